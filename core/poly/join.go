@@ -1,0 +1,333 @@
+package poly
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"zestyloom/core/ahead"
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+	"zestyloom/core/source"
+	"zestyloom/core/wave"
+)
+
+// JoinOptions say how files become one.
+type JoinOptions struct {
+	Out     string
+	Pad     bool // allow unequal lengths: silence at the end of the shorter ones
+	AsGiven bool // keep the given order
+	Anyway  bool // allow files that say they are of different takes
+	Force   bool // overwrite
+}
+
+// Member is one file of a join.
+type Member struct {
+	Path     string
+	Channels []int // in the new file, from 1
+	Labels   []string
+	Frames   int64
+	src      *source.Source
+	facts    source.Facts
+}
+
+// Join is a planned join: everything is known but nothing is written.
+type Join struct {
+	Members []Member // in the order of their channels
+	Reason  string   // why they are in that order
+	Frames  int64
+	Format  wave.Format
+	Snags   []snag.Snag
+	options wave.Options
+	out     string
+	force   bool
+}
+
+// PlanJoin opens files and works out the order in which they become one. Close the plan when done.
+func PlanJoin(paths []string, o JoinOptions) (*Join, error) {
+	j := &Join{out: o.Out, force: o.Force}
+	if err := j.open(paths); err != nil {
+		j.Close()
+		return nil, err
+	}
+	if err := j.plan(o); err != nil {
+		j.Close()
+		return nil, err
+	}
+	return j, nil
+}
+
+func (j *Join) open(paths []string) error {
+	for _, p := range paths {
+		src, err := source.Open(p)
+		if err != nil {
+			r := snag.Of(err)
+			return snag.Refuse(r.Code, "%s: %w", p, err)
+		}
+		j.Members = append(j.Members, Member{Path: p, Frames: src.Frames, src: src, facts: src.Gather(filepath.Base(p))})
+	}
+	return nil
+}
+
+func (j *Join) plan(o JoinOptions) error {
+	if err := j.check(o); err != nil {
+		return err
+	}
+	if o.AsGiven {
+		j.Reason = "as given"
+	} else {
+		j.Reason = order(j.Members)
+	}
+	first := j.Members[0]
+	j.Format = first.src.Format
+	m := metadata{base: first.src.Info, facts: first.facts}
+	var lists [][]wave.RawChunk
+	var speakers []audio.Speaker
+	channel := 0
+	seenTrack := map[int]bool{}
+	for i := range j.Members {
+		mem := &j.Members[i]
+		j.Frames = max(j.Frames, mem.Frames)
+		lists = append(lists, mem.src.Extra)
+		for _, s := range mem.facts.Snags {
+			j.Snags = append(j.Snags, snag.New(s.Code, "%s: %s", filepath.Base(mem.Path), s.Message))
+		}
+		if m.facts.Start < 0 {
+			m.facts.Start = mem.facts.Start
+		}
+		if m.facts.Rate.Zero() {
+			m.facts.Rate = mem.facts.Rate
+		}
+		for _, v := range []struct{ to, from *string }{
+			{&m.facts.Project, &mem.facts.Project}, {&m.facts.Scene, &mem.facts.Scene}, {&m.facts.Take, &mem.facts.Take},
+			{&m.facts.Roll, &mem.facts.Roll}, {&m.facts.Note, &mem.facts.Note},
+		} {
+			if *v.to == "" {
+				*v.to = *v.from
+			}
+		}
+		for _, t := range mem.facts.Tracks {
+			channel++
+			mem.Channels = append(mem.Channels, channel)
+			mem.Labels = append(mem.Labels, t.Label)
+			t.Channel = channel
+			if seenTrack[t.RecorderTrack] {
+				t.RecorderTrack = 0 // two files claim it: the channel number says more
+			}
+			seenTrack[t.RecorderTrack] = true
+			m.tracks = append(m.tracks, t)
+		}
+		if sp := source.ParseName(mem.Path).Speaker; sp != "" && mem.src.Format.Channels == 1 {
+			speakers = append(speakers, sp)
+		}
+	}
+	j.Format.Channels, j.Format.Mask = channel, 0
+	if len(speakers) == channel && !o.AsGiven {
+		if l, ok := audio.LayoutOf(speakers); ok && slices.Equal(l.Speakers, speakers) {
+			j.Format.Mask = l.Mask
+		}
+	}
+	var snags []snag.Snag
+	m.extra, snags = mergeChunks(lists)
+	j.Snags = append(j.Snags, snags...)
+	m.format = j.Format
+	base := strings.TrimSuffix(filepath.Base(o.Out), filepath.Ext(o.Out))
+	uid := first.facts.Family
+	if uid == "" {
+		var err error
+		if uid, err = familyUID(first.src, base); err != nil {
+			return err
+		}
+	}
+	m.family = family{uid, base, 1, 1}
+	j.options = m.options()
+	if a, err := os.Stat(o.Out); err == nil {
+		if !o.Force {
+			return snag.Refuse("exists", "%s is there already and is not overwritten; choose another name, or force it", o.Out)
+		}
+		for _, mem := range j.Members {
+			if b, err := os.Stat(mem.Path); err == nil && os.SameFile(a, b) {
+				return snag.Refuse("names_clash", "%s is one of the files that are being joined", o.Out)
+			}
+		}
+	}
+	return nil
+}
+
+// check refuses files that do not belong into one.
+func (j *Join) check(o JoinOptions) error {
+	a := j.Members[0]
+	for i, b := range j.Members[1:] {
+		differ := func(code, what string, x, y any, remedy string) error {
+			return snag.Refuse(code, "%s differs: %s has %v and %s has %v; %s", what, filepath.Base(a.Path), x, filepath.Base(b.Path), y, remedy)
+		}
+		for _, earlier := range j.Members[:i+1] {
+			if same, err := sameFile(earlier.Path, b.Path); err == nil && same {
+				return snag.Refuse("twice", "%s is given twice", b.Path)
+			}
+		}
+		af, bf := a.src.Format, b.src.Format
+		switch {
+		case af.SampleRate != bf.SampleRate:
+			return differ("rate_differs", "the sample rate", af.SampleRate, bf.SampleRate, "convert one of them first")
+		case af.Coding != bf.Coding:
+			return differ("coding_differs", "the sample coding", af.Coding, bf.Coding, "samples are moved and never converted here")
+		case !o.Anyway && a.facts.Family != "" && b.facts.Family != "" && a.facts.Family != b.facts.Family:
+			return differ("family_differs", "the file family", a.facts.Family, b.facts.Family, "they come from different recordings; ask for it anyway if you know better")
+		case !o.Anyway && a.facts.Scene != "" && b.facts.Scene != "" && a.facts.Scene != b.facts.Scene:
+			return differ("take_differs", "the scene", a.facts.Scene, b.facts.Scene, "they are of different takes; ask for it anyway if you know better")
+		case !o.Anyway && a.facts.Take != "" && b.facts.Take != "" && a.facts.Take != b.facts.Take:
+			return differ("take_differs", "the take", a.facts.Take, b.facts.Take, "they are of different takes; ask for it anyway if you know better")
+		case a.facts.Start >= 0 && b.facts.Start >= 0 && a.facts.Start != b.facts.Start:
+			if !o.Anyway {
+				return differ("start_differs", "the start", a.facts.Start, b.facts.Start, "they did not begin at the same sample")
+			}
+			j.Snags = append(j.Snags, snag.New("start_differs", "%s starts at %d and %s at %d: joined from their first samples all the same", filepath.Base(a.Path), a.facts.Start, filepath.Base(b.Path), b.facts.Start))
+		case (a.facts.Start < 0) != (b.facts.Start < 0):
+			j.Snags = append(j.Snags, snag.New("start_missing", "of %s and %s only one says when it starts", filepath.Base(a.Path), filepath.Base(b.Path)))
+		}
+		if a.Frames != b.Frames {
+			if !o.Pad {
+				return differ("length_differs", "the length in frames", a.Frames, b.Frames, "allow padding to fill the shorter ones with silence at the end")
+			}
+			j.Snags = append(j.Snags, snag.New("padded", "%s has %d frames and %s %d: the shorter is filled with silence at the end", filepath.Base(a.Path), a.Frames, filepath.Base(b.Path), b.Frames))
+		}
+	}
+	return nil
+}
+
+func sameFile(a, b string) (bool, error) {
+	x, err := os.Stat(a)
+	if err != nil {
+		return false, err
+	}
+	y, err := os.Stat(b)
+	return err == nil && os.SameFile(x, y), err
+}
+
+// order sorts members and says by what: the recorder's track, the file-set index, the speaker or
+// the number at the end of the name; as given when none of them tells all files apart.
+func order(ms []Member) string {
+	by := []struct {
+		reason string
+		key    func(Member) int // 0 when not known
+	}{
+		{"by the recorder's track numbers", func(m Member) int { return m.facts.Tracks[0].RecorderTrack }},
+		{"by their index in the file set", func(m Member) int { return m.facts.Index }},
+		{"by speaker, in the default order of the layout", func(m Member) int {
+			if sp := source.ParseName(m.Path).Speaker; sp != "" {
+				return 1 + sp.Rank()
+			}
+			return 0
+		}},
+		{"by the channel number in the name", func(m Member) int { return source.ParseName(m.Path).Number }},
+	}
+	for _, b := range by {
+		seen := map[int]bool{}
+		for _, m := range ms {
+			seen[b.key(m)] = true
+		}
+		if len(seen) == len(ms) && !seen[0] {
+			slices.SortStableFunc(ms, func(x, y Member) int { return b.key(x) - b.key(y) })
+			return b.reason
+		}
+	}
+	return "as given: neither metadata nor names tell the order"
+}
+
+// Close releases the sources.
+func (j *Join) Close() error {
+	var errs []error
+	for _, m := range j.Members {
+		errs = append(errs, m.src.Close())
+	}
+	return errors.Join(errs...)
+}
+
+// Describe says the order in words, a channel a line.
+func (j *Join) Describe() []string {
+	var lines []string
+	for _, m := range j.Members {
+		for i, c := range m.Channels {
+			label := m.Labels[i]
+			if label == "" {
+				label = "no label"
+			}
+			lines = append(lines, fmt.Sprintf("%d  %s  (%s)", c, label, filepath.Base(m.Path)))
+		}
+	}
+	return lines
+}
+
+// Run writes the file. progress, if not nil, is told the frames done.
+func (j *Join) Run(ctx context.Context, progress func(done int64)) error {
+	out, err := newOutput(j.out, j.force, j.options)
+	if err != nil {
+		return err
+	}
+	defer out.abort()
+	size, frame := j.Format.Coding.Bytes(), j.Format.FrameBytes()
+	in := make([]byte, max(1, blockBytes/frame)*frame)
+	var reading int64
+	fill := func(buf []byte) (int, error) {
+		n := int(min(int64(len(buf)/frame), j.Frames-reading))
+		if n == 0 {
+			return 0, io.EOF
+		}
+		for _, m := range j.Members {
+			if err := j.fill(buf[:n*frame], in, m, reading, size); err != nil {
+				return 0, err
+			}
+		}
+		reading += int64(n)
+		return n * frame, nil
+	}
+	err = ahead.Run(ctx, len(in), fill, func(block []byte) error {
+		_, err := out.w.Write(block)
+		if progress != nil {
+			progress(out.w.Frames())
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return commitAll([]*output{out})
+}
+
+// fill puts one member's channels into a block of the new file that starts at the given frame,
+// and silence after the member's end.
+func (j *Join) fill(dst, in []byte, m Member, at int64, size int) error {
+	width := len(m.Channels)
+	want := len(dst) / (size * j.Format.Channels)
+	raw := in[:want*size*width]
+	got := 0
+	for got < want {
+		n, err := m.src.ReadFrames(raw[got*size*width:], at+int64(got))
+		got += n
+		if errors.Is(err, io.EOF) && at+int64(got) >= m.Frames {
+			break
+		}
+		if err != nil {
+			return snag.Refuse("unreadable", "%s: %w", m.Path, err)
+		}
+	}
+	rest := raw[got*size*width:]
+	clear(rest)
+	if j.Format.Coding == audio.U8 {
+		for i := range rest {
+			rest[i] = 128 // the zero of unsigned samples
+		}
+	}
+	zero := make([]int, width)
+	for i, c := range m.Channels {
+		zero[i] = c - 1
+	}
+	place(dst, raw, size, j.Format.Channels, zero)
+	return nil
+}

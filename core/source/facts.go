@@ -1,0 +1,295 @@
+package source
+
+import (
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+)
+
+// Facts is what the metadata of a file amounts to, brought together from iXML, bext, description
+// lines and the file's name, in that order of trust.
+type Facts struct {
+	Start   int64 // samples since midnight at the file's rate, -1 when not known
+	Rate    timecode.Rate
+	Project string
+	Scene   string
+	Take    string
+	Roll    string
+	Note    string
+
+	Circled, WildTrack, NoGood, FalseStart bool
+
+	Family  string // FAMILY_UID of the set of files this one belongs to
+	SetSize int    // TOTAL_FILES, 0 when not given
+	Index   int    // FILE_SET_INDEX where it is a number, else 0
+
+	Tracks []TrackFact // in channel order, one a channel
+	Snags  []snag.Snag // those of the file and those of its metadata
+}
+
+// TrackFact is what is known of one channel.
+type TrackFact struct {
+	Channel       int // in this file, from 1
+	Label         string
+	LabelSource   string // ixml, bext, name or empty
+	RecorderTrack int    // 0 when not known
+}
+
+// Gather brings together what the file says of itself. name is the file's name, used for the
+// labels of files that say nothing else.
+func (i *Info) Gather(name string) Facts {
+	f := Facts{Start: -1, Snags: slices.Clone(i.Snags), Tracks: make([]TrackFact, i.Format.Channels)}
+	for c := range f.Tracks {
+		f.Tracks[c].Channel = c + 1
+	}
+	var d wave.Description
+	if i.Bext != nil {
+		d = wave.ParseDescription(i.Bext.Description)
+	}
+	if x := i.IXML; x != nil {
+		f.Project, f.Scene, f.Take = x.Get("PROJECT"), x.Get("SCENE"), x.Get("TAKE")
+		f.Roll, f.Note = x.Get("TAPE"), x.Get("NOTE")
+		f.Circled, f.NoGood = x.Flag("CIRCLED"), x.Flag("NO_GOOD")
+		f.WildTrack, f.FalseStart = x.Flag("WILD_TRACK"), x.Flag("FALSE_START")
+		f.Rate = x.Rate()
+		f.Family = x.FileSet("FAMILY_UID")
+		f.SetSize, _ = strconv.Atoi(x.FileSet("TOTAL_FILES"))
+		f.Index, _ = strconv.Atoi(x.FileSet("FILE_SET_INDEX"))
+	}
+	for _, v := range []struct {
+		to  *string
+		key string
+	}{{&f.Project, "PROJECT"}, {&f.Scene, "SCENE"}, {&f.Take, "TAKE"}, {&f.Roll, "TAPE"}, {&f.Note, "NOTE"}} {
+		if *v.to == "" {
+			*v.to = d.Get(v.key)
+		}
+	}
+	if i.IXML == nil {
+		f.Circled = strings.EqualFold(d.Get("CIRCLED"), "TRUE")
+	}
+	if f.Rate.Zero() {
+		f.Rate, _ = timecode.ParseRate(d.Get("SPEED"))
+	}
+	f.start(i)
+	f.pull(i)
+	if i.IXML != nil {
+		f.place(i.IXML.Tracks(), name)
+	}
+	f.describe(d.Tracks(), name)
+	f.fromName(name)
+	return f
+}
+
+// maxStart bounds a believable start: ten days at the file's rate.
+func maxStart(rate int) int64 { return 10 * 86400 * int64(rate) }
+
+func (f *Facts) start(i *Info) {
+	rate := i.Format.SampleRate
+	var ixml int64 = -1
+	if i.IXML != nil {
+		if s, r, ok := i.IXML.Start(); ok {
+			if r > 0 && r != rate && s < maxStart(r) {
+				s = s/int64(r)*int64(rate) + s%int64(r)*int64(rate)/int64(r)
+			}
+			ixml = s
+		}
+	}
+	if i.Bext != nil {
+		// A time reference of 0 beside an iXML that gives no start is a field nobody filled in.
+		if b := i.Bext.TimeReference; b != 0 || ixml >= 0 || i.IXML == nil {
+			f.Start = int64(min(b, 1<<62))
+		}
+	}
+	switch {
+	case f.Start < 0:
+		f.Start = ixml
+	case ixml >= 0 && ixml != f.Start && i.Bext.TimeReference == 0:
+		f.Start = ixml
+	case ixml >= 0 && ixml != f.Start:
+		f.Snags = append(f.Snags, snag.New("start_disagrees", "bext says the recording starts at sample %d and iXML at %d; bext is taken", f.Start, ixml))
+	}
+	if f.Start > maxStart(rate) {
+		f.Snags = append(f.Snags, snag.New("start_unbelievable", "a start of %d samples since midnight is more than ten days and is ignored", f.Start))
+		f.Start = -1
+	}
+}
+
+// pull reports a recorder that ran at another rate than the file is marked with.
+func (f *Facts) pull(i *Info) {
+	if i.IXML == nil {
+		return
+	}
+	file, _ := strconv.Atoi(i.IXML.Speed("FILE_SAMPLE_RATE"))
+	dig, _ := strconv.Atoi(i.IXML.Speed("DIGITIZER_SAMPLE_RATE"))
+	header := i.Format.SampleRate
+	if file > 0 && file != header {
+		f.Snags = append(f.Snags, snag.New("rate_disagrees", "the header says %d Hz and iXML %d Hz; the header is taken: if the recorder ran pulled up or down, the sound is %+.2f %% off speed", header, file, 100*(float64(file)/float64(header)-1)))
+	} else if dig > 0 && dig != header {
+		f.Snags = append(f.Snags, snag.New("rate_pulled", "recorded at %d Hz and marked %d Hz: played at the marked rate it is %+.2f %% off speed", dig, header, 100*(float64(header)/float64(dig)-1)))
+	}
+}
+
+// place puts the names of an iXML track list onto channels, by interleave index.
+func (f *Facts) place(list []wave.IXMLTrack, name string) {
+	put := func(channel int, t wave.IXMLTrack) {
+		if channel < 1 || channel > len(f.Tracks) {
+			return
+		}
+		to := &f.Tracks[channel-1]
+		if to.Label == "" && to.RecorderTrack == 0 {
+			to.RecorderTrack = t.Recorder
+			if t.Name != "" {
+				to.Label, to.LabelSource = t.Name, "ixml"
+			}
+		}
+	}
+	if len(f.Tracks) == 1 && len(list) > 0 {
+		put(1, ownTrack(list, name, f.Index))
+		return
+	}
+	anyIndex := slices.ContainsFunc(list, func(t wave.IXMLTrack) bool { return t.Interleave > 0 })
+	for n, t := range list {
+		at := t.Interleave
+		if !anyIndex {
+			at = n + 1
+		}
+		put(at, t)
+	}
+	if len(list) > 0 && len(list) != len(f.Tracks) {
+		f.Snags = append(f.Snags, snag.New("track_count", "the track list names %d tracks and the file holds %d channels", len(list), len(f.Tracks)))
+	}
+}
+
+// ownTrack finds a mono file's entry in a list that may be the whole recording's: by the number at
+// the end of the file's name, by its index in the file set, else the first.
+func ownTrack(list []wave.IXMLTrack, name string, index int) wave.IXMLTrack {
+	if len(list) == 1 {
+		return list[0]
+	}
+	if n := ParseName(name).Number; n > 0 {
+		for _, t := range list {
+			if t.Recorder == n {
+				return t
+			}
+		}
+	}
+	for _, t := range list {
+		if index > 0 && t.Interleave == index {
+			return t
+		}
+	}
+	if index > 0 && index <= len(list) {
+		return list[index-1]
+	}
+	for _, t := range list {
+		if t.Interleave == 1 {
+			return t
+		}
+	}
+	return list[0]
+}
+
+// describe puts TRKn lines onto channels that have no label yet: line n to channel n when the
+// numbers fit the channels, else in order when there are as many lines as channels.
+func (f *Facts) describe(lines []wave.Track, name string) {
+	if len(lines) == 0 {
+		return
+	}
+	put := func(c int, t wave.Track) {
+		if c < 0 || c >= len(f.Tracks) {
+			return
+		}
+		to := &f.Tracks[c]
+		if to.Label == "" && t.Name != "" {
+			to.Label, to.LabelSource = t.Name, "bext"
+		}
+		if to.RecorderTrack == 0 {
+			to.RecorderTrack = t.Number
+		}
+	}
+	switch {
+	case len(f.Tracks) == 1 && len(lines) > 1:
+		n := ParseName(name).Number
+		for _, t := range lines {
+			if t.Number == n || n == 0 && t.Number == max(1, f.Index) {
+				put(0, t)
+			}
+		}
+	case len(lines) == len(f.Tracks):
+		for c, t := range lines {
+			put(c, t)
+		}
+	default:
+		for _, t := range lines {
+			put(t.Number-1, t)
+		}
+	}
+}
+
+// fromName labels a mono file by the speaker at the end of its name, when nothing else does.
+func (f *Facts) fromName(name string) {
+	if len(f.Tracks) != 1 || f.Tracks[0].Label != "" {
+		return
+	}
+	if sp := ParseName(name).Speaker; sp != "" {
+		f.Tracks[0].Label, f.Tracks[0].LabelSource = string(sp), "name"
+	}
+}
+
+// Name is what a file's name says when it is one of a set of mono files.
+type Name struct {
+	Stem    string        // what the names of the set have in common
+	Number  int           // the channel number at the end, 0 when there is none
+	Speaker audio.Speaker // the speaker at the end, empty when there is none
+}
+
+// ParseName takes a file's name apart: a channel number or a speaker after a separator at the end,
+// as in 21A-T03_1, 21A-T03_A1, 21AT03.L, mix_LFE, x_Ch01, x-Tr1 and "x track 1".
+func ParseName(path string) Name {
+	base := filepath.Base(path)
+	base = strings.TrimSuffix(base, filepath.Ext(base))
+	n := Name{Stem: base}
+	const separators = "._- "
+	i := strings.LastIndexAny(base, separators)
+	if i <= 0 || i == len(base)-1 {
+		return n
+	}
+	stem, tail := strings.TrimRight(base[:i], separators), base[i+1:]
+	if stem == "" {
+		return n
+	}
+	if j := strings.LastIndexAny(stem, separators); j > 0 && strings.EqualFold(tail, "surround") {
+		if sp, ok := audio.ParseSpeaker(stem[j+1:] + " surround"); ok {
+			return Name{Stem: strings.TrimRight(stem[:j], separators), Speaker: sp}
+		}
+	}
+	if sp, ok := audio.ParseSpeaker(tail); ok {
+		return Name{Stem: stem, Speaker: sp}
+	}
+	lower := strings.ToLower(tail)
+	digits := strings.TrimLeft(lower, "abcdefghijklmnopqrstuvwxyz")
+	letters := lower[:len(lower)-len(digits)]
+	v, err := strconv.Atoi(digits)
+	if err != nil || v < 1 || v > 999 {
+		return n
+	}
+	switch letters {
+	case "", "a", "ch", "chan", "channel", "tr", "trk", "track", "iso":
+		if letters == "" {
+			if j := strings.LastIndexAny(stem, separators); j > 0 {
+				switch strings.ToLower(stem[j+1:]) {
+				case "track", "channel", "ch", "tr", "trk":
+					stem = strings.TrimRight(stem[:j], separators)
+				}
+			}
+		}
+		return Name{Stem: stem, Number: v}
+	}
+	return n
+}

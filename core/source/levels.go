@@ -1,0 +1,45 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"io"
+
+	"zestyloom/core/ahead"
+	"zestyloom/core/audio"
+)
+
+// Levels reads all samples once and returns the level of every channel. Blocks are measured while
+// the next one is read.
+func Levels(ctx context.Context, s *Source) ([]audio.Level, error) {
+	levels := make([]audio.Level, s.Format.Channels)
+	err := s.EachBlock(ctx, 1<<20, func(raw []byte, _ int64) error {
+		audio.AddLevels(levels, raw, s.Format.Coding)
+		return nil
+	})
+	return levels, err
+}
+
+// EachBlock reads the whole file in blocks of about size bytes and calls fn with each and the
+// number of its first frame, in order, while the next block is being read. A file that ends before
+// the frames it was found to hold is an error.
+func (s *Source) EachBlock(ctx context.Context, size int, fn func(raw []byte, frame int64) error) error {
+	frameBytes := s.Format.FrameBytes()
+	var reading, used int64
+	fill := func(buf []byte) (int, error) {
+		if reading >= s.Frames {
+			return 0, io.EOF
+		}
+		n, err := s.ReadFrames(buf, reading)
+		if err == nil && n == 0 || errors.Is(err, io.EOF) {
+			err = io.ErrUnexpectedEOF // the file shrank while it was read
+		}
+		reading += int64(n)
+		return n * frameBytes, err
+	}
+	return ahead.Run(ctx, max(1, size/frameBytes)*frameBytes, fill, func(raw []byte) error {
+		at := used
+		used += int64(len(raw) / frameBytes)
+		return fn(raw, at)
+	})
+}

@@ -1,0 +1,160 @@
+// Package source opens any sound file the core reads — the WAV family, AIFF, AIFF-C and FLAC — as
+// one kind of thing: facts, metadata, and frames of interleaved little-endian samples at any
+// position. Reading streams: memory does not depend on a file's length.
+package source
+
+import (
+	"errors"
+	"io"
+	"os"
+
+	"zestyloom/core/aiff"
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+	"zestyloom/core/wave"
+)
+
+// Info is what a file says of itself, whatever its container.
+type Info struct {
+	Container string // RIFF, RF64, BW64, W64, AIFF, AIFF-C or FLAC
+	Format    wave.Format
+	Frames    int64 // whole frames that are really there
+	Bext      *wave.Bext
+	IXML      *wave.IXML
+	Extra     []wave.RawChunk // chunks of unknown kinds, WAV family only
+	Snags     []snag.Snag
+}
+
+// Source is an open sound file. It is not safe for concurrent use.
+type Source struct {
+	Info
+	file   *os.File
+	frames framesAt
+}
+
+// framesAt reads whole frames of little-endian samples from a position.
+type framesAt interface {
+	readFrames(p []byte, frame int64) (int, error)
+}
+
+// Open opens the file at path. Errors are *snag.Refusal where the file is at fault.
+func Open(path string) (*Source, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, openError(err)
+	}
+	s, err := open(f)
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func openError(err error) error {
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return snag.Refuse("not_found", "there is no such file: %w", err)
+	case errors.Is(err, os.ErrPermission):
+		return snag.Refuse("no_permission", "the file may not be read by this user: %w", err)
+	}
+	return err
+}
+
+func open(f *os.File) (*Source, error) {
+	st, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	if st.IsDir() {
+		return nil, snag.Refuse("is_folder", "this is a folder: name the files in it")
+	}
+	if !st.Mode().IsRegular() {
+		return nil, snag.Refuse("not_a_file", "this is not a regular file")
+	}
+	head := make([]byte, 16)
+	n, err := io.ReadFull(f, head)
+	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+		return nil, err
+	}
+	head = head[:n]
+	s := &Source{file: f}
+	switch {
+	case n == 0:
+		return nil, snag.Refuse("empty_file", "the file is empty")
+	case wave.Sniff(head):
+		h, err := wave.Read(f, st.Size())
+		if err != nil {
+			return nil, err
+		}
+		s.Info = Info{h.Container, h.Format, h.Frames, h.Bext, h.IXML, h.Extra, h.Snags}
+		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format}
+	case aiff.Sniff(head):
+		h, err := aiff.Read(f, st.Size())
+		if err != nil {
+			return nil, err
+		}
+		s.Info = Info{h.Container, h.Format, h.Frames, h.Bext, h.IXML, nil, h.Snags}
+		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format, swap: h.BigEndian, signed8: h.Signed8}
+	case string(head[:min(4, n)]) == "fLaC" || string(head[:min(3, n)]) == "ID3":
+		fl, err := openFLAC(f)
+		if err != nil {
+			return nil, err
+		}
+		s.Info = fl.info
+		s.frames = fl
+	case n >= 12 && string(head[4:8]) == "ftyp":
+		return nil, snag.Refuse("picture_file", "this is a MOV or MP4 file; the sound in such files is not read here: write it out as WAV first")
+	default:
+		return nil, snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C or FLAC")
+	}
+	return s, nil
+}
+
+// ReadFrames fills p with whole frames from the given position, in little-endian order, and
+// returns how many. At the end of the file it returns 0 and io.EOF. Reading on from where the
+// last call ended is the fast path for FLAC; other containers seek freely.
+func (s *Source) ReadFrames(p []byte, frame int64) (int, error) {
+	if frame < 0 {
+		return 0, snag.Refuse("bad_position", "frame %d lies before the file", frame)
+	}
+	size := s.Format.FrameBytes()
+	p = p[:len(p)/size*size]
+	if left := s.Frames - frame; left < int64(len(p)/size) {
+		p = p[:max(0, left)*int64(size)]
+	}
+	if len(p) == 0 {
+		return 0, io.EOF
+	}
+	return s.frames.readFrames(p, frame)
+}
+
+// Close closes the file.
+func (s *Source) Close() error { return s.file.Close() }
+
+// pcm is uncompressed sound in one run of bytes.
+type pcm struct {
+	r             io.ReaderAt
+	offset        int64
+	frames        int64
+	format        wave.Format
+	swap, signed8 bool
+}
+
+func (s *pcm) readFrames(p []byte, frame int64) (int, error) {
+	size := s.format.FrameBytes()
+	n, err := s.r.ReadAt(p, s.offset+frame*int64(size))
+	n -= n % size
+	if n == 0 && err != nil {
+		return 0, err
+	}
+	if s.swap {
+		audio.SwapBytes(p[:n], s.format.Coding)
+	}
+	if s.signed8 {
+		for i := range p[:n] {
+			p[i] ^= 0x80
+		}
+	}
+	return n / size, nil
+}

@@ -1,0 +1,200 @@
+package wave
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zestyloom/core/timecode"
+)
+
+// IXML is the iXML chunk of a recorder: what was recorded, on which tracks, when. Elements this
+// package does not know are kept and written again.
+type IXML struct {
+	root *node
+}
+
+// IXMLTrack is one entry of the track list.
+type IXMLTrack struct {
+	Recorder   int // CHANNEL_INDEX: the recorder's track number, 0 when not given
+	Interleave int // INTERLEAVE_INDEX: the channel in this file from 1, 0 when not given
+	Name       string
+	Function   string
+}
+
+// NewIXML makes a document with nothing in it but its version.
+func NewIXML() *IXML {
+	x := &IXML{root: &node{name: "BWFXML"}}
+	x.root.set("IXML_VERSION", "2.10")
+	return x
+}
+
+// ParseIXML reads an iXML payload: UTF-8 or UTF-16, NUL-padded or not.
+func ParseIXML(b []byte) (*IXML, error) {
+	root, err := parseXML(b)
+	if err != nil {
+		return nil, err
+	}
+	if !strings.EqualFold(root.name, "BWFXML") {
+		return nil, fmt.Errorf("the root element is %q instead of BWFXML", root.name)
+	}
+	return &IXML{root: root}, nil
+}
+
+// Clone returns a deep copy.
+func (x *IXML) Clone() *IXML { return &IXML{root: x.root.clone()} }
+
+// Marshal writes the document in UTF-8.
+func (x *IXML) Marshal() []byte {
+	var b bytes.Buffer
+	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n")
+	x.root.write(&b, "")
+	return b.Bytes()
+}
+
+// Get returns the text of a top-level element such as SCENE, or an empty string.
+func (x *IXML) Get(name string) string { return x.root.get(name) }
+
+// Set gives a top-level element its text. An empty text does not make an absent element.
+func (x *IXML) Set(name, value string) { x.root.set(name, value) }
+
+// Flag reads one of CIRCLED, NO_GOOD, FALSE_START and WILD_TRACK, from its own element or from
+// TAKE_TYPE.
+func (x *IXML) Flag(name string) bool {
+	if strings.EqualFold(x.root.get(name), "TRUE") {
+		return true
+	}
+	for t := range strings.SplitSeq(x.root.get("TAKE_TYPE"), ",") {
+		if strings.EqualFold(strings.TrimSpace(t), name) {
+			return true
+		}
+	}
+	return false
+}
+
+// Rate is the timecode rate of SPEED; the zero Rate when none is given or understood.
+func (x *IXML) Rate() timecode.Rate {
+	speed := x.root.child("SPEED")
+	for _, name := range []string{"TIMECODE_RATE", "MASTER_SPEED", "CURRENT_SPEED"} {
+		if r, err := timecode.ParseRate(speed.get(name)); err == nil {
+			drop := strings.EqualFold(speed.get("TIMECODE_FLAG"), "DF")
+			r.Drop = r.Drop || drop && r.Den == 1001 && (r.Num == 30000 || r.Num == 60000)
+			return r
+		}
+	}
+	return timecode.Rate{}
+}
+
+// Start is the timestamp in samples since midnight, at its own rate; ok is false when none is
+// given. rate is 0 when the document does not say it.
+func (x *IXML) Start() (samples int64, rate int, ok bool) {
+	speed := x.root.child("SPEED")
+	lo, err := strconv.ParseUint(speed.get("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO"), 10, 32)
+	if err != nil {
+		return 0, 0, false
+	}
+	hi, err := strconv.ParseUint(speed.get("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI"), 10, 31)
+	if err != nil {
+		hi = 0
+	}
+	rate, _ = strconv.Atoi(speed.get("TIMESTAMP_SAMPLE_RATE"))
+	return int64(hi<<32 | lo), rate, true
+}
+
+// Speed returns an element of SPEED, such as FILE_SAMPLE_RATE.
+func (x *IXML) Speed(name string) string { return x.root.child("SPEED").get(name) }
+
+// SetSpeed writes what a rewritten file says of its rate, word length and start. start is left
+// out when negative; rate when it is not known.
+func (x *IXML) SetSpeed(sampleRate, bits int, start int64, rate timecode.Rate) {
+	s := x.root.at("SPEED")
+	if !rate.Zero() && s.get("TIMECODE_RATE") == "" {
+		s.set("TIMECODE_RATE", rate.Rational())
+		flag := "NDF"
+		if rate.Drop {
+			flag = "DF"
+		}
+		s.set("TIMECODE_FLAG", flag)
+	}
+	s.set("FILE_SAMPLE_RATE", strconv.Itoa(sampleRate))
+	s.set("AUDIO_BIT_DEPTH", strconv.Itoa(bits))
+	if start < 0 {
+		s.remove("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI")
+		s.remove("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO")
+		return
+	}
+	s.set("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", strconv.FormatInt(start>>32, 10))
+	s.set("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", strconv.FormatInt(start&0xFFFFFFFF, 10))
+	s.set("TIMESTAMP_SAMPLE_RATE", strconv.Itoa(sampleRate))
+}
+
+// FileSet returns an element of FILE_SET, such as FAMILY_UID.
+func (x *IXML) FileSet(name string) string { return x.root.child("FILE_SET").get(name) }
+
+// Remove takes a top-level element out.
+func (x *IXML) Remove(name string) { x.root.remove(name) }
+
+// SetFileSet says which recording the file belongs to, of how many files that consists and which
+// one this is, from 1. A family the document already names is kept.
+func (x *IXML) SetFileSet(uid, name string, total, index int) {
+	fs := x.root.at("FILE_SET")
+	fs.set("TOTAL_FILES", strconv.Itoa(total))
+	if fs.get("FAMILY_UID") == "" {
+		fs.set("FAMILY_UID", uid)
+		fs.set("FAMILY_NAME", name)
+	}
+	fs.set("FILE_SET_INDEX", strconv.Itoa(index))
+}
+
+// Tracks returns the track list in the order it is written.
+func (x *IXML) Tracks() []IXMLTrack {
+	var ts []IXMLTrack
+	list := x.root.child("TRACK_LIST")
+	if list == nil {
+		return nil
+	}
+	for _, t := range list.children {
+		if strings.EqualFold(t.name, "TRACK") {
+			ts = append(ts, IXMLTrack{
+				Recorder: number(t.get("CHANNEL_INDEX")), Interleave: number(t.get("INTERLEAVE_INDEX")),
+				Name: t.get("NAME"), Function: t.get("FUNCTION"),
+			})
+		}
+	}
+	return ts
+}
+
+func number(s string) int {
+	n, err := strconv.Atoi(strings.TrimSpace(s))
+	if err != nil || n < 0 {
+		return 0
+	}
+	return n
+}
+
+// SetTracks replaces the track list. Elements of a track that this package does not know are kept
+// when the new track has the same recorder track number as an old one.
+func (x *IXML) SetTracks(tracks []IXMLTrack) {
+	list := x.root.at("TRACK_LIST")
+	old := slices.Clone(list.children)
+	list.children = nil
+	list.set("TRACK_COUNT", strconv.Itoa(len(tracks)))
+	for _, t := range tracks {
+		n := &node{name: "TRACK"}
+		for _, o := range old {
+			if strings.EqualFold(o.name, "TRACK") && t.Recorder > 0 && number(o.get("CHANNEL_INDEX")) == t.Recorder {
+				n = o.clone()
+				break
+			}
+		}
+		if t.Recorder > 0 {
+			n.set("CHANNEL_INDEX", strconv.Itoa(t.Recorder))
+		}
+		n.set("INTERLEAVE_INDEX", strconv.Itoa(t.Interleave))
+		n.at("NAME").text = t.Name
+		n.set("FUNCTION", t.Function)
+		list.children = append(list.children, n)
+	}
+}

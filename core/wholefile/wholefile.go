@@ -1,0 +1,114 @@
+// Package wholefile writes files that appear under their names only when they are whole: written
+// beside, flushed to disk, then put in place. A killed process leaves at most a part file, whose
+// name says so.
+package wholefile
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"zestyloom/core/snag"
+)
+
+// PartSuffix ends the names of files that are being written.
+const PartSuffix = ".part"
+
+// File is a file being written. Commit puts it in place; Abort, which does nothing after Commit,
+// removes it.
+type File struct {
+	*os.File
+	path  string
+	force bool
+	done  bool
+}
+
+// Create begins a file that will be named path. Without force an existing file is refused, now
+// and again at Commit.
+func Create(path string, force bool) (*File, error) {
+	if !force {
+		if _, err := os.Lstat(path); err == nil {
+			return nil, exists(path)
+		}
+	}
+	f, err := os.CreateTemp(filepath.Dir(path), "."+shorten(filepath.Base(path))+".*"+PartSuffix)
+	if err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, snag.Refuse("no_folder", "the folder %s does not exist: make it first", filepath.Dir(path))
+		}
+		return nil, err
+	}
+	if err := f.Chmod(0o644); err != nil {
+		f.Close()
+		os.Remove(f.Name())
+		return nil, err
+	}
+	return &File{File: f, path: path, force: force}, nil
+}
+
+func shorten(name string) string {
+	if len(name) > 100 {
+		return strings.ToValidUTF8(name[:100], "")
+	}
+	return name
+}
+
+func exists(path string) error {
+	return snag.Refuse("exists", "%s is there already and is not overwritten; name another place or force it", path)
+}
+
+// Path is the name the file will have.
+func (f *File) Path() string { return f.path }
+
+// Commit flushes the file to disk and gives it its name.
+func (f *File) Commit() error {
+	if f.done {
+		return fmt.Errorf("wholefile: %s is done with", f.path)
+	}
+	if err := f.Sync(); err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	if err := f.place(); err != nil {
+		return err
+	}
+	f.done = true
+	if d, err := os.Open(filepath.Dir(f.path)); err == nil {
+		_ = d.Sync() // some file systems refuse; the file itself is flushed
+		d.Close()
+	}
+	return nil
+}
+
+// place renames; without force by linking, which unlike renaming fails when the name is taken.
+func (f *File) place() error {
+	if f.force {
+		return os.Rename(f.Name(), f.path)
+	}
+	err := os.Link(f.Name(), f.path)
+	switch {
+	case err == nil:
+		return os.Remove(f.Name())
+	case errors.Is(err, fs.ErrExist):
+		return exists(f.path)
+	}
+	// A file system without hard links: look, then rename.
+	if _, err := os.Lstat(f.path); err == nil {
+		return exists(f.path)
+	}
+	return os.Rename(f.Name(), f.path)
+}
+
+// Abort removes what was written.
+func (f *File) Abort() {
+	if !f.done {
+		f.done = true
+		f.Close()
+		os.Remove(f.Name())
+	}
+}

@@ -1,0 +1,57 @@
+// Package cli has the commands of the program, one file each.
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+)
+
+// UsageError is a command line that can't be understood: exit status 2.
+type UsageError struct{ error }
+
+// Reported marks a failure that has been told to the user already: exit status 1 without a word.
+type Reported struct{}
+
+func (Reported) Error() string { return "failed" }
+
+// Root makes the command tree.
+func Root() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "zestyloom",
+		Short:         "From recorder files to proven stem masters",
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return UsageError{fmt.Errorf("unknown command %q", args[0])}
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	root.CompletionOptions.DisableDefaultCmd = true
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand())
+	return root
+}
+
+// atLeast asks for a number of arguments, as wrong usage where there are fewer.
+func atLeast(n int, what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) < n {
+			return UsageError{fmt.Errorf("%s: expected %s", cmd.Name(), what)}
+		}
+		return nil
+	}
+}
+
+// exactly is atLeast without room for more.
+func exactly(n int, what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) != n {
+			return UsageError{fmt.Errorf("%s: expected %s, not %d arguments", cmd.Name(), what, len(args))}
+		}
+		return nil
+	}
+}
