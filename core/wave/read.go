@@ -65,7 +65,6 @@ type parser struct {
 	hasFmt   bool
 	hasData  bool
 	dataSize int64 // bytes really there
-	align    int
 	extra    int
 }
 

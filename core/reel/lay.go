@@ -1,0 +1,77 @@
+package reel
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"zestyloom/core/snag"
+)
+
+// Strand is a channel of a take that is to be laid.
+type Strand struct {
+	ID    string
+	Label string
+	Mix   bool // a mix of the others: laid, but off
+}
+
+// Lay says what a take is.
+type Lay struct {
+	Name    string // of the take, such as "21A-3"
+	Start   int64  // samples since midnight at the reel's rate, -1 when not known
+	Frames  int64
+	Strands []Strand
+	DayLen  int64         // samples in a day at the reel's rate
+	NewID   func() string // makes identities for tracks and clips
+}
+
+// LayTake works out the operations that take a take into a reel: a clip a strand, all at the
+// take's start, or at the end of what is there when it has none; on the track of the strand's
+// label where there is room, else on a new one. Tracks of mixes are off.
+func LayTake(r Reel, l Lay) ([]Op, error) {
+	if l.Frames <= 0 || len(l.Strands) == 0 {
+		return nil, snag.Refuse("nothing_to_lay", "%s holds no sound to lay", l.Name)
+	}
+	for _, t := range r.Tracks {
+		for _, c := range t.Clips {
+			if slices.ContainsFunc(l.Strands, func(s Strand) bool { return s.ID == c.Strand }) {
+				return nil, snag.Refuse("laid_already", "%s is in the reel already, on track %s", l.Name, t.Label)
+			}
+		}
+	}
+	start, end := r.Span()
+	at := l.Start
+	switch {
+	case at < 0:
+		at = end
+	case end > start && at < start-l.DayLen/2:
+		at += l.DayLen // the reel ran past midnight
+	}
+	var ops []Op
+	used := map[string]bool{}
+	added := 0
+	for n, s := range l.Strands {
+		label := strings.TrimSpace(s.Label)
+		if label == "" {
+			label = "Strand " + strconv.Itoa(n+1)
+		}
+		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at, Length: l.Frames}
+		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
+			return t.Label == label && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
+		})
+		if i >= 0 {
+			used[r.Tracks[i].ID] = true
+			ops = append(ops, Op{AddClip: &AddClip{r.Tracks[i].ID, clip}})
+			continue
+		}
+		t := Track{ID: l.NewID(), Label: label, Off: s.Mix, Clips: []Clip{clip}}
+		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t}})
+		added++
+	}
+	return ops, nil
+}
+
+// free reports whether nothing lies where the clip would.
+func (t Track) free(c Clip) bool {
+	return !slices.ContainsFunc(t.Clips, func(o Clip) bool { return o.At < c.End() && c.At < o.End() })
+}
