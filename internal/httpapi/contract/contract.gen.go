@@ -302,8 +302,8 @@ type ChannelProof struct {
 	Name     string   `json:"name"`
 	Ok       bool     `json:"ok"`
 	Output   int      `json:"output"`
-	PeakDbfs *float32 `json:"peak_dbfs"`
-	RmsDbfs  *float32 `json:"rms_dbfs"`
+	PeakDbfs *float64 `json:"peak_dbfs"`
+	RmsDbfs  *float64 `json:"rms_dbfs"`
 }
 
 // Check defines model for Check.
@@ -430,8 +430,8 @@ type FileProof struct {
 type FileTrack struct {
 	Channel  int      `json:"channel"`
 	Label    string   `json:"label"`
-	PeakDbfs *float32 `json:"peak_dbfs"`
-	RmsDbfs  *float32 `json:"rms_dbfs"`
+	PeakDbfs *float64 `json:"peak_dbfs"`
+	RmsDbfs  *float64 `json:"rms_dbfs"`
 	Silent   bool     `json:"silent"`
 
 	// Strand the strand's id; empty while the file is in no take
@@ -612,16 +612,19 @@ type Route struct {
 
 // Shelf defines model for Shelf.
 type Shelf struct {
-	Entries []struct {
-		Folder bool   `json:"folder"`
-		Name   string `json:"name"`
-		Path   string `json:"path"`
-		Size   int64  `json:"size"`
-	} `json:"entries"`
+	Entries []ShelfEntry `json:"entries"`
 
 	// Given whether the server was started with a shelf
 	Given bool   `json:"given"`
 	Path  string `json:"path"`
+}
+
+// ShelfEntry defines model for ShelfEntry.
+type ShelfEntry struct {
+	Folder bool   `json:"folder"`
+	Name   string `json:"name"`
+	Path   string `json:"path"`
+	Size   int64  `json:"size"`
 }
 
 // ShelfOrder defines model for ShelfOrder.
@@ -673,12 +676,12 @@ type Strand struct {
 	Label       string             `json:"label"`
 	LabelSource StrandLabelSource  `json:"label_source"`
 	Mix         bool               `json:"mix"`
-	PeakDbfs    *float32           `json:"peak_dbfs"`
+	PeakDbfs    *float64           `json:"peak_dbfs"`
 
-	// Position in the take
+	// Position in the take, from 1
 	Position      int      `json:"position"`
 	RecorderTrack *int     `json:"recorder_track"`
-	RmsDbfs       *float32 `json:"rms_dbfs"`
+	RmsDbfs       *float64 `json:"rms_dbfs"`
 	Silent        bool     `json:"silent"`
 }
 
@@ -3983,86 +3986,86 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7D37b9s4mv8KoTugdzgldtK0M01/um3avQG616Lp3CxubmHQ0meLG4nUkFQcT5D//cCnXpQsx3and1hg",
-	"MLUtivz4vV9kHqOEFSWjQKWIrh+jEnNcgASuv+GVBK4+pCASTkpJGI2uI5kBSiouGEdshdS3Eq8BLWHF",
-	"OERxRNSg3yrg2yiOKC4gurZTxZFIMiiwmXOFq1xG11EURwV++Ah0LbPo+mI+jyO5LdVbQnJC19HTUxyl",
-	"kJN74NsFSdXbeo0Sy6xewo2I4ojDbxXhkEbXklfQXHXFeIHVolVF0ii00IrkMLyIenrgAjkpiPTTd/Bk",
-	"HgbxdKkQU+AHUlRFdP1KfyPUfLvwCxEqYQ1cr1RyllaJotrwhuoxB26LA+TDy6inBy4gJMc0HV7CPD9o",
-	"Eb0NUTIqQAvAZ86WORTqY8KoBKrphssyJwlWOJuVZsS//V0o0XhsrPXPHFbRdfRPs1rCZuapmLl5nwxn",
-	"N4ULo9I/dKBrWN5lmFLIP3PGVlpUOSuBS2IgTcxT9bHLCHGUktXKirTHAKHy9VUUB0avCBdygeXE4Qb7",
-	"j11cxhG7a/y8ZCwHTPXvlSwrGYa0BHy3SJcrDSut8hwvc3B0tMNpVSzNaF6IqYOfmmzxq0eXh8buo8ZV",
-	"Aw9NsBqL6h3+za/Eln+HRCqw3mWQ3PVJtGIVTffDFE9BAxx4Z5NhGXjQ2aceVU8UWyCGQc9J2Yd8Mi+Q",
-	"MKyETnw/tzbgMMazimAncrQK8FrD0l/jiyhlaIEJoenGmZq+HOakLA3J2nItcFHmIFAGeYqwRKsqz5FI",
-	"sDYnE3abMgr9WVfKXItpMwDnjO/STLcUryNrBfWGiIRC7NRnuRKn9IMyjk9+bcw53prJKBEZpF2lkmIJ",
-	"Z5JovPeoaLe2D+PtUO9eDvaCo8TJnfp4/RgBVbb216hkuTLZBaOswR6NV5yO3mED2EqzawnJYoSZMZcL",
-	"BVzC0sEhEprwbTCR6plid5oCN59Lzu7rT6BYfIVJrtVCgmkCufoc2o9kEueHMF9Q8Py2axy7vVh2dys7",
-	"3nVs2cNKXMPSIHHspXFMhj+pF/qC/ByyYymB07DDrLb7QqBNBhThpVCuRMvtfRlwew2SprpfNX71WzVW",
-	"Q7t/f2+dmfaunZZ5vq6/I0b1OqQ5ikl8p/+1jqB11on+reRszUGIcebbl8s0JKG9azU15EGJsGOSsNRy",
-	"Qw9A5RliQg0T9Z7ugdG0Mn4lLIz2aDOREhUXbymkog2Rmf4m1BPrn75FUJRyi5jMgG+ICKq0/SzBPno4",
-	"wyILuwDTFPSwM8nJ2rgRjrGqMmdYK5IM8lWQdYzNXXCrHvvgCvL7VOIIitfTDaJDXtcS9rV5m8iGeFpJ",
-	"eDqvyT0IRBnSL4ewNmIAMMX5VjhjgFMTHa8qodW+57gDJS+OJMfJ3XT8KBH8ql7pIylkK6yZ0OTyvDBo",
-	"LGqB9HLb5oW4FvaG5ejZFM3Mte0xHOC32pHXIUXzGa8DysYjaTK2QtxE4UH2eaidmlFjdH7GaQYs9e9A",
-	"gwLoab7LhGu4LQjutUEchGPW5VZOVixN7TwJZ61wOYC7RAVp+0wHIWYd0XgDqqyDR8vZBhWe5SxwjW0P",
-	"odYI0X7pgBwvW48aHsypwm8lu7n1OPpxbh2wBfwm/eyFQCR1HLzJlFr0+pEIRKjSj8rF2Okb1ZG/j/wM",
-	"PgajfAt5mALUuQUd/A/56gUIYTVCSI2vW2rc+kobwPdQ+0zbsK2TrBRh9ErHIzswY7Seg9BN6eBy84Tw",
-	"8B+AcxO3d51obvLKOE2JIipWAtkY0Nc/3amVjq9EEyvszkYubd92yBc278cWlhD0H/H2q/ZOe/BL97PX",
-	"ETs9mAI//GQGuwyt/Xqxw9CZtULw/SdsPtdZ2h6QUBJh2a0RT1wG4wmnlLoDC0J9/n23I+VT0lc/zltJ",
-	"6Zc/Xs1beWnzPOBNBfwgVw6Yz6/df+0Q6TK0IzdHA7hW2qVKMoQFunwVo0sF3OxiPr9AjKPLN+dvfkAp",
-	"Z2V7lat5PE1nt1cOEe6Tz3QOamePqflYiqsB3usJ1JImZR1yLVeMI63Qkt2q0nldajpvioIbbeZ/RgMr",
-	"L0dDgl/7NvuYz1Ez+ZkJ4iSnjZIlkxkSJAWhvKI5Sv8Uo/ZvZy/1jzmsJGI038aIk3VmPivX0Kok9ZKy",
-	"4kxmi4JQrW/UO8qQqPFBjf2ZwyrXT/up4iNn35SR2sfdNFYtNNc+waCJV/YYuyvNNWDhOjzhMg7Djr0L",
-	"pDxm3ORB9qlrQBNtfAoSk3wwVVcNpBgkkfkEljfD4tqw2eViA9DAFgatR4LpgkPKwqkNTBcVNQ/borPJ",
-	"sEQbVuUpWgJSYyjU/hkof0xmJvLqpx9qg3X0PIGzAmP8/UWNsWNHEq87kwcuI9DGTMY2qMB0i/RzBDjJ",
-	"kPagUIZtsquZcGtUEgI5Nqp92uAz7RyGGcl5Lf1HxpWcEN5R50y303YjrmjLZTue3I+kAxwfdYP7xj8L",
-	"b8OMxPdVgQ3qPafHtUQMiFIolN1PYdcxcUDFlliIVs1vSM/ZgS4pHoL2i2XeLs9Nrcdp7ygYU2jDt39O",
-	"Vr0WawDs5EGoLWd33FyaHrcYVGDJyUM46rRdES6JIjcMrTlJRYww4myDMEWmcKx+WOFEMo4w0gGSCkZ1",
-	"ESKKA2meuubEqmXe8MHqSLnLEBM9I1fKns6G1j0NLMFZZVMzQ4HbqH5Vb0e9zobl1iGoQY6G1tipb/dW",
-	"KyvyEJakif7GPjm6W+Ulh6i3X2J0ICkaR/fAhTXgzyq3WUXopqlVokkEhn0ki8GugvUZUGGzgJZfahb0",
-	"0jUk3+9TEvB7rYM3CVNqlk9lO+S+nO+IuffDY91l0eZkQtGGcaUNVDhlzcaO2LtDk5oOrkVjwP202xwU",
-	"xRXOBXRFDR5wIvMtYtSVjHQhqMAPzVcvNKo6v7QJwqFg97CQ4SwjmdZkEfQRQC4a+qrDBkdSZB1Q3LRD",
-	"8Ggu7kPjf56k8yYm24ZzaQoSr+rakAxrwLE0wtPAIvsQtZE03pljYqvVBO+FNDOv6pU+LkKAfwnTaI0J",
-	"XaTLsIX16anLqwamzt68DhjfspEsGI253bhGvmVXIlKnURykjaVCXHCri5oBJ0jybgmp22WWp61SdNNp",
-	"G/IcdCNl0AZOLZCG8zK2QdPCZKcLbberpdfkHmgo6gSZATdVb+D3wNEGC1MYhdRUxDEyBeE4gICBfXaA",
-	"N4t76B3OB8k02EEiszalWlnGBvuFsscX8/3Sx2a1IIwUH6dCMV4vCC5t21d6Sw/1UrTIfYo2goBl2ZmK",
-	"tH007bemNgX1JyN8oAQciOR3hAKNjqN98xcjPmKTCE2XzoDeK6W7CrtHUw1XkCdkMJn2rCTxxB6km79G",
-	"cfQX9b8P6n//9SlIqRxvWSUPqOU2cahB8HPuyFDf+vrnHlXclU227xQGfaBhUCJO0WY5XGDWTxaCVTxp",
-	"VTrJQ6H8gKXpJnAFlm2pg48gtQoTugd0/F417HKwOEBMC47Ng604K9BFdK0mjIPZuEQH/bVXNbB0853j",
-	"1M9DXOi3VftYLdT3ADYI3VUDbyTV7UGYmrnGK0SGxT86xmjz+XTfcoNFOGGjp0BSZ6WVRwBA3ypXQOIc",
-	"dBhEBKr7nvaL1RwG1eKhvX21OdqO8BKe5EPph1NIHaGLTk54iutH2WLN2ACYlMmBNDvL82dmzROgA/mW",
-	"43XYBRG7WyAnJYUUH++TFtKqPWTL25n9Bo+TPF10w8hRaXdJbo1aO7OlkaVh7NmxNX9N/rEUecvcN6pq",
-	"BhN1Dt0x4JCMHKMVTsvaSCvc6RvahjqucrJH8kqfs5nu0Awb1GcG27GFN7TBn6nrWW7vcDwX1ir+qSAN",
-	"tCIeLAOGDiqFoPmFpKHOooYj78P711fjJyIPSqLWCbvhNNKT1sKrQLn0g3IfnMnVbWsCSYbMQQwkJBSo",
-	"wEICF+fIpRYEwjRF5hSSQJgDsrAhe5bIGjgubQucO2IkCE0AFSSlZJ3Jc/RTal7/+eefbu5/OEfvOWfc",
-	"/PTlwzv05urVD+7QofAxtFSqEikVcI4+aHjVeNN07UJt7R9VQr0sWcJyhCWa4ZLMzDAxQ/9SgMQplvha",
-	"b1opqhjVR07/9fx/aOQr39F/g5Bb9JGxopGpvo7m5xfnc83sJVBckug6enk+P39pQ3TNBHrZ+lDB7NFV",
-	"KJ90egikSS8D18c2f0qj6+jPIG+aR4Yb5z4v5/ORM5/7nfX0awQOeyoE+lKqfmqboMJTehjbB0ibh7Z/",
-	"Db9ZD5k1D1I//e0pHkHdzBwL6h4M33cN7Y4GCPBOz/7/gQbjWNTiPnskNIWHYXa8YRuqpOaDO2E+josq",
-	"JWy2wfdtJHittiQUa5wGjjj397+yrUPP2Hsciaoo1FrX0SdqW3LZCmGn3Bwe3qLlVgLimK6tMtEZvDQ6",
-	"jIPj4FlwjevRo+CjGfMdYsFB2rOfJ5CKL2ryYaG4/CZCYU/RIbzGhB6BM/6C70BXykkOKWIc+QOHnj/M",
-	"WjHSkbY/1mQq6V7ArCipf55s+wyYSKOLxILdQ1iUrgJnq4yXoviWaGuqm/cO37YBQ23cdKxj6frUkU0v",
-	"KIcZVQJEXGMFEalsvz64I/YXD3eBRc3FTaw9l3nrWUcZN4zy4zGtaXIMMCzVWNvg7RHI9u8a94puNmVg",
-	"6GeFwWG1dmPEoFL/SIT83Bh3oI2b1g5ad/v1K6L9+ybyHDV38nwvJGzjOWAJn7uXjICQf2Lp9mhs0W6R",
-	"f2o770r1P/Uwf3G0xbsrtxFcYB1FG7+a2ijJJGpolecHehwN0s0e6y+jXm+HGifyucax0miysoz6LXzf",
-	"9oU4tYIcwmLD/o+K+E3zNPPpJfym4a7uku/GDg5XjF/1gcINCImyiqYc0th917elRKenCNy7u6qG2Pu9",
-	"GbGTEBIepJnuTEgOuJjO2+b0fPD2HjvV4bi+1fXtMwFUIrPpt6aZmFF4IZAKqpWngimy0Jwc9b7JdVAO",
-	"PtjW+5MpFX+iNnxzkn5yMOZNusM6aCZjIzPYIsw5eVbA0sF0vPMFc1vahIHmurAJtHMt/oexyLDrp1vg",
-	"TkZ2m5IMEH3jKj5qwEHhytMEHJpcyJDi+eLuODsRFvT8O23pC2G8i+/VpArf2XQSVvyK7+ADZ8WtbQI6",
-	"hbfZ6PqZ5GpeHt8FCB/2CsZFMgPCjxQZKeza9LVtjTdtWC+E6bpCptULqUB+uUUJK7fRbsHyB1YGDctX",
-	"fwzlRLLl61PHNiz/F42FO/J1Ggn9mf7hxqKyQw4zFErNitmj+qcbKeyHOXd15jDOtLK5aV9wemyt1r4Q",
-	"6wSK7cBk5FHJBSmRJ6HU+5TUjsDxieTPTkyiz7fxPXQOU2uhDeapjjOv5m9OvnSBU0CM+i4fWzB8W+dV",
-	"sbDpXMo2RzB+7zJM12AOMYkYmUMvsT0IJhCzfckSc/nWZw513udq/sYUxgdgjsJMWrZOiB+ZUevj59+N",
-	"Ojlm8sltbshfzjHV9XUihTmpewQG+UXZF2yP/9nT0RtOJMR6KW1+hMQ01dGlz1cHae99omPT3d52ciKq",
-	"+7tUvm/9dAw3WFMIESpZQ+NI626bvgzXRSUGiLzxzS1HJvItSNM4cxoqm7n/YYK+uQn6M2cbZWhExgm9",
-	"08uYvqG33gxJq2W26A6gRKB0sOnB8jzoQ/DBeMtFzx2+DN1Ybwvvuy/2Dx55USx8Mo4xuwjQTaled6zn",
-	"COVCF/W6kFhHwvoUETK04LKB/BKS8WD3Vo/4FoUEfT5nYpHQwH2gD26bRmeP5sPT/rqv/isAWvthmWQh",
-	"G7eE/Lb59wCOngJq9LN/Yz1oWmDDetDflidtn+yBrK03qNWbaWMeouNMuMvth5Kjt/bi+QkaZcV1A2BA",
-	"o8zjfY++9s4KMHf7Zecq5jAgrte532DVWz70Jzj2U24skRCuRT2jrcs2g8a2IKU7vzPAqf07EH89u9UD",
-	"ztwVIfVivV08Hadw6HlT84qyjDmRMoczoCnBFL28PFsSiVY5U0rTgL9/raWpHwa5dYPvQeG0wbBt7H1s",
-	"QSbImkKKLl5rAPUxuBjlgIX29iha6yYHoS8DSVheFVRX6mLdlCuh1MnSi9nF65c/XqmP9d3/5+idHi/Q",
-	"EraMpsZ+GPxwQPMYzc/RV14Bsoxr8GJ493fGCkgRoaaLtidyv7hd/vFS53b1QkwUPckOELs4vENDGhHe",
-	"5KuLy8ZJ8R8v3lx+v7LtNnIcuYQHBbB3XjTzEWprzSuEkTmEpj43Fj5MKjN9YejvYwbD3il6QkNqVwgg",
-	"uCoDeCo5S0AI5czb5zN9o/bv4zVBd+f2N9+Eue77KY5ezV9+g+Uok8gu2ULdDZZ4iQXEqICUYOcrY5qi",
-	"3yqowJwrEPpklp7WVJQMW1U8j66jmeKa/w0AAP//",
+	"7D37b9tIev/KgC2QFmUs2fFmN85PvTi5LpBrgjjbPXR7MEbkJ2nO5Ax3ZmhZa/h/L+ZJUpyhSEvKbosD",
+	"FhtJJGe++d5P+jHJWFkxClSK5OoxqTDHJUjg+hteSuDqQw4i46SShNHkKpFrQFnNBeOILZH6VuEVoAUs",
+	"GYckTYi66dca+DZJE4pLSK7sUmkisjWU2Ky5xHUhk6skSZMSP3wEupLr5Op8Pk8Tua3UU0JyQlfJ01Oa",
+	"5FCQe+DbW5Krp/UeFZbrZgt3R5ImHH6tCYc8uZK8hvauS8ZLrData5InoY2WpID4JurqgRsUpCTSL7+D",
+	"J3MxiKcLhZgSP5CyLpOr7/Q3Qs23c78RoRJWwPVOFWd5nSmqxQ/U3HPgsThAEd9GXT1wAyE5pnl8C3P9",
+	"oE30MUTFqAAtAJ85WxRQqo8ZoxKophuuqoJkWOFsVpk7/u3vQonGY2uvf+awTK6Sf5o1EjYzV8XMrftk",
+	"OLstXBhV/qIDXcPybo0pheIzZ2ypRZWzCrgkBtLMXFUfdxkhTXKyXFqR9hggVL6+TNLA3UvChbzFcuTt",
+	"BvuPu7hME3bX+nnBWAGY6t9rWdUyDGkF+O42Xyy7sOasXmixo3VRYPXRUtYuQOtyYZ7npXj+409t1vnF",
+	"o9RDbM/a4LOFqzboLTA0Fv7md2KLv0MmFaDv1pDd9cm4ZDXNp2GT56ABDjyzWWMZuLBzTn1Xs1BqgYiD",
+	"XpCqD/lofiFhWAkd+Xxh7cRhzGmVxV7kaDXhNYulv8YXUQrTAhNC07UzR31ZLUhVGZJ1ZV/gsipAoDUU",
+	"OcISLeuiQCLDmnlHnDZnFPqrLpVJF+NWAM4Z36e9biheJdZS6gMRCaXYq/MKJU75B2VAn/zemHO8NYtR",
+	"ItaQ7yqeHEt4KYnGe4+K9mhTGG+PCfByMAmOCmd36uPVYwJU2eNfkooVyqyXjLIWe7QecXp8j51gS82u",
+	"FWS3A8yMubxVwGUsj94ioQ3fBhOpril2pzlw87ni7L75BIrFl5gUWi1kmGZQqM+h80gmcXEI8wUFzx+7",
+	"wbE7i2V3t7PjXceWPaykDSwtEqdeGodk+JN6oC/IzyE7lhI4DTvV6rgvBNqsgSK8EMrd6LjGrwKusUHS",
+	"WBetwa9+qsFq6PTv763D0z210zLP1/V3xKhehzRHMYnv9L/WWbQOPdG/VZytOAgxzHxTuUxDEjq7VlMx",
+	"L0uEnZeM5ZYbegAq7xETapiod3UCRvPa+J5wa7RHl4mUqLiYTCEVbYhc629CXbE+7FsEZSW3iMk18A0R",
+	"QZU2zRJM0cNrLNZhF2Ccgo47nJysjBvhGKuuCoa1IllDsQyyjrG5t9yqxz64gvw2ljiC4tV4g+iQt2sJ",
+	"+9q8S2RDPK0kPJ1X5B4Eogzph0NYGzAAmOJiK5wxwLmJoJe10Grfc9yBkpcmkuPsbjx+lAh+VY/0kRSy",
+	"FdZMaHJ5Xogai0Ygvdx2eSFthL1lOXo2RTNzY3sMB/ij7shrTNF8xquAsvFIGo2tEDdReJB9Huqmb9Q9",
+	"OofjNAOW+negQQH0NN9nwjXcFgT3WBQH4bh2sZWjFUtbO4/CWSekDuAuU0HalOUgxKwDGi+iynbwaDnb",
+	"oMKznAWudewYao0QTUsZFHjRudTyYH7PEF3Jd2G9kn4s3AR1Ad9KX3shEMkdl2/WSnV6HUoEIlTpUOWG",
+	"7PWfmuyAjw4NzqKZAAt5mErUuQ47NIr58yUIYbVGSNWvOqre+lMbwPfQ+FXbsD2UrBJh9ErHR3swYzSj",
+	"g9At6eBy64Tw8B+ACxPb7zra3OSncZ4TRVSshLZ1Q19H7S6t7EAt2lhhdza66fq/MX/ZPJ9aWELQf8Tb",
+	"r9qD7cEv3c9ej+z1ckr88KO52WV67dfzPcbQ7BWC7z9h87nJ9vaAhIoIy26tmOMiGHM4xbV7Y0moz+Pv",
+	"d7Z8avvyh3knuf3qh8t5J79trgc8roCv5MoK8/mV+68bRl2ETuTWaAHXSc3U2RphgS6+S9GFAm52Pp+f",
+	"I8bRxZuzN9+jnLOqu8vlPB2n17s7hwj3yWdMoxrcY2o+lAZrgfd6BLWkSX2H3M8l40grtGy/qnSemVrO",
+	"m6vgQds5osHgy8tRTPAb/2eKiR00pZ+ZIE5yuihZMLlGguQglOc0R/mfUtT97eUr/WMBS4kYLbYp4mS1",
+	"Np+V+2hVknpIWXom17cloVrfqGeUIVH3BzX2Zw7LQl/tp5OPnKFTRmqKS2qsWmitKQGjiWkm3LsvFRax",
+	"cDs84bISceffBVseM27xIPs0taSRNj4HiUkRTefVkTSEJLIYwfLmtrQxbHa71AAUOULUemSY3nLIWTj9",
+	"geltTc3Fruhs1liiDauLHC0AqXsoNP4ZKH9Mrk101k9RNAbr6LkEZwWG+PuLusfeO5Cc3ZtgcFmDLmbW",
+	"bINKTLdIX0eAszXSHhRaY5sQayflWtWGQB6Oap82eE07h2FGcl5L/5JxJUeEgNQ5093U3oAr2nHZjif3",
+	"AykDx0e7CYDWP7fehhmJ76sCG/h7Tk8biYiIUijcnaawm7g5oGIrLESnLhjTc/ZGlzgPQfvFMu8uz42t",
+	"2WnvKBhTaMM3PW+rHks1AHbxINSWs3fcXJoft2BUYsnJQzjqtN0VLtEiNwytOMlFijDibIMwRaa4rH5Y",
+	"4kwyjjDSAZIKRnWhIkkDqaB+5NyLlHcZYqRn5Mrd49nQuqeBLTirbfomFrgN6lf1dNLrkFhsHYJa5Ghp",
+	"jb36drJaWZKHsCSN9Dem5PFulJccot605GkkcZom98CFNeDPKslZReiWaVSiSRaGfSSLwV0F67OkwmYK",
+	"Lb80LOilKybf73MS8HutgzcKU2qVT1U35L6Y74m5p+Gx6cTocjKhaMO40gYqnLJmY0/svUOThg6ujSPi",
+	"ftpjRkVxiQsBu6IGDziTxRYx6spKulhU4of2o+caVTu/dAnCoWT3cCvDmUgyrhEj6COAvG3pqx02OJIi",
+	"2wHFLRuDR3NxHxr/8yidNzLZFs+lKUi8qutCEteAQ2mEp8gmU4jaSizvzTGx5XKE90LamVf1SB8XIcC/",
+	"hGm0woTe5ouwhfXpqYvLFqZevnkdML5VK1kwGHO7+1r5ln2JSJ1GcZC2tgpxwY0ufAacIMnJBE9TL/Oe",
+	"Sh70JFbkHmgotgO5Bm7qz8DvgaMNFqZECbmpTWNkSrNpwLbq9s69+DCbp64Z1J0sigxzikDnXZF3yvNt",
+	"JzXmKUUgnFA0Dueh7FksTHa56Imi3Sly3aVwJzvZYttQ1vl8Pi3tbHYLwkjxcSobw3WG4Na2Naa3daxP",
+	"o8PAp2hRCFikvSlM26PTfWpsw1F/McIj5eVABmBPCNHqZpqa9xjwLdtEaLuCBvRemd5V7z2aGriCPCGD",
+	"SbhnJZdH9jdd/zVJk7+o/31Q//uvT0FKFXjLanlAnbiNQw2CX3NPZvvG100nVIiXNkm/Vxj0QEVUIk7R",
+	"whkvXusrt4LVPOtUSMlDqfyHhelUcIWZbaWDliC1ShPyB6zWgfXxKlpmIKbhR+I7SNGSsxKdB7HEIdOJ",
+	"g8Yzi2zafuZUVfkQj/ojNp5bhzC9Ixh076ust1L1dkynYb3hupMRgI+ObbpSMN5j3WARTgPpJZDUuW7l",
+	"AQHQt8r1kbgAHVwRgZqOq2kRoMOg2jx0tq8287sj2oRnRSypcQqZJPR2J9M8xsGi7HbFWARMymQkec+K",
+	"4pm5+AxoJItzvN6+IGL3i+ioVJPi4ynJJq34Q5a+Wy9o8Tgp8tvd4HRQ2l3qXKPWrmxpZGmYenbsrN+Q",
+	"fyjx3nEGWrU6g4kmM+8YMCYjx2jC07I20IR3+la6WK9XQSakxPSEz3h3J25unxnCpxbe0AF/oq5bunvC",
+	"4Qxbp6SoglLQijhaXAyNSIWg+ZnkoX6llpvvkwavL4fnNQ9KzTZpwHhy6klr4WWgCPtB+RLO5OpmOIEk",
+	"Q2YEBAkJJSqxkMDFGXIJC4EwzZGZfxIIc0AWNmSnmKyB49I21rnhJkFoBqgkOSWrtTxDP+bm8Z9++vH6",
+	"/vsz9J5zxs1PXz68Q28uv/vejUQKnzOQSlUipQLO0AcNr7rftHu71IL2lWqhHpYsYwXCEs1wRWbmNjFD",
+	"/1KCxDmW+EofWimqFDUDsf969j808fX05L9ByC36yFjZyn9fJfOz87O5ZvYKKK5IcpW8OpufvbJhvGYC",
+	"vW0zzjB7dHXPJ510AmmS1sD1UOmPeXKV/BnkdXuguTWVejGfD0ykTptE9XsERlEVAn2BVl+1rVXhJT2M",
+	"3fHW9kj5L+Enm1tm7THvp789pQOom5mBpN2x9al7aHc0QIB3evX/DzQYxqIW99kjoTk8xNnxmm2okpoP",
+	"bv59GBd1Tthsg++7SPBabUEo1jgNDGD3z7+0DUnPOHuaiLos1V5XySdqG33ZEmGn3Bwe3qLFVgLimK6s",
+	"MtEZyzw5jIPT4KS6xvXgoPpgHn6PWHBwCc4TSMUXtXhcKC6+iVDY+T2EV5jQI3DGX/Ad6Po7KSBHjCM/",
+	"6uj5w+xlw24/UGXq817ArCipf55sUw6YSGMXiSW7h7AoXQamuoyXoviWaGuqWwIPP7YBQx3c9MFj6brf",
+	"kU01KIcZ1QJE2mAFEalsvx4ZEtPFw71eo+HiNtaey7zNqoOMG0b58ZjWtE4GGJZqrG3w9ghk+3eNe0U3",
+	"mzIw9LPC4LDauDEiqtQ/EiE/t+470MaNazJtegj7ddb+2zCKArVP8nwvJGzjOWAJn3dfgQJC/onl26Ox",
+	"Rbfx/qnrvCvV/9TD/PnRNt/duYvgEueQWrea2iBJh8kH+hotos0emy+D/u4OHU7kbQ3jo9W0ZVn0W3i9",
+	"3Rf1NKoxhsWW5R8U7uv2BPXpZfu65ajuk+zWCQ5XiV/1EOMGhETrmuYc8tR9129oSU5PEbh379CKsfd7",
+	"c8deQkh4kGa5l0JywOV43jYT+8G3CtmlDsf1ja7kvxRAJTKHfmuakxmFFwKpcFr5KJgiC83JUe+bZqNy",
+	"8MG28p9Mqfgp3vAbnfSVgzFvEh3WNTO5GrmGLcKck2eFKjuYTvc+YN7iNuJG8xqzEbRzIwOHsUjc6dMt",
+	"dScju01GBoi+cbUedcNBgcrTCByaLEhM8Xxx7147ERb0+ntt6QtxkGNxci0ifKfUSVjxK76DD5yVN7bd",
+	"6RR+ZqsbaJSTeXF8FyA8PBaMiOQaCD9STKSwaxPXttXeNJy9EKa/DJlWKqRC+MUWZazaJvsFyw/ARA3L",
+	"Vz/WciLZ8pWpYxuW/4vGwo2QnUZCf6K/u7Go7S2HGQqlZsXsUf2zGylMw5x7pWccZ1rZXHdfvHpsrdZ9",
+	"CdcJFNuBacijkgtyIk9Cqfc5aRyB4xPJz2KMos+38T109lJroQ3muY4zL+dvTr51iXNAjPr+HlsqfNtk",
+	"VLGwiVzKNkcwfu/WmK7ADEWJFJkhmtQOlgnEbAe2xFy+9TlDnfK5nL8xJfEIzEmYSavOxPmRGbUZZ//D",
+	"qJNjJp/c4WL+coGprqwTKczk7xEY5GdlX7AdJ7TT1htOJKR6K21+hMQ019Glz1QHae99omPT3b495URU",
+	"9+9m+WPrp2O4wZpCiFDJWhpHWnfbdGS4/ikRIfLGt7Ucmcg3IE3LzGmobNb+hwn65iboz5xtlKERa07o",
+	"nd7GdAy99WZIWi2zRXcAFQKlg033ledBH4JH4y0XPe/wZehN+rbkvv8PDgRHYRQLn4xjzCkCdFOq1w0w",
+	"HaFQ6KJeFxLrSFjPSyFDCy5byK8gGw52b/Qd36KQoOd2RpYHDdwH+uC2XXT2aD48Tdd9zV8n0NoPy2wd",
+	"snELKG7af6fg6CmgVif7N9aDpvk1rAf92/ek7ZA9kLX1AbV6Mw3MMTrOhHuhfiw5emNfdj9Coyy5bv0L",
+	"aJR5OnWUtjclwNwbN3de/xwGxHU591uretuH/jTINOXGMgnhWtQzGrpsG2hqC1K653sNOLd/n+KvL2/0",
+	"DS/dK0eazXqneDpO4dDzpuYVZRkLImUBL4HmBFP06uLlgki0LJhSmgb86bWWtn6IcusG34PCaYthu9j7",
+	"2IFMkBWFHJ2/1gDq8bgUFYCF9vYoWun2BqFfLpKxoi6prtSluh1XQqWTpeez89evfrhUH5u/N3CG3un7",
+	"BVrAltHc2A+DHw5onqL5GfrKa0CWcQ1eDO/+xlgJOSLU9M/2RO5nd8rfX+rcqV6IkaIn2QFil4ZPaEgj",
+	"wof87vyiNXn+w/mbiz+ubLuDHEcu4UEB7J0XzXyE2lrzEmFkxs/U59bGh0nlWr+A9Lchg2HfUXpCQ2p3",
+	"CCC4rgJ4qjjLQAjlzNvrM/0W79+Ga4LuPd/f/BDmFeNPafLd/NU32I4yieyWHdRdY4kXWECKSsgJdr4y",
+	"pjn6tYYazESB0DNZellTUTJsVfMiuUpmimv+NwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,120 @@
+// Package app has what a person can do, one function a thing: each joins the rules of the core,
+// the database and the media folder, in one transaction.
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
+	"zestyloom/internal/media"
+	"zestyloom/internal/store"
+)
+
+// App carries out use cases.
+type App struct {
+	Store *store.Store
+	Media *media.Folder
+	Shelf *media.Shelf // nil without one
+	Queue Queue
+	Now   func() time.Time
+}
+
+// Queue does work in the background.
+type Queue interface {
+	// Analyse and Deliver enqueue a job as part of a transaction and return its number.
+	Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
+	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
+	// Cancel ends a job, running or not.
+	Cancel(ctx context.Context, job int64) error
+}
+
+// Errors that callers tell apart.
+var (
+	ErrNotFound = store.ErrNotFound
+	ErrStale    = errors.New("made on a stale version")
+)
+
+// Event tells browsers that something has changed.
+type Event struct {
+	Production uuid.UUID `json:"production"`
+	Kind       string    `json:"kind"` // files, takes, reel, deliveries, progress
+	ID         string    `json:"id,omitempty"`
+	Done       int64     `json:"done,omitempty"`
+	Total      int64     `json:"total,omitempty"`
+}
+
+func tell(ctx context.Context, q store.Queries, events ...Event) error {
+	for _, e := range events {
+		b, err := json.Marshal(e)
+		if err != nil {
+			return err
+		}
+		if err := q.Notify(ctx, string(b)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// progress returns a function that tells browsers how far a job is, a few times a second.
+func (a *App) progress(ctx context.Context, production, id uuid.UUID) func(done, total int64) {
+	var last time.Time
+	return func(done, total int64) {
+		now := time.Now()
+		if now.Sub(last) < 200*time.Millisecond && done < total {
+			return
+		}
+		last = now
+		// Progress that can't be told is no reason to stop the work.
+		_ = tell(ctx, a.Store.Queries, Event{Production: production, Kind: "progress", ID: id.String(), Done: done, Total: total})
+	}
+}
+
+// NewProduction says what a production is.
+type NewProduction struct {
+	Name, Episode string
+	SampleRate    int
+	Rate          string // timecode rate
+	Start         string // timecode
+}
+
+// CreateProduction makes a production with an empty reel.
+func (a *App) CreateProduction(ctx context.Context, n NewProduction) (store.Production, error) {
+	name := strings.TrimSpace(n.Name)
+	if name == "" {
+		return store.Production{}, snag.Refuse("bad_name", "a production needs a name")
+	}
+	rate, err := timecode.ParseRate(n.Rate)
+	if err != nil {
+		return store.Production{}, snag.Refuse("bad_rate", "%w", err)
+	}
+	frame, err := rate.Parse(n.Start)
+	if err != nil {
+		return store.Production{}, snag.Refuse("bad_timecode", "%w", err)
+	}
+	p := store.Production{
+		ID: store.NewID(), Name: name, Episode: strings.TrimSpace(n.Episode), SampleRate: n.SampleRate,
+		RateNum: rate.Num, RateDen: rate.Den, RateDrop: rate.Drop, StartSamples: rate.SampleAt(frame, int64(n.SampleRate)),
+	}
+	return p, a.Store.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.InsertProduction(ctx, p); err != nil {
+			return err
+		}
+		return tx.InsertReel(ctx, store.Reel{ID: store.NewID(), ProductionID: p.ID, Name: "Reel 1", Version: 1, Doc: reel.New()})
+	})
+}
+
+// EnsureSpecs makes the specs that ship with the application available.
+func (a *App) EnsureSpecs(ctx context.Context) error {
+	return a.Store.EnsureSpec(ctx, delivery.ThreeStereoStems())
+}

@@ -1,0 +1,289 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/render"
+	"zestyloom/core/snag"
+	"zestyloom/core/waveform"
+	"zestyloom/internal/store"
+)
+
+// DeliveryOrder is what a person orders.
+type DeliveryOrder struct {
+	Spec    uuid.UUID
+	Packing string
+	Pattern string // the spec's when empty
+}
+
+// plan works out what an order would write.
+func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, store.Reel, error) {
+	r, err := a.Store.Reel(ctx, reelID)
+	if err != nil {
+		return delivery.Plan{}, r, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return delivery.Plan{}, r, err
+	}
+	spec, err := a.Store.Spec(ctx, o.Spec)
+	if err != nil {
+		return delivery.Plan{}, r, err
+	}
+	now := a.Now()
+	plan, err := delivery.Make(delivery.Order{
+		Spec: spec.Body, Packing: delivery.Packing(o.Packing), Pattern: o.Pattern,
+		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name},
+		Date:   now.Format("2006-01-02"), Time: now.Format("15:04:05"),
+	}, r.Doc, p.Rate())
+	if err == nil && spec.Body.SampleRate != p.SampleRate {
+		err = snag.Refuse("rate_differs", "the production is at %d Hz and the spec asks for %d Hz", p.SampleRate, spec.Body.SampleRate)
+	}
+	return plan, r, err
+}
+
+// Preflight says what an order would write and what stands in its way.
+func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, []delivery.Finding, error) {
+	plan, _, err := a.plan(ctx, reelID, o)
+	if err != nil {
+		return plan, nil, err
+	}
+	overs, err := a.overs(ctx, plan)
+	if err != nil {
+		return plan, nil, err
+	}
+	return plan, delivery.Preflight(plan, overs), nil
+}
+
+// overs finds where outputs would clip.
+func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error) {
+	n := render.New(p.Reel, p.Order.Spec.SampleRate, a.resolve(ctx))
+	defer n.Close()
+	type summary struct {
+		s       *waveform.Summary
+		channel int
+	}
+	known := map[string]summary{}
+	open := map[uuid.UUID]*waveform.Summary{}
+	var files []*os.File
+	defer func() {
+		for _, f := range files {
+			f.Close()
+		}
+	}()
+	return render.Overs(ctx, p.Reel, n, func(id string) (*waveform.Summary, int, error) {
+		if k, ok := known[id]; ok {
+			return k.s, k.channel, nil
+		}
+		u, err := uuid.Parse(id)
+		if err != nil {
+			return nil, 0, err
+		}
+		st, err := a.Store.Strand(ctx, u)
+		if err != nil {
+			return nil, 0, err
+		}
+		s, ok := open[st.FileID]
+		if !ok {
+			var f *os.File
+			if s, f, err = a.Media.OpenSummary(st.FileID); err != nil {
+				return nil, 0, err
+			}
+			files = append(files, f)
+			open[st.FileID] = s
+		}
+		known[id] = summary{s, st.Channel - 1}
+		return s, st.Channel - 1, nil
+	})
+}
+
+// resolve finds the files of strands.
+func (a *App) resolve(ctx context.Context) render.Resolve {
+	return func(id string) (render.Place, error) {
+		u, err := uuid.Parse(id)
+		if err != nil {
+			return render.Place{}, err
+		}
+		s, err := a.Store.Strand(ctx, u)
+		if errors.Is(err, ErrNotFound) {
+			return render.Place{}, snag.Refuse("no_such_strand", "a strand of the reel is not here any more")
+		}
+		return render.Place{Path: a.Media.Path(s.FilePath), Channel: s.Channel - 1}, err
+	}
+}
+
+// OrderDelivery orders a delivery. Snags that stop it are refused here, whatever a browser showed.
+func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (store.Delivery, error) {
+	plan, r, err := a.plan(ctx, reelID, o)
+	if err != nil {
+		return store.Delivery{}, err
+	}
+	for _, f := range delivery.Preflight(plan, nil) {
+		if f.Stops {
+			return store.Delivery{}, snag.Refuse(f.Code, "%s", f.Message)
+		}
+	}
+	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Plan: plan, State: "waiting"}
+	err = a.Store.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.InsertDelivery(ctx, d); err != nil {
+			return err
+		}
+		return a.queueDelivery(ctx, tx, d)
+	})
+	if err != nil {
+		return d, err
+	}
+	return a.Store.Delivery(ctx, d.ID)
+}
+
+func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) error {
+	job, err := a.Queue.Deliver(ctx, tx.Tx, d.ID)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetDeliveryJob(ctx, d.ID, job); err != nil {
+		return err
+	}
+	return tell(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()})
+}
+
+// RetryDelivery makes a failed or cancelled delivery again, from the same order.
+func (a *App) RetryDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
+	err := a.Store.InTx(ctx, func(tx store.Tx) error {
+		d, err := tx.LockDelivery(ctx, id)
+		if err != nil {
+			return err
+		}
+		if d.State != "failed" && d.State != "cancelled" {
+			return snag.Refuse("not_ended", "the delivery is %s: only one that failed or was cancelled can be made again", d.State)
+		}
+		if err := tx.MoveDelivery(ctx, id, "waiting", nil); err != nil {
+			return err
+		}
+		return a.queueDelivery(ctx, tx, d)
+	})
+	if err != nil {
+		return store.Delivery{}, err
+	}
+	return a.Store.Delivery(ctx, id)
+}
+
+// CancelDelivery ends a delivery that is not finished. Nothing of it is left.
+func (a *App) CancelDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
+	var d store.Delivery
+	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
+		if d, err = tx.LockDelivery(ctx, id); err != nil {
+			return err
+		}
+		if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
+			return snag.Refuse("ended", "the delivery is %s already", d.State)
+		}
+		if err := tx.MoveDelivery(ctx, id, "cancelled", nil); err != nil {
+			return err
+		}
+		return tell(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()})
+	})
+	if err != nil {
+		return d, err
+	}
+	if d.JobID != nil {
+		if err := a.Queue.Cancel(ctx, *d.JobID); err != nil {
+			return d, err
+		}
+	}
+	if d.State == "waiting" { // otherwise the worker, once stopped, clears up what it has written
+		if err := a.Media.RemoveDelivery(id); err != nil {
+			return d, err
+		}
+	}
+	return a.Store.Delivery(ctx, id)
+}
+
+// Deliver is the work of a delivery job: render, then read back and prove. A delivery that can't
+// be made fails with the reason; the error is for what is worth another try.
+func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
+	d, err := a.Store.Delivery(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
+		return nil
+	}
+	err = a.deliver(ctx, d)
+	after := context.WithoutCancel(ctx)
+	if now, e := a.Store.Delivery(after, id); e == nil && now.State == "cancelled" {
+		return a.Media.RemoveDelivery(id)
+	}
+	if err == nil || ctx.Err() != nil {
+		return err // the process is being stopped: the job is taken up again
+	}
+	e := a.Store.MoveDelivery(after, id, "failed", snag.Of(err))
+	return errors.Join(e, tell(after, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+}
+
+func (a *App) deliver(ctx context.Context, d store.Delivery) error {
+	changed := Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}
+	move := func(state string) error {
+		err := a.Store.MoveDelivery(ctx, d.ID, state, nil)
+		if errors.Is(err, ErrNotFound) {
+			return context.Canceled // cancelled meanwhile
+		}
+		return errors.Join(err, tell(ctx, a.Store.Queries, changed))
+	}
+	report := a.progress(ctx, d.ProductionID, d.ID)
+	frames := func(done int64) { report(done, d.Plan.Frames) }
+	dir, err := a.Media.PrepareDelivery(d.ID)
+	if err != nil {
+		return err
+	}
+	if err := move("rendering"); err != nil {
+		return err
+	}
+	written, err := delivery.Write(ctx, d.Plan, dir, a.resolve(ctx), frames)
+	if err != nil {
+		return err
+	}
+	if err := move("proving"); err != nil {
+		return err
+	}
+	proof, err := delivery.Prove(ctx, d.Plan, dir, a.resolve(ctx), frames)
+	if err != nil {
+		return err
+	}
+	var clipped int64
+	for _, n := range written.Clipped {
+		clipped += n
+	}
+	var failed *snag.Refusal
+	if !proof.Passed {
+		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: see the proof")
+	}
+	if err := a.Store.FinishDelivery(ctx, d.ID, proof, clipped, failed); err != nil && !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	return tell(ctx, a.Store.Queries, changed)
+}
+
+// DeliveredFile is where a file of a proven delivery lies.
+func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (path string, err error) {
+	d, err := a.Store.Delivery(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	if d.State != "proven" {
+		return "", snag.Refuse("not_proven", "the delivery is %s: files are given out once they are proven", d.State)
+	}
+	if index < 0 || index >= len(d.Plan.Files) {
+		return "", ErrNotFound
+	}
+	return filepath.Join(a.Media.Delivery(id), d.Plan.Files[index].Name), nil
+}

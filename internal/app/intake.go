@@ -1,0 +1,270 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"math"
+	"os"
+	"path"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+// TakeUpload takes a finished upload in: the file moves to its place and its analysis is queued.
+func (a *App) TakeUpload(ctx context.Context, production uuid.UUID, name, upload string, size int64) (store.File, error) {
+	f := store.File{ID: store.NewID(), ProductionID: production, Name: displayName(name), Size: size, Origin: "upload", State: "waiting"}
+	f.Path = a.Media.OriginalPath(f.ID, f.Name)
+	if err := a.Media.Adopt(upload, f.Path); err != nil {
+		return f, err
+	}
+	if err := a.insertFile(ctx, f); err != nil {
+		return f, errors.Join(err, a.Media.RemoveOriginal(f.ID))
+	}
+	return f, nil
+}
+
+// TakeFromShelf takes files of the shelf in, by copy. All are known to be there before any is.
+func (a *App) TakeFromShelf(ctx context.Context, production uuid.UUID, paths []string) ([]store.File, error) {
+	if a.Shelf == nil {
+		return nil, snag.Refuse("no_shelf", "the server was started without a shelf folder: start it with --shelf DIR")
+	}
+	var fs []store.File
+	for _, p := range paths {
+		size, err := a.Shelf.Stat(p)
+		if err != nil {
+			return nil, err
+		}
+		f := store.File{ID: store.NewID(), ProductionID: production, Name: displayName(path.Base(p)), SourcePath: p, Size: size, Origin: "shelf", State: "waiting"}
+		f.Path = a.Media.OriginalPath(f.ID, f.Name)
+		fs = append(fs, f)
+	}
+	return fs, a.insertFile(ctx, fs...)
+}
+
+func (a *App) insertFile(ctx context.Context, fs ...store.File) error {
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		for _, f := range fs {
+			if _, err := tx.Production(ctx, f.ProductionID); err != nil {
+				return err
+			}
+			if err := tx.InsertFile(ctx, f); err != nil {
+				return err
+			}
+			if err := a.queueAnalysis(ctx, tx, f); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (a *App) queueAnalysis(ctx context.Context, tx store.Tx, f store.File) error {
+	job, err := a.Queue.Analyse(ctx, tx.Tx, f.ID)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetFileJob(ctx, f.ID, job); err != nil {
+		return err
+	}
+	return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
+}
+
+// displayName is a name from outside as it can be shown: its last element, in valid UTF-8 without
+// control characters, of at most 300 letters.
+func displayName(name string) string {
+	name = strings.ToValidUTF8(path.Base(strings.ReplaceAll(name, `\`, "/")), "\uFFFD")
+	name = strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7F {
+			return '\uFFFD'
+		}
+		return r
+	}, name)
+	if r := []rune(name); len(r) > 300 {
+		name = string(r[:300])
+	}
+	if name == "" || name == "." || name == "/" {
+		return "unnamed"
+	}
+	return name
+}
+
+// RetryFile analyses a refused file again.
+func (a *App) RetryFile(ctx context.Context, id uuid.UUID) (f store.File, err error) {
+	return f, a.Store.InTx(ctx, func(tx store.Tx) error {
+		if f, err = tx.File(ctx, id); err != nil {
+			return err
+		}
+		if f.State != "refused" {
+			return snag.Refuse("not_refused", "%s is not refused: there is nothing to try again", f.Name)
+		}
+		f.State = "waiting"
+		if err := tx.SetFileState(ctx, id, f.State, nil); err != nil {
+			return err
+		}
+		return a.queueAnalysis(ctx, tx, f)
+	})
+}
+
+// RemoveFile removes a file with everything made of it, ending its analysis where that is under
+// way. A file whose strands lie in a reel stays.
+func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
+	var f store.File
+	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
+		if f, err = tx.File(ctx, id); err != nil {
+			return err
+		}
+		if _, err := tx.LockProduction(ctx, f.ProductionID); err != nil {
+			return err
+		}
+		strands, err := tx.StrandsOfFiles(ctx, []uuid.UUID{id})
+		if err != nil {
+			return err
+		}
+		used, err := tx.StrandsInReels(ctx, f.ProductionID)
+		if err != nil {
+			return err
+		}
+		for _, s := range strands {
+			if used[s.ID.String()] {
+				return snag.Refuse("in_use", "%s is in the reel: take its clips out first", f.Name)
+			}
+		}
+		if err := tx.DeleteFile(ctx, id); err != nil {
+			return err
+		}
+		if err := a.resortTakes(ctx, tx, strands); err != nil {
+			return err
+		}
+		return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()}, Event{Production: f.ProductionID, Kind: "takes"})
+	})
+	if err != nil {
+		return err
+	}
+	if f.JobID != nil && (f.State == "waiting" || f.State == "analysing") {
+		err = a.Queue.Cancel(ctx, *f.JobID)
+	}
+	return errors.Join(err, a.Media.RemoveOriginal(id))
+}
+
+// Analyse is the work of an intake job: bring the file here, read it once, and make it part of a
+// take. A file that is at fault is refused, with the reason; the error is for what is worth
+// another try.
+func (a *App) Analyse(ctx context.Context, id uuid.UUID) error {
+	f, err := a.Store.File(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil // removed meanwhile
+	}
+	if err != nil {
+		return err
+	}
+	if f.State == "ready" || f.State == "duplicate" {
+		return nil // a worker was killed after its work was done
+	}
+	changed := Event{Production: f.ProductionID, Kind: "files", ID: id.String()}
+	if err := a.Store.SetFileState(ctx, id, "analysing", nil); err != nil {
+		return err
+	}
+	if err := tell(ctx, a.Store.Queries, changed); err != nil {
+		return err
+	}
+	err = a.analyse(ctx, f)
+	if err == nil || ctx.Err() != nil {
+		return errors.Join(err, a.cleanIfGone(context.WithoutCancel(ctx), id))
+	}
+	if err := a.Store.SetFileState(ctx, id, "refused", snag.Of(err)); err != nil && !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	return tell(ctx, a.Store.Queries, changed)
+}
+
+// cleanIfGone removes what an analysis wrote for a file that was removed while it ran.
+func (a *App) cleanIfGone(ctx context.Context, id uuid.UUID) error {
+	if _, err := a.Store.File(ctx, id); errors.Is(err, ErrNotFound) {
+		return a.Media.RemoveOriginal(id)
+	}
+	return nil
+}
+
+func (a *App) analyse(ctx context.Context, f store.File) error {
+	report := a.progress(ctx, f.ProductionID, f.ID)
+	if _, err := os.Stat(a.Media.Path(f.Path)); f.Origin == "shelf" && errors.Is(err, os.ErrNotExist) {
+		if a.Shelf == nil {
+			return snag.Refuse("no_shelf", "the server was started without the shelf this file lies on: start it with --shelf DIR and try again")
+		}
+		size, err := a.Shelf.CopyTo(ctx, f.SourcePath, a.Media.Path(f.Path), report)
+		if err != nil {
+			return err
+		}
+		if err := a.Store.SetFileSize(ctx, f.ID, size); err != nil {
+			return err
+		}
+	}
+	found, err := a.Media.Analyse(ctx, f.ID, f.Path, f.Name, report)
+	if err != nil {
+		return err
+	}
+	an := store.Analysis{
+		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
+		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
+	}
+	for c, l := range found.Levels {
+		rms := 0.0
+		if l.Frames > 0 {
+			rms = math.Sqrt(l.Sum / float64(l.Frames))
+		}
+		an.Levels = append(an.Levels, store.Level{Peak: l.Peak, RMS: rms})
+		if l.Invalid > 0 {
+			an.Facts.Snags = append(an.Facts.Snags, snag.New("not_numbers", "channel %d holds %d samples that are not numbers", c+1, l.Invalid))
+		}
+		if l.Silent() {
+			an.Facts.Snags = append(an.Facts.Snags, emptyChannel(c+1, an.Facts.Tracks[c].Label))
+		}
+	}
+	return a.finish(ctx, f, found.Hash, an)
+}
+
+func emptyChannel(channel int, label string) snag.Snag {
+	if label != "" {
+		label = " (" + label + ")"
+	}
+	return snag.New("empty_channel", "channel %d%s is empty: nothing on it reaches -80 dBFS", channel, label)
+}
+
+// finish makes an analysed file part of a take, unless its content is here already.
+func (a *App) finish(ctx context.Context, f store.File, hash string, an store.Analysis) error {
+	duplicate := false
+	err := a.Store.InTx(ctx, func(tx store.Tx) error {
+		if _, err := tx.LockProduction(ctx, f.ProductionID); err != nil {
+			return err
+		}
+		same, err := tx.FileWithHash(ctx, f.ProductionID, hash)
+		switch {
+		case err == nil && same.Size == f.Size && same.ID != f.ID:
+			duplicate = true
+			if err := tx.FinishFile(ctx, f.ID, hash, an, &same.ID); err != nil {
+				return err
+			}
+			return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
+		case err != nil && !errors.Is(err, ErrNotFound):
+			return err
+		}
+		if err := tx.FinishFile(ctx, f.ID, hash, an, nil); err != nil {
+			return err
+		}
+		f.Facts = &an
+		if an.Frames > 0 {
+			if err := a.intoTake(ctx, tx, f); err != nil {
+				return err
+			}
+		}
+		return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}, Event{Production: f.ProductionID, Kind: "takes"})
+	})
+	if err == nil && duplicate {
+		err = a.Media.RemoveOriginal(f.ID) // the first of them keeps the sound
+	}
+	return err
+}

@@ -1,0 +1,139 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/core/take"
+	"zestyloom/internal/store"
+)
+
+// EditReel applies operations made on a version of a reel. On a stale version it returns ErrStale
+// and the reel as it is.
+func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what string, ops []reel.Op) (store.Reel, error) {
+	return a.changeReel(ctx, id, &version, func(_ store.Tx, _ store.Reel) (string, []reel.Op, error) { return what, ops, nil })
+}
+
+// SetWidth grows or shrinks the master.
+func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs int) (store.Reel, error) {
+	return a.changeReel(ctx, id, &version, func(_ store.Tx, r store.Reel) (string, []reel.Op, error) {
+		outs, err := r.Doc.Weave.Resize(outputs)
+		return fmt.Sprintf("make the master %d outputs wide", outputs), []reel.Op{{SetOutputs: &reel.SetOutputs{Outputs: outs}}}, err
+	})
+}
+
+// changeReel works out and applies operations under the reel's lock, and logs them.
+func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops func(store.Tx, store.Reel) (string, []reel.Op, error)) (r store.Reel, err error) {
+	stale := false
+	err = a.Store.InTx(ctx, func(tx store.Tx) error {
+		if r, err = tx.Reel(ctx, id); err != nil {
+			return err
+		}
+		if _, err := tx.LockProduction(ctx, r.ProductionID); err != nil {
+			return err
+		}
+		if r, err = tx.LockReel(ctx, id); err != nil {
+			return err
+		}
+		if version != nil && *version != r.Version {
+			stale = true
+			return nil
+		}
+		what, list, err := ops(tx, r)
+		if err != nil {
+			return err
+		}
+		forward := change{Reel: &reelChange{id, list}}
+		inverse, err := a.do(ctx, tx, forward)
+		if err != nil {
+			return err
+		}
+		if err := tx.LogEdit(ctx, r.ProductionID, what, forward, inverse); err != nil {
+			return err
+		}
+		if r, err = tx.Reel(ctx, id); err != nil {
+			return err
+		}
+		return tell(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
+	})
+	if err == nil && stale {
+		err = ErrStale
+	}
+	return r, err
+}
+
+// LayTakes takes takes into a reel, the earliest first: one edit, undone as one.
+func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (store.Reel, error) {
+	return a.changeReel(ctx, id, nil, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
+		p, err := tx.Production(ctx, r.ProductionID)
+		if err != nil {
+			return "", nil, err
+		}
+		var ts []store.Take
+		for _, t := range takes {
+			row, err := tx.Take(ctx, t)
+			if err != nil {
+				return "", nil, err
+			}
+			if row.ProductionID != p.ID {
+				return "", nil, ErrNotFound
+			}
+			if row.SampleRate != p.SampleRate {
+				return "", nil, snag.Refuse("rate_differs", "%s is at %d Hz and the production at %d Hz: takes of another rate can't be laid; convert it first", row.Name, row.SampleRate, p.SampleRate)
+			}
+			ts = append(ts, row)
+		}
+		slices.SortStableFunc(ts, func(x, y store.Take) int { return cmp.Compare(startOrLast(x), startOrLast(y)) })
+		strands, err := tx.Strands(ctx, takes)
+		if err != nil {
+			return "", nil, err
+		}
+		var all []reel.Op
+		doc := r.Doc
+		for _, t := range ts {
+			ops, err := reel.LayTake(doc, layOf(t, strands, p))
+			if err != nil {
+				return "", nil, err
+			}
+			if doc, _, err = reel.Apply(doc, ops); err != nil {
+				return "", nil, err
+			}
+			all = append(all, ops...)
+		}
+		what := fmt.Sprintf("take %d takes into the reel", len(ts))
+		if len(ts) == 1 {
+			what = "take " + ts[0].Name + " into the reel"
+		}
+		return what, all, nil
+	})
+}
+
+// startOrLast sorts takes without a start after those with one.
+func startOrLast(t store.Take) int64 {
+	if t.StartSamples == nil {
+		return 1 << 62
+	}
+	return *t.StartSamples
+}
+
+func layOf(t store.Take, strands []store.Strand, p store.Production) reel.Lay {
+	l := reel.Lay{
+		Name: t.Name, Start: -1, Frames: t.Frames, NewID: func() string { return store.NewID().String() },
+		DayLen: p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)),
+	}
+	if t.StartSamples != nil {
+		l.Start = *t.StartSamples
+	}
+	for _, s := range strands {
+		if s.TakeID == t.ID {
+			l.Strands = append(l.Strands, reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label)})
+		}
+	}
+	return l
+}

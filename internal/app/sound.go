@@ -1,0 +1,109 @@
+package app
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"io"
+	"math"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/source"
+	"zestyloom/core/waveform"
+	"zestyloom/internal/store"
+)
+
+// Waveform draws frames [from, to) of a strand in columns; to of 0 is its end.
+func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, columns int) ([]waveform.Pair, error) {
+	s, err := a.Store.Strand(ctx, strand)
+	if err != nil {
+		return nil, err
+	}
+	sum, file, err := a.Media.OpenSummary(s.FileID)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	if to <= 0 {
+		to = sum.Frames
+	}
+	if to <= from {
+		return make([]waveform.Pair, columns), nil
+	}
+	return sum.Spread(s.Channel-1, from, to, columns, func(dst []float64, frame int64) (int, error) {
+		src, err := source.Open(a.Media.Path(s.FilePath))
+		if err != nil {
+			return 0, err
+		}
+		defer src.Close()
+		raw := make([]byte, len(dst)*src.Format.FrameBytes())
+		n, err := src.ReadFrames(raw, frame)
+		if errors.Is(err, io.EOF) {
+			err = nil
+		}
+		audio.DecodeChannel(dst, raw[:n*src.Format.FrameBytes()], src.Format.Coding, src.Format.Channels, s.Channel-1)
+		return n, err
+	})
+}
+
+// Sound is a strand's sound as a stream of little-endian 32-bit floats.
+type Sound struct {
+	src     *source.Source
+	channel int
+	at, end int64
+	raw     []byte
+	mono    []float64
+	out     []byte // not yet read
+}
+
+// OpenSound opens a strand at a frame; frames of 0 is to its end. Close it when done.
+func (a *App) OpenSound(ctx context.Context, strand uuid.UUID, from, frames int64) (*Sound, store.Strand, error) {
+	s, err := a.Store.Strand(ctx, strand)
+	if err != nil {
+		return nil, s, err
+	}
+	src, err := source.Open(a.Media.Path(s.FilePath))
+	if err != nil {
+		return nil, s, err
+	}
+	end := src.Frames
+	if frames > 0 {
+		end = min(end, from+frames)
+	}
+	const block = 4096 // frames: small, so that the first sound leaves at once
+	return &Sound{src: src, channel: s.Channel - 1, at: from, end: end, raw: make([]byte, block*src.Format.FrameBytes()), mono: make([]float64, block)}, s, nil
+}
+
+// Rate is the sample rate in Hz.
+func (s *Sound) Rate() int { return s.src.Format.SampleRate }
+
+// Frames is how many are left.
+func (s *Sound) Frames() int64 { return max(0, s.end-s.at) }
+
+// Read implements io.Reader.
+func (s *Sound) Read(p []byte) (int, error) {
+	if len(s.out) == 0 {
+		left := s.Frames()
+		if left == 0 {
+			return 0, io.EOF
+		}
+		size := s.src.Format.FrameBytes()
+		n, err := s.src.ReadFrames(s.raw[:min(int64(len(s.mono)), left)*int64(size)], s.at)
+		if err != nil {
+			return 0, err
+		}
+		audio.DecodeChannel(s.mono, s.raw[:n*size], s.src.Format.Coding, s.src.Format.Channels, s.channel)
+		s.at += int64(n)
+		for _, v := range s.mono[:n] {
+			s.out = binary.LittleEndian.AppendUint32(s.out, math.Float32bits(float32(v)))
+		}
+	}
+	n := copy(p, s.out)
+	s.out = s.out[n:]
+	return n, nil
+}
+
+// Close closes the file.
+func (s *Sound) Close() error { return s.src.Close() }

@@ -1,0 +1,258 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/internal/app"
+	"zestyloom/internal/demo"
+	"zestyloom/internal/httpapi"
+	"zestyloom/internal/jobs"
+	"zestyloom/internal/media"
+	"zestyloom/internal/pgserver"
+	"zestyloom/internal/store"
+	"zestyloom/web"
+)
+
+// settings are what serve, worker, demo and migrate have in common.
+type settings struct {
+	home     string // media, and the database where it is ours
+	database string // connection string; our own server when empty
+	address  string
+	shelf    string
+	noWorker bool
+	seed     bool // the demonstration
+	reset    bool
+}
+
+func (s *settings) common(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&s.home, "home", envOr("ZESTYLOOM_HOME", "var"), "folder for media, and for the database where it is our own (ZESTYLOOM_HOME)")
+	cmd.Flags().StringVar(&s.database, "database", os.Getenv("ZESTYLOOM_DATABASE_URL"), "PostgreSQL to use; one of our own on loopback otherwise (ZESTYLOOM_DATABASE_URL)")
+	cmd.Flags().StringVar(&s.shelf, "shelf", "", "folder of this machine that files can be taken in from; it is only read")
+}
+
+func (s *settings) listening(cmd *cobra.Command) {
+	s.common(cmd)
+	cmd.Flags().StringVar(&s.address, "listen", "127.0.0.1:"+envOr("PORT", "8080"), "loopback address to serve on (PORT)")
+	cmd.Flags().BoolVar(&s.noWorker, "no-worker", false, "leave jobs to other processes (zestyloom worker)")
+}
+
+func envOr(key, otherwise string) string {
+	if v := os.Getenv(key); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+func serveCommand() *cobra.Command {
+	var s settings
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Serve the application on this machine", Args: exactly(0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error { return s.serve(cmd) },
+	}
+	s.listening(cmd)
+	return cmd
+}
+
+func demoCommand() *cobra.Command {
+	s := settings{seed: true}
+	cmd := &cobra.Command{
+		Use: "demo", Short: "Serve the application with the demonstration production, Lantern Ferry", Args: exactly(0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error { return s.serve(cmd) },
+	}
+	s.listening(cmd)
+	cmd.Flags().BoolVar(&s.reset, "reset", false, "remove everything and start from the seed again")
+	return cmd
+}
+
+func workerCommand() *cobra.Command {
+	var s settings
+	cmd := &cobra.Command{
+		Use: "worker", Short: "Work on jobs of an application that another process serves", Args: exactly(0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			log := logger()
+			return s.with(cmd.Context(), func(a *app.App) error {
+				log.Info("working")
+				return jobs.Run(cmd.Context(), a, log)
+			})
+		},
+	}
+	s.common(cmd)
+	return cmd
+}
+
+func migrateCommand() *cobra.Command {
+	var s settings
+	cmd := &cobra.Command{
+		Use: "migrate", Short: "Bring the database up to this version of the program", Args: exactly(0, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return s.with(cmd.Context(), func(*app.App) error { return nil })
+		},
+	}
+	s.common(cmd)
+	return cmd
+}
+
+func logger() *slog.Logger {
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+}
+
+// serve runs until the context ends; then requests, jobs and the database are stopped in order.
+func (s *settings) serve(cmd *cobra.Command) error {
+	ctx, out, log := cmd.Context(), cmd.OutOrStdout(), logger()
+	if err := httpapi.Loopback(s.address); err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", s.address)
+	if err != nil {
+		return fmt.Errorf("can't listen on %s: %w; set PORT to another port", s.address, err)
+	}
+	defer listener.Close()
+	if s.seed && s.shelf == "" {
+		s.shelf = filepath.Join(s.home, "lantern-ferry")
+	}
+	if s.reset {
+		if err := s.wipe(); err != nil {
+			return err
+		}
+	}
+	if s.seed {
+		if err := demo.Synthesise(s.shelf, func(what string) { fmt.Fprintln(out, what) }); err != nil {
+			return err
+		}
+	}
+	return s.with(ctx, func(a *app.App) error {
+		hub := httpapi.NewHub()
+		handler, err := httpapi.New(httpapi.Options{App: a, Hub: hub, Web: web.Dist(), Log: log})
+		if err != nil {
+			return err
+		}
+		// Streams of events end with this context, so that shutting down does not wait for them.
+		requests, endRequests := context.WithCancel(context.WithoutCancel(ctx))
+		defer endRequests()
+		background, stop := context.WithCancel(context.WithoutCancel(ctx))
+		var running sync.WaitGroup
+		defer running.Wait()
+		defer stop()
+		running.Go(func() { hub.Run(background, a.Store, log) })
+		failed := make(chan error, 2)
+		if !s.noWorker {
+			running.Go(func() {
+				if err := jobs.Run(background, a, log); err != nil {
+					failed <- fmt.Errorf("the worker stopped: %w", err)
+				}
+			})
+		}
+		srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return requests }}
+		go func() {
+			if err := srv.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+				failed <- err
+			}
+		}()
+		if s.seed {
+			if err := demo.Seed(ctx, a, s.shelf, func(what string) { fmt.Fprintln(out, what) }); err != nil {
+				return err
+			}
+		}
+		fmt.Fprintf(out, "Zesty Loom is at http://%s  (Ctrl-C stops it)\n", listener.Addr())
+		select {
+		case <-ctx.Done():
+			fmt.Fprintln(out, "Stopping.")
+		case err = <-failed:
+		}
+		endRequests()
+		shut, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		return errors.Join(err, srv.Shutdown(shut))
+	})
+}
+
+// with opens the database and the media folder, and closes them after fn.
+func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error) {
+	url := s.database
+	if url == "" {
+		dir, err := s.clusterDir()
+		if err != nil {
+			return err
+		}
+		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: dir})
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, pg.Stop()) }()
+		if err := pg.CreateDatabase(ctx, "zestyloom"); err != nil {
+			return err
+		}
+		url = pg.URL("zestyloom")
+	}
+	st, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	if err := st.Migrate(ctx); err != nil {
+		return err
+	}
+	folder, err := media.Open(filepath.Join(s.home, "media"))
+	if err != nil {
+		return err
+	}
+	queue, err := jobs.NewQueue(st, logger())
+	if err != nil {
+		return err
+	}
+	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now}
+	if s.shelf != "" {
+		if a.Shelf, err = media.OpenShelf(s.shelf); err != nil {
+			return fmt.Errorf("the shelf can't be opened: %w", err)
+		}
+	}
+	if err := a.EnsureSpecs(ctx); err != nil {
+		return err
+	}
+	return fn(a)
+}
+
+// clusterDir is where our own database lives. PostgreSQL won't run as root, and root's folders are
+// often closed to others: root keeps it under /var/lib, one for each home.
+func (s *settings) clusterDir() (string, error) {
+	home, err := filepath.Abs(s.home)
+	if err != nil || os.Geteuid() != 0 {
+		return filepath.Join(home, "postgres"), err
+	}
+	sum := sha256.Sum256([]byte(home))
+	return filepath.Join("/var/lib/zestyloom", hex.EncodeToString(sum[:6])), nil
+}
+
+// wipe removes what a demonstration has made: its database and its media.
+func (s *settings) wipe() error {
+	if s.database != "" {
+		return UsageError{errors.New("demo: a reset removes our own database only, and another was given: empty that one by its own means")}
+	}
+	dir, err := s.clusterDir()
+	if err != nil {
+		return err
+	}
+	if b, err := os.ReadFile(filepath.Join(dir, "cluster", "postmaster.pid")); err == nil {
+		var pid int
+		if _, err := fmt.Sscanf(string(b), "%d", &pid); err == nil {
+			if _, err := os.Stat("/proc/" + strconv.Itoa(pid)); err == nil {
+				return fmt.Errorf("the application seems to be running (PostgreSQL process %d): stop it before a reset", pid)
+			}
+		}
+	}
+	return errors.Join(os.RemoveAll(dir), os.RemoveAll(filepath.Join(s.home, "media")), os.RemoveAll(filepath.Join(s.home, "lantern-ferry")))
+}

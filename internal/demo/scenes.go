@@ -1,0 +1,166 @@
+package demo
+
+import "zestyloom/core/audio"
+
+// scene is who says what when, in one take.
+type scene struct {
+	seconds            float64
+	ines, odell, marit []line
+	seed               uint64
+}
+
+var (
+	take1 = scene{10, []line{{0.8, 2.1}, {5.0, 2.0}}, []line{{3.2, 1.6}, {7.4, 2.0}}, nil, 101}
+	take3 = scene{18, []line{{1.0, 2.2}, {5.6, 2.5}, {11.6, 2.0}}, []line{{3.5, 1.8}, {8.6, 2.6}, {14.2, 2.9}}, nil, 103}
+	pier  = scene{14, []line{{1.0, 2.2}, {7.0, 1.6}}, []line{{10.8, 2.4}}, []line{{3.6, 3.0}, {9.0, 1.5}}, 105}
+)
+
+// microphones records a scene on the first recorder's eight tracks: a two-channel mix, the boom,
+// two or three lavs, a plant in the wheelhouse, and the tracks nobody used.
+func (s scene) microphones() (labels []string, ch [][]float64) {
+	n := int(s.seconds * rate)
+	ine := normalise(ines.say(s.ines, n, rate), 0.5)
+	ode := normalise(odell.say(s.odell, n, rate), 0.5)
+	mar := normalise(marit.say(s.marit, n, rate), 0.5)
+	motor := engine(n, 0.02, s.seed, rate)
+	boom := hiss(n, 0.004, s.seed+1, 0.5)
+	for i, v := range [][]float64{ine, ode, mar} {
+		add(boom, v, 0.55, 130+40*i, 0.8)
+		add(boom, room(v, 0.22, s.seed+uint64(i)), 1, 0, 1)
+	}
+	add(boom, motor, 0.5, 0, 1)
+	lav := func(own []float64, seed uint64, others ...[]float64) []float64 {
+		x := hiss(n, 0.003, seed, 0.7)
+		add(x, own, 0.9, 12, 0.92)
+		for i, o := range others {
+			add(x, o, 0.07, 260+90*i, 0.4) // across the deck: faint and late
+		}
+		add(x, motor, 0.3, 0, 1)
+		return x
+	}
+	plant := hiss(n, 0.004, s.seed+5, 0.3)
+	add(plant, motor, 1.8, 0, 1)
+	add(plant, room(ode, 0.2, s.seed+9), 1, 200, 0.5)
+	lavInes, lavOdell := lav(ine, s.seed+2, ode, mar), lav(ode, s.seed+3, ine, mar)
+	seventh, label := hiss(n, 0.00004, s.seed+7, 0.5), "" // a socket with nothing in it
+	if s.marit != nil {
+		seventh, label = lav(mar, s.seed+4, ine, ode), "Lav Marit"
+	}
+	mixL, mixR := make([]float64, n), make([]float64, n)
+	for _, v := range [][]float64{boom, lavInes, lavOdell} {
+		add(mixL, v, 0.5, 0, 1)
+		add(mixR, v, 0.5, 0, 1)
+	}
+	add(mixL, plant, 0.15, 0, 1)
+	add(mixR, plant, 0.3, 0, 1)
+	return []string{"MixL", "MixR", "Boom", "Lav Ines", "Lav Odell", "Plant wheelhouse", label, ""},
+		[][]float64{mixL, mixR, boom, lavInes, lavOdell, plant, seventh, make([]float64, n)}
+}
+
+// location is what the first recorder wrote, accidents included.
+func location() []recording {
+	poly := func(name, start, sc, tk string, s scene) recording {
+		labels, ch := s.microphones()
+		return recording{name: name, coding: audio.S24, start: at(start), scene: sc, take: tk, roll: "LF07", labels: labels, channels: ch}
+	}
+	a := poly("LF07_21A-1.wav", "22:10:05:00", "21A", "1", take1)
+	a.noGood, a.note = true, "horn over the line"
+	b := poly("LF07_21A-3.wav", "22:10:32:10", "21A", "3", take3)
+	b.circled = true
+	c := poly("LF07_22-1.wav", "22:11:04:05", "22", "1", pier)
+	cut := poly("LF07_22-2.wav", "22:11:31:00", "22", "2", pier)
+	cut.note = "battery"
+	cut.keep = 8*3*rate*7 + 1000 // seven seconds of fourteen, and the header says nothing of it
+	// A recorder whose clock was never set and that names nothing.
+	_, ch := take1.microphones()
+	blank := recording{name: "REC0007.wav", coding: audio.S24, start: -1, channels: ch[2:6]}
+	return []recording{a, b, c, cut, blank}
+}
+
+// secondRecorder is a set of mono files of take 21A-3 that lost its third member, from a recorder
+// whose clock runs 45 parts in a million fast, and a file of another take that got among them.
+func secondRecorder() []recording {
+	const fast = rate * (1 + 45e-6)
+	n := int(take3.seconds * rate)
+	ine := normalise(ines.say(take3.ines, n, fast), 0.5)
+	ode := normalise(odell.say(take3.odell, n, fast), 0.5)
+	far := func(gainInes, gainOdell float64, seed uint64) []float64 {
+		x := hiss(n, 0.005, seed, 0.4)
+		add(x, ine, gainInes, 600, 0.5)
+		add(x, ode, gainOdell, 500, 0.5)
+		add(x, room(ine, 0.25, seed), 1, 0, 1)
+		add(x, engine(n, 0.03, seed, fast), 1, 0, 1)
+		return x
+	}
+	member := func(i int, label string, ch []float64) recording {
+		return recording{
+			name: "LFB02_21A-3_" + string(rune('0'+i)) + ".wav", coding: audio.S24, start: at("22:10:32:10"), scene: "21A", take: "3", roll: "LFB02",
+			labels: []string{label}, tracks: []int{i}, family: "LFB02-0003", set: [2]int{i, 4}, channels: [][]float64{ch},
+		}
+	}
+	stranger := member(5, "Deck L", far(0.2, 0.3, 215))
+	stranger.take, stranger.family, stranger.start, stranger.set = "2", "LFB02-0002", at("22:10:20:00"), [2]int{1, 1}
+	return []recording{
+		member(1, "Deck L", far(0.4, 0.2, 211)), member(2, "Deck R", far(0.2, 0.4, 212)), member(4, "Rail", far(0.15, 0.15, 214)), stranger,
+	}
+}
+
+// rest is what did not come from the recorders: camera scratch, narration, score, effects and an
+// ambisonic recording of the deck.
+func rest() []recording {
+	sec := func(s float64) int { return int(s * rate) }
+	n := sec(take3.seconds)
+	ine, ode := normalise(ines.say(take3.ines, n, rate), 0.5), normalise(odell.say(take3.odell, n, rate), 0.5)
+	camera := hiss(n, 0.02, 301, 0.3)
+	add(camera, ine, 0.2, 900, 0.25)
+	add(camera, ode, 0.25, 850, 0.25)
+	add(camera, engine(n, 0.05, 302, rate), 1, 0, 1)
+
+	narration := func(name, label string, v voice, start string, lines []line) recording {
+		m := sec(18)
+		x := hiss(m, 0.0008, v.seed, 0.6)
+		add(x, normalise(v.say(lines, m, rate), 0.6), 1, 0, 1)
+		return recording{name: name, coding: audio.S24, start: at(start), scene: "Narration", take: label, roll: "VO1", labels: []string{"VO " + label}, channels: [][]float64{x}}
+	}
+	score := func(s float64, sides ...int) (ch [][]float64) {
+		for _, side := range sides {
+			ch = append(ch, fade(chord(sec(s), side, rate), rate/2))
+		}
+		return ch
+	}
+	music := recording{name: "LF_1M1_Low Water.wav", coding: audio.S24, start: at("22:10:00:00"), mask: 3, scene: "1M1", take: "Low Water", roll: "MUSIC",
+		labels: []string{"Score L", "Score R"}, channels: score(40, -1, 1)}
+	five := score(10, -1, 0, 1, -2, 2)
+	lfe := normalise(engine(sec(10), 0.1, 305, rate), 0.2)
+	surround := recording{name: "LF_1M2_Lights Out_51.wav", coding: audio.S24, start: at("22:12:00:00"), mask: 0x3F, scene: "1M2", take: "Lights Out", roll: "MUSIC",
+		labels: []string{"Score L", "Score R", "Score C", "Score LFE", "Score Ls", "Score Rs"}, channels: [][]float64{five[0], five[2], five[1], lfe, five[3], five[4]}}
+
+	fxL, fxR := engine(sec(36), 0.12, 306, rate), engine(sec(36), 0.12, 307, rate)
+	call := horn(sec(36), 22, 3.5, rate)
+	add(fxL, call, 0.5, 0, 1)
+	add(fxR, call, 0.4, 190, 1)
+	effects := recording{name: "LF_FX_Ferry engine and horn.wav", coding: audio.S24, start: at("22:10:05:00"), mask: 3, scene: "FX", take: "Ferry engine", roll: "FX1",
+		labels: []string{"Ferry L", "Ferry R"}, channels: [][]float64{fxL, fxR}}
+
+	// First order, ACN order and SN3D: the engine below and behind, a voice walking round.
+	deckN := sec(10)
+	w, y, z, x := hiss(deckN, 0.01, 308, 0.2), make([]float64, deckN), make([]float64, deckN), make([]float64, deckN)
+	below := engine(deckN, 0.1, 309, rate)
+	walk := normalise(marit.say([]line{{1, 4}, {5.5, 4}}, deckN, rate), 0.3)
+	for i := range w {
+		c, s := turn(float64(i) / rate / 10)
+		w[i] += below[i] + walk[i]
+		x[i] += -0.6*below[i] + c*walk[i]
+		y[i] += s * walk[i]
+		z[i] += -0.7 * below[i]
+	}
+	deck := recording{name: "LF_AMB_Deck.wav", coding: audio.S24, start: at("22:12:20:00"), scene: "AMB", take: "Deck", roll: "AMB1",
+		labels: []string{"Amb W", "Amb Y", "Amb Z", "Amb X"}, channels: [][]float64{w, y, z, x}}
+
+	return []recording{
+		{name: "CAM_A_0031_scratch.wav", coding: audio.S16, start: -1, channels: [][]float64{camera, hiss(n, 0.02, 303, 0.3)}},
+		narration("LF_VO_EN.wav", "EN", english, "22:10:08:00", []line{{0.8, 4.5}, {7, 5}, {13, 4}}),
+		narration("LF_VO_PT.wav", "PT", portugal, "22:10:08:00", []line{{0.6, 4.9}, {6.8, 5.4}, {12.8, 4.6}}),
+		music, surround, effects, deck,
+	}
+}

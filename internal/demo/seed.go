@@ -1,0 +1,139 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/app"
+	"zestyloom/internal/media"
+	"zestyloom/internal/store"
+)
+
+// Seed makes the production, unless there is one, and takes the files of a folder in through the
+// same intake as any others; then it lays a few takes, so that no stage is empty.
+func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
+	there, err := a.Store.Productions(ctx)
+	if err != nil || len(there) > 0 {
+		return err
+	}
+	say("Taking Lantern Ferry in (once).")
+	p, err := a.CreateProduction(ctx, app.NewProduction{Name: "Lantern Ferry", Episode: "Ep 2 Low Water", SampleRate: rate, Rate: "25", Start: "22:10:00:00"})
+	if err != nil {
+		return err
+	}
+	shelf, err := media.OpenShelf(dir)
+	if err != nil {
+		return err
+	}
+	entries, err := shelf.List("")
+	if err != nil {
+		return err
+	}
+	var paths []string
+	for _, e := range entries {
+		if !e.Folder {
+			paths = append(paths, e.Path)
+		}
+	}
+	if _, err := a.TakeFromShelf(ctx, p.ID, paths); err != nil {
+		return err
+	}
+	if err := settled(ctx, a, p); err != nil {
+		return err
+	}
+	return lay(ctx, a, p)
+}
+
+// settled waits until every file has been read.
+func settled(ctx context.Context, a *app.App, p store.Production) error {
+	for {
+		fs, err := a.Store.FilesAfter(ctx, p.ID, uuid.UUID{}, 500)
+		if err != nil {
+			return err
+		}
+		busy := 0
+		for _, f := range fs {
+			if f.State == "waiting" || f.State == "analysing" {
+				busy++
+			}
+		}
+		if busy == 0 {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}
+
+// lay takes the circled take, the pier, the score and the effects into the reel and routes most of
+// their tracks; one is left for whoever looks.
+func lay(ctx context.Context, a *app.App, p store.Production) error {
+	ts, err := a.Store.TakesAfter(ctx, p.ID, uuid.UUID{}, 500)
+	if err != nil {
+		return err
+	}
+	r, err := a.Store.ReelOf(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	start := p.StartSamples
+	if r, err = a.EditReel(ctx, r.ID, r.Version, "start the reel at 22:10:00:00", []reel.Op{{SetStart: &reel.SetStart{Start: &start}}}); err != nil {
+		return err
+	}
+	for _, t := range ts {
+		wanted := t.Name == "21A-3" && t.Roll == "LF07" || t.Name == "22-1" || t.Scene == "1M1" || t.Scene == "FX"
+		if !wanted {
+			continue
+		}
+		if r, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
+			return err
+		}
+	}
+	var ops []reel.Op
+	for _, t := range r.Doc.Tracks {
+		route, ok := routeOf(t.Label)
+		if ok {
+			ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID, Route: &route}})
+		}
+		if strings.HasPrefix(t.Label, "Strand ") { // the empty channels
+			ops = append(ops, reel.Op{SetTrack: &reel.SetTrack{ID: t.ID, Label: t.Label, Off: true}})
+		}
+	}
+	if _, err = a.EditReel(ctx, r.ID, r.Version, "send tracks to stems", ops); err != nil {
+		return fmt.Errorf("routing the demonstration: %w", err)
+	}
+	return nil
+}
+
+func routeOf(label string) (weave.Route, bool) {
+	switch {
+	case label == "Boom":
+		return weave.Route{Stem: "DX", GainDB: -4, Position: weave.Both}, true
+	case label == "Lav Ines":
+		return weave.Route{Stem: "DX", GainDB: -6, Position: weave.BothMinus}, true
+	case label == "Lav Odell":
+		return weave.Route{Stem: "DX", GainDB: -6, Position: weave.BothMinus}, true
+	case label == "Plant wheelhouse":
+		return weave.Route{Stem: "FX", GainDB: -3, Position: weave.Both}, true
+	case strings.HasSuffix(label, " L"), strings.HasSuffix(label, " R"):
+		side := weave.Left
+		if strings.HasSuffix(label, " R") {
+			side = weave.Right
+		}
+		stem := "FX"
+		if strings.HasPrefix(label, "Score") {
+			stem = "MX"
+		}
+		return weave.Route{Stem: stem, Position: side}, true
+	}
+	return weave.Route{}, false
+}

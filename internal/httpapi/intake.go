@@ -1,0 +1,194 @@
+package httpapi
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
+)
+
+// page reads the cursor and size of a page.
+func page(after *string, limit *int) (uuid.UUID, int, error) {
+	n := 200
+	if limit != nil {
+		n = *limit
+	}
+	if after == nil || *after == "" {
+		return uuid.UUID{}, n, nil
+	}
+	id, err := uuid.Parse(*after)
+	if err != nil {
+		return id, n, snag.Refuse("bad_cursor", "the cursor %q is not one that a page before gave", *after)
+	}
+	return id, n, nil
+}
+
+// ListFiles implements contract.StrictServerInterface.
+func (s *server) ListFiles(ctx context.Context, r contract.ListFilesRequestObject) (contract.ListFilesResponseObject, error) {
+	after, limit, err := page(r.Params.After, r.Params.Limit)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	fs, err := s.app.Store.FilesAfter(ctx, p.ID, after, limit)
+	if err != nil {
+		return nil, err
+	}
+	total, err := s.app.Store.FileCount(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.files(ctx, p, fs)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListFiles200JSONResponse{Items: items, Total: total}
+	if len(fs) == limit {
+		out.Next = fs[len(fs)-1].ID.String()
+	}
+	return out, nil
+}
+
+// files shows files with the strands made of them.
+func (s *server) files(ctx context.Context, p store.Production, fs []store.File) ([]contract.File, error) {
+	ids := make([]uuid.UUID, len(fs))
+	for i, f := range fs {
+		ids[i] = f.ID
+	}
+	strands, err := s.app.Store.StrandsOfFiles(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	type at struct {
+		file    uuid.UUID
+		channel int
+	}
+	of := map[at]store.Strand{}
+	for _, st := range strands {
+		of[at{st.FileID, st.Channel}] = st
+	}
+	out := []contract.File{}
+	for _, f := range fs {
+		v := contract.File{
+			Id: f.ID, Name: f.Name, Size: f.Size, Origin: contract.FileOrigin(f.Origin), State: contract.FileState(f.State), Hash: f.Hash,
+			Error: contract.Snag{Code: f.ErrorCode, Message: f.ErrorMessage}, Snags: []contract.Snag{}, Tracks: []contract.FileTrack{},
+		}
+		if f.DuplicateOf != nil {
+			same, err := s.app.Store.File(ctx, *f.DuplicateOf)
+			if err != nil {
+				return nil, err
+			}
+			v.DuplicateOf = same.Name
+		}
+		if a := f.Facts; a != nil {
+			v.Container, v.Coding, v.SampleRate, v.Channels, v.Frames = a.Container, a.Coding, a.SampleRate, a.Channels, a.Frames
+			v.Total, v.Done = a.Frames, a.Frames
+			if a.Facts.Start >= 0 {
+				v.StartTimecode = p.Rate().FormatSamples(a.Facts.Start, int64(a.SampleRate))
+			}
+			v.Snags = snags(a.Facts.Snags)
+			if a.SampleRate != p.SampleRate {
+				v.Snags = append(v.Snags, contract.Snag{Code: "other_rate", Message: rateSnag(a.SampleRate, p.SampleRate)})
+			}
+			for c, l := range a.Levels {
+				t := contract.FileTrack{
+					Channel: c + 1, Label: a.Facts.Tracks[c].Label, PeakDbfs: decibels(l.Peak), RmsDbfs: decibels(l.RMS),
+					Silent: l.Peak < audio.Gain(audio.SilenceDB),
+				}
+				if st, ok := of[at{f.ID, c + 1}]; ok {
+					t.Strand, t.Label = st.ID.String(), st.Label
+				}
+				v.Tracks = append(v.Tracks, t)
+			}
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+func snags(in []snag.Snag) []contract.Snag {
+	out := []contract.Snag{}
+	for _, s := range in {
+		out = append(out, contract.Snag{Code: s.Code, Message: s.Message})
+	}
+	return out
+}
+
+// decibels rounds to hundredths; nil is silence.
+func decibels(linear float64) *float64 {
+	if linear == 0 {
+		return nil
+	}
+	db := math.Round(audio.Decibels(linear)*100) / 100
+	return &db
+}
+
+func rateSnag(file, production int) string {
+	return fmt.Sprintf("the file is at %d Hz and the production at %d Hz: it can be heard, and can't be laid until it is converted", file, production)
+}
+
+// TakeFromShelf implements contract.StrictServerInterface.
+func (s *server) TakeFromShelf(ctx context.Context, r contract.TakeFromShelfRequestObject) (contract.TakeFromShelfResponseObject, error) {
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	fs, err := s.app.TakeFromShelf(ctx, p.ID, r.Body.Paths)
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.files(ctx, p, fs)
+	return contract.TakeFromShelf202JSONResponse(items), err
+}
+
+// ListShelf implements contract.StrictServerInterface.
+func (s *server) ListShelf(_ context.Context, r contract.ListShelfRequestObject) (contract.ListShelfResponseObject, error) {
+	out := contract.ListShelf200JSONResponse{Given: s.app.Shelf != nil, Entries: []contract.ShelfEntry{}}
+	if s.app.Shelf == nil {
+		return out, nil
+	}
+	if r.Params.Path != nil {
+		out.Path = *r.Params.Path
+	}
+	es, err := s.app.Shelf.List(out.Path)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range es {
+		out.Entries = append(out.Entries, contract.ShelfEntry{Name: e.Name, Path: e.Path, Folder: e.Folder, Size: e.Size})
+	}
+	return out, nil
+}
+
+// RemoveFile implements contract.StrictServerInterface.
+func (s *server) RemoveFile(ctx context.Context, r contract.RemoveFileRequestObject) (contract.RemoveFileResponseObject, error) {
+	return contract.RemoveFile204Response{}, s.app.RemoveFile(ctx, r.File)
+}
+
+// RetryFile implements contract.StrictServerInterface.
+func (s *server) RetryFile(ctx context.Context, r contract.RetryFileRequestObject) (contract.RetryFileResponseObject, error) {
+	f, err := s.app.RetryFile(ctx, r.File)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.app.Store.Production(ctx, f.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.files(ctx, p, []store.File{f})
+	if err != nil {
+		return nil, err
+	}
+	return contract.RetryFile202JSONResponse(items[0]), nil
+}
+
+var _ contract.StrictServerInterface = (*server)(nil)

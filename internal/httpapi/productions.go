@@ -1,0 +1,140 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/delivery"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
+)
+
+// GetHealth implements contract.StrictServerInterface.
+func (s *server) GetHealth(context.Context, contract.GetHealthRequestObject) (contract.GetHealthResponseObject, error) {
+	return contract.GetHealth200JSONResponse{Status: contract.Ok, Parts: map[string]string{"process": "ok"}}, nil
+}
+
+// GetReady implements contract.StrictServerInterface.
+func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject) (contract.GetReadyResponseObject, error) {
+	h := contract.Health{Status: contract.Ok, Parts: map[string]string{}}
+	for part, err := range map[string]error{
+		"database": s.app.Store.Pool.Ping(ctx),
+		"media":    s.app.Media.Usable(),
+		"queue":    s.app.Store.QueueUsable(ctx),
+	} {
+		h.Parts[part] = "ok"
+		if err != nil {
+			s.log.Error("not ready", "part", part, "error", err)
+			h.Parts[part], h.Status = "failing", contract.Failing
+		}
+	}
+	if h.Status != contract.Ok {
+		return contract.GetReady503JSONResponse(h), nil
+	}
+	return contract.GetReady200JSONResponse(h), nil
+}
+
+// ListProductions implements contract.StrictServerInterface.
+func (s *server) ListProductions(ctx context.Context, _ contract.ListProductionsRequestObject) (contract.ListProductionsResponseObject, error) {
+	ps, err := s.app.Store.Productions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListProductions200JSONResponse{}
+	for _, p := range ps {
+		v, err := s.production(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// CreateProduction implements contract.StrictServerInterface.
+func (s *server) CreateProduction(ctx context.Context, r contract.CreateProductionRequestObject) (contract.CreateProductionResponseObject, error) {
+	n := app.NewProduction{Name: r.Body.Name, Rate: r.Body.TimecodeRate, SampleRate: 48000, Start: "00:00:00:00"}
+	if r.Body.Episode != nil {
+		n.Episode = *r.Body.Episode
+	}
+	if r.Body.SampleRate != nil {
+		n.SampleRate = *r.Body.SampleRate
+	}
+	if r.Body.StartTimecode != nil {
+		n.Start = *r.Body.StartTimecode
+	}
+	p, err := s.app.CreateProduction(ctx, n)
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.production(ctx, p)
+	return contract.CreateProduction201JSONResponse(v), err
+}
+
+// GetProduction implements contract.StrictServerInterface.
+func (s *server) GetProduction(ctx context.Context, r contract.GetProductionRequestObject) (contract.GetProductionResponseObject, error) {
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.production(ctx, p)
+	return contract.GetProduction200JSONResponse(v), err
+}
+
+func (s *server) production(ctx context.Context, p store.Production) (v contract.Production, err error) {
+	rate := p.Rate()
+	v = contract.Production{
+		Id: p.ID, Name: p.Name, Episode: p.Episode, SampleRate: p.SampleRate,
+		Rate: contract.Rate{Num: rate.Num, Den: rate.Den, Drop: rate.Drop}, RateName: rate.String(),
+		Start: p.StartSamples, StartTimecode: rate.FormatSamples(p.StartSamples, int64(p.SampleRate)),
+	}
+	st := s.app.Store
+	undo, err1 := st.LastEdit(ctx, p.ID, false)
+	redo, err2 := st.LastEdit(ctx, p.ID, true)
+	v.CanUndo, v.CanRedo = undo.What, redo.What
+	var err3, err4, err5 error
+	v.Snags.Intake, err3 = st.FileSnags(ctx, p.ID)
+	v.Snags.Takes, err4 = st.TakeSnags(ctx, p.ID, audio.Gain(audio.SilenceDB))
+	v.Snags.Delivery, err5 = st.DeliverySnags(ctx, p.ID)
+	for _, e := range []error{err1, err2} {
+		if e != nil && !errors.Is(e, store.ErrNotFound) {
+			err = errors.Join(err, e)
+		}
+	}
+	if err = errors.Join(err, err3, err4, err5); err != nil {
+		return v, err
+	}
+	r, err := st.ReelOf(ctx, p.ID)
+	if err != nil {
+		return v, err
+	}
+	plan, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, r.Doc, rate)
+	if err != nil {
+		return v, err
+	}
+	for _, f := range delivery.Preflight(plan, nil) {
+		switch {
+		case f.Code == "track_off" || f.Code == "empty_reel" || f.Code == "output_silent":
+			// Worth saying before an order, but nothing that must be mended.
+		case f.Stage == "reel":
+			v.Snags.Reel++
+		case f.Stage == "weave":
+			v.Snags.Weave++
+		}
+	}
+	return v, nil
+}
+
+// Undo implements contract.StrictServerInterface.
+func (s *server) Undo(ctx context.Context, r contract.UndoRequestObject) (contract.UndoResponseObject, error) {
+	what, err := s.app.Undo(ctx, r.Production)
+	return contract.Undo200JSONResponse{What: what}, err
+}
+
+// Redo implements contract.StrictServerInterface.
+func (s *server) Redo(ctx context.Context, r contract.RedoRequestObject) (contract.RedoResponseObject, error) {
+	what, err := s.app.Redo(ctx, r.Production)
+	return contract.Redo200JSONResponse{What: what}, err
+}

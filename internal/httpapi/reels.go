@@ -1,0 +1,122 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
+)
+
+// GetReel implements contract.StrictServerInterface.
+func (s *server) GetReel(ctx context.Context, r contract.GetReelRequestObject) (contract.GetReelResponseObject, error) {
+	row, err := s.app.Store.ReelOf(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.reel(ctx, row)
+	return contract.GetReel200JSONResponse(v), err
+}
+
+func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error) {
+	p, err := s.app.Store.Production(ctx, row.ProductionID)
+	if err != nil {
+		return contract.Reel{}, err
+	}
+	d := row.Doc
+	start, end := d.Span()
+	v := contract.Reel{
+		Id: row.ID, Name: row.Name, Version: row.Version, Start: start, End: end, StartFixed: d.Start != nil, SampleRate: p.SampleRate,
+		StartTimecode: p.Rate().FormatSamples(start, int64(p.SampleRate)),
+		Tracks:        []contract.Track{}, Stems: []contract.Stem{}, Outputs: []contract.Output{}, Routes: map[string]contract.Route{},
+		Matrix: d.Weave.Matrix(d.TrackIDs()),
+	}
+	for _, t := range d.Tracks {
+		ct := contract.Track{Id: t.ID, Label: t.Label, Off: t.Off, Clips: []contract.Clip{}}
+		for _, c := range t.Clips {
+			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: c.Strand, Name: c.Name, At: c.At, In: c.In, Length: c.Length})
+		}
+		v.Tracks = append(v.Tracks, ct)
+	}
+	for _, st := range d.Weave.Stems {
+		cs := contract.Stem{Id: st.ID, Name: st.Name, Kind: contract.StemKind(st.Kind), Layout: st.Layout}
+		for _, sp := range st.Speakers() {
+			cs.Channels = append(cs.Channels, string(sp))
+		}
+		v.Stems = append(v.Stems, cs)
+	}
+	for _, o := range d.Weave.Outputs {
+		v.Outputs = append(v.Outputs, contract.Output{Name: o.Name, Stem: o.Stem, Channel: o.Channel})
+	}
+	for id, rt := range d.Weave.Routes {
+		v.Routes[id] = contract.Route{Stem: rt.Stem, GainDb: rt.GainDB, Position: contract.Position(rt.Position)}
+	}
+	return v, nil
+}
+
+// ops turns the contract's operations into the core's.
+func ops(in []contract.ReelOp) []reel.Op {
+	var out []reel.Op
+	for _, o := range in {
+		switch {
+		case o.SetTrack != nil:
+			out = append(out, reel.Op{SetTrack: &reel.SetTrack{ID: o.SetTrack.Id, Label: o.SetTrack.Label, Off: o.SetTrack.Off}})
+		case o.RemoveTrack != nil:
+			out = append(out, reel.Op{RemoveTrack: &reel.RemoveTrack{ID: o.RemoveTrack.Id}})
+		case o.SetRoute != nil:
+			op := reel.SetRoute{Track: o.SetRoute.Track}
+			if rt := o.SetRoute.Route; rt != nil {
+				op.Route = &weave.Route{Stem: rt.Stem, GainDB: rt.GainDb, Position: weave.Position(rt.Position)}
+			}
+			out = append(out, reel.Op{SetRoute: &op})
+		case o.SetOutputs != nil:
+			op := reel.SetOutputs{}
+			for _, c := range o.SetOutputs.Outputs {
+				op.Outputs = append(op.Outputs, weave.Output{Name: c.Name, Stem: c.Stem, Channel: c.Channel})
+			}
+			out = append(out, reel.Op{SetOutputs: &op})
+		case o.SetStart != nil:
+			out = append(out, reel.Op{SetStart: &reel.SetStart{Start: o.SetStart.Start}})
+		}
+	}
+	return out
+}
+
+// EditReel implements contract.StrictServerInterface.
+func (s *server) EditReel(ctx context.Context, r contract.EditReelRequestObject) (contract.EditReelResponseObject, error) {
+	v, stale, err := s.edited(ctx)(s.app.EditReel(ctx, r.Reel, r.Body.Version, r.Body.What, ops(r.Body.Ops)))
+	if stale {
+		return contract.EditReel409JSONResponse(v), nil
+	}
+	return contract.EditReel200JSONResponse(v), err
+}
+
+// SetWidth implements contract.StrictServerInterface.
+func (s *server) SetWidth(ctx context.Context, r contract.SetWidthRequestObject) (contract.SetWidthResponseObject, error) {
+	v, stale, err := s.edited(ctx)(s.app.SetWidth(ctx, r.Reel, r.Body.Version, r.Body.Outputs))
+	if stale {
+		return contract.SetWidth409JSONResponse(v), nil
+	}
+	return contract.SetWidth200JSONResponse(v), err
+}
+
+// LayTake implements contract.StrictServerInterface.
+func (s *server) LayTake(ctx context.Context, r contract.LayTakeRequestObject) (contract.LayTakeResponseObject, error) {
+	v, _, err := s.edited(ctx)(s.app.LayTakes(ctx, r.Reel, r.Body.Takes))
+	return contract.LayTake200JSONResponse(v), err
+}
+
+// edited shows the outcome of an edit.
+func (s *server) edited(ctx context.Context) func(store.Reel, error) (contract.Reel, bool, error) {
+	return func(row store.Reel, err error) (contract.Reel, bool, error) {
+		stale := errors.Is(err, app.ErrStale)
+		if err != nil && !stale {
+			return contract.Reel{}, false, err
+		}
+		v, err := s.reel(ctx, row)
+		return v, stale && err == nil, err
+	}
+}

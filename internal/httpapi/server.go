@@ -1,0 +1,196 @@
+// Package httpapi serves the contract of api/openapi.yaml, uploads, events and the front end.
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/legacy"
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/snag"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+)
+
+// Options are what the server is made of.
+type Options struct {
+	App *app.App
+	Hub *Hub
+	Web fs.FS // the built front end
+	Log *slog.Logger
+}
+
+type server struct {
+	app *app.App
+	hub *Hub
+	log *slog.Logger
+}
+
+// New makes the handler of the whole application.
+func New(o Options) (http.Handler, error) {
+	gin.SetMode(gin.ReleaseMode)
+	e := gin.New()
+	e.ContextWithFallback = true // handlers end when their request does
+	s := &server{o.App, o.Hub, o.Log}
+	e.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
+		s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
+		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
+	}), guard)
+	uploads, err := s.uploads()
+	if err != nil {
+		return nil, err
+	}
+	e.Any("/api/uploads/*path", uploads)
+	check, err := validate()
+	if err != nil {
+		return nil, err
+	}
+	api := e.Group("", check)
+	contract.RegisterHandlersWithOptions(api, contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { problem(c, http.StatusBadRequest, "bad_request", err.Error()) },
+		HandlerErrorFunc:         s.fail,
+		ResponseErrorHandlerFunc: func(c *gin.Context, err error) { s.log.Debug("response broken off", "error", err) },
+	}), contract.GinServerOptions{
+		ErrorHandler: func(c *gin.Context, err error, status int) { problem(c, status, "bad_request", err.Error()) },
+	})
+	e.NoRoute(frontEnd(o.Web))
+	return e, nil
+}
+
+// problem answers with an RFC 9457 problem.
+func problem(c *gin.Context, status int, code, detail string) {
+	c.Abort()
+	c.Header("Content-Type", "application/problem+json")
+	c.JSON(status, contract.Problem{Title: http.StatusText(status), Status: status, Detail: detail, Code: code})
+}
+
+// conflicts are refusals that depend on the state of things rather than on the request.
+var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true}
+
+func (s *server) fail(c *gin.Context, err error) {
+	var r *snag.Refusal
+	switch {
+	case errors.Is(err, app.ErrNotFound):
+		problem(c, http.StatusNotFound, "not_found", "what was asked for is not here, or not any more")
+	case errors.As(err, &r) && conflicts[r.Code]:
+		problem(c, http.StatusConflict, r.Code, r.Message)
+	case errors.As(err, &r):
+		problem(c, http.StatusUnprocessableEntity, r.Code, r.Message)
+	case errors.Is(err, context.Canceled):
+		c.Abort()
+	default:
+		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
+	}
+}
+
+// guard refuses requests that come by another name or from another site's page. Until there is
+// sign-in, being reachable only from this machine is the whole of the protection.
+func guard(c *gin.Context) {
+	if !loopbackHost(c.Request.Host) {
+		problem(c, http.StatusForbidden, "foreign_host", "this server answers to localhost only")
+		return
+	}
+	if o := c.Request.Header.Get("Origin"); o != "" {
+		u, err := url.Parse(o)
+		if err != nil || u.Host != c.Request.Host {
+			problem(c, http.StatusForbidden, "foreign_origin", "requests from other sites' pages are refused")
+			return
+		}
+	}
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+}
+
+func loopbackHost(host string) bool {
+	name := host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		name = h
+	}
+	name = strings.Trim(name, "[]")
+	if strings.EqualFold(name, "localhost") {
+		return true
+	}
+	ip := net.ParseIP(name)
+	return ip != nil && ip.IsLoopback()
+}
+
+// Loopback refuses an address to listen on that others could reach.
+func Loopback(address string) error {
+	if !loopbackHost(address) {
+		return snag.Refuse("not_loopback", "the server listens on this machine only (127.0.0.1) until there is sign-in; %s is refused", address)
+	}
+	return nil
+}
+
+// validate checks requests against the contract.
+func validate() (gin.HandlerFunc, error) {
+	doc, err := contract.GetSpec()
+	if err != nil {
+		return nil, err
+	}
+	router, err := legacy.NewRouter(doc)
+	if err != nil {
+		return nil, err
+	}
+	return func(c *gin.Context) {
+		route, params, err := router.FindRoute(c.Request)
+		if err != nil {
+			var re *routers.RouteError
+			if errors.As(err, &re) {
+				problem(c, http.StatusNotFound, "no_such_route", re.Reason)
+				return
+			}
+			problem(c, http.StatusBadRequest, "bad_request", err.Error())
+			return
+		}
+		err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route})
+		if err != nil {
+			problem(c, http.StatusBadRequest, "bad_request", firstLine(err.Error()))
+		}
+	}, nil
+}
+
+func firstLine(s string) string {
+	line, _, _ := strings.Cut(s, "\n")
+	return line
+}
+
+// frontEnd serves the built front end; every path that is not a file is the application itself.
+func frontEnd(web fs.FS) gin.HandlerFunc {
+	files := http.FileServerFS(web)
+	return func(c *gin.Context) {
+		path := strings.TrimPrefix(c.Request.URL.Path, "/")
+		if strings.HasPrefix(path, "api/") {
+			problem(c, http.StatusNotFound, "no_such_route", "there is nothing at "+c.Request.URL.Path)
+			return
+		}
+		if path != "" {
+			if st, err := fs.Stat(web, path); err == nil && !st.IsDir() {
+				if strings.HasPrefix(path, "assets/") { // their names change with their content
+					c.Header("Cache-Control", "public, max-age=31536000, immutable")
+				}
+				files.ServeHTTP(c.Writer, c.Request)
+				return
+			}
+		}
+		page, err := fs.ReadFile(web, "index.html")
+		if err != nil {
+			c.String(http.StatusServiceUnavailable, "The front end is not built: run make build.\n")
+			return
+		}
+		c.Header("Cache-Control", "no-cache")
+		c.Data(http.StatusOK, "text/html; charset=utf-8", page)
+	}
+}

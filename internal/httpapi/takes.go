@@ -1,0 +1,190 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/take"
+	"zestyloom/core/waveform"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
+)
+
+// ListTakes implements contract.StrictServerInterface.
+func (s *server) ListTakes(ctx context.Context, r contract.ListTakesRequestObject) (contract.ListTakesResponseObject, error) {
+	after, limit, err := page(r.Params.After, r.Params.Limit)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	ts, err := s.app.Store.TakesAfter(ctx, p.ID, after, limit)
+	if err != nil {
+		return nil, err
+	}
+	total, err := s.app.Store.TakeCount(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.takes(ctx, p, ts)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListTakes200JSONResponse{Items: items, Total: total}
+	if len(ts) == limit {
+		out.Next = ts[len(ts)-1].ID.String()
+	}
+	return out, nil
+}
+
+func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take) ([]contract.Take, error) {
+	ids := make([]uuid.UUID, len(ts))
+	for i, t := range ts {
+		ids[i] = t.ID
+	}
+	strands, err := s.app.Store.Strands(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	used, err := s.app.Store.StrandsInReels(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	of := map[uuid.UUID][]store.Strand{}
+	for _, st := range strands {
+		of[st.TakeID] = append(of[st.TakeID], st)
+	}
+	out := []contract.Take{}
+	for _, t := range ts {
+		v := contract.Take{
+			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
+			NoGood: t.NoGood, Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Frames, Snags: snags(t.Snags), Strands: []contract.Strand{},
+		}
+		if t.StartSamples != nil {
+			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
+		}
+		unlabelled := 0
+		for _, st := range of[t.ID] {
+			silent := st.Peak < audio.Gain(audio.SilenceDB)
+			if st.Label == "" && !silent {
+				unlabelled++
+			}
+			v.InReel = v.InReel || used[st.ID.String()]
+			v.Strands = append(v.Strands, contract.Strand{
+				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
+				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent,
+				Frames: st.Frames, File: st.FileID, FileName: st.FileName, Channel: st.Channel,
+			})
+		}
+		if unlabelled > 0 {
+			v.Snags = append(v.Snags, contract.Snag{Code: "no_label", Message: fmt.Sprintf("%d strands that sound have no label: hear them and type one", unlabelled)})
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// LabelStrand implements contract.StrictServerInterface.
+func (s *server) LabelStrand(ctx context.Context, r contract.LabelStrandRequestObject) (contract.LabelStrandResponseObject, error) {
+	t, err := s.app.LabelStrand(ctx, r.Strand, r.Body.Label, r.Body.Was)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.app.Store.Production(ctx, t.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.takes(ctx, p, []store.Take{t})
+	if err != nil {
+		return nil, err
+	}
+	return contract.LabelStrand200JSONResponse(items[0]), nil
+}
+
+// GetWaveform implements contract.StrictServerInterface.
+func (s *server) GetWaveform(ctx context.Context, r contract.GetWaveformRequestObject) (contract.GetWaveformResponseObject, error) {
+	from, to, columns := int64(0), int64(0), 512
+	if r.Params.From != nil {
+		from = *r.Params.From
+	}
+	if r.Params.To != nil {
+		to = *r.Params.To
+	}
+	if r.Params.Columns != nil {
+		columns = *r.Params.Columns
+	}
+	pairs, err := s.app.Waveform(ctx, r.Strand, from, to, columns)
+	if err != nil {
+		return nil, err
+	}
+	return waveformColumns(pairs), nil
+}
+
+type waveformColumns []waveform.Pair
+
+// VisitGetWaveformResponse writes the pairs. A strand's sound never changes, so they may be kept.
+func (p waveformColumns) VisitGetWaveformResponse(w http.ResponseWriter) error {
+	b := make([]byte, 0, 4*len(p))
+	for _, v := range p {
+		b = binary.LittleEndian.AppendUint16(b, uint16(v.Min))
+		b = binary.LittleEndian.AppendUint16(b, uint16(v.Max))
+	}
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	_, err := w.Write(b)
+	return err
+}
+
+// GetSound implements contract.StrictServerInterface.
+func (s *server) GetSound(ctx context.Context, r contract.GetSoundRequestObject) (contract.GetSoundResponseObject, error) {
+	var from, frames int64
+	if r.Params.From != nil {
+		from = *r.Params.From
+	}
+	if r.Params.Frames != nil {
+		frames = *r.Params.Frames
+	}
+	sound, _, err := s.app.OpenSound(ctx, r.Strand, from, frames)
+	if err != nil {
+		return nil, err
+	}
+	return soundStream{sound}, nil
+}
+
+type soundStream struct{ sound *app.Sound }
+
+// VisitGetSoundResponse streams the samples, each block as soon as it is read.
+func (s soundStream) VisitGetSoundResponse(w http.ResponseWriter) error {
+	defer s.sound.Close()
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("X-Sample-Rate", strconv.Itoa(s.sound.Rate()))
+	w.Header().Set("Content-Length", strconv.FormatInt(4*s.sound.Frames(), 10))
+	w.Header().Set("Cache-Control", "no-store")
+	flush := http.NewResponseController(w)
+	buf := make([]byte, 1<<14)
+	for {
+		n, err := s.sound.Read(buf)
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(buf[:n]); err != nil {
+			return err
+		}
+		if err := flush.Flush(); err != nil {
+			return err
+		}
+	}
+}

@@ -1,0 +1,108 @@
+// Package media keeps the application's files on disk: originals as they arrived, waveform
+// summaries, deliveries, and uploads under way. Every path it gives lies below its root.
+package media
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/naming"
+	"zestyloom/core/wholefile"
+)
+
+// Folder is a media folder.
+type Folder struct{ root string }
+
+// Open makes a media folder where there is none.
+func Open(root string) (*Folder, error) {
+	root, err := filepath.Abs(root)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range []string{"originals", "summaries", "deliveries", "uploads"} {
+		if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
+			return nil, fmt.Errorf("the media folder can't be made: %w", err)
+		}
+	}
+	return &Folder{root}, nil
+}
+
+// Usable tries whether something can be written.
+func (f *Folder) Usable() error {
+	t, err := os.CreateTemp(f.root, ".usable*")
+	if err != nil {
+		return err
+	}
+	t.Close()
+	return os.Remove(t.Name())
+}
+
+// Uploads is the folder of uploads under way.
+func (f *Folder) Uploads() string { return filepath.Join(f.root, "uploads") }
+
+// OriginalPath is where a file is kept, relative to the root: in a folder of its own, under a
+// cleaned form of the name it came with.
+func (f *Folder) OriginalPath(id uuid.UUID, name string) string {
+	ext := filepath.Ext(name)
+	if len(ext) > 10 {
+		ext = ""
+	}
+	return filepath.Join("originals", id.String(), naming.Clean(name[:len(name)-len(ext)])+naming.Clean("x" + ext)[1:])
+}
+
+// Path makes a relative path of the database absolute.
+func (f *Folder) Path(rel string) string { return filepath.Join(f.root, filepath.Clean("/"+rel)) }
+
+// Summary is where a file's waveform summary is.
+func (f *Folder) Summary(id uuid.UUID) string {
+	return filepath.Join(f.root, "summaries", id.String()+".zlwf")
+}
+
+// Delivery is the folder of a delivery's files.
+func (f *Folder) Delivery(id uuid.UUID) string {
+	return filepath.Join(f.root, "deliveries", id.String())
+}
+
+// PrepareDelivery makes a delivery's folder and removes what a killed worker left half written.
+func (f *Folder) PrepareDelivery(id uuid.UUID) (string, error) {
+	dir := f.Delivery(id)
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
+	}
+	parts, err := filepath.Glob(filepath.Join(dir, ".*"+wholefile.PartSuffix))
+	if err != nil {
+		return "", err
+	}
+	for _, p := range parts {
+		if err := os.Remove(p); err != nil {
+			return "", err
+		}
+	}
+	return dir, nil
+}
+
+// RemoveDelivery removes a delivery's files.
+func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }
+
+// Adopt moves a finished upload to its place.
+func (f *Folder) Adopt(upload, rel string) error {
+	to := f.Path(rel)
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
+	return os.Rename(upload, to)
+}
+
+// RemoveOriginal removes a file and its summary.
+func (f *Folder) RemoveOriginal(id uuid.UUID) error {
+	if err := os.RemoveAll(filepath.Join(f.root, "originals", id.String())); err != nil {
+		return err
+	}
+	if err := os.Remove(f.Summary(id)); err != nil && !os.IsNotExist(err) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,126 @@
+package store
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/snag"
+	"zestyloom/core/source"
+)
+
+// File is a row of files.
+type File struct {
+	ID           uuid.UUID
+	ProductionID uuid.UUID
+	Name         string
+	Path         string
+	SourcePath   string
+	Size         int64
+	Origin       string
+	State        string
+	Hash         string
+	Facts        *Analysis
+	ErrorCode    string
+	ErrorMessage string
+	DuplicateOf  *uuid.UUID
+	JobID        *int64
+}
+
+// Analysis is what one pass over a file found.
+type Analysis struct {
+	Container  string       `json:"container"`
+	Coding     string       `json:"coding"`
+	SampleRate int          `json:"sample_rate"`
+	Channels   int          `json:"channels"`
+	Frames     int64        `json:"frames"`
+	Facts      source.Facts `json:"facts"`
+	Levels     []Level      `json:"levels"` // by channel
+}
+
+// Level is a channel's level, full scale 1.
+type Level struct {
+	Peak float64 `json:"peak"`
+	RMS  float64 `json:"rms"`
+}
+
+const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id`
+
+// File finds one.
+func (q Queries) File(ctx context.Context, id uuid.UUID) (File, error) {
+	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE id = $1`, id)
+}
+
+// FilesAfter lists a page of a production's files in the order they arrived.
+func (q Queries) FilesAfter(ctx context.Context, production uuid.UUID, after uuid.UUID, limit int) ([]File, error) {
+	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
+}
+
+// FilesOfTakes finds the files that takes are made of.
+func (q Queries) FilesOfTakes(ctx context.Context, takes []uuid.UUID) ([]File, error) {
+	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE id IN (SELECT file_id FROM strands WHERE take_id = ANY($1)) ORDER BY id`, takes)
+}
+
+// FileWithHash finds a ready file of the same content.
+func (q Queries) FileWithHash(ctx context.Context, production uuid.UUID, hash string) (File, error) {
+	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND hash = $2 AND state = 'ready'`, production, hash)
+}
+
+// InsertFile adds one.
+func (q Queries) InsertFile(ctx context.Context, f File) error {
+	return q.exec(ctx, `INSERT INTO files (id, production_id, name, path, source_path, size, origin, state) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		f.ID, f.ProductionID, f.Name, f.Path, f.SourcePath, f.Size, f.Origin, f.State)
+}
+
+// SetFileJob remembers the job that analyses a file.
+func (q Queries) SetFileJob(ctx context.Context, id uuid.UUID, job int64) error {
+	return q.exec(ctx, `UPDATE files SET job_id = $2 WHERE id = $1`, id, job)
+}
+
+// SetFileState moves a file on. r is the reason it is refused, or nil.
+func (q Queries) SetFileState(ctx context.Context, id uuid.UUID, state string, r *snag.Refusal) error {
+	if r == nil {
+		r = &snag.Refusal{}
+	}
+	return q.exec(ctx, `UPDATE files SET state = $2, error_code = $3, error_message = $4 WHERE id = $1`, id, state, r.Code, r.Message)
+}
+
+// SetFileSize corrects a size that was only announced.
+func (q Queries) SetFileSize(ctx context.Context, id uuid.UUID, size int64) error {
+	return q.exec(ctx, `UPDATE files SET size = $2 WHERE id = $1`, id, size)
+}
+
+// FinishFile records what analysis found, as ready, or as a duplicate of another file.
+func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash string, a Analysis, duplicateOf *uuid.UUID) error {
+	state := "ready"
+	if duplicateOf != nil {
+		state = "duplicate"
+	}
+	return q.exec(ctx, `UPDATE files SET state = $2, hash = $3, facts = $4, duplicate_of = $5, error_code = '', error_message = '' WHERE id = $1`,
+		id, state, hash, a, duplicateOf)
+}
+
+// DeleteFile removes a file and its strands, and takes that are left without any.
+func (q Queries) DeleteFile(ctx context.Context, id uuid.UUID) error {
+	if _, err := q.db.Exec(ctx, `DELETE FROM strands WHERE file_id = $1`, id); err != nil {
+		return err
+	}
+	if _, err := q.db.Exec(ctx, `DELETE FROM takes t WHERE production_id = (SELECT production_id FROM files WHERE id = $1)
+		AND NOT EXISTS (SELECT FROM strands s WHERE s.take_id = t.id)`, id); err != nil {
+		return err
+	}
+	return q.exec(ctx, `DELETE FROM files WHERE id = $1`, id)
+}
+
+// FileCount counts a production's files.
+func (q Queries) FileCount(ctx context.Context, production uuid.UUID) (n int, err error) {
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM files WHERE production_id = $1`, production).Scan(&n)
+	return n, err
+}
+
+// FileSnags counts the files of a production that something is amiss with.
+func (q Queries) FileSnags(ctx context.Context, production uuid.UUID) (n int, err error) {
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM files WHERE production_id = $1
+		AND (state IN ('refused', 'duplicate') OR jsonb_array_length(coalesce(nullif(facts->'facts'->'Snags', 'null'), '[]')) > 0)`, production).Scan(&n)
+	return n, err
+}

@@ -1,0 +1,95 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/reel"
+)
+
+// Reel is a row of reels.
+type Reel struct {
+	ID           uuid.UUID
+	ProductionID uuid.UUID
+	Name         string
+	Version      int64
+	Doc          reel.Reel
+}
+
+const reelColumns = `id, production_id, name, version, doc`
+
+// Reel finds one.
+func (q Queries) Reel(ctx context.Context, id uuid.UUID) (Reel, error) {
+	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1`, id)
+}
+
+// LockReel finds one and keeps others from changing it until the transaction ends.
+func (q Queries) LockReel(ctx context.Context, id uuid.UUID) (Reel, error) {
+	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1 FOR UPDATE`, id)
+}
+
+// ReelOf finds a production's first reel.
+func (q Queries) ReelOf(ctx context.Context, production uuid.UUID) (Reel, error) {
+	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE production_id = $1 ORDER BY id LIMIT 1`, production)
+}
+
+// InsertReel adds one.
+func (q Queries) InsertReel(ctx context.Context, r Reel) error {
+	return q.exec(ctx, `INSERT INTO reels (`+reelColumns+`) VALUES ($1, $2, $3, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc)
+}
+
+// SaveReel stores a reel's next version.
+func (q Queries) SaveReel(ctx context.Context, id uuid.UUID, doc reel.Reel) error {
+	return q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1 WHERE id = $1`, id, doc)
+}
+
+// StrandsInReels says which strands of a production lie in a reel.
+func (q Queries) StrandsInReels(ctx context.Context, production uuid.UUID) (map[string]bool, error) {
+	rows, err := q.db.Query(ctx, `SELECT DISTINCT c->>'strand' FROM reels r, jsonb_array_elements(r.doc->'tracks') t, jsonb_array_elements(t->'clips') c
+		WHERE r.production_id = $1`, production)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[string]bool{}
+	for rows.Next() {
+		var id string
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		out[id] = true
+	}
+	return out, rows.Err()
+}
+
+// Edit is a row of edits.
+type Edit struct {
+	ID      int64
+	What    string
+	Forward json.RawMessage
+	Inverse json.RawMessage
+}
+
+// LogEdit records what was done, and forgets what had been undone before it.
+func (q Queries) LogEdit(ctx context.Context, production uuid.UUID, what string, forward, inverse any) error {
+	if _, err := q.db.Exec(ctx, `DELETE FROM edits WHERE production_id = $1 AND undone`, production); err != nil {
+		return err
+	}
+	return q.exec(ctx, `INSERT INTO edits (production_id, what, forward, inverse) VALUES ($1, $2, $3, $4)`, production, what, forward, inverse)
+}
+
+// LastEdit finds the edit that undo takes back, or, with undone, the one that redo brings back.
+func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, undone bool) (Edit, error) {
+	order := "DESC"
+	if undone {
+		order = "ASC"
+	}
+	return one[Edit](ctx, q, `SELECT id, what, forward, inverse FROM edits WHERE production_id = $1 AND undone = $2 ORDER BY id `+order+` LIMIT 1`, production, undone)
+}
+
+// MarkEdit says whether an edit is undone.
+func (q Queries) MarkEdit(ctx context.Context, id int64, undone bool) error {
+	return q.exec(ctx, `UPDATE edits SET undone = $2 WHERE id = $1`, id, undone)
+}

@@ -1,0 +1,156 @@
+// Package store is the application's PostgreSQL: its schema, its queries, its transactions. It is
+// the only place with SQL.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+)
+
+// ErrNotFound says that a row is not there.
+var ErrNotFound = errors.New("not found")
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is a pool of connections and the queries on it.
+type Store struct {
+	Queries
+	Pool *pgxpool.Pool
+}
+
+// Open connects to a database.
+func Open(ctx context.Context, url string) (*Store, error) {
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		return nil, fmt.Errorf("the database's address is not understood: %w", err)
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("the database does not answer: %w", err)
+	}
+	return &Store{Queries{pool}, pool}, nil
+}
+
+// Close closes all connections.
+func (s *Store) Close() { s.Pool.Close() }
+
+// Migrate brings the schema, and that of the job queue, to this version of the program.
+func (s *Store) Migrate(ctx context.Context) error {
+	db := stdlib.OpenDBFromPool(s.Pool)
+	defer db.Close()
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	g, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		return err
+	}
+	if _, err := g.Up(ctx); err != nil {
+		return fmt.Errorf("the database's schema could not be brought up to date: %w", err)
+	}
+	r, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
+	if err != nil {
+		return err
+	}
+	if _, err := r.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+		return fmt.Errorf("the job queue's schema could not be brought up to date: %w", err)
+	}
+	return nil
+}
+
+// Tx is a transaction and the queries on it.
+type Tx struct {
+	Queries
+	Tx pgx.Tx
+}
+
+// InTx runs fn in a transaction, which is committed unless fn returns an error.
+func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return fn(Tx{Queries{tx}, tx}) })
+}
+
+// Queries are the statements, on a pool or in a transaction.
+type Queries struct{ db querier }
+
+type querier interface {
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}
+
+// NewID makes a UUIDv7.
+func NewID() uuid.UUID { return uuid.Must(uuid.NewV7()) }
+
+// one collects a single row, or ErrNotFound.
+func one[T any](ctx context.Context, q Queries, sql string, args ...any) (T, error) {
+	rows, err := q.db.Query(ctx, sql, args...)
+	if err != nil {
+		var zero T
+		return zero, err
+	}
+	v, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return v, err
+}
+
+// many collects rows.
+func many[T any](ctx context.Context, q Queries, sql string, args ...any) ([]T, error) {
+	rows, err := q.db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
+}
+
+// exec runs a statement that must touch a row.
+func (q Queries) exec(ctx context.Context, sql string, args ...any) error {
+	tag, err := q.db.Exec(ctx, sql, args...)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// Notify tells listeners on all processes something, when the transaction commits.
+func (q Queries) Notify(ctx context.Context, payload string) error {
+	_, err := q.db.Exec(ctx, `SELECT pg_notify('zestyloom', $1)`, payload)
+	return err
+}
+
+// Listen calls fn with every notification until ctx ends.
+func (s *Store) Listen(ctx context.Context, fn func(payload string)) error {
+	c, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		// Out of the pool: this connection is subscribed, others must not inherit that.
+		_ = c.Hijack().Close(context.WithoutCancel(ctx))
+	}()
+	if _, err := c.Exec(ctx, `LISTEN zestyloom`); err != nil {
+		return err
+	}
+	for {
+		n, err := c.Conn().WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		fn(n.Payload)
+	}
+}
