@@ -1,9 +1,11 @@
 package demo
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/timecode"
@@ -131,12 +133,21 @@ func Synthesise(dir string, say func(string)) error {
 		return err
 	}
 	say("Making the sounds of Lantern Ferry (once).")
-	for _, make := range []func() []recording{location, secondRecorder, rest} {
-		for _, r := range make() {
-			if err := r.write(dir); err != nil {
-				return fmt.Errorf("%s: %w", r.name, err)
+	groups := []func() []recording{location, secondRecorder, rest}
+	errs := make([]error, len(groups))
+	var running sync.WaitGroup
+	for i, group := range groups {
+		running.Go(func() {
+			for _, r := range group() {
+				if err := r.write(dir); err != nil {
+					errs[i] = errors.Join(errs[i], fmt.Errorf("%s: %w", r.name, err))
+				}
 			}
-		}
+		})
+	}
+	running.Wait()
+	if err := errors.Join(errs...); err != nil {
+		return err
 	}
 	return os.WriteFile(done, nil, 0o644)
 }

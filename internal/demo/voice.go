@@ -94,7 +94,7 @@ func (v voice) phrase(out []float64, l line, rnd *rand.Rand, rate float64) {
 			if hiss && u < 0.22 {
 				s += 0.16 * (noise - breath) * math.Sin(math.Pi*u/0.22) * stress
 			}
-			out[n] += s
+			out[n] += math.Tanh(3 * s) / 2 // as a practised voice and a limiter do
 		}
 		at += syllable + gap
 	}

@@ -603,7 +603,9 @@ export interface components {
             /** @description the strand's id; empty while the file is in no take */
             strand: string;
             label: string;
+            /** Format: double */
             peak_dbfs: number | null;
+            /** Format: double */
             rms_dbfs: number | null;
             silent: boolean;
         };
@@ -646,13 +648,14 @@ export interface components {
             /** @description whether the server was started with a shelf */
             given: boolean;
             path: string;
-            entries: {
-                name: string;
-                path: string;
-                folder: boolean;
-                /** Format: int64 */
-                size: number;
-            }[];
+            entries: components["schemas"]["ShelfEntry"][];
+        };
+        ShelfEntry: {
+            name: string;
+            path: string;
+            folder: boolean;
+            /** Format: int64 */
+            size: number;
         };
         ShelfOrder: {
             paths: string[];
@@ -660,14 +663,16 @@ export interface components {
         Strand: {
             /** Format: uuid */
             id: string;
-            /** @description in the take */
+            /** @description in the take, from 1 */
             position: number;
             label: string;
             /** @enum {string} */
             label_source: "ixml" | "bext" | "name" | "typed" | "";
             recorder_track: number | null;
             mix: boolean;
+            /** Format: double */
             peak_dbfs: number | null;
+            /** Format: double */
             rms_dbfs: number | null;
             silent: boolean;
             /** Format: int64 */
@@ -870,7 +875,9 @@ export interface components {
             differs: number;
             /** Format: int64 */
             first_at: number;
+            /** Format: double */
             peak_dbfs: number | null;
+            /** Format: double */
             rms_dbfs: number | null;
             ok: boolean;
         };
@@ -1031,7 +1038,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description made */
+            /** @description made, with an empty reel */
             201: {
                 headers: {
                     [name: string]: unknown;

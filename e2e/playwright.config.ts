@@ -1,0 +1,27 @@
+import { defineConfig } from "@playwright/test";
+
+// The browser is Debian's; the application is started by each worker for itself (see app.ts).
+export default defineConfig({
+  testDir: ".",
+  outputDir: "./test-results",
+  workers: 1,
+  timeout: 120_000,
+  expect: { timeout: 20_000 },
+  reporter: [["list"]],
+  use: {
+    viewport: { width: 1280, height: 800 },
+    trace: "retain-on-failure",
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+      ],
+    },
+  },
+});

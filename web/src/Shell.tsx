@@ -1,0 +1,169 @@
+import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
+import {
+  AlignHorizontalJustifyStart,
+  Gauge,
+  Grid3x3,
+  Inbox,
+  ListMusic,
+  PackageCheck,
+  Rows3,
+  Search,
+} from "lucide-react";
+import { useMemo, useState } from "react";
+import { useEvents } from "./api/events";
+import { useProduction, useProductions, useUndo } from "./api/queries";
+import { stop, useMonitor } from "./listening/engine";
+import { MonitorStrip } from "./listening/MonitorStrip";
+import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
+import { Choice, Empty, Key } from "./ui/controls";
+import { KeysHelp, Palette } from "./ui/Palette";
+
+export const stages = [
+  { path: "intake", name: "Intake", icon: Inbox },
+  { path: "takes", name: "Takes", icon: ListMusic },
+  { path: "sync", name: "Sync", icon: AlignHorizontalJustifyStart },
+  { path: "reel", name: "Reel", icon: Rows3 },
+  { path: "weave", name: "Weave", icon: Grid3x3 },
+  { path: "measure", name: "Measure", icon: Gauge },
+  { path: "delivery", name: "Delivery", icon: PackageCheck },
+] as const;
+
+/** The id of the production that is shown. */
+export function useProductionId(): string {
+  return useParams({ strict: false }).production ?? "";
+}
+
+/** What all stages share: the rail, the production's facts, the monitor, the palette. */
+export function Shell() {
+  const id = useProductionId();
+  const navigate = useNavigate();
+  const { data: p, error } = useProduction(id);
+  const { data: all } = useProductions();
+  const undo = useUndo(id);
+  const [palette, setPalette] = useState(false);
+  const [help, setHelp] = useState(false);
+  useEvents(id);
+  useCommandKeys();
+
+  const { mutate: step } = undo;
+  const list = useMemo<Command[]>(
+    () => [
+      { id: "palette", name: "Find an action", key: "mod+k", run: () => setPalette(true) },
+      { id: "help", name: "Show the keys of this stage", key: "?", run: () => setHelp(true) },
+      { id: "undo", name: "Undo", key: "mod+z", run: () => step("undo") },
+      { id: "redo", name: "Redo", key: "mod+shift+z", run: () => step("redo") },
+      { id: "stop", name: "Stop listening", key: "Escape", run: () => useMonitor.getState().hearing && stop() },
+      ...stages.map((s) => ({
+        id: s.path,
+        name: `Go to ${s.name}`,
+        run: () => navigate({ to: `/$production/${s.path}`, params: { production: id } }),
+      })),
+      { id: "theme", name: "Change between Dusk and Linen", run: changeTheme },
+      { id: "new", name: "New production", run: () => navigate({ to: "/new" }) },
+    ],
+    [id, navigate, step],
+  );
+  useCommandList("Everywhere", list);
+
+  if (error) {
+    return (
+      <Empty title="This production can't be shown">
+        <p>{error.message}</p>
+        <Link to="/" className="text-focus underline">
+          Go to the newest production
+        </Link>
+      </Empty>
+    );
+  }
+  if (!p) return null;
+  const snags: Record<string, number> = p.snags;
+  return (
+    <div className="flex h-full flex-col">
+      <header className="flex h-11 shrink-0 items-center gap-4 border-line border-b bg-panel px-4">
+        <Choice
+          aria-label="Production"
+          value={id}
+          onChange={(e) =>
+            e.target.value === "new"
+              ? navigate({ to: "/new" })
+              : navigate({ to: "/$production/intake", params: { production: e.target.value } })
+          }
+          className="max-w-80 border-transparent font-semibold"
+        >
+          {(all ?? [p]).map((o) => (
+            <option key={o.id} value={o.id}>
+              {o.name}
+              {o.episode && `, ${o.episode}`}
+            </option>
+          ))}
+          <option value="new">New production…</option>
+        </Choice>
+        <dl className="figures flex gap-4 text-quiet">
+          <Fact name="Sample rate">{p.sample_rate / 1000} kHz</Fact>
+          <Fact name="Timecode rate">{p.rate_name} fps</Fact>
+          <Fact name="Start timecode">from {p.start_timecode}</Fact>
+        </dl>
+        <button
+          type="button"
+          onClick={() => setPalette(true)}
+          className="ml-auto flex h-7 w-72 items-center gap-2 border border-line bg-ground px-2 text-quiet"
+        >
+          <Search size={14} aria-hidden="true" /> Find an action <span className="ml-auto" />
+          <Key>Ctrl K</Key>
+        </button>
+        <button
+          type="button"
+          onClick={() => setHelp(true)}
+          aria-label="Show the keys of this stage"
+          className="h-7 w-7 bg-raised"
+        >
+          ?
+        </button>
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <nav aria-label="Stages" className="flex w-[88px] shrink-0 flex-col border-line border-r bg-panel py-2">
+          {stages.map(({ path, name, icon: Icon }) => (
+            <Link
+              key={path}
+              to={`/$production/${path}`}
+              params={{ production: id }}
+              className="relative flex h-14 flex-col items-center justify-center gap-1 border-transparent border-l-4 text-quiet hover:text-ink"
+              activeProps={{ className: "!border-focus bg-raised !text-ink" }}
+            >
+              <Icon size={18} aria-hidden="true" />
+              {name}
+              {(snags[path] ?? 0) > 0 && (
+                <span className="figures ticket absolute top-1 right-2 bg-caution px-1 text-ground text-small leading-4">
+                  {snags[path]}
+                  <span className="sr-only"> snags</span>
+                </span>
+              )}
+            </Link>
+          ))}
+        </nav>
+        <main className="flex min-w-0 flex-1 flex-col">
+          <Outlet />
+        </main>
+      </div>
+      <MonitorStrip production={p} />
+      <Palette open={palette} onOpenChange={setPalette} />
+      <KeysHelp open={help} onOpenChange={setHelp} />
+    </div>
+  );
+}
+
+function Fact({ name, children }: { name: string; children: React.ReactNode }) {
+  return (
+    <div>
+      <dt className="sr-only">{name}</dt>
+      <dd>{children}</dd>
+    </div>
+  );
+}
+
+function changeTheme() {
+  const root = document.documentElement;
+  const theme = root.dataset.theme === "linen" ? "dusk" : "linen";
+  root.dataset.theme = theme;
+  localStorage.setItem("theme", theme);
+}

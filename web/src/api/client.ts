@@ -1,0 +1,49 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Production = Schemas["Production"];
+export type FileCard = Schemas["File"];
+export type Take = Schemas["Take"];
+export type Strand = Schemas["Strand"];
+export type Reel = Schemas["Reel"];
+export type ReelOp = Schemas["ReelOp"];
+export type Track = Schemas["Track"];
+export type Route = Schemas["Route"];
+export type Output = Schemas["Output"];
+export type Stem = Schemas["Stem"];
+export type Delivery = Schemas["Delivery"];
+export type Snag = Schemas["Snag"];
+
+export const api = createClient<paths>({ baseUrl: window.location.origin });
+
+/** A problem that the server told of, as an error whose message can be shown as it is. */
+export class ProblemError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/**
+ * Takes an answer apart: the data, or a ProblemError. A server that can't be reached is a problem
+ * as well.
+ */
+export async function must<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let got: Awaited<typeof answer>;
+  try {
+    got = await answer;
+  } catch {
+    throw new ProblemError(
+      "unreachable",
+      "The server does not answer. Nothing is lost; trying again helps once it runs.",
+    );
+  }
+  if (got.error !== undefined || !got.response.ok) {
+    const p = (got.error ?? {}) as Partial<Schemas["Problem"]>;
+    throw new ProblemError(p.code ?? "unknown", p.detail ?? `The server answered ${got.response.status}.`);
+  }
+  return got.data as T;
+}

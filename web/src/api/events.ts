@@ -1,0 +1,55 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { create } from "zustand";
+import type { Schemas } from "./client";
+import { keys } from "./queries";
+
+/** How far jobs are, by the id of the file or delivery they are about. */
+export const useProgress = create<Record<string, { done: number; total: number }>>(() => ({}));
+
+/**
+ * Listens to what happens in a production and refreshes what is shown of it. Many events at once,
+ * as when hundreds of files arrive, are answered a few times a second.
+ */
+export function useEvents(production: string) {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource(`/api/productions/${production}/events`);
+    const stale = new Set<string>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const refresh = () => {
+      timer = undefined;
+      const lists = {
+        files: keys.files(production),
+        takes: keys.takes(production),
+        reel: keys.reel(production),
+        deliveries: keys.deliveries(production),
+      };
+      for (const kind of stale) {
+        const key = lists[kind as keyof typeof lists];
+        if (key) client.invalidateQueries({ queryKey: key });
+      }
+      client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] });
+      stale.clear();
+    };
+    source.onmessage = (m) => {
+      const e = JSON.parse(m.data) as Schemas["Event"];
+      if (e.kind === "progress") {
+        if (e.id) useProgress.setState({ [e.id]: { done: e.done ?? 0, total: e.total ?? 0 } });
+        return;
+      }
+      stale.add(e.kind);
+      timer ??= setTimeout(refresh, 150);
+    };
+    // After a break, whatever happened meanwhile is fetched.
+    let opened = false;
+    source.onopen = () => {
+      if (opened) client.invalidateQueries({ queryKey: keys.production(production) });
+      opened = true;
+    };
+    return () => {
+      clearTimeout(timer);
+      source.close();
+    };
+  }, [client, production]);
+}

@@ -1,0 +1,197 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { note } from "../ui/notes";
+import { api, type FileCard, must, ProblemError, type Reel, type ReelOp, type Take } from "./client";
+
+/** Every list is fetched whole, page after page: lists are virtual, and searching needs all of it. */
+async function allPages<T>(page: (after: string) => Promise<{ items: T[]; next: string }>): Promise<T[]> {
+  const all: T[] = [];
+  let after = "";
+  do {
+    const got = await page(after);
+    all.push(...got.items);
+    after = got.next;
+  } while (after !== "");
+  return all;
+}
+
+export const keys = {
+  productions: ["productions"] as const,
+  production: (id: string) => ["production", id] as const,
+  files: (id: string) => ["production", id, "files"] as const,
+  takes: (id: string) => ["production", id, "takes"] as const,
+  reel: (id: string) => ["production", id, "reel"] as const,
+  deliveries: (id: string) => ["production", id, "deliveries"] as const,
+};
+
+export function useProductions() {
+  return useQuery({ queryKey: keys.productions, queryFn: () => must(api.GET("/api/productions")) });
+}
+
+export function useProduction(production: string) {
+  return useQuery({
+    queryKey: [...keys.production(production), "facts"],
+    queryFn: () => must(api.GET("/api/productions/{production}", { params: { path: { production } } })),
+  });
+}
+
+export function useFiles(production: string) {
+  return useQuery({
+    queryKey: keys.files(production),
+    queryFn: () =>
+      allPages<FileCard>((after) =>
+        must(
+          api.GET("/api/productions/{production}/files", {
+            params: { path: { production }, query: { after, limit: 500 } },
+          }),
+        ),
+      ),
+  });
+}
+
+export function useTakes(production: string) {
+  return useQuery({
+    queryKey: keys.takes(production),
+    queryFn: () =>
+      allPages<Take>((after) =>
+        must(
+          api.GET("/api/productions/{production}/takes", {
+            params: { path: { production }, query: { after, limit: 500 } },
+          }),
+        ),
+      ),
+  });
+}
+
+export function useReel(production: string) {
+  return useQuery({
+    queryKey: keys.reel(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } })),
+  });
+}
+
+export function useSpecs() {
+  return useQuery({
+    queryKey: ["specs"],
+    queryFn: () => must(api.GET("/api/specs")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function useDeliveries(production: string) {
+  return useQuery({
+    queryKey: keys.deliveries(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/deliveries", { params: { path: { production } } })),
+  });
+}
+
+/** Shows what went wrong as a note. */
+export function failed(error: unknown) {
+  note(error instanceof Error ? error.message : String(error), "bad");
+}
+
+/** Labels a strand; the sheet shows it before the server has answered. */
+export function useLabelStrand(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (v: { strand: string; label: string; was: string }) =>
+      must(
+        api.PATCH("/api/strands/{strand}", {
+          params: { path: { strand: v.strand } },
+          body: { label: v.label, was: v.was },
+        }),
+      ),
+    onMutate: (v) => {
+      client.setQueryData<Take[]>(keys.takes(production), (takes) =>
+        takes?.map((t) => ({
+          ...t,
+          strands: t.strands.map((s) => (s.id === v.strand ? { ...s, label: v.label } : s)),
+        })),
+      );
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}
+
+/** Changes the reel. A stale edit is refused by the server, and the reel as it is now is shown. */
+export function useEditReel(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (v: { what: string; ops: ReelOp[] }) => {
+      const reel = client.getQueryData<Reel>(keys.reel(production));
+      if (!reel) throw new Error("The reel is not loaded yet.");
+      const answer = await api.POST("/api/reels/{reel}/edits", {
+        params: { path: { reel: reel.id } },
+        body: { version: reel.version, what: v.what, ops: v.ops },
+      });
+      if (answer.response.status === 409 && answer.error && "version" in answer.error) {
+        client.setQueryData(keys.reel(production), answer.error);
+        throw new ProblemError(
+          "stale",
+          "Somebody else has changed the reel meanwhile. It is shown as it is now; please do it again.",
+        );
+      }
+      return must(Promise.resolve(answer));
+    },
+    onSuccess: (reel) => client.setQueryData(keys.reel(production), reel as Reel),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}
+
+export function useSetWidth(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (v: { reel: Reel; outputs: number }) =>
+      must(
+        api.POST("/api/reels/{reel}/width", {
+          params: { path: { reel: v.reel.id } },
+          body: { version: v.reel.version, outputs: v.outputs },
+        }),
+      ),
+    onSuccess: (reel) => client.setQueryData(keys.reel(production), reel),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}
+
+export function useLayTakes(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (takes: Take[]) => {
+      const reel =
+        client.getQueryData<Reel>(keys.reel(production)) ??
+        (await must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } })));
+      return must(
+        api.POST("/api/reels/{reel}/takes", {
+          params: { path: { reel: reel.id } },
+          body: { takes: takes.map((t) => t.id) },
+        }),
+      );
+    },
+    onSuccess: (reel, takes) => {
+      client.setQueryData(keys.reel(production), reel);
+      note(
+        `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
+      );
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}
+
+export function useUndo(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (way: "undo" | "redo") => ({
+      way,
+      ...(await must(api.POST(`/api/productions/{production}/${way}`, { params: { path: { production } } }))),
+    }),
+    onSuccess: ({ way, what }) => {
+      if (what === "") note(way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");
+      else note(`${way === "undo" ? "Undone" : "Done again"}: ${what}.`);
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}

@@ -1,0 +1,31 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { RouterProvider } from "@tanstack/react-router";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { ProblemError } from "./api/client";
+import { router } from "./router";
+import "./theme.css";
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      // What changes is told by events; asking again on every focus would be noise.
+      refetchOnWindowFocus: false,
+      staleTime: 5 * 60_000,
+      retry: (n, e) => n < 2 && !(e instanceof ProblemError && e.code !== "unreachable"),
+    },
+  },
+});
+
+document.documentElement.dataset.theme = localStorage.getItem("theme") ?? "dusk";
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,156 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Play, RotateCcw, Trash2, TriangleAlert } from "lucide-react";
+import { api, type FileCard, must, type Snag } from "../../api/client";
+import { useProgress } from "../../api/events";
+import { failed, keys } from "../../api/queries";
+import { bytes, count, dbfs, duration } from "../../format";
+import { hear, stop } from "../../listening/engine";
+import { Button, Progress } from "../../ui/controls";
+import { Waveform } from "../../waveform/Waveform";
+
+/** Whether something is amiss with a file. */
+export function hasSnags(f: FileCard): boolean {
+  return f.snags.length > 0 || f.state === "refused" || f.state === "duplicate";
+}
+
+/** What can be done about a snag, in words. */
+const remedies: Record<string, string> = {
+  cut_short: "Ask for the original again, or go on with what is there.",
+  size_lost: "Listen to the end: if it is whole, nothing needs doing.",
+  empty_channel: "Leave it off, or check the recorder's other files.",
+  other_rate: "Convert it to the production's rate and take that in.",
+  not_audio: "Remove the card; take in the sound file that was meant.",
+  picture_file: "Write the sound out as WAV and take that in.",
+  part_frame: "",
+};
+
+export function FileCardView({ file, production }: { file: FileCard; production: string }) {
+  const client = useQueryClient();
+  const progress = useProgress((s) => s[file.id]);
+  const refresh = () => client.invalidateQueries({ queryKey: keys.production(production) });
+  const remove = () =>
+    must(api.DELETE("/api/files/{file}", { params: { path: { file: file.id } } })).then(refresh, failed);
+  const retry = () =>
+    must(api.POST("/api/files/{file}/retry", { params: { path: { file: file.id } } })).then(refresh, failed);
+  const busy = file.state === "waiting" || file.state === "analysing";
+  return (
+    <article aria-label={file.name} className="border border-line bg-panel p-3">
+      <header className="mb-1 flex items-center gap-2">
+        <h2 className="ticket min-w-0 truncate bg-raised px-2 py-0.5 font-semibold" title={file.name}>
+          {file.name}
+        </h2>
+        <span className="flex-1" />
+        {file.state === "refused" && (
+          <Button onClick={retry} aria-label={`Try ${file.name} again`}>
+            <RotateCcw size={14} aria-hidden="true" /> Again
+          </Button>
+        )}
+        <button
+          type="button"
+          onClick={remove}
+          aria-label={busy ? `Cancel ${file.name}` : `Remove ${file.name}`}
+          className="p-1 text-quiet hover:text-ink"
+        >
+          <Trash2 size={14} />
+        </button>
+      </header>
+      {busy && (
+        <Progress
+          label={`Reading ${file.name}`}
+          done={progress?.done ?? 0}
+          total={progress?.total ?? 1}
+          say={
+            file.state === "waiting"
+              ? "waiting"
+              : progress
+                ? `${count(progress.done)} of ${count(progress.total)}`
+                : "reading"
+          }
+        />
+      )}
+      {file.channels > 0 && (
+        <p className="figures mb-1 text-quiet text-small">
+          {file.channels} ch, {file.container} {file.coding}, {file.sample_rate / 1000} kHz,{" "}
+          {duration(file.frames, file.sample_rate)}
+          {file.start_timecode && `, from ${file.start_timecode}`}, {bytes(file.size)}
+        </p>
+      )}
+      {file.state === "refused" && <SnagLine snag={file.error} bad />}
+      {file.state === "duplicate" && (
+        <SnagLine
+          snag={{
+            code: "duplicate",
+            message: `The same content is here already, as ${file.duplicate_of}. Nothing was kept twice.`,
+          }}
+        />
+      )}
+      {file.snags.map((s) => (
+        <SnagLine key={s.code + s.message} snag={s} />
+      ))}
+      <Strips file={file} />
+    </article>
+  );
+}
+
+/** Snags are shown with their remedy. */
+export function SnagLine({ snag, bad }: { snag: Snag; bad?: boolean }) {
+  const remedy = remedies[snag.code];
+  return (
+    <p className={`mb-1 flex items-start gap-1.5 ${bad ? "text-bad" : "text-caution"}`}>
+      <TriangleAlert size={14} className="mt-0.5 shrink-0" aria-hidden="true" />
+      <span>
+        {snag.message.charAt(0).toUpperCase() + snag.message.slice(1)}
+        {!/[.!?]$/.test(snag.message) && "."} {remedy && <span className="text-quiet">{remedy}</span>}
+      </span>
+    </p>
+  );
+}
+
+function Strips({ file }: { file: FileCard }) {
+  return (
+    <ul aria-label={`Channels of ${file.name}`}>
+      {file.tracks.map((t) => (
+        <li key={t.channel} className="flex h-[22px] items-center gap-2">
+          <span className="figures w-5 text-right text-quiet text-small">{t.channel}</span>
+          <button
+            type="button"
+            disabled={!t.strand}
+            aria-label={`Hear channel ${t.channel} of ${file.name} while held`}
+            className="text-quiet hover:text-focus disabled:opacity-40"
+            onPointerDown={(e) => {
+              e.currentTarget.setPointerCapture(e.pointerId);
+              void hear({
+                strand: t.strand,
+                from: 0,
+                sampleRate: file.sample_rate,
+                says: `channel ${t.channel}, ${t.label || "no label"}, ${file.name}`,
+                start: null,
+              });
+            }}
+            onPointerUp={stop}
+            onPointerCancel={stop}
+          >
+            <Play size={12} />
+          </button>
+          <span className={`w-28 truncate ${t.label ? "" : "text-quiet"}`} title={t.label}>
+            {t.label || "no label"}
+          </span>
+          {t.strand ? (
+            <Waveform
+              strand={t.strand}
+              from={0}
+              to={file.frames}
+              colour={t.silent ? "var(--quiet)" : "var(--ink)"}
+              className="h-5 flex-1 bg-ground"
+            />
+          ) : (
+            <span className="h-5 flex-1 bg-ground" />
+          )}
+          <span className={`figures w-16 text-right text-small ${t.silent ? "text-caution" : "text-quiet"}`}>
+            {t.silent ? "empty" : dbfs(t.peak_dbfs)}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}

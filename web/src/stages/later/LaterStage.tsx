@@ -1,0 +1,35 @@
+import { Link } from "@tanstack/react-router";
+import { useProductionId } from "../../Shell";
+import { Empty, StageHead } from "../../ui/controls";
+
+const says = {
+  Sync: {
+    title: "Lining up is not part of this version",
+    text: "Takes go into the reel at their start timecodes. Recordings without one go to the reel's end.",
+    next: "reel",
+    link: "See the reel",
+  },
+  Measure: {
+    title: "Measuring loudness is not part of this version",
+    text: "Sample peak and RMS of every output are in the proof of each delivery.",
+    next: "delivery",
+    link: "See deliveries",
+  },
+} as const;
+
+/** A stage that has its place and nothing in it yet, and says so. */
+export function LaterStage({ name }: { name: keyof typeof says }) {
+  const production = useProductionId();
+  const s = says[name];
+  return (
+    <>
+      <StageHead title={name} says="" />
+      <Empty title={s.title}>
+        <p>{s.text}</p>
+        <Link to={`/$production/${s.next}`} params={{ production }} className="text-focus underline">
+          {s.link}
+        </Link>
+      </Empty>
+    </>
+  );
+}

@@ -1,0 +1,488 @@
+import { Link } from "@tanstack/react-router";
+import { Minus, Plus } from "lucide-react";
+import { useMemo, useState } from "react";
+import type { Output, Reel, Route, Stem, Track } from "../../api/client";
+import { useEditReel, useReel, useSetWidth } from "../../api/queries";
+import { factor, gain, plural } from "../../format";
+import { useProductionId } from "../../Shell";
+import { type Command, useCommandList } from "../../ui/commands";
+import { Button, Choice, Empty, StageHead } from "../../ui/controls";
+import { stemColour, stemKeys, stemWeave } from "../../ui/stems";
+import { bands } from "../reel/layout";
+
+const positions: Record<Route["position"], string> = {
+  both: "both, 0 dB",
+  both_minus: "both, −3 dB",
+  left: "left only",
+  right: "right only",
+};
+
+/** Factors of a route into the channels of a stereo stem, before its gain. */
+const shares: Record<Route["position"], [number, number]> = {
+  both: [1, 1],
+  both_minus: [Math.SQRT1_2, Math.SQRT1_2],
+  left: [1, 0],
+  right: [0, 1],
+};
+
+const cell = 48; // px: width of a stem channel or an output
+const headWidth = 424; // px: track heads with their routes
+
+type Edit = ReturnType<typeof useEditReel>["mutate"];
+type Channel = { stem: Stem; index: number; name: string };
+
+/** The routing as two grids and their product: tracks × stem channels, stem channels × outputs, tracks × outputs. */
+export function WeaveStage() {
+  const production = useProductionId();
+  const { data: reel } = useReel(production);
+  const { mutate: edit } = useEditReel(production);
+  const width = useSetWidth(production);
+  const [chosen, setChosen] = useState("");
+  const rows = useMemo(() => (reel ? bands(reel) : []), [reel]);
+  const index = Math.max(
+    0,
+    rows.findIndex((t) => t.id === chosen),
+  );
+  const list = useMemo<Command[]>(() => {
+    const track = rows[index];
+    const change = (part: Partial<Route>, what: string) => {
+      const old = track && reel?.routes[track.id];
+      if (track && old) edit({ what, ops: [{ set_route: { track: track.id, route: { ...old, ...part } } }] });
+    };
+    const send = (kind: Stem["kind"]) => {
+      const stem = reel?.stems.find((s) => s.kind === kind);
+      if (reel && track && stem) edit(routeTo(reel, track, stem));
+    };
+    return [
+      {
+        id: "next",
+        name: "Next track",
+        key: "ArrowDown",
+        run: () => setChosen(rows[index + 1]?.id ?? track?.id ?? ""),
+      },
+      {
+        id: "before",
+        name: "Track before",
+        key: "ArrowUp",
+        run: () => setChosen(rows[index - 1]?.id ?? track?.id ?? ""),
+      },
+      ...Object.entries(stemKeys).map(([key, kind]) => ({
+        id: kind,
+        name: `Send this track to ${kind}`,
+        key,
+        run: () => send(kind),
+      })),
+      {
+        id: "up",
+        name: "Gain up by 1 dB",
+        key: "+",
+        run: () =>
+          track &&
+          change({ gain_db: Math.min(24, (reel?.routes[track.id]?.gain_db ?? 0) + 1) }, `raise ${track.label}`),
+      },
+      {
+        id: "down",
+        name: "Gain down by 1 dB",
+        key: "-",
+        run: () =>
+          track &&
+          change({ gain_db: Math.max(-96, (reel?.routes[track.id]?.gain_db ?? 0) - 1) }, `lower ${track.label}`),
+      },
+      ...(Object.keys(positions) as Route["position"][]).map((p) => ({
+        id: p,
+        name: `Position: ${positions[p]}`,
+        run: () => change({ position: p }, `put ${track?.label} ${positions[p]}`),
+      })),
+    ];
+  }, [reel, rows, index, edit]);
+  useCommandList("Weave", list);
+  if (!reel) return null;
+
+  const channels: Channel[] = reel.stems.flatMap((stem) =>
+    stem.channels.map((c, index) => ({ stem, index, name: `${stem.name} ${c}` })),
+  );
+  const grow = (by: number) => width.mutate({ reel, outputs: reel.outputs.length + by });
+  return (
+    <>
+      <StageHead
+        title="Weave"
+        says={`${plural(reel.tracks.length, "track")} through ${plural(reel.stems.length, "stem")} to ${plural(reel.outputs.length, "output")}`}
+      >
+        <span className="text-quiet">Outputs</span>
+        <Button aria-label="One output fewer" disabled={reel.outputs.length <= 1} onClick={() => grow(-1)}>
+          <Minus size={14} />
+        </Button>
+        <output className="figures w-6 text-center">{reel.outputs.length}</output>
+        <Button aria-label="One output more" disabled={reel.outputs.length >= 64} onClick={() => grow(1)}>
+          <Plus size={14} />
+        </Button>
+      </StageHead>
+      {rows.length === 0 ? (
+        <Empty title="There is nothing to route yet">
+          <p>Tracks appear here once takes are in the reel.</p>
+          <Link to="/$production/takes" params={{ production }} className="text-focus underline">
+            Go to Takes
+          </Link>
+        </Empty>
+      ) : (
+        <div className="min-h-0 flex-1 overflow-auto p-4">
+          <div className="flex w-max gap-8">
+            <TracksGrid
+              reel={reel}
+              rows={rows}
+              channels={channels}
+              chosen={rows[index]?.id ?? ""}
+              onChoose={setChosen}
+              edit={edit}
+            />
+            <ProductGrid reel={reel} rows={rows} chosen={rows[index]?.id ?? ""} />
+          </div>
+          <OutputsGrid reel={reel} channels={channels} edit={edit} />
+        </div>
+      )}
+    </>
+  );
+}
+
+function routeTo(reel: Reel, track: Track, stem: Stem, position?: Route["position"]) {
+  const old = reel.routes[track.id];
+  const route: Route = { gain_db: old?.gain_db ?? 0, position: position ?? old?.position ?? "both", stem: stem.id };
+  return { what: `send ${track.label} to ${stem.name}`, ops: [{ set_route: { track: track.id, route } }] };
+}
+
+function Heads({ channels }: { channels: { name: string; kind: Stem["kind"] | undefined }[] }) {
+  return (
+    <>
+      {channels.map((c) => (
+        <th
+          key={c.name}
+          scope="col"
+          className="h-9 p-0 font-normal text-small"
+          style={{ width: cell, minWidth: cell, color: stemColour(c.kind) }}
+        >
+          {c.name}
+          <span aria-hidden="true" className={`mx-auto mt-0.5 block h-1.5 w-8 ${stemWeave(c.kind)}`} />
+        </th>
+      ))}
+    </>
+  );
+}
+
+function TracksGrid({
+  reel,
+  rows,
+  channels,
+  chosen,
+  onChoose,
+  edit,
+}: {
+  reel: Reel;
+  rows: Track[];
+  channels: Channel[];
+  chosen: string;
+  onChoose: (id: string) => void;
+  edit: Edit;
+}) {
+  return (
+    <table className="table-fixed border-separate border-spacing-0" aria-label="Tracks to stem channels">
+      <thead>
+        <tr>
+          <th
+            scope="col"
+            className="text-left font-normal text-quiet"
+            style={{ width: headWidth, minWidth: headWidth }}
+          >
+            Tracks to stems
+          </th>
+          <Heads channels={channels.map((c) => ({ name: c.name, kind: c.stem.kind }))} />
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((t) => {
+          const route = reel.routes[t.id];
+          const stem = reel.stems.find((s) => s.id === route?.stem);
+          return (
+            <tr key={t.id} className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`} onPointerDown={() => onChoose(t.id)}>
+              <th scope="row" className="border-line border-t pr-2 text-left font-normal">
+                <RouteFields track={t} route={route} stem={stem} reel={reel} edit={edit} />
+              </th>
+              {channels.map((c) => (
+                <Crossing
+                  key={c.name}
+                  value={
+                    route && c.stem.id === route.stem
+                      ? (shares[route.position][c.index] ?? 0) * 10 ** (route.gain_db / 20)
+                      : 0
+                  }
+                  stem={c.stem}
+                  off={t.off}
+                  label={`${t.label} to ${c.name}`}
+                  onClick={() => {
+                    const here = route?.stem === c.stem.id;
+                    const side = c.index === 0 ? "left" : "right";
+                    if (!here) edit(routeTo(reel, t, c.stem));
+                    else if ((shares[route.position][c.index] ?? 0) > 0) {
+                      // Off at this crossing: what is left is the other side, or nothing.
+                      if (route.position === side)
+                        edit({ what: `send ${t.label} to no stem`, ops: [{ set_route: { track: t.id } }] });
+                      else edit(routeTo(reel, t, c.stem, side === "left" ? "right" : "left"));
+                    } else edit(routeTo(reel, t, c.stem, "both"));
+                  }}
+                />
+              ))}
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function RouteFields({
+  track: t,
+  route,
+  stem,
+  reel,
+  edit,
+}: {
+  track: Track;
+  route: Route | undefined;
+  stem: Stem | undefined;
+  reel: Reel;
+  edit: Edit;
+}) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const save = () => {
+    const v = Number(draft?.replace("−", "-").replace(",", "."));
+    if (draft !== null && route && Number.isFinite(v) && v !== route.gain_db) {
+      const gain_db = Math.max(-96, Math.min(24, v));
+      edit({
+        what: `set ${t.label} to ${gain(gain_db)}`,
+        ops: [{ set_route: { track: t.id, route: { ...route, gain_db } } }],
+      });
+    }
+    setDraft(null);
+  };
+  return (
+    <span className="flex items-center gap-1.5">
+      <span
+        aria-hidden="true"
+        className={`h-6 w-2 shrink-0 ${stemWeave(stem?.kind)}`}
+        style={{ color: stemColour(stem?.kind) }}
+      />
+      <span
+        className={`ticket w-32 truncate bg-panel px-2 py-0.5 ${t.off ? "text-quiet" : ""}`}
+        title={t.off ? `${t.label}: off` : t.label}
+      >
+        {t.label}
+      </span>
+      <Choice
+        aria-label={`Stem of ${t.label}`}
+        value={route?.stem ?? ""}
+        className={`!h-6 w-[88px] ${route ? "" : "text-caution"}`}
+        onChange={(e) => {
+          const to = reel.stems.find((s) => s.id === e.target.value);
+          edit(
+            to ? routeTo(reel, t, to) : { what: `send ${t.label} to no stem`, ops: [{ set_route: { track: t.id } }] },
+          );
+        }}
+      >
+        <option value="">no stem</option>
+        {reel.stems.map((s) => (
+          <option key={s.id} value={s.id}>
+            {s.name}
+          </option>
+        ))}
+      </Choice>
+      <Choice
+        aria-label={`Position of ${t.label}`}
+        disabled={!route}
+        value={route?.position ?? "both"}
+        className="!h-6 w-[112px] disabled:opacity-60"
+        onChange={(e) =>
+          route &&
+          edit({
+            what: `put ${t.label} ${positions[e.target.value as Route["position"]]}`,
+            ops: [{ set_route: { track: t.id, route: { ...route, position: e.target.value as Route["position"] } } }],
+          })
+        }
+      >
+        {Object.entries(positions).map(([k, name]) => (
+          <option key={k} value={k}>
+            {name}
+          </option>
+        ))}
+      </Choice>
+      <input
+        aria-label={`Gain of ${t.label} in dB`}
+        disabled={!route}
+        value={draft ?? (route ? gain(route.gain_db) : "")}
+        onFocus={(e) => {
+          setDraft(String(route?.gain_db ?? 0));
+          requestAnimationFrame(() => e.target.select());
+        }}
+        onChange={(e) => setDraft(e.target.value)}
+        onBlur={save}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Escape") setDraft(null);
+        }}
+        className="figures h-6 w-[72px] border border-line bg-ground px-1 text-right"
+      />
+    </span>
+  );
+}
+
+/** One crossing of a grid: woven in the stem's pattern where thread meets thread, with its level. */
+function Crossing({
+  value,
+  stem,
+  off,
+  label,
+  onClick,
+}: {
+  value: number;
+  stem: Stem | undefined;
+  off?: boolean;
+  label: string;
+  onClick?: () => void;
+}) {
+  const text = factor(value);
+  const inside = (
+    <span className="relative flex h-full w-full items-center justify-center">
+      {value > 0 && (
+        <span
+          aria-hidden="true"
+          className={`absolute inset-1 ${stemWeave(stem?.kind)}`}
+          style={{ color: `color-mix(in srgb, ${stemColour(stem?.kind)} ${off ? 15 : 45}%, transparent)` }}
+        />
+      )}
+      {text && (
+        <span className={`figures relative bg-ground px-0.5 text-small ${off ? "text-quiet" : ""}`}>{text}</span>
+      )}
+    </span>
+  );
+  return (
+    <td className="border-line border-t border-l p-0" style={{ width: cell, height: 28 }}>
+      {onClick ? (
+        <button
+          type="button"
+          aria-label={label}
+          aria-pressed={value > 0}
+          className="h-7 w-full hover:bg-line"
+          onClick={onClick}
+        >
+          {inside}
+        </button>
+      ) : (
+        inside
+      )}
+    </td>
+  );
+}
+
+/** What each output gets of each track: the product of the two grids, as the server computes it. */
+function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen: string }) {
+  const column = new Map(reel.tracks.map((t, i) => [t.id, i]));
+  const stemOf = (o: Output) => reel.stems.find((s) => s.id === o.stem);
+  return (
+    <table className="table-fixed border-separate border-spacing-0" aria-label="Tracks to outputs, the product">
+      <thead>
+        <tr>
+          <Heads channels={reel.outputs.map((o, i) => ({ name: `${i + 1} ${o.name}`, kind: stemOf(o)?.kind }))} />
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((t) => (
+          <tr
+            key={t.id}
+            aria-label={`${t.label} on the outputs`}
+            className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`}
+          >
+            {reel.outputs.map((o, i) => (
+              <Crossing
+                key={o.name}
+                value={reel.matrix[i]?.[column.get(t.id) ?? -1] ?? 0}
+                stem={stemOf(o)}
+                off={t.off}
+                label=""
+              />
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]; edit: Edit }) {
+  const [draft, setDraft] = useState<{ at: number; name: string } | null>(null);
+  const put = (outputs: Output[], what: string) => edit({ what, ops: [{ set_outputs: { outputs } }] });
+  const save = () => {
+    const old = draft && reel.outputs[draft.at];
+    if (draft && old && draft.name.trim() !== "" && draft.name.trim() !== old.name) {
+      put(
+        reel.outputs.map((o, i) => (i === draft.at ? { ...o, name: draft.name.trim() } : o)),
+        `name output ${draft.at + 1} ${draft.name.trim()}`,
+      );
+    }
+    setDraft(null);
+  };
+  return (
+    <table className="mt-4 table-fixed border-separate border-spacing-0" aria-label="Stem channels to outputs">
+      <thead>
+        <tr>
+          <th
+            scope="col"
+            className="text-left font-normal text-quiet"
+            style={{ width: headWidth, minWidth: headWidth }}
+          >
+            Stems to outputs
+          </th>
+          <Heads channels={channels.map((c) => ({ name: c.name, kind: c.stem.kind }))} />
+        </tr>
+      </thead>
+      <tbody>
+        {reel.outputs.map((o, i) => (
+          <tr key={i} className="h-7">
+            <th scope="row" className="border-line border-t pr-2 text-left font-normal">
+              <span className="flex items-center gap-2">
+                <span className="figures w-6 text-right text-quiet">{i + 1}</span>
+                <input
+                  aria-label={`Name of output ${i + 1}`}
+                  value={draft?.at === i ? draft.name : o.name}
+                  maxLength={60}
+                  onFocus={() => setDraft({ at: i, name: o.name })}
+                  onChange={(e) => setDraft({ at: i, name: e.target.value })}
+                  onBlur={save}
+                  onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+                  className="ticket h-6 w-40 bg-panel px-2"
+                />
+                {!o.stem && <span className="text-caution">carries silence</span>}
+              </span>
+            </th>
+            {channels.map((c) => {
+              const on = o.stem === c.stem.id && o.channel === c.index;
+              return (
+                <Crossing
+                  key={c.name}
+                  value={on ? 1 : 0}
+                  stem={c.stem}
+                  label={`${c.name} to output ${i + 1}`}
+                  onClick={() =>
+                    put(
+                      reel.outputs.map((x, k) =>
+                        k === i ? { ...x, stem: on ? "" : c.stem.id, channel: on ? 0 : c.index } : x,
+                      ),
+                      on ? `silence output ${i + 1}` : `put ${c.name} on output ${i + 1}`,
+                    )
+                  }
+                />
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,78 @@
+import { useEffect } from "react";
+import { create } from "zustand";
+
+/** An action with its plain name. Every one of them is in the palette and, with its key, under `?`. */
+export type Command = {
+  id: string;
+  name: string;
+  /** Such as "r", "shift+1", "mod+z" (Ctrl or Cmd) or " ". */
+  key?: string;
+  run: () => void;
+};
+
+export const useCommands = create<{ lists: Record<string, Command[]> }>(() => ({ lists: {} }));
+
+/** Offers actions for as long as a component is shown. `where` is its name in the palette. */
+export function useCommandList(where: string, list: Command[]) {
+  useEffect(() => {
+    useCommands.setState((s) => ({ lists: { ...s.lists, [where]: list } }));
+  }, [where, list]);
+  useEffect(
+    () => () =>
+      useCommands.setState((s) => {
+        const { [where]: _, ...lists } = s.lists;
+        return { lists };
+      }),
+    [where],
+  );
+}
+
+/** Whether keys belong to what is focused: a field that takes text, or a dialog. */
+export function typing(target: EventTarget | null): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  if (target.closest("[role=dialog]")) return true;
+  return target.matches("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable=true]");
+}
+
+/** The name of a key press, as commands write it. */
+export function keyName(e: KeyboardEvent): string {
+  let name = e.key.length === 1 ? e.key.toLowerCase() : e.key;
+  if (e.shiftKey && e.key.length > 1) name = `shift+${name}`;
+  if (e.shiftKey && (e.ctrlKey || e.metaKey) && e.key.length === 1) name = `shift+${name}`;
+  if (e.ctrlKey || e.metaKey) name = `mod+${name}`;
+  return name;
+}
+
+/** Runs commands by their keys. Used once, by the application. */
+export function useCommandKeys() {
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const name = keyName(e);
+      if (typing(e.target) && !name.startsWith("mod+k")) return;
+      if (name === " " && e.target instanceof HTMLButtonElement) return; // Space presses the focused button
+      for (const list of Object.values(useCommands.getState().lists)) {
+        const c = list.find((c) => c.key === name);
+        if (c) {
+          e.preventDefault();
+          c.run();
+          return;
+        }
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+}
+
+/** A key for people: "Ctrl Z", "Space", "R". */
+export function keyLabel(key: string): string {
+  return key
+    .split("+")
+    .map(
+      (k) =>
+        ({ mod: "Ctrl", shift: "Shift", " ": "Space", ArrowUp: "↑", ArrowDown: "↓", ArrowLeft: "←", ArrowRight: "→" })[
+          k
+        ] ?? (k.length === 1 ? k.toUpperCase() : k),
+    )
+    .join(" ");
+}
