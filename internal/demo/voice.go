@@ -94,13 +94,14 @@ func (v voice) phrase(out []float64, l line, rnd *rand.Rand, rate float64) {
 			if hiss && u < 0.22 {
 				s += 0.16 * (noise - breath) * math.Sin(math.Pi*u/0.22) * stress
 			}
-			out[n] += math.Tanh(3 * s) / 2 // as a practised voice and a limiter do
+			out[n] += s
 		}
 		at += syllable + gap
 	}
 }
 
-// normalise brings the peak of a track to a level.
+// normalise brings the peak of a track to a level, and what lies under it closer, as a limiter on
+// a recorder does.
 func normalise(x []float64, peak float64) []float64 {
 	top := 0.0
 	for _, v := range x {
@@ -108,7 +109,7 @@ func normalise(x []float64, peak float64) []float64 {
 	}
 	if top > 0 {
 		for i := range x {
-			x[i] *= peak / top
+			x[i] = peak * math.Tanh(2.6*x[i]/top) / math.Tanh(2.6)
 		}
 	}
 	return x

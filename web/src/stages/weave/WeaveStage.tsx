@@ -26,7 +26,7 @@ const shares: Record<Route["position"], [number, number]> = {
 };
 
 const cell = 48; // px: width of a stem channel or an output
-const headWidth = 424; // px: track heads with their routes
+const headWidth = 440; // px: track heads with their routes
 
 type Edit = ReturnType<typeof useEditReel>["mutate"];
 type Channel = { stem: Stem; index: number; name: string };
@@ -278,8 +278,9 @@ function RouteFields({
       </span>
       <Choice
         aria-label={`Stem of ${t.label}`}
+        style={{ height: 24 }}
         value={route?.stem ?? ""}
-        className={`!h-6 w-[88px] ${route ? "" : "text-caution"}`}
+        className={`w-[88px] ${route ? "" : "text-caution"}`}
         onChange={(e) => {
           const to = reel.stems.find((s) => s.id === e.target.value);
           edit(
@@ -296,9 +297,10 @@ function RouteFields({
       </Choice>
       <Choice
         aria-label={`Position of ${t.label}`}
+        style={{ height: 24 }}
         disabled={!route}
         value={route?.position ?? "both"}
-        className="!h-6 w-[112px] disabled:opacity-60"
+        className="w-[112px] disabled:opacity-60"
         onChange={(e) =>
           route &&
           edit({

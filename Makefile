@@ -1,0 +1,63 @@
+# Two commands do everything: make demo, make test. The rest are their parts.
+SHELL := bash
+.SHELLFLAGS := -euo pipefail -c
+BIN := bin/zestyloom
+WEB := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts package.json
+
+.PHONY: demo build test test-go test-web test-e2e lint bench screenshots generate clean
+.DELETE_ON_ERROR:
+
+demo: ## serve the application with Lantern Ferry (PORT=8080, RESET=1 to begin again)
+	@scripts/setup.sh demo
+	@$(MAKE) --no-print-directory build
+	@exec $(BIN) demo $(if $(RESET),--reset)
+
+build: web/dist/index.html ## the program, front end embedded, at bin/zestyloom
+	@go build -o $(BIN) ./cmd/zestyloom
+
+node_modules/.installed: package.json package-lock.json
+	@# Not npm ci: it insists on packages for platforms that a registry may not carry.
+	@npm install --no-save --no-audit --no-fund --loglevel=error
+	@touch $@
+
+web/dist/index.html: node_modules/.installed $(WEB)
+	@npm run --silent build -- --logLevel warn
+	@touch $@
+
+test: ## everything: Go, front end, browser
+	@scripts/setup.sh test
+	@$(MAKE) --no-print-directory test-go test-web test-e2e
+
+test-go: web/dist/index.html
+	@go test ./...
+	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzOpen:core/source; do \
+		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime 5s "./$${f##*:}" | tail -n 1; done
+
+test-web: node_modules/.installed
+	@npm run --silent test
+
+test-e2e: build
+	@npm run --silent e2e
+
+lint: node_modules/.installed web/dist/index.html ## formatting, vet, staticcheck, Biome, types, contract in step
+	@unformatted=$$(gofmt -l cmd core internal web/*.go); [ -z "$$unformatted" ] || { echo "gofmt: $$unformatted"; exit 1; }
+	@go vet ./...
+	@go tool staticcheck ./...
+	@npm run --silent lint
+	@npm run --silent types
+	@scripts/contract-in-step.sh
+
+generate: node_modules/.installed ## Go and TypeScript types from api/openapi.yaml
+	@go generate ./internal/httpapi/contract
+	@npm run --silent generate
+
+bench: build ## speed and memory, as ratios measured in the same run
+	@scripts/setup.sh test
+	@scripts/bench.sh
+
+screenshots: build ## docs/screenshots from the demonstration
+	@scripts/setup.sh test
+	@SCREENSHOTS=1 npm run --silent e2e -- screenshots
+
+clean:
+	rm -rf bin web/dist/assets web/dist/index.html
