@@ -77,3 +77,19 @@ func (s Speaker) Rank() int {
 	}
 	return 99
 }
+
+// Order gives each of a set of speakers its place: that in the default order of the layout they
+// form, else that of Rank.
+func Order(set []Speaker) map[Speaker]int {
+	out := map[Speaker]int{}
+	if l, ok := LayoutOf(set); ok {
+		for i, s := range l.Speakers {
+			out[s] = i
+		}
+		return out
+	}
+	for _, s := range set {
+		out[s] = s.Rank()
+	}
+	return out
+}

@@ -210,34 +210,13 @@ func sameFile(a, b string) (bool, error) {
 	return err == nil && os.SameFile(x, y), err
 }
 
-// order sorts members and says by what: the recorder's track, the file-set index, the speaker or
-// the number at the end of the name; as given when none of them tells all files apart.
+// order sorts members and says by what.
 func order(ms []Member) string {
-	by := []struct {
-		reason string
-		key    func(Member) int // 0 when not known
-	}{
-		{"by the recorder's track numbers", func(m Member) int { return m.facts.Tracks[0].RecorderTrack }},
-		{"by their index in the file set", func(m Member) int { return m.facts.Index }},
-		{"by speaker, in the default order of the layout", func(m Member) int {
-			if sp := source.ParseName(m.Path).Speaker; sp != "" {
-				return 1 + sp.Rank()
-			}
-			return 0
-		}},
-		{"by the channel number in the name", func(m Member) int { return source.ParseName(m.Path).Number }},
+	by := source.Order(ms, func(m Member) source.Member { return source.Member{Name: m.Path, Facts: m.facts} })
+	if by == "" {
+		return "as given: neither metadata nor names tell the order"
 	}
-	for _, b := range by {
-		seen := map[int]bool{}
-		for _, m := range ms {
-			seen[b.key(m)] = true
-		}
-		if len(seen) == len(ms) && !seen[0] {
-			slices.SortStableFunc(ms, func(x, y Member) int { return b.key(x) - b.key(y) })
-			return b.reason
-		}
-	}
-	return "as given: neither metadata nor names tell the order"
+	return by
 }
 
 // Close releases the sources.

@@ -97,7 +97,7 @@ func open(f *os.File) (*Source, error) {
 		s.Info = Info{h.Container, h.Format, h.Frames, h.Bext, h.IXML, nil, h.Snags}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format, swap: h.BigEndian, signed8: h.Signed8}
 	case string(head[:min(4, n)]) == "fLaC" || string(head[:min(3, n)]) == "ID3":
-		fl, err := openFLAC(f)
+		fl, err := openFLAC(f, st.Size())
 		if err != nil {
 			return nil, err
 		}

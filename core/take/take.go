@@ -64,31 +64,12 @@ func Fits(f, member File) *snag.Snag {
 	return nil
 }
 
-// Sort puts the members of a set in order: by the recorder's track where all have one of their
-// own, by index in the set, by speaker, by number in the name, else by name.
+// Sort puts the members of a set in the order of their channels, else by name.
 func Sort(members []File) {
-	keys := []func(File) int{
-		func(f File) int { return f.Facts.Tracks[0].RecorderTrack },
-		func(f File) int { return f.Facts.Index },
-		func(f File) int {
-			if sp := source.ParseName(f.Name).Speaker; sp != "" {
-				return 1 + sp.Rank()
-			}
-			return 0
-		},
-		func(f File) int { return source.ParseName(f.Name).Number },
+	by := source.Order(members, func(f File) source.Member { return source.Member{Name: f.Name, Facts: f.Facts} })
+	if by == "" {
+		slices.SortStableFunc(members, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
 	}
-	for _, key := range keys {
-		seen := map[int]bool{}
-		for _, m := range members {
-			seen[key(m)] = true
-		}
-		if len(seen) == len(members) && !seen[0] {
-			slices.SortStableFunc(members, func(a, b File) int { return key(a) - key(b) })
-			return
-		}
-	}
-	slices.SortStableFunc(members, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
 }
 
 // Missing says what a set lacks: members its files announce, or numbers left out between others.
