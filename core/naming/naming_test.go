@@ -1,0 +1,48 @@
+package naming_test
+
+import (
+	"strings"
+	"testing"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/naming"
+)
+
+func TestExpand(t *testing.T) {
+	fields := map[string]string{"file": "21A", "channel": "3", "label": "Lav Ines", "none": "", "evil": "../../etc/passwd"}
+	for pattern, want := range map[string]string{
+		"{file}_{channel}_{label}": "21A_3_Lav Ines", "{file}_{none}": "21A", "{none}_{file}": "21A", "{file}_{none}_{label}": "21A_Lav Ines", "x{none}": "x",
+		"{evil}": "-..-etc-passwd", "{file}.{channel}": "21A.3", "{none}": "unnamed", "a/b{file}": "a_b21A",
+	} {
+		got, err := naming.Expand(pattern, fields)
+		require.NoError(t, err, pattern)
+		assert.Equal(t, want, got, pattern)
+	}
+	for _, bad := range []string{"{file", "file}", "{unknown}", "", "  ", "{}"} {
+		_, err := naming.Expand(bad, fields)
+		assert.Error(t, err, bad)
+	}
+}
+
+func FuzzClean(f *testing.F) {
+	for _, s := range []string{"a", "../x", "con.txt", "LPT1", strings.Repeat("é", 300), "\x00\u202e", "🙂.wav", " . ", "a:b*c?"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		got := naming.Clean(s)
+		if got == "" || len(got) > naming.MaxBytes+1 || !utf8.ValidString(got) || strings.ContainsAny(got, "/\\:*?\"<>|\x00\n") || got == "." || got == ".." {
+			t.Fatalf("%q became %q", s, got)
+		}
+		if again := naming.Clean(got); again != got && len(got) <= naming.MaxBytes {
+			t.Fatalf("%q became %q and then %q", s, got, again)
+		}
+	})
+}
+
+func TestClash(t *testing.T) {
+	assert.Equal(t, "boom.wav", naming.Clash([]string{"Boom.wav", "x", "boom.wav"}))
+	assert.Empty(t, naming.Clash([]string{"a", "b"}))
+}
