@@ -1,0 +1,211 @@
+package httpapi_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/source"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/testmedia"
+)
+
+// laid is a production with one take of eight strands, labelled, in its reel.
+func (s *server) laid() (production string, reel contract.Reel) {
+	s.t.Helper()
+	production = s.production()
+	s.uploadFile(production, testmedia.Path(s.t, "poly8_s24.wav"))
+	s.settled(production, 1)
+	t := s.takes(production)[0]
+	for i, st := range t.Strands {
+		label := []string{"MixL", "MixR", "Boom", "Lav Ines", "Score L", "Score R", "Ferry", "Spare"}[i]
+		require.Equal(s.t, 200, s.call("PATCH", "/api/strands/"+st.Id.String(), map[string]any{"label": label, "was": st.Label}, nil))
+	}
+	require.Equal(s.t, 200, s.call("POST", "/api/reels/"+s.reel(production).Id.String()+"/takes", map[string]any{"takes": []string{t.Id.String()}}, &reel))
+	return production, reel
+}
+
+func TestLabelsAndUndo(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	s.uploadFile(p, testmedia.Path(t, "poly8_s24.wav"))
+	s.settled(p, 1)
+	label := func() string { return s.takes(p)[0].Strands[0].Label }
+	id := s.takes(p)[0].Strands[0].Id.String()
+	require.Equal(t, 200, s.call("PATCH", "/api/strands/"+id, map[string]any{"label": " Boom ", "was": ""}, nil))
+	assert.Equal(t, "Boom", label())
+	var problem contract.Problem
+	assert.Equal(t, 409, s.call("PATCH", "/api/strands/"+id, map[string]any{"label": "Other", "was": ""}, &problem))
+	assert.Equal(t, "stale", problem.Code, "somebody else has typed meanwhile")
+	require.Equal(t, 200, s.call("PATCH", "/api/strands/"+id, map[string]any{"label": "Lav", "was": "Boom"}, nil))
+	undo := func(way string) string {
+		var u contract.Undone
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/"+way, nil, &u))
+		return u.What
+	}
+	assert.Contains(t, undo("undo"), `"Lav"`)
+	assert.Equal(t, "Boom", label())
+	undo("undo")
+	assert.Empty(t, label())
+	assert.Empty(t, undo("undo"), "there is nothing left")
+	undo("redo")
+	assert.Equal(t, "Boom", label())
+	require.Equal(t, 200, s.call("PATCH", "/api/strands/"+id, map[string]any{"label": "New", "was": "Boom"}, nil))
+	assert.Empty(t, undo("redo"), "a new edit forgets what was undone")
+	var list contract.Production
+	s.call("GET", "/api/productions/"+p, nil, &list)
+	assert.Contains(t, list.CanUndo, "New")
+}
+
+func TestReelEdits(t *testing.T) {
+	s := start(t, "")
+	p, r := s.laid()
+	require.Len(t, r.Tracks, 8)
+	assert.True(t, r.Tracks[0].Off && r.Tracks[1].Off && !r.Tracks[2].Off, "mix tracks are laid but off")
+	path := "/api/reels/" + r.Id.String()
+	var problem contract.Problem
+	take := s.takes(p)[0]
+	assert.True(t, take.InReel)
+	assert.Equal(t, 409, s.call("POST", path+"/takes", map[string]any{"takes": []string{take.Id.String()}}, &problem))
+	assert.Equal(t, "laid_already", problem.Code)
+	assert.Equal(t, 409, s.call("DELETE", "/api/files/"+take.Strands[0].File.String(), nil, &problem))
+	assert.Equal(t, "in_use", problem.Code)
+
+	route := func(track, stem string) map[string]any {
+		return map[string]any{"set_route": map[string]any{"track": track, "route": map[string]any{"stem": stem, "gain_db": -3, "position": "both"}}}
+	}
+	var after contract.Reel
+	edit := map[string]any{"version": r.Version, "what": "send Boom to DX", "ops": []any{route(r.Tracks[2].Id, "DX")}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", edit, &after))
+	assert.InDelta(t, 0.7079, after.Matrix[0][2], 1e-4)
+	assert.Equal(t, 409, s.call("POST", path+"/edits", edit, &after), "made on a stale version")
+	assert.Equal(t, r.Version+1, after.Version, "the reel as it is now comes along")
+	edit["version"], edit["ops"] = after.Version, []any{route("no such track", "DX")}
+	assert.Equal(t, 422, s.call("POST", path+"/edits", edit, &problem))
+	edit["ops"] = []any{map[string]any{"set_route": map[string]any{"track": r.Tracks[2].Id, "route": map[string]any{"stem": "DX", "gain_db": 99, "position": "both"}}}}
+	assert.Equal(t, 400, s.call("POST", path+"/edits", edit, &problem), "the contract bounds gains")
+
+	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": after.Version, "outputs": 8}, &after))
+	assert.Len(t, after.Outputs, 8)
+	assert.Equal(t, "VO L", after.Outputs[6].Name)
+	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": after.Version, "outputs": 4}, &after))
+	assert.Equal(t, "DX", after.Routes[r.Tracks[2].Id].Stem, "routes stay")
+	for range 4 { // width, width, route, lay
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	}
+	assert.Empty(t, s.reel(p).Tracks)
+	assert.Len(t, s.reel(p).Outputs, 6)
+}
+
+func TestDeliveryToProof(t *testing.T) {
+	s := start(t, "")
+	p, r := s.laid()
+	path := "/api/reels/" + r.Id.String()
+	var ops []any
+	for i, stem := range map[int]string{2: "DX", 4: "MX", 6: "FX"} {
+		ops = append(ops, map[string]any{"set_route": map[string]any{"track": r.Tracks[i].Id, "route": map[string]any{"stem": stem, "gain_db": 0, "position": "left"}}})
+	}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "route", "ops": ops}, nil))
+	var specs []contract.Spec
+	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
+	require.Len(t, specs, 1)
+	order := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}"}
+	var pre contract.Preflight
+	require.Equal(t, 200, s.call("POST", path+"/preflight", order, &pre))
+	assert.False(t, pre.Stops)
+	assert.Equal(t, "Test-Reel 1.wav", pre.Files[0].Name)
+	var codes []string
+	for _, f := range pre.Findings {
+		codes = append(codes, f.Code)
+	}
+	for _, c := range []string{"no_stem", "track_off", "output_silent"} {
+		assert.Contains(t, codes, c)
+	}
+	events := s.listen(p)
+	var d contract.Delivery
+	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &d))
+	get := func() contract.Delivery {
+		var d2 contract.Delivery
+		require.Equal(t, 200, s.call("GET", "/api/deliveries/"+d.Id.String(), nil, &d2))
+		return d2
+	}
+	d = until(t, "a proven delivery", get, func(d contract.Delivery) bool {
+		return d.State == contract.DeliveryStateProven || d.State == contract.DeliveryStateFailed
+	})
+	require.Equal(t, contract.DeliveryStateProven, d.State, "%+v", d.Error)
+	assert.True(t, d.Proof.Passed)
+	var kinds []string
+	until(t, "its events", func() []string {
+		select {
+		case e := <-events:
+			kinds = append(kinds, string(e.Kind))
+		case <-time.After(10 * time.Millisecond):
+		}
+		return kinds
+	}, func(k []string) bool {
+		return strings.Contains(fmt.Sprint(k), "deliveries") && strings.Contains(fmt.Sprint(k), "progress")
+	})
+
+	file := "/api/deliveries/" + d.Id.String() + "/files/0"
+	resp, err := http.Get(s.url + file)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	assert.Contains(t, resp.Header.Get("Content-Disposition"), "Test-Reel 1.wav")
+	b, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	assert.EqualValues(t, d.Proof.Files[0].Bytes, len(b))
+	req, err := http.NewRequest("GET", s.url+file, nil)
+	require.NoError(t, err)
+	req.Header.Set("Range", "bytes=0-3")
+	resp, err = http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	assert.Equal(t, 206, resp.StatusCode)
+	src, err := source.Open(s.media + "/deliveries/" + d.Id.String() + "/Test-Reel 1.wav")
+	require.NoError(t, err)
+	defer src.Close()
+	assert.EqualValues(t, 48000, src.Frames)
+	assert.Equal(t, 6, src.Format.Channels)
+	assert.Equal(t, 404, s.call("GET", "/api/deliveries/"+d.Id.String()+"/files/1", nil, nil))
+
+	// A master of another width than the spec's is refused, whatever the browser showed.
+	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": s.reel(p).Version, "outputs": 5}, nil))
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("POST", path+"/deliveries", order, &problem))
+	assert.Equal(t, "width", problem.Code)
+}
+
+// listen collects a production's events.
+func (s *server) listen(production string) <-chan contract.Event {
+	s.t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	s.t.Cleanup(cancel)
+	req, err := http.NewRequestWithContext(ctx, "GET", s.url+"/api/productions/"+production+"/events", nil)
+	require.NoError(s.t, err)
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	s.t.Cleanup(func() { resp.Body.Close() })
+	require.Equal(s.t, "text/event-stream", resp.Header.Get("Content-Type"))
+	out := make(chan contract.Event, 1000)
+	go func() {
+		lines := bufio.NewScanner(resp.Body)
+		for lines.Scan() {
+			if data, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
+				var e contract.Event
+				if json.Unmarshal([]byte(data), &e) == nil {
+					out <- e
+				}
+			}
+		}
+	}()
+	return out
+}

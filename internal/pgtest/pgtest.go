@@ -1,0 +1,72 @@
+// Package pgtest gives tests a real PostgreSQL: one server a test process, in memory-like settings,
+// and a database of its own for each test.
+package pgtest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/pgserver"
+	"zestyloom/internal/store"
+)
+
+var (
+	once   sync.Once
+	server *pgserver.Server
+	dir    string
+	fail   error
+	count  int
+	mu     sync.Mutex
+)
+
+// Main runs a package's tests and stops the server afterwards. Call it from TestMain.
+func Main(m *testing.M) {
+	code := m.Run()
+	if server != nil {
+		if err := server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			code = 1
+		}
+		os.RemoveAll(dir)
+	}
+	os.Exit(code)
+}
+
+// URL makes a fresh database with the schema and returns its connection string.
+func URL(t *testing.T) string {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	defer cancel()
+	once.Do(func() {
+		if dir, fail = os.MkdirTemp("", "zestyloom-pg-"); fail != nil {
+			return
+		}
+		if fail = os.Chmod(dir, 0o711); fail != nil { // the server may run as another user
+			return
+		}
+		server, fail = pgserver.Start(ctx, pgserver.Options{Dir: dir, Scratch: true})
+	})
+	require.NoError(t, fail)
+	mu.Lock()
+	count++
+	name := fmt.Sprintf("test%d", count)
+	mu.Unlock()
+	require.NoError(t, server.CreateDatabase(ctx, name))
+	return server.URL(name)
+}
+
+// Store is a fresh, migrated database.
+func Store(t *testing.T) *store.Store {
+	t.Helper()
+	st, err := store.Open(context.Background(), URL(t))
+	require.NoError(t, err)
+	t.Cleanup(st.Close)
+	require.NoError(t, st.Migrate(context.Background()))
+	return st
+}
