@@ -1,0 +1,110 @@
+package cli_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/cli"
+	"zestyloom/internal/testmedia"
+)
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	testmedia.Clean()
+	os.Exit(code)
+}
+
+// output runs and returns what was printed.
+func output(t *testing.T, args ...string) (string, error) {
+	t.Helper()
+	var out bytes.Buffer
+	root := cli.Root()
+	root.SetArgs(args)
+	root.SetOut(&out)
+	err := root.ExecuteContext(context.Background())
+	return out.String(), err
+}
+
+func lines(t *testing.T, s string) (out []map[string]any) {
+	t.Helper()
+	for line := range strings.Lines(s) {
+		var v map[string]any
+		require.NoError(t, json.Unmarshal([]byte(line), &v), line)
+		out = append(out, v)
+	}
+	return out
+}
+
+func TestInspectJSON(t *testing.T) {
+	poly, bad, bext := testmedia.Path(t, "poly8_s24.wav"), testmedia.Path(t, "not_a_wave.wav"), testmedia.Path(t, "mono_bext.wav")
+	out, err := output(t, "inspect", "--json", "--levels", poly, bad, bext)
+	assert.ErrorAs(t, err, new(cli.Reported), "one file can't be read: exit status 1")
+	got := lines(t, out)
+	require.Len(t, got, 3, "in argument order, and the others go on")
+	for _, key := range []string{"path", "container", "encoding", "sample_rate", "channels", "frames", "channel_mask", "start_samples", "start_timecode", "timecode_rate",
+		"drop_frame", "project", "scene", "take", "roll", "note", "circled", "wild_track", "no_good", "tracks", "snags"} {
+		assert.Contains(t, got[0], key)
+	}
+	assert.Equal(t, []any{"RIFF", "s24", 48000.0, 8.0, 48000.0, nil, nil, []any{}}, []any{got[0]["container"], got[0]["encoding"], got[0]["sample_rate"], got[0]["channels"],
+		got[0]["frames"], got[0]["start_samples"], got[0]["timecode_rate"], got[0]["snags"]})
+	track := got[0]["tracks"].([]any)[7].(map[string]any)
+	assert.Equal(t, []any{8.0, "", "", nil, false}, []any{track["channel"], track["label"], track["label_source"], track["recorder_track"], track["silent"]})
+	assert.InDelta(t, -6.02, track["peak_dbfs"], 0.005)
+	assert.InDelta(t, -9.03, track["rms_dbfs"], 0.005)
+	assert.Equal(t, "bad_format", got[1]["error"].(map[string]any)["code"])
+	assert.NotEmpty(t, got[1]["error"].(map[string]any)["message"])
+	assert.Equal(t, []any{3830640000.0, "22:10:05:00", "21A"}, []any{got[2]["start_samples"], got[2]["start_timecode"], got[2]["scene"]})
+	plain, err := output(t, "inspect", "--json", poly)
+	require.NoError(t, err)
+	assert.NotContains(t, plain, "peak_dbfs")
+	people, err := output(t, "inspect", "--levels", poly, bext)
+	require.NoError(t, err)
+	assert.Contains(t, people, "8 channels")
+	assert.Contains(t, people, "22:10:05:00")
+}
+
+func TestWrongUsage(t *testing.T) {
+	for _, args := range [][]string{{"inspect"}, {"inspect", "--nothing"}, {"split", "x.wav"}, {"split", "--out", "d"}, {"join", "a"}, {"nothing"}, {"inspect", "--timecode-rate", "26", "x"},
+		{"split", testmedia.Path(t, "poly8_s24.wav"), "--out", t.TempDir(), "--channels", "9-1"}, {"split", "x.wav", "--out", "d", "--name", "{what}"}} {
+		_, err := output(t, args...)
+		assert.True(t, errors.As(err, new(cli.UsageError)), "%v: %v", args, err)
+	}
+}
+
+func TestSplitAndJoin(t *testing.T) {
+	dir := t.TempDir()
+	out, err := output(t, "split", testmedia.Path(t, "poly8_s24.wav"), "--out", dir, "--channels", "3-6", "--pairs", "1-2", "--json")
+	require.NoError(t, err)
+	files := lines(t, out)[0]["files"].([]any)
+	require.Len(t, files, 5)
+	assert.Equal(t, []any{1.0, 2.0}, files[0].(map[string]any)["channels"])
+	args := []string{"join", "--json", "--out", filepath.Join(dir, "out.wav")}
+	for _, f := range files {
+		args = append(args, f.(map[string]any)["path"].(string))
+	}
+	out, err = output(t, args...)
+	require.NoError(t, err)
+	joined := lines(t, out)[0]
+	assert.Equal(t, []any{6.0, 48000.0, "by the recorder's track numbers"}, []any{joined["channels"], joined["frames"], joined["order"]})
+	out, err = output(t, args...)
+	assert.ErrorAs(t, err, new(cli.Reported))
+	assert.Equal(t, "exists", lines(t, out)[0]["error"].(map[string]any)["code"])
+	_, err = output(t, "join", "--out", filepath.Join(dir, "x.wav"), testmedia.Path(t, "poly8_s24.wav"), testmedia.Path(t, "poly8_s16.wav"))
+	assert.ErrorContains(t, err, "coding")
+}
+
+func TestOnlyLoopback(t *testing.T) {
+	for _, address := range []string{"0.0.0.0:8080", "192.168.1.5:80", ":8080", "example.com:80"} {
+		_, err := output(t, "serve", "--listen", address, "--home", t.TempDir())
+		assert.ErrorContains(t, err, "this machine only", address)
+	}
+}

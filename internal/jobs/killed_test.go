@@ -1,0 +1,171 @@
+package jobs_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/app"
+	"zestyloom/internal/jobs"
+	"zestyloom/internal/media"
+	"zestyloom/internal/pgtest"
+	"zestyloom/internal/store"
+	"zestyloom/internal/testmedia"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+// worker starts the program as a worker in a process of its own.
+func worker(t *testing.T, bin, url, home string) *exec.Cmd {
+	t.Helper()
+	cmd := exec.Command(bin, "worker", "--database", url, "--home", home)
+	cmd.Stderr = os.Stderr
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() {
+		_ = cmd.Process.Kill()
+		_ = cmd.Wait()
+	})
+	return cmd
+}
+
+func until(t *testing.T, what string, ok func() bool) {
+	t.Helper()
+	deadline := time.Now().Add(2 * time.Minute)
+	for !ok() {
+		if time.Now().After(deadline) {
+			t.Fatalf("%s did not come about", what)
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+}
+
+// A worker that is killed in the midst of a file's analysis or of a render loses nothing: nothing
+// stands under a final name, and the next worker takes the job up at once and finishes it.
+func TestAKilledWorkerLosesNothing(t *testing.T) {
+	ctx := context.Background()
+	bin := filepath.Join(t.TempDir(), "zestyloom")
+	out, err := exec.Command("go", "build", "-o", bin, "zestyloom/cmd/zestyloom").CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	url, home := pgtest.URL(t), t.TempDir()
+	st, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer st.Close()
+	require.NoError(t, st.Migrate(ctx))
+	folder, err := media.Open(filepath.Join(home, "media"))
+	require.NoError(t, err)
+	queue, err := jobs.NewQueue(st, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(t, err)
+	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now}
+	require.NoError(t, a.EnsureSpecs(ctx))
+	p, err := a.CreateProduction(ctx, app.NewProduction{Name: "Killed", SampleRate: 48000, Rate: "25", Start: "00:00:00:00"})
+	require.NoError(t, err)
+
+	// A file's analysis: the worker is killed as soon as it has taken the job.
+	upload := filepath.Join(home, "upload")
+	b, err := os.ReadFile(testmedia.Path(t, "poly8_s24.wav"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(upload, b, 0o600))
+	f, err := a.TakeUpload(ctx, p.ID, "poly.wav", upload, int64(len(b)))
+	require.NoError(t, err)
+	state := func() string {
+		row, err := st.File(ctx, f.ID)
+		require.NoError(t, err)
+		return row.State
+	}
+	first := worker(t, bin, url, home)
+	until(t, "an analysis", func() bool { return state() != "waiting" })
+	require.NoError(t, first.Process.Kill())
+	_ = first.Wait()
+	second := worker(t, bin, url, home)
+	until(t, "the file's analysis by another worker", func() bool { return state() == "ready" })
+	ts, err := st.TakesAfter(ctx, p.ID, uuid.UUID{}, 10)
+	require.NoError(t, err)
+	require.Len(t, ts, 1, "one take, however often it was analysed")
+
+	// A render of six minutes of six channels, killed in its midst.
+	r, err := st.ReelOf(ctx, p.ID)
+	require.NoError(t, err)
+	r, err = a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID})
+	require.NoError(t, err)
+	strands, err := st.Strands(ctx, []uuid.UUID{ts[0].ID})
+	require.NoError(t, err)
+	route := weave.Route{Stem: "DX", Position: weave.Both}
+	_, err = a.EditReel(ctx, r.ID, r.Version, "a clip far on, so that the render is long", []reel.Op{
+		{SetRoute: &reel.SetRoute{Track: r.Doc.Tracks[0].ID, Route: &route}},
+		{AddClip: &reel.AddClip{Track: r.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "far", Strand: strands[0].ID.String(), Name: "far", At: 6 * 60 * 48000, Length: 48000}}},
+	})
+	require.NoError(t, err)
+	specs, err := st.Specs(ctx)
+	require.NoError(t, err)
+	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
+	require.NoError(t, err)
+	dir := folder.Delivery(d.ID)
+	final := filepath.Join(dir, "Killed.wav")
+	until(t, "a render under way", func() bool {
+		parts, err := filepath.Glob(filepath.Join(dir, ".*.part"))
+		require.NoError(t, err)
+		if len(parts) == 0 {
+			return false
+		}
+		info, err := os.Stat(parts[0])
+		return err == nil && info.Size() > 4<<20
+	})
+	require.NoError(t, second.Process.Kill())
+	_ = second.Wait()
+	assert.NoFileExists(t, final, "nothing stands under its final name until it is whole")
+	row, err := st.Delivery(ctx, d.ID)
+	require.NoError(t, err)
+	require.Equal(t, "rendering", row.State)
+
+	worker(t, bin, url, home)
+	until(t, "a proven delivery by another worker", func() bool {
+		row, err = st.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		require.NotEqual(t, "failed", row.State, row.ErrorMessage)
+		return row.State == "proven"
+	})
+	assert.True(t, row.Proof.Passed)
+	left, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	require.Len(t, left, 1, "the part of the killed worker is gone")
+	assert.Equal(t, "Killed.wav", left[0].Name())
+
+	// A delivery that is cancelled in its midst leaves nothing, and can be made again.
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})
+	require.NoError(t, err)
+	until(t, "a second render", func() bool {
+		row, err = st.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		return row.State == "rendering"
+	})
+	_, err = a.CancelDelivery(ctx, d.ID)
+	require.NoError(t, err)
+	until(t, "its files' removal", func() bool {
+		_, err := os.Stat(folder.Delivery(d.ID))
+		return os.IsNotExist(err)
+	})
+	row, err = st.Delivery(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", row.State)
+	_, err = a.CancelDelivery(ctx, d.ID)
+	require.Error(t, err, "it has ended")
+	_, err = a.RetryDelivery(ctx, d.ID)
+	require.NoError(t, err)
+	until(t, "the delivery made again", func() bool {
+		row, err = st.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		return row.State == "proven"
+	})
+	assert.Len(t, row.Proof.Files, 6)
+}
