@@ -226,15 +226,27 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	return fn(a)
 }
 
-// clusterDir is where our own database lives. PostgreSQL won't run as root, and root's folders are
-// often closed to others: root keeps it under /var/lib, one for each home.
+// clusterDir is where our own database lives: in the home, unless this is root and the home lies in
+// a folder that is closed to others. PostgreSQL won't run as root, so it must be able to get there.
 func (s *settings) clusterDir() (string, error) {
 	home, err := filepath.Abs(s.home)
-	if err != nil || os.Geteuid() != 0 {
+	if err != nil || os.Geteuid() != 0 || openToAll(home) {
 		return filepath.Join(home, "postgres"), err
 	}
 	sum := sha256.Sum256([]byte(home))
 	return filepath.Join("/var/lib/zestyloom", hex.EncodeToString(sum[:6])), nil
+}
+
+// openToAll reports whether every folder on the way to dir, as far as it exists, lets everybody pass.
+func openToAll(dir string) bool {
+	for ; ; dir = filepath.Dir(dir) {
+		if st, err := os.Stat(dir); err == nil && st.Mode()&0o001 == 0 {
+			return false
+		}
+		if dir == filepath.Dir(dir) {
+			return true
+		}
+	}
 }
 
 // wipe removes what a demonstration has made: its database and its media.

@@ -17,7 +17,11 @@ export function MonitorStrip({ production }: { production: Production }) {
   const held = decibels(m.held);
   const place = (db: number | null) => (db === null ? 0 : Math.max(0, Math.min(1, 1 - db / floor)) * 100);
   return (
-    <section aria-label="Monitor" className="flex h-11 shrink-0 items-center gap-4 border-line border-t bg-panel px-4">
+    <section
+      aria-label="Monitor"
+      data-delay={m.delay ?? undefined}
+      className="flex h-11 shrink-0 items-center gap-4 border-line border-t bg-panel px-4"
+    >
       <Volume2 size={16} className={h ? "text-focus" : "text-quiet"} aria-hidden="true" />
       <p className="w-[420px] truncate" data-testid="hearing">
         {m.error ? (
@@ -57,7 +61,12 @@ export function MonitorStrip({ production }: { production: Production }) {
       <p className="figures w-40 text-small text-quiet">{h ? `peak ${dbfs(held)} dBFS` : ""}</p>
       <p className="ml-auto text-quiet text-small">{h ? "mono, on both sides at 0 dB" : ""}</p>
       {h && (
-        <button type="button" aria-label="Stop listening" onClick={stop} className="text-ink hover:text-focus">
+        <button
+          type="button"
+          aria-label="Stop listening"
+          onClick={stop}
+          className="flex h-7 w-7 items-center justify-center text-ink hover:text-focus"
+        >
           <Square size={14} />
         </button>
       )}

@@ -64,15 +64,21 @@ export function useCommandKeys() {
   }, []);
 }
 
+const printed: Record<string, string> = {
+  mod: "Ctrl",
+  shift: "Shift",
+  " ": "Space",
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  ArrowLeft: "←",
+  ArrowRight: "→",
+};
+
 /** A key for people: "Ctrl Z", "Space", "R". */
 export function keyLabel(key: string): string {
+  if (key === "+") return key;
   return key
     .split("+")
-    .map(
-      (k) =>
-        ({ mod: "Ctrl", shift: "Shift", " ": "Space", ArrowUp: "↑", ArrowDown: "↓", ArrowLeft: "←", ArrowRight: "→" })[
-          k
-        ] ?? (k.length === 1 ? k.toUpperCase() : k),
-    )
+    .map((k) => printed[k] ?? (k.length === 1 ? k.toUpperCase() : k))
     .join(" ");
 }

@@ -36,7 +36,7 @@ export function Notes() {
             type="button"
             aria-label="Put this note away"
             onClick={() => dismiss(n.id)}
-            className="text-quiet hover:text-ink"
+            className="flex h-6 w-6 items-center justify-center text-quiet hover:text-ink"
           >
             <X size={14} />
           </button>

@@ -49,7 +49,7 @@ export function FileCardView({ file, production }: { file: FileCard; production:
           type="button"
           onClick={remove}
           aria-label={busy ? `Cancel ${file.name}` : `Remove ${file.name}`}
-          className="p-1 text-quiet hover:text-ink"
+          className="flex h-7 w-7 shrink-0 items-center justify-center text-quiet hover:text-ink"
         >
           <Trash2 size={14} />
         </button>
@@ -110,13 +110,13 @@ function Strips({ file }: { file: FileCard }) {
   return (
     <ul aria-label={`Channels of ${file.name}`}>
       {file.tracks.map((t) => (
-        <li key={t.channel} className="flex h-[22px] items-center gap-2">
+        <li key={t.channel} className="flex h-6 items-center gap-2">
           <span className="figures w-5 text-right text-quiet text-small">{t.channel}</span>
           <button
             type="button"
             disabled={!t.strand}
             aria-label={`Hear channel ${t.channel} of ${file.name} while held`}
-            className="text-quiet hover:text-focus disabled:opacity-40"
+            className="flex h-6 w-6 items-center justify-center text-quiet hover:text-focus disabled:opacity-40"
             onPointerDown={(e) => {
               e.currentTarget.setPointerCapture(e.pointerId);
               void hear({

@@ -127,7 +127,7 @@ function Cards({ files, production }: { files: Parameters<typeof FileCardView>[0
     count: files.length,
     lanes: 2,
     getScrollElement: () => scroller.current,
-    estimateSize: (i) => 96 + 22 * (files[i]?.tracks.length ?? 0) + 20 * (files[i]?.snags.length ?? 0),
+    estimateSize: (i) => 96 + 24 * (files[i]?.tracks.length ?? 0) + 20 * (files[i]?.snags.length ?? 0),
     getItemKey: (i) => files[i]?.id ?? i,
     overscan: 4,
     gap: 8,

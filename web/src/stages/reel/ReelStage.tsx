@@ -178,7 +178,7 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
         >
           <div style={{ width: head + width + 16 }} className="relative">
             <Ruler reel={reel} production={p} px={px} from={from} to={to} />
-            <div role="listbox" aria-label="Tracks" className="relative" style={{ height: virtual.getTotalSize() }}>
+            <div role="grid" aria-label="Tracks" className="relative" style={{ height: virtual.getTotalSize() }}>
               {virtual.getVirtualItems().map((v) => {
                 const t = rows[v.index];
                 if (!t) return null;
@@ -305,7 +305,7 @@ const TrackRow = memo(function TrackRow({
   const colour = stemColour(stem?.kind);
   return (
     <div
-      role="option"
+      role="row"
       aria-selected={on}
       aria-label={`Track ${t.label}, ${stem?.name ?? "no stem"}${t.off ? ", off" : ""}`}
       tabIndex={on ? 0 : -1}
@@ -315,6 +315,8 @@ const TrackRow = memo(function TrackRow({
       style={{ height: row, transform: `translateY(${top}px)` }}
     >
       <div
+        role="rowheader"
+        tabIndex={-1}
         className={`sticky left-0 z-10 flex h-full items-center gap-2 border-line border-r pr-2 ${on ? "bg-raised" : "bg-ground"}`}
         style={{ width: head }}
       >
@@ -344,37 +346,43 @@ const TrackRow = memo(function TrackRow({
           {t.off ? "off" : "on"}
         </button>
       </div>
-      {t.clips
-        .filter((c) => c.at < to && c.at + c.length > from)
-        .map((c) => {
-          // Only the part in view is drawn: at the sample a clip is millions of pixels wide.
-          const a = Math.max(c.at, from);
-          const b = Math.min(c.at + c.length, to);
-          return (
-            <div
-              key={c.id}
-              className="absolute top-1 bottom-1 bg-panel"
-              style={{
-                left: head + (a - reel.start) * px,
-                width: Math.max(2, (b - a) * px),
-                opacity: t.off ? 0.45 : 1,
-                borderLeft: a === c.at ? `2px solid ${colour}` : undefined,
-              }}
-              title={`${c.name}, ${t.label}`}
-            >
-              <Waveform
-                strand={c.strand}
-                from={c.in + a - c.at}
-                to={c.in + b - c.at}
-                colour={t.off ? "var(--quiet)" : stem ? colour : "var(--ink)"}
-                className="h-full w-full"
-              />
-              <span className="absolute top-0 left-0 max-w-full truncate bg-panel/80 px-1 text-quiet text-small leading-4">
-                {c.name}
-              </span>
-            </div>
-          );
-        })}
+      <div
+        role="gridcell"
+        tabIndex={-1}
+        aria-label={`${plural(t.clips.length, "clip")}: ${t.clips.map((c) => c.name).join(", ")}`}
+      >
+        {t.clips
+          .filter((c) => c.at < to && c.at + c.length > from)
+          .map((c) => {
+            // Only the part in view is drawn: at the sample a clip is millions of pixels wide.
+            const a = Math.max(c.at, from);
+            const b = Math.min(c.at + c.length, to);
+            return (
+              <div
+                key={c.id}
+                className="absolute top-1 bottom-1 bg-panel"
+                style={{
+                  left: head + (a - reel.start) * px,
+                  width: Math.max(2, (b - a) * px),
+                  opacity: t.off ? 0.45 : 1,
+                  borderLeft: a === c.at ? `2px solid ${colour}` : undefined,
+                }}
+                title={`${c.name}, ${t.label}`}
+              >
+                <Waveform
+                  strand={c.strand}
+                  from={c.in + a - c.at}
+                  to={c.in + b - c.at}
+                  colour={t.off ? "var(--quiet)" : stem ? colour : "var(--ink)"}
+                  className="h-full w-full"
+                />
+                <span className="absolute top-0 left-0 max-w-full truncate bg-panel/80 px-1 text-quiet text-small leading-4">
+                  {c.name}
+                </span>
+              </div>
+            );
+          })}
+      </div>
     </div>
   );
 });

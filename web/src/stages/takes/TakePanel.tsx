@@ -70,7 +70,7 @@ export function TakePanel({ take, production, pointer, actions }: Props) {
               <StrandRow key={s.id} strand={s} take={take} production={production} pointer={pointer} onPoint={point} />
             ))}
           </ul>
-          <div className="pointer-events-none absolute inset-y-0 right-[72px] left-[278px]">
+          <div className="pointer-events-none absolute inset-y-0 right-[72px] left-[280px]">
             <div ref={line} className="absolute inset-y-0 left-0 w-px bg-focus" />
             <Playhead take={take} />
           </div>
@@ -128,7 +128,7 @@ function StrandRow({ strand: s, take, production, pointer, onPoint }: RowProps) 
       <button
         type="button"
         aria-label={`Hear strand ${s.position}, ${name}, while held`}
-        className={`p-1 ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
+        className={`flex h-6 w-6 items-center justify-center ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           hearStrand(take, s, pointer.current);

@@ -1,0 +1,38 @@
+import { join } from "node:path";
+import { expect, go, test } from "./app";
+
+test.skip(!process.env.SCREENSHOTS, "pictures are taken by make screenshots");
+
+test("pictures for the README", async ({ page, app }) => {
+  const shot = async (name: string) => {
+    await expect(page.locator("[data-drawn=no]")).toHaveCount(0);
+    await page.screenshot({ path: join(import.meta.dirname, "..", "docs", "screenshots", `${name}.png`) });
+  };
+  await page.goto(app.url);
+  await page.waitForURL(/intake/);
+  await page.getByLabel("Search files").fill("LF07");
+  await shot("intake");
+  await go(page, "Takes");
+  await page.getByRole("option", { name: "Take 21A-3" }).first().click();
+  const strip = page.getByRole("button", { name: /Waveform of strand 4/ });
+  await strip.hover({ position: { x: 300, y: 10 } });
+  await page.keyboard.down("4");
+  await expect(page.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");
+  await shot("takes");
+  await page.keyboard.up("4");
+  await go(page, "Reel");
+  await shot("reel");
+  await go(page, "Weave");
+  await shot("weave");
+  await go(page, "Delivery");
+  await page.getByRole("button", { name: /Order 6 channels/ }).click();
+  await expect(page.getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await page.getByRole("button", { name: /Proof/ }).click();
+  await page.getByRole("button", { name: /Put this note away/ }).click();
+  await shot("delivery");
+  await page.keyboard.press("ControlOrMeta+k");
+  await page.getByPlaceholder("What do you want to do?").fill("linen");
+  await page.keyboard.press("Enter");
+  await go(page, "Reel");
+  await shot("reel-linen");
+});

@@ -1,0 +1,237 @@
+import { readFileSync } from "node:fs";
+import { accessible, expect, go, test } from "./app";
+import { readWav, samples, wav } from "./sound";
+
+const rate = 48000;
+const frames = rate * 3;
+const start = rate * (22 * 3600 + 10 * 60 + 5); // 22:10:05:00
+
+/**
+ * The whole way of a recorder's file, in the real interface: taken in, heard, labelled, laid,
+ * routed, ordered, proven, downloaded; and what was downloaded is, sample by sample, what an
+ * independent computation says it must be.
+ */
+test("from a recorder file to a proven stem master", async ({ page, app }) => {
+  const channels = Array.from({ length: 8 }, (_, c) => (c === 7 ? new Int32Array(frames) : samples(c, frames)));
+  const poly = wav(channels, rate, start);
+
+  await page.goto(`${app.url}/new`);
+  await accessible(page);
+  await page.getByLabel("Name").fill("Story");
+  await page.getByLabel("Timecode rate").selectOption("25");
+  await page.getByRole("button", { name: "Make the production" }).click();
+  await expect(page.getByText("Nothing has arrived yet")).toBeVisible();
+  await accessible(page);
+
+  // Intake: a good file, one cut short and one that is none, at once.
+  await page.getByLabel("Files to take in").setInputFiles([
+    { name: "day_1.wav", mimeType: "audio/wav", buffer: poly },
+    { name: "cut.wav", mimeType: "audio/wav", buffer: poly.subarray(0, 500_000) },
+    { name: "notes.wav", mimeType: "audio/wav", buffer: Buffer.from("not a recording at all, just words") },
+  ]);
+  const card = page.getByRole("article", { name: "day_1.wav" });
+  await expect(card.getByText("8 ch, RIFF s24, 48 kHz, 0:03.0, from 22:10:05:00")).toBeVisible();
+  await expect(card.getByRole("listitem")).toHaveCount(8);
+  await expect(card.getByText(/Channel 8 is empty/)).toBeVisible();
+  await expect(
+    page.getByRole("article", { name: "cut.wav" }).getByText(/header promises 144000 frames and/),
+  ).toBeVisible();
+  await expect(page.getByRole("article", { name: "notes.wav" }).getByText(/not a sound file/)).toBeVisible();
+  await page.getByLabel("Files to take in").setInputFiles([{ name: "copy.wav", mimeType: "audio/wav", buffer: poly }]);
+  await expect(page.getByRole("article", { name: "copy.wav" }).getByText(/here already, as day_1.wav/)).toBeVisible();
+  await accessible(page);
+
+  // Takes: hear a strand with its key, label all, take it into the reel.
+  await go(page, "Takes");
+  await page.getByRole("option", { name: "Take day_1" }).click();
+  const hearing = page.getByRole("region", { name: "Monitor" });
+  const strip = page.getByRole("button", { name: /Waveform of strand 3/ });
+  const box = (await strip.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  await page.mouse.move(box.x + box.width / 4, box.y + box.height / 2);
+  await page.keyboard.down("3");
+  await expect(hearing.getByText("strand 3, no label, take day_1")).toBeVisible();
+  await expect(hearing).toHaveAttribute("data-delay", /\d/); // the worklet has played its first sample
+  await expect(hearing.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");
+  await expect(hearing.getByText(/^22:10:0[5-8]/)).toBeVisible();
+  await page.keyboard.up("3");
+  await expect(hearing.getByText(/Nothing is heard/)).toBeVisible();
+  await page.keyboard.press("Shift+Digit4");
+  await expect(hearing.getByText("(kept)")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(hearing.getByText(/Nothing is heard/)).toBeVisible();
+
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Enter"); // the first two are the mix
+  for (const label of ["Boom", "Lav Ines", "Score L", "Score R", "Ferry"]) {
+    await page.keyboard.press(label === "Boom" ? "Tab" : "End");
+    if (label === "Boom") await page.getByLabel("Label of strand 3").focus();
+    await page.keyboard.type(label);
+    await page.keyboard.press("Enter");
+  }
+  await page.keyboard.press("Escape");
+  await expect(page.getByLabel("Label of strand 7")).toHaveValue("Ferry");
+  await page.getByLabel("Label of strand 1").fill("MixL");
+  await page.getByLabel("Label of strand 1").press("Enter");
+  await page.getByLabel("Label of strand 2").fill("Wrong");
+  await page.getByLabel("Label of strand 2").press("Enter");
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("option", { name: "Take day_1" })).toContainText("Wrong");
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(page.getByLabel("Label of strand 2")).toHaveValue("");
+  await page.getByLabel("Label of strand 2").fill("MixR");
+  await page.getByLabel("Label of strand 2").press("Enter");
+  await page.keyboard.press("Escape");
+  await page.reload();
+  await page.getByRole("option", { name: "Take day_1" }).click();
+  await expect(page.getByLabel("Label of strand 4")).toHaveValue("Lav Ines");
+  await accessible(page);
+  await page.keyboard.press("r");
+  await expect(page.getByRole("button", { name: "In the reel" })).toBeVisible();
+
+  // Reel: everything is laid, the mix is off; tracks are sent by key.
+  await go(page, "Reel");
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  await expect(tracks.getByRole("row")).toHaveCount(8);
+  await expect(tracks.getByRole("row", { name: "Track MixL, no stem, off" })).toBeVisible();
+  for (const [track, key] of [
+    ["Boom", "d"],
+    ["Lav Ines", "d"],
+    ["Score L", "m"],
+    ["Score R", "m"],
+    ["Ferry", "f"],
+  ] as const) {
+    await tracks.getByRole("row", { name: `Track ${track},` }).click();
+    await page.keyboard.press(key);
+    await expect(
+      tracks.getByRole("row", { name: `Track ${track}, ${{ d: "DX", m: "MX", f: "FX" }[key]}` }),
+    ).toBeVisible();
+  }
+  await accessible(page);
+
+  // Weave: sides by the crossings, the width grows and shrinks and keeps every route.
+  await go(page, "Weave");
+  await page.getByRole("button", { name: "Score L to MX R" }).click();
+  await expect(page.getByLabel("Position of Score L")).toHaveValue("left");
+  await page.getByLabel("Position of Score R").selectOption("right");
+  await page.getByLabel("Position of Lav Ines").selectOption("both");
+  await page.getByRole("button", { name: "One output more" }).click();
+  await expect(page.getByLabel("Name of output 7")).toHaveValue("VO L");
+  await page.getByRole("button", { name: "One output fewer" }).click();
+  await expect(page.getByLabel("Name of output 7")).toHaveCount(0);
+  await expect(page.getByRole("row", { name: "Ferry on the outputs" }).getByText("0.0")).toHaveCount(2);
+  await accessible(page);
+
+  // Delivery: names are shown filled in, snags are listed, the master is made and proven.
+  await go(page, "Delivery");
+  await page.getByLabel("File names").fill("{production}_{reel}_{number}_{output}");
+  const order = page.getByRole("form", { name: "Order" });
+  await expect(order.getByRole("cell", { name: "Story_Reel 1.wav" })).toBeVisible();
+  await expect(order.getByText("track MixL is off and will not be heard")).toBeVisible();
+  await expect(order.getByText(/track Strand 8 has no stem/)).toBeVisible();
+  await accessible(page);
+  await order.getByRole("button", { name: /Order 6 channels/ }).click();
+  const made = page.getByRole("region", { name: "Deliveries" }).getByRole("article");
+  await expect(made.getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await made.getByRole("button", { name: /Proof: .* 6 channels/ }).click();
+  await expect(made.getByText("all as ordered")).toHaveCount(6);
+  await accessible(page);
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    made.getByRole("link", { name: "Story_Reel 1.wav" }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe("Story_Reel 1.wav");
+  const got = readWav(readFileSync(await download.path()));
+  expect(got.rate).toBe(rate);
+  expect(got.start).toBe(start);
+  const [, , boom, lav, left, right, ferry] = channels as [
+    Int32Array,
+    Int32Array,
+    Int32Array,
+    Int32Array,
+    Int32Array,
+    Int32Array,
+    Int32Array,
+  ];
+  const dialogue = boom.map((v, i) => v + (lav[i] ?? 0));
+  expect(got.channels.map((c) => c.length)).toEqual(Array(6).fill(frames));
+  for (const [i, want] of [dialogue, dialogue, left, right, ferry, ferry].entries()) {
+    expect(
+      got.channels[i]?.every((v, k) => v === want[k]),
+      `output ${i + 1}`,
+    ).toBe(true);
+  }
+
+  // Six mono files of the same order.
+  await page.getByLabel("one mono file an output").check();
+  await expect(order.getByRole("cell", { name: "Story_Reel 1_05_FX L.wav" })).toBeVisible();
+  await order.getByRole("button", { name: /Order 6 channels/ }).click();
+  await expect(made.first().getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(made.first().getByRole("list", { name: "Files" }).getByRole("link")).toHaveCount(6);
+});
+
+test("the demonstration: every stage, in both themes, is accessible and shows what it holds", async ({ page, app }) => {
+  await page.goto(app.url);
+  await page.waitForURL(/intake/);
+  await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
+  await expect(page.getByText(/^16 files, \d with snags$/)).toBeVisible();
+  for (const theme of ["Dusk", "Linen"]) {
+    for (const stage of ["Intake", "Takes", "Sync", "Reel", "Weave", "Measure", "Delivery"]) {
+      await go(page, stage);
+      await accessible(page);
+      const wide = await page.evaluate(
+        () => document.documentElement.scrollWidth > document.documentElement.clientWidth,
+      );
+      expect(wide, `${stage} in ${theme} needs no horizontal scrolling`).toBe(false);
+    }
+    await page.keyboard.press("ControlOrMeta+k");
+    await page.getByPlaceholder("What do you want to do?").fill("dusk linen");
+    await accessible(page);
+    await page.keyboard.press("Enter");
+    await expect(page.locator("html")).toHaveAttribute("data-theme", theme === "Dusk" ? "linen" : "dusk");
+  }
+  await go(page, "Takes");
+  await page.keyboard.press("?");
+  await expect(
+    page.getByRole("dialog", { name: "Keys of this stage" }).getByText("Take this take into the reel"),
+  ).toBeVisible();
+  await accessible(page);
+});
+
+test("files of the shelf, a stale page and an upload that is cancelled", async ({ page, app }) => {
+  await page.goto(`${app.url}/new`);
+  await page.getByLabel("Name").fill("Shelf");
+  await page.getByRole("button", { name: "Make the production" }).click();
+  await expect(page.getByText("Nothing has arrived yet")).toBeVisible();
+  await page.getByRole("button", { name: "Shelf" }).click();
+  const shelf = page.getByRole("dialog", { name: "Files the server can see" });
+  await shelf.getByLabel("LF_VO_EN.wav").check();
+  await shelf.getByLabel("LFB02_21A-3_1.wav").check();
+  await accessible(page);
+  await shelf.getByRole("button", { name: "Take in 2 files" }).click();
+  await expect(page.getByRole("article", { name: "LF_VO_EN.wav" }).getByText("VO EN")).toBeVisible();
+
+  // Two pages of one production: what one types, the other shows without being asked.
+  const other = await page.context().newPage();
+  await other.goto(page.url());
+  await go(other, "Takes");
+  await go(page, "Takes");
+  await page.getByRole("option", { name: "Take Narration-EN" }).click();
+  await page.getByLabel("Label of strand 1").fill("Narrator");
+  await page.getByLabel("Label of strand 1").press("Enter");
+  await expect(other.getByRole("option", { name: "Take Narration-EN" })).toContainText("Narrator");
+  await other.close();
+
+  // The line is held up, so that the upload can be cancelled in its midst.
+  await go(page, "Intake");
+  await page.route("**/api/uploads/*", (route) =>
+    route.request().method() === "PATCH" ? undefined : route.continue(),
+  );
+  await page
+    .getByLabel("Files to take in")
+    .setInputFiles([{ name: "slow.wav", mimeType: "audio/wav", buffer: Buffer.alloc(100_000) }]);
+  await expect(page.getByRole("progressbar", { name: "Upload of slow.wav" })).toBeVisible();
+  await page.getByRole("button", { name: "Cancel the upload of slow.wav" }).click();
+  await expect(page.getByText("slow.wav")).toHaveCount(0);
+  await page.unroute("**/api/uploads/*");
+  await expect(page.getByRole("article")).toHaveCount(2);
+});

@@ -1,0 +1,102 @@
+// Command bench measures the program as a whole against a plain copy of the same file in the same
+// run: seconds, bytes a second, the ratio to the copy, and peak memory. It only reports; see
+// docs/performance.md for what the figures should be.
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"syscall"
+	"time"
+)
+
+func main() {
+	bin := flag.String("bin", "bin/zestyloom", "the program")
+	minutes := flag.Int("minutes", 10, "length of the file")
+	runs := flag.Int("runs", 5, "runs of each, taken in turn; the median counts")
+	flag.Parse()
+	if err := measure(*bin, *minutes, *runs); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+type result struct {
+	seconds []float64
+	peak    int64 // KiB
+}
+
+func measure(bin string, minutes, runs int) error {
+	bin, err := filepath.Abs(bin)
+	if err != nil {
+		return err
+	}
+	dir, err := os.MkdirTemp("", "zestyloom-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	in := filepath.Join(dir, "ten.wav")
+	if out, err := exec.Command("sox", "-n", "-r", "48000", "-b", "24", "-c", "8", in, "synth", fmt.Sprint(minutes*60), "whitenoise", "gain", "-6").CombinedOutput(); err != nil {
+		return fmt.Errorf("sox: %w\n%s", err, out)
+	}
+	st, err := os.Stat(in)
+	if err != nil {
+		return err
+	}
+	parts := filepath.Join(dir, "parts")
+	if out, err := exec.Command(bin, "split", in, "--out", parts).CombinedOutput(); err != nil {
+		return fmt.Errorf("split: %w\n%s", err, out)
+	}
+	monos, err := filepath.Glob(filepath.Join(parts, "*.wav"))
+	if err != nil {
+		return err
+	}
+	out := filepath.Join(dir, "out")
+	work := []struct {
+		name string
+		args []string
+	}{
+		{"copy (cp)", []string{"cp", in, filepath.Join(out, "copy.wav")}},
+		{"split", []string{bin, "split", in, "--out", out}},
+		{"join", append([]string{bin, "join", "--out", filepath.Join(out, "join.wav")}, monos...)},
+		{"inspect --levels", []string{bin, "inspect", "--levels", in}},
+	}
+	results := make([]result, len(work))
+	for range runs {
+		for i, w := range work {
+			if err := os.RemoveAll(out); err != nil {
+				return err
+			}
+			if err := os.Mkdir(out, 0o755); err != nil {
+				return err
+			}
+			syscall.Sync() // what the run before left unwritten is not this one's
+			cmd := exec.Command(w.args[0], w.args[1:]...)
+			begun := time.Now()
+			if msg, err := cmd.CombinedOutput(); err != nil {
+				return fmt.Errorf("%s: %w\n%s", w.name, err, msg)
+			}
+			results[i].seconds = append(results[i].seconds, time.Since(begun).Seconds())
+			if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+				results[i].peak = max(results[i].peak, u.Maxrss)
+			}
+		}
+	}
+	median := func(r result) float64 {
+		slices.Sort(r.seconds)
+		return r.seconds[len(r.seconds)/2]
+	}
+	copying := median(results[0])
+	fmt.Printf("%d minutes, 8 channels, 24 bits, 48 kHz: %.0f MB; median of %d runs\n", minutes, float64(st.Size())/1e6, runs)
+	fmt.Printf("%-18s %9s %9s %12s %10s\n", "", "seconds", "MB/s", "of a copy", "peak MiB")
+	for i, w := range work {
+		m := median(results[i])
+		fmt.Printf("%-18s %9.2f %9.0f %11.2fx %10.1f\n", w.name, m, float64(st.Size())/1e6/m, copying/m, float64(results[i].peak)/1024)
+	}
+	return nil
+}
