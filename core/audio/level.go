@@ -58,9 +58,28 @@ func (l *Level) Add(samples []float64) {
 	}
 }
 
+// Merge takes the samples of another level of the same channel into account.
+func (l *Level) Merge(o Level) {
+	l.Peak = max(l.Peak, o.Peak)
+	l.Sum += o.Sum
+	l.Frames += o.Frames
+	l.Invalid += o.Invalid
+}
+
 // AddLevels takes interleaved frames into account: levels[c] for channel c. It is the fast path
 // for analysis; integer samples are summed as integers and scaled once a call.
+//
+// Frames are taken in runs that stay in the processor's nearest memory for all channels.
 func AddLevels(levels []Level, raw []byte, coding Coding) {
+	const run = 24 << 10 // bytes
+	stride := coding.Bytes() * len(levels)
+	for step := max(1, run/stride) * stride; len(raw) > step; raw = raw[step:] {
+		addLevels(levels, raw[:step], coding)
+	}
+	addLevels(levels, raw, coding)
+}
+
+func addLevels(levels []Level, raw []byte, coding Coding) {
 	channels := len(levels)
 	size := coding.Bytes()
 	stride := size * channels
@@ -71,7 +90,7 @@ func AddLevels(levels []Level, raw []byte, coding Coding) {
 		switch coding {
 		case S16:
 			var lo, hi int32
-			var sum uint64 // up to 2^30 a sample: room for 2^34 frames a call
+			var sum uint64 // up to 2^30 a sample: there is room
 			for range n {
 				v := int32(int16(binary.LittleEndian.Uint16(raw[p:])))
 				lo, hi = min(lo, v), max(hi, v)
@@ -80,20 +99,8 @@ func AddLevels(levels []Level, raw []byte, coding Coding) {
 			}
 			l.addInts(lo, hi, float64(sum)*scale16*scale16, scale16)
 		case S24:
-			var lo, hi int32
-			var sum uint64 // up to 2^46 a sample: room for 2^18 frames, so in runs
-			var total float64
-			for i := range n {
-				v := int24(raw[p : p+3])
-				lo, hi = min(lo, v), max(hi, v)
-				sum += uint64(int64(v) * int64(v))
-				if i&0xFFFF == 0xFFFF {
-					total += float64(sum)
-					sum = 0
-				}
-				p += stride
-			}
-			l.addInts(lo, hi, (total+float64(sum))*scale24*scale24, scale24)
+			lo, hi, sum := sumS24(raw, p, stride, n)
+			l.addInts(lo, hi, sum*scale24*scale24, scale24)
 		default:
 			var buf [512]float64
 			for from := 0; from < n; from += len(buf) {
@@ -110,4 +117,24 @@ func AddLevels(levels []Level, raw []byte, coding Coding) {
 func (l *Level) addInts(lo, hi int32, sum, scale float64) {
 	l.Sum += sum
 	l.Peak = max(l.Peak, -float64(lo)*scale, float64(hi)*scale)
+}
+
+// sumS24 returns the least and greatest of n 24-bit samples and the sum of their squares. Each is
+// read by one load of the four bytes that end with it.
+func sumS24(raw []byte, p, stride, n int) (lo, hi int32, total float64) {
+	if n > 0 && p == 0 { // nothing stands before the first
+		v := int24(raw[:3])
+		lo, hi, total = min(0, v), max(0, v), float64(int64(v)*int64(v))
+		p, n = p+stride, n-1
+	}
+	var sum uint64 // up to 2^46 a sample: room for more than a run holds
+	part := raw[max(0, p-1):]
+	for at := 0; n > 0; n-- {
+		v := int32(binary.LittleEndian.Uint32(part[at:at+4:at+4])) >> 8
+		lo, hi = min(lo, v), max(hi, v)
+		sum += uint64(int64(v) * int64(v))
+		at += stride
+	}
+	total += float64(sum)
+	return lo, hi, total
 }

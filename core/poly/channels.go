@@ -4,7 +4,9 @@
 package poly
 
 import (
+	"encoding/binary"
 	"fmt"
+	"runtime"
 	"strconv"
 	"strings"
 
@@ -112,10 +114,18 @@ func strided(dst []byte, out int, src []byte, in, size, n int) {
 			s, d = s+in, d+out
 		}
 	case 3:
-		for range n {
-			a, b := src[s:s+3:s+3], dst[d:d+3:d+3]
-			b[0], b[1], b[2] = a[0], a[1], a[2]
+		// By loads of four bytes, of which the fourth belongs to the next sample; the last sample,
+		// which may have none after it, goes by itself.
+		last := n - 1
+		for range last {
+			v := binary.LittleEndian.Uint32(src[s : s+4 : s+4])
+			b := dst[d : d+3 : d+3]
+			binary.LittleEndian.PutUint16(b, uint16(v))
+			b[2] = byte(v >> 16)
 			s, d = s+in, d+out
+		}
+		if last >= 0 {
+			copy(dst[d:d+3], src[s:s+3])
 		}
 	default:
 		for range n {
@@ -123,4 +133,20 @@ func strided(dst []byte, out int, src []byte, in, size, n int) {
 			s, d = s+in, d+out
 		}
 	}
+}
+
+// tile is how many frames are moved for all channels before the next: few enough that they stay in
+// the processor's nearest memory while every channel is picked from them.
+const tile = 1024
+
+// tiles calls fn for runs of frames from 0 to n, on all processors.
+func tiles(n int, fn func(from, to int)) {
+	parts := runtime.GOMAXPROCS(0)
+	_ = each(parts, func(p int) error {
+		end := n * (p + 1) / parts
+		for from := n * p / parts; from < end; from += tile {
+			fn(from, min(from+tile, end))
+		}
+		return nil
+	})
 }

@@ -32,6 +32,7 @@ type Member struct {
 	Channels []int // in the new file, from 1
 	Labels   []string
 	Frames   int64
+	zero     []int // Channels from 0
 	src      *source.Source
 	facts    source.Facts
 }
@@ -114,6 +115,7 @@ func (j *Join) plan(o JoinOptions) error {
 		for _, t := range mem.facts.Tracks {
 			channel++
 			mem.Channels = append(mem.Channels, channel)
+			mem.zero = append(mem.zero, channel-1)
 			mem.Labels = append(mem.Labels, t.Label)
 			t.Channel = channel
 			if seenTrack[t.RecorderTrack] {
@@ -251,22 +253,31 @@ func (j *Join) Run(ctx context.Context, progress func(done int64)) error {
 	}
 	defer out.abort()
 	size, frame := j.Format.Coding.Bytes(), j.Format.FrameBytes()
-	in := make([]byte, max(1, blockBytes/frame)*frame)
+	block := max(1, blockBytes/frame) * frame
+	in := make([][]byte, len(j.Members))
+	for i, m := range j.Members {
+		in[i] = make([]byte, block/frame*size*len(m.Channels))
+	}
 	var reading int64
 	fill := func(buf []byte) (int, error) {
 		n := int(min(int64(len(buf)/frame), j.Frames-reading))
 		if n == 0 {
 			return 0, io.EOF
 		}
-		for _, m := range j.Members {
-			if err := j.fill(buf[:n*frame], in, m, reading, size); err != nil {
-				return 0, err
+		err := each(len(j.Members), func(i int) error { return j.read(in[i], j.Members[i], reading, n) })
+		tiles(n, func(from, to int) {
+			for i, m := range j.Members {
+				w := len(m.Channels) * size
+				place(buf[from*frame:to*frame], in[i][from*w:to*w], size, j.Format.Channels, m.zero)
 			}
+		})
+		if err != nil {
+			return 0, err
 		}
 		reading += int64(n)
 		return n * frame, nil
 	}
-	err = ahead.Run(ctx, len(in), fill, func(block []byte) error {
+	err = ahead.Run(ctx, block, fill, func(block []byte) error {
 		_, err := out.w.Write(block)
 		if progress != nil {
 			progress(out.w.Frames())
@@ -279,16 +290,13 @@ func (j *Join) Run(ctx context.Context, progress func(done int64)) error {
 	return commitAll([]*output{out})
 }
 
-// fill puts one member's channels into a block of the new file that starts at the given frame,
-// and silence after the member's end.
-func (j *Join) fill(dst, in []byte, m Member, at int64, size int) error {
-	width := len(m.Channels)
-	want := len(dst) / (size * j.Format.Channels)
-	raw := in[:want*size*width]
+// read reads n frames of a member, and silence after its end.
+func (j *Join) read(raw []byte, m Member, at int64, n int) error {
+	frame := j.Format.Coding.Bytes() * len(m.Channels)
 	got := 0
-	for got < want {
-		n, err := m.src.ReadFrames(raw[got*size*width:], at+int64(got))
-		got += n
+	for got < n {
+		k, err := m.src.ReadFrames(raw[got*frame:n*frame], at+int64(got))
+		got += k
 		if errors.Is(err, io.EOF) && at+int64(got) >= m.Frames {
 			break
 		}
@@ -296,17 +304,12 @@ func (j *Join) fill(dst, in []byte, m Member, at int64, size int) error {
 			return snag.Refuse("unreadable", "%s: %w", m.Path, err)
 		}
 	}
-	rest := raw[got*size*width:]
+	rest := raw[got*frame : n*frame]
 	clear(rest)
 	if j.Format.Coding == audio.U8 {
 		for i := range rest {
 			rest[i] = 128 // the zero of unsigned samples
 		}
 	}
-	zero := make([]int, width)
-	for i, c := range m.Channels {
-		zero[i] = c - 1
-	}
-	place(dst, raw, size, j.Format.Channels, zero)
 	return nil
 }

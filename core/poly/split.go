@@ -211,23 +211,29 @@ func (p *Split) Run(ctx context.Context, progress func(done int64)) error {
 			zero[i] = append(zero[i], c-1)
 		}
 	}
-	var buf []byte
+	bufs := make([][]byte, len(outs))
 	err := p.src.EachBlock(ctx, blockBytes, func(raw []byte, at int64) error {
 		frames := len(raw) / f.FrameBytes()
-		for i, o := range outs {
-			size := frames * len(zero[i]) * f.Coding.Bytes()
-			if cap(buf) < size {
-				buf = make([]byte, size)
-			}
-			pick(buf[:size], raw, f.Coding.Bytes(), f.Channels, zero[i])
-			if _, err := o.w.Write(buf[:size]); err != nil {
-				return err
+		size, frame := f.Coding.Bytes(), f.FrameBytes()
+		for i := range bufs {
+			if need := frames * len(zero[i]) * size; cap(bufs[i]) < need {
+				bufs[i] = make([]byte, need)
 			}
 		}
-		if progress != nil {
+		tiles(frames, func(from, to int) {
+			for i, channels := range zero {
+				w := len(channels) * size
+				pick(bufs[i][from*w:to*w], raw[from*frame:to*frame], size, f.Channels, channels)
+			}
+		})
+		err := each(len(outs), func(i int) error {
+			_, err := outs[i].w.Write(bufs[i][:frames*len(zero[i])*size])
+			return err
+		})
+		if err == nil && progress != nil {
 			progress(at + int64(frames))
 		}
-		return nil
+		return err
 	})
 	if err != nil {
 		return err

@@ -3,6 +3,9 @@ package poly
 import (
 	"errors"
 	"os"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
@@ -10,7 +13,7 @@ import (
 
 // blockBytes is the size of one read: large enough to be fast, small enough that a file of any
 // length needs a few MiB.
-const blockBytes = 2 << 20
+const blockBytes = 1 << 20
 
 // output is one WAV file being written.
 type output struct {
@@ -37,13 +40,21 @@ func (o *output) abort() {
 	}
 }
 
+// each calls fn for 0 to n-1 on as many processors as there are, and returns the first error.
+func each(n int, fn func(i int) error) error {
+	var running errgroup.Group
+	running.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		running.Go(func() error { return fn(i) })
+	}
+	return running.Wait()
+}
+
 // commitAll puts files in place; when one can't be, those put in place before it are removed.
 func commitAll(outs []*output) error {
-	var errs []error
-	for _, o := range outs {
-		errs = append(errs, o.w.Close())
-	}
-	if err := errors.Join(errs...); err != nil {
+	// Flushing waits for the disk: all at once it waits once.
+	err := each(len(outs), func(i int) error { return errors.Join(outs[i].w.Close(), outs[i].file.Sync()) })
+	if err != nil {
 		return err
 	}
 	for i, o := range outs {

@@ -4,19 +4,29 @@ import (
 	"context"
 	"errors"
 	"io"
+	"sync"
 
 	"zestyloom/core/ahead"
 	"zestyloom/core/audio"
 )
 
-// Levels reads all samples once and returns the level of every channel. Blocks are measured while
-// the next one is read.
+// Levels reads all samples once and returns the level of every channel. The halves of a block
+// are measured at once, while the next is read.
 func Levels(ctx context.Context, s *Source) ([]audio.Level, error) {
 	levels := make([]audio.Level, s.Format.Channels)
+	frameBytes := s.Format.FrameBytes()
+	other := make([]audio.Level, len(levels))
 	err := s.EachBlock(ctx, 1<<20, func(raw []byte, _ int64) error {
-		audio.AddLevels(levels, raw, s.Format.Coding)
+		half := len(raw) / 2 / frameBytes * frameBytes
+		var second sync.WaitGroup
+		second.Go(func() { audio.AddLevels(other, raw[half:], s.Format.Coding) })
+		audio.AddLevels(levels, raw[:half], s.Format.Coding)
+		second.Wait()
 		return nil
 	})
+	for c := range levels {
+		levels[c].Merge(other[c])
+	}
 	return levels, err
 }
 

@@ -21,9 +21,26 @@ const PartSuffix = ".part"
 // removes it.
 type File struct {
 	*os.File
-	path  string
-	force bool
-	done  bool
+	path    string
+	force   bool
+	done    bool
+	written int64 // by Write
+	begun   int64 // handed to the disk already
+}
+
+// writeBehind is how much is written before the disk is set to work on it.
+const writeBehind = 8 << 20
+
+// Write writes, and sets the disk to work now and then: Commit then has little to wait for, and
+// the system's memory does not fill with what is still to be written.
+func (f *File) Write(p []byte) (int, error) {
+	n, err := f.File.Write(p)
+	f.written += int64(n)
+	if f.written-f.begun >= writeBehind {
+		beginWrite(f.File, f.begun, f.written-f.begun)
+		f.begun = f.written
+	}
+	return n, err
 }
 
 // Create begins a file that will be named path. Without force an existing file is refused, now

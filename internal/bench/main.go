@@ -62,6 +62,7 @@ func measure(bin string, minutes, runs int) error {
 		args []string
 	}{
 		{"copy (cp)", []string{"cp", in, filepath.Join(out, "copy.wav")}},
+		{"copy and sync", []string{"dd", "if=" + in, "of=" + filepath.Join(out, "copy.wav"), "bs=2M", "conv=fsync", "status=none"}},
 		{"split", []string{bin, "split", in, "--out", out}},
 		{"join", append([]string{bin, "join", "--out", filepath.Join(out, "join.wav")}, monos...)},
 		{"inspect --levels", []string{bin, "inspect", "--levels", in}},
