@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"path"
+	"strconv"
 	"strings"
 
 	"github.com/google/uuid"
@@ -211,6 +212,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
 		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
 	}
+	var empty []string
 	for c, l := range found.Levels {
 		rms := 0.0
 		if l.Frames > 0 {
@@ -221,17 +223,17 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 			an.Facts.Snags = append(an.Facts.Snags, snag.New("not_numbers", "channel %d holds %d samples that are not numbers", c+1, l.Invalid))
 		}
 		if l.Silent() {
-			an.Facts.Snags = append(an.Facts.Snags, emptyChannel(c+1, an.Facts.Tracks[c].Label))
+			empty = append(empty, strconv.Itoa(c+1))
 		}
 	}
-	return a.finish(ctx, f, found.Hash, an)
-}
-
-func emptyChannel(channel int, label string) snag.Snag {
-	if label != "" {
-		label = " (" + label + ")"
+	switch len(empty) {
+	case 0:
+	case 1:
+		an.Facts.Snags = append(an.Facts.Snags, snag.New("empty_channel", "channel %s is empty: nothing on it reaches -80 dBFS", empty[0]))
+	default:
+		an.Facts.Snags = append(an.Facts.Snags, snag.New("empty_channel", "channels %s are empty: nothing on them reaches -80 dBFS", strings.Join(empty, ", ")))
 	}
-	return snag.New("empty_channel", "channel %d%s is empty: nothing on it reaches -80 dBFS", channel, label)
+	return a.finish(ctx, f, found.Hash, an)
 }
 
 // finish makes an analysed file part of a take, unless its content is here already.

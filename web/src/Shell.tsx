@@ -17,6 +17,7 @@ import { MonitorStrip } from "./listening/MonitorStrip";
 import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
 import { Choice, Empty, Key } from "./ui/controls";
 import { KeysHelp, Palette } from "./ui/Palette";
+import { changeTheme } from "./ui/theme";
 
 export const stages = [
   { path: "intake", name: "Intake", icon: Inbox },
@@ -159,11 +160,4 @@ function Fact({ name, children }: { name: string; children: React.ReactNode }) {
       <dd>{children}</dd>
     </div>
   );
-}
-
-function changeTheme() {
-  const root = document.documentElement;
-  const theme = root.dataset.theme === "linen" ? "dusk" : "linen";
-  root.dataset.theme = theme;
-  localStorage.setItem("theme", theme);
 }

@@ -5,6 +5,7 @@ import { createRoot } from "react-dom/client";
 import { ProblemError } from "./api/client";
 import { router } from "./router";
 import "./theme.css";
+import { applyTheme } from "./ui/theme";
 
 const client = new QueryClient({
   defaultOptions: {
@@ -17,7 +18,7 @@ const client = new QueryClient({
   },
 });
 
-document.documentElement.dataset.theme = localStorage.getItem("theme") ?? "dusk";
+applyTheme();
 
 const root = document.getElementById("root");
 if (root) {

@@ -23,7 +23,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       className="flex h-11 shrink-0 items-center gap-4 border-line border-t bg-panel px-4"
     >
       <Volume2 size={16} className={h ? "text-focus" : "text-quiet"} aria-hidden="true" />
-      <p className="w-[420px] truncate" data-testid="hearing">
+      <p className="w-[360px] truncate" data-testid="hearing">
         {m.error ? (
           <span className="text-bad">{m.error}</span>
         ) : h ? (
@@ -58,8 +58,8 @@ export function MonitorStrip({ production }: { production: Production }) {
           />
         )}
       </div>
-      <p className="figures w-40 text-small text-quiet">{h ? `peak ${dbfs(held)} dBFS` : ""}</p>
-      <p className="ml-auto text-quiet text-small">{h ? "mono, on both sides at 0 dB" : ""}</p>
+      <p className="figures w-36 text-small text-quiet">{h ? `peak ${dbfs(held)} dBFS` : ""}</p>
+      <p className="ml-auto whitespace-nowrap text-quiet text-small">{h ? "mono, on both sides at 0 dB" : ""}</p>
       {h && (
         <button
           type="button"

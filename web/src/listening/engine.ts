@@ -144,5 +144,5 @@ export function stop() {
   current = null;
   c?.stop();
   c?.player?.node.port.postMessage({ stop: true });
-  useMonitor.setState({ hearing: null, level: 0, latched: false });
+  useMonitor.setState({ hearing: null, level: 0, held: 0, latched: false });
 }

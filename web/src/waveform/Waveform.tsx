@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { memo, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useTheme } from "../ui/theme";
 
 const scale = 16384;
 
@@ -35,6 +36,7 @@ export const Waveform = memo(function Waveform({
   className = "",
 }: Props) {
   const box = useRef<HTMLDivElement>(null);
+  const theme = useTheme((s) => s.theme);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ w: 0, h: 0 });
   useLayoutEffect(() => {
@@ -83,7 +85,7 @@ export const Waveform = memo(function Waveform({
       const bottom = Math.min(size.h, middle - ((lo * zoom) / scale) * middle);
       g.fillRect(x, top, 1, Math.max(1, bottom - top));
     }
-  }, [data, size, zoom]);
+  }, [data, size, zoom, colour, theme]);
   return (
     <div ref={box} className={`overflow-hidden ${className}`} data-drawn={data ? "yes" : "no"}>
       <canvas ref={canvas} className="block h-full w-full" style={{ color: colour }} />

@@ -142,6 +142,7 @@ function Strips({ file }: { file: FileCard }) {
               to={file.frames}
               colour={t.silent ? "var(--quiet)" : "var(--ink)"}
               className="h-5 flex-1 bg-ground"
+              zoom={2}
             />
           ) : (
             <span className="h-5 flex-1 bg-ground" />

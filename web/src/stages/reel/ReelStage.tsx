@@ -14,7 +14,7 @@ import { Waveform } from "../../waveform/Waveform";
 import { bands, tickStep } from "./layout";
 
 const head = 250; // px of the track heads
-const row = 44; // px of a track
+const row = 48; // px of a track
 
 /** The timeline: bands of tracks by stem against timecode, drawn to scale. */
 export function ReelStage() {
@@ -374,9 +374,9 @@ const TrackRow = memo(function TrackRow({
                   from={c.in + a - c.at}
                   to={c.in + b - c.at}
                   colour={t.off ? "var(--quiet)" : stem ? colour : "var(--ink)"}
-                  className="h-full w-full"
+                  className="absolute inset-x-0 top-3.5 bottom-0"
                 />
-                <span className="absolute top-0 left-0 max-w-full truncate bg-panel/80 px-1 text-quiet text-small leading-4">
+                <span className="absolute top-0 left-0 max-w-full truncate px-1 text-quiet text-small leading-4">
                   {c.name}
                 </span>
               </div>

@@ -3,7 +3,8 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
 import { useLayTakes, useTakes } from "../../api/queries";
 import { duration, plural } from "../../format";
-import { useStrandKeys } from "../../listening/keys";
+import { stop, useMonitor } from "../../listening/engine";
+import { hearStrand, useStrandKeys } from "../../listening/keys";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead, TextField } from "../../ui/controls";
@@ -50,6 +51,15 @@ export function TakesStage() {
   );
   const take = takes[index];
   useStrandKeys(take, () => pointer.current);
+  const last = useRef(1); // position of the strand heard last
+  useEffect(
+    () =>
+      useMonitor.subscribe((m) => {
+        const s = take?.strands.find((s) => s.id === m.hearing?.strand);
+        if (s) last.current = s.position;
+      }),
+    [take],
+  );
 
   const choose = useCallback((t: Take | undefined) => {
     if (!t) return;
@@ -66,6 +76,19 @@ export function TakesStage() {
         name: "Type labels of this take",
         key: "Enter",
         run: () => document.querySelector<HTMLInputElement>("[data-label-field]")?.focus(),
+      },
+      {
+        id: "hear",
+        name: "Hear the strand heard last, or the first, from the pointer; or stop",
+        key: " ",
+        run: () => {
+          if (useMonitor.getState().hearing) {
+            stop();
+            return;
+          }
+          const s = take?.strands.find((s) => s.position === last.current) ?? take?.strands[0];
+          if (take && s) hearStrand(take, s, pointer.current, true);
+        },
       },
       { id: "lay", name: "Take this take into the reel", key: "r", run: () => take && layTakes([take]) },
     ],
@@ -166,7 +189,7 @@ function Sheet({ takes, chosen, onChoose }: { takes: Take[]; chosen: number; onC
                 tabIndex={on ? 0 : -1}
                 onClick={() => onChoose(t)}
                 onKeyDown={() => undefined}
-                className={`${columns} absolute top-0 h-9 w-full cursor-pointer border-l-4 ${on ? "border-focus bg-raised" : "border-transparent hover:bg-panel"}`}
+                className={`${columns} absolute top-0 h-9 w-full cursor-pointer border-l-4 -outline-offset-2 ${on ? "border-focus bg-raised" : "border-transparent hover:bg-panel"}`}
                 style={{ transform: `translateY(${v.start}px)` }}
               >
                 <span className="truncate font-semibold" title={t.name}>
