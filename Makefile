@@ -30,7 +30,7 @@ test: ## everything: Go, front end, browser
 
 test-go: web/dist/index.html
 	@go test ./...
-	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzOpen:core/source; do \
+	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzOpen:core/source FuzzNext:core/flac FuzzClean:core/naming; do \
 		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime 5s "./$${f##*:}" | tail -n 1; done
 
 test-web: node_modules/.installed

@@ -13,29 +13,24 @@ import (
 	"zestyloom/internal/store"
 )
 
-// page reads the cursor and size of a page.
-func page(after *string, limit *int) (uuid.UUID, int, error) {
-	n := 200
+// page finds the production that a page of a list is about, and reads its cursor and size.
+func (s *server) page(ctx context.Context, production uuid.UUID, cursor *string, limit *int) (p store.Production, after uuid.UUID, n int, err error) {
+	n = 200
 	if limit != nil {
 		n = *limit
 	}
-	if after == nil || *after == "" {
-		return uuid.UUID{}, n, nil
+	if cursor != nil && *cursor != "" {
+		if after, err = uuid.Parse(*cursor); err != nil {
+			return p, after, n, snag.Refuse("bad_cursor", "the cursor %q is not one that a page before gave", *cursor)
+		}
 	}
-	id, err := uuid.Parse(*after)
-	if err != nil {
-		return id, n, snag.Refuse("bad_cursor", "the cursor %q is not one that a page before gave", *after)
-	}
-	return id, n, nil
+	p, err = s.app.Store.Production(ctx, production)
+	return p, after, n, err
 }
 
 // ListFiles implements contract.StrictServerInterface.
 func (s *server) ListFiles(ctx context.Context, r contract.ListFilesRequestObject) (contract.ListFilesResponseObject, error) {
-	after, limit, err := page(r.Params.After, r.Params.Limit)
-	if err != nil {
-		return nil, err
-	}
-	p, err := s.app.Store.Production(ctx, r.Production)
+	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
 	if err != nil {
 		return nil, err
 	}

@@ -20,11 +20,7 @@ import (
 
 // ListTakes implements contract.StrictServerInterface.
 func (s *server) ListTakes(ctx context.Context, r contract.ListTakesRequestObject) (contract.ListTakesResponseObject, error) {
-	after, limit, err := page(r.Params.After, r.Params.Limit)
-	if err != nil {
-		return nil, err
-	}
-	p, err := s.app.Store.Production(ctx, r.Production)
+	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
 	if err != nil {
 		return nil, err
 	}

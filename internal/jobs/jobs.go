@@ -107,6 +107,9 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	id := "worker-" + store.NewID().String()
 	// The lock comes first and goes last: whoever holds it is alive.
 	release, err := a.Store.HoldWorker(ctx, id)
+	if ctx.Err() != nil {
+		return nil // ended before it began
+	}
 	if err != nil {
 		return err
 	}

@@ -1,0 +1,231 @@
+package app_test
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/core/weave"
+	"zestyloom/internal/app"
+	"zestyloom/internal/media"
+	"zestyloom/internal/pgtest"
+	"zestyloom/internal/store"
+	"zestyloom/internal/testmedia"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+// idle is a queue that remembers what it was asked and does nothing, so that tests do the work
+// themselves, step by step.
+type idle struct {
+	jobs      int64
+	cancelled []int64
+}
+
+func (q *idle) Analyse(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+	q.jobs++
+	return q.jobs, nil
+}
+func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+	q.jobs++
+	return q.jobs, nil
+}
+func (q *idle) Cancel(_ context.Context, job int64) error {
+	q.cancelled = append(q.cancelled, job)
+	return nil
+}
+
+type fixture struct {
+	*app.App
+	t     *testing.T
+	ctx   context.Context
+	queue *idle
+	p     store.Production
+	dir   string
+}
+
+func setup(t *testing.T) *fixture {
+	t.Helper()
+	dir := t.TempDir()
+	folder, err := media.Open(dir)
+	require.NoError(t, err)
+	f := &fixture{t: t, ctx: context.Background(), queue: &idle{}, dir: dir}
+	f.App = &app.App{Store: pgtest.Store(t), Media: folder, Queue: f.queue, Now: func() time.Time { return time.Date(2026, 3, 14, 22, 10, 0, 0, time.UTC) }}
+	require.NoError(t, f.EnsureSpecs(f.ctx))
+	require.NoError(t, f.EnsureSpecs(f.ctx), "again is fine")
+	f.p, err = f.CreateProduction(f.ctx, app.NewProduction{Name: " Ferry ", SampleRate: 48000, Rate: "25", Start: "10:00:00:00"})
+	require.NoError(t, err)
+	assert.Equal(t, "Ferry", f.p.Name)
+	assert.EqualValues(t, 36000*48000, f.p.StartSamples)
+	return f
+}
+
+// take takes a reference file in and analyses it.
+func (f *fixture) take(media, name string) store.File {
+	f.t.Helper()
+	b, err := os.ReadFile(testmedia.Path(f.t, media))
+	require.NoError(f.t, err)
+	upload := filepath.Join(f.dir, "upload")
+	require.NoError(f.t, os.WriteFile(upload, b, 0o600))
+	file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))
+	require.NoError(f.t, err)
+	require.NoError(f.t, f.Analyse(f.ctx, file.ID))
+	file, err = f.Store.File(f.ctx, file.ID)
+	require.NoError(f.t, err)
+	return file
+}
+
+func (f *fixture) takes() []store.Take {
+	f.t.Helper()
+	ts, err := f.Store.TakesAfter(f.ctx, f.p.ID, uuid.UUID{}, 100)
+	require.NoError(f.t, err)
+	return ts
+}
+
+func code(err error) string {
+	var r *snag.Refusal
+	if errors.As(err, &r) {
+		return r.Code
+	}
+	return ""
+}
+
+func TestNamesFromOutside(t *testing.T) {
+	f := setup(t)
+	for in, want := range map[string]string{
+		"../../etc/passwd.wav": "passwd.wav", `C:\rec\a.wav`: "a.wav", "": "unnamed", "..": "..", "a\nb.wav": "a\uFFFDb.wav", "🙂 boom.wav": "🙂 boom.wav",
+		strings.Repeat("ø", 400) + ".wav": strings.Repeat("ø", 300), "bad\xff.wav": "bad\uFFFD.wav",
+	} {
+		file := f.take("stereo_u8.wav", in)
+		assert.Equal(t, want, file.Name)
+		rel, err := filepath.Rel(f.dir, f.Media.Path(file.Path))
+		require.NoError(t, err)
+		assert.True(t, strings.HasPrefix(rel, "originals/"+file.ID.String()+"/"), "%q lies at %s", in, rel)
+		require.NoError(t, f.RemoveFile(f.ctx, file.ID))
+		assert.NoDirExists(t, filepath.Join(f.dir, "originals", file.ID.String()))
+	}
+	assert.Empty(t, f.takes(), "takes go with their files")
+}
+
+func TestAnalysisHappensOnce(t *testing.T) {
+	f := setup(t)
+	file := f.take("poly8_s24.wav", "a.wav")
+	require.NoError(t, f.Analyse(f.ctx, file.ID), "a job that is run again finds nothing to do")
+	assert.Len(t, f.takes(), 1)
+	require.NoError(t, f.Analyse(f.ctx, store.NewID()), "nor for a file that is gone")
+	_, err := f.RetryFile(f.ctx, file.ID)
+	assert.Equal(t, "not_refused", code(err))
+}
+
+func TestRemovingAFileUnderWayCancelsItsJob(t *testing.T) {
+	f := setup(t)
+	upload := filepath.Join(f.dir, "upload")
+	require.NoError(t, os.WriteFile(upload, []byte("RIFF"), 0o600))
+	file, err := f.TakeUpload(f.ctx, f.p.ID, "x.wav", upload, 4)
+	require.NoError(t, err)
+	require.NoError(t, f.RemoveFile(f.ctx, file.ID))
+	assert.Equal(t, []int64{1}, f.queue.cancelled)
+	assert.ErrorIs(t, f.RemoveFile(f.ctx, file.ID), app.ErrNotFound)
+}
+
+func TestOtherRatesAreHeardAndNotLaid(t *testing.T) {
+	f := setup(t)
+	f.take("stereo_44k1.wav", "slow.wav")
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID})
+	assert.Equal(t, "rate_differs", code(err))
+	strands, err := f.Store.Strands(f.ctx, []uuid.UUID{f.takes()[0].ID})
+	require.NoError(t, err)
+	sound, _, err := f.OpenSound(f.ctx, strands[0].ID, 100, 50)
+	require.NoError(t, err)
+	defer sound.Close()
+	assert.Equal(t, 44100, sound.Rate())
+	assert.EqualValues(t, 50, sound.Frames())
+}
+
+func TestUndoOfWhatIsGone(t *testing.T) {
+	f := setup(t)
+	file := f.take("stereo_u8.wav", "a.wav")
+	strands, err := f.Store.StrandsOfFiles(f.ctx, []uuid.UUID{file.ID})
+	require.NoError(t, err)
+	_, err = f.LabelStrand(f.ctx, strands[0].ID, "Boom", "")
+	require.NoError(t, err)
+	_, err = f.LabelStrand(f.ctx, strands[0].ID, "Boom", "Boom")
+	require.NoError(t, err, "the same again is no edit")
+	require.NoError(t, f.RemoveFile(f.ctx, file.ID))
+	_, err = f.Undo(f.ctx, f.p.ID)
+	assert.Equal(t, "gone", code(err))
+}
+
+// A delivery, step by step without a worker: what it writes, what is refused, what a lost source
+// does, and that it can be made again.
+func TestDeliveries(t *testing.T) {
+	f := setup(t)
+	file := f.take("poly8_s24.wav", "a.wav")
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	specs, err := f.Store.Specs(f.ctx)
+	require.NoError(t, err)
+	order := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"}
+	_, err = f.OrderDelivery(f.ctx, r.ID, order)
+	assert.Equal(t, "empty_reel", code(err))
+	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID})
+	require.NoError(t, err)
+	route := weave.Route{Stem: "DX", GainDB: 12, Position: weave.Both}
+	_, err = f.EditReel(f.ctx, r.ID, r.Version, "too loud", []reel.Op{{SetRoute: &reel.SetRoute{Track: r.Doc.Tracks[0].ID, Route: &route}}})
+	require.NoError(t, err)
+	_, err = f.EditReel(f.ctx, r.ID, r.Version, "stale", nil)
+	require.ErrorIs(t, err, app.ErrStale)
+	_, found, err := f.Preflight(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	var codes []string
+	for _, x := range found {
+		codes = append(codes, x.Code)
+	}
+	assert.Contains(t, codes, "clips", "a sine at -6 dBFS with 12 dB on top")
+
+	d, err := f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	_, err = f.DeliveredFile(f.ctx, d.ID, 0)
+	assert.Equal(t, "not_proven", code(err), "nothing is given out before its proof")
+	original := f.Media.Path(file.Path)
+	require.NoError(t, os.Rename(original, original+".away"))
+	require.NoError(t, f.Deliver(f.ctx, d.ID))
+	d, err = f.Store.Delivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "failed", d.State)
+	assert.Contains(t, d.ErrorMessage, "a.wav", "it says which file")
+	require.NoError(t, os.Rename(original+".away", original))
+	_, err = f.RetryDelivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	require.NoError(t, f.Deliver(f.ctx, d.ID))
+	d, err = f.Store.Delivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "proven", d.State)
+	assert.Positive(t, d.Clipped)
+	path, err := f.DeliveredFile(f.ctx, d.ID, 0)
+	require.NoError(t, err)
+	assert.FileExists(t, path)
+	_, err = f.RetryDelivery(f.ctx, d.ID)
+	assert.Equal(t, "not_ended", code(err))
+
+	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	waiting, err = f.CancelDelivery(f.ctx, waiting.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", waiting.State)
+	require.NoError(t, f.Deliver(f.ctx, waiting.ID), "its job, if it runs all the same, does nothing")
+	assert.NoDirExists(t, f.Media.Delivery(waiting.ID))
+}
