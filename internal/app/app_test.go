@@ -118,6 +118,18 @@ func TestNamesFromOutside(t *testing.T) {
 	assert.Empty(t, f.takes(), "takes go with their files")
 }
 
+func TestAnUploadThatCantBeTakenInIsKept(t *testing.T) {
+	f := setup(t)
+	upload := filepath.Join(f.dir, "upload")
+	require.NoError(t, os.WriteFile(upload, []byte("RIFF"), 0o600))
+	_, err := f.TakeUpload(f.ctx, store.NewID(), "x.wav", upload, 4)
+	require.ErrorIs(t, err, app.ErrNotFound, "there is no such production")
+	assert.FileExists(t, upload)
+	left, err := os.ReadDir(filepath.Join(f.dir, "originals"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
 func TestAnalysisHappensOnce(t *testing.T) {
 	f := setup(t)
 	file := f.take("poly8_s24.wav", "a.wav")

@@ -23,7 +23,7 @@ func (a *App) TakeUpload(ctx context.Context, production uuid.UUID, name, upload
 		return f, err
 	}
 	if err := a.insertFile(ctx, f); err != nil {
-		return f, errors.Join(err, a.Media.RemoveOriginal(f.ID))
+		return f, errors.Join(err, a.Media.Return(f.Path, upload), a.Media.RemoveOriginal(f.ID))
 	}
 	return f, nil
 }

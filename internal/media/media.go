@@ -96,6 +96,9 @@ func (f *Folder) Adopt(upload, rel string) error {
 	return os.Rename(upload, to)
 }
 
+// Return moves an adopted file back to where its upload was, so that it can be tried again.
+func (f *Folder) Return(rel, upload string) error { return os.Rename(f.Path(rel), upload) }
+
 // RemoveOriginal removes a file and its summary.
 func (f *Folder) RemoveOriginal(id uuid.UUID) error {
 	if err := os.RemoveAll(filepath.Join(f.root, "originals", id.String())); err != nil {

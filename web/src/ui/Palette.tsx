@@ -1,54 +1,45 @@
 import { Command as Cmdk } from "cmdk";
-import { Dialog } from "radix-ui";
 import { keyLabel, useCommands } from "./commands";
 import { Key } from "./controls";
+import { Panel } from "./Panel";
 
 /** Every action by its plain name. */
 export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const lists = useCommands((s) => s.lists);
   return (
-    <Dialog.Root open={open} onOpenChange={onOpenChange}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-24 left-1/2 z-50 w-[560px] -translate-x-1/2 border border-line bg-panel shadow-2xl"
-        >
-          <Dialog.Title className="sr-only">Find an action</Dialog.Title>
-          <Cmdk label="Find an action">
-            <Cmdk.Input
-              placeholder="What do you want to do?"
-              className="h-11 w-full border-line border-b bg-transparent px-4 text-large outline-none"
-            />
-            <Cmdk.List className="max-h-96 overflow-auto p-2">
-              <Cmdk.Empty className="p-4 text-quiet">No action has this name.</Cmdk.Empty>
-              {Object.entries(lists).map(([where, list]) => (
-                <Cmdk.Group
-                  key={where}
-                  heading={where}
-                  className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-quiet [&_[cmdk-group-heading]]:text-small"
+    <Panel open={open} onOpenChange={onOpenChange} title="Find an action" quiet className="w-[560px]">
+      <Cmdk label="Find an action">
+        <Cmdk.Input
+          placeholder="What do you want to do?"
+          className="h-11 w-full border-line border-b bg-transparent px-4 text-large outline-none"
+        />
+        <Cmdk.List className="max-h-96 overflow-auto p-2">
+          <Cmdk.Empty className="p-4 text-quiet">No action has this name.</Cmdk.Empty>
+          {Object.entries(lists).map(([where, list]) => (
+            <Cmdk.Group
+              key={where}
+              heading={where}
+              className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-quiet [&_[cmdk-group-heading]]:text-small"
+            >
+              {list.map((c) => (
+                <Cmdk.Item
+                  key={c.id}
+                  value={`${c.name} ${where}`}
+                  onSelect={() => {
+                    onOpenChange(false);
+                    c.run();
+                  }}
+                  className="flex h-8 cursor-pointer items-center justify-between px-2 data-[selected=true]:bg-raised"
                 >
-                  {list.map((c) => (
-                    <Cmdk.Item
-                      key={c.id}
-                      value={`${c.name} ${where}`}
-                      onSelect={() => {
-                        onOpenChange(false);
-                        c.run();
-                      }}
-                      className="flex h-8 cursor-pointer items-center justify-between px-2 data-[selected=true]:bg-raised"
-                    >
-                      {c.name}
-                      {c.key && <Key>{keyLabel(c.key)}</Key>}
-                    </Cmdk.Item>
-                  ))}
-                </Cmdk.Group>
+                  {c.name}
+                  {c.key && <Key>{keyLabel(c.key)}</Key>}
+                </Cmdk.Item>
               ))}
-            </Cmdk.List>
-          </Cmdk>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+            </Cmdk.Group>
+          ))}
+        </Cmdk.List>
+      </Cmdk>
+    </Panel>
   );
 }
 
@@ -56,35 +47,26 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
 export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const lists = useCommands((s) => s.lists);
   return (
-    <Dialog.Root open={open} onOpenChange={onOpenChange}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-16 left-1/2 z-50 max-h-[80vh] w-[640px] -translate-x-1/2 overflow-auto border border-line bg-panel p-5 shadow-2xl"
-        >
-          <Dialog.Title className="mb-3 text-large">Keys of this stage</Dialog.Title>
-          <div className="columns-2 gap-8">
-            <section className="mb-4 break-inside-avoid">
-              <h3 className="mb-1 text-quiet text-small">Listening</h3>
-              <Row name="Hear strand 1 to 9, or 10, alone while held" keys="1 … 9 0" />
-              <Row name="Keep hearing it (and again to stop)" keys="Shift 1 … 0" />
-              <Row name="Step out, or stop listening" keys="Escape" />
-            </section>
-            {Object.entries(lists).map(([where, list]) => (
-              <section key={where} className="mb-4 break-inside-avoid">
-                <h3 className="mb-1 text-quiet text-small">{where}</h3>
-                {list
-                  .filter((c) => c.key)
-                  .map((c) => (
-                    <Row key={c.id} name={c.name} keys={keyLabel(c.key ?? "")} />
-                  ))}
-              </section>
-            ))}
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Panel open={open} onOpenChange={onOpenChange} title="Keys of this stage" className="w-[640px] overflow-auto">
+      <div className="columns-2 gap-8 px-4 pb-2">
+        <section className="mb-4 break-inside-avoid">
+          <h3 className="mb-1 text-quiet text-small">Listening</h3>
+          <Row name="Hear strand 1 to 9, or 10, alone while held" keys="1 … 9 0" />
+          <Row name="Keep hearing it (and again to stop)" keys="Shift 1 … 0" />
+          <Row name="Step out, or stop listening" keys="Escape" />
+        </section>
+        {Object.entries(lists).map(([where, list]) => (
+          <section key={where} className="mb-4 break-inside-avoid">
+            <h3 className="mb-1 text-quiet text-small">{where}</h3>
+            {list
+              .filter((c) => c.key)
+              .map((c) => (
+                <Row key={c.id} name={c.name} keys={keyLabel(c.key ?? "")} />
+              ))}
+          </section>
+        ))}
+      </div>
+    </Panel>
   );
 }
 

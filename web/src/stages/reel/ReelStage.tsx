@@ -11,7 +11,8 @@ import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, StageHead } from "../../ui/controls";
 import { stemColour, stemKeys, stemWeave } from "../../ui/stems";
 import { Waveform } from "../../waveform/Waveform";
-import { bands, tickStep } from "./layout";
+import { tickStep } from "./layout";
+import { useTrackChoice } from "./useTrackChoice";
 
 const head = 250; // px of the track heads
 const row = 48; // px of a track
@@ -28,13 +29,7 @@ export function ReelStage() {
 function Timeline({ production: p, reel }: { production: Production; reel: Reel }) {
   const edit = useEditReel(p.id);
   const { mutate } = edit;
-  const rows = useMemo(() => bands(reel), [reel]);
-  const [chosen, setChosen] = useState("");
-  const index = Math.max(
-    0,
-    rows.findIndex((t) => t.id === chosen),
-  );
-  const track = rows[index];
+  const { rows, index, track, choose, arrows } = useTrackChoice(reel);
   const scroller = useRef<HTMLDivElement>(null);
   const [view, setView] = useState({ left: 0, width: 1000 });
   const [scale, setScale] = useState(0); // px a sample; 0 shows the whole reel
@@ -103,18 +98,7 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
       );
     };
     return [
-      {
-        id: "next",
-        name: "Next track",
-        key: "ArrowDown",
-        run: () => setChosen(rows[index + 1]?.id ?? track?.id ?? ""),
-      },
-      {
-        id: "before",
-        name: "Track before",
-        key: "ArrowUp",
-        run: () => setChosen(rows[index - 1]?.id ?? track?.id ?? ""),
-      },
+      ...arrows,
       { id: "hear", name: "Hear this track from the pointer, or stop", key: " ", run: hearTrack },
       { id: "off", name: "Turn this track off or on", key: "o", run: () => track && mutate(toggle(track)) },
       ...Object.entries(stemKeys).map(([key, kind]) => ({
@@ -134,7 +118,7 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
       { id: "out", name: "Zoom out", key: "-", run: () => zoom(0.5) },
       { id: "fit", name: "Show the whole reel", key: "w", run: () => setScale(0) },
     ];
-  }, [reel, rows, index, track, mutate, zoom]);
+  }, [reel, track, arrows, mutate, zoom]);
   useCommandList("Reel", list);
 
   const virtual = useVirtualizer({
@@ -196,7 +180,7 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
                     px={px}
                     from={Math.floor(from / 4096) * 4096}
                     to={Math.ceil(to / 4096) * 4096}
-                    onChoose={setChosen}
+                    onChoose={choose}
                     onToggle={mutate}
                   />
                 );
@@ -364,7 +348,6 @@ const TrackRow = memo(function TrackRow({
                 style={{
                   left: head + (a - reel.start) * px,
                   width: Math.max(2, (b - a) * px),
-                  opacity: t.off ? 0.45 : 1,
                   borderLeft: a === c.at ? `2px solid ${colour}` : undefined,
                 }}
                 title={`${c.name}, ${t.label}`}
@@ -374,7 +357,7 @@ const TrackRow = memo(function TrackRow({
                   from={c.in + a - c.at}
                   to={c.in + b - c.at}
                   colour={t.off ? "var(--quiet)" : stem ? colour : "var(--ink)"}
-                  className="absolute inset-x-0 top-3.5 bottom-0"
+                  className={`absolute inset-x-0 top-3.5 bottom-0 ${t.off ? "opacity-45" : ""}`}
                 />
                 <span className="absolute top-0 left-0 max-w-full truncate px-1 text-quiet text-small leading-4">
                   {c.name}

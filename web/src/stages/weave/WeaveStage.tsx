@@ -8,7 +8,7 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, StageHead } from "../../ui/controls";
 import { stemColour, stemKeys, stemWeave } from "../../ui/stems";
-import { bands } from "../reel/layout";
+import { useTrackChoice } from "../reel/useTrackChoice";
 
 const positions: Record<Route["position"], string> = {
   both: "both, 0 dB",
@@ -37,14 +37,8 @@ export function WeaveStage() {
   const { data: reel } = useReel(production);
   const { mutate: edit } = useEditReel(production);
   const width = useSetWidth(production);
-  const [chosen, setChosen] = useState("");
-  const rows = useMemo(() => (reel ? bands(reel) : []), [reel]);
-  const index = Math.max(
-    0,
-    rows.findIndex((t) => t.id === chosen),
-  );
+  const { rows, track, choose, arrows } = useTrackChoice(reel);
   const list = useMemo<Command[]>(() => {
-    const track = rows[index];
     const change = (part: Partial<Route>, what: string) => {
       const old = track && reel?.routes[track.id];
       if (track && old) edit({ what, ops: [{ set_route: { track: track.id, route: { ...old, ...part } } }] });
@@ -54,18 +48,7 @@ export function WeaveStage() {
       if (reel && track && stem) edit(routeTo(reel, track, stem));
     };
     return [
-      {
-        id: "next",
-        name: "Next track",
-        key: "ArrowDown",
-        run: () => setChosen(rows[index + 1]?.id ?? track?.id ?? ""),
-      },
-      {
-        id: "before",
-        name: "Track before",
-        key: "ArrowUp",
-        run: () => setChosen(rows[index - 1]?.id ?? track?.id ?? ""),
-      },
+      ...arrows,
       ...Object.entries(stemKeys).map(([key, kind]) => ({
         id: kind,
         name: `Send this track to ${kind}`,
@@ -94,7 +77,7 @@ export function WeaveStage() {
         run: () => change({ position: p }, `put ${track?.label} ${positions[p]}`),
       })),
     ];
-  }, [reel, rows, index, edit]);
+  }, [reel, track, arrows, edit]);
   useCommandList("Weave", list);
   if (!reel) return null;
 
@@ -131,11 +114,11 @@ export function WeaveStage() {
               reel={reel}
               rows={rows}
               channels={channels}
-              chosen={rows[index]?.id ?? ""}
-              onChoose={setChosen}
+              chosen={track?.id ?? ""}
+              onChoose={choose}
               edit={edit}
             />
-            <ProductGrid reel={reel} rows={rows} chosen={rows[index]?.id ?? ""} />
+            <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} />
           </div>
           <OutputsGrid reel={reel} channels={channels} edit={edit} />
         </div>
