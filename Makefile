@@ -60,7 +60,7 @@ bench: build ## speed and memory, as ratios measured in the same run
 
 screenshots: build ## docs/screenshots from the demonstration
 	@scripts/setup.sh test
-	@SCREENSHOTS=1 npm run --silent e2e -- screenshots
+	@SCREENSHOTS=1 npm run --silent e2e
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html

@@ -1,7 +1,5 @@
 import { expect, go, test } from "./app";
 
-test.skip(!process.env.BENCH, "measured by make bench");
-
 /** From the key going down to the first sample played, as the audio worklet says. */
 test("from key to sound", async ({ page, app }) => {
   await page.goto(app.url);

@@ -3,6 +3,8 @@ import { defineConfig } from "@playwright/test";
 // The browser is Debian's; the application is started by each worker for itself (see app.ts).
 export default defineConfig({
   testDir: ".",
+  // Pictures and measurements are no tests: make screenshots and make bench ask for them.
+  testMatch: process.env.BENCH ? "bench.spec.ts" : process.env.SCREENSHOTS ? "screenshots.spec.ts" : "story.spec.ts",
   outputDir: "./test-results",
   workers: 1,
   timeout: 120_000,

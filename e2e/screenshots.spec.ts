@@ -1,8 +1,6 @@
 import { join } from "node:path";
 import { expect, go, test } from "./app";
 
-test.skip(!process.env.SCREENSHOTS, "pictures are taken by make screenshots");
-
 test("pictures for the README", async ({ page, app }) => {
   const shot = async (name: string) => {
     await expect(page.locator("[data-drawn=no]")).toHaveCount(0);
