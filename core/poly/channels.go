@@ -91,21 +91,22 @@ func span(channels []int, width int) string {
 // size bytes, to interleaved dst, which must have room for all frames.
 func pick(dst, src []byte, size, width int, channels []int) {
 	for k, c := range channels {
-		strided(dst[k*size:], size*len(channels), src[c*size:], size*width, size, len(src)/(size*width))
+		strided(dst[k*size:], size*len(channels), src[c*size:], size*width, size, len(src)/(size*width), false)
 	}
 }
 
 // place is the inverse: it copies interleaved src, of len(channels) samples a frame, into the
-// given channels (from 0) of interleaved dst, of width samples a frame.
+// given channels (from 0) of interleaved dst, of width samples a frame. All channels of dst must be
+// placed, in ascending order: moving one may spill a byte into the one after it, which is placed next.
 func place(dst, src []byte, size, width int, channels []int) {
 	for k, c := range channels {
-		strided(dst[c*size:], size*width, src[k*size:], size*len(channels), size, len(src)/(size*len(channels)))
+		strided(dst[c*size:], size*width, src[k*size:], size*len(channels), size, len(src)/(size*len(channels)), c < width-1)
 	}
 }
 
-// strided copies n samples of size bytes. Word lengths that files mostly have get their own loop,
+// strided copies n samples of size bytes; with spill, a byte after each may be changed. Word lengths that files mostly have get their own loop,
 // which the compiler turns into plain moves.
-func strided(dst []byte, out int, src []byte, in, size, n int) {
+func strided(dst []byte, out int, src []byte, in, size, n int, spill bool) {
 	s, d := 0, 0
 	switch size {
 	case 2:
@@ -116,7 +117,7 @@ func strided(dst []byte, out int, src []byte, in, size, n int) {
 		}
 	case 3:
 		if n > 0 {
-			strided24(dst[:(n-1)*out+3], out, src[:(n-1)*in+3], in, n)
+			strided24(dst[:(n-1)*out+3], out, src[:(n-1)*in+3], in, n, spill)
 		}
 	default:
 		for range n {
@@ -131,8 +132,9 @@ func strided(dst []byte, out int, src []byte, in, size, n int) {
 // the slices hold exactly what the loops reach, which is checked once.
 //
 // Samples are read by loads of four bytes, of which the fourth belongs to the next one, and four at
-// a time where one side is mono; the last ones, which may have nothing after them, byte by byte.
-func strided24(dst []byte, out int, src []byte, in, n int) {
+// a time where they become mono; with spill they are stored likewise, one byte into the channel
+// after. The last ones, which may have nothing after them, go byte by byte.
+func strided24(dst []byte, out int, src []byte, in, n int, spill bool) {
 	if n < 1 || out < 3 || in < 3 || len(dst) != (n-1)*out+3 || len(src) != (n-1)*in+3 {
 		panic("poly: strided24 beyond its slices")
 	}
@@ -148,6 +150,11 @@ func strided24(dst []byte, out int, src []byte, in, n int) {
 			le.PutUint64((*[8]byte)(unsafe.Add(to, d))[:], a|b<<24|c<<48)
 			le.PutUint32((*[4]byte)(unsafe.Add(to, d+8))[:], uint32(c>>16)|e<<8)
 			s, d = s+4*in, d+12
+		}
+	case spill && out > 3:
+		for ; left > 1; left-- {
+			le.PutUint32((*[4]byte)(unsafe.Add(to, d))[:], load(s))
+			s, d = s+in, d+out
 		}
 	default:
 		for ; left > 1; left-- {

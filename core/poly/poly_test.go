@@ -180,7 +180,9 @@ func TestWhatFilesSayGoesAlong(t *testing.T) {
 	out := filepath.Join(dir, "again.wav")
 	j := join(t, []string{paths[1], paths[0]}, poly.JoinOptions{Out: out})
 	assert.Equal(t, []int{3}, j.Members[1].Channels)
-	s, _ = samples(t, out)
+	s, got := samples(t, out)
+	_, was := samples(t, path)
+	assert.Equal(t, was, got, "a pair and a mono file make up what they came from")
 	f = s.Gather("again.wav")
 	assert.Equal(t, []any{int64(3830640000), "21A", "3", "LF07", "FAM3"}, []any{f.Start, f.Scene, f.Take, f.Roll, f.Family})
 	var labels []string
