@@ -122,17 +122,7 @@ func (p Plan) Options(f File) wave.Options {
 			Description: wave.Description{}.WithTracks(lines, [2]string{"PROJECT", p.Order.Titles.Production}).String(),
 			Originator:  "Zesty Loom", OriginationDate: p.Order.Date, OriginationTime: p.Order.Time,
 			TimeReference: uint64(p.Start), Version: 1,
-			CodingHistory: fmt.Sprintf("A=PCM,F=%d,W=%d,M=%s,T=Zesty Loom\r\n", format.SampleRate, format.Bits(), mode(len(f.Outputs))),
+			CodingHistory: format.CodingHistory(),
 		},
 	}
-}
-
-func mode(channels int) string {
-	switch channels {
-	case 1:
-		return "mono"
-	case 2:
-		return "stereo"
-	}
-	return "multitrack"
 }

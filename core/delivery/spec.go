@@ -3,8 +3,6 @@
 package delivery
 
 import (
-	"slices"
-
 	"zestyloom/core/audio"
 	"zestyloom/core/naming"
 	"zestyloom/core/snag"
@@ -62,14 +60,4 @@ func (s Spec) Check() error {
 		return snag.Refuse("bad_pattern", "%w", err)
 	}
 	return nil
-}
-
-// Pair returns which side of a pair an output (from 0) is, and the other's number from 0.
-func (s Spec) Pair(output int) (other int, ok bool) {
-	i := slices.IndexFunc(s.Pairs, func(p [2]int) bool { return p[0] == output+1 || p[1] == output+1 })
-	if i < 0 {
-		return 0, false
-	}
-	p := s.Pairs[i]
-	return p[0] + p[1] - (output + 1) - 1, true
 }

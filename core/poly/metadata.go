@@ -3,7 +3,6 @@ package poly
 import (
 	"bytes"
 	"fmt"
-	"strconv"
 
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
@@ -106,7 +105,7 @@ func (m metadata) options() wave.Options {
 	b.Description = wave.ParseDescription(b.Description).WithTracks(lines,
 		[2]string{"PROJECT", m.facts.Project}, [2]string{"SCENE", m.facts.Scene}, [2]string{"TAKE", m.facts.Take},
 		[2]string{"TAPE", m.facts.Roll}, [2]string{"SPEED", speedLine(m.facts.Rate)}, [2]string{"NOTE", m.facts.Note}).String()
-	b.CodingHistory += codingHistory(m.format)
+	b.CodingHistory += m.format.CodingHistory()
 	return wave.Options{Format: m.format, Bext: &b, IXML: x, Extra: m.extra}
 }
 
@@ -130,16 +129,4 @@ func speedLine(r timecode.Rate) string {
 		flag = "DF"
 	}
 	return fmt.Sprintf("%07.3f-%s", float64(r.Num)/float64(r.Den), flag)
-}
-
-// codingHistory is the line of EBU R 98 for a file written here.
-func codingHistory(f wave.Format) string {
-	mode := "multitrack"
-	switch f.Channels {
-	case 1:
-		mode = "mono"
-	case 2:
-		mode = "stereo"
-	}
-	return "A=PCM,F=" + strconv.Itoa(f.SampleRate) + ",W=" + strconv.Itoa(f.Bits()) + ",M=" + mode + ",T=Zesty Loom\r\n"
 }

@@ -23,11 +23,7 @@ import (
 	"zestyloom/internal/testmedia"
 )
 
-func TestMain(m *testing.M) {
-	code := m.Run()
-	testmedia.Clean()
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { testmedia.Main(m) }
 
 // samples reads all of a file's sound.
 func samples(t *testing.T, path string) (*source.Source, []byte) {

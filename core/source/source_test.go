@@ -19,11 +19,7 @@ import (
 	"zestyloom/internal/testmedia"
 )
 
-func TestMain(m *testing.M) {
-	code := m.Run()
-	testmedia.Clean()
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { testmedia.Main(m) }
 
 // reference is what is known of the files that other programs wrote.
 var reference = []struct {

@@ -99,3 +99,15 @@ func text(b []byte) string {
 	}
 	return strings.TrimRight(string(b), " ")
 }
+
+// CodingHistory is the line of EBU R 98 for a file of this format that is written here.
+func (f Format) CodingHistory() string {
+	mode := "multitrack"
+	switch f.Channels {
+	case 1:
+		mode = "mono"
+	case 2:
+		mode = "stereo"
+	}
+	return fmt.Sprintf("A=PCM,F=%d,W=%d,M=%s,T=Zesty Loom\r\n", f.SampleRate, f.Bits(), mode)
+}

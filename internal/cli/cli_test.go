@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -17,11 +16,7 @@ import (
 	"zestyloom/internal/testmedia"
 )
 
-func TestMain(m *testing.M) {
-	code := m.Run()
-	testmedia.Clean()
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { testmedia.Main(m) }
 
 // output runs and returns what was printed.
 func output(t *testing.T, args ...string) (string, error) {

@@ -79,9 +79,11 @@ func Path(tb testing.TB, name string) string {
 	return filepath.Join(Dir(tb), name)
 }
 
-// Clean removes the reference files. Call it from TestMain.
-func Clean() {
+// Main runs a package's tests and removes the reference files afterwards. Call it from TestMain.
+func Main(m *testing.M) {
+	code := m.Run()
 	if dir != "" {
 		os.RemoveAll(dir)
 	}
+	os.Exit(code)
 }
