@@ -19,6 +19,7 @@ require (
 	golang.org/x/exp v0.0.0-20261011100332-faecfb24eb49
 	golang.org/x/sync v0.24.0
 	golang.org/x/sys v0.49.0
+	gonum.org/v1/gonum v0.17.0
 )
 
 require (

@@ -12,11 +12,18 @@ import (
 	"zestyloom/core/resample"
 )
 
+var made = map[[2]int]*resample.Converter{} // tables take a while to work out
+
 // convert converts a whole signal, given by a function of the input sample, in one piece.
 func convert(t testing.TB, from, to int, at int64, n int, signal func(i int64) float64) []float64 {
 	t.Helper()
-	c, err := resample.New(from, to)
-	require.NoError(t, err)
+	c := made[[2]int{from, to}]
+	if c == nil {
+		var err error
+		c, err = resample.New(from, to)
+		require.NoError(t, err)
+		made[[2]int{from, to}] = c
+	}
 	lo, hi := c.Needs(at, n)
 	in := make([]float64, hi-lo)
 	for i := range in {

@@ -1,0 +1,266 @@
+// Package survey finds out what the channels of a recording really hold, in one pass: the level,
+// clipping, noise and offset of each, and how they are related — the same sound, the same with its
+// polarity inverted, one source that reaches two microphones at different times, or a mix of the
+// others.
+package survey
+
+import (
+	"math"
+	"sync"
+
+	"zestyloom/core/audio"
+)
+
+// Channel is what one channel holds. Magnitudes are linear, full scale 1.
+type Channel struct {
+	Peak        float64 `json:"peak"`
+	RMS         float64 `json:"rms"`
+	DC          float64 `json:"dc"`           // mean
+	NoiseFloor  float64 `json:"noise_floor"`  // the RMS under which the quietest tenth of it lies
+	Silence     float64 `json:"silence"`      // share of it, 0 to 1, that never reaches -80 dBFS
+	Clipped     int64   `json:"clipped"`      // samples at full scale
+	ClippedRuns int64   `json:"clipped_runs"` // runs of at least three of them
+	Invalid     int64   `json:"invalid"`      // samples that are not numbers; they count as silence
+}
+
+// Silent reports whether nothing on the channel reaches audio.SilenceDB.
+func (c Channel) Silent() bool { return c.Peak < audio.Gain(audio.SilenceDB) }
+
+// Findings is what a recording holds.
+type Findings struct {
+	Channels  []Channel  `json:"channels"`
+	Relations []Relation `json:"relations"`
+}
+
+const (
+	noiseSeconds = 0.1  // length of the stretches that noise and silence are judged by
+	noiseStep    = 0.25 // dB, of the histogram of their levels
+	noiseBottom  = -160 // dB, its first
+	clippedRun   = 3
+)
+
+// Surveyor takes a recording in, block by block.
+type Surveyor struct {
+	channels int
+	rate     int
+	top      float64 // the magnitude at which a sample is at full scale
+	frames   int64
+
+	of      []state
+	square  []float64 // products of channels a, b at [a*channels+b], a <= b
+	counted int64     // frames in square
+	tiles   int64
+	every   int64  // one tile of this many is multiplied
+	same    []bool // pairs that have been the same so far
+	mirror  []bool // pairs that have been inverted so far
+	windows *windows
+}
+
+// state is what is known of one channel so far.
+type state struct {
+	Channel
+	sum, sumSquare float64
+	offset         float64 // sum of the samples in the multiplied tiles
+	run            int64   // samples at full scale in a row
+	stretch        float64 // sum of squares of the stretch under way
+	stretchPeak    float64
+	stretchFrames  int
+	levels         [4 * -noiseBottom]int64 // histogram
+	stretches      int64
+	silent         int64
+}
+
+// New prepares a survey of a recording of the given shape. coding says what full scale is.
+func New(channels, rate int, frames int64, coding audio.Coding) *Surveyor {
+	top := 1.0
+	if !coding.Float() {
+		top -= math.Ldexp(1, 1-coding.Bits())
+	}
+	s := &Surveyor{
+		channels: channels, rate: rate, top: top, of: make([]state, channels), every: 1,
+		square: make([]float64, channels*channels), same: make([]bool, channels*channels), mirror: make([]bool, channels*channels),
+		windows: newWindows(channels, rate, frames),
+	}
+	for i := range s.same {
+		s.same[i], s.mirror[i] = true, true
+	}
+	// Many channels have very many pairs: then a part of the recording stands for the whole.
+	if pairs := int64(channels) * int64(channels+1) / 2; pairs > 150 {
+		s.every = pairs / 150
+	}
+	return s
+}
+
+// tile is how many frames are multiplied at once: all channels of a tile stay in near memory.
+const tile = 2048
+
+// Add takes the next frames into account: a slice of equal length a channel. Samples that are not
+// numbers are set to 0 in place.
+func (s *Surveyor) Add(block [][]float64) {
+	s.each(s.channels, func(c int) { s.addLevel(&s.of[c], block[c]) })
+	frames := len(block[0])
+	s.frames += int64(frames)
+	var chosen [][2]int
+	for from := 0; from < frames; from += tile {
+		if s.tiles%s.every == 0 {
+			chosen = append(chosen, [2]int{from, min(from+tile, frames)})
+		}
+		s.tiles++
+	}
+	for _, t := range chosen {
+		s.counted += int64(t[1] - t[0])
+	}
+	s.each(s.channels, func(a int) {
+		row := s.square[a*s.channels : (a+1)*s.channels]
+		for _, t := range chosen {
+			x := block[a][t[0]:t[1]]
+			for _, v := range x {
+				s.of[a].offset += v
+			}
+			for b := a; b < s.channels; b++ {
+				row[b] += dot(x, block[b][t[0]:t[1]])
+			}
+		}
+		for b := a + 1; b < s.channels; b++ {
+			i := a*s.channels + b
+			s.same[i] = s.same[i] && equal(block[a], block[b], 1)
+			s.mirror[i] = s.mirror[i] && equal(block[a], block[b], -1)
+		}
+	})
+	s.windows.add(block)
+}
+
+// each calls fn for every channel, on two processors.
+func (s *Surveyor) each(n int, fn func(c int)) {
+	if n == 1 {
+		fn(0)
+		return
+	}
+	var second sync.WaitGroup
+	// Odd and even: rows of pairs grow shorter as they go.
+	second.Go(func() {
+		for c := 1; c < n; c += 2 {
+			fn(c)
+		}
+	})
+	for c := 0; c < n; c += 2 {
+		fn(c)
+	}
+	second.Wait()
+}
+
+func (s *Surveyor) addLevel(of *state, x []float64) {
+	length := max(1, int(noiseSeconds*float64(s.rate)))
+	for len(x) > 0 {
+		n := min(len(x), length-of.stretchFrames)
+		of.add(x[:n], s.top)
+		of.stretchFrames += n
+		if of.stretchFrames == length {
+			of.endStretch()
+		}
+		x = x[n:]
+	}
+}
+
+func (of *state) add(x []float64, top float64) {
+	var sum, square, peak float64
+	for i, v := range x {
+		m := math.Abs(v)
+		if !(m <= math.MaxFloat64) { // neither a number nor finite
+			of.Invalid++
+			x[i], v, m = 0, 0, 0
+		}
+		sum += v
+		square += v * v
+		peak = max(peak, m)
+		if m >= top {
+			of.Clipped++
+			of.run++
+			if of.run == clippedRun {
+				of.ClippedRuns++
+			}
+		} else {
+			of.run = 0
+		}
+	}
+	of.sum += sum
+	of.sumSquare += square
+	of.stretch += square
+	of.stretchPeak = max(of.stretchPeak, peak)
+	of.Peak = max(of.Peak, peak)
+}
+
+func (of *state) endStretch() {
+	if of.stretchFrames == 0 {
+		return
+	}
+	of.stretches++
+	db := 10 * math.Log10(of.stretch/float64(of.stretchFrames))
+	i := int((db - noiseBottom) / noiseStep) // -Inf dB gives the least integer
+	of.levels[min(max(i, 0), len(of.levels)-1)]++
+	if of.stretchPeak < audio.Gain(audio.SilenceDB) {
+		of.silent++
+	}
+	of.stretch, of.stretchPeak, of.stretchFrames = 0, 0, 0
+}
+
+func (of *state) channel(frames int64) Channel {
+	if of.stretches == 0 || of.stretchFrames > 0 && of.stretches < 10 {
+		of.endStretch() // a short recording is judged by what there is
+	}
+	c := of.Channel
+	if frames > 0 {
+		c.RMS = math.Sqrt(of.sumSquare / float64(frames))
+		c.DC = of.sum / float64(frames)
+	}
+	if of.stretches > 0 {
+		c.Silence = float64(of.silent) / float64(of.stretches)
+		tenth := max(1, (of.stretches+9)/10)
+		for i, n := range of.levels {
+			if tenth -= n; tenth <= 0 {
+				if i > 0 {
+					c.NoiseFloor = audio.Gain(noiseBottom + (float64(i)+0.5)*noiseStep)
+				}
+				break
+			}
+		}
+	}
+	return c
+}
+
+// Close ends the survey.
+func (s *Surveyor) Close() Findings {
+	var f Findings
+	for c := range s.of {
+		f.Channels = append(f.Channels, s.of[c].channel(s.frames))
+	}
+	f.Relations = s.relations(f.Channels)
+	return f
+}
+
+// dot is the sum of products, in lanes that the processor can work on at once.
+func dot(x, y []float64) float64 {
+	y = y[:len(x)]
+	var a, b, c, d float64
+	for len(x) >= 4 {
+		a += x[0] * y[0]
+		b += x[1] * y[1]
+		c += x[2] * y[2]
+		d += x[3] * y[3]
+		x, y = x[4:], y[4:]
+	}
+	for i := range x {
+		a += x[i] * y[i]
+	}
+	return (a + b) + (c + d)
+}
+
+func equal(x, y []float64, sign float64) bool {
+	y = y[:len(x)]
+	for i, v := range x {
+		if v != sign*y[i] {
+			return false
+		}
+	}
+	return true
+}
