@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
@@ -24,6 +25,9 @@ type Facts struct {
 	Note    string
 
 	Circled, WildTrack, NoGood, FalseStart bool
+
+	Recorder string // what wrote the file, empty when it doesn't say
+	Day      string // yyyy-mm-dd, empty when it doesn't say
 
 	Family  string // FAMILY_UID of the set of files this one belongs to
 	SetSize int    // TOTAL_FILES, 0 when not given
@@ -51,6 +55,10 @@ func (i *Info) Gather(name string) Facts {
 	var d wave.Description
 	if i.Bext != nil {
 		d = wave.ParseDescription(i.Bext.Description)
+		f.Recorder = strings.TrimSpace(i.Bext.Originator)
+		if _, err := time.Parse(time.DateOnly, i.Bext.OriginationDate); err == nil {
+			f.Day = i.Bext.OriginationDate
+		}
 	}
 	if x := i.IXML; x != nil {
 		f.Project, f.Scene, f.Take = x.Get("PROJECT"), x.Get("SCENE"), x.Get("TAKE")
@@ -245,7 +253,7 @@ func (f *Facts) fromName(name string) {
 // Name is what a file's name says when it is one of a set of mono files.
 type Name struct {
 	Stem    string        // what the names of the set have in common
-	Number  int           // the channel number at the end, 0 when there is none
+	Number  int           // the channel number at the end, or before the speaker, 0 when there is none
 	Speaker audio.Speaker // the speaker at the end, empty when there is none
 }
 
@@ -270,7 +278,16 @@ func ParseName(path string) Name {
 		}
 	}
 	if sp, ok := audio.ParseSpeaker(tail); ok {
-		return Name{Stem: stem, Speaker: sp}
+		name := Name{Stem: stem, Speaker: sp}
+		// A number before the speaker, as in MX_3_R, is the file's place in its order.
+		if j := strings.LastIndexAny(stem, separators); j > 0 {
+			if v, err := strconv.Atoi(stem[j+1:]); err == nil && len(stem)-j-1 <= 2 && v >= 1 && v <= 64 {
+				if cut := strings.TrimRight(stem[:j], separators); cut != "" {
+					name.Stem, name.Number = cut, v
+				}
+			}
+		}
+		return name
 	}
 	lower := strings.ToLower(tail)
 	digits := strings.TrimLeft(lower, "abcdefghijklmnopqrstuvwxyz")

@@ -103,6 +103,7 @@ func TestParseName(t *testing.T) {
 		"mix_LFE.wav": {Stem: "mix", Speaker: "LFE"}, "x_Ch01.wav": {Stem: "x", Number: 1}, "x-Tr1.wav": {Stem: "x", Number: 1}, "x track 1.wav": {Stem: "x", Number: 1},
 		"a/b/mix_sub.wav": {Stem: "mix", Speaker: "LFE"}, "mix left surround.wav": {Stem: "mix", Speaker: "Ls"}, "mix_Lrs.wav": {Stem: "mix", Speaker: "Lsr"},
 		"plain.wav": {Stem: "plain"}, "21A-T03.wav": {Stem: "21A-T03"}, "_1.wav": {Stem: "_1"}, "x_.wav": {Stem: "x_"}, "x_0.wav": {Stem: "x_0"}, "L.wav": {Stem: "L"},
+		"LF_MX_3_R.wav": {Stem: "LF_MX", Number: 3, Speaker: "R"}, "LF_DX_LFE.wav": {Stem: "LF_DX", Speaker: "LFE"}, "R2_2026_L.wav": {Stem: "R2_2026", Speaker: "L"},
 	} {
 		assert.Equal(t, want, source.ParseName(in), in)
 	}

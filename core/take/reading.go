@@ -1,0 +1,125 @@
+package take
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+)
+
+// Reading says how some strands of a take are to be read together. Strands that no reading names are
+// mono.
+type Reading struct {
+	Kind      string          `json:"kind"`      // stereo, mid_side, surround or ambisonic
+	Positions []int           `json:"positions"` // strands in the take, from 1, in the order they stand
+	Order     []audio.Speaker `json:"order"`     // of surround: the speaker of each
+}
+
+// Kinds of reading.
+const (
+	Stereo    = "stereo"
+	MidSide   = "mid_side"
+	Surround  = "surround"
+	Ambisonic = "ambisonic"
+)
+
+// CheckReadings refuses readings that a take of so many strands can't have.
+func CheckReadings(rs []Reading, strands int) error {
+	used := map[int]bool{}
+	for _, r := range rs {
+		for _, p := range r.Positions {
+			if p < 1 || p > strands || used[p] {
+				return snag.Refuse("bad_reading", "strand %d can't be read as %s: it is not there, or read as something else already", p, r.Name())
+			}
+			used[p] = true
+		}
+		n := len(r.Positions)
+		switch r.Kind {
+		case Stereo, MidSide:
+			if n != 2 {
+				return snag.Refuse("bad_reading", "a %s is two strands, not %d", r.Name(), n)
+			}
+		case Surround:
+			if _, ok := audio.LayoutOf(r.Order); !ok || len(r.Order) != n {
+				return snag.Refuse("bad_reading", "%d strands in the order %v are no layout that is known", n, r.Order)
+			}
+		case Ambisonic:
+			if _, ok := AmbisonicOrder(n); !ok {
+				return snag.Refuse("bad_reading", "an ambisonic recording of order N has (N+1)² channels: 4, 9, 16 and so on, not %d", n)
+			}
+		default:
+			return snag.Refuse("bad_reading", "strands are read as stereo, mid-side, surround or ambisonic, not as %q", r.Kind)
+		}
+	}
+	return nil
+}
+
+// AmbisonicOrder is the order of a recording of so many channels, (N+1)² for order N.
+func AmbisonicOrder(channels int) (int, bool) {
+	for n := 1; (n+1)*(n+1) <= channels; n++ {
+		if (n+1)*(n+1) == channels {
+			return n, true
+		}
+	}
+	return 0, false
+}
+
+// Name says in words how the strands are read.
+func (r Reading) Name() string {
+	switch r.Kind {
+	case Stereo:
+		return "stereo pair"
+	case MidSide:
+		return "mid-side pair, decoded"
+	case Surround:
+		l, _ := audio.LayoutOf(r.Order)
+		return l.Name + " in " + audio.NameOrder(r.Order)
+	case Ambisonic:
+		n, _ := AmbisonicOrder(len(r.Positions))
+		return fmt.Sprintf("ambisonic, order %d, ACN", n)
+	}
+	return r.Kind
+}
+
+// GroupReadings gives the readings that a container's grouping of streams stands for: a stream of
+// two channels is a stereo pair, one of six a 5.1 in its default order.
+func GroupReadings(groups []int) (out []Reading) {
+	at := 1
+	for _, n := range groups {
+		r := Reading{Order: []audio.Speaker{}}
+		for i := range n {
+			r.Positions = append(r.Positions, at+i)
+		}
+		at += n
+		switch n {
+		case 2:
+			r.Kind = Stereo
+		case 6, 8:
+			r.Kind = Surround
+			i := slices.IndexFunc(audio.Layouts, func(l audio.Layout) bool { return len(l.Speakers) == n })
+			r.Order = audio.Layouts[i].Speakers
+		default:
+			continue
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// labelSpeaker reads the speaker at the end of a label: "Score L", "Amb_W" has none.
+func labelSpeaker(label string) (stem string, sp audio.Speaker) {
+	label = strings.TrimSpace(label)
+	if s, ok := audio.ParseSpeaker(label); ok {
+		return "", s
+	}
+	i := strings.LastIndexAny(label, " ._-")
+	if i < 0 {
+		return label, ""
+	}
+	if s, ok := audio.ParseSpeaker(label[i+1:]); ok {
+		return strings.TrimRight(label[:i], " ._-"), s
+	}
+	return label, ""
+}

@@ -1,0 +1,307 @@
+package take
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/survey"
+)
+
+// Suggestion is something that a recording's sound or labels say about its strands, and what
+// accepting it would change.
+type Suggestion struct {
+	Kind      string   `json:"kind"`      // mix, empty, same, polarity, pair, surround, ambisonic, mid_side, late
+	Positions []int    `json:"positions"` // strands it is about, from 1
+	Says      string   `json:"says"`      // "channels 1 and 2 are the mix"
+	Reason    string   `json:"reason"`    // the figures it rests on
+	Certainty string   `json:"certainty"` // certain, likely or possible
+	Edits     []Change `json:"edits"`
+	Read      *Reading `json:"read,omitempty"`
+}
+
+// Change is one strand's field that accepting changes: label, on, invert or delay.
+type Change struct {
+	Position int    `json:"position"`
+	Field    string `json:"field"`
+	Value    any    `json:"value"`
+}
+
+// Certainties, in words.
+const (
+	Certain  = "certain"
+	Likely   = "likely"
+	Possible = "possible"
+)
+
+// Suggest works out what the findings about a recording's channels and their labels suggest. Channel
+// n of the findings is strand n of labels; rate is for milliseconds.
+func Suggest(labels []string, f survey.Findings, rate int) []Suggestion {
+	out := []Suggestion{}
+	out = append(out, mixSuggestions(labels, f)...)
+	out = append(out, emptySuggestion(f)...)
+	out = append(out, sameSuggestions(f)...)
+	out = append(out, polaritySuggestions(labels, f, rate)...)
+	byName := nameSuggestions(labels)
+	out = append(out, byName...)
+	named := map[int]bool{}
+	for _, s := range byName {
+		for _, p := range s.Positions {
+			named[p] = true
+		}
+	}
+	for _, r := range f.Relations {
+		if r.Kind == survey.Pair && !named[r.A] && !named[r.B] && !IsMix(labels[r.A-1]) {
+			out = append(out, Suggestion{
+				Kind: "pair", Positions: []int{r.A, r.B}, Certainty: Likely, Edits: []Change{}, Read: read(Stereo, nil, r.A, r.B),
+				Says:   fmt.Sprintf("channels %d and %d are a stereo pair", r.A, r.B),
+				Reason: fmt.Sprintf("they hear the same within %.1f ms of each other, at levels %.1f dB apart, with a correlation of %.2f", math.Abs(float64(r.Delay))*1000/float64(rate), math.Abs(r.GainDB), r.Alike),
+			})
+		}
+		if r.Kind == survey.SameSource && r.Delay != 0 && r.Certain {
+			early, late, by := r.A, r.B, r.Delay
+			if by < 0 {
+				early, late, by = late, early, -by
+			}
+			out = append(out, Suggestion{
+				Kind: "late", Positions: []int{early, late}, Certainty: Possible, Edits: []Change{{early, "delay", by}},
+				Says:   fmt.Sprintf("channel %d hears what channel %d hears, %.1f ms later", late, early, float64(by)*1000/float64(rate)),
+				Reason: fmt.Sprintf("%d samples by cross-correlation; delaying channel %d by as much would bring them together", by, early),
+			})
+		}
+	}
+	return out
+}
+
+func read(kind string, order []audio.Speaker, at ...int) *Reading {
+	return &Reading{Kind: kind, Positions: at, Order: append([]audio.Speaker{}, order...)}
+}
+
+// list writes positions down: "1", "1 and 2", "1, 2 and 5".
+func list(ps []int) string {
+	s := make([]string, len(ps))
+	for i, p := range ps {
+		s[i] = fmt.Sprint(p)
+	}
+	if len(s) < 2 {
+		return strings.Join(s, "")
+	}
+	return strings.Join(s[:len(s)-1], ", ") + " and " + s[len(s)-1]
+}
+
+func channels(ps []int, one, many string) string {
+	if len(ps) == 1 {
+		return "channel " + list(ps) + " " + one
+	}
+	return "channels " + list(ps) + " " + many
+}
+
+// MixLabel is the label that a mix found by its sound is proposed to have.
+const MixLabel = "Mix"
+
+func mixSuggestions(labels []string, f survey.Findings) (out []Suggestion) {
+	var at []int
+	rest, parts := math.Inf(-1), []string{}
+	for _, r := range f.Relations {
+		if r.Kind != survey.Mix || IsMix(labels[r.A-1]) {
+			continue
+		}
+		at = append(at, r.A)
+		rest = max(rest, r.RestDB)
+		var of []int
+		for _, p := range r.Of {
+			of = append(of, p.Channel)
+		}
+		parts = append(parts, fmt.Sprintf("%d of %s", r.A, list(of)))
+	}
+	if at == nil {
+		return nil
+	}
+	s := Suggestion{
+		Kind: "mix", Positions: at, Certainty: Likely, Says: channels(at, "is the mix", "are the mix"), Edits: []Change{},
+		Reason: fmt.Sprintf("channel %s, by least squares; what is left unexplained is at most %.0f dB", strings.Join(parts, ", "), rest),
+	}
+	if rest < -60 {
+		s.Certainty = Certain
+	}
+	for i, p := range at {
+		label := MixLabel
+		if len(at) == 2 {
+			label = []string{"MixL", "MixR"}[i]
+		} else if len(at) > 2 {
+			label = fmt.Sprintf("Mix %d", i+1)
+		}
+		s.Edits = append(s.Edits, Change{p, "label", label})
+	}
+	return []Suggestion{s}
+}
+
+func emptySuggestion(f survey.Findings) []Suggestion {
+	s := Suggestion{Kind: "empty", Certainty: Certain, Edits: []Change{}}
+	top := 0.0
+	for c, ch := range f.Channels {
+		if ch.Silent() {
+			s.Positions = append(s.Positions, c+1)
+			s.Edits = append(s.Edits, Change{c + 1, "on", false})
+			top = max(top, ch.Peak)
+		}
+	}
+	if s.Positions == nil || len(s.Positions) == len(f.Channels) {
+		return nil
+	}
+	s.Says = channels(s.Positions, "is empty", "are empty")
+	s.Reason = "nothing but zeros"
+	if top > 0 {
+		s.Reason = fmt.Sprintf("nothing on them reaches %.0f dBFS; the highest sample is at %.1f dBFS", audio.SilenceDB, audio.Decibels(top))
+	}
+	return []Suggestion{s}
+}
+
+func sameSuggestions(f survey.Findings) (out []Suggestion) {
+	for _, r := range f.Relations {
+		s := Suggestion{Kind: "same", Positions: []int{r.A, r.B}, Certainty: Certain, Edits: []Change{{r.B, "on", false}}}
+		switch r.Kind {
+		case survey.Identical:
+			s.Says, s.Reason = fmt.Sprintf("channels %d and %d hold the same", r.A, r.B), "every sample is equal"
+		case survey.Inverted:
+			s.Says, s.Reason = fmt.Sprintf("channel %d is channel %d with its polarity inverted", r.B, r.A), "every sample is equal with its sign turned"
+		case survey.Scaled:
+			s.Says = fmt.Sprintf("channel %d is channel %d at another level", r.B, r.A)
+			s.Reason = fmt.Sprintf("%+.1f dB; what is left unexplained is at %.0f dB", r.GainDB, r.RestDB)
+			s.Certainty = Likely
+		default:
+			continue
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// polaritySuggestions names the channel that most others are inverted against.
+func polaritySuggestions(labels []string, f survey.Findings, rate int) (out []Suggestion) {
+	against := map[int][]survey.Relation{}
+	for _, r := range f.Relations {
+		if r.Kind == survey.SameSource && r.Inverted {
+			against[r.A] = append(against[r.A], r)
+			against[r.B] = append(against[r.B], r)
+		}
+	}
+	for len(against) > 0 {
+		worst := 0
+		for c := range against {
+			switch {
+			case worst == 0, len(against[c]) > len(against[worst]):
+				worst = c
+			case len(against[c]) == len(against[worst]) && rank(labels[c-1], c) > rank(labels[worst-1], worst):
+				worst = c
+			}
+		}
+		if len(against[worst]) == 0 {
+			return out
+		}
+		var others []int
+		certain := false
+		for _, r := range against[worst] {
+			o := r.A + r.B - worst
+			others = append(others, o)
+			certain = certain || r.Certain
+			against[o] = slices.DeleteFunc(slices.Clone(against[o]), func(x survey.Relation) bool { return x.A == r.A && x.B == r.B })
+		}
+		slices.Sort(others)
+		r := against[worst][0]
+		s := Suggestion{
+			Kind: "polarity", Positions: append([]int{worst}, others...), Certainty: Possible, Edits: []Change{{worst, "invert", true}},
+			Says:   fmt.Sprintf("channel %d is inverted against %s", worst, list(others)),
+			Reason: fmt.Sprintf("the correlation with channel %d has a negative peak at %.1f ms", r.A+r.B-worst, math.Abs(float64(r.Delay))*1000/float64(rate)),
+		}
+		if certain || len(others) > 1 {
+			s.Certainty = Likely
+		}
+		out = append(out, s)
+		delete(against, worst)
+	}
+	return out
+}
+
+// rank prefers the one to be turned: a lav before others, then the later channel.
+func rank(label string, channel int) int {
+	if l := strings.ToLower(label); strings.HasPrefix(l, "lav") || strings.Contains(l, "radio") || strings.HasPrefix(l, "tx") {
+		return 1000 + channel
+	}
+	return channel
+}
+
+// nameSuggestions reads layouts off labels: speakers, mid and side, ambisonic components.
+func nameSuggestions(labels []string) (out []Suggestion) {
+	for from := 0; from < len(labels); from++ {
+		for _, n := range []int{16, 12, 9, 8, 6, 4, 3, 2} { // the widest that fits
+			if from+n > len(labels) {
+				continue
+			}
+			if s, ok := nameSuggestion(labels[from:from+n], from); ok {
+				out = append(out, s)
+				from += n - 1
+				break
+			}
+		}
+	}
+	return out
+}
+
+func nameSuggestion(labels []string, from int) (Suggestion, bool) {
+	at := make([]int, len(labels))
+	for i := range at {
+		at[i] = from + i + 1
+	}
+	s := Suggestion{Positions: at, Certainty: Certain, Edits: []Change{}, Reason: "their labels are " + strings.Join(labels, ", ")}
+	if _, ok := AmbisonicOrder(len(labels)); ok && ambisonicLabels(labels) {
+		s.Kind, s.Read = "ambisonic", read(Ambisonic, nil, at...)
+		s.Says = channels(at, "is", "are") + " an " + s.Read.Name() + " recording"
+		return s, true
+	}
+	order := make([]audio.Speaker, len(labels))
+	stem := ""
+	for i, l := range labels {
+		st, sp := labelSpeaker(l)
+		if sp == "" || i > 0 && !strings.EqualFold(st, stem) || IsMix(l) {
+			return s, false
+		}
+		stem, order[i] = st, sp
+	}
+	l, ok := audio.LayoutOf(order)
+	switch {
+	case !ok:
+		return s, false
+	case l.Name == "mid-side":
+		if order[0] != "M" {
+			return s, false
+		}
+		s.Kind, s.Read = "mid_side", read(MidSide, nil, at...)
+	case len(order) == 2:
+		if !audio.CanonicalOrder(order) {
+			return s, false
+		}
+		s.Kind, s.Read = "pair", read(Stereo, nil, at...)
+	default:
+		s.Kind, s.Read = "surround", read(Surround, order, at...)
+	}
+	s.Says = channels(at, "is", "are") + " a " + s.Read.Name()
+	return s, true
+}
+
+// ambisonicLabels tells the components of an ambisonic recording in ACN order: W Y Z X, or ACN 0 on.
+func ambisonicLabels(labels []string) bool {
+	letters, numbers := true, true
+	for i, l := range labels {
+		f := strings.FieldsFunc(strings.ToUpper(l), func(r rune) bool { return strings.ContainsRune(" ._-", r) })
+		last := ""
+		if len(f) > 0 {
+			last = f[len(f)-1]
+		}
+		letters = letters && len(labels) == 4 && last == string("WYZX"[i%4])
+		numbers = numbers && (last == fmt.Sprintf("ACN%d", i) || len(f) > 1 && f[len(f)-2] == "ACN" && last == fmt.Sprint(i))
+	}
+	return letters || numbers
+}
