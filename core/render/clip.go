@@ -7,6 +7,8 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
+	"zestyloom/core/resample"
+	"zestyloom/core/treat"
 	"zestyloom/core/waveform"
 )
 
@@ -42,7 +44,7 @@ func Overs(ctx context.Context, r reel.Reel, n *Renderer, summary func(strand st
 		}
 		for _, t := range n.tracks {
 			for _, c := range t.clips {
-				if err := addBound(bound, t.factors, c, from, to, summary); err != nil {
+				if err := n.addBound(bound, t.factors, c, from, to, summary); err != nil {
 					return nil, err
 				}
 			}
@@ -80,40 +82,84 @@ func (o *Over) scan(samples []float64, at int64) {
 }
 
 // addBound adds the greatest magnitude a clip can have in each bucket of the window.
-func addBound(bound [][]float64, factors []float64, c reel.Clip, from, to int64, summary func(string) (*waveform.Summary, int, error)) error {
+func (n *Renderer) addBound(bound [][]float64, factors []float64, c reel.Clip, from, to int64, summary func(string) (*waveform.Summary, int, error)) error {
 	lo, hi := max(from, c.At), min(to, c.End())
 	if lo >= hi {
+		return nil
+	}
+	v, err := n.bank.voice(c.Strand)
+	if err != nil {
+		return err
+	}
+	if v.place.Treat.Off {
 		return nil
 	}
 	s, channel, err := summary(c.Strand)
 	if err != nil {
 		return err
 	}
+	reach, factor, err := n.bank.bound(v)
+	if err != nil {
+		return err
+	}
 	step := waveform.Steps[0]
-	inLo := c.In + lo - c.At
-	first := inLo / step
-	pairs, err := s.Read(0, channel, first, (c.In+hi-c.At-1)/step+1)
+	first, last := reach(lo-c.At+c.In, hi-1-c.At+c.In)
+	first, last = max(0, first)/step, max(0, last)/step
+	pairs, err := s.Read(0, channel, first, last+1)
 	if err != nil {
 		return err
 	}
 	for b := (lo - from) / step; b <= (hi-1-from)/step; b++ {
-		// The strand's samples that fall into this bucket lie in at most two of the summary's.
-		a := max(from+b*step, lo) - c.At + c.In
-		z := min(from+(b+1)*step, hi) - 1 - c.At + c.In
-		peak := 0.0
-		for k := a/step - first; k <= z/step-first && k < int64(len(pairs)); k++ {
-			p := pairs[k]
-			m := max(-float64(p.Min), float64(p.Max))
-			if m >= math.MaxInt16 {
-				m = math.Inf(1) // held there: how far beyond is not known
+		peak := math.Inf(1) // two strands at once: looked at, not bounded
+		if v.with == nil {
+			a, z := reach(max(from+b*step, lo)-c.At+c.In, min(from+(b+1)*step, hi)-1-c.At+c.In)
+			peak = 0
+			for k := max(0, a)/step - first; k <= max(0, z)/step-first && k < int64(len(pairs)); k++ {
+				p := pairs[k]
+				m := max(-float64(p.Min), float64(p.Max))
+				if m >= math.MaxInt16 {
+					m = math.Inf(1) // held there: how far beyond is not known
+				}
+				peak = max(peak, m/waveform.Scale)
 			}
-			peak = max(peak, m/waveform.Scale)
 		}
 		for o, f := range factors {
 			if f != 0 {
-				bound[o][b] += peak * math.Abs(f)
+				bound[o][b] += peak * factor * math.Abs(f)
 			}
 		}
 	}
 	return nil
+}
+
+// bound says which of a file's samples the strand's samples [a, z] are made of, and how much
+// greater than them they can be.
+func (b *bank) bound(v *voice) (reach func(a, z int64) (int64, int64), factor float64, err error) {
+	f, err := b.open(v.place)
+	if err != nil {
+		return nil, 0, err
+	}
+	c, err := b.converter(f.src.Format.SampleRate)
+	if err != nil {
+		return nil, 0, err
+	}
+	factor = math.Abs(v.gain)
+	before := v.place.Treat.Delay
+	after := before
+	if v.pass != nil {
+		factor *= treat.Overshoot
+		before += treat.Settle(v.place.Treat.HighPass, b.rate)
+	}
+	if c != nil {
+		factor *= resample.Overshoot
+	}
+	return func(a, z int64) (int64, int64) {
+		a, z = a-before, z-after
+		if c != nil {
+			lo, _ := c.Needs(a, 1)
+			_, hi := c.Needs(z, 1)
+			a, z = lo, hi-1
+		}
+		return a, z
+	}, factor, nil
 }

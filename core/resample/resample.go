@@ -26,6 +26,10 @@ const (
 	transient = (stopDB - 7.95) / (2.285 * 2 * math.Pi * (stopEdge - passEdge)) / 2
 )
 
+// Overshoot bounds how far converted sound can go beyond the samples it is made of: the sum of the
+// magnitudes of a row of the table.
+const Overshoot = 4.0
+
 // Converter converts one channel of sound. It holds no state between calls and is safe for
 // concurrent use.
 type Converter struct {

@@ -137,6 +137,33 @@ func TestConstantsStay(t *testing.T) {
 	}
 }
 
+// The worst input has the sign of each weight: an impulse's response, sampled, gives the weights.
+func TestOvershootIsBounded(t *testing.T) {
+	for _, p := range [][2]int{{44100, 48000}, {48000, 44100}, {96000, 48000}, {48048, 48000}} {
+		worst := 0.0
+		c, err := resample.New(p[0], p[1])
+		require.NoError(t, err)
+		made[p] = c
+		for at := int64(1000); at < 1000+40; at++ {
+			lo, hi := c.Needs(at, 1)
+			sum := 0.0
+			for k := lo; k < hi; k++ {
+				sum += math.Abs(convert(t, p[0], p[1], at, 1, func(i int64) float64 {
+					if i == k {
+						return 1
+					}
+					return 0
+				})[0])
+			}
+			worst = max(worst, sum)
+			if p[0] == 96000 {
+				break // one phase is all there is
+			}
+		}
+		assert.Less(t, worst, resample.Overshoot, "%v", p)
+	}
+}
+
 func TestRatesOutOfRange(t *testing.T) {
 	for _, p := range [][2]int{{0, 48000}, {48000, -1}, {999, 48000}, {48000, 768001}} {
 		_, err := resample.New(p[0], p[1])
