@@ -42,6 +42,13 @@ cp poly8_s16.wav power_lost.wav
 printf '\0\0\0\0' | dd of=power_lost.wav bs=1 seek=4 conv=notrunc status=none
 at=$(grep -abo data power_lost.wav | head -1 | cut -d: -f1)
 printf '\0\0\0\0' | dd of=power_lost.wav bs=1 seek=$((at+4)) conv=notrunc status=none
+ffmpeg -v error -y -f lavfi -i testsrc=size=320x180:rate=25:duration=2 -i pair.wav -map 0:v -map 1:a -c:v libx264 -pix_fmt yuv420p -c:a pcm_s24le -timecode 22:10:04:00 camera.mov
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=30000/1001:duration=1 -i six.wav -filter_complex '[1:a]channelsplit=channel_layout=5.1[a][b][c][d][e][f];[a][b]join=inputs=2[s];[e][f]join=inputs=2[t]' \
+  -map 0:v -map '[s]' -map '[c]' -map '[d]' -map '[t]' -c:v mpeg4 -c:a pcm_s24le -timecode '10:00:00;00' groups.mov
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -i pair.wav -c:v libx264 -pix_fmt yuv420p -c:a aac -b:a 192k lossy.mp4
+ffmpeg -v error -y -i pair.wav -c:a flac sound.mkv
+ffmpeg -v error -y -f lavfi -i testsrc=size=720x576:rate=25:duration=1 -i pair.wav -c:v mpeg2video -b:v 5M -c:a pcm_s16le -timecode 01:00:00:00 tape.mxf
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -c:v libx264 -pix_fmt yuv420p silent.mp4
 { printf 'RIFF\x24\0\0\0WAVEfmt \x10\0\0\0'; head -c 16 /dev/zero; } > not_a_wave.wav
 `
 
