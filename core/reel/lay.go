@@ -13,6 +13,8 @@ type Strand struct {
 	ID    string
 	Label string
 	Mix   bool // a mix of the others: laid, but off
+	// Frames is its own length where that is less than its take's, 0 otherwise.
+	Frames int64
 }
 
 // Lay says what a take is.
@@ -56,6 +58,9 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 			label = "Strand " + strconv.Itoa(n+1)
 		}
 		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at, Length: l.Frames}
+		if s.Frames > 0 {
+			clip.Length = min(clip.Length, s.Frames)
+		}
 		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
 			return t.Label == label && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
 		})

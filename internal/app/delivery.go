@@ -103,6 +103,11 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 	})
 }
 
+// placeOf is where a strand's sound is and what is done to it.
+func (a *App) placeOf(s store.Strand) render.Place {
+	return render.Place{Path: a.Media.Path(s.FilePath), Channel: s.Channel - 1, Treat: s.Treat}
+}
+
 // resolve finds the files of strands.
 func (a *App) resolve(ctx context.Context) render.Resolve {
 	return func(id string) (render.Place, error) {
@@ -114,7 +119,7 @@ func (a *App) resolve(ctx context.Context) render.Resolve {
 		if errors.Is(err, ErrNotFound) {
 			return render.Place{}, snag.Refuse("no_such_strand", "a strand of the reel is not here any more")
 		}
-		return render.Place{Path: a.Media.Path(s.FilePath), Channel: s.Channel - 1}, err
+		return a.placeOf(s), err
 	}
 }
 
@@ -248,14 +253,25 @@ func (a *App) deliver(ctx context.Context, d store.Delivery) error {
 	if err := move("rendering"); err != nil {
 		return err
 	}
-	written, err := delivery.Write(ctx, d.Plan, dir, a.resolve(ctx), frames)
+	// What is done to a strand while the job runs must not come between writing and proving.
+	resolve, known := a.resolve(ctx), map[string]render.Place{}
+	once := func(id string) (p render.Place, err error) {
+		p, ok := known[id]
+		if !ok {
+			if p, err = resolve(id); err == nil {
+				known[id] = p
+			}
+		}
+		return p, err
+	}
+	written, err := delivery.Write(ctx, d.Plan, dir, once, frames)
 	if err != nil {
 		return err
 	}
 	if err := move("proving"); err != nil {
 		return err
 	}
-	proof, err := delivery.Prove(ctx, d.Plan, dir, a.resolve(ctx), frames)
+	proof, err := delivery.Prove(ctx, d.Plan, dir, once, frames)
 	if err != nil {
 		return err
 	}

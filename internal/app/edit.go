@@ -15,14 +15,23 @@ import (
 
 // change is something that was done or undone, as it is kept in the log of edits.
 type change struct {
+	Cells  []Cell      `json:"cells,omitempty"`
+	Decide []decision  `json:"decide,omitempty"`
+	Place  *placing    `json:"place,omitempty"`
+	Reel   *reelChange `json:"reel,omitempty"`
+	// Label is how a typed label was kept before the sheet; logs may still hold it.
 	Label *labelChange `json:"label,omitempty"`
-	Reel  *reelChange  `json:"reel,omitempty"`
 }
 
 type labelChange struct {
 	Strand uuid.UUID `json:"strand"`
 	Label  string    `json:"label"`
-	Source string    `json:"source"`
+}
+
+// decision is what was decided about a suggestion.
+type decision struct {
+	Suggestion uuid.UUID `json:"suggestion"`
+	State      string    `json:"state"`
 }
 
 type reelChange struct {
@@ -31,26 +40,53 @@ type reelChange struct {
 }
 
 // do carries out a change and returns the one that takes it back.
-func (a *App) do(ctx context.Context, tx store.Tx, c change) (change, error) {
-	switch {
-	case c.Label != nil:
-		s, err := tx.Strand(ctx, c.Label.Strand)
+func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c change) (inverse change, err error) {
+	if c.Label != nil {
+		v, err := json.Marshal(c.Label.Label)
 		if err != nil {
-			return change{}, err
+			return inverse, err
 		}
-		return change{Label: &labelChange{s.ID, s.Label, s.LabelSource}}, tx.LabelStrand(ctx, s.ID, c.Label.Label, c.Label.Source)
-	case c.Reel != nil:
+		c.Cells = append(c.Cells, Cell{Row: c.Label.Strand, Field: "label", Value: v})
+	}
+	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil {
+		return inverse, errors.New("app: an edit that changes nothing")
+	}
+	if c.Cells != nil {
+		if inverse.Cells, err = a.putCells(ctx, tx, production, c.Cells); err != nil {
+			return inverse, err
+		}
+	}
+	for _, d := range c.Decide {
+		was, err := tx.SuggestionsByID(ctx, production, []uuid.UUID{d.Suggestion})
+		if err != nil {
+			return inverse, err
+		}
+		if len(was) == 0 {
+			continue // worked out anew meanwhile: there is nothing to decide about
+		}
+		inverse.Decide = append(inverse.Decide, decision{d.Suggestion, was[0].State})
+		if err := tx.MoveSuggestion(ctx, d.Suggestion, d.State); err != nil {
+			return inverse, err
+		}
+	}
+	if c.Place != nil {
+		if inverse.Place, err = a.place(ctx, tx, *c.Place); err != nil {
+			return inverse, err
+		}
+	}
+	if c.Reel != nil {
 		r, err := tx.LockReel(ctx, c.Reel.Reel)
 		if err != nil {
-			return change{}, err
+			return inverse, err
 		}
-		doc, inverse, err := reel.Apply(r.Doc, c.Reel.Ops)
+		doc, back, err := reel.Apply(r.Doc, c.Reel.Ops)
 		if err != nil {
-			return change{}, err
+			return inverse, err
 		}
-		return change{Reel: &reelChange{r.ID, inverse}}, tx.SaveReel(ctx, r.ID, doc)
+		inverse.Reel = &reelChange{r.ID, back}
+		return inverse, tx.SaveReel(ctx, r.ID, doc)
 	}
-	return change{}, errors.New("app: an edit that changes nothing")
+	return inverse, nil
 }
 
 // Undo takes the last edit of a production back and says in words what it was.
@@ -83,7 +119,7 @@ func (a *App) step(ctx context.Context, production uuid.UUID, redo bool) (what s
 		if err := json.Unmarshal(raw, &c); err != nil {
 			return fmt.Errorf("edit %d is not understood: %w", e.ID, err)
 		}
-		if _, err := a.do(ctx, tx, c); errors.Is(err, ErrNotFound) {
+		if _, err := a.do(ctx, tx, production, c); errors.Is(err, ErrNotFound) {
 			return snag.Refuse("gone", "%q can't be taken back: what it was about has been removed", e.What)
 		} else if err != nil {
 			return err

@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"errors"
-	"math"
 	"os"
 	"path"
 	"strconv"
@@ -12,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
 
@@ -137,7 +137,7 @@ func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
 		if err := tx.DeleteFile(ctx, id); err != nil {
 			return err
 		}
-		if err := a.resortTakes(ctx, tx, strands); err != nil {
+		if err := a.regroupTakes(ctx, tx, strands); err != nil {
 			return err
 		}
 		return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()}, Event{Production: f.ProductionID, Kind: "takes"})
@@ -192,9 +192,15 @@ func (a *App) cleanIfGone(ctx context.Context, id uuid.UUID) error {
 
 func (a *App) analyse(ctx context.Context, f store.File) error {
 	report := a.progress(ctx, f.ProductionID, f.ID)
+	if err := a.Media.Room(f.Size / 100); err != nil {
+		return err
+	}
 	if _, err := os.Stat(a.Media.Path(f.Path)); f.Origin == "shelf" && errors.Is(err, os.ErrNotExist) {
 		if a.Shelf == nil {
 			return snag.Refuse("no_shelf", "the server was started without the shelf this file lies on: start it with --shelf DIR and try again")
+		}
+		if err := a.Media.Room(f.Size); err != nil {
+			return err
 		}
 		size, err := a.Shelf.CopyTo(ctx, f.SourcePath, a.Media.Path(f.Path), report)
 		if err != nil {
@@ -212,13 +218,16 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
 		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
 	}
+	an.Survey, an.Strip = found.Survey, found.Strip
+	if found.Picture != nil {
+		an.Picture, an.Streams = found.Picture.Picture, found.Picture.Sound
+	}
 	var empty []string
-	for c, l := range found.Levels {
-		rms := 0.0
-		if l.Frames > 0 {
-			rms = math.Sqrt(l.Sum / float64(l.Frames))
+	for c, l := range found.Survey.Channels {
+		an.Levels = append(an.Levels, store.Level{Peak: l.Peak, RMS: l.RMS, Shape: found.Shapes[c]})
+		if l.ClippedRuns > 0 {
+			an.Facts.Snags = append(an.Facts.Snags, snag.New("clipped", "channel %d is clipped in %d places: %d samples stand at full scale", c+1, l.ClippedRuns, l.Clipped))
 		}
-		an.Levels = append(an.Levels, store.Level{Peak: l.Peak, RMS: rms})
 		if l.Invalid > 0 {
 			an.Facts.Snags = append(an.Facts.Snags, snag.New("not_numbers", "channel %d holds %d samples that are not numbers", c+1, l.Invalid))
 		}
@@ -233,6 +242,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 	default:
 		an.Facts.Snags = append(an.Facts.Snags, snag.New("empty_channel", "channels %s are empty: nothing on them reaches -80 dBFS", strings.Join(empty, ", ")))
 	}
+	f.WorkingPath = found.Working
 	return a.finish(ctx, f, found.Hash, an)
 }
 
@@ -247,19 +257,23 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 		switch {
 		case err == nil && same.Size == f.Size && same.ID != f.ID:
 			duplicate = true
-			if err := tx.FinishFile(ctx, f.ID, hash, an, &same.ID); err != nil {
+			if err := tx.FinishFile(ctx, f.ID, hash, "", nil, an, &same.ID); err != nil {
 				return err
 			}
 			return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
 		case err != nil && !errors.Is(err, ErrNotFound):
 			return err
 		}
-		if err := tx.FinishFile(ctx, f.ID, hash, an, nil); err != nil {
+		f.Facts = &an
+		f.SetKeys = take.Keys(takeFile(f, nil))
+		if an.Frames == 0 {
+			f.SetKeys = nil
+		}
+		if err := tx.FinishFile(ctx, f.ID, hash, f.WorkingPath, f.SetKeys, an, nil); err != nil {
 			return err
 		}
-		f.Facts = &an
 		if an.Frames > 0 {
-			if err := a.intoTake(ctx, tx, f); err != nil {
+			if err := a.regroup(ctx, tx, f); err != nil {
 				return err
 			}
 		}

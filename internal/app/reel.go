@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/reel"
+	"zestyloom/core/resample"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -50,7 +51,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 			return err
 		}
 		forward := change{Reel: &reelChange{id, list}}
-		inverse, err := a.do(ctx, tx, forward)
+		inverse, err := a.do(ctx, tx, r.ProductionID, forward)
 		if err != nil {
 			return err
 		}
@@ -84,8 +85,8 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (st
 			if row.ProductionID != p.ID {
 				return "", nil, ErrNotFound
 			}
-			if row.SampleRate != p.SampleRate {
-				return "", nil, snag.Refuse("rate_differs", "%s is at %d Hz and the production at %d Hz: takes of another rate can't be laid; convert it first", row.Name, row.SampleRate, p.SampleRate)
+			if !row.Final() {
+				return "", nil, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", row.Name)
 			}
 			ts = append(ts, row)
 		}
@@ -97,7 +98,11 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (st
 		var all []reel.Op
 		doc := r.Doc
 		for _, t := range ts {
-			ops, err := reel.LayTake(doc, layOf(t, strands, p))
+			l, err := layOf(t, strands, p)
+			if err != nil {
+				return "", nil, err
+			}
+			ops, err := reel.LayTake(doc, l)
 			if err != nil {
 				return "", nil, err
 			}
@@ -122,18 +127,31 @@ func startOrLast(t store.Take) int64 {
 	return *t.StartSamples
 }
 
-func layOf(t store.Take, strands []store.Strand, p store.Production) reel.Lay {
+// layOf is a take as it is laid: at the production's rate, whatever its own.
+func layOf(t store.Take, strands []store.Strand, p store.Production) (reel.Lay, error) {
 	l := reel.Lay{
-		Name: t.Name, Start: -1, Frames: t.Frames, NewID: func() string { return store.NewID().String() },
+		Name: t.Name, Start: -1, NewID: func() string { return store.NewID().String() },
 		DayLen: p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)),
 	}
+	length := func(frames int64) int64 { return frames }
+	if t.SampleRate != p.SampleRate {
+		c, err := resample.New(t.SampleRate, p.SampleRate)
+		if err != nil {
+			return l, snag.Refuse("rate_differs", "%s: %w", t.Name, err)
+		}
+		length = c.Frames
+	}
+	l.Frames = length(t.Length())
 	if t.StartSamples != nil {
-		l.Start = *t.StartSamples
+		// The same moment at the other rate, to the nearest sample.
+		at := *t.StartSamples
+		rate := int64(t.SampleRate)
+		l.Start = at/rate*int64(p.SampleRate) + (at%rate*int64(p.SampleRate)+rate/2)/rate
 	}
 	for _, s := range strands {
-		if s.TakeID == t.ID {
-			l.Strands = append(l.Strands, reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label)})
+		if s.TakeID == t.ID && !s.Treat.Off {
+			l.Strands = append(l.Strands, reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames)})
 		}
 	}
-	return l
+	return l, nil
 }

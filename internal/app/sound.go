@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/render"
 	"zestyloom/core/source"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/store"
@@ -50,34 +51,36 @@ func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, co
 
 // Sound is a strand's sound as a stream of little-endian 32-bit floats.
 type Sound struct {
-	src     *source.Source
-	channel int
+	strand  *render.Strand
 	at, end int64
-	raw     []byte
 	mono    []float64
 	out     []byte // not yet read
 }
 
-// OpenSound opens a strand at a frame; frames of 0 is to its end. Close it when done.
+// OpenSound opens a strand at a frame, as it is treated, at its own rate; frames of 0 is to its end.
+// One that is off is heard all the same: that is how one finds out whether it should be. Close it
+// when done.
 func (a *App) OpenSound(ctx context.Context, strand uuid.UUID, from, frames int64) (*Sound, store.Strand, error) {
 	s, err := a.Store.Strand(ctx, strand)
 	if err != nil {
 		return nil, s, err
 	}
-	src, err := source.Open(a.Media.Path(s.FilePath))
+	p := a.placeOf(s)
+	p.Treat.Off = false
+	st, err := render.OpenStrand(p, 0)
 	if err != nil {
 		return nil, s, err
 	}
-	end := src.Frames
+	end := st.Frames()
 	if frames > 0 {
 		end = min(end, from+frames)
 	}
 	const block = 4096 // frames: small, so that the first sound leaves at once
-	return &Sound{src: src, channel: s.Channel - 1, at: from, end: end, raw: make([]byte, block*src.Format.FrameBytes()), mono: make([]float64, block)}, s, nil
+	return &Sound{strand: st, at: from, end: end, mono: make([]float64, block)}, s, nil
 }
 
 // Rate is the sample rate in Hz.
-func (s *Sound) Rate() int { return s.src.Format.SampleRate }
+func (s *Sound) Rate() int { return s.strand.Rate() }
 
 // Frames is how many are left.
 func (s *Sound) Frames() int64 { return max(0, s.end-s.at) }
@@ -89,14 +92,12 @@ func (s *Sound) Read(p []byte) (int, error) {
 		if left == 0 {
 			return 0, io.EOF
 		}
-		size := s.src.Format.FrameBytes()
-		n, err := s.src.ReadFrames(s.raw[:min(int64(len(s.mono)), left)*int64(size)], s.at)
-		if err != nil {
+		block := s.mono[:min(int64(len(s.mono)), left)]
+		if err := s.strand.Read(block, s.at); err != nil {
 			return 0, err
 		}
-		audio.DecodeChannel(s.mono, s.raw[:n*size], s.src.Format.Coding, s.src.Format.Channels, s.channel)
-		s.at += int64(n)
-		for _, v := range s.mono[:n] {
+		s.at += int64(len(block))
+		for _, v := range block {
 			s.out = binary.LittleEndian.AppendUint32(s.out, math.Float32bits(float32(v)))
 		}
 	}
@@ -106,4 +107,7 @@ func (s *Sound) Read(p []byte) (int, error) {
 }
 
 // Close closes the file.
-func (s *Sound) Close() error { return s.src.Close() }
+func (s *Sound) Close() error {
+	s.strand.Close()
+	return nil
+}

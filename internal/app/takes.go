@@ -2,100 +2,199 @@ package app
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"math"
 	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/snag"
+	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
 
-// takeFile is a file as far as grouping goes.
-func takeFile(f store.File) take.File {
-	return take.File{Key: f.ID.String(), Name: f.Name, Channels: f.Facts.Channels, SampleRate: f.Facts.SampleRate, Frames: f.Facts.Frames, Facts: f.Facts.Facts}
+// takeFile is a file as far as grouping goes; t is the take it is in, if any.
+func takeFile(f store.File, t *store.Take) take.File {
+	tf := take.File{
+		Key: f.ID.String(), Name: f.Name, Channels: f.Facts.Channels, SampleRate: f.Facts.SampleRate, Frames: f.Facts.Frames, Facts: f.Facts.Facts,
+		Alone: f.Alone,
+	}
+	if t != nil && (f.Pinned || t.Accepted) {
+		tf.Pin = t.ID.String()
+	}
+	return tf
 }
 
-// intoTake puts a file's channels into the take of its set where there is one, else into a take of
-// their own.
-func (a *App) intoTake(ctx context.Context, tx store.Tx, f store.File) error {
-	tf := takeFile(f)
-	key, isSet := take.SetKey(tf)
-	var stranger *snag.Snag
-	if isSet {
-		t, err := tx.TakeOfSet(ctx, f.ProductionID, key)
-		switch {
-		case err == nil:
-			members, err := tx.FilesOfTakes(ctx, []uuid.UUID{t.ID})
+// family finds all files that may belong together with one: those that share a key with it, with
+// those, and so on.
+func family(ctx context.Context, tx store.Tx, f store.File) ([]store.File, error) {
+	keys := slices.Clone(f.SetKeys)
+	if len(keys) == 0 {
+		return []store.File{f}, nil
+	}
+	for {
+		fs, err := tx.FilesOfSets(ctx, f.ProductionID, keys)
+		if err != nil {
+			return nil, err
+		}
+		known := len(keys)
+		for _, o := range fs {
+			for _, k := range o.SetKeys {
+				if !slices.Contains(keys, k) {
+					keys = append(keys, k)
+				}
+			}
+		}
+		if len(keys) == known {
+			return fs, nil
+		}
+	}
+}
+
+// regroup sorts a file, and all that may belong together with it, into takes anew. What a person
+// has placed stays where it is.
+func (a *App) regroup(ctx context.Context, tx store.Tx, f store.File) error {
+	files, err := family(ctx, tx, f)
+	if err != nil {
+		return err
+	}
+	byKey := map[string]store.File{}
+	var ids []uuid.UUID
+	for _, o := range files {
+		byKey[o.ID.String()] = o
+		ids = append(ids, o.ID)
+	}
+	strands, err := tx.StrandsOfFiles(ctx, ids)
+	if err != nil {
+		return err
+	}
+	home := map[uuid.UUID]uuid.UUID{} // of files
+	takes := map[uuid.UUID]*store.Take{}
+	for _, s := range strands {
+		home[s.FileID] = s.TakeID
+		if takes[s.TakeID] == nil {
+			t, err := tx.Take(ctx, s.TakeID)
 			if err != nil {
 				return err
 			}
-			if stranger = take.Fits(tf, takeFile(members[0])); stranger == nil {
-				if err := a.addStrands(ctx, tx, t.ID, f, len(members)); err != nil {
-					return err
-				}
-				return a.resort(ctx, tx, t.ID)
-			}
-			key = "" // it is no set's
-		case !errors.Is(err, ErrNotFound):
+			takes[s.TakeID] = &t
+		}
+	}
+	var in []take.File
+	for _, o := range files {
+		in = append(in, takeFile(o, takes[home[o.ID]]))
+	}
+	claimed := map[uuid.UUID]bool{}
+	groups := take.Groups(in)
+	// Groups of more members choose their take first: a stranger never takes it along.
+	slices.SortStableFunc(groups, func(x, y take.Group) int { return len(y.Members) - len(x.Members) })
+	for _, g := range groups {
+		t := a.takeOf(g, byKey, home, takes, claimed)
+		claimed[t.ID] = true
+		describe(&t, g)
+		if err := tx.SaveTake(ctx, t); err != nil {
+			return err
+		}
+		if err := a.fill(ctx, tx, t, g, byKey, strands); err != nil {
 			return err
 		}
 	}
+	var old []uuid.UUID
+	for id := range takes {
+		old = append(old, id)
+	}
+	return tx.DeleteEmptyTakes(ctx, old)
+}
+
+// takeOf finds the take that a group already is, or makes one.
+func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UUID]uuid.UUID, takes map[uuid.UUID]*store.Take, claimed map[uuid.UUID]bool) store.Take {
+	count := map[uuid.UUID]int{}
+	var best uuid.UUID
+	for _, m := range g.Members {
+		h, ok := home[byKey[m.Key].ID]
+		if !ok || claimed[h] {
+			continue
+		}
+		if count[h]++; count[h] > count[best] || best == uuid.Nil {
+			best = h
+		}
+	}
+	if t := takes[best]; t != nil {
+		return *t
+	}
+	f := byKey[g.Members[0].Key]
 	facts := f.Facts.Facts
 	t := store.Take{
-		ID: store.NewID(), ProductionID: f.ProductionID, SetKey: key, Name: takeName(f), Scene: facts.Scene, Take: facts.Take,
-		Roll: facts.Roll, Note: facts.Note, Circled: facts.Circled, WildTrack: facts.WildTrack, NoGood: facts.NoGood,
-		SampleRate: f.Facts.SampleRate, Frames: f.Facts.Frames, Snags: []snag.Snag{},
+		ID: store.NewID(), ProductionID: f.ProductionID, Scene: facts.Scene, Take: facts.Take, SceneWas: facts.Scene, TakeWas: facts.Take,
+		Roll: facts.Roll, Note: facts.Note, Circled: facts.Circled, WildTrack: facts.WildTrack, NoGood: facts.NoGood, FalseStart: facts.FalseStart,
+		Recorder: facts.Recorder, Day: facts.Day, SampleRate: f.Facts.SampleRate,
 	}
-	if facts.Start >= 0 {
-		t.StartSamples = &facts.Start
+	t.Name = takeName(t, f.Name)
+	if len(f.Facts.Streams) > 0 {
+		var groups []int
+		for _, s := range f.Facts.Streams {
+			groups = append(groups, s.Channels)
+		}
+		t.Readings = take.GroupReadings(groups)
 	}
-	if stranger != nil {
-		t.Snags = append(t.Snags, *stranger)
-	} else if isSet {
-		t.Snags = append(t.Snags, take.Missing([]take.File{tf})...)
-	}
-	if err := tx.InsertTake(ctx, t); err != nil {
-		return err
-	}
-	return a.addStrands(ctx, tx, t.ID, f, 0)
+	return t
 }
 
-func takeName(f store.File) string {
-	facts := f.Facts.Facts
-	switch {
-	case facts.Scene != "" && facts.Take != "":
-		return facts.Scene + "-" + facts.Take
-	case facts.Scene != "":
-		return facts.Scene
+// describe brings what grouping found into a take.
+func describe(t *store.Take, g take.Group) {
+	t.Frames, t.Longest, t.Why, t.OrderWords, t.Certain, t.Snags = g.Frames, g.Longest, g.Why, g.Order, g.Certain, g.Snags
+	t.StartSamples = nil
+	if s := g.Members[0].Facts.Start; s >= 0 {
+		t.StartSamples = &s
 	}
-	return strings.TrimSuffix(f.Name, filepath.Ext(f.Name))
+	if len(t.Readings) == 0 && len(g.Members) > 1 && g.Layout != "" {
+		r := take.Reading{Kind: take.Surround}
+		for i, m := range g.Members {
+			r.Positions = append(r.Positions, i+1)
+			r.Order = append(r.Order, memberSpeaker(m))
+		}
+		switch g.Layout {
+		case "stereo", "stereo total", "stereo only":
+			r.Kind = take.Stereo
+		case "mid-side":
+			r.Kind = take.MidSide
+		}
+		t.Readings = []take.Reading{r}
+	}
 }
 
-func (a *App) addStrands(ctx context.Context, tx store.Tx, id uuid.UUID, f store.File, after int) error {
-	for c, t := range f.Facts.Facts.Tracks {
-		s := store.Strand{
-			ID: store.NewID(), TakeID: id, FileID: f.ID, Channel: c + 1, Position: after + c + 1, Label: t.Label, LabelSource: t.LabelSource,
-			Peak: f.Facts.Levels[c].Peak, RMS: f.Facts.Levels[c].RMS,
-		}
-		if t.RecorderTrack > 0 {
-			s.RecorderTrack = &t.RecorderTrack
-		}
-		if err := tx.InsertStrand(ctx, s); err != nil {
-			return err
+// fill puts the strands of a group's files into their take, in order.
+func (a *App) fill(ctx context.Context, tx store.Tx, t store.Take, g take.Group, byKey map[string]store.File, strands []store.Strand) error {
+	position := 0
+	for _, m := range g.Members {
+		f := byKey[m.Key]
+		for c, fact := range f.Facts.Facts.Tracks {
+			position++
+			i := slices.IndexFunc(strands, func(s store.Strand) bool { return s.FileID == f.ID && s.Channel == c+1 })
+			if i >= 0 {
+				if err := tx.PlaceStrand(ctx, strands[i].ID, t.ID, position); err != nil {
+					return err
+				}
+				continue
+			}
+			s := store.Strand{
+				ID: store.NewID(), TakeID: t.ID, FileID: f.ID, Channel: c + 1, Position: position, Label: fact.Label, LabelSource: fact.LabelSource,
+				Peak: f.Facts.Levels[c].Peak, RMS: f.Facts.Levels[c].RMS, Shape: f.Facts.Levels[c].Shape, Stem: stemOf(g.Stem),
+			}
+			if fact.RecorderTrack > 0 {
+				s.RecorderTrack = &fact.RecorderTrack
+			}
+			if err := tx.InsertStrand(ctx, s); err != nil {
+				return err
+			}
 		}
 	}
-	return nil
+	return a.suggest(ctx, tx, t.ID)
 }
 
-// resort puts the strands of a mono set in order and says anew how long it is and what it lacks.
-func (a *App) resort(ctx context.Context, tx store.Tx, id uuid.UUID) error {
-	files, err := tx.FilesOfTakes(ctx, []uuid.UUID{id})
+// suggest works out anew what nobody has decided about a take.
+func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
+	t, err := tx.Take(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -103,77 +202,80 @@ func (a *App) resort(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	members := make([]take.File, len(files))
-	frames := int64(math.MaxInt64)
-	for i, f := range files {
-		members[i] = takeFile(f)
-		frames = min(frames, f.Facts.Frames)
+	files, err := tx.FilesOfTakes(ctx, []uuid.UUID{id})
+	if err != nil {
+		return err
 	}
-	take.Sort(members)
+	var labels []string
+	var found survey.Findings
 	for _, s := range strands {
-		at := slices.IndexFunc(members, func(m take.File) bool { return m.Key == s.FileID.String() })
-		if err := tx.PlaceStrand(ctx, s.ID, at+1); err != nil {
-			return err
+		labels = append(labels, s.Label)
+		i := slices.IndexFunc(files, func(f store.File) bool { return f.ID == s.FileID })
+		ch := survey.Channel{Peak: s.Peak, RMS: s.RMS}
+		if sv := files[i].Facts.Survey; s.Channel <= len(sv.Channels) {
+			ch = sv.Channels[s.Channel-1]
 		}
+		found.Channels = append(found.Channels, ch)
 	}
-	return tx.UpdateTakeSet(ctx, id, frames, append([]snag.Snag{}, take.Missing(members)...))
-}
-
-// resortTakes does so for the sets that some removed strands belonged to, where any of them is left.
-func (a *App) resortTakes(ctx context.Context, tx store.Tx, removed []store.Strand) error {
-	for _, s := range removed {
-		t, err := tx.Take(ctx, s.TakeID)
-		if errors.Is(err, ErrNotFound) {
+	if len(files) == 1 {
+		found.Relations = files[0].Facts.Survey.Relations
+	}
+	decided, err := tx.Suggestions(ctx, []uuid.UUID{id})
+	if err != nil {
+		return err
+	}
+	if err := tx.DeleteOpenSuggestions(ctx, id); err != nil {
+		return err
+	}
+	for _, s := range take.Suggest(labels, found, t.SampleRate) {
+		known := slices.ContainsFunc(decided, func(d store.Suggestion) bool {
+			return d.State != "open" && d.Body.Kind == s.Kind && slices.Equal(d.Body.Positions, s.Positions)
+		})
+		if known || s.Read != nil && read(t, *s.Read) {
 			continue
 		}
-		if err == nil && t.SetKey != "" {
-			err = a.resort(ctx, tx, t.ID)
-		}
-		if err != nil {
+		if err := tx.InsertSuggestion(ctx, store.Suggestion{ID: store.NewID(), ProductionID: t.ProductionID, TakeID: id, Body: s, State: "open"}); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// LabelStrand gives a strand a label. was is the label the person saw; another one means that
-// somebody else has typed meanwhile.
-func (a *App) LabelStrand(ctx context.Context, id uuid.UUID, label, was string) (store.Take, error) {
-	label = strings.TrimSpace(label)
-	var t store.Take
-	return t, a.Store.InTx(ctx, func(tx store.Tx) error {
-		s, err := tx.Strand(ctx, id)
+// read reports whether strands are read so, or otherwise, already.
+func read(t store.Take, r take.Reading) bool {
+	return slices.ContainsFunc(t.Readings, func(o take.Reading) bool {
+		return slices.ContainsFunc(o.Positions, func(p int) bool { return slices.Contains(r.Positions, p) })
+	})
+}
+
+// takeName names a take by its scene and take, else by a file.
+func takeName(t store.Take, file string) string {
+	switch {
+	case t.Scene != "" && t.Take != "":
+		return t.Scene + "-" + t.Take
+	case t.Scene != "":
+		return t.Scene
+	}
+	return strings.TrimSuffix(file, filepath.Ext(file))
+}
+
+// regroupTakes regroups what is left of the takes that some removed strands belonged to.
+func (a *App) regroupTakes(ctx context.Context, tx store.Tx, removed []store.Strand) error {
+	done := map[uuid.UUID]bool{}
+	for _, s := range removed {
+		if done[s.TakeID] {
+			continue
+		}
+		done[s.TakeID] = true
+		files, err := tx.FilesOfTakes(ctx, []uuid.UUID{s.TakeID})
 		if err != nil {
 			return err
 		}
-		if t, err = tx.Take(ctx, s.TakeID); err != nil {
-			return err
+		if len(files) > 0 {
+			if err := a.regroup(ctx, tx, files[0]); err != nil {
+				return err
+			}
 		}
-		if _, err := tx.LockProduction(ctx, t.ProductionID); err != nil {
-			return err
-		}
-		if s, err = tx.Strand(ctx, id); err != nil {
-			return err
-		}
-		if s.Label != was {
-			return snag.Refuse("stale", "strand %d of %s is labelled %q by now, not %q: look at it and type again", s.Position, t.Name, s.Label, was)
-		}
-		if label == s.Label {
-			return nil
-		}
-		source := "typed"
-		if label == "" {
-			source = ""
-		}
-		forward := change{Label: &labelChange{id, label, source}}
-		inverse := change{Label: &labelChange{id, s.Label, s.LabelSource}}
-		if _, err := a.do(ctx, tx, forward); err != nil {
-			return err
-		}
-		what := fmt.Sprintf("label strand %d of %s %q", s.Position, t.Name, label)
-		if err := tx.LogEdit(ctx, t.ProductionID, what, forward, inverse); err != nil {
-			return err
-		}
-		return tell(ctx, tx.Queries, Event{Production: t.ProductionID, Kind: "takes", ID: t.ID.String()})
-	})
+	}
+	return nil
 }

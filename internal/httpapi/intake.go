@@ -75,7 +75,7 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.File)
 	for _, f := range fs {
 		v := contract.File{
 			Id: f.ID, Name: f.Name, Size: f.Size, Origin: contract.FileOrigin(f.Origin), State: contract.FileState(f.State), Hash: f.Hash,
-			Error: contract.Snag{Code: f.ErrorCode, Message: f.ErrorMessage}, Snags: []contract.Snag{}, Tracks: []contract.FileTrack{},
+			Error: contract.Snag{Code: f.ErrorCode, Message: f.ErrorMessage}, Snags: []contract.Snag{}, Tracks: []contract.FileTrack{}, Streams: []string{},
 		}
 		if f.DuplicateOf != nil {
 			same, err := s.app.Store.File(ctx, *f.DuplicateOf)
@@ -91,6 +91,10 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.File)
 				v.StartTimecode = p.Rate().FormatSamples(a.Facts.Start, int64(a.SampleRate))
 			}
 			v.Snags = snags(a.Facts.Snags)
+			v.Streams, v.Picture = pictureWords(a)
+			if a.Strip != nil {
+				v.Strip = &contract.Strip{Count: a.Strip.Count, Width: a.Strip.Width, Height: a.Strip.Height}
+			}
 			if a.SampleRate != p.SampleRate {
 				v.Snags = append(v.Snags, contract.Snag{Code: "other_rate", Message: rateSnag(a.SampleRate, p.SampleRate)})
 			}
@@ -128,7 +132,7 @@ func decibels(linear float64) *float64 {
 }
 
 func rateSnag(file, production int) string {
-	return fmt.Sprintf("the file is at %d Hz and the production at %d Hz: it can be heard, and can't be laid until it is converted", file, production)
+	return fmt.Sprintf("the file is at %d Hz and the production at %d Hz: it is kept as it is and converted when it is used", file, production)
 }
 
 // TakeFromShelf implements contract.StrictServerInterface.

@@ -2,6 +2,7 @@ package httpapi_test
 
 import (
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -10,10 +11,12 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/source"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
 )
@@ -263,6 +266,61 @@ func TestMonoSets(t *testing.T) {
 	s.upload(p, "mix_Ls.wav", cut[:len(cut)-9000])
 	s.settled(p, 6)
 	ts = s.takes(p)
-	require.Len(t, ts, 2, "a member of another length stands by itself")
-	assert.Equal(t, "member_length", ts[1].Snags[0].Code)
+	require.Len(t, ts, 1, "a late member joins its take")
+	require.Len(t, ts[0].Strands, 6)
+	require.False(t, ts[0].Final)
+	assert.Equal(t, "member_length", ts[0].Snags[0].Code)
+	assert.Equal(t, "broadcast order (L R C LFE Ls Rs)", ts[0].Order)
+
+	// Nothing is built on a proposal, and accepting it asks for the remedy.
+	id := ts[0].Id
+	cell := func(field string, value, was any) map[string]any {
+		c := map[string]any{"row": id, "field": field, "value": value}
+		if was != nil {
+			c["was"] = was
+		}
+		return c
+	}
+	edit := func(status int, cells ...map[string]any) (out map[string]any) {
+		var raw json.RawMessage
+		require.Equal(t, status, s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": "typed", "cells": cells}, &raw), "%s", raw)
+		_ = json.Unmarshal(raw, &out) // a list when it went well
+		return out
+	}
+	order := map[string]any{"takes": []any{id}, "packing": "poly"}
+	require.Equal(t, 409, s.call("POST", "/api/productions/"+p+"/writings", order, nil))
+	assert.Equal(t, "choose_remedy", edit(422, cell("accepted", true, nil))["code"])
+	edit(200, cell("accepted", true, false), cell("length_remedy", "pad", ""))
+	ts = s.takes(p)
+	assert.True(t, ts[0].Final)
+	assert.EqualValues(t, 48000, ts[0].Frames, "padded to the longest")
+	assert.Empty(t, ts[0].Snags)
+	stale := edit(409, cell("scene", "21", "20"), cell("note", "x", ""))
+	assert.Equal(t, "stale", stale["code"])
+	assert.Equal(t, []any{map[string]any{"row": id.String(), "field": "scene", "value": ""}}, stale["cells"], "only what differs, as it is now")
+	assert.Empty(t, s.takes(p)[0].Note, "a stale edit changes nothing")
+
+	// Written out, proven, downloaded: six channels in order, the short one padded.
+	edit(200, cell("scene", "M", ""), cell("take", "1", ""))
+	var planned, ordered, list []contract.Writing
+	s.call("POST", "/api/productions/"+p+"/writings", map[string]any{"takes": []any{id}, "packing": "mono", "preview": true, "pattern": "{name}_{label}"}, &planned)
+	assert.Equal(t, "M-1_Ls.wav", planned[0].Files[4].Name)
+	require.Equal(t, 202, s.call("POST", "/api/productions/"+p+"/writings", order, &ordered))
+	require.Eventually(t, func() bool {
+		s.call("GET", "/api/productions/"+p+"/writings", nil, &list)
+		return list[0].State == contract.WritingStateProven
+	}, time.Minute, 20*time.Millisecond)
+	assert.Contains(t, list[0].Files[0].Proof, "6 channels of 48000 samples")
+	answer, err := http.Get(s.url + "/api/writings/" + list[0].Id.String() + "/files/0")
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	body, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	made := filepath.Join(t.TempDir(), "m.wav")
+	require.NoError(t, os.WriteFile(made, body, 0o600))
+	src, err := source.Open(made)
+	require.NoError(t, err)
+	defer src.Close()
+	assert.EqualValues(t, 0x3F, src.Format.Mask, "the channels stand in the order of 5.1")
+	assert.Equal(t, "M", src.Gather("m.wav").Scene)
 }

@@ -74,11 +74,14 @@ func problem(c *gin.Context, status int, code, detail string) {
 }
 
 // conflicts are refusals that depend on the state of things rather than on the request.
-var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true}
+var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true}
 
 func (s *server) fail(c *gin.Context, err error) {
 	var r *snag.Refusal
+	var stale *app.StaleCells
 	switch {
+	case errors.As(err, &stale):
+		problem(c, http.StatusConflict, "stale", stale.Says)
 	case errors.Is(err, app.ErrNotFound):
 		problem(c, http.StatusNotFound, "not_found", "what was asked for is not here, or not any more")
 	case errors.As(err, &r) && conflicts[r.Code]:

@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/binary"
 	"fmt"
 	"io"
@@ -10,7 +11,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/take"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/app"
@@ -60,26 +60,36 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 	for _, st := range strands {
 		of[st.TakeID] = append(of[st.TakeID], st)
 	}
+	suggested, err := s.app.Store.Suggestions(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	open := suggestions(suggested)
 	out := []contract.Take{}
 	for _, t := range ts {
 		v := contract.Take{
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
-			NoGood: t.NoGood, Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Frames, Snags: snags(t.Snags), Strands: []contract.Strand{},
+			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
+			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: []contract.Strand{},
+			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
+			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
+			Suggestions: append([]contract.Suggestion{}, open[t.ID]...),
 		}
 		if t.StartSamples != nil {
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
 		unlabelled := 0
 		for _, st := range of[t.ID] {
-			silent := st.Peak < audio.Gain(audio.SilenceDB)
-			if st.Label == "" && !silent {
+			if st.Label == "" && !silent(st) && !st.Treat.Off {
 				unlabelled++
 			}
 			v.InReel = v.InReel || used[st.ID.String()]
 			v.Strands = append(v.Strands, contract.Strand{
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
-				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent,
+				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st),
 				Frames: st.Frames, File: st.FileID, FileName: st.FileName, Channel: st.Channel,
+				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass,
+				Shape: base64.StdEncoding.EncodeToString(st.Shape),
 			})
 		}
 		if unlabelled > 0 {

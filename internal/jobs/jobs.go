@@ -23,6 +23,7 @@ import (
 const (
 	intakeQueue   = "intake"
 	deliveryQueue = "delivery"
+	writingQueue  = "writing"
 )
 
 // Queue enqueues and cancels jobs. It implements app.Queue.
@@ -42,6 +43,11 @@ func (q *Queue) Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, 
 // Deliver enqueues the making of a delivery.
 func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error) {
 	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue}))
+}
+
+// Write enqueues the writing of a take.
+func (q *Queue) Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, WriteArgs{writing}, &river.InsertOpts{Queue: writingQueue}))
 }
 
 func insert(r *rivertype.JobInsertResult, err error) (int64, error) {
@@ -102,6 +108,27 @@ func (w *deliverWorker) Work(ctx context.Context, job *river.Job[DeliverArgs]) e
 // Timeout implements river.Worker.
 func (w *deliverWorker) Timeout(*river.Job[DeliverArgs]) time.Duration { return -1 }
 
+// WriteArgs asks for a take to be written out.
+type WriteArgs struct {
+	Writing uuid.UUID `json:"writing"`
+}
+
+// Kind implements river.JobArgs.
+func (WriteArgs) Kind() string { return "write" }
+
+type writeWorker struct {
+	river.WorkerDefaults[WriteArgs]
+	app *app.App
+}
+
+// Work implements river.Worker.
+func (w *writeWorker) Work(ctx context.Context, job *river.Job[WriteArgs]) error {
+	return w.app.Write(ctx, job.Args.Writing)
+}
+
+// Timeout implements river.Worker.
+func (w *writeWorker) Timeout(*river.Job[WriteArgs]) time.Duration { return -1 }
+
 // Run works on jobs until ctx ends; then jobs under way are stopped and left for the next worker.
 func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	id := "worker-" + store.NewID().String()
@@ -117,9 +144,10 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &analyseWorker{app: a})
 	river.AddWorker(workers, &deliverWorker{app: a})
+	river.AddWorker(workers, &writeWorker{app: a})
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
 		ID: id, Logger: log, Workers: workers, JobTimeout: -1,
-		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}},
+		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}},
 		FetchPollInterval: 500 * time.Millisecond,
 		// Orphans are freed by their workers' locks, not by age: a long render is no orphan.
 		RescueStuckJobsAfter: 30 * 24 * time.Hour,

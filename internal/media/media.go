@@ -8,8 +8,10 @@ import (
 	"path/filepath"
 
 	"github.com/google/uuid"
+	"golang.org/x/sys/unix"
 
 	"zestyloom/core/naming"
+	"zestyloom/core/snag"
 	"zestyloom/core/wholefile"
 )
 
@@ -22,7 +24,7 @@ func Open(root string) (*Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range []string{"originals", "summaries", "deliveries", "uploads"} {
+	for _, d := range []string{"originals", "summaries", "deliveries", "uploads", "writings"} {
 		if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}
@@ -66,9 +68,36 @@ func (f *Folder) Delivery(id uuid.UUID) string {
 	return filepath.Join(f.root, "deliveries", id.String())
 }
 
+// Working is where the sound of a file with pictures is kept, and with it its small picture and the
+// strip of stills, relative to the root: beside the untouched original.
+func (f *Folder) Working(id uuid.UUID) (sound, proxy, strip string) {
+	dir := filepath.Join("originals", id.String())
+	return filepath.Join(dir, ".working.wav"), filepath.Join(dir, ".proxy.mp4"), filepath.Join(dir, ".strip.jpg")
+}
+
+// Writing is the folder of a take written out.
+func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, "writings", id.String()) }
+
+// Room refuses to begin what would fill the disk: bytes are what it needs, and a little stays free.
+func (f *Folder) Room(bytes int64) error {
+	var st unix.Statfs_t
+	if err := unix.Statfs(f.root, &st); err != nil {
+		return nil // not known: the write itself will tell
+	}
+	const spare = 16 << 20
+	if free := int64(st.Bavail) * st.Bsize; bytes > free-spare {
+		return snag.Refuse("disk_full", "the media folder has %d MiB free and %d MiB are needed: make room and try again; nothing was lost", free>>20, (bytes+spare)>>20)
+	}
+	return nil
+}
+
 // PrepareDelivery makes a delivery's folder and removes what a killed worker left half written.
-func (f *Folder) PrepareDelivery(id uuid.UUID) (string, error) {
-	dir := f.Delivery(id)
+func (f *Folder) PrepareDelivery(id uuid.UUID) (string, error) { return prepare(f.Delivery(id)) }
+
+// PrepareWriting does so for a take to be written out.
+func (f *Folder) PrepareWriting(id uuid.UUID) (string, error) { return prepare(f.Writing(id)) }
+
+func prepare(dir string) (string, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return "", err
 	}

@@ -5,8 +5,10 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/core/survey"
 )
 
 // File is a row of files.
@@ -25,6 +27,18 @@ type File struct {
 	ErrorMessage string
 	DuplicateOf  *uuid.UUID
 	JobID        *int64
+	WorkingPath  string
+	SetKeys      []string
+	Pinned       bool
+	Alone        bool
+}
+
+// SoundPath is where the file's sound is read from: its working copy where it has one.
+func (f File) SoundPath() string {
+	if f.WorkingPath != "" {
+		return f.WorkingPath
+	}
+	return f.Path
 }
 
 // Analysis is what one pass over a file found.
@@ -36,15 +50,22 @@ type Analysis struct {
 	Frames     int64        `json:"frames"`
 	Facts      source.Facts `json:"facts"`
 	Levels     []Level      `json:"levels"` // by channel
+
+	Survey  survey.Findings  `json:"survey"`
+	Picture *picture.Picture `json:"picture,omitempty"`
+	Streams []picture.Stream `json:"streams,omitempty"` // sound streams of a file with pictures
+	Strip   *picture.Strip   `json:"strip,omitempty"`
 }
 
 // Level is a channel's level, full scale 1.
 type Level struct {
 	Peak float64 `json:"peak"`
 	RMS  float64 `json:"rms"`
+	// Shape is the tiny waveform: peaks in equal steps of its length, 255 = full scale.
+	Shape []byte `json:"shape,omitempty"`
 }
 
-const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id`
+const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id, working_path, set_keys, pinned, alone`
 
 // File finds one.
 func (q Queries) File(ctx context.Context, id uuid.UUID) (File, error) {
@@ -59,6 +80,16 @@ func (q Queries) FilesAfter(ctx context.Context, production uuid.UUID, after uui
 // FilesOfTakes finds the files that takes are made of.
 func (q Queries) FilesOfTakes(ctx context.Context, takes []uuid.UUID) ([]File, error) {
 	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE id IN (SELECT file_id FROM strands WHERE take_id = ANY($1)) ORDER BY id`, takes)
+}
+
+// FilesOfSets finds the ready files that share any of the given keys.
+func (q Queries) FilesOfSets(ctx context.Context, production uuid.UUID, keys []string) ([]File, error) {
+	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND state = 'ready' AND set_keys && $2 ORDER BY id`, production, keys)
+}
+
+// PinFile says whether a person has placed a file.
+func (q Queries) PinFile(ctx context.Context, id uuid.UUID, pinned, alone bool) error {
+	return q.exec(ctx, `UPDATE files SET pinned = $2, alone = $3 WHERE id = $1`, id, pinned, alone)
 }
 
 // FileWithHash finds a ready file of the same content.
@@ -91,13 +122,16 @@ func (q Queries) SetFileSize(ctx context.Context, id uuid.UUID, size int64) erro
 }
 
 // FinishFile records what analysis found, as ready, or as a duplicate of another file.
-func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash string, a Analysis, duplicateOf *uuid.UUID) error {
+func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash, working string, keys []string, a Analysis, duplicateOf *uuid.UUID) error {
 	state := "ready"
 	if duplicateOf != nil {
 		state = "duplicate"
 	}
-	return q.exec(ctx, `UPDATE files SET state = $2, hash = $3, facts = $4, duplicate_of = $5, error_code = '', error_message = '' WHERE id = $1`,
-		id, state, hash, a, duplicateOf)
+	if keys == nil {
+		keys = []string{}
+	}
+	return q.exec(ctx, `UPDATE files SET state = $2, hash = $3, facts = $4, duplicate_of = $5, working_path = $6, set_keys = $7, error_code = '', error_message = '' WHERE id = $1`,
+		id, state, hash, a, duplicateOf, working, keys)
 }
 
 // DeleteFile removes a file and its strands, and takes that are left without any.

@@ -6,13 +6,14 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/take"
+	"zestyloom/core/treat"
 )
 
 // Take is a row of takes.
 type Take struct {
 	ID           uuid.UUID
 	ProductionID uuid.UUID
-	SetKey       string
 	Name         string
 	Scene        string
 	Take         string
@@ -21,10 +22,50 @@ type Take struct {
 	Circled      bool
 	WildTrack    bool
 	NoGood       bool
+	FalseStart   bool
+	SceneWas     string // as recorded
+	TakeWas      string
+	Recorder     string
+	Day          string
 	StartSamples *int64
 	SampleRate   int
-	Frames       int64
-	Snags        []snag.Snag
+	Frames       int64 // of its shortest member
+	Longest      int64 // of its longest
+	Readings     []take.Reading
+	Snags        []snag.Snag // of the grouping; see Open
+
+	Why           string
+	OrderWords    string
+	Certain       bool
+	Accepted      bool
+	MissingRemedy string // wait, without or empty
+	LengthRemedy  string // pad, shortest or empty
+}
+
+// Open are the snags that no remedy has been chosen for.
+func (t Take) Open() []snag.Snag {
+	out := []snag.Snag{}
+	for _, s := range t.Snags {
+		if s.Code == "member_missing" && t.MissingRemedy == "without" || s.Code == "member_length" && t.LengthRemedy != "" {
+			continue
+		}
+		if t.Accepted && s.Code != "member_missing" && s.Code != "member_length" {
+			continue // looked at, and right
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// Final reports whether the grouping can be built on.
+func (t Take) Final() bool { return t.Certain || t.Accepted }
+
+// Length is how long the take is, by the remedy chosen for unequal members.
+func (t Take) Length() int64 {
+	if t.LengthRemedy == "pad" {
+		return t.Longest
+	}
+	return t.Frames
 }
 
 // Strand is a row of strands with what it takes from its file.
@@ -39,15 +80,19 @@ type Strand struct {
 	RecorderTrack *int
 	Peak          float64
 	RMS           float64
+	Stem          string
+	Part          string
+	Treat         treat.Treatment
+	Shape         []byte
 	FileName      string
 	FilePath      string
 	Frames        int64
 }
 
-const takeColumns = `id, production_id, set_key, name, scene, take, roll, note, circled, wild_track, no_good, start_samples, sample_rate, frames, snags`
+const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
-	f.name AS file_name, f.path AS file_path, (f.facts->>'frames')::bigint AS frames
+	s.stem, s.part, s.treat, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path, (f.facts->>'frames')::bigint AS frames
 	FROM strands s JOIN files f ON f.id = s.file_id `
 
 // Take finds one.
@@ -60,9 +105,9 @@ func (q Queries) TakesAfter(ctx context.Context, production, after uuid.UUID, li
 	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
 }
 
-// TakeOfSet finds the newest take of a set of mono files.
-func (q Queries) TakeOfSet(ctx context.Context, production uuid.UUID, key string) (Take, error) {
-	return one[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND set_key = $2 ORDER BY id DESC LIMIT 1`, production, key)
+// TakesOfRows finds the takes of a production that ids of takes or strands stand for.
+func (q Queries) TakesOfRows(ctx context.Context, production uuid.UUID, ids []uuid.UUID) ([]Take, error) {
+	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND (id = ANY($2) OR id IN (SELECT take_id FROM strands WHERE id = ANY($2))) ORDER BY id`, production, ids)
 }
 
 // TakeCount counts a production's takes.
@@ -74,20 +119,28 @@ func (q Queries) TakeCount(ctx context.Context, production uuid.UUID) (n int, er
 // TakeSnags counts the takes of a production that something is amiss with: snags of their own, or
 // strands that sound and have no label.
 func (q Queries) TakeSnags(ctx context.Context, production uuid.UUID, silence float64) (n int, err error) {
-	err = q.db.QueryRow(ctx, `SELECT count(*) FROM takes t WHERE production_id = $1 AND (jsonb_array_length(snags) > 0
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM takes t WHERE production_id = $1 AND (jsonb_array_length(snags) > 0 AND NOT accepted OR NOT certain AND NOT accepted
 		OR EXISTS (SELECT FROM strands s WHERE s.take_id = t.id AND s.label = '' AND s.peak >= $2))`, production, silence).Scan(&n)
 	return n, err
 }
 
-// InsertTake adds one.
-func (q Queries) InsertTake(ctx context.Context, t Take) error {
-	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)`,
-		t.ID, t.ProductionID, t.SetKey, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.StartSamples, t.SampleRate, t.Frames, t.Snags)
+// SaveTake adds a take, or stores it anew.
+func (q Queries) SaveTake(ctx context.Context, t Take) error {
+	if t.Readings == nil {
+		t.Readings = []take.Reading{}
+	}
+	if t.Snags == nil {
+		t.Snags = []snag.Snag{}
+	}
+	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27)
+		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27`,
+		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy)
 }
 
-// UpdateTakeSet records how long a set is and what it lacks.
-func (q Queries) UpdateTakeSet(ctx context.Context, id uuid.UUID, frames int64, snags []snag.Snag) error {
-	return q.exec(ctx, `UPDATE takes SET frames = $2, snags = $3 WHERE id = $1`, id, frames, snags)
+// DeleteEmptyTakes removes those of the given takes that have no strands.
+func (q Queries) DeleteEmptyTakes(ctx context.Context, takes []uuid.UUID) error {
+	_, err := q.db.Exec(ctx, `DELETE FROM takes t WHERE id = ANY($1) AND NOT EXISTS (SELECT FROM strands s WHERE s.take_id = t.id)`, takes)
+	return err
 }
 
 // Strands lists the strands of takes, in order.
@@ -107,16 +160,16 @@ func (q Queries) Strand(ctx context.Context, id uuid.UUID) (Strand, error) {
 
 // InsertStrand adds one.
 func (q Queries) InsertStrand(ctx context.Context, s Strand) error {
-	return q.exec(ctx, `INSERT INTO strands (id, take_id, file_id, channel, position, label, label_source, recorder_track, peak, rms)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`, s.ID, s.TakeID, s.FileID, s.Channel, s.Position, s.Label, s.LabelSource, s.RecorderTrack, s.Peak, s.RMS)
+	return q.exec(ctx, `INSERT INTO strands (id, take_id, file_id, channel, position, label, label_source, recorder_track, peak, rms, stem, part, treat, shape)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`, s.ID, s.TakeID, s.FileID, s.Channel, s.Position, s.Label, s.LabelSource, s.RecorderTrack, s.Peak, s.RMS, s.Stem, s.Part, s.Treat, s.Shape)
 }
 
-// PlaceStrand moves a strand within its take.
-func (q Queries) PlaceStrand(ctx context.Context, id uuid.UUID, position int) error {
-	return q.exec(ctx, `UPDATE strands SET position = $2 WHERE id = $1`, id, position)
+// PlaceStrand puts a strand into a take.
+func (q Queries) PlaceStrand(ctx context.Context, id, take uuid.UUID, position int) error {
+	return q.exec(ctx, `UPDATE strands SET take_id = $2, position = $3 WHERE id = $1`, id, take, position)
 }
 
-// LabelStrand labels one.
-func (q Queries) LabelStrand(ctx context.Context, id uuid.UUID, label, source string) error {
-	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3 WHERE id = $1`, id, label, source)
+// SaveStrand stores what people say of a strand.
+func (q Queries) SaveStrand(ctx context.Context, s Strand) error {
+	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat)
 }

@@ -97,6 +97,7 @@ const (
 	EventKindProgress   EventKind = "progress"
 	EventKindReel       EventKind = "reel"
 	EventKindTakes      EventKind = "takes"
+	EventKindWritings   EventKind = "writings"
 )
 
 // Valid indicates whether the value is a known member of the EventKind enum.
@@ -111,6 +112,8 @@ func (e EventKind) Valid() bool {
 	case EventKindReel:
 		return true
 	case EventKindTakes:
+		return true
+	case EventKindWritings:
 		return true
 	default:
 		return false
@@ -225,6 +228,102 @@ func (e Position) Valid() bool {
 	}
 }
 
+// Defines values for ReadingKind.
+const (
+	Ambisonic ReadingKind = "ambisonic"
+	MidSide   ReadingKind = "mid_side"
+	Stereo    ReadingKind = "stereo"
+	Surround  ReadingKind = "surround"
+)
+
+// Valid indicates whether the value is a known member of the ReadingKind enum.
+func (e ReadingKind) Valid() bool {
+	switch e {
+	case Ambisonic:
+		return true
+	case MidSide:
+		return true
+	case Stereo:
+		return true
+	case Surround:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SheetCellField.
+const (
+	SheetCellFieldAccepted      SheetCellField = "accepted"
+	SheetCellFieldCircled       SheetCellField = "circled"
+	SheetCellFieldDelay         SheetCellField = "delay"
+	SheetCellFieldFalseStart    SheetCellField = "false_start"
+	SheetCellFieldHighPass      SheetCellField = "high_pass"
+	SheetCellFieldInvert        SheetCellField = "invert"
+	SheetCellFieldLabel         SheetCellField = "label"
+	SheetCellFieldLengthRemedy  SheetCellField = "length_remedy"
+	SheetCellFieldMissingRemedy SheetCellField = "missing_remedy"
+	SheetCellFieldNoGood        SheetCellField = "no_good"
+	SheetCellFieldNote          SheetCellField = "note"
+	SheetCellFieldOff           SheetCellField = "off"
+	SheetCellFieldPart          SheetCellField = "part"
+	SheetCellFieldReadings      SheetCellField = "readings"
+	SheetCellFieldRoll          SheetCellField = "roll"
+	SheetCellFieldScene         SheetCellField = "scene"
+	SheetCellFieldStem          SheetCellField = "stem"
+	SheetCellFieldTake          SheetCellField = "take"
+	SheetCellFieldTrimDb        SheetCellField = "trim_db"
+	SheetCellFieldWildTrack     SheetCellField = "wild_track"
+)
+
+// Valid indicates whether the value is a known member of the SheetCellField enum.
+func (e SheetCellField) Valid() bool {
+	switch e {
+	case SheetCellFieldAccepted:
+		return true
+	case SheetCellFieldCircled:
+		return true
+	case SheetCellFieldDelay:
+		return true
+	case SheetCellFieldFalseStart:
+		return true
+	case SheetCellFieldHighPass:
+		return true
+	case SheetCellFieldInvert:
+		return true
+	case SheetCellFieldLabel:
+		return true
+	case SheetCellFieldLengthRemedy:
+		return true
+	case SheetCellFieldMissingRemedy:
+		return true
+	case SheetCellFieldNoGood:
+		return true
+	case SheetCellFieldNote:
+		return true
+	case SheetCellFieldOff:
+		return true
+	case SheetCellFieldPart:
+		return true
+	case SheetCellFieldReadings:
+		return true
+	case SheetCellFieldRoll:
+		return true
+	case SheetCellFieldScene:
+		return true
+	case SheetCellFieldStem:
+		return true
+	case SheetCellFieldTake:
+		return true
+	case SheetCellFieldTrimDb:
+		return true
+	case SheetCellFieldWildTrack:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SpecPackings.
 const (
 	SpecPackingsMono SpecPackings = "mono"
@@ -269,25 +368,136 @@ func (e StemKind) Valid() bool {
 
 // Defines values for StrandLabelSource.
 const (
-	Bext  StrandLabelSource = "bext"
-	Empty StrandLabelSource = ""
-	Ixml  StrandLabelSource = "ixml"
-	Name  StrandLabelSource = "name"
-	Typed StrandLabelSource = "typed"
+	StrandLabelSourceBext  StrandLabelSource = "bext"
+	StrandLabelSourceEmpty StrandLabelSource = ""
+	StrandLabelSourceIxml  StrandLabelSource = "ixml"
+	StrandLabelSourceName  StrandLabelSource = "name"
+	StrandLabelSourceTyped StrandLabelSource = "typed"
 )
 
 // Valid indicates whether the value is a known member of the StrandLabelSource enum.
 func (e StrandLabelSource) Valid() bool {
 	switch e {
-	case Bext:
+	case StrandLabelSourceBext:
 		return true
-	case Empty:
+	case StrandLabelSourceEmpty:
 		return true
-	case Ixml:
+	case StrandLabelSourceIxml:
 		return true
-	case Name:
+	case StrandLabelSourceName:
 		return true
-	case Typed:
+	case StrandLabelSourceTyped:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SuggestionCertainty.
+const (
+	Certain  SuggestionCertainty = "certain"
+	Likely   SuggestionCertainty = "likely"
+	Possible SuggestionCertainty = "possible"
+)
+
+// Valid indicates whether the value is a known member of the SuggestionCertainty enum.
+func (e SuggestionCertainty) Valid() bool {
+	switch e {
+	case Certain:
+		return true
+	case Likely:
+		return true
+	case Possible:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TakeLengthRemedy.
+const (
+	TakeLengthRemedyEmpty    TakeLengthRemedy = ""
+	TakeLengthRemedyPad      TakeLengthRemedy = "pad"
+	TakeLengthRemedyShortest TakeLengthRemedy = "shortest"
+)
+
+// Valid indicates whether the value is a known member of the TakeLengthRemedy enum.
+func (e TakeLengthRemedy) Valid() bool {
+	switch e {
+	case TakeLengthRemedyEmpty:
+		return true
+	case TakeLengthRemedyPad:
+		return true
+	case TakeLengthRemedyShortest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TakeMissingRemedy.
+const (
+	TakeMissingRemedyEmpty   TakeMissingRemedy = ""
+	TakeMissingRemedyWait    TakeMissingRemedy = "wait"
+	TakeMissingRemedyWithout TakeMissingRemedy = "without"
+)
+
+// Valid indicates whether the value is a known member of the TakeMissingRemedy enum.
+func (e TakeMissingRemedy) Valid() bool {
+	switch e {
+	case TakeMissingRemedyEmpty:
+		return true
+	case TakeMissingRemedyWait:
+		return true
+	case TakeMissingRemedyWithout:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WritingState.
+const (
+	WritingStateFailed  WritingState = "failed"
+	WritingStateProven  WritingState = "proven"
+	WritingStateProving WritingState = "proving"
+	WritingStateWaiting WritingState = "waiting"
+	WritingStateWriting WritingState = "writing"
+)
+
+// Valid indicates whether the value is a known member of the WritingState enum.
+func (e WritingState) Valid() bool {
+	switch e {
+	case WritingStateFailed:
+		return true
+	case WritingStateProven:
+		return true
+	case WritingStateProving:
+		return true
+	case WritingStateWaiting:
+		return true
+	case WritingStateWriting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WritingOrderPacking.
+const (
+	WritingOrderPackingMono  WritingOrderPacking = "mono"
+	WritingOrderPackingPairs WritingOrderPacking = "pairs"
+	WritingOrderPackingPoly  WritingOrderPacking = "poly"
+)
+
+// Valid indicates whether the value is a known member of the WritingOrderPacking enum.
+func (e WritingOrderPacking) Valid() bool {
+	switch e {
+	case WritingOrderPackingMono:
+		return true
+	case WritingOrderPackingPairs:
+		return true
+	case WritingOrderPackingPoly:
 		return true
 	default:
 		return false
@@ -322,6 +532,12 @@ type Clip struct {
 	Length int64  `json:"length"`
 	Name   string `json:"name"`
 	Strand string `json:"strand"`
+}
+
+// Decision defines model for Decision.
+type Decision struct {
+	Accept      bool                 `json:"accept"`
+	Suggestions []openapi_types.UUID `json:"suggestions"`
 }
 
 // Delivery defines model for Delivery.
@@ -391,15 +607,24 @@ type File struct {
 	Id          openapi_types.UUID `json:"id"`
 	Name        string             `json:"name"`
 	Origin      FileOrigin         `json:"origin"`
-	SampleRate  int                `json:"sample_rate"`
-	Size        int64              `json:"size"`
-	Snags       []Snag             `json:"snags"`
+
+	// Picture its picture in words, such as 320×180 at 25; empty without one
+	Picture    string `json:"picture"`
+	SampleRate int    `json:"sample_rate"`
+	Size       int64  `json:"size"`
+	Snags      []Snag `json:"snags"`
 
 	// StartTimecode empty when the file gives no start
-	StartTimecode string      `json:"start_timecode"`
-	State         FileState   `json:"state"`
-	Total         int64       `json:"total"`
-	Tracks        []FileTrack `json:"tracks"`
+	StartTimecode string    `json:"start_timecode"`
+	State         FileState `json:"state"`
+
+	// Streams sound streams of a file with pictures, in words
+	Streams []string `json:"streams"`
+
+	// Strip stills side by side at /strip
+	Strip  *Strip      `json:"strip,omitempty"`
+	Total  int64       `json:"total"`
+	Tracks []FileTrack `json:"tracks"`
 }
 
 // FileOrigin defines model for File.Origin.
@@ -407,6 +632,12 @@ type FileOrigin string
 
 // FileState defines model for File.State.
 type FileState string
+
+// FileMove defines model for FileMove.
+type FileMove struct {
+	// Take absent to split it off
+	Take *openapi_types.UUID `json:"take,omitempty"`
+}
 
 // FilePage defines model for FilePage.
 type FilePage struct {
@@ -549,6 +780,19 @@ type Rate struct {
 	Num  int64 `json:"num"`
 }
 
+// Reading defines model for Reading.
+type Reading struct {
+	Kind ReadingKind `json:"kind"`
+
+	// Name in words; not read
+	Name      *string  `json:"name,omitempty"`
+	Order     []string `json:"order"`
+	Positions []int    `json:"positions"`
+}
+
+// ReadingKind defines model for Reading.Kind.
+type ReadingKind string
+
 // Reel defines model for Reel.
 type Reel struct {
 	End int64              `json:"end"`
@@ -610,6 +854,40 @@ type Route struct {
 	Stem     string   `json:"stem"`
 }
 
+// SheetCell defines model for SheetCell.
+type SheetCell struct {
+	// Field of a take, or of a strand from label on
+	Field SheetCellField `json:"field"`
+
+	// Row a take's or a strand's id
+	Row openapi_types.UUID `json:"row"`
+
+	// Value what it is to hold
+	Value interface{} `json:"value"`
+
+	// Was what it held when it was seen; not compared when absent
+	Was interface{} `json:"was,omitempty"`
+}
+
+// SheetCellField of a take, or of a strand from label on
+type SheetCellField string
+
+// SheetConflict defines model for SheetConflict.
+type SheetConflict struct {
+	// Cells those that hold something else
+	Cells  []SheetCell `json:"cells"`
+	Code   string      `json:"code"`
+	Detail string      `json:"detail"`
+}
+
+// SheetEdit defines model for SheetEdit.
+type SheetEdit struct {
+	Cells []SheetCell `json:"cells"`
+
+	// What in words, for undo
+	What string `json:"what"`
+}
+
 // Shelf defines model for Shelf.
 type Shelf struct {
 	Entries []ShelfEntry `json:"entries"`
@@ -668,21 +946,35 @@ type StemKind string
 
 // Strand defines model for Strand.
 type Strand struct {
-	Channel     int                `json:"channel"`
-	File        openapi_types.UUID `json:"file"`
-	FileName    string             `json:"file_name"`
-	Frames      int64              `json:"frames"`
+	Channel int `json:"channel"`
+
+	// Delay samples
+	Delay    int64              `json:"delay"`
+	File     openapi_types.UUID `json:"file"`
+	FileName string             `json:"file_name"`
+	Frames   int64              `json:"frames"`
+
+	// HighPass Hz; 0 for none
+	HighPass    float64            `json:"high_pass"`
 	Id          openapi_types.UUID `json:"id"`
+	Invert      bool               `json:"invert"`
 	Label       string             `json:"label"`
 	LabelSource StrandLabelSource  `json:"label_source"`
 	Mix         bool               `json:"mix"`
+	Off         bool               `json:"off"`
+	Part        string             `json:"part"`
 	PeakDbfs    *float64           `json:"peak_dbfs"`
 
 	// Position in the take, from 1
 	Position      int      `json:"position"`
 	RecorderTrack *int     `json:"recorder_track"`
 	RmsDbfs       *float64 `json:"rms_dbfs"`
-	Silent        bool     `json:"silent"`
+
+	// Shape tiny waveform: peaks in equal steps, base 64, 255 = full scale
+	Shape  string  `json:"shape"`
+	Silent bool    `json:"silent"`
+	Stem   string  `json:"stem"`
+	TrimDb float64 `json:"trim_db"`
 }
 
 // StrandLabelSource defines model for Strand.LabelSource.
@@ -696,31 +988,104 @@ type StrandLabel struct {
 	Was string `json:"was"`
 }
 
+// Strip stills side by side at /strip
+type Strip struct {
+	Count  int `json:"count"`
+	Height int `json:"height"`
+	Width  int `json:"width"`
+}
+
+// Suggestion defines model for Suggestion.
+type Suggestion struct {
+	Certainty SuggestionCertainty `json:"certainty"`
+	Id        openapi_types.UUID  `json:"id"`
+	Kind      string              `json:"kind"`
+	Positions []int               `json:"positions"`
+	Reason    string              `json:"reason"`
+	Says      string              `json:"says"`
+}
+
+// SuggestionCertainty defines model for Suggestion.Certainty.
+type SuggestionCertainty string
+
 // Take defines model for Take.
 type Take struct {
-	Circled       bool               `json:"circled"`
+	Accepted   bool   `json:"accepted"`
+	Circled    bool   `json:"circled"`
+	Day        string `json:"day"`
+	FalseStart bool   `json:"false_start"`
+
+	// Final the grouping is certain or accepted
+	Final         bool               `json:"final"`
 	Frames        int64              `json:"frames"`
 	Id            openapi_types.UUID `json:"id"`
 	InReel        bool               `json:"in_reel"`
+	LengthRemedy  TakeLengthRemedy   `json:"length_remedy"`
+	MissingRemedy TakeMissingRemedy  `json:"missing_remedy"`
 	Name          string             `json:"name"`
 	NoGood        bool               `json:"no_good"`
 	Note          string             `json:"note"`
-	Roll          string             `json:"roll"`
-	SampleRate    int                `json:"sample_rate"`
-	Scene         string             `json:"scene"`
-	Snags         []Snag             `json:"snags"`
-	Start         *int64             `json:"start"`
-	StartTimecode string             `json:"start_timecode"`
-	Strands       []Strand           `json:"strands"`
-	Take          string             `json:"take"`
-	WildTrack     bool               `json:"wild_track"`
+
+	// Order the order of its files in words
+	Order      string    `json:"order"`
+	Readings   []Reading `json:"readings"`
+	Recorder   string    `json:"recorder"`
+	Roll       string    `json:"roll"`
+	SampleRate int       `json:"sample_rate"`
+	Scene      string    `json:"scene"`
+
+	// SceneWas as recorded
+	SceneWas      string       `json:"scene_was"`
+	Snags         []Snag       `json:"snags"`
+	Start         *int64       `json:"start"`
+	StartTimecode string       `json:"start_timecode"`
+	Strands       []Strand     `json:"strands"`
+	Suggestions   []Suggestion `json:"suggestions"`
+	Take          string       `json:"take"`
+	TakeWas       string       `json:"take_was"`
+
+	// Why what makes its files one take
+	Why       string `json:"why"`
+	WildTrack bool   `json:"wild_track"`
 }
+
+// TakeLengthRemedy defines model for Take.LengthRemedy.
+type TakeLengthRemedy string
+
+// TakeMissingRemedy defines model for Take.MissingRemedy.
+type TakeMissingRemedy string
 
 // TakePage defines model for TakePage.
 type TakePage struct {
 	Items []Take `json:"items"`
 	Next  string `json:"next"`
 	Total int    `json:"total"`
+}
+
+// Template defines model for Template.
+type Template struct {
+	Id     openapi_types.UUID `json:"id"`
+	Labels []TemplateLabel    `json:"labels"`
+	Name   string             `json:"name"`
+
+	// Recorder empty for any
+	Recorder string `json:"recorder"`
+}
+
+// TemplateDraft defines model for TemplateDraft.
+type TemplateDraft struct {
+	Labels []TemplateLabel `json:"labels"`
+	Name   string          `json:"name"`
+
+	// Recorder empty for any
+	Recorder string `json:"recorder"`
+}
+
+// TemplateLabel defines model for TemplateLabel.
+type TemplateLabel struct {
+	Label string `json:"label"`
+	Part  string `json:"part"`
+	Stem  string `json:"stem"`
 }
 
 // Track defines model for Track.
@@ -743,6 +1108,43 @@ type Width struct {
 	Version int64 `json:"version"`
 }
 
+// Writing defines model for Writing.
+type Writing struct {
+	Error   Snag               `json:"error"`
+	Files   []WrittenFile      `json:"files"`
+	Id      openapi_types.UUID `json:"id"`
+	Packing string             `json:"packing"`
+	State   WritingState       `json:"state"`
+
+	// Take its name
+	Take string `json:"take"`
+}
+
+// WritingState defines model for Writing.State.
+type WritingState string
+
+// WritingOrder defines model for WritingOrder.
+type WritingOrder struct {
+	Packing WritingOrderPacking  `json:"packing"`
+	Pattern *string              `json:"pattern,omitempty"`
+	Preview *bool                `json:"preview,omitempty"`
+	Takes   []openapi_types.UUID `json:"takes"`
+}
+
+// WritingOrderPacking defines model for WritingOrder.Packing.
+type WritingOrderPacking string
+
+// WrittenFile defines model for WrittenFile.
+type WrittenFile struct {
+	Bytes    int64    `json:"bytes"`
+	Channels []string `json:"channels"`
+	Hash     string   `json:"hash"`
+	Name     string   `json:"name"`
+
+	// Proof what reading it back found, in words; empty before
+	Proof string `json:"proof"`
+}
+
 // After defines model for after.
 type After = string
 
@@ -763,6 +1165,9 @@ type ReelId = openapi_types.UUID
 
 // StrandId defines model for strand_id.
 type StrandId = openapi_types.UUID
+
+// WritingId defines model for writing_id.
+type WritingId = openapi_types.UUID
 
 // ListFilesParams defines parameters for ListFiles.
 type ListFilesParams struct {
@@ -800,11 +1205,26 @@ type GetWaveformParams struct {
 	Columns *int   `form:"columns,omitempty" json:"columns,omitempty"`
 }
 
+// MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
+type MoveFileJSONRequestBody = FileMove
+
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
+// EditSheetJSONRequestBody defines body for EditSheet for application/json ContentType.
+type EditSheetJSONRequestBody = SheetEdit
+
 // TakeFromShelfJSONRequestBody defines body for TakeFromShelf for application/json ContentType.
 type TakeFromShelfJSONRequestBody = ShelfOrder
+
+// DecideSuggestionsJSONRequestBody defines body for DecideSuggestions for application/json ContentType.
+type DecideSuggestionsJSONRequestBody = Decision
+
+// SaveTemplateJSONRequestBody defines body for SaveTemplate for application/json ContentType.
+type SaveTemplateJSONRequestBody = TemplateDraft
+
+// OrderWritingsJSONRequestBody defines body for OrderWritings for application/json ContentType.
+type OrderWritingsJSONRequestBody = WritingOrder
 
 // OrderDeliveryJSONRequestBody defines body for OrderDelivery for application/json ContentType.
 type OrderDeliveryJSONRequestBody = DeliveryOrder
@@ -841,9 +1261,15 @@ type ServerInterface interface {
 	// RemoveFile Remove a file that no take in the reel uses, or cancel its analysis
 	// (DELETE /api/files/{file})
 	RemoveFile(c *gin.Context, file FileId)
+	// MoveFile Put a mono file into a take, or split it off into one of its own
+	// (POST /api/files/{file}/move)
+	MoveFile(c *gin.Context, file FileId)
 	// RetryFile Analyse a refused file again
 	// (POST /api/files/{file}/retry)
 	RetryFile(c *gin.Context, file FileId)
+	// GetStrip Stills of the file's picture, side by side
+	// (GET /api/files/{file}/strip)
+	GetStrip(c *gin.Context, file FileId)
 
 	// (GET /api/productions)
 	ListProductions(c *gin.Context)
@@ -868,15 +1294,33 @@ type ServerInterface interface {
 
 	// (GET /api/productions/{production}/reel)
 	GetReel(c *gin.Context, production ProductionId)
+	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
+	// (POST /api/productions/{production}/sheet)
+	EditSheet(c *gin.Context, production ProductionId)
 	// TakeFromShelf Take files of the server's shelf folder in, by copy
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(c *gin.Context, production ProductionId)
+	// DecideSuggestions Accept or refuse suggestions, as one edit
+	// (POST /api/productions/{production}/suggestions)
+	DecideSuggestions(c *gin.Context, production ProductionId)
 
 	// (GET /api/productions/{production}/takes)
 	ListTakes(c *gin.Context, production ProductionId, params ListTakesParams)
 
+	// (GET /api/productions/{production}/templates)
+	ListTemplates(c *gin.Context, production ProductionId)
+	// SaveTemplate Keep labels under a name; a template of that name is replaced
+	// (PUT /api/productions/{production}/templates)
+	SaveTemplate(c *gin.Context, production ProductionId)
+
 	// (POST /api/productions/{production}/undo)
 	Undo(c *gin.Context, production ProductionId)
+	// ListWritings Takes written out as files, the newest thousand, newest first
+	// (GET /api/productions/{production}/writings)
+	ListWritings(c *gin.Context, production ProductionId)
+	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
+	// (POST /api/productions/{production}/writings)
+	OrderWritings(c *gin.Context, production ProductionId)
 
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(c *gin.Context, reel ReelId)
@@ -907,6 +1351,15 @@ type ServerInterface interface {
 	// GetWaveform The extent of the sound in each of a number of columns
 	// (GET /api/strands/{strand}/waveform)
 	GetWaveform(c *gin.Context, strand StrandId, params GetWaveformParams)
+
+	// (DELETE /api/templates/{template})
+	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
+	// DownloadWriting One file of a proven writing
+	// (GET /api/writings/{writing}/files/{index})
+	DownloadWriting(c *gin.Context, writing WritingId, index int)
+
+	// (POST /api/writings/{writing}/retry)
+	RetryWriting(c *gin.Context, writing WritingId)
 	// GetHealth The process is up
 	// (GET /healthz)
 	GetHealth(c *gin.Context)
@@ -1058,6 +1511,31 @@ func (siw *ServerInterfaceWrapper) RemoveFile(c *gin.Context) {
 	siw.Handler.RemoveFile(c, file)
 }
 
+// MoveFile operation middleware
+func (siw *ServerInterfaceWrapper) MoveFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "file" -------------
+	var file FileId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", c.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MoveFile(c, file)
+}
+
 // RetryFile operation middleware
 func (siw *ServerInterfaceWrapper) RetryFile(c *gin.Context) {
 
@@ -1081,6 +1559,31 @@ func (siw *ServerInterfaceWrapper) RetryFile(c *gin.Context) {
 	}
 
 	siw.Handler.RetryFile(c, file)
+}
+
+// GetStrip operation middleware
+func (siw *ServerInterfaceWrapper) GetStrip(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "file" -------------
+	var file FileId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", c.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetStrip(c, file)
 }
 
 // ListProductions operation middleware
@@ -1278,6 +1781,31 @@ func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
 	siw.Handler.GetReel(c, production)
 }
 
+// EditSheet operation middleware
+func (siw *ServerInterfaceWrapper) EditSheet(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditSheet(c, production)
+}
+
 // TakeFromShelf operation middleware
 func (siw *ServerInterfaceWrapper) TakeFromShelf(c *gin.Context) {
 
@@ -1301,6 +1829,31 @@ func (siw *ServerInterfaceWrapper) TakeFromShelf(c *gin.Context) {
 	}
 
 	siw.Handler.TakeFromShelf(c, production)
+}
+
+// DecideSuggestions operation middleware
+func (siw *ServerInterfaceWrapper) DecideSuggestions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DecideSuggestions(c, production)
 }
 
 // ListTakes operation middleware
@@ -1347,6 +1900,56 @@ func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 	siw.Handler.ListTakes(c, production, params)
 }
 
+// ListTemplates operation middleware
+func (siw *ServerInterfaceWrapper) ListTemplates(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTemplates(c, production)
+}
+
+// SaveTemplate operation middleware
+func (siw *ServerInterfaceWrapper) SaveTemplate(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SaveTemplate(c, production)
+}
+
 // Undo operation middleware
 func (siw *ServerInterfaceWrapper) Undo(c *gin.Context) {
 
@@ -1370,6 +1973,56 @@ func (siw *ServerInterfaceWrapper) Undo(c *gin.Context) {
 	}
 
 	siw.Handler.Undo(c, production)
+}
+
+// ListWritings operation middleware
+func (siw *ServerInterfaceWrapper) ListWritings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWritings(c, production)
+}
+
+// OrderWritings operation middleware
+func (siw *ServerInterfaceWrapper) OrderWritings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderWritings(c, production)
 }
 
 // OrderDelivery operation middleware
@@ -1658,6 +2311,90 @@ func (siw *ServerInterfaceWrapper) GetWaveform(c *gin.Context) {
 	siw.Handler.GetWaveform(c, strand, params)
 }
 
+// DeleteTemplate operation middleware
+func (siw *ServerInterfaceWrapper) DeleteTemplate(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "template" -------------
+	var template openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "template", c.Param("template"), &template, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter template: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeleteTemplate(c, template)
+}
+
+// DownloadWriting operation middleware
+func (siw *ServerInterfaceWrapper) DownloadWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "writing" -------------
+	var writing WritingId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "writing", c.Param("writing"), &writing, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "index" -------------
+	var index int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "index", c.Param("index"), &index, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter index: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DownloadWriting(c, writing, index)
+}
+
+// RetryWriting operation middleware
+func (siw *ServerInterfaceWrapper) RetryWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "writing" -------------
+	var writing WritingId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "writing", c.Param("writing"), &writing, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RetryWriting(c, writing)
+}
+
 // GetHealth operation middleware
 func (siw *ServerInterfaceWrapper) GetHealth(c *gin.Context) {
 
@@ -1726,6 +2463,17 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/strands/:strand/sound", wrapper.GetSound)
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
+	router.POST(options.BaseURL+"/api/productions/:production/sheet", wrapper.EditSheet)
+	router.POST(options.BaseURL+"/api/productions/:production/suggestions", wrapper.DecideSuggestions)
+	router.POST(options.BaseURL+"/api/files/:file/move", wrapper.MoveFile)
+	router.GET(options.BaseURL+"/api/files/:file/strip", wrapper.GetStrip)
+	router.GET(options.BaseURL+"/api/productions/:production/templates", wrapper.ListTemplates)
+	router.PUT(options.BaseURL+"/api/productions/:production/templates", wrapper.SaveTemplate)
+	router.DELETE(options.BaseURL+"/api/templates/:template", wrapper.DeleteTemplate)
+	router.GET(options.BaseURL+"/api/productions/:production/writings", wrapper.ListWritings)
+	router.POST(options.BaseURL+"/api/productions/:production/writings", wrapper.OrderWritings)
+	router.POST(options.BaseURL+"/api/writings/:writing/retry", wrapper.RetryWriting)
+	router.GET(options.BaseURL+"/api/writings/:writing/files/:index", wrapper.DownloadWriting)
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
@@ -1940,6 +2688,40 @@ func (response RemoveFiledefaultApplicationProblemPlusJSONResponse) VisitRemoveF
 	return err
 }
 
+type MoveFileRequestObject struct {
+	File FileId `json:"file"`
+	Body *MoveFileJSONRequestBody
+}
+
+type MoveFileResponseObject interface {
+	VisitMoveFileResponse(w http.ResponseWriter) error
+}
+
+type MoveFile204Response struct {
+}
+
+func (response MoveFile204Response) VisitMoveFileResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type MoveFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MoveFiledefaultApplicationProblemPlusJSONResponse) VisitMoveFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RetryFileRequestObject struct {
 	File FileId `json:"file"`
 }
@@ -1968,6 +2750,51 @@ type RetryFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RetryFiledefaultApplicationProblemPlusJSONResponse) VisitRetryFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStripRequestObject struct {
+	File FileId `json:"file"`
+}
+
+type GetStripResponseObject interface {
+	VisitGetStripResponse(w http.ResponseWriter) error
+}
+
+type GetStrip200ImagejpegResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetStrip200ImagejpegResponse) VisitGetStripResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/jpeg")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetStripdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetStripdefaultApplicationProblemPlusJSONResponse) VisitGetStripResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2320,6 +3147,60 @@ func (response GetReeldefaultApplicationProblemPlusJSONResponse) VisitGetReelRes
 	return err
 }
 
+type EditSheetRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *EditSheetJSONRequestBody
+}
+
+type EditSheetResponseObject interface {
+	VisitEditSheetResponse(w http.ResponseWriter) error
+}
+
+type EditSheet200JSONResponse []Take
+
+func (response EditSheet200JSONResponse) VisitEditSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditSheet409JSONResponse SheetConflict
+
+func (response EditSheet409JSONResponse) VisitEditSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditSheetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EditSheetdefaultApplicationProblemPlusJSONResponse) VisitEditSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type TakeFromShelfRequestObject struct {
 	Production ProductionId `json:"production"`
 	Body       *TakeFromShelfJSONRequestBody
@@ -2349,6 +3230,40 @@ type TakeFromShelfdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeFromShelfdefaultApplicationProblemPlusJSONResponse) VisitTakeFromShelfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideSuggestionsRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *DecideSuggestionsJSONRequestBody
+}
+
+type DecideSuggestionsResponseObject interface {
+	VisitDecideSuggestionsResponse(w http.ResponseWriter) error
+}
+
+type DecideSuggestions204Response struct {
+}
+
+func (response DecideSuggestions204Response) VisitDecideSuggestionsResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DecideSuggestionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DecideSuggestionsdefaultApplicationProblemPlusJSONResponse) VisitDecideSuggestionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2400,6 +3315,79 @@ func (response ListTakesdefaultApplicationProblemPlusJSONResponse) VisitListTake
 	return err
 }
 
+type ListTemplatesRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListTemplatesResponseObject interface {
+	VisitListTemplatesResponse(w http.ResponseWriter) error
+}
+
+type ListTemplates200JSONResponse []Template
+
+func (response ListTemplates200JSONResponse) VisitListTemplatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTemplatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTemplatesdefaultApplicationProblemPlusJSONResponse) VisitListTemplatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveTemplateRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *SaveTemplateJSONRequestBody
+}
+
+type SaveTemplateResponseObject interface {
+	VisitSaveTemplateResponse(w http.ResponseWriter) error
+}
+
+type SaveTemplate204Response struct {
+}
+
+func (response SaveTemplate204Response) VisitSaveTemplateResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SaveTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveTemplatedefaultApplicationProblemPlusJSONResponse) VisitSaveTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type UndoRequestObject struct {
 	Production ProductionId `json:"production"`
 }
@@ -2428,6 +3416,99 @@ type UndodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response UndodefaultApplicationProblemPlusJSONResponse) VisitUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWritingsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListWritingsResponseObject interface {
+	VisitListWritingsResponse(w http.ResponseWriter) error
+}
+
+type ListWritings200JSONResponse []Writing
+
+func (response ListWritings200JSONResponse) VisitListWritingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWritingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWritingsdefaultApplicationProblemPlusJSONResponse) VisitListWritingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderWritingsRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *OrderWritingsJSONRequestBody
+}
+
+type OrderWritingsResponseObject interface {
+	VisitOrderWritingsResponse(w http.ResponseWriter) error
+}
+
+type OrderWritings200JSONResponse []Writing
+
+func (response OrderWritings200JSONResponse) VisitOrderWritingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderWritings202JSONResponse []Writing
+
+func (response OrderWritings202JSONResponse) VisitOrderWritingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderWritingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderWritingsdefaultApplicationProblemPlusJSONResponse) VisitOrderWritingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2884,6 +3965,118 @@ func (response GetWaveformdefaultApplicationProblemPlusJSONResponse) VisitGetWav
 	return err
 }
 
+type DeleteTemplateRequestObject struct {
+	Template openapi_types.UUID `json:"template"`
+}
+
+type DeleteTemplateResponseObject interface {
+	VisitDeleteTemplateResponse(w http.ResponseWriter) error
+}
+
+type DeleteTemplate204Response struct {
+}
+
+func (response DeleteTemplate204Response) VisitDeleteTemplateResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteTemplatedefaultApplicationProblemPlusJSONResponse) VisitDeleteTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DownloadWritingRequestObject struct {
+	Writing WritingId `json:"writing"`
+	Index   int       `json:"index"`
+}
+
+type DownloadWritingResponseObject interface {
+	VisitDownloadWritingResponse(w http.ResponseWriter) error
+}
+
+type DownloadWriting200AudiowavResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200AudiowavResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/wav")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadWritingdefaultApplicationProblemPlusJSONResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RetryWritingRequestObject struct {
+	Writing WritingId `json:"writing"`
+}
+
+type RetryWritingResponseObject interface {
+	VisitRetryWritingResponse(w http.ResponseWriter) error
+}
+
+type RetryWriting204Response struct {
+}
+
+func (response RetryWriting204Response) VisitRetryWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RetryWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RetryWritingdefaultApplicationProblemPlusJSONResponse) VisitRetryWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHealthRequestObject struct {
 }
 
@@ -2957,9 +4150,15 @@ type StrictServerInterface interface {
 	// RemoveFile Remove a file that no take in the reel uses, or cancel its analysis
 	// (DELETE /api/files/{file})
 	RemoveFile(ctx context.Context, request RemoveFileRequestObject) (RemoveFileResponseObject, error)
+	// MoveFile Put a mono file into a take, or split it off into one of its own
+	// (POST /api/files/{file}/move)
+	MoveFile(ctx context.Context, request MoveFileRequestObject) (MoveFileResponseObject, error)
 	// RetryFile Analyse a refused file again
 	// (POST /api/files/{file}/retry)
 	RetryFile(ctx context.Context, request RetryFileRequestObject) (RetryFileResponseObject, error)
+	// GetStrip Stills of the file's picture, side by side
+	// (GET /api/files/{file}/strip)
+	GetStrip(ctx context.Context, request GetStripRequestObject) (GetStripResponseObject, error)
 
 	// (GET /api/productions)
 	ListProductions(ctx context.Context, request ListProductionsRequestObject) (ListProductionsResponseObject, error)
@@ -2984,15 +4183,33 @@ type StrictServerInterface interface {
 
 	// (GET /api/productions/{production}/reel)
 	GetReel(ctx context.Context, request GetReelRequestObject) (GetReelResponseObject, error)
+	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
+	// (POST /api/productions/{production}/sheet)
+	EditSheet(ctx context.Context, request EditSheetRequestObject) (EditSheetResponseObject, error)
 	// TakeFromShelf Take files of the server's shelf folder in, by copy
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(ctx context.Context, request TakeFromShelfRequestObject) (TakeFromShelfResponseObject, error)
+	// DecideSuggestions Accept or refuse suggestions, as one edit
+	// (POST /api/productions/{production}/suggestions)
+	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
 
 	// (GET /api/productions/{production}/takes)
 	ListTakes(ctx context.Context, request ListTakesRequestObject) (ListTakesResponseObject, error)
 
+	// (GET /api/productions/{production}/templates)
+	ListTemplates(ctx context.Context, request ListTemplatesRequestObject) (ListTemplatesResponseObject, error)
+	// SaveTemplate Keep labels under a name; a template of that name is replaced
+	// (PUT /api/productions/{production}/templates)
+	SaveTemplate(ctx context.Context, request SaveTemplateRequestObject) (SaveTemplateResponseObject, error)
+
 	// (POST /api/productions/{production}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
+	// ListWritings Takes written out as files, the newest thousand, newest first
+	// (GET /api/productions/{production}/writings)
+	ListWritings(ctx context.Context, request ListWritingsRequestObject) (ListWritingsResponseObject, error)
+	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
+	// (POST /api/productions/{production}/writings)
+	OrderWritings(ctx context.Context, request OrderWritingsRequestObject) (OrderWritingsResponseObject, error)
 
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(ctx context.Context, request OrderDeliveryRequestObject) (OrderDeliveryResponseObject, error)
@@ -3023,6 +4240,15 @@ type StrictServerInterface interface {
 	// GetWaveform The extent of the sound in each of a number of columns
 	// (GET /api/strands/{strand}/waveform)
 	GetWaveform(ctx context.Context, request GetWaveformRequestObject) (GetWaveformResponseObject, error)
+
+	// (DELETE /api/templates/{template})
+	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
+	// DownloadWriting One file of a proven writing
+	// (GET /api/writings/{writing}/files/{index})
+	DownloadWriting(ctx context.Context, request DownloadWritingRequestObject) (DownloadWritingResponseObject, error)
+
+	// (POST /api/writings/{writing}/retry)
+	RetryWriting(ctx context.Context, request RetryWritingRequestObject) (RetryWritingResponseObject, error)
 	// GetHealth The process is up
 	// (GET /healthz)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -3219,6 +4445,50 @@ func (sh *strictHandler) RemoveFile(ctx *gin.Context, file FileId) {
 	}
 }
 
+// MoveFile operation middleware
+func (sh *strictHandler) MoveFile(ctx *gin.Context, file FileId) {
+	var request MoveFileRequestObject
+
+	request.File = file
+
+	var body MoveFileJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MoveFile(ctx, request.(MoveFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MoveFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MoveFileResponseObject); ok {
+		if err := validResponse.VisitMoveFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // RetryFile operation middleware
 func (sh *strictHandler) RetryFile(ctx *gin.Context, file FileId) {
 	var request RetryFileRequestObject
@@ -3238,6 +4508,32 @@ func (sh *strictHandler) RetryFile(ctx *gin.Context, file FileId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RetryFileResponseObject); ok {
 		if err := validResponse.VisitRetryFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetStrip operation middleware
+func (sh *strictHandler) GetStrip(ctx *gin.Context, file FileId) {
+	var request GetStripRequestObject
+
+	request.File = file
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetStrip(ctx, request.(GetStripRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetStrip")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetStripResponseObject); ok {
+		if err := validResponse.VisitGetStripResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -3468,6 +4764,50 @@ func (sh *strictHandler) GetReel(ctx *gin.Context, production ProductionId) {
 	}
 }
 
+// EditSheet operation middleware
+func (sh *strictHandler) EditSheet(ctx *gin.Context, production ProductionId) {
+	var request EditSheetRequestObject
+
+	request.Production = production
+
+	var body EditSheetJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditSheet(ctx, request.(EditSheetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditSheet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditSheetResponseObject); ok {
+		if err := validResponse.VisitEditSheetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // TakeFromShelf operation middleware
 func (sh *strictHandler) TakeFromShelf(ctx *gin.Context, production ProductionId) {
 	var request TakeFromShelfRequestObject
@@ -3512,6 +4852,50 @@ func (sh *strictHandler) TakeFromShelf(ctx *gin.Context, production ProductionId
 	}
 }
 
+// DecideSuggestions operation middleware
+func (sh *strictHandler) DecideSuggestions(ctx *gin.Context, production ProductionId) {
+	var request DecideSuggestionsRequestObject
+
+	request.Production = production
+
+	var body DecideSuggestionsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DecideSuggestions(ctx, request.(DecideSuggestionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DecideSuggestions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DecideSuggestionsResponseObject); ok {
+		if err := validResponse.VisitDecideSuggestionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListTakes operation middleware
 func (sh *strictHandler) ListTakes(ctx *gin.Context, production ProductionId, params ListTakesParams) {
 	var request ListTakesRequestObject
@@ -3539,6 +4923,76 @@ func (sh *strictHandler) ListTakes(ctx *gin.Context, production ProductionId, pa
 	}
 }
 
+// ListTemplates operation middleware
+func (sh *strictHandler) ListTemplates(ctx *gin.Context, production ProductionId) {
+	var request ListTemplatesRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTemplates(ctx, request.(ListTemplatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTemplates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTemplatesResponseObject); ok {
+		if err := validResponse.VisitListTemplatesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveTemplate operation middleware
+func (sh *strictHandler) SaveTemplate(ctx *gin.Context, production ProductionId) {
+	var request SaveTemplateRequestObject
+
+	request.Production = production
+
+	var body SaveTemplateJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveTemplate(ctx, request.(SaveTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SaveTemplateResponseObject); ok {
+		if err := validResponse.VisitSaveTemplateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Undo operation middleware
 func (sh *strictHandler) Undo(ctx *gin.Context, production ProductionId) {
 	var request UndoRequestObject
@@ -3558,6 +5012,76 @@ func (sh *strictHandler) Undo(ctx *gin.Context, production ProductionId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(UndoResponseObject); ok {
 		if err := validResponse.VisitUndoResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListWritings operation middleware
+func (sh *strictHandler) ListWritings(ctx *gin.Context, production ProductionId) {
+	var request ListWritingsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWritings(ctx, request.(ListWritingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWritings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWritingsResponseObject); ok {
+		if err := validResponse.VisitListWritingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// OrderWritings operation middleware
+func (sh *strictHandler) OrderWritings(ctx *gin.Context, production ProductionId) {
+	var request OrderWritingsRequestObject
+
+	request.Production = production
+
+	var body OrderWritingsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OrderWritings(ctx, request.(OrderWritingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OrderWritings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(OrderWritingsResponseObject); ok {
+		if err := validResponse.VisitOrderWritingsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -3933,6 +5457,85 @@ func (sh *strictHandler) GetWaveform(ctx *gin.Context, strand StrandId, params G
 	}
 }
 
+// DeleteTemplate operation middleware
+func (sh *strictHandler) DeleteTemplate(ctx *gin.Context, template openapi_types.UUID) {
+	var request DeleteTemplateRequestObject
+
+	request.Template = template
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteTemplate(ctx, request.(DeleteTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DeleteTemplateResponseObject); ok {
+		if err := validResponse.VisitDeleteTemplateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadWriting operation middleware
+func (sh *strictHandler) DownloadWriting(ctx *gin.Context, writing WritingId, index int) {
+	var request DownloadWritingRequestObject
+
+	request.Writing = writing
+	request.Index = index
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadWriting(ctx, request.(DownloadWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DownloadWritingResponseObject); ok {
+		if err := validResponse.VisitDownloadWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RetryWriting operation middleware
+func (sh *strictHandler) RetryWriting(ctx *gin.Context, writing WritingId) {
+	var request RetryWritingRequestObject
+
+	request.Writing = writing
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RetryWriting(ctx, request.(RetryWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RetryWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RetryWritingResponseObject); ok {
+		if err := validResponse.VisitRetryWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetHealth operation middleware
 func (sh *strictHandler) GetHealth(ctx *gin.Context) {
 	var request GetHealthRequestObject
@@ -3986,86 +5589,114 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7D37b9tIev/KgC2QFmUs2fFmN85PvTi5LpBrgjjbPXR7MEbkJ2nO5Ax3ZmhZa/h/L+ZJUpyhSEvKbosD",
-	"FhtJJGe++d5P+jHJWFkxClSK5OoxqTDHJUjg+hteSuDqQw4i46SShNHkKpFrQFnNBeOILZH6VuEVoAUs",
-	"GYckTYi66dca+DZJE4pLSK7sUmkisjWU2Ky5xHUhk6skSZMSP3wEupLr5Op8Pk8Tua3UU0JyQlfJ01Oa",
-	"5FCQe+DbW5Krp/UeFZbrZgt3R5ImHH6tCYc8uZK8hvauS8ZLrData5InoY2WpID4JurqgRsUpCTSL7+D",
-	"J3MxiKcLhZgSP5CyLpOr7/Q3Qs23c78RoRJWwPVOFWd5nSmqxQ/U3HPgsThAEd9GXT1wAyE5pnl8C3P9",
-	"oE30MUTFqAAtAJ85WxRQqo8ZoxKophuuqoJkWOFsVpk7/u3vQonGY2uvf+awTK6Sf5o1EjYzV8XMrftk",
-	"OLstXBhV/qIDXcPybo0pheIzZ2ypRZWzCrgkBtLMXFUfdxkhTXKyXFqR9hggVL6+TNLA3UvChbzFcuTt",
-	"BvuPu7hME3bX+nnBWAGY6t9rWdUyDGkF+O42Xyy7sOasXmixo3VRYPXRUtYuQOtyYZ7npXj+409t1vnF",
-	"o9RDbM/a4LOFqzboLTA0Fv7md2KLv0MmFaDv1pDd9cm4ZDXNp2GT56ABDjyzWWMZuLBzTn1Xs1BqgYiD",
-	"XpCqD/lofiFhWAkd+Xxh7cRhzGmVxV7kaDXhNYulv8YXUQrTAhNC07UzR31ZLUhVGZJ1ZV/gsipAoDUU",
-	"OcISLeuiQCLDmnlHnDZnFPqrLpVJF+NWAM4Z36e9biheJdZS6gMRCaXYq/MKJU75B2VAn/zemHO8NYtR",
-	"ItaQ7yqeHEt4KYnGe4+K9mhTGG+PCfByMAmOCmd36uPVYwJU2eNfkooVyqyXjLIWe7QecXp8j51gS82u",
-	"FWS3A8yMubxVwGUsj94ioQ3fBhOpril2pzlw87ni7L75BIrFl5gUWi1kmGZQqM+h80gmcXEI8wUFzx+7",
-	"wbE7i2V3t7PjXceWPaykDSwtEqdeGodk+JN6oC/IzyE7lhI4DTvV6rgvBNqsgSK8EMrd6LjGrwKusUHS",
-	"WBetwa9+qsFq6PTv763D0z210zLP1/V3xKhehzRHMYnv9L/WWbQOPdG/VZytOAgxzHxTuUxDEjq7VlMx",
-	"L0uEnZeM5ZYbegAq7xETapiod3UCRvPa+J5wa7RHl4mUqLiYTCEVbYhc629CXbE+7FsEZSW3iMk18A0R",
-	"QZU2zRJM0cNrLNZhF2Ccgo47nJysjBvhGKuuCoa1IllDsQyyjrG5t9yqxz64gvw2ljiC4tV4g+iQt2sJ",
-	"+9q8S2RDPK0kPJ1X5B4Eogzph0NYGzAAmOJiK5wxwLmJoJe10Grfc9yBkpcmkuPsbjx+lAh+VY/0kRSy",
-	"FdZMaHJ5Xogai0Ygvdx2eSFthL1lOXo2RTNzY3sMB/ij7shrTNF8xquAsvFIGo2tEDdReJB9Huqmb9Q9",
-	"OofjNAOW+negQQH0NN9nwjXcFgT3WBQH4bh2sZWjFUtbO4/CWSekDuAuU0HalOUgxKwDGi+iynbwaDnb",
-	"oMKznAWudewYao0QTUsZFHjRudTyYH7PEF3Jd2G9kn4s3AR1Ad9KX3shEMkdl2/WSnV6HUoEIlTpUOWG",
-	"7PWfmuyAjw4NzqKZAAt5mErUuQ47NIr58yUIYbVGSNWvOqre+lMbwPfQ+FXbsD2UrBJh9ErHR3swYzSj",
-	"g9At6eBy64Tw8B+ACxPb7zra3OSncZ4TRVSshLZ1Q19H7S6t7EAt2lhhdza66fq/MX/ZPJ9aWELQf8Tb",
-	"r9qD7cEv3c9ej+z1ckr88KO52WV67dfzPcbQ7BWC7z9h87nJ9vaAhIoIy26tmOMiGHM4xbV7Y0moz+Pv",
-	"d7Z8avvyh3knuf3qh8t5J79trgc8roCv5MoK8/mV+68bRl2ETuTWaAHXSc3U2RphgS6+S9GFAm52Pp+f",
-	"I8bRxZuzN9+jnLOqu8vlPB2n17s7hwj3yWdMoxrcY2o+lAZrgfd6BLWkSX2H3M8l40grtGy/qnSemVrO",
-	"m6vgQds5osHgy8tRTPAb/2eKiR00pZ+ZIE5yuihZMLlGguQglOc0R/mfUtT97eUr/WMBS4kYLbYp4mS1",
-	"Np+V+2hVknpIWXom17cloVrfqGeUIVH3BzX2Zw7LQl/tp5OPnKFTRmqKS2qsWmitKQGjiWkm3LsvFRax",
-	"cDs84bISceffBVseM27xIPs0taSRNj4HiUkRTefVkTSEJLIYwfLmtrQxbHa71AAUOULUemSY3nLIWTj9",
-	"geltTc3Fruhs1liiDauLHC0AqXsoNP4ZKH9Mrk101k9RNAbr6LkEZwWG+PuLusfeO5Cc3ZtgcFmDLmbW",
-	"bINKTLdIX0eAszXSHhRaY5sQayflWtWGQB6Oap82eE07h2FGcl5L/5JxJUeEgNQ5093U3oAr2nHZjif3",
-	"AykDx0e7CYDWP7fehhmJ76sCG/h7Tk8biYiIUijcnaawm7g5oGIrLESnLhjTc/ZGlzgPQfvFMu8uz42t",
-	"2WnvKBhTaMM3PW+rHks1AHbxINSWs3fcXJoft2BUYsnJQzjqtN0VLtEiNwytOMlFijDibIMwRaa4rH5Y",
-	"4kwyjjDSAZIKRnWhIkkDqaB+5NyLlHcZYqRn5Mrd49nQuqeBLTirbfomFrgN6lf1dNLrkFhsHYJa5Ghp",
-	"jb36drJaWZKHsCSN9Dem5PFulJccot605GkkcZom98CFNeDPKslZReiWaVSiSRaGfSSLwV0F67OkwmYK",
-	"Lb80LOilKybf73MS8HutgzcKU2qVT1U35L6Y74m5p+Gx6cTocjKhaMO40gYqnLJmY0/svUOThg6ujSPi",
-	"ftpjRkVxiQsBu6IGDziTxRYx6spKulhU4of2o+caVTu/dAnCoWT3cCvDmUgyrhEj6COAvG3pqx02OJIi",
-	"2wHFLRuDR3NxHxr/8yidNzLZFs+lKUi8qutCEteAQ2mEp8gmU4jaSizvzTGx5XKE90LamVf1SB8XIcC/",
-	"hGm0woTe5ouwhfXpqYvLFqZevnkdML5VK1kwGHO7+1r5ln2JSJ1GcZC2tgpxwY0ufAacIMnJBE9TL/Oe",
-	"Sh70JFbkHmgotgO5Bm7qz8DvgaMNFqZECbmpTWNkSrNpwLbq9s69+DCbp64Z1J0sigxzikDnXZF3yvNt",
-	"JzXmKUUgnFA0Dueh7FksTHa56Imi3Sly3aVwJzvZYttQ1vl8Pi3tbHYLwkjxcSobw3WG4Na2Naa3daxP",
-	"o8PAp2hRCFikvSlM26PTfWpsw1F/McIj5eVABmBPCNHqZpqa9xjwLdtEaLuCBvRemd5V7z2aGriCPCGD",
-	"SbhnJZdH9jdd/zVJk7+o/31Q//uvT0FKFXjLanlAnbiNQw2CX3NPZvvG100nVIiXNkm/Vxj0QEVUIk7R",
-	"whkvXusrt4LVPOtUSMlDqfyHhelUcIWZbaWDliC1ShPyB6zWgfXxKlpmIKbhR+I7SNGSsxKdB7HEIdOJ",
-	"g8Yzi2zafuZUVfkQj/ojNp5bhzC9Ixh076ust1L1dkynYb3hupMRgI+ObbpSMN5j3WARTgPpJZDUuW7l",
-	"AQHQt8r1kbgAHVwRgZqOq2kRoMOg2jx0tq8287sj2oRnRSypcQqZJPR2J9M8xsGi7HbFWARMymQkec+K",
-	"4pm5+AxoJItzvN6+IGL3i+ioVJPi4ynJJq34Q5a+Wy9o8Tgp8tvd4HRQ2l3qXKPWrmxpZGmYenbsrN+Q",
-	"fyjx3nEGWrU6g4kmM+8YMCYjx2jC07I20IR3+la6WK9XQSakxPSEz3h3J25unxnCpxbe0AF/oq5bunvC",
-	"4Qxbp6SoglLQijhaXAyNSIWg+ZnkoX6llpvvkwavL4fnNQ9KzTZpwHhy6klr4WWgCPtB+RLO5OpmOIEk",
-	"Q2YEBAkJJSqxkMDFGXIJC4EwzZGZfxIIc0AWNmSnmKyB49I21rnhJkFoBqgkOSWrtTxDP+bm8Z9++vH6",
-	"/vsz9J5zxs1PXz68Q28uv/vejUQKnzOQSlUipQLO0AcNr7rftHu71IL2lWqhHpYsYwXCEs1wRWbmNjFD",
-	"/1KCxDmW+EofWimqFDUDsf969j808fX05L9ByC36yFjZyn9fJfOz87O5ZvYKKK5IcpW8OpufvbJhvGYC",
-	"vW0zzjB7dHXPJ510AmmS1sD1UOmPeXKV/BnkdXuguTWVejGfD0ykTptE9XsERlEVAn2BVl+1rVXhJT2M",
-	"3fHW9kj5L+Enm1tm7THvp789pQOom5mBpN2x9al7aHc0QIB3evX/DzQYxqIW99kjoTk8xNnxmm2okpoP",
-	"bv59GBd1Tthsg++7SPBabUEo1jgNDGD3z7+0DUnPOHuaiLos1V5XySdqG33ZEmGn3Bwe3qLFVgLimK6s",
-	"MtEZyzw5jIPT4KS6xvXgoPpgHn6PWHBwCc4TSMUXtXhcKC6+iVDY+T2EV5jQI3DGX/Ad6Po7KSBHjCM/",
-	"6uj5w+xlw24/UGXq817ArCipf55sUw6YSGMXiSW7h7AoXQamuoyXoviWaGuqWwIPP7YBQx3c9MFj6brf",
-	"kU01KIcZ1QJE2mAFEalsvx4ZEtPFw71eo+HiNtaey7zNqoOMG0b58ZjWtE4GGJZqrG3w9ghk+3eNe0U3",
-	"mzIw9LPC4LDauDEiqtQ/EiE/t+470MaNazJtegj7ddb+2zCKArVP8nwvJGzjOWAJn3dfgQJC/onl26Ox",
-	"Rbfx/qnrvCvV/9TD/PnRNt/duYvgEueQWrea2iBJh8kH+hotos0emy+D/u4OHU7kbQ3jo9W0ZVn0W3i9",
-	"3Rf1NKoxhsWW5R8U7uv2BPXpZfu65ajuk+zWCQ5XiV/1EOMGhETrmuYc8tR9129oSU5PEbh379CKsfd7",
-	"c8deQkh4kGa5l0JywOV43jYT+8G3CtmlDsf1ja7kvxRAJTKHfmuakxmFFwKpcFr5KJgiC83JUe+bZqNy",
-	"8MG28p9Mqfgp3vAbnfSVgzFvEh3WNTO5GrmGLcKck2eFKjuYTvc+YN7iNuJG8xqzEbRzIwOHsUjc6dMt",
-	"dScju01GBoi+cbUedcNBgcrTCByaLEhM8Xxx7147ERb0+ntt6QtxkGNxci0ifKfUSVjxK76DD5yVN7bd",
-	"6RR+ZqsbaJSTeXF8FyA8PBaMiOQaCD9STKSwaxPXttXeNJy9EKa/DJlWKqRC+MUWZazaJvsFyw/ARA3L",
-	"Vz/WciLZ8pWpYxuW/4vGwo2QnUZCf6K/u7Go7S2HGQqlZsXsUf2zGylMw5x7pWccZ1rZXHdfvHpsrdZ9",
-	"CdcJFNuBacijkgtyIk9Cqfc5aRyB4xPJz2KMos+38T109lJroQ3muY4zL+dvTr51iXNAjPr+HlsqfNtk",
-	"VLGwiVzKNkcwfu/WmK7ADEWJFJkhmtQOlgnEbAe2xFy+9TlDnfK5nL8xJfEIzEmYSavOxPmRGbUZZ//D",
-	"qJNjJp/c4WL+coGprqwTKczk7xEY5GdlX7AdJ7TT1htOJKR6K21+hMQ019Glz1QHae99omPT3b495URU",
-	"9+9m+WPrp2O4wZpCiFDJWhpHWnfbdGS4/ikRIfLGt7Ucmcg3IE3LzGmobNb+hwn65iboz5xtlKERa07o",
-	"nd7GdAy99WZIWi2zRXcAFQKlg033ledBH4JH4y0XPe/wZehN+rbkvv8PDgRHYRQLn4xjzCkCdFOq1w0w",
-	"HaFQ6KJeFxLrSFjPSyFDCy5byK8gGw52b/Qd36KQoOd2RpYHDdwH+uC2XXT2aD48Tdd9zV8n0NoPy2wd",
-	"snELKG7af6fg6CmgVif7N9aDpvk1rAf92/ek7ZA9kLX1AbV6Mw3MMTrOhHuhfiw5emNfdj9Coyy5bv0L",
-	"aJR5OnWUtjclwNwbN3de/xwGxHU591uretuH/jTINOXGMgnhWtQzGrpsG2hqC1K653sNOLd/n+KvL2/0",
-	"DS/dK0eazXqneDpO4dDzpuYVZRkLImUBL4HmBFP06uLlgki0LJhSmgb86bWWtn6IcusG34PCaYthu9j7",
-	"2IFMkBWFHJ2/1gDq8bgUFYCF9vYoWun2BqFfLpKxoi6prtSluh1XQqWTpeez89evfrhUH5u/N3CG3un7",
-	"BVrAltHc2A+DHw5onqL5GfrKa0CWcQ1eDO/+xlgJOSLU9M/2RO5nd8rfX+rcqV6IkaIn2QFil4ZPaEgj",
-	"wof87vyiNXn+w/mbiz+ubLuDHEcu4UEB7J0XzXyE2lrzEmFkxs/U59bGh0nlWr+A9Lchg2HfUXpCQ2p3",
-	"CCC4rgJ4qjjLQAjlzNvrM/0W79+Ga4LuPd/f/BDmFeNPafLd/NU32I4yieyWHdRdY4kXWECKSsgJdr4y",
-	"pjn6tYYazESB0DNZellTUTJsVfMiuUpmimv+NwAA//8=",
+	"7D17j9s4fl+FUAukRZXYM3ncZoL+cZfH3aK73WAn2z30ehjQ1s8WdyRSS1LjeAfzOfqB+sUKPkVZpC2N",
+	"7eR6KBBkbEvi48ff+6X7bMnqhlGgUmRX91mDOa5BAtff8EoCVx8KEEtOGkkYza4yWQJatlwwjtgKqW8N",
+	"XgNawIpxyPKMqJt+bYFvszyjuIbsyg6VZ2JZQo3NmCvcVjK7yrI8q/Hn74CuZZldXczneSa3jXpKSE7o",
+	"Ont4yLMCKnIHfHtDCvW0nqPBsuymcHdkecbh15ZwKLIryVsIZ10xXmM1aduSIotNtCIVpCdRV4+coCI1",
+	"kX74HTiZi1E4XSrA1Pgzqdtaf1NfCTVfL/xMhEpYA9dTNZwV7VIdW3pH3T1H7osDVOlp1NUjJxCSY1qk",
+	"pzDXj5xkw4kkdJ2exd5w1DQaWqJhVIAmtI+cLSqo1ccloxKoxg/cNBVZYnU0s8bc8S+/CEWC98Fc/8hh",
+	"lV1l/zDrKHlmroqZG/fBUFBIxBg1/qJbul7L2xJTCtVHzthKswTOGuCSmJUuzVX1cRff8qwgq5VlHR4C",
+	"hMpXL7I8cveKcCFvsBx5uwH//S4s84zdBj8vGKsAU/17K5tWxlfaAL69KRar/loL1i40edO2qrD6aE/W",
+	"DkDbemGe57V4/OMPIer8xYPUr9jutYNnAKtw6cEyNBT+6mdii19gKdVC35awvB0e44q1tJgGTV6AXnDk",
+	"mU2JZeTCzj71Xd1AuV1EeukVaYYrH40vJL5WQkc+X1l5dBxyWp50EDiaTXgGZs9fw4sovmwXEwPTO1gS",
+	"QQxX2AHVcgmNjB+naNdrEIoX6FuJhFqM4FxaAH1rbn7pJJD93okgzDneDrYYTpm7xcV3ZAX5kPtUpGkM",
+	"Eva5mcB1U4FAJVQFwhKt2qpCYok1OY44v4JRGI66UsqQGDcCcM74IX58TfE6szpGH+57uXilGETxQake",
+	"D7tAVoNRIkoodllpgSU8lURj0uAY7damkNJB1LCUPWkdDV7eqo9X9xlQpcj8JWtYpRSimlEWoEfwiJNM",
+	"ByQfW2lEb2B5s4c8MZc3anFLViRvkRCub4M7BYAWwM3nhrO77hMool1hUmlGt8R0CZX6HNuPZBJXxyBf",
+	"lJX4bXcwdnux6O5mdrjr0HIAlbxbS3DEuafGfTT8g3pgSMiPOXYsJXAaN0fUdp8ItCmBIrwQSoHqGRXP",
+	"I0aFAdJY3TbgY+qpDqqx3b+/sypcf9eOyzxeet0SI0wc0NyJSXyr/1ot25pCRP9mFVZhUHPNQYj9eDgV",
+	"4fSiYmDQHCulQoq4ZrZkhUWMwQKVaowJNfg0uDoBuEVrFGu4MYykj0+Kapxhq+CLNkSW+ptQV6yC/gZB",
+	"3cgtYrIEviEiyt2mCYUpLLnEoozrN+N4dVqb5mRtdCSHY21TMax5SgnVKk6bZClbHpGgRApkLyJC0Ybx",
+	"QuRItMsSYYGeX87/578vvpkriX350kFUgZu1ElkeNSBaLepvuOXKQ9AI8ttYRBAUr8fLYXdQuwJ4KET6",
+	"QLDbUrzJ49Sa3IFAlCH9cHSfabmDKa62wskgXBiXx6oVWtp47I4elZAcsNnrjgqltHFkLyv8xwH22zMU",
+	"uT9FpZk6oA1ZyQBC3Ojye8Grb5rEiPJMcry8HX+EiiN9Uo8MVxmTolaAaozypJEUox1/8mysj655x/sC",
+	"mTqQtpq2O6lskNRvdYd9dSfakWGKF3/P7iL8WMmOIToYKYokQ6KpiEREIrZahepIUlhG5/6I15G5/aGN",
+	"Pr0YelH4LIc76Lso1T3aT+nYDJb6d6BR/uhx8JCypddtl+AeS8E/4VNZbOVovh8Kz1Ew67lzIrBbljCF",
+	"gIw/ITJOUiAlJM0OHC2lGVB4ErCLC7adAq0h6mnuqgovepcCefY13UOK31RWf4wY7t6hENGC9bUnApHC",
+	"C9NS8XAvdohQDJwypIn+kKbbeaa8Z8LALOmFsiuPnxJ1mt3OGaUsrxqEsFwjJh3XPeloNd8N4DvoNOBt",
+	"QgayRsTBKx0eHYCM4dRuhW5Ity43TgwOfwJcGb/SrknETQwGFwVRh4oV0YZ8OiFlu6GVXGpFCBV2a+3Q",
+	"vqWSsmzM87ldS2z13+HtJ21rRMXIMb6kKa4kM1dsff8Om49dQGOwSGiIsOgWWIeXUevQMa7dG2tCfazq",
+	"sH7qwzcvvpn3AjjPv3nRD+GY6xElNaJeutDZfH7l/vUN3svYjtwYweJ6GqBVyy9f5uhSLW52MZ9fIMbR",
+	"5etnr3+HCs6a/iwv5vk4vt6fOXZwP3hvfZKDe0jN97lgg+W9GnFa0oRdYhr7inGkGdryMKt0mqIazour",
+	"6EZDb95e23i8ej1JxO4VpR+ZII5y+iBZMFkiQQoQSnOao+IPOer/9vS5/rGClbLdqm2OOFmX5rNSZy1L",
+	"Ug8pSc9keVMTqvmNekYJEnV/lGN/5LCq9NVhKOPEvtRC+0rGq6RGqsXGmmLPGzNwwr2HnJYJCbeDE85/",
+	"lDZGnH3qIeMGj6JPF8ccKeMLkJhUScdrm/ASSSKrEShvbss7wWany82CEltISo8lpjccChb3TmF601Jz",
+	"sU86mxJLtGFtVaAFIHUPhU4/A6WPydJYi0MPUiewTu7qcVJgH37/qO6x9+5xox/0yThHSx8yJdugGtMt",
+	"0tcR4GWJtAaFSmz9laH7NIgLRTym1Bmyw2taOYwjktNahpeMKjnCBKROme47Yfeooj2V7XR0v8eF4fBo",
+	"1yER/LnxMsxQ/JAVWEeEx/S8o4gEKcXM3WkMu7ObIyy2wUL0YtIpPmdvdCGO2Gp/tMi7i3Nj48VaO4ra",
+	"FFrwTXerq8dyvQA7eHTVgONW1W6kQEjgoI6sJsWNktnqQFvObQwe1wsiGCXLqPh1hL/j3LWuwDeKgSEO",
+	"OB0VnKbPNFYLiapBIfHusxE0AMKx3FLiYDQMYsdaoMVpI6Q1lpx8jhvvNg/L+avkhqE1J4XIEUacbRCm",
+	"yOSHqB9WeCkZRxhpO1PZ9GZvecSjNnRADBwOuwcwUsF0GSvjqdlq+ZEpOGutFyxl/+4VU+rpbJDktNg6",
+	"AAXHETDfg2JrMndekc9xhjRSbZviDr1Wxkbs9Kb5xBP+8Dy7A+4SSx4Vg7byxA3TSRbjc42rmhaCu3LK",
+	"O7+FdbhafOlQ0FNXir7fFyRiPlg9eRSk1Cg/NH3PxeWhLJhpcOySqeK8NtdWqZW+B1wYO2fSnYPLxEpo",
+	"8XabSVJc4UrALqnBZ7yU1RYx6oKnOiRa48/hoxcaVDu/9A+EQ83u4EbGHbpkXC5VVNUCeRPwqx00OBEj",
+	"21mKGza1Ho3Fw9X4n0fxvJE+y7RLUq3Es7r+StIccJ835iExyZRDDfzzB111bLUaoQSS0IGtHhnCIrbw",
+	"H+NntMaE3hSLuITt0rRfBJB6+vpVRPg2gc9lr+vC3Re4rQ75c7U3yq00mCqGBdclgHwLVRVT2aGKxBx0",
+	"kFhZPTkygTZsQxBoxVmNNKiR5jheC10CdaaSZuKVOgvKTHCU8KVJmNqQqrDIoq7erBnTyrtiPDdOinCj",
+	"+nbJhPrRmghB6PqGQw06MG5SJ4PvFgEscBozmIltEnoHJhrPSW1AVkCF1WMlWZc3yoyIKsicbSIhVA2b",
+	"JwJpTS0IzhyOoubZHa5aSPgSiEREIMlQyapCywws0rfqnEjtZyASbbBAAoAanV1hGeZQ9BKndrFI7S23",
+	"KODWlcYfRlcVWcYcuVBVIqb6MgFIqrWq3SDBatDeEASVliDjVCGPu7EQ52TnUzza0zmP9FaSMIgrGn7/",
+	"0zfU1zYOqRtnUyCs2rB399UqZkZJTmDS3qvVeyp51BZZkzugMWwHWQI3eVrA74AbXFfMQiE4kaUiQr3C",
+	"PKKd6yKPg5hgJs9dSYjbWRIYZheR9Puq6KWxhd6ClK2VWOGEhKd4QMDuxa7JDpfcUTKhU5b9E+6FiQLB",
+	"Fwv/XUxMJTezRddI8WlCzPsDvtGpbTbpYOpUPmMPgc+RyhfRaQ/7Xkxaa/+psTm6w8EIT+T5HPLmxAbz",
+	"CcBTHdB7rNPwEEJj0ix9kL/l0ro8mLp1RXFCRqMhj4ryjUwJfvfnLM++V/99UP/9xw/Rk6rwlrXyiISd",
+	"EIbW1WbHPBBivPYJLFMqy7QWlir7GFehsbIR14MEpStAk1Q1LU3Xa42Dtf/ptzdoroUxNWmEI/x0IzmC",
+	"VWOj4iWd9KSv3AjW8mUvs4Z8rpXSszAZbi6gv220uh1Frtr4OCNFZHE7zWrh58jEapIBbWKycY35ou2V",
+	"i+gRclhq32pnvCYmDZ85Mv+rxE1E95eEbtEG34Ea8gop0Oh0Lvi1xRUSEhqRowUWgF69yNHly5foX/uF",
+	"UBHNYV+iWdTE7GyjMa7lGNPwR9LZYj3UG4DcINShnLMgiG2LtDs6znupbI+0+9y5pJnad462+pxtvB8j",
+	"ascpLDWmtLaSOgtO2ZS4Au1yIwJ1GeDT1Hp3CGryxN5M8vYO75WkqoRO/0CLrfmLJZqZXO98oAa1NFGL",
+	"W4JL7Ig4Q0nRU3pTEt0M7+73Y0a348sQYzYal5hQuQ35n/1RoSm5Ba0ANUwIohA+xv1GMmknt4cs71HR",
+	"L+0PESylHm3FSJEeCZvpp/34eQClGHw/2Sh8rBY1FRpxnp/oxQJv44I48AZFH1wRGiusU/S05qxtCF0r",
+	"urHb0V6azo8UGe4MJZOE3uzkJoSiuue5CjBSsy9TkcO4BCETUrjnCes/v8HE0Iuutdkb9B1esA65uPnK",
+	"ZKqwqEg1E9GXEFshIoXOUxZhmcnQ2eYcf+PjNjiVpOVETTxBhlXVI/NdtJ8z+qi6chNl9FjxcL2cKK6c",
+	"sFgpisSH1ZpREUwlCKfEMLU1EFtookJ972gdb48ZlP38oECjwbf+SCLNDbYJ32qNbxWmepxVcjieV9/z",
+	"aI8MVLhsnBN6zDvcC/Yc0IDhtfsygHrGcJA0aA69SxFyfK3npVeQdHzAcedpvvsQJ1Ky5xSFRlqG7Sk0",
+	"On+50Ceom8qyF1xVP6yyq78cWLN94h3HKzVEPMg2rdQ5Gkn9a7A8M1lc450Abjua0Z/7Du+Xrw64ux+Z",
+	"ph8y/lTyN6bbydq0JduApiww9p3y0YaDs58P3uisuklJ/LGQWXQ7iSKsikxIstBtX8a7v9L+jEcGhXO7",
+	"3tgGf6Kuyry/w/0hl16uryyBgzbiklm/sbBLbDU/O+Momcrgw9CvXuzvFXZUsk+XWLIv3eFn2zdrGB46",
+	"X+cUNacEmsr2H6mkB80qplRpd43C0r1Bok70aD2uUjMC39sBK85qC8POHy7h3wB9zzk9rnGH85sfaOBx",
+	"sDNHw+GOwKZX7GTTjiI1e8dUnk0NPbkk733tP0K0O32178FAwdRS3KClTkTLtQocIhIt8PIW6a5dXR8A",
+	"x9x898dpRUiDkl+zlEhmjraWV5Hyig+c1c5w4lYVlwwZUkNKZqEaCwlcPEMuh0YgTAtk1EuBsO5OoaGO",
+	"bEjBete4tCWzrsGUIHQJqCYFJetSPkPfFubxn3769t3d756h94quzE8/fniLXr94+TvXaE/4ILRUZhZS",
+	"OvUz9EGvV91v+my4WLX2TbdCPSzZklXat4YbMjO3iRn6pxokLrDEV3rTCrI56ro5/vOz/6KZr5TJ/hOE",
+	"3KLvGKuDlMyrbP7s4tlcS8sGKG5IdpU9fzZ/9tzGhTXC6Wm7ljKze1fR8KDzoECaPErgulXht0V2lf0R",
+	"5LuwHWfQ6/ByPt/T53Baf0M/R6TBoQKgL73QVy0fiQ/p19hvmhg2RE0o4N0ts7BJqdaT06CbmaZQu01X",
+	"p86hPXWRA3irR/97OIP9UNTkPrsntIDPaXR8xzZUUc0H1711PyzagrDZBt/1geD59YJQrGEaaes53P/K",
+	"Kh+P2LsyeOtazXWV/UBtCb9Os7PMzcHhDVJcFHFM15aZ6BSYIjsOg/NoA1QN673tT/emhh4gCw4uY+YM",
+	"VPGjGjxNFJdfhChsDzWE15jQE2DG9/gWdEmI0igR48i3m/P4YeayYU7fycoYqJ7ALCmpPw+23A6MbrsL",
+	"xJrdQZyUXkTaaRkzx7h3lTTVxb7Hb9ssw3Up0qEx29cC2dAuB6hQK0DkHVS0u872TxLTycM1h+6wOITa",
+	"rHYNdh45aApvvw8B/msLQv6BGZf+SbDV9wZ66Ktriq4fxpyx2ndxgjP92EqEkbIkbLsSKlmYYhy2IjIX",
+	"bbmBOlW2oXFkfixPOXwump/EKeHypKcT5SNUb3uDtyeA/O81SShysmFkcwCWR0Wh6pt6pTTAaxsJPiBu",
+	"SY3XMPulgfXR8tbEpE8AjmsT3A66AD7xjezyXsz7FDykU9pFEp7fESE/BvcdqdGNa5bQ1cIPC12GHcWr",
+	"CoU7ebzOHddoOWAJH3e71Z+aF/YbyIxiiBcnm3x35h0uiwvIrRFJrdmtoyxHatbBoc3uuy97rbudcziT",
+	"bbEfHkHVrEXRL2Hj9d+pECXiHhQDPXcvcb8Le7aen7bfBWbZIcoOdnA8a/2km/FtQEhUtrTgUOTuu+5y",
+	"n53/RODOve8khd7vzR0HD0LCZ2mGe2raMI7HbdMjOPpmBjvUCcSYLoR4qjs5mk2/MU02GFUCrcASK40c",
+	"U2RXc3bQe/99kg4+WA/12ZiK70YZfyuGvnI05D+4LJYuv0WWsEWYc/Iow3wH0vnBB8wbd0bcaF45M+Ls",
+	"XOub41AkrUvrkqSzHbuN3UUOfePSKtUNR5nlDyNgaHx+Kcbzo8uaOBMU9PgHZekTcZRicXYuIkow8DsP",
+	"Kr4viNQFeGfSMbsqwVH65RmkfzzBJY4WOuJlc4+BA1qWmK4NC3sxf31aoPjy0ahxhyt4g7olYeF4KiDK",
+	"Nifg2m/11pCucPSNWPRcGuNypGwcbDK9oCAS2eqNN95q1tr5i/lrE+xX95WsKsROWauCJvWZ3NnDGIS3",
+	"lZVnQXiFDh84q69teeSZkN5VD47C+svTY308DyDqWZElEH4i34qCrksRXAUFqk+EqUdFpvQSEZqjxRYt",
+	"WbMdgxL9/MjzIMY7WJICrntv7jkHcviXGD3WA1nohZ7CB/l7nY+oKNvQNAoAnYfEP+KMfGZCUtv95HvG",
+	"nUng+5TIU2u7/xc1WGnz7Q6cib/ri4hil+k5gjHZMiC3PsUtdFDuK+lpeWZb9vZheI3vwO/qPPxiJ9n1",
+	"kUzjFppTRKL+DaAxFVoCtVRxcqyP5Q3C/qwM58dSXzDVWk2Fl4pjHcRa11X0PCz+J/rV7a7W3nImm8u/",
+	"AGkf0f/cvSXp/DTvciFHkLxf/Gn0EIE2JjkNsVYqaab1kty+IkN74WTJWoHpyd1yKQTUOmEP/KfnF72k",
+	"xq9ldE059V7LYHtk6sGz6MUTFube3nk8NqpJnXXFWpkbxyQWCKNf2CII6r5BjOcmo08nheZI4C1KQMgx",
+	"Aw5Qidm9+rPrgZ+Gxe6txgfw913/5dOn14/D1+mdwX46MpnlWN7dOy6lXJ/lpN4XpHOwnf6QfJPJMzCY",
+	"x/r0dA6MVqQ3mBfi1E6b1NQ1LgAx6kvUbcLpmy4vBwubDnRSz41pE5oj0x00tx1zdQc284IczGXKWZNY",
+	"c4KnNL03EpwYUbvXHfzNsJNTBnXd5lJ+6ApTnZ+tBICpKDyBuFHyAts+yVZwKKkBuZ5KixMhMS101MYn",
+	"1kTP3pv1pz53+3adM526f3fP3zZ/OoW3zagVOkOsm0Var57J63dlrSJxyL71xKkP+Rrkz7ZNxVlUXT32",
+	"/4ugLy6C/sjZRicplpzQWz2NqTt548WQtFxmi24BGgSKB5siQI+D3tOftFSdk34HL3Wm9q+t0UFtqrZN",
+	"3O4A2b05avdFTpEOfQqFz4YxZheRc1Os1/VVPIE31znXneddO9x1G0dkzoIHjlzRwHK/m+Ba3/ElrEXd",
+	"TnBk2p1Z95E6uK3in92bDw/TeZ950HM/LJdlTMYtoLp27xM8S6QpaMb0hfmgiavG+aBvACxt8PVI1NYb",
+	"9I2Fs+Q5zvSbffcm6tqXgIzgKCuuC8giHGWeT+0RPmgFw9wbWXde5B5fiGs+MUwYHkx/EatDmYQGbCkh",
+	"nuP1mDRlU0yY20Qv3fuiBFyAaZb556fX+oan7pU03WSDXTycJiHP46Z5CzQWqCJSVvAUaEEwRc8vny6I",
+	"RKuKKaZpuy5O9giG/CGJra7BXYCwfeh911uZIGsKBbp4pReoq49zVAHWjkygaK3ThoV+a8qSVW1NtaNJ",
+	"F7DqlnlKMlzMLl49/+aF+tg1zHuG3ur7BVrAltHCyA8DHw5onqP5M/SJt4As4hq4GNz9jbEaCkSoqcIc",
+	"kNzPbpdfn+rcrp6IkaQn2RFkl8d3aI5GxDf58uIyaKn/zcXry79d2nYbOQ1dwme1YK+8aOQj1OZwrhBG",
+	"ptGi+hxMfDxV+hDj7N593FsT9k7/3gv6HQq+rY8I+cSJpl+mKPsRyHil4qF2OB4gLgwzu7efppae/uy7",
+	"QfzdVJ9uurDBNIyzD36BGtPIsT2yGCxc8/56sORJR4jgFLWgWvEr9Vulf9un5dkXT59R+7UzRFCxbSLM",
+	"reFsCUIoC9xen3HAxfa3/QmyuNh+nU3oxalDejl//gWmcy/V2+6A7h2WeIEF5KiGgmBn4GJaoF9baME0",
+	"kxC6lZ8e1mSbGSxveZVdZTPF6v83AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

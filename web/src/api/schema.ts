@@ -270,6 +270,177 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen */
+        post: operations["editSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept or refuse suggestions, as one edit */
+        post: operations["decideSuggestions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a mono file into a take, or split it off into one of its own */
+        post: operations["moveFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        /** Stills of the file's picture, side by side */
+        get: operations["getStrip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        get: operations["listTemplates"];
+        /** Keep labels under a name; a template of that name is replaced */
+        put: operations["saveTemplate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/templates/{template}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["deleteTemplate"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/writings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** Takes written out as files, the newest thousand, newest first */
+        get: operations["listWritings"];
+        put?: never;
+        /** Write takes out, each as a job of its own; or, to preview, say what would be written */
+        post: operations["orderWritings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writings/{writing}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["retryWriting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writings/{writing}/files/{index}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+                index: number;
+            };
+            cookie?: never;
+        };
+        /** One file of a proven writing */
+        get: operations["downloadWriting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/undo": {
         parameters: {
             query?: never;
@@ -547,7 +718,7 @@ export interface components {
         };
         Event: {
             /** @enum {string} */
-            kind: "files" | "takes" | "reel" | "deliveries" | "progress";
+            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "progress";
             id?: string;
             /** Format: int64 */
             done?: number;
@@ -635,8 +806,19 @@ export interface components {
             error: components["schemas"]["Snag"];
             snags: components["schemas"]["Snag"][];
             tracks: components["schemas"]["FileTrack"][];
+            /** @description sound streams of a file with pictures, in words */
+            streams: string[];
+            /** @description its picture in words, such as 320×180 at 25; empty without one */
+            picture: string;
+            strip?: components["schemas"]["Strip"];
             /** @description name of the file with the same content; empty otherwise */
             duplicate_of: string;
+        };
+        /** @description stills side by side at /strip */
+        Strip: {
+            count: number;
+            width: number;
+            height: number;
         };
         FilePage: {
             items: components["schemas"]["File"][];
@@ -681,6 +863,24 @@ export interface components {
             file: string;
             file_name: string;
             channel: number;
+            stem: string;
+            part: string;
+            off: boolean;
+            invert: boolean;
+            /** Format: double */
+            trim_db: number;
+            /**
+             * Format: int64
+             * @description samples
+             */
+            delay: number;
+            /**
+             * Format: double
+             * @description Hz; 0 for none
+             */
+            high_pass: number;
+            /** @description tiny waveform: peaks in equal steps, base 64, 255 = full scale */
+            shape: string;
         };
         StrandLabel: {
             label: string;
@@ -707,11 +907,129 @@ export interface components {
             strands: components["schemas"]["Strand"][];
             snags: components["schemas"]["Snag"][];
             in_reel: boolean;
+            false_start: boolean;
+            /** @description as recorded */
+            scene_was: string;
+            take_was: string;
+            recorder: string;
+            day: string;
+            readings: components["schemas"]["Reading"][];
+            /** @description what makes its files one take */
+            why: string;
+            /** @description the order of its files in words */
+            order: string;
+            /** @description the grouping is certain or accepted */
+            final: boolean;
+            accepted: boolean;
+            /** @enum {string} */
+            missing_remedy: "" | "wait" | "without";
+            /** @enum {string} */
+            length_remedy: "" | "pad" | "shortest";
+            suggestions: components["schemas"]["Suggestion"][];
         };
         TakePage: {
             items: components["schemas"]["Take"][];
             next: string;
             total: number;
+        };
+        SheetCell: {
+            /**
+             * Format: uuid
+             * @description a take's or a strand's id
+             */
+            row: string;
+            /**
+             * @description of a take, or of a strand from label on
+             * @enum {string}
+             */
+            field: "scene" | "take" | "roll" | "note" | "circled" | "wild_track" | "no_good" | "false_start" | "readings" | "accepted" | "missing_remedy" | "length_remedy" | "label" | "stem" | "part" | "off" | "invert" | "trim_db" | "delay" | "high_pass";
+            /** @description what it is to hold */
+            value: unknown;
+            /** @description what it held when it was seen; not compared when absent */
+            was?: unknown;
+        };
+        SheetEdit: {
+            /** @description in words, for undo */
+            what: string;
+            cells: components["schemas"]["SheetCell"][];
+        };
+        SheetConflict: {
+            code: string;
+            detail: string;
+            /** @description those that hold something else */
+            cells: components["schemas"]["SheetCell"][];
+        };
+        Decision: {
+            suggestions: string[];
+            accept: boolean;
+        };
+        FileMove: {
+            /**
+             * Format: uuid
+             * @description absent to split it off
+             */
+            take?: string;
+        };
+        Suggestion: {
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            positions: number[];
+            says: string;
+            reason: string;
+            /** @enum {string} */
+            certainty: "certain" | "likely" | "possible";
+        };
+        Reading: {
+            /** @enum {string} */
+            kind: "stereo" | "mid_side" | "surround" | "ambisonic";
+            positions: number[];
+            order: string[];
+            /** @description in words; not read */
+            name?: string;
+        };
+        TemplateLabel: {
+            label: string;
+            stem: string;
+            part: string;
+        };
+        TemplateDraft: {
+            name: string;
+            /** @description empty for any */
+            recorder: string;
+            labels: components["schemas"]["TemplateLabel"][];
+        };
+        Template: components["schemas"]["TemplateDraft"] & {
+            /** Format: uuid */
+            id: string;
+        };
+        WritingOrder: {
+            takes: string[];
+            /** @enum {string} */
+            packing: "poly" | "mono" | "pairs";
+            pattern?: string;
+            /** @default false */
+            preview: boolean;
+        };
+        Writing: {
+            /** Format: uuid */
+            id: string;
+            /** @description its name */
+            take: string;
+            packing: string;
+            /** @enum {string} */
+            state: "waiting" | "writing" | "proving" | "proven" | "failed";
+            files: components["schemas"]["WrittenFile"][];
+            error: components["schemas"]["Snag"];
+        };
+        WrittenFile: {
+            name: string;
+            channels: string[];
+            /** Format: int64 */
+            bytes: number;
+            hash: string;
+            /** @description what reading it back found, in words; empty before */
+            proof: string;
         };
         Undone: {
             /** @description in words; empty when there was nothing */
@@ -943,6 +1261,7 @@ export interface components {
         production_id: string;
         file_id: string;
         strand_id: string;
+        writing_id: string;
         reel_id: string;
         delivery_id: string;
         /** @description the cursor of the page before */
@@ -1322,6 +1641,288 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetEdit"];
+            };
+        };
+        responses: {
+            /** @description the takes that were changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"][];
+                };
+            };
+            /** @description stale; the takes as they are now */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetConflict"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideSuggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decision"];
+            };
+        };
+        responses: {
+            /** @description decided */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    moveFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileMove"];
+            };
+        };
+        responses: {
+            /** @description moved */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getStrip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description stills */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTemplates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description label templates by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Template"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateDraft"];
+            };
+        };
+        responses: {
+            /** @description kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWritings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description writings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderWritings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WritingOrder"];
+            };
+        };
+        responses: {
+            /** @description what would be written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"][];
+                };
+            };
+            /** @description ordered */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Writing"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retryWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description ordered again */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
                 };
             };
             default: components["responses"]["Problem"];

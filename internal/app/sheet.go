@@ -1,0 +1,369 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/snag"
+	"zestyloom/core/take"
+	"zestyloom/internal/store"
+)
+
+// Cell is one thing that people say of a take or a strand, as the sheet has it.
+type Cell struct {
+	Row   uuid.UUID       `json:"row"`   // a take's or a strand's id
+	Field string          `json:"field"` // see takeField and strandField
+	Value json.RawMessage `json:"value"`
+	// Was is the value that the person saw; another one means that somebody else has typed meanwhile.
+	// Absent, it is not compared.
+	Was json.RawMessage `json:"was,omitempty"`
+}
+
+// StaleCells says which cells hold something else than was seen.
+type StaleCells struct {
+	Cells []Cell // with the values they have now
+	Says  string
+}
+
+func (e *StaleCells) Error() string { return e.Says }
+
+// maxText bounds what is typed into a cell.
+const maxText = 1000
+
+// takeField points to a field of a take by its name in the sheet.
+func takeField(t *store.Take, field string) any {
+	switch field {
+	case "scene":
+		return &t.Scene
+	case "take":
+		return &t.Take
+	case "roll":
+		return &t.Roll
+	case "note":
+		return &t.Note
+	case "circled":
+		return &t.Circled
+	case "wild_track":
+		return &t.WildTrack
+	case "no_good":
+		return &t.NoGood
+	case "false_start":
+		return &t.FalseStart
+	case "readings":
+		return &t.Readings
+	case "accepted":
+		return &t.Accepted
+	case "missing_remedy":
+		return &t.MissingRemedy
+	case "length_remedy":
+		return &t.LengthRemedy
+	}
+	return nil
+}
+
+// strandField does so for a strand.
+func strandField(s *store.Strand, field string) any {
+	switch field {
+	case "label":
+		return &s.Label
+	case "stem":
+		return &s.Stem
+	case "part":
+		return &s.Part
+	case "off":
+		return &s.Treat.Off
+	case "invert":
+		return &s.Treat.Invert
+	case "trim_db":
+		return &s.Treat.TrimDB
+	case "delay":
+		return &s.Treat.Delay
+	case "high_pass":
+		return &s.Treat.HighPass
+	}
+	return nil
+}
+
+// set puts a JSON value into a field and returns the one that was there.
+func set(field any, c Cell) (was json.RawMessage, err error) {
+	if field == nil {
+		return nil, snag.Refuse("bad_field", "the sheet has no field %q", c.Field)
+	}
+	if was, err = json.Marshal(field); err != nil {
+		return nil, err
+	}
+	d := json.NewDecoder(bytes.NewReader(c.Value))
+	d.DisallowUnknownFields()
+	if s, ok := field.(*string); ok {
+		var v string
+		err = d.Decode(&v)
+		if v = strings.TrimSpace(v); len(v) > maxText {
+			return nil, snag.Refuse("too_long", "%s takes up to %d characters", c.Field, maxText)
+		}
+		*s = v
+	} else {
+		if rs, ok := field.(*[]take.Reading); ok {
+			*rs = nil // not decoded over what is there
+		}
+		err = d.Decode(field)
+	}
+	if err != nil {
+		return nil, snag.Refuse("bad_value", "%s can't hold %s: %w", c.Field, c.Value, err)
+	}
+	return was, nil
+}
+
+// putCells carries cells out and returns those that take them back. Values are compared with what
+// people saw before anything is changed.
+func (a *App) putCells(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (inverse []Cell, err error) {
+	takes, strands := map[uuid.UUID]*store.Take{}, map[uuid.UUID]*store.Strand{}
+	var stale StaleCells
+	for _, c := range cells {
+		field, name, err := a.field(ctx, tx, production, c, takes, strands)
+		if err != nil {
+			return nil, err
+		}
+		was, err := set(field, c)
+		if err != nil {
+			return nil, err
+		}
+		if c.Was != nil && !sameJSON(was, c.Was) {
+			stale.Cells = append(stale.Cells, Cell{Row: c.Row, Field: c.Field, Value: was})
+			if stale.Says == "" {
+				stale.Says = fmt.Sprintf("the %s of %s is %s by now, not %s: somebody else has changed it; look and type again", c.Field, name, was, c.Was)
+			}
+		}
+		inverse = append(inverse, Cell{Row: c.Row, Field: c.Field, Value: was})
+		if s := strands[c.Row]; s != nil && c.Field == "label" {
+			if s.LabelSource = "typed"; s.Label == "" {
+				s.LabelSource = ""
+			}
+		}
+	}
+	if stale.Cells != nil {
+		return nil, &stale
+	}
+	slices.Reverse(inverse) // the same cell twice goes back in order
+	for _, s := range strands {
+		if err := s.Treat.Check(); err != nil {
+			return nil, err
+		}
+		if err := tx.SaveStrand(ctx, *s); err != nil {
+			return nil, err
+		}
+	}
+	for _, t := range takes {
+		if err := a.saveTyped(ctx, tx, *t); err != nil {
+			return nil, err
+		}
+	}
+	return inverse, nil
+}
+
+// field finds the field that a cell is, and the row's name for messages.
+func (a *App) field(ctx context.Context, tx store.Tx, production uuid.UUID, c Cell, takes map[uuid.UUID]*store.Take, strands map[uuid.UUID]*store.Strand) (any, string, error) {
+	if takeField(&store.Take{}, c.Field) != nil {
+		if takes[c.Row] == nil {
+			t, err := tx.Take(ctx, c.Row)
+			if err == nil && t.ProductionID != production {
+				err = ErrNotFound
+			}
+			if err != nil {
+				return nil, "", err
+			}
+			takes[c.Row] = &t
+		}
+		return takeField(takes[c.Row], c.Field), takes[c.Row].Name, nil
+	}
+	if strandField(&store.Strand{}, c.Field) == nil {
+		return nil, "", snag.Refuse("bad_field", "the sheet has no field %q", c.Field)
+	}
+	if strands[c.Row] == nil {
+		s, err := tx.Strand(ctx, c.Row)
+		if err != nil {
+			return nil, "", err
+		}
+		t, err := tx.Take(ctx, s.TakeID)
+		if err == nil && t.ProductionID != production {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return nil, "", err
+		}
+		strands[c.Row] = &s
+	}
+	s := strands[c.Row]
+	return strandField(s, c.Field), fmt.Sprintf("strand %d (%s)", s.Position, s.FileName), nil
+}
+
+// saveTyped stores a take whose fields were typed.
+func (a *App) saveTyped(ctx context.Context, tx store.Tx, t store.Take) error {
+	strands, err := tx.Strands(ctx, []uuid.UUID{t.ID})
+	if err != nil {
+		return err
+	}
+	if err := take.CheckReadings(t.Readings, len(strands)); err != nil {
+		return err
+	}
+	if !slices.Contains([]string{"", "wait", "without"}, t.MissingRemedy) || !slices.Contains([]string{"", "pad", "shortest"}, t.LengthRemedy) {
+		return snag.Refuse("bad_value", "a missing member is waited for or gone without, unequal lengths are padded or ended with the shortest")
+	}
+	if t.Accepted && slices.ContainsFunc(t.Snags, func(s snag.Snag) bool { return s.Code == "member_length" }) && t.LengthRemedy == "" {
+		return snag.Refuse("choose_remedy", "the members of %s are of unequal length: say whether to pad the shorter ones or to end with the shortest", t.Name)
+	}
+	if len(strands) > 0 {
+		t.Name = takeName(t, strands[0].FileName)
+	}
+	return tx.SaveTake(ctx, t)
+}
+
+func sameJSON(a, b json.RawMessage) bool {
+	var x, y any
+	if json.Unmarshal(a, &x) != nil || json.Unmarshal(b, &y) != nil {
+		return false
+	}
+	p, err1 := json.Marshal(x)
+	q, err2 := json.Marshal(y)
+	return err1 == nil && err2 == nil && bytes.Equal(p, q)
+}
+
+// EditSheet changes cells of the sheet: all, as one edit, or none. Stale ones are refused as
+// *StaleCells.
+func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, cells []Cell) error {
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		if _, err := tx.LockProduction(ctx, production); err != nil {
+			return err
+		}
+		return a.edit(ctx, tx, production, what, change{Cells: cells})
+	})
+}
+
+// edit carries a change out and logs it with its inverse.
+func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what string, c change) error {
+	inverse, err := a.do(ctx, tx, production, c)
+	if err != nil {
+		return err
+	}
+	for i := range c.Cells {
+		c.Cells[i].Was = nil // done again, it is not compared again
+	}
+	if err := tx.LogEdit(ctx, production, what, c, inverse); err != nil {
+		return err
+	}
+	return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"})
+}
+
+// LabelStrand gives a strand a label. was is the label the person saw.
+func (a *App) LabelStrand(ctx context.Context, id uuid.UUID, label, was string) (store.Take, error) {
+	s, err := a.Store.Strand(ctx, id)
+	if err != nil {
+		return store.Take{}, err
+	}
+	t, err := a.Store.Take(ctx, s.TakeID)
+	if err != nil {
+		return t, err
+	}
+	value, err1 := json.Marshal(strings.TrimSpace(label))
+	seen, err2 := json.Marshal(was)
+	if err1 != nil || err2 != nil {
+		return t, snag.Refuse("bad_value", "the label is no text")
+	}
+	if s.Label == was && sameJSON(value, seen) {
+		return t, nil
+	}
+	what := fmt.Sprintf("label strand %d of %s %q", s.Position, t.Name, strings.TrimSpace(label))
+	if err := a.EditSheet(ctx, t.ProductionID, what, []Cell{{Row: id, Field: "label", Value: value, Was: seen}}); err != nil {
+		return t, err
+	}
+	return a.Store.Take(ctx, s.TakeID)
+}
+
+// DecideSuggestions accepts or refuses suggestions: one edit, undone as one.
+func (a *App) DecideSuggestions(ctx context.Context, production uuid.UUID, ids []uuid.UUID, accept bool) error {
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		if _, err := tx.LockProduction(ctx, production); err != nil {
+			return err
+		}
+		list, err := tx.SuggestionsByID(ctx, production, ids)
+		if err != nil {
+			return err
+		}
+		if len(list) != len(ids) {
+			return ErrNotFound
+		}
+		c := change{}
+		readings := map[uuid.UUID][]take.Reading{}
+		for _, s := range list {
+			if s.State != "open" {
+				return snag.Refuse("stale", "it has been decided already that %s: look again", s.Body.Says)
+			}
+			state := "refused"
+			if accept {
+				state = "accepted"
+				cells, err := a.suggested(ctx, tx, s, readings)
+				if err != nil {
+					return err
+				}
+				c.Cells = append(c.Cells, cells...)
+			}
+			c.Decide = append(c.Decide, decision{s.ID, state})
+		}
+		for id, rs := range readings {
+			v, err := json.Marshal(rs)
+			if err != nil {
+				return err
+			}
+			c.Cells = append(c.Cells, Cell{Row: id, Field: "readings", Value: v})
+		}
+		verb := "refuse"
+		if accept {
+			verb = "accept"
+		}
+		what := fmt.Sprintf("%s %d suggestions", verb, len(list))
+		if len(list) == 1 {
+			what = verb + ": " + list[0].Body.Says
+		}
+		return a.edit(ctx, tx, production, what, c)
+	})
+}
+
+// suggested is what accepting a suggestion changes.
+func (a *App) suggested(ctx context.Context, tx store.Tx, s store.Suggestion, readings map[uuid.UUID][]take.Reading) ([]Cell, error) {
+	strands, err := tx.Strands(ctx, []uuid.UUID{s.TakeID})
+	if err != nil {
+		return nil, err
+	}
+	var cells []Cell
+	for _, e := range s.Body.Edits {
+		i := slices.IndexFunc(strands, func(st store.Strand) bool { return st.Position == e.Position })
+		if i < 0 {
+			return nil, snag.Refuse("gone", "the strand it is about is not in the take any more")
+		}
+		field, value := e.Field, e.Value
+		if field == "on" {
+			field, value = "off", e.Value == false
+		}
+		v, err := json.Marshal(value)
+		if err != nil {
+			return nil, err
+		}
+		cells = append(cells, Cell{Row: strands[i].ID, Field: field, Value: v})
+	}
+	if s.Body.Read != nil {
+		if _, ok := readings[s.TakeID]; !ok {
+			t, err := tx.Take(ctx, s.TakeID)
+			if err != nil {
+				return nil, err
+			}
+			readings[s.TakeID] = t.Readings
+		}
+		readings[s.TakeID] = append(readings[s.TakeID], *s.Body.Read)
+	}
+	return cells, nil
+}

@@ -1,0 +1,291 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/naming"
+	"zestyloom/core/poly"
+	"zestyloom/core/snag"
+	"zestyloom/core/source"
+	"zestyloom/core/take"
+	"zestyloom/internal/store"
+)
+
+// WritingOrder asks for takes to be written out as files.
+type WritingOrder struct {
+	Takes   []uuid.UUID
+	Packing string // poly, mono or pairs: pairs are written as the takes are read
+	Pattern string // of names, see WritingFields
+}
+
+// WritingFields are the fields that a name pattern may have.
+var WritingFields = []string{"scene", "take", "roll", "name", "channel", "label", "production"}
+
+// DefaultWritingPattern names files by their take.
+const DefaultWritingPattern = "{roll}_{name}_{channel}_{label}"
+
+// Writing is what is to be written of one take.
+type Writing struct {
+	Packing string            `json:"packing"`
+	Outs    []poly.Out        `json:"outs"` // names without a folder
+	Said    poly.Said         `json:"said"`
+	Options poly.WriteOptions `json:"options"`
+	Frames  int64             `json:"frames"`
+}
+
+// PlanWritings works out what an order would write, a take each, without writing. Two files of one
+// name are refused.
+func (a *App) PlanWritings(ctx context.Context, production uuid.UUID, o WritingOrder) ([]store.Writing, []Writing, error) {
+	p, err := a.Store.Production(ctx, production)
+	if err != nil {
+		return nil, nil, err
+	}
+	strands, err := a.Store.Strands(ctx, o.Takes)
+	if err != nil {
+		return nil, nil, err
+	}
+	of := map[uuid.UUID][]store.Strand{}
+	for _, s := range strands {
+		of[s.TakeID] = append(of[s.TakeID], s)
+	}
+	var rows []store.Writing
+	var plans []Writing
+	var names []string
+	for _, id := range o.Takes {
+		t, err := a.Store.Take(ctx, id)
+		if err == nil && t.ProductionID != production {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		w, err := a.planWriting(t, of[id], p, o)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, out := range w.Outs {
+			names = append(names, out.Path)
+		}
+		body, err := json.Marshal(w)
+		if err != nil {
+			return nil, nil, err
+		}
+		rows = append(rows, store.Writing{ID: store.NewID(), ProductionID: production, TakeName: t.Name, Body: body, State: "waiting"})
+		plans = append(plans, w)
+	}
+	if n := naming.Clash(names); n != "" {
+		return nil, nil, snag.Refuse("names_clash", "two files would be called %s: put {name}, {channel} or {roll} into the pattern", n)
+	}
+	return rows, plans, nil
+}
+
+func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Production, o WritingOrder) (Writing, error) {
+	if !t.Final() {
+		return Writing{}, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", t.Name)
+	}
+	w := Writing{
+		Packing: o.Packing, Frames: t.Length(), Options: poly.WriteOptions{Pad: t.LengthRemedy != "shortest", Shortest: t.LengthRemedy == "shortest"},
+		Said: poly.Said{Facts: source.Facts{
+			Start: -1, Rate: p.Rate(), Project: p.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note,
+			Circled: t.Circled, WildTrack: t.WildTrack, NoGood: t.NoGood, FalseStart: t.FalseStart,
+		}},
+	}
+	if t.StartSamples != nil {
+		w.Said.Facts.Start = *t.StartSamples
+	}
+	groups, orders := packed(t, strands, o.Packing)
+	pattern := o.Pattern
+	if pattern == "" {
+		pattern = DefaultWritingPattern
+	}
+	for i, g := range groups {
+		out := poly.Out{Order: orders[i]}
+		var labels, channels []string
+		for _, s := range g {
+			st := poly.Strand{Path: a.Media.Path(s.FilePath), Channel: s.Channel, Label: s.Label, Track: s.Position}
+			if s.RecorderTrack != nil {
+				st.Track = *s.RecorderTrack
+			}
+			out.Strands = append(out.Strands, st)
+			channels = append(channels, strconv.Itoa(s.Position))
+			if s.Label != "" {
+				labels = append(labels, s.Label)
+			}
+		}
+		fields := map[string]string{"scene": t.Scene, "take": t.Take, "roll": t.Roll, "name": t.Name, "production": p.Name, "channel": "", "label": ""}
+		if len(groups) > 1 || o.Packing != "poly" {
+			fields["channel"], fields["label"] = strings.Join(channels, "-"), strings.Join(labels, "+")
+		}
+		name, err := naming.Expand(pattern, fields)
+		if err != nil {
+			return w, snag.Refuse("bad_pattern", "%w", err)
+		}
+		out.Path = name + ".wav"
+		w.Outs = append(w.Outs, out)
+	}
+	return w, nil
+}
+
+// packed divides a take's strands into files.
+func packed(t store.Take, strands []store.Strand, packing string) (groups [][]store.Strand, orders [][]audio.Speaker) {
+	if packing == "poly" {
+		var order []audio.Speaker
+		if len(t.Readings) == 1 && len(t.Readings[0].Positions) == len(strands) {
+			if order = t.Readings[0].Order; t.Readings[0].Kind == take.Stereo {
+				order = []audio.Speaker{"L", "R"}
+			}
+		}
+		return [][]store.Strand{strands}, [][]audio.Speaker{order}
+	}
+	paired := map[int]int{}
+	if packing == "pairs" {
+		for _, r := range t.Readings {
+			if r.Kind == take.Stereo && r.Positions[1] == r.Positions[0]+1 {
+				paired[r.Positions[0]] = r.Positions[1]
+			}
+		}
+	}
+	for i := 0; i < len(strands); i++ {
+		g := strands[i : i+1]
+		var order []audio.Speaker
+		if paired[strands[i].Position] != 0 && i+1 < len(strands) {
+			g, order = strands[i:i+2], []audio.Speaker{"L", "R"}
+			i++
+		}
+		groups, orders = append(groups, g), append(orders, order)
+	}
+	return groups, orders
+}
+
+// OrderWritings orders takes to be written, each as a job of its own: one that fails stops no other.
+func (a *App) OrderWritings(ctx context.Context, production uuid.UUID, o WritingOrder) ([]store.Writing, error) {
+	rows, _, err := a.PlanWritings(ctx, production, o)
+	if err != nil {
+		return nil, err
+	}
+	return rows, a.Store.InTx(ctx, func(tx store.Tx) error {
+		for _, w := range rows {
+			if err := tx.InsertWriting(ctx, w); err != nil {
+				return err
+			}
+			if err := a.queueWriting(ctx, tx, w); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (a *App) queueWriting(ctx context.Context, tx store.Tx, w store.Writing) error {
+	job, err := a.Queue.Write(ctx, tx.Tx, w.ID)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetWritingJob(ctx, w.ID, job); err != nil {
+		return err
+	}
+	return tell(ctx, tx.Queries, Event{Production: w.ProductionID, Kind: "writings", ID: w.ID.String()})
+}
+
+// RetryWriting writes a take that failed again, as it was ordered.
+func (a *App) RetryWriting(ctx context.Context, id uuid.UUID) error {
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		w, err := tx.Writing(ctx, id)
+		if err != nil {
+			return err
+		}
+		if w.State != "failed" {
+			return snag.Refuse("not_ended", "%s is %s: only what failed can be tried again", w.TakeName, w.State)
+		}
+		if err := tx.MoveWriting(ctx, id, "waiting", nil, nil); err != nil {
+			return err
+		}
+		return a.queueWriting(ctx, tx, w)
+	})
+}
+
+// Write is the work of a writing job: write the files, read them back, compare.
+func (a *App) Write(ctx context.Context, id uuid.UUID) error {
+	row, err := a.Store.Writing(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil || row.State == "proven" || row.State == "failed" {
+		return err
+	}
+	err = a.write(ctx, row)
+	if err == nil || ctx.Err() != nil {
+		return err
+	}
+	after := context.WithoutCancel(ctx)
+	e := a.Store.MoveWriting(after, id, "failed", nil, snag.Of(err))
+	return errors.Join(e, tell(after, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+}
+
+func (a *App) write(ctx context.Context, row store.Writing) error {
+	var w Writing
+	if err := json.Unmarshal(row.Body, &w); err != nil {
+		return fmt.Errorf("the order is not understood: %w", err)
+	}
+	changed := Event{Production: row.ProductionID, Kind: "writings", ID: row.ID.String()}
+	report := a.progress(ctx, row.ProductionID, row.ID)
+	dir, err := a.Media.PrepareWriting(row.ID)
+	if err != nil {
+		return err
+	}
+	var bytes int64
+	for i := range w.Outs {
+		bytes += w.Frames * int64(len(w.Outs[i].Strands)) * 4
+		w.Outs[i].Path = filepath.Join(dir, w.Outs[i].Path)
+	}
+	if err := a.Media.Room(bytes); err != nil {
+		return err
+	}
+	move := func(state string, proof []poly.FileProof, r *snag.Refusal) error {
+		return errors.Join(a.Store.MoveWriting(ctx, row.ID, state, proof, r), tell(ctx, a.Store.Queries, changed))
+	}
+	if err := move("writing", nil, nil); err != nil {
+		return err
+	}
+	w.Options.Force = true // what a killed worker has left here is written anew
+	if _, err := poly.Write(ctx, w.Outs, w.Said, w.Options, report); err != nil {
+		return err
+	}
+	if err := move("proving", nil, nil); err != nil {
+		return err
+	}
+	proof, err := poly.Prove(ctx, w.Outs, w.Said, w.Options, report)
+	if err != nil {
+		return err
+	}
+	for _, p := range proof {
+		if !p.OK {
+			return move("failed", proof, snag.Refuse("proof_failed", "%s read back is not what was ordered: see its proof", p.Name))
+		}
+	}
+	return move("proven", proof, nil)
+}
+
+// WrittenFile is where a file of a proven writing lies.
+func (a *App) WrittenFile(ctx context.Context, id uuid.UUID, index int) (string, error) {
+	row, err := a.Store.Writing(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	if row.State != "proven" {
+		return "", snag.Refuse("not_proven", "%s is %s: files are given out once they are proven", row.TakeName, row.State)
+	}
+	if index < 0 || index >= len(row.Proof) {
+		return "", ErrNotFound
+	}
+	return filepath.Join(a.Media.Writing(id), row.Proof[index].Name), nil
+}

@@ -1,0 +1,300 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/poly"
+	"zestyloom/core/snag"
+	"zestyloom/core/take"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
+)
+
+// EditSheet implements contract.StrictServerInterface.
+func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObject) (contract.EditSheetResponseObject, error) {
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	var cells []app.Cell
+	for _, c := range r.Body.Cells {
+		cell := app.Cell{Row: c.Row, Field: string(c.Field)}
+		if cell.Value, err = json.Marshal(c.Value); err != nil {
+			return nil, err
+		}
+		if c.Was != nil {
+			if cell.Was, err = json.Marshal(c.Was); err != nil {
+				return nil, err
+			}
+		}
+		cells = append(cells, cell)
+	}
+	err = s.app.EditSheet(ctx, p.ID, r.Body.What, cells)
+	var stale *app.StaleCells
+	if errors.As(err, &stale) {
+		out := contract.EditSheet409JSONResponse{Code: "stale", Detail: stale.Says, Cells: []contract.SheetCell{}}
+		for _, c := range stale.Cells {
+			v := contract.SheetCell{Row: c.Row, Field: contract.SheetCellField(c.Field)}
+			if err := json.Unmarshal(c.Value, &v.Value); err != nil {
+				return nil, err
+			}
+			out.Cells = append(out.Cells, v)
+		}
+		return out, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	ts, err := s.app.Store.TakesOfRows(ctx, p.ID, rowsOf(cells))
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.takes(ctx, p, ts)
+	return contract.EditSheet200JSONResponse(items), err
+}
+
+func rowsOf(cells []app.Cell) (ids []uuid.UUID) {
+	for _, c := range cells {
+		if !slices.Contains(ids, c.Row) {
+			ids = append(ids, c.Row)
+		}
+	}
+	return ids
+}
+
+// DecideSuggestions implements contract.StrictServerInterface.
+func (s *server) DecideSuggestions(ctx context.Context, r contract.DecideSuggestionsRequestObject) (contract.DecideSuggestionsResponseObject, error) {
+	return contract.DecideSuggestions204Response{}, s.app.DecideSuggestions(ctx, r.Production, r.Body.Suggestions, r.Body.Accept)
+}
+
+// MoveFile implements contract.StrictServerInterface.
+func (s *server) MoveFile(ctx context.Context, r contract.MoveFileRequestObject) (contract.MoveFileResponseObject, error) {
+	return contract.MoveFile204Response{}, s.app.MoveFile(ctx, r.File, r.Body.Take)
+}
+
+// GetStrip implements contract.StrictServerInterface.
+func (s *server) GetStrip(ctx context.Context, r contract.GetStripRequestObject) (contract.GetStripResponseObject, error) {
+	f, err := s.app.Store.File(ctx, r.File)
+	if err != nil {
+		return nil, err
+	}
+	_, _, strip := s.app.Media.Working(f.ID)
+	if f.Facts == nil || f.Facts.Strip == nil {
+		return nil, app.ErrNotFound
+	}
+	return stills{ctx.(*gin.Context).Request, s.app.Media.Path(strip)}, nil
+}
+
+type stills struct {
+	r    *http.Request
+	path string
+}
+
+// VisitGetStripResponse serves the stills; they never change.
+func (d stills) VisitGetStripResponse(w http.ResponseWriter) error {
+	f, err := os.Open(d.path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	http.ServeContent(w, d.r, "", st.ModTime(), f)
+	return nil
+}
+
+// ListTemplates implements contract.StrictServerInterface.
+func (s *server) ListTemplates(ctx context.Context, r contract.ListTemplatesRequestObject) (contract.ListTemplatesResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
+	ts, err := s.app.Store.Templates(ctx, r.Production)
+	out := contract.ListTemplates200JSONResponse{}
+	for _, t := range ts {
+		v := contract.Template{Id: t.ID, Name: t.Name, Recorder: t.Recorder, Labels: []contract.TemplateLabel{}}
+		for _, l := range t.Labels {
+			v.Labels = append(v.Labels, contract.TemplateLabel{Label: l.Label, Stem: l.Stem, Part: l.Part})
+		}
+		out = append(out, v)
+	}
+	return out, err
+}
+
+// SaveTemplate implements contract.StrictServerInterface.
+func (s *server) SaveTemplate(ctx context.Context, r contract.SaveTemplateRequestObject) (contract.SaveTemplateResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
+	t := store.Template{ID: store.NewID(), ProductionID: r.Production, Name: r.Body.Name, Recorder: r.Body.Recorder}
+	for _, l := range r.Body.Labels {
+		t.Labels = append(t.Labels, store.TemplateLabel{Label: l.Label, Stem: l.Stem, Part: l.Part})
+	}
+	return contract.SaveTemplate204Response{}, s.app.Store.SaveTemplate(ctx, t)
+}
+
+// DeleteTemplate implements contract.StrictServerInterface.
+func (s *server) DeleteTemplate(ctx context.Context, r contract.DeleteTemplateRequestObject) (contract.DeleteTemplateResponseObject, error) {
+	return contract.DeleteTemplate204Response{}, s.app.Store.DeleteTemplate(ctx, r.Template)
+}
+
+// ListWritings implements contract.StrictServerInterface.
+func (s *server) ListWritings(ctx context.Context, r contract.ListWritingsRequestObject) (contract.ListWritingsResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
+	rows, err := s.app.Store.Writings(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	list, err := writings(rows)
+	return contract.ListWritings200JSONResponse(list), err
+}
+
+// OrderWritings implements contract.StrictServerInterface.
+func (s *server) OrderWritings(ctx context.Context, r contract.OrderWritingsRequestObject) (contract.OrderWritingsResponseObject, error) {
+	o := app.WritingOrder{Takes: r.Body.Takes, Packing: string(r.Body.Packing)}
+	if r.Body.Pattern != nil {
+		o.Pattern = *r.Body.Pattern
+	}
+	if r.Body.Preview != nil && *r.Body.Preview {
+		rows, _, err := s.app.PlanWritings(ctx, r.Production, o)
+		if err != nil {
+			return nil, err
+		}
+		list, err := writings(rows)
+		return contract.OrderWritings200JSONResponse(list), err
+	}
+	rows, err := s.app.OrderWritings(ctx, r.Production, o)
+	if err != nil {
+		return nil, err
+	}
+	list, err := writings(rows)
+	return contract.OrderWritings202JSONResponse(list), err
+}
+
+func writings(rows []store.Writing) ([]contract.Writing, error) {
+	out := []contract.Writing{}
+	for _, row := range rows {
+		var w app.Writing
+		if err := json.Unmarshal(row.Body, &w); err != nil {
+			return nil, err
+		}
+		v := contract.Writing{
+			Id: row.ID, Take: row.TakeName, Packing: w.Packing, State: contract.WritingState(row.State), Files: []contract.WrittenFile{},
+			Error: contract.Snag{Code: row.ErrorCode, Message: row.ErrorMessage},
+		}
+		for i, o := range w.Outs {
+			f := contract.WrittenFile{Name: filepath.Base(o.Path), Channels: []string{}}
+			for _, st := range o.Strands {
+				f.Channels = append(f.Channels, st.Label)
+			}
+			if i < len(row.Proof) {
+				p := row.Proof[i]
+				f.Bytes, f.Hash, f.Proof = p.Bytes, p.Hash, proofWords(p)
+			}
+			v.Files = append(v.Files, f)
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// proofWords says what reading a written file back found.
+func proofWords(p poly.FileProof) string {
+	if p.OK {
+		return fmt.Sprintf("%d channels of %d samples read back, every one as it was recorded", len(p.Channels), p.Frames)
+	}
+	for i, c := range p.Channels {
+		if c.Differs > 0 {
+			return fmt.Sprintf("channel %d differs from channel %d of %s in %d samples, first at %d", i+1, c.Channel, c.From, c.Differs, c.FirstAt)
+		}
+	}
+	return p.Wrong[0]
+}
+
+// RetryWriting implements contract.StrictServerInterface.
+func (s *server) RetryWriting(ctx context.Context, r contract.RetryWritingRequestObject) (contract.RetryWritingResponseObject, error) {
+	return contract.RetryWriting204Response{}, s.app.RetryWriting(ctx, r.Writing)
+}
+
+// DownloadWriting implements contract.StrictServerInterface.
+func (s *server) DownloadWriting(ctx context.Context, r contract.DownloadWritingRequestObject) (contract.DownloadWritingResponseObject, error) {
+	path, err := s.app.WrittenFile(ctx, r.Writing, r.Index)
+	if err != nil {
+		return nil, err
+	}
+	return download{ctx.(*gin.Context).Request, path}, nil
+}
+
+// VisitDownloadWritingResponse serves the file.
+func (d download) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+	return d.VisitDownloadFileResponse(w)
+}
+
+func readings(rs []take.Reading) []contract.Reading {
+	out := []contract.Reading{}
+	for _, r := range rs {
+		name := r.Name()
+		v := contract.Reading{Kind: contract.ReadingKind(r.Kind), Positions: r.Positions, Order: []string{}, Name: &name}
+		for _, sp := range r.Order {
+			v.Order = append(v.Order, string(sp))
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+func suggestions(ss []store.Suggestion) map[uuid.UUID][]contract.Suggestion {
+	out := map[uuid.UUID][]contract.Suggestion{}
+	for _, s := range ss {
+		if s.State == "open" {
+			out[s.TakeID] = append(out[s.TakeID], contract.Suggestion{
+				Id: s.ID, Kind: s.Body.Kind, Positions: s.Body.Positions, Says: s.Body.Says, Reason: s.Body.Reason, Certainty: contract.SuggestionCertainty(s.Body.Certainty),
+			})
+		}
+	}
+	return out
+}
+
+// pictureWords describes a file's picture and the working copy of its sound.
+func pictureWords(a *store.Analysis) (streams []string, picture string) {
+	streams = []string{}
+	for i, st := range a.Streams {
+		what := "bit for bit"
+		if st.Lossy {
+			what = "lossy, decoded once"
+		}
+		streams = append(streams, fmt.Sprintf("stream %d: %s, %d ch, %s", i+1, st.Codec, st.Channels, what))
+	}
+	if p := a.Picture; p != nil {
+		picture = fmt.Sprintf("%d×%d at %s, %s", p.Width, p.Height, p.Rate().String(), p.Codec)
+	}
+	return streams, picture
+}
+
+// groupingSnags are those of a take's grouping that no remedy was chosen for.
+func groupingSnags(t store.Take) []snag.Snag {
+	out := t.Open()
+	if !t.Final() && len(out) == 0 {
+		out = append(out, snag.New("proposed", "its files are brought together because %s: accept the group if that is right", t.Why))
+	}
+	return out
+}
+
+func silent(st store.Strand) bool { return st.Peak < audio.Gain(audio.SilenceDB) }
