@@ -29,7 +29,8 @@ type Strand struct {
 type Out struct {
 	Path    string
 	Strands []Strand
-	Order   []audio.Speaker // where the channels are a layout's; no speakers are assigned otherwise
+	Order   []audio.Speaker // where the channels are a layout's
+	Mask    uint32          // the speakers assigned where Order says nothing; 0 for none
 }
 
 // Said is what the files are to say of themselves: of their tracks each strand speaks.
@@ -229,7 +230,7 @@ func Write(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 func (w *writing) options(outs []Out, i int, said Said) (wave.Options, error) {
 	out := outs[i]
 	format := w.format
-	format.Channels, format.Mask = len(out.Strands), 0
+	format.Channels, format.Mask = len(out.Strands), out.Mask
 	if l, ok := audio.LayoutOf(out.Order); ok && slices.Equal(l.Speakers, out.Order) {
 		format.Mask = l.Mask
 	}

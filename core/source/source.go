@@ -104,7 +104,7 @@ func open(f *os.File) (*Source, error) {
 		s.Info = fl.info
 		s.frames = fl
 	case n >= 12 && string(head[4:8]) == "ftyp":
-		return nil, snag.Refuse("picture_file", "this is a MOV or MP4 file; the sound in such files is not read here: write it out as WAV first")
+		return nil, snag.Refuse("picture_file", "this is a file with pictures: its sound is read through Intake or inspect, or write it out as WAV first")
 	default:
 		return nil, snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C or FLAC")
 	}
@@ -128,6 +128,9 @@ func (s *Source) ReadFrames(p []byte, frame int64) (int, error) {
 	}
 	return s.frames.readFrames(p, frame)
 }
+
+// Path is the path that the file was opened by.
+func (s *Source) Path() string { return s.file.Name() }
 
 // Close closes the file.
 func (s *Source) Close() error { return s.file.Close() }

@@ -5,6 +5,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -102,4 +104,89 @@ func TestOnlyLoopback(t *testing.T) {
 		_, err := output(t, "serve", "--listen", address, "--home", t.TempDir())
 		assert.ErrorContains(t, err, "this machine only", address)
 	}
+}
+
+// mono copies reference files into a folder under other names.
+func monoFolder(t *testing.T, names ...string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for i, n := range names {
+		b, err := os.ReadFile(testmedia.Path(t, fmt.Sprintf("%d.48000.wav", i+1)))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, n), b, 0o600))
+	}
+	return dir
+}
+
+func TestGather(t *testing.T) {
+	dir := monoFolder(t, "21A_1.wav", "21A_2.wav", "DX_3_C.wav", "DX_1_L.wav", "DX_2_R.wav", "gap_1.wav", "gap_3.wav", "alone.wav")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "bad.wav"), []byte("no"), 0o600))
+	out := filepath.Join(t.TempDir(), "made")
+	text, err := output(t, "gather", dir, "--dry-run", "--json")
+	assert.ErrorAs(t, err, new(cli.Reported), "one file can't be read")
+	_, err = os.Stat(out)
+	assert.ErrorIs(t, err, os.ErrNotExist)
+	got := map[string]map[string]any{}
+	for _, l := range lines(t, text) {
+		if name, ok := l["name"].(string); ok {
+			got[name] = l
+			assert.False(t, l["joined"].(bool))
+		} else {
+			assert.Equal(t, "not_audio", l["error"].(map[string]any)["code"])
+		}
+	}
+	require.Len(t, got, 4)
+	assert.Len(t, got["21A"]["members"], 2)
+	assert.Contains(t, got["DX"]["order"], "laid in")
+	assert.Empty(t, got["alone"]["out"])
+	assert.Equal(t, "member_missing", got["gap"]["snags"].([]any)[0].(map[string]any)["code"])
+	assert.Empty(t, got["gap"]["out"], "what something is amiss with is left alone")
+	require.NoError(t, os.Remove(filepath.Join(dir, "bad.wav")))
+	text, err = output(t, "gather", dir, "--out", out)
+	require.NoError(t, err)
+	assert.Contains(t, text, "joined into "+filepath.Join(out, "21A.wav")+", read back and compared")
+	made, err := os.ReadDir(out)
+	require.NoError(t, err)
+	assert.Len(t, made, 2)
+	_, err = output(t, "gather", dir, "--out", out)
+	assert.Error(t, err, "nothing is overwritten")
+	_, err = output(t, "gather", dir, "--out", out, "--force", "--anyway")
+	require.NoError(t, err)
+	_, err = os.Stat(filepath.Join(out, "gap.wav"))
+	assert.NoError(t, err)
+	_, err = output(t, "gather", dir)
+	assert.ErrorAs(t, err, new(cli.UsageError))
+}
+
+func TestLabel(t *testing.T) {
+	src, out := testmedia.Path(t, "poly8_s24.wav"), filepath.Join(t.TempDir(), "x.wav")
+	_, err := output(t, "label", src, "--set", "3=Boom", "--set", "4=Lav=Ines", "--scene", "21A", "--out", out)
+	require.NoError(t, err)
+	text, err := output(t, "inspect", "--json", out)
+	require.NoError(t, err)
+	got := lines(t, text)[0]
+	tracks := got["tracks"].([]any)
+	assert.Equal(t, []any{"21A", "Boom", "Lav=Ines"}, []any{got["scene"], tracks[2].(map[string]any)["label"], tracks[3].(map[string]any)["label"]})
+	assert.Equal(t, lines(t, must(output(t, "inspect", "--json", src)))[0]["channel_mask"], got["channel_mask"])
+	for _, bad := range [][]string{{"--set", "9=x"}, {"--set", "x"}} {
+		_, err := output(t, append([]string{"label", src, "--out", out + "2"}, bad...)...)
+		assert.ErrorAs(t, err, new(cli.UsageError))
+	}
+	_, err = output(t, "label", src, "--set", "1=x", "--out", out)
+	assert.ErrorContains(t, err, "is there already")
+}
+
+func must(s string, err error) string {
+	if err != nil {
+		panic(err)
+	}
+	return s
+}
+
+func TestInspectFilesWithPictures(t *testing.T) {
+	text, err := output(t, "inspect", "--json", testmedia.Path(t, "groups.mov"), testmedia.Path(t, "camera.mov"))
+	require.NoError(t, err)
+	got := lines(t, text)
+	assert.Equal(t, []any{"MOV", 6.0, 48000.0}, []any{got[0]["container"], got[0]["channels"], got[0]["frames"]})
+	assert.Equal(t, "22:10:04:00", got[1]["start_timecode"])
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"os"
 	"path/filepath"
 	"strings"
 	"text/tabwriter"
@@ -13,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/timecode"
@@ -113,12 +115,40 @@ func inspectCommand() *cobra.Command {
 	return cmd
 }
 
+// decoded opens the sound of a file with pictures, from a copy that is made for it.
+func decoded(ctx context.Context, path string) (*source.Source, string, error) {
+	p, err := picture.Probe(ctx, path)
+	if err != nil {
+		return nil, "", err
+	}
+	tmp, err := os.MkdirTemp("", "zestyloom-*")
+	if err != nil {
+		return nil, "", err
+	}
+	defer os.RemoveAll(tmp)
+	out := tmp + ".wav"
+	if _, err := p.WriteSound(ctx, path, out, tmp); err != nil {
+		return nil, "", err
+	}
+	src, err := source.Open(out)
+	return src, p.Container, err
+}
+
 func inspect(ctx context.Context, path string, levels bool, assumed timecode.Rate) (*inspection, error) {
 	src, err := source.Open(path)
+	var container string
+	if err != nil && snag.Of(err).Code == "picture_file" {
+		if src, container, err = decoded(ctx, path); err == nil {
+			defer os.Remove(src.Path())
+		}
+	}
 	if err != nil {
 		return nil, err
 	}
 	defer src.Close()
+	if container != "" {
+		src.Container = container
+	}
 	f := src.Gather(filepath.Base(path))
 	i := &inspection{
 		Path: path, Container: src.Container, Encoding: src.Format.Coding.String(), SampleRate: src.Format.SampleRate,
