@@ -43,7 +43,7 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
 
   // Takes: hear a strand with its key, label all, take it into the reel.
   await go(page, "Takes");
-  await page.getByRole("option", { name: "Take day_1" }).click();
+  await page.getByRole("gridcell", { name: /^Note of take day_1/ }).click();
   const hearing = page.getByRole("region", { name: "Monitor" });
   const strip = page.getByRole("button", { name: /Waveform of strand 3/ });
   const box = (await strip.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
@@ -60,32 +60,36 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await page.keyboard.press("Escape");
   await expect(hearing.getByText(/Nothing is heard/)).toBeVisible();
 
-  await page.keyboard.press("Enter");
-  await page.keyboard.press("Enter"); // the first two are the mix
-  for (const label of ["Boom", "Lav Ines", "Score L", "Score R", "Ferry"]) {
-    await page.keyboard.press(label === "Boom" ? "Tab" : "End");
-    if (label === "Boom") await page.getByLabel("Label of strand 3").focus();
-    await page.keyboard.type(label);
-    await page.keyboard.press("Enter");
+  // Typed straight into the sheet: the cursor stands on a cell, letters begin, Tab goes on.
+  const cellOf = (n: number) => page.getByRole("gridcell", { name: new RegExp(`^Label of strand ${n} of take day_1`) });
+  const label = (n: number) => page.getByRole("textbox", { name: `Label of strand ${n}`, exact: true });
+  await cellOf(3).click();
+  for (const text of ["Boom", "Lav Ines", "Score L", "Score R", "Ferry"]) {
+    await page.keyboard.type(text);
+    await page.keyboard.press("Tab");
   }
-  await page.keyboard.press("Escape");
-  await expect(page.getByLabel("Label of strand 7")).toHaveValue("Ferry");
-  await page.getByLabel("Label of strand 1").fill("MixL");
-  await page.getByLabel("Label of strand 1").press("Enter");
-  await page.getByLabel("Label of strand 2").fill("Wrong");
-  await page.getByLabel("Label of strand 2").press("Enter");
-  await page.keyboard.press("Escape");
-  await expect(page.getByRole("option", { name: "Take day_1" })).toContainText("Wrong");
+  await expect(label(7)).toHaveValue("Ferry");
+  await cellOf(1).click();
+  await page.keyboard.type("MixL");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("Wrong");
+  await page.keyboard.press("Enter");
+  await expect(cellOf(2)).toContainText("Wrong");
   await page.keyboard.press("ControlOrMeta+z");
-  await expect(page.getByLabel("Label of strand 2")).toHaveValue("");
-  await page.getByLabel("Label of strand 2").fill("MixR");
-  await page.getByLabel("Label of strand 2").press("Enter");
-  await page.keyboard.press("Escape");
+  await expect(label(2)).toHaveValue("");
+  await cellOf(2).click();
+  await page.keyboard.type("MixR");
+  await page.keyboard.press("Enter");
+  await expect(label(2)).toHaveValue("MixR");
   await page.reload();
-  await page.getByRole("option", { name: "Take day_1" }).click();
-  await expect(page.getByLabel("Label of strand 4")).toHaveValue("Lav Ines");
+  await expect(label(4)).toHaveValue("Lav Ines");
+  await expect(page.getByRole("grid", { name: "Takes" })).toBeFocused();
+  // What the labels say is offered, with its reason, and accepted by key.
+  const hints = page.getByRole("list", { name: "Hints" });
+  await expect(hints.getByText(/Channel 8 is empty/)).toBeVisible();
   await accessible(page);
-  await page.keyboard.press("r");
+  await hints.getByRole("button", { name: /Refuse: channel 8 is empty/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
   await expect(page.getByRole("button", { name: "In the reel" })).toBeVisible();
 
   // Reel: everything is laid, the mix is off; tracks are sent by key.

@@ -24,7 +24,9 @@ func TestLanternFerry(t *testing.T) {
 	require.NoError(t, demo.Synthesise(b, quiet))
 	files, err := filepath.Glob(filepath.Join(a, "*.wav"))
 	require.NoError(t, err)
-	require.Len(t, files, 16)
+	require.Len(t, files, 21)
+	_, err = os.Stat(filepath.Join(a, "CAM_A_0031.mov"))
+	require.NoError(t, err)
 	var size int64
 	for _, f := range files {
 		one, err := os.ReadFile(f)

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"sync"
 
@@ -133,7 +134,7 @@ func Synthesise(dir string, say func(string)) error {
 		return err
 	}
 	say("Making the sounds of Lantern Ferry (once).")
-	groups := []func() []recording{location, secondRecorder, rest}
+	groups := []func() []recording{location, secondRecorder, rest, mixHouse}
 	errs := make([]error, len(groups))
 	var running sync.WaitGroup
 	for i, group := range groups {
@@ -145,9 +146,31 @@ func Synthesise(dir string, say func(string)) error {
 			}
 		})
 	}
+	var cameraErr error
+	running.Go(func() { cameraErr = camera(dir) })
 	running.Wait()
+	errs = append(errs, cameraErr)
 	if err := errors.Join(errs...); err != nil {
 		return err
 	}
 	return os.WriteFile(done, nil, 0o644)
+}
+
+// camera films take 21A-3: a lantern that crosses the night, by a clock that is two hours and eleven
+// seconds behind the recorder's.
+func camera(dir string) error {
+	r := scratch()
+	if err := r.write(dir); err != nil {
+		return err
+	}
+	sound, out := filepath.Join(dir, r.name), filepath.Join(dir, ".camera.mov")
+	defer os.Remove(sound)
+	picture := "color=c=0x10141f:size=640x360:rate=25," +
+		"drawbox=x=0:y=250:w=640:h=110:color=0x0a2233:t=fill,drawbox=x='40+30*t':y='150+6*sin(2*t)':w=26:h=34:color=0xf2b84b:t=fill,drawbox=x='46+30*t':y=252:w=14:h=60:color=0x6b5a2a:t=fill"
+	cmd := exec.Command("ffmpeg", "-v", "error", "-nostdin", "-y", "-f", "lavfi", "-i", picture, "-i", sound, "-shortest",
+		"-c:v", "libx264", "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-c:a", "copy", "-timecode", "20:10:21:10", "-bitexact", "-f", "mov", out)
+	if says, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("the camera's file can't be made (is ffmpeg installed?): %w: %s", err, says)
+	}
+	return os.Rename(out, filepath.Join(dir, "CAM_A_0031.mov"))
 }

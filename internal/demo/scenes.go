@@ -71,9 +71,13 @@ func location() []recording {
 	cut := poly("LF07_22-2.wav", "22:11:31:00", "22", "2", pier)
 	cut.note = "battery"
 	cut.keep = 8*3*rate*7 + 1000 // seven seconds of fourteen, and the header says nothing of it
-	// A recorder whose clock was never set and that names nothing.
+	// Somebody plugged the skipper's microphone in with its polarity turned.
+	for i, v := range a.channels[4] {
+		a.channels[4][i] = -v
+	}
+	// A recorder whose clock was never set and that names nothing, the mix on its first two tracks.
 	_, ch := take1.microphones()
-	blank := recording{name: "REC0007.wav", coding: audio.S24, start: -1, channels: ch[2:6]}
+	blank := recording{name: "REC0007.wav", coding: audio.S24, start: -1, channels: ch}
 	return []recording{a, b, c, cut, blank}
 }
 
@@ -105,17 +109,10 @@ func secondRecorder() []recording {
 	}
 }
 
-// rest is what did not come from the recorders: camera scratch, narration, score, effects and an
-// ambisonic recording of the deck.
+// rest is what did not come from the recorders: narration, score, effects and an ambisonic recording
+// of the deck.
 func rest() []recording {
 	sec := func(s float64) int { return int(s * rate) }
-	n := sec(take3.seconds)
-	ine, ode := normalise(ines.say(take3.ines, n, rate), 0.5), normalise(odell.say(take3.odell, n, rate), 0.5)
-	camera := hiss(n, 0.02, 301, 0.3)
-	add(camera, ine, 0.2, 900, 0.25)
-	add(camera, ode, 0.25, 850, 0.25)
-	add(camera, engine(n, 0.05, 302, rate), 1, 0, 1)
-
 	narration := func(name, label string, v voice, start string, lines []line) recording {
 		m := sec(18)
 		x := hiss(m, 0.0008, v.seed, 0.6)
@@ -158,9 +155,41 @@ func rest() []recording {
 		labels: []string{"Amb W", "Amb Y", "Amb Z", "Amb X"}, channels: [][]float64{w, y, z, x}}
 
 	return []recording{
-		{name: "CAM_A_0031_scratch.wav", coding: audio.S16, start: -1, channels: [][]float64{camera, hiss(n, 0.02, 303, 0.3)}},
 		narration("LF_VO_EN.wav", "EN", english, "22:10:08:00", []line{{0.8, 4.5}, {7, 5}, {13, 4}}),
 		narration("LF_VO_PT.wav", "PT", portugal, "22:10:08:00", []line{{0.6, 4.9}, {6.8, 5.4}, {12.8, 4.6}}),
 		music, surround, effects, deck,
 	}
+}
+
+// mixHouse is a finished dialogue stem in 5.1 as mono files, numbered in film order, that say nothing
+// of themselves but their names.
+func mixHouse() (out []recording) {
+	n := int(pier.seconds * rate)
+	voices := make([]float64, n)
+	for _, v := range [][]float64{ines.say(pier.ines, n, rate), odell.say(pier.odell, n, rate), marit.say(pier.marit, n, rate)} {
+		add(voices, normalise(v, 0.5), 0.8, 0, 1)
+	}
+	for i, speaker := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
+		x := hiss(n, 0.0004, 320+uint64(i), 0.5)
+		switch speaker {
+		case "C":
+			add(x, voices, 0.7, 0, 1)
+		case "LFE":
+			clear(x)
+		default:
+			add(x, room(voices, 0.08, 330+uint64(i)), 1, 0, 1)
+		}
+		out = append(out, recording{name: "LF_EP2_DX_" + string(rune('1'+i)) + "_" + speaker + ".wav", coding: audio.S24, start: -1, channels: [][]float64{x}})
+	}
+	return out
+}
+
+// scratch is what the camera's own microphones heard of take 21A-3.
+func scratch() recording {
+	n := int(take3.seconds * rate)
+	camera := hiss(n, 0.02, 301, 0.3)
+	add(camera, normalise(ines.say(take3.ines, n, rate), 0.5), 0.2, 900, 0.25)
+	add(camera, normalise(odell.say(take3.odell, n, rate), 0.5), 0.25, 850, 0.25)
+	add(camera, engine(n, 0.05, 302, rate), 1, 0, 1)
+	return recording{name: ".scratch.wav", coding: audio.S16, start: -1, channels: [][]float64{camera, hiss(n, 0.02, 303, 0.3)}}
 }

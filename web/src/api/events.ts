@@ -24,6 +24,7 @@ export function useEvents(production: string) {
         takes: keys.takes(production),
         reel: keys.reel(production),
         deliveries: keys.deliveries(production),
+        writings: keys.writings(production),
       };
       for (const kind of stale) {
         const key = lists[kind as keyof typeof lists];

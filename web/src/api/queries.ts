@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
 import { api, type FileCard, must, ProblemError, type Reel, type ReelOp, type Take } from "./client";
 
@@ -20,6 +21,8 @@ export const keys = {
   files: (id: string) => ["production", id, "files"] as const,
   takes: (id: string) => ["production", id, "takes"] as const,
   reel: (id: string) => ["production", id, "reel"] as const,
+  templates: (id: string) => ["production", id, "templates"] as const,
+  writings: (id: string) => ["production", id, "writings"] as const,
   deliveries: (id: string) => ["production", id, "deliveries"] as const,
 };
 
@@ -81,6 +84,54 @@ export function useDeliveries(production: string) {
   return useQuery({
     queryKey: keys.deliveries(production),
     queryFn: () => must(api.GET("/api/productions/{production}/deliveries", { params: { path: { production } } })),
+  });
+}
+
+export function useTemplates(production: string) {
+  return useQuery({
+    queryKey: keys.templates(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/templates", { params: { path: { production } } })),
+  });
+}
+
+export function useWritings(production: string) {
+  return useQuery({
+    queryKey: keys.writings(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/writings", { params: { path: { production } } })),
+  });
+}
+
+/**
+ * Changes cells of the takes sheet. It shows them before the server has answered; what somebody else
+ * has changed meanwhile is fetched and said, and nothing of the edit is kept.
+ */
+export function useEditSheet(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (v: { what: string; cells: SheetCell[] }) =>
+      must(api.POST("/api/productions/{production}/sheet", { params: { path: { production } }, body: v })),
+    onMutate: (v) => {
+      client.setQueryData<Take[]>(keys.takes(production), (takes) => takes && applied(takes, v.cells));
+    },
+    onSuccess: (changed) => {
+      const now = new Map(changed.map((t) => [t.id, t]));
+      client.setQueryData<Take[]>(keys.takes(production), (takes) => takes?.map((t) => now.get(t.id) ?? t));
+    },
+    onError: (error) => {
+      failed(error);
+      client.invalidateQueries({ queryKey: keys.takes(production) });
+    },
+  });
+}
+
+/** Accepts or refuses suggestions. */
+export function useDecide(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (v: { suggestions: string[]; accept: boolean }) =>
+      must(api.POST("/api/productions/{production}/suggestions", { params: { path: { production } }, body: v })),
+    onSettled: () => client.invalidateQueries({ queryKey: keys.takes(production) }),
+    onError: failed,
   });
 }
 

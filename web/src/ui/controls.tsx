@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes, InputHTMLAttributes, ReactNode, SelectHTMLAttributes } from "react";
+import type { ButtonHTMLAttributes, ComponentProps, ReactNode, SelectHTMLAttributes } from "react";
 
 const base = "inline-flex h-7 items-center gap-1.5 px-2.5 disabled:cursor-not-allowed disabled:opacity-60";
 
@@ -12,7 +12,7 @@ export function Button({
   return <button type="button" className={`${base} ${look} ${className}`} {...rest} />;
 }
 
-export function TextField({ className = "", ...rest }: InputHTMLAttributes<HTMLInputElement>) {
+export function TextField({ className = "", ...rest }: ComponentProps<"input">) {
   return <input className={`h-7 border border-line bg-ground px-2 text-ink ${className}`} {...rest} />;
 }
 

@@ -1,32 +1,30 @@
-import { Play } from "lucide-react";
-import { type ReactNode, type RefObject, useRef, useState } from "react";
-import type { Strand, Take } from "../../api/client";
-import { useLabelStrand, useProduction } from "../../api/queries";
+import { useQueryClient } from "@tanstack/react-query";
+import { Check, Play, X } from "lucide-react";
+import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
+import { api, must, type Strand, type Take } from "../../api/client";
+import { failed, keys, useDecide, useEditSheet, useProduction, useTakes } from "../../api/queries";
 import { dbfs, timecodeAt } from "../../format";
 import { stop, useMonitor } from "../../listening/engine";
 import { hearStrand } from "../../listening/keys";
-import { Key } from "../../ui/controls";
+import { Button, Choice, Key, TextField } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { SnagLine } from "../intake/FileCardView";
-
-const sources: Record<Strand["label_source"], string> = {
-  ixml: "from iXML",
-  bext: "from bext",
-  name: "from the name",
-  typed: "typed",
-  "": "",
-};
+import type { SheetCell } from "./cells";
 
 type Props = {
   take: Take;
+  /** All takes, to move members to. */
+  takes: Take[];
   production: string;
   /** Frame under the pointer: where listening begins. */
   pointer: RefObject<number>;
+  /** The strand that the sheet's cursor is on. */
+  chosen: string;
   actions: ReactNode;
 };
 
-/** The strands of one take: hear them, see them, label them. */
-export function TakePanel({ take, production, pointer, actions }: Props) {
+/** The strands of one take: hear them, see them, say what they are and what is done to them. */
+export function TakePanel({ take, takes, production, pointer, chosen, actions }: Props) {
   const { data: p } = useProduction(production);
   const line = useRef<HTMLDivElement>(null);
   const says = useRef<HTMLSpanElement>(null);
@@ -43,6 +41,7 @@ export function TakePanel({ take, production, pointer, actions }: Props) {
           : timecodeAt(take.start + pointer.current, take.sample_rate, p.rate);
     }
   };
+  const files = new Set(take.strands.map((s) => s.file)).size;
   return (
     <section
       aria-label={`Strands of take ${take.name}`}
@@ -51,32 +50,141 @@ export function TakePanel({ take, production, pointer, actions }: Props) {
       <header className="flex h-10 shrink-0 items-center gap-3 px-4">
         <h2 className="text-large">{take.name}</h2>
         <p className="min-w-0 truncate text-quiet">
-          {[take.roll && `roll ${take.roll}`, take.note, take.circled && "circled", take.no_good && "no good"]
+          {[
+            take.roll && `roll ${take.roll}`,
+            take.sample_rate !== p?.sample_rate && `${take.sample_rate / 1000} kHz, converted when used`,
+            ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name}`),
+            files > 1 && take.order,
+          ]
             .filter(Boolean)
-            .join(", ")}
+            .join("; ")}
         </p>
-        <span className="figures ml-auto text-quiet">
+        <span className="figures ml-auto shrink-0 text-quiet">
           pointer <span ref={says}>at the start</span>
         </span>
         {actions}
       </header>
       <div className="min-h-0 flex-1 overflow-auto px-4 pb-3">
-        {take.snags.map((s) => (
-          <SnagLine key={s.code} snag={s} />
-        ))}
+        <Grouping take={take} production={production} files={files} />
+        {take.snags
+          .filter((s) => s.code !== "proposed")
+          .map((s) => (
+            <SnagLine key={s.code + s.message} snag={s} />
+          ))}
+        <Suggestions take={take} production={production} />
         <div className="relative">
           <ul>
             {take.strands.map((s) => (
-              <StrandRow key={s.id} strand={s} take={take} production={production} pointer={pointer} onPoint={point} />
+              <StrandRow
+                key={s.id}
+                strand={s}
+                take={take}
+                takes={takes}
+                production={production}
+                pointer={pointer}
+                onPoint={point}
+                chosen={s.id === chosen}
+                set={files > 1}
+              />
             ))}
           </ul>
-          <div className="pointer-events-none absolute inset-y-0 right-[72px] left-[280px]">
+          <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[332px]">
             <div ref={line} className="absolute inset-y-0 left-0 w-px bg-focus" />
             <Playhead take={take} />
           </div>
         </div>
       </div>
     </section>
+  );
+}
+
+/** What makes the take's files one, and what is to be done where that is not certain. */
+function Grouping({ take, production, files }: { take: Take; production: string; files: number }) {
+  const { mutate: edit, isPending } = useEditSheet(production);
+  const has = (code: string) => take.snags.some((s) => s.code === code);
+  const set = (what: string, ...cells: [SheetCell["field"], unknown][]) =>
+    edit({ what: `${what} ${take.name}`, cells: cells.map(([field, value]) => ({ row: take.id, field, value })) });
+  if (take.final && !has("member_missing") && !has("member_length")) return null;
+  return (
+    <div className="mb-2 flex items-center gap-2 border-caution border-l-4 bg-raised px-3 py-2">
+      <p className="min-w-0 flex-1">
+        {take.final ? "Accepted" : "Proposed"}: {files} {files === 1 ? "file" : "files"}, because {take.why}.
+      </p>
+      {has("member_length") ? (
+        <>
+          <Button
+            disabled={isPending}
+            primary
+            onClick={() => set("pad and accept", ["length_remedy", "pad"], ["accepted", true])}
+          >
+            Pad at the end
+          </Button>
+          <Button
+            disabled={isPending}
+            onClick={() => set("end with the shortest and accept", ["length_remedy", "shortest"], ["accepted", true])}
+          >
+            End with the shortest
+          </Button>
+        </>
+      ) : has("member_missing") ? (
+        <>
+          <Button
+            disabled={isPending || take.missing_remedy === "wait"}
+            onClick={() => set("wait for the rest of", ["missing_remedy", "wait"])}
+          >
+            {take.missing_remedy === "wait" ? "Waiting for the file" : "Wait for the file"}
+          </Button>
+          <Button
+            disabled={isPending}
+            primary
+            onClick={() => set("take without the missing member:", ["missing_remedy", "without"], ["accepted", true])}
+          >
+            Take without it
+          </Button>
+        </>
+      ) : (
+        <Button disabled={isPending} primary onClick={() => set("accept the group", ["accepted", true])}>
+          Accept the group
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** What the sound and the labels suggest, each with its reason. */
+function Suggestions({ take, production }: { take: Take; production: string }) {
+  const { mutate: decide, isPending } = useDecide(production);
+  if (take.suggestions.length === 0) return null;
+  return (
+    <ul aria-label="Hints" className="mb-2">
+      {take.suggestions.map((s) => (
+        <li key={s.id} className="flex min-h-8 items-center gap-2 border-focus border-l-4 bg-raised/60 px-3 py-0.5">
+          <span className="w-16 shrink-0 text-quiet text-small">{s.certainty}</span>
+          <span className="min-w-0 flex-1">
+            {s.says.charAt(0).toUpperCase() + s.says.slice(1)}.{" "}
+            <span className="text-quiet text-small">{s.reason}</span>
+          </span>
+          <button
+            type="button"
+            disabled={isPending}
+            aria-label={`Accept: ${s.says}`}
+            className="flex h-7 w-7 shrink-0 items-center justify-center text-good hover:bg-raised"
+            onClick={() => decide({ suggestions: [s.id], accept: true })}
+          >
+            <Check size={16} />
+          </button>
+          <button
+            type="button"
+            disabled={isPending}
+            aria-label={`Refuse: ${s.says}`}
+            className="flex h-7 w-7 shrink-0 items-center justify-center text-quiet hover:bg-raised hover:text-bad"
+            onClick={() => decide({ suggestions: [s.id], accept: false })}
+          >
+            <X size={16} />
+          </button>
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -92,43 +200,29 @@ function Playhead({ take }: { take: Take }) {
 type RowProps = {
   strand: Strand;
   take: Take;
+  takes: Take[];
   production: string;
   pointer: RefObject<number>;
   onPoint: (e: React.PointerEvent<HTMLElement>) => void;
+  chosen: boolean;
+  set: boolean;
 };
 
-function StrandRow({ strand: s, take, production, pointer, onPoint }: RowProps) {
-  const label = useLabelStrand(production);
+function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chosen, set }: RowProps) {
+  const { mutate: edit } = useEditSheet(production);
   const heard = useMonitor((m) => m.hearing?.strand === s.id);
-  const [draft, setDraft] = useState<string | null>(null);
-  const save = () => {
-    if (draft !== null && draft.trim() !== s.label) label.mutate({ strand: s.id, label: draft.trim(), was: s.label });
-    setDraft(null);
-  };
-  const onKey = (e: React.KeyboardEvent<HTMLInputElement>) => {
-    const all = [...document.querySelectorAll<HTMLInputElement>("[data-label-field]")];
-    const at = all.indexOf(e.currentTarget);
-    const go = (n: number) => {
-      e.preventDefault();
-      const to = all[n];
-      if (to) to.focus();
-      else e.currentTarget.blur();
-    };
-    if (e.key === "Enter" || e.key === "ArrowDown") go(at + 1);
-    else if (e.key === "ArrowUp") go(at - 1);
-    else if (e.key === "Escape") {
-      setDraft(null);
-      e.currentTarget.blur();
-    }
-  };
+  const put = (field: SheetCell["field"], value: unknown, was: unknown, what: string) =>
+    value !== was &&
+    edit({ what: `${what} of strand ${s.position} of ${take.name}`, cells: [{ row: s.id, field, value, was }] });
   const name = s.label || "no label";
+  const of = `of strand ${s.position}`;
   return (
-    <li className={`flex h-9 items-center gap-2 ${heard ? "bg-raised" : ""}`}>
-      <span className="w-6 text-center">{s.position <= 10 && <Key>{s.position % 10}</Key>}</span>
+    <li className={`flex h-9 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}>
+      <span className="w-6 shrink-0 text-center">{s.position <= 10 && <Key>{s.position % 10}</Key>}</span>
       <button
         type="button"
         aria-label={`Hear strand ${s.position}, ${name}, while held`}
-        className={`flex h-6 w-6 items-center justify-center ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
+        className={`flex h-6 w-6 shrink-0 items-center justify-center ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           hearStrand(take, s, pointer.current);
@@ -138,21 +232,32 @@ function StrandRow({ strand: s, take, production, pointer, onPoint }: RowProps) 
       >
         <Play size={14} />
       </button>
-      <input
-        data-label-field
-        aria-label={`Label of strand ${s.position}`}
-        value={draft ?? s.label}
-        placeholder={s.silent ? "empty" : "no label"}
-        maxLength={200}
-        onChange={(e) => setDraft(e.target.value)}
-        onFocus={(e) => e.target.select()}
-        onBlur={save}
-        onKeyDown={onKey}
-        className="ticket h-7 w-36 bg-raised px-2 focus:bg-ground"
+      <Text
+        says={`Label ${of}`}
+        value={s.label}
+        empty={s.silent ? "empty" : "no label"}
+        onSave={(v) => put("label", v, s.label, "label")}
+        className="ticket w-28 shrink-0 border-0 bg-raised"
       />
-      <span className="w-14 truncate text-quiet text-small" title={sources[s.label_source]}>
-        {s.mix ? "mix" : sources[s.label_source].replace("from ", "")}
-      </span>
+      <Choice
+        aria-label={`Stem ${of}`}
+        value={s.stem}
+        onChange={(e) => put("stem", e.target.value, s.stem, "stem")}
+        className="w-14 shrink-0"
+      >
+        <option value="">stem</option>
+        {["DX", "VO", "MX", "FX"].map((k) => (
+          <option key={k}>{k}</option>
+        ))}
+      </Choice>
+      <Text
+        says={`Part ${of}`}
+        value={s.part}
+        empty="part"
+        list={production}
+        onSave={(v) => put("part", v, s.part, "part")}
+        className="w-[76px] shrink-0"
+      />
       <button
         type="button"
         tabIndex={-1}
@@ -166,13 +271,203 @@ function StrandRow({ strand: s, take, production, pointer, onPoint }: RowProps) 
           strand={s.id}
           from={0}
           to={take.frames}
-          colour={s.silent ? "var(--quiet)" : heard ? "var(--focus)" : "var(--ink)"}
+          colour={s.silent || s.off ? "var(--quiet)" : heard ? "var(--focus)" : "var(--ink)"}
           className="h-full w-full"
         />
       </button>
-      <span className={`figures w-16 text-right text-small ${s.silent ? "text-caution" : "text-quiet"}`}>
+      <span className={`figures w-16 shrink-0 text-right text-small ${s.silent ? "text-caution" : "text-quiet"}`}>
         {s.silent ? "empty" : dbfs(s.peak_dbfs)}
       </span>
+      <Toggle
+        on={!s.off}
+        says={`Strand ${s.position} is on`}
+        title="On wherever it is used"
+        onClick={() => put("off", !s.off, s.off, s.off ? "switch on" : "switch off")}
+      >
+        on
+      </Toggle>
+      <Toggle
+        on={s.invert}
+        says={`Polarity ${of} inverted`}
+        title="Polarity inverted"
+        onClick={() => put("invert", !s.invert, s.invert, "polarity")}
+      >
+        inv
+      </Toggle>
+      <Figure
+        says={`Trim ${of} in dB`}
+        unit="dB"
+        value={s.trim_db}
+        onSave={(v) => put("trim_db", v, s.trim_db, "trim")}
+      />
+      <Figure
+        says={`Delay ${of} in samples`}
+        unit="smp"
+        value={s.delay}
+        onSave={(v) => put("delay", Math.round(v), s.delay, "delay")}
+      />
+      <Figure
+        says={`High-pass ${of} in Hz, 0 for none`}
+        unit="Hz"
+        value={s.high_pass}
+        onSave={(v) => put("high_pass", v, s.high_pass, "high-pass")}
+      />
+      {set ? (
+        <Member strand={s} take={take} takes={takes} production={production} />
+      ) : (
+        <span className="w-6 shrink-0" />
+      )}
     </li>
+  );
+}
+
+/** Puts a mono file into another take, or into one of its own. */
+function Member({
+  strand: s,
+  take,
+  takes,
+  production,
+}: {
+  strand: Strand;
+  take: Take;
+  takes: Take[];
+  production: string;
+}) {
+  const client = useQueryClient();
+  const move = (to: string) =>
+    must(
+      api.POST("/api/files/{file}/move", {
+        params: { path: { file: s.file } },
+        body: to === "off" ? {} : { take: to },
+      }),
+    ).then(() => client.invalidateQueries({ queryKey: keys.production(production) }), failed);
+  const sets = takes.filter(
+    (t) => t.id !== take.id && t.strands.every((o) => o.channel === 1) && t.sample_rate === take.sample_rate,
+  );
+  return (
+    <Choice
+      aria-label={`Move ${s.file_name}`}
+      title={s.file_name}
+      value=""
+      onChange={(e) => e.target.value && move(e.target.value)}
+      className="w-6 shrink-0"
+    >
+      <option value="">…</option>
+      <option value="off">Split off into a take of its own</option>
+      {sets.slice(0, 200).map((t) => (
+        <option key={t.id} value={t.id}>
+          Move to {t.name}
+        </option>
+      ))}
+    </Choice>
+  );
+}
+
+function Toggle({
+  on,
+  says,
+  title,
+  onClick,
+  children,
+}: {
+  on: boolean;
+  says: string;
+  title: string;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      aria-label={says}
+      title={title}
+      onClick={onClick}
+      className={`h-7 w-8 shrink-0 border text-small ${on ? "border-focus text-focus" : "border-line text-quiet"}`}
+    >
+      {children}
+    </button>
+  );
+}
+
+type TextProps = {
+  says: string;
+  value: string;
+  empty: string;
+  list?: string;
+  onSave: (v: string) => void;
+  className: string;
+};
+
+/** A text that is saved when it is left, or with Enter. */
+function Text({ says, value, empty, list, onSave, className }: TextProps) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const parts = useTakes(list ?? "").data;
+  const save = () => {
+    if (draft !== null && draft.trim() !== value) onSave(draft.trim());
+    setDraft(null);
+  };
+  return (
+    <>
+      <TextField
+        aria-label={says}
+        value={draft ?? value}
+        placeholder={empty}
+        maxLength={200}
+        list={list && `parts-${says}`}
+        onChange={(e) => setDraft(e.target.value)}
+        onFocus={(e) => e.target.select()}
+        onBlur={save}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Escape") setDraft(null);
+        }}
+        className={`px-1.5 ${className}`}
+      />
+      {list && draft !== null && (
+        <datalist id={`parts-${says}`}>
+          {[...new Set((parts ?? []).flatMap((t) => t.strands.map((s) => s.part)).filter(Boolean))].map((v) => (
+            <option key={v} value={v} />
+          ))}
+        </datalist>
+      )}
+    </>
+  );
+}
+
+/** A figure with its unit, 0 shown as the unit alone. */
+function Figure({
+  says,
+  unit,
+  value,
+  onSave,
+}: {
+  says: string;
+  unit: string;
+  value: number;
+  onSave: (v: number) => void;
+}) {
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    if (field.current && document.activeElement !== field.current) field.current.value = value ? String(value) : "";
+  }, [value]);
+  const save = () => {
+    const v = Number((field.current?.value ?? "").replace(",", ".").replace("−", "-"));
+    if (Number.isFinite(v)) onSave(v);
+    if (field.current) field.current.value = value ? String(value) : "";
+  };
+  return (
+    <TextField
+      ref={field}
+      aria-label={says}
+      title={says}
+      inputMode="decimal"
+      defaultValue={value ? String(value) : ""}
+      placeholder={unit}
+      onFocus={(e) => e.target.select()}
+      onBlur={save}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      className="figures w-13 shrink-0 px-1 text-right text-small"
+    />
   );
 }

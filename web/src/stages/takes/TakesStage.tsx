@@ -1,55 +1,93 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
-import { useLayTakes, useTakes } from "../../api/queries";
-import { duration, plural } from "../../format";
+import { useDecide, useLayTakes, useTakes } from "../../api/queries";
+import { plural } from "../../format";
 import { stop, useMonitor } from "../../listening/engine";
 import { hearStrand, useStrandKeys } from "../../listening/keys";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
-import { Button, Empty, Key, StageHead, TextField } from "../../ui/controls";
-import { Waveform } from "../../waveform/Waveform";
+import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
+import { columns, corners, type Place } from "./cells";
+import { type Line, Sheet } from "./Sheet";
+import { search } from "./search";
 import { TakePanel } from "./TakePanel";
+import { TemplatePanel } from "./TemplatePanel";
+import { WritingPanel } from "./WritingPanel";
 
-/** What a search must find all of: scene, take, roll, labels and flags. */
-function matches(t: Take, words: string[]): boolean {
-  const text = [
-    t.name,
-    t.scene,
-    t.take,
-    t.roll,
-    t.note,
-    t.circled ? "circled" : "",
-    t.no_good ? "no good" : "",
-    ...t.strands.map((s) => s.label),
-  ]
-    .join(" ")
-    .toLowerCase();
-  return words.every((w) => text.includes(w));
-}
+const groups: Record<string, (t: Take) => string> = {
+  none: () => "",
+  scene: (t) => (t.scene ? `Scene ${t.scene}` : "No scene"),
+  day: (t) => t.day || "No day",
+  recorder: (t) => t.recorder || "No recorder",
+};
 
-/** The whole shoot as a sheet, a row a take; below it the strands of the chosen one. */
+const byStart = (a: Take, b: Take) =>
+  (a.start ?? Number.MAX_SAFE_INTEGER) / a.sample_rate - (b.start ?? Number.MAX_SAFE_INTEGER) / b.sample_rate;
+const byScene = (a: Take, b: Take) => a.name.localeCompare(b.name, undefined, { numeric: true });
+const sorts: Record<string, (a: Take, b: Take) => number> = {
+  start: (a, b) => byStart(a, b) || byScene(a, b),
+  scene: (a, b) => byScene(a, b) || byStart(a, b),
+  longest: (a, b) => b.frames / b.sample_rate - a.frames / a.sample_rate || byScene(a, b),
+  snags: (a, b) => Number(b.snags.length > 0) - Number(a.snags.length > 0) || byStart(a, b),
+};
+
+/** The whole shoot as a sheet, a row a take; below it the strands of the one the cursor is on. */
 export function TakesStage() {
   const production = useProductionId();
   const { data } = useTakes(production);
   const lay = useLayTakes(production);
-  const [search, setSearch] = useState("");
-  const [chosen, setChosen] = useState("");
+  const decide = useDecide(production);
+  const [query, setQuery] = useState("");
+  const [group, setGroup] = useState("none");
+  const [sort, setSort] = useState("start");
+  const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
+  const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
+  const [panel, setPanel] = useState<"" | "write" | "templates">("");
   const pointer = useRef(0); // frame under the pointer in the open take
-  const takes = useMemo(() => {
-    const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-    return (data ?? [])
-      .filter((t) => matches(t, words))
-      .sort(
-        (a, b) =>
-          (a.start ?? Number.MAX_SAFE_INTEGER) - (b.start ?? Number.MAX_SAFE_INTEGER) || a.name.localeCompare(b.name),
-      );
-  }, [data, search]);
-  const index = Math.max(
-    0,
-    takes.findIndex((t) => t.id === chosen),
+
+  const { lines, takes } = useMemo(() => {
+    const found = (data ?? []).filter(search(query)).sort(sorts[sort]);
+    const of = groups[group] ?? (() => "");
+    if (group === "none") return { lines: found.map((take): Line => ({ take })), takes: found };
+    const heads = new Map<string, Take[]>();
+    for (const t of found) heads.set(of(t), [...(heads.get(of(t)) ?? []), t]);
+    const sorted = [...heads].sort(([a], [b]) => a.localeCompare(b, undefined, { numeric: true }));
+    return {
+      lines: sorted.flatMap(([name, ts]): Line[] => [
+        { group: name, count: ts.length },
+        ...ts.map((take) => ({ take })),
+      ]),
+      takes: sorted.flatMap(([, ts]) => ts),
+    };
+  }, [data, query, sort, group]);
+
+  // The cursor stays on its take while rows come and go.
+  const kept = useRef("");
+  const row = useMemo(() => {
+    const now = takes.findIndex((t) => t.id === kept.current);
+    return now >= 0 ? now : Math.min(at.row, Math.max(0, takes.length - 1));
+  }, [takes, at.row]);
+  const place = useMemo(() => ({ row, col: at.col }), [row, at.col]);
+  const from = useMemo(() => (anchor.row === at.row ? { row, col: anchor.col } : anchor), [anchor, at.row, row]);
+  const move = useCallback(
+    (to: Place, anchor: Place) => {
+      if (kept.current !== (takes[to.row]?.id ?? "")) pointer.current = 0;
+      kept.current = takes[to.row]?.id ?? "";
+      setAt(to);
+      setAnchor(anchor);
+    },
+    [takes],
   );
-  const take = takes[index];
+  const take = takes[row];
+  const chosen = useMemo(() => {
+    const c = corners(from, place);
+    return takes.slice(c.top, c.bottom + 1);
+  }, [takes, from, place]);
+  const hints = useMemo(
+    () => chosen.flatMap((t) => t.suggestions.filter((s) => s.certainty !== "possible").map((s) => s.id)),
+    [chosen],
+  );
+
   useStrandKeys(take, () => pointer.current);
   const last = useRef(1); // position of the strand heard last
   useEffect(
@@ -60,39 +98,53 @@ export function TakesStage() {
       }),
     [take],
   );
+  const shown = data !== undefined;
+  useEffect(() => {
+    if (shown) document.querySelector<HTMLElement>("[data-sheet]")?.focus({ preventScroll: true });
+  }, [shown]);
 
-  const choose = useCallback((t: Take | undefined) => {
-    if (!t) return;
-    setChosen(t.id);
-    pointer.current = 0;
-  }, []);
   const { mutate: layTakes } = lay;
+  const { mutate: decideAll } = decide;
   const list = useMemo<Command[]>(
     () => [
-      { id: "next", name: "Next take", key: "ArrowDown", run: () => choose(takes[index + 1]) },
-      { id: "before", name: "Take before", key: "ArrowUp", run: () => choose(takes[index - 1]) },
-      {
-        id: "label",
-        name: "Type labels of this take",
-        key: "Enter",
-        run: () => document.querySelector<HTMLInputElement>("[data-label-field]")?.focus(),
-      },
       {
         id: "hear",
-        name: "Hear the strand heard last, or the first, from the pointer; or stop",
+        name: "Hear the strand the cursor is on, from the pointer; or stop",
         key: " ",
         run: () => {
           if (useMonitor.getState().hearing) {
             stop();
             return;
           }
-          const s = take?.strands.find((s) => s.position === last.current) ?? take?.strands[0];
+          const s =
+            take?.strands[place.col - columns.length] ??
+            take?.strands.find((s) => s.position === last.current) ??
+            take?.strands[0];
           if (take && s) hearStrand(take, s, pointer.current, true);
         },
       },
-      { id: "lay", name: "Take this take into the reel", key: "r", run: () => take && layTakes([take]) },
+      {
+        id: "lay",
+        name: "Take the chosen takes into the reel",
+        key: "mod+Enter",
+        run: () => layTakes(chosen.filter((t) => !t.in_reel)),
+      },
+      { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
+      { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
+      {
+        id: "hints",
+        name: "Accept what is certain or likely about the chosen takes",
+        key: "mod+h",
+        run: () => hints.length > 0 && decideAll({ suggestions: hints, accept: true }),
+      },
+      {
+        id: "search",
+        name: "Search takes",
+        key: "/",
+        run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
+      },
     ],
-    [choose, takes, index, take, layTakes],
+    [take, place.col, chosen, layTakes, decideAll, hints],
   );
   useCommandList("Takes", list);
 
@@ -102,7 +154,7 @@ export function TakesStage() {
         title="Takes"
         says={
           data
-            ? `${plural(data.length, "take")}, ${plural(
+            ? `${query ? `${takes.length} of ` : ""}${plural(data.length, "take")}, ${plural(
                 data.reduce((n, t) => n + t.strands.length, 0),
                 "strand",
               )}`
@@ -111,32 +163,67 @@ export function TakesStage() {
       >
         <TextField
           type="search"
+          data-take-search
           aria-label="Search takes"
-          placeholder="Scene, take, label…"
-          value={search}
-          onChange={(e) => setSearch(e.target.value)}
-          className="w-56"
+          placeholder="scene:21 circled boom"
+          title="All of it must hold. scene: take: roll: note: day: recorder: label: stem: part: file: name a field; circled, wild, snag, proposed, suggested, unlabelled, laid name a state; a minus turns a word round"
+          value={query}
+          onChange={(e) => setQuery(e.target.value)}
+          onKeyDown={(e) =>
+            (e.key === "Enter" || e.key === "Escape") && document.querySelector<HTMLElement>("[data-sheet]")?.focus()
+          }
+          className="w-52"
         />
+        <Choice aria-label="Group takes" value={group} onChange={(e) => setGroup(e.target.value)}>
+          <option value="none">No groups</option>
+          <option value="scene">By scene</option>
+          <option value="day">By day</option>
+          <option value="recorder">By recorder</option>
+        </Choice>
+        <Choice aria-label="Sort takes" value={sort} onChange={(e) => setSort(e.target.value)}>
+          <option value="start">By start</option>
+          <option value="scene">By scene and take</option>
+          <option value="longest">Longest first</option>
+          <option value="snags">Snags first</option>
+        </Choice>
+        <Button onClick={() => setPanel("templates")}>Label templates…</Button>
+        <Button onClick={() => setPanel("write")} disabled={chosen.length === 0}>
+          Write out {chosen.length > 1 ? plural(chosen.length, "take") : "…"}
+        </Button>
       </StageHead>
       {data?.length === 0 ? (
         <Empty title="There are no takes yet">Every recording that arrives on Intake becomes one.</Empty>
       ) : (
         <>
-          <Sheet takes={takes} chosen={index} onChoose={choose} />
+          <Sheet production={production} lines={lines} takes={takes} at={place} anchor={from} onMove={move} />
           {take ? (
             <TakePanel
               key={take.id}
               take={take}
+              takes={data ?? []}
               production={production}
               pointer={pointer}
+              chosen={take.strands[place.col - columns.length]?.id ?? ""}
               actions={
-                <Button
-                  primary={!take.in_reel}
-                  disabled={take.in_reel || lay.isPending}
-                  onClick={() => lay.mutate([take])}
-                >
-                  {take.in_reel ? "In the reel" : "Take into the reel"} {!take.in_reel && <Key>R</Key>}
-                </Button>
+                <>
+                  {hints.length > 0 && (
+                    <Button onClick={() => decide.mutate({ suggestions: hints, accept: true })}>
+                      Accept {plural(hints.length, "hint")} <Key>Ctrl H</Key>
+                    </Button>
+                  )}
+                  <Button
+                    primary={!take.in_reel}
+                    disabled={chosen.every((t) => t.in_reel) || lay.isPending}
+                    onClick={() => lay.mutate(chosen.filter((t) => !t.in_reel))}
+                  >
+                    {chosen.every((t) => t.in_reel)
+                      ? "In the reel"
+                      : chosen.length > 1
+                        ? `Take ${plural(chosen.length, "take")} into the reel`
+                        : "Take into the reel"}{" "}
+                    {!take.in_reel && <Key>Ctrl Enter</Key>}
+                  </Button>
+                </>
               }
             />
           ) : (
@@ -144,118 +231,15 @@ export function TakesStage() {
           )}
         </>
       )}
+      <WritingPanel open={panel === "write"} onClose={() => setPanel("")} production={production} takes={chosen} />
+      <TemplatePanel
+        open={panel === "templates"}
+        onClose={() => setPanel("")}
+        production={production}
+        take={take}
+        chosen={chosen}
+        all={data ?? []}
+      />
     </>
-  );
-}
-
-const columns = "grid grid-cols-[150px_96px_64px_70px_90px_minmax(0,1fr)] items-center gap-2 px-4";
-
-function Sheet({ takes, chosen, onChoose }: { takes: Take[]; chosen: number; onChoose: (t: Take) => void }) {
-  const scroller = useRef<HTMLDivElement>(null);
-  const virtual = useVirtualizer({
-    count: takes.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => 36,
-    overscan: 8,
-  });
-  useEffect(() => {
-    if (takes.length > 0) virtual.scrollToIndex(chosen);
-  }, [virtual, chosen, takes.length]);
-  return (
-    <div className="flex h-[44%] min-h-40 shrink-0 flex-col">
-      <div
-        className={`${columns} h-7 shrink-0 border-line border-b border-l-4 border-l-transparent text-quiet text-small`}
-        aria-hidden="true"
-      >
-        <span>Take</span>
-        <span>Start</span>
-        <span className="text-right">Length</span>
-        <span>Roll</span>
-        <span>State</span>
-        <span>Strands</span>
-      </div>
-      <div ref={scroller} className="min-h-0 flex-1 overflow-auto">
-        <div role="listbox" aria-label="Takes" className="relative" style={{ height: virtual.getTotalSize() }}>
-          {virtual.getVirtualItems().map((v) => {
-            const t = takes[v.index];
-            if (!t) return null;
-            const on = v.index === chosen;
-            return (
-              <div
-                key={t.id}
-                role="option"
-                aria-selected={on}
-                aria-label={`Take ${t.name}`}
-                tabIndex={on ? 0 : -1}
-                onClick={() => onChoose(t)}
-                onKeyDown={() => undefined}
-                className={`${columns} absolute top-0 h-9 w-full cursor-pointer border-l-4 -outline-offset-2 ${on ? "border-focus bg-raised" : "border-transparent hover:bg-panel"}`}
-                style={{ transform: `translateY(${v.start}px)` }}
-              >
-                <span className="truncate font-semibold" title={t.name}>
-                  {t.circled && (
-                    <span
-                      role="img"
-                      aria-label="circled"
-                      className="mr-1 inline-block h-2.5 w-2.5 rounded-full border-2 border-good"
-                    />
-                  )}
-                  {t.name}
-                </span>
-                <span className="figures text-quiet">{t.start_timecode || "none"}</span>
-                <span className="figures text-right text-quiet">{duration(t.frames, t.sample_rate)}</span>
-                <span className="truncate text-quiet">{t.roll}</span>
-                <State take={t} />
-                <Cells take={t} />
-              </div>
-            );
-          })}
-        </div>
-      </div>
-    </div>
-  );
-}
-
-function State({ take: t }: { take: Take }) {
-  if (t.snags.length > 0) {
-    return (
-      <span className="truncate text-caution" title={t.snags.map((s) => s.message).join("; ")}>
-        {plural(t.snags.length, "snag")}
-      </span>
-    );
-  }
-  const words = [t.in_reel && "in reel", t.no_good && "no good", t.wild_track && "wild"].filter(Boolean);
-  return <span className="truncate text-quiet">{words.join(", ")}</span>;
-}
-
-/** Strands as labelled cells with tiny waveforms. */
-function Cells({ take }: { take: Take }) {
-  const most = 10;
-  const rest = take.strands.length - most;
-  return (
-    <span className="flex min-w-0 gap-1 overflow-hidden">
-      {take.strands.slice(0, most).map((s) => (
-        <span
-          key={s.id}
-          className="relative h-7 min-w-0 max-w-28 flex-1 bg-panel"
-          title={`${s.position} ${s.label || "no label"}`}
-        >
-          <Waveform
-            strand={s.id}
-            from={0}
-            to={take.frames}
-            colour={s.mix ? "var(--line)" : "color-mix(in srgb, var(--quiet) 55%, var(--panel))"}
-            className="absolute inset-0"
-            zoom={2}
-          />
-          <span
-            className={`absolute inset-x-1 inset-y-0 truncate leading-7 text-small ${s.label ? "" : s.silent ? "text-quiet" : "text-caution"}`}
-          >
-            {s.label || (s.silent ? "empty" : "no label")}
-          </span>
-        </span>
-      ))}
-      {rest > 0 && <span className="text-quiet text-small">+{rest}</span>}
-    </span>
   );
 }

@@ -1,0 +1,156 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Download, RotateCcw } from "lucide-react";
+import { useState } from "react";
+import { api, must, type Schemas, type Take } from "../../api/client";
+import { useProgress } from "../../api/events";
+import { failed, keys, useWritings } from "../../api/queries";
+import { bytes, plural } from "../../format";
+import { Button, Choice, Progress, TextField } from "../../ui/controls";
+import { Panel } from "../../ui/Panel";
+import { SnagLine } from "../intake/FileCardView";
+
+type Packing = Schemas["WritingOrder"]["packing"];
+
+/** Writes takes out as files, each take a job of its own, and shows what became of them. */
+export function WritingPanel({
+  open,
+  onClose,
+  production,
+  takes,
+}: {
+  open: boolean;
+  onClose: () => void;
+  production: string;
+  takes: Take[];
+}) {
+  const client = useQueryClient();
+  const [packing, setPacking] = useState<Packing>("poly");
+  const [pattern, setPattern] = useState("{roll}_{name}_{channel}_{label}");
+  const { data: list } = useWritings(production);
+  const ids = takes.map((t) => t.id);
+  const order = (preview: boolean) =>
+    must(
+      api.POST("/api/productions/{production}/writings", {
+        params: { path: { production } },
+        body: { takes: ids, packing, pattern, preview },
+      }),
+    );
+  const plan = useQuery({
+    queryKey: [...keys.writings(production), "plan", ids, packing, pattern],
+    queryFn: () => order(true),
+    enabled: open && ids.length > 0,
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  const names = plan.data?.flatMap((w) => w.files.map((f) => ({ take: w.take, ...f }))) ?? [];
+  const write = () =>
+    order(false).then(() => client.invalidateQueries({ queryKey: keys.writings(production) }), failed);
+  const retry = (id: string) =>
+    must(api.POST("/api/writings/{writing}/retry", { params: { path: { writing: id } } })).then(
+      () => client.invalidateQueries({ queryKey: keys.writings(production) }),
+      failed,
+    );
+  return (
+    <Panel
+      open={open}
+      onOpenChange={(o) => !o && onClose()}
+      title={`Write out ${plural(takes.length, "take")}`}
+      className="flex w-[880px] flex-col"
+    >
+      <div className="flex items-center gap-2 px-4 pb-2">
+        <Choice aria-label="Files of a take" value={packing} onChange={(e) => setPacking(e.target.value as Packing)}>
+          <option value="poly">One multichannel file a take</option>
+          <option value="mono">A mono file a strand</option>
+          <option value="pairs">Stereo pairs together, the rest mono</option>
+        </Choice>
+        <TextField
+          aria-label="Name pattern"
+          title="Fields: {scene} {take} {roll} {name} {channel} {label} {production}. What is empty takes its separator along"
+          value={pattern}
+          onChange={(e) => setPattern(e.target.value)}
+          className="figures flex-1"
+        />
+        <Button primary disabled={plan.isError || names.length === 0} onClick={write}>
+          Write {plural(names.length, "file")}
+        </Button>
+      </div>
+      {plan.isError && (
+        <div className="px-4">
+          <SnagLine
+            bad
+            snag={{ code: "plan", message: plan.error instanceof Error ? plan.error.message : String(plan.error) }}
+          />
+        </div>
+      )}
+      <ul
+        aria-label="Files that would be written"
+        className="figures max-h-40 overflow-auto px-4 text-quiet text-small"
+      >
+        {names.slice(0, 400).map((f) => (
+          <li key={f.name} className="flex gap-3">
+            <span className="text-ink">{f.name}</span>
+            <span className="truncate">{f.channels.map((c) => c || "no label").join(", ")}</span>
+          </li>
+        ))}
+        {names.length > 400 && <li>and {plural(names.length - 400, "file")} more</li>}
+      </ul>
+      <h3 className="mt-2 border-line border-t px-4 pt-3 pb-1 text-quiet">Written</h3>
+      <ul aria-label="Written takes" className="min-h-0 flex-1 overflow-auto px-4 pb-4">
+        {list?.length === 0 && (
+          <li className="text-quiet">
+            Nothing yet. Every file is read back and compared, sample by sample, before it is given out.
+          </li>
+        )}
+        {list?.slice(0, 200).map((w) => (
+          <Written key={w.id} writing={w} onRetry={() => retry(w.id)} />
+        ))}
+      </ul>
+    </Panel>
+  );
+}
+
+function Written({ writing: w, onRetry }: { writing: Schemas["Writing"]; onRetry: () => void }) {
+  const progress = useProgress((s) => s[w.id]);
+  const busy = w.state === "waiting" || w.state === "writing" || w.state === "proving";
+  return (
+    <li className="border-line/50 border-b py-1.5">
+      <div className="flex items-center gap-2">
+        <span className="ticket bg-raised px-2">{w.take}</span>
+        <span className={w.state === "proven" ? "text-good" : w.state === "failed" ? "text-bad" : "text-quiet"}>
+          {w.state}
+        </span>
+        {busy && (
+          <span className="flex-1">
+            <Progress label={`Writing ${w.take}`} done={progress?.done ?? 0} total={progress?.total ?? 1} say="" />
+          </span>
+        )}
+        {w.state === "failed" && (
+          <Button onClick={onRetry}>
+            <RotateCcw size={14} aria-hidden="true" /> Again
+          </Button>
+        )}
+      </div>
+      {w.state === "failed" && <SnagLine bad snag={w.error} />}
+      {w.files.slice(0, 24).map((f, i) => (
+        <p key={f.name} className="figures flex items-center gap-2 text-small">
+          {w.state === "proven" ? (
+            <a
+              href={`/api/writings/${w.id}/files/${i}`}
+              download={f.name}
+              className="flex items-center gap-1 text-focus hover:underline"
+            >
+              <Download size={12} aria-hidden="true" /> {f.name}
+            </a>
+          ) : (
+            <span>{f.name}</span>
+          )}
+          {f.proof && (
+            <span className="truncate text-quiet">
+              {bytes(f.bytes)}; {f.proof}
+            </span>
+          )}
+        </p>
+      ))}
+    </li>
+  );
+}

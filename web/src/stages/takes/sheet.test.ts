@@ -1,0 +1,106 @@
+import { describe, expect, it } from "vitest";
+import type { Strand, Take } from "../../api/client";
+import { applied, edits, fillDown, paste, textAt } from "./cells";
+import { search } from "./search";
+import { readTSV, writeTSV } from "./tsv";
+
+function take(name: string, labels: string[], more: Partial<Take> = {}): Take {
+  return {
+    id: name,
+    name,
+    scene: name.split("-")[0],
+    take: name.split("-")[1] ?? "",
+    roll: "LF07",
+    note: "",
+    day: "2026-03-14",
+    recorder: "",
+    circled: false,
+    wild_track: false,
+    no_good: false,
+    false_start: false,
+    snags: [],
+    suggestions: [],
+    final: true,
+    in_reel: false,
+    strands: labels.map(
+      (label, i) => ({ id: `${name}/${i}`, label, stem: "", part: "", file_name: `${name}.wav` }) as Strand,
+    ),
+    ...more,
+  } as Take;
+}
+
+const takes = [
+  take("21A-1", ["Boom", "Lav Ines"]),
+  take("21A-3", ["Boom", ""], { circled: true, note: "low water, rain" }),
+  take("22-1", ["Plant"], { snags: [{ code: "x", message: "x" }] }),
+];
+const names = (query: string) => takes.filter(search(query)).map((t) => t.name);
+
+describe("search", () => {
+  it.each([
+    ["", ["21A-1", "21A-3", "22-1"]],
+    ["scene:21", ["21A-1", "21A-3"]],
+    ["scene:1", []],
+    ["scene:21 circled boom", ["21A-3"]],
+    ["scene:21 -circled", ["21A-1"]],
+    ["unlabelled", ["21A-3"]],
+    ["snag", ["22-1"]],
+    ['"low water"', ["21A-3"]],
+    ['note:"water, rain" BOOM', ["21A-3"]],
+    ["label:ines", ["21A-1"]],
+    ["water low", ["21A-3"]],
+    ["nothing:here", []],
+  ])("%s", (query, want) => expect(names(query)).toEqual(want));
+});
+
+describe("tab-separated text", () => {
+  it("comes back as it went", () => {
+    const rows = [
+      ["a", 'say "no"', ""],
+      ["tab\there", "two\nlines", "ø"],
+    ];
+    expect(readTSV(writeTSV(rows))).toEqual(rows);
+  });
+  it("is read as spreadsheets write it", () => {
+    expect(readTSV("a\tb\r\nc\td\r\n")).toEqual([
+      ["a", "b"],
+      ["c", "d"],
+    ]);
+    expect(readTSV("")).toEqual([[""]]);
+  });
+});
+
+describe("cells", () => {
+  it("say what was seen with what is typed", () => {
+    expect(edits(takes[0] as Take, 5, " Plant ")).toEqual([
+      { row: "21A-1/0", field: "label", value: "Plant", was: "Boom" },
+    ]);
+    expect(edits(takes[0] as Take, 5, "Boom")).toEqual([]);
+    expect(edits(takes[2] as Take, 9, "beyond the strands")).toEqual([]);
+    expect(edits(takes[1] as Take, 3, "w").map((c) => [c.field, c.value])).toEqual([
+      ["circled", false],
+      ["wild_track", true],
+    ]);
+  });
+  it("are filled down and pasted", () => {
+    expect(fillDown(takes, { row: 0, col: 5 }, { row: 2, col: 6 }).map((c) => [c.row, c.value])).toEqual([
+      ["21A-3/1", "Lav Ines"],
+      ["22-1/0", "Boom"],
+    ]);
+    const block = [
+      ["A", "B"],
+      ["C", "D"],
+    ];
+    expect(paste(takes, { row: 1, col: 5 }, { row: 1, col: 5 }, block).map((c) => [c.row, c.value])).toEqual([
+      ["21A-3/0", "A"],
+      ["21A-3/1", "B"],
+      ["22-1/0", "C"],
+    ]);
+    expect(paste(takes, { row: 0, col: 2 }, { row: 2, col: 2 }, [["LF08"]])).toHaveLength(3);
+  });
+  it("are shown at once", () => {
+    const after = applied(takes, edits(takes[0] as Take, 6, "Lav Odell"));
+    expect(textAt(after[0] as Take, 6)).toBe("Lav Odell");
+    expect(after[1]).toBe(takes[1]);
+  });
+});
