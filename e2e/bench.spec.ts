@@ -5,7 +5,10 @@ test("from key to sound", async ({ page, app }) => {
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await go(page, "Takes");
-  await page.getByRole("option", { name: "Take 21A-3" }).first().click();
+  await page
+    .getByRole("gridcell", { name: /^Label of strand 3 of take 21A-3/ })
+    .first()
+    .click();
   const monitor = page.getByRole("region", { name: "Monitor" });
   const delays: number[] = [];
   for (let i = 0; i < 30; i++) {

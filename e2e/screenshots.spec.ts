@@ -11,7 +11,10 @@ test("pictures for the README", async ({ page, app }) => {
   await page.getByLabel("Search files").fill("LF07");
   await shot("intake");
   await go(page, "Takes");
-  await page.getByRole("option", { name: "Take 21A-3" }).first().click();
+  await page
+    .getByRole("gridcell", { name: /^Label of strand 3 of take 21A-3/ })
+    .first()
+    .click();
   const strip = page.getByRole("button", { name: /Waveform of strand 4/ });
   await strip.hover({ position: { x: 300, y: 10 } });
   await page.keyboard.down("4");

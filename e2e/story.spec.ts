@@ -82,8 +82,9 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await page.keyboard.press("Enter");
   await expect(label(2)).toHaveValue("MixR");
   await page.reload();
-  await expect(label(4)).toHaveValue("Lav Ines");
   await expect(page.getByRole("grid", { name: "Takes" })).toBeFocused();
+  await cellOf(4).click();
+  await expect(label(4)).toHaveValue("Lav Ines");
   // What the labels say is offered, with its reason, and accepted by key.
   const hints = page.getByRole("list", { name: "Hints" });
   await expect(hints.getByText(/Channel 8 is empty/)).toBeVisible();
@@ -177,7 +178,7 @@ test("the demonstration: every stage, in both themes, is accessible and shows wh
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
-  await expect(page.getByText(/^16 files, \d with snags$/)).toBeVisible();
+  await expect(page.getByText(/^22 files, \d with snags$/)).toBeVisible();
   for (const theme of ["Dusk", "Linen"]) {
     for (const stage of ["Intake", "Takes", "Sync", "Reel", "Weave", "Measure", "Delivery"]) {
       await go(page, stage);
@@ -196,7 +197,7 @@ test("the demonstration: every stage, in both themes, is accessible and shows wh
   await go(page, "Takes");
   await page.keyboard.press("?");
   await expect(
-    page.getByRole("dialog", { name: "Keys of this stage" }).getByText("Take this take into the reel"),
+    page.getByRole("dialog", { name: "Keys of this stage" }).getByText("Take the chosen takes into the reel"),
   ).toBeVisible();
   await accessible(page);
 });
@@ -219,10 +220,22 @@ test("files of the shelf, a stale page and an upload that is cancelled", async (
   await other.goto(page.url());
   await go(other, "Takes");
   await go(page, "Takes");
-  await page.getByRole("option", { name: "Take Narration-EN" }).click();
-  await page.getByLabel("Label of strand 1").fill("Narrator");
-  await page.getByLabel("Label of strand 1").press("Enter");
-  await expect(other.getByRole("option", { name: "Take Narration-EN" })).toContainText("Narrator");
+  const cell = (p: typeof page) => p.getByRole("gridcell", { name: /^Label of strand 1 of take Narration-EN/ });
+  await cell(page).click();
+  await page.keyboard.type("Narrator");
+  await page.keyboard.press("Enter");
+  await expect(cell(other)).toContainText("Narrator");
+  // What one hasn't seen is not typed over: the line to the other page is cut, and its edit is refused.
+  await other.route("**/sheet", async (route) => {
+    const body = route.request().postDataJSON() as { cells: { was: string }[] };
+    for (const c of body.cells) c.was = "VO EN";
+    await route.continue({ postData: JSON.stringify(body) });
+  });
+  await cell(other).click();
+  await other.keyboard.type("Somebody else");
+  await other.keyboard.press("Enter");
+  await expect(other.getByText(/somebody else has changed it/)).toBeVisible();
+  await expect(cell(other)).toContainText("Narrator");
   await other.close();
 
   // The line is held up, so that the upload can be cancelled in its midst.

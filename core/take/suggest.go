@@ -43,15 +43,19 @@ func Suggest(labels []string, f survey.Findings, rate int) []Suggestion {
 	out = append(out, mixSuggestions(labels, f)...)
 	out = append(out, emptySuggestion(f)...)
 	out = append(out, sameSuggestions(f)...)
-	out = append(out, polaritySuggestions(labels, f, rate)...)
 	byName := nameSuggestions(labels)
-	out = append(out, byName...)
 	named := map[int]bool{}
 	for _, s := range byName {
 		for _, p := range s.Positions {
 			named[p] = true
 		}
 	}
+	// The channels of a layout are meant to differ as they do: a sound behind is no fault.
+	f.Relations = slices.DeleteFunc(slices.Clone(f.Relations), func(r survey.Relation) bool {
+		return r.Kind == survey.SameSource && (named[r.A] || named[r.B])
+	})
+	out = append(out, polaritySuggestions(labels, f, rate)...)
+	out = append(out, byName...)
 	for _, r := range f.Relations {
 		if r.Kind == survey.Pair && !named[r.A] && !named[r.B] && !IsMix(labels[r.A-1]) {
 			out = append(out, Suggestion{

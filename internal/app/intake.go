@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/mhl"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -218,6 +219,9 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
 		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
 	}
+	if f.Origin == "shelf" && a.Shelf != nil {
+		an.Facts.Snags = append(an.Facts.Snags, a.checkListed(f)...)
+	}
 	an.Survey, an.Strip = found.Survey, found.Strip
 	if found.Picture != nil {
 		an.Picture, an.Streams = found.Picture.Picture, found.Picture.Sound
@@ -283,4 +287,52 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 		err = a.Media.RemoveOriginal(f.ID) // the first of them keeps the sound
 	}
 	return err
+}
+
+// checkListed compares a file with the hash lists that lie beside its original.
+func (a *App) checkListed(f store.File) []snag.Snag {
+	problem := func(err error) []snag.Snag {
+		return []snag.Snag{{Code: snag.Of(err).Code, Message: snag.Of(err).Message}}
+	}
+	e, ok, err := a.Shelf.Listed(f.SourcePath)
+	if err != nil {
+		return problem(err)
+	}
+	if !ok {
+		return nil
+	}
+	file, err := os.Open(a.Media.Path(f.Path))
+	if err != nil {
+		return problem(err)
+	}
+	defer file.Close()
+	if err := e.Verify(file); err != nil {
+		return problem(err)
+	}
+	return nil
+}
+
+// HashList lists what was taken in, with the hashes that intake worked out.
+func (a *App) HashList(ctx context.Context, production uuid.UUID) (mhl.List, error) {
+	l := mhl.List{Created: a.Now(), Tool: "Zesty Loom"}
+	if _, err := a.Store.Production(ctx, production); err != nil {
+		return l, err
+	}
+	for after := (uuid.UUID{}); ; {
+		fs, err := a.Store.FilesAfter(ctx, production, after, 1000)
+		if err != nil || len(fs) == 0 {
+			return l, err
+		}
+		for _, f := range fs {
+			after = f.ID
+			if f.State != "ready" {
+				continue
+			}
+			path := f.SourcePath
+			if path == "" {
+				path = f.Name
+			}
+			l.Entries = append(l.Entries, mhl.Entry{Path: path, Size: f.Size, Hashes: []mhl.Hash{{Kind: "xxh64", Value: f.Hash}}})
+		}
+	}
 }

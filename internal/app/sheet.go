@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
@@ -218,7 +219,11 @@ func (a *App) saveTyped(ctx context.Context, tx store.Tx, t store.Take) error {
 		return snag.Refuse("choose_remedy", "the members of %s are of unequal length: say whether to pad the shorter ones or to end with the shortest", t.Name)
 	}
 	if len(strands) > 0 {
-		t.Name = takeName(t, strands[0].FileName)
+		file := strands[0].FileName
+		if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.FileID != strands[0].FileID }) {
+			file = source.ParseName(file).Stem
+		}
+		t.Name = takeName(t, file)
 	}
 	return tx.SaveTake(ctx, t)
 }

@@ -276,3 +276,74 @@ func TestAFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "proven", w.State, w.ErrorMessage)
 }
+
+func TestSoundReports(t *testing.T) {
+	f := setup(t)
+	f.take("poly8_s24.wav", "a.wav")
+	f.take("1.48000.wav", "b_1.wav")
+	rows, err := f.SoundReport(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	require.Len(t, rows, 2)
+	assert.Equal(t, []any{"a.wav", 8, "00:00:01:00"}, []any{rows[0].File, len(rows[0].Tracks), rows[0].Length})
+	m, err := f.MatchReport(f.ctx, f.p.ID, []byte("File name,Scene,Take,Circled,Track 3,Track 9\nA,21A,3,yes,Boom,beyond\nb_1.wav,22,1,,Plant,\nnone.wav,,,,,\n"))
+	require.NoError(t, err)
+	assert.Equal(t, 2, m.Takes)
+	assert.Equal(t, []string{"line 4: no take is of a file called none.wav"}, m.Unmatched)
+	assert.Empty(t, f.takes()[0].Scene, "matching changes nothing")
+	require.NoError(t, f.EditSheet(f.ctx, f.p.ID, "take a report over", m.Cells))
+	tk := f.takes()[0]
+	assert.Equal(t, []any{"21A-3", true, "Boom"}, []any{tk.Name, tk.Circled, f.strands(tk)[2].Label})
+	again, err := f.MatchReport(f.ctx, f.p.ID, []byte("Scene,Take,Circled\n21A,3,yes\n"))
+	require.NoError(t, err)
+	assert.Equal(t, 1, again.Takes)
+	assert.Empty(t, again.Cells, "nothing is left to change")
+}
+
+func TestHashListsOfTheShelf(t *testing.T) {
+	f := setup(t)
+	shelf := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(shelf, "day", "ascmhl"), 0o755))
+	for to, from := range map[string]string{"good.wav": "poly8_s24.wav", "bad.wav": "six.wav", "unlisted.wav": "1.48000.wav"} {
+		b, err := os.ReadFile(testmedia.Path(t, from))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(shelf, "day", to), b, 0o600))
+	}
+	in := func() map[string]store.File {
+		var err error
+		f.Shelf, err = media.OpenShelf(shelf)
+		require.NoError(t, err)
+		fs, err := f.TakeFromShelf(f.ctx, f.p.ID, []string{"day/good.wav", "day/bad.wav", "day/unlisted.wav"})
+		require.NoError(t, err)
+		out := map[string]store.File{}
+		for _, file := range fs {
+			require.NoError(t, f.Analyse(f.ctx, file.ID))
+			file, err = f.Store.File(f.ctx, file.ID)
+			require.NoError(t, err)
+			out[file.Name] = file
+		}
+		return out
+	}
+	first := in()
+	hash := func(name string) string { return first[name].Hash }
+	list := `<?xml version="1.0" encoding="UTF-8"?><hashlist version="2.0" xmlns="urn:ASC:MHL:v2.0"><hashes>` +
+		`<hash><path>good.wav</path><xxh64>` + hash("good.wav") + `</xxh64></hash><hash><path>bad.wav</path><xxh64>` + hash("good.wav") + `</xxh64></hash></hashes></hashlist>`
+	require.NoError(t, os.WriteFile(filepath.Join(shelf, "day", "ascmhl", "0001_day.mhl"), []byte(list), 0o600))
+	for _, file := range first {
+		require.NoError(t, f.RemoveFile(f.ctx, file.ID))
+	}
+	second := in()
+	codes := func(name string) (out []string) {
+		for _, s := range second[name].Facts.Facts.Snags {
+			out = append(out, s.Code)
+		}
+		return out
+	}
+	assert.NotContains(t, codes("good.wav"), "hash_list_differs")
+	assert.Contains(t, codes("bad.wav"), "hash_list_differs")
+	assert.NotContains(t, codes("unlisted.wav"), "hash_list_differs")
+	l, err := f.HashList(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	e, ok := l.Find("day/good.wav")
+	require.True(t, ok)
+	assert.Equal(t, hash("good.wav"), e.Hashes[0].Value)
+}

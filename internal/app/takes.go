@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/source"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -129,7 +130,6 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 		Roll: facts.Roll, Note: facts.Note, Circled: facts.Circled, WildTrack: facts.WildTrack, NoGood: facts.NoGood, FalseStart: facts.FalseStart,
 		Recorder: facts.Recorder, Day: facts.Day, SampleRate: f.Facts.SampleRate,
 	}
-	t.Name = takeName(t, f.Name)
 	if len(f.Facts.Streams) > 0 {
 		var groups []int
 		for _, s := range f.Facts.Streams {
@@ -142,6 +142,7 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 
 // describe brings what grouping found into a take.
 func describe(t *store.Take, g take.Group) {
+	t.Name = takeName(*t, setName(g))
 	t.Frames, t.Longest, t.Why, t.OrderWords, t.Certain, t.Snags = g.Frames, g.Longest, g.Why, g.Order, g.Certain, g.Snags
 	t.StartSamples = nil
 	if s := g.Members[0].Facts.Start; s >= 0 {
@@ -257,6 +258,14 @@ func takeName(t store.Take, file string) string {
 		return t.Scene
 	}
 	return strings.TrimSuffix(file, filepath.Ext(file))
+}
+
+// setName is the name that a set of mono files has in common, or that of its only file.
+func setName(g take.Group) string {
+	if len(g.Members) > 1 {
+		return source.ParseName(g.Members[0].Name).Stem
+	}
+	return g.Members[0].Name
 }
 
 // regroupTakes regroups what is left of the takes that some removed strands belonged to.

@@ -3,11 +3,13 @@ package media
 import (
 	"context"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"zestyloom/core/mhl"
 	"zestyloom/core/snag"
 	"zestyloom/core/wholefile"
 )
@@ -137,4 +139,41 @@ func (s *Shelf) CopyTo(ctx context.Context, path, to string, progress func(done,
 		}
 	}
 	return done, out.Commit()
+}
+
+// Listed finds what hash lists beside a file, or beside the folders it lies in, say of it: the newest
+// generation that names it (ASC MHL keeps them in folders called ascmhl). ok is false when none does.
+func (s *Shelf) Listed(path string) (e mhl.Entry, ok bool, err error) {
+	p, err := local(path)
+	if err != nil {
+		return e, false, err
+	}
+	for dir := filepath.Dir(p); ; dir = filepath.Dir(dir) {
+		lists, err := fs.Glob(s.root.FS(), filepath.ToSlash(filepath.Join(dir, "ascmhl", "*.mhl")))
+		if err != nil {
+			return e, false, err
+		}
+		slices.Sort(lists) // names begin with the number of their generation
+		for _, name := range slices.Backward(lists) {
+			f, err := s.root.Open(name)
+			if err != nil {
+				return e, false, err
+			}
+			l, err := mhl.Read(f)
+			f.Close()
+			if err != nil {
+				return e, false, snag.Refuse("bad_hash_list", "%s: %w", name, err)
+			}
+			rel, err := filepath.Rel(dir, p)
+			if err != nil {
+				return e, false, err
+			}
+			if e, ok := l.Find(filepath.ToSlash(rel)); ok {
+				return e, true, nil
+			}
+		}
+		if dir == "." {
+			return e, false, nil
+		}
+	}
 }

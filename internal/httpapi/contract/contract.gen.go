@@ -845,6 +845,25 @@ type ReelOp struct {
 	} `json:"set_track,omitempty"`
 }
 
+// ReportMatch defines model for ReportMatch.
+type ReportMatch struct {
+	// Cells what would change, for the sheet
+	Cells []SheetCell `json:"cells"`
+
+	// Columns what each column of the report was read as
+	Columns []struct {
+		// Field empty when it is not used
+		Field   string `json:"field"`
+		Heading string `json:"heading"`
+	} `json:"columns"`
+
+	// Takes rows that a take was found for
+	Takes int `json:"takes"`
+
+	// Unmatched rows that none was found for
+	Unmatched []string `json:"unmatched"`
+}
+
 // Route defines model for Route.
 type Route struct {
 	GainDb float64 `json:"gain_db"`
@@ -914,6 +933,11 @@ type ShelfOrder struct {
 type Snag struct {
 	Code    string `json:"code"`
 	Message string `json:"message"`
+}
+
+// SoundReport defines model for SoundReport.
+type SoundReport struct {
+	Csv string `json:"csv"`
 }
 
 // Spec defines model for Spec.
@@ -1217,6 +1241,9 @@ type EditSheetJSONRequestBody = SheetEdit
 // TakeFromShelfJSONRequestBody defines body for TakeFromShelf for application/json ContentType.
 type TakeFromShelfJSONRequestBody = ShelfOrder
 
+// ReadSoundReportJSONRequestBody defines body for ReadSoundReport for application/json ContentType.
+type ReadSoundReportJSONRequestBody = SoundReport
+
 // DecideSuggestionsJSONRequestBody defines body for DecideSuggestions for application/json ContentType.
 type DecideSuggestionsJSONRequestBody = Decision
 
@@ -1288,6 +1315,9 @@ type ServerInterface interface {
 	// ListFiles Files in the order they arrived
 	// (GET /api/productions/{production}/files)
 	ListFiles(c *gin.Context, production ProductionId, params ListFilesParams)
+	// GetHashList An ASC MHL hash list of what was taken in
+	// (GET /api/productions/{production}/hash-list)
+	GetHashList(c *gin.Context, production ProductionId)
 
 	// (POST /api/productions/{production}/redo)
 	Redo(c *gin.Context, production ProductionId)
@@ -1300,6 +1330,12 @@ type ServerInterface interface {
 	// TakeFromShelf Take files of the server's shelf folder in, by copy
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(c *gin.Context, production ProductionId)
+	// GetSoundReport The takes sheet as CSV, a row a take, a column a strand
+	// (GET /api/productions/{production}/sound-report)
+	GetSoundReport(c *gin.Context, production ProductionId)
+	// ReadSoundReport Match a CSV report to the takes and say what it would change; nothing is changed
+	// (POST /api/productions/{production}/sound-report)
+	ReadSoundReport(c *gin.Context, production ProductionId)
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(c *gin.Context, production ProductionId)
@@ -1731,6 +1767,31 @@ func (siw *ServerInterfaceWrapper) ListFiles(c *gin.Context) {
 	siw.Handler.ListFiles(c, production, params)
 }
 
+// GetHashList operation middleware
+func (siw *ServerInterfaceWrapper) GetHashList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetHashList(c, production)
+}
+
 // Redo operation middleware
 func (siw *ServerInterfaceWrapper) Redo(c *gin.Context) {
 
@@ -1829,6 +1890,56 @@ func (siw *ServerInterfaceWrapper) TakeFromShelf(c *gin.Context) {
 	}
 
 	siw.Handler.TakeFromShelf(c, production)
+}
+
+// GetSoundReport operation middleware
+func (siw *ServerInterfaceWrapper) GetSoundReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSoundReport(c, production)
+}
+
+// ReadSoundReport operation middleware
+func (siw *ServerInterfaceWrapper) ReadSoundReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadSoundReport(c, production)
 }
 
 // DecideSuggestions operation middleware
@@ -2474,6 +2585,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/productions/:production/writings", wrapper.OrderWritings)
 	router.POST(options.BaseURL+"/api/writings/:writing/retry", wrapper.RetryWriting)
 	router.GET(options.BaseURL+"/api/writings/:writing/files/:index", wrapper.DownloadWriting)
+	router.GET(options.BaseURL+"/api/productions/:production/hash-list", wrapper.GetHashList)
+	router.GET(options.BaseURL+"/api/productions/:production/sound-report", wrapper.GetSoundReport)
+	router.POST(options.BaseURL+"/api/productions/:production/sound-report", wrapper.ReadSoundReport)
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
@@ -3069,6 +3183,51 @@ func (response ListFilesdefaultApplicationProblemPlusJSONResponse) VisitListFile
 	return err
 }
 
+type GetHashListRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type GetHashListResponseObject interface {
+	VisitGetHashListResponse(w http.ResponseWriter) error
+}
+
+type GetHashList200ApplicationxmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetHashList200ApplicationxmlResponse) VisitGetHashListResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/xml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetHashListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetHashListdefaultApplicationProblemPlusJSONResponse) VisitGetHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RedoRequestObject struct {
 	Production ProductionId `json:"production"`
 }
@@ -3230,6 +3389,91 @@ type TakeFromShelfdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeFromShelfdefaultApplicationProblemPlusJSONResponse) VisitTakeFromShelfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSoundReportRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type GetSoundReportResponseObject interface {
+	VisitGetSoundReportResponse(w http.ResponseWriter) error
+}
+
+type GetSoundReport200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetSoundReport200TextcsvResponse) VisitGetSoundReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetSoundReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSoundReportdefaultApplicationProblemPlusJSONResponse) VisitGetSoundReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadSoundReportRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *ReadSoundReportJSONRequestBody
+}
+
+type ReadSoundReportResponseObject interface {
+	VisitReadSoundReportResponse(w http.ResponseWriter) error
+}
+
+type ReadSoundReport200JSONResponse ReportMatch
+
+func (response ReadSoundReport200JSONResponse) VisitReadSoundReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadSoundReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadSoundReportdefaultApplicationProblemPlusJSONResponse) VisitReadSoundReportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4177,6 +4421,9 @@ type StrictServerInterface interface {
 	// ListFiles Files in the order they arrived
 	// (GET /api/productions/{production}/files)
 	ListFiles(ctx context.Context, request ListFilesRequestObject) (ListFilesResponseObject, error)
+	// GetHashList An ASC MHL hash list of what was taken in
+	// (GET /api/productions/{production}/hash-list)
+	GetHashList(ctx context.Context, request GetHashListRequestObject) (GetHashListResponseObject, error)
 
 	// (POST /api/productions/{production}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
@@ -4189,6 +4436,12 @@ type StrictServerInterface interface {
 	// TakeFromShelf Take files of the server's shelf folder in, by copy
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(ctx context.Context, request TakeFromShelfRequestObject) (TakeFromShelfResponseObject, error)
+	// GetSoundReport The takes sheet as CSV, a row a take, a column a strand
+	// (GET /api/productions/{production}/sound-report)
+	GetSoundReport(ctx context.Context, request GetSoundReportRequestObject) (GetSoundReportResponseObject, error)
+	// ReadSoundReport Match a CSV report to the takes and say what it would change; nothing is changed
+	// (POST /api/productions/{production}/sound-report)
+	ReadSoundReport(ctx context.Context, request ReadSoundReportRequestObject) (ReadSoundReportResponseObject, error)
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
@@ -4712,6 +4965,32 @@ func (sh *strictHandler) ListFiles(ctx *gin.Context, production ProductionId, pa
 	}
 }
 
+// GetHashList operation middleware
+func (sh *strictHandler) GetHashList(ctx *gin.Context, production ProductionId) {
+	var request GetHashListRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetHashList(ctx, request.(GetHashListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetHashList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetHashListResponseObject); ok {
+		if err := validResponse.VisitGetHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Redo operation middleware
 func (sh *strictHandler) Redo(ctx *gin.Context, production ProductionId) {
 	var request RedoRequestObject
@@ -4845,6 +5124,76 @@ func (sh *strictHandler) TakeFromShelf(ctx *gin.Context, production ProductionId
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TakeFromShelfResponseObject); ok {
 		if err := validResponse.VisitTakeFromShelfResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetSoundReport operation middleware
+func (sh *strictHandler) GetSoundReport(ctx *gin.Context, production ProductionId) {
+	var request GetSoundReportRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSoundReport(ctx, request.(GetSoundReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSoundReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetSoundReportResponseObject); ok {
+		if err := validResponse.VisitGetSoundReportResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadSoundReport operation middleware
+func (sh *strictHandler) ReadSoundReport(ctx *gin.Context, production ProductionId) {
+	var request ReadSoundReportRequestObject
+
+	request.Production = production
+
+	var body ReadSoundReportJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadSoundReport(ctx, request.(ReadSoundReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadSoundReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadSoundReportResponseObject); ok {
+		if err := validResponse.VisitReadSoundReportResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5589,114 +5938,119 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7D17j9s4fl+FUAukRZXYM3ncZoL+cZfH3aK73WAn2z30ehjQ1s8WdyRSS1LjeAfzOfqB+sUKPkVZpC2N",
-	"7eR6KBBkbEvi48ff+6X7bMnqhlGgUmRX91mDOa5BAtff8EoCVx8KEEtOGkkYza4yWQJatlwwjtgKqW8N",
-	"XgNawIpxyPKMqJt+bYFvszyjuIbsyg6VZ2JZQo3NmCvcVjK7yrI8q/Hn74CuZZldXczneSa3jXpKSE7o",
-	"Ont4yLMCKnIHfHtDCvW0nqPBsuymcHdkecbh15ZwKLIryVsIZ10xXmM1aduSIotNtCIVpCdRV4+coCI1",
-	"kX74HTiZi1E4XSrA1Pgzqdtaf1NfCTVfL/xMhEpYA9dTNZwV7VIdW3pH3T1H7osDVOlp1NUjJxCSY1qk",
-	"pzDXj5xkw4kkdJ2exd5w1DQaWqJhVIAmtI+cLSqo1ccloxKoxg/cNBVZYnU0s8bc8S+/CEWC98Fc/8hh",
-	"lV1l/zDrKHlmroqZG/fBUFBIxBg1/qJbul7L2xJTCtVHzthKswTOGuCSmJUuzVX1cRff8qwgq5VlHR4C",
-	"hMpXL7I8cveKcCFvsBx5uwH//S4s84zdBj8vGKsAU/17K5tWxlfaAL69KRar/loL1i40edO2qrD6aE/W",
-	"DkDbemGe57V4/OMPIer8xYPUr9jutYNnAKtw6cEyNBT+6mdii19gKdVC35awvB0e44q1tJgGTV6AXnDk",
-	"mU2JZeTCzj71Xd1AuV1EeukVaYYrH40vJL5WQkc+X1l5dBxyWp50EDiaTXgGZs9fw4sovmwXEwPTO1gS",
-	"QQxX2AHVcgmNjB+naNdrEIoX6FuJhFqM4FxaAH1rbn7pJJD93okgzDneDrYYTpm7xcV3ZAX5kPtUpGkM",
-	"Eva5mcB1U4FAJVQFwhKt2qpCYok1OY44v4JRGI66UsqQGDcCcM74IX58TfE6szpGH+57uXilGETxQake",
-	"D7tAVoNRIkoodllpgSU8lURj0uAY7damkNJB1LCUPWkdDV7eqo9X9xlQpcj8JWtYpRSimlEWoEfwiJNM",
-	"ByQfW2lEb2B5s4c8MZc3anFLViRvkRCub4M7BYAWwM3nhrO77hMool1hUmlGt8R0CZX6HNuPZBJXxyBf",
-	"lJX4bXcwdnux6O5mdrjr0HIAlbxbS3DEuafGfTT8g3pgSMiPOXYsJXAaN0fUdp8ItCmBIrwQSoHqGRXP",
-	"I0aFAdJY3TbgY+qpDqqx3b+/sypcf9eOyzxeet0SI0wc0NyJSXyr/1ot25pCRP9mFVZhUHPNQYj9eDgV",
-	"4fSiYmDQHCulQoq4ZrZkhUWMwQKVaowJNfg0uDoBuEVrFGu4MYykj0+Kapxhq+CLNkSW+ptQV6yC/gZB",
-	"3cgtYrIEviEiyt2mCYUpLLnEoozrN+N4dVqb5mRtdCSHY21TMax5SgnVKk6bZClbHpGgRApkLyJC0Ybx",
-	"QuRItMsSYYGeX87/578vvpkriX350kFUgZu1ElkeNSBaLepvuOXKQ9AI8ttYRBAUr8fLYXdQuwJ4KET6",
-	"QLDbUrzJ49Sa3IFAlCH9cHSfabmDKa62wskgXBiXx6oVWtp47I4elZAcsNnrjgqltHFkLyv8xwH22zMU",
-	"uT9FpZk6oA1ZyQBC3Ojye8Grb5rEiPJMcry8HX+EiiN9Uo8MVxmTolaAaozypJEUox1/8mysj655x/sC",
-	"mTqQtpq2O6lskNRvdYd9dSfakWGKF3/P7iL8WMmOIToYKYokQ6KpiEREIrZahepIUlhG5/6I15G5/aGN",
-	"Pr0YelH4LIc76Lso1T3aT+nYDJb6d6BR/uhx8JCypddtl+AeS8E/4VNZbOVovh8Kz1Ew67lzIrBbljCF",
-	"gIw/ITJOUiAlJM0OHC2lGVB4ErCLC7adAq0h6mnuqgovepcCefY13UOK31RWf4wY7t6hENGC9bUnApHC",
-	"C9NS8XAvdohQDJwypIn+kKbbeaa8Z8LALOmFsiuPnxJ1mt3OGaUsrxqEsFwjJh3XPeloNd8N4DvoNOBt",
-	"QgayRsTBKx0eHYCM4dRuhW5Ity43TgwOfwJcGb/SrknETQwGFwVRh4oV0YZ8OiFlu6GVXGpFCBV2a+3Q",
-	"vqWSsmzM87ldS2z13+HtJ21rRMXIMb6kKa4kM1dsff8Om49dQGOwSGiIsOgWWIeXUevQMa7dG2tCfazq",
-	"sH7qwzcvvpn3AjjPv3nRD+GY6xElNaJeutDZfH7l/vUN3svYjtwYweJ6GqBVyy9f5uhSLW52MZ9fIMbR",
-	"5etnr3+HCs6a/iwv5vk4vt6fOXZwP3hvfZKDe0jN97lgg+W9GnFa0oRdYhr7inGkGdryMKt0mqIazour",
-	"6EZDb95e23i8ej1JxO4VpR+ZII5y+iBZMFkiQQoQSnOao+IPOer/9vS5/rGClbLdqm2OOFmX5rNSZy1L",
-	"Ug8pSc9keVMTqvmNekYJEnV/lGN/5LCq9NVhKOPEvtRC+0rGq6RGqsXGmmLPGzNwwr2HnJYJCbeDE85/",
-	"lDZGnH3qIeMGj6JPF8ccKeMLkJhUScdrm/ASSSKrEShvbss7wWany82CEltISo8lpjccChb3TmF601Jz",
-	"sU86mxJLtGFtVaAFIHUPhU4/A6WPydJYi0MPUiewTu7qcVJgH37/qO6x9+5xox/0yThHSx8yJdugGtMt",
-	"0tcR4GWJtAaFSmz9laH7NIgLRTym1Bmyw2taOYwjktNahpeMKjnCBKROme47Yfeooj2V7XR0v8eF4fBo",
-	"1yER/LnxMsxQ/JAVWEeEx/S8o4gEKcXM3WkMu7ObIyy2wUL0YtIpPmdvdCGO2Gp/tMi7i3Nj48VaO4ra",
-	"FFrwTXerq8dyvQA7eHTVgONW1W6kQEjgoI6sJsWNktnqQFvObQwe1wsiGCXLqPh1hL/j3LWuwDeKgSEO",
-	"OB0VnKbPNFYLiapBIfHusxE0AMKx3FLiYDQMYsdaoMVpI6Q1lpx8jhvvNg/L+avkhqE1J4XIEUacbRCm",
-	"yOSHqB9WeCkZRxhpO1PZ9GZvecSjNnRADBwOuwcwUsF0GSvjqdlq+ZEpOGutFyxl/+4VU+rpbJDktNg6",
-	"AAXHETDfg2JrMndekc9xhjRSbZviDr1Wxkbs9Kb5xBP+8Dy7A+4SSx4Vg7byxA3TSRbjc42rmhaCu3LK",
-	"O7+FdbhafOlQ0FNXir7fFyRiPlg9eRSk1Cg/NH3PxeWhLJhpcOySqeK8NtdWqZW+B1wYO2fSnYPLxEpo",
-	"8XabSVJc4UrALqnBZ7yU1RYx6oKnOiRa48/hoxcaVDu/9A+EQ83u4EbGHbpkXC5VVNUCeRPwqx00OBEj",
-	"21mKGza1Ho3Fw9X4n0fxvJE+y7RLUq3Es7r+StIccJ835iExyZRDDfzzB111bLUaoQSS0IGtHhnCIrbw",
-	"H+NntMaE3hSLuITt0rRfBJB6+vpVRPg2gc9lr+vC3Re4rQ75c7U3yq00mCqGBdclgHwLVRVT2aGKxBx0",
-	"kFhZPTkygTZsQxBoxVmNNKiR5jheC10CdaaSZuKVOgvKTHCU8KVJmNqQqrDIoq7erBnTyrtiPDdOinCj",
-	"+nbJhPrRmghB6PqGQw06MG5SJ4PvFgEscBozmIltEnoHJhrPSW1AVkCF1WMlWZc3yoyIKsicbSIhVA2b",
-	"JwJpTS0IzhyOoubZHa5aSPgSiEREIMlQyapCywws0rfqnEjtZyASbbBAAoAanV1hGeZQ9BKndrFI7S23",
-	"KODWlcYfRlcVWcYcuVBVIqb6MgFIqrWq3SDBatDeEASVliDjVCGPu7EQ52TnUzza0zmP9FaSMIgrGn7/",
-	"0zfU1zYOqRtnUyCs2rB399UqZkZJTmDS3qvVeyp51BZZkzugMWwHWQI3eVrA74AbXFfMQiE4kaUiQr3C",
-	"PKKd6yKPg5hgJs9dSYjbWRIYZheR9Puq6KWxhd6ClK2VWOGEhKd4QMDuxa7JDpfcUTKhU5b9E+6FiQLB",
-	"Fwv/XUxMJTezRddI8WlCzPsDvtGpbTbpYOpUPmMPgc+RyhfRaQ/7Xkxaa/+psTm6w8EIT+T5HPLmxAbz",
-	"CcBTHdB7rNPwEEJj0ix9kL/l0ro8mLp1RXFCRqMhj4ryjUwJfvfnLM++V/99UP/9xw/Rk6rwlrXyiISd",
-	"EIbW1WbHPBBivPYJLFMqy7QWlir7GFehsbIR14MEpStAk1Q1LU3Xa42Dtf/ptzdoroUxNWmEI/x0IzmC",
-	"VWOj4iWd9KSv3AjW8mUvs4Z8rpXSszAZbi6gv220uh1Frtr4OCNFZHE7zWrh58jEapIBbWKycY35ou2V",
-	"i+gRclhq32pnvCYmDZ85Mv+rxE1E95eEbtEG34Ea8gop0Oh0Lvi1xRUSEhqRowUWgF69yNHly5foX/uF",
-	"UBHNYV+iWdTE7GyjMa7lGNPwR9LZYj3UG4DcINShnLMgiG2LtDs6znupbI+0+9y5pJnad462+pxtvB8j",
-	"ascpLDWmtLaSOgtO2ZS4Au1yIwJ1GeDT1Hp3CGryxN5M8vYO75WkqoRO/0CLrfmLJZqZXO98oAa1NFGL",
-	"W4JL7Ig4Q0nRU3pTEt0M7+73Y0a348sQYzYal5hQuQ35n/1RoSm5Ba0ANUwIohA+xv1GMmknt4cs71HR",
-	"L+0PESylHm3FSJEeCZvpp/34eQClGHw/2Sh8rBY1FRpxnp/oxQJv44I48AZFH1wRGiusU/S05qxtCF0r",
-	"urHb0V6azo8UGe4MJZOE3uzkJoSiuue5CjBSsy9TkcO4BCETUrjnCes/v8HE0Iuutdkb9B1esA65uPnK",
-	"ZKqwqEg1E9GXEFshIoXOUxZhmcnQ2eYcf+PjNjiVpOVETTxBhlXVI/NdtJ8z+qi6chNl9FjxcL2cKK6c",
-	"sFgpisSH1ZpREUwlCKfEMLU1EFtookJ972gdb48ZlP38oECjwbf+SCLNDbYJ32qNbxWmepxVcjieV9/z",
-	"aI8MVLhsnBN6zDvcC/Yc0IDhtfsygHrGcJA0aA69SxFyfK3npVeQdHzAcedpvvsQJ1Ky5xSFRlqG7Sk0",
-	"On+50Ceom8qyF1xVP6yyq78cWLN94h3HKzVEPMg2rdQ5Gkn9a7A8M1lc450Abjua0Z/7Du+Xrw64ux+Z",
-	"ph8y/lTyN6bbydq0JduApiww9p3y0YaDs58P3uisuklJ/LGQWXQ7iSKsikxIstBtX8a7v9L+jEcGhXO7",
-	"3tgGf6Kuyry/w/0hl16uryyBgzbiklm/sbBLbDU/O+Momcrgw9CvXuzvFXZUsk+XWLIv3eFn2zdrGB46",
-	"X+cUNacEmsr2H6mkB80qplRpd43C0r1Bok70aD2uUjMC39sBK85qC8POHy7h3wB9zzk9rnGH85sfaOBx",
-	"sDNHw+GOwKZX7GTTjiI1e8dUnk0NPbkk733tP0K0O32178FAwdRS3KClTkTLtQocIhIt8PIW6a5dXR8A",
-	"x9x898dpRUiDkl+zlEhmjraWV5Hyig+c1c5w4lYVlwwZUkNKZqEaCwlcPEMuh0YgTAtk1EuBsO5OoaGO",
-	"bEjBete4tCWzrsGUIHQJqCYFJetSPkPfFubxn3769t3d756h94quzE8/fniLXr94+TvXaE/4ILRUZhZS",
-	"OvUz9EGvV91v+my4WLX2TbdCPSzZklXat4YbMjO3iRn6pxokLrDEV3rTCrI56ro5/vOz/6KZr5TJ/hOE",
-	"3KLvGKuDlMyrbP7s4tlcS8sGKG5IdpU9fzZ/9tzGhTXC6Wm7ljKze1fR8KDzoECaPErgulXht0V2lf0R",
-	"5LuwHWfQ6/ByPt/T53Baf0M/R6TBoQKgL73QVy0fiQ/p19hvmhg2RE0o4N0ts7BJqdaT06CbmaZQu01X",
-	"p86hPXWRA3irR/97OIP9UNTkPrsntIDPaXR8xzZUUc0H1711PyzagrDZBt/1geD59YJQrGEaaes53P/K",
-	"Kh+P2LsyeOtazXWV/UBtCb9Os7PMzcHhDVJcFHFM15aZ6BSYIjsOg/NoA1QN673tT/emhh4gCw4uY+YM",
-	"VPGjGjxNFJdfhChsDzWE15jQE2DG9/gWdEmI0igR48i3m/P4YeayYU7fycoYqJ7ALCmpPw+23A6MbrsL",
-	"xJrdQZyUXkTaaRkzx7h3lTTVxb7Hb9ssw3Up0qEx29cC2dAuB6hQK0DkHVS0u872TxLTycM1h+6wOITa",
-	"rHYNdh45aApvvw8B/msLQv6BGZf+SbDV9wZ66Ktriq4fxpyx2ndxgjP92EqEkbIkbLsSKlmYYhy2IjIX",
-	"bbmBOlW2oXFkfixPOXwump/EKeHypKcT5SNUb3uDtyeA/O81SShysmFkcwCWR0Wh6pt6pTTAaxsJPiBu",
-	"SY3XMPulgfXR8tbEpE8AjmsT3A66AD7xjezyXsz7FDykU9pFEp7fESE/BvcdqdGNa5bQ1cIPC12GHcWr",
-	"CoU7ebzOHddoOWAJH3e71Z+aF/YbyIxiiBcnm3x35h0uiwvIrRFJrdmtoyxHatbBoc3uuy97rbudcziT",
-	"bbEfHkHVrEXRL2Hj9d+pECXiHhQDPXcvcb8Le7aen7bfBWbZIcoOdnA8a/2km/FtQEhUtrTgUOTuu+5y",
-	"n53/RODOve8khd7vzR0HD0LCZ2mGe2raMI7HbdMjOPpmBjvUCcSYLoR4qjs5mk2/MU02GFUCrcASK40c",
-	"U2RXc3bQe/99kg4+WA/12ZiK70YZfyuGvnI05D+4LJYuv0WWsEWYc/Iow3wH0vnBB8wbd0bcaF45M+Ls",
-	"XOub41AkrUvrkqSzHbuN3UUOfePSKtUNR5nlDyNgaHx+Kcbzo8uaOBMU9PgHZekTcZRicXYuIkow8DsP",
-	"Kr4viNQFeGfSMbsqwVH65RmkfzzBJY4WOuJlc4+BA1qWmK4NC3sxf31aoPjy0ahxhyt4g7olYeF4KiDK",
-	"Nifg2m/11pCucPSNWPRcGuNypGwcbDK9oCAS2eqNN95q1tr5i/lrE+xX95WsKsROWauCJvWZ3NnDGIS3",
-	"lZVnQXiFDh84q69teeSZkN5VD47C+svTY308DyDqWZElEH4i34qCrksRXAUFqk+EqUdFpvQSEZqjxRYt",
-	"WbMdgxL9/MjzIMY7WJICrntv7jkHcviXGD3WA1nohZ7CB/l7nY+oKNvQNAoAnYfEP+KMfGZCUtv95HvG",
-	"nUng+5TIU2u7/xc1WGnz7Q6cib/ri4hil+k5gjHZMiC3PsUtdFDuK+lpeWZb9vZheI3vwO/qPPxiJ9n1",
-	"kUzjFppTRKL+DaAxFVoCtVRxcqyP5Q3C/qwM58dSXzDVWk2Fl4pjHcRa11X0PCz+J/rV7a7W3nImm8u/",
-	"AGkf0f/cvSXp/DTvciFHkLxf/Gn0EIE2JjkNsVYqaab1kty+IkN74WTJWoHpyd1yKQTUOmEP/KfnF72k",
-	"xq9ldE059V7LYHtk6sGz6MUTFube3nk8NqpJnXXFWpkbxyQWCKNf2CII6r5BjOcmo08nheZI4C1KQMgx",
-	"Aw5Qidm9+rPrgZ+Gxe6txgfw913/5dOn14/D1+mdwX46MpnlWN7dOy6lXJ/lpN4XpHOwnf6QfJPJMzCY",
-	"x/r0dA6MVqQ3mBfi1E6b1NQ1LgAx6kvUbcLpmy4vBwubDnRSz41pE5oj0x00tx1zdQc284IczGXKWZNY",
-	"c4KnNL03EpwYUbvXHfzNsJNTBnXd5lJ+6ApTnZ+tBICpKDyBuFHyAts+yVZwKKkBuZ5KixMhMS101MYn",
-	"1kTP3pv1pz53+3adM526f3fP3zZ/OoW3zagVOkOsm0Var57J63dlrSJxyL71xKkP+Rrkz7ZNxVlUXT32",
-	"/4ugLy6C/sjZRicplpzQWz2NqTt548WQtFxmi24BGgSKB5siQI+D3tOftFSdk34HL3Wm9q+t0UFtqrZN",
-	"3O4A2b05avdFTpEOfQqFz4YxZheRc1Os1/VVPIE31znXneddO9x1G0dkzoIHjlzRwHK/m+Ba3/ElrEXd",
-	"TnBk2p1Z95E6uK3in92bDw/TeZ950HM/LJdlTMYtoLp27xM8S6QpaMb0hfmgiavG+aBvACxt8PVI1NYb",
-	"9I2Fs+Q5zvSbffcm6tqXgIzgKCuuC8giHGWeT+0RPmgFw9wbWXde5B5fiGs+MUwYHkx/EatDmYQGbCkh",
-	"nuP1mDRlU0yY20Qv3fuiBFyAaZb556fX+oan7pU03WSDXTycJiHP46Z5CzQWqCJSVvAUaEEwRc8vny6I",
-	"RKuKKaZpuy5O9giG/CGJra7BXYCwfeh911uZIGsKBbp4pReoq49zVAHWjkygaK3ThoV+a8qSVW1NtaNJ",
-	"F7DqlnlKMlzMLl49/+aF+tg1zHuG3ur7BVrAltHCyA8DHw5onqP5M/SJt4As4hq4GNz9jbEaCkSoqcIc",
-	"kNzPbpdfn+rcrp6IkaQn2RFkl8d3aI5GxDf58uIyaKn/zcXry79d2nYbOQ1dwme1YK+8aOQj1OZwrhBG",
-	"ptGi+hxMfDxV+hDj7N593FsT9k7/3gv6HQq+rY8I+cSJpl+mKPsRyHil4qF2OB4gLgwzu7efppae/uy7",
-	"QfzdVJ9uurDBNIyzD36BGtPIsT2yGCxc8/56sORJR4jgFLWgWvEr9Vulf9un5dkXT59R+7UzRFCxbSLM",
-	"reFsCUIoC9xen3HAxfa3/QmyuNh+nU3oxalDejl//gWmcy/V2+6A7h2WeIEF5KiGgmBn4GJaoF9baME0",
-	"kxC6lZ8e1mSbGSxveZVdZTPF6v83AAD//w==",
+	"7H3rjts4lvCrEPo+ILtYJeWqXKZTwf6YyWW6sentoCs9PdjZQYGWaItdEqkmqXK5C/Uc+0D7YgsekhJl",
+	"kbJUtpPewQJByrYkXg7P/ab7JONVzRlhSiaX90mNBa6IIgK+4ZUiQn/IicwErRXlLLlMVEFQ1gjJBeIr",
+	"pL/VeE3Qkqy4IEmaUH3Trw0R2yRNGK5IcmmHShOZFaTCZswVbkqVXCZJmlT47iNha1Ukl+eLRZqoba2f",
+	"kkpQtk4eHtIkJyW9JWJ7TXP9NMxRY1V0U7g7kjQR5NeGCpInl0o0xJ91xUWF9aRNQ/MkNNGKliQ+ib56",
+	"4AQlrahqh9+Bk7kYhNOFBkyF72jVVPBNf6XMfD1vZ6JMkTURMFUteN5k+tjiO+ruOXBfgpAyPo2+euAE",
+	"UgnM8vgU5vqBk2wEVZSt47PYGw6aBqAla84kAUL7JPiyJJX+mHGmCAP8wHVd0gzrozmrzR3/8ovUJHjv",
+	"zfX/BVkll8n/O+so+cxclWdu3AdDQT4RY1S3F93SYS1vC8wYKT8JzlfAEgSviVDUrDQzV/XHXXxLk5yu",
+	"VpZ1tBCgTL16kaSBu1dUSHWN1cTbDfjvd2GZJvzG+3nJeUkwg98bVTcqvNKa4JvrfLnqrzXnzRLImzVl",
+	"ifVHe7J2ANZUS/O8qOTjH3/wUedvLUjbFdu9dvD0YOUv3VsGQOHv7Ux8+QvJlF7o24JkN8NjXPGG5fOg",
+	"KXICCw48symwClzY2Sfc1Q2U2kXEl17SerjyyfhCw2ulbOLzpZVHhyGn5Ul7gQNsomVg9vwBXlTzZbuY",
+	"EJjekYxKarjCDqiyjNQqfJyyWa+J1LwAbqWKVHIC5wIB9J25+aWTQPZ7J4KwEHg72KI/ZeoWF96RFeRD",
+	"7lPSujZI2OdmEld1SSQqSJkjrNCqKUskMwzkOOH8cs7IcNSVVobktBGIEFzs48dXDK8Tq2P04T7KxUvN",
+	"IPIPWvV42AWyHoxRWZB8l5XmWJGnigImDY7Rbm0OKe1FDUvZs9ZR4+xGf7y8TwjTiszfkpqXWiGqOOMe",
+	"eniPOMm0R/LxFSB6TbLrEfLEQl3rxWU8j96iiL++De4UAJYTYT7Xgt92n4gm2hWmJTC6DLOMlPpzaD+K",
+	"K1wegnxBVtJuu4Ox24tFdzezw12HlgOopN1avCNOW2oco+Ef9ANDQn7MsWOliGBhc0Rv94lEm4IwhJdS",
+	"K1A9o+J5wKgwQJqq23p8TD/VQTW0+/e3VoXr79pxmcdLrxtqhIkDmjsxhW/gr9WyrSlE4TersEqDmmtB",
+	"pBzHw7kIB4sKgQE4VkyFlGHNLOO5RYzBArVqjCkz+DS4OgO4eWMUa3JtGEkfnzTVOMNWwxdtqCrgm9RX",
+	"rIL+BpGqVlvEVUHEhsogd5snFOaw5ALLIqzfTOPVcW1a0LXRkRyONXXJMfCUgpSrMG3STDUiIEGpkshe",
+	"RJShDRe5TJFssgJhiZ5fLP77v86/WWiJffHSQVSDmzcKWR41IFoQ9dfCcuUhaCT9bSoiSIbX0+WwO6hd",
+	"ATwUIn0g2G1p3tTi1JreEokYR/BwcJ9xuYMZLrfSySCcG5fHqpEgbVrsDh6VVIJgs9cdFUpr48he1viP",
+	"Pey3ZyjT9hS1ZuqANmQlAwgJo8uPghdumsWI0kQJnN1MP0LNkT7rR4arDElRK0ABo1rSiIrRjj+1bKyP",
+	"rmnH+zyZOpC2QNudVDZI2m51h311J9qRYYwXf89vA/xYy44hOhgpihRHsi6pQlQhvlr56khUWAbn/oTX",
+	"gbnbQ5t8eiH0YuRODXfQd1Hqe8BP6dgMVvA7YUH+2OLgPmUL1m2X4B6LwT/iU1lu1WS+7wvPSTDruXMC",
+	"sMsKMoeAjD8hME5UIEUkzQ4cLaUZULQkYBfnbTsGWkPU89xVJV72Lnny7Gu6hzS/Ka3+GDDcW4dCQAuG",
+	"a08konkrTAvNw1uxQ6Vm4IwjIPp9mm7nmWo9EwZmUS+UXXn4lJjT7HbOKGZ5VURKyzVC0nHdk45W890Q",
+	"fEs6DXgbkYG8lmHwKodHeyBjOLVboRvSrcuNE4LDtwSXxq+0axIJE4PBeU71oWJNtD6fjkjZbmgtlxrp",
+	"Q4XfWDu0b6nELBvzfGrXElr9R7z9DLZGUIwc4kua40oyc4XW9+9k86kLaAwWSWoqLbp51uFF0Dp0jGv3",
+	"xoqyNla1Xz9twzcvvln0AjjPv3nRD+GY6wElNaBeutDZYnHp/vUN3ovQjtwY3uJ6GqBVyy9epuhCL+7s",
+	"fLE4R1ygi9fPXv8B5YLX/VleLNJpfL0/c+jgfmi99VEO3kJqMeaC9Zb3asJpKRN2CWnsKy4QMLRsP6t0",
+	"mqIerhVXwY363rxR23i6ej1LxI6K0k9cUkc5fZAsuSqQpDmRWnNaoPxPKer/9vQ5/FiSlbbdym2KBF0X",
+	"5rNWZy1L0g9pSc9VcV1RBvxGP6MFib4/yLE/CbIq4eowlHFkX2oOvpLpKqmRaqGx5tjzxgycce8+p2VE",
+	"wu3ghPMfxY0RZ5+2kHGDB9Gni2NOlPE5UZiWUcdrE/ESKarKCShvbks7wWanS82CIluISo8Ms2tBch72",
+	"TmF23TBzsU86mwIrtOFNmaMlQfoeRjr9jGh9TBXGWhx6kDqBdXRXj5MCY/j9o77H3jviRt/rk3GOlj5k",
+	"Cr5BFWZbBNcRwVmBQINCBbb+St996sWFAh5T5gzZ4TVQDsOI5LSW4SWjSk4wAZlTpvtO2BFVtKeyHY/u",
+	"R1wYDo92HRLen+tWhhmKH7IC64hoMT3tKCJCSiFzdx7D7uzmAIutsZS9mHSMz9kbXYgjtNofLfLu4tzU",
+	"eDFoR0GbAgTffLe6fiyFBdjBg6smOGxV7UYKpCKC6COraH6tZbY+0EYIG4PH1ZJKzmgWFL+O8Hecu9YV",
+	"+EYzMCQIjkcF5+kztdVCgmqQT7xjNgIAwB/LLSUMRsMgdqwFlh83QlphJehd2Hi3eVjOX6U2HK0FzWWK",
+	"MBJ8gzBDJj9E/7DCmeICYQR2prbpzd7SgEdt6IAYOBx2D2CigukyVqZTs9XyA1MI3lgvWMz+HRVT+ulk",
+	"kOS03DoAecfhMd+9Yms2d17RuzBDmqi2zXGHXmljI3R683ziEX94mtwS4RJLHhWDtvLEDdNJFuNzDaua",
+	"FoK7cqp1fkvrcLX40qFgS10x+n6f04D5YPXkSZDSo/xQ9z0XF/uyYObBsUumCvPaFKxSK333uDB2zqQ7",
+	"B5eJFdHi7TajpLjCpSS7pEbucKbKLeLMBU8hJFrhO//RcwDVzi/9AxGk4rfkWoUdunRaLlVQ1SLq2uNX",
+	"O2hwJEa2sxQ3bGw9gMXD1bQ/T+J5E32WcZekXknL6voriXPAMW/MQ2SSOYfq+ef3uur4ajVBCaS+A1s/",
+	"MoTFQ5Acai7U91hlAa9tRspSjpp8WYHZmhi6BSd9QYjyBfUoi9c3vyVlGQzd8LKpWGx2MKbMLU6nELAT",
+	"tMEStDWEe1HcXS2dlPloLJsqRCWofjbwPDiWolNOx1HT3ZjaaUNIOpByznLrL1DwjURKAwBDkAN2C5mm",
+	"+gSCHLdhlT7cUF5hNxrTjG13rKkq7SB6YA6uMxm7JaQWpYKMOcwt1piy63wZ1vW6goEXHs0+ff0qoAbW",
+	"nvdv1Inm7vMcqPsiC+AXdSv1pgrts8P6qWgJ6QoamCkyIV9sg2FoJXiFgOgRyL7WHsoIc0Y7qBOl5gqM",
+	"mzA9FZlJ3dvQMrdsS1+9XnMOZqQWgddOnxEGfbu0Vni0olJStr4WpCKQomGSeL3vlhVZ4NRmMBNlp+yW",
+	"mLwQQSsDspyUWD9W0HVxrQ3aoKkm+CYQzAfYPJEIbAYvTLg/np8mt7hsSITJGB6gOCp4mYP2gmX8VsjO",
+	"dbxD05IkhBnrUWMZFiTvpfDtYpHem2MRbl1x/OFsVdJMTebZquCSGGLXu0GSVwT8coiUoMscg2PPdYOG",
+	"446dGzPKK2AdYZW33f/8DfX13n2K78lUWavAju6+XIUMeiUombX3cvWeKRG0itf0lrAQthNVECvsibgl",
+	"wuC6ZhYawakqNBHCCtOAnQjlRnsxwUyeuuIkt7MoMMwuAoUgZd5LqPT9VjGrP7LCGal34dCU3Ytdkx0u",
+	"uqNoarEq+ifcC1h6gi8UiD6fWdRgZguukeHjJDuMpx4Ep9YqilFbAyuQtztA+WaxWCz2E51+MDibzaIe",
+	"bDSWx9sjl1OksAZsuf0+R5PO3X9qam76cDAqIvlt+7yYocHaxPe5gZcRr4x/CL4TxSx9kLfo0hlbMHXr",
+	"CuKECkYBHxXdnpgK/+6vSZp8r//7oP/7yw/BkyrxljfqgEQ1H4bWxWzH3BNav2oTt+ZUVILOFyt3mlaZ",
+	"tLKZBnsJCiqfo1Q1Lz291VEHa//2tzdoAaKfmfTZCf7piRzBKs1BYRZP9oMr15I3IutllNG7SqtYS5PZ",
+	"6RJZtjUo90HkqoxvP1A8GfZPWJ3/FBmIdTSRg5osdGMsgXV0HjxCQTKIKXROm8ik/jMH5j0WuA5YGoqy",
+	"LdrgW6KHvEQaNJDGSH5tcImkIrVM0RJLgl69SNHFy5foX/sFgAE9ZSzBMmjQdpbYlJBKiGm0R9JZfj3U",
+	"G4DcINS+XEsvecM2J+joOO2lcD7SynTnEmdqHx1t9TnbdP9d0GrUWGoMd7DJOntRW7C4JOBqphJ1lQ/z",
+	"jAh3CHryyN5M0cIO71W0LCWkPaHl1vzFCp2ZGod0oAY1LFKDXhCX0BQIAtC8p2LHJLoZ3t3fjhncTlt+",
+	"G7IIhcKUqa3P/+yPGk3pDQEFqOZSUo3wIe43kUk7uT1keY+K+oL3RfKYerSVE0V6IFwMT7fjpx6UQvD9",
+	"bLNPQjXYsZCg8zMFL+Z4GxbEnu8p+OCKslBBqaanteBNTdla043dDviEOq9VYLgTlApTdr2Tk+OL6p6f",
+	"zMNIYF+mEo0LRaSKSOGe363//AZTQy9QYzaa7DC8YN1/YWOZq1hBXR5rogOXEF8hqiTk50u/vGro2nNu",
+	"xunxShxLTnSiJpwYxsvykXle4FUNPqqvXAcZPYQjYDlBXDlikV4QiferNZMi91oQzondgzUQWmikM8Po",
+	"aB1vj0RKwhoNvmmPJNDUYxvx5Fb4RmNqi7NaDofrSXr+84kBOpeFdkT/fId73p49GjC8dizzrWcMe8my",
+	"5tC71DjH13oxAQ1Jxwccd54XKfBxIiZ7jlFgBzJspMDu9GVyn0lVl5a94LL8YZVc/m3Pmu0T7wRe6SHC",
+	"weV5Jf7BDIK/e8szk4U13hngtqMZ/bnvXn/5ao9z/ZHlKT7jjxU9YLadrU1bsvVoygJj7JQPNhyc/bz3",
+	"RmfVzSpeCQXogtuJFB+WdEZyEbQ7mu7+ivszHpkMkdr1hjb4E3PdFfo7HA/w9HLcVUGECaBHs91DQZ7Q",
+	"an52xlE0hacNer96Md4j76Akty6haizN52fbL24YjDpdxyA9pyIsVuUyUUn3mrTM6U7QNciL98QJOtGD",
+	"dehazfB8b3usOKstDDveuEIXA/SRc3pcwxrnN9/TuGZvR5pakFtKNr0iP5tuF6hVPaTicm6gy2WqjLW9",
+	"8dHu+FXuewMFc0vQvVZSAS3XKnCIKrTE2Y3J++n6Xzjm1nY9nVd8Nyh1N0sJZKSBtbwKlBV9ELxyhpOw",
+	"qrjiyJAa0jILVVgqIuQz5DJ2JMIsR0a9lAhDVxaAOrIhBetdE8qWirvGapKyjKCK5oyuC/UMfZebx3/6",
+	"6bt3t394ht5rujI//fjhLXr94uUfXINJ2Ya8lTazkNapn6EPsF59v+kv4yLj4JtupH5Y8YyX4FvDNT0z",
+	"t8kz9E8VUTjHCl/CpjVkU9R1Mf3nZ//JkrZCLPkPItUWfeS88lKRL5PFs/NnC5CWNWG4psll8vzZ4tlz",
+	"G4UGhINpu1ZKZ/eukucBsq6IMvnDRECLzu/y5DL5M1Hv/Da0Xo/Pi8VipL/nvL6e7RyBxp4agG3JEVy1",
+	"fCQ8ZLvGfrNQvxFwRAHvbjnzm/OCnhwH3ZlphrbbbHjuHOCpCxzAWxj9H+EMxqEI5H52T1lO7uLo+I5v",
+	"mKaaD65r8Tgsmpzysw2+7QOh5ddLyjDANNDOdrj/lVU+HrF3bfBWlZ7rMvmB2dYVkNRnmZuDwxukuSgS",
+	"mK0tM4GEmzw5DIPTYONfgPVo29/RlOg9ZCGIy885AVX8qAePE8XFFyEK2zsQ4TWm7AiY8T2+IVAKpTVK",
+	"xAVq2yy2+GHmsmHOtoObMVBbArOkpP882DJTYnTbXSBW/JaESelFoI2cMXOMe1dLUyhyP3zbZhmuO5fN",
+	"TTapzja0KwgpUSOJTDuogLvO9g2T88nDNUXvsNiH2lnlGks9ctAY3n7vA/zXhkj1J25c+kfB1rYn1kNf",
+	"XdN0/TDljPW+8yOc6adGIYy0JWHb9DDF/YRmvwWXuWjLbPSp8g0LI/Njecr+cwF+EqaEi6OeTpCPMNj2",
+	"Bm+PAPk/AklocrJhZHMAlkcFodo2s4tpgFc2ErxH3NIKr8nZLzVZHyxvTUz6COC4MsFtr/vlk7aBY9qL",
+	"eR+Dh3RKu4zC8yOV6pN334Ea3bQmIV0PiGEpx7CTflkifyeP17nDGq0gWJFPu29pODYv7DdOmsQQz482",
+	"+e7MO1wW5yS1RiSzZjdEWQ7UrL1DO7vvvoxadzvncCLbYhweXrW4RdEvYeP13yUSJOIeFD09d5S43/m9",
+	"ik9P2+88s2wfZXs7OJy1foYmlBsiFSoalguSp+47vN0hOf2JkFv3np8Yer83d+w9CEXulBnuqWk/Oh23",
+	"TW/s4BtJ7FBHEGNQdvEUOpiaTb8x9ZCcaYGWY4W1Ro4Zsqs5Oehb/32UDj5YD/XJmErbhTX8Nhi4cjDk",
+	"P7gsli6/RRVki7AQ9FGG+Q6k070PmDdNTbjRvGppwtkVWBZPS2qEc4xyvsWy0Mc47wTvqrJ/gJNcK7CW",
+	"Y+i+6I9Xb9H3335EeoswrFb9Ni7dUtsfDFH2BejDtdU6bJq4vQJFZicjLRsfDRxXC0t9w0Guj4cJMDR+",
+	"1RiK/ugyU04EBRh/r77yRB6kvJ0cE019/slQ8X1O1ZVtAXAKPb6r+5ykw59AwwonEYXRAqKKNr+bCGKb",
+	"JYCYeLF4fVygtAXBQQMal+QN6pakuZ+RWwQxvjkCt30LW0NQs9o2eYK5AONSpO1IbLLpSE4VshUyb1rP",
+	"BFhALxavTUKFvq/gZS53CpU1NFmbLZ88TEF4Wyt7EoTX6PBB8OrKFryeCOldPegkrL84PtaHcy2C3itV",
+	"ECqO5L/S0HVpmCuv5PiJNBXGyBTTIspStNyijNfbKSjBG5Y/FW0FadTT5RWaTrMZbPXpTIXHruQ4RphH",
+	"dJre3l79pW2xZj2u2PVNcb0SDleA4poJzneheAL68GY4gVgYVwq67jmR063MxSMEhFRWIKxP1LW6Udzn",
+	"6SxHEm+Ra0fh9+d549LSoDLCSaH9hNJP1j4NjrwjGc3JVe/1eafAkvZNgo8Nh+Sw0GMERP4IydFaBBrh",
+	"hzxAp76UnHBGbZpU1PT+3DZuPRERtPnZxza9/zea08om/+45k/auL6KzurTzCRLc1iS69WmxChkCX8mg",
+	"SRPbN78Pwyt8S9pdnYZf7GTeP5Jp3JD6GJL93wipTbmoRA3TKg+GY3mjpbpdqFGRsIILpnS0LnE2idO7",
+	"1t6nYfE/sa/uoGjsLSdyTrRvIRwj+p+7VxWenuZdYvYEkm8XfxyFXaKNyZRFvAEdFBT41L6nCkICquCN",
+	"xOzoMYIYAoLx1AP/8flFL8P6a3kn5px6r2+/PTL94EkMyBkLc6/QPhwb9aROPeaNSk2UBEuE0S986WWY",
+	"vEFcpCa9GDLU006THkLIMQNBSCnP7vWf3XDgPCzWI0zA316G2yn0Y/+dtidwNByYWXco7+4dl1auT3JS",
+	"73PaeaKPf0htp+cvbufGnd+QkAeK9AaLXB7buxmbusI5QZy1/TJs9vubLkkQy7aL6xFdnKZXd4pMi+7U",
+	"tq2H5pPmLXVYqJhXM7LmCE+pe68FOjKidu8c+t2wk2NmmLjNxQI2JWbgMdECwJQ3H0HcQF9e+7ICKzi0",
+	"1CApTAXiRCrMcgght1l+wbNvzfpjn7t9xd2JTr19gd7vmz8dwy1t1ApIV+1mUdb9bYqMXI29jBxy2wfn",
+	"2Id8RdTPtmfOSVRdGPv/RNAXF0F/FnwDGdOFoOwGGfeyVES8acWQslxmi24IqRHRPNhUJLc42IbEopaq",
+	"i2bt4CWUjfzaGB3U1o3YKpIOkN3rG3ffphhoTqpR+GQYY3YRODfNel1L2SN4c10UyoWoIDIFHWyROQvh",
+	"OXJlTbJxN8EV3PElrEXobToxB9is+0Ad3LYUObs3Hx7m8z7zYMv93GsLdmXckpRX7qW+Jwk5eZ3hvjAf",
+	"NAkIYT7Y9j5XNkvhQNSGDXpxwtg5mpDq3ljqNI6yElDNGuAoi3TuizoGfam4ey16rxV7GlmI64QzrF4Y",
+	"TH8eKoqbhQY8UySccPqYmglT2ZzarFNoxFMQnBPTufevT6/ghqfuvXCDkHW3i4fjBKZb3ARc0ZKxpEqV",
+	"5ClhOcUMPb94uqQKrUqumaZtATvbI+jzhyi2um6bHsL2ofextzJJ14zk6PwVLBBaIaSoJBgcmYShNdQw",
+	"SOWF1gnOCqimh/6dWjKcn52/ev7NC/2x6975DL01L8tAS7LlLDfyw8BHELRI0eIZ+iwa4kK9Bi4Gd3/j",
+	"vCI5osyUhA9I7me3y69PdW5XT+RE0lP8ALJLwzvs3ksS2OTL8wvvbSLfnL+++P3SttvIceiS3OkFt8oL",
+	"IB9lNqF8hTAyXV/1Z2/iw6myDTGe3buPowWq7+D3XtBvX/BtfUDIJ0w0/Zpp1Y9Ahsum9/XmagHiwjBn",
+	"9/bT3Dr4n9vWNP8wpfCbLmwwD+Psg1+g4D1wbI+sTPXXPF6cGj3pABEcozAdFL+C4FIVv42WCcAtpwz1",
+	"2hkCqNjUAeZWC54RKbUFbq+fCYLz7W/jmeQ4336dTcDi9CG9XDz/AtO5N9tud0D3Diu8xJKkqCI5xc7A",
+	"xSxHvzakIaazjYS+ojCsScs0WN6IMrlMzjSr/58AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

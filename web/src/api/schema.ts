@@ -441,6 +441,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/hash-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** An ASC MHL hash list of what was taken in */
+        get: operations["getHashList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/sound-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** The takes sheet as CSV, a row a take, a column a strand */
+        get: operations["getSoundReport"];
+        put?: never;
+        /** Match a CSV report to the takes and say what it would change; nothing is changed */
+        post: operations["readSoundReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/undo": {
         parameters: {
             query?: never;
@@ -931,6 +970,23 @@ export interface components {
             items: components["schemas"]["Take"][];
             next: string;
             total: number;
+        };
+        SoundReport: {
+            csv: string;
+        };
+        ReportMatch: {
+            /** @description what each column of the report was read as */
+            columns: {
+                heading: string;
+                /** @description empty when it is not used */
+                field: string;
+            }[];
+            /** @description rows that a take was found for */
+            takes: number;
+            /** @description rows that none was found for */
+            unmatched: string[];
+            /** @description what would change, for the sheet */
+            cells: components["schemas"]["SheetCell"][];
         };
         SheetCell: {
             /**
@@ -1923,6 +1979,79 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getHashList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/xml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSoundReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readSoundReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundReport"];
+            };
+        };
+        responses: {
+            /** @description the match */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportMatch"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,6 +1,7 @@
 import type { ButtonHTMLAttributes, ComponentProps, ReactNode, SelectHTMLAttributes } from "react";
 
-const base = "inline-flex h-7 items-center gap-1.5 px-2.5 disabled:cursor-not-allowed disabled:opacity-60";
+const base =
+  "inline-flex h-7 shrink-0 items-center whitespace-nowrap gap-1.5 px-2.5 disabled:cursor-not-allowed disabled:opacity-60";
 
 /** A button; `primary` for the one thing a place is for. */
 export function Button({

@@ -18,9 +18,11 @@ const remedies: Record<string, string> = {
   cut_short: "Ask for the original again, or go on with what is there.",
   size_lost: "Listen to the end: if it is whole, nothing needs doing.",
   empty_channel: "Leave it off, or check the recorder's other files.",
-  other_rate: "Convert it to the production's rate and take that in.",
+  other_rate: "",
   not_audio: "Remove the card; take in the sound file that was meant.",
-  picture_file: "Write the sound out as WAV and take that in.",
+  picture_unreadable: "Ask for the file again, or write its sound out as WAV.",
+  no_sound: "Take the sound in separately.",
+  clipped: "Listen to the loudest places; another microphone may have them whole.",
   part_frame: "",
 };
 
@@ -74,6 +76,21 @@ export function FileCardView({ file, production }: { file: FileCard; production:
           {duration(file.frames, file.sample_rate)}
           {file.start_timecode && `, from ${file.start_timecode}`}, {bytes(file.size)}
         </p>
+      )}
+      {file.streams.length > 0 && (
+        <p className="mb-1 text-quiet text-small">
+          {[file.picture && `Picture ${file.picture}`, ...file.streams].filter(Boolean).join("; ")}. Heard and used is a
+          working copy of the sound; the original is untouched.
+        </p>
+      )}
+      {file.strip && (
+        <img
+          src={`/api/files/${file.id}/strip`}
+          alt={`Stills of ${file.name}`}
+          width={file.strip.count * file.strip.width}
+          height={file.strip.height}
+          className="mb-1 h-9 w-full object-cover object-left"
+        />
       )}
       {file.state === "refused" && <SnagLine snag={file.error} bad />}
       {file.state === "duplicate" && (

@@ -36,13 +36,13 @@ type Props = {
 const rowHeight = 32;
 const strandWidth = 112;
 const fixed: { column: Column; title: string; width: number }[] = [
-  { column: "scene", title: "Scene", width: 64 },
+  { column: "scene", title: "Scene", width: 92 },
   { column: "take", title: "Take", width: 84 },
   { column: "roll", title: "Roll", width: 72 },
   { column: "flags", title: "Flags", width: 64 },
-  { column: "note", title: "Note", width: 128 },
+  { column: "note", title: "Note", width: 112 },
 ];
-const lead = 212; // start, length and state, which are not typed
+const lead = 220; // start, length and state, which are not typed
 const fixedWidth = fixed.reduce((n, c) => n + c.width, 0);
 const gridId = "takes-sheet";
 
@@ -93,7 +93,11 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     };
     onMove(to, extend ? anchor : to);
   };
+  const done = useRef(true); // leaving the field by a key blurs it as well: what was typed goes once
+  if (draft !== null) done.current = false;
   const commit = (down: number, right: number) => {
+    if (done.current) return;
+    done.current = true;
     if (draft !== null && take) {
       const s = strandAt(take, at.col);
       send(
@@ -113,6 +117,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
       if (e.key === "Enter") commit(e.shiftKey ? -1 : 1, 0);
       else if (e.key === "Tab") commit(0, e.shiftKey ? -1 : 1);
       else if (e.key === "Escape") {
+        done.current = true;
         setDraft(null);
         scroller.current?.focus();
       } else return;

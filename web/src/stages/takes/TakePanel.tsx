@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Check, Play, X } from "lucide-react";
-import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
+import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import { api, must, type Strand, type Take } from "../../api/client";
-import { failed, keys, useDecide, useEditSheet, useProduction, useTakes } from "../../api/queries";
+import { failed, keys, useDecide, useEditSheet, useProduction } from "../../api/queries";
 import { dbfs, timecodeAt } from "../../format";
 import { stop, useMonitor } from "../../listening/engine";
 import { hearStrand } from "../../listening/keys";
@@ -42,6 +42,10 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
     }
   };
   const files = new Set(take.strands.map((s) => s.file)).size;
+  const parts = useMemo(
+    () => [...new Set(takes.flatMap((t) => t.strands.map((s) => s.part)).filter(Boolean))].sort(),
+    [takes],
+  );
   return (
     <section
       aria-label={`Strands of take ${take.name}`}
@@ -54,7 +58,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
             take.roll && `roll ${take.roll}`,
             take.sample_rate !== p?.sample_rate && `${take.sample_rate / 1000} kHz, converted when used`,
             ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name}`),
-            files > 1 && take.order,
+            files > 1 && take.final && take.order,
           ]
             .filter(Boolean)
             .join("; ")}
@@ -72,6 +76,17 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
             <SnagLine key={s.code + s.message} snag={s} />
           ))}
         <Suggestions take={take} production={production} />
+        <div aria-hidden="true" className="flex h-5 items-center gap-1.5 text-quiet text-small">
+          <span className="w-[60px] shrink-0" />
+          <span className="w-28 shrink-0">Label</span>
+          <span className="w-[66px] shrink-0">Stem</span>
+          <span className="flex-1">Part</span>
+          <span className="w-[78px] shrink-0 text-center">On, polarity</span>
+          <span className="w-13 shrink-0 text-right">Trim</span>
+          <span className="w-13 shrink-0 text-right">Delay</span>
+          <span className="w-13 shrink-0 whitespace-nowrap text-right">Hi-pass</span>
+          <span className="w-6 shrink-0" />
+        </div>
         <div className="relative">
           <ul>
             {take.strands.map((s) => (
@@ -85,10 +100,11 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
                 onPoint={point}
                 chosen={s.id === chosen}
                 set={files > 1}
+                parts={parts}
               />
             ))}
           </ul>
-          <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[332px]">
+          <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[344px]">
             <div ref={line} className="absolute inset-y-0 left-0 w-px bg-focus" />
             <Playhead take={take} />
           </div>
@@ -109,6 +125,7 @@ function Grouping({ take, production, files }: { take: Take; production: string;
     <div className="mb-2 flex items-center gap-2 border-caution border-l-4 bg-raised px-3 py-2">
       <p className="min-w-0 flex-1">
         {take.final ? "Accepted" : "Proposed"}: {files} {files === 1 ? "file" : "files"}, because {take.why}.
+        {take.order && ` Order: ${take.order}.`}
       </p>
       {has("member_length") ? (
         <>
@@ -206,9 +223,11 @@ type RowProps = {
   onPoint: (e: React.PointerEvent<HTMLElement>) => void;
   chosen: boolean;
   set: boolean;
+  /** Parts that are in use, to choose from. */
+  parts: string[];
 };
 
-function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chosen, set }: RowProps) {
+function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chosen, set, parts }: RowProps) {
   const { mutate: edit } = useEditSheet(production);
   const heard = useMonitor((m) => m.hearing?.strand === s.id);
   const put = (field: SheetCell["field"], value: unknown, was: unknown, what: string) =>
@@ -243,7 +262,7 @@ function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chose
         aria-label={`Stem ${of}`}
         value={s.stem}
         onChange={(e) => put("stem", e.target.value, s.stem, "stem")}
-        className="w-14 shrink-0"
+        className="w-[66px] shrink-0"
       >
         <option value="">stem</option>
         {["DX", "VO", "MX", "FX"].map((k) => (
@@ -254,7 +273,7 @@ function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chose
         says={`Part ${of}`}
         value={s.part}
         empty="part"
-        list={production}
+        list={parts}
         onSave={(v) => put("part", v, s.part, "part")}
         className="w-[76px] shrink-0"
       />
@@ -394,7 +413,7 @@ type TextProps = {
   says: string;
   value: string;
   empty: string;
-  list?: string;
+  list?: string[];
   onSave: (v: string) => void;
   className: string;
 };
@@ -402,7 +421,6 @@ type TextProps = {
 /** A text that is saved when it is left, or with Enter. */
 function Text({ says, value, empty, list, onSave, className }: TextProps) {
   const [draft, setDraft] = useState<string | null>(null);
-  const parts = useTakes(list ?? "").data;
   const save = () => {
     if (draft !== null && draft.trim() !== value) onSave(draft.trim());
     setDraft(null);
@@ -414,7 +432,7 @@ function Text({ says, value, empty, list, onSave, className }: TextProps) {
         value={draft ?? value}
         placeholder={empty}
         maxLength={200}
-        list={list && `parts-${says}`}
+        list={list ? `parts-${says}` : undefined}
         onChange={(e) => setDraft(e.target.value)}
         onFocus={(e) => e.target.select()}
         onBlur={save}
@@ -426,7 +444,7 @@ function Text({ says, value, empty, list, onSave, className }: TextProps) {
       />
       {list && draft !== null && (
         <datalist id={`parts-${says}`}>
-          {[...new Set((parts ?? []).flatMap((t) => t.strands.map((s) => s.part)).filter(Boolean))].map((v) => (
+          {list.map((v) => (
             <option key={v} value={v} />
           ))}
         </datalist>

@@ -127,7 +127,7 @@ export function TakesStage() {
         id: "lay",
         name: "Take the chosen takes into the reel",
         key: "mod+Enter",
-        run: () => layTakes(chosen.filter((t) => !t.in_reel)),
+        run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
       },
       { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
       { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
@@ -213,8 +213,8 @@ export function TakesStage() {
                   )}
                   <Button
                     primary={!take.in_reel}
-                    disabled={chosen.every((t) => t.in_reel) || lay.isPending}
-                    onClick={() => lay.mutate(chosen.filter((t) => !t.in_reel))}
+                    disabled={chosen.every((t) => t.in_reel || !t.final) || lay.isPending}
+                    onClick={() => lay.mutate(chosen.filter((t) => !t.in_reel && t.final))}
                   >
                     {chosen.every((t) => t.in_reel)
                       ? "In the reel"
