@@ -8,6 +8,7 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
 import { columns, corners, type Place } from "./cells";
+import { ReportPanel } from "./ReportPanel";
 import { type Line, Sheet } from "./Sheet";
 import { search } from "./search";
 import { TakePanel } from "./TakePanel";
@@ -42,7 +43,7 @@ export function TakesStage() {
   const [sort, setSort] = useState("start");
   const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
   const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
-  const [panel, setPanel] = useState<"" | "write" | "templates">("");
+  const [panel, setPanel] = useState<"" | "write" | "templates" | "report">("");
   const pointer = useRef(0); // frame under the pointer in the open take
 
   const { lines, takes } = useMemo(() => {
@@ -130,6 +131,7 @@ export function TakesStage() {
         run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
       },
       { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
+      { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
       { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
       {
         id: "hints",
@@ -186,7 +188,8 @@ export function TakesStage() {
           <option value="longest">Longest first</option>
           <option value="snags">Snags first</option>
         </Choice>
-        <Button onClick={() => setPanel("templates")}>Label templates…</Button>
+        <Button onClick={() => setPanel("report")}>Report…</Button>
+        <Button onClick={() => setPanel("templates")}>Templates…</Button>
         <Button onClick={() => setPanel("write")} disabled={chosen.length === 0}>
           Write out {chosen.length > 1 ? plural(chosen.length, "take") : "…"}
         </Button>
@@ -231,6 +234,7 @@ export function TakesStage() {
           )}
         </>
       )}
+      <ReportPanel open={panel === "report"} onClose={() => setPanel("")} production={production} />
       <WritingPanel open={panel === "write"} onClose={() => setPanel("")} production={production} takes={chosen} />
       <TemplatePanel
         open={panel === "templates"}
