@@ -32,7 +32,7 @@ test-go: web/dist/index.html
 	@mkdir -p bin
 	@go test ./...
 	@# By count, not by time: go test calls it a failure when its own deadline falls into a run.
-	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzNext:core/flac FuzzOpen:core/source FuzzClean:core/naming; do \
+	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzNext:core/flac FuzzOpen:core/source FuzzClean:core/naming FuzzRead:core/mhl FuzzRead:core/report; do \
 		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime 20000x "./$${f##*:}" > bin/fuzz.log 2>&1 || { cat bin/fuzz.log; exit 1; }; \
 		tail -n 1 bin/fuzz.log; done
 

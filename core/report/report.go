@@ -229,9 +229,7 @@ func Write(w io.Writer, rows []Row) error {
 	}
 	for _, r := range rows {
 		cells := []string{r.File, r.Day, r.Scene, r.Take, r.Roll, r.Start, r.Length, yes(r.Circled), yes(r.Wild), yes(r.NoGood), r.Note}
-		for _, t := range r.Tracks {
-			cells = append(cells, t)
-		}
+		cells = append(cells, r.Tracks...)
 		for len(cells) < len(head) {
 			cells = append(cells, "")
 		}
