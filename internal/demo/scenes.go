@@ -164,7 +164,7 @@ func rest() []recording {
 // mixHouse is a finished dialogue stem in 5.1 as mono files, numbered in film order, that say nothing
 // of themselves but their names.
 func mixHouse() (out []recording) {
-	n := int(pier.seconds * rate)
+	n := 10 * rate
 	voices := make([]float64, n)
 	for _, v := range [][]float64{ines.say(pier.ines, n, rate), odell.say(pier.odell, n, rate), marit.say(pier.marit, n, rate)} {
 		add(voices, normalise(v, 0.5), 0.8, 0, 1)
