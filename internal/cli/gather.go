@@ -65,7 +65,7 @@ func gatherCommand() *cobra.Command {
 			}
 			for _, g := range list {
 				if g.Out != "" && !dry {
-					if err := g.join(cmd, args[0], force); err != nil {
+					if err := g.join(cmd, force); err != nil {
 						failed = true
 						g.Snags = append(g.Snags, snag.Snag{Code: snag.Of(err).Code, Message: snag.Of(err).Message})
 					} else {
@@ -159,7 +159,7 @@ func groupName(g take.Group) string {
 	return naming.Clean(source.ParseName(g.Members[0].Name).Stem)
 }
 
-func (g *gathered) join(cmd *cobra.Command, _ string, force bool) error {
+func (g *gathered) join(cmd *cobra.Command, force bool) error {
 	first := g.group.Members[0]
 	o := poly.Out{Path: g.Out}
 	for _, m := range g.group.Members {

@@ -171,6 +171,15 @@ type download struct {
 
 // VisitDownloadFileResponse serves the file, or the byte ranges that were asked for.
 func (d download) VisitDownloadFileResponse(w http.ResponseWriter) error {
+	return d.serve(w, map[string]string{
+		"Content-Type":        "audio/wav",
+		"Content-Disposition": mime.FormatMediaType("attachment", map[string]string{"filename": filepath.Base(d.path)}),
+	})
+}
+
+// serve serves the file under headers, which are set only once it is open: no failure is kept by a
+// browser.
+func (d download) serve(w http.ResponseWriter, headers map[string]string) error {
 	f, err := os.Open(d.path)
 	if err != nil {
 		return err
@@ -180,8 +189,9 @@ func (d download) VisitDownloadFileResponse(w http.ResponseWriter) error {
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "audio/wav")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": filepath.Base(d.path)}))
+	for name, value := range headers {
+		w.Header().Set(name, value)
+	}
 	http.ServeContent(w, d.r, "", st.ModTime(), f)
 	return nil
 }

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
 	"path/filepath"
 	"slices"
 
@@ -94,29 +93,14 @@ func (s *server) GetStrip(ctx context.Context, r contract.GetStripRequestObject)
 	if f.Facts == nil || f.Facts.Strip == nil {
 		return nil, app.ErrNotFound
 	}
-	return stills{ctx.(*gin.Context).Request, s.app.Media.Path(strip)}, nil
+	return stills{download{ctx.(*gin.Context).Request, s.app.Media.Path(strip)}}, nil
 }
 
-type stills struct {
-	r    *http.Request
-	path string
-}
+type stills struct{ download }
 
 // VisitGetStripResponse serves the stills; they never change.
 func (d stills) VisitGetStripResponse(w http.ResponseWriter) error {
-	f, err := os.Open(d.path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	st, err := f.Stat()
-	if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
-	http.ServeContent(w, d.r, "", st.ModTime(), f)
-	return nil
+	return d.serve(w, map[string]string{"Content-Type": "image/jpeg", "Cache-Control": "private, max-age=86400, immutable"})
 }
 
 // ListTemplates implements contract.StrictServerInterface.
