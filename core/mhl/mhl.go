@@ -143,6 +143,26 @@ func (l *List) Find(p string) (Entry, bool) {
 	return Entry{}, false
 }
 
+// Named finds the files of a name, in whatever folders.
+func (l *List) Named(name string) (out []Entry) {
+	for _, e := range l.Entries {
+		if path.Base(e.Path) == name {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// Hash returns the entry's hash of a kind, empty when it has none.
+func (e Entry) Hash(kind string) string {
+	for _, h := range e.Hashes {
+		if h.Kind == kind {
+			return h.Value
+		}
+	}
+	return ""
+}
+
 // New makes a hash of a kind, nil for one that is not known.
 func New(kind string) hash.Hash {
 	switch kind {

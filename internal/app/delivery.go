@@ -103,11 +103,6 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 	})
 }
 
-// placeOf is where a strand's sound is and what is done to it.
-func (a *App) placeOf(s store.Strand) render.Place {
-	return render.Place{Path: a.Media.Path(s.FilePath), Channel: s.Channel - 1, Treat: s.Treat}
-}
-
 // resolve finds the files of strands.
 func (a *App) resolve(ctx context.Context) render.Resolve {
 	return func(id string) (render.Place, error) {
@@ -119,7 +114,10 @@ func (a *App) resolve(ctx context.Context) render.Resolve {
 		if errors.Is(err, ErrNotFound) {
 			return render.Place{}, snag.Refuse("no_such_strand", "a strand of the reel is not here any more")
 		}
-		return a.placeOf(s), err
+		if err != nil {
+			return render.Place{}, err
+		}
+		return a.placeOf(s)
 	}
 }
 

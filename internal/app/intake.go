@@ -10,7 +10,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/mhl"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -29,19 +28,22 @@ func (a *App) TakeUpload(ctx context.Context, production uuid.UUID, name, upload
 	return f, nil
 }
 
-// TakeFromShelf takes files of the shelf in, by copy. All are known to be there before any is.
-func (a *App) TakeFromShelf(ctx context.Context, production uuid.UUID, paths []string) ([]store.File, error) {
+// TakeFromShelf takes files of the shelf in: by copy, or in place, where they stay and are only read.
+// All are known to be there before any is taken.
+func (a *App) TakeFromShelf(ctx context.Context, production uuid.UUID, paths []string, inPlace bool) ([]store.File, error) {
 	if a.Shelf == nil {
-		return nil, snag.Refuse("no_shelf", "the server was started without a shelf folder: start it with --shelf DIR")
+		return nil, errNoShelf
 	}
 	var fs []store.File
 	for _, p := range paths {
-		size, err := a.Shelf.Stat(p)
+		size, _, err := a.Shelf.Stat(p)
 		if err != nil {
 			return nil, err
 		}
 		f := store.File{ID: store.NewID(), ProductionID: production, Name: displayName(path.Base(p)), SourcePath: p, Size: size, Origin: "shelf", State: "waiting"}
-		f.Path = a.Media.OriginalPath(f.ID, f.Name)
+		if f.Path = a.Media.OriginalPath(f.ID, f.Name); inPlace {
+			f.Origin, f.Path = "linked", ""
+		}
 		fs = append(fs, f)
 	}
 	return fs, a.insertFile(ctx, fs...)
@@ -196,31 +198,26 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 	if err := a.Media.Room(f.Size / 100); err != nil {
 		return err
 	}
-	if _, err := os.Stat(a.Media.Path(f.Path)); f.Origin == "shelf" && errors.Is(err, os.ErrNotExist) {
-		if a.Shelf == nil {
-			return snag.Refuse("no_shelf", "the server was started without the shelf this file lies on: start it with --shelf DIR and try again")
-		}
-		if err := a.Media.Room(f.Size); err != nil {
-			return err
-		}
-		size, err := a.Shelf.CopyTo(ctx, f.SourcePath, a.Media.Path(f.Path), report)
-		if err != nil {
-			return err
-		}
-		if err := a.Store.SetFileSize(ctx, f.ID, size); err != nil {
-			return err
-		}
+	if err := a.bring(ctx, &f, report); err != nil {
+		return err
 	}
-	found, err := a.Media.Analyse(ctx, f.ID, f.Path, f.Name, report)
+	original, err := a.original(f)
 	if err != nil {
 		return err
+	}
+	found, err := a.Media.Analyse(ctx, f.ID, original, f.Name, report)
+	if err != nil {
+		return err
+	}
+	if _, err := a.original(f); err != nil {
+		return snag.Refuse("changed_meanwhile", "%s was changed while it was read: try again when it is finished", f.Name)
 	}
 	an := store.Analysis{
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
 		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
 	}
-	if f.Origin == "shelf" && a.Shelf != nil {
-		an.Facts.Snags = append(an.Facts.Snags, a.checkListed(f)...)
+	if err := a.checkListed(ctx, f, found.Hash, &an); err != nil {
+		return err
 	}
 	an.Survey, an.Strip = found.Survey, found.Strip
 	if found.Picture != nil {
@@ -248,6 +245,34 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 	}
 	f.WorkingPath = found.Working
 	return a.finish(ctx, f, found.Hash, an)
+}
+
+// bring copies a file of the shelf to the media folder, or notes which one it is that stays there.
+func (a *App) bring(ctx context.Context, f *store.File, report func(done, total int64)) (err error) {
+	if f.Origin == "upload" {
+		return nil
+	}
+	if f.Origin == "shelf" {
+		if _, err := os.Stat(a.Media.Path(f.Path)); !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+	}
+	if a.Shelf == nil {
+		return errNoShelf
+	}
+	if f.Origin == "linked" {
+		if f.Size, f.Modified, err = a.Shelf.Stat(f.SourcePath); err != nil {
+			return err
+		}
+		return a.Store.SetFileSize(ctx, f.ID, f.Size, f.Modified)
+	}
+	if err := a.Media.Room(f.Size); err != nil {
+		return err
+	}
+	if f.Size, err = a.Shelf.CopyTo(ctx, f.SourcePath, a.Media.Path(f.Path), report); err != nil {
+		return err
+	}
+	return a.Store.SetFileSize(ctx, f.ID, f.Size, 0)
 }
 
 // finish makes an analysed file part of a take, unless its content is here already.
@@ -287,52 +312,4 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 		err = a.Media.RemoveOriginal(f.ID) // the first of them keeps the sound
 	}
 	return err
-}
-
-// checkListed compares a file with the hash lists that lie beside its original.
-func (a *App) checkListed(f store.File) []snag.Snag {
-	problem := func(err error) []snag.Snag {
-		return []snag.Snag{{Code: snag.Of(err).Code, Message: snag.Of(err).Message}}
-	}
-	e, ok, err := a.Shelf.Listed(f.SourcePath)
-	if err != nil {
-		return problem(err)
-	}
-	if !ok {
-		return nil
-	}
-	file, err := os.Open(a.Media.Path(f.Path))
-	if err != nil {
-		return problem(err)
-	}
-	defer file.Close()
-	if err := e.Verify(file); err != nil {
-		return problem(err)
-	}
-	return nil
-}
-
-// HashList lists what was taken in, with the hashes that intake worked out.
-func (a *App) HashList(ctx context.Context, production uuid.UUID) (mhl.List, error) {
-	l := mhl.List{Created: a.Now(), Tool: "Zesty Loom"}
-	if _, err := a.Store.Production(ctx, production); err != nil {
-		return l, err
-	}
-	for after := (uuid.UUID{}); ; {
-		fs, err := a.Store.FilesAfter(ctx, production, after, 1000)
-		if err != nil || len(fs) == 0 {
-			return l, err
-		}
-		for _, f := range fs {
-			after = f.ID
-			if f.State != "ready" {
-				continue
-			}
-			path := f.SourcePath
-			if path == "" {
-				path = f.Name
-			}
-			l.Entries = append(l.Entries, mhl.Entry{Path: path, Size: f.Size, Hashes: []mhl.Hash{{Kind: "xxh64", Value: f.Hash}}})
-		}
-	}
 }

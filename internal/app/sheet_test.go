@@ -312,7 +312,7 @@ func TestHashListsOfTheShelf(t *testing.T) {
 		var err error
 		f.Shelf, err = media.OpenShelf(shelf)
 		require.NoError(t, err)
-		fs, err := f.TakeFromShelf(f.ctx, f.p.ID, []string{"day/good.wav", "day/bad.wav", "day/unlisted.wav"})
+		fs, err := f.TakeFromShelf(f.ctx, f.p.ID, []string{"day/good.wav", "day/bad.wav", "day/unlisted.wav"}, false)
 		require.NoError(t, err)
 		out := map[string]store.File{}
 		for _, file := range fs {

@@ -34,7 +34,11 @@ func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, co
 		return make([]waveform.Pair, columns), nil
 	}
 	return sum.Spread(s.Channel-1, from, to, columns, func(dst []float64, frame int64) (int, error) {
-		src, err := source.Open(a.Media.Path(s.FilePath))
+		path, err := a.soundOf(s)
+		if err != nil {
+			return 0, err
+		}
+		src, err := source.Open(path)
 		if err != nil {
 			return 0, err
 		}
@@ -65,7 +69,10 @@ func (a *App) OpenSound(ctx context.Context, strand uuid.UUID, from, frames int6
 	if err != nil {
 		return nil, s, err
 	}
-	p := a.placeOf(s)
+	p, err := a.placeOf(s)
+	if err != nil {
+		return nil, s, err
+	}
 	p.Treat.Off = false
 	st, err := render.OpenStrand(p, 0)
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -40,6 +41,14 @@ type Writing struct {
 	Said    poly.Said         `json:"said"`
 	Options poly.WriteOptions `json:"options"`
 	Frames  int64             `json:"frames"`
+	Linked  []linkedFile      `json:"linked,omitempty"`
+}
+
+// linkedFile is an original that is read where it lies, as it was at intake.
+type linkedFile struct {
+	Path     string `json:"path"` // of the shelf
+	Size     int64  `json:"size"`
+	Modified int64  `json:"modified"`
 }
 
 // PlanWritings works out what an order would write, a take each, without writing. Two files of one
@@ -111,7 +120,17 @@ func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Producti
 		out := poly.Out{Order: orders[i]}
 		var labels, channels []string
 		for _, s := range g {
-			st := poly.Strand{Path: a.Media.Path(s.FilePath), Channel: s.Channel, Label: s.Label, Track: s.Position}
+			path, err := a.soundOf(s)
+			if s.Linked != "" && a.Shelf != nil {
+				path, err = a.Shelf.Path(s.Linked) // one that is lost fails its own job, not the order
+			}
+			if err != nil {
+				return w, err
+			}
+			if s.Linked != "" && !slices.ContainsFunc(w.Linked, func(l linkedFile) bool { return l.Path == s.Linked }) {
+				w.Linked = append(w.Linked, linkedFile{s.Linked, s.FileSize, s.FileModified})
+			}
+			st := poly.Strand{Path: path, Channel: s.Channel, Label: s.Label, Track: s.Position}
 			if s.RecorderTrack != nil {
 				st.Track = *s.RecorderTrack
 			}
@@ -255,6 +274,11 @@ func (a *App) write(ctx context.Context, row store.Writing) error {
 	}
 	if err := move("writing", nil, nil); err != nil {
 		return err
+	}
+	for _, l := range w.Linked {
+		if _, err := a.linked(l.Path, l.Size, l.Modified); err != nil {
+			return err
+		}
 	}
 	w.Options.Force = true // what a killed worker has left here is written anew
 	if _, err := poly.Write(ctx, w.Outs, w.Said, w.Options, report); err != nil {

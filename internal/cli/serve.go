@@ -135,8 +135,8 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		}
 	}
 	return s.with(ctx, func(a *app.App) error {
-		hub := httpapi.NewHub()
-		handler, err := httpapi.New(httpapi.Options{App: a, Hub: hub, Web: web.Dist(), Log: log})
+		hub, watcher := httpapi.NewHub(), app.NewWatcher(a)
+		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log})
 		if err != nil {
 			return err
 		}
@@ -148,6 +148,9 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		defer running.Wait()
 		defer stop()
 		running.Go(func() { hub.Run(background, a.Store, log) })
+		running.Go(func() {
+			watcher.Run(background, func(err error) { log.Error("looking at the shelf", "error", err) })
+		})
 		failed := make(chan error, 2)
 		if !s.noWorker {
 			running.Go(func() {

@@ -41,7 +41,7 @@ func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
 			paths = append(paths, e.Path)
 		}
 	}
-	if _, err := a.TakeFromShelf(ctx, p.ID, paths); err != nil {
+	if _, err := a.TakeFromShelf(ctx, p.ID, paths, false); err != nil {
 		return err
 	}
 	if err := settled(ctx, a, p); err != nil {

@@ -90,7 +90,10 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.File)
 			if a.Facts.Start >= 0 {
 				v.StartTimecode = p.Rate().FormatSamples(a.Facts.Start, int64(a.SampleRate))
 			}
-			v.Snags = snags(a.Facts.Snags)
+			v.Snags, v.Listed = snags(a.Facts.Snags), contract.FileListed(a.Listed)
+			if f.Lost != nil {
+				v.Snags = append(v.Snags, contract.Snag{Code: f.Lost.Code, Message: f.Lost.Message})
+			}
 			v.Streams, v.Picture = pictureWords(a)
 			if a.Strip != nil {
 				v.Strip = &contract.Strip{Count: a.Strip.Count, Width: a.Strip.Width, Height: a.Strip.Height}
@@ -102,6 +105,10 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.File)
 				t := contract.FileTrack{
 					Channel: c + 1, Label: a.Facts.Tracks[c].Label, PeakDbfs: decibels(l.Peak), RmsDbfs: decibels(l.RMS),
 					Silent: l.Peak < audio.Gain(audio.SilenceDB),
+				}
+				if c < len(a.Survey.Channels) {
+					sv := a.Survey.Channels[c]
+					t.NoiseDbfs, t.Dc, t.Clipped, t.ClippedRuns, t.Silence = decibels(sv.NoiseFloor), sv.DC, sv.Clipped, sv.ClippedRuns, sv.Silence
 				}
 				if st, ok := of[at{f.ID, c + 1}]; ok {
 					t.Strand, t.Label = st.ID.String(), st.Label
@@ -141,8 +148,11 @@ func (s *server) TakeFromShelf(ctx context.Context, r contract.TakeFromShelfRequ
 	if err != nil {
 		return nil, err
 	}
-	fs, err := s.app.TakeFromShelf(ctx, p.ID, r.Body.Paths)
+	fs, err := s.app.TakeFromShelf(ctx, p.ID, r.Body.Paths, r.Body.InPlace != nil && *r.Body.InPlace)
 	if err != nil {
+		return nil, err
+	}
+	if err := s.watcher.Look(ctx); err != nil { // they are not offered any more
 		return nil, err
 	}
 	items, err := s.files(ctx, p, fs)

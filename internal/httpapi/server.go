@@ -23,16 +23,18 @@ import (
 
 // Options are what the server is made of.
 type Options struct {
-	App *app.App
-	Hub *Hub
-	Web fs.FS // the built front end
-	Log *slog.Logger
+	App     *app.App
+	Watcher *app.Watcher
+	Hub     *Hub
+	Web     fs.FS // the built front end
+	Log     *slog.Logger
 }
 
 type server struct {
-	app *app.App
-	hub *Hub
-	log *slog.Logger
+	app     *app.App
+	watcher *app.Watcher
+	hub     *Hub
+	log     *slog.Logger
 }
 
 // New makes the handler of the whole application.
@@ -40,7 +42,7 @@ func New(o Options) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.ContextWithFallback = true // handlers end when their request does
-	s := &server{o.App, o.Hub, o.Log}
+	s := &server{o.App, o.Watcher, o.Hub, o.Log}
 	e.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
 		s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
 		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")

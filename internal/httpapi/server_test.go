@@ -62,7 +62,7 @@ func start(t *testing.T, shelf string) *server {
 			t.Errorf("the worker ended: %v", err)
 		}
 	})
-	h, err := httpapi.New(httpapi.Options{App: a, Hub: hub, Log: log, Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
+	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() {

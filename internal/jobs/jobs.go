@@ -40,6 +40,11 @@ func (q *Queue) Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, 
 	return insert(q.client.InsertTx(ctx, tx, AnalyseArgs{file}, &river.InsertOpts{Queue: intakeQueue}))
 }
 
+// Check enqueues the comparison of a file with hash lists.
+func (q *Queue) Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, CheckArgs{file}, &river.InsertOpts{Queue: intakeQueue}))
+}
+
 // Deliver enqueues the making of a delivery.
 func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error) {
 	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue}))
@@ -86,6 +91,27 @@ func (w *analyseWorker) Work(ctx context.Context, job *river.Job[AnalyseArgs]) e
 
 // Timeout implements river.Worker: a file may be as long as it likes.
 func (w *analyseWorker) Timeout(*river.Job[AnalyseArgs]) time.Duration { return -1 }
+
+// CheckArgs asks for a file to be compared with hash lists.
+type CheckArgs struct {
+	File uuid.UUID `json:"file"`
+}
+
+// Kind implements river.JobArgs.
+func (CheckArgs) Kind() string { return "check" }
+
+type checkWorker struct {
+	river.WorkerDefaults[CheckArgs]
+	app *app.App
+}
+
+// Work implements river.Worker.
+func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {
+	return w.app.Check(ctx, job.Args.File)
+}
+
+// Timeout implements river.Worker.
+func (w *checkWorker) Timeout(*river.Job[CheckArgs]) time.Duration { return -1 }
 
 // DeliverArgs asks for the making of a delivery.
 type DeliverArgs struct {
@@ -143,6 +169,7 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	defer release()
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &analyseWorker{app: a})
+	river.AddWorker(workers, &checkWorker{app: a})
 	river.AddWorker(workers, &deliverWorker{app: a})
 	river.AddWorker(workers, &writeWorker{app: a})
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{

@@ -37,12 +37,12 @@ type Analysis struct {
 // ShapeSteps is the length of the tiny waveform that lists show.
 const ShapeSteps = 24
 
-// Analyse reads a file once: facts, hash, what its channels hold and how they are related are
-// returned, its waveform summary is written. name is the name it came with. progress is told the
-// frames done. The sound of a file with pictures is decoded to a working copy first.
-func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, rel, name string, progress func(done, total int64)) (*Analysis, error) {
+// Analyse reads the file at a path once: facts, hash, what its channels hold and how they are
+// related are returned, its waveform summary is written. name is the name it came with. progress is
+// told the frames done. The sound of a file with pictures is decoded to a working copy first.
+func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, original, name string, progress func(done, total int64)) (*Analysis, error) {
 	a := &Analysis{}
-	path := f.Path(rel)
+	path := original
 	if isPicture(path) {
 		if err := f.decode(ctx, id, path, a); err != nil {
 			return nil, err
@@ -62,7 +62,7 @@ func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, rel, name string, pr
 		return nil, err
 	}
 	if a.Working != "" { // the hash is the original's
-		if hash, err = hashFile(f.Path(rel)); err != nil {
+		if hash, err = hashFile(original); err != nil {
 			return nil, err
 		}
 		a.Info.Container = a.Picture.Container
@@ -152,6 +152,9 @@ func (f *Folder) decode(ctx context.Context, id uuid.UUID, path string, a *Analy
 	}
 	a.Picture = p
 	sound, proxy, strip := f.Working(id)
+	if err := os.MkdirAll(filepath.Dir(f.Path(sound)), 0o755); err != nil {
+		return err
+	}
 	tmp, err := os.MkdirTemp(filepath.Dir(f.Path(sound)), ".decoding-*")
 	if err != nil {
 		return err

@@ -28,6 +28,10 @@ type Entry struct {
 
 // OpenShelf opens a folder as a shelf.
 func OpenShelf(dir string) (*Shelf, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
 	r, err := os.OpenRoot(dir)
 	if err != nil {
 		return nil, err
@@ -84,20 +88,97 @@ func (s *Shelf) List(path string) ([]Entry, error) {
 	return out, nil
 }
 
-// Stat finds a file and its size.
-func (s *Shelf) Stat(path string) (int64, error) {
+// Stat finds a file: its size, and when it was last modified, in Unix nanoseconds.
+func (s *Shelf) Stat(path string) (size, modified int64, err error) {
 	p, err := local(path)
 	if err != nil {
-		return 0, err
+		return 0, 0, err
 	}
 	st, err := s.root.Stat(p)
 	if err != nil {
-		return 0, snag.Refuse("not_found", "%q is not on the shelf: %w", path, err)
+		return 0, 0, snag.Refuse("not_found", "%q is not on the shelf: %w", path, err)
 	}
 	if !st.Mode().IsRegular() {
-		return 0, snag.Refuse("not_a_file", "%q is not a file", path)
+		return 0, 0, snag.Refuse("not_a_file", "%q is not a file", path)
 	}
-	return st.Size(), nil
+	return st.Size(), st.ModTime().UnixNano(), nil
+}
+
+// Linked finds a file that is used where it lies, and refuses one that is not there any more or not
+// the one that was read at intake.
+func (s *Shelf) Linked(path string, size, modified int64) (string, error) {
+	now, at, err := s.Stat(path)
+	if err != nil {
+		return "", snag.Refuse("original_moved", "%s is not on the shelf any more, and it was taken in where it lies: put it back there; nothing is played or written in its stead", path)
+	}
+	if now != size || at != modified {
+		return "", snag.Refuse("original_changed", "%s was changed after it was taken in where it lies (%d bytes then, %d now): put the original back, or remove the file and take it in again", path, size, now)
+	}
+	return s.Path(path)
+}
+
+// Path makes a path of the shelf absolute.
+func (s *Shelf) Path(path string) (string, error) {
+	p, err := local(path)
+	return filepath.Join(s.root.Name(), p), err
+}
+
+// Found is a file that looking through the shelf has come upon.
+type Found struct {
+	Path     string // from the shelf's root, with forward slashes
+	Size     int64
+	Modified int64 // Unix nanoseconds
+}
+
+// Bounds of looking through a folder.
+const (
+	maxDepth = 12
+	maxFound = 20_000
+)
+
+// Walk finds the files in a folder and in those below it that could be recordings, by their names.
+// Links are not followed. It ends after a great many.
+func (s *Shelf) Walk(path string) ([]Found, error) {
+	p, err := local(path)
+	if err != nil {
+		return nil, err
+	}
+	var out []Found
+	err = fs.WalkDir(s.root.FS(), filepath.ToSlash(p), func(at string, d fs.DirEntry, err error) error {
+		if err != nil {
+			if at == p {
+				return err
+			}
+			return nil // gone meanwhile, or closed to us: the others are found all the same
+		}
+		if d.IsDir() {
+			if at != p && (strings.HasPrefix(d.Name(), ".") || strings.Count(at, "/") > maxDepth) {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		if !d.Type().IsRegular() || !recording(d.Name()) {
+			return nil
+		}
+		i, err := d.Info()
+		if err != nil {
+			return nil
+		}
+		if out = append(out, Found{at, i.Size(), i.ModTime().UnixNano()}); len(out) == maxFound {
+			return fs.SkipAll
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, snag.Refuse("no_folder", "the folder %q can't be read: %w", path, err)
+	}
+	return out, nil
+}
+
+var recordings = []string{".wav", ".bwf", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".mov", ".mp4", ".m4a", ".m4v", ".mkv", ".mxf"}
+
+func recording(name string) bool {
+	return !strings.HasPrefix(name, ".") && slices.Contains(recordings, strings.ToLower(filepath.Ext(name)))
 }
 
 // CopyTo copies a file of the shelf to a path of the media folder, whole or not at all.

@@ -31,14 +31,8 @@ type File struct {
 	SetKeys      []string
 	Pinned       bool
 	Alone        bool
-}
-
-// SoundPath is where the file's sound is read from: its working copy where it has one.
-func (f File) SoundPath() string {
-	if f.WorkingPath != "" {
-		return f.WorkingPath
-	}
-	return f.Path
+	Modified     int64      // of a linked original, at intake: Unix nanoseconds
+	Lost         *snag.Snag // why a linked original can't be used now
 }
 
 // Analysis is what one pass over a file found.
@@ -55,6 +49,9 @@ type Analysis struct {
 	Picture *picture.Picture `json:"picture,omitempty"`
 	Streams []picture.Stream `json:"streams,omitempty"` // sound streams of a file with pictures
 	Strip   *picture.Strip   `json:"strip,omitempty"`
+
+	// Listed says what hash lists make of the file: matches, differs, or nothing when none names it.
+	Listed string `json:"listed,omitempty"`
 }
 
 // Level is a channel's level, full scale 1.
@@ -65,7 +62,7 @@ type Level struct {
 	Shape []byte `json:"shape,omitempty"`
 }
 
-const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id, working_path, set_keys, pinned, alone`
+const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id, working_path, set_keys, pinned, alone, modified, lost`
 
 // File finds one.
 func (q Queries) File(ctx context.Context, id uuid.UUID) (File, error) {
@@ -116,9 +113,24 @@ func (q Queries) SetFileState(ctx context.Context, id uuid.UUID, state string, r
 	return q.exec(ctx, `UPDATE files SET state = $2, error_code = $3, error_message = $4 WHERE id = $1`, id, state, r.Code, r.Message)
 }
 
-// SetFileSize corrects a size that was only announced.
-func (q Queries) SetFileSize(ctx context.Context, id uuid.UUID, size int64) error {
-	return q.exec(ctx, `UPDATE files SET size = $2 WHERE id = $1`, id, size)
+// SetFileSize corrects a size that was only announced. modified is of a linked original, else 0.
+func (q Queries) SetFileSize(ctx context.Context, id uuid.UUID, size, modified int64) error {
+	return q.exec(ctx, `UPDATE files SET size = $2, modified = $3 WHERE id = $1`, id, size, modified)
+}
+
+// SetFacts stores what is known of a file anew.
+func (q Queries) SetFacts(ctx context.Context, id uuid.UUID, a Analysis) error {
+	return q.exec(ctx, `UPDATE files SET facts = $2 WHERE id = $1`, id, a)
+}
+
+// LinkedFiles lists the ready files of all productions whose originals stay where they are.
+func (q Queries) LinkedFiles(ctx context.Context) ([]File, error) {
+	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE origin = 'linked' AND state = 'ready' ORDER BY id`)
+}
+
+// SetLost records why a linked original can't be used now; nil when it can.
+func (q Queries) SetLost(ctx context.Context, id uuid.UUID, lost *snag.Snag) error {
+	return q.exec(ctx, `UPDATE files SET lost = $2 WHERE id = $1`, id, lost)
 }
 
 // FinishFile records what analysis found, as ready, or as a duplicate of another file.
@@ -155,6 +167,6 @@ func (q Queries) FileCount(ctx context.Context, production uuid.UUID) (n int, er
 // FileSnags counts the files of a production that something is amiss with.
 func (q Queries) FileSnags(ctx context.Context, production uuid.UUID) (n int, err error) {
 	err = q.db.QueryRow(ctx, `SELECT count(*) FROM files WHERE production_id = $1
-		AND (state IN ('refused', 'duplicate') OR jsonb_array_length(coalesce(nullif(facts->'facts'->'Snags', 'null'), '[]')) > 0)`, production).Scan(&n)
+		AND (state IN ('refused', 'duplicate') OR lost IS NOT NULL OR jsonb_array_length(coalesce(nullif(facts->'facts'->'Snags', 'null'), '[]')) > 0)`, production).Scan(&n)
 	return n, err
 }

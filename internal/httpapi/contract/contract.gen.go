@@ -96,6 +96,7 @@ const (
 	EventKindFiles      EventKind = "files"
 	EventKindProgress   EventKind = "progress"
 	EventKindReel       EventKind = "reel"
+	EventKindShelf      EventKind = "shelf"
 	EventKindTakes      EventKind = "takes"
 	EventKindWritings   EventKind = "writings"
 )
@@ -111,6 +112,8 @@ func (e EventKind) Valid() bool {
 		return true
 	case EventKindReel:
 		return true
+	case EventKindShelf:
+		return true
 	case EventKindTakes:
 		return true
 	case EventKindWritings:
@@ -120,8 +123,30 @@ func (e EventKind) Valid() bool {
 	}
 }
 
+// Defines values for FileListed.
+const (
+	FileListedDiffers FileListed = "differs"
+	FileListedEmpty   FileListed = ""
+	FileListedMatches FileListed = "matches"
+)
+
+// Valid indicates whether the value is a known member of the FileListed enum.
+func (e FileListed) Valid() bool {
+	switch e {
+	case FileListedDiffers:
+		return true
+	case FileListedEmpty:
+		return true
+	case FileListedMatches:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FileOrigin.
 const (
+	FileOriginLinked FileOrigin = "linked"
 	FileOriginShelf  FileOrigin = "shelf"
 	FileOriginUpload FileOrigin = "upload"
 )
@@ -129,6 +154,8 @@ const (
 // Valid indicates whether the value is a known member of the FileOrigin enum.
 func (e FileOrigin) Valid() bool {
 	switch e {
+	case FileOriginLinked:
+		return true
 	case FileOriginShelf:
 		return true
 	case FileOriginUpload:
@@ -540,6 +567,11 @@ type Decision struct {
 	Suggestions []openapi_types.UUID `json:"suggestions"`
 }
 
+// Declined defines model for Declined.
+type Declined struct {
+	Paths []string `json:"paths"`
+}
+
 // Delivery defines model for Delivery.
 type Delivery struct {
 	// Clipped samples held at full scale
@@ -605,8 +637,13 @@ type File struct {
 	Frames      int64              `json:"frames"`
 	Hash        string             `json:"hash"`
 	Id          openapi_types.UUID `json:"id"`
-	Name        string             `json:"name"`
-	Origin      FileOrigin         `json:"origin"`
+
+	// Listed what hash lists make of it
+	Listed FileListed `json:"listed"`
+	Name   string     `json:"name"`
+
+	// Origin linked files stay on the shelf and are read there
+	Origin FileOrigin `json:"origin"`
 
 	// Picture its picture in words, such as 320×180 at 25; empty without one
 	Picture    string `json:"picture"`
@@ -627,7 +664,10 @@ type File struct {
 	Tracks []FileTrack `json:"tracks"`
 }
 
-// FileOrigin defines model for File.Origin.
+// FileListed what hash lists make of it
+type FileListed string
+
+// FileOrigin linked files stay on the shelf and are read there
 type FileOrigin string
 
 // FileState defines model for File.State.
@@ -659,11 +699,26 @@ type FileProof struct {
 
 // FileTrack defines model for FileTrack.
 type FileTrack struct {
-	Channel  int      `json:"channel"`
-	Label    string   `json:"label"`
-	PeakDbfs *float64 `json:"peak_dbfs"`
-	RmsDbfs  *float64 `json:"rms_dbfs"`
-	Silent   bool     `json:"silent"`
+	Channel int `json:"channel"`
+
+	// Clipped samples at full scale
+	Clipped int64 `json:"clipped"`
+
+	// ClippedRuns places where they are
+	ClippedRuns int64 `json:"clipped_runs"`
+
+	// Dc DC offset, full scale 1
+	Dc    float64 `json:"dc"`
+	Label string  `json:"label"`
+
+	// NoiseDbfs noise floor; null when not known
+	NoiseDbfs *float64 `json:"noise_dbfs"`
+	PeakDbfs  *float64 `json:"peak_dbfs"`
+	RmsDbfs   *float64 `json:"rms_dbfs"`
+
+	// Silence share of its length
+	Silence float64 `json:"silence"`
+	Silent  bool    `json:"silent"`
 
 	// Strand the strand's id; empty while the file is in no take
 	Strand string `json:"strand"`
@@ -681,6 +736,22 @@ type Finding struct {
 // FindingStage defines model for Finding.Stage.
 type FindingStage string
 
+// HashList defines model for HashList.
+type HashList struct {
+	Differs []string           `json:"differs"`
+	Entries int                `json:"entries"`
+	Id      openapi_types.UUID `json:"id"`
+	Matches int                `json:"matches"`
+
+	// Missing the first fifty that have not arrived
+	Missing      []string `json:"missing"`
+	MissingCount int      `json:"missing_count"`
+	Name         string   `json:"name"`
+
+	// Waiting files here that are not compared yet
+	Waiting int `json:"waiting"`
+}
+
 // Health defines model for Health.
 type Health struct {
 	Parts  map[string]string `json:"parts"`
@@ -693,6 +764,12 @@ type HealthStatus string
 // LayTakes defines model for LayTakes.
 type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
+}
+
+// NewHashList defines model for NewHashList.
+type NewHashList struct {
+	Name string `json:"name"`
+	Xml  string `json:"xml"`
 }
 
 // NewProduction defines model for NewProduction.
@@ -926,7 +1003,9 @@ type ShelfEntry struct {
 
 // ShelfOrder defines model for ShelfOrder.
 type ShelfOrder struct {
-	Paths []string `json:"paths"`
+	// InPlace leave them there and only read them
+	InPlace *bool    `json:"in_place,omitempty"`
+	Paths   []string `json:"paths"`
 }
 
 // Snag defines model for Snag.
@@ -1126,6 +1205,26 @@ type Undone struct {
 	What string `json:"what"`
 }
 
+// Watch defines model for Watch.
+type Watch struct {
+	Folders []string `json:"folders"`
+
+	// Growing files that are still being written
+	Growing int `json:"growing"`
+
+	// More further ones beyond the first thousand
+	More int `json:"more"`
+
+	// Offered new and finished
+	Offered []ShelfEntry `json:"offered"`
+	Snags   []Snag       `json:"snags"`
+}
+
+// WatchOrder defines model for WatchOrder.
+type WatchOrder struct {
+	Folders []string `json:"folders"`
+}
+
 // Width defines model for Width.
 type Width struct {
 	Outputs int   `json:"outputs"`
@@ -1235,6 +1334,9 @@ type MoveFileJSONRequestBody = FileMove
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
+// GiveHashListJSONRequestBody defines body for GiveHashList for application/json ContentType.
+type GiveHashListJSONRequestBody = NewHashList
+
 // EditSheetJSONRequestBody defines body for EditSheet for application/json ContentType.
 type EditSheetJSONRequestBody = SheetEdit
 
@@ -1249,6 +1351,12 @@ type DecideSuggestionsJSONRequestBody = Decision
 
 // SaveTemplateJSONRequestBody defines body for SaveTemplate for application/json ContentType.
 type SaveTemplateJSONRequestBody = TemplateDraft
+
+// SetWatchJSONRequestBody defines body for SetWatch for application/json ContentType.
+type SetWatchJSONRequestBody = WatchOrder
+
+// DeclineOfferedJSONRequestBody defines body for DeclineOffered for application/json ContentType.
+type DeclineOfferedJSONRequestBody = Declined
 
 // OrderWritingsJSONRequestBody defines body for OrderWritings for application/json ContentType.
 type OrderWritingsJSONRequestBody = WritingOrder
@@ -1298,6 +1406,9 @@ type ServerInterface interface {
 	// (GET /api/files/{file}/strip)
 	GetStrip(c *gin.Context, file FileId)
 
+	// (DELETE /api/hash-lists/{list})
+	RemoveHashList(c *gin.Context, list openapi_types.UUID)
+
 	// (GET /api/productions)
 	ListProductions(c *gin.Context)
 
@@ -1318,6 +1429,12 @@ type ServerInterface interface {
 	// GetHashList An ASC MHL hash list of what was taken in
 	// (GET /api/productions/{production}/hash-list)
 	GetHashList(c *gin.Context, production ProductionId)
+	// ListHashLists Hash lists that were given, and what they make of the files that are here
+	// (GET /api/productions/{production}/hash-lists)
+	ListHashLists(c *gin.Context, production ProductionId)
+	// GiveHashList Compare files, those here and those to come, with an ASC MHL hash list
+	// (POST /api/productions/{production}/hash-lists)
+	GiveHashList(c *gin.Context, production ProductionId)
 
 	// (POST /api/productions/{production}/redo)
 	Redo(c *gin.Context, production ProductionId)
@@ -1327,7 +1444,7 @@ type ServerInterface interface {
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
 	// (POST /api/productions/{production}/sheet)
 	EditSheet(c *gin.Context, production ProductionId)
-	// TakeFromShelf Take files of the server's shelf folder in, by copy
+	// TakeFromShelf Take files of the server's shelf folder in, by copy or in place
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(c *gin.Context, production ProductionId)
 	// GetSoundReport The takes sheet as CSV, a row a take, a column a strand
@@ -1351,6 +1468,15 @@ type ServerInterface interface {
 
 	// (POST /api/productions/{production}/undo)
 	Undo(c *gin.Context, production ProductionId)
+	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
+	// (GET /api/productions/{production}/watch)
+	GetWatch(c *gin.Context, production ProductionId)
+	// SetWatch Say which folders of the shelf are watched for new files
+	// (PUT /api/productions/{production}/watch)
+	SetWatch(c *gin.Context, production ProductionId)
+	// DeclineOffered Don't offer these files again
+	// (POST /api/productions/{production}/watch/decline)
+	DeclineOffered(c *gin.Context, production ProductionId)
 	// ListWritings Takes written out as files, the newest thousand, newest first
 	// (GET /api/productions/{production}/writings)
 	ListWritings(c *gin.Context, production ProductionId)
@@ -1622,6 +1748,31 @@ func (siw *ServerInterfaceWrapper) GetStrip(c *gin.Context) {
 	siw.Handler.GetStrip(c, file)
 }
 
+// RemoveHashList operation middleware
+func (siw *ServerInterfaceWrapper) RemoveHashList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "list" -------------
+	var list openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "list", c.Param("list"), &list, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter list: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveHashList(c, list)
+}
+
 // ListProductions operation middleware
 func (siw *ServerInterfaceWrapper) ListProductions(c *gin.Context) {
 
@@ -1790,6 +1941,56 @@ func (siw *ServerInterfaceWrapper) GetHashList(c *gin.Context) {
 	}
 
 	siw.Handler.GetHashList(c, production)
+}
+
+// ListHashLists operation middleware
+func (siw *ServerInterfaceWrapper) ListHashLists(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHashLists(c, production)
+}
+
+// GiveHashList operation middleware
+func (siw *ServerInterfaceWrapper) GiveHashList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GiveHashList(c, production)
 }
 
 // Redo operation middleware
@@ -2084,6 +2285,81 @@ func (siw *ServerInterfaceWrapper) Undo(c *gin.Context) {
 	}
 
 	siw.Handler.Undo(c, production)
+}
+
+// GetWatch operation middleware
+func (siw *ServerInterfaceWrapper) GetWatch(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWatch(c, production)
+}
+
+// SetWatch operation middleware
+func (siw *ServerInterfaceWrapper) SetWatch(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetWatch(c, production)
+}
+
+// DeclineOffered operation middleware
+func (siw *ServerInterfaceWrapper) DeclineOffered(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeclineOffered(c, production)
 }
 
 // ListWritings operation middleware
@@ -2567,6 +2843,12 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/events", wrapper.GetEvents)
 	router.GET(options.BaseURL+"/api/productions/:production/files", wrapper.ListFiles)
 	router.POST(options.BaseURL+"/api/productions/:production/shelf", wrapper.TakeFromShelf)
+	router.GET(options.BaseURL+"/api/productions/:production/watch", wrapper.GetWatch)
+	router.PUT(options.BaseURL+"/api/productions/:production/watch", wrapper.SetWatch)
+	router.POST(options.BaseURL+"/api/productions/:production/watch/decline", wrapper.DeclineOffered)
+	router.GET(options.BaseURL+"/api/productions/:production/hash-lists", wrapper.ListHashLists)
+	router.POST(options.BaseURL+"/api/productions/:production/hash-lists", wrapper.GiveHashList)
+	router.DELETE(options.BaseURL+"/api/hash-lists/:list", wrapper.RemoveHashList)
 	router.GET(options.BaseURL+"/api/shelf", wrapper.ListShelf)
 	router.DELETE(options.BaseURL+"/api/files/:file", wrapper.RemoveFile)
 	router.POST(options.BaseURL+"/api/files/:file/retry", wrapper.RetryFile)
@@ -2920,6 +3202,39 @@ func (response GetStripdefaultApplicationProblemPlusJSONResponse) VisitGetStripR
 	return err
 }
 
+type RemoveHashListRequestObject struct {
+	List openapi_types.UUID `json:"list"`
+}
+
+type RemoveHashListResponseObject interface {
+	VisitRemoveHashListResponse(w http.ResponseWriter) error
+}
+
+type RemoveHashList204Response struct {
+}
+
+func (response RemoveHashList204Response) VisitRemoveHashListResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveHashListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveHashListdefaultApplicationProblemPlusJSONResponse) VisitRemoveHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListProductionsRequestObject struct {
 }
 
@@ -3217,6 +3532,79 @@ type GetHashListdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetHashListdefaultApplicationProblemPlusJSONResponse) VisitGetHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHashListsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListHashListsResponseObject interface {
+	VisitListHashListsResponse(w http.ResponseWriter) error
+}
+
+type ListHashLists200JSONResponse []HashList
+
+func (response ListHashLists200JSONResponse) VisitListHashListsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHashListsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListHashListsdefaultApplicationProblemPlusJSONResponse) VisitListHashListsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GiveHashListRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *GiveHashListJSONRequestBody
+}
+
+type GiveHashListResponseObject interface {
+	VisitGiveHashListResponse(w http.ResponseWriter) error
+}
+
+type GiveHashList202Response struct {
+}
+
+func (response GiveHashList202Response) VisitGiveHashListResponse(w http.ResponseWriter) error {
+	w.WriteHeader(202)
+	return nil
+}
+
+type GiveHashListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GiveHashListdefaultApplicationProblemPlusJSONResponse) VisitGiveHashListResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3660,6 +4048,125 @@ type UndodefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response UndodefaultApplicationProblemPlusJSONResponse) VisitUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWatchRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type GetWatchResponseObject interface {
+	VisitGetWatchResponse(w http.ResponseWriter) error
+}
+
+type GetWatch200JSONResponse Watch
+
+func (response GetWatch200JSONResponse) VisitGetWatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWatchdefaultApplicationProblemPlusJSONResponse) VisitGetWatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetWatchRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *SetWatchJSONRequestBody
+}
+
+type SetWatchResponseObject interface {
+	VisitSetWatchResponse(w http.ResponseWriter) error
+}
+
+type SetWatch200JSONResponse Watch
+
+func (response SetWatch200JSONResponse) VisitSetWatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetWatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetWatchdefaultApplicationProblemPlusJSONResponse) VisitSetWatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeclineOfferedRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *DeclineOfferedJSONRequestBody
+}
+
+type DeclineOfferedResponseObject interface {
+	VisitDeclineOfferedResponse(w http.ResponseWriter) error
+}
+
+type DeclineOffered200JSONResponse Watch
+
+func (response DeclineOffered200JSONResponse) VisitDeclineOfferedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeclineOffereddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeclineOffereddefaultApplicationProblemPlusJSONResponse) VisitDeclineOfferedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4404,6 +4911,9 @@ type StrictServerInterface interface {
 	// (GET /api/files/{file}/strip)
 	GetStrip(ctx context.Context, request GetStripRequestObject) (GetStripResponseObject, error)
 
+	// (DELETE /api/hash-lists/{list})
+	RemoveHashList(ctx context.Context, request RemoveHashListRequestObject) (RemoveHashListResponseObject, error)
+
 	// (GET /api/productions)
 	ListProductions(ctx context.Context, request ListProductionsRequestObject) (ListProductionsResponseObject, error)
 
@@ -4424,6 +4934,12 @@ type StrictServerInterface interface {
 	// GetHashList An ASC MHL hash list of what was taken in
 	// (GET /api/productions/{production}/hash-list)
 	GetHashList(ctx context.Context, request GetHashListRequestObject) (GetHashListResponseObject, error)
+	// ListHashLists Hash lists that were given, and what they make of the files that are here
+	// (GET /api/productions/{production}/hash-lists)
+	ListHashLists(ctx context.Context, request ListHashListsRequestObject) (ListHashListsResponseObject, error)
+	// GiveHashList Compare files, those here and those to come, with an ASC MHL hash list
+	// (POST /api/productions/{production}/hash-lists)
+	GiveHashList(ctx context.Context, request GiveHashListRequestObject) (GiveHashListResponseObject, error)
 
 	// (POST /api/productions/{production}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
@@ -4433,7 +4949,7 @@ type StrictServerInterface interface {
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
 	// (POST /api/productions/{production}/sheet)
 	EditSheet(ctx context.Context, request EditSheetRequestObject) (EditSheetResponseObject, error)
-	// TakeFromShelf Take files of the server's shelf folder in, by copy
+	// TakeFromShelf Take files of the server's shelf folder in, by copy or in place
 	// (POST /api/productions/{production}/shelf)
 	TakeFromShelf(ctx context.Context, request TakeFromShelfRequestObject) (TakeFromShelfResponseObject, error)
 	// GetSoundReport The takes sheet as CSV, a row a take, a column a strand
@@ -4457,6 +4973,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/productions/{production}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
+	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
+	// (GET /api/productions/{production}/watch)
+	GetWatch(ctx context.Context, request GetWatchRequestObject) (GetWatchResponseObject, error)
+	// SetWatch Say which folders of the shelf are watched for new files
+	// (PUT /api/productions/{production}/watch)
+	SetWatch(ctx context.Context, request SetWatchRequestObject) (SetWatchResponseObject, error)
+	// DeclineOffered Don't offer these files again
+	// (POST /api/productions/{production}/watch/decline)
+	DeclineOffered(ctx context.Context, request DeclineOfferedRequestObject) (DeclineOfferedResponseObject, error)
 	// ListWritings Takes written out as files, the newest thousand, newest first
 	// (GET /api/productions/{production}/writings)
 	ListWritings(ctx context.Context, request ListWritingsRequestObject) (ListWritingsResponseObject, error)
@@ -4794,6 +5319,32 @@ func (sh *strictHandler) GetStrip(ctx *gin.Context, file FileId) {
 	}
 }
 
+// RemoveHashList operation middleware
+func (sh *strictHandler) RemoveHashList(ctx *gin.Context, list openapi_types.UUID) {
+	var request RemoveHashListRequestObject
+
+	request.List = list
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveHashList(ctx, request.(RemoveHashListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveHashList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveHashListResponseObject); ok {
+		if err := validResponse.VisitRemoveHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListProductions operation middleware
 func (sh *strictHandler) ListProductions(ctx *gin.Context) {
 	var request ListProductionsRequestObject
@@ -4984,6 +5535,76 @@ func (sh *strictHandler) GetHashList(ctx *gin.Context, production ProductionId) 
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetHashListResponseObject); ok {
 		if err := validResponse.VisitGetHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHashLists operation middleware
+func (sh *strictHandler) ListHashLists(ctx *gin.Context, production ProductionId) {
+	var request ListHashListsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHashLists(ctx, request.(ListHashListsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHashLists")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHashListsResponseObject); ok {
+		if err := validResponse.VisitListHashListsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GiveHashList operation middleware
+func (sh *strictHandler) GiveHashList(ctx *gin.Context, production ProductionId) {
+	var request GiveHashListRequestObject
+
+	request.Production = production
+
+	var body GiveHashListJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GiveHashList(ctx, request.(GiveHashListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GiveHashList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GiveHashListResponseObject); ok {
+		if err := validResponse.VisitGiveHashListResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5361,6 +5982,120 @@ func (sh *strictHandler) Undo(ctx *gin.Context, production ProductionId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(UndoResponseObject); ok {
 		if err := validResponse.VisitUndoResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWatch operation middleware
+func (sh *strictHandler) GetWatch(ctx *gin.Context, production ProductionId) {
+	var request GetWatchRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWatch(ctx, request.(GetWatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWatchResponseObject); ok {
+		if err := validResponse.VisitGetWatchResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetWatch operation middleware
+func (sh *strictHandler) SetWatch(ctx *gin.Context, production ProductionId) {
+	var request SetWatchRequestObject
+
+	request.Production = production
+
+	var body SetWatchJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetWatch(ctx, request.(SetWatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetWatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetWatchResponseObject); ok {
+		if err := validResponse.VisitSetWatchResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DeclineOffered operation middleware
+func (sh *strictHandler) DeclineOffered(ctx *gin.Context, production ProductionId) {
+	var request DeclineOfferedRequestObject
+
+	request.Production = production
+
+	var body DeclineOfferedJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeclineOffered(ctx, request.(DeclineOfferedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeclineOffered")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DeclineOfferedResponseObject); ok {
+		if err := validResponse.VisitDeclineOfferedResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5938,119 +6673,131 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H3rjts4lvCrEPo+ILtYJeWqXKZTwf6YyWW6sentoCs9PdjZQYGWaItdEqkmqXK5C/Uc+0D7YgsekhJl",
-	"kbJUtpPewQJByrYkXg7P/ab7JONVzRlhSiaX90mNBa6IIgK+4ZUiQn/IicwErRXlLLlMVEFQ1gjJBeIr",
-	"pL/VeE3Qkqy4IEmaUH3Trw0R2yRNGK5IcmmHShOZFaTCZswVbkqVXCZJmlT47iNha1Ukl+eLRZqoba2f",
-	"kkpQtk4eHtIkJyW9JWJ7TXP9NMxRY1V0U7g7kjQR5NeGCpInl0o0xJ91xUWF9aRNQ/MkNNGKliQ+ib56",
-	"4AQlrahqh9+Bk7kYhNOFBkyF72jVVPBNf6XMfD1vZ6JMkTURMFUteN5k+tjiO+ruOXBfgpAyPo2+euAE",
-	"UgnM8vgU5vqBk2wEVZSt47PYGw6aBqAla84kAUL7JPiyJJX+mHGmCAP8wHVd0gzrozmrzR3/8ovUJHjv",
-	"zfX/BVkll8n/O+so+cxclWdu3AdDQT4RY1S3F93SYS1vC8wYKT8JzlfAEgSviVDUrDQzV/XHXXxLk5yu",
-	"VpZ1tBCgTL16kaSBu1dUSHWN1cTbDfjvd2GZJvzG+3nJeUkwg98bVTcqvNKa4JvrfLnqrzXnzRLImzVl",
-	"ifVHe7J2ANZUS/O8qOTjH3/wUedvLUjbFdu9dvD0YOUv3VsGQOHv7Ux8+QvJlF7o24JkN8NjXPGG5fOg",
-	"KXICCw48symwClzY2Sfc1Q2U2kXEl17SerjyyfhCw2ulbOLzpZVHhyGn5Ul7gQNsomVg9vwBXlTzZbuY",
-	"EJjekYxKarjCDqiyjNQqfJyyWa+J1LwAbqWKVHIC5wIB9J25+aWTQPZ7J4KwEHg72KI/ZeoWF96RFeRD",
-	"7lPSujZI2OdmEld1SSQqSJkjrNCqKUskMwzkOOH8cs7IcNSVVobktBGIEFzs48dXDK8Tq2P04T7KxUvN",
-	"IPIPWvV42AWyHoxRWZB8l5XmWJGnigImDY7Rbm0OKe1FDUvZs9ZR4+xGf7y8TwjTiszfkpqXWiGqOOMe",
-	"eniPOMm0R/LxFSB6TbLrEfLEQl3rxWU8j96iiL++De4UAJYTYT7Xgt92n4gm2hWmJTC6DLOMlPpzaD+K",
-	"K1wegnxBVtJuu4Ox24tFdzezw12HlgOopN1avCNOW2oco+Ef9ANDQn7MsWOliGBhc0Rv94lEm4IwhJdS",
-	"K1A9o+J5wKgwQJqq23p8TD/VQTW0+/e3VoXr79pxmcdLrxtqhIkDmjsxhW/gr9WyrSlE4TersEqDmmtB",
-	"pBzHw7kIB4sKgQE4VkyFlGHNLOO5RYzBArVqjCkz+DS4OgO4eWMUa3JtGEkfnzTVOMNWwxdtqCrgm9RX",
-	"rIL+BpGqVlvEVUHEhsogd5snFOaw5ALLIqzfTOPVcW1a0LXRkRyONXXJMfCUgpSrMG3STDUiIEGpkshe",
-	"RJShDRe5TJFssgJhiZ5fLP77v86/WWiJffHSQVSDmzcKWR41IFoQ9dfCcuUhaCT9bSoiSIbX0+WwO6hd",
-	"ATwUIn0g2G1p3tTi1JreEokYR/BwcJ9xuYMZLrfSySCcG5fHqpEgbVrsDh6VVIJgs9cdFUpr48he1viP",
-	"Pey3ZyjT9hS1ZuqANmQlAwgJo8uPghdumsWI0kQJnN1MP0LNkT7rR4arDElRK0ABo1rSiIrRjj+1bKyP",
-	"rmnH+zyZOpC2QNudVDZI2m51h311J9qRYYwXf89vA/xYy44hOhgpihRHsi6pQlQhvlr56khUWAbn/oTX",
-	"gbnbQ5t8eiH0YuRODXfQd1Hqe8BP6dgMVvA7YUH+2OLgPmUL1m2X4B6LwT/iU1lu1WS+7wvPSTDruXMC",
-	"sMsKMoeAjD8hME5UIEUkzQ4cLaUZULQkYBfnbTsGWkPU89xVJV72Lnny7Gu6hzS/Ka3+GDDcW4dCQAuG",
-	"a08konkrTAvNw1uxQ6Vm4IwjIPp9mm7nmWo9EwZmUS+UXXn4lJjT7HbOKGZ5VURKyzVC0nHdk45W890Q",
-	"fEs6DXgbkYG8lmHwKodHeyBjOLVboRvSrcuNE4LDtwSXxq+0axIJE4PBeU71oWJNtD6fjkjZbmgtlxrp",
-	"Q4XfWDu0b6nELBvzfGrXElr9R7z9DLZGUIwc4kua40oyc4XW9+9k86kLaAwWSWoqLbp51uFF0Dp0jGv3",
-	"xoqyNla1Xz9twzcvvln0AjjPv3nRD+GY6wElNaBeutDZYnHp/vUN3ovQjtwY3uJ6GqBVyy9epuhCL+7s",
-	"fLE4R1ygi9fPXv8B5YLX/VleLNJpfL0/c+jgfmi99VEO3kJqMeaC9Zb3asJpKRN2CWnsKy4QMLRsP6t0",
-	"mqIerhVXwY363rxR23i6ej1LxI6K0k9cUkc5fZAsuSqQpDmRWnNaoPxPKer/9vQ5/FiSlbbdym2KBF0X",
-	"5rNWZy1L0g9pSc9VcV1RBvxGP6MFib4/yLE/CbIq4eowlHFkX2oOvpLpKqmRaqGx5tjzxgycce8+p2VE",
-	"wu3ghPMfxY0RZ5+2kHGDB9Gni2NOlPE5UZiWUcdrE/ESKarKCShvbks7wWanS82CIluISo8Ms2tBch72",
-	"TmF23TBzsU86mwIrtOFNmaMlQfoeRjr9jGh9TBXGWhx6kDqBdXRXj5MCY/j9o77H3jviRt/rk3GOlj5k",
-	"Cr5BFWZbBNcRwVmBQINCBbb+St996sWFAh5T5gzZ4TVQDsOI5LSW4SWjSk4wAZlTpvtO2BFVtKeyHY/u",
-	"R1wYDo92HRLen+tWhhmKH7IC64hoMT3tKCJCSiFzdx7D7uzmAIutsZS9mHSMz9kbXYgjtNofLfLu4tzU",
-	"eDFoR0GbAgTffLe6fiyFBdjBg6smOGxV7UYKpCKC6COraH6tZbY+0EYIG4PH1ZJKzmgWFL+O8Hecu9YV",
-	"+EYzMCQIjkcF5+kztdVCgmqQT7xjNgIAwB/LLSUMRsMgdqwFlh83QlphJehd2Hi3eVjOX6U2HK0FzWWK",
-	"MBJ8gzBDJj9E/7DCmeICYQR2prbpzd7SgEdt6IAYOBx2D2CigukyVqZTs9XyA1MI3lgvWMz+HRVT+ulk",
-	"kOS03DoAecfhMd+9Yms2d17RuzBDmqi2zXGHXmljI3R683ziEX94mtwS4RJLHhWDtvLEDdNJFuNzDaua",
-	"FoK7cqp1fkvrcLX40qFgS10x+n6f04D5YPXkSZDSo/xQ9z0XF/uyYObBsUumCvPaFKxSK333uDB2zqQ7",
-	"B5eJFdHi7TajpLjCpSS7pEbucKbKLeLMBU8hJFrhO//RcwDVzi/9AxGk4rfkWoUdunRaLlVQ1SLq2uNX",
-	"O2hwJEa2sxQ3bGw9gMXD1bQ/T+J5E32WcZekXknL6voriXPAMW/MQ2SSOYfq+ef3uur4ajVBCaS+A1s/",
-	"MoTFQ5Acai7U91hlAa9tRspSjpp8WYHZmhi6BSd9QYjyBfUoi9c3vyVlGQzd8LKpWGx2MKbMLU6nELAT",
-	"tMEStDWEe1HcXS2dlPloLJsqRCWofjbwPDiWolNOx1HT3ZjaaUNIOpByznLrL1DwjURKAwBDkAN2C5mm",
-	"+gSCHLdhlT7cUF5hNxrTjG13rKkq7SB6YA6uMxm7JaQWpYKMOcwt1piy63wZ1vW6goEXHs0+ff0qoAbW",
-	"nvdv1Inm7vMcqPsiC+AXdSv1pgrts8P6qWgJ6QoamCkyIV9sg2FoJXiFgOgRyL7WHsoIc0Y7qBOl5gqM",
-	"mzA9FZlJ3dvQMrdsS1+9XnMOZqQWgddOnxEGfbu0Vni0olJStr4WpCKQomGSeL3vlhVZ4NRmMBNlp+yW",
-	"mLwQQSsDspyUWD9W0HVxrQ3aoKkm+CYQzAfYPJEIbAYvTLg/np8mt7hsSITJGB6gOCp4mYP2gmX8VsjO",
-	"dbxD05IkhBnrUWMZFiTvpfDtYpHem2MRbl1x/OFsVdJMTebZquCSGGLXu0GSVwT8coiUoMscg2PPdYOG",
-	"446dGzPKK2AdYZW33f/8DfX13n2K78lUWavAju6+XIUMeiUombX3cvWeKRG0itf0lrAQthNVECvsibgl",
-	"wuC6ZhYawakqNBHCCtOAnQjlRnsxwUyeuuIkt7MoMMwuAoUgZd5LqPT9VjGrP7LCGal34dCU3Ytdkx0u",
-	"uqNoarEq+ifcC1h6gi8UiD6fWdRgZguukeHjJDuMpx4Ep9YqilFbAyuQtztA+WaxWCz2E51+MDibzaIe",
-	"bDSWx9sjl1OksAZsuf0+R5PO3X9qam76cDAqIvlt+7yYocHaxPe5gZcRr4x/CL4TxSx9kLfo0hlbMHXr",
-	"CuKECkYBHxXdnpgK/+6vSZp8r//7oP/7yw/BkyrxljfqgEQ1H4bWxWzH3BNav2oTt+ZUVILOFyt3mlaZ",
-	"tLKZBnsJCiqfo1Q1Lz291VEHa//2tzdoAaKfmfTZCf7piRzBKs1BYRZP9oMr15I3IutllNG7SqtYS5PZ",
-	"6RJZtjUo90HkqoxvP1A8GfZPWJ3/FBmIdTSRg5osdGMsgXV0HjxCQTKIKXROm8ik/jMH5j0WuA5YGoqy",
-	"LdrgW6KHvEQaNJDGSH5tcImkIrVM0RJLgl69SNHFy5foX/sFgAE9ZSzBMmjQdpbYlJBKiGm0R9JZfj3U",
-	"G4DcINS+XEsvecM2J+joOO2lcD7SynTnEmdqHx1t9TnbdP9d0GrUWGoMd7DJOntRW7C4JOBqphJ1lQ/z",
-	"jAh3CHryyN5M0cIO71W0LCWkPaHl1vzFCp2ZGod0oAY1LFKDXhCX0BQIAtC8p2LHJLoZ3t3fjhncTlt+",
-	"G7IIhcKUqa3P/+yPGk3pDQEFqOZSUo3wIe43kUk7uT1keY+K+oL3RfKYerSVE0V6IFwMT7fjpx6UQvD9",
-	"bLNPQjXYsZCg8zMFL+Z4GxbEnu8p+OCKslBBqaanteBNTdla043dDviEOq9VYLgTlApTdr2Tk+OL6p6f",
-	"zMNIYF+mEo0LRaSKSOGe363//AZTQy9QYzaa7DC8YN1/YWOZq1hBXR5rogOXEF8hqiTk50u/vGro2nNu",
-	"xunxShxLTnSiJpwYxsvykXle4FUNPqqvXAcZPYQjYDlBXDlikV4QiferNZMi91oQzondgzUQWmikM8Po",
-	"aB1vj0RKwhoNvmmPJNDUYxvx5Fb4RmNqi7NaDofrSXr+84kBOpeFdkT/fId73p49GjC8dizzrWcMe8my",
-	"5tC71DjH13oxAQ1Jxwccd54XKfBxIiZ7jlFgBzJspMDu9GVyn0lVl5a94LL8YZVc/m3Pmu0T7wRe6SHC",
-	"weV5Jf7BDIK/e8szk4U13hngtqMZ/bnvXn/5ao9z/ZHlKT7jjxU9YLadrU1bsvVoygJj7JQPNhyc/bz3",
-	"RmfVzSpeCQXogtuJFB+WdEZyEbQ7mu7+ivszHpkMkdr1hjb4E3PdFfo7HA/w9HLcVUGECaBHs91DQZ7Q",
-	"an52xlE0hacNer96Md4j76Akty6haizN52fbL24YjDpdxyA9pyIsVuUyUUn3mrTM6U7QNciL98QJOtGD",
-	"dehazfB8b3usOKstDDveuEIXA/SRc3pcwxrnN9/TuGZvR5pakFtKNr0iP5tuF6hVPaTicm6gy2WqjLW9",
-	"8dHu+FXuewMFc0vQvVZSAS3XKnCIKrTE2Y3J++n6Xzjm1nY9nVd8Nyh1N0sJZKSBtbwKlBV9ELxyhpOw",
-	"qrjiyJAa0jILVVgqIuQz5DJ2JMIsR0a9lAhDVxaAOrIhBetdE8qWirvGapKyjKCK5oyuC/UMfZebx3/6",
-	"6bt3t394ht5rujI//fjhLXr94uUfXINJ2Ya8lTazkNapn6EPsF59v+kv4yLj4JtupH5Y8YyX4FvDNT0z",
-	"t8kz9E8VUTjHCl/CpjVkU9R1Mf3nZ//JkrZCLPkPItUWfeS88lKRL5PFs/NnC5CWNWG4psll8vzZ4tlz",
-	"G4UGhINpu1ZKZ/eukucBsq6IMvnDRECLzu/y5DL5M1Hv/Da0Xo/Pi8VipL/nvL6e7RyBxp4agG3JEVy1",
-	"fCQ8ZLvGfrNQvxFwRAHvbjnzm/OCnhwH3ZlphrbbbHjuHOCpCxzAWxj9H+EMxqEI5H52T1lO7uLo+I5v",
-	"mKaaD65r8Tgsmpzysw2+7QOh5ddLyjDANNDOdrj/lVU+HrF3bfBWlZ7rMvmB2dYVkNRnmZuDwxukuSgS",
-	"mK0tM4GEmzw5DIPTYONfgPVo29/RlOg9ZCGIy885AVX8qAePE8XFFyEK2zsQ4TWm7AiY8T2+IVAKpTVK",
-	"xAVq2yy2+GHmsmHOtoObMVBbArOkpP882DJTYnTbXSBW/JaESelFoI2cMXOMe1dLUyhyP3zbZhmuO5fN",
-	"TTapzja0KwgpUSOJTDuogLvO9g2T88nDNUXvsNiH2lnlGks9ctAY3n7vA/zXhkj1J25c+kfB1rYn1kNf",
-	"XdN0/TDljPW+8yOc6adGIYy0JWHb9DDF/YRmvwWXuWjLbPSp8g0LI/Njecr+cwF+EqaEi6OeTpCPMNj2",
-	"Bm+PAPk/AklocrJhZHMAlkcFodo2s4tpgFc2ErxH3NIKr8nZLzVZHyxvTUz6COC4MsFtr/vlk7aBY9qL",
-	"eR+Dh3RKu4zC8yOV6pN334Ea3bQmIV0PiGEpx7CTflkifyeP17nDGq0gWJFPu29pODYv7DdOmsQQz482",
-	"+e7MO1wW5yS1RiSzZjdEWQ7UrL1DO7vvvoxadzvncCLbYhweXrW4RdEvYeP13yUSJOIeFD09d5S43/m9",
-	"ik9P2+88s2wfZXs7OJy1foYmlBsiFSoalguSp+47vN0hOf2JkFv3np8Yer83d+w9CEXulBnuqWk/Oh23",
-	"TW/s4BtJ7FBHEGNQdvEUOpiaTb8x9ZCcaYGWY4W1Ro4Zsqs5Oehb/32UDj5YD/XJmErbhTX8Nhi4cjDk",
-	"P7gsli6/RRVki7AQ9FGG+Q6k070PmDdNTbjRvGppwtkVWBZPS2qEc4xyvsWy0Mc47wTvqrJ/gJNcK7CW",
-	"Y+i+6I9Xb9H3335EeoswrFb9Ni7dUtsfDFH2BejDtdU6bJq4vQJFZicjLRsfDRxXC0t9w0Guj4cJMDR+",
-	"1RiK/ugyU04EBRh/r77yRB6kvJ0cE019/slQ8X1O1ZVtAXAKPb6r+5ykw59AwwonEYXRAqKKNr+bCGKb",
-	"JYCYeLF4fVygtAXBQQMal+QN6pakuZ+RWwQxvjkCt30LW0NQs9o2eYK5AONSpO1IbLLpSE4VshUyb1rP",
-	"BFhALxavTUKFvq/gZS53CpU1NFmbLZ88TEF4Wyt7EoTX6PBB8OrKFryeCOldPegkrL84PtaHcy2C3itV",
-	"ECqO5L/S0HVpmCuv5PiJNBXGyBTTIspStNyijNfbKSjBG5Y/FW0FadTT5RWaTrMZbPXpTIXHruQ4RphH",
-	"dJre3l79pW2xZj2u2PVNcb0SDleA4poJzneheAL68GY4gVgYVwq67jmR063MxSMEhFRWIKxP1LW6Udzn",
-	"6SxHEm+Ra0fh9+d549LSoDLCSaH9hNJP1j4NjrwjGc3JVe/1eafAkvZNgo8Nh+Sw0GMERP4IydFaBBrh",
-	"hzxAp76UnHBGbZpU1PT+3DZuPRERtPnZxza9/zea08om/+45k/auL6KzurTzCRLc1iS69WmxChkCX8mg",
-	"SRPbN78Pwyt8S9pdnYZf7GTeP5Jp3JD6GJL93wipTbmoRA3TKg+GY3mjpbpdqFGRsIILpnS0LnE2idO7",
-	"1t6nYfE/sa/uoGjsLSdyTrRvIRwj+p+7VxWenuZdYvYEkm8XfxyFXaKNyZRFvAEdFBT41L6nCkICquCN",
-	"xOzoMYIYAoLx1AP/8flFL8P6a3kn5px6r2+/PTL94EkMyBkLc6/QPhwb9aROPeaNSk2UBEuE0S986WWY",
-	"vEFcpCa9GDLU006THkLIMQNBSCnP7vWf3XDgPCzWI0zA316G2yn0Y/+dtidwNByYWXco7+4dl1auT3JS",
-	"73PaeaKPf0htp+cvbufGnd+QkAeK9AaLXB7buxmbusI5QZy1/TJs9vubLkkQy7aL6xFdnKZXd4pMi+7U",
-	"tq2H5pPmLXVYqJhXM7LmCE+pe68FOjKidu8c+t2wk2NmmLjNxQI2JWbgMdECwJQ3H0HcQF9e+7ICKzi0",
-	"1CApTAXiRCrMcgght1l+wbNvzfpjn7t9xd2JTr19gd7vmz8dwy1t1ApIV+1mUdb9bYqMXI29jBxy2wfn",
-	"2Id8RdTPtmfOSVRdGPv/RNAXF0F/FnwDGdOFoOwGGfeyVES8acWQslxmi24IqRHRPNhUJLc42IbEopaq",
-	"i2bt4CWUjfzaGB3U1o3YKpIOkN3rG3ffphhoTqpR+GQYY3YRODfNel1L2SN4c10UyoWoIDIFHWyROQvh",
-	"OXJlTbJxN8EV3PElrEXobToxB9is+0Ad3LYUObs3Hx7m8z7zYMv93GsLdmXckpRX7qW+Jwk5eZ3hvjAf",
-	"NAkIYT7Y9j5XNkvhQNSGDXpxwtg5mpDq3ljqNI6yElDNGuAoi3TuizoGfam4ey16rxV7GlmI64QzrF4Y",
-	"TH8eKoqbhQY8UySccPqYmglT2ZzarFNoxFMQnBPTufevT6/ghqfuvXCDkHW3i4fjBKZb3ARc0ZKxpEqV",
-	"5ClhOcUMPb94uqQKrUqumaZtATvbI+jzhyi2um6bHsL2ofextzJJ14zk6PwVLBBaIaSoJBgcmYShNdQw",
-	"SOWF1gnOCqimh/6dWjKcn52/ev7NC/2x6975DL01L8tAS7LlLDfyw8BHELRI0eIZ+iwa4kK9Bi4Gd3/j",
-	"vCI5osyUhA9I7me3y69PdW5XT+RE0lP8ALJLwzvs3ksS2OTL8wvvbSLfnL+++P3SttvIceiS3OkFt8oL",
-	"IB9lNqF8hTAyXV/1Z2/iw6myDTGe3buPowWq7+D3XtBvX/BtfUDIJ0w0/Zpp1Y9Ahsum9/XmagHiwjBn",
-	"9/bT3Dr4n9vWNP8wpfCbLmwwD+Psg1+g4D1wbI+sTPXXPF6cGj3pABEcozAdFL+C4FIVv42WCcAtpwz1",
-	"2hkCqNjUAeZWC54RKbUFbq+fCYLz7W/jmeQ4336dTcDi9CG9XDz/AtO5N9tud0D3Diu8xJKkqCI5xc7A",
-	"xSxHvzakIaazjYS+ojCsScs0WN6IMrlMzjSr/58AAAD//w==",
+	"7H35jtw4evirEPr9ACeI7D58rN2N/LHrY2cQT2y4PetFNosGS2JVcVpFakiqyzVGP0ceKC8W8OMhSkWq",
+	"pK6q9mSRxWLc3ZJ4fPzui9+ygq9qzghTMrv4ltVY4BVRRMBveK6I0D+URBaC1opyll1kaklQ0QjJBeJz",
+	"pH+r8YKgGZlzQbI8o/qlXxsiNlmeMbwi2YUdKs9ksSQrbMac46ZS2UWW5dkKf31P2EIts4uz09M8U5ta",
+	"fyWVoGyR3d3lWUkqekvE5pqW+muYo8Zq2U7h3sjyTJBfGypImV0o0ZBw1jkXK6wnbRpaZrGJ5rQi6Un0",
+	"0z0nqOiKKj98D07mYRRO5xowK/yVrpoV/KZ/pcz8euZnokyRBREwVS142RT62NI7at/Zc1+CkCo9jX66",
+	"5wRSCczK9BTm+Z6TrAVVlC3Ss9gX9poGoCVrziQBQvso+KwiK/1jwZkiDPAD13VFC6yP5qQ2b/zLL1KT",
+	"4Ldgrv8vyDy7yP7fSUvJJ+apPHHj3hkKCokYo9o/dEuHtbxeYsZI9VFwPgeWIHhNhKJmpYV5qn/s41ue",
+	"lXQ+t6zDQ4Ay9eJZlkfenlMh1TVWI1834P/Wh2We8ZvgzzPOK4IZ/L1RdaPiK60JvrkuZ/PuWkvezIC8",
+	"WVNVWP9oT9YOwJrVzHwvVvL+n9+FqPM3D1K/YrvXFp4BrMKlB8sAKPzdz8Rnv5BC6YW+XpLiZvsY57xh",
+	"5TRoipLAgiPfrJdYRR709glvtQPldhHppVe03l75aHyh8bVSNvL7ysqj/ZDT8qSdwAE24RmYPX+AF9V8",
+	"2S4mBqY3pKCSGq7QA1VRkFrFj1M2iwWRmhfAq1SRlRzBuUAA/Whefu4kkP29FUFYCLzZ2mI4Ze4Wl9hR",
+	"RZnBte6ONCfurjdQHJ6dvnoxuOCziQs2s8VXaFWNbf5Y0bo2S+/yW4lXdUUkWpKqRFiheVNVSBYYGMYI",
+	"DCs5I9ujzrW6JseNQITgYpfEuGJ4kVktqAvpQTlTaRZWvtPK0V0fqnowRuWSlH1mX2JFHisKuL51bnZr",
+	"U4h9J/Ja3jNpHTUubvSPF98ywrSq9bes5pVW2Vac8QA9gk+c7Nwhm/kcSLEmxfUAA8FCXevFFbxMvqJI",
+	"uL41blUUVhJhfq4Fv21/IpqtzDGtgBUXmBWk0j/H9qO4wtU+yBdldn7bLYzdXiy6u5kd7jq03IJK3q4l",
+	"OOLcU+MQDX/QH8RYzfRjx0oRweIGk97uI4nWS8IQnkmt4nXMnqcRs8cAaaz2HXBa/VUL1dju395aJbO7",
+	"a8dl7i9fb6gRdw5o7sQUvoF/rR1gjTUKf7MqNRzsklRzg6ILQaQcxsepiAeLi4EDOFdK2ZVxHbLgpUWQ",
+	"rQVqJR5TZvBq6+kEIJeNMQHItWEoXbzS1ONMcA1ntKZqCb9J/cSaEpeIrGq1QVwtiVhTGeVy04TDFNa8",
+	"xHIZ18TG8eyKShUTqFqdRHpwpN+QaIVvABhgPjvsAxpTxRLQzKnTMZRKWxeCLmiEpivKbkgJYJdIKrxB",
+	"nBnQawxGmJUIC4IEwaX+MzhG3KqauuK4DLDdDBZnKrRQjYiIfqoksg8RZWjNRSlzJJtiibBET89P//u/",
+	"zl6ealXj/LlDAY0fvFHIMtctbgM6yrWw4mT7LCX9bSzmSoYX4xUIh1l9zWFb+nWBYLelmaonggW9JRIx",
+	"juDj6D7TAhMzXG2kE564NN6keSNBTHpyjB6VVIJgs9ee7qcNHWQfaxzFAbnaM5S5P0Wt9DugbfO+LQgJ",
+	"YyYNghdemsQ580wJXNyMP0LNQj/rT7ZXGRP/VvIDRnkqS8r/lqF6vttF17xl1oEysKUmADNq1QmDpH6r",
+	"PX7bnmhLhp4fpaTIT/w2Ikm09NvGC6MHIMWRrCuqEFWIz+ehQpUU99G5P+JFZG5/eqOPMYZnjHxV2zvo",
+	"uoH1O+ALdvwGK/g7YVHO7pFxl7oI67ZLcJ+l4J/wW802arTECsX+KJh1XGYR2BVLMoWSjM8mMk5SlCak",
+	"Vw+OluQMKDwt2MUF206B1lD3NJfgTnv4HqawHfNaNCzCbOsKFwQUbUE09m20HB5pYxfbw715rWlSEpUH",
+	"60Rn4YDe77flJqzwrAOY4MQ4lcS7EHtqnX6G5hXn4hIxPSkIOMYVumF8zaJz73RZfleXp2b0FWEFYOmp",
+	"5nhn2YX+pu+WlkutNYEaJ5H1eo0CNYyfcnZ5J1zELoNnjySipdeSllo4e32CSi2ZGUfAxHfZXq0313vz",
+	"DBYkPbcBKgAKtkTTQ/UWiH67cVJlzjDpEWrKgbAiUlrREdOVFh1dyRpwa4JvSWvIbRIaEa9l/EyUYyY7",
+	"wGnktluhG9Kty40Tg8MPWC7fUxmzcts4xXhFizAlnDS/r//J2SLRMVZUSntu22gKAQA0p3O1QcpYPrcE",
+	"WAIWgt4Csozfi53quuANS0RIkgaR05W33UHU+DeB7WIF5o9eoJZwWJASbYga6RuyksqBPDTiWlW9jY44",
+	"yPU3FsUKgivj1u/7e4QJgeOypHpHWMvzUIVLALUdWuuujQxphd9YJ1vXDZNy25jvc7uW2Orf481ncKRE",
+	"Ncx9XPlTHONmrtj6/p2s02TnUKob7I+5vb6uqt6LL07N//JxOo4eILG+j228e2uFpKbSMslg7vPoGiO7",
+	"Obdg9LvbbWP76P6zl6ed+P7Tl8+6Ef6X4e5DQztiIrvMitPTC/f/rrfxPLYjN0awuI5otq6F8+c5OteL",
+	"Ozk7PT1DXKDzV09e/QGVgtfdWZ6NPa7uzLGD++CDuUnl00PqdChC18Gp3aelTFQ+5nWYc4FagTxqnzCc",
+	"17SjGw1DKYMOyfHcfpJ1MGgFfOSSOsrpgmTG1RJJWhqN/hSVf8pR92+Pn8IfKzJXiLNqkyNBF0vzc+Ab",
+	"0x9pI4Wr5fWKMuCH+hutM+n3o3rGR0HmFTzdjnQfOJBVgqN6vDVtdLHYWFOcqMaVNeHdXRGjhF7Wwwnn",
+	"vE87VJyPzUPGDR5FnzbNZaRmWhKFaZWMejUJVUpRVY1AefNa3gpeO11uFpTYQlJ6FJhdC1LyeEgAs+uG",
+	"mYcRR/aaN1WJZgTpdxhpTRFj+C2NerPttm8F1n3960lFz0mBIfz+pN+x7w7EMHf6lZ2zuAuZJV+jFWYb",
+	"BM8RwcUSgd6PlliaIFGo1QdB+YiGzpwPbvsZmDRxRHJa1fYjYwCN8F4xZzd2I2ADBlRHpTwc3Q9p2haP",
+	"+k7V4J9rL8MMxW+zAutM9ZietxSRIKWYp24aw25dfhEWW2MpOylLKT5nX3Tx5dhqP1nk7ePc2HQi0I6i",
+	"ljAIvumxTP1ZDguwg0dXTXDcF9AP00pFBOFgQZXXWmbrA22EsClaeDWjkjNaDAbPegEqG864BCtQEJxO",
+	"yZimz9RWC4mqQSHxDtkwAIBwLLeUOBgNg+hZC6w8bHrKCitBv8YdADZN17na1ZqjhaClzBFGgq8RZsik",
+	"D+o/zHGhuEAYgXcEUYbM3vJIMGCEb61/ACMVTJfQOJ6arZYfmULwxjrwU/b5oJjSX2dbObCzjQNQcBwB",
+	"890ptiZz5zn9GmdII9W2KZGcK21sxE5vWlwvEdPLs1siXN7hvRKArDxxw7SSxYSL4qqmhWBfTvkAnrSx",
+	"IosvLQp66krR99uSRswHqyePgpQe5UPd9ayc78o5nAbHNtc2zmtzsEqt9N3hwuidSXsOLlE3ocXbbSZJ",
+	"cY4rSfqkRr7iQlUbxJnLWIE8lBX+Gn56BqDq/aV7IIKs+C25VvFYFB2XahtVtYi6DvhVDw0OxMh6S3HD",
+	"ptYDWLy9Gv/nUTxvpKc97UjXK/GsrruSNAcc8sbcJSaZcqhBcG2nq47P5yOUQBrGavQn27C4i5JDzYX6",
+	"Casi4lUuSFXJQZOvWGK2IIZubfoQuMnHsXj98mtSVdGoM6+aFUvNDsaUecXpFAJ2gtZYmrQl3MlE6Wvp",
+	"pCoH83GoQlSC6meTZ7aOZdkqp8Oo6V7M7bQxJN2Scs5y6y5Q8LW04QmI58FuoRBBn0CU4zbMRB/KodGY",
+	"Zmz9scaqtFsxL3NwrcnYLiG3KBVlzHFuscCUXZezuK7X1pM9C2j2cZBJH0SQA+/foBPNvRc4UHdFPsAv",
+	"6lYaTBXbZ4v1Y9ESUq40MHNkslWwjfuiueArBESPQPZ5e6ggzBntoE5UFYRqTaoRFYXJm17TqrRsSz+9",
+	"XnAOZqQWgddOnxEGfduqB/jUhaoEWRFIMzPR7uB3y4oscGozmEkQouyWmNw2QVcGZCWpsP5sSRfLa23Q",
+	"Rk01wdeRPCSAzSOJwGYIIuK7U5Hy7BZXDUkwGcMDFEdLXpUmeCjTr0JphOMdmpYkIeyyG0MM86f7WKT3",
+	"5liEW1cafzibV7RQo3m2WnJpI5t6N0jyFQG/HCIV6DKH4NhT3aDxaHnrxkzyClhHXOX1+5++oa7eu0vx",
+	"PZoqaxXYwd1X85hB70P8Y/dezd8yJaJW8YLeEhbDdqKWxAp7Im6JMLiumYVGcKqWmghtZvC2nQjVqDsx",
+	"wUyeu9pVt7MkMMwuInWCVdnJYg/9VimrP7HCCenD8dCU3Ytdkx0uuaNEXQdl15Ah1gmURk2WiuBbSANa",
+	"mQRuyOnmrNr4pO5V8oB+D0VqkFN9iCSg4ZSc6NRaCTKKcWQF8rYHlJfjYvv6w+hstkhma6Op8ozOOR8h",
+	"chKzFnd7NU21TversaVH24NRkUj+3eUnjQ3m65qmhnYG/D7hIYRuGrP0rexul/TtwdSuK4oTKhpnvFf8",
+	"fGSl05u/Znn2k/7PO/2fv3yInlSFN7xRe2TxhjC0Tmw75o7g/ZXPgpxS0g9aZSp7d1xa7dzmMuwkKGi9",
+	"kaSqaVVHXgveWvsPv12iU1AumCkyGOEBH8kRrFoeFZfpXGB4ci15I4pOpiX9utJK3MykvbtUmY3JDI0i",
+	"18pEDyLV+3EPiLUqokJ8z3ThOpkqQk2tjjHHwP46ix6hIAVELVq3UGLS8Js9k5SXuI7YMoqyDVrjW6KH",
+	"vEAaNJATTH5tcIWkIrXM0QxLgl48y9H58+foX7tJ7RFNaChbOWoyt7bemKBNjGn4I2ltyw7qbYHcIFQy",
+	"cdluIkgPsd1xWjrOO/nQ97Rj3bmkmdp7R1tdzjbeQxi1SzWWGtcAWH2tRaptZFwRcGZTidr6sGlmijsE",
+	"PXlib6a0q8d7Fa0qCYlVaLYx/2KFTkwlWL6lBiVTfJfEpUxFwgy07CjxKYluhnfv+zGj2/H9H2I2p1CY",
+	"MrUJ+Z/9I9Rc3RBQgGouJdUIH+N+I5m0k9vbLO9ecWXw70ieUo82cqRIjwSk4Ws/fh5AKQbfzza/JdYE",
+	"JBV0dJ6s6MMSb+KCOPBuRT+cUxbrF6DpaSF4U1O20HRjtwNep9YvFhnuCJ0gKLvuZf2EorrjiQswEtiX",
+	"KdzlQhGpElK449nrfr/G1NALVOJOq0V2Dsa4Oc5VqoK5THVxg0eu2sbk7wdFqNvOQ+fIHB8Rxan0Rydq",
+	"4qlnvKrumUkGftvop/rJdZTRQ8ADlhPFlQOWMkeReLdaMyo3QAvCKdkBYA3EFppoDTQ4WsvbE7GYuEaD",
+	"b/yRRLpKbRK+4hW+0ZjqcVbL4XhxVsdDPzIE6PLcDhgBaHEv2HNAA4bXDuXWdYzhIB3XHHqbfOf4Wifq",
+	"oCHp+IDjztNiESFOpGTPIaqPQYYNVB8fv4b4M1nVlWUvuKo+zLOLv+1Ys/3ijcBzPUQ8fD2tg0s0R+Hv",
+	"wfLMZHGNdwK47WhGf+468J+/2OG+v2cBTMj4U2UVmG0ma9OWbAOassAYOuW9DQdnP+980Vl1k8pjYiHA",
+	"6HYSldkVnZC+BP32xru/0v6Me6Zb5Ha9sQ3+zFzTnO4Oh0NInSx648PXRlwynz4WRoqt5ks82cMEJiY6",
+	"FxeCrwfKKX0lJVh9aEa07rwWVCkI70SqSHmsWcy8ERB04oxINCMbzkrUlpVqVVTisElDMCCfz13jx16Z",
+	"OllDSMR1d5sQAh2Imh1C2epXsdhzaffSgr2VnAC45GknokmxI58S7Xl+OnLt0YU5Gz2Zq+azO148G+4V",
+	"vFc2Z5s5OJTP9kX4uuFe1PV4fQm/GEJJlXONtBWDVnBTWgm1jYLTnfeisZxorxit7QYu4B3OBKu0bvfV",
+	"cxVdBugD53S/tngufLOjPd7Ovne1ILeUrGNB2kgrgX1Kn6fGW11K1lBzvRDtDt+JZqdImdomJmhYGTG2",
+	"rB2BqEIzXNyYBLe2WZWTsb77+7Qq0612NGYpkdRLcNrMI/Vz7wRfOftdWItQcWRIDWnVCa2wVETIJ8il",
+	"pkmQXMbKkSBfLdSRjWxZJ69Qtv2Ha1cjKSsIWtGS0cVSPUE/lubzn3/+8c3tH56gt5quzJ8+vXuNXj17",
+	"/gfXaFv63A6lrX2kTbsn6B2sV79vusK5FBAIkTRSf6x4wStw8eKanpjX5An6pxVRuMQKX8CmNWRz1HZz",
+	"/+cn/wkagimFzP6DSLVB7zlfBTn3F9npk7MnpyDma8JwTbOL7OmT0ydPsyCPAaZtGzaefHMla3eQXkiU",
+	"SZQnAlqV/1hmF9mfiXoTtuMPep2fn54O9Dmf1t/czxFpcK4B6Gvr4KnlI/Eh/Rq7TdPDCxESdmD7ykl4",
+	"SQGYa2nQnZiWq/1LF6bOAQ7jyAG8htH/Ec5gGIpA7iffKCvJ1zQ6vuFrpqnmnbu9YRgWTUn5yRrfdoHg",
+	"+fWMMgwwjbT1j3Vuqcg9955nslmt9FwX2Qdm2xFB9qplbg4Ol0hzUSQwW1hmApllZbYfBufRCxAA1oPX",
+	"Hwzm/u8gC0FcItoRqOKTHjxNFOcPQhS2QzHCC0zZATDjJ3xDoOZPa5SIC+SbOXv8MHPZaLvvD2v8JJ7A",
+	"LCnpf+5sPTUxum0fiCt+S+Kk9CzWzcxkyUKUQUtT6Oaw/7bNMlwrTZuEb3L6bYaBIKRCjSQyb6ECXmPb",
+	"5FNOJw93OUyLxSHUTlau+eM9B03h7U8hwH9tiFR/4iaydBBs9X0r77rqmqbruzFnrPddHuBMPzYKYaQt",
+	"Cdt6jSkeZu6HbTLNQ1tPpk+Vr1kcme/LU3afC/CTOCWcH/R0onyEwbbXeHMAyP8RSEKTk81mMAdgeVQU",
+	"qr7zbEoDvLIJCTvELV3hBTn5pSaLveWtSY04ADiuTI5F0Fv7ke+2nHdSLw7BQ7Tp8xi6WJ980/+MYL++",
+	"y9YY8lxwRg6mAkc0gsot5L73IXlItOaLTGKW3vbH4L09ddtxfYHati/b3sbtu5WqCoU7uT/o47q9IFiR",
+	"j/17uw4tFbq90kaJhrODTd6fuSdvcElya04z64CAsOeeNkZwaCff2l8G7dzeORzJyhqGR9AgwqLoQ1i7",
+	"3dvlokTcgWKg8Q8S95vwbojj0/abwEDdRdnBDvYXMp+hZfaaSIWWDSsFKXP3O8RlsuOfCLl1Nz+m0Put",
+	"eWPnQSjyVZnhHpuu6eNx29xFEr2jzg51AIEOlVaPod+62fSlKYHmTIv2EiusbRPMkF3N0UHvIxlJOnhn",
+	"ffVHYyq+Z3z8fkB4sjfk37m0sjbhzHblNn1r94V0vvMDc/foiBfN5Zsjzs4rbEOUk1bRhk7Qtj5tD3CU",
+	"kwnWcggrAP3x6jX66Yf37c0qWgleu/xnbYkxRNkD0EerFA8SiYPyw8gKf6YjZIVZ+/6H8kN7x43JQyfC",
+	"XHLCcohiwOEASbkrcJzNEqQPwA00ex9aSiP9M+1ZJEfRRlvgj9FFz7ftoBtSq0sLGQ0UX1VuudMMFzcL",
+	"0/Js/2N7bQY30+XIlI/7OlJbTc71GgJVdov6sp266YlrOXmco/1EoAD7aDLIZvZE6MczHf3CXt7SMTA0",
+	"oZgUL//kciqPBAUYf6di/0juZeUcnWWb3jVHQ8W3JVVXtj3OMVhM2xNhFIM5gniJp7/G0QISEQKJYBoJ",
+	"Aed6dvrqsEDxzTKiPjdckUvULkmrCfbaFcT4+hCsFLaGoJ+Db4AIcwHG5QhXlZ5W8wlSUoVsbeeld2YC",
+	"f312+sqkAur3lrwqZa+Jh4Ym83VeI1iv9H0kjoLwGh3eCb66ss0gjoT0rlfCeLF6WKyPp2dFHd5qSag4",
+	"kMtbQ9cVEMyDdhyPpL3Dz+TeIcpyNNuggtcbjViUIdNAYgR6aFXisfB9EJKO8qBdwjhD2/ZQmGgl2JUc",
+	"xnMREKCmvddXf/GtSG3ABrv+Yq6n0PEU0E8El30oHoFWghmOICKGFYS2y1zidFfm4QHiyapYIqxP1LWE",
+	"Uzzk76xEEm+Qa9sU9rG7dMnVUN/nJNJuQumWHB0HR96QgpbkqnML+TGwxF/Ift9oagkLPYQN8kco8dFc",
+	"ywhCFAA6DyXmiDPyWZZJU/yzb3B+JCLwVUaH9lf9b/RBKVvCsuNM/FsPor+64qkx7hFTWe/Wp0UshBO/",
+	"k3GTZ/Z+mS4Mr/At8bs6Dr/o1Y/dk2nckPoQkv3fCKlN0wOJGqbVHwzHcqmlul2oUZewggemAQJoRGM4",
+	"vbsC4zgs/mf23Z0VjX3lSI6KtSs9SumSpjbpiDD4ktJBjD6glWlTZHMYNXNtGp9aZbxV1bWG3vd/Ql9G",
+	"ZX8N/Cao5MS0ol3i28O4QaO8IoT+4flEUIf0wMrnAx75FSiWtFhGDxx8Ci1GCMTI2phw2UjSOSlJUVFG",
+	"jqpm6gk++FKzI+mYepLyHxgT3nD2SJnxTLt457jvpqSlj9vUMQ2rR1/cSw+hHbkKuBHKkV/8Ydwc0pWM",
+	"It6Ate6DEj4DwdWAHjoFIUUmwMg64D8CxwxL2b6XT3fKqXduAnNVvnf5cdxuExZmU9YPgI16UudI4I3K",
+	"TRIGlgijX/gsSOW9RFzkpo4LSgHz1uewDSHHDAQhlTz5pv/pZxtNw2I9wgj87ZQSHIPLm+GP5p7ds4Rh",
+	"Xy23c1ykpOooJ/W2pG387vCH5O+OeXCPYDpkCJUP4HJYY1HKQ8eEUlOvcEkQZ74/ni0zvGyrMbD090Ic",
+	"MDBkbv/Jkbn0J7cXYUE7e3PFOxYqFQtKrDnBU+rORaMHRtT2FtPfDTs5ZAKr21wqzF1hBvacFgCmKcMB",
+	"xA3kv9jrz6zg0FKDBKajVJiVkKHmyymiZ+8doIc+d3up95FO3V8Z/vvmT4cI5hm1AuqC2lmUDRqaam7X",
+	"U0smDtn3vTz0IV8R9cX2yDyKqgtj/58IenAR9GfB11CathSU3SATiJOKiEsvhpTlMht0Q0iNiObBpgOR",
+	"x0GfSJC0VF0OQKwa59fG6KC2HMcW57SAbC+E79/PHmlPo1H4aBhjdhE5N8163SUVB4h7udh9x3kEOZPI",
+	"nIUIQl6yJsWwm+AK3ngIaxHuMhhZYmTWvacOblsInnwzP9xN533mQ8/9nIO6L+NmpLI9J48UnA86QT8w",
+	"HzRpW3E+6G9TUja3a0/Uhg0GGRWpczTJJzuzTsZxlLmAtiERjnKaT736b6sPrRHWhHUvd8oTC3GdL7dr",
+	"C7emP4t1H5iEBrxQJF7Pcp/iVNNCJrdFLeAbXhLs+of99fEVvPDY3TS9ldzT7uLuMLEVj5uAK1oyVlSp",
+	"ijwmrKSYoafnj2dUoXnFNdO0Vz5M9giG/CGJra67foCwXei976xM0gUjJTp7AQuEnlM5qggGRyZhaAEl",
+	"klIFSUgEF0toWwT9+rVkODs5e/H05TP9Y9ut/wl6ba7fC9vkWfgIgk5zdPoEfRYNcUkxBi4Gd3/jfAXp",
+	"5Kb3TiQ4Z3f5/anO7eqRHEl6iu9Bdnl8h+1Nh5FNPj87D+4nfHn26vz3S9tuI4ehS/JVL9grL4B8lNl6",
+	"tTnCyNzyoH8OJt6fKn0yxsk39+NgKfob+HsnPeJ7l6Krbq7GnuXoLgxz8s3+NLXh0BffA/AfpufQug0b",
+	"TMM4++EDdBaKHNs9W4CEax7uApI86QgRHKIDECh+S4IrtfxtsAoRXjlmQoidIYKKTR1hbrXgBZFSW+D2",
+	"+YkguNz8Nlx/g8vN99kELE4f0vPTpw8wHeOm5eKmHw7HCs+wJDlakZJiZ+BiVqJfG9IQ00JQwj0CMKxJ",
+	"ZjdY3ogqu8hONKv/nwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -17,22 +17,32 @@ export function useEvents(production: string) {
     const source = new EventSource(`/api/productions/${production}/events`);
     const stale = new Set<string>();
     let timer: ReturnType<typeof setTimeout> | undefined;
-    const refresh = () => {
-      timer = undefined;
+    let rest = 150; // ms between refreshes: long lists are fetched less often, so that input is answered
+    const refresh = async () => {
       const lists = {
         files: keys.files(production),
         takes: keys.takes(production),
         reel: keys.reel(production),
         deliveries: keys.deliveries(production),
         writings: keys.writings(production),
+        shelf: keys.watch(production),
       };
-      for (const kind of stale) {
+      const wanted = [...stale].flatMap((kind) => {
         const key = lists[kind as keyof typeof lists];
-        if (key) client.invalidateQueries({ queryKey: key });
-      }
-      client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] });
+        return key ? [key] : [];
+      });
       stale.clear();
+      const began = performance.now();
+      await Promise.all(
+        [...wanted, [...keys.production(production), "facts"]].map((queryKey) =>
+          client.invalidateQueries({ queryKey }),
+        ),
+      );
+      rest = Math.max(150, Math.min(5000, 4 * (performance.now() - began)));
+      timer = undefined;
+      if (stale.size > 0 && !ended) timer = setTimeout(refresh, rest);
     };
+    let ended = false;
     source.onmessage = (m) => {
       const e = JSON.parse(m.data) as Schemas["Event"];
       if (e.kind === "progress") {
@@ -40,7 +50,7 @@ export function useEvents(production: string) {
         return;
       }
       stale.add(e.kind);
-      timer ??= setTimeout(refresh, 150);
+      timer ??= setTimeout(refresh, rest);
     };
     // After a break, whatever happened meanwhile is fetched.
     let opened = false;
@@ -49,6 +59,7 @@ export function useEvents(production: string) {
       opened = true;
     };
     return () => {
+      ended = true;
       clearTimeout(timer);
       source.close();
     };

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { plural } from "../format";
 import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
 import { api, type FileCard, must, ProblemError, type Reel, type ReelOp, type Take } from "./client";
@@ -23,6 +24,8 @@ export const keys = {
   reel: (id: string) => ["production", id, "reel"] as const,
   templates: (id: string) => ["production", id, "templates"] as const,
   writings: (id: string) => ["production", id, "writings"] as const,
+  watch: (id: string) => ["production", id, "watch"] as const,
+  hashLists: (id: string) => ["production", id, "files", "hash lists"] as const,
   deliveries: (id: string) => ["production", id, "deliveries"] as const,
 };
 
@@ -91,6 +94,45 @@ export function useTemplates(production: string) {
   return useQuery({
     queryKey: keys.templates(production),
     queryFn: () => must(api.GET("/api/productions/{production}/templates", { params: { path: { production } } })),
+  });
+}
+
+/** Watched folders of the shelf, and what they hold that is not here. */
+export function useWatch(production: string) {
+  return useQuery({
+    queryKey: keys.watch(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/watch", { params: { path: { production } } })),
+  });
+}
+
+/** Says which folders of the shelf are watched. */
+export function useSetWatch(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (folders: string[]) =>
+      must(api.PUT("/api/productions/{production}/watch", { params: { path: { production } }, body: { folders } })),
+    onSuccess: (now) => client.setQueryData(keys.watch(production), now),
+    onError: failed,
+  });
+}
+
+/** Hash lists that were given, and what they make of the files. */
+export function useHashLists(production: string) {
+  return useQuery({
+    queryKey: keys.hashLists(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/hash-lists", { params: { path: { production } } })),
+  });
+}
+
+/** Takes files of the shelf in: by copy, or in place, where they stay and are only read. */
+export function useTakeFromShelf(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (v: { paths: string[]; in_place: boolean }) =>
+      must(api.POST("/api/productions/{production}/shelf", { params: { path: { production } }, body: v })),
+    onSuccess: (files) => note(`${plural(files.length, "file")} on the way in.`),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.watch(production) }),
   });
 }
 

@@ -125,9 +125,86 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take files of the server's shelf folder in, by copy */
+        /** Take files of the server's shelf folder in, by copy or in place */
         post: operations["takeFromShelf"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** The watched folders of the shelf, and what they hold that the production does not have */
+        get: operations["getWatch"];
+        /** Say which folders of the shelf are watched for new files */
+        put: operations["setWatch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/watch/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Don't offer these files again */
+        post: operations["declineOffered"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production}/hash-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** Hash lists that were given, and what they make of the files that are here */
+        get: operations["listHashLists"];
+        put?: never;
+        /** Compare files, those here and those to come, with an ASC MHL hash list */
+        post: operations["giveHashList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hash-lists/{list}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["removeHashList"];
         options?: never;
         head?: never;
         patch?: never;
@@ -757,7 +834,7 @@ export interface components {
         };
         Event: {
             /** @enum {string} */
-            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "progress";
+            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "progress";
             id?: string;
             /** Format: int64 */
             done?: number;
@@ -817,6 +894,31 @@ export interface components {
             peak_dbfs: number | null;
             /** Format: double */
             rms_dbfs: number | null;
+            /**
+             * Format: double
+             * @description noise floor; null when not known
+             */
+            noise_dbfs: number | null;
+            /**
+             * Format: double
+             * @description DC offset, full scale 1
+             */
+            dc: number;
+            /**
+             * Format: int64
+             * @description samples at full scale
+             */
+            clipped: number;
+            /**
+             * Format: int64
+             * @description places where they are
+             */
+            clipped_runs: number;
+            /**
+             * Format: double
+             * @description share of its length
+             */
+            silence: number;
             silent: boolean;
         };
         File: {
@@ -825,8 +927,16 @@ export interface components {
             name: string;
             /** Format: int64 */
             size: number;
-            /** @enum {string} */
-            origin: "upload" | "shelf";
+            /**
+             * @description linked files stay on the shelf and are read there
+             * @enum {string}
+             */
+            origin: "upload" | "shelf" | "linked";
+            /**
+             * @description what hash lists make of it
+             * @enum {string}
+             */
+            listed: "" | "matches" | "differs";
             /** @enum {string} */
             state: "waiting" | "analysing" | "ready" | "refused" | "duplicate";
             /** Format: int64 */
@@ -880,6 +990,44 @@ export interface components {
         };
         ShelfOrder: {
             paths: string[];
+            /**
+             * @description leave them there and only read them
+             * @default false
+             */
+            in_place: boolean;
+        };
+        Watch: {
+            folders: string[];
+            /** @description new and finished */
+            offered: components["schemas"]["ShelfEntry"][];
+            /** @description further ones beyond the first thousand */
+            more: number;
+            /** @description files that are still being written */
+            growing: number;
+            snags: components["schemas"]["Snag"][];
+        };
+        WatchOrder: {
+            folders: string[];
+        };
+        Declined: {
+            paths: string[];
+        };
+        NewHashList: {
+            name: string;
+            xml: string;
+        };
+        HashList: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            entries: number;
+            matches: number;
+            /** @description files here that are not compared yet */
+            waiting: number;
+            differs: string[];
+            /** @description the first fifty that have not arrived */
+            missing: string[];
+            missing_count: number;
         };
         Strand: {
             /** Format: uuid */
@@ -1521,6 +1669,152 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["File"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what is offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchOrder"];
+            };
+        };
+        responses: {
+            /** @description what is offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    declineOffered: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Declined"];
+            };
+        };
+        responses: {
+            /** @description what is offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHashLists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description lists */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HashList"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    giveHashList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewHashList"];
+            };
+        };
+        responses: {
+            /** @description kept; files are compared in the background */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeHashList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -3,7 +3,7 @@ import { Play, RotateCcw, Trash2, TriangleAlert } from "lucide-react";
 import { api, type FileCard, must, type Snag } from "../../api/client";
 import { useProgress } from "../../api/events";
 import { failed, keys } from "../../api/queries";
-import { bytes, count, dbfs, duration } from "../../format";
+import { bytes, count, dbfs, duration, plural } from "../../format";
 import { hear, stop } from "../../listening/engine";
 import { Button, Progress } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
@@ -24,6 +24,9 @@ const remedies: Record<string, string> = {
   no_sound: "Take the sound in separately.",
   clipped: "Listen to the loudest places; another microphone may have them whole.",
   part_frame: "",
+  original_moved: "",
+  original_changed: "",
+  hash_list_differs: "",
 };
 
 export function FileCardView({ file, production }: { file: FileCard; production: string }) {
@@ -75,6 +78,8 @@ export function FileCardView({ file, production }: { file: FileCard; production:
           {file.channels} ch, {file.container} {file.coding}, {file.sample_rate / 1000} kHz,{" "}
           {duration(file.frames, file.sample_rate)}
           {file.start_timecode && `, from ${file.start_timecode}`}, {bytes(file.size)}
+          {file.origin === "linked" && ", read where it lies on the shelf"}
+          {file.listed === "matches" && <span className="text-good">, as its hash list says</span>}
         </p>
       )}
       {file.streams.length > 0 && (
@@ -164,11 +169,40 @@ function Strips({ file }: { file: FileCard }) {
           ) : (
             <span className="h-5 flex-1 bg-ground" />
           )}
-          <span className={`figures w-16 text-right text-small ${t.silent ? "text-caution" : "text-quiet"}`}>
+          <Findings track={t} />
+          <span className={`figures w-12 text-right text-small ${t.silent ? "text-caution" : "text-quiet"}`}>
             {t.silent ? "empty" : dbfs(t.peak_dbfs)}
           </span>
         </li>
       ))}
     </ul>
+  );
+}
+
+/** What the one pass at intake found on a channel, beyond its peak: the unusual in view, all of it on hover. */
+function Findings({ track: t }: { track: FileCard["tracks"][number] }) {
+  const all = [
+    `peak ${dbfs(t.peak_dbfs)} dBFS`,
+    `RMS ${dbfs(t.rms_dbfs)} dBFS`,
+    `noise floor ${dbfs(t.noise_dbfs)} dBFS`,
+    `DC offset ${(t.dc * 100).toFixed(2)} %`,
+    `silent for ${Math.round(t.silence * 100)} % of its length`,
+    t.clipped_runs > 0 && `clipped in ${plural(t.clipped_runs, "place")}, ${count(t.clipped)} samples at full scale`,
+  ].filter(Boolean);
+  const unusual =
+    t.clipped_runs > 0
+      ? `clip ${count(t.clipped_runs)}`
+      : Math.abs(t.dc) > 0.005
+        ? `DC ${(t.dc * 100).toFixed(1)} %`
+        : !t.silent && t.silence > 0.5
+          ? `${Math.round(t.silence * 100)} % silent`
+          : "";
+  return (
+    <span
+      title={all.join(", ")}
+      className={`figures w-20 truncate text-right text-small ${unusual && !unusual.endsWith("silent") ? "text-caution" : "text-quiet"}`}
+    >
+      {unusual || (t.silent ? "" : `floor ${dbfs(t.noise_dbfs)}`)}
+    </span>
   );
 }

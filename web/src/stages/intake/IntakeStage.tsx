@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { FolderOpen, RotateCcw, Upload as UploadIcon, X } from "lucide-react";
+import { FileCheck, FolderOpen, RotateCcw, Upload as UploadIcon, X } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useFiles } from "../../api/queries";
 import { bytes, plural } from "../../format";
@@ -7,6 +7,8 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Progress, StageHead, TextField } from "../../ui/controls";
 import { FileCardView, hasSnags } from "./FileCardView";
+import { HashLists, isHashList, useGiveHashLists } from "./HashLists";
+import { Offered } from "./Offered";
 import { Shelf } from "./Shelf";
 import { again, cancel, send, useUploads } from "./uploads";
 
@@ -15,6 +17,18 @@ export function IntakeStage() {
   const production = useProductionId();
   const { data: files } = useFiles(production);
   const [shelf, setShelf] = useState(false);
+  const [lists, setLists] = useState(false);
+  const give = useGiveHashLists(production);
+  // Hash lists may come among the files.
+  const receive = (all: File[]) => {
+    send(
+      production,
+      all.filter((f) => !isHashList(f.name)),
+    );
+    void give(all.filter((f) => isHashList(f.name)));
+  };
+  const received = useRef(receive);
+  received.current = receive;
   const [snagsOnly, setSnagsOnly] = useState(false);
   const [search, setSearch] = useState("");
   const [over, setOver] = useState(false);
@@ -24,6 +38,7 @@ export function IntakeStage() {
     () => [
       { id: "pick", name: "Choose files to take in", key: "a", run: () => picker.current?.click() },
       { id: "shelf", name: "Take in files the server can see", key: "s", run: () => setShelf(true) },
+      { id: "lists", name: "Compare with a hash list, or write one", key: "h", run: () => setLists(true) },
       { id: "snags", name: "Show only files with snags, or all", key: "g", run: () => setSnagsOnly((v) => !v) },
     ],
     [],
@@ -41,7 +56,7 @@ export function IntakeStage() {
       if (!e.dataTransfer?.files.length) return;
       e.preventDefault();
       setOver(false);
-      send(production, [...e.dataTransfer.files]);
+      received.current([...e.dataTransfer.files]);
     };
     window.addEventListener("dragover", allow);
     window.addEventListener("dragleave", allow);
@@ -51,7 +66,7 @@ export function IntakeStage() {
       window.removeEventListener("dragleave", allow);
       window.removeEventListener("drop", drop);
     };
-  }, [production]);
+  }, []);
 
   const shown = useMemo(() => {
     const wanted = search.trim().toLowerCase();
@@ -79,6 +94,9 @@ export function IntakeStage() {
         >
           {snagsOnly ? "Show all" : "Snags only"}
         </Button>
+        <Button onClick={() => setLists(true)}>
+          <FileCheck size={14} aria-hidden="true" /> Hash lists
+        </Button>
         <Button onClick={() => setShelf(true)}>
           <FolderOpen size={14} aria-hidden="true" /> Shelf
         </Button>
@@ -92,11 +110,12 @@ export function IntakeStage() {
           aria-label="Files to take in"
           className="hidden"
           onChange={(e) => {
-            send(production, [...(e.target.files ?? [])]);
+            receive([...(e.target.files ?? [])]);
             e.target.value = "";
           }}
         />
       </StageHead>
+      <Offered production={production} />
       <Uploads production={production} />
       {files?.length === 0 ? (
         <Empty title="Nothing has arrived yet">
@@ -116,6 +135,7 @@ export function IntakeStage() {
           Drop to take in
         </div>
       )}
+      <HashLists production={production} open={lists} onOpenChange={setLists} />
       <Shelf production={production} open={shelf} onOpenChange={setShelf} />
     </>
   );

@@ -1,13 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must } from "../../api/client";
-import { failed } from "../../api/queries";
+import { useSetWatch, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button } from "../../ui/controls";
-import { note } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 
-/** Chooses files of the folder that the server was started with. */
+/** Chooses files of the folder that the server was started with, and folders of it to watch. */
 export function Shelf({
   production,
   open,
@@ -32,24 +31,23 @@ export function Shelf({
       if (!n.delete(p)) n.add(p);
       return n;
     });
-  const take = async () => {
-    try {
-      await must(
-        api.POST("/api/productions/{production}/shelf", {
-          params: { path: { production } },
-          body: { paths: [...chosen] },
-        }),
-      );
-      note(`${plural(chosen.size, "file")} on the way in.`);
-      setChosen(new Set());
-      onOpenChange(false);
-    } catch (e) {
-      failed(e);
-    }
-  };
+  const { mutate: takeIn } = useTakeFromShelf(production);
+  const take = (in_place: boolean) =>
+    takeIn(
+      { paths: [...chosen], in_place },
+      {
+        onSuccess: () => {
+          setChosen(new Set());
+          onOpenChange(false);
+        },
+      },
+    );
+  const folders = useWatch(production).data?.folders ?? [];
+  const setWatch = useSetWatch(production);
+  const watched = folders.includes(path);
   const up = path.includes("/") ? path.slice(0, path.lastIndexOf("/")) : "";
   return (
-    <Panel open={open} onOpenChange={onOpenChange} title="Files the server can see" className="flex w-[640px] flex-col">
+    <Panel open={open} onOpenChange={onOpenChange} title="Files the server can see" className="flex w-[720px] flex-col">
       <div className="min-h-40 flex-1 overflow-auto p-2">
         {error && <p className="p-2 text-bad">{error.message}</p>}
         {data && !data.given && (
@@ -85,10 +83,25 @@ export function Shelf({
         <Button onClick={() => setChosen(new Set(files.map((f) => f.path)))} disabled={files.length === 0}>
           Choose all {files.length}
         </Button>
+        <Button
+          aria-pressed={watched}
+          title="New files in this folder, and in those below it, are offered in Intake once they are finished"
+          onClick={() => setWatch.mutate(watched ? folders.filter((f) => f !== path) : [...folders, path])}
+          disabled={!data?.given}
+        >
+          {watched ? "Stop watching" : "Watch"}{" "}
+          {path === "" ? "the whole shelf" : path.slice(path.lastIndexOf("/") + 1)}
+        </Button>
         <span className="flex-1" />
-        <Button onClick={() => onOpenChange(false)}>Close</Button>
-        <Button primary disabled={chosen.size === 0} onClick={take}>
-          Take in {plural(chosen.size, "file")}
+        <Button
+          disabled={chosen.size === 0}
+          onClick={() => take(true)}
+          title="The files stay where they are and are only read. One that is moved or changed later is a snag."
+        >
+          Take in place
+        </Button>
+        <Button primary disabled={chosen.size === 0} onClick={() => take(false)}>
+          Copy {plural(chosen.size, "file")}
         </Button>
       </footer>
     </Panel>
