@@ -17,6 +17,7 @@ if [ "$purpose" = test ]; then
 	need sox sox
 	need flac flac
 	need sndfile-info sndfile-programs
+	need pdftotext poppler-utils
 	need chromium chromium
 fi
 [ ${#missing[@]} -gt 0 ] || exit 0

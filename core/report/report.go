@@ -32,7 +32,9 @@ type Row struct {
 	Circled *bool
 	Wild    *bool
 	NoGood  *bool
-	Tracks  []string // labels, in order
+	// FalseStart is printed, and not among the columns of a CSV.
+	FalseStart *bool
+	Tracks     []string // labels, in order
 }
 
 // Column is what a column of a report was read as.

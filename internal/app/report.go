@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -49,7 +50,7 @@ func (a *App) SoundReport(ctx context.Context, production uuid.UUID) ([]report.R
 	var rows []report.Row
 	for _, t := range ts {
 		r := report.Row{
-			Day: t.Day, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: &t.Circled, Wild: &t.WildTrack, NoGood: &t.NoGood,
+			Day: t.Day, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: &t.Circled, Wild: &t.WildTrack, NoGood: &t.NoGood, FalseStart: &t.FalseStart,
 			Length: p.Rate().FormatSamples(t.Length(), int64(t.SampleRate)),
 		}
 		if t.StartSamples != nil {
@@ -64,6 +65,24 @@ func (a *App) SoundReport(ctx context.Context, production uuid.UUID) ([]report.R
 		rows = append(rows, r)
 	}
 	return rows, nil
+}
+
+// PrintedReport is the takes sheet as it is printed: by day and roll, then in the order of their
+// starts.
+func (a *App) PrintedReport(ctx context.Context, production uuid.UUID) (report.Sheet, error) {
+	rows, err := a.SoundReport(ctx, production)
+	if err != nil {
+		return report.Sheet{}, err
+	}
+	p, err := a.Store.Production(ctx, production)
+	slices.SortStableFunc(rows, func(x, y report.Row) int {
+		return cmp.Or(strings.Compare(x.Day, y.Day), strings.Compare(x.Roll, y.Roll), strings.Compare(x.Start, y.Start))
+	})
+	title := p.Name
+	if p.Episode != "" {
+		title += ", " + p.Episode
+	}
+	return report.Sheet{Production: title, Rate: p.Rate().String(), Printed: a.Now(), Rows: rows}, err
 }
 
 // ReportMatch is what a report would change.

@@ -25,6 +25,21 @@ func (r soundReport) VisitGetSoundReportResponse(w http.ResponseWriter) error {
 	return report.Write(w, r)
 }
 
+// PrintSoundReport implements contract.StrictServerInterface.
+func (s *server) PrintSoundReport(ctx context.Context, r contract.PrintSoundReportRequestObject) (contract.PrintSoundReportResponseObject, error) {
+	sheet, err := s.app.PrintedReport(ctx, r.Production)
+	return printedReport(sheet), err
+}
+
+type printedReport report.Sheet
+
+// VisitPrintSoundReportResponse writes the report.
+func (r printedReport) VisitPrintSoundReportResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "application/pdf")
+	w.Header().Set("Content-Disposition", `attachment; filename="sound report.pdf"`)
+	return report.WritePDF(w, report.Sheet(r))
+}
+
 // ReadSoundReport implements contract.StrictServerInterface.
 func (s *server) ReadSoundReport(ctx context.Context, r contract.ReadSoundReportRequestObject) (contract.ReadSoundReportResponseObject, error) {
 	m, err := s.app.MatchReport(ctx, r.Production, []byte(r.Body.Csv))

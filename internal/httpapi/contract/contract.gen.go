@@ -716,7 +716,7 @@ type FileTrack struct {
 	PeakDbfs  *float64 `json:"peak_dbfs"`
 	RmsDbfs   *float64 `json:"rms_dbfs"`
 
-	// Silence share of its length
+	// Silence share of its length, 0 to 1
 	Silence float64 `json:"silence"`
 	Silent  bool    `json:"silent"`
 
@@ -1453,6 +1453,9 @@ type ServerInterface interface {
 	// ReadSoundReport Match a CSV report to the takes and say what it would change; nothing is changed
 	// (POST /api/productions/{production}/sound-report)
 	ReadSoundReport(c *gin.Context, production ProductionId)
+	// PrintSoundReport The takes sheet to be printed, by day and roll
+	// (GET /api/productions/{production}/sound-report.pdf)
+	PrintSoundReport(c *gin.Context, production ProductionId)
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(c *gin.Context, production ProductionId)
@@ -2141,6 +2144,31 @@ func (siw *ServerInterfaceWrapper) ReadSoundReport(c *gin.Context) {
 	}
 
 	siw.Handler.ReadSoundReport(c, production)
+}
+
+// PrintSoundReport operation middleware
+func (siw *ServerInterfaceWrapper) PrintSoundReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PrintSoundReport(c, production)
 }
 
 // DecideSuggestions operation middleware
@@ -2870,6 +2898,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/hash-list", wrapper.GetHashList)
 	router.GET(options.BaseURL+"/api/productions/:production/sound-report", wrapper.GetSoundReport)
 	router.POST(options.BaseURL+"/api/productions/:production/sound-report", wrapper.ReadSoundReport)
+	router.GET(options.BaseURL+"/api/productions/:production/sound-report.pdf", wrapper.PrintSoundReport)
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
@@ -3862,6 +3891,51 @@ type ReadSoundReportdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadSoundReportdefaultApplicationProblemPlusJSONResponse) VisitReadSoundReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintSoundReportRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type PrintSoundReportResponseObject interface {
+	VisitPrintSoundReportResponse(w http.ResponseWriter) error
+}
+
+type PrintSoundReport200ApplicationpdfResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PrintSoundReport200ApplicationpdfResponse) VisitPrintSoundReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintSoundReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintSoundReportdefaultApplicationProblemPlusJSONResponse) VisitPrintSoundReportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4958,6 +5032,9 @@ type StrictServerInterface interface {
 	// ReadSoundReport Match a CSV report to the takes and say what it would change; nothing is changed
 	// (POST /api/productions/{production}/sound-report)
 	ReadSoundReport(ctx context.Context, request ReadSoundReportRequestObject) (ReadSoundReportResponseObject, error)
+	// PrintSoundReport The takes sheet to be printed, by day and roll
+	// (GET /api/productions/{production}/sound-report.pdf)
+	PrintSoundReport(ctx context.Context, request PrintSoundReportRequestObject) (PrintSoundReportResponseObject, error)
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
@@ -5822,6 +5899,32 @@ func (sh *strictHandler) ReadSoundReport(ctx *gin.Context, production Production
 	}
 }
 
+// PrintSoundReport operation middleware
+func (sh *strictHandler) PrintSoundReport(ctx *gin.Context, production ProductionId) {
+	var request PrintSoundReportRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintSoundReport(ctx, request.(PrintSoundReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintSoundReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PrintSoundReportResponseObject); ok {
+		if err := validResponse.VisitPrintSoundReportResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DecideSuggestions operation middleware
 func (sh *strictHandler) DecideSuggestions(ctx *gin.Context, production ProductionId) {
 	var request DecideSuggestionsRequestObject
@@ -6673,131 +6776,131 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H35jtw4evirEPr9ACeI7D58rN2N/LHrY2cQT2y4PetFNosGS2JVcVpFakiqyzVGP0ceKC8W8OMhSkWq",
-	"pK6q9mSRxWLc3ZJ4fPzui9+ygq9qzghTMrv4ltVY4BVRRMBveK6I0D+URBaC1opyll1kaklQ0QjJBeJz",
-	"pH+r8YKgGZlzQbI8o/qlXxsiNlmeMbwi2YUdKs9ksSQrbMac46ZS2UWW5dkKf31P2EIts4uz09M8U5ta",
-	"fyWVoGyR3d3lWUkqekvE5pqW+muYo8Zq2U7h3sjyTJBfGypImV0o0ZBw1jkXK6wnbRpaZrGJ5rQi6Un0",
-	"0z0nqOiKKj98D07mYRRO5xowK/yVrpoV/KZ/pcz8euZnokyRBREwVS142RT62NI7at/Zc1+CkCo9jX66",
-	"5wRSCczK9BTm+Z6TrAVVlC3Ss9gX9poGoCVrziQBQvso+KwiK/1jwZkiDPAD13VFC6yP5qQ2b/zLL1KT",
-	"4Ldgrv8vyDy7yP7fSUvJJ+apPHHj3hkKCokYo9o/dEuHtbxeYsZI9VFwPgeWIHhNhKJmpYV5qn/s41ue",
-	"lXQ+t6zDQ4Ay9eJZlkfenlMh1TVWI1834P/Wh2We8ZvgzzPOK4IZ/L1RdaPiK60JvrkuZ/PuWkvezIC8",
-	"WVNVWP9oT9YOwJrVzHwvVvL+n9+FqPM3D1K/YrvXFp4BrMKlB8sAKPzdz8Rnv5BC6YW+XpLiZvsY57xh",
-	"5TRoipLAgiPfrJdYRR709glvtQPldhHppVe03l75aHyh8bVSNvL7ysqj/ZDT8qSdwAE24RmYPX+AF9V8",
-	"2S4mBqY3pKCSGq7QA1VRkFrFj1M2iwWRmhfAq1SRlRzBuUAA/Whefu4kkP29FUFYCLzZ2mI4Ze4Wl9hR",
-	"RZnBte6ONCfurjdQHJ6dvnoxuOCziQs2s8VXaFWNbf5Y0bo2S+/yW4lXdUUkWpKqRFiheVNVSBYYGMYI",
-	"DCs5I9ujzrW6JseNQITgYpfEuGJ4kVktqAvpQTlTaRZWvtPK0V0fqnowRuWSlH1mX2JFHisKuL51bnZr",
-	"U4h9J/Ja3jNpHTUubvSPF98ywrSq9bes5pVW2Vac8QA9gk+c7Nwhm/kcSLEmxfUAA8FCXevFFbxMvqJI",
-	"uL41blUUVhJhfq4Fv21/IpqtzDGtgBUXmBWk0j/H9qO4wtU+yBdldn7bLYzdXiy6u5kd7jq03IJK3q4l",
-	"OOLcU+MQDX/QH8RYzfRjx0oRweIGk97uI4nWS8IQnkmt4nXMnqcRs8cAaaz2HXBa/VUL1dju395aJbO7",
-	"a8dl7i9fb6gRdw5o7sQUvoF/rR1gjTUKf7MqNRzsklRzg6ILQaQcxsepiAeLi4EDOFdK2ZVxHbLgpUWQ",
-	"rQVqJR5TZvBq6+kEIJeNMQHItWEoXbzS1ONMcA1ntKZqCb9J/cSaEpeIrGq1QVwtiVhTGeVy04TDFNa8",
-	"xHIZ18TG8eyKShUTqFqdRHpwpN+QaIVvABhgPjvsAxpTxRLQzKnTMZRKWxeCLmiEpivKbkgJYJdIKrxB",
-	"nBnQawxGmJUIC4IEwaX+MzhG3KqauuK4DLDdDBZnKrRQjYiIfqoksg8RZWjNRSlzJJtiibBET89P//u/",
-	"zl6ealXj/LlDAY0fvFHIMtctbgM6yrWw4mT7LCX9bSzmSoYX4xUIh1l9zWFb+nWBYLelmaonggW9JRIx",
-	"juDj6D7TAhMzXG2kE564NN6keSNBTHpyjB6VVIJgs9ee7qcNHWQfaxzFAbnaM5S5P0Wt9DugbfO+LQgJ",
-	"YyYNghdemsQ580wJXNyMP0LNQj/rT7ZXGRP/VvIDRnkqS8r/lqF6vttF17xl1oEysKUmADNq1QmDpH6r",
-	"PX7bnmhLhp4fpaTIT/w2Ikm09NvGC6MHIMWRrCuqEFWIz+ehQpUU99G5P+JFZG5/eqOPMYZnjHxV2zvo",
-	"uoH1O+ALdvwGK/g7YVHO7pFxl7oI67ZLcJ+l4J/wW802arTECsX+KJh1XGYR2BVLMoWSjM8mMk5SlCak",
-	"Vw+OluQMKDwt2MUF206B1lD3NJfgTnv4HqawHfNaNCzCbOsKFwQUbUE09m20HB5pYxfbw715rWlSEpUH",
-	"60Rn4YDe77flJqzwrAOY4MQ4lcS7EHtqnX6G5hXn4hIxPSkIOMYVumF8zaJz73RZfleXp2b0FWEFYOmp",
-	"5nhn2YX+pu+WlkutNYEaJ5H1eo0CNYyfcnZ5J1zELoNnjySipdeSllo4e32CSi2ZGUfAxHfZXq0313vz",
-	"DBYkPbcBKgAKtkTTQ/UWiH67cVJlzjDpEWrKgbAiUlrREdOVFh1dyRpwa4JvSWvIbRIaEa9l/EyUYyY7",
-	"wGnktluhG9Kty40Tg8MPWC7fUxmzcts4xXhFizAlnDS/r//J2SLRMVZUSntu22gKAQA0p3O1QcpYPrcE",
-	"WAIWgt4Csozfi53quuANS0RIkgaR05W33UHU+DeB7WIF5o9eoJZwWJASbYga6RuyksqBPDTiWlW9jY44",
-	"yPU3FsUKgivj1u/7e4QJgeOypHpHWMvzUIVLALUdWuuujQxphd9YJ1vXDZNy25jvc7uW2Orf481ncKRE",
-	"Ncx9XPlTHONmrtj6/p2s02TnUKob7I+5vb6uqt6LL07N//JxOo4eILG+j228e2uFpKbSMslg7vPoGiO7",
-	"Obdg9LvbbWP76P6zl6ed+P7Tl8+6Ef6X4e5DQztiIrvMitPTC/f/rrfxPLYjN0awuI5otq6F8+c5OteL",
-	"Ozk7PT1DXKDzV09e/QGVgtfdWZ6NPa7uzLGD++CDuUnl00PqdChC18Gp3aelTFQ+5nWYc4FagTxqnzCc",
-	"17SjGw1DKYMOyfHcfpJ1MGgFfOSSOsrpgmTG1RJJWhqN/hSVf8pR92+Pn8IfKzJXiLNqkyNBF0vzc+Ab",
-	"0x9pI4Wr5fWKMuCH+hutM+n3o3rGR0HmFTzdjnQfOJBVgqN6vDVtdLHYWFOcqMaVNeHdXRGjhF7Wwwnn",
-	"vE87VJyPzUPGDR5FnzbNZaRmWhKFaZWMejUJVUpRVY1AefNa3gpeO11uFpTYQlJ6FJhdC1LyeEgAs+uG",
-	"mYcRR/aaN1WJZgTpdxhpTRFj+C2NerPttm8F1n3960lFz0mBIfz+pN+x7w7EMHf6lZ2zuAuZJV+jFWYb",
-	"BM8RwcUSgd6PlliaIFGo1QdB+YiGzpwPbvsZmDRxRHJa1fYjYwCN8F4xZzd2I2ADBlRHpTwc3Q9p2haP",
-	"+k7V4J9rL8MMxW+zAutM9ZietxSRIKWYp24aw25dfhEWW2MpOylLKT5nX3Tx5dhqP1nk7ePc2HQi0I6i",
-	"ljAIvumxTP1ZDguwg0dXTXDcF9AP00pFBOFgQZXXWmbrA22EsClaeDWjkjNaDAbPegEqG864BCtQEJxO",
-	"yZimz9RWC4mqQSHxDtkwAIBwLLeUOBgNg+hZC6w8bHrKCitBv8YdADZN17na1ZqjhaClzBFGgq8RZsik",
-	"D+o/zHGhuEAYgXcEUYbM3vJIMGCEb61/ACMVTJfQOJ6arZYfmULwxjrwU/b5oJjSX2dbObCzjQNQcBwB",
-	"890ptiZz5zn9GmdII9W2KZGcK21sxE5vWlwvEdPLs1siXN7hvRKArDxxw7SSxYSL4qqmhWBfTvkAnrSx",
-	"IosvLQp66krR99uSRswHqyePgpQe5UPd9ayc78o5nAbHNtc2zmtzsEqt9N3hwuidSXsOLlE3ocXbbSZJ",
-	"cY4rSfqkRr7iQlUbxJnLWIE8lBX+Gn56BqDq/aV7IIKs+C25VvFYFB2XahtVtYi6DvhVDw0OxMh6S3HD",
-	"ptYDWLy9Gv/nUTxvpKc97UjXK/GsrruSNAcc8sbcJSaZcqhBcG2nq47P5yOUQBrGavQn27C4i5JDzYX6",
-	"Casi4lUuSFXJQZOvWGK2IIZubfoQuMnHsXj98mtSVdGoM6+aFUvNDsaUecXpFAJ2gtZYmrQl3MlE6Wvp",
-	"pCoH83GoQlSC6meTZ7aOZdkqp8Oo6V7M7bQxJN2Scs5y6y5Q8LW04QmI58FuoRBBn0CU4zbMRB/KodGY",
-	"Zmz9scaqtFsxL3NwrcnYLiG3KBVlzHFuscCUXZezuK7X1pM9C2j2cZBJH0SQA+/foBPNvRc4UHdFPsAv",
-	"6lYaTBXbZ4v1Y9ESUq40MHNkslWwjfuiueArBESPQPZ5e6ggzBntoE5UFYRqTaoRFYXJm17TqrRsSz+9",
-	"XnAOZqQWgddOnxEGfduqB/jUhaoEWRFIMzPR7uB3y4oscGozmEkQouyWmNw2QVcGZCWpsP5sSRfLa23Q",
-	"Rk01wdeRPCSAzSOJwGYIIuK7U5Hy7BZXDUkwGcMDFEdLXpUmeCjTr0JphOMdmpYkIeyyG0MM86f7WKT3",
-	"5liEW1cafzibV7RQo3m2WnJpI5t6N0jyFQG/HCIV6DKH4NhT3aDxaHnrxkzyClhHXOX1+5++oa7eu0vx",
-	"PZoqaxXYwd1X85hB70P8Y/dezd8yJaJW8YLeEhbDdqKWxAp7Im6JMLiumYVGcKqWmghtZvC2nQjVqDsx",
-	"wUyeu9pVt7MkMMwuInWCVdnJYg/9VimrP7HCCenD8dCU3Ytdkx0uuaNEXQdl15Ah1gmURk2WiuBbSANa",
-	"mQRuyOnmrNr4pO5V8oB+D0VqkFN9iCSg4ZSc6NRaCTKKcWQF8rYHlJfjYvv6w+hstkhma6Op8ozOOR8h",
-	"chKzFnd7NU21TversaVH24NRkUj+3eUnjQ3m65qmhnYG/D7hIYRuGrP0rexul/TtwdSuK4oTKhpnvFf8",
-	"fGSl05u/Znn2k/7PO/2fv3yInlSFN7xRe2TxhjC0Tmw75o7g/ZXPgpxS0g9aZSp7d1xa7dzmMuwkKGi9",
-	"kaSqaVVHXgveWvsPv12iU1AumCkyGOEBH8kRrFoeFZfpXGB4ci15I4pOpiX9utJK3MykvbtUmY3JDI0i",
-	"18pEDyLV+3EPiLUqokJ8z3ThOpkqQk2tjjHHwP46ix6hIAVELVq3UGLS8Js9k5SXuI7YMoqyDVrjW6KH",
-	"vEAaNJATTH5tcIWkIrXM0QxLgl48y9H58+foX7tJ7RFNaChbOWoyt7bemKBNjGn4I2ltyw7qbYHcIFQy",
-	"cdluIkgPsd1xWjrOO/nQ97Rj3bmkmdp7R1tdzjbeQxi1SzWWGtcAWH2tRaptZFwRcGZTidr6sGlmijsE",
-	"PXlib6a0q8d7Fa0qCYlVaLYx/2KFTkwlWL6lBiVTfJfEpUxFwgy07CjxKYluhnfv+zGj2/H9H2I2p1CY",
-	"MrUJ+Z/9I9Rc3RBQgGouJdUIH+N+I5m0k9vbLO9ecWXw70ieUo82cqRIjwSk4Ws/fh5AKQbfzza/JdYE",
-	"JBV0dJ6s6MMSb+KCOPBuRT+cUxbrF6DpaSF4U1O20HRjtwNep9YvFhnuCJ0gKLvuZf2EorrjiQswEtiX",
-	"KdzlQhGpElK449nrfr/G1NALVOJOq0V2Dsa4Oc5VqoK5THVxg0eu2sbk7wdFqNvOQ+fIHB8Rxan0Rydq",
-	"4qlnvKrumUkGftvop/rJdZTRQ8ADlhPFlQOWMkeReLdaMyo3QAvCKdkBYA3EFppoDTQ4WsvbE7GYuEaD",
-	"b/yRRLpKbRK+4hW+0ZjqcVbL4XhxVsdDPzIE6PLcDhgBaHEv2HNAA4bXDuXWdYzhIB3XHHqbfOf4Wifq",
-	"oCHp+IDjztNiESFOpGTPIaqPQYYNVB8fv4b4M1nVlWUvuKo+zLOLv+1Ys/3ijcBzPUQ8fD2tg0s0R+Hv",
-	"wfLMZHGNdwK47WhGf+468J+/2OG+v2cBTMj4U2UVmG0ma9OWbAOassAYOuW9DQdnP+980Vl1k8pjYiHA",
-	"6HYSldkVnZC+BP32xru/0v6Me6Zb5Ha9sQ3+zFzTnO4Oh0NInSx648PXRlwynz4WRoqt5ks82cMEJiY6",
-	"FxeCrwfKKX0lJVh9aEa07rwWVCkI70SqSHmsWcy8ERB04oxINCMbzkrUlpVqVVTisElDMCCfz13jx16Z",
-	"OllDSMR1d5sQAh2Imh1C2epXsdhzaffSgr2VnAC45GknokmxI58S7Xl+OnLt0YU5Gz2Zq+azO148G+4V",
-	"vFc2Z5s5OJTP9kX4uuFe1PV4fQm/GEJJlXONtBWDVnBTWgm1jYLTnfeisZxorxit7QYu4B3OBKu0bvfV",
-	"cxVdBugD53S/tngufLOjPd7Ovne1ILeUrGNB2kgrgX1Kn6fGW11K1lBzvRDtDt+JZqdImdomJmhYGTG2",
-	"rB2BqEIzXNyYBLe2WZWTsb77+7Qq0612NGYpkdRLcNrMI/Vz7wRfOftdWItQcWRIDWnVCa2wVETIJ8il",
-	"pkmQXMbKkSBfLdSRjWxZJ69Qtv2Ha1cjKSsIWtGS0cVSPUE/lubzn3/+8c3tH56gt5quzJ8+vXuNXj17",
-	"/gfXaFv63A6lrX2kTbsn6B2sV79vusK5FBAIkTRSf6x4wStw8eKanpjX5An6pxVRuMQKX8CmNWRz1HZz",
-	"/+cn/wkagimFzP6DSLVB7zlfBTn3F9npk7MnpyDma8JwTbOL7OmT0ydPsyCPAaZtGzaefHMla3eQXkiU",
-	"SZQnAlqV/1hmF9mfiXoTtuMPep2fn54O9Dmf1t/czxFpcK4B6Gvr4KnlI/Eh/Rq7TdPDCxESdmD7ykl4",
-	"SQGYa2nQnZiWq/1LF6bOAQ7jyAG8htH/Ec5gGIpA7iffKCvJ1zQ6vuFrpqnmnbu9YRgWTUn5yRrfdoHg",
-	"+fWMMgwwjbT1j3Vuqcg9955nslmt9FwX2Qdm2xFB9qplbg4Ol0hzUSQwW1hmApllZbYfBufRCxAA1oPX",
-	"Hwzm/u8gC0FcItoRqOKTHjxNFOcPQhS2QzHCC0zZATDjJ3xDoOZPa5SIC+SbOXv8MHPZaLvvD2v8JJ7A",
-	"LCnpf+5sPTUxum0fiCt+S+Kk9CzWzcxkyUKUQUtT6Oaw/7bNMlwrTZuEb3L6bYaBIKRCjSQyb6ECXmPb",
-	"5FNOJw93OUyLxSHUTlau+eM9B03h7U8hwH9tiFR/4iaydBBs9X0r77rqmqbruzFnrPddHuBMPzYKYaQt",
-	"Cdt6jSkeZu6HbTLNQ1tPpk+Vr1kcme/LU3afC/CTOCWcH/R0onyEwbbXeHMAyP8RSEKTk81mMAdgeVQU",
-	"qr7zbEoDvLIJCTvELV3hBTn5pSaLveWtSY04ADiuTI5F0Fv7ke+2nHdSLw7BQ7Tp8xi6WJ980/+MYL++",
-	"y9YY8lxwRg6mAkc0gsot5L73IXlItOaLTGKW3vbH4L09ddtxfYHati/b3sbtu5WqCoU7uT/o47q9IFiR",
-	"j/17uw4tFbq90kaJhrODTd6fuSdvcElya04z64CAsOeeNkZwaCff2l8G7dzeORzJyhqGR9AgwqLoQ1i7",
-	"3dvlokTcgWKg8Q8S95vwbojj0/abwEDdRdnBDvYXMp+hZfaaSIWWDSsFKXP3O8RlsuOfCLl1Nz+m0Put",
-	"eWPnQSjyVZnhHpuu6eNx29xFEr2jzg51AIEOlVaPod+62fSlKYHmTIv2EiusbRPMkF3N0UHvIxlJOnhn",
-	"ffVHYyq+Z3z8fkB4sjfk37m0sjbhzHblNn1r94V0vvMDc/foiBfN5Zsjzs4rbEOUk1bRhk7Qtj5tD3CU",
-	"kwnWcggrAP3x6jX66Yf37c0qWgleu/xnbYkxRNkD0EerFA8SiYPyw8gKf6YjZIVZ+/6H8kN7x43JQyfC",
-	"XHLCcohiwOEASbkrcJzNEqQPwA00ex9aSiP9M+1ZJEfRRlvgj9FFz7ftoBtSq0sLGQ0UX1VuudMMFzcL",
-	"0/Js/2N7bQY30+XIlI/7OlJbTc71GgJVdov6sp266YlrOXmco/1EoAD7aDLIZvZE6MczHf3CXt7SMTA0",
-	"oZgUL//kciqPBAUYf6di/0juZeUcnWWb3jVHQ8W3JVVXtj3OMVhM2xNhFIM5gniJp7/G0QISEQKJYBoJ",
-	"Aed6dvrqsEDxzTKiPjdckUvULkmrCfbaFcT4+hCsFLaGoJ+Db4AIcwHG5QhXlZ5W8wlSUoVsbeeld2YC",
-	"f312+sqkAur3lrwqZa+Jh4Ym83VeI1iv9H0kjoLwGh3eCb66ss0gjoT0rlfCeLF6WKyPp2dFHd5qSag4",
-	"kMtbQ9cVEMyDdhyPpL3Dz+TeIcpyNNuggtcbjViUIdNAYgR6aFXisfB9EJKO8qBdwjhD2/ZQmGgl2JUc",
-	"xnMREKCmvddXf/GtSG3ABrv+Yq6n0PEU0E8El30oHoFWghmOICKGFYS2y1zidFfm4QHiyapYIqxP1LWE",
-	"Uzzk76xEEm+Qa9sU9rG7dMnVUN/nJNJuQumWHB0HR96QgpbkqnML+TGwxF/Ift9oagkLPYQN8kco8dFc",
-	"ywhCFAA6DyXmiDPyWZZJU/yzb3B+JCLwVUaH9lf9b/RBKVvCsuNM/FsPor+64qkx7hFTWe/Wp0UshBO/",
-	"k3GTZ/Z+mS4Mr/At8bs6Dr/o1Y/dk2nckPoQkv3fCKlN0wOJGqbVHwzHcqmlul2oUZewggemAQJoRGM4",
-	"vbsC4zgs/mf23Z0VjX3lSI6KtSs9SumSpjbpiDD4ktJBjD6glWlTZHMYNXNtGp9aZbxV1bWG3vd/Ql9G",
-	"ZX8N/Cao5MS0ol3i28O4QaO8IoT+4flEUIf0wMrnAx75FSiWtFhGDxx8Ci1GCMTI2phw2UjSOSlJUVFG",
-	"jqpm6gk++FKzI+mYepLyHxgT3nD2SJnxTLt457jvpqSlj9vUMQ2rR1/cSw+hHbkKuBHKkV/8Ydwc0pWM",
-	"It6Ate6DEj4DwdWAHjoFIUUmwMg64D8CxwxL2b6XT3fKqXduAnNVvnf5cdxuExZmU9YPgI16UudI4I3K",
-	"TRIGlgijX/gsSOW9RFzkpo4LSgHz1uewDSHHDAQhlTz5pv/pZxtNw2I9wgj87ZQSHIPLm+GP5p7ds4Rh",
-	"Xy23c1ykpOooJ/W2pG387vCH5O+OeXCPYDpkCJUP4HJYY1HKQ8eEUlOvcEkQZ74/ni0zvGyrMbD090Ic",
-	"MDBkbv/Jkbn0J7cXYUE7e3PFOxYqFQtKrDnBU+rORaMHRtT2FtPfDTs5ZAKr21wqzF1hBvacFgCmKcMB",
-	"xA3kv9jrz6zg0FKDBKajVJiVkKHmyymiZ+8doIc+d3up95FO3V8Z/vvmT4cI5hm1AuqC2lmUDRqaam7X",
-	"U0smDtn3vTz0IV8R9cX2yDyKqgtj/58IenAR9GfB11CathSU3SATiJOKiEsvhpTlMht0Q0iNiObBpgOR",
-	"x0GfSJC0VF0OQKwa59fG6KC2HMcW57SAbC+E79/PHmlPo1H4aBhjdhE5N8163SUVB4h7udh9x3kEOZPI",
-	"nIUIQl6yJsWwm+AK3ngIaxHuMhhZYmTWvacOblsInnwzP9xN533mQ8/9nIO6L+NmpLI9J48UnA86QT8w",
-	"HzRpW3E+6G9TUja3a0/Uhg0GGRWpczTJJzuzTsZxlLmAtiERjnKaT736b6sPrRHWhHUvd8oTC3GdL7dr",
-	"C7emP4t1H5iEBrxQJF7Pcp/iVNNCJrdFLeAbXhLs+of99fEVvPDY3TS9ldzT7uLuMLEVj5uAK1oyVlSp",
-	"ijwmrKSYoafnj2dUoXnFNdO0Vz5M9giG/CGJra67foCwXei976xM0gUjJTp7AQuEnlM5qggGRyZhaAEl",
-	"klIFSUgEF0toWwT9+rVkODs5e/H05TP9Y9ut/wl6ba7fC9vkWfgIgk5zdPoEfRYNcUkxBi4Gd3/jfAXp",
-	"5Kb3TiQ4Z3f5/anO7eqRHEl6iu9Bdnl8h+1Nh5FNPj87D+4nfHn26vz3S9tuI4ehS/JVL9grL4B8lNl6",
-	"tTnCyNzyoH8OJt6fKn0yxsk39+NgKfob+HsnPeJ7l6Krbq7GnuXoLgxz8s3+NLXh0BffA/AfpufQug0b",
-	"TMM4++EDdBaKHNs9W4CEax7uApI86QgRHKIDECh+S4IrtfxtsAoRXjlmQoidIYKKTR1hbrXgBZFSW+D2",
-	"+YkguNz8Nlx/g8vN99kELE4f0vPTpw8wHeOm5eKmHw7HCs+wJDlakZJiZ+BiVqJfG9IQ00JQwj0CMKxJ",
-	"ZjdY3ogqu8hONKv/nwAAAP//",
+	"7H35jtw4evirEPX7AU4Q2X34WLsb+WPXx84gnthwe9aLbBYNlsSq4rSK1JBUl2uMfo48UF4s4MdDlESq",
+	"pK6q9mSRxWLc3ZJ4fPzui99mOV9XnBGm5Ozi26zCAq+JIgJ+wwtFhP6hIDIXtFKUs9nFTK0IymshuUB8",
+	"gfRvFV4SNCcLLsgsm1H90q81EdtZNmN4TWYXdqhsJvMVWWMz5gLXpZpdzGbZbI2/vidsqVazi7PT02ym",
+	"tpX+SipB2XJ2d5fNClLSWyK217TQX8McFVarZgr3xiybCfJrTQUpZhdK1CScdcHFGutJ65oWs9hEC1qS",
+	"9CT66Z4TlHRNlR++AyfzMAqncw2YNf5K1/UaftO/UmZ+PfMzUabIkgiYqhK8qHN9bOkdNe/suS9BSJme",
+	"Rj/dcwKpBGZFegrzfM9JNoIqypbpWewLe00D0JIVZ5IAoX0UfF6Stf4x50wRBviBq6qkOdZHc1KZN/7l",
+	"F6lJ8Fsw1/8XZDG7mP2/k4aST8xTeeLGvTMUFBIxRpV/6JYOa3m9woyR8qPgfAEsQfCKCEXNSnPzVP/Y",
+	"xbdsVtDFwrIODwHK1Itnsyzy9oIKqa6xGvm6Af+3LiyzGb8J/jznvCSYwd9rVdUqvtKK4JvrYr5or7Xg",
+	"9RzIm9VlifWP9mTtAKxez833Yi3v//ldiDp/8yD1K7Z7beAZwCpcerAMgMLf/Ux8/gvJlV7o6xXJb/rH",
+	"uOA1K6ZBUxQEFhz5ZrPCKvKgs094qxkos4tIL72kVX/lo/GFxtdK2cjvSyuP9kNOy5N2AgfYhGdg9vwB",
+	"XlTzZbuYGJjekJxKarhCB1R5TioVP05ZL5dEal4Ar1JF1nIE5wIB9KN5+bmTQPb3RgRhIfC2t8Vwyswt",
+	"LrGjkjKDa+0daU7cXm+gODw7ffVicMFnExdsZouv0Koaff5Y0qoyS2/zW4nXVUkkWpGyQFihRV2WSOYY",
+	"GMYIDCs4I/1RF1pdk+NGIEJwsUtiXDG8nFktqA3pQTlTahZWvNPK0V0XqnowRuWKFF1mX2BFHisKuN47",
+	"N7u1KcS+E3kt75m0jgrnN/rHi28zwrSq9bdZxUutsq054wF6BJ842blDNvMFkGJF8usBBoKFutaLy3mR",
+	"fEWRcH0b3KgorCDC/FwJftv8RDRbWWBaAivOMctJqX+O7Udxhct9kC/K7Py2Gxi7vVh0dzM73HVo2YNK",
+	"1qwlOOLMU+MQDX/QH8RYzfRjx0oRweIGk97uI4k2K8IQnkut4rXMnqcRs8cAaaz2HXBa/VUD1dju395a",
+	"JbO9a8dl7i9fb6gRdw5o7sQUvoF/rR1gjTUKf7MqNRzsipQLg6JLQaQcxsepiAeLi4EDOFdK2ZVxHTLn",
+	"hUWQ3gK1Eo8pM3jVezoByEVtTABybRhKG6809TgTXMMZbahawW9SP7GmxCUi60ptEVcrIjZURrncNOEw",
+	"hTWvsFzFNbFxPLukUsUEqlYnkR4c6TckWuMbAAaYzw77gMZUvgI0c+p0DKXS1oWgSxqh6ZKyG1IA2CWS",
+	"Cm8RZwb0GoMRZgXCgiBBcKH/DI4Rt6q6KjkuAmw3g8WZCs1VLSKinyqJ7ENEGdpwUcgMyTpfISzR0/PT",
+	"//6vs5enWtU4f+5QQOMHrxWyzLXHbUBHuRZWnPTPUtLfxmKuZHg5XoFwmNXVHPrSrw0Euy3NVD0RLOkt",
+	"kYhxBB9H95kWmJjhciud8MSF8SYtagli0pNj9KikEgSbvXZ0P23oIPtY4ygOyNWeocz8KWql3wGtz/t6",
+	"EBLGTBoEL7w0iXNmMyVwfjP+CDUL/aw/6a8yJv6t5AeM8lSWlP8NQ/V8t42uWcOsA2WgpyYAM2rUCYOk",
+	"fqsdftucaEOGnh+lpMhP/DYiSbT06+OF0QOQ4khWJVWIKsQXi1ChSor76Nwf8TIytz+90ccYwzNGvqr+",
+	"DtpuYP0O+IIdv8EK/k5YlLN7ZNylLsK67RLcZyn4J/xW860aLbFCsT8KZi2XWQR2+YpMoSTjs4mMkxSl",
+	"CenVgaMlOQMKTwt2ccG2U6A11D3NJbjTHr6HKWzHvBY1izDbqsQ5AUVbEI19Wy2HR9rYeX+4N681TUqi",
+	"smCd6Cwc0Pv9em7CEs9bgAlOjFNJvAuxo9bpZ2hRci4uEdOTgoBjXKEbxjcsOvdOl+V3dXlqRl8SlkeY",
+	"oFxpPQkUN4mMnytDp5opjgQyjJxyc3n3W8Qig2ePJKKF149WWix7TYJKLZMZR8C+d1ldjR/X+/HM+Sd9",
+	"tgESAPI15NJB8gZ8frtxImXOJOmQaMp1sCZSWqER05KWLS3Jmm4bgm9JY8JtE7oQr2T8TJRjIzvAaSS2",
+	"W6Eb0q3LjRODww9Yrt5TGbNvmwjFeBWLMCWcHL+v58lZIdEx1lRKe259NAXXP1rQhdoiZWyeWwLMAAtB",
+	"bwFZxu/FTnWd85olYiNJU8hpyX1HEDWeTWC4WIHhoxeoZRsWpEBbokZ6hayMciAPzbdGSW/iIg5y3Y1F",
+	"sYLg0jj0u54eYYLfuCio3hHWkjxU3hJAbYbWWmstQ1rhN9a91nbApBw25vvMriW2+vd4+xlcKFHdch8n",
+	"/hSXuJkrtr5/J5s02TmUaof5Yw6vr+uy8+KLU/O/bJx2owdIrO9jE+nurZBUVFomGcx9Hl1jZDfnFox+",
+	"d7utax/Xf/bytBXZf/ryWTu2/zLcfWhiR4xjl1Nxenrh/t/2M57HduTGCBbXEtHWqXD+PEPnenEnZ6en",
+	"Z4gLdP7qyas/oELwqj3Ls7HH1Z45dnAffBg3qXZ6SJ0OxeZaOLX7tJSJx8f8DQsuUCOQR+0ThvM6dnSj",
+	"YRBl0BU5nttPsgsG9f+PXFJHOW2QzLlaIUkLo8ufouJPGWr/7fFT+GNJFgpxVm4zJOhyZX4OvGL6I22e",
+	"cLW6XlMG/FB/o3Um/X5Uz/goyKKEp/0Y94FDWAW4qMfb0UYXi401xX1qnFgT3t0VK0roZR2ccG77tCvF",
+	"edc8ZNzgUfRpElxGaqYFUZiWyXhXnVClFFXlCJQ3r2WN4LXTZWZBiS0kpUeO2bUgBY8HAzC7rpl5GHFh",
+	"b3hdFmhOkH6HkcYUMSbfyqg3fYd9I7Du61lPKnpOCgzh9yf9jn13IHq506Ps3MRtyKz4Bq0x2yJ4jgjO",
+	"Vwj0frTC0oSHQq0+CMdHNHTmvG/9Z2DSxBHJaVX9R8YAGuG3Ys5ubMe+Bgyolkp5OLof0rQtHnXdqcE/",
+	"116GGYrvswLrRvWYnjUUkSClmI9uGsNunH0RFlthKVvJSik+Z190keXYaj9Z5O3i3NhEItCOopYwCL7p",
+	"UUz9WQYLsINHV01w3BfQDdBKRQThYEEV11pm6wOthbDJWXg9p5Izmg+GzTqhKRvIuAQrUBCcTsaYps9U",
+	"VguJqkEh8Q7ZMACAcCy3lDgYDYPoWAusOGxiyhorQb/GHQA2Qdc52dWGo6WghcwQRoJvEGbIJA7qPyxw",
+	"rrhAGIF3BFGGzN6ySBhghG+tewAjFUyXyjiemq2WH5lC8Nq67lP2+aCY0l/Petmv860DUHAcAfPdKbYm",
+	"c+cF/RpnSCPVtikxnCttbMROb1pELxHNy2a3RLiMw3ul/lh54oZpJIsJFMVVTQvBrpzyoTtpo0QWXxoU",
+	"9NSVou+3BY2YD1ZPHgUpPcqHqu1ZOd+VbTgNjk2WbZzXZmCVWum7w4XROZPmHFyKbkKLt9tMkuICl5J0",
+	"SY18xbkqt4gzl6sCGShr/DX89AxA1flL+0AEWfNbcq3iUSg6Lsk2qmoRdR3wqw4aHIiRdZbihk2tB7C4",
+	"vxr/51E8b6SnPe1I1yvxrK69kjQHHPLG3CUmmXKoQVhtp6uOLxYjlEAaxmr0J31Y3EXJoeJC/YRVHvEq",
+	"56Qs5aDJl68wWxJDtzZxCNzk41i8fvk1KctovJmX9ZqlZgdjyrzidAoBO0EbLE3CEm7loHS1dFIWg5k4",
+	"VCEqQfWzaTO9Y1k1yukwaroXMzttDEl7Us5Zbu0FCr6RNjwB8TzYLZQg6BOIctyamehDMTQa04ytO9ZY",
+	"lbYX8zIH15iMzRIyi1JRxhznFktM2XUxj+t6TSXZs4BmHwc59EHsOPD+DTrR3HuBA3VX5AP8om6lwVSx",
+	"fTZYPxYtIdlKAzNDJk8F27gvWgi+RkD0CGSft4dywpzRDupEWUKo1iQZUZGbjOkNLQvLtvTT6yXnYEZq",
+	"EXjt9Blh0Lepd4BPXahKkDWBBDMT9Q5+t6zIAqcyg5nUIMpuiclqE3RtQFaQEuvPVnS5utYGbdRUE3wT",
+	"yUAC2DySCGyGICK+Owkpm93isiYJJmN4gOJoxcvCBA9l+lUoinC8Q9OSJIRdtmOIYeZ0F4v03hyLcOtK",
+	"4w9ni5LmajTPVisubWRT7wZJvibgl0OkBF3mEBx7qhs0Hi1v3JhJXgHriKu8fv/TN9TWe3cpvkdTZa0C",
+	"O7j7chEz6H2If+zey8VbpkTUKl7SW8Ji2E7UilhhT8QtEQbXNbPQCE7VShOhzQnu24lQh7oTE8zkmata",
+	"dTtLAsPsIlIhWBat/PXQb5Wy+hMrnJA4HA9N2b3YNdnhkjtKVHRQdg25Ya1AadRkKQm+hTSgtUndhmxu",
+	"zsqtT+deJw/o91CeBtnUh0gCGk7JiU6tlSCjGEdWIG87QHk5LravP4zOZstjehtNFWa0zvkIkZOYtbjb",
+	"q2nqdNpfjS066g9GRSLtd5efNDaYr2iaGtoZ8PuEhxC6aczSe3ndLt3bg6lZVxQnVDTOeK/4+cgapzd/",
+	"nWWzn/R/3un//OVD9KRKvOW12iN/N4ShdWLbMXcE7698FuSUYn7QKlN5u+MSahc2l2EnQUHTjSRVTas3",
+	"8lpwb+0//HaJTkG5YKa8YIQHfCRHsGp5VFyms4DhybXktchbmZb061orcXOT8O5SZbYmMzSKXGsTPYjU",
+	"7cc9INaqiArxPROFq2SqCDVVOsYcA/vrLHqEguQQtWjcQolJw2/2TE9e4SpiyyjKtmiDb4ke8gJp0EBO",
+	"MPm1xiWSilQyQ3MsCXrxLEPnz5+jf22ns0c0oaFs5ajJ3Nh6Y4I2Mabhj6SxLVuo1wO5Qahk4rLdRJAe",
+	"YvviNHSctfKh72nHunNJM7X3jrbanG28hzBql2osNa4BsPoai1TbyLgk4MymEjWVYdPMFHcIevLE3kxR",
+	"V4f3KlqWEhKr0Hxr/sUKnZgasKynBiVTfFfEpUxFwgy0aCnxKYluhnfv+zGj2/GdH2I2p1CYMrUN+Z/9",
+	"I1Rb3RBQgCouJdUIH+N+I5m0k9t9lnevuDL4dyRPqUdbOVKkRwLS8LUfPwugFIPvZ5vfEmv/kQo6Ok9W",
+	"9GGBt3FBHHi3oh8uKIt1CtD0tBS8rihbarqx2wGvU+MXiwx3hB4QlF13sn5CUd3yxAUYCezLlOxyoYhU",
+	"CSnc8uy1v99gaugFanCnVSE7B2PcHOcqVbtcpPq3wSNXdWPy94Py077z0Dkyx0dEcSr90YmaeOoZL8t7",
+	"ZpKB3zb6qX5yHWX0EPCA5URx5YBFzFEk3q3WjMoN0IJwSnYAWAOxhSaaAg2O1vD2RCwmrtHgG38kkX5S",
+	"24SveI1vNKZ6nNVyOF6c1fLQjwwBujy3A0YAGtwL9hzQgOG1Q7l1LWM4SMc1h94k3zm+1oo6aEg6PuC4",
+	"87RYRIgTKdlziLpjkGEDdcfHrx7+TNZVadkLLssPi9nF33as2X7xRuCFHiIevp7WuyWao/D3YHlmsrjG",
+	"OwHcdjSjP7cd+M9f7HDf37MAJmT8qbIKzLaTtWlLtgFNWWAMnfLehoOzn3e+6Ky6SeUxsRBgdDuJmuyS",
+	"Tkhfgk57491faX/GPdMtMrve2AZ/Zq5dTnuHwyGkVha98eFrIy6ZTx8LI8VW8yWe7GECExOdi0vBNwPl",
+	"lL6SEqw+NCdad94IqhSEdyJVpDzWJmZRCwg6cUYkmpMtZwVqykq1Kipx2J4hGJAvFq7lY6dAnWwgJOL6",
+	"uk0IgQ5EzQ6hbHWrWOy5NHtpwN5ITgBc8rQT0aTYkU+J9jw/Hbn26MKcjZ7MVfPZHS+eDXcJ3iubs8kc",
+	"HMpn+yJ83XAn6nq8joRfDKGkyrlG2opBE7gpTYSaFsHpnnvRWE60S4zWdgMX8A5nglVa+x31XEWXAfrA",
+	"Od2vIZ4L3+xojLez410lyC0lm1iQNtJKYJ/S56nxVpeSNdRWL0S7w/eg2SlSpjaICVpVRowta0cgqtAc",
+	"5zcmwa1pU+VkrO/7Pq3KtNeIxiwlknoJTptFpH7uneBrZ78LaxEqjgypIa06oTWWigj5BLnUNAmSy1g5",
+	"EuSrhTqykS3r5BXKtv9wjWokZTlBa1owulypJ+jHwnz+888/vrn9wxP0VtOV+dOnd6/Rq2fP/+BabEuf",
+	"26G0tY+0afcEvYP16vdNPziXAgIhklrqjxXPeQkuXlzRE/OaPEH/tCYKF1jhC9i0hmyGmj7u//zkP0FD",
+	"MKWQs/8gUm3Re87XQc79xez0ydmTUxDzFWG4orOL2dMnp0+ezoI8Bpi2adV48s2VrN1BeiFRJlGeCGhS",
+	"/mMxu5j9mag3YSP+oMv5+enpQIfzaZ3N/RyR1uYagL62Dp5aPhIf0q+x3S49vAohYQc2r5yE1xOAuZYG",
+	"3Ylpttq9bmHqHOAwjhzAaxj9H+EMhqEI5H7yjbKCfE2j4xu+YZpq3rl7G4ZhUReUn2zwbRsInl/PKcMA",
+	"00hD/1jnlpLcc+/ZTNbrtZ7rYvaB2XZEkL1qmZuDwyXSXBQJzJaWmUBmWTHbD4Oz6NUHAOvBiw8Gc/93",
+	"kIUgLhHtCFTxSQ+eJorzByEK25sY4SWm7ACY8RO+IVDzpzVKxAXybZw9fpi5bLTdd4Y1fhJPYJaU9D93",
+	"tp6aGN22C8Q1vyVxUnoW62NmsmQhyqClKXRz2H/bZhmuiaZNwjc5/TbDQBBSoloSmTVQAa+xbe8pp5OH",
+	"uxamweIQaidr1/bxnoOm8PanEOC/1kSqP3ETWToItvqOlXdtdU3T9d2YM9b7Lg5wph9rhTDSloRtvcYU",
+	"DzP3wwaZ5qGtJ9Onyjcsjsz35Sm7zwX4SZwSzg96OlE+wmDbG7w9AOT/CCShyclmM5gDsDwqClXfczal",
+	"AV7ZhIQd4pau8ZKc/FKR5d7y1qRGHAAcVybHIuiq/cj3Wc5aqReH4CHa9HkM/atPvul/RrBf32VrDHku",
+	"OSMHU4EjGkHpFnLfm5A8JBrzRSYxS2/7Y/DenrrtuL5ATduXvrexf6tSWaJwJ/cHfVy3FwQr8rF7Y9eh",
+	"pUK7V9oo0XB2sMm7M3fkDS5IZs1pZh0QEPbc08YIDu3kW/PLoJ3bOYcjWVnD8AgaRFgUfQhrt32vXJSI",
+	"W1AMNP5B4n4T3gpxfNp+Exiouyg72MH+QuYzNMveEKnQqmaFIEXmfoe4zOz4J0Ju3Z2PKfR+a97YeRCK",
+	"fFVmuMemX/p43Da3kERvp7NDHUCgQ6XVY+i0bjZ9aUqgOdOivcAKa9sEM2RXc3TQ+0hGkg7eWV/90ZiK",
+	"7xYfvxkQnuwN+XcuraxJOLP9uE3f2n0hne38wNw6OuJFc+3miLPzCtsQ5aRVtKETtK1PmwMc5WSCtRzC",
+	"CkB/vHqNfvrhfXOnilaCNy7/WVtiDFH2APTRKMWDROKg/DCywp/pCFlh1r7/ofzQ3G5j8tCJMNebsAyi",
+	"GHA4QFLu8htnswTpA3D3zN6HltJI/0w7FslRtNEG+GN00fO+HXRDKnVpIaOB4qvKLXea4/xmaVqe7X9s",
+	"r83gZroMmfJxX0dqq8m5XkOgyvaob7ZTNz1xLSePc7SfCBRgH00G2cyeCP14pqNf2MtbOgaGJhST4uWf",
+	"XE7lkaAA4+9U7B/Jvayco7Ns07vmaKj4tqDqyrbHOQaLaXoijGIwRxAv8fTXOFpAIkIgEUwjIeBcz05f",
+	"HRYovllG1OeGS3KJmiVpNcFeuIIY3xyClcLWEPRz8A0QYS7AuAzhstTTaj5BCqqQre289M5M4K/PTl+Z",
+	"VED93oqXhew08dDQZL7OawTrlb6PxFEQXqPDO8HXV7YZxJGQ3vVKGC9WD4v18fSsqMNbrQgVB3J5a+i6",
+	"AoJF0I7jkbS395ncO0RZhuZblPNqqxGLMmQaSIxAD61KPBa+D0LSUR60SxhnaNseChOtBLuSw3guAgLU",
+	"tPf66i++FakN2GDXX8z1FDqeAvqJ4KILxSPQSjDDEUTEsILQdJlLnO7aPDxAPFnlK4T1ibqWcIqH/J0V",
+	"SOItcm2bwj52ly65Gur7nESaRChPqmKRJJaPgrJp5BKC3I68d0rH0ehIcTTXCh9lihTAdQq8BYBD+dED",
+	"aHDt2q/jEOsbktOCXLUugj8Gufo78e8b1i5goYcwBv8ItVZafBiNBAWAzkLVZQSx+HTXpE/ks+80fyRu",
+	"5Mu9Du04/N/oDFS2lmjHmfi3HsSQcFVsY/xUpsWBW5/mOhDX/U5WZjazF/20YXiFb4nf1XH4RaeQ755M",
+	"44ZUhxAN/0ZIZbpPSFQzrYdiOJZLrV7ZhRq9FSt4YDpRgGo6RuS6u0iOw+J/Zt/da1TbV47kMdq4GrCU",
+	"Um+KxI4Igy8pZdAoZtqqMdVOh9FTNqYDrbWKGptJm0pdRzQ0yFT218CBhQpOTE/gFb49jD86yitC6B+e",
+	"TwQFYQ9sBTzgkV+Bhk/zVfTAwbnTYIRAjGyMLT0bSTonBclLyshR1Uw9wQdf83ckHVNPUvwDY8Ibzh4p",
+	"M57p2+8iKO3cwPRxm4KyYfXoi3vpIbQjV4o4Qjnyiz+Mv0m62l3Ea3Cb+OiQTwVxxbiHzgVJkQkwshb4",
+	"j8Axw5rC7+Vcn3LqrSvZXLn1XXYc/+eEhdnagQNgo57UOR94rTKTDYMlwugXPg9yqi8RF5kpqIOazKxx",
+	"/vQh5JiBIKSUJ9/0P920r2lYrEcYgb+tmo5jcHkz/NH85HvWkuyr5baOixRUHeWk3ha0CaQe/pD8JT4P",
+	"7ppNx26hBAVcDhssCnno4Fxq6jUuCOLMNyq09Z6XTVkMlv6CjgNG6Mw1TBkyty9l9kYyuFfA3LWPhUoF",
+	"5RJrTvCUqnXj64ERtblO9nfDTg6ZSew2l8o3KDEDe04LANMd4wDiBhKR7D10VnBoqUEC01EqzApIFfR1",
+	"LdGz9w7QQ5+7vV39SKfu727/ffOnQ0RVjVoBBVrNLMpGb01ZvWtuJhOH7BuQHvqQr4j6YpuVHkXVhbH/",
+	"TwQ9uAj6s+AbqBFcCcpukImISkXEpRdDynKZLbohpEJE82DTCsrjoM/oSFqqLhkjVhb1a210UFsXZauk",
+	"GkA2N/N3L8qP9AnSKHw0jDG7iJybZr3utpADxL1cEkXLeQTJq8ichQhCXrIi+bCb4AreeAhrES6VGFnr",
+	"Zda9pw5uezmefDM/3E3nfeZDz/2cg7or4+aktM0/j5QlEbTkfmA+aPLn4nzQX2ulbJLdnqgNGwxSW1Ln",
+	"aJIbdqb/jOMoCwH9WyIc5TSbegdjryGwEdaEtW/ZyhILcS1I+8kUvenPYm0gJqEBzxWJFxbdp0rY9PLJ",
+	"bHUR+IZXBLtGbn99fAUvPHZXfveyrJpd3B0mtuJxE3BFS8aSKlWSx4QVFDP09PzxnCq0KLlmmvbujcke",
+	"wZA/JLHVXXMQIGwbeu9bK5N0yUiBzl7AAqH5V4ZKgsGRSRhaQq2qVEE2GMH5CvpHwcUJWjKcnZy9ePry",
+	"mf6xuTbhCXpt7kEM+xVa+AiCTjN0+gR9FjVx2UkGLgZ3f+N8DXn9pglSJDhnd/n9qc7t6pEcSXqK70F2",
+	"WXyHzZWTkU0+PzsPLop8efbq/PdL224jh6FL8lUv2CsvgHyU2cLBBcLIXLehfw4m3p8qfTLGyTf342BP",
+	"gDfw91Z6xPfuCaDauRp79gVwYZiTb/anqZ2fvvhmjP8wzZ82TdhgGsbZDx+gxVPk2O7ZiyVc83A7luRJ",
+	"R4jgEK2YQPFbEVyq1W+D5aDwyjETQuwMEVSsqwhzqwTPiZTaArfPTwTBxfa34UIoXGy/zyZgcfqQnp8+",
+	"fYDpGDe9L7fdcDhWeI4lydCaFBQ7AxezAv1ak5qYXo4SLnSAYU1VgcHyWpSzi9mJZvX/EwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -557,6 +557,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/sound-report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** The takes sheet to be printed, by day and roll */
+        get: operations["printSoundReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/undo": {
         parameters: {
             query?: never;
@@ -916,7 +935,7 @@ export interface components {
             clipped_runs: number;
             /**
              * Format: double
-             * @description share of its length
+             * @description share of its length, 0 to 1
              */
             silence: number;
             silent: boolean;
@@ -2346,6 +2365,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportMatch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    printSoundReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
             default: components["responses"]["Problem"];

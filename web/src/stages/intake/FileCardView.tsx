@@ -192,7 +192,7 @@ function Findings({ track: t }: { track: FileCard["tracks"][number] }) {
   const unusual =
     t.clipped_runs > 0
       ? `clip ${count(t.clipped_runs)}`
-      : Math.abs(t.dc) > 0.005
+      : Math.abs(t.dc) > 0.01
         ? `DC ${(t.dc * 100).toFixed(1)} %`
         : !t.silent && t.silence > 0.5
           ? `${Math.round(t.silence * 100)} % silent`

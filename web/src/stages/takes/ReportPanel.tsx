@@ -49,6 +49,13 @@ export function ReportPanel({ open, onClose, production }: Props) {
         >
           <Download size={14} aria-hidden="true" /> Write the sheet as CSV
         </a>
+        <a
+          href={`/api/productions/${production}/sound-report.pdf`}
+          download
+          className="inline-flex h-7 items-center gap-1.5 bg-raised px-2.5 hover:bg-line"
+        >
+          <Download size={14} aria-hidden="true" /> Print as PDF
+        </a>
         <Button onClick={() => file.current?.click()}>Read a report…</Button>
         <input
           ref={file}
