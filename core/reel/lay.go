@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/weave"
 )
 
 // Strand is a channel of a take that is to be laid.
@@ -15,6 +16,8 @@ type Strand struct {
 	Mix   bool // a mix of the others: laid, but off
 	// Frames is its own length where that is less than its take's, 0 otherwise.
 	Frames int64
+	// Route is where it is sent when its track is made; nil for nowhere yet.
+	Route *weave.Route
 }
 
 // Lay says what a take is.
@@ -29,7 +32,8 @@ type Lay struct {
 
 // LayTake works out the operations that take a take into a reel: a clip a strand, all at the
 // take's start, or at the end of what is there when it has none; on the track of the strand's
-// label where there is room, else on a new one. Tracks of mixes are off.
+// label where there is room, else on a new one. Tracks of mixes are off. A track that has a route
+// keeps it.
 func LayTake(r Reel, l Lay) ([]Op, error) {
 	if l.Frames <= 0 || len(l.Strands) == 0 {
 		return nil, snag.Refuse("nothing_to_lay", "%s holds no sound to lay", l.Name)
@@ -66,11 +70,14 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		})
 		if i >= 0 {
 			used[r.Tracks[i].ID] = true
+			if _, routed := r.Weave.Routes[r.Tracks[i].ID]; !routed && s.Route != nil {
+				ops = append(ops, Op{SetRoute: &SetRoute{r.Tracks[i].ID, s.Route}})
+			}
 			ops = append(ops, Op{AddClip: &AddClip{r.Tracks[i].ID, clip}})
 			continue
 		}
 		t := Track{ID: l.NewID(), Label: label, Off: s.Mix, Clips: []Clip{clip}}
-		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t}})
+		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t, Route: s.Route}})
 		added++
 	}
 	return ops, nil

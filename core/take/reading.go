@@ -108,8 +108,8 @@ func GroupReadings(groups []int) (out []Reading) {
 	return out
 }
 
-// labelSpeaker reads the speaker at the end of a label: "Score L", "Amb_W" has none.
-func labelSpeaker(label string) (stem string, sp audio.Speaker) {
+// LabelSpeaker reads the speaker at the end of a label: "Score L", "Amb_W" has none.
+func LabelSpeaker(label string) (stem string, sp audio.Speaker) {
 	label = strings.TrimSpace(label)
 	if s, ok := audio.ParseSpeaker(label); ok {
 		return "", s
@@ -122,4 +122,30 @@ func labelSpeaker(label string) (stem string, sp audio.Speaker) {
 		return strings.TrimRight(label[:i], " ._-"), s
 	}
 	return label, ""
+}
+
+// WaysToRead lists how n strands that stand together can be read, beside each by itself: the likeliest
+// first.
+func WaysToRead(n int) (out []Reading) {
+	at := make([]int, n)
+	for i := range at {
+		at[i] = i + 1
+	}
+	if n == 2 {
+		out = append(out, Reading{Stereo, at, []audio.Speaker{}}, Reading{MidSide, at, []audio.Speaker{}})
+	}
+	for _, l := range audio.Layouts {
+		if len(l.Speakers) == n && n > 2 {
+			out = append(out, Reading{Surround, at, l.Speakers})
+		}
+	}
+	for _, o := range audio.Orders {
+		if len(o.Speakers) == n {
+			out = append(out, Reading{Surround, at, o.Speakers})
+		}
+	}
+	if _, ok := AmbisonicOrder(n); ok {
+		out = append(out, Reading{Ambisonic, at, []audio.Speaker{}})
+	}
+	return out
 }

@@ -268,7 +268,7 @@ func nameSuggestion(labels []string, from int) (Suggestion, bool) {
 	order := make([]audio.Speaker, len(labels))
 	stem := ""
 	for i, l := range labels {
-		st, sp := labelSpeaker(l)
+		st, sp := LabelSpeaker(l)
 		if sp == "" || i > 0 && !strings.EqualFold(st, stem) || IsMix(l) {
 			return s, false
 		}

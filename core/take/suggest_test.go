@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/survey"
@@ -98,4 +99,20 @@ func TestReadings(t *testing.T) {
 	} {
 		assert.Error(t, take.CheckReadings(bad, 6), name)
 	}
+}
+
+// Every way that is offered is one that can be kept.
+func TestWaysToRead(t *testing.T) {
+	names := map[int][]string{}
+	for n := 1; n <= 40; n++ {
+		for _, r := range take.WaysToRead(n) {
+			require.NoError(t, take.CheckReadings([]take.Reading{r}, n), "%d: %s", n, r.Name())
+			names[n] = append(names[n], r.Name())
+		}
+	}
+	assert.Empty(t, names[1])
+	assert.Equal(t, []string{"stereo pair", "mid-side pair, decoded"}, names[2])
+	assert.Equal(t, []string{"ambisonic, order 1, ACN"}, names[4])
+	assert.Equal(t, []string{"5.1 in broadcast order (L R C LFE Ls Rs)", "5.1 in film order (L C R Ls Rs LFE)", "5.1 in fronts, surrounds, centre order (L R Ls Rs C LFE)"}, names[6])
+	assert.Len(t, names[8], 3)
 }

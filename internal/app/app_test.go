@@ -169,7 +169,7 @@ func TestOtherRatesAreHeardAndLaid(t *testing.T) {
 	assert.EqualValues(t, 48000, r.Doc.Tracks[0].Clips[0].Length, "a second at 44.1 kHz is a second at 48 kHz")
 	strands, err := f.Store.Strands(f.ctx, []uuid.UUID{f.takes()[0].ID})
 	require.NoError(t, err)
-	sound, _, err := f.OpenSound(f.ctx, strands[0].ID, 100, 50)
+	sound, _, err := f.OpenSound(f.ctx, strands[0].ID.String(), 100, 50)
 	require.NoError(t, err)
 	defer sound.Close()
 	assert.Equal(t, 44100, sound.Rate())

@@ -81,7 +81,7 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 		if k, ok := known[id]; ok {
 			return k.s, k.channel, nil
 		}
-		u, err := uuid.Parse(id)
+		u, _, _, err := strandIDs(id)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -105,19 +105,9 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 
 // resolve finds the files of strands.
 func (a *App) resolve(ctx context.Context) render.Resolve {
-	return func(id string) (render.Place, error) {
-		u, err := uuid.Parse(id)
-		if err != nil {
-			return render.Place{}, err
-		}
-		s, err := a.Store.Strand(ctx, u)
-		if errors.Is(err, ErrNotFound) {
-			return render.Place{}, snag.Refuse("no_such_strand", "a strand of the reel is not here any more")
-		}
-		if err != nil {
-			return render.Place{}, err
-		}
-		return a.placeOf(s)
+	return func(name string) (render.Place, error) {
+		p, _, err := a.sound(ctx, name)
+		return p, err
 	}
 }
 

@@ -2,7 +2,11 @@ package app
 
 import (
 	"context"
+	"errors"
 	"path/filepath"
+	"strings"
+
+	"github.com/google/uuid"
 
 	"zestyloom/core/render"
 	"zestyloom/core/snag"
@@ -39,6 +43,51 @@ func (a *App) soundOf(s store.Strand) (string, error) {
 func (a *App) placeOf(s store.Strand) (render.Place, error) {
 	path, err := a.soundOf(s)
 	return render.Place{Path: path, Channel: s.Channel - 1, Treat: s.Treat}, err
+}
+
+// Sound is named by a strand's id, or, for the two sides of a mid-side pair, by the ids of both:
+// mid+side for the left, mid~side for the right.
+const (
+	sumOf        = "+"
+	differenceOf = "~"
+)
+
+// strandIDs takes a name of sound apart. sign is 0 for a strand by itself.
+func strandIDs(name string) (mid, side uuid.UUID, sign float64, err error) {
+	a, b, found := strings.Cut(name, sumOf)
+	if sign = 1; !found {
+		if a, b, found = strings.Cut(name, differenceOf); found {
+			sign = -1
+		}
+	}
+	if mid, err = uuid.Parse(a); err == nil && found {
+		side, err = uuid.Parse(b)
+		return mid, side, sign, err
+	}
+	return mid, side, 0, err
+}
+
+// sound finds what a name of sound stands for; the strand is the first that it names.
+func (a *App) sound(ctx context.Context, name string) (render.Place, store.Strand, error) {
+	missing := snag.Refuse("no_such_strand", "the strand %q is not here, or not any more", name)
+	mid, side, sign, err := strandIDs(name)
+	if err != nil {
+		return render.Place{}, store.Strand{}, missing
+	}
+	s, err := a.Store.Strand(ctx, mid)
+	if errors.Is(err, ErrNotFound) {
+		err = missing
+	}
+	if err != nil {
+		return render.Place{}, s, err
+	}
+	p, err := a.placeOf(s)
+	if err != nil || sign == 0 {
+		return p, s, err
+	}
+	with, _, err := a.sound(ctx, side.String())
+	p.With, p.Sign = &with, sign
+	return p, s, err
 }
 
 // LookForLost looks whether the originals that were taken in in place are still there as they were,

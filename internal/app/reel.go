@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -12,6 +13,7 @@ import (
 	"zestyloom/core/resample"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
+	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
 
@@ -97,8 +99,15 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (st
 		}
 		var all []reel.Op
 		doc := r.Doc
+		laid, err := tx.StrandsInReels(ctx, p.ID)
+		if err != nil {
+			return "", nil, err
+		}
 		for _, t := range ts {
-			l, err := layOf(t, strands, p)
+			if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.TakeID == t.ID && laid[s.ID.String()] }) {
+				return "", nil, snag.Refuse("laid_already", "%s is in the reel already", t.Name)
+			}
+			l, err := layOf(t, strands, p, doc.Weave)
 			if err != nil {
 				return "", nil, err
 			}
@@ -128,7 +137,7 @@ func startOrLast(t store.Take) int64 {
 }
 
 // layOf is a take as it is laid: at the production's rate, whatever its own.
-func layOf(t store.Take, strands []store.Strand, p store.Production) (reel.Lay, error) {
+func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Weave) (reel.Lay, error) {
 	l := reel.Lay{
 		Name: t.Name, Start: -1, NewID: func() string { return store.NewID().String() },
 		DayLen: p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)),
@@ -148,10 +157,66 @@ func layOf(t store.Take, strands []store.Strand, p store.Production) (reel.Lay, 
 		rate := int64(t.SampleRate)
 		l.Start = at/rate*int64(p.SampleRate) + (at%rate*int64(p.SampleRate)+rate/2)/rate
 	}
-	for _, s := range strands {
-		if s.TakeID == t.ID && !s.Treat.Off {
-			l.Strands = append(l.Strands, reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames)})
+	own := slices.DeleteFunc(slices.Clone(strands), func(s store.Strand) bool { return s.TakeID != t.ID })
+	for _, s := range own {
+		if s.Treat.Off {
+			continue
+		}
+		st := reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames)}
+		side, left, paired := pairOf(t, own, s)
+		if !paired {
+			st.Route = routeOf(w, s.Stem, weave.Both)
+			l.Strands = append(l.Strands, st)
+			continue
+		}
+		if side == nil {
+			st.Route = routeOf(w, s.Stem, map[bool]weave.Position{true: weave.Left, false: weave.Right}[left])
+			l.Strands = append(l.Strands, st)
+			continue
+		}
+		if !left {
+			continue // the side is in both of what its mid became
+		}
+		base, _ := take.LabelSpeaker(s.Label)
+		for _, of := range []struct {
+			name string
+			at   weave.Position
+			by   string
+		}{{"L", weave.Left, sumOf}, {"R", weave.Right, differenceOf}} {
+			st.ID, st.Label, st.Route = s.ID.String()+of.by+side.ID.String(), strings.TrimSpace(base+" "+of.name), routeOf(w, s.Stem, of.at)
+			l.Strands = append(l.Strands, st)
 		}
 	}
 	return l, nil
+}
+
+// pairOf finds out whether a strand is one of two that are read together: the left or the mid, or
+// else the right or the side. side is the side of a pair that is to be decoded, nil for a stereo
+// pair.
+func pairOf(t store.Take, strands []store.Strand, s store.Strand) (side *store.Strand, left, paired bool) {
+	for _, r := range t.Readings {
+		i := slices.Index(r.Positions, s.Position)
+		if i < 0 || r.Kind != take.Stereo && r.Kind != take.MidSide {
+			continue
+		}
+		if r.Kind == take.MidSide {
+			// Without its other half, or with that off, there is nothing to decode.
+			k := slices.IndexFunc(strands, func(o store.Strand) bool { return o.Position == r.Positions[1-i] && !o.Treat.Off })
+			if k < 0 {
+				return nil, false, false
+			}
+			return &strands[k], i == 0, true
+		}
+		return nil, i == 0, true
+	}
+	return nil, false, false
+}
+
+// routeOf sends a strand whose stem was given with its label there.
+func routeOf(w weave.Weave, stem string, at weave.Position) *weave.Route {
+	i := slices.IndexFunc(w.Stems, func(s weave.Stem) bool { return s.Name == stem })
+	if stem == "" || i < 0 {
+		return nil
+	}
+	return &weave.Route{Stem: w.Stems[i].ID, Position: at}
 }

@@ -53,7 +53,7 @@ func TestInPlaceIsReadWhereItLies(t *testing.T) {
 	assert.NoFileExists(t, filepath.Join(f.dir, "originals", file.ID.String(), "a.wav"), "nothing was copied")
 	st := f.strands(f.takes()[0])[2]
 	hear := func() ([]byte, error) {
-		s, _, err := f.OpenSound(f.ctx, st.ID, 0, 480)
+		s, _, err := f.OpenSound(f.ctx, st.ID.String(), 0, 480)
 		if err != nil {
 			return nil, err
 		}

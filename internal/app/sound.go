@@ -7,8 +7,6 @@ import (
 	"io"
 	"math"
 
-	"github.com/google/uuid"
-
 	"zestyloom/core/audio"
 	"zestyloom/core/render"
 	"zestyloom/core/source"
@@ -16,11 +14,14 @@ import (
 	"zestyloom/internal/store"
 )
 
-// Waveform draws frames [from, to) of a strand in columns; to of 0 is its end.
-func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, columns int) ([]waveform.Pair, error) {
-	s, err := a.Store.Strand(ctx, strand)
+// Waveform draws frames [from, to) of a sound in columns; to of 0 is its end. strand is its name.
+func (a *App) Waveform(ctx context.Context, strand string, from, to int64, columns int) ([]waveform.Pair, error) {
+	p, s, err := a.sound(ctx, strand)
 	if err != nil {
 		return nil, err
+	}
+	if p.With != nil {
+		return drawn(ctx, p, from, to, columns)
 	}
 	sum, file, err := a.Media.OpenSummary(s.FileID)
 	if err != nil {
@@ -34,11 +35,7 @@ func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, co
 		return make([]waveform.Pair, columns), nil
 	}
 	return sum.Spread(s.Channel-1, from, to, columns, func(dst []float64, frame int64) (int, error) {
-		path, err := a.soundOf(s)
-		if err != nil {
-			return 0, err
-		}
-		src, err := source.Open(path)
+		src, err := source.Open(p.Path)
 		if err != nil {
 			return 0, err
 		}
@@ -53,6 +50,26 @@ func (a *App) Waveform(ctx context.Context, strand uuid.UUID, from, to int64, co
 	})
 }
 
+// drawn draws what is made of two strands from the sound itself: their summaries don't say what
+// their sum is.
+func drawn(ctx context.Context, p render.Place, from, to int64, columns int) ([]waveform.Pair, error) {
+	p.Treat.Off = false
+	st, err := render.OpenStrand(p, 0)
+	if err != nil {
+		return nil, err
+	}
+	defer st.Close()
+	if to <= 0 {
+		to = st.Frames()
+	}
+	return waveform.Draw(from, to, st.Frames(), columns, func(dst []float64, frame int64) error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		return st.Read(dst, frame)
+	})
+}
+
 // Sound is a strand's sound as a stream of little-endian 32-bit floats.
 type Sound struct {
 	strand  *render.Strand
@@ -61,15 +78,11 @@ type Sound struct {
 	out     []byte // not yet read
 }
 
-// OpenSound opens a strand at a frame, as it is treated, at its own rate; frames of 0 is to its end.
+// OpenSound opens a sound, by its name, at a frame, as it is treated, at its own rate; frames of 0 is to its end.
 // One that is off is heard all the same: that is how one finds out whether it should be. Close it
 // when done.
-func (a *App) OpenSound(ctx context.Context, strand uuid.UUID, from, frames int64) (*Sound, store.Strand, error) {
-	s, err := a.Store.Strand(ctx, strand)
-	if err != nil {
-		return nil, s, err
-	}
-	p, err := a.placeOf(s)
+func (a *App) OpenSound(ctx context.Context, strand string, from, frames int64) (*Sound, store.Strand, error) {
+	p, s, err := a.sound(ctx, strand)
 	if err != nil {
 		return nil, s, err
 	}

@@ -282,3 +282,8 @@ func groupingSnags(t store.Take) []snag.Snag {
 }
 
 func silent(st store.Strand) bool { return st.Peak < audio.Gain(audio.SilenceDB) }
+
+// ListReadings implements contract.StrictServerInterface.
+func (s *server) ListReadings(_ context.Context, r contract.ListReadingsRequestObject) (contract.ListReadingsResponseObject, error) {
+	return contract.ListReadings200JSONResponse(readings(take.WaysToRead(r.Params.Strands))), nil
+}

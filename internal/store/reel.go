@@ -47,7 +47,7 @@ func (q Queries) SaveReel(ctx context.Context, id uuid.UUID, doc reel.Reel) erro
 
 // StrandsInReels says which strands of a production lie in a reel.
 func (q Queries) StrandsInReels(ctx context.Context, production uuid.UUID) (map[string]bool, error) {
-	rows, err := q.db.Query(ctx, `SELECT DISTINCT c->>'strand' FROM reels r, jsonb_array_elements(r.doc->'tracks') t, jsonb_array_elements(t->'clips') c
+	rows, err := q.db.Query(ctx, `SELECT DISTINCT s FROM reels r, jsonb_array_elements(r.doc->'tracks') t, jsonb_array_elements(t->'clips') c, regexp_split_to_table(c->>'strand', '[+~]') s
 		WHERE r.production_id = $1`, production)
 	if err != nil {
 		return nil, err

@@ -1286,6 +1286,9 @@ type ProductionId = openapi_types.UUID
 // ReelId defines model for reel_id.
 type ReelId = openapi_types.UUID
 
+// SoundName defines model for sound_name.
+type SoundName = string
+
 // StrandId defines model for strand_id.
 type StrandId = openapi_types.UUID
 
@@ -1304,6 +1307,11 @@ type ListTakesParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ListReadingsParams defines parameters for ListReadings.
+type ListReadingsParams struct {
+	Strands int `form:"strands" json:"strands"`
 }
 
 // ListShelfParams defines parameters for ListShelf.
@@ -1486,6 +1494,9 @@ type ServerInterface interface {
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
 	// (POST /api/productions/{production}/writings)
 	OrderWritings(c *gin.Context, production ProductionId)
+	// ListReadings How a number of strands that stand together can be read, beside each by itself
+	// (GET /api/readings)
+	ListReadings(c *gin.Context, params ListReadingsParams)
 
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(c *gin.Context, reel ReelId)
@@ -1512,10 +1523,10 @@ type ServerInterface interface {
 	LabelStrand(c *gin.Context, strand StrandId)
 	// GetSound The strand's sound as little-endian 32-bit float samples
 	// (GET /api/strands/{strand}/sound)
-	GetSound(c *gin.Context, strand StrandId, params GetSoundParams)
+	GetSound(c *gin.Context, strand SoundName, params GetSoundParams)
 	// GetWaveform The extent of the sound in each of a number of columns
 	// (GET /api/strands/{strand}/waveform)
-	GetWaveform(c *gin.Context, strand StrandId, params GetWaveformParams)
+	GetWaveform(c *gin.Context, strand SoundName, params GetWaveformParams)
 
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
@@ -2440,6 +2451,33 @@ func (siw *ServerInterfaceWrapper) OrderWritings(c *gin.Context) {
 	siw.Handler.OrderWritings(c, production)
 }
 
+// ListReadings operation middleware
+func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListReadingsParams
+
+	// ------------- Required query parameter "strands" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "strands", c.Request.URL.Query(), &params.Strands, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter strands: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReadings(c, params)
+}
+
 // OrderDelivery operation middleware
 func (siw *ServerInterfaceWrapper) OrderDelivery(c *gin.Context) {
 
@@ -2637,9 +2675,9 @@ func (siw *ServerInterfaceWrapper) GetSound(c *gin.Context) {
 	_ = err
 
 	// ------------- Path parameter "strand" -------------
-	var strand StrandId
+	var strand SoundName
 
-	err = runtime.BindStyledParameterWithOptions("simple", "strand", c.Param("strand"), &strand, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	err = runtime.BindStyledParameterWithOptions("simple", "strand", c.Param("strand"), &strand, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter strand: %w", err), http.StatusBadRequest)
 		return
@@ -2681,9 +2719,9 @@ func (siw *ServerInterfaceWrapper) GetWaveform(c *gin.Context) {
 	_ = err
 
 	// ------------- Path parameter "strand" -------------
-	var strand StrandId
+	var strand SoundName
 
-	err = runtime.BindStyledParameterWithOptions("simple", "strand", c.Param("strand"), &strand, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	err = runtime.BindStyledParameterWithOptions("simple", "strand", c.Param("strand"), &strand, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter strand: %w", err), http.StatusBadRequest)
 		return
@@ -2885,6 +2923,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/api/productions/:production/sheet", wrapper.EditSheet)
+	router.GET(options.BaseURL+"/api/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/api/productions/:production/suggestions", wrapper.DecideSuggestions)
 	router.POST(options.BaseURL+"/api/files/:file/move", wrapper.MoveFile)
 	router.GET(options.BaseURL+"/api/files/:file/strip", wrapper.GetStrip)
@@ -4345,6 +4384,45 @@ func (response OrderWritingsdefaultApplicationProblemPlusJSONResponse) VisitOrde
 	return err
 }
 
+type ListReadingsRequestObject struct {
+	Params ListReadingsParams
+}
+
+type ListReadingsResponseObject interface {
+	VisitListReadingsResponse(w http.ResponseWriter) error
+}
+
+type ListReadings200JSONResponse []Reading
+
+func (response ListReadings200JSONResponse) VisitListReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReadingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListReadingsdefaultApplicationProblemPlusJSONResponse) VisitListReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OrderDeliveryRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *OrderDeliveryJSONRequestBody
@@ -4691,7 +4769,7 @@ func (response LabelStranddefaultApplicationProblemPlusJSONResponse) VisitLabelS
 }
 
 type GetSoundRequestObject struct {
-	Strand StrandId `json:"strand"`
+	Strand SoundName `json:"strand"`
 	Params GetSoundParams
 }
 
@@ -4745,7 +4823,7 @@ func (response GetSounddefaultApplicationProblemPlusJSONResponse) VisitGetSoundR
 }
 
 type GetWaveformRequestObject struct {
-	Strand StrandId `json:"strand"`
+	Strand SoundName `json:"strand"`
 	Params GetWaveformParams
 }
 
@@ -5065,6 +5143,9 @@ type StrictServerInterface interface {
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
 	// (POST /api/productions/{production}/writings)
 	OrderWritings(ctx context.Context, request OrderWritingsRequestObject) (OrderWritingsResponseObject, error)
+	// ListReadings How a number of strands that stand together can be read, beside each by itself
+	// (GET /api/readings)
+	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
 
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(ctx context.Context, request OrderDeliveryRequestObject) (OrderDeliveryResponseObject, error)
@@ -6276,6 +6357,32 @@ func (sh *strictHandler) OrderWritings(ctx *gin.Context, production ProductionId
 	}
 }
 
+// ListReadings operation middleware
+func (sh *strictHandler) ListReadings(ctx *gin.Context, params ListReadingsParams) {
+	var request ListReadingsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReadings(ctx, request.(ListReadingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReadings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReadingsResponseObject); ok {
+		if err := validResponse.VisitListReadingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // OrderDelivery operation middleware
 func (sh *strictHandler) OrderDelivery(ctx *gin.Context, reel ReelId) {
 	var request OrderDeliveryRequestObject
@@ -6591,7 +6698,7 @@ func (sh *strictHandler) LabelStrand(ctx *gin.Context, strand StrandId) {
 }
 
 // GetSound operation middleware
-func (sh *strictHandler) GetSound(ctx *gin.Context, strand StrandId, params GetSoundParams) {
+func (sh *strictHandler) GetSound(ctx *gin.Context, strand SoundName, params GetSoundParams) {
 	var request GetSoundRequestObject
 
 	request.Strand = strand
@@ -6618,7 +6725,7 @@ func (sh *strictHandler) GetSound(ctx *gin.Context, strand StrandId, params GetS
 }
 
 // GetWaveform operation middleware
-func (sh *strictHandler) GetWaveform(ctx *gin.Context, strand StrandId, params GetWaveformParams) {
+func (sh *strictHandler) GetWaveform(ctx *gin.Context, strand SoundName, params GetWaveformParams) {
 	var request GetWaveformRequestObject
 
 	request.Strand = strand
@@ -6776,131 +6883,134 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H35jtw4evirEPX7AU4Q2X34WLsb+WPXx84gnthwe9aLbBYNlsSq4rSK1JBUl2uMfo48UF4s4MdDlESq",
-	"pK6q9mSRxWLc3ZJ4fPzui99mOV9XnBGm5Ozi26zCAq+JIgJ+wwtFhP6hIDIXtFKUs9nFTK0IymshuUB8",
-	"gfRvFV4SNCcLLsgsm1H90q81EdtZNmN4TWYXdqhsJvMVWWMz5gLXpZpdzGbZbI2/vidsqVazi7PT02ym",
-	"tpX+SipB2XJ2d5fNClLSWyK217TQX8McFVarZgr3xiybCfJrTQUpZhdK1CScdcHFGutJ65oWs9hEC1qS",
-	"9CT66Z4TlHRNlR++AyfzMAqncw2YNf5K1/UaftO/UmZ+PfMzUabIkgiYqhK8qHN9bOkdNe/suS9BSJme",
-	"Rj/dcwKpBGZFegrzfM9JNoIqypbpWewLe00D0JIVZ5IAoX0UfF6Stf4x50wRBviBq6qkOdZHc1KZN/7l",
-	"F6lJ8Fsw1/8XZDG7mP2/k4aST8xTeeLGvTMUFBIxRpV/6JYOa3m9woyR8qPgfAEsQfCKCEXNSnPzVP/Y",
-	"xbdsVtDFwrIODwHK1Itnsyzy9oIKqa6xGvm6Af+3LiyzGb8J/jznvCSYwd9rVdUqvtKK4JvrYr5or7Xg",
-	"9RzIm9VlifWP9mTtAKxez833Yi3v//ldiDp/8yD1K7Z7beAZwCpcerAMgMLf/Ux8/gvJlV7o6xXJb/rH",
-	"uOA1K6ZBUxQEFhz5ZrPCKvKgs094qxkos4tIL72kVX/lo/GFxtdK2cjvSyuP9kNOy5N2AgfYhGdg9vwB",
-	"XlTzZbuYGJjekJxKarhCB1R5TioVP05ZL5dEal4Ar1JF1nIE5wIB9KN5+bmTQPb3RgRhIfC2t8Vwyswt",
-	"LrGjkjKDa+0daU7cXm+gODw7ffVicMFnExdsZouv0Koaff5Y0qoyS2/zW4nXVUkkWpGyQFihRV2WSOYY",
-	"GMYIDCs4I/1RF1pdk+NGIEJwsUtiXDG8nFktqA3pQTlTahZWvNPK0V0XqnowRuWKFF1mX2BFHisKuN47",
-	"N7u1KcS+E3kt75m0jgrnN/rHi28zwrSq9bdZxUutsq054wF6BJ842blDNvMFkGJF8usBBoKFutaLy3mR",
-	"fEWRcH0b3KgorCDC/FwJftv8RDRbWWBaAivOMctJqX+O7Udxhct9kC/K7Py2Gxi7vVh0dzM73HVo2YNK",
-	"1qwlOOLMU+MQDX/QH8RYzfRjx0oRweIGk97uI4k2K8IQnkut4rXMnqcRs8cAaaz2HXBa/VUD1dju395a",
-	"JbO9a8dl7i9fb6gRdw5o7sQUvoF/rR1gjTUKf7MqNRzsipQLg6JLQaQcxsepiAeLi4EDOFdK2ZVxHTLn",
-	"hUWQ3gK1Eo8pM3jVezoByEVtTABybRhKG6809TgTXMMZbahawW9SP7GmxCUi60ptEVcrIjZURrncNOEw",
-	"hTWvsFzFNbFxPLukUsUEqlYnkR4c6TckWuMbAAaYzw77gMZUvgI0c+p0DKXS1oWgSxqh6ZKyG1IA2CWS",
-	"Cm8RZwb0GoMRZgXCgiBBcKH/DI4Rt6q6KjkuAmw3g8WZCs1VLSKinyqJ7ENEGdpwUcgMyTpfISzR0/PT",
-	"//6vs5enWtU4f+5QQOMHrxWyzLXHbUBHuRZWnPTPUtLfxmKuZHg5XoFwmNXVHPrSrw0Euy3NVD0RLOkt",
-	"kYhxBB9H95kWmJjhciud8MSF8SYtagli0pNj9KikEgSbvXZ0P23oIPtY4ygOyNWeocz8KWql3wGtz/t6",
-	"EBLGTBoEL7w0iXNmMyVwfjP+CDUL/aw/6a8yJv6t5AeM8lSWlP8NQ/V8t42uWcOsA2WgpyYAM2rUCYOk",
-	"fqsdftucaEOGnh+lpMhP/DYiSbT06+OF0QOQ4khWJVWIKsQXi1ChSor76Nwf8TIytz+90ccYwzNGvqr+",
-	"DtpuYP0O+IIdv8EK/k5YlLN7ZNylLsK67RLcZyn4J/xW860aLbFCsT8KZi2XWQR2+YpMoSTjs4mMkxSl",
-	"CenVgaMlOQMKTwt2ccG2U6A11D3NJbjTHr6HKWzHvBY1izDbqsQ5AUVbEI19Wy2HR9rYeX+4N681TUqi",
-	"smCd6Cwc0Pv9em7CEs9bgAlOjFNJvAuxo9bpZ2hRci4uEdOTgoBjXKEbxjcsOvdOl+V3dXlqRl8SlkeY",
-	"oFxpPQkUN4mMnytDp5opjgQyjJxyc3n3W8Qig2ePJKKF149WWix7TYJKLZMZR8C+d1ldjR/X+/HM+Sd9",
-	"tgESAPI15NJB8gZ8frtxImXOJOmQaMp1sCZSWqER05KWLS3Jmm4bgm9JY8JtE7oQr2T8TJRjIzvAaSS2",
-	"W6Eb0q3LjRODww9Yrt5TGbNvmwjFeBWLMCWcHL+v58lZIdEx1lRKe259NAXXP1rQhdoiZWyeWwLMAAtB",
-	"bwFZxu/FTnWd85olYiNJU8hpyX1HEDWeTWC4WIHhoxeoZRsWpEBbokZ6hayMciAPzbdGSW/iIg5y3Y1F",
-	"sYLg0jj0u54eYYLfuCio3hHWkjxU3hJAbYbWWmstQ1rhN9a91nbApBw25vvMriW2+vd4+xlcKFHdch8n",
-	"/hSXuJkrtr5/J5s02TmUaof5Yw6vr+uy8+KLU/O/bJx2owdIrO9jE+nurZBUVFomGcx9Hl1jZDfnFox+",
-	"d7utax/Xf/bytBXZf/ryWTu2/zLcfWhiR4xjl1Nxenrh/t/2M57HduTGCBbXEtHWqXD+PEPnenEnZ6en",
-	"Z4gLdP7qyas/oELwqj3Ls7HH1Z45dnAffBg3qXZ6SJ0OxeZaOLX7tJSJx8f8DQsuUCOQR+0ThvM6dnSj",
-	"YRBl0BU5nttPsgsG9f+PXFJHOW2QzLlaIUkLo8ufouJPGWr/7fFT+GNJFgpxVm4zJOhyZX4OvGL6I22e",
-	"cLW6XlMG/FB/o3Um/X5Uz/goyKKEp/0Y94FDWAW4qMfb0UYXi401xX1qnFgT3t0VK0roZR2ccG77tCvF",
-	"edc8ZNzgUfRpElxGaqYFUZiWyXhXnVClFFXlCJQ3r2WN4LXTZWZBiS0kpUeO2bUgBY8HAzC7rpl5GHFh",
-	"b3hdFmhOkH6HkcYUMSbfyqg3fYd9I7Du61lPKnpOCgzh9yf9jn13IHq506Ps3MRtyKz4Bq0x2yJ4jgjO",
-	"Vwj0frTC0oSHQq0+CMdHNHTmvG/9Z2DSxBHJaVX9R8YAGuG3Ys5ubMe+Bgyolkp5OLof0rQtHnXdqcE/",
-	"116GGYrvswLrRvWYnjUUkSClmI9uGsNunH0RFlthKVvJSik+Z190keXYaj9Z5O3i3NhEItCOopYwCL7p",
-	"UUz9WQYLsINHV01w3BfQDdBKRQThYEEV11pm6wOthbDJWXg9p5Izmg+GzTqhKRvIuAQrUBCcTsaYps9U",
-	"VguJqkEh8Q7ZMACAcCy3lDgYDYPoWAusOGxiyhorQb/GHQA2Qdc52dWGo6WghcwQRoJvEGbIJA7qPyxw",
-	"rrhAGIF3BFGGzN6ySBhghG+tewAjFUyXyjiemq2WH5lC8Nq67lP2+aCY0l/Petmv860DUHAcAfPdKbYm",
-	"c+cF/RpnSCPVtikxnCttbMROb1pELxHNy2a3RLiMw3ul/lh54oZpJIsJFMVVTQvBrpzyoTtpo0QWXxoU",
-	"9NSVou+3BY2YD1ZPHgUpPcqHqu1ZOd+VbTgNjk2WbZzXZmCVWum7w4XROZPmHFyKbkKLt9tMkuICl5J0",
-	"SY18xbkqt4gzl6sCGShr/DX89AxA1flL+0AEWfNbcq3iUSg6Lsk2qmoRdR3wqw4aHIiRdZbihk2tB7C4",
-	"vxr/51E8b6SnPe1I1yvxrK69kjQHHPLG3CUmmXKoQVhtp6uOLxYjlEAaxmr0J31Y3EXJoeJC/YRVHvEq",
-	"56Qs5aDJl68wWxJDtzZxCNzk41i8fvk1KctovJmX9ZqlZgdjyrzidAoBO0EbLE3CEm7loHS1dFIWg5k4",
-	"VCEqQfWzaTO9Y1k1yukwaroXMzttDEl7Us5Zbu0FCr6RNjwB8TzYLZQg6BOIctyamehDMTQa04ytO9ZY",
-	"lbYX8zIH15iMzRIyi1JRxhznFktM2XUxj+t6TSXZs4BmHwc59EHsOPD+DTrR3HuBA3VX5AP8om6lwVSx",
-	"fTZYPxYtIdlKAzNDJk8F27gvWgi+RkD0CGSft4dywpzRDupEWUKo1iQZUZGbjOkNLQvLtvTT6yXnYEZq",
-	"EXjt9Blh0Lepd4BPXahKkDWBBDMT9Q5+t6zIAqcyg5nUIMpuiclqE3RtQFaQEuvPVnS5utYGbdRUE3wT",
-	"yUAC2DySCGyGICK+Owkpm93isiYJJmN4gOJoxcvCBA9l+lUoinC8Q9OSJIRdtmOIYeZ0F4v03hyLcOtK",
-	"4w9ni5LmajTPVisubWRT7wZJvibgl0OkBF3mEBx7qhs0Hi1v3JhJXgHriKu8fv/TN9TWe3cpvkdTZa0C",
-	"O7j7chEz6H2If+zey8VbpkTUKl7SW8Ji2E7UilhhT8QtEQbXNbPQCE7VShOhzQnu24lQh7oTE8zkmata",
-	"dTtLAsPsIlIhWBat/PXQb5Wy+hMrnJA4HA9N2b3YNdnhkjtKVHRQdg25Ya1AadRkKQm+hTSgtUndhmxu",
-	"zsqtT+deJw/o91CeBtnUh0gCGk7JiU6tlSCjGEdWIG87QHk5LravP4zOZstjehtNFWa0zvkIkZOYtbjb",
-	"q2nqdNpfjS066g9GRSLtd5efNDaYr2iaGtoZ8PuEhxC6aczSe3ndLt3bg6lZVxQnVDTOeK/4+cgapzd/",
-	"nWWzn/R/3un//OVD9KRKvOW12iN/N4ShdWLbMXcE7698FuSUYn7QKlN5u+MSahc2l2EnQUHTjSRVTas3",
-	"8lpwb+0//HaJTkG5YKa8YIQHfCRHsGp5VFyms4DhybXktchbmZb061orcXOT8O5SZbYmMzSKXGsTPYjU",
-	"7cc9INaqiArxPROFq2SqCDVVOsYcA/vrLHqEguQQtWjcQolJw2/2TE9e4SpiyyjKtmiDb4ke8gJp0EBO",
-	"MPm1xiWSilQyQ3MsCXrxLEPnz5+jf22ns0c0oaFs5ajJ3Nh6Y4I2Mabhj6SxLVuo1wO5Qahk4rLdRJAe",
-	"YvviNHSctfKh72nHunNJM7X3jrbanG28hzBql2osNa4BsPoai1TbyLgk4MymEjWVYdPMFHcIevLE3kxR",
-	"V4f3KlqWEhKr0Hxr/sUKnZgasKynBiVTfFfEpUxFwgy0aCnxKYluhnfv+zGj2/GdH2I2p1CYMrUN+Z/9",
-	"I1Rb3RBQgCouJdUIH+N+I5m0k9t9lnevuDL4dyRPqUdbOVKkRwLS8LUfPwugFIPvZ5vfEmv/kQo6Ok9W",
-	"9GGBt3FBHHi3oh8uKIt1CtD0tBS8rihbarqx2wGvU+MXiwx3hB4QlF13sn5CUd3yxAUYCezLlOxyoYhU",
-	"CSnc8uy1v99gaugFanCnVSE7B2PcHOcqVbtcpPq3wSNXdWPy94Py077z0Dkyx0dEcSr90YmaeOoZL8t7",
-	"ZpKB3zb6qX5yHWX0EPCA5URx5YBFzFEk3q3WjMoN0IJwSnYAWAOxhSaaAg2O1vD2RCwmrtHgG38kkX5S",
-	"24SveI1vNKZ6nNVyOF6c1fLQjwwBujy3A0YAGtwL9hzQgOG1Q7l1LWM4SMc1h94k3zm+1oo6aEg6PuC4",
-	"87RYRIgTKdlziLpjkGEDdcfHrx7+TNZVadkLLssPi9nF33as2X7xRuCFHiIevp7WuyWao/D3YHlmsrjG",
-	"OwHcdjSjP7cd+M9f7HDf37MAJmT8qbIKzLaTtWlLtgFNWWAMnfLehoOzn3e+6Ky6SeUxsRBgdDuJmuyS",
-	"Tkhfgk57491faX/GPdMtMrve2AZ/Zq5dTnuHwyGkVha98eFrIy6ZTx8LI8VW8yWe7GECExOdi0vBNwPl",
-	"lL6SEqw+NCdad94IqhSEdyJVpDzWJmZRCwg6cUYkmpMtZwVqykq1Kipx2J4hGJAvFq7lY6dAnWwgJOL6",
-	"uk0IgQ5EzQ6hbHWrWOy5NHtpwN5ITgBc8rQT0aTYkU+J9jw/Hbn26MKcjZ7MVfPZHS+eDXcJ3iubs8kc",
-	"HMpn+yJ83XAn6nq8joRfDKGkyrlG2opBE7gpTYSaFsHpnnvRWE60S4zWdgMX8A5nglVa+x31XEWXAfrA",
-	"Od2vIZ4L3+xojLez410lyC0lm1iQNtJKYJ/S56nxVpeSNdRWL0S7w/eg2SlSpjaICVpVRowta0cgqtAc",
-	"5zcmwa1pU+VkrO/7Pq3KtNeIxiwlknoJTptFpH7uneBrZ78LaxEqjgypIa06oTWWigj5BLnUNAmSy1g5",
-	"EuSrhTqykS3r5BXKtv9wjWokZTlBa1owulypJ+jHwnz+888/vrn9wxP0VtOV+dOnd6/Rq2fP/+BabEuf",
-	"26G0tY+0afcEvYP16vdNPziXAgIhklrqjxXPeQkuXlzRE/OaPEH/tCYKF1jhC9i0hmyGmj7u//zkP0FD",
-	"MKWQs/8gUm3Re87XQc79xez0ydmTUxDzFWG4orOL2dMnp0+ezoI8Bpi2adV48s2VrN1BeiFRJlGeCGhS",
-	"/mMxu5j9mag3YSP+oMv5+enpQIfzaZ3N/RyR1uYagL62Dp5aPhIf0q+x3S49vAohYQc2r5yE1xOAuZYG",
-	"3Ylpttq9bmHqHOAwjhzAaxj9H+EMhqEI5H7yjbKCfE2j4xu+YZpq3rl7G4ZhUReUn2zwbRsInl/PKcMA",
-	"00hD/1jnlpLcc+/ZTNbrtZ7rYvaB2XZEkL1qmZuDwyXSXBQJzJaWmUBmWTHbD4Oz6NUHAOvBiw8Gc/93",
-	"kIUgLhHtCFTxSQ+eJorzByEK25sY4SWm7ACY8RO+IVDzpzVKxAXybZw9fpi5bLTdd4Y1fhJPYJaU9D93",
-	"tp6aGN22C8Q1vyVxUnoW62NmsmQhyqClKXRz2H/bZhmuiaZNwjc5/TbDQBBSoloSmTVQAa+xbe8pp5OH",
-	"uxamweIQaidr1/bxnoOm8PanEOC/1kSqP3ETWToItvqOlXdtdU3T9d2YM9b7Lg5wph9rhTDSloRtvcYU",
-	"DzP3wwaZ5qGtJ9Onyjcsjsz35Sm7zwX4SZwSzg96OlE+wmDbG7w9AOT/CCShyclmM5gDsDwqClXfczal",
-	"AV7ZhIQd4pau8ZKc/FKR5d7y1qRGHAAcVybHIuiq/cj3Wc5aqReH4CHa9HkM/atPvul/RrBf32VrDHku",
-	"OSMHU4EjGkHpFnLfm5A8JBrzRSYxS2/7Y/DenrrtuL5ATduXvrexf6tSWaJwJ/cHfVy3FwQr8rF7Y9eh",
-	"pUK7V9oo0XB2sMm7M3fkDS5IZs1pZh0QEPbc08YIDu3kW/PLoJ3bOYcjWVnD8AgaRFgUfQhrt32vXJSI",
-	"W1AMNP5B4n4T3gpxfNp+Exiouyg72MH+QuYzNMveEKnQqmaFIEXmfoe4zOz4J0Ju3Z2PKfR+a97YeRCK",
-	"fFVmuMemX/p43Da3kERvp7NDHUCgQ6XVY+i0bjZ9aUqgOdOivcAKa9sEM2RXc3TQ+0hGkg7eWV/90ZiK",
-	"7xYfvxkQnuwN+XcuraxJOLP9uE3f2n0hne38wNw6OuJFc+3miLPzCtsQ5aRVtKETtK1PmwMc5WSCtRzC",
-	"CkB/vHqNfvrhfXOnilaCNy7/WVtiDFH2APTRKMWDROKg/DCywp/pCFlh1r7/ofzQ3G5j8tCJMNebsAyi",
-	"GHA4QFLu8htnswTpA3D3zN6HltJI/0w7FslRtNEG+GN00fO+HXRDKnVpIaOB4qvKLXea4/xmaVqe7X9s",
-	"r83gZroMmfJxX0dqq8m5XkOgyvaob7ZTNz1xLSePc7SfCBRgH00G2cyeCP14pqNf2MtbOgaGJhST4uWf",
-	"XE7lkaAA4+9U7B/Jvayco7Ns07vmaKj4tqDqyrbHOQaLaXoijGIwRxAv8fTXOFpAIkIgEUwjIeBcz05f",
-	"HRYovllG1OeGS3KJmiVpNcFeuIIY3xyClcLWEPRz8A0QYS7AuAzhstTTaj5BCqqQre289M5M4K/PTl+Z",
-	"VED93oqXhew08dDQZL7OawTrlb6PxFEQXqPDO8HXV7YZxJGQ3vVKGC9WD4v18fSsqMNbrQgVB3J5a+i6",
-	"AoJF0I7jkbS395ncO0RZhuZblPNqqxGLMmQaSIxAD61KPBa+D0LSUR60SxhnaNseChOtBLuSw3guAgLU",
-	"tPf66i++FakN2GDXX8z1FDqeAvqJ4KILxSPQSjDDEUTEsILQdJlLnO7aPDxAPFnlK4T1ibqWcIqH/J0V",
-	"SOItcm2bwj52ly65Gur7nESaRChPqmKRJJaPgrJp5BKC3I68d0rH0ehIcTTXCh9lihTAdQq8BYBD+dED",
-	"aHDt2q/jEOsbktOCXLUugj8Gufo78e8b1i5goYcwBv8ItVZafBiNBAWAzkLVZQSx+HTXpE/ks+80fyRu",
-	"5Mu9Du04/N/oDFS2lmjHmfi3HsSQcFVsY/xUpsWBW5/mOhDX/U5WZjazF/20YXiFb4nf1XH4RaeQ755M",
-	"44ZUhxAN/0ZIZbpPSFQzrYdiOJZLrV7ZhRq9FSt4YDpRgGo6RuS6u0iOw+J/Zt/da1TbV47kMdq4GrCU",
-	"Um+KxI4Igy8pZdAoZtqqMdVOh9FTNqYDrbWKGptJm0pdRzQ0yFT218CBhQpOTE/gFb49jD86yitC6B+e",
-	"TwQFYQ9sBTzgkV+Bhk/zVfTAwbnTYIRAjGyMLT0bSTonBclLyshR1Uw9wQdf83ckHVNPUvwDY8Ibzh4p",
-	"M57p2+8iKO3cwPRxm4KyYfXoi3vpIbQjV4o4Qjnyiz+Mv0m62l3Ea3Cb+OiQTwVxxbiHzgVJkQkwshb4",
-	"j8Axw5rC7+Vcn3LqrSvZXLn1XXYc/+eEhdnagQNgo57UOR94rTKTDYMlwugXPg9yqi8RF5kpqIOazKxx",
-	"/vQh5JiBIKSUJ9/0P920r2lYrEcYgb+tmo5jcHkz/NH85HvWkuyr5baOixRUHeWk3ha0CaQe/pD8JT4P",
-	"7ppNx26hBAVcDhssCnno4Fxq6jUuCOLMNyq09Z6XTVkMlv6CjgNG6Mw1TBkyty9l9kYyuFfA3LWPhUoF",
-	"5RJrTvCUqnXj64ERtblO9nfDTg6ZSew2l8o3KDEDe04LANMd4wDiBhKR7D10VnBoqUEC01EqzApIFfR1",
-	"LdGz9w7QQ5+7vV39SKfu727/ffOnQ0RVjVoBBVrNLMpGb01ZvWtuJhOH7BuQHvqQr4j6YpuVHkXVhbH/",
-	"TwQ9uAj6s+AbqBFcCcpukImISkXEpRdDynKZLbohpEJE82DTCsrjoM/oSFqqLhkjVhb1a210UFsXZauk",
-	"GkA2N/N3L8qP9AnSKHw0jDG7iJybZr3utpADxL1cEkXLeQTJq8ichQhCXrIi+bCb4AreeAhrES6VGFnr",
-	"Zda9pw5uezmefDM/3E3nfeZDz/2cg7or4+aktM0/j5QlEbTkfmA+aPLn4nzQX2ulbJLdnqgNGwxSW1Ln",
-	"aJIbdqb/jOMoCwH9WyIc5TSbegdjryGwEdaEtW/ZyhILcS1I+8kUvenPYm0gJqEBzxWJFxbdp0rY9PLJ",
-	"bHUR+IZXBLtGbn99fAUvPHZXfveyrJpd3B0mtuJxE3BFS8aSKlWSx4QVFDP09PzxnCq0KLlmmvbujcke",
-	"wZA/JLHVXXMQIGwbeu9bK5N0yUiBzl7AAqH5V4ZKgsGRSRhaQq2qVEE2GMH5CvpHwcUJWjKcnZy9ePry",
-	"mf6xuTbhCXpt7kEM+xVa+AiCTjN0+gR9FjVx2UkGLgZ3f+N8DXn9pglSJDhnd/n9qc7t6pEcSXqK70F2",
-	"WXyHzZWTkU0+PzsPLop8efbq/PdL224jh6FL8lUv2CsvgHyU2cLBBcLIXLehfw4m3p8qfTLGyTf342BP",
-	"gDfw91Z6xPfuCaDauRp79gVwYZiTb/anqZ2fvvhmjP8wzZ82TdhgGsbZDx+gxVPk2O7ZiyVc83A7luRJ",
-	"R4jgEK2YQPFbEVyq1W+D5aDwyjETQuwMEVSsqwhzqwTPiZTaArfPTwTBxfa34UIoXGy/zyZgcfqQnp8+",
-	"fYDpGDe9L7fdcDhWeI4lydCaFBQ7AxezAv1ak5qYXo4SLnSAYU1VgcHyWpSzi9mJZvX/EwAA//8=",
+	"7H0Lb9s4uuhfIXQX6A5WaZz0sdMEFxe7fewMbue2aDrbxZ0zJ6Al2uZEJjUkFddTZP/G+UHnjx3w40OU",
+	"TcpSbKdzFmexmMa2xMfH7/3il6zgy5ozwpTMLr5kNRZ4SRQR8AnPFBH6j5LIQtBaUc6yi0wtCCoaIblA",
+	"fIb0pxrPCZqSGRckyzOqH/q1IWKd5RnDS5Jd2KHyTBYLssRmzBluKpVdZFmeLfHnt4TN1SK7OJtM8kyt",
+	"a/2WVIKyeXZ3l2clqegtEetrWuq3YY4aq0U7hXsiyzNBfm2oIGV2oURDwllnXCyxnrRpaJnFJprRiqQn",
+	"0b/uOUFFl1T54TfgZH6MwulcA2aJP9Nls4RP+iNl5uOZn4kyReZEwFS14GVT6GNL76h9Zs99CUKq9DT6",
+	"1z0nkLxh5bUZbxMnMZJKYFbmiAs04wLQUtKSSI2jGC1peaI/ohpToT/9CT79sSIz9Q3CrNTf/dN8J+h8",
+	"ob5xiNzdhpmldyM1VooI/eq//zQ5eYFPZic/f3ny/O6PP/3pnz93vvnm//whvlGYJA3LAYvYDc2VoIqy",
+	"eXoW+8Be0wBayJozSYCjvBd8WpGl/rPgTBEGhIDruqIF1kd5Wpsn/vSL1Of6JZjrD4LMsovsf522LOvU",
+	"/CpP3bh3hlV0MaP2P7qlw1peLjBjpHovOJ/BuQleE6GoWWlhftV/bhJWnpV0NrM80kOAMvX8aZZHnp5R",
+	"IdU1VgMfdwi+Acs84zfB11POK4IZfN+oulHxldYE31yX01l3rSVvpsDHWFNVWP9pT9YOwJrl1LwvlvL+",
+	"r9+FqPOTB6lfsd1rC88AVuHSg2UAFH72M/HpL6RQeqEvF6S42T7GmeYZ46ApSgILjryzWmAV+WFjn/BU",
+	"O1BuF5FeekXr7ZUPxhcaXytlA9+vrODdDzktT9oJHGATnoHZ8wd4US2A7GJiYHpFCiqp4QoboCoKUqv4",
+	"ccpmPidS8wJ4lCqylAM4F0ja783Dz5yotZ9bWYuFwOutLYZT5m5xiR1VlBlc6+5Ic+LuegMN6enkxfPe",
+	"BZ+NXLCZLb5Cq1Nt88eK1rVZepffSrysKyLRglQlwgrNmqpCssDAMAZgWMlZRL7PtF4qh41AhOBil8S4",
+	"YnieWXWvC+leOVNpFla+0Vrg3SZU9WCMygUpN5l9iRU5URRwfevc7NbGEPtO5LW8Z9Q6alzc6D8vvmSE",
+	"aZ3yp6zmldZNl5zxAD2CV5zs3CGb+QxIsSbFdQ8DwUJd68UVvEw+oki4vhVuVRRWEmH+rgW/bf8imq3M",
+	"MK2AFReYFaTSf8f2o7jC1T7IF2V2ftstjN1eLLq7mR3uOrTcgkreriU44txTYx8Nv9MvxFjN+GN3Gm7M",
+	"MtTbfSTRakEYwlOpVbyOffckYt8ZIA01MwJOq99qoRrb/etbq2R2d+24zP3l6w014s4BzZ2YwjfwrzV4",
+	"rFVK4TurUsPBLkg1Myg6F0TKfnwci3iwuBg4gHOllF0Z1yELXloE2VqgVuIxZQavtn4dAeSyMSYAuTYM",
+	"pYtXmnqcr0HDGa2oWhgTT/9iTYlLRJa1WiOuFkSsqIxyuXHCYQxrXmC5iGtiw3h2RaWKCVStTiI9ONJP",
+	"SLTENwAM8BM47AMaU8UC0Myp0zGUSlsXgs5phKYrym5ICWCXSCq8RpwZ0GsMBtMZC4IEwaX+GjxAblVN",
+	"XXFcBthuBoszFVqoRkREP1US2R8RZWjFRSlzJJtigbBET84n//kfZ99OtKpx/syhgMYP3ihkmesWtwEd",
+	"5VpYcbJ9lpL+NhRzJcPz4QqEw6xNzWFb+nWBYLelmaongjm9JRIxjuDl6D7TAhMzXK2lE564NG6zWSNB",
+	"THpyjB6VVIJgs9cN3U8bOsj+bBwvLbnaM5S5P0Wt9DugbfO+LQgJYyb1ghceGsU580wJXNwMP0LNQj/q",
+	"V7ZXGRP/VvIDRnkqS8r/lqF6vttF17xl1oEysKUmADNq1QmDpH6rG/y2PdGWDD0/SkmRH/htRJJo6Rfx",
+	"zoEegBRHsq6oQlQhPpuFClVS3Efnfo/nkbn96Q0+xhieMfJZbe+g6+/Wz4DT2/EbrOB7wqKc3SPjLnUR",
+	"1m2X4F5LwT/ht5qu1WCJFYr9QTDruMwisCsWZAwlGZ9NZJykKE1Irw04WpIzoPC0YBcXbDsFWkPd41yC",
+	"O+3he5jCdsxr0bAIs60rXBBQtAXR2LfWcnigjV1sD/fqpaZJSVQerBOdhQN6v9+Wm7DC0w5gghPjVBLv",
+	"QtxQ6/RvaFZxLi4R05OCgGNcoRvGVyw6906X5Vd1eWpGXxFWRJigXGg9CRQ3iYyfK0cTzRQHAhlGTrm5",
+	"vPstYpHBb48koqXXjxZaLHtNgkotkxlHwL53WV2tH9f78cz5J322ARIA8rXksoHkLfj8duNEypxJskGi",
+	"KdfBkkhphUZMS5p3tCRruq0IviWtCbdO6EK8lvEzUY6N7ACnkdhuhW5Ity43TgwO32G5eEtlzL5tIxTD",
+	"VSzClHBy/L6eJ2eFRMdYUintuW2jKbj+0YzO1BopY/PcEmAGWAh6C8gyfC92quuCNywRG0maQk5L3nYE",
+	"UePZBIaLFRg+eoFatmFBSrQmaqBXyMooB/LQfGuV9DYu4iC3ubEoVhBcGYf+pqdHmCg/Lkuqd4S1JA+V",
+	"twRQ26G11trIkFb4jXWvdR0wKYeNeT+3a4mt/i1efwQXSlS33MeJP8YlbuaKre//kVWa7BxKdfMZYg6v",
+	"z8tq48HnE/O/fJh2owdIrO99G9LfWiGpqbRMMpj7PLrGyG7OLRj97nZb1z6B4em3k04Kw5Nvn3aTGL4N",
+	"dx+a2BHj2CWPTCYX7v9dP+N5bEdujGBxHRFtnQrnz3J0rhd3ejaZnCEu0PmLxy/+jErB6+4sT4ceV3fm",
+	"2MG982HcpNrpITXpi811cGr3aSkTj4/5G2ZcoFYgD9onDOd17OhGwyBKrytyOLcfZRf06v/vuaSOcrog",
+	"mXK1sCklWKEJKv+ao+53J0/gy4rMFOKsWucIUkng78Arpl/S5glXi+slZcAP9TtaZ9LPR/WM94LMKvh1",
+	"O8Z94BBWCS7q4Xa00cViY41xnxon1ohnd8WKEnrZBk44t33aleK8ax4ybvAo+rQJLgM105IoTKtkvKtJ",
+	"qFKKqmoAypvH8lbw2ulys6DEFpLSo8DsWpCSx4MBmF03zPwYcWGveFOVaEqQfoaR1hQxJt/CqDfbDvtW",
+	"YN3Xs55U9JwU6MPvD/oZ+2xP9HKnR9m5ibuQWfAVWmK2RvA7IrhYIND70QJLEx4KtfogHB/R0Jnzvm3/",
+	"BiZNHJGcVrX9kzGABvitmLMbu7GvHgOqo1Ieju77NG2LR5vu1OCfay/DDMVvswLrRvWYnrcUkSClmI9u",
+	"HMNunX0RFltjKTvJSik+Zx90keXYaj9Y5N3EuaGJRKAdRS1hEHzjo5j6tRwWYAePrprguC9gM0ArFRGE",
+	"gwVVXmuZrQ+0EcImZ+HllErOaNEbNtsITdlAxiVYgYLgdDLGOH2mtlpIVA0KibfPhgEAhGO5pcTBaBjE",
+	"hrXAysMmpiyxEvRz3AFgM5Gdk12tOJoLWsocYST4CmGGTOKg/mKGC8UFwgi8I4gyZPaWR8IAA3xrmwcw",
+	"UMF0qYzDqdlq+ZEpBG+s6z5ln/eKKf12tpX9Ol07AAXHETDfnWJrNHee0c9xhjRQbRsTw7nSxkbs9MZF",
+	"9BLRvDy7JcJlHN4r9cfKEzdMK1lMoCiualoIbsopH7qTNkpk8aVFQU9dKfp+XdKI+WD15EGQ0qO8q7ue",
+	"lfNd2Ybj4Nhm2cZ5bQ5WqZW+O1wYG2fSnoNL0U1o8XabSVKc4UqSTVIjn3GhqjXizOWqQAbKEn8OXz0D",
+	"UG180z0QQZb8llyreBSKDkuyjapaRF0H/GoDDQ7EyDaW4oZNrQeweHs1/utBPG+gpz3tSNcr8ayuu5I0",
+	"B+zzxtwlJhlzqEFYbaerjs9mA5RAGsZq9CvbsLiLkkPNhfoBqyLiVS5IVclek69YYDYneVuWsyDgJh/G",
+	"4vXDL0lVRePNvGqWLDU7GFPmEadTCNgJWmFpEpZwJwdlU0snVdmbiUMVohJUP5s2s3Usi1Y57UdN92Bu",
+	"p40h6ZaUc5Zbd4GCr6QNT0A8D3YLJQj6BKIct2Em+lD2jcY0Y9sca6hKuxXzMgfXmoztEnKLUlHGHOcW",
+	"c0zZdTmN63ptydzTgGZPghz6IHYceP96nWjuucCBuivyAX5Rt9Jgqtg+W6wfipaQbKWBCRVw8MlEZ9FM",
+	"8CUCokcg+7w9VBDmjHZQJ6oKQrUmyYiKwmRMr2hVWralf72ecw5mpBaB106fEQZ923oHeNWFqgRZEkgw",
+	"M1Hv4LNlRRY4tRnMpAZRdktMVpugSwOyklRYv7ag88W1Nmijpprgq1h9oN7mI4nAZggi4ruTkPLsFlcN",
+	"STAZwwMURwtelSZ4KNOPQlGE4x2aliQh7LIbQwwzpzexSO/NsQi3rjT+cDaraKEG82y14NJGNvVukORL",
+	"An45RCrQZQ7Bsce6QePR8taNmeQVsI64yuv3P35DXb13l+J7NFXWKrC9u69mMYPeh/iH7r2avWZKRK3i",
+	"Ob0lLIbtRC2IFfZE3BJhcF0zC43gVC00Edqc4G07EepQd2KCmTx3VatuZ0lgmF1EKgSrspO/HvqtUlZ/",
+	"YoUjEofjoSm7F7smO1xyR4mKDsquITesEyiNmiwVwbeQBrQ0qduQzc1Ztfbp3MvkAf0eytMgm/oQSUD9",
+	"KTnRqbUSZBTjyArk7QZQvh0W29cvRmez5TFbG00VZnTO+QiRk5i1uNuraep0um8NLTraHoyKRNrvLj9p",
+	"bDBf0TQ2tNPj9wkPIXTTmKVv5XW7dG8PpnZdUZxQ0TjjveLnA2ucXv0jy7Mf9H/e6P/8/V30pCq85o3a",
+	"I383hKF1YtsxdwTvr3wW5JhiftAqU3m7wxJqZzaXYSdBQXeRJFWNqzfyWvDW2r/77RJNQLlgprxggAd8",
+	"IEewanlUXKazgOGXa8kbUXQyLennpVbipibh3aXKrE1maBS5liZ6EKnbj3tArFURFeJ7JgrXyVQRaqp0",
+	"jDkG9tdZ9AgFKSBq0bqFEpOG7+yZnrzAdcSWUZSt0QrfEj3kBdKggZxg8muDKyQVqWWOplgS9Pxpjs6f",
+	"PUP/u5vOHtGE+rKVoyZza+sNCdrEmIY/kta27KDeFsgNQiUTl+0mgvQQ2wCopeO8kw99TzvWnUuaqb11",
+	"tNXlbMM9hFG7VGOpcQ2A1ddapNpGxhUBZzaVqK0MG2emuEPQkyf2Zoq6NnivolUlIbEKTdfmX6zQqakB",
+	"y7fUoGSK74K4lKlImIGWHSU+JdHN8O55P2Z0O77zQ8zmFApTptYh/7NfQrXVDQEFqOZSUo3wMe43kEk7",
+	"ub3N8u4VVwb/juQp9WgtB4r0SEAa3vbj5wGUYvD9aPNbYu0/UkFH58mK/ljidVwQB96t6IszymKdAjQ9",
+	"zQVvasrmmm7sdsDr1PrFIsMdoQcEZdcbWT+hqO544gKMBPZlSna5UESqhBTuePa6768wNfQCNbjjqpCd",
+	"gzFujnOVql0uU43q4CdXdWPy94Py023noXNkDo+I4lT6oxM18dQzXlX3zCQDv230Vf3LdZTRQ8ADlhPF",
+	"lQMWMUeReLdaMyg3QAvCMdkBYA3EFppoCtQ7WsvbE7GYuEaDb/yRRPpJrRO+4iW+0ZjqcVbL4XhxVsdD",
+	"PzAE6PLcDhgBaHEv2HNAA4bX9uXWdYzhIB3XHHqbfOf4WifqoCHp+IDjzuNiESFOpGTPIeqOQYb11B0f",
+	"v3r4I1nWlWUvuKrezbKLn3as2b7xSuCZHiIevh7XuyWao/BzsDwzWVzjHQFuO5rRn7sO/GfPd7jv71kA",
+	"EzL+VFkFZuvR2rQl24CmLDD6Tnlvw8HZzzsfdFbdqPKYWAgwup1ETXZFR6QvQae94e6vtD/jnukWuV1v",
+	"bIM/Mtcup7vD/hBSJ4ve+PC1EZfMp4+FkWKr+RRP9jCBiZHOxbngq55ySl9JCVYfmhKtO68EVQrCO5Eq",
+	"Uh5rEzNrBASdOCMSTcmasxK1ZaVaFZU4bM8QDMhnM9fycaNAnawgJOL6uo0IgfZEzQ6hbG1WsdhzaffS",
+	"gr2VnAC45GknokmxIx8T7Xk2Gbj26MKcjZ7MVfPZHc+f9rdD3iubs80c7Mtn+yR83fBG1PV4HQk/GUJJ",
+	"lXMNtBWDJnBjmgi1LYLTPfeisZxolxit7QYu4B3OBKu0bnfUcxVdBug953S/hngufLOjMd7Ojne1ILeU",
+	"rGJB2kgrgX1Kn8fGW11KVl9bvRDtDt+DZqdIGdsgJmhVGTG2rB2BqEJTXNyYBLe2TZWTsb7B/bgq061G",
+	"NGYpkdRLcNrMIvVzbwRfOvtdWItQcWRIDWnVCS2xVETIx8ilpkmQXMbKkSBfLdSRjWxZJ69Qtv2Ha1Qj",
+	"KSsIWtKS0flCPUbfl+b1H3/8/tXtnx+j15quzFcf3rxEL54++7NrsS19bofS1j7Spt1j9AbWq583/eBc",
+	"CgiESBqpX1a84BW4eHFNT81j8hT9cUkULrHCF7BpDdkctQ3rv3n8b6AhmFLI7P8TqdboLefLIOf+Ips8",
+	"Pns8ATFfE4Zrml1kTx5PHj/JgjwGmLZt1Xj6xZWs3UF6IVEmUZ4IaFL+fZldZH8j6lV440DQ5fx8Munp",
+	"cD6us7mfI9LaXAPQ19bBr5aPxIf0a+y2Sw/vfEjYge0jp+E9DGCupUF3apqtbt4rMXYOcBhHDuAljP6v",
+	"cAb9UARyP/1CWUk+p9HxFV8xTTVv3AUV/bBoSspPV/i2CwTPr6eUYYBppKF/rHNLRe659zyTzXKp57rI",
+	"3jHbjgiyVy1zc3C4RJqLIoHZ3DITyCwrs/0wOI9efQCw7r34oDf3fwdZCOIS0Y5AFR/04GmiOH8QorC9",
+	"iRGeY8oOgBk/4BsCNX9ao0RcIN/G2eOHmctG231nWOMn8QRmSUn/c2frqYnRbTeBuOS3JE5KT2N9zEyW",
+	"LEQZtDSFbg77b9sswzXRtEn4JqffZhgIQirUSCLzFirgNbbtPeV48nD337RYHELtdOnaPt5z0BTe/hAC",
+	"/NeGSPVXbiJLB8FW37Hyrquuabq+G3LGet/lAc70faMQRtqSsK3XmOJh5n7YINP8aOvJ9KnyFYsj8315",
+	"yu5zAX4Sp4Tzg55OlI8w2PYKrw8A+b8ASWhystkM5gAsj4pC1fecTWmAVzYhYYe4pUs8J6e/1GS+t7w1",
+	"qREHAMeVybEIumo/8n2W807qxSF4iDZ9TqB/9ekX/c8A9uu7bA0hzzln5GAqcEQjqNxC7nsTkodEa77I",
+	"JGbpbb8PnttTtx3WF6ht+7Ltbdy+VamqULiT+4M+rtsLghV5v3k12aGlQrdX2iDRcHawyTdn3pA3uCS5",
+	"NaeZdUBA2HNPGyM4tNMv7YdeO3fjHI5kZfXDI2gQYVH0Iazd7gV6USLuQDHQ+HuJ+1V4K8TxaftVYKDu",
+	"ouxgB/sLmY/QLHtFpEKLhpWClLn7DHGZ7PgnQm7d5ZYp9H5tnth5EIp8Vma4E9MvfThum1tIorfT2aEO",
+	"INCh0uoEOq2bTV+aEmjOtGgvscLaNsEM2dUcHfQ+kpGkgzfWV380puK7xcdvBoRf9ob8G5dW1iac2X7c",
+	"pm/tvpDOd75grlcd8KC5X3TA2XmFrY9y0ipa3wna1qftAQ5yMsFaDmEFoL9cvUQ/fPe2vVNFK8Erl/+s",
+	"LTGGKHsA+miV4l4icVB+GFnhz3SArDBr3/9QvmtvtzF56ESY601YDlEMOBwgKXf5jbNZgvQBuHtm70NL",
+	"aaR/oxsWyVG00Rb4Q3TR82076IbU6tJCRgPFV5Vb7jTFxc3ctDzb/9hemsHNdDky5eO+jtRWk3O9hkCV",
+	"3aK+bKdueupaTh7naD8QKMA+mgyymT0R+vFMRz+wl7d0CAxNKCbFyz+4nMojQQHG36nYP5J7WTlHZ9mm",
+	"d83RUPF1SdWVbY9zDBbT9kQYxGCOIF7i6a9xtIBEhEAimEZCwLmeTl4cFii+WUbU54YrconaJWk1wV64",
+	"ghhfHYKVwtYQ9HPwDRBhLsC4HOGq0tNqPkFKqpCt7bz0zkzgr08nL0wqoH5uwatSbjTx0NBkvs5rAOuV",
+	"vo/EURBeo8MbwZdXthnEkZDe9UoYLlYPi/Xx9Kyow1stCBUHcnlr6LoCglnQjuORtLf3mdw7RFmOpmtU",
+	"8HqtEYsyZBpIDEAPrUqcCN8HIekoD9olDDO0bQ+FkVaCXclhPBcBAWrae3n1d9+K1AZssOsv5noKHU8B",
+	"/UBwuQnFI9BKMMMRRES/gtB2mUuc7tL8eIB4sioWCOsTdS3hFA/5OyuRxGvk2jaFfewuXXI11Pc5iTSK",
+	"UB7X5SxJLO8FZePIJQS5HXnvlI6j0ZHiaKoVPsoUKYHrlHgNAIfyowfQ4Lq1X8ch1lekoCW56lwEfwxy",
+	"9Xfi3zesXcJCD2EM/gVqrbT4MBoJCgCdh6rLAGLx6a5Jn8hH32n+SNzIl3sd2nH439EZqGwt0Y4z8U89",
+	"iCHhqtiG+KlMiwO3Ps11IK77lazMPLMX/XRheIVvid/VcfjFRiHfPZnGDakPIRr+LyG16T4hUcO0Horh",
+	"WC61emUXavRWrOAH04kCVNMhItfdRXIcFv8j++peo8Y+ciSP0crVgKWUelMkdkQYfEopg0Yx01aNqXY6",
+	"jJ6yMh1orVXU2kzaVNp0REODTGU/Bg4sVHJiegIv8O1h/NFRXhFC//B8IigIe2Ar4AGP/Ao0fFosogcO",
+	"zp0WIwRiZGVs6Wwg6ZyWpKgoI0dVM/UE73zN35F0TD1J+S+MCa84e6TMeKZvv4ugdHMD08dtCsr61aNP",
+	"7qGH0I5cKeIA5cgv/jD+JulqdxFvwG3io0M+FcQV4x46FyRFJsDIOuA/AscMawq/lnN9zKl3rmRz5dZ3",
+	"+XH8nyMWZmsHDoCNelLnfOCNyk02DJYIo1/4NMipvkRc5KagDmoy89b5sw0hxwzCTkFJmv/QdiiJ5Zj+",
+	"2pgiDZtk2vY66Sk88d3sbfeKZMGzpofjo1yy/1Eqi+OGVLRD8/vmDoA71jQF1GdqgWh0M6kgEs3npiF1",
+	"gZk+S310OZoSSHIGpJiuNS6QahaeL6nk6Rf9z2Za3zgupUcYwJ86NTvHkOJm+KPFQfasFdrXiukcFymp",
+	"OspJvS5pGyg//CH5S5oe3PWejs1DiRG4lFZYlPLQwdfU1EtcEsSZb0Rp63kv27InLP0FLAeMwJprtnJk",
+	"btfK7Y1zcG8EmAYKC5UKuibWnOApdedG3wMjantd8O+GnRwyU9xtLpVPUmEG9roW8Kb7yQHUCUg0s/cM",
+	"WsVAawUkcA2AvIFUUF+3FD177+A+9Lnb2/OPdOr+bv7fN386RNTcqI1QgNfOomx03rRNcM3rZOKQfYPZ",
+	"Qx/yFVGfbDPao5gyMPb/iKAHF0F/E3wFNaALQdkNMhFvqYi49GLIabVrdENIjYjmwabVl8dBn7GTtEpc",
+	"ss0Ak8RWwbWA9FvMuu3ron2g9jZBdqb1xM5Ns153G8wB4pouSabjHITkZGTOQgQhTVmTot8kvIInHsI0",
+	"g0tDBtbymXXvqYNb0+v0i/njbjzvMy967ucCEJsybkoq29z1SFkwQcv1B+aDJj8yzgf9tWXKJlHuidqw",
+	"wSB1KXWOJnllZ3rXMI4yE9CfJ8JRJvnYOza3Gj4bYU1Y9xa1PLEQ12J2O1lma/r9/Su8UCReOHafKnDT",
+	"qym31WPg+18Q7Br1/ePkCh44cVe6b2XRtbu4O0zszOMm4IqWjBVVqiInhJUUM/Tk/GRKFZpVXDNNe7fK",
+	"aI8vDG7uXWjTFrbQ1d1jEWBsF3xvO0uTdM5Iic6ewwqhu1uOKoLBU00YmkMxslRBuh/BxQIahMHNGFo0",
+	"nJ2ePX/y7VP9Z3svxmP00lx0GTaktAASBE1yNHmMPoqGuPQzAxiDvL9xvoTCDdPlKhJ9tbv8+mTndvVI",
+	"DqQ9xfeguzy+w/ZO0cgmn52dBzeBfnv24vz3S9xuI4chTPJZL9hrL4B8lNnK0FnHdRpMfACy9Ok2p1/c",
+	"n71dH17B950EmK/d9UF1s3H27PzgAm2nX+xfY3t7ffLtNv9l2nut2sDQOJSzLz5AE6/Isd2z20645v6G",
+	"O8mTjhDBIZptgeq3ILhSi996C37hkWOm/NgZIqjY1BHuVgteECm1DW5/h8Dc+rf+Ujdcrr/OJmBx+pCe",
+	"TZ48wHSMm+6m682EB6zwFEuSoyUpKXYmLmYl+rUhDTHdOiVc2QHDmroRg+WNqLKL7FSz+v8KAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -270,7 +270,8 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                strand: components["parameters"]["strand_id"];
+                /** @description a strand, or for the sides of a mid-side pair mid+side (left) and mid~side (right) */
+                strand: components["parameters"]["sound_name"];
             };
             cookie?: never;
         };
@@ -292,7 +293,8 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                strand: components["parameters"]["strand_id"];
+                /** @description a strand, or for the sides of a mid-side pair mid+side (left) and mid~side (right) */
+                strand: components["parameters"]["sound_name"];
             };
             cookie?: never;
         };
@@ -360,6 +362,23 @@ export interface paths {
         put?: never;
         /** Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen */
         post: operations["editSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a number of strands that stand together can be read, beside each by itself */
+        get: operations["listReadings"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1484,6 +1503,8 @@ export interface components {
         production_id: string;
         file_id: string;
         strand_id: string;
+        /** @description a strand, or for the sides of a mid-side pair mid+side (left) and mid~side (right) */
+        sound_name: string;
         writing_id: string;
         reel_id: string;
         delivery_id: string;
@@ -1915,7 +1936,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                strand: components["parameters"]["strand_id"];
+                /** @description a strand, or for the sides of a mid-side pair mid+side (left) and mid~side (right) */
+                strand: components["parameters"]["sound_name"];
             };
             cookie?: never;
         };
@@ -1942,7 +1964,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                strand: components["parameters"]["strand_id"];
+                /** @description a strand, or for the sides of a mid-side pair mid+side (left) and mid~side (right) */
+                strand: components["parameters"]["sound_name"];
             };
             cookie?: never;
         };
@@ -2046,6 +2069,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetConflict"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReadings: {
+        parameters: {
+            query: {
+                strands: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the likeliest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"][];
                 };
             };
             default: components["responses"]["Problem"];

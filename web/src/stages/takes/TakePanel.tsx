@@ -57,7 +57,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
           {[
             take.roll && `roll ${take.roll}`,
             take.sample_rate !== p?.sample_rate && `${take.sample_rate / 1000} kHz, converted when used`,
-            ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name}`),
+            ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name ?? r.kind}`),
             files > 1 && take.final && take.order,
           ]
             .filter(Boolean)
@@ -115,7 +115,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
 }
 
 /** What makes the take's files one, and what is to be done where that is not certain. */
-function Grouping({ take, production, files }: { take: Take; production: string; files: number }) {
+export function Grouping({ take, production, files }: { take: Take; production: string; files: number }) {
   const { mutate: edit, isPending } = useEditSheet(production);
   const has = (code: string) => take.snags.some((s) => s.code === code);
   const set = (what: string, ...cells: [SheetCell["field"], unknown][]) =>
@@ -341,7 +341,7 @@ function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chose
 }
 
 /** Puts a mono file into another take, or into one of its own. */
-function Member({
+export function Member({
   strand: s,
   take,
   takes,

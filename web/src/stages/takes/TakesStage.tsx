@@ -8,6 +8,8 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
 import { columns, corners, type Place } from "./cells";
+import { GroupPanel } from "./GroupPanel";
+import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
 import { type Line, Sheet } from "./Sheet";
 import { search } from "./search";
@@ -43,7 +45,7 @@ export function TakesStage() {
   const [sort, setSort] = useState("start");
   const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
   const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
-  const [panel, setPanel] = useState<"" | "write" | "templates" | "report">("");
+  const [panel, setPanel] = useState<"" | "write" | "templates" | "report" | "reading" | "groups">("");
   const pointer = useRef(0); // frame under the pointer in the open take
 
   const { lines, takes } = useMemo(() => {
@@ -84,6 +86,14 @@ export function TakesStage() {
     const c = corners(from, place);
     return takes.slice(c.top, c.bottom + 1);
   }, [takes, from, place]);
+  // The strands that the selection covers.
+  const positions = useMemo(() => {
+    const c = corners(from, place);
+    return (take?.strands ?? [])
+      .slice(Math.max(0, c.left - columns.length), c.right - columns.length + 1)
+      .map((s) => s.position);
+  }, [from, place, take]);
+  const proposed = useMemo(() => (data ?? []).filter((t) => !t.final).length, [data]);
   const hints = useMemo(
     () => chosen.flatMap((t) => t.suggestions.filter((s) => s.certainty !== "possible").map((s) => s.id)),
     [chosen],
@@ -133,6 +143,13 @@ export function TakesStage() {
       { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
       { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
       { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
+      {
+        id: "reading",
+        name: "Say how the chosen strands are read: stereo, mid-side, surround, ambisonic",
+        key: "mod+g",
+        run: () => setPanel("reading"),
+      },
+      { id: "groups", name: "Look at proposed groups, and accept or mend them", run: () => setPanel("groups") },
       {
         id: "hints",
         name: "Accept what is certain or likely about the chosen takes",
@@ -188,6 +205,11 @@ export function TakesStage() {
           <option value="longest">Longest first</option>
           <option value="snags">Snags first</option>
         </Choice>
+        {proposed > 0 && (
+          <Button onClick={() => setPanel("groups")} className="text-caution">
+            {plural(proposed, "group")} proposed…
+          </Button>
+        )}
         <Button onClick={() => setPanel("report")}>Report…</Button>
         <Button onClick={() => setPanel("templates")}>Templates…</Button>
         <Button onClick={() => setPanel("write")} disabled={chosen.length === 0}>
@@ -234,6 +256,16 @@ export function TakesStage() {
           )}
         </>
       )}
+      <ReadingPanel
+        open={panel === "reading"}
+        onClose={() => setPanel("")}
+        production={production}
+        take={take}
+        positions={positions}
+        chosen={chosen}
+        all={data ?? []}
+      />
+      <GroupPanel open={panel === "groups"} onClose={() => setPanel("")} production={production} takes={data ?? []} />
       <ReportPanel open={panel === "report"} onClose={() => setPanel("")} production={production} />
       <WritingPanel open={panel === "write"} onClose={() => setPanel("")} production={production} takes={chosen} />
       <TemplatePanel

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Strand, Take } from "../../api/client";
 import { applied, edits, fillDown, paste, textAt } from "./cells";
+import { alike, readAs } from "./readings";
 import { search } from "./search";
 import { readTSV, writeTSV } from "./tsv";
 
@@ -102,5 +103,30 @@ describe("cells", () => {
     const after = applied(takes, edits(takes[0] as Take, 6, "Lav Odell"));
     expect(textAt(after[0] as Take, 6)).toBe("Lav Odell");
     expect(after[1]).toBe(takes[1]);
+  });
+});
+
+describe("reading strands together", () => {
+  const base = {
+    id: "t",
+    readings: [] as unknown[],
+    recorder: "A",
+    strands: [1, 2, 3, 4].map((position) => ({ position })),
+  };
+  const pair = { kind: "stereo" as const, positions: [1, 2], order: [], name: "stereo pair" };
+  const make = (id: string, readings: unknown[]) => ({ ...base, id, readings }) as unknown as Take;
+  it("replaces what was said of the same strands and keeps the rest", () => {
+    const t = make("t", [
+      { kind: "stereo", positions: [1, 2], order: [], name: "stereo pair" },
+      { kind: "stereo", positions: [3, 4], order: [], name: "stereo pair" },
+    ]);
+    const cells = readAs([t], { ...pair, kind: "mid_side" }, [2, 3]);
+    expect(cells[0]?.value).toEqual([{ kind: "mid_side", positions: [2, 3], order: [] }]);
+    expect(readAs([t], null, [1, 2])[0]?.value).toEqual([{ kind: "stereo", positions: [3, 4], order: [] }]);
+  });
+  it("changes nothing where it is so already, or where a strand is missing", () => {
+    expect(readAs([make("t", [pair])], pair, [1, 2])).toEqual([]);
+    expect(readAs([make("t", [])], pair, [4, 5])).toEqual([]);
+    expect(alike(make("a", []), make("b", [pair]))).toBe(true);
   });
 });
