@@ -31,9 +31,10 @@ type App struct {
 
 // Queue does work in the background.
 type Queue interface {
-	// Analyse, Check, Deliver and Write enqueue a job as part of a transaction and return its number.
+	// Analyse, Check, Relate, Deliver and Write enqueue a job as part of a transaction and return its number.
 	Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
+	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
 	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
 	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
 	// Cancel ends a job, running or not.

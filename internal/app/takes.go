@@ -218,8 +218,15 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 		}
 		found.Channels = append(found.Channels, ch)
 	}
-	if len(files) == 1 {
+	switch members := membersOf(strands); {
+	case members == "" && len(files) == 1:
 		found.Relations = files[0].Facts.Survey.Relations
+	case members == t.Related:
+		found.Relations = t.Relations
+	default:
+		if _, err := a.Queue.Relate(ctx, tx.Tx, id); err != nil {
+			return err
+		}
 	}
 	decided, err := tx.Suggestions(ctx, []uuid.UUID{id})
 	if err != nil {

@@ -45,6 +45,14 @@ func (q *Queue) Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, er
 	return insert(q.client.InsertTx(ctx, tx, CheckArgs{file}, &river.InsertOpts{Queue: intakeQueue}))
 }
 
+// relateAfter is how long the comparison of a set waits: its files mostly arrive together.
+const relateAfter = 2 * time.Second
+
+// Relate enqueues the comparison of the members of a take.
+func (q *Queue) Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, RelateArgs{take}, &river.InsertOpts{Queue: intakeQueue, ScheduledAt: time.Now().Add(relateAfter)}))
+}
+
 // Deliver enqueues the making of a delivery.
 func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error) {
 	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue}))
@@ -113,6 +121,27 @@ func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error
 // Timeout implements river.Worker.
 func (w *checkWorker) Timeout(*river.Job[CheckArgs]) time.Duration { return -1 }
 
+// RelateArgs asks for the members of a take to be compared.
+type RelateArgs struct {
+	Take uuid.UUID `json:"take"`
+}
+
+// Kind implements river.JobArgs.
+func (RelateArgs) Kind() string { return "relate" }
+
+type relateWorker struct {
+	river.WorkerDefaults[RelateArgs]
+	app *app.App
+}
+
+// Work implements river.Worker.
+func (w *relateWorker) Work(ctx context.Context, job *river.Job[RelateArgs]) error {
+	return w.app.Relate(ctx, job.Args.Take)
+}
+
+// Timeout implements river.Worker.
+func (w *relateWorker) Timeout(*river.Job[RelateArgs]) time.Duration { return -1 }
+
 // DeliverArgs asks for the making of a delivery.
 type DeliverArgs struct {
 	Delivery uuid.UUID `json:"delivery"`
@@ -170,6 +199,7 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &analyseWorker{app: a})
 	river.AddWorker(workers, &checkWorker{app: a})
+	river.AddWorker(workers, &relateWorker{app: a})
 	river.AddWorker(workers, &deliverWorker{app: a})
 	river.AddWorker(workers, &writeWorker{app: a})
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{

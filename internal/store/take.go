@@ -6,6 +6,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/core/treat"
 )
@@ -40,6 +41,9 @@ type Take struct {
 	Accepted      bool
 	MissingRemedy string // wait, without or empty
 	LengthRemedy  string // pad, shortest or empty
+
+	Relations []survey.Relation // between the members of a set of files
+	Related   string            // the members that they were found between
 }
 
 // Open are the snags that no remedy has been chosen for.
@@ -92,7 +96,7 @@ type Strand struct {
 	Frames        int64
 }
 
-const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy`
+const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 	s.stem, s.part, s.treat, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
@@ -136,9 +140,17 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 	if t.Snags == nil {
 		t.Snags = []snag.Snag{}
 	}
-	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27)
-		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27`,
-		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy)
+	if t.Relations == nil {
+		t.Relations = []survey.Relation{}
+	}
+	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29)
+		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29`,
+		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related)
+}
+
+// SetRelations stores what the members of a set of files have to do with each other.
+func (q Queries) SetRelations(ctx context.Context, id uuid.UUID, rs []survey.Relation, members string) error {
+	return q.exec(ctx, `UPDATE takes SET relations = $2, related = $3 WHERE id = $1`, id, rs, members)
 }
 
 // DeleteEmptyTakes removes those of the given takes that have no strands.
