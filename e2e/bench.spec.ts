@@ -1,4 +1,6 @@
+import { join } from "node:path";
 import { expect, go, test } from "./app";
+import { newProduction, recordings, takeIn } from "./many";
 
 /** From the key going down to the first sample played, as the audio worklet says. */
 test("from key to sound", async ({ page, app }) => {
@@ -21,4 +23,93 @@ test("from key to sound", async ({ page, app }) => {
   delays.sort((a, b) => a - b);
   const ms = (n: number) => `${(delays[n] ?? 0).toFixed(0)} ms`;
   console.log(`from key to sound, ${delays.length} times: median ${ms(15)}, slowest ${ms(29)}, first ${ms(0)} at best`);
+});
+
+const middle = (x: number[]) => [...x].sort((a, b) => a - b)[Math.floor(x.length / 2)] ?? 0;
+const nearly = (x: number[], share: number) => [...x].sort((a, b) => a - b)[Math.floor(x.length * share)] ?? 0;
+
+/** A thousand takes of eight strands: how soon the sheet is there, and how smoothly it scrolls. */
+test("the sheet of a thousand takes", async ({ page, app }) => {
+  test.setTimeout(900_000);
+  const production = await newProduction(page, app.url, "Many");
+  const files = recordings(join(app.home, "lantern-ferry", "many"), 1000);
+  await takeIn(
+    page,
+    app.url,
+    production,
+    files.map((f) => `many/${f}`),
+  );
+  const opened: number[] = [];
+  for (let i = 0; i < 5; i++) {
+    await page.goto(`${app.url}/${production}/intake`);
+    await expect(page.getByRole("article").first()).toBeVisible();
+    opened.push(
+      await page.evaluate(async () => {
+        const link = [...document.querySelectorAll<HTMLElement>("nav a")].find((a) => a.textContent?.includes("Takes"));
+        const began = performance.now();
+        link?.click();
+        while (!document.querySelector("[data-sheet] [role=rowheader] ~ [role=gridcell]")) {
+          await new Promise(requestAnimationFrame);
+        }
+        await new Promise(requestAnimationFrame);
+        return performance.now() - began;
+      }),
+    );
+  }
+  const frames = await page.evaluate(async () => {
+    const sheet = document.querySelector<HTMLElement>("[data-sheet]");
+    if (!sheet) throw new Error("no sheet");
+    const gaps: number[] = [];
+    let last = await new Promise<number>(requestAnimationFrame);
+    for (let i = 0; i < 300; i++) {
+      sheet.scrollTop += 40;
+      const now = await new Promise<number>(requestAnimationFrame);
+      gaps.push(now - last);
+      last = now;
+    }
+    return gaps;
+  });
+  const rows = await page.getByRole("grid", { name: "Takes" }).getAttribute("aria-rowcount");
+  expect(rows).toBe("1000");
+  console.log(
+    `bench: sheet of 1000 takes × 8 strands: opens in ${middle(opened).toFixed(0)} ms (median of ${opened.length}); scrolling, a frame takes ${middle(frames).toFixed(1)} ms, 95 % within ${nearly(frames, 0.95).toFixed(1)} ms`,
+  );
+});
+
+/** Five hundred files arriving: how soon a key that is typed is seen. */
+test("typing while files arrive", async ({ page, app }) => {
+  test.setTimeout(900_000);
+  const production = await newProduction(page, app.url, "Arriving");
+  const files = recordings(join(app.home, "lantern-ferry", "arriving"), 500);
+  await page.goto(`${app.url}/${production}/intake`);
+  const search = page.getByRole("searchbox", { name: "Search files" });
+  await search.focus();
+  await takeIn(
+    page,
+    app.url,
+    production,
+    files.map((f) => `arriving/${f}`),
+    false,
+  );
+  const answers: number[] = [];
+  let left = 500;
+  while (left > 0 && answers.length < 400) {
+    answers.push(
+      await page.evaluate(async () => {
+        const field = document.activeElement as HTMLInputElement;
+        const began = performance.now();
+        const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value")?.set;
+        set?.call(field, field.value.length > 3 ? "" : `${field.value}M`);
+        field.dispatchEvent(new Event("input", { bubbles: true }));
+        await new Promise(requestAnimationFrame);
+        await new Promise((done) => setTimeout(done));
+        return performance.now() - began;
+      }),
+    );
+    const list = await (await page.request.get(`${app.url}/api/productions/${production}/takes?limit=1`)).json();
+    left = 500 - list.total;
+  }
+  console.log(
+    `bench: while 500 files arrive, ${answers.length} inputs: seen after ${middle(answers).toFixed(0)} ms, 95 % within ${nearly(answers, 0.95).toFixed(0)} ms, slowest ${Math.max(...answers).toFixed(0)} ms`,
+  );
 });

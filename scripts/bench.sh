@@ -4,4 +4,4 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 go test -run '^$' -bench . -benchtime 2s ./core/... | grep -E '^(Benchmark|pkg)' || true
 go run ./internal/bench
-BENCH=1 npm run --silent e2e | grep 'key to sound'
+BENCH=1 npm run --silent e2e | grep -E 'key to sound|bench:'

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { memo, useCallback, useEffect, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Strand, Take } from "../../api/client";
 import { useEditSheet } from "../../api/queries";
 import { duration, plural } from "../../format";
@@ -17,7 +17,7 @@ import {
   strandAt,
   textAt,
 } from "./cells";
-import { TinyWave } from "./TinyWave";
+import { TinyWaves } from "./TinyWaves";
 import { readTSV, writeTSV } from "./tsv";
 
 /** A line of the sheet: a take, or the head of a group of takes. */
@@ -63,6 +63,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     estimateSize: () => rowHeight,
     overscan: 6,
   });
+  const rowOf = useMemo(() => new Map(takes.map((t, row) => [t, row])), [takes]);
   const lineOf = useCallback(
     (row: number) => lines.findIndex((l) => "take" in l && l.take === takes[row]),
     [lines, takes],
@@ -265,7 +266,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
               </div>
             );
           }
-          const row = takes.indexOf(line.take);
+          const row = rowOf.get(line.take) ?? -1;
           const inside = row >= c.top && row <= c.bottom;
           return (
             <Row
@@ -346,7 +347,7 @@ const Row = memo(
         tabIndex={-1}
         aria-rowindex={row + 1}
         aria-label={`Take ${t.name}`}
-        className={`absolute top-0 flex h-8 w-full items-center border-line/40 border-b ${active >= 0 ? "bg-panel" : ""}`}
+        className={`absolute top-0 flex h-8 w-full items-center border-line/40 border-b [contain:layout_style_paint] ${active >= 0 ? "bg-panel" : ""}`}
         style={{ transform: `translateY(${y}px)` }}
       >
         <span
@@ -361,6 +362,7 @@ const Row = memo(
           </span>
           <State take={t} snag={snag?.message} />
         </span>
+        <TinyWaves strands={t.strands} left={lead + fixedWidth} width={strandWidth} />
         {fixed.map((f, col) => {
           const text = textAt(t, col);
           const was = f.column === "scene" ? t.scene_was : f.column === "take" ? t.take_was : text;
@@ -409,7 +411,6 @@ function StrandCell({ strand: s }: { strand: Strand }) {
   const look = s.off ? "text-quiet line-through" : s.label ? "" : s.silent ? "text-quiet" : "text-caution";
   return (
     <>
-      <TinyWave shape={s.shape} quiet={s.silent || s.mix || s.off} />
       {s.stem && (
         <span
           className="absolute inset-y-1 left-0 w-1"
