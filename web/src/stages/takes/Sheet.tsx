@@ -34,14 +34,15 @@ type Props = {
 };
 
 const rowHeight = 32;
+const headHeight = 28;
 const strandWidth = 112;
-const fixed: { column: Column; title: string; width: number }[] = [
+const fixed = [
   { column: "scene", title: "Scene", width: 92 },
   { column: "take", title: "Take", width: 84 },
   { column: "roll", title: "Roll", width: 72 },
   { column: "flags", title: "Flags", width: 64 },
   { column: "note", title: "Note", width: 112 },
-];
+] as const satisfies { column: Column; title: string; width: number }[];
 const lead = 220; // start, length and state, which are not typed
 const fixedWidth = fixed.reduce((n, c) => n + c.width, 0);
 const gridId = "takes-sheet";
@@ -54,6 +55,7 @@ const gridId = "takes-sheet";
 export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const { mutate: edit } = useEditSheet(production);
+  const [aside, setAside] = useState(false); // scene and take are scrolled out of view
   const [draft, setDraft] = useState<string | null>(null); // what is being typed into the cell
   const most = takes.reduce((n, t) => Math.max(n, t.strands.length), 0);
   const width = lead + fixedWidth + most * strandWidth;
@@ -61,6 +63,8 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     count: lines.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => rowHeight,
+    scrollMargin: headHeight,
+    scrollPaddingStart: headHeight,
     overscan: 6,
   });
   const rowOf = useMemo(() => new Map(takes.map((t, row) => [t, row])), [takes]);
@@ -209,6 +213,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
       aria-rowcount={takes.length}
       aria-multiselectable="true"
       aria-activedescendant={take ? `${gridId}-${at.row}-${at.col}` : undefined}
+      onScroll={(e) => setAside(e.currentTarget.scrollLeft > fixed[0].width)}
       onKeyDown={onKey}
       onCopy={onCopy}
       onPaste={onPaste}
@@ -226,7 +231,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
           className="sticky left-0 z-10 flex h-full shrink-0 items-center bg-ground pl-3"
           style={{ width: lead }}
         >
-          <span className="w-[88px]">Start</span>
+          <span className="w-[88px]">{aside ? "Take" : "Start"}</span>
           <span className="w-14 pr-2 text-right">Length</span>
           State
         </span>
@@ -247,6 +252,22 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
           </span>
         ))}
       </div>
+      {/* One sticky column for all rows: a sticky head in each would cost scrolling its smoothness. */}
+      <div aria-hidden="true" className="sticky left-0 z-[5] h-0" style={{ width: lead }}>
+        {virtual.getVirtualItems().map((v) => {
+          const line = lines[v.index];
+          if (!line || "group" in line) return null;
+          return (
+            <Lead
+              key={line.take.id}
+              take={line.take}
+              y={v.start - headHeight}
+              active={rowOf.get(line.take) === at.row}
+              aside={aside}
+            />
+          );
+        })}
+      </div>
       <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize(), width }}>
         {virtual.getVirtualItems().map((v) => {
           const line = lines[v.index];
@@ -257,8 +278,8 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
                 role="row"
                 tabIndex={-1}
                 key={`group ${line.group}`}
-                className="absolute top-0 flex h-8 w-full items-center"
-                style={{ transform: `translateY(${v.start}px)` }}
+                className="absolute flex h-8 w-full items-center"
+                style={{ top: v.start - headHeight }}
               >
                 <span role="gridcell" tabIndex={-1} className="sticky left-0 px-3 font-semibold text-quiet">
                   {line.group} <span className="figures font-normal text-small">{plural(line.count, "take")}</span>
@@ -273,7 +294,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
               key={line.take.id}
               take={line.take}
               row={row}
-              y={v.start}
+              y={v.start - headHeight}
               active={row === at.row ? at.col : -1}
               left={inside ? c.left : -1}
               right={inside ? c.right : -1}
@@ -292,6 +313,36 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     </div>
   );
 }
+
+/** What the sticky column shows of a take, in words. */
+function leadWords(t: Take): string {
+  return [t.start_timecode || "no start", duration(t.frames, t.sample_rate), stateOf(t).says]
+    .filter(Boolean)
+    .join(", ");
+}
+
+type LeadProps = { take: Take; y: number; active: boolean; aside: boolean };
+
+/** Start, or name where that is scrolled away, length and state of a take: always in view. */
+const Lead = memo(function Lead({ take: t, y, active, aside }: LeadProps) {
+  const state = stateOf(t);
+  return (
+    <div
+      className={`absolute flex h-8 items-center border-line border-r border-b pl-3 [contain:layout_style_paint] ${active ? "bg-panel" : "bg-ground"}`}
+      style={{ top: y, width: lead }}
+    >
+      {aside ? (
+        <span className="w-[88px] truncate pr-2">{t.name}</span>
+      ) : (
+        <span className="figures w-[88px] text-quiet text-small">{t.start_timecode || "no start"}</span>
+      )}
+      <span className="figures w-14 pr-2 text-right text-quiet text-small">{duration(t.frames, t.sample_rate)}</span>
+      <span className={`truncate text-small ${state.look}`} title={state.why}>
+        {state.says}
+      </span>
+    </div>
+  );
+});
 
 type RowProps = {
   take: Take;
@@ -340,28 +391,22 @@ const Row = memo(
         )}
       </span>
     );
-    const snag = t.snags[0];
     return (
       <div
         role="row"
         tabIndex={-1}
         aria-rowindex={row + 1}
         aria-label={`Take ${t.name}`}
-        className={`absolute top-0 flex h-8 w-full items-center border-line/40 border-b [contain:layout_style_paint] ${active >= 0 ? "bg-panel" : ""}`}
-        style={{ transform: `translateY(${y}px)` }}
+        className={`absolute flex h-8 w-full items-center border-line/40 border-b [contain:layout_style_paint] ${active >= 0 ? "bg-panel" : ""}`}
+        style={{ top: y }}
       >
         <span
           role="rowheader"
           tabIndex={-1}
-          className={`sticky left-0 z-[5] flex h-full shrink-0 items-center border-line border-r pl-3 ${active >= 0 ? "bg-panel" : "bg-ground"}`}
+          aria-label={leadWords(t)}
+          className="h-full shrink-0"
           style={{ width: lead }}
-        >
-          <span className="figures w-[88px] text-quiet text-small">{t.start_timecode || "no start"}</span>
-          <span className="figures w-14 pr-2 text-right text-quiet text-small">
-            {duration(t.frames, t.sample_rate)}
-          </span>
-          <State take={t} snag={snag?.message} />
-        </span>
+        />
         <TinyWaves strands={t.strands} left={lead + fixedWidth} width={strandWidth} />
         {fixed.map((f, col) => {
           const text = textAt(t, col);
@@ -445,20 +490,11 @@ function Flags({ take: t }: { take: Take }) {
   );
 }
 
-function State({ take: t, snag }: { take: Take; snag: string | undefined }) {
-  if (!t.final)
-    return (
-      <span className="truncate text-caution text-small" title={snag}>
-        proposed
-      </span>
-    );
-  if (t.snags.length > 0)
-    return (
-      <span className="truncate text-caution text-small" title={t.snags.map((s) => s.message).join("; ")}>
-        {plural(t.snags.length, "snag")}
-      </span>
-    );
-  if (t.suggestions.length > 0)
-    return <span className="truncate text-focus text-small">{plural(t.suggestions.length, "hint")}</span>;
-  return <span className="truncate text-quiet text-small">{t.in_reel ? "in reel" : ""}</span>;
+/** How far a take is, what stands in its way first. */
+function stateOf(t: Take): { says: string; look: string; why?: string } {
+  const why = t.snags.map((s) => s.message).join("; ");
+  if (!t.final) return { says: "proposed", look: "text-caution", why };
+  if (t.snags.length > 0) return { says: plural(t.snags.length, "snag"), look: "text-caution", why };
+  if (t.suggestions.length > 0) return { says: plural(t.suggestions.length, "hint"), look: "text-focus" };
+  return { says: t.in_reel ? "in reel" : "", look: "text-quiet" };
 }

@@ -1,6 +1,5 @@
-import { memo, useEffect, useRef } from "react";
+import { memo, useMemo } from "react";
 import type { Strand } from "../../api/client";
-import { useTheme } from "../../ui/theme";
 
 const height = 32;
 
@@ -13,41 +12,37 @@ type Props = {
 };
 
 /**
- * The outlines of a take's strands, side by side: one drawing a row, since thousands of small ones
- * would keep the sheet from scrolling smoothly. Peaks come with the take: no request a cell.
+ * The outlines of a take's strands, side by side: one drawing a row and no canvas, since each canvas
+ * is a layer of its own that scrolling would have to arrange. Peaks come with the take.
  */
 export const TinyWaves = memo(function TinyWaves({ strands, left, width }: Props) {
-  const ref = useRef<HTMLCanvasElement>(null);
-  const theme = useTheme((s) => s.theme);
-  useEffect(() => {
-    const canvas = ref.current;
-    const g = canvas?.getContext("2d");
-    if (!canvas || !g) return;
-    const scale = window.devicePixelRatio || 1;
-    canvas.width = Math.round(strands.length * width * scale);
-    canvas.height = Math.round(height * scale);
-    g.scale(scale, scale);
-    const look = getComputedStyle(canvas);
-    const plain = look.color;
-    const quiet = look.getPropertyValue("--line");
+  const [plain, quiet] = useMemo(() => {
+    const paths = ["", ""];
     strands.forEach((s, i) => {
       const peaks = atob(s.shape);
       const step = width / peaks.length;
-      g.fillStyle = s.silent || s.mix || s.off ? quiet : plain;
+      const bar = (step * 0.75).toFixed(1);
+      let d = "";
       for (let k = 0; k < peaks.length; k++) {
         // Quiet sound is drawn larger than it is: the square root keeps a whisper visible.
         const half = Math.max(0.4, 15 * Math.sqrt(peaks.charCodeAt(k) / 255));
-        g.fillRect(i * width + k * step, height / 2 - half, step * 0.75, 2 * half);
+        d += `M${(i * width + k * step).toFixed(1)} ${(height / 2 - half).toFixed(1)}h${bar}v${(2 * half).toFixed(1)}h-${bar}z`;
       }
+      paths[s.silent || s.mix || s.off ? 1 : 0] += d;
     });
-  }, [strands, width, theme]);
+    return paths;
+  }, [strands, width]);
   return (
-    // biome-ignore lint/a11y/noAriaHiddenOnFocusable: a canvas takes no focus
-    <canvas
-      ref={ref}
+    <svg
       aria-hidden="true"
-      className="pointer-events-none absolute top-0 text-thread"
-      style={{ left, width: strands.length * width, height }}
-    />
+      width={strands.length * width}
+      height={height}
+      shapeRendering="crispEdges"
+      className="pointer-events-none absolute top-0"
+      style={{ left }}
+    >
+      <path d={plain} className="fill-thread" />
+      <path d={quiet} className="fill-line" />
+    </svg>
   );
 });
