@@ -88,7 +88,11 @@ func displayName(name string) string {
 		return r
 	}, name)
 	if r := []rune(name); len(r) > 300 {
-		name = string(r[:300])
+		ext := []rune(path.Ext(name))
+		if len(ext) > 10 {
+			ext = nil
+		}
+		name = string(r[:300-len(ext)]) + string(ext)
 	}
 	if name == "" || name == "." || name == "/" {
 		return "unnamed"

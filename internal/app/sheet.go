@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/google/uuid"
 
@@ -104,7 +105,7 @@ func set(field any, c Cell) (was json.RawMessage, err error) {
 	if s, ok := field.(*string); ok {
 		var v string
 		err = d.Decode(&v)
-		if v = strings.TrimSpace(v); len(v) > maxText {
+		if v = strings.TrimSpace(oneLine(v)); len(v) > maxText {
 			return nil, snag.Refuse("too_long", "%s takes up to %d characters", c.Field, maxText)
 		}
 		*s = v
@@ -120,18 +121,32 @@ func set(field any, c Cell) (was json.RawMessage, err error) {
 	return was, nil
 }
 
+// oneLine takes line breaks and other control characters out of a text: a cell is one line, in the
+// sheet, in a report and in the files that are written.
+func oneLine(s string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) {
+			return ' '
+		}
+		return r
+	}, strings.ToValidUTF8(s, "\uFFFD"))
+}
+
 // putCells carries cells out and returns those that take them back. Values are compared with what
 // people saw before anything is changed.
 func (a *App) putCells(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (inverse []Cell, err error) {
 	takes, strands := map[uuid.UUID]*store.Take{}, map[uuid.UUID]*store.Strand{}
 	var stale StaleCells
-	for _, c := range cells {
+	for i, c := range cells {
 		field, name, err := a.field(ctx, tx, production, c, takes, strands)
 		if err != nil {
 			return nil, err
 		}
 		was, err := set(field, c)
 		if err != nil {
+			return nil, err
+		}
+		if cells[i].Value, err = json.Marshal(field); err != nil { // as it was cleaned, for the log of edits
 			return nil, err
 		}
 		if c.Was != nil && !sameJSON(was, c.Was) {
@@ -258,7 +273,7 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 	for i := range c.Cells {
 		c.Cells[i].Was = nil // done again, it is not compared again
 	}
-	if err := tx.LogEdit(ctx, production, what, c, inverse); err != nil {
+	if err := tx.LogEdit(ctx, production, oneLine(what), c, inverse); err != nil {
 		return err
 	}
 	return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"})

@@ -347,3 +347,29 @@ func TestHashListsOfTheShelf(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, hash("good.wav"), e.Hashes[0].Value)
 }
+
+// Whatever is typed, what is written lies in its folder under a name that every file system takes.
+func TestHostileWordsInNames(t *testing.T) {
+	f := setup(t)
+	f.take("stereo_s16.aiff", "a.aiff")
+	tk := f.takes()[0]
+	st := f.strands(tk)
+	for _, word := range []string{"../../etc/x", "a/b\\c", "nul\x00\nbell\a", "🙂🙂", strings.Repeat("ø", 300), "CON", " . ", "%2e%2e%2f", "{label}"} {
+		require.NoError(t, f.edit(cell(tk.ID, "scene", word), cell(st[0].ID, "label", word)))
+		ws, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "mono", Pattern: "{channel} {scene} {label}"})
+		require.NoError(t, err, "%q", word)
+		require.NoError(t, f.Write(f.ctx, ws[0].ID))
+		w, err := f.Store.Writing(f.ctx, ws[0].ID)
+		require.NoError(t, err)
+		require.Equal(t, "proven", w.State, "%q: %s", word, w.ErrorMessage)
+		for i, p := range w.Proof {
+			assert.Equal(t, filepath.Base(p.Name), p.Name, "%q", word)
+			assert.LessOrEqual(t, len(p.Name), 255)
+			assert.NotRegexp(t, `[\x00-\x1f/\\]|^\.`, p.Name, "%q", word)
+			path, err := f.WrittenFile(f.ctx, w.ID, i)
+			require.NoError(t, err)
+			assert.FileExists(t, path)
+			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(path))
+		}
+	}
+}

@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
 )
 
 // Options are what the server is made of.
@@ -90,6 +91,8 @@ func (s *server) fail(c *gin.Context, err error) {
 		problem(c, http.StatusConflict, r.Code, r.Message)
 	case errors.As(err, &r):
 		problem(c, http.StatusUnprocessableEntity, r.Code, r.Message)
+	case store.IsBadText(err):
+		problem(c, http.StatusUnprocessableEntity, "bad_text", "a text holds characters that no name or label can have: type it again without them")
 	case errors.Is(err, context.Canceled):
 		c.Abort()
 	default:

@@ -93,6 +93,31 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, ts, 1, "one take, however often it was analysed")
 
+	// A film with a minute of picture: the worker is killed while its sound and proxy are made.
+	movie := filepath.Join(home, "movie.mov")
+	out, err = exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=1280x720:rate=25:duration=60", "-f", "lavfi", "-i", "sine=440:duration=60:sample_rate=48000",
+		"-c:v", "mjpeg", "-c:a", "pcm_s24le", movie).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	info, err := os.Stat(movie)
+	require.NoError(t, err)
+	f, err = a.TakeUpload(ctx, p.ID, "movie.mov", movie, info.Size())
+	require.NoError(t, err)
+	beside := filepath.Dir(folder.Path(f.Path))
+	until(t, "a decoding under way", func() bool {
+		tmp, err := filepath.Glob(filepath.Join(beside, ".decoding-*", "*"))
+		require.NoError(t, err)
+		return len(tmp) > 0
+	})
+	require.NoError(t, second.Process.Kill())
+	_ = second.Wait()
+	require.Equal(t, "analysing", state())
+	second = worker(t, bin, url, home)
+	until(t, "the film's analysis by another worker", func() bool { return state() == "ready" })
+	names, err := filepath.Glob(filepath.Join(beside, ".*"))
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{filepath.Join(beside, ".working.wav"), filepath.Join(beside, ".proxy.mp4"), filepath.Join(beside, ".strip.jpg")}, names, "nothing half made is left")
+	require.NoError(t, a.RemoveFile(ctx, f.ID))
+
 	// A render of six minutes of six channels, killed in its midst.
 	r, err := st.ReelOf(ctx, p.ID)
 	require.NoError(t, err)

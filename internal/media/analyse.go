@@ -155,6 +155,15 @@ func (f *Folder) decode(ctx context.Context, id uuid.UUID, path string, a *Analy
 	if err := os.MkdirAll(filepath.Dir(f.Path(sound)), 0o755); err != nil {
 		return err
 	}
+	left, err := filepath.Glob(filepath.Join(filepath.Dir(f.Path(sound)), ".decoding-*"))
+	if err != nil {
+		return err
+	}
+	for _, dir := range left { // of a worker that was killed
+		if err := os.RemoveAll(dir); err != nil {
+			return err
+		}
+	}
 	tmp, err := os.MkdirTemp(filepath.Dir(f.Path(sound)), ".decoding-*")
 	if err != nil {
 		return err

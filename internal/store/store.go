@@ -92,6 +92,12 @@ type querier interface {
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
+// IsBadText reports whether an error is about text that PostgreSQL can't hold, such as a NUL.
+func IsBadText(err error) bool {
+	var e *pgconn.PgError
+	return errors.As(err, &e) && (e.Code == "22021" || e.Code == "22P05")
+}
+
 // NewID makes a UUIDv7.
 func NewID() uuid.UUID { return uuid.Must(uuid.NewV7()) }
 
