@@ -4,7 +4,7 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: ".",
   // Pictures and measurements are no tests: make screenshots and make bench ask for them.
-  testMatch: process.env.BENCH ? "bench.spec.ts" : process.env.SCREENSHOTS ? "screenshots.spec.ts" : "story.spec.ts",
+  testMatch: process.env.BENCH ? "bench.spec.ts" : process.env.SCREENSHOTS ? "screenshots.spec.ts" : "*.story.spec.ts",
   outputDir: "./test-results",
   workers: 1,
   timeout: 120_000,

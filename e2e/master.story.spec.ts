@@ -212,7 +212,7 @@ test("files of the shelf, a stale page and an upload that is cancelled", async (
   await shelf.getByLabel("LF_VO_EN.wav").check();
   await shelf.getByLabel("LFB02_21A-3_1.wav").check();
   await accessible(page);
-  await shelf.getByRole("button", { name: "Take in 2 files" }).click();
+  await shelf.getByRole("button", { name: "Copy 2 files" }).click();
   await expect(page.getByRole("article", { name: "LF_VO_EN.wav" }).getByText("VO EN")).toBeVisible();
 
   // Two pages of one production: what one types, the other shows without being asked.
