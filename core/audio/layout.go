@@ -28,6 +28,41 @@ var Layouts = []Layout{
 	{"7.1.4", []Speaker{"L", "R", "C", "LFE", "Lss", "Rss", "Lsr", "Rsr", "Ltf", "Rtf", "Ltr", "Rtr"}, 0},
 }
 
+// maskSpeakers are the speakers of a WAVEFORMATEXTENSIBLE channel mask by their bits. Channels stand
+// in the order of the bits.
+var maskSpeakers = []struct {
+	bit     uint32
+	speaker Speaker
+}{{0x1, "L"}, {0x2, "R"}, {0x4, "C"}, {0x8, "LFE"}, {0x10, "Lsr"}, {0x20, "Rsr"}, {0x200, "Lss"}, {0x400, "Rss"}, {0x1000, "Ltf"}, {0x4000, "Rtf"}, {0x8000, "Ltr"}, {0x20000, "Rtr"}}
+
+// MaskSpeakers reads a channel mask: the speakers of a layout in the order of the channels, or nil
+// where they form none that is known. With one pair of surrounds, at the back or at the sides, they
+// are Ls and Rs.
+func MaskSpeakers(mask uint32) []Speaker {
+	var out []Speaker
+	back, side := mask&0x30 == 0x30, mask&0x600 == 0x600
+	for _, m := range maskSpeakers {
+		if mask&m.bit == 0 {
+			continue
+		}
+		mask &^= m.bit
+		sp := m.speaker
+		if back != side {
+			switch sp {
+			case "Lsr", "Lss":
+				sp = "Ls"
+			case "Rsr", "Rss":
+				sp = "Rs"
+			}
+		}
+		out = append(out, sp)
+	}
+	if _, ok := LayoutOf(out); mask != 0 || !ok {
+		return nil
+	}
+	return out
+}
+
 // LayoutOf finds the layout that has exactly the given speakers, in any order.
 func LayoutOf(speakers []Speaker) (Layout, bool) {
 	for _, l := range Layouts {

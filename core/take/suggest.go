@@ -37,8 +37,9 @@ const (
 )
 
 // Suggest works out what the findings about a recording's channels and their labels suggest. Channel
-// n of the findings is strand n of labels; rate is for milliseconds.
-func Suggest(labels []string, f survey.Findings, rate int) []Suggestion {
+// n of the findings is strand n of labels; mask is the channel mask of a recording of one file, 0 for
+// none; rate is for milliseconds.
+func Suggest(labels []string, mask uint32, f survey.Findings, rate int) []Suggestion {
 	out := []Suggestion{}
 	out = append(out, mixSuggestions(labels, f)...)
 	out = append(out, emptySuggestion(f)...)
@@ -56,6 +57,7 @@ func Suggest(labels []string, f survey.Findings, rate int) []Suggestion {
 	})
 	out = append(out, polaritySuggestions(labels, f, rate)...)
 	out = append(out, byName...)
+	out = append(out, maskSuggestion(labels, mask, f)...)
 	for _, r := range f.Relations {
 		if r.Kind == survey.Pair && !named[r.A] && !named[r.B] && !IsMix(labels[r.A-1]) {
 			out = append(out, Suggestion{
@@ -100,6 +102,26 @@ func channels(ps []int, one, many string) string {
 		return "channel " + list(ps) + " " + one
 	}
 	return "channels " + list(ps) + " " + many
+}
+
+// maskSuggestion offers what a channel mask says of surround channels that nothing else is known of.
+// It is only possible: many programs write a mask by habit, for recordings of separate microphones.
+func maskSuggestion(labels []string, mask uint32, f survey.Findings) []Suggestion {
+	order := audio.MaskSpeakers(mask)
+	if len(order) < 3 || len(order) != len(labels) || slices.ContainsFunc(labels, func(l string) bool { return l != "" }) {
+		return nil
+	}
+	if slices.ContainsFunc(f.Relations, func(r survey.Relation) bool { return r.Kind == survey.Mix }) {
+		return nil
+	}
+	s := Suggestion{Kind: "surround", Certainty: Possible, Edits: []Change{}, Reason: "the file's channel mask says so; some programs write one by habit, so listen first"}
+	for i, sp := range order {
+		s.Positions = append(s.Positions, i+1)
+		s.Edits = append(s.Edits, Change{i + 1, "label", string(sp)})
+	}
+	s.Read = read(Surround, order, s.Positions...)
+	s.Says = channels(s.Positions, "is", "are") + " a " + s.Read.Name()
+	return []Suggestion{s}
 }
 
 // MixLabel is the label that a mix found by its sound is proposed to have.

@@ -1,6 +1,7 @@
 package take_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -70,7 +71,7 @@ func TestSuggest(t *testing.T) {
 			[]string{"channel 3 hears what channel 4 hears, 2.0 ms later (possible)"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			got := take.Suggest(c.labels, c.f, 48000)
+			got := take.Suggest(c.labels, 0, c.f, 48000)
 			assert.Equal(t, c.want, says(got))
 			for _, s := range got {
 				assert.NotEmpty(t, s.Reason)
@@ -115,4 +116,30 @@ func TestWaysToRead(t *testing.T) {
 	assert.Equal(t, []string{"ambisonic, order 1, ACN"}, names[4])
 	assert.Equal(t, []string{"5.1 in broadcast order (L R C LFE Ls Rs)", "5.1 in film order (L C R Ls Rs LFE)", "5.1 in fronts, surrounds, centre order (L R Ls Rs C LFE)"}, names[6])
 	assert.Len(t, names[8], 3)
+}
+
+// A mask is believed only where nothing else is known, and not much.
+func TestMasks(t *testing.T) {
+	of := func(labels []string, mask uint32, rs ...survey.Relation) []take.Suggestion {
+		f := survey.Findings{Relations: rs, Channels: make([]survey.Channel, len(labels))}
+		for i := range f.Channels {
+			f.Channels[i].Peak = 0.5
+		}
+		return take.Suggest(labels, mask, f, 48000)
+	}
+	blank := make([]string, 6)
+	for _, mask := range []uint32{0x3F, 0x60F} {
+		got := of(blank, mask)
+		require.Len(t, got, 1)
+		assert.Equal(t, []any{"surround", take.Possible, "5.1 in broadcast order (L R C LFE Ls Rs)"}, []any{got[0].Kind, got[0].Certainty, got[0].Read.Name()})
+		assert.Equal(t, "LFE", got[0].Edits[3].Value)
+	}
+	got := of(make([]string, 8), 0x63F)
+	require.Len(t, got, 1)
+	assert.Equal(t, "7.1 in mask order (L R C LFE Lsr Rsr Lss Rss)", got[0].Read.Name())
+	assert.Empty(t, of(blank, 0), "no mask")
+	assert.Empty(t, of(blank, 0x3), "a mask of other channels")
+	assert.Empty(t, of(blank, 0x13F), "speakers of no layout that is known")
+	assert.Empty(t, of([]string{"Boom", "", "", "", "", ""}, 0x3F), "labels know better")
+	assert.NotContains(t, fmt.Sprint(of(blank, 0x3F, survey.Relation{Kind: survey.Mix, A: 1, Of: []survey.Part{{Channel: 2, Gain: 1}}})), "5.1")
 }

@@ -218,7 +218,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 	}
 	an := store.Analysis{
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
-		Channels: found.Info.Format.Channels, Frames: found.Info.Frames, Facts: found.Facts,
+		Channels: found.Info.Format.Channels, Mask: found.Info.Format.Mask, Frames: found.Info.Frames, Facts: found.Facts,
 	}
 	if err := a.checkListed(ctx, f, found.Hash, &an); err != nil {
 		return err

@@ -209,6 +209,7 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	}
 	var labels []string
 	var found survey.Findings
+	var mask uint32
 	for _, s := range strands {
 		labels = append(labels, s.Label)
 		i := slices.IndexFunc(files, func(f store.File) bool { return f.ID == s.FileID })
@@ -221,6 +222,9 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	switch members := membersOf(strands); {
 	case members == "" && len(files) == 1:
 		found.Relations = files[0].Facts.Survey.Relations
+		if files[0].WorkingPath == "" { // a working copy's is ours, not the camera's
+			mask = files[0].Facts.Mask
+		}
 	case members == t.Related:
 		found.Relations = t.Relations
 	default:
@@ -235,7 +239,7 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	if err := tx.DeleteOpenSuggestions(ctx, id); err != nil {
 		return err
 	}
-	for _, s := range take.Suggest(labels, found, t.SampleRate) {
+	for _, s := range take.Suggest(labels, mask, found, t.SampleRate) {
 		known := slices.ContainsFunc(decided, func(d store.Suggestion) bool {
 			return d.State != "open" && d.Body.Kind == s.Kind && slices.Equal(d.Body.Positions, s.Positions)
 		})

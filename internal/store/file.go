@@ -41,6 +41,7 @@ type Analysis struct {
 	Coding     string       `json:"coding"`
 	SampleRate int          `json:"sample_rate"`
 	Channels   int          `json:"channels"`
+	Mask       uint32       `json:"mask,omitempty"` // WAVEFORMATEXTENSIBLE
 	Frames     int64        `json:"frames"`
 	Facts      source.Facts `json:"facts"`
 	Levels     []Level      `json:"levels"` // by channel
