@@ -5,6 +5,7 @@ import { api, must } from "../../api/client";
 import { failed, keys, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button } from "../../ui/controls";
+import { VirtualList } from "../../ui/VirtualList";
 import { SnagLine } from "./FileCardView";
 
 /** What watched folders of the shelf hold that is not here: taken in with one key, or left. */
@@ -61,14 +62,20 @@ export function Offered({ production }: { production: string }) {
         <SnagLine key={s.message} snag={s} />
       ))}
       {open && (
-        <ul aria-label="New files" className="mt-1 max-h-40 overflow-auto pl-7">
-          {data.offered.map((e) => (
-            <li key={e.path} className="flex h-6 items-center gap-3">
+        <VirtualList
+          items={data.offered}
+          keyOf={(e) => e.path}
+          rowHeight={24}
+          label="New files"
+          className="mt-1 h-40 pl-7"
+        >
+          {(e) => (
+            <span className="flex h-6 items-center gap-3">
               <span className="min-w-0 flex-1 truncate">{e.path}</span>
               <span className="figures text-quiet text-small">{bytes(e.size)}</span>
-            </li>
-          ))}
-        </ul>
+            </span>
+          )}
+        </VirtualList>
       )}
     </section>
   );

@@ -5,6 +5,7 @@ import { useSetWatch, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
+import { VirtualList } from "../../ui/VirtualList";
 
 /** Chooses files of the folder that the server was started with, and folders of it to watch. */
 export function Shelf({
@@ -48,7 +49,7 @@ export function Shelf({
   const up = path.includes("/") ? path.slice(0, path.lastIndexOf("/")) : "";
   return (
     <Panel open={open} onOpenChange={onOpenChange} title="Files the server can see" className="flex w-[720px] flex-col">
-      <div className="min-h-40 flex-1 overflow-auto p-2">
+      <div className="min-h-40 flex-1 p-2">
         {error && <p className="p-2 text-bad">{error.message}</p>}
         {data && !data.given && (
           <p className="p-2 text-quiet">
@@ -60,24 +61,32 @@ export function Shelf({
             Up from {path}
           </Button>
         )}
-        {data?.entries.map((e) =>
-          e.folder ? (
-            <Button key={e.path} className="mb-px w-full !bg-transparent" onClick={() => setPath(e.path)}>
-              {e.name} /
-            </Button>
-          ) : (
-            <label key={e.path} className="flex h-7 items-center gap-3 px-2 hover:bg-raised">
-              <input
-                type="checkbox"
-                checked={chosen.has(e.path)}
-                onChange={() => toggle(e.path)}
-                className="accent-focus"
-              />
-              <span className="flex-1 truncate">{e.name}</span>
-              <span className="figures text-quiet text-small">{bytes(e.size)}</span>
-            </label>
-          ),
-        )}
+        <VirtualList
+          items={data?.entries ?? []}
+          keyOf={(e) => e.path}
+          rowHeight={28}
+          label="Entries of the folder"
+          className="h-96 max-h-[50vh]"
+        >
+          {(e) =>
+            e.folder ? (
+              <Button className="w-full !bg-transparent" onClick={() => setPath(e.path)}>
+                {e.name} /
+              </Button>
+            ) : (
+              <label className="flex h-7 items-center gap-3 px-2 hover:bg-raised">
+                <input
+                  type="checkbox"
+                  checked={chosen.has(e.path)}
+                  onChange={() => toggle(e.path)}
+                  className="accent-focus"
+                />
+                <span className="flex-1 truncate">{e.name}</span>
+                <span className="figures text-quiet text-small">{bytes(e.size)}</span>
+              </label>
+            )
+          }
+        </VirtualList>
       </div>
       <footer className="flex items-center gap-2 border-line border-t p-3">
         <Button onClick={() => setChosen(new Set(files.map((f) => f.path)))} disabled={files.length === 0}>

@@ -7,6 +7,7 @@ import { failed, keys, useWritings } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button, Choice, Progress, TextField } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
+import { VirtualList } from "../../ui/VirtualList";
 import { SnagLine } from "../intake/FileCardView";
 
 type Packing = Schemas["WritingOrder"]["packing"];
@@ -82,18 +83,20 @@ export function WritingPanel({
           />
         </div>
       )}
-      <ul
-        aria-label="Files that would be written"
-        className="figures max-h-40 overflow-auto px-4 text-quiet text-small"
+      <VirtualList
+        items={names}
+        keyOf={(f) => f.name}
+        rowHeight={20}
+        label="Files that would be written"
+        className="figures h-40 px-4 text-quiet text-small"
       >
-        {names.slice(0, 400).map((f) => (
-          <li key={f.name} className="flex gap-3">
+        {(f) => (
+          <span className="flex gap-3">
             <span className="text-ink">{f.name}</span>
             <span className="truncate">{f.channels.map((c) => c || "no label").join(", ")}</span>
-          </li>
-        ))}
-        {names.length > 400 && <li>and {plural(names.length - 400, "file")} more</li>}
-      </ul>
+          </span>
+        )}
+      </VirtualList>
       <h3 className="mt-2 border-line border-t px-4 pt-3 pb-1 text-quiet">Written</h3>
       <ul aria-label="Written takes" className="min-h-0 flex-1 overflow-auto px-4 pb-4">
         {list?.length === 0 && (
