@@ -29,7 +29,7 @@ test("a watched folder, files in place and a hash list", async ({ page, app }) =
   await accessible(page);
   await watched.getByRole("button", { name: "Take in place" }).click();
   const file = page.getByRole("article", { name: "c1.wav" });
-  await expect(file.getByText(/read where it lies on the shelf/)).toBeVisible();
+  await expect(file.getByText(/, in place/)).toBeVisible();
   await expect(watched.getByText("Watching card: nothing new.")).toBeVisible();
 
   // Its original goes, and comes back.

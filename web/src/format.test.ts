@@ -28,6 +28,8 @@ describe("timecode, the same as the server's", () => {
 test("figures carry their unit and never a hyphen for a minus", () => {
   expect(dbfs(-6.04)).toBe("−6.0");
   expect(dbfs(null)).toBe("-∞");
+  expect(dbfs(-0.04)).toBe("0.0");
+  expect(dbfs(-10)).toBe("−10.0");
   expect(gain(0)).toBe("0.0 dB");
   expect(gain(3)).toBe("+3.0 dB");
   expect(gain(-4.5)).toBe("−4.5 dB");

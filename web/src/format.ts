@@ -51,7 +51,12 @@ export function bytes(n: number): string {
 
 /** A level in dBFS with one decimal; null is nothing but zeros. */
 export function dbfs(v: number | null): string {
-  return v === null ? "-∞" : v.toFixed(1).replace("-", "−");
+  return v === null
+    ? "-∞"
+    : v
+        .toFixed(1)
+        .replace(/^-(?=.*[1-9])/, "−")
+        .replace(/^-/, "");
 }
 
 /** A gain in dB with its sign. */

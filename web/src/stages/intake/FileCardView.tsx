@@ -78,7 +78,7 @@ export function FileCardView({ file, production }: { file: FileCard; production:
           {file.channels} ch, {file.container} {file.coding}, {file.sample_rate / 1000} kHz,{" "}
           {duration(file.frames, file.sample_rate)}
           {file.start_timecode && `, from ${file.start_timecode}`}, {bytes(file.size)}
-          {file.origin === "linked" && ", read where it lies on the shelf"}
+          {file.origin === "linked" && ", in place"}
           {file.listed === "matches" && <span className="text-good">, as its hash list says</span>}
         </p>
       )}

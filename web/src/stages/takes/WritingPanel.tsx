@@ -92,7 +92,7 @@ export function WritingPanel({
       >
         {(f) => (
           <span className="flex gap-3">
-            <span className="text-ink">{f.name}</span>
+            <span className="shrink-0 whitespace-nowrap text-ink">{f.name}</span>
             <span className="truncate">{f.channels.map((c) => c || "no label").join(", ")}</span>
           </span>
         )}
