@@ -5,15 +5,18 @@ import { useEditSheet } from "../../api/queries";
 import { duration, plural } from "../../format";
 import { note } from "../../ui/notes";
 import {
+  alongWith,
   type Column,
   columns,
   corners,
   edits,
   fillDown,
   flags,
+  knownLabels,
   type Place,
   paste,
   type SheetCell,
+  stemAndPart,
   strandAt,
   textAt,
 } from "./cells";
@@ -67,6 +70,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     scrollPaddingStart: headHeight,
     overscan: 6,
   });
+  const known = useMemo(() => knownLabels(takes), [takes]);
   const rowOf = useMemo(() => new Map(takes.map((t, row) => [t, row])), [takes]);
   const lineOf = useCallback(
     (row: number) => lines.findIndex((l) => "take" in l && l.take === takes[row]),
@@ -105,11 +109,14 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     done.current = true;
     if (draft !== null && take) {
       const s = strandAt(take, at.col);
+      const label = edits(take, at.col, draft);
+      const along = s && label.length > 0 ? alongWith(s, draft, known) : [];
+      const going = stemAndPart(known.get(draft.trim()) ?? { stem: "", part: "" });
       send(
         s
-          ? `label strand ${s.position} of ${take.name} “${draft.trim()}”`
+          ? `label strand ${s.position} of ${take.name} “${draft.trim()}”${along.length > 0 ? `, ${going}` : ""}`
           : `type the ${columns[at.col]} of ${take.name}`,
-        edits(take, at.col, draft),
+        [...label, ...along],
       );
     }
     setDraft(null);
@@ -219,6 +226,13 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
       onPaste={onPaste}
       className="h-[46%] min-h-44 shrink-0 overflow-auto -outline-offset-2"
     >
+      {draft !== null && (
+        <datalist id={`${gridId}-labels`}>
+          {[...known].slice(0, 200).map(([label, k]) => (
+            <option key={label} value={label} label={stemAndPart(k)} />
+          ))}
+        </datalist>
+      )}
       <div
         role="row"
         tabIndex={-1}
@@ -379,6 +393,7 @@ const Row = memo(
             // biome-ignore lint/a11y/noAutofocus: typing begins here
             autoFocus
             data-cell-field
+            list={col >= columns.length ? `${gridId}-labels` : undefined}
             aria-label={says}
             value={draft}
             maxLength={col >= columns.length ? 200 : 1000}

@@ -9,7 +9,7 @@ import { hearStrand } from "../../listening/keys";
 import { Button, Choice, Key, TextField } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { SnagLine } from "../intake/FileCardView";
-import type { SheetCell } from "./cells";
+import { readPart, type SheetCell, stemAndPart } from "./cells";
 
 type Props = {
   take: Take;
@@ -43,7 +43,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
   };
   const files = new Set(take.strands.map((s) => s.file)).size;
   const parts = useMemo(
-    () => [...new Set(takes.flatMap((t) => t.strands.map((s) => s.part)).filter(Boolean))].sort(),
+    () => [...new Set(takes.flatMap((t) => t.strands.filter((s) => s.part).map(stemAndPart)))].sort(),
     [takes],
   );
   return (
@@ -272,9 +272,16 @@ function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chose
       <Text
         says={`Part ${of}`}
         value={s.part}
+        title="A part of the stem, such as Ines; DX / Ines gives the stem as well"
         empty="part"
         list={parts}
-        onSave={(v) => put("part", v, s.part, "part")}
+        onSave={(v) => {
+          const { stem, part } = readPart(v);
+          const cells: SheetCell[] = [];
+          if (part !== s.part) cells.push({ row: s.id, field: "part", value: part, was: s.part });
+          if (stem !== undefined && stem !== s.stem) cells.push({ row: s.id, field: "stem", value: stem, was: s.stem });
+          if (cells.length > 0) edit({ what: `part of strand ${s.position} of ${take.name}`, cells });
+        }}
         className="w-[76px] shrink-0"
       />
       <button
@@ -411,6 +418,7 @@ function Toggle({
 
 type TextProps = {
   says: string;
+  title?: string;
   value: string;
   empty: string;
   list?: string[];
@@ -419,7 +427,7 @@ type TextProps = {
 };
 
 /** A text that is saved when it is left, or with Enter. */
-function Text({ says, value, empty, list, onSave, className }: TextProps) {
+function Text({ says, title, value, empty, list, onSave, className }: TextProps) {
   const [draft, setDraft] = useState<string | null>(null);
   const save = () => {
     if (draft !== null && draft.trim() !== value) onSave(draft.trim());
@@ -429,6 +437,7 @@ function Text({ says, value, empty, list, onSave, className }: TextProps) {
     <>
       <TextField
         aria-label={says}
+        title={title}
         value={draft ?? value}
         placeholder={empty}
         maxLength={200}

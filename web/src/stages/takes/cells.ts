@@ -96,3 +96,38 @@ export function applied(takes: Take[], cells: SheetCell[]): Take[] {
     return touched ? { ...put(t), strands: t.strands.map(put) } : t;
   });
 }
+
+/** Stem and part as they are chosen together: "DX / Ines". */
+export function stemAndPart(s: { stem: string; part: string }): string {
+  return [s.stem, s.part].filter(Boolean).join(" / ");
+}
+
+/** Reads "DX / Ines", or a part alone, whose stem then stays as it is. */
+export function readPart(text: string): { stem?: string; part: string } {
+  const m = /^(DX|VO|MX|FX)\s*\/\s*(.*)$/i.exec(text.trim());
+  return m ? { stem: m[1]?.toUpperCase() ?? "", part: (m[2] ?? "").trim() } : { part: text.trim() };
+}
+
+/** The labels in use with the stem and part they were given, most used first: what is offered while one types. */
+export function knownLabels(takes: Take[]): Map<string, { stem: string; part: string }> {
+  const uses = new Map<string, number>();
+  const known = new Map<string, { stem: string; part: string }>();
+  for (const t of takes) {
+    for (const s of t.strands) {
+      if (s.label === "") continue;
+      uses.set(s.label, (uses.get(s.label) ?? 0) + 1);
+      const old = known.get(s.label);
+      if (!old || (old.stem === "" && old.part === "")) known.set(s.label, { stem: s.stem, part: s.part });
+    }
+  }
+  return new Map([...known].sort(([a], [b]) => (uses.get(b) ?? 0) - (uses.get(a) ?? 0)));
+}
+
+/** Stem and part that go with a label, for a strand that has neither: they are given together. */
+export function alongWith(s: Strand, label: string, known: Map<string, { stem: string; part: string }>): SheetCell[] {
+  const k = known.get(label.trim());
+  if (!k || s.stem !== "" || s.part !== "") return [];
+  return (["stem", "part"] as const)
+    .filter((f) => k[f] !== "")
+    .map((field) => ({ row: s.id, field, value: k[field], was: "" }));
+}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Strand, Take } from "../../api/client";
-import { applied, edits, fillDown, paste, textAt } from "./cells";
+import { alongWith, applied, edits, fillDown, knownLabels, paste, readPart, stemAndPart, textAt } from "./cells";
 import { alike, readAs } from "./readings";
 import { search } from "./search";
 import { readTSV, writeTSV } from "./tsv";
@@ -128,5 +128,34 @@ describe("reading strands together", () => {
     expect(readAs([make("t", [pair])], pair, [1, 2])).toEqual([]);
     expect(readAs([make("t", [])], pair, [4, 5])).toEqual([]);
     expect(alike(make("a", []), make("b", [pair]))).toBe(true);
+  });
+});
+
+describe("label, stem and part together", () => {
+  const strand = (label: string, stem = "", part = "") =>
+    ({ id: label + stem, label, stem, part }) as unknown as Strand;
+  const known = knownLabels([
+    { strands: [strand("Lav Ines"), strand("Boom", "DX")] } as unknown as Take,
+    { strands: [strand("Lav Ines", "DX", "Ines"), strand("Boom"), strand("Boom")] } as unknown as Take,
+  ]);
+  it("offers the labels in use, the most used first, with what they were given", () => {
+    expect([...known]).toEqual([
+      ["Boom", { stem: "DX", part: "" }],
+      ["Lav Ines", { stem: "DX", part: "Ines" }],
+    ]);
+  });
+  it("gives them to a strand that has neither, and to no other", () => {
+    expect(alongWith(strand(""), " Lav Ines ", known).map((c) => [c.field, c.value])).toEqual([
+      ["stem", "DX"],
+      ["part", "Ines"],
+    ]);
+    expect(alongWith(strand("", "FX"), "Lav Ines", known)).toEqual([]);
+    expect(alongWith(strand(""), "Nobody", known)).toEqual([]);
+  });
+  it("reads a part with its stem or alone", () => {
+    expect(readPart("dx / Ines")).toEqual({ stem: "DX", part: "Ines" });
+    expect(readPart("Ines ")).toEqual({ part: "Ines" });
+    expect(readPart("AC/DC")).toEqual({ part: "AC/DC" });
+    expect(stemAndPart({ stem: "DX", part: "" })).toBe("DX");
   });
 });
