@@ -16,8 +16,12 @@ type place struct {
 	score float64 // in standard deviations of what chance gives
 }
 
-// maxPlaces is how many are tried on the sound itself.
-const maxPlaces = 6
+// maxPlaces is how many are tried on the sound itself: of those that come near the best. Something that
+// repeats comes as near as its overlap is long.
+const (
+	maxPlaces = 6
+	nearBest  = 0.4
+)
 
 // places finds where the envelopes of two recordings are most alike: the greatest local maxima of
 // their correlation, at least a quarter of a second apart, the best first.
@@ -52,6 +56,9 @@ func places(x, y *features) []place {
 	slices.SortFunc(out, func(a, b place) int { return cmp.Or(cmp.Compare(b.score, a.score), a.lag-b.lag) })
 	var kept []place
 	for _, p := range out {
+		if p.score < nearBest*out[0].score {
+			break
+		}
 		if slices.ContainsFunc(kept, func(k place) bool { return abs(k.lag-p.lag) < perSecond/4 }) {
 			continue
 		}

@@ -16,7 +16,7 @@ const (
 	lowest    = 180.0  // Hz
 	highest   = 3600.0 // Hz
 	coarse    = 8000   // Hz, or a little more: what sound is brought down to first
-	span      = 256    // samples of a spectrum at that rate
+	span      = 128    // samples of a spectrum at that rate
 )
 
 // features are a recording's envelopes: by band, a value each hundredth of a second.
@@ -153,8 +153,8 @@ type decimator struct {
 func newDecimator(s Sound) *decimator {
 	d := &decimator{s: s, by: max(1, s.Rate()/coarse)}
 	if d.by > 1 {
-		// Flat enough to the highest band, and what would fold into it is 50 dB down.
-		n := 12*d.by + 1
+		// Flat enough over most of the bands; what folds into the highest does so alike in all recordings.
+		n := 8*d.by + 1
 		d.taps = make([]float64, n)
 		sum := 0.0
 		cut := 0.45 / float64(d.by)

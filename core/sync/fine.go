@@ -55,6 +55,11 @@ func trials(ctx context.Context, ref, file Sound, x, y *features) ([]trial, erro
 		if len(t.windows) == 0 {
 			continue
 		}
+		if ok, err := t.promising(ctx, ref, file); err != nil {
+			return nil, err
+		} else if !ok {
+			continue
+		}
 		if err := t.locate(ctx, ref, file); err != nil {
 			return nil, err
 		}
@@ -102,6 +107,23 @@ func (t *trial) choose(x, y *features, from, to int) {
 	}
 }
 
+// promising tries a third of the windows: where fewer than three of them agree, the others need not be
+// looked at. What is certain has more.
+func (t *trial) promising(ctx context.Context, ref, file Sound) (bool, error) {
+	if len(t.windows) < 12 {
+		return true, nil
+	}
+	quick := trial{place: t.place, overlap: t.overlap}
+	for i := 1; i < len(t.windows); i += 3 {
+		quick.windows = append(quick.windows, t.windows[i])
+	}
+	if err := quick.locate(ctx, ref, file); err != nil {
+		return false, err
+	}
+	quick.fit()
+	return quick.agree >= 3, nil
+}
+
 // reach is how far around a place a window is searched for, in seconds.
 func (t *trial) reach() float64 { return min(0.6, slack+150e-6*t.overlap) }
 
@@ -112,6 +134,7 @@ func (t *trial) locate(ctx context.Context, ref, file Sound) error {
 	}
 	d, e := newDecimator(ref), newDecimator(file)
 	rate := d.rate()
+	own := newInterpolator(e.rate() / rate) // the file's low rate may be another
 	reach := int(t.reach() * rate)
 	length := int(t.windows[0].length * rate)
 	x, y := make([][]float64, len(t.windows)), make([][]float64, len(t.windows))
@@ -122,7 +145,7 @@ func (t *trial) locate(ctx context.Context, ref, file Sound) error {
 		w := &t.windows[i]
 		x[i], y[i] = make([]float64, length+2*reach), make([]float64, length)
 		at := int64(math.Round(w.from * rate))
-		if err := e.read(y[i], at); err != nil {
+		if err := own.read(y[i], float64(at)*own.step, e.read); err != nil {
 			return err
 		}
 		if err := d.read(x[i], at+int64(math.Round(float64(t.lag)*rate/perSecond))-int64(reach)); err != nil {

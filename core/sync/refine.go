@@ -24,7 +24,9 @@ func (t *trial) refine(ctx context.Context, ref, file Sound) (Alignment, error) 
 	}
 	search := int(2e-3 * rate)
 	length := int(min(1, t.windows[0].length) * rate)
-	faster := 1 / (1 + t.slope) // file samples for each of the reference
+	own := float64(file.Rate())
+	step := own / rate / (1 + t.slope) // file samples for each of the reference
+	moved := newInterpolator(step)
 	x, y := make([][]float64, len(chosen)), make([][]float64, len(chosen))
 	begin := make([]float64, len(chosen))
 	for i, w := range chosen {
@@ -38,7 +40,7 @@ func (t *trial) refine(ctx context.Context, ref, file Sound) (Alignment, error) 
 		if err := padded(ref, x[i], int64(begin[i])); err != nil {
 			return a, err
 		}
-		if err := between(file, y[i], middle-float64(length/2)*faster, faster); err != nil {
+		if err := moved.read(y[i], w.middle()*own-float64(length/2)*step, func(dst []float64, at int64) error { return padded(file, dst, at) }); err != nil {
 			return a, err
 		}
 	}
@@ -60,39 +62,6 @@ func (t *trial) refine(ctx context.Context, ref, file Sound) (Alignment, error) 
 	found = slices.DeleteFunc(found, func(r refined) bool { return r.ref == 0 && r.file == 0 })
 	a.line(found, t)
 	return a, nil
-}
-
-// between reads a sound from a moment between samples on, in steps of almost one sample, by a windowed
-// sinc of 32 taps.
-func between(s Sound, dst []float64, at, step float64) error {
-	const half = 16
-	first := int64(math.Floor(at)) - half + 1
-	in := make([]float64, int(math.Ceil(float64(len(dst))*step))+2*half+2)
-	if err := padded(s, in, first); err != nil {
-		return err
-	}
-	for i := range dst {
-		t := at + float64(i)*step
-		whole := math.Floor(t)
-		frac := t - whole
-		base := int(int64(whole)-first) - half + 1
-		if frac == 0 {
-			dst[i] = in[base+half-1]
-			continue
-		}
-		sin := math.Sin(math.Pi * frac)
-		sum := 0.0
-		for k := range 2 * half {
-			d := float64(k-half+1) - frac
-			h := sin / (math.Pi * d) // |sin(π·d)|, its sign follows
-			if (k-half+1)%2 == 0 {
-				h = -h
-			}
-			sum += in[base+k] * h * (0.5 + 0.5*math.Cos(math.Pi*d/(half+0.5)))
-		}
-		dst[i] = sum
-	}
-	return nil
 }
 
 // line fits offset and drift to the windows that were found, leaving out those that fall far from the

@@ -70,18 +70,32 @@ const (
 	driftOverlap = 45.0 // seconds of overlap from which a drift can be told
 )
 
+// Recording is a sound that has been listened to once, to be lined up with any number of others.
+type Recording struct {
+	Sound
+	heard *features
+}
+
+// Listen reads a sound once.
+func Listen(ctx context.Context, s Sound) (*Recording, error) {
+	f, err := envelopes(ctx, s)
+	return &Recording{s, f}, err
+}
+
 // Align finds where file lies on ref's clock.
 func Align(ctx context.Context, ref, file Sound) (Alignment, error) {
-	none := func(format string, args ...any) Alignment {
-		return Alignment{Certainty: None, Rate: ref.Rate(), Polarity: 1, Reason: fmt.Sprintf(format, args...)}
-	}
-	common, err := at(file, ref.Rate())
-	if err != nil {
-		return Alignment{}, err
-	}
 	x, y, err := both(ctx, ref, file)
 	if err != nil {
 		return Alignment{}, err
+	}
+	return (&Recording{ref, x}).Align(ctx, &Recording{file, y})
+}
+
+// Align finds where another recording lies on this one's clock.
+func (r *Recording) Align(ctx context.Context, other *Recording) (Alignment, error) {
+	ref, file, x, y := r.Sound, other.Sound, r.heard, other.heard
+	none := func(format string, args ...any) Alignment {
+		return Alignment{Certainty: None, Rate: ref.Rate(), Polarity: 1, Reason: fmt.Sprintf(format, args...)}
 	}
 	switch {
 	case x.quiet():
@@ -89,18 +103,18 @@ func Align(ctx context.Context, ref, file Sound) (Alignment, error) {
 	case y.quiet():
 		return none("the recording is silent, or nothing in it ever changes"), nil
 	}
-	tried, err := trials(ctx, ref, common, x, y)
+	tried, err := trials(ctx, ref, file, x, y)
 	if err != nil {
 		return Alignment{}, err
 	}
 	if len(tried) == 0 {
-		return none("the recordings have less than %.1f s in common wherever they are put, or nothing sounds in both", minOverlap), nil
+		return none("no place was found where they hear the same, or they have less than %.1f s in common", minOverlap), nil
 	}
 	best := tried[0]
 	if best.agree < minWindows {
 		return none("no place was found where they hear the same"), nil
 	}
-	a, err := best.refine(ctx, ref, common)
+	a, err := best.refine(ctx, ref, file)
 	if err != nil {
 		return Alignment{}, err
 	}
@@ -130,7 +144,7 @@ func (a *Alignment) judge(t trial) {
 		doubt("only %d of the %d places that were compared agree", a.Agree, a.Windows)
 	case a.Agree < minWindows:
 		doubt("only %d places could be compared", a.Agree)
-	case t.place.score < minCoarse:
+	case t.place.score < minCoarse && share < 0.6:
 		doubt("the course of loudness does not bear it out")
 	case a.Spread > 0.4e-3:
 		doubt("the places that agree differ by %.2f ms", a.Spread*1000)

@@ -23,7 +23,7 @@ func align(t testing.TB, ref, file memory) sync.Alignment {
 // Recordings of known truth: what is called certain is within a millisecond, and within a sample where
 // both are of the same source.
 func TestKnownTruth(t *testing.T) {
-	const seconds = 90
+	const seconds = 81
 	scene := voice(1, rate, seconds)
 	n := 40 * rate
 	for name, c := range map[string]struct {
@@ -66,9 +66,9 @@ func TestKnownTruth(t *testing.T) {
 
 // Ten minutes show a drift within one part in a million, and the offsets at both ends.
 func TestDrift(t *testing.T) {
-	const low = 16000 // what is tested is time: a lower rate has it cheaper
+	const low = 12000 // what is tested is time: a lower rate has it cheaper
 	scene := voice(2, low, 640)
-	for _, ppm := range []float64{-100, -45, 0, 3, 45, 100} {
+	for _, ppm := range []float64{-100, 0, 3, 45} {
 		n := int(600 * low * (1 + ppm*1e-6))
 		at := 20.25 * low
 		file := sampled(scene, at, 1/(1+ppm*1e-6), n)
@@ -135,11 +135,11 @@ func TestDoubt(t *testing.T) {
 
 // Of five hundred pairs that have nothing to do with each other, none is called certain.
 func TestStrangersAreNeverCertain(t *testing.T) {
-	const low = 16000
+	const low = 8000
 	const each = 36
-	var all []memory
+	var all []*sync.Recording
 	for i := range each {
-		x := voice(uint64(1000+i), low, 15)
+		x := voice(uint64(1000+i), low, 9)
 		switch i % 4 {
 		case 1:
 			x = noisy(x, uint64(i), 0.05)
@@ -148,13 +148,16 @@ func TestStrangersAreNeverCertain(t *testing.T) {
 		case 3:
 			x = banded(room(x, uint64(i), low), low)
 		}
-		all = append(all, memory{low, x})
+		r, err := sync.Listen(context.Background(), memory{low, x})
+		require.NoError(t, err)
+		all = append(all, r)
 	}
 	pairs := 0
 	for i := range all {
 		for k := i + 1; k < len(all) && pairs < 500; k++ {
 			pairs++
-			a := align(t, all[i], all[k])
+			a, err := all[i].Align(context.Background(), all[k])
+			require.NoError(t, err)
 			assert.NotEqual(t, sync.Certain, a.Certainty, "%d and %d: %+v", i, k, a)
 		}
 	}

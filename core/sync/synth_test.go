@@ -139,7 +139,7 @@ func banded(x []float64, rate int) []float64 {
 }
 
 // sampled is a sound as a recorder hears it whose first sample is at a moment of x, in samples of it,
-// and that takes step of its samples at a time: by a windowed sinc of 64 taps.
+// and that takes step of its samples at a time: by a windowed sinc of 48 taps.
 func sampled(x []float64, at, step float64, n int) []float64 {
 	out := make([]float64, n)
 	cut := math.Min(1, 1/step)
@@ -152,17 +152,24 @@ func sampled(x []float64, at, step float64, n int) []float64 {
 			}
 			continue
 		}
+		// Both sines turn by the same angle from tap to tap: they are turned, not worked out.
+		d := float64(whole-23) - t
+		sin, cos := math.Sincos(math.Pi * d * cut)
+		ds, dc := math.Sincos(math.Pi * cut)
+		wsin, wcos := math.Sincos(math.Pi * d / 24.5)
+		ws, wc := math.Sincos(math.Pi / 24.5)
 		sum := 0.0
-		for k := whole - 31; k <= whole+32; k++ {
-			if k < 0 || k >= len(x) {
-				continue
+		for k := whole - 23; k <= whole+24; k++ {
+			if k >= 0 && k < len(x) {
+				h := cut
+				if math.Abs(d) > 1e-9 {
+					h = sin / (math.Pi * d)
+				}
+				sum += x[k] * h * (0.5 + 0.5*wcos)
 			}
-			d := float64(k) - t
-			h := cut
-			if d != 0 {
-				h = math.Sin(math.Pi*d*cut) / (math.Pi * d)
-			}
-			sum += x[k] * h * (0.5 + 0.5*math.Cos(math.Pi*d/32.5))
+			sin, cos = sin*dc+cos*ds, cos*dc-sin*ds
+			wsin, wcos = wsin*wc+wcos*ws, wcos*wc-wsin*ws
+			d++
 		}
 		out[i] = sum
 	}

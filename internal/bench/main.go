@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -36,6 +37,36 @@ func main() {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
+}
+
+// aligning lines half an hour up with half an hour that begins five minutes later.
+func aligning(bin, dir string, runs int) error {
+	base, ref, file := filepath.Join(dir, "base.wav"), filepath.Join(dir, "ref.wav"), filepath.Join(dir, "file.wav")
+	for _, args := range [][]string{
+		{"-n", "-r", "48000", "-b", "24", "-c", "1", base, "synth", "2100", "whitenoise", "tremolo", "3.1", "95", "lowpass", "4000", "gain", "-6"},
+		{base, ref, "trim", "0", "1800"}, {base, file, "trim", "300"},
+	} {
+		if out, err := exec.Command("sox", append([]string{"-D"}, args...)...).CombinedOutput(); err != nil {
+			return fmt.Errorf("sox: %w\n%s", err, out)
+		}
+	}
+	var r result
+	var said []byte
+	for range runs {
+		cmd := exec.Command(bin, "align", ref, file)
+		begun := time.Now()
+		var err error
+		if said, err = cmd.CombinedOutput(); err != nil {
+			return fmt.Errorf("align: %w\n%s", err, said)
+		}
+		r.seconds = append(r.seconds, time.Since(begun).Seconds())
+		if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+			r.peak = max(r.peak, u.Maxrss)
+		}
+	}
+	slices.Sort(r.seconds)
+	fmt.Printf("align, 30 minutes against 30 at 48 kHz: %.2f s, peak %.0f MiB; %s", r.seconds[len(r.seconds)/2], float64(r.peak)/1024, strings.TrimPrefix(string(said), file+": "))
+	return nil
 }
 
 // intake is the analysis of a file as a worker does it: levels, waveform summary, hash, and the
@@ -125,6 +156,9 @@ func measure(bin string, minutes, runs int) error {
 	median := func(r result) float64 {
 		slices.Sort(r.seconds)
 		return r.seconds[len(r.seconds)/2]
+	}
+	if err := aligning(bin, dir, runs); err != nil {
+		return err
 	}
 	copying := median(results[0])
 	fmt.Printf("%d minutes, 8 channels, 24 bits, 48 kHz: %.0f MB; median of %d runs\n", minutes, float64(st.Size())/1e6, runs)

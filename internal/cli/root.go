@@ -32,7 +32,7 @@ func Root() *cobra.Command {
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
-	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
 	return root
 }
 

@@ -1,0 +1,126 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/core/snag"
+	"zestyloom/core/source"
+	"zestyloom/core/sync"
+)
+
+// alignment is one line of `align --json`.
+type alignment struct {
+	File      string   `json:"file"`
+	Seconds   float64  `json:"-"`
+	Samples   float64  `json:"-"`
+	Certainty string   `json:"certainty"`
+	Polarity  int      `json:"polarity"`
+	Drift     *float64 `json:"drift_ppm"`
+	Reason    string   `json:"reason"`
+}
+
+// MarshalJSON writes the figures with as many places as they are good for.
+func (a alignment) MarshalJSON() ([]byte, error) {
+	type rest alignment
+	return json.Marshal(struct {
+		File    string          `json:"file"`
+		Seconds json.RawMessage `json:"offset_seconds"`
+		Samples json.RawMessage `json:"offset_samples"`
+		rest
+	}{a.File, fixed(a.Seconds, 9), fixed(a.Samples, 3), rest(a)})
+}
+
+func fixed(v float64, places int) json.RawMessage {
+	return json.RawMessage(strconv.FormatFloat(v, 'f', places, 64))
+}
+
+func alignCommand() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "align REFERENCE FILE...",
+		Short: "Find where files lie on the clock of a reference, by what they hear",
+		Long: `Find where files lie on the clock of a reference, by what they hear.
+
+offset_seconds is where a file's first sample lies on the reference's clock, negative when it started
+earlier; offset_samples is the same at the reference's rate. drift_ppm is by how many parts in a
+million the file's clock ran faster than the reference's, null when the overlap is too short to tell.`,
+		Args: atLeast(2, "a reference and at least one file"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			ctx := cmd.Context()
+			ref, done, err := openSound(ctx, args[0])
+			if err != nil {
+				return refused(cmd, asJSON, args[0], err)
+			}
+			defer done()
+			listener := sync.NewListener(sync.FromFile(ref).Ways()...)
+			var failed error
+			for _, path := range args[1:] {
+				a, err := alignFile(ctx, listener, path)
+				if err != nil {
+					failed = refused(cmd, asJSON, path, err)
+					continue
+				}
+				if asJSON {
+					if err := json.NewEncoder(cmd.OutOrStdout()).Encode(a); err != nil {
+						return err
+					}
+					continue
+				}
+				drift := "drift not told"
+				if a.Drift != nil {
+					drift = fmt.Sprintf("drift %+.2f ppm", *a.Drift)
+				}
+				polarity := ""
+				if a.Polarity < 0 {
+					polarity = ", polarity inverted"
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s", path, a.Certainty)
+				if a.Certainty != string(sync.None) {
+					fmt.Fprintf(cmd.OutOrStdout(), ", %+.7f s (%+.2f samples), %s%s", a.Seconds, a.Samples, drift, polarity)
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "; %s\n", a.Reason)
+			}
+			return failed
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON object a line")
+	return cmd
+}
+
+func alignFile(ctx context.Context, l *sync.Listener, path string) (alignment, error) {
+	src, done, err := openSound(ctx, path)
+	if err != nil {
+		return alignment{}, err
+	}
+	defer done()
+	a, _, err := l.Align(ctx, sync.FromFile(src).Ways()...)
+	out := alignment{File: path, Seconds: a.Seconds(), Samples: a.Offset, Certainty: string(a.Certainty), Polarity: a.Polarity, Reason: a.Reason}
+	if a.DriftKnown && a.Certainty != sync.None {
+		out.Drift = &a.Drift
+	}
+	return out, err
+}
+
+// openSound opens a sound file, or the sound of a file with pictures. done closes it.
+func openSound(ctx context.Context, path string) (src *source.Source, done func(), err error) {
+	src, err = source.Open(path)
+	if err == nil {
+		return src, func() { src.Close() }, nil
+	}
+	if snag.Of(err).Code != "picture_file" {
+		return nil, nil, err
+	}
+	if src, _, err = decoded(ctx, path); err != nil {
+		return nil, nil, err
+	}
+	return src, func() {
+		src.Close()
+		os.Remove(src.Path())
+	}, nil
+}
