@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"io"
 	"os"
 	"slices"
@@ -80,8 +81,12 @@ func (a *App) queueChecks(ctx context.Context, tx store.Tx, production uuid.UUID
 	if err != nil {
 		return err
 	}
+	named := map[string]bool{}
+	for _, e := range l.Entries {
+		named[e.Path[strings.LastIndexByte(e.Path, '/')+1:]] = true
+	}
 	for _, f := range fs {
-		if len(l.Named(f.Name)) > 0 {
+		if named[f.Name] {
 			if _, err := a.Queue.Check(ctx, tx.Tx, f.ID); err != nil {
 				return err
 			}
@@ -109,7 +114,7 @@ func ready(ctx context.Context, q store.Queries, production uuid.UUID) (out []st
 func (a *App) Check(ctx context.Context, id uuid.UUID) error {
 	f, err := a.Store.File(ctx, id)
 	if err != nil || f.State != "ready" {
-		if err == ErrNotFound {
+		if errors.Is(err, ErrNotFound) {
 			err = nil // removed meanwhile
 		}
 		return err

@@ -10,6 +10,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/render"
 	"zestyloom/core/source"
+	"zestyloom/core/treat"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/store"
 )
@@ -53,7 +54,9 @@ func (a *App) Waveform(ctx context.Context, strand string, from, to int64, colum
 // drawn draws what is made of two strands from the sound itself: their summaries don't say what
 // their sum is.
 func drawn(ctx context.Context, p render.Place, from, to int64, columns int) ([]waveform.Pair, error) {
-	p.Treat.Off = false
+	side := *p.With
+	side.Treat = treat.Treatment{}
+	p.Treat, p.With = treat.Treatment{}, &side // as every waveform: what was recorded, not what is done to it
 	st, err := render.OpenStrand(p, 0)
 	if err != nil {
 		return nil, err
