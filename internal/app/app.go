@@ -31,10 +31,11 @@ type App struct {
 
 // Queue does work in the background.
 type Queue interface {
-	// Analyse, Check, Relate, Deliver and Write enqueue a job as part of a transaction and return its number.
+	// Analyse, Check, Relate, Align, Deliver and Write enqueue a job as part of a transaction and return its number.
 	Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
+	Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error)
 	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
 	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
 	// Cancel ends a job, running or not.
@@ -50,7 +51,7 @@ var (
 // Event tells browsers that something has changed.
 type Event struct {
 	Production uuid.UUID `json:"production"`
-	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, shelf, progress
+	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, shelf, syncs, progress
 	ID         string    `json:"id,omitempty"`
 	Done       int64     `json:"done,omitempty"`
 	Total      int64     `json:"total,omitempty"`

@@ -45,6 +45,10 @@ func (q *idle) Relate(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
+func (q *idle) Align(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+	q.jobs++
+	return q.jobs, nil
+}
 func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil

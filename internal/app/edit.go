@@ -19,6 +19,7 @@ type change struct {
 	Decide []decision  `json:"decide,omitempty"`
 	Place  *placing    `json:"place,omitempty"`
 	Reel   *reelChange `json:"reel,omitempty"`
+	Syncs  []syncMove  `json:"syncs,omitempty"`
 	// Label is how a typed label was kept before the sheet; logs may still hold it.
 	Label *labelChange `json:"label,omitempty"`
 }
@@ -48,7 +49,7 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		c.Cells = append(c.Cells, Cell{Row: c.Label.Strand, Field: "label", Value: v})
 	}
-	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil {
+	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil && len(c.Syncs) == 0 {
 		return inverse, errors.New("app: an edit that changes nothing")
 	}
 	if c.Cells != nil {
@@ -66,6 +67,19 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		inverse.Decide = append(inverse.Decide, decision{d.Suggestion, was[0].State})
 		if err := tx.MoveSuggestion(ctx, d.Suggestion, d.State); err != nil {
+			return inverse, err
+		}
+	}
+	for _, m := range c.Syncs {
+		was, err := tx.Sync(ctx, m.Sync)
+		if errors.Is(err, ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			return inverse, err
+		}
+		inverse.Syncs = append(inverse.Syncs, syncMove{m.Sync, was.State})
+		if err := tx.MoveSync(ctx, m.Sync, m.State); err != nil {
 			return inverse, err
 		}
 	}
@@ -128,6 +142,6 @@ func (a *App) step(ctx context.Context, production uuid.UUID, redo bool) (what s
 		if err := tx.MarkEdit(ctx, e.ID, !redo); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"}, Event{Production: production, Kind: "reel"})
+		return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"}, Event{Production: production, Kind: "reel"}, Event{Production: production, Kind: "syncs"})
 	})
 }

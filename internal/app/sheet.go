@@ -59,6 +59,8 @@ func takeField(t *store.Take, field string) any {
 		return &t.FalseStart
 	case "readings":
 		return &t.Readings
+	case "start_set":
+		return &t.StartSet
 	case "accepted":
 		return &t.Accepted
 	case "missing_remedy":
@@ -110,8 +112,11 @@ func set(field any, c Cell) (was json.RawMessage, err error) {
 		}
 		*s = v
 	} else {
-		if rs, ok := field.(*[]take.Reading); ok {
-			*rs = nil // not decoded over what is there
+		switch f := field.(type) { // not decoded over what is there
+		case *[]take.Reading:
+			*f = nil
+		case **int64:
+			*f = nil
 		}
 		err = d.Decode(field)
 	}
@@ -233,6 +238,10 @@ func (a *App) saveTyped(ctx context.Context, tx store.Tx, t store.Take) error {
 	if t.Accepted && slices.ContainsFunc(t.Snags, func(s snag.Snag) bool { return s.Code == "member_length" }) && t.LengthRemedy == "" {
 		return snag.Refuse("choose_remedy", "the members of %s are of unequal length: say whether to pad the shorter ones or to end with the shortest", t.Name)
 	}
+	t.StartSamples = t.StartWas
+	if t.StartSet != nil {
+		t.StartSamples = t.StartSet
+	}
 	if len(strands) > 0 {
 		file := strands[0].FileName
 		if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.FileID != strands[0].FileID }) {
@@ -276,7 +285,11 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 	if err := tx.LogEdit(ctx, production, oneLine(what), c, inverse); err != nil {
 		return err
 	}
-	return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"})
+	events := []Event{{Production: production, Kind: "takes"}}
+	if len(c.Syncs) > 0 {
+		events = append(events, Event{Production: production, Kind: "syncs"})
+	}
+	return tell(ctx, tx.Queries, events...)
 }
 
 // LabelStrand gives a strand a label. was is the label the person saw.

@@ -144,9 +144,12 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 func describe(t *store.Take, g take.Group) {
 	t.Name = takeName(*t, setName(g))
 	t.Frames, t.Longest, t.Why, t.OrderWords, t.Certain, t.Snags = g.Frames, g.Longest, g.Why, g.Order, g.Certain, g.Snags
-	t.StartSamples = nil
+	t.StartSamples, t.StartWas = nil, nil
 	if s := g.Members[0].Facts.Start; s >= 0 {
-		t.StartSamples = &s
+		t.StartSamples, t.StartWas = &s, &s
+	}
+	if t.StartSet != nil {
+		t.StartSamples = t.StartSet
 	}
 	if len(t.Readings) == 0 && len(g.Members) > 1 && g.Layout != "" {
 		r := take.Reading{Kind: take.Surround}

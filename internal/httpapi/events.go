@@ -46,7 +46,7 @@ func (h *Hub) Run(ctx context.Context, st *store.Store, log *slog.Logger) {
 			return
 		case <-time.After(time.Second):
 		}
-		for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "shelf"} {
+		for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "shelf", "syncs"} {
 			h.send(app.Event{Kind: kind}, true)
 		}
 	}

@@ -77,7 +77,7 @@ func problem(c *gin.Context, status int, code, detail string) {
 }
 
 // conflicts are refusals that depend on the state of things rather than on the request.
-var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true}
+var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true, "not_aligned": true}
 
 func (s *server) fail(c *gin.Context, err error) {
 	var r *snag.Refusal

@@ -24,6 +24,7 @@ const (
 	intakeQueue   = "intake"
 	deliveryQueue = "delivery"
 	writingQueue  = "writing"
+	alignQueue    = "align"
 )
 
 // Queue enqueues and cancels jobs. It implements app.Queue.
@@ -51,6 +52,11 @@ const relateAfter = 2 * time.Second
 // Relate enqueues the comparison of the members of a take.
 func (q *Queue) Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error) {
 	return insert(q.client.InsertTx(ctx, tx, RelateArgs{take}, &river.InsertOpts{Queue: intakeQueue, ScheduledAt: time.Now().Add(relateAfter)}))
+}
+
+// Align enqueues the comparison of a pair of takes.
+func (q *Queue) Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, AlignArgs{pair}, &river.InsertOpts{Queue: alignQueue}))
 }
 
 // Deliver enqueues the making of a delivery.
@@ -142,6 +148,27 @@ func (w *relateWorker) Work(ctx context.Context, job *river.Job[RelateArgs]) err
 // Timeout implements river.Worker.
 func (w *relateWorker) Timeout(*river.Job[RelateArgs]) time.Duration { return -1 }
 
+// AlignArgs asks for a pair of takes to be lined up.
+type AlignArgs struct {
+	Pair uuid.UUID `json:"pair"`
+}
+
+// Kind implements river.JobArgs.
+func (AlignArgs) Kind() string { return "align" }
+
+type alignWorker struct {
+	river.WorkerDefaults[AlignArgs]
+	app *app.App
+}
+
+// Work implements river.Worker.
+func (w *alignWorker) Work(ctx context.Context, job *river.Job[AlignArgs]) error {
+	return w.app.Align(ctx, job.Args.Pair)
+}
+
+// Timeout implements river.Worker.
+func (w *alignWorker) Timeout(*river.Job[AlignArgs]) time.Duration { return -1 }
+
 // DeliverArgs asks for the making of a delivery.
 type DeliverArgs struct {
 	Delivery uuid.UUID `json:"delivery"`
@@ -200,11 +227,12 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	river.AddWorker(workers, &analyseWorker{app: a})
 	river.AddWorker(workers, &checkWorker{app: a})
 	river.AddWorker(workers, &relateWorker{app: a})
+	river.AddWorker(workers, &alignWorker{app: a})
 	river.AddWorker(workers, &deliverWorker{app: a})
 	river.AddWorker(workers, &writeWorker{app: a})
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
 		ID: id, Logger: log, Workers: workers, JobTimeout: -1,
-		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}},
+		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}, alignQueue: {MaxWorkers: 1}},
 		FetchPollInterval: 500 * time.Millisecond,
 		// Orphans are freed by their workers' locks, not by age: a long render is no orphan.
 		RescueStuckJobsAfter: 30 * 24 * time.Hour,

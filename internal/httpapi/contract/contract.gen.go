@@ -97,6 +97,7 @@ const (
 	EventKindProgress   EventKind = "progress"
 	EventKindReel       EventKind = "reel"
 	EventKindShelf      EventKind = "shelf"
+	EventKindSyncs      EventKind = "syncs"
 	EventKindTakes      EventKind = "takes"
 	EventKindWritings   EventKind = "writings"
 )
@@ -113,6 +114,8 @@ func (e EventKind) Valid() bool {
 	case EventKindReel:
 		return true
 	case EventKindShelf:
+		return true
+	case EventKindSyncs:
 		return true
 	case EventKindTakes:
 		return true
@@ -435,6 +438,42 @@ func (e SuggestionCertainty) Valid() bool {
 	case Likely:
 		return true
 	case Possible:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SyncState.
+const (
+	SyncStateAccepted SyncState = "accepted"
+	SyncStateAligned  SyncState = "aligned"
+	SyncStateAligning SyncState = "aligning"
+	SyncStateDoubtful SyncState = "doubtful"
+	SyncStateFailed   SyncState = "failed"
+	SyncStateNone     SyncState = "none"
+	SyncStateProposed SyncState = "proposed"
+	SyncStateRefused  SyncState = "refused"
+)
+
+// Valid indicates whether the value is a known member of the SyncState enum.
+func (e SyncState) Valid() bool {
+	switch e {
+	case SyncStateAccepted:
+		return true
+	case SyncStateAligned:
+		return true
+	case SyncStateAligning:
+		return true
+	case SyncStateDoubtful:
+		return true
+	case SyncStateFailed:
+		return true
+	case SyncStateNone:
+		return true
+	case SyncStateProposed:
+		return true
+	case SyncStateRefused:
 		return true
 	default:
 		return false
@@ -850,6 +889,11 @@ type Proof struct {
 	Passed bool        `json:"passed"`
 }
 
+// Proposed defines model for Proposed.
+type Proposed struct {
+	Added int `json:"added"`
+}
+
 // Rate defines model for Rate.
 type Rate struct {
 	Den  int64 `json:"den"`
@@ -1111,6 +1155,68 @@ type Suggestion struct {
 // SuggestionCertainty defines model for Suggestion.Certainty.
 type SuggestionCertainty string
 
+// Sync defines model for Sync.
+type Sync struct {
+	// Agree of them, those that agree
+	Agree int `json:"agree"`
+
+	// ApartMs what the clocks drifted apart over the overlap
+	ApartMs float64 `json:"apart_ms"`
+
+	// DriftPpm by how much its clock ran faster; null when the overlap is too short to tell
+	DriftPpm *float64           `json:"drift_ppm"`
+	Error    string             `json:"error"`
+	Id       openapi_types.UUID `json:"id"`
+
+	// OffsetSamples of the take's first sample, in samples of the reference
+	OffsetSamples float64 `json:"offset_samples"`
+	OffsetSeconds float64 `json:"offset_seconds"`
+
+	// Overlap seconds that both hear
+	Overlap  float64  `json:"overlap"`
+	Polarity int      `json:"polarity"`
+	Reason   string   `json:"reason"`
+	Ref      SyncTake `json:"ref"`
+
+	// ShiftSeconds by how much its own timecode is late; null when either has none
+	ShiftSeconds *float64 `json:"shift_seconds"`
+
+	// SpreadMs what those differ by
+	SpreadMs float64   `json:"spread_ms"`
+	State    SyncState `json:"state"`
+	Take     SyncTake  `json:"take"`
+
+	// Why what makes them a pair
+	Why string `json:"why"`
+
+	// Windows places that were compared
+	Windows int `json:"windows"`
+}
+
+// SyncState defines model for Sync.State.
+type SyncState string
+
+// SyncDecision defines model for SyncDecision.
+type SyncDecision struct {
+	Accept bool `json:"accept"`
+}
+
+// SyncTake defines model for SyncTake.
+type SyncTake struct {
+	Frames        int64              `json:"frames"`
+	Id            openapi_types.UUID `json:"id"`
+	Name          string             `json:"name"`
+	Picture       bool               `json:"picture"`
+	SampleRate    int                `json:"sample_rate"`
+	StartTimecode string             `json:"start_timecode"`
+
+	// Strand its loudest strand
+	Strand string `json:"strand"`
+
+	// Strands all of them move together
+	Strands int `json:"strands"`
+}
+
 // Take defines model for Take.
 type Take struct {
 	Accepted   bool   `json:"accepted"`
@@ -1119,15 +1225,18 @@ type Take struct {
 	FalseStart bool   `json:"false_start"`
 
 	// Final the grouping is certain or accepted
-	Final         bool               `json:"final"`
-	Frames        int64              `json:"frames"`
-	Id            openapi_types.UUID `json:"id"`
-	InReel        bool               `json:"in_reel"`
-	LengthRemedy  TakeLengthRemedy   `json:"length_remedy"`
-	MissingRemedy TakeMissingRemedy  `json:"missing_remedy"`
-	Name          string             `json:"name"`
-	NoGood        bool               `json:"no_good"`
-	Note          string             `json:"note"`
+	Final        bool               `json:"final"`
+	Frames       int64              `json:"frames"`
+	Id           openapi_types.UUID `json:"id"`
+	InReel       bool               `json:"in_reel"`
+	LengthRemedy TakeLengthRemedy   `json:"length_remedy"`
+
+	// LinedUp its start is where it was lined up and not what its files say
+	LinedUp       bool              `json:"lined_up"`
+	MissingRemedy TakeMissingRemedy `json:"missing_remedy"`
+	Name          string            `json:"name"`
+	NoGood        bool              `json:"no_good"`
+	Note          string            `json:"note"`
 
 	// Order the order of its files in words
 	Order      string    `json:"order"`
@@ -1292,6 +1401,9 @@ type SoundName = string
 // StrandId defines model for strand_id.
 type StrandId = openapi_types.UUID
 
+// SyncId defines model for sync_id.
+type SyncId = openapi_types.UUID
+
 // WritingId defines model for writing_id.
 type WritingId = openapi_types.UUID
 
@@ -1387,6 +1499,9 @@ type SetWidthJSONRequestBody = Width
 // LabelStrandJSONRequestBody defines body for LabelStrand for application/json ContentType.
 type LabelStrandJSONRequestBody = StrandLabel
 
+// DecideSyncJSONRequestBody defines body for DecideSync for application/json ContentType.
+type DecideSyncJSONRequestBody = SyncDecision
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 
@@ -1467,6 +1582,12 @@ type ServerInterface interface {
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(c *gin.Context, production ProductionId)
+	// ListSyncs Takes that are lined up with others, each pair with its state
+	// (GET /api/productions/{production}/syncs)
+	ListSyncs(c *gin.Context, production ProductionId)
+	// ProposeSyncs Find what is to be lined up, and compare every new pair in the background
+	// (POST /api/productions/{production}/syncs)
+	ProposeSyncs(c *gin.Context, production ProductionId)
 
 	// (GET /api/productions/{production}/takes)
 	ListTakes(c *gin.Context, production ProductionId, params ListTakesParams)
@@ -1527,6 +1648,12 @@ type ServerInterface interface {
 	// GetWaveform The extent of the sound in each of a number of columns
 	// (GET /api/strands/{strand}/waveform)
 	GetWaveform(c *gin.Context, strand SoundName, params GetWaveformParams)
+	// AlignAgain Compare a pair once more
+	// (POST /api/syncs/{sync}/again)
+	AlignAgain(c *gin.Context, sync SyncId)
+	// DecideSync Accept an alignment, which moves the take to where it belongs, or refuse it
+	// (POST /api/syncs/{sync}/decide)
+	DecideSync(c *gin.Context, sync SyncId)
 
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
@@ -2207,6 +2334,56 @@ func (siw *ServerInterfaceWrapper) DecideSuggestions(c *gin.Context) {
 	siw.Handler.DecideSuggestions(c, production)
 }
 
+// ListSyncs operation middleware
+func (siw *ServerInterfaceWrapper) ListSyncs(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSyncs(c, production)
+}
+
+// ProposeSyncs operation middleware
+func (siw *ServerInterfaceWrapper) ProposeSyncs(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ProposeSyncs(c, production)
+}
+
 // ListTakes operation middleware
 func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 
@@ -2764,6 +2941,56 @@ func (siw *ServerInterfaceWrapper) GetWaveform(c *gin.Context) {
 	siw.Handler.GetWaveform(c, strand, params)
 }
 
+// AlignAgain operation middleware
+func (siw *ServerInterfaceWrapper) AlignAgain(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AlignAgain(c, sync)
+}
+
+// DecideSync operation middleware
+func (siw *ServerInterfaceWrapper) DecideSync(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DecideSync(c, sync)
+}
+
 // DeleteTemplate operation middleware
 func (siw *ServerInterfaceWrapper) DeleteTemplate(c *gin.Context) {
 
@@ -2915,6 +3142,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/hash-lists", wrapper.ListHashLists)
 	router.POST(options.BaseURL+"/api/productions/:production/hash-lists", wrapper.GiveHashList)
 	router.DELETE(options.BaseURL+"/api/hash-lists/:list", wrapper.RemoveHashList)
+	router.GET(options.BaseURL+"/api/productions/:production/syncs", wrapper.ListSyncs)
+	router.POST(options.BaseURL+"/api/productions/:production/syncs", wrapper.ProposeSyncs)
+	router.POST(options.BaseURL+"/api/syncs/:sync/decide", wrapper.DecideSync)
+	router.POST(options.BaseURL+"/api/syncs/:sync/again", wrapper.AlignAgain)
 	router.GET(options.BaseURL+"/api/shelf", wrapper.ListShelf)
 	router.DELETE(options.BaseURL+"/api/files/:file", wrapper.RemoveFile)
 	router.POST(options.BaseURL+"/api/files/:file/retry", wrapper.RetryFile)
@@ -4020,6 +4251,84 @@ func (response DecideSuggestionsdefaultApplicationProblemPlusJSONResponse) Visit
 	return err
 }
 
+type ListSyncsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListSyncsResponseObject interface {
+	VisitListSyncsResponse(w http.ResponseWriter) error
+}
+
+type ListSyncs200JSONResponse []Sync
+
+func (response ListSyncs200JSONResponse) VisitListSyncsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSyncsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSyncsdefaultApplicationProblemPlusJSONResponse) VisitListSyncsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposeSyncsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ProposeSyncsResponseObject interface {
+	VisitProposeSyncsResponse(w http.ResponseWriter) error
+}
+
+type ProposeSyncs202JSONResponse Proposed
+
+func (response ProposeSyncs202JSONResponse) VisitProposeSyncsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposeSyncsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProposeSyncsdefaultApplicationProblemPlusJSONResponse) VisitProposeSyncsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListTakesRequestObject struct {
 	Production ProductionId `json:"production"`
 	Params     ListTakesParams
@@ -4868,6 +5177,73 @@ func (response GetWaveformdefaultApplicationProblemPlusJSONResponse) VisitGetWav
 	return err
 }
 
+type AlignAgainRequestObject struct {
+	Sync SyncId `json:"sync"`
+}
+
+type AlignAgainResponseObject interface {
+	VisitAlignAgainResponse(w http.ResponseWriter) error
+}
+
+type AlignAgain202Response struct {
+}
+
+func (response AlignAgain202Response) VisitAlignAgainResponse(w http.ResponseWriter) error {
+	w.WriteHeader(202)
+	return nil
+}
+
+type AlignAgaindefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AlignAgaindefaultApplicationProblemPlusJSONResponse) VisitAlignAgainResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideSyncRequestObject struct {
+	Sync SyncId `json:"sync"`
+	Body *DecideSyncJSONRequestBody
+}
+
+type DecideSyncResponseObject interface {
+	VisitDecideSyncResponse(w http.ResponseWriter) error
+}
+
+type DecideSync204Response struct {
+}
+
+func (response DecideSync204Response) VisitDecideSyncResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DecideSyncdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DecideSyncdefaultApplicationProblemPlusJSONResponse) VisitDecideSyncResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DeleteTemplateRequestObject struct {
 	Template openapi_types.UUID `json:"template"`
 }
@@ -5116,6 +5492,12 @@ type StrictServerInterface interface {
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
+	// ListSyncs Takes that are lined up with others, each pair with its state
+	// (GET /api/productions/{production}/syncs)
+	ListSyncs(ctx context.Context, request ListSyncsRequestObject) (ListSyncsResponseObject, error)
+	// ProposeSyncs Find what is to be lined up, and compare every new pair in the background
+	// (POST /api/productions/{production}/syncs)
+	ProposeSyncs(ctx context.Context, request ProposeSyncsRequestObject) (ProposeSyncsResponseObject, error)
 
 	// (GET /api/productions/{production}/takes)
 	ListTakes(ctx context.Context, request ListTakesRequestObject) (ListTakesResponseObject, error)
@@ -5176,6 +5558,12 @@ type StrictServerInterface interface {
 	// GetWaveform The extent of the sound in each of a number of columns
 	// (GET /api/strands/{strand}/waveform)
 	GetWaveform(ctx context.Context, request GetWaveformRequestObject) (GetWaveformResponseObject, error)
+	// AlignAgain Compare a pair once more
+	// (POST /api/syncs/{sync}/again)
+	AlignAgain(ctx context.Context, request AlignAgainRequestObject) (AlignAgainResponseObject, error)
+	// DecideSync Accept an alignment, which moves the take to where it belongs, or refuse it
+	// (POST /api/syncs/{sync}/decide)
+	DecideSync(ctx context.Context, request DecideSyncRequestObject) (DecideSyncResponseObject, error)
 
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
@@ -6050,6 +6438,58 @@ func (sh *strictHandler) DecideSuggestions(ctx *gin.Context, production Producti
 	}
 }
 
+// ListSyncs operation middleware
+func (sh *strictHandler) ListSyncs(ctx *gin.Context, production ProductionId) {
+	var request ListSyncsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSyncs(ctx, request.(ListSyncsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSyncs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListSyncsResponseObject); ok {
+		if err := validResponse.VisitListSyncsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ProposeSyncs operation middleware
+func (sh *strictHandler) ProposeSyncs(ctx *gin.Context, production ProductionId) {
+	var request ProposeSyncsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ProposeSyncs(ctx, request.(ProposeSyncsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProposeSyncs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ProposeSyncsResponseObject); ok {
+		if err := validResponse.VisitProposeSyncsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListTakes operation middleware
 func (sh *strictHandler) ListTakes(ctx *gin.Context, production ProductionId, params ListTakesParams) {
 	var request ListTakesRequestObject
@@ -6751,6 +7191,76 @@ func (sh *strictHandler) GetWaveform(ctx *gin.Context, strand SoundName, params 
 	}
 }
 
+// AlignAgain operation middleware
+func (sh *strictHandler) AlignAgain(ctx *gin.Context, sync SyncId) {
+	var request AlignAgainRequestObject
+
+	request.Sync = sync
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AlignAgain(ctx, request.(AlignAgainRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AlignAgain")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AlignAgainResponseObject); ok {
+		if err := validResponse.VisitAlignAgainResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DecideSync operation middleware
+func (sh *strictHandler) DecideSync(ctx *gin.Context, sync SyncId) {
+	var request DecideSyncRequestObject
+
+	request.Sync = sync
+
+	var body DecideSyncJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DecideSync(ctx, request.(DecideSyncRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DecideSync")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DecideSyncResponseObject); ok {
+		if err := validResponse.VisitDecideSyncResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DeleteTemplate operation middleware
 func (sh *strictHandler) DeleteTemplate(ctx *gin.Context, template openapi_types.UUID) {
 	var request DeleteTemplateRequestObject
@@ -6883,134 +7393,146 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H0Lb9s4uuhfIXQX6A5WaZz0sdMEFxe7fewMbue2aDrbxZ0zJ6Al2uZEJjUkFddTZP/G+UHnjx3w40OU",
-	"TcpSbKdzFmexmMa2xMfH7/3il6zgy5ozwpTMLr5kNRZ4SRQR8AnPFBH6j5LIQtBaUc6yi0wtCCoaIblA",
-	"fIb0pxrPCZqSGRckyzOqH/q1IWKd5RnDS5Jd2KHyTBYLssRmzBluKpVdZFmeLfHnt4TN1SK7OJtM8kyt",
-	"a/2WVIKyeXZ3l2clqegtEetrWuq3YY4aq0U7hXsiyzNBfm2oIGV2oURDwllnXCyxnrRpaJnFJprRiqQn",
-	"0b/uOUFFl1T54TfgZH6MwulcA2aJP9Nls4RP+iNl5uOZn4kyReZEwFS14GVT6GNL76h9Zs99CUKq9DT6",
-	"1z0nkLxh5bUZbxMnMZJKYFbmiAs04wLQUtKSSI2jGC1peaI/ohpToT/9CT79sSIz9Q3CrNTf/dN8J+h8",
-	"ob5xiNzdhpmldyM1VooI/eq//zQ5eYFPZic/f3ny/O6PP/3pnz93vvnm//whvlGYJA3LAYvYDc2VoIqy",
-	"eXoW+8Be0wBayJozSYCjvBd8WpGl/rPgTBEGhIDruqIF1kd5Wpsn/vSL1Of6JZjrD4LMsovsf522LOvU",
-	"/CpP3bh3hlV0MaP2P7qlw1peLjBjpHovOJ/BuQleE6GoWWlhftV/bhJWnpV0NrM80kOAMvX8aZZHnp5R",
-	"IdU1VgMfdwi+Acs84zfB11POK4IZfN+oulHxldYE31yX01l3rSVvpsDHWFNVWP9pT9YOwJrl1LwvlvL+",
-	"r9+FqPOTB6lfsd1rC88AVuHSg2UAFH72M/HpL6RQeqEvF6S42T7GmeYZ46ApSgILjryzWmAV+WFjn/BU",
-	"O1BuF5FeekXr7ZUPxhcaXytlA9+vrODdDzktT9oJHGATnoHZ8wd4US2A7GJiYHpFCiqp4QoboCoKUqv4",
-	"ccpmPidS8wJ4lCqylAM4F0ja783Dz5yotZ9bWYuFwOutLYZT5m5xiR1VlBlc6+5Ic+LuegMN6enkxfPe",
-	"BZ+NXLCZLb5Cq1Nt88eK1rVZepffSrysKyLRglQlwgrNmqpCssDAMAZgWMlZRL7PtF4qh41AhOBil8S4",
-	"YnieWXWvC+leOVNpFla+0Vrg3SZU9WCMygUpN5l9iRU5URRwfevc7NbGEPtO5LW8Z9Q6alzc6D8vvmSE",
-	"aZ3yp6zmldZNl5zxAD2CV5zs3CGb+QxIsSbFdQ8DwUJd68UVvEw+oki4vhVuVRRWEmH+rgW/bf8imq3M",
-	"MK2AFReYFaTSf8f2o7jC1T7IF2V2ftstjN1eLLq7mR3uOrTcgkreriU44txTYx8Nv9MvxFjN+GN3Gm7M",
-	"MtTbfSTRakEYwlOpVbyOffckYt8ZIA01MwJOq99qoRrb/etbq2R2d+24zP3l6w014s4BzZ2YwjfwrzV4",
-	"rFVK4TurUsPBLkg1Myg6F0TKfnwci3iwuBg4gHOllF0Z1yELXloE2VqgVuIxZQavtn4dAeSyMSYAuTYM",
-	"pYtXmnqcr0HDGa2oWhgTT/9iTYlLRJa1WiOuFkSsqIxyuXHCYQxrXmC5iGtiw3h2RaWKCVStTiI9ONJP",
-	"SLTENwAM8BM47AMaU8UC0Myp0zGUSlsXgs5phKYrym5ICWCXSCq8RpwZ0GsMBtMZC4IEwaX+GjxAblVN",
-	"XXFcBthuBoszFVqoRkREP1US2R8RZWjFRSlzJJtigbBET84n//kfZ99OtKpx/syhgMYP3ihkmesWtwEd",
-	"5VpYcbJ9lpL+NhRzJcPz4QqEw6xNzWFb+nWBYLelmaongjm9JRIxjuDl6D7TAhMzXK2lE564NG6zWSNB",
-	"THpyjB6VVIJgs9cN3U8bOsj+bBwvLbnaM5S5P0Wt9DugbfO+LQgJYyb1ghceGsU580wJXNwMP0LNQj/q",
-	"V7ZXGRP/VvIDRnkqS8r/lqF6vttF17xl1oEysKUmADNq1QmDpH6rG/y2PdGWDD0/SkmRH/htRJJo6Rfx",
-	"zoEegBRHsq6oQlQhPpuFClVS3Efnfo/nkbn96Q0+xhieMfJZbe+g6+/Wz4DT2/EbrOB7wqKc3SPjLnUR",
-	"1m2X4F5LwT/ht5qu1WCJFYr9QTDruMwisCsWZAwlGZ9NZJykKE1Irw04WpIzoPC0YBcXbDsFWkPd41yC",
-	"O+3he5jCdsxr0bAIs60rXBBQtAXR2LfWcnigjV1sD/fqpaZJSVQerBOdhQN6v9+Wm7DC0w5gghPjVBLv",
-	"QtxQ6/RvaFZxLi4R05OCgGNcoRvGVyw6906X5Vd1eWpGXxFWRJigXGg9CRQ3iYyfK0cTzRQHAhlGTrm5",
-	"vPstYpHBb48koqXXjxZaLHtNgkotkxlHwL53WV2tH9f78cz5J322ARIA8rXksoHkLfj8duNEypxJskGi",
-	"KdfBkkhphUZMS5p3tCRruq0IviWtCbdO6EK8lvEzUY6N7ACnkdhuhW5Ity43TgwO32G5eEtlzL5tIxTD",
-	"VSzClHBy/L6eJ2eFRMdYUintuW2jKbj+0YzO1BopY/PcEmAGWAh6C8gyfC92quuCNywRG0maQk5L3nYE",
-	"UePZBIaLFRg+eoFatmFBSrQmaqBXyMooB/LQfGuV9DYu4iC3ubEoVhBcGYf+pqdHmCg/Lkuqd4S1JA+V",
-	"twRQ26G11trIkFb4jXWvdR0wKYeNeT+3a4mt/i1efwQXSlS33MeJP8YlbuaKre//kVWa7BxKdfMZYg6v",
-	"z8tq48HnE/O/fJh2owdIrO99G9LfWiGpqbRMMpj7PLrGyG7OLRj97nZb1z6B4em3k04Kw5Nvn3aTGL4N",
-	"dx+a2BHj2CWPTCYX7v9dP+N5bEdujGBxHRFtnQrnz3J0rhd3ejaZnCEu0PmLxy/+jErB6+4sT4ceV3fm",
-	"2MG982HcpNrpITXpi811cGr3aSkTj4/5G2ZcoFYgD9onDOd17OhGwyBKrytyOLcfZRf06v/vuaSOcrog",
-	"mXK1sCklWKEJKv+ao+53J0/gy4rMFOKsWucIUkng78Arpl/S5glXi+slZcAP9TtaZ9LPR/WM94LMKvh1",
-	"O8Z94BBWCS7q4Xa00cViY41xnxon1ohnd8WKEnrZBk44t33aleK8ax4ybvAo+rQJLgM105IoTKtkvKtJ",
-	"qFKKqmoAypvH8lbw2ulys6DEFpLSo8DsWpCSx4MBmF03zPwYcWGveFOVaEqQfoaR1hQxJt/CqDfbDvtW",
-	"YN3Xs55U9JwU6MPvD/oZ+2xP9HKnR9m5ibuQWfAVWmK2RvA7IrhYIND70QJLEx4KtfogHB/R0Jnzvm3/",
-	"BiZNHJGcVrX9kzGABvitmLMbu7GvHgOqo1Ieju77NG2LR5vu1OCfay/DDMVvswLrRvWYnrcUkSClmI9u",
-	"HMNunX0RFltjKTvJSik+Zx90keXYaj9Y5N3EuaGJRKAdRS1hEHzjo5j6tRwWYAePrprguC9gM0ArFRGE",
-	"gwVVXmuZrQ+0EcImZ+HllErOaNEbNtsITdlAxiVYgYLgdDLGOH2mtlpIVA0KibfPhgEAhGO5pcTBaBjE",
-	"hrXAysMmpiyxEvRz3AFgM5Gdk12tOJoLWsocYST4CmGGTOKg/mKGC8UFwgi8I4gyZPaWR8IAA3xrmwcw",
-	"UMF0qYzDqdlq+ZEpBG+s6z5ln/eKKf12tpX9Ol07AAXHETDfnWJrNHee0c9xhjRQbRsTw7nSxkbs9MZF",
-	"9BLRvDy7JcJlHN4r9cfKEzdMK1lMoCiualoIbsopH7qTNkpk8aVFQU9dKfp+XdKI+WD15EGQ0qO8q7ue",
-	"lfNd2Ybj4Nhm2cZ5bQ5WqZW+O1wYG2fSnoNL0U1o8XabSVKc4UqSTVIjn3GhqjXizOWqQAbKEn8OXz0D",
-	"UG180z0QQZb8llyreBSKDkuyjapaRF0H/GoDDQ7EyDaW4oZNrQeweHs1/utBPG+gpz3tSNcr8ayuu5I0",
-	"B+zzxtwlJhlzqEFYbaerjs9mA5RAGsZq9CvbsLiLkkPNhfoBqyLiVS5IVclek69YYDYneVuWsyDgJh/G",
-	"4vXDL0lVRePNvGqWLDU7GFPmEadTCNgJWmFpEpZwJwdlU0snVdmbiUMVohJUP5s2s3Usi1Y57UdN92Bu",
-	"p40h6ZaUc5Zbd4GCr6QNT0A8D3YLJQj6BKIct2Em+lD2jcY0Y9sca6hKuxXzMgfXmoztEnKLUlHGHOcW",
-	"c0zZdTmN63ptydzTgGZPghz6IHYceP96nWjuucCBuivyAX5Rt9Jgqtg+W6wfipaQbKWBCRVw8MlEZ9FM",
-	"8CUCokcg+7w9VBDmjHZQJ6oKQrUmyYiKwmRMr2hVWralf72ecw5mpBaB106fEQZ923oHeNWFqgRZEkgw",
-	"M1Hv4LNlRRY4tRnMpAZRdktMVpugSwOyklRYv7ag88W1Nmijpprgq1h9oN7mI4nAZggi4ruTkPLsFlcN",
-	"STAZwwMURwtelSZ4KNOPQlGE4x2aliQh7LIbQwwzpzexSO/NsQi3rjT+cDaraKEG82y14NJGNvVukORL",
-	"An45RCrQZQ7Bsce6QePR8taNmeQVsI64yuv3P35DXb13l+J7NFXWKrC9u69mMYPeh/iH7r2avWZKRK3i",
-	"Ob0lLIbtRC2IFfZE3BJhcF0zC43gVC00Edqc4G07EepQd2KCmTx3VatuZ0lgmF1EKgSrspO/HvqtUlZ/",
-	"YoUjEofjoSm7F7smO1xyR4mKDsquITesEyiNmiwVwbeQBrQ0qduQzc1Ztfbp3MvkAf0eytMgm/oQSUD9",
-	"KTnRqbUSZBTjyArk7QZQvh0W29cvRmez5TFbG00VZnTO+QiRk5i1uNuraep0um8NLTraHoyKRNrvLj9p",
-	"bDBf0TQ2tNPj9wkPIXTTmKVv5XW7dG8PpnZdUZxQ0TjjveLnA2ucXv0jy7Mf9H/e6P/8/V30pCq85o3a",
-	"I383hKF1YtsxdwTvr3wW5JhiftAqU3m7wxJqZzaXYSdBQXeRJFWNqzfyWvDW2r/77RJNQLlgprxggAd8",
-	"IEewanlUXKazgOGXa8kbUXQyLennpVbipibh3aXKrE1maBS5liZ6EKnbj3tArFURFeJ7JgrXyVQRaqp0",
-	"jDkG9tdZ9AgFKSBq0bqFEpOG7+yZnrzAdcSWUZSt0QrfEj3kBdKggZxg8muDKyQVqWWOplgS9Pxpjs6f",
-	"PUP/u5vOHtGE+rKVoyZza+sNCdrEmIY/kta27KDeFsgNQiUTl+0mgvQQ2wCopeO8kw99TzvWnUuaqb11",
-	"tNXlbMM9hFG7VGOpcQ2A1ddapNpGxhUBZzaVqK0MG2emuEPQkyf2Zoq6NnivolUlIbEKTdfmX6zQqakB",
-	"y7fUoGSK74K4lKlImIGWHSU+JdHN8O55P2Z0O77zQ8zmFApTptYh/7NfQrXVDQEFqOZSUo3wMe43kEk7",
-	"ub3N8u4VVwb/juQp9WgtB4r0SEAa3vbj5wGUYvD9aPNbYu0/UkFH58mK/ljidVwQB96t6IszymKdAjQ9",
-	"zQVvasrmmm7sdsDr1PrFIsMdoQcEZdcbWT+hqO544gKMBPZlSna5UESqhBTuePa6768wNfQCNbjjqpCd",
-	"gzFujnOVql0uU43q4CdXdWPy94Py023noXNkDo+I4lT6oxM18dQzXlX3zCQDv230Vf3LdZTRQ8ADlhPF",
-	"lQMWMUeReLdaMyg3QAvCMdkBYA3EFppoCtQ7WsvbE7GYuEaDb/yRRPpJrRO+4iW+0ZjqcVbL4XhxVsdD",
-	"PzAE6PLcDhgBaHEv2HNAA4bX9uXWdYzhIB3XHHqbfOf4WifqoCHp+IDjzuNiESFOpGTPIeqOQYb11B0f",
-	"v3r4I1nWlWUvuKrezbKLn3as2b7xSuCZHiIevh7XuyWao/BzsDwzWVzjHQFuO5rRn7sO/GfPd7jv71kA",
-	"EzL+VFkFZuvR2rQl24CmLDD6Tnlvw8HZzzsfdFbdqPKYWAgwup1ETXZFR6QvQae94e6vtD/jnukWuV1v",
-	"bIM/Mtcup7vD/hBSJ4ve+PC1EZfMp4+FkWKr+RRP9jCBiZHOxbngq55ySl9JCVYfmhKtO68EVQrCO5Eq",
-	"Uh5rEzNrBASdOCMSTcmasxK1ZaVaFZU4bM8QDMhnM9fycaNAnawgJOL6uo0IgfZEzQ6hbG1WsdhzaffS",
-	"gr2VnAC45GknokmxIx8T7Xk2Gbj26MKcjZ7MVfPZHc+f9rdD3iubs80c7Mtn+yR83fBG1PV4HQk/GUJJ",
-	"lXMNtBWDJnBjmgi1LYLTPfeisZxolxit7QYu4B3OBKu0bnfUcxVdBug953S/hngufLOjMd7Ojne1ILeU",
-	"rGJB2kgrgX1Kn8fGW11KVl9bvRDtDt+DZqdIGdsgJmhVGTG2rB2BqEJTXNyYBLe2TZWTsb7B/bgq061G",
-	"NGYpkdRLcNrMIvVzbwRfOvtdWItQcWRIDWnVCS2xVETIx8ilpkmQXMbKkSBfLdSRjWxZJ69Qtv2Ha1Qj",
-	"KSsIWtKS0flCPUbfl+b1H3/8/tXtnx+j15quzFcf3rxEL54++7NrsS19bofS1j7Spt1j9AbWq583/eBc",
-	"CgiESBqpX1a84BW4eHFNT81j8hT9cUkULrHCF7BpDdkctQ3rv3n8b6AhmFLI7P8TqdboLefLIOf+Ips8",
-	"Pns8ATFfE4Zrml1kTx5PHj/JgjwGmLZt1Xj6xZWs3UF6IVEmUZ4IaFL+fZldZH8j6lV440DQ5fx8Munp",
-	"cD6us7mfI9LaXAPQ19bBr5aPxIf0a+y2Sw/vfEjYge0jp+E9DGCupUF3apqtbt4rMXYOcBhHDuAljP6v",
-	"cAb9UARyP/1CWUk+p9HxFV8xTTVv3AUV/bBoSspPV/i2CwTPr6eUYYBppKF/rHNLRe659zyTzXKp57rI",
-	"3jHbjgiyVy1zc3C4RJqLIoHZ3DITyCwrs/0wOI9efQCw7r34oDf3fwdZCOIS0Y5AFR/04GmiOH8QorC9",
-	"iRGeY8oOgBk/4BsCNX9ao0RcIN/G2eOHmctG231nWOMn8QRmSUn/c2frqYnRbTeBuOS3JE5KT2N9zEyW",
-	"LEQZtDSFbg77b9sswzXRtEn4JqffZhgIQirUSCLzFirgNbbtPeV48nD337RYHELtdOnaPt5z0BTe/hAC",
-	"/NeGSPVXbiJLB8FW37Hyrquuabq+G3LGet/lAc70faMQRtqSsK3XmOJh5n7YINP8aOvJ9KnyFYsj8315",
-	"yu5zAX4Sp4Tzg55OlI8w2PYKrw8A+b8ASWhystkM5gAsj4pC1fecTWmAVzYhYYe4pUs8J6e/1GS+t7w1",
-	"qREHAMeVybEIumo/8n2W807qxSF4iDZ9TqB/9ekX/c8A9uu7bA0hzzln5GAqcEQjqNxC7nsTkodEa77I",
-	"JGbpbb8PnttTtx3WF6ht+7Ltbdy+VamqULiT+4M+rtsLghV5v3k12aGlQrdX2iDRcHawyTdn3pA3uCS5",
-	"NaeZdUBA2HNPGyM4tNMv7YdeO3fjHI5kZfXDI2gQYVH0Iazd7gV6USLuQDHQ+HuJ+1V4K8TxaftVYKDu",
-	"ouxgB/sLmY/QLHtFpEKLhpWClLn7DHGZ7PgnQm7d5ZYp9H5tnth5EIp8Vma4E9MvfThum1tIorfT2aEO",
-	"INCh0uoEOq2bTV+aEmjOtGgvscLaNsEM2dUcHfQ+kpGkgzfWV380puK7xcdvBoRf9ob8G5dW1iac2X7c",
-	"pm/tvpDOd75grlcd8KC5X3TA2XmFrY9y0ipa3wna1qftAQ5yMsFaDmEFoL9cvUQ/fPe2vVNFK8Erl/+s",
-	"LTGGKHsA+miV4l4icVB+GFnhz3SArDBr3/9QvmtvtzF56ESY601YDlEMOBwgKXf5jbNZgvQBuHtm70NL",
-	"aaR/oxsWyVG00Rb4Q3TR82076IbU6tJCRgPFV5Vb7jTFxc3ctDzb/9hemsHNdDky5eO+jtRWk3O9hkCV",
-	"3aK+bKdueupaTh7naD8QKMA+mgyymT0R+vFMRz+wl7d0CAxNKCbFyz+4nMojQQHG36nYP5J7WTlHZ9mm",
-	"d83RUPF1SdWVbY9zDBbT9kQYxGCOIF7i6a9xtIBEhEAimEZCwLmeTl4cFii+WUbU54YrconaJWk1wV64",
-	"ghhfHYKVwtYQ9HPwDRBhLsC4HOGq0tNqPkFKqpCt7bz0zkzgr08nL0wqoH5uwatSbjTx0NBkvs5rAOuV",
-	"vo/EURBeo8MbwZdXthnEkZDe9UoYLlYPi/Xx9Kyow1stCBUHcnlr6LoCglnQjuORtLf3mdw7RFmOpmtU",
-	"8HqtEYsyZBpIDEAPrUqcCN8HIekoD9olDDO0bQ+FkVaCXclhPBcBAWrae3n1d9+K1AZssOsv5noKHU8B",
-	"/UBwuQnFI9BKMMMRRES/gtB2mUuc7tL8eIB4sioWCOsTdS3hFA/5OyuRxGvk2jaFfewuXXI11Pc5iTSK",
-	"UB7X5SxJLO8FZePIJQS5HXnvlI6j0ZHiaKoVPsoUKYHrlHgNAIfyowfQ4Lq1X8ch1lekoCW56lwEfwxy",
-	"9Xfi3zesXcJCD2EM/gVqrbT4MBoJCgCdh6rLAGLx6a5Jn8hH32n+SNzIl3sd2nH439EZqGwt0Y4z8U89",
-	"iCHhqtiG+KlMiwO3Ps11IK77lazMPLMX/XRheIVvid/VcfjFRiHfPZnGDakPIRr+LyG16T4hUcO0Horh",
-	"WC61emUXavRWrOAH04kCVNMhItfdRXIcFv8j++peo8Y+ciSP0crVgKWUelMkdkQYfEopg0Yx01aNqXY6",
-	"jJ6yMh1orVXU2kzaVNp0REODTGU/Bg4sVHJiegIv8O1h/NFRXhFC//B8IigIe2Ar4AGP/Ao0fFosogcO",
-	"zp0WIwRiZGVs6Wwg6ZyWpKgoI0dVM/UE73zN35F0TD1J+S+MCa84e6TMeKZvv4ugdHMD08dtCsr61aNP",
-	"7qGH0I5cKeIA5cgv/jD+JulqdxFvwG3io0M+FcQV4x46FyRFJsDIOuA/AscMawq/lnN9zKl3rmRz5dZ3",
-	"+XH8nyMWZmsHDoCNelLnfOCNyk02DJYIo1/4NMipvkRc5KagDmoy89b5sw0hxwzCTkFJmv/QdiiJ5Zj+",
-	"2pgiDZtk2vY66Sk88d3sbfeKZMGzpofjo1yy/1Eqi+OGVLRD8/vmDoA71jQF1GdqgWh0M6kgEs3npiF1",
-	"gZk+S310OZoSSHIGpJiuNS6QahaeL6nk6Rf9z2Za3zgupUcYwJ86NTvHkOJm+KPFQfasFdrXiukcFymp",
-	"OspJvS5pGyg//CH5S5oe3PWejs1DiRG4lFZYlPLQwdfU1EtcEsSZb0Rp63kv27InLP0FLAeMwJprtnJk",
-	"btfK7Y1zcG8EmAYKC5UKuibWnOApdedG3wMjantd8O+GnRwyU9xtLpVPUmEG9roW8Kb7yQHUCUg0s/cM",
-	"WsVAawUkcA2AvIFUUF+3FD177+A+9Lnb2/OPdOr+bv7fN386RNTcqI1QgNfOomx03rRNcM3rZOKQfYPZ",
-	"Qx/yFVGfbDPao5gyMPb/iKAHF0F/E3wFNaALQdkNMhFvqYi49GLIabVrdENIjYjmwabVl8dBn7GTtEpc",
-	"ss0Ak8RWwbWA9FvMuu3ron2g9jZBdqb1xM5Ns153G8wB4pouSabjHITkZGTOQgQhTVmTot8kvIInHsI0",
-	"g0tDBtbymXXvqYNb0+v0i/njbjzvMy967ucCEJsybkoq29z1SFkwQcv1B+aDJj8yzgf9tWXKJlHuidqw",
-	"wSB1KXWOJnllZ3rXMI4yE9CfJ8JRJvnYOza3Gj4bYU1Y9xa1PLEQ12J2O1lma/r9/Su8UCReOHafKnDT",
-	"qym31WPg+18Q7Br1/ePkCh44cVe6b2XRtbu4O0zszOMm4IqWjBVVqiInhJUUM/Tk/GRKFZpVXDNNe7fK",
-	"aI8vDG7uXWjTFrbQ1d1jEWBsF3xvO0uTdM5Iic6ewwqhu1uOKoLBU00YmkMxslRBuh/BxQIahMHNGFo0",
-	"nJ2ePX/y7VP9Z3svxmP00lx0GTaktAASBE1yNHmMPoqGuPQzAxiDvL9xvoTCDdPlKhJ9tbv8+mTndvVI",
-	"DqQ9xfeguzy+w/ZO0cgmn52dBzeBfnv24vz3S9xuI4chTPJZL9hrL4B8lNnK0FnHdRpMfACy9Ok2p1/c",
-	"n71dH17B950EmK/d9UF1s3H27PzgAm2nX+xfY3t7ffLtNv9l2nut2sDQOJSzLz5AE6/Isd2z20645v6G",
-	"O8mTjhDBIZptgeq3ILhSi996C37hkWOm/NgZIqjY1BHuVgteECm1DW5/h8Dc+rf+Ujdcrr/OJmBx+pCe",
-	"TZ48wHSMm+6m682EB6zwFEuSoyUpKXYmLmYl+rUhDTHdOiVc2QHDmroRg+WNqLKL7FSz+v8KAAD//w==",
+	"7H0Lj9s2nvhXIfxfIFusJvPIY5sJ/jh0k2ZbXHoNMul2cb3egJZomx2ZVElqHDeY/Rr3ge6LHfjjQ5RE",
+	"ytLYnvQWt1g0Hlvi48ff+8VPs5yvK84IU3J2+WlWYYHXRBEBf+GFIkJ/KIjMBa0U5Wx2OVMrgvJaSC4Q",
+	"XyD9V4WXBM3Jggsyy2ZUP/RrTcR2ls0YXpPZpR0qm8l8RdbYjLnAdalml7NZNlvjj28JW6rV7PL87Cyb",
+	"qW2l35JKULac3d1ls4KU9JaI7TUt9NswR4XVqpnCPTHLZoL8WlNBitmlEjUJZ11wscZ60rqmxSw20YKW",
+	"JD2J/nXPCUq6psoP34GT+TEKpwsNmDX+SNf1Gv7Sf1Jm/jz3M1GmyJIImKoSvKhzfWzpHTXP7LkvQUiZ",
+	"nkb/uucEktesuDbjdXESI6kEZkWGuEALLgAtJS2I1DiK0ZoWJ/pPVGEq9F9/gr/+WJKF+gJhVujv/mG+",
+	"E3S5Ul84RG5vw8wyuJEKK0WEfvU/fzo7eYFPFic/f3ry/O6PP/3pHz+3vvniX/4Q3yhMkobliEWMgOaW",
+	"5QNTbFm+5wQbQRVly/Qc9oG9pgG8kxVnkgDLeif4vCRr/THnTBEGlIarqqQ51rhyWpkn/vSL1IjzKZjr",
+	"D4IsZpez/3fa8MRT86s8dePeGV7URr3K/+iWDmt5tcKMkfKd4HwBiCF4RYSiZqW5+VV/7FJuNivoYmGZ",
+	"sIcAZer501kWeXpBhVTXWI183FFQB5bZjN8EX885Lwlm8H2tqlrFV1oRfHNdzBfttRa8ngOjZHVZYv3R",
+	"nqwdgNXruXlfrOX9X78LUecnD1K/YrvXBp4BrMKlB8sAKPzsZ+LzX0iu9EJfrUh+0z/GhWZK06ApCgIL",
+	"jryzWWEV+aGzT3iqGSizi0gvvaRVf+Wj8YXG10rZyPdLK9n3Q07L9HYCB9iE55D2/AFeVEs4u5gYmF6T",
+	"nEpquEIHVHlOKhU/Tlkvl0RqXgCPUkXWcgTnAlH+rXn4mZPl9u9GmGMh8La3xXDKzC0usaOSMoNr7R1p",
+	"Ttxeb6CCPT178XxwwecTF2xmi6/QKm19/ljSqjJLb/NbiddVSSRakbJAWKFFXZZI5hgYxggMKziLKBAL",
+	"rfjKcSMQIbjYJTGuGF7OrD7ZhvSgnCk1CyveaDXzrgtVPRijckWKLrMvsCInigKu987Nbm0Kse9EXst7",
+	"Jq2jwvmN/nj5aUaYVlp/mlW81MrvmjMeoEfwipOdO2QzXwApViS/HmAgWKhrvbicF8lHFAnXt8GNisIK",
+	"IsznSvDb5hPRbGWBaQmsOMcsJ6X+HNuP4gqX+yBflNn5bTcwdnux6O5mdrjr0LIHlaxZS3DEmafGIRr+",
+	"Xr8QYzXTj92p0DHTU2/3kUSbFWEIz6VW8VoG5JOIAWmANNaOCTitfquBamz3X99aJbO9a8dl7i9fb6gR",
+	"dw5o7sQUvoF/rUVlzV4K31mVGg52RcrFzOj50qDqUhAph/FyKgLCImNgAQ6WUnplXJfMeWERpbdArcxj",
+	"ygx+9X6dAOyiNqYAuTaMpY1fmoqcU0PDG22oWhlbUv9iTYqXiKwrtUVcrYjYUBnldtOExBQWvcJyFdfI",
+	"xvHukkoVE6xarUR6cKSfkGiNbwAY4JBwWAi0pvIVoJtTq2MolbYyBF3SCG2XlN2QAsAukVR4izgzoNeY",
+	"DDY6FgQJggv9Nbia3KrqquS4CLDeDBZnLjRXtYioAFRJZH9ElKENF4XMkKzzFcISPbk4++//Ov/yTKsc",
+	"F88cCmj84LVClsn2uA7oKtfCipX+WUr621jMlQwvxysSDrO6GkRfCraBYLelmasngiW9JRIxjuDl6D7T",
+	"ghMzXG6lE6K4MP65RS1BXHpyjB6VVIJgs9eODqgNHmR/Nh6ehlztGcrMn6JW/h3Q+ryvByFhzKVB8MJD",
+	"kzhnNlMC5zfjj1Cz0A/6lf4qY2qA1QAAozyVJfWAhqF6vttG16xh1oFS0FMXgBk1aoVBUr/VDr9tTrQh",
+	"Q8+PUlLkO34bkSRaCkbcgKAPIMWRrEqqEFWILxahYpUU+9G53+FlZG5/eqOPMYZnjHxU/R20Hev6GfCu",
+	"O36DFXxPWJSze2TcpTbCuu0S3Gsp+Cf8V/OtGi2xQrE/CmYt11kEdvmKTKEk47uJjJMUpQnp1YGjJTkD",
+	"Ck8LdnHBtlOgNdQ9zTW40y6+h0lsx7wWNYsw26rEOQGFWxCNfVsth0fa2nl/uNevNE1KorJgneg8HND7",
+	"/3ruwhLPW4AJToxTSbwrsaPW6d/QouRcvERMTwoCjnGFbhjfsOjcO12Xn9X1qRl9SVgeYYJypfUkUNwk",
+	"Mv6uDJ1ppjgSyDByyt3l3XARywx+eyQRLbx+tNJi2WsSVGqZzDgC9r3L+mr8ud6fZ84/6bsNkACQryGX",
+	"DpI34PPbjRMpcyZJh0RTLoQ1kdIKjZiWtGxpSdaE2xB8SxpTbpvQhXgl42eiHBvZAU4jsd0K3ZBuXW6c",
+	"GBy+wXL1lsqYndtEKsarWIQp4eT4fT1QzgqJjrGmUtpz66MphADQgi7UFilj89wSYAZYCHoLyDJ+L3aq",
+	"65zXLBEjSZpCTkvuO4So8XACw8UKDB+9QC3bsCAF2hI10jtkZZQDeWi+NUp6Ex9xkOtuLIoVBJfGsd/1",
+	"+AiTToCLguodYS3JQ+UtAdRmaK211jKkFX5j3WxtR0zKcWPez+xaYqt/i7cfwJUS1S33ceZPcY2buWLr",
+	"+zeySZOdQ6l24kTM8fVxXXYefH5m/peN0270AIn1vWtyB3orJBWVlkkGc19E1xjZzYUFo9/dbuvaZ0o8",
+	"/fKslSvx5Mun7WyJL8PdhyZ2xDh2WSpnZ5fu/21/40VsR26MYHEtEW2dChfPMnShF3d6fnZ2jrhAFy8e",
+	"v/gzKgSv2rM8HXtc7ZljB/e9D+cm1U4PqbOhGF0Lp3afljJx+Zi/YcEFagTyqH3CcF7Hjm40DKYMuiLH",
+	"c/tJdsGg/v+OS+oopw2SOVcrm7uCFTpDxV8y1P7u5Al8WZKFQpyV2wxBzgp8Drxi+iVtnnC1ul5TBvxQ",
+	"v6N1Jv18VM94J8iihF/7se4Dh7IKcFWPt6ONLhYba4r71DixJjy7K2aU0Ms6OOHc92lXivOueci4waPo",
+	"0yS6jNRMC6IwLZNxrzqhSimqyhEobx7LGsFrp8vMghJbSEqPHLNrQQoeDwZgdl0z82PEhb3hdVmgOUH6",
+	"GUYaU8SYfCuj3vQd9o3Auq9nPanoOSkwhN/v9TP22YEo5k6PsnMTtyGz4hu0xmyL4HdEcL5CoPejFbbh",
+	"oVCrD8LyEQ2dOe9b/zcwaeKI5LSq/k/GABrht2LObmzHwAYMqJZKeTi6H9K0LR513anBP9dehhmK77MC",
+	"60b1mJ41FJEgpZiPbhrDbpx9ERZbYSlbSUspPmcfdBHmxGorLmNpKbgoWpOkEME8Fxv7vSWMLj6PTVYC",
+	"zStqZYNQnR4h1a9lsAA7eHTVBMf9DN0gsFREEA7WWXGt9QGNLLUQNgEMr+dUckbzwZBcJ+xlgyQvwcIU",
+	"BKcTPqbpSpXVcKIqVsgYhuwjAEA4lltKHIyG+XQsEVYcNvlljZWgH+POBZtO7Rz4asPRUtBCZggjwTcI",
+	"M2SSE/UXC5wrLhBG4HlBlCGztywSYhjht+sewEjl1aVLjucU1oKITCF4rcig7T8oAvXbs16G7XzrABQc",
+	"R8DYd4rEyZx/QT/Gmd1IlXBKfOhKGzKx05sWLUxECrPZLREuq/Fe6UVWVrlhGqllglBxNdZCsCsDfVhQ",
+	"2giUxZcGBT11pej764JGTBOrg4+ClB7l+6rttbnYldE4DY5NJm+c12Zg8VrJvsM90jmT5hxcGnDCQrDb",
+	"TJLiApeSdEmNfMS5KreIM5cHA9kta/wxfPUcQNX5pn0ggqz5LblW8QgXHZfIG1XjiLoO+FUHDQ7EyDpL",
+	"ccOm1gNY3F+N/3oUzxvpxU876fVKPKtrryTNAYc8PXeJSaYcahCy2+kG5IvFCAWThnEg/UofFndRcqi4",
+	"UN9hlUc81jkpSzloTuYrzJYka2qLVgRc8ONYvH74FSnLaCybl/WapWYHQ8084nQKATtBGyxNMhRu5bd0",
+	"LQBSFoNZPlQhKkH1syk5vWNZNcrpMGq6BzM7bQxJe1LOWYXtBQq+kTb0AbFC2C2UOegTiHLcmpnIRjE0",
+	"GtOMrTvWWJW2F08zB9eYo80SMotSUcYc5xZLTNl1MY/rek3d39OAZk+CPP0gLh14FgcddO65wDm7K6oC",
+	"Ple30mCq2D4brB+LlpDIpYEJZXzwl4n8ooXgawREj0D2eXsoJ8w5BECdKEsIA5sEJipyk5W9oWVh2Zb+",
+	"9XrJOZioWgReO31GGPRtairgVRcGE2RNIHnNRNSDvy0rssCpzGAm7YiyW2Iy5gRdG5AVpMT6tRVdrq61",
+	"sRw11QTfxIoc9TYfSQQ2QxBt353glM1ucVmTBJMxPEBxtOJlYQKTMv0oFF443qFpSRLCXrbjk2F2dheL",
+	"9N4ci3DrSuMPZ4uS5mo0z1YrLm3UVO8GSb4m4PNDpARd5hAce6qLNR6Jb1ykSV4B64irvH7/0zfU1nt3",
+	"Kb5HU2WtAju4+3IRM+h9+sDYvZeLr5kSUat4SW8Ji2E7UStihT0Rt0QYXNfMQiM4VStNhDbfuG8nQq3r",
+	"Tkwwk2euMtbtLAkMs4tIFWJZtHLjQ79VyupPrHBCUnI87GX3Ytdkh0vuKFE1Qtk15J21grBRk6Uk+BZS",
+	"jNYmLRwyxTkrtz5VfJ08oN9DCRxkah8iwWg43Sc6tVaCjGIcWYG87QDly3F5A/rF6Gy2BKe30VTRR+uc",
+	"jxCViVmLu72aphao/dbYwqb+YFQkUop3+Uljg/mqqalhowG/T3gIoZvGLL2XM+5SyT2YmnVFcUJFY5j3",
+	"is2PrKN6/fdZNvtO/+eN/s/fvo+eVIm3vFZ75AaHMLRObDvmjsSAK59hOaVhAGiVqZzgccm6C5snsZOg",
+	"oEVKkqqm1TJ5Lbi39m9+e4nOQLlgpnRhhAd8JEewanlUXKYzjOGXa8lrkbeyOOnHtVbi5iaZ3qXhbE3W",
+	"aRS51iZ6EOkNEPeAWKsiKsT3TEKukmko1FQAGXMM7K/z6BEKkkPUonELJSYN39kz9XmFq4gtoyjbog2+",
+	"JXrIS6RBA/nG5Ncal0gqUskMzbEk6PnTDF08e4b+fztVPqIJDWVCR03mxtYbE7SJMQ1/JI1t2UK9HsgN",
+	"QiWTou0mgtQT28WooeOslWt9TzvWnUuaqb11tNXmbOM9hFG7VGOpcQ2A1ddYpNpGxiUBZzaVqKk6m2am",
+	"uEPQkyf2ZgrGOrxX0bKUkLSF5lvzL1bo1NSXZT01KJk+vCIuHSsSZqBFS4lPSXQzvHvejxndju8uEbM5",
+	"hcKUqW3I/+yXUMl1Q0ABqriUVCN8jPuNZNJObvdZ3r3iyuDfkTylHm3lSJEeCUjD2378LIBSFL5bFlGD",
+	"8VIQEvWIaQMmQ4FbwzwaY6tYE+31OuW7gcZtJc9vJCoEXWgzFt5A/NYauvpDiatxwhbGuK6qSFbnfIsg",
+	"4ajOV1CFArMigRlaYKlIqwonmNd4oTiSKy6gik8R8OfdQ0T48uv7op+pUbp2GlTiZJxHztQUmIeh7tRV",
+	"Y3mf/YIIm946ArRucpJzVowN/7vD63MiM4zBHsgkXREsxq2k4iUWVG1T2V5JkgJ/zA6/zJblH/ANMSJd",
+	"I1Ow4WGE4huGXMxZY02JFQmRilBw3qywTGuPu9WMShBcDNGTpklTO4Hm25HFVd1S6cplQ2UzXNIls2XT",
+	"+qMpkeb1XC1q49c2W3HNRgI3tRNuUavTZuuNPYvNapvY8RrfEGl8LRha6cUoZ0NZwTfpQkIjpYkg3l08",
+	"MhNBL9+7+vUim+rmDrX2KKiLYAFih4wsYKENPTU7ymaO9zaoEfB9w3NSPP8+7aW6aW/pVk/+/Pq+wSO0",
+	"/0n7FJvmChGNeVSizq7cmnj9IdQ68rogmg27asHE2xHUxGVpWfUarfktQYovwf87LUmmnwzT8o4Eud92",
+	"hW5BDeRihxs/WE/9UWC74Ff0xwJv47Z7EBCLvrigLNbASIu4peB1RdlSs2OrAUGgquFRkeGOgJuUXXeS",
+	"kEPrvhW8C7gwWDymgwgXish4cQR0U7uuqzj+Adz09k2ptI2OwTuorsAvzbhCNo4mXasTMKP6S+0EHttr",
+	"3WBq1HloPzKtAYuLf8ajBVyl2rYUqWbA8JMrODabCjpvRDQDPK3yw2XHRnX63C8sEkQty3sm0UNYOfqq",
+	"/uU6aodCPgYsJ857Dte/JUowu70uo9nrlORFYGSxhSb6Ig6O1pieiVSRuMMF3/gjibTUHFZmGpzljCTq",
+	"0lsJBCMzlJxEOGCCQoN7wZ4DGjB8faisYEgayaDuwPHQVlKE0bjcVEYSTEuVaDeu9Mw0JfIO0X3F6bSp",
+	"7ivH76Hygayr0nIaXJbfL2aXP+1Ys33jtcALPUQ80W5aJ7toNuXPwfLMZHHf3ARw29GMp6+davDs+Y5E",
+	"g3uWAYcyIFVcitl2st/PUnBAXhYYQ6e8t4vTefp3Puj8z5OKhGPJStHtJDrTlHRCojX0HR4fqEtHXu6Z",
+	"GJrZ9cY2+ANzTQPbOxxOdmnVEppsgw24GBJVhbGEl9hqfoynpZoUiolh0KXgm4GmEr6fBPin0ZxolX0j",
+	"qFKQiBLppcFjzfIWtQAPC2dEojnZclagprmG1kplywYLBuSLhWuA3WnTQzagJLsutxOStQbyew6hd3Vr",
+	"ee25NHtpwN4IUQBc8rQTeS+xI5+Sl/LsbOTaowtz0YRkVr3PQ33+dPj2ib3qTpoah6HM+x+F757SyQ87",
+	"Xn/mHw2hpIraR5qoQUvcKa0UmwsT0h2Ih/x/fYs1CFbvCHtY/bXfX9jVtaedX/ac7tce2CWa7GgTvLP/",
+	"byXILSWbWDpZpKHSPg1gpmaGueTxoSbDIdodvhPfTpEytU1e0Lg7YndZkwJRheY4vzGp+E2zTidj/X1C",
+	"03pt9NrxmaVEikTAV7SIdBF4I/jamfLCGoeKI0NqSKtOaA1hLPkYuSR6CZLLGDwS5KuFuosE2XC0cRAF",
+	"ASJJWU7QmhaMLlfqMfq2MK//8MO3r2///Bh9renKfPX+zSv04umzP7sLR6TPQlXa8EfaynuM3sB69fOm",
+	"K65LVoVoVS31y4rnvIRgNK7oqXlMnqI/ronCBVb4EjatIZuh5n6gLx7/B2gIpiHE7N+JVFv0lvN1UB14",
+	"OTt7fP74DMR8RRiu6Oxy9uTx2eMnsyDjEqZtGleffnKF+3dQCEGUKekjAq5s+baYXc7+StTr8IKn4M6X",
+	"i7Ozgftept3z4ueIXPSiAeg7DMCvlo/Eh/RrbF8eE16xlbADm0dOw2uvwFxLg+7UtJ7vXuM1dQ4IbUcO",
+	"4BWM/s9wBsNQBHI//URZQT6m0fE13zBNNW/cfWDDsKgLyk83+LYNBM+v55RhsY1fbxTrX1eSe+49m8l6",
+	"vdZzXc6+Z7YpI9TZWObm4PASaS6KBGZLy0wgB76Y7YfBWfQiKID14DVQg1WKO8hCEJcyfwSqeK8HTxPF",
+	"xYMQhb2pAeElpuwAmPEdviHQnUBrlIgL5C+18Phh5rJ5gb4/vvGTeAKzpKT/ubNdZYjRbbtAXPNbEiel",
+	"p7FurqaeBwIOEPwn4Cbbd9tmGa6VuC0XNNWHNhdSEFKiWhKZNVABB7Jtci6nk4e7brDB4hBqp2vX/Pqe",
+	"g6bw9rsQ4L/WRKq/cBNkOgi2+r7dd211TdP13Zgz1vsuDnCm72qFMNKWhG1AyxQPawzDNuHmR1v5bpNM",
+	"4sh8X56y+1yAn8Qp4eKgpxPlIwy2vcHbA0D+KyAJTU42NcUcgOVRUaj6zvspDfDKpk7uELd0jZfk9JeK",
+	"LPeWtyaJ8wDguDLZoMHdIo/8bRNZK0n0EDxEmz4ncIvH6Sf9zwj263uNjiHPJWfkYCpwRCMo3ULuey+k",
+	"h0RjvsgkZultvwue21O3HdcdsWl+1/c29u+YLEsU7uT+oI/r9oJgRd51b4I9tFRod4wdJRrODzZ5d+aO",
+	"vMEFyaw5zawDAiKge9oYwaGdfmr+GLRzO+dwJCtrGB5BKyuLog9h7bbvK44ScQuKgcY/SNyvwzuyjk/b",
+	"rwMDdRdlBzvYX8h8gCtDNkQqtKpZIUiRub8hLjM7/omQW3eXeAq9vzZP7DwIRT4qM9yJuTVmPG6bO9mi",
+	"d/XaoQ4g0KEm/ATumzGbfmmatXCmRXuBFda2CWbIrubooPeRjCQdvLG++qMxFX9nTvyeZPhlb8i/cRlm",
+	"Te6ZvZXEdO/fF9LZzhfMbfYjHjTXuY84O6+wDVFOWkUbOkHbAL45wFFOJljLIawA9NXVK/TdN2+bm+W0",
+	"ErxxlVraEmOIsgegj0YpHiQSB+WHkRX+TEfICrP2/Q/lm+aOvyYXHzpRZBDFcMVCW38FoLNZgvQBuIFv",
+	"70NLaaR/pR2L5CjaaAP8MbroRd8OuiGVemkhg4OCBsed5ji/WZrmrPsf2yszuJnOVYT5jhe2QIzrNQSq",
+	"bI/6Zjt101PXePs4R/ueQKuYo8kgm9kToR/PdPQDe3lLx8DQhGJSvPy9S688EhRg/J2K/SO5l5VzdJZt",
+	"uuwdDRW/Lqi6so38jsFimu5NoxjMEcRLPP01jhbKFnf56ixoeQic6+nZi8MCxbf1ivrccEleomZJWPpr",
+	"5xDjm0OwUtgags5TKKjklKavY4ZwWeppNZ8gBVXIdqF46Z2ZwF+fnr0wqYD6uRUvC9lpN6ahyXxF+gjW",
+	"K33Hq6MgvEaHN4Kvr2zbqiMhvevqNF6sHhbr4+lZUYe3WhEqDuTy1tB1tQSLoHHYI2nvMDa5d4iyDM23",
+	"KOfVViMWZci0uhqBHlqVOBG+Y1PSUR40dhpnaNtuTxOtBLuSw3guAgLUtPfq6m++aboN2GDXCdV1Pzye",
+	"Avqe4KILxSPQSjDDEUTEsILQ9MNNnO7a/HiAeLLKVwjrE3XNaxUP+TsrkMRbVxjX6rj70iVXQ1mhk0iT",
+	"COVxVSySxPJOUDaNXEKQ25H3Tuk4Gh0pjuZa4aNMkQK4ToG3AHCoRHoADa5dBnYcYn1NclqQq1Z10THI",
+	"1Zdw3zesXcBCD2EMfgVlV1p8GI0EBYDOQtVlDLFsWT7sE7mCJx5CYYXuKCNEN2QFR5yAoLn6lgqHkemB",
+	"18MX84L+x9WKCJkZv69ekfna1gKrI/pH7BU6iXO5OGSUyEKyfwT+SilzFqCdk81BHLzOCWW6Es8buBsH",
+	"lXWzIAKpSIxsDPAjTpeduO9TvZO4/8HfNXUkSexLHQ/tNP/f6AhXto5ux5n4px7EiHYVnGN8tKYRmVuf",
+	"lriQ0/CZPCzZzF712YbhFb4lflfHkZWdItZ7CswbUh1CLfpXQirTI06immlhgeFYXmrTwi7U2GxYwQ+m",
+	"XxyYZWO4iLuN8DjM/gf22T2mtX3kSN7Sjat/TBm0pkDyiDD4MWUIOTnkKv0Oo6NvzD0R1iPQ+AtWpFx0",
+	"gzDQxl65Bm4N2FDBibm5Y4VvD6NrRHlFCP3D84mgGPKBLeAHPPIrsG5pvooeOKhODUYI0GhMNH8k6ZwW",
+	"JNcq0lFNLD3B977e9Uj2FSh6/8SY8JqzR8qMZ27XctHDdl5s+rhNMeWwevSje+ghtCNXhjtCOfKLP5Rd",
+	"ZuvWEa/BZegjoz4NyhWiHzoPKkUmwMha4D8CxwzraT9XYGnKqbcuZXatBu6y4/j+JyzM1s0cABv1pM7x",
+	"xmtlPQJYIox+4fOgnuAl4iIzxaRQj5w1js8+hBwzCBtmJWn+fdOoJ5Zf/WttCpRsgnXT8meg6MrfOWU7",
+	"tySL/TU9HB/lkm3AUhlMN6SkLZrfN28GQhGmlac+UwtEo5tJBVkYtm0gyjHTZ6mPLkNzAgn+gBTzrcYF",
+	"Ui7C8yWlPP2k/+mmtE7jUnqEEfypVa92DCluhj9aDHDPOrl9rZjWcZGCqqOc1NcFbZJEDn9I/irVBw87",
+	"pfNSoLwOXEobLAp56MSD1NRrXBDEmW8Xb2vZXzYlf1j6axIPmH1gLsPNkLkDN7P3QsPtbmAaKCxUKuEg",
+	"seYET6kEWZSuifyhEfWdH/x3w04OWSXhNpfKpSoxA3sdnP7Q+ecA6gSEG+xt4FYx0FoBCVwDIG8gAuJr",
+	"9qJn7x3chz73t3j7wTY1PMKp29Hl75w/HSJjxKiNUHzazKJsZoppGeJ6OMrEIftrIA59yFdE/WivjDiK",
+	"KQNj/58IenAR9FfBN1D/vBKU3SCT7WFuZnBiyGm1W3RDSGVibabNncdBn62WDhzbRLMRJomtAG0A6bc4",
+	"a7dujPZA29sE2ZnSFjs3zXrdnY0HiOm7BLGWcxAS85E5CxGE82VFdkXt4YkHidpXJB9bx2rWvacObk2v",
+	"00/mw9103mde9NzPBSC6Mm5OyivXrP0oGWDBxUgPzAdNbnCcD/rLhZVNIN4TtWGDQdpe6hxN4tbO1MZx",
+	"HGUhoDdVhKOcZVNvwu/1PTfCmrD2XcdZYiGu03I/Uaw3/f7+FZ4rEi+avE8HBNOnLLOVk+D7XxHsmlT+",
+	"/eQKHjh5b9sW9jJIm13cHSZ25nETcAVBi32lSnJCWEExQ08uTuZUoUXJsbuS5x6NWWBwcztak7bQQ1d3",
+	"21yAsW3wvW0tTcKlLuj8OawQ8mYyVBIMnmrC0BIK8aUKUl0JzlfmRiFFKogbnZ+eP3/y5VP9sbm97jF6",
+	"Za6jD5uxWgAJgs4ydPYYfRA1camXBjAGeX/jfA1FS6bDWyT6anf5+cnO7eqRHEl7iu9Bd1l8h83N/5FN",
+	"Pju/CO7r//L8xcXvl7jdRg5DmOSjXrDXXgD5KLNV0YuW6zSY+BBkuWW5Jsoty+9OTSRtuj6wZfmwLfRV",
+	"SZfsq6W56m53beBBu+m42j9z6xLi0DOSi6BmoAUDk2d6DCDYVNsty4+lEIVXJf1u8mwxQ3Aj15owldlQ",
+	"/prfmsuwTI8wxZt7X+ak5Gxp2oTZ/NwwE9enh51+ch8HO/S8hu9bCVufu0OPameP7dmlxwWGTz/ZT1P7",
+	"MP7oWyP/07Ri3DSBzGlEbF98gIaLkWO7Z2e0cM3DzdGSJx0hgkM0RgSiXRFcqtVvg80Z4JFjpqjZGSKo",
+	"WFcRaVwJnhMpEZXI/g6B5O1vw2XJuNh+nk3A4vQhPTt78gDTMW46UW+7CTpY4TmWJENrUlDsXDKYFejX",
+	"mtTEdFaWcNMSDGtq/AyW16KcXc5OtWryPwEAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -210,6 +210,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/syncs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** Takes that are lined up with others, each pair with its state */
+        get: operations["listSyncs"];
+        put?: never;
+        /** Find what is to be lined up, and compare every new pair in the background */
+        post: operations["proposeSyncs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/syncs/{sync}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept an alignment, which moves the take to where it belongs, or refuse it */
+        post: operations["decideSync"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/syncs/{sync}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare a pair once more */
+        post: operations["alignAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf": {
         parameters: {
             query?: never;
@@ -872,7 +930,7 @@ export interface components {
         };
         Event: {
             /** @enum {string} */
-            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "progress";
+            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "syncs" | "progress";
             id?: string;
             /** Format: int64 */
             done?: number;
@@ -1034,6 +1092,75 @@ export interface components {
              */
             in_place: boolean;
         };
+        Proposed: {
+            added: number;
+        };
+        SyncDecision: {
+            accept: boolean;
+        };
+        SyncTake: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            start_timecode: string;
+            sample_rate: number;
+            /** Format: int64 */
+            frames: number;
+            /** @description its loudest strand */
+            strand: string;
+            /** @description all of them move together */
+            strands: number;
+            picture: boolean;
+        };
+        Sync: {
+            /** Format: uuid */
+            id: string;
+            ref: components["schemas"]["SyncTake"];
+            take: components["schemas"]["SyncTake"];
+            /** @description what makes them a pair */
+            why: string;
+            /** @enum {string} */
+            state: "proposed" | "aligning" | "aligned" | "doubtful" | "none" | "failed" | "accepted" | "refused";
+            /**
+             * Format: double
+             * @description of the take's first sample, in samples of the reference
+             */
+            offset_samples: number;
+            /** Format: double */
+            offset_seconds: number;
+            /**
+             * Format: double
+             * @description by how much its own timecode is late; null when either has none
+             */
+            shift_seconds: number | null;
+            polarity: number;
+            /**
+             * Format: double
+             * @description by how much its clock ran faster; null when the overlap is too short to tell
+             */
+            drift_ppm: number | null;
+            /**
+             * Format: double
+             * @description what the clocks drifted apart over the overlap
+             */
+            apart_ms: number;
+            /**
+             * Format: double
+             * @description seconds that both hear
+             */
+            overlap: number;
+            /** @description places that were compared */
+            windows: number;
+            /** @description of them, those that agree */
+            agree: number;
+            /**
+             * Format: double
+             * @description what those differ by
+             */
+            spread_ms: number;
+            reason: string;
+            error: string;
+        };
         Watch: {
             folders: string[];
             /** @description new and finished */
@@ -1151,6 +1278,8 @@ export interface components {
             /** @enum {string} */
             length_remedy: "" | "pad" | "shortest";
             suggestions: components["schemas"]["Suggestion"][];
+            /** @description its start is where it was lined up and not what its files say */
+            lined_up: boolean;
         };
         TakePage: {
             items: components["schemas"]["Take"][];
@@ -1508,6 +1637,7 @@ export interface components {
         writing_id: string;
         reel_id: string;
         delivery_id: string;
+        sync_id: string;
         /** @description the cursor of the page before */
         after: string;
         limit: number;
@@ -1851,6 +1981,98 @@ export interface operations {
         responses: {
             /** @description gone */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSyncs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description pairs in the order they were proposed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sync"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposeSyncs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description how many pairs are new */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideSync: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SyncDecision"];
+            };
+        };
+        responses: {
+            /** @description decided */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    alignAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description on its way */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,107 @@
+package app_test
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/store"
+)
+
+// A camera whose clock is off by more than two hours is found among the takes of the day, and moves to
+// where it belongs when that is accepted; what it does not hear is not lined up with it.
+func TestACameraIsLinedUp(t *testing.T) {
+	f := setup(t)
+	dir := t.TempDir()
+	run := func(name string, args ...string) {
+		c := exec.Command(name, args...)
+		c.Dir = dir
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "scene.wav", "synth", "20", "whitenoise", "tremolo", "2.7", "90", "lowpass", "4000", "gain", "-12")
+	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "else.wav", "synth", "20", "brownnoise", "tremolo", "1.3", "90", "gain", "-6")
+	take := func(name, start, scene string, args ...string) {
+		run("ffmpeg", append([]string{"-v", "error", "-y"}, append(args, "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference="+start, "-metadata", "description=sSCENE="+scene+"\nsTAKE=1", name)...)...)
+		b, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		upload := filepath.Join(f.dir, "upload")
+		require.NoError(t, os.WriteFile(upload, b, 0o600))
+		file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))
+		require.NoError(t, err)
+		require.NoError(t, f.Analyse(f.ctx, file.ID))
+	}
+	const hour = 3600 * 48000
+	take("A.wav", "1728000000", "21", "-i", "scene.wav") // 10:00:00:00
+	take("B.wav", "1776000000", "22", "-i", "else.wav")
+	// The camera rolled 4 s into it; its clock says 12:11 and something.
+	run("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc=size=160x90:rate=25:duration=10", "-ss", "4", "-t", "10", "-i", "scene.wav", "-map", "0:v", "-map", "1:a", "-c:v", "mjpeg", "-c:a", "pcm_s16le", "-timecode", "12:11:00:00", "cam.mov")
+	b, err := os.ReadFile(filepath.Join(dir, "cam.mov"))
+	require.NoError(t, err)
+	upload := filepath.Join(f.dir, "upload")
+	require.NoError(t, os.WriteFile(upload, b, 0o600))
+	file, err := f.TakeUpload(f.ctx, f.p.ID, "cam.mov", upload, int64(len(b)))
+	require.NoError(t, err)
+	require.NoError(t, f.Analyse(f.ctx, file.ID))
+	camera := func() store.Take {
+		for _, tk := range f.takes() {
+			if tk.Name == "cam" {
+				return tk
+			}
+		}
+		t.Fatal("no camera")
+		return store.Take{}
+	}
+	before := camera()
+	require.NotNil(t, before.StartSamples)
+	assert.EqualValues(t, 12*hour+11*60*48000, *before.StartSamples)
+
+	added, err := f.ProposeSyncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	require.Equal(t, 2, added, "against both takes of the day, since its timecode meets neither")
+	again, err := f.ProposeSyncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Zero(t, again)
+	pairs := func() map[string]store.Sync {
+		rows, err := f.Store.Syncs(f.ctx, f.p.ID)
+		require.NoError(t, err)
+		out := map[string]store.Sync{}
+		for _, r := range rows {
+			ref, err := f.Store.Take(f.ctx, r.RefTake)
+			require.NoError(t, err)
+			out[ref.Name] = r
+		}
+		return out
+	}
+	assert.Equal(t, "not_aligned", code(f.DecideSync(f.ctx, pairs()["21-1"].ID, true)))
+	for _, r := range pairs() {
+		require.NoError(t, f.Align(f.ctx, r.ID))
+	}
+	got := pairs()
+	assert.Equal(t, "aligned", got["21-1"].State, got["21-1"].Body.Reason)
+	assert.InDelta(t, 4*48000, got["21-1"].Body.Offset, 1)
+	assert.Equal(t, "none", got["22-1"].State)
+	assert.Equal(t, "not_aligned", code(f.DecideSync(f.ctx, got["22-1"].ID, true)))
+
+	require.NoError(t, f.DecideSync(f.ctx, got["21-1"].ID, true))
+	after := camera()
+	assert.InDelta(t, 10*hour+4*48000, *after.StartSamples, 1)
+	assert.Equal(t, before.StartSamples, after.StartWas, "what its file says is kept")
+	assert.Equal(t, "accepted", pairs()["21-1"].State)
+	require.NoError(t, f.edit(cell(after.ID, "note", "lined up")))
+	assert.Equal(t, after.StartSamples, camera().StartSamples, "other edits leave it there")
+	f.undo()
+	f.undo()
+	assert.Equal(t, before.StartSamples, camera().StartSamples)
+	assert.Equal(t, "aligned", pairs()["21-1"].State)
+	_, err = f.Redo(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, after.StartSamples, camera().StartSamples)
+	assert.Equal(t, "ended", code(f.AlignAgain(f.ctx, got["21-1"].ID)))
+	require.NoError(t, f.DecideSync(f.ctx, got["22-1"].ID, false))
+	assert.Equal(t, "refused", pairs()["22-1"].State)
+}
