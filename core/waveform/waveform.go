@@ -224,8 +224,11 @@ func (s *Summary) Spread(channel int, from, to int64, n int, samples func(dst []
 		}
 		for i := range out {
 			a := max(0, from+(to-from)*int64(i)/int64(n))/step - first
-			b := (from+(to-from)*int64(i+1)/int64(n)-1)/step - first + 1
-			out[i] = join(got, a, b)
+			end := from + (to-from)*int64(i+1)/int64(n)
+			if end <= 0 {
+				continue // before the sound
+			}
+			out[i] = join(got, a, (end-1)/step-first+1)
 		}
 		return out, nil
 	}

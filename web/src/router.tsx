@@ -6,6 +6,7 @@ import { DeliveryStage } from "./stages/delivery/DeliveryStage";
 import { IntakeStage } from "./stages/intake/IntakeStage";
 import { LaterStage } from "./stages/later/LaterStage";
 import { ReelStage } from "./stages/reel/ReelStage";
+import { SyncStage } from "./stages/sync/SyncStage";
 import { TakesStage } from "./stages/takes/TakesStage";
 import { WeaveStage } from "./stages/weave/WeaveStage";
 import { Empty } from "./ui/controls";
@@ -54,7 +55,7 @@ export const router = createRouter({
     productionRoute.addChildren([
       stage("/intake", IntakeStage),
       stage("/takes", TakesStage),
-      stage("/sync", () => <LaterStage name="Sync" />),
+      stage("/sync", SyncStage),
       stage("/reel", ReelStage),
       stage("/weave", WeaveStage),
       stage("/measure", () => <LaterStage name="Measure" />),

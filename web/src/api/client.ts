@@ -6,6 +6,7 @@ export type Production = Schemas["Production"];
 export type FileCard = Schemas["File"];
 export type Take = Schemas["Take"];
 export type Strand = Schemas["Strand"];
+export type SyncPair = Schemas["Sync"];
 export type Reel = Schemas["Reel"];
 export type ReelOp = Schemas["ReelOp"];
 export type Track = Schemas["Track"];

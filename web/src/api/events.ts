@@ -26,6 +26,7 @@ export function useEvents(production: string) {
         deliveries: keys.deliveries(production),
         writings: keys.writings(production),
         shelf: keys.watch(production),
+        syncs: keys.syncs(production),
       };
       const wanted = [...stale].flatMap((kind) => {
         const key = lists[kind as keyof typeof lists];

@@ -26,6 +26,7 @@ export const keys = {
   writings: (id: string) => ["production", id, "writings"] as const,
   watch: (id: string) => ["production", id, "watch"] as const,
   hashLists: (id: string) => ["production", id, "files", "hash lists"] as const,
+  syncs: (id: string) => ["production", id, "syncs"] as const,
   deliveries: (id: string) => ["production", id, "deliveries"] as const,
 };
 
@@ -133,6 +134,14 @@ export function useTakeFromShelf(production: string) {
     onSuccess: (files) => note(`${plural(files.length, "file")} on the way in.`),
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: keys.watch(production) }),
+  });
+}
+
+/** Takes that are lined up with others. */
+export function useSyncs(production: string) {
+  return useQuery({
+    queryKey: keys.syncs(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/syncs", { params: { path: { production } } })),
   });
 }
 

@@ -2151,6 +2151,7 @@ export interface operations {
     getWaveform: {
         parameters: {
             query?: {
+                /** @description may lie before the sound */
                 from?: number;
                 /** @description the sound's end when absent */
                 to?: number;

@@ -3,12 +3,6 @@ import { useProductionId } from "../../Shell";
 import { Empty, StageHead } from "../../ui/controls";
 
 const says = {
-  Sync: {
-    title: "Lining up is not part of this version",
-    text: "Takes go into the reel at their start timecodes. Recordings without one go to the reel's end.",
-    next: "reel",
-    link: "See the reel",
-  },
   Measure: {
     title: "Measuring loudness is not part of this version",
     text: "Sample peak and RMS of every output are in the proof of each delivery.",

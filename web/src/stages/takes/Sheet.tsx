@@ -511,5 +511,5 @@ function stateOf(t: Take): { says: string; look: string; why?: string } {
   if (!t.final) return { says: "proposed", look: "text-caution", why };
   if (t.snags.length > 0) return { says: plural(t.snags.length, "snag"), look: "text-caution", why };
   if (t.suggestions.length > 0) return { says: plural(t.suggestions.length, "hint"), look: "text-focus" };
-  return { says: t.in_reel ? "in reel" : "", look: "text-quiet" };
+  return { says: t.in_reel ? "in reel" : t.lined_up ? "lined up" : "", look: t.lined_up ? "text-good" : "text-quiet" };
 }

@@ -1,0 +1,193 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, must, type SyncPair } from "../../api/client";
+import { failed, keys, useSyncs } from "../../api/queries";
+import { plural } from "../../format";
+import { useProductionId } from "../../Shell";
+import { type Command, useCommandList } from "../../ui/commands";
+import { Button, Empty, Key, StageHead } from "../../ui/controls";
+import { note } from "../../ui/notes";
+import { PairView } from "./PairView";
+import { inWords } from "./view";
+
+/** The states of a pair in words, and how they look. */
+export const states: Record<SyncPair["state"], { says: string; look: string }> = {
+  proposed: { says: "waiting", look: "text-quiet" },
+  aligning: { says: "listening", look: "text-quiet" },
+  aligned: { says: "aligned", look: "text-focus" },
+  doubtful: { says: "doubtful", look: "text-caution" },
+  none: { says: "no match", look: "text-quiet" },
+  failed: { says: "failed", look: "text-bad" },
+  accepted: { says: "accepted", look: "text-good" },
+  refused: { says: "refused", look: "text-quiet" },
+};
+
+const order: SyncPair["state"][] = [
+  "doubtful",
+  "failed",
+  "aligned",
+  "aligning",
+  "proposed",
+  "accepted",
+  "refused",
+  "none",
+];
+
+/** Cameras and other recorders lined up with takes: what fits where, how sure that is, and the two of them to look at. */
+export function SyncStage() {
+  const production = useProductionId();
+  const client = useQueryClient();
+  const { data } = useSyncs(production);
+  const [picked, setPicked] = useState("");
+  const list = useRef<HTMLDivElement>(null);
+  // What needs a person comes first; within that the order they were proposed in.
+  const pairs = useMemo(
+    () => [...(data ?? [])].sort((a, b) => order.indexOf(a.state) - order.indexOf(b.state)),
+    [data],
+  );
+  const at = Math.max(
+    0,
+    pairs.findIndex((p) => p.id === picked),
+  );
+  const pair = pairs[at];
+  const shown = data !== undefined;
+  useEffect(() => {
+    if (shown) list.current?.focus({ preventScroll: true });
+  }, [shown]);
+  const refresh = () => client.invalidateQueries({ queryKey: keys.production(production) });
+  const propose = () =>
+    must(api.POST("/api/productions/{production}/syncs", { params: { path: { production } } })).then((got) => {
+      note(got.added === 0 ? "No further pairs were found." : `${plural(got.added, "new pair")}, being listened to.`);
+      return refresh();
+    }, failed);
+  const decide = (accept: boolean) => {
+    if (!pair) return;
+    setPicked(pair.id);
+    must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body: { accept } })).then(
+      refresh,
+      failed,
+    );
+  };
+  const again = () =>
+    pair && must(api.POST("/api/syncs/{sync}/again", { params: { path: { sync: pair.id } } })).then(refresh, failed);
+  const step = (by: number) => {
+    const next = pairs[Math.max(0, Math.min(pairs.length - 1, at + by))];
+    if (next) setPicked(next.id);
+  };
+  const latest = useRef({ propose, decide, again, step });
+  latest.current = { propose, decide, again, step };
+  const commands = useMemo<Command[]>(
+    () => [
+      { id: "propose", name: "Find what is to be lined up", key: "p", run: () => void latest.current.propose() },
+      {
+        id: "accept",
+        name: "Accept the alignment: the take moves to where it belongs",
+        key: "Enter",
+        run: () => latest.current.decide(true),
+      },
+      { id: "refuse", name: "Refuse the pair", key: "Delete", run: () => latest.current.decide(false) },
+      { id: "again", name: "Compare the pair once more", key: "r", run: () => void latest.current.again() },
+      { id: "next", name: "Next pair", key: "ArrowDown", run: () => latest.current.step(1) },
+      { id: "before", name: "Pair before", key: "ArrowUp", run: () => latest.current.step(-1) },
+    ],
+    [],
+  );
+  useCommandList("Sync", commands);
+  const open = pairs.filter((p) => p.state === "aligned" || p.state === "doubtful").length;
+  return (
+    <>
+      <StageHead title="Sync" says={data ? `${plural(data.length, "pair")}, ${open} to be decided` : ""}>
+        <Button primary={data?.length === 0} onClick={propose}>
+          Find pairs <Key>P</Key>
+        </Button>
+      </StageHead>
+      {data?.length === 0 ? (
+        <Empty title="Nothing is being lined up">
+          <p>
+            Cameras and second recorders are compared with the takes they overlap by timecode; a camera whose clock was
+            off with all takes of its day.
+          </p>
+        </Empty>
+      ) : (
+        <div className="flex min-h-0 flex-1">
+          <div
+            ref={list}
+            role="listbox"
+            aria-label="Pairs"
+            tabIndex={0}
+            aria-activedescendant={pair ? `pair-${pair.id}` : undefined}
+            className="w-[380px] shrink-0 overflow-auto border-line border-r -outline-offset-2"
+          >
+            {pairs.map((p) => (
+              // biome-ignore lint/a11y/useKeyWithClickEvents: the list has the arrows
+              <div
+                key={p.id}
+                id={`pair-${p.id}`}
+                role="option"
+                tabIndex={-1}
+                aria-selected={p.id === pair?.id}
+                onClick={() => setPicked(p.id)}
+                className={`cursor-pointer border-line/50 border-b px-4 py-2 [content-visibility:auto] ${p.id === pair?.id ? "bg-raised" : ""}`}
+              >
+                <div className="flex items-baseline gap-2">
+                  <span className="min-w-0 truncate">{p.take.name}</span>
+                  <span className="shrink-0 text-quiet text-small">with</span>
+                  <span className="min-w-0 flex-1 truncate">{p.ref.name}</span>
+                  <span className={`shrink-0 text-small ${states[p.state].look}`}>{states[p.state].says}</span>
+                </div>
+                <p className="truncate text-quiet text-small">{summary(p)}</p>
+              </div>
+            ))}
+          </div>
+          {pair && (
+            <PairView
+              key={pair.id}
+              pair={pair}
+              actions={
+                <>
+                  {(pair.state === "none" ||
+                    pair.state === "failed" ||
+                    pair.state === "doubtful" ||
+                    pair.state === "refused") && (
+                    <Button onClick={again}>
+                      Again <Key>R</Key>
+                    </Button>
+                  )}
+                  {(pair.state === "aligned" || pair.state === "doubtful") && (
+                    <>
+                      <Button onClick={() => decide(false)}>
+                        Refuse <Key>Del</Key>
+                      </Button>
+                      <Button primary onClick={() => decide(true)}>
+                        Accept <Key>Enter</Key>
+                      </Button>
+                    </>
+                  )}
+                </>
+              }
+            />
+          )}
+        </div>
+      )}
+    </>
+  );
+}
+
+/** A pair in a line: what its clock was off by, or why it is a pair. */
+function summary(p: SyncPair): string {
+  if (p.state === "failed") return p.error;
+  if (p.state === "none") return p.reason;
+  if (p.state === "proposed" || p.state === "aligning") return p.why;
+  const off = p.shift_seconds;
+  return [
+    off === null
+      ? ""
+      : Math.abs(off) < 0.0005
+        ? "its clock was right"
+        : `its clock was off by ${inWords(Math.abs(off))}`,
+    p.polarity < 0 && "polarity inverted",
+    p.reason,
+  ]
+    .filter(Boolean)
+    .join("; ");
+}
