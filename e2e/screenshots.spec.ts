@@ -21,6 +21,13 @@ test("pictures for the README", async ({ page, app }) => {
   await expect(page.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");
   await shot("takes");
   await page.keyboard.up("4");
+  await go(page, "Sync");
+  await page.keyboard.press("p");
+  await expect(page.getByRole("option", { name: /CAM_A_0031.*21A-3/ })).toContainText("aligned", { timeout: 60_000 });
+  await expect(page.getByRole("option").filter({ hasText: /waiting|listening/ })).toHaveCount(0, { timeout: 60_000 });
+  await page.getByRole("option", { name: /CAM_A_0031.*21A-3/ }).click();
+  await expect(page.getByText(/being listened to/)).toHaveCount(0, { timeout: 30_000 });
+  await shot("sync");
   await go(page, "Reel");
   await shot("reel");
   await go(page, "Weave");

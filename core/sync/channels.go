@@ -2,8 +2,8 @@ package sync
 
 import "context"
 
-// maxTried bounds how many channels are listened to one at a time.
-const maxTried = 16
+// maxTried bounds how many ways of hearing a recording are tried.
+const maxTried = 5
 
 // Listener lines files up against one reference. It listens to the reference once.
 type Listener struct {
@@ -29,12 +29,12 @@ func (l *Listener) recording(ctx context.Context, i int) (*Recording, error) {
 // that is not certain as each of the others, since what one microphone hears another may not. The
 // surest answer counts; way says which it was.
 func (l *Listener) Align(ctx context.Context, file ...Sound) (best Alignment, way int, err error) {
-	for i, s := range file[:min(len(file), maxTried+1)] {
+	for i, s := range file[:min(len(file), maxTried)] {
 		other, err := l.listen(ctx, s)
 		if err != nil {
 			return best, 0, err
 		}
-		for k := range l.ref[:min(len(l.ref), 3)] {
+		for k := range l.ref[:min(len(l.ref), 2)] {
 			ref, err := l.recording(ctx, k)
 			if err != nil {
 				return best, 0, err

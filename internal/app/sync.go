@@ -103,7 +103,7 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 		}
 		if s := common(ref, t); s >= leastCommon {
 			out = append(out, store.Sync{RefTake: ref.ID, Take: t.ID, Why: fmt.Sprintf("their timecodes have %.1f s in common", s)})
-		} else if isCamera && ref.Scene != "" && (ref.Day == t.Day || t.Day == "" || ref.Day == "") {
+		} else if isCamera && ref.Scene != "" && !finished(of[ref.ID]) && (ref.Day == t.Day || t.Day == "" || ref.Day == "") {
 			ofTheDay = append(ofTheDay, store.Sync{RefTake: ref.ID, Take: t.ID, Why: "its timecode meets no take: its clock may be off"})
 		}
 	}
@@ -111,6 +111,11 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 		out = ofTheDay
 	}
 	return out[:min(len(out), maxPairs)]
+}
+
+// finished reports whether strands are of music, effects or narration, which no camera heard.
+func finished(strands []store.Strand) bool {
+	return slices.ContainsFunc(strands, func(s store.Strand) bool { return s.Stem == "MX" || s.Stem == "FX" || s.Stem == "VO" })
 }
 
 // AlignAgain compares a pair once more.

@@ -15,13 +15,29 @@ var (
 	pier  = scene{14, []line{{1.0, 2.2}, {7.0, 1.6}}, []line{{10.8, 2.4}}, []line{{3.6, 3.0}, {9.0, 1.5}}, 105}
 )
 
+// again is the same scene acted once more: the same lines, never quite the same.
+func (s scene) again(seed uint64) scene {
+	later := func(ls []line) []line {
+		out := make([]line, len(ls))
+		for i, l := range ls {
+			out[i] = line{l.at + 0.23*float64(i+1), l.length * 0.96}
+		}
+		return out
+	}
+	return scene{s.seconds, later(s.ines), later(s.odell), later(s.marit), seed}
+}
+
+// say is what a voice says in this scene: another scene, or another take of it, is another performance.
+func (s scene) say(v voice, lines []line, rate float64) []float64 {
+	v.seed = v.seed*1000 + s.seed
+	return normalise(v.say(lines, int(s.seconds*48000), rate), 0.5)
+}
+
 // microphones records a scene on the first recorder's eight tracks: a two-channel mix, the boom,
 // two or three lavs, a plant in the wheelhouse, and the tracks nobody used.
 func (s scene) microphones() (labels []string, ch [][]float64) {
 	n := int(s.seconds * rate)
-	ine := normalise(ines.say(s.ines, n, rate), 0.5)
-	ode := normalise(odell.say(s.odell, n, rate), 0.5)
-	mar := normalise(marit.say(s.marit, n, rate), 0.5)
+	ine, ode, mar := s.say(ines, s.ines, rate), s.say(odell, s.odell, rate), s.say(marit, s.marit, rate)
 	motor := engine(n, 0.02, s.seed, rate)
 	boom := hiss(n, 0.004, s.seed+1, 0.5)
 	for i, v := range [][]float64{ine, ode, mar} {
@@ -68,7 +84,7 @@ func location() []recording {
 	b := poly("LF07_21A-3.wav", "22:10:32:10", "21A", "3", take3)
 	b.circled = true
 	c := poly("LF07_22-1.wav", "22:11:04:05", "22", "1", pier)
-	cut := poly("LF07_22-2.wav", "22:11:31:00", "22", "2", pier)
+	cut := poly("LF07_22-2.wav", "22:11:31:00", "22", "2", pier.again(115))
 	cut.note = "battery"
 	cut.keep = 8*3*rate*7 + 1000 // seven seconds of fourteen, and the header says nothing of it
 	// Somebody plugged the skipper's microphone in with its polarity turned.
@@ -86,8 +102,7 @@ func location() []recording {
 func secondRecorder() []recording {
 	const fast = rate * (1 + 45e-6)
 	n := int(take3.seconds * rate)
-	ine := normalise(ines.say(take3.ines, n, fast), 0.5)
-	ode := normalise(odell.say(take3.odell, n, fast), 0.5)
+	ine, ode := take3.say(ines, take3.ines, fast), take3.say(odell, take3.odell, fast)
 	far := func(gainInes, gainOdell float64, seed uint64) []float64 {
 		x := hiss(n, 0.005, seed, 0.4)
 		add(x, ine, gainInes, 600, 0.5)
@@ -166,8 +181,8 @@ func rest() []recording {
 func mixHouse() (out []recording) {
 	n := 10 * rate
 	voices := make([]float64, n)
-	for _, v := range [][]float64{ines.say(pier.ines, n, rate), odell.say(pier.odell, n, rate), marit.say(pier.marit, n, rate)} {
-		add(voices, normalise(v, 0.5), 0.8, 0, 1)
+	for _, v := range [][]float64{pier.say(ines, pier.ines, rate), pier.say(odell, pier.odell, rate), pier.say(marit, pier.marit, rate)} {
+		add(voices, v, 0.8, 0, 1)
 	}
 	for i, speaker := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
 		x := hiss(n, 0.0004, 320+uint64(i), 0.5)
@@ -188,8 +203,8 @@ func mixHouse() (out []recording) {
 func scratch() recording {
 	n := int(take3.seconds * rate)
 	camera := hiss(n, 0.02, 301, 0.3)
-	add(camera, normalise(ines.say(take3.ines, n, rate), 0.5), 0.2, 900, 0.25)
-	add(camera, normalise(odell.say(take3.odell, n, rate), 0.5), 0.25, 850, 0.25)
+	add(camera, take3.say(ines, take3.ines, rate), 0.2, 900, 0.25)
+	add(camera, take3.say(odell, take3.odell, rate), 0.25, 850, 0.25)
 	add(camera, engine(n, 0.05, 302, rate), 1, 0, 1)
 	return recording{name: ".scratch.wav", coding: audio.S16, start: -1, channels: [][]float64{camera, hiss(n, 0.02, 303, 0.3)}}
 }

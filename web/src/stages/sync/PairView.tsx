@@ -76,8 +76,10 @@ export function PairView({ pair: p, actions }: { pair: SyncPair; actions: ReactN
         {actions}
       </header>
       <p className="mb-3 text-quiet">
-        {p.why.charAt(0).toUpperCase() + p.why.slice(1)}. {p.error || p.reason}
-        {(p.error || p.reason) && "."}
+        {[p.why, p.error || p.reason]
+          .filter(Boolean)
+          .map((s) => `${s.charAt(0).toUpperCase()}${s.slice(1)}.`)
+          .join(" ")}
       </p>
       {found && <Facts pair={p} />}
       <Bars pair={p} view={view} found={found} onPick={(centre) => setView((v) => ({ ...v, centre }))} />
@@ -140,7 +142,7 @@ function Facts({ pair: p }: { pair: SyncPair }) {
   const rows: [string, string][] = [
     [
       "Offset",
-      `${inWords(p.offset_seconds)} (${p.offset_samples.toFixed(1)} samples) after the first sample of ${p.ref.name}`,
+      `${inWords(Math.abs(p.offset_seconds))} (${Math.abs(p.offset_samples).toFixed(1)} samples) ${p.offset_samples < 0 ? "before" : "after"} the first sample of ${p.ref.name}`,
     ],
     [
       "Its clock",
