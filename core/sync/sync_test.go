@@ -89,6 +89,20 @@ func TestDrift(t *testing.T) {
 	}
 }
 
+// Half an hour either way.
+func TestFarApart(t *testing.T) {
+	const low = 8000
+	scene := voice(6, low, 31*60)
+	file := noisy(room(scene, 7, low)[30*60*low+5:30*60*low+5+40*low], 8, 0.05)
+	for at, a := range map[float64]sync.Alignment{
+		30*60*low + 5:    align(t, memory{low, scene}, memory{low, file}),
+		-(30*60*low + 5): align(t, memory{low, file}, memory{low, scene}),
+	} {
+		require.Equal(t, sync.Certain, a.Certainty, a.Reason)
+		assert.InDelta(t, at, a.Offset, 1e-3*low)
+	}
+}
+
 // What is not to be told is not told.
 func TestDoubt(t *testing.T) {
 	scene := voice(3, rate, 60)
