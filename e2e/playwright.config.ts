@@ -12,7 +12,8 @@ export default defineConfig({
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },
-    trace: "retain-on-failure",
+    // A trace takes pictures all the while: what is measured is without one.
+    trace: process.env.BENCH ? "off" : "retain-on-failure",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: [
