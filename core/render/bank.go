@@ -20,6 +20,9 @@ type Place struct {
 	Path    string
 	Channel int // from 0
 	Treat   treat.Treatment
+	// Drift is by how many parts in a million the recorder's clock ran fast: corrected as the sound is
+	// read. 0 for none.
+	Drift float64
 	// With is a second strand that is added, times Sign: the side of a mid-side pair. nil for none.
 	With *Place
 	Sign float64
@@ -35,7 +38,7 @@ type bank struct {
 	rate    int
 	voices  map[string]*voice
 	files   map[string]*file
-	convert map[int]*resample.Converter // by the rate they convert from
+	convert map[clock]*resample.Converter
 }
 
 type file struct {
@@ -56,11 +59,17 @@ type voice struct {
 	side  []float64 // room for with
 }
 
+// clock is what a file's samples were counted by.
+type clock struct {
+	rate  int
+	drift float64
+}
+
 // maxOpen bounds the files held open: a long reel uses many, a few at a time.
 const maxOpen = 64
 
 func newBank(resolve Resolve, rate int) *bank {
-	return &bank{resolve: resolve, rate: rate, voices: map[string]*voice{}, files: map[string]*file{}, convert: map[int]*resample.Converter{}}
+	return &bank{resolve: resolve, rate: rate, voices: map[string]*voice{}, files: map[string]*file{}, convert: map[clock]*resample.Converter{}}
 }
 
 func (b *bank) close() {
@@ -140,7 +149,7 @@ func (b *bank) sound(v *voice, dst []float64, frame int64) error {
 	if err != nil {
 		return err
 	}
-	c, err := b.converter(f.src.Format.SampleRate)
+	c, err := b.converter(clock{f.src.Format.SampleRate, v.place.Drift})
 	if err != nil {
 		return err
 	}
@@ -188,18 +197,18 @@ func (b *bank) sound(v *voice, dst []float64, frame int64) error {
 	return nil
 }
 
-// converter is what brings a file's rate to the bank's, nil when there is nothing to bring.
-func (b *bank) converter(rate int) (*resample.Converter, error) {
-	if rate == b.rate {
+// converter is what brings a file's clock to the bank's, nil when there is nothing to bring.
+func (b *bank) converter(from clock) (*resample.Converter, error) {
+	if from == (clock{rate: b.rate}) {
 		return nil, nil
 	}
-	c, ok := b.convert[rate]
+	c, ok := b.convert[from]
 	if !ok {
 		var err error
-		if c, err = resample.New(rate, b.rate); err != nil {
+		if c, err = resample.NewDrift(from.rate, b.rate, from.drift); err != nil {
 			return nil, snag.Refuse("rate_differs", "%w", err)
 		}
-		b.convert[rate] = c
+		b.convert[from] = c
 	}
 	return c, nil
 }

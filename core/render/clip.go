@@ -139,7 +139,7 @@ func (b *bank) bound(v *voice) (reach func(a, z int64) (int64, int64), factor fl
 	if err != nil {
 		return nil, 0, err
 	}
-	c, err := b.converter(f.src.Format.SampleRate)
+	c, err := b.converter(clock{f.src.Format.SampleRate, v.place.Drift})
 	if err != nil {
 		return nil, 0, err
 	}

@@ -18,7 +18,7 @@ func OpenStrand(p Place, rate int) (*Strand, error) {
 	if rate == 0 {
 		s.bank.rate = f.src.Format.SampleRate
 	}
-	c, err := s.bank.converter(f.src.Format.SampleRate)
+	c, err := s.bank.converter(clock{f.src.Format.SampleRate, p.Drift})
 	if err == nil {
 		s.voice, err = s.bank.newVoice(p)
 	}

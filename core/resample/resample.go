@@ -10,6 +10,7 @@ package resample
 import (
 	"fmt"
 	"math"
+	"math/bits"
 )
 
 // Edges of the filter, in parts of the lower rate, and the Kaiser window's shape for a stop band
@@ -46,8 +47,36 @@ func New(from, to int) (*Converter, error) {
 	if from < lowRate || to < lowRate || from > highRate || to > highRate {
 		return nil, fmt.Errorf("sound can't be converted from %d Hz to %d Hz: rates from %d Hz to %d Hz can", from, to, lowRate, highRate)
 	}
-	d := gcd(int64(from), int64(to))
-	c := &Converter{up: int64(to) / d, down: int64(from) / d}
+	return convert(int64(from), int64(to))
+}
+
+// Drift limits and resolution, in parts in a million.
+const (
+	MaxDrift  = 1000
+	DriftStep = 0.01
+)
+
+// NewDrift prepares a conversion from a recorder whose clock ran drift parts in a million fast, within
+// MaxDrift and to the nearest DriftStep: what it calls a second holds that many more samples than it
+// says.
+func NewDrift(from, to int, drift float64) (*Converter, error) {
+	if !(math.Abs(drift) <= MaxDrift) {
+		return nil, fmt.Errorf("a drift of %g ppm can't be corrected: %d ppm either way can", drift, MaxDrift)
+	}
+	if drift == 0 {
+		return New(from, to)
+	}
+	if _, err := New(from, to); err != nil {
+		return nil, err
+	}
+	const parts = 1e6 / DriftStep
+	return convert(int64(from)*int64(parts+math.Round(drift/DriftStep)), int64(to)*parts)
+}
+
+// convert prepares the conversion between two rates in any unit.
+func convert(from, to int64) (*Converter, error) {
+	d := gcd(from, to)
+	c := &Converter{up: to / d, down: from / d}
 	// Going down, the filter is as much longer in input samples as the input's rate is higher.
 	stretch := max(1, float64(from)/float64(to))
 	c.half = int64(math.Ceil(transient * stretch))
@@ -83,12 +112,18 @@ func (c *Converter) row(p int64) []float64 {
 
 // Frames is how many samples n samples become.
 func (c *Converter) Frames(n int64) int64 {
-	whole, part := n/c.down, n%c.down
-	return whole*c.up + (part*c.up+c.down-1)/c.down
+	whole, rest := mulDiv(n, c.up, c.down)
+	if rest > 0 {
+		whole++
+	}
+	return whole
 }
 
 // Moment is the last input sample at or before output sample at.
-func (c *Converter) Moment(at int64) int64 { return floorDiv(at*c.down, c.up) }
+func (c *Converter) Moment(at int64) int64 {
+	whole, _ := mulDiv(at, c.down, c.up)
+	return whole
+}
 
 // Needs says which input samples [from, to) output samples [at, at+n) are made of. They may lie
 // before the sound and after it, where it is silent.
@@ -101,12 +136,16 @@ func (c *Converter) Convert(out, in []float64, at int64) {
 	if len(out) == 0 {
 		return
 	}
-	first, _ := c.Needs(at, len(out))
+	whole, part := mulDiv(at, c.down, c.up) // part of up
+	first := whole
 	for i := range out {
-		t := (at + int64(i)) * c.down
-		whole := floorDiv(t, c.up)
-		part := t - whole*c.up // of up
-		x := in[whole+1-c.half-first:]
+		if i > 0 {
+			whole, part = whole+c.down/c.up, part+c.down%c.up
+			if part >= c.up {
+				whole, part = whole+1, part-c.up
+			}
+		}
+		x := in[whole-first:]
 		if c.exact {
 			out[i] = dot(c.row(part), x)
 			continue
@@ -136,12 +175,17 @@ func dot(h, x []float64) float64 {
 	return (a + b) + (c + d)
 }
 
-func floorDiv(a, b int64) int64 {
-	q := a / b
-	if a%b < 0 {
-		q--
+// mulDiv is a·b/by rounded down and what is left of by, through 128 bits. b and by are positive.
+func mulDiv(a, b, by int64) (whole, rest int64) {
+	hi, lo := bits.Mul64(uint64(max(a, -a)), uint64(b))
+	q, r := bits.Div64(hi, lo, uint64(by))
+	whole, rest = int64(q), int64(r)
+	if a < 0 {
+		if whole = -whole; rest > 0 {
+			whole, rest = whole-1, by-rest
+		}
 	}
-	return q
+	return whole, rest
 }
 
 func gcd(a, b int64) int64 {
