@@ -1,0 +1,56 @@
+// Package loudness measures how loud sound is (ITU-R BS.1770-5).
+package loudness
+
+import "math"
+
+// Weighting is the K-weighting of one channel, with the state it is in.
+type Weighting struct{ shelf, high biquad }
+
+type biquad struct{ b0, b1, b2, a1, a2, x1, x2, y1, y2 float64 }
+
+// Analogue prototypes of the two stages of BS.1770, of which the standard gives the coefficients at
+// 48 kHz: a shelf and a high-pass.
+const (
+	shelfHz, shelfDB, shelfQ = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+	highHz, highQ            = 38.13547087602444, 0.5003270373238773
+)
+
+// NewWeighting makes the filter for a sample rate in Hz: at 48 kHz that of the standard.
+func NewWeighting(rate int) *Weighting {
+	k := math.Tan(math.Pi * shelfHz / float64(rate))
+	vh := math.Pow(10, shelfDB/20)
+	vb := math.Pow(vh, 0.4996667741545416)
+	n := 1 + k/shelfQ + k*k
+	w := &Weighting{shelf: biquad{
+		b0: (vh + vb*k/shelfQ + k*k) / n, b1: 2 * (k*k - vh) / n, b2: (vh - vb*k/shelfQ + k*k) / n,
+		a1: 2 * (k*k - 1) / n, a2: (1 - k/shelfQ + k*k) / n,
+	}}
+	k = math.Tan(math.Pi * highHz / float64(rate))
+	n = 1 + k/highQ + k*k
+	w.high = biquad{b0: 1, b1: -2, b2: 1, a1: 2 * (k*k - 1) / n, a2: (1 - k/highQ + k*k) / n}
+	return w
+}
+
+// Apply filters samples in place, going on from where it was.
+func (w *Weighting) Apply(x []float64) {
+	w.shelf.apply(x)
+	w.high.apply(x)
+}
+
+func (f *biquad) apply(x []float64) {
+	for i, v := range x {
+		y := f.b0*v + f.b1*f.x1 + f.b2*f.x2 - f.a1*f.y1 - f.a2*f.y2
+		f.x2, f.x1, f.y2, f.y1 = f.x1, v, f.y1, y
+		x[i] = y
+	}
+}
+
+// Of is the loudness in LUFS of channels whose K-weighted mean squares are given, each with its
+// weight (1 for the front, 1.41 for surrounds). It is -Inf for silence.
+func Of(squares, weights []float64) float64 {
+	sum := 0.0
+	for i, z := range squares {
+		sum += z * weights[i]
+	}
+	return -0.691 + 10*math.Log10(sum)
+}

@@ -1,0 +1,61 @@
+package loudness_test
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/loudness"
+)
+
+func square(rate int, hz, amplitude float64) float64 {
+	w := loudness.NewWeighting(rate)
+	x := make([]float64, 3*rate)
+	for i := range x {
+		x[i] = amplitude * math.Sin(2*math.Pi*hz*float64(i)/float64(rate))
+	}
+	w.Apply(x)
+	sum := 0.0
+	for _, v := range x[rate:] { // once it has settled
+		sum += v * v / float64(2*rate)
+	}
+	return sum
+}
+
+// A stereo sine of 1 kHz reads its peak level (EBU Tech 3341, signals 1 and 2), at any rate.
+func TestSine(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 96000} {
+		for _, db := range []float64{-23, -33} {
+			z := square(rate, 1000, audio.Gain(db))
+			assert.InDelta(t, db, loudness.Of([]float64{z, z}, []float64{1, 1}), 0.1, "%d Hz", rate)
+		}
+	}
+	assert.True(t, math.IsInf(loudness.Of([]float64{0}, []float64{1}), -1))
+}
+
+// The impulse response at 48 kHz is that of the coefficients that BS.1770 prints.
+func TestCoefficients(t *testing.T) {
+	x := make([]float64, 2000)
+	x[0] = 1
+	loudness.NewWeighting(48000).Apply(x)
+	y := make([]float64, 2000)
+	y[0] = 1
+	for _, c := range [][5]float64{
+		{1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585},
+		{1, -2, 1, -1.99004745483398, 0.99007225036621},
+	} {
+		in := append([]float64(nil), y...)
+		at := func(s []float64, i int) float64 {
+			if i < 0 {
+				return 0
+			}
+			return s[i]
+		}
+		for i := range y {
+			y[i] = c[0]*in[i] + c[1]*at(in, i-1) + c[2]*at(in, i-2) - c[3]*at(y, i-1) - c[4]*at(y, i-2)
+		}
+	}
+	assert.InDeltaSlice(t, y, x, 1e-9)
+}
