@@ -14,23 +14,15 @@ import (
 	"zestyloom/core/render"
 	"zestyloom/core/resample"
 	"zestyloom/core/treat"
-	"zestyloom/core/wave"
 	"zestyloom/core/waveform"
+	"zestyloom/internal/testmedia"
 )
 
 // floats writes a mono 64-bit float file, which holds any sample exactly.
 func floats(t *testing.T, rate int, x []float64) string {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "x.wav")
-	f, err := os.Create(path)
-	require.NoError(t, err)
-	defer f.Close()
-	w, err := wave.NewWriter(f, wave.Options{Format: wave.Format{Coding: audio.F64, SampleRate: rate, Channels: 1}})
-	require.NoError(t, err)
-	enc := audio.Encoder{Coding: audio.F64}
-	_, err = w.Write(enc.Encode(nil, audio.Block{x}, 0))
-	require.NoError(t, err)
-	require.NoError(t, w.Close())
+	testmedia.Write(t, path, audio.F64, rate, x)
 	return path
 }
 
