@@ -16,6 +16,8 @@ type Strand struct {
 	Mix   bool // a mix of the others: laid, but off
 	// Frames is its own length where that is less than its take's, 0 otherwise.
 	Frames int64
+	// Shift is how many samples it lies late against its take, since it was let go from it.
+	Shift int64
 	// Route is where it is sent when its track is made; nil for nowhere yet.
 	Route *weave.Route
 }
@@ -61,7 +63,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		if label == "" {
 			label = "Strand " + strconv.Itoa(n+1)
 		}
-		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at, Length: l.Frames}
+		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at + s.Shift, Length: l.Frames}
 		if s.Frames > 0 {
 			clip.Length = min(clip.Length, s.Frames)
 		}

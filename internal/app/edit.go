@@ -20,6 +20,8 @@ type change struct {
 	Place  *placing    `json:"place,omitempty"`
 	Reel   *reelChange `json:"reel,omitempty"`
 	Syncs  []syncMove  `json:"syncs,omitempty"`
+	Nudge  *nudge      `json:"nudge,omitempty"`
+	Clock  *clockSet   `json:"clock,omitempty"`
 	// Label is how a typed label was kept before the sheet; logs may still hold it.
 	Label *labelChange `json:"label,omitempty"`
 }
@@ -27,6 +29,20 @@ type change struct {
 type labelChange struct {
 	Strand uuid.UUID `json:"strand"`
 	Label  string    `json:"label"`
+}
+
+// nudge is how far a pair is moved by hand.
+type nudge struct {
+	Sync    uuid.UUID `json:"sync"`
+	Samples int64     `json:"samples"`
+}
+
+// clockSet is by how much a camera's clock was behind on a day: 0 for not.
+type clockSet struct {
+	Camera string `json:"camera"`
+	Day    string `json:"day"`
+	Late   int64  `json:"late"` // samples
+	Rate   int    `json:"rate"` // of this rate in Hz
 }
 
 // decision is what was decided about a suggestion.
@@ -49,7 +65,7 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		c.Cells = append(c.Cells, Cell{Row: c.Label.Strand, Field: "label", Value: v})
 	}
-	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil && len(c.Syncs) == 0 {
+	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil && len(c.Syncs) == 0 && c.Nudge == nil && c.Clock == nil {
 		return inverse, errors.New("app: an edit that changes nothing")
 	}
 	if c.Cells != nil {
@@ -83,6 +99,21 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 			return inverse, err
 		}
 	}
+	if c.Nudge != nil {
+		was, err := tx.Sync(ctx, c.Nudge.Sync)
+		if err != nil {
+			return inverse, err
+		}
+		inverse.Nudge = &nudge{was.ID, was.Nudge}
+		if err := tx.NudgeSync(ctx, was.ID, c.Nudge.Samples); err != nil {
+			return inverse, err
+		}
+	}
+	if c.Clock != nil {
+		if inverse.Clock, err = setClock(ctx, tx, production, *c.Clock); err != nil {
+			return inverse, err
+		}
+	}
 	if c.Place != nil {
 		if inverse.Place, err = a.place(ctx, tx, *c.Place); err != nil {
 			return inverse, err
@@ -101,6 +132,21 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		return inverse, tx.SaveReel(ctx, r.ID, doc)
 	}
 	return inverse, nil
+}
+
+// setClock sets a clock and returns what takes that back.
+func setClock(ctx context.Context, tx store.Tx, production uuid.UUID, c clockSet) (*clockSet, error) {
+	all, err := tx.Clocks(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	back := clockSet{Camera: c.Camera, Day: c.Day, Rate: c.Rate}
+	for _, o := range all {
+		if o.Camera == c.Camera && o.Day == c.Day {
+			back.Late, back.Rate = o.Late, o.Rate
+		}
+	}
+	return &back, tx.SetClock(ctx, store.Clock{ProductionID: production, Camera: c.Camera, Day: c.Day, Late: c.Late, Rate: c.Rate})
 }
 
 // Undo takes the last edit of a production back and says in words what it was.

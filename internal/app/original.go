@@ -42,7 +42,7 @@ func (a *App) soundOf(s store.Strand) (string, error) {
 // placeOf is where a strand's sound is and what is done to it.
 func (a *App) placeOf(s store.Strand) (render.Place, error) {
 	path, err := a.soundOf(s)
-	return render.Place{Path: path, Channel: s.Channel - 1, Treat: s.Treat}, err
+	return render.Place{Path: path, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}, err
 }
 
 // Sound is named by a strand's id, or, for the two sides of a mid-side pair, by the ids of both:

@@ -10,7 +10,6 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/reel"
-	"zestyloom/core/resample"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/core/weave"
@@ -142,27 +141,20 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 		Name: t.Name, Start: -1, NewID: func() string { return store.NewID().String() },
 		DayLen: p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)),
 	}
-	length := func(frames int64) int64 { return frames }
-	if t.SampleRate != p.SampleRate {
-		c, err := resample.New(t.SampleRate, p.SampleRate)
-		if err != nil {
-			return l, snag.Refuse("rate_differs", "%s: %w", t.Name, err)
-		}
-		length = c.Frames
+	length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+	if err != nil {
+		return l, fmt.Errorf("%s: %w", t.Name, err)
 	}
 	l.Frames = length(t.Length())
 	if t.StartSamples != nil {
-		// The same moment at the other rate, to the nearest sample.
-		at := *t.StartSamples
-		rate := int64(t.SampleRate)
-		l.Start = at/rate*int64(p.SampleRate) + (at%rate*int64(p.SampleRate)+rate/2)/rate
+		l.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
 	}
 	own := slices.DeleteFunc(slices.Clone(strands), func(s store.Strand) bool { return s.TakeID != t.ID })
 	for _, s := range own {
 		if s.Treat.Off {
 			continue
 		}
-		st := reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames)}
+		st := reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames), Shift: atRate(s.Shift, t.SampleRate, p.SampleRate)}
 		side, left, paired := pairOf(t, own, s)
 		if !paired {
 			st.Route = routeOf(w, s.Stem, weave.Both)

@@ -61,6 +61,8 @@ func takeField(t *store.Take, field string) any {
 		return &t.Readings
 	case "start_set":
 		return &t.StartSet
+	case "drift_set":
+		return &t.DriftSet
 	case "accepted":
 		return &t.Accepted
 	case "missing_remedy":
@@ -90,6 +92,10 @@ func strandField(s *store.Strand, field string) any {
 		return &s.Treat.Delay
 	case "high_pass":
 		return &s.Treat.HighPass
+	case "loose":
+		return &s.Loose
+	case "shift":
+		return &s.Shift
 	}
 	return nil
 }
@@ -286,8 +292,11 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 		return err
 	}
 	events := []Event{{Production: production, Kind: "takes"}}
-	if len(c.Syncs) > 0 {
+	if len(c.Syncs) > 0 || c.Nudge != nil || c.Clock != nil {
 		events = append(events, Event{Production: production, Kind: "syncs"})
+	}
+	if c.Reel != nil {
+		events = append(events, Event{Production: production, Kind: "reel"})
 	}
 	return tell(ctx, tx.Queries, events...)
 }

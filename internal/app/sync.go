@@ -3,7 +3,6 @@ package app
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -50,6 +49,11 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 		picture[f.ID] = f.Facts.Picture != nil
 	}
 	camera := func(t store.Take) bool { return len(of[t.ID]) > 0 && picture[of[t.ID][0].FileID] }
+	clocks, err := a.Store.Clocks(ctx, production)
+	if err != nil {
+		return 0, err
+	}
+	stamp := func(t store.Take) sync.Stamp { return stampOf(t, ClockOf(t, camera(t)), clocks) }
 	var pairs []store.Sync
 	for _, t := range ts {
 		if !t.Final() || len(of[t.ID]) == 0 {
@@ -80,14 +84,6 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	})
 }
 
-func stamp(t store.Take) sync.Stamp {
-	s := sync.Stamp{Start: -1, Rate: t.SampleRate, Frames: t.Frames}
-	if t.StartSamples != nil {
-		s.Start = *t.StartSamples
-	}
-	return s
-}
-
 // partners finds the takes that one is to be lined up with.
 func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]store.Strand, camera func(store.Take) bool, common func(x, y store.Take) float64) (out []store.Sync) {
 	var ofTheDay []store.Sync
@@ -110,6 +106,15 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 	if out == nil {
 		out = ofTheDay
 	}
+	// What is about as long is the likeliest.
+	seconds := func(id uuid.UUID) float64 {
+		i := slices.IndexFunc(ts, func(o store.Take) bool { return o.ID == id })
+		return float64(ts[i].Frames) / float64(ts[i].SampleRate)
+	}
+	own := float64(t.Frames) / float64(t.SampleRate)
+	slices.SortStableFunc(out, func(x, y store.Sync) int {
+		return cmp.Compare(math.Abs(seconds(x.RefTake)-own), math.Abs(seconds(y.RefTake)-own))
+	})
 	return out[:min(len(out), maxPairs)]
 }
 
@@ -158,7 +163,7 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	if ctx.Err() != nil {
 		return err
 	}
-	s.Body = found
+	s.Body, s.Nudge = found, 0
 	switch {
 	case err != nil:
 		s.State, s.ErrorMessage = "failed", snag.Of(err).Message
@@ -225,69 +230,4 @@ func (a *App) ways(ctx context.Context, id uuid.UUID) (out []sync.Sound, done fu
 		out = append([]sync.Sound{all}, out...)
 	}
 	return out, done, nil
-}
-
-// DecideSync accepts an alignment, which moves all strands of its take to where they belong, or
-// refuses it. It is undone like any other edit.
-func (a *App) DecideSync(ctx context.Context, id uuid.UUID, accept bool) error {
-	return a.Store.InTx(ctx, func(tx store.Tx) error {
-		s, err := tx.Sync(ctx, id)
-		if err != nil {
-			return err
-		}
-		if _, err := tx.LockProduction(ctx, s.ProductionID); err != nil {
-			return err
-		}
-		ref, err := tx.Take(ctx, s.RefTake)
-		if err != nil {
-			return err
-		}
-		t, err := tx.Take(ctx, s.Take)
-		if err != nil {
-			return err
-		}
-		if !accept {
-			return a.edit(ctx, tx, s.ProductionID, fmt.Sprintf("refuse to line %s up with %s", t.Name, ref.Name), change{Syncs: []syncMove{{id, "refused"}}})
-		}
-		if s.State != "aligned" && s.State != "doubtful" {
-			return snag.Refuse("not_aligned", "%s and %s are %s: there is no offset to accept", t.Name, ref.Name, s.State)
-		}
-		p, err := tx.Production(ctx, s.ProductionID)
-		if err != nil {
-			return err
-		}
-		start, err := a.startBy(ctx, tx, p, ref, t, s.Body)
-		if err != nil {
-			return err
-		}
-		value, err := json.Marshal(start)
-		if err != nil {
-			return err
-		}
-		what := fmt.Sprintf("line %s up with %s", t.Name, ref.Name)
-		return a.edit(ctx, tx, s.ProductionID, what, change{Cells: []Cell{{Row: t.ID, Field: "start_set", Value: value}}, Syncs: []syncMove{{id, "accepted"}}})
-	})
-}
-
-// startBy is where a take begins by an alignment, in its own samples since midnight.
-func (a *App) startBy(ctx context.Context, tx store.Tx, p store.Production, ref, t store.Take, by sync.Alignment) (int64, error) {
-	if ref.StartSamples == nil {
-		return 0, snag.Refuse("no_start", "%s has no start timecode to line %s up with", ref.Name, t.Name)
-	}
-	used, err := tx.StrandsInReels(ctx, p.ID)
-	if err != nil {
-		return 0, err
-	}
-	strands, err := tx.Strands(ctx, []uuid.UUID{t.ID})
-	if err != nil {
-		return 0, err
-	}
-	if slices.ContainsFunc(strands, func(s store.Strand) bool { return used[s.ID.String()] }) {
-		return 0, snag.Refuse("in_use", "%s is in the reel: take its clips out first, then line it up and take it in again", t.Name)
-	}
-	// Whole samples of the reference go over exactly, what is left of the offset by rounding.
-	at, from, to := *ref.StartSamples, int64(ref.SampleRate), int64(t.SampleRate)
-	start := at/from*to + int64(math.Round((float64(at%from)+by.Offset)*float64(to)/float64(from)))
-	day := p.Rate().SampleAt(p.Rate().DayFrames(), to)
-	return (start%day + day) % day, nil
 }

@@ -34,6 +34,9 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 		Tracks:        []contract.Track{}, Stems: []contract.Stem{}, Outputs: []contract.Output{}, Routes: map[string]contract.Route{},
 		Matrix: d.Weave.Matrix(d.TrackIDs()),
 	}
+	if v.Loose, err = s.app.LooseInReel(ctx, p, d); err != nil {
+		return v, err
+	}
 	for _, t := range d.Tracks {
 		ct := contract.Track{Id: t.ID, Label: t.Label, Off: t.Off, Clips: []contract.Clip{}}
 		for _, c := range t.Clips {

@@ -103,6 +103,26 @@ func (d stills) VisitGetStripResponse(w http.ResponseWriter) error {
 	return d.serve(w, map[string]string{"Content-Type": "image/jpeg", "Cache-Control": "private, max-age=86400, immutable"})
 }
 
+// GetPicture implements contract.StrictServerInterface.
+func (s *server) GetPicture(ctx context.Context, r contract.GetPictureRequestObject) (contract.GetPictureResponseObject, error) {
+	f, err := s.app.Store.File(ctx, r.File)
+	if err != nil {
+		return nil, err
+	}
+	_, proxy, _ := s.app.Media.Working(f.ID)
+	if f.Facts == nil || f.Facts.Strip == nil { // both are made together
+		return nil, app.ErrNotFound
+	}
+	return picture{download{ctx.(*gin.Context).Request, s.app.Media.Path(proxy)}}, nil
+}
+
+type picture struct{ download }
+
+// VisitGetPictureResponse serves the small picture; it never changes.
+func (d picture) VisitGetPictureResponse(w http.ResponseWriter) error {
+	return d.serve(w, map[string]string{"Content-Type": "video/mp4", "Cache-Control": "private, max-age=86400, immutable"})
+}
+
 // ListTemplates implements contract.StrictServerInterface.
 func (s *server) ListTemplates(ctx context.Context, r contract.ListTemplatesRequestObject) (contract.ListTemplatesResponseObject, error) {
 	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {

@@ -6,7 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/sync"
+	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
 )
@@ -21,21 +21,28 @@ func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	takes, err := s.syncTakes(ctx, p, rows)
+	v, err := s.syncView(ctx, p, rows)
+	if err != nil {
+		return nil, err
+	}
 	out := contract.ListSyncs200JSONResponse{}
 	for _, row := range rows {
-		out = append(out, syncOf(p, row, takes))
+		out = append(out, v.pair(row))
 	}
-	return out, err
+	return out, nil
 }
 
-// syncTake is a take of a pair, as it is stored and as it is shown.
-type syncTake struct {
-	row   store.Take
-	shown contract.SyncTake
+// syncView shows pairs.
+type syncView struct {
+	production store.Production
+	clocks     []store.Clock
+	cameras    map[uuid.UUID]bool
+	rows       map[uuid.UUID]store.Take
+	shown      map[uuid.UUID]contract.SyncTake
 }
 
-func (s *server) syncTakes(ctx context.Context, p store.Production, rows []store.Sync) (map[uuid.UUID]syncTake, error) {
+func (s *server) syncView(ctx context.Context, p store.Production, rows []store.Sync) (*syncView, error) {
+	v := &syncView{production: p, cameras: map[uuid.UUID]bool{}, rows: map[uuid.UUID]store.Take{}, shown: map[uuid.UUID]contract.SyncTake{}}
 	var ids []uuid.UUID
 	for _, r := range rows {
 		ids = append(ids, r.RefTake, r.Take)
@@ -48,61 +55,65 @@ func (s *server) syncTakes(ctx context.Context, p store.Production, rows []store
 	if err != nil {
 		return nil, err
 	}
-	files, err := s.app.Store.FilesOfTakes(ctx, ids)
+	pictures, err := app.Pictured(ctx, s.app.Store.Queries, ids)
 	if err != nil {
 		return nil, err
 	}
-	pictures := map[uuid.UUID]bool{}
-	for _, f := range files {
-		pictures[f.ID] = f.Facts != nil && f.Facts.Picture != nil
+	if v.clocks, err = s.app.Store.Clocks(ctx, p.ID); err != nil {
+		return nil, err
 	}
-	out := map[uuid.UUID]syncTake{}
 	for _, t := range ts {
-		v := contract.SyncTake{Id: t.ID, Name: t.Name, SampleRate: t.SampleRate, Frames: t.Frames}
+		st := contract.SyncTake{Id: t.ID, Name: t.Name, SampleRate: t.SampleRate, Frames: t.Frames, Start: t.StartSamples, StartWas: t.StartWas, Roll: t.Roll, Day: t.Day}
 		if t.StartSamples != nil {
-			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
+			st.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
+		}
+		if f, ok := pictures[t.ID]; ok {
+			st.Picture, st.Camera = f.String(), app.ClockOf(t, true)
+			v.cameras[t.ID] = true
 		}
 		loudest := -1.0
-		for _, st := range strands {
-			if st.TakeID != t.ID {
+		for _, o := range strands {
+			if o.TakeID != t.ID {
 				continue
 			}
-			v.Strands++
-			v.Picture = v.Picture || pictures[st.FileID]
-			if st.RMS > loudest {
-				loudest, v.Strand = st.RMS, st.ID.String()
+			st.Strands++
+			if o.RMS > loudest {
+				loudest, st.Strand = o.RMS, o.ID.String()
 			}
 		}
-		out[t.ID] = syncTake{t, v}
+		v.rows[t.ID], v.shown[t.ID] = t, st
 	}
-	return out, nil
+	return v, nil
 }
 
-func syncOf(p store.Production, row store.Sync, takes map[uuid.UUID]syncTake) contract.Sync {
-	ref, t, b := takes[row.RefTake], takes[row.Take], row.Body
-	v := contract.Sync{
-		Id: row.ID, Ref: ref.shown, Take: t.shown, Why: row.Why, State: contract.SyncState(row.State), Polarity: b.Polarity, Reason: b.Reason, Error: row.ErrorMessage,
-		OffsetSamples: b.Offset, Overlap: b.Overlap, Windows: b.Windows, Agree: b.Agree, SpreadMs: b.Spread * 1000,
+func (v *syncView) pair(row store.Sync) contract.Sync {
+	ref, t, b := v.rows[row.RefTake], v.rows[row.Take], row.Body
+	lie := app.LieOf(v.production, row, ref, t, v.cameras, v.clocks)
+	out := contract.Sync{
+		Id: row.ID, Ref: v.shown[ref.ID], Take: v.shown[t.ID], Why: row.Why, State: contract.SyncState(row.State), Polarity: b.Polarity, Reason: b.Reason, Error: row.ErrorMessage,
+		By: contract.SyncBy(lie.By), Nudge: row.Nudge, ClockSeconds: lie.Late, OffsetSamples: lie.Offset, OffsetSeconds: lie.Offset / float64(ref.SampleRate),
+		Overlap: b.Overlap, Windows: b.Windows, Agree: b.Agree, SpreadMs: b.Spread * 1000,
+	}
+	if lie.Timecode != nil {
+		at := float64(*lie.Timecode) / float64(ref.SampleRate)
+		out.TimecodeSeconds = &at
+	}
+	if ms, ok := lie.Apart(v.production); ok {
+		out.ApartFromHereMs = &ms
 	}
 	if b.Rate == 0 {
-		return v
+		return out
 	}
-	v.OffsetSeconds, v.ApartMs = b.Seconds(), math.Abs(b.End-b.Start)/float64(b.Rate)*1000
+	out.ApartMs = math.Abs(b.End-b.Start) / float64(b.Rate) * 1000
 	if b.DriftKnown {
-		v.DriftPpm = &b.Drift
+		out.DriftPpm = &b.Drift
 	}
-	stamp := func(t store.Take) sync.Stamp {
-		st := sync.Stamp{Start: -1, Rate: t.SampleRate, Frames: t.Frames}
-		if t.StartWas != nil {
-			st.Start = *t.StartWas
-		}
-		return st
+	// By its own timecode, whatever is known of its clock.
+	if own := app.LieOf(v.production, row, ref, t, v.cameras, nil); own.Timecode != nil && lie.By == "sound" {
+		shift := out.OffsetSeconds - float64(*own.Timecode)/float64(ref.SampleRate)
+		out.ShiftSeconds = &shift
 	}
-	if by, ok := sync.ByTimecode(stamp(ref.row), stamp(t.row), p.Rate()); ok && b.Certainty != sync.None {
-		shift := v.OffsetSeconds - float64(by)/float64(ref.row.SampleRate)
-		v.ShiftSeconds = &shift
-	}
-	return v
+	return out
 }
 
 // ProposeSyncs implements contract.StrictServerInterface.
@@ -113,10 +124,48 @@ func (s *server) ProposeSyncs(ctx context.Context, r contract.ProposeSyncsReques
 
 // DecideSync implements contract.StrictServerInterface.
 func (s *server) DecideSync(ctx context.Context, r contract.DecideSyncRequestObject) (contract.DecideSyncResponseObject, error) {
-	return contract.DecideSync204Response{}, s.app.DecideSync(ctx, r.Sync, r.Body.Accept)
+	along, err := s.app.DecideSync(ctx, r.Sync, r.Body.Accept, r.Body.By != nil && *r.Body.By == contract.SyncDecisionByTimecode)
+	return contract.DecideSync200JSONResponse{Along: along}, err
+}
+
+// NudgeSync implements contract.StrictServerInterface.
+func (s *server) NudgeSync(ctx context.Context, r contract.NudgeSyncRequestObject) (contract.NudgeSyncResponseObject, error) {
+	return contract.NudgeSync204Response{}, s.app.NudgeSync(ctx, r.Sync, r.Body.Samples, r.Body.Was)
+}
+
+// SetClock implements contract.StrictServerInterface.
+func (s *server) SetClock(ctx context.Context, r contract.SetClockRequestObject) (contract.SetClockResponseObject, error) {
+	return contract.SetClock204Response{}, s.app.SetClock(ctx, r.Sync, r.Body.Off)
+}
+
+// SetLoose implements contract.StrictServerInterface.
+func (s *server) SetLoose(ctx context.Context, r contract.SetLooseRequestObject) (contract.SetLooseResponseObject, error) {
+	return contract.SetLoose204Response{}, s.app.SetLoose(ctx, r.Strand, r.Body.Loose, r.Body.Shift, r.Body.Was)
 }
 
 // AlignAgain implements contract.StrictServerInterface.
 func (s *server) AlignAgain(ctx context.Context, r contract.AlignAgainRequestObject) (contract.AlignAgainResponseObject, error) {
 	return contract.AlignAgain202Response{}, s.app.AlignAgain(ctx, r.Sync)
+}
+
+// synced says how far lining takes up is: of a take's pairs the furthest counts.
+func (s *server) synced(ctx context.Context, p store.Production, ts []store.Take) (map[uuid.UUID]contract.TakeSync, error) {
+	rows, err := s.app.Store.Syncs(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	rank := map[contract.TakeSync]int{"": 0, contract.TakeSyncNone: 1, contract.TakeSyncWaiting: 2, contract.TakeSyncDoubtful: 3, contract.TakeSyncAligned: 4, contract.TakeSyncAccepted: 5}
+	as := map[string]contract.TakeSync{"proposed": contract.TakeSyncWaiting, "aligning": contract.TakeSyncWaiting, "aligned": contract.TakeSyncAligned, "doubtful": contract.TakeSyncDoubtful, "none": contract.TakeSyncNone, "failed": contract.TakeSyncNone, "accepted": contract.TakeSyncAccepted}
+	out := map[uuid.UUID]contract.TakeSync{}
+	for _, r := range rows {
+		if v := as[r.State]; rank[v] > rank[out[r.Take]] {
+			out[r.Take] = v
+		}
+	}
+	for _, t := range ts {
+		if t.StartSet != nil {
+			out[t.ID] = contract.TakeSyncAccepted
+		}
+	}
+	return out, nil
 }

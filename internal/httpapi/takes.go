@@ -65,6 +65,10 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 		return nil, err
 	}
 	open := suggestions(suggested)
+	synced, err := s.synced(ctx, p, ts)
+	if err != nil {
+		return nil, err
+	}
 	out := []contract.Take{}
 	for _, t := range ts {
 		v := contract.Take{
@@ -73,7 +77,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: []contract.Strand{},
 			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
-			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil,
+			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID],
 		}
 		if t.StartSamples != nil {
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
@@ -88,7 +92,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
 				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st),
 				Frames: st.Frames, File: st.FileID, FileName: st.FileName, Channel: st.Channel,
-				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass,
+				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass, Loose: st.Loose, Shift: st.Shift,
 				Shape: base64.StdEncoding.EncodeToString(st.Shape),
 			})
 		}
@@ -140,13 +144,17 @@ type waveformColumns []waveform.Pair
 
 // VisitGetWaveformResponse writes the pairs. A strand's sound never changes, so they may be kept.
 func (p waveformColumns) VisitGetWaveformResponse(w http.ResponseWriter) error {
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	return p.write(w)
+}
+
+func (p waveformColumns) write(w http.ResponseWriter) error {
 	b := make([]byte, 0, 4*len(p))
 	for _, v := range p {
 		b = binary.LittleEndian.AppendUint16(b, uint16(v.Min))
 		b = binary.LittleEndian.AppendUint16(b, uint16(v.Max))
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
-	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
 	_, err := w.Write(b)
 	return err
 }

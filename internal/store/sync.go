@@ -17,10 +17,11 @@ type Sync struct {
 	Why          string
 	State        string // proposed, aligning, aligned, doubtful, none, failed, accepted or refused
 	Body         sync.Alignment
+	Nudge        int64 // samples of the reference, by hand, on top of Body's offset
 	ErrorMessage string
 }
 
-const syncColumns = `id, production_id, ref_take, take, why, state, body, error_message`
+const syncColumns = `id, production_id, ref_take, take, why, state, body, nudge, error_message`
 
 // Syncs lists a production's.
 func (q Queries) Syncs(ctx context.Context, production uuid.UUID) ([]Sync, error) {
@@ -41,10 +42,40 @@ func (q Queries) ProposeSync(ctx context.Context, s Sync) (added bool, err error
 
 // SaveSync stores how far a pair is.
 func (q Queries) SaveSync(ctx context.Context, s Sync) error {
-	return q.exec(ctx, `UPDATE syncs SET state = $2, body = $3, error_message = $4 WHERE id = $1`, s.ID, s.State, s.Body, s.ErrorMessage)
+	return q.exec(ctx, `UPDATE syncs SET state = $2, body = $3, nudge = $4, error_message = $5 WHERE id = $1`, s.ID, s.State, s.Body, s.Nudge, s.ErrorMessage)
+}
+
+// NudgeSync moves a pair by hand.
+func (q Queries) NudgeSync(ctx context.Context, id uuid.UUID, samples int64) error {
+	return q.exec(ctx, `UPDATE syncs SET nudge = $2 WHERE id = $1`, id, samples)
 }
 
 // MoveSync changes what was decided about a pair.
 func (q Queries) MoveSync(ctx context.Context, id uuid.UUID, state string) error {
 	return q.exec(ctx, `UPDATE syncs SET state = $2 WHERE id = $1`, id, state)
+}
+
+// Clock is a row of clocks: a camera's on a day, and by how much it was behind.
+type Clock struct {
+	ProductionID uuid.UUID
+	Camera       string
+	Day          string
+	Late         int64 // samples
+	Rate         int   // of this rate in Hz
+}
+
+// Clocks lists those of a production that are known to have been off.
+func (q Queries) Clocks(ctx context.Context, production uuid.UUID) ([]Clock, error) {
+	return many[Clock](ctx, q, `SELECT production_id, camera, day, late, rate FROM clocks WHERE production_id = $1 ORDER BY day, camera`, production)
+}
+
+// SetClock stores by how much a camera's clock was behind on a day; 0 forgets it.
+func (q Queries) SetClock(ctx context.Context, c Clock) error {
+	if c.Late == 0 {
+		_, err := q.db.Exec(ctx, `DELETE FROM clocks WHERE production_id = $1 AND camera = $2 AND day = $3`, c.ProductionID, c.Camera, c.Day)
+		return err
+	}
+	_, err := q.db.Exec(ctx, `INSERT INTO clocks (production_id, camera, day, late, rate) VALUES ($1, $2, $3, $4, $5)
+		ON CONFLICT (production_id, camera, day) DO UPDATE SET late = $4, rate = $5`, c.ProductionID, c.Camera, c.Day, c.Late, c.Rate)
+	return err
 }

@@ -31,6 +31,7 @@ type Take struct {
 	StartSamples *int64 // what counts: as it was lined up, else as its files say
 	StartWas     *int64
 	StartSet     *int64
+	DriftSet     float64 // ppm that its clock ran fast, by how it was lined up; 0 for none
 	SampleRate   int
 	Frames       int64 // of its shortest member
 	Longest      int64 // of its longest
@@ -89,6 +90,9 @@ type Strand struct {
 	Stem          string
 	Part          string
 	Treat         treat.Treatment
+	Loose         bool    // let go from its take
+	Shift         int64   // samples it lies late against its take since
+	Drift         float64 // its take's: ppm
 	Shape         []byte
 	FileName      string
 	FilePath      string // of the media folder; empty when Linked
@@ -98,12 +102,12 @@ type Strand struct {
 	Frames        int64
 }
 
-const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set`
+const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
-	s.stem, s.part, s.treat, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
+	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
 	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, (f.facts->>'frames')::bigint AS frames
-	FROM strands s JOIN files f ON f.id = s.file_id `
+	FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id `
 
 // Take finds one.
 func (q Queries) Take(ctx context.Context, id uuid.UUID) (Take, error) {
@@ -145,9 +149,9 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 	if t.Relations == nil {
 		t.Relations = []survey.Relation{}
 	}
-	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31)
-		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31`,
-		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet)
+	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31, $32)
+		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31, drift_set = $32`,
+		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet, t.DriftSet)
 }
 
 // SetRelations stores what the members of a set of files have to do with each other.
@@ -189,5 +193,17 @@ func (q Queries) PlaceStrand(ctx context.Context, id, take uuid.UUID, position i
 
 // SaveStrand stores what people say of a strand.
 func (q Queries) SaveStrand(ctx context.Context, s Strand) error {
-	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat)
+	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6, loose = $7, shift = $8 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat, s.Loose, s.Shift)
+}
+
+// Loose is a strand that was let go from its take.
+type Loose struct {
+	ID    uuid.UUID
+	Shift int64 // samples
+	Rate  int   // of this rate in Hz
+}
+
+// LooseStrands finds those of some strands that were let go.
+func (q Queries) LooseStrands(ctx context.Context, strands []uuid.UUID) ([]Loose, error) {
+	return many[Loose](ctx, q, `SELECT s.id, s.shift, t.sample_rate AS rate FROM strands s JOIN takes t ON t.id = s.take_id WHERE s.loose AND s.id = ANY($1)`, strands)
 }

@@ -444,6 +444,27 @@ func (e SuggestionCertainty) Valid() bool {
 	}
 }
 
+// Defines values for SyncBy.
+const (
+	SyncByEmpty    SyncBy = ""
+	SyncBySound    SyncBy = "sound"
+	SyncByTimecode SyncBy = "timecode"
+)
+
+// Valid indicates whether the value is a known member of the SyncBy enum.
+func (e SyncBy) Valid() bool {
+	switch e {
+	case SyncByEmpty:
+		return true
+	case SyncBySound:
+		return true
+	case SyncByTimecode:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SyncState.
 const (
 	SyncStateAccepted SyncState = "accepted"
@@ -474,6 +495,24 @@ func (e SyncState) Valid() bool {
 	case SyncStateProposed:
 		return true
 	case SyncStateRefused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SyncDecisionBy.
+const (
+	SyncDecisionBySound    SyncDecisionBy = "sound"
+	SyncDecisionByTimecode SyncDecisionBy = "timecode"
+)
+
+// Valid indicates whether the value is a known member of the SyncDecisionBy enum.
+func (e SyncDecisionBy) Valid() bool {
+	switch e {
+	case SyncDecisionBySound:
+		return true
+	case SyncDecisionByTimecode:
 		return true
 	default:
 		return false
@@ -516,6 +555,36 @@ func (e TakeMissingRemedy) Valid() bool {
 	case TakeMissingRemedyWait:
 		return true
 	case TakeMissingRemedyWithout:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TakeSync.
+const (
+	TakeSyncAccepted TakeSync = "accepted"
+	TakeSyncAligned  TakeSync = "aligned"
+	TakeSyncDoubtful TakeSync = "doubtful"
+	TakeSyncEmpty    TakeSync = ""
+	TakeSyncNone     TakeSync = "none"
+	TakeSyncWaiting  TakeSync = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the TakeSync enum.
+func (e TakeSync) Valid() bool {
+	switch e {
+	case TakeSyncAccepted:
+		return true
+	case TakeSyncAligned:
+		return true
+	case TakeSyncDoubtful:
+		return true
+	case TakeSyncEmpty:
+		return true
+	case TakeSyncNone:
+		return true
+	case TakeSyncWaiting:
 		return true
 	default:
 		return false
@@ -570,6 +639,69 @@ func (e WritingOrderPacking) Valid() bool {
 	}
 }
 
+// Defines values for SoundSpeed.
+const (
+	SoundSpeedN05 SoundSpeed = 0.5
+	SoundSpeedN1  SoundSpeed = 1
+	SoundSpeedN2  SoundSpeed = 2
+)
+
+// Valid indicates whether the value is a known member of the SoundSpeed enum.
+func (e SoundSpeed) Valid() bool {
+	switch e {
+	case SoundSpeedN05:
+		return true
+	case SoundSpeedN1:
+		return true
+	case SoundSpeedN2:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListenParamsSpeed.
+const (
+	ListenParamsSpeedN05 ListenParamsSpeed = 0.5
+	ListenParamsSpeedN1  ListenParamsSpeed = 1
+	ListenParamsSpeedN2  ListenParamsSpeed = 2
+)
+
+// Valid indicates whether the value is a known member of the ListenParamsSpeed enum.
+func (e ListenParamsSpeed) Valid() bool {
+	switch e {
+	case ListenParamsSpeedN05:
+		return true
+	case ListenParamsSpeedN1:
+		return true
+	case ListenParamsSpeedN2:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListenToPairParamsSpeed.
+const (
+	ListenToPairParamsSpeedN05 ListenToPairParamsSpeed = 0.5
+	ListenToPairParamsSpeedN1  ListenToPairParamsSpeed = 1
+	ListenToPairParamsSpeedN2  ListenToPairParamsSpeed = 2
+)
+
+// Valid indicates whether the value is a known member of the ListenToPairParamsSpeed enum.
+func (e ListenToPairParamsSpeed) Valid() bool {
+	switch e {
+	case ListenToPairParamsSpeedN05:
+		return true
+	case ListenToPairParamsSpeedN1:
+		return true
+	case ListenToPairParamsSpeedN2:
+		return true
+	default:
+		return false
+	}
+}
+
 // ChannelProof defines model for ChannelProof.
 type ChannelProof struct {
 	Channel  int      `json:"channel"`
@@ -598,6 +730,12 @@ type Clip struct {
 	Length int64  `json:"length"`
 	Name   string `json:"name"`
 	Strand string `json:"strand"`
+}
+
+// ClockOrder defines model for ClockOrder.
+type ClockOrder struct {
+	// Off its clock was off by what the pair says; otherwise it was right
+	Off bool `json:"off"`
 }
 
 // Decision defines model for Decision.
@@ -800,9 +938,41 @@ type Health struct {
 // HealthStatus defines model for Health.Status.
 type HealthStatus string
 
+// Heard defines model for Heard.
+type Heard struct {
+	Channels int `json:"channels"`
+
+	// Frames -1 when it goes on for ever
+	Frames int64 `json:"frames"`
+
+	// Gains dB by which each channel was matched to the first
+	Gains []float64 `json:"gains"`
+
+	// Matrix how each channel is heard on the left and the right when folded down
+	Matrix [][]float64 `json:"matrix"`
+
+	// Rate Hz
+	Rate int `json:"rate"`
+
+	// Says the same in words
+	Says string `json:"says"`
+}
+
 // LayTakes defines model for LayTakes.
 type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
+}
+
+// LooseOrder defines model for LooseOrder.
+type LooseOrder struct {
+	// Loose false brings it home
+	Loose bool `json:"loose"`
+
+	// Shift samples of its own rate that it then lies late
+	Shift int64 `json:"shift"`
+
+	// Was the shift that was seen
+	Was int64 `json:"was"`
 }
 
 // NewHashList defines model for NewHashList.
@@ -918,6 +1088,9 @@ type ReadingKind string
 type Reel struct {
 	End int64              `json:"end"`
 	Id  openapi_types.UUID `json:"id"`
+
+	// Loose by the strand of a clip that was let go from its take: samples it lies late against that
+	Loose map[string]int64 `json:"loose"`
 
 	// Matrix the product of the two grids, a row an output, a factor a track in order
 	Matrix  [][]float64 `json:"matrix"`
@@ -1107,10 +1280,13 @@ type Strand struct {
 	Invert      bool               `json:"invert"`
 	Label       string             `json:"label"`
 	LabelSource StrandLabelSource  `json:"label_source"`
-	Mix         bool               `json:"mix"`
-	Off         bool               `json:"off"`
-	Part        string             `json:"part"`
-	PeakDbfs    *float64           `json:"peak_dbfs"`
+
+	// Loose let go from its take
+	Loose    bool     `json:"loose"`
+	Mix      bool     `json:"mix"`
+	Off      bool     `json:"off"`
+	Part     string   `json:"part"`
+	PeakDbfs *float64 `json:"peak_dbfs"`
 
 	// Position in the take, from 1
 	Position      int      `json:"position"`
@@ -1118,7 +1294,10 @@ type Strand struct {
 	RmsDbfs       *float64 `json:"rms_dbfs"`
 
 	// Shape tiny waveform: peaks in equal steps, base 64, 255 = full scale
-	Shape  string  `json:"shape"`
+	Shape string `json:"shape"`
+
+	// Shift samples it lies late against its take since
+	Shift  int64   `json:"shift"`
 	Silent bool    `json:"silent"`
 	Stem   string  `json:"stem"`
 	TrimDb float64 `json:"trim_db"`
@@ -1160,13 +1339,25 @@ type Sync struct {
 	// Agree of them, those that agree
 	Agree int `json:"agree"`
 
+	// ApartFromHereMs how far it would move the take from where that lies now, once that is lined up
+	ApartFromHereMs *float64 `json:"apart_from_here_ms"`
+
 	// ApartMs what the clocks drifted apart over the overlap
 	ApartMs float64 `json:"apart_ms"`
+
+	// By what the offset is by: what was heard, or the timecodes where that says nothing; empty without either
+	By SyncBy `json:"by"`
+
+	// ClockSeconds by how much the camera's clock is known to have been behind on that day; 0 for not
+	ClockSeconds float64 `json:"clock_seconds"`
 
 	// DriftPpm by how much its clock ran faster; null when the overlap is too short to tell
 	DriftPpm *float64           `json:"drift_ppm"`
 	Error    string             `json:"error"`
 	Id       openapi_types.UUID `json:"id"`
+
+	// Nudge samples of the reference by hand, part of the offset
+	Nudge int64 `json:"nudge"`
 
 	// OffsetSamples of the take's first sample, in samples of the reference
 	OffsetSamples float64 `json:"offset_samples"`
@@ -1186,6 +1377,9 @@ type Sync struct {
 	State    SyncState `json:"state"`
 	Take     SyncTake  `json:"take"`
 
+	// TimecodeSeconds the offset by timecode, with the clock set right where it is known to have been off
+	TimecodeSeconds *float64 `json:"timecode_seconds"`
+
 	// Why what makes them a pair
 	Why string `json:"why"`
 
@@ -1193,22 +1387,56 @@ type Sync struct {
 	Windows int `json:"windows"`
 }
 
+// SyncBy what the offset is by: what was heard, or the timecodes where that says nothing; empty without either
+type SyncBy string
+
 // SyncState defines model for Sync.State.
 type SyncState string
+
+// SyncDecided defines model for SyncDecided.
+type SyncDecided struct {
+	// Along other pairs of the take that say the same and were accepted with it
+	Along int `json:"along"`
+}
 
 // SyncDecision defines model for SyncDecision.
 type SyncDecision struct {
 	Accept bool `json:"accept"`
+
+	// By what it is accepted by
+	By *SyncDecisionBy `json:"by,omitempty"`
+}
+
+// SyncDecisionBy what it is accepted by
+type SyncDecisionBy string
+
+// SyncNudge defines model for SyncNudge.
+type SyncNudge struct {
+	// Samples in all, samples of the reference; later is positive
+	Samples int64 `json:"samples"`
+	Was     int64 `json:"was"`
 }
 
 // SyncTake defines model for SyncTake.
 type SyncTake struct {
-	Frames        int64              `json:"frames"`
-	Id            openapi_types.UUID `json:"id"`
-	Name          string             `json:"name"`
-	Picture       bool               `json:"picture"`
-	SampleRate    int                `json:"sample_rate"`
-	StartTimecode string             `json:"start_timecode"`
+	// Camera whose clock it has; empty for a recorder
+	Camera string             `json:"camera"`
+	Day    string             `json:"day"`
+	Frames int64              `json:"frames"`
+	Id     openapi_types.UUID `json:"id"`
+	Name   string             `json:"name"`
+
+	// Picture the file with its picture; empty without one
+	Picture    string `json:"picture"`
+	Roll       string `json:"roll"`
+	SampleRate int    `json:"sample_rate"`
+
+	// Start samples since midnight at its own rate
+	Start         *int64 `json:"start"`
+	StartTimecode string `json:"start_timecode"`
+
+	// StartWas as its files say
+	StartWas *int64 `json:"start_was"`
 
 	// Strand its loudest strand
 	Strand string `json:"strand"`
@@ -1219,10 +1447,13 @@ type SyncTake struct {
 
 // Take defines model for Take.
 type Take struct {
-	Accepted   bool   `json:"accepted"`
-	Circled    bool   `json:"circled"`
-	Day        string `json:"day"`
-	FalseStart bool   `json:"false_start"`
+	Accepted bool   `json:"accepted"`
+	Circled  bool   `json:"circled"`
+	Day      string `json:"day"`
+
+	// DriftPpm corrected when it is used; 0 for none
+	DriftPpm   float64 `json:"drift_ppm"`
+	FalseStart bool    `json:"false_start"`
 
 	// Final the grouping is certain or accepted
 	Final        bool               `json:"final"`
@@ -1253,8 +1484,11 @@ type Take struct {
 	StartTimecode string       `json:"start_timecode"`
 	Strands       []Strand     `json:"strands"`
 	Suggestions   []Suggestion `json:"suggestions"`
-	Take          string       `json:"take"`
-	TakeWas       string       `json:"take_was"`
+
+	// Sync how far lining it up is
+	Sync    TakeSync `json:"sync"`
+	Take    string   `json:"take"`
+	TakeWas string   `json:"take_was"`
 
 	// Why what makes its files one take
 	Why       string `json:"why"`
@@ -1266,6 +1500,9 @@ type TakeLengthRemedy string
 
 // TakeMissingRemedy defines model for Take.MissingRemedy.
 type TakeMissingRemedy string
+
+// TakeSync how far lining it up is
+type TakeSync string
 
 // TakePage defines model for TakePage.
 type TakePage struct {
@@ -1389,14 +1626,35 @@ type FileId = openapi_types.UUID
 // Limit defines model for limit.
 type Limit = int
 
+// PairRef defines model for pair_ref.
+type PairRef = openapi_types.UUID
+
+// PairTake defines model for pair_take.
+type PairTake = openapi_types.UUID
+
 // ProductionId defines model for production_id.
 type ProductionId = openapi_types.UUID
 
 // ReelId defines model for reel_id.
 type ReelId = openapi_types.UUID
 
+// SoundLoop defines model for sound_loop.
+type SoundLoop = bool
+
+// SoundMatch defines model for sound_match.
+type SoundMatch = bool
+
 // SoundName defines model for sound_name.
 type SoundName = string
+
+// SoundPitch defines model for sound_pitch.
+type SoundPitch = bool
+
+// SoundSpeed defines model for sound_speed.
+type SoundSpeed float64
+
+// SoundTo defines model for sound_to.
+type SoundTo = int64
 
 // StrandId defines model for strand_id.
 type StrandId = openapi_types.UUID
@@ -1431,6 +1689,32 @@ type ListShelfParams struct {
 	Path *string `form:"path,omitempty" json:"path,omitempty"`
 }
 
+// ListenParams defines parameters for Listen.
+type ListenParams struct {
+	// Of names of sound, divided by commas
+	Of   string `form:"of" json:"of"`
+	From *int64 `form:"from,omitempty" json:"from,omitempty"`
+
+	// To the end of what is there when absent
+	To *SoundTo `form:"to,omitempty" json:"to,omitempty"`
+
+	// Loop over and over
+	Loop  *SoundLoop         `form:"loop,omitempty" json:"loop,omitempty"`
+	Speed *ListenParamsSpeed `form:"speed,omitempty" json:"speed,omitempty"`
+
+	// KeepPitch at another speed the pitch stays
+	KeepPitch *SoundPitch `form:"keep_pitch,omitempty" json:"keep_pitch,omitempty"`
+
+	// Match made as loud as the first, by the ten seconds from where it begins
+	Match *SoundMatch `form:"match,omitempty" json:"match,omitempty"`
+
+	// Rate Hz: heard as it is used in a reel of that rate, drift corrected; absent, as it was recorded
+	Rate *int `form:"rate,omitempty" json:"rate,omitempty"`
+}
+
+// ListenParamsSpeed defines parameters for Listen.
+type ListenParamsSpeed float64
+
 // GetSoundParams defines parameters for GetSound.
 type GetSoundParams struct {
 	From *int64 `form:"from,omitempty" json:"from,omitempty"`
@@ -1448,6 +1732,48 @@ type GetWaveformParams struct {
 	To      *int64 `form:"to,omitempty" json:"to,omitempty"`
 	Columns *int   `form:"columns,omitempty" json:"columns,omitempty"`
 }
+
+// GetDifferenceParams defines parameters for GetDifference.
+type GetDifferenceParams struct {
+	// From on the reference's clock
+	From    int64 `form:"from" json:"from"`
+	To      int64 `form:"to" json:"to"`
+	Columns *int  `form:"columns,omitempty" json:"columns,omitempty"`
+
+	// Ref the reference's strand; its loudest when absent
+	Ref *PairRef `form:"ref,omitempty" json:"ref,omitempty"`
+
+	// Take the other recording's strand; its loudest when absent
+	Take *PairTake `form:"take,omitempty" json:"take,omitempty"`
+}
+
+// ListenToPairParams defines parameters for ListenToPair.
+type ListenToPairParams struct {
+	// From may lie before the reference
+	From *int64 `form:"from,omitempty" json:"from,omitempty"`
+
+	// To the end of what is there when absent
+	To *SoundTo `form:"to,omitempty" json:"to,omitempty"`
+
+	// Loop over and over
+	Loop  *SoundLoop               `form:"loop,omitempty" json:"loop,omitempty"`
+	Speed *ListenToPairParamsSpeed `form:"speed,omitempty" json:"speed,omitempty"`
+
+	// KeepPitch at another speed the pitch stays
+	KeepPitch *SoundPitch `form:"keep_pitch,omitempty" json:"keep_pitch,omitempty"`
+
+	// Match made as loud as the first, by the ten seconds from where it begins
+	Match *SoundMatch `form:"match,omitempty" json:"match,omitempty"`
+
+	// Ref the reference's strand; its loudest when absent
+	Ref *PairRef `form:"ref,omitempty" json:"ref,omitempty"`
+
+	// Take the other recording's strand; its loudest when absent
+	Take *PairTake `form:"take,omitempty" json:"take,omitempty"`
+}
+
+// ListenToPairParamsSpeed defines parameters for ListenToPair.
+type ListenToPairParamsSpeed float64
 
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
@@ -1500,8 +1826,17 @@ type SetWidthJSONRequestBody = Width
 // LabelStrandJSONRequestBody defines body for LabelStrand for application/json ContentType.
 type LabelStrandJSONRequestBody = StrandLabel
 
+// SetLooseJSONRequestBody defines body for SetLoose for application/json ContentType.
+type SetLooseJSONRequestBody = LooseOrder
+
+// SetClockJSONRequestBody defines body for SetClock for application/json ContentType.
+type SetClockJSONRequestBody = ClockOrder
+
 // DecideSyncJSONRequestBody defines body for DecideSync for application/json ContentType.
 type DecideSyncJSONRequestBody = SyncDecision
+
+// NudgeSyncJSONRequestBody defines body for NudgeSync for application/json ContentType.
+type NudgeSyncJSONRequestBody = SyncNudge
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -1523,6 +1858,9 @@ type ServerInterface interface {
 	// MoveFile Put a mono file into a take, or split it off into one of its own
 	// (POST /api/files/{file}/move)
 	MoveFile(c *gin.Context, file FileId)
+	// GetPicture The file's small picture, without sound; byte ranges are served
+	// (GET /api/files/{file}/picture)
+	GetPicture(c *gin.Context, file FileId)
 	// RetryFile Analyse a refused file again
 	// (POST /api/files/{file}/retry)
 	RetryFile(c *gin.Context, file FileId)
@@ -1637,12 +1975,18 @@ type ServerInterface interface {
 	// ListShelf A folder of the shelf given at start
 	// (GET /api/shelf)
 	ListShelf(c *gin.Context, params ListShelfParams)
+	// Listen Strands heard together, on the clock of their take
+	// (GET /api/sound)
+	Listen(c *gin.Context, params ListenParams)
 
 	// (GET /api/specs)
 	ListSpecs(c *gin.Context)
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(c *gin.Context, strand StrandId)
+	// SetLoose Let a strand go from its take, move it, or bring it home; its clips move with it
+	// (PUT /api/strands/{strand}/loose)
+	SetLoose(c *gin.Context, strand StrandId)
 	// GetSound The strand's sound as little-endian 32-bit float samples
 	// (GET /api/strands/{strand}/sound)
 	GetSound(c *gin.Context, strand SoundName, params GetSoundParams)
@@ -1652,9 +1996,21 @@ type ServerInterface interface {
 	// AlignAgain Compare a pair once more
 	// (POST /api/syncs/{sync}/again)
 	AlignAgain(c *gin.Context, sync SyncId)
+	// SetClock Set a camera's clock for the day of the pair by it, or forget that it was off
+	// (PUT /api/syncs/{sync}/clock)
+	SetClock(c *gin.Context, sync SyncId)
 	// DecideSync Accept an alignment, which moves the take to where it belongs, or refuse it
 	// (POST /api/syncs/{sync}/decide)
 	DecideSync(c *gin.Context, sync SyncId)
+	// GetDifference What is left of the reference when the recording, scaled to fit best, is taken from it
+	// (GET /api/syncs/{sync}/difference)
+	GetDifference(c *gin.Context, sync SyncId, params GetDifferenceParams)
+	// NudgeSync Move a pair by hand, on top of what was found; refused with 409 when somebody else has moved it
+	// (PUT /api/syncs/{sync}/nudge)
+	NudgeSync(c *gin.Context, sync SyncId)
+	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
+	// (GET /api/syncs/{sync}/sound)
+	ListenToPair(c *gin.Context, sync SyncId, params ListenToPairParams)
 
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
@@ -1838,6 +2194,31 @@ func (siw *ServerInterfaceWrapper) MoveFile(c *gin.Context) {
 	}
 
 	siw.Handler.MoveFile(c, file)
+}
+
+// GetPicture operation middleware
+func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "file" -------------
+	var file FileId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", c.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPicture(c, file)
 }
 
 // RetryFile operation middleware
@@ -2808,6 +3189,89 @@ func (siw *ServerInterfaceWrapper) ListShelf(c *gin.Context) {
 	siw.Handler.ListShelf(c, params)
 }
 
+// Listen operation middleware
+func (siw *ServerInterfaceWrapper) Listen(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListenParams
+
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "loop" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "loop", c.Request.URL.Query(), &params.Loop, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter loop: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "speed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "speed", c.Request.URL.Query(), &params.Speed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter speed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "keep_pitch" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep_pitch", c.Request.URL.Query(), &params.KeepPitch, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keep_pitch: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "match" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "match", c.Request.URL.Query(), &params.Match, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter match: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rate" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rate", c.Request.URL.Query(), &params.Rate, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rate: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Listen(c, params)
+}
+
 // ListSpecs operation middleware
 func (siw *ServerInterfaceWrapper) ListSpecs(c *gin.Context) {
 
@@ -2844,6 +3308,31 @@ func (siw *ServerInterfaceWrapper) LabelStrand(c *gin.Context) {
 	}
 
 	siw.Handler.LabelStrand(c, strand)
+}
+
+// SetLoose operation middleware
+func (siw *ServerInterfaceWrapper) SetLoose(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "strand" -------------
+	var strand StrandId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "strand", c.Param("strand"), &strand, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter strand: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetLoose(c, strand)
 }
 
 // GetSound operation middleware
@@ -2967,6 +3456,31 @@ func (siw *ServerInterfaceWrapper) AlignAgain(c *gin.Context) {
 	siw.Handler.AlignAgain(c, sync)
 }
 
+// SetClock operation middleware
+func (siw *ServerInterfaceWrapper) SetClock(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetClock(c, sync)
+}
+
 // DecideSync operation middleware
 func (siw *ServerInterfaceWrapper) DecideSync(c *gin.Context) {
 
@@ -2990,6 +3504,191 @@ func (siw *ServerInterfaceWrapper) DecideSync(c *gin.Context) {
 	}
 
 	siw.Handler.DecideSync(c, sync)
+}
+
+// GetDifference operation middleware
+func (siw *ServerInterfaceWrapper) GetDifference(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetDifferenceParams
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", c.Request.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter columns: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "ref" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ref", c.Request.URL.Query(), &params.Ref, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ref: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", c.Request.URL.Query(), &params.Take, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDifference(c, sync, params)
+}
+
+// NudgeSync operation middleware
+func (siw *ServerInterfaceWrapper) NudgeSync(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NudgeSync(c, sync)
+}
+
+// ListenToPair operation middleware
+func (siw *ServerInterfaceWrapper) ListenToPair(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "sync" -------------
+	var sync SyncId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sync", c.Param("sync"), &sync, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sync: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListenToPairParams
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "loop" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "loop", c.Request.URL.Query(), &params.Loop, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter loop: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "speed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "speed", c.Request.URL.Query(), &params.Speed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter speed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "keep_pitch" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep_pitch", c.Request.URL.Query(), &params.KeepPitch, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keep_pitch: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "match" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "match", c.Request.URL.Query(), &params.Match, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter match: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "ref" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ref", c.Request.URL.Query(), &params.Ref, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ref: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "take" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "take", c.Request.URL.Query(), &params.Take, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListenToPair(c, sync, params)
 }
 
 // DeleteTemplate operation middleware
@@ -3146,12 +3845,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/syncs", wrapper.ListSyncs)
 	router.POST(options.BaseURL+"/api/productions/:production/syncs", wrapper.ProposeSyncs)
 	router.POST(options.BaseURL+"/api/syncs/:sync/decide", wrapper.DecideSync)
+	router.PUT(options.BaseURL+"/api/syncs/:sync/nudge", wrapper.NudgeSync)
+	router.PUT(options.BaseURL+"/api/syncs/:sync/clock", wrapper.SetClock)
+	router.GET(options.BaseURL+"/api/syncs/:sync/sound", wrapper.ListenToPair)
+	router.GET(options.BaseURL+"/api/syncs/:sync/difference", wrapper.GetDifference)
 	router.POST(options.BaseURL+"/api/syncs/:sync/again", wrapper.AlignAgain)
 	router.GET(options.BaseURL+"/api/shelf", wrapper.ListShelf)
 	router.DELETE(options.BaseURL+"/api/files/:file", wrapper.RemoveFile)
 	router.POST(options.BaseURL+"/api/files/:file/retry", wrapper.RetryFile)
 	router.GET(options.BaseURL+"/api/strands/:strand/waveform", wrapper.GetWaveform)
 	router.GET(options.BaseURL+"/api/strands/:strand/sound", wrapper.GetSound)
+	router.GET(options.BaseURL+"/api/sound", wrapper.Listen)
+	router.PUT(options.BaseURL+"/api/strands/:strand/loose", wrapper.SetLoose)
+	router.GET(options.BaseURL+"/api/files/:file/picture", wrapper.GetPicture)
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/api/productions/:production/sheet", wrapper.EditSheet)
@@ -3184,6 +3890,12 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/cancel", wrapper.CancelDelivery)
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/retry", wrapper.RetryDelivery)
 	router.GET(options.BaseURL+"/api/deliveries/:delivery/files/:index", wrapper.DownloadFile)
+}
+
+type HeardApplicationoctetStreamResponse struct {
+	Body io.Reader
+
+	ContentLength int64
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -3407,6 +4119,51 @@ type MoveFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MoveFiledefaultApplicationProblemPlusJSONResponse) VisitMoveFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPictureRequestObject struct {
+	File FileId `json:"file"`
+}
+
+type GetPictureResponseObject interface {
+	VisitGetPictureResponse(w http.ResponseWriter) error
+}
+
+type GetPicture200Videomp4Response struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPicture200Videomp4Response) VisitGetPictureResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/mp4")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPicturedefaultApplicationProblemPlusJSONResponse) VisitGetPictureResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5000,6 +5757,50 @@ func (response ListShelfdefaultApplicationProblemPlusJSONResponse) VisitListShel
 	return err
 }
 
+type ListenRequestObject struct {
+	Params ListenParams
+}
+
+type ListenResponseObject interface {
+	VisitListenResponse(w http.ResponseWriter) error
+}
+
+type Listen200ApplicationoctetStreamResponse struct {
+	HeardApplicationoctetStreamResponse
+}
+
+func (response Listen200ApplicationoctetStreamResponse) VisitListenResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ListendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListendefaultApplicationProblemPlusJSONResponse) VisitListenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListSpecsRequestObject struct {
 }
 
@@ -5067,6 +5868,40 @@ type LabelStranddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LabelStranddefaultApplicationProblemPlusJSONResponse) VisitLabelStrandResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetLooseRequestObject struct {
+	Strand StrandId `json:"strand"`
+	Body   *SetLooseJSONRequestBody
+}
+
+type SetLooseResponseObject interface {
+	VisitSetLooseResponse(w http.ResponseWriter) error
+}
+
+type SetLoose204Response struct {
+}
+
+func (response SetLoose204Response) VisitSetLooseResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetLoosedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetLoosedefaultApplicationProblemPlusJSONResponse) VisitSetLooseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5211,6 +6046,40 @@ func (response AlignAgaindefaultApplicationProblemPlusJSONResponse) VisitAlignAg
 	return err
 }
 
+type SetClockRequestObject struct {
+	Sync SyncId `json:"sync"`
+	Body *SetClockJSONRequestBody
+}
+
+type SetClockResponseObject interface {
+	VisitSetClockResponse(w http.ResponseWriter) error
+}
+
+type SetClock204Response struct {
+}
+
+func (response SetClock204Response) VisitSetClockResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetClockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetClockdefaultApplicationProblemPlusJSONResponse) VisitSetClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DecideSyncRequestObject struct {
 	Sync SyncId `json:"sync"`
 	Body *DecideSyncJSONRequestBody
@@ -5220,12 +6089,18 @@ type DecideSyncResponseObject interface {
 	VisitDecideSyncResponse(w http.ResponseWriter) error
 }
 
-type DecideSync204Response struct {
-}
+type DecideSync200JSONResponse SyncDecided
 
-func (response DecideSync204Response) VisitDecideSyncResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
+func (response DecideSync200JSONResponse) VisitDecideSyncResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type DecideSyncdefaultApplicationProblemPlusJSONResponse struct {
@@ -5234,6 +6109,143 @@ type DecideSyncdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DecideSyncdefaultApplicationProblemPlusJSONResponse) VisitDecideSyncResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDifferenceRequestObject struct {
+	Sync   SyncId `json:"sync"`
+	Params GetDifferenceParams
+}
+
+type GetDifferenceResponseObject interface {
+	VisitGetDifferenceResponse(w http.ResponseWriter) error
+}
+
+type GetDifference200ResponseHeaders struct {
+	XLeftDb  *float32
+	XScaleDb *float32
+}
+
+type GetDifference200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetDifference200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetDifference200ApplicationoctetStreamResponse) VisitGetDifferenceResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.XLeftDb != nil {
+		w.Header().Set("X-Left-Db", fmt.Sprint(*response.Headers.XLeftDb))
+	}
+	if response.Headers.XScaleDb != nil {
+		w.Header().Set("X-Scale-Db", fmt.Sprint(*response.Headers.XScaleDb))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetDifferencedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDifferencedefaultApplicationProblemPlusJSONResponse) VisitGetDifferenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NudgeSyncRequestObject struct {
+	Sync SyncId `json:"sync"`
+	Body *NudgeSyncJSONRequestBody
+}
+
+type NudgeSyncResponseObject interface {
+	VisitNudgeSyncResponse(w http.ResponseWriter) error
+}
+
+type NudgeSync204Response struct {
+}
+
+func (response NudgeSync204Response) VisitNudgeSyncResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type NudgeSyncdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NudgeSyncdefaultApplicationProblemPlusJSONResponse) VisitNudgeSyncResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListenToPairRequestObject struct {
+	Sync   SyncId `json:"sync"`
+	Params ListenToPairParams
+}
+
+type ListenToPairResponseObject interface {
+	VisitListenToPairResponse(w http.ResponseWriter) error
+}
+
+type ListenToPair200ApplicationoctetStreamResponse struct {
+	HeardApplicationoctetStreamResponse
+}
+
+func (response ListenToPair200ApplicationoctetStreamResponse) VisitListenToPairResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ListenToPairdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListenToPairdefaultApplicationProblemPlusJSONResponse) VisitListenToPairResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5433,6 +6445,9 @@ type StrictServerInterface interface {
 	// MoveFile Put a mono file into a take, or split it off into one of its own
 	// (POST /api/files/{file}/move)
 	MoveFile(ctx context.Context, request MoveFileRequestObject) (MoveFileResponseObject, error)
+	// GetPicture The file's small picture, without sound; byte ranges are served
+	// (GET /api/files/{file}/picture)
+	GetPicture(ctx context.Context, request GetPictureRequestObject) (GetPictureResponseObject, error)
 	// RetryFile Analyse a refused file again
 	// (POST /api/files/{file}/retry)
 	RetryFile(ctx context.Context, request RetryFileRequestObject) (RetryFileResponseObject, error)
@@ -5547,12 +6562,18 @@ type StrictServerInterface interface {
 	// ListShelf A folder of the shelf given at start
 	// (GET /api/shelf)
 	ListShelf(ctx context.Context, request ListShelfRequestObject) (ListShelfResponseObject, error)
+	// Listen Strands heard together, on the clock of their take
+	// (GET /api/sound)
+	Listen(ctx context.Context, request ListenRequestObject) (ListenResponseObject, error)
 
 	// (GET /api/specs)
 	ListSpecs(ctx context.Context, request ListSpecsRequestObject) (ListSpecsResponseObject, error)
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(ctx context.Context, request LabelStrandRequestObject) (LabelStrandResponseObject, error)
+	// SetLoose Let a strand go from its take, move it, or bring it home; its clips move with it
+	// (PUT /api/strands/{strand}/loose)
+	SetLoose(ctx context.Context, request SetLooseRequestObject) (SetLooseResponseObject, error)
 	// GetSound The strand's sound as little-endian 32-bit float samples
 	// (GET /api/strands/{strand}/sound)
 	GetSound(ctx context.Context, request GetSoundRequestObject) (GetSoundResponseObject, error)
@@ -5562,9 +6583,21 @@ type StrictServerInterface interface {
 	// AlignAgain Compare a pair once more
 	// (POST /api/syncs/{sync}/again)
 	AlignAgain(ctx context.Context, request AlignAgainRequestObject) (AlignAgainResponseObject, error)
+	// SetClock Set a camera's clock for the day of the pair by it, or forget that it was off
+	// (PUT /api/syncs/{sync}/clock)
+	SetClock(ctx context.Context, request SetClockRequestObject) (SetClockResponseObject, error)
 	// DecideSync Accept an alignment, which moves the take to where it belongs, or refuse it
 	// (POST /api/syncs/{sync}/decide)
 	DecideSync(ctx context.Context, request DecideSyncRequestObject) (DecideSyncResponseObject, error)
+	// GetDifference What is left of the reference when the recording, scaled to fit best, is taken from it
+	// (GET /api/syncs/{sync}/difference)
+	GetDifference(ctx context.Context, request GetDifferenceRequestObject) (GetDifferenceResponseObject, error)
+	// NudgeSync Move a pair by hand, on top of what was found; refused with 409 when somebody else has moved it
+	// (PUT /api/syncs/{sync}/nudge)
+	NudgeSync(ctx context.Context, request NudgeSyncRequestObject) (NudgeSyncResponseObject, error)
+	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
+	// (GET /api/syncs/{sync}/sound)
+	ListenToPair(ctx context.Context, request ListenToPairRequestObject) (ListenToPairResponseObject, error)
 
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
@@ -5807,6 +6840,32 @@ func (sh *strictHandler) MoveFile(ctx *gin.Context, file FileId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(MoveFileResponseObject); ok {
 		if err := validResponse.VisitMoveFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPicture operation middleware
+func (sh *strictHandler) GetPicture(ctx *gin.Context, file FileId) {
+	var request GetPictureRequestObject
+
+	request.File = file
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPicture(ctx, request.(GetPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPictureResponseObject); ok {
+		if err := validResponse.VisitGetPictureResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7070,6 +8129,32 @@ func (sh *strictHandler) ListShelf(ctx *gin.Context, params ListShelfParams) {
 	}
 }
 
+// Listen operation middleware
+func (sh *strictHandler) Listen(ctx *gin.Context, params ListenParams) {
+	var request ListenRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Listen(ctx, request.(ListenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Listen")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListenResponseObject); ok {
+		if err := validResponse.VisitListenResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListSpecs operation middleware
 func (sh *strictHandler) ListSpecs(ctx *gin.Context) {
 	var request ListSpecsRequestObject
@@ -7131,6 +8216,50 @@ func (sh *strictHandler) LabelStrand(ctx *gin.Context, strand StrandId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LabelStrandResponseObject); ok {
 		if err := validResponse.VisitLabelStrandResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetLoose operation middleware
+func (sh *strictHandler) SetLoose(ctx *gin.Context, strand StrandId) {
+	var request SetLooseRequestObject
+
+	request.Strand = strand
+
+	var body SetLooseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetLoose(ctx, request.(SetLooseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetLoose")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetLooseResponseObject); ok {
+		if err := validResponse.VisitSetLooseResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7218,6 +8347,50 @@ func (sh *strictHandler) AlignAgain(ctx *gin.Context, sync SyncId) {
 	}
 }
 
+// SetClock operation middleware
+func (sh *strictHandler) SetClock(ctx *gin.Context, sync SyncId) {
+	var request SetClockRequestObject
+
+	request.Sync = sync
+
+	var body SetClockJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetClock(ctx, request.(SetClockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetClock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetClockResponseObject); ok {
+		if err := validResponse.VisitSetClockResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DecideSync operation middleware
 func (sh *strictHandler) DecideSync(ctx *gin.Context, sync SyncId) {
 	var request DecideSyncRequestObject
@@ -7255,6 +8428,104 @@ func (sh *strictHandler) DecideSync(ctx *gin.Context, sync SyncId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DecideSyncResponseObject); ok {
 		if err := validResponse.VisitDecideSyncResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetDifference operation middleware
+func (sh *strictHandler) GetDifference(ctx *gin.Context, sync SyncId, params GetDifferenceParams) {
+	var request GetDifferenceRequestObject
+
+	request.Sync = sync
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDifference(ctx, request.(GetDifferenceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDifference")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDifferenceResponseObject); ok {
+		if err := validResponse.VisitGetDifferenceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// NudgeSync operation middleware
+func (sh *strictHandler) NudgeSync(ctx *gin.Context, sync SyncId) {
+	var request NudgeSyncRequestObject
+
+	request.Sync = sync
+
+	var body NudgeSyncJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NudgeSync(ctx, request.(NudgeSyncRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NudgeSync")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(NudgeSyncResponseObject); ok {
+		if err := validResponse.VisitNudgeSyncResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListenToPair operation middleware
+func (sh *strictHandler) ListenToPair(ctx *gin.Context, sync SyncId, params ListenToPairParams) {
+	var request ListenToPairRequestObject
+
+	request.Sync = sync
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListenToPair(ctx, request.(ListenToPairRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListenToPair")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListenToPairResponseObject); ok {
+		if err := validResponse.VisitListenToPairResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7394,146 +8665,176 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H0Lj9s2nvhXIfxfIFusJvPIY5sJ/jh0k2ZbXHoNMulmcb3egJZomx2ZVElqHDeY/Rr3ge6LHfjjQ5RE",
-	"ytLYnvYWt1g0Hlvi48ff+8XPs5yvK84IU3J2+XlWYYHXRBEBf+GFIkJ/KIjMBa0U5Wx2OVMrgvJaSC4Q",
-	"XyD9V4WXBM3Jggsyy2ZUP/RLTcR2ls0YXpPZpR0qm8l8RdbYjLnAdalml7NZNlvjT28JW6rV7PL87Cyb",
-	"qW2l35JKULac3d1ls4KU9JaI7TUt9NswR4XVqpnCPTHLZoL8UlNBitmlEjUJZ11wscZ60rqmxSw20YKW",
-	"JD2J/nXPCUq6psoP34GT+TEKpwsNmDX+RNf1Gv7Sf1Jm/jz3M1GmyJIImKoSvKhzfWzpHTXP7LkvQUiZ",
-	"nkb/uucEktesuDbjdXESI6kEZkWGuEALLgAtJS2I1DiK0ZoWJ/pPVGEq9F9/gr/+WJKF+gJhVujv/mG+",
-	"E3S5Ul84RG5vw8wyuJEKK0WEfvU/fzw7eYFPFic/fX7y/O6PP/7pHz+1vvniX/4Q3yhMkobliEWMgOaW",
-	"5QNTbFm+5wQbQRVly/Qc9oG9pgG8kxVnkgDLeif4vCRr/THnTBEGlIarqqQ51rhyWpkn/vSz1IjzOZjr",
-	"D4IsZpez/3fa8MRT86s8dePeGV7URr3K/+iWDmt5tcKMkfKd4HwBiCF4RYSiZqW5+VV/7FJuNivoYmGZ",
-	"sIcAZer501kWeXpBhVTXWI183FFQB5bZjN8EX885Lwlm8H2tqlrFV1oRfHNdzBfttRa8ngOjZHVZYv3R",
-	"nqwdgNXruXlfrOX9X78LUedHD1K/YrvXBp4BrMKlB8sAKPzkZ+Lzn0mu9EJfrUh+0z/GhWZK06ApCgIL",
-	"jryzWWEV+aGzT3iqGSizi0gvvaRVf+Wj8YXG10rZyPdLK9n3Q07L9HYCB9iE55D2/AFeVEs4u5gYmF6T",
-	"nEpquEIHVHlOKhU/Tlkvl0RqXgCPUkXWcgTnAlH+rXn4mZPl9u9GmGMh8La3xXDKzC0usaOSMoNr7R1p",
-	"Ttxeb6CCPT178XxwwecTF2xmi6/QKm19/ljSqjJLb/NbiddVSSRakbJAWKFFXZZI5hgYxggMKziLKBAL",
-	"rfjKcSMQIbjYJTGuGF7OrD7ZhvSgnCk1CyveaDXzrgtVPRijckWKLrMvsCInigKu987Nbm0Kse9EXst7",
-	"Jq2jwvmN/nj5eUaYVlp/nFW81MrvmjMeoEfwipOdO2QzXwApViS/HmAgWKhrvbicF8lHFAnXt8GNisIK",
-	"IsznSvDb5hPRbGWBaQmsOMcsJ6X+HNuP4gqX+yBflNn5bTcwdnux6O5mdrjr0LIHlaxZS3DEmafGIRr+",
-	"Xr8QYzXTj92p0DHTU2/3kUSbFWEIz6VW8VoG5JOIAWmANNaOCTitfquBamz3X99aJbO9a8dl7i9fb6gR",
-	"dw5o7sQUvoF/rUVlzV4K31mVGg52RcrFzOj50qDqUhAph/FyKgLCImNgAQ6WUnplXJfMeWERpbdArcxj",
-	"ygx+9X6dAOyiNqYAuTaMpY1fmoqcU0PDG22oWhlbUv9iTYqXiKwrtUVcrYjYUBnldtOExBQWvcJyFdfI",
-	"xvHukkoVE6xarUR6cKSfkGiNbwAY4JBwWAi0pvIVoJtTq2MolbYyBF3SCG2XlN2QAsAukVR4izgzoNeY",
-	"DDY6FgQJggv9Nbia3KrqquS4CLDeDBZnLjRXtYioAFRJZH9ElKENF4XMkKzzFcISPbk4++//Ov/yTKsc",
-	"F88cCmj84LVClsn2uA7oKtfCipX+WUr661jMlQwvxysSDrO6GkRfCraBYLelmasngiW9JRIxjuDl6D7T",
-	"ghMzXG6lE6K4MP65RS1BXHpyjB6VVIJgs9eODqgNHmR/Nh6ehlztGcrMn6JW/h3Q+ryvByFhzKVB8MJD",
-	"kzhnNlMC5zfjj1Cz0A/6lf4qY2qA1QAAozyVJfWAhqF6vttG16xh1oFS0FMXgBk1aoVBUr/VDr9tTrQh",
-	"Q8+PUlLkO34bkSRaCkbcgKAPIMWRrEqqEFWILxahYpUU+9G53+FlZG5/eqOPMYZnjHxS/R20Hev6GfCu",
-	"O36DFXxPWJSze2TcpTbCuu0S3Gsp+Cf8V/OtGi2xQrE/CmYt11kEdvmKTKEk47uJjJMUpQnp1YGjJTkD",
-	"Ck8LdnHBtlOgNdQ9zTW40y6+h0lsx7wWNYsw26rEOQGFWxCNfVsth0fa2nl/uNevNE1KorJgneg8HND7",
-	"/3ruwhLPW4AJToxTSbwrsaPW6d/QouRcvERMTwoCjnGFbhjfsOjcO12Xv6nrUzP6krA8wgTlSutJoLhJ",
-	"ZPxdGTrTTHEkkGHklLvLu+Eilhn89kgiWnj9aKXFstckqNQymXEE7HuX9dX4c70/z5x/0ncbIAEgX0Mu",
-	"HSRvwOe3GydS5kySDommXAhrIqUVGjEtadnSkqwJtyH4ljSm3DahC/FKxs9EOTayA5xGYrsVuiHdutw4",
-	"MTh8g+XqLZUxO7eJVIxXsQhTwsnx+3qgnBUSHWNNpbTn1kdTCAGgBV2oLVLG5rklwAywEPQWkGX8XuxU",
-	"1zmvWSJGkjSFnJbcdwhR4+EEhosVGD56gVq2YUEKtCVqpHfIyigH8tB8a5T0Jj7iINfdWBQrCC6NY7/r",
-	"8REmnQAXBdU7wlqSh8pbAqjN0FprrWVIK/zGutnajpiU48a8n9m1xFb/Fm8/gCslqlvu48yf4ho3c8XW",
-	"929kkyY7h1LtxImY4+vTuuw8+PzM/C8bp93oARLre9fkDvRWSCoqLZMM5r6IrjGymwsLRr+73da1z5R4",
-	"+uVZK1fiyZdP29kSX4a7D03siHHsslTOzi7d/9v+xovYjtwYweJaIto6FS6eZehCL+70/OzsHHGBLl48",
-	"fvFnVAhetWd5Ova42jPHDu57H85Nqp0eUmdDMboWTu0+LWXi8jF/w4IL1AjkUfuE4byOHd1oGEwZdEWO",
-	"5/aT7IJB/f8dl9RRThskc65WNncFK3SGir9kqP3dyRP4siQLhTgrtxmCnBX4HHjF9EvaPOFqdb2mDPih",
-	"fkfrTPr5qJ7xTpBFCb/2Y90HDmUV4Koeb0cbXSw21hT3qXFiTXh2V8wooZd1cMK579OuFOdd85Bxg0fR",
-	"p0l0GamZFkRhWibjXnVClVJUlSNQ3jyWNYLXTpeZBSW2kJQeOWbXghQ8HgzA7Lpm5seIC3vD67JAc4L0",
-	"M4w0pogx+VZGvek77BuBdV/PelLRc1JgCL/f62fsswNRzJ0eZecmbkNmxTdojdkWwe+I4HyFQO9HK2zD",
-	"Q6FWH4TlIxo6c963/m9g0sQRyWlV/Z+MATTCb8Wc3diOgQ0YUC2V8nB0P6RpWzzqulODf669DDMU32cF",
-	"1o3qMT1rKCJBSjEf3TSG3Tj7Iiy2wlK2kpZSfM4+6CLMidVWXMbSUnBRtCZJIYJ5Ljb2e0sYXXwem6wE",
-	"mlfUygahOj1Cql/LYAF28OiqCY77GbpBYKmIIByss+Ja6wMaWWohbAIYXs+p5IzmgyG5TtjLBklegoUp",
-	"CE4nfEzTlSqr4URVrJAxDNlHAIBwLLeUOBgN8+lYIqw4bPLLGitBP8WdCzad2jnw1YajpaCFzBBGgm8Q",
-	"ZsgkJ+ovFjhXXCCMwPOCKENmb1kkxDDCb9c9gJHKq0uXHM8prAURmULwWpFB239QBOq3Z70M2/nWASg4",
-	"joCx7xSJkzn/gn6KM7uRKuGU+NCVNmRipzctWpiIFGazWyJcVuO90ousrHLDNFLLBKHiaqyFYFcG+rCg",
-	"tBEoiy8NCnrqStH31wWNmCZWBx8FKT3K91Xba3OxK6NxGhybTN44r83A4rWSfYd7pHMmzTm4NOCEhWC3",
-	"mSTFBS4l6ZIa+YRzVW4RZy4PBrJb1vhT+Oo5gKrzTftABFnzW3Kt4hEuOi6RN6rGEXUd8KsOGhyIkXWW",
-	"4oZNrQewuL8a//UonjfSi5920uuVeFbXXkmaAw55eu4Sk0w51CBkt9MNyBeLEQomDeNA+pU+LO6i5FBx",
-	"ob7DKo94rHNSlnLQnMxXmC1J1tQWrQi44MexeP3wK1KW0Vg2L+s1S80Ohpp5xOkUAnaCNliaZCjcym/p",
-	"WgCkLAazfKhCVILqZ1NyeseyapTTYdR0D2Z22hiS9qScswrbCxR8I23oA2KFsFsoc9AnEOW4NTORjWJo",
-	"NKYZW3essSptL55mDq4xR5slZBaloow5zi2WmLLrYh7X9Zq6v6cBzZ4EefpBXDrwLA466NxzgXN2V1QF",
-	"fK5upcFUsX02WD8WLSGRSwMTyvjgLxP5RQvB1wiIHoHs8/ZQTphzCIA6UZYQBjYJTFTkJit7Q8vCsi39",
-	"6/WSczBRtQi8dvqMMOjb1FTAqy4MJsiaQPKaiagHf1tWZIFTmcFM2hFlt8RkzAm6NiArSIn1ayu6XF1r",
-	"Yzlqqgm+iRU56m0+kghshiDavjvBKZvd4rImCSZjeIDiaMXLwgQmZfpRKLxwvEPTkiSEvWzHJ8Ps7C4W",
-	"6b05FuHWlcYfzhYlzdVonq1WXNqoqd4NknxNwOeHSAm6zCE49lQXazwS37hIk7wC1hFXef3+p2+orffu",
-	"UnyPpspaBXZw9+UiZtD79IGxey8XXzMlolbxkt4SFsN2olbECnsibokwuK6ZhUZwqlaaCG2+cd9OhFrX",
-	"nZhgJs9cZazbWRIYZheRKsSyaOXGh36rlNWfWOGEpOR42Mvuxa7JDpfcUaJqhLJryDtrBWGjJktJ8C2k",
-	"GK1NWjhkinNWbn2q+Dp5QL+HEjjI1D5EgtFwuk90aq0EGcU4sgJ52wHKl+PyBvSL0dlsCU5vo6mij9Y5",
-	"HyEqE7MWd3s1TS1Q+62xhU39wahIpBTv8pPGBvNVU1PDRgN+n/AQQjeNWXovZ9ylknswNeuK4oSKxjDv",
-	"FZsfWUf1+u+zbPad/s8b/Z+/fR89qRJvea32yA0OYWid2HbMHYkBVz7DckrDANAqUznB45J1FzZPYidB",
-	"QYuUJFVNq2XyWnBv7d/8+hKdgXLBTOnCCA/4SI5g1fKouExnGMMv15LXIm9lcdJPa63EzU0yvUvD2Zqs",
-	"0yhyrU30INIbIO4BsVZFVIjvmYRcJdNQqKkAMuYY2F/n0SMUJIeoReMWSkwavrNn6vMKVxFbRlG2RRt8",
-	"S/SQl0iDBvKNyS81LpFUpJIZmmNJ0POnGbp49gz9/3aqfEQTGsqEjprMja03JmgTYxr+SBrbsoV6PZAb",
-	"hEomRdtNBKkntotRQ8dZK9f6nnasO5c0U3vraKvN2cZ7CKN2qcZS4xoAq6+xSLWNjEsCzmwqUVN1Ns1M",
-	"cYegJ0/szRSMdXivomUpIWkLzbfmX6zQqakvy3pqUDJ9eEVcOlYkzECLlhKfkuhmePe8HzO6Hd9dImZz",
-	"CoUpU9uQ/9kvoZLrhoACVHEpqUb4GPcbyaSd3O6zvHvFlcG/I3lKPdrKkSI9EpCGt/34WQClKHy3LKIG",
-	"46UgJOoR0wZMhgK3hnk0xlaxJtrrdcp3A43bSp7fSFQIutBmLLyB+K01dPWHElfjhC2McV1VkazO+RZB",
-	"wlGdr6AKBWZFAjO0wFKRVhVOMK/xQnEkV1xAFZ8i4M+7h4jw5df3RT9To3TtNKjEyTiPnKkpMA9D3amr",
-	"xvI++wURNr11BGjd5CTnrBgb/neH1+dEZhiDPZBJuiJYjFtJxUssqNqmsr2SJAX+mB1+mS3LP+AbYkS6",
-	"RqZgw8MIxTcMuZizxpoSKxIiFaHgvFlhmdYed6sZlSC4GKInTZOmdgLNtyOLq7ql0pXLhspmuKRLZsum",
-	"9UdTIs3ruVrUxq9ttuKajQRuaifcolanzdYbexab1Tax4zW+IdL4WjC00otRzoaygm/ShYRGShNBvLt4",
-	"ZCaCXr539etFNtXNHWrtUVAXwQLEDhlZwEIbemp2lM0c721QI+D7huekeP592kt1097SrZ78+fV9g0do",
-	"/5P2KTbNFSIa86hEnV25NfH6Q6h15HVBNBt21YKJtyOoicvSsuo1WvNbghRfgv93WpJMPxmm5R0Jcr/t",
-	"Ct2CGsjFDjd+sJ76o8B2wa/ojwXexm33ICAWfXFBWayBkRZxS8HrirKlZsdWA4JAVcOjIsMdATcpu+4k",
-	"IYfWfSt4F3BhsHhMBxEuFJHx4gjopnZdV3H8A7jp7ZtSaRsdg3dQXYFfmnGFbBxNulYnYEb1l9oJPLbX",
-	"usHUqPPQfmRaAxYX/4xHC7hKtW0pUs2A4SdXcGw2FXTeiGgGeFrlh8uOjer0uV9YJIhalvdMooewcvRV",
-	"/ct11A6FfAxYTpz3HK5/S5RgdntdRrPXKcmLwMhiC030RRwcrTE9E6kicYcLvvFHEmmpOazMNDjLGUnU",
-	"pbcSCEZmKDmJcMAEhQb3gj0HNGD4+lBZwZA0kkHdgeOhraQIo3G5qYwkmJYq0W5c6ZlpSuQdovuK02lT",
-	"3VeO30PlA1lXpeU0uCy/X8wuf9yxZvvGa4EXeoh4ot20TnbRbMqfguWZyeK+uQngtqMZT1871eDZ8x2J",
-	"BvcsAw5lQKq4FLPtZL+fpeCAvCwwhk55bxen8/TvfND5nycVCceSlaLbSXSmKemERGvoOzw+UJeOvNwz",
-	"MTSz641t8Afmmga2dzic7NKqJTTZBhtwMSSqCmMJL7HVfIynpZoUiolh0KXgm4GmEr6fBPin0ZxolX0j",
-	"qFKQiBLppcFjzfIWtQAPC2dEojnZclagprmG1kplywYLBuSLhWuA3WnTQzagJLsutxOStQbyew6hd3Vr",
-	"ee25NHtpwN4IUQBc8rQTeS+xI5+Sl/LsbOTaowtz0YRkVr3PQ33+dPj2ib3qTpoah6HM+4/Cd0/p5Icd",
-	"rz/zR0MoqaL2kSZq0BJ3SivF5sKEdAfiIf9f32INgtU7wh5Wf+33F3Z17Wnnlz2n+7UHdokmO9oE7+z/",
-	"WwlyS8kmlk4Waai0TwOYqZlhLnl8qMlwiHaH78S3U6RMbZMXNO6O2F3WpEBUoTnOb0wqftOs08lYf5/Q",
-	"tF4bvXZ8ZimRIhHwFS0iXQTeCL52prywxqHiyJAa0qoTWkMYSz5GLoleguQyBo8E+Wqh7iJBNhxtHERB",
-	"gEhSlhO0pgWjy5V6jL4tzOs//PDt69s/P0Zfa7oyX71/8wq9ePrsz+7CEemzUJU2/JG28h6jN7Be/bzp",
-	"iuuSVSFaVUv9suI5LyEYjSt6ah6Tp+iPa6JwgRW+hE1ryGaouR/oi8f/ARqCaQgx+3ci1Ra95XwdVAde",
-	"zs4enz8+AzFfEYYrOrucPXl89vjJLMi4hGmbxtWnn13h/h0UQhBlSvqIgCtbvi1ml7O/EvU6vOApuPPl",
-	"4uxs4L6Xafe8+DkiF71oAPoOA/Cr5SPxIf0a25fHhFdsJezA5pHT8NorMNfSoDs1ree713hNnQNC25ED",
-	"eAWj/zOcwTAUgdxPP1NWkE9pdHzNN0xTzRt3H9gwLOqC8tMNvm0DwfPrOWVYbOPXG8X615XknnvPZrJe",
-	"r/Vcl7PvmW3KCHU2lrk5OLxEmosigdnSMhPIgS9m+2FwFr0ICmA9eA3UYJXiDrIQxKXMH4Eq3uvB00Rx",
-	"8SBEYW9qQHiJKTsAZnyHbwh0J9AaJeIC+UstPH6YuWxeoO+Pb/wknsAsKel/7mxXGWJ02y4Q1/yWxEnp",
-	"aaybq6nngYADBP8JuMn23bZZhmslbssFTfWhzYUUhJSolkRmDVTAgWybnMvp5OGuG2ywOITa6do1v77n",
-	"oCm8/S4E+C81keov3ASZDoKtvm/3XVtd03R9N+aM9b6LA5zpu1ohjLQlYRvQMsXDGsOwTbj50Va+2yST",
-	"ODLfl6fsPhfgJ3FKuDjo6UT5CINtb/D2AJD/CkhCk5NNTTEHYHlUFKq+835KA7yyqZM7xC1d4yU5/bki",
-	"y73lrUniPAA4rkw2aHC3yCN/20TWShI9BA/Rps8J3OJx+ln/M4L9+l6jY8hzyRk5mAoc0QhKt5D73gvp",
-	"IdGYLzKJWXrb74Ln9tRtx3VHbJrf9b2N/TsmyxKFO7k/6OO6vSBYkXfdm2APLRXaHWNHiYbzg03enbkj",
-	"b3BBMmtOM+uAgAjonjZGcGinn5s/Bu3czjkcycoahkfQysqi6ENYu+37iqNE3IJioPEPEvfr8I6s49P2",
-	"68BA3UXZwQ72FzIf4MqQDZEKrWpWCFJk7m+Iy8yOfyLk1t0lnkLvr80TOw9CkU/KDHdibo0Zj9vmTrbo",
-	"Xb12qAMIdKgJP4H7ZsymX5pmLZxp0V5ghbVtghmyqzk66H0kI0kHb6yv/mhMxd+ZE78nGX7ZG/JvXIZZ",
-	"k3tmbyUx3fv3hXS28wVzm/2IB8117iPOzitsQ5STVtGGTtA2gG8OcJSTCdZyCCsAfXX1Cn33zdvmZjmt",
-	"BG9cpZa2xBii7AHoo1GKB4nEQflhZIU/0xGywqx9/0P5prnjr8nFh04UGUQxXLHQ1l8B6GyWIH0AbuDb",
-	"+9BSGulfacciOYo22gB/jC560beDbkilXlrI4KCgwXGnOc5vlqY56/7H9soMbqZzFWG+44UtEON6DYEq",
-	"26O+2U7d9NQ13j7O0b4n0CrmaDLIZvZE6MczHf3AXt7SMTA0oZgUL3/v0iuPBAUYf6di/0juZeUcnWWb",
-	"LntHQ8WvC6qubCO/Y7CYpnvTKAZzBPEST3+No4WyxV2+OgtaHgLnenr24rBA8W29oj43XJKXqFkSlv7a",
-	"OcT45hCsFLaGoPMUCio5penrmCFclnpazSdIQRWyXSheemcm8NenZy9MKqB+bsXLQnbajWloMl+RPoL1",
-	"St/x6igIr9HhjeDrK9u26khI77o6jRerh8X6eHpW1OGtVoSKA7m8NXRdLcEiaBz2SNo7jE3uHaIsQ/Mt",
-	"ynm11YhFGTKtrkagh1YlToTv2JR0lAeNncYZ2rbb00Qrwa7kMJ6LgAA17b26+ptvmm4DNth1QnXdD4+n",
-	"gL4nuOhC8Qi0EsxwBBExrCA0/XATp7s2Px4gnqzyFcL6RF3zWsVD/s4KJPHWFca1Ou6+dMnVUFboJNIk",
-	"QnlcFYsksbwTlE0jlxDkduS9UzqORkeKo7lW+ChTpACuU+AtABwqkR5Ag2uXgR2HWF+TnBbkqlVddAxy",
-	"9SXc9w1rF7DQQxiDX0HZlRYfRiNBAaCzUHUZQyxblg/7RK7giYdQWKE7ygjRDVnBEScgaK6+pcJhZHrg",
-	"9fDFvKD/cbUiQmbG76tXZL62tcDqiP4Re4VO4lwuDhklspDsH4G/UsqcBWjnZHMQB69zQpmuxPMG7sZB",
-	"Zd0siEAqEiMbA/yI02Un7vtU7yTuf/B3TR1JEvtSx0M7zf83OsKVraPbcSb+qQcxol0F5xgfrWlE5tan",
-	"JS7kNPxGHpZsZq/6bMPwCt8Sv6vjyMpOEes9BeYNqQ6hFv0rIZXpESdRzbSwwHAsL7VpYRdqbDas4AfT",
-	"Lw7MsjFcxN1GeBxm/wP7zT2mtX3kSN7Sjat/TBm0pkDyiDD4mDKEnBxylX6H0dE35p4I6xFo/AUrUi66",
-	"QRhoY69cA7cGbKjgxNzcscK3h9E1orwihP7h+URQDPnAFvADHvkVWLc0X0UPHFSnBiMEaDQmmj+SdE4L",
-	"kmsV6agmlp7ge1/veiT7ChS9f2JMeM3ZI2XGM7druehhOy82fdymmHJYPfroHnoI7ciV4Y5QjvziD2WX",
-	"2bp1xGtwGfrIqE+DcoXoh86DSpEJMLIW+I/AMcN62t8qsDTl1FuXMrtWA3fZcXz/ExZm62YOgI16Uud4",
-	"47WyHgEsEUY/83lQT/AScZGZYlKoR84ax2cfQo4ZhA2zkjT/vmnUE8uv/qU2BUo2wbpp+TNQdOXvnLKd",
-	"W5LF/poejo9yyTZgqQymG1LSFs3vmzcDoQjTylOfqQWi0c2kgiwM2zYQ5Zjps9RHl6E5gQR/QIr5VuMC",
-	"KRfh+ZJSnn7W/3RTWqdxKT3CCP7Uqlc7hhQ3wx8tBrhnndy+VkzruEhB1VFO6uuCNkkihz8kf5Xqg4ed",
-	"0nkpUF4HLqUNFoU8dOJBauo1LgjizLeLt7XsL5uSPyz9NYkHzD4wl+FmyNyBm9l7oeF2NzANFBYqlXCQ",
-	"WHOCp1SCLErXRP7QiPrOD/67YSeHrJJwm0vlUpWYgb0OTn/o/HMAdQLCDfY2cKsYaK2ABK4BkDcQAfE1",
-	"e9Gz9w7uQ5/7W7z9YJsaHuHU7ejyd86fDpExYtRGKD5tZlE2M8W0DHE9HGXikP01EIc+5CuiPtorI45i",
-	"ysDY/yeCHlwE/VXwDdQ/rwRlN8hke5ibGZwYclrtFt0QUplYm2lz53HQZ6ulA8c20WyESWIrQBtA+i3O",
-	"2q0boz3Q9jZBdqa0xc5Ns153Z+MBYvouQazlHITEfGTOQgThfFmRXVF7eOJBovYVycfWsZp176mDW9Pr",
-	"9LP5cDed95kXPfdzAYiujJuT8so1az9KBlhwMdID80GTGxzng/5yYWUTiPdEbdhgkLaXOkeTuLUztXEc",
-	"R1kI6E0V4Shn2dSb8Ht9z42wJqx913GWWIjrtNxPFOtNv79/heeKxIsm79MBwfQpy2zlJPj+VwS7JpV/",
-	"P7mCB07e27aFvQzSZhd3h4mdedwEXEHQYl+pkpwQVlDM0JOLkzlVaFFy7K7kuUdjFhjc3I7WpC300NXd",
-	"NhdgbBt8b1tLk3CpCzp/DiuEvJkMlQSDp5owtIRCfKmCVFeC85W5UUiRCuJG56fnz598+VR/bG6ve4xe",
-	"mevow2asFkCCoLMMnT1GH0RNXOqlAYxB3l85X0PRkunwFom+2l32gNhVY7aopMS27muWkCSLKfQ5gibd",
-	"fI/kSMJUfA+izOJcx5ybjG/s2flFcJn/l+cvLn6/lO82chiqJZ/0gr1qA5hJmS2ZXrT8qsHEh6DZLcs1",
-	"xW5ZfndqwmzTlYUty4cNpa9KumRfLc09eLsLBw/aascVBpormRCHhpJcBAUFLRiYJNRjAMHm4W5Zfixt",
-	"KbxH6XeThIsZguu61oSpzMb51/zW3JRlGogp3lwKMyclZ0vTQ8wm74Zpuj537PSz+zjYvuc1fN/K5vqt",
-	"2/eodmrZni18XNT49LP9NLVJ40ffN/mfpk/jpolyTiNi++IDdGOMHNs926aFax7unJY86QgRHKJrIhDt",
-	"iuBSrX4d7NwAjxwzf83OEEHFuopI40rwnEiJqET2d4gyb38drlnGxfa32QQsTh/Ss7MnDzAd46ZN9bab",
-	"vYMVnmNJMrQmBcXOX4NZgX6pSU1M22UJ1zDBsKYA0GB5LcrZ5exUqyb/EwAA//8=",
+	"7L2LbiM31iD8KoT+D+gEU2673ZdJbPxYZLqTSXY7k0bc82Ww+bIGVUVJHFeRFZKyWmn4e419oH2xBc8h",
+	"WSyJLJUsqZOd3cEgbbuqeDk8PPfLx0kpm1YKJoyeXH2ctFTRhhmm4Dc6M0zZHyqmS8Vbw6WYXE3MgpFy",
+	"qbRURM6I/a2lc0ambCYVmxQTbl/6dcnUelJMBG3Y5MoNVUx0uWANxTFndFmbydVkUkwa+uEtE3OzmFw9",
+	"u7goJmbd2q+0UVzMJw8PxaRiNb9nan3LK/s1zNFSs+im8G9Miolivy65YtXkyqgli2edSdVQO+lyyatJ",
+	"aqIZr1l+Evv0wAlq3nATht+AEz5MwunSAqahH3izbOA3+ysX+OuzMBMXhs2ZgqlaytWtYrP0GSo2Y4qJ",
+	"kj3RRBtFRXVNuNGklsuKaUNWCyYInWomTOZU7dD7bR5WZOgdSy9JmgVTRLFSqoqL+aMXBjPsuTIlq2Vp",
+	"15I//e6dA3FAMVbnp7FPD5xAy6Wobmsp221Ay3umCBUVsT9kAAhfJtFwRmvNwpRTKWtGRTRnQ0252J60",
+	"oRUjFM/Q/mtPe8aVNgWZruE3wwTRrJSi0mSmZGOPWTHCDZmyORc6s1Kc71FLxRE2V0odzhVEKjKTChan",
+	"ecW0JXeUNLw6s78Si8v2tz/Bb5/VbGY+B7g2vPpP/Jvi84X53K+8f8o4y+A5t9QYpuyn/+Pni7Mv6dns",
+	"7JePz189fPbzn/7zl95fPv8v/zaABy1Pngk1hAq8crplrEJabt8l2tB1DuJ3jLVuyEeBHebKEUB8mBz3",
+	"WTFhwhK7ny+eviyeFZe/FN1NqORyCqTZTSuWzdRRQZzVyDTJYfYizMhqQQ3hgJeKjaEwMk1fuDCvXkyS",
+	"1BgPPH/tRyDEiIu/FuXAFGtRHjjBSnHDxTw/h3vhoGmAROpWCs1AEvmWUQXzlVIYeyhWOmnbmpfUHuW5",
+	"LA0zZ9ooRhv7LDHTlAsKB5iYq48Vb7kxNTtjouJUPCVfkRpEE8IFeX5JppYT2VuuJWmoWJPp2iBp+K83",
+	"P/yNfAZL/bwgM17XrCLLlqy4WRDd0pLpa4tfgkxrWd7pKzKz0paOBi7CDEux1Kwq8EpKze3avLgFdBM/",
+	"JlLAn0rZNFKQ0g5sySslr16cTbkhs1pSUwAdY1Y6IuWCCsFqYhaKMfL8sntLk8/milFjWWxD54KbZcUK",
+	"0io5V7RpGAHJEBaxbhn57jtaEE2btmaaUENmy7omuqQ1+7wAAPXms6zcv6v70xZEChbWBZIiCcLA0/8Q",
+	"k4di8k7Jac2aARRo8Y0//VPbQ4xR4N9AApr8f+edrHuOT/W5HzeBBpS04aHHXUDG17jSd0pKkKxaJVum",
+	"DEdUdfuwP27SgGJS8dnMCdc7KYYVRZU2t9SMfN2zsw0ELybyLvpzoMfFRC5NuzTplbaM3t1W01l/rYHK",
+	"imVdU/uju9obVLeYqEY//vOHmHb8HEAaVuz22sEzglW89GgZAIVfwkxy+k9WGrvQ1wtW3m0f48wyjf2g",
+	"qSqmWPoby10SDzb2CW91AxVuEfml17zdXvlofOHptXIx8vvaaWyHIafjejuBA3wisEh3/tSx57CYNJhk",
+	"efeDBeo2sOQsoRxZ+ouUdEUtZZ9ZERUEBFR2uSKarvU1UqgV1yCl2ndB3pskZZ94L3bW1ErfsJJrjvRr",
+	"41DLkrUmjXh6OZ8zbdcOr3LDGj2CyYIy+R2+/NJrk+73Tp2kStH11gbiKQu/uMyOai7wVvR3ZIWG/noj",
+	"I8CLiy9fDS742Z4LxtnSK3Rmg21KXvO2xaX38cMzsgWrqz7nmxRj7kIlRULvQGFg3AhMKal28bYbQecT",
+	"Z9HoQ3qQI9aW2Fbf8JrZj/tQtYMJrhes2mRLFTXszPCGpRDNbW0fsrQTeR2V3GsdLS3v7I9XH70mMWll",
+	"bYXCRgoZoUf0iefyO6QIOYOr2LLydoDUUWVu7eJKWWVfMSxe34p20rSomMKfWyXvu5+YJYAzymtgGiUV",
+	"JbOyZ3I/RhpaH4J8SbIctt3B2O/Fobuf2eOuR8stqBTdWqIjLsJtHLrDGSL/mGP3mndKZbTbfaI3lMSI",
+	"ej1PmDARSGOtQxGltV91UE3t/ut7Jw73d+2pzOMlgTuOjNkDzZ+YoXfwr7NTOcMrh7857Q8OdsFqsA+u",
+	"RakRVeeKaT2Ml/siICwyBRagYDnxXKel3lJWDlG2FmjVDsoF4tfW0z2AXS1RaWG3MiF7CFDqvJ5XM9Qe",
+	"AevsE6f8XBPWtGbdCSAparcfk9iHRC+oXqRlx3G0u+bapBgryFh2cGLf0KShdwAMMIl7LIS7ZsoFoJtX",
+	"AFIoldeHFJ/zxN2uubhjFYBdgwXMa9eAyaDTUsWIYrRCO1G0qmVbS1pFWI+DpYkLL81SsbTg6R4SLshK",
+	"qkoXRC/LBSrNF//rfz774sKKHJcvPQpY/JBLQxyR3aI6IKvcKsdWts9S89/GYq4WdD5ekPCYtSlBbHPB",
+	"PhDctixxDZdgzu+ZJkIS+Di5zzzjpILWa+2ZKK3QQzRbamCX4TomjwpNSjohA1rVjLjHaBjurqs7Q12E",
+	"U7RqigfaNu3bgpBCxW4QvPDSXpSzmBhFy7vxR2hJ6Hv7yfYqU2KAkwAAo8Ity8oBHUENdLePrkVHrCOh",
+	"YEtcAGLUiRWIpGGrG/S2O9HuGgZ6lOMi38v7BCdJe7FQHiBGEt3W3FjF0Gp7xQi2n5z7HZ0n5g6nN/oY",
+	"U3gm2AezvYO+a9e+A/5dT2+cFsxEkrIHZNwlNsK63RL8Zzn4ZyxtYHgdifgx2x8Fs56RLwG7csH2uUlo",
+	"ZUqMk2WlGe61AUd35RAU4S64xUXbzoEWb/d+RsydevEjVGI35q1aigSxbWtaMu0cgmbB1pYPj9S1y+3h",
+	"3ry2d1IzU0TrJM8mI9xJxaSm0x5gohOTXLNg9NwQ6+wzMqulVNdE2EmBwQlpyJ2QK5Gce6eR9Xc10lpC",
+	"XzNRJoigXlg5CQQ37bwnBbmwRHEkkGHknLkrGAwTmhk8e6IJr4J8tLBsOUgSHNwtQhIXIjB8vTrLc7A8",
+	"4vlnrcwREgDydddlA8k78IXtpi+p8CrJxhXNmRAaprVjGikpad6TkpwKt2L0nnWq3DojC8lWp8/EeDKy",
+	"A5zIsf0K/ZB+XX6cFBy+pXrxluuUntv5VMaLWEwY5fn4Yy1QXgtJjtFwrd25baOpc+DxmVkTgzrPPQNi",
+	"QJXi94As4/fiprot5VJkvDlZVchLydsGIY4WTiC41IDiYxdoeRtVrCJrZkZahxyP8iCP1bdOSO88OR5y",
+	"mxtLYgWjNbogNi0+CgPaaFWB65RaTh4LbxmgdkNbqXWp47si75yZrW+IyRlu8PvCrSWzelXta6LoFPX+",
+	"gZ09Q5bCDZlLpq3q6p2+4zjlnPIU763+gt4PXi4Io+UiOGpX1Cro9iQrS9kDXse4O4LUb2EzNYp/2F7H",
+	"Qq7683OLnlRVXkmv2cyAjg6xbXy+cIFiM1lXrCIVctltyfkRa9z83WvX/RV/+1tai6ZrneFetGGxxjiM",
+	"YAM6koOhm8sfbQoF39L1e7DmJdWbQ/xJ+3hncK7k+qTULGPWre2zBOWitWZkahel7W1YyNgZEAsSCz4z",
+	"eSnWiS9yJYgFNZJBbjCCo+ZMkxpPYMTdWtHckds14ND2PmnGxCOM8AgJvyOcLgXNv7FVno96HtGPxU1Z",
+	"sj809caLry7wf8U4dcUOkFnfuy7EcmuFrOXaST3R3JfJNSZ2c+mQMuxut7ksxJ69+OKiF377/IsX/QDc",
+	"L+Ldx7c9Ye3ygc8XF1f+/30HwmVqR36M2zS18VbCy5cFubSLO392cfGMSEUuv3z65Z9JpSCis+dkHXlc",
+	"/ZlTB/dDiCTJ6pEBUhdD4QE9nNp9WgZDglIGRMv8Ogl71D5huEBRkxuNvaODjHu8+LaXoj+o0L9zcWLb",
+	"IJlKs3AxrNSQC1L9pSD9v509hz8CE5WiXheOhdqfIzO3/WhSwD+3DRcg4NhvrBIEsQ8pxeGdYrManm6H",
+	"2RzZN12B72m8YQyVq9RY+/hD0Cq9x7u7nMAZRWsDJ7w/Lm8b9ebyABk/eBJ9uhi7kapmxQzlddaRvcyI",
+	"sIabegTK42tFJ0m76QpcUGYLWe5RUnGrWCXT3j0qbpeikhmf1Eou64pMGbHvCNbZFtCGs0B9ZdsD1zGs",
+	"x7rKspqb5wJD+P2jfce9OxCWsNNF5P0+2xI5RMDCcxTOQZEnC+r8vbGaHsXZJFRu4c3p28/ARpFGJC+j",
+	"JiQusGiMMEQLbwjqO7UHLCI9HfF4935IdXZ4tOkfif65DTwMb/w2KXB+kYDpRXcjMlcpZXTfj2B31vsE",
+	"iW2p1r14yRydcy/6kJHMalupU3FmtKp6k+QQAd9Ljf2juxib+Dw2ThIkr6TZDJjq/iEP9rMCFuAGT66a",
+	"0bThcDOqQxummARzS3Vr5QGLLEulXOwpbaZcS8HLQR/7hh/b6bDXYDJSjOYjuPaTlXwkfFLEignDkLYJ",
+	"AIjH8ktJgxGJz4YmIqrjRrMFXTZnsBqDZ32RD7Oq0G6NDuqy5m2na9bMkLnEVCur6FoCeBWC9LnpdFxC",
+	"wYCAeuokAaSczQbCZZEle3+iWUkyV7zSBaFEyRWhgmBUt/3DjJZGKkIJGIIJFwRP5kR2m3yECKxoPJ1z",
+	"+k/KNCSXhg2aIgcZuP06fbYIoCp1HLsZ+t58a8Y/pEn1SIF2H3f1jVXDUqe3X/BCJnChmNwz5YOsHxXt",
+	"6DitH6bjuegTTwvhDoKbHDxEKWjnEHf40qFgZM1DIpGjUl9XPKFgOU1iFMTsKD+0fUve5a5A6/3g2aVC",
+	"pDkGZio5+WSHkWfjbLrz8HkUGT3HbTN7JV3+4oZR4QMtTb2GVCUkZWBxa+iH+NNnAKqNv/QPRLFG3rNb",
+	"k3a883GZEElhlJnbiG5toMGRCNpmIoMbNrcewObt1YQ/j6J9I52Led+hXUkgef2V5CnhkL3qITPJPoca",
+	"RRLsNGa6LJUdYjKP3dPpFJOH5HVopTLf+7TtDaWZ1bUeVIrLBRVzVnSZ0gvGej6gQVJvX37N6joZYiPr",
+	"ZSNys6MvCF7xsoWCnWAiDqMVob2wu009htXVYPAhh3xgK8C6SMGtY1l0IvYwavoXCzdtCkm3uJ3XbfsL",
+	"VHKlnUcWJDbYLeSJ2RNIUtylcG66odGEJWybY40VzLfc/HhwnVLdLaFwKJUkzGlqYYXP22qalvm6ghgv",
+	"ojt7FqUPReEykX100Mzo34tMzLucvWA59iuNpkrts8P6sWgJ4rsFJhQlgN+cYA/iO1x6ArwvaHUlE96s",
+	"AWJFXUN0CvoMuSoxWWTF68qRLfv0di4lKNqWBd56uUYh+napXvCp984r1jCIqcVAn+h3R4occFocDKMh",
+	"ubhnGMireIMgq1hN7WcLPl/cWpU/qXAquUqVbLDbfKIJ6A5RENDuuMtick/rJcsQGaQBRpKFrKusI8+/",
+	"CvlgnnZ4d951P2wiThrZ8ujKVSARfl15/JFiVvPSjKbZZiG182La3RAtGwaWS8JqkGWOQbH3NRSnA4Q6",
+	"Q2+WVsA60iJv2P/+G+rLvbsE35OJsk6AHdx9PUuZJUJU09i917OvhVFJ7XjO75lIYTuDkiHA7Jm6Zwpx",
+	"3RILi+DcLOwldGkQ2/oiVIvYiQk4eeFrS/idZYGBu0ikcddVL2Untr7ltP/MCvfIlUg779xe3JrccNkd",
+	"ZaIeuLiFcNhUyZWNdBZG7yHysXFVTcAQJOp1yGBpsgf0R8jMhQSSY8Q9DkchJqe2QhAKxokV6PsNoHwx",
+	"LvrBfpiczWUGbm00l4vWO+cT+JZS2uJu2yymKPa/GptvuT0YV5lMh13W3tRgIZlzX+fXgP0nPoTYXINL",
+	"30pl8RkuAUzdupI4YZKe2EdFGIxM73zzj0kx+d7+5xv7n3//IXlSNV3LpTkgZSGGoTPFuzF3hDfchMDv",
+	"fSqugFSZC/IaF701c9EeOy8U1A7M3qr9UiyDFJyIK7wmFyBcCMyoGmEJH0kRnFieZJf5xAd4cqvlUpW9",
+	"4HL+obFC3BRzfHww0RqD4dPIlQ7pS7kqkqyrQS9EojhL2oLitJKkEHBgbkWbDcbhGK+K6hzs6VkSBbAM",
+	"IlOdWSkzafzNgRkdC9qmSjNysSYres/skFfEggbSKNivS1oTbVirCzKlmpFXLwpy+fIl+f/7GUDbZHc4",
+	"9jLpffInTzTHoK4x3ovBRJKkat/ppGOcTCniFo6+04F7V2TraBFxszklbhNRoI8rQ9rRm6KXqvJIfbvY",
+	"CiRFfMgT47eeJmxE5o62bGYDY9Gk0QuMvQbdntYMjPBcky6Jdz/1yh9KLkz2xuffbiCn4XWtIWSOTNf4",
+	"LzXkHNN1iy3xLZuNsWA+GC7hHuFVT/nISSI4vH8/jJncTijWk9KVlaFcmHVMt90fITH2joHg1kqtub0A",
+	"Kao9krl4eWOb1D7Kqw92KS1zYt1ajxRFEuEALmzejV9EUErCdy0S4judK8aSljyreBUkMsfgqynyRVtw",
+	"HSrZ3FoN7rbJhGHNqAKbE1jkG4lqHxLLqJQqTAZ0VchVQaQofVS7JlCliSzbxyUi4jqbnG0MKhRCzUNS",
+	"KT4zrCLwBVSgxVp/90zVtB0nzEzXA/NgZqfd0nR9hVW7LAGBVBGwngJknHdWx5Cxp+6j+TarKzBuVeh+",
+	"FQrtImSCqzd1N2Dbt66ubSIwd00gjG5ZYpGPkjZM0Se+/hjXmB4KJkirzU8ZE2TKFly4vBdqSEXXnUBo",
+	"xoEQjuG2bZvhJXWV0BQVZEa1Yb381ejo0FAqiV5IBfnvhoHJ+RHYFAqXPFqxXVZzNpjZ0at/ban5Air+",
+	"IlLOIkQaJ2bgu7deq8jcem+lxvQ/fBlKROQWNu4s/eQdjo35yF24bSC5EsyAWhAjbq/OuJW0sqaKm3Uu",
+	"jjNLrl2N8kFb5VqU763c76XHcZfKp/D4Swq0jhoWYzFebrKgOq9R7RadW8VoNUQDLb3HNEcyXY/Mg96s",
+	"atL6OMdiQms+F67Cif0Rq5nI5dTMlujrwa34umCR68YLTklLjIvDHXsWITkkexwRVZ6uw0EUXWUjpDD2",
+	"eUjbw8LfafK3UU9j/BGtFjnG0dA7ptFUSqHAY4qqrLio5CpfngCFVbt07+0ZGVCEZfSdUmsX2dVMAURB",
+	"cpYAdVJA2OQ5W9Rpi2JsXqjoIsecImLzHf3owFJMvBzTXYVIhkKinpOf3rCSV8nw3Vqm0pOxajmY2khE",
+	"XAMj7ypmUVHhoXj8R7zjI7KXce6hJe9frNPLLj4HzAsRWedjWPY0zsMZIXtsbiZfpNPu5m+eZW7Ex+Q4",
+	"GheE1nWRZV3XQGWV3QFK1vf7pUru62LpkDur1XmilcgMsUJXijRYku0kMShM5sXCGTiavRafIhYVXR9u",
+	"BDzUjp8tNNavLheVHRtZVQzCCR6XS+IDrmikc1xZ0l1kpDWw9pCGVwKYAzW9tNwUUu02k42rxKnMbdI+",
+	"QTUswdWJo+vHriFdxyTudBKqjmTKJqcWV9fuMjZOE5Rz5pSXPbwb21GsPXdGlHLmVugXFNfV6iejrKju",
+	"IlHcncOLkrqu6asahJgkcfVxLcmHuRs5oAqVUilWGlbFEWFWctrfAB9H1CSXN+MiVZjV3tS5ksuWi7md",
+	"3ZkiINKlE+gSw52AznBxu5GLFbsHetE/kcgKpkisjCiVYTqdIwq04HbZpu8DwM1uP4iGq4h+AI8X0rgm",
+	"HhtXM+Ul6EUu9de6ohztakAA9yss6QOo0uEG0uTKUVa5NlvwyFciwE3l60NEgVrjI75pLgE2MLekvvZ4",
+	"+g9xaclP7ZMswXXLSdPC49WlTF6YI/GTQLBHZkEAYU0tNFPvfXC0zgacGtFZMNOGxZoLID7GXjWu+0aw",
+	"qMzmgBIaSNWQxpl84BEi0VJhWJnrbowULFPtqxf/ODLA2vPHI8ZXdpgf7Tm6gci7hnI7h3izjpI/PQXv",
+	"xXSixumnQj60X6Rnvx1AIOV95RGQLMfpj1HmMlgkMmUuT1+s8j1r2tqRPlrXP8wmVz/vWLP74o2iMztE",
+	"OnVgv5LhyfyQX6Ll4WRpr90e4HajoQ+wHzz58tWO0MlHlmeJmVKu6AcV6709gu5SRzfOAWPolA92fvrY",
+	"g50vek/1XsVbUuHXye1kSoDWfI/UMWhFMz70KB9L8shUl8KtN7XBvwtfnb2/w+Hw3V6NB9cVjup8tYdU",
+	"CG9qNT+lE20wKHTPwK65kquB6n2hcB94rsmUWTa+UtwYCK1NFC2UKWPBbKnA2iYF02TK1tLVWEM3hhWT",
+	"dU9J7ftFfE+kjXqobAVSu28nskf4+UDE8jEEwc0aK+5cur10YO/4KgAue9qZSN7Uke8TafvyYuTakwvz",
+	"cQbZPMGQWfPqxXCj2YMyaruszaFcwp9UKFO5EfF+ukY4P+FFyRUbGqkzR71H9qlZ3zVRzLd6GZKlt1Xo",
+	"KPxuR0CEE2m3G7n4ekN5U747p8f1YfGhszv6sexstNIqds/ZakxP0uKwMof7xrr7dLihbi4x2h2/5PlO",
+	"lrJvPfKoQ1JCFXNaBjTxpeUdJhd2XRE8jw2tw/ergbZV9xyXkkh7BePVLFHd6Rslm2DHd/qikQSvGrGi",
+	"E2kg6kE/JT4tENt/og6kgb86qHtniAtUQ4tV5N7vW7Kfku8q/Pzvf//uzf2fn5Kv7b3CP/34zWvy5YuX",
+	"f/Y9KHXIqzF0WjNiFb+n5BtYr30f24945xa4w5bafmxkKWsIU6MtP8fX9Dn5rGGGVtTQK9i0hWxBuvbW",
+	"nz/9D5AQsFDX5L8zbdbkrZRNVPfganLx9NnTC2DzLRO05ZOryfOnF0+fT6IcEpi26xB0/tEXVHqA1E5m",
+	"sEgBU9DF87tqcjX5KzNv4l7uUR/Yy4uLgRag+7X+DHMken9aAIbKT/DU0ZH0kGGN/X6icTf9jB7YvXIe",
+	"d7gHdS0PunPs8bXZsX/fOSDoLXEAr2H0f4UzGIYiXPfzj1xU7EMeHd/IlbC35hvf+n8YFsuKy/MVvT+4",
+	"DbH30T1y78VEL5vGznU1+UE4dx9kDjvi5uFwDR2MiaJi7ogJZPVVk8MwuEg2hwZYD7aGHqy7sONaKOaT",
+	"AE9wK360g+cvxeUnuRSuJR7GxB8BM76ndwzqLlmJkkhFQvfAgB84l8tUCGEVaCcJF8xdJfvPg6v2x1C2",
+	"3QRiI+9Z+iq9SLXNwAxl8IBA6BYDM9mh28Zl+J5NrgACRpC47AzFWE2WmumigwrB1t/QTUrvfz0gWr9H",
+	"3GOonTe+y9AjB83h7fcxwH9dMm3+ItHrdRRsDQ2SHvrimr3XD2PO2O67OsKZvlsaQonVJFynD2FkXDUh",
+	"7seED10tHxdOkEbm8yiGIietvAsO7x3M4Z5XTJ437YujMAe/ssNB996xmiea6IbWtR+6CHEgEG90PE6x",
+	"4yo8ko7vvgtAw9PU5/KoNyJJuwWg2oquj3BkXwEZYhCFBMGciPSOLyShGtrK5fD4xiWy7MBi3tA5O/9n",
+	"y+YHozGm1BwBHDeYmxM1znyiOyyOU3aOgaxW3TyDFpXnH+0/I1heqLs/hiTOpWBHUzsSUljtF5ITwnY5",
+	"nAIkOpVRZzHLbvtd9N6B+sS4SuFdIehtC+8WGgLJi1b4eNCn9SnFqGHRkk7DifvdE0ax42dHm3xz5g0e",
+	"T0PANxXO6AOO6AP1uujQzj92vwzaFjbO4USa7TA8osKoDkU/hYWhm7FPznJQjLSswcv9Jm4Affq7/SYy",
+	"Cuy62dEOjiMmCbZi2pDFUlSKVYX/HTsfnf5E2L0dYgi9v8Y3dh6EYR8MDneGLVHH4zY2HE/RUdcQ9xgM",
+	"HSoLnUEzVdz0NZb8k8Ky9ooaCtHxgrjVnBz0wXuUvQffOP/IyYhKaAibhH0LTw6G/Dc+zLALQHQtN7E1",
+	"3aGQLnZ+QGcGXBg7X6x5w82YswsC29DNyYtoQyfomiF1BzhKd4O1HEMLIF/dvCbff/u2a5tuheCQ9mq1",
+	"X0G4+AT3oxOKBy+Jh/Kn4RXhTEfwClz74YfybdfAvksJg3pmBWYjuVTldehv73WWKGQD2ssffGg5ifSv",
+	"fEMjOYk02gF/jCx6ua0H3bHWXDvI0CivzlOnKS3v5tio4PBje42D43Q+Pz/UTXPp+tKuIRJlt27fZKds",
+	"eu6b0JzmaH9kUHDwZDzIRVMl7k8gOvaFgyzUY2CI7q8cLf/RR7meCAow/k7B/ok+SMs5OcnGWs0nQ8Wv",
+	"K25uXDnoU5CYrgboKAJzAvaSDjlOo4VxOcYhSRgKZwPlenHx5XGBEorDJm1utGbXpFsS1aGnOhFydQxS",
+	"ClsjUL80Ts/VWB28ILSu7bSWTrCKG+JSqa6DMRPo64uLLzH80r63kHWlN4rWWmiKrnHmwxiEd3VTT4Lw",
+	"Fh2+UbK5ccVPT4T0vjboeLZ6XKxPh8QlDd5mwbg6ksn7PZSz4VG2MZaffaKx2ix2+lWEi4JM16SU7doi",
+	"FhcEC6aOQA8rSpypUPczayiPyoOOU7RdzdA9tQS3kuNYLqILaO/e65t/Dy14nJOM+nr6vob26QTQHxmt",
+	"NqF4grsSzXACFjEsIHRdFTKn2+DDI/jwTbkg1J6ob4Hg+nE7+i4qKIngiwrEfRuufUA75JZ6jrTXRXna",
+	"VrPsZXmnuNjvusQgdyMf7Ck92T0ykkytwMeFYRVQnYquAeCQEPYJJLh+LuBpLisW57jpJXmd4rqGihqP",
+	"DSWoXBWRIxhWIPvNsg+USEgE6CIWXcZclrUoh20iN/DGpxBYoVbdCNaNlVW2jYAguYYiRMfh6ZHVI2R0",
+	"g/wHRV50gXZfu6KuXAWGpJ+MPbl2kplzuTyml8hBcvsIQntVPAuQztnqKAZeb4TC3hbTDu5ooHJmFsIg",
+	"/EuwFQI/YXTZifshvD6L++9D39UTceKQXnpso/n/iYZw43IXd5xJeOuTKNE+a3aMjRbLwvr1WY4LMQ2/",
+	"k4WlmLi2930Y3tB7FnZ1Gl65kTj8SIZ5x9pjiEX/jbEWK/ZqshSWWVA4lmurWriFos5GDTzA6r2glo2h",
+	"Ir4z92mI/d/F724xXbpXTmQtXfmc05xCi0mpJ4TBTzlFyPMhn115HBl9hd3GnEWgsxcsWD3bdMJAMyTj",
+	"y8d2YCOVZNj/bUHvjyNrJGlFDP3j04koAfUTa8Cf8MhvQLvl5SJ54CA6dRihQKJBb/7Iq3NesdKKSCdV",
+	"sewEP4Qc4xPpVyDo/QtjwhspnhgcD3u0eu9hPy42f9yYwDosHv3kX/oU0pFPfR4hHIXFH0svc7UCiFyC",
+	"yTB4RkMYlE/+P3YcVO6aACHrgf8EFDPOYf69HEv7nHrXi3XKQnmHh+I0tv89FuZylY6AjXZSb3iTS+Ms",
+	"AlQTSv4pp1EOxzWRqsAEXsgBLzrD5zaEPDGIq6Zl7/yPXb2kVHz1r0tMCnMB1l3lpYFEt9C51FXLyRZY",
+	"sPfh9CiXrQWXi2C6YzXv3flD42bAFYElE+2ZOiC6mr4GojBcLUtSUmHP0h5dQaYMAvwBKaZriwusnsXn",
+	"y2p9/tH+sxnSuh+VsiOMoE+9HMFTcHEc/mQ+wANzEw/VYnrHxSpuTnJSX1e8CxI5/iGFhvyf3O2Uj0uB",
+	"lEYwKa2oqvSxAw9yUze0YkSK0LzH1Q+47tIsoZ4uNts+YvQBVN3TBYFm87ogrr6MbwECBRpyAQeZNWdo",
+	"SqvYrPYtfY6NqO/C4H8YcnLMLAm/uVwsVU0F6Otg9IdqS0cQJ8DdIJxfAwUDKxWwyDQA/AY8ICFnL3n2",
+	"wcB97HN/S9fvXW3JE5y6G13/wenTMSJGUGyEhN9uFuMiU7BMS2gHlDnk0JTr2Id8w8xProHXSVQZGPv/",
+	"saBPzoL+quQKcs4Xios7gtEe2DzJsyEv1a7JHWMt+tqwtGDAwRCtlnccu0CzESqJywDtANn1oOiXy0zW",
+	"nTtYBdkZ0pY6N0t6fefvI/j0fYBYzzgIgfkEz0JF7nzssDEEfNefvAf5jfIVtMFgNY11ryp+zyto5UFK",
+	"2TQUS/Jun5Wc7dIc/WG9SredTqPATEEBpwQKXCQ6GAwWYtntkoQt3xo5Gf1uLWU7/m3dMlaNf73lGGw1",
+	"8nUfm7Xde/cKW8l1FAPERy4gE5/Vwc2lqJUnoAAyCX0ErgmdaiZM4T5f9Subpw7NFXVO2A2ef/HC15/D",
+	"P3wRI8NO68HwFfrWbvIoifmoxCPQvP5eYPM631wFLyRXWKa7u4It2xU4A298ksCZlpVjU8lx3Qeqwc76",
+	"cf4Rf3jYX/zAD4MA4n2Am2LmlNU3vonHSYIwo06xn1gUwfD8tCiC0HnimkkfjuiwwShyNneO56HH9UGn",
+	"mXElvnUNfE+iM9ix91ATUwF6j/dy92DNTID0VmPwAtvecANVf6bK1Z9cyIZdu4aWvNX4km8Flj+tYTHA",
+	"x4KPE8GOy383UBq1GyZcrxrkMxme0nUI2I6s3Zr+cIO0LA1LZ5k/pmQMFtMsXKo58M0Fo76S8j/ObuCF",
+	"sx9dbd2tkPtuFw/HCTYIlARwhUBjGmNqdsZExakgzy/PptyQWS2p7/r5iOphKJdgsNMvWXT1TdojjO2D",
+	"721vaRpadpBnr2CFEGhYkJpRcO0xQeZQuUSbKDeA0XKBTUsNa0G4fXb+7NXzL17YH7um70/Ja3i/VzHc",
+	"AUgxclGQi6fkvVoyH6uOgEHk/U3KBoQqLEOaCFdxu9whfzd0TWrOXH3ZbgnZa7HP/RxxJ/18T/TIi2nk",
+	"AZcyI/Xjuen0xl4+uyw6ifKLZ19e/nFvvt/IcW4t+2AXHHRBwEwuXI2JWc8RFU18jDu7FqW9sWtRPpxj",
+	"XML+wsBalMOWpa9qPhdfzbGN++5M66PWJvOZ1NhKFfuMQ4X8hyQMQAc4EAYZceg1DH0acQjGPkwc0swc",
+	"pVSKlYY2OofPnJujomuP43AY4B8FyWgm1ZwZ1wAeVVE5m2XOCDMrToGoLrlkLcpT6R9xr9ZPrIDErW2T",
+	"1YmOnK9CBYE2XA3YGDAkzgq6OuqQK7smelNWSzHHEqcuz6UnDPcwADpXQ1fynGzxFU7jZRAkoyiZPCX/",
+	"OHvLZubszZRwDe25a7ns0hBqNsNut5ZiofTR9ZItyD/ObqxQYb+erkPspjOdQFcTqlHuqJ6mBIY33eJ3",
+	"iAxS9Of2F2pYZBhRSW9IbMiKAicY919OHNgQ/x2WJUV/347zoZh0GDX85sOR3I0exzf7JIf+Qh0yFw6T",
+	"7VWdwS21Ajj3xXycsvsIacTT4t1GUMsqbu0rY99FI0paxhGhtfRx+Tu0rD4x48C22L93aePvsVi1Z+AL",
+	"iLi0lEq2vWpPM6zSm45p0LJhU1mtsXLCgqIJpMpT/DEekPfyHXbL31cPCxfgZLrY/w3+id/VtP8XaRYd",
+	"1dKuuQCkaYKAAdkVNWfFBsWDeMHgAdjmtH9kwhYyz84/+h8Hi/++gb/3csF+7+K/pp+YdmABYB9zfv7R",
+	"/bRvW42fQqerf5nOGqsuRno/RHYffoL+GYlje2TR9XjNw3XXsyeduATH6HMBXG3BaG0Wvw3WfYRXTpn9",
+	"5mZIoOKyTZimWiVLpjU4l/E5xKivfxuueEar9e+zCVicPaSXF88/wXRCYmOx9WbuDzV0SjUrSMMqTn20",
+	"BxUV+XXJlgwbZWno5A3DYvkgxPKlqidXk3NL6v93AAAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -249,6 +249,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/syncs/{sync}/nudge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Move a pair by hand, on top of what was found; refused with 409 when somebody else has moved it */
+        put: operations["nudgeSync"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/syncs/{sync}/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set a camera's clock for the day of the pair by it, or forget that it was off */
+        put: operations["setClock"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/syncs/{sync}/sound": {
+        parameters: {
+            query?: {
+                /** @description the reference's strand; its loudest when absent */
+                ref?: components["parameters"]["pair_ref"];
+                /** @description the other recording's strand; its loudest when absent */
+                take?: components["parameters"]["pair_take"];
+            };
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        /** Both recordings of a pair where they lie, the reference first, on the reference's clock */
+        get: operations["listenToPair"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/syncs/{sync}/difference": {
+        parameters: {
+            query?: {
+                /** @description the reference's strand; its loudest when absent */
+                ref?: components["parameters"]["pair_ref"];
+                /** @description the other recording's strand; its loudest when absent */
+                take?: components["parameters"]["pair_take"];
+            };
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * What is left of the reference when the recording, scaled to fit best, is taken from it
+         * @description As the waveform of a strand. X-Left-Db is how loud what is left is against the reference, X-Scale-Db by what the recording was scaled.
+         */
+        get: operations["getDifference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/syncs/{sync}/again": {
         parameters: {
             query?: never;
@@ -358,6 +447,61 @@ export interface paths {
         };
         /** The strand's sound as little-endian 32-bit float samples */
         get: operations["getSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Strands heard together, on the clock of their take */
+        get: operations["listen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/strands/{strand}/loose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                strand: components["parameters"]["strand_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Let a strand go from its take, move it, or bring it home; its clips move with it */
+        put: operations["setLoose"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        /** The file's small picture, without sound; byte ranges are served */
+        get: operations["getPicture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1097,6 +1241,59 @@ export interface components {
         };
         SyncDecision: {
             accept: boolean;
+            /**
+             * @description what it is accepted by
+             * @default sound
+             * @enum {string}
+             */
+            by: "sound" | "timecode";
+        };
+        SyncDecided: {
+            /** @description other pairs of the take that say the same and were accepted with it */
+            along: number;
+        };
+        SyncNudge: {
+            /**
+             * Format: int64
+             * @description in all, samples of the reference; later is positive
+             */
+            samples: number;
+            /** Format: int64 */
+            was: number;
+        };
+        ClockOrder: {
+            /** @description its clock was off by what the pair says; otherwise it was right */
+            off: boolean;
+        };
+        LooseOrder: {
+            /** @description false brings it home */
+            loose: boolean;
+            /**
+             * Format: int64
+             * @description samples of its own rate that it then lies late
+             */
+            shift: number;
+            /**
+             * Format: int64
+             * @description the shift that was seen
+             */
+            was: number;
+        };
+        Heard: {
+            /** @description Hz */
+            rate: number;
+            channels: number;
+            /**
+             * Format: int64
+             * @description -1 when it goes on for ever
+             */
+            frames: number;
+            /** @description how each channel is heard on the left and the right when folded down */
+            matrix: number[][];
+            /** @description the same in words */
+            says: string;
+            /** @description dB by which each channel was matched to the first */
+            gains: number[];
         };
         SyncTake: {
             /** Format: uuid */
@@ -1110,7 +1307,22 @@ export interface components {
             strand: string;
             /** @description all of them move together */
             strands: number;
-            picture: boolean;
+            /** @description the file with its picture; empty without one */
+            picture: string;
+            /**
+             * Format: int64
+             * @description samples since midnight at its own rate
+             */
+            start: number | null;
+            /**
+             * Format: int64
+             * @description as its files say
+             */
+            start_was: number | null;
+            roll: string;
+            /** @description whose clock it has; empty for a recorder */
+            camera: string;
+            day: string;
         };
         Sync: {
             /** Format: uuid */
@@ -1121,6 +1333,31 @@ export interface components {
             why: string;
             /** @enum {string} */
             state: "proposed" | "aligning" | "aligned" | "doubtful" | "none" | "failed" | "accepted" | "refused";
+            /**
+             * @description what the offset is by: what was heard, or the timecodes where that says nothing; empty without either
+             * @enum {string}
+             */
+            by: "" | "sound" | "timecode";
+            /**
+             * Format: int64
+             * @description samples of the reference by hand, part of the offset
+             */
+            nudge: number;
+            /**
+             * Format: double
+             * @description the offset by timecode, with the clock set right where it is known to have been off
+             */
+            timecode_seconds: number | null;
+            /**
+             * Format: double
+             * @description how far it would move the take from where that lies now, once that is lined up
+             */
+            apart_from_here_ms: number | null;
+            /**
+             * Format: double
+             * @description by how much the camera's clock is known to have been behind on that day; 0 for not
+             */
+            clock_seconds: number;
             /**
              * Format: double
              * @description of the take's first sample, in samples of the reference
@@ -1231,6 +1468,13 @@ export interface components {
              * @description Hz; 0 for none
              */
             high_pass: number;
+            /** @description let go from its take */
+            loose: boolean;
+            /**
+             * Format: int64
+             * @description samples it lies late against its take since
+             */
+            shift: number;
             /** @description tiny waveform: peaks in equal steps, base 64, 255 = full scale */
             shape: string;
         };
@@ -1278,6 +1522,16 @@ export interface components {
             /** @enum {string} */
             length_remedy: "" | "pad" | "shortest";
             suggestions: components["schemas"]["Suggestion"][];
+            /**
+             * Format: double
+             * @description corrected when it is used; 0 for none
+             */
+            drift_ppm: number;
+            /**
+             * @description how far lining it up is
+             * @enum {string}
+             */
+            sync: "" | "waiting" | "aligned" | "doubtful" | "none" | "accepted";
             /** @description its start is where it was lined up and not what its files say */
             lined_up: boolean;
         };
@@ -1468,6 +1722,10 @@ export interface components {
                 [key: string]: components["schemas"]["Route"];
             };
             outputs: components["schemas"]["Output"][];
+            /** @description by the strand of a clip that was let go from its take: samples it lies late against that */
+            loose: {
+                [key: string]: number;
+            };
             /** @description the product of the two grids, a row an output, a factor a track in order */
             matrix: number[][];
         };
@@ -1618,6 +1876,15 @@ export interface components {
         };
     };
     responses: {
+        /** @description Little-endian. A length in 32 bits and so many bytes of JSON (Heard), filled up with spaces; then blocks: frames in 32 bits, 32 bits unused, the position of the first frame on the common clock as a 64-bit float, for every channel three 32-bit floats (greatest magnitude, programme meter of type IIa, samples at full scale), and every channel's samples as 32-bit floats, one channel after the other. */
+        Heard: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/octet-stream": string;
+            };
+        };
         /** @description a problem */
         Problem: {
             headers: {
@@ -1638,6 +1905,19 @@ export interface components {
         reel_id: string;
         delivery_id: string;
         sync_id: string;
+        /** @description the reference's strand; its loudest when absent */
+        pair_ref: string;
+        /** @description the other recording's strand; its loudest when absent */
+        pair_take: string;
+        /** @description the end of what is there when absent */
+        sound_to: number;
+        /** @description over and over */
+        sound_loop: boolean;
+        sound_speed: 0.5 | 1 | 2;
+        /** @description at another speed the pitch stays */
+        sound_pitch: boolean;
+        /** @description made as loud as the first, by the ten seconds from where it begins */
+        sound_match: boolean;
         /** @description the cursor of the page before */
         after: string;
         limit: number;
@@ -2051,11 +2331,128 @@ export interface operations {
         };
         responses: {
             /** @description decided */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SyncDecided"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nudgeSync: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SyncNudge"];
+            };
+        };
+        responses: {
+            /** @description moved */
             204: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setClock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockOrder"];
+            };
+        };
+        responses: {
+            /** @description set */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listenToPair: {
+        parameters: {
+            query?: {
+                /** @description the reference's strand; its loudest when absent */
+                ref?: components["parameters"]["pair_ref"];
+                /** @description the other recording's strand; its loudest when absent */
+                take?: components["parameters"]["pair_take"];
+                /** @description may lie before the reference */
+                from?: number;
+                /** @description the end of what is there when absent */
+                to?: components["parameters"]["sound_to"];
+                /** @description over and over */
+                loop?: components["parameters"]["sound_loop"];
+                speed?: components["parameters"]["sound_speed"];
+                /** @description at another speed the pitch stays */
+                keep_pitch?: components["parameters"]["sound_pitch"];
+                /** @description made as loud as the first, by the ten seconds from where it begins */
+                match?: components["parameters"]["sound_match"];
+            };
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Heard"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDifference: {
+        parameters: {
+            query: {
+                /** @description the reference's strand; its loudest when absent */
+                ref?: components["parameters"]["pair_ref"];
+                /** @description the other recording's strand; its loudest when absent */
+                take?: components["parameters"]["pair_take"];
+                /** @description on the reference's clock */
+                from: number;
+                to: number;
+                columns?: number;
+            };
+            header?: never;
+            path: {
+                sync: components["parameters"]["sync_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description columns */
+            200: {
+                headers: {
+                    "X-Left-Db"?: number;
+                    "X-Scale-Db"?: number;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
             };
             default: components["responses"]["Problem"];
         };
@@ -2202,6 +2599,82 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listen: {
+        parameters: {
+            query: {
+                /** @description names of sound, divided by commas */
+                of: string;
+                from?: number;
+                /** @description the end of what is there when absent */
+                to?: components["parameters"]["sound_to"];
+                /** @description over and over */
+                loop?: components["parameters"]["sound_loop"];
+                speed?: components["parameters"]["sound_speed"];
+                /** @description at another speed the pitch stays */
+                keep_pitch?: components["parameters"]["sound_pitch"];
+                /** @description made as loud as the first, by the ten seconds from where it begins */
+                match?: components["parameters"]["sound_match"];
+                /** @description Hz: heard as it is used in a reel of that rate, drift corrected; absent, as it was recorded */
+                rate?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Heard"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    setLoose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                strand: components["parameters"]["strand_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooseOrder"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: components["parameters"]["file_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,160 @@
+package app
+
+import (
+	"context"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/monitor"
+	"zestyloom/core/snag"
+	"zestyloom/core/take"
+	"zestyloom/internal/store"
+)
+
+// Listening says how something is to be heard.
+type Listening struct {
+	monitor.Order      // a rate of 0 is the recording's own, uncorrected
+	Match         bool // made as loud as the first
+}
+
+// Heard is something that is being heard. Close it when done.
+type Heard struct {
+	*monitor.Stream
+	Rate  int
+	Fold  monitor.Fold
+	Gains []float64 // dB by which each voice was matched to the first
+}
+
+// mostHeard bounds how many strands are heard at once.
+const mostHeard = 64
+
+// Listen plays strands, named as sound is, on the clock of the first one's take.
+func (a *App) Listen(ctx context.Context, names []string, o Listening) (*Heard, error) {
+	if len(names) > mostHeard {
+		return nil, snag.Refuse("too_many", "%d strands can't be heard at once: up to %d can", len(names), mostHeard)
+	}
+	own := o.Rate == 0
+	var voices []monitor.Voice
+	var channels []monitor.Channel
+	var first store.Take
+	for i, name := range names {
+		p, s, err := a.sound(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		if i == 0 {
+			if first, err = a.Store.Take(ctx, s.TakeID); err != nil {
+				return nil, err
+			}
+			if own {
+				o.Rate = first.SampleRate
+			}
+		}
+		p.Treat.Off = false // hearing it is how one finds out whether it should be
+		v := monitor.Voice{Place: p}
+		if own {
+			v.Place.Drift = 0
+			if v.Place.With != nil {
+				v.Place.With.Drift = 0
+			}
+			v.At = float64(s.Shift) * float64(o.Rate) / float64(first.SampleRate)
+		}
+		voices = append(voices, v)
+		channels = append(channels, monitor.Channel{Position: s.Position, Label: s.Label, Mix: take.IsMix(s.Label), Off: s.Treat.Off})
+	}
+	return heard(ctx, voices, o, monitor.FoldDown(channels, first.Readings))
+}
+
+// heard opens voices, matched where that is asked for.
+func heard(ctx context.Context, voices []monitor.Voice, o Listening, fold monitor.Fold) (*Heard, error) {
+	h := &Heard{Rate: o.Rate, Fold: fold, Gains: make([]float64, len(voices))}
+	if o.Match && len(voices) > 1 {
+		const seconds = 10
+		gains, err := monitor.Match(ctx, voices, o.Rate, o.From, int64(seconds*o.Rate))
+		if err != nil {
+			return nil, err
+		}
+		for i, g := range gains {
+			voices[i].Gain, h.Gains[i] = g, audio.Decibels(g)
+		}
+	}
+	var err error
+	h.Stream, err = monitor.Open(voices, o.Order)
+	return h, err
+}
+
+// ListenToPair plays both recordings of a pair where they lie, on the reference's clock. ref and take
+// are strands of either; absent, their loudest.
+func (a *App) ListenToPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID, o Listening) (*Heard, error) {
+	pair, err := a.openPair(ctx, id, ref, take)
+	if err != nil {
+		return nil, err
+	}
+	o.Rate = pair.rate
+	fold := monitor.Fold{Matrix: [][2]float64{{1, 0}, {0, 1}}, Says: "the reference left, the other right"}
+	return heard(ctx, pair.voices, o, fold)
+}
+
+// openPair finds both recordings of a pair as voices on the reference's clock.
+func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) (pair struct {
+	rate   int
+	voices []monitor.Voice
+}, err error) {
+	at, err := a.lieOf(ctx, id)
+	if err != nil {
+		return pair, err
+	}
+	pair.rate = at.ref.SampleRate
+	for _, side := range []struct {
+		take  store.Take
+		which *uuid.UUID
+		at    float64
+		drift float64
+	}{{at.ref, ref, 0, 0}, {at.take, take, at.Offset, at.Drift}} {
+		strands, err := a.Store.Strands(ctx, []uuid.UUID{side.take.ID})
+		if err != nil {
+			return pair, err
+		}
+		i := slices.IndexFunc(strands, func(s store.Strand) bool { return side.which != nil && s.ID == *side.which })
+		if i < 0 {
+			i = loudest(strands)
+		}
+		if i < 0 {
+			return pair, ErrNotFound
+		}
+		p, err := a.placeOf(strands[i])
+		if err != nil {
+			return pair, err
+		}
+		p.Treat.Off = false
+		p.Drift = side.drift
+		pair.voices = append(pair.voices, monitor.Voice{Place: p, At: side.at})
+	}
+	return pair, nil
+}
+
+// loudest is the index of the loudest strand, -1 when there is none.
+func loudest(strands []store.Strand) int {
+	best := -1
+	for i, s := range strands {
+		if best < 0 || s.RMS > strands[best].RMS {
+			best = i
+		}
+	}
+	return best
+}
+
+// Difference is what is left of a pair's reference when the other recording is taken from it; see
+// monitor.Differ.
+type Difference = monitor.Difference
+
+// Difference draws it over samples [from, to) of the reference.
+func (a *App) Difference(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID, from, to int64, columns int) (Difference, error) {
+	pair, err := a.openPair(ctx, id, ref, take)
+	if err != nil {
+		return Difference{}, err
+	}
+	return monitor.Differ(ctx, [2]monitor.Voice(pair.voices), pair.rate, from, to, columns)
+}

@@ -1,0 +1,94 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+// mostShift bounds how far a strand may lie from home, in seconds.
+const mostShift = 3600
+
+// SetLoose lets a strand go from its take and moves it to so many samples from home, or brings it home.
+// Its clips move with it. was is the shift that the person saw.
+func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was int64) error {
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		s, err := tx.Strand(ctx, id)
+		if err != nil {
+			return err
+		}
+		t, err := tx.Take(ctx, s.TakeID)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.LockProduction(ctx, t.ProductionID); err != nil {
+			return err
+		}
+		if s, err = tx.Strand(ctx, id); err != nil {
+			return err
+		}
+		p, err := tx.Production(ctx, t.ProductionID)
+		if err != nil {
+			return err
+		}
+		if limit := int64(mostShift * t.SampleRate); shift < -limit || shift > limit {
+			return snag.Refuse("too_far", "%s can lie up to an hour from home, not %d samples", s.Label, shift)
+		}
+		if s.Shift != was {
+			return snag.Refuse("stale", "strand %d of %s lies %d samples from home by now: somebody else has moved it", s.Position, t.Name, s.Shift)
+		}
+		what := fmt.Sprintf("move strand %d of %s", s.Position, t.Name)
+		switch {
+		case !loose:
+			shift = 0
+			what = fmt.Sprintf("bring strand %d of %s home", s.Position, t.Name)
+		case !s.Loose:
+			what = fmt.Sprintf("let strand %d of %s go", s.Position, t.Name)
+		}
+		c := change{}
+		for _, field := range []struct {
+			name  string
+			value any
+		}{{"loose", loose}, {"shift", shift}} {
+			v, err := json.Marshal(field.value)
+			if err != nil {
+				return err
+			}
+			c.Cells = append(c.Cells, Cell{Row: id, Field: field.name, Value: v})
+		}
+		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
+		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Move{Of: oneOf([]store.Strand{s}), By: by}); err != nil {
+			return err
+		}
+		return a.edit(ctx, tx, p.ID, what, c)
+	})
+}
+
+// LooseInReel finds how far sound that lies in a reel is from home, in samples of the production: by its
+// name, and only what is let go.
+func (a *App) LooseInReel(ctx context.Context, p store.Production, doc reel.Reel) (map[string]int64, error) {
+	var ids []uuid.UUID
+	names := map[uuid.UUID][]string{}
+	for _, t := range doc.Tracks {
+		for _, c := range t.Clips {
+			if id, _, _, err := strandIDs(c.Strand); err == nil {
+				ids = append(ids, id)
+				names[id] = append(names[id], c.Strand)
+			}
+		}
+	}
+	rows, err := a.Store.LooseStrands(ctx, ids)
+	out := map[string]int64{}
+	for _, s := range rows {
+		for _, n := range names[s.ID] {
+			out[n] = atRate(s.Shift, s.Rate, p.SampleRate)
+		}
+	}
+	return out, err
+}

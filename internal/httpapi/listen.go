@@ -1,0 +1,137 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"io"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"zestyloom/core/monitor"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+)
+
+// Listen implements contract.StrictServerInterface.
+func (s *server) Listen(ctx context.Context, r contract.ListenRequestObject) (contract.ListenResponseObject, error) {
+	q := r.Params
+	o := listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, q.Match)
+	if q.Rate != nil {
+		o.Rate = *q.Rate
+	}
+	h, err := s.app.Listen(ctx, strings.Split(q.Of, ","), o)
+	return heard{h, ctx}, err
+}
+
+// ListenToPair implements contract.StrictServerInterface.
+func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairRequestObject) (contract.ListenToPairResponseObject, error) {
+	q := r.Params
+	h, err := s.app.ListenToPair(ctx, r.Sync, q.Ref, q.Take, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, q.Match))
+	return heard{h, ctx}, err
+}
+
+func listening(from, to *int64, loop *bool, speed *float64, pitch, match *bool) app.Listening {
+	return app.Listening{
+		Order: monitor.Order{From: given(from), To: given(to), Loop: given(loop), Speed: given(speed), KeepPitch: given(pitch)},
+		Match: given(match),
+	}
+}
+
+// given is an optional parameter, or its zero.
+func given[T any](p *T) (v T) {
+	if p != nil {
+		v = *p
+	}
+	return v
+}
+
+// heard streams what is heard, in the form that the contract describes.
+type heard struct {
+	*app.Heard
+	ctx context.Context
+}
+
+// VisitListenResponse implements contract.ListenResponseObject.
+func (h heard) VisitListenResponse(w http.ResponseWriter) error { return h.stream(w) }
+
+// VisitListenToPairResponse implements contract.ListenToPairResponseObject.
+func (h heard) VisitListenToPairResponse(w http.ResponseWriter) error { return h.stream(w) }
+
+// stream writes each block as soon as it is there.
+func (h heard) stream(w http.ResponseWriter) error {
+	defer h.Close()
+	head := contract.Heard{Rate: h.Rate, Channels: len(h.Gains), Frames: h.Frames(), Says: h.Fold.Says, Gains: h.Gains, Matrix: [][]float64{}}
+	for _, m := range h.Fold.Matrix {
+		head.Matrix = append(head.Matrix, m[:])
+	}
+	says, err := json.Marshal(head)
+	if err != nil {
+		return err
+	}
+	says = append(says, bytes.Repeat([]byte(" "), (8-(len(says)+4)%8)%8)...) // blocks begin at a multiple of eight bytes
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	out := append(binary.LittleEndian.AppendUint32(nil, uint32(len(says))), says...)
+	flush := http.NewResponseController(w)
+	for {
+		b, err := h.Next(h.ctx)
+		if err == io.EOF {
+			_, err = w.Write(out)
+			return err
+		}
+		if err != nil {
+			return err
+		}
+		out = appendBlock(out, b)
+		if _, err := w.Write(out); err != nil {
+			return err
+		}
+		if err := flush.Flush(); err != nil {
+			return err
+		}
+		out = out[:0]
+	}
+}
+
+func appendBlock(out []byte, b monitor.Block) []byte {
+	le := binary.LittleEndian
+	float := func(v float64) { out = le.AppendUint32(out, math.Float32bits(float32(v))) }
+	out = le.AppendUint32(out, uint32(b.Sound.Frames()))
+	out = le.AppendUint32(out, 0)
+	out = le.AppendUint64(out, math.Float64bits(float64(b.At)))
+	for _, m := range b.Meters {
+		float(m.Peak)
+		float(m.PPM)
+		float(float64(m.Over))
+	}
+	for _, ch := range b.Sound {
+		for _, v := range ch {
+			float(v)
+		}
+	}
+	return out
+}
+
+// GetDifference implements contract.StrictServerInterface.
+func (s *server) GetDifference(ctx context.Context, r contract.GetDifferenceRequestObject) (contract.GetDifferenceResponseObject, error) {
+	columns := 512
+	if r.Params.Columns != nil {
+		columns = *r.Params.Columns
+	}
+	d, err := s.app.Difference(ctx, r.Sync, r.Params.Ref, r.Params.Take, r.Params.From, r.Params.To, columns)
+	return difference{d}, err
+}
+
+type difference struct{ app.Difference }
+
+// VisitGetDifferenceResponse writes the columns, and in the head how loud what is left is.
+func (d difference) VisitGetDifferenceResponse(w http.ResponseWriter) error {
+	w.Header().Set("X-Left-Db", strconv.FormatFloat(d.LeftDB, 'f', 2, 64))
+	w.Header().Set("X-Scale-Db", strconv.FormatFloat(d.ScaleDB, 'f', 2, 64))
+	w.Header().Set("Cache-Control", "no-store")
+	return waveformColumns(d.Columns).write(w)
+}

@@ -1,0 +1,24 @@
+-- +goose Up
+ALTER TABLE takes
+    ADD drift_set double precision NOT NULL DEFAULT 0; -- ppm that its clock ran fast: corrected when it is used
+ALTER TABLE strands
+    ADD loose boolean NOT NULL DEFAULT false,          -- let go from its take
+    ADD shift bigint NOT NULL DEFAULT 0;               -- samples it then lies late against its take
+ALTER TABLE syncs
+    ADD nudge bigint NOT NULL DEFAULT 0;               -- samples of the reference, by hand, on top of what was found
+
+-- Clocks of cameras that were off, by day.
+CREATE TABLE clocks (
+    production_id uuid NOT NULL REFERENCES productions,
+    camera        text NOT NULL,
+    day           text NOT NULL,
+    late          bigint NOT NULL,                     -- its timecode is behind by so many samples
+    rate          integer NOT NULL,                    -- of this rate in Hz
+    PRIMARY KEY (production_id, camera, day)
+);
+
+-- +goose Down
+DROP TABLE clocks;
+ALTER TABLE syncs DROP nudge;
+ALTER TABLE strands DROP loose, DROP shift;
+ALTER TABLE takes DROP drift_set;
