@@ -116,7 +116,7 @@ func lie(ctx context.Context, q store.Queries, p store.Production, s store.Sync)
 }
 
 // Pictured finds which of some takes come with a picture, and the file that has it.
-func Pictured(ctx context.Context, q store.Queries, takes []uuid.UUID) (map[uuid.UUID]uuid.UUID, error) {
+func Pictured(ctx context.Context, q store.Queries, takes []uuid.UUID) (map[uuid.UUID]store.File, error) {
 	strands, err := q.Strands(ctx, takes)
 	if err != nil {
 		return nil, err
@@ -125,17 +125,19 @@ func Pictured(ctx context.Context, q store.Queries, takes []uuid.UUID) (map[uuid
 	if err != nil {
 		return nil, err
 	}
-	has := map[uuid.UUID]bool{}
+	out := map[uuid.UUID]store.File{}
 	for _, f := range files {
-		has[f.ID] = f.Facts != nil && f.Facts.Picture != nil
-	}
-	out := map[uuid.UUID]uuid.UUID{}
-	for _, s := range strands {
-		if has[s.FileID] {
-			out[s.TakeID] = s.FileID
+		for _, s := range strands {
+			if s.FileID == f.ID && hasPicture(f) {
+				out[s.TakeID] = f
+			}
 		}
 	}
 	return out, nil
+}
+
+func hasPicture(f store.File) bool {
+	return f.Facts != nil && f.Facts.Picture != nil
 }
 
 // start is where a take begins when it lies so, in its own samples since midnight.

@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/sync"
+	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
 
@@ -46,7 +47,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	}
 	picture := map[uuid.UUID]bool{} // files
 	for _, f := range fs {
-		picture[f.ID] = f.Facts.Picture != nil
+		picture[f.ID] = hasPicture(f)
 	}
 	camera := func(t store.Take) bool { return len(of[t.ID]) > 0 && picture[of[t.ID][0].FileID] }
 	clocks, err := a.Store.Clocks(ctx, production)
@@ -90,7 +91,7 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 	for _, ref := range ts {
 		n, m := len(of[ref.ID]), len(of[t.ID])
 		switch {
-		case ref.ID == t.ID || !ref.Final() || n == 0 || camera(ref):
+		case ref.ID == t.ID || !ref.Final() || n == 0 || camera(ref) || finished(of[ref.ID]):
 			continue
 		case !isCamera && (ref.Roll == t.Roll || ref.Scene != t.Scene || ref.Take != t.Take || t.Scene == ""):
 			continue // of one recorder, or of other takes: what they have in common is the time of day
@@ -99,7 +100,7 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 		}
 		if s := common(ref, t); s >= leastCommon {
 			out = append(out, store.Sync{RefTake: ref.ID, Take: t.ID, Why: fmt.Sprintf("their timecodes have %.1f s in common", s)})
-		} else if isCamera && ref.Scene != "" && !finished(of[ref.ID]) && (ref.Day == t.Day || t.Day == "" || ref.Day == "") {
+		} else if isCamera && ref.Scene != "" && (ref.Day == t.Day || t.Day == "" || ref.Day == "") {
 			ofTheDay = append(ofTheDay, store.Sync{RefTake: ref.ID, Take: t.ID, Why: "its timecode meets no take: its clock may be off"})
 		}
 	}
@@ -118,9 +119,13 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 	return out[:min(len(out), maxPairs)]
 }
 
-// finished reports whether strands are of music, effects or narration, which no camera heard.
+// finished reports whether strands are of music, effects or narration, which no camera heard: by the stem
+// they were given, or by what their files and labels are called.
 func finished(strands []store.Strand) bool {
-	return slices.ContainsFunc(strands, func(s store.Strand) bool { return s.Stem == "MX" || s.Stem == "FX" || s.Stem == "VO" })
+	made := func(stem string) bool { return stem == "MX" || stem == "FX" || stem == "VO" || stem == "M&E" }
+	return slices.ContainsFunc(strands, func(s store.Strand) bool {
+		return made(s.Stem) || made(take.GuessStem(s.FileName)) || made(take.GuessStem(s.Label))
+	})
 }
 
 // AlignAgain compares a pair once more.

@@ -68,8 +68,10 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 			st.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
 		if f, ok := pictures[t.ID]; ok {
-			st.Picture, st.Camera = f.String(), app.ClockOf(t, true)
-			v.cameras[t.ID] = true
+			v.cameras[t.ID], st.Camera = true, app.ClockOf(t, true)
+			if f.Facts.Strip != nil { // the small picture could be made
+				st.Picture = f.ID.String()
+			}
 		}
 		loudest := -1.0
 		for _, o := range strands {

@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 
 	"github.com/cespare/xxhash/v2"
@@ -18,6 +19,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/survey"
+	"zestyloom/core/take"
 	"zestyloom/core/waveform"
 	"zestyloom/core/wholefile"
 )
@@ -60,6 +62,9 @@ func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, original, name strin
 	hash, err := src.Hash(func() error { return f.read(ctx, id, src, a, progress) })
 	if err != nil {
 		return nil, err
+	}
+	if a.Picture != nil && a.Picture.Picture != nil {
+		a.Facts.Recorder = take.Camera(strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)))
 	}
 	if a.Working != "" { // the hash is the original's
 		if hash, err = hashFile(original); err != nil {

@@ -1,76 +1,259 @@
-// Plays mono samples that are posted to it, on both sides at 0 dB, and says what it plays.
-// Messages in:  {start: id, late: seconds}   forget everything and begin anew
-//               {id, samples: Float32Array}  more sound for that id; others are ignored
-//               {id, end: true}              no more comes
-//               {stop: true}                 fade out and be silent
-// Messages out: {id, played, level, first}   frames played, peak since the last message, and, once,
-//                                            the context's time at which the first sample sounded
-//               {id, ended: true}            all was played
-const fadeFrames = 192; // 4 ms at 48 kHz: no click at either end
+// Plays streams of any number of channels through a matrix, and says what it plays. A stream follows on
+// another without a gap; a change of matrix or gain never clicks.
+//
+// Messages in:
+//   {open: id, channels, speed, matrix, follow}  a stream to come, heard once its first block is there;
+//                                      follow takes over where the one that sounds is, sample by sample
+//   {id, block: {at, frames, meters, sound}}  more of it; sound has a channel after the other
+//   {id, end: true}                    no more comes
+//   {id, matrix}                       a factor for every channel, output after output
+//   {gain}                             of all that is heard
+//   {stop: true}                       fade out and be silent
+//   {scrub: {sound, from}}             mono sound around a place, to be moved along
+//   {scrubTo: frame} {scrubEnd: true}  where to move to, at no more than four times its speed
+//   {record: frames}                   keep so many frames of what is played from now on
+//   {recorded: true}                   give them back
+// Messages out:
+//   {id, at, speed, time, played, gaps, meters, first}  the frame that sounds at a time, frames played,
+//                                      quanta without sound, readings a channel, and whether it is the first
+//   {id, ended: true}                  all was played
+//   {recorded: [Float32Array]}         an output each
+const fade = 192; // frames: 4 ms at 48 kHz
+const report = 1024; // frames between messages
+
+class Stream {
+  constructor({ open, channels, speed, matrix, follow }, outputs) {
+    this.id = open;
+    this.channels = channels;
+    this.speed = speed;
+    this.follow = follow;
+    this.outputs = outputs;
+    this.matrix = new Float32Array(outputs * channels); // as it sounds now
+    this.wanted = matrix;
+    this.matrix.set(matrix);
+    this.blocks = [];
+    this.at = 0; // frame of blocks[0]
+    this.played = 0;
+    this.said = 0;
+    this.gain = 0;
+    this.target = 1;
+    this.last = false;
+    this.gaps = 0;
+    this.meters = new Float32Array(3 * channels); // since the last message
+  }
+
+  /** The frame of the recording that comes next. */
+  position() {
+    const b = this.blocks[0];
+    return b ? b.at + this.at * this.speed : this.lastAt;
+  }
+
+  /** Leaves out what another stream has played already. False when it has not come that far. */
+  skipTo(position) {
+    while (this.blocks.length > 0) {
+      const b = this.blocks[0];
+      const n = Math.round((position - b.at) / this.speed);
+      if (n < b.frames) {
+        this.at = Math.max(this.at, n);
+        return n >= 0;
+      }
+      this.blocks.shift();
+      this.at = 0;
+    }
+    return false;
+  }
+
+  /** Adds a quantum to outputs. */
+  mix(out, master) {
+    const size = out[0].length;
+    const done = [];
+    for (let n = 0; n < size && this.blocks.length > 0; ) {
+      const b = this.blocks[0];
+      const k = Math.min(size - n, b.frames - this.at);
+      if (this.at === 0) {
+        for (let i = 0; i < b.meters.length; i++) {
+          this.meters[i] = i % 3 === 2 ? this.meters[i] + b.meters[i] : Math.max(this.meters[i], b.meters[i]);
+        }
+      }
+      done.push([b.sound, this.at, b.frames, n, k]);
+      n += k;
+      this.at += k;
+      this.played += k;
+      this.lastAt = b.at + this.at * this.speed;
+      if (this.at === b.frames) {
+        this.blocks.shift();
+        this.at = 0;
+      }
+    }
+    // The envelope of this quantum, with the gain of all.
+    const envelope = new Float32Array(size);
+    for (let i = 0; i < size; i++) {
+      const step = 1 / fade;
+      this.gain = this.target > this.gain ? Math.min(1, this.gain + step) : Math.max(this.target, this.gain - step);
+      envelope[i] = this.gain * master[i];
+    }
+    for (let o = 0; o < this.outputs; o++) {
+      for (let c = 0; c < this.channels; c++) {
+        const at = o * this.channels + c;
+        const was = this.matrix[at];
+        const now = this.wanted[at] ?? 0;
+        if (was === 0 && now === 0) continue;
+        this.matrix[at] = now;
+        for (const [sound, from, frames, n, k] of done) {
+          const x = sound.subarray(c * frames + from, c * frames + from + k);
+          for (let i = 0; i < k; i++) {
+            const g = was === now ? now : was + ((now - was) * (n + i + 1)) / size;
+            out[o][n + i] += x[i] * g * envelope[n + i];
+          }
+        }
+      }
+    }
+    const filled = done.reduce((sum, d) => sum + d[4], 0);
+    if (filled < size && !this.last && this.target > 0) this.gaps++;
+    return filled;
+  }
+}
+
+/** Sound that is moved along by hand, like tape. */
+class Scrub {
+  constructor() {
+    this.sound = new Float32Array(0);
+    this.from = 0;
+    this.head = null;
+    this.to = 0;
+    this.gain = 0;
+  }
+
+  mix(out, master, rate) {
+    for (let i = 0; i < out[0].length; i++) {
+      const way = this.to - this.head;
+      const speed = Math.max(-4, Math.min(4, way / (0.05 * rate)));
+      const moving = Math.abs(speed) > 0.04;
+      this.gain += (Number(moving) - this.gain) / fade;
+      if (moving) this.head += speed;
+      const at = this.head - this.from;
+      const k = Math.floor(at);
+      const a = this.sound[k] ?? 0;
+      const b = this.sound[k + 1] ?? 0;
+      const v = (a + (at - k) * (b - a)) * this.gain * master[i];
+      for (const o of out) o[i] += v;
+    }
+  }
+}
 
 class Listening extends AudioWorkletProcessor {
   constructor() {
     super();
-    this.reset(0);
-    this.port.onmessage = ({ data }) => {
-      if (data.start !== undefined) this.reset(data.start);
-      else if (data.stop) this.target = 0;
-      else if (data.id === this.id && data.samples) this.blocks.push(data.samples);
-      else if (data.id === this.id && data.end) this.last = true;
-    };
+    this.now = null; // what sounds
+    this.next = null; // what follows once it has sound
+    this.leaving = []; // what fades out
+    this.scrub = null;
+    this.gain = 1;
+    this.gainNow = 1;
+    this.tape = null;
+    this.port.onmessage = ({ data }) => this.hear(data);
   }
 
-  reset(id) {
-    this.id = id;
-    this.blocks = [];
-    this.at = 0; // in blocks[0]
-    this.played = 0;
-    this.gain = 0;
-    this.target = 1;
-    this.last = false;
-    this.level = 0;
-    this.said = 0;
-    this.gaps = 0;
+  stream(id) {
+    return this.next?.id === id ? this.next : this.now?.id === id ? this.now : null;
+  }
+
+  hear(data) {
+    const s = data.id === undefined ? null : this.stream(data.id);
+    if (data.open !== undefined) {
+      this.scrub = null;
+      this.next = new Stream(data, this.outputs ?? 2);
+    } else if (data.stop) {
+      this.leave(this.now);
+      this.now = null;
+      this.next = null;
+    } else if (data.gain !== undefined) this.gain = data.gain;
+    else if (data.scrub) {
+      this.leave(this.now);
+      this.now = null;
+      this.next = null;
+      this.scrub ??= new Scrub();
+      this.scrub.sound = data.scrub.sound;
+      this.scrub.from = data.scrub.from;
+    } else if (data.scrubTo !== undefined && this.scrub) {
+      this.scrub.head ??= data.scrubTo;
+      this.scrub.to = data.scrubTo;
+    } else if (data.scrubEnd) this.scrub = null;
+    else if (data.record) this.tape = { at: 0, sides: [0, 1].map(() => new Float32Array(data.record)) };
+    else if (data.recorded) {
+      this.port.postMessage({ recorded: this.tape?.sides.map((x) => x.slice(0, this.tape.at)) ?? [] });
+      this.tape = null;
+    } else if (s && data.block) s.blocks.push(data.block);
+    else if (s && data.end) s.last = true;
+    else if (s && data.matrix) s.wanted = data.matrix;
+  }
+
+  leave(s) {
+    if (!s) return;
+    s.target = 0;
+    this.leaving.push(s);
+  }
+
+  /** The stream to come takes over as soon as it can. */
+  takeOver() {
+    const n = this.next;
+    if (!n || n.blocks.length === 0) return;
+    if (n.follow && this.now && this.now.blocks.length > 0 && !n.skipTo(this.now.position())) {
+      // Not yet where the other is: that one goes on meanwhile, unless this one can never get there.
+      const ahead = n.blocks.length > 0 && n.position() > this.now.position() + n.speed * sampleRate;
+      if (!ahead) return;
+    }
+    if (n.blocks.length === 0) return;
+    this.leave(this.now);
+    this.now = n;
+    this.next = null;
+    n.first = true;
   }
 
   process(_, outputs) {
-    const out = outputs[0][0];
-    let n = 0;
-    const starved = this.played > 0 && !this.last && this.blocks.length === 0 && this.target > 0;
-    if (starved) this.gaps++;
-    const first = this.played === 0 && this.blocks.length > 0;
-    while (n < out.length && this.blocks.length > 0 && !(this.target === 0 && this.gain === 0)) {
-      const block = this.blocks[0];
-      const v = block[this.at++];
-      if (this.at === block.length) {
-        this.blocks.shift();
-        this.at = 0;
+    const out = outputs[0];
+    const size = out[0].length;
+    this.outputs = out.length;
+    this.takeOver();
+    const master = new Float32Array(size);
+    for (let i = 0; i < size; i++) {
+      const step = 1 / fade;
+      this.gainNow += Math.max(-step, Math.min(step, this.gain - this.gainNow));
+      master[i] = this.gainNow;
+    }
+    for (const s of this.leaving) s.mix(out, master);
+    this.leaving = this.leaving.filter((s) => s.gain > 0 && s.blocks.length > 0);
+    const s = this.now;
+    if (s) {
+      const time = currentTime;
+      const at = s.position();
+      const filled = s.mix(out, master);
+      if (s.first || s.played - s.said >= report || (filled === 0 && s.last)) {
+        this.port.postMessage({
+          id: s.id,
+          at,
+          speed: s.speed,
+          time,
+          played: s.played,
+          gaps: s.gaps,
+          meters: s.meters.slice(),
+          first: s.first,
+        });
+        s.first = false;
+        s.said = s.played;
+        s.meters.fill(0);
       }
-      const step = 1 / fadeFrames;
-      this.gain = this.target > this.gain ? Math.min(1, this.gain + step) : Math.max(this.target, this.gain - step);
-      out[n++] = v * this.gain;
-      this.played++;
-      const a = Math.abs(v);
-      if (a > this.level) this.level = a;
+      if (s.last && s.blocks.length === 0) {
+        this.port.postMessage({ id: s.id, ended: true });
+        this.now = null;
+      }
     }
-    for (let c = 1; c < outputs[0].length; c++) outputs[0][c].set(out);
-    if (this.id !== 0 && (first || this.played - this.said >= 1024)) {
-      this.port.postMessage({
-        id: this.id,
-        played: this.played,
-        level: this.level,
-        gaps: this.gaps,
-        first: first ? currentTime : undefined,
-      });
-      this.said = this.played;
-      this.level = 0;
-    }
-    if (
-      this.id !== 0 &&
-      ((this.last && this.blocks.length === 0) || (this.target === 0 && this.gain === 0 && this.played > 0))
-    ) {
-      this.port.postMessage({ id: this.id, played: this.played, level: 0, gaps: this.gaps, ended: true });
-      this.id = 0;
+    if (this.scrub && this.scrub.head !== null) this.scrub.mix(out, master, sampleRate);
+    if (this.tape && this.tape.at < this.tape.sides[0].length) {
+      for (const [o, side] of this.tape.sides.entries()) {
+        side.set(out[o].subarray(0, Math.min(size, side.length - this.tape.at)), this.tape.at);
+      }
+      this.tape.at = Math.min(this.tape.sides[0].length, this.tape.at + size);
     }
     return true;
   }

@@ -80,3 +80,11 @@ export function count(n: number): string {
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${n} ${n === 1 ? one : many}`;
 }
+
+/** How far a strand lies from where its take has it: "1.25 frames, 50.00 ms late". */
+export function fromHome(samples: number, sampleRate: number, rate: { num: number; den: number }): string {
+  if (samples === 0) return "let go, and at home";
+  const seconds = Math.abs(samples) / sampleRate;
+  const frames = (seconds * rate.num) / rate.den;
+  return `${frames.toFixed(2)} frames, ${(seconds * 1000).toFixed(2)} ms ${samples > 0 ? "late" : "early"} from home`;
+}

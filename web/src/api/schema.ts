@@ -1311,7 +1311,7 @@ export interface components {
             picture: string;
             /**
              * Format: int64
-             * @description samples since midnight at its own rate
+             * @description samples since midnight at its own rate, as lined up
              */
             start: number | null;
             /**

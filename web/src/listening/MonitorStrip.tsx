@@ -1,46 +1,92 @@
-import { Square, Volume2 } from "lucide-react";
+import { Square, Volume1, Volume2 } from "lucide-react";
+import { useMemo } from "react";
 import type { Production } from "../api/client";
-import { dbfs, timecodeAt } from "../format";
-import { stop, useMonitor } from "./engine";
+import { dbfs, gain, timecodeAt } from "../format";
+import { type Command, useCommandList } from "../ui/commands";
+import { Choice } from "../ui/controls";
+import { clearClips, dimDb, setLoop, setWay, stop, useListening, useMonitor } from "./engine";
+import { Meters } from "./Meters";
+import type { Way } from "./matrix";
 
 const floor = -60;
+const steps = 3; // dB
+const decibels = (level: number): number | null => (level > 0 ? 20 * Math.log10(level) : null);
+const louder = (by: number) =>
+  useListening.setState((s) => ({ gainDb: Math.max(-60, Math.min(12, s.gainDb + by)), dim: false }));
+const dim = () => useListening.setState((s) => ({ dim: !s.dim }));
+const speeds = [0.5, 1, 2] as const;
+const nextSpeed = () =>
+  useListening.setState((s) => ({ speed: speeds[(speeds.indexOf(s.speed) + 1) % speeds.length] ?? 1 }));
 
-function decibels(level: number): number | null {
-  return level > 0 ? 20 * Math.log10(level) : null;
-}
+const wayName = (w: Way) => (w.kind === "pair" ? `pair ${w.pair}` : w.kind === "alone" ? "alone" : w.kind);
 
-/** What is heard, from where and how loud. It stays in place when the stage changes. */
+/** What is heard, from where, how and how loud. It stays in place when the stage changes. */
 export function MonitorStrip({ production }: { production: Production }) {
   const m = useMonitor();
+  const s = useListening();
   const h = m.hearing;
-  const now = decibels(m.level);
-  const held = decibels(m.held);
-  const place = (db: number | null) => (db === null ? 0 : Math.max(0, Math.min(1, 1 - db / floor)) * 100);
+  const most = Math.max(0, ...m.readings.map((r) => r.peak));
+  const ppm = Math.max(0, ...m.readings.map((r) => r.ppm));
+  const held = decibels(Math.max(0, ...m.held));
+  const now = decibels(most);
+  const clipped = m.clipped.flatMap((c, i) => (c ? [i] : []));
+  const list = useMemo<Command[]>(
+    () => [
+      { id: "softer", name: "Listen softer", key: "F7", run: () => louder(-steps) },
+      { id: "dim", name: "Dim what is heard, or no longer", key: "F8", run: dim },
+      { id: "louder", name: "Listen louder", key: "F9", run: () => louder(steps) },
+      { id: "speed", name: "Listen at half, whole or double speed", key: "F4", run: nextSpeed },
+      {
+        id: "pitch",
+        name: "Keep the pitch at half and double speed, or let it follow",
+        run: () => useListening.setState((s) => ({ keepPitch: !s.keepPitch })),
+      },
+      { id: "clips", name: "Put the clip lights out", run: clearClips },
+      { id: "loop-end", name: "Leave the loop", run: () => setLoop(undefined) },
+    ],
+    [],
+  );
+  useCommandList("Monitor", list);
+  const channels = h?.labels.length ?? 0;
   return (
     <section
       aria-label="Monitor"
       data-delay={m.delay ?? undefined}
-      className="flex h-11 shrink-0 items-center gap-4 border-line border-t bg-panel px-4"
+      data-gaps={m.gaps}
+      className="flex h-14 shrink-0 items-center gap-3 border-line border-t bg-panel px-4"
     >
-      <Volume2 size={16} className={h ? "text-focus" : "text-quiet"} aria-hidden="true" />
-      <p className="w-[360px] truncate" data-testid="hearing">
-        {m.error ? (
-          <span className="text-bad">{m.error}</span>
-        ) : h ? (
-          <>
-            Hearing <strong>{h.says}</strong>
-            {m.latched && <span className="text-quiet"> (kept)</span>}
-          </>
-        ) : (
-          <span className="text-quiet">Nothing is heard. Hold a strand's number key.</span>
+      <div className="w-[316px] min-w-0">
+        <p className="truncate" data-testid="hearing" title={h?.says}>
+          {m.error ? (
+            <span className="text-bad" title={m.error}>
+              {m.error}
+            </span>
+          ) : h ? (
+            <>
+              Hearing <strong>{h.says}</strong>
+              {m.latched && <span className="text-quiet"> (kept)</span>}
+            </>
+          ) : (
+            <span className="text-quiet">Nothing is heard. Hold a strand's number key.</span>
+          )}
+        </p>
+        {h && (
+          <p className="truncate text-quiet text-small" data-testid="way" title={m.way}>
+            {m.way}
+            {m.gains.some((g) => g !== 0) && `; matched by ${m.gains.map(gain).join(", ")}`}
+          </p>
         )}
-      </p>
-      <p className="figures w-44 text-quiet">
+      </div>
+      <p className="figures w-24 text-quiet">
         {h &&
           (h.start !== null
             ? timecodeAt(h.start + m.at, h.sampleRate, production.rate)
-            : `${(m.at / h.sampleRate).toFixed(2)} s into it`)}
+            : `${(m.at / h.sampleRate).toFixed(2)} s`)}
+        {h?.loop && <span className="block text-focus text-small">in a loop</span>}
       </p>
+      <div className="w-44">
+        <Meters channels={channels} />
+      </div>
       <div
         role="meter"
         aria-label="Level heard"
@@ -48,28 +94,119 @@ export function MonitorStrip({ production }: { production: Production }) {
         aria-valuemax={0}
         aria-valuenow={Math.round(now === null ? floor : Math.max(floor, Math.min(0, now)))}
         aria-valuetext={now === null ? "silent" : `${dbfs(now)} dBFS`}
-        className="relative h-3 w-56 bg-ground"
+        className="figures w-[116px] text-small"
       >
-        <div className="h-full bg-good" style={{ width: `${place(now)}%` }} />
-        {held !== null && (
-          <div
-            className={`absolute top-0 h-full w-0.5 ${held > -0.1 ? "bg-bad" : "bg-ink"}`}
-            style={{ left: `${place(held)}%` }}
-          />
+        {h && (
+          <>
+            <span className="block text-quiet">
+              PPM {ppm > 0 ? Math.max(0, 4 + (20 * Math.log10(ppm) + 18) / 4).toFixed(1) : "0.0"}
+            </span>
+            <span className="block text-quiet">peak {dbfs(held)} dBFS</span>
+          </>
         )}
       </div>
-      <p className="figures w-36 text-small text-quiet">{h ? `peak ${dbfs(held)} dBFS` : ""}</p>
-      <p className="ml-auto whitespace-nowrap text-quiet text-small">{h ? "mono, on both sides at 0 dB" : ""}</p>
-      {h && (
+      <button
+        type="button"
+        onClick={clearClips}
+        disabled={clipped.length === 0}
+        aria-label={
+          clipped.length > 0
+            ? `Full scale was reached by ${clipped.map((c) => h?.labels[c] ?? `channel ${c + 1}`).join(", ")}: put the lights out`
+            : "No clipping was heard"
+        }
+        title={clipped.map((c) => h?.labels[c] ?? c + 1).join(", ")}
+        className={`h-6 w-10 text-small ${clipped.length > 0 ? "bg-bad font-semibold text-on-focus" : "bg-ground text-quiet"}`}
+      >
+        clip
+      </button>
+      <span className="flex-1" />
+      {h && channels > 1 && !("pair" in h.of) && (
+        <Choice
+          aria-label="How it is heard"
+          value={wayName(h.way)}
+          onChange={(e) => {
+            const v = e.target.value;
+            setWay(
+              v.startsWith("pair ")
+                ? { kind: "pair", pair: Number(v.slice(5)) }
+                : v === "direct"
+                  ? { kind: "direct" }
+                  : { kind: "fold" },
+            );
+          }}
+          className="w-32"
+        >
+          <option value="fold">folded down</option>
+          {h.way.kind === "alone" && <option value="alone">one alone</option>}
+          {Array.from({ length: Math.ceil(channels / 2) }, (_, i) => (
+            <option key={i} value={`pair ${i}`}>
+              {h.labels
+                .slice(2 * i, 2 * i + 2)
+                .map((l, k) => l || 2 * i + k + 1)
+                .join(" | ")}
+            </option>
+          ))}
+          {s.outputs > 2 && <option value="direct">{s.outputs} outputs, one to one</option>}
+        </Choice>
+      )}
+      <Choice
+        aria-label="Speed"
+        title="F4"
+        value={`${s.speed}${s.keepPitch ? "" : " follows"}`}
+        onChange={(e) => {
+          const [speed, follows] = e.target.value.split(" ");
+          useListening.setState({ speed: Number(speed) as 0.5 | 1 | 2, keepPitch: !follows });
+        }}
+        className="w-[74px]"
+      >
+        <option value="1">1×</option>
+        <option value="0.5">½×</option>
+        <option value="2">2×</option>
+        <option value="0.5 follows">½×, pitch follows</option>
+        <option value="2 follows">2×, pitch follows</option>
+        {s.speed === 1 && !s.keepPitch && <option value="1 follows">1×</option>}
+      </Choice>
+      <div className="flex items-center">
         <button
           type="button"
-          aria-label="Stop listening"
-          onClick={stop}
-          className="flex h-7 w-7 items-center justify-center text-ink hover:text-focus"
+          aria-label="Listen softer"
+          title="F7"
+          onClick={() => louder(-steps)}
+          className="flex h-7 w-6 items-center justify-center bg-raised hover:bg-line"
         >
-          <Square size={14} />
+          <Volume1 size={14} aria-hidden="true" />
         </button>
-      )}
+        <span className="figures w-[72px] text-center text-small" title="Monitor gain: never part of what is delivered">
+          {gain(s.gainDb + (s.dim ? dimDb : 0))}
+        </span>
+        <button
+          type="button"
+          aria-label="Listen louder"
+          title="F9"
+          onClick={() => louder(steps)}
+          className="flex h-7 w-6 items-center justify-center bg-raised hover:bg-line"
+        >
+          <Volume2 size={14} aria-hidden="true" />
+        </button>
+      </div>
+      <button
+        type="button"
+        aria-pressed={s.dim}
+        title="F8"
+        onClick={dim}
+        className={`h-7 w-10 text-small ${s.dim ? "bg-caution font-semibold text-on-focus" : "bg-raised hover:bg-line"}`}
+      >
+        dim
+      </button>
+      <button
+        type="button"
+        aria-label="Stop listening"
+        onClick={stop}
+        disabled={!h}
+        className="flex h-7 w-7 items-center justify-center text-ink hover:text-focus disabled:opacity-30"
+      >
+        <Square size={14} />
+      </button>
     </section>
   );
 }

@@ -1,19 +1,102 @@
 import { useEffect, useRef } from "react";
 import type { Strand, Take } from "../api/client";
 import { typing } from "../ui/commands";
-import { hear, prepare, stop, useMonitor } from "./engine";
+import { type Hearing, hear, position, prepare, setWay, stop, useMonitor } from "./engine";
 
 /** What the monitor says of a strand. */
 export function saysOf(take: Take, s: Strand): string {
   return `strand ${s.position}, ${s.label || "no label"}, take ${take.name}`;
 }
 
-/** Plays one strand of a take alone from a frame. */
-export function hearStrand(take: Take, s: Strand, from: number, latched = false) {
-  const at = Math.min(Math.max(0, Math.round(from)), Math.max(0, s.frames - 1));
+type Options = { latched?: boolean; follows?: boolean; loop?: Hearing["loop"] };
+
+/**
+ * Plays one strand of a take alone from a frame. What is heard of the same take goes over to it without a
+ * gap where `from` is "here".
+ */
+export function hearStrand(take: Take, s: Strand, from: number | "here", o: Options = {}) {
+  const here = from === "here";
+  const at = here ? position() : Math.min(Math.max(0, Math.round(from)), Math.max(0, s.frames - 1));
   void hear(
-    { strand: s.id, from: at, sampleRate: take.sample_rate, says: saysOf(take, s), start: take.start ?? null },
-    latched,
+    {
+      of: { strands: [s.id] },
+      labels: [s.label || `strand ${s.position}`],
+      from: Math.max(0, at),
+      loop: o.loop,
+      sampleRate: take.sample_rate,
+      says: saysOf(take, s),
+      start: take.start ?? null,
+      way: { kind: "alone", channel: 0 },
+      follows: o.follows,
+    },
+    o.latched,
+    here,
+  );
+}
+
+/** Plays all strands of a take together from a frame, folded down. */
+export function hearTake(take: Take, from: number, loop?: Hearing["loop"]) {
+  const heard = take.strands.filter((s) => !s.silent);
+  const strands = heard.length > 0 ? heard : take.strands;
+  void hear(
+    {
+      of: { strands: strands.map((s) => s.id) },
+      labels: strands.map((s) => s.label || `strand ${s.position}`),
+      from: Math.min(Math.max(0, Math.round(from)), Math.max(0, take.frames - 1)),
+      loop,
+      sampleRate: take.sample_rate,
+      says: `take ${take.name}, ${strands.length} strands`,
+      start: take.start ?? null,
+      way: { kind: "fold" },
+    },
+    true,
+  );
+}
+
+/** The strand of a take that is heard alone, if any. */
+export function aloneIn(take: Take | undefined, h: Hearing | null): Strand | undefined {
+  if (!h || !("strands" in h.of) || h.of.strands.length !== 1) return undefined;
+  const [id] = h.of.strands;
+  return take?.strands.find((s) => s.id === id);
+}
+
+/** Whether what is heard is of a take. */
+export function hearsTake(take: Take, h: Hearing | null): boolean {
+  return h !== null && "strands" in h.of && h.of.strands.some((id) => take.strands.some((s) => s.id === id));
+}
+
+/**
+ * Flips between two strands of a take at the same moment, without a gap, as loud as each other. Called
+ * again with the same two it flips back.
+ */
+export function compare(take: Take, a: Strand, b: Strand, from: number) {
+  const m = useMonitor.getState();
+  const h = m.hearing;
+  const name = (s: Strand) => s.label || `strand ${s.position}`;
+  const says = (s: Strand, o: Strand) => `${name(s)} of ${take.name}, compared with ${name(o)}`;
+  if (h && "strands" in h.of && h.of.strands.length === 2 && h.match && h.way.kind === "alone") {
+    const other = 1 - h.way.channel;
+    const [one, two] = h.of.strands.map((id) => take.strands.find((s) => s.id === id));
+    if (one && two) {
+      setWay({ kind: "alone", channel: other }, other === 0 ? says(one, two) : says(two, one));
+      return;
+    }
+  }
+  const here = hearsTake(take, h);
+  void hear(
+    {
+      of: { strands: [a.id, b.id] },
+      labels: [name(a), name(b)],
+      from: here ? position() : from,
+      loop: here ? h?.loop : undefined,
+      sampleRate: take.sample_rate,
+      says: says(b, a),
+      start: take.start ?? null,
+      way: { kind: "alone", channel: 1 },
+      match: true,
+    },
+    true,
+    here,
   );
 }
 
@@ -28,6 +111,7 @@ const digit = (code: string) => {
  */
 export function useStrandKeys(take: Take | undefined, from: () => number) {
   const held = useRef("");
+  const under = useRef<Hearing | null>(null); // what a held key hears something else of for a moment
   const latest = useRef({ take, from });
   latest.current = { take, from };
   const rate = take?.sample_rate;
@@ -50,22 +134,30 @@ export function useStrandKeys(take: Take | undefined, from: () => number) {
       if (!s) return;
       e.preventDefault();
       const m = useMonitor.getState();
-      if (e.shiftKey && m.latched && m.hearing?.strand === s.id) {
+      if (e.shiftKey && m.latched && aloneIn(take, m.hearing)?.id === s.id) {
         stop();
         return;
       }
+      // While something of the take goes on, it is the moment that is kept, and given back.
+      const going = m.hearing && (m.latched || under.current) && hearsTake(take, m.hearing);
       held.current = e.shiftKey ? "" : e.code;
-      hearStrand(take, s, from(), e.shiftKey);
+      if (!e.shiftKey && going && !under.current) under.current = m.hearing;
+      if (e.shiftKey) under.current = null;
+      hearStrand(take, s, going ? "here" : from(), { latched: e.shiftKey });
     };
     const up = (e: KeyboardEvent) => {
       if (held.current !== "" && e.code === held.current) {
         held.current = "";
-        stop();
+        const back = under.current;
+        under.current = null;
+        if (back) void hear({ ...back, from: position() }, true, true);
+        else stop();
       }
     };
     const away = () => {
       if (held.current !== "") stop();
       held.current = "";
+      under.current = null;
     };
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);

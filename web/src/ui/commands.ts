@@ -48,7 +48,7 @@ export function useCommandKeys() {
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const name = keyName(e);
-      if (typing(e.target) && !name.startsWith("mod+k")) return;
+      if (typing(e.target) && !name.startsWith("mod+k") && !/^F\d/.test(name)) return;
       if (name === " " && e.target instanceof HTMLButtonElement) return; // Space presses the focused button
       for (const list of Object.values(useCommands.getState().lists)) {
         const c = list.find((c) => c.key === name);

@@ -4,15 +4,19 @@ import { useTheme } from "../ui/theme";
 
 const scale = 16384;
 
-/** Fetches the extent of a strand's sound in a number of columns: least and greatest, alternating. */
-async function columnsOf(strand: string, from: number, to: number, columns: number, signal: AbortSignal) {
-  const answer = await fetch(`/api/strands/${strand}/waveform?from=${from}&to=${to}&columns=${columns}`, { signal });
+/** Fetches the extent of sound in a number of columns: least and greatest, alternating; and what the head says. */
+async function columnsOf(address: string, signal: AbortSignal) {
+  const answer = await fetch(address, { signal });
   if (!answer.ok) throw new Error(`The waveform could not be read (${answer.status}).`);
-  return new Int16Array(await answer.arrayBuffer());
+  return { columns: new Int16Array(await answer.arrayBuffer()), head: answer.headers };
 }
 
 type Props = {
-  strand: string;
+  /** A strand, or the address of something else that is drawn alike. */
+  strand?: string;
+  address?: string;
+  /** Told what the answer's head says. */
+  onHead?: (head: Headers) => void;
   /** Frames of the strand that are drawn. */
   from: number;
   to: number;
@@ -29,6 +33,8 @@ type Props = {
  */
 export const Waveform = memo(function Waveform({
   strand,
+  address = `/api/strands/${strand}/waveform?`,
+  onHead,
   from,
   to,
   colour = "var(--ink)",
@@ -53,14 +59,18 @@ export const Waveform = memo(function Waveform({
   }, []);
   // Widths are asked for in steps, so that a window being resized does not ask at every pixel.
   const columns = Math.max(1, Math.min(8192, Math.ceil(size.w / 32) * 32));
-  const { data, isError } = useQuery({
-    queryKey: ["waveform", strand, from, to, columns],
-    queryFn: ({ signal }) => columnsOf(strand, from, to, columns, signal),
+  const { data: drawn, isError } = useQuery({
+    queryKey: ["waveform", address, from, to, columns],
+    queryFn: ({ signal }) => columnsOf(`${address}from=${from}&to=${to}&columns=${columns}`, signal),
     enabled: size.w > 0 && to > from,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,
     placeholderData: (before) => before,
   });
+  const data = drawn?.columns;
+  useEffect(() => {
+    if (drawn) onHead?.(drawn.head);
+  }, [drawn, onHead]);
   useEffect(() => {
     const c = canvas.current;
     const g = c?.getContext("2d");

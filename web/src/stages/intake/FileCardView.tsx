@@ -142,9 +142,11 @@ function Strips({ file }: { file: FileCard }) {
             onPointerDown={(e) => {
               e.currentTarget.setPointerCapture(e.pointerId);
               void hear({
-                strand: t.strand,
+                of: { strands: [t.strand] },
+                labels: [t.label || `channel ${t.channel}`],
                 from: 0,
                 sampleRate: file.sample_rate,
+                way: { kind: "alone", channel: 0 },
                 says: `channel ${t.channel}, ${t.label || "no label"}, ${file.name}`,
                 start: null,
               });

@@ -4,7 +4,7 @@ import { Minus, Plus } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Production, Reel, Route, Stem, Track } from "../../api/client";
 import { useEditReel, useProduction, useReel } from "../../api/queries";
-import { duration, plural, timecodeAt } from "../../format";
+import { duration, fromHome, plural, timecodeAt } from "../../format";
 import { hear, stop, useMonitor } from "../../listening/engine";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
@@ -88,9 +88,12 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
       if (!track || !clip) return;
       void hear(
         {
-          strand: clip.strand,
+          of: { strands: [clip.strand] },
+          labels: [track.label],
           from: clip.in + Math.max(0, at - clip.at),
           sampleRate: reel.sample_rate,
+          used: true,
+          way: { kind: "alone", channel: 0 },
           says: `track ${track.label}, take ${clip.name}, before its routing`,
           start: clip.at - clip.in,
         },
@@ -177,6 +180,7 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
                     top={v.start}
                     on={v.index === index}
                     reel={reel}
+                    rate={p.rate}
                     px={px}
                     from={Math.floor(from / 4096) * 4096}
                     to={Math.ceil(to / 4096) * 4096}
@@ -266,6 +270,7 @@ type RowProps = {
   top: number;
   on: boolean;
   reel: Reel;
+  rate: Production["rate"];
   px: number;
   from: number;
   to: number;
@@ -280,6 +285,7 @@ const TrackRow = memo(function TrackRow({
   top,
   on,
   reel,
+  rate,
   px,
   from,
   to,
@@ -361,6 +367,11 @@ const TrackRow = memo(function TrackRow({
                 />
                 <span className="absolute top-0 left-0 max-w-full truncate px-1 text-quiet text-small leading-4">
                   {c.name}
+                  {reel.loose[c.strand] !== undefined && (
+                    <span className="figures ticket ml-1 bg-caution px-1 pr-2 text-ground">
+                      {fromHome(reel.loose[c.strand] ?? 0, reel.sample_rate, rate)}
+                    </span>
+                  )}
                 </span>
               </div>
             );

@@ -1,124 +1,247 @@
 import { Play } from "lucide-react";
-import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import type { SyncPair } from "../../api/client";
-import { hear, prepare, stop } from "../../listening/engine";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Production, SyncPair, Take } from "../../api/client";
+import { type Hearing, hear, position, prepare, setLoop, setWay, stop, useMonitor } from "../../listening/engine";
+import type { Way } from "../../listening/matrix";
+import { Picture } from "../../listening/Picture";
 import { type Command, typing, useCommandList } from "../../ui/commands";
-import { Key } from "../../ui/controls";
+import { Choice, Key } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
-import { bars, framesOf, inWords, type View, wholeView, zoomed } from "./view";
+import { Facts } from "./Facts";
+import { TimeLine } from "./TimeLine";
+import { useNudge } from "./useNudge";
+import { common, framesOf, inTake, inWords, namesOf, type View, wholeView, zoomed } from "./view";
 
-/** Two recordings above each other at the moment they agree, from all of it to single samples. */
-export function PairView({ pair: p, actions }: { pair: SyncPair; actions: ReactNode }) {
-  const found = p.windows > 0 && p.state !== "none";
+type Props = {
+  pair: SyncPair;
+  pairs: SyncPair[];
+  takes: Take[];
+  production: Production;
+  actions: ReactNode;
+  onClock: (off: boolean) => void;
+};
+
+const mostDifference = 30; // seconds
+
+/** Two recordings above each other at the moment they agree, heard together, moved by hand. */
+export function PairView({ pair, pairs, takes, production, actions, onClock }: Props) {
+  const again = useRef(() => {});
+  const { seen: p, by: nudge } = useNudge(production.id, pair, () => again.current());
+  const found = p.by !== "";
   const [view, setView] = useState<View>(() => wholeView(p));
-  const fit = `${p.offset_seconds} ${p.state === "proposed" || p.state === "aligning"}`;
+  const fit = `${pair.state === "proposed" || pair.state === "aligning"} ${pair.by}`;
   useEffect(() => setView(wholeView(p)), [fit]);
-  const commands = useMemo<Command[]>(
-    () => [
+  const [chosen, setChosen] = useState({ ref: "", take: "" });
+  const strands = { ref: chosen.ref || p.ref.strand, take: chosen.take || p.take.strand };
+  const frames = framesOf(p, view);
+  const rate = p.ref.sample_rate;
+  const names = namesOf(p);
+
+  // What is heard begins where the view does, or goes on where it is.
+  const listen = (way: Way, latched: boolean) => {
+    const going = hearing();
+    const c = common(p);
+    const from = going ? position() : Math.max(view.centre - view.span / 2, c?.from ?? 0) * rate;
+    const h: Hearing = {
+      of: { pair: p.id, ref: strands.ref, take: strands.take },
+      labels: [names.ref, names.take],
+      from: Math.round(from),
+      sampleRate: rate,
+      says: `${names.take} with ${names.ref}`,
+      start: p.ref.start,
+      way,
+      match: true,
+    };
+    void hear(h, latched, going !== null);
+  };
+  const hearing = () => {
+    const h = useMonitor.getState().hearing;
+    return h && "pair" in h.of && h.of.pair === p.id ? h : null;
+  };
+  const on = useMonitor((m) => m.hearing !== null && "pair" in m.hearing.of && m.hearing.of.pair === p.id);
+  again.current = () => {
+    const h = hearing();
+    if (h) void hear({ ...h, from: Math.round(position()) }, useMonitor.getState().latched, true);
+  };
+
+  const act = {
+    both: () => {
+      const h = hearing();
+      if (h) stop();
+      else listen({ kind: "pair", pair: 0 }, true);
+    },
+    sides: () => {
+      const h = hearing();
+      if (!h) listen({ kind: "pair", pair: 0 }, true);
+      else setWay(h.way.kind === "pair" ? { kind: "both" } : { kind: "pair", pair: 0 });
+    },
+    flip: () => {
+      const h = hearing();
+      const channel = h?.way.kind === "alone" ? 1 - h.way.channel : 0;
+      if (h) setWay({ kind: "alone", channel }, `${channel === 0 ? names.ref : names.take} alone, compared`);
+      else listen({ kind: "alone", channel }, true);
+    },
+    loop: () => {
+      const h = hearing();
+      if (!h) return;
+      const from = Math.round((view.centre - view.span / 2) * rate);
+      setLoop(h.loop ? undefined : { from, to: from + Math.max(1, Math.round(view.span * rate)) });
+    },
+    nudge,
+    view: setView,
+    whole: () => setView(wholeView(p)),
+  };
+  const latest = useRef(act);
+  latest.current = act;
+  const frame = (rate * production.rate.den) / production.rate.num;
+  const commands = useMemo<Command[]>(() => {
+    const moves: [string, string, number][] = [
+      ["frame", "mod+", frame],
+      ["millisecond", "shift+", rate / 1000],
+      ["sample", "mod+shift+", 1],
+    ];
+    return [
       { id: "in", name: "Look closer", key: "+", run: () => setView((v) => zoomed(v, -1)) },
       { id: "out", name: "See more", key: "-", run: () => setView((v) => zoomed(v, 1)) },
-      { id: "all", name: "See all that both hear", key: "0", run: () => setView(wholeView(p)) },
+      { id: "all", name: "See all that both hear", key: "0", run: () => latest.current.whole() },
       {
         id: "left",
-        name: "Earlier",
+        name: "Look earlier",
         key: "ArrowLeft",
         run: () => setView((v) => ({ ...v, centre: v.centre - v.span / 4 })),
       },
       {
         id: "right",
-        name: "Later",
+        name: "Look later",
         key: "ArrowRight",
         run: () => setView((v) => ({ ...v, centre: v.centre + v.span / 4 })),
       },
-    ],
-    [p],
-  );
+      { id: "ears", name: "Hear one left and the other right, or stop", key: " ", run: () => latest.current.both() },
+      { id: "sides", name: "Hear both on both sides, or one a side", key: "b", run: () => latest.current.sides() },
+      { id: "flip", name: "Flip between one and the other", key: "=", run: () => latest.current.flip() },
+      { id: "loop", name: "Hear what is in view over and over", key: "\\", run: () => latest.current.loop() },
+      ...moves.flatMap(([name, mod, by]): Command[] => [
+        {
+          id: `earlier-${name}`,
+          name: `Move it a ${name} earlier`,
+          key: `${mod}ArrowLeft`,
+          run: () => latest.current.nudge(-by),
+        },
+        {
+          id: `later-${name}`,
+          name: `Move it a ${name} later`,
+          key: `${mod}ArrowRight`,
+          run: () => latest.current.nudge(by),
+        },
+      ]),
+    ];
+  }, [frame, rate]);
   useCommandList("Sync, the pair", commands);
-  const frames = framesOf(p, view);
-  const listen = (which: "ref" | "take") => {
-    const t = p[which];
-    const from = Math.max(0, Math.min(t.frames - 1, frames[which].from));
-    void hear({
-      strand: t.strand,
-      from,
-      sampleRate: t.sample_rate,
-      says: `${t.name}, its loudest strand`,
-      start: null,
-    });
-  };
-  const latest = useRef(listen);
-  latest.current = listen;
+
+  const hold = useRef(listen);
+  hold.current = listen;
   useEffect(() => {
-    prepare(p.ref.sample_rate);
-    const which = (e: KeyboardEvent) => (e.code === "Digit1" ? "ref" : e.code === "Digit2" ? "take" : null);
+    prepare(rate);
+    const which = (e: KeyboardEvent) => (e.code === "Digit1" ? 0 : e.code === "Digit2" ? 1 : -1);
     const down = (e: KeyboardEvent) => {
       const w = which(e);
-      if (w && !e.repeat && !e.ctrlKey && !e.metaKey && !typing(e.target)) latest.current(w);
+      if (w >= 0 && !e.repeat && !e.ctrlKey && !e.metaKey && !e.altKey && !typing(e.target))
+        hold.current({ kind: "alone", channel: w }, false);
     };
-    const up = (e: KeyboardEvent) => which(e) && stop();
+    const up = (e: KeyboardEvent) => which(e) >= 0 && stop();
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     return () => {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [p.ref.sample_rate]);
+  }, [rate]);
+  const [left, setLeft] = useState<number | null>(null);
+  const onHead = useCallback((h: Headers) => setLeft(Number(h.get("X-Left-Db"))), []);
+
   return (
     <section
-      aria-label={`${p.take.name} with ${p.ref.name}`}
-      className="flex min-w-0 flex-1 flex-col overflow-auto p-4"
+      aria-label={`${names.take} with ${names.ref}`}
+      className="flex min-w-0 flex-1 flex-col overflow-auto px-4 py-3"
     >
-      <header className="mb-2 flex items-center gap-2">
+      <header className="mb-1 flex items-center gap-2">
         <h2 className="min-w-0 truncate text-large">
-          {p.take.name} <span className="text-quiet">with</span> {p.ref.name}
+          {names.take} <span className="text-quiet">with</span> {names.ref}
         </h2>
         <span className="flex-1" />
         {actions}
       </header>
-      <p className="mb-3 text-quiet">
+      <p className="mb-2 text-quiet">
         {[p.why, p.error || p.reason]
           .filter(Boolean)
           .map((s) => `${s.charAt(0).toUpperCase()}${s.slice(1)}.`)
           .join(" ")}
       </p>
-      {found && <Facts pair={p} />}
-      <Bars pair={p} view={view} found={found} onPick={(centre) => setView((v) => ({ ...v, centre }))} />
-      <div className="mt-3 flex items-center gap-2 text-quiet text-small">
-        <span>
+      <div className="mb-2 flex gap-4">
+        {found ? <Facts pair={p} rate={production.rate} onClock={onClock} /> : <span className="flex-1" />}
+        {(["take", "ref"] as const).map(
+          (which) =>
+            p[which].picture && (
+              <Picture
+                key={which}
+                file={p[which].picture}
+                name={p[which].name}
+                inStep={on}
+                timeOf={(at) => (which === "ref" ? at / rate : inTake(p, at / rate))}
+                still={which === "ref" ? view.centre : inTake(p, view.centre)}
+                className="h-[126px] w-[224px] shrink-0"
+              />
+            ),
+        )}
+      </div>
+      <TimeLine
+        pairs={pairs}
+        pair={p}
+        view={view}
+        found={found}
+        onPick={(centre) => setView((v) => ({ ...v, centre }))}
+      />
+      <div className="mt-2 flex items-center gap-1.5 whitespace-nowrap text-quiet text-small">
+        <span className="min-w-0 truncate">
           {inWords(view.span)} in view, around {inWords(view.centre)} of {p.ref.name}
         </span>
         <span className="flex-1" />
-        <Key>+</Key> closer <Key>−</Key> more <Key>0</Key> all <Key>←</Key>
-        <Key>→</Key> along
+        <Key>+</Key>
+        <Key>−</Key> closer, more <Key>Space</Key> a side each <Key>B</Key> both <Key>=</Key> flip
       </div>
       {(["ref", "take"] as const).map((which, i) => (
         <div key={which} className="mt-1 flex items-stretch gap-2">
           <div className="flex w-28 shrink-0 flex-col justify-center">
-            <span className="truncate" title={p[which].name}>
-              {p[which].name}
-            </span>
-            <span className="figures truncate text-quiet text-small">{p[which].start_timecode || "no start"}</span>
-            <span className="mt-1 flex items-center gap-1">
+            <span className="flex items-center gap-1">
               <Key>{i + 1}</Key>
+              <span className="truncate" title={names[which]}>
+                {names[which]}
+              </span>
               <button
                 type="button"
                 aria-label={`Hear ${p[which].name} from here while held`}
-                className="flex h-6 w-6 items-center justify-center text-quiet hover:text-focus"
+                className="ml-auto flex h-6 w-5 shrink-0 items-center justify-center text-quiet hover:text-focus"
                 onPointerDown={(e) => {
                   e.currentTarget.setPointerCapture(e.pointerId);
-                  listen(which);
+                  listen({ kind: "alone", channel: i }, false);
                 }}
                 onPointerUp={stop}
                 onPointerCancel={stop}
               >
-                <Play size={14} />
+                <Play size={13} />
               </button>
             </span>
+            <span className="figures truncate text-quiet text-small">{p[which].start_timecode || "no start"}</span>
+            <StrandChoice
+              take={takes.find((t) => t.id === p[which].id)}
+              value={strands[which]}
+              onChange={(id) => setChosen((c) => ({ ...c, [which]: id }))}
+            />
           </div>
-          <div className="relative h-32 min-w-0 flex-1 bg-ground">
-            {p[which].strand && frames[which].to > 0 && frames[which].from < p[which].frames && (
+          <div className="relative h-[88px] min-w-0 flex-1 bg-ground">
+            {strands[which] && frames[which].to > 0 && frames[which].from < p[which].frames && (
               <Waveform
-                strand={p[which].strand}
+                strand={strands[which]}
                 from={frames[which].from}
                 to={frames[which].to}
                 colour={which === "ref" ? "var(--ink)" : "var(--focus)"}
@@ -127,87 +250,87 @@ export function PairView({ pair: p, actions }: { pair: SyncPair; actions: ReactN
               />
             )}
             <div className="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-caution/70" />
+            {on && <Here view={view} rate={rate} />}
           </div>
         </div>
       ))}
-      {!found && p.state === "none" && (
-        <p className="mt-3 text-quiet">They are drawn from their first samples: no place was found where they agree.</p>
-      )}
+      <div className="mt-1 flex items-stretch gap-2">
+        <div className="flex w-28 shrink-0 flex-col justify-center text-quiet text-small">
+          <span>the difference</span>
+          {found && left !== null && view.span <= mostDifference && (
+            <span className="figures">
+              {left > -0.05 ? "all is left" : `${left.toFixed(1).replace("-", "−")} dB left`}
+            </span>
+          )}
+        </div>
+        <div className="relative flex h-14 min-w-0 flex-1 items-center bg-ground">
+          {found && view.span <= mostDifference ? (
+            <Waveform
+              address={`/api/syncs/${p.id}/difference?ref=${strands.ref}&take=${strands.take}&moved=${pair.nudge}&`}
+              onHead={onHead}
+              from={frames.ref.from}
+              to={frames.ref.to}
+              colour="var(--caution)"
+              zoom={2}
+              className="h-full w-full"
+            />
+          ) : (
+            <span className="px-3 text-quiet text-small">
+              {found
+                ? `Look closer than ${mostDifference} s to see what is left when one is taken from the other.`
+                : "No place was found where they agree."}
+            </span>
+          )}
+        </div>
+      </div>
     </section>
   );
 }
 
-/** Offset, certainty, polarity, drift and the count of channels, in words and numbers. */
-function Facts({ pair: p }: { pair: SyncPair }) {
-  const rows: [string, string][] = [
-    [
-      "Offset",
-      `${inWords(Math.abs(p.offset_seconds))} (${Math.abs(p.offset_samples).toFixed(1)} samples) ${p.offset_samples < 0 ? "before" : "after"} the first sample of ${p.ref.name}`,
-    ],
-    [
-      "Its clock",
-      p.shift_seconds === null
-        ? "one of them has no timecode to compare"
-        : Math.abs(p.shift_seconds) < 0.0005
-          ? "agrees with its timecode"
-          : `${inWords(Math.abs(p.shift_seconds))} ${p.shift_seconds > 0 ? "behind" : "ahead"}`,
-    ],
-    [
-      "Agreement",
-      `${p.agree} of ${p.windows} places, within ${p.spread_ms.toFixed(2)} ms; ${inWords(p.overlap)} in common`,
-    ],
-    [
-      "Drift",
-      p.drift_ppm === null
-        ? "too short in common to tell"
-        : `${p.drift_ppm.toFixed(1)} ppm, ${p.apart_ms.toFixed(2)} ms apart at the end`,
-    ],
-    ["Polarity", p.polarity < 0 ? "inverted" : "the same"],
-    ["Channels", `${p.take.strands} in, ${p.take.strands} kept: all move together`],
-  ];
+/** Which strand of a take is seen and heard. */
+function StrandChoice({
+  take,
+  value,
+  onChange,
+}: {
+  take: Take | undefined;
+  value: string;
+  onChange: (id: string) => void;
+}) {
+  if (!take || take.strands.length < 2) return null;
   return (
-    <dl className="mb-3 grid grid-cols-[88px_1fr] gap-y-0.5">
-      {rows.map(([k, v]) => (
-        <div key={k} className="contents">
-          <dt className="text-quiet">{k}</dt>
-          <dd className={`figures ${k === "Polarity" && p.polarity < 0 ? "text-caution" : ""}`}>{v}</dd>
-        </div>
+    <Choice
+      aria-label={`Strand of ${take.name}`}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      className="mt-1 h-6 w-full text-small"
+    >
+      {take.strands.map((s) => (
+        <option key={s.id} value={s.id}>
+          {s.position} {s.label || "no label"}
+        </option>
       ))}
-    </dl>
+    </Choice>
   );
 }
 
-type BarsProps = { pair: SyncPair; view: View; found: boolean; onPick: (centre: number) => void };
-
-/** Both recordings as bars on one time line, and what of it is in view. */
-function Bars({ pair: p, view, found, onPick }: BarsProps) {
-  const b = bars(p);
-  const from = Math.min(b.ref.from, b.take.from);
-  const whole = Math.max(b.ref.to, b.take.to) - from || 1;
-  const left = (t: number) => `${((t - from) / whole) * 100}%`;
-  const width = (s: number) => `${Math.max(0.3, (s / whole) * 100)}%`;
-  return (
-    <button
-      type="button"
-      aria-label="The time line; click to look there"
-      onClick={(e) => {
-        const box = e.currentTarget.getBoundingClientRect();
-        onPick(from + ((e.clientX - box.left) / box.width) * whole);
-      }}
-      className="relative block h-12 w-full shrink-0 bg-ground"
-    >
-      <span
-        className="absolute top-2 h-3 bg-quiet"
-        style={{ left: left(b.ref.from), width: width(b.ref.to - b.ref.from) }}
-      />
-      <span
-        className={`absolute bottom-2 h-3 ${found ? "bg-focus" : "bg-line"}`}
-        style={{ left: left(b.take.from), width: width(b.take.to - b.take.from) }}
-      />
-      <span
-        className="absolute inset-y-0 border-caution border-x bg-caution/10"
-        style={{ left: left(view.centre - view.span / 2), width: width(view.span) }}
-      />
-    </button>
-  );
+/** Where it sounds now, drawn with every frame of the screen. */
+function Here({ view, rate }: { view: View; rate: number }) {
+  const line = useRef<HTMLDivElement>(null);
+  const seen = useRef(view);
+  seen.current = view;
+  useEffect(() => {
+    let next = 0;
+    const draw = () => {
+      const part = (position() / rate - seen.current.centre) / seen.current.span + 0.5;
+      if (line.current) {
+        line.current.style.left = `${part * 100}%`;
+        line.current.style.visibility = part >= 0 && part <= 1 ? "visible" : "hidden";
+      }
+      next = requestAnimationFrame(draw);
+    };
+    draw();
+    return () => cancelAnimationFrame(next);
+  }, [rate]);
+  return <div ref={line} className="pointer-events-none absolute inset-y-0 w-0.5 bg-bad" />;
 }

@@ -1,14 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, must, type SyncPair } from "../../api/client";
-import { failed, keys, useSyncs } from "../../api/queries";
+import { failed, keys, useProduction, useSyncs, useTakes } from "../../api/queries";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { note } from "../../ui/notes";
 import { PairView } from "./PairView";
-import { inWords } from "./view";
+import { inWords, namesOf } from "./view";
 
 /** The states of a pair in words, and how they look. */
 export const states: Record<SyncPair["state"], { says: string; look: string }> = {
@@ -38,6 +38,8 @@ export function SyncStage() {
   const production = useProductionId();
   const client = useQueryClient();
   const { data } = useSyncs(production);
+  const { data: takes } = useTakes(production);
+  const { data: p } = useProduction(production);
   const [picked, setPicked] = useState("");
   const list = useRef<HTMLDivElement>(null);
   // What needs a person comes first; within that the order they were proposed in.
@@ -60,22 +62,36 @@ export function SyncStage() {
       note(got.added === 0 ? "No further pairs were found." : `${plural(got.added, "new pair")}, being listened to.`);
       return refresh();
     }, failed);
-  const decide = (accept: boolean) => {
+  const decide = (accept: boolean, by: "sound" | "timecode" = "sound") => {
     if (!pair) return;
     setPicked(pair.id);
-    must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body: { accept } })).then(
-      refresh,
+    must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body: { accept, by } })).then(
+      (got) => {
+        if (got.along > 0)
+          note(`${plural(got.along, "further pair")} of ${pair.take.name} say the same and are accepted with it.`);
+        return refresh();
+      },
       failed,
     );
   };
+  const clock = (off: boolean) =>
+    pair &&
+    must(api.PUT("/api/syncs/{sync}/clock", { params: { path: { sync: pair.id } }, body: { off } })).then(() => {
+      note(
+        off
+          ? `Found pairs go by the clock set right from now on: P finds those of ${pair.take.day || "that day"}.`
+          : "The clock counts as right again.",
+      );
+      return refresh();
+    }, failed);
   const again = () =>
     pair && must(api.POST("/api/syncs/{sync}/again", { params: { path: { sync: pair.id } } })).then(refresh, failed);
   const step = (by: number) => {
     const next = pairs[Math.max(0, Math.min(pairs.length - 1, at + by))];
     if (next) setPicked(next.id);
   };
-  const latest = useRef({ propose, decide, again, step });
-  latest.current = { propose, decide, again, step };
+  const latest = useRef({ propose, decide, again, step, clock });
+  latest.current = { propose, decide, again, step, clock };
   const commands = useMemo<Command[]>(
     () => [
       { id: "propose", name: "Find what is to be lined up", key: "p", run: () => void latest.current.propose() },
@@ -84,6 +100,18 @@ export function SyncStage() {
         name: "Accept the alignment: the take moves to where it belongs",
         key: "Enter",
         run: () => latest.current.decide(true),
+      },
+      {
+        id: "timecode",
+        name: "Accept by timecode, whatever is heard",
+        key: "t",
+        run: () => latest.current.decide(true, "timecode"),
+      },
+      {
+        id: "clock",
+        name: "Set the camera's clock right for the day by this pair",
+        key: "k",
+        run: () => void latest.current.clock(true),
       },
       { id: "refuse", name: "Refuse the pair", key: "Delete", run: () => latest.current.decide(false) },
       { id: "again", name: "Compare the pair once more", key: "r", run: () => void latest.current.again() },
@@ -130,19 +158,23 @@ export function SyncStage() {
                 className={`cursor-pointer border-line/50 border-b px-4 py-2 [content-visibility:auto] ${p.id === pair?.id ? "bg-raised" : ""}`}
               >
                 <div className="flex items-baseline gap-2">
-                  <span className="min-w-0 truncate">{p.take.name}</span>
+                  <span className="min-w-0 truncate">{namesOf(p).take}</span>
                   <span className="shrink-0 text-quiet text-small">with</span>
-                  <span className="min-w-0 flex-1 truncate">{p.ref.name}</span>
+                  <span className="min-w-0 flex-1 truncate">{namesOf(p).ref}</span>
                   <span className={`shrink-0 text-small ${states[p.state].look}`}>{states[p.state].says}</span>
                 </div>
                 <p className="truncate text-quiet text-small">{summary(p)}</p>
               </div>
             ))}
           </div>
-          {pair && (
+          {pair && p && (
             <PairView
               key={pair.id}
               pair={pair}
+              pairs={pairs}
+              takes={takes ?? []}
+              production={p}
+              onClock={clock}
               actions={
                 <>
                   {(pair.state === "none" ||
@@ -153,15 +185,23 @@ export function SyncStage() {
                       Again <Key>R</Key>
                     </Button>
                   )}
+                  {pair.timecode_seconds !== null && pair.state !== "accepted" && (
+                    <Button
+                      title={`By timecode it begins ${inWords(pair.timecode_seconds)} after ${pair.ref.name}`}
+                      onClick={() => decide(true, "timecode")}
+                    >
+                      By timecode <Key>T</Key>
+                    </Button>
+                  )}
+                  {pair.state !== "accepted" && pair.state !== "refused" && (
+                    <Button onClick={() => decide(false)}>
+                      Refuse <Key>Del</Key>
+                    </Button>
+                  )}
                   {(pair.state === "aligned" || pair.state === "doubtful") && (
-                    <>
-                      <Button onClick={() => decide(false)}>
-                        Refuse <Key>Del</Key>
-                      </Button>
-                      <Button primary onClick={() => decide(true)}>
-                        Accept <Key>Enter</Key>
-                      </Button>
-                    </>
+                    <Button primary onClick={() => decide(true)}>
+                      Accept <Key>Enter</Key>
+                    </Button>
                   )}
                 </>
               }

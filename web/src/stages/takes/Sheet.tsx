@@ -46,7 +46,7 @@ const fixed = [
   { column: "flags", title: "Flags", width: 64 },
   { column: "note", title: "Note", width: 112 },
 ] as const satisfies { column: Column; title: string; width: number }[];
-const lead = 220; // start, length and state, which are not typed
+const lead = 236; // start, length and state, which are not typed
 const fixedWidth = fixed.reduce((n, c) => n + c.width, 0);
 const gridId = "takes-sheet";
 
@@ -330,7 +330,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
 
 /** What the sticky column shows of a take, in words. */
 function leadWords(t: Take): string {
-  return [t.start_timecode || "no start", duration(t.frames, t.sample_rate), stateOf(t).says]
+  return [t.start_timecode || "no start", duration(t.frames, t.sample_rate), stateOf(t).says, syncs[t.sync].says]
     .filter(Boolean)
     .join(", ");
 }
@@ -351,6 +351,9 @@ const Lead = memo(function Lead({ take: t, y, active, aside }: LeadProps) {
         <span className="figures w-[88px] text-quiet text-small">{t.start_timecode || "no start"}</span>
       )}
       <span className="figures w-14 pr-2 text-right text-quiet text-small">{duration(t.frames, t.sample_rate)}</span>
+      <span className={`w-3 shrink-0 text-small ${syncs[t.sync].look}`} title={syncs[t.sync].says}>
+        {syncs[t.sync].mark}
+      </span>
       <span className={`truncate text-small ${state.look}`} title={state.why}>
         {state.says}
       </span>
@@ -479,8 +482,9 @@ function StrandCell({ strand: s }: { strand: Strand }) {
       )}
       <span
         className={`absolute inset-x-1.5 inset-y-0 truncate leading-8 ${look}`}
-        title={[s.label, s.part, s.off && "off"].filter(Boolean).join(", ")}
+        title={[s.label, s.part, s.off && "off", s.loose && "let go from its take"].filter(Boolean).join(", ")}
       >
+        {s.loose && <span className="figures text-caution">{s.shift < 0 ? "◂" : s.shift > 0 ? "▸" : "◇"} </span>}
         {s.label || (s.silent ? "empty" : "no label")}
       </span>
     </>
@@ -505,11 +509,21 @@ function Flags({ take: t }: { take: Take }) {
   );
 }
 
+/** How far lining a take up is: a mark each, and what it means. */
+const syncs: Record<Take["sync"], { mark: string; says: string; look: string }> = {
+  "": { mark: "", says: "", look: "" },
+  waiting: { mark: "…", says: "being compared in Sync", look: "text-quiet" },
+  aligned: { mark: "◇", says: "aligned in Sync, to be accepted", look: "text-focus" },
+  doubtful: { mark: "?", says: "doubtful in Sync", look: "text-caution" },
+  none: { mark: "×", says: "matches nothing in Sync", look: "text-quiet" },
+  accepted: { mark: "◆", says: "lined up", look: "text-good" },
+};
+
 /** How far a take is, what stands in its way first. */
 function stateOf(t: Take): { says: string; look: string; why?: string } {
   const why = t.snags.map((s) => s.message).join("; ");
   if (!t.final) return { says: "proposed", look: "text-caution", why };
   if (t.snags.length > 0) return { says: plural(t.snags.length, "snag"), look: "text-caution", why };
   if (t.suggestions.length > 0) return { says: plural(t.suggestions.length, "hint"), look: "text-focus" };
-  return { says: t.in_reel ? "in reel" : t.lined_up ? "lined up" : "", look: t.lined_up ? "text-good" : "text-quiet" };
+  return { says: t.in_reel ? "in reel" : "", look: "text-quiet" };
 }

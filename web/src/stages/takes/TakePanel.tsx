@@ -4,12 +4,14 @@ import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } 
 import { api, must, type Strand, type Take } from "../../api/client";
 import { failed, keys, useDecide, useEditSheet, useProduction } from "../../api/queries";
 import { dbfs, timecodeAt } from "../../format";
-import { stop, useMonitor } from "../../listening/engine";
-import { hearStrand } from "../../listening/keys";
+import { position, stop, useMonitor } from "../../listening/engine";
+import { aloneIn, hearStrand, hearsTake } from "../../listening/keys";
 import { Button, Choice, Key, TextField } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { SnagLine } from "../intake/FileCardView";
 import { readPart, type SheetCell, stemAndPart } from "./cells";
+import { LooseLine, useLoose } from "./Loose";
+import { type Range, useStrip } from "./useStrip";
 
 type Props = {
   take: Take;
@@ -20,11 +22,14 @@ type Props = {
   pointer: RefObject<number>;
   /** The strand that the sheet's cursor is on. */
   chosen: string;
+  /** The stretch that can be heard over and over. */
+  range: Range | null;
+  onRange: (r: Range | null) => void;
   actions: ReactNode;
 };
 
 /** The strands of one take: hear them, see them, say what they are and what is done to them. */
-export function TakePanel({ take, takes, production, pointer, chosen, actions }: Props) {
+export function TakePanel({ take, takes, production, pointer, chosen, range, onRange, actions }: Props) {
   const { data: p } = useProduction(production);
   const line = useRef<HTMLDivElement>(null);
   const says = useRef<HTMLSpanElement>(null);
@@ -41,6 +46,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
           : timecodeAt(take.start + pointer.current, take.sample_rate, p.rate);
     }
   };
+  const strip = useStrip(take, point, pointer, onRange);
   const files = new Set(take.strands.map((s) => s.file)).size;
   const parts = useMemo(
     () => [...new Set(takes.flatMap((t) => t.strands.filter((s) => s.part).map(stemAndPart)))].sort(),
@@ -56,6 +62,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
         <p className="min-w-0 truncate text-quiet">
           {[
             take.roll && `roll ${take.roll}`,
+            syncWords(take),
             take.sample_rate !== p?.sample_rate && `${take.sample_rate / 1000} kHz, converted when used`,
             ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name ?? r.kind}`),
             files > 1 && take.final && take.order,
@@ -97,7 +104,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
                 takes={takes}
                 production={production}
                 pointer={pointer}
-                onPoint={point}
+                strip={strip(s)}
                 chosen={s.id === chosen}
                 set={files > 1}
                 parts={parts}
@@ -105,6 +112,16 @@ export function TakePanel({ take, takes, production, pointer, chosen, actions }:
             ))}
           </ul>
           <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[344px]">
+            {range && (
+              <div
+                data-range
+                className="absolute inset-y-0 border-focus border-x bg-focus/15"
+                style={{
+                  left: `${(range.from / take.frames) * 100}%`,
+                  width: `${((range.to - range.from) / take.frames) * 100}%`,
+                }}
+              />
+            )}
             <div ref={line} className="absolute inset-y-0 left-0 w-px bg-focus" />
             <Playhead take={take} />
           </div>
@@ -205,13 +222,37 @@ function Suggestions({ take, production }: { take: Take; production: string }) {
   );
 }
 
-/** Where the take sounds now. */
+/** How far lining it up is, in words. */
+function syncWords(t: Take): string {
+  const words: Record<Take["sync"], string> = {
+    "": "",
+    waiting: "being compared in Sync",
+    aligned: "aligned in Sync, to be accepted",
+    doubtful: "doubtful in Sync",
+    none: "matches nothing in Sync",
+    accepted: "lined up",
+  };
+  return [words[t.sync], t.drift_ppm !== 0 && `its clock ran ${t.drift_ppm.toFixed(1)} ppm fast, corrected when used`]
+    .filter(Boolean)
+    .join(", ");
+}
+
+/** Where the take sounds now: drawn by hand, with every frame of the screen. */
 function Playhead({ take }: { take: Take }) {
-  const part = useMonitor((m) =>
-    m.hearing && take.strands.some((s) => s.id === m.hearing?.strand) ? m.at / take.frames : -1,
-  );
-  if (part < 0) return null;
-  return <div className="absolute inset-y-0 w-0.5 bg-ink" style={{ left: `${part * 100}%` }} />;
+  const line = useRef<HTMLDivElement>(null);
+  const on = useMonitor((m) => hearsTake(take, m.hearing));
+  useEffect(() => {
+    if (!on) return;
+    let next = 0;
+    const draw = () => {
+      if (line.current) line.current.style.left = `${Math.max(0, Math.min(1, position() / take.frames)) * 100}%`;
+      next = requestAnimationFrame(draw);
+    };
+    draw();
+    return () => cancelAnimationFrame(next);
+  }, [on, take.frames]);
+  if (!on) return null;
+  return <div ref={line} className="absolute inset-y-0 w-0.5 bg-ink" />;
 }
 
 type RowProps = {
@@ -220,146 +261,151 @@ type RowProps = {
   takes: Take[];
   production: string;
   pointer: RefObject<number>;
-  onPoint: (e: React.PointerEvent<HTMLElement>) => void;
+  strip: ReturnType<ReturnType<typeof useStrip>>;
   chosen: boolean;
   set: boolean;
   /** Parts that are in use, to choose from. */
   parts: string[];
 };
 
-function StrandRow({ strand: s, take, takes, production, pointer, onPoint, chosen, set, parts }: RowProps) {
+function StrandRow({ strand: s, take, takes, production, pointer, strip, chosen, set, parts }: RowProps) {
   const { mutate: edit } = useEditSheet(production);
-  const heard = useMonitor((m) => m.hearing?.strand === s.id);
+  const { data: p } = useProduction(production);
+  const heard = useMonitor((m) => aloneIn(take, m.hearing)?.id === s.id);
   const put = (field: SheetCell["field"], value: unknown, was: unknown, what: string) =>
     value !== was &&
     edit({ what: `${what} of strand ${s.position} of ${take.name}`, cells: [{ row: s.id, field, value, was }] });
   const name = s.label || "no label";
   const of = `of strand ${s.position}`;
   return (
-    <li className={`flex h-9 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}>
-      <span className="w-6 shrink-0 text-center">{s.position <= 10 && <Key>{s.position % 10}</Key>}</span>
-      <button
-        type="button"
-        aria-label={`Hear strand ${s.position}, ${name}, while held`}
-        className={`flex h-6 w-6 shrink-0 items-center justify-center ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          hearStrand(take, s, pointer.current);
-        }}
-        onPointerUp={stop}
-        onPointerCancel={stop}
+    <li>
+      <div
+        className={`flex h-9 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}
       >
-        <Play size={14} />
-      </button>
-      <Text
-        says={`Label ${of}`}
-        value={s.label}
-        empty={s.silent ? "empty" : "no label"}
-        onSave={(v) => put("label", v, s.label, "label")}
-        className="ticket w-28 shrink-0 border-0 bg-raised"
-      />
-      <Choice
-        aria-label={`Stem ${of}`}
-        value={s.stem}
-        onChange={(e) => put("stem", e.target.value, s.stem, "stem")}
-        className="w-[66px] shrink-0"
-      >
-        <option value="">stem</option>
-        {["DX", "VO", "MX", "FX"].map((k) => (
-          <option key={k}>{k}</option>
-        ))}
-      </Choice>
-      <Text
-        says={`Part ${of}`}
-        value={s.part}
-        title="A part of the stem, such as Ines; DX / Ines gives the stem as well"
-        empty="part"
-        list={parts}
-        onSave={(v) => {
-          const { stem, part } = readPart(v);
-          const cells: SheetCell[] = [];
-          if (part !== s.part) cells.push({ row: s.id, field: "part", value: part, was: s.part });
-          if (stem !== undefined && stem !== s.stem) cells.push({ row: s.id, field: "stem", value: stem, was: s.stem });
-          if (cells.length > 0) edit({ what: `part of strand ${s.position} of ${take.name}`, cells });
-        }}
-        className="w-[76px] shrink-0"
-      />
-      <button
-        type="button"
-        tabIndex={-1}
-        aria-label={`Waveform of strand ${s.position}; click to hear it from here`}
-        onPointerMove={onPoint}
-        onPointerDown={onPoint}
-        onClick={() => hearStrand(take, s, pointer.current, true)}
-        className="h-8 min-w-0 flex-1 bg-ground"
-      >
-        <Waveform
-          strand={s.id}
-          from={0}
-          to={take.frames}
-          colour={s.silent || s.off ? "var(--quiet)" : heard ? "var(--focus)" : "var(--ink)"}
-          className="h-full w-full"
+        <span className="w-6 shrink-0 text-center">{s.position <= 10 && <Key>{s.position % 10}</Key>}</span>
+        <button
+          type="button"
+          aria-label={`Hear strand ${s.position}, ${name}, while held`}
+          className={`flex h-6 w-6 shrink-0 items-center justify-center ${heard ? "text-focus" : "text-quiet hover:text-focus"}`}
+          onPointerDown={(e) => {
+            e.currentTarget.setPointerCapture(e.pointerId);
+            hearStrand(take, s, pointer.current);
+          }}
+          onPointerUp={stop}
+          onPointerCancel={stop}
+        >
+          <Play size={14} />
+        </button>
+        <Text
+          says={`Label ${of}`}
+          value={s.label}
+          empty={s.silent ? "empty" : "no label"}
+          onSave={(v) => put("label", v, s.label, "label")}
+          className="ticket w-28 shrink-0 border-0 bg-raised"
         />
-      </button>
-      <span className={`figures w-16 shrink-0 text-right text-small ${s.silent ? "text-caution" : "text-quiet"}`}>
-        {s.silent ? "empty" : dbfs(s.peak_dbfs)}
-      </span>
-      <Toggle
-        on={!s.off}
-        says={`Strand ${s.position} is on`}
-        title="On wherever it is used"
-        onClick={() => put("off", !s.off, s.off, s.off ? "switch on" : "switch off")}
-      >
-        on
-      </Toggle>
-      <Toggle
-        on={s.invert}
-        says={`Polarity ${of} inverted`}
-        title="Polarity inverted"
-        onClick={() => put("invert", !s.invert, s.invert, "polarity")}
-      >
-        inv
-      </Toggle>
-      <Figure
-        says={`Trim ${of} in dB`}
-        unit="dB"
-        value={s.trim_db}
-        onSave={(v) => put("trim_db", v, s.trim_db, "trim")}
-      />
-      <Figure
-        says={`Delay ${of} in samples`}
-        unit="smp"
-        value={s.delay}
-        onSave={(v) => put("delay", Math.round(v), s.delay, "delay")}
-      />
-      <Figure
-        says={`High-pass ${of} in Hz, 0 for none`}
-        unit="Hz"
-        value={s.high_pass}
-        onSave={(v) => put("high_pass", v, s.high_pass, "high-pass")}
-      />
-      {set ? (
-        <Member strand={s} take={take} takes={takes} production={production} />
-      ) : (
-        <span className="w-6 shrink-0" />
-      )}
+        <Choice
+          aria-label={`Stem ${of}`}
+          value={s.stem}
+          onChange={(e) => put("stem", e.target.value, s.stem, "stem")}
+          className="w-[66px] shrink-0"
+        >
+          <option value="">stem</option>
+          {["DX", "VO", "MX", "FX"].map((k) => (
+            <option key={k}>{k}</option>
+          ))}
+        </Choice>
+        <Text
+          says={`Part ${of}`}
+          value={s.part}
+          title="A part of the stem, such as Ines; DX / Ines gives the stem as well"
+          empty="part"
+          list={parts}
+          onSave={(v) => {
+            const { stem, part } = readPart(v);
+            const cells: SheetCell[] = [];
+            if (part !== s.part) cells.push({ row: s.id, field: "part", value: part, was: s.part });
+            if (stem !== undefined && stem !== s.stem)
+              cells.push({ row: s.id, field: "stem", value: stem, was: s.stem });
+            if (cells.length > 0) edit({ what: `part of strand ${s.position} of ${take.name}`, cells });
+          }}
+          className="w-[76px] shrink-0"
+        />
+        <button
+          type="button"
+          tabIndex={-1}
+          aria-label={`Waveform of strand ${s.position}; click to hear it from here`}
+          title="Click to hear it from here, drag to move along it with sound, drag with Shift to choose a stretch"
+          {...strip}
+          className="h-8 min-w-0 flex-1 touch-none bg-ground"
+        >
+          <Waveform
+            strand={s.id}
+            from={-s.shift}
+            to={take.frames - s.shift}
+            colour={s.silent || s.off ? "var(--quiet)" : heard ? "var(--focus)" : "var(--ink)"}
+            className="h-full w-full"
+          />
+        </button>
+        <span className={`figures w-16 shrink-0 text-right text-small ${s.silent ? "text-caution" : "text-quiet"}`}>
+          {s.silent ? "empty" : dbfs(s.peak_dbfs)}
+        </span>
+        <Toggle
+          on={!s.off}
+          says={`Strand ${s.position} is on`}
+          title="On wherever it is used"
+          onClick={() => put("off", !s.off, s.off, s.off ? "switch on" : "switch off")}
+        >
+          on
+        </Toggle>
+        <Toggle
+          on={s.invert}
+          says={`Polarity ${of} inverted`}
+          title="Polarity inverted"
+          onClick={() => put("invert", !s.invert, s.invert, "polarity")}
+        >
+          inv
+        </Toggle>
+        <Figure
+          says={`Trim ${of} in dB`}
+          unit="dB"
+          value={s.trim_db}
+          onSave={(v) => put("trim_db", v, s.trim_db, "trim")}
+        />
+        <Figure
+          says={`Delay ${of} in samples`}
+          unit="smp"
+          value={s.delay}
+          onSave={(v) => put("delay", Math.round(v), s.delay, "delay")}
+        />
+        <Figure
+          says={`High-pass ${of} in Hz, 0 for none`}
+          unit="Hz"
+          value={s.high_pass}
+          onSave={(v) => put("high_pass", v, s.high_pass, "high-pass")}
+        />
+        <More strand={s} take={take} takes={takes} production={production} set={set} />
+      </div>
+      {s.loose && p && <LooseLine strand={s} take={take} production={production} rate={p.rate} />}
     </li>
   );
 }
 
-/** Puts a mono file into another take, or into one of its own. */
-export function Member({
+/** Lets a strand go from its take; puts a mono file into another take, or into one of its own. */
+export function More({
   strand: s,
   take,
   takes,
   production,
+  set = true,
 }: {
   strand: Strand;
   take: Take;
   takes: Take[];
   production: string;
+  set?: boolean;
 }) {
   const client = useQueryClient();
+  const loosen = useLoose(production);
   const move = (to: string) =>
     must(
       api.POST("/api/files/{file}/move", {
@@ -372,19 +418,24 @@ export function Member({
   );
   return (
     <Choice
-      aria-label={`Move ${s.file_name}`}
+      aria-label={set ? `Move ${s.file_name}` : `More for strand ${s.position}`}
       title={s.file_name}
       value=""
-      onChange={(e) => e.target.value && move(e.target.value)}
+      onChange={(e) => {
+        if (e.target.value === "loose") void loosen(s, !s.loose, 0);
+        else if (e.target.value) void move(e.target.value);
+      }}
       className="w-6 shrink-0"
     >
       <option value="">…</option>
-      <option value="off">Split off into a take of its own</option>
-      {sets.slice(0, 200).map((t) => (
-        <option key={t.id} value={t.id}>
-          Move to {t.name}
-        </option>
-      ))}
+      <option value="loose">{s.loose ? "Bring it home" : "Let it go from its take"}</option>
+      {set && <option value="off">Split off into a take of its own</option>}
+      {set &&
+        sets.slice(0, 200).map((t) => (
+          <option key={t.id} value={t.id}>
+            Move to {t.name}
+          </option>
+        ))}
     </Choice>
   );
 }

@@ -2,19 +2,21 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
 import { useDecide, useLayTakes, useTakes } from "../../api/queries";
 import { plural } from "../../format";
-import { stop, useMonitor } from "../../listening/engine";
-import { hearStrand, useStrandKeys } from "../../listening/keys";
+import { position, setLoop, stop, useMonitor } from "../../listening/engine";
+import { aloneIn, compare, hearStrand, hearsTake, hearTake, useStrandKeys } from "../../listening/keys";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
 import { columns, corners, type Place } from "./cells";
 import { GroupPanel } from "./GroupPanel";
+import { useLoose } from "./Loose";
 import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
 import { type Line, Sheet } from "./Sheet";
 import { search } from "./search";
 import { TakePanel } from "./TakePanel";
 import { TemplatePanel } from "./TemplatePanel";
+import type { Range } from "./useStrip";
 import { WritingPanel } from "./WritingPanel";
 
 const groups: Record<string, (t: Take) => string> = {
@@ -40,6 +42,7 @@ export function TakesStage() {
   const { data } = useTakes(production);
   const lay = useLayTakes(production);
   const decide = useDecide(production);
+  const loosen = useLoose(production);
   const [query, setQuery] = useState("");
   const [group, setGroup] = useState("none");
   const [sort, setSort] = useState("start");
@@ -100,15 +103,34 @@ export function TakesStage() {
   );
 
   useStrandKeys(take, () => pointer.current);
-  const last = useRef(1); // position of the strand heard last
+  const [range, setRange] = useState<Range | null>(null);
+  const openId = take?.id ?? "";
+  const of = useRef(""); // the take that the range is of
+  useEffect(() => {
+    if (of.current !== openId) setRange(null);
+    of.current = openId;
+  }, [openId]);
+  // The strand heard last, and the one before: they are compared.
+  const last = useRef<[number, number]>([1, 1]);
   useEffect(
     () =>
       useMonitor.subscribe((m) => {
-        const s = take?.strands.find((s) => s.id === m.hearing?.strand);
-        if (s) last.current = s.position;
+        const s = aloneIn(take, m.hearing);
+        if (s && s.position !== last.current[0]) last.current = [s.position, last.current[0]];
       }),
     [take],
   );
+  const onCursor = take?.strands[place.col - columns.length];
+  // What goes along with the cursor steps from strand to strand, and from take to take, without stopping.
+  useEffect(() => {
+    const m = useMonitor.getState();
+    if (!take || !onCursor || !m.latched || !m.hearing?.follows || aloneIn(take, m.hearing)?.id === onCursor.id) return;
+    hearStrand(take, onCursor, hearsTake(take, m.hearing) ? "here" : 0, {
+      latched: true,
+      follows: true,
+      loop: hearsTake(take, m.hearing) ? m.hearing.loop : undefined,
+    });
+  }, [take, onCursor]);
   const shown = data !== undefined;
   useEffect(() => {
     if (shown) document.querySelector<HTMLElement>("[data-sheet]")?.focus({ preventScroll: true });
@@ -129,10 +151,65 @@ export function TakesStage() {
           }
           const s =
             take?.strands[place.col - columns.length] ??
-            take?.strands.find((s) => s.position === last.current) ??
+            take?.strands.find((s) => s.position === last.current[0]) ??
             take?.strands[0];
-          if (take && s) hearStrand(take, s, pointer.current, true);
+          if (take && s)
+            hearStrand(take, s, pointer.current, { latched: true, follows: true, loop: range ?? undefined });
         },
+      },
+      {
+        id: "hear-take",
+        name: "Hear all strands of the take together, folded down",
+        key: ";",
+        run: () =>
+          take &&
+          hearTake(
+            take,
+            hearsTake(take, useMonitor.getState().hearing) ? position() : pointer.current,
+            range ?? undefined,
+          ),
+      },
+      {
+        id: "compare",
+        name: "Compare the strand heard last with the one before, as loud as each other; again to flip",
+        key: "=",
+        run: () => {
+          const [b, a] = last.current.map((p) => take?.strands.find((s) => s.position === p));
+          if (take && a && b && a !== b) compare(take, a, b, pointer.current);
+        },
+      },
+      {
+        id: "in",
+        name: "The stretch to be heard begins here",
+        key: "[",
+        run: () => {
+          const at = hereIn(take, pointer.current);
+          setRange((r) => ({ from: at, to: r && r.to > at ? r.to : (take?.frames ?? at + 1) }));
+        },
+      },
+      {
+        id: "out",
+        name: "The stretch to be heard ends here",
+        key: "]",
+        run: () => {
+          const at = Math.max(1, hereIn(take, pointer.current));
+          setRange((r) => ({ from: r && r.from < at ? r.from : 0, to: at }));
+        },
+      },
+      {
+        id: "loop",
+        name: "Hear the stretch over and over, or no longer",
+        key: "\\",
+        run: () => {
+          const h = useMonitor.getState().hearing;
+          if (take && hearsTake(take, h)) setLoop(h?.loop ? undefined : (range ?? { from: 0, to: take.frames }));
+        },
+      },
+      { id: "no-range", name: "Choose no stretch", run: () => setRange(null) },
+      {
+        id: "loose",
+        name: "Let the strand the cursor is on go from its take, or bring it home",
+        run: () => onCursor && void loosen(onCursor, !onCursor.loose, 0),
       },
       {
         id: "lay",
@@ -163,7 +240,7 @@ export function TakesStage() {
         run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
       },
     ],
-    [take, place.col, chosen, layTakes, decideAll, hints],
+    [take, place.col, chosen, layTakes, decideAll, hints, range, onCursor, loosen],
   );
   useCommandList("Takes", list);
 
@@ -229,6 +306,8 @@ export function TakesStage() {
               production={production}
               pointer={pointer}
               chosen={take.strands[place.col - columns.length]?.id ?? ""}
+              range={range}
+              onRange={setRange}
               actions={
                 <>
                   {hints.length > 0 && (
@@ -278,4 +357,10 @@ export function TakesStage() {
       />
     </>
   );
+}
+
+/** Where one is in a take: where it sounds, else where the pointer is. */
+function hereIn(take: Take | undefined, pointer: number): number {
+  const h = useMonitor.getState().hearing;
+  return Math.round(take && hearsTake(take, h) ? position() : pointer);
 }

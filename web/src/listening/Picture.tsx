@@ -1,0 +1,92 @@
+import { useEffect, useRef } from "react";
+import { position, useListening, useMonitor } from "./engine";
+
+type Props = {
+  /** The file that has the picture. */
+  file: string;
+  name: string;
+  /** The picture's time, in seconds, for a position on the clock of what is heard. */
+  timeOf: (position: number) => number;
+  /** Whether what is heard now is on that clock. */
+  inStep: boolean;
+  /** The picture's time that is shown while nothing plays. */
+  still: number;
+  className?: string;
+};
+
+/**
+ * A small picture that plays in step with the sound: it is brought along a little faster or slower, or
+ * moved where it is far off, and says by how much each frame is off.
+ */
+export function Picture({ file, name, timeOf, inStep, still, className = "" }: Props) {
+  const video = useRef<HTMLVideoElement>(null);
+  const playing = useMonitor((m) => m.hearing !== null && m.readings.length > 0) && inStep;
+  const speed = useListening((s) => s.speed);
+  const latest = useRef(timeOf);
+  latest.current = timeOf;
+
+  useEffect(() => {
+    const v = video.current;
+    if (!v || playing) return;
+    v.pause();
+    v.playbackRate = 1;
+    const at = Math.max(0, still);
+    if (Math.abs(v.currentTime - at) > 0.01) v.currentTime = at;
+  }, [playing, still]);
+
+  useEffect(() => {
+    const v = video.current;
+    if (!v || !playing) return;
+    let next = 0;
+    let frame = 0;
+    let moved = 0;
+    const off: number[] = [];
+    const follow = () => {
+      next = requestAnimationFrame(follow);
+      const wanted = latest.current(position());
+      if (wanted < 0 || wanted > (v.duration || 0)) {
+        v.pause();
+        return;
+      }
+      const late = wanted - v.currentTime;
+      if (v.paused || v.ended) {
+        v.currentTime = wanted;
+        void v.play().catch(() => undefined);
+        moved = performance.now();
+      } else if (Math.abs(late) > 0.25 && performance.now() - moved > 300) {
+        v.currentTime = wanted + 0.05; // what it takes to get there
+        moved = performance.now();
+      } else v.playbackRate = speed * (1 + Math.max(-0.3, Math.min(0.3, Math.abs(late) < 0.004 ? 0 : late * 3)));
+    };
+    const shown: VideoFrameRequestCallback = (now, meta) => {
+      frame = v.requestVideoFrameCallback(shown);
+      // Where the sound is when this frame is on the screen.
+      const then = latest.current(position() + ((meta.expectedDisplayTime - now) / 1000) * speed * rateOf());
+      off.push(meta.mediaTime - then);
+      if (off.length > 25) off.shift();
+      v.dataset.frames = String(Number(v.dataset.frames ?? 0) + 1);
+      v.dataset.off = String(Math.round(([...off].sort((a, b) => a - b)[Math.floor(off.length / 2)] ?? 0) * 1000));
+    };
+    follow();
+    frame = v.requestVideoFrameCallback(shown);
+    return () => {
+      cancelAnimationFrame(next);
+      v.cancelVideoFrameCallback(frame);
+      v.pause();
+    };
+  }, [playing, speed]);
+
+  return (
+    <video
+      ref={video}
+      src={`/api/files/${file}/picture`}
+      aria-label={`Picture of ${name}, in step with the sound`}
+      muted
+      playsInline
+      preload="auto"
+      className={`bg-ground object-contain ${className}`}
+    />
+  );
+}
+
+const rateOf = () => useMonitor.getState().hearing?.sampleRate ?? 48000;

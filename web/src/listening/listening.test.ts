@@ -1,0 +1,75 @@
+import { describe, expect, it } from "vitest";
+import { matrixOf, wayInWords } from "./matrix";
+import { Parser } from "./stream";
+
+function stream(channels: number, blocks: { at: number; sound: number[][] }[]): Uint8Array {
+  const head = new TextEncoder().encode(
+    JSON.stringify({ rate: 48000, channels, frames: 3, matrix: [], says: "x", gains: [] }),
+  );
+  const parts: Uint8Array[] = [new Uint8Array(new Uint32Array([head.length]).buffer), head];
+  for (const b of blocks) {
+    const frames = b.sound[0]?.length ?? 0;
+    parts.push(new Uint8Array(new Uint32Array([frames, 0]).buffer), new Uint8Array(new Float64Array([b.at]).buffer));
+    parts.push(new Uint8Array(new Float32Array(b.sound.flatMap((_, c) => [0.5, 0.25, c])).buffer));
+    parts.push(new Uint8Array(new Float32Array(b.sound.flat()).buffer));
+  }
+  const out = new Uint8Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const p of parts) {
+    out.set(p, at);
+    at += p.length;
+  }
+  return out;
+}
+
+describe("a stream of sound", () => {
+  const all = stream(2, [
+    {
+      at: 100,
+      sound: [
+        [0.1, 0.2, 0.3],
+        [-0.1, -0.2, -0.3],
+      ],
+    },
+    { at: 1e10 + 1, sound: [[0.4], [0.5]] },
+  ]);
+  it("is the same however it is cut up", () => {
+    for (const size of [1, 3, 7, 50, 1000]) {
+      const p = new Parser();
+      const blocks = [];
+      for (let at = 0; at < all.length; at += size) blocks.push(...p.push(all.subarray(at, at + size)));
+      expect(p.head?.channels).toBe(2);
+      expect(blocks.map((b) => [b.at, b.frames])).toEqual([
+        [100, 3],
+        [1e10 + 1, 1],
+      ]);
+      expect([...(blocks[0]?.sound ?? [])].map((v) => Math.round(v * 10))).toEqual([1, 2, 3, -1, -2, -3]);
+      expect([...(blocks[1]?.meters ?? [])]).toEqual([0.5, 0.25, 0, 0.5, 0.25, 1]);
+    }
+  });
+  it("gives nothing of a block that is not whole", () => {
+    expect(new Parser().push(all.subarray(0, all.length - 1))).toHaveLength(1);
+  });
+});
+
+describe("what is heard of a stream", () => {
+  const fold = [
+    [1, 0],
+    [0, 1],
+    [0.5, 0.5],
+  ];
+  it("is folded down as the server says", () => {
+    expect([...matrixOf({ kind: "fold" }, fold, 3, 2)]).toEqual([1, 0, 0.5, 0, 1, 0.5]);
+  });
+  it("is one channel, a pair, or each on its own output", () => {
+    expect([...matrixOf({ kind: "alone", channel: 1 }, fold, 3, 2)]).toEqual([0, 1, 0, 0, 1, 0]);
+    expect([...matrixOf({ kind: "pair", pair: 1 }, fold, 3, 2)]).toEqual([0, 0, 1, 0, 0, 1]);
+    expect([...matrixOf({ kind: "direct" }, fold, 3, 4)]).toEqual([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0]);
+  });
+  it("is said in words", () => {
+    expect(wayInWords({ kind: "pair", pair: 0 }, "", ["Boom", ""])).toBe("Boom left, 2 right, at 0 dB");
+    expect(wayInWords({ kind: "pair", pair: 1 }, "", ["a", "b", "c"])).toBe("c on both sides at 0 dB");
+    expect(wayInWords({ kind: "alone", channel: 0 }, "", ["Boom"])).toBe("mono, on both sides at 0 dB");
+    expect(wayInWords({ kind: "fold" }, "5.1 folded down", ["a", "b", "c"])).toBe("5.1 folded down");
+  });
+});

@@ -1,0 +1,50 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, must, type SyncPair } from "../../api/client";
+import { failed, keys } from "../../api/queries";
+import { nudged } from "./view";
+
+/**
+ * A pair as it is moved by hand. What is seen follows at once; the server is told as fast as it answers,
+ * of the newest place only.
+ */
+export function useNudge(production: string, pair: SyncPair, onMoved: () => void) {
+  const client = useQueryClient();
+  const [wanted, setWanted] = useState<number | null>(null);
+  const state = useRef({ wanted: null as number | null, there: pair.nudge, busy: false });
+  useEffect(() => {
+    if (!state.current.busy) state.current.there = pair.nudge;
+  }, [pair.nudge]);
+  const send = async () => {
+    const s = state.current;
+    if (s.busy) return;
+    s.busy = true;
+    try {
+      while (s.wanted !== null && s.wanted !== s.there) {
+        const to = s.wanted;
+        await must(
+          api.PUT("/api/syncs/{sync}/nudge", {
+            params: { path: { sync: pair.id } },
+            body: { samples: to, was: s.there },
+          }),
+        );
+        s.there = to;
+      }
+    } catch (e) {
+      failed(e);
+    }
+    await client.invalidateQueries({ queryKey: keys.production(production) });
+    s.busy = false;
+    s.wanted = null;
+    setWanted(null);
+    onMoved();
+  };
+  const by = (samples: number) => {
+    const s = state.current;
+    s.wanted = (s.wanted ?? s.there) + Math.round(samples);
+    setWanted(s.wanted);
+    void send();
+  };
+  const seen = useMemo(() => (wanted === null ? pair : nudged(pair, wanted)), [pair, wanted]);
+  return { seen, by };
+}
