@@ -134,7 +134,7 @@ func Synthesise(dir string, say func(string)) error {
 		return err
 	}
 	say("Making the sounds of Lantern Ferry (once).")
-	groups := []func() []recording{location, secondRecorder, rest, mixHouse}
+	groups := []func() []recording{location, secondRecorder, longTake, rest, mixHouse}
 	errs := make([]error, len(groups))
 	var running sync.WaitGroup
 	for i, group := range groups {
@@ -146,31 +146,53 @@ func Synthesise(dir string, say func(string)) error {
 			}
 		})
 	}
-	var cameraErr error
-	running.Go(func() { cameraErr = camera(dir) })
+	filmed := make([]error, len(clips))
+	running.Go(func() {
+		for i, c := range clips {
+			filmed[i] = c.write(dir)
+		}
+	})
 	running.Wait()
-	errs = append(errs, cameraErr)
+	errs = append(errs, filmed...)
 	if err := errors.Join(errs...); err != nil {
 		return err
 	}
 	return os.WriteFile(done, nil, 0o644)
 }
 
-// camera films take 21A-3: a lantern that crosses the night, by a clock that is two hours and eleven
-// seconds behind the recorder's.
-func camera(dir string) error {
-	r := scratch()
+// clip is a camera's file.
+type clip struct {
+	name, timecode string
+	sound          func() [][]float64
+	sky, sea       string // colours
+	pace           int    // of the lantern, pixels a second
+}
+
+// clips: the first camera films take 21A-3 by a clock that is two hours and eleven seconds behind the
+// recorder's, and something that no recorder heard; the second runs through three takes.
+var clips = []clip{
+	{"CAM_A_0031.mov", "20:10:21:10", scratch, "0x10141f", "0x0a2233", 30},
+	{"CAM_A_0032.mov", "20:25:40:00", elsewhere, "0x1f1420", "0x221022", 45},
+	{"CAM_B_0007.mov", "22:10:00:00", through, "0x0f1a14", "0x0a2a22", 7},
+}
+
+// write makes a clip: a lantern that crosses the night.
+func (c clip) write(dir string) error {
+	r := recording{name: "." + c.name + ".wav", coding: audio.S16, start: -1, channels: c.sound()}
 	if err := r.write(dir); err != nil {
 		return err
 	}
-	sound, out := filepath.Join(dir, r.name), filepath.Join(dir, ".camera.mov")
+	sound, out := filepath.Join(dir, r.name), filepath.Join(dir, "."+c.name)
 	defer os.Remove(sound)
-	picture := "color=c=0x10141f:size=640x360:rate=25," +
-		"drawbox=x=0:y=250:w=640:h=110:color=0x0a2233:t=fill,drawbox=x='40+30*t':y='150+6*sin(2*t)':w=26:h=34:color=0xf2b84b:t=fill,drawbox=x='46+30*t':y=252:w=14:h=60:color=0x6b5a2a:t=fill"
-	cmd := exec.Command("ffmpeg", "-v", "error", "-nostdin", "-y", "-f", "lavfi", "-i", picture, "-i", sound, "-shortest",
-		"-c:v", "libx264", "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-c:a", "copy", "-timecode", "20:10:21:10", "-bitexact", "-f", "mov", out)
+	seconds := float64(len(r.channels[0])) / rate
+	picture := fmt.Sprintf("color=c=%[1]s:size=640x360:rate=25:duration=%[2]g,drawbox=x=0:y=250:w=640:h=110:color=%[3]s:t=fill[night];"+
+		"color=c=0x6b5a2a:size=14x60:rate=25[shine];[night][shine]overlay=x='46+%[4]d*t':y=252:shortest=1[lit];"+
+		"color=c=0xf2b84b:size=26x34:rate=25[lantern];[lit][lantern]overlay=x='40+%[4]d*t':y='150+6*sin(2*t)':shortest=1[out]",
+		c.sky, seconds, c.sea, c.pace)
+	cmd := exec.Command("ffmpeg", "-v", "error", "-nostdin", "-y", "-i", sound, "-filter_complex", picture, "-map", "[out]", "-map", "0:a", "-shortest",
+		"-c:v", "libx264", "-preset", "veryfast", "-crf", "28", "-pix_fmt", "yuv420p", "-c:a", "copy", "-timecode", c.timecode, "-bitexact", "-f", "mov", out)
 	if says, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("the camera's file can't be made (is ffmpeg installed?): %w: %s", err, says)
+		return fmt.Errorf("the camera's file %s can't be made (is ffmpeg installed?): %w: %s", c.name, err, says)
 	}
-	return os.Rename(out, filepath.Join(dir, "CAM_A_0031.mov"))
+	return os.Rename(out, filepath.Join(dir, c.name))
 }

@@ -1,6 +1,9 @@
 package demo
 
-import "zestyloom/core/audio"
+import (
+	"zestyloom/core/audio"
+	"zestyloom/core/resample"
+)
 
 // scene is who says what when, in one take.
 type scene struct {
@@ -93,23 +96,43 @@ func location() []recording {
 	}
 	// A recorder whose clock was never set and that names nothing, the mix on its first two tracks.
 	_, ch := take1.microphones()
+	for i := range ch {
+		ch[i] = ch[i][:7*rate]
+	}
 	blank := recording{name: "REC0007.wav", coding: audio.S24, start: -1, channels: ch}
 	return []recording{a, b, c, cut, blank}
+}
+
+// driftPPM is by how much the second recorder's clock runs fast.
+const driftPPM = 45
+
+// fast is what a recorder writes whose clock runs that fast: the same sound in more samples, of which it
+// keeps as many as there were.
+func fast(x []float64) []float64 {
+	c, err := resample.NewDrift(rate, rate, -driftPPM)
+	if err != nil {
+		panic(err) // a constant of this package is wrong
+	}
+	out := make([]float64, len(x))
+	from, to := c.Needs(0, len(out))
+	in := make([]float64, to-from)
+	copy(in[-from:], x[:min(len(x), int(to))])
+	c.Convert(out, in, 0)
+	return out
 }
 
 // secondRecorder is a set of mono files of take 21A-3 that lost its third member, from a recorder
 // whose clock runs 45 parts in a million fast, and a file of another take that got among them.
 func secondRecorder() []recording {
-	const fast = rate * (1 + 45e-6)
 	n := int(take3.seconds * rate)
-	ine, ode := take3.say(ines, take3.ines, fast), take3.say(odell, take3.odell, fast)
+	ine, ode := take3.say(ines, take3.ines, rate), take3.say(odell, take3.odell, rate)
 	far := func(gainInes, gainOdell float64, seed uint64) []float64 {
 		x := hiss(n, 0.005, seed, 0.4)
 		add(x, ine, gainInes, 600, 0.5)
 		add(x, ode, gainOdell, 500, 0.5)
 		add(x, room(ine, 0.25, seed), 1, 0, 1)
-		add(x, engine(n, 0.03, seed, fast), 1, 0, 1)
-		return x
+		add(x, engine(n, 0.03, seed, rate), 1, 0, 1)
+		return fast(x)
 	}
 	member := func(i int, label string, ch []float64) recording {
 		return recording{
@@ -141,14 +164,14 @@ func rest() []recording {
 		return ch
 	}
 	music := recording{name: "LF_1M1_Low Water.wav", coding: audio.S24, start: at("22:10:00:00"), mask: 3, scene: "1M1", take: "Low Water", roll: "MUSIC",
-		labels: []string{"Score L", "Score R"}, channels: score(40, -1, 1)}
-	five := score(10, -1, 0, 1, -2, 2)
-	lfe := normalise(engine(sec(10), 0.1, 305, rate), 0.2)
+		labels: []string{"Score L", "Score R"}, channels: score(32, -1, 1)}
+	five := score(8, -1, 0, 1, -2, 2)
+	lfe := normalise(engine(sec(8), 0.1, 305, rate), 0.2)
 	surround := recording{name: "LF_1M2_Lights Out_51.wav", coding: audio.S24, start: at("22:12:00:00"), mask: 0x3F, scene: "1M2", take: "Lights Out", roll: "MUSIC",
 		labels: []string{"Score L", "Score R", "Score C", "Score LFE", "Score Ls", "Score Rs"}, channels: [][]float64{five[0], five[2], five[1], lfe, five[3], five[4]}}
 
-	fxL, fxR := engine(sec(36), 0.12, 306, rate), engine(sec(36), 0.12, 307, rate)
-	call := horn(sec(36), 22, 3.5, rate)
+	fxL, fxR := engine(sec(30), 0.12, 306, rate), engine(sec(30), 0.12, 307, rate)
+	call := horn(sec(30), 22, 3.5, rate)
 	add(fxL, call, 0.5, 0, 1)
 	add(fxR, call, 0.4, 190, 1)
 	effects := recording{name: "LF_FX_Ferry engine and horn.wav", coding: audio.S24, start: at("22:10:05:00"), mask: 3, scene: "FX", take: "Ferry engine", roll: "FX1",
@@ -200,11 +223,64 @@ func mixHouse() (out []recording) {
 }
 
 // scratch is what the camera's own microphones heard of take 21A-3.
-func scratch() recording {
+func scratch() [][]float64 {
 	n := int(take3.seconds * rate)
 	camera := hiss(n, 0.02, 301, 0.3)
 	add(camera, take3.say(ines, take3.ines, rate), 0.2, 900, 0.25)
 	add(camera, take3.say(odell, take3.odell, rate), 0.25, 850, 0.25)
 	add(camera, engine(n, 0.05, 302, rate), 1, 0, 1)
-	return recording{name: ".scratch.wav", coding: audio.S16, start: -1, channels: [][]float64{camera, hiss(n, 0.02, 303, 0.3)}}
+	return [][]float64{camera, hiss(n, 0.02, 303, 0.3)}
+}
+
+// elsewhere is what the camera heard of something that no recorder was there for.
+func elsewhere() [][]float64 {
+	n := 12 * rate
+	x := hiss(n, 0.03, 340, 0.25)
+	add(x, portugal.say([]line{{0.7, 3.1}, {5.2, 2.4}, {9.0, 2.2}}, n, rate), 0.2, 0, 0.3)
+	add(x, horn(n, 4, 3, rate), 0.4, 0, 0.5)
+	return [][]float64{x}
+}
+
+// through is what a second camera heard that ran from before take 21A-1 until after take 22-1.
+func through() [][]float64 {
+	n := 84 * rate
+	x := hiss(n, 0.015, 350, 0.3)
+	for _, t := range []struct {
+		s     scene
+		start string
+	}{{take1, "22:10:05:00"}, {take3, "22:10:32:10"}, {pier, "22:11:04:05"}} {
+		late := int(at(t.start)-at("22:10:00:00")) + 1100 // it stood some seven metres away
+		for _, v := range [][]float64{t.s.say(ines, t.s.ines, rate), t.s.say(odell, t.s.odell, rate), t.s.say(marit, t.s.marit, rate)} {
+			add(x, v, 0.22, late, 0.3)
+		}
+	}
+	add(x, engine(n, 0.03, 351, rate), 1, 0, 1)
+	return [][]float64{x}
+}
+
+// watch is take 23-1: the longest, which both recorders have whole.
+var watch = scene{56, nil,
+	[]line{{1.1, 3.3}, {7.6, 2.1}, {13.2, 4.0}, {22.5, 2.6}, {29.9, 3.1}, {38.4, 2.2}, {45.0, 4.4}, {52.3, 2.3}},
+	[]line{{4.9, 2.2}, {10.4, 2.1}, {18.0, 3.8}, {25.8, 3.2}, {34.1, 3.4}, {41.2, 3.1}, {50.0, 1.9}}, 123}
+
+// longTake is take 23-1 on both recorders: two microphones on the first, one on the second, whose clock
+// runs 45 parts in a million fast and which rolled a moment later.
+func longTake() []recording {
+	n := int(watch.seconds * rate)
+	first := func(v voice, lines []line, other voice, others []line, seed uint64) []float64 {
+		x := hiss(n, 0.003, seed, 0.6)
+		add(x, watch.say(v, lines, rate), 0.8, 12, 0.9)
+		add(x, watch.say(other, others, rate), 0.1, 300, 0.4)
+		return x
+	}
+	said := recording{coding: audio.S16, scene: "23", take: "1", start: at("22:13:00:00")}
+	a := said
+	a.name, a.roll, a.labels = "LF07_23-1.wav", "LF07", []string{"Lav Odell", "Lav Marit"}
+	a.channels = [][]float64{first(odell, watch.odell, marit, watch.marit, 361), first(marit, watch.marit, odell, watch.odell, 362)}
+	far := hiss(n, 0.004, 363, 0.4)
+	add(far, watch.say(odell, watch.odell, rate), 0.35, 500, 0.6)
+	add(far, watch.say(marit, watch.marit, rate), 0.35, 512, 0.6)
+	b := said
+	b.name, b.roll, b.labels, b.channels = "LFB02_23-1.wav", "LFB02", []string{"Deck"}, [][]float64{fast(far)}
+	return []recording{a, b}
 }

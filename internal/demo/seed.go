@@ -35,19 +35,27 @@ func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
 	if err != nil {
 		return err
 	}
-	var paths []string
-	for _, e := range entries {
-		if !e.Folder {
-			paths = append(paths, e.Path)
+	for _, inPlace := range []bool{false, true} {
+		var paths []string
+		for _, e := range entries {
+			if !e.Folder && StaysThere(e.Name) == inPlace {
+				paths = append(paths, e.Path)
+			}
 		}
-	}
-	if _, err := a.TakeFromShelf(ctx, p.ID, paths, false); err != nil {
-		return err
+		if _, err := a.TakeFromShelf(ctx, p.ID, paths, inPlace); err != nil {
+			return err
+		}
 	}
 	if err := settled(ctx, a, p); err != nil {
 		return err
 	}
 	return lay(ctx, a, p)
+}
+
+// StaysThere reports whether a file of the demonstration is taken in in place, as finished music, effects,
+// narration and pictures are; what recorders wrote is copied.
+func StaysThere(name string) bool {
+	return strings.HasPrefix(name, "LF_") || strings.HasPrefix(name, "CAM_")
 }
 
 // settled waits until every file has been read.
