@@ -38,7 +38,8 @@ type Order struct {
 	KeepPitch bool
 }
 
-// Block is a stretch of what is played. It is valid until the next one.
+// Block is a stretch of what is played, and what the meters read of it: at another speed than 1 that is not
+// quite what was recorded. It is valid until the next one.
 type Block struct {
 	At     int64       // on the common clock: of its first frame
 	Sound  audio.Block // a channel a voice

@@ -279,7 +279,7 @@ func longTake() []recording {
 	a.channels = [][]float64{first(odell, watch.odell, marit, watch.marit, 361), first(marit, watch.marit, odell, watch.odell, 362)}
 	far := hiss(n, 0.004, 363, 0.4)
 	add(far, watch.say(odell, watch.odell, rate), 0.35, 500, 0.6)
-	add(far, watch.say(marit, watch.marit, rate), 0.35, 512, 0.6)
+	add(far, watch.say(marit, watch.marit, rate), 0.35, 500, 0.6)
 	b := said
 	b.name, b.roll, b.labels, b.channels = "LFB02_23-1.wav", "LFB02", []string{"Deck"}, [][]float64{fast(far)}
 	return []recording{a, b}

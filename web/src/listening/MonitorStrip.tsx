@@ -53,6 +53,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       aria-label="Monitor"
       data-delay={m.delay ?? undefined}
       data-gaps={m.gaps}
+      data-rounds={m.rounds}
       className="flex h-14 shrink-0 items-center gap-3 border-line border-t bg-panel px-4"
     >
       <div className="w-[316px] min-w-0">

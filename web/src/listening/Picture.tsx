@@ -41,33 +41,33 @@ export function Picture({ file, name, timeOf, inStep, still, className = "" }: P
     let frame = 0;
     let moved = 0;
     const off: number[] = [];
-    const follow = () => {
-      next = requestAnimationFrame(follow);
+    const start = () => {
+      next = requestAnimationFrame(start);
       const wanted = latest.current(position());
-      if (wanted < 0 || wanted > (v.duration || 0)) {
-        v.pause();
-        return;
-      }
-      const late = wanted - v.currentTime;
-      if (v.paused || v.ended) {
+      if (wanted < 0 || wanted > (v.duration || 0)) v.pause();
+      else if (v.paused || v.ended) {
         v.currentTime = wanted;
+        v.playbackRate = speed;
         void v.play().catch(() => undefined);
         moved = performance.now();
-      } else if (Math.abs(late) > 0.25 && performance.now() - moved > 300) {
-        v.currentTime = wanted + 0.05; // what it takes to get there
-        moved = performance.now();
-      } else v.playbackRate = speed * (1 + Math.max(-0.3, Math.min(0.3, Math.abs(late) < 0.004 ? 0 : late * 3)));
+      }
     };
+    // What is on the screen counts, not what the element says its time is.
     const shown: VideoFrameRequestCallback = (now, meta) => {
       frame = v.requestVideoFrameCallback(shown);
       // Where the sound is when this frame is on the screen.
       const then = latest.current(position() + ((meta.expectedDisplayTime - now) / 1000) * speed * rateOf());
-      off.push(meta.mediaTime - then);
+      const late = then - meta.mediaTime - halfFrame; // a frame stands for the time until the next
+      off.push(then - meta.mediaTime);
       if (off.length > 25) off.shift();
       v.dataset.frames = String(Number(v.dataset.frames ?? 0) + 1);
       v.dataset.off = String(Math.round(([...off].sort((a, b) => a - b)[Math.floor(off.length / 2)] ?? 0) * 1000));
+      if (Math.abs(late) > 0.2 && now - moved > 400) {
+        v.currentTime = then + 0.04; // about what it takes to get there
+        moved = now;
+      } else v.playbackRate = speed * (1 + Math.max(-0.3, Math.min(0.3, late * 2)));
     };
-    follow();
+    start();
     frame = v.requestVideoFrameCallback(shown);
     return () => {
       cancelAnimationFrame(next);
@@ -88,5 +88,8 @@ export function Picture({ file, name, timeOf, inStep, still, className = "" }: P
     />
   );
 }
+
+/** Of the small picture, in seconds: at 25 a second, and near enough at other rates. */
+const halfFrame = 0.02;
 
 const rateOf = () => useMonitor.getState().hearing?.sampleRate ?? 48000;

@@ -47,6 +47,8 @@ type Monitor = {
   delay: number | null;
   /** Times that there was no sound to play since the listening began. */
   gaps: number;
+  /** Times that a loop has begun. */
+  rounds: number;
   error: string | null;
   scrubbing: boolean;
 };
@@ -63,6 +65,7 @@ export const useMonitor = create<Monitor>(() => ({
   gains: [],
   delay: null,
   gaps: 0,
+  rounds: 0,
   error: null,
   scrubbing: false,
 }));
@@ -186,6 +189,7 @@ function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array
       readings,
       held,
       clipped,
+      rounds: m.rounds + Number(m.hearing?.loop !== undefined && at < m.at),
       gaps: data.gaps as number,
       delay: data.first ? performance.now() - pressed : m.delay,
     };
@@ -245,6 +249,7 @@ export async function hear(h: Hearing, latched = false, follow = false) {
     gains: [],
     delay: null,
     gaps: 0,
+    rounds: h.loop ? 1 : 0,
     error: null,
     scrubbing: false,
   }));

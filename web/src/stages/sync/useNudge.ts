@@ -20,20 +20,23 @@ export function useNudge(production: string, pair: SyncPair, onMoved: () => void
     if (s.busy) return;
     s.busy = true;
     try {
-      while (s.wanted !== null && s.wanted !== s.there) {
-        const to = s.wanted;
-        await must(
-          api.PUT("/api/syncs/{sync}/nudge", {
-            params: { path: { sync: pair.id } },
-            body: { samples: to, was: s.there },
-          }),
-        );
-        s.there = to;
-      }
+      do {
+        const to = s.wanted ?? s.there;
+        if (to !== s.there) {
+          await must(
+            api.PUT("/api/syncs/{sync}/nudge", {
+              params: { path: { sync: pair.id } },
+              body: { samples: to, was: s.there },
+            }),
+          );
+          s.there = to;
+        }
+        await client.invalidateQueries({ queryKey: keys.production(production) });
+      } while (s.wanted !== null && s.wanted !== s.there); // moved on meanwhile
     } catch (e) {
       failed(e);
+      await client.invalidateQueries({ queryKey: keys.production(production) });
     }
-    await client.invalidateQueries({ queryKey: keys.production(production) });
     s.busy = false;
     s.wanted = null;
     setWanted(null);

@@ -122,14 +122,15 @@ export function TakesStage() {
   );
   const onCursor = take?.strands[place.col - columns.length];
   // What goes along with the cursor steps from strand to strand, and from take to take, without stopping.
+  const cursorWas = useRef("");
   useEffect(() => {
-    const m = useMonitor.getState();
-    if (!take || !onCursor || !m.latched || !m.hearing?.follows || aloneIn(take, m.hearing)?.id === onCursor.id) return;
-    hearStrand(take, onCursor, hearsTake(take, m.hearing) ? "here" : 0, {
-      latched: true,
-      follows: true,
-      loop: hearsTake(take, m.hearing) ? m.hearing.loop : undefined,
-    });
+    const moved = cursorWas.current !== "" && onCursor !== undefined && cursorWas.current !== onCursor.id;
+    cursorWas.current = onCursor?.id ?? "";
+    const h = useMonitor.getState().hearing;
+    if (!take || !moved || !h?.follows || !useMonitor.getState().latched || aloneIn(take, h)?.id === onCursor.id)
+      return;
+    const here = hearsTake(take, h);
+    hearStrand(take, onCursor, here ? "here" : 0, { latched: true, follows: true, loop: here ? h.loop : undefined });
   }, [take, onCursor]);
   const shown = data !== undefined;
   useEffect(() => {
