@@ -1,6 +1,9 @@
+import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, go, test } from "./app";
 import { newProduction, recordings, takeIn } from "./many";
+import { samples, wav } from "./sound";
+import { played, rate, same, startTape, until, whence } from "./tape";
 
 /** From the key going down to the first sample played, as the audio worklet says. */
 test("from key to sound", async ({ page, app }) => {
@@ -23,6 +26,70 @@ test("from key to sound", async ({ page, app }) => {
   delays.sort((a, b) => a - b);
   const ms = (n: number) => `${(delays[n] ?? 0).toFixed(0)} ms`;
   console.log(`from key to sound, ${delays.length} times: median ${ms(15)}, slowest ${ms(29)}, first ${ms(0)} at best`);
+});
+
+/** From the click that chooses another place to the first sample from there. */
+test("seeking", async ({ page, app }) => {
+  await page.goto(app.url);
+  await page.waitForURL(/intake/);
+  await go(page, "Takes");
+  await page
+    .getByRole("gridcell", { name: /^Label of strand 3 of take 21A-3/ })
+    .first()
+    .click();
+  const monitor = page.getByRole("region", { name: "Monitor" });
+  const strip = page.getByRole("button", { name: /Waveform of strand 3/ });
+  await strip.click({ position: { x: 5, y: 10 } });
+  await expect(monitor).toHaveAttribute("data-delay", /\d/);
+  const delays: number[] = [];
+  for (let i = 0; i < 30; i++) {
+    await strip.click({ position: { x: 20 + ((i * 137) % 300), y: 10 } });
+    await expect(monitor).toHaveAttribute("data-delay", /\d/);
+    delays.push(Number(await monitor.getAttribute("data-delay")));
+    await page.waitForTimeout(150);
+  }
+  console.log(
+    `bench: seeking, ${delays.length} times: median ${middle(delays).toFixed(0)} ms, slowest ${Math.max(...delays).toFixed(0)} ms`,
+  );
+});
+
+/** Ten minutes of play while the interface is used: how often there was nothing to play, and what was played. */
+test("ten minutes of listening", async ({ page, app }) => {
+  test.setTimeout(900_000);
+  const length = 610;
+  const channel = samples(1, length * rate);
+  mkdirSync(join(app.home, "lantern-ferry", "long"), { recursive: true });
+  writeFileSync(join(app.home, "lantern-ferry", "long", "L-1.wav"), wav([channel], rate, 0));
+  const production = await newProduction(page, app.url, "Long");
+  await takeIn(page, app.url, production, ["long/L-1.wav"]);
+  await page.goto(`${app.url}/${production}/takes`);
+  await page.getByRole("gridcell", { name: /^Label of strand 1/ }).click();
+  await page.keyboard.press(" ");
+  const monitor = page.getByRole("region", { name: "Monitor" });
+  await expect(monitor).toHaveAttribute("data-delay", /\d/);
+  const stages = ["Intake", "Reel", "Weave", "Delivery", "Sync", "Takes"];
+  let exact = 0;
+  let taped = 0;
+  for (let second = 5; second < 600; second += 5) {
+    if (second % 60 === 30) await startTape(page, 20);
+    await go(page, stages[(second / 5) % stages.length] ?? "Takes");
+    await page.keyboard.press("ControlOrMeta+k");
+    await page.keyboard.type("go to");
+    await page.keyboard.press("Escape");
+    await until(page, second);
+    if (second % 60 === 50) {
+      const x = await played(page);
+      const begun = x.findIndex((v) => v !== 0);
+      const near = Math.max(0, (second - 30) * rate);
+      const from = whence(x, begun, channel.subarray(near));
+      taped += x.length - begun;
+      if (from >= 0) exact += same(x, begun, channel, near + from);
+    }
+  }
+  const gaps = await monitor.getAttribute("data-gaps");
+  console.log(
+    `bench: ten minutes of listening: ${gaps} gaps; of ${(taped / rate).toFixed(0)} s that were kept, ${((100 * exact) / taped).toFixed(2)} % are the file's samples, one after the other`,
+  );
 });
 
 const middle = (x: number[]) => [...x].sort((a, b) => a - b)[Math.floor(x.length / 2)] ?? 0;

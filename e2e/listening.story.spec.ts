@@ -1,63 +1,11 @@
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
 import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
+import { played, position, rate, same, scale, startTape, until, whence } from "./tape";
 
-const rate = 48000;
 const seconds = 14;
-const scale = 2 ** 23;
-
-/** What the worklet has really played since the tape was started: the left side. */
-async function played(page: Page): Promise<Float32Array> {
-  const text = await page.evaluate(async (rate) => {
-    const tape = (globalThis as unknown as { listeningTape: { taken: (r: number) => Promise<Float32Array[]> } })
-      .listeningTape;
-    const [left] = await tape.taken(rate);
-    const bytes = new Uint8Array((left ?? new Float32Array()).buffer);
-    let out = "";
-    for (let i = 0; i < bytes.length; i += 0x8000) out += String.fromCharCode(...bytes.subarray(i, i + 0x8000));
-    return btoa(out);
-  }, rate);
-  const b = Buffer.from(text, "base64");
-  return new Float32Array(b.buffer.slice(b.byteOffset, b.byteOffset + b.byteLength));
-}
-
-const startTape = (page: Page, length: number) =>
-  page.evaluate(
-    ([rate, length]) =>
-      (
-        globalThis as unknown as { listeningTape: { start: (r: number, s: number) => Promise<void> } }
-      ).listeningTape.start(rate as number, length as number),
-    [rate, length],
-  );
-
-const position = (page: Page) =>
-  page.evaluate(() =>
-    (globalThis as unknown as { listeningTape: { position: () => number } }).listeningTape.position(),
-  );
-
-/** Waits until what is heard has come to a place, in seconds. */
-const until = (page: Page, at: number) =>
-  expect.poll(() => position(page), { intervals: [50], timeout: 20_000 }).toBeGreaterThan(at * rate);
-
-/** Where in a channel a stretch that was played comes from; -1 for nowhere. */
-function whence(x: Float32Array, at: number, channel: Int32Array): number {
-  for (let i = 0; i + 16 < channel.length; i++) {
-    let k = 0;
-    while (k < 16 && (x[at + k] ?? 0) * scale === channel[i + k]) k++;
-    if (k === 16) return i;
-  }
-  return -1;
-}
-
-/** How many samples from a place on are those of a channel from another. */
-function same(x: Float32Array, at: number, channel: Int32Array, from: number): number {
-  let n = 0;
-  while (at + n < x.length && (x[at + n] ?? 0) * scale === channel[from + n]) n++;
-  return n;
-}
 
 test("what is heard is what was recorded, without a gap, whatever one does meanwhile", async ({ page, app }) => {
   test.setTimeout(120_000);

@@ -286,7 +286,7 @@ func (t *trial) fit() {
 	}
 	t.sign = 1
 	free := 1
-	drifts := t.overlap >= driftOverlap
+	drifts := t.overlap >= slopeOverlap
 	if drifts {
 		free = 2
 	}

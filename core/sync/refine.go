@@ -68,7 +68,7 @@ func (t *trial) refine(ctx context.Context, ref, file Sound) (Alignment, error) 
 // rest, and judges how well they agree.
 func (a *Alignment) line(found []refined, t *trial) {
 	rate := float64(a.Rate)
-	drifts := t.overlap >= driftOverlap
+	drifts := t.overlap >= slopeOverlap
 	keep := found
 	var offset, slope float64 // the reference's position is offset + file·(1 + slope)
 	for range 5 {
@@ -102,7 +102,7 @@ func (a *Alignment) line(found []refined, t *trial) {
 	a.Drift = (1/(1+slope) - 1) * 1e6
 	first, last := max(0, -float64(t.lag)/perSecond)*rate, (max(0, -float64(t.lag)/perSecond)+t.overlap)*rate
 	a.Start, a.End = offset+slope*first, offset+slope*last
-	if drifts && len(keep) > 3 {
+	if t.overlap >= driftOverlap && len(keep) > 3 {
 		around := 0.0
 		for _, r := range keep {
 			around += (r.file - mean) * (r.file - mean)

@@ -67,6 +67,7 @@ const (
 	maxChance    = 1e-6 // how often so many would agree by chance
 	minCoarse    = 4.5  // standard deviations by which the envelopes stand out
 	maxDrift     = 250  // ppm that are looked for
+	slopeOverlap = 8.0  // seconds of overlap from which clocks may have drifted by what matters
 	driftOverlap = 45.0 // seconds of overlap from which a drift can be told
 )
 

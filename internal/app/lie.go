@@ -66,9 +66,9 @@ func LieOf(p store.Production, pair store.Sync, ref, t store.Take, cameras map[u
 	}
 	switch c := pair.Body.Certainty; {
 	case c == sync.Certain || c == sync.Doubtful:
-		l.By, l.Offset = "sound", pair.Body.Offset
-		if pair.Body.DriftKnown {
-			l.Drift = pair.Body.Drift
+		l.By, l.Offset, l.Drift = "sound", pair.Body.Offset, pair.Body.Drift
+		if !pair.Body.DriftKnown { // what can't be corrected is halved: right in the middle
+			l.Offset = (pair.Body.Start + pair.Body.End) / 2
 		}
 	case l.Timecode != nil:
 		l.By, l.Offset = "timecode", float64(*l.Timecode)

@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, must, type SyncPair } from "../../api/client";
 import { failed, keys, useProduction, useSyncs, useTakes } from "../../api/queries";
@@ -33,6 +34,8 @@ const order: SyncPair["state"][] = [
   "none",
 ];
 
+const rowHeight = 52;
+
 /** Cameras and other recorders lined up with takes: what fits where, how sure that is, and the two of them to look at. */
 export function SyncStage() {
   const production = useProductionId();
@@ -52,6 +55,16 @@ export function SyncStage() {
     pairs.findIndex((p) => p.id === picked),
   );
   const pair = pairs[at];
+  const virtual = useVirtualizer({
+    count: pairs.length,
+    getScrollElement: () => list.current,
+    estimateSize: () => rowHeight,
+    overscan: 12,
+    initialRect: { width: 380, height: 640 },
+  });
+  useEffect(() => {
+    virtual.scrollToIndex(at, { align: "auto" });
+  }, [virtual, at]);
   const shown = data !== undefined;
   useEffect(() => {
     if (shown) list.current?.focus({ preventScroll: true });
@@ -146,26 +159,35 @@ export function SyncStage() {
             aria-activedescendant={pair ? `pair-${pair.id}` : undefined}
             className="w-[380px] shrink-0 overflow-auto border-line border-r -outline-offset-2"
           >
-            {pairs.map((p) => (
-              // biome-ignore lint/a11y/useKeyWithClickEvents: the list has the arrows
-              <div
-                key={p.id}
-                id={`pair-${p.id}`}
-                role="option"
-                tabIndex={-1}
-                aria-selected={p.id === pair?.id}
-                onClick={() => setPicked(p.id)}
-                className={`cursor-pointer border-line/50 border-b px-4 py-2 [content-visibility:auto] ${p.id === pair?.id ? "bg-raised" : ""}`}
-              >
-                <div className="flex items-baseline gap-2">
-                  <span className="min-w-0 truncate">{namesOf(p).take}</span>
-                  <span className="shrink-0 text-quiet text-small">with</span>
-                  <span className="min-w-0 flex-1 truncate">{namesOf(p).ref}</span>
-                  <span className={`shrink-0 text-small ${states[p.state].look}`}>{states[p.state].says}</span>
-                </div>
-                <p className="truncate text-quiet text-small">{summary(p)}</p>
-              </div>
-            ))}
+            <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
+              {virtual.getVirtualItems().map((v) => {
+                const p = pairs[v.index];
+                if (!p) return null;
+                return (
+                  // biome-ignore lint/a11y/useKeyWithClickEvents: the list has the arrows
+                  <div
+                    key={p.id}
+                    id={`pair-${p.id}`}
+                    role="option"
+                    tabIndex={-1}
+                    aria-selected={p.id === pair?.id}
+                    aria-setsize={pairs.length}
+                    aria-posinset={v.index + 1}
+                    onClick={() => setPicked(p.id)}
+                    className={`absolute inset-x-0 cursor-pointer border-line/50 border-b px-4 py-2 ${p.id === pair?.id ? "bg-raised" : ""}`}
+                    style={{ top: v.start, height: rowHeight }}
+                  >
+                    <div className="flex items-baseline gap-2">
+                      <span className="min-w-0 truncate">{namesOf(p).take}</span>
+                      <span className="shrink-0 text-quiet text-small">with</span>
+                      <span className="min-w-0 flex-1 truncate">{namesOf(p).ref}</span>
+                      <span className={`shrink-0 text-small ${states[p.state].look}`}>{states[p.state].says}</span>
+                    </div>
+                    <p className="truncate text-quiet text-small">{summary(p)}</p>
+                  </div>
+                );
+              })}
+            </div>
           </div>
           {pair && p && (
             <PairView
