@@ -62,6 +62,9 @@ func envelopes(ctx context.Context, s Sound) (*features, error) {
 	for b := 1; b <= bands; b++ {
 		edges[b] = max(edges[b], edges[b-1]+1)
 	}
+	for b := range edges { // a low rate has no high bands
+		edges[b] = min(edges[b], span/2+1)
+	}
 	x, spectrum := make([]float64, span), make([]complex128, span/2+1)
 	const block = 1 << 13 // frames of the low rate read at once
 	low := make([]float64, block+span)

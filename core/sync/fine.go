@@ -303,7 +303,7 @@ func (t *trial) fit() {
 				continue
 			}
 			slope := (b.late - a.late) / (b.middle() - a.middle())
-			if math.Abs(slope) <= maxDrift*1e-6 {
+			if math.Abs(slope) <= steepest(t.overlap) {
 				try(a.late-slope*a.middle(), slope, sign)
 			}
 		}
@@ -322,6 +322,15 @@ func (t *trial) fit() {
 	// probability: the tolerance either way, in the range that was searched, with one sign of two.
 	p := min(1, tolerance/t.reach()) / 2
 	t.chance = min(1, float64(max(1, tried))*maxPlaces*tail(len(ws)-free, t.agree-free, p))
+}
+
+// steepest is how far clocks may have drifted apart a second for an overlap: what is short shows a slope
+// where there is none.
+func steepest(overlap float64) float64 {
+	if overlap < driftOverlap {
+		return usualDrift * 1e-6
+	}
+	return maxDrift * 1e-6
 }
 
 // tail is the probability of at least k successes in n trials.

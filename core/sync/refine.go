@@ -72,7 +72,9 @@ func (a *Alignment) line(found []refined, t *trial) {
 	keep := found
 	var offset, slope float64 // the reference's position is offset + file·(1 + slope)
 	for range 5 {
-		offset, slope = fitLine(keep, drifts)
+		if offset, slope = fitLine(keep, drifts); math.Abs(slope) > steepest(t.overlap) {
+			offset, slope = fitLine(keep, false)
+		}
 		residual := func(r refined) float64 { return math.Abs(r.ref - r.file - offset - slope*r.file) }
 		var rs []float64
 		for _, r := range keep {

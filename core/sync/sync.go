@@ -60,15 +60,18 @@ func (a Alignment) Seconds() float64 { return a.Offset / float64(a.Rate) }
 
 // Thresholds of the decision.
 const (
-	minOverlap   = 1.5  // seconds that must be heard in common
-	minAgree     = 0.4  // share of the compared windows that must agree
-	minWindows   = 4    // and how many must
-	maxRatio     = 0.6  // another place's score, compared with the best
-	maxChance    = 1e-6 // how often so many would agree by chance
-	minCoarse    = 4.5  // standard deviations by which the envelopes stand out
-	maxDrift     = 250  // ppm that are looked for
-	slopeOverlap = 8.0  // seconds of overlap from which clocks may have drifted by what matters
-	driftOverlap = 45.0 // seconds of overlap from which a drift can be told
+	minOverlap   = 1.5     // seconds that must be heard in common
+	minAgree     = 0.4     // share of the compared windows that must agree
+	leastAgree   = 0.25    // the same where they leave no doubt otherwise; see few
+	minWindows   = 4       // and how many must
+	maxRatio     = 0.6     // another place's score, compared with the best
+	maxChance    = 1e-6    // how often so many would agree by chance
+	minCoarse    = 4.5     // standard deviations by which the envelopes stand out
+	maxDrift     = 250     // ppm that are looked for
+	usualDrift   = 120     // ppm that are looked for where a drift can't be told
+	maxSpread    = 0.25e-3 // seconds that places which agree may differ by
+	slopeOverlap = 8.0     // seconds of overlap from which clocks may have drifted by what matters
+	driftOverlap = 45.0    // seconds of overlap from which a drift can be told
 )
 
 // Recording is a sound that has been listened to once, to be lined up with any number of others.
@@ -126,6 +129,12 @@ func (r *Recording) Align(ctx context.Context, other *Recording) (Alignment, err
 	return a, nil
 }
 
+// few reports whether places that are few among those compared, as in noise, are enough all the same:
+// they agree closely, no other place comes near, and chance would not do it in a thousand million times.
+func (a *Alignment) few(t trial) bool {
+	return float64(a.Agree) >= leastAgree*float64(a.Windows) && t.chance < 1e-9 && a.Ratio < 0.4 && a.Spread < 0.1e-3
+}
+
 // judge decides how certain an alignment is, and says why.
 func (a *Alignment) judge(t trial) {
 	share := float64(a.Agree) / float64(max(1, a.Windows))
@@ -141,13 +150,13 @@ func (a *Alignment) judge(t trial) {
 		doubt("the %d places that agree, of %d, could do so by chance", a.Agree, a.Windows)
 	case a.Ratio > maxRatio:
 		doubt("another place fits nearly as well (%.0f %%): something repeats", a.Ratio*100)
-	case share < minAgree:
+	case share < minAgree && !a.few(t):
 		doubt("only %d of the %d places that were compared agree", a.Agree, a.Windows)
 	case a.Agree < minWindows:
 		doubt("only %d places could be compared", a.Agree)
 	case t.place.score < minCoarse && share < 0.6:
 		doubt("the course of loudness does not bear it out")
-	case a.Spread > 0.4e-3:
+	case a.Spread > maxSpread:
 		doubt("the places that agree differ by %.2f ms", a.Spread*1000)
 	}
 	if t.chance > 0.1 {

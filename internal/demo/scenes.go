@@ -236,7 +236,7 @@ func scratch() [][]float64 {
 func elsewhere() [][]float64 {
 	n := 12 * rate
 	x := hiss(n, 0.03, 340, 0.25)
-	add(x, portugal.say([]line{{0.7, 3.1}, {5.2, 2.4}, {9.0, 2.2}}, n, rate), 0.2, 0, 0.3)
+	add(x, normalise(portugal.say([]line{{0.7, 3.1}, {5.2, 2.4}, {9.0, 2.2}}, n, rate), 0.4), 0.4, 0, 0.3)
 	add(x, horn(n, 4, 3, rate), 0.4, 0, 0.5)
 	return [][]float64{x}
 }

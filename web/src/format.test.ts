@@ -1,5 +1,17 @@
 import { describe, expect, test } from "vitest";
-import { bytes, count, dbfs, duration, factor, gain, plural, timecode, timecodeAt } from "./format";
+import {
+  awayInShort,
+  bytes,
+  count,
+  dbfs,
+  duration,
+  factor,
+  fromHome,
+  gain,
+  plural,
+  timecode,
+  timecodeAt,
+} from "./format";
 
 const r25 = { num: 25, den: 1, drop: false };
 const r2398 = { num: 24000, den: 1001, drop: false };
@@ -43,4 +55,11 @@ test("figures carry their unit and never a hyphen for a minus", () => {
   expect(count(1234567)).toBe("1\u2009234\u2009567");
   expect(plural(1, "delivery", "deliveries")).toBe("1 delivery");
   expect(plural(0, "delivery", "deliveries")).toBe("0 deliveries");
+});
+
+test("how far a strand is from home", () => {
+  expect(fromHome(2400, 48000, r25)).toBe("1.25 frames, 50.00 ms late from home");
+  expect(fromHome(-1, 48000, r25)).toBe("0.00 frames, 0.02 ms early from home");
+  expect(fromHome(0, 48000, r25)).toBe("let go, and at home");
+  expect([2400, -1920, 0].map((n) => awayInShort(n, 48000, r25))).toEqual(["▸1.25 f", "◂1.00 f", "◇"]);
 });

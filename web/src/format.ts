@@ -81,6 +81,12 @@ export function plural(n: number, one: string, many = `${one}s`): string {
   return `${n} ${n === 1 ? one : many}`;
 }
 
+/** The same in short, in frames: "▸1.25 f". */
+export function awayInShort(samples: number, sampleRate: number, rate: { num: number; den: number }): string {
+  const frames = ((Math.abs(samples) / sampleRate) * rate.num) / rate.den;
+  return samples === 0 ? "◇" : `${samples > 0 ? "▸" : "◂"}${frames.toFixed(2)} f`;
+}
+
 /** How far a strand lies from where its take has it: "1.25 frames, 50.00 ms late". */
 export function fromHome(samples: number, sampleRate: number, rate: { num: number; den: number }): string {
   if (samples === 0) return "let go, and at home";

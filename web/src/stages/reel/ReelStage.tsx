@@ -365,7 +365,9 @@ const TrackRow = memo(function TrackRow({
                   colour={t.off ? "var(--quiet)" : stem ? colour : "var(--ink)"}
                   className={`absolute inset-x-0 top-3.5 bottom-0 ${t.off ? "opacity-45" : ""}`}
                 />
-                <span className="absolute top-0 left-0 max-w-full truncate px-1 text-quiet text-small leading-4">
+                <span
+                  className={`absolute top-0 left-0 px-1 text-quiet text-small leading-4 ${reel.loose[c.strand] === undefined ? "max-w-full truncate" : "z-[5] whitespace-nowrap"}`}
+                >
                   {c.name}
                   {reel.loose[c.strand] !== undefined && (
                     <span className="figures ticket ml-1 bg-caution px-1 pr-2 text-ground">

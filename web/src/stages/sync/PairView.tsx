@@ -1,6 +1,7 @@
 import { Play } from "lucide-react";
 import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Production, SyncPair, Take } from "../../api/client";
+import { fromHome } from "../../format";
 import { type Hearing, hear, position, prepare, setLoop, setWay, stop, useMonitor } from "../../listening/engine";
 import type { Way } from "../../listening/matrix";
 import { Picture } from "../../listening/Picture";
@@ -234,6 +235,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
             <span className="figures truncate text-quiet text-small">{p[which].start_timecode || "no start"}</span>
             <StrandChoice
               take={takes.find((t) => t.id === p[which].id)}
+              rate={production.rate}
               value={strands[which]}
               onChange={(id) => setChosen((c) => ({ ...c, [which]: id }))}
             />
@@ -290,10 +292,12 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
 /** Which strand of a take is seen and heard. */
 function StrandChoice({
   take,
+  rate,
   value,
   onChange,
 }: {
   take: Take | undefined;
+  rate: Production["rate"];
   value: string;
   onChange: (id: string) => void;
 }) {
@@ -308,6 +312,7 @@ function StrandChoice({
       {take.strands.map((s) => (
         <option key={s.id} value={s.id}>
           {s.position} {s.label || "no label"}
+          {s.loose && `, ${fromHome(s.shift, take.sample_rate, rate)}`}
         </option>
       ))}
     </Choice>

@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { Strand, Take } from "../../api/client";
-import { useEditSheet } from "../../api/queries";
-import { duration, plural } from "../../format";
+import type { Schemas, Strand, Take } from "../../api/client";
+import { useEditSheet, useProduction } from "../../api/queries";
+import { awayInShort, duration, fromHome, plural } from "../../format";
 import { note } from "../../ui/notes";
 import {
   alongWith,
@@ -58,6 +58,7 @@ const gridId = "takes-sheet";
 export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const { mutate: edit } = useEditSheet(production);
+  const rate = useProduction(production).data?.rate;
   const [aside, setAside] = useState(false); // scene and take are scrolled out of view
   const [draft, setDraft] = useState<string | null>(null); // what is being typed into the cell
   const most = takes.reduce((n, t) => Math.max(n, t.strands.length), 0);
@@ -307,6 +308,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
             <Row
               key={line.take.id}
               take={line.take}
+              rate={rate}
               row={row}
               y={v.start - headHeight}
               active={row === at.row ? at.col : -1}
@@ -363,6 +365,7 @@ const Lead = memo(function Lead({ take: t, y, active, aside }: LeadProps) {
 
 type RowProps = {
   take: Take;
+  rate: Schemas["Rate"] | undefined;
   row: number;
   y: number;
   active: number;
@@ -376,7 +379,7 @@ type RowProps = {
 };
 
 const Row = memo(
-  function Row({ take: t, row, y, active, left, right, draft, onDraft, onBlur, onPick, onOpen }: RowProps) {
+  function Row({ take: t, rate, row, y, active, left, right, draft, onDraft, onBlur, onPick, onOpen }: RowProps) {
     const cell = (col: number, width: number, says: string, look: string, content: React.ReactNode) => (
       // biome-ignore lint/a11y/useKeyWithClickEvents: keys belong to the grid
       <span
@@ -454,7 +457,7 @@ const Row = memo(
             strandWidth,
             `Label of strand ${s.position} of take ${t.name}: ${s.label || "no label"}`,
             s.off ? "opacity-60" : "",
-            <StrandCell strand={s} />,
+            <StrandCell strand={s} take={t} rate={rate} />,
           ),
         )}
       </div>
@@ -462,6 +465,7 @@ const Row = memo(
   },
   (a, b) =>
     a.take === b.take &&
+    a.rate === b.rate &&
     a.row === b.row &&
     a.y === b.y &&
     a.active === b.active &&
@@ -470,7 +474,11 @@ const Row = memo(
     a.draft === b.draft,
 );
 
-function StrandCell({ strand: s }: { strand: Strand }) {
+function StrandCell({ strand: s, take, rate }: { strand: Strand; take: Take; rate: Schemas["Rate"] | undefined }) {
+  const away =
+    s.loose && rate
+      ? { short: awayInShort(s.shift, take.sample_rate, rate), says: fromHome(s.shift, take.sample_rate, rate) }
+      : null;
   const look = s.off ? "text-quiet line-through" : s.label ? "" : s.silent ? "text-quiet" : "text-caution";
   return (
     <>
@@ -482,9 +490,9 @@ function StrandCell({ strand: s }: { strand: Strand }) {
       )}
       <span
         className={`absolute inset-x-1.5 inset-y-0 truncate leading-8 ${look}`}
-        title={[s.label, s.part, s.off && "off", s.loose && "let go from its take"].filter(Boolean).join(", ")}
+        title={[s.label, s.part, s.off && "off", away?.says].filter(Boolean).join(", ")}
       >
-        {s.loose && <span className="figures text-caution">{s.shift < 0 ? "◂" : s.shift > 0 ? "▸" : "◇"} </span>}
+        {away && <span className="figures text-caution">{away.short} </span>}
         {s.label || (s.silent ? "empty" : "no label")}
       </span>
     </>
