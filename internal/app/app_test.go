@@ -90,8 +90,19 @@ func setup(t *testing.T) *fixture {
 // take takes a reference file in and analyses it.
 func (f *fixture) take(media, name string) store.File {
 	f.t.Helper()
-	b, err := os.ReadFile(testmedia.Path(f.t, media))
+	return f.takeFile(testmedia.Path(f.t, media), name)
+}
+
+// takeFile does so with a file at a path, which stays there.
+func (f *fixture) takeFile(path, name string) store.File {
+	f.t.Helper()
+	b, err := os.ReadFile(path)
 	require.NoError(f.t, err)
+	return f.takeBytes(b, name)
+}
+
+func (f *fixture) takeBytes(b []byte, name string) store.File {
+	f.t.Helper()
 	upload := filepath.Join(f.dir, "upload")
 	require.NoError(f.t, os.WriteFile(upload, b, 0o600))
 	file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))

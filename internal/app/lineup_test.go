@@ -3,7 +3,6 @@ package app_test
 import (
 	"math"
 	"math/rand/v2"
-	"os"
 	"path/filepath"
 	"testing"
 
@@ -52,13 +51,7 @@ func (f *fixture) record(name, scene, roll string, start int64, channels ...[]fl
 		Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: len(channels)}, IXML: x,
 		Bext: &wave.Bext{OriginationDate: "2026-03-14", TimeReference: uint64(start), Version: 1},
 	}, channels...)
-	b, err := os.ReadFile(path)
-	require.NoError(f.t, err)
-	upload := filepath.Join(f.dir, "upload")
-	require.NoError(f.t, os.WriteFile(upload, b, 0o600))
-	file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))
-	require.NoError(f.t, err)
-	require.NoError(f.t, f.Analyse(f.ctx, file.ID))
+	file := f.takeFile(path, name)
 	strands, err := f.Store.StrandsOfFiles(f.ctx, []uuid.UUID{file.ID})
 	require.NoError(f.t, err)
 	t, err := f.Store.Take(f.ctx, strands[0].TakeID)

@@ -1,7 +1,6 @@
 package app_test
 
 import (
-	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
@@ -27,13 +26,7 @@ func TestMembersOfASetAreCompared(t *testing.T) {
 	sox("-m", "-v", "1", "w_1.wav", "-v", "1", "w_2.wav", "-b", "24", "w_3.wav")
 	sox("w_1.wav", "-b", "24", "w_4.wav", "vol", "-1")
 	for _, name := range []string{"w_2.wav", "w_4.wav", "w_1.wav", "w_3.wav"} {
-		b, err := os.ReadFile(filepath.Join(dir, name))
-		require.NoError(t, err)
-		upload := filepath.Join(f.dir, "upload")
-		require.NoError(t, os.WriteFile(upload, b, 0o600))
-		file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))
-		require.NoError(t, err)
-		require.NoError(t, f.Analyse(f.ctx, file.ID))
+		f.takeFile(filepath.Join(dir, name), name)
 	}
 	require.Len(t, f.takes(), 1)
 	tk := f.takes()[0]

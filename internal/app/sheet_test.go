@@ -97,12 +97,7 @@ func TestTheSheetIsTypedIntoAndUndone(t *testing.T) {
 
 func TestSuggestionsAreDecidedOnce(t *testing.T) {
 	f := setup(t)
-	b := twice(t)
-	upload := filepath.Join(f.dir, "upload")
-	require.NoError(t, os.WriteFile(upload, b, 0o600))
-	file, err := f.TakeUpload(f.ctx, f.p.ID, "same.wav", upload, int64(len(b)))
-	require.NoError(t, err)
-	require.NoError(t, f.Analyse(f.ctx, file.ID))
+	f.takeBytes(twice(t), "same.wav")
 	tk := f.takes()[0]
 	open := func() (ids []uuid.UUID) {
 		ss, err := f.Store.Suggestions(f.ctx, []uuid.UUID{tk.ID})

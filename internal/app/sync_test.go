@@ -1,7 +1,6 @@
 package app_test
 
 import (
-	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
@@ -28,26 +27,13 @@ func TestACameraIsLinedUp(t *testing.T) {
 	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "else.wav", "synth", "20", "brownnoise", "tremolo", "1.3", "90", "gain", "-6")
 	take := func(name, start, scene string, args ...string) {
 		run("ffmpeg", append([]string{"-v", "error", "-y"}, append(args, "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference="+start, "-metadata", "description=sSCENE="+scene+"\nsTAKE=1", name)...)...)
-		b, err := os.ReadFile(filepath.Join(dir, name))
-		require.NoError(t, err)
-		upload := filepath.Join(f.dir, "upload")
-		require.NoError(t, os.WriteFile(upload, b, 0o600))
-		file, err := f.TakeUpload(f.ctx, f.p.ID, name, upload, int64(len(b)))
-		require.NoError(t, err)
-		require.NoError(t, f.Analyse(f.ctx, file.ID))
+		f.takeFile(filepath.Join(dir, name), name)
 	}
-	const hour = 3600 * 48000
 	take("A.wav", "1728000000", "21", "-i", "scene.wav") // 10:00:00:00
 	take("B.wav", "1776000000", "22", "-i", "else.wav")
 	// The camera rolled 4 s into it; its clock says 12:11 and something.
 	run("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc=size=160x90:rate=25:duration=10", "-ss", "4", "-t", "10", "-i", "scene.wav", "-map", "0:v", "-map", "1:a", "-c:v", "mjpeg", "-c:a", "pcm_s16le", "-timecode", "12:11:00:00", "cam.mov")
-	b, err := os.ReadFile(filepath.Join(dir, "cam.mov"))
-	require.NoError(t, err)
-	upload := filepath.Join(f.dir, "upload")
-	require.NoError(t, os.WriteFile(upload, b, 0o600))
-	file, err := f.TakeUpload(f.ctx, f.p.ID, "cam.mov", upload, int64(len(b)))
-	require.NoError(t, err)
-	require.NoError(t, f.Analyse(f.ctx, file.ID))
+	f.takeFile(filepath.Join(dir, "cam.mov"), "cam.mov")
 	camera := func() store.Take {
 		for _, tk := range f.takes() {
 			if tk.Name == "cam" {

@@ -1,3 +1,5 @@
+import type { Schemas } from "../api/client";
+
 /** A stretch of what is heard, as the server sends it; see Heard in the contract. */
 export type Block = {
   /** Position of its first frame on the common clock. */
@@ -10,14 +12,7 @@ export type Block = {
 };
 
 /** What a stream says of itself before its first block. */
-export type Head = {
-  rate: number;
-  channels: number;
-  frames: number;
-  matrix: number[][];
-  says: string;
-  gains: number[];
-};
+export type Head = Schemas["Heard"];
 
 /**
  * Takes a stream apart as it arrives, in pieces of any size. `push` returns what has become whole; the

@@ -1,0 +1,249 @@
+package media_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/mhl"
+	"zestyloom/core/snag"
+	"zestyloom/internal/media"
+	"zestyloom/internal/testmedia"
+)
+
+func TestMain(m *testing.M) { testmedia.Main(m) }
+
+func folder(t *testing.T) (*media.Folder, string) {
+	t.Helper()
+	dir := t.TempDir()
+	f, err := media.Open(dir)
+	require.NoError(t, err)
+	return f, dir
+}
+
+func code(err error) string {
+	if err == nil {
+		return ""
+	}
+	return snag.Of(err).Code
+}
+
+// Whatever a file is called, it is kept below the folder, in one of its own.
+func TestOriginalsStayInTheFolder(t *testing.T) {
+	f, dir := folder(t)
+	id := uuid.New()
+	for _, name := range []string{"21A-3.wav", "../../etc/passwd", "a/b\\c.wav", "CON.wav", strings.Repeat("ø", 300) + ".WAV", "nul\x00.wav", "🙂.mov", ".hidden", "x.a long ending that is none", "", ".wav"} {
+		rel := f.OriginalPath(id, name)
+		at := f.Path(rel)
+		assert.Equal(t, filepath.Join(dir, "originals", id.String()), filepath.Dir(at), "%q", name)
+		assert.LessOrEqual(t, len(filepath.Base(at)), 255, "%q", name)
+		assert.NotContains(t, at, "\x00")
+	}
+	for _, rel := range []string{"../x", "/../../x", "originals/../../../x", "/etc/passwd"} {
+		assert.True(t, strings.HasPrefix(f.Path(rel), dir+"/"), "%q became %q", rel, f.Path(rel))
+	}
+}
+
+// An upload moves to its place and back, and nothing of it is left when it is removed.
+func TestUploadsComeAndGo(t *testing.T) {
+	f, dir := folder(t)
+	require.NoError(t, f.Usable())
+	id := uuid.New()
+	upload, rel := filepath.Join(f.Uploads(), "u"), f.OriginalPath(id, "x.wav")
+	require.NoError(t, os.WriteFile(upload, []byte("RIFF"), 0o600))
+	require.NoError(t, f.Adopt(upload, rel))
+	assert.NoFileExists(t, upload)
+	assert.FileExists(t, f.Path(rel))
+	require.NoError(t, f.Return(rel, upload))
+	assert.FileExists(t, upload)
+	require.NoError(t, f.Adopt(upload, rel))
+	require.NoError(t, os.WriteFile(f.Summary(id), nil, 0o600))
+	require.NoError(t, f.RemoveOriginal(id))
+	assert.NoFileExists(t, f.Path(rel))
+	assert.NoFileExists(t, f.Summary(id))
+	require.NoError(t, f.RemoveOriginal(id), "a second time nothing is there to remove")
+	require.NoError(t, os.RemoveAll(dir))
+	assert.Error(t, f.Usable())
+}
+
+func TestRoom(t *testing.T) {
+	f, _ := folder(t)
+	assert.NoError(t, f.Room(1))
+	err := f.Room(1 << 60)
+	assert.Equal(t, "disk_full", code(err))
+	assert.ErrorContains(t, err, "nothing was lost")
+}
+
+// What a killed worker left half written goes; whole files stay.
+func TestHalfWrittenFilesGo(t *testing.T) {
+	f, _ := folder(t)
+	id := uuid.New()
+	for _, prepare := range []func(uuid.UUID) (string, error){f.PrepareDelivery, f.PrepareWriting} {
+		dir, err := prepare(id)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, ".master.wav.123.part"), nil, 0o600))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "whole.wav"), nil, 0o600))
+		_, err = prepare(id)
+		require.NoError(t, err)
+		assert.FileExists(t, filepath.Join(dir, "whole.wav"))
+		left, err := filepath.Glob(filepath.Join(dir, ".*"))
+		require.NoError(t, err)
+		assert.Empty(t, left)
+	}
+	require.NoError(t, f.RemoveDelivery(id))
+	assert.NoDirExists(t, f.Delivery(id))
+}
+
+// One pass finds facts, hash, levels and survey, and leaves a summary that can be read.
+func TestAnalysis(t *testing.T) {
+	f, _ := folder(t)
+	id := uuid.New()
+	var done, total int64
+	a, err := f.Analyse(context.Background(), id, testmedia.Path(t, "poly8_s24.wav"), "poly8.wav", func(d, n int64) { done, total = d, n })
+	require.NoError(t, err)
+	assert.Equal(t, []any{8, int64(48000), int64(48000), int64(48000)}, []any{a.Info.Format.Channels, a.Info.Frames, done, total})
+	assert.Len(t, a.Hash, 16)
+	require.Len(t, a.Survey.Channels, 8)
+	assert.InDelta(t, 0.5, a.Survey.Channels[3].Peak, 0.001)
+	sum, file, err := f.OpenSummary(id)
+	require.NoError(t, err)
+	defer file.Close()
+	assert.EqualValues(t, 48000, sum.Frames)
+
+	film := uuid.New()
+	a, err = f.Analyse(context.Background(), film, testmedia.Path(t, "camera.mov"), "CAM_A_0031.mov", func(int64, int64) {})
+	require.NoError(t, err)
+	assert.Equal(t, "CAM_A", a.Facts.Recorder, "a camera is known by its clips' names")
+	require.NotNil(t, a.Strip)
+	sound, proxy, strip := f.Working(film)
+	for _, rel := range []string{sound, proxy, strip} {
+		assert.FileExists(t, f.Path(rel))
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = f.Analyse(ctx, uuid.New(), testmedia.Path(t, "poly8_s24.wav"), "x.wav", func(int64, int64) {})
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = f.Analyse(context.Background(), uuid.New(), testmedia.Path(t, "not_a_wave.wav"), "x.wav", func(int64, int64) {})
+	assert.Error(t, err)
+}
+
+func shelf(t *testing.T, files ...string) (*media.Shelf, string) {
+	t.Helper()
+	dir := t.TempDir()
+	for _, name := range files {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(name), 0o600))
+	}
+	s, err := media.OpenShelf(dir)
+	require.NoError(t, err)
+	return s, dir
+}
+
+// The shelf shows what is on it and leads nowhere else, by no path and by no link.
+func TestTheShelfIsConfined(t *testing.T) {
+	s, dir := shelf(t, "b.wav", "A.wav", "day/x.wav", ".hidden.wav")
+	secret := filepath.Join(t.TempDir(), "secret.wav")
+	require.NoError(t, os.WriteFile(secret, []byte("secret"), 0o600))
+	require.NoError(t, os.Symlink(secret, filepath.Join(dir, "link.wav")))
+	require.NoError(t, os.Symlink(filepath.Dir(secret), filepath.Join(dir, "out")))
+	es, err := s.List("")
+	require.NoError(t, err)
+	var names []string
+	for _, e := range es {
+		names = append(names, e.Path)
+	}
+	assert.Equal(t, []string{"day", "A.wav", "b.wav"}, names)
+	es, err = s.List("/day/")
+	require.NoError(t, err)
+	assert.Equal(t, []media.Entry{{Name: "x.wav", Path: "day/x.wav", Size: 9}}, es)
+	for _, path := range []string{"..", "../x", "day/../../x", "out", "/etc/.."} {
+		_, err := s.List(path)
+		assert.Error(t, err, path)
+	}
+	for _, path := range []string{"link.wav", "out/secret.wav", "../secret.wav", "none.wav", "day"} {
+		_, _, err := s.Stat(path)
+		assert.Error(t, err, path)
+		_, err = s.CopyTo(context.Background(), path, filepath.Join(t.TempDir(), "x"), func(int64, int64) {})
+		assert.Error(t, err, path)
+	}
+	found, err := s.Walk("")
+	require.NoError(t, err)
+	names = nil
+	for _, f := range found {
+		names = append(names, f.Path)
+	}
+	assert.ElementsMatch(t, []string{"A.wav", "b.wav", "day/x.wav"}, names)
+	_, err = s.Walk("none")
+	assert.Equal(t, "no_folder", code(err))
+}
+
+// A file in place is used only as long as it is the one that was read.
+func TestLinkedFiles(t *testing.T) {
+	s, dir := shelf(t, "a.wav")
+	size, at, err := s.Stat("a.wav")
+	require.NoError(t, err)
+	path, err := s.Linked("a.wav", size, at)
+	require.NoError(t, err)
+	assert.Equal(t, filepath.Join(dir, "a.wav"), path)
+	require.NoError(t, os.WriteFile(path, []byte("other"), 0o600))
+	_, err = s.Linked("a.wav", size, at)
+	assert.Equal(t, "original_changed", code(err))
+	require.NoError(t, os.WriteFile(path, []byte("a.wav"), 0o600))
+	_, err = s.Linked("a.wav", size, at)
+	assert.Equal(t, "original_changed", code(err), "of the same size, and written since")
+	require.NoError(t, os.Remove(path))
+	_, err = s.Linked("a.wav", size, at)
+	assert.Equal(t, "original_moved", code(err))
+}
+
+// A copy appears whole or not at all.
+func TestCopying(t *testing.T) {
+	s, _ := shelf(t, "a.wav")
+	to := filepath.Join(t.TempDir(), "deep", "down", "a.wav")
+	var done int64
+	n, err := s.CopyTo(context.Background(), "a.wav", to, func(d, _ int64) { done = d })
+	require.NoError(t, err)
+	assert.EqualValues(t, 5, n)
+	assert.EqualValues(t, 5, done)
+	b, err := os.ReadFile(to)
+	require.NoError(t, err)
+	assert.Equal(t, "a.wav", string(b))
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	other := filepath.Join(t.TempDir(), "b.wav")
+	_, err = s.CopyTo(ctx, "a.wav", other, func(int64, int64) {})
+	assert.ErrorIs(t, err, context.Canceled)
+	left, err := os.ReadDir(filepath.Dir(other))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// Hash lists beside a file and above it are found, the newest generation first.
+func TestListedBesideFiles(t *testing.T) {
+	s, dir := shelf(t, "card/A.wav", "card/B.wav")
+	list := func(folder, name, path, hash string) {
+		at := filepath.Join(dir, folder, "ascmhl")
+		require.NoError(t, os.MkdirAll(at, 0o755))
+		xml := `<?xml version="1.0" encoding="UTF-8"?><hashlist version="2.0" xmlns="urn:ASC:MHL:v2.0"><hashes><hash><path size="10">` + path + `</path><xxh64 action="original">` + hash + `</xxh64></hash></hashes></hashlist>`
+		require.NoError(t, os.WriteFile(filepath.Join(at, name), []byte(xml), 0o600))
+	}
+	list(".", "0001_day.mhl", "card/A.wav", "0000000000000001")
+	list("card", "0001_card.mhl", "A.wav", "0000000000000002")
+	list("card", "0002_card.mhl", "A.wav", "0000000000000003")
+	e, ok, err := s.Listed("card/A.wav")
+	require.NoError(t, err)
+	require.True(t, ok)
+	assert.Equal(t, []mhl.Hash{{Kind: "xxh64", Value: "0000000000000003"}}, e.Hashes)
+	_, ok, err = s.Listed("card/B.wav")
+	require.NoError(t, err)
+	assert.False(t, ok)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "card", "ascmhl", "0003_card.mhl"), []byte("<no"), 0o600))
+	_, _, err = s.Listed("card/A.wav")
+	assert.Equal(t, "bad_hash_list", code(err))
+}
