@@ -2,12 +2,19 @@ package loudness_test
 
 import (
 	"math"
+	"math/rand/v2"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
+	"zestyloom/internal/testmedia"
 )
 
 func square(rate int, hz, amplitude float64) float64 {
@@ -58,4 +65,31 @@ func TestCoefficients(t *testing.T) {
 		}
 	}
 	assert.InDeltaSlice(t, y, x, 1e-9)
+}
+
+// Noise that is steady reads what another meter, which shares no code with this one, reads of it.
+func TestAgainstFFmpeg(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 96000} {
+		rnd := rand.New(rand.NewPCG(1, uint64(rate)))
+		x := make([]float64, 8*rate)
+		y := 0.0
+		for i := range x {
+			y += 0.1 * (rnd.NormFloat64() - y)
+			x[i] = math.Max(-1, math.Min(1, 0.3*y))
+		}
+		path := filepath.Join(t.TempDir(), "noise.wav")
+		testmedia.Write(t, path, audio.F32, rate, x, x)
+		out, err := exec.Command("ffmpeg", "-nostats", "-i", path, "-af", "ebur128", "-f", "null", "-").CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		all := regexp.MustCompile(`I:\s+(-?[\d.]+) LUFS`).FindAllSubmatch(out, -1)
+		require.NotEmpty(t, all)
+		want, err := strconv.ParseFloat(string(all[len(all)-1][1]), 64)
+		require.NoError(t, err)
+		loudness.NewWeighting(rate).Apply(x)
+		z := 0.0
+		for _, v := range x {
+			z += v * v / float64(len(x))
+		}
+		assert.InDelta(t, want, loudness.Of([]float64{z, z}, []float64{1, 1}), 0.1, "%d Hz", rate)
+	}
 }

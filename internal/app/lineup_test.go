@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/google/uuid"
@@ -266,4 +267,52 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	s, err := f.Store.Strand(f.ctx, st[0].ID)
 	require.NoError(t, err)
 	assert.False(t, s.Loose)
+}
+
+// Once a camera's clock is set right for its day, what it filmed meets by timecode the take that it heard,
+// and no other has to be tried; on another day its clock counts as it is.
+func TestAClockThatWasOffIsRemembered(t *testing.T) {
+	f := setup(t)
+	scene := speech(7, 60*48000)
+	const late = 7211 * 48000
+	f.record("A.wav", "1", "A1", 10*hour, scene[:14*48000], scene[:14*48000])
+	f.record("B.wav", "2", "A1", 10*hour+40*48000, scene[40*48000:54*48000], scene[40*48000:54*48000])
+	camera := func(name string, at int64) store.Take {
+		heard := scene[at*48000 : (at+10)*48000]
+		tk := f.record(name, "", "", 10*hour+at*48000-late, heard, heard)
+		_, err := f.Store.Pool.Exec(f.ctx, `UPDATE files SET facts = facts || '{"picture": {"width": 16}}' WHERE name = $1`, name)
+		require.NoError(t, err)
+		return tk
+	}
+	camera("CAM_A_0001.wav", 2)
+	pairs := f.compared()
+	require.Len(t, pairs, 2, "its timecode meets neither: both are tried")
+	var right store.Sync
+	for _, p := range pairs {
+		if p.State == "aligned" {
+			right = p
+		}
+	}
+	require.NoError(t, f.SetClock(f.ctx, right.ID, true))
+	second := camera("CAM_A_0002.wav", 42)
+	added, err := f.ProposeSyncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, added, "only the take that it meets by its clock set right")
+	rows, err := f.Store.Syncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	i := slices.IndexFunc(rows, func(s store.Sync) bool { return s.Take == second.ID })
+	assert.Contains(t, rows[i].Why, "10.0 s in common")
+	require.NoError(t, f.Align(f.ctx, rows[i].ID))
+	_, err = f.DecideSync(f.ctx, rows[i].ID, true, true)
+	require.NoError(t, err)
+	assert.InDelta(t, 10*hour+42*48000, float64(*f.again(second).StartSamples), 1)
+
+	other := camera("CAM_A_0003.wav", 20)
+	_, err = f.Store.Pool.Exec(f.ctx, `UPDATE takes SET day = '2026-03-15' WHERE id = $1`, other.ID)
+	require.NoError(t, err)
+	_, err = f.ProposeSyncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	rows, err = f.Store.Syncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.False(t, slices.ContainsFunc(rows, func(s store.Sync) bool { return s.Take == other.ID }), "of another day, and its timecode meets nothing")
 }

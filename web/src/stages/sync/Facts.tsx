@@ -71,7 +71,7 @@ export function Facts({ pair: p, rate, onClock }: Props) {
   }
   rows.push(["Channels", `${p.take.strands} in, ${p.take.strands} kept: all move together`]);
   return (
-    <dl className="grid min-w-0 flex-1 grid-cols-[80px_1fr] content-start gap-y-0.5">
+    <dl className="grid min-w-0 flex-1 grid-cols-[80px_1fr] content-start items-baseline gap-y-0.5">
       {rows.map(([k, v, look]) => (
         <div key={k} className="contents">
           <dt className="text-quiet">{k}</dt>

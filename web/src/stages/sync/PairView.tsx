@@ -211,7 +211,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
         <Key>−</Key> closer, more <Key>Space</Key> a side each <Key>B</Key> both <Key>=</Key> flip
       </div>
       {(["ref", "take"] as const).map((which, i) => (
-        <div key={which} className="mt-1 flex items-stretch gap-2">
+        <div key={which} className="mt-1 flex min-h-[88px] flex-[3_1_0%] items-stretch gap-2">
           <div className="flex w-28 shrink-0 flex-col justify-center">
             <span className="flex items-center gap-1">
               <Key>{i + 1}</Key>
@@ -240,7 +240,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
               onChange={(id) => setChosen((c) => ({ ...c, [which]: id }))}
             />
           </div>
-          <div className="relative h-[88px] min-w-0 flex-1 bg-ground">
+          <div className="relative min-w-0 flex-1 bg-ground">
             {strands[which] && frames[which].to > 0 && frames[which].from < p[which].frames && (
               <Waveform
                 strand={strands[which]}
@@ -256,7 +256,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
           </div>
         </div>
       ))}
-      <div className="mt-1 flex items-stretch gap-2">
+      <div className="mt-1 flex min-h-14 flex-[2_1_0%] items-stretch gap-2">
         <div className="flex w-28 shrink-0 flex-col justify-center text-quiet text-small">
           <span>the difference</span>
           {found && left !== null && view.span <= mostDifference && (
@@ -265,7 +265,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
             </span>
           )}
         </div>
-        <div className="relative flex h-14 min-w-0 flex-1 items-center bg-ground">
+        <div className="relative flex min-w-0 flex-1 items-center bg-ground">
           {found && view.span <= mostDifference ? (
             <Waveform
               address={`/api/syncs/${p.id}/difference?ref=${strands.ref}&take=${strands.take}&moved=${pair.nudge}&`}
