@@ -16,6 +16,7 @@ type Channel struct {
 	Label    string
 	Mix      bool // a mix of the others, which would be heard twice
 	Off      bool
+	Silent   bool // nothing is on it
 }
 
 // Fold is how channels are heard on two sides: a pair of factors a channel, and the same in words.
@@ -64,7 +65,7 @@ func FoldDown(channels []Channel, readings []take.Reading) Fold {
 		units++
 	}
 	for i, c := range channels {
-		if !left[i] && !done[c.Position] {
+		if !left[i] && !done[c.Position] && !c.Silent {
 			f.Matrix[i] = [2]float64{1, 1}
 			units, monos = units+1, monos+1
 		}

@@ -218,6 +218,10 @@ func TestFoldDown(t *testing.T) {
 		}
 		assert.Equal(t, c.says, f.Says, name)
 	}
+	empty := ch("Boom", "Lav", "")
+	empty[2].Silent = true
+	f := monitor.FoldDown(empty, nil)
+	assert.Equal(t, "2 mono on both sides, each at -3.0 dB", f.Says, "an empty channel lowers nothing")
 	off := ch("Boom", "Lav")
 	off[0].Off = true
 	assert.Equal(t, [][2]float64{{}, {1, 1}}, monitor.FoldDown(off, nil).Matrix)

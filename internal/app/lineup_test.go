@@ -14,6 +14,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/monitor"
 	"zestyloom/core/sync"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
@@ -267,6 +268,30 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	s, err := f.Store.Strand(f.ctx, st[0].ID)
 	require.NoError(t, err)
 	assert.False(t, s.Loose)
+}
+
+// The members of a set arrive one by one: how they are read follows what is there, until a person has said
+// how.
+func TestReadingsFollowTheMembers(t *testing.T) {
+	f := setup(t)
+	var files []store.File
+	for i, speaker := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
+		path := filepath.Join(t.TempDir(), "x.wav")
+		testmedia.Write(t, path, audio.S24, 48000, speech(uint64(20+i), 4800))
+		files = append(files, f.takeFile(path, "EP2_DX_"+string(rune('1'+i))+"_"+speaker+".wav"))
+	}
+	ts := f.takes()
+	require.Len(t, ts, 1)
+	five := take.Reading{Kind: take.Surround, Positions: []int{1, 2, 3, 4, 5, 6}, Order: []audio.Speaker{"L", "R", "C", "LFE", "Ls", "Rs"}}
+	assert.Equal(t, []take.Reading{five}, ts[0].Readings)
+	require.NoError(t, f.edit(cell(ts[0].ID, "readings", []take.Reading{{Kind: take.Stereo, Positions: []int{1, 2}}})))
+	require.NoError(t, f.MoveFile(f.ctx, files[5].ID, nil))
+	assert.Equal(t, []take.Reading{{Kind: take.Stereo, Positions: []int{1, 2}}}, f.again(ts[0]).Readings, "what was said by hand stays")
+	for _, tk := range f.takes() {
+		if tk.ID != ts[0].ID {
+			assert.Empty(t, tk.Readings, "one by itself is read with nothing")
+		}
+	}
 }
 
 // Once a camera's clock is set right for its day, what it filmed meets by timecode the take that it heard,

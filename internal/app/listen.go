@@ -62,7 +62,7 @@ func (a *App) Listen(ctx context.Context, names []string, o Listening) (*Heard, 
 			v.At = float64(s.Shift) * float64(o.Rate) / float64(first.SampleRate)
 		}
 		voices = append(voices, v)
-		channels = append(channels, monitor.Channel{Position: s.Position, Label: s.Label, Mix: take.IsMix(s.Label), Off: s.Treat.Off})
+		channels = append(channels, monitor.Channel{Position: s.Position, Label: s.Label, Mix: take.IsMix(s.Label), Off: s.Treat.Off, Silent: s.Peak < audio.Gain(audio.SilenceDB)})
 	}
 	return heard(ctx, voices, o, monitor.FoldDown(channels, first.Readings))
 }

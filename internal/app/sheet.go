@@ -59,6 +59,8 @@ func takeField(t *store.Take, field string) any {
 		return &t.FalseStart
 	case "readings":
 		return &t.Readings
+	case "read_by_hand":
+		return &t.ReadByHand
 	case "start_set":
 		return &t.StartSet
 	case "drift_set":
@@ -165,6 +167,10 @@ func (a *App) putCells(ctx context.Context, tx store.Tx, production uuid.UUID, c
 			if stale.Says == "" {
 				stale.Says = fmt.Sprintf("the %s of %s is %s by now, not %s: somebody else has changed it; look and type again", c.Field, name, was, c.Was)
 			}
+		}
+		if t := takes[c.Row]; t != nil && c.Field == "readings" && !t.ReadByHand {
+			t.ReadByHand = true
+			inverse = append(inverse, Cell{Row: c.Row, Field: "read_by_hand", Value: json.RawMessage("false")})
 		}
 		inverse = append(inverse, Cell{Row: c.Row, Field: c.Field, Value: was})
 		if s := strands[c.Row]; s != nil && c.Field == "label" {

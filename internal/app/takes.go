@@ -151,7 +151,11 @@ func describe(t *store.Take, g take.Group) {
 	if t.StartSet != nil {
 		t.StartSamples = t.StartSet
 	}
-	if len(t.Readings) == 0 && len(g.Members) > 1 && g.Layout != "" {
+	if t.ReadByHand || len(g.Members) == 1 && len(g.Members[0].Facts.Tracks) > 1 {
+		return
+	}
+	t.Readings = nil // what more or fewer members made of it counts no more
+	if g.Layout != "" {
 		r := take.Reading{Kind: take.Surround}
 		for i, m := range g.Members {
 			r.Positions = append(r.Positions, i+1)

@@ -36,6 +36,7 @@ type Take struct {
 	Frames       int64 // of its shortest member
 	Longest      int64 // of its longest
 	Readings     []take.Reading
+	ReadByHand   bool        // a person has said how
 	Snags        []snag.Snag // of the grouping; see Open
 
 	Why           string
@@ -102,7 +103,7 @@ type Strand struct {
 	Frames        int64
 }
 
-const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set`
+const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set, read_by_hand`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
@@ -149,9 +150,9 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 	if t.Relations == nil {
 		t.Relations = []survey.Relation{}
 	}
-	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31, $32)
-		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31, drift_set = $32`,
-		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet, t.DriftSet)
+	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31, $32, $33)
+		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31, drift_set = $32, read_by_hand = $33`,
+		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet, t.DriftSet, t.ReadByHand)
 }
 
 // SetRelations stores what the members of a set of files have to do with each other.

@@ -1,6 +1,8 @@
 -- +goose Up
 ALTER TABLE takes
-    ADD drift_set double precision NOT NULL DEFAULT 0; -- ppm that its clock ran fast: corrected when it is used
+    ADD drift_set double precision NOT NULL DEFAULT 0, -- ppm that its clock ran fast: corrected when it is used
+    ADD read_by_hand boolean NOT NULL DEFAULT false;   -- a person has said how its strands are read
+UPDATE takes SET read_by_hand = true WHERE readings <> '[]';
 ALTER TABLE strands
     ADD loose boolean NOT NULL DEFAULT false,          -- let go from its take
     ADD shift bigint NOT NULL DEFAULT 0;               -- samples it then lies late against its take
@@ -21,4 +23,4 @@ CREATE TABLE clocks (
 DROP TABLE clocks;
 ALTER TABLE syncs DROP nudge;
 ALTER TABLE strands DROP loose, DROP shift;
-ALTER TABLE takes DROP drift_set;
+ALTER TABLE takes DROP drift_set, DROP read_by_hand;

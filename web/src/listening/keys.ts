@@ -36,8 +36,7 @@ export function hearStrand(take: Take, s: Strand, from: number | "here", o: Opti
 
 /** Plays all strands of a take together from a frame, folded down. */
 export function hearTake(take: Take, from: number, loop?: Hearing["loop"]) {
-  const heard = take.strands.filter((s) => !s.silent);
-  const strands = heard.length > 0 ? heard : take.strands;
+  const { strands } = take;
   void hear(
     {
       of: { strands: strands.map((s) => s.id) },

@@ -24,7 +24,7 @@ export function Choice({ className = "", ...rest }: SelectHTMLAttributes<HTMLSel
 /** A key as it is printed on the keyboard. */
 export function Key({ children }: { children: ReactNode }) {
   return (
-    <kbd className="figures min-w-5 border border-line bg-ground px-1 text-center text-small text-quiet">
+    <kbd className="figures min-w-5 shrink-0 whitespace-nowrap border border-line bg-ground px-1 text-center text-small text-quiet">
       {children}
     </kbd>
   );

@@ -11,6 +11,13 @@ async function columnsOf(address: string, signal: AbortSignal) {
   return { columns: new Int16Array(await answer.arrayBuffer()), head: answer.headers };
 }
 
+/** By how much the highest of what is drawn fills its box; noise 60 dB down stays small. */
+function fitted(data: Int16Array): number {
+  let most = scale / 1000;
+  for (const v of data) most = Math.max(most, Math.abs(v));
+  return (0.95 * scale) / most;
+}
+
 type Props = {
   /** A strand, or the address of something else that is drawn alike. */
   strand?: string;
@@ -22,8 +29,8 @@ type Props = {
   to: number;
   /** CSS colour. */
   colour?: string;
-  /** Drawn larger than it is, for quiet sound; 1 is true to scale. */
-  zoom?: number;
+  /** Drawn larger than it is, for quiet sound; 1 is true to scale, "fit" as high as there is room for. */
+  zoom?: number | "fit";
   className?: string;
 };
 
@@ -82,6 +89,7 @@ export const Waveform = memo(function Waveform({
     const middle = size.h / 2;
     if (!data) return;
     const n = data.length / 2;
+    const by = zoom === "fit" ? fitted(data) : zoom;
     for (let x = 0; x < size.w; x++) {
       const a = Math.floor((x * n) / size.w);
       const b = Math.max(a + 1, Math.floor(((x + 1) * n) / size.w));
@@ -91,8 +99,8 @@ export const Waveform = memo(function Waveform({
         lo = Math.min(lo, data[2 * i] ?? 0);
         hi = Math.max(hi, data[2 * i + 1] ?? 0);
       }
-      const top = Math.max(0, middle - ((hi * zoom) / scale) * middle);
-      const bottom = Math.min(size.h, middle - ((lo * zoom) / scale) * middle);
+      const top = Math.max(0, middle - ((hi * by) / scale) * middle);
+      const bottom = Math.min(size.h, middle - ((lo * by) / scale) * middle);
       g.fillRect(x, top, 1, Math.max(1, bottom - top));
     }
   }, [data, size, zoom, colour, theme]);

@@ -204,7 +204,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
       />
       <div className="mt-2 flex items-center gap-1.5 whitespace-nowrap text-quiet text-small">
         <span className="min-w-0 truncate">
-          {inWords(view.span)} in view, around {inWords(view.centre)} of {p.ref.name}
+          {inWords(view.span)} in view, around {inWords(view.centre)} of {p.ref.name}; each drawn to fit
         </span>
         <span className="flex-1" />
         <Key>+</Key>
@@ -247,7 +247,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
                 from={frames[which].from}
                 to={frames[which].to}
                 colour={which === "ref" ? "var(--ink)" : "var(--focus)"}
-                zoom={2}
+                zoom="fit"
                 className="h-full w-full"
               />
             )}
@@ -273,7 +273,7 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
               from={frames.ref.from}
               to={frames.ref.to}
               colour="var(--caution)"
-              zoom={2}
+              zoom="fit"
               className="h-full w-full"
             />
           ) : (
