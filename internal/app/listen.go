@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -86,7 +87,7 @@ func heard(ctx context.Context, voices []monitor.Voice, o Listening, fold monito
 }
 
 // ListenToPair plays both recordings of a pair where they lie, on the reference's clock. ref and take
-// are strands of either; absent, their loudest.
+// are strands of either; absent, those that agree best, else their loudest.
 func (a *App) ListenToPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID, o Listening) (*Heard, error) {
 	pair, err := a.openPair(ctx, id, ref, take)
 	if err != nil {
@@ -112,7 +113,7 @@ func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) 
 		which *uuid.UUID
 		at    float64
 		drift float64
-	}{{at.ref, ref, 0, 0}, {at.take, take, at.Offset, at.Drift}} {
+	}{{at.ref, cmp.Or(ref, at.pair.RefStrand), 0, 0}, {at.take, cmp.Or(take, at.pair.TakeStrand), at.Offset, at.Drift}} {
 		strands, err := a.Store.Strands(ctx, []uuid.UUID{side.take.ID})
 		if err != nil {
 			return pair, err

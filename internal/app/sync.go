@@ -164,75 +164,103 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	if err := tell(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
-	found, err := a.compare(ctx, s)
+	s, err = a.compare(ctx, s)
 	if ctx.Err() != nil {
 		return err
 	}
-	s.Body, s.Nudge = found, 0
+	s.Nudge = 0
 	switch {
 	case err != nil:
 		s.State, s.ErrorMessage = "failed", snag.Of(err).Message
-	case found.Certainty == sync.Certain:
+	case s.Body.Certainty == sync.Certain:
 		s.State = "aligned"
 	default:
-		s.State = string(found.Certainty)
+		s.State = string(s.Body.Certainty)
 	}
 	return errors.Join(a.Store.SaveSync(ctx, s), tell(ctx, a.Store.Queries, changed))
 }
 
-func (a *App) compare(ctx context.Context, s store.Sync) (sync.Alignment, error) {
-	ref, closeRef, err := a.ways(ctx, s.RefTake)
+// compare finds where a pair lies, and which of its strands agree best there.
+func (a *App) compare(ctx context.Context, s store.Sync) (store.Sync, error) {
+	ref, err := a.ways(ctx, s.RefTake)
 	if err != nil {
-		return sync.Alignment{}, err
+		return s, err
 	}
-	defer closeRef()
-	other, closeOther, err := a.ways(ctx, s.Take)
+	defer ref.close()
+	other, err := a.ways(ctx, s.Take)
 	if err != nil {
-		return sync.Alignment{}, err
+		return s, err
 	}
-	defer closeOther()
-	found, _, err := sync.NewListener(ref...).Align(ctx, other...)
-	return found, err
+	defer other.close()
+	found, way, err := sync.NewListener(ref.all()...).Align(ctx, other.all()...)
+	if err != nil {
+		return s, err
+	}
+	s.Body, s.RefStrand, s.TakeStrand = found, nil, nil
+	if found.Certainty == sync.None {
+		return s, nil
+	}
+	heard := 0
+	if len(other.each) > 1 && way > 0 { // the first way is all of them together
+		heard = way - 1
+	}
+	near, err := sync.Nearest(ctx, found, ref.each, other.each[heard])
+	if err != nil {
+		return s, err
+	}
+	s.RefStrand, s.TakeStrand = &ref.strands[near].ID, &other.strands[heard].ID
+	return s, nil
 }
 
-// ways are how a take is listened to: all its channels together, then each by itself, the loudest
-// first.
-func (a *App) ways(ctx context.Context, id uuid.UUID) (out []sync.Sound, done func(), err error) {
+// ways are how a take is listened to.
+type ways struct {
+	together sync.Sum
+	strands  []store.Strand // the loudest first
+	each     []sync.Sound   // of those
+	files    map[string]*source.Source
+}
+
+// all lists them: all channels together first, then each by itself.
+func (w *ways) all() []sync.Sound {
+	if len(w.each) == 1 {
+		return w.each
+	}
+	return append([]sync.Sound{w.together}, w.each...)
+}
+
+func (w *ways) close() {
+	for _, f := range w.files {
+		f.Close()
+	}
+}
+
+// ways opens a take's strands to be listened to. Close them when done.
+func (a *App) ways(ctx context.Context, id uuid.UUID) (*ways, error) {
 	strands, err := a.Store.Strands(ctx, []uuid.UUID{id})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	files := map[string]*source.Source{}
-	done = func() {
-		for _, f := range files {
-			f.Close()
-		}
+	if len(strands) == 0 {
+		return nil, ErrNotFound
 	}
-	var all sync.Sum
 	slices.SortStableFunc(strands, func(x, y store.Strand) int { return cmp.Compare(y.RMS, x.RMS) })
+	w := &ways{strands: strands, files: map[string]*source.Source{}}
 	for _, s := range strands {
 		path, err := a.soundOf(s)
 		if err != nil {
-			done()
-			return nil, nil, err
+			w.close()
+			return nil, err
 		}
-		src, ok := files[path]
+		src, ok := w.files[path]
 		if !ok {
 			if src, err = source.Open(path); err != nil {
-				done()
-				return nil, nil, fmt.Errorf("%s: %w", s.FileName, err)
+				w.close()
+				return nil, fmt.Errorf("%s: %w", s.FileName, err)
 			}
-			files[path] = src
-			all = append(all, sync.FromFile(src))
+			w.files[path] = src
+			w.together = append(w.together, sync.FromFile(src))
 		}
-		out = append(out, sync.FromFile(src, s.Channel-1))
+		w.each = append(w.each, sync.FromFile(src, s.Channel-1))
 	}
-	if len(all) == 0 {
-		done()
-		return nil, nil, ErrNotFound
-	}
-	if len(strands) > 1 {
-		out = append([]sync.Sound{all}, out...)
-	}
-	return out, done, nil
+	return w, nil
 }

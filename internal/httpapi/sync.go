@@ -96,6 +96,12 @@ func (v *syncView) pair(row store.Sync) contract.Sync {
 		By: contract.SyncBy(lie.By), Nudge: row.Nudge, ClockSeconds: lie.Late, OffsetSamples: lie.Offset, OffsetSeconds: lie.Offset / float64(ref.SampleRate),
 		Overlap: b.Overlap, Windows: b.Windows, Agree: b.Agree, SpreadMs: b.Spread * 1000,
 	}
+	if row.RefStrand != nil {
+		out.Ref.Strand = row.RefStrand.String()
+	}
+	if row.TakeStrand != nil {
+		out.Take.Strand = row.TakeStrand.String()
+	}
 	if lie.Timecode != nil {
 		at := float64(*lie.Timecode) / float64(ref.SampleRate)
 		out.TimecodeSeconds = &at

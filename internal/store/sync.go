@@ -18,10 +18,12 @@ type Sync struct {
 	State        string // proposed, aligning, aligned, doubtful, none, failed, accepted or refused
 	Body         sync.Alignment
 	Nudge        int64 // samples of the reference, by hand, on top of Body's offset
+	RefStrand    *uuid.UUID // that agree best: to be looked at and listened to
+	TakeStrand   *uuid.UUID
 	ErrorMessage string
 }
 
-const syncColumns = `id, production_id, ref_take, take, why, state, body, nudge, error_message`
+const syncColumns = `id, production_id, ref_take, take, why, state, body, nudge, ref_strand, take_strand, error_message`
 
 // Syncs lists a production's.
 func (q Queries) Syncs(ctx context.Context, production uuid.UUID) ([]Sync, error) {
@@ -42,7 +44,8 @@ func (q Queries) ProposeSync(ctx context.Context, s Sync) (added bool, err error
 
 // SaveSync stores how far a pair is.
 func (q Queries) SaveSync(ctx context.Context, s Sync) error {
-	return q.exec(ctx, `UPDATE syncs SET state = $2, body = $3, nudge = $4, error_message = $5 WHERE id = $1`, s.ID, s.State, s.Body, s.Nudge, s.ErrorMessage)
+	return q.exec(ctx, `UPDATE syncs SET state = $2, body = $3, nudge = $4, ref_strand = $5, take_strand = $6, error_message = $7 WHERE id = $1`,
+		s.ID, s.State, s.Body, s.Nudge, s.RefStrand, s.TakeStrand, s.ErrorMessage)
 }
 
 // NudgeSync moves a pair by hand.

@@ -7,7 +7,9 @@ ALTER TABLE strands
     ADD loose boolean NOT NULL DEFAULT false,          -- let go from its take
     ADD shift bigint NOT NULL DEFAULT 0;               -- samples it then lies late against its take
 ALTER TABLE syncs
-    ADD nudge bigint NOT NULL DEFAULT 0;               -- samples of the reference, by hand, on top of what was found
+    ADD nudge bigint NOT NULL DEFAULT 0,               -- samples of the reference, by hand, on top of what was found
+    ADD ref_strand uuid,                               -- that agree best: to be looked at and listened to
+    ADD take_strand uuid;
 
 -- Clocks of cameras that were off, by day.
 CREATE TABLE clocks (
@@ -21,6 +23,6 @@ CREATE TABLE clocks (
 
 -- +goose Down
 DROP TABLE clocks;
-ALTER TABLE syncs DROP nudge;
+ALTER TABLE syncs DROP nudge, DROP ref_strand, DROP take_strand;
 ALTER TABLE strands DROP loose, DROP shift;
 ALTER TABLE takes DROP drift_set, DROP read_by_hand;

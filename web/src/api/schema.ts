@@ -290,9 +290,9 @@ export interface paths {
     "/api/syncs/{sync}/sound": {
         parameters: {
             query?: {
-                /** @description the reference's strand; its loudest when absent */
+                /** @description the reference's strand; the one that agrees best when absent */
                 ref?: components["parameters"]["pair_ref"];
-                /** @description the other recording's strand; its loudest when absent */
+                /** @description the other recording's strand; the one that agrees best when absent */
                 take?: components["parameters"]["pair_take"];
             };
             header?: never;
@@ -314,9 +314,9 @@ export interface paths {
     "/api/syncs/{sync}/difference": {
         parameters: {
             query?: {
-                /** @description the reference's strand; its loudest when absent */
+                /** @description the reference's strand; the one that agrees best when absent */
                 ref?: components["parameters"]["pair_ref"];
-                /** @description the other recording's strand; its loudest when absent */
+                /** @description the other recording's strand; the one that agrees best when absent */
                 take?: components["parameters"]["pair_take"];
             };
             header?: never;
@@ -1303,7 +1303,7 @@ export interface components {
             sample_rate: number;
             /** Format: int64 */
             frames: number;
-            /** @description its loudest strand */
+            /** @description the strand that agrees best, or its loudest */
             strand: string;
             /** @description all of them move together */
             strands: number;
@@ -1905,9 +1905,9 @@ export interface components {
         reel_id: string;
         delivery_id: string;
         sync_id: string;
-        /** @description the reference's strand; its loudest when absent */
+        /** @description the reference's strand; the one that agrees best when absent */
         pair_ref: string;
-        /** @description the other recording's strand; its loudest when absent */
+        /** @description the other recording's strand; the one that agrees best when absent */
         pair_take: string;
         /** @description the end of what is there when absent */
         sound_to: number;
@@ -2395,9 +2395,9 @@ export interface operations {
     listenToPair: {
         parameters: {
             query?: {
-                /** @description the reference's strand; its loudest when absent */
+                /** @description the reference's strand; the one that agrees best when absent */
                 ref?: components["parameters"]["pair_ref"];
-                /** @description the other recording's strand; its loudest when absent */
+                /** @description the other recording's strand; the one that agrees best when absent */
                 take?: components["parameters"]["pair_take"];
                 /** @description may lie before the reference */
                 from?: number;
@@ -2426,9 +2426,9 @@ export interface operations {
     getDifference: {
         parameters: {
             query: {
-                /** @description the reference's strand; its loudest when absent */
+                /** @description the reference's strand; the one that agrees best when absent */
                 ref?: components["parameters"]["pair_ref"];
-                /** @description the other recording's strand; its loudest when absent */
+                /** @description the other recording's strand; the one that agrees best when absent */
                 take?: components["parameters"]["pair_take"];
                 /** @description on the reference's clock */
                 from: number;
