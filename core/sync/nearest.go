@@ -3,6 +3,7 @@ package sync
 import (
 	"context"
 	"math"
+	"slices"
 )
 
 // Nearest finds which of several microphones of the reference a recording agrees with best at an
@@ -30,7 +31,11 @@ func Nearest(ctx context.Context, a Alignment, ref []Sound, file Sound) (best in
 	c := newCorrelator(length+2*search, rate, 150, 7000)
 	moved := newInterpolator(own)
 	x, y := make([]float64, length+2*search), make([]float64, length)
-	score := make([]float64, len(ref))
+	reach := int(close * rate)
+	sum := make([][]float64, len(ref)) // of all places, by how much later it is heard there
+	for i := range sum {
+		sum[i] = make([]float64, 2*reach+1)
+	}
 	for n := range places {
 		if err := ctx.Err(); err != nil {
 			return 0, err
@@ -44,21 +49,22 @@ func Nearest(ctx context.Context, a Alignment, ref []Sound, file Sound) (best in
 				return 0, err
 			}
 			r := c.correlate(x, y)[:2*search+1]
-			square, top := 0.0, 0.0
-			for k, v := range r {
+			square := 0.0
+			for _, v := range r {
 				square += v * v
-				if math.Abs(float64(k-search)) <= close*rate {
-					top = max(top, v*float64(a.Polarity))
-				}
 			}
-			if square > 0 {
-				score[i] += top / math.Sqrt(square/float64(len(r)))
+			if square == 0 {
+				continue
+			}
+			for k := range sum[i] {
+				sum[i][k] += r[search-reach+k] * float64(a.Polarity) / math.Sqrt(square/float64(len(r)))
 			}
 		}
 	}
-	for i, v := range score {
-		if v > score[best] {
-			best = i
+	most := 0.0
+	for i := range sum {
+		if top := slices.Max(sum[i]); top > most {
+			best, most = i, top
 		}
 	}
 	return best, nil
