@@ -18,21 +18,33 @@ import (
 // and by how many parts in a million of the time between them besides: clocks drift.
 const agreeing, agreeingDrift = 1.0, 100e-6
 
+// Decision is what a person says of a pair.
+type Decision struct {
+	Accept     bool
+	ByTimecode bool   // accepted by the timecodes and not by what was heard
+	Nudge      *int64 // the move by hand that was seen; nil does not say
+}
+
+var errMoved = snag.Refuse("stale", "somebody else has moved the pair meanwhile: look again")
+
 // DecideSync accepts an alignment, by what was heard or by the timecodes, which moves all strands of its
 // take to where they belong and has its drift corrected from then on; or refuses it. Other pairs of that
 // take that say the same are accepted with it: along says how many. It is undone like any other edit.
-func (a *App) DecideSync(ctx context.Context, id uuid.UUID, accept, byTimecode bool) (along int, err error) {
+func (a *App) DecideSync(ctx context.Context, id uuid.UUID, d Decision) (along int, err error) {
 	return along, a.Store.InTx(ctx, func(tx store.Tx) error {
 		p, l, err := a.lockPair(ctx, tx, id)
 		if err != nil {
 			return err
 		}
+		if d.Nudge != nil && *d.Nudge != l.pair.Nudge {
+			return errMoved
+		}
 		t, ref := l.take, l.ref
-		if !accept {
+		if !d.Accept {
 			return a.edit(ctx, tx, p.ID, fmt.Sprintf("refuse to line %s up with %s", t.Name, ref.Name), change{Syncs: []syncMove{{id, "refused"}}})
 		}
 		offset, drift := l.Offset, l.Drift
-		if byTimecode {
+		if d.ByTimecode {
 			if l.Timecode == nil {
 				return snag.Refuse("no_start", "%s or %s has no timecode to line them up by", t.Name, ref.Name)
 			}
@@ -197,7 +209,7 @@ func (a *App) NudgeSync(ctx context.Context, id uuid.UUID, samples, was int64) e
 		case l.By == "":
 			return snag.Refuse("not_aligned", "%s and %s have neither an offset nor timecodes to start from", l.take.Name, l.ref.Name)
 		case l.pair.Nudge != was:
-			return snag.Refuse("stale", "somebody else has moved the pair meanwhile: look again")
+			return errMoved
 		}
 		what := fmt.Sprintf("move %s by %d samples against %s", l.take.Name, samples-was, l.ref.Name)
 		return a.edit(ctx, tx, p.ID, what, change{Nudge: &nudge{id, samples}})

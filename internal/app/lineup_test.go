@@ -166,6 +166,9 @@ func TestSeveralTakesOfOneCamera(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, s.Nudge)
 
+	left := int64(480)
+	_, err = f.DecideSync(f.ctx, pairs[0].ID, app.Decision{Accept: true, Nudge: &left})
+	assert.Equal(t, "stale", code(err), "decided on where it was meanwhile")
 	assert.Equal(t, 2, f.decide(pairs[0].ID, true), "the two others say the same")
 	assert.InDelta(t, start, float64(*f.again(cam).StartSamples), 1)
 	all, err := f.Store.Syncs(f.ctx, f.p.ID)
@@ -184,7 +187,7 @@ func TestSeveralTakesOfOneCamera(t *testing.T) {
 	require.Len(t, clocks, 1)
 	assert.Equal(t, []any{"CAM_B", "2026-03-14"}, []any{clocks[0].Camera, clocks[0].Day})
 	assert.InDelta(t, -100*48000, float64(clocks[0].Late), 1)
-	_, err = f.DecideSync(f.ctx, pairs[1].ID, true, true)
+	_, err = f.DecideSync(f.ctx, pairs[1].ID, app.Decision{Accept: true, ByTimecode: true})
 	require.NoError(t, err)
 	assert.InDelta(t, start, float64(*f.again(cam).StartSamples), 1, "by its timecode, the clock set right")
 	f.undo()
@@ -219,7 +222,7 @@ func TestByTimecodeAlone(t *testing.T) {
 		assert.Equal(t, "not_aligned", f.decideCode(pairs[0].ID))
 	}
 	require.NoError(t, f.NudgeSync(f.ctx, pairs[0].ID, 3, 0))
-	_, err := f.DecideSync(f.ctx, pairs[0].ID, true, true)
+	_, err := f.DecideSync(f.ctx, pairs[0].ID, app.Decision{Accept: true, ByTimecode: true})
 	require.NoError(t, err)
 	assert.EqualValues(t, 10*hour+780, *f.again(b).StartSamples)
 }
@@ -328,7 +331,7 @@ func TestAClockThatWasOffIsRemembered(t *testing.T) {
 	i := slices.IndexFunc(rows, func(s store.Sync) bool { return s.Take == second.ID })
 	assert.Contains(t, rows[i].Why, "10.0 s in common")
 	require.NoError(t, f.Align(f.ctx, rows[i].ID))
-	_, err = f.DecideSync(f.ctx, rows[i].ID, true, true)
+	_, err = f.DecideSync(f.ctx, rows[i].ID, app.Decision{Accept: true, ByTimecode: true})
 	require.NoError(t, err)
 	assert.InDelta(t, 10*hour+42*48000, float64(*f.again(second).StartSamples), 1)
 

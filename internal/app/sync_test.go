@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/internal/app"
 	"zestyloom/internal/store"
 )
 
@@ -96,13 +97,13 @@ func TestACameraIsLinedUp(t *testing.T) {
 // decide accepts or refuses a pair by what it hears.
 func (f *fixture) decide(pair uuid.UUID, accept bool) (along int) {
 	f.t.Helper()
-	along, err := f.DecideSync(f.ctx, pair, accept, false)
+	along, err := f.DecideSync(f.ctx, pair, app.Decision{Accept: accept})
 	require.NoError(f.t, err)
 	return along
 }
 
 // decideCode is why a pair can't be accepted.
 func (f *fixture) decideCode(pair uuid.UUID) string {
-	_, err := f.DecideSync(f.ctx, pair, true, false)
+	_, err := f.DecideSync(f.ctx, pair, app.Decision{Accept: true})
 	return code(err)
 }

@@ -132,7 +132,7 @@ func (s *server) ProposeSyncs(ctx context.Context, r contract.ProposeSyncsReques
 
 // DecideSync implements contract.StrictServerInterface.
 func (s *server) DecideSync(ctx context.Context, r contract.DecideSyncRequestObject) (contract.DecideSyncResponseObject, error) {
-	along, err := s.app.DecideSync(ctx, r.Sync, r.Body.Accept, r.Body.By != nil && *r.Body.By == contract.SyncDecisionByTimecode)
+	along, err := s.app.DecideSync(ctx, r.Sync, app.Decision{Accept: r.Body.Accept, ByTimecode: given(r.Body.By) == contract.SyncDecisionByTimecode, Nudge: r.Body.Nudge})
 	return contract.DecideSync200JSONResponse{Along: along}, err
 }
 

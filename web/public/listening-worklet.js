@@ -20,6 +20,7 @@
 //   {recorded: [Float32Array]}         an output each
 const fade = 192; // frames: 4 ms at 48 kHz
 const report = 1024; // frames between messages
+const enough = 4096; // frames that must be there before a stream begins: what follows comes in time then
 
 class Stream {
   constructor({ open, channels, speed, matrix, follow }, outputs) {
@@ -46,6 +47,11 @@ class Stream {
   position() {
     const b = this.blocks[0];
     return b ? b.at + this.at * this.speed : this.lastAt;
+  }
+
+  /** Frames that wait to be played. */
+  buffered() {
+    return this.blocks.reduce((sum, b) => sum + b.frames, 0) - this.at;
   }
 
   /** Leaves out what another stream has played already. False when it has not come that far. */
@@ -197,7 +203,7 @@ class Listening extends AudioWorkletProcessor {
   /** The stream to come takes over as soon as it can. */
   takeOver() {
     const n = this.next;
-    if (!n || n.blocks.length === 0) return;
+    if (!n || n.blocks.length === 0 || (!n.last && n.buffered() < enough)) return;
     if (n.follow && this.now && this.now.blocks.length > 0 && !n.skipTo(this.now.position())) {
       // Not yet where the other is: that one goes on meanwhile, unless this one can never get there.
       const ahead = n.blocks.length > 0 && n.position() > this.now.position() + n.speed * sampleRate;

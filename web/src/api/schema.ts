@@ -1247,6 +1247,11 @@ export interface components {
              * @enum {string}
              */
             by: "sound" | "timecode";
+            /**
+             * Format: int64
+             * @description the move by hand that was seen; refused with 409 when it is another by now
+             */
+            nudge?: number;
         };
         SyncDecided: {
             /** @description other pairs of the take that say the same and were accepted with it */

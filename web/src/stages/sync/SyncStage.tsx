@@ -9,6 +9,7 @@ import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { note } from "../../ui/notes";
 import { PairView } from "./PairView";
+import { allMoved } from "./useNudge";
 import { inWords, namesOf } from "./view";
 
 /** The states of a pair in words, and how they look. */
@@ -75,17 +76,17 @@ export function SyncStage() {
       note(got.added === 0 ? "No further pairs were found." : `${plural(got.added, "new pair")}, being listened to.`);
       return refresh();
     }, failed);
-  const decide = (accept: boolean, by: "sound" | "timecode" = "sound") => {
+  const decide = async (accept: boolean, by: "sound" | "timecode" = "sound") => {
     if (!pair) return;
     setPicked(pair.id);
-    must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body: { accept, by } })).then(
-      (got) => {
-        if (got.along > 0)
-          note(`${plural(got.along, "further pair")} of ${pair.take.name} say the same and are accepted with it.`);
-        return refresh();
-      },
-      failed,
-    );
+    await allMoved();
+    const seen = client.getQueryData<SyncPair[]>(keys.syncs(production))?.find((p) => p.id === pair.id) ?? pair;
+    const body = { accept, by, nudge: seen.nudge };
+    await must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body })).then((got) => {
+      if (got.along > 0)
+        note(`${plural(got.along, "further pair")} of ${pair.take.name} say the same and are accepted with it.`);
+    }, failed);
+    await refresh();
   };
   const clock = (off: boolean) =>
     pair &&
@@ -112,13 +113,13 @@ export function SyncStage() {
         id: "accept",
         name: "Accept the alignment: the take moves to where it belongs",
         key: "Enter",
-        run: () => latest.current.decide(true),
+        run: () => void latest.current.decide(true),
       },
       {
         id: "timecode",
         name: "Accept by timecode, whatever is heard",
         key: "t",
-        run: () => latest.current.decide(true, "timecode"),
+        run: () => void latest.current.decide(true, "timecode"),
       },
       {
         id: "clock",
@@ -126,7 +127,7 @@ export function SyncStage() {
         key: "k",
         run: () => void latest.current.clock(true),
       },
-      { id: "refuse", name: "Refuse the pair", key: "Delete", run: () => latest.current.decide(false) },
+      { id: "refuse", name: "Refuse the pair", key: "Delete", run: () => void latest.current.decide(false) },
       { id: "again", name: "Compare the pair once more", key: "r", run: () => void latest.current.again() },
       { id: "next", name: "Next pair", key: "ArrowDown", run: () => latest.current.step(1) },
       { id: "before", name: "Pair before", key: "ArrowUp", run: () => latest.current.step(-1) },

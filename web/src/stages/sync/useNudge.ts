@@ -4,6 +4,14 @@ import { api, must, type SyncPair } from "../../api/client";
 import { failed, keys } from "../../api/queries";
 import { nudged } from "./view";
 
+/** What is still on its way to the server. */
+const moving = new Set<Promise<void>>();
+
+/** Waits until all moves by hand have arrived: nothing is decided on a place that was left already. */
+export async function allMoved() {
+  while (moving.size > 0) await Promise.all(moving);
+}
+
 /**
  * A pair as it is moved by hand. What is seen follows at once; the server is told as fast as it answers,
  * of the newest place only.
@@ -46,7 +54,9 @@ export function useNudge(production: string, pair: SyncPair, onMoved: () => void
     const s = state.current;
     s.wanted = (s.wanted ?? s.there) + Math.round(samples);
     setWanted(s.wanted);
-    void send();
+    const sent = send();
+    moving.add(sent);
+    void sent.finally(() => moving.delete(sent));
   };
   const seen = useMemo(() => (wanted === null ? pair : nudged(pair, wanted)), [pair, wanted]);
   return { seen, by };
