@@ -140,7 +140,7 @@ function Written({ writing: w, onRetry }: { writing: Schemas["Writing"]; onRetry
             <a
               href={`/api/writings/${w.id}/files/${i}`}
               download={f.name}
-              className="flex items-center gap-1 text-focus hover:underline"
+              className="flex h-6 items-center gap-1 text-focus hover:underline"
             >
               <Download size={12} aria-hidden="true" /> {f.name}
             </a>
