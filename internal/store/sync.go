@@ -17,7 +17,7 @@ type Sync struct {
 	Why          string
 	State        string // proposed, aligning, aligned, doubtful, none, failed, accepted or refused
 	Body         sync.Alignment
-	Nudge        int64 // samples of the reference, by hand, on top of Body's offset
+	Nudge        int64      // samples of the reference, by hand, on top of Body's offset
 	RefStrand    *uuid.UUID // that agree best: to be looked at and listened to
 	TakeStrand   *uuid.UUID
 	ErrorMessage string
