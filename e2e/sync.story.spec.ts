@@ -5,7 +5,7 @@ test.use({ trace: "off" });
 
 /** What the demonstration has to be lined up comes out right, by the interface's own keys. */
 test("cameras and a second recorder are lined up", async ({ page, app }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(360_000);
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });

@@ -8,7 +8,7 @@ const rate = 48000;
 
 /** A day's takes labelled, reported and written out by keys, as one does with hundreds of them. */
 test("the sheet: typed into, filled, pasted, templated, reported and written out", async ({ page, app }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(240_000);
   const folder = join(app.home, "lantern-ferry", "sheet");
   mkdirSync(folder, { recursive: true });
   const names = ["S1.wav", "S2.wav", "S3.wav"];
