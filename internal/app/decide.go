@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"math"
 
@@ -58,15 +57,8 @@ func (a *App) DecideSync(ctx context.Context, id uuid.UUID, d Decision) (along i
 		}
 		drift = math.Round(drift/resample.DriftStep) * resample.DriftStep
 		c := change{Syncs: []syncMove{{id, "accepted"}}}
-		for _, field := range []struct {
-			name  string
-			value any
-		}{{"start_set", start}, {"drift_set", drift}} {
-			v, err := json.Marshal(field.value)
-			if err != nil {
-				return err
-			}
-			c.Cells = append(c.Cells, Cell{Row: t.ID, Field: field.name, Value: v})
+		if c.Cells, err = cellsOf(t.ID, value{"start_set", start}, value{"drift_set", drift}); err != nil {
+			return err
 		}
 		if c.Reel, err = a.moveLaid(ctx, tx, p, t, start, drift); err != nil {
 			return err

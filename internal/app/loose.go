@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 
 	"github.com/google/uuid"
@@ -52,15 +51,8 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 			what = fmt.Sprintf("let strand %d of %s go", s.Position, t.Name)
 		}
 		c := change{}
-		for _, field := range []struct {
-			name  string
-			value any
-		}{{"loose", loose}, {"shift", shift}} {
-			v, err := json.Marshal(field.value)
-			if err != nil {
-				return err
-			}
-			c.Cells = append(c.Cells, Cell{Row: id, Field: field.name, Value: v})
+		if c.Cells, err = cellsOf(id, value{"loose", loose}, value{"shift", shift}); err != nil {
+			return err
 		}
 		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
 		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Move{Of: oneOf([]store.Strand{s}), By: by}); err != nil {

@@ -27,6 +27,24 @@ type Cell struct {
 	Was json.RawMessage `json:"was,omitempty"`
 }
 
+// value is what a field is to hold.
+type value struct {
+	field string
+	of    any
+}
+
+// cellsOf are the cells of a row that hold values, whatever they held before.
+func cellsOf(row uuid.UUID, values ...value) (out []Cell, err error) {
+	for _, v := range values {
+		b, err := json.Marshal(v.of)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, Cell{Row: row, Field: v.field, Value: b})
+	}
+	return out, nil
+}
+
 // StaleCells says which cells hold something else than was seen.
 type StaleCells struct {
 	Cells []Cell // with the values they have now

@@ -322,12 +322,6 @@ function reopen() {
   if (m.hearing) void hear({ ...m.hearing, from: Math.max(0, position()) }, m.latched);
 }
 
-/** Goes on from another place. */
-export function seek(at: number) {
-  const m = useMonitor.getState();
-  if (m.hearing) void hear({ ...m.hearing, from: at, loop: undefined }, m.latched);
-}
-
 /** Hears a stretch over and over, or no longer. */
 export function setLoop(loop: { from: number; to: number } | undefined) {
   const m = useMonitor.getState();

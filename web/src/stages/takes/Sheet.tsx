@@ -20,6 +20,7 @@ import {
   strandAt,
   textAt,
 } from "./cells";
+import { syncs } from "./syncs";
 import { TinyWaves } from "./TinyWaves";
 import { readTSV, writeTSV } from "./tsv";
 
@@ -516,16 +517,6 @@ function Flags({ take: t }: { take: Take }) {
     </span>
   );
 }
-
-/** How far lining a take up is: a mark each, and what it means. */
-const syncs: Record<Take["sync"], { mark: string; says: string; look: string }> = {
-  "": { mark: "", says: "", look: "" },
-  waiting: { mark: "…", says: "being compared in Sync", look: "text-quiet" },
-  aligned: { mark: "◇", says: "aligned in Sync, to be accepted", look: "text-focus" },
-  doubtful: { mark: "?", says: "doubtful in Sync", look: "text-caution" },
-  none: { mark: "×", says: "matches nothing in Sync", look: "text-quiet" },
-  accepted: { mark: "◆", says: "lined up", look: "text-good" },
-};
 
 /** How far a take is, what stands in its way first. */
 function stateOf(t: Take): { says: string; look: string; why?: string } {

@@ -11,6 +11,7 @@ import { Waveform } from "../../waveform/Waveform";
 import { SnagLine } from "../intake/FileCardView";
 import { readPart, type SheetCell, stemAndPart } from "./cells";
 import { LooseLine, useLoose } from "./Loose";
+import { syncs } from "./syncs";
 import { type Range, useStrip } from "./useStrip";
 
 type Props = {
@@ -224,15 +225,10 @@ function Suggestions({ take, production }: { take: Take; production: string }) {
 
 /** How far lining it up is, in words. */
 function syncWords(t: Take): string {
-  const words: Record<Take["sync"], string> = {
-    "": "",
-    waiting: "being compared in Sync",
-    aligned: "aligned in Sync, to be accepted",
-    doubtful: "doubtful in Sync",
-    none: "matches nothing in Sync",
-    accepted: "lined up",
-  };
-  return [words[t.sync], t.drift_ppm !== 0 && `its clock ran ${t.drift_ppm.toFixed(1)} ppm fast, corrected when used`]
+  return [
+    syncs[t.sync].says,
+    t.drift_ppm !== 0 && `its clock ran ${t.drift_ppm.toFixed(1)} ppm fast, corrected when used`,
+  ]
     .filter(Boolean)
     .join(", ");
 }
