@@ -18,7 +18,7 @@ func BenchmarkPickAndPlace(b *testing.B) {
 		b.SetBytes(frames * 24)
 		for b.Loop() {
 			for c := range 8 {
-				place(src, mono, 3, 8, []int{c})
+				place(src, mono, 3, 8, []int{c}, true)
 			}
 		}
 	})

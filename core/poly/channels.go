@@ -96,11 +96,12 @@ func pick(dst, src []byte, size, width int, channels []int) {
 }
 
 // place is the inverse: it copies interleaved src, of len(channels) samples a frame, into the
-// given channels (from 0) of interleaved dst, of width samples a frame. All channels of dst must be
-// placed, in ascending order: moving one may spill a byte into the one after it, which is placed next.
-func place(dst, src []byte, size, width int, channels []int) {
+// given channels (from 0) of interleaved dst, of width samples a frame. With spill all channels of dst
+// must be placed, in ascending order: moving one may spill a byte into the one after it, which is placed
+// next.
+func place(dst, src []byte, size, width int, channels []int, spill bool) {
 	for k, c := range channels {
-		strided(dst[c*size:], size*width, src[k*size:], size*len(channels), size, len(src)/(size*len(channels)), c < width-1)
+		strided(dst[c*size:], size*width, src[k*size:], size*len(channels), size, len(src)/(size*len(channels)), spill && c < width-1)
 	}
 }
 

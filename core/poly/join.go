@@ -47,6 +47,7 @@ type Join struct {
 	options wave.Options
 	out     string
 	force   bool
+	woven   bool // the members' channels do not stand one member after the other
 }
 
 // PlanJoin opens files and works out the order in which they become one. Close the plan when done.
@@ -87,56 +88,32 @@ func (j *Join) plan(o JoinOptions) error {
 	first := j.Members[0]
 	j.Format = first.src.Format
 	m := metadata{base: first.src.Info, facts: first.facts}
-	var lists [][]wave.RawChunk
 	var speakers []audio.Speaker
-	channel := 0
-	seenTrack := map[int]bool{}
 	for i := range j.Members {
 		mem := &j.Members[i]
 		j.Frames = max(j.Frames, mem.Frames)
-		lists = append(lists, mem.src.Extra)
+		if i > 0 {
+			m.others = append(m.others, mem.src.Info)
+			m.facts.Fill(mem.facts)
+		}
 		for _, s := range mem.facts.Snags {
 			j.Snags = append(j.Snags, snag.New(s.Code, "%s: %s", filepath.Base(mem.Path), s.Message))
-		}
-		if m.facts.Start < 0 {
-			m.facts.Start = mem.facts.Start
-		}
-		if m.facts.Rate.Zero() {
-			m.facts.Rate = mem.facts.Rate
-		}
-		for _, v := range []struct{ to, from *string }{
-			{&m.facts.Project, &mem.facts.Project}, {&m.facts.Scene, &mem.facts.Scene}, {&m.facts.Take, &mem.facts.Take},
-			{&m.facts.Roll, &mem.facts.Roll}, {&m.facts.Note, &mem.facts.Note},
-		} {
-			if *v.to == "" {
-				*v.to = *v.from
-			}
-		}
-		for _, t := range mem.facts.Tracks {
-			channel++
-			mem.Channels = append(mem.Channels, channel)
-			mem.zero = append(mem.zero, channel-1)
-			mem.Labels = append(mem.Labels, t.Label)
-			t.Channel = channel
-			if seenTrack[t.RecorderTrack] {
-				t.RecorderTrack = 0 // two files claim it: the channel number says more
-			}
-			seenTrack[t.RecorderTrack] = true
-			m.tracks = append(m.tracks, t)
 		}
 		if sp := source.ParseName(mem.Path).Speaker; sp != "" && mem.src.Format.Channels == 1 {
 			speakers = append(speakers, sp)
 		}
 	}
-	j.Format.Channels, j.Format.Mask = channel, 0
+	m.tracks = j.lay(o.AsGiven)
+	channel := len(m.tracks)
+	j.Format.Channels = channel
+	if m.whole = len(j.Members) == 1; !m.whole {
+		j.Format.Mask = 0
+	}
 	if len(speakers) == channel && !o.AsGiven {
 		if l, ok := audio.LayoutOf(speakers); ok && slices.Equal(l.Speakers, speakers) {
 			j.Format.Mask = l.Mask
 		}
 	}
-	var snags []snag.Snag
-	m.extra, snags = mergeChunks(lists)
-	j.Snags = append(j.Snags, snags...)
 	m.format = j.Format
 	base := strings.TrimSuffix(filepath.Base(o.Out), filepath.Ext(o.Out))
 	uid := first.facts.Family
@@ -147,7 +124,9 @@ func (j *Join) plan(o JoinOptions) error {
 		}
 	}
 	m.family = family{uid, base, 1, 1}
-	j.options = m.options()
+	var snags []snag.Snag
+	j.options, snags = m.options()
+	j.Snags = append(j.Snags, snags...)
 	if a, err := os.Stat(o.Out); err == nil {
 		if !o.Force {
 			return snag.Refuse("exists", "%s is there already and is not overwritten; choose another name, or force it", o.Out)
@@ -159,6 +138,50 @@ func (j *Join) plan(o JoinOptions) error {
 		}
 	}
 	return nil
+}
+
+// lay gives every channel of every member its place in the new file and returns the tracks in that order:
+// member after member, but the members of a split go back to where each channel was, if asGiven does not
+// forbid it.
+func (j *Join) lay(asGiven bool) []track {
+	type lane struct {
+		member int
+		track
+	}
+	var lanes []lane
+	was := map[int]bool{}
+	family := j.Members[0].facts.Family
+	for i := range j.Members {
+		mem := &j.Members[i]
+		if mem.facts.Family != family {
+			family = ""
+		}
+		for _, t := range tracksOf(mem.src.Info, mem.facts, filepath.Base(mem.Path)) {
+			was[t.entry.SourceChannel()] = true
+			mem.Labels = append(mem.Labels, t.Label)
+			lanes = append(lanes, lane{i, t})
+		}
+	}
+	if !asGiven && family != "" && len(was) == len(lanes) && !was[0] {
+		slices.SortStableFunc(lanes, func(a, b lane) int { return a.entry.SourceChannel() - b.entry.SourceChannel() })
+	}
+	tracks := make([]track, len(lanes))
+	for i, l := range lanes {
+		mem := &j.Members[l.member]
+		at := l.Channel - 1
+		if mem.Channels == nil {
+			mem.Channels, mem.zero = make([]int, mem.src.Format.Channels), make([]int, mem.src.Format.Channels)
+		}
+		mem.Channels[at], mem.zero[at] = i+1, i
+		l.Channel, l.entry = i+1, l.entry.WithSourceChannel(0)
+		tracks[i] = l.track
+	}
+	number(tracks)
+	j.woven = !slices.IsSortedFunc(lanes, func(a, b lane) int { return a.member - b.member })
+	for _, m := range j.Members {
+		j.woven = j.woven || !slices.IsSorted(m.zero)
+	}
+	return tracks
 }
 
 // check refuses files that do not belong into one.
@@ -232,14 +255,14 @@ func (j *Join) Close() error {
 
 // Describe says the order in words, a channel a line.
 func (j *Join) Describe() []string {
-	var lines []string
+	lines := make([]string, j.Format.Channels)
 	for _, m := range j.Members {
 		for i, c := range m.Channels {
 			label := m.Labels[i]
 			if label == "" {
 				label = "no label"
 			}
-			lines = append(lines, fmt.Sprintf("%d  %s  (%s)", c, label, filepath.Base(m.Path)))
+			lines[c-1] = fmt.Sprintf("%d  %s  (%s)", c, label, filepath.Base(m.Path))
 		}
 	}
 	return lines
@@ -268,7 +291,7 @@ func (j *Join) Run(ctx context.Context, progress func(done int64)) error {
 		tiles(n, func(from, to int) {
 			for i, m := range j.Members {
 				w := len(m.Channels) * size
-				place(buf[from*frame:to*frame], in[i][from*w:to*w], size, j.Format.Channels, m.zero)
+				place(buf[from*frame:to*frame], in[i][from*w:to*w], size, j.Format.Channels, m.zero, !j.woven)
 			}
 		})
 		if err != nil {
@@ -304,12 +327,6 @@ func (j *Join) read(raw []byte, m Member, at int64, n int) error {
 			return snag.Refuse("unreadable", "%s: %w", m.Path, err)
 		}
 	}
-	rest := raw[got*frame : n*frame]
-	clear(rest)
-	if j.Format.Coding == audio.U8 {
-		for i := range rest {
-			rest[i] = 128 // the zero of unsigned samples
-		}
-	}
+	silence(raw[got*frame:n*frame], j.Format.Coding)
 	return nil
 }

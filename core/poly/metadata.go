@@ -3,6 +3,8 @@ package poly
 import (
 	"bytes"
 	"fmt"
+	"slices"
+	"strings"
 
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
@@ -14,36 +16,24 @@ import (
 // another: peak envelopes, digests, channel assignments and object metadata.
 var bound = map[string]bool{"PEAK": true, "levl": true, "MD5 ": true, "chna": true, "axml": true, "bxml": true, "sxml": true}
 
-// portable returns the chunks that still make sense in a file of other channels.
-func portable(chunks []wave.RawChunk) []wave.RawChunk {
-	var out []wave.RawChunk
-	for _, c := range chunks {
-		if !bound[c.ID] {
-			out = append(out, c)
-		}
-	}
-	return out
-}
-
-// mergeChunks brings together the chunks of several files: alike ones once, of others of one id
-// the first file's.
-func mergeChunks(lists [][]wave.RawChunk) ([]wave.RawChunk, []snag.Snag) {
+// mergeChunks brings together the chunks of several files that still make sense in a file of other
+// channels: alike ones once, of others of one id the first file's.
+func mergeChunks(infos []source.Info) ([]wave.RawChunk, []snag.Snag) {
 	var out []wave.RawChunk
 	var snags []snag.Snag
 	from := map[string]int{}
-	for n, list := range lists {
-		for _, c := range portable(list) {
+	for n, i := range infos {
+		for _, c := range i.Extra {
+			if bound[c.ID] {
+				continue
+			}
 			owner, seen := from[c.ID]
 			if !seen || owner == n {
 				from[c.ID] = n
 				out = append(out, c)
 				continue
 			}
-			same := false
-			for _, o := range out {
-				same = same || o.ID == c.ID && bytes.Equal(o.Data, c.Data)
-			}
-			if !same {
+			if !slices.ContainsFunc(out, func(o wave.RawChunk) bool { return o.ID == c.ID && bytes.Equal(o.Data, c.Data) }) {
 				snags = append(snags, snag.New("chunk_differs", "the %q chunk of file %d differs from that of file %d, which is kept", c.ID, n+1, owner+1))
 			}
 		}
@@ -51,13 +41,56 @@ func mergeChunks(lists [][]wave.RawChunk) ([]wave.RawChunk, []snag.Snag) {
 	return out, snags
 }
 
+// track is a channel on its way into a new file, with its entry of the track list it comes from.
+type track struct {
+	source.TrackFact
+	entry wave.IXMLTrack
+}
+
+// tracksOf are the channels of a file.
+func tracksOf(i source.Info, f source.Facts, name string) []track {
+	entries := i.TrackEntries(name)
+	out := make([]track, len(f.Tracks))
+	for c, t := range f.Tracks {
+		out[c] = track{t, entries[c]}
+	}
+	return out
+}
+
+// number gives every track a recorder's track number of its own: what it has, unless one before it claims
+// the same; else its channel where nobody has that, else the next that is free. Two tracks of one number
+// would be taken for each other where names are found by it.
+func number(tracks []track) {
+	used := map[int]bool{}
+	for i := range tracks {
+		t := &tracks[i]
+		if used[t.RecorderTrack] {
+			t.RecorderTrack = 0
+		}
+		used[t.RecorderTrack] = true
+	}
+	next := 1
+	for i := range tracks {
+		t := &tracks[i]
+		if t.RecorderTrack > 0 {
+			continue
+		}
+		t.RecorderTrack = t.Channel
+		for used[t.RecorderTrack] {
+			t.RecorderTrack, next = next, next+1
+		}
+		used[t.RecorderTrack] = true
+	}
+}
+
 // metadata is what a new file is to say of itself.
 type metadata struct {
 	base   source.Info // whose bext and iXML are carried on
+	others []source.Info
 	facts  source.Facts
 	format wave.Format
-	tracks []source.TrackFact // in channel order
-	extra  []wave.RawChunk
+	tracks []track // in channel order, numbered
+	whole  bool    // the channels are all those of base, as they stood there
 	family family
 }
 
@@ -67,11 +100,21 @@ type family struct {
 	total, index int
 }
 
-func (m metadata) options() wave.Options {
+// options is what the file is to hold beside its samples, and what of its sources it can't.
+func (m metadata) options() (wave.Options, []snag.Snag) {
 	start := m.facts.Start
 	x := wave.NewIXML()
 	if m.base.IXML != nil {
 		x = m.base.IXML.Clone()
+	}
+	var snags []snag.Snag
+	for _, o := range m.others {
+		if o.IXML == nil {
+			continue
+		}
+		if differ := x.Adopt(o.IXML); len(differ) > 0 {
+			snags = append(snags, snag.New("ixml_differs", "the files do not say the same of %s in iXML: what the first says is kept", strings.Join(differ, ", ")))
+		}
 	}
 	for _, v := range [][2]string{{"PROJECT", m.facts.Project}, {"SCENE", m.facts.Scene}, {"TAKE", m.facts.Take}, {"TAPE", m.facts.Roll}, {"NOTE", m.facts.Note}} {
 		x.Set(v[0], v[1])
@@ -83,14 +126,10 @@ func (m metadata) options() wave.Options {
 	x.SetSpeed(m.format.SampleRate, m.format.Bits(), start, m.facts.Rate)
 	list := make([]wave.IXMLTrack, len(m.tracks))
 	lines := make([]wave.Track, len(m.tracks))
-	functions := functionsOf(m.base.IXML)
 	for i, t := range m.tracks {
-		rec := t.RecorderTrack
-		if rec == 0 {
-			rec = t.Channel
-		}
-		list[i] = wave.IXMLTrack{Recorder: rec, Interleave: i + 1, Name: t.Label, Function: functions[rec]}
-		lines[i] = wave.Track{Number: rec, Name: t.Label}
+		list[i] = t.entry
+		list[i].Recorder, list[i].Interleave, list[i].Name = t.RecorderTrack, i+1, t.Label
+		lines[i] = wave.Track{Number: t.RecorderTrack, Name: t.Label}
 	}
 	x.SetTracks(list)
 	x.SetFileSet(m.family.uid, m.family.name, m.family.total, m.family.index)
@@ -98,25 +137,57 @@ func (m metadata) options() wave.Options {
 	b := wave.Bext{Originator: "Zesty Loom", Version: 1}
 	if m.base.Bext != nil {
 		b = *m.base.Bext
-		b.UMID = [64]byte{} // it named the material of all channels
-		b.Loudness = [5]int16{wave.NotGiven, wave.NotGiven, wave.NotGiven, wave.NotGiven, wave.NotGiven}
+		if !m.whole { // they speak of the material of all channels
+			b.UMID = [64]byte{}
+			b.Loudness = [5]int16{wave.NotGiven, wave.NotGiven, wave.NotGiven, wave.NotGiven, wave.NotGiven}
+		}
 	}
 	b.TimeReference = uint64(max(0, start))
 	b.Description = wave.ParseDescription(b.Description).WithTracks(lines,
 		[2]string{"PROJECT", m.facts.Project}, [2]string{"SCENE", m.facts.Scene}, [2]string{"TAKE", m.facts.Take},
 		[2]string{"TAPE", m.facts.Roll}, [2]string{"SPEED", speedLine(m.facts.Rate)}, [2]string{"NOTE", m.facts.Note}).String()
 	b.CodingHistory += m.format.CodingHistory()
-	return wave.Options{Format: m.format, Bext: &b, IXML: x, Extra: m.extra}
+
+	o := wave.Options{Format: m.format, Bext: &b, IXML: x}
+	infos := append([]source.Info{m.base}, m.others...)
+	if m.whole {
+		o.Extra = m.base.Extra
+	} else {
+		var differ []snag.Snag
+		o.Extra, differ = mergeChunks(infos)
+		snags = append(snags, differ...)
+		snags = append(snags, left(infos)...)
+	}
+	return o, snags
 }
 
-func functionsOf(x *wave.IXML) map[int]string {
-	out := map[int]string{}
-	if x != nil {
-		for _, t := range x.Tracks() {
-			out[t.Recorder] = t.Function
+// left says what of its sources a file of other channels can't carry on.
+func left(infos []source.Info) []snag.Snag {
+	var what []string
+	add := func(s string) {
+		if !slices.Contains(what, s) {
+			what = append(what, s)
 		}
 	}
-	return out
+	for _, i := range infos {
+		for _, c := range i.Extra {
+			if bound[c.ID] {
+				add(strings.TrimSpace(c.ID))
+			}
+		}
+		if b := i.Bext; b != nil {
+			if b.UMID != ([64]byte{}) {
+				add("the UMID")
+			}
+			if slices.ContainsFunc(b.Loudness[:], func(v int16) bool { return v != wave.NotGiven }) {
+				add("the loudness in bext")
+			}
+		}
+	}
+	if len(what) == 0 {
+		return nil
+	}
+	return []snag.Snag{snag.New("metadata_left", "not carried on, since they speak of all channels of the source as they stood there: %s", strings.Join(what, ", "))}
 }
 
 // speedLine writes a rate as recorders put it into description lines: 025.000-ND.

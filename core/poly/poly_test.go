@@ -86,7 +86,7 @@ func TestSplitThenJoinIsTheSame(t *testing.T) {
 		}
 		out := filepath.Join(dir, "joined.wav")
 		j := join(t, append(paths[1:], paths[0]), poly.JoinOptions{Out: out})
-		assert.Equal(t, "by the recorder's track numbers", j.Reason, name)
+		assert.Equal(t, "by their index in the file set", j.Reason, name)
 		_, got := samples(t, out)
 		require.Equal(t, want, got, name)
 		agree(t, out, src.Format.Channels, src.Format.SampleRate, src.Frames, src.Format.Coding)

@@ -78,11 +78,16 @@ func planSplit(src *source.Source, path string, o SplitOptions) (*Split, error) 
 		pattern = DefaultPattern
 	}
 	facts := src.Gather(filepath.Base(path))
-	p := &Split{Frames: src.Frames, Snags: facts.Snags, src: src, force: o.Force, dir: o.Dir}
+	p := &Split{Frames: src.Frames, Snags: slices.Clone(facts.Snags), src: src, force: o.Force, dir: o.Dir}
 	base := strings.TrimSuffix(filepath.Base(path), filepath.Ext(path))
 	uid, err := familyUID(src, base)
 	if err != nil {
 		return nil, err
+	}
+	all := tracksOf(src.Info, facts, filepath.Base(path))
+	number(all)
+	for c := range all {
+		all[c].entry = all[c].entry.WithSourceChannel(c + 1)
 	}
 	var names []string
 	for i, group := range groups {
@@ -91,12 +96,12 @@ func planSplit(src *source.Source, path string, o SplitOptions) (*Split, error) 
 		if len(group) == 2 {
 			format.Mask = 3
 		}
-		m := metadata{base: src.Info, facts: facts, format: format, extra: portable(src.Extra),
+		m := metadata{base: src.Info, facts: facts, format: format, whole: asItStood(group, width),
 			family: family{uid, base, len(groups), i + 1}}
 		var labels, tracks []string
 		for _, c := range group {
+			m.tracks = append(m.tracks, all[c-1])
 			t := facts.Tracks[c-1]
-			m.tracks = append(m.tracks, t)
 			if t.Label != "" {
 				labels = append(labels, t.Label)
 			}
@@ -114,7 +119,11 @@ func planSplit(src *source.Source, path string, o SplitOptions) (*Split, error) 
 		}
 		name += ".wav"
 		names = append(names, name)
-		p.Parts = append(p.Parts, Part{Path: filepath.Join(o.Dir, name), Channels: group, Label: label, options: m.options()})
+		opts, snags := m.options()
+		p.Parts = append(p.Parts, Part{Path: filepath.Join(o.Dir, name), Channels: group, Label: label, options: opts})
+		if i == 0 {
+			p.Snags = append(p.Snags, snags...) // the same for every part
+		}
 	}
 	if n := naming.Clash(names); n != "" {
 		return nil, snag.Refuse("names_clash", "two channels would be written to %s: put {channel} into the name pattern", n)
@@ -130,6 +139,16 @@ func planSplit(src *source.Source, path string, o SplitOptions) (*Split, error) 
 		}
 	}
 	return p, nil
+}
+
+// asItStood reports whether channels are all of a file of the given width, in their order.
+func asItStood(channels []int, width int) bool {
+	for i, c := range channels {
+		if c != i+1 {
+			return false
+		}
+	}
+	return len(channels) == width
 }
 
 // splitGroups orders the wanted channels into files, by the first channel of each.

@@ -45,12 +45,22 @@ type WriteOptions struct {
 	Pad   bool // silence at the end of the shorter strands; they must be equally long otherwise
 	// Shortest ends all with the shortest strand instead of padding.
 	Shortest bool
+	// Leads is how many frames of silence come before a source's first, by its path; none where it isn't
+	// named.
+	Leads map[string]int64
+}
+
+// Written is what Write made.
+type Written struct {
+	Frames int64       // of every file
+	Snags  []snag.Snag // what the sources say that the files could not carry on, or do not agree on
 }
 
 // writing is a set of open sources and what is made of them.
 type writing struct {
 	paths  []string
 	srcs   []*source.Source
+	leads  []int64     // frames of silence before each source
 	format wave.Format // but for the number of channels
 	frames int64
 }
@@ -70,7 +80,7 @@ func openAll(outs []Out, o WriteOptions) (*writing, error) {
 				r := snag.Of(err)
 				return w, snag.Refuse(r.Code, "%s: %w", s.Path, err)
 			}
-			w.paths, w.srcs = append(w.paths, s.Path), append(w.srcs, src)
+			w.paths, w.srcs, w.leads = append(w.paths, s.Path), append(w.srcs, src), append(w.leads, o.Leads[s.Path])
 		}
 		for _, s := range out.Strands {
 			src := w.srcs[slices.Index(w.paths, s.Path)]
@@ -80,7 +90,7 @@ func openAll(outs []Out, o WriteOptions) (*writing, error) {
 		}
 	}
 	first := w.srcs[0]
-	w.format, w.frames = first.Format, first.Frames
+	w.format, w.frames = first.Format, first.Frames+w.leads[0]
 	for i, src := range w.srcs[1:] {
 		differ := func(code, what string, a, b any, why string) error {
 			return snag.Refuse(code, "%s differs: %s has %v and %s has %v; %s", what, filepath.Base(w.paths[0]), a, filepath.Base(w.paths[i+1]), b, why)
@@ -90,13 +100,13 @@ func openAll(outs []Out, o WriteOptions) (*writing, error) {
 			return w, differ("rate_differs", "the sample rate", w.format.SampleRate, src.Format.SampleRate, "samples are moved and never converted here")
 		case src.Format.Coding != w.format.Coding:
 			return w, differ("coding_differs", "the sample coding", w.format.Coding, src.Format.Coding, "samples are moved and never converted here")
-		case src.Frames != first.Frames && !o.Pad && !o.Shortest:
-			return w, differ("length_differs", "the length in frames", first.Frames, src.Frames, "say whether to pad the shorter ones or to end with the shortest")
+		case src.Frames+w.leads[i+1] != first.Frames+w.leads[0] && !o.Pad && !o.Shortest:
+			return w, differ("length_differs", "the length in frames", first.Frames+w.leads[0], src.Frames+w.leads[i+1], "say whether to pad the shorter ones or to end with the shortest")
 		}
 		if o.Shortest {
-			w.frames = min(w.frames, src.Frames)
+			w.frames = min(w.frames, src.Frames+w.leads[i+1])
 		} else {
-			w.frames = max(w.frames, src.Frames)
+			w.frames = max(w.frames, src.Frames+w.leads[i+1])
 		}
 	}
 	return w, nil
@@ -125,7 +135,13 @@ func (w *writing) each(ctx context.Context, fn func(raw [][]byte, at int64, n in
 		}
 		n := int(min(int64(block), w.frames-at))
 		err := each(len(w.srcs), func(i int) error {
-			return readPadded(w.srcs[i], w.paths[i], raw[i][:n*w.srcs[i].Format.FrameBytes()], at)
+			frame := w.srcs[i].Format.FrameBytes()
+			block, from := raw[i][:n*frame], at-w.leads[i]
+			if lead := max(0, min(int64(n), -from)); lead > 0 {
+				silence(block[:int(lead)*frame], w.srcs[i].Format.Coding)
+				block, from = block[int(lead)*frame:], from+lead
+			}
+			return readPadded(w.srcs[i], w.paths[i], block, from)
 		})
 		if err != nil {
 			return err
@@ -152,14 +168,18 @@ func readPadded(src *source.Source, path string, raw []byte, at int64) error {
 			return snag.Refuse("cut_short", "%s ends at frame %d, and held %d when it was opened", path, at+int64(got/size), src.Frames)
 		}
 	}
-	rest := raw[got:]
-	clear(rest)
-	if src.Format.Coding == audio.U8 {
-		for i := range rest {
-			rest[i] = 128 // the zero of unsigned samples
+	silence(raw[got:], src.Format.Coding)
+	return nil
+}
+
+// silence fills raw with samples of zero.
+func silence(raw []byte, c audio.Coding) {
+	clear(raw)
+	if c == audio.U8 {
+		for i := range raw {
+			raw[i] = 128 // the zero of unsigned samples
 		}
 	}
-	return nil
 }
 
 // gather picks an out's channels from the blocks of all sources, interleaved.
@@ -171,24 +191,25 @@ func (w *writing) gather(dst []byte, out Out, raw [][]byte, n int) []byte {
 		i := slices.Index(w.paths, s.Path)
 		width := w.srcs[i].Format.Channels
 		pick(mono, raw[i][:n*size*width], size, width, []int{s.Channel - 1})
-		place(dst, mono, size, len(out.Strands), []int{c})
+		place(dst, mono, size, len(out.Strands), []int{c}, true)
 	}
 	return dst
 }
 
 // Write makes files of strands, bit for bit, in one pass over their sources. All appear at the end,
-// or none. It returns how many frames each has. progress, if not nil, is told the frames done.
-func Write(ctx context.Context, outs []Out, said Said, o WriteOptions, progress func(done, total int64)) (int64, error) {
+// or none. progress, if not nil, is told the frames done.
+func Write(ctx context.Context, outs []Out, said Said, o WriteOptions, progress func(done, total int64)) (Written, error) {
 	w, err := openAll(outs, o)
 	defer w.close()
 	if err != nil {
-		return 0, err
+		return Written{}, err
 	}
+	var snags []snag.Snag
 	for _, out := range outs {
 		if a, err := os.Stat(out.Path); err == nil {
 			for _, p := range w.paths {
 				if b, err := os.Stat(p); err == nil && os.SameFile(a, b) {
-					return 0, snag.Refuse("names_clash", "%s is one of the files that are read", out.Path)
+					return Written{}, snag.Refuse("names_clash", "%s is one of the files that are read", out.Path)
 				}
 			}
 		}
@@ -200,12 +221,17 @@ func Write(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 		}
 	}()
 	for i, out := range outs {
-		opts, err := w.options(outs, i, said)
+		opts, more, err := w.options(outs, i, said)
 		if err != nil {
-			return 0, err
+			return Written{}, err
+		}
+		for _, s := range more {
+			if !slices.Contains(snags, s) {
+				snags = append(snags, s)
+			}
 		}
 		if files[i], err = newOutput(out.Path, o.Force, opts); err != nil {
-			return 0, err
+			return Written{}, err
 		}
 	}
 	bufs := make([][]byte, len(outs))
@@ -221,48 +247,68 @@ func Write(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 		return err
 	})
 	if err != nil {
-		return 0, err
+		return Written{}, err
 	}
-	return w.frames, commitAll(files)
+	return Written{w.frames, snags}, commitAll(files)
 }
 
 // options is what file i of outs says of itself.
-func (w *writing) options(outs []Out, i int, said Said) (wave.Options, error) {
+func (w *writing) options(outs []Out, i int, said Said) (wave.Options, []snag.Snag, error) {
 	out := outs[i]
 	format := w.format
 	format.Channels, format.Mask = len(out.Strands), out.Mask
 	if l, ok := audio.LayoutOf(out.Order); ok && slices.Equal(l.Speakers, out.Order) {
 		format.Mask = l.Mask
 	}
-	if said.Bare && !slices.ContainsFunc(out.Strands, func(s Strand) bool { return s.Label != "" }) {
-		return wave.Options{Format: format}, nil
-	}
-	base := w.srcs[slices.Index(w.paths, out.Strands[0].Path)]
-	var lists [][]wave.RawChunk
-	for _, s := range w.srcs {
-		lists = append(lists, s.Extra)
-	}
-	extra, _ := mergeChunks(lists)
-	m := metadata{base: base.Info, facts: said.Facts, format: format, extra: extra}
+	m := metadata{facts: said.Facts, format: format}
+	var channels []int
+	var used []string
 	for c, s := range out.Strands {
-		m.tracks = append(m.tracks, source.TrackFact{Channel: c + 1, Label: s.Label, RecorderTrack: s.Track})
+		src := w.srcs[slices.Index(w.paths, s.Path)]
+		if len(used) == 0 {
+			m.base = src.Info
+		} else if !slices.Contains(used, s.Path) {
+			m.others = append(m.others, src.Info)
+		}
+		used = append(used, s.Path)
+		channels = append(channels, s.Channel)
+		m.tracks = append(m.tracks, track{
+			source.TrackFact{Channel: c + 1, Label: s.Label, RecorderTrack: s.Track},
+			src.TrackEntries(filepath.Base(s.Path))[s.Channel-1].WithSourceChannel(0),
+		})
 	}
+	base := w.srcs[slices.Index(w.paths, used[0])]
+	m.whole = len(m.others) == 0 && asItStood(channels, base.Format.Channels)
+	number(m.tracks)
 	name := strings.TrimSuffix(filepath.Base(outs[0].Path), filepath.Ext(outs[0].Path))
 	uid := said.Facts.Family
 	if uid == "" {
 		var err error
 		if uid, err = familyUID(base, name); err != nil {
-			return wave.Options{}, err
+			return wave.Options{}, nil, err
 		}
 	}
 	m.family = family{uid, name, len(outs), i + 1}
-	opts := m.options()
+	opts, snags := m.options()
+	if said.Bare && m.silent() {
+		return wave.Options{Format: format}, nil, nil
+	}
 	for tag, on := range map[string]bool{"CIRCLED": said.Facts.Circled, "NO_GOOD": said.Facts.NoGood, "FALSE_START": said.Facts.FalseStart, "WILD_TRACK": said.Facts.WildTrack} {
 		if on || opts.IXML.Get(tag) != "" {
 			opts.IXML.Set(tag, strings.ToUpper(fmt.Sprint(on)))
 		}
 	}
-	return opts, nil
+	return opts, snags, nil
+}
+
+// silent reports whether neither the sources nor the tracks have anything to say.
+func (m metadata) silent() bool {
+	for _, i := range append([]source.Info{m.base}, m.others...) {
+		if i.Bext != nil || i.IXML != nil || len(i.Extra) > 0 {
+			return false
+		}
+	}
+	return !slices.ContainsFunc(m.tracks, func(t track) bool { return t.Label != "" })
 }
 
 // ChannelProof is what reading a channel back found.
@@ -282,6 +328,7 @@ type FileProof struct {
 	Frames   int64          `json:"frames"`
 	Channels []ChannelProof `json:"channels"`
 	Wrong    []string       `json:"wrong"` // what the file says of itself and should not
+	Snags    []snag.Snag    `json:"snags"` // what its sources say that it could not carry on
 	OK       bool           `json:"ok"`
 }
 
@@ -304,7 +351,7 @@ func Prove(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 	}()
 	for i, out := range outs {
 		p := &proofs[i]
-		*p = FileProof{Name: filepath.Base(out.Path), Wrong: []string{}}
+		*p = FileProof{Name: filepath.Base(out.Path), Wrong: []string{}, Snags: []snag.Snag{}}
 		if made[i], err = source.Open(out.Path); err != nil {
 			return nil, err
 		}
@@ -314,6 +361,9 @@ func Prove(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 		}
 		p.Bytes, p.Frames = st.Size(), made[i].Frames
 		p.check(made[i], out, said, w)
+		if _, snags, err := w.options(outs, i, said); err == nil {
+			p.Snags = append(p.Snags, snags...)
+		}
 		for _, s := range out.Strands {
 			p.Channels = append(p.Channels, ChannelProof{Label: s.Label, From: filepath.Base(s.Path), Channel: s.Channel, FirstAt: -1})
 		}

@@ -35,10 +35,10 @@ func TestWriteIsProvenAndSaysWhatItShould(t *testing.T) {
 		{Path: filepath.Join(dir, "mono.wav"), Strands: strands(six, 6)},
 	}
 	var last, total int64
-	frames, err := poly.Write(t.Context(), outs, said(), poly.WriteOptions{}, func(d, n int64) { last, total = d, n })
+	made, err := poly.Write(t.Context(), outs, said(), poly.WriteOptions{}, func(d, n int64) { last, total = d, n })
 	require.NoError(t, err)
-	assert.Equal(t, frames, last)
-	assert.Equal(t, frames, total)
+	assert.Equal(t, made.Frames, last)
+	assert.Equal(t, made.Frames, total)
 	proofs, err := poly.Prove(t.Context(), outs, said(), poly.WriteOptions{}, nil)
 	require.NoError(t, err)
 	for i, p := range proofs {
@@ -90,12 +90,12 @@ func TestUnequalLengths(t *testing.T) {
 	outs := []poly.Out{{Path: filepath.Join(dir, "x.wav"), Strands: append(strands(long, 1), strands(short, 1)...)}}
 	_, err := poly.Write(t.Context(), outs, said(), poly.WriteOptions{}, nil)
 	assert.Equal(t, "length_differs", snag.Of(err).Code)
-	n, err := poly.Write(t.Context(), outs, said(), poly.WriteOptions{Shortest: true}, nil)
+	made, err := poly.Write(t.Context(), outs, said(), poly.WriteOptions{Shortest: true}, nil)
 	require.NoError(t, err)
-	assert.EqualValues(t, 20830, n)
-	n, err = poly.Write(t.Context(), outs, said(), poly.WriteOptions{Pad: true, Force: true}, nil)
+	assert.EqualValues(t, 20830, made.Frames)
+	made, err = poly.Write(t.Context(), outs, said(), poly.WriteOptions{Pad: true, Force: true}, nil)
 	require.NoError(t, err)
-	assert.EqualValues(t, 48000, n)
+	assert.EqualValues(t, 48000, made.Frames)
 	p, err := poly.Prove(t.Context(), outs, said(), poly.WriteOptions{Pad: true}, nil)
 	require.NoError(t, err)
 	assert.True(t, p[0].OK, "%+v", p)

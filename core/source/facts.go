@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
@@ -86,12 +87,59 @@ func (i *Info) Gather(name string) Facts {
 	}
 	f.start(i)
 	f.pull(i)
-	if i.IXML != nil {
-		f.place(i.IXML.Tracks(), name)
+	if list := i.tracks(); len(list) > 0 {
+		for c, t := range i.TrackEntries(name) {
+			to := &f.Tracks[c]
+			to.RecorderTrack, to.Label = t.Recorder, cleanLabel(t.Name)
+			if to.Label != "" {
+				to.LabelSource = "ixml"
+			}
+		}
+		if len(f.Tracks) > 1 && len(list) != len(f.Tracks) {
+			f.Snags = append(f.Snags, snag.New("track_count", "the track list names %d tracks and the file holds %d channels", len(list), len(f.Tracks)))
+		}
+		f.complete(d.Tracks())
+	} else {
+		f.describe(d.Tracks(), name)
 	}
-	f.describe(d.Tracks(), name)
 	f.fromName(name)
 	return f
+}
+
+// cleanLabel is a label without the characters that no label has and XML can't hold, so that it is the
+// same after it was written and read again.
+func cleanLabel(s string) string {
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7F || r == 0xFFFE || r == 0xFFFF || r == utf8.RuneError {
+			return ' '
+		}
+		return r
+	}, s))
+}
+
+func (i *Info) tracks() []wave.IXMLTrack {
+	if i.IXML == nil {
+		return nil
+	}
+	return i.IXML.Tracks()
+}
+
+// Fill takes over from another file of the same recording what this one does not say of it.
+func (f *Facts) Fill(o Facts) {
+	if f.Start < 0 {
+		f.Start = o.Start
+	}
+	if f.Rate.Zero() {
+		f.Rate = o.Rate
+	}
+	for _, v := range []struct {
+		to   *string
+		from string
+	}{{&f.Project, o.Project}, {&f.Scene, o.Scene}, {&f.Take, o.Take}, {&f.Roll, o.Roll}, {&f.Note, o.Note}} {
+		if *v.to == "" {
+			*v.to = v.from
+		}
+	}
 }
 
 // maxStart bounds a believable start: ten days at the file's rate.
@@ -143,79 +191,98 @@ func (f *Facts) pull(i *Info) {
 	}
 }
 
-// place puts the names of an iXML track list onto channels, by interleave index.
-func (f *Facts) place(list []wave.IXMLTrack, name string) {
-	put := func(channel int, t wave.IXMLTrack) {
-		if channel < 1 || channel > len(f.Tracks) {
-			return
-		}
-		to := &f.Tracks[channel-1]
-		if to.Label == "" && to.RecorderTrack == 0 {
-			to.RecorderTrack = t.Recorder
-			if t.Name != "" {
-				to.Label, to.LabelSource = t.Name, "ixml"
-			}
-		}
+// TrackEntries gives each channel its entry of the iXML track list, by interleave index: the zero entry
+// where the list has none. name is the file's.
+func (i *Info) TrackEntries(name string) []wave.IXMLTrack {
+	list := i.tracks()
+	out := make([]wave.IXMLTrack, i.Format.Channels)
+	if len(list) == 0 {
+		return out
 	}
-	if len(f.Tracks) == 1 && len(list) > 0 {
-		put(1, ownTrack(list, name, f.Index))
-		return
+	if len(out) == 1 {
+		index, _ := strconv.Atoi(i.IXML.FileSet("FILE_SET_INDEX"))
+		out[0] = ownTrack(list, name, index)
+		return out
 	}
 	anyIndex := slices.ContainsFunc(list, func(t wave.IXMLTrack) bool { return t.Interleave > 0 })
+	taken := make([]bool, len(out))
 	for n, t := range list {
 		at := t.Interleave
 		if !anyIndex {
 			at = n + 1
 		}
-		put(at, t)
+		if at >= 1 && at <= len(out) && !taken[at-1] {
+			out[at-1], taken[at-1] = t, true
+		}
 	}
-	if len(list) > 0 && len(list) != len(f.Tracks) {
-		f.Snags = append(f.Snags, snag.New("track_count", "the track list names %d tracks and the file holds %d channels", len(list), len(f.Tracks)))
-	}
+	return out
 }
 
 // ownTrack finds a mono file's entry in a list that may be the whole recording's: by the number at
-// the end of the file's name, by its index in the file set, else the first.
+// the end of the file's name, as the recorder's track or else as the channel, by its index in the file
+// set, or because it is the first channel's or there is no other. The zero entry where nothing tells:
+// no name is better than another channel's.
 func ownTrack(list []wave.IXMLTrack, name string, index int) wave.IXMLTrack {
 	if len(list) == 1 {
 		return list[0]
 	}
-	if n := ParseName(name).Number; n > 0 {
+	named := ParseName(name)
+	for _, by := range []struct {
+		n  int
+		of func(wave.IXMLTrack) int
+	}{
+		{named.Number, func(t wave.IXMLTrack) int { return t.Recorder }},
+		{named.Number, func(t wave.IXMLTrack) int { return t.Interleave }},
+		{index, func(t wave.IXMLTrack) int { return t.Interleave }},
+	} {
 		for _, t := range list {
-			if t.Recorder == n {
+			if by.n > 0 && by.of(t) == by.n {
 				return t
 			}
 		}
 	}
-	for _, t := range list {
-		if index > 0 && t.Interleave == index {
-			return t
-		}
-	}
-	if index > 0 && index <= len(list) {
+	if index > 0 && index <= len(list) && !slices.ContainsFunc(list, func(t wave.IXMLTrack) bool { return t.Interleave > 0 }) {
 		return list[index-1]
 	}
-	for _, t := range list {
-		if t.Interleave == 1 {
-			return t
-		}
-	}
-	return list[0]
+	return wave.IXMLTrack{}
 }
 
-// describe puts TRKn lines onto channels that have no label yet: line n to channel n when the
-// numbers fit the channels, else in order when there are as many lines as channels.
-func (f *Facts) describe(lines []wave.Track, name string) {
-	if len(lines) == 0 {
-		return
+// complete gives names from TRKn lines to channels that the iXML track list leaves without one. Beside a
+// track list n is the recorder's track. Lines that evidently count otherwise are not used at all: where one
+// gives to a track the name that the list gives to another.
+func (f *Facts) complete(lines []wave.Track) {
+	byTrack, named := map[int]string{}, map[string]bool{}
+	for _, t := range f.Tracks {
+		if t.RecorderTrack > 0 {
+			byTrack[t.RecorderTrack] = t.Label
+		}
+		named[t.Label] = true
 	}
+	for _, l := range lines {
+		name := cleanLabel(l.Name)
+		if name != "" && byTrack[l.Number] != name && named[name] {
+			return
+		}
+	}
+	for _, l := range lines {
+		for c := range f.Tracks {
+			if t := &f.Tracks[c]; t.RecorderTrack == l.Number && t.Label == "" && cleanLabel(l.Name) != "" {
+				t.Label, t.LabelSource = cleanLabel(l.Name), "bext"
+			}
+		}
+	}
+}
+
+// describe puts TRKn lines onto the channels of a file without an iXML track list: in order when there are
+// as many lines as channels, else line n to channel n.
+func (f *Facts) describe(lines []wave.Track, name string) {
 	put := func(c int, t wave.Track) {
 		if c < 0 || c >= len(f.Tracks) {
 			return
 		}
 		to := &f.Tracks[c]
-		if to.Label == "" && t.Name != "" {
-			to.Label, to.LabelSource = t.Name, "bext"
+		if name := cleanLabel(t.Name); to.Label == "" && name != "" {
+			to.Label, to.LabelSource = name, "bext"
 		}
 		if to.RecorderTrack == 0 {
 			to.RecorderTrack = t.Number
@@ -253,17 +320,22 @@ func (f *Facts) fromName(name string) {
 // Name is what a file's name says when it is one of a set of mono files.
 type Name struct {
 	Stem    string        // what the names of the set have in common
-	Number  int           // the channel number at the end, or before the speaker, 0 when there is none
+	Number  int           // the channel number at the end, 0 when there is none
 	Speaker audio.Speaker // the speaker at the end, empty when there is none
+	// A number before the speaker, as in MX_3_R, belongs to the stem: it may be a reel's, an episode's or
+	// a version's. In finished files it may also be the file's place in their order: then Series is what
+	// stands before it and Place the number.
+	Series string
+	Place  int
 }
 
 // ParseName takes a file's name apart: a channel number or a speaker after a separator at the end,
-// as in 21A-T03_1, 21A-T03_A1, 21AT03.L, mix_LFE, x_Ch01, x-Tr1 and "x track 1".
+// as in 21A-T03_1, 21A-T03_A1, 21AT03.L, mix_LFE, x_Ch01, x-Tr1 and "x track 1". A point between two
+// digits is a decimal point or a version's, as in "Mix v1.2", and no separator.
 func ParseName(path string) Name {
 	base := filepath.Base(path)
 	base = strings.TrimSuffix(base, filepath.Ext(base))
 	n := Name{Stem: base}
-	const separators = "._- "
 	i := strings.LastIndexAny(base, separators)
 	if i <= 0 || i == len(base)-1 {
 		return n
@@ -274,26 +346,20 @@ func ParseName(path string) Name {
 	}
 	if j := strings.LastIndexAny(stem, separators); j > 0 && strings.EqualFold(tail, "surround") {
 		if sp, ok := audio.ParseSpeaker(stem[j+1:] + " surround"); ok {
-			return Name{Stem: strings.TrimRight(stem[:j], separators), Speaker: sp}
+			return withPlace(Name{Stem: strings.TrimRight(stem[:j], separators), Speaker: sp})
 		}
 	}
 	if sp, ok := audio.ParseSpeaker(tail); ok {
-		name := Name{Stem: stem, Speaker: sp}
-		// A number before the speaker, as in MX_3_R, is the file's place in its order.
-		if j := strings.LastIndexAny(stem, separators); j > 0 {
-			if v, err := strconv.Atoi(stem[j+1:]); err == nil && len(stem)-j-1 <= 2 && v >= 1 && v <= 64 {
-				if cut := strings.TrimRight(stem[:j], separators); cut != "" {
-					name.Stem, name.Number = cut, v
-				}
-			}
-		}
-		return name
+		return withPlace(Name{Stem: stem, Speaker: sp})
 	}
 	lower := strings.ToLower(tail)
 	digits := strings.TrimLeft(lower, "abcdefghijklmnopqrstuvwxyz")
 	letters := lower[:len(lower)-len(digits)]
 	v, err := strconv.Atoi(digits)
 	if err != nil || v < 1 || v > 999 {
+		return n
+	}
+	if letters == "" && base[i] == '.' && digit(base[i-1]) {
 		return n
 	}
 	switch letters {
@@ -307,6 +373,24 @@ func ParseName(path string) Name {
 			}
 		}
 		return Name{Stem: stem, Number: v}
+	}
+	return n
+}
+
+const separators = "._- "
+
+func digit(c byte) bool { return c >= '0' && c <= '9' }
+
+// withPlace looks for a number that ends the stem of a name with a speaker.
+func withPlace(n Name) Name {
+	j := strings.LastIndexAny(n.Stem, separators)
+	if j <= 0 || n.Stem[j] == '.' && digit(n.Stem[j-1]) {
+		return n
+	}
+	v, err := strconv.Atoi(n.Stem[j+1:])
+	series := strings.TrimRight(n.Stem[:j], separators)
+	if err == nil && len(n.Stem)-j-1 <= 2 && v >= 1 && v <= 64 && series != "" {
+		n.Series, n.Place = series, v
 	}
 	return n
 }

@@ -47,6 +47,11 @@ func TestLabels(t *testing.T) {
 		"sparse description lines":    {info(3, nil, &wave.Bext{Description: "TRK2=B"}), "x.wav", []source.TrackFact{{1, "", "", 0}, {2, "B", "bext", 2}, {3, "", "", 0}}},
 		"mono with all lines":         {info(1, nil, lines), "x_2.wav", []source.TrackFact{{1, "B", "bext", 2}}},
 		"iXML before description":     {info(2, list(tr(1, 1, "X"), tr(2, 2, "")), &wave.Bext{Description: "sTRK1=A\nsTRK2=B"}), "x.wav", []source.TrackFact{{1, "X", "ixml", 1}, {2, "B", "bext", 2}}},
+		"unnamed is not another's":    {info(4, list(tr(7, 1, "MixL"), tr(8, 2, "MixR"), tr(1, 3, ""), tr(3, 4, "Lav Ines")), &wave.Bext{Description: "sTRK3=Lav Ines"}), "x.wav", []source.TrackFact{{1, "MixL", "ixml", 7}, {2, "MixR", "ixml", 8}, {3, "", "", 1}, {4, "Lav Ines", "ixml", 3}}},
+		"lines by channel number":     {info(3, list(tr(7, 1, "MixL"), tr(1, 2, ""), tr(2, 3, "Lav")), &wave.Bext{Description: "sTRK1=MixL\nsTRK3=Lav"}), "x.wav", []source.TrackFact{{1, "MixL", "ixml", 7}, {2, "", "", 1}, {3, "Lav", "ixml", 2}}},
+		"mono, nothing tells which":   {info(1, whole, lines), "21A.wav", []source.TrackFact{{1, "", "", 0}}},
+		"mono, numbered by channel":   {info(1, list(tr(7, 1, "MixL"), tr(8, 2, "MixR")), nil), "21A_2.wav", []source.TrackFact{{1, "MixR", "ixml", 8}}},
+		"no character XML can't hold": {info(1, nil, &wave.Bext{Description: "TRK1=Lav\x01\x7f Ines\x02"}), "x.wav", []source.TrackFact{{1, "Lav   Ines", "bext", 1}}},
 		"by the name":                 {info(1, nil, nil), "mix_LFE.wav", []source.TrackFact{{1, "LFE", "name", 0}}},
 		"a poly file has no speaker":  {info(2, nil, nil), "mix_LFE.wav", []source.TrackFact{{1, "", "", 0}, {2, "", "", 0}}},
 	} {
@@ -103,7 +108,8 @@ func TestParseName(t *testing.T) {
 		"mix_LFE.wav": {Stem: "mix", Speaker: "LFE"}, "x_Ch01.wav": {Stem: "x", Number: 1}, "x-Tr1.wav": {Stem: "x", Number: 1}, "x track 1.wav": {Stem: "x", Number: 1},
 		"a/b/mix_sub.wav": {Stem: "mix", Speaker: "LFE"}, "mix left surround.wav": {Stem: "mix", Speaker: "Ls"}, "mix_Lrs.wav": {Stem: "mix", Speaker: "Lsr"},
 		"plain.wav": {Stem: "plain"}, "21A-T03.wav": {Stem: "21A-T03"}, "_1.wav": {Stem: "_1"}, "x_.wav": {Stem: "x_"}, "x_0.wav": {Stem: "x_0"}, "L.wav": {Stem: "L"},
-		"LF_MX_3_R.wav": {Stem: "LF_MX", Number: 3, Speaker: "R"}, "LF_DX_LFE.wav": {Stem: "LF_DX", Speaker: "LFE"}, "R2_2026_L.wav": {Stem: "R2_2026", Speaker: "L"},
+		"LF_MX_3_R.wav": {Stem: "LF_MX_3", Speaker: "R", Series: "LF_MX", Place: 3}, "Reel.2 R.wav": {Stem: "Reel.2", Speaker: "R", Series: "Reel", Place: 2},
+		"EP 1.2 R.wav": {Stem: "EP 1.2", Speaker: "R"}, "FX 5.1 L.wav": {Stem: "FX 5.1", Speaker: "L"}, "Mix v1.2.wav": {Stem: "Mix v1.2"}, "Mix v1.2 L.wav": {Stem: "Mix v1.2", Speaker: "L"}, "21A.1.wav": {Stem: "21A", Number: 1}, "LF_DX_LFE.wav": {Stem: "LF_DX", Speaker: "LFE"}, "R2_2026_L.wav": {Stem: "R2_2026", Speaker: "L"},
 	} {
 		assert.Equal(t, want, source.ParseName(in), in)
 	}

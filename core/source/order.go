@@ -12,19 +12,31 @@ type Member struct {
 	Facts Facts
 }
 
-// Order sorts the members of a set, and says by what: the recorder's track, the index in the file
-// set, the speaker at the end of the name, or the number there. When none of these tells all
-// members apart they stay as given, and by is empty.
+// Order sorts the members of a set, and says by what: the index in the file set where they are of one
+// family, the recorder's track, the index without a family, the speaker at the end of the name, or the
+// number there. When none of these tells all members apart they stay as given, and by is empty.
 func Order[T any](set []T, member func(T) Member) (by string) {
 	speakers := make([]audio.Speaker, len(set))
 	for i, m := range set {
 		speakers[i] = ParseName(member(m).Name).Speaker
 	}
 	place := audio.Order(speakers)
+	family := member(set[0]).Facts.Family
+	for _, m := range set {
+		if member(m).Facts.Family != family {
+			family = ""
+		}
+	}
 	for _, c := range []struct {
 		by  string
 		key func(Member) int // 0 when not known
 	}{
+		{"by their index in the file set", func(m Member) int {
+			if family == "" {
+				return 0
+			}
+			return m.Facts.Index
+		}},
 		{"by the recorder's track numbers", func(m Member) int { return m.Facts.Tracks[0].RecorderTrack }},
 		{"by their index in the file set", func(m Member) int { return m.Facts.Index }},
 		{"by speaker, in the default order of the layout", func(m Member) int {

@@ -22,6 +22,7 @@ import (
 type File struct {
 	Key        string // the caller's name for it
 	Name       string // of the file
+	Folder     string // it came in, empty when that is not known; files of different folders are of different takes
 	Channels   int
 	SampleRate int
 	Frames     int64
@@ -37,9 +38,19 @@ type File struct {
 const LengthTolerance = 64
 
 // Keys names the sets of mono files that a file may belong to, the strongest first: the family, the
-// scene and take, the name. Files that share any are candidates for one take. There are none for
-// files that are takes by themselves.
+// scene and take, the name, the series of finished files that it may be numbered in. Files that share
+// any are candidates for one take. There are none for files that are takes by themselves.
 func Keys(f File) []string {
+	keys := keysOf(f)
+	if f.Folder != "" {
+		for i := range keys {
+			keys[i] += fmt.Sprintf(" in %q", f.Folder)
+		}
+	}
+	return keys
+}
+
+func keysOf(f File) []string {
 	if f.Channels != 1 {
 		return nil
 	}
@@ -52,8 +63,90 @@ func Keys(f File) []string {
 	}
 	if n := source.ParseName(f.Name); n.Number != 0 || n.Speaker != "" {
 		keys = append(keys, fmt.Sprintf("name %q", strings.ToLower(n.Stem)))
+		if n.Place > 0 {
+			keys = append(keys, fmt.Sprintf("series %q", strings.ToLower(n.Series)))
+		}
 	}
 	return keys
+}
+
+// series finds the files whose names number them in the order of a layout, as MX_1_L, MX_2_C, MX_3_R do, and
+// gives each the key of its series. A number before a speaker is a reel's or an episode's as often, so it
+// takes three files, each with a number and a speaker of its own, and the speakers of one layout.
+func series(files []File) map[string]string {
+	sets := map[string][]File{}
+	for _, f := range files {
+		if keys := Keys(f); len(keys) == 2 && strings.HasPrefix(keys[0], "name ") && f.Pin == "" {
+			key := fmt.Sprintf("%s at %d", keys[1], f.SampleRate)
+			sets[key] = append(sets[key], f)
+		}
+	}
+	out := map[string]string{}
+	for key, set := range sets {
+		if !oneLayout(set) {
+			continue
+		}
+		for _, f := range set {
+			out[f.Key] = key
+		}
+	}
+	return out
+}
+
+func oneLayout(set []File) bool {
+	places, speakers := map[int]bool{}, map[audio.Speaker]bool{}
+	for _, f := range set {
+		n := source.ParseName(f.Name)
+		places[n.Place], speakers[n.Speaker] = true, true
+	}
+	if len(set) < 3 || len(places) != len(set) || len(speakers) != len(set) {
+		return false
+	}
+	return slices.ContainsFunc(audio.Layouts, func(l audio.Layout) bool {
+		for s := range speakers {
+			if !slices.Contains(l.Speakers, s) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// SetStem is what the names of a set's files have in common.
+func SetStem(names ...string) string {
+	first, series := source.ParseName(names[0]), true
+	for _, name := range names[1:] {
+		series = series && strings.EqualFold(source.ParseName(name).Series, first.Series)
+		if strings.EqualFold(source.ParseName(name).Stem, first.Stem) {
+			return first.Stem
+		}
+	}
+	if len(names) > 1 && series && first.Series != "" {
+		return first.Series
+	}
+	return first.Stem
+}
+
+// Names are the names of a group's files, in the order of its members.
+func (g Group) Names() []string {
+	out := make([]string, len(g.Members))
+	for i, m := range g.Members {
+		out[i] = m.Name
+	}
+	return out
+}
+
+// numbers are the channel numbers in the names of a set, in its order: 0 where a name has none.
+func numbers(set []File) []int {
+	out := make([]int, len(set))
+	places := len(set) > 1 && oneLayout(set)
+	for i, f := range set {
+		n := source.ParseName(f.Name)
+		if out[i] = n.Number; places {
+			out[i] = n.Place
+		}
+	}
+	return out
 }
 
 // Group is a take that is made, or proposed, of files.
@@ -102,6 +195,7 @@ func Groups(files []File) []Group {
 			pinned[keys[0]] = f.Pin
 		}
 	}
+	numbered := series(files)
 	for _, f := range files {
 		keys := Keys(f)
 		switch {
@@ -109,6 +203,8 @@ func Groups(files []File) []Group {
 			put("pin "+f.Pin, f)
 		case len(keys) == 0:
 			put("file "+f.Key, f)
+		case numbered[f.Key] != "" && pinned[keys[0]] == "":
+			put(numbered[f.Key], f)
 		case pinned[keys[0]] != "":
 			put("pin "+pinned[keys[0]], f)
 		default:
@@ -260,7 +356,9 @@ func (g *Group) why(set []File, by string) {
 		}
 	default:
 		n := source.ParseName(set[0].Name)
-		g.Why = fmt.Sprintf("their names begin with %s", n.Stem)
+		if g.Why = fmt.Sprintf("their names begin with %s", n.Stem); len(set) > 1 && oneLayout(set) {
+			g.Why = fmt.Sprintf("their names begin with %s and number the speakers of one layout", n.Series)
+		}
 		if f.Start >= 0 && len(set) > 1 {
 			g.Why += " and they start at the same sample"
 		}
@@ -282,14 +380,9 @@ func memberWhy(f File, why string) string {
 // layout reads speakers off the members' names: the layout, and the order they were numbered in.
 func (g *Group) layout(set []File) {
 	speakers := make([]audio.Speaker, len(set))
-	numbered := make([]File, 0, len(set))
 	for i, f := range set {
-		n := source.ParseName(f.Name)
-		if speakers[i] = n.Speaker; n.Speaker == "" {
+		if speakers[i] = source.ParseName(f.Name).Speaker; speakers[i] == "" {
 			return
-		}
-		if n.Number > 0 {
-			numbered = append(numbered, f)
 		}
 	}
 	l, ok := audio.LayoutOf(speakers)
@@ -300,13 +393,18 @@ func (g *Group) layout(set []File) {
 		g.Layout = l.Name
 		g.Order = audio.NameOrder(speakers)
 	}
-	if len(numbered) != len(set) || len(set) == 1 {
+	places := numbers(set)
+	if len(set) == 1 || slices.Contains(places, 0) {
 		return
 	}
-	slices.SortFunc(numbered, func(a, b File) int { return source.ParseName(a.Name).Number - source.ParseName(b.Name).Number })
+	at := make([]int, len(set))
+	for i := range at {
+		at[i] = i
+	}
+	slices.SortFunc(at, func(a, b int) int { return places[a] - places[b] })
 	was := make([]audio.Speaker, len(set))
-	for i, f := range numbered {
-		was[i] = source.ParseName(f.Name).Speaker
+	for i, k := range at {
+		was[i] = speakers[k]
 	}
 	if !slices.Equal(was, speakers) {
 		g.Order = fmt.Sprintf("numbered in %s, laid in %s", audio.NameOrder(was), audio.NameOrder(speakers))
@@ -315,11 +413,12 @@ func (g *Group) layout(set []File) {
 
 // strangers says of files whose names are those of another take what they are not in.
 func strangers(groups []Group) {
+	stem := func(f File) string { return f.Folder + "\x00" + strings.ToLower(source.ParseName(f.Name).Stem) }
 	byStem := map[string]int{}
 	for i, g := range groups {
 		for _, m := range g.Members {
 			if len(g.Members) > 1 && m.Channels == 1 {
-				byStem[strings.ToLower(source.ParseName(m.Name).Stem)] = i
+				byStem[stem(m.File)] = i
 			}
 		}
 	}
@@ -330,7 +429,7 @@ func strangers(groups []Group) {
 		}
 		m := g.Members[0]
 		n := source.ParseName(m.Name)
-		home, ok := byStem[strings.ToLower(n.Stem)]
+		home, ok := byStem[stem(m.File)]
 		if !ok || home == i || n.Number == 0 && n.Speaker == "" {
 			continue
 		}
@@ -357,15 +456,15 @@ func Sort(members []File) (by string) {
 // one speaker of a layout.
 func missing(members []File) *snag.Snag {
 	total, last := 0, 0
-	numbers := map[int]bool{}
+	there := map[int]bool{}
 	var speakers []audio.Speaker
-	for _, m := range members {
+	given := numbers(members)
+	for i, m := range members {
 		total = max(total, m.Facts.SetSize)
-		n := source.ParseName(m.Name)
-		numbers[n.Number] = true
-		last = max(last, n.Number)
-		if n.Speaker != "" {
-			speakers = append(speakers, n.Speaker)
+		there[given[i]] = true
+		last = max(last, given[i])
+		if sp := source.ParseName(m.Name).Speaker; sp != "" {
+			speakers = append(speakers, sp)
 		}
 	}
 	lacks := func(format string, args ...any) *snag.Snag {
@@ -382,7 +481,7 @@ func missing(members []File) *snag.Snag {
 	}
 	var gaps []string
 	for n := 1; n < last; n++ {
-		if !numbers[n] && total == 0 && !numbers[0] {
+		if !there[n] && total == 0 && !there[0] {
 			gaps = append(gaps, fmt.Sprint(n))
 		}
 	}

@@ -41,6 +41,8 @@ func f(name string, words ...string) take.File {
 			x.Channels, x.Facts.Tracks = n, make([]source.TrackFact, n)
 		case "pin":
 			x.Pin = v
+		case "folder":
+			x.Folder, x.Key = v, v+"/"+x.Key
 		case "alone":
 			x.Alone = true
 		default:
@@ -97,6 +99,16 @@ func TestGroups(t *testing.T) {
 			[]take.File{f("m_R.wav"), f("m_L.wav")}, []string{"m_L + m_R ?"}},
 		"5.1 in film order": {
 			[]take.File{f("m_1_L.wav"), f("m_2_C.wav"), f("m_3_R.wav"), f("m_4_Ls.wav"), f("m_5_Rs.wav"), f("m_6_LFE.wav")}, []string{"m_1_L + m_3_R + m_2_C + m_6_LFE + m_4_Ls + m_5_Rs ?"}},
+		"reels are no channels": {
+			[]take.File{f("Reel.1 L.wav"), f("Reel.2 R.wav"), f("EP 1.1 L.wav"), f("EP 1.2 R.wav")}, []string{"Reel.1 L ? member_missing", "Reel.2 R ? member_missing", "EP 1.1 L ? member_missing", "EP 1.2 R ? member_missing"}},
+		"pairs of two versions": {
+			[]take.File{f("Mix v1.1 L.wav"), f("Mix v1.1 R.wav"), f("Mix v1.2 L.wav"), f("Mix v1.2 R.wav")}, []string{"Mix v1.1 L + Mix v1.1 R ?", "Mix v1.2 L + Mix v1.2 R ?"}},
+		"pairs of two reels": {
+			[]take.File{f("R_1_L.wav"), f("R_1_R.wav"), f("R_2_L.wav"), f("R_2_R.wav")}, []string{"R_1_L + R_1_R ?", "R_2_L + R_2_R ?"}},
+		"two folders with equal names": {
+			[]take.File{f("a_1.wav", "folder=A"), f("a_2.wav", "folder=A"), f("a_1.wav", "folder=B"), f("a_2.wav", "folder=B")}, []string{"a_1 + a_2 ?", "a_1 + a_2 ?"}},
+		"numbered in film order, one not here": {
+			[]take.File{f("m_1_L.wav"), f("m_2_C.wav"), f("m_3_R.wav"), f("m_5_Rs.wav"), f("m_6_LFE.wav")}, []string{"m_1_L + m_3_R + m_2_C + m_6_LFE + m_5_Rs ? member_missing"}},
 		"5.1 without its centre": {
 			[]take.File{f("m_L.wav"), f("m_R.wav"), f("m_LFE.wav"), f("m_Ls.wav"), f("m_Rs.wav")}, []string{"m_L + m_R + m_LFE + m_Ls + m_Rs ? member_missing"}},
 		"unequal length within the tolerance": {

@@ -22,6 +22,25 @@ type IXMLTrack struct {
 	Interleave int // INTERLEAVE_INDEX: the channel in this file from 1, 0 when not given
 	Name       string
 	Function   string
+	entry      *node // the element it was read from, with what this package does not know
+}
+
+// SourceChannel is the channel that a track had in the file which this one was split from, 0 when the
+// entry does not say. It is an element of this program's own: iXML has none for it.
+func (t IXMLTrack) SourceChannel() int { return number(t.entry.get("SOURCE_CHANNEL")) }
+
+// WithSourceChannel is the track with that element set, or without it for 0.
+func (t IXMLTrack) WithSourceChannel(n int) IXMLTrack {
+	e := &node{name: "TRACK"}
+	if t.entry != nil {
+		e = t.entry.clone()
+	}
+	e.remove("SOURCE_CHANNEL")
+	if n > 0 {
+		e.set("SOURCE_CHANNEL", strconv.Itoa(n))
+	}
+	t.entry = e
+	return t
 }
 
 // NewIXML makes a document with nothing in it but its version.
@@ -159,7 +178,7 @@ func (x *IXML) Tracks() []IXMLTrack {
 		if strings.EqualFold(t.name, "TRACK") {
 			ts = append(ts, IXMLTrack{
 				Recorder: number(t.get("CHANNEL_INDEX")), Interleave: number(t.get("INTERLEAVE_INDEX")),
-				Name: t.get("NAME"), Function: t.get("FUNCTION"),
+				Name: t.get("NAME"), Function: t.get("FUNCTION"), entry: t,
 			})
 		}
 	}
@@ -174,20 +193,22 @@ func number(s string) int {
 	return n
 }
 
-// SetTracks replaces the track list. Elements of a track that this package does not know are kept
-// when the new track has the same recorder track number as an old one.
+// SetTracks replaces the track list. What else was written in the element that a track was read
+// from goes along, whichever document that was.
 func (x *IXML) SetTracks(tracks []IXMLTrack) {
 	list := x.root.at("TRACK_LIST")
-	old := slices.Clone(list.children)
+	kept := list.children[:0:0]
+	for _, c := range list.children {
+		if !strings.EqualFold(c.name, "TRACK") && !strings.EqualFold(c.name, "TRACK_COUNT") {
+			kept = append(kept, c)
+		}
+	}
 	list.children = nil
 	list.set("TRACK_COUNT", strconv.Itoa(len(tracks)))
 	for _, t := range tracks {
 		n := &node{name: "TRACK"}
-		for _, o := range old {
-			if strings.EqualFold(o.name, "TRACK") && t.Recorder > 0 && number(o.get("CHANNEL_INDEX")) == t.Recorder {
-				n = o.clone()
-				break
-			}
+		if t.entry != nil {
+			n = t.entry.clone()
 		}
 		if t.Recorder > 0 {
 			n.set("CHANNEL_INDEX", strconv.Itoa(t.Recorder))
@@ -197,4 +218,33 @@ func (x *IXML) SetTracks(tracks []IXMLTrack) {
 		n.set("FUNCTION", t.Function)
 		list.children = append(list.children, n)
 	}
+	list.children = append(list.children, kept...)
+}
+
+// ofOneFile are the top-level elements that speak of one file or of its channels, which whoever writes a
+// new file fills in; the others speak of the recording.
+var ofOneFile = []string{"IXML_VERSION", "FILE_UID", "FILE_SET", "TRACK_LIST", "SPEED", "BEXT", "HISTORY", "PROJECT", "SCENE", "TAKE", "TAPE", "NOTE"}
+
+// Adopt takes over the elements of another file of the same recording that this document does not
+// have, and names those that both have and that do not agree: they stay as they are here.
+func (x *IXML) Adopt(other *IXML) (differ []string) {
+	for _, c := range other.root.elements() {
+		if slices.ContainsFunc(ofOneFile, func(n string) bool { return strings.EqualFold(n, c.name) }) {
+			continue
+		}
+		same, there := false, false
+		for _, mine := range x.root.elements() {
+			if strings.EqualFold(mine.name, c.name) {
+				there = true
+				same = same || mine.equal(c)
+			}
+		}
+		switch {
+		case !there:
+			x.root.children = append(x.root.children, c.clone())
+		case !same && !slices.Contains(differ, c.name):
+			differ = append(differ, c.name)
+		}
+	}
+	return differ
 }

@@ -11,10 +11,10 @@ import (
 	"unicode/utf8"
 )
 
-// node is one element of an iXML document. Everything is kept, known or not, so that a rewritten
-// file carries what the recorder wrote.
+// node is one element of an iXML document, or a comment in it. Everything is kept, known or not, so
+// that a rewritten file carries what the recorder wrote.
 type node struct {
-	name     string
+	name     string // with its prefix as it was written; empty for a comment
 	attrs    []xml.Attr
 	text     string // character data, with the white space around it removed
 	children []*node
@@ -23,11 +23,11 @@ type node struct {
 // Bounds on XML from outside.
 const (
 	maxDepth    = 32
-	maxElements = 100_000
+	maxElements = 100_000 // comments count too
 )
 
 // parseXML reads a document without entities and document types, which iXML does not need and
-// hostile files use.
+// hostile files use. Names keep their prefixes: name spaces are not looked into.
 func parseXML(b []byte) (*node, error) {
 	b, err := toUTF8(b)
 	if err != nil {
@@ -37,9 +37,11 @@ func parseXML(b []byte) (*node, error) {
 	dec.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil }
 	var root *node
 	var stack []*node
+	var texts [][]byte // of the elements on the stack
+	var before []*node // comments in front of the root
 	count := 0
 	for {
-		tok, err := dec.Token()
+		tok, err := dec.RawToken()
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -54,23 +56,41 @@ func parseXML(b []byte) (*node, error) {
 			if count++; count > maxElements || len(stack) >= maxDepth {
 				return nil, fmt.Errorf("more than %d elements or %d levels", maxElements, maxDepth)
 			}
-			n := &node{name: t.Name.Local, attrs: t.Copy().Attr}
+			n := &node{name: prefixed(t.Name), attrs: t.Copy().Attr}
 			if len(stack) > 0 {
 				top := stack[len(stack)-1]
 				top.children = append(top.children, n)
 			} else if root == nil {
 				root = n
+				root.children = before
 			} else {
 				return root, nil
 			}
-			stack = append(stack, n)
+			stack, texts = append(stack, n), append(texts, nil)
 		case xml.EndElement:
-			top := stack[len(stack)-1]
-			top.text = strings.TrimSpace(top.text)
-			stack = stack[:len(stack)-1]
+			if len(stack) == 0 || stack[len(stack)-1].name != prefixed(t.Name) {
+				return nil, fmt.Errorf("</%s> ends an element that is not open", prefixed(t.Name))
+			}
+			top := len(stack) - 1
+			stack[top].text = strings.TrimSpace(string(texts[top]))
+			stack, texts = stack[:top], texts[:top]
 		case xml.CharData:
 			if len(stack) > 0 {
-				stack[len(stack)-1].text += string(t)
+				texts[len(texts)-1] = append(texts[len(texts)-1], t...)
+			}
+		case xml.Comment:
+			if count++; count > maxElements {
+				return nil, fmt.Errorf("more than %d elements and comments", maxElements)
+			}
+			n := &node{text: string(t)}
+			switch {
+			case len(stack) > 0:
+				top := stack[len(stack)-1]
+				top.children = append(top.children, n)
+			case root != nil:
+				root.children = append(root.children, n)
+			default:
+				before = append(before, n)
 			}
 		case xml.Directive:
 			return nil, errors.New("document types and entities are not read")
@@ -80,6 +100,13 @@ func parseXML(b []byte) (*node, error) {
 		return nil, errors.New("the document is empty or ends early")
 	}
 	return root, nil
+}
+
+func prefixed(n xml.Name) string {
+	if n.Space != "" {
+		return n.Space + ":" + n.Local
+	}
+	return n.Local
 }
 
 // toUTF8 removes NUL padding and a byte order mark, and converts UTF-16.
@@ -118,7 +145,7 @@ func (n *node) child(name string) *node {
 		return nil
 	}
 	for _, c := range n.children {
-		if strings.EqualFold(c.name, name) {
+		if c.name != "" && strings.EqualFold(c.name, name) {
 			return c
 		}
 	}
@@ -170,10 +197,47 @@ func (n *node) clone() *node {
 	return &c
 }
 
+// equal reports whether two elements say the same; comments do not count.
+func (n *node) equal(o *node) bool {
+	if !strings.EqualFold(n.name, o.name) || n.text != o.text || len(n.attrs) != len(o.attrs) {
+		return false
+	}
+	for i, a := range n.attrs {
+		if a != o.attrs[i] {
+			return false
+		}
+	}
+	a, b := n.elements(), o.elements()
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if !a[i].equal(b[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// elements are the children without the comments among them.
+func (n *node) elements() (out []*node) {
+	for _, c := range n.children {
+		if c.name != "" {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
 func (n *node) write(b *bytes.Buffer, indent string) {
+	if n.name == "" {
+		// Two dashes would end a comment; they can only come from a document in another encoding.
+		b.WriteString(indent + "<!--" + strings.ReplaceAll(n.text, "--", "- -") + "-->\n")
+		return
+	}
 	b.WriteString(indent + "<" + n.name)
 	for _, a := range n.attrs {
-		b.WriteString(" " + a.Name.Local + `="`)
+		b.WriteString(" " + prefixed(a.Name) + `="`)
 		escape(b, a.Value)
 		b.WriteString(`"`)
 	}

@@ -12,7 +12,6 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
-	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
@@ -275,7 +274,11 @@ func (a *App) saveTyped(ctx context.Context, tx store.Tx, t store.Take) error {
 	if len(strands) > 0 {
 		file := strands[0].FileName
 		if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.FileID != strands[0].FileID }) {
-			file = source.ParseName(file).Stem
+			names := make([]string, len(strands))
+			for i, s := range strands {
+				names[i] = s.FileName
+			}
+			file = take.SetStem(names...)
 		}
 		t.Name = takeName(t, file)
 	}

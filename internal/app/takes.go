@@ -8,7 +8,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/source"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -281,7 +280,7 @@ func takeName(t store.Take, file string) string {
 // setName is the name that a set of mono files has in common, or that of its only file.
 func setName(g take.Group) string {
 	if len(g.Members) > 1 {
-		return source.ParseName(g.Members[0].Name).Stem
+		return take.SetStem(g.Names()...)
 	}
 	return g.Members[0].Name
 }

@@ -222,7 +222,11 @@ func writings(rows []store.Writing) ([]contract.Writing, error) {
 // proofWords says what reading a written file back found.
 func proofWords(p poly.FileProof) string {
 	if p.OK {
-		return fmt.Sprintf("%d channels of %d samples read back, every one as it was recorded", len(p.Channels), p.Frames)
+		words := fmt.Sprintf("%d channels of %d samples read back, every one as it was recorded", len(p.Channels), p.Frames)
+		for _, s := range p.Snags {
+			words += "; " + s.Message
+		}
+		return words
 	}
 	for i, c := range p.Channels {
 		if c.Differs > 0 {
