@@ -52,7 +52,10 @@ func Open(r io.ReaderAt, size int64) (*Decoder, error) {
 		return nil, errors.New("the file is too short")
 	}
 	if string(head[:3]) == "ID3" {
-		off = 10 + int64(head[6]&0x7F)<<21 | int64(head[7]&0x7F)<<14 | int64(head[8]&0x7F)<<7 | int64(head[9]&0x7F)
+		off = 10 + (int64(head[6]&0x7F)<<21 | int64(head[7]&0x7F)<<14 | int64(head[8]&0x7F)<<7 | int64(head[9]&0x7F))
+		if head[5]&0x10 != 0 { // a footer, as long as the header
+			off += 10
+		}
 	}
 	if _, err := r.ReadAt(head[:4], off); err != nil || string(head[:4]) != "fLaC" {
 		return nil, errors.New("it does not begin with fLaC")

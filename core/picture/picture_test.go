@@ -141,6 +141,74 @@ func TestSoundOfEveryStreamInOrder(t *testing.T) {
 	}
 }
 
+func codes(snags []snag.Snag) (out []string) {
+	for _, s := range snags {
+		out = append(out, s.Code)
+	}
+	return out
+}
+
+// Sound that starts after its picture is laid there, each stream by itself; without a picture the
+// timecode track is the clock.
+func TestStreamsLieWhereTheyStart(t *testing.T) {
+	for _, name := range []string{"late.mov", "sound.mov"} {
+		out := filepath.Join(t.TempDir(), "out.wav")
+		snags, err := probe(t, name).WriteSound(t.Context(), testmedia.Path(t, name), out, t.TempDir())
+		require.NoError(t, err)
+		assert.Equal(t, []string{"stream_offset", "stream_offset", "stream_short"}, codes(snags), name)
+		s, err := source.Open(out)
+		require.NoError(t, err)
+		defer s.Close()
+		assert.EqualValues(t, 36000*48000, s.Gather("x.wav").Start, "%s: at its timecode", name)
+		require.EqualValues(t, 72000, s.Frames, name)
+		raw := make([]byte, 72000*6)
+		n, err := s.ReadFrames(raw, 0)
+		require.NoError(t, err)
+		x := make([]float64, n)
+		for c, want := range []struct{ from, to, hz int }{{24000, 72000, 100}, {33600, 57600, 200}} {
+			audio.DecodeChannel(x, raw[:n*6], audio.S24, 2, c)
+			for i, v := range x {
+				sine := 0.0
+				if i >= want.from && i < want.to {
+					sine = 0.5 * math.Sin(2*math.Pi*float64(want.hz)*float64(i-want.from)/48000)
+				}
+				if math.Abs(v-sine) > 4e-7 {
+					t.Fatalf("%s channel %d is %g at %d and should be %g", name, c+1, v, i, sine)
+				}
+			}
+		}
+	}
+	s, _ := decode(t, "opatom.mxf")
+	f := s.Gather("x.wav")
+	assert.EqualValues(t, 36000*48000, f.Start, "an OP-Atom file has its start in its timecode component")
+	assert.Equal(t, "25/1", f.Rate.Rational())
+	assert.Equal(t, []string{"run_in_unmarked"}, codes(probe(t, "unmarked.mp4").Snags)[:1])
+	assert.Empty(t, probe(t, "lossy.mp4").Snags, "its edit list says how much to leave out")
+}
+
+// No stream loses a bit, whatever stands beside it.
+func TestWordLengthsBesideEachOther(t *testing.T) {
+	i := probe(t, "words.mov")
+	assert.Equal(t, []audio.Coding{audio.F64, audio.S32, audio.F32}, []audio.Coding{i.Sound[0].Coding(), i.Sound[1].Coding(), i.Sound[2].Coding()})
+	s, got := decode(t, "words.mov")
+	assert.Equal(t, audio.F64, s.Format.Coding)
+	at := 0
+	for _, name := range []string{"stereo_f64.wav", "lcr_s32.wav", "poly5_f32.wav"} {
+		w, err := source.Open(testmedia.Path(t, name))
+		require.NoError(t, err)
+		defer w.Close()
+		raw := make([]byte, int(w.Frames)*w.Format.FrameBytes())
+		n, err := w.ReadFrames(raw, 0)
+		require.NoError(t, err)
+		x := make([]float64, n)
+		for c := range w.Format.Channels {
+			audio.DecodeChannel(x, raw[:n*w.Format.FrameBytes()], w.Format.Coding, w.Format.Channels, c)
+			require.Equal(t, x, got[at][:n], "%s channel %d", name, c+1)
+			at++
+		}
+	}
+}
+
 func TestFactsOfTheWorkingCopy(t *testing.T) {
 	s, _ := decode(t, "camera.mov")
 	assert.EqualValues(t, 79804*48000, s.Gather("x.wav").Start)
@@ -176,7 +244,7 @@ func TestWhatCannotBeRead(t *testing.T) {
 	for _, name := range []string{"camera.mov", "lossy.mp4", "sound.mkv", "tape.mxf"} {
 		b, err := os.ReadFile(testmedia.Path(t, name))
 		require.NoError(t, err)
-		assert.True(t, picture.Sniff(b[:16]), name)
+		assert.True(t, source.SniffPicture(b[:16]), name)
 	}
-	assert.False(t, picture.Sniff([]byte("RIFF\x00\x00\x00\x00WAVE")))
+	assert.False(t, source.SniffPicture([]byte("RIFF\x00\x00\x00\x00WAVE")))
 }

@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math/big"
 	"os/exec"
 	"strconv"
 	"strings"
@@ -23,6 +24,9 @@ type Info struct {
 	Sound     []Stream
 	Picture   *Picture // nil when there is none
 	Timecode  string   // of the first timecode track, as it is written there; empty without one
+	Snags     []snag.Snag
+	// TimecodeRate is what the timecode counts in; zero when nothing tells.
+	TimecodeRate timecode.Rate
 }
 
 // Stream is one sound stream, in the order of the file.
@@ -35,7 +39,10 @@ type Stream struct {
 	Bits       int    `json:"bits"` // 0 when it has no fixed word length
 	Float      bool   `json:"float"`
 	Title      string `json:"title"`
-	start      float64
+	// Offset is where its first sample lies on the file's clock, in samples: 0 where the picture, or
+	// without one the timecode track, begins.
+	Offset int64 `json:"offset"`
+	start  *big.Rat
 }
 
 // Picture is the picture of a file.
@@ -51,20 +58,6 @@ type Picture struct {
 // Rate is the picture's frame rate, not knowing whether its timecode drops frames.
 func (p Picture) Rate() timecode.Rate { return timecode.Rate{Num: p.RateNum, Den: p.RateDen} }
 
-// Sniff reports whether a file that begins so is one that this package reads.
-func Sniff(head []byte) bool {
-	n := len(head)
-	switch {
-	case n >= 12 && (string(head[4:8]) == "ftyp" || string(head[4:8]) == "moov" || string(head[4:8]) == "wide" || string(head[4:8]) == "mdat" || string(head[4:8]) == "free"):
-		return true // ISO base media and QuickTime
-	case n >= 4 && string(head[:4]) == "\x1A\x45\xDF\xA3":
-		return true // EBML: Matroska
-	case n >= 4 && string(head[:4]) == "\x06\x0E\x2B\x34":
-		return true // a SMPTE 336 key: MXF
-	}
-	return false
-}
-
 // maxProbe bounds what is read of a probe's answer.
 const maxProbe = 4 << 20
 
@@ -74,7 +67,52 @@ func Probe(ctx context.Context, path string) (*Info, error) {
 	if err != nil {
 		return nil, err
 	}
-	return parse(out)
+	info, err := parse(out)
+	if err != nil {
+		return nil, err
+	}
+	if info.Container == "MXF" && info.Timecode != "" && info.TimecodeRate.Zero() {
+		info.TimecodeRate, _ = mxfRate(path)
+	}
+	for n, s := range info.Sound {
+		if s.Codec != "aac" || info.Container == "MKV" { // Matroska's times allow for the run-in
+			continue
+		}
+		marked, err := runInMarked(ctx, path, s.Index)
+		if err != nil {
+			return nil, err
+		}
+		if !marked {
+			info.Snags = append(info.Snags, snag.New("run_in_unmarked", "sound stream %d is AAC and the file does not say how much its coder ran in (no edit list): its sound most likely lies 1024 samples late, %.0f ms", n+1, 1024e3/float64(s.SampleRate)))
+		}
+	}
+	return info, nil
+}
+
+// runInMarked reports whether the first packet of a stream says how many samples to leave out.
+func runInMarked(ctx context.Context, path string, stream int) (bool, error) {
+	out, err := run(ctx, "ffprobe", "-v", "error", "-of", "json", "-select_streams", strconv.Itoa(stream), "-read_intervals", "%+#1", "-show_packets", "-i", "file:"+path)
+	if err != nil {
+		return false, err
+	}
+	var p struct {
+		Packets []struct {
+			SideData []struct {
+				Type string `json:"side_data_type"`
+			} `json:"side_data_list"`
+		} `json:"packets"`
+	}
+	if err := json.Unmarshal(out, &p); err != nil {
+		return false, fmt.Errorf("ffprobe's answer is not understood: %w", err)
+	}
+	for _, k := range p.Packets {
+		for _, d := range k.SideData {
+			if d.Type == "Skip Samples" {
+				return true, nil
+			}
+		}
+	}
+	return len(p.Packets) == 0, nil
 }
 
 func parse(out []byte) (*Info, error) {
@@ -91,7 +129,10 @@ func parse(out []byte) (*Info, error) {
 			Width        int               `json:"width"`
 			Height       int               `json:"height"`
 			FrameRate    string            `json:"r_frame_rate"`
-			Start        string            `json:"start_time"`
+			Average      string            `json:"avg_frame_rate"`
+			Tag          string            `json:"codec_tag_string"`
+			TimeBase     string            `json:"time_base"`
+			Start        int64             `json:"start_pts"`
 			Duration     string            `json:"duration"`
 			Tags         map[string]string `json:"tags"`
 			Disposition  map[string]int    `json:"disposition"`
@@ -106,7 +147,15 @@ func parse(out []byte) (*Info, error) {
 		return nil, fmt.Errorf("ffprobe's answer is not understood: %w", err)
 	}
 	info := &Info{Container: containerName(p.Format.Name, p.Format.Tags["major_brand"]), Timecode: p.Format.Tags["timecode"]}
+	var pictureStart, timecodeStart *big.Rat
 	for _, s := range p.Streams {
+		start := new(big.Rat).Mul(big.NewRat(s.Start, 1), rational(s.TimeBase))
+		if s.Tag == "tmcd" && timecodeStart == nil {
+			timecodeStart = start
+			if r := rational(s.Average); r.Sign() > 0 {
+				info.TimecodeRate = timecode.Rate{Num: r.Num().Int64(), Den: r.Denom().Int64()}
+			}
+		}
 		if tc := s.Tags["timecode"]; tc != "" && (info.Timecode == "" || s.Type == "video") {
 			info.Timecode = tc
 		}
@@ -117,7 +166,7 @@ func parse(out []byte) (*Info, error) {
 			if n, err := strconv.Atoi(s.BitsRaw); err == nil && a.Bits == 0 {
 				a.Bits = n
 			}
-			a.start, _ = strconv.ParseFloat(s.Start, 64)
+			a.start = start
 			a.Lossy = !strings.HasPrefix(s.Codec, "pcm_") && s.Codec != "flac" && s.Codec != "alac"
 			if a.Channels < 1 || a.Channels > 256 || a.SampleRate < 1000 || a.SampleRate > 768000 {
 				return nil, snag.Refuse("bad_stream", "sound stream %d claims %d channels at %d Hz", s.Index, a.Channels, a.SampleRate)
@@ -128,18 +177,76 @@ func parse(out []byte) (*Info, error) {
 				continue
 			}
 			v := &Picture{Codec: s.Codec, Width: s.Width, Height: s.Height}
-			num, den, _ := strings.Cut(s.FrameRate, "/")
-			v.RateNum, _ = strconv.ParseInt(num, 10, 64)
-			v.RateDen, _ = strconv.ParseInt(den, 10, 64)
+			if r := rational(s.FrameRate); r.Sign() > 0 && r.Num().IsInt64() && r.Denom().IsInt64() {
+				v.RateNum, v.RateDen = r.Num().Int64(), r.Denom().Int64()
+			}
 			if v.Seconds, _ = strconv.ParseFloat(s.Duration, 64); v.Seconds == 0 {
 				v.Seconds, _ = strconv.ParseFloat(p.Format.Duration, 64)
 			}
 			if v.RateNum > 0 && v.RateDen > 0 && v.Width > 0 && v.Height > 0 {
-				info.Picture = v
+				info.Picture, pictureStart = v, start
 			}
 		}
 	}
+	info.offsets(pictureStart, timecodeStart)
 	return info, nil
+}
+
+// offsets places the sound streams on the clock that begins with the picture, or with the timecode track
+// where there is no picture, or with the first sound.
+func (i *Info) offsets(picture, tc *big.Rat) {
+	zero := picture
+	if zero == nil {
+		zero = tc
+	}
+	for _, s := range i.Sound {
+		if zero == nil || picture == nil && tc == nil && s.start.Cmp(zero) < 0 {
+			zero = s.start
+		}
+	}
+	against := "the picture"
+	if picture == nil {
+		against = "the others or the timecode"
+	}
+	for n := range i.Sound {
+		s := &i.Sound[n]
+		d := new(big.Rat).Sub(s.start, zero)
+		d.Mul(d, big.NewRat(int64(s.SampleRate), 1))
+		twice := new(big.Int).Quo(new(big.Int).Mul(d.Num(), big.NewInt(2)), d.Denom()) // to the nearest sample
+		if !twice.IsInt64() {
+			continue
+		}
+		if s.Offset = (twice.Int64() + int64(twice.Sign())) / 2; s.Offset == 0 {
+			continue
+		}
+		ms := 1000 * float64(s.Offset) / float64(s.SampleRate)
+		if ms < 0 {
+			i.Snags = append(i.Snags, snag.New("stream_offset", "sound stream %d starts %.3f ms before %s; it is laid there", n+1, -ms, against))
+		} else {
+			i.Snags = append(i.Snags, snag.New("stream_offset", "sound stream %d starts %.3f ms after %s; it is laid there, after silence", n+1, ms, against))
+		}
+	}
+}
+
+// Lead is how many samples of sound come before the picture begins, in the working copy: 0 unless a stream
+// starts earlier.
+func (i *Info) Lead() int64 {
+	lead := int64(0)
+	for _, s := range i.Sound {
+		lead = max(lead, -s.Offset)
+	}
+	return lead
+}
+
+// rational reads a fraction as ffprobe writes it, 0 when it is none.
+func rational(s string) *big.Rat {
+	num, den, _ := strings.Cut(s, "/")
+	a, err1 := strconv.ParseInt(num, 10, 64)
+	b, err2 := strconv.ParseInt(den, 10, 64)
+	if err1 != nil || err2 != nil || b == 0 {
+		return new(big.Rat)
+	}
+	return big.NewRat(a, b)
 }
 
 func containerName(format, brand string) string {
@@ -157,16 +264,18 @@ func containerName(format, brand string) string {
 	return strings.ToUpper(name)
 }
 
-// Start is the file's start by its timecode track, in samples since midnight at a sample rate. ok is
-// false when there is none, or none that can be counted at the picture's rate.
+// Start is where the picture, or without one the sound, begins by the timecode track, in samples since
+// midnight at a sample rate. ok is false when there is no timecode, or nothing tells what it counts in.
 func (i *Info) Start(sampleRate int) (start int64, rate timecode.Rate, ok bool) {
-	if i.Timecode == "" || i.Picture == nil {
+	if i.Timecode == "" {
 		return 0, rate, false
 	}
-	rate = i.Picture.Rate()
+	if rate = i.TimecodeRate; i.Picture != nil {
+		rate = i.Picture.Rate()
+	}
 	rate.Drop = strings.ContainsAny(i.Timecode, ";.")
 	frame, err := rate.Parse(i.Timecode)
-	if err != nil {
+	if rate.Zero() || err != nil {
 		return 0, rate, false
 	}
 	return rate.SampleAt(frame, int64(sampleRate)), rate, true

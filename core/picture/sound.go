@@ -8,40 +8,39 @@ import (
 	"strconv"
 	"time"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/core/take"
 )
 
 // WriteSound decodes every channel of every sound stream, in order, into one WAV file: PCM bit for
-// bit in the widest word length of the streams, anything else as ffmpeg decodes it. tmp is a folder
-// for what is needed on the way. The file gets its name when it is whole. Its facts are what the
-// container says: the start of its timecode track and the titles of its streams.
+// bit in a coding that holds the samples of all streams, anything else as ffmpeg decodes it. Each stream
+// lies where it starts beside the picture; before a later one and after a shorter one there is silence,
+// which the snags say. tmp is a folder for what is needed on the way. The file gets its name when it is
+// whole. Its facts are what the container says: the start of its timecode track and the titles of its
+// streams.
 func (i *Info) WriteSound(ctx context.Context, path, out, tmp string) (snags []snag.Snag, err error) {
 	if len(i.Sound) == 0 {
 		return nil, snag.Refuse("no_sound", "the file has a picture and no sound")
 	}
 	rate := i.Sound[0].SampleRate
-	coding := "pcm_s16le"
 	for _, s := range i.Sound {
 		if s.SampleRate != rate {
 			return nil, snag.Refuse("rate_differs", "its sound streams are at %d Hz and %d Hz: they can't be brought together", rate, s.SampleRate)
 		}
-		switch c := s.coding(); {
-		case c == "pcm_f32le", c == "pcm_s32le" && coding != "pcm_f32le", c == "pcm_s24le" && coding == "pcm_s16le":
-			coding = c
-		}
 	}
+	coding := common(i.Sound)
 	args := []string{"-v", "error", "-nostdin", "-y", "-i", "file:" + path}
 	var strands []poly.Strand
+	parts, leads := make([]string, len(i.Sound)), map[string]int64{}
 	channel := 0
 	for n, s := range i.Sound {
 		part := filepath.Join(tmp, fmt.Sprintf("stream-%d.wav", n))
 		defer os.Remove(part)
-		args = append(args, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", coding, "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
-		if d := s.start - i.Sound[0].start; d > 0.0005 || d < -0.0005 {
-			snags = append(snags, snag.New("stream_offset", "sound stream %d starts %.3f s after the first: it is laid from its first sample all the same", n+1, d))
-		}
+		parts[n], leads[part] = part, s.Offset+i.Lead()
+		args = append(args, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", "pcm_"+coding.String()+"le", "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
 		for c := range s.Channels {
 			channel++
 			label := s.Title
@@ -54,26 +53,68 @@ func (i *Info) WriteSound(ctx context.Context, path, out, tmp string) (snags []s
 	if _, err := run(ctx, "ffmpeg", args...); err != nil {
 		return nil, err
 	}
-	// Streams may end a few samples apart.
 	facts := source.Facts{Start: -1}
 	if start, tc, ok := i.Start(rate); ok {
-		facts.Start, facts.Rate = start, tc
+		day := 86400 * int64(rate)
+		facts.Start, facts.Rate = ((start-i.Lead())%day+day)%day, tc
 	}
-	_, err = poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: true, Pad: true}, nil)
-	return snags, err
+	made, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: true, Pad: true, Leads: leads}, nil)
+	if err != nil {
+		return nil, err
+	}
+	snags = append(snags, i.Snags...)
+	for n, part := range parts {
+		src, err := source.Open(part)
+		if err != nil {
+			return nil, err
+		}
+		short := made.Frames - leads[part] - src.Frames
+		src.Close()
+		// Compressed sound ends with its coder's last block: under that it says nothing.
+		if short > 0 && (short > take.LengthTolerance && !i.Sound[n].Lossy || short > 2048) {
+			snags = append(snags, snag.New("stream_short", "sound stream %d ends %d samples (%.3f s) before the longest; silence follows it", n+1, short, float64(short)/float64(rate)))
+		}
+	}
+	return snags, nil
 }
 
-// coding is the PCM that holds a stream's samples.
-func (s Stream) coding() string {
-	switch {
-	case s.Float, s.Lossy:
-		return "pcm_f32le"
-	case s.Bits == 0 || s.Bits > 24:
-		return "pcm_s32le"
-	case s.Bits > 16:
-		return "pcm_s24le"
+// common is a coding that holds the samples of all streams as they are.
+func common(streams []Stream) audio.Coding {
+	bits, float := 0, 0
+	for _, s := range streams {
+		switch c := s.Coding(); c {
+		case audio.F32, audio.F64:
+			float = max(float, c.Bits())
+		default:
+			bits = max(bits, c.Bits())
+		}
 	}
-	return "pcm_s16le"
+	switch {
+	case float == 64, float == 32 && bits == 32: // single precision holds 24 bits
+		return audio.F64
+	case float == 32:
+		return audio.F32
+	case bits == 32:
+		return audio.S32
+	case bits == 24:
+		return audio.S24
+	}
+	return audio.S16
+}
+
+// Coding is the PCM that holds a stream's samples.
+func (s Stream) Coding() audio.Coding {
+	switch {
+	case s.Float && s.Bits > 32:
+		return audio.F64
+	case s.Float, s.Lossy:
+		return audio.F32
+	case s.Bits == 0 || s.Bits > 24:
+		return audio.S32
+	case s.Bits > 16:
+		return audio.S24
+	}
+	return audio.S16
 }
 
 // Strip is a row of small pictures taken at equal distances.
@@ -100,7 +141,14 @@ func (i *Info) WriteProxy(ctx context.Context, path, proxy, strip string) (Strip
 	if n := int(seconds * float64(i.Picture.RateNum) / float64(i.Picture.RateDen)); n < s.Count {
 		s.Count = max(1, n)
 	}
-	filter := fmt.Sprintf("[0:v:0]split=2[a][b];[a]scale=%d:-2[small];[b]fps=%d/%s:round=down,scale=%d:%d,tile=%dx1[row]",
+	// The proxy's clock is the working copy's: sound that comes first is shown over black.
+	wait := ""
+	if lead := i.Lead(); lead > 0 {
+		if d := float64(lead) / float64(i.Sound[0].SampleRate); d*float64(i.Picture.RateNum) >= 0.5*float64(i.Picture.RateDen) {
+			wait = fmt.Sprintf("tpad=start_duration=%.6f:color=black,", d)
+		}
+	}
+	filter := fmt.Sprintf("[0:v:0]setpts=PTS-STARTPTS,"+wait+"split=2[a][b];[a]scale=%d:-2[small];[b]fps=%d/%s:round=down,scale=%d:%d,tile=%dx1[row]",
 		proxyWidth, s.Count, strconv.FormatFloat(seconds, 'f', 6, 64), s.Width, s.Height, s.Count)
 	ctx, cancel := context.WithTimeout(ctx, 6*time.Hour)
 	defer cancel()

@@ -30,7 +30,7 @@ func openFLAC(f *os.File, size int64) (*flacFrames, error) {
 	}
 	format := wave.Format{SampleRate: d.SampleRate, Channels: d.Channels, ValidBits: d.Bits}
 	format.Coding = [...]audio.Coding{audio.U8, audio.S16, audio.S24, audio.S32}[(d.Bits-1)/8]
-	s := &flacFrames{d: d, shift: uint(format.Coding.Bits() - d.Bits), info: Info{Container: "FLAC", Format: format, Frames: d.Frames}}
+	s := &flacFrames{d: d, shift: uint(format.Coding.Bits() - d.Bits), info: Info{Container: "FLAC", Format: format, Frames: d.Frames, Signed8: d.Bits <= 8}}
 	if m, err := strconv.ParseUint(d.Comments["WAVEFORMATEXTENSIBLE_CHANNEL_MASK"], 0, 32); err == nil {
 		s.info.Format.Mask = uint32(m)
 	}

@@ -1,4 +1,4 @@
-// Package source opens any sound file the core reads — the WAV family, AIFF, AIFF-C and FLAC — as
+// Package source opens any sound file the core reads — the WAV family, AIFF, AIFF-C, FLAC, AU and CAF — as
 // one kind of thing: facts, metadata, and frames of interleaved little-endian samples at any
 // position. Reading streams: memory does not depend on a file's length.
 package source
@@ -9,20 +9,45 @@ import (
 	"os"
 
 	"zestyloom/core/aiff"
+	"zestyloom/core/au"
 	"zestyloom/core/audio"
+	"zestyloom/core/caf"
 	"zestyloom/core/snag"
 	"zestyloom/core/wave"
 )
 
 // Info is what a file says of itself, whatever its container.
 type Info struct {
-	Container string // RIFF, RF64, BW64, W64, AIFF, AIFF-C or FLAC
+	Container string // RIFF, RF64, BW64, W64, AIFF, AIFF-C, FLAC, AU or CAF
 	Format    wave.Format
 	Frames    int64 // whole frames that are really there
 	Bext      *wave.Bext
 	IXML      *wave.IXML
 	Extra     []wave.RawChunk // chunks of unknown kinds, WAV family only
 	Snags     []snag.Snag
+	Signed8   bool // samples of 8 bits are signed in the file; here they are unsigned like all of that size
+}
+
+// Encoding names how the samples are stored in the file: that of its Format, or s8.
+func (i Info) Encoding() string {
+	if i.Signed8 && i.Format.Coding == audio.U8 {
+		return "s8"
+	}
+	return i.Format.Coding.String()
+}
+
+// SniffPicture reports whether a file that begins so (with at least 12 bytes, where it has them) is of a container
+// for pictures: ISO base media and QuickTime, with ftyp or without, Matroska, or MXF.
+func SniffPicture(head []byte) bool {
+	n := len(head)
+	if n >= 12 {
+		switch string(head[4:8]) {
+		case "ftyp", "moov", "wide", "mdat", "free", "skip", "pnot":
+			return true
+		}
+	}
+	// An EBML header; a key as SMPTE ST 336 writes it.
+	return n >= 4 && (string(head[:4]) == "\x1A\x45\xDF\xA3" || string(head[:4]) == "\x06\x0E\x2B\x34")
 }
 
 // Source is an open sound file. It is not safe for concurrent use.
@@ -87,15 +112,27 @@ func open(f *os.File) (*Source, error) {
 		if err != nil {
 			return nil, err
 		}
-		s.Info = Info{h.Container, h.Format, h.Frames, h.Bext, h.IXML, h.Extra, h.Snags}
+		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Extra: h.Extra, Snags: h.Snags}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format}
 	case aiff.Sniff(head):
 		h, err := aiff.Read(f, st.Size())
 		if err != nil {
 			return nil, err
 		}
-		s.Info = Info{h.Container, h.Format, h.Frames, h.Bext, h.IXML, nil, h.Snags}
+		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Snags: h.Snags, Signed8: h.Signed8}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format, swap: h.BigEndian, signed8: h.Signed8}
+	case au.Sniff(head):
+		h, err := au.Read(f, st.Size())
+		if err != nil {
+			return nil, err
+		}
+		s.linear("AU", h.Format, h.Frames, h.DataOffset, true, h.Snags)
+	case caf.Sniff(head):
+		h, err := caf.Read(f, st.Size())
+		if err != nil {
+			return nil, err
+		}
+		s.linear("CAF", h.Format, h.Frames, h.DataOffset, h.BigEndian, h.Snags)
 	case string(head[:min(4, n)]) == "fLaC" || string(head[:min(3, n)]) == "ID3":
 		fl, err := openFLAC(f, st.Size())
 		if err != nil {
@@ -103,12 +140,21 @@ func open(f *os.File) (*Source, error) {
 		}
 		s.Info = fl.info
 		s.frames = fl
-	case n >= 12 && string(head[4:8]) == "ftyp":
-		return nil, snag.Refuse("picture_file", "this is a file with pictures: its sound is read through Intake or inspect, or write it out as WAV first")
+	case SniffPicture(head):
+		return nil, snag.Refuse("picture_file", "this is a file with pictures, or of a container for them: its sound is read through Intake, or written out with zestyloom extract")
+	case string(head[:min(4, n)]) == "RIFX":
+		return nil, snag.Refuse("big_endian_riff", "this is a RIFX, a WAV with its bytes the other way round, which is not read: convert it to WAV, as with ffmpeg -i FILE -c:a pcm_s24le OUT.wav")
 	default:
-		return nil, snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C or FLAC")
+		return nil, snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C, FLAC, AU or CAF")
 	}
 	return s, nil
+}
+
+// linear makes s one of samples in one run of bytes, in a container whose 8-bit samples are signed.
+func (s *Source) linear(container string, f wave.Format, frames, offset int64, bigEndian bool, snags []snag.Snag) {
+	signed := f.Coding == audio.U8
+	s.Info = Info{Container: container, Format: f, Frames: frames, Snags: snags, Signed8: signed}
+	s.frames = &pcm{r: s.file, offset: offset, frames: frames, format: f, swap: bigEndian, signed8: signed}
 }
 
 // ReadFrames fills p with whole frames from the given position, in little-endian order, and

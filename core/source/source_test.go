@@ -46,6 +46,12 @@ var reference = []struct {
 	{"quad_s24.flac", "FLAC", audio.S24, 4, 48000, 48000, 4e-7, nil},
 	{"stereo_s16.flac", "FLAC", audio.S16, 2, 48000, 48000, 6e-5, nil},
 	{"stereo_s32.flac", "FLAC", audio.S32, 2, 48000, 48000, 4e-7, nil},
+	{"pair.au", "AU", audio.S16, 2, 48000, 48000, 6e-5, nil},
+	{"poly5_f32.au", "AU", audio.F32, 5, 48000, 48000, 4e-7, nil},
+	{"quad_s24.caf", "CAF", audio.S24, 4, 48000, 48000, 4e-7, nil},
+	{"stereo_f64.caf", "CAF", audio.F64, 2, 48000, 48000, 4e-7, nil},
+	{"stereo_s8.aiff", "AIFF", audio.U8, 2, 48000, 48000, 1.6e-2, nil},
+	{"tagged.flac", "FLAC", audio.S24, 4, 48000, 48000, 4e-7, nil},
 	{"stereo_44k1.wav", "RIFF", audio.S16, 2, 44100, 44100, 5e-4, nil}, // whose maker is that exact at this rate
 	{"mono_bext.wav", "RIFF", audio.S24, 1, 48000, 48000, 4e-7, nil},
 	{"cut_short.wav", "RIFF", audio.S24, 8, 48000, 20830, 4e-7, []string{"cut_short", "part_frame"}},
@@ -106,6 +112,16 @@ func TestReferenceFiles(t *testing.T) {
 	}
 }
 
+// What is said of samples is how they are stored in the file.
+func TestEncoding(t *testing.T) {
+	for name, want := range map[string]string{"stereo_s8.aiff": "s8", "stereo_u8.wav": "u8", "quad_s24.caf": "s24", "stereo_s16.aiff": "s16"} {
+		s, err := source.Open(testmedia.Path(t, name))
+		require.NoError(t, err)
+		assert.Equal(t, want, s.Encoding(), name)
+		require.NoError(t, s.Close())
+	}
+}
+
 func TestLevelsAndHashInOnePass(t *testing.T) {
 	for _, name := range []string{"poly8_s24.wav", "quad_s24.aiff", "quad_s24.flac", "cut_short.wav"} {
 		path := testmedia.Path(t, name)
@@ -136,13 +152,24 @@ func TestRefusals(t *testing.T) {
 		return p
 	}
 	for path, code := range map[string]string{
-		testmedia.Path(t, "not_a_wave.wav"):                     "bad_format",
-		put("empty.wav", ""):                                    "empty_file",
-		put("text.wav", "nothing but words, and many of those"): "not_audio",
-		put("x.mov", "\x00\x00\x00\x14ftypqt  and so on"):       "picture_file",
-		put("x.flac", "fLaC and then rubbish"):                  "bad_format",
-		dir:                                                     "is_folder",
-		filepath.Join(dir, "absent.wav"):                        "not_found",
+		testmedia.Path(t, "not_a_wave.wav"):                        "bad_format",
+		put("empty.wav", ""):                                       "empty_file",
+		put("text.wav", "nothing but words, and many of those"):    "not_audio",
+		put("x.mov", "\x00\x00\x00\x14ftypqt  and so on"):          "picture_file",
+		put("x.flac", "fLaC and then rubbish"):                     "bad_format",
+		put("old.mov", "\x00\x00\x00\x08wide\x00\x00\x00\x00mdat"): "picture_file",
+		put("x.mkv", "\x1A\x45\xDF\xA3 and so on and so on"):       "picture_file",
+		put("x.mxf", "\x06\x0E\x2B\x34 and so on and so on"):       "picture_file",
+		put("x.wav", "RIFX\x00\x00\x00\x24WAVEfmt "):               "big_endian_riff",
+		put("short.au", ".snd\x00\x00\x00\x18"):                    "bad_format",
+		put("codec.au", ".snd\x00\x00\x00\x18\x00\x00\x00\x08\x00\x00\x00\x01\x00\x00\xBB\x80\x00\x00\x00\x0112345678"):  "unknown_coding",
+		put("beyond.au", ".snd\x00\x00\xFF\x18\x00\x00\x00\x08\x00\x00\x00\x03\x00\x00\xBB\x80\x00\x00\x00\x0112345678"): "no_data",
+		put("wide.au", ".snd\x00\x00\x00\x18\x00\x00\x00\x08\x00\x00\x00\x03\x00\x00\xBB\x80\x00\xFF\x00\x0112345678"):   "bad_format",
+		put("empty.caf", "caff\x00\x01\x00\x00 nothing"):                                                                 "bad_format",
+		put("early.caf", "caff\x00\x01\x00\x00data\x00\x00\x00\x00\x00\x00\x00\x04\x00\x00\x00\x00"):                     "bad_format",
+		put("minus.caf", "caff\x00\x01\x00\x00desc\xFF\x00\x00\x00\x00\x00\x00\x20"):                                     "bad_format",
+		dir:                              "is_folder",
+		filepath.Join(dir, "absent.wav"): "not_found",
 	} {
 		_, err := source.Open(path)
 		if assert.Error(t, err, path) {
@@ -153,7 +180,7 @@ func TestRefusals(t *testing.T) {
 }
 
 func FuzzOpen(f *testing.F) {
-	for _, name := range []string{"stereo_s16.flac", "mono_bext.wav", "stereo_s16.aiff"} {
+	for _, name := range []string{"stereo_s16.flac", "mono_bext.wav", "stereo_s16.aiff", "pair.au", "quad_s24.caf"} {
 		raw, err := os.ReadFile(testmedia.Path(f, name))
 		if err != nil {
 			f.Fatal(err)

@@ -146,7 +146,7 @@ func isPicture(path string) bool {
 	defer f.Close()
 	head := make([]byte, 16)
 	n, _ := io.ReadFull(f, head)
-	return picture.Sniff(head[:n])
+	return source.SniffPicture(head[:n])
 }
 
 // decode makes the working copy of a file with pictures, its small picture and the strip of stills.

@@ -175,7 +175,7 @@ func (s *Shelf) Walk(path string) ([]Found, error) {
 	return out, nil
 }
 
-var recordings = []string{".wav", ".bwf", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".mov", ".mp4", ".m4a", ".m4v", ".mkv", ".mxf"}
+var recordings = []string{".wav", ".wave", ".bwf", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".au", ".snd", ".caf", ".mov", ".mp4", ".m4a", ".m4v", ".mkv", ".mxf"}
 
 func recording(name string) bool {
 	return !strings.HasPrefix(name, ".") && slices.Contains(recordings, strings.ToLower(filepath.Ext(name)))

@@ -49,6 +49,18 @@ ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -i pair.wa
 ffmpeg -v error -y -i pair.wav -c:a flac sound.mkv
 ffmpeg -v error -y -f lavfi -i testsrc=size=720x576:rate=25:duration=1 -i pair.wav -c:v mpeg2video -b:v 5M -c:a pcm_s16le -timecode 01:00:00:00 tape.mxf
 ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -c:v libx264 -pix_fmt yuv420p silent.mp4
+# Sound 0.5 s and 0.7 s after the picture, the second stream shorter; the same without a picture.
+sox -D 2.48000.wav short.wav trim 0 0.5
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=3 -itsoffset 0.5 -i 1.48000.wav -itsoffset 0.7 -i short.wav -map 0:v -map 1:a -map 2:a -c:v libx264 -pix_fmt yuv420p -c:a pcm_s24le -timecode 10:00:00:00 late.mov
+ffmpeg -v error -y -i late.mov -map 0:a -map 0:d -c copy sound.mov
+ffmpeg -v error -y -i 1.48000.wav -c:a pcm_s24le -f mxf_opatom -timecode 10:00:00:00 opatom.mxf
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -i pair.wav -c:v mpeg4 -c:a aac -use_editlist 0 unmarked.mp4
+ffmpeg -v error -y -f lavfi -i testsrc=size=160x90:rate=25:duration=1 -i stereo_f64.wav -i lcr_s32.wav -i poly5_f32.wav -map 0:v -map 1:a -map 2:a -map 3:a -c:v mpeg4 -c:a:0 pcm_f64le -c:a:1 pcm_s32le -c:a:2 pcm_f32le words.mov
+sox -D pair.wav pair.au; ffmpeg -v error -y -i poly5_f32.wav -c:a pcm_f32be poly5_f32.au
+ffmpeg -v error -y -i quad.wav -c:a pcm_s24be quad_s24.caf; ffmpeg -v error -y -i stereo_f64.wav -c:a pcm_f64le stereo_f64.caf
+sox -D stereo_u8.wav -b 8 stereo_s8.aiff
+# An ID3 tag of 300 bytes: its length needs the second of its bytes of seven bits.
+{ printf 'ID3\x04\0\0\0\0\x02\x2c'; head -c 300 /dev/zero; cat quad_s24.flac; } > tagged.flac
 { printf 'RIFF\x24\0\0\0WAVEfmt \x10\0\0\0'; head -c 16 /dev/zero; } > not_a_wave.wav
 `
 
