@@ -14,21 +14,19 @@ import (
 	"zestyloom/internal/cli"
 )
 
-// Exit statuses: 1 when something that was asked for could not be done, 2 for wrong usage.
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := cli.Root().ExecuteContext(ctx)
 	stop()
-	if err == nil {
-		return
-	}
-	var reported cli.Reported
-	if !errors.As(err, &reported) {
+	status := cli.Status(err)
+	switch {
+	case status == 130:
+		fmt.Fprintln(os.Stderr, "zestyloom: stopped")
+	case err != nil && !errors.As(err, new(cli.Reported)):
 		fmt.Fprintln(os.Stderr, "zestyloom:", err)
 	}
-	if errors.As(err, new(cli.UsageError)) {
+	if status == 2 {
 		fmt.Fprintln(os.Stderr, "Run 'zestyloom --help' for what there is.")
-		os.Exit(2)
 	}
-	os.Exit(1)
+	os.Exit(status)
 }

@@ -15,7 +15,9 @@ import (
 	"strings"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
 )
 
 // Info is what a file with pictures holds.
@@ -39,6 +41,7 @@ type Stream struct {
 	Bits       int    `json:"bits"` // 0 when it has no fixed word length
 	Float      bool   `json:"float"`
 	Title      string `json:"title"`
+	Frames     int64  `json:"frames"` // as the container says, 0 where it does not
 	// Offset is where its first sample lies on the file's clock, in samples: 0 where the picture, or
 	// without one the timecode track, begins.
 	Offset int64 `json:"offset"`
@@ -133,6 +136,7 @@ func parse(out []byte) (*Info, error) {
 			Tag          string            `json:"codec_tag_string"`
 			TimeBase     string            `json:"time_base"`
 			Start        int64             `json:"start_pts"`
+			DurationTS   int64             `json:"duration_ts"`
 			Duration     string            `json:"duration"`
 			Tags         map[string]string `json:"tags"`
 			Disposition  map[string]int    `json:"disposition"`
@@ -167,6 +171,11 @@ func parse(out []byte) (*Info, error) {
 				a.Bits = n
 			}
 			a.start = start
+			length := new(big.Rat).Mul(big.NewRat(s.DurationTS, 1), rational(s.TimeBase))
+			length.Mul(length, big.NewRat(int64(a.SampleRate), 1))
+			if n := new(big.Int).Quo(length.Num(), length.Denom()); n.IsInt64() {
+				a.Frames = n.Int64()
+			}
 			a.Lossy = !strings.HasPrefix(s.Codec, "pcm_") && s.Codec != "flac" && s.Codec != "alac"
 			if a.Channels < 1 || a.Channels > 256 || a.SampleRate < 1000 || a.SampleRate > 768000 {
 				return nil, snag.Refuse("bad_stream", "sound stream %d claims %d channels at %d Hz", s.Index, a.Channels, a.SampleRate)
@@ -226,6 +235,50 @@ func (i *Info) offsets(picture, tc *big.Rat) {
 			i.Snags = append(i.Snags, snag.New("stream_offset", "sound stream %d starts %.3f ms after %s; it is laid there, after silence", n+1, ms, against))
 		}
 	}
+}
+
+// Format is that of the sound of all streams, as one file holds it.
+func (i *Info) Format() wave.Format {
+	f := wave.Format{Coding: common(i.Sound)}
+	for _, s := range i.Sound {
+		f.SampleRate = s.SampleRate
+		f.Channels += s.Channels
+	}
+	f.ValidBits = f.Coding.Bits()
+	return f
+}
+
+// Frames is how long the sound is, from the first to the last of all streams, as the container says; 0 where it
+// does not.
+func (i *Info) Frames() int64 {
+	frames := int64(0)
+	for _, s := range i.Sound {
+		frames = max(frames, i.Lead()+s.Offset+s.Frames)
+	}
+	return frames
+}
+
+// Facts is what the container says of its sound: start, titles of streams, and what is amiss.
+func (i *Info) Facts() source.Facts {
+	f := source.Facts{Start: -1, Snags: i.Snags}
+	rate := i.Format().SampleRate
+	if start, tc, ok := i.Start(rate); ok && rate > 0 {
+		day := 86400 * int64(rate)
+		f.Start, f.Rate = ((start-i.Lead())%day+day)%day, tc
+	}
+	for _, s := range i.Sound {
+		for c := range s.Channels {
+			label, from := s.Title, ""
+			if label != "" {
+				if from = "container"; s.Channels > 1 {
+					label = fmt.Sprintf("%s %d", label, c+1)
+				}
+			}
+			n := len(f.Tracks) + 1
+			f.Tracks = append(f.Tracks, source.TrackFact{Channel: n, Label: label, LabelSource: from, RecorderTrack: n})
+		}
+	}
+	return f
 }
 
 // Lead is how many samples of sound come before the picture begins, in the working copy: 0 unless a stream

@@ -22,6 +22,10 @@ import (
 // whole. Its facts are what the container says: the start of its timecode track and the titles of its
 // streams.
 func (i *Info) WriteSound(ctx context.Context, path, out, tmp string) (snags []snag.Snag, err error) {
+	return i.writeSound(ctx, path, out, tmp, true)
+}
+
+func (i *Info) writeSound(ctx context.Context, path, out, tmp string, force bool) (snags []snag.Snag, err error) {
 	if len(i.Sound) == 0 {
 		return nil, snag.Refuse("no_sound", "the file has a picture and no sound")
 	}
@@ -31,34 +35,22 @@ func (i *Info) WriteSound(ctx context.Context, path, out, tmp string) (snags []s
 			return nil, snag.Refuse("rate_differs", "its sound streams are at %d Hz and %d Hz: they can't be brought together", rate, s.SampleRate)
 		}
 	}
-	coding := common(i.Sound)
-	args := []string{"-v", "error", "-nostdin", "-y", "-i", "file:" + path}
-	var strands []poly.Strand
-	parts, leads := make([]string, len(i.Sound)), map[string]int64{}
-	channel := 0
-	for n, s := range i.Sound {
-		part := filepath.Join(tmp, fmt.Sprintf("stream-%d.wav", n))
-		defer os.Remove(part)
-		parts[n], leads[part] = part, s.Offset+i.Lead()
-		args = append(args, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", "pcm_"+coding.String()+"le", "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
-		for c := range s.Channels {
-			channel++
-			label := s.Title
-			if label != "" && s.Channels > 1 {
-				label = fmt.Sprintf("%s %d", label, c+1)
-			}
-			strands = append(strands, poly.Strand{Path: part, Channel: c + 1, Label: label, Track: channel})
-		}
-	}
-	if _, err := run(ctx, "ffmpeg", args...); err != nil {
+	parts, err := i.decode(ctx, path, tmp, func(Stream) audio.Coding { return common(i.Sound) })
+	defer remove(parts)
+	if err != nil {
 		return nil, err
 	}
-	facts := source.Facts{Start: -1}
-	if start, tc, ok := i.Start(rate); ok {
-		day := 86400 * int64(rate)
-		facts.Start, facts.Rate = ((start-i.Lead())%day+day)%day, tc
+	facts := i.Facts()
+	var strands []poly.Strand
+	leads := map[string]int64{}
+	for n, s := range i.Sound {
+		leads[parts[n]] = s.Offset + i.Lead()
+		for c := range s.Channels {
+			t := facts.Tracks[len(strands)]
+			strands = append(strands, poly.Strand{Path: parts[n], Channel: c + 1, Label: t.Label, Track: t.RecorderTrack})
+		}
 	}
-	made, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: true, Pad: true, Leads: leads}, nil)
+	made, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force, Pad: true, Leads: leads}, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -76,6 +68,100 @@ func (i *Info) WriteSound(ctx context.Context, path, out, tmp string) (snags []s
 		}
 	}
 	return snags, nil
+}
+
+// decode writes each sound stream into a WAV of its own in tmp.
+func (i *Info) decode(ctx context.Context, path, tmp string, coding func(Stream) audio.Coding) (parts []string, err error) {
+	args := []string{"-v", "error", "-nostdin", "-y", "-i", "file:" + path}
+	for n, s := range i.Sound {
+		part := filepath.Join(tmp, fmt.Sprintf("stream-%d.wav", n))
+		parts = append(parts, part)
+		args = append(args, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", "pcm_"+coding(s).String()+"le", "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
+	}
+	_, err = run(ctx, "ffmpeg", args...)
+	return parts, err
+}
+
+func remove(paths []string) {
+	for _, p := range paths {
+		os.Remove(p)
+	}
+}
+
+// ExtractedFile is a file that sound of a file with pictures was written to.
+type ExtractedFile struct {
+	Path     string `json:"path"`
+	Streams  []int  `json:"streams"` // among the sound streams, from 1
+	Channels int    `json:"channels"`
+	Frames   int64  `json:"frames"`
+	Start    int64  `json:"start_samples"` // since midnight, -1 when not known
+}
+
+// ExtractOne is WriteSound for people: it says what it wrote, and overwrites only with force.
+func (i *Info) ExtractOne(ctx context.Context, path, out, tmp string, force bool) ([]ExtractedFile, []snag.Snag, error) {
+	snags, err := i.writeSound(ctx, path, out, tmp, force)
+	if err != nil {
+		return nil, nil, err
+	}
+	f := ExtractedFile{Path: out}
+	for n := range i.Sound {
+		f.Streams = append(f.Streams, n+1)
+	}
+	files := []ExtractedFile{f}
+	return files, snags, measureAll(files)
+}
+
+// Extract writes each sound stream into a WAV of its own in the coding it has, base_1.wav and so on, which starts
+// where the stream does. All appear, or none. tmp is a folder for what is needed on the way.
+func (i *Info) Extract(ctx context.Context, path, base, tmp string, force bool) (files []ExtractedFile, snags []snag.Snag, err error) {
+	if len(i.Sound) == 0 {
+		return nil, nil, snag.Refuse("no_sound", "the file has a picture and no sound")
+	}
+	defer func() {
+		if err != nil {
+			for _, f := range files {
+				os.Remove(f.Path)
+			}
+		}
+	}()
+	parts, err := i.decode(ctx, path, tmp, Stream.Coding)
+	defer remove(parts)
+	if err != nil {
+		return nil, nil, err
+	}
+	all := i.Facts()
+	at := 0
+	for n, s := range i.Sound {
+		out := fmt.Sprintf("%s_%d.wav", base, n+1)
+		var strands []poly.Strand
+		for c := range s.Channels {
+			t := all.Tracks[at+c]
+			strands = append(strands, poly.Strand{Path: parts[n], Channel: c + 1, Label: t.Label, Track: t.RecorderTrack})
+		}
+		at += s.Channels
+		facts := source.Facts{Start: -1, Rate: all.Rate}
+		if all.Start >= 0 {
+			facts.Start = all.Start + i.Lead() + s.Offset
+		}
+		if _, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force}, nil); err != nil {
+			return files, nil, err
+		}
+		files = append(files, ExtractedFile{Path: out, Streams: []int{n + 1}})
+	}
+	return files, i.Snags, measureAll(files)
+}
+
+// measureAll fills in what is in files that were written.
+func measureAll(files []ExtractedFile) error {
+	for n := range files {
+		src, err := source.Open(files[n].Path)
+		if err != nil {
+			return err
+		}
+		files[n].Channels, files[n].Frames, files[n].Start = src.Format.Channels, src.Frames, src.Gather(files[n].Path).Start
+		src.Close()
+	}
+	return nil
 }
 
 // common is a coding that holds the samples of all streams as they are.

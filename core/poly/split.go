@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/wave"
+	"zestyloom/core/wholefile"
 )
 
 // DefaultPattern names the files of a split.
@@ -201,15 +202,24 @@ func familyUID(src *source.Source, base string) (string, error) {
 	return fmt.Sprintf("ZL%X", b), nil
 }
 
+// SampleRate is that of all files.
+func (p *Split) SampleRate() int { return p.src.Format.SampleRate }
+
 // Close releases the source.
 func (p *Split) Close() error { return p.src.Close() }
 
 // Run writes the files. All appear at the end, or none. progress, if not nil, is told the frames
 // done.
-func (p *Split) Run(ctx context.Context, progress func(done int64)) error {
-	if err := os.MkdirAll(p.dir, 0o755); err != nil {
+func (p *Split) Run(ctx context.Context, progress func(done int64)) (err error) {
+	undo, err := wholefile.MakeFolder(p.dir)
+	if err != nil {
 		return err
 	}
+	defer func() {
+		if err != nil {
+			undo()
+		}
+	}()
 	outs := make([]*output, len(p.Parts))
 	defer func() {
 		for _, o := range outs {
@@ -231,7 +241,7 @@ func (p *Split) Run(ctx context.Context, progress func(done int64)) error {
 		}
 	}
 	bufs := make([][]byte, len(outs))
-	err := p.src.EachBlock(ctx, blockBytes, func(raw []byte, at int64) error {
+	err = p.src.EachBlock(ctx, blockBytes, func(raw []byte, at int64) error {
 		frames := len(raw) / f.FrameBytes()
 		size, frame := f.Coding.Bytes(), f.FrameBytes()
 		for i := range bufs {

@@ -163,7 +163,7 @@ func (r *Report) row(cells []string, line int) (Row, bool) {
 		if i >= len(r.Columns) {
 			break
 		}
-		if v = strings.TrimSpace(v); v != "" {
+		if v = plain(strings.TrimSpace(v)); v != "" {
 			any = true
 		}
 		flag := func() *bool {
@@ -236,7 +236,7 @@ func Write(w io.Writer, rows []Row) error {
 			cells = append(cells, "")
 		}
 		for i := range cells {
-			cells[i] = harmless(cells[i])
+			cells[i] = Cell(cells[i])
 		}
 		if err := c.Write(cells); err != nil {
 			return err
@@ -246,10 +246,22 @@ func Write(w io.Writer, rows []Row) error {
 	return c.Error()
 }
 
-// harmless keeps a spreadsheet from taking a text for a formula.
-func harmless(s string) string {
-	if s != "" && strings.ContainsRune("=+@", rune(s[0])) {
-		return "'" + s
+// Cell is a text as it stands in a cell of a CSV table: behind an apostrophe where a spreadsheet would take it
+// for a formula. Numbers with a sign stay as they are.
+func Cell(s string) string {
+	if s == "" || !strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return s
+	}
+	if _, err := strconv.ParseFloat(s, 64); err == nil {
+		return s
+	}
+	return "'" + s
+}
+
+// plain is the text of a cell: Cell's inverse.
+func plain(s string) string {
+	if rest, ok := strings.CutPrefix(s, "'"); ok && Cell(rest) != rest {
+		return rest
 	}
 	return s
 }

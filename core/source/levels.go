@@ -11,17 +11,20 @@ import (
 )
 
 // Levels reads all samples once and returns the level of every channel. The halves of a block
-// are measured at once, while the next is read.
-func Levels(ctx context.Context, s *Source) ([]audio.Level, error) {
+// are measured at once, while the next is read. progress, if not nil, is told the frames done.
+func Levels(ctx context.Context, s *Source, progress func(done int64)) ([]audio.Level, error) {
 	levels := make([]audio.Level, s.Format.Channels)
 	frameBytes := s.Format.FrameBytes()
 	other := make([]audio.Level, len(levels))
-	err := s.EachBlock(ctx, 1<<20, func(raw []byte, _ int64) error {
+	err := s.EachBlock(ctx, 1<<20, func(raw []byte, at int64) error {
 		half := len(raw) / 2 / frameBytes * frameBytes
 		var second sync.WaitGroup
 		second.Go(func() { audio.AddLevels(other, raw[half:], s.Format.Coding) })
 		audio.AddLevels(levels, raw[:half], s.Format.Coding)
 		second.Wait()
+		if progress != nil {
+			progress(at + int64(len(raw)/frameBytes))
+		}
 		return nil
 	})
 	for c := range levels {

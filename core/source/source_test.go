@@ -129,7 +129,7 @@ func TestLevelsAndHashInOnePass(t *testing.T) {
 		require.NoError(t, err)
 		var levels []audio.Level
 		sum, err := s.Hash(func() (err error) {
-			levels, err = source.Levels(context.Background(), s)
+			levels, err = source.Levels(context.Background(), s, nil)
 			return err
 		})
 		require.NoError(t, err)

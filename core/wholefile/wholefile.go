@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"zestyloom/core/snag"
@@ -58,12 +59,63 @@ func Create(path string, force bool) (*File, error) {
 		}
 		return nil, err
 	}
+	lock(f) // for as long as this process lives: see Sweep
 	if err := f.Chmod(0o644); err != nil {
 		f.Close()
 		os.Remove(f.Name())
 		return nil, err
 	}
 	return &File{File: f, path: path, force: force}, nil
+}
+
+// MakeFolder makes a folder and those above it, and returns what removes again the ones that it made, as
+// far as they are empty.
+func MakeFolder(dir string) (undo func(), err error) {
+	var made []string
+	for d := filepath.Clean(dir); ; d = filepath.Dir(d) {
+		if _, err := os.Stat(d); err == nil || d == filepath.Dir(d) {
+			break
+		}
+		made = append(made, d)
+	}
+	undo = func() {
+		for _, d := range made {
+			if os.Remove(d) != nil {
+				return
+			}
+		}
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		undo()
+		return nil, err
+	}
+	return undo, nil
+}
+
+var partName = regexp.MustCompile(`^\..+\.\d+\.part$`)
+
+// Sweep removes the part files in a folder that a killed process has left there, and says how many. Those
+// that a process is still writing, here or elsewhere on this machine, stay.
+func Sweep(dir string) (removed int) {
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		return 0 // whoever writes there is told
+	}
+	for _, e := range entries {
+		if !e.Type().IsRegular() || !partName.MatchString(e.Name()) {
+			continue
+		}
+		path := filepath.Join(dir, e.Name())
+		f, err := os.OpenFile(path, os.O_RDWR, 0)
+		if err != nil {
+			continue
+		}
+		if lock(f) && os.Remove(path) == nil {
+			removed++
+		}
+		f.Close()
+	}
+	return removed
 }
 
 func shorten(name string) string {
@@ -88,13 +140,14 @@ func (f *File) Commit() error {
 	if err := f.Sync(); err != nil {
 		return err
 	}
-	if err := f.Close(); err != nil {
-		return err
-	}
+	// Named before it is closed: until then its lock says that it is being written.
 	if err := f.place(); err != nil {
 		return err
 	}
 	f.done = true
+	if err := f.Close(); err != nil {
+		return err
+	}
 	if d, err := os.Open(filepath.Dir(f.path)); err == nil {
 		_ = d.Sync() // some file systems refuse; the file itself is flushed
 		d.Close()

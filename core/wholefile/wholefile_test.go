@@ -70,3 +70,32 @@ func TestTakenNamesAreRefused(t *testing.T) {
 	_, err = wholefile.Create(filepath.Join(path, "no", "folder"), false)
 	assert.Error(t, err)
 }
+
+// What a killed process leaves is removed; what another one is writing stays.
+func TestSweep(t *testing.T) {
+	dir := t.TempDir()
+	f, err := wholefile.Create(filepath.Join(dir, "mine.wav"), false)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".killed.wav.123.part"), []byte("half"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".user.part"), []byte("theirs"), 0o600))
+	assert.Equal(t, 1, wholefile.Sweep(dir))
+	assert.Len(t, names(t, dir), 2)
+	require.NoError(t, f.Commit())
+	assert.Equal(t, []string{".user.part", "mine.wav"}, names(t, dir))
+	assert.Zero(t, wholefile.Sweep(filepath.Join(dir, "none")))
+}
+
+func TestFoldersThatWereMadeGoAgain(t *testing.T) {
+	dir := t.TempDir()
+	undo, err := wholefile.MakeFolder(filepath.Join(dir, "a", "b", "c"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a", "kept"), nil, 0o600))
+	undo()
+	assert.Equal(t, []string{"kept"}, names(t, filepath.Join(dir, "a")))
+	undo, err = wholefile.MakeFolder(dir)
+	require.NoError(t, err)
+	undo()
+	assert.DirExists(t, dir, "it was there before")
+	_, err = wholefile.MakeFolder(filepath.Join(dir, "a", "kept", "x"))
+	assert.Error(t, err)
+}

@@ -3,20 +3,18 @@ package cli
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"os"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
-	"zestyloom/core/snag"
-	"zestyloom/core/source"
 	"zestyloom/core/sync"
 )
 
 // alignment is one line of `align --json`.
 type alignment struct {
-	File      string   `json:"file"`
+	Path      string   `json:"path"`
 	Seconds   float64  `json:"-"`
 	Samples   float64  `json:"-"`
 	Certainty string   `json:"certainty"`
@@ -29,11 +27,11 @@ type alignment struct {
 func (a alignment) MarshalJSON() ([]byte, error) {
 	type rest alignment
 	return json.Marshal(struct {
-		File    string          `json:"file"`
+		Path    string          `json:"path"`
 		Seconds json.RawMessage `json:"offset_seconds"`
 		Samples json.RawMessage `json:"offset_samples"`
 		rest
-	}{a.File, fixed(a.Seconds, 9), fixed(a.Samples, 3), rest(a)})
+	}{a.Path, fixed(a.Seconds, 9), fixed(a.Samples, 3), rest(a)})
 }
 
 func fixed(v float64, places int) json.RawMessage {
@@ -53,17 +51,22 @@ million the file's clock ran faster than the reference's, null when the overlap 
 		Args: atLeast(2, "a reference and at least one file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ctx := cmd.Context()
-			ref, done, err := openSound(ctx, args[0])
+			ref, _, done, err := openSound(ctx, args[0])
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
 			defer done()
-			listener := sync.NewListener(sync.FromFile(ref).Ways()...)
+			bar := newProgress(cmd, "listening")
+			defer bar.end()
+			listener := sync.NewListener(watch(bar, sync.FromFile(ref).Ways())...)
 			var failed error
 			for _, path := range args[1:] {
-				a, err := alignFile(ctx, listener, path)
+				a, err := alignFile(ctx, listener, path, bar)
+				bar.end()
 				if err != nil {
-					failed = refused(cmd, asJSON, path, err)
+					if failed = refused(cmd, asJSON, path, err); !errors.As(failed, new(Reported)) {
+						return failed
+					}
 					continue
 				}
 				if asJSON {
@@ -80,7 +83,7 @@ million the file's clock ran faster than the reference's, null when the overlap 
 				if a.Polarity < 0 {
 					polarity = ", polarity inverted"
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s", path, a.Certainty)
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s", shown(path), a.Certainty)
 				if a.Certainty != string(sync.None) {
 					fmt.Fprintf(cmd.OutOrStdout(), ", %+.7f s (%+.2f samples), %s%s", a.Seconds, a.Samples, drift, polarity)
 				}
@@ -93,34 +96,36 @@ million the file's clock ran faster than the reference's, null when the overlap 
 	return cmd
 }
 
-func alignFile(ctx context.Context, l *sync.Listener, path string) (alignment, error) {
-	src, done, err := openSound(ctx, path)
+func alignFile(ctx context.Context, l *sync.Listener, path string, bar *progress) (alignment, error) {
+	src, _, done, err := openSound(ctx, path)
 	if err != nil {
 		return alignment{}, err
 	}
 	defer done()
-	a, _, err := l.Align(ctx, sync.FromFile(src).Ways()...)
-	out := alignment{File: path, Seconds: a.Seconds(), Samples: a.Offset, Certainty: string(a.Certainty), Polarity: a.Polarity, Reason: a.Reason}
+	a, _, err := l.Align(ctx, watch(bar, sync.FromFile(src).Ways())...)
+	out := alignment{Path: path, Seconds: a.Seconds(), Samples: a.Offset, Certainty: string(a.Certainty), Polarity: a.Polarity, Reason: a.Reason}
 	if a.DriftKnown && a.Certainty != sync.None {
 		out.Drift = &a.Drift
 	}
 	return out, err
 }
 
-// openSound opens a sound file, or the sound of a file with pictures. done closes it.
-func openSound(ctx context.Context, path string) (src *source.Source, done func(), err error) {
-	src, err = source.Open(path)
-	if err == nil {
-		return src, func() { src.Close() }, nil
+// watched tells a progress how far a sound has been read.
+type watched struct {
+	sync.Sound
+	bar *progress
+}
+
+func watch(bar *progress, sounds []sync.Sound) []sync.Sound {
+	out := make([]sync.Sound, len(sounds))
+	for i, s := range sounds {
+		out[i] = watched{s, bar}
 	}
-	if snag.Of(err).Code != "picture_file" {
-		return nil, nil, err
-	}
-	if src, _, err = decoded(ctx, path); err != nil {
-		return nil, nil, err
-	}
-	return src, func() {
-		src.Close()
-		os.Remove(src.Path())
-	}, nil
+	return out
+}
+
+// Read implements sync.Sound.
+func (w watched) Read(dst []float64, frame int64) error {
+	w.bar.at(min(frame+int64(len(dst)), w.Frames()), w.Frames(), 0)
+	return w.Sound.Read(dst, frame)
 }

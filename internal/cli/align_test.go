@@ -30,7 +30,7 @@ func TestAlign(t *testing.T) {
 	assert.ErrorAs(t, err, new(cli.Reported), "one file is not there")
 	got := lines(t, out)
 	require.Len(t, got, 5)
-	for _, key := range []string{"file", "offset_seconds", "offset_samples", "certainty", "polarity", "drift_ppm", "reason"} {
+	for _, key := range []string{"path", "offset_seconds", "offset_samples", "certainty", "polarity", "drift_ppm", "reason"} {
 		assert.Contains(t, got[0], key)
 	}
 	assert.Regexp(t, `"offset_seconds":12\.\d{7,}`, out)

@@ -3,151 +3,167 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/naming"
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/take"
+	"zestyloom/core/wholefile"
 )
 
 // gathered is what gather says of one take.
 type gathered struct {
 	Name    string      `json:"name"`
-	Out     string      `json:"out"` // empty when it is not joined
-	Members []string    `json:"members"`
+	Path    string      `json:"path"`    // of the file that is or would be made; empty when there is nothing to join
+	Members []string    `json:"members"` // paths
 	Why     string      `json:"why"`
 	Order   string      `json:"order"`
 	Frames  int64       `json:"frames"`
+	Certain bool        `json:"certain"`
 	Joined  bool        `json:"joined"`
+	Left    string      `json:"left"` // why it is left alone, in words; empty when it is joined
 	Snags   []snag.Snag `json:"snags"`
 	group   take.Group
 }
 
+// gatherOptions say which takes are joined.
+type gatherOptions struct {
+	out    string
+	accept bool // also what only names hold together
+	anyway bool // also what something is amiss with
+	dry    bool
+	force  bool
+}
+
 func gatherCommand() *cobra.Command {
-	var out string
-	var dry, asJSON, anyway, force bool
+	var o gatherOptions
+	var asJSON bool
 	cmd := &cobra.Command{
-		Use:   "gather DIR --out DIR",
+		Use:   "gather FOLDER --out FOLDER",
 		Short: "Find the takes in a folder of mono files, say why, and join each into one file",
-		Args:  exactly(1, "one folder"),
+		Long: `Find the takes in a folder of mono files and those below it, say why they belong together, and join each
+into one file, which is read back and compared.
+
+A take is joined where the files say for certain that they are one: by their family, or by scene, take and
+start. What only names hold together is proposed; --accept joins it. What something is amiss with is told of
+and left alone; --anyway joins it. Files of different folders are never one take. The exit status is 3 when
+something was left alone that may belong together.`,
+		Args: exactly(1, "one folder"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if out == "" && !dry {
+			if o.out == "" && !o.dry {
 				return UsageError{errors.New("gather: --out is needed: the folder to write to; or --dry-run to write nothing")}
 			}
-			list, bad, err := gather(args[0], out, anyway)
+			list, failed, err := gather(cmd, args[0], asJSON, o)
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
-			failed := len(bad) > 0
-			for _, b := range bad {
-				if asJSON {
-					err = encode(cmd, b)
-				} else {
-					_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s\n  can't be read (%s): %s\n", b.Path, b.Error.Code, b.Error.Message)
-				}
-				if err != nil {
-					return err
-				}
-			}
-			if !dry && out != "" {
-				if err := os.MkdirAll(out, 0o755); err != nil {
-					return refused(cmd, asJSON, out, err)
-				}
-			}
+			left := false
 			for _, g := range list {
-				if g.Out != "" && !dry {
-					if err := g.join(cmd, force); err != nil {
+				if g.Left == "" && !o.dry {
+					if err := g.join(cmd, o.force); err != nil {
+						if cmd.Context().Err() != nil {
+							return cmd.Context().Err()
+						}
 						failed = true
-						g.Snags = append(g.Snags, snag.Snag{Code: snag.Of(err).Code, Message: snag.Of(err).Message})
+						g.Snags = append(g.Snags, snag.Snag{Code: snag.Of(err).Code, Message: snag.Of(err).Message + remedy(cmd, err)})
+						g.Left = "it could not be joined"
 					} else {
 						g.Joined = true
 					}
 				}
+				left = left || g.Left != "" && g.Path != ""
 				if asJSON {
 					err = encode(cmd, g)
 				} else {
-					err = g.print(cmd, dry)
+					g.print(cmd, o.dry)
 				}
 				if err != nil {
 					return err
 				}
 			}
-			if failed {
+			switch {
+			case failed:
 				return Reported{}
+			case left:
+				return LeftAlone{}
 			}
 			return nil
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&out, "out", "", "folder to write to")
-	f.BoolVar(&dry, "dry-run", false, "say what would be joined and write nothing")
-	f.BoolVar(&anyway, "anyway", false, "join takes that something is amiss with, too: shorter members are padded with silence at the end")
-	f.BoolVar(&force, "force", false, "overwrite files that are there")
+	f.StringVar(&o.out, "out", "", "folder to write to")
+	f.BoolVar(&o.dry, "dry-run", false, "say what would be joined and write nothing")
+	f.BoolVar(&o.accept, "accept", false, "join what only names hold together, too")
+	f.BoolVar(&o.anyway, "anyway", false, "join takes that something is amiss with, too: shorter members are padded with silence at the end")
+	f.BoolVar(&o.force, "force", false, "overwrite files that are there")
 	f.BoolVar(&asJSON, "json", false, "one JSON object a line")
 	return cmd
 }
 
-// gather groups the sound files of a folder and those below it. Files that can't be read are
-// reported and stop nothing.
-func gather(dir, out string, anyway bool) ([]gathered, []failure, error) {
+// gather groups the sound files of a folder and those below it. Files that can't be read are reported, make it
+// say failed, and stop nothing.
+func gather(cmd *cobra.Command, dir string, asJSON bool, o gatherOptions) (list []gathered, failed bool, err error) {
+	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
+		return nil, false, snag.Refuse("no_folder", "this is no folder that can be read")
+	}
+	paths, err := recordings([]string{dir})
+	if err != nil {
+		return nil, false, err
+	}
 	var files []take.File
-	var bad []failure
-	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		if strings.HasPrefix(d.Name(), ".") && path != dir {
-			if d.IsDir() {
-				return fs.SkipDir
-			}
-			return nil
-		}
-		switch strings.ToLower(filepath.Ext(path)) {
-		case ".wav", ".wave", ".bwf", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac":
-		default:
-			return nil
-		}
+	for _, path := range paths {
 		src, err := source.Open(path)
 		if err != nil {
-			bad = append(bad, failure{path, snag.Of(err)})
-			return nil
+			if snag.Of(err).Code != "picture_file" {
+				failed = true
+				_ = refused(cmd, asJSON, path, err)
+			}
+			continue
 		}
-		defer src.Close()
-		files = append(files, take.File{Key: path, Name: filepath.Base(path), Channels: src.Format.Channels, SampleRate: src.Format.SampleRate, Frames: src.Frames, Facts: src.Gather(filepath.Base(path))})
-		return nil
-	})
-	if err != nil {
-		return nil, nil, snag.Refuse("no_folder", "the folder can't be read: %w", err)
+		files = append(files, take.File{Key: path, Name: filepath.Base(path), Folder: filepath.Dir(path), Channels: src.Format.Channels,
+			SampleRate: src.Format.SampleRate, Frames: src.Frames, Facts: src.Gather(filepath.Base(path))})
+		src.Close()
 	}
-	var list []gathered
 	seen := map[string]bool{}
 	for _, g := range take.Groups(files) {
 		if g.Members[0].Channels != 1 {
 			continue // one file already
 		}
-		v := gathered{Name: groupName(g), Why: g.Why, Order: g.Order, Frames: g.Longest, Snags: append([]snag.Snag{}, g.Snags...), group: g}
+		v := gathered{Name: groupName(g), Why: g.Why, Order: g.Order, Frames: g.Longest, Certain: g.Certain, Snags: append([]snag.Snag{}, g.Snags...), group: g}
 		for _, m := range g.Members {
 			v.Members = append(v.Members, m.Key)
 		}
-		for n := 2; seen[strings.ToLower(v.Name)]; n++ {
+		below, err := filepath.Rel(dir, g.Members[0].Folder)
+		if err != nil {
+			return nil, false, err
+		}
+		key := func() string { return strings.ToLower(filepath.Join(below, v.Name)) }
+		for n := 2; seen[key()]; n++ {
 			v.Name = fmt.Sprintf("%s_%d", groupName(g), n)
 		}
-		seen[strings.ToLower(v.Name)] = true
-		if len(g.Members) > 1 && (len(g.Snags) == 0 || anyway) {
-			v.Out = filepath.Join(out, v.Name+".wav")
+		seen[key()] = true
+		switch {
+		case len(g.Members) == 1 && len(g.Snags) == 0:
+			v.Left = "a mono file of no set"
+		case len(g.Members) == 1:
+			v.Left, v.Path = "nothing to join it with is certain", filepath.Join(o.out, below, v.Name+".wav")
+		default:
+			v.Path = filepath.Join(o.out, below, v.Name+".wav")
+			if len(g.Snags) > 0 && !o.anyway {
+				v.Left = "something is amiss: --anyway joins it all the same"
+			} else if !g.Certain && len(g.Snags) == 0 && !o.accept {
+				v.Left = "it is proposed, and not certain: --accept joins it"
+			}
 		}
 		list = append(list, v)
 	}
-	return list, bad, nil
+	return list, failed, nil
 }
 
 // groupName is the name of a take's file, without an extension.
@@ -156,56 +172,51 @@ func groupName(g take.Group) string {
 	if f.Scene != "" && f.Take != "" {
 		return naming.Clean(strings.Trim(f.Roll+"_"+f.Scene+"-"+f.Take, "_"))
 	}
-	return naming.Clean(source.ParseName(g.Members[0].Name).Stem)
+	return naming.Clean(take.SetStem(g.Names()...))
 }
 
 func (g *gathered) join(cmd *cobra.Command, force bool) error {
-	first := g.group.Members[0]
-	o := poly.Out{Path: g.Out}
+	facts := g.group.Members[0].Facts
+	o := poly.Out{Path: g.Path}
 	for _, m := range g.group.Members {
+		facts.Fill(m.Facts)
 		t := m.Facts.Tracks[0]
 		o.Strands = append(o.Strands, poly.Strand{Path: m.Key, Channel: 1, Label: t.Label, Track: t.RecorderTrack})
 		if sp := source.ParseName(m.Name).Speaker; sp != "" && g.group.Layout != "" {
-			o.Order = append(o.Order, audio.Speaker(sp))
+			o.Order = append(o.Order, sp)
 		}
 	}
-	said := poly.Said{Facts: first.Facts, Bare: first.Facts.Start < 0 && first.Facts.Scene == ""}
-	opts := poly.WriteOptions{Force: force, Pad: true}
-	if _, err := poly.Write(cmd.Context(), []poly.Out{o}, said, opts, nil); err != nil {
-		return err
-	}
-	proofs, err := poly.Prove(cmd.Context(), []poly.Out{o}, said, opts, nil)
+	undo, err := wholefile.MakeFolder(filepath.Dir(g.Path))
 	if err != nil {
 		return err
 	}
-	if i := slices.IndexFunc(proofs, func(p poly.FileProof) bool { return !p.OK }); i >= 0 {
-		return snag.Refuse("proof_failed", "%s read back is not what its members hold: %s", g.Out, strings.Join(proofs[i].Wrong, "; "))
+	said := poly.Said{Facts: facts, Bare: facts.Start < 0 && facts.Scene == ""}
+	proof, err := writeAndProve(cmd, o, said, poly.WriteOptions{Force: force, Pad: true}, g.group.Members[0].SampleRate)
+	if err != nil {
+		undo()
 	}
-	return nil
+	g.Snags = append(g.Snags, proof.Snags...)
+	return err
 }
 
-func (g *gathered) print(cmd *cobra.Command, dry bool) error {
-	out := cmd.OutOrStdout()
-	what := "left as it is"
+func (g *gathered) print(cmd *cobra.Command, dry bool) {
+	what := "left alone: " + g.Left
 	switch {
 	case g.Joined:
-		what = "joined into " + g.Out + ", read back and compared"
-	case g.Out != "" && dry:
-		what = "would be joined into " + g.Out
+		what = "joined into " + g.Path + ", read back and compared"
+	case g.Left == "" && dry:
+		what = "would be joined into " + g.Path
 	}
-	_, err := fmt.Fprintf(out, "%s: %d files, %s; %s\n", g.Name, len(g.Members), g.Why, what)
+	sayf(cmd, "%s: %s, %s; %s", shown(g.Name), count(len(g.Members), "file"), g.Why, shown(what))
 	for i, m := range g.group.Members {
 		label := m.Facts.Tracks[0].Label
 		if label == "" {
 			label = "no label"
 		}
-		fmt.Fprintf(out, "  %d  %s  (%s)\n", i+1, label, m.Key)
+		sayf(cmd, "  %d  %s  (%s)", i+1, shown(label), shown(m.Key))
 	}
 	if g.Order != "" && len(g.Members) > 1 {
-		fmt.Fprintf(out, "  order: %s\n", g.Order)
+		sayf(cmd, "  order: %s", g.Order)
 	}
-	for _, s := range g.Snags {
-		fmt.Fprintf(out, "! %s\n", s.Message)
-	}
-	return err
+	saySnags(cmd, g.Snags)
 }

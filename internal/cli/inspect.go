@@ -1,12 +1,10 @@
 package cli
 
 import (
-	"context"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
-	"os"
 	"path/filepath"
 	"strings"
 	"text/tabwriter"
@@ -18,6 +16,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
 )
 
 // inspection is one line of `inspect --json`.
@@ -60,18 +59,17 @@ type levelLine struct {
 	Silent bool     `json:"silent"`
 }
 
-type failure struct {
-	Path  string        `json:"path"`
-	Error *snag.Refusal `json:"error"`
-}
-
 func inspectCommand() *cobra.Command {
-	var asJSON, levels bool
+	var asJSON, asCSV, levels bool
 	var rate string
 	cmd := &cobra.Command{
-		Use:   "inspect FILE...",
+		Use:   "inspect FILE|FOLDER...",
 		Short: "Say what sound files hold: channels, labels, start, and what is amiss",
-		Args:  atLeast(1, "at least one file"),
+		Long: `Say what sound files hold: channels, labels, start, and what is amiss.
+
+Of a folder all recordings in it and below are read. Sound inside of files with pictures is decoded only
+where --levels asks for it.`,
+		Args: atLeast(1, "at least one file or folder"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			assumed := timecode.Rate{}
 			if rate != "" {
@@ -80,88 +78,103 @@ func inspectCommand() *cobra.Command {
 					return UsageError{err}
 				}
 			}
-			out := cmd.OutOrStdout()
-			enc := json.NewEncoder(out)
-			enc.SetEscapeHTML(false)
-			failed := false
-			for _, path := range args {
-				i, err := inspect(cmd.Context(), path, levels, assumed)
-				if err != nil {
-					failed = true
-				}
+			if asJSON && asCSV {
+				return UsageError{errors.New("inspect: --json or --csv, not both")}
+			}
+			paths, err := recordings(args)
+			if err != nil {
+				return refused(cmd, asJSON, args[0], err)
+			}
+			var table *inspectionTable
+			if asCSV {
+				table = newInspectionTable(cmd.OutOrStdout())
+				defer table.Flush()
+			}
+			var failed error
+			for _, path := range paths {
+				i, err := inspect(cmd, path, levels, assumed)
 				switch {
-				case asJSON && err != nil:
-					err = enc.Encode(failure{path, snag.Of(err)})
-				case asJSON:
-					err = enc.Encode(i)
+				case err != nil && cmd.Context().Err() != nil:
+					return cmd.Context().Err()
 				case err != nil:
-					_, err = fmt.Fprintf(out, "%s\n  can't be read (%s): %s\n\n", path, snag.Of(err).Code, snag.Of(err).Message)
+					if failed = refused(cmd, asJSON, path, err); !errors.As(failed, new(Reported)) {
+						return failed
+					}
+				case asJSON:
+					err = encode(cmd, i)
+				case asCSV:
+					err = table.add(i)
 				default:
-					err = i.print(out)
+					err = i.print(cmd.OutOrStdout())
 				}
-				if err != nil {
+				if err != nil && failed == nil {
 					return err
 				}
 			}
-			if failed {
-				return Reported{}
-			}
-			return nil
+			return failed
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON object a line")
+	cmd.Flags().BoolVar(&asCSV, "csv", false, "a table with a row a channel")
 	cmd.Flags().BoolVar(&levels, "levels", false, "read all samples and give each channel's level")
 	cmd.Flags().StringVar(&rate, "timecode-rate", "", "rate to count the start in where a file doesn't say one, such as 25")
 	return cmd
 }
 
-// decoded opens the sound of a file with pictures, from a copy that is made for it.
-func decoded(ctx context.Context, path string) (*source.Source, string, error) {
-	p, err := picture.Probe(ctx, path)
-	if err != nil {
-		return nil, "", err
-	}
-	tmp, err := os.MkdirTemp("", "zestyloom-*")
-	if err != nil {
-		return nil, "", err
-	}
-	defer os.RemoveAll(tmp)
-	out := tmp + ".wav"
-	if _, err := p.WriteSound(ctx, path, out, tmp); err != nil {
-		return nil, "", err
-	}
-	src, err := source.Open(out)
-	return src, p.Container, err
-}
-
-func inspect(ctx context.Context, path string, levels bool, assumed timecode.Rate) (*inspection, error) {
+func inspect(cmd *cobra.Command, path string, levels bool, assumed timecode.Rate) (*inspection, error) {
+	ctx := cmd.Context()
 	src, err := source.Open(path)
-	var container string
-	if err != nil && snag.Of(err).Code == "picture_file" {
-		if src, container, err = decoded(ctx, path); err == nil {
-			defer os.Remove(src.Path())
+	var f source.Facts
+	switch {
+	case err == nil:
+		defer src.Close()
+	case snag.Of(err).Code != "picture_file":
+		return nil, err
+	case levels:
+		var done func()
+		if src, _, done, err = openSound(ctx, path); err != nil {
+			return nil, err
 		}
+		defer done()
+	default:
+		info, err := picture.Probe(ctx, path)
+		if err != nil {
+			return nil, err
+		}
+		return newInspection(path, info.Container, info.Format().Coding.String(), info.Format(), info.Frames(), info.Facts(), assumed), nil
 	}
+	f = src.Gather(filepath.Base(path))
+	i := newInspection(path, src.Container, src.Encoding(), src.Format, src.Frames, f, assumed)
+	if !levels {
+		return i, nil
+	}
+	p := newProgress(cmd, shown(path))
+	defer p.end()
+	i.levels, err = source.Levels(ctx, src, func(done int64) { p.at(done, src.Frames, src.Format.SampleRate) })
 	if err != nil {
 		return nil, err
 	}
-	defer src.Close()
-	if container != "" {
-		src.Container = container
+	for c := range i.Tracks {
+		l := i.levels[c]
+		i.Tracks[c] = levelLine{i.Tracks[c].(trackLine), finite(l.PeakDB()), finite(l.RMSDB()), l.Silent()}
+		if l.Invalid > 0 {
+			i.Snags = append(i.Snags, snag.New("not_numbers", "channel %d holds %s that are not numbers; they are left out of its level", c+1, count(l.Invalid, "sample")))
+		}
 	}
-	f := src.Gather(filepath.Base(path))
+	return i, nil
+}
+
+// newInspection brings together what is known of a file but for its levels.
+func newInspection(path, container, encoding string, format wave.Format, frames int64, f source.Facts, assumed timecode.Rate) *inspection {
 	i := &inspection{
-		Path: path, Container: src.Container, Encoding: src.Format.Coding.String(), SampleRate: src.Format.SampleRate,
-		Channels: src.Format.Channels, Frames: src.Frames, ChannelMask: src.Format.Mask,
+		Path: path, Container: container, Encoding: encoding, SampleRate: format.SampleRate,
+		Channels: format.Channels, Frames: frames, ChannelMask: format.Mask,
 		Project: f.Project, Scene: f.Scene, Take: f.Take, Roll: f.Roll, Note: f.Note,
-		Circled: f.Circled, WildTrack: f.WildTrack, NoGood: f.NoGood, Snags: f.Snags,
-	}
-	if i.Snags == nil {
-		i.Snags = []snag.Snag{}
+		Circled: f.Circled, WildTrack: f.WildTrack, NoGood: f.NoGood, Snags: append([]snag.Snag{}, f.Snags...), Tracks: []any{},
 	}
 	if f.Start >= 0 {
 		i.StartSamples = &f.Start
-		if tc, ok := startTimecode(f, src.Format.SampleRate, assumed); ok {
+		if tc, ok := startTimecode(f, format.SampleRate, assumed); ok {
 			i.StartTimecode = &tc
 		}
 	}
@@ -169,27 +182,14 @@ func inspect(ctx context.Context, path string, levels bool, assumed timecode.Rat
 		r := f.Rate.Rational()
 		i.TimecodeRate, i.DropFrame = &r, f.Rate.Drop
 	}
-	if levels {
-		if i.levels, err = source.Levels(ctx, src); err != nil {
-			return nil, err
-		}
-	}
-	for c, t := range f.Tracks {
+	for _, t := range f.Tracks {
 		line := trackLine{Channel: t.Channel, Label: t.Label, LabelSource: t.LabelSource}
 		if t.RecorderTrack > 0 {
 			line.RecorderTrack = &t.RecorderTrack
 		}
-		if !levels {
-			i.Tracks = append(i.Tracks, line)
-			continue
-		}
-		l := i.levels[c]
-		i.Tracks = append(i.Tracks, levelLine{line, finite(l.PeakDB()), finite(l.RMSDB()), l.Silent()})
-		if l.Invalid > 0 {
-			i.Snags = append(i.Snags, snag.New("not_numbers", "channel %d holds %d samples that are not numbers; they are left out of its level", t.Channel, l.Invalid))
-		}
+		i.Tracks = append(i.Tracks, line)
 	}
-	return i, nil
+	return i
 }
 
 // startTimecode counts the start in the file's rate, else in the assumed one. A start on a whole
@@ -220,8 +220,8 @@ func finite(db float64) *float64 {
 func (i *inspection) print(out io.Writer) error {
 	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
 	seconds := float64(i.Frames) / float64(i.SampleRate)
-	fmt.Fprintf(w, "%s\n", i.Path)
-	fmt.Fprintf(w, "  %s %s, %d channels, %d Hz, %d frames (%.3f s)\n", i.Container, i.Encoding, i.Channels, i.SampleRate, i.Frames, seconds)
+	fmt.Fprintf(w, "%s\n", shown(i.Path))
+	fmt.Fprintf(w, "  %s %s, %s, %d Hz, %s (%.3f s)\n", i.Container, i.Encoding, count(i.Channels, "channel"), i.SampleRate, count(i.Frames, "frame"), seconds)
 	if i.StartSamples != nil {
 		tc := "no timecode rate given"
 		if i.StartTimecode != nil {
@@ -247,7 +247,7 @@ func (i *inspection) print(out io.Writer) error {
 		}
 	}
 	if len(said) > 0 {
-		fmt.Fprintf(w, "  %s\n", strings.Join(said, ", "))
+		fmt.Fprintf(w, "  %s\n", shown(strings.Join(said, ", ")))
 	}
 	for c, t := range i.Tracks {
 		line, hasLevel := trackLine{}, false
@@ -265,7 +265,7 @@ func (i *inspection) print(out io.Writer) error {
 		if line.RecorderTrack != nil {
 			rec = fmt.Sprintf("recorder track %d", *line.RecorderTrack)
 		}
-		fmt.Fprintf(w, "  %d\t%s\t%s", line.Channel, label, rec)
+		fmt.Fprintf(w, "  %d\t%s\t%s", line.Channel, shown(label), rec)
 		if hasLevel {
 			l := i.levels[c]
 			state := fmt.Sprintf("peak %.1f dBFS\tRMS %.1f dBFS", l.PeakDB(), l.RMSDB())
@@ -279,7 +279,7 @@ func (i *inspection) print(out io.Writer) error {
 		fmt.Fprintln(w)
 	}
 	for _, s := range i.Snags {
-		fmt.Fprintf(w, "  ! %s\n", s.Message)
+		fmt.Fprintf(w, "  ! %s\n", shown(s.Message))
 	}
 	fmt.Fprintln(w)
 	return w.Flush()

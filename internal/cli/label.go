@@ -55,24 +55,26 @@ func labelCommand() *cobra.Command {
 			}
 			said := poly.Said{Facts: facts}
 			opts := poly.WriteOptions{Force: force}
-			if _, err := poly.Write(cmd.Context(), []poly.Out{o}, said, opts, nil); err != nil {
-				return refused(cmd, asJSON, args[0], err)
-			}
-			proofs, err := poly.Prove(cmd.Context(), []poly.Out{o}, said, opts, nil)
-			if err == nil && !proofs[0].OK {
-				err = snag.Refuse("proof_failed", "%s read back is not what it should be: %s", out, strings.Join(proofs[0].Wrong, "; "))
-			}
+			proof, err := writeAndProve(cmd, o, said, opts, src.Format.SampleRate)
 			if err != nil {
 				return refused(cmd, asJSON, out, err)
 			}
 			if asJSON {
-				return encode(cmd, proofs[0])
+				return encode(cmd, struct {
+					Path string `json:"path"`
+					poly.FileProof
+				}{out, proof})
 			}
-			_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s: %d channels of %d samples, read back and compared\n", out, len(o.Strands), proofs[0].Frames)
+			sayf(cmd, "%s: %s of %s, read back and compared", shown(out), count(len(o.Strands), "channel"), count(proof.Frames, "sample"))
 			for i, s := range o.Strands {
-				fmt.Fprintf(cmd.OutOrStdout(), "  %d  %s\n", i+1, s.Label)
+				label := s.Label
+				if label == "" {
+					label = "no label"
+				}
+				sayf(cmd, "  %d  %s", i+1, shown(label))
 			}
-			return err
+			saySnags(cmd, proof.Snags)
+			return nil
 		},
 	}
 	f := cmd.Flags()
@@ -83,4 +85,30 @@ func labelCommand() *cobra.Command {
 	f.BoolVar(&force, "force", false, "overwrite a file that is there")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd
+}
+
+// writeAndProve writes one file and reads it back. A file that is not what it should be is an error.
+func writeAndProve(cmd *cobra.Command, o poly.Out, said poly.Said, opts poly.WriteOptions, sampleRate int) (poly.FileProof, error) {
+	sweep(cmd, filepath.Dir(o.Path))
+	outs := []poly.Out{o}
+	step := func(what string) (func(done, total int64), func()) {
+		bar := newProgress(cmd, what+" "+shown(filepath.Base(o.Path)))
+		return func(done, total int64) { bar.at(done, total, sampleRate) }, bar.end
+	}
+	report, end := step("writing")
+	_, err := poly.Write(cmd.Context(), outs, said, opts, report)
+	end()
+	if err != nil {
+		return poly.FileProof{}, err
+	}
+	report, end = step("reading back")
+	proofs, err := poly.Prove(cmd.Context(), outs, said, opts, report)
+	end()
+	if err != nil {
+		return poly.FileProof{}, err
+	}
+	if !proofs[0].OK {
+		return proofs[0], snag.Refuse("proof_failed", "%s read back is not what it should be: %s", o.Path, strings.Join(proofs[0].Wrong, "; "))
+	}
+	return proofs[0], nil
 }

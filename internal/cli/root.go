@@ -2,6 +2,8 @@
 package cli
 
 import (
+	"context"
+	"errors"
 	"fmt"
 
 	"github.com/spf13/cobra"
@@ -14,6 +16,27 @@ type UsageError struct{ error }
 type Reported struct{}
 
 func (Reported) Error() string { return "failed" }
+
+// LeftAlone is the end of a command that did what was certain and left the rest alone: exit status 3.
+type LeftAlone struct{}
+
+func (LeftAlone) Error() string { return "something was left alone that may belong together" }
+
+// Status is the exit status for what a command ended with: 0 done, 1 something could not be done, 2 wrong usage, 3
+// something was left alone, 130 stopped.
+func Status(err error) int {
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, new(UsageError)):
+		return 2
+	case errors.As(err, new(LeftAlone)):
+		return 3
+	case errors.Is(err, context.Canceled):
+		return 130
+	}
+	return 1
+}
 
 // Root makes the command tree.
 func Root() *cobra.Command {
@@ -30,9 +53,10 @@ func Root() *cobra.Command {
 		},
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	root.CompletionOptions.DisableDefaultCmd = true
+	root.Version = version()
+	root.SetVersionTemplate("zestyloom {{.Version}}\n")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
-	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), manCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
 	return root
 }
 

@@ -1,20 +1,21 @@
 package cli
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
 	"zestyloom/core/naming"
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
+	"zestyloom/core/wholefile"
 )
 
 func splitCommand() *cobra.Command {
 	var o poly.SplitOptions
-	var asJSON bool
+	var asJSON, dry bool
 	cmd := &cobra.Command{
 		Use:   "split FILE --out DIR",
 		Short: "Break a multichannel file into mono files and stereo pairs, bit for bit",
@@ -33,17 +34,29 @@ func splitCommand() *cobra.Command {
 				return refused(cmd, asJSON, args[0], err)
 			}
 			defer p.Close()
-			if err := p.Run(cmd.Context(), nil); err != nil {
-				return refused(cmd, asJSON, args[0], err)
+			if !dry {
+				sweep(cmd, o.Dir)
+				bar := newProgress(cmd, "splitting "+shown(filepath.Base(args[0])))
+				err := p.Run(cmd.Context(), func(done int64) { bar.at(done, p.Frames, p.SampleRate()) })
+				bar.end()
+				if err != nil {
+					return refused(cmd, asJSON, args[0], err)
+				}
 			}
 			if asJSON {
-				return splitJSON(cmd, p)
+				return splitJSON(cmd, p, args[0], !dry)
 			}
-			for _, s := range p.Snags {
-				fmt.Fprintf(cmd.OutOrStdout(), "! %s\n", s.Message)
-			}
+			saySnags(cmd, p.Snags)
 			for _, part := range p.Parts {
-				fmt.Fprintf(cmd.OutOrStdout(), "channel %s -> %s\n", numbers(part.Channels), part.Path)
+				what := "channel"
+				if len(part.Channels) > 1 {
+					what = "channels"
+				}
+				would := ""
+				if dry {
+					would = " (not written)"
+				}
+				sayf(cmd, "%s %s -> %s%s", what, numbers(part.Channels), shown(part.Path), would)
 			}
 			return nil
 		},
@@ -54,55 +67,33 @@ func splitCommand() *cobra.Command {
 	f.StringVar(&o.Pairs, "pairs", "", "channels to write as stereo pairs, such as 1-2,5-6")
 	f.StringVar(&o.Pattern, "name", poly.DefaultPattern, "name pattern: {file} {channel} {label} {track} {scene} {take} {roll} {project}")
 	f.BoolVar(&o.Force, "force", false, "overwrite files that are there")
+	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd
 }
 
-func splitJSON(cmd *cobra.Command, p *poly.Split) error {
+func splitJSON(cmd *cobra.Command, p *poly.Split, path string, written bool) error {
 	type file struct {
 		Path     string `json:"path"`
 		Channels []int  `json:"channels"`
 		Label    string `json:"label"`
 	}
 	out := struct {
-		Files  []file      `json:"files"`
-		Frames int64       `json:"frames"`
-		Snags  []snag.Snag `json:"snags"`
-	}{Frames: p.Frames, Snags: append([]snag.Snag{}, p.Snags...)}
+		Path    string      `json:"path"`
+		Files   []file      `json:"files"`
+		Frames  int64       `json:"frames"`
+		Written bool        `json:"written"`
+		Snags   []snag.Snag `json:"snags"`
+	}{Path: path, Frames: p.Frames, Written: written, Snags: append([]snag.Snag{}, p.Snags...)}
 	for _, part := range p.Parts {
 		out.Files = append(out.Files, file{part.Path, part.Channels, part.Label})
 	}
 	return encode(cmd, out)
 }
 
-func encode(cmd *cobra.Command, v any) error {
-	enc := json.NewEncoder(cmd.OutOrStdout())
-	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
-}
-
-// refused tells of a failure: as a line of JSON where that was asked for, else on standard error.
-func refused(cmd *cobra.Command, asJSON bool, path string, err error) error {
-	var bad *snag.Refusal
-	if errors.As(err, &bad) && (bad.Code == "bad_channels" || bad.Code == "bad_pattern") {
-		return UsageError{err}
+// sweep clears what a killed run has left in a folder that is written to.
+func sweep(cmd *cobra.Command, dir string) {
+	if n := wholefile.Sweep(dir); n > 0 {
+		fmt.Fprintf(cmd.ErrOrStderr(), "%s of a run that was killed removed from %s\n", count(n, "part file"), shown(dir))
 	}
-	if !asJSON {
-		return fmt.Errorf("%s: %w", path, err)
-	}
-	if err := encode(cmd, failure{path, snag.Of(err)}); err != nil {
-		return err
-	}
-	return Reported{}
-}
-
-func numbers(channels []int) string {
-	s := ""
-	for i, c := range channels {
-		if i > 0 {
-			s += "-"
-		}
-		s += fmt.Sprint(c)
-	}
-	return s
 }

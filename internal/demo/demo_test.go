@@ -47,7 +47,7 @@ func TestLanternFerry(t *testing.T) {
 		s, err := source.Open(filepath.Join(a, name))
 		require.NoError(t, err)
 		t.Cleanup(func() { s.Close() })
-		levels, err := source.Levels(context.Background(), s)
+		levels, err := source.Levels(context.Background(), s, nil)
 		require.NoError(t, err)
 		return s.Gather(name), levels, s
 	}

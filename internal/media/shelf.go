@@ -175,10 +175,11 @@ func (s *Shelf) Walk(path string) ([]Found, error) {
 	return out, nil
 }
 
-var recordings = []string{".wav", ".wave", ".bwf", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".au", ".snd", ".caf", ".mov", ".mp4", ".m4a", ".m4v", ".mkv", ".mxf"}
+// Recordings are the endings of names, in lower case, that files which are taken in have.
+var Recordings = []string{".wav", ".wave", ".bwf", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".au", ".snd", ".caf", ".mov", ".mp4", ".m4a", ".m4v", ".mkv", ".mxf"}
 
 func recording(name string) bool {
-	return !strings.HasPrefix(name, ".") && slices.Contains(recordings, strings.ToLower(filepath.Ext(name)))
+	return !strings.HasPrefix(name, ".") && slices.Contains(Recordings, strings.ToLower(filepath.Ext(name)))
 }
 
 // CopyTo copies a file of the shelf to a path of the media folder, whole or not at all.
