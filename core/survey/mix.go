@@ -2,6 +2,7 @@ package survey
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 )
@@ -112,8 +113,8 @@ func solve(cov *mat.SymDense, k int, from []int, in []bool) ([]float64, bool) {
 	return z, true
 }
 
-// mixes finds the channels that are mixes of the others. A source could be told from its mix and
-// the other sources as well, but only by taking them away: gains are positive. Two mixes of the same
+// mixes finds the channels that are plain mixes of the others, at gains that never move and are positive but
+// for the one that relationOf prefers. Two mixes of the same
 // sources may explain each other in part, so each is explained anew by what is no mix.
 func mixes(cov *mat.SymDense, use []int) []Relation {
 	limit := math.Pow(10, ExplainedDB/10)
@@ -142,15 +143,103 @@ func mixes(cov *mat.SymDense, use []int) []Relation {
 		if rest >= limit || parts(cov, k, from, gains) < 2 {
 			continue
 		}
-		r := Relation{Kind: Mix, A: k + 1, RestDB: restDB(rest)}
+		var members []int
 		for i, g := range gains {
 			if share(cov, k, from[i], g) >= minShare {
-				r.Of = append(r.Of, Part{from[i] + 1, 20 * math.Log10(g)})
+				members = append(members, from[i])
 			}
 		}
-		out = append(out, r)
+		r := relationOf(cov, k, members)
+		if !slices.ContainsFunc(out, func(o Relation) bool { return o.A == r.A }) {
+			out = append(out, r)
+		}
 	}
 	return out
+}
+
+// relationOf says how channel k is a sum of members. Any of them is as well one of k and the others, some of them
+// inverted; the mix is the one without which what is left is most independent.
+func relationOf(cov *mat.SymDense, k int, members []int) Relation {
+	all := append(slices.Clone(members), k)
+	slices.Sort(all)
+	most := math.Inf(-1)
+	var r Relation
+	for _, j := range all {
+		var from []int
+		for _, c := range all {
+			if c != j {
+				from = append(from, c)
+			}
+		}
+		one := sumOf(cov, j, from)
+		if v := likelyMix(cov, j, from, one.Of); v > most {
+			most, r = v, one
+		}
+	}
+	return r
+}
+
+// sumOf explains channel k by from, whatever the signs.
+func sumOf(cov *mat.SymDense, k int, from []int) Relation {
+	in := make([]bool, len(from))
+	for i := range in {
+		in[i] = true
+	}
+	r := Relation{Kind: Mix, A: k + 1}
+	gains, ok := solve(cov, k, from, in)
+	if !ok {
+		gains, _ = mixOf(cov, k, from)
+	}
+	r.RestDB = restDB(left(cov, k, from, gains))
+	for i, g := range gains {
+		if share(cov, k, from[i], g) >= minShare {
+			r.Of = append(r.Of, Part{from[i] + 1, 20 * math.Log10(math.Abs(g)), g < 0})
+		}
+	}
+	return r
+}
+
+// What speaks for a channel to be the mix, in the units of independence: recorders put it first, and few microphones
+// are turned over in it.
+const (
+	firstTwo    = 0.7
+	perInverted = 0.15
+)
+
+// likelyMix says how likely k is the mix of channels that have all to do with each other, and not one of those that
+// make it up: the channels without it are more independent than without another.
+func likelyMix(cov *mat.SymDense, k int, from []int, of []Part) float64 {
+	v := independence(cov, from)
+	if k < 2 {
+		v += firstTwo
+	}
+	for _, p := range of {
+		if p.Inverted {
+			v -= perInverted
+		}
+	}
+	return v
+}
+
+// independence is the logarithm of the determinant of the channels' correlation coefficients: 0 where none has to
+// do with another, far below where some are sums of others.
+func independence(cov *mat.SymDense, set []int) float64 {
+	m := mat.NewSymDense(len(set), nil)
+	for i, a := range set {
+		for j := i; j < len(set); j++ {
+			b := set[j]
+			v := cov.At(a, b) / math.Sqrt(cov.At(a, a)*cov.At(b, b))
+			if i == j {
+				v += 1e-9
+			}
+			m.SetSym(i, j, v)
+		}
+	}
+	var chol mat.Cholesky
+	if !chol.Factorize(m) {
+		return math.Inf(-1)
+	}
+	return chol.LogDet()
 }
 
 func share(cov *mat.SymDense, k, of int, gain float64) float64 {

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 )
@@ -25,18 +26,22 @@ type Relation struct {
 	A        int     `json:"a"`
 	B        int     `json:"b,omitempty"`
 	Of       []Part  `json:"of,omitempty"`       // what a mix is made of
-	Delay    int     `json:"delay,omitempty"`    // samples by which B is later than A
+	Delay    int     `json:"delay,omitempty"`    // samples by which B is later than A, or a mix than its members
 	Inverted bool    `json:"inverted,omitempty"` // B has the other polarity
 	GainDB   float64 `json:"gain_db,omitempty"`  // of B against A
 	RestDB   float64 `json:"rest_db,omitempty"`  // what is left unexplained, against the channel
 	Alike    float64 `json:"alike,omitempty"`    // correlation coefficient at no delay, -1 to 1
 	Certain  bool    `json:"certain,omitempty"`
+	RideDB   float64 `json:"ride_db,omitempty"` // between the lowest and the highest gain of the member of a mix that moves most
+	Limited  bool    `json:"limited,omitempty"` // a mix whose peaks a limiter takes down
+	Agree    float64 `json:"agree,omitempty"`   // share of the moments in which both sound that bear it out
 }
 
 // Part is one channel's share of a mix.
 type Part struct {
-	Channel int     `json:"channel"`
-	GainDB  float64 `json:"gain_db"`
+	Channel  int     `json:"channel"`
+	GainDB   float64 `json:"gain_db"`
+	Inverted bool    `json:"inverted,omitempty"`
 }
 
 // Limits for what is claimed. A peak of chance in the 2881 lags searched stands out by about 4.5
@@ -45,6 +50,9 @@ const (
 	clearPeak    = 9.0
 	certainPeak  = 20.0
 	clearRival   = 0.7
+	someAgree    = 0.25 // of the moments that sound, how many must bear a delay out; by chance 1 in 120 does
+	mostAgree    = 0.5  // and how many for it to be certain
+	fewMoments   = 4
 	pairAlike    = 0.25
 	pairTooAlike = 0.999
 	pairLevelDB  = 6.0
@@ -69,7 +77,6 @@ func (s *Surveyor) relations(of []Channel) []Relation {
 	for c := range use {
 		use[c] = !of[c].Silent() && cov.At(c, c) > 0
 	}
-	arrivals := s.windows.arrivals(s.rate, use)
 	copyOf := make([]bool, n) // the same as a channel before it
 	for b := range n {
 		for a := range b {
@@ -85,28 +92,42 @@ func (s *Surveyor) relations(of []Channel) []Relation {
 	}
 	var distinct []int
 	for c := range n {
-		if use[c] && !copyOf[c] {
+		if use[c] && !copyOf[c] && len(distinct) < maxRelated {
 			distinct = append(distinct, c)
 		}
 	}
+	for c := range use {
+		use[c] = slices.Contains(distinct, c)
+	}
+	if len(distinct) < 2 {
+		return out
+	}
+	arrivals := s.windows.arrivals(s.rate, use)
 	mixed := mixes(cov, distinct)
-	out = append(out, mixed...)
 	isMix := make([]bool, n)
 	for _, m := range mixed {
 		isMix[m.A-1] = true
 	}
+	mixed = append(mixed, s.riddenMixes(cov, arrivals, distinct, isMix)...)
+	slices.SortFunc(mixed, func(a, b Relation) int { return a.A - b.A })
+	out = append(out, mixed...)
 	for i, a := range distinct {
 		for _, b := range distinct[i+1:] {
 			if isMix[a] || isMix[b] {
 				continue
 			}
-			if r, ok := s.apart(cov, arrivals[a*n+b], a, b); ok {
+			if r, ok := s.apart(cov, arrivals.of(a, b), a, b); ok {
 				out = append(out, r)
 			}
 		}
 	}
 	return out
 }
+
+// maxRelated is how many channels are compared in time and taken for members of mixes: the first that sound and
+// are no copies. Recordings of more are of no microphones that anybody set up together, and pairs grow with
+// the square.
+const maxRelated = 64
 
 // samePair tells whether b is a, exactly or at another level.
 func (s *Surveyor) samePair(cov *mat.SymDense, a, b int) (Relation, bool) {
@@ -137,7 +158,12 @@ func (s *Surveyor) apart(cov *mat.SymDense, v arrival, a, b int) (Relation, bool
 	if !v.aligns || v.clear < clearPeak || v.rival > clearRival {
 		return r, false
 	}
-	r.Certain = v.clear >= certainPeak
+	agree, moments := s.windows.agreement(s.rate, v, a, b)
+	if agree < someAgree || moments >= fewMoments && agree*float64(moments) < 2.5 {
+		return r, false // as of one click that both hear
+	}
+	r.Agree = agree
+	r.Certain = v.clear >= certainPeak && agree > mostAgree && moments >= fewMoments
 	together := math.Abs(float64(v.delay)) <= pairSeconds*float64(s.rate)
 	if b == a+1 && together && v.sign > 0 && r.Alike >= pairAlike && r.Alike < pairTooAlike && math.Abs(r.GainDB) <= pairLevelDB {
 		r.Kind, r.Certain = Pair, false // a pair is never more than likely by its sound alone

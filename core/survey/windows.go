@@ -17,6 +17,9 @@ type windows struct {
 	now     [][]float32
 	best    [][][]float32 // by stretch, by channel
 	score   []float64
+	// For agreement: made when first asked for.
+	transform *transform
+	moments   map[int]moments
 }
 
 const (
@@ -118,40 +121,44 @@ const (
 	highHz        = 7000
 )
 
+// arrivals is how the sound of each pair of channels is related in time.
+type arrivals struct {
+	n      int
+	search int               // samples either way
+	pair   []arrival         // of a < b at [a*n+b]
+	corr   map[int][]float32 // whitened correlation by lag, from -search on; 1 for the same sound
+}
+
+func (a *arrivals) of(x, y int) arrival { return a.pair[x*a.n+y] }
+
+// at is the whitened correlation of channel y with x where y is later by lag.
+func (a *arrivals) at(x, y, lag int) float64 {
+	if x > y {
+		x, y, lag = y, x, -lag
+	}
+	if c := a.corr[x*a.n+y]; c != nil && lag >= -a.search && lag <= a.search {
+		return float64(c[lag+a.search])
+	}
+	return 0
+}
+
 // arrivals works out how the sound of each pair of channels is related in time, by cross-correlation
-// with the phase transform (Knapp and Carter, 1976) over all pieces. The result for channels a < b
-// is at [a*channels+b].
-func (w *windows) arrivals(rate int, use []bool) []arrival {
+// with the phase transform (Knapp and Carter, 1976) over all pieces.
+func (w *windows) arrivals(rate int, use []bool) *arrivals {
 	w.close()
 	channels := len(w.now)
-	out := make([]arrival, channels*channels)
+	out := &arrivals{n: channels, search: min(w.length/2, int(searchSeconds*float64(rate))), pair: make([]arrival, channels*channels), corr: map[int][]float32{}}
 	if len(w.best) == 0 {
 		return out
 	}
 	size := 2 * w.length
-	fft := fourier.NewFFT(size)
-	bins := size/2 + 1
-	lo, hi := max(1, lowHz*size/rate), min(bins-1, highHz*size/rate)
+	t := newTransform(size, rate)
 	cross := map[int][]complex128{}
 	spectra := make([][]complex128, channels)
-	buf := make([]float64, size)
 	for _, piece := range w.best {
 		for c := range piece {
-			if !use[c] {
-				continue
-			}
-			for i, v := range piece[c] {
-				// A Hann window: what is cut off at the ends must not click.
-				buf[i] = float64(v) * (0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(w.length)))
-			}
-			clear(buf[w.length:])
-			spectra[c] = fft.Coefficients(spectra[c], buf)
-			for i := range spectra[c] { // whitened: only the phase is left
-				if m := cmplx.Abs(spectra[c][i]); m > 1e-12 {
-					spectra[c][i] /= complex(m, 0)
-				} else {
-					spectra[c][i] = 0
-				}
+			if use[c] {
+				spectra[c] = t.whitened(spectra[c], piece[c])
 			}
 		}
 		for a := range channels {
@@ -161,22 +168,142 @@ func (w *windows) arrivals(rate int, use []bool) []arrival {
 				}
 				i := a*channels + b
 				if cross[i] == nil {
-					cross[i] = make([]complex128, hi-lo)
+					cross[i] = make([]complex128, t.hi-t.lo)
 				}
 				for k := range cross[i] {
-					cross[i][k] += spectra[b][lo+k] * cmplx.Conj(spectra[a][lo+k])
+					cross[i][k] += spectra[b][t.lo+k] * cmplx.Conj(spectra[a][t.lo+k])
 				}
 			}
 		}
 	}
-	search := min(w.length/2, int(searchSeconds*float64(rate)))
-	full := make([]complex128, bins)
+	scale := t.scale() * float64(len(w.best))
 	for i, g := range cross {
-		clear(full)
-		copy(full[lo:], g)
-		out[i] = readArrival(fft.Sequence(buf, full), search, rate, float64(2*(hi-lo)*len(w.best)))
+		r := t.sequence(g)
+		out.pair[i] = readArrival(r, out.search, rate, scale)
+		kept := make([]float32, 2*out.search+1)
+		for lag := -out.search; lag <= out.search; lag++ {
+			kept[lag+out.search] = float32(r[(lag+len(r))%len(r)] / scale)
+		}
+		out.corr[i] = kept
+		delete(cross, i)
 	}
 	return out
+}
+
+// transform makes whitened spectra of one size, and correlations of them.
+type transform struct {
+	fft    *fourier.FFT
+	lo, hi int // the bins that count
+	in     []float64
+	full   []complex128
+}
+
+func newTransform(size, rate int) *transform {
+	bins := size/2 + 1
+	t := &transform{fft: fourier.NewFFT(size), in: make([]float64, size), full: make([]complex128, bins)}
+	t.lo = min(max(1, lowHz*size/rate), bins-1)
+	t.hi = max(t.lo, min(bins-1, highHz*size/rate))
+	return t
+}
+
+// scale is the peak of a sound's correlation with itself.
+func (t *transform) scale() float64 { return float64(2 * max(1, t.hi-t.lo)) }
+
+// whitened is the spectrum of x with only its phases left.
+func (t *transform) whitened(dst []complex128, x []float32) []complex128 {
+	for i, v := range x {
+		// A Hann window: what is cut off at the ends must not click.
+		t.in[i] = float64(v) * (0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(len(x))))
+	}
+	clear(t.in[len(x):])
+	dst = t.fft.Coefficients(dst, t.in)
+	for i, v := range dst {
+		if m := cmplx.Abs(v); m > 1e-12 {
+			dst[i] = v / complex(m, 0)
+		} else {
+			dst[i] = 0
+		}
+	}
+	return dst
+}
+
+// sequence is the correlation that a cross spectrum, from bin lo to hi, stands for; by the next call it is
+// overwritten.
+func (t *transform) sequence(g []complex128) []float64 {
+	clear(t.full)
+	copy(t.full[t.lo:], g)
+	return t.fft.Sequence(t.in, t.full)
+}
+
+// moment is how long a piece's parts are, in samples, by which agreement counts: 0.17 s at 48 kHz.
+const moment = 8192
+
+// moments are the whitened spectra of a channel's moments; nil where it does not sound.
+type moments [][]complex64
+
+// ofChannel works the moments of a channel out, once.
+func (w *windows) ofChannel(c, length int, t *transform) moments {
+	if m, ok := w.moments[c]; ok {
+		return m
+	}
+	var m moments
+	var energies []float64
+	loudest := 0.0
+	var spectrum []complex128
+	for _, piece := range w.best {
+		for from := 0; from+length <= w.length; from += length {
+			x := piece[c][from : from+length]
+			e := product(x, x)
+			energies, loudest = append(energies, e), max(loudest, e)
+			spectrum = t.whitened(spectrum, x)
+			kept := make([]complex64, t.hi-t.lo)
+			for k := range kept {
+				kept[k] = complex64(spectrum[t.lo+k])
+			}
+			m = append(m, kept)
+		}
+	}
+	for i, e := range energies {
+		if e == 0 || e < 0.01*loudest {
+			m[i] = nil
+		}
+	}
+	w.moments[c] = m
+	return m
+}
+
+// agreement is the share of the moments in which both channels sound whose own correlation has its peak where the
+// pieces together have it, and how many such moments there are.
+func (w *windows) agreement(rate int, v arrival, a, b int) (share float64, sounding int) {
+	length := min(w.length, moment)
+	for r := rate; r > 64000 && 2*length <= w.length; r /= 2 {
+		length *= 2
+	}
+	if w.transform == nil {
+		w.transform, w.moments = newTransform(2*length, rate), map[int]moments{}
+	}
+	t := w.transform
+	search := min(length/2, int(searchSeconds*float64(rate)))
+	x, y := w.ofChannel(a, length, t), w.ofChannel(b, length, t)
+	agree := 0
+	g := make([]complex128, t.hi-t.lo)
+	for i := range x {
+		if x[i] == nil || y[i] == nil {
+			continue
+		}
+		sounding++
+		for k := range g {
+			g[k] = complex128(y[i][k]) * cmplx.Conj(complex128(x[i][k]))
+		}
+		own := readArrival(t.sequence(g), search, rate, t.scale())
+		if d := own.delay - v.delay; own.sign == v.sign && d >= -rate/2000 && d <= rate/2000 {
+			agree++
+		}
+	}
+	if sounding == 0 {
+		return 0, 0
+	}
+	return float64(agree) / float64(sounding), sounding
 }
 
 func readArrival(r []float64, search, rate int, scale float64) arrival {

@@ -41,7 +41,7 @@ const (
 // none; rate is for milliseconds.
 func Suggest(labels []string, mask uint32, f survey.Findings, rate int) []Suggestion {
 	out := []Suggestion{}
-	out = append(out, mixSuggestions(labels, f)...)
+	out = append(out, mixSuggestions(labels, f, rate)...)
 	out = append(out, emptySuggestion(f)...)
 	out = append(out, sameSuggestions(f)...)
 	byName := nameSuggestions(labels)
@@ -127,9 +127,10 @@ func maskSuggestion(labels []string, mask uint32, f survey.Findings) []Suggestio
 // MixLabel is the label that a mix found by its sound is proposed to have.
 const MixLabel = "Mix"
 
-func mixSuggestions(labels []string, f survey.Findings) (out []Suggestion) {
+func mixSuggestions(labels []string, f survey.Findings, rate int) (out []Suggestion) {
 	var at []int
 	rest, parts := math.Inf(-1), []string{}
+	certain := true
 	for _, r := range f.Relations {
 		if r.Kind != survey.Mix || IsMix(labels[r.A-1]) {
 			continue
@@ -140,16 +141,17 @@ func mixSuggestions(labels []string, f survey.Findings) (out []Suggestion) {
 		for _, p := range r.Of {
 			of = append(of, p.Channel)
 		}
-		parts = append(parts, fmt.Sprintf("%d of %s", r.A, list(of)))
+		certain = certain && r.RestDB < certainMix && !r.Limited
+		parts = append(parts, fmt.Sprintf("%d of %s%s", r.A, list(of), mixerWords(r, rate)))
 	}
 	if at == nil {
 		return nil
 	}
 	s := Suggestion{
 		Kind: "mix", Positions: at, Certainty: Likely, Says: channels(at, "is the mix", "are the mix"), Edits: []Change{},
-		Reason: fmt.Sprintf("channel %s, by least squares; what is left unexplained is at most %.0f dB", strings.Join(parts, ", "), rest),
+		Reason: fmt.Sprintf("channel %s, by least squares; what is left unexplained is at most %.0f dB", strings.Join(parts, "; "), rest),
 	}
-	if rest < -60 {
+	if certain {
 		s.Certainty = Certain
 	}
 	for i, p := range at {
@@ -162,6 +164,36 @@ func mixSuggestions(labels []string, f survey.Findings) (out []Suggestion) {
 		s.Edits = append(s.Edits, Change{p, "label", label})
 	}
 	return []Suggestion{s}
+}
+
+// certainMix is how many dB below a mix that must lie which its members leave unexplained for it to be certain.
+const certainMix = -60
+
+// mixerWords say what the mixer did beside adding up.
+func mixerWords(r survey.Relation, rate int) string {
+	var words []string
+	if r.RideDB >= 1 {
+		words = append(words, fmt.Sprintf("faders moving by up to %.0f dB", r.RideDB))
+	}
+	if r.Delay != 0 {
+		words = append(words, fmt.Sprintf("%d samples (%.1f ms) later", r.Delay, 1000*float64(r.Delay)/float64(rate)))
+	}
+	var turned []int
+	for _, p := range r.Of {
+		if p.Inverted {
+			turned = append(turned, p.Channel)
+		}
+	}
+	if turned != nil {
+		words = append(words, "the polarity of "+list(turned)+" inverted")
+	}
+	if r.Limited {
+		words = append(words, "its peaks limited")
+	}
+	if words == nil {
+		return ""
+	}
+	return " (" + strings.Join(words, ", ") + ")"
 }
 
 func emptySuggestion(f survey.Findings) []Suggestion {
