@@ -1,7 +1,10 @@
 // Package loudness measures how loud sound is (ITU-R BS.1770-5).
 package loudness
 
-import "math"
+import (
+	"math"
+	"math/cmplx"
+)
 
 // Weighting is the K-weighting of one channel, with the state it is in.
 type Weighting struct{ shelf, high biquad }
@@ -15,8 +18,33 @@ const (
 	highHz, highQ            = 38.13547087602444, 0.5003270373238773
 )
 
-// NewWeighting makes the filter for a sample rate in Hz: at 48 kHz that of the standard.
+// CalibrationHz is the tone that reads the same at every rate: that of the standard's calibration, for which the
+// offset of -0.691 stands.
+const CalibrationHz = 997
+
+// NewWeighting makes the filter for a sample rate in Hz: at 48 kHz that of the standard, at others the same
+// analogue filters, with the gain at which CalibrationHz reads as at 48 kHz. (A bilinear transform
+// bends frequencies, and so bends the shelf a little at each rate.)
 func NewWeighting(rate int) *Weighting {
+	w := weighting(rate)
+	if rate != 48000 {
+		g := weighting(48000).gainAt(CalibrationHz, 48000) / w.gainAt(CalibrationHz, rate)
+		w.shelf.b0, w.shelf.b1, w.shelf.b2 = g*w.shelf.b0, g*w.shelf.b1, g*w.shelf.b2
+	}
+	return w
+}
+
+// gainAt is the magnitude of the response at a frequency.
+func (w *Weighting) gainAt(hz float64, rate int) float64 {
+	z := cmplx.Exp(complex(0, -2*math.Pi*hz/float64(rate)))
+	h := complex(1, 0)
+	for _, f := range []biquad{w.shelf, w.high} {
+		h *= (complex(f.b0, 0) + complex(f.b1, 0)*z + complex(f.b2, 0)*z*z) / (1 + complex(f.a1, 0)*z + complex(f.a2, 0)*z*z)
+	}
+	return cmplx.Abs(h)
+}
+
+func weighting(rate int) *Weighting {
 	k := math.Tan(math.Pi * shelfHz / float64(rate))
 	vh := math.Pow(10, shelfDB/20)
 	vb := math.Pow(vh, 0.4996667741545416)

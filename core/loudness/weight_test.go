@@ -42,6 +42,14 @@ func TestSine(t *testing.T) {
 	assert.True(t, math.IsInf(loudness.Of([]float64{0}, []float64{1}), -1))
 }
 
+// The tone that the standard calibrates with reads the same at every rate.
+func TestCalibration(t *testing.T) {
+	want := square(48000, loudness.CalibrationHz, 0.1)
+	for _, rate := range []int{32000, 44100, 88200, 96000, 176400, 192000} {
+		assert.InDelta(t, 0, 10*math.Log10(square(rate, loudness.CalibrationHz, 0.1)/want), 0.002, "%d Hz", rate)
+	}
+}
+
 // The impulse response at 48 kHz is that of the coefficients that BS.1770 prints.
 func TestCoefficients(t *testing.T) {
 	x := make([]float64, 2000)

@@ -18,8 +18,10 @@ const (
 	fall       = 24 / 2.8        // dB a second
 )
 
-// Programme is a type IIa programme meter of one channel.
+// Programme is a type IIa programme meter of one channel. It rectifies between samples too, and so is late by 16
+// of them.
 type Programme struct {
+	over         *oversampler
 	rise         [2]float64
 	decay        float64
 	first, other float64
@@ -27,8 +29,10 @@ type Programme struct {
 
 // NewProgramme makes a meter for a sample rate in Hz.
 func NewProgramme(rate int) *Programme {
+	over := newOversampler(rate)
+	rate *= over.factor
 	at := func(t float64) float64 { return 1 - math.Exp(-1/(t*float64(rate))) }
-	return &Programme{rise: [2]float64{at(fast), at(slow)}, decay: math.Pow(10, -fall/20/float64(rate))}
+	return &Programme{over: over, rise: [2]float64{at(fast), at(slow)}, decay: math.Pow(10, -fall/20/float64(rate))}
 }
 
 // Add takes samples into account and returns the greatest reading while they lasted, as the peak of
@@ -36,7 +40,7 @@ func NewProgramme(rate int) *Programme {
 func (p *Programme) Add(samples []float64) float64 {
 	most := 0.0
 	a, b := p.first, p.other
-	for _, v := range samples {
+	rectify := func(v float64) {
 		v = math.Abs(v)
 		a *= p.decay
 		b *= p.decay
@@ -47,6 +51,12 @@ func (p *Programme) Add(samples []float64) float64 {
 			b += p.rise[1] * (v - b)
 		}
 		most = max(most, share*a+(1-share)*b)
+	}
+	for _, v := range samples {
+		if !(math.Abs(v) <= math.MaxFloat64) {
+			v = 0
+		}
+		p.over.add(v, rectify)
 	}
 	p.first, p.other = a, b
 	return most / steady

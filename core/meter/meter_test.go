@@ -40,6 +40,29 @@ func TestProgrammeMeter(t *testing.T) {
 	assert.Zero(t, meter.NewProgramme(48000).Add(make([]float64, 10)))
 }
 
+// A tone near a fraction of the rate, at the phase whose samples miss its peaks, reads what any other does.
+func TestTonesNearFractionsOfTheRate(t *testing.T) {
+	for _, rate := range []int{32000, 44100, 48000, 96000, 192000} {
+		for _, fraction := range []float64{3, 4, 5, 6, 8, 2.5, 4.0005, 3.0003, 6.001} {
+			hz := float64(rate) / fraction
+			if hz > 20000 || hz > 0.45*float64(rate) {
+				continue
+			}
+			worst := 0.0
+			for _, phase := range []float64{0, 0.25, 0.5} {
+				x := make([]float64, rate)
+				for i := range x {
+					x[i] = 0.25 * math.Sin(2*math.Pi*float64(i)/fraction+math.Pi*(phase+1/fraction))
+				}
+				p := meter.NewProgramme(rate)
+				p.Add(x[:rate/2])
+				worst = math.Max(worst, math.Abs(audio.Decibels(p.Add(x[rate/2:])/0.25)))
+			}
+			assert.Less(t, worst, 0.35, "%g Hz at %d Hz", hz, rate)
+		}
+	}
+}
+
 func TestMarks(t *testing.T) {
 	for db, mark := range map[float64]float64{-18: 4, -10: 6, -6: 7, -30: 1, -22: 3} {
 		assert.Equal(t, mark, meter.Mark(db))

@@ -97,3 +97,27 @@ func TestChannelsStayTogether(t *testing.T) {
 		require.Equal(t, out[0][i], -out[1][i])
 	}
 }
+
+// Eight channels at half speed.
+func BenchmarkHalfSpeed(b *testing.B) {
+	x := make([]float64, 10*rate)
+	for i := range x {
+		x[i] = math.Sin(float64(i) * 0.03)
+	}
+	read := func(b audio.Block, frame int64) error {
+		for c := range b {
+			for i := range b[c] {
+				b[c][i] = x[(frame+int64(i)+int64(len(x)))%int64(len(x))]
+			}
+		}
+		return nil
+	}
+	s := stretch.New(read, 8, rate, 0.5, 0)
+	out := audio.NewBlock(8, s.Step())
+	for b.Loop() {
+		if _, err := s.Next(out); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(float64(s.Step())/rate*float64(b.N)/b.Elapsed().Seconds(), "times-real-time")
+}
