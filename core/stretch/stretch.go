@@ -8,6 +8,8 @@ package stretch
 
 import (
 	"math"
+	"slices"
+	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
 
@@ -22,13 +24,14 @@ type Reader func(b audio.Block, frame int64) error
 type Stretcher struct {
 	read  Reader
 	speed float64
+	rate  int
 	hop   int // frames that Next gives
 	size  int // frames of a piece
 	ahead int // pieces that are laid before a block is whole
 
 	window []float64
-	norm   []float64 // by which the sum of overlapping squared windows is divided, over a hop
-	fft    *fourier.FFT
+	norm   []float64       // by which the sum of overlapping squared windows is divided, over a hop
+	fft    [2]*fourier.FFT // one for each of the halves that are worked out at once
 
 	at     float64     // the middle of the next piece, in frames of the sound
 	debt   float64     // frames by which at is before (+) or behind where the speed alone would have it
@@ -36,8 +39,10 @@ type Stretcher struct {
 	out    audio.Block // what has been laid and not put out
 	onsets onsets
 
-	piece    audio.Block
-	now      [][]complex128 // spectra of the piece
+	piece audio.Block
+	now   [][]complex128 // spectra of the piece, turned
+	plain [3]spectra     // of this piece and of those before it, as they are in the sound; at half speed the one
+	// a hop earlier is among them
 	before   [][]complex128 // of the piece a hop earlier in the sound
 	last     [][]complex128 // as they were put out last
 	power    []float64
@@ -46,18 +51,25 @@ type Stretcher struct {
 }
 
 const (
-	hopSeconds   = 0.015
 	pieceSeconds = 0.085
+	overlaps     = 4    // pieces over each moment
 	mostDebt     = 0.09 // seconds that onsets may cost before the next are stretched like anything else
 	catchUp      = 2.5  // times the speed, or a part of it, at which what they cost is made up for
 )
 
+// spectra are those of all channels of the piece that begins at a frame.
+type spectra struct {
+	frame int64
+	of    [][]complex128
+}
+
 // New plays from a frame on. speed is from 0.25 to 4, rate in Hz.
 func New(read Reader, channels, rate int, speed float64, from int64) *Stretcher {
-	s := &Stretcher{read: read, speed: speed, hop: int(hopSeconds * float64(rate)), at: float64(from)}
+	s := &Stretcher{read: read, speed: speed, rate: rate, at: float64(from)}
 	for s.size = 64; float64(s.size) < 0.75*pieceSeconds*float64(rate); s.size *= 2 {
 	}
-	s.ahead = (s.size/2 + s.hop - 1) / s.hop
+	s.hop = s.size / overlaps
+	s.ahead = overlaps / 2
 	s.window, s.norm = make([]float64, s.size), make([]float64, s.hop)
 	for i := range s.window {
 		s.window[i] = 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(s.size))
@@ -65,16 +77,19 @@ func New(read Reader, channels, rate int, speed float64, from int64) *Stretcher 
 	for i, w := range s.window {
 		s.norm[i%s.hop] += w * w
 	}
-	s.fft = fourier.NewFFT(s.size)
+	s.fft = [2]*fourier.FFT{fourier.NewFFT(s.size), fourier.NewFFT(s.size)}
 	bins := s.size/2 + 1
-	spectra := func() [][]complex128 {
+	room := func() [][]complex128 {
 		x := make([][]complex128, channels)
 		for c := range x {
 			x[c] = make([]complex128, bins)
 		}
 		return x
 	}
-	s.now, s.before, s.last = spectra(), spectra(), spectra()
+	s.now, s.before, s.last = room(), room(), room()
+	for i := range s.plain {
+		s.plain[i] = spectra{math.MinInt64, room()}
+	}
 	s.power, s.rotation = make([]float64, bins), make([]complex128, bins)
 	s.piece = audio.NewBlock(channels, s.size)
 	s.out = audio.NewBlock(channels, s.size+(s.ahead+1)*s.hop)
@@ -120,7 +135,7 @@ func (s *Stretcher) start() error {
 	from := s.at
 	for n := -s.ahead; n < 0; n++ {
 		s.at = from + float64(n*s.hop)
-		if err := s.spectra(s.now, s.position()); err != nil {
+		if err := s.take(s.now, s.position()); err != nil {
 			return err
 		}
 		for c := range s.now {
@@ -140,18 +155,36 @@ func (s *Stretcher) start() error {
 // position is where the next piece begins.
 func (s *Stretcher) position() int64 { return int64(math.Round(s.at)) - int64(s.size)/2 }
 
-// spectra takes the spectra of the piece that begins at a frame.
-func (s *Stretcher) spectra(to [][]complex128, frame int64) error {
+// take works out the spectra of the piece that begins at a frame.
+func (s *Stretcher) take(to [][]complex128, frame int64) error {
 	if err := s.read(s.piece, frame); err != nil {
 		return err
 	}
-	for c, x := range s.piece {
+	s.each(func(c int, fft *fourier.FFT) {
+		x := s.piece[c]
 		for i := range x {
 			x[i] *= s.window[i]
 		}
-		s.fft.Coefficients(to[c], x)
-	}
+		fft.Coefficients(to[c], x)
+	})
 	return nil
+}
+
+// each calls fn for every channel, on two processors.
+func (s *Stretcher) each(fn func(c int, fft *fourier.FFT)) {
+	half := func(first int) {
+		for c := first; c < len(s.piece); c += 2 {
+			fn(c, s.fft[first])
+		}
+	}
+	if len(s.piece) == 1 {
+		half(0)
+		return
+	}
+	var second sync.WaitGroup
+	second.Go(func() { half(1) })
+	half(0)
+	second.Wait()
 }
 
 // lay takes the next piece, turns it and lays it, and moves on.
@@ -161,14 +194,26 @@ func (s *Stretcher) lay() error {
 	if err != nil {
 		return err
 	}
-	onset = onset && math.Abs(s.debt) < mostDebt/hopSeconds*float64(s.hop)
-	if err := s.spectra(s.before, p-int64(s.hop)); err != nil {
+	onset = onset && math.Abs(s.debt) < mostDebt*float64(s.rate)
+	before := s.before
+	known := slices.IndexFunc(s.plain[:], func(x spectra) bool { return x.frame == p-int64(s.hop) })
+	if known >= 0 {
+		before = s.plain[known].of
+	} else if err := s.take(before, p-int64(s.hop)); err != nil {
 		return err
 	}
-	if err := s.spectra(s.now, p); err != nil {
+	oldest := 0
+	for i, x := range s.plain {
+		if i != known && (oldest == known || x.frame < s.plain[oldest].frame) {
+			oldest = i
+		}
+	}
+	s.plain[oldest].frame = p
+	plain := s.plain[oldest].of
+	if err := s.take(plain, p); err != nil {
 		return err
 	}
-	s.turn(onset)
+	s.turn(plain, before, onset)
 	s.overlap(len(s.middle))
 	s.middle = append(s.middle, int64(math.Round(s.at)))
 	step := s.speed * float64(s.hop)
@@ -193,12 +238,11 @@ func (s *Stretcher) lay() error {
 }
 
 // turn brings the phases of the piece to where what was put out last goes on.
-func (s *Stretcher) turn(onset bool) {
+func (s *Stretcher) turn(plain, before [][]complex128, onset bool) {
 	bins := len(s.power)
-	for k := range s.power {
-		s.power[k] = 0
-		for c := range s.now {
-			v := s.now[c][k]
+	clear(s.power)
+	for _, x := range plain {
+		for k, v := range x {
 			s.power[k] += real(v)*real(v) + imag(v)*imag(v)
 		}
 	}
@@ -214,7 +258,7 @@ func (s *Stretcher) turn(onset bool) {
 	apply := func(to int) { // bins [from, to) turn with the peak at last
 		r := complex(1, 0)
 		if last >= 0 {
-			r = s.angle(last, onset)
+			r = s.angle(before, last, onset)
 		}
 		for k := from; k < to; k++ {
 			s.rotation[k] = r
@@ -237,20 +281,20 @@ func (s *Stretcher) turn(onset bool) {
 		last = k
 	}
 	apply(bins)
-	for c := range s.now {
+	s.each(func(c int, _ *fourier.FFT) {
 		for k, r := range s.rotation {
-			s.now[c][k] *= r
+			s.now[c][k] = plain[c][k] * r
 		}
 		copy(s.last[c], s.now[c])
-	}
+	})
 }
 
 // angle is what a peak turns by: from where it was a hop earlier in the sound to where it was put out a hop ago, by
 // the channel in which it is loudest. A partial that begins keeps its own phase.
-func (s *Stretcher) angle(k int, onset bool) complex128 {
+func (s *Stretcher) angle(before [][]complex128, k int, onset bool) complex128 {
 	best, most := 0, 0.0
-	for c := range s.before {
-		v := s.before[c][k]
+	for c := range before {
+		v := before[c][k]
 		if m := real(v)*real(v) + imag(v)*imag(v); m > most {
 			best, most = c, m
 		}
@@ -258,7 +302,7 @@ func (s *Stretcher) angle(k int, onset bool) complex128 {
 	if onset && s.power[k] > 4*most {
 		return 1
 	}
-	r := s.last[best][k] * complex(real(s.before[best][k]), -imag(s.before[best][k]))
+	r := s.last[best][k] * complex(real(before[best][k]), -imag(before[best][k]))
 	m := math.Hypot(real(r), imag(r))
 	if m == 0 {
 		return 1
@@ -269,12 +313,12 @@ func (s *Stretcher) angle(k int, onset bool) complex128 {
 // overlap lays the piece so that its middle comes n hops after the beginning of the next block.
 func (s *Stretcher) overlap(n int) {
 	at := n*s.hop - s.size/2
-	for c := range s.now {
-		x := s.fft.Sequence(s.piece[c], s.now[c])
-		for i, v := range x {
-			if k := at + i; k >= 0 && k < len(s.out[c]) {
-				s.out[c][k] += v * s.window[i] / float64(s.size)
-			}
+	scale := 1 / float64(s.size)
+	s.each(func(c int, fft *fourier.FFT) {
+		x, out := fft.Sequence(s.piece[c], s.now[c]), s.out[c]
+		from, to := max(0, -at), min(len(x), len(out)-at)
+		for i := from; i < to; i++ {
+			out[at+i] += x[i] * s.window[i] * scale
 		}
-	}
+	})
 }

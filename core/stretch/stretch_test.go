@@ -76,7 +76,7 @@ func TestPitchIsKept(t *testing.T) {
 			assert.InDelta(t, 0, 20*math.Log10(math.Sqrt(sum/float64(len(x)))/(0.5/math.Sqrt2)), 0.5, "%g Hz at %g times", hz, speed)
 			assert.Less(t, jump, 0.5*2*math.Pi*hz/rate*1.5, "no click in %g Hz at %g times", hz, speed)
 			assert.Equal(t, int64(rate), at[0])
-			assert.InDelta(t, float64(rate)+float64(len(at)-1)*speed*float64(rate*15/1000), float64(at[len(at)-1]), 1)
+			assert.InDelta(t, float64(rate)+float64(len(at)-1)*speed*1024, float64(at[len(at)-1]), 1)
 		}
 	}
 }
