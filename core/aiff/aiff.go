@@ -8,6 +8,7 @@ import (
 	"errors"
 	"io"
 	"math"
+	"slices"
 	"strings"
 
 	"zestyloom/core/audio"
@@ -26,6 +27,7 @@ type Header struct {
 	Bext       *wave.Bext
 	IXML       *wave.IXML
 	Snags      []snag.Snag
+	Unkept     []string // chunks that say something and are not read
 }
 
 // Sniff reports whether the first 12 bytes of a file are those of an AIFF.
@@ -111,6 +113,11 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 				n = left
 			}
 			data = max(0, n-skip)
+		case "FVER", "FLLR", "JUNK", "PAD ":
+		default:
+			if name := strings.TrimSpace(strings.ToValidUTF8(id, "?")); n > 0 && len(h.Unkept) < 64 && !slices.Contains(h.Unkept, name) {
+				h.Unkept = append(h.Unkept, name)
+			}
 		}
 		if n > left {
 			break

@@ -3,6 +3,7 @@
 package au
 
 import (
+	"bytes"
 	"encoding/binary"
 	"errors"
 	"io"
@@ -17,6 +18,7 @@ type Header struct {
 	Format     wave.Format
 	Frames     int64 // whole frames that are really there
 	DataOffset int64
+	Annotated  bool // something is written between the header and the samples
 	Snags      []snag.Snag
 }
 
@@ -47,6 +49,10 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 		return nil, snag.Refuse("no_data", "the AU header says that its samples begin at byte %d of %d", offset, size)
 	}
 	h := &Header{Format: wave.Format{Coding: coding, SampleRate: int(rate), Channels: int(channels), ValidBits: coding.Bits()}, DataOffset: offset}
+	note := make([]byte, min(offset-24, 1<<16))
+	if _, err := r.ReadAt(note, 24); err == nil {
+		h.Annotated = len(bytes.Trim(note, "\x00 ")) > 0
+	}
 	frame := int64(h.Format.FrameBytes())
 	there := size - offset
 	if claimed != 0xFFFFFFFF { // that is "to the end"

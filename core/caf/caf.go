@@ -7,6 +7,8 @@ import (
 	"errors"
 	"io"
 	"math"
+	"slices"
+	"strings"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
@@ -20,6 +22,7 @@ type Header struct {
 	DataOffset int64
 	BigEndian  bool
 	Snags      []snag.Snag
+	Unkept     []string // chunks that say something and are not read
 }
 
 // Sniff reports whether the first four bytes of a file are those of a CAF file.
@@ -70,6 +73,11 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 			}
 			found = true
 			h.data(body, length, left)
+		case id == "free" || id == "chan" || id == "pakt" || id == "desc" || id == "data":
+		default:
+			if name := strings.TrimSpace(strings.ToValidUTF8(id, "?")); length > 0 && len(h.Unkept) < 64 && !slices.Contains(h.Unkept, name) {
+				h.Unkept = append(h.Unkept, name)
+			}
 		}
 		if length < 0 || length > left {
 			break

@@ -158,7 +158,23 @@ func (m metadata) options() (wave.Options, []snag.Snag) {
 		snags = append(snags, differ...)
 		snags = append(snags, left(infos)...)
 	}
-	return o, snags
+	return o, append(snags, unkept(infos)...)
+}
+
+// unkept says what of sources in other containers has no place in a WAV.
+func unkept(infos []source.Info) []snag.Snag {
+	var what []string
+	for _, i := range infos {
+		for _, u := range i.Unkept {
+			if !slices.Contains(what, u) {
+				what = append(what, u)
+			}
+		}
+	}
+	if len(what) == 0 {
+		return nil
+	}
+	return []snag.Snag{snag.New("metadata_unkept", "not carried on, since a WAV has no place for it: %s", strings.Join(what, ", "))}
 }
 
 // left says what of its sources a file of other channels can't carry on.

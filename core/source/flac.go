@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 
 	"zestyloom/core/audio"
@@ -35,6 +36,12 @@ func openFLAC(f *os.File, size int64) (*flacFrames, error) {
 		s.info.Format.Mask = uint32(m)
 	}
 	s.chunks()
+	for key := range d.Comments {
+		if key != "WAVEFORMATEXTENSIBLE_CHANNEL_MASK" {
+			s.info.Unkept = append(s.info.Unkept, "the comment "+key)
+		}
+	}
+	slices.Sort(s.info.Unkept)
 	if end, ok := d.EndsAt(); !ok || end != d.Frames {
 		s.count()
 	}

@@ -25,7 +25,9 @@ type Info struct {
 	IXML      *wave.IXML
 	Extra     []wave.RawChunk // chunks of unknown kinds, WAV family only
 	Snags     []snag.Snag
-	Signed8   bool // samples of 8 bits are signed in the file; here they are unsigned like all of that size
+	// Unkept names metadata of the container that has no place in a WAV.
+	Unkept  []string
+	Signed8 bool // samples of 8 bits are signed in the file; here they are unsigned like all of that size
 }
 
 // Encoding names how the samples are stored in the file: that of its Format, or s8.
@@ -119,7 +121,7 @@ func open(f *os.File) (*Source, error) {
 		if err != nil {
 			return nil, err
 		}
-		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Snags: h.Snags, Signed8: h.Signed8}
+		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Snags: h.Snags, Unkept: h.Unkept, Signed8: h.Signed8}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format, swap: h.BigEndian, signed8: h.Signed8}
 	case au.Sniff(head):
 		h, err := au.Read(f, st.Size())
@@ -127,12 +129,16 @@ func open(f *os.File) (*Source, error) {
 			return nil, err
 		}
 		s.linear("AU", h.Format, h.Frames, h.DataOffset, true, h.Snags)
+		if h.Annotated {
+			s.Unkept = []string{"the annotation"}
+		}
 	case caf.Sniff(head):
 		h, err := caf.Read(f, st.Size())
 		if err != nil {
 			return nil, err
 		}
 		s.linear("CAF", h.Format, h.Frames, h.DataOffset, h.BigEndian, h.Snags)
+		s.Unkept = h.Unkept
 	case string(head[:min(4, n)]) == "fLaC" || string(head[:min(3, n)]) == "ID3":
 		fl, err := openFLAC(f, st.Size())
 		if err != nil {

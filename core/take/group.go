@@ -279,6 +279,8 @@ func pinOf(set []File) string {
 func placeOf(f File) string {
 	n := source.ParseName(f.Name)
 	switch {
+	case f.Facts.Family != "" && f.Facts.Index > 0: // whatever the name ends with
+		return fmt.Sprintf("file %d of its family", f.Facts.Index)
 	case n.Speaker != "":
 		return "channel " + string(n.Speaker)
 	case n.Number > 0:
@@ -371,7 +373,11 @@ func (g *Group) why(set []File, by string) {
 }
 
 func memberWhy(f File, why string) string {
-	if p := placeOf(f); p != "" {
+	switch p := placeOf(f); {
+	case p == "":
+	case f.Facts.Family != "" && f.Facts.Index > 0:
+		return p
+	default:
 		return p + " by its name or track"
 	}
 	return why
