@@ -43,7 +43,7 @@ test-e2e: build
 	@npm run --silent e2e
 
 lint: node_modules/.installed web/dist/index.html ## formatting, vet, staticcheck, Biome, types, contract in step
-	@unformatted=$$(gofmt -l cmd core internal web/*.go); [ -z "$$unformatted" ] || { echo "gofmt: $$unformatted"; exit 1; }
+	@unformatted=$$(gofmt -l api cmd core internal web/*.go); [ -z "$$unformatted" ] || { echo "gofmt: $$unformatted"; exit 1; }
 	@go vet ./...
 	@go tool staticcheck ./...
 	@npm run --silent lint

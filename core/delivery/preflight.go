@@ -15,6 +15,8 @@ type Finding struct {
 	Stops bool   `json:"stops"` // the delivery would not be accepted, or not be what was meant
 	Stage string `json:"stage"` // where it is mended: reel, weave or delivery
 	Track string `json:"track"` // the track's ID, if it is about one
+	// OnPurpose says that somebody has decided it so: worth saying, and nothing to be mended.
+	OnPurpose bool `json:"on_purpose"`
 }
 
 // Preflight lists what stands between a plan and an accepted delivery. overs are the places where
@@ -22,7 +24,7 @@ type Finding struct {
 func Preflight(p Plan, overs []render.Over) []Finding {
 	out := []Finding{}
 	add := func(stops bool, stage, track, code, format string, args ...any) {
-		out = append(out, Finding{snag.New(code, format, args...), stops, stage, track})
+		out = append(out, Finding{Snag: snag.New(code, format, args...), Stops: stops, Stage: stage, Track: track})
 	}
 	r, s := p.Reel, p.Order.Spec
 	start, end := r.Span()
@@ -66,12 +68,16 @@ func Preflight(p Plan, overs []render.Over) []Finding {
 		case len(t.Clips) == 0:
 		case t.Off:
 			add(false, "reel", t.ID, "track_off", "track %s is off and will not be heard", t.Label)
+			out[len(out)-1].OnPurpose = true
 		case !routed:
 			add(false, "weave", t.ID, "no_stem", "track %s has no stem and will not be heard", t.Label)
 		case !carried[rt.Stem]:
 			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is on no output", t.Label, st.Name)
 		}
 		for _, c := range t.Clips {
+			if c.Unplaced && !t.Off {
+				add(false, "reel", t.ID, "unplaced", "%s on track %s has no start: it was laid at the end, and nobody has said that it belongs there; line it up, or say in Reel that it does", c.Name, t.Label)
+			}
 			if c.At < start {
 				add(false, "reel", t.ID, "before_start", "%s on track %s begins before the reel's start; what lies before it is left out", c.Name, t.Label)
 			}

@@ -33,7 +33,7 @@ type Lay struct {
 }
 
 // LayTake works out the operations that take a take into a reel: a clip a strand, all at the
-// take's start, or at the end of what is there when it has none; on the track of the strand's
+// take's start, or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
 // label where there is room, else on a new one. Tracks of mixes are off. A track that has a route
 // keeps it.
 func LayTake(r Reel, l Lay) ([]Op, error) {
@@ -63,7 +63,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		if label == "" {
 			label = "Strand " + strconv.Itoa(n+1)
 		}
-		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at + s.Shift, Length: l.Frames}
+		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at + s.Shift, Length: l.Frames, Unplaced: l.Start < 0}
 		if s.Frames > 0 {
 			clip.Length = min(clip.Length, s.Frames)
 		}

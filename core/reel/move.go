@@ -21,6 +21,7 @@ func MoveClips(r Reel, m Move) []Op {
 			}
 			to := c
 			to.At += m.By
+			to.Unplaced = c.Unplaced && m.By == 0 && m.Retime == nil
 			if m.Retime != nil {
 				to.In = m.Retime(c.In)
 				to.Length = max(1, m.Retime(c.In+c.Length)-to.In)

@@ -18,6 +18,7 @@ type Op struct {
 	SetRoute    *SetRoute    `json:"set_route,omitempty"`
 	SetOutputs  *SetOutputs  `json:"set_outputs,omitempty"`
 	SetStart    *SetStart    `json:"set_start,omitempty"`
+	SetPlaced   *SetPlaced   `json:"set_placed,omitempty"`
 }
 
 // AddTrack puts a track at a place in the order, with its clips and its route, if any.
@@ -67,6 +68,13 @@ type SetStart struct {
 	Start *int64 `json:"start"`
 }
 
+// SetPlaced says of a clip of unknown place that it lies where it is meant to, or that it does not.
+type SetPlaced struct {
+	Track  string `json:"track"`
+	ID     string `json:"id"`
+	Placed bool   `json:"placed"`
+}
+
 // Apply carries out operations in order and returns the new reel and the operations that undo
 // them. On an error nothing has changed.
 func Apply(r Reel, ops []Op) (Reel, []Op, error) {
@@ -85,6 +93,10 @@ func Apply(r Reel, ops []Op) (Reel, []Op, error) {
 
 func noTrack(id string) error {
 	return snag.Refuse("no_such_track", "there is no track %q in this reel any more", id)
+}
+
+func noClip(id, track string) error {
+	return snag.Refuse("no_such_clip", "there is no clip %q on track %s any more", id, track)
 }
 
 // apply changes r, which is a clone.
@@ -113,7 +125,7 @@ func (r *Reel) apply(op Op) (Op, error) {
 		}
 		j := slices.IndexFunc(r.Tracks[i].Clips, func(c Clip) bool { return c.ID == op.RemoveClip.ID })
 		if j < 0 {
-			return Op{}, snag.Refuse("no_such_clip", "there is no clip %q on track %s any more", op.RemoveClip.ID, r.Tracks[i].Label)
+			return Op{}, noClip(op.RemoveClip.ID, r.Tracks[i].Label)
 		}
 		back := AddClip{op.RemoveClip.Track, r.Tracks[i].Clips[j]}
 		r.Tracks[i].Clips = slices.Delete(r.Tracks[i].Clips, j, j+1)
@@ -147,6 +159,20 @@ func (r *Reel) apply(op Op) (Op, error) {
 		back := SetStart{r.Start}
 		r.Start = op.SetStart.Start
 		return Op{SetStart: &back}, nil
+	}
+	if op.SetPlaced != nil {
+		i := r.index(op.SetPlaced.Track)
+		if i < 0 {
+			return Op{}, noTrack(op.SetPlaced.Track)
+		}
+		j := slices.IndexFunc(r.Tracks[i].Clips, func(c Clip) bool { return c.ID == op.SetPlaced.ID })
+		if j < 0 {
+			return Op{}, noClip(op.SetPlaced.ID, r.Tracks[i].Label)
+		}
+		c := &r.Tracks[i].Clips[j]
+		back := SetPlaced{op.SetPlaced.Track, c.ID, !c.Unplaced}
+		c.Unplaced = !op.SetPlaced.Placed
+		return Op{SetPlaced: &back}, nil
 	}
 	return Op{}, snag.Refuse("bad_operation", "an operation that says nothing to do")
 }

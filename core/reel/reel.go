@@ -18,6 +18,9 @@ type Clip struct {
 	At     int64  `json:"at"`     // samples since midnight of the reel's day
 	In     int64  `json:"in"`     // first sample of the strand
 	Length int64  `json:"length"` // samples
+	// Unplaced says that nobody knows where it belongs: its take has no start, and it was laid at the end of
+	// what was there.
+	Unplaced bool `json:"unplaced,omitempty"`
 }
 
 // End is the first sample after the clip.

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -22,11 +23,12 @@ import (
 
 // App carries out use cases.
 type App struct {
-	Store *store.Store
-	Media *media.Folder
-	Shelf *media.Shelf // nil without one
-	Queue Queue
-	Now   func() time.Time
+	Store     *store.Store
+	Media     *media.Folder
+	Shelf     *media.Shelf // nil without one
+	Queue     Queue
+	Now       func() time.Time
+	uploading sync.Mutex // one whole upload is taken in at a time
 }
 
 // Queue does work in the background.
@@ -122,3 +124,11 @@ func (a *App) CreateProduction(ctx context.Context, n NewProduction) (store.Prod
 func (a *App) EnsureSpecs(ctx context.Context) error {
 	return a.Store.EnsureSpec(ctx, delivery.ThreeStereoStems())
 }
+
+// Stale is a change that was made on something which is otherwise by now.
+type Stale struct {
+	Says    string
+	Current any // what it is now
+}
+
+func (e *Stale) Error() string { return e.Says }

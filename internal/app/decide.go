@@ -24,7 +24,9 @@ type Decision struct {
 	Nudge      *int64 // the move by hand that was seen; nil does not say
 }
 
-var errMoved = snag.Refuse("stale", "somebody else has moved the pair meanwhile: look again")
+func moved(by int64) error {
+	return &Stale{"somebody else has moved the pair meanwhile: look again", map[string]int64{"samples": by}}
+}
 
 // DecideSync accepts an alignment, by what was heard or by the timecodes, which moves all strands of its
 // take to where they belong and has its drift corrected from then on; or refuses it. Other pairs of that
@@ -36,7 +38,7 @@ func (a *App) DecideSync(ctx context.Context, id uuid.UUID, d Decision) (along i
 			return err
 		}
 		if d.Nudge != nil && *d.Nudge != l.pair.Nudge {
-			return errMoved
+			return moved(l.pair.Nudge)
 		}
 		t, ref := l.take, l.ref
 		if !d.Accept {
@@ -201,7 +203,7 @@ func (a *App) NudgeSync(ctx context.Context, id uuid.UUID, samples, was int64) e
 		case l.By == "":
 			return snag.Refuse("not_aligned", "%s and %s have neither an offset nor timecodes to start from", l.take.Name, l.ref.Name)
 		case l.pair.Nudge != was:
-			return errMoved
+			return moved(l.pair.Nudge)
 		}
 		what := fmt.Sprintf("move %s by %d samples against %s", l.take.Name, samples-was, l.ref.Name)
 		return a.edit(ctx, tx, p.ID, what, change{Nudge: &nudge{id, samples}})

@@ -12,6 +12,7 @@ import (
 
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -26,6 +27,41 @@ func (a *App) TakeUpload(ctx context.Context, production uuid.UUID, name, upload
 		return f, errors.Join(err, a.Media.Return(f.Path, upload), a.Media.RemoveOriginal(f.ID))
 	}
 	return f, nil
+}
+
+// SweepUploads takes in the uploads that are whole and were not, as when the database was gone at their last byte or
+// the server was killed there, and says how many.
+func (a *App) SweepUploads(ctx context.Context) (taken int, err error) {
+	whole, err := a.Media.WholeUploads()
+	if err != nil {
+		return 0, err
+	}
+	for _, u := range whole {
+		if _, e := a.TakeWholeUpload(ctx, u); e != nil {
+			err = errors.Join(err, e)
+			continue
+		}
+		taken++
+	}
+	return taken, err
+}
+
+// TakeWholeUpload takes one in, and forgets that it was an upload. Only one request or sweep does so at a time.
+func (a *App) TakeWholeUpload(ctx context.Context, u media.Upload) (store.File, error) {
+	a.uploading.Lock()
+	defer a.uploading.Unlock()
+	if !u.There() {
+		return store.File{}, ErrNotFound // another has been quicker
+	}
+	production, err := uuid.Parse(u.Production)
+	if err != nil {
+		return store.File{}, snag.Refuse("no_production", "the upload of %s names no production", u.Name)
+	}
+	f, err := a.TakeUpload(ctx, production, u.Name, u.Path, u.Size)
+	if err != nil {
+		return f, err
+	}
+	return f, u.Forget()
 }
 
 // TakeFromShelf takes files of the shelf in: by copy, or in place, where they stay and are only read.

@@ -40,7 +40,7 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 			return snag.Refuse("too_far", "%s can lie up to an hour from home, not %d samples", s.Label, shift)
 		}
 		if s.Shift != was {
-			return snag.Refuse("stale", "strand %d of %s lies %d samples from home by now: somebody else has moved it", s.Position, t.Name, s.Shift)
+			return &Stale{fmt.Sprintf("strand %d of %s lies %d samples from home by now: somebody else has moved it", s.Position, t.Name, s.Shift), map[string]int64{"shift": s.Shift}}
 		}
 		what := fmt.Sprintf("move strand %d of %s", s.Position, t.Name)
 		switch {

@@ -3,7 +3,9 @@ package app
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -52,6 +54,9 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 			return err
 		}
 		forward := change{Reel: &reelChange{id, list}}
+		if forward.Cells, err = stemCells(ctx, tx, r.Doc, list); err != nil {
+			return err
+		}
 		inverse, err := a.do(ctx, tx, r.ProductionID, forward)
 		if err != nil {
 			return err
@@ -211,4 +216,110 @@ func routeOf(w weave.Weave, stem string, at weave.Position) *weave.Route {
 		return nil
 	}
 	return &weave.Route{Stem: w.Stems[i].ID, Position: at}
+}
+
+// stemCells gives strands the stem that operations send their tracks to, so that Takes shows what was decided in the
+// reel: all strands of a track whose route is changed, and those without a stem that come onto a track that has
+// one.
+func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) ([]Cell, error) {
+	after, _, err := reel.Apply(doc, ops)
+	if err != nil {
+		return nil, err
+	}
+	routed, fed := map[string]bool{}, map[string]bool{}
+	for _, o := range ops {
+		switch {
+		case o.SetRoute != nil:
+			routed[o.SetRoute.Track] = true
+		case o.AddClip != nil:
+			fed[o.AddClip.Track] = true
+		case o.AddTrack != nil:
+			fed[o.AddTrack.Track.ID] = true
+		}
+	}
+	want := map[uuid.UUID]string{}
+	sure := map[uuid.UUID]bool{}
+	for _, t := range after.Tracks {
+		if !routed[t.ID] && !fed[t.ID] {
+			continue
+		}
+		stem, _ := after.Weave.Stem(after.Weave.Routes[t.ID].Stem)
+		for _, c := range t.Clips {
+			id, _, _, err := strandIDs(c.Strand)
+			if err != nil {
+				return nil, err
+			}
+			want[id], sure[id] = stem.Name, sure[id] || routed[t.ID]
+		}
+	}
+	if len(want) == 0 {
+		return nil, nil
+	}
+	strands, err := tx.StrandsByID(ctx, slices.Collect(maps.Keys(want)))
+	if err != nil {
+		return nil, err
+	}
+	var cells []Cell
+	for _, s := range strands {
+		if s.Stem == want[s.ID] || !sure[s.ID] && (s.Stem != "" || want[s.ID] == "") {
+			continue
+		}
+		more, err := cellsOf(s.ID, value{"stem", want[s.ID]})
+		if err != nil {
+			return nil, err
+		}
+		cells = append(cells, more...)
+	}
+	return cells, nil
+}
+
+// routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them.
+func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (*reelChange, error) {
+	stems := map[string]string{} // by strand
+	for _, c := range cells {
+		if c.Field != "stem" {
+			continue
+		}
+		var name string
+		if err := json.Unmarshal(c.Value, &name); err != nil {
+			return nil, nil // refused where cells are put
+		}
+		stems[c.Row.String()] = strings.TrimSpace(name)
+	}
+	if len(stems) == 0 {
+		return nil, nil
+	}
+	r, err := tx.ReelOf(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	w := r.Doc.Weave
+	var ops []reel.Op
+	for _, t := range r.Doc.Tracks {
+		for _, c := range t.Clips {
+			name, ok := stems[strings.FieldsFunc(c.Strand, func(r rune) bool { return r == '+' || r == '~' })[0]]
+			if !ok {
+				continue
+			}
+			old, routed := w.Routes[t.ID]
+			i := slices.IndexFunc(w.Stems, func(s weave.Stem) bool { return s.Name == name })
+			switch {
+			case i < 0 && name != "", name == "" && !routed, i >= 0 && routed && old.Stem == w.Stems[i].ID:
+				// A stem that the weave does not have, or where it goes already.
+			case name == "":
+				ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID}})
+			default:
+				if !routed {
+					old.Position = weave.Both
+				}
+				old.Stem = w.Stems[i].ID
+				ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID, Route: &old}})
+			}
+			break
+		}
+	}
+	if ops == nil {
+		return nil, nil
+	}
+	return &reelChange{r.ID, ops}, nil
 }

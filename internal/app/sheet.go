@@ -302,7 +302,11 @@ func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, 
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		return a.edit(ctx, tx, production, what, change{Cells: cells})
+		routes, err := routesOf(ctx, tx, production, cells)
+		if err != nil {
+			return err
+		}
+		return a.edit(ctx, tx, production, what, change{Cells: cells, Reel: routes})
 	})
 }
 
@@ -370,7 +374,7 @@ func (a *App) DecideSuggestions(ctx context.Context, production uuid.UUID, ids [
 		readings := map[uuid.UUID][]take.Reading{}
 		for _, s := range list {
 			if s.State != "open" {
-				return snag.Refuse("stale", "it has been decided already that %s: look again", s.Body.Says)
+				return &Stale{fmt.Sprintf("it has been decided already that %s: look again", s.Body.Says), map[string]string{"state": s.State}}
 			}
 			state := "refused"
 			if accept {

@@ -151,6 +151,7 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		running.Go(func() {
 			watcher.Run(background, func(err error) { log.Error("looking at the shelf", "error", err) })
 		})
+		running.Go(func() { tidy(background, a, log) })
 		failed := make(chan error, 2)
 		if !s.noWorker {
 			running.Go(func() {
@@ -181,6 +182,32 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		defer cancel()
 		return errors.Join(err, srv.Shutdown(shut))
 	})
+}
+
+// tidy takes in uploads that are whole and were left, and removes productions whose time has come: at start and every
+// minute.
+func tidy(ctx context.Context, a *app.App, log *slog.Logger) {
+	tick := time.NewTicker(time.Minute)
+	defer tick.Stop()
+	for {
+		if n, err := a.SweepUploads(ctx); err != nil && ctx.Err() == nil {
+			log.Error("taking in uploads that were left", "error", err)
+		} else if n > 0 {
+			log.Warn("taken in uploads that were left", "files", n)
+		}
+		n, err := a.RemoveDue(ctx)
+		if err != nil && ctx.Err() == nil {
+			log.Error("removing productions", "error", err)
+		}
+		if n > 0 {
+			log.Warn("removed for good", "productions", n)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
 }
 
 // with opens the database and the media folder, and closes them after fn.

@@ -18,7 +18,7 @@ import (
 // Seed makes the production, unless there is one, and takes the files of a folder in through the
 // same intake as any others; then it lays a few takes, so that no stage is empty.
 func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
-	there, err := a.Store.Productions(ctx)
+	there, err := a.Store.Productions(ctx, uuid.Nil, 1)
 	if err != nil || len(there) > 0 {
 		return err
 	}

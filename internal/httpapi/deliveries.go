@@ -57,7 +57,7 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 		Findings: []contract.Finding{}, Stops: delivery.Stops(found),
 	}
 	for _, f := range found {
-		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track})
+		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})
 	}
 	return out, nil
 }

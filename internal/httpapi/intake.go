@@ -14,18 +14,26 @@ import (
 )
 
 // page finds the production that a page of a list is about, and reads its cursor and size.
-func (s *server) page(ctx context.Context, production uuid.UUID, cursor *string, limit *int) (p store.Production, after uuid.UUID, n int, err error) {
+func (s *server) page(ctx context.Context, production uuid.UUID, after *string, limit *int) (p store.Production, from uuid.UUID, n int, err error) {
+	if from, n, err = cursor(after, limit); err != nil {
+		return p, from, n, err
+	}
+	p, err = s.app.Store.Production(ctx, production)
+	return p, from, n, err
+}
+
+// cursor reads where a page begins, and how long it may be.
+func cursor(after *string, limit *int) (from uuid.UUID, n int, err error) {
 	n = 200
 	if limit != nil {
 		n = *limit
 	}
-	if cursor != nil && *cursor != "" {
-		if after, err = uuid.Parse(*cursor); err != nil {
-			return p, after, n, snag.Refuse("bad_cursor", "the cursor %q is not one that a page before gave", *cursor)
+	if after != nil && *after != "" {
+		if from, err = uuid.Parse(*after); err != nil {
+			return from, n, snag.Refuse("bad_cursor", "the cursor %q is not one that a page before gave", *after)
 		}
 	}
-	p, err = s.app.Store.Production(ctx, production)
-	return p, after, n, err
+	return from, n, nil
 }
 
 // ListFiles implements contract.StrictServerInterface.

@@ -297,21 +297,22 @@ func TestMonoSets(t *testing.T) {
 	assert.Empty(t, ts[0].Snags)
 	stale := edit(409, cell("scene", "21", "20"), cell("note", "x", ""))
 	assert.Equal(t, "stale", stale["code"])
-	assert.Equal(t, []any{map[string]any{"row": id.String(), "field": "scene", "value": ""}}, stale["cells"], "only what differs, as it is now")
+	assert.Equal(t, []any{map[string]any{"row": id.String(), "field": "scene", "value": ""}}, stale["current"], "only what differs, as it is now")
 	assert.Empty(t, s.takes(p)[0].Note, "a stale edit changes nothing")
 
 	// Written out, proven, downloaded: six channels in order, the short one padded.
 	edit(200, cell("scene", "M", ""), cell("take", "1", ""))
-	var planned, ordered, list []contract.Writing
+	var planned, ordered []contract.Writing
+	var list contract.WritingPage
 	s.call("POST", "/api/productions/"+p+"/writings", map[string]any{"takes": []any{id}, "packing": "mono", "preview": true, "pattern": "{name}_{label}"}, &planned)
 	assert.Equal(t, "M-1_Ls.wav", planned[0].Files[4].Name)
 	require.Equal(t, 202, s.call("POST", "/api/productions/"+p+"/writings", order, &ordered))
 	require.Eventually(t, func() bool {
 		s.call("GET", "/api/productions/"+p+"/writings", nil, &list)
-		return list[0].State == contract.WritingStateProven
+		return list.Items[0].State == contract.WritingStateProven
 	}, time.Minute, 20*time.Millisecond)
-	assert.Contains(t, list[0].Files[0].Proof, "6 channels of 48000 samples")
-	answer, err := http.Get(s.url + "/api/writings/" + list[0].Id.String() + "/files/0")
+	assert.Contains(t, list.Items[0].Files[0].Proof, "6 channels of 48000 samples")
+	answer, err := http.Get(s.url + "/api/writings/" + list.Items[0].Id.String() + "/files/0")
 	require.NoError(t, err)
 	defer answer.Body.Close()
 	body, err := io.ReadAll(answer.Body)

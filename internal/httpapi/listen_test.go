@@ -125,9 +125,10 @@ func TestPairs(t *testing.T) {
 	s.uploadFile(p, testmedia.Path(t, "mono_bext.wav"))
 	s.uploadFile(p, testmedia.Path(t, "camera.mov"))
 	files := s.settled(p, 2)
-	pairs := func() (out []contract.Sync) {
-		require.Equal(t, 200, s.call("GET", "/api/productions/"+p+"/syncs", nil, &out))
-		return out
+	pairs := func() []contract.Sync {
+		var page contract.SyncPage
+		require.Equal(t, 200, s.call("GET", "/api/productions/"+p+"/syncs", nil, &page))
+		return page.Items
 	}
 	var proposed contract.Proposed
 	require.Equal(t, 202, s.call("POST", "/api/productions/"+p+"/syncs", nil, &proposed))

@@ -37,20 +37,55 @@ func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject)
 }
 
 // ListProductions implements contract.StrictServerInterface.
-func (s *server) ListProductions(ctx context.Context, _ contract.ListProductionsRequestObject) (contract.ListProductionsResponseObject, error) {
-	ps, err := s.app.Store.Productions(ctx)
+func (s *server) ListProductions(ctx context.Context, r contract.ListProductionsRequestObject) (contract.ListProductionsResponseObject, error) {
+	after, limit, err := cursor(r.Params.After, r.Params.Limit)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListProductions200JSONResponse{}
+	ps, err := s.app.Store.Productions(ctx, after, limit)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListProductions200JSONResponse{Items: []contract.Production{}}
 	for _, p := range ps {
 		v, err := s.production(ctx, p)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, v)
+		out.Items = append(out.Items, v)
+	}
+	if len(ps) == limit {
+		out.Next = ps[limit-1].ID.String()
 	}
 	return out, nil
+}
+
+// ArchiveProduction implements contract.StrictServerInterface.
+func (s *server) ArchiveProduction(ctx context.Context, r contract.ArchiveProductionRequestObject) (contract.ArchiveProductionResponseObject, error) {
+	v, err := s.shown(ctx)(s.app.ArchiveProduction(ctx, r.Production, r.Body.Archived))
+	return contract.ArchiveProduction200JSONResponse(v), err
+}
+
+// RemoveProduction implements contract.StrictServerInterface.
+func (s *server) RemoveProduction(ctx context.Context, r contract.RemoveProductionRequestObject) (contract.RemoveProductionResponseObject, error) {
+	v, err := s.shown(ctx)(s.app.RemoveProduction(ctx, r.Production))
+	return contract.RemoveProduction202JSONResponse(v), err
+}
+
+// KeepProduction implements contract.StrictServerInterface.
+func (s *server) KeepProduction(ctx context.Context, r contract.KeepProductionRequestObject) (contract.KeepProductionResponseObject, error) {
+	v, err := s.shown(ctx)(s.app.KeepProduction(ctx, r.Production))
+	return contract.KeepProduction200JSONResponse(v), err
+}
+
+// shown shows a production that something was done to.
+func (s *server) shown(ctx context.Context) func(store.Production, error) (contract.Production, error) {
+	return func(p store.Production, err error) (contract.Production, error) {
+		if err != nil {
+			return contract.Production{}, err
+		}
+		return s.production(ctx, p)
+	}
 }
 
 // CreateProduction implements contract.StrictServerInterface.
@@ -88,6 +123,7 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 	v = contract.Production{
 		Id: p.ID, Name: p.Name, Episode: p.Episode, SampleRate: p.SampleRate,
 		Rate: contract.Rate{Num: rate.Num, Den: rate.Den, Drop: rate.Drop}, RateName: rate.String(),
+		Archived: p.Archived, Removal: p.Removal,
 		Start: p.StartSamples, StartTimecode: rate.FormatSamples(p.StartSamples, int64(p.SampleRate)),
 	}
 	st := s.app.Store
@@ -116,7 +152,7 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 	}
 	for _, f := range delivery.Preflight(plan, nil) {
 		switch {
-		case f.Code == "track_off" || f.Code == "empty_reel" || f.Code == "output_silent":
+		case f.OnPurpose || f.Code == "empty_reel" || f.Code == "output_silent":
 			// Worth saying before an order, but nothing that must be mended.
 		case f.Stage == "reel":
 			v.Snags.Reel++

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"net/http"
 
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
@@ -40,7 +41,7 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 	for _, t := range d.Tracks {
 		ct := contract.Track{Id: t.ID, Label: t.Label, Off: t.Off, Clips: []contract.Clip{}}
 		for _, c := range t.Clips {
-			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: c.Strand, Name: c.Name, At: c.At, In: c.In, Length: c.Length})
+			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: c.Strand, Name: c.Name, At: c.At, In: c.In, Length: c.Length, Unplaced: c.Unplaced})
 		}
 		v.Tracks = append(v.Tracks, ct)
 	}
@@ -81,6 +82,8 @@ func ops(in []contract.ReelOp) []reel.Op {
 				op.Outputs = append(op.Outputs, weave.Output{Name: c.Name, Stem: c.Stem, Channel: c.Channel})
 			}
 			out = append(out, reel.Op{SetOutputs: &op})
+		case o.SetPlaced != nil:
+			out = append(out, reel.Op{SetPlaced: &reel.SetPlaced{Track: o.SetPlaced.Track, ID: o.SetPlaced.Id, Placed: o.SetPlaced.Placed}})
 		case o.SetStart != nil:
 			out = append(out, reel.Op{SetStart: &reel.SetStart{Start: o.SetStart.Start}})
 		}
@@ -92,16 +95,21 @@ func ops(in []contract.ReelOp) []reel.Op {
 func (s *server) EditReel(ctx context.Context, r contract.EditReelRequestObject) (contract.EditReelResponseObject, error) {
 	v, stale, err := s.edited(ctx)(s.app.EditReel(ctx, r.Reel, r.Body.Version, r.Body.What, ops(r.Body.Ops)))
 	if stale {
-		return contract.EditReel409JSONResponse(v), nil
+		return contract.EditReel409ApplicationProblemPlusJSONResponse(reelConflict(v)), nil
 	}
 	return contract.EditReel200JSONResponse(v), err
+}
+
+func reelConflict(now contract.Reel) contract.ReelConflict {
+	return contract.ReelConflict{Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Code: "stale", Current: now,
+		Detail: "somebody else has changed the reel meanwhile: look, and do it again"}
 }
 
 // SetWidth implements contract.StrictServerInterface.
 func (s *server) SetWidth(ctx context.Context, r contract.SetWidthRequestObject) (contract.SetWidthResponseObject, error) {
 	v, stale, err := s.edited(ctx)(s.app.SetWidth(ctx, r.Reel, r.Body.Version, r.Body.Outputs))
 	if stale {
-		return contract.SetWidth409JSONResponse(v), nil
+		return contract.SetWidth409ApplicationProblemPlusJSONResponse(reelConflict(v)), nil
 	}
 	return contract.SetWidth200JSONResponse(v), err
 }

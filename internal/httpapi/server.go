@@ -53,6 +53,9 @@ func New(o Options) (http.Handler, error) {
 		return nil, err
 	}
 	e.Any("/api/uploads/*path", uploads)
+	if err := documents(e); err != nil {
+		return nil, err
+	}
 	check, err := validate()
 	if err != nil {
 		return nil, err
@@ -66,25 +69,66 @@ func New(o Options) (http.Handler, error) {
 		ErrorHandler: func(c *gin.Context, err error, status int) { problem(c, status, "bad_request", err.Error()) },
 	})
 	e.NoRoute(frontEnd(o.Web))
-	return e, nil
+	e.HandleMethodNotAllowed = true
+	e.NoMethod(func(c *gin.Context) {
+		problem(c, http.StatusMethodNotAllowed, "method_not_allowed", c.Request.Method+" is not done at "+c.Request.URL.Path+"; what is: "+c.Writer.Header().Get("Allow"))
+	})
+	return heads(e), nil
 }
 
-// problem answers with an RFC 9457 problem.
-func problem(c *gin.Context, status int, code, detail string) {
+// problem answers with an RFC 9457 problem. current, if given, is the state that a change was not made on.
+func problem(c *gin.Context, status int, code, detail string, current ...any) {
 	c.Abort()
 	c.Header("Content-Type", "application/problem+json")
-	c.JSON(status, contract.Problem{Title: http.StatusText(status), Status: status, Detail: detail, Code: code})
+	p := contract.Problem{Title: http.StatusText(status), Status: status, Detail: detail, Code: code}
+	if len(current) > 0 {
+		p.Current = current[0]
+	}
+	c.JSON(status, p)
 }
+
+// heads answers HEAD wherever GET is: with the same headers, and without what follows them. Uploads have
+// a HEAD of their own.
+func heads(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodHead || strings.HasPrefix(r.URL.Path, "/api/uploads/") {
+			next.ServeHTTP(w, r)
+			return
+		}
+		ctx, enough := context.WithCancel(r.Context())
+		defer enough()
+		get := r.WithContext(ctx)
+		get.Method = http.MethodGet
+		next.ServeHTTP(&headWriter{ResponseWriter: w, enough: enough}, get)
+	})
+}
+
+// headWriter lets headers through and ends the request with the first byte after them: a stream would go on.
+type headWriter struct {
+	http.ResponseWriter
+	enough func()
+}
+
+func (h *headWriter) Write(p []byte) (int, error) {
+	h.enough()
+	return len(p), nil
+}
+
+// Unwrap lets http.ResponseController through.
+func (h *headWriter) Unwrap() http.ResponseWriter { return h.ResponseWriter }
 
 // conflicts are refusals that depend on the state of things rather than on the request.
 var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true, "not_aligned": true}
 
 func (s *server) fail(c *gin.Context, err error) {
 	var r *snag.Refusal
-	var stale *app.StaleCells
+	var stale *app.Stale
+	var cells *app.StaleCells
 	switch {
 	case errors.As(err, &stale):
-		problem(c, http.StatusConflict, "stale", stale.Says)
+		problem(c, http.StatusConflict, "stale", stale.Says, stale.Current)
+	case errors.As(err, &cells):
+		problem(c, http.StatusConflict, "stale", cells.Says, cells.Cells)
 	case errors.Is(err, app.ErrNotFound):
 		problem(c, http.StatusNotFound, "not_found", "what was asked for is not here, or not any more")
 	case errors.As(err, &r) && conflicts[r.Code]:
@@ -180,7 +224,7 @@ func frontEnd(web fs.FS) gin.HandlerFunc {
 	files := http.FileServerFS(web)
 	return func(c *gin.Context) {
 		path := strings.TrimPrefix(c.Request.URL.Path, "/")
-		if strings.HasPrefix(path, "api/") {
+		if path == "api" || strings.HasPrefix(path, "api/") {
 			problem(c, http.StatusNotFound, "no_such_route", "there is nothing at "+c.Request.URL.Path)
 			return
 		}

@@ -53,9 +53,13 @@ func start(t *testing.T, shelf string) *server {
 		require.NoError(t, err)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
+	var running sync.WaitGroup
+	t.Cleanup(func() { // also where what follows fails: a worker that goes on would keep the test from ending
+		cancel()
+		running.Wait()
+	})
 	require.NoError(t, a.EnsureSpecs(ctx))
 	hub := httpapi.NewHub()
-	var running sync.WaitGroup
 	running.Go(func() { hub.Run(ctx, st, log) })
 	running.Go(func() {
 		if err := jobs.Run(ctx, a, log); err != nil {
@@ -68,8 +72,6 @@ func start(t *testing.T, shelf string) *server {
 	t.Cleanup(func() {
 		srv.CloseClientConnections()
 		srv.Close()
-		cancel()
-		running.Wait()
 	})
 	return &server{t, srv.URL, dir, a}
 }

@@ -43,13 +43,13 @@ func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObjec
 	err = s.app.EditSheet(ctx, p.ID, r.Body.What, cells)
 	var stale *app.StaleCells
 	if errors.As(err, &stale) {
-		out := contract.EditSheet409JSONResponse{Code: "stale", Detail: stale.Says, Cells: []contract.SheetCell{}}
+		out := contract.EditSheet409ApplicationProblemPlusJSONResponse{Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Code: "stale", Detail: stale.Says, Current: []contract.SheetCell{}}
 		for _, c := range stale.Cells {
 			v := contract.SheetCell{Row: c.Row, Field: contract.SheetCellField(c.Field)}
 			if err := json.Unmarshal(c.Value, &v.Value); err != nil {
 				return nil, err
 			}
-			out.Cells = append(out.Cells, v)
+			out.Current = append(out.Current, v)
 		}
 		return out, nil
 	}
@@ -159,15 +159,20 @@ func (s *server) DeleteTemplate(ctx context.Context, r contract.DeleteTemplateRe
 
 // ListWritings implements contract.StrictServerInterface.
 func (s *server) ListWritings(ctx context.Context, r contract.ListWritingsRequestObject) (contract.ListWritingsResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
+	if err != nil {
 		return nil, err
 	}
-	rows, err := s.app.Store.Writings(ctx, r.Production)
+	rows, err := s.app.Store.Writings(ctx, p.ID, after, limit)
 	if err != nil {
 		return nil, err
 	}
 	list, err := writings(rows)
-	return contract.ListWritings200JSONResponse(list), err
+	out := contract.ListWritings200JSONResponse{Items: list}
+	if len(rows) == limit {
+		out.Next = rows[limit-1].ID.String()
+	}
+	return out, err
 }
 
 // OrderWritings implements contract.StrictServerInterface.

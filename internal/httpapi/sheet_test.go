@@ -44,8 +44,8 @@ func TestTheSheet(t *testing.T) {
 	var conflict contract.SheetConflict
 	require.Equal(t, 409, s.edit(p, &conflict,
 		contract.SheetCell{Row: st[1].Id, Field: "label", Value: "Lav", Was: ""}, contract.SheetCell{Row: st[2].Id, Field: "label", Value: "Other", Was: ""}))
-	require.Len(t, conflict.Cells, 1)
-	assert.Equal(t, []any{"stale", st[2].Id, any("Boom")}, []any{conflict.Code, conflict.Cells[0].Row, conflict.Cells[0].Value})
+	require.Len(t, conflict.Current, 1)
+	assert.Equal(t, []any{"stale", st[2].Id, any("Boom")}, []any{conflict.Code, conflict.Current[0].Row, conflict.Current[0].Value})
 	assert.Empty(t, s.takes(p)[0].Strands[1].Label, "all or none")
 
 	for name, c := range map[string]struct {
@@ -155,12 +155,13 @@ func TestWritingsOverHTTP(t *testing.T) {
 	require.Equal(t, 200, s.call("POST", path, contract.WritingOrder{Takes: []uuid.UUID{tk.Id}, Packing: "mono", Pattern: &pattern, Preview: &preview}, &ws))
 	require.Len(t, ws[0].Files, 8)
 	assert.Equal(t, "poly8_s24_1.wav", ws[0].Files[0].Name)
-	require.Equal(t, 200, s.call("GET", path, nil, &ws))
-	assert.Empty(t, ws, "a preview orders nothing")
+	var page contract.WritingPage
+	require.Equal(t, 200, s.call("GET", path, nil, &page))
+	assert.Empty(t, page.Items, "a preview orders nothing")
 	require.Equal(t, 202, s.call("POST", path, contract.WritingOrder{Takes: []uuid.UUID{tk.Id}, Packing: "poly"}, &ws))
 	done := until(t, "the proof", func() contract.Writing {
-		require.Equal(t, 200, s.call("GET", path, nil, &ws))
-		return ws[0]
+		require.Equal(t, 200, s.call("GET", path, nil, &page))
+		return page.Items[0]
 	}, func(w contract.Writing) bool { return w.State == "proven" || w.State == "failed" })
 	require.Equal(t, contract.WritingState("proven"), done.State, done.Error.Message)
 	require.Len(t, done.Files, 1)

@@ -13,11 +13,11 @@ import (
 
 // ListSyncs implements contract.StrictServerInterface.
 func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObject) (contract.ListSyncsResponseObject, error) {
-	p, err := s.app.Store.Production(ctx, r.Production)
+	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.app.Store.Syncs(ctx, p.ID)
+	rows, err := s.app.Store.SyncPage(ctx, p.ID, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -25,9 +25,12 @@ func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListSyncs200JSONResponse{}
+	out := contract.ListSyncs200JSONResponse{Items: []contract.Sync{}}
 	for _, row := range rows {
-		out = append(out, v.pair(row))
+		out.Items = append(out.Items, v.pair(row))
+	}
+	if len(rows) == limit {
+		out.Next = rows[limit-1].ID.String()
 	}
 	return out, nil
 }

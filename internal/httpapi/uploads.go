@@ -1,8 +1,12 @@
 package httpapi
 
 import (
+	"bytes"
+	"context"
 	"net/http"
 	"os"
+	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
@@ -10,6 +14,8 @@ import (
 	"github.com/tus/tusd/v2/pkg/filestore"
 	tus "github.com/tus/tusd/v2/pkg/handler"
 	tuslog "golang.org/x/exp/slog" // the one tusd speaks
+
+	"zestyloom/internal/store"
 )
 
 // uploads serves the tus protocol. A finished upload is taken in before the browser is told so: what
@@ -34,24 +40,87 @@ func (s *server) uploads() (gin.HandlerFunc, error) {
 			return tus.HTTPResponse{}, tus.FileInfoChanges{}, nil
 		},
 		PreFinishResponseCallback: func(e tus.HookEvent) (tus.HTTPResponse, error) {
-			production, err := uuid.Parse(e.Upload.MetaData["production"])
+			f, err := s.takeWhole(e.Context, e.Upload.ID)
 			if err != nil {
-				return tus.HTTPResponse{}, err
+				return tus.HTTPResponse{}, tus.NewError("ERR_NOT_TAKEN_IN", notTakenIn, http.StatusServiceUnavailable)
 			}
-			path := e.Upload.Storage[filestore.StorageKeyPath]
-			if _, err := s.app.TakeUpload(e.Context, production, e.Upload.MetaData["filename"], path, e.Upload.Size); err != nil {
-				s.log.Error("taking an upload in", "file", e.Upload.MetaData["filename"], "error", err)
-				return tus.HTTPResponse{}, tus.NewError("ERR_NOT_TAKEN_IN", "the file arrived and could not be taken in; its upload is kept: try again", http.StatusInternalServerError)
-			}
-			if info := e.Upload.Storage[filestore.StorageKeyInfoPath]; info != "" {
-				_ = os.Remove(info) // it describes an upload that is over
-			}
-			return tus.HTTPResponse{}, nil
+			return tus.HTTPResponse{Header: tus.HTTPHeader{"File-Id": f.ID.String()}}, nil
 		},
 	})
 	if err != nil {
 		return nil, err
 	}
 	handler := http.StripPrefix("/api/uploads/", h)
-	return func(c *gin.Context) { handler.ServeHTTP(c.Writer, c.Request) }, nil
+	return func(c *gin.Context) {
+		// All bytes are here and the file was not taken in: that is done first. Until it is, the upload is not
+		// said to be whole, or the browser would believe that the file is safe and forget it.
+		id := strings.Trim(c.Param("path"), "/")
+		if u, err := s.app.Media.Upload(id); err == nil && u.Whole() && (c.Request.Method == http.MethodHead || c.Request.Method == http.MethodPatch) {
+			f, err := s.takeWhole(c, id)
+			if err != nil {
+				c.Header("Retry-After", "2")
+				problem(c, http.StatusServiceUnavailable, "not_taken_in", notTakenIn)
+				return
+			}
+			c.Header("Tus-Resumable", "1.0.0")
+			c.Header("Upload-Offset", strconv.FormatInt(u.Size, 10))
+			c.Header("Upload-Length", strconv.FormatInt(u.Size, 10))
+			c.Header("File-Id", f.ID.String())
+			c.Header("Cache-Control", "no-store")
+			c.Status(map[string]int{http.MethodHead: http.StatusOK, http.MethodPatch: http.StatusNoContent}[c.Request.Method])
+			c.Writer.WriteHeaderNow()
+			return
+		}
+		w := &tusProblems{ResponseWriter: c.Writer}
+		handler.ServeHTTP(w, c.Request)
+		if w.failed {
+			code, detail, ok := strings.Cut(strings.TrimSpace(w.says.String()), ": ")
+			if !ok {
+				code, detail = "upload_refused", w.says.String()
+			}
+			c.Writer.Header().Del("Content-Length")
+			problem(c, w.status, strings.ToLower(strings.TrimPrefix(code, "ERR_")), detail)
+		}
+	}, nil
 }
+
+const notTakenIn = "the file arrived and could not be taken in yet; its upload is kept, and taken in as soon as that is possible: try again"
+
+// takeWhole takes an upload in of which every byte is here.
+func (s *server) takeWhole(ctx context.Context, id string) (store.File, error) {
+	u, err := s.app.Media.Upload(id)
+	if err != nil {
+		return store.File{}, err
+	}
+	f, err := s.app.TakeWholeUpload(ctx, u)
+	if err != nil {
+		s.log.Error("taking an upload in", "file", u.Name, "error", err)
+	}
+	return f, err
+}
+
+// tusProblems keeps back what tusd says of an error, "CODE: message" as text, for a problem to be made of it.
+type tusProblems struct {
+	http.ResponseWriter
+	failed bool
+	status int
+	says   bytes.Buffer
+}
+
+func (w *tusProblems) WriteHeader(status int) {
+	if status >= 400 {
+		w.failed, w.status = true, status
+		return
+	}
+	w.ResponseWriter.WriteHeader(status)
+}
+
+func (w *tusProblems) Write(p []byte) (int, error) {
+	if w.failed {
+		return w.says.Write(p)
+	}
+	return w.ResponseWriter.Write(p)
+}
+
+// Unwrap lets http.ResponseController through.
+func (w *tusProblems) Unwrap() http.ResponseWriter { return w.ResponseWriter }

@@ -116,6 +116,9 @@ func prepare(dir string) (string, error) {
 // RemoveDelivery removes a delivery's files.
 func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }
 
+// RemoveWriting removes what a take was written out as.
+func (f *Folder) RemoveWriting(id uuid.UUID) error { return os.RemoveAll(f.Writing(id)) }
+
 // Adopt moves a finished upload to its place.
 func (f *Folder) Adopt(upload, rel string) error {
 	to := f.Path(rel)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -18,6 +19,8 @@ type Production struct {
 	RateDen      int64
 	RateDrop     bool
 	StartSamples int64
+	Archived     bool       // kept, and out of the way
+	Removal      *time.Time // when it goes for good; nil while nobody has removed it
 }
 
 // Rate is the production's timecode rate.
@@ -25,11 +28,77 @@ func (p Production) Rate() timecode.Rate {
 	return timecode.Rate{Num: p.RateNum, Den: p.RateDen, Drop: p.RateDrop}
 }
 
-const productionColumns = `id, name, episode, sample_rate, rate_num, rate_den, rate_drop, start_samples`
+const productionColumns = `id, name, episode, sample_rate, rate_num, rate_den, rate_drop, start_samples, archived, removal`
 
-// Productions lists all, newest first.
-func (q Queries) Productions(ctx context.Context) ([]Production, error) {
-	return many[Production](ctx, q, `SELECT `+productionColumns+` FROM productions ORDER BY id DESC`)
+// Productions lists up to limit of them, newest first, from the one after a cursor on; the zero cursor begins.
+func (q Queries) Productions(ctx context.Context, after uuid.UUID, limit int) ([]Production, error) {
+	return many[Production](ctx, q, `SELECT `+productionColumns+` FROM productions WHERE $1 = '00000000-0000-0000-0000-000000000000'::uuid OR id < $1 ORDER BY id DESC LIMIT $2`, after, limit)
+}
+
+// SetArchived puts a production out of the way, or back.
+func (q Queries) SetArchived(ctx context.Context, id uuid.UUID, archived bool) error {
+	return q.exec(ctx, `UPDATE productions SET archived = $2 WHERE id = $1`, id, archived)
+}
+
+// SetRemoval says when a production goes for good; nil takes that back.
+func (q Queries) SetRemoval(ctx context.Context, id uuid.UUID, at *time.Time) error {
+	return q.exec(ctx, `UPDATE productions SET removal = $2 WHERE id = $1`, id, at)
+}
+
+// DueForRemoval lists the productions whose time has come.
+func (q Queries) DueForRemoval(ctx context.Context, now time.Time) ([]Production, error) {
+	return many[Production](ctx, q, `SELECT `+productionColumns+` FROM productions WHERE removal <= $1 ORDER BY id`, now)
+}
+
+// Belongings are what a production has outside of the database, and the jobs that work on it.
+type Belongings struct {
+	Files      []uuid.UUID
+	Deliveries []uuid.UUID
+	Writings   []uuid.UUID
+	Jobs       []int64
+}
+
+// Belongings finds them.
+func (q Queries) Belongings(ctx context.Context, production uuid.UUID) (b Belongings, err error) {
+	type row struct {
+		ID    uuid.UUID
+		JobID *int64
+	}
+	for _, v := range []struct {
+		table string
+		to    *[]uuid.UUID
+	}{{"files", &b.Files}, {"deliveries", &b.Deliveries}, {"writings", &b.Writings}} {
+		rows, err := many[row](ctx, q, `SELECT id, job_id FROM `+v.table+` WHERE production_id = $1`, production)
+		if err != nil {
+			return b, err
+		}
+		for _, r := range rows {
+			*v.to = append(*v.to, r.ID)
+			if r.JobID != nil {
+				b.Jobs = append(b.Jobs, *r.JobID)
+			}
+		}
+	}
+	return b, nil
+}
+
+// DeleteProduction removes a production and all that belongs to it.
+func (q Queries) DeleteProduction(ctx context.Context, id uuid.UUID) error {
+	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
+		if _, err := q.db.Exec(ctx, `DELETE FROM `+table+` WHERE production_id = $1`, id); err != nil {
+			return err
+		}
+	}
+	for _, sql := range []string{
+		`DELETE FROM strands WHERE take_id IN (SELECT id FROM takes WHERE production_id = $1)`,
+		`DELETE FROM takes WHERE production_id = $1`,
+		`DELETE FROM files WHERE production_id = $1`,
+	} {
+		if _, err := q.db.Exec(ctx, sql, id); err != nil {
+			return err
+		}
+	}
+	return q.exec(ctx, `DELETE FROM productions WHERE id = $1`, id)
 }
 
 // Production finds one.
@@ -45,6 +114,6 @@ func (q Queries) LockProduction(ctx context.Context, id uuid.UUID) (Production, 
 
 // InsertProduction adds one.
 func (q Queries) InsertProduction(ctx context.Context, p Production) error {
-	return q.exec(ctx, `INSERT INTO productions (`+productionColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
-		p.ID, p.Name, p.Episode, p.SampleRate, p.RateNum, p.RateDen, p.RateDrop, p.StartSamples)
+	return q.exec(ctx, `INSERT INTO productions (`+productionColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+		p.ID, p.Name, p.Episode, p.SampleRate, p.RateNum, p.RateDen, p.RateDrop, p.StartSamples, p.Archived, p.Removal)
 }

@@ -100,9 +100,10 @@ func (q Queries) Writing(ctx context.Context, id uuid.UUID) (Writing, error) {
 	return one[Writing](ctx, q, `SELECT `+writingColumns+` FROM writings WHERE id = $1`, id)
 }
 
-// Writings lists a production's newest thousand, newest first.
-func (q Queries) Writings(ctx context.Context, production uuid.UUID) ([]Writing, error) {
-	return many[Writing](ctx, q, `SELECT `+writingColumns+` FROM writings WHERE production_id = $1 ORDER BY id DESC LIMIT 1000`, production)
+// Writings lists up to limit of a production's, newest first, from the one after a cursor on; the zero cursor
+// begins.
+func (q Queries) Writings(ctx context.Context, production, after uuid.UUID, limit int) ([]Writing, error) {
+	return many[Writing](ctx, q, `SELECT `+writingColumns+` FROM writings WHERE production_id = $1 AND ($2 = '00000000-0000-0000-0000-000000000000'::uuid OR id < $2) ORDER BY id DESC LIMIT $3`, production, after, limit)
 }
 
 // InsertWriting adds one.

@@ -93,7 +93,7 @@ func TestProductionsKeepTheirRate(t *testing.T) {
 	assert.Equal(t, timecode.Rate{Num: 30000, Den: 1001, Drop: true}, p.Rate())
 	second := store.Production{ID: store.NewID(), Name: "Second", SampleRate: 96000, RateNum: 25, RateDen: 1}
 	require.NoError(t, f.InsertProduction(f.ctx, second))
-	all, err := f.Productions(f.ctx)
+	all, err := f.Productions(f.ctx, uuid.Nil, 10)
 	require.NoError(t, err)
 	assert.Equal(t, []store.Production{second, f.p}, all, "the newest first")
 	_, err = f.Production(f.ctx, uuid.New())

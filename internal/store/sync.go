@@ -30,6 +30,11 @@ func (q Queries) Syncs(ctx context.Context, production uuid.UUID) ([]Sync, error
 	return many[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE production_id = $1 ORDER BY id`, production)
 }
 
+// SyncPage lists up to limit of them, from the one after a cursor on; the zero cursor begins.
+func (q Queries) SyncPage(ctx context.Context, production, after uuid.UUID, limit int) ([]Sync, error) {
+	return many[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
+}
+
 // Sync finds one.
 func (q Queries) Sync(ctx context.Context, id uuid.UUID) (Sync, error) {
 	return one[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE id = $1`, id)

@@ -176,6 +176,11 @@ func (q Queries) StrandsOfFiles(ctx context.Context, files []uuid.UUID) ([]Stran
 	return many[Strand](ctx, q, strandSelect+`WHERE s.file_id = ANY($1) ORDER BY s.file_id, s.channel`, files)
 }
 
+// StrandsByID lists some.
+func (q Queries) StrandsByID(ctx context.Context, ids []uuid.UUID) ([]Strand, error) {
+	return many[Strand](ctx, q, strandSelect+`WHERE s.id = ANY($1) ORDER BY s.file_id, s.channel`, ids)
+}
+
 // Strand finds one.
 func (q Queries) Strand(ctx context.Context, id uuid.UUID) (Strand, error) {
 	return one[Strand](ctx, q, strandSelect+`WHERE s.id = $1`, id)

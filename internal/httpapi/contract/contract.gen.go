@@ -702,6 +702,11 @@ func (e ListenToPairParamsSpeed) Valid() bool {
 	}
 }
 
+// ArchiveOrder Example: {"archived":true}
+type ArchiveOrder struct {
+	Archived bool `json:"archived"`
+}
+
 // ChannelProof defines model for ChannelProof.
 type ChannelProof struct {
 	Channel  int      `json:"channel"`
@@ -730,21 +735,24 @@ type Clip struct {
 	Length int64  `json:"length"`
 	Name   string `json:"name"`
 	Strand string `json:"strand"`
+
+	// Unplaced nobody knows where it belongs
+	Unplaced bool `json:"unplaced"`
 }
 
-// ClockOrder defines model for ClockOrder.
+// ClockOrder Example: {"off":true}
 type ClockOrder struct {
 	// Off its clock was off by what the pair says; otherwise it was right
 	Off bool `json:"off"`
 }
 
-// Decision defines model for Decision.
+// Decision Example: {"accept":true,"suggestions":["0190a000-0000-7000-8000-000000000001"]}
 type Decision struct {
 	Accept      bool                 `json:"accept"`
 	Suggestions []openapi_types.UUID `json:"suggestions"`
 }
 
-// Declined defines model for Declined.
+// Declined Example: {"paths":["card/21A-T03.wav"]}
 type Declined struct {
 	Paths []string `json:"paths"`
 }
@@ -778,7 +786,7 @@ type DeliveryPacking string
 // DeliveryState defines model for Delivery.State.
 type DeliveryState string
 
-// DeliveryOrder defines model for DeliveryOrder.
+// DeliveryOrder Example: {"packing":"poly","spec":"0190a000-0000-7000-8000-000000000001"}
 type DeliveryOrder struct {
 	Packing DeliveryOrderPacking `json:"packing"`
 
@@ -850,7 +858,7 @@ type FileOrigin string
 // FileState defines model for File.State.
 type FileState string
 
-// FileMove defines model for FileMove.
+// FileMove Example: {"take":"0190a000-0000-7000-8000-000000000001"}
 type FileMove struct {
 	// Take absent to split it off
 	Take *openapi_types.UUID `json:"take,omitempty"`
@@ -903,11 +911,14 @@ type FileTrack struct {
 
 // Finding defines model for Finding.
 type Finding struct {
-	Code    string       `json:"code"`
-	Message string       `json:"message"`
-	Stage   FindingStage `json:"stage"`
-	Stops   bool         `json:"stops"`
-	Track   string       `json:"track"`
+	Code    string `json:"code"`
+	Message string `json:"message"`
+
+	// OnPurpose somebody has decided it so; it is no snag
+	OnPurpose bool         `json:"on_purpose"`
+	Stage     FindingStage `json:"stage"`
+	Stops     bool         `json:"stops"`
+	Track     string       `json:"track"`
 }
 
 // FindingStage defines model for Finding.Stage.
@@ -958,12 +969,12 @@ type Heard struct {
 	Says string `json:"says"`
 }
 
-// LayTakes defines model for LayTakes.
+// LayTakes Example: {"takes":["0190a000-0000-7000-8000-000000000001"]}
 type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
 }
 
-// LooseOrder defines model for LooseOrder.
+// LooseOrder Example: {"loose":true,"shift":1920,"was":0}
 type LooseOrder struct {
 	// Loose false brings it home
 	Loose bool `json:"loose"`
@@ -975,13 +986,13 @@ type LooseOrder struct {
 	Was int64 `json:"was"`
 }
 
-// NewHashList defines model for NewHashList.
+// NewHashList Example: {"name":"card.mhl","xml":"\u003chashlist/\u003e"}
 type NewHashList struct {
 	Name string `json:"name"`
 	Xml  string `json:"xml"`
 }
 
-// NewProduction defines model for NewProduction.
+// NewProduction Example: {"episode":"2","name":"Lantern Ferry","sample_rate":48000,"start_timecode":"10:00:00:00","timecode_rate":"25"}
 type NewProduction struct {
 	Episode       *string `json:"episode,omitempty"`
 	Name          string  `json:"name"`
@@ -1022,24 +1033,31 @@ type Preflight struct {
 
 // Problem defines model for Problem.
 type Problem struct {
-	Code   string `json:"code"`
-	Detail string `json:"detail"`
-	Status int    `json:"status"`
-	Title  string `json:"title"`
+	Code string `json:"code"`
+
+	// Current where something was changed meanwhile, what it is now
+	Current interface{} `json:"current,omitempty"`
+	Detail  string      `json:"detail"`
+	Status  int         `json:"status"`
+	Title   string      `json:"title"`
 }
 
 // Production defines model for Production.
 type Production struct {
-	CanRedo string `json:"can_redo"`
+	Archived bool   `json:"archived"`
+	CanRedo  string `json:"can_redo"`
 
 	// CanUndo what would be undone; empty when nothing
-	CanUndo    string             `json:"can_undo"`
-	Episode    string             `json:"episode"`
-	Id         openapi_types.UUID `json:"id"`
-	Name       string             `json:"name"`
-	Rate       Rate               `json:"rate"`
-	RateName   string             `json:"rate_name"`
-	SampleRate int                `json:"sample_rate"`
+	CanUndo  string             `json:"can_undo"`
+	Episode  string             `json:"episode"`
+	Id       openapi_types.UUID `json:"id"`
+	Name     string             `json:"name"`
+	Rate     Rate               `json:"rate"`
+	RateName string             `json:"rate_name"`
+
+	// Removal when it goes for good; null while nobody has removed it
+	Removal    *time.Time `json:"removal"`
+	SampleRate int        `json:"sample_rate"`
 
 	// Snags how many snags each stage has
 	Snags struct {
@@ -1051,6 +1069,14 @@ type Production struct {
 	} `json:"snags"`
 	Start         int64  `json:"start"`
 	StartTimecode string `json:"start_timecode"`
+}
+
+// ProductionPage defines model for ProductionPage.
+type ProductionPage struct {
+	Items []Production `json:"items"`
+
+	// Next cursor of the next page; empty at the end
+	Next string `json:"next"`
 }
 
 // Proof defines model for Proof.
@@ -1108,7 +1134,16 @@ type Reel struct {
 	Version       int64            `json:"version"`
 }
 
-// ReelEdit defines model for ReelEdit.
+// ReelConflict defines model for ReelConflict.
+type ReelConflict struct {
+	Code    string `json:"code"`
+	Current Reel   `json:"current"`
+	Detail  string `json:"detail"`
+	Status  int    `json:"status"`
+	Title   string `json:"title"`
+}
+
+// ReelEdit Example: {"ops":[{"set_track":{"id":"0190a000-0000-7000-8000-000000000001","label":"Boom","off":true}}],"version":7,"what":"turn Boom off"}
 type ReelEdit struct {
 	Ops     []ReelOp `json:"ops"`
 	Version int64    `json:"version"`
@@ -1125,6 +1160,13 @@ type ReelOp struct {
 	SetOutputs *struct {
 		Outputs []Output `json:"outputs"`
 	} `json:"set_outputs,omitempty"`
+
+	// SetPlaced say of a clip of unknown place that it lies where it is meant to, or that it does not
+	SetPlaced *struct {
+		Id     string `json:"id"`
+		Placed bool   `json:"placed"`
+		Track  string `json:"track"`
+	} `json:"set_placed,omitempty"`
 	SetRoute *struct {
 		Route *Route `json:"route,omitempty"`
 		Track string `json:"track"`
@@ -1187,13 +1229,16 @@ type SheetCellField string
 
 // SheetConflict defines model for SheetConflict.
 type SheetConflict struct {
-	// Cells those that hold something else
-	Cells  []SheetCell `json:"cells"`
-	Code   string      `json:"code"`
-	Detail string      `json:"detail"`
+	Code string `json:"code"`
+
+	// Current the cells that hold something else than was seen, with what they hold
+	Current []SheetCell `json:"current"`
+	Detail  string      `json:"detail"`
+	Status  int         `json:"status"`
+	Title   string      `json:"title"`
 }
 
-// SheetEdit defines model for SheetEdit.
+// SheetEdit Example: {"cells":[{"field":"label","row":"0190a000-0000-7000-8000-000000000001","value":"Lav Ines","was":""}],"what":"label a strand"}
 type SheetEdit struct {
 	Cells []SheetCell `json:"cells"`
 
@@ -1218,7 +1263,7 @@ type ShelfEntry struct {
 	Size   int64  `json:"size"`
 }
 
-// ShelfOrder defines model for ShelfOrder.
+// ShelfOrder Example: {"in_place":false,"paths":["card/21A-T03.wav"]}
 type ShelfOrder struct {
 	// InPlace leave them there and only read them
 	InPlace *bool    `json:"in_place,omitempty"`
@@ -1231,7 +1276,7 @@ type Snag struct {
 	Message string `json:"message"`
 }
 
-// SoundReport defines model for SoundReport.
+// SoundReport Example: {"csv":"Scene,Take,Track 1 21A,3,Boom "}
 type SoundReport struct {
 	Csv string `json:"csv"`
 }
@@ -1306,7 +1351,7 @@ type Strand struct {
 // StrandLabelSource defines model for Strand.LabelSource.
 type StrandLabelSource string
 
-// StrandLabel defines model for StrandLabel.
+// StrandLabel Example: {"label":"Boom","was":""}
 type StrandLabel struct {
 	Label string `json:"label"`
 
@@ -1399,7 +1444,7 @@ type SyncDecided struct {
 	Along int `json:"along"`
 }
 
-// SyncDecision defines model for SyncDecision.
+// SyncDecision Example: {"accept":true,"by":"sound","nudge":0}
 type SyncDecision struct {
 	Accept bool `json:"accept"`
 
@@ -1413,11 +1458,19 @@ type SyncDecision struct {
 // SyncDecisionBy what it is accepted by
 type SyncDecisionBy string
 
-// SyncNudge defines model for SyncNudge.
+// SyncNudge Example: {"samples":1920,"was":0}
 type SyncNudge struct {
 	// Samples in all, samples of the reference; later is positive
 	Samples int64 `json:"samples"`
 	Was     int64 `json:"was"`
+}
+
+// SyncPage defines model for SyncPage.
+type SyncPage struct {
+	Items []Sync `json:"items"`
+
+	// Next cursor of the next page; empty at the end
+	Next string `json:"next"`
 }
 
 // SyncTake defines model for SyncTake.
@@ -1524,7 +1577,7 @@ type Template struct {
 	Recorder string `json:"recorder"`
 }
 
-// TemplateDraft defines model for TemplateDraft.
+// TemplateDraft Example: {"labels":[{"label":"Boom","part":"","stem":"DX"}],"name":"Eight tracks","recorder":""}
 type TemplateDraft struct {
 	Labels []TemplateLabel `json:"labels"`
 	Name   string          `json:"name"`
@@ -1569,12 +1622,12 @@ type Watch struct {
 	Snags   []Snag       `json:"snags"`
 }
 
-// WatchOrder defines model for WatchOrder.
+// WatchOrder Example: {"folders":["card"]}
 type WatchOrder struct {
 	Folders []string `json:"folders"`
 }
 
-// Width defines model for Width.
+// Width Example: {"outputs":6,"version":7}
 type Width struct {
 	Outputs int   `json:"outputs"`
 	Version int64 `json:"version"`
@@ -1595,7 +1648,7 @@ type Writing struct {
 // WritingState defines model for Writing.State.
 type WritingState string
 
-// WritingOrder defines model for WritingOrder.
+// WritingOrder Example: {"packing":"poly","preview":true,"takes":["0190a000-0000-7000-8000-000000000001"]}
 type WritingOrder struct {
 	Packing WritingOrderPacking  `json:"packing"`
 	Pattern *string              `json:"pattern,omitempty"`
@@ -1605,6 +1658,14 @@ type WritingOrder struct {
 
 // WritingOrderPacking defines model for WritingOrder.Packing.
 type WritingOrderPacking string
+
+// WritingPage defines model for WritingPage.
+type WritingPage struct {
+	Items []Writing `json:"items"`
+
+	// Next cursor of the next page; empty at the end
+	Next string `json:"next"`
+}
 
 // WrittenFile defines model for WrittenFile.
 type WrittenFile struct {
@@ -1668,6 +1729,13 @@ type SyncId = openapi_types.UUID
 // WritingId defines model for writing_id.
 type WritingId = openapi_types.UUID
 
+// ListProductionsParams defines parameters for ListProductions.
+type ListProductionsParams struct {
+	// After the cursor of the page before
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // ListFilesParams defines parameters for ListFiles.
 type ListFilesParams struct {
 	// After the cursor of the page before
@@ -1675,8 +1743,22 @@ type ListFilesParams struct {
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// ListSyncsParams defines parameters for ListSyncs.
+type ListSyncsParams struct {
+	// After the cursor of the page before
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // ListTakesParams defines parameters for ListTakes.
 type ListTakesParams struct {
+	// After the cursor of the page before
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ListWritingsParams defines parameters for ListWritings.
+type ListWritingsParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
@@ -1784,6 +1866,9 @@ type MoveFileJSONRequestBody = FileMove
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
+// ArchiveProductionJSONRequestBody defines body for ArchiveProduction for application/json ContentType.
+type ArchiveProductionJSONRequestBody = ArchiveOrder
+
 // GiveHashListJSONRequestBody defines body for GiveHashList for application/json ContentType.
 type GiveHashListJSONRequestBody = NewHashList
 
@@ -1843,10 +1928,10 @@ type NudgeSyncJSONRequestBody = SyncNudge
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
-
+	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(c *gin.Context, delivery DeliveryId)
-
+	// CancelDelivery Cancel a delivery under way; nothing of it is left
 	// (POST /api/deliveries/{delivery}/cancel)
 	CancelDelivery(c *gin.Context, delivery DeliveryId)
 	// DownloadFile One file of a proven delivery; byte ranges are served
@@ -1870,18 +1955,24 @@ type ServerInterface interface {
 	// GetStrip Stills of the file's picture, side by side
 	// (GET /api/files/{file}/strip)
 	GetStrip(c *gin.Context, file FileId)
-
+	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(c *gin.Context, list openapi_types.UUID)
-
+	// ListProductions Productions, newest first
 	// (GET /api/productions)
-	ListProductions(c *gin.Context)
-
+	ListProductions(c *gin.Context, params ListProductionsParams)
+	// CreateProduction Make a production, with an empty reel
 	// (POST /api/productions)
 	CreateProduction(c *gin.Context)
-
+	// RemoveProduction Remove a production with all its files, after a day in which that can be taken back
+	// (DELETE /api/productions/{production})
+	RemoveProduction(c *gin.Context, production ProductionId)
+	// GetProduction A production, with its counts of snags
 	// (GET /api/productions/{production})
 	GetProduction(c *gin.Context, production ProductionId)
+	// ArchiveProduction Put a production out of the way, or back
+	// (PATCH /api/productions/{production})
+	ArchiveProduction(c *gin.Context, production ProductionId)
 	// ListDeliveries The newest hundred, newest first
 	// (GET /api/productions/{production}/deliveries)
 	ListDeliveries(c *gin.Context, production ProductionId)
@@ -1900,10 +1991,13 @@ type ServerInterface interface {
 	// GiveHashList Compare files, those here and those to come, with an ASC MHL hash list
 	// (POST /api/productions/{production}/hash-lists)
 	GiveHashList(c *gin.Context, production ProductionId)
-
+	// KeepProduction Take the removal of a production back
+	// (POST /api/productions/{production}/keep)
+	KeepProduction(c *gin.Context, production ProductionId)
+	// Redo Do the edit again that was undone last
 	// (POST /api/productions/{production}/redo)
 	Redo(c *gin.Context, production ProductionId)
-
+	// GetReel The production's reel
 	// (GET /api/productions/{production}/reel)
 	GetReel(c *gin.Context, production ProductionId)
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
@@ -1924,22 +2018,22 @@ type ServerInterface interface {
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(c *gin.Context, production ProductionId)
-	// ListSyncs Takes that are lined up with others, each pair with its state
+	// ListSyncs Takes that are lined up with others, each pair with its state, in the order they were proposed
 	// (GET /api/productions/{production}/syncs)
-	ListSyncs(c *gin.Context, production ProductionId)
+	ListSyncs(c *gin.Context, production ProductionId, params ListSyncsParams)
 	// ProposeSyncs Find what is to be lined up, and compare every new pair in the background
 	// (POST /api/productions/{production}/syncs)
 	ProposeSyncs(c *gin.Context, production ProductionId)
-
+	// ListTakes Takes with their strands
 	// (GET /api/productions/{production}/takes)
 	ListTakes(c *gin.Context, production ProductionId, params ListTakesParams)
-
+	// ListTemplates Templates of labels
 	// (GET /api/productions/{production}/templates)
 	ListTemplates(c *gin.Context, production ProductionId)
 	// SaveTemplate Keep labels under a name; a template of that name is replaced
 	// (PUT /api/productions/{production}/templates)
 	SaveTemplate(c *gin.Context, production ProductionId)
-
+	// Undo Undo the last edit
 	// (POST /api/productions/{production}/undo)
 	Undo(c *gin.Context, production ProductionId)
 	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
@@ -1951,16 +2045,16 @@ type ServerInterface interface {
 	// DeclineOffered Don't offer these files again
 	// (POST /api/productions/{production}/watch/decline)
 	DeclineOffered(c *gin.Context, production ProductionId)
-	// ListWritings Takes written out as files, the newest thousand, newest first
+	// ListWritings Takes written out as files, newest first
 	// (GET /api/productions/{production}/writings)
-	ListWritings(c *gin.Context, production ProductionId)
+	ListWritings(c *gin.Context, production ProductionId, params ListWritingsParams)
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
 	// (POST /api/productions/{production}/writings)
 	OrderWritings(c *gin.Context, production ProductionId)
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(c *gin.Context, params ListReadingsParams)
-
+	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(c *gin.Context, reel ReelId)
 	// EditReel Change tracks, routes, outputs or the start; refused with 409 when made on a stale version
@@ -1981,7 +2075,7 @@ type ServerInterface interface {
 	// Listen Strands heard together, on the clock of their take
 	// (GET /api/sound)
 	Listen(c *gin.Context, params ListenParams)
-
+	// ListSpecs Delivery specifications
 	// (GET /api/specs)
 	ListSpecs(c *gin.Context)
 	// LabelStrand Label a strand
@@ -2014,13 +2108,13 @@ type ServerInterface interface {
 	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
 	// (GET /api/syncs/{sync}/sound)
 	ListenToPair(c *gin.Context, sync SyncId, params ListenToPairParams)
-
+	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(c *gin.Context, writing WritingId, index int)
-
+	// RetryWriting Write a take out again
 	// (POST /api/writings/{writing}/retry)
 	RetryWriting(c *gin.Context, writing WritingId)
 	// GetHealth The process is up
@@ -2302,6 +2396,28 @@ func (siw *ServerInterfaceWrapper) RemoveHashList(c *gin.Context) {
 // ListProductions operation middleware
 func (siw *ServerInterfaceWrapper) ListProductions(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListProductionsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2309,7 +2425,7 @@ func (siw *ServerInterfaceWrapper) ListProductions(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListProductions(c)
+	siw.Handler.ListProductions(c, params)
 }
 
 // CreateProduction operation middleware
@@ -2323,6 +2439,31 @@ func (siw *ServerInterfaceWrapper) CreateProduction(c *gin.Context) {
 	}
 
 	siw.Handler.CreateProduction(c)
+}
+
+// RemoveProduction operation middleware
+func (siw *ServerInterfaceWrapper) RemoveProduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveProduction(c, production)
 }
 
 // GetProduction operation middleware
@@ -2348,6 +2489,31 @@ func (siw *ServerInterfaceWrapper) GetProduction(c *gin.Context) {
 	}
 
 	siw.Handler.GetProduction(c, production)
+}
+
+// ArchiveProduction operation middleware
+func (siw *ServerInterfaceWrapper) ArchiveProduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ArchiveProduction(c, production)
 }
 
 // ListDeliveries operation middleware
@@ -2517,6 +2683,31 @@ func (siw *ServerInterfaceWrapper) GiveHashList(c *gin.Context) {
 	}
 
 	siw.Handler.GiveHashList(c, production)
+}
+
+// KeepProduction operation middleware
+func (siw *ServerInterfaceWrapper) KeepProduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepProduction(c, production)
 }
 
 // Redo operation middleware
@@ -2734,6 +2925,25 @@ func (siw *ServerInterfaceWrapper) ListSyncs(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSyncsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2741,7 +2951,7 @@ func (siw *ServerInterfaceWrapper) ListSyncs(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListSyncs(c, production)
+	siw.Handler.ListSyncs(c, production, params)
 }
 
 // ProposeSyncs operation middleware
@@ -2978,6 +3188,25 @@ func (siw *ServerInterfaceWrapper) ListWritings(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListWritingsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2985,7 +3214,7 @@ func (siw *ServerInterfaceWrapper) ListWritings(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListWritings(c, production)
+	siw.Handler.ListWritings(c, production, params)
 }
 
 // OrderWritings operation middleware
@@ -3835,7 +4064,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/readyz", wrapper.GetReady)
 	router.GET(options.BaseURL+"/api/productions", wrapper.ListProductions)
 	router.POST(options.BaseURL+"/api/productions", wrapper.CreateProduction)
+	router.DELETE(options.BaseURL+"/api/productions/:production", wrapper.RemoveProduction)
 	router.GET(options.BaseURL+"/api/productions/:production", wrapper.GetProduction)
+	router.PATCH(options.BaseURL+"/api/productions/:production", wrapper.ArchiveProduction)
+	router.POST(options.BaseURL+"/api/productions/:production/keep", wrapper.KeepProduction)
 	router.GET(options.BaseURL+"/api/productions/:production/events", wrapper.GetEvents)
 	router.GET(options.BaseURL+"/api/productions/:production/files", wrapper.ListFiles)
 	router.POST(options.BaseURL+"/api/productions/:production/shelf", wrapper.TakeFromShelf)
@@ -4296,13 +4528,14 @@ func (response RemoveHashListdefaultApplicationProblemPlusJSONResponse) VisitRem
 }
 
 type ListProductionsRequestObject struct {
+	Params ListProductionsParams
 }
 
 type ListProductionsResponseObject interface {
 	VisitListProductionsResponse(w http.ResponseWriter) error
 }
 
-type ListProductions200JSONResponse []Production
+type ListProductions200JSONResponse ProductionPage
 
 func (response ListProductions200JSONResponse) VisitListProductionsResponse(w http.ResponseWriter) error {
 
@@ -4372,6 +4605,45 @@ func (response CreateProductiondefaultApplicationProblemPlusJSONResponse) VisitC
 	return err
 }
 
+type RemoveProductionRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type RemoveProductionResponseObject interface {
+	VisitRemoveProductionResponse(w http.ResponseWriter) error
+}
+
+type RemoveProduction202JSONResponse Production
+
+func (response RemoveProduction202JSONResponse) VisitRemoveProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveProductiondefaultApplicationProblemPlusJSONResponse) VisitRemoveProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetProductionRequestObject struct {
 	Production ProductionId `json:"production"`
 }
@@ -4400,6 +4672,46 @@ type GetProductiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetProductiondefaultApplicationProblemPlusJSONResponse) VisitGetProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveProductionRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *ArchiveProductionJSONRequestBody
+}
+
+type ArchiveProductionResponseObject interface {
+	VisitArchiveProductionResponse(w http.ResponseWriter) error
+}
+
+type ArchiveProduction200JSONResponse Production
+
+func (response ArchiveProduction200JSONResponse) VisitArchiveProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ArchiveProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ArchiveProductiondefaultApplicationProblemPlusJSONResponse) VisitArchiveProductionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4676,6 +4988,45 @@ func (response GiveHashListdefaultApplicationProblemPlusJSONResponse) VisitGiveH
 	return err
 }
 
+type KeepProductionRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type KeepProductionResponseObject interface {
+	VisitKeepProductionResponse(w http.ResponseWriter) error
+}
+
+type KeepProduction200JSONResponse Production
+
+func (response KeepProduction200JSONResponse) VisitKeepProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepProductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepProductiondefaultApplicationProblemPlusJSONResponse) VisitKeepProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RedoRequestObject struct {
 	Production ProductionId `json:"production"`
 }
@@ -4777,15 +5128,15 @@ func (response EditSheet200JSONResponse) VisitEditSheetResponse(w http.ResponseW
 	return err
 }
 
-type EditSheet409JSONResponse SheetConflict
+type EditSheet409ApplicationProblemPlusJSONResponse SheetConflict
 
-func (response EditSheet409JSONResponse) VisitEditSheetResponse(w http.ResponseWriter) error {
+func (response EditSheet409ApplicationProblemPlusJSONResponse) VisitEditSheetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(409)
 	_, err := buf.WriteTo(w)
 	return err
@@ -5014,13 +5365,14 @@ func (response DecideSuggestionsdefaultApplicationProblemPlusJSONResponse) Visit
 
 type ListSyncsRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     ListSyncsParams
 }
 
 type ListSyncsResponseObject interface {
 	VisitListSyncsResponse(w http.ResponseWriter) error
 }
 
-type ListSyncs200JSONResponse []Sync
+type ListSyncs200JSONResponse SyncPage
 
 func (response ListSyncs200JSONResponse) VisitListSyncsResponse(w http.ResponseWriter) error {
 
@@ -5363,13 +5715,14 @@ func (response DeclineOffereddefaultApplicationProblemPlusJSONResponse) VisitDec
 
 type ListWritingsRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     ListWritingsParams
 }
 
 type ListWritingsResponseObject interface {
 	VisitListWritingsResponse(w http.ResponseWriter) error
 }
 
-type ListWritings200JSONResponse []Writing
+type ListWritings200JSONResponse WritingPage
 
 func (response ListWritings200JSONResponse) VisitListWritingsResponse(w http.ResponseWriter) error {
 
@@ -5556,15 +5909,15 @@ func (response EditReel200JSONResponse) VisitEditReelResponse(w http.ResponseWri
 	return err
 }
 
-type EditReel409JSONResponse Reel
+type EditReel409ApplicationProblemPlusJSONResponse ReelConflict
 
-func (response EditReel409JSONResponse) VisitEditReelResponse(w http.ResponseWriter) error {
+func (response EditReel409ApplicationProblemPlusJSONResponse) VisitEditReelResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(409)
 	_, err := buf.WriteTo(w)
 	return err
@@ -5690,15 +6043,15 @@ func (response SetWidth200JSONResponse) VisitSetWidthResponse(w http.ResponseWri
 	return err
 }
 
-type SetWidth409JSONResponse Reel
+type SetWidth409ApplicationProblemPlusJSONResponse ReelConflict
 
-func (response SetWidth409JSONResponse) VisitSetWidthResponse(w http.ResponseWriter) error {
+func (response SetWidth409ApplicationProblemPlusJSONResponse) VisitSetWidthResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(409)
 	_, err := buf.WriteTo(w)
 	return err
@@ -6430,10 +6783,10 @@ func (response GetReady503JSONResponse) VisitGetReadyResponse(w http.ResponseWri
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
-
+	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(ctx context.Context, request GetDeliveryRequestObject) (GetDeliveryResponseObject, error)
-
+	// CancelDelivery Cancel a delivery under way; nothing of it is left
 	// (POST /api/deliveries/{delivery}/cancel)
 	CancelDelivery(ctx context.Context, request CancelDeliveryRequestObject) (CancelDeliveryResponseObject, error)
 	// DownloadFile One file of a proven delivery; byte ranges are served
@@ -6457,18 +6810,24 @@ type StrictServerInterface interface {
 	// GetStrip Stills of the file's picture, side by side
 	// (GET /api/files/{file}/strip)
 	GetStrip(ctx context.Context, request GetStripRequestObject) (GetStripResponseObject, error)
-
+	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(ctx context.Context, request RemoveHashListRequestObject) (RemoveHashListResponseObject, error)
-
+	// ListProductions Productions, newest first
 	// (GET /api/productions)
 	ListProductions(ctx context.Context, request ListProductionsRequestObject) (ListProductionsResponseObject, error)
-
+	// CreateProduction Make a production, with an empty reel
 	// (POST /api/productions)
 	CreateProduction(ctx context.Context, request CreateProductionRequestObject) (CreateProductionResponseObject, error)
-
+	// RemoveProduction Remove a production with all its files, after a day in which that can be taken back
+	// (DELETE /api/productions/{production})
+	RemoveProduction(ctx context.Context, request RemoveProductionRequestObject) (RemoveProductionResponseObject, error)
+	// GetProduction A production, with its counts of snags
 	// (GET /api/productions/{production})
 	GetProduction(ctx context.Context, request GetProductionRequestObject) (GetProductionResponseObject, error)
+	// ArchiveProduction Put a production out of the way, or back
+	// (PATCH /api/productions/{production})
+	ArchiveProduction(ctx context.Context, request ArchiveProductionRequestObject) (ArchiveProductionResponseObject, error)
 	// ListDeliveries The newest hundred, newest first
 	// (GET /api/productions/{production}/deliveries)
 	ListDeliveries(ctx context.Context, request ListDeliveriesRequestObject) (ListDeliveriesResponseObject, error)
@@ -6487,10 +6846,13 @@ type StrictServerInterface interface {
 	// GiveHashList Compare files, those here and those to come, with an ASC MHL hash list
 	// (POST /api/productions/{production}/hash-lists)
 	GiveHashList(ctx context.Context, request GiveHashListRequestObject) (GiveHashListResponseObject, error)
-
+	// KeepProduction Take the removal of a production back
+	// (POST /api/productions/{production}/keep)
+	KeepProduction(ctx context.Context, request KeepProductionRequestObject) (KeepProductionResponseObject, error)
+	// Redo Do the edit again that was undone last
 	// (POST /api/productions/{production}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
-
+	// GetReel The production's reel
 	// (GET /api/productions/{production}/reel)
 	GetReel(ctx context.Context, request GetReelRequestObject) (GetReelResponseObject, error)
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
@@ -6511,22 +6873,22 @@ type StrictServerInterface interface {
 	// DecideSuggestions Accept or refuse suggestions, as one edit
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
-	// ListSyncs Takes that are lined up with others, each pair with its state
+	// ListSyncs Takes that are lined up with others, each pair with its state, in the order they were proposed
 	// (GET /api/productions/{production}/syncs)
 	ListSyncs(ctx context.Context, request ListSyncsRequestObject) (ListSyncsResponseObject, error)
 	// ProposeSyncs Find what is to be lined up, and compare every new pair in the background
 	// (POST /api/productions/{production}/syncs)
 	ProposeSyncs(ctx context.Context, request ProposeSyncsRequestObject) (ProposeSyncsResponseObject, error)
-
+	// ListTakes Takes with their strands
 	// (GET /api/productions/{production}/takes)
 	ListTakes(ctx context.Context, request ListTakesRequestObject) (ListTakesResponseObject, error)
-
+	// ListTemplates Templates of labels
 	// (GET /api/productions/{production}/templates)
 	ListTemplates(ctx context.Context, request ListTemplatesRequestObject) (ListTemplatesResponseObject, error)
 	// SaveTemplate Keep labels under a name; a template of that name is replaced
 	// (PUT /api/productions/{production}/templates)
 	SaveTemplate(ctx context.Context, request SaveTemplateRequestObject) (SaveTemplateResponseObject, error)
-
+	// Undo Undo the last edit
 	// (POST /api/productions/{production}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
 	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
@@ -6538,7 +6900,7 @@ type StrictServerInterface interface {
 	// DeclineOffered Don't offer these files again
 	// (POST /api/productions/{production}/watch/decline)
 	DeclineOffered(ctx context.Context, request DeclineOfferedRequestObject) (DeclineOfferedResponseObject, error)
-	// ListWritings Takes written out as files, the newest thousand, newest first
+	// ListWritings Takes written out as files, newest first
 	// (GET /api/productions/{production}/writings)
 	ListWritings(ctx context.Context, request ListWritingsRequestObject) (ListWritingsResponseObject, error)
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
@@ -6547,7 +6909,7 @@ type StrictServerInterface interface {
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
-
+	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(ctx context.Context, request OrderDeliveryRequestObject) (OrderDeliveryResponseObject, error)
 	// EditReel Change tracks, routes, outputs or the start; refused with 409 when made on a stale version
@@ -6568,7 +6930,7 @@ type StrictServerInterface interface {
 	// Listen Strands heard together, on the clock of their take
 	// (GET /api/sound)
 	Listen(ctx context.Context, request ListenRequestObject) (ListenResponseObject, error)
-
+	// ListSpecs Delivery specifications
 	// (GET /api/specs)
 	ListSpecs(ctx context.Context, request ListSpecsRequestObject) (ListSpecsResponseObject, error)
 	// LabelStrand Label a strand
@@ -6601,13 +6963,13 @@ type StrictServerInterface interface {
 	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
 	// (GET /api/syncs/{sync}/sound)
 	ListenToPair(ctx context.Context, request ListenToPairRequestObject) (ListenToPairResponseObject, error)
-
+	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(ctx context.Context, request DownloadWritingRequestObject) (DownloadWritingResponseObject, error)
-
+	// RetryWriting Write a take out again
 	// (POST /api/writings/{writing}/retry)
 	RetryWriting(ctx context.Context, request RetryWritingRequestObject) (RetryWritingResponseObject, error)
 	// GetHealth The process is up
@@ -6955,8 +7317,10 @@ func (sh *strictHandler) RemoveHashList(ctx *gin.Context, list openapi_types.UUI
 }
 
 // ListProductions operation middleware
-func (sh *strictHandler) ListProductions(ctx *gin.Context) {
+func (sh *strictHandler) ListProductions(ctx *gin.Context, params ListProductionsParams) {
 	var request ListProductionsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListProductions(ctx, request.(ListProductionsRequestObject))
@@ -7020,6 +7384,32 @@ func (sh *strictHandler) CreateProduction(ctx *gin.Context) {
 	}
 }
 
+// RemoveProduction operation middleware
+func (sh *strictHandler) RemoveProduction(ctx *gin.Context, production ProductionId) {
+	var request RemoveProductionRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveProduction(ctx, request.(RemoveProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveProductionResponseObject); ok {
+		if err := validResponse.VisitRemoveProductionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetProduction operation middleware
 func (sh *strictHandler) GetProduction(ctx *gin.Context, production ProductionId) {
 	var request GetProductionRequestObject
@@ -7039,6 +7429,50 @@ func (sh *strictHandler) GetProduction(ctx *gin.Context, production ProductionId
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetProductionResponseObject); ok {
 		if err := validResponse.VisitGetProductionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ArchiveProduction operation middleware
+func (sh *strictHandler) ArchiveProduction(ctx *gin.Context, production ProductionId) {
+	var request ArchiveProductionRequestObject
+
+	request.Production = production
+
+	var body ArchiveProductionJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ArchiveProduction(ctx, request.(ArchiveProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ArchiveProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ArchiveProductionResponseObject); ok {
+		if err := validResponse.VisitArchiveProductionResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7214,6 +7648,32 @@ func (sh *strictHandler) GiveHashList(ctx *gin.Context, production ProductionId)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GiveHashListResponseObject); ok {
 		if err := validResponse.VisitGiveHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepProduction operation middleware
+func (sh *strictHandler) KeepProduction(ctx *gin.Context, production ProductionId) {
+	var request KeepProductionRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepProduction(ctx, request.(KeepProductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepProduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepProductionResponseObject); ok {
+		if err := validResponse.VisitKeepProductionResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7502,10 +7962,11 @@ func (sh *strictHandler) DecideSuggestions(ctx *gin.Context, production Producti
 }
 
 // ListSyncs operation middleware
-func (sh *strictHandler) ListSyncs(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) ListSyncs(ctx *gin.Context, production ProductionId, params ListSyncsParams) {
 	var request ListSyncsRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListSyncs(ctx, request.(ListSyncsRequestObject))
@@ -7791,10 +8252,11 @@ func (sh *strictHandler) DeclineOffered(ctx *gin.Context, production ProductionI
 }
 
 // ListWritings operation middleware
-func (sh *strictHandler) ListWritings(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) ListWritings(ctx *gin.Context, production ProductionId, params ListWritingsParams) {
 	var request ListWritingsRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListWritings(ctx, request.(ListWritingsRequestObject))
@@ -8668,176 +9130,195 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H2Ljtw2tuCvELUXcIJRP/0YpxuLRcaOJ9l1JobbczPY3GyBJbGqOC2RCsnqcsXo+Y39oP2xBc8hJaqK",
-	"VKleTjZ7B4O4uyXxcXh43o9Po1xWtRRMGD26+TSqqaIVM0zBb3RqmLI/FEzniteGSzG6GZk5I/lCaamI",
-	"nBL7W01njEzYVCo2ykbcvvTLgqnVKBsJWrHRjRsqG+l8ziqKY07pojSjm9EoG1X041smZmY+urm6vMxG",
-	"ZlXbr7RRXMxGj4/ZqGAlf2BqNeaF/RrmqKmZt1P4N0bZSLFfFlyxYnRj1IKFs06lqqiddLHgxSg20ZSX",
-	"LD2JfXrgBCWvuGmGX4MTPozC6doCpqIfebWo4Df7Kxf461UzExeGzZiCqWrK1VixafwMFZsyxUTOnmii",
-	"jaKiuIXTlIIRM6eG0JliTJMJ04Ys50wQOtFMmMQR23l2gwQsz9B7Fl+fNHOmiGK5VAUXs+OsEqbbcZlK",
-	"FovcLiyNF+07B2KHYqxMT2OfHjiBlgtRjEsp602oywemCBUFsT8kAAhfRhF0SkvNmiknUpaMimDOipp8",
-	"vjlpRQtGqCalXBT2X3u4U660ychkBb8ZJohmuRSFJlMlK3vMihFuyITNuNCJleJ8ey0VR1hfKXUImBGp",
-	"yFQqWJzmBdOWEFJS8eLM/kosYtvf/gS/fVGyqfkS4Frx4l/4N8Vnc/OlX3n3lHGW3nOuqTFM2U//10+X",
-	"Z1/Rs+nZz5+evnj84qc//evnzl++/G//1oMHNY+eib1WAu+frhkrkMrbd4k2dJWC+D1jtRtyL7DDXCnS",
-	"iA+j415lIyYsGfzp8vx5dpVd/5y1N6GQiwkQbTetWFQTRx9xViPj9IfZizAlS0tkOOClYkMojIzTFy7M",
-	"i2ejKJ3GA09f+wEIMeDir0TeM8VK5AdOsFTccDFLz+FeOGgaIJG6lkIzkFG+ZVTBfLkUxh6KlVvquuQ5",
-	"tUd5IXPDzJk2itHKPovMNOGCwgFG5upixVtuTMnOmCg4Fefka1KC0EK4IE+vyYQbDbdcS1JRsSKTlUHS",
-	"8N/vfvgb+QKW+mVGprwsWUEWNVlyMye6pjnTwNQEmZQyv9c3ZGrlMB0MnDUzLMRCsyLDKyk1t2vzghjQ",
-	"TfyYSAF/ymVVSUFyO7Alr5S8eHY24YZMS0lNBnSMWbmJ5HMqBCuJmSvGyNPr9i1NvpgpRo1lsRWdCW4W",
-	"BctIreRM0apiBGRGWMSqZuS772hGNK3qkmlCDZkuypLonJbsywwA1JnP8nX/ru5OmwGX9+sCGZI0ksH5",
-	"f4jRYzZ6p+SkZFUPCtT4xp/+qe0hhijwbyAbjf7LRSsFX+BTfeHHjaABJXXz0OMuIOMrXOk7JSXIXLWS",
-	"NVOGI6q6fdgf12lANir4dOrE7q0UwwqpSpsxNQNf9+xsDcGzkbwP/tzQ42wkF6ZemPhKa0bvx8Vk2l1r",
-	"Q2XFoiyp/dFd7TWqm41Upff//DGkHT81IG1W7PbawjOAVbj0YBkAhZ+bmeTknyw3dqGv5iy/3zzGqWUa",
-	"u0FTFUyx+DeWu0QerO0T3moHytwi0ksveb258sH4wuNr5WLg96XT5Q5DTsf1tgIH+ETDIt35U8eem8XE",
-	"wSTz+x8sUDeBJacRtcnSX6SkS2op+9SKqCAgoBrMFdF0pW+RQi25BinVvgvy3igq+4R7sbPGVvqa5Vxz",
-	"pF9rh5rnrDZxxNOL2Yxpu3Z4lRtW6QFMFtTM7/Dl517PdL+3iiZViq42NhBOmfnFJXZUcoG3orsjKzR0",
-	"1xuYB55dfvWid8FXOy4YZ4uv0BkUNil5yesal97FD8/I5qwsupxvlA25C4UUEb0DhYFhIzClpNrG2+4E",
-	"nY2craML6V6OWFpiW7zhJbMfd6FqBxNcz1mxzpYKatiZ4RWLIZrb2i5kaSvyOiq50zpqmt/bH28+eU1i",
-	"VMvSCoWVFDJAj+ATz+W3SBFyClexZvm4h9RRZcZ2cbkskq8YFq5vSVtpWhRM4c+1kg/tT8wSwCnlJTCN",
-	"nIqcWdkzuh8jDS0PQb4oWW623cLY78Whu5/Z465Hyw2oZO1agiPOmtvYd4cTRH6fY/ead0xltNt9oteU",
-	"xIB6PY0YNxFIQ61DAaW1X7VQje3+mwcnDnd37anM/pLAPUfG7IHmT8zQe/jX2amcSZbD35z2Bwc7ZyUY",
-	"C1ci14iqM8W07sfLXREQFhkDC1CwlHiu41JvLguHKBsLtGoH5QLxa+PpDsAuFqi0sLGMyB4ClDqv55UM",
-	"tUfAOvvEKT+3hFW1WbUCSIza7cYkdiHRc6rncdlxGO0uuTYxxgoylh2c2Dc0qeg9AAOM5R4L4a6ZfA7o",
-	"5hWAGEql9SHFZzxyt0su7lkBYNdgAfPaNWAy6LRUMaIYLdBOFKxqUZeSFgHW42Bx4sJzs1AsLni6h4QL",
-	"spSq0BnRi3yOSvPl//nfVy8vrchx/dyjgMUPuTDEEdkNqgOyylg5trJ5lpr/OhRztaCz4YKEx6x1CWKT",
-	"C3aB4LZliWtzCWb8gWkiJIGPo/tMM04qaLnSnonSAn1H04UGdtlcx+hRoUlJR2RAq5oR9xgNw+11dWeo",
-	"s+YUrZrigbZJ+zYgpFCx6wUvvLQT5cxGRtH8fvgRWhL6wX6yucqYGOAkAMCo5pYl5YCWoDZ0t4uuWUus",
-	"A6FgQ1wAYtSKFYikzVbX6G17ou01bOhRiot8Lx8inCTu0kJ5gBhJdF1yYxVDq+1lA9h+dO53dBaZuzm9",
-	"wccYwzPBPprNHXSdvvYd8Px6euO0YCailL1Bxm1iI6zbLcF/loJ/wtIGhteBiB+y/UEw6xj5IrDL52yX",
-	"m4RWpsg4SVaa4F5rcHRXDkHR3AW3uGDbKdDi7d7NiLlVL95DJXZjjtVCRIhtXdKcaecQNHO2snx4oK6d",
-	"bw73+pW9k5qZLFgnuRoNcCdlo5JOOoAJTkxyzRqj55pYZ5+RaSmluiXCTgoMTkhD7oVciujcW42sv6mR",
-	"1hL6kok8QgT13MpJILhp5z3JyKUligOBDCOnzF2NwTCimcGzJ5rwopGP5pYtN5IEB3eLkMSFCPRfr9by",
-	"3Fge8fyTVuYACQD52uuyhuQt+Jrtxi+p8CrJ2hVNmRAqprVjGjEpadaRkpwKt2T0gbWq3CohC8lax8/E",
-	"eDKyBZzIsf0K/ZB+XX6cGBy+pXr+luuYntv6VIaLWEwY5fn4vhYor4VEx6i41u7cNtHUOfD41KwwumVO",
-	"HxgQA6oUfwBkGb4XN9U4lwuR8OYkVSEvJW8ahDhaOJWPv1G4QMvbqGIFWTEz0DrkeJQHeai+tUJ668nx",
-	"kFvfWBQrGC3RBbFu8VEY6kaLAlyn1HLyUHhLALUd2kqtCx3eFXnvzGxdQ0zKcIPfZ24tidWrYlcTRauo",
-	"dw/s7ApZCjdkJpm2qqt3+g7jlDPKY7y3+At6P3g+J4zm88ZRu6RWQbcnWVjK3uB1iLsDSP0GNlOj+MfN",
-	"dczlsjs/t+hJVeGV9JJNDejoEPXGZ3MXKDaVZcEKUiCX3ZSc91jj+u9eu+6u+Ntf41o0XekE96IVCzXG",
-	"fgTr0ZEcDN1c/mhjKPiWrj6ANS+q3hziT9rFO4NzRdcnpWYJs25pn0UoFy01IxO7KG1vw1yGzoBQkJjz",
-	"qUlLsU58kUtBLKiRDHKDERwlZ5qUeAID7taSpo7crgGHtvdJMyb2MMIjJPyOcLoYNP/Glmk+6nlEN0o3",
-	"Zsn+WJVrL764xP9lw9QVO0Bife/aEMuNFbKaayf1BHNfR9cY2c21Q8pmd9vNZU3s2bOXl53A3Kcvn3VD",
-	"c1+Guw9ve8Ta5UOiLy9v/P+7DoTr2I78GOM4tfFWwuvnGbm2i7u4ury8IlKR66/Ov/ozKRREdHacrAOP",
-	"qztz7OB+aCJJknpkA6nLvvCADk5tPy2DIUExA6Jlfq2EPWifMFxDUaMbDb2jvYx7uPi2k6Lfq9C/c3Fi",
-	"myCZSDN3MazUkEtS/CUj3b+dPYU/AhOVolxljoXanwMzt/1olME/44oLEHDsN1YJgtiHmOLwTrFpCU83",
-	"w2yO7JsuwPc03DCGylVsrF38IWiV3uHdbU7ghKK1hhPeH5e2jXpzeQMZP3gUfdoYu4GqZsEM5WXSkb1I",
-	"iLCGm3IAyuNrWStJu+kyXFBiC0nukVMxVqyQce8eFeOFKGTCJ7WUi7IgE0bsO4K1tgW04cxRX9n0wLUM",
-	"a19XWVJz81ygD7/f23fcuz1hCVtdRN7vsymRQwQsPEfhHBR5MqfO3xuq6UGcTUTlFt6cvvkMbBRxRPIy",
-	"akTiAovGAEO08IagrlO7xyLS0RGPd+/7VGeHR+v+keCfccPD8MZvkgLnF2kwPWtvROIqxYzuuxHs1nof",
-	"IbE11boTL5mic+5FHzKSWG0tdSzOjBZFZ5IUIuB7sbHfu4uxjs9D4yRB8oqazYCp7h7yYD/LYAFu8Oiq",
-	"GY0bDtejOrRhikkwtxRjKw9YZFko5WJPaTXhWgqe9/rY1/zYToe9BZORYjQdwbWbrOQj4aMiVkgY+rRN",
-	"AEA4ll9KHIxIfNY0EVEcN5qt0WVTBqsheNYV+TCrCu3W6KDOS163umbJDJlJTLWyiq4lgDdNkD43rY5L",
-	"KBgQUE8dRYCUstlAuCyyZO9PNEtJZooXOiOUKLkkVBCM6rZ/mNLcSEUoAUMw4YLgyZzIbpOOEIEVDadz",
-	"Tv+JmYbkwrBeU2QvA7dfx88WAVTEjmM7Q9+Zb035xzipHijQ7uKuvrNqWOz0dgteSAQuZKMHpnyQ9V7R",
-	"jo7T+mFanos+8bgQ7iC4zsGbKAXtHOIOX1oUDKx5SCRSVOqbgkcULKdJDIKYHeWHumvJu94WaL0bPNtU",
-	"iDjHwEwlJ59sMfKsnU17Hj6PIqHnuG0mr6TLX1wzKnykuSlXkKqEpAwsbhX9GH56BaBa+0v3QBSr5AMb",
-	"m7jjnQ/LhIgKo8yMA7q1hgZHImjriQxu2NR6AJs3V9P8eRDtG+hcTPsO7UoaktddSZoS9tmrHhOT7HKo",
-	"QSTBVmOmy1LZIibz0D0dTzF5jF6HWirzvU/bXlOaWVnqXqU4n1MxY1mbKT1nrOMD6iX19uVXrCyjITay",
-	"XFQiNTv6guAVL1so2Akm4jBaENoJu1vXY1hZ9AYfcsgHtgKsixTcOJZ5K2L3o6Z/MXPTxpB0g9t53ba7",
-	"QCWX2nlkQWKD3UKemD2BKMVdCOem6xtNWMK2PtZQwXzDzY8H1yrV7RIyh1JRwhynFlb4HBeTuMzXlsp4",
-	"FtzZsyB9KAiXCeyjvWZG/15gYt7m7AXLsV9pMFVsny3WD0VLEN8tMKEoAfzmBHsQ3+HSE+B9jVaXM+HN",
-	"GiBWlCVEp6DPkKsck0WWvCwc2bJPxzMpQdG2LHDs5RqF6NumesGn3juvWMUgphYDfYLfHSlywKlxMIyG",
-	"5OKBYSCv4hWCrGAltZ/N+Ww+tip/VOFUchkr2WC3+UQT0B2CIKDtcZfZ6IGWC5YgMkgDjCRzWRZJR55/",
-	"FfLBPO3w7rzbbthEmDSy4dGVy4ZE+HWl8UeKaclzM5hmm7nUzotpd0O0rBhYLgkrQZY5BsXe1VAcDxBq",
-	"Db1JWgHriIu8zf5331BX7t0m+J5MlHUCbO/uy2nMLNFENQ3dezn9RhgV1Y5n/IGJGLYzKBkCzJ6pB6YQ",
-	"1y2xsAjOzdxeQpcGsakvQrWIrZiAk2e+toTfWRIYuItIGndZdFJ2QutbSvtPrHCHXIm4887txa3JDZfc",
-	"USLqgYsxhMPGSq6spbMw+gCRj5WragKGIFGumgyWKnlAv4fMXEggOUbcY38UYnRqKwShYBxZgX5YA8rL",
-	"YdEP9sPobC4zcGOjqVy0zjmfwLcU0xa322YxRbH71dB8y83BuEpkOmyz9sYGa5I5d3V+9dh/wkMIzTW4",
-	"9I1UFp/h0oCpXVcUJ0zUE7tXhMHA9M7X/xhlo+/tf97Y//z7D9GTKulKLswBKQshDJ0p3o25Jbzhrgn8",
-	"3qXiCkiVqSCvYdFbUxftsfVCQVXB5K3aLcWykYIjcYW35BKEC4EZVQMs4QMpghPLo+wynfgAT8ZaLlTe",
-	"CS7nHysrxE0wx8cHE60wGD6OXPGQvpirIsq6KvRCRIqzxC0oTiuJCgEH5lbUyWAcjvGqqM7Bnq6iKIA1",
-	"EZlqzUqJScNvDszomNM6VqeRixVZ0gdmh7whFjSQRsF+WdCSaMNqnZEJ1Yy8eJaR6+fPyX/tZgBtkt3+",
-	"2Muo98mfPNEcg7qGeC96E0miqn2rkw5xMsWIW3P0rQ7cuSIbR4uIm8wpcZsIAn1cgdKW3mSdVJU99e1s",
-	"I5AU8SFNjN96mrAWmTvYspkMjEWTRicw9hZ0e1piVVCuSZvEu5t65Q8lFSZ75/Nv15DT8LLUEDJHJiv8",
-	"lxpygem62Yb4lszGmDMfDBdxj/Cio3ykJBEc3r/fjBndTlOsJ6YrK0O5MKuQbrs/QmLsPQPBrZZac3sB",
-	"YlR7IHPx8sYmqd3Lqw92KS1TYt1KDxRFIuEALmzejZ8FUIrCdyUi4jsUrI1a8qzilZHAHIOvxsgXrcF1",
-	"qGQ1thrcuEqEYU2pApsTWOQriWofEsuglCpMBnRVyGVGpMh9VLsmUKWJLOr9EhFxnVXKNgYVCqHmISkU",
-	"nxpWEPgCKtBirb8HpkpaDxNmJqueeTCz025psrrBql2WgECqCFhPATLOO6tDyNhT99F869UVGLcqdLcK",
-	"hXYRMo2rN3Y3YNtjV9c2Epi7IhBGt8ixyEdOK6boE19/jGtMDwUTpNXmJ4wJMmFzLlzeCzWkoKtWIDTD",
-	"QAjHMK7rqn9JbSU0RQWZUm1YJ381ODo0lEqi51JB/rthYHLeA5uawiV7K7aLYsZ6Mzs6lbEtNZ9DxV9E",
-	"ymmASMPEDHx37LWKxK33VmpM/8OXoUREamHDztJP3uLYkI/chdsEkivBDKgFMeL26gxbSS1LqrhZpeI4",
-	"k+TaVS/vtVWuRP7Byv1eehx2qXwKj7+kQOuoYSEW4+Umc6rTGtV20blWjBZ9NNDSe0xzJJPVwDzo9aom",
-	"tY9zzEa05DPhKpzYH7GaiVxMzHSBvh7ciq8LFrhuvOAUtcS4ONyhZ9EkhySPI6DKk1VzEFlb2QgpjH3e",
-	"pO1h4e84+VurpzH8iJbzFOOo6D3TaCqlUOAxRlWWXBRymS5PgMKqXbr39gwMKMKa+k6ptYtsa6YAoiA5",
-	"i4A6KiCs85wN6rRBMdYvVHCRQ04RsPmWfrRgyUZejmmvQiBDIVFPyU+vWc6LaPhuKWPpyVi1HExtJCCu",
-	"DSNvK2ZRUeChePxHvOMDspdx7r4l716s08suPgfMCxFJ52Oz7EmYhzNI9kiwQQsakBEd21vXshx1QDg9",
-	"u/wqDIfw9eInKytD7pGq2FMr1AL1b37Ja2E6KcbKBaFlmSU56C0Qe2WXjgL+w24Zm7tur71jSeXS085I",
-	"goqV/WIUynIOJxBCfTQvnU7B3+2NCTGaVdDV4bbIQ90JyXpn3SJ3QfWzgcXNIKphv5QWH/cVlxDBwkQq",
-	"XghgSNR0UoEzaGQRUZg8CLfb6YaVAlVmHDWQUA3rcYXq6GrfNWwrpLLRegUUKCjqIhcF04lKbPbT2KrL",
-	"0t3PyumocsacWrWD32UzvrbjaAmS4VzFFr+gsOJXN01mSXUbI+OuId6d2A2O395GvIqSfR9xE32YuqQ9",
-	"SloulWK5YUVInC3V3t01EMb6RJc35SJWMtaiyUzJRc3FzM7ujCQQg9OKmpHhTkB6uBivZYmFjotOXFIg",
-	"TIORFGs2SmUsOkd9Evaijxd1vFwjwM1uvxFalwFxAOlDSOPai6zd2Zj/ohNT1V3rknK0+AFN3K3kpQ/t",
-	"igdCSJMqlFmkWoPBI18jATeVrlwRhJANj0WnqdTcht9FNcn9WQJEzEU/tU+SlNgtJ4qXR6yYGb0wR2I0",
-	"DcEemJ8BhDW20EQl+t7RWut0bERnW42bPEsugPgYe9W47prnggKgPepxQ6r6dOHoA48QkWYP/Wpme2Og",
-	"u1m0DlknMnNg6Lfnj0eM/GwxP9hzcAORd/VlnfbxZh2kpXoK3ok2RV3YT4V8aLcY1G6jgoaUd9VaQLIU",
-	"pz9GAc7GVpIowHn6MpofWFWXjvTRsvxhOrr5acua3RevFZ3aIeJJDbsVM49mrvwcLA8ni/sTdwC3Gw29",
-	"k92wzucvtgR17lk4JmRKqXIkVKx29lW6Sx3cOAeMvlM+2C3royK2vuh96DuVlYkFhke3kyhOWvIdktqg",
-	"Sc7woKh0lMueSTiZW29sg38Xvm58d4f9gcWd6hOuXx3V6ToUseDi2Gp+jKcAYbjqjiFnMyWXPXUFm5KC",
-	"4FMnE2bZ+FJxYyDoN1JOUcbsB9OFAmuUFKCfrqSr/oYOFismayqKlMfGd2taq9TKliC1+0YnOwTG98RS",
-	"H0MQXK/+4s6l3UsL9pavAuCSp52IMY4d+S4xwM8vB649ujAfAZHMYGxyfl4862+Oe1Cub5tP2pfl+KNq",
-	"CmiuxeKfrkXPj3hRUmWQBurMQVeUXarpt+0d001o+mTpTRU6CAzcEqrhRNrNFjO+ElLayeDOab8OMT6o",
-	"d0unmK0tYGrFHjhbDumWmh1WgHHXKHyfqNfXZyZEu+MXY9/KUnatlB70boqoYk7LgPbCNL/HtMe2X4Pn",
-	"sU27892qs21UZMelRBJywXg1jdSdeqNk1Zj2nb5oJMGrRqzoRCqIx9DnxCcsYmNS1IE08FcHde8fcSF0",
-	"aLEKAg+69u5z8l2Bn//979+9fvjzOfnG3iv80/s3r8hXz57/2XfH1E3Gj6GTkhGr+J2TN7Be+z42RvHu",
-	"JHDULbT92MhclhBAR2t+ga/pC/JFxQwtqKE3sGkL2Yy0jbe/PP8PkBCwhNjofzJtVuStlFVQkeFmdHl+",
-	"dX4JbL5mgtZ8dDN6en55/nQUZLfAtG3vootPvtTTIySdMoPlE5iC/qLfFaOb0V+ZeR32nw861F5fXvY0",
-	"J92tKWkzR6QrqQVgU5MKnjo6Eh+yWWO302lNrSZugMcn9MD2lYuwKz+oa2nQXWD3MVeDee85IBwvcgCv",
-	"YPQ/whn0QxGu+8UnLgr2MY2Or+VS2FvzBqOBt8FiUXB5saQPBzdI9m67PfeejfSiquxcN6MfhPMAQk6z",
-	"I24eDrfQW5koKmaOmEC+YTE6DIOzaNtqgHVv0+reihBbroViPj3xBLfivR08fSmuP8ulcM36MFr/CJjx",
-	"Pb1nUBHKSpREKtL0NWzwA+dyORRNwAfaSZoL5q6S/efR1SFkKNuuA7GSDyx+lZ7FGnpg7jR4QCCojIGZ",
-	"7NBt4zJ8NylXmgFjW1zeiGKsJAvNdNZChWBTcuhzpXe/HpBH0CHuIdQuKt//aM9BU3j7fQjwXxZMm79I",
-	"9HodBVub1k2PXXHN3uvHIWds910c4UzfLQyhxGoSrgeJMDKs5xB2isKHrsqQCzqII/NFEFaRklbeNQ7v",
-	"LczhgRdMXlT1s6MwB7+yw0H3wbGaJ5roipalHzprQkMgEup4nGLLVdiTjm+/C0DD49Tn+qg3Ikq7BaDa",
-	"kq6OcGRfAxliEJiEgWSA9I4vRKHaNLxL4fGdS7HZgsW8ojN28c+azQ5GY0z2OQI47jBrKGjp+US3WBwm",
-	"Ex0DWa26eQbNMy8+2X8GsLymI8AQkjiTgh1N7YhIYaVfSEoI2+ZwaiDRqow6iVl22++C9w7UJ4bVMG9L",
-	"VG9aeDfQEEhesML9QR/XpxSjhgVLOg0n7vZ1GMSOr442+frMazyeNqHoVDijDziiD9TrgkO7+NT+0mtb",
-	"WDuHE2m2/fAISrY6FP0cFoZ2xi45S0Ex0LJ6L/frsDX16e/268AosO1mBzs4jpgk2JJpQ+YLUShWZP53",
-	"7Ml0+hNhD3aIPvT+Bt/YehCGfTQ43Bk2ax2O29gKPUZHXaveYzB0qHl0Bm1ecdO3WIxQCsvaC2ooRsoT",
-	"t5qTg77xHiXvwRvnHzkZUWla1UZhX8OTgyH/xocZtgGIrhkoNs07FNLZ1g/o1IALY+uLJa+4GXJ2jcDW",
-	"d3PSIlrfCbo2Te0BDtLdYC3H0ALI13evyPffvm0bulshuEnItdqvIFx8hvvRCsW9l8RD+fPwiuZMB/AK",
-	"XPvhh/Jt21q/TVaDSmsZ5km5JOpV03nf6yxByAY0vj/40FIS6V/5mkZyEmm0Bf4QWfR6Uw+6Z7W5dZCh",
-	"Qcafp04Tmt/PsIXC4cf2CgfH6XzlgKaimyskIO0aAlF24/aNtsqmF749zmmO9j2DUogn40Eumipyfxqi",
-	"Y184yEI9BIbo/krR8vc+yvVEUIDxtwr2T/RBWs7JSTZWkT4ZKn5TcHPnClWfgsS01UkHEZgTsJd4yHEc",
-	"LYzLfm7Sl6GkN1CuZ5dfHRcoTdnaqM2NluyWtEuiuun2DummRyClsDUClVXDxGGNdcszQsvSTmvpBCu4",
-	"IS6VKpUVa9+by7LQa+V0LTRF29LzcQjCu4quJ0F4iw5vlKzuXFnWEyG9r1o6nK0eF+vjIXFRg7eZM66O",
-	"ZPL+AIV2eJCAjIVxn2isg4s9iBXhIiOTFcllvYJESkGwlOsA9LCixJlqKpImDeVB4dJhirarZrqjluBW",
-	"chzLRXAB7d17dffvTXMg5ySjvtK/r+59OgH0PaPFOhRPcFeCGU7AIvoFhLbfQ+J0K3x4BB++yeeE2hP1",
-	"zRlcp3BH30UBxRp8uYOwo8StD2iH3FLPkXa6KOd1MU1elneKi92uSwhyN/LBntKT3SMjycQKfFwYVgDV",
-	"KegKAA4JYZ9BguvmAp7msmLZkLtOktcprmtT62PfUILC1Tc5gmEFst8s+0CJhASAzkLRZchlWYm83yZy",
-	"B298DoEVqugNYN1Y82XTCAiSa1Me6Tg8PbB6NBndIP9BERSdod3XrqitYIEh6SdjT67RZeJcro/pJXKQ",
-	"3DyCpvErngVI52x5FAOvN0Jh141JC3c0UDkzC2EQ/iXYEoEfMbpsxf0mvD6J+x+ajrAn4sRNeumxjeb/",
-	"LxrCjctd3HImzVufRYn2WbNDbLRYsNavDyok0eq3OkFLPxYRGN7RB9bs6jS8ci1xeE+Gec/qY4hF/4Ox",
-	"GmsJa7IQlllQOJZbq1q4haLORg08wLrCoJYNoSK+Z/hpiP3fxW9uMV24V05kLV36nNOUQotJqSeEwY8p",
-	"RcjzIZ9deRwZfYl90JxFoLUXzFk5XXfCQJsm4wvbtmAjhWTYmW5OH44ja0RpRQj949OJIAH1M2vAn/HI",
-	"70C75fk8euAgOrUYoUCiQW/+wKtzUbDcikgnVbHsBD80OcYn0q9A0PsDY8JrKZ4YHA+7x3rvYTcuNn3c",
-	"mMDaLx796F/6HNKRT30eIBw1iz+WXuZqBRC5AJNh4xltwqB88v+x46BS1wQIWQf8J6CYYQ7zb+VY2uXU",
-	"2y6xE9aUd3jMTmP732FhLlfpCNhoJ/WGN7kwziJANaHkn3IS5HDcEqkyTOCFHPCsNXxuQsgTg7BqWvLO",
-	"v2/rJcXiq39ZYFKYC7BuKy/1JLo1PVVdtZxkgQV7H06PcslacKkIpntW8s6dPzRuBlwRWDLRnqkDoqs2",
-	"bCAKw9WyJDkV9izt0WVkwiDAH5BisrK4wMppeL6s1Bef7D/rIa27USk7wgD61MkRPAUXx+FP5gM8MDfx",
-	"UC2mc1ys4OYkJ/VNwdsgkeMfkh36VJEJ+8alQEojmJSWVBX62IEHqakrWjAiRdNWyNUPuG3TLKHQLrYB",
-	"P2L0AVTd0xmBNvg6I66+jG9OAgUaUgEHiTUnaEqt2LT0zYaOjajvmsF/N+TkmFkSfnOpWKqSCtDXwegP",
-	"1ZaOIE6Au0E4vwYKBlYqYIFpAPgNeECanL3o2TcG7mOf+1u6+uBqS57g1N3o+ndOn44RMYJiIyT8trMY",
-	"F5mCZVqaRkWJQ27ahR37kO+Y+dG1FjuJKgNj/ycL+uws6K9KLiHnfK64uCcY7YFtnTwb8lLtitwzVqOv",
-	"DUsLNjjYRKulHccu0GyASuIyQFtAtt0xuuUyo3XnDlZBtoa0xc7Nkl7fk/wIPn0fINYxDkJgPsGzUIE7",
-	"H3t/9AHfdU7vQH6tfAWtMFhNY92rgj/wApqMkFxWFcWSvJtnJafbNEd/WC/iDbHjKDBVUMApggKXkdYG",
-	"vYVYtrskYctjI0eD3y2lrIe/rWvGiuGv1xyDrQa+7mOzNrsC32CTu5ZigPjIBWTis7Jxc2ELCyiATJo+",
-	"AreETjQTJnOfL7uVzWOH5oo6R+wGT18+8/Xn8A8vQ2TYaj3ov0Lf2k0eJTEflXgEmtffM2yr5/ut4IXk",
-	"Cst0t1ewZtsCZ+CNzxI4U7N8aCo5rvtANdhZPy4+4Q+Pu4sf+GEjgHgf4LqYOWHlnW/icZIgzKCH7WcW",
-	"RTA8Py6KIHSeuDbXhyM6bDCInE2d40XTffug00y4Et+61sIn0Rns2DuoibEAvf293B1YM9NAeqNleYZt",
-	"bzi20ZkoV39yLit261pt8lrjS75JWfq0+sUAHws+TAQ7Lv9dQ2nUbphwvWqQzyR4StshYDOydmP6ww3S",
-	"MjcsnmW+T8kYLKaZuVRz4JtzRn0l5X+c3cELZ+9dbd2NkPt2F4/HCTZoKAngCnatMqZkZ0wUnAry9Pps",
-	"wg2ZlpL6fqR7VA9DuQSDnX5OoqtvHx9gbBd8bztL09Cyg1y9gBVCoGFGSkbBtccEmUHlEm2C3ABG8zm2",
-	"UzWsBuH26uLqxdOXz+yPbTv6c/IK3u9UDHcAUoxcZuTynHxQC+Zj1REwiLy/SlmBUIVlSCPhKm6XW+Tv",
-	"iq5IyZmrL9suIXktdrmfA+6kn++JHngxjTzgUiakfjw3Hd/Y86vrrJUoX159df37vfl+I8e5teyjXXCj",
-	"CwJmcuFqTEw7jqhg4mPc2ZXI7Y1difzxAuMSdhcGViLvtyx9XfKZ+HqGDea3Z1oftTaZz6TGJq/YAR0q",
-	"5D9GYQA6wIEwSIhDr2Do04hDMPZh4pBm5iilUqw0tNbTfOrcHAVdeRyHwwD/KEhGU6lmzLjW9KiKyuk0",
-	"cUaYWXEKRHXJJSuRn0r/CLvIfmYFJGy6G61OdOR8FSoItOGqwMaAIXFW0NVB717ZNtGbsFKKGZY4dXku",
-	"HWG4gwHQUxv6padki69xGi+DIBlFyeSc/OPsLZuas9cTwjU0Di/lok1DKNkUO99aioXSR9teNiP/OLuz",
-	"QoX9erJqYjed6QS6mlCNckdxHhMYXreL3yIySNGd21+ofpFhQCW9PrEhKQqcYNw/nDiwJv47LIuK/r4d",
-	"52M2ajGq/83HI7kbPY6vt05u+gu1yJw5TLZXdQq31Arg3BfzccruHtKIp8XbjaCWVYztK0PfRSNKXMZp",
-	"GmQfmb9DF+sTMw7slP1blzb+HotVewY+h4hLS6lk3an2NMUqvfGYBi0rNpHFCisnzCmaQIo0xR/iAfkg",
-	"32Ef/131sOYCnEwX+//BP/Gbmvb/Is28pVraNReANE0QMCC7ouQsW6N4EC/YeAA2Oe3vmbA1mWcXn/yP",
-	"vcV/X8PfO7lgv3XxX9NNTDuwALCPOb/45H7ata3Gj02nqz9MZ41lGyO9GyK7Dz9D/4zIse1ZdD1cc3/d",
-	"9eRJRy7BMfpcAFebM1qa+a+9dR/hlVNmv7kZIqi4qCOmqVrJnGkNzmV8DjHqq1/7K57RYvXbbAIWZw/p",
-	"+eXTzzCdkNhYbLWe+0MNnVDNMlKxglMf7UFFQX5ZsAXDRlkaOnnDsFg+CLF8ocrRzejCkvr/GwAA//8=",
+	"7H2Lkts2tuCvoLi3ypMa9tOPSdq1teWJ40n2OhNX7LmZ2ky2CyIhCWkSYACoZcXl+xv7QftjWzgHAEkJ",
+	"oMiW5GRmbyrlbrVIPA4OzvvxIStk3UjBhNHZzYesoYrWzDAFn+jcMGV/KZkuFG8MlyK7ycySkWKltFRE",
+	"zon91NAFIzM2l4plecbtQ7+smNpkeSZozbIbN1Se6WLJaopjzumqMtlNluVZTd+/ZmJhltnN1eVlnplN",
+	"Y9/SRnGxyD5+zLOSVfyeqc0tL+3bMEdDzbKdwj+R5Zliv6y4YmV2Y9SKdWedS1VTO+lqxcssNtGcVyw9",
+	"if32wAkqXnMTht+CE34ZhdO1BUxN3/N6VcMn+5EL/HgVZuLCsAVTMFVDubpVbB4/Q8XmTDFRsEeaaKOo",
+	"KJ/DaUrBiFlSQ+hCMabJjGlD1ksmCJ1pJkziiO080yAByzP0jsXXJ82SKaJYIVXJxeI4q4TpJi5TyXJV",
+	"2IWl8aJ95kDsUIxV6WnstwdOoOVKlLeVlM0u1OU9U4SKkthfEgCEN6MIOqeVZmHKmZQVo6IzZ01Nsdyd",
+	"tKYlI1STSq5K+9Me7pwrbXIy28AnwwTRrJCi1GSuZG2PWTHCDZmxBRc6sVKc70FLxRG2V0odAuZEKjKX",
+	"Chanecm0JYSU1Lw8sx+JRWz76Y/w6Q8Vm5vPAK41L/8T/6b4Ymk+8yvvnzLOMnjODTWGKfvq//7x8uwL",
+	"ejY/++nD42cf//DjH//zp95fPvsf/zaABw2Pnom9VgLvn24YK5HK22eJNnSTgvgdY40b8kFgh7lSpBG/",
+	"jI57lWdMWDL44+X50/wqv/4pb29CKVczINpuWrGqZ44+4qxGxukPsxdhTtaWyHDAS8XGUBgZpy9cmGdP",
+	"siidxgNPX/sRCDHi4m9EMTDFRhQHTrBW3HCxSM/hHjhoGiCRupFCM5BRvmZUwXyFFMYeipVbmqbiBbVH",
+	"eSELw8yZNorR2n4XmWnGBYUDjMzVx4rX3JiKnTFRcirOyQtSgdBCuCCPr8mMGw23XEtSU7Ehs41B0vA/",
+	"3373V/IHWOpnOZnzqmIlWTVkzc2S6IYWTANTE2RWyeJO35C5lcN0Z+A8zLASK83KHK+k1NyuzQtiQDfx",
+	"ZSIF/KmQdS0FKezAlrxS8uzJ2YwbMq8kNTnQMWblJlIsqRCsImapGCOPr9unNPnDQjFqLIut6UJwsypZ",
+	"TholF4rWNSMgM8IiNg0j33xDc6Jp3VRME2rIfFVVRBe0Yp/lAKDefJav+2d1f9ocuLxfF8iQJEgG5/8Q",
+	"2cc8e6PkrGL1AAo0+MQff9b2ELso8G8gG2X/7aKVgi/wW33hx42gASVN+NLjLiDjC1Us+T37TpUoN9Oy",
+	"hOOh1RslG6YMt0jrqCB7D7uG5/A9dx1Q5AiPd7/+EKOd7WX6sX30p4DOcvYzK4wF1ZcIyDdKShAJ+7M4",
+	"MHcmCSQqz0o+nzutYC9BszK00uaWmpGPe267df/yTN7FtpxncmWalYmvtGH07raczftrDUxArKqK2l8d",
+	"5dliCnmmav3w17dOw4M0rNjttYVnB1bdpXeWAVCInyYr7naPcW552jRoWnRl8Xcs84t8sbVPeKodKHeL",
+	"SC+94s3uykfjC4+vlYuR71dO1TwMOR1Tjn21Ek1FCwRpn3QIOZPlhtwJudZdMbaSYqGzfN/1BpYYpAGH",
+	"S9RJImFjnQXEoS+Lu8k0Ss7nCfIE32xv1HIq5Dlranng3ArzIEqhwYAroulGP0davuYaAGGfBcl4Pyjs",
+	"rLHdvWQF1xwp/Wj6WxSsMUEYWS0WTNv3tJ3o8uqLS3p5eXl2af/5k/3nc//R/XeV/bRLtN2YsRvXm+FD",
+	"xg2r9QjhB9T/b/Dhp17/d59bAwBVim52wNWdMveLS8Cv4gJxdyz8rJgHsCqoKi+ur16cvbt8fL6m9xG4",
+	"uGc7u+4Yf55cfvFscNtXE7eNs8X36cxFu4yw4k0Tu7xeTFmyquzLNVk+hpSUUkS0ShT1xo3AlJJqn+Ty",
+	"VtBF5ixZfUgPyjuV5VXlK14x+3IfqnYwwfWSldtcvaSGnRlesxi6uq1Noep7r4BjMpPW0dDizv5688Hr",
+	"iVkjKyvy11LIDnp0XvFC0h4ZUc7hQjesuB3gFFSZW7u4QpbJRwzrrm9NW11JlEzh742S9+1vzNL8OeUV",
+	"8NyCioJZzSK6HyMNrQ5BvignCttuYez34tDdz+xx16PlDlTydi2dI87DbRy6w5OZWUAIjwd2J9nNOFof",
+	"IWnT0cvbb2KGB7uYR3rL1NChko8jJnK/hXE2xg5fsG+1pxeD8lf3Tqnq79pTs4cLbHcc5ScPNI8Zht7B",
+	"T2ftdIZ9Dn9zNgRAoCWrwOS8EYXGK7FQTOth/J+K6LDIGFiAUqa0KB1XTgpZOkTZWaBVXikXiMc7304A",
+	"drlC1ZfdyohcJsA04K0FFUMbBGCd/cap0M8JqxuzaYWzGFWdxoymsIIl1cu4iD+OR1RcmxgDB/nTDk7s",
+	"E5rU9A6AAS4Xj4Vw10yxBHTzeloMpdJqq+ILHrnbFRd3rASwa7CjehsNYDJYRqhiRDFaorWxs6pVU0la",
+	"drAeB4sTF16YlWJxodx9Sbgga6lKnRO9KpZoern8v//n6vNLK9pcP/UoYPFDrgxxxHyH6gBNvVWOfe2e",
+	"pea/jsVcLehivMDiMWtbUtnltn0guG1Z4houwYLfM02EJPBydJ9pBk0FrTbaM2taogdyvtLAlsN1jB4V",
+	"GiZ1RNa0GjRxX6N7ob2u7gx1Hk7RaoAeaLu0bwdCCvXvQfDCQ5MoZ54ZRYu78UdoSeg7+8ruKmPihpM0",
+	"AKPCLUvKGy1BDXS3j655S6w7wseOWALEqBVfEEnDVrfobXui7TUM9CjFRb6V92yK9IIu0wcKK3F/K4oZ",
+	"xEiim4obq4tbBTsfIU1Et/SGLiLMMSDFaOyIoa9g783uDvoRCfYZCEvwZMwZHpiIMoyA4/ukXli3W4J/",
+	"LXWsCTsreAVG3qeuNDEKZj0TbwR2xZJNuaBoY4yMk+TQCaa4BUd3kxEU4Yq5xXW2nQItEo1pJuy9av0D",
+	"NHo35q1aiQgNBxucN/OZJdtY9j7SVFDsDvfyS3snNTN5Z53kKhvh68yzis56gOmcmOSaBZP3trmSa0bm",
+	"lZTqORF2UuCbQhowYYro3HtN7L+pid7yj4qJIkIE9dKKXyAPaufay8mlJYojgQwjp2x+wVwcUfjgu0ea",
+	"8DKIXUvL7YOAwsEXKCRx8SvD16v1OwRbMZ5/0sfQQQJAvva6bCF5C76w3fglFV7T2bqiKQtIzbR2TGNX",
+	"oBa3zUo1UscOTdYMbOpLqknJCl6y0rIvLZ/bHxzFOisr5tFTcXN6sc7pnGtG71mre24SwptsdPy0jSdQ",
+	"ew4KRQy/dz+kX5cfpweBGLi/pnr5muuYlt467sYLiEwY5cWFh9rpvA4VHaPmWjv02L0NzonN52aDEV5L",
+	"es+A5lClwLk5Rdh1U90WciUSLsOkIudl/F2zGUc7sPIxaAoXaFkoVawkG2ZG2tAcK/Qg7yqfrYrRugs9",
+	"5LY3FsUKRiv0c23bqxSGe8YFzjRQ26GtzL3S3Ysj75wxsm9GSpmd8P3crSWxeozsmGJgac0M/QM7u0LO",
+	"xQ1ZSKat4u0DH8Yx5AXlMRZf/hn9WrxYEkaLZQhWWFNN8CRLy0ACXndxdwRH2cFmahR/v7uOpVz35+cW",
+	"PakqvYmhYnMDFgaI/OSLpQuWnMvKEswSmfmugP6ANW5/9raB/oq//jVuA6AbnWCStGZdfXcYwQY0PAdD",
+	"N5c/2hgKvqabd2CLnKicHeI3NH7CB3oFp3jHcK7ozqXU0+NYKgks2rlRl3xuspurL64vLSnT2c3lzmbd",
+	"Czvk1Y5MZnZ/2l7Zpez6dbrsG+dISfROlJNrQSw+IK3mBkOtKs40qRBNRhCANU3hpV0DDm0vvWZMPMCf",
+	"gpDwO8LpYgfzV7buMvuxJ+Mi8AqqyvN6aSWc93WV3WT/WF1ePi6s/lVxbS7gI9s1GngO2Y/Tj3khYNje",
+	"g88csufjdEI7QGLjb9og6wlbZw3XIHRm120o4msqDFOCvGIKQv96Zswnn8Nytw2J2dXlzaX73x6o+8K9",
+	"lF0/3YVbmLsHkeso5CIwvnbXOcB8vwE2xMS6TYSEgcefP+mnDHzePZMuBY7YT32qxmUPAr2VxqwqfQjt",
+	"3FJnd75+mpNru7iLq8vLKyIVuf7i/Is/kVJBpHkvPGAkEvVnjqHTdyGEbBCPkvaFAMbLoaCh3jXYf5QG",
+	"4xhj9morrbSa1yggwHCBBUah0HX6D0pa4+XtSQagQUPPGxfcuguSmTRLF3hPDbkk5Z9z0v/b2WP4I0g9",
+	"UlSb3Mk89veOV8W+lOXw47bmAiRS+45VjiEMKab2vVFsXsG3u8F3Rw65KMHVOd5gikp3bKwp7jd0gkx4",
+	"dl9sQ0JN3sIJ7/5Nm+K9dyZAxg8eRZ82MHikCaJYKeXsN9t+Q6vpaVkzs+RiAXzeou6ClaRmVICxJneZ",
+	"As7msAYzHjOUV8mIj1VCizHcVCMuET6Wt8qUmy7HLSaA0mGh48OMIbzkVrFSxiFHxe1KlDLhcl3LVVWS",
+	"GSP2GcFaGxfaEpeo0O46mFvu+VBPcFK19yxp6D59b59xz6ajexSr5X0stqancFr6vZCyDGZUXjHiokGX",
+	"VBMYBSxXPVNjJ6opYdec4or1/tVd3RHyFeB7VCPB/mQXlm3zwLITNxcxDgnvX9r9DkxrcXz3Ok9E7AZD",
+	"3AjPjPCW0X7wyIAhr2fNOB7BGzLyOITe9kN2ftwG5o2kbpcGOv9juHKdq5m3d7jFy2EycAxHXYeofAp3",
+	"3ZBPLrHZmB9uGq9uHXqRLTZU61HpGe5BHwSXWG0j3Whb9Lkse5OkrgI+Fxv7e0catm/02MB5kMij3AHk",
+	"qenBVfa1HBbgBo+umtG4L2E7fkwbppgE02h5a0VBe11WSrlkBFrPuJaCF4PRPFsRM87e9BzMu4rRdEzq",
+	"NDHZZ25FpesuaRyy3wAAumP5pcTBiOR3S0MV5XHjc4NJJ2VcHoNnfWkfs4DRlYWhMEXFm9bkUjHLZDE1",
+	"mBsNPrKbkFTGTWvqIRSMfWiuySJAStlXIWkByZynWWYtyULxUueEEiXXhAqCaT72D3NaGKkIJeDBIVwQ",
+	"PJkT2VjTsWiwovF0zunFMTOuXBk26DYYlKXs2/GzRQCVsePYL9JM5txz/j4l4o7SZaYwxrdWA4+d3rQw",
+	"qUSIVJ7dM+VTXR4Uv+1kDT9MK3Ug343rXw6C2zJMiIfSjh87fGlRsGN5RyKRolJfSjGveGEeproNYqGl",
+	"gb+1XtauNgWAr0o+yboL+vWPHzLNzG3wPFt6Pc4JEaJDsj9LaRlym+v18acOlv3J5wNmZqUEsQ9DlNhu",
+	"RlgzHrntfr9r+m6M631ZPtNQv01jjDN3TIJ2wvQeO+3WUbdXx+dAJqwRbpv7DnXL9PeeFqbaQBY0ch3w",
+	"EdT0fffVKwDV1l/6B4LaZYsbE2ye0dj9XWISVauYue3wnwmTHotrbecMumFTi22zNicckqabjlAi52Ql",
+	"IDaKwGjB5wQySMj45BoMR4YYCdVE/FOlhDhkk406hjxrV/zgGBQfYgIcYSBt1AIIaPrEswzvjBIPJi06",
+	"tcwgFUxYZlqSGDL1f0ys4Gg3rRO5t9eD5BJxx+QQ+3CweBbtxygBa6Qy3/oaPlt8mVWVHjT+obk0b8vm",
+	"LBnrBUMMylH24S9ZVUVDWmW1qkVqdgyKgEe84K5gJ5hrzGhJaC96fttIwKpyMIfA23sNcQH/O8eybPXX",
+	"YaT2D+Zu2hh674iS3nTWX6CSa+1Ck0Adgt1CVr49gSiPXAkXrzI0mrCsaHussVrvTvAbHlxrs2uXkDuU",
+	"irLSBxAhq/bdlrO4ttUWVXvSue1nnVTkTuxqxyk1aBPzz3X8evtCosBd51famSoGhPZKTANEAqGBgdlj",
+	"AG4En5y+DVo1kAsCck4wthRMeHsrSPtVBXGkGHbDVYFZqWtelbeexQh5u5AS7F92bbde3VCI+G1mOrzq",
+	"A9wUqxkk1WBIbuezI2IOcg0OhnkLXNwzzORRvEZ4lqyi9rUlXyxvG5pIFFRyHav8Zbf5SBNQ6Tvhuvsz",
+	"JPLsnlYrliBPSD2MJEtZlckwE/8oJJ57quODTZ73Iw+7WaM7QVFyHYiLX1cauQ7SwiIlI+2FdgGdsio7",
+	"7jRWaZCTRNhTjnlOvl7EBsFzDG7xO9b8YN1TVT/HeX8MNzvcCkDksQqgw9HsNb0n3wgXfaqzmyyzGqDT",
+	"+pAKePzfVfuCFDD9mPq63z7l72TqnFPi0rznLWRfRqyoIWB67N6r+VfCqKgxb8HvmYj6E6EiH4hPTN0z",
+	"hffFElF78e2NocTnh+7qA1CMbS8K4+S5L93md5YEBu4iUoaoKnu5zF1nQcpYmVjhhCTSeJiJ24tbkxsu",
+	"uaPJYY9coObYstwJ9VDal3cLJW6lDzN6DykhtatFCOZwUW1CxnCdPPffQ8UVSNg9RkLIcBJFdGorraIG",
+	"M4m46vvsJntrJZ38nRWOwBJLrsj11Yv8cQ4GsAgZtG/1gPz5uAhI+2J09a6yww7gUrUEenhzguCJmHlm",
+	"v8cLS0z03xpbL2N3MK4Snup9PrTYYKEYx9SgigGrevcQukZwXPpOKrLPUA5gatcVxQkTDW16UMjeyPIc",
+	"L/+e5dm39p9X9p//+C56UhXdyJU5IDe0C0Pn4HRj7okXfBsy7KYUNgSlIBVBPi40fO7CJ/deKKgtnrxV",
+	"00pkBCUmklnxnFyCDCQwI36Ef3EkRXBaVZSrpzNM4ZtbLVeq6OXa8fe1FVRnmEztQ3c3mHUYR654vkDM",
+	"ARxlhTX6diM1EOOmM6dURmWVA5NYm2R0K8eMHdTGYU9XURTAyuhMtcbGxKTddw5MnV3SJlatnYsNWdN7",
+	"Zoe8IRY0kK/KflnRimjDGp2TGdWMPHuSk+unT8l/76da75Ld4cSOqE/fnzzRHKOkx/iEBzN2o2ab1qQw",
+	"xnUfI27h6FsTRu+K7BwtIm4yeddtohM569oUtPQm7+UEP9Bcku9kqSA+pInxa08TRmcQ9R2RXgfdyRsa",
+	"bRNPpu2gMttL23kOui2tsLkA16St4jJNjfSnmkrieesLsGxht+FVpSGIncw2+JMacoH1WnbEzHRC65L5",
+	"8PSIK5SXPSUrJcrg8P75MGZ0O6G2ZMwzoAzlwmy6hN/9ESqj3DGQ/BqpNbc3KEb2R3InL7Ds0uoHBVuB",
+	"XVLLlFy40SNlmUiUlss8dOPnHShF4bsREfkf+l5ELblWE8yJWUrdbZERpX+0gYgOJetbq1Le1on44DlV",
+	"YHMEX04tUQ9FatvpyACTAWEWcp0TKYL/UxMoKkpWzcNKRuA665RtFOyLUDqdlIrPDSsJvAGNLLBk+D1T",
+	"FW3GSUOzzcA8WIPDbmm2uUETpSUgkG3rfLmM+KAZ3YWMPXUf775dXotxq9P3y5BpF7gYInBidwO2feva",
+	"Y0RSZTYE4rtXBVZ5K2jNFH3ki/NyjYU8wARN7xmZMSbIjC25cKnD1JCSblqJ0owDIRzDbdPUw0tqywQr",
+	"KsicasN6lUY6R4eGckn0UiqoVGQYuBwegE2hct2DNeNVuWCDeae9BjuWmi+hcQgi5byDSOPkFHz21qsl",
+	"iVvvvRRYQQEfhhphqYWNO0s/eYtjY15yF24XSK6TC6AWZG3ZqzNuJY2sqOJmk0owSJJr1wRp0Ca7EcU7",
+	"qzh48XPcpfIJxv6SAq2jhnWxGC835HkkVbL9snejGC2HaKCl91gpgsw2IyvWbJe1a3z4eZ7Rii+EK3Fn",
+	"f8VydnI1M/MV+vpwK74Abcd15wWnqCnHJYiMPYuQy5k8jg5Vnm3CQeRtaUukMPb7UPkghOFEyN9W5bPx",
+	"R7RephhHTe+YRtsthernMaqy5qKU63QhKRRW7dK9t29knCe25nJasV1kWzQPEAXJWQTUUQFhm+fsUKcd",
+	"irF9oToXucspOmy+pR8tWPLMyzHtVejIUEjUU/LTS6wMFBGjKhmr8ILNj8BWRzrENTDytmQqFSUeisd/",
+	"xDs+ogAMzj205MMq2Vs5JkgRjmddTqpU7yUhnwDuB0u6sgMQZt0821GSTIKpWkCDxOmY6LbO5mgNQv3J",
+	"5RfdsBzfxGq2gYzM6WUZBgrl2yP6q1/y2PMJDHywLEaSzXNBaFXlSX7+HFiPsltHdeN+WnWLqeBpb3xS",
+	"1d2I4hg5ZqAD/R6zywKr2lV9QdSOMQTLqJ38DfWI/brmEF7ijT8xFlHSzeG240PdP8n6wv2i0p1qwyOL",
+	"CUMQ0QO8MJ08kLhADhZBUvNSAP+nplcXJof2gxH91INwv111XIl/ZW6j9iiqYT2uMDTdPHQN+yoM7jTM",
+	"BH0Vqh3KVcl0ovKxfTW26qpyN6x2JgG5YE6LneAn280y6TnGOtUAXClDv6Buhd1+uuya6jYkzV1DvDux",
+	"Gxy/vUGajWfDuwC36JepSzqgExdSKVYYVna5l2Vr01053dC66PLmXMTS1S2aLJRcNVws7OzOJgUhb61k",
+	"HxnuBKSHi9utbPGuo6kXBtjRXcCojTXSpTIWnaM+JHvRb1dNvDw6wM1uP+gI6w5xAGFPSONLPfTvbMzf",
+	"1Ath7K91TTkaWIEmTisx7yMp4/E10qQK05ephs7wlS+YhZtK11rrRGyOT/Ohqdokgd9FFfeHswQIUI2+",
+	"ar9JUmK3nCheHrFCffTCHInRBII9MkvRh/PtLDTRp2pwtNYZEBvRmbLjFuaKCyA+xl41rvvW0E7B/QFr",
+	"RCBVQ6aH6BceISI98Ia1+vbGQE/qaIHeXiD0yBwNzx+PGGjdYn5nz50biLxrqPrEEG/WnfIUnoL3grvR",
+	"9OCnQj40LeS738YskPK+FQGQLMXpj6GMBNNUQhk5fX35d6xuKkf6aFV9N4cQ4ME1uzdeKjq3Q3yIZh9N",
+	"ax4Uzfv7qbM8nGyq/xfjmbdcwRiIkXn/9U328u8Qm+wK+n0Fgn1IQm55Ssp7POG03WbQmd0PVn76bE+o",
+	"8gOr+nV5YqocHBWbyZ5pR1M6F94BYwjJxnnxH+qh9xE2ex/08RiTCgLGckSie010FKj4hFxm6Gs6PsAu",
+	"HTH1wEy+3K03tsG/Cd9Dqr/D4Vj6Xqku1wGd6nTRrlg8fWw1P8TzCDFCe2L44kLJ9UCV7lCgG8IryIxB",
+	"BTfFjYE490hxchmzbcxXCkyJUoDuvJGuljL62qwIr6koU84732B3q70CW4NG4ZsrTshwGUgfOIaQul2a",
+	"z51Lu5cW7C3PB8AlT3tyWH1ABoyjj8TOx9BlSmz708uR+45uygfSjK7S4KOmn3VrKnwcyH0PiYnPuomJ",
+	"VzEcO6AUSFvDYCg//gcVauFv5b6crifpD3hLUwUyRxoTOu0Zp7T1cp0GB7tuDikZu7aFToTrnpAhJ+vv",
+	"9tT0NTLTzi53Toe3xGwUu+dsHVTRA+ua72mS6ePi9zTL3NsFM6x6N5smUiHhkFrrUxNjfJLzUKtNd3jH",
+	"0FH8ff09+ky69/r4/bH2CgxTm1d1ugFHjABOv4U+7rS4w8z4tjOfh9+MzaUaXbu507dgq0kWLiVSswHM",
+	"pvNICdZXStbBqeQsFUYSpGXECsakhsArfU582roGuQS1bw3Sk4O6dz26WFm0lXYijPqelnPyTYmv/+1v",
+	"37y8/9M5+coSLvzT96++JF88efonu5JZxWodUhgNnVWMFLJk5+QVrNc+jy0wvacXPPIrbV82spAVRMrS",
+	"hl/gY/qC/KFmhpbU0BvYtIVs7ou4cSk+Oyc/jKvra6eiQq/RsUqdk1lq5ldOCqoUxwAPAqSagEvHVQI+",
+	"J19/9eIl+qPtKGjlV4z85at3hOtz8m7JNbReVbSAlyC9swxbkg0TtOHnP2spcuwTqiGOZMHCM6Us9Pk/",
+	"QKLFXOXsfzFtNuQ1qs9BPsguz6/OL0EsxVGzm+zx+eX546yTKYgjhr67Fx98+dSPUEyBGazyxBS1kPym",
+	"zG6yvzATWqpblNaNFBov8vXlJQYsQ29ZYEoN9kzkUlz87GK2kHDtI2thDkD4XTt2qPMK3zoGEB8yrPHC",
+	"l4r+CDbPuqZqk91kL8Jgecehaa8fRra63H1o1Ip6LK2ZQYk1PmP7iAfu5paXaDJJg/wCO3u7zj0PngMi",
+	"kCMH9yWM/i92drgpQsOYZCVKSJjePPfaK3o7IF6PzbFYwsAhAN28+MBFyd6nb8FLuRaW/LzCBIx9oFyV",
+	"XF6s6X0fhoHxzbigahPhGVHwzZ2YfCDovhPOiQ9VQByX8HB4Tiw7IsrSSKTKSKoOvAD5h4xDoBsmajub",
+	"HsA66/JH11kmQGqwNNOeW6WYT1w/waX63g6evlPXn+ROuT76mCB1BMz4lt4xKG1qdR8iFUHCZD+EawZz",
+	"ubS1ECKHtsZwwdxVsj8+upLizLAYEGt5z+JX6UmsWWX0Wh+8bVyGb8DsyiBhNKBL1VOMVWSlmc5bqAC3",
+	"cK2h9fTrAalbPd7QhdpF7VoGP3TQFN5+2wX4LyumzZ8lOq6Pgq2h2/HHvtwLtSbHnDEUyT/Cmb5ZGUKJ",
+	"1Txdf01hZLcCUrcLMn7pajC6uKE4Ml90IqNSQtKbELOyhznc85LJi7p5chTm4Fd2OOjeOVbzSBNd06ry",
+	"Q+chuguiPY/HKfZchQfS8f13AWh4nPpcH/VGRGm3AFRb06NIskCGGMQWYrAsIL3jC1Gohh7xKTx+65IS",
+	"92Axr+mCXfzcsMXBaIzpkUcAx1vMs3SWDofLAYu76ZfHQFart59VXBt98cH+GMHyQoe3MSRxIcUxrvUr",
+	"qRbMEkW7XmIXGtl8REir/DpTMto+l3IAVKua6yTiWai86Tw39Xjo3IDlaO+DFa+5AeJwMnVoqwlHBONR",
+	"xT8Gu2tBlhPB1gwa7Cp3xnG1UDFqWKe1x2kkgn5bv1FiwdUJTiAG/ZqGJCIqnBVPhQLix5CkW4yPzxO5",
+	"GRcf2g8jKMnW+Z2IiQ3DsdsH6ZjieAsIB7yqamOxcgJXnVBS0g0YY6FHL0jvBRVkhpFaAmy24EVOyWsD",
+	"ELz8RBDsdJ9wcXUHm7Z2UA8yceVKGGCM6NKdzP3aUYNo5R39fcC+wD5FJycvbp7vnAI6grr8054pqjSd",
+	"SwGJFijjrOkG1BpE9n1kpWMwGWTEL9vHDgTjKI/Wy455cMvTtgPdzg6Oo/E4prlciVKxMsJED7one0+E",
+	"3dshhuTxr/CJvQdh2HuDw51poxitxyM0TBGXU9xQR5DNobDlmWbCENz0c6zhLYWV0ktqKDpSiFvNyUEf",
+	"QhaS9+CVc8qfjJJA87FTy4ivfNB/mw4ApXepUvxBevsWpPPjC+d7zy7oXkM3J61tDZ2ga3TdHuAoM4zX",
+	"qw5W6MmLt1+Sb79+3aprltaHaiQo23DxCe5Hq98OXhIP5U/DK8KZjuAVuPbDD+VrfxLdTH0op4s+27aa",
+	"dW3F/475oROk+DBvYkTuiip1f+FbxoWTKHQt8McIXNe7Jo071pjnDjK0U+7AUycrxiywrd8RXIU4uFcb",
+	"sIxGqK/rqihJu4aONrhz+0ZIVXeMNdPtlGOP9t8Za/4ldZV3WHaBEdfQNPglvZw7Uqj1zYtPA/7vsf/q",
+	"yYDuwrej6rWj+faBo/n6XkoM9yq5wTHbsgvYxJlUdBTW+zzOFPf93mcJnQhw2PJtH54+0scy7bxLjXti",
+	"NowNdU6G31+V3Lx1PXtOwTba5gcn0NIPSOqKI45x5XxCPR4MGrOvP7n8YmBtLmDsjw8ATujHEXWN0KPE",
+	"fnwJ+3CtOjplbzT2a8rBxkYx0RFIg8tMT1Vhsc8tZVXqwW4fI6iIDn0XToLd9uxfKVm/dc0TToThvrfA",
+	"eLnouCgeD6SPOh/NknF1JPcjcHCXITvvtK94pLFbBcE0C8JFTmYbUshmA3UpXAu9MehhZcEzFQr8J52W",
+	"nT4A4ywlrpj/RDXPreQ43KRzAe3d+/Ltf4SOwy5ggfoOZ73eLCeSc2i5DcUT3JXODJ/Yatvtc5c43Rq/",
+	"PIIXyBRLQu2J+qZ0RnZortU/NN34YhO9TnptFCPXLfuZdFHOm3KevCxvFBfTrkuPzeHIB0etnOweGUlm",
+	"Vk7jwrASqE5JNwBwyK//BOJav7TCaS4rFr1728uZP8V1DZXqHhrWVbrqfEewjEExAcs+UCIhHUDnXdFl",
+	"zGXZiGLYqPUWnvhnDkII9dlOaVp+14rLVLG2mg4Ii1ChT+do5W+olTq8PxJSKfKITRqE7lCq9GTM7g3O",
+	"4E/5lP5zt5PdQ4BCs1RsXC1KCz/B1kex93ubJHYgnLUHg/ZKZ3UjDAJ7BVvj6URscHtvUki0S96kdy47",
+	"7mSIHmp/nB7RfX4SV8QXRvlndJ4YV/5hz8GFpz6Jku7rnoyx62OHB78+KAJK66MccxhTzokroHEMIrSK",
+	"wPgtvWdh16dh31ulYR7Iw+9YcwxJ7d8ZaxxMXc4OhWN7brUdt1BUI6mBL7BRh2tcvp8UQV/Ik0lcfxO/",
+	"uRl45R45+CTsXARbpWgzVmZa+3iflAqOlT9OCKIfUqqb53W+hMVxtIo1dqx2NozWwrFk1Xzb7wd9b41v",
+	"JNFxYfi2/1CE/HSkpAv945ORTpWPT6yzf8Ijfwv6OC+W0QMH8azFCAVSEwaQjLw6FyUrrBh2UqXQTvBd",
+	"KORyIo0QhMl/YUx4KcUjg+NZBNDexLmVVZE+bizQMCxd/eAf+mfWMbtVLT6B9I3FJSD8kYZo4OPG66Xu",
+	"FlC/zpmdhMx2C7z8Vs6yZHWRlGACpssZC4W3PuancXFMWJhLjz0C4tlJvX1RroyzZUCNhp/lrJM2+JxI",
+	"lWPxDShTk7f23V0IeQrSrbWbJBTft1U2Yzk7v6wwD9kl7bT1Ogdyq33xKV/kMFl96mDicVgF4VSk3R2r",
+	"eO/OHxrfBR4XLLQNMfIIRNcSxEC0kKuA7lMM7NHlZMYgpwyQYraxuMCqefd8WaUvPtgf26HX06iUHWEE",
+	"feqlpZ+C9ePwJ3N1HpgOf4wSCQr10rYqwhpxQDa+7IvvgBQ/ZatMneSAvyp5G1Fz/LO1Q58qSOOhQTyQ",
+	"fA/izpoqNLWdIgbDLmEoBKOmJSNShBaivuDO0YIysLZtTpRcGag0gMX6fMdBKMaUisNILi6KnY1i88p3",
+	"ED02hr4Jg/9uyM8xQyP95lIRZxUVYBQA94ZPsjpU/ADHinAOEhQkrBTBOvYH4E8Q3h/SyqNnHyz1xz73",
+	"13TzzlUwP8Gpu9H175wwHSUUFovOCxcqgLOY4G+gyrTdRxOHHHoAH/uQ3zLzg+sXfBLVB8b+L97z6XjP",
+	"X5RcQz2UpeLijmD0CzZp9fzHi78bcsdYg95CrA4dkC9E76Ud6S7wboTu4soPtJBru9P1y6FHy/+e1pm+",
+	"RMF+54AszWXCHCkf8YUPmOuZHiHThOBZqI6pHnvvDQEfKtpuQX6rtBKt0dmlsbhlye95CU3+SCHrmmLH",
+	"h92zkvN9KqY/rGeX0eL1cRSYK6hpGEGBy0jnrMEiYfsNZLDlWyOz0c9WUjbjn9YNY+X4xxuOwWcjH/ex",
+	"atsn+vWvN9iyuq1UCXIjF1AlhlXBx4Yd0qC/Bgltqp4TOtNMmNy9vu43zokdmusZEjEwPP78ia+li3/4",
+	"vIsMe80Mw1foa7vJoxSNQW0fgeYV/RybZPt2fnghucIuMO0VbNi+QCJ44lOYUexMY2wotKoIrvsIpnJf",
+	"Hc4OyOduBx3pxJlSLj7gLx+nyyb44p6qA9DI4q3vI3eSwFUY3HUK+bRyCuYvxOUUhM4j7fDy4AOFDXai",
+	"jVPneFFJqdnBp5lwZr6GwU+kUNixJ+iQsaDG47jhX0NVJtfAcSGxtKIVKDD2G4qhcOzkOFOuEPVS1uy5",
+	"a67PG40P+bbE6dMaFhV8/Pw4Me24PHoLpaWvRY7mDeRFCb7TNqnajUbemf5w67YsDIuXVnhIyTOsqp27",
+	"+grAW5eM+qYXfz97Cw+cfe+6GOykKbS7+HiccIdASQBXsHGqMRU7Y6LkVJDH12czbsi8ktAnG9sDT/a3",
+	"oeyC0Vo/JdF1Te+ZBWoHY/vge91bmoauceTqGawQwilzUjEK7VuYIAuoeKVNJ5+C0WIJ8afasAYE4KuL",
+	"q2ePP39if52vLIssaMXOyZfwfK8xjAOQYuQyJ5fn5J1aMR/fj4BB5P1VyhoEL6zeHQmYcbvcI6PXdEMq",
+	"zlyh+XYJyWsx5X6OuJN+vkd65MU08oBLmdAM8Nx0fGNPr67zVur8/OqL69/vzfcbOc6tZe/tgoO+CJjJ",
+	"hSusMu95tToTH+PObkRhb+xGFB8vMDJiujCwEcWw2elFxRfiBYw+przAUWtr+vIBFKOjoTI8NEL6GIUB",
+	"6AkHwiAhDn0JQ59GHIKxDxOHNDNHqQ9kpSHs6fxIO7Vr7nwgJd14HIfDAGcrSEZzrG5pfCYVhUigxBlh",
+	"NsopENUl5GxEcSr9YyOKadk4l0efu4wnMhw9x4cKAp1ga7BDYFCeFXR1SKGz7Db0cZ6xSooFluh2uUE9",
+	"YbiHARzCxETBkrLFC+0qqyF3RjKKksk5+fvZazY3Zy9nhGuylGvorx6SLSo2h59AD1H6sCvCCXPy97O3",
+	"Vqiwb882IXrUmVd8mxKQO8rzmMDwsl38HpFBiv7c/kINiwwjSr0OiQ1JUeAE4/7LiQNb4r/Dsqjo7zvC",
+	"f8yzFqOGn/x4JF+kx3FHiwN+hTaSLTLnDpPtVZ3DLbUCOPcVrJyy+wBpxNPi/YZSyypu7SNjn0UjSlzG",
+	"EatywU7A3/9qxz0x44A5fvPS/N+66q6OgS+pKNHKKpteibM5VpmPBzxoWbOZLDdYbWJJ0QRSpin+GC/J",
+	"O/mGcvUAPSxcgJPpYv8/+DB+U/P/n6VZtlRLuyJUkK0KAgbkd1TcdQtrKR4EHwYvwS6n/T0TtpA6d/HB",
+	"/zpYcvol/L2XrPapi9d3M8SSiXmRKvamn2F3YCV734Iuu/mw/acP+EvMwxFZFj48uKjkInx+wcUH99vU",
+	"HlY/hAao/zJtrNZtdPi0W+de/ATNqiLH9sAOJ901Dzc5SZ505MYeu6kUxs5jJRvM2WjzZ5aMVmb562Dx",
+	"VnjklPmEboYItq6aeO23gmkNDnX8HgL4N78OF8Gj5ea32QQszp7j08vHn2A6IbFj6mbbRUwNnVHNclKz",
+	"klMf4UJFSX5ZsRXDDqCazny7HCwhhRdhparsJruwrOv/BQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -2,7 +2,18 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { plural } from "../format";
 import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
-import { api, type FileCard, must, ProblemError, type Reel, type ReelOp, type Take } from "./client";
+import {
+  api,
+  type FileCard,
+  must,
+  ProblemError,
+  type Production,
+  type Reel,
+  type ReelOp,
+  type Schemas,
+  type SyncPair,
+  type Take,
+} from "./client";
 
 /** Every list is fetched whole, page after page: lists are virtual, and searching needs all of it. */
 async function allPages<T>(page: (after: string) => Promise<{ items: T[]; next: string }>): Promise<T[]> {
@@ -31,7 +42,11 @@ export const keys = {
 };
 
 export function useProductions() {
-  return useQuery({ queryKey: keys.productions, queryFn: () => must(api.GET("/api/productions")) });
+  return useQuery({
+    queryKey: keys.productions,
+    queryFn: () =>
+      allPages<Production>((after) => must(api.GET("/api/productions", { params: { query: { after, limit: 500 } } }))),
+  });
 }
 
 export function useProduction(production: string) {
@@ -141,14 +156,28 @@ export function useTakeFromShelf(production: string) {
 export function useSyncs(production: string) {
   return useQuery({
     queryKey: keys.syncs(production),
-    queryFn: () => must(api.GET("/api/productions/{production}/syncs", { params: { path: { production } } })),
+    queryFn: () =>
+      allPages<SyncPair>((after) =>
+        must(
+          api.GET("/api/productions/{production}/syncs", {
+            params: { path: { production }, query: { after, limit: 500 } },
+          }),
+        ),
+      ),
   });
 }
 
 export function useWritings(production: string) {
   return useQuery({
     queryKey: keys.writings(production),
-    queryFn: () => must(api.GET("/api/productions/{production}/writings", { params: { path: { production } } })),
+    queryFn: () =>
+      allPages<Schemas["Writing"]>((after) =>
+        must(
+          api.GET("/api/productions/{production}/writings", {
+            params: { path: { production }, query: { after, limit: 500 } },
+          }),
+        ),
+      ),
   });
 }
 
@@ -191,27 +220,26 @@ export function failed(error: unknown) {
   note(error instanceof Error ? error.message : String(error), "bad");
 }
 
-/** Labels a strand; the sheet shows it before the server has answered. */
-export function useLabelStrand(production: string) {
+/** Puts a production out of the way or back, removes it, or takes that back. */
+export function useProductionEnd() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (v: { strand: string; label: string; was: string }) =>
-      must(
-        api.PATCH("/api/strands/{strand}", {
-          params: { path: { strand: v.strand } },
-          body: { label: v.label, was: v.was },
-        }),
-      ),
-    onMutate: (v) => {
-      client.setQueryData<Take[]>(keys.takes(production), (takes) =>
-        takes?.map((t) => ({
-          ...t,
-          strands: t.strands.map((s) => (s.id === v.strand ? { ...s, label: v.label } : s)),
-        })),
-      );
+    mutationFn: ({ production, how }: { production: string; how: "archive" | "unarchive" | "remove" | "keep" }) => {
+      const params = { path: { production } };
+      switch (how) {
+        case "remove":
+          return must(api.DELETE("/api/productions/{production}", { params }));
+        case "keep":
+          return must(api.POST("/api/productions/{production}/keep", { params }));
+        default:
+          return must(api.PATCH("/api/productions/{production}", { params, body: { archived: how === "archive" } }));
+      }
+    },
+    onSuccess: (p) => {
+      client.invalidateQueries({ queryKey: keys.productions });
+      client.invalidateQueries({ queryKey: keys.production(p.id) });
     },
     onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
   });
 }
 
@@ -226,8 +254,8 @@ export function useEditReel(production: string) {
         params: { path: { reel: reel.id } },
         body: { version: reel.version, what: v.what, ops: v.ops },
       });
-      if (answer.response.status === 409 && answer.error && "version" in answer.error) {
-        client.setQueryData(keys.reel(production), answer.error);
+      if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
+        client.setQueryData(keys.reel(production), answer.error.current);
         throw new ProblemError(
           "stale",
           "Somebody else has changed the reel meanwhile. It is shown as it is now; please do it again.",

@@ -38,6 +38,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin an upload (tus 1.0.0, creation) */
+        post: operations["createUpload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Give an upload up */
+        delete: operations["endUpload"];
+        options?: never;
+        /** How much of an upload has arrived */
+        head: operations["getUpload"];
+        /** Send bytes from an offset on; the last take the file in */
+        patch: operations["writeUpload"];
+        trace?: never;
+    };
     "/api/productions": {
         parameters: {
             query?: never;
@@ -45,8 +83,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Productions, newest first */
         get: operations["listProductions"];
         put?: never;
+        /** Make a production, with an empty reel */
         post: operations["createProduction"];
         delete?: never;
         options?: never;
@@ -63,9 +103,31 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** A production, with its counts of snags */
         get: operations["getProduction"];
         put?: never;
         post?: never;
+        /** Remove a production with all its files, after a day in which that can be taken back */
+        delete: operations["removeProduction"];
+        options?: never;
+        head?: never;
+        /** Put a production out of the way, or back */
+        patch: operations["archiveProduction"];
+        trace?: never;
+    };
+    "/api/productions/{production}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the removal of a production back */
+        post: operations["keepProduction"];
         delete?: never;
         options?: never;
         head?: never;
@@ -204,6 +266,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** Forget a hash list */
         delete: operations["removeHashList"];
         options?: never;
         head?: never;
@@ -219,7 +282,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Takes that are lined up with others, each pair with its state */
+        /** Takes that are lined up with others, each pair with its state, in the order they were proposed */
         get: operations["listSyncs"];
         put?: never;
         /** Find what is to be lined up, and compare every new pair in the background */
@@ -542,6 +605,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** Takes with their strands */
         get: operations["listTakes"];
         put?: never;
         post?: never;
@@ -653,6 +717,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** Templates of labels */
         get: operations["listTemplates"];
         /** Keep labels under a name; a template of that name is replaced */
         put: operations["saveTemplate"];
@@ -675,6 +740,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** Forget a template of labels */
         delete: operations["deleteTemplate"];
         options?: never;
         head?: never;
@@ -690,7 +756,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Takes written out as files, the newest thousand, newest first */
+        /** Takes written out as files, newest first */
         get: operations["listWritings"];
         put?: never;
         /** Write takes out, each as a job of its own; or, to preview, say what would be written */
@@ -712,6 +778,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Write a take out again */
         post: operations["retryWriting"];
         delete?: never;
         options?: never;
@@ -808,6 +875,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Undo the last edit */
         post: operations["undo"];
         delete?: never;
         options?: never;
@@ -826,6 +894,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Do the edit again that was undone last */
         post: operations["redo"];
         delete?: never;
         options?: never;
@@ -842,6 +911,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** The production's reel */
         get: operations["getReel"];
         put?: never;
         post?: never;
@@ -915,6 +985,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Delivery specifications */
         get: operations["listSpecs"];
         put?: never;
         post?: never;
@@ -954,6 +1025,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Order a delivery; what stops it is refused */
         post: operations["orderDelivery"];
         delete?: never;
         options?: never;
@@ -989,6 +1061,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** A delivery, with its proof once it is there */
         get: operations["getDelivery"];
         put?: never;
         post?: never;
@@ -1009,6 +1082,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Cancel a delivery under way; nothing of it is left */
         post: operations["cancelDelivery"];
         delete?: never;
         options?: never;
@@ -1064,6 +1138,38 @@ export interface components {
             status: number;
             detail: string;
             code: string;
+            /** @description where something was changed meanwhile, what it is now */
+            current?: unknown;
+        };
+        ReelConflict: {
+            title: string;
+            status: number;
+            detail: string;
+            code: string;
+            current: components["schemas"]["Reel"];
+        };
+        /**
+         * @example {
+         *       "archived": true
+         *     }
+         */
+        ArchiveOrder: {
+            archived: boolean;
+        };
+        ProductionPage: {
+            items: components["schemas"]["Production"][];
+            /** @description cursor of the next page; empty at the end */
+            next: string;
+        };
+        SyncPage: {
+            items: components["schemas"]["Sync"][];
+            /** @description cursor of the next page; empty at the end */
+            next: string;
+        };
+        WritingPage: {
+            items: components["schemas"]["Writing"][];
+            /** @description cursor of the next page; empty at the end */
+            next: string;
         };
         Health: {
             /** @enum {string} */
@@ -1088,6 +1194,15 @@ export interface components {
             den: number;
             drop: boolean;
         };
+        /**
+         * @example {
+         *       "name": "Lantern Ferry",
+         *       "episode": "2",
+         *       "sample_rate": 48000,
+         *       "timecode_rate": "25",
+         *       "start_timecode": "10:00:00:00"
+         *     }
+         */
         NewProduction: {
             name: string;
             episode?: string;
@@ -1101,6 +1216,12 @@ export interface components {
         Production: {
             /** Format: uuid */
             id: string;
+            archived: boolean;
+            /**
+             * Format: date-time
+             * @description when it goes for good; null while nobody has removed it
+             */
+            removal: string | null;
             name: string;
             episode: string;
             sample_rate: number;
@@ -1228,6 +1349,14 @@ export interface components {
             /** Format: int64 */
             size: number;
         };
+        /**
+         * @example {
+         *       "paths": [
+         *         "card/21A-T03.wav"
+         *       ],
+         *       "in_place": false
+         *     }
+         */
         ShelfOrder: {
             paths: string[];
             /**
@@ -1239,6 +1368,13 @@ export interface components {
         Proposed: {
             added: number;
         };
+        /**
+         * @example {
+         *       "accept": true,
+         *       "by": "sound",
+         *       "nudge": 0
+         *     }
+         */
         SyncDecision: {
             accept: boolean;
             /**
@@ -1257,6 +1393,12 @@ export interface components {
             /** @description other pairs of the take that say the same and were accepted with it */
             along: number;
         };
+        /**
+         * @example {
+         *       "samples": 1920,
+         *       "was": 0
+         *     }
+         */
         SyncNudge: {
             /**
              * Format: int64
@@ -1266,10 +1408,22 @@ export interface components {
             /** Format: int64 */
             was: number;
         };
+        /**
+         * @example {
+         *       "off": true
+         *     }
+         */
         ClockOrder: {
             /** @description its clock was off by what the pair says; otherwise it was right */
             off: boolean;
         };
+        /**
+         * @example {
+         *       "loose": true,
+         *       "shift": 1920,
+         *       "was": 0
+         *     }
+         */
         LooseOrder: {
             /** @description false brings it home */
             loose: boolean;
@@ -1413,12 +1567,32 @@ export interface components {
             growing: number;
             snags: components["schemas"]["Snag"][];
         };
+        /**
+         * @example {
+         *       "folders": [
+         *         "card"
+         *       ]
+         *     }
+         */
         WatchOrder: {
             folders: string[];
         };
+        /**
+         * @example {
+         *       "paths": [
+         *         "card/21A-T03.wav"
+         *       ]
+         *     }
+         */
         Declined: {
             paths: string[];
         };
+        /**
+         * @example {
+         *       "name": "card.mhl",
+         *       "xml": "<hashlist/>"
+         *     }
+         */
         NewHashList: {
             name: string;
             xml: string;
@@ -1483,6 +1657,12 @@ export interface components {
             /** @description tiny waveform: peaks in equal steps, base 64, 255 = full scale */
             shape: string;
         };
+        /**
+         * @example {
+         *       "label": "Boom",
+         *       "was": ""
+         *     }
+         */
         StrandLabel: {
             label: string;
             /** @description the label that was seen; a stale one is refused */
@@ -1545,6 +1725,11 @@ export interface components {
             next: string;
             total: number;
         };
+        /**
+         * @example {
+         *       "csv": "Scene,Take,Track 1 21A,3,Boom "
+         *     }
+         */
         SoundReport: {
             csv: string;
         };
@@ -1578,21 +1763,49 @@ export interface components {
             /** @description what it held when it was seen; not compared when absent */
             was?: unknown;
         };
+        /**
+         * @example {
+         *       "what": "label a strand",
+         *       "cells": [
+         *         {
+         *           "row": "0190a000-0000-7000-8000-000000000001",
+         *           "field": "label",
+         *           "value": "Lav Ines",
+         *           "was": ""
+         *         }
+         *       ]
+         *     }
+         */
         SheetEdit: {
             /** @description in words, for undo */
             what: string;
             cells: components["schemas"]["SheetCell"][];
         };
         SheetConflict: {
-            code: string;
+            title: string;
+            status: number;
             detail: string;
-            /** @description those that hold something else */
-            cells: components["schemas"]["SheetCell"][];
+            code: string;
+            /** @description the cells that hold something else than was seen, with what they hold */
+            current: components["schemas"]["SheetCell"][];
         };
+        /**
+         * @example {
+         *       "suggestions": [
+         *         "0190a000-0000-7000-8000-000000000001"
+         *       ],
+         *       "accept": true
+         *     }
+         */
         Decision: {
             suggestions: string[];
             accept: boolean;
         };
+        /**
+         * @example {
+         *       "take": "0190a000-0000-7000-8000-000000000001"
+         *     }
+         */
         FileMove: {
             /**
              * Format: uuid
@@ -1623,6 +1836,19 @@ export interface components {
             stem: string;
             part: string;
         };
+        /**
+         * @example {
+         *       "name": "Eight tracks",
+         *       "recorder": "",
+         *       "labels": [
+         *         {
+         *           "label": "Boom",
+         *           "stem": "DX",
+         *           "part": ""
+         *         }
+         *       ]
+         *     }
+         */
         TemplateDraft: {
             name: string;
             /** @description empty for any */
@@ -1633,6 +1859,15 @@ export interface components {
             /** Format: uuid */
             id: string;
         };
+        /**
+         * @example {
+         *       "takes": [
+         *         "0190a000-0000-7000-8000-000000000001"
+         *       ],
+         *       "packing": "poly",
+         *       "preview": true
+         *     }
+         */
         WritingOrder: {
             takes: string[];
             /** @enum {string} */
@@ -1675,6 +1910,8 @@ export interface components {
             in: number;
             /** Format: int64 */
             length: number;
+            /** @description nobody knows where it belongs */
+            unplaced: boolean;
         };
         Track: {
             id: string;
@@ -1744,6 +1981,12 @@ export interface components {
             remove_track?: {
                 id: string;
             };
+            /** @description say of a clip of unknown place that it lies where it is meant to, or that it does not */
+            set_placed?: {
+                track: string;
+                id: string;
+                placed: boolean;
+            };
             set_route?: {
                 track: string;
                 route?: components["schemas"]["Route"];
@@ -1756,6 +1999,21 @@ export interface components {
                 start?: number;
             };
         };
+        /**
+         * @example {
+         *       "version": 7,
+         *       "what": "turn Boom off",
+         *       "ops": [
+         *         {
+         *           "set_track": {
+         *             "id": "0190a000-0000-7000-8000-000000000001",
+         *             "label": "Boom",
+         *             "off": true
+         *           }
+         *         }
+         *       ]
+         *     }
+         */
         ReelEdit: {
             /** Format: int64 */
             version: number;
@@ -1763,9 +2021,22 @@ export interface components {
             what: string;
             ops: components["schemas"]["ReelOp"][];
         };
+        /**
+         * @example {
+         *       "takes": [
+         *         "0190a000-0000-7000-8000-000000000001"
+         *       ]
+         *     }
+         */
         LayTakes: {
             takes: string[];
         };
+        /**
+         * @example {
+         *       "version": 7,
+         *       "outputs": 6
+         *     }
+         */
         Width: {
             /** Format: int64 */
             version: number;
@@ -1783,6 +2054,12 @@ export interface components {
             packings: ("poly" | "mono")[];
             pattern: string;
         };
+        /**
+         * @example {
+         *       "spec": "0190a000-0000-7000-8000-000000000001",
+         *       "packing": "poly"
+         *     }
+         */
         DeliveryOrder: {
             /** Format: uuid */
             spec: string;
@@ -1798,6 +2075,8 @@ export interface components {
             /** @enum {string} */
             stage: "reel" | "weave" | "delivery";
             track: string;
+            /** @description somebody has decided it so; it is no snag */
+            on_purpose: boolean;
         };
         PlannedFile: {
             name: string;
@@ -1982,22 +2261,128 @@ export interface operations {
             };
         };
     };
-    listProductions: {
+    createUpload: {
         parameters: {
             query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+                /** @description bytes of the file */
+                "Upload-Length": number;
+                /**
+                 * @description filename and production, each followed by its value in base64, divided by commas
+                 * @example filename MjFBLVQwMy53YXY=,production MDE5YTAwMDAtMDAwMC03MDAwLTgwMDAtMDAwMDAwMDAwMDAx
+                 */
+                "Upload-Metadata": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description begun */
+            201: {
+                headers: {
+                    /** @description where the bytes go */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description nothing of it is left */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description so much */
+            200: {
+                headers: {
+                    "Upload-Offset"?: number;
+                    "Upload-Length"?: number;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/offset+octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description arrived */
+            204: {
+                headers: {
+                    "Upload-Offset"?: number;
+                    /** @description of the file that was taken in, once all of it is here */
+                    "File-Id"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listProductions: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: components["parameters"]["after"];
+                limit?: components["parameters"]["limit"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description all productions */
+            /** @description a page */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Production"][];
+                    "application/json": components["schemas"]["ProductionPage"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2029,6 +2414,79 @@ export interface operations {
         };
     };
     getProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the production */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description when it goes */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    archiveProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveOrder"];
+            };
+        };
+        responses: {
+            /** @description the production */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepProduction: {
         parameters: {
             query?: never;
             header?: never;
@@ -2276,7 +2734,11 @@ export interface operations {
     };
     listSyncs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the cursor of the page before */
+                after?: components["parameters"]["after"];
+                limit?: components["parameters"]["limit"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];
@@ -2285,13 +2747,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description pairs in the order they were proposed */
+            /** @description a page */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sync"][];
+                    "application/json": components["schemas"]["SyncPage"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2763,13 +3225,13 @@ export interface operations {
                     "application/json": components["schemas"]["Take"][];
                 };
             };
-            /** @description stale; the takes as they are now */
+            /** @description stale */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetConflict"];
+                    "application/problem+json": components["schemas"]["SheetConflict"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2942,7 +3404,11 @@ export interface operations {
     };
     listWritings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the cursor of the page before */
+                after?: components["parameters"]["after"];
+                limit?: components["parameters"]["limit"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];
@@ -2951,13 +3417,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description writings */
+            /** @description a page */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Writing"][];
+                    "application/json": components["schemas"]["WritingPage"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3233,13 +3699,13 @@ export interface operations {
                     "application/json": components["schemas"]["Reel"];
                 };
             };
-            /** @description made on a stale version; the reel as it is now */
+            /** @description made on a stale version */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reel"];
+                    "application/problem+json": components["schemas"]["ReelConflict"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3296,13 +3762,13 @@ export interface operations {
                     "application/json": components["schemas"]["Reel"];
                 };
             };
-            /** @description made on a stale version; the reel as it is now */
+            /** @description made on a stale version */
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reel"];
+                    "application/problem+json": components["schemas"]["ReelConflict"];
                 };
             };
             default: components["responses"]["Problem"];

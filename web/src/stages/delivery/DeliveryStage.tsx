@@ -77,6 +77,8 @@ function OrderForm({ production }: { production: string }) {
     onSettled: () => client.invalidateQueries({ queryKey: keys.deliveries(production) }),
   });
   const plan = preflight.data;
+  const snags = plan?.findings.filter((f) => !f.on_purpose) ?? [];
+  const off = plan?.findings.filter((f) => f.on_purpose) ?? [];
   const can = !!plan && !plan.stops && !preflight.error && !order.isPending;
   const { mutate } = order;
   const list = useMemo<Command[]>(
@@ -164,10 +166,10 @@ function OrderForm({ production }: { production: string }) {
             </section>
             <section aria-label="Snags before the order">
               <h2 className="mb-1 text-quiet">
-                {plan.findings.length === 0 ? "Nothing stands in the way." : plural(plan.findings.length, "snag")}
+                {snags.length === 0 ? "Nothing stands in the way." : plural(snags.length, "snag")}
               </h2>
               <ul>
-                {plan.findings.map((f) => (
+                {snags.map((f) => (
                   <li
                     key={f.code + f.message}
                     className={`border-l-4 py-0.5 pl-2 ${f.stops ? "border-bad" : "border-caution"}`}
@@ -183,6 +185,18 @@ function OrderForm({ production }: { production: string }) {
                 ))}
               </ul>
             </section>
+            {off.length > 0 && (
+              <section aria-label="Left off on purpose" className="text-quiet">
+                <h2 className="mb-1">Left off on purpose</h2>
+                <p>
+                  {off.map((f) => reel.tracks.find((t) => t.id === f.track)?.label ?? f.message).join(", ")}: not heard,
+                  because somebody has said so.{" "}
+                  <Link to="/$production/reel" params={{ production }} className="text-focus underline">
+                    See them in Reel
+                  </Link>
+                </p>
+              </section>
+            )}
           </>
         )
       )}

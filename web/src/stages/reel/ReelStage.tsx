@@ -117,6 +117,18 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
         run: () =>
           track && mutate({ what: `send ${track.label} to no stem`, ops: [{ set_route: { track: track.id } }] }),
       },
+      {
+        id: "placed",
+        name: "Say that the clips of this track without a start lie where they belong",
+        run: () => {
+          const lost = track?.clips.filter((c) => c.unplaced) ?? [];
+          if (track && lost.length > 0)
+            mutate({
+              what: `say where ${track.label} belongs`,
+              ops: lost.map((c) => ({ set_placed: { track: track.id, id: c.id, placed: true } })),
+            });
+        },
+      },
       { id: "in", name: "Zoom in", key: "+", run: () => zoom(2) },
       { id: "out", name: "Zoom out", key: "-", run: () => zoom(0.5) },
       { id: "fit", name: "Show the whole reel", key: "w", run: () => setScale(0) },
@@ -366,9 +378,17 @@ const TrackRow = memo(function TrackRow({
                   className={`absolute inset-x-0 top-3.5 bottom-0 ${t.off ? "opacity-45" : ""}`}
                 />
                 <span
-                  className={`absolute top-0 left-0 px-1 text-quiet text-small leading-4 ${reel.loose[c.strand] === undefined ? "max-w-full truncate" : "z-[5] whitespace-nowrap"}`}
+                  className={`absolute top-0 left-0 px-1 text-quiet text-small leading-4 ${reel.loose[c.strand] === undefined && !c.unplaced ? "max-w-full truncate" : "z-[5] whitespace-nowrap"}`}
                 >
                   {c.name}
+                  {c.unplaced && (
+                    <span
+                      className="ticket ml-1 bg-caution px-1 pr-2 text-ground"
+                      title="Its take has no start: it was laid at the end, and nobody has said that it belongs there"
+                    >
+                      no start
+                    </span>
+                  )}
                   {reel.loose[c.strand] !== undefined && (
                     <span className="figures ticket ml-1 bg-caution px-1 pr-2 text-ground">
                       {fromHome(reel.loose[c.strand] ?? 0, reel.sample_rate, rate)}
