@@ -4,6 +4,9 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"path"
+	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -168,7 +171,7 @@ func (s *server) TakeFromShelf(ctx context.Context, r contract.TakeFromShelfRequ
 }
 
 // ListShelf implements contract.StrictServerInterface.
-func (s *server) ListShelf(_ context.Context, r contract.ListShelfRequestObject) (contract.ListShelfResponseObject, error) {
+func (s *server) ListShelf(ctx context.Context, r contract.ListShelfRequestObject) (contract.ListShelfResponseObject, error) {
 	out := contract.ListShelf200JSONResponse{Given: s.app.Shelf != nil, Entries: []contract.ShelfEntry{}}
 	if s.app.Shelf == nil {
 		return out, nil
@@ -176,12 +179,33 @@ func (s *server) ListShelf(_ context.Context, r contract.ListShelfRequestObject)
 	if r.Params.Path != nil {
 		out.Path = *r.Params.Path
 	}
+	here := map[string]bool{}
+	if r.Params.Production != nil {
+		var err error
+		if here, err = s.app.Store.OnShelf(ctx, *r.Params.Production); err != nil {
+			return nil, err
+		}
+	}
+	if r.Params.Search != nil {
+		found, err := s.app.Shelf.Walk(out.Path)
+		if err != nil {
+			return nil, err
+		}
+		words := strings.Fields(strings.ToLower(*r.Params.Search))
+		for _, f := range found {
+			at := strings.ToLower(f.Path)
+			if len(out.Entries) < maxOffered && !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(at, w) }) {
+				out.Entries = append(out.Entries, contract.ShelfEntry{Name: path.Base(f.Path), Path: f.Path, Size: f.Size, Here: here[f.Path]})
+			}
+		}
+		return out, nil
+	}
 	es, err := s.app.Shelf.List(out.Path)
 	if err != nil {
 		return nil, err
 	}
 	for _, e := range es {
-		out.Entries = append(out.Entries, contract.ShelfEntry{Name: e.Name, Path: e.Path, Folder: e.Folder, Size: e.Size})
+		out.Entries = append(out.Entries, contract.ShelfEntry{Name: e.Name, Path: e.Path, Folder: e.Folder, Size: e.Size, Here: here[e.Path]})
 	}
 	return out, nil
 }

@@ -65,6 +65,10 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 		return nil, err
 	}
 	open := suggestions(suggested)
+	cameras, err := s.app.Store.TakesWithPicture(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
 	synced, err := s.synced(ctx, p, ts)
 	if err != nil {
 		return nil, err
@@ -77,7 +81,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: []contract.Strand{},
 			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
-			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID],
+			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID], Camera: cameras[t.ID],
 		}
 		if t.StartSamples != nil {
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))

@@ -83,3 +83,14 @@ func (q Queries) InsertHashList(ctx context.Context, l HashList) error {
 func (q Queries) DeleteHashList(ctx context.Context, id uuid.UUID) error {
 	return q.exec(ctx, `DELETE FROM hash_lists WHERE id = $1`, id)
 }
+
+// OnShelf tells which paths of the shelf a production's files came from.
+func (q Queries) OnShelf(ctx context.Context, production uuid.UUID) (map[string]bool, error) {
+	type row struct{ SourcePath string }
+	rows, err := many[row](ctx, q, `SELECT source_path FROM files WHERE production_id = $1 AND source_path <> '' AND state <> 'refused'`, production)
+	out := map[string]bool{}
+	for _, r := range rows {
+		out[r.SourcePath] = true
+	}
+	return out, err
+}

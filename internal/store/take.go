@@ -176,6 +176,17 @@ func (q Queries) StrandsOfFiles(ctx context.Context, files []uuid.UUID) ([]Stran
 	return many[Strand](ctx, q, strandSelect+`WHERE s.file_id = ANY($1) ORDER BY s.file_id, s.channel`, files)
 }
 
+// TakesWithPicture tells which of some takes come with a picture.
+func (q Queries) TakesWithPicture(ctx context.Context, takes []uuid.UUID) (map[uuid.UUID]bool, error) {
+	type row struct{ TakeID uuid.UUID }
+	rows, err := many[row](ctx, q, `SELECT DISTINCT s.take_id FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = ANY($1) AND f.facts ? 'picture'`, takes)
+	out := map[uuid.UUID]bool{}
+	for _, r := range rows {
+		out[r.TakeID] = true
+	}
+	return out, err
+}
+
 // StrandsByID lists some.
 func (q Queries) StrandsByID(ctx context.Context, ids []uuid.UUID) ([]Strand, error) {
 	return many[Strand](ctx, q, strandSelect+`WHERE s.id = ANY($1) ORDER BY s.file_id, s.channel`, ids)

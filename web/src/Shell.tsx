@@ -11,7 +11,7 @@ import {
 } from "lucide-react";
 import { useMemo, useState } from "react";
 import { useEvents } from "./api/events";
-import { useProduction, useProductions, useUndo } from "./api/queries";
+import { useProduction, useProductionEnd, useProductions, useUndo } from "./api/queries";
 import { stop, useMonitor } from "./listening/engine";
 import { MonitorStrip } from "./listening/MonitorStrip";
 import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
@@ -47,6 +47,9 @@ export function Shell() {
   useCommandKeys();
 
   const { mutate: step } = undo;
+  const { mutate: end } = useProductionEnd();
+  const archived = p?.archived ?? false;
+  const going = !!p?.removal;
   const list = useMemo<Command[]>(
     () => [
       { id: "palette", name: "Find an action", key: "mod+k", run: () => setPalette(true) },
@@ -61,8 +64,18 @@ export function Shell() {
       })),
       { id: "theme", name: "Change between Dusk and Linen", run: changeTheme },
       { id: "new", name: "New production", run: () => navigate({ to: "/new" }) },
+      {
+        id: "archive",
+        name: archived ? "Bring this production back from the archive" : "Archive this production: out of the way",
+        run: () => end({ production: id, how: archived ? "unarchive" : "archive" }),
+      },
+      {
+        id: "remove",
+        name: going ? "Keep this production: take its removal back" : "Remove this production and its files, in a day",
+        run: () => end({ production: id, how: going ? "keep" : "remove" }),
+      },
     ],
-    [id, navigate, step],
+    [id, navigate, step, end, archived, going],
   );
   useCommandList("Everywhere", list);
 
@@ -91,12 +104,26 @@ export function Shell() {
           }
           className="max-w-80 border-transparent font-semibold"
         >
-          {(all ?? [p]).map((o) => (
-            <option key={o.id} value={o.id}>
-              {o.name}
-              {o.episode && `, ${o.episode}`}
-            </option>
-          ))}
+          {(all ?? [p])
+            .filter((o) => o.id === id || (!o.archived && !o.removal))
+            .map((o) => (
+              <option key={o.id} value={o.id}>
+                {o.name}
+                {o.episode && `, ${o.episode}`}
+              </option>
+            ))}
+          {(all ?? []).some((o) => o.id !== id && (o.archived || o.removal)) && (
+            <optgroup label="Out of the way">
+              {(all ?? [])
+                .filter((o) => o.id !== id && (o.archived || o.removal))
+                .map((o) => (
+                  <option key={o.id} value={o.id}>
+                    {o.name}
+                    {o.episode && `, ${o.episode}`} ({o.removal ? "removed" : "archived"})
+                  </option>
+                ))}
+            </optgroup>
+          )}
           <option value="new">New production…</option>
         </Choice>
         <dl className="figures flex gap-4 text-quiet">
@@ -121,6 +148,15 @@ export function Shell() {
           ?
         </button>
       </header>
+      {p.removal && (
+        <p role="status" className="flex shrink-0 items-center gap-3 bg-caution px-4 py-1 text-on-focus">
+          This production was removed. It goes for good, with all its files, at{" "}
+          {new Date(p.removal).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" })}.
+          <button type="button" className="underline" onClick={() => end({ production: id, how: "keep" })}>
+            Keep it
+          </button>
+        </p>
+      )}
       <div className="flex min-h-0 flex-1">
         <nav aria-label="Stages" className="flex w-[88px] shrink-0 flex-col border-line border-r bg-panel py-2">
           {stages.map(({ path, name, icon: Icon }) => (

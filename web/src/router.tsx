@@ -35,7 +35,7 @@ const start = createRoute({
       );
     }
     if (!data) return null;
-    const newest = data[0];
+    const newest = data.find((p) => !p.archived && !p.removal) ?? data[0];
     if (!newest) return <NewProduction first />;
     return <Navigate to="/$production/intake" params={{ production: newest.id }} replace />;
   },

@@ -1343,6 +1343,8 @@ export interface components {
             entries: components["schemas"]["ShelfEntry"][];
         };
         ShelfEntry: {
+            /** @description the production has it already */
+            here: boolean;
             name: string;
             path: string;
             folder: boolean;
@@ -1717,6 +1719,8 @@ export interface components {
              * @enum {string}
              */
             sync: "" | "waiting" | "aligned" | "doubtful" | "none" | "accepted";
+            /** @description it comes with a picture */
+            camera: boolean;
             /** @description its start is where it was lined up and not what its files say */
             lined_up: boolean;
         };
@@ -2949,6 +2953,10 @@ export interface operations {
         parameters: {
             query?: {
                 path?: string;
+                /** @description whose files are marked as here already */
+                production?: string;
+                /** @description recordings in the folder and below it whose paths hold all of these words, the first 1000; absent, the folder's own entries */
+                search?: string;
             };
             header?: never;
             path?: never;

@@ -2,7 +2,7 @@ import { Square, Volume1, Volume2 } from "lucide-react";
 import { useMemo } from "react";
 import type { Production } from "../api/client";
 import { dbfs, gain, timecodeAt } from "../format";
-import { type Command, useCommandList } from "../ui/commands";
+import { type Command, useCommandList, useCommands } from "../ui/commands";
 import { Choice } from "../ui/controls";
 import { clearClips, dimDb, setLoop, setWay, stop, useListening, useMonitor } from "./engine";
 import { Meters } from "./Meters";
@@ -19,6 +19,16 @@ const nextSpeed = () =>
   useListening.setState((s) => ({ speed: speeds[(speeds.indexOf(s.speed) + 1) % speeds.length] ?? 1 }));
 
 const wayName = (w: Way) => (w.kind === "pair" ? `pair ${w.pair}` : w.kind === "alone" ? "alone" : w.kind);
+
+/** What Space would do in the stage that is shown. */
+function offered(s: { lists: Record<string, Command[]> }): string {
+  const c = Object.values(s.lists)
+    .flat()
+    .find((c) => c.key === " ");
+  if (!c) return "";
+  const says = c.offers ?? c.name.replace(/[,;] or stop$/, "");
+  return says.charAt(0).toLowerCase() + says.slice(1);
+}
 
 /** What is heard, from where, how and how loud. It stays in place when the stage changes. */
 export function MonitorStrip({ production }: { production: Production }) {
@@ -48,6 +58,7 @@ export function MonitorStrip({ production }: { production: Production }) {
   );
   useCommandList("Monitor", list);
   const channels = h?.labels.length ?? 0;
+  const offer = useCommands(offered);
   return (
     <section
       aria-label="Monitor"
@@ -68,7 +79,9 @@ export function MonitorStrip({ production }: { production: Production }) {
               {m.latched && <span className="text-quiet"> (kept)</span>}
             </>
           ) : (
-            <span className="text-quiet">Nothing is heard. Hold a strand's number key.</span>
+            <span className="text-quiet">
+              {offer ? `Silent. Space: ${offer}` : "Silent. Space plays nothing on this stage."}
+            </span>
           )}
         </p>
         {h && (
@@ -115,7 +128,11 @@ export function MonitorStrip({ production }: { production: Production }) {
             ? `Full scale was reached by ${clipped.map((c) => h?.labels[c] ?? `channel ${c + 1}`).join(", ")}: put the lights out`
             : "No clipping was heard"
         }
-        title={clipped.map((c) => h?.labels[c] ?? c + 1).join(", ")}
+        title={
+          clipped.length > 0
+            ? `Full scale was reached by ${clipped.map((c) => h?.labels[c] ?? c + 1).join(", ")}; click to put the light out`
+            : "Lights when a sample that is heard reaches full scale"
+        }
         className={`h-6 w-10 text-small ${clipped.length > 0 ? "bg-bad font-semibold text-on-focus" : "bg-ground text-quiet"}`}
       >
         clip
@@ -152,7 +169,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       )}
       <Choice
         aria-label="Speed"
-        title="F4"
+        title="Speed of listening (F4)"
         value={`${s.speed}${s.keepPitch ? "" : " follows"}`}
         onChange={(e) => {
           const [speed, follows] = e.target.value.split(" ");
@@ -171,7 +188,7 @@ export function MonitorStrip({ production }: { production: Production }) {
         <button
           type="button"
           aria-label="Listen softer"
-          title="F7"
+          title="Listen softer (F7)"
           onClick={() => louder(-steps)}
           className="flex h-7 w-6 items-center justify-center bg-raised hover:bg-line"
         >
@@ -183,7 +200,7 @@ export function MonitorStrip({ production }: { production: Production }) {
         <button
           type="button"
           aria-label="Listen louder"
-          title="F9"
+          title="Listen louder (F9)"
           onClick={() => louder(steps)}
           className="flex h-7 w-6 items-center justify-center bg-raised hover:bg-line"
         >
@@ -193,7 +210,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       <button
         type="button"
         aria-pressed={s.dim}
-        title="F8"
+        title="Dim what is heard, or no longer (F8)"
         onClick={dim}
         className={`h-7 w-10 text-small ${s.dim ? "bg-caution font-semibold text-on-focus" : "bg-raised hover:bg-line"}`}
       >
@@ -202,6 +219,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       <button
         type="button"
         aria-label="Stop listening"
+        title={h ? "Stop listening (Escape)" : "Stop listening: nothing is heard now"}
         onClick={stop}
         disabled={!h}
         className="flex h-7 w-7 items-center justify-center text-ink hover:text-focus disabled:opacity-30"

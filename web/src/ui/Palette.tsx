@@ -1,5 +1,5 @@
 import { Command as Cmdk } from "cmdk";
-import { keyLabel, useCommands } from "./commands";
+import { keyLabel, listOf, ordered, useCommands, used } from "./commands";
 import { Key } from "./controls";
 import { Panel } from "./Panel";
 
@@ -15,7 +15,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         />
         <Cmdk.List className="max-h-96 overflow-auto p-2">
           <Cmdk.Empty className="p-4 text-quiet">No action has this name.</Cmdk.Empty>
-          {Object.entries(lists).map(([where, list]) => (
+          {ordered(lists).map(([where, list]) => (
             <Cmdk.Group
               key={where}
               heading={where}
@@ -27,6 +27,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
                   value={`${c.name} ${where}`}
                   onSelect={() => {
                     onOpenChange(false);
+                    used(listOf(lists, c), c);
                     c.run();
                   }}
                   className="flex h-8 cursor-pointer items-center justify-between px-2 data-[selected=true]:bg-raised"

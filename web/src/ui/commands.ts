@@ -7,6 +7,8 @@ export type Command = {
   name: string;
   /** Such as "r", "shift+1", "mod+z" (Ctrl or Cmd) or " ". */
   key?: string;
+  /** What it would do now, where the name says it in general. */
+  offers?: string;
   run: () => void;
 };
 
@@ -25,6 +27,49 @@ export function useCommandList(where: string, list: Command[]) {
       }),
     [where],
   );
+}
+
+const lastUsed = "commands.used";
+const mostUsed = 6;
+
+/** Remembers that an action was chosen in the palette. `where` is the list it is of. */
+export function used(where: string, c: Command) {
+  const name = `${where}/${c.id}`;
+  const now = [name, ...recent().filter((n) => n !== name)].slice(0, mostUsed);
+  try {
+    localStorage.setItem(lastUsed, JSON.stringify(now));
+  } catch {
+    // It is only a convenience.
+  }
+}
+
+function recent(): string[] {
+  try {
+    const kept = JSON.parse(localStorage.getItem(lastUsed) ?? "[]") as unknown;
+    return Array.isArray(kept) ? kept.filter((n): n is string => typeof n === "string") : [];
+  } catch {
+    return [];
+  }
+}
+
+/** Lists that belong to no stage. */
+const everywhere = ["Everywhere", "Monitor"];
+
+/** The actions as the palette shows them: those of the stage first, then those used last, then the rest. */
+export function ordered(lists: Record<string, Command[]>): [where: string, list: Command[]][] {
+  const stage = Object.entries(lists).filter(([where]) => !everywhere.includes(where));
+  const rest = Object.entries(lists).filter(([where]) => everywhere.includes(where));
+  const again = recent().flatMap((name) => {
+    const [where = "", id] = name.split("/");
+    return everywhere.includes(where) ? (lists[where] ?? []).filter((c) => c.id === id) : [];
+  });
+  const shown = rest.map(([where, list]): [string, Command[]] => [where, list.filter((c) => !again.includes(c))]);
+  return [...stage, ...(again.length > 0 ? [["Used last", again] as [string, Command[]]] : []), ...shown];
+}
+
+/** The list an action is of. */
+export function listOf(lists: Record<string, Command[]>, c: Command): string {
+  return Object.entries(lists).find(([, list]) => list.includes(c))?.[0] ?? "";
 }
 
 /** Whether keys belong to what is focused: a field that takes text, or a dialog. */

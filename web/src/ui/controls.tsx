@@ -65,8 +65,10 @@ export function StageHead({ title, says, children }: { title: string; says: Reac
   return (
     <header className="flex h-12 shrink-0 items-center gap-3 border-line border-b px-4">
       <h1 className="text-title">{title}</h1>
-      <p className="text-quiet">{says}</p>
-      <div className="ml-auto flex items-center gap-2">{children}</div>
+      <p className="min-w-0 flex-1 truncate text-quiet" title={typeof says === "string" ? says : undefined}>
+        {says}
+      </p>
+      <div className="flex shrink-0 items-center gap-2">{children}</div>
     </header>
   );
 }

@@ -1,11 +1,29 @@
 import { useQuery } from "@tanstack/react-query";
+import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
-import { api, must } from "../../api/client";
+import { api, must, type Schemas } from "../../api/client";
 import { useSetWatch, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
-import { Button } from "../../ui/controls";
+import { Button, TextField } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
 import { VirtualList } from "../../ui/VirtualList";
+
+type Entry = Schemas["ShelfEntry"];
+
+/** The rows of the list: entries of a folder, or what was found, folder by folder under heads that fold. */
+export function shelfRows(
+  entries: Entry[],
+  found: boolean,
+  folded: ReadonlySet<string>,
+): (Entry | { head: string; count: number })[] {
+  if (!found) return entries;
+  const of = new Map<string, Entry[]>();
+  for (const e of entries) {
+    const folder = e.path.includes("/") ? e.path.slice(0, e.path.lastIndexOf("/")) : "";
+    of.set(folder, [...(of.get(folder) ?? []), e]);
+  }
+  return [...of].flatMap(([head, list]) => [{ head, count: list.length }, ...(folded.has(head) ? [] : list)]);
+}
 
 /** Chooses files of the folder that the server was started with, and folders of it to watch. */
 export function Shelf({
@@ -18,20 +36,24 @@ export function Shelf({
   onOpenChange: (open: boolean) => void;
 }) {
   const [path, setPath] = useState("");
+  const [search, setSearch] = useState("");
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const { data, error } = useQuery({
-    queryKey: ["shelf", path],
-    queryFn: () => must(api.GET("/api/shelf", { params: { query: { path } } })),
+    queryKey: ["shelf", production, path, search],
+    queryFn: () =>
+      must(api.GET("/api/shelf", { params: { query: { path, production, ...(search.trim() ? { search } : {}) } } })),
+    placeholderData: (before) => before,
     enabled: open,
     staleTime: 0,
   });
-  const files = data?.entries.filter((e) => !e.folder) ?? [];
-  const toggle = (p: string) =>
-    setChosen((c) => {
-      const n = new Set(c);
-      if (!n.delete(p)) n.add(p);
-      return n;
-    });
+  const files = data?.entries.filter((e) => !e.folder && !e.here) ?? [];
+  const toggled = (set: ReadonlySet<string>, p: string) => {
+    const n = new Set(set);
+    if (!n.delete(p)) n.add(p);
+    return n;
+  };
+  const rows = shelfRows(data?.entries ?? [], search.trim() !== "", folded);
   const { mutate: takeIn } = useTakeFromShelf(production);
   const take = (in_place: boolean) =>
     takeIn(
@@ -56,20 +78,43 @@ export function Shelf({
             The server was started without a shelf folder. Start it with --shelf and a folder's name.
           </p>
         )}
+        {data?.given !== false && (
+          <TextField
+            type="search"
+            aria-label="Search the shelf"
+            placeholder={path === "" ? "Search the shelf and all its folders" : `Search ${path} and the folders in it`}
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+            className="mb-1 w-full"
+          />
+        )}
         {path !== "" && (
           <Button className="mb-1 w-full" onClick={() => setPath(up)}>
             Up from {path}
           </Button>
         )}
         <VirtualList
-          items={data?.entries ?? []}
-          keyOf={(e) => e.path}
+          items={rows}
+          keyOf={(r) => ("head" in r ? `folder ${r.head}` : r.path)}
           rowHeight={28}
           label="Entries of the folder"
           className="h-96 max-h-[50vh]"
         >
           {(e) =>
-            e.folder ? (
+            "head" in e ? (
+              <button
+                type="button"
+                aria-expanded={!folded.has(e.head)}
+                onClick={() => setFolded((f) => toggled(f, e.head))}
+                className="flex h-7 w-full items-center gap-1 px-1 text-left text-quiet hover:bg-raised hover:text-ink"
+              >
+                {folded.has(e.head) ? <ChevronRight size={14} /> : <ChevronDown size={14} />}
+                <span className="truncate" title={e.head}>
+                  {e.head || "the shelf itself"}
+                </span>
+                <span className="figures text-small">{plural(e.count, "file")}</span>
+              </button>
+            ) : e.folder ? (
               <Button className="w-full !bg-transparent" onClick={() => setPath(e.path)}>
                 {e.name} /
               </Button>
@@ -78,11 +123,14 @@ export function Shelf({
                 <input
                   type="checkbox"
                   checked={chosen.has(e.path)}
-                  onChange={() => toggle(e.path)}
+                  onChange={() => setChosen((c) => toggled(c, e.path))}
                   className="accent-focus"
                 />
-                <span className="flex-1 truncate">{e.name}</span>
-                <span className="figures text-quiet text-small">{bytes(e.size)}</span>
+                <span className={`flex-1 truncate ${e.here ? "text-quiet" : ""}`} title={e.path}>
+                  {e.name}
+                </span>
+                {e.here && <span className="text-good text-small">here already</span>}
+                <span className="figures w-20 text-right text-quiet text-small">{bytes(e.size)}</span>
               </label>
             )
           }
@@ -90,7 +138,7 @@ export function Shelf({
       </div>
       <footer className="flex items-center gap-2 border-line border-t p-3">
         <Button onClick={() => setChosen(new Set(files.map((f) => f.path)))} disabled={files.length === 0}>
-          Choose all {files.length}
+          Choose all {files.length} not here
         </Button>
         <Button
           aria-pressed={watched}

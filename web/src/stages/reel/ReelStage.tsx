@@ -102,7 +102,13 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
     };
     return [
       ...arrows,
-      { id: "hear", name: "Hear this track from the pointer, or stop", key: " ", run: hearTrack },
+      {
+        id: "hear",
+        name: "Hear this track from the pointer, or stop",
+        key: " ",
+        offers: track ? `hear track ${track.label} from the pointer` : undefined,
+        run: hearTrack,
+      },
       { id: "off", name: "Turn this track off or on", key: "o", run: () => track && mutate(toggle(track)) },
       ...Object.entries(stemKeys).map(([key, kind]) => ({
         id: kind,

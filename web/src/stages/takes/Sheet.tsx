@@ -3,7 +3,9 @@ import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas, Strand, Take } from "../../api/client";
 import { useEditSheet, useProduction } from "../../api/queries";
 import { awayInShort, duration, fromHome, plural } from "../../format";
+import { Handle } from "../../ui/Handle";
 import { note } from "../../ui/notes";
+import { useSizes } from "../../ui/sizes";
 import {
   alongWith,
   type Column,
@@ -35,11 +37,15 @@ type Props = {
   at: Place;
   anchor: Place;
   onMove: (at: Place, anchor: Place) => void;
+  /** Rows are as high as their waveforms can be looked at. */
+  tall: boolean;
+  /** Height of the sheet in pixels. */
+  height: number;
 };
 
-const rowHeight = 32;
 const headHeight = 28;
-const strandWidth = 112;
+const groupHeight = 28;
+const textHeight = 20; // of a cell: its words have a place of their own, above the waveform
 const fixed = [
   { column: "scene", title: "Scene", width: 92 },
   { column: "take", title: "Take", width: 84 },
@@ -47,8 +53,20 @@ const fixed = [
   { column: "flags", title: "Flags", width: 64 },
   { column: "note", title: "Note", width: 112 },
 ] as const satisfies { column: Column; title: string; width: number }[];
-const lead = 236; // start, length and state, which are not typed
-const fixedWidth = fixed.reduce((n, c) => n + c.width, 0);
+const leading = [
+  { key: "start", title: "Start", width: 96 },
+  { key: "length", title: "Length", width: 56 },
+  { key: "state", title: "State", width: 88 },
+] as const;
+const rowHead = 30; // chooses a row
+const markWidth = 14; // of the mark of lining up
+const narrowest = 104; // of a strand, where nobody has said otherwise
+const widest = 240;
+const defaults = {
+  ...Object.fromEntries(leading.map((c) => [c.key, c.width])),
+  ...Object.fromEntries(fixed.map((c) => [c.column, c.width])),
+  strand: narrowest,
+} as Record<(typeof leading)[number]["key"] | (typeof fixed)[number]["column"] | "strand", number>;
 const gridId = "takes-sheet";
 
 /**
@@ -56,18 +74,36 @@ const gridId = "takes-sheet";
  * extends, a letter or Enter begins to type, Ctrl/Cmd D fills down, copying and pasting speak
  * tab-separated text.
  */
-export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
+export function Sheet({ production, lines, takes, at, anchor, onMove, tall, height }: Props) {
+  const { sizes, own, resize } = useSizes("takes", defaults);
+  const [room, setRoom] = useState(0);
+  const rowHeight = tall ? 76 : 42;
   const scroller = useRef<HTMLDivElement>(null);
   const { mutate: edit } = useEditSheet(production);
   const rate = useProduction(production).data?.rate;
   const [aside, setAside] = useState(false); // scene and take are scrolled out of view
   const [draft, setDraft] = useState<string | null>(null); // what is being typed into the cell
   const most = takes.reduce((n, t) => Math.max(n, t.strands.length), 0);
-  const width = lead + fixedWidth + most * strandWidth;
+  const lead = rowHead + markWidth + leading.reduce((n, c) => n + sizes[c.key], 0);
+  const fixedWidth = fixed.reduce((n, c) => n + sizes[c.column], 0);
+  // Where nobody has said how wide, strands share the room there is.
+  const shared = Math.floor((room - lead - fixedWidth) / Math.max(1, most));
+  const strandWidth = own.strand ?? Math.max(narrowest, Math.min(widest, shared));
+  const width = Math.max(room, lead + fixedWidth + most * strandWidth);
+  useEffect(() => {
+    const el = scroller.current;
+    if (!el) return;
+    const o = new ResizeObserver(() => setRoom(el.clientWidth));
+    o.observe(el);
+    return () => o.disconnect();
+  }, []);
   const virtual = useVirtualizer({
     count: lines.length,
     getScrollElement: () => scroller.current,
-    estimateSize: () => rowHeight,
+    estimateSize: (i) => {
+      const line = lines[i];
+      return line && "group" in line ? groupHeight : rowHeight;
+    },
     scrollMargin: headHeight,
     scrollPaddingStart: headHeight,
     overscan: 6,
@@ -78,6 +114,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     (row: number) => lines.findIndex((l) => "take" in l && l.take === takes[row]),
     [lines, takes],
   );
+  useEffect(() => virtual.measure(), [virtual, rowHeight, lines]);
   useEffect(() => {
     const line = lineOf(at.row);
     if (line >= 0) virtual.scrollToIndex(line, { align: "auto" });
@@ -91,9 +128,17 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
     const left = lead + fixedWidth + (at.col - columns.length) * strandWidth;
     if (left + strandWidth > el.scrollLeft + el.clientWidth) el.scrollLeft = left + strandWidth - el.clientWidth;
     else if (left < el.scrollLeft + lead) el.scrollLeft = left - lead;
-  }, [at.col]);
+  }, [at.col, lead, fixedWidth, strandWidth]);
 
   const take = takes[at.row];
+  // By its head a row is chosen, with Shift all up to it, by dragging all that are passed.
+  const state = useRef({ at, anchor, onMove });
+  state.current = { at, anchor, onMove };
+  const chooseRow = useCallback((row: number, extend: boolean) => {
+    const now = state.current;
+    now.onMove({ row, col: now.at.col }, extend ? { row: now.anchor.row, col: now.at.col } : { row, col: now.at.col });
+    scroller.current?.focus();
+  }, []);
   const send = (what: string, cells: SheetCell[]) => {
     if (cells.length > 0) edit({ what, cells });
   };
@@ -226,7 +271,8 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
       onKeyDown={onKey}
       onCopy={onCopy}
       onPaste={onPaste}
-      className="h-[46%] min-h-44 shrink-0 overflow-auto -outline-offset-2"
+      className="min-h-32 shrink-0 overflow-auto outline-none" // the cell of the cursor shows where the focus is
+      style={{ height }}
     >
       {draft !== null && (
         <datalist id={`${gridId}-labels`}>
@@ -241,19 +287,71 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
         className="sticky top-0 z-20 flex h-7 items-center border-line border-b bg-ground text-quiet text-small"
         style={{ width }}
       >
-        <span
-          role="columnheader"
-          tabIndex={-1}
-          className="sticky left-0 z-10 flex h-full shrink-0 items-center bg-ground pl-3"
-          style={{ width: lead }}
-        >
-          <span className="w-[88px]">{aside ? "Take" : "Start"}</span>
-          <span className="w-14 pr-2 text-right">Length</span>
-          State
-        </span>
+        <div className="sticky left-0 z-10 flex h-full shrink-0 items-center bg-ground" style={{ width: lead }}>
+          <span
+            role="columnheader"
+            tabIndex={-1}
+            className="flex h-full shrink-0 items-center justify-center"
+            style={{ width: rowHead }}
+          >
+            <button
+              type="button"
+              aria-label={
+                c.top === 0 && c.bottom === takes.length - 1 ? "Choose only the take of the cursor" : "Choose all takes"
+              }
+              title={`${plural(c.bottom - c.top + 1, "take")} chosen. Click for all, or for one; Shift and a click on another row's head choose those between`}
+              onClick={() => {
+                const all = c.top === 0 && c.bottom === takes.length - 1;
+                onMove(all ? at : { row: takes.length - 1, col: at.col }, all ? at : { row: 0, col: at.col });
+                scroller.current?.focus();
+              }}
+              className="figures h-6 min-w-6 px-0.5 hover:bg-raised hover:text-ink"
+            >
+              {c.bottom - c.top + 1}
+            </button>
+          </span>
+          {leading.map((f) => (
+            <span
+              role="columnheader"
+              tabIndex={-1}
+              key={f.key}
+              className={`relative flex h-full shrink-0 items-center ${f.key === "length" ? "justify-end pr-3" : ""}`}
+              style={{
+                width: sizes[f.key] + (f.key === "state" ? markWidth : 0),
+                paddingLeft: f.key === "state" ? markWidth : undefined,
+              }}
+            >
+              {f.key === "start" && aside ? "Take" : f.title}
+              <Handle
+                of="column"
+                label={`Width of ${f.title.toLowerCase()}`}
+                value={sizes[f.key]}
+                min={40}
+                max={400}
+                onChange={(v) => resize(f.key, v)}
+                className="absolute inset-y-1 right-0"
+              />
+            </span>
+          ))}
+        </div>
         {fixed.map((f) => (
-          <span role="columnheader" tabIndex={-1} key={f.column} className="shrink-0 px-1.5" style={{ width: f.width }}>
+          <span
+            role="columnheader"
+            tabIndex={-1}
+            key={f.column}
+            className="relative flex h-full shrink-0 items-center px-1.5"
+            style={{ width: sizes[f.column] }}
+          >
             {f.title}
+            <Handle
+              of="column"
+              label={`Width of ${f.title.toLowerCase()}`}
+              value={sizes[f.column]}
+              min={40}
+              max={600}
+              onChange={(v) => resize(f.column, v)}
+              className="absolute inset-y-1 right-0"
+            />
           </span>
         ))}
         {Array.from({ length: most }, (_, i) => (
@@ -261,15 +359,24 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
             role="columnheader"
             tabIndex={-1}
             key={i}
-            className="figures shrink-0 px-1.5"
+            className="figures relative flex h-full shrink-0 items-center px-1.5"
             style={{ width: strandWidth }}
           >
             Strand {i + 1}
+            <Handle
+              of="column"
+              label="Width of strands"
+              value={strandWidth}
+              min={64}
+              max={480}
+              onChange={(v) => resize("strand", v)}
+              className="absolute inset-y-1 right-0"
+            />
           </span>
         ))}
       </div>
       {/* One sticky column for all rows: a sticky head in each would cost scrolling its smoothness. */}
-      <div aria-hidden="true" className="sticky left-0 z-[5] h-0" style={{ width: lead }}>
+      <div className="sticky left-0 z-[5] h-0" style={{ width: lead }}>
         {virtual.getVirtualItems().map((v) => {
           const line = lines[v.index];
           if (!line || "group" in line) return null;
@@ -278,8 +385,15 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
               key={line.take.id}
               take={line.take}
               y={v.start - headHeight}
+              row={rowOf.get(line.take) ?? -1}
+              height={rowHeight}
+              width={lead}
+              start={sizes.start}
+              length={sizes.length}
               active={rowOf.get(line.take) === at.row}
+              chosen={(rowOf.get(line.take) ?? -1) >= c.top && (rowOf.get(line.take) ?? -1) <= c.bottom}
               aside={aside}
+              onChoose={chooseRow}
             />
           );
         })}
@@ -294,8 +408,8 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
                 role="row"
                 tabIndex={-1}
                 key={`group ${line.group}`}
-                className="absolute flex h-8 w-full items-center"
-                style={{ top: v.start - headHeight }}
+                className="absolute flex w-full items-center"
+                style={{ top: v.start - headHeight, height: groupHeight }}
               >
                 <span role="gridcell" tabIndex={-1} className="sticky left-0 px-3 font-semibold text-quiet">
                   {line.group} <span className="figures font-normal text-small">{plural(line.count, "take")}</span>
@@ -316,6 +430,10 @@ export function Sheet({ production, lines, takes, at, anchor, onMove }: Props) {
               left={inside ? c.left : -1}
               right={inside ? c.right : -1}
               draft={row === at.row ? draft : null}
+              height={rowHeight}
+              lead={lead}
+              widths={sizes}
+              strandWidth={strandWidth}
               onDraft={setDraft}
               onBlur={commit}
               onPick={(col, extend) => {
@@ -338,26 +456,75 @@ function leadWords(t: Take): string {
     .join(", ");
 }
 
-type LeadProps = { take: Take; y: number; active: boolean; aside: boolean };
+type LeadProps = {
+  take: Take;
+  y: number;
+  row: number;
+  height: number;
+  width: number;
+  start: number;
+  length: number;
+  active: boolean;
+  chosen: boolean;
+  aside: boolean;
+  onChoose: (row: number, extend: boolean) => void;
+};
 
-/** Start, or name where that is scrolled away, length and state of a take: always in view. */
-const Lead = memo(function Lead({ take: t, y, active, aside }: LeadProps) {
+/** The head that chooses a take; start, or name where that is scrolled away, length and state: always in view. */
+const Lead = memo(function Lead({
+  take: t,
+  y,
+  row,
+  height,
+  width,
+  start,
+  length,
+  active,
+  chosen,
+  aside,
+  onChoose,
+}: LeadProps) {
   const state = stateOf(t);
   return (
     <div
-      className={`absolute flex h-8 items-center border-line border-r border-b pl-3 [contain:layout_style_paint] ${active ? "bg-panel" : "bg-ground"}`}
-      style={{ top: y, width: lead }}
+      className={`absolute flex items-center border-line border-r border-b [contain:layout_style_paint] ${active ? "bg-panel" : "bg-ground"}`}
+      style={{ top: y, width, height }}
     >
+      <button
+        type="button"
+        tabIndex={-1}
+        aria-label={`Choose take ${t.name}`}
+        aria-pressed={chosen}
+        onPointerDown={(e) => e.button === 0 && onChoose(row, e.shiftKey)}
+        onPointerEnter={(e) => e.buttons === 1 && onChoose(row, true)}
+        className={`figures mr-1.5 h-full shrink-0 cursor-pointer text-center text-small ${chosen ? "bg-focus/25 text-ink" : "text-quiet hover:bg-raised"}`}
+        style={{ width: rowHead - 6 }}
+      >
+        {row + 1}
+      </button>
       {aside ? (
-        <span className="w-[88px] truncate pr-2">{t.name}</span>
+        <span className="shrink-0 truncate pr-2" title={t.name} style={{ width: start }}>
+          {t.name}
+        </span>
       ) : (
-        <span className="figures w-[88px] text-quiet text-small">{t.start_timecode || "no start"}</span>
+        <span className="figures shrink-0 truncate text-quiet text-small" style={{ width: start }}>
+          {t.start_timecode || <span className="text-caution">no start</span>}
+        </span>
       )}
-      <span className="figures w-14 pr-2 text-right text-quiet text-small">{duration(t.frames, t.sample_rate)}</span>
-      <span className={`w-3 shrink-0 text-small ${syncs[t.sync].look}`} title={syncs[t.sync].says}>
+      <span className="figures shrink-0 pr-3 text-right text-quiet text-small" style={{ width: length }}>
+        {duration(t.frames, t.sample_rate)}
+      </span>
+      <span
+        className={`shrink-0 text-small ${syncs[t.sync].look}`}
+        style={{ width: markWidth }}
+        title={syncs[t.sync].says}
+      >
         {syncs[t.sync].mark}
       </span>
-      <span className={`truncate text-small ${state.look}`} title={state.why}>
+      <span
+        className={`min-w-0 truncate text-small ${state.look}`}
+        title={[state.says, state.why].filter(Boolean).join(": ")}
+      >
         {state.says}
       </span>
     </div>
@@ -373,6 +540,10 @@ type RowProps = {
   left: number;
   right: number;
   draft: string | null;
+  height: number;
+  lead: number;
+  widths: typeof defaults;
+  strandWidth: number;
   onDraft: (text: string) => void;
   onBlur: (down: number, right: number) => void;
   onPick: (col: number, extend: boolean) => void;
@@ -380,7 +551,24 @@ type RowProps = {
 };
 
 const Row = memo(
-  function Row({ take: t, rate, row, y, active, left, right, draft, onDraft, onBlur, onPick, onOpen }: RowProps) {
+  function Row({
+    take: t,
+    rate,
+    row,
+    y,
+    active,
+    left,
+    right,
+    draft,
+    height,
+    lead,
+    widths,
+    strandWidth,
+    onDraft,
+    onBlur,
+    onPick,
+    onOpen,
+  }: RowProps) {
     const cell = (col: number, width: number, says: string, look: string, content: React.ReactNode) => (
       // biome-ignore lint/a11y/useKeyWithClickEvents: keys belong to the grid
       <span
@@ -419,8 +607,8 @@ const Row = memo(
         tabIndex={-1}
         aria-rowindex={row + 1}
         aria-label={`Take ${t.name}`}
-        className={`absolute flex h-8 w-full items-center border-line/40 border-b [contain:layout_style_paint] ${active >= 0 ? "bg-panel" : ""}`}
-        style={{ top: y }}
+        className={`absolute flex w-full items-center border-line/40 border-b [contain:layout_style_paint] ${active >= 0 ? "bg-panel" : ""}`}
+        style={{ top: y, height }}
       >
         <span
           role="rowheader"
@@ -429,24 +617,33 @@ const Row = memo(
           className="h-full shrink-0"
           style={{ width: lead }}
         />
-        <TinyWaves strands={t.strands} left={lead + fixedWidth} width={strandWidth} />
+        <TinyWaves
+          strands={t.strands}
+          left={lead + fixed.reduce((n, f) => n + widths[f.column], 0)}
+          width={strandWidth}
+          top={textHeight}
+          height={height - textHeight - 3}
+        />
         {fixed.map((f, col) => {
           const text = textAt(t, col);
           const was = f.column === "scene" ? t.scene_was : f.column === "take" ? t.take_was : text;
           const says = `${f.title} of take ${t.name}: ${text || "empty"}`;
+          // The name of what has neither scene nor take runs on over the cells beside it.
+          const run = f.column === "scene" && !t.scene && !t.take;
           return cell(
             col,
-            f.width,
+            widths[f.column],
             says,
             "",
             f.column === "flags" ? (
               <Flags take={t} />
             ) : (
               <span
-                className="block truncate px-1.5 leading-8"
-                title={was !== text ? `${text}, recorded as ${was || "nothing"}` : text}
+                className={`absolute inset-y-0 left-0 flex items-center px-1.5 ${run ? "pointer-events-none z-[1]" : "right-0"}`}
+                style={run ? { width: widths.scene + widths.take + (t.roll ? 0 : widths.roll) } : undefined}
+                title={was !== text ? `${text}, recorded as ${was || "nothing"}` : text || t.name}
               >
-                {text || (f.column === "scene" && !t.take ? <span className="text-quiet">{t.name}</span> : "")}
+                <span className={`truncate ${run ? "text-quiet" : ""}`}>{text || (run ? t.name : "")}</span>
                 {was !== text && <span className="text-focus"> *</span>}
               </span>
             ),
@@ -457,7 +654,7 @@ const Row = memo(
             columns.length + i,
             strandWidth,
             `Label of strand ${s.position} of take ${t.name}: ${s.label || "no label"}`,
-            s.off ? "opacity-60" : "",
+            "",
             <StrandCell strand={s} take={t} rate={rate} />,
           ),
         )}
@@ -472,7 +669,11 @@ const Row = memo(
     a.active === b.active &&
     a.left === b.left &&
     a.right === b.right &&
-    a.draft === b.draft,
+    a.draft === b.draft &&
+    a.height === b.height &&
+    a.lead === b.lead &&
+    a.widths === b.widths &&
+    a.strandWidth === b.strandWidth,
 );
 
 function StrandCell({ strand: s, take, rate }: { strand: Strand; take: Take; rate: Schemas["Rate"] | undefined }) {
@@ -480,7 +681,7 @@ function StrandCell({ strand: s, take, rate }: { strand: Strand; take: Take; rat
     s.loose && rate
       ? { short: awayInShort(s.shift, take.sample_rate, rate), says: fromHome(s.shift, take.sample_rate, rate) }
       : null;
-  const look = s.off ? "text-quiet line-through" : s.label ? "" : s.silent ? "text-quiet" : "text-caution";
+  const look = s.off ? "text-quiet" : s.label ? "" : s.silent ? "text-quiet" : "text-caution";
   return (
     <>
       {s.stem && (
@@ -490,11 +691,12 @@ function StrandCell({ strand: s, take, rate }: { strand: Strand; take: Take; rat
         />
       )}
       <span
-        className={`absolute inset-x-1.5 inset-y-0 truncate leading-8 ${look}`}
+        className={`absolute inset-x-1.5 top-0.5 flex items-center gap-1 leading-5 ${look}`}
         title={[s.label, s.part, s.off && "off", away?.says].filter(Boolean).join(", ")}
       >
-        {away && <span className="figures text-caution">{away.short} </span>}
-        {s.label || (s.silent ? "empty" : "no label")}
+        {away && <span className="figures shrink-0 text-caution">{away.short}</span>}
+        <span className="truncate">{s.label || (s.silent ? "empty" : "no label")}</span>
+        {s.off && <span className="ml-auto shrink-0 border border-line px-1 text-small leading-4">off</span>}
       </span>
     </>
   );

@@ -76,7 +76,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
         </span>
         {actions}
       </header>
-      <div className="min-h-0 flex-1 overflow-auto px-4 pb-3">
+      <div className="flex min-h-0 flex-1 flex-col overflow-auto px-4 pb-3">
         <Grouping take={take} production={production} files={files} />
         {take.snags
           .filter((s) => s.code !== "proposed")
@@ -84,9 +84,9 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
             <SnagLine key={s.code + s.message} snag={s} />
           ))}
         <Suggestions take={take} production={production} />
-        <div aria-hidden="true" className="flex h-5 items-center gap-1.5 text-quiet text-small">
+        <div aria-hidden="true" className="flex h-5 shrink-0 items-center gap-1.5 text-quiet text-small">
           <span className="w-[60px] shrink-0" />
-          <span className="w-28 shrink-0">Label</span>
+          <span className="w-[140px] shrink-0">Label</span>
           <span className="w-[66px] shrink-0">Stem</span>
           <span className="flex-1">Part</span>
           <span className="w-[78px] shrink-0 text-center">On, polarity</span>
@@ -95,8 +95,9 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
           <span className="w-13 shrink-0 whitespace-nowrap text-right">Hi-pass</span>
           <span className="w-6 shrink-0" />
         </div>
-        <div className="relative">
-          <ul>
+        {/* Strands share the room there is, up to what a waveform is worth. */}
+        <div className="relative flex shrink-0 grow flex-col" style={{ maxHeight: take.strands.length * 104 }}>
+          <ul className="flex grow flex-col">
             {take.strands.map((s) => (
               <StrandRow
                 key={s.id}
@@ -112,7 +113,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
               />
             ))}
           </ul>
-          <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[344px]">
+          <div className="pointer-events-none absolute inset-y-0 right-[388px] left-[372px]">
             {range && (
               <div
                 data-range
@@ -132,6 +133,16 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
   );
 }
 
+/** Says as a person would what makes the files of a take one. */
+export function groupWords(take: Pick<Take, "final" | "why" | "order">, files: number): string {
+  const why = take.why.charAt(0).toUpperCase() + take.why.slice(1);
+  if (files === 1)
+    return take.why === "one mono file"
+      ? `One mono file stands by itself. ${take.final ? "That was accepted." : "Is that right?"}`
+      : `${why}.`;
+  return `${take.final ? "Accepted" : "Proposed"}: ${files} files as one take. ${why}.${take.order ? ` Order: ${take.order}.` : ""}`;
+}
+
 /** What makes the take's files one, and what is to be done where that is not certain. */
 export function Grouping({ take, production, files }: { take: Take; production: string; files: number }) {
   const { mutate: edit, isPending } = useEditSheet(production);
@@ -141,10 +152,7 @@ export function Grouping({ take, production, files }: { take: Take; production: 
   if (take.final && !has("member_missing") && !has("member_length")) return null;
   return (
     <div className="mb-2 flex items-center gap-2 border-caution border-l-4 bg-raised px-3 py-2">
-      <p className="min-w-0 flex-1">
-        {take.final ? "Accepted" : "Proposed"}: {files} {files === 1 ? "file" : "files"}, because {take.why}.
-        {take.order && ` Order: ${take.order}.`}
-      </p>
+      <p className="min-w-0 flex-1">{groupWords(take, files)}</p>
       {has("member_length") ? (
         <>
           <Button
@@ -274,9 +282,9 @@ function StrandRow({ strand: s, take, takes, production, pointer, strip, chosen,
   const name = s.label || "no label";
   const of = `of strand ${s.position}`;
   return (
-    <li>
+    <li className="flex min-h-9 flex-1 flex-col">
       <div
-        className={`flex h-9 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}
+        className={`flex min-h-9 flex-1 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}
       >
         <span className="w-6 shrink-0 text-center">{s.position <= 10 && <Key>{s.position % 10}</Key>}</span>
         <button
@@ -297,7 +305,7 @@ function StrandRow({ strand: s, take, takes, production, pointer, strip, chosen,
           value={s.label}
           empty={s.silent ? "empty" : "no label"}
           onSave={(v) => put("label", v, s.label, "label")}
-          className="ticket w-28 shrink-0 border-0 bg-raised"
+          className="ticket w-[140px] shrink-0 border-0 bg-raised"
         />
         <Choice
           aria-label={`Stem ${of}`}
@@ -332,14 +340,14 @@ function StrandRow({ strand: s, take, takes, production, pointer, strip, chosen,
           aria-label={`Waveform of strand ${s.position}; click to hear it from here`}
           title="Click to hear it from here, drag to move along it with sound, drag with Shift to choose a stretch"
           {...strip}
-          className="h-8 min-w-0 flex-1 touch-none bg-ground"
+          className="relative min-h-8 min-w-0 flex-1 touch-none self-stretch border-transparent border-y-2 bg-ground bg-clip-padding"
         >
           <Waveform
             strand={s.id}
             from={-s.shift}
             to={take.frames - s.shift}
             colour={s.silent || s.off ? "var(--quiet)" : heard ? "var(--focus)" : "var(--ink)"}
-            className="h-full w-full"
+            className="absolute inset-0"
           />
         </button>
         <span className={`figures w-16 shrink-0 text-right text-small ${s.silent ? "text-caution" : "text-quiet"}`}>

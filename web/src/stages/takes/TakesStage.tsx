@@ -1,3 +1,4 @@
+import { Rows2, Rows4 } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
 import { useDecide, useLayTakes, useTakes } from "../../api/queries";
@@ -7,6 +8,8 @@ import { aloneIn, compare, hearStrand, hearsTake, hearTake, useStrandKeys } from
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
+import { Handle } from "../../ui/Handle";
+import { useSizes } from "../../ui/sizes";
 import { columns, corners, type Place } from "./cells";
 import { GroupPanel } from "./GroupPanel";
 import { useLoose } from "./Loose";
@@ -19,12 +22,16 @@ import { TemplatePanel } from "./TemplatePanel";
 import type { Range } from "./useStrip";
 import { WritingPanel } from "./WritingPanel";
 
+// Groups are in the order of their names; what a name begins with before a tab only orders it.
 const groups: Record<string, (t: Take) => string> = {
   none: () => "",
+  kind: (t) => (t.camera ? "2\tCameras" : "1\tRecordings"),
   scene: (t) => (t.scene ? `Scene ${t.scene}` : "No scene"),
   day: (t) => t.day || "No day",
   recorder: (t) => t.recorder || "No recorder",
 };
+
+const noSizes: Record<"sheet", number> = { sheet: 0 };
 
 const byStart = (a: Take, b: Take) =>
   (a.start ?? Number.MAX_SAFE_INTEGER) / a.sample_rate - (b.start ?? Number.MAX_SAFE_INTEGER) / b.sample_rate;
@@ -44,8 +51,12 @@ export function TakesStage() {
   const decide = useDecide(production);
   const loosen = useLoose(production);
   const [query, setQuery] = useState("");
-  const [group, setGroup] = useState("none");
-  const [sort, setSort] = useState("start");
+  const [group, setGroup] = useState("kind");
+  const [sort, setSort] = useState("scene");
+  const [tall, setTall] = useState(() => localStorage.getItem("takes.tall") === "yes");
+  const body = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState(0);
+  const { own, resize } = useSizes("takes panel", noSizes);
   const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
   const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
   const [panel, setPanel] = useState<"" | "write" | "templates" | "report" | "reading" | "groups">("");
@@ -54,13 +65,15 @@ export function TakesStage() {
   const { lines, takes } = useMemo(() => {
     const found = (data ?? []).filter(search(query)).sort(sorts[sort]);
     const of = groups[group] ?? (() => "");
-    if (group === "none") return { lines: found.map((take): Line => ({ take })), takes: found };
+    const cameras = found.some((t) => t.camera) && found.some((t) => !t.camera);
+    if (group === "none" || (group === "kind" && !cameras))
+      return { lines: found.map((take): Line => ({ take })), takes: found };
     const heads = new Map<string, Take[]>();
     for (const t of found) heads.set(of(t), [...(heads.get(of(t)) ?? []), t]);
     const sorted = [...heads].sort(([a], [b]) => a.localeCompare(b, undefined, { numeric: true }));
     return {
       lines: sorted.flatMap(([name, ts]): Line[] => [
-        { group: name, count: ts.length },
+        { group: name.replace(/^.*\t/, ""), count: ts.length },
         ...ts.map((take) => ({ take })),
       ]),
       takes: sorted.flatMap(([, ts]) => ts),
@@ -101,6 +114,25 @@ export function TakesStage() {
     () => chosen.flatMap((t) => t.suggestions.filter((s) => s.certainty !== "possible").map((s) => s.id)),
     [chosen],
   );
+
+  const higher = useCallback(
+    () =>
+      setTall((was) => {
+        localStorage.setItem("takes.tall", was ? "no" : "yes");
+        return !was;
+      }),
+    [],
+  );
+  // The sheet has a little less than half, unless a person has said otherwise, and leaves the strands below room.
+  const sheetHeight = Math.max(132, Math.min(own.sheet ?? Math.round(room * 0.47), Math.max(132, room - 160)));
+  const empty = data?.length === 0;
+  useEffect(() => {
+    const el = body.current;
+    if (!el) return;
+    const o = new ResizeObserver(() => setRoom(el.clientHeight));
+    o.observe(el);
+    return () => o.disconnect();
+  }, [empty]);
 
   useStrandKeys(take, () => pointer.current);
   const [range, setRange] = useState<Range | null>(null);
@@ -145,6 +177,9 @@ export function TakesStage() {
         id: "hear",
         name: "Hear the strand the cursor is on, from the pointer; or stop",
         key: " ",
+        offers: take
+          ? `hear ${onCursor?.label || `strand ${onCursor?.position ?? last.current[0]}`} of ${take.name}`
+          : undefined,
         run: () => {
           if (useMonitor.getState().hearing) {
             stop();
@@ -227,6 +262,7 @@ export function TakesStage() {
         key: "mod+g",
         run: () => setPanel("reading"),
       },
+      { id: "tall", name: "Taller rows, or lower ones", run: higher },
       { id: "groups", name: "Look at proposed groups, and accept or mend them", run: () => setPanel("groups") },
       {
         id: "hints",
@@ -241,7 +277,7 @@ export function TakesStage() {
         run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
       },
     ],
-    [take, place.col, chosen, layTakes, decideAll, hints, range, onCursor, loosen],
+    [take, place.col, chosen, layTakes, decideAll, hints, range, onCursor, loosen, higher],
   );
   useCommandList("Takes", list);
 
@@ -251,10 +287,14 @@ export function TakesStage() {
         title="Takes"
         says={
           data
-            ? `${query ? `${takes.length} of ` : ""}${plural(data.length, "take")}, ${plural(
-                data.reduce((n, t) => n + t.strands.length, 0),
-                "strand",
-              )}`
+            ? `${query ? `${takes.length} of ` : ""}${plural(data.length, "take")}, ${
+                chosen.length > 1
+                  ? `${chosen.length} chosen`
+                  : plural(
+                      data.reduce((n, t) => n + t.strands.length, 0),
+                      "strand",
+                    )
+              }`
             : ""
         }
       >
@@ -269,17 +309,18 @@ export function TakesStage() {
           onKeyDown={(e) =>
             (e.key === "Enter" || e.key === "Escape") && document.querySelector<HTMLElement>("[data-sheet]")?.focus()
           }
-          className="w-52"
+          className="w-[176px]"
         />
         <Choice aria-label="Group takes" value={group} onChange={(e) => setGroup(e.target.value)}>
+          <option value="kind">Cameras apart</option>
           <option value="none">No groups</option>
           <option value="scene">By scene</option>
           <option value="day">By day</option>
           <option value="recorder">By recorder</option>
         </Choice>
         <Choice aria-label="Sort takes" value={sort} onChange={(e) => setSort(e.target.value)}>
-          <option value="start">By start</option>
           <option value="scene">By scene and take</option>
+          <option value="start">By start</option>
           <option value="longest">Longest first</option>
           <option value="snags">Snags first</option>
         </Choice>
@@ -288,17 +329,44 @@ export function TakesStage() {
             {plural(proposed, "group")} proposed…
           </Button>
         )}
+        <Button
+          onClick={() => higher()}
+          aria-pressed={tall}
+          aria-label="Taller rows"
+          title="Taller rows, or lower ones"
+          className="!px-1.5"
+        >
+          {tall ? <Rows4 size={16} /> : <Rows2 size={16} />}
+        </Button>
         <Button onClick={() => setPanel("report")}>Report…</Button>
         <Button onClick={() => setPanel("templates")}>Templates…</Button>
-        <Button onClick={() => setPanel("write")} disabled={chosen.length === 0}>
-          Write out {chosen.length > 1 ? plural(chosen.length, "take") : "…"}
+        <Button onClick={() => setPanel("write")} disabled={chosen.length === 0} className="w-[104px] justify-center">
+          Write out {chosen.length > 1 ? chosen.length : "…"}
         </Button>
       </StageHead>
       {data?.length === 0 ? (
         <Empty title="There are no takes yet">Every recording that arrives on Intake becomes one.</Empty>
       ) : (
-        <>
-          <Sheet production={production} lines={lines} takes={takes} at={place} anchor={from} onMove={move} />
+        <div ref={body} className="flex min-h-0 flex-1 flex-col">
+          <Sheet
+            production={production}
+            lines={lines}
+            takes={takes}
+            at={place}
+            anchor={from}
+            onMove={move}
+            tall={tall}
+            height={sheetHeight}
+          />
+          <Handle
+            of="row"
+            label="Height of the sheet"
+            value={sheetHeight}
+            min={132}
+            max={Math.max(132, room - 160)}
+            onChange={(v) => resize("sheet", v)}
+            className="border-line border-b"
+          />
           {take ? (
             <TakePanel
               key={take.id}
@@ -334,7 +402,7 @@ export function TakesStage() {
           ) : (
             data && <Empty title="No take is like that">Search for something else.</Empty>
           )}
-        </>
+        </div>
       )}
       <ReadingPanel
         open={panel === "reading"}

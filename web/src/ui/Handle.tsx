@@ -1,0 +1,59 @@
+type Props = {
+  /** What it changes, such as "Width of the note column". */
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  /** The new size in pixels, or null for the default. */
+  onChange: (to: number | null) => void;
+  /** "column" changes a width by moving sideways, "row" a height by moving up and down. */
+  of: "column" | "row";
+  className?: string;
+};
+
+/** An edge that is dragged, or moved by the arrows, to make something wider or higher; a double click puts it back. */
+export function Handle({ label, value, min, max, onChange, of, className = "" }: Props) {
+  const clamp = (v: number) => Math.max(min, Math.min(max, v));
+  return (
+    <div
+      role="separator"
+      tabIndex={0}
+      aria-label={label}
+      aria-orientation={of === "column" ? "vertical" : "horizontal"}
+      aria-valuenow={Math.round(value)}
+      aria-valuemin={min}
+      aria-valuemax={max}
+      title={`${label}: drag, or arrows; a double click puts it back`}
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.preventDefault();
+        e.stopPropagation();
+        const from = of === "column" ? e.clientX : e.clientY;
+        const el = e.currentTarget;
+        el.setPointerCapture(e.pointerId);
+        const move = (m: PointerEvent) => onChange(clamp(value + (of === "column" ? m.clientX : m.clientY) - from));
+        const end = () => {
+          el.removeEventListener("pointermove", move);
+          el.removeEventListener("pointerup", end);
+          el.removeEventListener("pointercancel", end);
+        };
+        el.addEventListener("pointermove", move);
+        el.addEventListener("pointerup", end);
+        el.addEventListener("pointercancel", end);
+      }}
+      onDoubleClick={(e) => {
+        e.stopPropagation();
+        onChange(null);
+      }}
+      onKeyDown={(e) => {
+        const by = { ArrowLeft: -8, ArrowRight: 8, ArrowUp: -8, ArrowDown: 8 }[e.key];
+        const mine = of === "column" ? /^Arrow(Left|Right)$/ : /^Arrow(Up|Down)$/;
+        if (by === undefined || !mine.test(e.key)) return;
+        e.preventDefault();
+        e.stopPropagation();
+        onChange(clamp(value + by));
+      }}
+      className={`${of === "column" ? "w-1.5 cursor-col-resize" : "h-1.5 cursor-row-resize"} shrink-0 hover:bg-focus/60 focus-visible:bg-focus ${className}`}
+    />
+  );
+}
