@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -290,8 +291,14 @@ func TestPreflight(t *testing.T) {
 	f.reel.Tracks[2].Off = true
 	late := int64(start + 200)
 	f.reel.Start = &late
+	f.reel.Tracks[0].Clips[0].Unplaced = true
+	f.reel.Tracks[2].Clips[0].Unplaced = true // on a track that is off: it is not heard, so it is no matter
 	found := delivery.Preflight(f.plan(t, delivery.Poly), nil)
 	assert.False(t, delivery.Stops(found))
+	lost := slices.DeleteFunc(slices.Clone(found), func(f delivery.Finding) bool { return f.Code != "unplaced" })
+	if assert.Len(t, lost, 1) {
+		assert.Equal(t, f.reel.Tracks[0].ID, lost[0].Track)
+	}
 	for _, code := range []string{"no_stem", "track_off", "stem_not_out", "before_start", "output_silent"} {
 		assert.Contains(t, codes(found), code)
 	}

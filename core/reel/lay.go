@@ -47,13 +47,9 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 			}
 		}
 	}
-	start, end := r.Span()
-	at := l.Start
-	switch {
-	case at < 0:
-		at = end
-	case end > start && at < start-l.DayLen/2:
-		at += l.DayLen // the reel ran past midnight
+	at := DayOf(r, l.Start, l.DayLen)
+	if l.Start < 0 {
+		_, at = r.Span()
 	}
 	var ops []Op
 	used := map[string]bool{}
@@ -83,6 +79,15 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		added++
 	}
 	return ops, nil
+}
+
+// DayOf is where a moment since midnight lies on a reel that may have run past midnight. day is the length of a day in
+// samples.
+func DayOf(r Reel, at, day int64) int64 {
+	if start, end := r.Span(); end > start && at < start-day/2 {
+		return at + day
+	}
+	return at
 }
 
 // free reports whether nothing lies where the clip would.

@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/weave"
 )
 
 func TestClipsMoveTogether(t *testing.T) {
@@ -37,5 +38,49 @@ func TestClipsMoveTogether(t *testing.T) {
 
 	_, _, err = reel.Apply(r, reel.MoveClips(r, reel.Move{Of: of, By: 120}))
 	assert.Equal(t, "overlap", snag.Of(err).Code)
+
+	// With room made for it: b would lie over c, and comes onto a track of its own below, routed alike.
+	r.Weave.Routes = map[string]weave.Route{"1": {Stem: "DX", Position: weave.Left}}
+	made := 0
+	newID := func() string { made++; return strings.Repeat("new", made) }
+	room, undo, err := reel.Apply(r, reel.MoveClips(r, reel.Move{Of: of, By: 120, NewID: newID}))
+	require.NoError(t, err)
+	require.Len(t, room.Tracks, 3)
+	assert.Equal(t, "new", room.Tracks[1].ID)
+	assert.Equal(t, "Boom", room.Tracks[1].Label)
+	assert.Equal(t, []reel.Clip{{ID: "b", Strand: "x1", At: 270, In: 50, Length: 50}}, room.Tracks[1].Clips)
+	assert.Equal(t, room.Weave.Routes["1"], room.Weave.Routes["new"])
+	assert.Len(t, room.Tracks[0].Clips, 2)
+	back, _, err = reel.Apply(room, undo)
+	require.NoError(t, err)
+	assert.Equal(t, r, back)
+	// Moved on, it finds the track of its label that has room, or is given one.
+	room, _, err = reel.Apply(room, reel.MoveClips(room, reel.Move{Of: func(s string) bool { return s == "y" }, By: -31, NewID: newID}))
+	require.NoError(t, err)
+	assert.Equal(t, 2, made, "no track of that label is free there")
+	assert.Len(t, room.Tracks, 4)
 	assert.Empty(t, reel.MoveClips(r, reel.Move{Of: of}))
+}
+
+// What nobody knows the place of stays so while it is moved by hand, and not once it is placed, even where it lies
+// already.
+func TestMovedToWhereItBelongs(t *testing.T) {
+	r := reel.New()
+	r.Tracks = []reel.Track{{ID: "1", Clips: []reel.Clip{{ID: "a", Strand: "x", At: 100, Length: 50, Unplaced: true}}}}
+	of := func(string) bool { return true }
+	for _, c := range []struct {
+		m    reel.Move
+		want reel.Clip
+	}{
+		{reel.Move{Of: of, By: 7}, reel.Clip{ID: "a", Strand: "x", At: 107, Length: 50, Unplaced: true}},
+		{reel.Move{Of: of, By: 7, Placed: true}, reel.Clip{ID: "a", Strand: "x", At: 107, Length: 50}},
+		{reel.Move{Of: of, Placed: true}, reel.Clip{ID: "a", Strand: "x", At: 100, Length: 50}},
+	} {
+		moved, undo, err := reel.Apply(r, reel.MoveClips(r, c.m))
+		require.NoError(t, err)
+		assert.Equal(t, c.want, moved.Tracks[0].Clips[0])
+		back, _, err := reel.Apply(moved, undo)
+		require.NoError(t, err)
+		assert.Equal(t, r, back)
+	}
 }

@@ -52,6 +52,15 @@ func TestLayTake(t *testing.T) {
 	require.Len(t, r.Tracks, 6)
 	r = laid(t, r, lay("4", -1, 100, "Boom"))
 	assert.EqualValues(t, 2000, r.Tracks[1].Clips[2].At, "without a start: at the end of what is there")
+	var unplaced []string
+	for _, tr := range r.Tracks {
+		for _, c := range tr.Clips {
+			if c.Unplaced {
+				unplaced = append(unplaced, c.Name)
+			}
+		}
+	}
+	assert.Equal(t, []string{"4"}, unplaced, "and only it is said to be unplaced")
 	start, end := r.Span()
 	assert.Equal(t, []int64{1000, 2100}, []int64{start, end})
 	_, err := reel.LayTake(r, lay("1", 9000, 500, "MixL"))
@@ -82,7 +91,11 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 			track = r.Tracks[rnd.IntN(len(r.Tracks))].ID
 		}
 		var op reel.Op
-		switch rnd.IntN(8) {
+		switch rnd.IntN(9) {
+		case 8:
+			if i := rnd.IntN(max(1, len(r.Tracks))); i < len(r.Tracks) && len(r.Tracks[i].Clips) > 0 {
+				op.SetPlaced = &reel.SetPlaced{Track: r.Tracks[i].ID, ID: r.Tracks[i].Clips[rnd.IntN(len(r.Tracks[i].Clips))].ID, Placed: rnd.IntN(2) == 0}
+			}
 		case 0:
 			op.AddTrack = &reel.AddTrack{Index: rnd.IntN(5), Track: reel.Track{ID: newID(), Label: "x"}, Route: &weave.Route{Stem: "DX", Position: weave.Both}}
 		case 1:
@@ -133,8 +146,8 @@ func TestRefusals(t *testing.T) {
 	for code, op := range map[string]reel.Op{
 		"overlap":       {AddClip: &reel.AddClip{Track: id, Clip: reel.Clip{ID: "n", Strand: "s", At: 1499, Length: 5}}},
 		"bad_clip":      {AddClip: &reel.AddClip{Track: id, Clip: reel.Clip{ID: "n", Strand: "s", At: 5, Length: 0}}},
-		"no_such_track": {RemoveTrack: &reel.RemoveTrack{ID: "none"}},
-		"no_such_clip":  {RemoveClip: &reel.RemoveClip{Track: id, ID: "none"}},
+		"no_such_track": {SetPlaced: &reel.SetPlaced{Track: "none", ID: "none"}},
+		"no_such_clip":  {SetPlaced: &reel.SetPlaced{Track: id, ID: "none", Placed: true}},
 		"bad_label":     {SetTrack: &reel.SetTrack{ID: id, Label: "  "}},
 		"bad_start":     {SetStart: &reel.SetStart{Start: &neg}},
 		"bad_operation": {},

@@ -125,6 +125,10 @@ func code(err error) string {
 	if errors.As(err, &r) {
 		return r.Code
 	}
+	var s *app.Stale
+	if errors.As(err, &s) {
+		return "stale"
+	}
 	return ""
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -120,16 +121,24 @@ func agree(ctx context.Context, tx store.Tx, p store.Production, l Lie, start in
 }
 
 // moveLaid works out how a take's clips move when the take comes to begin elsewhere or its drift is
-// corrected otherwise; nil when none is laid.
+// corrected otherwise; nil when none is laid. Clips of a take that had no start come from the end of the reel, where
+// they were laid for want of one.
 func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t store.Take, start int64, drift float64) (*reelChange, error) {
 	strands, err := tx.Strands(ctx, []uuid.UUID{t.ID})
 	if err != nil {
 		return nil, err
 	}
-	m := reel.Move{Of: oneOf(strands)}
+	r, err := tx.ReelOf(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+	m := reel.Move{Of: oneOf(strands), Placed: true, NewID: uuid.NewString}
 	at := func(samples int64) int64 { return atRate(samples, t.SampleRate, p.SampleRate) }
 	if t.StartSamples != nil {
-		m.By = shorter(at(start)-at(*t.StartSamples), p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)))
+		m.By = shorter(at(start)-at(*t.StartSamples), day)
+	} else if from, ok := laidAt(r.Doc, strands); ok {
+		m.By = reel.DayOf(r.Doc, at(start), day) - from
 	}
 	if drift != t.DriftSet {
 		now, err := clockLength(t.SampleRate, p.SampleRate, drift)
@@ -141,7 +150,20 @@ func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t s
 			return min(int64(math.Round(own*float64(p.SampleRate)/float64(t.SampleRate)/(1+drift*1e-6))), now(t.Longest))
 		}
 	}
-	return a.moveClips(ctx, tx, p.ID, m)
+	return movedBy(r, m), nil
+}
+
+// laidAt is where the first sample of a take without a start has been laid.
+func laidAt(r reel.Reel, strands []store.Strand) (int64, bool) {
+	for _, t := range r.Tracks {
+		for _, c := range t.Clips {
+			id, _, _, err := strandIDs(c.Strand)
+			if i := slices.IndexFunc(strands, func(s store.Strand) bool { return err == nil && s.ID == id }); i >= 0 && c.Unplaced {
+				return c.At - c.In - strands[i].Shift, true
+			}
+		}
+	}
+	return 0, false
 }
 
 // moveClips works out how clips of the production's reel move; nil when there are none that do.
@@ -150,11 +172,16 @@ func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, 
 	if err != nil {
 		return nil, err
 	}
+	return movedBy(r, m), nil
+}
+
+// movedBy is how a reel changes as clips of it move; nil when none does.
+func movedBy(r store.Reel, m reel.Move) *reelChange {
 	ops := reel.MoveClips(r.Doc, m)
 	if len(ops) == 0 {
-		return nil, nil
+		return nil
 	}
-	return &reelChange{r.ID, ops}, nil
+	return &reelChange{r.ID, ops}
 }
 
 // oneOf reports whether a name of sound is of one of some strands.

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"io"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/google/uuid"
@@ -94,4 +95,47 @@ func TestLaidAsItIsRead(t *testing.T) {
 	doc, _, err = reel.Apply(doc, ops)
 	require.NoError(t, err)
 	assert.Equal(t, "MX", doc.Weave.Routes[doc.Tracks[0].ID].Stem)
+}
+
+// What Takes and the reel say of a stem is one thing: changed in either it changes in the other, for everything on
+// the track, and undone together.
+func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
+	f := setup(t)
+	f.take("six.wav", "a.wav")
+	f.takeBytes(twice(t), "b.wav")
+	takes := f.takes()
+	require.Len(t, takes, 2)
+	one, two := f.strands(takes[0]), f.strands(takes[1])
+	require.NoError(t, f.edit(cell(one[0].ID, "label", "Boom"), cell(two[0].ID, "label", "Boom")))
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{takes[0].ID, takes[1].ID})
+	require.NoError(t, err)
+	boom := slices.IndexFunc(r.Doc.Tracks, func(tr reel.Track) bool { return tr.Label == "Boom" })
+	require.GreaterOrEqual(t, boom, 0)
+	track := r.Doc.Tracks[boom].ID
+	require.Len(t, r.Doc.Tracks[boom].Clips, 2)
+	say := func() [3]string {
+		now, err := f.Store.Reel(f.ctx, r.ID)
+		require.NoError(t, err)
+		return [3]string{now.Doc.Weave.Routes[track].Stem, f.strands(takes[0])[0].Stem, f.strands(takes[1])[0].Stem}
+	}
+	require.Equal(t, [3]string{}, say())
+
+	require.NoError(t, f.edit(cell(one[0].ID, "stem", "DX")))
+	assert.Equal(t, [3]string{"DX", "DX", "DX"}, say(), "typed in Takes")
+	now, err := f.Store.Reel(f.ctx, r.ID)
+	require.NoError(t, err)
+	_, err = f.EditReel(f.ctx, r.ID, now.Version, "route", []reel.Op{{SetRoute: &reel.SetRoute{Track: track, Route: &weave.Route{Stem: "FX", Position: weave.Left}}}})
+	require.NoError(t, err)
+	assert.Equal(t, [3]string{"FX", "FX", "FX"}, say(), "decided in Reel")
+	f.undo()
+	assert.Equal(t, [3]string{"DX", "DX", "DX"}, say())
+	require.NoError(t, f.edit(cell(two[0].ID, "stem", "")))
+	assert.Equal(t, [3]string{}, say(), "taken away in Takes")
+	f.undo()
+	f.undo()
+	assert.Equal(t, [3]string{}, say())
+	require.NoError(t, f.edit(cell(one[0].ID, "stem", "of another house")))
+	assert.Equal(t, [3]string{"", "of another house", ""}, say(), "a stem that the weave has not is only a word")
 }

@@ -55,7 +55,7 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 			return err
 		}
 		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
-		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Move{Of: oneOf([]store.Strand{s}), By: by}); err != nil {
+		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Move{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
 			return err
 		}
 		return a.edit(ctx, tx, p.ID, what, c)

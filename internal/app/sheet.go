@@ -306,6 +306,21 @@ func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, 
 		if err != nil {
 			return err
 		}
+		if routes != nil {
+			r, err := tx.Reel(ctx, routes.Reel)
+			if err != nil {
+				return err
+			}
+			more, err := stemCells(ctx, tx, r.Doc, routes.Ops)
+			if err != nil {
+				return err
+			}
+			for _, c := range more { // what lies on the same tracks goes along; what is typed stays as it is typed
+				if !slices.ContainsFunc(cells, func(o Cell) bool { return o.Row == c.Row && o.Field == c.Field }) {
+					cells = append(cells, c)
+				}
+			}
+		}
 		return a.edit(ctx, tx, production, what, change{Cells: cells, Reel: routes})
 	})
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/reel"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
 )
@@ -106,4 +107,66 @@ func (f *fixture) decide(pair uuid.UUID, accept bool) (along int) {
 func (f *fixture) decideCode(pair uuid.UUID) string {
 	_, err := f.DecideSync(f.ctx, pair, app.Decision{Accept: true})
 	return code(err)
+}
+
+// A camera that has no timecode is laid at the end, unplaced; lined up, it moves from there to where it belongs, with
+// what was cut out of it, and back.
+func TestACameraWithoutTimecodeComesFromTheEnd(t *testing.T) {
+	f := setup(t)
+	dir := t.TempDir()
+	run := func(name string, args ...string) {
+		c := exec.Command(name, args...)
+		c.Dir = dir
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "scene.wav", "synth", "20", "whitenoise", "tremolo", "2.7", "90", "lowpass", "4000", "gain", "-12")
+	run("ffmpeg", "-v", "error", "-i", "scene.wav", "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference=1728000000", "-metadata", "description=sSCENE=21\nsTAKE=1", "A.wav")
+	run("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=160x90:rate=25:duration=10", "-ss", "4", "-t", "10", "-i", "scene.wav", "-map", "0:v", "-map", "1:a", "-c:v", "mjpeg", "-c:a", "pcm_s16le", "cam.mov")
+	f.takeFile(filepath.Join(dir, "A.wav"), "A.wav")
+	f.takeFile(filepath.Join(dir, "cam.mov"), "cam.mov")
+	var camera store.Take
+	var ids []uuid.UUID
+	for _, tk := range f.takes() {
+		ids = append(ids, tk.ID)
+		if tk.Name == "cam" {
+			camera = tk
+		}
+	}
+	require.Nil(t, camera.StartSamples)
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	r, err = f.LayTakes(f.ctx, r.ID, ids)
+	require.NoError(t, err)
+	clip := func() reel.Clip {
+		now, err := f.Store.Reel(f.ctx, r.ID)
+		require.NoError(t, err)
+		for _, tr := range now.Doc.Tracks {
+			for _, c := range tr.Clips {
+				if c.Name == "cam" {
+					return c
+				}
+			}
+		}
+		t.Fatal("the camera is not laid")
+		return reel.Clip{}
+	}
+	end := int64(10*hour + 20*48000)
+	if got := clip(); assert.True(t, got.Unplaced) {
+		assert.Equal(t, end, got.At)
+	}
+	_, err = f.ProposeSyncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	rows, err := f.Store.Syncs(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	require.Len(t, rows, 1)
+	require.NoError(t, f.Align(f.ctx, rows[0].ID))
+	f.decide(rows[0].ID, true)
+	if got := clip(); assert.False(t, got.Unplaced, "it is known now where it belongs") {
+		assert.InDelta(t, 10*hour+4*48000, got.At, 1)
+	}
+	f.undo()
+	if got := clip(); assert.True(t, got.Unplaced) {
+		assert.Equal(t, end, got.At)
+	}
 }
