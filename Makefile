@@ -4,7 +4,7 @@ SHELL := bash
 BIN := bin/zestyloom
 WEB := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts package.json
 
-.PHONY: demo build test test-go test-web test-e2e lint bench screenshots generate clean
+.PHONY: demo build test test-go test-long test-web test-e2e lint bench screenshots generate clean
 .DELETE_ON_ERROR:
 
 demo: ## serve the application with Lantern Ferry (PORT=8080, RESET=1 to begin again)
@@ -35,6 +35,10 @@ test-go: web/dist/index.html
 	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzNext:core/flac FuzzOpen:core/source FuzzClean:core/naming FuzzRead:core/mhl FuzzRead:core/report; do \
 		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime 20000x "./$${f##*:}" > bin/fuzz.log 2>&1 || { cat bin/fuzz.log; exit 1; }; \
 		tail -n 1 bin/fuzz.log; done
+
+test-long: ## three hundred random mixes, strangers and near misses each: about twenty minutes
+	@scripts/setup.sh test
+	@LONG_TESTS=1 go test ./core/survey -run Random -timeout 90m -v
 
 test-web: node_modules/.installed
 	@npm run --silent test

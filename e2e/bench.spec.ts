@@ -21,7 +21,7 @@ test("from key to sound", async ({ page, app }) => {
     await expect(monitor).toHaveAttribute("data-delay", /\d/);
     delays.push(Number(await monitor.getAttribute("data-delay")));
     await page.keyboard.up(String(3 + (i % 4)));
-    await expect(monitor.getByText(/Nothing is heard/)).toBeVisible();
+    await expect(monitor.getByText(/^Silent/)).toBeVisible();
   }
   delays.sort((a, b) => a - b);
   const ms = (n: number) => `${(delays[n] ?? 0).toFixed(0)} ms`;
@@ -124,7 +124,7 @@ test("the sheet of a thousand takes", async ({ page, app }) => {
     );
   }
   const frames = await page.evaluate(async () => {
-    const sheet = document.querySelector<HTMLElement>("[data-sheet]");
+    const sheet = document.querySelector("[data-sheet]")?.parentElement?.parentElement; // what scrolls
     if (!sheet) throw new Error("no sheet");
     const gaps: number[] = [];
     let last = await new Promise<number>(requestAnimationFrame);

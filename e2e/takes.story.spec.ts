@@ -99,6 +99,43 @@ test("the sheet: typed into, filled, pasted, templated, reported and written out
     await page.getByLabel("Group takes").selectOption({ label: "No groups" });
   });
 
+  await test.step("takes are chosen by their heads, one, a range and all, and columns keep the width they are given", async () => {
+    const head = (n: number) => page.getByRole("button", { name: /^Choose take / }).nth(n);
+    const count = page.getByRole("button", { name: /^Choose (all takes|only the take of the cursor)$/ });
+    await head(0).click();
+    await expect(count).toHaveText("1");
+    await expect(sheet).toBeFocused();
+    await head(2).click({ modifiers: ["Shift"] });
+    await expect(count).toHaveText("3");
+    await expect(page.getByRole("button", { name: /Take 3 takes into the reel/ })).toBeVisible();
+    await head(1).click();
+    await expect(count).toHaveText("1");
+    await count.click();
+    await expect(count).toHaveText("3");
+    await expect(count).toHaveAccessibleName("Choose only the take of the cursor");
+    await count.click();
+    await expect(count).toHaveText("1");
+    const from = await head(0).boundingBox();
+    const to = await head(1).boundingBox();
+    if (!from || !to) throw new Error("no heads");
+    await page.mouse.move(from.x + 4, from.y + 10);
+    await page.mouse.down();
+    await page.mouse.move(to.x + 4, to.y + 10, { steps: 4 });
+    await page.mouse.up();
+    await expect(count).toHaveText("2");
+
+    const edge = page.getByRole("separator", { name: "Width of note" });
+    const wide = Number(await edge.getAttribute("aria-valuenow"));
+    await edge.focus();
+    await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("ArrowRight");
+    await expect(edge).toHaveAttribute("aria-valuenow", String(wide + 16));
+    await page.reload();
+    await expect(edge).toHaveAttribute("aria-valuenow", String(wide + 16));
+    await edge.dblclick();
+    await expect(edge).toHaveAttribute("aria-valuenow", String(wide));
+  });
+
   await test.step("a report of another department is matched, and taken over once it was looked at", async () => {
     await page.getByRole("button", { name: "Report…" }).click();
     const panel = page.getByRole("dialog", { name: "Sound report" });

@@ -1,29 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
-import { api, must, type Schemas } from "../../api/client";
+import { api, must } from "../../api/client";
 import { useSetWatch, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button, TextField } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
 import { VirtualList } from "../../ui/VirtualList";
-
-type Entry = Schemas["ShelfEntry"];
-
-/** The rows of the list: entries of a folder, or what was found, folder by folder under heads that fold. */
-export function shelfRows(
-  entries: Entry[],
-  found: boolean,
-  folded: ReadonlySet<string>,
-): (Entry | { head: string; count: number })[] {
-  if (!found) return entries;
-  const of = new Map<string, Entry[]>();
-  for (const e of entries) {
-    const folder = e.path.includes("/") ? e.path.slice(0, e.path.lastIndexOf("/")) : "";
-    of.set(folder, [...(of.get(folder) ?? []), e]);
-  }
-  return [...of].flatMap(([head, list]) => [{ head, count: list.length }, ...(folded.has(head) ? [] : list)]);
-}
+import { shelfRows } from "./shelfRows";
 
 /** Chooses files of the folder that the server was started with, and folders of it to watch. */
 export function Shelf({

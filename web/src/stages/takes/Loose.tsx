@@ -38,7 +38,7 @@ export function LooseLine({ strand: s, take, production, rate }: Props) {
     ["sample", 1],
   ];
   return (
-    <div className="flex h-8 items-center gap-2 border-caution border-l-4 bg-raised/60 pl-3 text-small">
+    <div className="flex h-8 shrink-0 items-center gap-2 border-caution border-l-4 bg-raised/60 pl-3 text-small">
       <span className="figures text-caution">{fromHome(s.shift, take.sample_rate, rate)}</span>
       <span className="flex-1" />
       {steps.map(([name, by]) => (

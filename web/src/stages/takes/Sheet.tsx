@@ -79,6 +79,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
   const [room, setRoom] = useState(0);
   const rowHeight = tall ? 76 : 42;
   const scroller = useRef<HTMLDivElement>(null);
+  const grid = useRef<HTMLDivElement>(null);
   const { mutate: edit } = useEditSheet(production);
   const rate = useProduction(production).data?.rate;
   const [aside, setAside] = useState(false); // scene and take are scrolled out of view
@@ -137,7 +138,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
   const chooseRow = useCallback((row: number, extend: boolean) => {
     const now = state.current;
     now.onMove({ row, col: now.at.col }, extend ? { row: now.anchor.row, col: now.at.col } : { row, col: now.at.col });
-    scroller.current?.focus();
+    grid.current?.focus({ preventScroll: true });
   }, []);
   const send = (what: string, cells: SheetCell[]) => {
     if (cells.length > 0) edit({ what, cells });
@@ -168,7 +169,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
     }
     setDraft(null);
     go(at.row + down, at.col + right);
-    scroller.current?.focus();
+    grid.current?.focus({ preventScroll: true });
   };
   const onKey = (e: React.KeyboardEvent) => {
     const mod = e.ctrlKey || e.metaKey;
@@ -178,7 +179,7 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
       else if (e.key === "Escape") {
         done.current = true;
         setDraft(null);
-        scroller.current?.focus();
+        grid.current?.focus({ preventScroll: true });
       } else return;
       e.preventDefault();
       e.stopPropagation();
@@ -257,193 +258,203 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
   };
   const c = corners(anchor, at);
   return (
-    // Keys, copying and pasting belong to the grid as a whole: its cells are reached by the arrows.
     <div
       ref={scroller}
-      role="grid"
-      tabIndex={0}
-      data-sheet
-      aria-label="Takes"
-      aria-rowcount={takes.length}
-      aria-multiselectable="true"
-      aria-activedescendant={take ? `${gridId}-${at.row}-${at.col}` : undefined}
       onScroll={(e) => setAside(e.currentTarget.scrollLeft > fixed[0].width)}
-      onKeyDown={onKey}
-      onCopy={onCopy}
-      onPaste={onPaste}
-      className="min-h-32 shrink-0 overflow-auto outline-none" // the cell of the cursor shows where the focus is
+      className="min-h-32 shrink-0 overflow-auto"
       style={{ height }}
     >
-      {draft !== null && (
-        <datalist id={`${gridId}-labels`}>
-          {[...known].slice(0, 200).map(([label, k]) => (
-            <option key={label} value={label} label={stemAndPart(k)} />
-          ))}
-        </datalist>
-      )}
-      <div
-        role="row"
-        tabIndex={-1}
-        className="sticky top-0 z-20 flex h-7 items-center border-line border-b bg-ground text-quiet text-small"
-        style={{ width }}
-      >
-        <div className="sticky left-0 z-10 flex h-full shrink-0 items-center bg-ground" style={{ width: lead }}>
-          <span
-            role="columnheader"
-            tabIndex={-1}
-            className="flex h-full shrink-0 items-center justify-center"
-            style={{ width: rowHead }}
-          >
-            <button
-              type="button"
-              aria-label={
-                c.top === 0 && c.bottom === takes.length - 1 ? "Choose only the take of the cursor" : "Choose all takes"
-              }
-              title={`${plural(c.bottom - c.top + 1, "take")} chosen. Click for all, or for one; Shift and a click on another row's head choose those between`}
-              onClick={() => {
-                const all = c.top === 0 && c.bottom === takes.length - 1;
-                onMove(all ? at : { row: takes.length - 1, col: at.col }, all ? at : { row: 0, col: at.col });
-                scroller.current?.focus();
-              }}
-              className="figures h-6 min-w-6 px-0.5 hover:bg-raised hover:text-ink"
-            >
-              {c.bottom - c.top + 1}
-            </button>
-          </span>
-          {leading.map((f) => (
-            <span
-              role="columnheader"
-              tabIndex={-1}
-              key={f.key}
-              className={`relative flex h-full shrink-0 items-center ${f.key === "length" ? "justify-end pr-3" : ""}`}
-              style={{
-                width: sizes[f.key] + (f.key === "state" ? markWidth : 0),
-                paddingLeft: f.key === "state" ? markWidth : undefined,
-              }}
-            >
-              {f.key === "start" && aside ? "Take" : f.title}
-              <Handle
-                of="column"
-                label={`Width of ${f.title.toLowerCase()}`}
-                value={sizes[f.key]}
-                min={40}
-                max={400}
-                onChange={(v) => resize(f.key, v)}
-                className="absolute inset-y-1 right-0"
-              />
-            </span>
-          ))}
-        </div>
-        {fixed.map((f) => (
-          <span
-            role="columnheader"
-            tabIndex={-1}
-            key={f.column}
-            className="relative flex h-full shrink-0 items-center px-1.5"
-            style={{ width: sizes[f.column] }}
-          >
-            {f.title}
-            <Handle
-              of="column"
-              label={`Width of ${f.title.toLowerCase()}`}
-              value={sizes[f.column]}
-              min={40}
-              max={600}
-              onChange={(v) => resize(f.column, v)}
-              className="absolute inset-y-1 right-0"
-            />
-          </span>
-        ))}
-        {Array.from({ length: most }, (_, i) => (
-          <span
-            role="columnheader"
-            tabIndex={-1}
-            key={i}
-            className="figures relative flex h-full shrink-0 items-center px-1.5"
-            style={{ width: strandWidth }}
-          >
-            Strand {i + 1}
-            <Handle
-              of="column"
-              label="Width of strands"
-              value={strandWidth}
-              min={64}
-              max={480}
-              onChange={(v) => resize("strand", v)}
-              className="absolute inset-y-1 right-0"
-            />
-          </span>
-        ))}
-      </div>
-      {/* One sticky column for all rows: a sticky head in each would cost scrolling its smoothness. */}
-      <div className="sticky left-0 z-[5] h-0" style={{ width: lead }}>
-        {virtual.getVirtualItems().map((v) => {
-          const line = lines[v.index];
-          if (!line || "group" in line) return null;
-          return (
-            <Lead
-              key={line.take.id}
-              take={line.take}
-              y={v.start - headHeight}
-              row={rowOf.get(line.take) ?? -1}
-              height={rowHeight}
-              width={lead}
-              start={sizes.start}
-              length={sizes.length}
-              active={rowOf.get(line.take) === at.row}
-              chosen={(rowOf.get(line.take) ?? -1) >= c.top && (rowOf.get(line.take) ?? -1) <= c.bottom}
-              aside={aside}
-              onChoose={chooseRow}
-            />
-          );
-        })}
-      </div>
-      <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize(), width }}>
-        {virtual.getVirtualItems().map((v) => {
-          const line = lines[v.index];
-          if (!line) return null;
-          if ("group" in line) {
+      <div style={{ width }}>
+        {/* One sticky column for all rows: a sticky head in each would cost scrolling its smoothness. It is no part of
+          the grid, whose cells say the same in words. */}
+        <div className="sticky left-0 z-[5] h-0" style={{ width: lead }}>
+          {virtual.getVirtualItems().map((v) => {
+            const line = lines[v.index];
+            if (!line || "group" in line) return null;
             return (
-              <div
-                role="row"
-                tabIndex={-1}
-                key={`group ${line.group}`}
-                className="absolute flex w-full items-center"
-                style={{ top: v.start - headHeight, height: groupHeight }}
-              >
-                <span role="gridcell" tabIndex={-1} className="sticky left-0 px-3 font-semibold text-quiet">
-                  {line.group} <span className="figures font-normal text-small">{plural(line.count, "take")}</span>
-                </span>
-              </div>
+              <Lead
+                key={line.take.id}
+                take={line.take}
+                y={v.start}
+                row={rowOf.get(line.take) ?? -1}
+                height={rowHeight}
+                width={lead}
+                start={sizes.start}
+                length={sizes.length}
+                active={rowOf.get(line.take) === at.row}
+                chosen={(rowOf.get(line.take) ?? -1) >= c.top && (rowOf.get(line.take) ?? -1) <= c.bottom}
+                aside={aside}
+                onChoose={chooseRow}
+              />
             );
-          }
-          const row = rowOf.get(line.take) ?? -1;
-          const inside = row >= c.top && row <= c.bottom;
-          return (
-            <Row
-              key={line.take.id}
-              take={line.take}
-              rate={rate}
-              row={row}
-              y={v.start - headHeight}
-              active={row === at.row ? at.col : -1}
-              left={inside ? c.left : -1}
-              right={inside ? c.right : -1}
-              draft={row === at.row ? draft : null}
-              height={rowHeight}
-              lead={lead}
-              widths={sizes}
-              strandWidth={strandWidth}
-              onDraft={setDraft}
-              onBlur={commit}
-              onPick={(col, extend) => {
-                onMove({ row, col }, extend ? anchor : { row, col });
-                scroller.current?.focus();
-              }}
-              onOpen={(col) => setDraft(columns[col] === "flags" ? null : textAt(line.take, col))}
-            />
-          );
-        })}
+          })}
+        </div>
+        {/* Keys, copying and pasting belong to the grid as a whole: its cells are reached by the arrows. */}
+        <div
+          ref={grid}
+          role="grid"
+          tabIndex={0}
+          data-sheet
+          aria-label="Takes"
+          aria-rowcount={takes.length}
+          aria-multiselectable="true"
+          aria-activedescendant={take ? `${gridId}-${at.row}-${at.col}` : undefined}
+          onKeyDown={onKey}
+          onCopy={onCopy}
+          onPaste={onPaste}
+          className="outline-none" // the cell of the cursor shows where the focus is
+        >
+          {draft !== null && (
+            <datalist id={`${gridId}-labels`}>
+              {[...known].slice(0, 200).map(([label, k]) => (
+                <option key={label} value={label} label={stemAndPart(k)} />
+              ))}
+            </datalist>
+          )}
+          <div
+            role="row"
+            tabIndex={-1}
+            className="sticky top-0 z-20 flex h-7 items-center border-line border-b bg-ground text-quiet text-small"
+            style={{ width }}
+          >
+            <div className="sticky left-0 z-10 flex h-full shrink-0 items-center bg-ground" style={{ width: lead }}>
+              <span
+                role="columnheader"
+                tabIndex={-1}
+                className="flex h-full shrink-0 items-center justify-center"
+                style={{ width: rowHead }}
+              >
+                <button
+                  type="button"
+                  aria-label={
+                    c.top === 0 && c.bottom === takes.length - 1
+                      ? "Choose only the take of the cursor"
+                      : "Choose all takes"
+                  }
+                  title={`${plural(c.bottom - c.top + 1, "take")} chosen. Click for all, or for one; Shift and a click on another row's head choose those between`}
+                  onClick={() => {
+                    const all = c.top === 0 && c.bottom === takes.length - 1;
+                    onMove(all ? at : { row: takes.length - 1, col: at.col }, all ? at : { row: 0, col: at.col });
+                    grid.current?.focus({ preventScroll: true });
+                  }}
+                  className="figures h-6 min-w-6 px-0.5 hover:bg-raised hover:text-ink"
+                >
+                  {c.bottom - c.top + 1}
+                </button>
+              </span>
+              {leading.map((f) => (
+                <span
+                  role="columnheader"
+                  tabIndex={-1}
+                  key={f.key}
+                  className={`relative flex h-full shrink-0 items-center ${f.key === "length" ? "justify-end pr-3" : ""}`}
+                  style={{
+                    width: sizes[f.key] + (f.key === "state" ? markWidth : 0),
+                    paddingLeft: f.key === "state" ? markWidth : undefined,
+                  }}
+                >
+                  {f.key === "start" && aside ? "Take" : f.title}
+                  <Handle
+                    of="column"
+                    label={`Width of ${f.title.toLowerCase()}`}
+                    value={sizes[f.key]}
+                    min={40}
+                    max={400}
+                    onChange={(v) => resize(f.key, v)}
+                    className="absolute inset-y-1 right-0"
+                  />
+                </span>
+              ))}
+            </div>
+            {fixed.map((f) => (
+              <span
+                role="columnheader"
+                tabIndex={-1}
+                key={f.column}
+                className="relative flex h-full shrink-0 items-center px-1.5"
+                style={{ width: sizes[f.column] }}
+              >
+                {f.title}
+                <Handle
+                  of="column"
+                  label={`Width of ${f.title.toLowerCase()}`}
+                  value={sizes[f.column]}
+                  min={40}
+                  max={600}
+                  onChange={(v) => resize(f.column, v)}
+                  className="absolute inset-y-1 right-0"
+                />
+              </span>
+            ))}
+            {Array.from({ length: most }, (_, i) => (
+              <span
+                role="columnheader"
+                tabIndex={-1}
+                key={i}
+                className="figures relative flex h-full shrink-0 items-center px-1.5"
+                style={{ width: strandWidth }}
+              >
+                Strand {i + 1}
+                <Handle
+                  of="column"
+                  label="Width of strands"
+                  value={strandWidth}
+                  min={64}
+                  max={480}
+                  onChange={(v) => resize("strand", v)}
+                  className="absolute inset-y-1 right-0"
+                />
+              </span>
+            ))}
+          </div>
+          <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize(), width }}>
+            {virtual.getVirtualItems().map((v) => {
+              const line = lines[v.index];
+              if (!line) return null;
+              if ("group" in line) {
+                return (
+                  <div
+                    role="row"
+                    tabIndex={-1}
+                    key={`group ${line.group}`}
+                    className="absolute flex w-full items-center"
+                    style={{ top: v.start - headHeight, height: groupHeight }}
+                  >
+                    <span role="gridcell" tabIndex={-1} className="sticky left-0 px-3 font-semibold text-quiet">
+                      {line.group} <span className="figures font-normal text-small">{plural(line.count, "take")}</span>
+                    </span>
+                  </div>
+                );
+              }
+              const row = rowOf.get(line.take) ?? -1;
+              const inside = row >= c.top && row <= c.bottom;
+              return (
+                <Row
+                  key={line.take.id}
+                  take={line.take}
+                  rate={rate}
+                  row={row}
+                  y={v.start - headHeight}
+                  active={row === at.row ? at.col : -1}
+                  left={inside ? c.left : -1}
+                  right={inside ? c.right : -1}
+                  draft={row === at.row ? draft : null}
+                  height={rowHeight}
+                  lead={lead}
+                  widths={sizes}
+                  strandWidth={strandWidth}
+                  onDraft={setDraft}
+                  onBlur={commit}
+                  onPick={(col, extend) => {
+                    onMove({ row, col }, extend ? anchor : { row, col });
+                    grid.current?.focus({ preventScroll: true });
+                  }}
+                  onOpen={(col) => setDraft(columns[col] === "flags" ? null : textAt(line.take, col))}
+                />
+              );
+            })}
+          </div>
+        </div>
       </div>
     </div>
   );

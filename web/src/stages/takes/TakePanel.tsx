@@ -10,6 +10,7 @@ import { Button, Choice, Key, TextField } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { SnagLine } from "../intake/FileCardView";
 import { readPart, type SheetCell, stemAndPart } from "./cells";
+import { groupWords } from "./groupWords";
 import { LooseLine, useLoose } from "./Loose";
 import { syncs } from "./syncs";
 import { type Range, useStrip } from "./useStrip";
@@ -131,16 +132,6 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
       </div>
     </section>
   );
-}
-
-/** Says as a person would what makes the files of a take one. */
-export function groupWords(take: Pick<Take, "final" | "why" | "order">, files: number): string {
-  const why = take.why.charAt(0).toUpperCase() + take.why.slice(1);
-  if (files === 1)
-    return take.why === "one mono file"
-      ? `One mono file stands by itself. ${take.final ? "That was accepted." : "Is that right?"}`
-      : `${why}.`;
-  return `${take.final ? "Accepted" : "Proposed"}: ${files} files as one take. ${why}.${take.order ? ` Order: ${take.order}.` : ""}`;
 }
 
 /** What makes the take's files one, and what is to be done where that is not certain. */
@@ -282,7 +273,7 @@ function StrandRow({ strand: s, take, takes, production, pointer, strip, chosen,
   const name = s.label || "no label";
   const of = `of strand ${s.position}`;
   return (
-    <li className="flex min-h-9 flex-1 flex-col">
+    <li className={`flex flex-1 flex-col ${s.loose ? "min-h-17" : "min-h-9"}`}>
       <div
         className={`flex min-h-9 flex-1 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}
       >

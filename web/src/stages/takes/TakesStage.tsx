@@ -62,8 +62,23 @@ export function TakesStage() {
   const [panel, setPanel] = useState<"" | "write" | "templates" | "report" | "reading" | "groups">("");
   const pointer = useRef(0); // frame under the pointer in the open take
 
+  // Sorted anew when takes come or go and when another order is asked for; what is typed moves no row.
+  const ids = useMemo(
+    () =>
+      (data ?? [])
+        .map((t) => t.id)
+        .sort()
+        .join(" "),
+    [data],
+  );
+  const ranked = useRef({ by: "", ids: "", rank: new Map<string, number>() });
   const { lines, takes } = useMemo(() => {
-    const found = (data ?? []).filter(search(query)).sort(sorts[sort]);
+    if (ranked.current.by !== sort || ranked.current.ids !== ids) {
+      const all = [...(data ?? [])].sort(sorts[sort]);
+      ranked.current = { by: sort, ids, rank: new Map(all.map((t, i) => [t.id, i])) };
+    }
+    const { rank } = ranked.current;
+    const found = (data ?? []).filter(search(query)).sort((a, b) => (rank.get(a.id) ?? 0) - (rank.get(b.id) ?? 0));
     const of = groups[group] ?? (() => "");
     const cameras = found.some((t) => t.camera) && found.some((t) => !t.camera);
     if (group === "none" || (group === "kind" && !cameras))
@@ -78,20 +93,26 @@ export function TakesStage() {
       ]),
       takes: sorted.flatMap(([, ts]) => ts),
     };
-  }, [data, query, sort, group]);
+  }, [data, ids, query, sort, group]);
 
-  // The cursor stays on its take while rows come and go.
+  // The cursor, and the other end of what is chosen, stay on their takes while rows come and go.
   const kept = useRef("");
+  const keptAnchor = useRef("");
   const row = useMemo(() => {
     const now = takes.findIndex((t) => t.id === kept.current);
     return now >= 0 ? now : Math.min(at.row, Math.max(0, takes.length - 1));
   }, [takes, at.row]);
   const place = useMemo(() => ({ row, col: at.col }), [row, at.col]);
-  const from = useMemo(() => (anchor.row === at.row ? { row, col: anchor.col } : anchor), [anchor, at.row, row]);
+  const from = useMemo(() => {
+    if (anchor.row === at.row) return { row, col: anchor.col };
+    const now = takes.findIndex((t) => t.id === keptAnchor.current);
+    return { row: now >= 0 ? now : row, col: anchor.col };
+  }, [anchor, at.row, row, takes]);
   const move = useCallback(
     (to: Place, anchor: Place) => {
       if (kept.current !== (takes[to.row]?.id ?? "")) pointer.current = 0;
       kept.current = takes[to.row]?.id ?? "";
+      keptAnchor.current = takes[anchor.row]?.id ?? "";
       setAt(to);
       setAnchor(anchor);
     },

@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Strand, Take } from "../../api/client";
 import { alongWith, applied, edits, fillDown, knownLabels, paste, readPart, stemAndPart, textAt } from "./cells";
+import { groupWords } from "./groupWords";
 import { alike, readAs } from "./readings";
 import { search } from "./search";
 import { readTSV, writeTSV } from "./tsv";
@@ -157,5 +158,24 @@ describe("label, stem and part together", () => {
     expect(readPart("Ines ")).toEqual({ part: "Ines" });
     expect(readPart("AC/DC")).toEqual({ part: "AC/DC" });
     expect(stemAndPart({ stem: "DX", part: "" })).toBe("DX");
+  });
+});
+
+describe("why files are one take", () => {
+  it.each([
+    [{ final: false, why: "one mono file", order: "" }, 1, "One mono file stands by itself. Is that right?"],
+    [{ final: true, why: "one mono file", order: "" }, 1, "One mono file stands by itself. That was accepted."],
+    [
+      { final: false, why: "their names begin with MX", order: "L R" },
+      2,
+      "Proposed: 2 files as one take. Their names begin with MX. Order: L R.",
+    ],
+    [
+      { final: true, why: "a person put them together", order: "" },
+      3,
+      "Accepted: 3 files as one take. A person put them together.",
+    ],
+  ])("is said as a person would: %o", (take, files, words) => {
+    expect(groupWords(take, files)).toBe(words);
   });
 });
