@@ -131,7 +131,7 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await page.getByLabel("File names").fill("{production}_{reel}_{number}_{output}");
   const order = page.getByRole("form", { name: "Order" });
   await expect(order.getByRole("cell", { name: "Story_Reel 1.wav" })).toBeVisible();
-  await expect(order.getByText("track MixL is off and will not be heard")).toBeVisible();
+  await expect(order.getByText("MixL, MixR: not heard, because somebody has said so.")).toBeVisible();
   await expect(order.getByText(/track Strand 8 has no stem/)).toBeVisible();
   await accessible(page);
   await order.getByRole("button", { name: /Order 6 channels/ }).click();

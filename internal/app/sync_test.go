@@ -14,17 +14,23 @@ import (
 	"zestyloom/internal/store"
 )
 
-// A camera whose clock is off by more than two hours is found among the takes of the day, and moves to
-// where it belongs when that is accepted; what it does not hear is not lined up with it.
-func TestACameraIsLinedUp(t *testing.T) {
-	f := setup(t)
-	dir := t.TempDir()
-	run := func(name string, args ...string) {
+// folder is one to make sound in, and what runs a program there.
+func folder(t *testing.T) (dir string, run func(name string, args ...string)) {
+	dir = t.TempDir()
+	return dir, func(name string, args ...string) {
+		t.Helper()
 		c := exec.Command(name, args...)
 		c.Dir = dir
 		out, err := c.CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}
+}
+
+// A camera whose clock is off by more than two hours is found among the takes of the day, and moves to
+// where it belongs when that is accepted; what it does not hear is not lined up with it.
+func TestACameraIsLinedUp(t *testing.T) {
+	f := setup(t)
+	dir, run := folder(t)
 	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "scene.wav", "synth", "20", "whitenoise", "tremolo", "2.7", "90", "lowpass", "4000", "gain", "-12")
 	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "else.wav", "synth", "20", "brownnoise", "tremolo", "1.3", "90", "gain", "-6")
 	take := func(name, start, scene string, args ...string) {
@@ -113,13 +119,7 @@ func (f *fixture) decideCode(pair uuid.UUID) string {
 // what was cut out of it, and back.
 func TestACameraWithoutTimecodeComesFromTheEnd(t *testing.T) {
 	f := setup(t)
-	dir := t.TempDir()
-	run := func(name string, args ...string) {
-		c := exec.Command(name, args...)
-		c.Dir = dir
-		out, err := c.CombinedOutput()
-		require.NoError(t, err, "%s", out)
-	}
+	dir, run := folder(t)
 	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "scene.wav", "synth", "20", "whitenoise", "tremolo", "2.7", "90", "lowpass", "4000", "gain", "-12")
 	run("ffmpeg", "-v", "error", "-i", "scene.wav", "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference=1728000000", "-metadata", "description=sSCENE=21\nsTAKE=1", "A.wav")
 	run("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=160x90:rate=25:duration=10", "-ss", "4", "-t", "10", "-i", "scene.wav", "-map", "0:v", "-map", "1:a", "-c:v", "mjpeg", "-c:a", "pcm_s16le", "cam.mov")

@@ -5,6 +5,7 @@ import { useEditSheet, useProduction } from "../../api/queries";
 import { awayInShort, duration, fromHome, plural } from "../../format";
 import { Handle } from "../../ui/Handle";
 import { note } from "../../ui/notes";
+import { useRoom } from "../../ui/room";
 import { useSizes } from "../../ui/sizes";
 import {
   alongWith,
@@ -76,9 +77,9 @@ const gridId = "takes-sheet";
  */
 export function Sheet({ production, lines, takes, at, anchor, onMove, tall, height }: Props) {
   const { sizes, own, resize } = useSizes("takes", defaults);
-  const [room, setRoom] = useState(0);
   const rowHeight = tall ? 76 : 42;
   const scroller = useRef<HTMLDivElement>(null);
+  const room = useRoom(scroller, "clientWidth");
   const grid = useRef<HTMLDivElement>(null);
   const { mutate: edit } = useEditSheet(production);
   const rate = useProduction(production).data?.rate;
@@ -91,13 +92,6 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
   const shared = Math.floor((room - lead - fixedWidth) / Math.max(1, most));
   const strandWidth = own.strand ?? Math.max(narrowest, Math.min(widest, shared));
   const width = Math.max(room, lead + fixedWidth + most * strandWidth);
-  useEffect(() => {
-    const el = scroller.current;
-    if (!el) return;
-    const o = new ResizeObserver(() => setRoom(el.clientWidth));
-    o.observe(el);
-    return () => o.disconnect();
-  }, []);
   const virtual = useVirtualizer({
     count: lines.length,
     getScrollElement: () => scroller.current,

@@ -9,6 +9,7 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
 import { Handle } from "../../ui/Handle";
+import { useRoom } from "../../ui/room";
 import { useSizes } from "../../ui/sizes";
 import { columns, corners, type Place } from "./cells";
 import { GroupPanel } from "./GroupPanel";
@@ -55,7 +56,6 @@ export function TakesStage() {
   const [sort, setSort] = useState("scene");
   const [tall, setTall] = useState(() => localStorage.getItem("takes.tall") === "yes");
   const body = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState(0);
   const { own, resize } = useSizes("takes panel", noSizes);
   const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
   const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
@@ -144,16 +144,10 @@ export function TakesStage() {
       }),
     [],
   );
+  const empty = data?.length === 0;
+  const room = useRoom(body, "clientHeight", empty);
   // The sheet has a little less than half, unless a person has said otherwise, and leaves the strands below room.
   const sheetHeight = Math.max(132, Math.min(own.sheet ?? Math.round(room * 0.47), Math.max(132, room - 160)));
-  const empty = data?.length === 0;
-  useEffect(() => {
-    const el = body.current;
-    if (!el) return;
-    const o = new ResizeObserver(() => setRoom(el.clientHeight));
-    o.observe(el);
-    return () => o.disconnect();
-  }, [empty]);
 
   useStrandKeys(take, () => pointer.current);
   const [range, setRange] = useState<Range | null>(null);
