@@ -10,6 +10,14 @@ test("cameras and a second recorder are lined up", async ({ page, app }) => {
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
   await expect(page.getByText(/^26 files/)).toBeVisible();
+  // Only what has been read is looked for: all of it, then, whoever was here before.
+  const production = page.url().split("/").at(-2);
+  await expect
+    .poll(async () => {
+      const { items } = await (await page.request.get(`${app.url}/api/productions/${production}/files`)).json();
+      return items.filter((f: { state: string }) => f.state === "waiting" || f.state === "analysing").length;
+    })
+    .toBe(0);
   await go(page, "Sync");
   await expect(page.getByText("Nothing is being lined up")).toBeVisible();
   await page.keyboard.press("p");

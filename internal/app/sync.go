@@ -119,12 +119,13 @@ func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]s
 	return out[:min(len(out), maxPairs)]
 }
 
-// finished reports whether strands are of music, effects or narration, which no camera heard: by the stem
-// they were given, or by what their files and labels are called.
+// finished reports whether all strands are of music, effects or narration, which no camera heard: by the stem
+// they were given, or by what their files and labels are called. A plant among them that goes to the effects makes no
+// take of the set an effect.
 func finished(strands []store.Strand) bool {
 	made := func(stem string) bool { return stem == "MX" || stem == "FX" || stem == "VO" || stem == "M&E" }
-	return slices.ContainsFunc(strands, func(s store.Strand) bool {
-		return made(s.Stem) || made(take.GuessStem(s.FileName)) || made(take.GuessStem(s.Label))
+	return !slices.ContainsFunc(strands, func(s store.Strand) bool {
+		return !made(s.Stem) && (s.Stem != "" || !made(take.GuessStem(s.FileName)) && !made(take.GuessStem(s.Label)))
 	})
 }
 

@@ -121,7 +121,7 @@ func TestACameraWithoutTimecodeComesFromTheEnd(t *testing.T) {
 	f := setup(t)
 	dir, run := folder(t)
 	run("sox", "-D", "-R", "-n", "-r", "48000", "-b", "24", "scene.wav", "synth", "20", "whitenoise", "tremolo", "2.7", "90", "lowpass", "4000", "gain", "-12")
-	run("ffmpeg", "-v", "error", "-i", "scene.wav", "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference=1728000000", "-metadata", "description=sSCENE=21\nsTAKE=1", "A.wav")
+	run("ffmpeg", "-v", "error", "-i", "scene.wav", "-c:a", "pcm_s24le", "-write_bext", "1", "-metadata", "time_reference=1728000000", "-metadata", "description=sSCENE=21\nsTAKE=1", "-ac", "2", "A.wav")
 	run("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=160x90:rate=25:duration=10", "-ss", "4", "-t", "10", "-i", "scene.wav", "-map", "0:v", "-map", "1:a", "-c:v", "mjpeg", "-c:a", "pcm_s16le", "cam.mov")
 	f.takeFile(filepath.Join(dir, "A.wav"), "A.wav")
 	f.takeFile(filepath.Join(dir, "cam.mov"), "cam.mov")
@@ -154,6 +154,11 @@ func TestACameraWithoutTimecodeComesFromTheEnd(t *testing.T) {
 	end := int64(10*hour + 20*48000)
 	if got := clip(); assert.True(t, got.Unplaced) {
 		assert.Equal(t, end, got.At)
+	}
+	for _, tk := range f.takes() {
+		if tk.ID != camera.ID { // a plant that goes to the effects is one of the take all the same
+			require.NoError(t, f.edit(cell(f.strands(tk)[1].ID, "stem", "FX")))
+		}
 	}
 	_, err = f.ProposeSyncs(f.ctx, f.p.ID)
 	require.NoError(t, err)

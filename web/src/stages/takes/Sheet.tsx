@@ -501,6 +501,8 @@ const Lead = memo(function Lead({
         aria-label={`Choose take ${t.name}`}
         aria-pressed={chosen}
         onPointerDown={(e) => e.button === 0 && onChoose(row, e.shiftKey)}
+        onMouseDown={(e) => e.preventDefault()} // the sheet keeps the keys
+        onClick={(e) => e.detail === 0 && onChoose(row, e.shiftKey)} // pressed by what is no pointer
         onPointerEnter={(e) => e.buttons === 1 && onChoose(row, true)}
         className={`figures mr-1.5 h-full shrink-0 cursor-pointer text-center text-small ${chosen ? "bg-focus/25 text-ink" : "text-quiet hover:bg-raised"}`}
         style={{ width: rowHead - 6 }}
