@@ -76,6 +76,8 @@ test("cameras and a second recorder are lined up", async ({ page, app }) => {
     const lined = page
       .getByRole("grid", { name: "Takes" })
       .getByRole("rowheader", { name: /^22:10:32:\d\d.*lined up/ });
+    await page.getByLabel("Search takes").fill("CAM");
+    await page.keyboard.press("Enter"); // back to the sheet
     await expect(lined.first()).toBeVisible();
     await page.keyboard.press("ControlOrMeta+z");
     await expect(lined).toHaveCount(0);
