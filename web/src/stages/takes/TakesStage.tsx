@@ -324,7 +324,7 @@ export function TakesStage() {
           onKeyDown={(e) =>
             (e.key === "Enter" || e.key === "Escape") && document.querySelector<HTMLElement>("[data-sheet]")?.focus()
           }
-          className="w-[176px]"
+          className="w-[160px]"
         />
         <Choice aria-label="Group takes" value={group} onChange={(e) => setGroup(e.target.value)}>
           <option value="kind">Cameras apart</option>
@@ -334,7 +334,7 @@ export function TakesStage() {
           <option value="recorder">By recorder</option>
         </Choice>
         <Choice aria-label="Sort takes" value={sort} onChange={(e) => setSort(e.target.value)}>
-          <option value="scene">By scene and take</option>
+          <option value="scene">Scene and take</option>
           <option value="start">By start</option>
           <option value="longest">Longest first</option>
           <option value="snags">Snags first</option>
