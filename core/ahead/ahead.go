@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"sync"
+
+	"zestyloom/core/safely"
 )
 
 // Run calls fill for one block after another, and use with each in order, while fill is at work on
@@ -34,7 +36,11 @@ func Run(ctx context.Context, size int, fill func(buf []byte) (int, error), use 
 			case <-ctx.Done():
 				return
 			}
-			n, err := fill(buf)
+			n := 0
+			err := safely.Do(func() (err error) {
+				n, err = fill(buf)
+				return err
+			})
 			select {
 			case full <- block{buf[:n], err}:
 			case <-ctx.Done():

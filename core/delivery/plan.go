@@ -126,3 +126,11 @@ func (p Plan) Options(f File) wave.Options {
 		},
 	}
 }
+
+// Bytes is how large the files will be, but for their metadata.
+func (p Plan) Bytes() (n int64) {
+	for _, f := range p.Files {
+		n += p.Frames * int64(len(f.Outputs)*p.Coding().Bytes())
+	}
+	return n
+}

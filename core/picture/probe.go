@@ -4,13 +4,10 @@
 package picture
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"math/big"
-	"os/exec"
 	"strconv"
 	"strings"
 
@@ -61,12 +58,16 @@ type Picture struct {
 // Rate is the picture's frame rate, not knowing whether its timecode drops frames.
 func (p Picture) Rate() timecode.Rate { return timecode.Rate{Num: p.RateNum, Den: p.RateDen} }
 
-// maxProbe bounds what is read of a probe's answer.
-const maxProbe = 4 << 20
+// Bounds of what is read: more than any recorder or camera writes.
+const (
+	maxProbe    = 4 << 20 // bytes of a probe's answer
+	maxStreams  = 128     // of sound
+	maxChannels = 1024    // of all streams
+)
 
 // Probe finds out what a file holds.
 func Probe(ctx context.Context, path string) (*Info, error) {
-	out, err := run(ctx, "ffprobe", "-v", "error", "-of", "json", "-show_streams", "-show_format", "-i", "file:"+path)
+	out, err := call{program: "ffprobe", in: path, before: []string{"-of", "json", "-show_streams", "-show_format"}, wall: probeTime}.run(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +95,7 @@ func Probe(ctx context.Context, path string) (*Info, error) {
 
 // runInMarked reports whether the first packet of a stream says how many samples to leave out.
 func runInMarked(ctx context.Context, path string, stream int) (bool, error) {
-	out, err := run(ctx, "ffprobe", "-v", "error", "-of", "json", "-select_streams", strconv.Itoa(stream), "-read_intervals", "%+#1", "-show_packets", "-i", "file:"+path)
+	out, err := call{program: "ffprobe", in: path, before: []string{"-of", "json", "-select_streams", strconv.Itoa(stream), "-read_intervals", "%+#1", "-show_packets"}, wall: probeTime}.run(ctx)
 	if err != nil {
 		return false, err
 	}
@@ -180,7 +181,9 @@ func parse(out []byte) (*Info, error) {
 			if a.Channels < 1 || a.Channels > 256 || a.SampleRate < 1000 || a.SampleRate > 768000 {
 				return nil, snag.Refuse("bad_stream", "sound stream %d claims %d channels at %d Hz", s.Index, a.Channels, a.SampleRate)
 			}
-			info.Sound = append(info.Sound, a)
+			if info.Sound = append(info.Sound, a); len(info.Sound) > maxStreams || info.Format().Channels > maxChannels {
+				return nil, snag.Refuse("bad_stream", "it claims more than %d sound streams or %d channels: it is damaged, or no recording", maxStreams, maxChannels)
+			}
 		case "video":
 			if info.Picture != nil || s.Disposition["attached_pic"] == 1 {
 				continue
@@ -340,44 +343,4 @@ func (i *Info) Groups() (g []int) {
 		g = append(g, s.Channels)
 	}
 	return g
-}
-
-// run runs a program and returns what it prints; what it says on its error output becomes the
-// error.
-func run(ctx context.Context, name string, args ...string) ([]byte, error) {
-	cmd := exec.CommandContext(ctx, name, args...)
-	var out, says limited
-	out.max, says.max = maxProbe, 64<<10
-	cmd.Stdout, cmd.Stderr = &out, &says
-	err := cmd.Run()
-	switch {
-	case errors.Is(err, exec.ErrNotFound):
-		return nil, snag.Refuse("no_ffmpeg", "files with pictures are read through %s, which is not installed on the server: install Debian's ffmpeg", name)
-	case ctx.Err() != nil:
-		return nil, ctx.Err()
-	case err != nil:
-		return nil, snag.Refuse("picture_unreadable", "%s can't read it: %s", name, lastLine(says.String(), err))
-	}
-	return out.Bytes(), nil
-}
-
-func lastLine(s string, err error) string {
-	lines := strings.Split(strings.TrimSpace(s), "\n")
-	if last := strings.TrimSpace(lines[len(lines)-1]); last != "" {
-		return last
-	}
-	return err.Error()
-}
-
-// limited keeps no more than max bytes of what is written to it.
-type limited struct {
-	bytes.Buffer
-	max int
-}
-
-func (l *limited) Write(p []byte) (int, error) {
-	if room := l.max - l.Len(); room > 0 {
-		l.Buffer.Write(p[:min(room, len(p))])
-	}
-	return len(p), nil
 }

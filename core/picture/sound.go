@@ -3,10 +3,10 @@ package picture
 import (
 	"context"
 	"fmt"
+	"image/jpeg"
 	"os"
 	"path/filepath"
 	"strconv"
-	"time"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/poly"
@@ -72,13 +72,13 @@ func (i *Info) writeSound(ctx context.Context, path, out, tmp string, force bool
 
 // decode writes each sound stream into a WAV of its own in tmp.
 func (i *Info) decode(ctx context.Context, path, tmp string, coding func(Stream) audio.Coding) (parts []string, err error) {
-	args := []string{"-v", "error", "-nostdin", "-y", "-i", "file:" + path}
+	c := call{program: "ffmpeg", in: path, before: []string{"-nostdin", "-y"}, wall: decodeTime}
 	for n, s := range i.Sound {
 		part := filepath.Join(tmp, fmt.Sprintf("stream-%d.wav", n))
 		parts = append(parts, part)
-		args = append(args, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", "pcm_"+coding(s).String()+"le", "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
+		c.after = append(c.after, "-map", "0:"+strconv.Itoa(s.Index), "-c:a", "pcm_"+coding(s).String()+"le", "-rf64", "auto", "-bitexact", "-f", "wav", "file:"+part)
 	}
-	_, err = run(ctx, "ffmpeg", args...)
+	_, err = c.run(ctx)
 	return parts, err
 }
 
@@ -217,8 +217,9 @@ const (
 	stepFrames = 12 // between pictures that can be jumped to
 )
 
-// WriteProxy makes a small MP4 without sound, and a strip of stills beside it as JPEG.
-func (i *Info) WriteProxy(ctx context.Context, path, proxy, strip string) (Strip, error) {
+// WriteProxy makes a small MP4 without sound, and a strip of stills as JPEG. Both are made in the folder tmp, looked at,
+// and only then get their names.
+func (i *Info) WriteProxy(ctx context.Context, path, proxy, strip, tmp string) (Strip, error) {
 	if i.Picture == nil {
 		return Strip{}, snag.Refuse("no_picture", "the file has no picture")
 	}
@@ -236,10 +237,38 @@ func (i *Info) WriteProxy(ctx context.Context, path, proxy, strip string) (Strip
 	}
 	filter := fmt.Sprintf("[0:v:0]setpts=PTS-STARTPTS,"+wait+"split=2[a][b];[a]scale=%d:-2[small];[b]fps=%d/%s:round=down,scale=%d:%d,tile=%dx1[row]",
 		proxyWidth, s.Count, strconv.FormatFloat(seconds, 'f', 6, 64), s.Width, s.Height, s.Count)
-	ctx, cancel := context.WithTimeout(ctx, 6*time.Hour)
-	defer cancel()
-	_, err := run(ctx, "ffmpeg", "-v", "error", "-nostdin", "-y", "-i", "file:"+path, "-filter_complex", filter,
-		"-map", "[small]", "-c:v", "libx264", "-preset", "veryfast", "-crf", "30", "-pix_fmt", "yuv420p", "-g", strconv.Itoa(stepFrames), "-bf", "0", "-movflags", "+faststart", "-an", "-bitexact", "-f", "mp4", "file:"+proxy,
-		"-map", "[row]", "-frames:v", "1", "-q:v", "5", "-update", "1", "-f", "image2", "file:"+strip)
-	return s, err
+	small, row := filepath.Join(tmp, "proxy.mp4"), filepath.Join(tmp, "strip.jpg")
+	_, err := call{program: "ffmpeg", in: path, before: []string{"-nostdin", "-y"}, after: []string{"-filter_complex", filter,
+		"-map", "[small]", "-c:v", "libx264", "-threads", "4", "-preset", "veryfast", "-crf", "30", "-pix_fmt", "yuv420p", "-g", strconv.Itoa(stepFrames), "-bf", "0", "-movflags", "+faststart", "-an", "-bitexact", "-f", "mp4", "file:" + small,
+		"-map", "[row]", "-frames:v", "1", "-q:v", "5", "-update", "1", "-f", "image2", "file:" + row}, wall: decodeTime}.run(ctx)
+	if err != nil {
+		return s, err
+	}
+	if err := shows(ctx, small, row); err != nil {
+		return s, err
+	}
+	if err := os.Rename(small, proxy); err != nil {
+		return s, err
+	}
+	return s, os.Rename(row, strip)
+}
+
+// shows looks whether a small picture and a strip can be shown.
+func shows(ctx context.Context, proxy, strip string) error {
+	made, err := Probe(ctx, proxy)
+	if err != nil {
+		return err
+	}
+	if made.Picture == nil || made.Picture.Seconds <= 0 {
+		return snag.Refuse("no_picture", "the small picture that was made shows nothing")
+	}
+	f, err := os.Open(strip)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := jpeg.Decode(f); err != nil {
+		return snag.Refuse("no_picture", "the strip of stills that was made can't be shown: %w", err)
+	}
+	return nil
 }

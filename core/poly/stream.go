@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zestyloom/core/safely"
 	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
 )
@@ -45,7 +46,7 @@ func each(n int, fn func(i int) error) error {
 	var running errgroup.Group
 	running.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range n {
-		running.Go(func() error { return fn(i) })
+		running.Go(func() error { return safely.Do(func() error { return fn(i) }) })
 	}
 	return running.Wait()
 }

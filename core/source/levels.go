@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"io"
-	"sync"
 
 	"zestyloom/core/ahead"
 	"zestyloom/core/audio"
+	"zestyloom/core/safely"
 )
 
 // Levels reads all samples once and returns the level of every channel. The halves of a block
@@ -18,10 +18,9 @@ func Levels(ctx context.Context, s *Source, progress func(done int64)) ([]audio.
 	other := make([]audio.Level, len(levels))
 	err := s.EachBlock(ctx, 1<<20, func(raw []byte, at int64) error {
 		half := len(raw) / 2 / frameBytes * frameBytes
-		var second sync.WaitGroup
-		second.Go(func() { audio.AddLevels(other, raw[half:], s.Format.Coding) })
-		audio.AddLevels(levels, raw[:half], s.Format.Coding)
-		second.Wait()
+		safely.Both(
+			func() { audio.AddLevels(levels, raw[:half], s.Format.Coding) },
+			func() { audio.AddLevels(other, raw[half:], s.Format.Coding) })
 		if progress != nil {
 			progress(at + int64(len(raw)/frameBytes))
 		}

@@ -38,18 +38,23 @@ func (i Info) Encoding() string {
 	return i.Format.Coding.String()
 }
 
-// SniffPicture reports whether a file that begins so (with at least 12 bytes, where it has them) is of a container
-// for pictures: ISO base media and QuickTime, with ftyp or without, Matroska, or MXF.
-func SniffPicture(head []byte) bool {
+// SniffPicture tells from how a file begins (at least 12 bytes, where it has them) which container for pictures it
+// is: "mov" (ISO base media and QuickTime, with ftyp or without), "matroska", "mxf", or "" for none.
+func SniffPicture(head []byte) string {
 	n := len(head)
 	if n >= 12 {
 		switch string(head[4:8]) {
 		case "ftyp", "moov", "wide", "mdat", "free", "skip", "pnot":
-			return true
+			return "mov"
 		}
 	}
-	// An EBML header; a key as SMPTE ST 336 writes it.
-	return n >= 4 && (string(head[:4]) == "\x1A\x45\xDF\xA3" || string(head[:4]) == "\x06\x0E\x2B\x34")
+	switch {
+	case n >= 4 && string(head[:4]) == "\x1A\x45\xDF\xA3": // an EBML header
+		return "matroska"
+	case n >= 4 && string(head[:4]) == "\x06\x0E\x2B\x34": // a key as SMPTE ST 336 writes it
+		return "mxf"
+	}
+	return ""
 }
 
 // Source is an open sound file. It is not safe for concurrent use.
@@ -146,7 +151,7 @@ func open(f *os.File) (*Source, error) {
 		}
 		s.Info = fl.info
 		s.frames = fl
-	case SniffPicture(head):
+	case SniffPicture(head) != "":
 		return nil, snag.Refuse("picture_file", "this is a file with pictures, or of a container for them: its sound is read through Intake, or written out with zestyloom extract")
 	case string(head[:min(4, n)]) == "RIFX":
 		return nil, snag.Refuse("big_endian_riff", "this is a RIFX, a WAV with its bytes the other way round, which is not read: convert it to WAV, as with ffmpeg -i FILE -c:a pcm_s24le OUT.wav")

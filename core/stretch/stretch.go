@@ -9,11 +9,11 @@ package stretch
 import (
 	"math"
 	"slices"
-	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/safely"
 )
 
 // Reader fills channels with sound from a frame on, with silence before it and after it.
@@ -181,10 +181,7 @@ func (s *Stretcher) each(fn func(c int, fft *fourier.FFT)) {
 		half(0)
 		return
 	}
-	var second sync.WaitGroup
-	second.Go(func() { half(1) })
-	half(0)
-	second.Wait()
+	safely.Both(func() { half(0) }, func() { half(1) })
 }
 
 // lay takes the next piece, turns it and lays it, and moves on.

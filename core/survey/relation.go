@@ -102,7 +102,7 @@ func (s *Surveyor) relations(of []Channel) []Relation {
 	if len(distinct) < 2 {
 		return out
 	}
-	arrivals := s.windows.arrivals(s.rate, use)
+	arrivals := s.windows.arrivals(s.rate, use, s.over)
 	mixed := mixes(cov, distinct)
 	isMix := make([]bool, n)
 	for _, m := range mixed {
@@ -113,6 +113,9 @@ func (s *Surveyor) relations(of []Channel) []Relation {
 	out = append(out, mixed...)
 	for i, a := range distinct {
 		for _, b := range distinct[i+1:] {
+			if s.over() {
+				return out
+			}
 			if isMix[a] || isMix[b] {
 				continue
 			}

@@ -53,6 +53,9 @@ func (s *Surveyor) riddenMixes(cov *mat.SymDense, v *arrivals, distinct []int, i
 		var best mixFit
 		chosen, most := -1, math.Inf(-1)
 		for _, k := range distinct {
+			if s.over() {
+				return out
+			}
 			if isMix[k] {
 				continue
 			}

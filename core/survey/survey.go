@@ -5,10 +5,13 @@
 package survey
 
 import (
+	"context"
+	"hash/maphash"
 	"math"
-	"sync"
+	"math/bits"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/safely"
 )
 
 // Channel is what one channel holds. Magnitudes are linear, full scale 1.
@@ -50,10 +53,12 @@ type Surveyor struct {
 	square  []float64 // products of channels a, b at [a*channels+b], a <= b
 	counted int64     // frames in square
 	tiles   int64
-	every   int64  // one tile of this many is multiplied
-	same    []bool // pairs that have been the same so far
-	mirror  []bool // pairs that have been inverted so far
+	every   int64       // one tile of this many is multiplied
+	same    []bool      // pairs that have been the same so far
+	mirror  []bool      // pairs that have been inverted so far
+	marks   [2][]uint64 // of each channel's block, as it is and inverted; only where channels are many
 	windows *windows
+	ctx     context.Context // of Close
 }
 
 // state is what is known of one channel so far.
@@ -84,11 +89,37 @@ func New(channels, rate int, frames int64, coding audio.Coding) *Surveyor {
 	for i := range s.same {
 		s.same[i], s.mirror[i] = true, true
 	}
+	if channels > manyChannels {
+		s.marks = [2][]uint64{make([]uint64, channels), make([]uint64, channels)}
+	}
 	// Many channels have very many pairs: then a part of the recording stands for the whole.
 	if pairs := int64(channels) * int64(channels+1) / 2; pairs > 150 {
 		s.every = pairs / 150
 	}
 	return s
+}
+
+// manyChannels is from where on pairs of channels are compared by marks of their blocks rather than sample by sample.
+const manyChannels = 32
+
+// seed is of all marks, which are compared within this process only.
+var seed = maphash.MakeSeed()
+
+// mark gives 64 bits that stand for a block of samples, and 64 for the same inverted. Zero has no sign here.
+func mark(x []float64) (plain, inverted uint64) {
+	h := maphash.Comparable(seed, len(x))
+	plain, inverted = h, h
+	for _, v := range x {
+		plain = stir(plain, math.Float64bits(v+0))
+		inverted = stir(inverted, math.Float64bits(0-v))
+	}
+	return plain, inverted
+}
+
+// stir mixes 64 bits into others, as xxHash does.
+func stir(h, v uint64) uint64 {
+	h ^= bits.RotateLeft64(v*0xC2B2AE3D27D4EB4F, 31) * 0x9E3779B185EBCA87
+	return bits.RotateLeft64(h, 27)*0x9E3779B185EBCA87 + 0x85EBCA77C2B2AE63
 }
 
 // tile is how many frames are multiplied at once: all channels of a tile stay in near memory.
@@ -97,7 +128,12 @@ const tile = 2048
 // Add takes the next frames into account: a slice of equal length a channel. Samples that are not
 // numbers are set to 0 in place.
 func (s *Surveyor) Add(block [][]float64) {
-	s.each(s.channels, func(c int) { s.addLevel(&s.of[c], block[c]) })
+	s.each(s.channels, func(c int) {
+		s.addLevel(&s.of[c], block[c])
+		if s.marks[0] != nil {
+			s.marks[0][c], s.marks[1][c] = mark(block[c])
+		}
+	})
 	frames := len(block[0])
 	s.frames += int64(frames)
 	var chosen [][2]int
@@ -123,6 +159,11 @@ func (s *Surveyor) Add(block [][]float64) {
 		}
 		for b := a + 1; b < s.channels; b++ {
 			i := a*s.channels + b
+			if s.marks[0] != nil {
+				s.same[i] = s.same[i] && s.marks[0][a] == s.marks[0][b]
+				s.mirror[i] = s.mirror[i] && s.marks[0][a] == s.marks[1][b]
+				continue
+			}
 			s.same[i] = s.same[i] && equal(block[a], block[b], 1)
 			s.mirror[i] = s.mirror[i] && equal(block[a], block[b], -1)
 		}
@@ -136,17 +177,13 @@ func (s *Surveyor) each(n int, fn func(c int)) {
 		fn(0)
 		return
 	}
-	var second sync.WaitGroup
 	// Odd and even: rows of pairs grow shorter as they go.
-	second.Go(func() {
-		for c := 1; c < n; c += 2 {
+	half := func(first int) {
+		for c := first; c < n; c += 2 {
 			fn(c)
 		}
-	})
-	for c := 0; c < n; c += 2 {
-		fn(c)
 	}
-	second.Wait()
+	safely.Both(func() { half(0) }, func() { half(1) })
 }
 
 func (s *Surveyor) addLevel(of *state, x []float64) {
@@ -228,15 +265,19 @@ func (of *state) channel(frames int64) Channel {
 	return c
 }
 
-// Close ends the survey.
-func (s *Surveyor) Close() Findings {
+// Close ends the survey. It is broken off when ctx ends.
+func (s *Surveyor) Close(ctx context.Context) (Findings, error) {
+	s.ctx = ctx
 	var f Findings
 	for c := range s.of {
 		f.Channels = append(f.Channels, s.of[c].channel(s.frames))
 	}
 	f.Relations = s.relations(f.Channels)
-	return f
+	return f, ctx.Err()
 }
+
+// over reports whether nobody waits for the answer any more.
+func (s *Surveyor) over() bool { return s.ctx.Err() != nil }
 
 // dot is the sum of products, in lanes that the processor can work on at once.
 func dot(x, y []float64) float64 {

@@ -1,8 +1,10 @@
 package survey_test
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -72,7 +74,14 @@ func holds(t testing.TB, block int, ch ...[]float64) survey.Findings {
 		}
 		s.Add(part)
 	}
-	return s.Close()
+	return closed(t, s)
+}
+
+func closed(t testing.TB, s *survey.Surveyor) survey.Findings {
+	t.Helper()
+	f, err := s.Close(t.Context())
+	require.NoError(t, err)
+	return f
 }
 
 func find(f survey.Findings, kind survey.Kind, a, b int) *survey.Relation {
@@ -290,7 +299,7 @@ func TestHostileAndTinyRecordings(t *testing.T) {
 	assert.False(t, math.IsNaN(f.Channels[0].RMS))
 	assert.Empty(t, f.Relations)
 	assert.NotPanics(t, func() { holds(t, 1, []float64{0.5}, []float64{0.5}) })
-	assert.NotPanics(t, func() { survey.New(3, rate, 0, audio.S16).Close() })
+	assert.NotPanics(t, func() { closed(t, survey.New(3, rate, 0, audio.S16)) })
 	many := make([][]float64, 40)
 	for c := range many {
 		many[c] = noise(uint64(c), 20000, 0.1)
@@ -310,4 +319,50 @@ func BenchmarkSurvey(b *testing.B) {
 		holds(b, 43690, ch...)
 	}
 	b.ReportMetric(60*float64(b.N)/b.Elapsed().Seconds(), "times-real-time")
+}
+
+// More channels than anybody records are surveyed in bounded time and memory, and what is the same or inverted among
+// them is found all the same.
+func TestAThousandChannels(t *testing.T) {
+	ch := make([][]float64, 1024)
+	for c := range ch {
+		ch[c] = noise(uint64(c), 3000, 0.1)
+	}
+	ch[700] = ch[3]
+	ch[1023] = times(ch[40], -1)
+	for c := 900; c < 1000; c++ {
+		ch[c] = make([]float64, 3000)
+	}
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	f := holds(t, 1000, ch...)
+	runtime.ReadMemStats(&after)
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(1<<30), "bytes")
+	require.NotNil(t, find(f, survey.Identical, 4, 701))
+	require.NotNil(t, find(f, survey.Inverted, 41, 1024))
+}
+
+// Nobody waits for an answer that nobody wants any more.
+func TestASurveyIsBrokenOff(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	s := survey.New(2, rate, 20000, audio.S24)
+	s.Add([][]float64{noise(1, 20000, 0.1), noise(2, 20000, 0.1)})
+	_, err := s.Close(ctx)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// Rates that no recorder has are no reason to fall over.
+func TestLowRates(t *testing.T) {
+	for hz := 1; hz <= 1200; hz += 1 + hz/40 {
+		for _, channels := range []int{1, 3} {
+			ch := make([][]float64, channels)
+			for c := range ch {
+				ch[c] = noise(uint64(c), 9000, 0.1)
+			}
+			s := survey.New(channels, hz, 9000, audio.S16)
+			s.Add(ch)
+			assert.Len(t, closed(t, s).Channels, channels, "%d Hz", hz)
+		}
+	}
 }

@@ -144,7 +144,7 @@ func (a *arrivals) at(x, y, lag int) float64 {
 
 // arrivals works out how the sound of each pair of channels is related in time, by cross-correlation
 // with the phase transform (Knapp and Carter, 1976) over all pieces.
-func (w *windows) arrivals(rate int, use []bool) *arrivals {
+func (w *windows) arrivals(rate int, use []bool, over func() bool) *arrivals {
 	w.close()
 	channels := len(w.now)
 	out := &arrivals{n: channels, search: min(w.length/2, int(searchSeconds*float64(rate))), pair: make([]arrival, channels*channels), corr: map[int][]float32{}}
@@ -162,6 +162,9 @@ func (w *windows) arrivals(rate int, use []bool) *arrivals {
 			}
 		}
 		for a := range channels {
+			if over() {
+				return out
+			}
 			for b := a + 1; b < channels; b++ {
 				if !use[a] || !use[b] {
 					continue
@@ -178,6 +181,9 @@ func (w *windows) arrivals(rate int, use []bool) *arrivals {
 	}
 	scale := t.scale() * float64(len(w.best))
 	for i, g := range cross {
+		if over() {
+			return out
+		}
 		r := t.sequence(g)
 		out.pair[i] = readArrival(r, out.search, rate, scale)
 		kept := make([]float32, 2*out.search+1)

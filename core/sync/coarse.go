@@ -8,6 +8,8 @@ import (
 	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
+
+	"zestyloom/core/safely"
 )
 
 // place is an offset at which envelopes are alike.
@@ -97,7 +99,6 @@ func correlate(x, y *features) []float64 {
 	n := 1 << bits.Len(uint(x.frames+y.frames))
 	sum := make([]complex128, n/2+1)
 	var mu sync.Mutex
-	var second sync.WaitGroup
 	half := func(first int) {
 		fft := fourier.NewFFT(n)
 		a, b := make([]complex128, n/2+1), make([]complex128, n/2+1)
@@ -119,9 +120,7 @@ func correlate(x, y *features) []float64 {
 			mu.Unlock()
 		}
 	}
-	second.Go(func() { half(1) })
-	half(0)
-	second.Wait()
+	safely.Both(func() { half(0) }, func() { half(1) })
 	out := fourier.NewFFT(n).Sequence(nil, sum)
 	for i := range out {
 		out[i] /= float64(n)

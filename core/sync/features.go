@@ -4,9 +4,10 @@ import (
 	"context"
 	"math"
 	"slices"
-	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
+
+	"zestyloom/core/safely"
 )
 
 // The envelopes: eight bands of the speech range, a hundred values a second.
@@ -32,11 +33,8 @@ func (f *features) quiet() bool { return f.frames == 0 || f.energy[f.frames] == 
 
 // both works out the features of two recordings at once.
 func both(ctx context.Context, a, b Sound) (x, y *features, err error) {
-	var second sync.WaitGroup
 	var err2 error
-	second.Go(func() { y, err2 = envelopes(ctx, b) })
-	x, err = envelopes(ctx, a)
-	second.Wait()
+	safely.Both(func() { x, err = envelopes(ctx, a) }, func() { y, err2 = envelopes(ctx, b) })
 	if err == nil {
 		err = err2
 	}

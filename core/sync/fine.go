@@ -6,9 +6,10 @@ import (
 	"math"
 	"math/bits"
 	"slices"
-	"sync"
 
 	"gonum.org/v1/gonum/dsp/fourier"
+
+	"zestyloom/core/safely"
 )
 
 // trial is an offset tried on the sound itself.
@@ -169,10 +170,7 @@ func (t *trial) locate(ctx context.Context, ref, file Sound) error {
 
 // halves does the even and the odd half of something at once.
 func halves(fn func(first int)) {
-	var second sync.WaitGroup
-	second.Go(func() { fn(1) })
-	fn(0)
-	second.Wait()
+	safely.Both(func() { fn(0) }, func() { fn(1) })
 }
 
 // correlator works out whitened cross-correlations of one size (C. Knapp and G. Carter, "The

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"os"
-	"path/filepath"
 
 	"github.com/google/uuid"
 
@@ -12,6 +11,7 @@ import (
 	"zestyloom/core/render"
 	"zestyloom/core/snag"
 	"zestyloom/core/waveform"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -211,34 +211,59 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
 		return nil
 	}
-	err = a.deliver(ctx, d)
+	// Each attempt writes in a folder of its own: one that was taken for dead and goes on is in nobody's way.
+	attempt := store.NewID()
+	ctx, free := a.Media.Guard(ctx)
+	defer free()
+	dir, err := a.Media.Attempt(a.Media.Delivery(id), attempt)
+	if err == nil {
+		err = a.deliver(ctx, d, attempt, dir)
+	}
 	after := context.WithoutCancel(ctx)
-	if now, e := a.Store.Delivery(after, id); e == nil && now.State == "cancelled" {
-		return a.Media.RemoveDelivery(id)
+	why := context.Cause(ctx)
+	full := errors.As(why, new(*snag.Refusal))
+	switch {
+	case err == nil:
+		return a.Media.KeepAttempt(a.Media.Delivery(id), attempt)
+	case errors.Is(err, ErrNotFound): // cancelled, removed, or another attempt counts by now
+		err = nil
+	case full:
+		err = a.failDelivery(after, d, attempt, why)
+	case ctx.Err() != nil || store.Away(err): // the process is being stopped, or the database is: taken up again
+	default:
+		err = a.failDelivery(after, d, attempt, err)
 	}
-	if err == nil || ctx.Err() != nil {
-		return err // the process is being stopped: the job is taken up again
-	}
-	e := a.Store.MoveDelivery(after, id, "failed", snag.Of(err))
-	return errors.Join(e, tell(after, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+	return errors.Join(err, a.Media.DropAttempt(a.Media.Delivery(id), attempt))
 }
 
-func (a *App) deliver(ctx context.Context, d store.Delivery) error {
-	changed := Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}
-	move := func(state string) error {
-		err := a.Store.MoveDelivery(ctx, d.ID, state, nil)
-		if errors.Is(err, ErrNotFound) {
-			return context.Canceled // cancelled meanwhile
-		}
-		return errors.Join(err, tell(ctx, a.Store.Queries, changed))
+func (a *App) failDelivery(ctx context.Context, d store.Delivery, attempt uuid.UUID, why error) error {
+	err := a.Store.FailDelivery(ctx, d.ID, attempt, a.Media.Refusal(why))
+	if errors.Is(err, ErrNotFound) {
+		return nil
 	}
-	report := a.progress(ctx, d.ProductionID, d.ID)
-	frames := func(done int64) { report(done, d.Plan.Frames) }
-	dir, err := a.Media.PrepareDelivery(d.ID)
+	return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}))
+}
+
+// FailDelivery says that a delivery can't be made, and why.
+func (a *App) FailDelivery(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
+	d, err := a.Store.Delivery(ctx, id)
+	if errors.Is(err, ErrNotFound) || err == nil && (d.State == "proven" || d.State == "failed" || d.State == "cancelled") {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
-	if err := move("rendering"); err != nil {
+	return errors.Join(a.Store.MoveDelivery(ctx, id, "failed", why), tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+}
+
+func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, dir string) error {
+	changed := Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}
+	report := a.progress(ctx, d.ProductionID, d.ID)
+	frames := func(done int64) { report(done, d.Plan.Frames) }
+	if err := a.Media.Room(d.Plan.Bytes()); err != nil {
+		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
+	}
+	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), tell(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
 	// What is done to a strand while the job runs must not come between writing and proving.
@@ -256,7 +281,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery) error {
 	if err != nil {
 		return err
 	}
-	if err := move("proving"); err != nil {
+	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), tell(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
 	proof, err := delivery.Prove(ctx, d.Plan, dir, once, frames)
@@ -270,8 +295,10 @@ func (a *App) deliver(ctx context.Context, d store.Delivery) error {
 	var failed *snag.Refusal
 	if !proof.Passed {
 		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: see the proof")
+	} else if err := media.Seal(dir); err != nil {
+		return err
 	}
-	if err := a.Store.FinishDelivery(ctx, d.ID, proof, clipped, failed); err != nil && !errors.Is(err, ErrNotFound) {
+	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, clipped, failed); err != nil {
 		return err
 	}
 	return tell(ctx, a.Store.Queries, changed)
@@ -289,5 +316,10 @@ func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (path 
 	if index < 0 || index >= len(d.Plan.Files) {
 		return "", ErrNotFound
 	}
-	return filepath.Join(a.Media.Delivery(id), d.Plan.Files[index].Name), nil
+	for _, f := range d.Proof.Files {
+		if f.Name == d.Plan.Files[index].Name {
+			return a.Media.Proven(a.Media.Attempted(a.Media.Delivery(id), d.Attempt), f.Name, f.Bytes, f.Hash)
+		}
+	}
+	return "", ErrNotFound
 }

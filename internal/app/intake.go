@@ -215,14 +215,33 @@ func (a *App) Analyse(ctx context.Context, id uuid.UUID) error {
 	if err := tell(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
+	ctx, free := a.Media.Guard(ctx)
+	defer free()
 	err = a.analyse(ctx, f)
-	if err == nil || ctx.Err() != nil {
+	switch {
+	case ctx.Err() != nil && errors.As(context.Cause(ctx), new(*snag.Refusal)):
+		err = context.Cause(ctx) // such as a disk that became full
+	case err == nil || ctx.Err() != nil:
 		return errors.Join(err, a.cleanIfGone(context.WithoutCancel(ctx), id))
+	case store.Away(err):
+		return err // nothing is the matter with the file: it is read when the database is back
 	}
-	if err := a.Store.SetFileState(ctx, id, "refused", snag.Of(err)); err != nil && !errors.Is(err, ErrNotFound) {
+	return a.RefuseFile(context.WithoutCancel(ctx), id, a.Media.Refusal(err))
+}
+
+// RefuseFile says that a file can't be read, and why.
+func (a *App) RefuseFile(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
+	f, err := a.Store.File(ctx, id)
+	if err == nil {
+		err = a.Store.SetFileState(ctx, id, "refused", why)
+	}
+	if errors.Is(err, ErrNotFound) {
+		return a.cleanIfGone(ctx, id)
+	}
+	if err != nil {
 		return err
 	}
-	return tell(ctx, a.Store.Queries, changed)
+	return tell(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()})
 }
 
 // cleanIfGone removes what an analysis wrote for a file that was removed while it ran.

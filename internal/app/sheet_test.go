@@ -256,7 +256,7 @@ func TestAFullDisk(t *testing.T) {
 	f.Media = folder
 	rows, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "poly"})
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(small, "ballast"), make([]byte, 2<<20), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(small, "ballast"), make([]byte, 15<<20), 0o600))
 	require.NoError(t, f.Write(f.ctx, rows[0].ID))
 	w, err := f.Store.Writing(f.ctx, rows[0].ID)
 	require.NoError(t, err)
@@ -364,7 +364,7 @@ func TestHostileWordsInNames(t *testing.T) {
 			path, err := f.WrittenFile(f.ctx, w.ID, i)
 			require.NoError(t, err)
 			assert.FileExists(t, path)
-			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(path))
+			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path)))
 		}
 	}
 }

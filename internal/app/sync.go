@@ -171,6 +171,8 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	}
 	s.Nudge = 0
 	switch {
+	case store.Away(err):
+		return err
 	case err != nil:
 		s.State, s.ErrorMessage = "failed", snag.Of(err).Message
 	case s.Body.Certainty == sync.Certain:
@@ -179,6 +181,19 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 		s.State = string(s.Body.Certainty)
 	}
 	return errors.Join(a.Store.SaveSync(ctx, s), tell(ctx, a.Store.Queries, changed))
+}
+
+// FailSync says that a pair can't be compared, and why.
+func (a *App) FailSync(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
+	s, err := a.Store.Sync(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil || s.State == "accepted" || s.State == "refused" {
+		return err
+	}
+	s.State, s.ErrorMessage = "failed", why.Message
+	return errors.Join(a.Store.SaveSync(ctx, s), tell(ctx, a.Store.Queries, Event{Production: s.ProductionID, Kind: "syncs", ID: id.String()}))
 }
 
 // compare finds where a pair lies, and which of its strands agree best there.

@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/take"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -241,26 +242,59 @@ func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 	if err != nil || row.State == "proven" || row.State == "failed" {
 		return err
 	}
-	err = a.write(ctx, row)
-	if err == nil || ctx.Err() != nil {
-		return err
+	attempt := store.NewID()
+	ctx, free := a.Media.Guard(ctx)
+	defer free()
+	dir, err := a.Media.Attempt(a.Media.Writing(id), attempt)
+	if err == nil {
+		err = a.write(ctx, row, attempt, dir)
 	}
 	after := context.WithoutCancel(ctx)
-	e := a.Store.MoveWriting(after, id, "failed", nil, snag.Of(err))
-	return errors.Join(e, tell(after, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+	why := context.Cause(ctx)
+	switch {
+	case err == nil:
+		return a.Media.KeepAttempt(a.Media.Writing(id), attempt)
+	case errors.Is(err, ErrNotFound): // removed, or another attempt counts by now
+		err = nil
+	case errors.As(why, new(*snag.Refusal)):
+		err = a.endWriting(after, row, attempt, why)
+	case ctx.Err() != nil || store.Away(err):
+	default:
+		err = a.endWriting(after, row, attempt, err)
+	}
+	return errors.Join(err, a.Media.DropAttempt(a.Media.Writing(id), attempt))
 }
 
-func (a *App) write(ctx context.Context, row store.Writing) error {
+func (a *App) endWriting(ctx context.Context, row store.Writing, attempt uuid.UUID, why error) error {
+	err := a.Store.EndWriting(ctx, row.ID, attempt, "failed", nil, a.Media.Refusal(why))
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: row.ID.String()}))
+}
+
+// FailWriting says that a take can't be written out, and why.
+func (a *App) FailWriting(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
+	row, err := a.Store.Writing(ctx, id)
+	if errors.Is(err, ErrNotFound) || err == nil && (row.State == "proven" || row.State == "failed") {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(a.Store.MoveWriting(ctx, id, "failed", nil, why), tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+}
+
+func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, dir string) error {
+	if err := a.Store.BeginWriting(ctx, row.ID, attempt); err != nil {
+		return err
+	}
 	var w Writing
 	if err := json.Unmarshal(row.Body, &w); err != nil {
 		return fmt.Errorf("the order is not understood: %w", err)
 	}
 	changed := Event{Production: row.ProductionID, Kind: "writings", ID: row.ID.String()}
 	report := a.progress(ctx, row.ProductionID, row.ID)
-	dir, err := a.Media.PrepareWriting(row.ID)
-	if err != nil {
-		return err
-	}
 	var bytes int64
 	for i := range w.Outs {
 		bytes += w.Frames * int64(len(w.Outs[i].Strands)) * 4
@@ -270,9 +304,9 @@ func (a *App) write(ctx context.Context, row store.Writing) error {
 		return err
 	}
 	move := func(state string, proof []poly.FileProof, r *snag.Refusal) error {
-		return errors.Join(a.Store.MoveWriting(ctx, row.ID, state, proof, r), tell(ctx, a.Store.Queries, changed))
+		return errors.Join(a.Store.EndWriting(ctx, row.ID, attempt, state, proof, r), tell(ctx, a.Store.Queries, changed))
 	}
-	if err := move("writing", nil, nil); err != nil {
+	if err := tell(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
 	for _, l := range w.Linked {
@@ -280,7 +314,6 @@ func (a *App) write(ctx context.Context, row store.Writing) error {
 			return err
 		}
 	}
-	w.Options.Force = true // what a killed worker has left here is written anew
 	if _, err := poly.Write(ctx, w.Outs, w.Said, w.Options, report); err != nil {
 		return err
 	}
@@ -295,6 +328,9 @@ func (a *App) write(ctx context.Context, row store.Writing) error {
 		if !p.OK {
 			return move("failed", proof, snag.Refuse("proof_failed", "%s read back is not what was ordered: see its proof", p.Name))
 		}
+	}
+	if err := media.Seal(dir); err != nil {
+		return err
 	}
 	return move("proven", proof, nil)
 }
@@ -311,5 +347,6 @@ func (a *App) WrittenFile(ctx context.Context, id uuid.UUID, index int) (string,
 	if index < 0 || index >= len(row.Proof) {
 		return "", ErrNotFound
 	}
-	return filepath.Join(a.Media.Writing(id), row.Proof[index].Name), nil
+	p := row.Proof[index]
+	return a.Media.Proven(a.Media.Attempted(a.Media.Writing(id), row.Attempt), p.Name, p.Bytes, p.Hash)
 }

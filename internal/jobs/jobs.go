@@ -5,6 +5,7 @@ package jobs
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"log/slog"
 	"time"
@@ -15,6 +16,8 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
+	"zestyloom/core/safely"
+	"zestyloom/core/snag"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
 )
@@ -71,7 +74,7 @@ func (q *Queue) Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64,
 
 func insert(r *rivertype.JobInsertResult, err error) (int64, error) {
 	if err != nil {
-		return 0, err
+		return 0, store.Tag(err)
 	}
 	return r.Job.ID, nil
 }
@@ -90,105 +93,25 @@ type AnalyseArgs struct {
 	File uuid.UUID `json:"file"`
 }
 
-// Kind implements river.JobArgs.
-func (AnalyseArgs) Kind() string { return "analyse" }
-
-type analyseWorker struct {
-	river.WorkerDefaults[AnalyseArgs]
-	app *app.App
-}
-
-// Work implements river.Worker.
-func (w *analyseWorker) Work(ctx context.Context, job *river.Job[AnalyseArgs]) error {
-	return w.app.Analyse(ctx, job.Args.File)
-}
-
-// Timeout implements river.Worker: a file may be as long as it likes.
-func (w *analyseWorker) Timeout(*river.Job[AnalyseArgs]) time.Duration { return -1 }
-
 // CheckArgs asks for a file to be compared with hash lists.
 type CheckArgs struct {
 	File uuid.UUID `json:"file"`
 }
-
-// Kind implements river.JobArgs.
-func (CheckArgs) Kind() string { return "check" }
-
-type checkWorker struct {
-	river.WorkerDefaults[CheckArgs]
-	app *app.App
-}
-
-// Work implements river.Worker.
-func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {
-	return w.app.Check(ctx, job.Args.File)
-}
-
-// Timeout implements river.Worker.
-func (w *checkWorker) Timeout(*river.Job[CheckArgs]) time.Duration { return -1 }
 
 // RelateArgs asks for the members of a take to be compared.
 type RelateArgs struct {
 	Take uuid.UUID `json:"take"`
 }
 
-// Kind implements river.JobArgs.
-func (RelateArgs) Kind() string { return "relate" }
-
-type relateWorker struct {
-	river.WorkerDefaults[RelateArgs]
-	app *app.App
-}
-
-// Work implements river.Worker.
-func (w *relateWorker) Work(ctx context.Context, job *river.Job[RelateArgs]) error {
-	return w.app.Relate(ctx, job.Args.Take)
-}
-
-// Timeout implements river.Worker.
-func (w *relateWorker) Timeout(*river.Job[RelateArgs]) time.Duration { return -1 }
-
 // AlignArgs asks for a pair of takes to be lined up.
 type AlignArgs struct {
 	Pair uuid.UUID `json:"pair"`
 }
 
-// Kind implements river.JobArgs.
-func (AlignArgs) Kind() string { return "align" }
-
-type alignWorker struct {
-	river.WorkerDefaults[AlignArgs]
-	app *app.App
-}
-
-// Work implements river.Worker.
-func (w *alignWorker) Work(ctx context.Context, job *river.Job[AlignArgs]) error {
-	return w.app.Align(ctx, job.Args.Pair)
-}
-
-// Timeout implements river.Worker.
-func (w *alignWorker) Timeout(*river.Job[AlignArgs]) time.Duration { return -1 }
-
 // DeliverArgs asks for the making of a delivery.
 type DeliverArgs struct {
 	Delivery uuid.UUID `json:"delivery"`
 }
-
-// Kind implements river.JobArgs.
-func (DeliverArgs) Kind() string { return "deliver" }
-
-type deliverWorker struct {
-	river.WorkerDefaults[DeliverArgs]
-	app *app.App
-}
-
-// Work implements river.Worker.
-func (w *deliverWorker) Work(ctx context.Context, job *river.Job[DeliverArgs]) error {
-	return w.app.Deliver(ctx, job.Args.Delivery)
-}
-
-// Timeout implements river.Worker.
-func (w *deliverWorker) Timeout(*river.Job[DeliverArgs]) time.Duration { return -1 }
 
 // WriteArgs asks for a take to be written out.
 type WriteArgs struct {
@@ -196,26 +119,128 @@ type WriteArgs struct {
 }
 
 // Kind implements river.JobArgs.
+func (AnalyseArgs) Kind() string { return "analyse" }
+
+// Kind implements river.JobArgs.
+func (CheckArgs) Kind() string { return "check" }
+
+// Kind implements river.JobArgs.
+func (RelateArgs) Kind() string { return "relate" }
+
+// Kind implements river.JobArgs.
+func (AlignArgs) Kind() string { return "align" }
+
+// Kind implements river.JobArgs.
+func (DeliverArgs) Kind() string { return "deliver" }
+
+// Kind implements river.JobArgs.
 func (WriteArgs) Kind() string { return "write" }
 
-type writeWorker struct {
-	river.WorkerDefaults[WriteArgs]
-	app *app.App
+// workers are what is done for each kind of job, and what is said where it can't be done.
+func workers(a *app.App, log *slog.Logger) *river.Workers {
+	w := river.NewWorkers()
+	river.AddWorker(w, &worker[AnalyseArgs]{log: log,
+		do: func(ctx context.Context, j AnalyseArgs) error { return a.Analyse(ctx, j.File) },
+		refuse: func(ctx context.Context, j AnalyseArgs, why *snag.Refusal) error {
+			return a.RefuseFile(ctx, j.File, why)
+		}})
+	river.AddWorker(w, &worker[CheckArgs]{log: log, do: func(ctx context.Context, j CheckArgs) error { return a.Check(ctx, j.File) }})
+	river.AddWorker(w, &worker[RelateArgs]{log: log, do: func(ctx context.Context, j RelateArgs) error { return a.Relate(ctx, j.Take) }})
+	river.AddWorker(w, &worker[AlignArgs]{log: log,
+		do:     func(ctx context.Context, j AlignArgs) error { return a.Align(ctx, j.Pair) },
+		refuse: func(ctx context.Context, j AlignArgs, why *snag.Refusal) error { return a.FailSync(ctx, j.Pair, why) }})
+	river.AddWorker(w, &worker[DeliverArgs]{log: log,
+		do: func(ctx context.Context, j DeliverArgs) error { return a.Deliver(ctx, j.Delivery) },
+		refuse: func(ctx context.Context, j DeliverArgs, why *snag.Refusal) error {
+			return a.FailDelivery(ctx, j.Delivery, why)
+		}})
+	river.AddWorker(w, &worker[WriteArgs]{log: log,
+		do: func(ctx context.Context, j WriteArgs) error { return a.Write(ctx, j.Writing) },
+		refuse: func(ctx context.Context, j WriteArgs, why *snag.Refusal) error {
+			return a.FailWriting(ctx, j.Writing, why)
+		}})
+	return w
+}
+
+// maxDeaths is how many workers may die over a job. A job that takes its worker with it every time would keep all
+// others waiting for ever.
+const maxDeaths = 3
+
+// worker does the jobs of a kind. A defect that one brings to light is the end of that one only, and so is one that
+// workers die over.
+type worker[T river.JobArgs] struct {
+	river.WorkerDefaults[T]
+	log    *slog.Logger
+	do     func(ctx context.Context, args T) error
+	refuse func(ctx context.Context, args T, why *snag.Refusal) error // nil where nobody waits for the outcome
 }
 
 // Work implements river.Worker.
-func (w *writeWorker) Work(ctx context.Context, job *river.Job[WriteArgs]) error {
-	return w.app.Write(ctx, job.Args.Writing)
+func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
+	var kept struct{ Deaths int }
+	if err := json.Unmarshal(job.Metadata, &kept); err != nil {
+		w.log.Error("a job's metadata is not understood", "job", job.ID, "error", err)
+	}
+	if kept.Deaths >= maxDeaths {
+		w.log.Error("workers died over a job", "kind", job.Kind, "job", job.ID, "args", string(job.EncodedArgs), "deaths", kept.Deaths)
+		return w.giveUp(ctx, job.Args, snag.Refuse("worker_died", "the worker died over it %d times, and it was given up so that others go on; the log says more, and it can be tried again", kept.Deaths))
+	}
+	err := safely.Do(func() error { return w.do(ctx, job.Args) })
+	var p *safely.Panic
+	if errors.As(err, &p) {
+		w.log.Error("a defect", "kind", job.Kind, "job", job.ID, "args", string(job.EncodedArgs), "panic", p.Value, "stack", string(p.Stack))
+		return w.giveUp(ctx, job.Args, snag.Refuse("defect", "the program has a defect that this brings to light (%v); nothing was lost, and nothing else is touched. Please report it: the log says more", p.Value))
+	}
+	return err
 }
 
-// Timeout implements river.Worker.
-func (w *writeWorker) Timeout(*river.Job[WriteArgs]) time.Duration { return -1 }
+func (w *worker[T]) giveUp(ctx context.Context, args T, why *snag.Refusal) error {
+	if w.refuse == nil {
+		return nil
+	}
+	return w.refuse(ctx, args, why)
+}
 
-// Run works on jobs until ctx ends; then jobs under way are stopped and left for the next worker.
+// Timeout implements river.Worker: a file may be as long as it likes.
+func (w *worker[T]) Timeout(*river.Job[T]) time.Duration { return -1 }
+
+// NextRetry implements river.Worker. What is tried again waits for something to come back, such as the database.
+func (w *worker[T]) NextRetry(job *river.Job[T]) time.Time {
+	return time.Now().Add(min(30*time.Second, time.Second<<min(10, max(0, job.Attempt-1))))
+}
+
+// Run works on jobs until ctx ends; then jobs under way are stopped and left for the next worker. When the database
+// ends the session that says that this worker lives, its jobs are stopped, and it begins anew under another name.
 func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
-	id := "worker-" + store.NewID().String()
+	var names []string // under which it has worked
+	for wait := 100 * time.Millisecond; ctx.Err() == nil; {
+		id := "worker-" + store.NewID().String()
+		began := time.Now()
+		names = append(names, id)
+		err := run(ctx, a, log, id, names)
+		switch {
+		case ctx.Err() != nil:
+			return err
+		case err == nil || errors.Is(err, store.ErrLost) || store.Away(err):
+			log.Warn("the database let go of the worker, which begins anew", "error", err)
+		default:
+			return err
+		}
+		if time.Since(began) > time.Minute {
+			wait = 100 * time.Millisecond
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(wait):
+		}
+		wait = min(2*wait, 5*time.Second)
+	}
+	return nil
+}
+
+func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []string) error {
 	// The lock comes first and goes last: whoever holds it is alive.
-	release, err := a.Store.HoldWorker(ctx, id)
+	held, release, err := a.Store.HoldWorker(ctx, id)
 	if ctx.Err() != nil {
 		return nil // ended before it began
 	}
@@ -223,15 +248,8 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 		return err
 	}
 	defer release()
-	workers := river.NewWorkers()
-	river.AddWorker(workers, &analyseWorker{app: a})
-	river.AddWorker(workers, &checkWorker{app: a})
-	river.AddWorker(workers, &relateWorker{app: a})
-	river.AddWorker(workers, &alignWorker{app: a})
-	river.AddWorker(workers, &deliverWorker{app: a})
-	river.AddWorker(workers, &writeWorker{app: a})
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
-		ID: id, Logger: log, Workers: workers, JobTimeout: -1,
+		ID: id, Logger: log, Workers: workers(a, log), JobTimeout: -1,
 		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}, alignQueue: {MaxWorkers: 1}},
 		FetchPollInterval: 500 * time.Millisecond,
 		// Orphans are freed by their workers' locks, not by age: a long render is no orphan.
@@ -241,19 +259,24 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 		return err
 	}
 	if err := c.Start(context.WithoutCancel(ctx)); err != nil {
-		return err
+		return store.Tag(err)
 	}
 	for {
-		if n, err := a.Store.FreeOrphans(ctx); err != nil && ctx.Err() == nil {
+		if n, err := a.Store.FreeOrphans(held, names); err != nil && held.Err() == nil {
 			log.Error("looking for orphaned jobs", "error", err)
 		} else if n > 0 {
 			log.Info("took over jobs of a worker that is gone", "jobs", n)
 		}
 		select {
-		case <-ctx.Done():
+		case <-held.Done():
+			// Whoever is counted as dead does nothing more: its jobs are others' by now.
 			stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 15*time.Second)
 			defer cancel()
-			return c.StopAndCancel(stop)
+			err := c.StopAndCancel(stop)
+			if ctx.Err() == nil {
+				return context.Cause(held)
+			}
+			return err
 		case <-time.After(time.Second):
 		}
 	}

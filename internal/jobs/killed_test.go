@@ -136,9 +136,9 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
 	require.NoError(t, err)
 	dir := folder.Delivery(d.ID)
-	final := filepath.Join(dir, "Killed.wav")
+	final := filepath.Join(dir, "*", "Killed.wav")
 	until(t, "a render under way", func() bool {
-		parts, err := filepath.Glob(filepath.Join(dir, ".*.part"))
+		parts, err := filepath.Glob(filepath.Join(dir, "*", ".*.part"))
 		require.NoError(t, err)
 		if len(parts) == 0 {
 			return false
@@ -148,7 +148,9 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	})
 	require.NoError(t, second.Process.Kill())
 	_ = second.Wait()
-	assert.NoFileExists(t, final, "nothing stands under its final name until it is whole")
+	whole, err := filepath.Glob(final)
+	require.NoError(t, err)
+	assert.Empty(t, whole, "nothing stands under its final name until it is whole")
 	row, err := st.Delivery(ctx, d.ID)
 	require.NoError(t, err)
 	require.Equal(t, "rendering", row.State)
@@ -161,10 +163,43 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		return row.State == "proven"
 	})
 	assert.True(t, row.Proof.Passed)
-	left, err := os.ReadDir(dir)
+	left := func() []string {
+		all, err := filepath.Glob(filepath.Join(dir, "*", "*"))
+		require.NoError(t, err)
+		parts, err := filepath.Glob(filepath.Join(dir, "*", ".*"))
+		require.NoError(t, err)
+		return append(all, parts...)
+	}
+	until(t, "an end of what the killed worker left", func() bool { return len(left()) == 1 })
+	assert.Equal(t, filepath.Join(folder.Attempted(dir, row.Attempt), "Killed.wav"), left()[0])
+
+	// The database ends the worker's session, and with it the lock that says that it lives, in the midst of a
+	// render: the job is done once more, by the same worker under another name, and nothing is mixed up.
+	r, err = st.Reel(ctx, r.ID)
 	require.NoError(t, err)
-	require.Len(t, left, 1, "the part of the killed worker is gone")
-	assert.Equal(t, "Killed.wav", left[0].Name())
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
+	require.NoError(t, err)
+	dir = folder.Delivery(d.ID)
+	attempt := func() uuid.UUID {
+		row, err = st.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		if row.Attempt == nil {
+			return uuid.Nil
+		}
+		return *row.Attempt
+	}
+	until(t, "a render", func() bool { return attempt() != uuid.Nil })
+	before := attempt()
+	_, err = st.Pool.Exec(ctx, `SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND granted AND objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database())`)
+	require.NoError(t, err)
+	until(t, "a proven delivery after the session was lost", func() bool { return attempt() != uuid.Nil && row.State == "proven" })
+	assert.NotEqual(t, before, *row.Attempt, "another attempt")
+	until(t, "an end of the first attempt's files", func() bool { return len(left()) == 1 })
+	path, err := a.DeliveredFile(ctx, d.ID, 0)
+	require.NoError(t, err)
+	info, err = os.Stat(path)
+	require.NoError(t, err)
+	assert.Zero(t, info.Mode().Perm()&0o222, "what is proven is read-only")
 
 	// A delivery that is cancelled in its midst leaves nothing, and can be made again.
 	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})

@@ -9,13 +9,13 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"sync"
 
 	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/picture"
+	"zestyloom/core/safely"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/survey"
@@ -105,10 +105,7 @@ func (f *Folder) read(ctx context.Context, id uuid.UUID, src *source.Source, a *
 				shape(a.Shapes[c], part[c], at, src.Frames)
 			}
 		}
-		var second sync.WaitGroup
-		second.Go(func() { decode(1) })
-		decode(0)
-		second.Wait()
+		safely.Both(func() { decode(0) }, func() { decode(1) })
 		progress(at+int64(n), src.Frames)
 		s.Add(part)
 		return sum.Add(part)
@@ -116,7 +113,9 @@ func (f *Folder) read(ctx context.Context, id uuid.UUID, src *source.Source, a *
 	if err != nil {
 		return err
 	}
-	a.Survey = s.Close()
+	if a.Survey, err = s.Close(ctx); err != nil {
+		return err
+	}
 	if err := sum.Close(); err != nil {
 		return err
 	}
@@ -146,7 +145,7 @@ func isPicture(path string) bool {
 	defer f.Close()
 	head := make([]byte, 16)
 	n, _ := io.ReadFull(f, head)
-	return source.SniffPicture(head[:n])
+	return source.SniffPicture(head[:n]) != ""
 }
 
 // decode makes the working copy of a file with pictures, its small picture and the strip of stills.
@@ -180,7 +179,7 @@ func (f *Folder) decode(ctx context.Context, id uuid.UUID, path string, a *Analy
 	}
 	a.Working = sound
 	if p.Picture != nil {
-		s, err := p.WriteProxy(ctx, path, f.Path(proxy), f.Path(strip))
+		s, err := p.WriteProxy(ctx, path, f.Path(proxy), f.Path(strip), tmp)
 		if err != nil && ctx.Err() != nil {
 			return err
 		}

@@ -8,15 +8,15 @@ import (
 	"path/filepath"
 
 	"github.com/google/uuid"
-	"golang.org/x/sys/unix"
 
 	"zestyloom/core/naming"
-	"zestyloom/core/snag"
-	"zestyloom/core/wholefile"
 )
 
 // Folder is a media folder.
-type Folder struct{ root string }
+type Folder struct {
+	root   string
+	proofs proofs
+}
 
 // Open makes a media folder where there is none.
 func Open(root string) (*Folder, error) {
@@ -29,7 +29,7 @@ func Open(root string) (*Folder, error) {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}
 	}
-	return &Folder{root}, nil
+	return &Folder{root: root}, nil
 }
 
 // Usable tries whether something can be written.
@@ -77,41 +77,6 @@ func (f *Folder) Working(id uuid.UUID) (sound, proxy, strip string) {
 
 // Writing is the folder of a take written out.
 func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, "writings", id.String()) }
-
-// Room refuses to begin what would fill the disk: bytes are what it needs, and a little stays free.
-func (f *Folder) Room(bytes int64) error {
-	var st unix.Statfs_t
-	if err := unix.Statfs(f.root, &st); err != nil {
-		return nil // not known: the write itself will tell
-	}
-	const spare = 16 << 20
-	if free := int64(st.Bavail) * st.Bsize; bytes > free-spare {
-		return snag.Refuse("disk_full", "the media folder has %d MiB free and %d MiB are needed: make room and try again; nothing was lost", free>>20, (bytes+spare)>>20)
-	}
-	return nil
-}
-
-// PrepareDelivery makes a delivery's folder and removes what a killed worker left half written.
-func (f *Folder) PrepareDelivery(id uuid.UUID) (string, error) { return prepare(f.Delivery(id)) }
-
-// PrepareWriting does so for a take to be written out.
-func (f *Folder) PrepareWriting(id uuid.UUID) (string, error) { return prepare(f.Writing(id)) }
-
-func prepare(dir string) (string, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return "", err
-	}
-	parts, err := filepath.Glob(filepath.Join(dir, ".*"+wholefile.PartSuffix))
-	if err != nil {
-		return "", err
-	}
-	for _, p := range parts {
-		if err := os.Remove(p); err != nil {
-			return "", err
-		}
-	}
-	return dir, nil
-}
 
 // RemoveDelivery removes a delivery's files.
 func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }

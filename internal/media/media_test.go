@@ -2,16 +2,21 @@ package media_test
 
 import (
 	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/mhl"
+	"zestyloom/core/safely"
 	"zestyloom/core/snag"
 	"zestyloom/internal/media"
 	"zestyloom/internal/testmedia"
@@ -80,24 +85,40 @@ func TestRoom(t *testing.T) {
 	assert.ErrorContains(t, err, "nothing was lost")
 }
 
-// What a killed worker left half written goes; whole files stay.
-func TestHalfWrittenFilesGo(t *testing.T) {
+// Attempts write apart, one of them is kept, and what was proven is given out only as it was.
+func TestAttempts(t *testing.T) {
 	f, _ := folder(t)
-	id := uuid.New()
-	for _, prepare := range []func(uuid.UUID) (string, error){f.PrepareDelivery, f.PrepareWriting} {
-		dir, err := prepare(id)
+	dir := f.Delivery(uuid.New())
+	one, two := uuid.New(), uuid.New()
+	for _, id := range []uuid.UUID{one, two} {
+		own, err := f.Attempt(dir, id)
 		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(filepath.Join(dir, ".master.wav.123.part"), nil, 0o600))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "whole.wav"), nil, 0o600))
-		_, err = prepare(id)
-		require.NoError(t, err)
-		assert.FileExists(t, filepath.Join(dir, "whole.wav"))
-		left, err := filepath.Glob(filepath.Join(dir, ".*"))
-		require.NoError(t, err)
-		assert.Empty(t, left)
+		require.NoError(t, os.WriteFile(filepath.Join(own, "master.wav"), []byte(id.String()), 0o600))
 	}
-	require.NoError(t, f.RemoveDelivery(id))
-	assert.NoDirExists(t, f.Delivery(id))
+	require.NoError(t, f.KeepAttempt(dir, two))
+	assert.NoDirExists(t, f.Attempted(dir, &one))
+	own := f.Attempted(dir, &two)
+	require.NoError(t, media.Seal(own))
+	st, err := os.Stat(filepath.Join(own, "master.wav"))
+	require.NoError(t, err)
+	assert.Zero(t, st.Mode().Perm()&0o222)
+
+	hash := fmt.Sprintf("%016x", xxhash.Sum64String(two.String()))
+	path, err := f.Proven(own, "master.wav", 36, hash)
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(path, 0o600))
+	require.NoError(t, os.WriteFile(path, []byte(one.String()), 0o600))
+	_, err = f.Proven(own, "master.wav", 36, hash)
+	assert.Equal(t, "not_as_proven", code(err), "as long as it was, and other bytes")
+	require.NoError(t, os.WriteFile(path, []byte(two.String()), 0o600))
+	_, err = f.Proven(own, "master.wav", 36, hash)
+	assert.NoError(t, err)
+	require.NoError(t, os.Remove(path))
+	_, err = f.Proven(own, "master.wav", 36, hash)
+	assert.Equal(t, "not_as_proven", code(err))
+	require.NoError(t, f.DropAttempt(dir, one), "one that is gone")
+	require.NoError(t, f.DropAttempt(dir, two))
+	assert.NoDirExists(t, dir)
 }
 
 // One pass finds facts, hash, levels and survey, and leaves a summary that can be read.
@@ -246,4 +267,32 @@ func TestListedBesideFiles(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "card", "ascmhl", "0003_card.mhl"), []byte("<no"), 0o600))
 	_, _, err = s.Listed("card/A.wav")
 	assert.Equal(t, "bad_hash_list", code(err))
+}
+
+// Rates that nobody records at are read like any other, or refused: they never end the work on other files.
+func TestOddRatesAreAnalysed(t *testing.T) {
+	f, _ := folder(t)
+	for _, hz := range []uint32{1, 2, 3, 7, 19, 20, 50, 99, 100, 199, 200, 333, 359, 360, 361, 999, 1000, 384000, 6000000} {
+		for _, frames := range []int{1, 2, 100, 5000} {
+			b := []byte("RIFF\x00\x00\x00\x00WAVEfmt \x10\x00\x00\x00\x01\x00\x02\x00")
+			b = binary.LittleEndian.AppendUint32(b, hz)
+			b = binary.LittleEndian.AppendUint32(b, hz*4)
+			b = append(b, "\x04\x00\x10\x00data"...)
+			b = binary.LittleEndian.AppendUint32(b, uint32(frames*4))
+			for i := range frames * 2 {
+				b = binary.LittleEndian.AppendUint16(b, uint16(i*7919))
+			}
+			binary.LittleEndian.PutUint32(b[4:], uint32(len(b)-8))
+			path := filepath.Join(t.TempDir(), "x.wav")
+			require.NoError(t, os.WriteFile(path, b, 0o600))
+			err := safely.Do(func() error {
+				_, err := f.Analyse(t.Context(), uuid.New(), path, "x.wav", func(int64, int64) {})
+				return err
+			})
+			var p *safely.Panic
+			if errors.As(err, &p) {
+				t.Fatalf("%d Hz, %d frames: %v\n%s", hz, frames, p.Value, p.Stack)
+			}
+		}
+	}
 }

@@ -71,5 +71,5 @@ func Relate(ctx context.Context, channels []ChannelOf) (survey.Findings, error) 
 		s.Add(part)
 		at += int64(n)
 	}
-	return s.Close(), nil
+	return s.Close(ctx)
 }

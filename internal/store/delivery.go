@@ -45,11 +45,12 @@ type Delivery struct {
 	Clipped      int64
 	Proof        *delivery.Proof
 	JobID        *int64
+	Attempt      *uuid.UUID // whose files count
 	OrderedAt    time.Time
 	FinishedAt   *time.Time
 }
 
-const deliveryColumns = `id, production_id, reel_id, plan, state, error_code, error_message, clipped, proof, job_id, ordered_at, finished_at`
+const deliveryColumns = `id, production_id, reel_id, plan, state, error_code, error_message, clipped, proof, job_id, attempt, ordered_at, finished_at`
 
 // Delivery finds one.
 func (q Queries) Delivery(ctx context.Context, id uuid.UUID) (Delivery, error) {
@@ -85,8 +86,25 @@ func (q Queries) MoveDelivery(ctx context.Context, id uuid.UUID, state string, r
 		WHERE id = $1 AND (state <> 'cancelled' OR $2 = 'waiting')`, id, state, r.Code, r.Message)
 }
 
-// FinishDelivery records the proof. A proof that has not passed fails the delivery.
-func (q Queries) FinishDelivery(ctx context.Context, id uuid.UUID, p delivery.Proof, clipped int64, r *snag.Refusal) error {
+// BeginDelivery makes an attempt the one that counts, unless the delivery has ended.
+func (q Queries) BeginDelivery(ctx context.Context, id, attempt uuid.UUID) error {
+	return q.exec(ctx, `UPDATE deliveries SET state = 'rendering', attempt = $2, error_code = '', error_message = '', finished_at = NULL
+		WHERE id = $1 AND state NOT IN ('proven', 'failed', 'cancelled')`, id, attempt)
+}
+
+// ProveDelivery says that an attempt has written everything and is reading it back.
+func (q Queries) ProveDelivery(ctx context.Context, id, attempt uuid.UUID) error {
+	return q.exec(ctx, `UPDATE deliveries SET state = 'proving' WHERE id = $1 AND attempt = $2 AND state = 'rendering'`, id, attempt)
+}
+
+// FailDelivery ends an attempt that can't be made.
+func (q Queries) FailDelivery(ctx context.Context, id, attempt uuid.UUID, r *snag.Refusal) error {
+	return q.exec(ctx, `UPDATE deliveries SET state = 'failed', error_code = $3, error_message = $4, finished_at = now()
+		WHERE id = $1 AND attempt = $2 AND state IN ('rendering', 'proving')`, id, attempt, r.Code, r.Message)
+}
+
+// FinishDelivery records an attempt's proof. A proof that has not passed fails the delivery.
+func (q Queries) FinishDelivery(ctx context.Context, id, attempt uuid.UUID, p delivery.Proof, clipped int64, r *snag.Refusal) error {
 	state := "proven"
 	if r != nil {
 		state = "failed"
@@ -94,7 +112,7 @@ func (q Queries) FinishDelivery(ctx context.Context, id uuid.UUID, p delivery.Pr
 		r = &snag.Refusal{}
 	}
 	return q.exec(ctx, `UPDATE deliveries SET state = $2, proof = $3, clipped = $4, error_code = $5, error_message = $6, finished_at = now()
-		WHERE id = $1 AND state <> 'cancelled'`, id, state, p, clipped, r.Code, r.Message)
+		WHERE id = $1 AND attempt = $7 AND state = 'proving'`, id, state, p, clipped, r.Code, r.Message, attempt)
 }
 
 // DeliverySnags counts a production's deliveries that failed.

@@ -91,9 +91,10 @@ type Writing struct {
 	ErrorMessage string
 	Proof        []poly.FileProof
 	JobID        *int64
+	Attempt      *uuid.UUID // whose files count
 }
 
-const writingColumns = `id, production_id, take_name, body, state, error_code, error_message, proof, job_id`
+const writingColumns = `id, production_id, take_name, body, state, error_code, error_message, proof, job_id, attempt`
 
 // Writing finds one.
 func (q Queries) Writing(ctx context.Context, id uuid.UUID) (Writing, error) {
@@ -114,6 +115,21 @@ func (q Queries) InsertWriting(ctx context.Context, w Writing) error {
 // SetWritingJob remembers the job that works on it.
 func (q Queries) SetWritingJob(ctx context.Context, id uuid.UUID, job int64) error {
 	return q.exec(ctx, `UPDATE writings SET job_id = $2 WHERE id = $1`, id, job)
+}
+
+// BeginWriting makes an attempt the one that counts, unless the writing has ended.
+func (q Queries) BeginWriting(ctx context.Context, id, attempt uuid.UUID) error {
+	return q.exec(ctx, `UPDATE writings SET state = 'writing', attempt = $2, proof = NULL, error_code = '', error_message = ''
+		WHERE id = $1 AND state NOT IN ('proven', 'failed')`, id, attempt)
+}
+
+// EndWriting moves an attempt on, while it is the one that counts. r is the reason it failed, or nil.
+func (q Queries) EndWriting(ctx context.Context, id, attempt uuid.UUID, state string, proof []poly.FileProof, r *snag.Refusal) error {
+	if r == nil {
+		r = &snag.Refusal{}
+	}
+	return q.exec(ctx, `UPDATE writings SET state = $3, proof = $4, error_code = $5, error_message = $6
+		WHERE id = $1 AND attempt = $2 AND state IN ('writing', 'proving')`, id, attempt, state, proof, r.Code, r.Message)
 }
 
 // MoveWriting moves one on. r is the reason it failed, or nil.

@@ -17,6 +17,8 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
+
+	"zestyloom/core/snag"
 )
 
 // ErrNotFound says that a row is not there.
@@ -41,14 +43,30 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
-	return &Store{Queries{pool}, pool}, nil
+	return &Store{Queries{tagged{pool}}, pool}, nil
 }
 
 // Close closes all connections.
 func (s *Store) Close() { s.Pool.Close() }
 
-// Migrate brings the schema, and that of the job queue, to this version of the program.
-func (s *Store) Migrate(ctx context.Context) error {
+// migrating is the advisory lock under which schemas change: programs that start at once wait for each other.
+const migrating = 0x5A4D
+
+// Migrate brings the schema, and that of the job queue, to this version of the program. A schema that a later version
+// has made is refused and left as it is.
+func (s *Store) Migrate(ctx context.Context) (err error) {
+	c, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer c.Release()
+	if _, err := c.Exec(ctx, `SELECT pg_advisory_lock($1, 0)`, migrating); err != nil {
+		return err
+	}
+	defer func() {
+		_, e := c.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock($1, 0)`, migrating)
+		err = errors.Join(err, e)
+	}()
 	db := stdlib.OpenDBFromPool(s.Pool)
 	defer db.Close()
 	files, err := fs.Sub(migrations, "migrations")
@@ -58,6 +76,13 @@ func (s *Store) Migrate(ctx context.Context) error {
 	g, err := goose.NewProvider(goose.DialectPostgres, db, files)
 	if err != nil {
 		return err
+	}
+	there, err := g.GetDBVersion(ctx)
+	if err != nil {
+		return fmt.Errorf("the database's version can't be read: %w", err)
+	}
+	if sources := g.ListSources(); there > sources[len(sources)-1].Version {
+		return snag.Refuse("newer_schema", "the database was last used by a later version of the program (its schema is %d, this program knows %d): start that version, or restore the backup that belongs to this one; nothing was changed", there, sources[len(sources)-1].Version)
 	}
 	if _, err := g.Up(ctx); err != nil {
 		return fmt.Errorf("the database's schema could not be brought up to date: %w", err)
@@ -80,7 +105,15 @@ type Tx struct {
 
 // InTx runs fn in a transaction, which is committed unless fn returns an error.
 func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { return fn(Tx{Queries{tx}, tx}) })
+	var failed error
+	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		failed = fn(Tx{Queries{tagged{tx}}, tx})
+		return failed
+	})
+	if failed != nil {
+		return failed
+	}
+	return Tag(err) // of beginning or committing
 }
 
 // Queries are the statements, on a pool or in a transaction.
@@ -110,9 +143,9 @@ func one[T any](ctx context.Context, q Queries, sql string, args ...any) (T, err
 	}
 	v, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
 	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
+		return v, ErrNotFound
 	}
-	return v, err
+	return v, Tag(err)
 }
 
 // many collects rows.
@@ -121,7 +154,8 @@ func many[T any](ctx context.Context, q Queries, sql string, args ...any) ([]T, 
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	return all, Tag(err)
 }
 
 // exec runs a statement that must touch a row.

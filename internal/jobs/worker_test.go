@@ -1,0 +1,57 @@
+package jobs
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
+	"github.com/stretchr/testify/assert"
+
+	"zestyloom/core/snag"
+)
+
+// What ends a worker, or would, is the end of the one thing it was about; what is worth another try gets one.
+func TestWhatOneJobBringsToLight(t *testing.T) {
+	for name, c := range map[string]struct {
+		metadata string
+		do       func() error
+		refused  string // code
+		again    bool
+	}{
+		"done":          {"{}", func() error { return nil }, "", false},
+		"tried again":   {"{}", func() error { return io.ErrUnexpectedEOF }, "", true},
+		"a defect":      {"{}", func() error { var p *slog.Logger; p.Info("x"); return nil }, "defect", false},
+		"two deaths":    {`{"deaths": 2}`, func() error { return nil }, "", false},
+		"three deaths":  {`{"deaths": 3}`, func() error { return errors.New("not reached") }, "worker_died", false},
+		"odd metadata":  {`{"deaths": "many"}`, func() error { return nil }, "", false},
+		"more of them":  {`{"deaths": 30, "other": [1]}`, func() error { return nil }, "worker_died", false},
+		"no such field": {`{"river:queue": 1}`, func() error { return nil }, "", false},
+	} {
+		refused := ""
+		w := &worker[AnalyseArgs]{log: slog.New(slog.DiscardHandler), do: func(context.Context, AnalyseArgs) error { return c.do() },
+			refuse: func(_ context.Context, _ AnalyseArgs, why *snag.Refusal) error {
+				refused = why.Code
+				return nil
+			}}
+		err := w.Work(t.Context(), &river.Job[AnalyseArgs]{JobRow: &rivertype.JobRow{Kind: "analyse", Metadata: []byte(c.metadata)}, Args: AnalyseArgs{uuid.New()}})
+		assert.Equal(t, c.refused, refused, name)
+		assert.Equal(t, c.again, err != nil, name)
+	}
+	nobody := &worker[CheckArgs]{log: slog.New(slog.DiscardHandler), do: func(context.Context, CheckArgs) error { panic("x") }}
+	assert.NoError(t, nobody.Work(t.Context(), &river.Job[CheckArgs]{JobRow: &rivertype.JobRow{Metadata: []byte("{}")}}), "where nobody waits, it is logged")
+}
+
+func TestTriedAgainSoon(t *testing.T) {
+	w := &worker[AnalyseArgs]{}
+	for attempt, most := range map[int]time.Duration{1: 2 * time.Second, 3: 5 * time.Second, 10: 31 * time.Second, 1000: 31 * time.Second} {
+		next := time.Until(w.NextRetry(&river.Job[AnalyseArgs]{JobRow: &rivertype.JobRow{Attempt: attempt}}))
+		assert.Positive(t, next)
+		assert.Less(t, next, most, "attempt %d", attempt)
+	}
+}
