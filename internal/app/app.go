@@ -28,7 +28,8 @@ type App struct {
 	Shelf     *media.Shelf // nil without one
 	Queue     Queue
 	Now       func() time.Time
-	uploading sync.Mutex // one whole upload is taken in at a time
+	Trouble   func() string // what keeps the database from running, in words; nil where it is not ours
+	uploading sync.Mutex    // one whole upload is taken in at a time
 }
 
 // Queue does work in the background.

@@ -3,6 +3,7 @@ package app_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -272,4 +273,94 @@ func TestDeliveries(t *testing.T) {
 	assert.Equal(t, "cancelled", waiting.State)
 	require.NoError(t, f.Deliver(f.ctx, waiting.ID), "its job, if it runs all the same, does nothing")
 	assert.NoDirExists(t, f.Media.Delivery(waiting.ID))
+}
+
+// Whatever the server was doing with an upload when it was killed, the next sweep ends it: one file, with a row, and
+// nothing else left of it.
+func TestAKillAtAnyStepOfTakingIn(t *testing.T) {
+	for step := range 4 {
+		f := setup(t)
+		b, err := os.ReadFile(testmedia.Path(t, "poly8_s24.wav"))
+		require.NoError(t, err)
+		id := "0123456789abcdef"
+		bytes, info := filepath.Join(f.Media.Uploads(), id), filepath.Join(f.Media.Uploads(), id+".info")
+		require.NoError(t, os.WriteFile(bytes, b, 0o600))
+		require.NoError(t, os.WriteFile(info, fmt.Appendf(nil, `{"Size": %d, "MetaData": {"filename": "a.wav", "production": %q}}`, len(b), f.p.ID), 0o600))
+		u, err := f.Media.Upload(id)
+		require.NoError(t, err)
+		rel := f.Media.OriginalPath(u.File, "a.wav")
+		switch step {
+		case 1: // it had its place, by a second name
+			require.NoError(t, f.Media.Adopt(bytes, rel))
+		case 2: // it had been moved there, where a file can have only one name
+			require.NoError(t, f.Media.Adopt(bytes, rel))
+			require.NoError(t, os.Remove(bytes))
+		case 3: // its row stood
+			st, err := os.Stat(info)
+			require.NoError(t, err)
+			_, err = f.TakeWholeUpload(f.ctx, u)
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(bytes, b, 0o600))
+			require.NoError(t, os.WriteFile(info, fmt.Appendf(nil, `{"Size": %d, "MetaData": {"filename": "a.wav", "production": %q}}`, len(b), f.p.ID), 0o600))
+			require.NoError(t, os.Chtimes(info, st.ModTime(), st.ModTime()))
+		}
+		_, err = f.Sweep(f.ctx, 0)
+		require.NoError(t, err)
+		_, err = f.Sweep(f.ctx, 0)
+		require.NoError(t, err)
+		files, err := f.Store.FilesAfter(f.ctx, f.p.ID, uuid.Nil, 10)
+		require.NoError(t, err)
+		require.Len(t, files, 1, "step %d", step)
+		assert.Equal(t, u.File, files[0].ID)
+		got, err := os.ReadFile(f.Media.Path(files[0].Path))
+		require.NoError(t, err)
+		assert.Equal(t, b, got)
+		left, err := os.ReadDir(f.Media.Uploads())
+		require.NoError(t, err)
+		assert.Empty(t, left, "step %d", step)
+	}
+}
+
+// What no row speaks of is put away: sound apart, and what can be made again for good. What rows speak of stays.
+func TestStrayFiles(t *testing.T) {
+	f := setup(t)
+	kept := f.take("poly8_s24.wav", "a.wav")
+	at := func(place string, id uuid.UUID, names ...string) string {
+		dir := filepath.Join(f.dir, place, id.String())
+		require.NoError(t, os.MkdirAll(dir, 0o755))
+		for _, n := range names {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, n), []byte(n), 0o600))
+		}
+		return dir
+	}
+	sound, working := uuid.New(), uuid.New()
+	at("originals", sound, "lost.wav")
+	at("originals", working, ".working.wav", ".proxy.mp4")
+	at("deliveries", uuid.New(), ".master.wav.1.part")
+	summary := f.Media.Summary(uuid.New())
+	require.NoError(t, os.WriteFile(summary, nil, 0o600))
+	old := filepath.Join(f.Media.Uploads(), "left")
+	for _, n := range []string{old, old + ".info", old + ".lock", filepath.Join(f.Media.Uploads(), "young")} {
+		require.NoError(t, os.WriteFile(n, []byte("{}"), 0o600))
+		if !strings.HasSuffix(n, "young") {
+			week := time.Now().Add(-8 * 24 * time.Hour)
+			require.NoError(t, os.Chtimes(n, week, week))
+		}
+	}
+	s, err := f.Sweep(f.ctx, time.Hour)
+	require.NoError(t, err)
+	assert.Equal(t, app.Swept{Removed: 3}, s, "what is young may yet get its row; uploads of a week ago go")
+	assert.NoFileExists(t, old)
+	s, err = f.Sweep(f.ctx, 0)
+	require.NoError(t, err)
+	assert.Equal(t, app.Swept{Kept: 1, Removed: 3}, s)
+	got, err := os.ReadFile(filepath.Join(f.dir, "found", "originals-"+sound.String(), "lost.wav"))
+	require.NoError(t, err, "sound that is nowhere else is never thrown away by itself")
+	assert.Equal(t, "lost.wav", string(got))
+	assert.NoFileExists(t, summary)
+	assert.FileExists(t, f.Media.Path(kept.Path))
+	assert.FileExists(t, f.Media.Summary(kept.ID))
+	s, err = f.Sweep(f.ctx, 0)
+	require.NoError(t, err)
+	assert.Equal(t, app.Swept{}, s)
 }

@@ -16,17 +16,26 @@ import (
 	"zestyloom/internal/store"
 )
 
-// TakeUpload takes a finished upload in: the file moves to its place and its analysis is queued.
+// TakeUpload takes a finished upload in: the file gets its place and its analysis is queued.
 func (a *App) TakeUpload(ctx context.Context, production uuid.UUID, name, upload string, size int64) (store.File, error) {
-	f := store.File{ID: store.NewID(), ProductionID: production, Name: displayName(name), Size: size, Origin: "upload", State: "waiting"}
+	return a.takeUpload(ctx, store.NewID(), production, name, upload, size)
+}
+
+// takeUpload gives an upload its place, then the row that makes it a file, and only then lets go of the upload. Killed
+// in between, it is done again under the same id, and nothing is missing or doubled.
+func (a *App) takeUpload(ctx context.Context, id, production uuid.UUID, name, upload string, size int64) (store.File, error) {
+	f := store.File{ID: id, ProductionID: production, Name: displayName(name), Size: size, Origin: "upload", State: "waiting"}
 	f.Path = a.Media.OriginalPath(f.ID, f.Name)
 	if err := a.Media.Adopt(upload, f.Path); err != nil {
 		return f, err
 	}
 	if err := a.insertFile(ctx, f); err != nil {
-		return f, errors.Join(err, a.Media.Return(f.Path, upload), a.Media.RemoveOriginal(f.ID))
+		if _, e := os.Stat(upload); e == nil { // it is still an upload, and is tried again as one
+			err = errors.Join(err, a.Media.RemoveOriginal(f.ID))
+		}
+		return f, err
 	}
-	return f, nil
+	return f, media.Forget(upload)
 }
 
 // SweepUploads takes in the uploads that are whole and were not, as when the database was gone at their last byte or
@@ -50,14 +59,19 @@ func (a *App) SweepUploads(ctx context.Context) (taken int, err error) {
 func (a *App) TakeWholeUpload(ctx context.Context, u media.Upload) (store.File, error) {
 	a.uploading.Lock()
 	defer a.uploading.Unlock()
+	if there, err := a.Store.File(ctx, u.File); err == nil { // its row was all that it still needed, and is there
+		return there, u.Forget()
+	} else if !errors.Is(err, ErrNotFound) {
+		return there, err
+	}
 	if !u.There() {
-		return store.File{}, ErrNotFound // another has been quicker
+		return store.File{}, ErrNotFound // another has been quicker, and the file was removed again
 	}
 	production, err := uuid.Parse(u.Production)
 	if err != nil {
 		return store.File{}, snag.Refuse("no_production", "the upload of %s names no production", u.Name)
 	}
-	f, err := a.TakeUpload(ctx, production, u.Name, u.Path, u.Size)
+	f, err := a.takeUpload(ctx, u.File, production, u.Name, u.Path, u.Size)
 	if err != nil {
 		return f, err
 	}

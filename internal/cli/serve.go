@@ -35,6 +35,7 @@ type settings struct {
 	shelf    string
 	noWorker bool
 	seed     bool // the demonstration
+	keep     bool // the database, if it is ours: brought back when it ends by itself, and stopped with us
 	reset    bool
 }
 
@@ -134,6 +135,7 @@ func (s *settings) serve(cmd *cobra.Command) error {
 			return err
 		}
 	}
+	s.keep = true
 	return s.with(ctx, func(a *app.App) error {
 		hub, watcher := httpapi.NewHub(), app.NewWatcher(a)
 		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log})
@@ -160,7 +162,7 @@ func (s *settings) serve(cmd *cobra.Command) error {
 				}
 			})
 		}
-		srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return requests }}
+		srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, BaseContext: func(net.Listener) context.Context { return requests }}
 		go func() {
 			if err := srv.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
 				failed <- err
@@ -184,16 +186,18 @@ func (s *settings) serve(cmd *cobra.Command) error {
 	})
 }
 
-// tidy takes in uploads that are whole and were left, and removes productions whose time has come: at start and every
+// tidy compares the media folder with the database and removes productions whose time has come: at start and every
 // minute.
 func tidy(ctx context.Context, a *app.App, log *slog.Logger) {
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()
 	for {
-		if n, err := a.SweepUploads(ctx); err != nil && ctx.Err() == nil {
-			log.Error("taking in uploads that were left", "error", err)
-		} else if n > 0 {
-			log.Warn("taken in uploads that were left", "files", n)
+		did, err := a.Sweep(ctx, app.StrayAge)
+		if err != nil && ctx.Err() == nil {
+			log.Error("comparing the media folder with the database", "error", err)
+		}
+		if did != (app.Swept{}) {
+			log.Warn("the media folder was put in order", "uploads taken in", did.TakenIn, "put into found", did.Kept, "removed", did.Removed)
 		}
 		n, err := a.RemoveDue(ctx)
 		if err != nil && ctx.Err() == nil {
@@ -213,12 +217,13 @@ func tidy(ctx context.Context, a *app.App, log *slog.Logger) {
 // with opens the database and the media folder, and closes them after fn.
 func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error) {
 	url := s.database
+	var trouble func() string
 	if url == "" {
 		dir, err := s.clusterDir()
 		if err != nil {
 			return err
 		}
-		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: dir})
+		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: dir, Keep: s.keep})
 		if err != nil {
 			return err
 		}
@@ -226,7 +231,7 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 		if err := pg.CreateDatabase(ctx, "zestyloom"); err != nil {
 			return err
 		}
-		url = pg.URL("zestyloom")
+		url, trouble = pg.URL("zestyloom"), pg.Trouble
 	}
 	st, err := store.Open(ctx, url)
 	if err != nil {
@@ -244,7 +249,7 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	if err != nil {
 		return err
 	}
-	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now}
+	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now, Trouble: trouble}
 	if s.shelf != "" {
 		if a.Shelf, err = media.OpenShelf(s.shelf); err != nil {
 			return fmt.Errorf("the shelf can't be opened: %w", err)

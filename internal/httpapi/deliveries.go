@@ -117,6 +117,9 @@ func (s *server) OrderDelivery(ctx context.Context, r contract.OrderDeliveryRequ
 
 // ListDeliveries implements contract.StrictServerInterface.
 func (s *server) ListDeliveries(ctx context.Context, r contract.ListDeliveriesRequestObject) (contract.ListDeliveriesResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
 	ds, err := s.app.Store.Deliveries(ctx, r.Production, 100)
 	if err != nil {
 		return nil, err
@@ -189,6 +192,8 @@ func (d download) serve(w http.ResponseWriter, headers map[string]string) error 
 	if err != nil {
 		return err
 	}
+	// What is given out is nothing that runs in the place of this page.
+	w.Header().Set("Content-Security-Policy", "default-src 'none'; sandbox")
 	for name, value := range headers {
 		w.Header().Set(name, value)
 	}

@@ -28,8 +28,9 @@ func NewHub() *Hub { return &Hub{subs: map[chan app.Event]uuid.UUID{}} }
 // Run listens to the database until ctx ends. A lost connection is made again; browsers are then
 // told to look at everything anew, since they may have missed something.
 func (h *Hub) Run(ctx context.Context, st *store.Store, log *slog.Logger) {
+	again := func() {}
 	for {
-		err := st.Listen(ctx, func(payload string) {
+		err := st.Listen(ctx, func() { again() }, func(payload string) {
 			var e app.Event
 			if err := json.Unmarshal([]byte(payload), &e); err != nil {
 				log.Error("an event is not understood", "payload", payload, "error", err)
@@ -46,8 +47,10 @@ func (h *Hub) Run(ctx context.Context, st *store.Store, log *slog.Logger) {
 			return
 		case <-time.After(time.Second):
 		}
-		for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "shelf", "syncs"} {
-			h.send(app.Event{Kind: kind}, true)
+		again = func() {
+			for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "shelf", "syncs"} {
+				h.send(app.Event{Kind: kind}, true)
+			}
 		}
 	}
 }

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"time"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
@@ -19,16 +20,27 @@ func (s *server) GetHealth(context.Context, contract.GetHealthRequestObject) (co
 // GetReady implements contract.StrictServerInterface.
 func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject) (contract.GetReadyResponseObject, error) {
 	h := contract.Health{Status: contract.Ok, Parts: map[string]string{}}
+	ask, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	says := map[string]string{"database": "the database does not answer", "media": "nothing can be written to the media folder", "queue": "the job queue can't be read"}
+	if t := s.app.Trouble; t != nil && t() != "" {
+		says["database"] = t()
+	}
 	for part, err := range map[string]error{
-		"database": s.app.Store.Pool.Ping(ctx),
+		"database": s.app.Store.Pool.Ping(ask),
 		"media":    s.app.Media.Usable(),
-		"queue":    s.app.Store.QueueUsable(ctx),
+		"queue":    s.app.Store.QueueUsable(ask),
 	} {
 		h.Parts[part] = "ok"
 		if err != nil {
 			s.log.Error("not ready", "part", part, "error", err)
-			h.Parts[part], h.Status = "failing", contract.Failing
+			h.Parts[part], h.Status = says[part], contract.Failing
 		}
+	}
+	// A full disk keeps nobody from reading and deleting: it is said, and the server is ready.
+	h.Parts["disk"] = "ok"
+	if free, ok := s.app.Media.Free(); ok && free <= 0 {
+		h.Parts["disk"] = "the disk of the media folder is full but for what is kept for the database: nothing is taken in or written until there is room"
 	}
 	if h.Status != contract.Ok {
 		return contract.GetReady503JSONResponse(h), nil

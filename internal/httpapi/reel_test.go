@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -170,7 +171,10 @@ func TestDeliveryToProof(t *testing.T) {
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	assert.Equal(t, 206, resp.StatusCode)
-	src, err := source.Open(s.media + "/deliveries/" + d.Id.String() + "/Test-Reel 1.wav")
+	made, err := filepath.Glob(s.media + "/deliveries/" + d.Id.String() + "/*/Test-Reel 1.wav")
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	src, err := source.Open(made[0])
 	require.NoError(t, err)
 	defer src.Close()
 	assert.EqualValues(t, 48000, src.Frames)

@@ -4,12 +4,16 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
 	"strings"
+	"syscall"
+	"time"
 
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
@@ -133,8 +137,17 @@ func (s *server) fail(c *gin.Context, err error) {
 		problem(c, http.StatusNotFound, "not_found", "what was asked for is not here, or not any more")
 	case errors.As(err, &r) && conflicts[r.Code]:
 		problem(c, http.StatusConflict, r.Code, r.Message)
+	case errors.As(err, &r) && r.Code == "disk_full":
+		problem(c, http.StatusInsufficientStorage, r.Code, r.Message)
 	case errors.As(err, &r):
 		problem(c, http.StatusUnprocessableEntity, r.Code, r.Message)
+	case errors.Is(err, syscall.ENOSPC), store.Full(err):
+		full := s.app.Media.NoRoom()
+		problem(c, http.StatusInsufficientStorage, full.Code, full.Message)
+	case store.Away(err):
+		s.log.Warn("the database is away", "path", c.Request.URL.Path, "error", err)
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusServiceUnavailable, "database_away", "the database does not answer just now; nothing was changed by this, and it works again by itself once the database is back")
 	case store.IsBadText(err):
 		problem(c, http.StatusUnprocessableEntity, "bad_text", "a text holds characters that no name or label can have: type it again without them")
 	case errors.Is(err, context.Canceled):
@@ -145,9 +158,23 @@ func (s *server) fail(c *gin.Context, err error) {
 	}
 }
 
+// Bounds of what comes in, but for uploads, which have their own.
+const (
+	maxBody  = 16 << 20         // bytes of a request's body
+	bodyTime = 30 * time.Second // until all of it is here
+)
+
 // guard refuses requests that come by another name or from another site's page. Until there is
 // sign-in, being reachable only from this machine is the whole of the protection.
 func guard(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("X-Frame-Options", "DENY")
+	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	h.Set("Cross-Origin-Resource-Policy", "same-origin")
+	h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), usb=()")
 	if !loopbackHost(c.Request.Host) {
 		problem(c, http.StatusForbidden, "foreign_host", "this server answers to localhost only")
 		return
@@ -159,11 +186,49 @@ func guard(c *gin.Context) {
 			return
 		}
 	}
-	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'")
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "no-referrer")
+	// A browser says where a request comes from. What a person typed comes from nowhere, and a link of another
+	// site may lead to a page, but to nothing that the interface answers.
+	switch c.Request.Header.Get("Sec-Fetch-Site") {
+	case "", "same-origin", "none":
+	default:
+		page := c.Request.Method == http.MethodGet && c.Request.Header.Get("Sec-Fetch-Mode") == "navigate" && !strings.HasPrefix(c.Request.URL.Path, "/api/")
+		if !page {
+			problem(c, http.StatusForbidden, "foreign_origin", "requests from other sites' pages are refused")
+			return
+		}
+	}
+	if strings.HasPrefix(c.Request.URL.Path, "/api/uploads/") {
+		return
+	}
+	if c.Request.ContentLength > maxBody {
+		c.Header("Connection", "close")
+		problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body is %d bytes and may be %d MiB: send less at once", c.Request.ContentLength, maxBody>>20))
+		return
+	}
+	if c.Request.Body != nil && c.Request.Body != http.NoBody {
+		slow := http.NewResponseController(c.Writer)
+		_ = slow.SetReadDeadline(time.Now().Add(bodyTime)) // where it can't be set, as in tests, nothing is slow
+		c.Request.Body = &bounded{http.MaxBytesReader(c.Writer, c.Request.Body, maxBody), slow}
+	}
 }
+
+// bounded is a body that may not be large, nor slow.
+type bounded struct {
+	io.ReadCloser
+	slow *http.ResponseController
+}
+
+// Read lets the connection wait again once the body is here: answers may be long streams.
+func (b *bounded) Read(p []byte) (int, error) {
+	n, err := b.ReadCloser.Read(p)
+	if errors.Is(err, io.EOF) {
+		_ = b.slow.SetReadDeadline(time.Time{})
+	}
+	return n, err
+}
+
+// tooLarge reports whether an error is about a body that is too large.
+func tooLarge(err error) bool { return errors.As(err, new(*http.MaxBytesError)) }
 
 func loopbackHost(host string) bool {
 	name := host
@@ -208,7 +273,12 @@ func validate() (gin.HandlerFunc, error) {
 			return
 		}
 		err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route})
-		if err != nil {
+		switch {
+		case err == nil:
+		case tooLarge(err):
+			c.Header("Connection", "close")
+			problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body may be %d MiB: send less at once", maxBody>>20))
+		default:
 			problem(c, http.StatusBadRequest, "bad_request", firstLine(err.Error()))
 		}
 	}, nil

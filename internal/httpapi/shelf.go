@@ -52,6 +52,9 @@ func (s *server) DeclineOffered(ctx context.Context, r contract.DeclineOfferedRe
 
 // ListHashLists implements contract.StrictServerInterface.
 func (s *server) ListHashLists(ctx context.Context, r contract.ListHashListsRequestObject) (contract.ListHashListsResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
 	lists, err := s.app.HashLists(ctx, r.Production)
 	out := contract.ListHashLists200JSONResponse{}
 	for _, l := range lists {

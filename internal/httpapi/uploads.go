@@ -7,6 +7,8 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"syscall"
+	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
@@ -15,6 +17,7 @@ import (
 	tus "github.com/tus/tusd/v2/pkg/handler"
 	tuslog "golang.org/x/exp/slog" // the one tusd speaks
 
+	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
 
@@ -25,8 +28,10 @@ func (s *server) uploads() (gin.HandlerFunc, error) {
 	composer := tus.NewStoreComposer()
 	filestore.New(dir).UseIn(composer)
 	filelocker.New(dir).UseIn(composer)
+	// Whole files of a known length are what is taken in: nothing is put together from parts.
+	composer.UsesConcater, composer.UsesLengthDeferrer = false, false
 	h, err := tus.NewHandler(tus.Config{
-		StoreComposer: composer, BasePath: "/api/uploads/", DisableDownload: true,
+		StoreComposer: composer, BasePath: "/api/uploads/", DisableDownload: true, MaxSize: maxUpload, NetworkTimeout: time.Minute,
 		Logger: tuslog.New(tuslog.NewTextHandler(os.Stderr, &tuslog.HandlerOptions{Level: tuslog.LevelError})),
 		Cors:   &tus.CorsConfig{Disable: true},
 		PreUploadCreateCallback: func(e tus.HookEvent) (tus.HTTPResponse, tus.FileInfoChanges, error) {
@@ -34,8 +39,18 @@ func (s *server) uploads() (gin.HandlerFunc, error) {
 			if err == nil {
 				_, err = s.app.Store.Production(e.Context, id)
 			}
+			if store.Away(err) {
+				return tus.HTTPResponse{}, tus.FileInfoChanges{}, tus.NewError("ERR_DATABASE_AWAY", "the database does not answer just now: try again", http.StatusServiceUnavailable)
+			}
 			if err != nil {
 				return tus.HTTPResponse{}, tus.FileInfoChanges{}, tus.NewError("ERR_NO_PRODUCTION", "the upload names no production that is here", http.StatusUnprocessableEntity)
+			}
+			coming, err := s.app.Media.Coming()
+			if err == nil {
+				err = s.app.Media.Room(coming + e.Upload.Size)
+			}
+			if err != nil {
+				return tus.HTTPResponse{}, tus.FileInfoChanges{}, tus.NewError("ERR_DISK_FULL", snag.Of(err).Message, http.StatusInsufficientStorage)
 			}
 			return tus.HTTPResponse{}, tus.FileInfoChanges{}, nil
 		},
@@ -79,10 +94,17 @@ func (s *server) uploads() (gin.HandlerFunc, error) {
 				code, detail = "upload_refused", w.says.String()
 			}
 			c.Writer.Header().Del("Content-Length")
+			if strings.Contains(detail, syscall.ENOSPC.Error()) {
+				full := s.app.Media.NoRoom()
+				w.status, code, detail = http.StatusInsufficientStorage, full.Code, full.Message
+			}
 			problem(c, w.status, strings.ToLower(strings.TrimPrefix(code, "ERR_")), detail)
 		}
 	}, nil
 }
+
+// maxUpload bounds the bytes of a file: 16 TiB, more than any file system of a recorder holds.
+const maxUpload = 16 << 40
 
 const notTakenIn = "the file arrived and could not be taken in yet; its upload is kept, and taken in as soon as that is possible: try again"
 

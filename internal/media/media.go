@@ -3,7 +3,9 @@
 package media
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 
@@ -84,17 +86,33 @@ func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Deli
 // RemoveWriting removes what a take was written out as.
 func (f *Folder) RemoveWriting(id uuid.UUID) error { return os.RemoveAll(f.Writing(id)) }
 
-// Adopt moves a finished upload to its place.
+// Adopt gives a finished upload its place, where it may be already. Where a file can have two names its upload's
+// stays until Forget.
 func (f *Folder) Adopt(upload, rel string) error {
 	to := f.Path(rel)
 	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
 		return err
 	}
+	err := os.Link(upload, to)
+	switch {
+	case err == nil, errors.Is(err, fs.ErrExist):
+		return nil
+	case errors.Is(err, fs.ErrNotExist):
+		if _, e := os.Stat(to); e == nil {
+			return nil // moved before, by a process that was killed after it
+		}
+		return err
+	}
 	return os.Rename(upload, to)
 }
 
-// Return moves an adopted file back to where its upload was, so that it can be tried again.
-func (f *Folder) Return(rel, upload string) error { return os.Rename(f.Path(rel), upload) }
+// Forget lets go of an upload that has its place.
+func Forget(upload string) error {
+	if err := os.Remove(upload); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}
 
 // RemoveOriginal removes a file and its summary.
 func (f *Folder) RemoveOriginal(id uuid.UUID) error {

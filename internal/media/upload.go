@@ -1,12 +1,16 @@
 package media
 
 import (
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
+
+	"github.com/google/uuid"
 )
 
 // Upload is an upload as its info file, which tusd keeps beside the bytes, says.
@@ -16,12 +20,25 @@ type Upload struct {
 	Size       int64  // that it is to have
 	Name       string // of the file
 	Production string
+	File       uuid.UUID // that it is to become: the same however often that is tried
 	info       string
+	originals  string
+}
+
+// fileID is the UUIDv7 (RFC 9562) of the file that an upload becomes: of when it began, and of its own id where others
+// are random.
+func fileID(upload string, began time.Time) uuid.UUID {
+	id := uuid.NewSHA1(uuid.NameSpaceOID, []byte("upload "+upload))
+	ms := uint64(began.UnixMilli())
+	binary.BigEndian.PutUint16(id[0:], uint16(ms>>32))
+	binary.BigEndian.PutUint32(id[2:], uint32(ms))
+	id[6] = 0x70 | id[6]&0x0F
+	return id
 }
 
 // Upload reads what is known of an upload. It is fs.ErrNotExist when there is none.
 func (f *Folder) Upload(id string) (Upload, error) {
-	u := Upload{ID: id, Path: filepath.Join(f.Uploads(), id), info: filepath.Join(f.Uploads(), id+".info")}
+	u := Upload{ID: id, Path: filepath.Join(f.Uploads(), id), info: filepath.Join(f.Uploads(), id+".info"), originals: filepath.Join(f.root, Originals)}
 	if id != filepath.Base(id) || strings.HasPrefix(id, ".") {
 		return u, fs.ErrNotExist
 	}
@@ -29,6 +46,11 @@ func (f *Folder) Upload(id string) (Upload, error) {
 	if err != nil {
 		return u, err
 	}
+	st, err := os.Stat(u.info) // written once, when the upload begins
+	if err != nil {
+		return u, err
+	}
+	u.File = fileID(id, st.ModTime())
 	var said struct {
 		Size     int64
 		MetaData map[string]string
@@ -46,18 +68,43 @@ func (u Upload) Whole() bool {
 	return err == nil && st.Size() == u.Size
 }
 
-// There reports whether its bytes are still with the uploads.
+// There reports whether its bytes are still here, with the uploads or in the place that it was given.
 func (u Upload) There() bool {
 	_, err := os.Stat(u.Path)
-	return err == nil
+	return err == nil || u.adopted() != ""
 }
 
-// Forget removes what describes an upload that is over.
-func (u Upload) Forget() error {
-	if err := os.Remove(u.info); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
+// adopted is the place that its bytes have been given, empty when they have none.
+func (u Upload) adopted() string {
+	all, err := os.ReadDir(filepath.Join(u.originals, u.File.String()))
+	for _, e := range all {
+		info, err := e.Info()
+		if err == nil && info.Mode().IsRegular() && info.Size() == u.Size && !strings.HasPrefix(e.Name(), ".") {
+			return filepath.Join(u.originals, u.File.String(), e.Name())
+		}
 	}
-	return nil
+	_ = err // no such folder: it has none
+	return ""
+}
+
+// Forget removes an upload that is over, and what describes it.
+func (u Upload) Forget() error {
+	return errors.Join(Forget(u.Path), Forget(u.info))
+}
+
+// Coming is how many bytes of uploads that have begun are still to come.
+func (f *Folder) Coming() (bytes int64, err error) {
+	infos, err := filepath.Glob(filepath.Join(f.Uploads(), "*.info"))
+	for _, path := range infos {
+		u, e := f.Upload(strings.TrimSuffix(filepath.Base(path), ".info"))
+		if e != nil {
+			continue
+		}
+		if st, e := os.Stat(u.Path); e == nil {
+			bytes += max(0, u.Size-st.Size())
+		}
+	}
+	return bytes, err
 }
 
 // WholeUploads lists the uploads of which every byte is here.
@@ -68,7 +115,7 @@ func (f *Folder) WholeUploads() (out []Upload, err error) {
 	}
 	for _, path := range infos {
 		u, err := f.Upload(strings.TrimSuffix(filepath.Base(path), ".info"))
-		if err == nil && u.Whole() {
+		if err == nil && (u.Whole() || u.adopted() != "") {
 			out = append(out, u)
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -26,6 +27,9 @@ import (
 type Options struct {
 	Dir     string // holds the cluster, the password and the log; made when it is not there
 	Scratch bool   // data need not survive a crash of the machine: for tests
+	// Keep says that the server is brought back when it ends by itself, and that it ends with this process, even
+	// if another has started it. Without it, only a server that this process has started is stopped by it.
+	Keep bool
 }
 
 // Server is a running PostgreSQL.
@@ -33,12 +37,22 @@ type Server struct {
 	dir      string
 	port     int
 	password string
-	cmd      *exec.Cmd // nil when it was running already
-	exited   chan struct{}
+	bin      string
+	owner    *syscall.Credential
+	scratch  bool
+	stops    bool     // with this process
+	users    *os.File // held by all that use it
+
+	mu      sync.Mutex
+	exited  chan struct{} // of the process that was started last; nil when it was running already
+	trouble string
+
+	endSupervision context.CancelFunc
+	supervised     chan struct{}
 }
 
 // Start starts the server of a folder, making its cluster first when there is none. A server that
-// a killed process left running is taken over.
+// another process has started, or that a killed one left running, is taken over.
 func Start(ctx context.Context, o Options) (*Server, error) {
 	bin, err := binaries()
 	if err != nil {
@@ -51,45 +65,69 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err := os.MkdirAll(o.Dir, 0o711); err != nil {
 		return nil, err
 	}
-	s := &Server{dir: o.Dir}
-	if err := s.cluster(ctx, bin, owner); err != nil {
+	s := &Server{dir: o.Dir, bin: bin, owner: owner, scratch: o.Scratch, stops: o.Keep}
+	if err := s.use(); err != nil {
 		return nil, err
 	}
-	if s.adopt(ctx) {
-		return s, nil
+	err = s.locked(func() error {
+		if err := s.cluster(ctx, bin, owner); err != nil {
+			return err
+		}
+		if s.adopt(ctx) {
+			return nil
+		}
+		s.stops = true
+		if s.port, err = freePort(); err != nil {
+			return err
+		}
+		return s.launch(ctx)
+	})
+	if err != nil {
+		return nil, errors.Join(err, s.users.Close())
 	}
-	if s.port, err = freePort(); err != nil {
-		return nil, err
+	if o.Keep {
+		_ = os.Remove(s.left())
+		background, end := context.WithCancel(context.Background())
+		s.endSupervision, s.supervised = end, make(chan struct{})
+		go s.supervise(background)
 	}
+	return s, nil
+}
+
+// launch runs the server on its port and waits until it answers.
+func (s *Server) launch(ctx context.Context) error {
 	args := []string{"-D", s.data(), "-p", strconv.Itoa(s.port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=100",
 		"-c", "log_destination=stderr", "-c", "logging_collector=off"}
-	if o.Scratch {
+	if s.scratch {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}
-	log, err := os.OpenFile(filepath.Join(o.Dir, "postgres.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	log, err := os.OpenFile(filepath.Join(s.dir, "postgres.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer log.Close()
-	s.cmd = exec.Command(filepath.Join(bin, "postgres"), args...)
-	s.cmd.Stdout, s.cmd.Stderr = log, log
-	s.cmd.Dir = "/"
+	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
+	cmd.Stdout, cmd.Stderr = log, log
+	cmd.Dir = "/"
 	// A group of its own: Ctrl-C at the terminal is for us, who stop the server in order.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: owner}
-	if err := s.cmd.Start(); err != nil {
-		return nil, fmt.Errorf("PostgreSQL did not start: %w", err)
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Credential: s.owner}
+	if err := cmd.Start(); err != nil {
+		return fmt.Errorf("PostgreSQL did not start: %w", err)
 	}
-	s.exited = make(chan struct{})
+	exited := make(chan struct{})
 	go func() {
-		_ = s.cmd.Wait()
-		close(s.exited)
+		_ = cmd.Wait()
+		close(exited)
 	}()
+	s.mu.Lock()
+	s.exited = exited
+	s.mu.Unlock()
 	if err := s.ready(ctx); err != nil {
-		_ = s.Stop()
-		return nil, err
+		_ = s.interrupt(cmd.Process.Pid)
+		return err
 	}
-	return s, nil
+	return nil
 }
 
 func (s *Server) data() string { return filepath.Join(s.dir, "cluster") }
@@ -114,31 +152,56 @@ func (s *Server) CreateDatabase(ctx context.Context, name string) error {
 	return err
 }
 
-// Stop shuts the server down in order: connections are cut, everything is written.
+// Stop shuts the server down in order: connections are cut, everything is written. While other processes use it, it
+// goes on, and the last of them stops it.
 func (s *Server) Stop() error {
-	pid := 0
-	if s.cmd != nil {
-		pid = s.cmd.Process.Pid
-	} else if pid, _ = s.postmaster(); pid == 0 {
+	if s.users == nil {
 		return nil
 	}
+	if s.endSupervision != nil {
+		s.endSupervision()
+		<-s.supervised
+	}
+	defer func() {
+		s.users.Close()
+		s.users = nil
+	}()
+	_, err := os.Stat(s.left())
+	if !s.stops && err != nil {
+		return nil
+	}
+	if !s.alone() {
+		return os.WriteFile(s.left(), nil, 0o600)
+	}
+	_ = os.Remove(s.left())
+	pid, _ := s.postmaster()
+	if pid == 0 {
+		return nil
+	}
+	return s.interrupt(pid)
+}
+
+// interrupt stops the server's process and waits for its end.
+func (s *Server) interrupt(pid int) error {
 	if err := syscall.Kill(pid, syscall.SIGINT); err != nil && !errors.Is(err, syscall.ESRCH) {
 		return err
 	}
+	s.mu.Lock()
+	exited := s.exited
+	s.mu.Unlock()
 	deadline := time.Now().Add(20 * time.Second)
 	for time.Now().Before(deadline) {
-		if s.exited != nil {
+		if exited != nil { // its end has to be waited for: a child that has ended still counts as there
 			select {
-			case <-s.exited:
+			case <-exited:
 				return nil
 			case <-time.After(20 * time.Millisecond):
 			}
-			continue
-		}
-		if syscall.Kill(pid, 0) != nil {
+		} else if syscall.Kill(pid, 0) != nil {
 			return nil
+		} else {
+			time.Sleep(20 * time.Millisecond)
 		}
-		time.Sleep(20 * time.Millisecond)
 	}
 	return fmt.Errorf("PostgreSQL (process %d) did not stop within 20 s; see %s", pid, filepath.Join(s.dir, "postgres.log"))
 }
@@ -199,10 +262,13 @@ func (s *Server) postmaster() (pid, port int) {
 
 func (s *Server) adopt(ctx context.Context) bool {
 	_, port := s.postmaster()
-	if port == 0 {
+	if port == 0 || s.port != 0 && port != s.port {
 		return false
 	}
 	s.port = port
+	s.mu.Lock()
+	s.exited = nil
+	s.mu.Unlock()
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	return s.ready(ctx) == nil
@@ -212,13 +278,16 @@ func (s *Server) adopt(ctx context.Context) bool {
 func (s *Server) ready(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
 	defer cancel()
+	s.mu.Lock()
+	exited := s.exited
+	s.mu.Unlock()
 	for {
 		c, err := pgx.Connect(ctx, s.URL("postgres"))
 		if err == nil {
 			return c.Close(ctx)
 		}
 		select {
-		case <-s.exited: // nil, and so never, when taken over
+		case <-exited: // nil, and so never, when taken over
 			return fmt.Errorf("PostgreSQL stopped while starting; see %s", filepath.Join(s.dir, "postgres.log"))
 		case <-ctx.Done():
 			return fmt.Errorf("PostgreSQL does not answer: %w", err)

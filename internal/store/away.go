@@ -33,9 +33,12 @@ func Full(err error) bool {
 func Tag(err error) error {
 	var pg *pgconn.PgError
 	var a *awayError
+	var c *pgconn.ConnectError
 	switch {
 	case err == nil, errors.Is(err, pgx.ErrNoRows), errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded), errors.As(err, &a):
 		return err
+	case errors.As(err, &c): // whatever the reason that it gives for not letting anybody in
+		return &awayError{err}
 	case errors.As(err, &pg):
 		// Connections, resources, operators, the system, serialisation: none is the statement's.
 		for _, class := range []string{"08", "53", "57", "58", "40", "XX"} {

@@ -173,8 +173,8 @@ func (q Queries) Notify(ctx context.Context, payload string) error {
 	return err
 }
 
-// Listen calls fn with every notification until ctx ends.
-func (s *Store) Listen(ctx context.Context, fn func(payload string)) error {
+// Listen calls fn with every notification until ctx ends, after it has called begun.
+func (s *Store) Listen(ctx context.Context, begun func(), fn func(payload string)) error {
 	c, err := s.Pool.Acquire(ctx)
 	if err != nil {
 		return err
@@ -186,6 +186,7 @@ func (s *Store) Listen(ctx context.Context, fn func(payload string)) error {
 	if _, err := c.Exec(ctx, `LISTEN zestyloom`); err != nil {
 		return err
 	}
+	begun()
 	for {
 		n, err := c.Conn().WaitForNotification(ctx)
 		if err != nil {
@@ -193,4 +194,33 @@ func (s *Store) Listen(ctx context.Context, fn func(payload string)) error {
 		}
 		fn(n.Payload)
 	}
+}
+
+// Known says which of some ids are those of rows of a table.
+func (q Queries) Known(ctx context.Context, table string, ids []uuid.UUID) (map[uuid.UUID]bool, error) {
+	rows, err := q.db.Query(ctx, `SELECT id FROM `+pgx.Identifier{table}.Sanitize()+` WHERE id = ANY($1)`, ids)
+	if err != nil {
+		return nil, err
+	}
+	there, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	known := map[uuid.UUID]bool{}
+	for _, id := range there {
+		known[id] = true
+	}
+	return known, Tag(err)
+}
+
+// Ended gives the attempt that counts of every row of deliveries or writings that has ended.
+func (q Queries) Ended(ctx context.Context, table string) (map[uuid.UUID]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, `SELECT id, coalesce(attempt, id) FROM `+pgx.Identifier{table}.Sanitize()+` WHERE state IN ('proven', 'failed', 'cancelled')`)
+	if err != nil {
+		return nil, err
+	}
+	out := map[uuid.UUID]uuid.UUID{}
+	var id, attempt uuid.UUID
+	_, err = pgx.ForEachRow(rows, []any{&id, &attempt}, func() error {
+		out[id] = attempt
+		return nil
+	})
+	return out, Tag(err)
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -294,7 +295,7 @@ func TestNotifications(t *testing.T) {
 	f := setup(t)
 	ctx, cancel := context.WithCancel(f.ctx)
 	heard, ended := make(chan string, 10), make(chan error, 1)
-	go func() { ended <- f.Listen(ctx, func(payload string) { heard <- payload }) }()
+	go func() { ended <- f.Listen(ctx, func() {}, func(payload string) { heard <- payload }) }()
 	next := func() string {
 		select {
 		case v := <-heard:
@@ -358,4 +359,59 @@ func TestNoDatabase(t *testing.T) {
 	assert.ErrorContains(t, err, "does not answer")
 	_, err = store.Open(t.Context(), "://")
 	assert.ErrorContains(t, err, "not understood")
+}
+
+// A schema that a later version of the program has made is refused, and left as it is; programs that start at once wait
+// for each other.
+func TestSchemaOfALaterVersion(t *testing.T) {
+	ctx := context.Background()
+	url := pgtest.URL(t)
+	stores := make([]*store.Store, 3)
+	var all errgroup.Group
+	for i := range stores {
+		st, err := store.Open(ctx, url)
+		require.NoError(t, err)
+		t.Cleanup(st.Close)
+		stores[i] = st
+		all.Go(func() error { return st.Migrate(ctx) })
+	}
+	require.NoError(t, all.Wait(), "at once, on an empty database")
+	_, err := stores[0].Pool.Exec(ctx, `INSERT INTO goose_db_version (version_id, is_applied) VALUES (9999, true)`)
+	require.NoError(t, err)
+	err = stores[1].Migrate(ctx)
+	assert.Equal(t, "newer_schema", snag.Of(err).Code)
+	assert.ErrorContains(t, err, "9999")
+}
+
+// What is about the database being away is told from what is about the statement.
+func TestAway(t *testing.T) {
+	f := setup(t)
+	_, err := f.Production(f.ctx, uuid.New())
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.False(t, store.Away(err))
+	_, err = f.Pool.Exec(f.ctx, `SELECT 1/0`)
+	assert.False(t, store.Away(store.Tag(err)), "of the statement")
+	for _, way := range []func() error{
+		func() error { _, err := f.Production(f.ctx, f.p.ID); return err },
+		func() error {
+			return f.InTx(f.ctx, func(tx store.Tx) error { _, err := tx.Production(f.ctx, f.p.ID); return err })
+		},
+		func() error { _, err := f.Specs(f.ctx); return err },
+	} {
+		require.NoError(t, way())
+	}
+	f.Pool.Close()
+	for _, way := range []func() error{
+		func() error { _, err := f.Production(f.ctx, f.p.ID); return err },
+		func() error { return f.InTx(f.ctx, func(store.Tx) error { return nil }) },
+		func() error { _, err := f.Specs(f.ctx); return err },
+		func() error { return f.QueueUsable(f.ctx) },
+	} {
+		err := way()
+		assert.True(t, store.Away(err), "%v", err)
+	}
+	ctx, cancel := context.WithCancel(f.ctx)
+	cancel()
+	_, err = f.Production(ctx, f.p.ID)
+	assert.Error(t, err)
 }

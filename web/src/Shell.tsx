@@ -14,6 +14,7 @@ import { useEvents } from "./api/events";
 import { useProduction, useProductionEnd, useProductions, useUndo } from "./api/queries";
 import { stop, useMonitor } from "./listening/engine";
 import { MonitorStrip } from "./listening/MonitorStrip";
+import { Condition } from "./ui/Condition";
 import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
 import { Choice, Empty, Key } from "./ui/controls";
 import { KeysHelp, Palette } from "./ui/Palette";
@@ -79,9 +80,10 @@ export function Shell() {
   );
   useCommandList("Everywhere", list);
 
-  if (error) {
+  if (error && !p) {
     return (
       <Empty title="This production can't be shown">
+        <Condition />
         <p>{error.message}</p>
         <Link to="/" className="text-focus underline">
           Go to the newest production
@@ -148,6 +150,7 @@ export function Shell() {
           ?
         </button>
       </header>
+      <Condition />
       {p.removal && (
         <p role="status" className="flex shrink-0 items-center gap-3 bg-caution px-4 py-1 text-on-focus">
           This production was removed. It goes for good, with all its files, at{" "}

@@ -1,0 +1,82 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+
+	"zestyloom/internal/media"
+	"zestyloom/internal/store"
+)
+
+// StrayAge is how long something must have lain untouched to count as stray: a row that is being written has its
+// files first.
+const StrayAge = time.Hour
+
+// Swept counts what a sweep of the media folder did.
+type Swept struct {
+	TakenIn int // whole uploads that had not become files
+	Kept    int // sound that no row speaks of, put into the folder "found"
+	Removed int // what can be made again, parts of killed processes, uploads that were given up
+}
+
+// Sweep compares the media folder with the database: whole uploads are taken in, and what no row speaks of is put
+// away. age is StrayAge.
+func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error) {
+	if s.TakenIn, err = a.SweepUploads(ctx); store.Away(err) {
+		return s, err // then nothing is known to be stray
+	}
+	for place, table := range map[string]string{media.Originals: "files", media.Summaries: "files", media.Deliveries: "deliveries", media.Writings: "writings"} {
+		ids, e := a.Media.Named(place, age)
+		if e != nil {
+			err = errors.Join(err, e)
+			continue
+		}
+		known, e := a.Store.Known(ctx, table, ids)
+		if e != nil {
+			return s, e
+		}
+		for _, id := range ids {
+			if known[id] {
+				continue
+			}
+			kept, e := a.Media.PutAway(place, id)
+			switch {
+			case e != nil:
+				err = errors.Join(err, e)
+			case kept:
+				s.Kept++
+			default:
+				s.Removed++
+			}
+		}
+	}
+	n, e := a.sweepAttempts(ctx, age)
+	s.Removed += n
+	err = errors.Join(err, e)
+	n, e = a.Media.DropOld(time.Now())
+	s.Removed += n
+	return s, errors.Join(err, e)
+}
+
+// sweepAttempts removes attempts at what has ended that are not the one that counts.
+func (a *App) sweepAttempts(ctx context.Context, age time.Duration) (removed int, err error) {
+	for table, dir := range map[string]func(uuid.UUID) string{"deliveries": a.Media.Delivery, "writings": a.Media.Writing} {
+		ended, e := a.Store.Ended(ctx, table)
+		if e != nil {
+			return removed, e
+		}
+		for id, counts := range ended {
+			for _, attempt := range a.Media.Attempts(dir(id), age) {
+				if attempt == counts {
+					continue
+				}
+				err = errors.Join(err, a.Media.DropAttempt(dir(id), attempt))
+				removed++
+			}
+		}
+	}
+	return removed, err
+}
