@@ -4,7 +4,7 @@ SHELL := bash
 BIN := bin/zestyloom
 WEB := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts package.json
 
-.PHONY: demo build test test-go test-long test-web test-e2e lint bench screenshots generate clean
+.PHONY: demo build test test-go test-long test-web test-e2e lint bench chaos fuzz screenshots generate clean
 .DELETE_ON_ERROR:
 
 demo: ## serve the application with Lantern Ferry (PORT=8080, RESET=1 to begin again)
@@ -32,9 +32,22 @@ test-go: web/dist/index.html
 	@mkdir -p bin
 	@go test ./...
 	@# By count, not by time: go test calls it a failure when its own deadline falls into a run.
-	@for f in FuzzRead:core/wave FuzzParseIXML:core/wave FuzzRead:core/aiff FuzzNext:core/flac FuzzOpen:core/source FuzzClean:core/naming FuzzRead:core/mhl FuzzRead:core/report; do \
-		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime 20000x "./$${f##*:}" > bin/fuzz.log 2>&1 || { cat bin/fuzz.log; exit 1; }; \
-		tail -n 1 bin/fuzz.log; done
+	@$(MAKE) --no-print-directory fuzz FUZZTIME=10000x
+
+# Every reader of bytes from outside.
+FUZZ := FuzzRead:core/wave FuzzParseIXML:core/wave FuzzParseBext:core/wave FuzzParseDescription:core/wave FuzzRead:core/aiff FuzzNext:core/flac \
+	FuzzOpen:core/source FuzzParseName:core/source FuzzParse:core/picture FuzzMXFRate:core/picture FuzzClean:core/naming FuzzRead:core/mhl FuzzRead:core/report
+FUZZTIME := $(or $(MINUTES),1)m
+
+fuzz: web/dist/index.html ## bytes from an enemy for every reader, MINUTES=1 each; what is found is kept below testdata/
+	@mkdir -p bin
+	@for f in $(FUZZ); do \
+		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime $(FUZZTIME) "./$${f##*:}" > bin/fuzz.log 2>&1 || { cat bin/fuzz.log; exit 1; }; \
+		echo "$$f $$(tail -n 1 bin/fuzz.log)"; done
+
+chaos: build ## kill what the application is made of at random moments (ROUNDS=20 SEED=...), and look what is missing
+	@scripts/setup.sh test
+	@go run ./internal/chaos -rounds $(or $(ROUNDS),20) $(if $(SEED),-seed $(SEED)) $(BIN)
 
 test-long: ## three hundred random mixes, strangers and near misses each: about twenty minutes
 	@scripts/setup.sh test

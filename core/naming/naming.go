@@ -9,6 +9,9 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"golang.org/x/text/cases"
+	"golang.org/x/text/unicode/norm"
 )
 
 // MaxBytes is the greatest length of a name that Expand makes, leaving room for an extension and
@@ -114,12 +117,16 @@ func Clean(name string) string {
 	return name
 }
 
-// Clash returns the first name that stands in the list twice, letter case aside, or an empty
-// string: some file systems don't tell case apart.
+// fold maps names that some file system takes for one to one: letter case, and how accents and compatible forms are
+// written (Unicode normal form KC after case folding).
+var fold = cases.Fold()
+
+// Clash returns the first name that stands in the list twice, letter case and the way in which letters are written
+// aside, or an empty string: some file systems don't tell these apart.
 func Clash(names []string) string {
 	seen := map[string]bool{}
 	for _, n := range names {
-		key := strings.ToLower(n)
+		key := norm.NFKC.String(fold.String(norm.NFKC.String(n)))
 		if seen[key] {
 			return n
 		}

@@ -45,4 +45,8 @@ func FuzzClean(f *testing.F) {
 func TestClash(t *testing.T) {
 	assert.Equal(t, "boom.wav", naming.Clash([]string{"Boom.wav", "x", "boom.wav"}))
 	assert.Empty(t, naming.Clash([]string{"a", "b"}))
+	for _, pair := range [][2]string{{"Caf\u00e9.wav", "Cafe\u0301.wav"}, {"STRASSE", "stra\u00dfe"}, {"\u212bngstr\u00f6m", "\u00e5ngstr\u00f6m"}, {"\ufb01lm", "FILM"}, {"\u03a3\u03a3", "\u03c3\u03c2"}} {
+		assert.Equal(t, pair[1], naming.Clash([]string{pair[0], "x", pair[1]}), "%q, %q", pair[0], pair[1])
+	}
+	assert.Empty(t, naming.Clash([]string{"Cafe", "Caf\u00e9", "\u0130", "i"}))
 }

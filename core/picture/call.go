@@ -42,7 +42,7 @@ type call struct {
 
 // demuxer is how ffmpeg calls what a file is, from its first bytes, and what it must not do there.
 func demuxer(path string) ([]string, error) {
-	f, err := os.Open(path)
+	f, err := source.OpenFile(path)
 	if err != nil {
 		return nil, err
 	}

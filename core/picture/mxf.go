@@ -4,8 +4,8 @@ import (
 	"bytes"
 	"encoding/binary"
 	"io"
-	"os"
 
+	"zestyloom/core/source"
 	"zestyloom/core/timecode"
 )
 
@@ -28,7 +28,7 @@ const (
 // timecode component and the edit rate of the tracks that fits it. ffprobe gives the timecode without
 // saying so, and an OP-Atom file of sound has no picture to ask.
 func mxfRate(path string) (timecode.Rate, bool) {
-	f, err := os.Open(path)
+	f, err := source.OpenFile(path)
 	if err != nil {
 		return timecode.Rate{}, false
 	}

@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"zestyloom/core/snag"
@@ -249,7 +250,9 @@ func Write(w io.Writer, rows []Row) error {
 // Cell is a text as it stands in a cell of a CSV table: behind an apostrophe where a spreadsheet would take it
 // for a formula. Numbers with a sign stay as they are.
 func Cell(s string) string {
-	if s == "" || !strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+	// What a spreadsheet takes off before it looks hides nothing from it.
+	bare := strings.TrimLeftFunc(s, unicode.IsSpace)
+	if s == "" || !strings.ContainsRune("\t\r\n", rune(s[0])) && (bare == "" || !strings.ContainsRune("=+-@|%＝＋－＠", []rune(bare)[0])) {
 		return s
 	}
 	if _, err := strconv.ParseFloat(s, 64); err == nil {

@@ -75,3 +75,15 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// What any spreadsheet would reckon with is text in a cell, and comes back as it was; figures stay figures.
+func TestFormulasAreText(t *testing.T) {
+	for _, s := range []string{"=1+1", "-2+3+cmd|' /C calc'!A0", "+1-1", "@SUM(1)", " =1", "\u00a0=1", "\t=1", "\r=1", "\n=1", "\uff1d1+1", "|x", "%x"} {
+		got := report.Cell(s)
+		assert.Equal(t, byte('\''), got[0], "%q", s)
+		assert.Equal(t, s, got[1:])
+	}
+	for _, s := range []string{"", "-3", "+4.5", "-1e3", "21A", " ", "Boom =", "a-b"} {
+		assert.Equal(t, s, report.Cell(s))
+	}
+}

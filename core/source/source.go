@@ -71,7 +71,7 @@ type framesAt interface {
 
 // Open opens the file at path. Errors are *snag.Refusal where the file is at fault.
 func Open(path string) (*Source, error) {
-	f, err := os.Open(path)
+	f, err := OpenFile(path)
 	if err != nil {
 		return nil, openError(err)
 	}
@@ -97,12 +97,6 @@ func open(f *os.File) (*Source, error) {
 	st, err := f.Stat()
 	if err != nil {
 		return nil, err
-	}
-	if st.IsDir() {
-		return nil, snag.Refuse("is_folder", "this is a folder: name the files in it")
-	}
-	if !st.Mode().IsRegular() {
-		return nil, snag.Refuse("not_a_file", "this is not a regular file")
 	}
 	head := make([]byte, 16)
 	n, err := io.ReadFull(f, head)

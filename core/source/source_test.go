@@ -7,6 +7,8 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"testing"
 
 	"github.com/cespare/xxhash/v2"
@@ -16,6 +18,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/internal/bounded"
 	"zestyloom/internal/testmedia"
 )
 
@@ -192,14 +195,40 @@ func FuzzOpen(f *testing.F) {
 		if err := os.WriteFile(path, b, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		s, err := source.Open(path)
-		if err != nil {
-			return
-		}
-		defer s.Close()
-		if facts := s.Gather("x_1.wav"); len(facts.Tracks) != s.Format.Channels {
-			t.Fatalf("%d tracks for %d channels", len(facts.Tracks), s.Format.Channels)
-		}
-		_, _ = s.ReadFrames(make([]byte, s.Format.FrameBytes()*64), 0)
+		bounded.Check(t, len(b), func() {
+			s, err := source.Open(path)
+			if err != nil {
+				return
+			}
+			defer s.Close()
+			if facts := s.Gather("x_1.wav"); len(facts.Tracks) != s.Format.Channels {
+				t.Fatalf("%d tracks for %d channels", len(facts.Tracks), s.Format.Channels)
+			}
+			_, _ = s.ReadFrames(make([]byte, s.Format.FrameBytes()*64), 0)
+		})
 	})
+}
+
+func FuzzParseName(f *testing.F) {
+	for _, n := range []string{"21A-T03_1.wav", "MX_1_L.wav", "Mix v1.2.wav", "x - Ch 01.wav", ".", "5.1 L.R.wav", strings.Repeat("1", 400)} {
+		f.Add(n)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		bounded.Check(t, len(s), func() {
+			if n := source.ParseName(s); n.Number < 0 || n.Place < 0 {
+				t.Fatalf("%q has the number %d and the place %d", s, n.Number, n.Place)
+			}
+		})
+	})
+}
+
+// A pipe or a device in a file's place is refused at once, whoever holds its other end or nobody.
+func TestOnlyFilesAreOpened(t *testing.T) {
+	fifo := filepath.Join(t.TempDir(), "pipe.wav")
+	require.NoError(t, syscall.Mkfifo(fifo, 0o600))
+	for path, code := range map[string]string{fifo: "not_a_file", "/dev/zero": "not_a_file", t.TempDir(): "is_folder", filepath.Join(t.TempDir(), "none.wav"): "not_found"} {
+		_, err := source.Open(path)
+		require.Error(t, err)
+		assert.Equal(t, code, snag.Of(err).Code, path)
+	}
 }

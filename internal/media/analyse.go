@@ -138,7 +138,7 @@ func shape(to []byte, x []float64, at, frames int64) {
 }
 
 func isPicture(path string) bool {
-	f, err := os.Open(path)
+	f, err := source.OpenFile(path)
 	if err != nil {
 		return false // opening it as sound says why
 	}
@@ -194,7 +194,7 @@ func (f *Folder) decode(ctx context.Context, id uuid.UUID, path string, a *Analy
 }
 
 func hashFile(path string) (uint64, error) {
-	f, err := os.Open(path)
+	f, err := source.OpenFile(path)
 	if err != nil {
 		return 0, err
 	}
