@@ -29,7 +29,8 @@ export const test = base.extend<object, { app: App }>({
   ],
 });
 
-function started(child: ChildProcess): Promise<string> {
+/** Waits until the application says where it is. */
+export function started(child: ChildProcess): Promise<string> {
   return new Promise((resolve, reject) => {
     let said = "";
     const hear = (b: Buffer) => {

@@ -55,7 +55,12 @@ function start({ id, file, production }: (typeof queue)[number]) {
   const upload = new tus.Upload(file, {
     endpoint: "/api/uploads/",
     metadata: { filename: file.name, production },
-    retryDelays: [0, 500, 1000, 2000, 4000, 8000],
+    // A server or a database that comes back within five minutes is waited for.
+    retryDelays: [0, 500, 1000, 2000, 4000, ...Array<number>(40).fill(8000)],
+    onShouldRetry: (e) => {
+      const status = e.originalResponse?.getStatus() ?? 0;
+      return status === 0 || status === 409 || status === 423 || (status >= 500 && status !== 507);
+    },
     chunkSize: 16 << 20,
     removeFingerprintOnSuccess: true,
     // The same file for another production is another upload.
@@ -85,8 +90,15 @@ function start({ id, file, production }: (typeof queue)[number]) {
 const failures = new Map<number, (typeof queue)[number]>();
 
 function reason(e: Error | tus.DetailedError): string {
-  if ("originalResponse" in e && e.originalResponse)
-    return e.originalResponse.getBody() || `The server answered ${e.originalResponse.getStatus()}.`;
+  if ("originalResponse" in e && e.originalResponse) {
+    const said = `The server answered ${e.originalResponse.getStatus()}.`;
+    try {
+      const problem = JSON.parse(e.originalResponse.getBody()) as { detail?: string };
+      return problem.detail || said;
+    } catch {
+      return said;
+    }
+  }
   return "The server did not answer. What has arrived there is kept.";
 }
 
