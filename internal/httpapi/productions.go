@@ -26,8 +26,12 @@ func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject)
 	if t := s.app.Trouble; t != nil && t() != "" {
 		says["database"] = t()
 	}
+	database := s.app.Store.Pool.Ping(ask)
+	if database != nil {
+		says["queue"] = says["database"] // one cause is said once
+	}
 	for part, err := range map[string]error{
-		"database": s.app.Store.Pool.Ping(ask),
+		"database": database,
 		"media":    s.app.Media.Usable(),
 		"queue":    s.app.Store.QueueUsable(ask),
 	} {

@@ -317,7 +317,7 @@ export function TakesStage() {
           type="search"
           data-take-search
           aria-label="Search takes"
-          placeholder="scene:21 circled boom"
+          placeholder="scene:21 circled"
           title="All of it must hold. scene: take: roll: note: day: recorder: label: stem: part: file: name a field; circled, wild, snag, proposed, suggested, unlabelled, laid name a state; a minus turns a word round"
           value={query}
           onChange={(e) => setQuery(e.target.value)}
