@@ -45,9 +45,9 @@ fuzz: web/dist/index.html ## bytes from an enemy for every reader, MINUTES=1 eac
 		go test -run '^$$' -fuzz "^$${f%%:*}$$" -fuzztime $(FUZZTIME) "./$${f##*:}" > bin/fuzz.log 2>&1 || { cat bin/fuzz.log; exit 1; }; \
 		echo "$$f $$(tail -n 1 bin/fuzz.log)"; done
 
-chaos: build ## kill what the application is made of at random moments (ROUNDS=20 SEED=...), and look what is missing
+chaos: build ## kill what the application is made of at random moments (ROUNDS=20 SEED=... CLOCK=1), and look what is missing
 	@scripts/setup.sh test
-	@go run ./internal/chaos -rounds $(or $(ROUNDS),20) $(if $(SEED),-seed $(SEED)) $(BIN)
+	@go run ./internal/chaos -rounds $(or $(ROUNDS),20) $(if $(SEED),-seed $(SEED)) $(if $(CLOCK),-clock) $(BIN)
 
 test-long: ## three hundred random mixes, strangers and near misses each: about twenty minutes
 	@scripts/setup.sh test

@@ -19,7 +19,7 @@ func trials() int {
 	if os.Getenv("LONG_TESTS") != "" {
 		return 300
 	}
-	return 16
+	return 8
 }
 
 // talk is something like speech: syllables of pulses or noise through a formant, and pauses.

@@ -1,8 +1,8 @@
 // Command chaos runs the whole application, works with it as people do, and kills what it is made of at random
-// moments: the server, an extra worker, PostgreSQL, single sessions of it; and fills its disk. After each it looks
+// moments: the server, an extra worker, PostgreSQL, single sessions of it; and fills its disk, and sets its clock. After each it looks
 // whether anything that was acknowledged is missing, doubled or half done, and how long it took to be ready again.
 //
-//	go run ./internal/chaos [-rounds 20] [-seed 1] bin/zestyloom
+//	go run ./internal/chaos [-rounds 20] [-seed 1] [-clock] bin/zestyloom
 package main
 
 import (
@@ -24,6 +24,7 @@ import (
 func main() {
 	rounds := flag.Int("rounds", 20, "how often something is killed")
 	seed := flag.Uint64("seed", uint64(time.Now().UnixNano()), "of what is done when")
+	clock := flag.Bool("clock", false, "set the machine's clock forward and back as well: for everything that runs on it, for some seconds")
 	flag.Parse()
 	if flag.NArg() != 1 {
 		fmt.Fprintln(os.Stderr, "usage: chaos [-rounds N] [-seed N] PROGRAM")
@@ -34,7 +35,7 @@ func main() {
 	fmt.Printf("chaos: %d rounds, seed %d\n", *rounds, *seed)
 	t := tally{of: map[string]int{}}
 	for t.rounds < *rounds { // some at a time, each on a disk of its own
-		if err := run(ctx, flag.Arg(0), min(batch, *rounds-t.rounds), *seed+uint64(t.rounds), &t); err != nil {
+		if err := run(ctx, flag.Arg(0), min(batch, *rounds-t.rounds), *seed+uint64(t.rounds), *clock, &t); err != nil {
 			fmt.Printf("chaos: FAILED with seed %d after %d rounds: %v\n", *seed, t.rounds, err)
 			os.Exit(1)
 		}
@@ -60,7 +61,7 @@ type tally struct {
 	slowest time.Duration  // to be ready again
 }
 
-func run(ctx context.Context, program string, rounds int, seed uint64, t *tally) (err error) {
+func run(ctx context.Context, program string, rounds int, seed uint64, clock bool, t *tally) (err error) {
 	home, err := os.MkdirTemp("", "zestyloom-chaos-")
 	if err != nil {
 		return err
@@ -99,6 +100,9 @@ func run(ctx context.Context, program string, rounds int, seed uint64, t *tally)
 	if small {
 		events["a full disk"] = s.fillDisk
 	}
+	if clock {
+		events["the clock"] = s.jump
+	}
 	names := make([]string, 0, len(events))
 	for n := range events {
 		names = append(names, n)
@@ -123,7 +127,7 @@ func run(ctx context.Context, program string, rounds int, seed uint64, t *tally)
 		if err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
-		if name != "a full disk" { // that one lasts as long as we let it
+		if name != "a full disk" && name != "the clock" { // these last as long as we let them
 			t.slowest = max(t.slowest, took)
 		}
 		if err := p.settled(ctx); err != nil {

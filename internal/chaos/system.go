@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sys/unix"
 )
 
 // system is the application: a server, an extra worker, and the PostgreSQL that the server starts.
@@ -211,4 +212,19 @@ func (s *system) fillDisk(context.Context) error {
 	}
 	time.Sleep(time.Duration(1000+s.rng.IntN(3000)) * time.Millisecond)
 	return nil
+}
+
+// jump sets the machine's clock up to an hour off, forward or back, for a few seconds, and right again.
+func (s *system) jump(context.Context) error {
+	began := time.Now() // with the monotonic clock, which goes on
+	by := time.Duration(s.rng.IntN(7200)-3600) * time.Second
+	set := func(t time.Time) error {
+		v := unix.NsecToTimeval(t.UnixNano())
+		return unix.Settimeofday(&v)
+	}
+	if err := set(began.Add(by)); err != nil {
+		return fmt.Errorf("the clock can't be set: %w", err)
+	}
+	time.Sleep(time.Duration(1000+s.rng.IntN(3000)) * time.Millisecond)
+	return set(began.Add(time.Since(began)))
 }

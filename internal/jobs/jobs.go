@@ -267,6 +267,11 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 		} else if n > 0 {
 			log.Info("took over jobs of a worker that is gone", "jobs", n)
 		}
+		if n, err := a.Store.HurryJobs(held); err != nil && held.Err() == nil {
+			log.Error("looking for jobs that wait too long", "error", err)
+		} else if n > 0 {
+			log.Warn("jobs were put off by a clock that stood otherwise", "jobs", n)
+		}
 		select {
 		case <-held.Done():
 			// Whoever is counted as dead does nothing more: its jobs are others' by now.

@@ -201,6 +201,15 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, info.Mode().Perm()&0o222, "what is proven is read-only")
 
+	// A job that was put off by a clock that stood otherwise is due all the same.
+	_, err = st.Pool.Exec(ctx, `UPDATE river_job SET state = 'scheduled', scheduled_at = now() + interval '3 hours', finalized_at = NULL WHERE id = (SELECT max(id) FROM river_job WHERE kind = 'deliver')`)
+	require.NoError(t, err)
+	until(t, "the end of a job that was put off", func() bool {
+		var waiting int
+		require.NoError(t, st.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE state = 'scheduled' AND kind = 'deliver'`).Scan(&waiting))
+		return waiting == 0
+	})
+
 	// A delivery that is cancelled in its midst leaves nothing, and can be made again.
 	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})
 	require.NoError(t, err)

@@ -82,6 +82,15 @@ func (q Queries) FreeOrphans(ctx context.Context, alive []string) (int64, error)
 	return tag.RowsAffected(), err
 }
 
+// mostDelay is more than any job is ever put off.
+const mostDelay = 2 * time.Minute
+
+// HurryJobs makes jobs due that are put off further than anything is: the clock stood otherwise when that was done.
+func (q Queries) HurryJobs(ctx context.Context) (int64, error) {
+	done, err := q.db.Exec(ctx, `UPDATE river_job SET scheduled_at = now() WHERE state IN ('scheduled', 'retryable') AND scheduled_at > now() + $1::interval`, mostDelay)
+	return done.RowsAffected(), err
+}
+
 // QueueUsable reports whether the job queue's tables are there and can be read.
 func (q Queries) QueueUsable(ctx context.Context) error {
 	_, err := q.db.Exec(ctx, `SELECT 1 FROM river_job LIMIT 1`)
