@@ -76,7 +76,6 @@ func (p *people) settled(ctx context.Context) error {
 		p.mu.Unlock()
 		for _, u := range left {
 			if err := p.send(ctx, u); err != nil {
-				last = err.Error()
 				p.mu.Lock()
 				p.unfinished = append(p.unfinished, u)
 				p.mu.Unlock()
@@ -91,6 +90,9 @@ func (p *people) settled(ctx context.Context) error {
 			return nil
 		}
 		last = strings.Join(busy, ", ")
+		if n := len(p.unfinished); n > 0 {
+			last += fmt.Sprintf(", %d uploads are not whole", n)
+		}
 	}
 	return fmt.Errorf("after three minutes not all work has ended: %s", last)
 }
