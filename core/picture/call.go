@@ -120,9 +120,32 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
+// maxThreads is how many threads and processes more than there are a program may have. Those of a user are counted
+// together, and root's are not limited.
+const maxThreads = 256
+
+// threads counts those of this user.
+func threads() (n uint64) {
+	all, _ := filepath.Glob("/proc/[0-9]*")
+	for _, dir := range all {
+		st, err := os.Stat(dir)
+		if err != nil {
+			continue
+		}
+		if s, ok := st.Sys().(*syscall.Stat_t); !ok || int(s.Uid) != os.Getuid() {
+			continue
+		}
+		if tasks, err := os.ReadDir(filepath.Join(dir, "task")); err == nil {
+			n += uint64(len(tasks))
+		}
+	}
+	return n
+}
+
 // limit bounds what a process may take. That of the time is its context's.
 func limit(pid int, size int64) {
 	for what, most := range map[int]uint64{
+		unix.RLIMIT_NPROC:  threads() + maxThreads,
 		unix.RLIMIT_AS:     maxMemory,
 		unix.RLIMIT_FSIZE:  uint64(leastWrite + growth*max(0, size)),
 		unix.RLIMIT_NOFILE: maxFiles,

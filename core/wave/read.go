@@ -197,11 +197,15 @@ func (p *parser) wave64() error {
 			if total <= 24 {
 				claimed = 0
 			}
-			if claimed == 0 && p.size-off-24 > 0 && total != 24 {
+			if left := p.size - off - 24; claimed == 0 && left > 0 && (total != 24 || !p.chunks64To(off+24, p.size)) {
 				p.snag("size_lost", "the header does not say how long the recording is, as after a power loss; everything after it is taken as sound")
-				claimed = p.size - off - 24
+				claimed = left
 			}
-			p.data(off+24, claimed)
+			if claimed == 0 {
+				p.hasData, p.h.DataOffset, p.dataSize = true, off+24, 0
+			} else {
+				p.data(off+24, claimed)
+			}
 		} else if known && total >= 24 {
 			if err := p.chunk(id, off+24, total-24); err != nil {
 				return err
@@ -213,6 +217,25 @@ func (p *parser) wave64() error {
 		off += (total + 7) &^ 7
 	}
 	return nil
+}
+
+// chunks64To reports whether a plausible list of Wave64 chunks runs from off to the end.
+func (p *parser) chunks64To(off, end int64) bool {
+	var b [24]byte
+	for range maxChunks {
+		if off >= end && off <= end+7 {
+			return true
+		}
+		if _, err := p.r.ReadAt(b[:], off); err != nil || !printable(b[:4]) || !bytes.Equal(b[4:16], w64Tail) {
+			return false
+		}
+		size := int64(le.Uint64(b[16:]))
+		if size < 24 || size > end-off {
+			return false
+		}
+		off += (size + 7) &^ 7
+	}
+	return false
 }
 
 // chunk takes note of any chunk but data.

@@ -128,3 +128,36 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A Wave64 file without sound has none: what follows its empty data chunk is not taken for it. One whose length was
+// never filled in has all that follows.
+func TestEmptyWave64(t *testing.T) {
+	chunk := func(id string, body []byte) []byte {
+		b := append(append([]byte(id), w64Tail...), make([]byte, 8)...)
+		le.PutUint64(b[16:], uint64(24+len(body)))
+		b = append(b, body...)
+		return append(b, make([]byte, -len(b)&7)...)
+	}
+	for name, c := range map[string]struct {
+		after  []byte
+		frames int64
+	}{
+		"a chunk after it": {chunk("LIST", []byte("eleven octets")), 0},
+		"nothing":          {nil, 0},
+		"sound after it":   {make([]byte, 800), 200},
+		"half a chunk":     {chunk("LIST", make([]byte, 80))[:48], 12},
+	} {
+		var body []byte
+		body = append(body, "wave"...)
+		body = append(body, w64Tail...)
+		body = append(body, chunk("fmt ", []byte{1, 0, 2, 0, 0x80, 0xbb, 0, 0, 0, 0xee, 2, 0, 4, 0, 16, 0})...)
+		body = append(body, chunk("data", nil)...)
+		body = append(body, c.after...)
+		file := append(append([]byte("riff"), w64RiffTail...), make([]byte, 8)...)
+		le.PutUint64(file[16:], uint64(24+len(body)))
+		file = append(file, body...)
+		h, err := Read(bytes.NewReader(file), int64(len(file)))
+		require.NoError(t, err, name)
+		assert.Equal(t, c.frames, h.Frames, name)
+	}
+}

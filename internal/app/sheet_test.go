@@ -208,7 +208,7 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.NoError(t, err)
 	defer src.Close()
 	assert.Equal(t, "21A", src.Gather("x").Scene)
-	assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(path), "a label leads nowhere else")
+	assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path)), "a label leads nowhere else")
 	assert.Equal(t, "bad_pattern", orderCode(f, tk, "{nothing}"))
 	assert.Equal(t, "names_clash", orderCode(f, tk, "same"))
 

@@ -8,8 +8,10 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -56,6 +58,23 @@ func TestBodiesAreBounded(t *testing.T) {
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, 413, resp.StatusCode)
+}
+
+// A body that never ends is waited for no longer than is said, and holds nothing up for good.
+func TestSlowBodies(t *testing.T) {
+	s := start(t, "")
+	c, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
+	require.NoError(t, err)
+	defer c.Close()
+	require.NoError(t, c.SetDeadline(time.Now().Add(10*slow)))
+	fmt.Fprintf(c, "POST /api/productions HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", strings.TrimPrefix(s.url, "http://"))
+	resp, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err == nil {
+		resp.Body.Close()
+		assert.Equal(t, 400, resp.StatusCode)
+	} else {
+		assert.NotErrorIs(t, err, os.ErrDeadlineExceeded, "it was waited for all the same")
+	}
 }
 
 func TestRequestsOfOtherSites(t *testing.T) {

@@ -2,6 +2,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -33,6 +34,9 @@ type Options struct {
 	Hub     *Hub
 	Web     fs.FS // the built front end
 	Log     *slog.Logger
+	// BodyTime is how long all of a request's body may take to arrive; half a minute when it is 0. Uploads have
+	// their own: a minute without a byte ends them, to be gone on with.
+	BodyTime time.Duration
 }
 
 type server struct {
@@ -51,7 +55,7 @@ func New(o Options) (http.Handler, error) {
 	e.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
 		s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
 		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
-	}), guard)
+	}), guard(cmp.Or(o.BodyTime, bodyTime)))
 	uploads, err := s.uploads()
 	if err != nil {
 		return nil, err
@@ -161,12 +165,16 @@ func (s *server) fail(c *gin.Context, err error) {
 // Bounds of what comes in, but for uploads, which have their own.
 const (
 	maxBody  = 16 << 20         // bytes of a request's body
-	bodyTime = 30 * time.Second // until all of it is here
+	bodyTime = 30 * time.Second // until all of it is here, where nothing else is said
 )
 
 // guard refuses requests that come by another name or from another site's page. Until there is
 // sign-in, being reachable only from this machine is the whole of the protection.
-func guard(c *gin.Context) {
+func guard(bodyTime time.Duration) gin.HandlerFunc {
+	return func(c *gin.Context) { let(c, bodyTime) }
+}
+
+func let(c *gin.Context, bodyTime time.Duration) {
 	h := c.Writer.Header()
 	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
 	h.Set("X-Content-Type-Options", "nosniff")

@@ -30,6 +30,9 @@ import (
 
 func TestMain(m *testing.M) { pgtest.Main(m) }
 
+// slow is how long bodies may take here.
+const slow = 3 * time.Second
+
 // server is the whole application, with a worker, on a database of its own.
 type server struct {
 	t     *testing.T
@@ -66,7 +69,7 @@ func start(t *testing.T, shelf string) *server {
 			t.Errorf("the worker ended: %v", err)
 		}
 	})
-	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
+	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, BodyTime: slow, Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() {

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -37,6 +38,19 @@ func worker(t *testing.T, bin, url, home string) *exec.Cmd {
 		_ = cmd.Wait()
 	})
 	return cmd
+}
+
+// working counts the processes that were told of a folder.
+func working(t *testing.T, folder string) (n int) {
+	t.Helper()
+	all, err := filepath.Glob("/proc/[0-9]*/cmdline")
+	require.NoError(t, err)
+	for _, path := range all {
+		if b, err := os.ReadFile(path); err == nil && strings.Contains(string(b), folder) {
+			n++
+		}
+	}
+	return n
 }
 
 func until(t *testing.T, what string, ok func() bool) {
@@ -108,8 +122,10 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		require.NoError(t, err)
 		return len(tmp) > 0
 	})
+	require.NotZero(t, working(t, beside), "ffmpeg is at work on it")
 	require.NoError(t, second.Process.Kill())
 	_ = second.Wait()
+	until(t, "the end of what the worker had started", func() bool { return working(t, beside) == 0 })
 	require.Equal(t, "analysing", state())
 	second = worker(t, bin, url, home)
 	until(t, "the film's analysis by another worker", func() bool { return state() == "ready" })

@@ -6,9 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
@@ -295,5 +298,31 @@ func TestOddRatesAreAnalysed(t *testing.T) {
 				t.Fatalf("%d Hz, %d frames: %v\n%s", hz, frames, p.Value, p.Stack)
 			}
 		}
+	}
+}
+
+// Whatever a file holds, nobody waits for its analysis that has called it off: a second at most.
+func TestAnalysisIsCalledOff(t *testing.T) {
+	dir := t.TempDir()
+	for name, command := range map[string]string{
+		"hours of silence in little.flac": "sox -n -r 48000 -b 16 -c 1 OUT trim 0 3600",
+		"many channels.wav":               "sox -R -n -r 48000 -b 24 -c 64 OUT synth 8 sine 440",
+		"streams.mkv":                     "ffmpeg -v error -f lavfi -i sine=440:duration=600:sample_rate=48000 -map 0:a -map 0:a -c:a flac OUT",
+	} {
+		path := filepath.Join(dir, name)
+		args := strings.Fields(command)
+		args[slices.Index(args, "OUT")] = path
+		out, err := exec.Command(args[0], args[1:]...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		f, _ := folder(t)
+		ctx, cancel := context.WithTimeout(t.Context(), 400*time.Millisecond)
+		began := time.Now()
+		_, err = f.Analyse(ctx, uuid.New(), path, filepath.Base(path), func(int64, int64) {})
+		cancel()
+		assert.ErrorIs(t, err, context.DeadlineExceeded, path)
+		assert.Less(t, time.Since(began), 1400*time.Millisecond, path)
+		left, err := filepath.Glob(f.Path("summaries/*"))
+		require.NoError(t, err)
+		assert.Empty(t, left, "%s: nothing half made is left", path)
 	}
 }
