@@ -278,7 +278,7 @@ func TestDeliveries(t *testing.T) {
 // Whatever the server was doing with an upload when it was killed, the next sweep ends it: one file, with a row, and
 // nothing else left of it.
 func TestAKillAtAnyStepOfTakingIn(t *testing.T) {
-	for step := range 4 {
+	for step := range 5 {
 		f := setup(t)
 		b, err := os.ReadFile(testmedia.Path(t, "poly8_s24.wav"))
 		require.NoError(t, err)
@@ -295,7 +295,7 @@ func TestAKillAtAnyStepOfTakingIn(t *testing.T) {
 		case 2: // it had been moved there, where a file can have only one name
 			require.NoError(t, f.Media.Adopt(bytes, rel))
 			require.NoError(t, os.Remove(bytes))
-		case 3: // its row stood
+		case 3, 4: // its row stood, and its place was not what it should be
 			st, err := os.Stat(info)
 			require.NoError(t, err)
 			_, err = f.TakeWholeUpload(f.ctx, u)
@@ -303,6 +303,9 @@ func TestAKillAtAnyStepOfTakingIn(t *testing.T) {
 			require.NoError(t, os.WriteFile(bytes, b, 0o600))
 			require.NoError(t, os.WriteFile(info, fmt.Appendf(nil, `{"Size": %d, "MetaData": {"filename": "a.wav", "production": %q}}`, len(b), f.p.ID), 0o600))
 			require.NoError(t, os.Chtimes(info, st.ModTime(), st.ModTime()))
+			if step == 4 {
+				require.NoError(t, os.Remove(f.Media.Path(rel)))
+			}
 		}
 		_, err = f.Sweep(f.ctx, 0)
 		require.NoError(t, err)

@@ -211,37 +211,20 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
 		return nil
 	}
-	// Each attempt writes in a folder of its own: one that was taken for dead and goes on is in nobody's way.
-	attempt := store.NewID()
-	ctx, free := a.Media.Guard(ctx)
-	defer free()
-	dir, err := a.Media.Attempt(a.Media.Delivery(id), attempt)
-	if err == nil {
-		err = a.deliver(ctx, d, attempt, dir)
-	}
-	after := context.WithoutCancel(ctx)
-	why := context.Cause(ctx)
-	full := errors.As(why, new(*snag.Refusal))
-	switch {
-	case err == nil:
-		return a.Media.KeepAttempt(a.Media.Delivery(id), attempt)
-	case errors.Is(err, ErrNotFound): // cancelled, removed, or another attempt counts by now
-		err = nil
-	case full:
-		err = a.failDelivery(after, d, attempt, why)
-	case ctx.Err() != nil || store.Away(err): // the process is being stopped, or the database is: taken up again
-	default:
-		err = a.failDelivery(after, d, attempt, err)
-	}
-	return errors.Join(err, a.Media.DropAttempt(a.Media.Delivery(id), attempt))
-}
-
-func (a *App) failDelivery(ctx context.Context, d store.Delivery, attempt uuid.UUID, why error) error {
-	err := a.Store.FailDelivery(ctx, d.ID, attempt, a.Media.Refusal(why))
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
-	return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}))
+	return a.try(ctx, attempts{
+		dir: a.Media.Delivery(id),
+		do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
+			return a.deliver(ctx, d, attempt, dir)
+		},
+		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
+			err := a.Store.FailDelivery(ctx, id, attempt, a.Media.Refusal(why))
+			return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+		},
+		row: func(ctx context.Context) (string, *uuid.UUID, error) {
+			now, err := a.Store.Delivery(ctx, id)
+			return now.State, now.Attempt, err
+		},
+	})
 }
 
 // FailDelivery says that a delivery can't be made, and why.

@@ -30,7 +30,8 @@ func (a *App) takeUpload(ctx context.Context, id, production uuid.UUID, name, up
 		return f, err
 	}
 	if err := a.insertFile(ctx, f); err != nil {
-		if _, e := os.Stat(upload); e == nil { // it is still an upload, and is tried again as one
+		// It is still an upload, and is tried again as one; but a database that went away may have kept the row.
+		if _, e := os.Stat(upload); e == nil && !store.Away(err) {
 			err = errors.Join(err, a.Media.RemoveOriginal(f.ID))
 		}
 		return f, err
@@ -60,6 +61,11 @@ func (a *App) TakeWholeUpload(ctx context.Context, u media.Upload) (store.File, 
 	a.uploading.Lock()
 	defer a.uploading.Unlock()
 	if there, err := a.Store.File(ctx, u.File); err == nil { // its row was all that it still needed, and is there
+		if _, err := os.Stat(u.Path); err == nil {
+			if err := a.Media.Adopt(u.Path, there.Path); err != nil {
+				return there, err
+			}
+		}
 		return there, u.Forget()
 	} else if !errors.Is(err, ErrNotFound) {
 		return there, err

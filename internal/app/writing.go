@@ -242,35 +242,20 @@ func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 	if err != nil || row.State == "proven" || row.State == "failed" {
 		return err
 	}
-	attempt := store.NewID()
-	ctx, free := a.Media.Guard(ctx)
-	defer free()
-	dir, err := a.Media.Attempt(a.Media.Writing(id), attempt)
-	if err == nil {
-		err = a.write(ctx, row, attempt, dir)
-	}
-	after := context.WithoutCancel(ctx)
-	why := context.Cause(ctx)
-	switch {
-	case err == nil:
-		return a.Media.KeepAttempt(a.Media.Writing(id), attempt)
-	case errors.Is(err, ErrNotFound): // removed, or another attempt counts by now
-		err = nil
-	case errors.As(why, new(*snag.Refusal)):
-		err = a.endWriting(after, row, attempt, why)
-	case ctx.Err() != nil || store.Away(err):
-	default:
-		err = a.endWriting(after, row, attempt, err)
-	}
-	return errors.Join(err, a.Media.DropAttempt(a.Media.Writing(id), attempt))
-}
-
-func (a *App) endWriting(ctx context.Context, row store.Writing, attempt uuid.UUID, why error) error {
-	err := a.Store.EndWriting(ctx, row.ID, attempt, "failed", nil, a.Media.Refusal(why))
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
-	return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: row.ID.String()}))
+	return a.try(ctx, attempts{
+		dir: a.Media.Writing(id),
+		do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
+			return a.write(ctx, row, attempt, dir)
+		},
+		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
+			err := a.Store.EndWriting(ctx, id, attempt, "failed", nil, a.Media.Refusal(why))
+			return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+		},
+		row: func(ctx context.Context) (string, *uuid.UUID, error) {
+			now, err := a.Store.Writing(ctx, id)
+			return now.State, now.Attempt, err
+		},
+	})
 }
 
 // FailWriting says that a take can't be written out, and why.
