@@ -329,9 +329,12 @@ func (i *Info) Start(sampleRate int) (start int64, rate timecode.Rate, ok bool) 
 	if rate = i.TimecodeRate; i.Picture != nil {
 		rate = i.Picture.Rate()
 	}
+	if rate.Zero() || sampleRate < 1 {
+		return 0, rate, false
+	}
 	rate.Drop = strings.ContainsAny(i.Timecode, ";.")
 	frame, err := rate.Parse(i.Timecode)
-	if rate.Zero() || err != nil {
+	if err != nil {
 		return 0, rate, false
 	}
 	return rate.SampleAt(frame, int64(sampleRate)), rate, true
