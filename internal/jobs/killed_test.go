@@ -218,11 +218,11 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	assert.Zero(t, info.Mode().Perm()&0o222, "what is proven is read-only")
 
 	// A job that was put off by a clock that stood otherwise is due all the same.
-	_, err = st.Pool.Exec(ctx, `UPDATE river_job SET state = 'scheduled', scheduled_at = now() + interval '3 hours', finalized_at = NULL WHERE id = (SELECT max(id) FROM river_job WHERE kind = 'deliver')`)
+	_, err = st.Pool.Exec(ctx, `UPDATE river_job SET state = CASE WHEN kind = 'deliver' THEN 'scheduled' ELSE 'available' END::river_job_state, scheduled_at = now() + interval '3 hours', finalized_at = NULL WHERE id IN (SELECT max(id) FROM river_job WHERE kind IN ('deliver', 'analyse') GROUP BY kind)`)
 	require.NoError(t, err)
 	until(t, "the end of a job that was put off", func() bool {
 		var waiting int
-		require.NoError(t, st.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE state = 'scheduled' AND kind = 'deliver'`).Scan(&waiting))
+		require.NoError(t, st.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE state IN ('scheduled', 'available') AND kind IN ('deliver', 'analyse')`).Scan(&waiting))
 		return waiting == 0
 	})
 

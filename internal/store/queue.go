@@ -87,7 +87,7 @@ const mostDelay = 2 * time.Minute
 
 // HurryJobs makes jobs due that are put off further than anything is: the clock stood otherwise when that was done.
 func (q Queries) HurryJobs(ctx context.Context) (int64, error) {
-	done, err := q.db.Exec(ctx, `UPDATE river_job SET scheduled_at = now() WHERE state IN ('scheduled', 'retryable') AND scheduled_at > now() + $1::interval`, mostDelay)
+	done, err := q.db.Exec(ctx, `UPDATE river_job SET scheduled_at = now() WHERE state IN ('available', 'scheduled', 'retryable') AND scheduled_at > now() + $1::interval`, mostDelay)
 	return done.RowsAffected(), err
 }
 
