@@ -33,15 +33,14 @@ func (a *App) try(ctx context.Context, t attempts) error {
 	if err != nil {
 		why := context.Cause(guarded)
 		switch full := errors.As(why, new(*snag.Refusal)); {
-		case errors.Is(err, ErrNotFound): // cancelled, removed, or another attempt counts by now
-			err = nil
+		case errors.Is(err, ErrNotFound): // see below
 		case full:
 			err = t.fail(after, attempt, why)
 		case ctx.Err() != nil || store.Away(err): // the process is being stopped, or the database is: taken up again
 		default:
 			err = t.fail(after, attempt, err)
 		}
-		if errors.Is(err, ErrNotFound) {
+		if errors.Is(err, ErrNotFound) { // cancelled, removed, or another attempt counts by now
 			err = nil
 		}
 	}

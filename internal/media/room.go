@@ -21,16 +21,17 @@ const guardEvery = 500 * time.Millisecond
 // Free says how many bytes may still be written before the reserve is touched; negative once it is. ok is false when
 // that is not known.
 func (f *Folder) Free() (bytes int64, ok bool) {
-	var st unix.Statfs_t
-	if err := unix.Statfs(f.root, &st); err != nil {
-		return 0, false
-	}
-	return int64(st.Bavail)*st.Bsize - f.kept(st), true
+	left, kept, ok := f.disk()
+	return left - kept, ok
 }
 
-// kept is the reserve on the disk.
-func (f *Folder) kept(st unix.Statfs_t) int64 {
-	return min(reserve, int64(st.Blocks)*st.Bsize/8)
+// disk says how many bytes are left on the disk, and how many of them are the reserve.
+func (f *Folder) disk() (left, kept int64, ok bool) {
+	var st unix.Statfs_t
+	if err := unix.Statfs(f.root, &st); err != nil {
+		return 0, 0, false
+	}
+	return int64(st.Bavail) * st.Bsize, min(reserve, int64(st.Blocks)*st.Bsize/8), true
 }
 
 // Room refuses to begin what would fill the disk: bytes are what it needs.
@@ -55,11 +56,7 @@ func (f *Folder) Guard(ctx context.Context) (guarded context.Context, done func(
 				return
 			case <-tick.C:
 			}
-			var st unix.Statfs_t
-			if err := unix.Statfs(f.root, &st); err != nil {
-				continue
-			}
-			if int64(st.Bavail)*st.Bsize < f.kept(st)/2 {
+			if left, kept, ok := f.disk(); ok && left < kept/2 {
 				cancel(f.NoRoom())
 				return
 			}
