@@ -273,8 +273,9 @@ func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) (
 	return cells, nil
 }
 
-// routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them.
-func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (*reelChange, error) {
+// routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them. along are the
+// cells of what lies on the same tracks and goes there with them; what is typed stays as it is typed.
+func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (routes *reelChange, along []Cell, err error) {
 	stems := map[string]string{} // by strand
 	for _, c := range cells {
 		if c.Field != "stem" {
@@ -282,16 +283,16 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 		}
 		var name string
 		if err := json.Unmarshal(c.Value, &name); err != nil {
-			return nil, nil // refused where cells are put
+			return nil, nil, nil // refused where cells are put
 		}
 		stems[c.Row.String()] = strings.TrimSpace(name)
 	}
 	if len(stems) == 0 {
-		return nil, nil
+		return nil, nil, nil
 	}
 	r, err := tx.ReelOf(ctx, production)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	w := r.Doc.Weave
 	var ops []reel.Op
@@ -319,7 +320,16 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 		}
 	}
 	if ops == nil {
-		return nil, nil
+		return nil, nil, nil
 	}
-	return &reelChange{r.ID, ops}, nil
+	more, err := stemCells(ctx, tx, r.Doc, ops)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, c := range more {
+		if !slices.ContainsFunc(cells, func(o Cell) bool { return o.Row == c.Row && o.Field == c.Field }) {
+			along = append(along, c)
+		}
+	}
+	return &reelChange{r.ID, ops}, along, nil
 }

@@ -302,26 +302,11 @@ func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, 
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		routes, err := routesOf(ctx, tx, production, cells)
+		routes, along, err := routesOf(ctx, tx, production, cells)
 		if err != nil {
 			return err
 		}
-		if routes != nil {
-			r, err := tx.Reel(ctx, routes.Reel)
-			if err != nil {
-				return err
-			}
-			more, err := stemCells(ctx, tx, r.Doc, routes.Ops)
-			if err != nil {
-				return err
-			}
-			for _, c := range more { // what lies on the same tracks goes along; what is typed stays as it is typed
-				if !slices.ContainsFunc(cells, func(o Cell) bool { return o.Row == c.Row && o.Field == c.Field }) {
-					cells = append(cells, c)
-				}
-			}
-		}
-		return a.edit(ctx, tx, production, what, change{Cells: cells, Reel: routes})
+		return a.edit(ctx, tx, production, what, change{Cells: append(cells, along...), Reel: routes})
 	})
 }
 

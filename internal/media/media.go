@@ -26,7 +26,7 @@ func Open(root string) (*Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range []string{"originals", "summaries", "deliveries", "uploads", "writings"} {
+	for _, d := range []string{Originals, Summaries, Deliveries, "uploads", Writings} {
 		if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}
@@ -54,7 +54,7 @@ func (f *Folder) OriginalPath(id uuid.UUID, name string) string {
 	if len(ext) > 10 {
 		ext = ""
 	}
-	return filepath.Join("originals", id.String(), naming.Clean(name[:len(name)-len(ext)])+naming.Clean("x" + ext)[1:])
+	return filepath.Join(Originals, id.String(), naming.Clean(name[:len(name)-len(ext)])+naming.Clean("x" + ext)[1:])
 }
 
 // Path makes a relative path of the database absolute.
@@ -62,23 +62,23 @@ func (f *Folder) Path(rel string) string { return filepath.Join(f.root, filepath
 
 // Summary is where a file's waveform summary is.
 func (f *Folder) Summary(id uuid.UUID) string {
-	return filepath.Join(f.root, "summaries", id.String()+".zlwf")
+	return filepath.Join(f.root, Summaries, id.String()+".zlwf")
 }
 
 // Delivery is the folder of a delivery's files.
 func (f *Folder) Delivery(id uuid.UUID) string {
-	return filepath.Join(f.root, "deliveries", id.String())
+	return filepath.Join(f.root, Deliveries, id.String())
 }
 
 // Working is where the sound of a file with pictures is kept, and with it its small picture and the
 // strip of stills, relative to the root: beside the untouched original.
 func (f *Folder) Working(id uuid.UUID) (sound, proxy, strip string) {
-	dir := filepath.Join("originals", id.String())
+	dir := filepath.Join(Originals, id.String())
 	return filepath.Join(dir, ".working.wav"), filepath.Join(dir, ".proxy.mp4"), filepath.Join(dir, ".strip.jpg")
 }
 
 // Writing is the folder of a take written out.
-func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, "writings", id.String()) }
+func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, Writings, id.String()) }
 
 // RemoveDelivery removes a delivery's files.
 func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }
@@ -116,7 +116,7 @@ func Forget(upload string) error {
 
 // RemoveOriginal removes a file and its summary.
 func (f *Folder) RemoveOriginal(id uuid.UUID) error {
-	if err := os.RemoveAll(filepath.Join(f.root, "originals", id.String())); err != nil {
+	if err := os.RemoveAll(filepath.Join(f.root, Originals, id.String())); err != nil {
 		return err
 	}
 	if err := os.Remove(f.Summary(id)); err != nil && !os.IsNotExist(err) {
