@@ -40,15 +40,13 @@ type call struct {
 	wall          time.Duration
 }
 
+// inherited is how a program names the file that it is handed open, the first after its three own.
+const inherited = "file:/proc/self/fd/3"
+
 // demuxer is how ffmpeg calls what a file is, from its first bytes, and what it must not do there.
-func demuxer(path string) ([]string, error) {
-	f, err := source.OpenFile(path)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close()
+func demuxer(f *os.File) ([]string, error) {
 	head := make([]byte, 16)
-	n, err := io.ReadFull(f, head)
+	n, err := io.ReadFull(io.NewSectionReader(f, 0, int64(len(head))), head)
 	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.EOF) {
 		return nil, err
 	}
@@ -66,15 +64,17 @@ func demuxer(path string) ([]string, error) {
 // run returns what the program prints; what it says on its error output becomes the error. When ctx ends, or this
 // process, the program ends with all that it has started.
 func (c call) run(ctx context.Context) ([]byte, error) {
-	in, err := filepath.Abs(c.in)
+	// It is opened here and once: what lies under its name later is not what the program reads.
+	in, err := source.OpenFile(c.in)
 	if err != nil {
 		return nil, err
 	}
+	defer in.Close()
 	kind, err := demuxer(in)
 	if err != nil {
 		return nil, err
 	}
-	st, err := os.Stat(in)
+	st, err := in.Stat()
 	if err != nil {
 		return nil, err
 	}
@@ -87,11 +87,12 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 	defer cancel()
 	args := append([]string{"-v", "error", "-max_alloc", maxAlloc}, c.before...)
 	args = append(append(args, "-protocol_whitelist", "file,pipe"), kind...)
-	args = append(append(args, "-i", "file:"+in), c.after...)
+	args = append(append(args, "-i", inherited), c.after...)
 	cmd := exec.CommandContext(ctx, c.program, args...)
 	var out, says limited
 	out.max, says.max = maxProbe, 64<<10
 	cmd.Stdout, cmd.Stderr = &out, &says
+	cmd.ExtraFiles = []*os.File{in}
 	cmd.Dir = room
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + room, "TMPDIR=" + room, "LC_ALL=C"}
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
@@ -113,7 +114,7 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 	case err != nil && strings.Contains(says.String(), syscall.ENOSPC.Error()):
 		return nil, syscall.ENOSPC
 	case err != nil:
-		return nil, snag.Refuse("picture_unreadable", "%s can't read it: %s", c.program, lastLine(says.String(), err))
+		return nil, snag.Refuse("picture_unreadable", "%s can't read it: %s", c.program, lastLine(strings.ReplaceAll(says.String(), inherited, filepath.Base(c.in)), err))
 	case out.cut:
 		return nil, snag.Refuse("bad_stream", "it says more of itself than any recording has to: it is damaged, or no recording")
 	}

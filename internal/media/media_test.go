@@ -19,8 +19,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/mhl"
+	"zestyloom/core/picture"
 	"zestyloom/core/safely"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/internal/media"
 	"zestyloom/internal/testmedia"
 )
@@ -325,4 +327,34 @@ func TestAnalysisIsCalledOff(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, left, "%s: nothing half made is left", path)
 	}
+}
+
+// A file that is used where it lies may be swapped for a link after it was looked at: what the link leads to is not
+// opened, by any way that sound and pictures are read.
+func TestALinkThatComesLateLeadsNowhere(t *testing.T) {
+	s, dir := shelf(t, "day/x.wav", "day/x.mov")
+	outside := t.TempDir()
+	for name, from := range map[string]string{"x.wav": "poly8_s24.wav", "x.mov": "camera.mov"} {
+		b, err := os.ReadFile(testmedia.Path(t, from))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(outside, name), b, 0o600))
+	}
+	paths := map[string]string{}
+	for _, name := range []string{"x.wav", "x.mov"} {
+		size, modified, err := s.Stat("day/" + name)
+		require.NoError(t, err)
+		paths[name], err = s.Linked("day/"+name, size, modified)
+		require.NoError(t, err)
+	}
+	_, err := source.Open(filepath.Join(outside, "x.wav"))
+	require.NoError(t, err, "it can be read, but not through the shelf")
+	_, err = picture.Probe(context.Background(), filepath.Join(outside, "x.mov"))
+	require.NoError(t, err)
+
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "day")))
+	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "day")))
+	_, err = source.Open(paths["x.wav"])
+	assert.Error(t, err)
+	_, err = picture.Probe(context.Background(), paths["x.mov"])
+	assert.Error(t, err)
 }

@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/mhl"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/wholefile"
 )
 
@@ -36,6 +37,7 @@ func OpenShelf(dir string) (*Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
+	source.Confine(r)
 	return &Shelf{r}, nil
 }
 
