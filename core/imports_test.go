@@ -14,7 +14,7 @@ func TestCoreImportsNoOuterLayer(t *testing.T) {
 	out, err := exec.Command("go", "list", "-deps", "-f", "{{if not .Standard}}{{.ImportPath}}{{end}}", "./...").Output()
 	require.NoError(t, err)
 	deps := strings.Fields(string(out))
-	require.Contains(t, deps, "zestyloom/core/render", "the listing must cover the core")
+	require.Contains(t, deps, "zestyloom/core/mix", "the listing must cover the core")
 	for _, d := range deps {
 		for _, bad := range []string{"zestyloom/internal", "zestyloom/web", "gin-gonic", "jackc/pgx", "riverqueue", "tusd", "cobra"} {
 			require.NotContains(t, d, bad)

@@ -55,9 +55,15 @@ func DecodeChannel(dst []float64, raw []byte, coding Coding, channels, channel i
 			p += stride
 		}
 	case S24:
-		for i := range n {
-			dst[i] = float64(int24(raw[p:])) * scale24
+		// Four bytes at a time, of which the last is the next sample's; there is none after the last.
+		dst := dst[:n]
+		for i := range max(0, n-1) {
+			b := raw[p : p+4 : p+4]
+			dst[i] = float64(int32(binary.LittleEndian.Uint32(b)<<8)>>8) * scale24
 			p += stride
+		}
+		if n > 0 {
+			dst[n-1] = float64(int24(raw[p:])) * scale24
 		}
 	case S32:
 		for i := range n {

@@ -31,20 +31,43 @@ func (e *Encoder) Encode(dst []byte, b Block, frame int64) []byte {
 	dst = append(dst, make([]byte, n*stride)...)
 	out := dst[start:]
 	for c, samples := range b {
-		p := c * size
-		for i, v := range samples {
-			switch e.Coding {
-			case F32:
-				binary.LittleEndian.PutUint32(out[p:], math.Float32bits(float32(v)))
-			case F64:
-				binary.LittleEndian.PutUint64(out[p:], math.Float64bits(v))
-			default:
-				putInt(out[p:], e.Coding, e.quantise(v, c, frame+int64(i)))
+		switch e.Coding {
+		case F32:
+			for i, v := range samples {
+				binary.LittleEndian.PutUint32(out[c*size+i*stride:], math.Float32bits(float32(v)))
 			}
-			p += stride
+		case F64:
+			for i, v := range samples {
+				binary.LittleEndian.PutUint64(out[c*size+i*stride:], math.Float64bits(v))
+			}
+		case S24:
+			if !e.Dither {
+				e.round24(out[c*size:], samples, c, stride)
+				continue
+			}
+			fallthrough
+		default:
+			for i, v := range samples {
+				putInt(out[c*size+i*stride:], e.Coding, e.quantise(v, c, frame+int64(i)))
+			}
 		}
 	}
 	return dst
+}
+
+// round24 is quantise and putInt for the commonest coding, without dither.
+func (e *Encoder) round24(out []byte, samples []float64, channel, stride int) {
+	const full = 1 << 23
+	for i, v := range samples {
+		s := math.RoundToEven(v * full)
+		if s > full-1 || s < -full {
+			e.Clipped[channel]++
+			s = max(-full, min(full-1, s))
+		}
+		q := int64(s)
+		o := out[i*stride : i*stride+3 : i*stride+3]
+		o[0], o[1], o[2] = byte(q), byte(q>>8), byte(q>>16)
+	}
 }
 
 func putInt(b []byte, c Coding, q int64) {

@@ -5,27 +5,76 @@ import "strings"
 // Speaker is a channel's place in a layout, by its usual short name.
 type Speaker string
 
-// Layout is a named, ordered set of speakers.
+// Kind says what the channels of a layout stand for.
+type Kind uint8
+
+// The kinds.
+const (
+	Bed       Kind = iota // speakers
+	Ambisonic             // spherical harmonics of a sound field
+	Discrete              // channels that stand for no place
+)
+
+// Norm is how the channels of an ambisonic layout are ordered and scaled.
+type Norm string
+
+// The norms.
+const (
+	SN3D Norm = "SN3D" // in ACN order, as AmbiX has it
+	N3D  Norm = "N3D"  // in ACN order
+	FuMa Norm = "FuMa" // W X Y Z R S T U V K L M N O P Q, maxN with W at -3 dB, to order 3
+)
+
+// Bounds of layouts.
+const (
+	MaxOrder    = 7  // of an ambisonic layout: 64 channels
+	MaxFuMa     = 3  // its highest order
+	MaxChannels = 64 // of any layout
+)
+
+// Layout is what the channels of a signal stand for, and their order. It is known by its name: see ParseLayout.
 type Layout struct {
-	Name     string
+	Name string
+	Kind Kind
+	// Speakers are a bed's, in order.
 	Speakers []Speaker
 	// Mask is the WAVEFORMATEXTENSIBLE channel mask when the order equals the order of the
 	// mask's bits, and 0 when no mask can say this order.
 	Mask uint32
+	// Order and Norm are an ambisonic layout's.
+	Order int
+	Norm  Norm
+	// Count is the number of channels of any.
+	Count int
+	// Directions are those of a custom bed's own speakers, by name.
+	Directions map[Speaker]Direction
 }
 
-// Layouts lists the layouts by their default channel order (SMPTE/ITU for surround), narrowest
+func bed(name string, mask uint32, speakers ...Speaker) Layout {
+	return Layout{Name: name, Speakers: speakers, Mask: mask, Count: len(speakers)}
+}
+
+// Layouts lists the beds that recordings come in, by their default channel order (SMPTE/ITU for surround), narrowest
 // first.
 var Layouts = []Layout{
-	{"mono", []Speaker{"C"}, 0x4},
-	{"stereo", []Speaker{"L", "R"}, 0x3},
-	{"stereo total", []Speaker{"Lt", "Rt"}, 0x3},
-	{"stereo only", []Speaker{"Lo", "Ro"}, 0x3},
-	{"mid-side", []Speaker{"M", "S"}, 0},
-	{"LCR", []Speaker{"L", "C", "R"}, 0},
-	{"5.1", []Speaker{"L", "R", "C", "LFE", "Ls", "Rs"}, 0x3F},
-	{"7.1", []Speaker{"L", "R", "C", "LFE", "Lss", "Rss", "Lsr", "Rsr"}, 0},
-	{"7.1.4", []Speaker{"L", "R", "C", "LFE", "Lss", "Rss", "Lsr", "Rsr", "Ltf", "Rtf", "Ltr", "Rtr"}, 0},
+	bed("mono", 0x4, "C"),
+	bed("stereo", 0x3, "L", "R"),
+	bed("stereo total", 0x3, "Lt", "Rt"),
+	bed("stereo only", 0x3, "Lo", "Ro"),
+	bed("mid-side", 0, "M", "S"),
+	bed("LCR", 0, "L", "C", "R"),
+	bed("5.1", 0x3F, "L", "R", "C", "LFE", "Ls", "Rs"),
+	bed("7.1", 0, "L", "R", "C", "LFE", "Lss", "Rss", "Lsr", "Rsr"),
+	bed("7.1.4", 0, "L", "R", "C", "LFE", "Lss", "Rss", "Lsr", "Rsr", "Ltf", "Rtf", "Ltr", "Rtr"),
+}
+
+// further are beds that a bus may have, and that no set of files is taken for.
+var further = []Layout{
+	bed("quad", 0x33, "L", "R", "Ls", "Rs"),
+	bed("5.0", 0x37, "L", "R", "C", "Ls", "Rs"),
+	bed("7.0", 0, "L", "R", "C", "Lss", "Rss", "Lsr", "Rsr"),
+	bed("5.1.4", 0, "L", "R", "C", "LFE", "Ls", "Rs", "Ltf", "Rtf", "Ltr", "Rtr"),
+	bed("7.0.4", 0, "L", "R", "C", "Lss", "Rss", "Lsr", "Rsr", "Ltf", "Rtf", "Ltr", "Rtr"),
 }
 
 // maskSpeakers are the speakers of a WAVEFORMATEXTENSIBLE channel mask by their bits. Channels stand

@@ -16,8 +16,8 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
-	"zestyloom/core/render"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/timecode"
@@ -32,14 +32,14 @@ const start = 3830400000
 type fixture struct {
 	reel    reel.Reel
 	sound   map[string][]int32 // by strand
-	resolve render.Resolve
+	resolve mix.Sources
 	dir     string
 }
 
 func newFixture(t *testing.T, level float64) fixture {
 	t.Helper()
 	f := fixture{sound: map[string][]int32{}, dir: t.TempDir(), reel: reel.New()}
-	places := map[string]render.Place{}
+	places := map[string]mix.Source{}
 	rnd := rand.New(rand.NewPCG(8, 8))
 	for n, c := range []struct{ at, length int64 }{{start + 100, 30000}, {start + 20000, 25000}, {start + 60001, 17}} {
 		path := filepath.Join(f.dir, fmt.Sprintf("take%d.wav", n))
@@ -54,7 +54,7 @@ func newFixture(t *testing.T, level float64) fixture {
 				id := fmt.Sprint(n, "/", ch)
 				f.sound[id] = append(f.sound[id], v)
 				raw = append(raw, byte(v), byte(v>>8), byte(v>>16))
-				places[id] = render.Place{Path: path, Channel: ch}
+				places[id] = mix.Source{Path: path, Channel: ch}
 			}
 		}
 		_, err = w.Write(raw)
@@ -63,17 +63,17 @@ func newFixture(t *testing.T, level float64) fixture {
 		require.NoError(t, file.Close())
 		for ch := range 3 {
 			id := fmt.Sprint(n, "/", ch)
-			f.reel.Tracks = append(f.reel.Tracks, reel.Track{ID: id, Label: id, Clips: []reel.Clip{{ID: id, Strand: id, Name: "t", At: c.at, In: 0, Length: c.length}}})
+			f.reel.Tracks = append(f.reel.Tracks, reel.Track{ID: id, Label: id, Layout: "mono", Clips: []reel.Clip{{ID: "c" + id, Strands: []string{id}, Name: "t", At: c.at, In: 0, Length: c.length}}})
 		}
 	}
 	first := int64(start)
 	f.reel.Start = &first
-	f.resolve = func(s string) (render.Place, error) { return places[s], nil }
+	f.resolve = func(s string) (mix.Source, error) { return places[s], nil }
 	return f
 }
 
-func (f *fixture) route(id, stem string, gain float64, p weave.Position) {
-	f.reel.Weave.Routes[id] = weave.Route{Stem: stem, GainDB: gain, Position: p}
+func (f *fixture) route(id, stem string, gain float64, p weave.Preset) {
+	f.reel.Weave.Sends[id] = []weave.Send{{To: stem, GainDB: gain, Patch: weave.Patch{Preset: p}}}
 }
 
 func (f *fixture) plan(t *testing.T, p delivery.Packing) delivery.Plan {
@@ -246,9 +246,9 @@ func TestClippingIsFoundExactly(t *testing.T) {
 		}
 	}
 	require.Positive(t, clipped)
-	n := render.New(f.reel, 48000, f.resolve)
-	defer n.Close()
-	overs, err := render.Overs(context.Background(), f.reel, n, func(s string) (*waveform.Summary, int, error) { return f.summary(t, s), 0, nil })
+	program, err := mix.Compile(f.reel, 48000, f.resolve)
+	require.NoError(t, err)
+	overs, err := program.Clippings(context.Background(), func(s string) (*waveform.Summary, int, error) { return f.summary(t, s), 0, nil })
 	require.NoError(t, err)
 	require.Len(t, overs, 1)
 	assert.Equal(t, []int64{0, clipped, first}, []int64{int64(overs[0].Output), overs[0].Count, overs[0].At})

@@ -4,8 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"zestyloom/core/reel"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 )
 
@@ -19,9 +18,9 @@ type Finding struct {
 	OnPurpose bool `json:"on_purpose"`
 }
 
-// Preflight lists what stands between a plan and an accepted delivery. overs are the places where
+// Preflight lists what stands between a plan and an accepted delivery. clipping are the places where
 // outputs clip.
-func Preflight(p Plan, overs []render.Over) []Finding {
+func Preflight(p Plan, clipping []mix.Clipping) []Finding {
 	out := []Finding{}
 	add := func(stops bool, stage, track, code, format string, args ...any) {
 		out = append(out, Finding{Snag: snag.New(code, format, args...), Stops: stops, Stage: stage, Track: track})
@@ -40,30 +39,29 @@ func Preflight(p Plan, overs []render.Over) []Finding {
 			add(true, "weave", "", "order", "output %d is %s and the spec asks for %s there", i+1, outs[i].Name, name)
 		}
 	}
+	product, err := r.Product()
+	if err != nil {
+		why := snag.Of(err)
+		add(true, "weave", "", why.Code, "%s", why.Message)
+		return out
+	}
+	carried := map[string]bool{}
 	for i, o := range outs {
-		if o.Stem == "" {
+		carried[o.Bus] = true
+		if o.Bus == "" {
 			add(false, "weave", "", "output_silent", "output %d (%s) carries no stem: it will be silence", i+1, o.Name)
 			continue
 		}
-		fed := slices.ContainsFunc(r.Tracks, func(t reel.Track) bool {
-			rt, ok := r.Weave.Routes[t.ID]
-			if !ok || rt.Stem != o.Stem || t.Off || len(t.Clips) == 0 {
-				return false
-			}
-			st, _ := r.Weave.Stem(o.Stem)
-			return rt.Weights(st)[o.Channel] != 0
-		})
+		fed := false
+		for k, t := range r.Tracks {
+			fed = fed || !t.Off && len(t.Clips) > 0 && slices.ContainsFunc(product[i][k], func(f float64) bool { return f != 0 })
+		}
 		if !fed {
 			add(false, "weave", "", "output_silent", "nothing feeds output %d (%s): it will be silence", i+1, o.Name)
 		}
 	}
-	carried := map[string]bool{}
-	for _, o := range outs {
-		carried[o.Stem] = true
-	}
 	for _, t := range r.Tracks {
-		rt, routed := r.Weave.Routes[t.ID]
-		st, _ := r.Weave.Stem(rt.Stem)
+		send, routed := r.Weave.Send(t.ID)
 		switch {
 		case len(t.Clips) == 0:
 		case t.Off:
@@ -71,8 +69,9 @@ func Preflight(p Plan, overs []render.Over) []Finding {
 			out[len(out)-1].OnPurpose = true
 		case !routed:
 			add(false, "weave", t.ID, "no_stem", "track %s has no stem and will not be heard", t.Label)
-		case !carried[rt.Stem]:
-			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is on no output", t.Label, st.Name)
+		case !slices.ContainsFunc(r.Weave.Reach(t.ID), func(bus string) bool { return carried[bus] }):
+			b, _ := r.Weave.Bus(send.To)
+			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is on no output", t.Label, b.Name)
 		}
 		for _, c := range t.Clips {
 			if c.Unplaced && !t.Off {
@@ -83,7 +82,7 @@ func Preflight(p Plan, overs []render.Over) []Finding {
 			}
 		}
 	}
-	for _, o := range overs {
+	for _, o := range clipping {
 		add(false, "weave", "", "clips", "output %d (%s) clips: %d samples beyond full scale, the first at %s, the worst %+.1f dB over",
 			o.Output+1, outs[o.Output].Name, o.Count, p.Rate.FormatSamples(o.At, int64(s.SampleRate)), o.PeakDB)
 	}

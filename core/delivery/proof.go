@@ -11,7 +11,7 @@ import (
 	"path/filepath"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 )
@@ -53,54 +53,143 @@ type ChannelProof struct {
 }
 
 // Prove reads a plan's files back from a folder and compares facts, metadata and every sample with
-// what the plan says they must hold. The error is about proving itself; files that are not as
-// ordered give a proof that has not passed.
-func Prove(ctx context.Context, p Plan, dir string, resolve render.Resolve, progress func(done int64)) (Proof, error) {
-	proof := Proof{Passed: true}
-	for i, f := range p.Files {
-		var report func(int64)
-		if progress != nil {
-			report = func(done int64) { progress((int64(i)*p.Frames + done) / int64(len(p.Files))) }
+// what the plan says they must hold: all files at once, in one run. The error is about proving itself; files that are
+// not as ordered give a proof that has not passed.
+func Prove(ctx context.Context, p Plan, dir string, sources mix.Sources, progress func(done int64)) (Proof, error) {
+	proof := Proof{Passed: true, Files: make([]FileProof, len(p.Files))}
+	var readings []*reading
+	defer func() {
+		for _, r := range readings {
+			r.src.Close()
 		}
-		fp, err := proveFile(ctx, p, f, filepath.Join(dir, f.Name), resolve, report)
+	}()
+	for i, f := range p.Files {
+		fp := &proof.Files[i]
+		*fp = FileProof{Name: f.Name, Checks: []Check{}, Channels: []ChannelProof{}}
+		r, err := fp.open(p, f, dir)
 		if err != nil {
 			return Proof{}, fmt.Errorf("%s: %w", f.Name, err)
 		}
-		for _, c := range fp.Checks {
+		if r != nil {
+			readings = append(readings, r)
+		}
+	}
+	if err := compare(ctx, p, readings, sources, progress); err != nil {
+		return Proof{}, err
+	}
+	for _, f := range proof.Files {
+		for _, c := range f.Checks {
 			proof.Passed = proof.Passed && c.OK
 		}
-		for _, c := range fp.Channels {
+		for _, c := range f.Channels {
 			proof.Passed = proof.Passed && c.OK
 		}
-		proof.Files = append(proof.Files, fp)
 	}
 	return proof, nil
 }
 
-func proveFile(ctx context.Context, p Plan, f File, path string, resolve render.Resolve, progress func(int64)) (FileProof, error) {
-	fp := FileProof{Name: f.Name, Checks: []Check{}, Channels: []ChannelProof{}}
+// reading is a file that is being compared.
+type reading struct {
+	fp      *FileProof
+	file    File
+	src     *source.Source
+	enc     audio.Encoder
+	levels  []audio.Level
+	want    []byte
+	got     []byte
+	differs bool // by what its header says: there is nothing to compare channel by channel
+}
+
+// open looks at a file, and gives nil for one that can't be read, of which it says so.
+func (fp *FileProof) open(p Plan, f File, dir string) (*reading, error) {
+	path := filepath.Join(dir, f.Name)
 	st, err := os.Stat(path)
 	if err != nil {
 		fp.check("file", "there", "missing")
-		return fp, nil
+		return nil, nil
 	}
 	fp.Bytes = st.Size()
 	src, err := source.Open(path)
 	if err != nil {
 		fp.check("readable", "yes", snag.Of(err).Message)
-		return fp, nil
+		return nil, nil
 	}
-	defer src.Close()
 	fp.facts(p, f, src)
 	for c, o := range f.Outputs {
 		fp.Channels = append(fp.Channels, ChannelProof{Channel: c + 1, Output: o + 1, Name: p.Reel.Weave.Outputs[o].Name, FirstAt: -1})
 	}
-	sum, err := src.Hash(func() error { return fp.samples(ctx, p, f, src, resolve, progress) })
-	if err != nil {
-		return fp, err
+	return &reading{
+		fp: fp, file: f, src: src, enc: p.encoder(f), levels: make([]audio.Level, len(f.Outputs)),
+		differs: src.Format.Channels != len(f.Outputs) || src.Format.Coding != p.Coding(), // said by the checks
+	}, nil
+}
+
+// compare compares every channel of all files with a fresh rendering, sample by sample, and takes their hashes.
+func compare(ctx context.Context, p Plan, readings []*reading, sources mix.Sources, progress func(int64)) error {
+	run := func() error {
+		player, err := p.play(sources)
+		if err != nil {
+			return err
+		}
+		defer player.Close()
+		return player.Run(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
+			for _, r := range readings {
+				if err := r.compare(p, b, at-p.Start); err != nil {
+					return fmt.Errorf("%s: %w", r.file.Name, err)
+				}
+			}
+			if progress != nil {
+				progress(at + int64(b.Frames()) - p.Start)
+			}
+			return nil
+		})
 	}
-	fp.Hash = fmt.Sprintf("%016x", sum)
-	return fp, nil
+	// Each file's hash is taken of what is read of it meanwhile.
+	for _, r := range readings {
+		inner := run
+		run = func() error {
+			sum, err := r.src.Hash(inner)
+			r.fp.Hash = fmt.Sprintf("%016x", sum)
+			return err
+		}
+	}
+	if len(readings) == 0 {
+		return nil
+	}
+	if err := run(); err != nil {
+		return err
+	}
+	for _, r := range readings {
+		for c := range r.fp.Channels {
+			if r.differs {
+				continue
+			}
+			ch := &r.fp.Channels[c]
+			ch.OK = ch.Differs == 0
+			ch.PeakDBFS, ch.RMSDBFS = finite(r.levels[c].PeakDB()), finite(r.levels[c].RMSDB())
+		}
+	}
+	return nil
+}
+
+func (r *reading) compare(p Plan, b audio.Block, at int64) error {
+	if r.differs {
+		return nil
+	}
+	r.want = r.enc.Encode(r.want[:0], pick(b, r.file.Outputs), at)
+	if len(r.got) < len(r.want) {
+		r.got = make([]byte, len(r.want))
+	}
+	k, err := readFull(r.src, r.got[:len(r.want)], at)
+	if err != nil {
+		return err
+	}
+	size, width := p.Coding().Bytes(), r.src.Format.FrameBytes()
+	audio.AddLevels(r.levels, r.got[:k*width], p.Coding())
+	for c := range r.fp.Channels {
+		r.fp.Channels[c].compare(r.want, r.got[:k*width], at, size, c, width)
+	}
+	return nil
 }
 
 func (fp *FileProof) check(what string, ordered, found any) {
@@ -131,44 +220,6 @@ func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
 		fp.check(fmt.Sprintf("name of channel %d", c+1), p.Reel.Weave.Outputs[o].Name, found)
 	}
 	fp.check("snags on reading", 0, len(facts.Snags))
-}
-
-// samples compares every channel with a fresh rendering, sample by sample.
-func (fp *FileProof) samples(ctx context.Context, p Plan, f File, src *source.Source, resolve render.Resolve, progress func(int64)) error {
-	if src.Format.Channels != len(f.Outputs) || src.Format.Coding != p.Coding() {
-		return nil // said by the checks; there is nothing to compare channel by channel
-	}
-	n := render.New(p.Reel, p.Order.Spec.SampleRate, resolve)
-	defer n.Close()
-	enc := p.encoder(f)
-	levels := make([]audio.Level, len(f.Outputs))
-	var want []byte
-	got := make([]byte, render.BlockFrames*src.Format.FrameBytes())
-	size, width := p.Coding().Bytes(), src.Format.FrameBytes()
-	err := n.Each(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
-		want = enc.Encode(want[:0], pick(b, f.Outputs), at-p.Start)
-		k, err := readFull(src, got[:len(want)], at-p.Start)
-		if err != nil {
-			return err
-		}
-		audio.AddLevels(levels, got[:k*width], p.Coding())
-		for c := range fp.Channels {
-			fp.Channels[c].compare(want, got[:k*width], at-p.Start, size, c, width)
-		}
-		if progress != nil {
-			progress(at + int64(b.Frames()) - p.Start)
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	for c := range fp.Channels {
-		ch := &fp.Channels[c]
-		ch.OK = ch.Differs == 0
-		ch.PeakDBFS, ch.RMSDBFS = finite(levels[c].PeakDB()), finite(levels[c].RMSDB())
-	}
-	return nil
 }
 
 func readFull(src *source.Source, p []byte, frame int64) (int, error) {

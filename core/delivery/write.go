@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
@@ -18,9 +18,12 @@ type Written struct {
 
 // Write renders a plan into a folder that exists. Files appear under their names only when all of
 // them are whole. progress, if not nil, is told the frames done.
-func Write(ctx context.Context, p Plan, dir string, resolve render.Resolve, progress func(done int64)) (Written, error) {
-	n := render.New(p.Reel, p.Order.Spec.SampleRate, resolve)
-	defer n.Close()
+func Write(ctx context.Context, p Plan, dir string, sources mix.Sources, progress func(done int64)) (Written, error) {
+	player, err := p.play(sources)
+	if err != nil {
+		return Written{}, err
+	}
+	defer player.Close()
 	type sink struct {
 		file    *wholefile.File
 		w       *wave.Writer
@@ -45,7 +48,7 @@ func Write(ctx context.Context, p Plan, dir string, resolve render.Resolve, prog
 		}
 	}
 	var raw []byte
-	err := n.Each(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
+	err = player.Run(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
 		for _, s := range sinks {
 			raw = s.enc.Encode(raw[:0], pick(b, s.outputs), at-p.Start)
 			if _, err := s.w.Write(raw); err != nil {
@@ -75,6 +78,15 @@ func Write(ctx context.Context, p Plan, dir string, resolve render.Resolve, prog
 		}
 	}
 	return out, nil
+}
+
+// play prepares the outputs of a plan.
+func (p Plan) play(sources mix.Sources) (*mix.Player, error) {
+	program, err := mix.Compile(p.Reel, p.Order.Spec.SampleRate, sources)
+	if err != nil {
+		return nil, err
+	}
+	return program.Play(mix.All())
 }
 
 // encoder makes the samples of a file from rendered blocks.

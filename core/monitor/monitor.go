@@ -10,7 +10,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/meter"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 	"zestyloom/core/stretch"
 )
@@ -18,14 +18,27 @@ import (
 // BlockFrames is the size of a block: small, so that the first sound leaves at once and meters move.
 const BlockFrames = 1024
 
+// Sound is one channel of anything that can be heard; *mix.Strand is one. Its frames are counted from its own beginning.
+type Sound interface {
+	Frames() int64
+	Read(dst []float64, frame int64) error
+	Close()
+}
+
 // Voice is one channel to be heard.
 type Voice struct {
-	Place render.Place
+	// Open opens its sound at a sample rate.
+	Open func(rate int) (Sound, error)
 	// At is where its first sample lies on the common clock, in samples of that; it need not be a whole
 	// one, and is then rounded.
 	At float64
 	// Gain is a factor, such as the one that matches loudness; 0 counts as 1.
 	Gain float64
+}
+
+// Strands is a voice of strands that are heard as one.
+func Strands(parts ...mix.Part) Voice {
+	return Voice{Open: func(rate int) (Sound, error) { return mix.OpenSum(parts, rate) }}
 }
 
 // Order says what is to be played.
@@ -58,9 +71,9 @@ type Stream struct {
 }
 
 type voice struct {
-	strand *render.Strand
-	at     int64 // at the rate the strands are read at
-	gain   float64
+	sound Sound
+	at    int64 // at the rate the strands are read at
+	gain  float64
 }
 
 // edge is how long sound fades where it is taken up or left off in a loop: short enough to be no part
@@ -89,7 +102,7 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 	scale := float64(rate) / float64(o.Rate)
 	s := &Stream{order: o, sound: audio.NewBlock(len(voices), BlockFrames)}
 	for _, v := range voices {
-		st, err := render.OpenStrand(v.Place, rate)
+		st, err := v.Open(rate)
 		if err != nil {
 			s.Close()
 			return nil, err
@@ -196,7 +209,7 @@ func (s *Stream) fade(b Block) {
 func (s *Stream) read(b audio.Block, frame int64) error {
 	for c, v := range s.voices {
 		dst := b[c]
-		from, to := max(0, frame-v.at), min(frame-v.at+int64(len(dst)), v.strand.Frames())
+		from, to := max(0, frame-v.at), min(frame-v.at+int64(len(dst)), v.sound.Frames())
 		if from >= to {
 			clear(dst)
 			continue
@@ -205,7 +218,7 @@ func (s *Stream) read(b audio.Block, frame int64) error {
 		clear(dst[:lead])
 		clear(dst[lead+to-from:])
 		part := dst[lead : lead+to-from]
-		if err := v.strand.Read(part, from); err != nil {
+		if err := v.sound.Read(part, from); err != nil {
 			return err
 		}
 		if v.gain != 1 {
@@ -220,6 +233,6 @@ func (s *Stream) read(b audio.Block, frame int64) error {
 // Close closes the files.
 func (s *Stream) Close() {
 	for _, v := range s.voices {
-		v.strand.Close()
+		v.sound.Close()
 	}
 }

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/mix"
 	"zestyloom/core/monitor"
-	"zestyloom/core/render"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/core/treat"
@@ -22,15 +22,22 @@ import (
 const rate = 48000
 
 // recorded writes channels to a file and gives a place for each.
-func recorded(t testing.TB, channels ...[]float64) []render.Place {
+func recorded(t testing.TB, channels ...[]float64) []mix.Source {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "s.wav")
 	testmedia.Write(t, path, audio.S24, rate, channels...)
-	out := make([]render.Place, len(channels))
+	out := make([]mix.Source, len(channels))
 	for c := range out {
-		out[c] = render.Place{Path: path, Channel: c}
+		out[c] = mix.Source{Path: path, Channel: c}
 	}
 	return out
+}
+
+// voice is a strand heard from a moment on.
+func voice(src mix.Source, at float64) monitor.Voice {
+	v := monitor.Strands(mix.Part{Source: src, Factor: 1})
+	v.At = at
+	return v
 }
 
 func sine(hz, amplitude float64, frames int) []float64 {
@@ -81,7 +88,7 @@ func open(t testing.TB, voices []monitor.Voice, o monitor.Order) *monitor.Stream
 func TestPlainIsExact(t *testing.T) {
 	a, b := sine(440, 0.5, 5000), sine(1000, 0.25, 4000)
 	p := recorded(t, a, append(b, make([]float64, 1000)...))
-	s := open(t, []monitor.Voice{{Place: p[0]}, {Place: p[1], At: 700.4}}, monitor.Order{Rate: rate, From: 100})
+	s := open(t, []monitor.Voice{voice(p[0], 0), voice(p[1], 700.4)}, monitor.Order{Rate: rate, From: 100})
 	assert.EqualValues(t, 5600, s.Frames())
 	out, at := all(t, s, 0)
 	require.Len(t, out[0], 5600)
@@ -90,7 +97,9 @@ func TestPlainIsExact(t *testing.T) {
 	assert.Equal(t, make([]float64, 600), out[1][:600])
 	assert.Equal(t, b, out[1][600:4600])
 	assert.Equal(t, []int64{100, 1124, 2148}, at[:3])
-	part, _ := all(t, open(t, []monitor.Voice{{Place: p[0], Gain: 0.5}}, monitor.Order{Rate: rate, From: 10, To: 20}), 0)
+	half := voice(p[0], 0)
+	half.Gain = 0.5
+	part, _ := all(t, open(t, []monitor.Voice{half}, monitor.Order{Rate: rate, From: 10, To: 20}), 0)
 	for i, v := range part[0] {
 		assert.Equal(t, a[10+i]/2, v)
 	}
@@ -113,7 +122,7 @@ func TestSpeeds(t *testing.T) {
 		keep  bool
 		hz    float64
 	}{{0.5, false, 500}, {2, false, 2000}, {0.5, true, 1000}, {2, true, 1000}} {
-		s := open(t, []monitor.Voice{{Place: p[0]}}, monitor.Order{Rate: rate, From: rate, To: 3 * rate, Speed: c.speed, KeepPitch: c.keep})
+		s := open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: rate, To: 3 * rate, Speed: c.speed, KeepPitch: c.keep})
 		assert.InDelta(t, 2*rate/c.speed, float64(s.Frames()), 1)
 		out, at := all(t, s, 0)
 		assert.InDelta(t, 2*rate/c.speed, float64(len(out[0])), 1500, "%+v", c)
@@ -135,7 +144,7 @@ func square(x []float64) (mean float64) {
 func TestLoop(t *testing.T) {
 	x := sine(300, 0.5, rate)
 	p := recorded(t, x)
-	s := open(t, []monitor.Voice{{Place: p[0]}}, monitor.Order{Rate: rate, From: 1000, To: 4000, Loop: true})
+	s := open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 4000, Loop: true})
 	assert.EqualValues(t, -1, s.Frames())
 	out, at := all(t, s, 9000)
 	assert.EqualValues(t, 1000, at[0])
@@ -144,7 +153,7 @@ func TestLoop(t *testing.T) {
 		assert.Equal(t, x[1000+144:4000-144], round[144:3000-144])
 		assert.Less(t, math.Abs(round[0])+math.Abs(round[2999]), 0.01)
 	}
-	out, _ = all(t, open(t, []monitor.Voice{{Place: p[0]}}, monitor.Order{Rate: rate, From: 1000, To: 9000, Loop: true, Speed: 0.5, KeepPitch: true}), 50000)
+	out, _ = all(t, open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 9000, Loop: true, Speed: 0.5, KeepPitch: true}), 50000)
 	for i := 1; i < len(out[0]); i++ {
 		require.Less(t, math.Abs(out[0][i]-out[0][i-1]), 0.05, "no click at %d", i)
 	}
@@ -155,7 +164,7 @@ func TestMatch(t *testing.T) {
 	p := recorded(t, sine(1000, 0.5, rate), sine(1000, 0.05, rate), make([]float64, rate), sine(1000, 0.0005, rate))
 	var vs []monitor.Voice
 	for _, q := range p {
-		vs = append(vs, monitor.Voice{Place: q})
+		vs = append(vs, voice(q, 0))
 	}
 	g, err := monitor.Match(context.Background(), vs, rate, 0, rate)
 	require.NoError(t, err)
@@ -167,7 +176,7 @@ func TestMatch(t *testing.T) {
 
 func TestRefused(t *testing.T) {
 	p := recorded(t, sine(1000, 0.5, 100))
-	v := []monitor.Voice{{Place: p[0]}}
+	v := []monitor.Voice{voice(p[0], 0)}
 	for want, o := range map[string]monitor.Order{
 		"bad_speed": {Rate: rate, Speed: 3}, "bad_range": {Rate: rate, From: 50, To: 50}, "nothing_to_hear": {Rate: rate, From: 100}, "rate_differs": {Rate: 100},
 	} {
@@ -176,7 +185,7 @@ func TestRefused(t *testing.T) {
 	}
 	_, err := monitor.Open(nil, monitor.Order{Rate: rate})
 	assert.Equal(t, "nothing_to_hear", snag.Of(err).Code)
-	_, err = monitor.Open([]monitor.Voice{{Place: render.Place{Path: p[0].Path, Treat: treat.Treatment{TrimDB: 99}}}}, monitor.Order{Rate: rate})
+	_, err = monitor.Open([]monitor.Voice{voice(mix.Source{Path: p[0].Path, Treat: treat.Treatment{TrimDB: 99}}, 0)}, monitor.Order{Rate: rate})
 	assert.Equal(t, "bad_trim", snag.Of(err).Code)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -231,7 +240,7 @@ func BenchmarkStream(b *testing.B) {
 	p := recorded(b, sine(440, 0.5, 10*rate), sine(550, 0.5, 10*rate), sine(660, 0.5, 10*rate), sine(770, 0.5, 10*rate))
 	var vs []monitor.Voice
 	for _, q := range p {
-		vs = append(vs, monitor.Voice{Place: q})
+		vs = append(vs, voice(q, 0))
 	}
 	for name, o := range map[string]monitor.Order{"whole speed": {Rate: rate}, "double, pitch kept": {Rate: rate, Speed: 2, KeepPitch: true}, "half, pitch follows": {Rate: rate, Speed: 0.5}} {
 		b.Run(name, func(b *testing.B) {

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
 )
@@ -18,8 +19,21 @@ type Strand struct {
 	Frames int64
 	// Shift is how many samples it lies late against its take, since it was let go from it.
 	Shift int64
-	// Route is where it is sent when its track is made; nil for nowhere yet.
-	Route *weave.Route
+	// With is a second strand that its clip takes with it, times Sign: the side of a mid-side pair. Empty for none.
+	With string
+	Sign float64
+	// Sends are where it is sent when its track is made; none for nowhere yet.
+	Sends []weave.Send
+}
+
+// clip is what it plays.
+func (s Strand) clip(c Clip) Clip {
+	c.Strands = []string{s.ID}
+	if s.With != "" {
+		c.Strands = []string{s.ID, s.With}
+		c.Patch = weave.Patch{Preset: weave.Custom, Matrix: audio.Matrix{{1, s.Sign}}}
+	}
+	return c
 }
 
 // Lay says what a take is.
@@ -32,7 +46,10 @@ type Lay struct {
 	NewID   func() string // makes identities for tracks and clips
 }
 
-// LayTake works out the operations that take a take into a reel: a clip a strand, all at the
+// mono is the layout of the tracks that strands are laid on one by one.
+const mono = "mono"
+
+// LayTake works out the operations that take a take into a reel: a clip a strand, tied, all at the
 // take's start, or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
 // label where there is room, else on a new one. Tracks of mixes are off. A track that has a route
 // keeps it.
@@ -42,7 +59,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	}
 	for _, t := range r.Tracks {
 		for _, c := range t.Clips {
-			if slices.ContainsFunc(l.Strands, func(s Strand) bool { return s.ID == c.Strand }) {
+			if slices.ContainsFunc(l.Strands, func(s Strand) bool { return slices.Contains(c.Strands, s.ID) }) {
 				return nil, snag.Refuse("laid_already", "%s is in the reel already, on track %s", l.Name, t.Label)
 			}
 		}
@@ -52,6 +69,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		_, at = r.Span()
 	}
 	var ops []Op
+	tie := l.NewID()
 	used := map[string]bool{}
 	added := 0
 	for n, s := range l.Strands {
@@ -59,23 +77,23 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		if label == "" {
 			label = "Strand " + strconv.Itoa(n+1)
 		}
-		clip := Clip{ID: l.NewID(), Strand: s.ID, Name: l.Name, At: at + s.Shift, Length: l.Frames, Unplaced: l.Start < 0}
+		clip := s.clip(Clip{ID: l.NewID(), Name: l.Name, At: at + s.Shift, Length: l.Frames, Unplaced: l.Start < 0, Tie: tie})
 		if s.Frames > 0 {
 			clip.Length = min(clip.Length, s.Frames)
 		}
 		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
-			return t.Label == label && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
+			return t.Label == label && t.Layout == mono && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
 		})
 		if i >= 0 {
 			used[r.Tracks[i].ID] = true
-			if _, routed := r.Weave.Routes[r.Tracks[i].ID]; !routed && s.Route != nil {
-				ops = append(ops, Op{SetRoute: &SetRoute{r.Tracks[i].ID, s.Route}})
+			if _, routed := r.Weave.Send(r.Tracks[i].ID); !routed && len(s.Sends) > 0 {
+				ops = append(ops, Op{SetSends: &SetSends{r.Tracks[i].ID, s.Sends}})
 			}
-			ops = append(ops, Op{AddClip: &AddClip{r.Tracks[i].ID, clip}})
+			ops = append(ops, Op{AddClips: &AddClips{r.Tracks[i].ID, []Clip{clip}}})
 			continue
 		}
-		t := Track{ID: l.NewID(), Label: label, Off: s.Mix, Clips: []Clip{clip}}
-		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t, Route: s.Route}})
+		t := Track{ID: l.NewID(), Label: label, Layout: mono, Off: s.Mix, Clips: []Clip{clip}}
+		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t, Sends: s.Sends}})
 		added++
 	}
 	return ops, nil

@@ -4,75 +4,66 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/automation"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
 )
 
-// Op is one change to a reel. Exactly one of its fields is set.
+// Op is one change to a reel. Exactly one of its fields is set. The inverse of each is one operation, too.
 type Op struct {
 	AddTrack    *AddTrack    `json:"add_track,omitempty"`
 	RemoveTrack *RemoveTrack `json:"remove_track,omitempty"`
-	AddClip     *AddClip     `json:"add_clip,omitempty"`
-	RemoveClip  *RemoveClip  `json:"remove_clip,omitempty"`
+	MoveTrack   *MoveTrack   `json:"move_track,omitempty"`
 	SetTrack    *SetTrack    `json:"set_track,omitempty"`
-	SetRoute    *SetRoute    `json:"set_route,omitempty"`
-	SetOutputs  *SetOutputs  `json:"set_outputs,omitempty"`
-	SetStart    *SetStart    `json:"set_start,omitempty"`
+	AddClips    *AddClips    `json:"add_clips,omitempty"`
+	RemoveClips *RemoveClips `json:"remove_clips,omitempty"`
+	SetClips    *SetClips    `json:"set_clips,omitempty"`
 	SetPlaced   *SetPlaced   `json:"set_placed,omitempty"`
+	Move        *Move        `json:"move,omitempty"`
+	Split       *Split       `json:"split,omitempty"`
+	Join        *Join        `json:"join,omitempty"`
+	Ripple      *Ripple      `json:"ripple,omitempty"`
+	SetSends    *SetSends    `json:"set_sends,omitempty"`
+	SetOutputs  *SetOutputs  `json:"set_outputs,omitempty"`
+	SetWeave    *SetWeave    `json:"set_weave,omitempty"`
+	SetStart    *SetStart    `json:"set_start,omitempty"`
 }
 
-// AddTrack puts a track at a place in the order, with its clips and its route, if any.
-type AddTrack struct {
-	Index int          `json:"index"`
-	Track Track        `json:"track"`
-	Route *weave.Route `json:"route"`
+// operation changes a reel in place, which is a clone, and gives what undoes it.
+type operation interface {
+	apply(r *Reel) (Op, error)
 }
 
-// RemoveTrack takes a track away with its clips and its route.
-type RemoveTrack struct {
-	ID string `json:"id"`
-}
-
-// AddClip lays a clip on a track.
-type AddClip struct {
-	Track string `json:"track"`
-	Clip  Clip   `json:"clip"`
-}
-
-// RemoveClip takes a clip off a track.
-type RemoveClip struct {
-	Track string `json:"track"`
-	ID    string `json:"id"`
-}
-
-// SetTrack names a track and turns it on or off.
-type SetTrack struct {
-	ID    string `json:"id"`
-	Label string `json:"label"`
-	Off   bool   `json:"off"`
-}
-
-// SetRoute sends a track to a stem, or nowhere.
-type SetRoute struct {
-	Track string       `json:"track"`
-	Route *weave.Route `json:"route"`
-}
-
-// SetOutputs replaces the list of outputs.
-type SetOutputs struct {
-	Outputs []weave.Output `json:"outputs"`
-}
-
-// SetStart fixes the reel's start, or lets it follow the first clip.
-type SetStart struct {
-	Start *int64 `json:"start"`
-}
-
-// SetPlaced says of a clip of unknown place that it lies where it is meant to, or that it does not.
-type SetPlaced struct {
-	Track  string `json:"track"`
-	ID     string `json:"id"`
-	Placed bool   `json:"placed"`
+// what is the field that is set, nil when none is or several are.
+func (o Op) what() operation {
+	var one operation
+	n := 0
+	set := func(there bool, op operation) {
+		if there {
+			one = op
+			n++
+		}
+	}
+	set(o.AddTrack != nil, o.AddTrack)
+	set(o.RemoveTrack != nil, o.RemoveTrack)
+	set(o.MoveTrack != nil, o.MoveTrack)
+	set(o.SetTrack != nil, o.SetTrack)
+	set(o.AddClips != nil, o.AddClips)
+	set(o.RemoveClips != nil, o.RemoveClips)
+	set(o.SetClips != nil, o.SetClips)
+	set(o.SetPlaced != nil, o.SetPlaced)
+	set(o.Move != nil, o.Move)
+	set(o.Split != nil, o.Split)
+	set(o.Join != nil, o.Join)
+	set(o.Ripple != nil, o.Ripple)
+	set(o.SetSends != nil, o.SetSends)
+	set(o.SetOutputs != nil, o.SetOutputs)
+	set(o.SetWeave != nil, o.SetWeave)
+	set(o.SetStart != nil, o.SetStart)
+	if n != 1 {
+		return nil
+	}
+	return one
 }
 
 // Apply carries out operations in order and returns the new reel and the operations that undo
@@ -81,7 +72,11 @@ func Apply(r Reel, ops []Op) (Reel, []Op, error) {
 	r = r.clone()
 	var undo []Op
 	for _, op := range ops {
-		inverse, err := r.apply(op)
+		what := op.what()
+		if what == nil {
+			return Reel{}, nil, snag.Refuse("bad_operation", "an operation says one thing to do")
+		}
+		inverse, err := what.apply(&r)
 		if err != nil {
 			return Reel{}, nil, err
 		}
@@ -91,148 +86,217 @@ func Apply(r Reel, ops []Op) (Reel, []Op, error) {
 	return r, undo, nil
 }
 
-func noTrack(id string) error {
-	return snag.Refuse("no_such_track", "there is no track %q in this reel any more", id)
-}
-
-func noClip(id, track string) error {
-	return snag.Refuse("no_such_clip", "there is no clip %q on track %s any more", id, track)
-}
-
-// apply changes r, which is a clone.
-func (r *Reel) apply(op Op) (Op, error) {
-	switch {
-	case op.AddTrack != nil:
-		return r.addTrack(*op.AddTrack)
-	case op.RemoveTrack != nil:
-		i := r.index(op.RemoveTrack.ID)
-		if i < 0 {
-			return Op{}, noTrack(op.RemoveTrack.ID)
-		}
-		back := AddTrack{Index: i, Track: r.Tracks[i]}
-		if route, ok := r.Weave.Routes[back.Track.ID]; ok {
-			back.Route = &route
-			delete(r.Weave.Routes, back.Track.ID)
-		}
-		r.Tracks = slices.Delete(r.Tracks, i, i+1)
-		return Op{AddTrack: &back}, nil
-	case op.AddClip != nil:
-		return r.addClip(*op.AddClip)
-	case op.RemoveClip != nil:
-		i := r.index(op.RemoveClip.Track)
-		if i < 0 {
-			return Op{}, noTrack(op.RemoveClip.Track)
-		}
-		j := slices.IndexFunc(r.Tracks[i].Clips, func(c Clip) bool { return c.ID == op.RemoveClip.ID })
-		if j < 0 {
-			return Op{}, noClip(op.RemoveClip.ID, r.Tracks[i].Label)
-		}
-		back := AddClip{op.RemoveClip.Track, r.Tracks[i].Clips[j]}
-		r.Tracks[i].Clips = slices.Delete(r.Tracks[i].Clips, j, j+1)
-		return Op{AddClip: &back}, nil
-	case op.SetTrack != nil:
-		i := r.index(op.SetTrack.ID)
-		if i < 0 {
-			return Op{}, noTrack(op.SetTrack.ID)
-		}
-		t := &r.Tracks[i]
-		back := SetTrack{t.ID, t.Label, t.Off}
-		label := strings.TrimSpace(op.SetTrack.Label)
-		if label == "" || len(label) > 200 {
-			return Op{}, snag.Refuse("bad_label", "a track needs a label of at most 200 letters")
-		}
-		t.Label, t.Off = label, op.SetTrack.Off
-		return Op{SetTrack: &back}, nil
-	case op.SetRoute != nil:
-		return r.setRoute(*op.SetRoute)
-	case op.SetOutputs != nil:
-		if err := r.Weave.CheckOutputs(op.SetOutputs.Outputs); err != nil {
-			return Op{}, err
-		}
-		back := SetOutputs{r.Weave.Outputs}
-		r.Weave.Outputs = slices.Clone(op.SetOutputs.Outputs)
-		return Op{SetOutputs: &back}, nil
-	case op.SetStart != nil:
-		if s := op.SetStart.Start; s != nil && *s < 0 {
-			return Op{}, snag.Refuse("bad_start", "a reel can't start before midnight of its day")
-		}
-		back := SetStart{r.Start}
-		r.Start = op.SetStart.Start
-		return Op{SetStart: &back}, nil
-	}
-	if op.SetPlaced != nil {
-		i := r.index(op.SetPlaced.Track)
-		if i < 0 {
-			return Op{}, noTrack(op.SetPlaced.Track)
-		}
-		j := slices.IndexFunc(r.Tracks[i].Clips, func(c Clip) bool { return c.ID == op.SetPlaced.ID })
-		if j < 0 {
-			return Op{}, noClip(op.SetPlaced.ID, r.Tracks[i].Label)
-		}
-		c := &r.Tracks[i].Clips[j]
-		back := SetPlaced{op.SetPlaced.Track, c.ID, !c.Unplaced}
-		c.Unplaced = !op.SetPlaced.Placed
-		return Op{SetPlaced: &back}, nil
-	}
-	return Op{}, snag.Refuse("bad_operation", "an operation that says nothing to do")
-}
-
-func (r *Reel) addTrack(a AddTrack) (Op, error) {
-	if a.Track.ID == "" || r.index(a.Track.ID) >= 0 {
-		return Op{}, snag.Refuse("bad_track", "track %q has no identity of its own", a.Track.Label)
-	}
-	clips := a.Track.Clips
-	a.Track.Clips = []Clip{}
-	r.Tracks = slices.Insert(r.Tracks, max(0, min(a.Index, len(r.Tracks))), a.Track)
-	for _, c := range clips {
-		if _, err := r.addClip(AddClip{a.Track.ID, c}); err != nil {
-			return Op{}, err
-		}
-	}
-	if a.Route != nil {
-		if _, err := r.setRoute(SetRoute{a.Track.ID, a.Route}); err != nil {
-			return Op{}, err
-		}
-	}
-	return Op{RemoveTrack: &RemoveTrack{a.Track.ID}}, nil
-}
-
-func (r *Reel) addClip(a AddClip) (Op, error) {
-	i := r.index(a.Track)
+func (r *Reel) track(id string) (int, error) {
+	i := r.index(id)
 	if i < 0 {
-		return Op{}, noTrack(a.Track)
+		return 0, snag.Refuse("no_such_track", "there is no track %q in this reel any more", id)
 	}
-	t := &r.Tracks[i]
-	c := a.Clip
-	if c.ID == "" || c.Strand == "" || c.Length <= 0 || c.At < 0 || c.In < 0 {
-		return Op{}, snag.Refuse("bad_clip", "a clip of %d samples at %d can't be laid", c.Length, c.At)
-	}
-	at := 0
-	for at < len(t.Clips) && t.Clips[at].At < c.At {
-		at++
-	}
-	if at > 0 && t.Clips[at-1].End() > c.At || at < len(t.Clips) && c.End() > t.Clips[at].At {
-		return Op{}, snag.Refuse("overlap", "%s on track %s would lie over another clip", c.Name, t.Label)
-	}
-	t.Clips = slices.Insert(t.Clips, at, c)
-	return Op{RemoveClip: &RemoveClip{a.Track, c.ID}}, nil
+	return i, nil
 }
 
-func (r *Reel) setRoute(s SetRoute) (Op, error) {
-	if r.index(s.Track) < 0 {
-		return Op{}, noTrack(s.Track)
+func noClip(id string) error {
+	return snag.Refuse("no_such_clip", "there is no clip %q in this reel any more", id)
+}
+
+// AddTrack puts a track at a place in the order, with its clips and where it is sent, if anywhere.
+type AddTrack struct {
+	Index int          `json:"index"`
+	Track Track        `json:"track"`
+	Sends []weave.Send `json:"sends,omitempty"`
+}
+
+func (a *AddTrack) apply(r *Reel) (Op, error) {
+	t := a.Track
+	if t.ID == "" || r.index(t.ID) >= 0 || len(r.Weave.Sends[t.ID]) > 0 {
+		return Op{}, snag.Refuse("bad_track", "track %q has no identity of its own", t.Label)
 	}
-	back := SetRoute{Track: s.Track}
-	if old, ok := r.Weave.Routes[s.Track]; ok {
-		back.Route = &old
+	if _, bus := r.Weave.Bus(t.ID); bus {
+		return Op{}, snag.Refuse("bad_track", "track %q has no identity of its own", t.Label)
 	}
-	if s.Route == nil {
-		delete(r.Weave.Routes, s.Track)
-		return Op{SetRoute: &back}, nil
+	if t.Label = strings.TrimSpace(t.Label); t.Clips == nil {
+		t.Clips = []Clip{}
 	}
-	if err := r.Weave.CheckRoute(*s.Route); err != nil {
+	if err := t.check(); err != nil {
 		return Op{}, err
 	}
-	r.Weave.Routes[s.Track] = *s.Route
-	return Op{SetRoute: &back}, nil
+	if err := r.fresh(t.Clips); err != nil {
+		return Op{}, err
+	}
+	if err := r.Weave.CheckSends(t.Channels(), a.Sends); err != nil {
+		return Op{}, err
+	}
+	r.Tracks = slices.Insert(r.Tracks, max(0, min(a.Index, len(r.Tracks))), t)
+	if len(a.Sends) > 0 {
+		r.Weave.Sends[t.ID] = a.Sends
+	}
+	return Op{RemoveTrack: &RemoveTrack{t.ID}}, nil
+}
+
+// fresh refuses clips whose identity others have.
+func (r *Reel) fresh(clips []Clip) error {
+	if len(clips) == 0 {
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, t := range r.Tracks {
+		for _, c := range t.Clips {
+			seen[c.ID] = true
+		}
+	}
+	for _, c := range clips {
+		if seen[c.ID] {
+			return snag.Refuse("bad_clip", "clip %s at %d has no identity of its own", c.Name, c.At)
+		}
+		seen[c.ID] = true
+	}
+	return nil
+}
+
+// RemoveTrack takes a track away with its clips and its sends.
+type RemoveTrack struct {
+	ID string `json:"id"`
+}
+
+func (o *RemoveTrack) apply(r *Reel) (Op, error) {
+	i, err := r.track(o.ID)
+	if err != nil {
+		return Op{}, err
+	}
+	back := AddTrack{Index: i, Track: r.Tracks[i], Sends: r.Weave.Sends[o.ID]}
+	delete(r.Weave.Sends, o.ID)
+	r.Tracks = slices.Delete(r.Tracks, i, i+1)
+	return Op{AddTrack: &back}, nil
+}
+
+// MoveTrack gives a track another place in the order.
+type MoveTrack struct {
+	ID    string `json:"id"`
+	Index int    `json:"index"`
+}
+
+func (o *MoveTrack) apply(r *Reel) (Op, error) {
+	i, err := r.track(o.ID)
+	if err != nil {
+		return Op{}, err
+	}
+	t := r.Tracks[i]
+	r.Tracks = slices.Delete(r.Tracks, i, i+1)
+	r.Tracks = slices.Insert(r.Tracks, max(0, min(o.Index, len(r.Tracks))), t)
+	return Op{MoveTrack: &MoveTrack{o.ID, i}}, nil
+}
+
+// SetTrack changes what is given of a track.
+type SetTrack struct {
+	ID     string            `json:"id"`
+	Label  *string           `json:"label,omitempty"`
+	Off    *bool             `json:"off,omitempty"`
+	GainDB *float64          `json:"gain_db,omitempty"`
+	Gain   *automation.Curve `json:"gain,omitempty"`
+}
+
+func (o *SetTrack) apply(r *Reel) (Op, error) {
+	i, err := r.track(o.ID)
+	if err != nil {
+		return Op{}, err
+	}
+	was := r.Tracks[i]
+	now, back := was, SetTrack{ID: o.ID}
+	if o.Label != nil {
+		now.Label, back.Label = strings.TrimSpace(*o.Label), &was.Label
+	}
+	if o.Off != nil {
+		now.Off, back.Off = *o.Off, &was.Off
+	}
+	if o.GainDB != nil {
+		now.GainDB, back.GainDB = *o.GainDB, &was.GainDB
+	}
+	if o.Gain != nil {
+		// Written as an empty list where there was none: null would be nothing given.
+		curve := append(automation.Curve{}, was.Gain...)
+		now.Gain, back.Gain = *o.Gain, &curve
+		if len(now.Gain) == 0 {
+			now.Gain = nil
+		}
+	}
+	if err := now.check(); err != nil {
+		return Op{}, err
+	}
+	r.Tracks[i] = now
+	return Op{SetTrack: &back}, nil
+}
+
+// SetSends says where a track or a bus is sent, in place of where it was.
+type SetSends struct {
+	From  string       `json:"from"`
+	Sends []weave.Send `json:"sends"`
+}
+
+func (o *SetSends) apply(r *Reel) (Op, error) {
+	b, bus := r.Weave.Bus(o.From)
+	layout := b.Channels()
+	if !bus {
+		i, err := r.track(o.From)
+		if err != nil {
+			return Op{}, err
+		}
+		layout = r.Tracks[i].Channels()
+	}
+	if err := r.Weave.CheckSends(layout, o.Sends); err != nil {
+		return Op{}, err
+	}
+	back := SetSends{o.From, r.Weave.Sends[o.From]}
+	if len(o.Sends) == 0 {
+		delete(r.Weave.Sends, o.From)
+	} else {
+		r.Weave.Sends[o.From] = o.Sends
+	}
+	if bus {
+		if _, err := r.Weave.Order(); err != nil {
+			return Op{}, err
+		}
+	}
+	return Op{SetSends: &back}, nil
+}
+
+// SetOutputs replaces the list of outputs and their groups.
+type SetOutputs struct {
+	Outputs []weave.Output `json:"outputs"`
+	Groups  []weave.Group  `json:"groups,omitempty"`
+}
+
+func (o *SetOutputs) apply(r *Reel) (Op, error) {
+	if err := r.Weave.CheckOutputs(o.Outputs, o.Groups); err != nil {
+		return Op{}, err
+	}
+	back := SetOutputs{r.Weave.Outputs, r.Weave.Groups}
+	r.Weave.Outputs, r.Weave.Groups = slices.Clone(o.Outputs), slices.Clone(o.Groups)
+	return Op{SetOutputs: &back}, nil
+}
+
+// SetWeave replaces the whole routing.
+type SetWeave struct {
+	Weave weave.Weave `json:"weave"`
+}
+
+func (o *SetWeave) apply(r *Reel) (Op, error) {
+	if err := o.Weave.Check(r.Layouts()); err != nil {
+		return Op{}, err
+	}
+	back := SetWeave{r.Weave}
+	r.Weave = o.Weave.Clone()
+	return Op{SetWeave: &back}, nil
+}
+
+// SetStart fixes the reel's start, or lets it follow the first clip.
+type SetStart struct {
+	Start *int64 `json:"start"`
+}
+
+func (o *SetStart) apply(r *Reel) (Op, error) {
+	if s := o.Start; s != nil && *s < 0 {
+		return Op{}, snag.Refuse("bad_start", "a reel can't start before midnight of its day")
+	}
+	back := SetStart{r.Start}
+	r.Start = o.Start
+	return Op{SetStart: &back}, nil
 }

@@ -4,20 +4,37 @@
 package reel
 
 import (
-	"maps"
 	"slices"
 
+	"zestyloom/core/audio"
+	"zestyloom/core/automation"
 	"zestyloom/core/weave"
 )
 
-// Clip is a stretch of a strand on a track.
+// Clip is a stretch of sound on a track: of as many strands as it plays channels, all from the same place on.
+//
+// What is drawn over it (Gain, Off) is counted in its strands' samples and so stays with the sound, however the clip is
+// cut, trimmed and moved.
 type Clip struct {
-	ID     string `json:"id"`
-	Strand string `json:"strand"` // the caller's name for the sound
-	Name   string `json:"name"`   // such as "21A-3"
-	At     int64  `json:"at"`     // samples since midnight of the reel's day
-	In     int64  `json:"in"`     // first sample of the strand
-	Length int64  `json:"length"` // samples
+	ID      string   `json:"id"`
+	Strands []string `json:"strands"` // the caller's names for the sound of each channel
+	Name    string   `json:"name"`    // such as "21A-3"
+	At      int64    `json:"at"`      // samples since midnight of the reel's day
+	In      int64    `json:"in"`      // first sample of the strands
+	Length  int64    `json:"length"`  // samples
+	// Tie is what it has in common with the clips that are edited together with it; empty for one that is alone.
+	Tie string `json:"tie,omitempty"`
+	// Layout is what its strands stand for; empty for mono, or what its track is where it has as many channels.
+	Layout string `json:"layout,omitempty"`
+	// Patch is how they enter the channels of the track.
+	Patch   weave.Patch      `json:"patch,omitzero"`
+	GainDB  float64          `json:"gain_db,omitempty"`
+	Gain    automation.Curve `json:"gain,omitempty"` // dB, added to GainDB
+	Invert  bool             `json:"invert,omitempty"`
+	FadeIn  Fade             `json:"fade_in,omitzero"`
+	FadeOut Fade             `json:"fade_out,omitzero"`
+	Off     []Range          `json:"off,omitempty"` // where it is silent, in order
+	Note    string           `json:"note,omitempty"`
 	// Unplaced says that nobody knows where it belongs: its take has no start, and it was laid at the end of
 	// what was there.
 	Unplaced bool `json:"unplaced,omitempty"`
@@ -26,12 +43,46 @@ type Clip struct {
 // End is the first sample after the clip.
 func (c Clip) End() int64 { return c.At + c.Length }
 
+// Range is a stretch of a clip's strands, [From, To), that is off. Over Ramp samples inside of it at either end the sound
+// goes and comes.
+type Range struct {
+	From int64 `json:"from"`
+	To   int64 `json:"to"`
+	Ramp int64 `json:"ramp,omitempty"`
+}
+
+// Channels is what a clip's strands stand for on a track: an unknown layout, which Check refuses, is the zero one.
+func (c Clip) Channels(track audio.Layout) audio.Layout {
+	name := c.Layout
+	switch {
+	case name != "":
+	case len(c.Strands) == track.Count:
+		return track
+	case len(c.Strands) == 1:
+		name = "mono"
+	default:
+		l, _ := audio.DiscreteLayout(len(c.Strands))
+		return l
+	}
+	l, _ := audio.ParseLayout(name)
+	return l
+}
+
 // Track is a lane of clips that sound together with one route.
 type Track struct {
-	ID    string `json:"id"`
-	Label string `json:"label"`
-	Off   bool   `json:"off"`
-	Clips []Clip `json:"clips"`
+	ID     string           `json:"id"`
+	Label  string           `json:"label"`
+	Layout string           `json:"layout"` // see audio.ParseLayout
+	Off    bool             `json:"off"`
+	GainDB float64          `json:"gain_db,omitempty"`
+	Gain   automation.Curve `json:"gain,omitempty"` // dB over the reel's time, added to GainDB
+	Clips  []Clip           `json:"clips"`          // in order of time; those that overlap are faded into each other
+}
+
+// Channels is the track's layout; the zero one when it is not known, which Check refuses.
+func (t Track) Channels() audio.Layout {
+	l, _ := audio.ParseLayout(t.Layout)
+	return l
 }
 
 // Reel is a timeline and its routing.
@@ -65,30 +116,44 @@ func (r Reel) Span() (start, end int64) {
 	return start, max(start, end)
 }
 
-// TrackIDs lists the tracks in order.
-func (r Reel) TrackIDs() []string {
-	ids := make([]string, len(r.Tracks))
-	for i, t := range r.Tracks {
-		ids[i] = t.ID
+// Layouts gives the layouts of the tracks by their IDs.
+func (r Reel) Layouts() map[string]audio.Layout {
+	out := make(map[string]audio.Layout, len(r.Tracks))
+	for _, t := range r.Tracks {
+		out[t.ID] = t.Channels()
 	}
-	return ids
+	return out
+}
+
+// Product is what the weave's grids come to for the tracks in order: see weave.Product.
+func (r Reel) Product() ([][][]float64, error) {
+	tracks := make([]weave.Track, len(r.Tracks))
+	for i, t := range r.Tracks {
+		tracks[i] = weave.Track{ID: t.ID, Layout: t.Channels()}
+	}
+	return r.Weave.Product(tracks)
+}
+
+// Strands are those that its clips play.
+func (r Reel) Strands() map[string]bool {
+	out := map[string]bool{}
+	for _, t := range r.Tracks {
+		for _, c := range t.Clips {
+			for _, s := range c.Strands {
+				out[s] = true
+			}
+		}
+	}
+	return out
 }
 
 func (r Reel) index(id string) int {
 	return slices.IndexFunc(r.Tracks, func(t Track) bool { return t.ID == id })
 }
 
-// clone copies everything an operation may change.
+// clone copies what an operation may change; the clips of a track are copied when they are.
 func (r Reel) clone() Reel {
 	r.Tracks = slices.Clone(r.Tracks)
-	for i := range r.Tracks {
-		r.Tracks[i].Clips = slices.Clone(r.Tracks[i].Clips)
-	}
-	r.Weave.Stems = slices.Clone(r.Weave.Stems)
-	r.Weave.Outputs = slices.Clone(r.Weave.Outputs)
-	r.Weave.Routes = maps.Clone(r.Weave.Routes)
-	if r.Weave.Routes == nil {
-		r.Weave.Routes = map[string]weave.Route{}
-	}
+	r.Weave = r.Weave.Clone()
 	return r
 }

@@ -2,7 +2,6 @@ package reel_test
 
 import (
 	"fmt"
-	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,7 +9,6 @@ import (
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
-	"zestyloom/core/weave"
 )
 
 const day = 48000 * 86400
@@ -77,85 +75,4 @@ func TestLayTakePastMidnight(t *testing.T) {
 	r.Start = &fixed
 	start, end := r.Span()
 	assert.Equal(t, []int64{fixed, day + 300}, []int64{start, end})
-}
-
-// Whatever is done is undone by the inverse, exactly, for thousands of random operations; and the
-// reel that was started from is never changed.
-func TestEveryOperationHasItsInverse(t *testing.T) {
-	rnd := rand.New(rand.NewPCG(4, 2))
-	r := laid(t, reel.New(), lay("1", 1000, 500, "a", "b", "c"))
-	applied := 0
-	for range 5000 {
-		var track string
-		if len(r.Tracks) > 0 {
-			track = r.Tracks[rnd.IntN(len(r.Tracks))].ID
-		}
-		var op reel.Op
-		switch rnd.IntN(9) {
-		case 8:
-			if i := rnd.IntN(max(1, len(r.Tracks))); i < len(r.Tracks) && len(r.Tracks[i].Clips) > 0 {
-				op.SetPlaced = &reel.SetPlaced{Track: r.Tracks[i].ID, ID: r.Tracks[i].Clips[rnd.IntN(len(r.Tracks[i].Clips))].ID, Placed: rnd.IntN(2) == 0}
-			}
-		case 0:
-			op.AddTrack = &reel.AddTrack{Index: rnd.IntN(5), Track: reel.Track{ID: newID(), Label: "x"}, Route: &weave.Route{Stem: "DX", Position: weave.Both}}
-		case 1:
-			op.RemoveTrack = &reel.RemoveTrack{ID: track}
-		case 2, 3:
-			op.AddClip = &reel.AddClip{Track: track, Clip: reel.Clip{ID: newID(), Strand: "s", At: rnd.Int64N(100000), Length: 1 + rnd.Int64N(500)}}
-		case 4:
-			if i := rnd.IntN(max(1, len(r.Tracks))); i < len(r.Tracks) && len(r.Tracks[i].Clips) > 0 {
-				op.RemoveClip = &reel.RemoveClip{Track: r.Tracks[i].ID, ID: r.Tracks[i].Clips[rnd.IntN(len(r.Tracks[i].Clips))].ID}
-			}
-		case 5:
-			op.SetTrack = &reel.SetTrack{ID: track, Label: fmt.Sprint("l", rnd.IntN(9)), Off: rnd.IntN(2) == 0}
-		case 6:
-			op.SetRoute = &reel.SetRoute{Track: track}
-			if rnd.IntN(3) > 0 {
-				op.SetRoute.Route = &weave.Route{Stem: []string{"DX", "MX", "gone"}[rnd.IntN(3)], GainDB: float64(rnd.IntN(20)), Position: weave.Left}
-			}
-		case 7:
-			s := rnd.Int64N(1000)
-			op.SetStart = &reel.SetStart{Start: &s}
-			if rnd.IntN(2) == 0 {
-				outs, err := r.Weave.Resize(1 + rnd.IntN(12))
-				require.NoError(t, err)
-				op = reel.Op{SetOutputs: &reel.SetOutputs{Outputs: outs}}
-			}
-		}
-		before := fmt.Sprintf("%+v", r)
-		after, inverse, err := reel.Apply(r, []reel.Op{op})
-		require.Equal(t, before, fmt.Sprintf("%+v", r), "the reel given is left alone")
-		if err != nil {
-			continue // refused, and nothing changed
-		}
-		applied++
-		back, _, err := reel.Apply(after, inverse)
-		require.NoError(t, err)
-		require.Equal(t, r.Tracks, back.Tracks)
-		require.Equal(t, r.Weave, back.Weave)
-		require.Equal(t, r.Start, back.Start)
-		r = after
-	}
-	assert.Greater(t, applied, 2500)
-}
-
-func TestRefusals(t *testing.T) {
-	r := laid(t, reel.New(), lay("1", 1000, 500, "a"))
-	id := r.Tracks[0].ID
-	neg := int64(-1)
-	for code, op := range map[string]reel.Op{
-		"overlap":       {AddClip: &reel.AddClip{Track: id, Clip: reel.Clip{ID: "n", Strand: "s", At: 1499, Length: 5}}},
-		"bad_clip":      {AddClip: &reel.AddClip{Track: id, Clip: reel.Clip{ID: "n", Strand: "s", At: 5, Length: 0}}},
-		"no_such_track": {SetPlaced: &reel.SetPlaced{Track: "none", ID: "none"}},
-		"no_such_clip":  {SetPlaced: &reel.SetPlaced{Track: id, ID: "none", Placed: true}},
-		"bad_label":     {SetTrack: &reel.SetTrack{ID: id, Label: "  "}},
-		"bad_start":     {SetStart: &reel.SetStart{Start: &neg}},
-		"bad_operation": {},
-		"bad_track":     {AddTrack: &reel.AddTrack{Track: reel.Track{ID: id}}},
-	} {
-		_, _, err := reel.Apply(r, []reel.Op{op})
-		if assert.Error(t, err, code) {
-			assert.Equal(t, code, snag.Of(err).Code)
-		}
-	}
 }

@@ -229,7 +229,7 @@ func TestDeliveries(t *testing.T) {
 	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID})
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", GainDB: 12, Position: weave.Both}
-	_, err = f.EditReel(f.ctx, r.ID, r.Version, "too loud", []reel.Op{{SetRoute: &reel.SetRoute{Track: r.Doc.Tracks[0].ID, Route: &route}}})
+	_, err = f.EditReel(f.ctx, r.ID, r.Version, "too loud", []reel.Op{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}})
 	require.NoError(t, err)
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "stale", nil)
 	require.ErrorIs(t, err, app.ErrStale)

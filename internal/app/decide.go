@@ -133,7 +133,7 @@ func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t s
 		return nil, err
 	}
 	day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
-	m := reel.Move{Of: oneOf(strands), Placed: true, NewID: uuid.NewString}
+	m := reel.Shift{Of: oneOf(strands), Placed: true, NewID: uuid.NewString}
 	at := func(samples int64) int64 { return atRate(samples, t.SampleRate, p.SampleRate) }
 	if t.StartSamples != nil {
 		m.By = shorter(at(start)-at(*t.StartSamples), day)
@@ -157,8 +157,7 @@ func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t s
 func laidAt(r reel.Reel, strands []store.Strand) (int64, bool) {
 	for _, t := range r.Tracks {
 		for _, c := range t.Clips {
-			id, _, _, err := strandIDs(c.Strand)
-			if i := slices.IndexFunc(strands, func(s store.Strand) bool { return err == nil && s.ID == id }); i >= 0 && c.Unplaced {
+			if i := slices.IndexFunc(strands, func(s store.Strand) bool { return s.ID.String() == c.Strands[0] }); i >= 0 && c.Unplaced {
 				return c.At - c.In - strands[i].Shift, true
 			}
 		}
@@ -167,7 +166,7 @@ func laidAt(r reel.Reel, strands []store.Strand) (int64, bool) {
 }
 
 // moveClips works out how clips of the production's reel move; nil when there are none that do.
-func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, m reel.Move) (*reelChange, error) {
+func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, m reel.Shift) (*reelChange, error) {
 	r, err := tx.ReelOf(ctx, production)
 	if err != nil {
 		return nil, err
@@ -176,7 +175,7 @@ func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, 
 }
 
 // movedBy is how a reel changes as clips of it move; nil when none does.
-func movedBy(r store.Reel, m reel.Move) *reelChange {
+func movedBy(r store.Reel, m reel.Shift) *reelChange {
 	ops := reel.MoveClips(r.Doc, m)
 	if len(ops) == 0 {
 		return nil
@@ -184,16 +183,13 @@ func movedBy(r store.Reel, m reel.Move) *reelChange {
 	return &reelChange{r.ID, ops}
 }
 
-// oneOf reports whether a name of sound is of one of some strands.
+// oneOf reports whether a strand is one of some.
 func oneOf(strands []store.Strand) func(name string) bool {
-	ids := map[uuid.UUID]bool{}
+	ids := map[string]bool{}
 	for _, s := range strands {
-		ids[s.ID] = true
+		ids[s.ID.String()] = true
 	}
-	return func(name string) bool {
-		mid, _, _, err := strandIDs(name)
-		return err == nil && ids[mid]
-	}
+	return func(strand string) bool { return ids[strand] }
 }
 
 // atRate is a moment in samples of another rate, to the nearest one.

@@ -8,7 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/delivery"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/media"
@@ -54,17 +54,19 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 	if err != nil {
 		return plan, nil, err
 	}
-	overs, err := a.overs(ctx, plan)
+	clipping, err := a.clipping(ctx, plan)
 	if err != nil {
 		return plan, nil, err
 	}
-	return plan, delivery.Preflight(plan, overs), nil
+	return plan, delivery.Preflight(plan, clipping), nil
 }
 
-// overs finds where outputs would clip.
-func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error) {
-	n := render.New(p.Reel, p.Order.Spec.SampleRate, a.resolve(ctx))
-	defer n.Close()
+// clipping finds where outputs would clip.
+func (a *App) clipping(ctx context.Context, p delivery.Plan) ([]mix.Clipping, error) {
+	program, err := mix.Compile(p.Reel, p.Order.Spec.SampleRate, a.sources(ctx))
+	if err != nil {
+		return nil, err
+	}
 	type summary struct {
 		s       *waveform.Summary
 		channel int
@@ -77,11 +79,11 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 			f.Close()
 		}
 	}()
-	return render.Overs(ctx, p.Reel, n, func(id string) (*waveform.Summary, int, error) {
+	return program.Clippings(ctx, func(id string) (*waveform.Summary, int, error) {
 		if k, ok := known[id]; ok {
 			return k.s, k.channel, nil
 		}
-		u, _, _, err := strandIDs(id)
+		u, err := uuid.Parse(id)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -101,14 +103,6 @@ func (a *App) overs(ctx context.Context, p delivery.Plan) ([]render.Over, error)
 		known[id] = summary{s, st.Channel - 1}
 		return s, st.Channel - 1, nil
 	})
-}
-
-// resolve finds the files of strands.
-func (a *App) resolve(ctx context.Context) render.Resolve {
-	return func(name string) (render.Place, error) {
-		p, _, err := a.sound(ctx, name)
-		return p, err
-	}
 }
 
 // OrderDelivery orders a delivery. Snags that stop it are refused here, whatever a browser showed.
@@ -250,11 +244,11 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 		return err
 	}
 	// What is done to a strand while the job runs must not come between writing and proving.
-	resolve, known := a.resolve(ctx), map[string]render.Place{}
-	once := func(id string) (p render.Place, err error) {
+	sources, known := a.sources(ctx), map[string]mix.Source{}
+	once := func(id string) (p mix.Source, err error) {
 		p, ok := known[id]
 		if !ok {
-			if p, err = resolve(id); err == nil {
+			if p, err = sources(id); err == nil {
 				known[id] = p
 			}
 		}

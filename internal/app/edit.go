@@ -129,7 +129,7 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 			return inverse, err
 		}
 		inverse.Reel = &reelChange{r.ID, back}
-		return inverse, tx.SaveReel(ctx, r.ID, doc)
+		return inverse, tx.SaveReel(ctx, r, doc)
 	}
 	return inverse, nil
 }

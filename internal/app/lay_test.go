@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/weave"
+	"zestyloom/internal/app"
 )
 
 // heard is a sound by its name, whole.
@@ -52,10 +53,10 @@ func TestLaidAsItIsRead(t *testing.T) {
 	names := map[string]string{}
 	for _, tr := range r.Doc.Tracks {
 		require.Len(t, tr.Clips, 1)
-		names[tr.Label] = tr.Clips[0].Strand
-		route, ok := r.Doc.Weave.Routes[tr.ID]
+		names[tr.Label] = app.SoundName(tr.Clips[0])
+		route, ok := r.Doc.Weave.Send(tr.ID)
 		if ok {
-			got[tr.Label] = route.Stem + " " + string(route.Position)
+			got[tr.Label] = route.To + " " + string(route.Patch.Preset)
 		} else {
 			got[tr.Label] = "nowhere"
 		}
@@ -87,14 +88,14 @@ func TestLaidAsItIsRead(t *testing.T) {
 	}
 
 	// A track that has a route keeps it: only what is new follows the stem that was given.
-	op := reel.Op{SetRoute: &reel.SetRoute{Track: r.Doc.Tracks[0].ID, Route: &weave.Route{Stem: "MX", Position: weave.Both}}}
+	op := reel.Op{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: weave.Route{Stem: "MX", Position: weave.Both}.Sends()}}
 	doc, _, err := reel.Apply(r.Doc, []reel.Op{op})
 	require.NoError(t, err)
-	ops, err := reel.LayTake(doc, reel.Lay{Name: "next", Start: -1, Frames: 10, NewID: uuid.NewString, Strands: []reel.Strand{{ID: "other", Label: doc.Tracks[0].Label, Route: &weave.Route{Stem: "DX", Position: weave.Both}}}})
+	ops, err := reel.LayTake(doc, reel.Lay{Name: "next", Start: -1, Frames: 10, NewID: uuid.NewString, Strands: []reel.Strand{{ID: "other", Label: doc.Tracks[0].Label, Sends: weave.Route{Stem: "DX", Position: weave.Both}.Sends()}}})
 	require.NoError(t, err)
 	doc, _, err = reel.Apply(doc, ops)
 	require.NoError(t, err)
-	assert.Equal(t, "MX", doc.Weave.Routes[doc.Tracks[0].ID].Stem)
+	assert.Equal(t, "MX", doc.Weave.Sends[doc.Tracks[0].ID][0].To)
 }
 
 // What Takes and the reel say of a stem is one thing: changed in either it changes in the other, for everything on
@@ -118,7 +119,7 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	say := func() [3]string {
 		now, err := f.Store.Reel(f.ctx, r.ID)
 		require.NoError(t, err)
-		return [3]string{now.Doc.Weave.Routes[track].Stem, f.strands(takes[0])[0].Stem, f.strands(takes[1])[0].Stem}
+		return [3]string{stemOf(now.Doc.Weave, track), f.strands(takes[0])[0].Stem, f.strands(takes[1])[0].Stem}
 	}
 	require.Equal(t, [3]string{}, say())
 
@@ -126,7 +127,7 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	assert.Equal(t, [3]string{"DX", "DX", "DX"}, say(), "typed in Takes")
 	now, err := f.Store.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
-	_, err = f.EditReel(f.ctx, r.ID, now.Version, "route", []reel.Op{{SetRoute: &reel.SetRoute{Track: track, Route: &weave.Route{Stem: "FX", Position: weave.Left}}}})
+	_, err = f.EditReel(f.ctx, r.ID, now.Version, "route", []reel.Op{{SetSends: &reel.SetSends{From: track, Sends: weave.Route{Stem: "FX", Position: weave.Left}.Sends()}}})
 	require.NoError(t, err)
 	assert.Equal(t, [3]string{"FX", "FX", "FX"}, say(), "decided in Reel")
 	f.undo()
@@ -138,4 +139,10 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	assert.Equal(t, [3]string{}, say())
 	require.NoError(t, f.edit(cell(one[0].ID, "stem", "of another house")))
 	assert.Equal(t, [3]string{"", "of another house", ""}, say(), "a stem that the weave has not is only a word")
+}
+
+// stemOf is the stem that a track is sent to.
+func stemOf(w weave.Weave, track string) string {
+	b, _ := w.StemOf(track)
+	return b.ID
 }

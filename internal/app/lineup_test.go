@@ -119,7 +119,7 @@ func TestADriftingRecorderIsCorrected(t *testing.T) {
 	after := r.Doc.Tracks[0].Clips[0]
 	assert.Equal(t, *now.StartSamples, after.At)
 	assert.InDelta(t, float64(before.Length)/(1+ppm*1e-6), float64(after.Length), 2)
-	h, err := f.Listen(f.ctx, []string{after.Strand}, app.Listening{Order: order(48000, after.Length-4800)})
+	h, err := f.Listen(f.ctx, []string{after.Strands[0]}, app.Listening{Order: order(48000, after.Length-4800)})
 	require.NoError(t, err)
 	defer h.Close()
 	block, err := h.Next(f.ctx)

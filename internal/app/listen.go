@@ -8,6 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/mix"
 	"zestyloom/core/monitor"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
@@ -53,13 +54,14 @@ func (a *App) Listen(ctx context.Context, names []string, o Listening) (*Heard, 
 				o.Rate = first.SampleRate
 			}
 		}
-		p.Treat.Off = false // hearing it is how one finds out whether it should be
-		v := monitor.Voice{Place: p}
+		p[0].Source.Treat.Off = false // hearing it is how one finds out whether it should be
 		if own {
-			v.Place.Drift = 0
-			if v.Place.With != nil {
-				v.Place.With.Drift = 0
+			for i := range p {
+				p[i].Source.Drift = 0
 			}
+		}
+		v := monitor.Strands(p...)
+		if own {
 			v.At = float64(s.Shift) * float64(o.Rate) / float64(first.SampleRate)
 		}
 		voices = append(voices, v)
@@ -125,13 +127,15 @@ func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) 
 		if i < 0 {
 			return pair, ErrNotFound
 		}
-		p, err := a.placeOf(strands[i])
+		p, err := a.sourceOf(strands[i])
 		if err != nil {
 			return pair, err
 		}
 		p.Treat.Off = false
 		p.Drift = side.drift
-		pair.voices = append(pair.voices, monitor.Voice{Place: p, At: side.at})
+		v := monitor.Strands(mix.Part{Source: p, Factor: 1})
+		v.At = side.at
+		pair.voices = append(pair.voices, v)
 	}
 	return pair, nil
 }

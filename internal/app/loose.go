@@ -55,7 +55,7 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 			return err
 		}
 		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
-		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Move{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
+		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Shift{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
 			return err
 		}
 		return a.edit(ctx, tx, p.ID, what, c)
@@ -69,9 +69,9 @@ func (a *App) LooseInReel(ctx context.Context, p store.Production, doc reel.Reel
 	names := map[uuid.UUID][]string{}
 	for _, t := range doc.Tracks {
 		for _, c := range t.Clips {
-			if id, _, _, err := strandIDs(c.Strand); err == nil {
+			if id, err := uuid.Parse(c.Strands[0]); err == nil {
 				ids = append(ids, id)
-				names[id] = append(names[id], c.Strand)
+				names[id] = append(names[id], SoundName(c))
 			}
 		}
 	}

@@ -8,7 +8,8 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
+	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
@@ -39,10 +40,10 @@ func (a *App) soundOf(s store.Strand) (string, error) {
 	return a.Media.Path(s.FilePath), nil
 }
 
-// placeOf is where a strand's sound is and what is done to it.
-func (a *App) placeOf(s store.Strand) (render.Place, error) {
+// sourceOf is where a strand's sound is and what is done to it.
+func (a *App) sourceOf(s store.Strand) (mix.Source, error) {
 	path, err := a.soundOf(s)
-	return render.Place{Path: path, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}, err
+	return mix.Source{Path: path, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}, err
 }
 
 // Sound is named by a strand's id, or, for the two sides of a mid-side pair, by the ids of both:
@@ -51,6 +52,15 @@ const (
 	sumOf        = "+"
 	differenceOf = "~"
 )
+
+// SoundName is the name under which what a clip plays can be heard and drawn: that of its strand or of a side of its
+// pair; of a clip of more strands that of its first.
+func SoundName(c reel.Clip) string {
+	if m := c.Patch.Matrix; len(c.Strands) == 2 && len(m) == 1 && m[0][0] == 1 && (m[0][1] == 1 || m[0][1] == -1) {
+		return c.Strands[0] + map[float64]string{1: sumOf, -1: differenceOf}[m[0][1]] + c.Strands[1]
+	}
+	return c.Strands[0]
+}
 
 // strandIDs takes a name of sound apart. sign is 0 for a strand by itself.
 func strandIDs(name string) (mid, side uuid.UUID, sign float64, err error) {
@@ -68,26 +78,52 @@ func strandIDs(name string) (mid, side uuid.UUID, sign float64, err error) {
 }
 
 // sound finds what a name of sound stands for; the strand is the first that it names.
-func (a *App) sound(ctx context.Context, name string) (render.Place, store.Strand, error) {
-	missing := snag.Refuse("no_such_strand", "the strand %q is not here, or not any more", name)
+func (a *App) sound(ctx context.Context, name string) ([]mix.Part, store.Strand, error) {
 	mid, side, sign, err := strandIDs(name)
 	if err != nil {
-		return render.Place{}, store.Strand{}, missing
+		return nil, store.Strand{}, noStrand(name)
 	}
-	s, err := a.Store.Strand(ctx, mid)
+	src, s, err := a.strand(ctx, mid)
+	if err != nil {
+		return nil, s, err
+	}
+	parts := []mix.Part{{Source: src, Factor: 1}}
+	if sign != 0 {
+		if src, _, err = a.strand(ctx, side); err != nil {
+			return nil, s, err
+		}
+		parts = append(parts, mix.Part{Source: src, Factor: sign})
+	}
+	return parts, s, nil
+}
+
+func noStrand(name string) error {
+	return snag.Refuse("no_such_strand", "the strand %q is not here, or not any more", name)
+}
+
+// strand finds a strand and its sound.
+func (a *App) strand(ctx context.Context, id uuid.UUID) (mix.Source, store.Strand, error) {
+	s, err := a.Store.Strand(ctx, id)
 	if errors.Is(err, ErrNotFound) {
-		err = missing
+		err = noStrand(id.String())
 	}
 	if err != nil {
-		return render.Place{}, s, err
+		return mix.Source{}, s, err
 	}
-	p, err := a.placeOf(s)
-	if err != nil || sign == 0 {
-		return p, s, err
+	src, err := a.sourceOf(s)
+	return src, s, err
+}
+
+// sources finds the files of the strands of a reel.
+func (a *App) sources(ctx context.Context) mix.Sources {
+	return func(name string) (mix.Source, error) {
+		id, err := uuid.Parse(name)
+		if err != nil {
+			return mix.Source{}, noStrand(name)
+		}
+		src, _, err := a.strand(ctx, id)
+		return src, err
 	}
-	with, _, err := a.sound(ctx, side.String())
-	p.With, p.Sign = &with, sign
-	return p, s, err
 }
 
 // LookForLost looks whether the originals that were taken in in place are still there as they were,

@@ -11,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
@@ -27,8 +28,8 @@ func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what st
 // SetWidth grows or shrinks the master.
 func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs int) (store.Reel, error) {
 	return a.changeReel(ctx, id, &version, func(_ store.Tx, r store.Reel) (string, []reel.Op, error) {
-		outs, err := r.Doc.Weave.Resize(outputs)
-		return fmt.Sprintf("make the master %d outputs wide", outputs), []reel.Op{{SetOutputs: &reel.SetOutputs{Outputs: outs}}}, err
+		outs, groups, err := r.Doc.Weave.Resize(outputs)
+		return fmt.Sprintf("make the master %d outputs wide", outputs), []reel.Op{{SetOutputs: &reel.SetOutputs{Outputs: outs, Groups: groups}}}, err
 	})
 }
 
@@ -162,12 +163,12 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 		st := reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames), Shift: atRate(s.Shift, t.SampleRate, p.SampleRate)}
 		side, left, paired := pairOf(t, own, s)
 		if !paired {
-			st.Route = routeOf(w, s.Stem, weave.Both)
+			st.Sends = sendsTo(w, s.Stem, weave.Both)
 			l.Strands = append(l.Strands, st)
 			continue
 		}
 		if side == nil {
-			st.Route = routeOf(w, s.Stem, map[bool]weave.Position{true: weave.Left, false: weave.Right}[left])
+			st.Sends = sendsTo(w, s.Stem, map[bool]weave.Preset{true: weave.Left, false: weave.Right}[left])
 			l.Strands = append(l.Strands, st)
 			continue
 		}
@@ -177,10 +178,11 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 		base, _ := take.LabelSpeaker(s.Label)
 		for _, of := range []struct {
 			name string
-			at   weave.Position
-			by   string
-		}{{"L", weave.Left, sumOf}, {"R", weave.Right, differenceOf}} {
-			st.ID, st.Label, st.Route = s.ID.String()+of.by+side.ID.String(), strings.TrimSpace(base+" "+of.name), routeOf(w, s.Stem, of.at)
+			at   weave.Preset
+			sign float64
+		}{{"L", weave.Left, 1}, {"R", weave.Right, -1}} {
+			st.With, st.Sign = side.ID.String(), of.sign
+			st.Label, st.Sends = strings.TrimSpace(base+" "+of.name), sendsTo(w, s.Stem, of.at)
 			l.Strands = append(l.Strands, st)
 		}
 	}
@@ -209,13 +211,29 @@ func pairOf(t store.Take, strands []store.Strand, s store.Strand) (side *store.S
 	return nil, false, false
 }
 
-// routeOf sends a strand whose stem was given with its label there.
-func routeOf(w weave.Weave, stem string, at weave.Position) *weave.Route {
-	i := slices.IndexFunc(w.Stems, func(s weave.Stem) bool { return s.Name == stem })
-	if stem == "" || i < 0 {
+// sendsTo sends a strand whose stem was given with its label there, where one channel can stand so in it.
+func sendsTo(w weave.Weave, stem string, at weave.Preset) []weave.Send {
+	b, ok := w.StemNamed(stem)
+	if !ok {
 		return nil
 	}
-	return &weave.Route{Stem: w.Stems[i].ID, Position: at}
+	return oneTo(w, b, weave.Send{Patch: weave.Patch{Preset: at}})
+}
+
+// oneTo sends a mono track to a bus as another send does, or, where the bus has no place for that, plainly: nowhere, if
+// it has not for that either.
+func oneTo(w weave.Weave, b weave.Bus, s weave.Send) []weave.Send {
+	mono, _ := audio.ParseLayout("mono")
+	s.To = b.ID
+	for _, preset := range []weave.Preset{s.Patch.Preset, weave.Centre} {
+		if s.Patch.Preset != preset {
+			s.Patch = weave.Patch{Preset: preset}
+		}
+		if sends := []weave.Send{s}; w.CheckSends(mono, sends) == nil {
+			return sends
+		}
+	}
+	return nil
 }
 
 // stemCells gives strands the stem that operations send their tracks to, so that Takes shows what was decided in the
@@ -229,10 +247,10 @@ func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) (
 	routed, fed := map[string]bool{}, map[string]bool{}
 	for _, o := range ops {
 		switch {
-		case o.SetRoute != nil:
-			routed[o.SetRoute.Track] = true
-		case o.AddClip != nil:
-			fed[o.AddClip.Track] = true
+		case o.SetSends != nil:
+			routed[o.SetSends.From] = true
+		case o.AddClips != nil:
+			fed[o.AddClips.Track] = true
 		case o.AddTrack != nil:
 			fed[o.AddTrack.Track.ID] = true
 		}
@@ -243,9 +261,10 @@ func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) (
 		if !routed[t.ID] && !fed[t.ID] {
 			continue
 		}
-		stem, _ := after.Weave.Stem(after.Weave.Routes[t.ID].Stem)
+		stem, _ := after.Weave.StemOf(t.ID)
 		for _, c := range t.Clips {
-			id, _, _, err := strandIDs(c.Strand)
+			// The side of a pair is heard on both tracks of it: its mid says where it goes.
+			id, err := uuid.Parse(c.Strands[0])
 			if err != nil {
 				return nil, err
 			}
@@ -273,6 +292,15 @@ func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) (
 	return cells, nil
 }
 
+// elsewhere is where a track is sent besides its stem, but for one bus.
+func elsewhere(w weave.Weave, track, but string) []weave.Send {
+	all := w.Sends[track]
+	if len(all) < 2 {
+		return nil
+	}
+	return slices.DeleteFunc(slices.Clone(all[1:]), func(s weave.Send) bool { return s.To == but })
+}
+
 // routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them. along are the
 // cells of what lies on the same tracks and goes there with them; what is typed stays as it is typed.
 func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (routes *reelChange, along []Cell, err error) {
@@ -298,23 +326,25 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 	var ops []reel.Op
 	for _, t := range r.Doc.Tracks {
 		for _, c := range t.Clips {
-			name, ok := stems[strings.FieldsFunc(c.Strand, func(r rune) bool { return r == '+' || r == '~' })[0]]
+			name, ok := stems[c.Strands[0]]
 			if !ok {
 				continue
 			}
-			old, routed := w.Routes[t.ID]
-			i := slices.IndexFunc(w.Stems, func(s weave.Stem) bool { return s.Name == name })
+			old, routed := w.Send(t.ID)
+			now, _ := w.StemOf(t.ID)
+			stem, known := w.StemNamed(name)
 			switch {
-			case i < 0 && name != "", name == "" && !routed, i >= 0 && routed && old.Stem == w.Stems[i].ID:
+			case !known && name != "", name == "" && !routed, known && now.ID == stem.ID:
 				// A stem that the weave does not have, or where it goes already.
 			case name == "":
-				ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID}})
+				ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID}})
 			default:
 				if !routed {
-					old.Position = weave.Both
+					old.Patch.Preset = weave.Both
 				}
-				old.Stem = w.Stems[i].ID
-				ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID, Route: &old}})
+				if sends := oneTo(w, stem, old); sends != nil && t.Channels().Count == 1 {
+					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: append(sends, elsewhere(w, t.ID, stem.ID)...)}})
+				}
 			}
 			break
 		}

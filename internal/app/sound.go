@@ -8,7 +8,7 @@ import (
 	"math"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/render"
+	"zestyloom/core/mix"
 	"zestyloom/core/source"
 	"zestyloom/core/treat"
 	"zestyloom/core/waveform"
@@ -21,7 +21,7 @@ func (a *App) Waveform(ctx context.Context, strand string, from, to int64, colum
 	if err != nil {
 		return nil, err
 	}
-	if p.With != nil {
+	if len(p) > 1 {
 		return drawn(ctx, p, from, to, columns)
 	}
 	sum, file, err := a.Media.OpenSummary(s.FileID)
@@ -36,7 +36,7 @@ func (a *App) Waveform(ctx context.Context, strand string, from, to int64, colum
 		return make([]waveform.Pair, columns), nil
 	}
 	return sum.Spread(s.Channel-1, from, to, columns, func(dst []float64, frame int64) (int, error) {
-		src, err := source.Open(p.Path)
+		src, err := source.Open(p[0].Source.Path)
 		if err != nil {
 			return 0, err
 		}
@@ -53,11 +53,11 @@ func (a *App) Waveform(ctx context.Context, strand string, from, to int64, colum
 
 // drawn draws what is made of two strands from the sound itself: their summaries don't say what
 // their sum is.
-func drawn(ctx context.Context, p render.Place, from, to int64, columns int) ([]waveform.Pair, error) {
-	side := *p.With
-	side.Treat = treat.Treatment{}
-	p.Treat, p.With = treat.Treatment{}, &side // as every waveform: what was recorded, not what is done to it
-	st, err := render.OpenStrand(p, 0)
+func drawn(ctx context.Context, parts []mix.Part, from, to int64, columns int) ([]waveform.Pair, error) {
+	for i := range parts {
+		parts[i].Source.Treat = treat.Treatment{} // as every waveform: what was recorded, not what is done to it
+	}
+	st, err := mix.OpenSum(parts, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -75,7 +75,7 @@ func drawn(ctx context.Context, p render.Place, from, to int64, columns int) ([]
 
 // Sound is a strand's sound as a stream of little-endian 32-bit floats.
 type Sound struct {
-	strand  *render.Strand
+	strand  *mix.Strand
 	at, end int64
 	mono    []float64
 	out     []byte // not yet read
@@ -89,8 +89,8 @@ func (a *App) OpenSound(ctx context.Context, strand string, from, frames int64) 
 	if err != nil {
 		return nil, s, err
 	}
-	p.Treat.Off = false
-	st, err := render.OpenStrand(p, 0)
+	p[0].Source.Treat.Off = false
+	st, err := mix.OpenSum(p, 0)
 	if err != nil {
 		return nil, s, err
 	}

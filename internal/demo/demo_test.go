@@ -80,4 +80,6 @@ func TestLanternFerry(t *testing.T) {
 	}
 	assert.Greater(t, energy(3, 1.2, 3.0), energy(4, 1.2, 3.0)+12, "while Ines speaks")
 	assert.Greater(t, energy(4, 3.7, 5.1), energy(3, 3.7, 5.1)+12, "while Odell speaks")
+
+	t.Run("delivery", func(t *testing.T) { deliveryKeepsItsSamples(t, a) })
 }

@@ -110,10 +110,11 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 	for _, t := range r.Doc.Tracks {
 		route, ok := routeOf(t.Label)
 		if ok {
-			ops = append(ops, reel.Op{SetRoute: &reel.SetRoute{Track: t.ID, Route: &route}})
+			ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: route.Sends()}})
 		}
 		if strings.HasPrefix(t.Label, "Strand ") { // the empty channels
-			ops = append(ops, reel.Op{SetTrack: &reel.SetTrack{ID: t.ID, Label: t.Label, Off: true}})
+			off := true
+			ops = append(ops, reel.Op{SetTrack: &reel.SetTrack{ID: t.ID, Off: &off}})
 		}
 	}
 	if _, err = a.EditReel(ctx, r.ID, r.Version, "send tracks to stems", ops); err != nil {

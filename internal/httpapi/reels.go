@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"math"
 	"net/http"
 
 	"zestyloom/core/reel"
@@ -33,7 +34,22 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 		Id: row.ID, Name: row.Name, Version: row.Version, Start: start, End: end, StartFixed: d.Start != nil, SampleRate: p.SampleRate,
 		StartTimecode: p.Rate().FormatSamples(start, int64(p.SampleRate)),
 		Tracks:        []contract.Track{}, Stems: []contract.Stem{}, Outputs: []contract.Output{}, Routes: map[string]contract.Route{},
-		Matrix: d.Weave.Matrix(d.TrackIDs()),
+		Matrix: [][]float64{},
+	}
+	product, err := d.Product()
+	if err != nil {
+		return v, err
+	}
+	for _, output := range product {
+		row := make([]float64, len(output))
+		for t, factors := range output {
+			for _, f := range factors { // of a wide track the one that is heard most
+				if math.Abs(f) > math.Abs(row[t]) {
+					row[t] = f
+				}
+			}
+		}
+		v.Matrix = append(v.Matrix, row)
 	}
 	if v.Loose, err = s.app.LooseInReel(ctx, p, d); err != nil {
 		return v, err
@@ -41,22 +57,22 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 	for _, t := range d.Tracks {
 		ct := contract.Track{Id: t.ID, Label: t.Label, Off: t.Off, Clips: []contract.Clip{}}
 		for _, c := range t.Clips {
-			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: c.Strand, Name: c.Name, At: c.At, In: c.In, Length: c.Length, Unplaced: c.Unplaced})
+			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: app.SoundName(c), Name: c.Name, At: c.At, In: c.In, Length: c.Length, Unplaced: c.Unplaced})
 		}
 		v.Tracks = append(v.Tracks, ct)
 	}
-	for _, st := range d.Weave.Stems {
-		cs := contract.Stem{Id: st.ID, Name: st.Name, Kind: contract.StemKind(st.Kind), Layout: st.Layout}
-		for _, sp := range st.Speakers() {
-			cs.Channels = append(cs.Channels, string(sp))
+	for _, b := range d.Weave.Buses {
+		if b.Role == weave.Stem {
+			v.Stems = append(v.Stems, contract.Stem{Id: b.ID, Name: b.Name, Kind: contract.StemKind(b.Kind), Layout: b.Layout, Channels: b.Channels().Channels()})
 		}
-		v.Stems = append(v.Stems, cs)
 	}
 	for _, o := range d.Weave.Outputs {
-		v.Outputs = append(v.Outputs, contract.Output{Name: o.Name, Stem: o.Stem, Channel: o.Channel})
+		v.Outputs = append(v.Outputs, contract.Output{Name: o.Name, Stem: o.Bus, Channel: o.Channel})
 	}
-	for id, rt := range d.Weave.Routes {
-		v.Routes[id] = contract.Route{Stem: rt.Stem, GainDb: rt.GainDB, Position: contract.Position(rt.Position)}
+	for _, t := range d.Tracks {
+		if s, ok := d.Weave.Send(t.ID); ok {
+			v.Routes[t.ID] = contract.Route{Stem: s.To, GainDb: s.GainDB, Position: contract.Position(s.Patch.Preset)}
+		}
 	}
 	return v, nil
 }
@@ -67,19 +83,19 @@ func ops(in []contract.ReelOp) []reel.Op {
 	for _, o := range in {
 		switch {
 		case o.SetTrack != nil:
-			out = append(out, reel.Op{SetTrack: &reel.SetTrack{ID: o.SetTrack.Id, Label: o.SetTrack.Label, Off: o.SetTrack.Off}})
+			out = append(out, reel.Op{SetTrack: &reel.SetTrack{ID: o.SetTrack.Id, Label: &o.SetTrack.Label, Off: &o.SetTrack.Off}})
 		case o.RemoveTrack != nil:
 			out = append(out, reel.Op{RemoveTrack: &reel.RemoveTrack{ID: o.RemoveTrack.Id}})
 		case o.SetRoute != nil:
-			op := reel.SetRoute{Track: o.SetRoute.Track}
+			op := reel.SetSends{From: o.SetRoute.Track}
 			if rt := o.SetRoute.Route; rt != nil {
-				op.Route = &weave.Route{Stem: rt.Stem, GainDB: rt.GainDb, Position: weave.Position(rt.Position)}
+				op.Sends = weave.Route{Stem: rt.Stem, GainDB: rt.GainDb, Position: weave.Preset(rt.Position)}.Sends()
 			}
-			out = append(out, reel.Op{SetRoute: &op})
+			out = append(out, reel.Op{SetSends: &op})
 		case o.SetOutputs != nil:
 			op := reel.SetOutputs{}
 			for _, c := range o.SetOutputs.Outputs {
-				op.Outputs = append(op.Outputs, weave.Output{Name: c.Name, Stem: c.Stem, Channel: c.Channel})
+				op.Outputs = append(op.Outputs, weave.Output{Name: c.Name, Bus: c.Stem, Channel: c.Channel})
 			}
 			out = append(out, reel.Op{SetOutputs: &op})
 		case o.SetPlaced != nil:

@@ -143,8 +143,8 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", Position: weave.Both}
 	_, err = a.EditReel(ctx, r.ID, r.Version, "a clip far on, so that the render is long", []reel.Op{
-		{SetRoute: &reel.SetRoute{Track: r.Doc.Tracks[0].ID, Route: &route}},
-		{AddClip: &reel.AddClip{Track: r.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "far", Strand: strands[0].ID.String(), Name: "far", At: 6 * 60 * 48000, Length: 48000}}},
+		{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}},
+		{AddClips: &reel.AddClips{Track: r.Doc.Tracks[0].ID, Clips: []reel.Clip{{ID: "far", Strands: []string{strands[0].ID.String()}, Name: "far", At: 6 * 60 * 48000, Length: 48000}}}},
 	})
 	require.NoError(t, err)
 	specs, err := st.Specs(ctx)

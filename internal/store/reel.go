@@ -37,18 +37,45 @@ func (q Queries) ReelOf(ctx context.Context, production uuid.UUID) (Reel, error)
 
 // InsertReel adds one.
 func (q Queries) InsertReel(ctx context.Context, r Reel) error {
-	return q.exec(ctx, `INSERT INTO reels (`+reelColumns+`) VALUES ($1, $2, $3, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc)
+	if err := q.exec(ctx, `INSERT INTO reels (`+reelColumns+`) VALUES ($1, $2, $3, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc); err != nil {
+		return err
+	}
+	return q.setReelStrands(ctx, r.ID, nil, r.Doc.Strands())
 }
 
-// SaveReel stores a reel's next version.
-func (q Queries) SaveReel(ctx context.Context, id uuid.UUID, doc reel.Reel) error {
-	return q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1 WHERE id = $1`, id, doc)
+// SaveReel stores the next version of a reel, which was locked as it is given.
+func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel) error {
+	if err := q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1 WHERE id = $1`, was.ID, doc); err != nil {
+		return err
+	}
+	return q.setReelStrands(ctx, was.ID, was.Doc.Strands(), doc.Strands())
+}
+
+// setReelStrands keeps which strands a reel plays.
+func (q Queries) setReelStrands(ctx context.Context, id uuid.UUID, was, now map[string]bool) error {
+	missing := func(from, in map[string]bool) (out []string) {
+		for s := range from {
+			if !in[s] {
+				out = append(out, s)
+			}
+		}
+		return out
+	}
+	if gone := missing(was, now); gone != nil {
+		if _, err := q.db.Exec(ctx, `DELETE FROM reel_strands WHERE reel_id = $1 AND strand_id = ANY ($2::uuid[])`, id, gone); err != nil {
+			return err
+		}
+	}
+	if come := missing(now, was); come != nil {
+		_, err := q.db.Exec(ctx, `INSERT INTO reel_strands SELECT $1, unnest($2::uuid[]) ON CONFLICT DO NOTHING`, id, come)
+		return err
+	}
+	return nil
 }
 
 // StrandsInReels says which strands of a production lie in a reel.
 func (q Queries) StrandsInReels(ctx context.Context, production uuid.UUID) (map[string]bool, error) {
-	rows, err := q.db.Query(ctx, `SELECT DISTINCT s FROM reels r, jsonb_array_elements(r.doc->'tracks') t, jsonb_array_elements(t->'clips') c, regexp_split_to_table(c->>'strand', '[+~]') s
-		WHERE r.production_id = $1`, production)
+	rows, err := q.db.Query(ctx, `SELECT DISTINCT s.strand_id::text FROM reel_strands s JOIN reels r ON r.id = s.reel_id WHERE r.production_id = $1`, production)
 	if err != nil {
 		return nil, err
 	}

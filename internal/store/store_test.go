@@ -242,19 +242,22 @@ func TestStrandsInReels(t *testing.T) {
 	_, st := f.take("A", 4)
 	doc := reel.New()
 	doc.Tracks = []reel.Track{
-		{ID: "1", Label: "L", Clips: []reel.Clip{{ID: "a", Strand: st[0].ID.String() + "+" + st[1].ID.String(), Length: 1}}},
-		{ID: "2", Label: "R", Clips: []reel.Clip{{ID: "b", Strand: st[2].ID.String(), Length: 1}}},
+		{ID: "1", Label: "L", Clips: []reel.Clip{{ID: "a", Strands: []string{st[0].ID.String(), st[1].ID.String()}, Length: 1}}},
+		{ID: "2", Label: "R", Clips: []reel.Clip{{ID: "b", Strands: []string{st[2].ID.String()}, Length: 1}}},
 	}
 	r := store.Reel{ID: store.NewID(), ProductionID: f.p.ID, Name: "Reel 1", Version: 1, Doc: doc}
 	require.NoError(t, f.InsertReel(f.ctx, r))
 	used, err := f.StrandsInReels(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]bool{st[0].ID.String(): true, st[1].ID.String(): true, st[2].ID.String(): true}, used)
-	require.NoError(t, f.SaveReel(f.ctx, r.ID, reel.New()))
+	require.NoError(t, f.SaveReel(f.ctx, r, reel.New()))
 	r, err = f.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, r.Version)
 	assert.Empty(t, r.Doc.Tracks)
+	used, err = f.StrandsInReels(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Empty(t, used)
 }
 
 // What was undone can be done again until something else is done.

@@ -1,4 +1,4 @@
-package render_test
+package mix_test
 
 import (
 	"math"
@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
-	"zestyloom/core/render"
 	"zestyloom/core/resample"
 	"zestyloom/core/treat"
 	"zestyloom/core/waveform"
@@ -35,9 +35,9 @@ func wobble(n int) []float64 {
 }
 
 // heard reads a strand in pieces of a size.
-func heard(t *testing.T, p render.Place, rate int, piece int64) []float64 {
+func heard(t *testing.T, p mix.Source, rate int, piece int64) []float64 {
 	t.Helper()
-	s, err := render.OpenStrand(p, rate)
+	s, err := mix.OpenStrand(p, rate)
 	require.NoError(t, err)
 	defer s.Close()
 	out := make([]float64, s.Frames())
@@ -50,9 +50,9 @@ func heard(t *testing.T, p render.Place, rate int, piece int64) []float64 {
 func TestTreatment(t *testing.T) {
 	x := wobble(9000)
 	path := floats(t, 48000, x)
-	plain := render.Place{Path: path}
+	plain := mix.Source{Path: path}
 	assert.Equal(t, x, heard(t, plain, 0, 1000), "untouched")
-	with := func(tr treat.Treatment) []float64 { return heard(t, render.Place{Path: path, Treat: tr}, 48000, 1000) }
+	with := func(tr treat.Treatment) []float64 { return heard(t, mix.Source{Path: path, Treat: tr}, 48000, 1000) }
 	at := func(i int) float64 {
 		if i < 0 || i >= len(x) {
 			return 0
@@ -72,25 +72,25 @@ func TestTreatment(t *testing.T) {
 
 func TestHighPassIsTheSameWhereverOneBegins(t *testing.T) {
 	x := wobble(30000)
-	p := render.Place{Path: floats(t, 48000, x), Treat: treat.Treatment{HighPass: 80, Delay: 100}}
+	p := mix.Source{Path: floats(t, 48000, x), Treat: treat.Treatment{HighPass: 80, Delay: 100}}
 	want := append(make([]float64, 100), x[:len(x)-100]...)
 	treat.NewHighPass(80, 48000).Apply(want)
 	assert.Equal(t, want, heard(t, p, 0, 30000)[:])
-	s, err := render.OpenStrand(p, 0)
+	s, err := mix.OpenStrand(p, 0)
 	require.NoError(t, err)
 	defer s.Close()
 	buf := make([]float64, 100)
 	for _, from := range []int64{0, 29900, 17, 15000, 15100} {
 		require.NoError(t, s.Read(buf, from))
 		for i, v := range buf {
-			require.InDelta(t, want[from+int64(i)], v, 1e-8, "at %d", from+int64(i))
+			require.Equal(t, want[from+int64(i)], v, "at %d", from+int64(i))
 		}
 	}
 }
 
 func TestOtherRatesAreConverted(t *testing.T) {
 	x := wobble(20000)
-	p := render.Place{Path: floats(t, 44100, x)}
+	p := mix.Source{Path: floats(t, 44100, x)}
 	c, err := resample.New(44100, 48000)
 	require.NoError(t, err)
 	n := c.Frames(int64(len(x)))
@@ -105,17 +105,22 @@ func TestOtherRatesAreConverted(t *testing.T) {
 	assert.Equal(t, want[:1000], heard(t, p, 48000, 500)[480:1480])
 }
 
+// The two sides of a mid-side pair are heard as one strand each.
 func TestMidSideIsDecoded(t *testing.T) {
 	m, s := wobble(5000), make([]float64, 5000)
 	for i := range s {
 		s[i] = 0.25 * math.Cos(float64(i)*0.1)
 	}
-	side := &render.Place{Path: floats(t, 48000, s)}
-	left := heard(t, render.Place{Path: floats(t, 48000, m), With: side, Sign: 1}, 0, 512)
-	right := heard(t, render.Place{Path: floats(t, 48000, m), With: side, Sign: -1}, 0, 512)
-	for i := range m {
-		require.Equal(t, m[i]+s[i], left[i])
-		require.Equal(t, m[i]-s[i], right[i])
+	mid, side := mix.Source{Path: floats(t, 48000, m)}, mix.Source{Path: floats(t, 48000, s)}
+	got := make([]float64, 5000)
+	for _, sign := range []float64{1, -1} {
+		st, err := mix.OpenSum([]mix.Part{{Source: mid, Factor: 1}, {Source: side, Factor: sign}}, 0)
+		require.NoError(t, err)
+		require.NoError(t, st.Read(got, 0))
+		for i := range m {
+			require.Equal(t, m[i]+sign*s[i], got[i])
+		}
+		st.Close()
 	}
 }
 
@@ -156,13 +161,13 @@ func TestOversThroughTreatments(t *testing.T) {
 		require.NoError(t, b.Close())
 		sum, err := waveform.Open(f)
 		require.NoError(t, err)
-		n := render.New(oneTrack(reel.Clip{ID: "1", Strand: "a", At: 300, Length: 190000}), 48000, func(string) (render.Place, error) {
-			return render.Place{Path: path, Treat: c.treat}, nil
+		p, err := mix.Compile(oneTrack(reel.Clip{ID: "1", Strands: []string{"a"}, At: 300, Length: 190000}), 48000, func(string) (mix.Source, error) {
+			return mix.Source{Path: path, Treat: c.treat}, nil
 		})
-		overs, err := render.Overs(t.Context(), oneTrack(reel.Clip{ID: "1", Strand: "a", At: 300, Length: 190000}), n, func(string) (*waveform.Summary, int, error) { return sum, 0, nil })
+		require.NoError(t, err)
+		overs, err := p.Clippings(t.Context(), func(string) (*waveform.Summary, int, error) { return sum, 0, nil })
 		require.NoError(t, err)
 		assert.Equal(t, c.over, len(overs) > 0, "%s: %+v", name, overs)
-		n.Close()
 		f.Close()
 	}
 }

@@ -1,0 +1,112 @@
+package mix_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/automation"
+	"zestyloom/core/mix"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+)
+
+// console is n mono tracks, each of one clip, with gains, to six stereo stems and 12 outputs.
+func console(n int, frames int64, strand func(i int) string) reel.Reel {
+	r := reel.Reel{Weave: weave.Weave{Sends: map[string][]weave.Send{}}}
+	for i := range 6 {
+		id := fmt.Sprint("S", i)
+		r.Weave.Buses = append(r.Weave.Buses, weave.Bus{ID: id, Name: id, Role: weave.Stem, Layout: "stereo"})
+		for c := range 2 {
+			r.Weave.Outputs = append(r.Weave.Outputs, weave.Output{Name: fmt.Sprint(i, c), Bus: id, Channel: c})
+		}
+	}
+	for i := range n {
+		id := strconv.Itoa(i)
+		r.Tracks = append(r.Tracks, reel.Track{ID: id, Label: id, Layout: "mono", Clips: []reel.Clip{{ID: "c" + id, Strands: []string{strand(i)}, Length: frames}}})
+		r.Weave.Sends[id] = to(fmt.Sprint("S", i%6), weave.BothMinus, -6)
+	}
+	return r
+}
+
+// Ten seconds of 24 mono tracks of 24 bits to 12 outputs, with gains, encoded in 24 bits: of 24 files, of 3 files of 8
+// channels, and with a gain of every track that moves. MB/s are those of the output.
+func BenchmarkPlay(b *testing.B) {
+	const frames = 480000
+	for name, c := range map[string]struct {
+		files, channels int
+		moving          bool
+	}{"mono": {24, 1, false}, "poly": {3, 8, false}, "moving": {24, 1, true}} {
+		b.Run(name, func(b *testing.B) {
+			_, sources := strandsOf(b, c.files, c.channels, frames)
+			r := console(24, frames, func(i int) string { return fmt.Sprint(i/c.channels, "/", i%c.channels) })
+			if c.moving {
+				for i := range r.Tracks {
+					r.Tracks[i].Gain = automation.Curve{{At: 0, Value: -3}, {At: frames, Value: 0}}
+				}
+			}
+			b.SetBytes(frames * 36)
+			for b.Loop() {
+				p, err := mix.Compile(r, 48000, sources)
+				require.NoError(b, err)
+				pl, err := p.Play(mix.All())
+				require.NoError(b, err)
+				enc := audio.Encoder{Coding: audio.S24}
+				var out []byte
+				require.NoError(b, pl.Run(context.Background(), 0, frames, func(blk audio.Block, at int64) error {
+					out = enc.Encode(out[:0], blk, at)
+					return nil
+				}))
+				pl.Close()
+			}
+			b.ReportMetric(float64(frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+		})
+	}
+}
+
+// long is a reel of two hours: 64 tracks and 5,000 clips.
+func long(sources int) reel.Reel {
+	r := console(64, 1, func(int) string { return "0/0" })
+	rnd := rand.New(rand.NewPCG(5, 5))
+	for i := range r.Tracks {
+		r.Tracks[i].Clips = nil
+		at := int64(0)
+		for k := range 5000/64 + 1 {
+			at += rnd.Int64N(2 * 7200 * 48000 / 80)
+			length := 20000 + rnd.Int64N(9000)
+			r.Tracks[i].Clips = append(r.Tracks[i].Clips, reel.Clip{ID: fmt.Sprint(i, "c", k), Strands: []string{fmt.Sprint(rnd.IntN(sources), "/0")}, At: at, Length: length, FadeIn: reel.Fade{Length: 480}, FadeOut: reel.Fade{Length: 480}})
+			at += length
+		}
+	}
+	return r
+}
+
+func BenchmarkCompile(b *testing.B) {
+	r := long(1)
+	for b.Loop() {
+		_, err := mix.Compile(r, 48000, nil)
+		require.NoError(b, err)
+	}
+}
+
+// From nothing open to the first block, at random places of the long reel.
+func BenchmarkSeek(b *testing.B) {
+	_, sources := strandsOf(b, 64, 1, 30000)
+	r := long(64)
+	p, err := mix.Compile(r, 48000, sources)
+	require.NoError(b, err)
+	rnd := rand.New(rand.NewPCG(6, 6))
+	_, end := p.Span()
+	for b.Loop() {
+		pl, err := p.Play(mix.All())
+		require.NoError(b, err)
+		_, err = pl.Read(context.Background(), rnd.Int64N(end-mix.BlockFrames), mix.BlockFrames)
+		require.NoError(b, err)
+		pl.Close()
+	}
+}

@@ -1,0 +1,221 @@
+package mix
+
+import (
+	"sort"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/automation"
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/core/weave"
+)
+
+// Program is a reel and its weave, compiled: checked, and in the order in which it is computed. It is never changed, and
+// safe for concurrent use.
+type Program struct {
+	rate    int
+	sources Sources
+	// nodes are the tracks in order, and then the buses, each after all that is sent into it.
+	nodes   []node
+	index   map[string]int // of nodes, by the ID of the track or bus
+	outputs []output
+	start   int64
+	end     int64
+}
+
+// node is a track or a bus: what is computed as one.
+type node struct {
+	id     string
+	layout audio.Layout
+	clips  []clip  // a track's, in order of time; none of one that is off
+	gain   level   // a track's
+	in     []input // a bus's
+	depth  int     // a bus's: how many buses stand before it at the most
+}
+
+// level is a gain: at rest, or over time.
+type level struct {
+	db    float64
+	curve automation.Curve // dB, added
+}
+
+// at is the gain as a factor, where it is one over [from, to).
+func (l level) at(from, to int64) (float64, bool) {
+	if len(l.curve) == 0 {
+		return weave.Factor(l.db), true
+	}
+	v, ok := l.curve.Constant(from, to)
+	return factor(l.db + v), ok
+}
+
+// most is the greatest factor in [from, to).
+func (l level) most(from, to int64) float64 {
+	if len(l.curve) == 0 {
+		return weave.Factor(l.db)
+	}
+	_, v := l.curve.Range(from, to)
+	return factor(l.db + v)
+}
+
+// fill gives the factors of len(dst) samples.
+func (l level) fill(dst []float64, at int64) {
+	l.curve.Fill(dst, at)
+	last, f := dst[0], factor(l.db+dst[0])
+	for i, v := range dst {
+		if v != last {
+			last, f = v, factor(l.db+v)
+		}
+		dst[i] = f
+	}
+}
+
+// clip is a clip as it is computed.
+type clip struct {
+	reel.Clip
+	patch audio.Matrix
+	gain  level // over the strands' samples
+	plain bool  // each strand is a channel of the track, as it is
+}
+
+// input is a send into a bus.
+type input struct {
+	from  int // a node
+	patch audio.Matrix
+	gain  level
+	pan   *weave.Patch // that moves: the rows of left and right are 1 in patch, and these are their factors
+	left  int
+	right int
+	pre   bool
+}
+
+// output is an output's channel of a bus; a node of -1 is silence.
+type output struct {
+	node, channel int
+}
+
+// Compile makes a program of a reel at a sample rate. What does not fit together is refused; the strands' sources are
+// asked for when they are first heard.
+func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
+	if err := r.Check(); err != nil {
+		return nil, err
+	}
+	p := &Program{rate: rate, sources: sources, index: map[string]int{}}
+	p.start, p.end = r.Span()
+	for _, t := range r.Tracks {
+		n, err := track(t)
+		if err != nil {
+			return nil, err
+		}
+		p.index[t.ID] = len(p.nodes)
+		p.nodes = append(p.nodes, n)
+	}
+	order, err := r.Weave.Order()
+	if err != nil {
+		return nil, err
+	}
+	for _, i := range order {
+		b := r.Weave.Buses[i]
+		p.index[b.ID] = len(p.nodes)
+		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels()})
+	}
+	// In the order of tracks and then buses: so are sums made.
+	for from := range p.nodes {
+		for _, s := range r.Weave.Sends[p.nodes[from].id] {
+			if err := p.send(from, s, from < len(r.Tracks)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, o := range r.Weave.Outputs {
+		out := output{-1, 0}
+		if o.Bus != "" {
+			out = output{p.index[o.Bus], o.Channel}
+		}
+		p.outputs = append(p.outputs, out)
+	}
+	return p, nil
+}
+
+func track(t reel.Track) (node, error) {
+	n := node{id: t.ID, layout: t.Channels(), gain: level{t.GainDB, t.Gain}}
+	if t.Off {
+		return n, nil
+	}
+	n.clips = make([]clip, len(t.Clips))
+	unity := audio.Unity(n.layout.Count)
+	for i, c := range t.Clips {
+		k := clip{Clip: c, gain: level{c.GainDB, c.Gain}}
+		from := c.Channels(n.layout)
+		if c.Patch.Preset == weave.Plain && from.Name == n.layout.Name {
+			k.patch, k.plain = unity, true
+		} else {
+			var err error
+			if k.patch, err = c.Patch.Between(from, n.layout); err != nil {
+				return n, err
+			}
+		}
+		n.clips[i] = k
+	}
+	return n, nil
+}
+
+func (p *Program) send(from int, s weave.Send, isTrack bool) error {
+	to := &p.nodes[p.index[s.To]]
+	in := input{from: from, gain: level{s.GainDB, s.Gain}, pre: s.Pre && isTrack}
+	if !isTrack {
+		to.depth = max(to.depth, p.nodes[from].depth+1)
+	}
+	patch := s.Patch
+	if patch.Preset == weave.Pan && len(patch.Moving) > 0 && to.layout.Count > 1 {
+		moving := s.Patch
+		in.pan, in.left, in.right = &moving, to.layout.Index("L"), to.layout.Index("R")
+		patch = weave.Patch{Preset: weave.Both}
+	}
+	var err error
+	in.patch, err = patch.Between(p.nodes[from].layout, to.layout)
+	to.in = append(to.in, in)
+	return err
+}
+
+// Span is where the reel begins and ends.
+func (p *Program) Span() (start, end int64) { return p.start, p.end }
+
+// Rate is the sample rate in Hz.
+func (p *Program) Rate() int { return p.rate }
+
+// Outputs is how many outputs there are.
+func (p *Program) Outputs() int { return len(p.outputs) }
+
+// Signal names something of a program that can be read.
+type Signal struct {
+	id   string
+	clip string
+}
+
+// All is the outputs, a channel each.
+func All() Signal { return Signal{} }
+
+// Of is a track or a bus, by its ID.
+func Of(id string) Signal { return Signal{id: id} }
+
+// Alone is one clip of a track as it enters it, by their IDs.
+func Alone(track, clip string) Signal { return Signal{id: track, clip: clip} }
+
+// Layout is what a signal's channels stand for: the outputs are discrete.
+func (p *Program) Layout(s Signal) (audio.Layout, error) {
+	if s.id == "" {
+		return audio.Layout{Name: "outputs", Kind: audio.Discrete, Count: len(p.outputs)}, nil
+	}
+	i, ok := p.index[s.id]
+	if !ok {
+		return audio.Layout{}, snag.Refuse("no_such_signal", "there is no track or bus %q to hear", s.id)
+	}
+	return p.nodes[i].layout, nil
+}
+
+// within finds the clips that sound in [from, to): all of clips[first:last], as they overlap but with their neighbours.
+func within(clips []clip, from, to int64) (first, last int) {
+	first = sort.Search(len(clips), func(i int) bool { return clips[i].End() > from })
+	last = first + sort.Search(len(clips)-first, func(i int) bool { return clips[first+i].At >= to })
+	return first, last
+}

@@ -1,0 +1,110 @@
+package reel
+
+import (
+	"slices"
+
+	"zestyloom/core/automation"
+	"zestyloom/core/snag"
+	"zestyloom/core/weave"
+)
+
+// Ripple puts time in, or takes empty time out: what begins at a sample or after lies later or earlier, with the curves
+// that are drawn over the reel's time. A clip that began before stays as it is.
+type Ripple struct {
+	At int64 `json:"at"`
+	By int64 `json:"by"` // samples later; negative takes the time before At out
+	// Tracks are those whose clips and curves move, by ID; none for all, and the buses with them.
+	Tracks []string `json:"tracks,omitempty"`
+	// Curves are what is drawn over the reel's time from then on, where going back brings back what was: worked out from
+	// what is there when absent.
+	Curves map[string]Drawn `json:"curves,omitempty"`
+}
+
+// Drawn is what is drawn over the reel's time for a track or bus.
+type Drawn struct {
+	Gain  automation.Curve `json:"gain,omitempty"`
+	Sends []weave.Send     `json:"sends,omitempty"`
+}
+
+func (o *Ripple) apply(r *Reel) (Op, error) {
+	if o.By == 0 {
+		return Op{}, snag.Refuse("bad_operation", "no time to put in or to take out")
+	}
+	all := len(o.Tracks) == 0
+	which := set(o.Tracks)
+	back := Ripple{At: o.At + o.By, By: -o.By, Tracks: o.Tracks, Curves: map[string]Drawn{}}
+	for i, t := range r.Tracks {
+		if !all && !which[t.ID] {
+			continue
+		}
+		delete(which, t.ID)
+		clips := slices.Clone(t.Clips)
+		for k, c := range clips {
+			switch {
+			case c.At >= o.At:
+				clips[k].At += o.By
+			case o.By < 0 && c.At >= o.At+o.By:
+				return Op{}, snag.Refuse("bad_ripple", "%s on track %s begins in the time that would be taken out", c.Name, t.Label)
+			}
+		}
+		if err := r.place(i, clips); err != nil {
+			return Op{}, err
+		}
+		now := Drawn{o.curve(t.Gain), o.sends(r.Weave.Sends[t.ID])}
+		if given, ok := o.Curves[t.ID]; ok {
+			now = given
+		}
+		if len(now.Gain)+len(t.Gain) > 0 || moving(now.Sends) {
+			back.Curves[t.ID] = Drawn{t.Gain, r.Weave.Sends[t.ID]}
+			r.Tracks[i].Gain = now.Gain
+			r.put(t.ID, now.Sends)
+		}
+	}
+	for id := range which {
+		return Op{}, snag.Refuse("no_such_track", "there is no track %q in this reel any more", id)
+	}
+	if all {
+		for _, b := range r.Weave.Buses {
+			now := Drawn{Sends: o.sends(r.Weave.Sends[b.ID])}
+			if given, ok := o.Curves[b.ID]; ok {
+				now = given
+			}
+			if moving(now.Sends) {
+				back.Curves[b.ID] = Drawn{Sends: r.Weave.Sends[b.ID]}
+				r.put(b.ID, now.Sends)
+			}
+		}
+	}
+	if len(back.Curves) == 0 {
+		back.Curves = nil
+	}
+	return Op{Ripple: &back}, nil
+}
+
+func (r *Reel) put(id string, sends []weave.Send) {
+	if len(sends) > 0 {
+		r.Weave.Sends[id] = sends
+	}
+}
+
+func (o *Ripple) curve(c automation.Curve) automation.Curve {
+	switch {
+	case len(c) == 0:
+		return c
+	case o.By > 0:
+		return c.Opened(o.At, o.By)
+	}
+	return c.Closed(o.At+o.By, o.At)
+}
+
+func (o *Ripple) sends(all []weave.Send) []weave.Send {
+	out := slices.Clone(all)
+	for i := range out {
+		out[i].Gain, out[i].Patch.Moving = o.curve(out[i].Gain), o.curve(out[i].Patch.Moving)
+	}
+	return out
+}
+
+func moving(sends []weave.Send) bool {
+	return slices.ContainsFunc(sends, func(s weave.Send) bool { return len(s.Gain) > 0 || len(s.Patch.Moving) > 0 })
+}

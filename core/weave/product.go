@@ -1,0 +1,86 @@
+package weave
+
+import (
+	"slices"
+
+	"zestyloom/core/audio"
+)
+
+// Track is a track as far as its ways to the outputs go.
+type Track struct {
+	ID     string
+	Layout audio.Layout
+}
+
+// Reach lists the buses that a track or bus comes into, by itself and through others. A weave that Check refuses may
+// have circles, which are gone round once.
+func (w Weave) Reach(id string) (buses []string) {
+	for _, s := range w.Sends[id] {
+		if !slices.Contains(buses, s.To) {
+			buses = append(buses, s.To)
+		}
+	}
+	for i := 0; i < len(buses); i++ {
+		for _, s := range w.Sends[buses[i]] {
+			if !slices.Contains(buses, s.To) {
+				buses = append(buses, s.To)
+			}
+		}
+	}
+	return buses
+}
+
+// Product is what all grids come to, at rest: for every output and every track, the factors by which the track's
+// channels are heard there, by whatever way. A weave that Check refuses has none.
+func (w Weave) Product(tracks []Track) ([][][]float64, error) {
+	order, err := w.Order()
+	if err != nil {
+		return nil, err
+	}
+	out := make([][][]float64, len(w.Outputs))
+	for o := range out {
+		out[o] = make([][]float64, len(tracks))
+	}
+	for t, track := range tracks {
+		// in is by which factors the track's channels have come into each bus.
+		in := map[string]audio.Matrix{}
+		carry := func(id string, layout audio.Layout, so audio.Matrix) error {
+			for _, s := range w.Sends[id] {
+				b, _ := w.Bus(s.To)
+				m, err := s.Patch.Between(layout, b.Channels())
+				if err != nil {
+					return err
+				}
+				m = m.Scaled(Factor(s.GainDB))
+				if so != nil {
+					m = m.Times(so)
+				}
+				if in[s.To] == nil {
+					in[s.To] = blank(b.Channels().Count, track.Layout.Count)
+				}
+				for i, row := range m {
+					for j, f := range row {
+						in[s.To][i][j] += f
+					}
+				}
+			}
+			return nil
+		}
+		if err := carry(track.ID, track.Layout, nil); err != nil {
+			return nil, err
+		}
+		for _, i := range order {
+			if so := in[w.Buses[i].ID]; so != nil {
+				if err := carry(w.Buses[i].ID, w.Buses[i].Channels(), so); err != nil {
+					return nil, err
+				}
+			}
+		}
+		for o, output := range w.Outputs {
+			if out[o][t] = make([]float64, track.Layout.Count); in[output.Bus] != nil {
+				copy(out[o][t], in[output.Bus][output.Channel])
+			}
+		}
+	}
+	return out, nil
+}

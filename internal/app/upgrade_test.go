@@ -1,0 +1,139 @@
+package app_test
+
+import (
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/mix"
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/media"
+	"zestyloom/internal/pgtest"
+	"zestyloom/internal/store"
+)
+
+// restored is a database as an earlier version of the program left it: a dump of the demonstration, in which a good deal
+// had been done and undone.
+func restored(t *testing.T, dump string) *store.Store {
+	t.Helper()
+	url := pgtest.URL(t)
+	f, err := os.Open(dump)
+	require.NoError(t, err)
+	defer f.Close()
+	z, err := gzip.NewReader(f)
+	require.NoError(t, err)
+	b, err := io.ReadAll(z)
+	require.NoError(t, err)
+	var sql []string
+	for _, line := range strings.Split(string(b), "\n") {
+		if !strings.HasPrefix(line, `\`) { // said to psql, not to the server
+			sql = append(sql, line)
+		}
+	}
+	conn, err := pgx.Connect(context.Background(), url)
+	require.NoError(t, err)
+	_, err = conn.PgConn().Exec(context.Background(), strings.Join(sql, "\n")).ReadAll()
+	require.NoError(t, err)
+	require.NoError(t, conn.Close(context.Background()))
+	st, err := store.Open(context.Background(), url)
+	require.NoError(t, err)
+	t.Cleanup(st.Close)
+	require.NoError(t, st.Migrate(context.Background()))
+	return st
+}
+
+// What version 8 of the schema holds opens: the reel sounds as it did and is in use as it was, what was done can be undone
+// one by one to the beginning and done again, and what was delivered can be made again.
+func TestVersion8Opens(t *testing.T) {
+	ctx := context.Background()
+	st := restored(t, "../store/testdata/schema8.sql.gz")
+	folder, err := media.Open(t.TempDir())
+	require.NoError(t, err)
+	a := &app.App{Store: st, Media: folder, Queue: &idle{}}
+	ps, err := st.Productions(ctx, uuid.Nil, 10)
+	require.NoError(t, err)
+	require.Len(t, ps, 1)
+	r, err := st.ReelOf(ctx, ps[0].ID)
+	require.NoError(t, err)
+	require.NoError(t, r.Doc.Check())
+
+	// What the version before said of it.
+	var was contract.Reel
+	b, err := os.ReadFile("../store/testdata/schema8.reel.json")
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(b, &was))
+	start, end := r.Doc.Span()
+	assert.Equal(t, []int64{was.Start, was.End, was.Version}, []int64{start, end, r.Version})
+	product, err := r.Doc.Product()
+	require.NoError(t, err)
+	strands := map[string]bool{}
+	require.Len(t, r.Doc.Tracks, len(was.Tracks))
+	pairs := 0
+	for i, tr := range r.Doc.Tracks {
+		require.Len(t, tr.Clips, len(was.Tracks[i].Clips))
+		for k, c := range tr.Clips {
+			then := was.Tracks[i].Clips[k]
+			assert.Equal(t, []any{then.Id, then.Strand, then.At, then.In, then.Length, then.Unplaced}, []any{c.ID, app.SoundName(c), c.At, c.In, c.Length, c.Unplaced})
+			if len(c.Strands) == 2 {
+				pairs++
+			}
+			for _, s := range c.Strands {
+				strands[s] = true
+			}
+		}
+		for o := range was.Outputs {
+			assert.Equal(t, []float64{was.Matrix[o][i]}, product[o][i], "output %d track %s", o+1, tr.Label)
+		}
+	}
+	assert.Equal(t, 2, pairs, "the two sides of a mid-side pair")
+	used, err := st.StrandsInReels(ctx, ps[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, strands, used)
+
+	undone := 0
+	for {
+		_, err := st.LastEdit(ctx, ps[0].ID, false)
+		if errors.Is(err, app.ErrNotFound) {
+			break
+		}
+		require.NoError(t, err)
+		what, err := a.Undo(ctx, ps[0].ID)
+		require.NoError(t, err, "after %d edits, undoing one before %s", undone, what)
+		undone++
+	}
+	assert.Greater(t, undone, 15)
+	first, err := st.ReelOf(ctx, ps[0].ID)
+	require.NoError(t, err)
+	assert.Empty(t, first.Doc.Tracks)
+	for range undone {
+		_, err = a.Redo(ctx, ps[0].ID)
+		require.NoError(t, err)
+	}
+	again, err := st.ReelOf(ctx, ps[0].ID)
+	require.NoError(t, err)
+	want, _ := json.Marshal(r.Doc)
+	got, _ := json.Marshal(again.Doc)
+	assert.JSONEq(t, string(want), string(got))
+
+	ds, err := st.Deliveries(ctx, ps[0].ID, 10)
+	require.NoError(t, err)
+	require.Len(t, ds, 2)
+	for _, d := range ds {
+		require.NotNil(t, d.Proof)
+		assert.True(t, d.Proof.Passed)
+		program, err := mix.Compile(d.Plan.Reel, d.Plan.Order.Spec.SampleRate, nil)
+		require.NoError(t, err)
+		assert.Equal(t, 6, program.Outputs())
+	}
+}
