@@ -2,7 +2,9 @@ package resample_test
 
 import (
 	"math"
+	"runtime"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -42,4 +44,22 @@ func TestDriftIsCorrected(t *testing.T) {
 	}
 	_, err := resample.NewDrift(1, 48000, 45)
 	assert.ErrorContains(t, err, "can't be converted")
+}
+
+// Whatever the drift, conversions between two rates share one table while one of them is in use, and it is let go after.
+func TestTablesAreShared(t *testing.T) {
+	a, err := resample.NewDrift(48000, 48000, 12.34)
+	require.NoError(t, err)
+	b, err := resample.NewDrift(48000, 48000, -700)
+	require.NoError(t, err)
+	other, err := resample.NewDrift(96000, 48000, 12.34)
+	require.NoError(t, err)
+	assert.Same(t, resample.Table(a), resample.Table(b))
+	assert.NotSame(t, resample.Table(a), resample.Table(other))
+	before := resample.Held()
+	runtime.KeepAlive(a)
+	runtime.KeepAlive(b)
+	runtime.KeepAlive(other)
+	a, b, other = nil, nil, nil
+	assert.Eventually(t, func() bool { runtime.GC(); return resample.Held() <= before-2 }, 10*time.Second, time.Millisecond)
 }

@@ -1,6 +1,7 @@
 // Package resample converts sound from one sample rate to another with a polyphase windowed sinc.
 //
-// The pass band reaches 0.45 of the lower of the two rates and is flat there within 0.01 dB; from
+// The pass band reaches 0.45 of the lower of the two rates (0.4495 where a drift is corrected) and is flat there within
+// 0.01 dB; from
 // 0.5 of the lower rate on, images and aliases lie more than 120 dB down. Output sample k stands
 // for the moment k/to, so nothing is delayed, and n samples give every moment before n/from:
 // exactly ceil(n·to/from) samples. Any stretch of the output can be asked for by itself, and the
@@ -34,12 +35,9 @@ const Overshoot = 4.0
 // Converter converts one channel of sound. It holds no state between calls and is safe for
 // concurrent use.
 type Converter struct {
-	up, down int64     // to and from, without their common divisor
-	half     int64     // input samples on either side of a moment that count
-	phases   int64     // rows of the table, one of them the first of the next sample
-	taps     int       // columns
-	table    []float64 // row by row
-	exact    bool      // every moment falls on a row
+	up, down int64 // to and from, without their common divisor
+	*table
+	exact bool // every moment falls on a row
 }
 
 // New prepares a conversion between two rates in Hz.
@@ -47,7 +45,7 @@ func New(from, to int) (*Converter, error) {
 	if from < lowRate || to < lowRate || from > highRate || to > highRate {
 		return nil, fmt.Errorf("sound can't be converted from %d Hz to %d Hz: rates from %d Hz to %d Hz can", from, to, lowRate, highRate)
 	}
-	return convert(int64(from), int64(to))
+	return convert(int64(from), int64(to), float64(from)/float64(to))
 }
 
 // Drift limits and resolution, in parts in a million.
@@ -70,44 +68,22 @@ func NewDrift(from, to int, drift float64) (*Converter, error) {
 		return nil, err
 	}
 	const parts = 1e6 / DriftStep
-	return convert(int64(from)*int64(parts+math.Round(drift/DriftStep)), int64(to)*parts)
+	// Whatever the drift, the filter is that of the greatest: all drifts between two rates share one table.
+	widest := float64(from) / float64(to) * (1 + MaxDrift*1e-6)
+	return convert(int64(from)*int64(parts+math.Round(drift/DriftStep)), int64(to)*parts, widest)
 }
 
-// convert prepares the conversion between two rates in any unit.
-func convert(from, to int64) (*Converter, error) {
+// convert prepares the conversion between two rates in any unit. Going down, the filter is by stretch longer in
+// input samples, as much as the input's rate is higher.
+func convert(from, to int64, stretch float64) (*Converter, error) {
 	d := gcd(from, to)
-	c := &Converter{up: to / d, down: from / d}
-	// Going down, the filter is as much longer in input samples as the input's rate is higher.
-	stretch := max(1, float64(from)/float64(to))
-	c.half = int64(math.Ceil(transient * stretch))
-	c.taps = int(2 * c.half)
-	c.phases, c.exact = c.up, true
+	c := &Converter{up: to / d, down: from / d, exact: true}
+	phases := c.up
 	if c.up > maxExact {
-		c.phases, c.exact = maxExact, false
+		phases, c.exact = maxExact, false
 	}
-	cutoff := (passEdge + stopEdge) / stretch // in half cycles an input sample
-	reach := float64(c.half)
-	c.table = make([]float64, (c.phases+1)*int64(c.taps))
-	for p := range c.phases + 1 {
-		row := c.row(p)
-		sum := 0.0
-		for i := range row {
-			// Tap i weighs the input sample at floor(moment)+i+1-half.
-			x := float64(int64(i)+1-c.half) - float64(p)/float64(c.phases)
-			if math.Abs(x) < reach {
-				row[i] = cutoff * sinc(cutoff*x) * kaiser(x/reach)
-				sum += row[i]
-			}
-		}
-		for i := range row {
-			row[i] /= sum // a constant stays exactly what it was
-		}
-	}
+	c.table = tableOf(filter{max(1, stretch), phases})
 	return c, nil
-}
-
-func (c *Converter) row(p int64) []float64 {
-	return c.table[p*int64(c.taps) : (p+1)*int64(c.taps)]
 }
 
 // Frames is how many samples n samples become.
