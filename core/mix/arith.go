@@ -45,6 +45,42 @@ func add(dst, src []float64, factor float64, first bool) {
 	}
 }
 
+// term is a signal times a factor, as part of a sum.
+type term struct {
+	samples []float64
+	factor  float64
+}
+
+// addAll adds several signals, each times its factor, in order: the bits are those of add, one after the other, at fewer
+// passes over dst.
+func addAll(dst []float64, terms []term, first bool) {
+	for len(terms) >= 4 {
+		n := len(dst)
+		a, b, c, d := terms[0].samples[:n], terms[1].samples[:n], terms[2].samples[:n], terms[3].samples[:n]
+		f, g, h, k := terms[0].factor, terms[1].factor, terms[2].factor, terms[3].factor
+		if first {
+			for i := range dst {
+				s := 0 + float64(a[i]*f)
+				s += float64(b[i] * g)
+				s += float64(c[i] * h)
+				dst[i] = s + float64(d[i]*k)
+			}
+		} else {
+			for i := range dst {
+				s := dst[i] + float64(a[i]*f)
+				s += float64(b[i] * g)
+				s += float64(c[i] * h)
+				dst[i] = s + float64(d[i]*k)
+			}
+		}
+		terms, first = terms[4:], false
+	}
+	for _, t := range terms {
+		add(dst, t.samples, t.factor, first)
+		first = false
+	}
+}
+
 // addShaped adds samples times a factor each, which is itself times another.
 func addShaped(dst, src, factors []float64, factor float64, first bool) {
 	dst, factors = dst[:len(src)], factors[:len(src)]

@@ -24,7 +24,7 @@ type Player struct {
 	stages  [][]channel // of buses, those of a stage after those of the ones before
 	moving  [][]*mover  // what is sent with a gain that moves, by stage
 	movers  map[*input]*mover
-	sets    [2]set
+	sets    [3]set
 	mu      sync.Mutex
 	known   map[string]Source
 }
@@ -42,6 +42,7 @@ type channel struct{ node, channel int }
 type set struct {
 	post, pre [][][]float64 // by node and channel; nil for what is not needed
 	silent    []bool        // by node
+	terms     [][][]term    // room for those of each channel's sum
 	nothing   []float64
 }
 
@@ -135,10 +136,10 @@ func (l level) never() bool {
 }
 
 func (pl *Player) room() set {
-	s := set{post: make([][][]float64, len(pl.nodes)), pre: make([][][]float64, len(pl.nodes)), silent: make([]bool, len(pl.nodes)), nothing: make([]float64, BlockFrames)}
+	s := set{post: make([][][]float64, len(pl.nodes)), pre: make([][][]float64, len(pl.nodes)), silent: make([]bool, len(pl.nodes)), terms: make([][][]term, len(pl.nodes)), nothing: make([]float64, BlockFrames)}
 	for i := range pl.nodes {
 		s.post[i] = make([][]float64, len(pl.need[i]))
-		s.pre[i] = make([][]float64, len(pl.need[i]))
+		s.pre[i], s.terms[i] = make([][]float64, len(pl.need[i])), make([][]term, len(pl.need[i]))
 		for c, needed := range pl.need[i] {
 			if !needed {
 				continue
@@ -320,6 +321,13 @@ func (pl *Player) blocks(s *set, n int) []audio.Block {
 func (pl *Player) sum(s *set, to channel, at int64, n int) {
 	dst := s.post[to.node][to.channel][:n]
 	first := true
+	still := s.terms[to.node][to.channel][:0] // what has gathered since the last that moves
+	flush := func() {
+		if len(still) > 0 {
+			addAll(dst, still, first)
+			still, first = still[:0], false
+		}
+	}
 	for k := range pl.nodes[to.node].in {
 		in := &pl.nodes[to.node].in[k]
 		if s.silent[in.from] {
@@ -338,20 +346,22 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 				if in.pan != nil && to.channel == in.right {
 					side = 1
 				}
+				flush()
 				addShaped(dst, from[c][:n], m.factors[side], f, first)
 				first = false
 				continue
 			}
 			gain, _ := in.gain.at(at, at+int64(n))
 			if gain = float64(f * gain); gain != 0 {
-				add(dst, from[c][:n], gain, first)
-				first = false
+				still = append(still, term{from[c][:n], gain})
 			}
 		}
 	}
+	flush()
 	if first {
 		clear(dst)
 	}
+	s.terms[to.node][to.channel] = still
 }
 
 // fill works out the factors of a send over a block.

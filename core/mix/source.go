@@ -7,7 +7,7 @@
 // to 2^29 samples of 24 bits are exact, so that mixing at unity is, too. Products are rounded on their own, so that
 // every machine gives the same bits.
 //
-// Memory depends on how many channels sound at once and never on length: a track or bus holds two blocks of BlockFrames
+// Memory depends on how many channels sound at once and never on length: a track or bus holds three blocks of BlockFrames
 // for each of its channels, a file that is open two stretches of pageBytes, and at most maxOpen are.
 package mix
 

@@ -25,7 +25,17 @@ func main() {
 	minutes := flag.Int("minutes", 10, "length of the file")
 	runs := flag.Int("runs", 5, "runs of each, taken in turn; the median counts")
 	analyse := flag.String("analyse", "", "analyse this file as intake does, and nothing else; used by the measurement itself")
+	mixDir := flag.String("mix", "", "mix the files of this folder, and nothing else; used by the measurement itself")
+	out := flag.String("out", "", "what -mix writes")
+	only := flag.String("only", "", "measure but this: files, align or mix")
 	flag.Parse()
+	if *mixDir != "" {
+		if err := mixing(*mixDir, *out); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	if *analyse != "" {
 		if err := intake(*analyse); err != nil {
 			fmt.Fprintln(os.Stderr, "bench:", err)
@@ -33,10 +43,37 @@ func main() {
 		}
 		return
 	}
-	if err := measure(*bin, *minutes, *runs); err != nil {
+	if err := run(*bin, *minutes, *runs, *only); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
+}
+
+// run measures everything, or but one of the three.
+func run(bin string, minutes, runs int, only string) error {
+	bin, err := filepath.Abs(bin)
+	if err != nil {
+		return err
+	}
+	for name, measure := range map[string]func(dir string) error{
+		"files": func(dir string) error { return measure(bin, dir, minutes, runs) },
+		"align": func(dir string) error { return aligning(bin, dir, runs) },
+		"mix":   func(dir string) error { return mixes(dir, minutes, runs) },
+	} {
+		if only != "" && only != name {
+			continue
+		}
+		dir, err := os.MkdirTemp("", "zestyloom-bench-")
+		if err != nil {
+			return err
+		}
+		err = measure(dir)
+		os.RemoveAll(dir)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // aligning lines half an hour up with half an hour that begins five minutes later.
@@ -90,16 +127,7 @@ type result struct {
 	peak    int64 // KiB
 }
 
-func measure(bin string, minutes, runs int) error {
-	bin, err := filepath.Abs(bin)
-	if err != nil {
-		return err
-	}
-	dir, err := os.MkdirTemp("", "zestyloom-bench-")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
+func measure(bin, dir string, minutes, runs int) error {
 	in := filepath.Join(dir, "ten.wav")
 	if out, err := exec.Command("sox", "-n", "-r", "48000", "-b", "24", "-c", "8", in, "synth", fmt.Sprint(minutes*60), "whitenoise", "gain", "-6").CombinedOutput(); err != nil {
 		return fmt.Errorf("sox: %w\n%s", err, out)
@@ -156,9 +184,6 @@ func measure(bin string, minutes, runs int) error {
 	median := func(r result) float64 {
 		slices.Sort(r.seconds)
 		return r.seconds[len(r.seconds)/2]
-	}
-	if err := aligning(bin, dir, runs); err != nil {
-		return err
 	}
 	copying := median(results[0])
 	fmt.Printf("%d minutes, 8 channels, 24 bits, 48 kHz: %.0f MB; median of %d runs\n", minutes, float64(st.Size())/1e6, runs)
