@@ -139,6 +139,15 @@ func (s *Server) URL(database string) string {
 
 // CreateDatabase makes a database unless it is there.
 func (s *Server) CreateDatabase(ctx context.Context, name string) error {
+	return s.createDatabase(ctx, name, "template1")
+}
+
+// CopyDatabase makes a database like another one, to which nobody is connected, unless it is there.
+func (s *Server) CopyDatabase(ctx context.Context, name, of string) error {
+	return s.createDatabase(ctx, name, of)
+}
+
+func (s *Server) createDatabase(ctx context.Context, name, template string) error {
 	c, err := pgx.Connect(ctx, s.URL("postgres"))
 	if err != nil {
 		return err
@@ -148,7 +157,7 @@ func (s *Server) CreateDatabase(ctx context.Context, name string) error {
 	if err := c.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)`, name).Scan(&there); err != nil || there {
 		return err
 	}
-	_, err = c.Exec(ctx, "CREATE DATABASE "+pgx.Identifier{name}.Sanitize())
+	_, err = c.Exec(ctx, "CREATE DATABASE "+pgx.Identifier{name}.Sanitize()+" TEMPLATE "+pgx.Identifier{template}.Sanitize())
 	return err
 }
 

@@ -38,9 +38,16 @@ func Main(m *testing.M) {
 	os.Exit(code)
 }
 
-// URL makes a fresh database with the schema and returns its connection string.
+// URL makes a fresh, empty database and returns its connection string.
 func URL(t *testing.T) string {
 	t.Helper()
+	running(t)
+	name := next()
+	require.NoError(t, server.CreateDatabase(t.Context(), name))
+	return server.URL(name)
+}
+
+func running(t *testing.T) {
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
 	once.Do(func() {
@@ -53,20 +60,39 @@ func URL(t *testing.T) string {
 		server, fail = pgserver.Start(ctx, pgserver.Options{Dir: dir, Scratch: true})
 	})
 	require.NoError(t, fail)
-	mu.Lock()
-	count++
-	name := fmt.Sprintf("test%d", count)
-	mu.Unlock()
-	require.NoError(t, server.CreateDatabase(ctx, name))
-	return server.URL(name)
 }
+
+func next() string {
+	mu.Lock()
+	defer mu.Unlock()
+	count++
+	return fmt.Sprintf("test%d", count)
+}
+
+// migrated is a database with the schema, once a process, that others are copies of.
+var migrated = sync.OnceValue(func() error {
+	const name = "migrated"
+	ctx := context.Background()
+	if err := server.CreateDatabase(ctx, name); err != nil {
+		return err
+	}
+	st, err := store.Open(ctx, server.URL(name))
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return st.Migrate(ctx)
+})
 
 // Store is a fresh, migrated database.
 func Store(t *testing.T) *store.Store {
 	t.Helper()
-	st, err := store.Open(context.Background(), URL(t))
+	running(t)
+	require.NoError(t, migrated())
+	name := next()
+	require.NoError(t, server.CopyDatabase(t.Context(), name, "migrated"))
+	st, err := store.Open(context.Background(), server.URL(name))
 	require.NoError(t, err)
 	t.Cleanup(st.Close)
-	require.NoError(t, st.Migrate(context.Background()))
 	return st
 }
