@@ -5,10 +5,12 @@ import (
 	"slices"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/mix"
 	"zestyloom/core/naming"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
+	"zestyloom/core/treat"
 	"zestyloom/core/wave"
 )
 
@@ -43,6 +45,38 @@ type Plan struct {
 	Start  int64         `json:"start"`  // samples since midnight
 	Frames int64         `json:"frames"` // of every file
 	Files  []File        `json:"files"`
+	// Sources are what the reel's strands were when it was ordered, by their names: made again, it is of the same sound.
+	// A plan of before there were any has none.
+	Sources map[string]Source `json:"sources,omitempty"`
+}
+
+// Source is a strand's sound, frozen: which file, by the caller's name for it and by its hash, and what is done to it.
+type Source struct {
+	File    string          `json:"file"`
+	Name    string          `json:"name"`    // of the file, for people
+	Hash    string          `json:"hash"`    // xxHash-64 of the whole file, 16 hexadecimal digits
+	Channel int             `json:"channel"` // from 0
+	Treat   treat.Treatment `json:"treat,omitzero"`
+	Drift   float64         `json:"drift,omitempty"` // ppm
+}
+
+// Resolve gives the sources of a plan that has them frozen. locate finds where a file lies now, and its hash; a file that
+// is another by now is refused, before anything is read of it.
+func (p Plan) Resolve(locate func(file string) (path, hash string, err error)) mix.Sources {
+	return func(strand string) (mix.Source, error) {
+		s, ok := p.Sources[strand]
+		if !ok {
+			return mix.Source{}, snag.Refuse("no_such_strand", "the strand %q was not among those that were ordered", strand)
+		}
+		path, hash, err := locate(s.File)
+		if err != nil {
+			return mix.Source{}, err
+		}
+		if hash != s.Hash {
+			return mix.Source{}, snag.Refuse("source_changed", "%s is not the file that was ordered any more (its hash was %s and is %s): order the delivery anew, or bring the file back", s.Name, s.Hash, hash)
+		}
+		return mix.Source{Path: path, Channel: s.Channel, Treat: s.Treat, Drift: s.Drift}, nil
+	}
 }
 
 // Make works out a plan. Every file of it has the reel's start and the same length.

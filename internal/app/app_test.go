@@ -367,3 +367,44 @@ func TestStrayFiles(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, app.Swept{}, s)
 }
+
+// What is ordered is delivered: what is done to a strand after the order is not in it, however often it is made again, and
+// a source that is another by now, or gone, is said.
+func TestOrdersAreFrozen(t *testing.T) {
+	f := setup(t)
+	file := f.take("poly8_s24.wav", "a.wav")
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	specs, err := f.Store.Specs(f.ctx)
+	require.NoError(t, err)
+	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID})
+	require.NoError(t, err)
+	route := weave.Route{Stem: "DX", Position: weave.Both}
+	_, err = f.EditReel(f.ctx, r.ID, r.Version, "route", []reel.Op{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}})
+	require.NoError(t, err)
+	ordered := make([]store.Delivery, 3)
+	for i := range ordered {
+		ordered[i], err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"})
+		require.NoError(t, err)
+	}
+	made := func(d store.Delivery) store.Delivery {
+		require.NoError(t, f.Deliver(f.ctx, d.ID))
+		d, err := f.Store.Delivery(f.ctx, d.ID)
+		require.NoError(t, err)
+		return d
+	}
+	first := made(ordered[0])
+	require.Equal(t, "proven", first.State)
+	require.NoError(t, f.edit(cell(f.strands(f.takes()[0])[0].ID, "trim_db", -6.0)))
+	second := made(ordered[1])
+	assert.Equal(t, first.Proof.Files[0].Channels, second.Proof.Files[0].Channels, "the trim came after the order")
+	anew, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"})
+	require.NoError(t, err)
+	assert.NotEqual(t, first.Proof.Files[0].Channels, made(anew).Proof.Files[0].Channels)
+
+	_, err = f.Store.Pool.Exec(f.ctx, `UPDATE files SET hash = 'other' WHERE id = $1`, file.ID)
+	require.NoError(t, err)
+	third := made(ordered[2])
+	assert.Equal(t, "failed", third.State)
+	assert.Contains(t, third.ErrorMessage, "a.wav is not the file that was ordered")
+}

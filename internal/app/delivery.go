@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/media"
@@ -116,6 +117,9 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 			return store.Delivery{}, snag.Refuse(f.Code, "%s", f.Message)
 		}
 	}
+	if plan.Sources, err = a.frozen(ctx, plan.Reel); err != nil {
+		return store.Delivery{}, err
+	}
 	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Plan: plan, State: "waiting"}
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.InsertDelivery(ctx, d); err != nil {
@@ -127,6 +131,52 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		return d, err
 	}
 	return a.Store.Delivery(ctx, d.ID)
+}
+
+// frozen is what the strands of a reel are now.
+func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Source, error) {
+	var ids []uuid.UUID
+	for name := range r.Strands() {
+		id, err := uuid.Parse(name)
+		if err != nil {
+			return nil, noStrand(name)
+		}
+		ids = append(ids, id)
+	}
+	strands, err := a.Store.StrandsByID(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[string]delivery.Source, len(strands))
+	for _, s := range strands {
+		out[s.ID.String()] = delivery.Source{File: s.FileID.String(), Name: s.FileName, Hash: s.FileHash, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}
+	}
+	return out, nil
+}
+
+// ordered finds the sources of an order as they were frozen; of one of before, as they are.
+func (a *App) ordered(ctx context.Context, p delivery.Plan) mix.Sources {
+	if p.Sources == nil {
+		return a.sources(ctx)
+	}
+	return p.Resolve(func(file string) (path, hash string, err error) {
+		id, err := uuid.Parse(file)
+		if err != nil {
+			return "", "", err
+		}
+		f, err := a.Store.File(ctx, id)
+		if errors.Is(err, ErrNotFound) {
+			return "", "", snag.Refuse("source_gone", "a recording that was ordered has been removed since: take it in again, and order the delivery anew")
+		}
+		if err != nil {
+			return "", "", err
+		}
+		path = a.Media.Path(f.WorkingPath)
+		if f.WorkingPath == "" {
+			path, err = a.original(f)
+		}
+		return path, f.Hash, err
+	})
 }
 
 func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) error {
@@ -243,8 +293,8 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), tell(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
-	// What is done to a strand while the job runs must not come between writing and proving.
-	sources, known := a.sources(ctx), map[string]mix.Source{}
+	// A file is looked for once: what happens to it meanwhile must not come between writing and proving.
+	sources, known := a.ordered(ctx, d.Plan), map[string]mix.Source{}
 	once := func(id string) (p mix.Source, err error) {
 		p, ok := known[id]
 		if !ok {

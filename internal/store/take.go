@@ -96,6 +96,7 @@ type Strand struct {
 	Drift         float64 // its take's: ppm
 	Shape         []byte
 	FileName      string
+	FileHash      string
 	FilePath      string // of the media folder; empty when Linked
 	Linked        string // of the shelf, when the sound is read where it lies
 	FileSize      int64
@@ -106,7 +107,7 @@ type Strand struct {
 const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set, read_by_hand`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
-	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
+	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
 	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, (f.facts->>'frames')::bigint AS frames
 	FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id `
 
