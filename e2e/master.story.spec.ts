@@ -124,6 +124,27 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await page.getByRole("button", { name: "One output fewer" }).click();
   await expect(page.getByLabel("Name of output 7")).toHaveCount(0);
   await expect(page.getByRole("row", { name: "Ferry on the outputs" }).getByText("0.0")).toHaveCount(2);
+  // Keys are quicker than answers: each counts, in its order, and none is told to do it again.
+  let answer = () => {};
+  const pressed = new Promise<void>((go) => {
+    answer = go;
+  });
+  await page.route("**/api/reels/*/edits", async (route) => {
+    await pressed;
+    await route.continue();
+  });
+  await page.getByRole("table", { name: "Tracks to stem channels" }).getByText("Ferry", { exact: true }).click();
+  for (const key of ["+", "+", "+", "-", "d", "+", "f"]) await page.keyboard.press(key);
+  answer();
+  const gainOfFerry = page.getByLabel("Gain of Ferry in dB");
+  await expect(gainOfFerry).toHaveValue(/3\.0/);
+  await expect(page.getByLabel("Stem of Ferry")).toHaveValue("FX");
+  await page.unroute("**/api/reels/*/edits");
+  for (let i = 0; i < 6; i++) await page.keyboard.press("ControlOrMeta+z");
+  await expect(gainOfFerry).toHaveValue(/1\.0/);
+  await page.keyboard.press("-");
+  await expect(gainOfFerry).toHaveValue(/^[^1-9]*0\.0/);
+  await expect(page.getByText(/Somebody else/)).toHaveCount(0);
   await accessible(page);
 
   // Delivery: names are shown filled in, snags are listed, the master is made and proven.

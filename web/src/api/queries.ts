@@ -85,9 +85,15 @@ export function useTakes(production: string) {
 }
 
 export function useReel(production: string) {
+  const client = useQueryClient();
   return useQuery({
     queryKey: keys.reel(production),
-    queryFn: () => must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } })),
+    queryFn: async () => {
+      const got = await must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
+      // What was asked for before an edit may arrive after the edit's answer.
+      const here = client.getQueryData<Reel>(keys.reel(production));
+      return here && here.id === got.id && here.version > got.version ? here : got;
+    },
   });
 }
 
@@ -243,13 +249,29 @@ export function useProductionEnd() {
   });
 }
 
-/** Changes the reel. A stale edit is refused by the server, and the reel as it is now is shown. */
+/** What is done to a reel, in words and in operations. */
+export type ReelEdit = { what: string; ops: ReelOp[] };
+
+/**
+ * Edits of a production go to the server one after the other, in the order in which they were made, each on what came
+ * of the one before.
+ */
+const inTurn = (production: string) => ({ id: `edits ${production}` });
+
+/**
+ * Changes the reel. An edit is given as a function of the reel as it is when its turn comes (null for nothing to do), so
+ * that quick keys add up. One that is stale because of somebody else is refused by the server, and the reel as it is
+ * now is shown.
+ */
 export function useEditReel(production: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (v: { what: string; ops: ReelOp[] }) => {
+    scope: inTurn(production),
+    mutationFn: async (edit: (reel: Reel) => ReelEdit | null) => {
       const reel = client.getQueryData<Reel>(keys.reel(production));
       if (!reel) throw new Error("The reel is not loaded yet.");
+      const v = edit(reel);
+      if (!v) return reel;
       const answer = await api.POST("/api/reels/{reel}/edits", {
         params: { path: { reel: reel.id } },
         body: { version: reel.version, what: v.what, ops: v.ops },
@@ -269,16 +291,21 @@ export function useEditReel(production: string) {
   });
 }
 
-export function useSetWidth(production: string) {
+/** Makes the master wider or narrower by some outputs. */
+export function useGrow(production: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (v: { reel: Reel; outputs: number }) =>
-      must(
+    scope: inTurn(production),
+    mutationFn: async (by: number) => {
+      const reel = client.getQueryData<Reel>(keys.reel(production));
+      if (!reel) throw new Error("The reel is not loaded yet.");
+      return must(
         api.POST("/api/reels/{reel}/width", {
-          params: { path: { reel: v.reel.id } },
-          body: { version: v.reel.version, outputs: v.outputs },
+          params: { path: { reel: reel.id } },
+          body: { version: reel.version, outputs: reel.outputs.length + by },
         }),
-      ),
+      );
+    },
     onSuccess: (reel) => client.setQueryData(keys.reel(production), reel),
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
@@ -288,6 +315,7 @@ export function useSetWidth(production: string) {
 export function useLayTakes(production: string) {
   const client = useQueryClient();
   return useMutation({
+    scope: inTurn(production),
     mutationFn: async (takes: Take[]) => {
       const reel =
         client.getQueryData<Reel>(keys.reel(production)) ??
@@ -313,6 +341,7 @@ export function useLayTakes(production: string) {
 export function useUndo(production: string) {
   const client = useQueryClient();
   return useMutation({
+    scope: inTurn(production),
     mutationFn: async (way: "undo" | "redo") => ({
       way,
       ...(await must(api.POST(`/api/productions/{production}/${way}`, { params: { path: { production } } }))),

@@ -3,7 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Minus, Plus } from "lucide-react";
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Production, Reel, Route, Stem, Track } from "../../api/client";
-import { useEditReel, useProduction, useReel } from "../../api/queries";
+import { type ReelEdit, useEditReel, useProduction, useReel } from "../../api/queries";
 import { duration, fromHome, plural, timecodeAt } from "../../format";
 import { hear, stop, useMonitor } from "../../listening/engine";
 import { useProductionId } from "../../Shell";
@@ -72,11 +72,10 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
     const send = (kind: Stem["kind"]) => {
       const stem = reel.stems.find((s) => s.kind === kind);
       if (!track || !stem) return;
-      const old = reel.routes[track.id];
-      mutate({
+      mutate((now) => ({
         what: `send ${track.label} to ${stem.name}`,
-        ops: [{ set_route: { track: track.id, route: { ...(old ?? plainRoute), stem: stem.id } } }],
-      });
+        ops: [{ set_route: { track: track.id, route: { ...(now.routes[track.id] ?? plainRoute), stem: stem.id } } }],
+      }));
     };
     const hearTrack = () => {
       if (useMonitor.getState().hearing) {
@@ -121,7 +120,8 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
         name: "Send this track to no stem",
         key: "Backspace",
         run: () =>
-          track && mutate({ what: `send ${track.label} to no stem`, ops: [{ set_route: { track: track.id } }] }),
+          track &&
+          mutate(() => ({ what: `send ${track.label} to no stem`, ops: [{ set_route: { track: track.id } }] })),
       },
       {
         id: "placed",
@@ -129,10 +129,10 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
         run: () => {
           const lost = track?.clips.filter((c) => c.unplaced) ?? [];
           if (track && lost.length > 0)
-            mutate({
+            mutate(() => ({
               what: `say where ${track.label} belongs`,
               ops: lost.map((c) => ({ set_placed: { track: track.id, id: c.id, placed: true } })),
-            });
+            }));
         },
       },
       { id: "in", name: "Zoom in", key: "+", run: () => zoom(2) },
@@ -218,10 +218,15 @@ function Timeline({ production: p, reel }: { production: Production; reel: Reel 
 
 const plainRoute: Route = { stem: "", gain_db: 0, position: "both" };
 
-function toggle(t: Track) {
-  return {
-    what: `turn ${t.label} ${t.off ? "on" : "off"}`,
-    ops: [{ set_track: { id: t.id, label: t.label, off: !t.off } }],
+/** Turns a track off or on: what it is not when the edit's turn comes. */
+function toggle({ id }: Track) {
+  return (now: Reel): ReelEdit | null => {
+    const t = now.tracks.find((o) => o.id === id);
+    if (!t) return null;
+    return {
+      what: `turn ${t.label} ${t.off ? "on" : "off"}`,
+      ops: [{ set_track: { id, label: t.label, off: !t.off } }],
+    };
   };
 }
 

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
 import { useMemo, useState } from "react";
 import type { Output, Reel, Route, Stem, Track } from "../../api/client";
-import { useEditReel, useReel, useSetWidth } from "../../api/queries";
+import { type ReelEdit, useEditReel, useGrow, useReel } from "../../api/queries";
 import { factor, gain, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
@@ -36,17 +36,16 @@ export function WeaveStage() {
   const production = useProductionId();
   const { data: reel } = useReel(production);
   const { mutate: edit } = useEditReel(production);
-  const width = useSetWidth(production);
+  const width = useGrow(production);
   const { rows, track, choose, arrows } = useTrackChoice(reel);
   const list = useMemo<Command[]>(() => {
-    const change = (part: Partial<Route>, what: string) => {
-      const old = track && reel?.routes[track.id];
-      if (track && old) edit({ what, ops: [{ set_route: { track: track.id, route: { ...old, ...part } } }] });
-    };
     const send = (kind: Stem["kind"]) => {
       const stem = reel?.stems.find((s) => s.kind === kind);
-      if (reel && track && stem) edit(routeTo(reel, track, stem));
+      if (track && stem) edit(routeTo(track, stem));
     };
+    const raise = (by: number) =>
+      track &&
+      edit(reroute(track, `${by > 0 ? "raise" : "lower"} ${track.label}`, (r) => ({ gain_db: clamp(r.gain_db + by) })));
     return [
       ...arrows,
       ...Object.entries(stemKeys).map(([key, kind]) => ({
@@ -59,22 +58,18 @@ export function WeaveStage() {
         id: "up",
         name: "Gain up by 1 dB",
         key: "+",
-        run: () =>
-          track &&
-          change({ gain_db: Math.min(24, (reel?.routes[track.id]?.gain_db ?? 0) + 1) }, `raise ${track.label}`),
+        run: () => raise(1),
       },
       {
         id: "down",
         name: "Gain down by 1 dB",
         key: "-",
-        run: () =>
-          track &&
-          change({ gain_db: Math.max(-96, (reel?.routes[track.id]?.gain_db ?? 0) - 1) }, `lower ${track.label}`),
+        run: () => raise(-1),
       },
       ...(Object.keys(positions) as Route["position"][]).map((p) => ({
         id: p,
         name: `Position: ${positions[p]}`,
-        run: () => change({ position: p }, `put ${track?.label} ${positions[p]}`),
+        run: () => track && edit(reroute(track, `put ${track.label} ${positions[p]}`, () => ({ position: p }))),
       })),
     ];
   }, [reel, track, arrows, edit]);
@@ -84,7 +79,6 @@ export function WeaveStage() {
   const channels: Channel[] = reel.stems.flatMap((stem) =>
     stem.channels.map((c, index) => ({ stem, index, name: `${stem.name} ${c}` })),
   );
-  const grow = (by: number) => width.mutate({ reel, outputs: reel.outputs.length + by });
   return (
     <>
       <StageHead
@@ -92,11 +86,11 @@ export function WeaveStage() {
         says={`${plural(reel.tracks.length, "track")} through ${plural(reel.stems.length, "stem")} to ${plural(reel.outputs.length, "output")}`}
       >
         <span className="text-quiet">Outputs</span>
-        <Button aria-label="One output fewer" disabled={reel.outputs.length <= 1} onClick={() => grow(-1)}>
+        <Button aria-label="One output fewer" disabled={reel.outputs.length <= 1} onClick={() => width.mutate(-1)}>
           <Minus size={14} />
         </Button>
         <output className="figures w-6 text-center">{reel.outputs.length}</output>
-        <Button aria-label="One output more" disabled={reel.outputs.length >= 64} onClick={() => grow(1)}>
+        <Button aria-label="One output more" disabled={reel.outputs.length >= 64} onClick={() => width.mutate(1)}>
           <Plus size={14} />
         </Button>
       </StageHead>
@@ -127,11 +121,29 @@ export function WeaveStage() {
   );
 }
 
-function routeTo(reel: Reel, track: Track, stem: Stem, position?: Route["position"]) {
-  const old = reel.routes[track.id];
-  const route: Route = { gain_db: old?.gain_db ?? 0, position: position ?? old?.position ?? "both", stem: stem.id };
-  return { what: `send ${track.label} to ${stem.name}`, ops: [{ set_route: { track: track.id, route } }] };
+const clamp = (gain: number) => Math.max(-96, Math.min(24, gain));
+
+/** Sends a track to a stem, at its gain and position if it has been sent before. */
+function routeTo(track: Track, stem: Stem, position?: Route["position"]) {
+  return (reel: Reel): ReelEdit => {
+    const old = reel.routes[track.id];
+    const route: Route = { gain_db: old?.gain_db ?? 0, position: position ?? old?.position ?? "both", stem: stem.id };
+    return { what: `send ${track.label} to ${stem.name}`, ops: [{ set_route: { track: track.id, route } }] };
+  };
 }
+
+/** Changes a part of how a track is sent, if it is. */
+function reroute(track: Track, what: string, part: (old: Route) => Partial<Route>) {
+  return (reel: Reel): ReelEdit | null => {
+    const old = reel.routes[track.id];
+    return old ? { what, ops: [{ set_route: { track: track.id, route: { ...old, ...part(old) } } }] } : null;
+  };
+}
+
+const unroute = (track: Track) => (): ReelEdit => ({
+  what: `send ${track.label} to no stem`,
+  ops: [{ set_route: { track: track.id } }],
+});
 
 function Heads({ channels }: { channels: { name: string; kind: Stem["kind"] | undefined }[] }) {
   return (
@@ -203,13 +215,12 @@ function TracksGrid({
                   onClick={() => {
                     const here = route?.stem === c.stem.id;
                     const side = c.index === 0 ? "left" : "right";
-                    if (!here) edit(routeTo(reel, t, c.stem));
+                    if (!here) edit(routeTo(t, c.stem));
                     else if ((shares[route.position][c.index] ?? 0) > 0) {
                       // Off at this crossing: what is left is the other side, or nothing.
-                      if (route.position === side)
-                        edit({ what: `send ${t.label} to no stem`, ops: [{ set_route: { track: t.id } }] });
-                      else edit(routeTo(reel, t, c.stem, side === "left" ? "right" : "left"));
-                    } else edit(routeTo(reel, t, c.stem, "both"));
+                      if (route.position === side) edit(unroute(t));
+                      else edit(routeTo(t, c.stem, side === "left" ? "right" : "left"));
+                    } else edit(routeTo(t, c.stem, "both"));
                   }}
                 />
               ))}
@@ -238,11 +249,8 @@ function RouteFields({
   const save = () => {
     const v = Number(draft?.replace("−", "-").replace(",", "."));
     if (draft !== null && route && Number.isFinite(v) && v !== route.gain_db) {
-      const gain_db = Math.max(-96, Math.min(24, v));
-      edit({
-        what: `set ${t.label} to ${gain(gain_db)}`,
-        ops: [{ set_route: { track: t.id, route: { ...route, gain_db } } }],
-      });
+      const gain_db = clamp(v);
+      edit(reroute(t, `set ${t.label} to ${gain(gain_db)}`, () => ({ gain_db })));
     }
     setDraft(null);
   };
@@ -266,9 +274,7 @@ function RouteFields({
         className={`w-[88px] ${route ? "" : "text-caution"}`}
         onChange={(e) => {
           const to = reel.stems.find((s) => s.id === e.target.value);
-          edit(
-            to ? routeTo(reel, t, to) : { what: `send ${t.label} to no stem`, ops: [{ set_route: { track: t.id } }] },
-          );
+          edit(to ? routeTo(t, to) : unroute(t));
         }}
       >
         <option value="">no stem</option>
@@ -284,13 +290,10 @@ function RouteFields({
         disabled={!route}
         value={route?.position ?? "both"}
         className="w-[112px] disabled:opacity-60"
-        onChange={(e) =>
-          route &&
-          edit({
-            what: `put ${t.label} ${positions[e.target.value as Route["position"]]}`,
-            ops: [{ set_route: { track: t.id, route: { ...route, position: e.target.value as Route["position"] } } }],
-          })
-        }
+        onChange={(e) => {
+          const position = e.target.value as Route["position"];
+          edit(reroute(t, `put ${t.label} ${positions[position]}`, () => ({ position })));
+        }}
       >
         {Object.entries(positions).map(([k, name]) => (
           <option key={k} value={k}>
@@ -402,14 +405,15 @@ function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen
 
 function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]; edit: Edit }) {
   const [draft, setDraft] = useState<{ at: number; name: string } | null>(null);
-  const put = (outputs: Output[], what: string) => edit({ what, ops: [{ set_outputs: { outputs } }] });
+  const put = (at: number, part: Partial<Output>, what: string) =>
+    edit((now) => ({
+      what,
+      ops: [{ set_outputs: { outputs: now.outputs.map((o, i) => (i === at ? { ...o, ...part } : o)) } }],
+    }));
   const save = () => {
     const old = draft && reel.outputs[draft.at];
     if (draft && old && draft.name.trim() !== "" && draft.name.trim() !== old.name) {
-      put(
-        reel.outputs.map((o, i) => (i === draft.at ? { ...o, name: draft.name.trim() } : o)),
-        `name output ${draft.at + 1} ${draft.name.trim()}`,
-      );
+      put(draft.at, { name: draft.name.trim() }, `name output ${draft.at + 1} ${draft.name.trim()}`);
     }
     setDraft(null);
   };
@@ -456,9 +460,8 @@ function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]
                   label={`${c.name} to output ${i + 1}`}
                   onClick={() =>
                     put(
-                      reel.outputs.map((x, k) =>
-                        k === i ? { ...x, stem: on ? "" : c.stem.id, channel: on ? 0 : c.index } : x,
-                      ),
+                      i,
+                      { stem: on ? "" : c.stem.id, channel: on ? 0 : c.index },
                       on ? `silence output ${i + 1}` : `put ${c.name} on output ${i + 1}`,
                     )
                   }
