@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"sync"
 	"time"
@@ -216,6 +217,14 @@ func tidy(ctx context.Context, a *app.App, log *slog.Logger) {
 
 // with opens the database and the media folder, and closes them after fn.
 func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error) {
+	// A page of takes is made of thousands of small things: the collector waits until they are worth its while, and is
+	// its usual self in a process that holds much.
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(400)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(512 << 20)
+	}
 	url := s.database
 	var trouble func() string
 	if url == "" {

@@ -56,9 +56,14 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 	if err != nil {
 		return nil, err
 	}
-	of := map[uuid.UUID][]store.Strand{}
-	for _, st := range strands {
-		of[st.TakeID] = append(of[st.TakeID], st)
+	of := make(map[uuid.UUID][]store.Strand, len(ts)) // they come take by take
+	for from := 0; from < len(strands); {
+		to := from + 1
+		for to < len(strands) && strands[to].TakeID == strands[from].TakeID {
+			to++
+		}
+		of[strands[from].TakeID] = strands[from:to]
+		from = to
 	}
 	suggested, err := s.app.Store.Suggestions(ctx, ids)
 	if err != nil {
@@ -73,12 +78,12 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 	if err != nil {
 		return nil, err
 	}
-	out := []contract.Take{}
+	out := make([]contract.Take, 0, len(ts))
 	for _, t := range ts {
 		v := contract.Take{
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
 			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
-			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: []contract.Strand{},
+			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: make([]contract.Strand, 0, len(of[t.ID])),
 			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
 			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID], Camera: cameras[t.ID],

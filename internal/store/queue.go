@@ -5,7 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5"
 )
 
 // Workers hold an advisory lock for as long as they live: the database lets go of it the moment a
@@ -24,7 +24,7 @@ var ErrLost = errors.New("the session that held the worker's lock has ended")
 // HoldWorker marks a worker as alive until release is called or the process ends. The context it gives ends with the
 // cause ErrLost when the database no longer holds the lock: others count the worker as dead from then on.
 func (s *Store) HoldWorker(ctx context.Context, worker string) (held context.Context, release func(), err error) {
-	c, err := s.Pool.Acquire(ctx)
+	c, err := s.own(ctx)
 	if err != nil {
 		return nil, nil, Tag(err)
 	}
@@ -58,10 +58,10 @@ func (s *Store) HoldWorker(ctx context.Context, worker string) (held context.Con
 	}, nil
 }
 
-func releaseHeld(c *pgxpool.Conn) {
+func releaseHeld(c *pgx.Conn) {
 	ctx, cancel := context.WithTimeout(context.Background(), watchAnswer)
 	defer cancel()
-	_ = c.Hijack().Close(ctx)
+	_ = c.Close(ctx)
 }
 
 // FreeOrphans makes jobs of workers that are dead available again, and returns how many. It is counted in a job how

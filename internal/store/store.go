@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -17,6 +18,7 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
+	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 
 	"zestyloom/core/snag"
 )
@@ -33,17 +35,41 @@ type Store struct {
 	Pool *pgxpool.Pool
 }
 
+// maxConns is how many connections the pool may have, if the database's address does not say (pool_max_conns): some for
+// the requests that wait for an answer at once, some for the jobs.
+const maxConns = 16
+
 // Open connects to a database.
 func Open(ctx context.Context, url string) (*Store, error) {
-	pool, err := pgxpool.New(ctx, url)
+	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("the database's address is not understood: %w", err)
+	}
+	if !strings.Contains(url, "pool_max_conns") {
+		config.MaxConns = maxConns
+	}
+	config.AfterConnect = func(_ context.Context, c *pgx.Conn) error {
+		pgxuuid.Register(c.TypeMap())
+		return nil
+	}
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, err
 	}
 	if err := pool.Ping(ctx); err != nil {
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
 	return &Store{Queries{tagged{pool}}, pool}, nil
+}
+
+// own is a connection that is held for long: not one of the pool, which others would wait for.
+func (s *Store) own(ctx context.Context) (*pgx.Conn, error) {
+	c, err := s.Pool.Acquire(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return c.Hijack(), nil
 }
 
 // Close closes all connections.
@@ -175,20 +201,17 @@ func (q Queries) Notify(ctx context.Context, payload string) error {
 
 // Listen calls fn with every notification until ctx ends, after it has called begun.
 func (s *Store) Listen(ctx context.Context, begun func(), fn func(payload string)) error {
-	c, err := s.Pool.Acquire(ctx)
+	c, err := s.own(ctx)
 	if err != nil {
 		return err
 	}
-	defer func() {
-		// Out of the pool: this connection is subscribed, others must not inherit that.
-		_ = c.Hijack().Close(context.WithoutCancel(ctx))
-	}()
+	defer func() { _ = c.Close(context.WithoutCancel(ctx)) }()
 	if _, err := c.Exec(ctx, `LISTEN zestyloom`); err != nil {
 		return err
 	}
 	begun()
 	for {
-		n, err := c.Conn().WaitForNotification(ctx)
+		n, err := c.WaitForNotification(ctx)
 		if err != nil {
 			return err
 		}

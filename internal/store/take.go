@@ -2,8 +2,10 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/snag"
 	"zestyloom/core/survey"
@@ -108,8 +110,28 @@ const takeColumns = `id, production_id, name, scene, take, roll, note, circled, 
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
-	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, (f.facts->>'frames')::bigint AS frames
+	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, coalesce(f.frames, 0) AS frames
 	FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id `
+
+// strands collects strands. There are thousands in a page of takes: they are read by place and not by name, and a
+// treatment only where there is one.
+func strands(ctx context.Context, q Queries, sql string, args ...any) ([]Strand, error) {
+	rows, err := q.db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	var treated []byte
+	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s Strand, err error) {
+		err = row.Scan((*[16]byte)(&s.ID), (*[16]byte)(&s.TakeID), (*[16]byte)(&s.FileID), &s.Channel, &s.Position, &s.Label, &s.LabelSource, &s.RecorderTrack, &s.Peak, &s.RMS,
+			&s.Stem, &s.Part, &treated, &s.Loose, &s.Shift, &s.Drift, &s.Shape, &s.FileName, &s.FileHash, &s.FilePath,
+			&s.Linked, &s.FileSize, &s.FileModified, &s.Frames)
+		if err == nil && len(treated) > 2 { // {} is none
+			err = json.Unmarshal(treated, &s.Treat)
+		}
+		return s, err
+	})
+	return all, Tag(err)
+}
 
 // Take finds one.
 func (q Queries) Take(ctx context.Context, id uuid.UUID) (Take, error) {
@@ -135,8 +157,8 @@ func (q Queries) TakeCount(ctx context.Context, production uuid.UUID) (n int, er
 // TakeSnags counts the takes of a production that something is amiss with: snags of their own, or
 // strands that sound and have no label.
 func (q Queries) TakeSnags(ctx context.Context, production uuid.UUID, silence float64) (n int, err error) {
-	err = q.db.QueryRow(ctx, `SELECT count(*) FROM takes t WHERE production_id = $1 AND (jsonb_array_length(snags) > 0 AND NOT accepted OR NOT certain AND NOT accepted
-		OR EXISTS (SELECT FROM strands s WHERE s.take_id = t.id AND s.label = '' AND s.peak >= $2))`, production, silence).Scan(&n)
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT id FROM takes WHERE production_id = $1 AND NOT accepted AND (NOT certain OR jsonb_array_length(snags) > 0)
+		UNION SELECT t.id FROM strands s JOIN takes t ON t.id = s.take_id WHERE t.production_id = $1 AND s.label = '' AND s.peak >= $2) amiss`, production, silence).Scan(&n)
 	return n, err
 }
 
@@ -169,18 +191,18 @@ func (q Queries) DeleteEmptyTakes(ctx context.Context, takes []uuid.UUID) error 
 
 // Strands lists the strands of takes, in order.
 func (q Queries) Strands(ctx context.Context, takes []uuid.UUID) ([]Strand, error) {
-	return many[Strand](ctx, q, strandSelect+`WHERE s.take_id = ANY($1) ORDER BY s.take_id, s.position`, takes)
+	return strands(ctx, q, strandSelect+`WHERE s.take_id = ANY($1) ORDER BY s.take_id, s.position`, takes)
 }
 
 // StrandsOfFiles lists the strands that come from files.
 func (q Queries) StrandsOfFiles(ctx context.Context, files []uuid.UUID) ([]Strand, error) {
-	return many[Strand](ctx, q, strandSelect+`WHERE s.file_id = ANY($1) ORDER BY s.file_id, s.channel`, files)
+	return strands(ctx, q, strandSelect+`WHERE s.file_id = ANY($1) ORDER BY s.file_id, s.channel`, files)
 }
 
 // TakesWithPicture tells which of some takes come with a picture.
 func (q Queries) TakesWithPicture(ctx context.Context, takes []uuid.UUID) (map[uuid.UUID]bool, error) {
 	type row struct{ TakeID uuid.UUID }
-	rows, err := many[row](ctx, q, `SELECT DISTINCT s.take_id FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = ANY($1) AND f.facts ? 'picture'`, takes)
+	rows, err := many[row](ctx, q, `SELECT DISTINCT s.take_id FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = ANY($1) AND f.has_picture`, takes)
 	out := map[uuid.UUID]bool{}
 	for _, r := range rows {
 		out[r.TakeID] = true
@@ -190,7 +212,7 @@ func (q Queries) TakesWithPicture(ctx context.Context, takes []uuid.UUID) (map[u
 
 // StrandsByID lists some.
 func (q Queries) StrandsByID(ctx context.Context, ids []uuid.UUID) ([]Strand, error) {
-	return many[Strand](ctx, q, strandSelect+`WHERE s.id = ANY($1) ORDER BY s.file_id, s.channel`, ids)
+	return strands(ctx, q, strandSelect+`WHERE s.id = ANY($1) ORDER BY s.file_id, s.channel`, ids)
 }
 
 // Strand finds one.
