@@ -10,8 +10,8 @@ import (
 	"slices"
 	"strings"
 
-	"zestyloom/core/ahead"
 	"zestyloom/core/audio"
+	"zestyloom/core/readahead"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/wave"
@@ -300,7 +300,7 @@ func (j *Join) Run(ctx context.Context, progress func(done int64)) error {
 		reading += int64(n)
 		return n * frame, nil
 	}
-	err = ahead.Run(ctx, block, fill, func(block []byte) error {
+	err = readahead.Run(ctx, block, fill, func(block []byte) error {
 		_, err := out.w.Write(block)
 		if progress != nil {
 			progress(out.w.Frames())

@@ -19,35 +19,35 @@ import (
 
 // Strand is one channel of a file on its way into another.
 type Strand struct {
-	Path    string
-	Channel int // from 1
-	Label   string
-	Track   int // the recorder's, 0 when not known
+	Path    string `json:"path"`
+	Channel int    `json:"channel"` // from 1
+	Label   string `json:"label"`
+	Track   int    `json:"track"` // the recorder's, 0 when not known
 }
 
 // Out is a file to be made of strands, in the order of its channels.
 type Out struct {
-	Path    string
-	Strands []Strand
-	Order   []audio.Speaker // where the channels are a layout's
-	Mask    uint32          // the speakers assigned where Order says nothing; 0 for none
+	Path    string          `json:"path"`
+	Strands []Strand        `json:"strands"`
+	Order   []audio.Speaker `json:"order"` // where the channels are a layout's
+	Mask    uint32          `json:"mask"`  // the speakers assigned where Order says nothing; 0 for none
 }
 
 // Said is what the files are to say of themselves: of their tracks each strand speaks.
 type Said struct {
-	Facts source.Facts // project, scene, take, roll, note, flags, start and rate
-	Bare  bool         // nothing is known: no metadata is written
+	Facts source.Facts `json:"facts"` // project, scene, take, roll, note, flags, start and rate
+	Bare  bool         `json:"bare"`  // nothing is known: no metadata is written
 }
 
 // WriteOptions say what is allowed.
 type WriteOptions struct {
-	Force bool // overwrite
-	Pad   bool // silence at the end of the shorter strands; they must be equally long otherwise
+	Force bool `json:"force"` // overwrite
+	Pad   bool `json:"pad"`   // silence at the end of the shorter strands; they must be equally long otherwise
 	// Shortest ends all with the shortest strand instead of padding.
-	Shortest bool
+	Shortest bool `json:"shortest"`
 	// Leads is how many frames of silence come before a source's first, by its path; none where it isn't
 	// named.
-	Leads map[string]int64
+	Leads map[string]int64 `json:"leads"`
 }
 
 // Written is what Write made.

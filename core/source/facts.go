@@ -10,6 +10,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/stored"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
@@ -17,33 +18,48 @@ import (
 // Facts is what the metadata of a file amounts to, brought together from iXML, bext, description
 // lines and the file's name, in that order of trust.
 type Facts struct {
-	Start   int64 // samples since midnight at the file's rate, -1 when not known
-	Rate    timecode.Rate
-	Project string
-	Scene   string
-	Take    string
-	Roll    string
-	Note    string
+	Start   int64         `json:"start"` // samples since midnight at the file's rate, -1 when not known
+	Rate    timecode.Rate `json:"rate"`
+	Project string        `json:"project"`
+	Scene   string        `json:"scene"`
+	Take    string        `json:"take"`
+	Roll    string        `json:"roll"`
+	Note    string        `json:"note"`
 
-	Circled, WildTrack, NoGood, FalseStart bool
+	Circled    bool `json:"circled"`
+	WildTrack  bool `json:"wild_track"`
+	NoGood     bool `json:"no_good"`
+	FalseStart bool `json:"false_start"`
 
-	Recorder string // what wrote the file, empty when it doesn't say
-	Day      string // yyyy-mm-dd, empty when it doesn't say
+	Recorder string `json:"recorder"` // what wrote the file, empty when it doesn't say
+	Day      string `json:"day"`      // yyyy-mm-dd, empty when it doesn't say
 
-	Family  string // FAMILY_UID of the set of files this one belongs to
-	SetSize int    // TOTAL_FILES, 0 when not given
-	Index   int    // FILE_SET_INDEX where it is a number, else 0
+	Family  string `json:"family"`   // FAMILY_UID of the set of files this one belongs to
+	SetSize int    `json:"set_size"` // TOTAL_FILES, 0 when not given
+	Index   int    `json:"index"`    // FILE_SET_INDEX where it is a number, else 0
 
-	Tracks []TrackFact // in channel order, one a channel
-	Snags  []snag.Snag // those of the file and those of its metadata
+	Tracks []TrackFact `json:"tracks"` // in channel order, one a channel
+	Snags  []snag.Snag `json:"snags"`  // those of the file and those of its metadata
+}
+
+// UnmarshalJSON reads it under the names that its fields have now, and those that they had.
+func (f *Facts) UnmarshalJSON(b []byte) error {
+	type plain Facts
+	return stored.Decode(b, (*plain)(f))
 }
 
 // TrackFact is what is known of one channel.
 type TrackFact struct {
-	Channel       int // in this file, from 1
-	Label         string
-	LabelSource   string // ixml, bext, name or empty
-	RecorderTrack int    // 0 when not known
+	Channel       int    `json:"channel"` // in this file, from 1
+	Label         string `json:"label"`
+	LabelSource   string `json:"label_source"`   // ixml, bext, name or empty
+	RecorderTrack int    `json:"recorder_track"` // 0 when not known
+}
+
+// UnmarshalJSON reads it under the names that its fields have now, and those that they had.
+func (t *TrackFact) UnmarshalJSON(b []byte) error {
+	type plain TrackFact
+	return stored.Decode(b, (*plain)(t))
 }
 
 // Gather brings together what the file says of itself. name is the file's name, used for the

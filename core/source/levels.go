@@ -5,8 +5,8 @@ import (
 	"errors"
 	"io"
 
-	"zestyloom/core/ahead"
 	"zestyloom/core/audio"
+	"zestyloom/core/readahead"
 	"zestyloom/core/safely"
 )
 
@@ -49,7 +49,7 @@ func (s *Source) EachBlock(ctx context.Context, size int, fn func(raw []byte, fr
 		reading += int64(n)
 		return n * frameBytes, err
 	}
-	return ahead.Run(ctx, max(1, size/frameBytes)*frameBytes, fill, func(raw []byte) error {
+	return readahead.Run(ctx, max(1, size/frameBytes)*frameBytes, fill, func(raw []byte) error {
 		at := used
 		used += int64(len(raw) / frameBytes)
 		return fn(raw, at)

@@ -14,8 +14,9 @@ import (
 
 // Rate is a timecode rate: Num/Den frames a second, counted in Base frames a nominal second.
 type Rate struct {
-	Num, Den int64
-	Drop     bool
+	Num  int64 `json:"num"`
+	Den  int64 `json:"den"`
+	Drop bool  `json:"drop"`
 }
 
 // Zero reports whether no rate is known.

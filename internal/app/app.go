@@ -60,7 +60,7 @@ type Event struct {
 	Total      int64     `json:"total,omitempty"`
 }
 
-func tell(ctx context.Context, q store.Queries, events ...Event) error {
+func publish(ctx context.Context, q store.Queries, events ...Event) error {
 	for _, e := range events {
 		b, err := json.Marshal(e)
 		if err != nil {
@@ -83,7 +83,7 @@ func (a *App) progress(ctx context.Context, production, id uuid.UUID) func(done,
 		}
 		last = now
 		// Progress that can't be told is no reason to stop the work.
-		_ = tell(ctx, a.Store.Queries, Event{Production: production, Kind: "progress", ID: id.String(), Done: done, Total: total})
+		_ = publish(ctx, a.Store.Queries, Event{Production: production, Kind: "progress", ID: id.String(), Done: done, Total: total})
 	}
 }
 

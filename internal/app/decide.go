@@ -76,7 +76,7 @@ func (a *App) DecideSync(ctx context.Context, id uuid.UUID, d Decision) (along i
 }
 
 // lockPair finds a pair, with its production locked.
-func (a *App) lockPair(ctx context.Context, tx store.Tx, id uuid.UUID) (p store.Production, l Lie, err error) {
+func (a *App) lockPair(ctx context.Context, tx store.Tx, id uuid.UUID) (p store.Production, l Placement, err error) {
 	s, err := tx.Sync(ctx, id)
 	if err != nil {
 		return p, l, err
@@ -90,12 +90,12 @@ func (a *App) lockPair(ctx context.Context, tx store.Tx, id uuid.UUID) (p store.
 	if s, err = tx.Sync(ctx, id); err != nil { // as it is now that it is locked
 		return p, l, err
 	}
-	l, err = lie(ctx, tx.Queries, p, s)
+	l, err = placementIn(ctx, tx.Queries, p, s)
 	return p, l, err
 }
 
 // agree finds the other pairs of a take that say that it begins there, too.
-func agree(ctx context.Context, tx store.Tx, p store.Production, l Lie, start int64) (out []syncMove, err error) {
+func agree(ctx context.Context, tx store.Tx, p store.Production, l Placement, start int64) (out []syncMove, err error) {
 	rows, err := tx.Syncs(ctx, p.ID)
 	if err != nil {
 		return nil, err
@@ -104,7 +104,7 @@ func agree(ctx context.Context, tx store.Tx, p store.Production, l Lie, start in
 		if s.Take != l.take.ID || s.ID == l.pair.ID || s.State != "aligned" {
 			continue
 		}
-		o, err := lie(ctx, tx.Queries, p, s)
+		o, err := placementIn(ctx, tx.Queries, p, s)
 		if err != nil {
 			return nil, err
 		}

@@ -187,7 +187,7 @@ func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) 
 	if err := tx.SetDeliveryJob(ctx, d.ID, job); err != nil {
 		return err
 	}
-	return tell(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()})
+	return publish(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()})
 }
 
 // RetryDelivery makes a failed or cancelled delivery again, from the same order.
@@ -224,7 +224,7 @@ func (a *App) CancelDelivery(ctx context.Context, id uuid.UUID) (store.Delivery,
 		if err := tx.MoveDelivery(ctx, id, "cancelled", nil); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()})
+		return publish(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()})
 	})
 	if err != nil {
 		return d, err
@@ -262,7 +262,7 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 		},
 		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
 			err := a.Store.FailDelivery(ctx, id, attempt, a.Media.Refusal(why))
-			return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+			return errors.Join(err, publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
 		},
 		row: func(ctx context.Context) (string, *uuid.UUID, error) {
 			now, err := a.Store.Delivery(ctx, id)
@@ -280,7 +280,7 @@ func (a *App) FailDelivery(ctx context.Context, id uuid.UUID, why *snag.Refusal)
 	if err != nil {
 		return err
 	}
-	return errors.Join(a.Store.MoveDelivery(ctx, id, "failed", why), tell(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
+	return errors.Join(a.Store.MoveDelivery(ctx, id, "failed", why), publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
 }
 
 func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, dir string) error {
@@ -290,7 +290,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := a.Media.Room(d.Plan.Bytes()); err != nil {
 		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 	}
-	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), tell(ctx, a.Store.Queries, changed)); err != nil {
+	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
 	// A file is looked for once: what happens to it meanwhile must not come between writing and proving.
@@ -308,7 +308,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), tell(ctx, a.Store.Queries, changed)); err != nil {
+	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
 	proof, err := delivery.Prove(ctx, d.Plan, dir, once, frames)
@@ -328,7 +328,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, clipped, failed); err != nil {
 		return err
 	}
-	return tell(ctx, a.Store.Queries, changed)
+	return publish(ctx, a.Store.Queries, changed)
 }
 
 // DeliveredFile is where a file of a proven delivery lies.

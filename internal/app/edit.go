@@ -15,13 +15,13 @@ import (
 
 // change is something that was done or undone, as it is kept in the log of edits.
 type change struct {
-	Cells  []Cell      `json:"cells,omitempty"`
-	Decide []decision  `json:"decide,omitempty"`
-	Place  *placing    `json:"place,omitempty"`
-	Reel   *reelChange `json:"reel,omitempty"`
-	Syncs  []syncMove  `json:"syncs,omitempty"`
-	Nudge  *nudge      `json:"nudge,omitempty"`
-	Clock  *clockSet   `json:"clock,omitempty"`
+	Cells   []Cell      `json:"cells,omitempty"`
+	Decide  []decision  `json:"decide,omitempty"`
+	Regroup *regrouping `json:"place,omitempty"`
+	Reel    *reelChange `json:"reel,omitempty"`
+	Syncs   []syncMove  `json:"syncs,omitempty"`
+	Nudge   *nudge      `json:"nudge,omitempty"`
+	Clock   *clockSet   `json:"clock,omitempty"`
 	// Label is how a typed label was kept before the sheet; logs may still hold it.
 	Label *labelChange `json:"label,omitempty"`
 }
@@ -65,7 +65,7 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		c.Cells = append(c.Cells, Cell{Row: c.Label.Strand, Field: "label", Value: v})
 	}
-	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Place == nil && c.Reel == nil && len(c.Syncs) == 0 && c.Nudge == nil && c.Clock == nil {
+	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Regroup == nil && c.Reel == nil && len(c.Syncs) == 0 && c.Nudge == nil && c.Clock == nil {
 		return inverse, errors.New("app: an edit that changes nothing")
 	}
 	if c.Cells != nil {
@@ -114,8 +114,8 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 			return inverse, err
 		}
 	}
-	if c.Place != nil {
-		if inverse.Place, err = a.place(ctx, tx, *c.Place); err != nil {
+	if c.Regroup != nil {
+		if inverse.Regroup, err = a.putFiles(ctx, tx, *c.Regroup); err != nil {
 			return inverse, err
 		}
 	}
@@ -188,6 +188,6 @@ func (a *App) step(ctx context.Context, production uuid.UUID, redo bool) (what s
 		if err := tx.MarkEdit(ctx, e.ID, !redo); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: production, Kind: "takes"}, Event{Production: production, Kind: "reel"}, Event{Production: production, Kind: "syncs"})
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "takes"}, Event{Production: production, Kind: "reel"}, Event{Production: production, Kind: "syncs"})
 	})
 }

@@ -92,7 +92,7 @@ func (a *App) queueChecks(ctx context.Context, tx store.Tx, production uuid.UUID
 			}
 		}
 	}
-	return tell(ctx, tx.Queries, Event{Production: production, Kind: "files"})
+	return publish(ctx, tx.Queries, Event{Production: production, Kind: "files"})
 }
 
 // ready lists a production's files that are whole and read.
@@ -126,7 +126,7 @@ func (a *App) Check(ctx context.Context, id uuid.UUID) error {
 	if err := a.Store.SetFacts(ctx, id, an); err != nil {
 		return err
 	}
-	return tell(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()})
+	return publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()})
 }
 
 // checkListed compares a file with the hash list beside its original, and with those that came by

@@ -130,7 +130,7 @@ func (a *App) queueAnalysis(ctx context.Context, tx store.Tx, f store.File) erro
 	if err := tx.SetFileJob(ctx, f.ID, job); err != nil {
 		return err
 	}
-	return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
+	return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
 }
 
 // displayName is a name from outside as it can be shown: its last element, in valid UTF-8 without
@@ -203,7 +203,7 @@ func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
 		if err := a.regroupTakes(ctx, tx, strands); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()}, Event{Production: f.ProductionID, Kind: "takes"})
+		return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()}, Event{Production: f.ProductionID, Kind: "takes"})
 	})
 	if err != nil {
 		return err
@@ -232,7 +232,7 @@ func (a *App) Analyse(ctx context.Context, id uuid.UUID) error {
 	if err := a.Store.SetFileState(ctx, id, "analysing", nil); err != nil {
 		return err
 	}
-	if err := tell(ctx, a.Store.Queries, changed); err != nil {
+	if err := publish(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
 	ctx, free := a.Media.Guard(ctx)
@@ -261,7 +261,7 @@ func (a *App) RefuseFile(ctx context.Context, id uuid.UUID, why *snag.Refusal) e
 	if err != nil {
 		return err
 	}
-	return tell(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()})
+	return publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()})
 }
 
 // cleanIfGone removes what an analysis wrote for a file that was removed while it ran.
@@ -368,7 +368,7 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 			if err := tx.FinishFile(ctx, f.ID, hash, "", nil, an, &same.ID); err != nil {
 				return err
 			}
-			return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
+			return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
 		case err != nil && !errors.Is(err, ErrNotFound):
 			return err
 		}
@@ -385,7 +385,7 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 				return err
 			}
 		}
-		return tell(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}, Event{Production: f.ProductionID, Kind: "takes"})
+		return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}, Event{Production: f.ProductionID, Kind: "takes"})
 	})
 	if err == nil && duplicate {
 		err = a.Media.RemoveOriginal(f.ID) // the first of them keeps the sound

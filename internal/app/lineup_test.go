@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/align"
 	"zestyloom/core/audio"
 	"zestyloom/core/monitor"
-	"zestyloom/core/sync"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/internal/app"
@@ -217,7 +217,7 @@ func TestByTimecodeAlone(t *testing.T) {
 	b := f.record("B.wav", "5", "B1", 10*hour+777, speech(4, 18*48000))
 	pairs := f.compared()
 	require.Len(t, pairs, 1)
-	require.NotEqual(t, sync.Certain, pairs[0].Body.Certainty)
+	require.NotEqual(t, align.Certain, pairs[0].Body.Certainty)
 	if pairs[0].State == "none" {
 		assert.Equal(t, "not_aligned", f.decideCode(pairs[0].ID))
 	}

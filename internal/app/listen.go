@@ -105,7 +105,7 @@ func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) 
 	rate   int
 	voices []monitor.Voice
 }, err error) {
-	at, err := a.lieOf(ctx, id)
+	at, err := a.placementOf(ctx, id)
 	if err != nil {
 		return pair, err
 	}

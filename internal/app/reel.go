@@ -68,7 +68,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 		if r, err = tx.Reel(ctx, id); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
+		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
 	})
 	if err == nil && stale {
 		err = ErrStale

@@ -80,6 +80,6 @@ func (a *App) Relate(ctx context.Context, id uuid.UUID) error {
 		if err := a.suggest(ctx, tx, id); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: t.ProductionID, Kind: "takes"})
+		return publish(ctx, tx.Queries, Event{Production: t.ProductionID, Kind: "takes"})
 	})
 }

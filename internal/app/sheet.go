@@ -329,7 +329,7 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 	if c.Reel != nil {
 		events = append(events, Event{Production: production, Kind: "reel"})
 	}
-	return tell(ctx, tx.Queries, events...)
+	return publish(ctx, tx.Queries, events...)
 }
 
 // LabelStrand gives a strand a label. was is the label the person saw.

@@ -10,9 +10,9 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/align"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
-	"zestyloom/core/sync"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
@@ -54,13 +54,13 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	if err != nil {
 		return 0, err
 	}
-	stamp := func(t store.Take) sync.Stamp { return stampOf(t, ClockOf(t, camera(t)), clocks) }
+	stamp := func(t store.Take) align.Stamp { return stampOf(t, ClockOf(t, camera(t)), clocks) }
 	var pairs []store.Sync
 	for _, t := range ts {
 		if !t.Final() || len(of[t.ID]) == 0 {
 			continue
 		}
-		found := partners(t, camera(t), ts, of, camera, func(x, y store.Take) float64 { return sync.Common(stamp(x), stamp(y), p.Rate()) })
+		found := partners(t, camera(t), ts, of, camera, func(x, y store.Take) float64 { return align.Common(stamp(x), stamp(y), p.Rate()) })
 		pairs = append(pairs, found...)
 	}
 	return added, a.Store.InTx(ctx, func(tx store.Tx) error {
@@ -81,7 +81,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 				return err
 			}
 		}
-		return tell(ctx, tx.Queries, Event{Production: production, Kind: "syncs"})
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "syncs"})
 	})
 }
 
@@ -145,7 +145,7 @@ func (a *App) AlignAgain(ctx context.Context, id uuid.UUID) error {
 		if _, err := a.Queue.Align(ctx, tx.Tx, id); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: s.ProductionID, Kind: "syncs"})
+		return publish(ctx, tx.Queries, Event{Production: s.ProductionID, Kind: "syncs"})
 	})
 }
 
@@ -162,7 +162,7 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	if err := a.Store.MoveSync(ctx, id, "aligning"); err != nil {
 		return err
 	}
-	if err := tell(ctx, a.Store.Queries, changed); err != nil {
+	if err := publish(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
 	s, err = a.compare(ctx, s)
@@ -175,12 +175,12 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 		return err
 	case err != nil:
 		s.State, s.ErrorMessage = "failed", snag.Of(err).Message
-	case s.Body.Certainty == sync.Certain:
+	case s.Body.Certainty == align.Certain:
 		s.State = "aligned"
 	default:
 		s.State = string(s.Body.Certainty)
 	}
-	return errors.Join(a.Store.SaveSync(ctx, s), tell(ctx, a.Store.Queries, changed))
+	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, changed))
 }
 
 // FailSync says that a pair can't be compared, and why.
@@ -193,7 +193,7 @@ func (a *App) FailSync(ctx context.Context, id uuid.UUID, why *snag.Refusal) err
 		return err
 	}
 	s.State, s.ErrorMessage = "failed", why.Message
-	return errors.Join(a.Store.SaveSync(ctx, s), tell(ctx, a.Store.Queries, Event{Production: s.ProductionID, Kind: "syncs", ID: id.String()}))
+	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, Event{Production: s.ProductionID, Kind: "syncs", ID: id.String()}))
 }
 
 // compare finds where a pair lies, and which of its strands agree best there.
@@ -208,19 +208,19 @@ func (a *App) compare(ctx context.Context, s store.Sync) (store.Sync, error) {
 		return s, err
 	}
 	defer other.close()
-	found, way, err := sync.NewListener(ref.all()...).Align(ctx, other.all()...)
+	found, way, err := align.NewListener(ref.all()...).Align(ctx, other.all()...)
 	if err != nil {
 		return s, err
 	}
 	s.Body, s.RefStrand, s.TakeStrand = found, nil, nil
-	if found.Certainty == sync.None {
+	if found.Certainty == align.None {
 		return s, nil
 	}
 	heard := 0
 	if len(other.each) > 1 && way > 0 { // the first way is all of them together
 		heard = way - 1
 	}
-	near, err := sync.Nearest(ctx, found, ref.each, other.each[heard])
+	near, err := align.Nearest(ctx, found, ref.each, other.each[heard])
 	if err != nil {
 		return s, err
 	}
@@ -230,18 +230,18 @@ func (a *App) compare(ctx context.Context, s store.Sync) (store.Sync, error) {
 
 // ways are how a take is listened to.
 type ways struct {
-	together sync.Sum
+	together align.Sum
 	strands  []store.Strand // the loudest first
-	each     []sync.Sound   // of those
+	each     []align.Sound  // of those
 	files    map[string]*source.Source
 }
 
 // all lists them: all channels together first, then each by itself.
-func (w *ways) all() []sync.Sound {
+func (w *ways) all() []align.Sound {
 	if len(w.each) == 1 {
 		return w.each
 	}
-	return append([]sync.Sound{w.together}, w.each...)
+	return append([]align.Sound{w.together}, w.each...)
 }
 
 func (w *ways) close() {
@@ -274,9 +274,9 @@ func (a *App) ways(ctx context.Context, id uuid.UUID) (*ways, error) {
 				return nil, fmt.Errorf("%s: %w", s.FileName, err)
 			}
 			w.files[path] = src
-			w.together = append(w.together, sync.FromFile(src))
+			w.together = append(w.together, align.FromFile(src))
 		}
-		w.each = append(w.each, sync.FromFile(src, s.Channel-1))
+		w.each = append(w.each, align.FromFile(src, s.Channel-1))
 	}
 	return w, nil
 }

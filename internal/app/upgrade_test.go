@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -100,6 +101,23 @@ func TestVersion8Opens(t *testing.T) {
 	used, err := st.StrandsInReels(ctx, ps[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, strands, used)
+
+	// Facts and alignments, which were written under Go's names.
+	files, err := st.FilesAfter(ctx, ps[0].ID, uuid.Nil, 100)
+	require.NoError(t, err)
+	i := slices.IndexFunc(files, func(f store.File) bool { return f.Name == "LF07_21A-3.wav" })
+	require.GreaterOrEqual(t, i, 0)
+	facts := files[i].Facts.Facts
+	assert.Equal(t, []any{"21A", "3", "LF07", true, "Lav Ines", 4}, []any{facts.Scene, facts.Take, facts.Roll, facts.Circled, facts.Tracks[3].Label, facts.Tracks[3].RecorderTrack})
+	amiss, err := st.FileSnags(ctx, ps[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, 6, amiss)
+	syncs, err := st.Syncs(ctx, ps[0].ID)
+	require.NoError(t, err)
+	k := slices.IndexFunc(syncs, func(s store.Sync) bool { return s.State == "accepted" })
+	require.GreaterOrEqual(t, k, 0)
+	assert.True(t, syncs[k].Body.DriftKnown)
+	assert.InDelta(t, 44.92, syncs[k].Body.Drift, 0.01)
 
 	undone := 0
 	for {

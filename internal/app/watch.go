@@ -121,7 +121,7 @@ func (w *Watcher) look(ctx context.Context, production uuid.UUID, folders []stri
 	if slices.Equal(was.New, o.New) && len(was.Growing) == len(o.Growing) && slices.Equal(was.Folders, o.Folders) && slices.Equal(was.Snags, o.Snags) {
 		return nil
 	}
-	return tell(ctx, w.app.Store.Queries, Event{Production: production, Kind: "shelf"})
+	return publish(ctx, w.app.Store.Queries, Event{Production: production, Kind: "shelf"})
 }
 
 // Offered is what a production was last found to be without.
@@ -162,7 +162,7 @@ func (w *Watcher) Watch(ctx context.Context, production uuid.UUID, folders []str
 		if err := tx.SetWatches(ctx, production, folders); err != nil {
 			return err
 		}
-		return tell(ctx, tx.Queries, Event{Production: production, Kind: "shelf"})
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "shelf"})
 	})
 	if err != nil {
 		return err

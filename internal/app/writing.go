@@ -213,7 +213,7 @@ func (a *App) queueWriting(ctx context.Context, tx store.Tx, w store.Writing) er
 	if err := tx.SetWritingJob(ctx, w.ID, job); err != nil {
 		return err
 	}
-	return tell(ctx, tx.Queries, Event{Production: w.ProductionID, Kind: "writings", ID: w.ID.String()})
+	return publish(ctx, tx.Queries, Event{Production: w.ProductionID, Kind: "writings", ID: w.ID.String()})
 }
 
 // RetryWriting writes a take that failed again, as it was ordered.
@@ -249,7 +249,7 @@ func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 		},
 		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
 			err := a.Store.EndWriting(ctx, id, attempt, "failed", nil, a.Media.Refusal(why))
-			return errors.Join(err, tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+			return errors.Join(err, publish(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
 		},
 		row: func(ctx context.Context) (string, *uuid.UUID, error) {
 			now, err := a.Store.Writing(ctx, id)
@@ -267,7 +267,7 @@ func (a *App) FailWriting(ctx context.Context, id uuid.UUID, why *snag.Refusal) 
 	if err != nil {
 		return err
 	}
-	return errors.Join(a.Store.MoveWriting(ctx, id, "failed", nil, why), tell(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
+	return errors.Join(a.Store.MoveWriting(ctx, id, "failed", nil, why), publish(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
 }
 
 func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, dir string) error {
@@ -289,9 +289,9 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 		return err
 	}
 	move := func(state string, proof []poly.FileProof, r *snag.Refusal) error {
-		return errors.Join(a.Store.EndWriting(ctx, row.ID, attempt, state, proof, r), tell(ctx, a.Store.Queries, changed))
+		return errors.Join(a.Store.EndWriting(ctx, row.ID, attempt, state, proof, r), publish(ctx, a.Store.Queries, changed))
 	}
-	if err := tell(ctx, a.Store.Queries, changed); err != nil {
+	if err := publish(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
 	for _, l := range w.Linked {

@@ -9,7 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"zestyloom/core/sync"
+	"zestyloom/core/align"
 )
 
 // alignment is one line of `align --json`.
@@ -58,7 +58,7 @@ million the file's clock ran faster than the reference's, null when the overlap 
 			defer done()
 			bar := newProgress(cmd, "listening")
 			defer bar.end()
-			listener := sync.NewListener(watch(bar, sync.FromFile(ref).Ways())...)
+			listener := align.NewListener(watch(bar, align.FromFile(ref).Ways())...)
 			var failed error
 			for _, path := range args[1:] {
 				a, err := alignFile(ctx, listener, path, bar)
@@ -84,7 +84,7 @@ million the file's clock ran faster than the reference's, null when the overlap 
 					polarity = ", polarity inverted"
 				}
 				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s", shown(path), a.Certainty)
-				if a.Certainty != string(sync.None) {
+				if a.Certainty != string(align.None) {
 					fmt.Fprintf(cmd.OutOrStdout(), ", %+.7f s (%+.2f samples), %s%s", a.Seconds, a.Samples, drift, polarity)
 				}
 				fmt.Fprintf(cmd.OutOrStdout(), "; %s\n", a.Reason)
@@ -96,15 +96,15 @@ million the file's clock ran faster than the reference's, null when the overlap 
 	return cmd
 }
 
-func alignFile(ctx context.Context, l *sync.Listener, path string, bar *progress) (alignment, error) {
+func alignFile(ctx context.Context, l *align.Listener, path string, bar *progress) (alignment, error) {
 	src, _, done, err := openSound(ctx, path)
 	if err != nil {
 		return alignment{}, err
 	}
 	defer done()
-	a, _, err := l.Align(ctx, watch(bar, sync.FromFile(src).Ways())...)
+	a, _, err := l.Align(ctx, watch(bar, align.FromFile(src).Ways())...)
 	out := alignment{Path: path, Seconds: a.Seconds(), Samples: a.Offset, Certainty: string(a.Certainty), Polarity: a.Polarity, Reason: a.Reason}
-	if a.DriftKnown && a.Certainty != sync.None {
+	if a.DriftKnown && a.Certainty != align.None {
 		out.Drift = &a.Drift
 	}
 	return out, err
@@ -112,19 +112,19 @@ func alignFile(ctx context.Context, l *sync.Listener, path string, bar *progress
 
 // watched tells a progress how far a sound has been read.
 type watched struct {
-	sync.Sound
+	align.Sound
 	bar *progress
 }
 
-func watch(bar *progress, sounds []sync.Sound) []sync.Sound {
-	out := make([]sync.Sound, len(sounds))
+func watch(bar *progress, sounds []align.Sound) []align.Sound {
+	out := make([]align.Sound, len(sounds))
 	for i, s := range sounds {
 		out[i] = watched{s, bar}
 	}
 	return out
 }
 
-// Read implements sync.Sound.
+// Read implements align.Sound.
 func (w watched) Read(dst []float64, frame int64) error {
 	w.bar.at(min(frame+int64(len(dst)), w.Frames()), w.Frames(), 0)
 	return w.Sound.Read(dst, frame)

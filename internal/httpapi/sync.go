@@ -93,7 +93,7 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 
 func (v *syncView) pair(row store.Sync) contract.Sync {
 	ref, t, b := v.rows[row.RefTake], v.rows[row.Take], row.Body
-	lie := app.LieOf(v.production, row, ref, t, v.cameras, v.clocks)
+	lie := app.PlacementOf(v.production, row, ref, t, v.cameras, v.clocks)
 	out := contract.Sync{
 		Id: row.ID, Ref: v.shown[ref.ID], Take: v.shown[t.ID], Why: row.Why, State: contract.SyncState(row.State), Polarity: b.Polarity, Reason: b.Reason, Error: row.ErrorMessage,
 		By: contract.SyncBy(lie.By), Nudge: row.Nudge, ClockSeconds: lie.Late, OffsetSamples: lie.Offset, OffsetSeconds: lie.Offset / float64(ref.SampleRate),
@@ -120,7 +120,7 @@ func (v *syncView) pair(row store.Sync) contract.Sync {
 		out.DriftPpm = &b.Drift
 	}
 	// By its own timecode, whatever is known of its clock.
-	if own := app.LieOf(v.production, row, ref, t, v.cameras, nil); own.Timecode != nil && lie.By == "sound" {
+	if own := app.PlacementOf(v.production, row, ref, t, v.cameras, nil); own.Timecode != nil && lie.By == "sound" {
 		shift := out.OffsetSeconds - float64(*own.Timecode)/float64(ref.SampleRate)
 		out.ShiftSeconds = &shift
 	}

@@ -15,9 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sync/errgroup"
 
+	"zestyloom/core/align"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
-	"zestyloom/core/sync"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
@@ -197,7 +197,7 @@ func TestSyncs(t *testing.T) {
 	added, err = f.ProposeSync(f.ctx, twin)
 	require.NoError(t, err)
 	assert.False(t, added)
-	s.State, s.Nudge, s.Body = "aligned", -7, sync.Alignment{Offset: -1234.5, Rate: 48000, Certainty: sync.Certain, Drift: 45.25, DriftKnown: true, Polarity: -1}
+	s.State, s.Nudge, s.Body = "aligned", -7, align.Alignment{Offset: -1234.5, Rate: 48000, Certainty: align.Certain, Drift: 45.25, DriftKnown: true, Polarity: -1}
 	require.NoError(t, f.SaveSync(f.ctx, s))
 	got, err := f.Sync(f.ctx, s.ID)
 	require.NoError(t, err)

@@ -5,7 +5,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/sync"
+	"zestyloom/core/align"
 )
 
 // Sync is a row of syncs: a take that is lined up with another, which stays where it is.
@@ -16,7 +16,7 @@ type Sync struct {
 	Take         uuid.UUID
 	Why          string
 	State        string // proposed, aligning, aligned, doubtful, none, failed, accepted or refused
-	Body         sync.Alignment
+	Body         align.Alignment
 	Nudge        int64      // samples of the reference, by hand, on top of Body's offset
 	RefStrand    *uuid.UUID // that agree best: to be looked at and listened to
 	TakeStrand   *uuid.UUID

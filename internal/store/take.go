@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/stored"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/core/treat"
@@ -15,41 +16,47 @@ import (
 
 // Take is a row of takes.
 type Take struct {
-	ID           uuid.UUID
-	ProductionID uuid.UUID
-	Name         string
-	Scene        string
-	Take         string
-	Roll         string
-	Note         string
-	Circled      bool
-	WildTrack    bool
-	NoGood       bool
-	FalseStart   bool
-	SceneWas     string // as recorded
-	TakeWas      string
-	Recorder     string
-	Day          string
-	StartSamples *int64 // what counts: as it was lined up, else as its files say
-	StartWas     *int64
-	StartSet     *int64
-	DriftSet     float64 // ppm that its clock ran fast, by how it was lined up; 0 for none
-	SampleRate   int
-	Frames       int64 // of its shortest member
-	Longest      int64 // of its longest
-	Readings     []take.Reading
-	ReadByHand   bool        // a person has said how
-	Snags        []snag.Snag // of the grouping; see Open
+	ID           uuid.UUID      `json:"id"`
+	ProductionID uuid.UUID      `json:"production_id"`
+	Name         string         `json:"name"`
+	Scene        string         `json:"scene"`
+	Take         string         `json:"take"`
+	Roll         string         `json:"roll"`
+	Note         string         `json:"note"`
+	Circled      bool           `json:"circled"`
+	WildTrack    bool           `json:"wild_track"`
+	NoGood       bool           `json:"no_good"`
+	FalseStart   bool           `json:"false_start"`
+	SceneWas     string         `json:"scene_was"` // as recorded
+	TakeWas      string         `json:"take_was"`
+	Recorder     string         `json:"recorder"`
+	Day          string         `json:"day"`
+	StartSamples *int64         `json:"start_samples"` // what counts: as it was lined up, else as its files say
+	StartWas     *int64         `json:"start_was"`
+	StartSet     *int64         `json:"start_set"`
+	DriftSet     float64        `json:"drift_set"` // ppm that its clock ran fast, by how it was lined up; 0 for none
+	SampleRate   int            `json:"sample_rate"`
+	Frames       int64          `json:"frames"`  // of its shortest member
+	Longest      int64          `json:"longest"` // of its longest
+	Readings     []take.Reading `json:"readings"`
+	ReadByHand   bool           `json:"read_by_hand"` // a person has said how
+	Snags        []snag.Snag    `json:"snags"`        // of the grouping; see Open
 
-	Why           string
-	OrderWords    string
-	Certain       bool
-	Accepted      bool
-	MissingRemedy string // wait, without or empty
-	LengthRemedy  string // pad, shortest or empty
+	Why           string `json:"why"`
+	OrderWords    string `json:"order_words"`
+	Certain       bool   `json:"certain"`
+	Accepted      bool   `json:"accepted"`
+	MissingRemedy string `json:"missing_remedy"` // wait, without or empty
+	LengthRemedy  string `json:"length_remedy"`  // pad, shortest or empty
 
-	Relations []survey.Relation // between the members of a set of files
-	Related   string            // the members that they were found between
+	Relations []survey.Relation `json:"relations"` // between the members of a set of files
+	Related   string            `json:"related"`   // the members that they were found between
+}
+
+// UnmarshalJSON reads it under the names that its fields have now, and those that they had.
+func (t *Take) UnmarshalJSON(b []byte) error {
+	type plain Take
+	return stored.Decode(b, (*plain)(t))
 }
 
 // Open are the snags that no remedy has been chosen for.

@@ -1,5 +1,5 @@
-// Package ahead overlaps making blocks of bytes with using them.
-package ahead
+// Package readahead overlaps making blocks of bytes with using them.
+package readahead
 
 import (
 	"context"

@@ -1,4 +1,4 @@
-package sync_test
+package align_test
 
 import (
 	"context"
@@ -8,14 +8,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/sync"
+	"zestyloom/core/align"
 )
 
 const rate = 48000
 
-func align(t testing.TB, ref, file memory) sync.Alignment {
+func lineUp(t testing.TB, ref, file memory) align.Alignment {
 	t.Helper()
-	a, err := sync.Align(context.Background(), ref, file)
+	a, err := align.Align(context.Background(), ref, file)
 	require.NoError(t, err)
 	return a
 }
@@ -49,9 +49,9 @@ func TestKnownTruth(t *testing.T) {
 		"half beyond the end":     {scene[:60*rate], scene[40*rate : 80*rate], 40 * rate, true, 1, rate},
 	} {
 		t.Run(name, func(t *testing.T) {
-			a := align(t, memory{rate, c.ref}, memory{c.fileRate, c.file})
+			a := lineUp(t, memory{rate, c.ref}, memory{c.fileRate, c.file})
 			t.Logf("%+v", a)
-			require.Equal(t, sync.Certain, a.Certainty, a.Reason)
+			require.Equal(t, align.Certain, a.Certainty, a.Reason)
 			limit := 1e-3 * rate
 			if c.same {
 				limit = 1
@@ -73,9 +73,9 @@ func TestDrift(t *testing.T) {
 		at := 20.25 * low
 		file := sampled(scene, at, 1/(1+ppm*1e-6), n)
 		for name, f := range map[string][]float64{"same": file, "room": noisy(room(file, 3, low), 5, 0.03)} {
-			a := align(t, memory{low, scene}, memory{low, f})
+			a := lineUp(t, memory{low, scene}, memory{low, f})
 			t.Logf("%g ppm, %s: %+v", ppm, name, a)
-			require.Equal(t, sync.Certain, a.Certainty, a.Reason)
+			require.Equal(t, align.Certain, a.Certainty, a.Reason)
 			require.True(t, a.DriftKnown)
 			assert.InDelta(t, ppm, a.Drift, 1)
 			limit := 1.0
@@ -94,11 +94,11 @@ func TestFarApart(t *testing.T) {
 	const low = 8000
 	scene := voice(6, low, 31*60)
 	file := noisy(room(scene, 7, low)[30*60*low+5:30*60*low+5+40*low], 8, 0.05)
-	for at, a := range map[float64]sync.Alignment{
-		30*60*low + 5:    align(t, memory{low, scene}, memory{low, file}),
-		-(30*60*low + 5): align(t, memory{low, file}, memory{low, scene}),
+	for at, a := range map[float64]align.Alignment{
+		30*60*low + 5:    lineUp(t, memory{low, scene}, memory{low, file}),
+		-(30*60*low + 5): lineUp(t, memory{low, file}, memory{low, scene}),
 	} {
-		require.Equal(t, sync.Certain, a.Certainty, a.Reason)
+		require.Equal(t, align.Certain, a.Certainty, a.Reason)
 		assert.InDelta(t, at, a.Offset, 1e-3*low)
 	}
 }
@@ -122,22 +122,22 @@ func TestDoubt(t *testing.T) {
 	}
 	for name, c := range map[string]struct {
 		ref, file []float64
-		want      sync.Certainty
+		want      align.Certainty
 	}{
-		"another take":        {scene, voice(99, rate, 40), sync.None},
-		"silence":             {scene, make([]float64, 20*rate), sync.None},
-		"a silent reference":  {make([]float64, 20*rate), scene, sync.None},
-		"a hum alone":         {hum(40, 0), hum(30, 1), sync.None},
-		"a figure repeated":   {loop, loop[8*rate : 20*rate], sync.Doubtful},
-		"too short":           {scene, scene[rate : 2*rate], sync.None},
-		"next to nothing":     {scene, nil, sync.None},
-		"noise alone":         {noisy(make([]float64, 40*rate), 1, 0.1), noisy(make([]float64, 30*rate), 2, 0.1), sync.None},
-		"the end of the same": {scene[:20*rate], scene[19*rate:], sync.None},
+		"another take":        {scene, voice(99, rate, 40), align.None},
+		"silence":             {scene, make([]float64, 20*rate), align.None},
+		"a silent reference":  {make([]float64, 20*rate), scene, align.None},
+		"a hum alone":         {hum(40, 0), hum(30, 1), align.None},
+		"a figure repeated":   {loop, loop[8*rate : 20*rate], align.Doubtful},
+		"too short":           {scene, scene[rate : 2*rate], align.None},
+		"next to nothing":     {scene, nil, align.None},
+		"noise alone":         {noisy(make([]float64, 40*rate), 1, 0.1), noisy(make([]float64, 30*rate), 2, 0.1), align.None},
+		"the end of the same": {scene[:20*rate], scene[19*rate:], align.None},
 	} {
 		t.Run(name, func(t *testing.T) {
-			a := align(t, memory{rate, c.ref}, memory{rate, c.file})
+			a := lineUp(t, memory{rate, c.ref}, memory{rate, c.file})
 			t.Logf("%+v", a)
-			if c.want == sync.None && a.Certainty == sync.Doubtful {
+			if c.want == align.None && a.Certainty == align.Doubtful {
 				t.Logf("doubtful, where nothing would do as well")
 			} else {
 				assert.Equal(t, c.want, a.Certainty, a.Reason)
@@ -151,7 +151,7 @@ func TestDoubt(t *testing.T) {
 func TestStrangersAreNeverCertain(t *testing.T) {
 	const low = 8000
 	const each = 36
-	var all []*sync.Recording
+	var all []*align.Recording
 	for i := range each {
 		x := voice(uint64(1000+i), low, 9)
 		switch i % 4 {
@@ -162,7 +162,7 @@ func TestStrangersAreNeverCertain(t *testing.T) {
 		case 3:
 			x = banded(room(x, uint64(i), low), low)
 		}
-		r, err := sync.Listen(context.Background(), memory{low, x})
+		r, err := align.Listen(context.Background(), memory{low, x})
 		require.NoError(t, err)
 		all = append(all, r)
 	}
@@ -172,7 +172,7 @@ func TestStrangersAreNeverCertain(t *testing.T) {
 			pairs++
 			a, err := all[i].Align(context.Background(), all[k])
 			require.NoError(t, err)
-			assert.NotEqual(t, sync.Certain, a.Certainty, "%d and %d: %+v", i, k, a)
+			assert.NotEqual(t, align.Certain, a.Certainty, "%d and %d: %+v", i, k, a)
 		}
 	}
 	assert.Equal(t, 500, pairs)

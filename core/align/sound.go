@@ -1,4 +1,4 @@
-package sync
+package align
 
 // padded reads from a sound where it is, with silence before and after it. Samples that are not
 // numbers count as silence.

@@ -1,4 +1,4 @@
-package ahead_test
+package readahead_test
 
 import (
 	"bytes"
@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/ahead"
+	"zestyloom/core/readahead"
 )
 
 func TestEverythingArrivesInOrder(t *testing.T) {
@@ -18,7 +18,7 @@ func TestEverythingArrivesInOrder(t *testing.T) {
 	for _, size := range []int{1, 7, 4096, 100000} {
 		r := bytes.NewReader(want)
 		var got []byte
-		err := ahead.Run(context.Background(), size, r.Read, func(b []byte) error {
+		err := readahead.Run(context.Background(), size, r.Read, func(b []byte) error {
 			got = append(got, b...)
 			return nil
 		})
@@ -29,16 +29,16 @@ func TestEverythingArrivesInOrder(t *testing.T) {
 
 func TestBytesBesideTheEndCount(t *testing.T) {
 	n := 0
-	err := ahead.Run(context.Background(), 8, func([]byte) (int, error) { return 5, io.EOF }, func(b []byte) error { n += len(b); return nil })
+	err := readahead.Run(context.Background(), 8, func([]byte) (int, error) { return 5, io.EOF }, func(b []byte) error { n += len(b); return nil })
 	require.NoError(t, err)
 	assert.Equal(t, 5, n)
 }
 
 func TestErrorsEndIt(t *testing.T) {
 	bad := errors.New("bad")
-	assert.ErrorIs(t, ahead.Run(context.Background(), 8, func([]byte) (int, error) { return 0, bad }, func([]byte) error { return nil }), bad)
+	assert.ErrorIs(t, readahead.Run(context.Background(), 8, func([]byte) (int, error) { return 0, bad }, func([]byte) error { return nil }), bad)
 	endless := func([]byte) (int, error) { return 8, nil }
-	assert.ErrorIs(t, ahead.Run(context.Background(), 8, endless, func([]byte) error { return bad }), bad)
+	assert.ErrorIs(t, readahead.Run(context.Background(), 8, endless, func([]byte) error { return bad }), bad)
 	ctx, cancel := context.WithCancel(context.Background())
-	assert.ErrorIs(t, ahead.Run(ctx, 8, endless, func([]byte) error { cancel(); return nil }), context.Canceled)
+	assert.ErrorIs(t, readahead.Run(ctx, 8, endless, func([]byte) error { cancel(); return nil }), context.Canceled)
 }

@@ -1,4 +1,4 @@
-package sync_test
+package align_test
 
 import (
 	"math"
@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/sync"
+	"zestyloom/core/align"
 )
 
 // Clocks that drift while the overlap is too short to tell by how much: the first sample is where it is
@@ -20,12 +20,12 @@ func TestDriftInAShortOverlap(t *testing.T) {
 		for _, ppm := range []float64{-90, 70} {
 			at := 11.3 * low
 			file := sampled(scene, at, 1/(1+ppm*1e-6), int(seconds*low))
-			a := align(t, memory{low, scene}, memory{low, file})
-			require.Equal(t, sync.Certain, a.Certainty, a.Reason)
+			a := lineUp(t, memory{low, scene}, memory{low, file})
+			require.Equal(t, align.Certain, a.Certainty, a.Reason)
 			assert.False(t, a.DriftKnown)
 			assert.InDelta(t, at, a.Offset, 1, "%g s at %g ppm", seconds, ppm)
-			a = align(t, memory{low, scene}, memory{low, noisy(room(file, 9, low), 6, 0.03)})
-			if a.Certainty == sync.Certain {
+			a = lineUp(t, memory{low, scene}, memory{low, noisy(room(file, 9, low), 6, 0.03)})
+			if a.Certainty == align.Certain {
 				assert.InDelta(t, at, a.Offset, 1e-3*low, "%g s at %g ppm in a room", seconds, ppm)
 			}
 		}
@@ -60,8 +60,8 @@ func TestAnythingAtOnce(t *testing.T) {
 		file, ref := noise(file, seed+7), noise(room(scene, seed*2+1, low), seed+8)
 		polarity := 1 - 2*rng.IntN(2)
 		file = times(file, float64(polarity)*math.Pow(10, -rng.Float64()*2))
-		a := align(t, memory{low, times(ref, math.Pow(10, -rng.Float64()*2))}, memory{own, file})
-		if a.Certainty != sync.Certain {
+		a := lineUp(t, memory{low, times(ref, math.Pow(10, -rng.Float64()*2))}, memory{own, file})
+		if a.Certainty != align.Certain {
 			continue
 		}
 		certain++

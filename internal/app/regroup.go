@@ -24,8 +24,8 @@ func stemOf(guess string) string {
 	return guess
 }
 
-// placing puts files into takes. Takes are those that must be there, as they are to be.
-type placing struct {
+// regrouping puts files into takes. Takes are those that must be there, as they are to be.
+type regrouping struct {
 	Files []placed     `json:"files"`
 	Takes []store.Take `json:"takes"`
 }
@@ -63,7 +63,7 @@ func (a *App) MoveFile(ctx context.Context, id uuid.UUID, to *uuid.UUID) error {
 		} else if used[strands[0].ID.String()] {
 			return snag.Refuse("in_use", "%s is in the reel: take its clips out first", f.Name)
 		}
-		p := placing{}
+		p := regrouping{}
 		var what string
 		if to == nil {
 			files, err := tx.FilesOfTakes(ctx, []uuid.UUID{from.ID})
@@ -102,13 +102,13 @@ func (a *App) MoveFile(ctx context.Context, id uuid.UUID, to *uuid.UUID) error {
 			p.Files = append(p.Files, placed{f.ID, t.ID, true, false})
 			what = fmt.Sprintf("move %s to %s", f.Name, t.Name)
 		}
-		return a.edit(ctx, tx, f.ProductionID, what, change{Place: &p})
+		return a.edit(ctx, tx, f.ProductionID, what, change{Regroup: &p})
 	})
 }
 
-// place carries a placing out and returns the one that takes it back.
-func (a *App) place(ctx context.Context, tx store.Tx, p placing) (*placing, error) {
-	inverse := &placing{}
+// putFiles carries a placing out and returns the one that takes it back.
+func (a *App) putFiles(ctx context.Context, tx store.Tx, p regrouping) (*regrouping, error) {
+	inverse := &regrouping{}
 	touched := map[uuid.UUID]bool{}
 	for _, m := range p.Files {
 		f, err := tx.File(ctx, m.File)

@@ -6,8 +6,8 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/align"
 	"zestyloom/core/snag"
-	"zestyloom/core/sync"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
@@ -36,16 +36,16 @@ func lateBy(t store.Take, clock string, clocks []store.Clock) int64 {
 }
 
 // stampOf is a take as its timecode has it, with its clock set right where it is known to have been off.
-func stampOf(t store.Take, clock string, clocks []store.Clock) sync.Stamp {
-	s := sync.Stamp{Start: -1, Rate: t.SampleRate, Frames: t.Frames}
+func stampOf(t store.Take, clock string, clocks []store.Clock) align.Stamp {
+	s := align.Stamp{Start: -1, Rate: t.SampleRate, Frames: t.Frames}
 	if t.StartWas != nil {
 		s.Start = *t.StartWas + lateBy(t, clock, clocks)
 	}
 	return s
 }
 
-// Lie is where a pair's recording lies on the reference's clock, by the best that is known.
-type Lie struct {
+// Placement is where a pair's recording lies on the reference's clock, by the best that is known.
+type Placement struct {
 	By       string  // sound, timecode where that says nothing, or empty without either
 	Offset   float64 // samples of the reference, moved by hand as it was
 	Drift    float64 // ppm; 0 where it is not known
@@ -57,15 +57,15 @@ type Lie struct {
 	clock     string // of the take
 }
 
-// LieOf works out where a pair lies. cameras are the takes that come with a picture.
-func LieOf(p store.Production, pair store.Sync, ref, t store.Take, cameras map[uuid.UUID]bool, clocks []store.Clock) Lie {
-	l := Lie{ref: ref, take: t, pair: pair, clock: ClockOf(t, cameras[t.ID])}
+// PlacementOf works out where a pair lies. cameras are the takes that come with a picture.
+func PlacementOf(p store.Production, pair store.Sync, ref, t store.Take, cameras map[uuid.UUID]bool, clocks []store.Clock) Placement {
+	l := Placement{ref: ref, take: t, pair: pair, clock: ClockOf(t, cameras[t.ID])}
 	l.Late = float64(lateBy(t, l.clock, clocks)) / float64(t.SampleRate)
-	if at, ok := sync.ByTimecode(stampOf(ref, ClockOf(ref, cameras[ref.ID]), clocks), stampOf(t, l.clock, clocks), p.Rate()); ok {
+	if at, ok := align.ByTimecode(stampOf(ref, ClockOf(ref, cameras[ref.ID]), clocks), stampOf(t, l.clock, clocks), p.Rate()); ok {
 		l.Timecode = &at
 	}
 	switch c := pair.Body.Certainty; {
-	case c == sync.Certain || c == sync.Doubtful:
+	case c == align.Certain || c == align.Doubtful:
 		l.By, l.Offset, l.Drift = "sound", pair.Body.Offset, pair.Body.Drift
 		if !pair.Body.DriftKnown { // what can't be corrected is halved: right in the middle
 			l.Offset = (pair.Body.Start + pair.Body.End) / 2
@@ -77,8 +77,8 @@ func LieOf(p store.Production, pair store.Sync, ref, t store.Take, cameras map[u
 	return l
 }
 
-// lieOf finds a pair and where it lies.
-func (a *App) lieOf(ctx context.Context, id uuid.UUID) (l Lie, err error) {
+// placementOf finds a pair and where it lies.
+func (a *App) placementOf(ctx context.Context, id uuid.UUID) (l Placement, err error) {
 	s, err := a.Store.Sync(ctx, id)
 	if err != nil {
 		return l, err
@@ -87,11 +87,11 @@ func (a *App) lieOf(ctx context.Context, id uuid.UUID) (l Lie, err error) {
 	if err != nil {
 		return l, err
 	}
-	return lie(ctx, a.Store.Queries, p, s)
+	return placementIn(ctx, a.Store.Queries, p, s)
 }
 
-// lie finds what a pair's place depends on.
-func lie(ctx context.Context, q store.Queries, p store.Production, s store.Sync) (l Lie, err error) {
+// placementIn finds what a pair's place depends on.
+func placementIn(ctx context.Context, q store.Queries, p store.Production, s store.Sync) (l Placement, err error) {
 	ref, err := q.Take(ctx, s.RefTake)
 	if err != nil {
 		return l, err
@@ -112,7 +112,7 @@ func lie(ctx context.Context, q store.Queries, p store.Production, s store.Sync)
 	for id := range cameras {
 		with[id] = true
 	}
-	return LieOf(p, s, ref, t, with, clocks), nil
+	return PlacementOf(p, s, ref, t, with, clocks), nil
 }
 
 // Pictured finds which of some takes come with a picture, and the file that has it.
@@ -141,7 +141,7 @@ func hasPicture(f store.File) bool {
 }
 
 // start is where a take begins when it lies so, in its own samples since midnight.
-func (l Lie) start(p store.Production, offset float64) (int64, error) {
+func (l Placement) start(p store.Production, offset float64) (int64, error) {
 	if l.ref.StartSamples == nil {
 		return 0, snag.Refuse("no_start", "%s has no start timecode to line %s up with", l.ref.Name, l.take.Name)
 	}
@@ -154,7 +154,7 @@ func (l Lie) start(p store.Production, offset float64) (int64, error) {
 
 // Apart is how many milliseconds later than where its take lies now a pair would have it begin. ok is
 // false while that has not been lined up, or can't be.
-func (l Lie) Apart(p store.Production) (ms float64, ok bool) {
+func (l Placement) Apart(p store.Production) (ms float64, ok bool) {
 	if l.take.StartSet == nil || l.By == "" {
 		return 0, false
 	}

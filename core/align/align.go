@@ -1,4 +1,4 @@
-// Package sync lines recordings up: by what they hear, for any start (Align), and by their timecodes
+// Package align lines recordings up: by what they hear, for any start (Align), and by their timecodes
 // (ByTimecode).
 //
 // Align works in three steps. Envelopes of eight bands at 100 Hz, differentiated and normalised, are
@@ -7,11 +7,13 @@
 // 32 windows spread over the overlap a whitened cross-correlation says where each lies, and a line
 // through what they say gives offset and drift. At last the windows are compared once more at the full
 // rate, corrected for drift, between samples. What the windows agree on decides the certainty.
-package sync
+package align
 
 import (
 	"context"
 	"fmt"
+
+	"zestyloom/core/stored"
 )
 
 // Sound is mono sound that can be read anywhere. Read fills dst from a frame on; all of it lies
@@ -35,24 +37,31 @@ const (
 // Alignment says where a recording lies on the clock of its reference: its sample n is heard at
 // Offset + n/(1 + Drift·1e-6) of the reference's samples, at the reference's rate.
 type Alignment struct {
-	Offset    float64   // samples of the reference; negative when the recording started earlier
-	Rate      int       // the reference's
-	Certainty Certainty //
-	Polarity  int       // 1 or -1
+	Offset    float64   `json:"offset"`    // samples of the reference; negative when the recording started earlier
+	Rate      int       `json:"rate"`      // the reference's
+	Certainty Certainty `json:"certainty"` //
+	Polarity  int       `json:"polarity"`  // 1 or -1
 	// Drift is by how many parts in a million the recording's clock ran faster than the reference's:
 	// positive when it has more samples for the same stretch. Known is false when the overlap is too
 	// short to tell; Drift is 0 then.
-	Drift      float64
-	DriftKnown bool
+	Drift      float64 `json:"drift"`
+	DriftKnown bool    `json:"drift_known"`
 	// Start and End are the offsets at the first and the last moment that both hear, in samples of the
 	// reference: they differ by what the clocks drifted apart meanwhile.
-	Start, End float64
-	Overlap    float64 // seconds that both recordings hear
-	Windows    int     // places of the overlap that were compared
-	Agree      int     // of them, those that agree
-	Spread     float64 // seconds: root mean square of what those differ by
-	Ratio      float64 // of the next best place's score to the best one's, 0 to 1
-	Reason     string  // in words
+	Start   float64 `json:"start"`
+	End     float64 `json:"end"`
+	Overlap float64 `json:"overlap"` // seconds that both recordings hear
+	Windows int     `json:"windows"` // places of the overlap that were compared
+	Agree   int     `json:"agree"`   // of them, those that agree
+	Spread  float64 `json:"spread"`  // seconds: root mean square of what those differ by
+	Ratio   float64 `json:"ratio"`   // of the next best place's score to the best one's, 0 to 1
+	Reason  string  `json:"reason"`  // in words
+}
+
+// UnmarshalJSON reads it under the names that its fields have now, and those that they had.
+func (a *Alignment) UnmarshalJSON(b []byte) error {
+	type plain Alignment
+	return stored.Decode(b, (*plain)(a))
 }
 
 // Seconds is the offset in seconds.

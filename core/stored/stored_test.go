@@ -1,0 +1,29 @@
+package stored_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"zestyloom/core/stored"
+)
+
+func TestFormerNames(t *testing.T) {
+	for field, want := range map[string]string{"ID": "id", "ProductionID": "production_id", "SampleRate": "sample_rate", "Take": "take", "IDOf": "id_of", "NoGood": "no_good"} {
+		assert.Equal(t, want, stored.Name(field))
+	}
+	type plain struct {
+		ProductionID string `json:"production_id"`
+		Tracks       []int  `json:"tracks"`
+	}
+	for _, b := range []string{`{"ProductionID": "x", "Tracks": [1, 2]}`, `{"production_id": "x", "tracks": [1, 2]}`} {
+		var v plain
+		assert.NoError(t, stored.Decode([]byte(b), &v))
+		assert.Equal(t, plain{"x", []int{1, 2}}, v)
+	}
+	var v plain
+	assert.NoError(t, stored.Decode([]byte(`{}`), &v))
+	assert.Error(t, stored.Decode([]byte(`{"A": }`), &v))
+	assert.Error(t, stored.Decode([]byte(`"A"`), &v))
+	assert.NoError(t, stored.Decode([]byte(`null`), &v))
+}
