@@ -180,7 +180,7 @@ func movedBy(r store.Reel, m reel.Shift) *reelChange {
 	if len(ops) == 0 {
 		return nil
 	}
-	return &reelChange{r.ID, ops}
+	return &reelChange{Reel: r.ID, Ops: ops}
 }
 
 // oneOf reports whether a strand is one of some.

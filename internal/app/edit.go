@@ -54,6 +54,8 @@ type decision struct {
 type reelChange struct {
 	Reel uuid.UUID `json:"reel"`
 	Ops  []reel.Op `json:"ops"`
+	// locked is the reel, where it has been read under its lock already: it is then what it becomes.
+	locked *store.Reel
 }
 
 // do carries out a change and returns the one that takes it back.
@@ -120,16 +122,22 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 	}
 	if c.Reel != nil {
-		r, err := tx.LockReel(ctx, c.Reel.Reel)
-		if err != nil {
-			return inverse, err
+		r := c.Reel.locked
+		if r == nil {
+			locked, err := tx.LockReel(ctx, c.Reel.Reel)
+			if err != nil {
+				return inverse, err
+			}
+			r = &locked
 		}
 		doc, back, err := reel.Apply(r.Doc, c.Reel.Ops)
 		if err != nil {
 			return inverse, err
 		}
-		inverse.Reel = &reelChange{r.ID, back}
-		return inverse, tx.SaveReel(ctx, r, doc)
+		inverse.Reel = &reelChange{Reel: r.ID, Ops: back}
+		err = tx.SaveReel(ctx, *r, doc)
+		r.Doc, r.Version = doc, r.Version+1
+		return inverse, err
 	}
 	return inverse, nil
 }
@@ -149,12 +157,12 @@ func setClock(ctx context.Context, tx store.Tx, production uuid.UUID, c clockSet
 	return &back, tx.SetClock(ctx, store.Clock{ProductionID: production, Camera: c.Camera, Day: c.Day, Late: c.Late, Rate: c.Rate})
 }
 
-// Undo takes the last edit of a production back and says in words what it was.
+// Undo takes the last edit that a session has made of a production back and says in words what it was.
 func (a *App) Undo(ctx context.Context, production uuid.UUID) (string, error) {
 	return a.step(ctx, production, false)
 }
 
-// Redo brings the last undone edit back.
+// Redo brings the last edit back that it has undone.
 func (a *App) Redo(ctx context.Context, production uuid.UUID) (string, error) {
 	return a.step(ctx, production, true)
 }
@@ -164,11 +172,14 @@ func (a *App) step(ctx context.Context, production uuid.UUID, redo bool) (what s
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		e, err := tx.LastEdit(ctx, production, redo)
+		e, err := tx.LastEdit(ctx, production, Session(ctx), redo)
 		if errors.Is(err, ErrNotFound) {
 			return nil
 		}
 		if err != nil {
+			return err
+		}
+		if err := mayStep(ctx, tx, production, e); err != nil {
 			return err
 		}
 		raw := e.Inverse

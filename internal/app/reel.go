@@ -37,10 +37,11 @@ func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs
 func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops func(store.Tx, store.Reel) (string, []reel.Op, error)) (r store.Reel, err error) {
 	stale := false
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
-		if r, err = tx.Reel(ctx, id); err != nil {
+		production, err := tx.ProductionOfReel(ctx, id)
+		if err != nil {
 			return err
 		}
-		if _, err := tx.LockProduction(ctx, r.ProductionID); err != nil {
+		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
 		if r, err = tx.LockReel(ctx, id); err != nil {
@@ -54,7 +55,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 		if err != nil {
 			return err
 		}
-		forward := change{Reel: &reelChange{id, list}}
+		forward := change{Reel: &reelChange{Reel: id, Ops: list, locked: &r}}
 		if forward.Cells, err = stemCells(ctx, tx, r.Doc, list); err != nil {
 			return err
 		}
@@ -62,10 +63,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 		if err != nil {
 			return err
 		}
-		if err := tx.LogEdit(ctx, r.ProductionID, what, forward, inverse); err != nil {
-			return err
-		}
-		if r, err = tx.Reel(ctx, id); err != nil {
+		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), what, touched(forward, inverse), forward, inverse); err != nil {
 			return err
 		}
 		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
@@ -361,5 +359,5 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 			along = append(along, c)
 		}
 	}
-	return &reelChange{r.ID, ops}, along, nil
+	return &reelChange{Reel: r.ID, Ops: ops}, along, nil
 }

@@ -121,7 +121,7 @@ func TestVersion8Opens(t *testing.T) {
 
 	undone := 0
 	for {
-		_, err := st.LastEdit(ctx, ps[0].ID, false)
+		_, err := st.LastEdit(ctx, ps[0].ID, "", false)
 		if errors.Is(err, app.ErrNotFound) {
 			break
 		}

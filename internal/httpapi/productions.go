@@ -143,8 +143,8 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 		Start: p.StartSamples, StartTimecode: rate.FormatSamples(p.StartSamples, int64(p.SampleRate)),
 	}
 	st := s.app.Store
-	undo, err1 := st.LastEdit(ctx, p.ID, false)
-	redo, err2 := st.LastEdit(ctx, p.ID, true)
+	undo, err1 := st.LastEdit(ctx, p.ID, app.Session(ctx), false)
+	redo, err2 := st.LastEdit(ctx, p.ID, app.Session(ctx), true)
 	v.CanUndo, v.CanRedo = undo.What, redo.What
 	var err3, err4, err5 error
 	v.Snags.Intake, err3 = st.FileSnags(ctx, p.ID)

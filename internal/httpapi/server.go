@@ -55,7 +55,7 @@ func New(o Options) (http.Handler, error) {
 	e.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
 		s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
 		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
-	}), guard(cmp.Or(o.BodyTime, bodyTime)))
+	}), guard(cmp.Or(o.BodyTime, bodyTime)), session)
 	uploads, err := s.uploads()
 	if err != nil {
 		return nil, err
@@ -82,6 +82,18 @@ func New(o Options) (http.Handler, error) {
 		problem(c, http.StatusMethodNotAllowed, "method_not_allowed", c.Request.Method+" is not done at "+c.Request.URL.Path+"; what is: "+c.Writer.Header().Get("Allow"))
 	})
 	return heads(e), nil
+}
+
+// sessionHeader is how a client says which edits are its own, by a name that it has made up; maxSession bounds that.
+const (
+	sessionHeader = "Zesty-Session"
+	maxSession    = 64
+)
+
+func session(c *gin.Context) {
+	if name := c.GetHeader(sessionHeader); name != "" && len(name) <= maxSession {
+		c.Request = c.Request.WithContext(app.WithSession(c.Request.Context(), name))
+	}
 }
 
 // problem answers with an RFC 9457 problem. current, if given, is the state that a change was not made on.

@@ -25,6 +25,12 @@ func (q Queries) Reel(ctx context.Context, id uuid.UUID) (Reel, error) {
 	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1`, id)
 }
 
+// ProductionOfReel is the production that a reel is of.
+func (q Queries) ProductionOfReel(ctx context.Context, id uuid.UUID) (uuid.UUID, error) {
+	r, err := one[struct{ ProductionID uuid.UUID }](ctx, q, `SELECT production_id FROM reels WHERE id = $1`, id)
+	return r.ProductionID, err
+}
+
 // LockReel finds one and keeps others from changing it until the transaction ends.
 func (q Queries) LockReel(ctx context.Context, id uuid.UUID) (Reel, error) {
 	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1 FOR UPDATE`, id)
@@ -97,23 +103,35 @@ type Edit struct {
 	What    string
 	Forward json.RawMessage
 	Inverse json.RawMessage
+	Touched []string
 }
 
-// LogEdit records what was done, and forgets what had been undone before it.
-func (q Queries) LogEdit(ctx context.Context, production uuid.UUID, what string, forward, inverse any) error {
-	if _, err := q.db.Exec(ctx, `DELETE FROM edits WHERE production_id = $1 AND undone`, production); err != nil {
+// LogEdit records what was done by a session, and forgets what that one had undone before.
+func (q Queries) LogEdit(ctx context.Context, production uuid.UUID, session, what string, touched []string, forward, inverse any) error {
+	if _, err := q.db.Exec(ctx, `DELETE FROM edits WHERE production_id = $1 AND undone AND session IN ($2, '')`, production, session); err != nil {
 		return err
 	}
-	return q.exec(ctx, `INSERT INTO edits (production_id, what, forward, inverse) VALUES ($1, $2, $3, $4)`, production, what, forward, inverse)
+	if touched == nil {
+		touched = []string{}
+	}
+	return q.exec(ctx, `INSERT INTO edits (production_id, session, what, touched, forward, inverse) VALUES ($1, $2, $3, $4, $5, $6)`, production, session, what, touched, forward, inverse)
 }
 
-// LastEdit finds the edit that undo takes back, or, with undone, the one that redo brings back.
-func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, undone bool) (Edit, error) {
+const editColumns = `id, what, forward, inverse, touched`
+
+// LastEdit finds the edit that a session's undo takes back, or, with undone, the one that its redo brings back: its own, or
+// one of no session.
+func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, session string, undone bool) (Edit, error) {
 	order := "DESC"
 	if undone {
 		order = "ASC"
 	}
-	return one[Edit](ctx, q, `SELECT id, what, forward, inverse FROM edits WHERE production_id = $1 AND undone = $2 ORDER BY id `+order+` LIMIT 1`, production, undone)
+	return one[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND undone = $2 AND session IN ($3, '') ORDER BY id `+order+` LIMIT 1`, production, undone, session)
+}
+
+// EditsOfOthers lists what other sessions have done after an edit.
+func (q Queries) EditsOfOthers(ctx context.Context, production uuid.UUID, after int64, session string) ([]Edit, error) {
+	return many[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND NOT undone AND id > $2 AND session NOT IN ($3, '') ORDER BY id`, production, after, session)
 }
 
 // MarkEdit says whether an edit is undone.

@@ -18,6 +18,22 @@ export type Snag = Schemas["Snag"];
 
 export const api = createClient<paths>({ baseUrl: window.location.origin });
 
+/** Whose edits these are: undo takes back one's own. A name that this browser has made up and keeps. */
+function session(): string {
+  const kept = localStorage.getItem("session");
+  if (kept) return kept;
+  const made = crypto.randomUUID();
+  localStorage.setItem("session", made);
+  return made;
+}
+
+api.use({
+  onRequest: ({ request }) => {
+    request.headers.set("Zesty-Session", session());
+    return request;
+  },
+});
+
 /** A problem that the server told of, as an error whose message can be shown as it is. */
 export class ProblemError extends Error {
   constructor(

@@ -875,7 +875,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo the last edit */
+        /**
+         * Undo the last edit
+         * @description Of those that were made with the same `Zesty-Session` header as this request, a name of up to 64 letters that the client has made up, or without one. It is refused where somebody else has changed the same since.
+         */
         post: operations["undo"];
         delete?: never;
         options?: never;
@@ -894,7 +897,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Do the edit again that was undone last */
+        /**
+         * Do the edit again that was undone last
+         * @description Of one's own, as `undo`.
+         */
         post: operations["redo"];
         delete?: never;
         options?: never;

@@ -1,0 +1,104 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+type sessionKey struct{}
+
+// WithSession says whose edits those are that are made in a context. Without, they are everybody's.
+func WithSession(ctx context.Context, session string) context.Context {
+	return context.WithValue(ctx, sessionKey{}, session)
+}
+
+// Session is whose edits those of a context are.
+func Session(ctx context.Context) string {
+	s, _ := ctx.Value(sessionKey{}).(string)
+	return s
+}
+
+// touched names what a change touches, forwards and back.
+func touched(forward, inverse change) []string {
+	var out []string
+	for _, c := range []change{forward, inverse} {
+		for _, v := range c.Cells {
+			out = append(out, "cell "+v.Row.String()+" "+v.Field)
+		}
+		for _, d := range c.Decide {
+			out = append(out, "suggestion "+d.Suggestion.String())
+		}
+		for _, m := range c.Syncs {
+			out = append(out, "sync "+m.Sync.String())
+		}
+		if c.Nudge != nil {
+			out = append(out, "sync "+c.Nudge.Sync.String())
+		}
+		if c.Clock != nil {
+			out = append(out, "clock "+c.Clock.Camera+" "+c.Clock.Day)
+		}
+		if c.Regroup != nil {
+			for _, f := range c.Regroup.Files {
+				out = append(out, "file "+f.File.String())
+			}
+		}
+		if c.Reel != nil {
+			for _, what := range reel.Touched(c.Reel.Ops) {
+				out = append(out, "reel "+c.Reel.Reel.String()+" "+what)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// inTheWay reports whether two edits touch one thing.
+func inTheWay(a, b []string) bool {
+	all := func(of []string) (reels []string) {
+		for _, t := range of {
+			if id, what, _ := strings.Cut(strings.TrimPrefix(t, "reel "), " "); strings.HasPrefix(t, "reel ") && what == reel.Everything {
+				reels = append(reels, "reel "+id+" clip ")
+			}
+		}
+		return reels
+	}
+	for _, x := range a {
+		if slices.Contains(b, x) {
+			return true
+		}
+		for _, r := range all(b) {
+			if strings.HasPrefix(x, r) {
+				return true
+			}
+		}
+	}
+	for _, y := range b {
+		for _, r := range all(a) {
+			if strings.HasPrefix(y, r) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// mayStep refuses to take an edit back, or to bring it back, over what somebody else has done to the same thing since.
+func mayStep(ctx context.Context, tx store.Tx, production uuid.UUID, e store.Edit) error {
+	later, err := tx.EditsOfOthers(ctx, production, e.ID, Session(ctx))
+	if err != nil {
+		return err
+	}
+	for _, o := range later {
+		if inTheWay(e.Touched, o.Touched) {
+			return snag.Refuse("changed_since", "%q can't be taken back or done again: somebody else has changed the same since (%q)", e.What, o.What)
+		}
+	}
+	return nil
+}
