@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
@@ -256,7 +257,7 @@ func TestClippingIsFoundExactly(t *testing.T) {
 	written, err := delivery.Write(context.Background(), plan, dir, f.resolve, nil)
 	require.NoError(t, err)
 	assert.Equal(t, clipped, written.Clipped[0])
-	found := delivery.Preflight(plan, overs)
+	found := readiness.Plan(plan, overs)
 	assert.Contains(t, codes(found), "clips")
 }
 
@@ -277,7 +278,7 @@ func (f *fixture) summary(t *testing.T, strand string) *waveform.Summary {
 	return s
 }
 
-func codes(fs []delivery.Finding) (out []string) {
+func codes(fs []readiness.Finding) (out []string) {
 	for _, f := range fs {
 		out = append(out, f.Code)
 	}
@@ -293,9 +294,9 @@ func TestPreflight(t *testing.T) {
 	f.reel.Start = &late
 	f.reel.Tracks[0].Clips[0].Unplaced = true
 	f.reel.Tracks[2].Clips[0].Unplaced = true // on a track that is off: it is not heard, so it is no matter
-	found := delivery.Preflight(f.plan(t, delivery.Poly), nil)
-	assert.False(t, delivery.Stops(found))
-	lost := slices.DeleteFunc(slices.Clone(found), func(f delivery.Finding) bool { return f.Code != "unplaced" })
+	found := readiness.Plan(f.plan(t, delivery.Poly), nil)
+	assert.False(t, readiness.Stops(found))
+	lost := slices.DeleteFunc(slices.Clone(found), func(f readiness.Finding) bool { return f.Code != "unplaced" })
 	if assert.Len(t, lost, 1) {
 		assert.Equal(t, f.reel.Tracks[0].ID, lost[0].Track)
 	}
@@ -303,14 +304,14 @@ func TestPreflight(t *testing.T) {
 		assert.Contains(t, codes(found), code)
 	}
 	f.reel.Weave.Outputs[0], f.reel.Weave.Outputs[1] = f.reel.Weave.Outputs[1], f.reel.Weave.Outputs[0]
-	found = delivery.Preflight(f.plan(t, delivery.Poly), nil)
-	assert.True(t, delivery.Stops(found))
+	found = readiness.Plan(f.plan(t, delivery.Poly), nil)
+	assert.True(t, readiness.Stops(found))
 	assert.Contains(t, codes(found), "order")
 	f.reel.Weave.Outputs = f.reel.Weave.Outputs[:5]
-	assert.Contains(t, codes(delivery.Preflight(f.plan(t, delivery.Mono), nil)), "width")
+	assert.Contains(t, codes(readiness.Plan(f.plan(t, delivery.Mono), nil)), "width")
 	empty, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, reel.New(), timecode.Rate{Num: 25, Den: 1})
 	require.NoError(t, err)
-	assert.Equal(t, "empty_reel", delivery.Preflight(empty, nil)[0].Code)
+	assert.Equal(t, "empty_reel", readiness.Plan(empty, nil)[0].Code)
 }
 
 func TestPlansThatCantBe(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/waveform"
@@ -50,7 +51,7 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 }
 
 // Preflight says what an order would write and what stands in its way.
-func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, []delivery.Finding, error) {
+func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, []readiness.Finding, error) {
 	plan, _, err := a.plan(ctx, reelID, o)
 	if err != nil {
 		return plan, nil, err
@@ -59,7 +60,7 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 	if err != nil {
 		return plan, nil, err
 	}
-	return plan, delivery.Preflight(plan, clipping), nil
+	return plan, readiness.Plan(plan, clipping), nil
 }
 
 // clipping finds where outputs would clip.
@@ -112,7 +113,7 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 	if err != nil {
 		return store.Delivery{}, err
 	}
-	for _, f := range delivery.Preflight(plan, nil) {
+	for _, f := range readiness.Plan(plan, nil) {
 		if f.Stops {
 			return store.Delivery{}, snag.Refuse(f.Code, "%s", f.Message)
 		}

@@ -135,7 +135,11 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 			return inverse, err
 		}
 		inverse.Reel = &reelChange{Reel: r.ID, Ops: back}
-		err = tx.SaveReel(ctx, *r, doc)
+		snags, err := reelSnags(doc)
+		if err != nil {
+			return inverse, err
+		}
+		err = tx.SaveReel(ctx, *r, doc, snags)
 		r.Doc, r.Version = doc, r.Version+1
 		return inverse, err
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -208,12 +209,17 @@ func (a *App) putCells(ctx context.Context, tx store.Tx, production uuid.UUID, c
 			return nil, err
 		}
 	}
+	written := map[uuid.UUID]bool{}
+	for _, s := range strands {
+		written[s.TakeID] = true
+	}
 	for _, t := range takes {
 		if err := a.saveTyped(ctx, tx, *t); err != nil {
 			return nil, err
 		}
+		written[t.ID] = true
 	}
-	return inverse, nil
+	return inverse, weigh(ctx, tx.Queries, slices.Collect(maps.Keys(written)))
 }
 
 // field finds the field that a cell is, and the row's name for messages.

@@ -103,7 +103,10 @@ func (a *App) regroup(ctx context.Context, tx store.Tx, f store.File) error {
 	for id := range takes {
 		old = append(old, id)
 	}
-	return tx.DeleteEmptyTakes(ctx, old)
+	if err := tx.DeleteEmptyTakes(ctx, old); err != nil {
+		return err
+	}
+	return weigh(ctx, tx.Queries, old) // those that have lost a member
 }
 
 // takeOf finds the take that a group already is, or makes one.
@@ -195,6 +198,9 @@ func (a *App) fill(ctx context.Context, tx store.Tx, t store.Take, g take.Group,
 				return err
 			}
 		}
+	}
+	if err := weigh(ctx, tx.Queries, []uuid.UUID{t.ID}); err != nil {
+		return err
 	}
 	return a.suggest(ctx, tx, t.ID)
 }

@@ -102,6 +102,32 @@ func TestVersion8Opens(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, strands, used)
 
+	// What stands in its way is worked out, and from then on kept as it changes.
+	require.NoError(t, a.WorkOutReadiness(ctx))
+	counted := func() int {
+		ts, err := st.TakesAfter(ctx, ps[0].ID, uuid.Nil, 100)
+		require.NoError(t, err)
+		n := 0
+		for _, tk := range ts {
+			strands, err := st.Strands(ctx, []uuid.UUID{tk.ID})
+			require.NoError(t, err)
+			if len(app.Readiness(tk, strands).Snags()) > 0 {
+				n++
+			}
+		}
+		return n
+	}
+	alike := func() {
+		kept, err := st.TakeSnags(ctx, ps[0].ID)
+		require.NoError(t, err)
+		assert.Equal(t, counted(), kept)
+		assert.Positive(t, kept)
+	}
+	alike()
+	snagsBefore, err := st.ReelSnags(ctx, ps[0].ID)
+	require.NoError(t, err)
+	assert.Positive(t, snagsBefore.Weave)
+
 	// Facts and alignments, which were written under Go's names.
 	files, err := st.FilesAfter(ctx, ps[0].ID, uuid.Nil, 100)
 	require.NoError(t, err)
@@ -129,6 +155,7 @@ func TestVersion8Opens(t *testing.T) {
 		what, err := a.Undo(ctx, ps[0].ID)
 		require.NoError(t, err, "after %d edits, undoing one before %s", undone, what)
 		undone++
+		alike()
 	}
 	assert.Greater(t, undone, 15)
 	first, err := st.ReelOf(ctx, ps[0].ID)
@@ -143,6 +170,10 @@ func TestVersion8Opens(t *testing.T) {
 	want, _ := json.Marshal(r.Doc)
 	got, _ := json.Marshal(again.Doc)
 	assert.JSONEq(t, string(want), string(got))
+	alike()
+	snagsAfter, err := st.ReelSnags(ctx, ps[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, snagsBefore, snagsAfter)
 
 	ds, err := st.Deliveries(ctx, ps[0].ID, 10)
 	require.NoError(t, err)

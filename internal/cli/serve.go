@@ -264,7 +264,7 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 			return fmt.Errorf("the shelf can't be opened: %w", err)
 		}
 	}
-	if err := a.EnsureSpecs(ctx); err != nil {
+	if err := errors.Join(a.EnsureSpecs(ctx), a.WorkOutReadiness(ctx)); err != nil {
 		return err
 	}
 	return fn(a)

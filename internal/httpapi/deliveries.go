@@ -10,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/readiness"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
@@ -54,7 +55,7 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 	}
 	out := contract.Preflight200JSONResponse{
 		Files: plannedFiles(plan), Frames: plan.Frames, Start: plan.Start, StartTimecode: startOf(plan),
-		Findings: []contract.Finding{}, Stops: delivery.Stops(found),
+		Findings: []contract.Finding{}, Stops: readiness.Stops(found),
 	}
 	for _, f := range found {
 		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})

@@ -5,8 +5,6 @@ import (
 	"errors"
 	"time"
 
-	"zestyloom/core/audio"
-	"zestyloom/core/delivery"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
@@ -148,7 +146,7 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 	v.CanUndo, v.CanRedo = undo.What, redo.What
 	var err3, err4, err5 error
 	v.Snags.Intake, err3 = st.FileSnags(ctx, p.ID)
-	v.Snags.Takes, err4 = st.TakeSnags(ctx, p.ID, audio.Gain(audio.SilenceDB))
+	v.Snags.Takes, err4 = st.TakeSnags(ctx, p.ID)
 	v.Snags.Delivery, err5 = st.DeliverySnags(ctx, p.ID)
 	for _, e := range []error{err1, err2} {
 		if e != nil && !errors.Is(e, store.ErrNotFound) {
@@ -158,25 +156,9 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 	if err = errors.Join(err, err3, err4, err5); err != nil {
 		return v, err
 	}
-	r, err := st.ReelOf(ctx, p.ID)
-	if err != nil {
-		return v, err
-	}
-	plan, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, r.Doc, rate)
-	if err != nil {
-		return v, err
-	}
-	for _, f := range delivery.Preflight(plan, nil) {
-		switch {
-		case f.OnPurpose || f.Code == "empty_reel" || f.Code == "output_silent":
-			// Worth saying before an order, but nothing that must be mended.
-		case f.Stage == "reel":
-			v.Snags.Reel++
-		case f.Stage == "weave":
-			v.Snags.Weave++
-		}
-	}
-	return v, nil
+	kept, err := st.ReelSnags(ctx, p.ID)
+	v.Snags.Reel, v.Snags.Weave = kept.Reel, kept.Weave
+	return v, err
 }
 
 // Undo implements contract.StrictServerInterface.

@@ -14,7 +14,6 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/poly"
-	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
@@ -299,15 +298,6 @@ func pictureWords(a *store.Analysis) (streams []string, picture string) {
 		picture = fmt.Sprintf("%d×%d at %s, %s", p.Width, p.Height, p.Rate().String(), p.Codec)
 	}
 	return streams, picture
-}
-
-// groupingSnags are those of a take's grouping that no remedy was chosen for.
-func groupingSnags(t store.Take) []snag.Snag {
-	out := t.Open()
-	if !t.Final() && len(out) == 0 {
-		out = append(out, snag.New("proposed", "its files are brought together because %s: accept the group if that is right", t.Why))
-	}
-	return out
 }
 
 func silent(st store.Strand) bool { return st.Peak < audio.Gain(audio.SilenceDB) }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/binary"
-	"fmt"
 	"io"
 	"net/http"
 	"strconv"
@@ -83,7 +82,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 		v := contract.Take{
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
 			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
-			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(groupingSnags(t)), Strands: make([]contract.Strand, 0, len(of[t.ID])),
+			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.Readiness(t, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
 			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
 			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID], Camera: cameras[t.ID],
@@ -91,11 +90,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 		if t.StartSamples != nil {
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
-		unlabelled := 0
 		for _, st := range of[t.ID] {
-			if st.Label == "" && !silent(st) && !st.Treat.Off {
-				unlabelled++
-			}
 			v.InReel = v.InReel || used[st.ID.String()]
 			v.Strands = append(v.Strands, contract.Strand{
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
@@ -104,9 +99,6 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass, Loose: st.Loose, Shift: st.Shift,
 				Shape: base64.StdEncoding.EncodeToString(st.Shape),
 			})
-		}
-		if unlabelled > 0 {
-			v.Snags = append(v.Snags, contract.Snag{Code: "no_label", Message: fmt.Sprintf("%d strands that sound have no label: hear them and type one", unlabelled)})
 		}
 		out = append(out, v)
 	}

@@ -49,9 +49,29 @@ func (q Queries) InsertReel(ctx context.Context, r Reel) error {
 	return q.setReelStrands(ctx, r.ID, nil, r.Doc.Strands())
 }
 
+// ReelSnags is how much of a reel and its weave has to be mended.
+type ReelSnags struct {
+	Reel, Weave int
+}
+
+// ReelSnags finds what is kept of a production's first reel: nothing where it has not been worked out.
+func (q Queries) ReelSnags(ctx context.Context, production uuid.UUID) (ReelSnags, error) {
+	return one[ReelSnags](ctx, q, `SELECT coalesce(snags_reel, 0) AS reel, coalesce(snags_weave, 0) AS weave FROM reels WHERE production_id = $1 ORDER BY id LIMIT 1`, production)
+}
+
+// SetReelSnags keeps it.
+func (q Queries) SetReelSnags(ctx context.Context, id uuid.UUID, s ReelSnags) error {
+	return q.exec(ctx, `UPDATE reels SET snags_reel = $2, snags_weave = $3 WHERE id = $1`, id, s.Reel, s.Weave)
+}
+
+// ReelsUnweighed lists reels of which it has not been worked out.
+func (q Queries) ReelsUnweighed(ctx context.Context) ([]Reel, error) {
+	return many[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE snags_reel IS NULL`)
+}
+
 // SaveReel stores the next version of a reel, which was locked as it is given.
-func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel) error {
-	if err := q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1 WHERE id = $1`, was.ID, doc); err != nil {
+func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel, snags ReelSnags) error {
+	if err := q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1, snags_reel = $3, snags_weave = $4 WHERE id = $1`, was.ID, doc, snags.Reel, snags.Weave); err != nil {
 		return err
 	}
 	return q.setReelStrands(ctx, was.ID, was.Doc.Strands(), doc.Strands())

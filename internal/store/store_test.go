@@ -117,9 +117,6 @@ func TestTakesAndStrands(t *testing.T) {
 	assert.EqualValues(t, 100, got.Length())
 	got.LengthRemedy = "pad"
 	assert.EqualValues(t, 120, got.Length())
-	assert.Len(t, got.Open(), 2, "unequal length has its remedy")
-	got.MissingRemedy, got.Accepted = "without", true
-	assert.Empty(t, got.Open())
 	assert.True(t, store.Take{Accepted: true}.Final())
 
 	s := strands[1]
@@ -134,9 +131,19 @@ func TestTakesAndStrands(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []store.Loose{{ID: s.ID, Shift: -480, Rate: 48000}}, loose)
 
-	n, err := f.TakeSnags(f.ctx, f.p.ID, 0.1)
+	unweighed, err := f.TakesUnweighed(f.ctx, 10)
 	require.NoError(t, err)
-	assert.Equal(t, 1, n)
+	assert.Equal(t, []uuid.UUID{tk.ID}, unweighed)
+	for want, amiss := range [][]uuid.UUID{nil, {tk.ID}} {
+		fine := []uuid.UUID{tk.ID}
+		if amiss != nil {
+			fine = nil
+		}
+		require.NoError(t, f.SetAmiss(f.ctx, amiss, fine))
+		n, err := f.TakeSnags(f.ctx, f.p.ID)
+		require.NoError(t, err)
+		assert.Equal(t, want, n)
+	}
 	require.NoError(t, f.PlaceStrand(f.ctx, s.ID, tk.ID, 9))
 	of, err := f.TakesOfRows(f.ctx, f.p.ID, []uuid.UUID{s.ID})
 	require.NoError(t, err)
@@ -250,11 +257,14 @@ func TestStrandsInReels(t *testing.T) {
 	used, err := f.StrandsInReels(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]bool{st[0].ID.String(): true, st[1].ID.String(): true, st[2].ID.String(): true}, used)
-	require.NoError(t, f.SaveReel(f.ctx, r, reel.New()))
+	require.NoError(t, f.SaveReel(f.ctx, r, reel.New(), store.ReelSnags{Reel: 1, Weave: 2}))
 	r, err = f.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, r.Version)
 	assert.Empty(t, r.Doc.Tracks)
+	kept, err := f.ReelSnags(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.ReelSnags{Reel: 1, Weave: 2}, kept)
 	used, err = f.StrandsInReels(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Empty(t, used)

@@ -59,21 +59,6 @@ func (t *Take) UnmarshalJSON(b []byte) error {
 	return stored.Decode(b, (*plain)(t))
 }
 
-// Open are the snags that no remedy has been chosen for.
-func (t Take) Open() []snag.Snag {
-	out := []snag.Snag{}
-	for _, s := range t.Snags {
-		if s.Code == "member_missing" && t.MissingRemedy == "without" || s.Code == "member_length" && t.LengthRemedy != "" {
-			continue
-		}
-		if t.Accepted && s.Code != "member_missing" && s.Code != "member_length" {
-			continue // looked at, and right
-		}
-		out = append(out, s)
-	}
-	return out
-}
-
 // Final reports whether the grouping can be built on.
 func (t Take) Final() bool { return t.Certain || t.Accepted }
 
@@ -161,12 +146,34 @@ func (q Queries) TakeCount(ctx context.Context, production uuid.UUID) (n int, er
 	return n, err
 }
 
-// TakeSnags counts the takes of a production that something is amiss with: snags of their own, or
-// strands that sound and have no label.
-func (q Queries) TakeSnags(ctx context.Context, production uuid.UUID, silence float64) (n int, err error) {
-	err = q.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT id FROM takes WHERE production_id = $1 AND NOT accepted AND (NOT certain OR jsonb_array_length(snags) > 0)
-		UNION SELECT t.id FROM strands s JOIN takes t ON t.id = s.take_id WHERE t.production_id = $1 AND s.label = '' AND s.peak >= $2) amiss`, production, silence).Scan(&n)
+// TakeSnags counts the takes of a production that something is amiss with.
+func (q Queries) TakeSnags(ctx context.Context, production uuid.UUID) (n int, err error) {
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM takes WHERE production_id = $1 AND amiss`, production).Scan(&n)
 	return n, err
+}
+
+// SetAmiss keeps with which takes something is amiss, and with which not.
+func (q Queries) SetAmiss(ctx context.Context, amiss, fine []uuid.UUID) error {
+	_, err := q.db.Exec(ctx, `UPDATE takes SET amiss = (id = ANY($1::uuid[])) WHERE id = ANY($1::uuid[] || $2::uuid[]) AND amiss IS DISTINCT FROM (id = ANY($1::uuid[]))`, ids(amiss), ids(fine))
+	return err
+}
+
+// ids are never NULL.
+func ids(list []uuid.UUID) []uuid.UUID { return append([]uuid.UUID{}, list...) }
+
+// TakesUnweighed lists takes of which it is not known whether something is amiss.
+func (q Queries) TakesUnweighed(ctx context.Context, limit int) ([]uuid.UUID, error) {
+	rows, err := many[struct{ ID uuid.UUID }](ctx, q, `SELECT id FROM takes WHERE amiss IS NULL LIMIT $1`, limit)
+	out := make([]uuid.UUID, len(rows))
+	for i, r := range rows {
+		out[i] = r.ID
+	}
+	return out, err
+}
+
+// TakesByID finds some.
+func (q Queries) TakesByID(ctx context.Context, ids []uuid.UUID) ([]Take, error) {
+	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE id = ANY($1)`, ids)
 }
 
 // SaveTake adds a take, or stores it anew.

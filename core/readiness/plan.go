@@ -1,9 +1,12 @@
-package delivery
+// Package readiness says what stands between a production and an accepted delivery: every snag of it comes from here.
+// What it says of a row is kept with the row when it is written.
+package readiness
 
 import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 )
@@ -18,9 +21,9 @@ type Finding struct {
 	OnPurpose bool `json:"on_purpose"`
 }
 
-// Preflight lists what stands between a plan and an accepted delivery. clipping are the places where
+// Plan lists what stands between a plan and an accepted delivery. clipping are the places where
 // outputs clip.
-func Preflight(p Plan, clipping []mix.Clipping) []Finding {
+func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 	out := []Finding{}
 	add := func(stops bool, stage, track, code, format string, args ...any) {
 		out = append(out, Finding{Snag: snag.New(code, format, args...), Stops: stops, Stage: stage, Track: track})
@@ -85,6 +88,18 @@ func Preflight(p Plan, clipping []mix.Clipping) []Finding {
 	for _, o := range clipping {
 		add(false, "weave", "", "clips", "output %d (%s) clips: %d samples beyond full scale, the first at %s, the worst %+.1f dB over",
 			o.Output+1, outs[o.Output].Name, o.Count, p.Rate.FormatSamples(o.At, int64(s.SampleRate)), o.PeakDB)
+	}
+	return out
+}
+
+// Count counts by stage what has to be mended: what somebody has decided, and what is but worth saying before an order,
+// is not.
+func Count(fs []Finding) map[string]int {
+	out := map[string]int{}
+	for _, f := range fs {
+		if !f.OnPurpose && f.Code != "empty_reel" && f.Code != "output_silent" {
+			out[f.Stage]++
+		}
 	}
 	return out
 }

@@ -1,0 +1,87 @@
+package app
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/readiness"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+	"zestyloom/internal/store"
+)
+
+// Readiness is a take as far as its snags go.
+func Readiness(t store.Take, strands []store.Strand) readiness.Take {
+	r := readiness.Take{Grouping: t.Snags, Why: t.Why, Certain: t.Certain, Accepted: t.Accepted, MissingRemedy: t.MissingRemedy, LengthRemedy: t.LengthRemedy}
+	for _, s := range strands {
+		r.Strands = append(r.Strands, readiness.Strand{Label: s.Label, Off: s.Treat.Off, Peak: s.Peak})
+	}
+	return r
+}
+
+// weigh works out whether something is amiss with takes that were written, and keeps it with them.
+func weigh(ctx context.Context, q store.Queries, ids []uuid.UUID) error {
+	takes, err := q.TakesByID(ctx, ids)
+	if err != nil {
+		return err
+	}
+	strands, err := q.Strands(ctx, ids)
+	if err != nil {
+		return err
+	}
+	of := map[uuid.UUID][]store.Strand{}
+	for _, s := range strands {
+		of[s.TakeID] = append(of[s.TakeID], s)
+	}
+	var amiss, fine []uuid.UUID
+	for _, t := range takes {
+		if len(Readiness(t, of[t.ID]).Snags()) > 0 {
+			amiss = append(amiss, t.ID)
+		} else {
+			fine = append(fine, t.ID)
+		}
+	}
+	return q.SetAmiss(ctx, amiss, fine)
+}
+
+// reelSnags counts what stands between a reel and an accepted delivery.
+func reelSnags(doc reel.Reel) (store.ReelSnags, error) {
+	plan, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, doc, timecode.Rate{Num: 25, Den: 1})
+	if err != nil {
+		return store.ReelSnags{}, err
+	}
+	count := readiness.Count(readiness.Plan(plan, nil))
+	return store.ReelSnags{Reel: count["reel"], Weave: count["weave"]}, nil
+}
+
+// WorkOutReadiness does so for rows of before it was kept. It is called once the schema is there.
+func (a *App) WorkOutReadiness(ctx context.Context) error {
+	for {
+		ids, err := a.Store.TakesUnweighed(ctx, 500)
+		if err != nil {
+			return err
+		}
+		if len(ids) == 0 {
+			break
+		}
+		if err := weigh(ctx, a.Store.Queries, ids); err != nil {
+			return err
+		}
+	}
+	reels, err := a.Store.ReelsUnweighed(ctx)
+	if err != nil {
+		return err
+	}
+	for _, r := range reels {
+		snags, err := reelSnags(r.Doc)
+		if err != nil {
+			return err
+		}
+		if err := a.Store.SetReelSnags(ctx, r.ID, snags); err != nil {
+			return err
+		}
+	}
+	return nil
+}
