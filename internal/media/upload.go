@@ -51,15 +51,18 @@ func (f *Folder) Upload(id string) (Upload, error) {
 		return u, err
 	}
 	u.File = fileID(id, st.ModTime())
+	return u, u.read(b)
+}
+
+// read takes over what a browser has said of an upload, as it is kept beside the bytes.
+func (u *Upload) read(b []byte) error {
 	var said struct {
 		Size     int64
 		MetaData map[string]string
 	}
-	if err := json.Unmarshal(b, &said); err != nil {
-		return u, err
-	}
+	err := json.Unmarshal(b, &said)
 	u.Size, u.Name, u.Production = said.Size, said.MetaData["filename"], said.MetaData["production"]
-	return u, nil
+	return err
 }
 
 // Whole reports whether all of its bytes are here.
