@@ -40,7 +40,7 @@ func DiscreteLayout(n int) (Layout, error) {
 	return Layout{Name: fmt.Sprintf("discrete %d", n), Kind: Discrete, Count: n}, nil
 }
 
-// speaker is one of a custom layout: a name, and a direction where it is not a known one.
+// customSpeaker is one of a custom layout: a name, and a direction where it is not a known one.
 var customSpeaker = regexp.MustCompile(`^([\pL\pN][\pL\pN+-]{0,15})(?:@(-?\d{1,3}(?:\.\d+)?)(?:/(-?\d{1,2}(?:\.\d+)?))?)?$`)
 
 // ParseLayout finds a layout by its name: that of a bed, such as "5.1"; "ambisonic 3 SN3D"; "discrete 8"; or

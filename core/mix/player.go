@@ -84,7 +84,7 @@ func (p *Program) Play(signals ...Signal) (*Player, error) {
 func (pl *Player) alone(i int, id string) (int, bool) {
 	for _, c := range pl.nodes[i].clips {
 		if c.ID == id {
-			pl.nodes = append(pl.nodes, node{id: id, layout: pl.nodes[i].layout, clips: []clip{c}})
+			pl.nodes = append(pl.nodes, node{id: id, layout: pl.nodes[i].layout, gain: levelOf(0, nil), clips: []clip{c}})
 			return len(pl.nodes) - 1, true
 		}
 	}
@@ -130,10 +130,7 @@ func (pl *Player) want() {
 }
 
 // never reports whether a gain is silence at all times.
-func (l level) never() bool {
-	f, still := l.at(0, 1)
-	return still && f == 0 && len(l.curve) == 0
-}
+func (l level) never() bool { return len(l.curve) == 0 && l.rest == 0 }
 
 func (pl *Player) room() set {
 	s := set{post: make([][][]float64, len(pl.nodes)), pre: make([][][]float64, len(pl.nodes)), silent: make([]bool, len(pl.nodes)), terms: make([][][]term, len(pl.nodes)), nothing: make([]float64, BlockFrames)}

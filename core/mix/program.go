@@ -36,13 +36,18 @@ type node struct {
 // level is a gain: at rest, or over time.
 type level struct {
 	db    float64
+	rest  float64          // db as a factor
 	curve automation.Curve // dB, added
+}
+
+func levelOf(db float64, curve automation.Curve) level {
+	return level{db, weave.Factor(db), curve}
 }
 
 // at is the gain as a factor, where it is one over [from, to).
 func (l level) at(from, to int64) (float64, bool) {
 	if len(l.curve) == 0 {
-		return weave.Factor(l.db), true
+		return l.rest, true
 	}
 	v, ok := l.curve.Constant(from, to)
 	return factor(l.db + v), ok
@@ -51,7 +56,7 @@ func (l level) at(from, to int64) (float64, bool) {
 // most is the greatest factor in [from, to).
 func (l level) most(from, to int64) float64 {
 	if len(l.curve) == 0 {
-		return weave.Factor(l.db)
+		return l.rest
 	}
 	_, v := l.curve.Range(from, to)
 	return factor(l.db + v)
@@ -116,7 +121,7 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 	for _, i := range order {
 		b := r.Weave.Buses[i]
 		p.index[b.ID] = len(p.nodes)
-		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels()})
+		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels(), gain: levelOf(0, nil)})
 	}
 	// In the order of tracks and then buses: so are sums made.
 	for from := range p.nodes {
@@ -137,14 +142,14 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 }
 
 func track(t reel.Track) (node, error) {
-	n := node{id: t.ID, layout: t.Channels(), gain: level{t.GainDB, t.Gain}}
+	n := node{id: t.ID, layout: t.Channels(), gain: levelOf(t.GainDB, t.Gain)}
 	if t.Off {
 		return n, nil
 	}
 	n.clips = make([]clip, len(t.Clips))
 	unity := audio.Unity(n.layout.Count)
 	for i, c := range t.Clips {
-		k := clip{Clip: c, gain: level{c.GainDB, c.Gain}}
+		k := clip{Clip: c, gain: levelOf(c.GainDB, c.Gain)}
 		from := c.Channels(n.layout)
 		if c.Patch.Preset == weave.Plain && from.Name == n.layout.Name {
 			k.patch, k.plain = unity, true
@@ -161,7 +166,7 @@ func track(t reel.Track) (node, error) {
 
 func (p *Program) send(from int, s weave.Send, isTrack bool) error {
 	to := &p.nodes[p.index[s.To]]
-	in := input{from: from, gain: level{s.GainDB, s.Gain}, pre: s.Pre && isTrack}
+	in := input{from: from, gain: levelOf(s.GainDB, s.Gain), pre: s.Pre && isTrack}
 	if !isTrack {
 		to.depth = max(to.depth, p.nodes[from].depth+1)
 	}

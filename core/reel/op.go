@@ -107,10 +107,7 @@ type AddTrack struct {
 
 func (a *AddTrack) apply(r *Reel) (Op, error) {
 	t := a.Track
-	if t.ID == "" || r.index(t.ID) >= 0 || len(r.Weave.Sends[t.ID]) > 0 {
-		return Op{}, snag.Refuse("bad_track", "track %q has no identity of its own", t.Label)
-	}
-	if _, bus := r.Weave.Bus(t.ID); bus {
+	if _, bus := r.Weave.Bus(t.ID); bus || t.ID == "" || r.index(t.ID) >= 0 || len(r.Weave.Sends[t.ID]) > 0 {
 		return Op{}, snag.Refuse("bad_track", "track %q has no identity of its own", t.Label)
 	}
 	if t.Label = strings.TrimSpace(t.Label); t.Clips == nil {

@@ -90,19 +90,12 @@ func aligning(bin, dir string, runs int) error {
 	var r result
 	var said []byte
 	for range runs {
-		cmd := exec.Command(bin, "align", ref, file)
-		begun := time.Now()
 		var err error
-		if said, err = cmd.CombinedOutput(); err != nil {
-			return fmt.Errorf("align: %w\n%s", err, said)
-		}
-		r.seconds = append(r.seconds, time.Since(begun).Seconds())
-		if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
-			r.peak = max(r.peak, u.Maxrss)
+		if said, err = r.run(bin, "align", ref, file); err != nil {
+			return err
 		}
 	}
-	slices.Sort(r.seconds)
-	fmt.Printf("align, 30 minutes against 30 at 48 kHz: %.2f s, peak %.0f MiB; %s", r.seconds[len(r.seconds)/2], float64(r.peak)/1024, strings.TrimPrefix(string(said), file+": "))
+	fmt.Printf("align, 30 minutes against 30 at 48 kHz: %.2f s, peak %.0f MiB; %s", r.median(), float64(r.peak)/1024, strings.TrimPrefix(string(said), file+": "))
 	return nil
 }
 
@@ -125,6 +118,25 @@ func intake(path string) error {
 type result struct {
 	seconds []float64
 	peak    int64 // KiB
+}
+
+// run runs a program once, and keeps how long it took and how much memory at the most.
+func (r *result) run(args ...string) (said []byte, err error) {
+	cmd := exec.Command(args[0], args[1:]...)
+	begun := time.Now()
+	if said, err = cmd.CombinedOutput(); err != nil {
+		return said, fmt.Errorf("%s: %w\n%s", filepath.Base(args[0]), err, said)
+	}
+	r.seconds = append(r.seconds, time.Since(begun).Seconds())
+	if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+		r.peak = max(r.peak, u.Maxrss)
+	}
+	return said, nil
+}
+
+func (r *result) median() float64 {
+	slices.Sort(r.seconds)
+	return r.seconds[len(r.seconds)/2]
 }
 
 func measure(bin, dir string, minutes, runs int) error {
@@ -170,26 +182,16 @@ func measure(bin, dir string, minutes, runs int) error {
 				return err
 			}
 			syscall.Sync() // what the run before left unwritten is not this one's
-			cmd := exec.Command(w.args[0], w.args[1:]...)
-			begun := time.Now()
-			if msg, err := cmd.CombinedOutput(); err != nil {
-				return fmt.Errorf("%s: %w\n%s", w.name, err, msg)
-			}
-			results[i].seconds = append(results[i].seconds, time.Since(begun).Seconds())
-			if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
-				results[i].peak = max(results[i].peak, u.Maxrss)
+			if _, err := results[i].run(w.args...); err != nil {
+				return err
 			}
 		}
 	}
-	median := func(r result) float64 {
-		slices.Sort(r.seconds)
-		return r.seconds[len(r.seconds)/2]
-	}
-	copying := median(results[0])
+	copying := results[0].median()
 	fmt.Printf("%d minutes, 8 channels, 24 bits, 48 kHz: %.0f MB; median of %d runs\n", minutes, float64(st.Size())/1e6, runs)
 	fmt.Printf("%-18s %9s %9s %12s %10s %10s\n", "", "seconds", "MB/s", "of a copy", "peak MiB", "real time")
 	for i, w := range work {
-		m := median(results[i])
+		m := results[i].median()
 		fmt.Printf("%-18s %9.2f %9.0f %11.2fx %10.1f %9.0fx\n", w.name, m, float64(st.Size())/1e6/m, copying/m, float64(results[i].peak)/1024, float64(minutes*60)/m)
 	}
 	return nil

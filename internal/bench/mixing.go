@@ -6,11 +6,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 	"syscall"
-	"time"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
@@ -121,14 +119,8 @@ func mixes(dir string, minutes, runs int) error {
 		for i, w := range work {
 			os.Remove(outs[w.name])
 			syscall.Sync()
-			cmd := exec.Command(w.args[0], w.args[1:]...)
-			begun := time.Now()
-			if msg, err := cmd.CombinedOutput(); err != nil {
-				return fmt.Errorf("%s: %w\n%s", w.name, err, msg)
-			}
-			results[i].seconds = append(results[i].seconds, time.Since(begun).Seconds())
-			if u, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
-				results[i].peak = max(results[i].peak, u.Maxrss)
+			if _, err := results[i].run(w.args...); err != nil {
+				return err
 			}
 		}
 	}
@@ -136,8 +128,7 @@ func mixes(dir string, minutes, runs int) error {
 	fmt.Printf("%-18s %9s %10s %10s %10s\n", "", "seconds", "of mix", "peak MiB", "real time")
 	first := 0.0
 	for i, w := range work {
-		slices.Sort(results[i].seconds)
-		m := results[i].seconds[len(results[i].seconds)/2]
+		m := results[i].median()
 		if i == 0 {
 			first = m
 		}
