@@ -1,7 +1,6 @@
 package reel
 
 import (
-	"cmp"
 	"slices"
 
 	"zestyloom/core/snag"
@@ -11,7 +10,7 @@ import (
 func (r *Reel) place(i int, clips []Clip) error {
 	t := r.Tracks[i]
 	t.Clips = clips
-	slices.SortStableFunc(t.Clips, func(a, b Clip) int { return cmp.Compare(a.At, b.At) })
+	sortClips(t.Clips)
 	if err := t.check(); err != nil {
 		return err
 	}
@@ -134,13 +133,15 @@ type Move struct {
 	By  int64    `json:"by"` // samples later
 	// Onto gives the tracks that the clips of others come onto, by their IDs.
 	Onto map[string]string `json:"onto,omitempty"`
+	// Alone says that they are let go of their kin: from then on they lie that much further from home.
+	Alone bool `json:"alone,omitempty"`
 }
 
 func (o *Move) apply(r *Reel) (Op, error) {
 	moved := set(o.IDs)
 	clips := make(map[int][]Clip, len(r.Tracks)) // those that come, by track
 	left := map[int][]Clip{}
-	back := Move{IDs: o.IDs, By: -o.By}
+	back := Move{IDs: o.IDs, By: -o.By, Alone: o.Alone}
 	for i, t := range r.Tracks {
 		to := i
 		if id, other := o.Onto[t.ID]; other {
@@ -156,6 +157,9 @@ func (o *Move) apply(r *Reel) (Op, error) {
 			}
 			delete(moved, c.ID)
 			c.At += o.By
+			if o.Alone {
+				c.Away += o.By
+			}
 			clips[to] = append(clips[to], c)
 			took = true
 		}
@@ -206,6 +210,8 @@ type Split struct {
 	At int64 `json:"at"`
 	// Into gives the IDs of the second parts by those of the clips, which the first parts keep.
 	Into map[string]string `json:"into"`
+	// Ties gives the ties of the second parts by those of the clips, where they are tied anew.
+	Ties map[string]string `json:"ties,omitempty"`
 }
 
 func (o *Split) apply(r *Reel) (Op, error) {
@@ -232,6 +238,9 @@ func (o *Split) apply(r *Reel) (Op, error) {
 			first, second, err := cutAt(c, o.At, id)
 			if err != nil {
 				return Op{}, err
+			}
+			if tie, ok := o.Ties[c.Tie]; ok {
+				second.Tie = tie
 			}
 			clips[k] = first
 			clips = append(clips, second)
@@ -268,6 +277,7 @@ type Join struct {
 func (o *Join) apply(r *Reel) (Op, error) {
 	todo := len(o.Second)
 	back := Split{Into: o.Second}
+	ties := map[string]string{} // those of the second parts by those of the first
 	for i, t := range r.Tracks {
 		var clips []Clip
 		at := map[string]int{}
@@ -286,6 +296,7 @@ func (o *Join) apply(r *Reel) (Op, error) {
 			}
 			second := t.Clips[k]
 			first, _, err := cutAt(whole(c, second), second.At, id)
+			first.Tie = c.Tie
 			if err != nil || !same(first, c) || first.End() != second.At || c.In+c.Length != second.In || second.FadeIn != (Fade{}) {
 				return Op{}, snag.Refuse("bad_join", "%s at %d and %s at %d are not the two parts of a clip", c.Name, c.At, second.Name, second.At)
 			}
@@ -295,6 +306,10 @@ func (o *Join) apply(r *Reel) (Op, error) {
 			if second.At != back.At {
 				return Op{}, snag.Refuse("bad_join", "clips that were cut at several places are joined one place at a time")
 			}
+			if tie, known := ties[c.Tie]; known && tie != second.Tie {
+				return Op{}, snag.Refuse("bad_join", "%s at %d and %s at %d are not the two parts of a clip: what they are tied to differs", c.Name, c.At, second.Name, second.At)
+			}
+			ties[c.Tie] = second.Tie
 			todo--
 			if clips == nil {
 				clips = slices.Clone(t.Clips)
@@ -312,13 +327,21 @@ func (o *Join) apply(r *Reel) (Op, error) {
 	if todo > 0 {
 		return Op{}, snag.Refuse("no_such_clip", "%d of the clips that were to be joined are not in this reel any more", todo)
 	}
+	for first, second := range ties {
+		if first != second {
+			if back.Ties == nil {
+				back.Ties = map[string]string{}
+			}
+			back.Ties[first] = second
+		}
+	}
 	return Op{Split: &back}, nil
 }
 
 // whole is two parts as one, as far as they are.
 func whole(first, second Clip) Clip {
 	c := second
-	c.ID, c.At, c.In, c.Length, c.FadeIn = first.ID, first.At, first.In, first.Length+second.Length, first.FadeIn
+	c.ID, c.At, c.In, c.Length, c.FadeIn, c.Tie = first.ID, first.At, first.In, first.Length+second.Length, first.FadeIn, first.Tie
 	return c
 }
 
@@ -327,5 +350,5 @@ func same(a, b Clip) bool {
 	return slices.Equal(a.Strands, b.Strands) && slices.Equal(a.Gain, b.Gain) && slices.Equal(a.Off, b.Off) &&
 		a.Patch.Equal(b.Patch) && a.ID == b.ID && a.At == b.At && a.In == b.In && a.Length == b.Length && a.Name == b.Name &&
 		a.Tie == b.Tie && a.Layout == b.Layout && a.GainDB == b.GainDB && a.Invert == b.Invert && a.FadeIn == b.FadeIn && a.FadeOut == b.FadeOut &&
-		a.Note == b.Note && a.Unplaced == b.Unplaced
+		a.Note == b.Note && a.Unplaced == b.Unplaced && a.Away == b.Away
 }

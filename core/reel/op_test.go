@@ -114,12 +114,12 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 	case 8:
 		op.MoveTrack = &reel.MoveTrack{ID: t.ID, Index: c.IntN(len(r.Tracks))}
 	case 9:
-		op.Move = &reel.Move{IDs: ids, By: c.Int64N(4000) - 2000}
+		op.Move = &reel.Move{IDs: ids, By: c.Int64N(4000) - 2000, Alone: c.IntN(2) == 0}
 		if c.IntN(2) == 0 {
 			op.Move.Onto = map[string]string{t.ID: r.Tracks[c.IntN(len(r.Tracks))].ID}
 		}
 	case 10: // everything that sounds at one moment
-		op.Split = &reel.Split{At: at, Into: map[string]string{}}
+		op.Split = &reel.Split{At: at, Into: map[string]string{}, Ties: map[string]string{"1": c.id(), "2": c.id()}}
 		for _, t := range r.Tracks {
 			for _, x := range t.Clips {
 				if x.At < at && at < x.End() {
@@ -185,6 +185,11 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 		forth, _, err := reel.Apply(back, stored(again))
 		require.NoError(t, err)
 		require.Equal(t, text(after), text(forth), "%s", b)
+		var changes reel.Changes
+		b, err = json.Marshal(reel.Diff(r, after))
+		require.NoError(t, err)
+		require.NoError(t, json.Unmarshal(b, &changes))
+		require.Equal(t, text(after), text(reel.Patched(r, changes)), "what has changed is all that has changed: %s", b)
 		r = after
 	}
 	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start"} {

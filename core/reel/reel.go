@@ -24,6 +24,9 @@ type Clip struct {
 	Length  int64    `json:"length"`  // samples
 	// Tie is what it has in common with the clips that are edited together with it; empty for one that is alone.
 	Tie string `json:"tie,omitempty"`
+	// Away is by how many samples it lies later than its kin would have it, since it was let go and moved or slipped
+	// alone; 0 for home.
+	Away int64 `json:"away,omitempty"`
 	// Layout is what its strands stand for; empty for mono, or what its track is where it has as many channels.
 	Layout string `json:"layout,omitempty"`
 	// Patch is how they enter the channels of the track.

@@ -9,7 +9,8 @@ import (
 )
 
 // Ripple puts time in, or takes empty time out: what begins at a sample or after lies later or earlier, with the curves
-// that are drawn over the reel's time. A clip that began before stays as it is.
+// that are drawn over the reel's time. A clip that began before stays as it is;
+// what is torn off its kin by that lies away from home from then on.
 type Ripple struct {
 	At int64 `json:"at"`
 	By int64 `json:"by"` // samples later; negative takes the time before At out
@@ -32,6 +33,7 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 	}
 	all := len(o.Tracks) == 0
 	which := set(o.Tracks)
+	torn := r.torn(func(track string, c Clip) bool { return (all || which[track]) && c.At >= o.At })
 	back := Ripple{At: o.At + o.By, By: -o.By, Tracks: o.Tracks, Curves: map[string]Drawn{}}
 	for i, t := range r.Tracks {
 		if !all && !which[t.ID] {
@@ -43,6 +45,9 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 			switch {
 			case c.At >= o.At:
 				clips[k].At += o.By
+				if torn[c.Tie] {
+					clips[k].Away += o.By
+				}
 			case o.By < 0 && c.At >= o.At+o.By:
 				return Op{}, snag.Refuse("bad_ripple", "%s on track %s begins in the time that would be taken out", c.Name, t.Label)
 			}

@@ -3,13 +3,14 @@ package reel
 import (
 	"maps"
 	"slices"
+	"strings"
 )
 
 // Everything stands for all that lies in time, which putting time in or taking it out moves.
 const Everything = "time"
 
 // Touched names what operations change: tracks, clips, sends and the like. Two edits that touch one thing are in each
-// other's way; see Conflict.
+// other's way; see InTheWay.
 func Touched(ops []Op) []string {
 	out := map[string]bool{}
 	clips := func(ids ...string) {
@@ -62,4 +63,15 @@ func Touched(ops []Op) []string {
 		}
 	}
 	return slices.Sorted(maps.Keys(out))
+}
+
+// InTheWay reports whether two edits, by what they touch, change the same thing.
+func InTheWay(a, b []string) bool {
+	for _, x := range a {
+		if slices.Contains(b, x) {
+			return true
+		}
+	}
+	timed := func(what string) bool { return strings.HasPrefix(what, "clip ") }
+	return slices.Contains(a, Everything) && slices.ContainsFunc(b, timed) || slices.Contains(b, Everything) && slices.ContainsFunc(a, timed)
 }

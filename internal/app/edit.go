@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -54,8 +55,11 @@ type decision struct {
 type reelChange struct {
 	Reel uuid.UUID `json:"reel"`
 	Ops  []reel.Op `json:"ops"`
-	// locked is the reel, where it has been read under its lock already: it is then what it becomes.
+	// locked is the reel, where it has been read under its lock already: it is then what it becomes. after and back are
+	// then what the operations make of it and what undoes them.
 	locked *store.Reel
+	after  reel.Reel
+	back   []reel.Op
 }
 
 // do carries out a change and returns the one that takes it back.
@@ -122,28 +126,38 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 	}
 	if c.Reel != nil {
-		r := c.Reel.locked
-		if r == nil {
-			locked, err := tx.LockReel(ctx, c.Reel.Reel)
-			if err != nil {
-				return inverse, err
-			}
-			r = &locked
-		}
-		doc, back, err := reel.Apply(r.Doc, c.Reel.Ops)
-		if err != nil {
+		if err := c.Reel.prepare(ctx, tx); err != nil {
 			return inverse, err
 		}
-		inverse.Reel = &reelChange{Reel: r.ID, Ops: back}
-		snags, err := reelSnags(doc)
-		if err != nil {
-			return inverse, err
-		}
-		err = tx.SaveReel(ctx, *r, doc, snags)
-		r.Doc, r.Version = doc, r.Version+1
-		return inverse, err
+		inverse.Reel = &reelChange{Reel: c.Reel.Reel, Ops: c.Reel.back}
+		return inverse, c.Reel.save(ctx, tx)
 	}
 	return inverse, nil
+}
+
+// prepare reads the reel under its lock and works out what becomes of it, where that has not been done.
+func (c *reelChange) prepare(ctx context.Context, tx store.Tx) error {
+	if c.locked != nil {
+		return nil
+	}
+	r, err := tx.LockReel(ctx, c.Reel)
+	if err != nil {
+		return err
+	}
+	c.locked = &r
+	c.after, c.back, err = reel.Apply(r.Doc, c.Ops)
+	return err
+}
+
+// save stores what has been prepared.
+func (c *reelChange) save(ctx context.Context, tx store.Tx) error {
+	snags, err := reelSnags(c.after)
+	if err != nil {
+		return err
+	}
+	what := reel.Touched(slices.Concat(c.Ops, c.back))
+	*c.locked, err = tx.SaveReel(ctx, *c.locked, c.after, store.ReelStep{Session: Session(ctx), Ops: c.Ops, Touched: what}, snags)
+	return err
 }
 
 // setClock sets a clock and returns what takes that back.

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"testing"
+	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
@@ -47,7 +48,7 @@ func TestLaidAsItIsRead(t *testing.T) {
 		cell(st[4].ID, "label", "Boom"), cell(st[4].ID, "stem", "DX"), cell(st[5].ID, "off", true)))
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID})
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}))
 	require.NoError(t, err)
 	got := map[string]string{}
 	names := map[string]string{}
@@ -110,7 +111,7 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	require.NoError(t, f.edit(cell(one[0].ID, "label", "Boom"), cell(two[0].ID, "label", "Boom")))
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{takes[0].ID, takes[1].ID})
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{takes[0].ID, takes[1].ID}))
 	require.NoError(t, err)
 	boom := slices.IndexFunc(r.Doc.Tracks, func(tr reel.Track) bool { return tr.Label == "Boom" })
 	require.GreaterOrEqual(t, boom, 0)
@@ -127,7 +128,7 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	assert.Equal(t, [3]string{"DX", "DX", "DX"}, say(), "typed in Takes")
 	now, err := f.Store.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
-	_, err = f.EditReel(f.ctx, r.ID, now.Version, "route", []reel.Op{{SetSends: &reel.SetSends{From: track, Sends: weave.Route{Stem: "FX", Position: weave.Left}.Sends()}}})
+	_, err = f.EditReel(f.ctx, r.ID, now.Version, "route", []edit.Action{{SetSends: &reel.SetSends{From: track, Sends: weave.Route{Stem: "FX", Position: weave.Left}.Sends()}}})
 	require.NoError(t, err)
 	assert.Equal(t, [3]string{"FX", "FX", "FX"}, say(), "decided in Reel")
 	f.undo()

@@ -101,7 +101,7 @@ func TestADriftingRecorderIsCorrected(t *testing.T) {
 	b := f.record("B.wav", "30", "B1", 10*hour, fast)
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{b.ID})
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{b.ID}))
 	require.NoError(t, err)
 	before := r.Doc.Tracks[0].Clips[0]
 	assert.EqualValues(t, 10*hour, before.At)
@@ -251,7 +251,7 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 		return ats
 	}
 	assert.Equal(t, []int64{10*hour + 1920, 10 * hour}, at(), "the other stays")
-	loose, err := f.LooseInReel(f.ctx, f.p, r.Doc)
+	loose, err := f.LooseInReel(f.ctx, f.p, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]int64{st[0].ID.String(): 1920}, loose)
 	h, err := f.Listen(f.ctx, []string{st[0].ID.String(), st[1].ID.String()}, app.Listening{Order: order(0, 1920)})

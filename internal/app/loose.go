@@ -62,25 +62,13 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 	})
 }
 
-// LooseInReel finds how far sound that lies in a reel is from home, in samples of the production: by its
-// name, and only what is let go.
-func (a *App) LooseInReel(ctx context.Context, p store.Production, doc reel.Reel) (map[string]int64, error) {
-	var ids []uuid.UUID
-	names := map[uuid.UUID][]string{}
-	for _, t := range doc.Tracks {
-		for _, c := range t.Clips {
-			if id, err := uuid.Parse(c.Strands[0]); err == nil {
-				ids = append(ids, id)
-				names[id] = append(names[id], SoundName(c))
-			}
-		}
-	}
-	rows, err := a.Store.LooseStrands(ctx, ids)
+// LooseInReel finds how far strands that lie in a reel are from home, in samples of the production: by their IDs, and only
+// what is let go.
+func (a *App) LooseInReel(ctx context.Context, p store.Production, reel uuid.UUID) (map[string]int64, error) {
+	rows, err := a.Store.LooseInReel(ctx, reel)
 	out := map[string]int64{}
 	for _, s := range rows {
-		for _, n := range names[s.ID] {
-			out[n] = atRate(s.Shift, s.Rate, p.SampleRate)
-		}
+		out[s.ID.String()] = atRate(s.Shift, s.Rate, p.SampleRate)
 	}
 	return out, err
 }

@@ -61,29 +61,25 @@ func touched(forward, inverse change) []string {
 
 // inTheWay reports whether two edits touch one thing.
 func inTheWay(a, b []string) bool {
-	all := func(of []string) (reels []string) {
-		for _, t := range of {
-			if id, what, _ := strings.Cut(strings.TrimPrefix(t, "reel "), " "); strings.HasPrefix(t, "reel ") && what == reel.Everything {
-				reels = append(reels, "reel "+id+" clip ")
-			}
-		}
-		return reels
-	}
 	for _, x := range a {
 		if slices.Contains(b, x) {
 			return true
 		}
-		for _, r := range all(b) {
-			if strings.HasPrefix(x, r) {
-				return true
+	}
+	of := func(all []string) map[string][]string { // what is touched by reel
+		out := map[string][]string{}
+		for _, t := range all {
+			if rest, ok := strings.CutPrefix(t, "reel "); ok {
+				id, what, _ := strings.Cut(rest, " ")
+				out[id] = append(out[id], what)
 			}
 		}
+		return out
 	}
-	for _, y := range b {
-		for _, r := range all(a) {
-			if strings.HasPrefix(y, r) {
-				return true
-			}
+	theirs := of(b)
+	for id, what := range of(a) {
+		if reel.InTheWay(what, theirs[id]) {
+			return true
 		}
 	}
 	return false

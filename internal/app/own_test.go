@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"testing"
+	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
@@ -46,26 +47,26 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	// In a reel: different tracks, then time that is put in over everything.
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = f.LayTakes(ines, r.ID, []uuid.UUID{f.takes()[0].ID})
+	r, err = edited(f.LayTakes(ines, r.ID, []uuid.UUID{f.takes()[0].ID}))
 	require.NoError(t, err)
-	edit := func(who string, op reel.Op) {
+	change := func(who string, action edit.Action) {
 		now, err := f.Store.ReelOf(f.ctx, f.p.ID)
 		require.NoError(t, err)
-		_, err = f.EditReel(app.WithSession(f.ctx, who), r.ID, now.Version, who+" edits", []reel.Op{op})
+		_, err = f.EditReel(app.WithSession(f.ctx, who), r.ID, now.Version, who+" edits", []edit.Action{action})
 		require.NoError(t, err)
 	}
 	route := weave.Route{Stem: "DX", Position: weave.Both}
 	first, second := r.Doc.Tracks[0], r.Doc.Tracks[1]
-	edit("ines", reel.Op{SetSends: &reel.SetSends{From: first.ID, Sends: route.Sends()}})
-	edit("odell", reel.Op{SetSends: &reel.SetSends{From: second.ID, Sends: route.Sends()}})
+	change("ines", edit.Action{SetSends: &reel.SetSends{From: first.ID, Sends: route.Sends()}})
+	change("odell", edit.Action{SetSends: &reel.SetSends{From: second.ID, Sends: route.Sends()}})
 	_, err = f.Undo(ines, f.p.ID)
 	require.NoError(t, err)
 	now, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Empty(t, now.Doc.Weave.Sends[first.ID])
 	assert.NotEmpty(t, now.Doc.Weave.Sends[second.ID], "his stays")
-	edit("ines", reel.Op{Move: &reel.Move{IDs: []string{first.Clips[0].ID}, By: 48000}})
-	edit("odell", reel.Op{Ripple: &reel.Ripple{At: first.Clips[0].At, By: 4800}})
+	change("ines", edit.Action{Move: &edit.Move{Clips: []string{first.Clips[0].ID}, By: 48000}})
+	change("odell", edit.Action{InsertTime: &edit.InsertTime{At: first.Clips[0].At, By: 4800}})
 	_, err = f.Undo(ines, f.p.ID)
 	assert.Equal(t, "changed_since", code(err), "everything lies elsewhere since")
 	_, err = f.Undo(odell, f.p.ID)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
@@ -19,22 +21,76 @@ import (
 	"zestyloom/internal/store"
 )
 
-// EditReel applies operations made on a version of a reel. On a stale version it returns ErrStale
-// and the reel as it is.
-func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what string, ops []reel.Op) (store.Reel, error) {
-	return a.changeReel(ctx, id, &version, func(_ store.Tx, _ store.Reel) (string, []reel.Op, error) { return what, ops, nil })
+// Edited is a reel after an edit, and how it was at the version that the edit was made on, where that is at hand.
+type Edited struct {
+	store.Reel
+	Base  int64
+	Was   reel.Reel
+	Known bool
+}
+
+// EditReel carries out actions that were asked for when a reel was at a version. What others have done meanwhile to
+// something else stays; where they have changed the same, it returns ErrStale and the reel as it is.
+func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what string, actions []edit.Action) (Edited, error) {
+	return a.changeReel(ctx, id, version, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
+		ops, err := edit.Plan(r.Doc, actions, edit.Context{
+			NewID:  uuid.NewString,
+			Frames: func(strands []string) (map[string]int64, error) { return framesOf(ctx, tx, r.ProductionID, strands) },
+		})
+		return what, ops, err
+	})
 }
 
 // SetWidth grows or shrinks the master.
-func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs int) (store.Reel, error) {
-	return a.changeReel(ctx, id, &version, func(_ store.Tx, r store.Reel) (string, []reel.Op, error) {
+func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs int) (Edited, error) {
+	return a.changeReel(ctx, id, version, func(_ store.Tx, r store.Reel) (string, []reel.Op, error) {
 		outs, groups, err := r.Doc.Weave.Resize(outputs)
 		return fmt.Sprintf("make the master %d outputs wide", outputs), []reel.Op{{SetOutputs: &reel.SetOutputs{Outputs: outs, Groups: groups}}}, err
 	})
 }
 
+// ReelSince is a reel as it is, and how it was at a version, where that is at hand.
+func (a *App) ReelSince(ctx context.Context, id uuid.UUID, version int64) (e Edited, err error) {
+	if e.Reel, err = a.Store.Reel(ctx, id); err != nil {
+		return e, err
+	}
+	e.Base = version
+	e.Was, e.Known, err = a.Store.ReelAt(ctx, id, version)
+	return e, err
+}
+
+// framesOf gives the lengths of strands at the production's rate, with their drift corrected.
+func framesOf(ctx context.Context, tx store.Tx, production uuid.UUID, strands []string) (map[string]int64, error) {
+	p, err := tx.Production(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	var ids []uuid.UUID
+	for _, s := range strands {
+		if id, err := uuid.Parse(s); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	rows, err := tx.StrandLengths(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]int64{}
+	for _, s := range rows {
+		length, err := clockLength(s.Rate, p.SampleRate, s.Drift)
+		if err != nil {
+			return nil, err
+		}
+		out[s.ID.String()] = length(s.Frames)
+	}
+	return out, nil
+}
+
+// latest stands for whatever version a reel is at.
+const latest = -1
+
 // changeReel works out and applies operations under the reel's lock, and logs them.
-func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops func(store.Tx, store.Reel) (string, []reel.Op, error)) (r store.Reel, err error) {
+func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, ops func(store.Tx, store.Reel) (string, []reel.Op, error)) (e Edited, err error) {
 	stale := false
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		production, err := tx.ProductionOfReel(ctx, id)
@@ -44,39 +100,80 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version *int64, ops 
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		if r, err = tx.LockReel(ctx, id); err != nil {
-			return err
-		}
-		if version != nil && *version != r.Version {
-			stale = true
-			return nil
-		}
-		what, list, err := ops(tx, r)
+		r, err := tx.LockReel(ctx, id)
 		if err != nil {
 			return err
 		}
-		forward := change{Reel: &reelChange{Reel: id, Ops: list, locked: &r}}
-		if forward.Cells, err = stemCells(ctx, tx, r.Doc, list); err != nil {
+		e = Edited{Reel: r, Base: version, Was: r.Doc, Known: true}
+		if version == latest {
+			e.Base = r.Version
+		}
+		if stale = version > r.Version; stale { // as after a backup was brought back
+			return nil
+		}
+		var others []string
+		if version != latest && version != r.Version {
+			if e.Was, e.Known, err = tx.ReelAt(ctx, id, version); err != nil {
+				return err
+			}
+			meanwhile, err := tx.ReelEdits(ctx, id, version)
+			if err != nil {
+				return err
+			}
+			for _, m := range meanwhile {
+				others = append(others, m.Touched...)
+			}
+		}
+		what, list, err := ops(tx, r)
+		if err != nil {
+			// What it was about may have been changed or removed by somebody else: that is to be seen first.
+			var refused *snag.Refusal
+			if stale = others != nil && errors.As(err, &refused); stale {
+				return nil
+			}
+			return err
+		}
+		c := reelChange{Reel: id, Ops: list, locked: &r}
+		if c.after, c.back, err = reel.Apply(r.Doc, list); err != nil {
+			return err
+		}
+		if stale = reel.InTheWay(others, reel.Touched(slices.Concat(list, c.back))); stale {
+			return nil
+		}
+		forward := change{Reel: &c}
+		if forward.Cells, err = stemCells(ctx, tx, c.after, list); err != nil {
 			return err
 		}
 		inverse, err := a.do(ctx, tx, r.ProductionID, forward)
 		if err != nil {
 			return err
 		}
+		e.Reel = *c.locked
 		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), what, touched(forward, inverse), forward, inverse); err != nil {
 			return err
 		}
-		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
+		events := []Event{{Production: r.ProductionID, Kind: "reel"}}
+		if forward.Cells != nil || inUse(list) {
+			events = append(events, Event{Production: r.ProductionID, Kind: "takes"})
+		}
+		return publish(ctx, tx.Queries, events...)
 	})
 	if err == nil && stale {
 		err = ErrStale
 	}
-	return r, err
+	return e, err
+}
+
+// inUse reports whether operations may change which strands a reel plays, which is shown with the takes.
+func inUse(ops []reel.Op) bool {
+	return slices.ContainsFunc(ops, func(o reel.Op) bool {
+		return o.AddTrack != nil || o.RemoveTrack != nil || o.AddClips != nil || o.RemoveClips != nil
+	})
 }
 
 // LayTakes takes takes into a reel, the earliest first: one edit, undone as one.
-func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (store.Reel, error) {
-	return a.changeReel(ctx, id, nil, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
+func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Edited, error) {
+	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
 		p, err := tx.Production(ctx, r.ProductionID)
 		if err != nil {
 			return "", nil, err
@@ -235,13 +332,9 @@ func oneTo(w weave.Weave, b weave.Bus, s weave.Send) []weave.Send {
 }
 
 // stemCells gives strands the stem that operations send their tracks to, so that Takes shows what was decided in the
-// reel: all strands of a track whose route is changed, and those without a stem that come onto a track that has
+// reel, which is given as it is after them: all strands of a track whose route is changed, and those without a stem that come onto a track that has
 // one.
-func stemCells(ctx context.Context, tx store.Tx, doc reel.Reel, ops []reel.Op) ([]Cell, error) {
-	after, _, err := reel.Apply(doc, ops)
-	if err != nil {
-		return nil, err
-	}
+func stemCells(ctx context.Context, tx store.Tx, after reel.Reel, ops []reel.Op) ([]Cell, error) {
 	routed, fed := map[string]bool{}, map[string]bool{}
 	for _, o := range ops {
 		switch {
@@ -350,7 +443,11 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 	if ops == nil {
 		return nil, nil, nil
 	}
-	more, err := stemCells(ctx, tx, r.Doc, ops)
+	after, _, err := reel.Apply(r.Doc, ops)
+	if err != nil {
+		return nil, nil, err
+	}
+	more, err := stemCells(ctx, tx, after, ops)
 	if err != nil {
 		return nil, nil, err
 	}

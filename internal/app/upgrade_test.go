@@ -18,7 +18,6 @@ import (
 
 	"zestyloom/core/mix"
 	"zestyloom/internal/app"
-	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/media"
 	"zestyloom/internal/pgtest"
 	"zestyloom/internal/store"
@@ -70,7 +69,18 @@ func TestVersion8Opens(t *testing.T) {
 	require.NoError(t, r.Doc.Check())
 
 	// What the version before said of it.
-	var was contract.Reel
+	var was struct {
+		Start, End, Version int64
+		Tracks              []struct {
+			Clips []struct {
+				Id, Strand     string
+				At, In, Length int64
+				Unplaced       bool
+			}
+		}
+		Outputs []json.RawMessage
+		Matrix  [][]float64
+	}
 	b, err := os.ReadFile("../store/testdata/schema8.reel.json")
 	require.NoError(t, err)
 	require.NoError(t, json.Unmarshal(b, &was))

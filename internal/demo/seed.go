@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 
@@ -94,7 +95,8 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 		return err
 	}
 	start := p.StartSamples
-	if r, err = a.EditReel(ctx, r.ID, r.Version, "start the reel at 22:10:00:00", []reel.Op{{SetStart: &reel.SetStart{Start: &start}}}); err != nil {
+	e, err := a.EditReel(ctx, r.ID, r.Version, "start the reel at 22:10:00:00", []edit.Action{{SetStart: &reel.SetStart{Start: &start}}})
+	if err != nil {
 		return err
 	}
 	for _, t := range ts {
@@ -102,22 +104,22 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 		if !wanted {
 			continue
 		}
-		if r, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
+		if e, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
 			return err
 		}
 	}
-	var ops []reel.Op
-	for _, t := range r.Doc.Tracks {
+	var actions []edit.Action
+	for _, t := range e.Doc.Tracks {
 		route, ok := routeOf(t.Label)
 		if ok {
-			ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: route.Sends()}})
+			actions = append(actions, edit.Action{SetSends: &reel.SetSends{From: t.ID, Sends: route.Sends()}})
 		}
 		if strings.HasPrefix(t.Label, "Strand ") { // the empty channels
 			off := true
-			ops = append(ops, reel.Op{SetTrack: &reel.SetTrack{ID: t.ID, Off: &off}})
+			actions = append(actions, edit.Action{SetTrack: &reel.SetTrack{ID: t.ID, Off: &off}})
 		}
 	}
-	if _, err = a.EditReel(ctx, r.ID, r.Version, "send tracks to stems", ops); err != nil {
+	if _, err = a.EditReel(ctx, r.ID, e.Version, "send tracks to stems", actions); err != nil {
 		return fmt.Errorf("routing the demonstration: %w", err)
 	}
 	return nil

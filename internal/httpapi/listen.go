@@ -34,6 +34,22 @@ func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairReques
 	return heard{h, ctx}, err
 }
 
+// ListenToReel implements contract.StrictServerInterface.
+func (s *server) ListenToReel(ctx context.Context, r contract.ListenToReelRequestObject) (contract.ListenToReelResponseObject, error) {
+	q := r.Params
+	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute))}
+	h, err := s.app.ListenToReel(ctx, r.Reel, what, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, nil))
+	return heard{h, ctx}, err
+}
+
+// listed takes names apart that are divided by commas.
+func listed(s string) []string {
+	if s == "" {
+		return nil
+	}
+	return strings.Split(s, ",")
+}
+
 func listening(from, to *int64, loop *bool, speed *float64, pitch, match *bool) app.Listening {
 	return app.Listening{
 		Order: monitor.Order{From: given(from), To: given(to), Loop: given(loop), Speed: given(speed), KeepPitch: given(pitch)},
@@ -57,6 +73,9 @@ type heard struct {
 
 // VisitListenResponse implements contract.ListenResponseObject.
 func (h heard) VisitListenResponse(w http.ResponseWriter) error { return h.stream(w) }
+
+// VisitListenToReelResponse implements contract.ListenToReelResponseObject.
+func (h heard) VisitListenToReelResponse(w http.ResponseWriter) error { return h.stream(w) }
 
 // VisitListenToPairResponse implements contract.ListenToPairResponseObject.
 func (h heard) VisitListenToPairResponse(w http.ResponseWriter) error { return h.stream(w) }

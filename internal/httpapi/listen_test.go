@@ -3,6 +3,7 @@ package httpapi_test
 import (
 	"encoding/binary"
 	"encoding/json"
+	"fmt"
 	"io"
 	"math"
 	"net/http"
@@ -176,4 +177,43 @@ func TestPairs(t *testing.T) {
 	assert.Equal(t, []any{206, "video/mp4", "ftyp"}, []any{resp.StatusCode, resp.Header.Get("Content-Type"), string(b)})
 	status, _, _ = s.get("/api/files/" + files["mono_bext.wav"].Id.String() + "/picture")
 	assert.Equal(t, 404, status)
+}
+
+// A reel is heard as it is routed, a track of it before its sends, whatever of it is off; what is heard alone is so for the
+// listening only.
+func TestAReelIsHeard(t *testing.T) {
+	s := start(t, "")
+	p, r := s.laid() // channel n is a sine of 100·n Hz at a peak of 0.5
+	boom, lav, at := r.Doc.Tracks[2].ID, r.Doc.Tracks[3].ID, r.Doc.Tracks[2].Clips[0].At
+	send := func(track, stem, preset string) map[string]any {
+		return map[string]any{"set_sends": map[string]any{"from": track, "sends": []any{map[string]any{"to": stem, "gain_db": 0, "patch": map[string]any{"preset": preset}}}}}
+	}
+	actions := []any{send(boom, "DX", "left"), send(lav, "FX", "right"), map[string]any{"set_track": map[string]any{"id": lav, "off": true}}}
+	require.Equal(t, 200, s.call("POST", "/api/reels/"+r.Id.String()+"/edits", map[string]any{"version": r.Version, "what": "route", "actions": actions}, nil))
+	sine := func(hz float64, n int) float64 { return 0.5 * math.Sin(2*math.Pi*hz*float64(n)/48000) }
+	path := fmt.Sprintf("/api/reels/%s/sound?from=%d", r.Id, at+4800)
+	h := s.heard(path)
+	require.Equal(t, 6, h.head.Channels)
+	assert.Equal(t, "DX, MX, FX, folded down to two sides and added up at 0 dB", h.head.Says)
+	assert.Equal(t, [][]float64{{1, 0}, {0, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 1}}, h.head.Matrix)
+	assert.EqualValues(t, at+4800, h.at[0])
+	for i, v := range h.sound[0] {
+		require.InDelta(t, sine(300, 4800+i), float64(v), 1e-6)
+		require.Zero(t, h.sound[5][i], "off is off")
+	}
+	alone := s.heard(path + "&track=" + lav)
+	require.Equal(t, 1, alone.head.Channels)
+	for i, v := range alone.sound[0] {
+		require.InDelta(t, sine(400, 4800+i), float64(v), 1e-6, "and can be heard all the same")
+	}
+	assert.Equal(t, 2, s.heard(path+"&bus=FX").head.Channels)
+	for _, silent := range []string{"&solo=" + lav, "&mute=" + boom} {
+		for _, v := range s.heard(path + silent).sound[0] {
+			require.Zero(t, v)
+		}
+	}
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", path+"&track=nobody", nil, &problem))
+	assert.Equal(t, "no_such_signal", problem.Code)
+	assert.Equal(t, r.Version+1, s.reel(p).Version, "listening changes nothing")
 }

@@ -31,8 +31,8 @@ func (s *server) laid() (production string, reel contract.Reel) {
 		label := []string{"MixL", "MixR", "Boom", "Lav Ines", "Score L", "Score R", "Ferry", "Spare"}[i]
 		require.Equal(s.t, 200, s.call("PATCH", "/api/strands/"+st.Id.String(), map[string]any{"label": label, "was": st.Label}, nil))
 	}
-	require.Equal(s.t, 200, s.call("POST", "/api/reels/"+s.reel(production).Id.String()+"/takes", map[string]any{"takes": []string{t.Id.String()}}, &reel))
-	return production, reel
+	require.Equal(s.t, 200, s.call("POST", "/api/reels/"+s.reel(production).Id.String()+"/takes", map[string]any{"takes": []string{t.Id.String()}}, nil))
+	return production, s.reel(production)
 }
 
 func TestLabelsAndUndo(t *testing.T) {
@@ -70,8 +70,8 @@ func TestLabelsAndUndo(t *testing.T) {
 func TestReelEdits(t *testing.T) {
 	s := start(t, "")
 	p, r := s.laid()
-	require.Len(t, r.Tracks, 8)
-	assert.True(t, r.Tracks[0].Off && r.Tracks[1].Off && !r.Tracks[2].Off, "mix tracks are laid but off")
+	require.Len(t, r.Doc.Tracks, 8)
+	assert.True(t, r.Doc.Tracks[0].Off && r.Doc.Tracks[1].Off && !r.Doc.Tracks[2].Off, "mix tracks are laid but off")
 	path := "/api/reels/" + r.Id.String()
 	var problem contract.Problem
 	take := s.takes(p)[0]
@@ -81,30 +81,49 @@ func TestReelEdits(t *testing.T) {
 	assert.Equal(t, 409, s.call("DELETE", "/api/files/"+take.Strands[0].File.String(), nil, &problem))
 	assert.Equal(t, "in_use", problem.Code)
 
-	route := func(track, stem string) map[string]any {
-		return map[string]any{"set_route": map[string]any{"track": track, "route": map[string]any{"stem": stem, "gain_db": -3, "position": "both"}}}
+	send := func(track, stem string, gain float64) map[string]any {
+		return map[string]any{"set_sends": map[string]any{"from": track, "sends": []any{map[string]any{"to": stem, "gain_db": gain, "patch": map[string]any{"preset": "both"}}}}}
 	}
-	var after contract.Reel
-	edit := map[string]any{"version": r.Version, "what": "send Boom to DX", "ops": []any{route(r.Tracks[2].Id, "DX")}}
+	boom, lav := r.Doc.Tracks[2].ID, r.Doc.Tracks[3].ID
+	var after contract.ReelEdited
+	edit := map[string]any{"version": r.Version, "what": "send Boom to DX", "actions": []any{send(boom, "DX", -3)}}
 	require.Equal(t, 200, s.call("POST", path+"/edits", edit, &after))
-	assert.InDelta(t, 0.7079, after.Matrix[0][2], 1e-4)
-	assert.Equal(t, 409, s.call("POST", path+"/edits", edit, &after), "made on a stale version")
-	assert.Equal(t, r.Version+1, after.Version, "the reel as it is now comes along")
-	edit["version"], edit["ops"] = after.Version, []any{route("no such track", "DX")}
+	assert.InDelta(t, 0.7079, (*after.WorkedOut.Product)[0][2][0], 1e-4)
+	assert.Equal(t, r.Version, after.Since)
+	assert.Empty(t, after.Changes.Clips, "the answer says what has changed, and no more")
+	assert.Equal(t, "DX", after.Changes.Sends[boom][0].To)
+	var conflict contract.ReelConflict
+	assert.Equal(t, 409, s.call("POST", path+"/edits", edit, &conflict), "the same has been changed since that version")
+	assert.Equal(t, r.Version+1, conflict.Current.Version, "the reel as it is now comes along")
+	edit["actions"] = []any{send(lav, "DX", 0)}
+	require.Equal(t, 200, s.call("POST", path+"/edits", edit, &after), "another track was not changed since")
+	assert.Equal(t, r.Version+2, after.Version)
+	assert.Len(t, after.Changes.Sends, 2, "and what was changed meanwhile comes along")
+	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	var since contract.ReelEdited
+	require.Equal(t, 200, s.call("GET", fmt.Sprintf("%s/changes?since=%d", path, r.Version), nil, &since))
+	assert.Equal(t, []any{r.Version + 3, r.Version, 1}, []any{since.Version, since.Since, len(since.Changes.Sends)})
+	require.Equal(t, 200, s.call("GET", path+"/changes?since=0", nil, &since))
+	assert.Len(t, since.Whole.Tracks, 8, "a version that nobody remembers")
+	edit["version"], edit["actions"] = after.Version+1, []any{send("no such track", "DX", 0)}
 	assert.Equal(t, 422, s.call("POST", path+"/edits", edit, &problem))
-	edit["ops"] = []any{map[string]any{"set_route": map[string]any{"track": r.Tracks[2].Id, "route": map[string]any{"stem": "DX", "gain_db": 99, "position": "both"}}}}
+	edit["actions"] = []any{send(boom, "DX", 99)}
 	assert.Equal(t, 400, s.call("POST", path+"/edits", edit, &problem), "the contract bounds gains")
+	edit["actions"] = []any{map[string]any{"cut": map[string]any{"at": r.Doc.Tracks[2].Clips[0].At + 100}}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", edit, &after))
+	assert.Len(t, after.Changes.Clips, 16, "all strands of the take are cut")
+	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
 
-	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": after.Version, "outputs": 8}, &after))
-	assert.Len(t, after.Outputs, 8)
-	assert.Equal(t, "VO L", after.Outputs[6].Name)
+	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": after.Version + 1, "outputs": 8}, &after))
+	assert.Len(t, after.Changes.Routing.Outputs, 8)
+	assert.Equal(t, "VO L", after.Changes.Routing.Outputs[6].Name)
 	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": after.Version, "outputs": 4}, &after))
-	assert.Equal(t, "DX", after.Routes[r.Tracks[2].Id].Stem, "routes stay")
+	assert.Equal(t, "DX", s.reel(p).Doc.Weave.Sends[boom][0].To, "routes stay")
 	for range 4 { // width, width, route, lay
 		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
 	}
-	assert.Empty(t, s.reel(p).Tracks)
-	assert.Len(t, s.reel(p).Outputs, 6)
+	assert.Empty(t, s.reel(p).Doc.Tracks)
+	assert.Len(t, s.reel(p).Doc.Weave.Outputs, 6)
 }
 
 func TestDeliveryToProof(t *testing.T) {
@@ -113,9 +132,9 @@ func TestDeliveryToProof(t *testing.T) {
 	path := "/api/reels/" + r.Id.String()
 	var ops []any
 	for i, stem := range map[int]string{2: "DX", 4: "MX", 6: "FX"} {
-		ops = append(ops, map[string]any{"set_route": map[string]any{"track": r.Tracks[i].Id, "route": map[string]any{"stem": stem, "gain_db": 0, "position": "left"}}})
+		ops = append(ops, map[string]any{"set_sends": map[string]any{"from": r.Doc.Tracks[i].ID, "sends": []any{map[string]any{"to": stem, "gain_db": 0, "patch": map[string]any{"preset": "left"}}}}})
 	}
-	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "route", "ops": ops}, nil))
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "route", "actions": ops}, nil))
 	var specs []contract.Spec
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
 	require.Len(t, specs, 1)

@@ -3,11 +3,10 @@ package httpapi
 import (
 	"context"
 	"errors"
-	"math"
 	"net/http"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/reel"
-	"zestyloom/core/weave"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
@@ -24,126 +23,105 @@ func (s *server) GetReel(ctx context.Context, r contract.GetReelRequestObject) (
 }
 
 func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error) {
+	v := contract.Reel{Id: row.ID, Name: row.Name, Version: row.Version, Doc: row.Doc}
 	p, err := s.app.Store.Production(ctx, row.ProductionID)
 	if err != nil {
-		return contract.Reel{}, err
+		return v, err
 	}
-	d := row.Doc
-	start, end := d.Span()
-	v := contract.Reel{
-		Id: row.ID, Name: row.Name, Version: row.Version, Start: start, End: end, StartFixed: d.Start != nil, SampleRate: p.SampleRate,
-		StartTimecode: p.Rate().FormatSamples(start, int64(p.SampleRate)),
-		Tracks:        []contract.Track{}, Stems: []contract.Stem{}, Outputs: []contract.Output{}, Routes: map[string]contract.Route{},
-		Matrix: [][]float64{},
+	v.SampleRate = p.SampleRate
+	v.WorkedOut, err = s.workedOut(ctx, p, row, true)
+	return v, err
+}
+
+// workedOut is what follows from a reel; product says whether the grids' product is wanted.
+func (s *server) workedOut(ctx context.Context, p store.Production, row store.Reel, product bool) (w contract.ReelWorkedOut, err error) {
+	w.Start, w.End = row.Doc.Span()
+	w.StartTimecode = p.Rate().FormatSamples(w.Start, int64(p.SampleRate))
+	w.Layouts = map[string][]string{}
+	add := func(l audio.Layout) { w.Layouts[l.Name] = l.Channels() }
+	for _, t := range row.Doc.Tracks {
+		add(t.Channels())
 	}
-	product, err := d.Product()
+	for _, b := range row.Doc.Weave.Buses {
+		add(b.Channels())
+	}
+	if w.Loose, err = s.app.LooseInReel(ctx, p, row.ID); err != nil || !product {
+		return w, err
+	}
+	all, err := row.Doc.Product()
+	w.Product = &all
+	return w, err
+}
+
+// edited answers an edit with what has changed.
+func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited, error) {
+	v := contract.ReelEdited{Version: e.Version, Since: e.Base}
+	p, err := s.app.Store.Production(ctx, e.ProductionID)
 	if err != nil {
 		return v, err
 	}
-	for _, output := range product {
-		row := make([]float64, len(output))
-		for t, factors := range output {
-			for _, f := range factors { // of a wide track the one that is heard most
-				if math.Abs(f) > math.Abs(row[t]) {
-					row[t] = f
-				}
-			}
-		}
-		v.Matrix = append(v.Matrix, row)
+	product := true
+	if e.Known {
+		c := reel.Diff(e.Was, e.Doc)
+		v.Changes = &c
+		product = c.Order != nil || c.Tracks != nil || c.Sends != nil || c.Routing != nil
+	} else {
+		v.Whole = &e.Doc
 	}
-	if v.Loose, err = s.app.LooseInReel(ctx, p, d); err != nil {
-		return v, err
-	}
-	for _, t := range d.Tracks {
-		ct := contract.Track{Id: t.ID, Label: t.Label, Off: t.Off, Clips: []contract.Clip{}}
-		for _, c := range t.Clips {
-			ct.Clips = append(ct.Clips, contract.Clip{Id: c.ID, Strand: app.SoundName(c), Name: c.Name, At: c.At, In: c.In, Length: c.Length, Unplaced: c.Unplaced})
-		}
-		v.Tracks = append(v.Tracks, ct)
-	}
-	for _, b := range d.Weave.Buses {
-		if b.Role == weave.Stem {
-			v.Stems = append(v.Stems, contract.Stem{Id: b.ID, Name: b.Name, Kind: contract.StemKind(b.Kind), Layout: b.Layout, Channels: b.Channels().Channels()})
-		}
-	}
-	for _, o := range d.Weave.Outputs {
-		v.Outputs = append(v.Outputs, contract.Output{Name: o.Name, Stem: o.Bus, Channel: o.Channel})
-	}
-	for _, t := range d.Tracks {
-		if s, ok := d.Weave.Send(t.ID); ok {
-			v.Routes[t.ID] = contract.Route{Stem: s.To, GainDb: s.GainDB, Position: contract.Position(s.Patch.Preset)}
-		}
-	}
-	return v, nil
+	v.WorkedOut, err = s.workedOut(ctx, p, e.Reel, product)
+	return v, err
 }
 
-// ops turns the contract's operations into the core's.
-func ops(in []contract.ReelOp) []reel.Op {
-	var out []reel.Op
-	for _, o := range in {
-		switch {
-		case o.SetTrack != nil:
-			out = append(out, reel.Op{SetTrack: &reel.SetTrack{ID: o.SetTrack.Id, Label: &o.SetTrack.Label, Off: &o.SetTrack.Off}})
-		case o.RemoveTrack != nil:
-			out = append(out, reel.Op{RemoveTrack: &reel.RemoveTrack{ID: o.RemoveTrack.Id}})
-		case o.SetRoute != nil:
-			op := reel.SetSends{From: o.SetRoute.Track}
-			if rt := o.SetRoute.Route; rt != nil {
-				op.Sends = weave.Route{Stem: rt.Stem, GainDB: rt.GainDb, Position: weave.Preset(rt.Position)}.Sends()
-			}
-			out = append(out, reel.Op{SetSends: &op})
-		case o.SetOutputs != nil:
-			op := reel.SetOutputs{}
-			for _, c := range o.SetOutputs.Outputs {
-				op.Outputs = append(op.Outputs, weave.Output{Name: c.Name, Bus: c.Stem, Channel: c.Channel})
-			}
-			out = append(out, reel.Op{SetOutputs: &op})
-		case o.SetPlaced != nil:
-			out = append(out, reel.Op{SetPlaced: &reel.SetPlaced{Track: o.SetPlaced.Track, ID: o.SetPlaced.Id, Placed: o.SetPlaced.Placed}})
-		case o.SetStart != nil:
-			out = append(out, reel.Op{SetStart: &reel.SetStart{Start: o.SetStart.Start}})
-		}
+// GetReelChanges implements contract.StrictServerInterface.
+func (s *server) GetReelChanges(ctx context.Context, r contract.GetReelChangesRequestObject) (contract.GetReelChangesResponseObject, error) {
+	e, err := s.app.ReelSince(ctx, r.Reel, r.Params.Since)
+	if err != nil {
+		return nil, err
 	}
-	return out
+	v, err := s.edited(ctx, e)
+	return contract.GetReelChanges200JSONResponse(v), err
 }
 
 // EditReel implements contract.StrictServerInterface.
 func (s *server) EditReel(ctx context.Context, r contract.EditReelRequestObject) (contract.EditReelResponseObject, error) {
-	v, stale, err := s.edited(ctx)(s.app.EditReel(ctx, r.Reel, r.Body.Version, r.Body.What, ops(r.Body.Ops)))
-	if stale {
-		return contract.EditReel409ApplicationProblemPlusJSONResponse(reelConflict(v)), nil
+	e, err := s.app.EditReel(ctx, r.Reel, r.Body.Version, r.Body.What, r.Body.Actions)
+	if errors.Is(err, app.ErrStale) {
+		now, err := s.reelConflict(ctx, e.Reel)
+		return contract.EditReel409ApplicationProblemPlusJSONResponse(now), err
 	}
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.edited(ctx, e)
 	return contract.EditReel200JSONResponse(v), err
 }
 
-func reelConflict(now contract.Reel) contract.ReelConflict {
+func (s *server) reelConflict(ctx context.Context, row store.Reel) (contract.ReelConflict, error) {
+	now, err := s.reel(ctx, row)
 	return contract.ReelConflict{Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Code: "stale", Current: now,
-		Detail: "somebody else has changed the reel meanwhile: look, and do it again"}
+		Detail: "somebody else has changed the same in this reel meanwhile: look, and do it again"}, err
 }
 
 // SetWidth implements contract.StrictServerInterface.
 func (s *server) SetWidth(ctx context.Context, r contract.SetWidthRequestObject) (contract.SetWidthResponseObject, error) {
-	v, stale, err := s.edited(ctx)(s.app.SetWidth(ctx, r.Reel, r.Body.Version, r.Body.Outputs))
-	if stale {
-		return contract.SetWidth409ApplicationProblemPlusJSONResponse(reelConflict(v)), nil
+	e, err := s.app.SetWidth(ctx, r.Reel, r.Body.Version, r.Body.Outputs)
+	if errors.Is(err, app.ErrStale) {
+		now, err := s.reelConflict(ctx, e.Reel)
+		return contract.SetWidth409ApplicationProblemPlusJSONResponse(now), err
 	}
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.edited(ctx, e)
 	return contract.SetWidth200JSONResponse(v), err
 }
 
 // LayTake implements contract.StrictServerInterface.
 func (s *server) LayTake(ctx context.Context, r contract.LayTakeRequestObject) (contract.LayTakeResponseObject, error) {
-	v, _, err := s.edited(ctx)(s.app.LayTakes(ctx, r.Reel, r.Body.Takes))
-	return contract.LayTake200JSONResponse(v), err
-}
-
-// edited shows the outcome of an edit.
-func (s *server) edited(ctx context.Context) func(store.Reel, error) (contract.Reel, bool, error) {
-	return func(row store.Reel, err error) (contract.Reel, bool, error) {
-		stale := errors.Is(err, app.ErrStale)
-		if err != nil && !stale {
-			return contract.Reel{}, false, err
-		}
-		v, err := s.reel(ctx, row)
-		return v, stale && err == nil, err
+	e, err := s.app.LayTakes(ctx, r.Reel, r.Body.Takes)
+	if err != nil {
+		return nil, err
 	}
+	v, err := s.edited(ctx, e)
+	return contract.LayTake200JSONResponse(v), err
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
@@ -137,14 +138,14 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	// A render of six minutes of six channels, killed in its midst.
 	r, err := st.ReelOf(ctx, p.ID)
 	require.NoError(t, err)
-	r, err = a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID})
+	e, err := a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID})
 	require.NoError(t, err)
 	strands, err := st.Strands(ctx, []uuid.UUID{ts[0].ID})
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", Position: weave.Both}
-	_, err = a.EditReel(ctx, r.ID, r.Version, "a clip far on, so that the render is long", []reel.Op{
-		{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}},
-		{AddClips: &reel.AddClips{Track: r.Doc.Tracks[0].ID, Clips: []reel.Clip{{ID: "far", Strands: []string{strands[0].ID.String()}, Name: "far", At: 6 * 60 * 48000, Length: 48000}}}},
+	_, err = a.EditReel(ctx, r.ID, e.Version, "a clip far on, so that the render is long", []edit.Action{
+		{SetSends: &reel.SetSends{From: e.Doc.Tracks[0].ID, Sends: route.Sends()}},
+		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "far", Strands: []string{strands[0].ID.String()}, Name: "far", At: 6 * 60 * 48000, Length: 48000}}}}},
 	})
 	require.NoError(t, err)
 	specs, err := st.Specs(ctx)

@@ -15,14 +15,35 @@ type Reel struct {
 	ProductionID uuid.UUID
 	Name         string
 	Version      int64
-	Doc          reel.Reel
+	Doc          reel.Reel // shared: never to be changed in place
+
+	head, snapshot int64
 }
 
-const reelColumns = `id, production_id, name, version, doc`
+// reelRow is a row of reels, without the document.
+type reelRow struct {
+	ID           uuid.UUID
+	ProductionID uuid.UUID
+	Name         string
+	Version      int64
+	Head         int64
+	Snapshot     int64
+}
+
+const reelColumns = `id, production_id, name, version, head, snapshot`
+
+// reel finds one by a condition.
+func (q Queries) reel(ctx context.Context, where string, args ...any) (Reel, error) {
+	row, err := one[reelRow](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE `+where, args...)
+	if err != nil {
+		return Reel{}, err
+	}
+	return q.open(ctx, row)
+}
 
 // Reel finds one.
 func (q Queries) Reel(ctx context.Context, id uuid.UUID) (Reel, error) {
-	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1`, id)
+	return q.reel(ctx, `id = $1`, id)
 }
 
 // ProductionOfReel is the production that a reel is of.
@@ -33,17 +54,17 @@ func (q Queries) ProductionOfReel(ctx context.Context, id uuid.UUID) (uuid.UUID,
 
 // LockReel finds one and keeps others from changing it until the transaction ends.
 func (q Queries) LockReel(ctx context.Context, id uuid.UUID) (Reel, error) {
-	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE id = $1 FOR UPDATE`, id)
+	return q.reel(ctx, `id = $1 FOR UPDATE`, id)
 }
 
 // ReelOf finds a production's first reel.
 func (q Queries) ReelOf(ctx context.Context, production uuid.UUID) (Reel, error) {
-	return one[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE production_id = $1 ORDER BY id LIMIT 1`, production)
+	return q.reel(ctx, `production_id = $1 ORDER BY id LIMIT 1`, production)
 }
 
 // InsertReel adds one.
 func (q Queries) InsertReel(ctx context.Context, r Reel) error {
-	if err := q.exec(ctx, `INSERT INTO reels (`+reelColumns+`) VALUES ($1, $2, $3, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc); err != nil {
+	if err := q.exec(ctx, `INSERT INTO reels (id, production_id, name, version, snapshot, doc) VALUES ($1, $2, $3, $4, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc); err != nil {
 		return err
 	}
 	return q.setReelStrands(ctx, r.ID, nil, r.Doc.Strands())
@@ -66,15 +87,52 @@ func (q Queries) SetReelSnags(ctx context.Context, id uuid.UUID, s ReelSnags) er
 
 // ReelsUnweighed lists reels of which it has not been worked out.
 func (q Queries) ReelsUnweighed(ctx context.Context) ([]Reel, error) {
-	return many[Reel](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE snags_reel IS NULL`)
+	rows, err := many[reelRow](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE snags_reel IS NULL`)
+	if err != nil {
+		return nil, err
+	}
+	var out []Reel
+	for _, row := range rows {
+		r, err := q.open(ctx, row)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, r)
+	}
+	return out, nil
 }
 
-// SaveReel stores the next version of a reel, which was locked as it is given.
-func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel, snags ReelSnags) error {
-	if err := q.exec(ctx, `UPDATE reels SET doc = $2, version = version + 1, snags_reel = $3, snags_weave = $4 WHERE id = $1`, was.ID, doc, snags.Reel, snags.Weave); err != nil {
-		return err
+// ReelStep is an edit of a reel as it is logged.
+type ReelStep struct {
+	Session string
+	Ops     []reel.Op
+	Touched []string
+}
+
+// SaveReel stores the next version of a reel, which was locked as it is given: what was done, and now and then all that it
+// comes to.
+func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel, step ReelStep, snags ReelSnags) (Reel, error) {
+	if step.Touched == nil {
+		step.Touched = []string{}
 	}
-	return q.setReelStrands(ctx, was.ID, was.Doc.Strands(), doc.Strands())
+	now := was
+	now.Doc, now.Version = doc, was.Version+1
+	err := q.db.QueryRow(ctx, `INSERT INTO reel_log (reel_id, version, session, ops, touched) VALUES ($1, $2, $3, $4, $5) RETURNING id`,
+		was.ID, now.Version, step.Session, step.Ops, step.Touched).Scan(&now.head)
+	if err != nil {
+		return was, Tag(err)
+	}
+	var whole *reel.Reel
+	if now.Version-was.snapshot >= snapshotEvery {
+		now.snapshot, whole = now.Version, &doc
+	}
+	err = q.exec(ctx, `UPDATE reels SET version = $2, head = $3, snapshot = $4, doc = coalesce($5, doc), snags_reel = $6, snags_weave = $7 WHERE id = $1`,
+		was.ID, now.Version, now.head, now.snapshot, whole, snags.Reel, snags.Weave)
+	if err != nil {
+		return was, err
+	}
+	q.docs.put(docKey{was.ID, now.head}, doc)
+	return now, q.setReelStrands(ctx, was.ID, was.Doc.Strands(), doc.Strands())
 }
 
 // setReelStrands keeps which strands a reel plays.

@@ -60,7 +60,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
-	return &Store{Queries{tagged{pool}}, pool}, nil
+	return &Store{Queries{tagged{pool}, newDocs()}, pool}, nil
 }
 
 // own is a connection that is held for long: not one of the pool, which others would wait for.
@@ -133,7 +133,7 @@ type Tx struct {
 func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
 	var failed error
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		failed = fn(Tx{Queries{tagged{tx}}, tx})
+		failed = fn(Tx{Queries{tagged{tx}, s.docs}, tx})
 		return failed
 	})
 	if failed != nil {
@@ -143,7 +143,10 @@ func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
 }
 
 // Queries are the statements, on a pool or in a transaction.
-type Queries struct{ db querier }
+type Queries struct {
+	db   querier
+	docs *docs
+}
 
 type querier interface {
 	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)

@@ -127,7 +127,10 @@ func TestTakesAndStrands(t *testing.T) {
 	require.NoError(t, err)
 	s.Drift = -44.99 // its take's
 	assert.Equal(t, s, again)
-	loose, err := f.LooseStrands(f.ctx, []uuid.UUID{strands[0].ID, s.ID})
+	laid := store.Reel{ID: store.NewID(), ProductionID: f.p.ID, Name: "Reel 1", Version: 1, Doc: reel.New()}
+	laid.Doc.Tracks = []reel.Track{{ID: "1", Label: "L", Layout: "stereo", Clips: []reel.Clip{{ID: "a", Strands: []string{strands[0].ID.String(), s.ID.String()}, Length: 1}}}}
+	require.NoError(t, f.InsertReel(f.ctx, laid))
+	loose, err := f.LooseInReel(f.ctx, laid.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []store.Loose{{ID: s.ID, Shift: -480, Rate: 48000}}, loose)
 
@@ -257,7 +260,9 @@ func TestStrandsInReels(t *testing.T) {
 	used, err := f.StrandsInReels(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]bool{st[0].ID.String(): true, st[1].ID.String(): true, st[2].ID.String(): true}, used)
-	require.NoError(t, f.SaveReel(f.ctx, r, reel.New(), store.ReelSnags{Reel: 1, Weave: 2}))
+	ops := []reel.Op{{RemoveTrack: &reel.RemoveTrack{ID: "1"}}, {RemoveTrack: &reel.RemoveTrack{ID: "2"}}}
+	_, err = f.SaveReel(f.ctx, r, reel.New(), store.ReelStep{Ops: ops}, store.ReelSnags{Reel: 1, Weave: 2})
+	require.NoError(t, err)
 	r, err = f.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, r.Version)

@@ -257,7 +257,20 @@ type Loose struct {
 	Rate  int   // of this rate in Hz
 }
 
-// LooseStrands finds those of some strands that were let go.
-func (q Queries) LooseStrands(ctx context.Context, strands []uuid.UUID) ([]Loose, error) {
-	return many[Loose](ctx, q, `SELECT s.id, s.shift, t.sample_rate AS rate FROM strands s JOIN takes t ON t.id = s.take_id WHERE s.loose AND s.id = ANY($1)`, strands)
+// LooseInReel finds those of the strands that a reel plays that were let go.
+func (q Queries) LooseInReel(ctx context.Context, reel uuid.UUID) ([]Loose, error) {
+	return many[Loose](ctx, q, `SELECT s.id, s.shift, t.sample_rate AS rate FROM reel_strands r JOIN strands s ON s.id = r.strand_id JOIN takes t ON t.id = s.take_id WHERE s.loose AND r.reel_id = $1`, reel)
+}
+
+// StrandLength is how long a strand is, in samples of its own.
+type StrandLength struct {
+	ID     uuid.UUID
+	Frames int64
+	Rate   int     // Hz
+	Drift  float64 // ppm that its clock ran fast
+}
+
+// StrandLengths finds those of some strands.
+func (q Queries) StrandLengths(ctx context.Context, ids []uuid.UUID) ([]StrandLength, error) {
+	return many[StrandLength](ctx, q, `SELECT s.id, coalesce(f.frames, 0) AS frames, t.sample_rate AS rate, t.drift_set AS drift FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id WHERE s.id = ANY ($1)`, ids)
 }

@@ -17,12 +17,38 @@ import (
 	"strings"
 	"time"
 
+	"zestyloom/core/automation"
+	"zestyloom/core/edit"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/gin-gonic/gin"
 	"github.com/gin-gonic/gin/binding"
 	"github.com/oapi-codegen/runtime"
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
+
+// Defines values for Closing.
+const (
+	ClosingAll    Closing = "all"
+	ClosingEmpty  Closing = ""
+	ClosingTracks Closing = "tracks"
+)
+
+// Valid indicates whether the value is a known member of the Closing enum.
+func (e Closing) Valid() bool {
+	switch e {
+	case ClosingAll:
+		return true
+	case ClosingEmpty:
+		return true
+	case ClosingTracks:
+		return true
+	default:
+		return false
+	}
+}
 
 // Defines values for DeliveryPacking.
 const (
@@ -234,30 +260,6 @@ func (e HealthStatus) Valid() bool {
 	}
 }
 
-// Defines values for Position.
-const (
-	Both      Position = "both"
-	BothMinus Position = "both_minus"
-	Left      Position = "left"
-	Right     Position = "right"
-)
-
-// Valid indicates whether the value is a known member of the Position enum.
-func (e Position) Valid() bool {
-	switch e {
-	case Both:
-		return true
-	case BothMinus:
-		return true
-	case Left:
-		return true
-	case Right:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ReadingKind.
 const (
 	Ambisonic ReadingKind = "ambisonic"
@@ -366,30 +368,6 @@ func (e SpecPackings) Valid() bool {
 	case SpecPackingsMono:
 		return true
 	case SpecPackingsPoly:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for StemKind.
-const (
-	DX StemKind = "DX"
-	FX StemKind = "FX"
-	MX StemKind = "MX"
-	VO StemKind = "VO"
-)
-
-// Valid indicates whether the value is a known member of the StemKind enum.
-func (e StemKind) Valid() bool {
-	switch e {
-	case DX:
-		return true
-	case FX:
-		return true
-	case MX:
-		return true
-	case VO:
 		return true
 	default:
 		return false
@@ -660,6 +638,27 @@ func (e SoundSpeed) Valid() bool {
 	}
 }
 
+// Defines values for ListenToReelParamsSpeed.
+const (
+	ListenToReelParamsSpeedN05 ListenToReelParamsSpeed = 0.5
+	ListenToReelParamsSpeedN1  ListenToReelParamsSpeed = 1
+	ListenToReelParamsSpeedN2  ListenToReelParamsSpeed = 2
+)
+
+// Valid indicates whether the value is a known member of the ListenToReelParamsSpeed enum.
+func (e ListenToReelParamsSpeed) Valid() bool {
+	switch e {
+	case ListenToReelParamsSpeedN05:
+		return true
+	case ListenToReelParamsSpeedN1:
+		return true
+	case ListenToReelParamsSpeedN2:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListenParamsSpeed.
 const (
 	ListenParamsSpeedN05 ListenParamsSpeed = 0.5
@@ -707,6 +706,9 @@ type ArchiveOrder struct {
 	Archived bool `json:"archived"`
 }
 
+// Bus defines model for Bus.
+type Bus = weave.Bus
+
 // ChannelProof defines model for ChannelProof.
 type ChannelProof struct {
 	Channel  int      `json:"channel"`
@@ -728,23 +730,25 @@ type Check struct {
 }
 
 // Clip defines model for Clip.
-type Clip struct {
-	At     int64  `json:"at"`
-	Id     string `json:"id"`
-	In     int64  `json:"in"`
-	Length int64  `json:"length"`
-	Name   string `json:"name"`
-	Strand string `json:"strand"`
+type Clip = reel.Clip
 
-	// Unplaced nobody knows where it belongs
-	Unplaced bool `json:"unplaced"`
-}
+// ClipIds defines model for ClipIds.
+type ClipIds = []string
 
 // ClockOrder Example: {"off":true}
 type ClockOrder struct {
 	// Off its clock was off by what the pair says; otherwise it was right
 	Off bool `json:"off"`
 }
+
+// Closing what closes up: nothing, the tracks that are acted on, all
+type Closing string
+
+// Curve defines model for Curve.
+type Curve = automation.Curve
+
+// CurvePoint a value at a sample, and how the curve goes on from there
+type CurvePoint = automation.Point
 
 // Decision Example: {"accept":true,"suggestions":["0190a000-0000-7000-8000-000000000001"]}
 type Decision struct {
@@ -798,6 +802,9 @@ type DeliveryOrder struct {
 // DeliveryOrderPacking defines model for DeliveryOrder.Packing.
 type DeliveryOrderPacking string
 
+// EditAction Exactly one of these. Clips that are named are edited with their kin, unless meant alone. Positions are samples since midnight of the reel's day.
+type EditAction = edit.Action
+
 // Event defines model for Event.
 type Event struct {
 	Done  *int64    `json:"done,omitempty"`
@@ -808,6 +815,9 @@ type Event struct {
 
 // EventKind defines model for Event.Kind.
 type EventKind string
+
+// Fade defines model for Fade.
+type Fade = reel.Fade
 
 // File defines model for File.
 type File struct {
@@ -969,6 +979,9 @@ type Heard struct {
 	Says string `json:"says"`
 }
 
+// Laid a clip and the track that it lies on
+type Laid = reel.Laid
+
 // LayTakes Example: {"takes":["0190a000-0000-7000-8000-000000000001"]}
 type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
@@ -1003,23 +1016,23 @@ type NewProduction struct {
 	TimecodeRate string `json:"timecode_rate"`
 }
 
-// Output defines model for Output.
-type Output struct {
-	Channel int    `json:"channel"`
-	Name    string `json:"name"`
+// OffRange a stretch of a clip's strands that is off
+type OffRange = reel.Range
 
-	// Stem empty for silence
-	Stem string `json:"stem"`
-}
+// Output defines model for Output.
+type Output = weave.Output
+
+// OutputGroup defines model for OutputGroup.
+type OutputGroup = weave.Group
+
+// Patch by which factors the channels of a signal enter those of another
+type Patch = weave.Patch
 
 // PlannedFile defines model for PlannedFile.
 type PlannedFile struct {
 	Channels []string `json:"channels"`
 	Name     string   `json:"name"`
 }
-
-// Position both sides at 0 dB, both sides at -3 dB, left only, right only
-type Position string
 
 // Preflight defines model for Preflight.
 type Preflight struct {
@@ -1112,27 +1125,18 @@ type ReadingKind string
 
 // Reel defines model for Reel.
 type Reel struct {
-	End int64              `json:"end"`
-	Id  openapi_types.UUID `json:"id"`
+	Doc        ReelDoc            `json:"doc"`
+	Id         openapi_types.UUID `json:"id"`
+	Name       string             `json:"name"`
+	SampleRate int                `json:"sample_rate"`
+	Version    int64              `json:"version"`
 
-	// Loose by the strand of a clip that was let go from its take: samples it lies late against that
-	Loose map[string]int64 `json:"loose"`
-
-	// Matrix the product of the two grids, a row an output, a factor a track in order
-	Matrix  [][]float64 `json:"matrix"`
-	Name    string      `json:"name"`
-	Outputs []Output    `json:"outputs"`
-
-	// Routes by track id
-	Routes        map[string]Route `json:"routes"`
-	SampleRate    int              `json:"sample_rate"`
-	Start         int64            `json:"start"`
-	StartFixed    bool             `json:"start_fixed"`
-	StartTimecode string           `json:"start_timecode"`
-	Stems         []Stem           `json:"stems"`
-	Tracks        []Track          `json:"tracks"`
-	Version       int64            `json:"version"`
+	// WorkedOut what the server works out of a reel
+	WorkedOut ReelWorkedOut `json:"worked_out"`
 }
+
+// ReelChanges defines model for ReelChanges.
+type ReelChanges = reel.Changes
 
 // ReelConflict defines model for ReelConflict.
 type ReelConflict struct {
@@ -1143,42 +1147,45 @@ type ReelConflict struct {
 	Title   string `json:"title"`
 }
 
-// ReelEdit Example: {"ops":[{"set_track":{"id":"0190a000-0000-7000-8000-000000000001","label":"Boom","off":true}}],"version":7,"what":"turn Boom off"}
+// ReelDoc defines model for ReelDoc.
+type ReelDoc = reel.Reel
+
+// ReelEdit Example: {"actions":[{"set_track":{"id":"0190a000-0000-7000-8000-000000000001","off":true}}],"version":7,"what":"turn Boom off"}
 type ReelEdit struct {
-	Ops     []ReelOp `json:"ops"`
-	Version int64    `json:"version"`
+	Actions []EditAction `json:"actions"`
+	Version int64        `json:"version"`
 
 	// What in words, for undo
 	What string `json:"what"`
 }
 
-// ReelOp exactly one of these
-type ReelOp struct {
-	RemoveTrack *struct {
-		Id string `json:"id"`
-	} `json:"remove_track,omitempty"`
-	SetOutputs *struct {
-		Outputs []Output `json:"outputs"`
-	} `json:"set_outputs,omitempty"`
+// ReelEdited defines model for ReelEdited.
+type ReelEdited struct {
+	Changes *ReelChanges `json:"changes,omitempty"`
 
-	// SetPlaced say of a clip of unknown place that it lies where it is meant to, or that it does not
-	SetPlaced *struct {
-		Id     string `json:"id"`
-		Placed bool   `json:"placed"`
-		Track  string `json:"track"`
-	} `json:"set_placed,omitempty"`
-	SetRoute *struct {
-		Route *Route `json:"route,omitempty"`
-		Track string `json:"track"`
-	} `json:"set_route,omitempty"`
-	SetStart *struct {
-		Start *int64 `json:"start,omitempty"`
-	} `json:"set_start,omitempty"`
-	SetTrack *struct {
-		Id    string `json:"id"`
-		Label string `json:"label"`
-		Off   bool   `json:"off"`
-	} `json:"set_track,omitempty"`
+	// Since the version that the changes are made to
+	Since   int64    `json:"since"`
+	Version int64    `json:"version"`
+	Whole   *ReelDoc `json:"whole,omitempty"`
+
+	// WorkedOut what the server works out of a reel
+	WorkedOut ReelWorkedOut `json:"worked_out"`
+}
+
+// ReelWorkedOut what the server works out of a reel
+type ReelWorkedOut struct {
+	End int64 `json:"end"`
+
+	// Layouts the names of the channels of every layout that the reel uses
+	Layouts map[string][]string `json:"layouts"`
+
+	// Loose by strands that were let go from their take: samples they lie late against that
+	Loose map[string]int64 `json:"loose"`
+
+	// Product the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was
+	Product       *[][][]float64 `json:"product,omitempty"`
+	Start         int64          `json:"start"`
+	StartTimecode string         `json:"start_timecode"`
 }
 
 // ReportMatch defines model for ReportMatch.
@@ -1200,14 +1207,17 @@ type ReportMatch struct {
 	Unmatched []string `json:"unmatched"`
 }
 
-// Route defines model for Route.
-type Route struct {
-	GainDb float64 `json:"gain_db"`
+// Routing defines model for Routing.
+type Routing = reel.Routing
 
-	// Position both sides at 0 dB, both sides at -3 dB, left only, right only
-	Position Position `json:"position"`
-	Stem     string   `json:"stem"`
-}
+// Send defines model for Send.
+type Send = weave.Send
+
+// Sends defines model for Sends.
+type Sends = []Send
+
+// SetStart defines model for SetStart.
+type SetStart = reel.SetStart
 
 // SheetCell defines model for SheetCell.
 type SheetCell struct {
@@ -1299,18 +1309,6 @@ type Spec struct {
 
 // SpecPackings defines model for Spec.Packings.
 type SpecPackings string
-
-// Stem defines model for Stem.
-type Stem struct {
-	Channels []string `json:"channels"`
-	Id       string   `json:"id"`
-	Kind     StemKind `json:"kind"`
-	Layout   string   `json:"layout"`
-	Name     string   `json:"name"`
-}
-
-// StemKind defines model for Stem.Kind.
-type StemKind string
 
 // Strand defines model for Strand.
 type Strand struct {
@@ -1600,12 +1598,10 @@ type TemplateLabel struct {
 }
 
 // Track defines model for Track.
-type Track struct {
-	Clips []Clip `json:"clips"`
-	Id    string `json:"id"`
-	Label string `json:"label"`
-	Off   bool   `json:"off"`
-}
+type Track = reel.Track
+
+// TrackIds defines model for TrackIds.
+type TrackIds = []string
 
 // Undone defines model for Undone.
 type Undone struct {
@@ -1632,6 +1628,9 @@ type Watch struct {
 type WatchOrder struct {
 	Folders []string `json:"folders"`
 }
+
+// Weave defines model for Weave.
+type Weave = weave.Weave
 
 // Width Example: {"outputs":6,"version":7}
 type Width struct {
@@ -1774,6 +1773,37 @@ type ListWritingsParams struct {
 type ListReadingsParams struct {
 	Strands int `form:"strands" json:"strands"`
 }
+
+// GetReelChangesParams defines parameters for GetReelChanges.
+type GetReelChangesParams struct {
+	Since int64 `form:"since" json:"since"`
+}
+
+// ListenToReelParams defines parameters for ListenToReel.
+type ListenToReelParams struct {
+	Track *string `form:"track,omitempty" json:"track,omitempty"`
+	Bus   *string `form:"bus,omitempty" json:"bus,omitempty"`
+
+	// Solo tracks that alone are heard, divided by commas
+	Solo *string `form:"solo,omitempty" json:"solo,omitempty"`
+
+	// Mute tracks that are not heard, divided by commas
+	Mute *string `form:"mute,omitempty" json:"mute,omitempty"`
+	From *int64  `form:"from,omitempty" json:"from,omitempty"`
+
+	// To the end of what is there when absent
+	To *SoundTo `form:"to,omitempty" json:"to,omitempty"`
+
+	// Loop over and over
+	Loop  *SoundLoop               `form:"loop,omitempty" json:"loop,omitempty"`
+	Speed *ListenToReelParamsSpeed `form:"speed,omitempty" json:"speed,omitempty"`
+
+	// KeepPitch at another speed the pitch stays
+	KeepPitch *SoundPitch `form:"keep_pitch,omitempty" json:"keep_pitch,omitempty"`
+}
+
+// ListenToReelParamsSpeed defines parameters for ListenToReel.
+type ListenToReelParamsSpeed float64
 
 // ListShelfParams defines parameters for ListShelf.
 type ListShelfParams struct {
@@ -2066,15 +2096,21 @@ type ServerInterface interface {
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(c *gin.Context, params ListReadingsParams)
+	// GetReelChanges What has changed of a reel since a version
+	// (GET /api/reels/{reel}/changes)
+	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
 	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(c *gin.Context, reel ReelId)
-	// EditReel Change tracks, routes, outputs or the start; refused with 409 when made on a stale version
+	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(c *gin.Context, reel ReelId)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(c *gin.Context, reel ReelId)
+	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
+	// (GET /api/reels/{reel}/sound)
+	ListenToReel(c *gin.Context, reel ReelId, params ListenToReelParams)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(c *gin.Context, reel ReelId)
@@ -3281,6 +3317,42 @@ func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
 	siw.Handler.ListReadings(c, params)
 }
 
+// GetReelChanges operation middleware
+func (siw *ServerInterfaceWrapper) GetReelChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetReelChangesParams
+
+	// ------------- Required query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReelChanges(c, reel, params)
+}
+
 // OrderDelivery operation middleware
 func (siw *ServerInterfaceWrapper) OrderDelivery(c *gin.Context) {
 
@@ -3354,6 +3426,106 @@ func (siw *ServerInterfaceWrapper) Preflight(c *gin.Context) {
 	}
 
 	siw.Handler.Preflight(c, reel)
+}
+
+// ListenToReel operation middleware
+func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListenToReelParams
+
+	// ------------- Optional query parameter "track" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "track", c.Request.URL.Query(), &params.Track, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter track: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "bus" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "bus", c.Request.URL.Query(), &params.Bus, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter bus: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "solo" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "solo", c.Request.URL.Query(), &params.Solo, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter solo: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "mute" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mute", c.Request.URL.Query(), &params.Mute, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter mute: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "loop" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "loop", c.Request.URL.Query(), &params.Loop, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter loop: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "speed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "speed", c.Request.URL.Query(), &params.Speed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter speed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "keep_pitch" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep_pitch", c.Request.URL.Query(), &params.KeepPitch, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keep_pitch: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListenToReel(c, reel, params)
 }
 
 // LayTake operation middleware
@@ -4119,6 +4291,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/strands/:strand/waveform", wrapper.GetWaveform)
 	router.GET(options.BaseURL+"/api/strands/:strand/sound", wrapper.GetSound)
 	router.GET(options.BaseURL+"/api/sound", wrapper.Listen)
+	router.GET(options.BaseURL+"/api/reels/:reel/sound", wrapper.ListenToReel)
 	router.PUT(options.BaseURL+"/api/strands/:strand/loose", wrapper.SetLoose)
 	router.GET(options.BaseURL+"/api/files/:file/picture", wrapper.GetPicture)
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
@@ -4142,6 +4315,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
+	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
 	router.POST(options.BaseURL+"/api/reels/:reel/width", wrapper.SetWidth)
@@ -5874,6 +6048,46 @@ func (response ListReadingsdefaultApplicationProblemPlusJSONResponse) VisitListR
 	return err
 }
 
+type GetReelChangesRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetReelChangesParams
+}
+
+type GetReelChangesResponseObject interface {
+	VisitGetReelChangesResponse(w http.ResponseWriter) error
+}
+
+type GetReelChanges200JSONResponse ReelEdited
+
+func (response GetReelChanges200JSONResponse) VisitGetReelChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReelChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReelChangesdefaultApplicationProblemPlusJSONResponse) VisitGetReelChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OrderDeliveryRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *OrderDeliveryJSONRequestBody
@@ -5923,7 +6137,7 @@ type EditReelResponseObject interface {
 	VisitEditReelResponse(w http.ResponseWriter) error
 }
 
-type EditReel200JSONResponse Reel
+type EditReel200JSONResponse ReelEdited
 
 func (response EditReel200JSONResponse) VisitEditReelResponse(w http.ResponseWriter) error {
 
@@ -6008,6 +6222,51 @@ func (response PreflightdefaultApplicationProblemPlusJSONResponse) VisitPrefligh
 	return err
 }
 
+type ListenToReelRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params ListenToReelParams
+}
+
+type ListenToReelResponseObject interface {
+	VisitListenToReelResponse(w http.ResponseWriter) error
+}
+
+type ListenToReel200ApplicationoctetStreamResponse struct {
+	HeardApplicationoctetStreamResponse
+}
+
+func (response ListenToReel200ApplicationoctetStreamResponse) VisitListenToReelResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ListenToReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListenToReeldefaultApplicationProblemPlusJSONResponse) VisitListenToReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LayTakeRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *LayTakeJSONRequestBody
@@ -6017,7 +6276,7 @@ type LayTakeResponseObject interface {
 	VisitLayTakeResponse(w http.ResponseWriter) error
 }
 
-type LayTake200JSONResponse Reel
+type LayTake200JSONResponse ReelEdited
 
 func (response LayTake200JSONResponse) VisitLayTakeResponse(w http.ResponseWriter) error {
 
@@ -6057,7 +6316,7 @@ type SetWidthResponseObject interface {
 	VisitSetWidthResponse(w http.ResponseWriter) error
 }
 
-type SetWidth200JSONResponse Reel
+type SetWidth200JSONResponse ReelEdited
 
 func (response SetWidth200JSONResponse) VisitSetWidthResponse(w http.ResponseWriter) error {
 
@@ -6937,15 +7196,21 @@ type StrictServerInterface interface {
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
+	// GetReelChanges What has changed of a reel since a version
+	// (GET /api/reels/{reel}/changes)
+	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
 	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(ctx context.Context, request OrderDeliveryRequestObject) (OrderDeliveryResponseObject, error)
-	// EditReel Change tracks, routes, outputs or the start; refused with 409 when made on a stale version
+	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(ctx context.Context, request EditReelRequestObject) (EditReelResponseObject, error)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(ctx context.Context, request PreflightRequestObject) (PreflightResponseObject, error)
+	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
+	// (GET /api/reels/{reel}/sound)
+	ListenToReel(ctx context.Context, request ListenToReelRequestObject) (ListenToReelResponseObject, error)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(ctx context.Context, request LayTakeRequestObject) (LayTakeResponseObject, error)
@@ -8376,6 +8641,33 @@ func (sh *strictHandler) ListReadings(ctx *gin.Context, params ListReadingsParam
 	}
 }
 
+// GetReelChanges operation middleware
+func (sh *strictHandler) GetReelChanges(ctx *gin.Context, reel ReelId, params GetReelChangesParams) {
+	var request GetReelChangesRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReelChanges(ctx, request.(GetReelChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReelChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetReelChangesResponseObject); ok {
+		if err := validResponse.VisitGetReelChangesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // OrderDelivery operation middleware
 func (sh *strictHandler) OrderDelivery(ctx *gin.Context, reel ReelId) {
 	var request OrderDeliveryRequestObject
@@ -8501,6 +8793,33 @@ func (sh *strictHandler) Preflight(ctx *gin.Context, reel ReelId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PreflightResponseObject); ok {
 		if err := validResponse.VisitPreflightResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListenToReel operation middleware
+func (sh *strictHandler) ListenToReel(ctx *gin.Context, reel ReelId, params ListenToReelParams) {
+	var request ListenToReelRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListenToReel(ctx, request.(ListenToReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListenToReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListenToReelResponseObject); ok {
+		if err := validResponse.VisitListenToReelResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9158,199 +9477,241 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L2NcuM2tiD8Kih+t6onNbQtu38mcddXW5l0MsnezqQr7rmZ2tysByIhCTEJMABktdLV9zX2gfbFtnAO",
-	"AJISQJG21MnMbirVtiwSPwcH5//nfVbIupGCCaOz6/dZQxWtmWEKPtGFYcr+UjJdKN4YLkV2nZkVI8Va",
-	"aamIXBD7qaFLRuZsIRXL8ozbh35ZM7XN8kzQmmXXbqg808WK1RTHXNB1ZbLrLMuzmr57zcTSrLLry9ks",
-	"z8y2sW9po7hYZh8+5FnJKn7P1PaWl/ZtmKOhZtVO4Z/I8kyxX9ZcsTK7NmrNurMupKqpnXS95mUWm2jB",
-	"K5aexH77yAkqXnMTht+BE34ZhdOVBUxN3/F6XcMn+5EL/HgZZuLCsCVTMFVDubpVbBE/Q8UWTDFRsCea",
-	"aKOoKF/CaUrBiFlRQ+hSMabJnGlDNismCJ1rJkziiO080yAByzP0jsXXJ82KKaJYIVXJxfI4q4TpJi5T",
-	"yXJd2IWl8aJ95pHYoRir0tPYbx85gZZrUd5WUjb7UJf3TBEqSmJ/SQAQ3owi6IJWmoUp51JWjIrOnDU1",
-	"xWp/0pqWjFBNKrku7U97uAuutMnJfAufDBNEs0KKUpOFkrU9ZsUIN2TOllzoxEpxvgctFUfYXSl1CJgT",
-	"qchCKlic5iXTlhBSUvPyzH4kFrHtpz/Cpz9UbGE+AbjWvPwv/Jviy5X5xK+8f8o4y+A5N9QYpuyr//PH",
-	"2dln9Gxx9tP7py8+/OHHP/7XT72/fPLf/m0ADxoePRN7rQTeP90wViKVt88Sbeg2BfE7xho35IPADnOl",
-	"SCN+GR33Ms+YsGTwx9n58/wyv/opb29CKddzINpuWrGu544+4qxGxukPsxdhQTaWyHDAS8XGUBgZpy9c",
-	"mBfPsiidxgNPX/sRCDHi4m9FMTDFVhSPnGCjuOFimZ7DPfCoaYBE6kYKzUBG+ZpRBfMVUhh7KFZuaZqK",
-	"F9Qe5YUsDDNn2ihGa/tdZKY5FxQOMDJXHytec2MqdsZEyak4J5+TCoQWwgV5ekXm3Gi45VqSmootmW8N",
-	"kob/fvPdX8kfYKmf5GTBq4qVZN2QDTcrohtaMA1MTZB5JYs7fU0WVg7TnYHzMMNarDUrc7ySUnO7Ni+I",
-	"Ad3El4kU8KdC1rUUpLADW/JKyYtnZ3NuyKKS1ORAx5iVm0ixokKwipiVYow8vWqf0uQPS8WosSy2pkvB",
-	"zbpkOWmUXCpa14yAzAiL2DaMfPMNzYmmdVMxTaghi3VVEV3Qin2SA4B681m+7p/V/Wlz4PJ+XSBDkiAZ",
-	"nP+nyD7k2Rsl5xWrB1CgwSf++LO2h9hFgX8D2Sj7/y5aKfgCv9UXftwIGlDShC897gIyfq6KFb9n36kS",
-	"5WZalnA8tHqjZMOU4RZpHRVk72DX8By+564Dihzh8e7X72O0s71MP7aP/hTQWc5/ZoWxoPoCAflGSQki",
-	"YX8WB+bOJIFE5VnJFwunFRwkaFaGVtrcUjPycc9td+5fnsm72JbzTK5NszbxlTaM3t2W80V/rYEJiHVV",
-	"Ufurozw7TCHPVK0f/vrOaXiQhhW7vbbw7MCqu/TOMgAK8dNkxd3+MS4sT5sGTYuuLP6OZX6RL3b2CU+1",
-	"A+VuEemlV7zZX/lofOHxtXIx8v3KqZqPQ07HlGNfrUVT0QJB2icdQs5luSV3Qm50V4ytpFjqLD90vYEl",
-	"BmnA4RJ1kkjYWGcBcejL4m4yjZKLRYI8wTe7G7WcCnnOhloeuLDCPIhSaDDgimi61S+Rlm+4BkDYZ0Ey",
-	"PgwKO2tsd69YwTVHSj+a/hYFa0wQRtbLJdP2PW0nml1+NqOz2exsZv/5k/3nU//R/XeZ/bRPtN2YsRvX",
-	"m+F9xg2r9QjhB9T/b/Dh517/d59bAwBVim73wNWdMveLS8Cv4gJxdyz8rJgHsCqoKi+uLj8/ezt7er6h",
-	"9xG4uGc7u+4Yf57NPnsxuO3LidvG2eL7dOaifUZY8aaJXV4vpqxYVfblmiwfQ0pKKSJaJYp640ZgSkl1",
-	"SHK5EXSZOUtWH9KD8k5leVX5Fa+YfbkPVTuY4HrFyl2uXlLDzgyvWQxd3damUPWDV8AxmUnraGhxZ3+9",
-	"fu/1xKyRlRX5aylkBz06r3gh6YCMKBdwoRtW3A5wCqrMrV1cIcvkI4Z117ehra4kSqbw90bJ+/Y3Zmn+",
-	"gvIKeG5BRcGsZhHdj5GGVo9BvignCttuYez34tDdz+xx16PlHlTydi2dI87DbRy6w5OZWUAIjwd2J9n1",
-	"OFofIWnT0cvbb2KGB7uYJ3rH1NChkk8jJnK/hXE2xg5fsG+1pxeD8pf3Tqnq79pTs4cLbHcc5ScPNI8Z",
-	"ht7BT2ftdIZ9Dn9zNgRAoBWrwOS8FYXGK7FUTOth/J+K6LDIGFiAUqa0KB1XTgpZOkTZW6BVXikXiMd7",
-	"304AdrlG1ZfdyohcJsA04K0FFUMbBGCd/cap0C8JqxuzbYWzGFWdxoymsIIV1au4iD+OR1RcmxgDB/nT",
-	"Dk7sE5rU9A6AAS4Xj4Vw10yxAnTzeloMpdJqq+JLHrnbFRd3rASwa7CjehsNYDJYRqhiRDFaorWxs6p1",
-	"U0ladrAeB4sTF16YtWJxodx9SbggG6lKnRO9LlZoepn97/91+enMijZXzz0KWPyQa0McMd+jOkBTb5Vj",
-	"X/tnqfmvYzFXC7ocL7B4zNqVVPa5bR8IbluWuIZLsOT3TBMhCbwc3WeaQVNBq632zJqW6IFcrDWw5XAd",
-	"o0eFhkkdkTWtBk3c1+heaK+rO0Odh1O0GqAH2j7t24OQQv17ELzw0CTKmWdG0eJu/BFaEvrWvrK/ypi4",
-	"4SQNwKhwy5LyRktQA93to2veEuuO8LEnlgAxasUXRNKw1R16255oew0DPUpxkW/lPZsivaDL9IHCStzf",
-	"imIGMZLopuLG6uJWwc5HSBPRLb2hywhzDEgxGjti6CvYO7O/g35Egn0GwhI8GXOGByaiDCPg+CGpF9bt",
-	"luBfSx1rws4KXoGR96krTYyCWc/EG4FdsWJTLijaGCPjJDl0ginuwNHdZARFuGJucZ1tp0CLRGOaCfug",
-	"Wv8Ajd6NeavWIkLDwQbnzXxmxbaWvY80FRT7w736wt5JzUzeWSe5zEb4OvOsovMeYDonJrlmweS9a67k",
-	"mpFFJaV6SYSdFPimkAZMmCI690ET+29qorf8o2KiiBBBvbLiF8iD2rn2cjKzRHEkkGHklM0vmIsjCh98",
-	"90QTXgaxa2W5fRBQOPgChSQufmX4erV+h2ArxvNP+hg6SADI116XHSRvwRe2G7+kwms6O1c0ZQGpmdaO",
-	"aewL1OK2WatG6tihyZqBTX1FNSlZwUtWWval5Uv7g6NYZ2XFPHoqbk4v1jmdc8PoPWt1z21CeJONjp+2",
-	"8QTqwEGhiOH37of06/Lj9CAQA/fXVK9ecx3T0lvH3XgBkQmjvLjwUDud16GiY9Rca4ce+7fBObH5wmwx",
-	"wmtF7xnQHKoUODenCLtuqttCrkXCZZhU5LyMv28242gHVj4GTeECLQulipVky8xIG5pjhR7kXeWzVTFa",
-	"d6GH3O7GoljBaIV+rl17lcJwz7jAmQZqO7SVude6e3HknTNG9s1IKbMTvp+7tSRWj5EdUwwsrZmhf2Bn",
-	"l8i5uCFLybRVvH3gwziGvKQ8xuLLP6NfixcrwmixCsEKG6oJnmRpGUjA6y7ujuAoe9hMjeLv9texkpv+",
-	"/NyiJ1WlNzFUbGHAwgCRn3y5csGSC1lZglkiM98X0B+wxt3P3jbQX/HXv8ZtAHSrE0yS1qyr7w4j2ICG",
-	"52Do5vJHG0PB13T7FmyRE5Wzx/gNjZ/wgV7BKd4xnCu6cyn19DiWSgKLdm7UFV+Y7Prys6uZJWU6u57t",
-	"bda9sEde7chkbven7ZVdya5fp8u+cY6URO9EObkRxOID0mpuMNSq4kyTCtFkBAHY0BRe2jXg0PbSa8bE",
-	"A/wpCAm/I5wudjB/ZZsusx97Mi4Cr6CqPK9XVsJ5V1fZdfaf69nsaWH1r4prcwEf2b7RwHPIfpx+zAsB",
-	"w/YefOGQPR+nE9oBEht/0wZZT9g6a7gGoTO7akMRX1NhmBLkK6Yg9K9nxnz2KSx315CYXc6uZ+5/e6Du",
-	"C/dSdvV8H25h7h5ErqKQi8D4yl3nAPPDBtgQE+s2ERIGnn76rJ8y8Gn3TLoUOGI/9akasx4EeiuNWVX6",
-	"ENq7pc7ufPU8J1d2cReXs9klkYpcfXb+2Z9IqSDSvBceMBKJ+jPH0Om7EEI2iEdJ+0IA42woaKh3DQ4f",
-	"pcE4xpi92korreY1CggwXGCBUSh0nf6DktZ4eXuSAWjQ0PPGBbfug2QuzcoF3lNDZqT8c076fzt7Cn8E",
-	"qUeKaps7mcf+3vGq2JeyHH7c1lyARGrfscoxhCHF1L43ii0q+HY/+O7IIRcluDrHG0xR6Y6NNcX9hk6Q",
-	"Cc8eim1IqMk7OOHdv2lTvPfOBMj4waPo0wYGjzRBFGulnP1m129oNT0ta2ZWXCyBz1vUXbKS1IwKMNbk",
-	"LlPA2Rw2YMZjhvIqGfGxTmgxhptqxCXCx/JWmXLT5bjFBFA6LHR8mDGEl9wqVso45Ki4XYtSJlyuG7mu",
-	"SjJnxD4jWGvjQlviChXafQdzyz0f6glOqvaeJQ3dp+/tM+7ZdHSPYrW8j8XW9BROS7+XUpbBjMorRlw0",
-	"6IpqAqOA5apnauxENSXsmlNcsd6/uq87Qr4CfI9qJNif7MKyXR5YduLmIsYh4f1L+9+BaS2O717niYjd",
-	"YIgb4ZkR3jLaDx4ZMOT1rBnHI3hDRh6H0Lt+yM6P28C8kdTt00DnfwxXrnM18/YOt3g5TAaO4ajrEJWP",
-	"4a4b8sklNhvzw03j1a1DL7LFhmo9Kj3DPeiD4BKrbaQbbYc+l2VvktRVwOdiY3/vSMPujR4bOA8SeZQ7",
-	"gDw1PbjKvpbDAtzg0VUzGvcl7MaPacMUk2AaLW+tKGivy1opl4xA6znXUvBiMJpnJ2LG2ZtegnlXMZqO",
-	"SZ0mJvvMrah03SWNQ/YbAEB3LL+UOBiR/O5oqKI8bnxuMOmkjMtj8Kwv7WMWMLqyMBSmqHjTmlwqZpks",
-	"pgZzo8FHdh2SyrhpTT2EgrEPzTVZBEgp+yokLSCZ8zTLbCRZKl7qnFCi5IZQQTDNx/5hQQsjFaEEPDiE",
-	"C4IncyIbazoWDVY0ns45vThmxpVrwwbdBoOylH07frYIoDJ2HIdFmsmce8HfpUTcUbrMFMZ4YzXw2OlN",
-	"C5NKhEjl2T1TPtXlQfHbTtbww7RSB/LduP7lILgrw4R4KO34scOXFgU7lnckEikq9YUUi4oX5mGq2yAW",
-	"Whr4W+tl7WpTAPiy5JOsu6Bf//g+08zcBs+zpdfjnBAhOiT7s5SWIbe5Xh9+6mDZn3w+YGbWShD7MESJ",
-	"7WeENeOR2+73u6bvxrg6lOUzDfXbNMY4c8ckaCdMH7DT7hx1e3V8DmTCGuG2eehQd0x/72hhqi1kQSPX",
-	"AR9BTd91X70EUO38pX8gqF22uDHB5hmN3d8nJlG1ipnbDv+ZMOmxuNZuzqAbNrXYNmtzwiFpuu0IJXJB",
-	"1gJiowiMFnxOIIOEjE+uwXBkiJFQTcQ/VUqIQzbZqGPIs3bFD45B8SEmwBEG0kYtgICmTzzL8M4o8WDS",
-	"olPLDFLBhGWmJYkhU/+HxAqOdtM6kXsHPUguEXdMDrEPB4tn0X6IErBGKvOtr+Gzw5dZVelB4x+aS/O2",
-	"bM6KsV4wxKAcZR/+glVVNKRVVutapGbHoAh4xAvuCnaCucaMloT2oud3jQSsKgdzCLy91xAX8L93LKtW",
-	"fx1Gav9g7qaNofeeKOlNZ/0FKrnRLjQJ1CHYLWTl2xOI8si1cPEqQ6MJy4p2xxqr9e4Fv+HBtTa7dgm5",
-	"Q6koK30AEbJq3205j2tbbVG1Z53bftZJRe7ErnacUoM2Mf9cx693KCQK3HV+pZ2pYkBor8Q0QCQQGhiY",
-	"PQbgRvDJ6dugVQO5ICDnBGNLwYS3t4K0X1UQR4phN1wVmJW64VV561mMkLdLKcH+Zdd269UNhYjfZqbD",
-	"qz7ATbGaQVINhuR2Pjsi5iDX4GCYt8DFPcNMHsVrhGfJKmpfW/Hl6rahiURBJTexyl92m080AZW+E657",
-	"OEMiz+5ptWYJ8oTUw0iyklWZDDPxj0Liuac6PtjkZT/ysJs1uhcUJTeBuPh1pZHrUVpYpGSkvdAuoFNW",
-	"ZcedxioNcpIIe8oxz8nXi9gieI7BLX7Hmh+se6rq5zjvj+Fmh1sBiDxWAXQ4mr2m9+Qb4aJPdXadZVYD",
-	"dFofUgGP//tqX5ACph9TX/c7pPydTJ1zSlya99xA9mXEihoCpsfuvVp8KYyKGvOW/J6JqD8RKvKB+MTU",
-	"PVN4XywRtRff3hhKfH7ovj4AxdgOojBOnvvSbX5nSWDgLiJliKqyl8vcWQiktg6ZWLkU4BTlhtDKp1RG",
-	"nA4po2dipxOSUePhKg4mbm8hExH2kwTQ5ChKLlARbTn4hPIq7cv7dRd3spEZvYcMk9qVNgTruqi2IQG5",
-	"TqLR76GAC+T/HiO/ZDgnIzq1FX5RIZpEq/V9dp3dWMEpf2tlLTDskktydfl5/jQHe1qEqtq3ekD+dFxA",
-	"pX0xunpXKGIPcKnSBD28OUEsRszac9iBhhUr+m+NLb+xPxhXCcf3IZdcbLBQ22NqjMaAkb57CF2bOi59",
-	"L7PZJzwHMLXriuKEiUZKPSgCcGS1j1d/z/LsW/vPV/af//guelIV3cq1eUSqaReGzl/qxjwQfngTEvam",
-	"1EkEHSMVkD4u0nzhojEPXigoVZ68VdMqbgSdKJKo8ZLMQKQSmGA/wl05kiI4JS0qJKQTVuGbWy3Xquil",
-	"7vF3tZV755ib7SOBt5jEGEeuePpBzJ8cZYU1uoojJRXjljino0ZFlkfmxDbJYFmOCUCo3MOeLqMogIXW",
-	"mWptl4lJu+88MhN3RZuYJMjFlmzoPbNDXhMLGkh/Zb+saUW0YY3OyZxqRl48y8nV8+fk/+9nbu+T3eE8",
-	"kWiIgD95ojkGXY9xMQ8mAEetQK2FYkwkQIy4haNvLSK9K7J3tIi4yVxgt4lOIK7retDSm7yXYvxA60u+",
-	"l/SC+JAmxq89TRidkNT3a3qVdi8NabSJPZkFhLpxLwvoJajKtMJeBVyTtijMNK3Un2oqJ+jG13PZwW7D",
-	"q0pDTDyZb/EnNeQCy7/siZnp/NgV89HuEc8qL3u6VkqUweH982HM6HZCqcqYo0EZyoXZdgm/+yMUWrlj",
-	"IPk1Umtub1CM7I/kTl5g2afVD4rdAjOnlim5cKtHyjKRoC+XyOjGzztQisJ3KyLyP7TRiBqGrSaYE7OS",
-	"uttxI0r/aAMBIkrWt1alvK0T4cYLqsCECa6hWqIeitS20+ABJgPCLOQmJ1IEd6omUKOUrJuHVaDAddYp",
-	"UyuYK6ESOykVXxhWEngD+mJgBfJ7pirajJOG5tuBebCkh93SfHuNFk9LQCB517mGGfExOLoLGXvqPnx+",
-	"t1oX41an71c10y4OMgT0xO4GbPvWdduIZN5sCYSLrwssGlfQmin6xNf65RrrgoBFm94zMmdMkDlbceEy",
-	"kakhJd22EqUZB0I4htumqYeX1FYdVlSQBdWG9QqXdI4O7e6S6JVUUPjIMPBgPACbQiG8B2vG63LJBtNY",
-	"e/16LDVfQR8SRMpFB5HGySn47K1XSxK33js9sCADPgwlx1ILG3eWfvIWx8a85C7cPpBcYxhALUgCs1dn",
-	"3EoaWVHFzTaVr5Ak166n0qCJdyuKt1Zx8OLnuEvl85X9JQVaRw3rYjFebrCQJlWyw7J3oxgth2igpfdY",
-	"eILMtyML4OxWyWt8NHue0YovhauYZ3/F6nhyPTeLNboOcSu+nm3HE+gFp6gpx+WbjD2LkBqaPI4OVZ5v",
-	"w0HkbaVMpDD2+1BIIUT1RMjfTiG18Ue0WaUYR03vmEbbLYVi6jGqsuGilJt0XSoUVu3SvfNwZNgodvpy",
-	"WrFdZFuDDxAFyVkE1FEBYZfn7FGnPYqxe6E6F7nLKTpsvqUfLVjyzMsx7VXoyFBI1FPy0yssNBQRoyoZ",
-	"KxiDvZTAVkc6xDUw8rYCKxUlHorHf8Q7PqKeDM49tOTHFca3ckyQIhzPmk0qfO8lIZ9P7gdLesYDEObd",
-	"tN1RkkyCqVpAg8TpmOiuzuZoDUL92eyzbpSP74k130KC5/QqDwN19+0R/dUveez5BAY+WGUjyea5ILSq",
-	"8iQ/fwmsR9mto7pxP61YxlTwtDc+qepuRXGMlDXQgX6PyWqBVe2rviBqxxiCZdRO/obyxn5dC4hW8caf",
-	"GIso6fbxtuPHun+S5Yr7Nao7xYtH1iaGmKQHeGE6aSVxgRwsgqTmpQD+T02vzEwO3Qwj+qkH4WG76riO",
-	"AcrcRu1R4DnXvs403T50DYcKFu713wR9FYonynXJdKKQsn01tuqqcjesdiYBuWROi53gJ9tPWuk5xjrF",
-	"BVxlRL+gbsHefvbthuo2ws1dQ7w7sRscv71Bmk0k18fvNofALqv2Y3BHu8LIGC7mLjpB6qIP6NWFVIoV",
-	"hpVdDmhZ43R3UDfaL7q8BRexDHqLaksl1w0XSzu7s2tBFF6rHUSGOwH54uJ2J4G966zqRSZ29B8wjGPZ",
-	"dqmMvRJRP5QlFrfrJl6xHeBmtx/0jE2HwIDAKKTx1Sf69z7ms+pFVfbXuqEcjbRAV6dVvffBnfH8YGlS",
-	"tfLLVI9p+MrX8MJNpcu/dYJIx2ce0VS5lMAzo8r/w9kKxMxGX7XfJKm5W04UL49YND96YY7ErALRH5k4",
-	"6SMM9xaaaJ01OFrrUIiN6MzhcSt1xQUQH2OvGtd9i2qnB8CARSOQqiHzRfQLjxCRtnzDloH2xkCb7GjN",
-	"4F5s9si0Ec9jjxj73WJ+Z8+dG4i8a6ggxhB/152KGZ6C9+LN0Xzhp0I+NC0Kvd9ZLZDyviXCtdd1fD4l",
-	"NhxDswl2roRmc/ra929Z3VSOBtKq+m4B4cmDa3ZvvFJ0YYd4H82MmtbYKJqT+FNneTjZVGcyxlrv+JUx",
-	"qiPzzvDr7NXfIW7aFRv8ErSEkCDdMpeUK3rCabvNoGe8H0j9/MWBMOoHVhzsMsdUqToqtpPd3I64dG6+",
-	"A8YQko0LCXiou9+H6xx80Ad3TCpWGMtfie410e2g4hPyrKHn6vhovXT41QOzDHO33tgG/yZ8f6v+Dofj",
-	"/HtlxFx3dqrTBcVisf6x1fwQz3HEqO+JsZBLJTcDFcRD8XCI1SBzBtXlFDcGYvAjhdNlzFCyWCuwS0oB",
-	"ivhWujrP6Lizsrymokx5An3z353WD2wDqoVv/Dgh+2YgteEY0upu2UB3Lu1eWrC3zB8AlzztyTH6ARkw",
-	"KD8SiB9DlymB8s9nI/cd3ZSPyhldQcKHYL/o1nv4MJCXH5ImX3STJi9jOPaIMiVtfYWh3P0fVKjTv5OX",
-	"c7p+qT/gLU0V7xxpVei0jpzScsx1QRzsCDqkbewbGTrhsgfij5zQv9/v09fvTHvO3Dk9vl1no9g9Z5ug",
-	"kz6y5vqBBp4+yP5AI8+DHTrDqvdTcyLVGx5TB35qlo1PwB5qA+oO7xg6ir+vv0cHTPdeH79310GBYWpj",
-	"rU6n4og1wCm60GOeFneYtd92DfTwm7OFVKPrSnd6Kuw08MKlROpJgP10ESkP+5WSdfBQOZOFkQRpGbGC",
-	"MakhikufE59Sr0EuQTVcg/TkoO79mC7wFo2mnXClvtvmnHxT4ut/+9s3r+7/dE6+tIQL//T9V1+Qz549",
-	"/5NdybxidbDAa0PnFSOFLNk5+QrWa5/H9pzebQzu/bW2LxtZyArCbmnDL/AxfUH+UDNDS2roNWzaQjbv",
-	"ZD9+ck5+GFdz2E5Fhd6gl5Y6j7XUzK+cFFQpjtEiBEg1wcxKrFJ8Tr7+8vNX6Ny2o6C5XzHyly/fEq7P",
-	"ydsV19AWVtECXoLU0zJsSTZM0Iaf/6ylyLGHqYaglCULz5Sy0Of/CRIt5lFn/4NpsyWvUX0O8kE2O788",
-	"n4FYiqNm19nT89n506yTdogjhp7AF+99adcPUOiBGaxAxRS1kPymzK6zvzAT2r1blNaNFBov8tVshtHP",
-	"0PcWmFKD/Ry5FBc/uwAwJFyHyFqYAxB+36AdatDCt44BxIcMa7zwZaw/gPGzrqnaZtfZ52GwvOMdtdcP",
-	"w2RdXQHITEU9ltbMoMQan7F9xAN3e8tLNJmkQX6BXcddV6EHzwHhzJGD+wJG/xc7O9wUoWFMshYlJHNv",
-	"X3rtFd0eEPzHFljIYeAQgG5evOeiZO/St+CV3AhLfr7CbI5DoFyXXF5s6H0fhoHxzbmgahvhGVHwLZyY",
-	"/EjQfSdcRABUKHFcwsPhJbHsiChLI5EqI6l65AXI32ccouYw+dvZ9ADWWZc/uq43AVKDZaMO3CrFfFL9",
-	"CS7V93bw9J26+ih3yvX4x2yrI2DGt/SOQdlVq/sQqQgSJvshXDOYy+XAhXg7tDWGC+aukv3xwZU7Z4bF",
-	"gFjLexa/Ss9ijTSj1/rR28Zl+ObQrkQThha6vD/FWEXWmum8hQpwC9e2Wk+/HpAH1uMNXahd1K6d8UMH",
-	"TeHtt12A/7Jm2vxZogf7KNgaOjF/6Mu9UAdzzBlDAf8jnOmbtSGUWM3T9f4URnarM3U7NOOXrj6kC0KK",
-	"I/NFJ8wqJSS9CeElB5jDPS+ZvKibZ0dhDn5ljwfdW8dqnmiia1pVfug8hIpB6OjxOMWBq/BAOn74LgAN",
-	"j1Ofq6PeiCjtFoBqG3oUSRbIEINARYy8BaR3fCEK1dC/PoXHNy7D8QAW85ou2cXPDVs+Go0x1/II4LjB",
-	"pE1n6XC4HLC4m8t5DGS1evtZxbXRF+/tjxEsL3SfG0MSl1Ic41p/JdWSWaJo10vsQiObjwhplV9nSkY7",
-	"5FIOgGpVc51EPAuVN53nph4PXRiwHB18sOI1N0AcTqYO7TQIiWA8qvjHYHctyHIi2IZB81/lzjiuFipG",
-	"Deu0HTmNRNBvOThKLLg8wQnEoF/TkJFEhbPiqVDc/BiSdIvx8XkiN+PiffthBCXZOb8TMbFhOHZ7NB1T",
-	"HO8UMkPgVVUblJUTuOqEkpJuwRgL/YNBei+oIHMM2RJgswUvckpeG4Dg7CNBsF+27SimrT3Ug7ReuRYG",
-	"GCO6dCdzv3bUIFp5R38fsJ9jD6WTkxc3z3dOAR1BXf5pzxRVms6lgKwNlHE2dAtqDSL7IbLSMZgMMuJX",
-	"7WOPBOMoj9arjnlwx9O2B93ODo6j8TimuVqLUrEywkQfdU8Ongi7t0MMyeNf4hMHD8KwdwaHO9NGMVqP",
-	"R2iYIi6nuKGOIJtD0c0zzYQhuOmXWF9cCiull9RQdKQQt5qTgz6ELCTvwVfOKX8ySgKN0U4tI37lo//b",
-	"vAAoC0yV4g/S23cgnR9fOD94dkH3Gro5aW1r6ARdE+72AEeZYbxe9WiFnnx+8wX59uvXrbpmaX0obYKy",
-	"DRcf4X60+u3gJfFQ/ji8IpzpCF6Ba3/8oXztT6Kb9g+lftFn21barq343zE/dIIUH+ZNjMhdUaXuL3zH",
-	"uHASha4F/hiB62rfpHHHGvPSQYZ2aid46mTFmCW2HDyCqxAH92oD1uQIxXpdSSYJOYKtlrZ3+0ZIVXeM",
-	"NdPtlGOP9t8Za/4ldZW3WMOBEddsNfglvZw7Uqj1jZWPBf7+tr9bOAlFbgQkJ/9jLUr5j3NoV9XXy6Fm",
-	"+slOx8V5R/VwxxzsA0dzCr6SGBdWcoNjtsUesBM1qeio6+EzP1Ns+nufV3QiwGHfukMI/UQfywb0NjXu",
-	"ifk1dgU6GR36suTmxjUeOgV/aTs4nECdf0T2VxxxjCsiFKoAYXSZff3Z7LOBtbnIsj8+ADihqUjUh0KP",
-	"EiTyBezD9RvpFNvR2HQqB2McxdRIIA0ulz1V+8U+t5JVqQdbloygIjo0jzgJdtuz/0rJ+sZ1gDgRhvuO",
-	"BuMFqOOieDziPuqlNCvG1ZH8lMDqXU7totOD44nGlhsE8zEIFzmZb0khmy1Uw3B9AMeghxUaz1RoK5D0",
-	"bna6D4wzqbgWAhP1QbeS43CTzgW0d++Lm/8IbZNdZAP1bdp6DWZOclO+Z7TcheIJ7kpnho9s3u0260uc",
-	"bo1fHsFdZIoVofZEfWc9Izs01yoqmm59eYpeO8A23JHrlv1MuijnTblIXpY3iotp16XH5nDkR4e3nOwe",
-	"GUnmVk7jwrASqE5JtwBwyMj/COJavxjDaS4rltq76WXZn+K6hvp4D43/Kl1NwCOY0KD8gGUfKJGQDqDz",
-	"rugy5rJsRTFs/bqBJ/6ZoxVCVbhT2qDftuIyVaytvwPCItQF1Dm6AxpqpQ7vuIScizxivAahOxRIPRmz",
-	"e4Mz+FM+paPd7WT/EKC8LRVbVwHTwk+wzVEcA954iW0U5+3BoGHTmecIgwhgwTZ4OhFj3cGbFDLykjfp",
-	"rUujOxmihyIhp0d0n8jEFfGlVP4ZvSzG1Yk4cHDhqY+ipPsCKWMcANhXwq8PSo/S+ijHHMaUC+IqbRyD",
-	"CK0jML6h9yzs+jTse6eGzAN5+B1rjiGp/TtjjYOpS+6hcGwvrbbjFopqJDXwBbYHcd3XD5MiaG55Sntx",
-	"p9sDsKmalqzNbYTEiX9ADt/ZDdNWavoHWTEKG7U8EnYDZ5y7nUNj/MaS6BfPSMWMXRCOjxW1ORNQuxRn",
-	"stRbqm59z3Pyjen0UHFJilrWbC7LLdpjVp0UybBMSPrcN3X/Tfzmpu61e+TR2GbnItiERpuxcuHGBz+l",
-	"zAxYBuWEIPohpZ56fu7reRxHc9pga3Fnp2mtOCtWLXadoNCgOGBnx59TSobN3lf0np2OXHahf3xS2Sl5",
-	"8pHtEh/xyG/A5sCLVfTAQQRtMUKBZIjRNCOvzkXJCitqnlTxtRN8F6ranEjrBYH5XxgTXknxxOB4FgG0",
-	"N+PupJikjxurVQxLkD/4h/6Z9ehuiY+PoGFgpQ2IBaUhNPq4wYupuwXUr3NmJyGz3Wo3v5VDMFlqJSWY",
-	"gHl2zkIVsg/5adw4ExbmcoWPgHh2Um9DlWvj7DVQsOJnOe/kUL4kUuVYiQRq9uStDXsfQp6CdCsQJwnF",
-	"923t0VgC0y9rTMp2GUxtFdOBRHNfictXfEyW4no08XhcXeVU2OEdq3jvzj822A28Slh+HBIGEIiu2YqB",
-	"0ClXW97nW9ijy8mcQYIdIMV8a3GBVYvu+bJKX7y3P3bj0KdRKTvCCPrUy9E/BevH4U/mzn1kbYBj1ItQ",
-	"qHu3JSI2iAOy8TVwfG+p+ClbZeokB/xlyduooeOfrR36VIEoDw1UgkoEIO5sqEJz4iniTOwShsJMwMAg",
-	"RWjO6qsPHS3wBAv95kTJtYGyC1i50PdyhMpUqViT5OKi2Nkotqh8b9ZjY+ibMPjvhvwcM07Uby4VVVdR",
-	"AUYBcOH4jLPHih/gPBLOCYSChJUiWMf+APwJch1Cjn307IM34tjn/ppu37q67ic4dTe6/p0TpqPEBWMp",
-	"fuHCIXAWE3wqVJm2r2vikEN35WMf8g0zP7hOzCdRfWDs/8d7Ph7v+YuSGygOs1Jc3BGM8MH2t57/ePF3",
-	"S+4Ya9AjiqWyA/KFCMV0sIALLhyhu7haDC3k2r5//drw0VrIH/J4o7M286Km6o5BuUHMiKisEL+FRg+R",
-	"xXTTD8YXgNhbBNaqtAqc9yG7uD9LwOeskhsIcsIKjNSsNNqS2+ZWmmHtzbxToftyNpu9JHSumTB5Z1AM",
-	"2SdMGJfIGlURGVVFH9CH6u6fNBZjhTrTHu5bduZ3cowscQf3nlUXMpoIornqeEGwYeQQXkPl5B2k3inh",
-	"RWv0lWosolrye15CZ0pSyLqmqfORi0Pauz+rF7Nok4T47VooqJ0ZuV2zSLu3wWJ0h22PsOVbI7PRz1ZS",
-	"NuOf1g1j5fjHG46xiyMf96GOuyf69a/X2Ge9rYgKIjkXUI2IVcFFi239oKELCX3R2huLr2/6nZpih+aa",
-	"1ERsN08/feZrNuMfPu0iw0ELzvAV+tpu8ijFidCQgkDzNpQcO7v7HpR4IbnCtkPtFWzYoTg0eOJjWKjs",
-	"TGPMU5Zq47qP4IXwVQjtgHzhdtAR/JyV6uI9/vJhutiHLx6obgENU25888OTxD3D4K4jzccVATH9JS4C",
-	"InSeaIeXjz5Q2GAnWD11jheVlJo9+jQTfuLXMPiJdDU79gT1PBYTe5wIh9dQ/ct1HV1KLOFpBQpMHYCi",
-	"Oxzbj86VK3i+kjV7iaVjKt5ofMj30k6f1rCo4NMvxknAx+XROygtfc17tBwhL0rwnbYr2r7kuzf94x0H",
-	"sjAsXsLjIaX1sHp77up4AG/FWCNYyd/PbuCBs+9dt4y9LJd2Fx+OE0kSKAngCnb7NaZiZ0yUnAry9Ops",
-	"zg1ZVBKau2NP68muTJRdMNjvpyS6bug9s0DtYGwffK97S9PQppBcvoAVQjRuTipGoU0QE2QJldUwbMul",
-	"4zBarCB8WRvWgAB8eXH54umnz+yvi7VlkQWt2Dn5Ap7vNSByAFKMzHIyOydv1Zr59BAEDCLvr1LWIHhh",
-	"lfhILJLb5QEZvaZbUnHmGhq0S0heiyn3c8Sd9PM90SMvppGPuJQJzQDPTcc39vzyKm+lzk8vP7v6/d58",
-	"v5Hj3Fr2zi446IuAmVy4Aj6LnsOwM/Ex7uxWFPbGbkXx4QKDTqYLA1tRDFv0Pq/4UnwOo48pY3HUGq6+",
-	"TAXF4HroQAANtz5EYQB6wiNhkBCHvoChTyMOwdiPE4c0M0epQ2WlIewl+kQ7tWvh3Esl3Xoch8MAPzZI",
-	"Rgusomp8Ih6FIKvEGWEy0ykQ1eVzYUPUk+gfW1FMS+aaHX3uMp4Hc/QUMSoItB6uwQ6B8Y5W0NUhA9Oy",
-	"29A4fM4qKZZYCt6llvWE4R4GcIjAEwVLyhafa1fBD7kzklGUTM7J389es4U5ezUnXJOV3JBKrttcnYot",
-	"4CfQQ5Q+7Ipwwpz8/ezGChX27fk2BOaSYH3FtHv7SHkeExhetYs/IDJI0Z/bX6hhkWFESeEhsSEpCpxg",
-	"3H85cWBH/HdYFhX9kaUDgrcYNfzkhyO5eT2OO1oc8Cu0K22ROXeYbK/qAm6pFcC5r5TmlN0HSCOeFh82",
-	"lFpWcWsfGfssGlHiMo5Yl0t2Av7+VzvuiRkHzPGbt4D41lURdgx8RUWJVlbZ9ErpLbCbQTyWZD85BpaX",
-	"pvhjvCRv5RvK1QP0sHABTqaL/d/gw/hNzf9/lmZFOg5QLHYGyc4gYEDqTMVdV7qW4oGTM3gJ9jnt75mw",
-	"hczLi/f+18HS5q/g771cx4/dJKGbYJjM64x0SzD9BM1HdkzwrQ6z6/e7f3qPv8Q8HJFl4cODi0ouwqdu",
-	"XLx3v03tlfZDaLT7L9MubdMG3k+7de7Fj9AULXJsD+yk013zcDOd5ElHbuyxm5dhWgIWQsJ0mDY1acVo",
-	"ZVa/DhYJhkdOmarpZohg67qJlw4smNbgUMfvITdi++twDUWM3vkNNoGBQx/y7Pns6UeYTkjszLvddRFT",
-	"Q+dUs5zUrOS0G1n0y5qtGXaa1XTu2zJhBTK8CGtVZdfZhWVd/ycAAP//",
+	"7H2Nkhu3tearoLi3SnGl50+SFXtUW1uyJMfeq8Qqj7JObeKdgN0gCU8TaAPooWiV7mvsA+2LbeEcAI1m",
+	"o5vdHFJ2cm8qZc0MmwAaODj/5zsfZrlcV1IwYfTs+sOsooqumWEKfqMLw5T9oWA6V7wyXIrZ9cysGMlr",
+	"paUickHsbxVdMjJnC6nYLJtx+9DPNVPbWTYTdM1m126obKbzFVtTHHNB69LMrmezbLam798wsTSr2fXV",
+	"5WU2M9vKfksbxcVy9vFjNitYye+Z2t7ywn4b5qioWTVT+Cdm2Uyxn2uuWDG7Nqpm8awLqdbUTlrXvJil",
+	"JlrwkvVPYj994AQlX3MTht/ZJ/wwuU+P7cas6Xu+rtfwm/2VC/z1KszEhWFLpmCqinJ1q9gifYaKLZhi",
+	"ImePNNFGUVE8h9OUghGzoobQpWJMkznThmxWTBA610yYniO280zbCVieoXcsvT5pVkwRxXKpCi6Wx1kl",
+	"TDdxmUoWdW4X1k8XzTMPpA7FWNk/jf30gRNoWYvitpSy6u66vGeKUFEQ+0PPBsI3kwS6oKVmYcq5lCWj",
+	"IppzTU2+6k66pgUjVJNS1oX91x7ugittMjLfwm+GCaJZLkWhyULJtT1mxQg3ZM6WXOieleJ8By0VR9hd",
+	"KXUEmBGpyEIqWJzmBdOWEVKy5sWZ/ZVYwra//R5++13JFuYz2Nc1L/4D/6b4cmU+8ytvnzLOMnjOFTWG",
+	"KfvV//O3y7Mv6dni7McPT559/N3ffv8fP7b+8tn/+LcBOqh48kzstRJ4/3TFWIFc3j5LtKHbvh2/Y6xy",
+	"Qx607TBXH2vED5PjXmUzJiwb/Nvl+efZVfb4x6y5CYWs58C03bSiXs8df8RZjUzzH2YvwoJsLJPhQJeK",
+	"jeEwMs1fuDDPns6SfBoPvP/ajyCIERd/K/KBKbYif+AEG8UNF8v+OdwDD5oGWKSupNAMdJRvGFUwXy6F",
+	"sYdi9ZaqKnlO7VFeyNwwc6aNYnRtP0vMNOeCwgEm5mpTxRtuTMnOmCg4FefkBSlBaSFckCePyZwbDbdc",
+	"S7KmYkvmW4Os4X/efPdn8jtY6mcZWfCyZAWpK7LhZkV0RXOmQagJMi9lfqevycLqYToaOAsz1KLWrMjw",
+	"SkrN7dq8IgZ8E79MpIA/5XK9loLkdmDLXil59vRszg1ZlJKaDPgYs3oTyVdUCFYSs1KMkSePm6c0+d1S",
+	"MWqsiF3TpeCmLlhGKiWXiq7XjIDOCIvYVox8+y3NiKbrqmSaUEMWdVkSndOSfZbBBrXms3LdP6vb02Yg",
+	"5f26QIckQTM4/7uYfcxmb5Wcl2w9QAIVPvH7n7Q9xJgE/g10o9l/u2i04Av8VF/4cRNkQEkVPvS0C8T4",
+	"QuUrfs++UwXqzbQo4Hho+VbJiinDLdE6Lsjew1vDc/g9dx1Q5QiPxx9/SPHO5jL9rXn0x0DOcv4Ty43d",
+	"qq9qvXdV7Zl5PKe/F9nsjov0ByUVy5ouWc+HW1mb5Ede3nY+kIvkn5XEjXNcf6YNW8+sQqksV17z99H7",
+	"t5SrZqeAu8C8briwwM7WZbP3Z0t55v64YfSendu9jP5+xteVVMaJ5tXsevYL02ZbSrm+yKViF/AtWMRL",
+	"JOe3SuLLtXfcEXv01kFQZLOCLxbONtsrVqwlo7S5pWbk4/1ncJcivGwma1O1zjMarGL07raYL9prDaJY",
+	"1GVJ7Y+O/++I5mym1vrwr++ctN/SsOJw7n4/o72Klx4tA3Yhdaderlh+1z3GhdUspu2mZRos/R2rgiQ+",
+	"2HlPeKoZKHOL6F96yauJ/ACX0eaGnnlrLnJmNVxhVVsvkazF8kiTgm5n2RgqpBu67Z+jpCgCqCBWFN5x",
+	"QVb03poC40Zf0ILdcrGP939NCxYedzxrzPNLun/sl7W6Dw/fFvM0hTd2/tPIyj/78lnirvQwaVxKex9R",
+	"P8Dd9CeEyqUet4Fc3DNl0hQ8wN9L59x5GCMS0vRJCeCk3LC13rf/3y0W31OxhCNY0/ff4neuLi8jvxNV",
+	"im6BjXmTdVBTgIeCGq9T1oTUzlthydYxJE2qEq5FWHfnxaIFPv4CCMH/2l2r4QmTFY0XQ1YUlEmnDILe",
+	"CcphySvt3CiKEVZwY409uWRg+8FzcLc6K6tFVdIc+VV7SiHnstiSOyE3OrbUSymWepbt02BALjc06Tg1",
+	"ddZWIKU9QtqynXNgcFOENLhXPjrW+C2e5KjDufTeuP7jeWkV8MmaIVB2Uil0NN/ee6Au0PQ31FoeCzLf",
+	"ogGLblquiKZb/Rw16A3XcDb2WfBH7D8dO2talkhttyVNgHkpNdOkrq6JkGbFxRLNF6NofhfRH80t+UmR",
+	"EVpaee3VO7sueNRSQlkmlLtshnx1LBeAp99KLkziJHcZQZu0aG3kGiyLc5xzCoU1X0Y6a5axjyh2TZB7",
+	"WtbMWlfU8XM0rVZyQ5yD/p6RpbQGqECvGTgwZmmRPoIt6xWtWkq3vadrKcHCX8mySB4LLDMt44a1Nrjx",
+	"+O09dz06ENzKBxzIK5ZzzdFOHG295TmrTHBl1Msl0/Z72r7G5dWXl/Ty8vLM0tXZH+x/vvC/uv9dzX7s",
+	"mnxuzJScbc0Q0fse10lM5p/v41c7hxFPmfnFpfjAK5aXXKBYGLt/9mBgr3KqiovHVy/O3l0+Od/Q+8S+",
+	"uGejt45CR08vI/2oj09PeW2cLf2eLtjUNeBKXlUpueh12BUri7ZXZJzqVUiREPDoKBo3AlNKqn2c8UbQ",
+	"5czFwfRofvq2tCpN8TUvQbHaFX4LLrhesWLXGi2oYWeGr1mKXN2rjeNOqATvvQLOOJq0jormd062edZX",
+	"ydKKhbUUMsn1Km/c7/EwyQVc6Irlt71arzZUmVu7uFwWvY+YFmve0MbTKgqm8OdKyfvmJ2a1qQXlJdiK",
+	"ORU5K0uW5uJGGlo+hPiSSl547WaP/bs4cvcze9r1ZNnZlaxZS3TEWbiNQ3d4slIWCMLTgX2T2fU4Xp9g",
+	"adPJy0d/UmELu5hHeidQEXHJJ4kAu3+FcRHKSC7YbzWnl9rl1wU3LzAyOk3Fef2e5qbcggsYTVXNzsnL",
+	"tsViyaeIbRdv2nBF7rjISC1KpjVZMyoMoaUU7Jy8dV5zDV8c6784/7vAjYxXfgXiZOcvO6K8KG5Be53q",
+	"exUFe5/2rmnmzMxBRg4PfXSq876n38FDnXsKa/BDpI4XVPvbJa30xON1sV17QV3qCIRV51uipFVW8frv",
+	"eNWUXI+UB9baZDqt2w5lTViOM3IK4wTyhDNd0IINL+ky6bYa/94jV79zzjABfDl1xs72GkNB1mjuH7w5",
+	"liQpKam136EJlMSFkUBLgr03SFDAH4ys8xXTzwn1cTq5IJfE0DumrdkLrsbObS3dqXb1bnCW7DUsnedg",
+	"2Ok1fNwpS4v9XNPytpIbSMxQlGtW3ObW6Gb7Yx248n7fiX25eqoJCoPCnWWlZtZix20vOfPBcim8if87",
+	"Ydn4Qir73GdTdn20fTr1eB5I1TRNxMVkn/oxXMATGISi6+oAmhzPFY/HLILPp5gn95q9N0wUE8m2rkhg",
+	"F3y5mstanZIJsGLZusorRkGtorwcf29hkNQOjOKWJ3u38YGU0TGU5Aak3nwl11PlxJzmd/bs0ScddESM",
+	"IJkVWz9H7RF0RXBQbkFBRN3RSMvZmi9vSSE7hDN1B2HoEWH9/n3gQjNnCB0Uyxtxo+fbT3P1wWCbb5Ov",
+	"+ZPkU+0HRvMVagMh3AEKghQsC8dITfCRhlAFw8jDia7N6JNdy/sj3u3RhziVhKVA0ZBeZsJZkTQDgHSc",
+	"2mbvVi7XDLzWWTvZt/kQ5k1sG6Sudg1jesdA4cNoSKOj7A95DJ/QYaZdX8S2x+JLeU/w4dSyXGRoUjRB",
+	"V1Q06hqGElyoBtS7h5hi/3waR3JXxVRb7+hG26d61YpqM5X1TOcvo/zKbygvpsdaPQ84+GYrdlzuO5Wp",
+	"gldl//MYc536Wrf2sh/z3aasdZKtcsdYNcTLrc05rzG4DS+VJdb36S/XwNYfTVp0RUJqVs2mWvU+233J",
+	"7xmkFXsbpOvU7DNcO9bpVOo/XhpVN1dqVP7SnnK0JkUpevBx+kGXstQeMfnotFwjw1MxRnRae9+3kfIh",
+	"6o1m5hYzJqemDS+VrCcw+e9gkj/aLyWSnjrMvVnShNH3Dryb6OJm6duYJvtpwuXSdIuVQmCWyAWpxZ2Q",
+	"G0FgNJ8ghtppMEe4DhYoeNv8U4W1W4Q0s5HaZbPiBI/0bGmYy+BjGSqgbry+DQoxiknMx74zddaAVGRe",
+	"a/v+mlmDnPt9gqIctzsbqnt1026Qa0LcJM3dcYTedzZUmf3jmxt4zn1pnEjYw6V5lwxOyUX7sv/nmLm+",
+	"ly06E2V/KmByp8fkLSfiorJ2tTl1vnKZxBtuTRxMysRkwV/boO7xAPa4RawqdEsrR3VTnPeyQhOYGshC",
+	"JRpsaox5hvxURvNVFnnxg3iRG9G+j5hIKhdEs3umaBnGeLCLLCFLJkiisIxWytCg3Tkl53Y8xY9WLtLF",
+	"C3qgPGXSmnvoy+1yOvrH1/8EfqhpjvZDA6V7PPIfhzMVWcHN+QtfJj4+SdF+DwZ/fe/q23ZCSG67R+dJ",
+	"9VZ0+d3zaTYQLJ1lvvDcYSxw+Jsr54RsnBUrofp/K3J35ZeKaT2cTDR182GRKRL9enoYpAnOJrP0UjlN",
+	"I4O2O17on2taEiteM4I/QwwXNDmOFZp2IlALBblpJz1PDvruTYmHnTooJR5S+/rK1XQ6TyWXhcts6hBB",
+	"LoWhXLT8NJGPeDxBFzVWerJbmUiIF7QRa5amm1iAtp+4itHnhK0rs22y4lNpgNOyJ6fkLq6oXqUdwuOS",
+	"GkuuTcoaBC3RDk7sE5qs6R0LymJEZgCUADTvC+J+zKbUaCq+TBUblVzcsQK2XQNsgC9JBm4BLmaqGFGM",
+	"FsEX71dVV6UE/u05Cw6WzobjuakVS1dDuA/tXdtIVeiMaKv+QaXx5f/7v1dfXBJqyOPPPQlY+pA1RIlS",
+	"W43s4VbRViVSzAb4L2MpVwu6HG/GesraVUG66aE7DAhfa8VEcwms2WBtR4IGSzYpo5QKWm61zy6lBQLu",
+	"LGoNeaThOiaPCuvwExVSTjnHj9FGbq6rO0OdhVMcLJrq7pBCg2Fwe+GhSdIp9hiOOkLLQl2e3R61LC5O",
+	"BooKt6w3QbZhqIHvtsk1i3XJkC3byaMFZtTk2yKRxrkYMb9tTrS5hoEfJSU1L9mfxrjWo3RbRAg6MLs2",
+	"DS+EebHESKKrkoM7xZqk2Yj01+QrvXU17zuOGE8Uo6kjRb6CvU9U3bYBuCCwXdEl82zMVXwxkRQYgcb3",
+	"BRph3W4J/mt9x9pT0A4gGGN1/pS1Nqj/x7X0ib3LV2zKBcVi7sQ4vRK6Ryju7KO7ybgV4Yq5xUWv3be1",
+	"77yLaAJWwN46lANKUNyYt6oWCR4OzgAdZ8hQNba2Je8O9+qlvZOamSxaJ7maZWM8VMEwT3jkuWYBW2C3",
+	"dJVrRhallOo5EXZSkJtCGihnFcm592IZ/KpYCFZ+lEzkCSaoV1b9An1QuwzZjFxapjhyk2HkviI1hCxK",
+	"VyjAZ4804UVQu1ZW2gcFhUO1spDEwbWN8pGEuuGZP/9eMIeICID4muuyQ+TN9oXXTV9S4S2dnSvaV7Kz",
+	"Zlr3AaVIcVvVqnJh1V1Fac2gvnpFNSlYzgtWWPGl5XMXLLBqndUVs+Sp0LaXxNn1iE7SoCz2KG+y0g+K",
+	"HzgVw7+7H9KvKwsBhmgHUtv9DdWrN1ynPCENQsp4BZEJo9rZStMLy7wNlRxjzXW6OjrCbOILs0V/LOQj",
+	"Wp5DlQIsnynKrpvqNpe16MFm6TXkvI6fgI3AwkWfMgeVN9IQK0KpYgXZMjOy6MuJQr/lsfHZmBgNLovf",
+	"ud0XS1IFoyW6dHYLrNRQBLN/U6OQg6EGwZP8xZF3rnquXffUVyeF38/cWnpWj0BmUxwsjZuhfWBnVyi5",
+	"eJPe6HG+xgnkJeUpEV98hYACPF8RzK902FwbqgmeZOHTq4GuY9odIVE61EyN4u+761jJTXt+bsmTqsK7",
+	"GEq2MOBhgBouKOiCDVnI0jLMAoV5V0E/YI27v3vfQHvF3/yS9gHQre4RknTNYnt3mMAGLDy3h24uf7Qp",
+	"EoRkq6mZgxDK9jsdpXH6ODa4urshoDGe/QMi0zD0GGwQeNeDHKFv6PYdeMUnmrAPgQMwfsIDi/2nhIRw",
+	"riR9SKmng9uVEhQZh46w4gszu7768vGlZfh6dn3ZeVn3hY4QsiOTuX0/KN+CCoCkkoNz9Nk9TuGVG0Hs",
+	"rQnUCviLQLIlXqYRbHJD+26vXQMObVmjZkwcUCaNO+HfCKdLHcyf2SZWicaejIPlzKkqztcrqwe+X5ez",
+	"69nf68vLJ7m1UkuuzQX8yrqulUQS1FU6tQmGbT34zBF7Ns5ytgP0vPjbBnl5wquzimtQzWePG3zSN1QY",
+	"pgT5minAA205e59+AcvddbfOri6vL93/7YG6D9yXZo8/7+5bmHtM/lhPotmai7Dn+93UASjXvUQoLXvy",
+	"xdM2jvgX8ZnEcirhZfb47ZetHWitNOV7au9Q55Y67/zjzzPy2C7u4ury8opIRR5/ef7lH0ihAH66hfox",
+	"kojaM6fIKWCDTU6fN4qZfNUkdwWwcpdjwbVzMB4/i/4T1AAn5Cfu00EC9LuAGzklv7zWfbENq9k2Vno3",
+	"0th4yYYjuJADMejlazGwPZewxwVYRw6/cUij33nQykPARuPUyqPUqPSC/KWMvSmAqrjGw97yrU+dnYY/",
+	"gHbMguZGKt3OfIKLrPlS0JIwgaCTUjMM00OYuHOXS7pJJuRWVFw7m+SelY5FWPuXFS4nTQrCOIKt84JB",
+	"lKv4qgmGXmZnT7Kzp+efZ2fPfhzlmGvMpoMsnD0JuPs+RpCZsZmHHsJ6TxH0VVwDfZXysirmst2jyPYc",
+	"0cnsP7drLmosggddygPe4VGAaW5VNPbe0sASvC5rXtzaE2mMqMlJF0jbb10ngoNoO0JWGvQOjPcRTQpa",
+	"DAYn3iq2KGEjuwi4R8aPKiDVaHwwDR2yqbGmpGaEjN6xz+4Daupxoe7KYpd+1R+m9ZH7sDN+8PQxBYz0",
+	"ke7pvFbK+fZTKdparhkWB1rrxt0YSFMHR35GPO4o+KM3WPYJqXh98FV1j4fLcFOOIFZ8LGscbW66DF+x",
+	"Z1Miw2E84jpgZd0qVsj0zlFxW4tC9qTjbGRdFmTOiH1GsCb+gXGmFTo7u8lHjc1waJZQr9vXK+JD9+l7",
+	"+4x7th+qDIqcUkBhLWek1deWUhYhxMZLRhxq7IpqgqVSxQ6ocwzR1hPzmpKm43Nvun5FaN0An6OLEWIT",
+	"dmEdiV9EIIApqGSfe5BQ5llf2DZ4ehLOBpAJI6L2wkfN2smbA0Gelqf7eAxvKADgCHo3RyX6x2PDeVbX",
+	"5YEuNyVcuehqZs0dbuhymA0cI4kjYiqfIpVjKF+j52VTORrTZHWT7PExhZit9ahOFe5Bj+jXs9pKutE6",
+	"5YetSfquAj6XGvt7xxp2b7QYm3aqZJWWDqB9Tje/7dcyWIAbPLlqRtNx5t38bW2YYrKtw+paKdcRgK7n",
+	"XEvB88FMz12YLYxFPIfQn3Lp9UmAzWnqqLcAklpszBqHvNawAfFYfinpbUT2u5tFn+8Vg4yVr2R+DKm7",
+	"V0TdM6V37aIBT7RUd6wY06zAvsMP8PR3tRnk0X4FuzzablRrxr49fgmKoU4khbHl/uK0uFAuVIP0AutD",
+	"TJptsiaJO2CTbVxy8STEgV0qXSbhdyMA/Y1rCTaa7sNV6YYPMNvyEfn2FSTCwJMt0BquIz/E+CmVrM0I",
+	"4/x791hcMtkXPB8FQTl4avAaejYIPLjv2O1RRwfvs7ixWs0X7Yw6//4E3f39Bhy5H+QVhfsixaLkuTnM",
+	"UNt36X91K6xZbR/DeIUseLeXDnK/D0P2+U4in8vdwxrhhSxLuYk6S/pizw5f7TEsDk/57qGmSJkf+vYP",
+	"wQvUcg7gqhvFOORm46Cj3PdoEhxIp68LbqYh5Hs8/A/tkmcrRMfFxLOoFcbHHyPp+AffHmlmaiXIV1Ku",
+	"IdSSgNTvKhlDmx8BF7ecno/3489MFN2rVFulpmDF2svOvNkTL9whlEZ+u9ZQfgv6rt9rwFBOuxmX+9l9",
+	"LPIhPTSZdmpvoVtZwPRyLiQEZIaGsIBRNGLzpm61axw3Usk7llYVaVIcw1QjtKdmuLQrCfIMmLpnylLK",
+	"nSZQt7QglDiDfyfsLIqx2MkQthmU+uNVju7hC2htuVtrLheuLSTO3pCGfRlSa5bUEEKuSN9Cx5hyu3Gh",
+	"VuR2Y4VIyQxZytBGhStITL4O2OGQ7V5yBqkjhEKKFb5CatGuWXT6argP/f6YjSRLxQt9HXXqRHCSuHcn",
+	"Jl41qiKIOghswcZSjE3HzaeaBPcAM0J1g6jRdXscM0euR862i9pO5IXyUhMdKh2nkid+T1vp22mF5Z98",
+	"1HGHWbKy1IPeX2R2WdNCesWYGauf3tiHX7KyTNa7yLJei77ZMWMSHmng7e2bYAcoRgvSPvtdLxEri8EC",
+	"Q+/wN8RVA3a4w6pxYAyfkn8wc9MmkQl2qcz7TtsLVKj7QaskwA6zbwu9Ee0JJGmqFi6ZdWg0gLTeHWss",
+	"Y+xkxuPBNU7bZgmZI6kkJTYGXSdfYoJL76taJ23eB+E4HQ+4aXDr5k429CI2pdRft20HacA3Y0CnT4XF",
+	"MwUVfBqiWJUqocbODMAq7LKCVGrl+ebSCnSfP9QDwLebMoWZMHvsSTlrtsO/z6hskhvk7ocE3G+8x2Mc",
+	"O7YTte2Dz591aT/4sqbRTb8cjFOZ9lmtY3wXYYGHXYkglCZipKZFCiixlhGCCw9zcUAnQw0MirswsTz4",
+	"u3MmfMgLGzqXM4e+l81yrnLscrThpW/GYj+9XUoJIQi7tluvGCgUPU2nM5cMgvUniq0Z1LxjxVz0uys5",
+	"a/eixqw/BzuIYDpIzAXD5p8rvlzdVrQHK0XJTery2Nd8pO3m0Liabn8Bc9SQL90olGtiJIF2fn35zaGn",
+	"KCuLIPd9lvPzdmFQ3IWoU7MgN0G897b6C8T1INdYV80GkerqrWRZRBkN0M0CWgz7d0J/YuijucXtOYa+",
+	"9ht2x8G6pzp6nO77t3Czw60AQh7r6nE0OntD78m3whWH6dn1bPbxx+DuQS7g6b/r7wl6+PRjajt79nl7",
+	"Tua/cV6bfu3vBsBROjciqmcc++7l4rUwKmmrAcZgMqUDUhZjLwTViCji+3BR4uFbuloBSpR9JIyTu6eb",
+	"ssHezcC3SLiQyyINCW1NEsUGTXEuBfZPNoSWHvEkEffti/T1vOkErJh0Zp7bE/duASgE3qd3gyaX73CB",
+	"WKeNBJ/QrrP5clQwkEzHLZnvwuF6B1FIjC23AR9o3UtGv4WGoADPc4zy7+GS6eTU1vxEl8QkXq3vZ9ez",
+	"G6s4Ze+srgWxCnJFHl+9yJ5k4EhPcFX7rdYmfzGuksd+Mbl613iws3F9yGEtujlBOlzKTN2fw4AdENvf",
+	"GtvOsTsYVz2+t31ZEckW9r5X5NQchIHUgPgQmi3zS+8AD3k8orBNzbqSNBHAIyYAnqBCPQXQL1FP7bKs",
+	"91KPfbA/D3Ia+lswABJFw8/JJegPAsGeRmPz7n2BYSD0PvAU+ORWy1rlLRgJ/n5tlbw54gT5eqstAmok",
+	"ab6nyDN2tHOjd/A/ojWu+fv04nughZ1BlpTPD8RniSsYOjogeEvAkoV3ukrXdrEc/PZNYHR/IPqhqDBp",
+	"uErDxZZs6D2zQ14TuzWQgYLQldqwSmdkTjUjz55m5PHnn5P/3kYR6vKY4WpcXybeCpz4kyc+WjYmDDAI",
+	"RsPSgODeHD+gPz2P080i8791RTpHi4Tbi0vjXiJK/AeOFPObrAV3c6CrIeuUFiM99DPjN54njC77xi/M",
+	"rB4R2W/dqqmxCMq9tdZoCLZqrZ+DXUhL7BzFNWkACqeZYP5U+yqvbzy24A51G16WGsq5yHyL/1JDLhCK",
+	"sKNT9WO1rJivrkkEs3nRMix6MYtheP98GDP5OqHPfyqupQzlwmxjxu/+CKB/dwzUnEpqze0NSrH9kdLJ",
+	"p7N2efVBuaLg09OyTwna6pG564kkUweq4cbPol1K7u9WJJRdulSM9TXzgA5oTbobPJrif4ACf2uFzK21",
+	"n27XPeUNC6rAXweRyLVEowu5LUioKMkQGLOQm4xIkTeJhyUXrCB1dRgaGq5zrQeSGvJS5neaFIovDCsI",
+	"fIPIe+dssD+UtBqnDc23A/MgvJx9pfn2Gt17loEAkIxrtcGIDw3reGfsqftynV3kWCzlbCPsapd3HeLM",
+	"qbsBr32rWS5dAKKTmADlKXWOAMY5XTNFH2ncLvsW2EvESESQmjMmyJytuHCoONSQgm4bjdKM20I4htuq",
+	"Wg8vCXso2JUoKsiCasNaIHrR0aGTWRK9kgpAOA0Dd/0B1BRAmQ82A2uHG98LFoJh8gVTzF4C+8pUFBlB",
+	"olxEhDROT8Fnb71Z0nPrvYcf0xXxYSgM7lvYuLP0kzc0NuZL7sJ1NwmHQdKaS7OCqzNuJZUsqeJm21cf",
+	"1cuuwY+5x5+5Ffk7azh49XPcpfKoMP6SAq+jhsVU7Oq0V1T3m2T7de9KMVoM8UDL7xEEjcy3I8EYdxGb",
+	"K189k81oyZfCoTfbHxGpWdZzs6gxToavQjmGyaKwl1eckn4LV9829iwCAEfvcURceb4NB5E1qO3IYezn",
+	"AdQrpC8l2N8OqO/4I9qs+gTHGtrHg6OSkopyleIqGy4KuenHSG0yy3ykbCR8nt3pEOW0i2zwoIFQkJ0l",
+	"tjqpIOzKnA536nCM3QsVXeRYUkRivuEfzbZkM6/HNFch0qGQqffpT68Q9DKhRpUyBV4IZQFwUoFrgrbj",
+	"BXnTDYCKAg/F0z/SHR+BbYhzDy1ZT0QowjV4ArV6TNAinMy6TKQ443f6G680qD1+sN4wcNgEIKwQaB+j",
+	"yfQIVbvRoHE6Ibprszleg7v+9PLLOKnMVbvYrwqMG08Mmri96TuiP/sljz2fIMAHscx6xTwXhJZl1ivP",
+	"n7sOVVwTNDfup0GSTd2e5sb3mrpbkR+jRBZsoN9icWwQVV3TF1TtlECwgtrp39Bqw69rAakZ3vmTEhEF",
+	"3T7cd/zQWEdv64x2v5SokcbIPhmQgHNQ2WNPRY+/J+ARJGteCJD/1LTA/DJC0/bp+AKfUSge9pGkPwrC",
+	"xNr3PKHbQ9ewDzw78gZoMmfaYEMho0kp64LpnqYekNeeWHVZuhu2di4BuWTOip0QFOoW6LeiQBGYiUPp",
+	"9guKm0e0q/0xGd2lc7lriHcndYPTtzdosz1gHum7HfIaXSZDs8LEGC7BLDlB30UfsKtzqRTLDStiCWhF",
+	"4/RwUJzallzegosUYgdkfCpZV1ws7ezOrwUpZ411kBjuBOyLi9sdwIw4WNVKw2vDP1WuhZBUxl6JZBzK",
+	"Movbukp3D4J9s68f9xsNDMZ3yfdoN+17n4pZtVII22vdUI5OWuCr0zow+UzGNB6BNH19m3rrj+EjXzGC",
+	"L9UPRRxlTI7VATyOQdJTm4eFHVOsQIJo8qv2k15u7paTpMsjNnBKXpgjCavA9MctM6TTdRYaggMTRmsC",
+	"CqkRnTs87aUuuQDmY+xV47rtUY36UQ14NAKrGnJfJD/wBNE17fd4BpobIwXr6V/RSkQe1Qe3kbFHTHRu",
+	"KD965+gGouwaAuAZku86QujxHLyVXI3uCz8VyqFpKdcxRUasvO2JACILcr5PbTiGZRP8XD2Wzen7ML1j",
+	"66p0PJCW5XcLyMUdXLP7xitFF3aID0kY0P1tsfb2bf4xWh5ONjWYjInFO3FlzOqY+WD49ezVXyFJ2EE6",
+	"vwYrIRTIN8KlLxQ94bTdy2BkvFsCMpgzfCCucywc+6BwqdhODnM75hLdfLcZQ0Q2LiXg0HC/T9fZ+6BP",
+	"7pgECZ0q1ki+66jm7D0drsf1HPONDnbTrn+VkrF9nd3H4wFPaPIeJ8/AaD6XBXdyTEHfOyfqDqhdgq9+",
+	"W+xJ+NzNGd49rr8I37O2TQzDxQEt+EfMe95Q3Q8EmSoQSJHtD+nSZEwVn5jaulRyM9AVKKDwQM4LmTNA",
+	"BVXcGEjcTzRDkimH06JW4N+VAhwaW+k6imAA1NpEmoqiL6LKVKpUV7ANmGgLLrhesSklOwP1EMfQ+juI",
+	"Lnguzbs0294oUbBxvac9ObE/EANm8iey91PkMiW7/vPLke+dfCkPkPOfpq75NGBbcwxwffuqXbsrFZnX",
+	"TXMCjWmH3Xb2qUprXOboimusyP3BoY8eUpL7g890G0vb4UiexUhBHQKPTi4IyWexkLx6KORMLw5M797Z",
+	"11U8XdQ/rQX5JFDPH5Bj9wFwj/TUufz+3oLGnpbSG+V/qhSix+NP2DQHsxKGLPiu4y5KQd+T0+cMab/y",
+	"Jp7uMbj7o9HunCZz3rBLvjKkUuyes03w8zywW1R0CqkSFF+lkeyl3lSLRJz+SVpD96vu1nYlQAAe0sFq",
+	"apmWx9DwGzFweMew+/19/S0GNeN7ffzezHuVx6mNk4GUEaI44WFzziPCDZlbIQbAK01XeL9/CFoxyyY2",
+	"OOg0aMaldHf1I8QkFglYi6+VXIeor3MDGkmQlxFrbJI1ZEbqc/LWZxGDjoquLQRAc7vucwNcMjsGIqIU",
+	"wHYo9Jx8W+DX//KXb1/d/+GcvLaMC//0/dcvyZdPP/+DXcm8ZOsQ1dKGzktGclmwc/I1rNc+X1elpIVP",
+	"xQCtodb2y0bmsoRUdlrxC3xMX5DfrZmhBTX0Gl7a7mwWlc9+dk5+GNc3wE5Fhd5g5gN1WSBSM79yklOl",
+	"OGZgEWDVDrYKOw2ck29ev3iFCSN2FAyhKUb++Pod4fqcvFtxTXIprBbkNB91z4rwSrJiglb8/CctRQYn",
+	"QzUkei1ZeKaQuT7/O1g3WIg/+99WcyFv0CUV9IPZ5fnV+SWoiDjq7Hr25Pzy/MksqlvFERGSnTN98cHD",
+	"s38E4BhsaWIvLbU7+W0xu579kZlXHsPdkrSupHBa8ePLS6woEMZVw9AK+/VzKS5+ckmVyLj2sbUwBxB8",
+	"N0gUcOThUycA0kOGNV74VhQfIaCwXlO1nV3PXoTBsijjwF4/TD13wBRQ2oy+IbpmBq2X9IzNI35zt7e8",
+	"QDdk/5Zf5FTkDhv6AXNAiUDi4F7C6P9iZ4cvRWgYk9SiADSA7XPvycBQIiTUsgUaFgOHAHzz4gMXBXvf",
+	"fwteyY2w7OdrrJDat5V1weXFht639zAIvjkXVG0TMiO5fQunJj9w674TLssGIG6clPD78JxYcURUA4yJ",
+	"rOqBFyD7MOOQiYroAc5PDns9i+Wj69cZdmqod9q+W6WYR2U4waX63g7ef6cef5I7BQLfihFw2z6cMv5E",
+	"7xihBG0fa6wjY7K/hGsGc2UBlBJzWNF/Hy6Yu0r2n4+uZQlDK2x3E9fynqWv0tOEZy19rR/82rgM++L2",
+	"VjiUPUzXdbW0AQ00a3YFpAUVtNxqrqdfD6itbMmGeNcu7Iqm024zaB/d/ine8J9rps1XErNCjkKtdmg7",
+	"BVJr+15/HHPG0ITnCGf6tjaEEmt54qlyYWQM76WrkkPOsVws8EMpWNSlN03MF1HqYp+S9DakbO0RDve8",
+	"YPJiXT09inDwK3v41r1zouaRJnpNy9IP3QDcQzr28STFnqtwIB/ffxeAh6e5z+Oj3ogk7xZAaht6FE0W",
+	"2BCD5F/MZgeid3Ihuava1xD30fGNqxreQ8V8TZfs4qeKLR9Mxli/fITtuMFCaOfpcLQcqDiujz4GsVq7",
+	"/azk2uiLD/afESIv9M0ewxKhB8jDN+VrqZbMMkW7XmIXmnj5hJJW+nX26Wj70jTCRjWmue4lPLsrb6Pn",
+	"ph4PXRjwHO19sORrboA5nMwc2mnylaB4NPGPIe6aLcuIYBumDQYxXfl6yixUjBoWtQ47jUbQbpY+Si24",
+	"OsEJpHZ/TUOVHxXOi6dCy5JjaNINxafnSdyMiw/NLyM4yc75nUiIDe9j3GfxmOp4hISHm1eWTaJjRuCq",
+	"E0oKugVnLPRVBu09p4LMMQ1SgM8Wwq99+trADl5+oh1s4/4dxbXVIT0olZe1MCAYMbw/Wfo1owbVyid9",
+	"tDf2BfZBPDl7cfN85wzQEdzln/ZM0aSJLoXrvGEn2tAtmDVI7PvYSuQwGRTEr5rHHriNoyJaryL34E6k",
+	"rbO70Rscx+JxQnNVi0KxIiFEH3RP9p4Iu7dDDOnjr/GJvQdh2HuDw51poxhdjydomCKtp7ihjqCbA2rr",
+	"mWbCEHzp565TiLBaekENxUAKcas5+daHlIXee/C1C8qfjJNAc9NT64hf+4qaptYGcKWpUvwgu31np7Pj",
+	"K+d7zy7YXkM3p9/aGjrB9+uyfYCj3DDernqwQU9e3Lwkf/rmTWOuWV4f4IJQt+HiE9yPxr4dvCR+lz+N",
+	"rAhnOkJW4Noffijf+JOIoTQAKxpjtg1U+9qq/5H7IUpYPSyamNC7kkbdH/mOc+EkBl2z+WMUrsddl8Yd",
+	"q8xztzM0wiPx3MmqMUtsG3yEUCEO7s0GxLkJaM8O5kxC3W1jpXVu3wit6o6xarqfcuzR/jtj1b+krfIO",
+	"cVEYcQ3TQ1zS67kjlVrowH7E7W+/9ncLp6HIjYCC/3/UopD/OJ9lHbscQPdPdjou5z9phzvhYB84WlDw",
+	"lcS8sIIbHLMBUKlhKaSko66Hr6buE9Pf+1q9E20cdqPdR9CP9LF8QO/6xj2xvMbGbifjQ68Lbm5c77hT",
+	"yJemBcgJzPkHVFSmCcc4YK6ArIXZZfbrTy+/HFibyyz7/QGbE7rSJGMo9ChJIthR1TWsiQCsNPYNzMAZ",
+	"R7HcGFiDw4fow1Oyz61kWejBnjcjuIgO3UdOQt327L9Wcn3jWoiciMJ9S4zxCtRxSTydcZ+MUmLn0ePE",
+	"KUHUuzr1RdTE5ZHGni0Ea3MIFxmZb0kuqy0gzAiCDT1GkIdVGs9U6EvRG92M2leMc6m4HhQT7UG3kuNI",
+	"k+gC2rv38uZ/ZYQSJTchs4H6TputDkUnuSnfM1rs7uIJ7ko0wyd278b9VntOd+3bGD44XGTyFaH2RH1z",
+	"VCMjnmsNFU23HvKl1dG1SXfkuhE/ky7KeVUsei/LW8XFtOvSEnM48oPTW052j4wkc6uncWFYAVynoFvY",
+	"cEC5+ATqWhvg5DSXFeErb1rIFae4rgFz8tD8r8LhbB7BhQaQHlZ8oEZCoo3OYtVlzGXZinzY+3UDT/wz",
+	"ZysEpMVT+qDfNeoyVazBtAJlEbA2dYbhgIparcMHLqHmIks4r0HpDqDDJxN2b3EGf8qnDLS7N+keAkBG",
+	"U7F1qLJ2/wTbHCUw4J2X2Idz3hwMOjade851fRdsg6eTcNbtvUmhIq/3Jr1zZXQnI/QAvHN6QveFTFz5",
+	"9v7/lFEW47BX9hxceOqTGOkedGhMAAB7tfj1AZwvXR/lmMOYckEces0xmFCd2OMbes/CW59GfO/gMh0o",
+	"w+9YdQxN7d8Zq9yeuuIeCsf23Fo7bqFoRlIDH2DLHbAUx7Ai6I56Sn9x1EEFxNSaFqypbYTCiX9ADd/Z",
+	"DdNWa/oHWTEKL2plJLwNnHHm3ty+bV1ZFv3sKSmZsQvC8RGlnjMBeMA4k+XeUsWYuefkWxP1JXJFilqu",
+	"2VwWW/THrKISybBMKPrsurr/In51V3ftHnkwtdm5CDZ20masXrjxyU99bgaExDnhFv3QZ556ee6xXY5j",
+	"OcELs8L5aRovzoqVi90gKHS4DtQZxXMKCR1+DLRMOB27jHf/+Kwygr/5xH6JT3jkN+Bz4PkqeeCggjYU",
+	"oUAzxGyakVfnomC5VTVPavjaCb4LCEcnsnpBYf4XpoRXUjwyOJ4lAO3duDslJv3HjWgVwxrkD/6hf2Y7",
+	"Oob4+AQWBiJtQC4oDanRx01e7LtbwP2iMzsJm43Rbn6tgGAv1EqfYgLu2TkLiHQfs9OEcSYszNUKH4Hw",
+	"7KTehypr4/w1AFjxk5xHNZTPiVQZIpEAZk/W+LC7O+Q5SIzq3csovm/wfFMFTD/XWJTtKpgaZOCBQvMA",
+	"V+lQVHuhuB7MPB6GVd6XdnjHSt668w9NdoOoEmJ0QsEAbqJrYGQgdcr1a/D1FvboMjJnUGAHRDHfWlpg",
+	"5SI+X1bqiw/2n48XaGjofVkhL91j407bde8dUbDmcYeGUQZOnJLyuuAm7fCDmxLZY8e4uztDYq4VlLcj",
+	"sA8lHkhmstiwo7RjHq2zbtccHDr0oCxq4TGcQs3D4U8Wun8gDsQxsEEU+lkaOJAN3ndZebwj35svfaOt",
+	"4XykA26/o7U+ae6gqxRziEwFKD6BEUVRnYwY+zGA+cZ+2DsuSC1KpjUgQBlCS/CMvBCYxxKS28CHIgWh",
+	"gmBSgrsYEGaNJqdl2ThK0KMiJPhTkq4URAXP3MKkIkrWxuNqPUcfDG97aXwiDXXotHBdW/hTAAvVTdMK",
+	"GXXHvwuec336oPxUjnmKNCwQSgNZWIF2XD/wiKc+PBuzSaACSIt2JWnrMlaKLUrfyvvYHPdtGPw3w22P",
+	"mQLtX64vYbSkAi4kRCd9MeUxpLPlN8CFUUe2CjKLXGugekEZT4CPSJ49tkxsFKv2K0QwgIr1YPs13QFZ",
+	"CZVZ23OCKMIakuWB1TocQ1D3MkLbOL8hfCs3ous9too8E++k41IjVDvfWqSltofOBcmGA+mB5rWeOswO",
+	"CQAXd4HsEtKtobYDengX/J4X0MLS7tOaYi+ShKYqS9m3jKeXl9MXAqLHTF3GujZs+jJSIy0UQBE2I4X7",
+	"cJlN1Lr3u3KAwG+NnI1+tpSyGv+0rhgrxj9ecfDF9VgLw9zgG3tgR6n6bqsGoFpgU/mdmwlGekYcCI3c",
+	"COwneXSlP4T7jy193tDtO9eM6ASyx42uf/vazVFqb7CFlHAph0hDJuQtUGVCU2zdI202Hiv92Od8wwzi",
+	"sJ/IvQhj/5cO+0l12D8quQEMtpXi4o5gIq02TD0nDqA+eJm25I6xChOPsDtJoL9QCNCfk+dy+EdoFg7y",
+	"KCG5Zu22Rsn2E12xjOjBTYHjmqo7Bqi+WHhYKkahmVhyMXGV33icpc4iEBKai2Wo+nbp9VaZnLNSbiCX",
+	"GIGOqVlpDNk2fVk1Q4jrLGqKcnV5efmc0LlmwmTRoFgZR5gwDi8iqfEwqvJVn7KRbBl10pTHFbomO7Rv",
+	"haJ/k2OIZbfvreApFA4TJHMVJRvsKu4ppblL1DtImXSNKUkascrHqoJysc9J7s/q2X/phZP0wrGP+4qC",
+	"3RP95pdr1Osb7Q6cQ1x4/63PhMKO1NCLkISWvs2Nxa9v2k1GU4fm+ismQiRPvnjqWyPgH76IiWGv5/zT",
+	"6MI3Ll6Bm+Y9hKDyYrKUtNrwwmk50I+juYIV25fuDU98ikCQnWlMFMhybVz3EZxMHuzXDsgX7g0i3c8F",
+	"gy4+4A8fp2t++MU9IFLQ6+/G9+0+SXkRDO6aKX5aLRCrTNPeJdydR9rR5YMPFF4wqgnrO8eLUkrNHnya",
+	"PelYb2DwE1lsduwJrsJU6clxEgnfAMima5i/lIiUbRUKrNADbDuOnfPnyvUVWck1e44IbRAWgIec92zg",
+	"tIZVBV/lOE4DPq6M3iFp6VvLYDEwyqIeudM09B0RsH14fF7mhqWRsg5BsEVHaubgskC2YkovrOSvZzfw",
+	"wNn3rilVp5i0eYuPx0nYDJwEaIVAH3ljSnbGRMGpIE8en825IYtSWk0Ulz/dC4S6C+bU/9hLrht6z+ym",
+	"9nql37SWpqHDNrl6BiuEopeMlIxCZ0YmyBIATDE72lW9oheaQ9ObChTgq4urZ0++eGp/XNRWROa0ZOfk",
+	"JTzf6vnoNkgxcpmRy3PyTtXMV2HixiDx/iLlGhSvVNQNUn7dW+7R0dd0S0rOXN+gZgm912LK/RxxJ/18",
+	"j/TIi2nkAy5lj2WA56bTL/b51eOoj+wXV18+/u3efP8ix7m17L1dcLAXgTK5cDh5i1ZeTjTxMe7sVuT2",
+	"xm5F/vGC+m7AEwfeinzYqfei5EvxAkYfgxZ1VKh0jwZFsYYNGv1Aj9OPyT1At/jD9qBHHXoJQ59GHYKx",
+	"H6YOaWaOAvdotSFsg/9IO7NrISGJGCqtHY3DYUC6GGhGCwQrN77enUIuc88ZYc3wKQjVlU1jL/+T2B9b",
+	"kU+rmb48+txF2g999EpsKgi1F38NfggsK7CKrg5AB1bcYgYNN+CgFEvsuOIquFvKcIsCOCS6i5z16hYv",
+	"tAPKRemMbBQ1k3Py17M3bGHOXs0J12QlN6SUdVMSW7IF/Av8ELUPuyKcMCN/PbuxSoX99nwb6l9I8L4i",
+	"uo19pDhPKQyvmsXvURmkaM/tL9SwyjAhEXKs2DbyNOP+y6kDO+q/o7Kk6u/b4X/MZg1FDT/58UgpJ57G",
+	"Q8KHo6/QIb4h5sxRsr2qC7ilVgHnHpDUGbsHaCOeF+93lFpRcWsfGfssOlHSOo6oiyU7gXz/sx33xIID",
+	"5vjVOy39yYH1OwG+oqJAL6usWoi1C2walIYH69agwvL6Of6YKMk7+ZZydYAdFi7AyWyx/wwxjF/V/f+V",
+	"NCsSBUARUxQwRUDBgArVkrvmrw3HgyBniBJ0Je1vmbEFgIOLD/7HwQ4ir+DvLUiBT92LKK7j74VPSDQl",
+	"Mm0chAc2JvIdhWfXH3b/9AF/SEU4EsvChwcX1bsIXyF58cH9NLUl6Q+hn/2/TFfSTVPfNu3WuS9+gt6j",
+	"iWM7sGFdvObhnnW9J524scfuEYrVf4g3iPUPTQXwitHSrH4ZxOKHR06JiOBmSFBrXaURenOmNQTU8XMo",
+	"Qdz+MlyUhtk7v8JLYOLQx2z2+eWTTzCdkNgAf7sbIqaGzqlmGVmzgtM4s+jnmtWYD11rOvfdDxHoEy9C",
+	"rcrZ9ezCiq7/HwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -2,18 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { plural } from "../format";
 import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
-import {
-  api,
-  type FileCard,
-  must,
-  ProblemError,
-  type Production,
-  type Reel,
-  type ReelOp,
-  type Schemas,
-  type SyncPair,
-  type Take,
-} from "./client";
+import { api, type FileCard, must, type Production, type Schemas, type SyncPair, type Take } from "./client";
 
 /** Every list is fetched whole, page after page: lists are virtual, and searching needs all of it. */
 async function allPages<T>(page: (after: string) => Promise<{ items: T[]; next: string }>): Promise<T[]> {
@@ -81,19 +70,6 @@ export function useTakes(production: string) {
           }),
         ),
       ),
-  });
-}
-
-export function useReel(production: string) {
-  const client = useQueryClient();
-  return useQuery({
-    queryKey: keys.reel(production),
-    queryFn: async () => {
-      const got = await must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
-      // What was asked for before an edit may arrive after the edit's answer.
-      const here = client.getQueryData<Reel>(keys.reel(production));
-      return here && here.id === got.id && here.version > got.version ? here : got;
-    },
   });
 }
 
@@ -249,94 +225,11 @@ export function useProductionEnd() {
   });
 }
 
-/** What is done to a reel, in words and in operations. */
-export type ReelEdit = { what: string; ops: ReelOp[] };
-
 /**
  * Edits of a production go to the server one after the other, in the order in which they were made, each on what came
  * of the one before.
  */
-const inTurn = (production: string) => ({ id: `edits ${production}` });
-
-/**
- * Changes the reel. An edit is given as a function of the reel as it is when its turn comes (null for nothing to do), so
- * that quick keys add up. One that is stale because of somebody else is refused by the server, and the reel as it is
- * now is shown.
- */
-export function useEditReel(production: string) {
-  const client = useQueryClient();
-  return useMutation({
-    scope: inTurn(production),
-    mutationFn: async (edit: (reel: Reel) => ReelEdit | null) => {
-      const reel = client.getQueryData<Reel>(keys.reel(production));
-      if (!reel) throw new Error("The reel is not loaded yet.");
-      const v = edit(reel);
-      if (!v) return reel;
-      const answer = await api.POST("/api/reels/{reel}/edits", {
-        params: { path: { reel: reel.id } },
-        body: { version: reel.version, what: v.what, ops: v.ops },
-      });
-      if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
-        client.setQueryData(keys.reel(production), answer.error.current);
-        throw new ProblemError(
-          "stale",
-          "Somebody else has changed the reel meanwhile. It is shown as it is now; please do it again.",
-        );
-      }
-      return must(Promise.resolve(answer));
-    },
-    onSuccess: (reel) => client.setQueryData(keys.reel(production), reel as Reel),
-    onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
-  });
-}
-
-/** Makes the master wider or narrower by some outputs. */
-export function useGrow(production: string) {
-  const client = useQueryClient();
-  return useMutation({
-    scope: inTurn(production),
-    mutationFn: async (by: number) => {
-      const reel = client.getQueryData<Reel>(keys.reel(production));
-      if (!reel) throw new Error("The reel is not loaded yet.");
-      return must(
-        api.POST("/api/reels/{reel}/width", {
-          params: { path: { reel: reel.id } },
-          body: { version: reel.version, outputs: reel.outputs.length + by },
-        }),
-      );
-    },
-    onSuccess: (reel) => client.setQueryData(keys.reel(production), reel),
-    onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
-  });
-}
-
-export function useLayTakes(production: string) {
-  const client = useQueryClient();
-  return useMutation({
-    scope: inTurn(production),
-    mutationFn: async (takes: Take[]) => {
-      const reel =
-        client.getQueryData<Reel>(keys.reel(production)) ??
-        (await must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } })));
-      return must(
-        api.POST("/api/reels/{reel}/takes", {
-          params: { path: { reel: reel.id } },
-          body: { takes: takes.map((t) => t.id) },
-        }),
-      );
-    },
-    onSuccess: (reel, takes) => {
-      client.setQueryData(keys.reel(production), reel);
-      note(
-        `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
-      );
-    },
-    onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
-  });
-}
+export const inTurn = (production: string) => ({ id: `edits ${production}` });
 
 export function useUndo(production: string) {
   const client = useQueryClient();

@@ -535,6 +535,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * A reel as it is routed, or a track or bus of it, on its own clock
+         * @description Positions are samples since midnight of the reel's day. Outputs come one channel each, a track or bus with its own.
+         */
+        get: operations["listenToReel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/strands/{strand}/loose": {
         parameters: {
             query?: never;
@@ -927,6 +949,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** What has changed of a reel since a version */
+        get: operations["getReelChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/edits": {
         parameters: {
             query?: never;
@@ -938,7 +979,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Change tracks, routes, outputs or the start; refused with 409 when made on a stale version */
+        /**
+         * Do something to a reel
+         * @description The actions are carried out together as one edit, tied clips with their kin unless meant alone. An edit that was made on an older version is carried out all the same where nobody has changed the same tracks, clips or routes since; else it is refused with 409 and the reel as it is now.
+         */
         post: operations["editReel"];
         delete?: never;
         options?: never;
@@ -1910,49 +1954,197 @@ export interface components {
             /** @description in words; empty when there was nothing */
             what: string;
         };
-        Clip: {
-            id: string;
-            strand: string;
-            name: string;
+        /** @description a value at a sample, and how the curve goes on from there */
+        CurvePoint: {
             /** Format: int64 */
             at: number;
+            /** Format: double */
+            value: number;
+            /** @enum {string} */
+            shape?: "" | "smooth" | "hold";
+        };
+        Curve: components["schemas"]["CurvePoint"][];
+        Fade: {
+            /**
+             * Format: int64
+             * @description samples
+             */
+            length?: number;
+            /**
+             * @description equal gain, equal power, or in the form of an S
+             * @enum {string}
+             */
+            shape?: "" | "equal_power" | "raised_cosine";
+        };
+        /** @description a stretch of a clip's strands that is off */
+        OffRange: {
             /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** Format: int64 */
+            ramp?: number;
+        };
+        /** @description by which factors the channels of a signal enter those of another */
+        Patch: {
+            /** @enum {string} */
+            preset?: "" | "both" | "both_minus" | "left" | "right" | "centre" | "pan" | "exchanged" | "mid_side" | "matrix";
+            /**
+             * Format: double
+             * @description of pan: the level of a centred sound on either side, in dB
+             * @enum {number}
+             */
+            law?: 0 | -3 | -4.5 | -6;
+            /** Format: double */
+            position?: number;
+            moving?: components["schemas"]["Curve"];
+            matrix?: number[][];
+        };
+        Clip: {
+            id: string;
+            /** @description those that its channels play */
+            strands: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description first sample of the strands
+             */
             in: number;
             /** Format: int64 */
             length: number;
+            /** @description what it has in common with the clips that are edited together with it */
+            tie?: string;
+            /**
+             * Format: int64
+             * @description samples later than its kin have it
+             */
+            away?: number;
+            layout?: string;
+            patch?: components["schemas"]["Patch"];
+            /** Format: double */
+            gain_db?: number;
+            gain?: components["schemas"]["Curve"];
+            invert?: boolean;
+            fade_in?: components["schemas"]["Fade"];
+            fade_out?: components["schemas"]["Fade"];
+            off?: components["schemas"]["OffRange"][];
+            note?: string;
             /** @description nobody knows where it belongs */
-            unplaced: boolean;
+            unplaced?: boolean;
         };
         Track: {
             id: string;
             label: string;
+            layout: string;
             off: boolean;
+            /** Format: double */
+            gain_db?: number;
+            gain?: components["schemas"]["Curve"];
             clips: components["schemas"]["Clip"][];
         };
-        Route: {
-            stem: string;
+        Send: {
+            /** @description a bus */
+            to: string;
             /** Format: double */
             gain_db: number;
-            position: components["schemas"]["Position"];
+            gain?: components["schemas"]["Curve"];
+            patch: components["schemas"]["Patch"];
+            /** @description before the gain of the track that it comes from */
+            pre?: boolean;
         };
-        /**
-         * @description both sides at 0 dB, both sides at -3 dB, left only, right only
-         * @enum {string}
-         */
-        Position: "both" | "both_minus" | "left" | "right";
-        Stem: {
+        Sends: components["schemas"]["Send"][];
+        Bus: {
             id: string;
             name: string;
             /** @enum {string} */
-            kind: "DX" | "MX" | "FX" | "VO";
+            role: "stem" | "part" | "mix";
+            kind?: string;
+            of?: string;
+            language?: string;
             layout: string;
-            channels: string[];
         };
         Output: {
             name: string;
             /** @description empty for silence */
-            stem: string;
+            bus: string;
             channel: number;
+            group?: string;
+        };
+        OutputGroup: {
+            id: string;
+            layout: string;
+        };
+        Weave: {
+            buses: components["schemas"]["Bus"][];
+            /** @description by the ID of the track or bus that is sent */
+            sends: {
+                [key: string]: components["schemas"]["Sends"];
+            };
+            outputs: components["schemas"]["Output"][];
+            groups?: components["schemas"]["OutputGroup"][];
+        };
+        ReelDoc: {
+            format: number;
+            /**
+             * Format: int64
+             * @description null where it follows the first clip
+             */
+            start: number | null;
+            tracks: components["schemas"]["Track"][];
+            weave: components["schemas"]["Weave"];
+        };
+        /** @description a clip and the track that it lies on */
+        Laid: {
+            track: string;
+            clip: components["schemas"]["Clip"];
+        };
+        ReelChanges: {
+            /** @description the tracks' IDs in order, where that is another */
+            order?: string[];
+            /** @description those that are new or otherwise, without their clips */
+            tracks?: components["schemas"]["Track"][];
+            /** @description those that are new, otherwise, or elsewhere */
+            clips?: components["schemas"]["Laid"][];
+            /** @description clips that went */
+            gone?: string[];
+            /** @description those that are others */
+            sends?: {
+                [key: string]: components["schemas"]["Sends"];
+            };
+            routing?: components["schemas"]["Routing"];
+            begin?: components["schemas"]["SetStart"];
+        };
+        Routing: {
+            buses: components["schemas"]["Bus"][];
+            outputs: components["schemas"]["Output"][];
+            groups?: components["schemas"]["OutputGroup"][];
+        };
+        SetStart: {
+            /** Format: int64 */
+            start?: number | null;
+        };
+        /** @description what the server works out of a reel */
+        ReelWorkedOut: {
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            start_timecode: string;
+            /** @description the names of the channels of every layout that the reel uses */
+            layouts: {
+                [key: string]: string[];
+            };
+            /** @description by strands that were let go from their take: samples they lie late against that */
+            loose: {
+                [key: string]: number;
+            };
+            /** @description the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was */
+            product?: number[][][] | null;
         };
         Reel: {
             /** Format: uuid */
@@ -1960,36 +2152,51 @@ export interface components {
             name: string;
             /** Format: int64 */
             version: number;
-            /** Format: int64 */
-            start: number;
-            /** Format: int64 */
-            end: number;
-            start_timecode: string;
-            start_fixed: boolean;
             sample_rate: number;
-            tracks: components["schemas"]["Track"][];
-            stems: components["schemas"]["Stem"][];
-            /** @description by track id */
-            routes: {
-                [key: string]: components["schemas"]["Route"];
-            };
-            outputs: components["schemas"]["Output"][];
-            /** @description by the strand of a clip that was let go from its take: samples it lies late against that */
-            loose: {
-                [key: string]: number;
-            };
-            /** @description the product of the two grids, a row an output, a factor a track in order */
-            matrix: number[][];
+            doc: components["schemas"]["ReelDoc"];
+            worked_out: components["schemas"]["ReelWorkedOut"];
         };
-        /** @description exactly one of these */
-        ReelOp: {
-            set_track?: {
-                id: string;
-                label: string;
-                off: boolean;
+        ReelEdited: {
+            /** Format: int64 */
+            version: number;
+            /**
+             * Format: int64
+             * @description the version that the changes are made to
+             */
+            since: number;
+            changes?: components["schemas"]["ReelChanges"];
+            whole?: components["schemas"]["ReelDoc"];
+            worked_out: components["schemas"]["ReelWorkedOut"];
+        };
+        ClipIds: string[];
+        TrackIds: string[];
+        /**
+         * @description what closes up: nothing, the tracks that are acted on, all
+         * @enum {string}
+         */
+        Closing: "" | "tracks" | "all";
+        /** @description Exactly one of these. Clips that are named are edited with their kin, unless meant alone. Positions are samples since midnight of the reel's day. */
+        EditAction: {
+            add_track?: {
+                index: number;
+                track: components["schemas"]["Track"];
+                sends?: components["schemas"]["Sends"];
             };
             remove_track?: {
                 id: string;
+            };
+            move_track?: {
+                id: string;
+                index: number;
+            };
+            /** @description what is given of it */
+            set_track?: {
+                id: string;
+                label?: string;
+                off?: boolean;
+                /** Format: double */
+                gain_db?: number;
+                gain?: components["schemas"]["Curve"];
             };
             /** @description say of a clip of unknown place that it lies where it is meant to, or that it does not */
             set_placed?: {
@@ -1997,27 +2204,194 @@ export interface components {
                 id: string;
                 placed: boolean;
             };
-            set_route?: {
-                track: string;
-                route?: components["schemas"]["Route"];
+            /** @description where a track or bus is sent, in place of where it was */
+            set_sends?: {
+                from: string;
+                sends: components["schemas"]["Sends"];
             };
             set_outputs?: {
                 outputs: components["schemas"]["Output"][];
+                groups?: components["schemas"]["OutputGroup"][];
             };
-            set_start?: {
+            set_start?: components["schemas"]["SetStart"];
+            /** @description clips, or else all that lies there on tracks (none for all) */
+            cut?: {
                 /** Format: int64 */
-                start?: number;
+                at: number;
+                clips?: components["schemas"]["ClipIds"];
+                tracks?: components["schemas"]["TrackIds"];
+                alone?: boolean;
+            };
+            /** @description each clip with the next one, where that goes on where it ends */
+            join?: {
+                clips: components["schemas"]["ClipIds"];
+                alone?: boolean;
+            };
+            trim?: {
+                clips: components["schemas"]["ClipIds"];
+                /** @enum {string} */
+                edge: "head" | "tail";
+                /** Format: int64 */
+                to?: number;
+                /** Format: int64 */
+                by?: number;
+                alone?: boolean;
+            };
+            /** @description up to the neighbour */
+            extend?: {
+                clips: components["schemas"]["ClipIds"];
+                /** @enum {string} */
+                edge: "head" | "tail";
+                alone?: boolean;
+            };
+            /** @description the sound so much later within its clip */
+            slip?: {
+                clips: components["schemas"]["ClipIds"];
+                /** Format: int64 */
+                by: number;
+                alone?: boolean;
+            };
+            move?: {
+                clips: components["schemas"]["ClipIds"];
+                /** Format: int64 */
+                by?: number;
+                /** @description by the track that they come from, the one that they come onto */
+                onto?: {
+                    [key: string]: string;
+                };
+                alone?: boolean;
+                /** @description take away what lies there */
+                over?: boolean;
+            };
+            remove?: {
+                clips: components["schemas"]["ClipIds"];
+                alone?: boolean;
+                close?: components["schemas"]["Closing"];
+            };
+            remove_span?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks?: components["schemas"]["TrackIds"];
+                alone?: boolean;
+                close?: components["schemas"]["Closing"];
+                /** @description take away all but the span */
+                keep?: boolean;
+            };
+            insert_time?: {
+                /** Format: int64 */
+                at: number;
+                /** Format: int64 */
+                by: number;
+                tracks?: components["schemas"]["TrackIds"];
+            };
+            paste?: {
+                clips: components["schemas"]["Laid"][];
+                /** Format: int64 */
+                by?: number;
+                over?: boolean;
+            };
+            fade?: {
+                clips: components["schemas"]["ClipIds"];
+                in?: components["schemas"]["Fade"];
+                out?: components["schemas"]["Fade"];
+                alone?: boolean;
+            };
+            /** @description into the next clip that touches; a length of 0 takes it away */
+            crossfade?: {
+                clips: components["schemas"]["ClipIds"];
+                /** Format: int64 */
+                length: number;
+                /** @enum {string} */
+                shape?: "" | "equal_power" | "raised_cosine";
+                alone?: boolean;
+            };
+            /** @description what is given of clips */
+            set?: {
+                clips: components["schemas"]["ClipIds"];
+                /** Format: double */
+                gain_db?: number;
+                /** Format: double */
+                add_db?: number;
+                gain?: components["schemas"]["Curve"];
+                invert?: boolean;
+                name?: string;
+                note?: string;
+                patch?: components["schemas"]["Patch"];
+                layout?: string;
+                /** @description of their kin, too */
+                tied?: boolean;
+            };
+            /** @description a span on tracks, and nothing else */
+            off?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks: components["schemas"]["TrackIds"];
+                /** Format: int64 */
+                ramp?: number;
+            };
+            on?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks: components["schemas"]["TrackIds"];
+            };
+            dip?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks: components["schemas"]["TrackIds"];
+                /** Format: double */
+                db: number;
+                /** Format: int64 */
+                ramp?: number;
+            };
+            /** @description back to where their kin have them; with meant, they are meant to lie where they do */
+            home?: {
+                clips: components["schemas"]["ClipIds"];
+                meant?: boolean;
+            };
+            /** @description by the clip before, or by room tone */
+            close_gaps?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks?: components["schemas"]["TrackIds"];
+                /** Format: int64 */
+                longest: number;
+                tone?: {
+                    /** Format: int64 */
+                    from: number;
+                    /** Format: int64 */
+                    to: number;
+                    /** Format: int64 */
+                    fade?: number;
+                };
+            };
+            /** @description copies that play some of the channels each, on tracks of their own, in place of clips of several channels */
+            take_apart?: {
+                clips: components["schemas"]["ClipIds"];
+                groups: {
+                    channels: number[];
+                    layout: string;
+                    label?: string;
+                }[];
             };
         };
         /**
          * @example {
          *       "version": 7,
          *       "what": "turn Boom off",
-         *       "ops": [
+         *       "actions": [
          *         {
          *           "set_track": {
          *             "id": "0190a000-0000-7000-8000-000000000001",
-         *             "label": "Boom",
          *             "off": true
          *           }
          *         }
@@ -2029,7 +2403,7 @@ export interface components {
             version: number;
             /** @description in words, for undo */
             what: string;
-            ops: components["schemas"]["ReelOp"][];
+            actions: components["schemas"]["EditAction"][];
         };
         /**
          * @example {
@@ -3113,6 +3487,36 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listenToReel: {
+        parameters: {
+            query?: {
+                track?: string;
+                bus?: string;
+                /** @description tracks that alone are heard, divided by commas */
+                solo?: string;
+                /** @description tracks that are not heard, divided by commas */
+                mute?: string;
+                from?: number;
+                /** @description the end of what is there when absent */
+                to?: components["parameters"]["sound_to"];
+                /** @description over and over */
+                loop?: components["parameters"]["sound_loop"];
+                speed?: components["parameters"]["sound_speed"];
+                /** @description at another speed the pitch stays */
+                keep_pitch?: components["parameters"]["sound_pitch"];
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["Heard"];
+            default: components["responses"]["Problem"];
+        };
+    };
     setLoose: {
         parameters: {
             query?: never;
@@ -3689,6 +4093,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getReelChanges: {
+        parameters: {
+            query: {
+                since: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what has changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelEdited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     editReel: {
         parameters: {
             query?: never;
@@ -3704,13 +4133,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description the reel afterwards */
+            /** @description what has changed */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reel"];
+                    "application/json": components["schemas"]["ReelEdited"];
                 };
             };
             /** @description made on a stale version */
@@ -3740,13 +4169,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description the reel afterwards */
+            /** @description what has changed */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reel"];
+                    "application/json": components["schemas"]["ReelEdited"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3767,13 +4196,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description the reel afterwards */
+            /** @description what has changed */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Reel"];
+                    "application/json": components["schemas"]["ReelEdited"];
                 };
             };
             /** @description made on a stale version */

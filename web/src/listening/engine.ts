@@ -4,8 +4,11 @@ import { type Head, Parser } from "./stream";
 
 /** What is asked to be heard. */
 export type Hearing = {
-  /** Names of sound on one clock, or the pair of recordings that is compared. */
-  of: { strands: string[] } | { pair: string; ref?: string; take?: string };
+  /** Names of sound on one clock, the pair of recordings that is compared, or a reel or something of it. */
+  of:
+    | { strands: string[] }
+    | { pair: string; ref?: string; take?: string }
+    | { reel: string; track?: string; bus?: string; solo?: string[]; mute?: string[] };
   /** What the channels are called, in order. */
   labels: string[];
   /** Position on that clock to begin at, in samples. */
@@ -216,6 +219,14 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
     if (h.of.take) q.set("take", h.of.take);
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
+  if ("reel" in h.of) {
+    const { reel, track, bus, solo, mute } = h.of;
+    if (track) q.set("track", track);
+    if (bus) q.set("bus", bus);
+    if (solo?.length) q.set("solo", solo.join(","));
+    if (mute?.length) q.set("mute", mute.join(","));
+    return `/api/reels/${reel}/sound?${q}`;
+  }
   q.set("of", h.of.strands.join(","));
   if (h.used) q.set("rate", String(h.sampleRate));
   return `/api/sound?${q}`;
@@ -320,6 +331,12 @@ export async function hear(h: Hearing, latched = false, follow = false) {
 function reopen() {
   const m = useMonitor.getState();
   if (m.hearing) void hear({ ...m.hearing, from: Math.max(0, position()) }, m.latched);
+}
+
+/** Goes on with what has become of it, without a gap: a reel that was edited, or of which something else is heard. */
+export function goOn(change: Partial<Hearing> = {}) {
+  const m = useMonitor.getState();
+  if (m.hearing) void hear({ ...m.hearing, ...change, from: Math.max(0, position()) }, m.latched, true);
 }
 
 /** Hears a stretch over and over, or no longer. */

@@ -7,6 +7,8 @@ export type Command = {
   name: string;
   /** Such as "r", "shift+1", "mod+z" (Ctrl or Cmd) or " ". */
   key?: string;
+  /** A second key, where keyboards differ. */
+  also?: string;
   /** What it would do now, where the name says it in general. */
   offers?: string;
   run: () => void;
@@ -88,6 +90,16 @@ export function keyName(e: KeyboardEvent): string {
   return name;
 }
 
+/** The action of a key: the stage's own, or else one that is there everywhere. */
+export function inScope(lists: Record<string, Command[]>, key: string): Command | undefined {
+  const of = (lists: [string, Command[]][]) =>
+    lists.flatMap(([, list]) => list).find((c) => c.key === key || c.also === key);
+  const all = Object.entries(lists);
+  return (
+    of(all.filter(([where]) => !everywhere.includes(where))) ?? of(all.filter(([where]) => everywhere.includes(where)))
+  );
+}
+
 /** Runs commands by their keys. Used once, by the application. */
 export function useCommandKeys() {
   useEffect(() => {
@@ -95,14 +107,10 @@ export function useCommandKeys() {
       const name = keyName(e);
       if (typing(e.target) && !name.startsWith("mod+k") && !/^F\d/.test(name)) return;
       if (name === " " && e.target instanceof HTMLButtonElement) return; // Space presses the focused button
-      for (const list of Object.values(useCommands.getState().lists)) {
-        const c = list.find((c) => c.key === name);
-        if (c) {
-          e.preventDefault();
-          c.run();
-          return;
-        }
-      }
+      const c = inScope(useCommands.getState().lists, name);
+      if (!c) return;
+      e.preventDefault();
+      c.run();
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);

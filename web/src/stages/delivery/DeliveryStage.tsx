@@ -2,7 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useDeferredValue, useMemo, useState } from "react";
 import { api, must, type Schemas } from "../../api/client";
-import { failed, keys, useDeliveries, useReel, useSpecs } from "../../api/queries";
+import { failed, keys, useDeliveries, useSpecs } from "../../api/queries";
+import { useReel } from "../../api/reel";
 import { count, duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
@@ -189,8 +190,8 @@ function OrderForm({ production }: { production: string }) {
               <section aria-label="Left off on purpose" className="text-quiet">
                 <h2 className="mb-1">Left off on purpose</h2>
                 <p>
-                  {off.map((f) => reel.tracks.find((t) => t.id === f.track)?.label ?? f.message).join(", ")}: not heard,
-                  because somebody has said so.{" "}
+                  {off.map((f) => reel.doc.tracks.find((t) => t.id === f.track)?.label ?? f.message).join(", ")}: not
+                  heard, because somebody has said so.{" "}
                   <Link to="/$production/reel" params={{ production }} className="text-focus underline">
                     See them in Reel
                   </Link>

@@ -5,12 +5,19 @@ import { bands, tickStep } from "./layout";
 const rate = { num: 25, den: 1, drop: false };
 
 test("tracks stand in bands by stem, those without one last, else as laid", () => {
-  const track = (id: string) => ({ id, label: id, off: false, clips: [] });
-  const route = (stem: string) => ({ stem, gain_db: 0, position: "both" as const });
+  const track = (id: string) => ({ id, label: id, layout: "mono", off: false, clips: [] });
+  const route = (to: string) => [{ to, gain_db: 0, patch: { preset: "both" } }];
+  const stem = (id: string) => ({ id, name: id, role: "stem", layout: "stereo" });
+  const part = { id: "Ines", name: "Ines", role: "part", of: "DX", layout: "stereo" };
   const reel = {
-    tracks: ["a", "b", "c", "d", "e"].map(track),
-    stems: [{ id: "DX" }, { id: "FX" }],
-    routes: { b: route("FX"), c: route("DX"), e: route("DX") },
+    doc: {
+      tracks: ["a", "b", "c", "d", "e"].map(track),
+      weave: {
+        buses: [stem("DX"), stem("FX"), part],
+        sends: { b: route("FX"), c: route("DX"), e: route("Ines") },
+        outputs: [],
+      },
+    },
   } as unknown as Reel;
   expect(bands(reel).map((t) => t.id)).toEqual(["c", "e", "b", "a", "d"]);
 });

@@ -1,12 +1,13 @@
 import type { Reel, Schemas, Track } from "../../api/client";
+import { stemOf, stemsOf } from "../../editor/routes";
 
 /** Tracks in bands: by stem in the weave's order, those without a stem last; within a band as laid. */
 export function bands(reel: Reel): Track[] {
-  const order = new Map(reel.stems.map((s, i) => [s.id, i]));
-  const band = (t: Track) => order.get(reel.routes[t.id]?.stem ?? "") ?? order.size;
-  return reel.tracks
+  const order = new Map(stemsOf(reel).map((s, i) => [s.id, i]));
+  const band = new Map(reel.doc.tracks.map((t) => [t.id, order.get(stemOf(reel, t.id)?.id ?? "") ?? order.size]));
+  return reel.doc.tracks
     .map((t, i) => ({ t, i }))
-    .sort((a, b) => band(a.t) - band(b.t) || a.i - b.i)
+    .sort((a, b) => (band.get(a.t.id) ?? 0) - (band.get(b.t.id) ?? 0) || a.i - b.i)
     .map(({ t }) => t);
 }
 

@@ -1,7 +1,8 @@
 import { Rows2, Rows4 } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
-import { useDecide, useLayTakes, useTakes } from "../../api/queries";
+import { useDecide, useTakes } from "../../api/queries";
+import { useLayTakes } from "../../api/reel";
 import { plural } from "../../format";
 import { position, setLoop, stop, useMonitor } from "../../listening/engine";
 import { aloneIn, compare, hearStrand, hearsTake, hearTake, useStrandKeys } from "../../listening/keys";

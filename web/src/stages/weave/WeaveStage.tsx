@@ -1,35 +1,56 @@
 import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
 import { useMemo, useState } from "react";
-import type { Output, Reel, Route, Stem, Track } from "../../api/client";
-import { type ReelEdit, useEditReel, useGrow, useReel } from "../../api/queries";
+import type { Bus, Output, Reel, Send, Track } from "../../api/client";
+import { useEditReel, useGrow, useReel } from "../../api/reel";
+import {
+  channelsOf,
+  type Position,
+  positionsOf,
+  reroute,
+  routeOf,
+  routeTo,
+  stemOf,
+  stemsOf,
+  unroute,
+} from "../../editor/routes";
 import { factor, gain, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, StageHead } from "../../ui/controls";
-import { stemColour, stemKeys, stemWeave } from "../../ui/stems";
+import { kindOf, type StemKind, stemColour, stemKeys, stemWeave } from "../../ui/stems";
 import { useTrackChoice } from "../reel/useTrackChoice";
 
-const positions: Record<Route["position"], string> = {
+const positions: Record<Position, string> = {
   both: "both, 0 dB",
   both_minus: "both, −3 dB",
   left: "left only",
   right: "right only",
+  "": "as it is",
 };
 
-/** Factors of a route into the channels of a stereo stem, before its gain. */
-const shares: Record<Route["position"], [number, number]> = {
+/** Factors of a position into the left and the right of a stem, before its gain. */
+const shares: Record<Position, [number, number]> = {
   both: [1, 1],
   both_minus: [Math.SQRT1_2, Math.SQRT1_2],
   left: [1, 0],
   right: [0, 1],
+  "": [1, 1],
 };
+
+/** The factor of the channel of a stem that a send goes into: what this stage can't put anywhere is shown by the product alone. */
+function share(send: Send | undefined, c: Channel): number {
+  if (!send || send.to !== c.stem.id) return 0;
+  const position = (send.patch.preset ?? "") as Position;
+  const side = position === "" ? 0 : ["L", "R"].indexOf(c.channel);
+  return (shares[position]?.[side] ?? 0) * 10 ** (send.gain_db / 20);
+}
 
 const cell = 48; // px: width of a stem channel or an output
 const headWidth = 440; // px: track heads with their routes
 
 type Edit = ReturnType<typeof useEditReel>["mutate"];
-type Channel = { stem: Stem; index: number; name: string };
+type Channel = { stem: Bus; index: number; channel: string; name: string };
 
 /** The routing as two grids and their product: tracks × stem channels, stem channels × outputs, tracks × outputs. */
 export function WeaveStage() {
@@ -39,8 +60,8 @@ export function WeaveStage() {
   const width = useGrow(production);
   const { rows, track, choose, arrows } = useTrackChoice(reel);
   const list = useMemo<Command[]>(() => {
-    const send = (kind: Stem["kind"]) => {
-      const stem = reel?.stems.find((s) => s.kind === kind);
+    const send = (kind: StemKind) => {
+      const stem = reel && stemsOf(reel).find((s) => s.kind === kind);
       if (track && stem) edit(routeTo(track, stem));
     };
     const raise = (by: number) =>
@@ -66,31 +87,34 @@ export function WeaveStage() {
         key: "-",
         run: () => raise(-1),
       },
-      ...(Object.keys(positions) as Route["position"][]).map((p) => ({
-        id: p,
+      ...(track ? positionsOf(track) : []).map((p) => ({
+        id: `position ${p}`,
         name: `Position: ${positions[p]}`,
-        run: () => track && edit(reroute(track, `put ${track.label} ${positions[p]}`, () => ({ position: p }))),
+        run: () =>
+          track && edit(reroute(track, `put ${track.label} ${positions[p]}`, () => ({ patch: { preset: p } }))),
       })),
     ];
   }, [reel, track, arrows, edit]);
   useCommandList("Weave", list);
   if (!reel) return null;
 
-  const channels: Channel[] = reel.stems.flatMap((stem) =>
-    stem.channels.map((c, index) => ({ stem, index, name: `${stem.name} ${c}` })),
+  const stems = stemsOf(reel);
+  const outputs = reel.doc.weave.outputs;
+  const channels: Channel[] = stems.flatMap((stem) =>
+    channelsOf(reel, stem).map((channel, index) => ({ stem, index, channel, name: `${stem.name} ${channel}` })),
   );
   return (
     <>
       <StageHead
         title="Weave"
-        says={`${plural(reel.tracks.length, "track")} through ${plural(reel.stems.length, "stem")} to ${plural(reel.outputs.length, "output")}`}
+        says={`${plural(reel.doc.tracks.length, "track")} through ${plural(stems.length, "stem")} to ${plural(outputs.length, "output")}`}
       >
         <span className="text-quiet">Outputs</span>
-        <Button aria-label="One output fewer" disabled={reel.outputs.length <= 1} onClick={() => width.mutate(-1)}>
+        <Button aria-label="One output fewer" disabled={outputs.length <= 1} onClick={() => width.mutate(-1)}>
           <Minus size={14} />
         </Button>
-        <output className="figures w-6 text-center">{reel.outputs.length}</output>
-        <Button aria-label="One output more" disabled={reel.outputs.length >= 64} onClick={() => width.mutate(1)}>
+        <output className="figures w-6 text-center">{outputs.length}</output>
+        <Button aria-label="One output more" disabled={outputs.length >= 64} onClick={() => width.mutate(1)}>
           <Plus size={14} />
         </Button>
       </StageHead>
@@ -123,29 +147,7 @@ export function WeaveStage() {
 
 const clamp = (gain: number) => Math.max(-96, Math.min(24, gain));
 
-/** Sends a track to a stem, at its gain and position if it has been sent before. */
-function routeTo(track: Track, stem: Stem, position?: Route["position"]) {
-  return (reel: Reel): ReelEdit => {
-    const old = reel.routes[track.id];
-    const route: Route = { gain_db: old?.gain_db ?? 0, position: position ?? old?.position ?? "both", stem: stem.id };
-    return { what: `send ${track.label} to ${stem.name}`, ops: [{ set_route: { track: track.id, route } }] };
-  };
-}
-
-/** Changes a part of how a track is sent, if it is. */
-function reroute(track: Track, what: string, part: (old: Route) => Partial<Route>) {
-  return (reel: Reel): ReelEdit | null => {
-    const old = reel.routes[track.id];
-    return old ? { what, ops: [{ set_route: { track: track.id, route: { ...old, ...part(old) } } }] } : null;
-  };
-}
-
-const unroute = (track: Track) => (): ReelEdit => ({
-  what: `send ${track.label} to no stem`,
-  ops: [{ set_route: { track: track.id } }],
-});
-
-function Heads({ channels }: { channels: { name: string; kind: Stem["kind"] | undefined }[] }) {
+function Heads({ channels }: { channels: { name: string; kind: StemKind | undefined }[] }) {
   return (
     <>
       {channels.map((c) => (
@@ -189,13 +191,13 @@ function TracksGrid({
           >
             Tracks to stems
           </th>
-          <Heads channels={channels.map((c) => ({ name: c.name, kind: c.stem.kind }))} />
+          <Heads channels={channels.map((c) => ({ name: c.name, kind: kindOf(c.stem) }))} />
         </tr>
       </thead>
       <tbody>
         {rows.map((t) => {
-          const route = reel.routes[t.id];
-          const stem = reel.stems.find((s) => s.id === route?.stem);
+          const route = routeOf(reel, t.id);
+          const stem = stemOf(reel, t.id);
           return (
             <tr key={t.id} className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`} onPointerDown={() => onChoose(t.id)}>
               <th scope="row" className="border-line border-t pr-2 text-left font-normal">
@@ -204,21 +206,16 @@ function TracksGrid({
               {channels.map((c) => (
                 <Crossing
                   key={c.name}
-                  value={
-                    route && c.stem.id === route.stem
-                      ? (shares[route.position][c.index] ?? 0) * 10 ** (route.gain_db / 20)
-                      : 0
-                  }
+                  value={share(route, c)}
                   stem={c.stem}
                   off={t.off}
                   label={`${t.label} to ${c.name}`}
                   onClick={() => {
-                    const here = route?.stem === c.stem.id;
-                    const side = c.index === 0 ? "left" : "right";
-                    if (!here) edit(routeTo(t, c.stem));
-                    else if ((shares[route.position][c.index] ?? 0) > 0) {
+                    const side = c.channel === "L" ? "left" : "right";
+                    if (route?.to !== c.stem.id) edit(routeTo(t, c.stem));
+                    else if (share(route, c) > 0) {
                       // Off at this crossing: what is left is the other side, or nothing.
-                      if (route.position === side) edit(unroute(t));
+                      if (route.patch.preset === side || t.layout !== "mono") edit(unroute(t));
                       else edit(routeTo(t, c.stem, side === "left" ? "right" : "left"));
                     } else edit(routeTo(t, c.stem, "both"));
                   }}
@@ -240,8 +237,8 @@ function RouteFields({
   edit,
 }: {
   track: Track;
-  route: Route | undefined;
-  stem: Stem | undefined;
+  route: Send | undefined;
+  stem: Bus | undefined;
   reel: Reel;
   edit: Edit;
 }) {
@@ -258,8 +255,8 @@ function RouteFields({
     <span className="flex items-center gap-1.5">
       <span
         aria-hidden="true"
-        className={`h-6 w-2 shrink-0 ${stemWeave(stem?.kind)}`}
-        style={{ color: stemColour(stem?.kind) }}
+        className={`h-6 w-2 shrink-0 ${stemWeave(kindOf(stem))}`}
+        style={{ color: stemColour(kindOf(stem)) }}
       />
       <span
         className={`ticket w-32 truncate bg-panel px-2 py-0.5 ${t.off ? "text-quiet" : ""}`}
@@ -270,15 +267,15 @@ function RouteFields({
       <Choice
         aria-label={`Stem of ${t.label}`}
         style={{ height: 24 }}
-        value={route?.stem ?? ""}
+        value={stem?.id ?? ""}
         className={`w-[88px] ${route ? "" : "text-caution"}`}
         onChange={(e) => {
-          const to = reel.stems.find((s) => s.id === e.target.value);
+          const to = stemsOf(reel).find((s) => s.id === e.target.value);
           edit(to ? routeTo(t, to) : unroute(t));
         }}
       >
         <option value="">no stem</option>
-        {reel.stems.map((s) => (
+        {stemsOf(reel).map((s) => (
           <option key={s.id} value={s.id}>
             {s.name}
           </option>
@@ -288,18 +285,21 @@ function RouteFields({
         aria-label={`Position of ${t.label}`}
         style={{ height: 24 }}
         disabled={!route}
-        value={route?.position ?? "both"}
+        value={route?.patch.preset ?? positionsOf(t)[0]}
         className="w-[112px] disabled:opacity-60"
         onChange={(e) => {
-          const position = e.target.value as Route["position"];
-          edit(reroute(t, `put ${t.label} ${positions[position]}`, () => ({ position })));
+          const preset = e.target.value as Position;
+          edit(reroute(t, `put ${t.label} ${positions[preset]}`, () => ({ patch: { preset } })));
         }}
       >
-        {Object.entries(positions).map(([k, name]) => (
+        {positionsOf(t).map((k) => (
           <option key={k} value={k}>
-            {name}
+            {positions[k]}
           </option>
         ))}
+        {route && !positionsOf(t).some((k) => k === (route.patch.preset ?? "")) && (
+          <option value={route.patch.preset}>{route.patch.preset}</option>
+        )}
       </Choice>
       <input
         aria-label={`Gain of ${t.label} in dB`}
@@ -330,7 +330,7 @@ function Crossing({
   onClick,
 }: {
   value: number;
-  stem: Stem | undefined;
+  stem: Bus | undefined;
   off?: boolean;
   label: string;
   onClick?: () => void;
@@ -341,8 +341,8 @@ function Crossing({
       {value > 0 && (
         <span
           aria-hidden="true"
-          className={`absolute inset-1 ${stemWeave(stem?.kind)}`}
-          style={{ color: `color-mix(in srgb, ${stemColour(stem?.kind)} ${off ? 15 : 45}%, transparent)` }}
+          className={`absolute inset-1 ${stemWeave(kindOf(stem))}`}
+          style={{ color: `color-mix(in srgb, ${stemColour(kindOf(stem))} ${off ? 15 : 45}%, transparent)` }}
         />
       )}
       {text && (
@@ -369,15 +369,22 @@ function Crossing({
   );
 }
 
+const busOf = (reel: Reel, o: Output) => reel.doc.weave.buses.find((b) => b.id === o.bus);
+
+/** Of a track's channels, the factor of the one that is heard most. */
+const loudest = (factors: number[] | undefined) =>
+  (factors ?? []).reduce((most, f) => (Math.abs(f) > Math.abs(most) ? f : most), 0);
+
 /** What each output gets of each track: the product of the two grids, as the server computes it. */
 function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen: string }) {
-  const column = new Map(reel.tracks.map((t, i) => [t.id, i]));
-  const stemOf = (o: Output) => reel.stems.find((s) => s.id === o.stem);
+  const column = new Map(reel.doc.tracks.map((t, i) => [t.id, i]));
+  const outputs = reel.doc.weave.outputs;
+  const kind = (o: Output) => kindOf(busOf(reel, o));
   return (
     <table className="table-fixed border-separate border-spacing-0" aria-label="Tracks to outputs, the product">
       <thead>
         <tr>
-          <Heads channels={reel.outputs.map((o, i) => ({ name: `${i + 1} ${o.name}`, kind: stemOf(o)?.kind }))} />
+          <Heads channels={outputs.map((o, i) => ({ name: `${i + 1} ${o.name}`, kind: kind(o) }))} />
         </tr>
       </thead>
       <tbody>
@@ -387,11 +394,11 @@ function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen
             aria-label={`${t.label} on the outputs`}
             className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`}
           >
-            {reel.outputs.map((o, i) => (
+            {outputs.map((o, i) => (
               <Crossing
                 key={o.name}
-                value={reel.matrix[i]?.[column.get(t.id) ?? -1] ?? 0}
-                stem={stemOf(o)}
+                value={loudest(reel.worked_out.product?.[i]?.[column.get(t.id) ?? -1])}
+                stem={busOf(reel, o)}
                 off={t.off}
                 label=""
               />
@@ -404,14 +411,22 @@ function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen
 }
 
 function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]; edit: Edit }) {
+  const { outputs } = reel.doc.weave;
   const [draft, setDraft] = useState<{ at: number; name: string } | null>(null);
   const put = (at: number, part: Partial<Output>, what: string) =>
     edit((now) => ({
       what,
-      ops: [{ set_outputs: { outputs: now.outputs.map((o, i) => (i === at ? { ...o, ...part } : o)) } }],
+      actions: [
+        {
+          set_outputs: {
+            outputs: now.doc.weave.outputs.map((o, i) => (i === at ? { ...o, ...part } : o)),
+            groups: now.doc.weave.groups,
+          },
+        },
+      ],
     }));
   const save = () => {
-    const old = draft && reel.outputs[draft.at];
+    const old = draft && outputs[draft.at];
     if (draft && old && draft.name.trim() !== "" && draft.name.trim() !== old.name) {
       put(draft.at, { name: draft.name.trim() }, `name output ${draft.at + 1} ${draft.name.trim()}`);
     }
@@ -428,11 +443,11 @@ function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]
           >
             Stems to outputs
           </th>
-          <Heads channels={channels.map((c) => ({ name: c.name, kind: c.stem.kind }))} />
+          <Heads channels={channels.map((c) => ({ name: c.name, kind: kindOf(c.stem) }))} />
         </tr>
       </thead>
       <tbody>
-        {reel.outputs.map((o, i) => (
+        {outputs.map((o, i) => (
           <tr key={i} className="h-7">
             <th scope="row" className="border-line border-t pr-2 text-left font-normal">
               <span className="flex items-center gap-2">
@@ -447,11 +462,11 @@ function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]
                   onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
                   className="ticket h-6 w-40 bg-panel px-2"
                 />
-                {!o.stem && <span className="text-caution">carries silence</span>}
+                {!o.bus && <span className="text-caution">carries silence</span>}
               </span>
             </th>
             {channels.map((c) => {
-              const on = o.stem === c.stem.id && o.channel === c.index;
+              const on = o.bus === c.stem.id && o.channel === c.index;
               return (
                 <Crossing
                   key={c.name}
@@ -461,7 +476,7 @@ function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]
                   onClick={() =>
                     put(
                       i,
-                      { stem: on ? "" : c.stem.id, channel: on ? 0 : c.index },
+                      { bus: on ? "" : c.stem.id, channel: on ? 0 : c.index },
                       on ? `silence output ${i + 1}` : `put ${c.name} on output ${i + 1}`,
                     )
                   }

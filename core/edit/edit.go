@@ -1,0 +1,273 @@
+// Package edit has what a person does to laid sound: cut, trim, slip, move, remove, fade, dip and so on, each worked out
+// from a reel and from what is asked as the operations of package reel that carry it out.
+//
+// Clips of one tie are edited together: an action that names one of them acts on all of its kin, unless it says that it
+// is meant alone. A clip that is moved or slipped alone lies away from home until it is brought back. Where all kin are
+// cut, what lies behind the cut is tied anew: the parts go their own ways.
+//
+// Positions are samples of the reel's time, since midnight of its day.
+package edit
+
+import (
+	"slices"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+)
+
+// Context is what actions need to know beside the reel.
+type Context struct {
+	NewID func() string // makes identities
+	// Frames gives the lengths of strands, by the reel's clock, that are asked for; one that is not given is not known
+	// and bounds nothing.
+	Frames func(strands []string) (map[string]int64, error)
+}
+
+// Action is one thing to do. Exactly one of its fields is set.
+type Action struct {
+	AddTrack    *reel.AddTrack    `json:"add_track,omitempty"`
+	RemoveTrack *reel.RemoveTrack `json:"remove_track,omitempty"`
+	MoveTrack   *reel.MoveTrack   `json:"move_track,omitempty"`
+	SetTrack    *reel.SetTrack    `json:"set_track,omitempty"`
+	SetPlaced   *reel.SetPlaced   `json:"set_placed,omitempty"`
+	SetSends    *reel.SetSends    `json:"set_sends,omitempty"`
+	SetOutputs  *reel.SetOutputs  `json:"set_outputs,omitempty"`
+	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
+
+	Cut        *Cut        `json:"cut,omitempty"`
+	Join       *Join       `json:"join,omitempty"`
+	Trim       *Trim       `json:"trim,omitempty"`
+	Extend     *Extend     `json:"extend,omitempty"`
+	Slip       *Slip       `json:"slip,omitempty"`
+	Move       *Move       `json:"move,omitempty"`
+	Remove     *Remove     `json:"remove,omitempty"`
+	RemoveSpan *RemoveSpan `json:"remove_span,omitempty"`
+	InsertTime *InsertTime `json:"insert_time,omitempty"`
+	Paste      *Paste      `json:"paste,omitempty"`
+	Fade       *Fade       `json:"fade,omitempty"`
+	Crossfade  *Crossfade  `json:"crossfade,omitempty"`
+	Set        *Set        `json:"set,omitempty"`
+	Off        *Off        `json:"off,omitempty"`
+	On         *On         `json:"on,omitempty"`
+	Dip        *Dip        `json:"dip,omitempty"`
+	Home       *Home       `json:"home,omitempty"`
+	CloseGaps  *CloseGaps  `json:"close_gaps,omitempty"`
+	TakeApart  *TakeApart  `json:"take_apart,omitempty"`
+}
+
+// planner works out what carries an action out.
+type planner interface {
+	plan(d *draft) error
+}
+
+// what is the field that is set: an operation as it is, or a planner; nil when none is or several are.
+func (a Action) what() (op *reel.Op, p planner) {
+	var found []func()
+	asIs := func(there bool, o reel.Op) {
+		if there {
+			found = append(found, func() { op = &o })
+		}
+	}
+	planned := func(there bool, q planner) {
+		if there {
+			found = append(found, func() { p = q })
+		}
+	}
+	asIs(a.AddTrack != nil, reel.Op{AddTrack: a.AddTrack})
+	asIs(a.RemoveTrack != nil, reel.Op{RemoveTrack: a.RemoveTrack})
+	asIs(a.MoveTrack != nil, reel.Op{MoveTrack: a.MoveTrack})
+	asIs(a.SetTrack != nil, reel.Op{SetTrack: a.SetTrack})
+	asIs(a.SetPlaced != nil, reel.Op{SetPlaced: a.SetPlaced})
+	asIs(a.SetSends != nil, reel.Op{SetSends: a.SetSends})
+	asIs(a.SetOutputs != nil, reel.Op{SetOutputs: a.SetOutputs})
+	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
+	planned(a.Cut != nil, a.Cut)
+	planned(a.Join != nil, a.Join)
+	planned(a.Trim != nil, a.Trim)
+	planned(a.Extend != nil, a.Extend)
+	planned(a.Slip != nil, a.Slip)
+	planned(a.Move != nil, a.Move)
+	planned(a.Remove != nil, a.Remove)
+	planned(a.RemoveSpan != nil, a.RemoveSpan)
+	planned(a.InsertTime != nil, a.InsertTime)
+	planned(a.Paste != nil, a.Paste)
+	planned(a.Fade != nil, a.Fade)
+	planned(a.Crossfade != nil, a.Crossfade)
+	planned(a.Set != nil, a.Set)
+	planned(a.Off != nil, a.Off)
+	planned(a.On != nil, a.On)
+	planned(a.Dip != nil, a.Dip)
+	planned(a.Home != nil, a.Home)
+	planned(a.CloseGaps != nil, a.CloseGaps)
+	planned(a.TakeApart != nil, a.TakeApart)
+	if len(found) != 1 {
+		return nil, nil
+	}
+	found[0]()
+	return op, p
+}
+
+// Plan works out the operations that carry actions out, one after the other.
+func Plan(r reel.Reel, actions []Action, c Context) ([]reel.Op, error) {
+	d := &draft{Reel: r, Context: c}
+	for _, a := range actions {
+		op, p := a.what()
+		var err error
+		switch {
+		case op != nil:
+			err = d.do(*op)
+		case p != nil:
+			err = p.plan(d)
+		default:
+			err = snag.Refuse("bad_operation", "an action says one thing to do")
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(d.ops) == 0 {
+		return nil, snag.Refuse("nothing_to_do", "nothing would change by that")
+	}
+	return d.ops, nil
+}
+
+// draft is a reel as it is after what has been planned so far.
+type draft struct {
+	reel.Reel
+	Context
+	ops []reel.Op
+}
+
+func (d *draft) do(ops ...reel.Op) error {
+	now, _, err := reel.Apply(d.Reel, ops)
+	if err != nil {
+		return err
+	}
+	d.Reel = now
+	d.ops = append(d.ops, ops...)
+	return nil
+}
+
+// spot is a clip where it lies: the i-th of a track.
+type spot struct {
+	track int
+	index int
+	reel.Clip
+}
+
+// chosen finds clips by their IDs, with their kin unless they are meant alone, in order of tracks and time.
+func (d *draft) chosen(ids []string, alone bool) ([]spot, error) {
+	if len(ids) == 0 {
+		return nil, snag.Refuse("nothing_chosen", "choose a clip first")
+	}
+	which := map[string]bool{}
+	if alone {
+		for _, id := range ids {
+			which[id] = true
+		}
+	} else {
+		which = d.Kin(ids)
+	}
+	var out []spot
+	for i, t := range d.Tracks {
+		for k, c := range t.Clips {
+			if which[c.ID] {
+				out = append(out, spot{i, k, c})
+			}
+		}
+	}
+	for _, id := range ids {
+		if !slices.ContainsFunc(out, func(s spot) bool { return s.ID == id }) {
+			return nil, snag.Refuse("no_such_clip", "there is no clip %q in this reel any more", id)
+		}
+	}
+	return out, nil
+}
+
+// on lists the indices of tracks by their IDs; none for all.
+func (d *draft) on(tracks []string) ([]int, error) {
+	var out []int
+	for i, t := range d.Tracks {
+		if len(tracks) == 0 || slices.Contains(tracks, t.ID) {
+			out = append(out, i)
+		}
+	}
+	if len(out) < len(tracks) {
+		return nil, snag.Refuse("no_such_track", "one of the chosen tracks is not in this reel any more")
+	}
+	return out, nil
+}
+
+// set gives clips other properties: one operation a track.
+func (d *draft) set(clips []spot) error {
+	of := map[int][]reel.Clip{}
+	for _, s := range clips {
+		of[s.track] = append(of[s.track], s.Clip)
+	}
+	var ops []reel.Op
+	for i, t := range d.Tracks {
+		if of[i] != nil {
+			ops = append(ops, reel.Op{SetClips: &reel.SetClips{Track: t.ID, Clips: of[i]}})
+		}
+	}
+	return d.do(ops...)
+}
+
+// take takes clips away: one operation a track.
+func (d *draft) take(clips []spot) error {
+	of := map[int][]string{}
+	for _, s := range clips {
+		of[s.track] = append(of[s.track], s.ID)
+	}
+	var ops []reel.Op
+	for i, t := range d.Tracks {
+		if of[i] != nil {
+			ops = append(ops, reel.Op{RemoveClips: &reel.RemoveClips{Track: t.ID, IDs: of[i]}})
+		}
+	}
+	return d.do(ops...)
+}
+
+// ids are those of clips.
+func idsOf(clips []spot) []string {
+	out := make([]string, len(clips))
+	for i, s := range clips {
+		out[i] = s.ID
+	}
+	return out
+}
+
+// fit shortens fades that have no room left in a clip.
+func fit(c reel.Clip) reel.Clip {
+	c.FadeIn.Length = min(c.FadeIn.Length, c.Length)
+	c.FadeOut.Length = min(c.FadeOut.Length, c.Length-c.FadeIn.Length)
+	for _, f := range []*reel.Fade{&c.FadeIn, &c.FadeOut} {
+		if f.Length == 0 {
+			*f = reel.Fade{}
+		}
+	}
+	return c
+}
+
+// room is how far a clip's edges could go: its head so many samples earlier and its tail later, by the sound that there is.
+func (d *draft) room(clips []spot) (map[string][2]int64, error) {
+	var strands []string
+	for _, s := range clips {
+		strands = append(strands, s.Strands...)
+	}
+	frames, err := d.Frames(strands)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string][2]int64{}
+	for _, s := range clips {
+		end := int64(1) << 50
+		for _, id := range s.Strands {
+			if n, ok := frames[id]; ok {
+				end = min(end, n)
+			}
+		}
+		out[s.ID] = [2]int64{s.In, max(0, end-s.In-s.Length)}
+	}
+	return out, nil
+}

@@ -1,0 +1,285 @@
+import { mkdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import type { Page } from "@playwright/test";
+import { accessible, expect, go, test } from "./app";
+import { newProduction, takeIn } from "./many";
+import { samples, wav } from "./sound";
+import { rate, until } from "./tape";
+
+const start = 10 * 3600 * rate;
+const seconds = 12;
+
+type Clip = {
+  id: string;
+  at: number;
+  in: number;
+  length: number;
+  away?: number;
+  tie?: string;
+  off?: { from: number }[];
+};
+type Doc = { tracks: { id: string; label: string; off: boolean; clips: Clip[] }[] };
+
+/** The reel as the server has it. */
+async function reelOf(page: Page, url: string, production: string): Promise<Doc> {
+  const answer = await page.request.get(`${url}/api/productions/${production}/reel`);
+  return ((await answer.json()) as { doc: Doc }).doc;
+}
+
+/** A production with one take of four strands in its reel. */
+async function laid(page: Page, app: { url: string; home: string }, name: string): Promise<string> {
+  const folder = name.toLowerCase();
+  mkdirSync(join(app.home, "lantern-ferry", folder), { recursive: true });
+  const channels = Array.from({ length: 4 }, (_, c) => samples(c, seconds * rate));
+  writeFileSync(join(app.home, "lantern-ferry", folder, "E-1.wav"), wav(channels, rate, start));
+  const production = await newProduction(page, app.url, name);
+  await takeIn(page, app.url, production, [`${folder}/E-1.wav`]);
+  await page.goto(`${app.url}/${production}/takes`);
+  await page.getByRole("gridcell", { name: /^Label of strand 1/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(page.getByText(/taken into the reel, 4 strands/)).toBeVisible();
+  await go(page, "Reel");
+  await expect(page.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
+  return production;
+}
+
+test("a take is edited by keys alone: what is tied stays together, and all of it is undone", async ({ page, app }) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Keys");
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  const row = (n: number) => tracks.getByRole("row").nth(n);
+  const pointer = page.getByLabel(/^Pointer: timecode/);
+  const clips = async () => (await reelOf(page, app.url, production)).tracks.map((t) => t.clips);
+  const goTo = async (text: string) => {
+    await page.keyboard.press("g");
+    await page.keyboard.type(text);
+    await page.keyboard.press("Enter");
+  };
+
+  await goTo("10:00:04:00");
+  await expect(pointer).toHaveValue("10:00:04:00");
+  await page.keyboard.press("Enter");
+  await expect(row(0).getByText(/E-1 from 10:00:00:00 to 10:00:12:00, chosen/)).toBeAttached();
+  await page.keyboard.press("c");
+  for (let n = 0; n < 4; n++) await expect(row(n).getByRole("listitem")).toHaveCount(2);
+
+  // Trim both parts a second away from each other: typed, and by a key.
+  await goTo("-1:00");
+  await expect(pointer).toHaveValue("10:00:03:00");
+  await page.keyboard.press("t");
+  await expect(row(3).getByText(/E-1 from 10:00:00:00 to 10:00:03:00/)).toBeAttached();
+  await page.keyboard.press("n");
+  await expect(pointer).toHaveValue("10:00:04:00");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("h");
+  await expect(row(1).getByText(/E-1 from 10:00:04:01 to 10:00:12:00/)).toBeAttached();
+  await page.keyboard.press(".");
+  await expect(row(2).getByText(/E-1 from 10:00:04:02 to 10:00:12:01/)).toBeAttached();
+
+  // One alone: it says by how much, and comes home.
+  await page.keyboard.press("k");
+  await page.keyboard.press(">");
+  await expect(row(0).getByText(/\+0.03 f, \+1.00 ms from home/)).toBeAttached();
+  await page.keyboard.press("k");
+  await page.keyboard.press("b");
+  await expect(row(0).getByText(/from home/)).toHaveCount(0);
+
+  // A span: off on one strand alone, and quieter.
+  await goTo("10:00:06:00");
+  await page.keyboard.press("s");
+  await goTo("10:00:07:00");
+  await page.keyboard.press("e");
+  await page.keyboard.press("o");
+  await expect(row(0).getByText(/1 range off/)).toBeAttached();
+  await expect(row(1).getByText(/range off/)).toHaveCount(0);
+  await page.keyboard.press("a");
+  await expect(row(0).getByText(/range off/)).toHaveCount(0);
+  await page.keyboard.press("q");
+  await expect(row(0).getByText(/4 points/)).toBeAttached();
+  // Taken out with its time, on what is tied, too.
+  await page.keyboard.press("Escape");
+  await goTo("10:00:06:00");
+  await page.keyboard.press("s");
+  await goTo("10:00:07:00");
+  await page.keyboard.press("e");
+  await page.keyboard.press("Shift+Delete");
+  for (let n = 0; n < 4; n++) await expect(row(n).getByText(/to 10:00:11:01/)).toBeAttached();
+  await page.keyboard.press("x"); // nothing is chosen but what lies at the pointer: it lies behind the place that closed
+  await accessible(page);
+
+  // Copied behind the end; then everything is taken back.
+  await goTo("10:00:01:00");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("ControlOrMeta+c");
+  await goTo("10:00:20:00");
+  await page.keyboard.press("ControlOrMeta+v");
+  await expect(row(0).getByText(/E-1 from 10:00:20:00 to 10:00:23:00/)).toBeAttached();
+  const undo = page.getByText(/^Undone:|nothing to undo/).last();
+  for (let i = 0; i < 30; i++) {
+    await page.keyboard.press("ControlOrMeta+z");
+    if (!(await undo.textContent({ timeout: 5000 }))) break;
+    const now = await clips();
+    if (now.every((c) => c.length === 1 && c[0]?.at === start && c[0].length === seconds * rate && !c[0].away)) break;
+  }
+  for (const c of await clips()) expect(c).toMatchObject([{ at: start, in: 0, length: seconds * rate }]);
+  await expect(row(0).getByRole("listitem")).toHaveCount(1);
+});
+
+test("a take is edited by pointer alone, and heard while it is", async ({ page, app }) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Pointer");
+  const lanes = page.getByTestId("lanes");
+  const box = (await lanes.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  const px = (box.width - 16) / (seconds * rate);
+  const x = (s: number) => box.x + s * rate * px;
+  const y = (n: number) => box.y + 48 * n + 36;
+  const drag = async (fromX: number, fromY: number, toX: number, toY: number) => {
+    await page.mouse.move(fromX, fromY);
+    await page.mouse.down();
+    await page.mouse.move((fromX + toX) / 2, (fromY + toY) / 2, { steps: 3 });
+    await page.mouse.move(toX, toY, { steps: 3 });
+    await page.mouse.up();
+  };
+  const doc = () => reelOf(page, app.url, production);
+  const settled = (want: (d: Doc) => unknown, value: unknown) =>
+    expect.poll(async () => want(await doc())).toEqual(value);
+  const near = (a: number, b: number) => Math.abs(a - b) < 3 / px;
+
+  // The tail of all, then of one alone with Alt.
+  await drag(x(12) - 2, y(0), x(10), y(0));
+  await settled((d) => d.tracks.every((t) => near((t.clips[0]?.length ?? 0) / 1, 10 * rate)), true);
+  await page.keyboard.down("Alt");
+  await drag(x(10) - 2, y(1), x(9), y(1));
+  await page.keyboard.up("Alt");
+  await settled((d) => d.tracks.map((t) => near(t.clips[0]?.length ?? 0, 9 * rate)), [false, true, false, false]);
+  await settled((d) => d.tracks.every((t) => !t.clips[0]?.away), true);
+
+  // Moved: all together, then one alone, which then says so.
+  await page.keyboard.press("Escape");
+  await drag(x(5), y(2), x(6), y(2));
+  await settled((d) => new Set(d.tracks.map((t) => t.clips[0]?.at)).size, 1);
+  await settled((d) => near(d.tracks[0]?.clips[0]?.at ?? 0, start + rate), true);
+  const moved = (await doc()).tracks[0]?.clips[0]?.at ?? 0;
+  const shift = ((moved - start) / rate) * rate * px;
+  await page.keyboard.down("Alt");
+  await drag(x(5) - shift + shift, y(3), x(6), y(3));
+  await page.keyboard.up("Alt");
+  await settled((d) => d.tracks.filter((t) => (t.clips[0]?.away ?? 0) > 0).length, 1);
+  const bar = page.getByRole("region", { name: "What is chosen" });
+  await expect(bar.getByText(/ms from home/)).toBeVisible();
+  await bar.getByRole("button", { name: "Bring home" }).click();
+  await settled((d) => d.tracks.every((t) => !t.clips[0]?.away), true);
+
+  // Values are typed.
+  const from = bar.getByLabel(/^Where the clip begins/);
+  await from.click();
+  await from.fill("-10f");
+  await from.press("Enter");
+  await settled((d) => d.tracks.every((t) => t.clips[0]?.at === moved - 10 * 1920), true);
+  await bar.getByLabel("Length of the fade in in milliseconds").fill("250");
+  await bar.getByLabel("Length of the fade in in milliseconds").press("Enter");
+  await settled(
+    (d) => d.tracks.map((t) => (t.clips[0] as { fade_in?: { length: number } }).fade_in?.length),
+    [12000, 12000, 12000, 12000],
+  );
+
+  // A span over two tracks, off there; while it sounds, edits are heard without a gap.
+  await page.getByTestId("ruler").click({ position: { x: 2 * rate * px, y: 10 } });
+  await page.keyboard.press("d");
+  await page.keyboard.press(" ");
+  const monitor = page.getByRole("region", { name: "Monitor" });
+  await expect(page.getByTestId("hearing")).toHaveText(/Reel 1 as it is routed/);
+  await expect(monitor).toHaveAttribute("data-delay", /\d/);
+  await until(page, start / rate + 2.5);
+  await page.keyboard.down("Shift");
+  await drag(x(6), y(0), x(8), y(1));
+  await page.keyboard.up("Shift");
+  await page.keyboard.press("o");
+  await settled((d) => d.tracks.map((t) => t.clips[0]?.off?.length ?? 0).sort(), [0, 0, 1, 1]);
+  await page
+    .getByRole("button", { name: /^Hear track .* alone/ })
+    .first()
+    .click();
+  await expect(page.getByTestId("hearing")).toHaveText(/ alone/);
+  await until(page, start / rate + 4);
+  await expect(monitor).toHaveAttribute("data-gaps", "0");
+  await page.getByRole("button", { name: "Stop listening" }).click();
+  await expect(page.getByTestId("hearing")).toHaveText(/^Silent/);
+  await page.getByRole("button", { name: "Hear all tracks again" }).click();
+  await accessible(page);
+});
+
+test("two people in one reel: what does not touch is both kept, the same is refused and shown", async ({
+  page,
+  app,
+  browser,
+}) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Two");
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(`${app.url}/${production}/reel`);
+  await expect(other.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
+  const rows = (p: Page) => p.getByRole("grid", { name: "Tracks" }).getByRole("row");
+  const names = (p: Page) => rows(p).evaluateAll((all) => all.map((r) => r.getAttribute("aria-label")));
+
+  // Both at once, each on an old version: the answers are held back until both have been asked for.
+  let letGo = () => {};
+  const held = new Promise<void>((resolve) => {
+    letGo = resolve;
+  });
+  for (const p of [page, other])
+    await p.route("**/api/reels/*/edits", async (route) => {
+      await held;
+      await route.continue();
+    });
+  await rows(page).nth(0).click();
+  await page.keyboard.press("o");
+  await rows(other).nth(1).click();
+  await other.keyboard.press("o");
+  letGo();
+  for (const p of [page, other])
+    await expect
+      .poll(async () => (await names(p)).map((n) => n?.endsWith(", off")))
+      .toEqual([true, true, false, false]);
+  for (const p of [page, other]) await expect(p.getByText(/Somebody else/)).toHaveCount(0);
+
+  // The same clip: the one that comes later is told, and sees what it is now.
+  await other.unroute("**/api/reels/*/edits");
+  await page.unroute("**/api/reels/*/edits");
+  await other.route("**/api/productions/*/events", (route) => route.abort());
+  await other.route("**/api/reels/*/changes*", (route) => route.abort());
+  await other.reload();
+  await expect(other.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
+  for (const p of [page, other]) {
+    await rows(p).nth(2).click();
+    await p.keyboard.press("Home");
+    await p.keyboard.press("Enter");
+  }
+  await page.keyboard.press(".");
+  await expect(
+    rows(page)
+      .nth(3)
+      .getByText(/E-1 from 10:00:00:01/),
+  ).toBeAttached();
+  await other.keyboard.press(",");
+  await expect(other.getByText(/Somebody else has changed the same/)).toBeVisible();
+  await expect(
+    rows(other)
+      .nth(3)
+      .getByText(/E-1 from 10:00:00:01/),
+  ).toBeAttached();
+
+  // Each undoes their own.
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(
+    rows(page)
+      .nth(3)
+      .getByText(/E-1 from 10:00:00:00/),
+  ).toBeAttached();
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect
+    .poll(async () => (await names(page)).map((n) => n?.endsWith(", off")))
+    .toEqual([false, true, false, false]);
+  await other.close();
+});

@@ -1,0 +1,73 @@
+package app
+
+import (
+	"context"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/mix"
+	"zestyloom/core/monitor"
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+)
+
+// ReelSignal says what of a reel is to be heard: a track, before its sends, a bus, or, with neither, its outputs as they
+// are routed. Tracks that are muted, or others than those that are heard solo, are silent for the listening alone.
+type ReelSignal struct {
+	Track, Bus string
+	Solo, Mute []string
+}
+
+// ListenToReel plays something of a reel as it is now, on the reel's clock: samples since midnight of its day.
+func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o Listening) (*Heard, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	o.Rate = p.SampleRate
+	doc := heardAlone(r.Doc, what)
+	program, err := mix.Compile(doc, p.SampleRate, a.sources(ctx))
+	if err != nil {
+		return nil, err
+	}
+	signal, fold := mix.All(), monitor.FoldOutputs(doc.Weave)
+	for _, of := range []string{what.Track, what.Bus} {
+		if of == "" {
+			continue
+		}
+		signal = mix.Of(of)
+		layout, err := program.Layout(signal)
+		if err != nil {
+			return nil, err
+		}
+		fold = monitor.FoldLayout(layout)
+	}
+	voices, err := monitor.Signal(program, signal)
+	if err != nil {
+		return nil, err
+	}
+	if len(voices) == 0 {
+		return nil, snag.Refuse("nothing_to_hear", "the master has no outputs: give it some in Weave")
+	}
+	return heard(ctx, voices, o, fold)
+}
+
+// heardAlone is a reel with what is not to be heard turned off, and what is to be heard by itself on.
+func heardAlone(doc reel.Reel, what ReelSignal) reel.Reel {
+	doc.Tracks = slices.Clone(doc.Tracks)
+	for i := range doc.Tracks {
+		t := &doc.Tracks[i]
+		switch {
+		case t.ID == what.Track:
+			t.Off = false
+		case slices.Contains(what.Mute, t.ID), len(what.Solo) > 0 && !slices.Contains(what.Solo, t.ID):
+			t.Off = true
+		}
+	}
+	return doc
+}

@@ -1,0 +1,124 @@
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { patched } from "../editor/changes";
+import { note } from "../ui/notes";
+import { api, type EditAction, must, ProblemError, type Reel, type ReelEdited, type Take } from "./client";
+import { failed, inTurn, keys } from "./queries";
+
+/** The production's reel. Once it is here, only what has changed is asked for. */
+export function useReel(production: string) {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: keys.reel(production),
+    queryFn: () => fetchReel(client, production),
+    structuralSharing: false,
+  });
+}
+
+async function fetchReel(client: QueryClient, production: string): Promise<Reel> {
+  const here = client.getQueryData<Reel>(keys.reel(production));
+  if (!here) return must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
+  const e = await must(
+    api.GET("/api/reels/{reel}/changes", { params: { path: { reel: here.id }, query: { since: here.version } } }),
+  );
+  // An edit of one's own may have been answered meanwhile.
+  const now = client.getQueryData<Reel>(keys.reel(production)) ?? here;
+  return merged(now, e) ?? fetchReel(client, production);
+}
+
+/** A reel with changes, or as it is where it has them; null where they were made to another version. */
+function merged(now: Reel, e: ReelEdited): Reel | null {
+  if (e.version === now.version && !e.whole)
+    return { ...now, worked_out: { ...now.worked_out, loose: e.worked_out.loose } };
+  if (e.version <= now.version && now.version !== e.since) return now;
+  if (e.whole || e.since === now.version) return patched(now, e);
+  return null;
+}
+
+/** What is done to a reel, in words and in actions. */
+export type ReelEdit = { what: string; actions: EditAction[] };
+
+async function take(client: QueryClient, production: string, e: ReelEdited): Promise<Reel> {
+  const now = client.getQueryData<Reel>(keys.reel(production));
+  const next = (now && merged(now, e)) ?? (await fetchReel(client, production));
+  client.setQueryData(keys.reel(production), next);
+  return next;
+}
+
+/**
+ * Changes the reel. An edit is given as a function of the reel as it is when its turn comes (null for nothing to do), so
+ * that quick keys add up. One that is stale because of somebody else is refused by the server, and the reel as it is
+ * now is shown.
+ */
+export function useEditReel(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: async (edit: (reel: Reel) => ReelEdit | null) => {
+      const reel = client.getQueryData<Reel>(keys.reel(production));
+      if (!reel) throw new Error("The reel is not loaded yet.");
+      const v = edit(reel);
+      if (!v) return reel;
+      const answer = await api.POST("/api/reels/{reel}/edits", {
+        params: { path: { reel: reel.id } },
+        body: { version: reel.version, what: v.what.slice(0, 200), actions: v.actions },
+      });
+      if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
+        client.setQueryData(keys.reel(production), answer.error.current);
+        throw new ProblemError(
+          "stale",
+          "Somebody else has changed the same in the reel meanwhile. It is shown as it is now; please do it again.",
+        );
+      }
+      return take(client, production, await must(Promise.resolve(answer)));
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
+  });
+}
+
+/** Makes the master wider or narrower by some outputs. */
+export function useGrow(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: async (by: number) => {
+      const reel = client.getQueryData<Reel>(keys.reel(production));
+      if (!reel) throw new Error("The reel is not loaded yet.");
+      const e = await must(
+        api.POST("/api/reels/{reel}/width", {
+          params: { path: { reel: reel.id } },
+          body: { version: reel.version, outputs: reel.doc.weave.outputs.length + by },
+        }),
+      );
+      return take(client, production, e);
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
+  });
+}
+
+/** Takes takes into the reel. */
+export function useLayTakes(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: async (takes: Take[]) => {
+      const reel = client.getQueryData<Reel>(keys.reel(production)) ?? (await fetchReel(client, production));
+      client.setQueryData(keys.reel(production), reel);
+      const e = await must(
+        api.POST("/api/reels/{reel}/takes", {
+          params: { path: { reel: reel.id } },
+          body: { takes: takes.map((t) => t.id) },
+        }),
+      );
+      return take(client, production, e);
+    },
+    onSuccess: (_, takes) => {
+      note(
+        `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
+      );
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}

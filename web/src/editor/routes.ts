@@ -1,0 +1,67 @@
+import type { Bus, EditAction, Patch, Reel, Send, Track } from "../api/client";
+import type { ReelEdit } from "../api/reel";
+
+/** How a track is put between the sides of its stem. */
+export type Position = "both" | "both_minus" | "left" | "right" | "";
+
+/** The positions that a track of a layout can be put at: one channel has sides, what is wider enters as it is. */
+export const positionsOf = (track: Track): Position[] =>
+  track.layout === "mono" ? ["both", "both_minus", "left", "right"] : [""];
+
+/** The stems of a reel, in the weave's order. */
+export const stemsOf = (reel: Reel): Bus[] => reel.doc.weave.buses.filter((b) => b.role === "stem");
+
+/** The way from a track into its stem, if it has one. */
+export const routeOf = (reel: Reel, track: string): Send | undefined => reel.doc.weave.sends[track]?.[0];
+
+/** The stem that a track is sent to, by itself or as a part. */
+export function stemOf(reel: Reel, track: string): Bus | undefined {
+  const bus = reel.doc.weave.buses.find((b) => b.id === routeOf(reel, track)?.to);
+  return bus?.role === "part" ? reel.doc.weave.buses.find((b) => b.id === bus.of) : bus;
+}
+
+/** The names of a bus's channels. */
+export const channelsOf = (reel: Reel, bus: Bus): string[] => reel.worked_out.layouts[bus.layout] ?? [];
+
+/** Replaces the first way out of a track; the others stay. */
+function put(reel: Reel, track: string, first: Send | null): EditAction {
+  const rest = (reel.doc.weave.sends[track] ?? []).slice(1);
+  return { set_sends: { from: track, sends: first ? [first, ...rest.filter((s) => s.to !== first.to)] : [] } };
+}
+
+/** Sends a track to a stem, at its gain and position if it has been sent before. */
+export function routeTo(track: Track, stem: Bus, position?: Position) {
+  return (reel: Reel): ReelEdit => {
+    const old = routeOf(reel, track.id);
+    const plain: Patch = { preset: track.layout === "mono" ? "both" : "" };
+    const patch = position !== undefined ? { preset: position } : (old?.patch ?? plain);
+    return {
+      what: `send ${track.label} to ${stem.name}`,
+      actions: [put(reel, track.id, { ...(old ?? { gain_db: 0 }), to: stem.id, patch })],
+    };
+  };
+}
+
+/** Changes a part of how a track is sent, if it is. */
+export function reroute(track: Track, what: string, part: (old: Send) => Partial<Send>) {
+  return (reel: Reel): ReelEdit | null => {
+    const old = routeOf(reel, track.id);
+    return old ? { what, actions: [put(reel, track.id, { ...old, ...part(old) })] } : null;
+  };
+}
+
+/** Sends a track to no stem. */
+export const unroute = (track: Track) => (): ReelEdit => ({
+  what: `send ${track.label} to no stem`,
+  actions: [{ set_sends: { from: track.id, sends: [] } }],
+});
+
+/** Turns a track off or on: what it is not when the edit's turn comes. */
+export function toggle({ id }: Track) {
+  return (reel: Reel): ReelEdit | null => {
+    const t = reel.doc.tracks.find((o) => o.id === id);
+    return t
+      ? { what: `turn ${t.label} ${t.off ? "on" : "off"}`, actions: [{ set_track: { id, off: !t.off } }] }
+      : null;
+  };
+}

@@ -1,0 +1,88 @@
+import { create } from "zustand";
+import type { Laid } from "../api/client";
+import type { Ghost } from "./ghost";
+
+/** A stretch of the reel's time, over the tracks that are chosen. */
+export type Span = { from: number; to: number };
+
+type Editor = {
+  /** The reel that all of this is about. */
+  reel: string;
+  /** First sample in view, and CSS pixels a sample: 0 shows all of the extent. */
+  from: number;
+  px: number;
+  /** What the whole reel is taken to be: it grows with the reel, and shrinks only when the whole is asked for again. */
+  extent: Span;
+  /** Pixels of tracks above what is in view. */
+  top: number;
+  /** Where one edits and hears from, in samples since midnight. */
+  pointer: number;
+  span: Span | null;
+  /** Clips that are chosen. */
+  clips: ReadonlySet<string>;
+  /** Tracks that are chosen; the first is the one that keys act on. */
+  tracks: readonly string[];
+  /** Edits act on the named clips without their kin. */
+  alone: boolean;
+  snap: boolean;
+  /** Waveforms follow gains and envelopes. */
+  follow: boolean;
+  /** What a drag would do. */
+  ghost: Ghost | null;
+  clipboard: readonly Laid[];
+  /** Tracks that alone are heard, and those that are not: for listening only. */
+  solo: ReadonlySet<string>;
+  mute: ReadonlySet<string>;
+};
+
+const fresh: Editor = {
+  reel: "",
+  from: 0,
+  px: 0,
+  extent: { from: 0, to: 1 },
+  top: 0,
+  pointer: 0,
+  span: null,
+  clips: new Set(),
+  tracks: [],
+  alone: false,
+  snap: true,
+  follow: true,
+  ghost: null,
+  clipboard: [],
+  solo: new Set(),
+  mute: new Set(),
+};
+
+/** What a person looks at and has chosen in the reel that is shown: none of it is stored. */
+export const useEditor = create<Editor>(() => fresh);
+
+/** Begins with a reel: what was copied before stays at hand. */
+export function beginEditing(reel: string, { start, end }: { start: number; end: number }) {
+  const { reel: before, clipboard, snap, follow } = useEditor.getState();
+  if (before === reel) return;
+  const extent = { from: start, to: end };
+  useEditor.setState({ ...fresh, reel, extent, from: start, pointer: start, clipboard, snap, follow });
+}
+
+/** Shows the whole reel. */
+export function showWhole({ start, end }: { start: number; end: number }) {
+  useEditor.setState({ px: 0, top: 0, extent: { from: start, to: end } });
+}
+
+/** Makes room in the whole view for what has come to lie beyond it. */
+export function growExtent({ start, end }: { start: number; end: number }) {
+  useEditor.setState(({ extent: e }) =>
+    start < e.from || end > e.to ? { extent: { from: Math.min(start, e.from), to: Math.max(end, e.to) } } : {},
+  );
+}
+
+/** Chooses clips, and the tracks that they lie on. */
+export function choose(clips: Iterable<string>, tracks?: readonly string[]) {
+  useEditor.setState((s) => ({ clips: new Set(clips), tracks: tracks ?? s.tracks }));
+}
+
+/** Moves the pointer. */
+export function point(to: number) {
+  useEditor.setState({ pointer: Math.max(0, Math.round(to)) });
+}

@@ -1,0 +1,50 @@
+import type { Clip, Laid, Reel, Track } from "../api/client";
+import type { Row } from "../timeline/geometry";
+import { useEditor } from "./store";
+
+/** The tracks that are chosen, in the order they are shown; the first track where none is. */
+export function chosenTracks(rows: Row[]): Track[] {
+  const { tracks } = useEditor.getState();
+  const some = rows.filter((r) => tracks.includes(r.track.id)).map((r) => r.track);
+  const first = rows[0]?.track;
+  return some.length > 0 || !first ? some : [first];
+}
+
+/** The clip of a track that lies at a place. */
+export const clipAt = (t: Track, at: number): Clip | undefined =>
+  t.clips.findLast((c) => c.at <= at && at < c.at + c.length);
+
+/** The clips that an action is about: those that are chosen, or those at the pointer on the chosen tracks. */
+export function targets(rows: Row[]): Laid[] {
+  const s = useEditor.getState();
+  const chosen = rows.flatMap((r) =>
+    r.track.clips.filter((c) => s.clips.has(c.id)).map((clip) => ({ track: r.track.id, clip })),
+  );
+  if (chosen.length > 0) return chosen;
+  return chosenTracks(rows).flatMap((t) => {
+    const clip = clipAt(t, s.pointer);
+    return clip ? [{ track: t.id, clip }] : [];
+  });
+}
+
+/** The next edge of clips on some tracks from a place on, or the one before. */
+export function edgeFrom(tracks: Track[], at: number, later: boolean): number | null {
+  let best: number | null = null;
+  for (const t of tracks)
+    for (const c of t.clips)
+      for (const e of [c.at, c.at + c.length])
+        if (later ? e > at && (best === null || e < best) : e < at && (best === null || e > best)) best = e;
+  return best;
+}
+
+/** What is heard while tracks are soloed or muted, in words. */
+export function listeningInWords(reel: Reel): string {
+  const { solo, mute } = useEditor.getState();
+  const names = (ids: ReadonlySet<string>) =>
+    reel.doc.tracks
+      .filter((t) => ids.has(t.id))
+      .map((t) => t.label)
+      .join(", ");
+  if (solo.size > 0) return `, ${names(solo)} alone`;
+  return mute.size > 0 ? `, without ${names(mute)}` : "";
+}

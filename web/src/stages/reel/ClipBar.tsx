@@ -1,0 +1,276 @@
+import { useState } from "react";
+import type { Clip, EditAction, Fade, Patch, Production, Reel } from "../../api/client";
+import { parsePosition } from "../../editor/position";
+import { useEditor } from "../../editor/store";
+import { duration, gain, plural } from "../../format";
+import type { Row } from "../../timeline/geometry";
+import { timecodeIn } from "../../timeline/place";
+import { Button, Choice } from "../../ui/controls";
+
+type Act = (what: string, ...actions: EditAction[]) => void;
+type Props = { production: Production; reel: Reel; rows: Row[]; away: (c: Clip) => string; act: Act };
+
+/** What is chosen, in one line: everything about a clip can be typed here. */
+export function ClipBar({ production: p, reel, rows, away, act }: Props) {
+  const chosen = useEditor((s) => s.clips);
+  const span = useEditor((s) => s.span);
+  const alone = useEditor((s) => s.alone);
+  const found = rows.flatMap((r) => r.track.clips.filter((c) => chosen.has(c.id)).map((c) => ({ row: r, c })));
+  const one = found[0];
+  const others = found.length - 1;
+  return (
+    <section
+      aria-label="What is chosen"
+      className="flex h-10 shrink-0 items-center gap-3 overflow-hidden whitespace-nowrap border-line border-t bg-panel px-3 text-small"
+    >
+      {!one && !span && (
+        <span className="text-quiet">
+          Nothing is chosen. Click a clip, drag over the tracks for a span, or press ? for the keys.
+        </span>
+      )}
+      {span && !one && (
+        <span className="figures">
+          <span className="text-quiet">Span</span> {timecodeIn(p, span.from)} to {timecodeIn(p, span.to)},{" "}
+          {duration(span.to - span.from, p.sample_rate)} s
+        </span>
+      )}
+      {one && (
+        <ClipFields
+          key={one.c.id}
+          production={p}
+          reel={reel}
+          row={one.row}
+          clip={one.c}
+          ids={found.map((f) => f.c.id)}
+          others={others}
+          alone={alone}
+          away={away(one.c)}
+          act={act}
+        />
+      )}
+    </section>
+  );
+}
+
+type FieldsProps = {
+  production: Production;
+  reel: Reel;
+  row: Row;
+  clip: Clip;
+  ids: string[];
+  others: number;
+  alone: boolean;
+  away: string;
+  act: Act;
+};
+
+function ClipFields({ production: p, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
+  const place = (text: string) => parsePosition(text, c.at, p.sample_rate, p.rate);
+  const ms = (samples: number | undefined) => (((samples ?? 0) / p.sample_rate) * 1000).toFixed(1);
+  const milliseconds = (text: string) => {
+    const v = Number(text.replace(",", ".").replace(/\s*ms$/, ""));
+    return text.trim() !== "" && v >= 0 ? Math.round((v * p.sample_rate) / 1000) : null;
+  };
+  const decibels = (text: string) => {
+    const v = Number(
+      text
+        .replace("−", "-")
+        .replace(",", ".")
+        .replace(/\s*dB$/, ""),
+    );
+    return text.trim() !== "" && Number.isFinite(v) ? Math.max(-96, Math.min(24, v)) : null;
+  };
+  const fade = (end: "in" | "out", f: Fade) => act(`fade ${c.name} ${end}`, { fade: { clips: ids, [end]: f, alone } });
+  return (
+    <>
+      <span className="ticket max-w-40 shrink-0 truncate bg-raised px-2 py-0.5 text-ink" title={c.name}>
+        {c.name}
+      </span>
+      <span className="min-w-0 max-w-32 truncate text-quiet" title={row.track.label}>
+        {others > 0 ? `and ${plural(others, "more", "more")}` : row.track.label}
+      </span>
+      <Field
+        label="From"
+        says="Where the clip begins: timecode, or an offset such as +1:00, -12f, +480s"
+        value={timecodeIn(p, c.at)}
+        wide="w-24"
+        parse={place}
+        save={(at) => at !== c.at && act(`move ${c.name}`, { move: { clips: ids, by: at - c.at, alone } })}
+      />
+      <span className="figures text-quiet">{duration(c.length, p.sample_rate)} s</span>
+      <Field
+        label="Gain"
+        says="Gain of the clip in dB"
+        value={gain(c.gain_db ?? 0)}
+        wide="w-16"
+        parse={decibels}
+        save={(db) => act(`set ${c.name} to ${gain(db)}`, { set: { clips: ids, gain_db: db } })}
+      />
+      {(["in", "out"] as const).map((end) => {
+        const f = (end === "in" ? c.fade_in : c.fade_out) ?? {};
+        return (
+          <span key={end} className="flex items-center gap-1">
+            <Field
+              label={end === "in" ? "Fade in" : "out"}
+              says={`Length of the fade ${end} in milliseconds`}
+              value={`${ms(f.length)} ms`}
+              wide="w-20"
+              parse={milliseconds}
+              save={(length) => fade(end, { ...f, length })}
+            />
+            {!!f.length && (
+              <Choice
+                aria-label={`Shape of the fade ${end}`}
+                style={{ height: 24 }}
+                className="w-20"
+                value={f.shape ?? ""}
+                onChange={(e) => fade(end, { ...f, shape: e.target.value as Fade["shape"] })}
+              >
+                <option value="">gain</option>
+                <option value="equal_power">power</option>
+                <option value="raised_cosine">S-shaped</option>
+              </Choice>
+            )}
+          </span>
+        );
+      })}
+      <Plays clip={c} row={row} ids={ids} act={act} />
+      <Button
+        aria-pressed={!!c.invert}
+        title="Polarity of the clip"
+        onClick={() =>
+          act(`${c.invert ? "do not invert" : "invert"} ${c.name}`, { set: { clips: ids, invert: !c.invert } })
+        }
+      >
+        {c.invert ? "Inverted" : "Polarity"}
+      </Button>
+      {away && (
+        <>
+          <span className="figures ticket bg-caution px-2 py-0.5 text-on-focus">{away} from home</span>
+          {!!c.away && (
+            <>
+              <Button onClick={() => act(`bring ${c.name} home`, { home: { clips: ids } })}>Bring home</Button>
+              <Button
+                title="It is meant to lie where it does"
+                onClick={() => act(`${c.name} is meant to lie there`, { home: { clips: ids, meant: true } })}
+              >
+                Meant
+              </Button>
+            </>
+          )}
+        </>
+      )}
+    </>
+  );
+}
+
+/** Which channels a clip of two plays, and how. */
+function Plays({ clip: c, row, ids, act }: { clip: Clip; row: Row; ids: string[]; act: Act }) {
+  if (c.strands.length !== 2 || row.channels.length !== 2) return null;
+  const half = 0.5;
+  const ways: Record<string, { name: string; patch: Patch }> = {
+    plain: { name: "as recorded", patch: {} },
+    exchanged: { name: "sides exchanged", patch: { preset: "exchanged" } },
+    mid_side: { name: "mid and side decoded", patch: { preset: "mid_side" } },
+    sum: {
+      name: "summed to one, −6 dB each",
+      patch: {
+        preset: "matrix",
+        matrix: [
+          [half, half],
+          [half, half],
+        ],
+      },
+    },
+    left: {
+      name: "left on both",
+      patch: {
+        preset: "matrix",
+        matrix: [
+          [1, 0],
+          [1, 0],
+        ],
+      },
+    },
+    right: {
+      name: "right on both",
+      patch: {
+        preset: "matrix",
+        matrix: [
+          [0, 1],
+          [0, 1],
+        ],
+      },
+    },
+  };
+  const now =
+    Object.entries(ways).find(
+      ([, w]) =>
+        (w.patch.preset ?? "") === (c.patch?.preset ?? "") &&
+        JSON.stringify(w.patch.matrix ?? null) === JSON.stringify(c.patch?.matrix ?? null),
+    )?.[0] ?? "matrix";
+  return (
+    <Choice
+      aria-label="Which channels the clip plays"
+      style={{ height: 24 }}
+      className="w-40"
+      value={now}
+      onChange={(e) => {
+        const w = ways[e.target.value];
+        if (w) act(`play ${c.name} ${w.name}`, { set: { clips: ids, patch: w.patch } });
+      }}
+    >
+      {Object.entries(ways).map(([k, w]) => (
+        <option key={k} value={k}>
+          {w.name}
+        </option>
+      ))}
+      {now === "matrix" && <option value="matrix">levels of its own</option>}
+    </Choice>
+  );
+}
+
+type FieldProps = {
+  label: string;
+  says: string;
+  value: string;
+  wide: string;
+  parse: (text: string) => number | null;
+  save: (v: number) => void;
+};
+
+/** A value that is typed: Enter keeps it, Escape does not, and what can't be is marked. */
+function Field({ label, says, value, wide, parse, save }: FieldProps) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const bad = draft !== null && parse(draft) === null;
+  return (
+    <label className="flex items-center gap-1 text-quiet">
+      {label}
+      <input
+        aria-label={says}
+        title={says}
+        aria-invalid={bad}
+        value={draft ?? value}
+        onFocus={(e) => {
+          setDraft(value);
+          e.target.select();
+        }}
+        onMouseUp={(e) => e.preventDefault()} // all of it stays chosen, to be typed over
+        onChange={(e) => setDraft(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Escape") {
+            setDraft(null);
+            e.currentTarget.blur();
+          }
+          if (e.key !== "Enter" || draft === null) return;
+          const v = parse(draft);
+          if (v === null) return;
+          if (draft !== value) save(v);
+          e.currentTarget.blur();
+        }}
+        onBlur={() => setDraft(null)}
+        className={`figures h-6 border bg-ground px-1 text-right text-ink ${wide} ${bad ? "border-bad" : "border-line"}`}
+      />
+    </label>
+  );
+}

@@ -1,0 +1,130 @@
+import { useEffect, useRef } from "react";
+import type { Reel } from "../../api/client";
+import { useEditor } from "../../editor/store";
+import { listeningInWords } from "../../editor/targets";
+import { goOn, type Hearing, hear, prepare, setLoop, stop, useMonitor } from "../../listening/engine";
+import type { Row } from "../../timeline/geometry";
+import { playhead } from "../../timeline/place";
+import { typing } from "../../ui/commands";
+
+/** The reel as it is routed, from a place on, with what is heard alone or not for the listening. */
+function routed(reel: Reel, from: number): Hearing {
+  const { solo, mute } = useEditor.getState();
+  return {
+    of: { reel: reel.id, solo: [...solo], mute: [...mute] },
+    labels: reel.doc.weave.outputs.map((o) => o.name),
+    from,
+    sampleRate: reel.sample_rate,
+    says: `${reel.name} as it is routed${listeningInWords(reel)}`,
+    start: 0,
+    way: { kind: "fold" },
+  };
+}
+
+/** A track before its sends, whether it is off or not. */
+function single(reel: Reel, row: Row, from: number): Hearing {
+  return {
+    of: { reel: reel.id, track: row.track.id },
+    labels: row.channels.length === 1 ? [row.track.label] : row.channels.map((c) => `${row.track.label} ${c}`),
+    from,
+    sampleRate: reel.sample_rate,
+    says: `track ${row.track.label} alone, before its routing`,
+    start: 0,
+    way: { kind: "fold" },
+  };
+}
+
+const hearing = (reel: Reel) => {
+  const h = useMonitor.getState().hearing;
+  return h && "reel" in h.of && h.of.reel === reel.id ? h : null;
+};
+
+/** Plays the reel from the pointer, or stops. */
+export function playOrStop(reel: Reel) {
+  if (useMonitor.getState().hearing) stop();
+  else void hear(routed(reel, useEditor.getState().pointer), true);
+}
+
+/** Hears the span over and over. */
+export function playSpan(reel: Reel) {
+  const { span } = useEditor.getState();
+  if (!span) return;
+  const h = hearing(reel);
+  if (h?.loop && h.loop.from === span.from && h.loop.to === span.to) setLoop(undefined);
+  else void hear({ ...routed(reel, span.from), loop: span }, true);
+}
+
+/** Plays a track alone from the pointer, or stops. */
+export function playTrack(reel: Reel, row: Row | undefined) {
+  if (useMonitor.getState().hearing) stop();
+  else if (row) void hear(single(reel, row, useEditor.getState().pointer), true);
+}
+
+/** What is heard goes on with the reel as it has become: edits, and what is heard alone. */
+export function useGoOn(reel: Reel) {
+  const solo = useEditor((s) => s.solo);
+  const mute = useEditor((s) => s.mute);
+  const before = useRef({ version: reel.version, solo, mute });
+  useEffect(() => {
+    const was = before.current;
+    before.current = { version: reel.version, solo, mute };
+    const h = hearing(reel);
+    if (!h || !("reel" in h.of)) return;
+    if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
+    if (h.of.track) goOn();
+    else goOn({ ...routed(reel, h.from), loop: h.loop });
+  }, [reel, solo, mute]);
+}
+
+const digit = (code: string) => {
+  const m = /^(?:Digit|Numpad)(\d)$/.exec(code);
+  return m ? (m[1] === "0" ? 10 : Number(m[1])) : 0;
+};
+
+/**
+ * Number keys hear one strand alone while they are held: the nth of those that are tied to what is chosen, or else the
+ * nth track. What was heard before goes on when the key is let go.
+ */
+export function useTrackKeys(reel: Reel, rows: Row[]) {
+  const latest = useRef({ reel, rows });
+  latest.current = { reel, rows };
+  const held = useRef<{ code: string; back: Hearing | null } | null>(null);
+  const rate = reel.sample_rate;
+  useEffect(() => {
+    const ready = () => prepare(rate);
+    const down = (e: KeyboardEvent) => {
+      const n = digit(e.code);
+      if (!n || e.repeat || e.ctrlKey || e.metaKey || e.altKey || typing(e.target) || held.current) return;
+      const { reel, rows } = latest.current;
+      const { clips } = useEditor.getState();
+      const ties = new Set(
+        rows.flatMap((r) => r.track.clips.filter((c) => clips.has(c.id) && c.tie).map((c) => c.tie)),
+      );
+      const kin = rows.filter((r) => r.track.clips.some((c) => c.tie && ties.has(c.tie)));
+      const row = (kin.length > 0 ? kin : rows)[n - 1];
+      if (!row) return;
+      e.preventDefault();
+      const back = hearing(reel);
+      held.current = { code: e.code, back };
+      void hear(single(reel, row, playhead(reel.id) ?? useEditor.getState().pointer), false, back !== null);
+    };
+    const up = (e: KeyboardEvent) => {
+      if (!held.current || e.code !== held.current.code) return;
+      const { back } = held.current;
+      held.current = null;
+      const at = playhead(latest.current.reel.id);
+      if (back) void hear({ ...back, from: at ?? back.from }, true, true);
+      else stop();
+    };
+    window.addEventListener("pointerdown", ready, { once: true });
+    window.addEventListener("keydown", ready, { once: true });
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    return () => {
+      window.removeEventListener("pointerdown", ready);
+      window.removeEventListener("keydown", ready);
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+    };
+  }, [rate]);
+}

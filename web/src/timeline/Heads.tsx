@@ -1,0 +1,204 @@
+import { Ear } from "lucide-react";
+import { memo, useEffect, useRef, useState } from "react";
+import type { Clip, EditAction, Production, Reel } from "../api/client";
+import { stemOf } from "../editor/routes";
+import { useEditor } from "../editor/store";
+import { plural } from "../format";
+import { kindOf, stemColour, stemWeave } from "../ui/stems";
+import { type Row, rowsIn } from "./geometry";
+import { headWidth, timecodeIn } from "./place";
+
+type Act = (what: string, action: EditAction) => void;
+type Props = { reel: Reel; rows: Row[]; production: Production; act: Act; away: (c: Clip) => string };
+
+/** The heads of the tracks in view, each with what is drawn beside it in words. */
+export function Heads({ reel, rows, production, act, away }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(600);
+  useEffect(() => {
+    const el = box.current;
+    if (!el) return;
+    const o = new ResizeObserver(() => setHeight(el.clientHeight));
+    o.observe(el);
+    return () => o.disconnect();
+  }, []);
+  const top = useEditor((s) => s.top);
+  const tracks = useEditor((s) => s.tracks);
+  const clips = useEditor((s) => s.clips);
+  const solo = useEditor((s) => s.solo);
+  const mute = useEditor((s) => s.mute);
+  let band: string | undefined;
+  return (
+    <div
+      ref={box}
+      role="grid"
+      aria-label="Tracks"
+      aria-rowcount={rows.length}
+      aria-multiselectable="true"
+      className="relative shrink-0 overflow-hidden border-line border-r bg-ground"
+      style={{ width: headWidth }}
+    >
+      {rowsIn(rows, top, height).map((r) => {
+        const stem = stemOf(reel, r.track.id);
+        const fresh = stem?.id !== band;
+        band = stem?.id;
+        return (
+          <Head
+            key={r.track.id}
+            row={r}
+            index={rows.indexOf(r)}
+            stem={stem?.name}
+            kind={kindOf(stem)}
+            newBand={fresh}
+            y={r.top - top}
+            on={tracks.includes(r.track.id)}
+            first={tracks[0] === r.track.id}
+            clips={clips}
+            solo={solo.has(r.track.id)}
+            mute={mute.has(r.track.id)}
+            production={production}
+            act={act}
+            away={away}
+          />
+        );
+      })}
+    </div>
+  );
+}
+
+type HeadProps = {
+  row: Row;
+  index: number;
+  stem: string | undefined;
+  kind: ReturnType<typeof kindOf>;
+  newBand: boolean;
+  y: number;
+  on: boolean;
+  first: boolean;
+  clips: ReadonlySet<string>;
+  solo: boolean;
+  mute: boolean;
+  production: Production;
+  act: Act;
+  away: (c: Clip) => string;
+};
+
+const mostSaid = 200; // clips of a track that are said one by one
+
+const Head = memo(function Head(p: HeadProps) {
+  const t = p.row.track;
+  const colour = stemColour(p.kind);
+  const listening = p.solo ? ", heard alone" : p.mute ? ", not heard now" : "";
+  return (
+    <div
+      role="row"
+      aria-rowindex={p.index + 1}
+      aria-selected={p.on}
+      aria-label={`Track ${t.label}, ${p.stem ?? "no stem"}${t.off ? ", off" : ""}${listening}`}
+      tabIndex={p.first ? 0 : -1}
+      onClick={(e) =>
+        useEditor.setState((s) => ({
+          tracks: e.shiftKey || e.ctrlKey || e.metaKey ? [...s.tracks.filter((id) => id !== t.id), t.id] : [t.id],
+        }))
+      }
+      onKeyDown={() => undefined}
+      className={`absolute left-0 w-full ${p.newBand ? "border-line border-t" : ""} ${p.on ? "bg-raised" : ""}`}
+      style={{ height: p.row.height, top: p.y }}
+    >
+      <div
+        role="rowheader"
+        tabIndex={-1}
+        className={`flex h-full items-center gap-1.5 pr-2 ${p.solo ? "outline outline-1 outline-focus -outline-offset-1" : ""}`}
+      >
+        <span aria-hidden="true" className={`h-full w-3 shrink-0 ${stemWeave(p.kind)}`} style={{ color: colour }} />
+        <span
+          className={`ticket min-w-0 flex-1 truncate bg-panel px-2 py-0.5 ${t.off ? "text-quiet" : ""}`}
+          title={t.label}
+        >
+          {t.label}
+        </span>
+        {p.row.channels.length > 1 && (
+          <span className="ticket figures shrink-0 bg-raised px-1.5 text-small" title={p.row.channels.join(" ")}>
+            {t.layout === "stereo" ? "2" : t.layout.replace("ambisonic", "ACN").replace(" SN3D", "")}
+          </span>
+        )}
+        <span
+          className={`w-[52px] shrink-0 truncate text-small ${p.stem ? "" : "text-caution"}`}
+          style={{ color: p.stem ? colour : undefined }}
+          title={p.stem}
+        >
+          {p.stem ?? "no stem"}
+        </span>
+        <button
+          type="button"
+          aria-pressed={p.solo}
+          aria-label={`Hear track ${t.label} alone`}
+          title="Hear this track alone: for listening only (R)"
+          onClick={(e) => {
+            e.stopPropagation();
+            hearAlone([t.id]);
+          }}
+          className={`flex h-6 w-6 shrink-0 items-center justify-center ${p.solo ? "text-focus" : "text-quiet hover:text-ink"}`}
+        >
+          <Ear size={13} aria-hidden="true" />
+        </button>
+        <button
+          type="button"
+          aria-pressed={!t.off}
+          aria-label={`Track ${t.label} is ${t.off ? "off" : "on"}`}
+          title={t.off ? "Off: not delivered. Turn it on (O)" : "Turn it off: it is then not delivered (O)"}
+          onClick={(e) => {
+            e.stopPropagation();
+            p.act(`turn ${t.label} ${t.off ? "on" : "off"}`, { set_track: { id: t.id, off: !t.off } });
+          }}
+          className={`h-6 w-8 shrink-0 text-small ${t.off ? "bg-panel text-quiet" : "bg-line text-ink"}`}
+        >
+          {t.off ? "off" : "on"}
+        </button>
+      </div>
+      <div
+        role="gridcell"
+        tabIndex={-1}
+        className="sr-only"
+        aria-label={`${plural(t.clips.length, "clip")} of ${t.label}`}
+      >
+        <ul>
+          {t.clips.slice(0, mostSaid).map((c) => (
+            <li key={c.id} data-chosen={p.clips.has(c.id) || undefined}>
+              {said(c, p)}
+            </li>
+          ))}
+        </ul>
+      </div>
+    </div>
+  );
+});
+
+/** A clip in words. */
+function said(c: Clip, p: HeadProps): string {
+  const tc = (at: number) => timecodeIn(p.production, at);
+  const parts = [`${c.name} from ${tc(c.at)} to ${tc(c.at + c.length)}`];
+  const away = p.away(c);
+  if (away) parts.push(`${away} from home`);
+  if (c.unplaced) parts.push("no start");
+  if (c.fade_in?.length) parts.push("fades in");
+  if (c.fade_out?.length) parts.push("fades out");
+  if (c.off?.length) parts.push(plural(c.off.length, "range off", "ranges off"));
+  if (c.gain?.length) parts.push(plural(c.gain.length, "point"));
+  if (c.gain_db) parts.push(`${c.gain_db} dB`);
+  if (p.clips.has(c.id)) parts.push("chosen");
+  return parts.join(", ");
+}
+
+/** Hears tracks alone, for listening only; those that are heard alone already, no longer. */
+export function hearAlone(tracks: readonly string[]) {
+  useEditor.setState((s) => {
+    const solo = new Set(s.solo);
+    const all = tracks.every((t) => solo.has(t));
+    for (const t of tracks) {
+      if (all) solo.delete(t);
+      else solo.add(t);
+    }
+    return { solo };
+  });
+}

@@ -1,0 +1,17 @@
+import type { Production } from "../api/client";
+import { timecodeAt } from "../format";
+import { position, useMonitor } from "../listening/engine";
+
+/** Pixels of the track heads. */
+export const headWidth = 280;
+
+/** Timecode of a place in the production. */
+export const timecodeIn = (p: Production, at: number) => timecodeAt(at, p.sample_rate, p.rate);
+
+/** Where the reel sounds now, in samples since midnight; null while it is not heard. */
+export function playhead(reel: string): number | null {
+  const h = useMonitor.getState().hearing;
+  if (!h || h.start === null) return null;
+  if (!("reel" in h.of) || h.of.reel !== reel) return null;
+  return h.start + position();
+}
