@@ -107,8 +107,16 @@ func (a Action) what() (op *reel.Op, p planner) {
 	return op, p
 }
 
-// Plan works out the operations that carry actions out, one after the other.
-func Plan(r reel.Reel, actions []Action, c Context) ([]reel.Op, error) {
+// Planned is what actions come to: the operations that carry them out, one after the other, what these make of the reel,
+// and what undoes them.
+type Planned struct {
+	Ops   []reel.Op
+	After reel.Reel
+	Undo  []reel.Op
+}
+
+// Plan works out what carries actions out.
+func Plan(r reel.Reel, actions []Action, c Context) (Planned, error) {
 	d := &draft{Reel: r, Context: c}
 	for _, a := range actions {
 		op, p := a.what()
@@ -122,29 +130,33 @@ func Plan(r reel.Reel, actions []Action, c Context) ([]reel.Op, error) {
 			err = snag.Refuse("bad_operation", "an action says one thing to do")
 		}
 		if err != nil {
-			return nil, err
+			return Planned{}, err
 		}
 	}
 	if len(d.ops) == 0 {
-		return nil, snag.Refuse("nothing_to_do", "nothing would change by that")
+		return Planned{}, snag.Refuse("nothing_to_do", "nothing would change by that")
 	}
-	return d.ops, nil
+	slices.Reverse(d.undo)
+	return Planned{d.ops, d.Reel, d.undo}, nil
 }
 
 // draft is a reel as it is after what has been planned so far.
 type draft struct {
 	reel.Reel
 	Context
-	ops []reel.Op
+	ops  []reel.Op
+	undo []reel.Op // the first to be undone last
 }
 
 func (d *draft) do(ops ...reel.Op) error {
-	now, _, err := reel.Apply(d.Reel, ops)
+	now, undo, err := reel.Apply(d.Reel, ops)
 	if err != nil {
 		return err
 	}
 	d.Reel = now
 	d.ops = append(d.ops, ops...)
+	slices.Reverse(undo)
+	d.undo = append(d.undo, undo...)
 	return nil
 }
 

@@ -54,14 +54,15 @@ func scene(t *testing.T) reel.Reel {
 
 func try(t *testing.T, r reel.Reel, actions ...edit.Action) (reel.Reel, error) {
 	before := text(t, r)
-	ops, err := edit.Plan(r, actions, context())
+	plan, err := edit.Plan(r, actions, context())
 	require.Equal(t, before, text(t, r), "the reel given is left alone")
 	if err != nil {
 		return r, err
 	}
-	now, undo, err := reel.Apply(r, ops)
+	now, _, err := reel.Apply(r, plan.Ops)
 	require.NoError(t, err, "what is planned can be done")
-	back, _, err := reel.Apply(now, undo)
+	require.Equal(t, text(t, now), text(t, plan.After))
+	back, _, err := reel.Apply(now, plan.Undo)
 	require.NoError(t, err)
 	require.Equal(t, before, text(t, back), "and undone")
 	require.NoError(t, now.Check())

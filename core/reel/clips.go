@@ -139,10 +139,12 @@ type Move struct {
 
 func (o *Move) apply(r *Reel) (Op, error) {
 	moved := set(o.IDs)
-	clips := make(map[int][]Clip, len(r.Tracks)) // those that come, by track
-	left := map[int][]Clip{}
+	gone := set(o.IDs)
+	come := make(map[int][]Clip, len(r.Tracks)) // those that come, by track
+	taken := map[int]bool{}                     // tracks that some leave
 	back := Move{IDs: o.IDs, By: -o.By, Alone: o.Alone}
-	for i, t := range r.Tracks {
+	for i := range r.Tracks {
+		t := &r.Tracks[i]
 		to := i
 		if id, other := o.Onto[t.ID]; other {
 			var err error
@@ -150,46 +152,32 @@ func (o *Move) apply(r *Reel) (Op, error) {
 				return Op{}, err
 			}
 		}
-		took := false
-		for _, c := range t.Clips {
-			if !moved[c.ID] {
+		for k := range t.Clips {
+			if !moved[t.Clips[k].ID] {
 				continue
 			}
+			c := t.Clips[k]
 			delete(moved, c.ID)
 			c.At += o.By
 			if o.Alone {
 				c.Away += o.By
 			}
-			clips[to] = append(clips[to], c)
-			took = true
+			come[to] = append(come[to], c)
+			taken[i] = true
 		}
-		if !took {
+		if !taken[i] || to == i {
 			continue
 		}
-		left[i] = nil
-		if to != i {
-			if back.Onto == nil {
-				back.Onto = map[string]string{}
-			}
-			if _, twice := back.Onto[r.Tracks[to].ID]; twice {
-				return Op{}, snag.Refuse("bad_move", "clips of several tracks can't be moved onto track %s at once", r.Tracks[to].Label)
-			}
-			back.Onto[r.Tracks[to].ID] = t.ID
+		if back.Onto == nil {
+			back.Onto = map[string]string{}
 		}
+		if _, twice := back.Onto[r.Tracks[to].ID]; twice {
+			return Op{}, snag.Refuse("bad_move", "clips of several tracks can't be moved onto track %s at once", r.Tracks[to].Label)
+		}
+		back.Onto[r.Tracks[to].ID] = t.ID
 	}
 	for id := range moved {
 		return Op{}, noClip(id)
-	}
-	gone := set(o.IDs)
-	for to := range clips {
-		left[to] = nil
-	}
-	for i := range left {
-		for _, c := range r.Tracks[i].Clips {
-			if !gone[c.ID] {
-				left[i] = append(left[i], c)
-			}
-		}
 	}
 	// A track that clips come onto from another, while its own stay on it and move, can't be told apart going back.
 	for to, from := range back.Onto {
@@ -197,8 +185,17 @@ func (o *Move) apply(r *Reel) (Op, error) {
 			return Op{}, snag.Refuse("bad_move", "track %s can't take clips of track %s while its own move along it", to, from)
 		}
 	}
-	for i, rest := range left {
-		if err := r.place(i, append(append([]Clip{}, rest...), clips[i]...)); err != nil {
+	for i := range r.Tracks {
+		if !taken[i] && come[i] == nil {
+			continue
+		}
+		clips := make([]Clip, 0, len(r.Tracks[i].Clips)+len(come[i]))
+		for k := range r.Tracks[i].Clips {
+			if c := &r.Tracks[i].Clips[k]; !gone[c.ID] {
+				clips = append(clips, *c)
+			}
+		}
+		if err := r.place(i, append(clips, come[i]...)); err != nil {
 			return Op{}, err
 		}
 	}

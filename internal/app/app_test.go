@@ -66,14 +66,14 @@ func (q *idle) Cancel(_ context.Context, job int64) error {
 
 type fixture struct {
 	*app.App
-	t     *testing.T
+	t     testing.TB
 	ctx   context.Context
 	queue *idle
 	p     store.Production
 	dir   string
 }
 
-func setup(t *testing.T) *fixture {
+func setup(t testing.TB) *fixture {
 	t.Helper()
 	dir := t.TempDir()
 	folder, err := media.Open(dir)

@@ -32,20 +32,25 @@ type Edited struct {
 // EditReel carries out actions that were asked for when a reel was at a version. What others have done meanwhile to
 // something else stays; where they have changed the same, it returns ErrStale and the reel as it is.
 func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what string, actions []edit.Action) (Edited, error) {
-	return a.changeReel(ctx, id, version, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
-		ops, err := edit.Plan(r.Doc, actions, edit.Context{
+	return a.changeReel(ctx, id, version, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
+		plan, err := edit.Plan(r.Doc, actions, edit.Context{
 			NewID:  uuid.NewString,
 			Frames: func(strands []string) (map[string]int64, error) { return framesOf(ctx, tx, r.ProductionID, strands) },
 		})
-		return what, ops, err
+		return what, plan, err
 	})
 }
 
 // SetWidth grows or shrinks the master.
 func (a *App) SetWidth(ctx context.Context, id uuid.UUID, version int64, outputs int) (Edited, error) {
-	return a.changeReel(ctx, id, version, func(_ store.Tx, r store.Reel) (string, []reel.Op, error) {
+	return a.changeReel(ctx, id, version, func(_ store.Tx, r store.Reel) (string, edit.Planned, error) {
+		what := fmt.Sprintf("make the master %d outputs wide", outputs)
 		outs, groups, err := r.Doc.Weave.Resize(outputs)
-		return fmt.Sprintf("make the master %d outputs wide", outputs), []reel.Op{{SetOutputs: &reel.SetOutputs{Outputs: outs, Groups: groups}}}, err
+		if err != nil {
+			return what, edit.Planned{}, err
+		}
+		plan, err := edit.Plan(r.Doc, []edit.Action{{SetOutputs: &reel.SetOutputs{Outputs: outs, Groups: groups}}}, edit.Context{})
+		return what, plan, err
 	})
 }
 
@@ -90,7 +95,7 @@ func framesOf(ctx context.Context, tx store.Tx, production uuid.UUID, strands []
 const latest = -1
 
 // changeReel works out and applies operations under the reel's lock, and logs them.
-func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, ops func(store.Tx, store.Reel) (string, []reel.Op, error)) (e Edited, err error) {
+func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan func(store.Tx, store.Reel) (string, edit.Planned, error)) (e Edited, err error) {
 	stale := false
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		production, err := tx.ProductionOfReel(ctx, id)
@@ -124,7 +129,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, ops f
 				others = append(others, m.Touched...)
 			}
 		}
-		what, list, err := ops(tx, r)
+		what, planned, err := plan(tx, r)
 		if err != nil {
 			// What it was about may have been changed or removed by somebody else: that is to be seen first.
 			var refused *snag.Refusal
@@ -133,10 +138,8 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, ops f
 			}
 			return err
 		}
-		c := reelChange{Reel: id, Ops: list, locked: &r}
-		if c.after, c.back, err = reel.Apply(r.Doc, list); err != nil {
-			return err
-		}
+		list := planned.Ops
+		c := reelChange{Reel: id, Ops: list, locked: &r, after: planned.After, back: planned.Undo}
 		if stale = reel.InTheWay(others, reel.Touched(slices.Concat(list, c.back))); stale {
 			return nil
 		}
@@ -173,52 +176,53 @@ func inUse(ops []reel.Op) bool {
 
 // LayTakes takes takes into a reel, the earliest first: one edit, undone as one.
 func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Edited, error) {
-	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, []reel.Op, error) {
+	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
+		var none edit.Planned
 		p, err := tx.Production(ctx, r.ProductionID)
 		if err != nil {
-			return "", nil, err
+			return "", none, err
 		}
 		var ts []store.Take
 		for _, t := range takes {
 			row, err := tx.Take(ctx, t)
 			if err != nil {
-				return "", nil, err
+				return "", none, err
 			}
 			if row.ProductionID != p.ID {
-				return "", nil, ErrNotFound
+				return "", none, ErrNotFound
 			}
 			if !row.Final() {
-				return "", nil, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", row.Name)
+				return "", none, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", row.Name)
 			}
 			ts = append(ts, row)
 		}
 		slices.SortStableFunc(ts, func(x, y store.Take) int { return cmp.Compare(startOrLast(x), startOrLast(y)) })
 		strands, err := tx.Strands(ctx, takes)
 		if err != nil {
-			return "", nil, err
+			return "", none, err
 		}
-		var all []reel.Op
-		doc := r.Doc
+		all := edit.Planned{After: r.Doc}
 		laid, err := tx.StrandsInReels(ctx, p.ID)
 		if err != nil {
-			return "", nil, err
+			return "", none, err
 		}
 		for _, t := range ts {
 			if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.TakeID == t.ID && laid[s.ID.String()] }) {
-				return "", nil, snag.Refuse("laid_already", "%s is in the reel already", t.Name)
+				return "", none, snag.Refuse("laid_already", "%s is in the reel already", t.Name)
 			}
-			l, err := layOf(t, strands, p, doc.Weave)
+			l, err := layOf(t, strands, p, all.After.Weave)
 			if err != nil {
-				return "", nil, err
+				return "", none, err
 			}
-			ops, err := reel.LayTake(doc, l)
+			ops, err := reel.LayTake(all.After, l)
 			if err != nil {
-				return "", nil, err
+				return "", none, err
 			}
-			if doc, _, err = reel.Apply(doc, ops); err != nil {
-				return "", nil, err
+			after, undo, err := reel.Apply(all.After, ops)
+			if err != nil {
+				return "", none, err
 			}
-			all = append(all, ops...)
+			all = edit.Planned{Ops: append(all.Ops, ops...), After: after, Undo: append(undo, all.Undo...)}
 		}
 		what := fmt.Sprintf("take %d takes into the reel", len(ts))
 		if len(ts) == 1 {

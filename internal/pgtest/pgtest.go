@@ -39,7 +39,7 @@ func Main(m *testing.M) {
 }
 
 // URL makes a fresh, empty database and returns its connection string.
-func URL(t *testing.T) string {
+func URL(t testing.TB) string {
 	t.Helper()
 	running(t)
 	name := next()
@@ -47,7 +47,7 @@ func URL(t *testing.T) string {
 	return server.URL(name)
 }
 
-func running(t *testing.T) {
+func running(t testing.TB) {
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
 	once.Do(func() {
@@ -85,7 +85,7 @@ var migrated = sync.OnceValue(func() error {
 })
 
 // Store is a fresh, migrated database.
-func Store(t *testing.T) *store.Store {
+func Store(t testing.TB) *store.Store {
 	t.Helper()
 	running(t)
 	require.NoError(t, migrated())
