@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -22,13 +23,17 @@ type Strand struct {
 	// With is a second strand that its clip takes with it, times Sign: the side of a mid-side pair. Empty for none.
 	With string
 	Sign float64
+	// More are the channels after the first of what is laid as one track of a layout, and Patch how they enter it.
+	More   []string
+	Layout string // mono when empty
+	Patch  weave.Patch
 	// Sends are where it is sent when its track is made; none for nowhere yet.
 	Sends []weave.Send
 }
 
 // clip is what it plays.
 func (s Strand) clip(c Clip) Clip {
-	c.Strands = []string{s.ID}
+	c.Strands, c.Patch = append([]string{s.ID}, s.More...), s.Patch
 	if s.With != "" {
 		c.Strands = []string{s.ID, s.With}
 		c.Patch = weave.Patch{Preset: weave.Custom, Matrix: audio.Matrix{{1, s.Sign}}}
@@ -49,6 +54,8 @@ type Lay struct {
 // mono is the layout of the tracks that strands are laid on one by one.
 const mono = "mono"
 
+func (s Strand) layout() string { return cmp.Or(s.Layout, mono) }
+
 // LayTake works out the operations that take a take into a reel: a clip a strand, tied, all at the
 // take's start, or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
 // label where there is room, else on a new one. Tracks of mixes are off. A track that has a route
@@ -59,7 +66,9 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	}
 	for _, t := range r.Tracks {
 		for _, c := range t.Clips {
-			if slices.ContainsFunc(l.Strands, func(s Strand) bool { return slices.Contains(c.Strands, s.ID) }) {
+			if slices.ContainsFunc(l.Strands, func(s Strand) bool {
+				return slices.ContainsFunc(append([]string{s.ID}, s.More...), func(id string) bool { return slices.Contains(c.Strands, id) })
+			}) {
 				return nil, snag.Refuse("laid_already", "%s is in the reel already, on track %s", l.Name, t.Label)
 			}
 		}
@@ -82,7 +91,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 			clip.Length = min(clip.Length, s.Frames)
 		}
 		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
-			return t.Label == label && t.Layout == mono && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
+			return t.Label == label && t.Layout == s.layout() && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
 		})
 		if i >= 0 {
 			used[r.Tracks[i].ID] = true
@@ -92,7 +101,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 			ops = append(ops, Op{AddClips: &AddClips{r.Tracks[i].ID, []Clip{clip}}})
 			continue
 		}
-		t := Track{ID: l.NewID(), Label: label, Layout: mono, Off: s.Mix, Clips: []Clip{clip}}
+		t := Track{ID: l.NewID(), Label: label, Layout: s.layout(), Off: s.Mix, Clips: []Clip{clip}}
 		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t, Sends: s.Sends}})
 		added++
 	}

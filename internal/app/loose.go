@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -42,6 +43,12 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 		if s.Shift != was {
 			return &Stale{fmt.Sprintf("strand %d of %s lies %d samples from home by now: somebody else has moved it", s.Position, t.Name, s.Shift), map[string]int64{"shift": s.Shift}}
 		}
+		if name, err := laidTogether(ctx, tx, p.ID, id); err != nil || name != "" && shift != s.Shift {
+			if err == nil {
+				err = snag.Refuse("laid_together", "strand %d of %s is a channel of %s in the reel: take that apart there first", s.Position, t.Name, name)
+			}
+			return err
+		}
 		what := fmt.Sprintf("move strand %d of %s", s.Position, t.Name)
 		switch {
 		case !loose:
@@ -71,4 +78,20 @@ func (a *App) LooseInReel(ctx context.Context, p store.Production, reel uuid.UUI
 		out[s.ID.String()] = atRate(s.Shift, s.Rate, p.SampleRate)
 	}
 	return out, err
+}
+
+// laidTogether finds the clip of several channels that a strand is one of; empty for none.
+func laidTogether(ctx context.Context, tx store.Tx, production, strand uuid.UUID) (string, error) {
+	r, err := tx.ReelOf(ctx, production)
+	if err != nil {
+		return "", err
+	}
+	for _, t := range r.Doc.Tracks {
+		for _, c := range t.Clips {
+			if t.Channels().Count > 1 && slices.Contains(c.Strands, strand.String()) {
+				return c.Name, nil
+			}
+		}
+	}
+	return "", nil
 }

@@ -12,11 +12,9 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
-	"zestyloom/core/take"
 	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
@@ -240,99 +238,28 @@ func startOrLast(t store.Take) int64 {
 	return *t.StartSamples
 }
 
-// layOf is a take as it is laid: at the production's rate, whatever its own.
+// layOf is how a take is laid: at the production's rate, whatever its own.
 func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Weave) (reel.Lay, error) {
-	l := reel.Lay{
-		Name: t.Name, Start: -1, NewID: func() string { return store.NewID().String() },
-		DayLen: p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate)),
-	}
 	length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
 	if err != nil {
-		return l, fmt.Errorf("%s: %w", t.Name, err)
+		return reel.Lay{}, fmt.Errorf("%s: %w", t.Name, err)
 	}
-	l.Frames = length(t.Length())
+	et := edit.Take{Name: t.Name, Start: -1, Frames: length(t.Length()), Readings: t.Readings}
 	if t.StartSamples != nil {
-		l.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
+		et.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
 	}
-	own := slices.DeleteFunc(slices.Clone(strands), func(s store.Strand) bool { return s.TakeID != t.ID })
-	for _, s := range own {
-		if s.Treat.Off {
-			continue
-		}
-		st := reel.Strand{ID: s.ID.String(), Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(length(s.Frames), l.Frames), Shift: atRate(s.Shift, t.SampleRate, p.SampleRate)}
-		side, left, paired := pairOf(t, own, s)
-		if !paired {
-			st.Sends = sendsTo(w, s.Stem, weave.Both)
-			l.Strands = append(l.Strands, st)
-			continue
-		}
-		if side == nil {
-			st.Sends = sendsTo(w, s.Stem, map[bool]weave.Preset{true: weave.Left, false: weave.Right}[left])
-			l.Strands = append(l.Strands, st)
-			continue
-		}
-		if !left {
-			continue // the side is in both of what its mid became
-		}
-		base, _ := take.LabelSpeaker(s.Label)
-		for _, of := range []struct {
-			name string
-			at   weave.Preset
-			sign float64
-		}{{"L", weave.Left, 1}, {"R", weave.Right, -1}} {
-			st.With, st.Sign = side.ID.String(), of.sign
-			st.Label, st.Sends = strings.TrimSpace(base+" "+of.name), sendsTo(w, s.Stem, of.at)
-			l.Strands = append(l.Strands, st)
+	for _, s := range strands {
+		if s.TakeID == t.ID {
+			et.Strands = append(et.Strands, edit.TakeStrand{
+				ID: s.ID.String(), Position: s.Position, Label: s.Label, Stem: s.Stem, Off: s.Treat.Off,
+				Frames: length(s.Frames), Shift: atRate(s.Shift, t.SampleRate, p.SampleRate),
+			})
 		}
 	}
+	l := et.Lay(w)
+	l.NewID = func() string { return store.NewID().String() }
+	l.DayLen = p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
 	return l, nil
-}
-
-// pairOf finds out whether a strand is one of two that are read together: the left or the mid, or
-// else the right or the side. side is the side of a pair that is to be decoded, nil for a stereo
-// pair.
-func pairOf(t store.Take, strands []store.Strand, s store.Strand) (side *store.Strand, left, paired bool) {
-	for _, r := range t.Readings {
-		i := slices.Index(r.Positions, s.Position)
-		if i < 0 || r.Kind != take.Stereo && r.Kind != take.MidSide {
-			continue
-		}
-		if r.Kind == take.MidSide {
-			// Without its other half, or with that off, there is nothing to decode.
-			k := slices.IndexFunc(strands, func(o store.Strand) bool { return o.Position == r.Positions[1-i] && !o.Treat.Off })
-			if k < 0 {
-				return nil, false, false
-			}
-			return &strands[k], i == 0, true
-		}
-		return nil, i == 0, true
-	}
-	return nil, false, false
-}
-
-// sendsTo sends a strand whose stem was given with its label there, where one channel can stand so in it.
-func sendsTo(w weave.Weave, stem string, at weave.Preset) []weave.Send {
-	b, ok := w.StemNamed(stem)
-	if !ok {
-		return nil
-	}
-	return oneTo(w, b, weave.Send{Patch: weave.Patch{Preset: at}})
-}
-
-// oneTo sends a mono track to a bus as another send does, or, where the bus has no place for that, plainly: nowhere, if
-// it has not for that either.
-func oneTo(w weave.Weave, b weave.Bus, s weave.Send) []weave.Send {
-	mono, _ := audio.ParseLayout("mono")
-	s.To = b.ID
-	for _, preset := range []weave.Preset{s.Patch.Preset, weave.Centre} {
-		if s.Patch.Preset != preset {
-			s.Patch = weave.Patch{Preset: preset}
-		}
-		if sends := []weave.Send{s}; w.CheckSends(mono, sends) == nil {
-			return sends
-		}
-	}
-	return nil
 }
 
 // stemCells gives strands the stem that operations send their tracks to, so that Takes shows what was decided in the
@@ -358,12 +285,16 @@ func stemCells(ctx context.Context, tx store.Tx, after reel.Reel, ops []reel.Op)
 		}
 		stem, _ := after.Weave.StemOf(t.ID)
 		for _, c := range t.Clips {
-			// The side of a pair is heard on both tracks of it: its mid says where it goes.
-			id, err := uuid.Parse(c.Strands[0])
-			if err != nil {
-				return nil, err
+			for i, name := range c.Strands {
+				if i > 0 && t.Channels().Count == 1 {
+					break // the side of a pair is heard on both tracks of it: its mid says where it goes
+				}
+				id, err := uuid.Parse(name)
+				if err != nil {
+					return nil, err
+				}
+				want[id], sure[id] = stem.Name, sure[id] || routed[t.ID]
 			}
-			want[id], sure[id] = stem.Name, sure[id] || routed[t.ID]
 		}
 	}
 	if len(want) == 0 {
@@ -434,10 +365,10 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 			case name == "":
 				ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID}})
 			default:
-				if !routed {
+				if !routed && t.Channels().Count == 1 {
 					old.Patch.Preset = weave.Both
 				}
-				if sends := oneTo(w, stem, old); sends != nil && t.Channels().Count == 1 {
+				if sends := edit.SendTo(w, stem, t.Channels(), old); sends != nil {
 					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: append(sends, elsewhere(w, t.ID, stem.ID)...)}})
 				}
 			}

@@ -104,15 +104,17 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 		if !wanted {
 			continue
 		}
+		if err := readTogether(ctx, a, t); err != nil {
+			return err
+		}
 		if e, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
 			return err
 		}
 	}
 	var actions []edit.Action
 	for _, t := range e.Doc.Tracks {
-		route, ok := routeOf(t.Label)
-		if ok {
-			actions = append(actions, edit.Action{SetSends: &reel.SetSends{From: t.ID, Sends: route.Sends()}})
+		if sends := sendsOf(t.Label); sends != nil {
+			actions = append(actions, edit.Action{SetSends: &reel.SetSends{From: t.ID, Sends: sends}})
 		}
 		if strings.HasPrefix(t.Label, "Strand ") { // the empty channels
 			off := true
@@ -125,26 +127,39 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 	return nil
 }
 
-func routeOf(label string) (weave.Route, bool) {
-	switch {
-	case label == "Boom":
-		return weave.Route{Stem: "DX", GainDB: -4, Position: weave.Both}, true
-	case label == "Lav Ines":
-		return weave.Route{Stem: "DX", GainDB: -6, Position: weave.BothMinus}, true
-	case label == "Lav Odell":
-		return weave.Route{Stem: "DX", GainDB: -6, Position: weave.BothMinus}, true
-	case label == "Plant wheelhouse":
-		return weave.Route{Stem: "FX", GainDB: -3, Position: weave.Both}, true
-	case strings.HasSuffix(label, " L"), strings.HasSuffix(label, " R"):
-		side := weave.Left
-		if strings.HasSuffix(label, " R") {
-			side = weave.Right
-		}
-		stem := "FX"
-		if strings.HasPrefix(label, "Score") {
-			stem = "MX"
-		}
-		return weave.Route{Stem: stem, Position: side}, true
+// readTogether accepts the hint that the score and the effects are stereo recordings.
+func readTogether(ctx context.Context, a *app.App, t store.Take) error {
+	if t.Scene != "1M1" && t.Scene != "FX" {
+		return nil
 	}
-	return weave.Route{}, false
+	all, err := a.Store.Suggestions(ctx, []uuid.UUID{t.ID})
+	if err != nil {
+		return err
+	}
+	for _, s := range all {
+		if s.Body.Kind == "pair" && s.State == "open" {
+			if err := a.DecideSuggestions(ctx, t.ProductionID, []uuid.UUID{s.ID}, true); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// sendsOf is where a track of the demonstration goes: the score and the effects are stereo tracks and enter their stems as
+// they are.
+func sendsOf(label string) []weave.Send {
+	switch label {
+	case "Boom":
+		return weave.Route{Stem: "DX", GainDB: -4, Position: weave.Both}.Sends()
+	case "Lav Ines", "Lav Odell":
+		return weave.Route{Stem: "DX", GainDB: -6, Position: weave.BothMinus}.Sends()
+	case "Plant wheelhouse":
+		return weave.Route{Stem: "FX", GainDB: -3, Position: weave.Both}.Sends()
+	case "Score":
+		return []weave.Send{{To: "MX"}}
+	case "Ferry":
+		return []weave.Send{{To: "FX"}}
+	}
+	return nil
 }
