@@ -283,3 +283,82 @@ test("two people in one reel: what does not touch is both kept, the same is refu
     .toEqual([false, true, false, false]);
   await other.close();
 });
+
+test("several reels and markers: cut down, named, gone through by key, written as a table and read", async ({
+  page,
+  app,
+}) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Reels");
+  const goTo = async (text: string) => {
+    await page.keyboard.press("g");
+    await page.keyboard.type(text);
+    await page.keyboard.press("Enter");
+  };
+  const markers = page.getByRole("list", { name: "Markers" }).getByRole("button");
+  await goTo("10:00:02:00");
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(markers).toHaveText(["◇Marker 1"]);
+  await page.getByLabel("Name of the marker").fill("Ines turns, a rather long name for so small a ticket");
+  await page.getByLabel("Name of the marker").press("Enter");
+  await page.getByLabel("Colour of the marker").selectOption("sea");
+  await expect(markers).toHaveText([/^☆Ines turns/]);
+  await page.keyboard.press("Escape");
+  await goTo("10:00:05:00");
+  await page.keyboard.press("s");
+  await goTo("10:00:08:00");
+  await page.keyboard.press("e");
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(markers).toHaveCount(2);
+  await accessible(page);
+
+  // The span becomes a reel of its own, with what is marked in it.
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Make a reel of the span…" });
+  await page.keyboard.type("Trailer");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(/4 tracks, 0:03.0 from 10:00:05:00/)).toBeVisible();
+  await expect(markers).toHaveText(["◇Marker 2"]);
+  await page.keyboard.press("ControlOrMeta+ArrowDown");
+  await expect(page.getByText(/4 tracks, 0:12.0 from 10:00:00:00/)).toBeVisible();
+  await page.keyboard.press("ControlOrMeta+ArrowUp");
+  await expect(page.getByText(/4 tracks, 0:03.0/)).toBeVisible();
+  // Another stage shows the same reel; what is done there is done to it alone.
+  await go(page, "Weave");
+  await page.getByRole("button", { name: "One output more" }).click();
+  await expect(page.getByLabel("Name of output 7")).toHaveValue("VO L");
+  await go(page, "Reel");
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Reel 1" });
+  await go(page, "Weave");
+  await expect(page.getByLabel("Name of output 6")).toBeVisible();
+  await expect(page.getByLabel("Name of output 7")).toHaveCount(0);
+  await go(page, "Reel");
+
+  const table = await (
+    await page.request.get(`${app.url}/api/reels/${await idOf(page, app.url, production)}/markers`)
+  ).text();
+  expect(table.split("\n")[1]).toMatch(/^10:00:02:00,0,"Ines turns, a rather long name.*",sea,$/);
+  await page.getByLabel("Table of markers").setInputFiles({
+    name: "notes.csv",
+    mimeType: "text/csv",
+    buffer: Buffer.from("Timecode,Name\n10:00:09:12,Hum\n"),
+  });
+  await expect(markers).toHaveCount(3);
+  await page
+    .getByLabel("Table of markers")
+    .setInputFiles({ name: "bad.csv", mimeType: "text/csv", buffer: Buffer.from("Timecode,Name\n10:99,Hum\n") });
+  await expect(page.getByText(/line 2 of the table of markers/)).toBeVisible();
+  await expect(markers).toHaveCount(3);
+
+  // Removed by mistake, and brought back.
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Trailer" });
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Remove this reel…" });
+  await expect(page.getByText(/4 tracks, 0:12.0/)).toBeVisible();
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(page.getByLabel("Reel", { exact: true }).getByRole("option", { name: "Trailer" })).toBeAttached();
+});
+
+/** The production's first reel. */
+async function idOf(page: Page, url: string, production: string): Promise<string> {
+  const answer = await page.request.get(`${url}/api/productions/${production}/reel`);
+  return ((await answer.json()) as { id: string }).id;
+}

@@ -33,6 +33,8 @@ type Action struct {
 	SetSends    *reel.SetSends    `json:"set_sends,omitempty"`
 	SetOutputs  *reel.SetOutputs  `json:"set_outputs,omitempty"`
 	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
+	SetLength   *reel.SetLength   `json:"set_length,omitempty"`
+	SetMarkers  *reel.SetMarkers  `json:"set_markers,omitempty"`
 
 	Cut        *Cut        `json:"cut,omitempty"`
 	Join       *Join       `json:"join,omitempty"`
@@ -81,6 +83,8 @@ func (a Action) what() (op *reel.Op, p planner) {
 	asIs(a.SetSends != nil, reel.Op{SetSends: a.SetSends})
 	asIs(a.SetOutputs != nil, reel.Op{SetOutputs: a.SetOutputs})
 	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
+	asIs(a.SetLength != nil, reel.Op{SetLength: a.SetLength})
+	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
 	planned(a.Cut != nil, a.Cut)
 	planned(a.Join != nil, a.Join)
 	planned(a.Trim != nil, a.Trim)

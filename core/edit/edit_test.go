@@ -248,6 +248,9 @@ func TestTakenAway(t *testing.T) {
 		require.Len(t, tr.Clips, 2)
 		assert.EqualValues(t, 11_500, tr.Clips[0].At)
 	}
+	marked := do(t, r, edit.Action{SetMarkers: &reel.SetMarkers{Put: []reel.Marker{{ID: "in", At: 11_500, Name: "in"}, {ID: "after", At: 12_500, Name: "after"}}}},
+		edit.Action{RemoveSpan: &edit.RemoveSpan{From: 11_000, To: 12_000, Close: edit.All}})
+	assert.Equal(t, []reel.Marker{{ID: "after", At: 11_500, Name: "after"}}, marked.Markers)
 	opened := heard(do(t, r, edit.Action{InsertTime: &edit.InsertTime{At: 12_000, By: 300}}))
 	for name, now := range opened {
 		for at, v := range was[name] {

@@ -174,8 +174,21 @@ func (o *Remove) plan(d *draft) error {
 	return nil
 }
 
-// closeUp takes the empty time between two samples out.
+// closeUp takes the empty time between two samples out, on all tracks with what is marked in it.
 func (d *draft) closeUp(from, to int64, tracks []string) error {
+	if tracks == nil {
+		var marked []string
+		for _, m := range d.Markers {
+			if m.At >= from && m.At < to {
+				marked = append(marked, m.ID)
+			}
+		}
+		if marked != nil {
+			if err := d.do(reel.Op{SetMarkers: &reel.SetMarkers{Remove: marked}}); err != nil {
+				return err
+			}
+		}
+	}
 	return d.do(reel.Op{Ripple: &reel.Ripple{At: to, By: from - to, Tracks: tracks}})
 }
 
@@ -331,4 +344,27 @@ func (o *Paste) plan(d *draft) error {
 		}
 	}
 	return nil
+}
+
+// CutDown is a reel with nothing but a span of it: tracks, routes, envelopes and markers cut at the same edges. It begins
+// where the span does.
+func CutDown(r reel.Reel, from, to int64, newID func() string) (reel.Reel, error) {
+	if to <= from {
+		return reel.Reel{}, snag.Refuse("bad_span", "a span ends after it begins")
+	}
+	actions := []Action{{SetStart: &reel.SetStart{Start: &from}}, {RemoveSpan: &RemoveSpan{From: from, To: to, Keep: true}}}
+	var out []string
+	for _, m := range r.Markers {
+		if m.At < from || m.At >= to {
+			out = append(out, m.ID)
+		}
+	}
+	if out != nil {
+		actions = append(actions, Action{SetMarkers: &reel.SetMarkers{Remove: out}})
+	}
+	if r.Length != nil {
+		actions = append(actions, Action{SetLength: &reel.SetLength{}})
+	}
+	plan, err := Plan(r, actions, Context{NewID: newID})
+	return plan.After, err
 }

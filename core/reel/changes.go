@@ -24,6 +24,9 @@ type Changes struct {
 	Routing *Routing `json:"routing,omitempty"`
 	// Begin is there where the start was fixed elsewhere or let go.
 	Begin *SetStart `json:"begin,omitempty"`
+	// Length is there where the length was given or let go, Markers where there are others: all of them.
+	Length  *SetLength `json:"length,omitempty"`
+	Markers []Marker   `json:"markers,omitzero"`
 }
 
 // Laid is a clip and the ID of the track it lies on.
@@ -106,6 +109,12 @@ func Diff(was, now Reel) Changes {
 	if (was.Start == nil) != (now.Start == nil) || was.Start != nil && *was.Start != *now.Start {
 		c.Begin = &SetStart{now.Start}
 	}
+	if (was.Length == nil) != (now.Length == nil) || was.Length != nil && *was.Length != *now.Length {
+		c.Length = &SetLength{now.Length}
+	}
+	if !slices.Equal(was.Markers, now.Markers) {
+		c.Markers = append([]Marker{}, now.Markers...)
+	}
 	return c
 }
 
@@ -186,6 +195,14 @@ func Patched(r Reel, c Changes) Reel {
 	}
 	if c.Begin != nil {
 		r.Start = c.Begin.Start
+	}
+	if c.Length != nil {
+		r.Length = c.Length.Length
+	}
+	if c.Markers != nil {
+		if r.Markers = c.Markers; len(c.Markers) == 0 {
+			r.Markers = nil
+		}
 	}
 	return r
 }

@@ -44,6 +44,11 @@ func (r Reel) Check() error {
 	if clips > MaxClips {
 		return snag.Refuse("too_many_clips", "%d clips: at most %d", clips, MaxClips)
 	}
+	for _, m := range r.Markers {
+		if err := m.check(); err != nil {
+			return err
+		}
+	}
 	return r.Weave.Check(r.Layouts())
 }
 

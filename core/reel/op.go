@@ -27,6 +27,8 @@ type Op struct {
 	SetOutputs  *SetOutputs  `json:"set_outputs,omitempty"`
 	SetWeave    *SetWeave    `json:"set_weave,omitempty"`
 	SetStart    *SetStart    `json:"set_start,omitempty"`
+	SetLength   *SetLength   `json:"set_length,omitempty"`
+	SetMarkers  *SetMarkers  `json:"set_markers,omitempty"`
 }
 
 // operation changes a reel in place, which is a clone, and gives what undoes it.
@@ -60,6 +62,8 @@ func (o Op) what() operation {
 	set(o.SetOutputs != nil, o.SetOutputs)
 	set(o.SetWeave != nil, o.SetWeave)
 	set(o.SetStart != nil, o.SetStart)
+	set(o.SetLength != nil, o.SetLength)
+	set(o.SetMarkers != nil, o.SetMarkers)
 	if n != 1 {
 		return nil
 	}

@@ -87,7 +87,7 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 	t := r.Tracks[i]
 	layout, _ := audio.ParseLayout(t.Layout)
 	at := c.Int64N(60000)
-	switch c.IntN(13) {
+	switch c.IntN(15) {
 	case 0:
 		op.RemoveTrack = &reel.RemoveTrack{ID: t.ID}
 	case 1, 2, 3:
@@ -131,6 +131,22 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 		op.Ripple = &reel.Ripple{At: at, By: c.Int64N(600) - 300}
 		if c.IntN(2) == 0 {
 			op.Ripple.Tracks = []string{t.ID}
+		}
+	case 13:
+		op.SetMarkers = &reel.SetMarkers{}
+		for _, m := range r.Markers {
+			if c.IntN(3) == 0 {
+				op.SetMarkers.Remove = append(op.SetMarkers.Remove, m.ID)
+			} else if c.IntN(3) == 0 {
+				m.At, m.Note = at, "moved"
+				op.SetMarkers.Put = append(op.SetMarkers.Put, m)
+			}
+		}
+		op.SetMarkers.Put = append(op.SetMarkers.Put, reel.Marker{ID: c.id(), At: at, Name: "m", Length: c.Int64N(50), Colour: "plum"})
+	case 14:
+		op.SetLength = &reel.SetLength{}
+		if c.IntN(2) == 0 {
+			op.SetLength.Length = &at
 		}
 	case 12:
 		clips := slices.Clone(t.Clips)
@@ -192,7 +208,7 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 		require.Equal(t, text(after), text(reel.Patched(r, changes)), "what has changed is all that has changed: %s", b)
 		r = after
 	}
-	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start"} {
+	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start", "set_length", "set_markers"} {
 		assert.Greater(t, kinds[k], 30, "%s of %v", k, slices.Sorted(maps.Keys(kinds)))
 	}
 }

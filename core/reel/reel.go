@@ -91,15 +91,18 @@ func (t Track) Channels() audio.Layout {
 // Reel is a timeline and its routing.
 type Reel struct {
 	// Start is where the reel begins, in samples since midnight; nil for the first clip's start.
-	Start  *int64      `json:"start"`
-	Tracks []Track     `json:"tracks"`
-	Weave  weave.Weave `json:"weave"`
+	Start *int64 `json:"start"`
+	// Length is how long it is, in samples, whatever lies beyond; nil for up to the end of the last clip.
+	Length  *int64      `json:"length,omitempty"`
+	Tracks  []Track     `json:"tracks"`
+	Markers []Marker    `json:"markers,omitempty"` // in order of time
+	Weave   weave.Weave `json:"weave"`
 }
 
 // New is an empty reel with the default weave.
 func New() Reel { return Reel{Tracks: []Track{}, Weave: weave.Default()} }
 
-// Span is where the reel begins and ends. Without clips both are its start.
+// Span is where the reel begins and ends. Without clips and a length both are its start.
 func (r Reel) Span() (start, end int64) {
 	first := true
 	for _, t := range r.Tracks {
@@ -115,6 +118,9 @@ func (r Reel) Span() (start, end int64) {
 	}
 	if r.Start != nil {
 		start = *r.Start
+	}
+	if r.Length != nil {
+		return start, start + *r.Length
 	}
 	return start, max(start, end)
 }

@@ -80,10 +80,32 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 			}
 		}
 	}
+	if err := o.markers(r, all); err != nil {
+		return Op{}, err
+	}
 	if len(back.Curves) == 0 {
 		back.Curves = nil
 	}
 	return Op{Ripple: &back}, nil
+}
+
+// markers moves markers along where all tracks move.
+func (o *Ripple) markers(r *Reel, all bool) error {
+	if !all || len(r.Markers) == 0 {
+		return nil
+	}
+	now := slices.Clone(r.Markers)
+	for i, m := range now {
+		switch {
+		case m.At >= o.At:
+			now[i].At += o.By
+		case o.By < 0 && m.At >= o.At+o.By:
+			return snag.Refuse("bad_ripple", "marker %s lies in the time that would be taken out", m.Name)
+		}
+	}
+	sortMarkers(now)
+	r.Markers = now
+	return nil
 }
 
 func (r *Reel) put(id string, sends []weave.Send) {

@@ -60,6 +60,15 @@ func Touched(ops []Op) []string {
 			out["weave"], out["outputs"] = true, true
 		case o.SetStart != nil:
 			out["start"] = true
+		case o.SetLength != nil:
+			out["length"] = true
+		case o.SetMarkers != nil:
+			for _, m := range o.SetMarkers.Put {
+				out["marker "+m.ID] = true
+			}
+			for _, id := range o.SetMarkers.Remove {
+				out["marker "+id] = true
+			}
 		}
 	}
 	return slices.Sorted(maps.Keys(out))
@@ -72,6 +81,6 @@ func InTheWay(a, b []string) bool {
 			return true
 		}
 	}
-	timed := func(what string) bool { return strings.HasPrefix(what, "clip ") }
+	timed := func(what string) bool { return strings.HasPrefix(what, "clip ") || strings.HasPrefix(what, "marker ") }
 	return slices.Contains(a, Everything) && slices.ContainsFunc(b, timed) || slices.Contains(b, Everything) && slices.ContainsFunc(a, timed)
 }

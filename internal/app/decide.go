@@ -63,7 +63,7 @@ func (a *App) DecideSync(ctx context.Context, id uuid.UUID, d Decision) (along i
 		if c.Cells, err = cellsOf(t.ID, value{"start_set", start}, value{"drift_set", drift}); err != nil {
 			return err
 		}
-		if c.Reel, err = a.moveLaid(ctx, tx, p, t, start, drift); err != nil {
+		if c.Reels, err = a.moveLaid(ctx, tx, p, t, start, drift); err != nil {
 			return err
 		}
 		more, err := agree(ctx, tx, p, l, start)
@@ -123,23 +123,18 @@ func agree(ctx context.Context, tx store.Tx, p store.Production, l Placement, st
 // moveLaid works out how a take's clips move when the take comes to begin elsewhere or its drift is
 // corrected otherwise; nil when none is laid. Clips of a take that had no start come from the end of the reel, where
 // they were laid for want of one.
-func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t store.Take, start int64, drift float64) (*reelChange, error) {
+func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t store.Take, start int64, drift float64) ([]*reelChange, error) {
 	strands, err := tx.Strands(ctx, []uuid.UUID{t.ID})
 	if err != nil {
 		return nil, err
 	}
-	r, err := tx.ReelOf(ctx, p.ID)
+	all, err := tx.Reels(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
 	day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
 	m := reel.Shift{Of: oneOf(strands), Placed: true, NewID: uuid.NewString}
 	at := func(samples int64) int64 { return atRate(samples, t.SampleRate, p.SampleRate) }
-	if t.StartSamples != nil {
-		m.By = shorter(at(start)-at(*t.StartSamples), day)
-	} else if from, ok := laidAt(r.Doc, strands); ok {
-		m.By = reel.DayOf(r.Doc, at(start), day) - from
-	}
 	if drift != t.DriftSet {
 		now, err := clockLength(t.SampleRate, p.SampleRate, drift)
 		if err != nil {
@@ -150,7 +145,17 @@ func (a *App) moveLaid(ctx context.Context, tx store.Tx, p store.Production, t s
 			return min(int64(math.Round(own*float64(p.SampleRate)/float64(t.SampleRate)/(1+drift*1e-6))), now(t.Longest))
 		}
 	}
-	return movedBy(r, m), nil
+	var out []*reelChange
+	for _, r := range all {
+		m.By = 0
+		if t.StartSamples != nil {
+			m.By = shorter(at(start)-at(*t.StartSamples), day)
+		} else if from, ok := laidAt(r.Doc, strands); ok {
+			m.By = reel.DayOf(r.Doc, at(start), day) - from
+		}
+		out = append(out, movedBy(r, m)...)
+	}
+	return out, nil
 }
 
 // laidAt is where the first sample of a take without a start has been laid.
@@ -165,22 +170,22 @@ func laidAt(r reel.Reel, strands []store.Strand) (int64, bool) {
 	return 0, false
 }
 
-// moveClips works out how clips of the production's reel move; nil when there are none that do.
-func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, m reel.Shift) (*reelChange, error) {
-	r, err := tx.ReelOf(ctx, production)
-	if err != nil {
-		return nil, err
+// moveClips works out how clips of the production's reels move.
+func (a *App) moveClips(ctx context.Context, tx store.Tx, production uuid.UUID, m reel.Shift) (out []*reelChange, err error) {
+	all, err := tx.Reels(ctx, production)
+	for _, r := range all {
+		out = append(out, movedBy(r, m)...)
 	}
-	return movedBy(r, m), nil
+	return out, err
 }
 
-// movedBy is how a reel changes as clips of it move; nil when none does.
-func movedBy(r store.Reel, m reel.Shift) *reelChange {
+// movedBy is how a reel changes as clips of it move: not at all when none does.
+func movedBy(r store.Reel, m reel.Shift) []*reelChange {
 	ops := reel.MoveClips(r.Doc, m)
 	if len(ops) == 0 {
 		return nil
 	}
-	return &reelChange{Reel: r.ID, Ops: ops}
+	return []*reelChange{{Reel: r.ID, Ops: ops}}
 }
 
 // oneOf reports whether a strand is one of some.

@@ -20,9 +20,12 @@ type change struct {
 	Decide  []decision  `json:"decide,omitempty"`
 	Regroup *regrouping `json:"place,omitempty"`
 	Reel    *reelChange `json:"reel,omitempty"`
-	Syncs   []syncMove  `json:"syncs,omitempty"`
-	Nudge   *nudge      `json:"nudge,omitempty"`
-	Clock   *clockSet   `json:"clock,omitempty"`
+	// Reels are changes of further reels, and Naming what one is called.
+	Reels  []*reelChange `json:"reels,omitempty"`
+	Naming *reelName     `json:"naming,omitempty"`
+	Syncs  []syncMove    `json:"syncs,omitempty"`
+	Nudge  *nudge        `json:"nudge,omitempty"`
+	Clock  *clockSet     `json:"clock,omitempty"`
 	// Label is how a typed label was kept before the sheet; logs may still hold it.
 	Label *labelChange `json:"label,omitempty"`
 }
@@ -71,7 +74,7 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		c.Cells = append(c.Cells, Cell{Row: c.Label.Strand, Field: "label", Value: v})
 	}
-	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Regroup == nil && c.Reel == nil && len(c.Syncs) == 0 && c.Nudge == nil && c.Clock == nil {
+	if len(c.Cells) == 0 && len(c.Decide) == 0 && c.Regroup == nil && c.Reel == nil && c.Reels == nil && c.Naming == nil && len(c.Syncs) == 0 && c.Nudge == nil && c.Clock == nil {
 		return inverse, errors.New("app: an edit that changes nothing")
 	}
 	if c.Cells != nil {
@@ -125,14 +128,31 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 			return inverse, err
 		}
 	}
-	if c.Reel != nil {
-		if err := c.Reel.prepare(ctx, tx); err != nil {
+	if c.Naming != nil {
+		was, err := c.Naming.apply(ctx, tx)
+		if err != nil {
 			return inverse, err
 		}
-		inverse.Reel = &reelChange{Reel: c.Reel.Reel, Ops: c.Reel.back}
-		return inverse, c.Reel.save(ctx, tx)
+		inverse.Naming = &was
+	}
+	for _, rc := range c.reels() {
+		if err := rc.prepare(ctx, tx); err != nil {
+			return inverse, err
+		}
+		inverse.Reels = append(inverse.Reels, &reelChange{Reel: rc.Reel, Ops: rc.back})
+		if err := rc.save(ctx, tx); err != nil {
+			return inverse, err
+		}
 	}
 	return inverse, nil
+}
+
+// reels are the changes of reels.
+func (c change) reels() []*reelChange {
+	if c.Reel == nil {
+		return c.Reels
+	}
+	return append([]*reelChange{c.Reel}, c.Reels...)
 }
 
 // prepare reads the reel under its lock and works out what becomes of it, where that has not been done.

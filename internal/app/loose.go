@@ -62,7 +62,7 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 			return err
 		}
 		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
-		if c.Reel, err = a.moveClips(ctx, tx, p.ID, reel.Shift{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
+		if c.Reels, err = a.moveClips(ctx, tx, p.ID, reel.Shift{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
 			return err
 		}
 		return a.edit(ctx, tx, p.ID, what, c)
@@ -82,16 +82,15 @@ func (a *App) LooseInReel(ctx context.Context, p store.Production, reel uuid.UUI
 
 // laidTogether finds the clip of several channels that a strand is one of; empty for none.
 func laidTogether(ctx context.Context, tx store.Tx, production, strand uuid.UUID) (string, error) {
-	r, err := tx.ReelOf(ctx, production)
-	if err != nil {
-		return "", err
-	}
-	for _, t := range r.Doc.Tracks {
-		for _, c := range t.Clips {
-			if t.Channels().Count > 1 && slices.Contains(c.Strands, strand.String()) {
-				return c.Name, nil
+	all, err := tx.Reels(ctx, production)
+	for _, r := range all {
+		for _, t := range r.Doc.Tracks {
+			for _, c := range t.Clips {
+				if t.Channels().Count > 1 && slices.Contains(c.Strands, strand.String()) {
+					return c.Name, nil
+				}
 			}
 		}
 	}
-	return "", nil
+	return "", err
 }

@@ -49,9 +49,12 @@ func touched(forward, inverse change) []string {
 				out = append(out, "file "+f.File.String())
 			}
 		}
-		if c.Reel != nil {
-			for _, what := range reel.Touched(c.Reel.Ops) {
-				out = append(out, "reel "+c.Reel.Reel.String()+" "+what)
+		if c.Naming != nil {
+			out = append(out, "reel "+c.Naming.Reel.String()+" name")
+		}
+		for _, rc := range c.reels() {
+			for _, what := range reel.Touched(rc.Ops) {
+				out = append(out, "reel "+rc.Reel.String()+" "+what)
 			}
 		}
 	}

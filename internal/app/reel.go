@@ -200,14 +200,7 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 			return "", none, err
 		}
 		all := edit.Planned{After: r.Doc}
-		laid, err := tx.StrandsInReels(ctx, p.ID)
-		if err != nil {
-			return "", none, err
-		}
 		for _, t := range ts {
-			if slices.ContainsFunc(strands, func(s store.Strand) bool { return s.TakeID == t.ID && laid[s.ID.String()] }) {
-				return "", none, snag.Refuse("laid_already", "%s is in the reel already", t.Name)
-			}
 			l, err := layOf(t, strands, p, all.After.Weave)
 			if err != nil {
 				return "", none, err
@@ -329,7 +322,7 @@ func elsewhere(w weave.Weave, track, but string) []weave.Send {
 
 // routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them. along are the
 // cells of what lies on the same tracks and goes there with them; what is typed stays as it is typed.
-func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (routes *reelChange, along []Cell, err error) {
+func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (routes []*reelChange, along []Cell, err error) {
 	stems := map[string]string{} // by strand
 	for _, c := range cells {
 		if c.Field != "stem" {
@@ -344,13 +337,37 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 	if len(stems) == 0 {
 		return nil, nil, nil
 	}
-	r, err := tx.ReelOf(ctx, production)
+	all, err := tx.Reels(ctx, production)
 	if err != nil {
 		return nil, nil, err
 	}
-	w := r.Doc.Weave
-	var ops []reel.Op
-	for _, t := range r.Doc.Tracks {
+	for _, r := range all {
+		ops := routeOps(r.Doc, stems)
+		if ops == nil {
+			continue
+		}
+		routes = append(routes, &reelChange{Reel: r.ID, Ops: ops})
+		after, _, err := reel.Apply(r.Doc, ops)
+		if err != nil {
+			return nil, nil, err
+		}
+		more, err := stemCells(ctx, tx, after, ops)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, c := range more {
+			if !slices.ContainsFunc(slices.Concat(cells, along), func(o Cell) bool { return o.Row == c.Row && o.Field == c.Field }) {
+				along = append(along, c)
+			}
+		}
+	}
+	return routes, along, nil
+}
+
+// routeOps sends the tracks of a reel on which strands lie to the stems that are given by these.
+func routeOps(doc reel.Reel, stems map[string]string) (ops []reel.Op) {
+	w := doc.Weave
+	for _, t := range doc.Tracks {
 		for _, c := range t.Clips {
 			name, ok := stems[c.Strands[0]]
 			if !ok {
@@ -375,21 +392,5 @@ func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Ce
 			break
 		}
 	}
-	if ops == nil {
-		return nil, nil, nil
-	}
-	after, _, err := reel.Apply(r.Doc, ops)
-	if err != nil {
-		return nil, nil, err
-	}
-	more, err := stemCells(ctx, tx, after, ops)
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, c := range more {
-		if !slices.ContainsFunc(cells, func(o Cell) bool { return o.Row == c.Row && o.Field == c.Field }) {
-			along = append(along, c)
-		}
-	}
-	return &reelChange{Reel: r.ID, Ops: ops}, along, nil
+	return ops
 }

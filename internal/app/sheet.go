@@ -312,7 +312,7 @@ func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, 
 		if err != nil {
 			return err
 		}
-		return a.edit(ctx, tx, production, what, change{Cells: append(cells, along...), Reel: routes})
+		return a.edit(ctx, tx, production, what, change{Cells: append(cells, along...), Reels: routes})
 	})
 }
 
@@ -332,7 +332,7 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 	if len(c.Syncs) > 0 || c.Nudge != nil || c.Clock != nil {
 		events = append(events, Event{Production: production, Kind: "syncs"})
 	}
-	if c.Reel != nil {
+	if len(c.reels()) > 0 || c.Naming != nil {
 		events = append(events, Event{Production: production, Kind: "reel"})
 	}
 	return publish(ctx, tx.Queries, events...)

@@ -232,3 +232,78 @@ func (s *server) listen(production string) <-chan contract.Event {
 	}()
 	return out
 }
+
+// A production has several reels: copied, cut down to a span, renamed, removed and brought back; each with its own tracks,
+// and what is said of a take is changed in all of them.
+func TestSeveralReels(t *testing.T) {
+	s := start(t, "")
+	p, r := s.laid()
+	path := "/api/productions/" + p + "/reels"
+	at := r.Doc.Tracks[0].Clips[0].At
+	edit := func(id fmt.Stringer, version int64, what string, actions ...any) (e contract.ReelEdited) {
+		require.Equal(t, 200, s.call("POST", "/api/reels/"+id.String()+"/edits", map[string]any{"version": version, "what": what, "actions": actions}, &e))
+		return e
+	}
+	marker := func(id string, at int64) map[string]any { return map[string]any{"id": id, "at": at, "name": id} }
+	e := edit(r.Id, r.Version, "mark", map[string]any{"set_markers": map[string]any{"put": []any{marker("in", at+5000), marker("out", at+40000)}}})
+	assert.Len(t, e.Changes.Markers, 2)
+
+	var copied, cut contract.Reel
+	require.Equal(t, 201, s.call("POST", path, map[string]any{"name": "Whole copy", "copy": r.Id}, &copied))
+	assert.Len(t, copied.Doc.Tracks, 8)
+	require.Equal(t, 201, s.call("POST", path, map[string]any{"name": "Trailer", "copy": r.Id, "from": at + 4800, "to": at + 9600}, &cut))
+	assert.Equal(t, []int64{at + 4800, at + 9600}, []int64{cut.WorkedOut.Start, cut.WorkedOut.End})
+	for _, tr := range cut.Doc.Tracks {
+		assert.EqualValues(t, 4800, tr.Clips[0].In)
+		assert.EqualValues(t, 4800, tr.Clips[0].Length)
+	}
+	assert.Equal(t, "in", cut.Doc.Markers[0].Name)
+	assert.Len(t, cut.Doc.Markers, 1)
+	var problem contract.Problem
+	assert.Equal(t, 409, s.call("POST", path, map[string]any{"name": "trailer"}, &problem))
+	assert.Equal(t, "exists", problem.Code)
+	assert.Equal(t, 404, s.call("POST", path, map[string]any{"name": "x", "copy": "0190a000-0000-7000-8000-000000000001"}, &problem))
+
+	// An edit of one leaves the others; a stem that is given in the sheet is sent to in all.
+	edit(cut.Id, cut.Version, "remove a track", map[string]any{"remove_track": map[string]any{"id": cut.Doc.Tracks[0].ID}})
+	strand := s.takes(p)[0].Strands[2].Id
+	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": "stem", "cells": []any{map[string]any{"row": strand, "field": "stem", "value": "FX"}}}, nil))
+	reels := func() (names []string) {
+		var all []contract.ReelListed
+		require.Equal(t, 200, s.call("GET", path, nil, &all))
+		for _, l := range all {
+			var one contract.Reel
+			require.Equal(t, 200, s.call("GET", "/api/reels/"+l.Id.String(), nil, &one))
+			boom := ""
+			for _, tr := range one.Doc.Tracks {
+				if tr.Label == "Boom" {
+					boom = one.Doc.Weave.Sends[tr.ID][0].To
+				}
+			}
+			names = append(names, fmt.Sprintf("%s %d %s", l.Name, l.Tracks, boom))
+		}
+		return names
+	}
+	assert.Equal(t, []string{"Reel 1 8 FX", "Whole copy 8 FX", "Trailer 7 FX"}, reels())
+
+	require.Equal(t, 204, s.call("PATCH", "/api/reels/"+cut.Id.String(), map[string]any{"name": "Promo"}, nil))
+	require.Equal(t, 204, s.call("DELETE", "/api/reels/"+copied.Id.String(), nil, nil))
+	assert.Equal(t, []string{"Reel 1 8 FX", "Promo 7 FX"}, reels())
+	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	assert.Equal(t, []string{"Reel 1 8 FX", "Whole copy 8 FX", "Promo 7 FX"}, reels())
+	for _, id := range []fmt.Stringer{r.Id, copied.Id} {
+		require.Equal(t, 204, s.call("DELETE", "/api/reels/"+id.String(), nil, nil))
+	}
+	assert.Equal(t, 409, s.call("DELETE", "/api/reels/"+cut.Id.String(), nil, &problem))
+	assert.Equal(t, "last_reel", problem.Code)
+	assert.Equal(t, []string{"Promo 7 FX"}, reels())
+
+	// Markers as a table, there and back.
+	resp, b := s.ask("GET", "/api/reels/"+cut.Id.String()+"/markers", nil, nil)
+	require.Equal(t, 200, resp.StatusCode)
+	assert.Contains(t, string(b), ",0,in,,\n")
+	require.Equal(t, 200, s.call("POST", "/api/reels/"+cut.Id.String()+"/markers", map[string]any{"table": string(b) + "10:00:00:05,3,more,plum,\n"}, &e))
+	assert.Len(t, e.Changes.Markers, 3)
+	assert.Equal(t, 422, s.call("POST", "/api/reels/"+cut.Id.String()+"/markers", map[string]any{"table": "x"}, &problem))
+	assert.Equal(t, "bad_markers", problem.Code)
+}

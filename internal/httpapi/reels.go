@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"net/http"
@@ -20,6 +21,74 @@ func (s *server) GetReel(ctx context.Context, r contract.GetReelRequestObject) (
 	}
 	v, err := s.reel(ctx, row)
 	return contract.GetReel200JSONResponse(v), err
+}
+
+// GetReelById implements contract.StrictServerInterface.
+func (s *server) GetReelById(ctx context.Context, r contract.GetReelByIdRequestObject) (contract.GetReelByIdResponseObject, error) {
+	row, err := s.app.Store.Reel(ctx, r.Reel)
+	if err == nil && row.Removed {
+		err = app.ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.reel(ctx, row)
+	return contract.GetReelById200JSONResponse(v), err
+}
+
+// ListReels implements contract.StrictServerInterface.
+func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObject) (contract.ListReelsResponseObject, error) {
+	p, err := s.app.Store.Production(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.app.Store.Reels(ctx, r.Production)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListReels200JSONResponse{}
+	for _, row := range rows {
+		start, end := row.Doc.Span()
+		out = append(out, contract.ReelListed{Id: row.ID, Name: row.Name, Version: row.Version, Tracks: len(row.Doc.Tracks), Start: start, End: end,
+			StartTimecode: p.Rate().FormatSamples(start, int64(p.SampleRate))})
+	}
+	return out, nil
+}
+
+// CreateReel implements contract.StrictServerInterface.
+func (s *server) CreateReel(ctx context.Context, r contract.CreateReelRequestObject) (contract.CreateReelResponseObject, error) {
+	row, err := s.app.CreateReel(ctx, r.Production, app.NewReel{Name: r.Body.Name, Copy: r.Body.Copy, From: given(r.Body.From), To: given(r.Body.To)})
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.reel(ctx, row)
+	return contract.CreateReel201JSONResponse(v), err
+}
+
+// NameReel implements contract.StrictServerInterface.
+func (s *server) NameReel(ctx context.Context, r contract.NameReelRequestObject) (contract.NameReelResponseObject, error) {
+	return contract.NameReel204Response{}, s.app.NameReel(ctx, r.Reel, r.Body.Name, false)
+}
+
+// RemoveReel implements contract.StrictServerInterface.
+func (s *server) RemoveReel(ctx context.Context, r contract.RemoveReelRequestObject) (contract.RemoveReelResponseObject, error) {
+	return contract.RemoveReel204Response{}, s.app.NameReel(ctx, r.Reel, "", true)
+}
+
+// GetMarkers implements contract.StrictServerInterface.
+func (s *server) GetMarkers(ctx context.Context, r contract.GetMarkersRequestObject) (contract.GetMarkersResponseObject, error) {
+	b, _, err := s.app.Markers(ctx, r.Reel)
+	return contract.GetMarkers200TextcsvResponse{Body: bytes.NewReader(b), ContentLength: int64(len(b))}, err
+}
+
+// ReadMarkers implements contract.StrictServerInterface.
+func (s *server) ReadMarkers(ctx context.Context, r contract.ReadMarkersRequestObject) (contract.ReadMarkersResponseObject, error) {
+	e, err := s.app.ReadMarkers(ctx, r.Reel, []byte(r.Body.Table))
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.edited(ctx, e)
+	return contract.ReadMarkers200JSONResponse(v), err
 }
 
 func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error) {
@@ -55,7 +124,7 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 
 // edited answers an edit with what has changed.
 func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited, error) {
-	v := contract.ReelEdited{Version: e.Version, Since: e.Base}
+	v := contract.ReelEdited{Name: e.Name, Version: e.Version, Since: e.Base}
 	p, err := s.app.Store.Production(ctx, e.ProductionID)
 	if err != nil {
 		return v, err
@@ -75,6 +144,9 @@ func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited,
 // GetReelChanges implements contract.StrictServerInterface.
 func (s *server) GetReelChanges(ctx context.Context, r contract.GetReelChangesRequestObject) (contract.GetReelChangesResponseObject, error) {
 	e, err := s.app.ReelSince(ctx, r.Reel, r.Params.Since)
+	if err == nil && e.Removed {
+		err = app.ErrNotFound
+	}
 	if err != nil {
 		return nil, err
 	}

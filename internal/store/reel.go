@@ -15,6 +15,7 @@ type Reel struct {
 	ProductionID uuid.UUID
 	Name         string
 	Version      int64
+	Removed      bool
 	Doc          reel.Reel // shared: never to be changed in place
 
 	head, snapshot int64
@@ -26,11 +27,12 @@ type reelRow struct {
 	ProductionID uuid.UUID
 	Name         string
 	Version      int64
+	Removed      bool
 	Head         int64
 	Snapshot     int64
 }
 
-const reelColumns = `id, production_id, name, version, head, snapshot`
+const reelColumns = `id, production_id, name, version, removed, head, snapshot`
 
 // reel finds one by a condition.
 func (q Queries) reel(ctx context.Context, where string, args ...any) (Reel, error) {
@@ -59,7 +61,34 @@ func (q Queries) LockReel(ctx context.Context, id uuid.UUID) (Reel, error) {
 
 // ReelOf finds a production's first reel.
 func (q Queries) ReelOf(ctx context.Context, production uuid.UUID) (Reel, error) {
-	return q.reel(ctx, `production_id = $1 ORDER BY id LIMIT 1`, production)
+	return q.reel(ctx, `production_id = $1 AND NOT removed ORDER BY id LIMIT 1`, production)
+}
+
+// Reels lists a production's reels that were not removed, in the order in which they were made.
+func (q Queries) Reels(ctx context.Context, production uuid.UUID) ([]Reel, error) {
+	return q.reels(ctx, `production_id = $1 AND NOT removed ORDER BY id`, production)
+}
+
+// reels lists those of a condition.
+func (q Queries) reels(ctx context.Context, where string, args ...any) ([]Reel, error) {
+	rows, err := many[reelRow](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE `+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	var out []Reel
+	for _, row := range rows {
+		r, err := q.open(ctx, row)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// NameReel gives a reel a name, and says whether it is removed.
+func (q Queries) NameReel(ctx context.Context, id uuid.UUID, name string, removed bool) error {
+	return q.exec(ctx, `UPDATE reels SET name = $2, removed = $3 WHERE id = $1`, id, name, removed)
 }
 
 // InsertReel adds one.
@@ -75,9 +104,9 @@ type ReelSnags struct {
 	Reel, Weave int
 }
 
-// ReelSnags finds what is kept of a production's first reel: nothing where it has not been worked out.
+// ReelSnags finds what is kept of a production's reels together: nothing where it has not been worked out.
 func (q Queries) ReelSnags(ctx context.Context, production uuid.UUID) (ReelSnags, error) {
-	return one[ReelSnags](ctx, q, `SELECT coalesce(snags_reel, 0) AS reel, coalesce(snags_weave, 0) AS weave FROM reels WHERE production_id = $1 ORDER BY id LIMIT 1`, production)
+	return one[ReelSnags](ctx, q, `SELECT coalesce(sum(snags_reel), 0)::int AS reel, coalesce(sum(snags_weave), 0)::int AS weave FROM reels WHERE production_id = $1 AND NOT removed`, production)
 }
 
 // SetReelSnags keeps it.
@@ -87,19 +116,7 @@ func (q Queries) SetReelSnags(ctx context.Context, id uuid.UUID, s ReelSnags) er
 
 // ReelsUnweighed lists reels of which it has not been worked out.
 func (q Queries) ReelsUnweighed(ctx context.Context) ([]Reel, error) {
-	rows, err := many[reelRow](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE snags_reel IS NULL`)
-	if err != nil {
-		return nil, err
-	}
-	var out []Reel
-	for _, row := range rows {
-		r, err := q.open(ctx, row)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, r)
-	}
-	return out, nil
+	return q.reels(ctx, `snags_reel IS NULL`)
 }
 
 // ReelStep is an edit of a reel as it is logged.
@@ -159,7 +176,7 @@ func (q Queries) setReelStrands(ctx context.Context, id uuid.UUID, was, now map[
 
 // StrandsInReels says which strands of a production lie in a reel.
 func (q Queries) StrandsInReels(ctx context.Context, production uuid.UUID) (map[string]bool, error) {
-	rows, err := q.db.Query(ctx, `SELECT DISTINCT s.strand_id::text FROM reel_strands s JOIN reels r ON r.id = s.reel_id WHERE r.production_id = $1`, production)
+	rows, err := q.db.Query(ctx, `SELECT DISTINCT s.strand_id::text FROM reel_strands s JOIN reels r ON r.id = s.reel_id WHERE r.production_id = $1 AND NOT r.removed`, production)
 	if err != nil {
 		return nil, err
 	}

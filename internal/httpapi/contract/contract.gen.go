@@ -999,6 +999,14 @@ type LooseOrder struct {
 	Was int64 `json:"was"`
 }
 
+// Marker defines model for Marker.
+type Marker = reel.Marker
+
+// MarkerTable Example: {"table":"timecode,name\n22:10:00:00,Ferry leaves\n"}
+type MarkerTable struct {
+	Table string `json:"table"`
+}
+
 // NewHashList Example: {"name":"card.mhl","xml":"\u003chashlist/\u003e"}
 type NewHashList struct {
 	Name string `json:"name"`
@@ -1014,6 +1022,17 @@ type NewProduction struct {
 
 	// TimecodeRate such as 25, 24000/1001 or 29.97 drop
 	TimecodeRate string `json:"timecode_rate"`
+}
+
+// NewReel Example: {"name":"Trailer"}
+type NewReel struct {
+	// Copy the reel that it is a copy of
+	Copy *openapi_types.UUID `json:"copy,omitempty"`
+
+	// From of a copy: only this span
+	From *int64 `json:"from,omitempty"`
+	Name string `json:"name"`
+	To   *int64 `json:"to,omitempty"`
 }
 
 // OffRange a stretch of a clip's strands that is off
@@ -1162,6 +1181,7 @@ type ReelEdit struct {
 // ReelEdited defines model for ReelEdited.
 type ReelEdited struct {
 	Changes *ReelChanges `json:"changes,omitempty"`
+	Name    string       `json:"name"`
 
 	// Since the version that the changes are made to
 	Since   int64    `json:"since"`
@@ -1170,6 +1190,22 @@ type ReelEdited struct {
 
 	// WorkedOut what the server works out of a reel
 	WorkedOut ReelWorkedOut `json:"worked_out"`
+}
+
+// ReelListed defines model for ReelListed.
+type ReelListed struct {
+	End           int64              `json:"end"`
+	Id            openapi_types.UUID `json:"id"`
+	Name          string             `json:"name"`
+	Start         int64              `json:"start"`
+	StartTimecode string             `json:"start_timecode"`
+	Tracks        int                `json:"tracks"`
+	Version       int64              `json:"version"`
+}
+
+// ReelNaming Example: {"name":"Part 2"}
+type ReelNaming struct {
+	Name string `json:"name"`
 }
 
 // ReelWorkedOut what the server works out of a reel
@@ -1215,6 +1251,9 @@ type Send = weave.Send
 
 // Sends defines model for Sends.
 type Sends = []Send
+
+// SetLength defines model for SetLength.
+type SetLength = reel.SetLength
 
 // SetStart defines model for SetStart.
 type SetStart = reel.SetStart
@@ -1914,6 +1953,9 @@ type ArchiveProductionJSONRequestBody = ArchiveOrder
 // GiveHashListJSONRequestBody defines body for GiveHashList for application/json ContentType.
 type GiveHashListJSONRequestBody = NewHashList
 
+// CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
+type CreateReelJSONRequestBody = NewReel
+
 // EditSheetJSONRequestBody defines body for EditSheet for application/json ContentType.
 type EditSheetJSONRequestBody = SheetEdit
 
@@ -1938,11 +1980,17 @@ type DeclineOfferedJSONRequestBody = Declined
 // OrderWritingsJSONRequestBody defines body for OrderWritings for application/json ContentType.
 type OrderWritingsJSONRequestBody = WritingOrder
 
+// NameReelJSONRequestBody defines body for NameReel for application/json ContentType.
+type NameReelJSONRequestBody = ReelNaming
+
 // OrderDeliveryJSONRequestBody defines body for OrderDelivery for application/json ContentType.
 type OrderDeliveryJSONRequestBody = DeliveryOrder
 
 // EditReelJSONRequestBody defines body for EditReel for application/json ContentType.
 type EditReelJSONRequestBody = ReelEdit
+
+// ReadMarkersJSONRequestBody defines body for ReadMarkers for application/json ContentType.
+type ReadMarkersJSONRequestBody = MarkerTable
 
 // PreflightJSONRequestBody defines body for Preflight for application/json ContentType.
 type PreflightJSONRequestBody = DeliveryOrder
@@ -2042,6 +2090,12 @@ type ServerInterface interface {
 	// GetReel The production's reel
 	// (GET /api/productions/{production}/reel)
 	GetReel(c *gin.Context, production ProductionId)
+	// ListReels The production's reels, in the order in which they were made
+	// (GET /api/productions/{production}/reels)
+	ListReels(c *gin.Context, production ProductionId)
+	// CreateReel Make a further reel, empty, as a copy of another, or as a span of one
+	// (POST /api/productions/{production}/reels)
+	CreateReel(c *gin.Context, production ProductionId)
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
 	// (POST /api/productions/{production}/sheet)
 	EditSheet(c *gin.Context, production ProductionId)
@@ -2096,6 +2150,15 @@ type ServerInterface interface {
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(c *gin.Context, params ListReadingsParams)
+	// RemoveReel Take a reel away; undo brings it back
+	// (DELETE /api/reels/{reel})
+	RemoveReel(c *gin.Context, reel ReelId)
+	// GetReelById A reel
+	// (GET /api/reels/{reel})
+	GetReelById(c *gin.Context, reel ReelId)
+	// NameReel Rename a reel
+	// (PATCH /api/reels/{reel})
+	NameReel(c *gin.Context, reel ReelId)
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
@@ -2105,6 +2168,12 @@ type ServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(c *gin.Context, reel ReelId)
+	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
+	// (GET /api/reels/{reel}/markers)
+	GetMarkers(c *gin.Context, reel ReelId)
+	// ReadMarkers Add the markers of such a table
+	// (POST /api/reels/{reel}/markers)
+	ReadMarkers(c *gin.Context, reel ReelId)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(c *gin.Context, reel ReelId)
@@ -2808,6 +2877,56 @@ func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
 	siw.Handler.GetReel(c, production)
 }
 
+// ListReels operation middleware
+func (siw *ServerInterfaceWrapper) ListReels(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReels(c, production)
+}
+
+// CreateReel operation middleware
+func (siw *ServerInterfaceWrapper) CreateReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateReel(c, production)
+}
+
 // EditSheet operation middleware
 func (siw *ServerInterfaceWrapper) EditSheet(c *gin.Context) {
 
@@ -3317,6 +3436,81 @@ func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
 	siw.Handler.ListReadings(c, params)
 }
 
+// RemoveReel operation middleware
+func (siw *ServerInterfaceWrapper) RemoveReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveReel(c, reel)
+}
+
+// GetReelById operation middleware
+func (siw *ServerInterfaceWrapper) GetReelById(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReelById(c, reel)
+}
+
+// NameReel operation middleware
+func (siw *ServerInterfaceWrapper) NameReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NameReel(c, reel)
+}
+
 // GetReelChanges operation middleware
 func (siw *ServerInterfaceWrapper) GetReelChanges(c *gin.Context) {
 
@@ -3401,6 +3595,56 @@ func (siw *ServerInterfaceWrapper) EditReel(c *gin.Context) {
 	}
 
 	siw.Handler.EditReel(c, reel)
+}
+
+// GetMarkers operation middleware
+func (siw *ServerInterfaceWrapper) GetMarkers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetMarkers(c, reel)
+}
+
+// ReadMarkers operation middleware
+func (siw *ServerInterfaceWrapper) ReadMarkers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadMarkers(c, reel)
 }
 
 // Preflight operation middleware
@@ -4315,6 +4559,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
+	router.GET(options.BaseURL+"/api/productions/:production/reels", wrapper.ListReels)
+	router.POST(options.BaseURL+"/api/productions/:production/reels", wrapper.CreateReel)
+	router.DELETE(options.BaseURL+"/api/reels/:reel", wrapper.RemoveReel)
+	router.GET(options.BaseURL+"/api/reels/:reel", wrapper.GetReelById)
+	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
+	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
+	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
@@ -5307,6 +5558,85 @@ func (response GetReeldefaultApplicationProblemPlusJSONResponse) VisitGetReelRes
 	return err
 }
 
+type ListReelsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListReelsResponseObject interface {
+	VisitListReelsResponse(w http.ResponseWriter) error
+}
+
+type ListReels200JSONResponse []ReelListed
+
+func (response ListReels200JSONResponse) VisitListReelsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReelsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListReelsdefaultApplicationProblemPlusJSONResponse) VisitListReelsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateReelRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *CreateReelJSONRequestBody
+}
+
+type CreateReelResponseObject interface {
+	VisitCreateReelResponse(w http.ResponseWriter) error
+}
+
+type CreateReel201JSONResponse Reel
+
+func (response CreateReel201JSONResponse) VisitCreateReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreateReeldefaultApplicationProblemPlusJSONResponse) VisitCreateReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type EditSheetRequestObject struct {
 	Production ProductionId `json:"production"`
 	Body       *EditSheetJSONRequestBody
@@ -6048,6 +6378,112 @@ func (response ListReadingsdefaultApplicationProblemPlusJSONResponse) VisitListR
 	return err
 }
 
+type RemoveReelRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type RemoveReelResponseObject interface {
+	VisitRemoveReelResponse(w http.ResponseWriter) error
+}
+
+type RemoveReel204Response struct {
+}
+
+func (response RemoveReel204Response) VisitRemoveReelResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveReeldefaultApplicationProblemPlusJSONResponse) VisitRemoveReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReelByIdRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type GetReelByIdResponseObject interface {
+	VisitGetReelByIdResponse(w http.ResponseWriter) error
+}
+
+type GetReelById200JSONResponse Reel
+
+func (response GetReelById200JSONResponse) VisitGetReelByIdResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReelByIddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReelByIddefaultApplicationProblemPlusJSONResponse) VisitGetReelByIdResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NameReelRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *NameReelJSONRequestBody
+}
+
+type NameReelResponseObject interface {
+	VisitNameReelResponse(w http.ResponseWriter) error
+}
+
+type NameReel204Response struct {
+}
+
+func (response NameReel204Response) VisitNameReelResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type NameReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NameReeldefaultApplicationProblemPlusJSONResponse) VisitNameReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetReelChangesRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params GetReelChangesParams
@@ -6171,6 +6607,91 @@ type EditReeldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditReeldefaultApplicationProblemPlusJSONResponse) VisitEditReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetMarkersRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type GetMarkersResponseObject interface {
+	VisitGetMarkersResponse(w http.ResponseWriter) error
+}
+
+type GetMarkers200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetMarkers200TextcsvResponse) VisitGetMarkersResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetMarkersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetMarkersdefaultApplicationProblemPlusJSONResponse) VisitGetMarkersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadMarkersRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *ReadMarkersJSONRequestBody
+}
+
+type ReadMarkersResponseObject interface {
+	VisitReadMarkersResponse(w http.ResponseWriter) error
+}
+
+type ReadMarkers200JSONResponse ReelEdited
+
+func (response ReadMarkers200JSONResponse) VisitReadMarkersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadMarkersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadMarkersdefaultApplicationProblemPlusJSONResponse) VisitReadMarkersResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7142,6 +7663,12 @@ type StrictServerInterface interface {
 	// GetReel The production's reel
 	// (GET /api/productions/{production}/reel)
 	GetReel(ctx context.Context, request GetReelRequestObject) (GetReelResponseObject, error)
+	// ListReels The production's reels, in the order in which they were made
+	// (GET /api/productions/{production}/reels)
+	ListReels(ctx context.Context, request ListReelsRequestObject) (ListReelsResponseObject, error)
+	// CreateReel Make a further reel, empty, as a copy of another, or as a span of one
+	// (POST /api/productions/{production}/reels)
+	CreateReel(ctx context.Context, request CreateReelRequestObject) (CreateReelResponseObject, error)
 	// EditSheet Change cells of the takes sheet, all as one edit or none; refused with 409 when one holds something else than was seen
 	// (POST /api/productions/{production}/sheet)
 	EditSheet(ctx context.Context, request EditSheetRequestObject) (EditSheetResponseObject, error)
@@ -7196,6 +7723,15 @@ type StrictServerInterface interface {
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
+	// RemoveReel Take a reel away; undo brings it back
+	// (DELETE /api/reels/{reel})
+	RemoveReel(ctx context.Context, request RemoveReelRequestObject) (RemoveReelResponseObject, error)
+	// GetReelById A reel
+	// (GET /api/reels/{reel})
+	GetReelById(ctx context.Context, request GetReelByIdRequestObject) (GetReelByIdResponseObject, error)
+	// NameReel Rename a reel
+	// (PATCH /api/reels/{reel})
+	NameReel(ctx context.Context, request NameReelRequestObject) (NameReelResponseObject, error)
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
@@ -7205,6 +7741,12 @@ type StrictServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(ctx context.Context, request EditReelRequestObject) (EditReelResponseObject, error)
+	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
+	// (GET /api/reels/{reel}/markers)
+	GetMarkers(ctx context.Context, request GetMarkersRequestObject) (GetMarkersResponseObject, error)
+	// ReadMarkers Add the markers of such a table
+	// (POST /api/reels/{reel}/markers)
+	ReadMarkers(ctx context.Context, request ReadMarkersRequestObject) (ReadMarkersResponseObject, error)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(ctx context.Context, request PreflightRequestObject) (PreflightResponseObject, error)
@@ -8026,6 +8568,76 @@ func (sh *strictHandler) GetReel(ctx *gin.Context, production ProductionId) {
 	}
 }
 
+// ListReels operation middleware
+func (sh *strictHandler) ListReels(ctx *gin.Context, production ProductionId) {
+	var request ListReelsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReels(ctx, request.(ListReelsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReels")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReelsResponseObject); ok {
+		if err := validResponse.VisitListReelsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateReel operation middleware
+func (sh *strictHandler) CreateReel(ctx *gin.Context, production ProductionId) {
+	var request CreateReelRequestObject
+
+	request.Production = production
+
+	var body CreateReelJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateReel(ctx, request.(CreateReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateReelResponseObject); ok {
+		if err := validResponse.VisitCreateReelResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // EditSheet operation middleware
 func (sh *strictHandler) EditSheet(ctx *gin.Context, production ProductionId) {
 	var request EditSheetRequestObject
@@ -8641,6 +9253,102 @@ func (sh *strictHandler) ListReadings(ctx *gin.Context, params ListReadingsParam
 	}
 }
 
+// RemoveReel operation middleware
+func (sh *strictHandler) RemoveReel(ctx *gin.Context, reel ReelId) {
+	var request RemoveReelRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveReel(ctx, request.(RemoveReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveReelResponseObject); ok {
+		if err := validResponse.VisitRemoveReelResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetReelById operation middleware
+func (sh *strictHandler) GetReelById(ctx *gin.Context, reel ReelId) {
+	var request GetReelByIdRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReelById(ctx, request.(GetReelByIdRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReelById")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetReelByIdResponseObject); ok {
+		if err := validResponse.VisitGetReelByIdResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// NameReel operation middleware
+func (sh *strictHandler) NameReel(ctx *gin.Context, reel ReelId) {
+	var request NameReelRequestObject
+
+	request.Reel = reel
+
+	var body NameReelJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NameReel(ctx, request.(NameReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NameReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(NameReelResponseObject); ok {
+		if err := validResponse.VisitNameReelResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetReelChanges operation middleware
 func (sh *strictHandler) GetReelChanges(ctx *gin.Context, reel ReelId, params GetReelChangesParams) {
 	var request GetReelChangesRequestObject
@@ -8749,6 +9457,76 @@ func (sh *strictHandler) EditReel(ctx *gin.Context, reel ReelId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditReelResponseObject); ok {
 		if err := validResponse.VisitEditReelResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetMarkers operation middleware
+func (sh *strictHandler) GetMarkers(ctx *gin.Context, reel ReelId) {
+	var request GetMarkersRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetMarkers(ctx, request.(GetMarkersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetMarkers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetMarkersResponseObject); ok {
+		if err := validResponse.VisitGetMarkersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadMarkers operation middleware
+func (sh *strictHandler) ReadMarkers(ctx *gin.Context, reel ReelId) {
+	var request ReadMarkersRequestObject
+
+	request.Reel = reel
+
+	var body ReadMarkersJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadMarkers(ctx, request.(ReadMarkersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadMarkers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadMarkersResponseObject); ok {
+		if err := validResponse.VisitReadMarkersResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9477,241 +10255,252 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H2Nkhu3tearoLi3SnGl50+SFXtUW1uyJMfeq8Qqj7JObeKdgN0gCU8TaAPooWiV7mvsA+2LbeEcAI1m",
-	"o5vdHFJ2cm8qZc0MmwAaODj/5zsfZrlcV1IwYfTs+sOsooqumWEKfqMLw5T9oWA6V7wyXIrZ9cysGMlr",
-	"paUickHsbxVdMjJnC6nYLJtx+9DPNVPbWTYTdM1m126obKbzFVtTHHNB69LMrmezbLam798wsTSr2fXV",
-	"5WU2M9vKfksbxcVy9vFjNitYye+Z2t7ywn4b5qioWTVT+Cdm2Uyxn2uuWDG7Nqpm8awLqdbUTlrXvJil",
-	"JlrwkvVPYj994AQlX3MTht/ZJ/wwuU+P7cas6Xu+rtfwm/2VC/z1KszEhWFLpmCqinJ1q9gifYaKLZhi",
-	"ImePNNFGUVE8h9OUghGzoobQpWJMkznThmxWTBA610yYniO280zbCVieoXcsvT5pVkwRxXKpCi6Wx1kl",
-	"TDdxmUoWdW4X1k8XzTMPpA7FWNk/jf30gRNoWYvitpSy6u66vGeKUFEQ+0PPBsI3kwS6oKVmYcq5lCWj",
-	"IppzTU2+6k66pgUjVJNS1oX91x7ugittMjLfwm+GCaJZLkWhyULJtT1mxQg3ZM6WXOieleJ8By0VR9hd",
-	"KXUEmBGpyEIqWJzmBdOWEVKy5sWZ/ZVYwra//R5++13JFuYz2Nc1L/4D/6b4cmU+8ytvnzLOMnjOFTWG",
-	"KfvV//O3y7Mv6dni7McPT559/N3ffv8fP7b+8tn/+LcBOqh48kzstRJ4/3TFWIFc3j5LtKHbvh2/Y6xy",
-	"Qx607TBXH2vED5PjXmUzJiwb/Nvl+efZVfb4x6y5CYWs58C03bSiXs8df8RZjUzzH2YvwoJsLJPhQJeK",
-	"jeEwMs1fuDDPns6SfBoPvP/ajyCIERd/K/KBKbYif+AEG8UNF8v+OdwDD5oGWKSupNAMdJRvGFUwXy6F",
-	"sYdi9ZaqKnlO7VFeyNwwc6aNYnRtP0vMNOeCwgEm5mpTxRtuTMnOmCg4FefkBSlBaSFckCePyZwbDbdc",
-	"S7KmYkvmW4Os4X/efPdn8jtY6mcZWfCyZAWpK7LhZkV0RXOmQagJMi9lfqevycLqYToaOAsz1KLWrMjw",
-	"SkrN7dq8IgZ8E79MpIA/5XK9loLkdmDLXil59vRszg1ZlJKaDPgYs3oTyVdUCFYSs1KMkSePm6c0+d1S",
-	"MWqsiF3TpeCmLlhGKiWXiq7XjIDOCIvYVox8+y3NiKbrqmSaUEMWdVkSndOSfZbBBrXms3LdP6vb02Yg",
-	"5f26QIckQTM4/7uYfcxmb5Wcl2w9QAIVPvH7n7Q9xJgE/g10o9l/u2i04Av8VF/4cRNkQEkVPvS0C8T4",
-	"QuUrfs++UwXqzbQo4Hho+VbJiinDLdE6Lsjew1vDc/g9dx1Q5QiPxx9/SPHO5jL9rXn0x0DOcv4Ty43d",
-	"qq9qvXdV7Zl5PKe/F9nsjov0ByUVy5ouWc+HW1mb5Ede3nY+kIvkn5XEjXNcf6YNW8+sQqksV17z99H7",
-	"t5SrZqeAu8C8briwwM7WZbP3Z0t55v64YfSendu9jP5+xteVVMaJ5tXsevYL02ZbSrm+yKViF/AtWMRL",
-	"JOe3SuLLtXfcEXv01kFQZLOCLxbONtsrVqwlo7S5pWbk4/1ncJcivGwma1O1zjMarGL07raYL9prDaJY",
-	"1GVJ7Y+O/++I5mym1vrwr++ctN/SsOJw7n4/o72Klx4tA3Yhdaderlh+1z3GhdUspu2mZRos/R2rgiQ+",
-	"2HlPeKoZKHOL6F96yauJ/ACX0eaGnnlrLnJmNVxhVVsvkazF8kiTgm5n2RgqpBu67Z+jpCgCqCBWFN5x",
-	"QVb03poC40Zf0ILdcrGP939NCxYedzxrzPNLun/sl7W6Dw/fFvM0hTd2/tPIyj/78lnirvQwaVxKex9R",
-	"P8Dd9CeEyqUet4Fc3DNl0hQ8wN9L59x5GCMS0vRJCeCk3LC13rf/3y0W31OxhCNY0/ff4neuLi8jvxNV",
-	"im6BjXmTdVBTgIeCGq9T1oTUzlthydYxJE2qEq5FWHfnxaIFPv4CCMH/2l2r4QmTFY0XQ1YUlEmnDILe",
-	"CcphySvt3CiKEVZwY409uWRg+8FzcLc6K6tFVdIc+VV7SiHnstiSOyE3OrbUSymWepbt02BALjc06Tg1",
-	"ddZWIKU9QtqynXNgcFOENLhXPjrW+C2e5KjDufTeuP7jeWkV8MmaIVB2Uil0NN/ee6Au0PQ31FoeCzLf",
-	"ogGLblquiKZb/Rw16A3XcDb2WfBH7D8dO2talkhttyVNgHkpNdOkrq6JkGbFxRLNF6NofhfRH80t+UmR",
-	"EVpaee3VO7sueNRSQlkmlLtshnx1LBeAp99KLkziJHcZQZu0aG3kGiyLc5xzCoU1X0Y6a5axjyh2TZB7",
-	"WtbMWlfU8XM0rVZyQ5yD/p6RpbQGqECvGTgwZmmRPoIt6xWtWkq3vadrKcHCX8mySB4LLDMt44a1Nrjx",
-	"+O09dz06ENzKBxzIK5ZzzdFOHG295TmrTHBl1Msl0/Z72r7G5dWXl/Ty8vLM0tXZH+x/vvC/uv9dzX7s",
-	"mnxuzJScbc0Q0fse10lM5p/v41c7hxFPmfnFpfjAK5aXXKBYGLt/9mBgr3KqiovHVy/O3l0+Od/Q+8S+",
-	"uGejt45CR08vI/2oj09PeW2cLf2eLtjUNeBKXlUpueh12BUri7ZXZJzqVUiREPDoKBo3AlNKqn2c8UbQ",
-	"5czFwfRofvq2tCpN8TUvQbHaFX4LLrhesWLXGi2oYWeGr1mKXN2rjeNOqATvvQLOOJq0jormd062edZX",
-	"ydKKhbUUMsn1Km/c7/EwyQVc6Irlt71arzZUmVu7uFwWvY+YFmve0MbTKgqm8OdKyfvmJ2a1qQXlJdiK",
-	"ORU5K0uW5uJGGlo+hPiSSl547WaP/bs4cvcze9r1ZNnZlaxZS3TEWbiNQ3d4slIWCMLTgX2T2fU4Xp9g",
-	"adPJy0d/UmELu5hHeidQEXHJJ4kAu3+FcRHKSC7YbzWnl9rl1wU3LzAyOk3Fef2e5qbcggsYTVXNzsnL",
-	"tsViyaeIbRdv2nBF7rjISC1KpjVZMyoMoaUU7Jy8dV5zDV8c6784/7vAjYxXfgXiZOcvO6K8KG5Be53q",
-	"exUFe5/2rmnmzMxBRg4PfXSq876n38FDnXsKa/BDpI4XVPvbJa30xON1sV17QV3qCIRV51uipFVW8frv",
-	"eNWUXI+UB9baZDqt2w5lTViOM3IK4wTyhDNd0IINL+ky6bYa/94jV79zzjABfDl1xs72GkNB1mjuH7w5",
-	"liQpKam136EJlMSFkUBLgr03SFDAH4ys8xXTzwn1cTq5IJfE0DumrdkLrsbObS3dqXb1bnCW7DUsnedg",
-	"2Ok1fNwpS4v9XNPytpIbSMxQlGtW3ObW6Gb7Yx248n7fiX25eqoJCoPCnWWlZtZix20vOfPBcim8if87",
-	"Ydn4Qir73GdTdn20fTr1eB5I1TRNxMVkn/oxXMATGISi6+oAmhzPFY/HLILPp5gn95q9N0wUE8m2rkhg",
-	"F3y5mstanZIJsGLZusorRkGtorwcf29hkNQOjOKWJ3u38YGU0TGU5Aak3nwl11PlxJzmd/bs0ScddESM",
-	"IJkVWz9H7RF0RXBQbkFBRN3RSMvZmi9vSSE7hDN1B2HoEWH9/n3gQjNnCB0Uyxtxo+fbT3P1wWCbb5Ov",
-	"+ZPkU+0HRvMVagMh3AEKghQsC8dITfCRhlAFw8jDia7N6JNdy/sj3u3RhziVhKVA0ZBeZsJZkTQDgHSc",
-	"2mbvVi7XDLzWWTvZt/kQ5k1sG6Sudg1jesdA4cNoSKOj7A95DJ/QYaZdX8S2x+JLeU/w4dSyXGRoUjRB",
-	"V1Q06hqGElyoBtS7h5hi/3waR3JXxVRb7+hG26d61YpqM5X1TOcvo/zKbygvpsdaPQ84+GYrdlzuO5Wp",
-	"gldl//MYc536Wrf2sh/z3aasdZKtcsdYNcTLrc05rzG4DS+VJdb36S/XwNYfTVp0RUJqVs2mWvU+233J",
-	"7xmkFXsbpOvU7DNcO9bpVOo/XhpVN1dqVP7SnnK0JkUpevBx+kGXstQeMfnotFwjw1MxRnRae9+3kfIh",
-	"6o1m5hYzJqemDS+VrCcw+e9gkj/aLyWSnjrMvVnShNH3Dryb6OJm6duYJvtpwuXSdIuVQmCWyAWpxZ2Q",
-	"G0FgNJ8ghtppMEe4DhYoeNv8U4W1W4Q0s5HaZbPiBI/0bGmYy+BjGSqgbry+DQoxiknMx74zddaAVGRe",
-	"a/v+mlmDnPt9gqIctzsbqnt1026Qa0LcJM3dcYTedzZUmf3jmxt4zn1pnEjYw6V5lwxOyUX7sv/nmLm+",
-	"ly06E2V/KmByp8fkLSfiorJ2tTl1vnKZxBtuTRxMysRkwV/boO7xAPa4RawqdEsrR3VTnPeyQhOYGshC",
-	"JRpsaox5hvxURvNVFnnxg3iRG9G+j5hIKhdEs3umaBnGeLCLLCFLJkiisIxWytCg3Tkl53Y8xY9WLtLF",
-	"C3qgPGXSmnvoy+1yOvrH1/8EfqhpjvZDA6V7PPIfhzMVWcHN+QtfJj4+SdF+DwZ/fe/q23ZCSG67R+dJ",
-	"9VZ0+d3zaTYQLJ1lvvDcYSxw+Jsr54RsnBUrofp/K3J35ZeKaT2cTDR182GRKRL9enoYpAnOJrP0UjlN",
-	"I4O2O17on2taEiteM4I/QwwXNDmOFZp2IlALBblpJz1PDvruTYmHnTooJR5S+/rK1XQ6TyWXhcts6hBB",
-	"LoWhXLT8NJGPeDxBFzVWerJbmUiIF7QRa5amm1iAtp+4itHnhK0rs22y4lNpgNOyJ6fkLq6oXqUdwuOS",
-	"GkuuTcoaBC3RDk7sE5qs6R0LymJEZgCUADTvC+J+zKbUaCq+TBUblVzcsQK2XQNsgC9JBm4BLmaqGFGM",
-	"FsEX71dVV6UE/u05Cw6WzobjuakVS1dDuA/tXdtIVeiMaKv+QaXx5f/7v1dfXBJqyOPPPQlY+pA1RIlS",
-	"W43s4VbRViVSzAb4L2MpVwu6HG/GesraVUG66aE7DAhfa8VEcwms2WBtR4IGSzYpo5QKWm61zy6lBQLu",
-	"LGoNeaThOiaPCuvwExVSTjnHj9FGbq6rO0OdhVMcLJrq7pBCg2Fwe+GhSdIp9hiOOkLLQl2e3R61LC5O",
-	"BooKt6w3QbZhqIHvtsk1i3XJkC3byaMFZtTk2yKRxrkYMb9tTrS5hoEfJSU1L9mfxrjWo3RbRAg6MLs2",
-	"DS+EebHESKKrkoM7xZqk2Yj01+QrvXU17zuOGE8Uo6kjRb6CvU9U3bYBuCCwXdEl82zMVXwxkRQYgcb3",
-	"BRph3W4J/mt9x9pT0A4gGGN1/pS1Nqj/x7X0ib3LV2zKBcVi7sQ4vRK6Ryju7KO7ybgV4Yq5xUWv3be1",
-	"77yLaAJWwN46lANKUNyYt6oWCR4OzgAdZ8hQNba2Je8O9+qlvZOamSxaJ7maZWM8VMEwT3jkuWYBW2C3",
-	"dJVrRhallOo5EXZSkJtCGihnFcm592IZ/KpYCFZ+lEzkCSaoV1b9An1QuwzZjFxapjhyk2HkviI1hCxK",
-	"VyjAZ4804UVQu1ZW2gcFhUO1spDEwbWN8pGEuuGZP/9eMIeICID4muuyQ+TN9oXXTV9S4S2dnSvaV7Kz",
-	"Zlr3AaVIcVvVqnJh1V1Fac2gvnpFNSlYzgtWWPGl5XMXLLBqndUVs+Sp0LaXxNn1iE7SoCz2KG+y0g+K",
-	"HzgVw7+7H9KvKwsBhmgHUtv9DdWrN1ynPCENQsp4BZEJo9rZStMLy7wNlRxjzXW6OjrCbOILs0V/LOQj",
-	"Wp5DlQIsnynKrpvqNpe16MFm6TXkvI6fgI3AwkWfMgeVN9IQK0KpYgXZMjOy6MuJQr/lsfHZmBgNLovf",
-	"ud0XS1IFoyW6dHYLrNRQBLN/U6OQg6EGwZP8xZF3rnquXffUVyeF38/cWnpWj0BmUxwsjZuhfWBnVyi5",
-	"eJPe6HG+xgnkJeUpEV98hYACPF8RzK902FwbqgmeZOHTq4GuY9odIVE61EyN4u+761jJTXt+bsmTqsK7",
-	"GEq2MOBhgBouKOiCDVnI0jLMAoV5V0E/YI27v3vfQHvF3/yS9gHQre4RknTNYnt3mMAGLDy3h24uf7Qp",
-	"EoRkq6mZgxDK9jsdpXH6ODa4urshoDGe/QMi0zD0GGwQeNeDHKFv6PYdeMUnmrAPgQMwfsIDi/2nhIRw",
-	"riR9SKmng9uVEhQZh46w4gszu7768vGlZfh6dn3ZeVn3hY4QsiOTuX0/KN+CCoCkkoNz9Nk9TuGVG0Hs",
-	"rQnUCviLQLIlXqYRbHJD+26vXQMObVmjZkwcUCaNO+HfCKdLHcyf2SZWicaejIPlzKkqztcrqwe+X5ez",
-	"69nf68vLJ7m1UkuuzQX8yrqulUQS1FU6tQmGbT34zBF7Ns5ytgP0vPjbBnl5wquzimtQzWePG3zSN1QY",
-	"pgT5minAA205e59+AcvddbfOri6vL93/7YG6D9yXZo8/7+5bmHtM/lhPotmai7Dn+93UASjXvUQoLXvy",
-	"xdM2jvgX8ZnEcirhZfb47ZetHWitNOV7au9Q55Y67/zjzzPy2C7u4ury8opIRR5/ef7lH0ihAH66hfox",
-	"kojaM6fIKWCDTU6fN4qZfNUkdwWwcpdjwbVzMB4/i/4T1AAn5Cfu00EC9LuAGzklv7zWfbENq9k2Vno3",
-	"0th4yYYjuJADMejlazGwPZewxwVYRw6/cUij33nQykPARuPUyqPUqPSC/KWMvSmAqrjGw97yrU+dnYY/",
-	"gHbMguZGKt3OfIKLrPlS0JIwgaCTUjMM00OYuHOXS7pJJuRWVFw7m+SelY5FWPuXFS4nTQrCOIKt84JB",
-	"lKv4qgmGXmZnT7Kzp+efZ2fPfhzlmGvMpoMsnD0JuPs+RpCZsZmHHsJ6TxH0VVwDfZXysirmst2jyPYc",
-	"0cnsP7drLmosggddygPe4VGAaW5VNPbe0sASvC5rXtzaE2mMqMlJF0jbb10ngoNoO0JWGvQOjPcRTQpa",
-	"DAYn3iq2KGEjuwi4R8aPKiDVaHwwDR2yqbGmpGaEjN6xz+4Daupxoe7KYpd+1R+m9ZH7sDN+8PQxBYz0",
-	"ke7pvFbK+fZTKdparhkWB1rrxt0YSFMHR35GPO4o+KM3WPYJqXh98FV1j4fLcFOOIFZ8LGscbW66DF+x",
-	"Z1Miw2E84jpgZd0qVsj0zlFxW4tC9qTjbGRdFmTOiH1GsCb+gXGmFTo7u8lHjc1waJZQr9vXK+JD9+l7",
-	"+4x7th+qDIqcUkBhLWek1deWUhYhxMZLRhxq7IpqgqVSxQ6ocwzR1hPzmpKm43Nvun5FaN0An6OLEWIT",
-	"dmEdiV9EIIApqGSfe5BQ5llf2DZ4ehLOBpAJI6L2wkfN2smbA0Gelqf7eAxvKADgCHo3RyX6x2PDeVbX",
-	"5YEuNyVcuehqZs0dbuhymA0cI4kjYiqfIpVjKF+j52VTORrTZHWT7PExhZit9ahOFe5Bj+jXs9pKutE6",
-	"5YetSfquAj6XGvt7xxp2b7QYm3aqZJWWDqB9Tje/7dcyWIAbPLlqRtNx5t38bW2YYrKtw+paKdcRgK7n",
-	"XEvB88FMz12YLYxFPIfQn3Lp9UmAzWnqqLcAklpszBqHvNawAfFYfinpbUT2u5tFn+8Vg4yVr2R+DKm7",
-	"V0TdM6V37aIBT7RUd6wY06zAvsMP8PR3tRnk0X4FuzzablRrxr49fgmKoU4khbHl/uK0uFAuVIP0AutD",
-	"TJptsiaJO2CTbVxy8STEgV0qXSbhdyMA/Y1rCTaa7sNV6YYPMNvyEfn2FSTCwJMt0BquIz/E+CmVrM0I",
-	"4/x791hcMtkXPB8FQTl4avAaejYIPLjv2O1RRwfvs7ixWs0X7Yw6//4E3f39Bhy5H+QVhfsixaLkuTnM",
-	"UNt36X91K6xZbR/DeIUseLeXDnK/D0P2+U4in8vdwxrhhSxLuYk6S/pizw5f7TEsDk/57qGmSJkf+vYP",
-	"wQvUcg7gqhvFOORm46Cj3PdoEhxIp68LbqYh5Hs8/A/tkmcrRMfFxLOoFcbHHyPp+AffHmlmaiXIV1Ku",
-	"IdSSgNTvKhlDmx8BF7ecno/3489MFN2rVFulpmDF2svOvNkTL9whlEZ+u9ZQfgv6rt9rwFBOuxmX+9l9",
-	"LPIhPTSZdmpvoVtZwPRyLiQEZIaGsIBRNGLzpm61axw3Usk7llYVaVIcw1QjtKdmuLQrCfIMmLpnylLK",
-	"nSZQt7QglDiDfyfsLIqx2MkQthmU+uNVju7hC2htuVtrLheuLSTO3pCGfRlSa5bUEEKuSN9Cx5hyu3Gh",
-	"VuR2Y4VIyQxZytBGhStITL4O2OGQ7V5yBqkjhEKKFb5CatGuWXT6argP/f6YjSRLxQt9HXXqRHCSuHcn",
-	"Jl41qiKIOghswcZSjE3HzaeaBPcAM0J1g6jRdXscM0euR862i9pO5IXyUhMdKh2nkid+T1vp22mF5Z98",
-	"1HGHWbKy1IPeX2R2WdNCesWYGauf3tiHX7KyTNa7yLJei77ZMWMSHmng7e2bYAcoRgvSPvtdLxEri8EC",
-	"Q+/wN8RVA3a4w6pxYAyfkn8wc9MmkQl2qcz7TtsLVKj7QaskwA6zbwu9Ee0JJGmqFi6ZdWg0gLTeHWss",
-	"Y+xkxuPBNU7bZgmZI6kkJTYGXSdfYoJL76taJ23eB+E4HQ+4aXDr5k429CI2pdRft20HacA3Y0CnT4XF",
-	"MwUVfBqiWJUqocbODMAq7LKCVGrl+ebSCnSfP9QDwLebMoWZMHvsSTlrtsO/z6hskhvk7ocE3G+8x2Mc",
-	"O7YTte2Dz591aT/4sqbRTb8cjFOZ9lmtY3wXYYGHXYkglCZipKZFCiixlhGCCw9zcUAnQw0MirswsTz4",
-	"u3MmfMgLGzqXM4e+l81yrnLscrThpW/GYj+9XUoJIQi7tluvGCgUPU2nM5cMgvUniq0Z1LxjxVz0uys5",
-	"a/eixqw/BzuIYDpIzAXD5p8rvlzdVrQHK0XJTery2Nd8pO3m0Liabn8Bc9SQL90olGtiJIF2fn35zaGn",
-	"KCuLIPd9lvPzdmFQ3IWoU7MgN0G897b6C8T1INdYV80GkerqrWRZRBkN0M0CWgz7d0J/YuijucXtOYa+",
-	"9ht2x8G6pzp6nO77t3Czw60AQh7r6nE0OntD78m3whWH6dn1bPbxx+DuQS7g6b/r7wl6+PRjajt79nl7",
-	"Tua/cV6bfu3vBsBROjciqmcc++7l4rUwKmmrAcZgMqUDUhZjLwTViCji+3BR4uFbuloBSpR9JIyTu6eb",
-	"ssHezcC3SLiQyyINCW1NEsUGTXEuBfZPNoSWHvEkEffti/T1vOkErJh0Zp7bE/duASgE3qd3gyaX73CB",
-	"WKeNBJ/QrrP5clQwkEzHLZnvwuF6B1FIjC23AR9o3UtGv4WGoADPc4zy7+GS6eTU1vxEl8QkXq3vZ9ez",
-	"G6s4Ze+srgWxCnJFHl+9yJ5k4EhPcFX7rdYmfzGuksd+Mbl613iws3F9yGEtujlBOlzKTN2fw4AdENvf",
-	"GtvOsTsYVz2+t31ZEckW9r5X5NQchIHUgPgQmi3zS+8AD3k8orBNzbqSNBHAIyYAnqBCPQXQL1FP7bKs",
-	"91KPfbA/D3Ia+lswABJFw8/JJegPAsGeRmPz7n2BYSD0PvAU+ORWy1rlLRgJ/n5tlbw54gT5eqstAmok",
-	"ab6nyDN2tHOjd/A/ojWu+fv04nughZ1BlpTPD8RniSsYOjogeEvAkoV3ukrXdrEc/PZNYHR/IPqhqDBp",
-	"uErDxZZs6D2zQ14TuzWQgYLQldqwSmdkTjUjz55m5PHnn5P/3kYR6vKY4WpcXybeCpz4kyc+WjYmDDAI",
-	"RsPSgODeHD+gPz2P080i8791RTpHi4Tbi0vjXiJK/AeOFPObrAV3c6CrIeuUFiM99DPjN54njC77xi/M",
-	"rB4R2W/dqqmxCMq9tdZoCLZqrZ+DXUhL7BzFNWkACqeZYP5U+yqvbzy24A51G16WGsq5yHyL/1JDLhCK",
-	"sKNT9WO1rJivrkkEs3nRMix6MYtheP98GDP5OqHPfyqupQzlwmxjxu/+CKB/dwzUnEpqze0NSrH9kdLJ",
-	"p7N2efVBuaLg09OyTwna6pG564kkUweq4cbPol1K7u9WJJRdulSM9TXzgA5oTbobPJrif4ACf2uFzK21",
-	"n27XPeUNC6rAXweRyLVEowu5LUioKMkQGLOQm4xIkTeJhyUXrCB1dRgaGq5zrQeSGvJS5neaFIovDCsI",
-	"fIPIe+dssD+UtBqnDc23A/MgvJx9pfn2Gt17loEAkIxrtcGIDw3reGfsqftynV3kWCzlbCPsapd3HeLM",
-	"qbsBr32rWS5dAKKTmADlKXWOAMY5XTNFH2ncLvsW2EvESESQmjMmyJytuHCoONSQgm4bjdKM20I4htuq",
-	"Wg8vCXso2JUoKsiCasNaIHrR0aGTWRK9kgpAOA0Dd/0B1BRAmQ82A2uHG98LFoJh8gVTzF4C+8pUFBlB",
-	"olxEhDROT8Fnb71Z0nPrvYcf0xXxYSgM7lvYuLP0kzc0NuZL7sJ1NwmHQdKaS7OCqzNuJZUsqeJm21cf",
-	"1cuuwY+5x5+5Ffk7azh49XPcpfKoMP6SAq+jhsVU7Oq0V1T3m2T7de9KMVoM8UDL7xEEjcy3I8EYdxGb",
-	"K189k81oyZfCoTfbHxGpWdZzs6gxToavQjmGyaKwl1eckn4LV9829iwCAEfvcURceb4NB5E1qO3IYezn",
-	"AdQrpC8l2N8OqO/4I9qs+gTHGtrHg6OSkopyleIqGy4KuenHSG0yy3ykbCR8nt3pEOW0i2zwoIFQkJ0l",
-	"tjqpIOzKnA536nCM3QsVXeRYUkRivuEfzbZkM6/HNFch0qGQqffpT68Q9DKhRpUyBV4IZQFwUoFrgrbj",
-	"BXnTDYCKAg/F0z/SHR+BbYhzDy1ZT0QowjV4ArV6TNAinMy6TKQ443f6G680qD1+sN4wcNgEIKwQaB+j",
-	"yfQIVbvRoHE6Ibprszleg7v+9PLLOKnMVbvYrwqMG08Mmri96TuiP/sljz2fIMAHscx6xTwXhJZl1ivP",
-	"n7sOVVwTNDfup0GSTd2e5sb3mrpbkR+jRBZsoN9icWwQVV3TF1TtlECwgtrp39Bqw69rAakZ3vmTEhEF",
-	"3T7cd/zQWEdv64x2v5SokcbIPhmQgHNQ2WNPRY+/J+ARJGteCJD/1LTA/DJC0/bp+AKfUSge9pGkPwrC",
-	"xNr3PKHbQ9ewDzw78gZoMmfaYEMho0kp64LpnqYekNeeWHVZuhu2di4BuWTOip0QFOoW6LeiQBGYiUPp",
-	"9guKm0e0q/0xGd2lc7lriHcndYPTtzdosz1gHum7HfIaXSZDs8LEGC7BLDlB30UfsKtzqRTLDStiCWhF",
-	"4/RwUJzallzegosUYgdkfCpZV1ws7ezOrwUpZ411kBjuBOyLi9sdwIw4WNVKw2vDP1WuhZBUxl6JZBzK",
-	"Movbukp3D4J9s68f9xsNDMZ3yfdoN+17n4pZtVII22vdUI5OWuCr0zow+UzGNB6BNH19m3rrj+EjXzGC",
-	"L9UPRRxlTI7VATyOQdJTm4eFHVOsQIJo8qv2k15u7paTpMsjNnBKXpgjCavA9MctM6TTdRYaggMTRmsC",
-	"CqkRnTs87aUuuQDmY+xV47rtUY36UQ14NAKrGnJfJD/wBNE17fd4BpobIwXr6V/RSkQe1Qe3kbFHTHRu",
-	"KD965+gGouwaAuAZku86QujxHLyVXI3uCz8VyqFpKdcxRUasvO2JACILcr5PbTiGZRP8XD2Wzen7ML1j",
-	"66p0PJCW5XcLyMUdXLP7xitFF3aID0kY0P1tsfb2bf4xWh5ONjWYjInFO3FlzOqY+WD49ezVXyFJ2EE6",
-	"vwYrIRTIN8KlLxQ94bTdy2BkvFsCMpgzfCCucywc+6BwqdhODnM75hLdfLcZQ0Q2LiXg0HC/T9fZ+6BP",
-	"7pgECZ0q1ki+66jm7D0drsf1HPONDnbTrn+VkrF9nd3H4wFPaPIeJ8/AaD6XBXdyTEHfOyfqDqhdgq9+",
-	"W+xJ+NzNGd49rr8I37O2TQzDxQEt+EfMe95Q3Q8EmSoQSJHtD+nSZEwVn5jaulRyM9AVKKDwQM4LmTNA",
-	"BVXcGEjcTzRDkimH06JW4N+VAhwaW+k6imAA1NpEmoqiL6LKVKpUV7ANmGgLLrhesSklOwP1EMfQ+juI",
-	"Lnguzbs0294oUbBxvac9ObE/EANm8iey91PkMiW7/vPLke+dfCkPkPOfpq75NGBbcwxwffuqXbsrFZnX",
-	"TXMCjWmH3Xb2qUprXOboimusyP3BoY8eUpL7g890G0vb4UiexUhBHQKPTi4IyWexkLx6KORMLw5M797Z",
-	"11U8XdQ/rQX5JFDPH5Bj9wFwj/TUufz+3oLGnpbSG+V/qhSix+NP2DQHsxKGLPiu4y5KQd+T0+cMab/y",
-	"Jp7uMbj7o9HunCZz3rBLvjKkUuyes03w8zywW1R0CqkSFF+lkeyl3lSLRJz+SVpD96vu1nYlQAAe0sFq",
-	"apmWx9DwGzFweMew+/19/S0GNeN7ffzezHuVx6mNk4GUEaI44WFzziPCDZlbIQbAK01XeL9/CFoxyyY2",
-	"OOg0aMaldHf1I8QkFglYi6+VXIeor3MDGkmQlxFrbJI1ZEbqc/LWZxGDjoquLQRAc7vucwNcMjsGIqIU",
-	"wHYo9Jx8W+DX//KXb1/d/+GcvLaMC//0/dcvyZdPP/+DXcm8ZOsQ1dKGzktGclmwc/I1rNc+X1elpIVP",
-	"xQCtodb2y0bmsoRUdlrxC3xMX5DfrZmhBTX0Gl7a7mwWlc9+dk5+GNc3wE5Fhd5g5gN1WSBSM79yklOl",
-	"OGZgEWDVDrYKOw2ck29ev3iFCSN2FAyhKUb++Pod4fqcvFtxTXIprBbkNB91z4rwSrJiglb8/CctRQYn",
-	"QzUkei1ZeKaQuT7/O1g3WIg/+99WcyFv0CUV9IPZ5fnV+SWoiDjq7Hr25Pzy/MksqlvFERGSnTN98cHD",
-	"s38E4BhsaWIvLbU7+W0xu579kZlXHsPdkrSupHBa8ePLS6woEMZVw9AK+/VzKS5+ckmVyLj2sbUwBxB8",
-	"N0gUcOThUycA0kOGNV74VhQfIaCwXlO1nV3PXoTBsijjwF4/TD13wBRQ2oy+IbpmBq2X9IzNI35zt7e8",
-	"QDdk/5Zf5FTkDhv6AXNAiUDi4F7C6P9iZ4cvRWgYk9SiADSA7XPvycBQIiTUsgUaFgOHAHzz4gMXBXvf",
-	"fwteyY2w7OdrrJDat5V1weXFht639zAIvjkXVG0TMiO5fQunJj9w674TLssGIG6clPD78JxYcURUA4yJ",
-	"rOqBFyD7MOOQiYroAc5PDns9i+Wj69cZdmqod9q+W6WYR2U4waX63g7ef6cef5I7BQLfihFw2z6cMv5E",
-	"7xihBG0fa6wjY7K/hGsGc2UBlBJzWNF/Hy6Yu0r2n4+uZQlDK2x3E9fynqWv0tOEZy19rR/82rgM++L2",
-	"VjiUPUzXdbW0AQ00a3YFpAUVtNxqrqdfD6itbMmGeNcu7Iqm024zaB/d/ine8J9rps1XErNCjkKtdmg7",
-	"BVJr+15/HHPG0ITnCGf6tjaEEmt54qlyYWQM76WrkkPOsVws8EMpWNSlN03MF1HqYp+S9DakbO0RDve8",
-	"YPJiXT09inDwK3v41r1zouaRJnpNy9IP3QDcQzr28STFnqtwIB/ffxeAh6e5z+Oj3ogk7xZAaht6FE0W",
-	"2BCD5F/MZgeid3Ihuava1xD30fGNqxreQ8V8TZfs4qeKLR9Mxli/fITtuMFCaOfpcLQcqDiujz4GsVq7",
-	"/azk2uiLD/afESIv9M0ewxKhB8jDN+VrqZbMMkW7XmIXmnj5hJJW+nX26Wj70jTCRjWmue4lPLsrb6Pn",
-	"ph4PXRjwHO19sORrboA5nMwc2mnylaB4NPGPIe6aLcuIYBumDQYxXfl6yixUjBoWtQ47jUbQbpY+Si24",
-	"OsEJpHZ/TUOVHxXOi6dCy5JjaNINxafnSdyMiw/NLyM4yc75nUiIDe9j3GfxmOp4hISHm1eWTaJjRuCq",
-	"E0oKugVnLPRVBu09p4LMMQ1SgM8Wwq99+trADl5+oh1s4/4dxbXVIT0olZe1MCAYMbw/Wfo1owbVyid9",
-	"tDf2BfZBPDl7cfN85wzQEdzln/ZM0aSJLoXrvGEn2tAtmDVI7PvYSuQwGRTEr5rHHriNoyJaryL34E6k",
-	"rbO70Rscx+JxQnNVi0KxIiFEH3RP9p4Iu7dDDOnjr/GJvQdh2HuDw51poxhdjydomCKtp7ihjqCbA2rr",
-	"mWbCEHzp565TiLBaekENxUAKcas5+daHlIXee/C1C8qfjJNAc9NT64hf+4qaptYGcKWpUvwgu31np7Pj",
-	"K+d7zy7YXkM3p9/aGjrB9+uyfYCj3DDernqwQU9e3Lwkf/rmTWOuWV4f4IJQt+HiE9yPxr4dvCR+lz+N",
-	"rAhnOkJW4Noffijf+JOIoTQAKxpjtg1U+9qq/5H7IUpYPSyamNC7kkbdH/mOc+EkBl2z+WMUrsddl8Yd",
-	"q8xztzM0wiPx3MmqMUtsG3yEUCEO7s0GxLkJaM8O5kxC3W1jpXVu3wit6o6xarqfcuzR/jtj1b+krfIO",
-	"cVEYcQ3TQ1zS67kjlVrowH7E7W+/9ncLp6HIjYCC/3/UopD/OJ9lHbscQPdPdjou5z9phzvhYB84WlDw",
-	"lcS8sIIbHLMBUKlhKaSko66Hr6buE9Pf+1q9E20cdqPdR9CP9LF8QO/6xj2xvMbGbifjQ68Lbm5c77hT",
-	"yJemBcgJzPkHVFSmCcc4YK6ArIXZZfbrTy+/HFibyyz7/QGbE7rSJGMo9ChJIthR1TWsiQCsNPYNzMAZ",
-	"R7HcGFiDw4fow1Oyz61kWejBnjcjuIgO3UdOQt327L9Wcn3jWoiciMJ9S4zxCtRxSTydcZ+MUmLn0ePE",
-	"KUHUuzr1RdTE5ZHGni0Ea3MIFxmZb0kuqy0gzAiCDT1GkIdVGs9U6EvRG92M2leMc6m4HhQT7UG3kuNI",
-	"k+gC2rv38uZ/ZYQSJTchs4H6TputDkUnuSnfM1rs7uIJ7ko0wyd278b9VntOd+3bGD44XGTyFaH2RH1z",
-	"VCMjnmsNFU23HvKl1dG1SXfkuhE/ky7KeVUsei/LW8XFtOvSEnM48oPTW052j4wkc6uncWFYAVynoFvY",
-	"cEC5+ATqWhvg5DSXFeErb1rIFae4rgFz8tD8r8LhbB7BhQaQHlZ8oEZCoo3OYtVlzGXZinzY+3UDT/wz",
-	"ZysEpMVT+qDfNeoyVazBtAJlEbA2dYbhgIparcMHLqHmIks4r0HpDqDDJxN2b3EGf8qnDLS7N+keAkBG",
-	"U7F1qLJ2/wTbHCUw4J2X2Idz3hwMOjade851fRdsg6eTcNbtvUmhIq/3Jr1zZXQnI/QAvHN6QveFTFz5",
-	"9v7/lFEW47BX9hxceOqTGOkedGhMAAB7tfj1AZwvXR/lmMOYckEces0xmFCd2OMbes/CW59GfO/gMh0o",
-	"w+9YdQxN7d8Zq9yeuuIeCsf23Fo7bqFoRlIDH2DLHbAUx7Ai6I56Sn9x1EEFxNSaFqypbYTCiX9ADd/Z",
-	"DdNWa/oHWTEKL2plJLwNnHHm3ty+bV1ZFv3sKSmZsQvC8RGlnjMBeMA4k+XeUsWYuefkWxP1JXJFilqu",
-	"2VwWW/THrKISybBMKPrsurr/In51V3ftHnkwtdm5CDZ20masXrjxyU99bgaExDnhFv3QZ556ee6xXY5j",
-	"OcELs8L5aRovzoqVi90gKHS4DtQZxXMKCR1+DLRMOB27jHf/+Kwygr/5xH6JT3jkN+Bz4PkqeeCggjYU",
-	"oUAzxGyakVfnomC5VTVPavjaCb4LCEcnsnpBYf4XpoRXUjwyOJ4lAO3duDslJv3HjWgVwxrkD/6hf2Y7",
-	"Oob4+AQWBiJtQC4oDanRx01e7LtbwP2iMzsJm43Rbn6tgGAv1EqfYgLu2TkLiHQfs9OEcSYszNUKH4Hw",
-	"7KTehypr4/w1AFjxk5xHNZTPiVQZIpEAZk/W+LC7O+Q5SIzq3csovm/wfFMFTD/XWJTtKpgaZOCBQvMA",
-	"V+lQVHuhuB7MPB6GVd6XdnjHSt668w9NdoOoEmJ0QsEAbqJrYGQgdcr1a/D1FvboMjJnUGAHRDHfWlpg",
-	"5SI+X1bqiw/2n48XaGjofVkhL91j407bde8dUbDmcYeGUQZOnJLyuuAm7fCDmxLZY8e4uztDYq4VlLcj",
-	"sA8lHkhmstiwo7RjHq2zbtccHDr0oCxq4TGcQs3D4U8Wun8gDsQxsEEU+lkaOJAN3ndZebwj35svfaOt",
-	"4XykA26/o7U+ae6gqxRziEwFKD6BEUVRnYwY+zGA+cZ+2DsuSC1KpjUgQBlCS/CMvBCYxxKS28CHIgWh",
-	"gmBSgrsYEGaNJqdl2ThK0KMiJPhTkq4URAXP3MKkIkrWxuNqPUcfDG97aXwiDXXotHBdW/hTAAvVTdMK",
-	"GXXHvwuec336oPxUjnmKNCwQSgNZWIF2XD/wiKc+PBuzSaACSIt2JWnrMlaKLUrfyvvYHPdtGPw3w22P",
-	"mQLtX64vYbSkAi4kRCd9MeUxpLPlN8CFUUe2CjKLXGugekEZT4CPSJ49tkxsFKv2K0QwgIr1YPs13QFZ",
-	"CZVZ23OCKMIakuWB1TocQ1D3MkLbOL8hfCs3ous9too8E++k41IjVDvfWqSltofOBcmGA+mB5rWeOswO",
-	"CQAXd4HsEtKtobYDengX/J4X0MLS7tOaYi+ShKYqS9m3jKeXl9MXAqLHTF3GujZs+jJSIy0UQBE2I4X7",
-	"cJlN1Lr3u3KAwG+NnI1+tpSyGv+0rhgrxj9ecfDF9VgLw9zgG3tgR6n6bqsGoFpgU/mdmwlGekYcCI3c",
-	"COwneXSlP4T7jy193tDtO9eM6ASyx42uf/vazVFqb7CFlHAph0hDJuQtUGVCU2zdI202Hiv92Od8wwzi",
-	"sJ/IvQhj/5cO+0l12D8quQEMtpXi4o5gIq02TD0nDqA+eJm25I6xChOPsDtJoL9QCNCfk+dy+EdoFg7y",
-	"KCG5Zu22Rsn2E12xjOjBTYHjmqo7Bqi+WHhYKkahmVhyMXGV33icpc4iEBKai2Wo+nbp9VaZnLNSbiCX",
-	"GIGOqVlpDNk2fVk1Q4jrLGqKcnV5efmc0LlmwmTRoFgZR5gwDi8iqfEwqvJVn7KRbBl10pTHFbomO7Rv",
-	"haJ/k2OIZbfvreApFA4TJHMVJRvsKu4ppblL1DtImXSNKUkascrHqoJysc9J7s/q2X/phZP0wrGP+4qC",
-	"3RP95pdr1Osb7Q6cQ1x4/63PhMKO1NCLkISWvs2Nxa9v2k1GU4fm+ismQiRPvnjqWyPgH76IiWGv5/zT",
-	"6MI3Ll6Bm+Y9hKDyYrKUtNrwwmk50I+juYIV25fuDU98ikCQnWlMFMhybVz3EZxMHuzXDsgX7g0i3c8F",
-	"gy4+4A8fp2t++MU9IFLQ6+/G9+0+SXkRDO6aKX5aLRCrTNPeJdydR9rR5YMPFF4wqgnrO8eLUkrNHnya",
-	"PelYb2DwE1lsduwJrsJU6clxEgnfAMima5i/lIiUbRUKrNADbDuOnfPnyvUVWck1e44IbRAWgIec92zg",
-	"tIZVBV/lOE4DPq6M3iFp6VvLYDEwyqIeudM09B0RsH14fF7mhqWRsg5BsEVHaubgskC2YkovrOSvZzfw",
-	"wNn3rilVp5i0eYuPx0nYDJwEaIVAH3ljSnbGRMGpIE8en825IYtSWk0Ulz/dC4S6C+bU/9hLrht6z+ym",
-	"9nql37SWpqHDNrl6BiuEopeMlIxCZ0YmyBIATDE72lW9oheaQ9ObChTgq4urZ0++eGp/XNRWROa0ZOfk",
-	"JTzf6vnoNkgxcpmRy3PyTtXMV2HixiDx/iLlGhSvVNQNUn7dW+7R0dd0S0rOXN+gZgm912LK/RxxJ/18",
-	"j/TIi2nkAy5lj2WA56bTL/b51eOoj+wXV18+/u3efP8ix7m17L1dcLAXgTK5cDh5i1ZeTjTxMe7sVuT2",
-	"xm5F/vGC+m7AEwfeinzYqfei5EvxAkYfgxZ1VKh0jwZFsYYNGv1Aj9OPyT1At/jD9qBHHXoJQ59GHYKx",
-	"H6YOaWaOAvdotSFsg/9IO7NrISGJGCqtHY3DYUC6GGhGCwQrN77enUIuc88ZYc3wKQjVlU1jL/+T2B9b",
-	"kU+rmb48+txF2g999EpsKgi1F38NfggsK7CKrg5AB1bcYgYNN+CgFEvsuOIquFvKcIsCOCS6i5z16hYv",
-	"tAPKRemMbBQ1k3Py17M3bGHOXs0J12QlN6SUdVMSW7IF/Av8ELUPuyKcMCN/PbuxSoX99nwb6l9I8L4i",
-	"uo19pDhPKQyvmsXvURmkaM/tL9SwyjAhEXKs2DbyNOP+y6kDO+q/o7Kk6u/b4X/MZg1FDT/58UgpJ57G",
-	"Q8KHo6/QIb4h5sxRsr2qC7ilVgHnHpDUGbsHaCOeF+93lFpRcWsfGfssOlHSOo6oiyU7gXz/sx33xIID",
-	"5vjVOy39yYH1OwG+oqJAL6usWoi1C2walIYH69agwvL6Of6YKMk7+ZZydYAdFi7AyWyx/wwxjF/V/f+V",
-	"NCsSBUARUxQwRUDBgArVkrvmrw3HgyBniBJ0Je1vmbEFgIOLD/7HwQ4ir+DvLUiBT92LKK7j74VPSDQl",
-	"Mm0chAc2JvIdhWfXH3b/9AF/SEU4EsvChwcX1bsIXyF58cH9NLUl6Q+hn/2/TFfSTVPfNu3WuS9+gt6j",
-	"iWM7sGFdvObhnnW9J524scfuEYrVf4g3iPUPTQXwitHSrH4ZxOKHR06JiOBmSFBrXaURenOmNQTU8XMo",
-	"Qdz+MlyUhtk7v8JLYOLQx2z2+eWTTzCdkNgAf7sbIqaGzqlmGVmzgtM4s+jnmtWYD11rOvfdDxHoEy9C",
-	"rcrZ9ezCiq7/HwAA//8=",
+	"7H2Nkty2tearoHpvleIKZ6ZHkhV7VFtbsmTH3ivbKo+yTm3inaBJdDc8JEAD4LTaKt3X2AfaF9vCOQB/",
+	"mgCb7B/Zyb2plDUzzQbxc3D+z3fez1JZlFIwYfTs5v2spIoWzDAFv9GlYcr+kDGdKl4aLsXsZmbWjKSV",
+	"0lIRuST2t5KuGFmwpVRslsy4feiXiqntLJkJWrDZjRsqmel0zQqKYy5plZvZzWyWzAr67jUTK7Oe3VzP",
+	"58nMbEv7LW0UF6vZhw/JLGM5f2Bqe8cz+214R0nNunmFf2KWzBT7peKKZbMboyrWfutSqoLal1YVz2ah",
+	"Fy15zuIvsZ8e+YKcF9zUw+/sE34Y3KfHdmMK+o4XVQG/2V+5wF+v6zdxYdiKKXhVSbm6U2wZPkPFlkwx",
+	"kbJHmmijqMiew2lKwYhZU0PoSjGmyYJpQzZrJghdaCZM5Ijte6btBEzP0HsWnp80a6aIYqlUGRer08wS",
+	"XjdxmkpmVWonFqeL5pkjqUMxlsdfYz898gVaViK7y6Us+7suH5giVGTE/hDZQPhmkECXNNesfuVCypxR",
+	"0XpnQU267r+0oBkjVJNcVpn91x7ukittErLYwm+GCaJZKkWmyVLJwh6zYoQbsmArLnRkpvi+g6aKI+zO",
+	"lDoCTIhUZCkVTE7zjGnLCCkpeHZhfyWWsO1vf4Tf/pCzpfkE9rXg2X/g3xRfrc0nfubdU8a3DJ5zSY1h",
+	"yn71//xtfvE5vVhe/PT+ybMPf/jbH//jp85fPvkf/zZAByUPnom9VgLvny4Zy5DL22eJNnQb2/F7xko3",
+	"5EHbDu+KsUb8MDjudTJjwrLBv80vP02uk8c/Jc1NyGS1AKbtXiuqYuH4I77VyDD/YfYiLMnGMhkOdKnY",
+	"GA4jw/yFC/Ps6SzIp/HA49d+BEGMuPhbkQ68YivSI1+wUdxwsYq/wz1w1GuARepSCs1AR/maUQXvS6Uw",
+	"9lCs3lKWOU+pPcormRpmLrRRjBb2s8CbFlxQOMDAu7pU8Zobk7MLJjJOxSV5QXJQWggX5MljsuBGwy3X",
+	"khRUbMlia5A1/M/b778jf4CpfpKQJc9zlpGqJBtu1kSXNGUahJogi1ym9/qGLK0eplsDJ/UbKlFpliV4",
+	"JaXmdm5eEQO+iV8mUsCfUlkUUpDUDmzZKyXPnl4suCHLXFKTAB9jVm8i6ZoKwXJi1oox8uRx85Qmf1gp",
+	"Ro0VsQVdCW6qjCWkVHKlaFEwAjojTGJbMvLNNzQhmhZlzjShhiyrPCc6pTn7JIEN6rzPynX/rO6+NgEp",
+	"7+cFOiSpNYPLv4vZh2T2RslFzooBEijxiT/+rO0htkng30A3mv23q0YLvsJP9ZUfN0AGlJT1h552gRhf",
+	"qHTNH9j3KkO9mWYZHA/N3yhZMmW4JVrHBdk7WDU8h99z1wFVjvrx9sfvQ7yzuUx/ax79qSZnufiZpcZu",
+	"1ReV3jur7pt5+53+XiSzey7CH+RUrCq6YpEPt7IywY+8vO19IJfBPyuJG+e4/kwbVsysQqksVy74u9b6",
+	"O8pVs1PAXeC9brh6gr2tS2bvLlbywv1xw+gDu7R72fr7BS9KqYwTzevZzexXps02l7K4SqViV/AtmMRL",
+	"JOc3SuLiujvuiL216lpQJLOML5fONtsrVqwlo7S5o2bk4/EzuA8RXjKTlSk759karGT0/i5bLLtzrUWx",
+	"qPKc2h8d/98RzclMFfrwr++ctN/Sesb1ufv9bO1Ve+qtacAuhO7UyzVL7/vHuLSaxbTdtEyDhb9jVZDA",
+	"BzvrhKeagRI3ifjUc15O5Ac4jS439Mxbc5Eyq+EKq9p6iWQtlkeaZHQ7S8ZQId3QbfwdOUURQAWxovCe",
+	"C7KmD9YUGDf6kmbsjot9vP8rmrH6ccezxjy/ovvHflmph/rhu2wRpvDGzn/asvIvPn8WuCsRJo1T6e4j",
+	"6ge4m/6EULnU4zaQiwemTJiCB/h77pw7xzEiIU1MSgAn5YYVet/+f79c/kDFCo6goO++we9cz+ctvxNV",
+	"im6BjXmTdVBTgIdqNV6HrAmpnbfCkq1jSJqUOVyLet69hbUm+PgzIAT/a3+uhgdMVjReDFlTUCadMgh6",
+	"JyiHOS+1c6MoRljGjTX25IqB7QfPwd3qzawSZU5T5FfdVwq5kNmW3Au50W1LPZdipWfJPg0G5HJDk45T",
+	"U2dt1aS0R0hbtnMJDG6KkAb3ygfHGr/Bkxx1OHPvjYsfz0urgE/WDIGyg0qho/nu3gN1gaa/odbyWJLF",
+	"Fg1YdNNyRTTd6ueoQW+4hrOxz4I/Yv/p2LeGZYnUdlvCBJjmUjNNqvKGCGnWXKzQfDGKpvct+qOpJT8p",
+	"EkJzK6+9emfnBY9aSsjzgHKXzJCvjuUC8PQbyYUJnOQuI+iSFq2MLMCyuMR3TqGw5stIZ8009hHFrgny",
+	"QPOKWeuKOn6OptVabohz0D8wspLWABXoNQMHxiws0kewZb2mZUfptve0kBIs/LXMs+CxwDTDMm5Ya4Mb",
+	"j9/ec9dbB4JbecSBvGIp1xztxNHWW5qy0tSujGq1Ytp+T9tlzK8/n9P5fH5h6eriT/Y/n/lf3f+uZz/1",
+	"TT43ZkjOdt7Qovc9rpM2mX+6j1/tHEb7lYmfXIgPvGJpzgWKhbH7Zw8G9iqlKrt6fP3i4u38yeWGPgT2",
+	"xT3bWnUrdPR03tKPYnx6yrLxbeF1umBT34DLeVmG5KLXYdcsz7pekXGqVyZFQMCjo2jcCEwpqfZxxltB",
+	"VzMXB9Oj+emb3Ko02Vc8B8VqV/gtueB6zbJdazSjhl0YXrAQubqljeNOqATvvQLOOJo0j5Km9062edZX",
+	"ytyKhUIKGeR6pTfu93iY5BIudMnSu6jWqw1V5s5OLpVZ9BHTYc0b2nhaRcYU/lwq+dD8xKw2taQ8B1sx",
+	"pSJlec7CXNxIQ/NjiC+o5NXLbvbYr8WRu3+zp11Plr1dSZq5tI44qW/j0B2erJTVBOHpwK5kdjOO1wdY",
+	"2nTy8tGfUNjCTuaR3glUtLjkk0CA3S9hXISyJRfst5rTC+3ylxk3LzAyOk3F+fIdTU2+BRcwmqqaXZKX",
+	"XYvFkk/Wtl28acMVueciIZXImdakYFQYQnMp2CV547zmGr441n9x+XeBG9me+TWIk52/7IjyLLsD7XWq",
+	"71Vk7F3Yu6aZMzMHGTk89MGpzvuefgsP9e4pzMEPETpeUO3vVrTUE4/XxXbtBXWpIxBWXWyJklZZxeu/",
+	"41VTshgpD6y1yXRYtx3KmrAcZ+QrjBPIE850STM2PKV50G01ft0jZ79zzvAC+HLojJ3tNYaCrNEcH7w5",
+	"liApKam136EJlMSFkUBLgr0zSFDAH4ys0jXTzwn1cTq5JHNi6D3T1uwFV2PvtubuVPt6NzhL9hqWznMw",
+	"7PQaPu6QpcV+qWh+V8oNJGYoyjXL7lJrdLP9sQ6cedx3YhdXTTVBYVC4syzXzFrsuO05Zz5YLoU38f8g",
+	"LBtfSmWf+2TKro+2T6cez5FUTcNEnE32qZ/CBTyBQShalAfQ5HiueDpmUft8skVwr9k7w0Q2kWyrktTs",
+	"gq/WC1mpczIBlq06V3nNKKhVlOfj7y0MEtqBUdzybGsbH0gZHUMJbkBo5WtZTJUTC5re27NHn3StI2IE",
+	"yaxZ8Ry1R9AVwUG5BQURdUcjLWdrvrwlmewRztQdhKFHhPXj+8CFZs4QOiiWN+JGL7Yf5+qDwbbYBpf5",
+	"s+RT7QdG0zVqA3W4AxQEKVhSHyM1tY+0DlUwjDyc6dqMPtlCPpzwbo8+xKkkLAWKhvA0A86KoBkApOPU",
+	"Nnu3Ulkw8Fon3WTf5kN4b2DbIHW1bxjTewYKH0ZDGh1lf8hj+IQOM+1iEduIxRfynuDDoWm5yNCkaIIu",
+	"qWjUNQwluFANqHfHmGL/fBpHcFfFVFvv5Ebbx1pqSbWZynqm85dRfuXXlGfTY62eBxx8sxU7LfedylTB",
+	"q7L/eYy5Tl3Wnb3sp1zblLlOslXuGSuHeLm1ORcVBrdhUUlgfh//cg1s/cmkRV8khN6q2VSr3me7r/gD",
+	"g7Rib4P0nZoxw7VnnU6l/tOlUfVzpUblL+0pR2tSlFoPPg4/6FKWuiMGH52Wa2R4KMaITmvv+zZSHqPe",
+	"aGbuGh/WsKvZuNW5rxVU3fsiwvGE7rJJRwmGb+ENo5K4GmY+IZenFxcObg8mlE5d50rJaoIM/B5e8mf7",
+	"pUBOWE/2NVOaMPregXfzgNxbYnTTJIdN4D2abrGQCqw2uSSVuBdyIwiM5vPnUHmvrTWuawMdnJH+qcya",
+	"dUKa2Ujlu5lxQIR4rj3MhPGxBPVzN15sg+oQziTebNdMnbEkFVlU2q5fM2ESwv0+Qc2S250N1VHVvR8D",
+	"nBBWCgs/HCG6ZkOVGcFLbuE596VxEnOPEON9MjinkIkVRywwsX+v1HAW3P5MyeBOj0nrDoSNZeVKl6p0",
+	"7RKtN9xagJizirmUv7W/IeIgjXiNrKZ4R0tHdVNiG7JEDwE1kKRLNLgcMCRcp+8ymq6TVpCjlr5yI7r3",
+	"EfNs5ZJo9sAUzesxjvYgBmTJBElUT6OTUTVolk9JSR5P8aN1r3Bthx6o3pk05wh9uV0OB0d58U/gppsW",
+	"hzg0jrwnYPFhOJGTZdxcvvBV9ONzOO33YPAvH1z5306EzW336DSyaMGb3z2fhQSx5Fni6/IdBAWHv7lq",
+	"V0hWWrMcwBG2InVXfqWY1sO5VlM3HyYZItGvpkeJGr0/mMQYSvkaGdPecdL/UtGcWPGaEPwZQtygyXEs",
+	"YLUvArVQkNtuTvjkmPjeigHYqYMqBiDzMVbNp8NpPKnMXOJXjwhSKQzlouPGarnQxxN0VmEhLLuTgXoB",
+	"QRuxZmm6CZVo+4krqH1OWFGabVM0EMqSnJZcOiW1c031OuwvH5fzmXNtQsYyaIl2cGKf0KSg96xWFltk",
+	"BjgSQPO+XvCnZEoJq+KrUC1WzsU9y2DbNaAq+Ipt4BbggaeKEcVoVocq/KyqMpfAvz1nwcHCyYI8NZVi",
+	"4WIR96G9axupMp0QbdU/KMSe/7//e/3ZnFBDHn/qScDSh6wgiBbaamQPd4p2CrXabID/OpZytaCr8Was",
+	"p6xdFaSfPbvDgHBZayaaS2DNBms7EjRYkkkJt1TQfKt98i3NEI9oWWlIs62vY/CoEKYgUEDmlHP8GG3k",
+	"5rq6M9RJfYqDNWX9HVJoMAxuLzw0STq1HaqjjtCyUJeGuEcta9duA0XVtyyaP9ww1Jrvdsk1aeuSdTJx",
+	"L80YmFGTjoxE2k5VafPb5kSba1jzo6Ck5jn7dkzkoZWNjABKByYfh9GXMG2YGEl0mXNwp1iTNBmRHRxc",
+	"0hsHCbDjiPFEMZo6QuQr2LtAUXIXnwzi/iVdMc/GXEEcE0GBUdP4vjgszNtNwX8tdqyRen/ACBmr84es",
+	"tUH9vw01ENi7dM2mXFCsdQ+ME5XQEaG4s4/uJuNW1FfMTa617NjWvvUuoglQCnvLdA6o0HFj3qlKBHg4",
+	"OAN0O4GIqrGlP2l/uFcv7Z3UzCSteZLrWTLGQ1Ub5oGABdeshl7YrezlmpFlLqV6ToR9KchNIQ1U+4rg",
+	"u/dCPfymUBFWfuRMpAEmqNdW/QJ9ULsE4oTMLVMcuckwcqyGDxGdwgUc8NkjTXhWq11rK+1rBYVDMbeQ",
+	"xKHZjfKR1GXVM3/+UayLFhEA8TXXZYfIm+2rlxu+pMJbOjtXNFbRVDCtYzgyUtyVlSpd1HlXUSoYlJ+v",
+	"qSYZS3nGMiu+tHzuggVWrbO6YhI8Fdr1kji7HsFbGhDKiPImS31U/MCpGH7tfkg/r6QOMLR2ILTdX1O9",
+	"fs11yBPSAMiMVxCZMKqbzDW97s7bUMExCq7DxeMtSCu+NFv0x0K6puU5VCmAOpqi7LpX3aWyEhHomqgh",
+	"53X8AKoG1nX6jEIoTJKGWBFKFcvIlpmRNXFOFPotbxufjYnRwNb4ndtdWJAqGM3RpbNbf6aGIpjxTW2F",
+	"HAw1iC3lL468d8WF3bKwWBkZfj9xc4nMHnHepjhYGjdD98AurlFy8Sb708OgjRPIK8pDIj77AvEWeLom",
+	"mH7qoMs2VBM8ycxnnwNdt2l3hETpUTM1ir/rz2MtN933c0ueVGXexZCzpQEPA5S4Qb0bbMhS5pZhZijM",
+	"+wr6AXPsReOd5dyd8de/hn0AdKsjQpIWrG3vDhPYgIXn9tC9yx9tiAQhF21qYiWEsv1Ot7JcfRwbXN39",
+	"ENAYz/4BkWkYegx0Cqz1IEfoa7p9C17xiSbsMWgJxr/wQCyEKSEhfFeQPqTU07H/cgmKjAOPWPOlmd1c",
+	"f/54bhm+nt3Me4t1X+gJITsyWdj1QXUbFEgElRx8R8zucQqv3Ahib01NrQBPCSSb42UawSY3NHZ77Rxw",
+	"aMsaNWPigCpy3Am/Inxd6GBcrtDvDeoslbms1E6dX8qNAp5gqFgxxbEKNq8KcByhx4vRoAIaSzuIhHLm",
+	"WI6HQerpAZ1YClzBRR2/PSYhLqQd0Rq7bwwPc8d+EBfD775Fy3EKI4MvzLzDMLGT/bt4/Pjmen4zt/9P",
+	"vmJKbUluLQqNCKa7vMy9sw1scv350yfzp/v2CL8augHfsU3bKBi7HIfbm1KVXRZrawm9K/LZzezv1Xz+",
+	"JF1Tvc65NlfwK+svJUAi1+HcRxi28+Azx+6Tcb4jO0Bk4W8aaPYJS2cl12Cczh43AMavqTBMCQJnuOM/",
+	"vnn6GUx3N+Aw8yd/M5/ba+0+cF+aPf60v2/1u8ckmB52DXcCNTWStltEXXv65LOn3UYDn7XPpK2pBeIs",
+	"vsHDvLMDnZmGvK/dHerxYBefevxpQh7byV1dz+fXRCry+PPLz/9EMgX49B1YoJFE1H1zhJx+YOg5m3iH",
+	"3irKc+fw2nGBlNtYfwaW1+KXa0KJfZbIEY74Jsu+lx+Mo9wQKXJrUHPtM+c/Dv+P5JUMvSt0WKHDqZEd",
+	"Jxc/GcVMum5yT+tWEy4FjGsX/zh9DdRHQHAIiEbcp4Mk4/c16u+U6qBKx0KvVglpnIj9RIjGiT9Mj5Ci",
+	"NRiE6EiXPYQaiVBUrXjEOJzo7z3k8CFQ0e3M75NUGEYhWkPa1hQ4bJzjYat84wsfpqHHoJtlSVMjle4m",
+	"ZsJF1nwlaE6YQMhgqRlmEUEWS+8u53QTZJclFTfOZfLAcscimDCKZS5lVgrCOLbK4BmDIHz2RZOrMU8u",
+	"niQXTy8/TS6e/TQqbtB4dQ5ywOypD9j3MUKEjU2M9g0I9kBYXLcRLK5DQSDFXK1SyxZaILak/eeu4KJC",
+	"CBMw9TxcKR4FeA6tDGPvLA2swClc8OzOnkjj45mcE4a0/cb1kTmItlu4eIPOy/Eu7Ekx1cHY6RvFljls",
+	"ZB+//MTofxlkQo6P9WO8KDTWlMyxuuBg7LP7YPYiEZ5dWeyyQ+NZJD6xqN4ZP3j4mOoOFyOjZ2mllAs9",
+	"hipItCwYlnZvKKJRr1gGVTQQZ0zIplE6hdxg0T5kCsfAB6uIA95wk48gVnwsaeIA7nUJLjGyKS2rbny/",
+	"DEA6vFMsk+Gdo+KuEpmMZAtuZJVnZMGIfUawJjyLYfA1xmL6uZGNQXdoEmM0KuWtpKH79IN9xj0bB5qE",
+	"OrkQzGMnVmL1tZWUWZ0BwHNGHOb3mmqC1XbZDiR/G2AzEpKfkkXoUwP7YQ9ovAOfYwQEQqd2Yj2Jn7Ug",
+	"XENA9z41KqDMs1hWSe2IDvhCQSaMSCoSPqjfzS0fiEF3AnGnY3hD8UlH0LspdK1/PLKnZ3V9HuhS5+or",
+	"17qaSXOHG7ocZgOnyDFrMZWPkWk2lE4WWWwohWyarG5y0T6E+h1oParPkHvQ47FGZltKN1qveLzzkthV",
+	"wOdCY//gWMPujRZjs+KVLMPSAbTP6ea3AAd9BmEMGDw4a0bDaTC75SXaMMVkV4fVlVKunwstFlxLwdPB",
+	"RPRdkEQMlT6HzATlqn+C8MjT1FFvAQS12DZrHAqqwQa0x/JTCW8jst/dIp90rxhkLH8l01NI3b0i6oEp",
+	"vWsXDQTKpLpn2ZhWM3YNP8LT31dmkEf7GezyaLtRnTfG9vglKIY6kLPKVvtrZ9t1vHWxWrQtCqTMsE3S",
+	"1JjUyJIbV/swCS9ml0pXQfD0VvuTjWvoOJruD0BGaKEiTMQ46BX5+3va9xpjJvoj8s0rSBKEJzt4Z1y3",
+	"nCDj16tkZUZ4Bn5wj7XLyWOJRaPQiwdJBpahZ4OYtftoztJZi+p8hQtW8vqCxlHnFS9e2N+qxt21g1yy",
+	"cFmlWOY8NYdZifs4zm9uAjazjXGrV8j/d9uwIesNTWxPiaO/M1KwGkpgXFz/dNe8Vud38rBd6jVCPCxl",
+	"nstNq2+yr9XvTTVieB1esRMh+JaxM/TtH2svWcd5grNuDIe6tAYHHRXeQJPpwKv0ZcbNtP4vvtvL+y5i",
+	"hVUyxqU0Ja1GTx9+amkPf/LN/2amUoJ8IWUBoahAw5i+Eja0+S1Y/o5T+PF+dLWJqs06lEnT1BsupSLO",
+	"/NsT7N4hlEa/cY0P/RbEOMSX0CEg7IZd7ZdIbZVoUDXkwXICez3dlGsoS+d7wz4E0AcdoPlG7OrUM3D9",
+	"Ukdqx6dSR/uaKMcw3wjt83VdtbuTHCGy07aEGW68cjrvccNbjzvOUSp/zTQ9F0UHxM40Y3v/HS2cqjcx",
+	"y+ENVYY8HpUJtD9ZYGzcv0uDYcctJB0y9cCU5Tv3mkAR85JQ4txrhxIZBkkH1dzxOnafYwhoA74LPCOX",
+	"roU2vr3hJ5AyUmkWVInrxNHYRMc4TnajsJ08iY1VSXJmyErWLee4giqlm7rPCpS+5ZxBHimhkG+NSwhN",
+	"ukSXXJifug/9/piNJCvFM33T6mqOSGXtPueYhd3YRqA4QRgZNpZiJki7UWdT7VZjjlHdwGv1nYynTJiP",
+	"aG19JfEMPt9B7tEQv6et8O20qte3Psa/I3pZnuvBWAtKSDw+B47AzFiD7NY+/JLlebD4VeZVIWJvx/IJ",
+	"eKTJ77UrwW6ZjGake/a7PlmWZ4NoAz68ZoiDBuhxh3XjLhw+Jf9g4l4bhCnapTIfqehOUKElAW0lAWfV",
+	"rhb6SNsTCNJUJVxly9Bo0P5jd6yxjLFXJocH14RImikkjqSClNh4MHrZSRMc6F9UOuhhOgrU8XQojoNb",
+	"t3CyIQrfGDKm3LYdZE/djmnQcS5gvikdVKahr5YhPBXsYgWswk6rlkqdop9UWoHus/UiYMW7CYqYd7bH",
+	"gSJnzXb49YzK3bpF7n5Iesutd/GNY8f2RV1r89NnfdpvfKaHYlYNdvza5wUZ465rpnjgrXC+8WkLjEv6",
+	"dmrkidZ360T/Icurxe5ExPyw0AQ13bJ6CAlgbh9onahjQi071tHV8bOUCR9CnyUzJaGbNJSeJLOUqxR7",
+	"Xm547lvz2U/vVlJCSNPO7c6rPgqFa9P31iWXYbmtYgUDiB8kvtbvrsJeG1a4wlbn5alBqBE7EK9rxrAV",
+	"/Jqv1ncljUDDKbkJsQe7zEeaQDVPCzxgTJp43Z453Daea2IkgebOsXKuusM8y7Nas/FFXc+7ddDtnpS9",
+	"Ek25qRWYaOPnmriO8nb3DQlQGlx5ucyzVoYU9DYzayrqNWGIoO6qvsXtOYVG+jv2sMO8pzpGnXb/t/pm",
+	"17cCCHmsa9TR6Ow1fSDfCFcLr2c3s9mHn2r3KHIBT/+BMgtvaUw/pq5zdJ939Gz+TufljOu3t4AFF3CY",
+	"1fANY9eeL78URgWtUYyDhFLEIAW67WehGgHUfFdWSjxaXV/vQYmyj4R9EAaeblASopuBqwhEhfIs3CDE",
+	"Gl2KDTobuBSQ58YNobkHeAvkkcS8ipGVToDGCztZ3Z64tdW4aLCe6AZNrlbmAqHdGwk+oXl78+VWdVgw",
+	"vR/KI6Enm+skSSHRPt/WcIhFlIx+D+3hAY3wFGg3wwgxwVdbAxudLpN4tX6Y3cxureKUvLW6FsT2yDV5",
+	"fP0ieZJA4CnAVe23Opv82biyTfvF4OxdG+rexsWAUjt0c4b02pAhvj8nCvthd781trl3fzCuIt7FfVlW",
+	"ocHqzuFTc5oG4g7tQ2i2zE+9h7Po4RfrbWrmFaSJGitrAr4bKtRT8IsD8DGuamN/sSXPB/Kqp4Hd1gZA",
+	"ACPlOcGifYHYlqNbEexdwHBbnBhWHHxyp2Wl0g5qFn9XWCVvgbCIvrh2i/hhQZqPYFq0Qwnc6B24s9Yc",
+	"C/4uPPlIJwVnkAXl85FwdO2KqJ4OCP4gsGRhTdfhWlGWQmSiSSTYn7hxLAheGJ3bcLElG/rA7JA3xG4N",
+	"JJUhUrc2rNQJWVDNyLOnCXn86afkv3dBE/s8Zhh8xKPidEJD/uSJjx6PCXQMYu+xIhKhRXN8TNwmxA3r",
+	"o2/M/84V6R0tEm4Uhs8tolVIBBypzW+SDrrfga6GpIekgvQQZ8avPU8YjXKDX5hZPaJlv/WrMMc2jIhC",
+	"y6Ah2IGWeQ52Ic3rZK4Gj3maCeZPNQY0c+uhlHeo2/A811AeShZb/JcacoXIy31AgCg03Zr5ar1AjgfP",
+	"OoZFtEUDDO+fr8cMLqdarZgO11ilTBnKhdm2Gb/7I0DV3DNQc0qpNe/CkkxWznx6fJ9XH5R7Dj49LWNK",
+	"0FaPrIUJJK07DDE3ftLapeD+bkVA2aUrxVistRv0w20yWOHREP+Dpjd3VsjcWfvproiUSy2pAn8dxFoL",
+	"iUYXcluQUK28YWDMQm4SIkXa5BLnXLCMVOVh4K84z0IPpG2kuUzvNckUXxqWEfgGkQ/O2WB/yGk5Thta",
+	"bAfeg2i6dkmL7Q269ywDAdw811mMER/81u2dsafuy/92gfKxNLzbUEC7Oo5AHk7LX2mXfadZKl2IpZd6",
+	"AeVuVYr9GlJaMEUfadwuuwpsnWYkAmYuGBNkwdZcOBBAakhGt41GacZtIRzDXVkWw1PCllF2JooKsqTa",
+	"sA5mcOvo0MksiV5LBZjjhoG7/gBqqntQHGwGVq5NThQbDRMBlkwxewnskqnIEoJEuWwR0jg9BZ+982ZJ",
+	"5NZ7Dz+m9+LDADQQm9i4s/Qvb2hszJfchetvEg6DpLWQZg1XZ9xMSplTxc02Vm8ZZdfgx9zjz9yK9K01",
+	"HLz6Oe5SeRA8f0mB11HD2lTscB/WVMdNsv26d6kYzYZ4oOX3iPlKFtuR2NO7DSpKX42XzGjOV8I1q7A/",
+	"YmMKWS3MssI4GS6FcgyTtcJeXnEK+i1cvezYs6jRlqLH0eLKi219EEnTpAY5jP28xjCtE7QC7G+nh8H4",
+	"I9qsY4KjoPeY0lYQSkrKVYirbLjI5CYOCd/kzvlI2ci0T7vTdZTTTrJpfwGEguwssNVBBWFX5vS4U49j",
+	"7F6o1kVuS4qWmG/4R7MtyczrMc1VaOlQyNRj+tMrxPgOqFG5DGE1Q6UPnFTNNUHb8YK8aX5ERYaH4ukf",
+	"6Y6PgHLGdw9NWU+Eo8M5eAK1ekytRTiZNQ+UBOB34n3mGog2P1g0DFxvAhBWHWgfo8lEhKrdaNA4nRDd",
+	"tdkcr8Fdfzr/vJ025wrY7FcFxo0nBk3c3sSO6Ds/5bHnUwvwQejWqJjngtA8T6Ly/LlryMk1QXPjYRoC",
+	"69TtaW581NTdivQUJfdgA/0ei+1rUdU3fUHVDgkEK6id/g2dxfy8EGjVO39CIiKj2+N9x8fGOqKdwrrt",
+	"4Vp9w0a2BYMEnIPKqCMVcBEgXmo62MUJoWH7dHxB3ChUIPtI0B8FYWLtW7yFcYHHzGFfr5CWN0CTBdMG",
+	"+ycaTXJZZUxHephB5n5g1nnubljhXAJyxZwVOyEo1Af86ESBWuBIrimJn1C7V1YXPQTT7V06l7uGeHdC",
+	"Nzh8e2ttNgIOFL7bdeamy2RoZhgYwyWYBV8Qu+gDdnUqlWKpYVlbAlrROD0c1E5tC05vyUUIAQhyWpWs",
+	"Si5W9u3OrwUpZ411EBjuDOyLi7sdAJ52sKqThteFkytdx0SpjL0SwTiUZRZ3VRlulgj7Zpffbq9eMxhQ",
+	"GIU0Hj2re+9DMatOCmF3rhvK0UkLfHVaw0mfyRjGN5Em1qYyCikAH/maGFxUvPNCK2NyrA7gcVGCntq0",
+	"ntgpxQokiAa/aj+JcnM3nSBdnrBfZfDCnEhY1Ux/3DTrdLreROvgwITRmoBCaETnDg97qXMugPkYe9W4",
+	"7npUW+03BzwaNasacl8EP/AE0Tft93gGmhsjBYu06+okIo9q+9/I2BMmOjeU31pz6wai7BoC9BqS77qF",
+	"+OU5eCe5Gt0X/lUoh6alXLcpssXKu54IILJazsfUhlNYNrWfK2LZnL/t5FtWlLnjgTTPv19CLu7gnN03",
+	"Xim6tEO8D8IK7+8CukOv/cn91JoevmxqMBkTi3fiypjVMfPB8JvZq79CkrArT/4SrIS6NroRLrFQ9ITT",
+	"dovByHi/yGUwZ/hALPW2cIxBa1OxnRzmdsyldfPdZgwR2biUgEPD/T5dZ++DPrljEv5/qFgjuFbPoies",
+	"sca+Gtdi1fd12k27/k2K4qIo4vGMsAi+eDQTKww87pNnYDSfy4I7OaZk8a0TdQfULsFXv8n2JHzu5gzv",
+	"HtdfhG/R3yWG4eKADpws5j1vqI4Dy4YKBEJk+2O4+BpTxSemtq6U3Aw0QayBtSDnhSwYoAwrbgwk7gfA",
+	"kmTI4bSsFPh3pQCHxla6BmoYALU2kaYii0VUmQoVIwu2ARNtyQXXazalZGegHuIUWn8PAQnPpVlLs+2N",
+	"EgUbFz3tyYn9NTFgJn8gez9ELlOy6z+dj1x3cFEeUOo/TeX2efDzFhjg+uZVtzpZKrKommYnGtMOd04h",
+	"UkuO0xxdU441xz86NONDio5/9JluY2m7PpJnbWStHoG3Tq4Wks+edouHTwrd08D1RPfOLlfxMGxBne0y",
+	"huNMAwn+ETl2DNB/pKfO5fdHCxo7CQqNCb9R/qdSYTcK/Anx9zArYciC7zvuWinoe3L6nCHtZ97E0z2m",
+	"fzwa7c5pMuetd8lXhpSKPXC2qf08RzbHbJ1CqATFV2n8FDzAulqkxemfhDV0P+t+bVcA5uCYhp1Ty7Q8",
+	"SojfiIHDO4Xd7+/r7zGo2b7XfWG6NaN99Ye1LllTvR5s0RSgKgd5HvCwOecR4YYsrBADaJmE7GrTCMsx",
+	"SyY2TEncfrhZ+6n0d/UDxCSWAeCOr5Qs6qivcwMaSZCXEWtskgIyI/UleeOziEFHRdcW4gK6Xfe5AS6Z",
+	"HQMRrRTAbij0knyT4df/8pdvXj386ZJ8aRkX/umHr16Sz59++ic7k0XOijqqpaGDJEllxi7JVzBf+3xV",
+	"5pJmPhUDtIZK2y8bmcocUtlpya/wMX1F/lAwQzNq6A0s2u5s0iqf/eSS/DiuD4l9FRV6g5kP1GWBSM38",
+	"zElKleKYgUWAVTtgLuxcckm+/vLFK0wYsaNgCE0x8ucv3xKuL8nbNdcklcJqQU7zUQ8sq5ckSyZoyS9/",
+	"1lIkcDJUQ6LXitXPZDLVl38H6wYL8Wf/22ou5DW6pGr9YDa/vL6cg4qIo85uZk8u55dPZq26VRwRWzxw",
+	"pq/e+3YPHwAaB1sk2UtL7U5+k81uZn9m5pXvCWFJWpdSOK348XyOFQXCuGoYWpY5T+HLVz+7pEpkXPvY",
+	"Wv0OIPh+kKjuSwGfOgEQHrKe45VvbfMBAgpFQdV2djN7UQ+WtDIO7PXD1HMHTAGlzegbogUzaL2E39g8",
+	"4jd3e8czdEPGt/wqpSJ1WPNHvANKBAIH9xJG/xc7O1wUofWYpBIZoAFsn3tPBoYSIaGWLdGwGDgE4JtX",
+	"77nI2Lv4LXglN8Kyn6+wQmrfVlYZl1cb+tDdw1rwLbigahuQGcHtWzo1+cit+164LBuAuHFSwu/Dc2LF",
+	"EVENXiyyqiMvQPJ+xiETFdEDnJ8c9nrWlo+uPXm9U4P9OvfcKsU8KsMZLtUPdvD4nXr8Ue4UCHwrRsBt",
+	"ezxlfEvvGaEEbR9rrCNjsr/U1wzeldSwm5jDiv77+oK5q2T/+eBaIDG0wnY3sZAPLHyVngY8a+FrffSy",
+	"cRp24fZWOBxBTNd1tbQ13mnS7ApICypovtVcT78eUFvZkQ3tXbuyM5pOu82gMbr9tr3hv1RMmy8kZoWc",
+	"hFrt0PYVSK3de/1hzBlDU68TnOmbyhBKrOWJp8qFkW14L13mHHKO5XKJH0rBfO6J3IgwMV+1UhdjStKb",
+	"OmVrj3B44BmTV0X59CTCwc/s+K1760TNI010QfPcD930rIB07NNJij1X4UA+vv8uAA8Pc5/HJ70RQd4t",
+	"gNQ29CSaLLAhBsm/mM0ORO/kQnBXta8hjtHxrasa3kPFvKArdvVzyVZHkzHWL59gO26xENp5Ohwt11Tc",
+	"ro8+BbFau/0i59roq/f2nxEi72uq16+5NqPEHvQUOn5TvpJqxSxTtPMldqKBxQeUtNzPM6aj7UvTqDeq",
+	"Mc11lPDsrrxpPTf1eOjSgOdo74M5L7gB5nA2c2inaWCA4tHEP4W4a7YsIYJtmDYYxHTl6yGzUDFqWKsV",
+	"4Xk0gu/Ypt3ucIxacH2GEwjtfkHrKj8qnBdP1V2ITqFJNxQffk/gZly9b34ZwUl2zu9MQmx4H9t9W0+p",
+	"jreQ8HDz8rxJdEwIXHVCSUa34IyFPu2gvadUkAWmQQrw2UL4NaavDezg/CPtYBf37ySurR7pQam8rIQB",
+	"wYjh/cnSrxm1Vq180kd3Y19gX9Wzsxf3nu+dATqCu/zTnimaNK1L4XqL2Bdt6BbMGiT2fWyl5TAZFMSv",
+	"mseO3MZREa1XLffgTqStt7utFZzG4nFCc12JTLEsIESPuid7T4Q92CGG9PEv8Ym9B2HYO4PDXWijGC3G",
+	"EzS8IqynuKFOoJsDauuFZsIQXPRz1wtFWC09o4ZiIIW42Zx96+uUheg9+MoF5c/GSaBZ8rl1xK98RU1T",
+	"awO40lQpfpDdvrPTyemV871nV9teQzcnbm0NneC7Iu8e4Cg3jLerjjboyYvbl+Tbr1835prl9TVcEOo2",
+	"XHyE+9HYt4OXxO/yx5EV9ZmOkBU49+MP5Wt/Em0oDcCKxphtA9VeWPW/5X5oJaweFk0M6F1Bo+7PfMe5",
+	"cBaDrtn8MQrX475L456V5rnbGdrCI/HcyaoxK2xDfoJQIQ7uzQbEuanRnh3MmYS628ZK692+EVrVPWPl",
+	"dD/l2KP9d8bKf0lb5S3iojCirOFH8zou6fXckUqtYpk85fZ3l/390mkociOg4P8flcjkPy5nSc8uB9D9",
+	"s52Oy/kP2uFOONgHThYUfCUxLyzjBsdsAFQqmArJ6ajr4aupY2L6B1+rd6aNwwbT+wj6kT6VD+htbNwz",
+	"y2v7mmFR/QPDzLPzi+lWh9URgprmOcHZn2n3ddLVf1tuI7ZFeV7Q7IzyGZ2uNaWfRTo3dP7xHK2xu+V3",
+	"80SJCa5cxx5lgo7UBDPlUlluQW4gYBP4QuADXVLokIYsc9/Vwa6PZxPhX2bc3LrGkuc4/KZ7zhk8YUcU",
+	"I4d5rnGYdjUoHSZm2q8/nX8+MDeXlPnHAzanbugUDD/Sk+RXYfNu1+uphf2msaloAn5sipX6IFUdtEoM",
+	"isw+t5Z5pgfbRY2jbte45yzUbc/+KyWLW9d950wU7rvJjLc9Tkvi4WKVYIAf2xKfJsQPWrKDeFi2+h89",
+	"0tjuiGBZG+EiIYutY4gg4bAXzgjysPbWhapbukQTA1qdX8Z5I137lomuFDeT06gCrQto797L2/+VEEqU",
+	"3NRJQdS34e009zrLTfmB0Wx3F89wV1pv+MiRkXYz5sjpFr7H6dGqgUnXhNoT9Z2TjWzxXGvja7r1aEmd",
+	"ds9NpjDXjfiZdFEuy2wZvSxvFBfTrktHzOHIR2eGne0eGUkWVsnmwrAMuE5Gt7DhABBzfktnBxvoPJcV",
+	"kV9vO6Av57iuNVzroamTmYOoPYH3GdBwrPhAjYS0Njppqy5jLstWpMPW6C088c+c6FODlJ4zfPO2UZep",
+	"Yg0cHCiLYPXoBCNpJbVah4/5Q7lSEoj7gNJd43WfTdi9wTf4Uz5njopbSf8QAG2diq0DZLb7J9jmJDE1",
+	"7/fHFraL5mAwJuA824RB8rxgGzydgJ97702qi1mjN+mtq0A9G6HXmFXnJ3RfA8gV8che/4wBSuNgi/Yc",
+	"XP3URzHSPV7XmNgZtjny8wMkbFqc5JjrMeWSOOCnUzChKrDHt/SB1as+j/jegTQ7UIbfs/IUmtq/M1a6",
+	"PXV1cRSO7bm1dtxE0YykBj7AblVgKY5hRdBY+Jyhllbzodor25QFQ83RP6D89eKWaas1/YOsGYWFWhkJ",
+	"q4EzTtzK7Wqr0rLoZ09JzoydEI6PDR44EwCljW+y3FuqNtz0JfnGtFp6ufpeLQu2kNkW/THrVnVxPU2o",
+	"l+5Hif4ifvMoUeUeOZra7LsI9kTTZqxeuPF5gzE3A6JJnXGLfoyZp16ee1ik01hOsGCWOT9N48VZs3y5",
+	"mz8AzeFr6myFQjMJzbEMdBs5H7ts7/7pWWULOeoj+yU+4pHfgs+Bp+vggYMK2lCEAs0QE9FGXp2rjKVW",
+	"1Tyr4Wtf8H0NDnYmqxcU5n9hSnglxSOD41kC0N6Nu1OdFT9uBHoZ1iB/9A/9M9vRbXScj2BhIEgNpFHT",
+	"uqrgtHm/sbsF3K91Zmdhs22gqN8qIBhFKYopJuCeXbAazPFDcp4wzoSJuTL7ExCefan3ocrKOH8NBKp/",
+	"lotW+fFzIlWCID4Ad5U0Puz+DnkO0gbEH8j9qKGwQ7V/v1SIZ+CK/xpQ7QGMhhrp1QEQR1HsjmYex8H8",
+	"xzJ271nOO3f+2DxRiCohvC3U2uAmut5fBrIOXasTX6pkjy4hCwa1qUAUi62lBZYv2+fLcn313v4zojIs",
+	"nE4V8hufxgp4izkaAJVAAYbFGhhkoSy1efCsoUIsO+Evtt9kv1UO2InSvl4cmOdlv7WnqOo7Wpwzd8gO",
+	"/R0t6lDSITGI09DSDwDm5agpfAGu0NLW+zIKX7rHxrE71/l9RLGzx6wbRqg5Myl/mXET9niDqGg5JE4h",
+	"vHaGxDxduO8ICkeJByE7gviDZ92tVzviXsWVsQ6WzznsHBz+bLkrR2IInQJXSqGjsYGS2qDAk6XHyvN9",
+	"XcM3mmXcnOiAu2t8u2aEpg72UDGH5peB5l9L4lZYMyHGfgxA8O1AxD0XpBI50xrQAw2hObgGXwhM5KoT",
+	"o8GJKAWhgmBWjrsYkGfQejnN88ZTiC5FIcGhGPQlYkeJxE1MKqJkZTwm43N0QvKum9JnklGHbI7iuY1d",
+	"CJCC/TzFM8uZc2UpnpZjniMPEYTSQBpiTTsEEhLbPPX4TP4mgxDgkAbEa0HVvYNhj4nXb90jByaBHZjO",
+	"AtihJ/LJ2qU+stcVFmLvRSqLgl5oZvmLYRl5oHnF9E2rKzRiphIuCLYeSggCj6Yyl5VKCHRFOk77iyaN",
+	"tXf89PcSR3+L+/t7v5rHaukZ8kN/9NZMqyCRzNFX8FKUii1zvlqbc6ghb+rBfzcqyClryvziYhU4ORUg",
+	"pSBnxaNTnEJltUIYVBP0nGwUh5atPuACBjnURdd4XMGzxx7UDTvsLqGFq6xYBCy5abcMXCej20uCbRmA",
+	"7zDQPxwwNDgBEkuO7cYJdVKP3Ih+TBEKbcRb6UT3CHvH92rrOHPqVlDBDk7hgRaVnjrMDgmAauPSm3Ko",
+	"X4NiWaqyhGT8gWfQExz5MzZ3C5hvMpexaTydz6dPBPQxM3UaRWXY9GmERloqwHZuRqrvwzyZaIrud/AD",
+	"gd8ZORv9bC5lOf5pXTKWjX+85BChiZjQw9zga3tgJ/PlNPoy6NsZVhd1bya4bhPiUP3kRmCD7pNbwnUS",
+	"2Kmlz2u6feu6O55B9rjR9b+8XoHFzNiTU7hEdKQhU2ezUWVqfVJHpM3GN5859TnfMoONbc4UdIKx/8uw",
+	"+6iG3Z+V3ACo7Vpxce/0Wm2Yek5cx5869rAl94yVmI6K7d5q+qvLw+KZ2q6ya4Rm4TAkA5Jr1u0TGezn",
+	"1RfL2I6hQYwAvR3aJCCSQ64Yhe6swcm0YRPGA1f2JoE9NjCegQm8rujKKpMLlssNVJhg5whq1hoTeZpG",
+	"95phz5Ck1WXuej6fPyd0oZkwSWtQhBogTBgHwBXUeBhV6TqmbAR7cJ41EX6NAase7Vuh6FdyCrHs9r2T",
+	"UgNILATJXLVS0HYV95DS3CfqHehxa+mDkYjNX8aqgnK5L3Tqz+rZf+mFk/TCsY/7OrPdE/361xvU6xvt",
+	"DjymXPighs+PVVA/Ac2dSSqVYqlhWXNj8eubbtf20KG5htWBwPmTz576XlP4h8/axLA3nPRxdOFbF8XG",
+	"TfNuc1B5MYVWWm146bQcaHDWXMGS7SsCgic+RnqAfdNYMAqc9wk8r757gh2QL90KWrqfSxG4eo8/fJiu",
+	"+eEX9wSQoXmy67V/pqJTGNx1p/64WiBiD4S9S7g7j7Sjy6MPFBbYqhSOneNVLqVmR59mJEn3NQx+JovN",
+	"jj3BVXi+ZIDXgFqOO0JWEluPWIUC67YBLBhsb4XJJpYdr2XBniPkLcTK4CHnPRs4rWFVwde+j9OATyuj",
+	"d0ha+l59CBGBsigidzBMMRuXxXB81pZMDQtDjx7SEgAdqYnDHwXZioUeMJO/XtzCAxc/uC6fPYiBZhUf",
+	"ThMyqjkJ0IqV/jk3JmcXTGScCvLk8cWCG7LMpdVEcfrTvUCou2Cl1U9Rct3QB2Y3NeqVft2ZmuYrwTJy",
+	"/QxmCKWQCckZhVbXTJAVgBNhzYzDQkAvNIcugiUowNdX18+efPbU/risrIhMac4uyUt4vtNE222QYmSe",
+	"kPkleasq5mvzcWOQeH+VsgDFKxSKhkIQt8o9OnpBtyTnzDVibKYQvRZT7ueIO+nf90iPvJhGHnEpI5YB",
+	"npsOL+zT68etxvyfXX/++Pd78/1CTnNr2Ts74dpeBMrkwgEPLzvZmq0Xn+LObkVqb+xWpB+uMON/ujKw",
+	"FemwU+9FzlfiBYw+Bn7zpL1nPLwmxcpm6JwITeM/BPcA3eLH7UFEHXoJQ59HHYKxj1OHNDMnwc+22lBK",
+	"C6boI+3MrqWE0hLA33A0DocBScSgGS2x+4vxKCgUKlwiZ4RIEucgVAemsRXpueyPrUinIWnMT/7uLOyH",
+	"Pjk+BxWE2otfgB8Ci82soqtr+BsrbjGtjBtwUIoVtrBzuB4dZbhDARzKn0TKorrFC+06D6B0RjaKmskl",
+	"+evFa7Y0F68WhGuylhuSy6oBSsjZEv4Ffojah50RvjAhf724tUqF/fZiW1dFktr7iphn9pHsMqQwvGom",
+	"v0dlkKL7bn+hhlWGCdnBY8W2kecZ919OHdhR/x2VBVV/FOlA4A1FDT/54UQpJ57G64QPR1+oFHaIOXGU",
+	"bK/qEm6pVcC5R3h3xu4B2ojnxfsdpVZU3NlHxj6LTpSwjiOqbMXOIN+/s+OeWXDAO37z1pXfuu5HToCv",
+	"qcjQyyrLTguAJXZhDING9pEJYHpxjj8mSvJWvqFcHWCH1RfgbLbYf4YYxm/q/v9CmjVpBUARpB2QpkDB",
+	"ANyCnLtu+g3HgyBnHSXoS9rfM2OrYW+u3vsfBwvvXsHfO0AzH7u5YxvdJQqqE+jyaLroOEd2eqzKXNJM",
+	"X81u3u/+6T3+EIpwBKaFDw9OKjoJXzd/9d79NLXHuy8R/hdq875pqp6n3Tr3xY/QzD1wbAd2AG7PebgJ",
+	"cPSkAzf21E3XsSYcUWixKKjBhVgzmpv1r4PNjeCRc9bMujcEqLUqw6D7KdMaAur4ORSmb38drtTE7J3f",
+	"YBGYOPQhmX06f/IRXiekIe6V3RAxNXRBNUtIwTJO25lFv1SswnzoSjfFGQj/jBehUvnsZnZlRdf/DwAA",
+	"//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

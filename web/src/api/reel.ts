@@ -1,34 +1,108 @@
 import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { patched } from "../editor/changes";
+import { currentReel, goToReel, useCurrentReel } from "../editor/current";
+import { plural } from "../format";
 import { note } from "../ui/notes";
-import { api, type EditAction, must, ProblemError, type Reel, type ReelEdited, type Take } from "./client";
+import {
+  api,
+  type EditAction,
+  must,
+  ProblemError,
+  type Reel,
+  type ReelEdited,
+  type Schemas,
+  type Take,
+} from "./client";
 import { failed, inTurn, keys } from "./queries";
 
-/** The production's reel. Once it is here, only what has changed is asked for. */
+const reelKey = (production: string) => [...keys.reel(production), "at", currentReel(production)];
+
+/** The reel that one works on. Once it is here, only what has changed is asked for. */
 export function useReel(production: string) {
   const client = useQueryClient();
+  useCurrentReel((s) => s.of[production]);
   return useQuery({
-    queryKey: keys.reel(production),
+    queryKey: reelKey(production),
     queryFn: () => fetchReel(client, production),
     structuralSharing: false,
   });
 }
 
+/** All reels of a production. */
+export function useReels(production: string) {
+  return useQuery({
+    queryKey: [...keys.reel(production), "all"],
+    queryFn: () => must(api.GET("/api/productions/{production}/reels", { params: { path: { production } } })),
+  });
+}
+
+/** Makes a further reel and goes there. */
+export function useNewReel(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: (body: Schemas["NewReel"]) =>
+      must(api.POST("/api/productions/{production}/reels", { params: { path: { production } }, body })),
+    onSuccess: (reel) => {
+      goToReel(production, reel.id);
+      client.setQueryData(reelKey(production), reel);
+      client.invalidateQueries({ queryKey: [...keys.reel(production), "all"] });
+    },
+    onError: failed,
+  });
+}
+
+/** Renames a reel, or takes it away where no name is given. */
+export function useNameReel(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: ({ reel, name }: { reel: string; name: string | null }) => {
+      const params = { path: { reel } };
+      return name === null
+        ? must(api.DELETE("/api/reels/{reel}", { params }))
+        : must(api.PATCH("/api/reels/{reel}", { params, body: { name } }));
+    },
+    onSuccess: (_, { name }) => {
+      if (name === null) goToReel(production, "");
+      client.invalidateQueries({ queryKey: keys.reel(production) });
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
+  });
+}
+
+/** The reel that was chosen, or the first one where that is not there any more. */
+async function fetchWhole(production: string): Promise<Reel> {
+  const reel = currentReel(production);
+  if (reel) {
+    try {
+      return await must(api.GET("/api/reels/{reel}", { params: { path: { reel } } }));
+    } catch (e) {
+      if (!(e instanceof ProblemError) || e.code !== "not_found") throw e;
+      goToReel(production, "");
+    }
+  }
+  return must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
+}
+
 async function fetchReel(client: QueryClient, production: string): Promise<Reel> {
-  const here = client.getQueryData<Reel>(keys.reel(production));
-  if (!here) return must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
-  const e = await must(
-    api.GET("/api/reels/{reel}/changes", { params: { path: { reel: here.id }, query: { since: here.version } } }),
-  );
+  const here = client.getQueryData<Reel>(reelKey(production));
+  if (!here) return fetchWhole(production);
+  const asked = await api.GET("/api/reels/{reel}/changes", {
+    params: { path: { reel: here.id }, query: { since: here.version } },
+  });
+  if (asked.response.status === 404) return fetchWhole(production);
+  const e = await must(Promise.resolve(asked));
   // An edit of one's own may have been answered meanwhile.
-  const now = client.getQueryData<Reel>(keys.reel(production)) ?? here;
+  const now = client.getQueryData<Reel>(reelKey(production)) ?? here;
   return merged(now, e) ?? fetchReel(client, production);
 }
 
 /** A reel with changes, or as it is where it has them; null where they were made to another version. */
 function merged(now: Reel, e: ReelEdited): Reel | null {
   if (e.version === now.version && !e.whole)
-    return { ...now, worked_out: { ...now.worked_out, loose: e.worked_out.loose } };
+    return { ...now, name: e.name, worked_out: { ...now.worked_out, loose: e.worked_out.loose } };
   if (e.version <= now.version && now.version !== e.since) return now;
   if (e.whole || e.since === now.version) return patched(now, e);
   return null;
@@ -38,9 +112,9 @@ function merged(now: Reel, e: ReelEdited): Reel | null {
 export type ReelEdit = { what: string; actions: EditAction[] };
 
 async function take(client: QueryClient, production: string, e: ReelEdited): Promise<Reel> {
-  const now = client.getQueryData<Reel>(keys.reel(production));
+  const now = client.getQueryData<Reel>(reelKey(production));
   const next = (now && merged(now, e)) ?? (await fetchReel(client, production));
-  client.setQueryData(keys.reel(production), next);
+  client.setQueryData(reelKey(production), next);
   return next;
 }
 
@@ -54,7 +128,7 @@ export function useEditReel(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (edit: (reel: Reel) => ReelEdit | null) => {
-      const reel = client.getQueryData<Reel>(keys.reel(production));
+      const reel = client.getQueryData<Reel>(reelKey(production));
       if (!reel) throw new Error("The reel is not loaded yet.");
       const v = edit(reel);
       if (!v) return reel;
@@ -63,7 +137,7 @@ export function useEditReel(production: string) {
         body: { version: reel.version, what: v.what.slice(0, 200), actions: v.actions },
       });
       if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
-        client.setQueryData(keys.reel(production), answer.error.current);
+        client.setQueryData(reelKey(production), answer.error.current);
         throw new ProblemError(
           "stale",
           "Somebody else has changed the same in the reel meanwhile. It is shown as it is now; please do it again.",
@@ -82,7 +156,7 @@ export function useGrow(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (by: number) => {
-      const reel = client.getQueryData<Reel>(keys.reel(production));
+      const reel = client.getQueryData<Reel>(reelKey(production));
       if (!reel) throw new Error("The reel is not loaded yet.");
       const e = await must(
         api.POST("/api/reels/{reel}/width", {
@@ -103,8 +177,8 @@ export function useLayTakes(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (takes: Take[]) => {
-      const reel = client.getQueryData<Reel>(keys.reel(production)) ?? (await fetchReel(client, production));
-      client.setQueryData(keys.reel(production), reel);
+      const reel = client.getQueryData<Reel>(reelKey(production)) ?? (await fetchReel(client, production));
+      client.setQueryData(reelKey(production), reel);
       const e = await must(
         api.POST("/api/reels/{reel}/takes", {
           params: { path: { reel: reel.id } },
@@ -120,5 +194,20 @@ export function useLayTakes(production: string) {
     },
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}
+
+/** Adds the markers of a table to the reel. */
+export function useReadMarkers(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: async ({ reel, table }: { reel: string; table: string }) => {
+      const e = await must(api.POST("/api/reels/{reel}/markers", { params: { path: { reel } }, body: { table } }));
+      return take(client, production, e);
+    },
+    onSuccess: (reel) => note(`${plural(reel.doc.markers?.length ?? 0, "marker")} in the reel.`),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }

@@ -949,6 +949,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/reels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** The production's reels, in the order in which they were made */
+        get: operations["listReels"];
+        put?: never;
+        /** Make a further reel, empty, as a copy of another, or as a span of one */
+        post: operations["createReel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** A reel */
+        get: operations["getReelById"];
+        put?: never;
+        post?: never;
+        /** Take a reel away; undo brings it back */
+        delete: operations["removeReel"];
+        options?: never;
+        head?: never;
+        /** Rename a reel */
+        patch: operations["nameReel"];
+        trace?: never;
+    };
+    "/api/reels/{reel}/markers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The reel's markers as comma-separated values: timecode, length in frames, name, colour, note */
+        get: operations["getMarkers"];
+        put?: never;
+        /** Add the markers of such a table */
+        post: operations["readMarkers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/changes": {
         parameters: {
             query?: never;
@@ -2088,6 +2149,72 @@ export interface components {
             outputs: components["schemas"]["Output"][];
             groups?: components["schemas"]["OutputGroup"][];
         };
+        Marker: {
+            id: string;
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description 0 for a place
+             */
+            length?: number;
+            name: string;
+            /** @enum {string} */
+            colour?: "" | "citron" | "tangerine" | "plum" | "lime" | "sea";
+            note?: string;
+        };
+        /**
+         * @example {
+         *       "table": "timecode,name\n22:10:00:00,Ferry leaves\n"
+         *     }
+         */
+        MarkerTable: {
+            table: string;
+        };
+        ReelListed: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int64 */
+            version: number;
+            tracks: number;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            start_timecode: string;
+        };
+        /**
+         * @example {
+         *       "name": "Trailer"
+         *     }
+         */
+        NewReel: {
+            name: string;
+            /**
+             * Format: uuid
+             * @description the reel that it is a copy of
+             */
+            copy?: string;
+            /**
+             * Format: int64
+             * @description of a copy: only this span
+             */
+            from?: number;
+            /** Format: int64 */
+            to?: number;
+        };
+        /**
+         * @example {
+         *       "name": "Part 2"
+         *     }
+         */
+        ReelNaming: {
+            name: string;
+        };
         ReelDoc: {
             format: number;
             /**
@@ -2095,7 +2222,13 @@ export interface components {
              * @description null where it follows the first clip
              */
             start: number | null;
+            /**
+             * Format: int64
+             * @description samples, where one is given
+             */
+            length?: number;
             tracks: components["schemas"]["Track"][];
+            markers?: components["schemas"]["Marker"][];
             weave: components["schemas"]["Weave"];
         };
         /** @description a clip and the track that it lies on */
@@ -2118,6 +2251,8 @@ export interface components {
             };
             routing?: components["schemas"]["Routing"];
             begin?: components["schemas"]["SetStart"];
+            length?: components["schemas"]["SetLength"];
+            markers?: components["schemas"]["Marker"][];
         };
         Routing: {
             buses: components["schemas"]["Bus"][];
@@ -2127,6 +2262,10 @@ export interface components {
         SetStart: {
             /** Format: int64 */
             start?: number | null;
+        };
+        SetLength: {
+            /** Format: int64 */
+            length?: number | null;
         };
         /** @description what the server works out of a reel */
         ReelWorkedOut: {
@@ -2157,6 +2296,7 @@ export interface components {
             worked_out: components["schemas"]["ReelWorkedOut"];
         };
         ReelEdited: {
+            name: string;
             /** Format: int64 */
             version: number;
             /**
@@ -2214,6 +2354,11 @@ export interface components {
                 groups?: components["schemas"]["OutputGroup"][];
             };
             set_start?: components["schemas"]["SetStart"];
+            set_length?: components["schemas"]["SetLength"];
+            set_markers?: {
+                put?: components["schemas"]["Marker"][];
+                remove?: string[];
+            };
             /** @description clips, or else all that lies there on tracks (none for all) */
             cut?: {
                 /** Format: int64 */
@@ -4088,6 +4233,175 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reel"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description all reels */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelListed"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReel"];
+            };
+        };
+        responses: {
+            /** @description made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reel"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getReelById: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the reel */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reel"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nameReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReelNaming"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMarkers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readMarkers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkerTable"];
+            };
+        };
+        responses: {
+            /** @description what has changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelEdited"];
                 };
             };
             default: components["responses"]["Problem"];

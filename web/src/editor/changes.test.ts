@@ -21,6 +21,7 @@ const reel: Reel = {
 
 test("what has changed is changed, and nothing else", () => {
   const now = patched(reel, {
+    name: "Reel 1",
     version: 4,
     since: 3,
     worked_out: worked,
@@ -46,6 +47,7 @@ test("what has changed is changed, and nothing else", () => {
 
 test("tracks come, go and change places; those that stay are the same", () => {
   const now = patched(reel, {
+    name: "Reel 1",
     version: 4,
     since: 3,
     worked_out: { ...worked, product: [] },

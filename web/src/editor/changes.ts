@@ -8,7 +8,7 @@ const byTime = (a: Clip, b: Clip) => a.at - b.at || (a.id < b.id ? -1 : 1);
  */
 export function patched(reel: Reel, e: ReelEdited): Reel {
   const workedOut = { ...e.worked_out, product: e.worked_out.product ?? reel.worked_out.product };
-  const next = { ...reel, version: e.version, worked_out: workedOut };
+  const next = { ...reel, name: e.name, version: e.version, worked_out: workedOut };
   if (e.whole) return { ...next, doc: e.whole };
   const c = e.changes ?? {};
   const weave = { ...reel.doc.weave, ...(c.routing ?? {}) };
@@ -25,6 +25,8 @@ export function patched(reel: Reel, e: ReelEdited): Reel {
     doc: {
       ...reel.doc,
       start: c.begin ? (c.begin.start ?? null) : reel.doc.start,
+      length: c.length ? (c.length.length ?? undefined) : reel.doc.length,
+      markers: c.markers ?? reel.doc.markers,
       tracks: tracksAfter(reel.doc.tracks, c),
       weave,
     },

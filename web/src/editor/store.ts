@@ -20,6 +20,8 @@ type Editor = {
   span: Span | null;
   /** Clips that are chosen. */
   clips: ReadonlySet<string>;
+  /** A marker that is chosen. */
+  marker: string;
   /** Tracks that are chosen; the first is the one that keys act on. */
   tracks: readonly string[];
   /** Edits act on the named clips without their kin. */
@@ -44,6 +46,7 @@ const fresh: Editor = {
   pointer: 0,
   span: null,
   clips: new Set(),
+  marker: "",
   tracks: [],
   alone: false,
   snap: true,
@@ -79,7 +82,7 @@ export function growExtent({ start, end }: { start: number; end: number }) {
 
 /** Chooses clips, and the tracks that they lie on. */
 export function choose(clips: Iterable<string>, tracks?: readonly string[]) {
-  useEditor.setState((s) => ({ clips: new Set(clips), tracks: tracks ?? s.tracks }));
+  useEditor.setState((s) => ({ clips: new Set(clips), marker: "", tracks: tracks ?? s.tracks }));
 }
 
 /** Moves the pointer. */

@@ -6,6 +6,7 @@ import { useTheme } from "../ui/theme";
 import { colours } from "./colours";
 import { type Row, xOf } from "./geometry";
 import { Heads } from "./Heads";
+import { Markers } from "./Markers";
 import { paintClips, paintGround } from "./paint";
 import { playhead } from "./place";
 import { Rail } from "./Rail";
@@ -83,6 +84,21 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
         }
         g.globalAlpha = 1;
         g.fillStyle = palette.ink;
+        for (const m of reel.doc.markers ?? []) {
+          const at = Math.round(xOf(v, m.at));
+          if (at < 0 || at > width) continue;
+          g.globalAlpha = 0.35;
+          g.fillRect(at, 0, 1, height);
+        }
+        g.globalAlpha = 1;
+        // What lies outside of the reel's length is kept, and not delivered.
+        const { start, end } = reel.worked_out;
+        g.fillStyle = palette.ground;
+        g.globalAlpha = 0.55;
+        if (reel.doc.length) g.fillRect(Math.max(0, xOf(v, end)), 0, width, height);
+        if (reel.doc.start !== null) g.fillRect(0, 0, Math.max(0, xOf(v, start)), height);
+        g.globalAlpha = 1;
+        g.fillStyle = palette.ink;
         const x = Math.round(xOf(v, s.pointer));
         if (x >= 0 && x <= width) g.fillRect(x, 0, 1, height);
         const now = playhead(reel.id);
@@ -91,7 +107,7 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
           g.fillRect(Math.round(xOf(v, now)) - 1, 0, 2, height);
         }
       },
-      [reel.id, rows, palette, view],
+      [reel, rows, palette, view],
     ),
   );
 
@@ -171,6 +187,7 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
     <div className="flex min-h-0 flex-1 flex-col">
       <Rail reel={reel} rows={rows} colours={palette} view={view} />
       <Ruler reel={reel} production={production} colours={palette} view={view} />
+      {(reel.doc.markers?.length ?? 0) > 0 && <Markers reel={reel} production={production} view={view} />}
       <div className="flex min-h-0 flex-1">
         <Heads reel={reel} rows={rows} act={act} away={away} production={production} />
         {/* What is drawn here is said by the rows beside it, and every drag has its key. */}

@@ -1,4 +1,3 @@
-import { useState } from "react";
 import type { Clip, EditAction, Fade, Patch, Production, Reel } from "../../api/client";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
@@ -6,6 +5,8 @@ import { duration, gain, plural } from "../../format";
 import type { Row } from "../../timeline/geometry";
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
+import { Field } from "./Field";
+import { MarkerFields } from "./MarkerFields";
 
 type Act = (what: string, ...actions: EditAction[]) => void;
 type Props = { production: Production; reel: Reel; rows: Row[]; away: (c: Clip) => string; act: Act };
@@ -17,18 +18,20 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
   const alone = useEditor((s) => s.alone);
   const found = rows.flatMap((r) => r.track.clips.filter((c) => chosen.has(c.id)).map((c) => ({ row: r, c })));
   const one = found[0];
+  const markerId = useEditor((s) => s.marker);
+  const marker = reel.doc.markers?.find((m) => m.id === markerId);
   const others = found.length - 1;
   return (
     <section
       aria-label="What is chosen"
       className="flex h-10 shrink-0 items-center gap-3 overflow-hidden whitespace-nowrap border-line border-t bg-panel px-3 text-small"
     >
-      {!one && !span && (
+      {!one && !span && !marker && (
         <span className="text-quiet">
           Nothing is chosen. Click a clip, drag over the tracks for a span, or press ? for the keys.
         </span>
       )}
-      {span && !one && (
+      {span && !one && !marker && (
         <span className="figures">
           <span className="text-quiet">Span</span> {timecodeIn(p, span.from)} to {timecodeIn(p, span.to)},{" "}
           {duration(span.to - span.from, p.sample_rate)} s
@@ -48,6 +51,7 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
           act={act}
         />
       )}
+      {marker && !one && <MarkerFields key={marker.id} production={p} marker={marker} act={act} />}
     </section>
   );
 }
@@ -227,50 +231,5 @@ function Plays({ clip: c, row, ids, act }: { clip: Clip; row: Row; ids: string[]
       ))}
       {now === "matrix" && <option value="matrix">levels of its own</option>}
     </Choice>
-  );
-}
-
-type FieldProps = {
-  label: string;
-  says: string;
-  value: string;
-  wide: string;
-  parse: (text: string) => number | null;
-  save: (v: number) => void;
-};
-
-/** A value that is typed: Enter keeps it, Escape does not, and what can't be is marked. */
-function Field({ label, says, value, wide, parse, save }: FieldProps) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const bad = draft !== null && parse(draft) === null;
-  return (
-    <label className="flex items-center gap-1 text-quiet">
-      {label}
-      <input
-        aria-label={says}
-        title={says}
-        aria-invalid={bad}
-        value={draft ?? value}
-        onFocus={(e) => {
-          setDraft(value);
-          e.target.select();
-        }}
-        onMouseUp={(e) => e.preventDefault()} // all of it stays chosen, to be typed over
-        onChange={(e) => setDraft(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key === "Escape") {
-            setDraft(null);
-            e.currentTarget.blur();
-          }
-          if (e.key !== "Enter" || draft === null) return;
-          const v = parse(draft);
-          if (v === null) return;
-          if (draft !== value) save(v);
-          e.currentTarget.blur();
-        }}
-        onBlur={() => setDraft(null)}
-        className={`figures h-6 border bg-ground px-1 text-right text-ink ${wide} ${bad ? "border-bad" : "border-line"}`}
-      />
-    </label>
   );
 }

@@ -14,6 +14,7 @@ import { Button, Empty, StageHead } from "../../ui/controls";
 import { ClipBar } from "./ClipBar";
 import { useGoOn, useTrackKeys } from "./hearing";
 import { bands } from "./layout";
+import { ReelChooser } from "./ReelChooser";
 import { useReelCommands } from "./useReelCommands";
 
 /** The timeline: bands of tracks by stem against timecode, and all editing. */
@@ -60,8 +61,9 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
     <>
       <StageHead
         title="Reel"
-        says={`${reel.name}: ${plural(reel.doc.tracks.length, "track")}, ${duration(end - start, reel.sample_rate)} from ${start_timecode}`}
+        says={`${plural(reel.doc.tracks.length, "track")}, ${duration(end - start, reel.sample_rate)} from ${start_timecode}`}
       >
+        <ReelChooser production={p.id} reel={reel} />
         <Modes />
         <Button onClick={() => zoom(0.5)} aria-label="Zoom out">
           <Minus size={14} />

@@ -137,7 +137,7 @@ function moving({ production: pr, reel, rows, size }: Props): Command[] {
   ];
 }
 
-function choosing({ reel, rows }: Props): Command[] {
+function choosing({ reel, rows, act }: Props): Command[] {
   return [
     {
       id: "choose",
@@ -165,7 +165,7 @@ function choosing({ reel, rows }: Props): Command[] {
       key: "Escape",
       run: () => {
         if (useMonitor.getState().hearing) stop();
-        else useEditor.setState({ clips: new Set(), span: null, ghost: null });
+        else useEditor.setState({ clips: new Set(), marker: "", span: null, ghost: null });
       },
     },
     {
@@ -200,6 +200,49 @@ function choosing({ reel, rows }: Props): Command[] {
             },
           }),
         ),
+    },
+    {
+      id: "mark",
+      name: "Put a marker here, or over the span",
+      key: "mod+Enter",
+      run: () => {
+        const { span } = useEditor.getState();
+        const id = crypto.randomUUID();
+        const n = (reel.doc.markers?.length ?? 0) + 1;
+        const at = span?.from ?? here(reel);
+        const put = [{ id, at, length: span ? span.to - span.from : 0, name: `Marker ${n}` }];
+        act(`put marker ${n}`, { set_markers: { put } });
+        useEditor.setState({ marker: id, clips: new Set() });
+      },
+    },
+    {
+      id: "next marker",
+      name: "Pointer to the next marker",
+      run: () => {
+        const next = reel.doc.markers?.find((m) => m.at > useEditor.getState().pointer);
+        if (next) {
+          useEditor.setState({ marker: next.id });
+          point(next.at);
+        }
+      },
+    },
+    {
+      id: "start here",
+      name: "The reel starts at the pointer",
+      run: () => act("start the reel at the pointer", { set_start: { start: useEditor.getState().pointer } }),
+    },
+    {
+      id: "end here",
+      name: "The reel ends at the pointer: what lies beyond is kept, and not delivered",
+      run: () => {
+        const length = useEditor.getState().pointer - reel.worked_out.start;
+        if (length > 0) act("end the reel at the pointer", { set_length: { length } });
+      },
+    },
+    {
+      id: "free",
+      name: "The reel starts and ends with its clips",
+      run: () => act("let the reel follow its clips", { set_start: { start: null } }, { set_length: { length: null } }),
     },
     {
       id: "alone",

@@ -1,0 +1,100 @@
+package reel
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"zestyloom/core/snag"
+)
+
+// Marker is a place of the reel, or a stretch of it, with a name.
+type Marker struct {
+	ID     string `json:"id"`
+	At     int64  `json:"at"`               // samples since midnight
+	Length int64  `json:"length,omitempty"` // samples; 0 for a place
+	Name   string `json:"name"`
+	Colour string `json:"colour,omitempty"` // one of MarkerColours; the first when empty
+	Note   string `json:"note,omitempty"`
+}
+
+// MarkerColours are those that a marker may have. Each is shown with a sign of its own, too.
+var MarkerColours = []string{"citron", "tangerine", "plum", "lime", "sea"}
+
+const maxMarkers = 10_000
+
+func (m Marker) check() error {
+	switch {
+	case m.ID == "" || m.At < 0 || m.Length < 0 || m.At > 1<<50 || m.Length > 1<<50:
+		return snag.Refuse("bad_marker", "a marker can't lie at %d and last %d samples", m.At, m.Length)
+	case strings.TrimSpace(m.Name) == "" || len(m.Name) > maxLabel || len(m.Note) > maxNote:
+		return snag.Refuse("bad_marker", "a marker needs a name of at most %d letters, and has too long a note at the most", maxLabel)
+	case m.Colour != "" && !slices.Contains(MarkerColours, m.Colour):
+		return snag.Refuse("bad_marker", "the colour %q: expected one of %v", m.Colour, MarkerColours)
+	}
+	return nil
+}
+
+// SetMarkers puts markers, in place of those with the same IDs, and takes others away.
+type SetMarkers struct {
+	Put    []Marker `json:"put,omitempty"`
+	Remove []string `json:"remove,omitempty"`
+}
+
+func (o *SetMarkers) apply(r *Reel) (Op, error) {
+	back := SetMarkers{}
+	now := slices.Clone(r.Markers)
+	find := func(id string) int { return slices.IndexFunc(now, func(m Marker) bool { return m.ID == id }) }
+	for _, id := range o.Remove {
+		i := find(id)
+		if i < 0 {
+			return Op{}, snag.Refuse("no_such_marker", "there is no marker %q in this reel any more", id)
+		}
+		back.Put = append(back.Put, now[i])
+		now = slices.Delete(now, i, i+1)
+	}
+	for _, m := range o.Put {
+		m.Name = strings.TrimSpace(m.Name)
+		if err := m.check(); err != nil {
+			return Op{}, err
+		}
+		if i := find(m.ID); i >= 0 {
+			if !slices.ContainsFunc(back.Put, func(b Marker) bool { return b.ID == m.ID }) && !slices.Contains(back.Remove, m.ID) {
+				back.Put = append(back.Put, now[i])
+			}
+			now[i] = m
+			continue
+		}
+		if !slices.ContainsFunc(back.Put, func(b Marker) bool { return b.ID == m.ID }) {
+			back.Remove = append(back.Remove, m.ID)
+		}
+		now = append(now, m)
+	}
+	if len(now) > maxMarkers {
+		return Op{}, snag.Refuse("too_many", "%d markers: at most %d", len(now), maxMarkers)
+	}
+	sortMarkers(now)
+	r.Markers = now
+	if len(now) == 0 {
+		r.Markers = nil
+	}
+	return Op{SetMarkers: &back}, nil
+}
+
+func sortMarkers(all []Marker) {
+	slices.SortFunc(all, func(a, b Marker) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.ID, b.ID)) })
+}
+
+// SetLength gives the reel a length, or lets it follow its last clip.
+type SetLength struct {
+	Length *int64 `json:"length"` // samples
+}
+
+func (o *SetLength) apply(r *Reel) (Op, error) {
+	if n := o.Length; n != nil && (*n <= 0 || *n > 1<<50) {
+		return Op{}, snag.Refuse("bad_length", "a reel is longer than nothing")
+	}
+	back := SetLength{r.Length}
+	r.Length = o.Length
+	return Op{SetLength: &back}, nil
+}

@@ -1,0 +1,196 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/edit"
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+// reelName is what a reel is called, and whether it is removed.
+type reelName struct {
+	Reel    uuid.UUID `json:"reel"`
+	Name    string    `json:"name"`
+	Removed bool      `json:"removed"`
+}
+
+// NewReel says what a reel is made of.
+type NewReel struct {
+	Name string
+	Copy *uuid.UUID // the reel that it is a copy of; nil for an empty one
+	// From and To, of a copy: only this span, cut at the edges; both 0 for all.
+	From, To int64
+}
+
+// mostReels bounds how many reels a production has.
+const mostReels = 200
+
+const maxReelName = 200
+
+// CreateReel makes a further reel of a production: an edit that can be undone.
+func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (r store.Reel, err error) {
+	name := strings.TrimSpace(n.Name)
+	if name == "" || len(name) > maxReelName {
+		return r, snag.Refuse("bad_name", "a reel needs a name of at most %d letters", maxReelName)
+	}
+	return r, a.Store.InTx(ctx, func(tx store.Tx) error {
+		if _, err := tx.LockProduction(ctx, production); err != nil {
+			return err
+		}
+		all, err := tx.Reels(ctx, production)
+		if err != nil {
+			return err
+		}
+		if len(all) >= mostReels {
+			return snag.Refuse("too_many", "%d reels: at most %d a production", len(all), mostReels)
+		}
+		for _, o := range all {
+			if strings.EqualFold(o.Name, name) {
+				return snag.Refuse("exists", "there is a reel named %s already", o.Name)
+			}
+		}
+		r = store.Reel{ID: store.NewID(), ProductionID: production, Name: name, Version: 1, Doc: reel.New()}
+		what := "make reel " + name
+		if n.Copy != nil {
+			was, err := tx.Reel(ctx, *n.Copy)
+			if err != nil {
+				return err
+			}
+			if was.ProductionID != production {
+				return ErrNotFound
+			}
+			r.Doc = was.Doc
+			what = fmt.Sprintf("make reel %s of %s", name, was.Name)
+			if n.To > n.From {
+				if r.Doc, err = edit.CutDown(was.Doc, n.From, n.To, uuid.NewString); err != nil {
+					return err
+				}
+			}
+		}
+		if err := tx.InsertReel(ctx, r); err != nil {
+			return err
+		}
+		snags, err := reelSnags(r.Doc)
+		if err != nil {
+			return err
+		}
+		if err := tx.SetReelSnags(ctx, r.ID, snags); err != nil {
+			return err
+		}
+		here, gone := reelName{r.ID, name, false}, reelName{r.ID, name, true}
+		if err := tx.LogEdit(ctx, production, Session(ctx), what, []string{"reel " + r.ID.String() + " name"}, change{Naming: &here}, change{Naming: &gone}); err != nil {
+			return err
+		}
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "reel"}, Event{Production: production, Kind: "takes"})
+	})
+}
+
+// NameReel renames a reel; with removed it takes it away, which can be undone. A production keeps one reel.
+func (a *App) NameReel(ctx context.Context, id uuid.UUID, name string, removed bool) error {
+	name = strings.TrimSpace(name)
+	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		production, err := tx.ProductionOfReel(ctx, id)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.LockProduction(ctx, production); err != nil {
+			return err
+		}
+		was, err := tx.Reel(ctx, id)
+		if err != nil {
+			return err
+		}
+		if name == "" {
+			name = was.Name
+		}
+		all, err := tx.Reels(ctx, production)
+		if err != nil {
+			return err
+		}
+		if removed && len(all) == 1 {
+			return snag.Refuse("last_reel", "%s is the only reel of the production: it stays", was.Name)
+		}
+		for _, o := range all {
+			if o.ID != id && !removed && strings.EqualFold(o.Name, name) {
+				return snag.Refuse("exists", "there is a reel named %s already", o.Name)
+			}
+		}
+		if len(name) > maxReelName {
+			return snag.Refuse("bad_name", "a reel needs a name of at most %d letters", maxReelName)
+		}
+		what := fmt.Sprintf("rename reel %s to %s", was.Name, name)
+		if removed {
+			what = "remove reel " + was.Name
+		}
+		if err := a.edit(ctx, tx, production, what, change{Naming: &reelName{id, name, removed}}); err != nil {
+			return err
+		}
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "reel"})
+	})
+}
+
+// name carries a naming out and returns what takes it back. A reel comes back only with all that it plays.
+func (n reelName) apply(ctx context.Context, tx store.Tx) (reelName, error) {
+	was, err := tx.Reel(ctx, n.Reel)
+	if err != nil {
+		return reelName{}, err
+	}
+	if was.Removed && !n.Removed {
+		var ids []uuid.UUID
+		for s := range was.Doc.Strands() {
+			if id, err := uuid.Parse(s); err == nil {
+				ids = append(ids, id)
+			}
+		}
+		there, err := tx.Known(ctx, "strands", ids)
+		if err != nil {
+			return reelName{}, err
+		}
+		if len(there) < len(ids) {
+			return reelName{}, snag.Refuse("gone", "reel %s can't be brought back: %d of the strands that it plays were removed since", was.Name, len(ids)-len(there))
+		}
+	}
+	return reelName{n.Reel, was.Name, was.Removed}, tx.NameReel(ctx, n.Reel, n.Name, n.Removed)
+}
+
+// Markers writes a reel's markers as a table.
+func (a *App) Markers(ctx context.Context, id uuid.UUID) ([]byte, string, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, "", err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, "", err
+	}
+	var b bytes.Buffer
+	err = edit.WriteMarkers(&b, r.Doc.Markers, p.Rate(), int64(p.SampleRate))
+	return b.Bytes(), r.Name, err
+}
+
+// ReadMarkers adds the markers of a table to a reel: one edit.
+func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edited, error) {
+	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
+		p, err := tx.Production(ctx, r.ProductionID)
+		if err != nil {
+			return "", edit.Planned{}, err
+		}
+		markers, err := edit.ReadMarkers(table, p.Rate(), int64(p.SampleRate), uuid.NewString)
+		if err != nil {
+			return "", edit.Planned{}, err
+		}
+		day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+		for i := range markers {
+			markers[i].At = reel.DayOf(r.Doc, markers[i].At, day)
+		}
+		plan, err := edit.Plan(r.Doc, []edit.Action{{SetMarkers: &reel.SetMarkers{Put: markers}}}, edit.Context{})
+		return fmt.Sprintf("read %d markers", len(markers)), plan, err
+	})
+}

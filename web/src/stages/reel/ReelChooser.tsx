@@ -1,0 +1,102 @@
+import { useMemo } from "react";
+import { create } from "zustand";
+import type { Reel } from "../../api/client";
+import { useNameReel, useNewReel, useReels } from "../../api/reel";
+import { goToReel } from "../../editor/current";
+import { useEditor } from "../../editor/store";
+import { type Command, useCommandList } from "../../ui/commands";
+import { Choice, TextField } from "../../ui/controls";
+import { note } from "../../ui/notes";
+
+type Naming = "new" | "copy" | "span" | "rename";
+
+/** What a name is being typed for. */
+const useNaming = create<{ of: Naming | null }>(() => ({ of: null }));
+
+const says: Record<Naming, string> = {
+  new: "Name of the new reel",
+  copy: "Name of the copy",
+  span: "Name of the reel of the span",
+  rename: "Name of the reel",
+};
+
+/** The reels of a production: goes from one to another, makes, copies, cuts down, renames and removes them. */
+export function ReelChooser({ production, reel }: { production: string; reel: Reel }) {
+  const { data: all } = useReels(production);
+  const { mutate: make } = useNewReel(production);
+  const { mutate: name } = useNameReel(production);
+  const naming = useNaming((s) => s.of);
+  const list = useMemo<Command[]>(() => {
+    const ask = (of: Naming) => () => {
+      if (of === "span" && !useEditor.getState().span) note("Choose a span first: drag over the tracks, or S and E.");
+      else useNaming.setState({ of });
+    };
+    const step = (by: number) => () => {
+      const i = (all ?? []).findIndex((r) => r.id === reel.id);
+      const next = all?.[(i + by + all.length) % all.length];
+      if (next) goToReel(production, next.id);
+    };
+    return [
+      { id: "next", name: "Next reel", key: "mod+ArrowDown", run: step(1) },
+      { id: "before", name: "Reel before", key: "mod+ArrowUp", run: step(-1) },
+      { id: "new", name: "New reel", run: ask("new") },
+      { id: "copy", name: "Copy this reel", run: ask("copy") },
+      { id: "span", name: "Make a reel of the span", run: ask("span") },
+      { id: "rename", name: "Rename this reel", run: ask("rename") },
+      { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
+    ];
+  }, [production, reel.id, all, name]);
+  useCommandList("Reels", list);
+
+  const done = (text: string) => {
+    const { span } = useEditor.getState();
+    useNaming.setState({ of: null });
+    if (!text.trim() || !naming) return;
+    if (naming === "rename") name({ reel: reel.id, name: text });
+    else if (naming === "new") make({ name: text });
+    else if (naming === "copy") make({ name: text, copy: reel.id });
+    else if (span) make({ name: text, copy: reel.id, ...span });
+  };
+  if (naming) {
+    return (
+      <TextField
+        aria-label={says[naming]}
+        placeholder={says[naming]}
+        defaultValue={naming === "rename" ? reel.name : ""}
+        maxLength={200}
+        className="w-52"
+        ref={(el) => el?.focus()}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") done(e.currentTarget.value);
+          if (e.key === "Escape") useNaming.setState({ of: null });
+        }}
+        onBlur={() => useNaming.setState({ of: null })}
+      />
+    );
+  }
+  return (
+    <Choice
+      aria-label="Reel"
+      value={reel.id}
+      className="max-w-52"
+      onChange={(e) => {
+        const c = list.find((c) => `do ${c.id}` === e.target.value);
+        if (c) c.run();
+        else goToReel(production, e.target.value);
+      }}
+    >
+      {(all ?? [reel]).map((r) => (
+        <option key={r.id} value={r.id}>
+          {r.name}
+        </option>
+      ))}
+      <optgroup label="Reels">
+        {list.slice(2).map((c) => (
+          <option key={c.id} value={`do ${c.id}`}>
+            {c.name}…
+          </option>
+        ))}
+      </optgroup>
+    </Choice>
+  );
+}
