@@ -55,6 +55,7 @@ type Action struct {
 	Home       *Home       `json:"home,omitempty"`
 	CloseGaps  *CloseGaps  `json:"close_gaps,omitempty"`
 	TakeApart  *TakeApart  `json:"take_apart,omitempty"`
+	Borrow     *Borrow     `json:"borrow,omitempty"`
 }
 
 // planner works out what carries an action out.
@@ -104,6 +105,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	planned(a.Home != nil, a.Home)
 	planned(a.CloseGaps != nil, a.CloseGaps)
 	planned(a.TakeApart != nil, a.TakeApart)
+	planned(a.Borrow != nil, a.Borrow)
 	if len(found) != 1 {
 		return nil, nil
 	}

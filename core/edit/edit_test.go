@@ -350,6 +350,35 @@ func TestPasteAndRoomTone(t *testing.T) {
 	assert.EqualValues(t, 14_000, closed.Tracks[1].Clips[0].End())
 }
 
+func TestABorrowedLine(t *testing.T) {
+	r := scene(t)
+	was := heard(r)
+	boom := r.Tracks[0]
+	now := do(t, r, edit.Action{Borrow: &edit.Borrow{Track: boom.ID, From: 11_000, To: 12_000, Strand: "Other9", In: 700, Name: "21A-9", Fade: 40}})
+	require.Len(t, now.Tracks[0].Clips, 5)
+	line := now.Tracks[0].Clips[1]
+	assert.Equal(t, []any{"21A-9", "", int64(680), int64(10_980), int64(1040)}, []any{line.Name, line.Tie, line.In, line.At, line.Length})
+	assert.Equal(t, reel.Fade{Length: 40, Shape: reel.EqualPower}, line.FadeIn)
+	assert.Equal(t, line.FadeIn, now.Tracks[0].Clips[2].FadeIn)
+	assert.Equal(t, was["1Ines"], heard(now)["1Ines"], "just that strand")
+	for at, v := range was["0Boom"] {
+		if at < 10_980 || at >= 12_020 {
+			require.Equal(t, v, heard(now)["0Boom"][at])
+			break
+		}
+	}
+	inSync(t, now)
+	_, err := try(t, r, edit.Action{Borrow: &edit.Borrow{Track: boom.ID, From: 11_000, To: 12_000, Strand: "x", In: long - 500, Name: "x"}})
+	require.ErrorContains(t, err, "shorter")
+	// In a hole of the track it fades in and out by itself.
+	hole := do(t, r, edit.Action{Borrow: &edit.Borrow{Track: boom.ID, From: 13_600, To: 14_200, Strand: "x", Name: "x", Fade: 40}})
+	assert.EqualValues(t, 40, hole.Tracks[0].Clips[1].FadeIn.Length)
+	assert.EqualValues(t, 40, hole.Tracks[0].Clips[1].FadeOut.Length)
+	wide := do(t, r, edit.Action{AddTrack: &reel.AddTrack{Track: reel.Track{ID: "w", Label: "w", Layout: "stereo"}}})
+	_, err = try(t, wide, edit.Action{Borrow: &edit.Borrow{Track: "w", From: 1, To: 9, Strand: "x", Name: "x"}})
+	require.ErrorContains(t, err, "several channels")
+}
+
 func TestTakenApart(t *testing.T) {
 	r := reel.New()
 	six := reel.Clip{ID: "six", Name: "ME", Strands: []string{"a", "b", "c", "d", "e", "f"}, At: 100, Length: 900}

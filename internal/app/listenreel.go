@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/edit"
 	"zestyloom/core/mix"
 	"zestyloom/core/monitor"
 	"zestyloom/core/reel"
@@ -17,6 +18,8 @@ import (
 type ReelSignal struct {
 	Track, Bus string
 	Solo, Mute []string
+	// Doing is heard as if it had been done.
+	Doing []edit.Action
 }
 
 // ListenToReel plays something of a reel as it is now, on the reel's clock: samples since midnight of its day.
@@ -30,7 +33,11 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		return nil, err
 	}
 	o.Rate = p.SampleRate
-	doc := heardAlone(r.Doc, what)
+	doc, err := a.planned(ctx, r, what.Doing)
+	if err != nil {
+		return nil, err
+	}
+	doc = heardAlone(doc, what)
 	program, err := mix.Compile(doc, p.SampleRate, a.sources(ctx))
 	if err != nil {
 		return nil, err

@@ -32,8 +32,10 @@ type Edited struct {
 func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what string, actions []edit.Action) (Edited, error) {
 	return a.changeReel(ctx, id, version, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
 		plan, err := edit.Plan(r.Doc, actions, edit.Context{
-			NewID:  uuid.NewString,
-			Frames: func(strands []string) (map[string]int64, error) { return framesOf(ctx, tx, r.ProductionID, strands) },
+			NewID: uuid.NewString,
+			Frames: func(strands []string) (map[string]int64, error) {
+				return framesOf(ctx, tx.Queries, r.ProductionID, strands)
+			},
 		})
 		return what, plan, err
 	})
@@ -63,7 +65,7 @@ func (a *App) ReelSince(ctx context.Context, id uuid.UUID, version int64) (e Edi
 }
 
 // framesOf gives the lengths of strands at the production's rate, with their drift corrected.
-func framesOf(ctx context.Context, tx store.Tx, production uuid.UUID, strands []string) (map[string]int64, error) {
+func framesOf(ctx context.Context, tx store.Queries, production uuid.UUID, strands []string) (map[string]int64, error) {
 	p, err := tx.Production(ctx, production)
 	if err != nil {
 		return nil, err

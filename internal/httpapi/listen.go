@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"zestyloom/core/monitor"
+	"zestyloom/core/snag"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 )
@@ -38,6 +39,11 @@ func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairReques
 func (s *server) ListenToReel(ctx context.Context, r contract.ListenToReelRequestObject) (contract.ListenToReelResponseObject, error) {
 	q := r.Params
 	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute))}
+	if doing := given(q.Doing); doing != "" {
+		if err := json.Unmarshal([]byte(doing), &what.Doing); err != nil {
+			return nil, snag.Refuse("bad_operation", "what is to be heard as if it had been done is not understood: %v", err)
+		}
+	}
 	h, err := s.app.ListenToReel(ctx, r.Reel, what, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, nil))
 	return heard{h, ctx}, err
 }

@@ -6,7 +6,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
+	"net/url"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -15,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/source"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
@@ -306,4 +309,70 @@ func TestSeveralReels(t *testing.T) {
 	assert.Len(t, e.Changes.Markers, 3)
 	assert.Equal(t, 422, s.call("POST", "/api/reels/"+cut.Id.String()+"/markers", map[string]any{"table": "x"}, &problem))
 	assert.Equal(t, "bad_markers", problem.Code)
+}
+
+// A line is borrowed from another take of the scene, where its sound goes alike, or from another strand of the same take; it
+// can be heard in place before, and is laid over that strand alone.
+func TestALineIsBorrowed(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	const rate = 48000
+	// The same bursts in both takes, a second and a quarter later in the second, and softer.
+	speak := func(late int, level float64) []float64 {
+		x := make([]float64, 8*rate)
+		for k, at := range []float64{1, 1.3, 2, 2.2, 3.1, 3.9, 4.2, 5} {
+			for i := range (900 + 700*(k%3)) * 10 {
+				if n := int(at*rate) + late + i; n < len(x) {
+					x[n] = level * math.Sin(float64(i)*0.05*float64(k+1))
+				}
+			}
+		}
+		return x
+	}
+	for name, channels := range map[string][][]float64{"5-1": {speak(0, 0.5), speak(0, 0.2)}, "5-2": {speak(rate*5/4, 0.3), speak(rate*5/4, 0.1)}} {
+		file := filepath.Join(t.TempDir(), name+".wav")
+		testmedia.Write(t, file, audio.S24, rate, channels...)
+		s.uploadFile(p, file)
+	}
+	s.settled(p, 2)
+	var first contract.Take
+	for _, tk := range s.takes(p) {
+		var cells []any
+		cells = append(cells, map[string]any{"row": tk.Id, "field": "scene", "value": "5"})
+		for i, st := range tk.Strands {
+			cells = append(cells, map[string]any{"row": st.Id, "field": "label", "value": []string{"Boom", "Lav"}[i]})
+		}
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": "label", "cells": cells}, nil))
+		if tk.Name == "5-1" {
+			first = tk
+		}
+	}
+	require.NotEmpty(t, first.Name)
+	r := s.reel(p)
+	path := "/api/reels/" + r.Id.String()
+	require.Equal(t, 200, s.call("POST", path+"/takes", map[string]any{"takes": []string{first.Id.String()}}, nil))
+	r = s.reel(p)
+	track, at := r.Doc.Tracks[0], r.Doc.Tracks[0].Clips[0].At
+	var all []contract.Lendable
+	from, to := at+2*rate-4800, at+3*rate-4800
+	require.Equal(t, 200, s.call("GET", fmt.Sprintf("%s/lendable?track=%s&from=%d&to=%d", path, track.ID, from, to), nil, &all))
+	require.Len(t, all, 2)
+	assert.Equal(t, []any{false, "Boom", contract.LendableByShape}, []any{all[0].Take == first.Id, all[0].Label, all[0].By})
+	assert.InDelta(t, 2*rate-4800+rate*5/4, all[0].In, rate/50, "a second and a quarter later")
+	assert.Equal(t, []any{first.Id, "Lav", contract.LendableByTake, int64(2*rate - 4800)}, []any{all[1].Take, all[1].Label, all[1].By, all[1].In})
+
+	borrow := []any{map[string]any{"borrow": map[string]any{"track": track.ID, "from": from, "to": to, "strand": all[1].Strand, "in": all[1].In, "name": "5-1", "fade": 0}}}
+	doing, err := json.Marshal(borrow)
+	require.NoError(t, err)
+	sound := fmt.Sprintf("%s/sound?track=%s&from=%d&to=%d", path, track.ID, from, to)
+	was, asIf := s.heard(sound), s.heard(sound+"&doing="+url.QueryEscape(string(doing)))
+	for i, v := range was.sound[0] {
+		require.InDelta(t, 0.4*v, asIf.sound[0][i], 1e-6, "the lav is softer than the boom")
+	}
+	assert.Equal(t, r.Version, s.reel(p).Version, "nothing was done yet")
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "borrow", "actions": borrow}, nil))
+	assert.Equal(t, asIf.sound, s.heard(sound).sound)
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", sound+"&doing=nonsense", nil, &problem))
+	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("%s/lendable?track=%s&from=%d&to=%d", path, track.ID, at+9*rate, at+10*rate), nil, &problem))
 }

@@ -75,6 +75,19 @@ func (s *server) RemoveReel(ctx context.Context, r contract.RemoveReelRequestObj
 	return contract.RemoveReel204Response{}, s.app.NameReel(ctx, r.Reel, "", true)
 }
 
+// ListLendable implements contract.StrictServerInterface.
+func (s *server) ListLendable(ctx context.Context, r contract.ListLendableRequestObject) (contract.ListLendableResponseObject, error) {
+	all, err := s.app.Lendables(ctx, r.Reel, r.Params.Track, r.Params.From, r.Params.To)
+	out := contract.ListLendable200JSONResponse{}
+	for _, l := range all {
+		out = append(out, contract.Lendable{
+			Take: l.Take, Strand: l.Strand, Name: l.Name, Label: l.Label, Position: l.Position, In: l.In,
+			By: contract.LendableBy(l.By), Likeness: l.Likeness, NoGood: l.NoGood, Circled: l.Circled,
+		})
+	}
+	return out, err
+}
+
 // GetMarkers implements contract.StrictServerInterface.
 func (s *server) GetMarkers(ctx context.Context, r contract.GetMarkersRequestObject) (contract.GetMarkersResponseObject, error) {
 	b, _, err := s.app.Markers(ctx, r.Reel)

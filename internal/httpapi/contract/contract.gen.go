@@ -260,6 +260,27 @@ func (e HealthStatus) Valid() bool {
 	}
 }
 
+// Defines values for LendableBy.
+const (
+	LendableByShape LendableBy = "shape"
+	LendableBySlate LendableBy = "slate"
+	LendableByTake  LendableBy = "take"
+)
+
+// Valid indicates whether the value is a known member of the LendableBy enum.
+func (e LendableBy) Valid() bool {
+	switch e {
+	case LendableByShape:
+		return true
+	case LendableBySlate:
+		return true
+	case LendableByTake:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadingKind.
 const (
 	Ambisonic ReadingKind = "ambisonic"
@@ -986,6 +1007,28 @@ type Laid = reel.Laid
 type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
 }
+
+// Lendable defines model for Lendable.
+type Lendable struct {
+	// By the same take at the same moment; the sound goes alike there; as long after the take began
+	By      LendableBy `json:"by"`
+	Circled bool       `json:"circled"`
+
+	// In first sample of the strand, at the production's rate
+	In       int64   `json:"in"`
+	Label    string  `json:"label"`
+	Likeness float64 `json:"likeness"`
+
+	// Name of the take
+	Name     string             `json:"name"`
+	NoGood   bool               `json:"no_good"`
+	Position int                `json:"position"`
+	Strand   openapi_types.UUID `json:"strand"`
+	Take     openapi_types.UUID `json:"take"`
+}
+
+// LendableBy the same take at the same moment; the sound goes alike there; as long after the take began
+type LendableBy string
 
 // LooseOrder Example: {"loose":true,"shift":1920,"was":0}
 type LooseOrder struct {
@@ -1818,6 +1861,13 @@ type GetReelChangesParams struct {
 	Since int64 `form:"since" json:"since"`
 }
 
+// ListLendableParams defines parameters for ListLendable.
+type ListLendableParams struct {
+	Track string `form:"track" json:"track"`
+	From  int64  `form:"from" json:"from"`
+	To    int64  `form:"to" json:"to"`
+}
+
 // ListenToReelParams defines parameters for ListenToReel.
 type ListenToReelParams struct {
 	Track *string `form:"track,omitempty" json:"track,omitempty"`
@@ -1828,7 +1878,10 @@ type ListenToReelParams struct {
 
 	// Mute tracks that are not heard, divided by commas
 	Mute *string `form:"mute,omitempty" json:"mute,omitempty"`
-	From *int64  `form:"from,omitempty" json:"from,omitempty"`
+
+	// Doing actions (a JSON list of EditAction) that are heard as if they had been done
+	Doing *string `form:"doing,omitempty" json:"doing,omitempty"`
+	From  *int64  `form:"from,omitempty" json:"from,omitempty"`
 
 	// To the end of what is there when absent
 	To *SoundTo `form:"to,omitempty" json:"to,omitempty"`
@@ -2168,6 +2221,9 @@ type ServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(c *gin.Context, reel ReelId)
+	// ListLendable What a span of a track could be borrowed from
+	// (GET /api/reels/{reel}/lendable)
+	ListLendable(c *gin.Context, reel ReelId, params ListLendableParams)
 	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
 	// (GET /api/reels/{reel}/markers)
 	GetMarkers(c *gin.Context, reel ReelId)
@@ -3597,6 +3653,58 @@ func (siw *ServerInterfaceWrapper) EditReel(c *gin.Context) {
 	siw.Handler.EditReel(c, reel)
 }
 
+// ListLendable operation middleware
+func (siw *ServerInterfaceWrapper) ListLendable(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLendableParams
+
+	// ------------- Required query parameter "track" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "track", c.Request.URL.Query(), &params.Track, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter track: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLendable(c, reel, params)
+}
+
 // GetMarkers operation middleware
 func (siw *ServerInterfaceWrapper) GetMarkers(c *gin.Context) {
 
@@ -3719,6 +3827,14 @@ func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "mute", c.Request.URL.Query(), &params.Mute, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter mute: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "doing" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "doing", c.Request.URL.Query(), &params.Doing, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter doing: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -4564,6 +4680,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/reels/:reel", wrapper.RemoveReel)
 	router.GET(options.BaseURL+"/api/reels/:reel", wrapper.GetReelById)
 	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
+	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
@@ -6618,6 +6735,46 @@ func (response EditReeldefaultApplicationProblemPlusJSONResponse) VisitEditReelR
 	return err
 }
 
+type ListLendableRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params ListLendableParams
+}
+
+type ListLendableResponseObject interface {
+	VisitListLendableResponse(w http.ResponseWriter) error
+}
+
+type ListLendable200JSONResponse []Lendable
+
+func (response ListLendable200JSONResponse) VisitListLendableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLendabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLendabledefaultApplicationProblemPlusJSONResponse) VisitListLendableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetMarkersRequestObject struct {
 	Reel ReelId `json:"reel"`
 }
@@ -7741,6 +7898,9 @@ type StrictServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(ctx context.Context, request EditReelRequestObject) (EditReelResponseObject, error)
+	// ListLendable What a span of a track could be borrowed from
+	// (GET /api/reels/{reel}/lendable)
+	ListLendable(ctx context.Context, request ListLendableRequestObject) (ListLendableResponseObject, error)
 	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
 	// (GET /api/reels/{reel}/markers)
 	GetMarkers(ctx context.Context, request GetMarkersRequestObject) (GetMarkersResponseObject, error)
@@ -9464,6 +9624,33 @@ func (sh *strictHandler) EditReel(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// ListLendable operation middleware
+func (sh *strictHandler) ListLendable(ctx *gin.Context, reel ReelId, params ListLendableParams) {
+	var request ListLendableRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLendable(ctx, request.(ListLendableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLendable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListLendableResponseObject); ok {
+		if err := validResponse.VisitListLendableResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetMarkers operation middleware
 func (sh *strictHandler) GetMarkers(ctx *gin.Context, reel ReelId) {
 	var request GetMarkersRequestObject
@@ -10255,252 +10442,259 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H2Nkty2tearoHpvleIKZ6ZHkhV7VFtbsmTH3ivbKo+yTm3inaBJdDc8JEAD4LTaKt3X2AfaF9vCOQB/",
-	"mgCb7B/Zyb2plDUzzQbxc3D+z3fez1JZlFIwYfTs5v2spIoWzDAFv9GlYcr+kDGdKl4aLsXsZmbWjKSV",
-	"0lIRuST2t5KuGFmwpVRslsy4feiXiqntLJkJWrDZjRsqmel0zQqKYy5plZvZzWyWzAr67jUTK7Oe3VzP",
-	"58nMbEv7LW0UF6vZhw/JLGM5f2Bqe8cz+214R0nNunmFf2KWzBT7peKKZbMboyrWfutSqoLal1YVz2ah",
-	"Fy15zuIvsZ8e+YKcF9zUw+/sE34Y3KfHdmMK+o4XVQG/2V+5wF+v6zdxYdiKKXhVSbm6U2wZPkPFlkwx",
-	"kbJHmmijqMiew2lKwYhZU0PoSjGmyYJpQzZrJghdaCZM5Ijte6btBEzP0HsWnp80a6aIYqlUGRer08wS",
-	"XjdxmkpmVWonFqeL5pkjqUMxlsdfYz898gVaViK7y6Us+7suH5giVGTE/hDZQPhmkECXNNesfuVCypxR",
-	"0XpnQU267r+0oBkjVJNcVpn91x7ukittErLYwm+GCaJZKkWmyVLJwh6zYoQbsmArLnRkpvi+g6aKI+zO",
-	"lDoCTIhUZCkVTE7zjGnLCCkpeHZhfyWWsO1vf4Tf/pCzpfkE9rXg2X/g3xRfrc0nfubdU8a3DJ5zSY1h",
-	"yn71//xtfvE5vVhe/PT+ybMPf/jbH//jp85fPvkf/zZAByUPnom9VgLvny4Zy5DL22eJNnQb2/F7xko3",
-	"5EHbDu+KsUb8MDjudTJjwrLBv80vP02uk8c/Jc1NyGS1AKbtXiuqYuH4I77VyDD/YfYiLMnGMhkOdKnY",
-	"GA4jw/yFC/Ps6SzIp/HA49d+BEGMuPhbkQ68YivSI1+wUdxwsYq/wz1w1GuARepSCs1AR/maUQXvS6Uw",
-	"9lCs3lKWOU+pPcormRpmLrRRjBb2s8CbFlxQOMDAu7pU8Zobk7MLJjJOxSV5QXJQWggX5MljsuBGwy3X",
-	"khRUbMlia5A1/M/b778jf4CpfpKQJc9zlpGqJBtu1kSXNGUahJogi1ym9/qGLK0eplsDJ/UbKlFpliV4",
-	"JaXmdm5eEQO+iV8mUsCfUlkUUpDUDmzZKyXPnl4suCHLXFKTAB9jVm8i6ZoKwXJi1oox8uRx85Qmf1gp",
-	"Ro0VsQVdCW6qjCWkVHKlaFEwAjojTGJbMvLNNzQhmhZlzjShhiyrPCc6pTn7JIEN6rzPynX/rO6+NgEp",
-	"7+cFOiSpNYPLv4vZh2T2RslFzooBEijxiT/+rO0htkng30A3mv23q0YLvsJP9ZUfN0AGlJT1h552gRhf",
-	"qHTNH9j3KkO9mWYZHA/N3yhZMmW4JVrHBdk7WDU8h99z1wFVjvrx9sfvQ7yzuUx/ax79qSZnufiZpcZu",
-	"1ReV3jur7pt5+53+XiSzey7CH+RUrCq6YpEPt7IywY+8vO19IJfBPyuJG+e4/kwbVsysQqksVy74u9b6",
-	"O8pVs1PAXeC9brh6gr2tS2bvLlbywv1xw+gDu7R72fr7BS9KqYwTzevZzexXps02l7K4SqViV/AtmMRL",
-	"JOc3SuLiujvuiL216lpQJLOML5fONtsrVqwlo7S5o2bk4/EzuA8RXjKTlSk759karGT0/i5bLLtzrUWx",
-	"qPKc2h8d/98RzclMFfrwr++ctN/Sesb1ufv9bO1Ve+qtacAuhO7UyzVL7/vHuLSaxbTdtEyDhb9jVZDA",
-	"BzvrhKeagRI3ifjUc15O5Ac4jS439Mxbc5Eyq+EKq9p6iWQtlkeaZHQ7S8ZQId3QbfwdOUURQAWxovCe",
-	"C7KmD9YUGDf6kmbsjot9vP8rmrH6ccezxjy/ovvHflmph/rhu2wRpvDGzn/asvIvPn8WuCsRJo1T6e4j",
-	"6ge4m/6EULnU4zaQiwemTJiCB/h77pw7xzEiIU1MSgAn5YYVet/+f79c/kDFCo6goO++we9cz+ctvxNV",
-	"im6BjXmTdVBTgIdqNV6HrAmpnbfCkq1jSJqUOVyLet69hbUm+PgzIAT/a3+uhgdMVjReDFlTUCadMgh6",
-	"JyiHOS+1c6MoRljGjTX25IqB7QfPwd3qzawSZU5T5FfdVwq5kNmW3Au50W1LPZdipWfJPg0G5HJDk45T",
-	"U2dt1aS0R0hbtnMJDG6KkAb3ygfHGr/Bkxx1OHPvjYsfz0urgE/WDIGyg0qho/nu3gN1gaa/odbyWJLF",
-	"Fg1YdNNyRTTd6ueoQW+4hrOxz4I/Yv/p2LeGZYnUdlvCBJjmUjNNqvKGCGnWXKzQfDGKpvct+qOpJT8p",
-	"EkJzK6+9emfnBY9aSsjzgHKXzJCvjuUC8PQbyYUJnOQuI+iSFq2MLMCyuMR3TqGw5stIZ8009hHFrgny",
-	"QPOKWeuKOn6OptVabohz0D8wspLWABXoNQMHxiws0kewZb2mZUfptve0kBIs/LXMs+CxwDTDMm5Ya4Mb",
-	"j9/ec9dbB4JbecSBvGIp1xztxNHWW5qy0tSujGq1Ytp+T9tlzK8/n9P5fH5h6eriT/Y/n/lf3f+uZz/1",
-	"TT43ZkjOdt7Qovc9rpM2mX+6j1/tHEb7lYmfXIgPvGJpzgWKhbH7Zw8G9iqlKrt6fP3i4u38yeWGPgT2",
-	"xT3bWnUrdPR03tKPYnx6yrLxbeF1umBT34DLeVmG5KLXYdcsz7pekXGqVyZFQMCjo2jcCEwpqfZxxltB",
-	"VzMXB9Oj+emb3Ko02Vc8B8VqV/gtueB6zbJdazSjhl0YXrAQubqljeNOqATvvQLOOJo0j5Km9062edZX",
-	"ytyKhUIKGeR6pTfu93iY5BIudMnSu6jWqw1V5s5OLpVZ9BHTYc0b2nhaRcYU/lwq+dD8xKw2taQ8B1sx",
-	"pSJlec7CXNxIQ/NjiC+o5NXLbvbYr8WRu3+zp11Plr1dSZq5tI44qW/j0B2erJTVBOHpwK5kdjOO1wdY",
-	"2nTy8tGfUNjCTuaR3glUtLjkk0CA3S9hXISyJRfst5rTC+3ylxk3LzAyOk3F+fIdTU2+BRcwmqqaXZKX",
-	"XYvFkk/Wtl28acMVueciIZXImdakYFQYQnMp2CV547zmGr441n9x+XeBG9me+TWIk52/7IjyLLsD7XWq",
-	"71Vk7F3Yu6aZMzMHGTk89MGpzvuefgsP9e4pzMEPETpeUO3vVrTUE4/XxXbtBXWpIxBWXWyJklZZxeu/",
-	"41VTshgpD6y1yXRYtx3KmrAcZ+QrjBPIE850STM2PKV50G01ft0jZ79zzvAC+HLojJ3tNYaCrNEcH7w5",
-	"liApKam136EJlMSFkUBLgr0zSFDAH4ys0jXTzwn1cTq5JHNi6D3T1uwFV2PvtubuVPt6NzhL9hqWznMw",
-	"7PQaPu6QpcV+qWh+V8oNJGYoyjXL7lJrdLP9sQ6cedx3YhdXTTVBYVC4syzXzFrsuO05Zz5YLoU38f8g",
-	"LBtfSmWf+2TKro+2T6cez5FUTcNEnE32qZ/CBTyBQShalAfQ5HiueDpmUft8skVwr9k7w0Q2kWyrktTs",
-	"gq/WC1mpczIBlq06V3nNKKhVlOfj7y0MEtqBUdzybGsbH0gZHUMJbkBo5WtZTJUTC5re27NHn3StI2IE",
-	"yaxZ8Ry1R9AVwUG5BQURdUcjLWdrvrwlmewRztQdhKFHhPXj+8CFZs4QOiiWN+JGL7Yf5+qDwbbYBpf5",
-	"s+RT7QdG0zVqA3W4AxQEKVhSHyM1tY+0DlUwjDyc6dqMPtlCPpzwbo8+xKkkLAWKhvA0A86KoBkApOPU",
-	"Nnu3Ulkw8Fon3WTf5kN4b2DbIHW1bxjTewYKH0ZDGh1lf8hj+IQOM+1iEduIxRfynuDDoWm5yNCkaIIu",
-	"qWjUNQwluFANqHfHmGL/fBpHcFfFVFvv5Ebbx1pqSbWZynqm85dRfuXXlGfTY62eBxx8sxU7LfedylTB",
-	"q7L/eYy5Tl3Wnb3sp1zblLlOslXuGSuHeLm1ORcVBrdhUUlgfh//cg1s/cmkRV8khN6q2VSr3me7r/gD",
-	"g7Rib4P0nZoxw7VnnU6l/tOlUfVzpUblL+0pR2tSlFoPPg4/6FKWuiMGH52Wa2R4KMaITmvv+zZSHqPe",
-	"aGbuGh/WsKvZuNW5rxVU3fsiwvGE7rJJRwmGb+ENo5K4GmY+IZenFxcObg8mlE5d50rJaoIM/B5e8mf7",
-	"pUBOWE/2NVOaMPregXfzgNxbYnTTJIdN4D2abrGQCqw2uSSVuBdyIwiM5vPnUHmvrTWuawMdnJH+qcya",
-	"dUKa2Ujlu5lxQIR4rj3MhPGxBPVzN15sg+oQziTebNdMnbEkFVlU2q5fM2ESwv0+Qc2S250N1VHVvR8D",
-	"nBBWCgs/HCG6ZkOVGcFLbuE596VxEnOPEON9MjinkIkVRywwsX+v1HAW3P5MyeBOj0nrDoSNZeVKl6p0",
-	"7RKtN9xagJizirmUv7W/IeIgjXiNrKZ4R0tHdVNiG7JEDwE1kKRLNLgcMCRcp+8ymq6TVpCjlr5yI7r3",
-	"EfNs5ZJo9sAUzesxjvYgBmTJBElUT6OTUTVolk9JSR5P8aN1r3Bthx6o3pk05wh9uV0OB0d58U/gppsW",
-	"hzg0jrwnYPFhOJGTZdxcvvBV9ONzOO33YPAvH1z5306EzW336DSyaMGb3z2fhQSx5Fni6/IdBAWHv7lq",
-	"V0hWWrMcwBG2InVXfqWY1sO5VlM3HyYZItGvpkeJGr0/mMQYSvkaGdPecdL/UtGcWPGaEPwZQtygyXEs",
-	"YLUvArVQkNtuTvjkmPjeigHYqYMqBiDzMVbNp8NpPKnMXOJXjwhSKQzlouPGarnQxxN0VmEhLLuTgXoB",
-	"QRuxZmm6CZVo+4krqH1OWFGabVM0EMqSnJZcOiW1c031OuwvH5fzmXNtQsYyaIl2cGKf0KSg96xWFltk",
-	"BjgSQPO+XvCnZEoJq+KrUC1WzsU9y2DbNaAq+Ipt4BbggaeKEcVoVocq/KyqMpfAvz1nwcHCyYI8NZVi",
-	"4WIR96G9axupMp0QbdU/KMSe/7//e/3ZnFBDHn/qScDSh6wgiBbaamQPd4p2CrXabID/OpZytaCr8Was",
-	"p6xdFaSfPbvDgHBZayaaS2DNBms7EjRYkkkJt1TQfKt98i3NEI9oWWlIs62vY/CoEKYgUEDmlHP8GG3k",
-	"5rq6M9RJfYqDNWX9HVJoMAxuLzw0STq1HaqjjtCyUJeGuEcta9duA0XVtyyaP9ww1Jrvdsk1aeuSdTJx",
-	"L80YmFGTjoxE2k5VafPb5kSba1jzo6Ck5jn7dkzkoZWNjABKByYfh9GXMG2YGEl0mXNwp1iTNBmRHRxc",
-	"0hsHCbDjiPFEMZo6QuQr2LtAUXIXnwzi/iVdMc/GXEEcE0GBUdP4vjgszNtNwX8tdqyRen/ACBmr84es",
-	"tUH9vw01ENi7dM2mXFCsdQ+ME5XQEaG4s4/uJuNW1FfMTa617NjWvvUuoglQCnvLdA6o0HFj3qlKBHg4",
-	"OAN0O4GIqrGlP2l/uFcv7Z3UzCSteZLrWTLGQ1Ub5oGABdeshl7YrezlmpFlLqV6ToR9KchNIQ1U+4rg",
-	"u/dCPfymUBFWfuRMpAEmqNdW/QJ9ULsE4oTMLVMcuckwcqyGDxGdwgUc8NkjTXhWq11rK+1rBYVDMbeQ",
-	"xKHZjfKR1GXVM3/+UayLFhEA8TXXZYfIm+2rlxu+pMJbOjtXNFbRVDCtYzgyUtyVlSpd1HlXUSoYlJ+v",
-	"qSYZS3nGMiu+tHzuggVWrbO6YhI8Fdr1kji7HsFbGhDKiPImS31U/MCpGH7tfkg/r6QOMLR2ILTdX1O9",
-	"fs11yBPSAMiMVxCZMKqbzDW97s7bUMExCq7DxeMtSCu+NFv0x0K6puU5VCmAOpqi7LpX3aWyEhHomqgh",
-	"53X8AKoG1nX6jEIoTJKGWBFKFcvIlpmRNXFOFPotbxufjYnRwNb4ndtdWJAqGM3RpbNbf6aGIpjxTW2F",
-	"HAw1iC3lL468d8WF3bKwWBkZfj9xc4nMHnHepjhYGjdD98AurlFy8Sb708OgjRPIK8pDIj77AvEWeLom",
-	"mH7qoMs2VBM8ycxnnwNdt2l3hETpUTM1ir/rz2MtN933c0ueVGXexZCzpQEPA5S4Qb0bbMhS5pZhZijM",
-	"+wr6AXPsReOd5dyd8de/hn0AdKsjQpIWrG3vDhPYgIXn9tC9yx9tiAQhF21qYiWEsv1Ot7JcfRwbXN39",
-	"ENAYz/4BkWkYegx0Cqz1IEfoa7p9C17xiSbsMWgJxr/wQCyEKSEhfFeQPqTU07H/cgmKjAOPWPOlmd1c",
-	"f/54bhm+nt3Me4t1X+gJITsyWdj1QXUbFEgElRx8R8zucQqv3Ahib01NrQBPCSSb42UawSY3NHZ77Rxw",
-	"aMsaNWPigCpy3Am/Inxd6GBcrtDvDeoslbms1E6dX8qNAp5gqFgxxbEKNq8KcByhx4vRoAIaSzuIhHLm",
-	"WI6HQerpAZ1YClzBRR2/PSYhLqQd0Rq7bwwPc8d+EBfD775Fy3EKI4MvzLzDMLGT/bt4/Pjmen4zt/9P",
-	"vmJKbUluLQqNCKa7vMy9sw1scv350yfzp/v2CL8augHfsU3bKBi7HIfbm1KVXRZrawm9K/LZzezv1Xz+",
-	"JF1Tvc65NlfwK+svJUAi1+HcRxi28+Azx+6Tcb4jO0Bk4W8aaPYJS2cl12Cczh43AMavqTBMCQJnuOM/",
-	"vnn6GUx3N+Aw8yd/M5/ba+0+cF+aPf60v2/1u8ckmB52DXcCNTWStltEXXv65LOn3UYDn7XPpK2pBeIs",
-	"vsHDvLMDnZmGvK/dHerxYBefevxpQh7byV1dz+fXRCry+PPLz/9EMgX49B1YoJFE1H1zhJx+YOg5m3iH",
-	"3irKc+fw2nGBlNtYfwaW1+KXa0KJfZbIEY74Jsu+lx+Mo9wQKXJrUHPtM+c/Dv+P5JUMvSt0WKHDqZEd",
-	"Jxc/GcVMum5yT+tWEy4FjGsX/zh9DdRHQHAIiEbcp4Mk4/c16u+U6qBKx0KvVglpnIj9RIjGiT9Mj5Ci",
-	"NRiE6EiXPYQaiVBUrXjEOJzo7z3k8CFQ0e3M75NUGEYhWkPa1hQ4bJzjYat84wsfpqHHoJtlSVMjle4m",
-	"ZsJF1nwlaE6YQMhgqRlmEUEWS+8u53QTZJclFTfOZfLAcscimDCKZS5lVgrCOLbK4BmDIHz2RZOrMU8u",
-	"niQXTy8/TS6e/TQqbtB4dQ5ywOypD9j3MUKEjU2M9g0I9kBYXLcRLK5DQSDFXK1SyxZaILak/eeu4KJC",
-	"CBMw9TxcKR4FeA6tDGPvLA2swClc8OzOnkjj45mcE4a0/cb1kTmItlu4eIPOy/Eu7Ekx1cHY6RvFljls",
-	"ZB+//MTofxlkQo6P9WO8KDTWlMyxuuBg7LP7YPYiEZ5dWeyyQ+NZJD6xqN4ZP3j4mOoOFyOjZ2mllAs9",
-	"hipItCwYlnZvKKJRr1gGVTQQZ0zIplE6hdxg0T5kCsfAB6uIA95wk48gVnwsaeIA7nUJLjGyKS2rbny/",
-	"DEA6vFMsk+Gdo+KuEpmMZAtuZJVnZMGIfUawJjyLYfA1xmL6uZGNQXdoEmM0KuWtpKH79IN9xj0bB5qE",
-	"OrkQzGMnVmL1tZWUWZ0BwHNGHOb3mmqC1XbZDiR/G2AzEpKfkkXoUwP7YQ9ovAOfYwQEQqd2Yj2Jn7Ug",
-	"XENA9z41KqDMs1hWSe2IDvhCQSaMSCoSPqjfzS0fiEF3AnGnY3hD8UlH0LspdK1/PLKnZ3V9HuhS5+or",
-	"17qaSXOHG7ocZgOnyDFrMZWPkWk2lE4WWWwohWyarG5y0T6E+h1oParPkHvQ47FGZltKN1qveLzzkthV",
-	"wOdCY//gWMPujRZjs+KVLMPSAbTP6ea3AAd9BmEMGDw4a0bDaTC75SXaMMVkV4fVlVKunwstFlxLwdPB",
-	"RPRdkEQMlT6HzATlqn+C8MjT1FFvAQS12DZrHAqqwQa0x/JTCW8jst/dIp90rxhkLH8l01NI3b0i6oEp",
-	"vWsXDQTKpLpn2ZhWM3YNP8LT31dmkEf7GezyaLtRnTfG9vglKIY6kLPKVvtrZ9t1vHWxWrQtCqTMsE3S",
-	"1JjUyJIbV/swCS9ml0pXQfD0VvuTjWvoOJruD0BGaKEiTMQ46BX5+3va9xpjJvoj8s0rSBKEJzt4Z1y3",
-	"nCDj16tkZUZ4Bn5wj7XLyWOJRaPQiwdJBpahZ4OYtftoztJZi+p8hQtW8vqCxlHnFS9e2N+qxt21g1yy",
-	"cFmlWOY8NYdZifs4zm9uAjazjXGrV8j/d9uwIesNTWxPiaO/M1KwGkpgXFz/dNe8Vud38rBd6jVCPCxl",
-	"nstNq2+yr9XvTTVieB1esRMh+JaxM/TtH2svWcd5grNuDIe6tAYHHRXeQJPpwKv0ZcbNtP4vvtvL+y5i",
-	"hVUyxqU0Ja1GTx9+amkPf/LN/2amUoJ8IWUBoahAw5i+Eja0+S1Y/o5T+PF+dLWJqs06lEnT1BsupSLO",
-	"/NsT7N4hlEa/cY0P/RbEOMSX0CEg7IZd7ZdIbZVoUDXkwXICez3dlGsoS+d7wz4E0AcdoPlG7OrUM3D9",
-	"Ukdqx6dSR/uaKMcw3wjt83VdtbuTHCGy07aEGW68cjrvccNbjzvOUSp/zTQ9F0UHxM40Y3v/HS2cqjcx",
-	"y+ENVYY8HpUJtD9ZYGzcv0uDYcctJB0y9cCU5Tv3mkAR85JQ4txrhxIZBkkH1dzxOnafYwhoA74LPCOX",
-	"roU2vr3hJ5AyUmkWVInrxNHYRMc4TnajsJ08iY1VSXJmyErWLee4giqlm7rPCpS+5ZxBHimhkG+NSwhN",
-	"ukSXXJifug/9/piNJCvFM33T6mqOSGXtPueYhd3YRqA4QRgZNpZiJki7UWdT7VZjjlHdwGv1nYynTJiP",
-	"aG19JfEMPt9B7tEQv6et8O20qte3Psa/I3pZnuvBWAtKSDw+B47AzFiD7NY+/JLlebD4VeZVIWJvx/IJ",
-	"eKTJ77UrwW6ZjGake/a7PlmWZ4NoAz68ZoiDBuhxh3XjLhw+Jf9g4l4bhCnapTIfqehOUKElAW0lAWfV",
-	"rhb6SNsTCNJUJVxly9Bo0P5jd6yxjLFXJocH14RImikkjqSClNh4MHrZSRMc6F9UOuhhOgrU8XQojoNb",
-	"t3CyIQrfGDKm3LYdZE/djmnQcS5gvikdVKahr5YhPBXsYgWswk6rlkqdop9UWoHus/UiYMW7CYqYd7bH",
-	"gSJnzXb49YzK3bpF7n5Iesutd/GNY8f2RV1r89NnfdpvfKaHYlYNdvza5wUZ465rpnjgrXC+8WkLjEv6",
-	"dmrkidZ360T/Icurxe5ExPyw0AQ13bJ6CAlgbh9onahjQi071tHV8bOUCR9CnyUzJaGbNJSeJLOUqxR7",
-	"Xm547lvz2U/vVlJCSNPO7c6rPgqFa9P31iWXYbmtYgUDiB8kvtbvrsJeG1a4wlbn5alBqBE7EK9rxrAV",
-	"/Jqv1ncljUDDKbkJsQe7zEeaQDVPCzxgTJp43Z453Daea2IkgebOsXKuusM8y7Nas/FFXc+7ddDtnpS9",
-	"Ek25qRWYaOPnmriO8nb3DQlQGlx5ucyzVoYU9DYzayrqNWGIoO6qvsXtOYVG+jv2sMO8pzpGnXb/t/pm",
-	"17cCCHmsa9TR6Ow1fSDfCFcLr2c3s9mHn2r3KHIBT/+BMgtvaUw/pq5zdJ939Gz+TufljOu3t4AFF3CY",
-	"1fANY9eeL78URgWtUYyDhFLEIAW67WehGgHUfFdWSjxaXV/vQYmyj4R9EAaeblASopuBqwhEhfIs3CDE",
-	"Gl2KDTobuBSQ58YNobkHeAvkkcS8ipGVToDGCztZ3Z64tdW4aLCe6AZNrlbmAqHdGwk+oXl78+VWdVgw",
-	"vR/KI6Enm+skSSHRPt/WcIhFlIx+D+3hAY3wFGg3wwgxwVdbAxudLpN4tX6Y3cxureKUvLW6FsT2yDV5",
-	"fP0ieZJA4CnAVe23Opv82biyTfvF4OxdG+rexsWAUjt0c4b02pAhvj8nCvthd781trl3fzCuIt7FfVlW",
-	"ocHqzuFTc5oG4g7tQ2i2zE+9h7Po4RfrbWrmFaSJGitrAr4bKtRT8IsD8DGuamN/sSXPB/Kqp4Hd1gZA",
-	"ACPlOcGifYHYlqNbEexdwHBbnBhWHHxyp2Wl0g5qFn9XWCVvgbCIvrh2i/hhQZqPYFq0Qwnc6B24s9Yc",
-	"C/4uPPlIJwVnkAXl85FwdO2KqJ4OCP4gsGRhTdfhWlGWQmSiSSTYn7hxLAheGJ3bcLElG/rA7JA3xG4N",
-	"JJUhUrc2rNQJWVDNyLOnCXn86afkv3dBE/s8Zhh8xKPidEJD/uSJjx6PCXQMYu+xIhKhRXN8TNwmxA3r",
-	"o2/M/84V6R0tEm4Uhs8tolVIBBypzW+SDrrfga6GpIekgvQQZ8avPU8YjXKDX5hZPaJlv/WrMMc2jIhC",
-	"y6Ah2IGWeQ52Ic3rZK4Gj3maCeZPNQY0c+uhlHeo2/A811AeShZb/JcacoXIy31AgCg03Zr5ar1AjgfP",
-	"OoZFtEUDDO+fr8cMLqdarZgO11ilTBnKhdm2Gb/7I0DV3DNQc0qpNe/CkkxWznx6fJ9XH5R7Dj49LWNK",
-	"0FaPrIUJJK07DDE3ftLapeD+bkVA2aUrxVistRv0w20yWOHREP+Dpjd3VsjcWfvproiUSy2pAn8dxFoL",
-	"iUYXcluQUK28YWDMQm4SIkXa5BLnXLCMVOVh4K84z0IPpG2kuUzvNckUXxqWEfgGkQ/O2WB/yGk5Thta",
-	"bAfeg2i6dkmL7Q269ywDAdw811mMER/81u2dsafuy/92gfKxNLzbUEC7Oo5AHk7LX2mXfadZKl2IpZd6",
-	"AeVuVYr9GlJaMEUfadwuuwpsnWYkAmYuGBNkwdZcOBBAakhGt41GacZtIRzDXVkWw1PCllF2JooKsqTa",
-	"sA5mcOvo0MksiV5LBZjjhoG7/gBqqntQHGwGVq5NThQbDRMBlkwxewnskqnIEoJEuWwR0jg9BZ+982ZJ",
-	"5NZ7Dz+m9+LDADQQm9i4s/Qvb2hszJfchetvEg6DpLWQZg1XZ9xMSplTxc02Vm8ZZdfgx9zjz9yK9K01",
-	"HLz6Oe5SeRA8f0mB11HD2lTscB/WVMdNsv26d6kYzYZ4oOX3iPlKFtuR2NO7DSpKX42XzGjOV8I1q7A/",
-	"YmMKWS3MssI4GS6FcgyTtcJeXnEK+i1cvezYs6jRlqLH0eLKi219EEnTpAY5jP28xjCtE7QC7G+nh8H4",
-	"I9qsY4KjoPeY0lYQSkrKVYirbLjI5CYOCd/kzvlI2ci0T7vTdZTTTrJpfwGEguwssNVBBWFX5vS4U49j",
-	"7F6o1kVuS4qWmG/4R7MtyczrMc1VaOlQyNRj+tMrxPgOqFG5DGE1Q6UPnFTNNUHb8YK8aX5ERYaH4ukf",
-	"6Y6PgHLGdw9NWU+Eo8M5eAK1ekytRTiZNQ+UBOB34n3mGog2P1g0DFxvAhBWHWgfo8lEhKrdaNA4nRDd",
-	"tdkcr8Fdfzr/vJ025wrY7FcFxo0nBk3c3sSO6Ds/5bHnUwvwQejWqJjngtA8T6Ly/LlryMk1QXPjYRoC",
-	"69TtaW581NTdivQUJfdgA/0ei+1rUdU3fUHVDgkEK6id/g2dxfy8EGjVO39CIiKj2+N9x8fGOqKdwrrt",
-	"4Vp9w0a2BYMEnIPKqCMVcBEgXmo62MUJoWH7dHxB3ChUIPtI0B8FYWLtW7yFcYHHzGFfr5CWN0CTBdMG",
-	"+ycaTXJZZUxHephB5n5g1nnubljhXAJyxZwVOyEo1Af86ESBWuBIrimJn1C7V1YXPQTT7V06l7uGeHdC",
-	"Nzh8e2ttNgIOFL7bdeamy2RoZhgYwyWYBV8Qu+gDdnUqlWKpYVlbAlrROD0c1E5tC05vyUUIAQhyWpWs",
-	"Si5W9u3OrwUpZ411EBjuDOyLi7sdAJ52sKqThteFkytdx0SpjL0SwTiUZRZ3VRlulgj7Zpffbq9eMxhQ",
-	"GIU0Hj2re+9DMatOCmF3rhvK0UkLfHVaw0mfyRjGN5Em1qYyCikAH/maGFxUvPNCK2NyrA7gcVGCntq0",
-	"ntgpxQokiAa/aj+JcnM3nSBdnrBfZfDCnEhY1Ux/3DTrdLreROvgwITRmoBCaETnDg97qXMugPkYe9W4",
-	"7npUW+03BzwaNasacl8EP/AE0Tft93gGmhsjBYu06+okIo9q+9/I2BMmOjeU31pz6wai7BoC9BqS77qF",
-	"+OU5eCe5Gt0X/lUoh6alXLcpssXKu54IILJazsfUhlNYNrWfK2LZnL/t5FtWlLnjgTTPv19CLu7gnN03",
-	"Xim6tEO8D8IK7+8CukOv/cn91JoevmxqMBkTi3fiypjVMfPB8JvZq79CkrArT/4SrIS6NroRLrFQ9ITT",
-	"dovByHi/yGUwZ/hALPW2cIxBa1OxnRzmdsyldfPdZgwR2biUgEPD/T5dZ++DPrljEv5/qFgjuFbPoies",
-	"sca+Gtdi1fd12k27/k2K4qIo4vGMsAi+eDQTKww87pNnYDSfy4I7OaZk8a0TdQfULsFXv8n2JHzu5gzv",
-	"HtdfhG/R3yWG4eKADpws5j1vqI4Dy4YKBEJk+2O4+BpTxSemtq6U3Aw0QayBtSDnhSwYoAwrbgwk7gfA",
-	"kmTI4bSsFPh3pQCHxla6BmoYALU2kaYii0VUmQoVIwu2ARNtyQXXazalZGegHuIUWn8PAQnPpVlLs+2N",
-	"EgUbFz3tyYn9NTFgJn8gez9ELlOy6z+dj1x3cFEeUOo/TeX2efDzFhjg+uZVtzpZKrKommYnGtMOd04h",
-	"UkuO0xxdU441xz86NONDio5/9JluY2m7PpJnbWStHoG3Tq4Wks+edouHTwrd08D1RPfOLlfxMGxBne0y",
-	"huNMAwn+ETl2DNB/pKfO5fdHCxo7CQqNCb9R/qdSYTcK/Anx9zArYciC7zvuWinoe3L6nCHtZ97E0z2m",
-	"fzwa7c5pMuetd8lXhpSKPXC2qf08RzbHbJ1CqATFV2n8FDzAulqkxemfhDV0P+t+bVcA5uCYhp1Ty7Q8",
-	"SojfiIHDO4Xd7+/r7zGo2b7XfWG6NaN99Ye1LllTvR5s0RSgKgd5HvCwOecR4YYsrBADaJmE7GrTCMsx",
-	"SyY2TEncfrhZ+6n0d/UDxCSWAeCOr5Qs6qivcwMaSZCXEWtskgIyI/UleeOziEFHRdcW4gK6Xfe5AS6Z",
-	"HQMRrRTAbij0knyT4df/8pdvXj386ZJ8aRkX/umHr16Sz59++ic7k0XOijqqpaGDJEllxi7JVzBf+3xV",
-	"5pJmPhUDtIZK2y8bmcocUtlpya/wMX1F/lAwQzNq6A0s2u5s0iqf/eSS/DiuD4l9FRV6g5kP1GWBSM38",
-	"zElKleKYgUWAVTtgLuxcckm+/vLFK0wYsaNgCE0x8ucv3xKuL8nbNdcklcJqQU7zUQ8sq5ckSyZoyS9/",
-	"1lIkcDJUQ6LXitXPZDLVl38H6wYL8Wf/22ou5DW6pGr9YDa/vL6cg4qIo85uZk8u55dPZq26VRwRWzxw",
-	"pq/e+3YPHwAaB1sk2UtL7U5+k81uZn9m5pXvCWFJWpdSOK348XyOFQXCuGoYWpY5T+HLVz+7pEpkXPvY",
-	"Wv0OIPh+kKjuSwGfOgEQHrKe45VvbfMBAgpFQdV2djN7UQ+WtDIO7PXD1HMHTAGlzegbogUzaL2E39g8",
-	"4jd3e8czdEPGt/wqpSJ1WPNHvANKBAIH9xJG/xc7O1wUofWYpBIZoAFsn3tPBoYSIaGWLdGwGDgE4JtX",
-	"77nI2Lv4LXglN8Kyn6+wQmrfVlYZl1cb+tDdw1rwLbigahuQGcHtWzo1+cit+164LBuAuHFSwu/Dc2LF",
-	"EVENXiyyqiMvQPJ+xiETFdEDnJ8c9nrWlo+uPXm9U4P9OvfcKsU8KsMZLtUPdvD4nXr8Ue4UCHwrRsBt",
-	"ezxlfEvvGaEEbR9rrCNjsr/U1wzeldSwm5jDiv77+oK5q2T/+eBaIDG0wnY3sZAPLHyVngY8a+FrffSy",
-	"cRp24fZWOBxBTNd1tbQ13mnS7ApICypovtVcT78eUFvZkQ3tXbuyM5pOu82gMbr9tr3hv1RMmy8kZoWc",
-	"hFrt0PYVSK3de/1hzBlDU68TnOmbyhBKrOWJp8qFkW14L13mHHKO5XKJH0rBfO6J3IgwMV+1UhdjStKb",
-	"OmVrj3B44BmTV0X59CTCwc/s+K1760TNI010QfPcD930rIB07NNJij1X4UA+vv8uAA8Pc5/HJ70RQd4t",
-	"gNQ29CSaLLAhBsm/mM0ORO/kQnBXta8hjtHxrasa3kPFvKArdvVzyVZHkzHWL59gO26xENp5Ohwt11Tc",
-	"ro8+BbFau/0i59roq/f2nxEi72uq16+5NqPEHvQUOn5TvpJqxSxTtPMldqKBxQeUtNzPM6aj7UvTqDeq",
-	"Mc11lPDsrrxpPTf1eOjSgOdo74M5L7gB5nA2c2inaWCA4tHEP4W4a7YsIYJtmDYYxHTl6yGzUDFqWKsV",
-	"4Xk0gu/Ypt3ucIxacH2GEwjtfkHrKj8qnBdP1V2ITqFJNxQffk/gZly9b34ZwUl2zu9MQmx4H9t9W0+p",
-	"jreQ8HDz8rxJdEwIXHVCSUa34IyFPu2gvadUkAWmQQrw2UL4NaavDezg/CPtYBf37ySurR7pQam8rIQB",
-	"wYjh/cnSrxm1Vq180kd3Y19gX9Wzsxf3nu+dATqCu/zTnimaNK1L4XqL2Bdt6BbMGiT2fWyl5TAZFMSv",
-	"mseO3MZREa1XLffgTqStt7utFZzG4nFCc12JTLEsIESPuid7T4Q92CGG9PEv8Ym9B2HYO4PDXWijGC3G",
-	"EzS8IqynuKFOoJsDauuFZsIQXPRz1wtFWC09o4ZiIIW42Zx96+uUheg9+MoF5c/GSaBZ8rl1xK98RU1T",
-	"awO40lQpfpDdvrPTyemV871nV9teQzcnbm0NneC7Iu8e4Cg3jLerjjboyYvbl+Tbr1835prl9TVcEOo2",
-	"XHyE+9HYt4OXxO/yx5EV9ZmOkBU49+MP5Wt/Em0oDcCKxphtA9VeWPW/5X5oJaweFk0M6F1Bo+7PfMe5",
-	"cBaDrtn8MQrX475L456V5rnbGdrCI/HcyaoxK2xDfoJQIQ7uzQbEuanRnh3MmYS628ZK692+EVrVPWPl",
-	"dD/l2KP9d8bKf0lb5S3iojCirOFH8zou6fXckUqtYpk85fZ3l/390mkociOg4P8flcjkPy5nSc8uB9D9",
-	"s52Oy/kP2uFOONgHThYUfCUxLyzjBsdsAFQqmArJ6ajr4aupY2L6B1+rd6aNwwbT+wj6kT6VD+htbNwz",
-	"y2v7mmFR/QPDzLPzi+lWh9URgprmOcHZn2n3ddLVf1tuI7ZFeV7Q7IzyGZ2uNaWfRTo3dP7xHK2xu+V3",
-	"80SJCa5cxx5lgo7UBDPlUlluQW4gYBP4QuADXVLokIYsc9/Vwa6PZxPhX2bc3LrGkuc4/KZ7zhk8YUcU",
-	"I4d5rnGYdjUoHSZm2q8/nX8+MDeXlPnHAzanbugUDD/Sk+RXYfNu1+uphf2msaloAn5sipX6IFUdtEoM",
-	"isw+t5Z5pgfbRY2jbte45yzUbc/+KyWLW9d950wU7rvJjLc9Tkvi4WKVYIAf2xKfJsQPWrKDeFi2+h89",
-	"0tjuiGBZG+EiIYutY4gg4bAXzgjysPbWhapbukQTA1qdX8Z5I137lomuFDeT06gCrQto797L2/+VEEqU",
-	"3NRJQdS34e009zrLTfmB0Wx3F89wV1pv+MiRkXYz5sjpFr7H6dGqgUnXhNoT9Z2TjWzxXGvja7r1aEmd",
-	"ds9NpjDXjfiZdFEuy2wZvSxvFBfTrktHzOHIR2eGne0eGUkWVsnmwrAMuE5Gt7DhABBzfktnBxvoPJcV",
-	"kV9vO6Av57iuNVzroamTmYOoPYH3GdBwrPhAjYS0Njppqy5jLstWpMPW6C088c+c6FODlJ4zfPO2UZep",
-	"Yg0cHCiLYPXoBCNpJbVah4/5Q7lSEoj7gNJd43WfTdi9wTf4Uz5njopbSf8QAG2diq0DZLb7J9jmJDE1",
-	"7/fHFraL5mAwJuA824RB8rxgGzydgJ97702qi1mjN+mtq0A9G6HXmFXnJ3RfA8gV8che/4wBSuNgi/Yc",
-	"XP3URzHSPV7XmNgZtjny8wMkbFqc5JjrMeWSOOCnUzChKrDHt/SB1as+j/jegTQ7UIbfs/IUmtq/M1a6",
-	"PXV1cRSO7bm1dtxE0YykBj7AblVgKY5hRdBY+Jyhllbzodor25QFQ83RP6D89eKWaas1/YOsGYWFWhkJ",
-	"q4EzTtzK7Wqr0rLoZ09JzoydEI6PDR44EwCljW+y3FuqNtz0JfnGtFp6ufpeLQu2kNkW/THrVnVxPU2o",
-	"l+5Hif4ifvMoUeUeOZra7LsI9kTTZqxeuPF5gzE3A6JJnXGLfoyZp16ee1ik01hOsGCWOT9N48VZs3y5",
-	"mz8AzeFr6myFQjMJzbEMdBs5H7ts7/7pWWULOeoj+yU+4pHfgs+Bp+vggYMK2lCEAs0QE9FGXp2rjKVW",
-	"1Tyr4Wtf8H0NDnYmqxcU5n9hSnglxSOD41kC0N6Nu1OdFT9uBHoZ1iB/9A/9M9vRbXScj2BhIEgNpFHT",
-	"uqrgtHm/sbsF3K91Zmdhs22gqN8qIBhFKYopJuCeXbAazPFDcp4wzoSJuTL7ExCefan3ocrKOH8NBKp/",
-	"lotW+fFzIlWCID4Ad5U0Puz+DnkO0gbEH8j9qKGwQ7V/v1SIZ+CK/xpQ7QGMhhrp1QEQR1HsjmYex8H8",
-	"xzJ271nOO3f+2DxRiCohvC3U2uAmut5fBrIOXasTX6pkjy4hCwa1qUAUi62lBZYv2+fLcn313v4zojIs",
-	"nE4V8hufxgp4izkaAJVAAYbFGhhkoSy1efCsoUIsO+Evtt9kv1UO2InSvl4cmOdlv7WnqOo7Wpwzd8gO",
-	"/R0t6lDSITGI09DSDwDm5agpfAGu0NLW+zIKX7rHxrE71/l9RLGzx6wbRqg5Myl/mXET9niDqGg5JE4h",
-	"vHaGxDxduO8ICkeJByE7gviDZ92tVzviXsWVsQ6WzznsHBz+bLkrR2IInQJXSqGjsYGS2qDAk6XHyvN9",
-	"XcM3mmXcnOiAu2t8u2aEpg72UDGH5peB5l9L4lZYMyHGfgxA8O1AxD0XpBI50xrQAw2hObgGXwhM5KoT",
-	"o8GJKAWhgmBWjrsYkGfQejnN88ZTiC5FIcGhGPQlYkeJxE1MKqJkZTwm43N0QvKum9JnklGHbI7iuY1d",
-	"CJCC/TzFM8uZc2UpnpZjniMPEYTSQBpiTTsEEhLbPPX4TP4mgxDgkAbEa0HVvYNhj4nXb90jByaBHZjO",
-	"AtihJ/LJ2qU+stcVFmLvRSqLgl5oZvmLYRl5oHnF9E2rKzRiphIuCLYeSggCj6Yyl5VKCHRFOk77iyaN",
-	"tXf89PcSR3+L+/t7v5rHaukZ8kN/9NZMqyCRzNFX8FKUii1zvlqbc6ghb+rBfzcqyClryvziYhU4ORUg",
-	"pSBnxaNTnEJltUIYVBP0nGwUh5atPuACBjnURdd4XMGzxx7UDTvsLqGFq6xYBCy5abcMXCej20uCbRmA",
-	"7zDQPxwwNDgBEkuO7cYJdVKP3Ih+TBEKbcRb6UT3CHvH92rrOHPqVlDBDk7hgRaVnjrMDgmAauPSm3Ko",
-	"X4NiWaqyhGT8gWfQExz5MzZ3C5hvMpexaTydz6dPBPQxM3UaRWXY9GmERloqwHZuRqrvwzyZaIrud/AD",
-	"gd8ZORv9bC5lOf5pXTKWjX+85BChiZjQw9zga3tgJ/PlNPoy6NsZVhd1bya4bhPiUP3kRmCD7pNbwnUS",
-	"2Kmlz2u6feu6O55B9rjR9b+8XoHFzNiTU7hEdKQhU2ezUWVqfVJHpM3GN5859TnfMoONbc4UdIKx/8uw",
-	"+6iG3Z+V3ACo7Vpxce/0Wm2Yek5cx5869rAl94yVmI6K7d5q+qvLw+KZ2q6ya4Rm4TAkA5Jr1u0TGezn",
-	"1RfL2I6hQYwAvR3aJCCSQ64Yhe6swcm0YRPGA1f2JoE9NjCegQm8rujKKpMLlssNVJhg5whq1hoTeZpG",
-	"95phz5Ck1WXuej6fPyd0oZkwSWtQhBogTBgHwBXUeBhV6TqmbAR7cJ41EX6NAase7Vuh6FdyCrHs9r2T",
-	"UgNILATJXLVS0HYV95DS3CfqHehxa+mDkYjNX8aqgnK5L3Tqz+rZf+mFk/TCsY/7OrPdE/361xvU6xvt",
-	"DjymXPighs+PVVA/Ac2dSSqVYqlhWXNj8eubbtf20KG5htWBwPmTz576XlP4h8/axLA3nPRxdOFbF8XG",
-	"TfNuc1B5MYVWWm146bQcaHDWXMGS7SsCgic+RnqAfdNYMAqc9wk8r757gh2QL90KWrqfSxG4eo8/fJiu",
-	"+eEX9wSQoXmy67V/pqJTGNx1p/64WiBiD4S9S7g7j7Sjy6MPFBbYqhSOneNVLqVmR59mJEn3NQx+JovN",
-	"jj3BVXi+ZIDXgFqOO0JWEluPWIUC67YBLBhsb4XJJpYdr2XBniPkLcTK4CHnPRs4rWFVwde+j9OATyuj",
-	"d0ha+l59CBGBsigidzBMMRuXxXB81pZMDQtDjx7SEgAdqYnDHwXZioUeMJO/XtzCAxc/uC6fPYiBZhUf",
-	"ThMyqjkJ0IqV/jk3JmcXTGScCvLk8cWCG7LMpdVEcfrTvUCou2Cl1U9Rct3QB2Y3NeqVft2ZmuYrwTJy",
-	"/QxmCKWQCckZhVbXTJAVgBNhzYzDQkAvNIcugiUowNdX18+efPbU/risrIhMac4uyUt4vtNE222QYmSe",
-	"kPkleasq5mvzcWOQeH+VsgDFKxSKhkIQt8o9OnpBtyTnzDVibKYQvRZT7ueIO+nf90iPvJhGHnEpI5YB",
-	"npsOL+zT68etxvyfXX/++Pd78/1CTnNr2Ts74dpeBMrkwgEPLzvZmq0Xn+LObkVqb+xWpB+uMON/ujKw",
-	"FemwU+9FzlfiBYw+Bn7zpL1nPLwmxcpm6JwITeM/BPcA3eLH7UFEHXoJQ59HHYKxj1OHNDMnwc+22lBK",
-	"C6boI+3MrqWE0hLA33A0DocBScSgGS2x+4vxKCgUKlwiZ4RIEucgVAemsRXpueyPrUinIWnMT/7uLOyH",
-	"Pjk+BxWE2otfgB8Ci82soqtr+BsrbjGtjBtwUIoVtrBzuB4dZbhDARzKn0TKorrFC+06D6B0RjaKmskl",
-	"+evFa7Y0F68WhGuylhuSy6oBSsjZEv4Ffojah50RvjAhf724tUqF/fZiW1dFktr7iphn9pHsMqQwvGom",
-	"v0dlkKL7bn+hhlWGCdnBY8W2kecZ919OHdhR/x2VBVV/FOlA4A1FDT/54UQpJ57G64QPR1+oFHaIOXGU",
-	"bK/qEm6pVcC5R3h3xu4B2ojnxfsdpVZU3NlHxj6LTpSwjiOqbMXOIN+/s+OeWXDAO37z1pXfuu5HToCv",
-	"qcjQyyrLTguAJXZhDING9pEJYHpxjj8mSvJWvqFcHWCH1RfgbLbYf4YYxm/q/v9CmjVpBUARpB2QpkDB",
-	"ANyCnLtu+g3HgyBnHSXoS9rfM2OrYW+u3vsfBwvvXsHfO0AzH7u5YxvdJQqqE+jyaLroOEd2eqzKXNJM",
-	"X81u3u/+6T3+EIpwBKaFDw9OKjoJXzd/9d79NLXHuy8R/hdq875pqp6n3Tr3xY/QzD1wbAd2AG7PebgJ",
-	"cPSkAzf21E3XsSYcUWixKKjBhVgzmpv1r4PNjeCRc9bMujcEqLUqw6D7KdMaAur4ORSmb38drtTE7J3f",
-	"YBGYOPQhmX06f/IRXiekIe6V3RAxNXRBNUtIwTJO25lFv1SswnzoSjfFGQj/jBehUvnsZnZlRdf/DwAA",
-	"//8=",
+	"7L2Nkts2tif+Kij9b5UnNexPO56kXf/acuxk4nud2JX2bKZ2JtsDkZCENAkoANiy4vJ9jX2gfbEtnAOQ",
+	"oARQpD6czNw7NRV3tygQHwfn+/zOh0kuq6UUTBg9ufkwWVJFK2aYgt/ozDBlfyiYzhVfGi7F5GZiFozk",
+	"tdJSETkj9rclnTMyZTOp2CSbcPvQLzVT60k2EbRikxs3VDbR+YJVFMec0bo0k5vJJJtU9P1rJuZmMbm5",
+	"urzMJma9tN/SRnExn3z8mE0KVvIHptZ3vLDfhncsqVm0r/BPTLKJYr/UXLFicmNUzcK3zqSqqH1pXfNi",
+	"EnvRjJcs/RL76YEvKHnFTTP8xj7hh9F9urYbU9H3vKor+M3+ygX+etW8iQvD5kzBq5aUqzvFZvEzVGzG",
+	"FBM5e6SJNoqK4hmcphSMmAU1hM4VY5pMmTZktWCC0KlmwiSO2L5n3E7A9Ay9Z/H5SbNgiiiWS1VwMT/O",
+	"LOF1I6epZFHndmJpumifOZA6FGNl+jX20wNfoGUtirtSyuX2rssHpggVBbE/JDYQvhkl0BktNWteOZWy",
+	"ZFQE76yoyRfbL61owQjVpJR1Yf+1hzvjSpuMTNfwm2GCaJZLUWgyU7Kyx6wY4YZM2ZwLnZgpvm+vqeII",
+	"mzOljgAzIhWZSQWT07xg2jJCSipenNlfiSVs+9sf4bc/lGxmPoN9rXjxn/g3xecL85mfefeU8S2957yk",
+	"xjBlv/q//3Z59iU9m5399OHx049/+Nsf//Onzl8++x//1kMHSx49E3utBN4/vWSsQC5vnyXa0HVqx+8Z",
+	"W7oh99p2eFeKNeKH0XGvsgkTlg3+7fL88+wqu/4pa29CIespMG33WlFXU8cf8a1GxvkPsxdhRlaWyXCg",
+	"S8WGcBgZ5y9cmKdPJlE+jQeevvYDCGLAxV+LvOcVa5Ef+IKV4oaLefod7oGDXgMsUi+l0Ax0lG8ZVfC+",
+	"XApjD8XqLctlyXNqj/JC5oaZM20Uo5X9LPKmKRcUDjDyri5VvObGlOyMiYJTcU6ekxKUFsIFeXxNptxo",
+	"uOVakoqKNZmuDbKGf7998z35A0z1s4zMeFmygtRLsuJmQfSS5kyDUBNkWsr8Xt+QmdXDdDBw1ryhFrVm",
+	"RYZXUmpu5+YVMeCb+GUiBfwpl1UlBcntwJa9UvL0ydmUGzIrJTUZ8DFm9SaSL6gQrCRmoRgjj6/bpzT5",
+	"w1wxaqyIrehccFMXLCNLJeeKVhUjoDPCJNZLRl69ohnRtFqWTBNqyKwuS6JzWrLPMtigzvusXPfP6u5r",
+	"M5Dyfl6gQ5JGMzj/u5h8zCZvlZyWrOohgSU+8ceftT3EkAT+DXSjyf930WrBF/ipvvDjRsiAkmXzoadd",
+	"IMbnKl/wB/ZGFag306KA46HlWyWXTBluidZxQfYeVg3P4ffcdUCVo3k8/PhDjHe2l+lv7aM/NeQspz+z",
+	"3Nit+qrWO2fVfTMP3+nvRTa55yL+QUnFvKZzlvhwLWsT/cjL260P5Cz6ZyVx4xzXn2jDqolVKJXlyhV/",
+	"H6y/o1y1OwXcBd7rhmsmuLV12eT92VyeuT+uGH1g53Yvg7+f8WoplXGieTG5mfzKtFmXUlYXuVTsAr4F",
+	"k3iB5PxWSVxcd8cdsQerbgRFNin4bOZss51ixVoySps7agY+nj6D+xjhZRNZm2XnPIPBloze3xXTWXeu",
+	"jSgWdVlS+6Pj/xuiOZuoSu//9Y2T9lvazLg5d7+fwV6FUw+mAbsQu1MvFiy/3z7GmdUsxu2mZRos/h2r",
+	"gkQ+2FgnPNUOlLlJpKde8uVIfoDT6HJDz7w1FzmzGq6wqq2XSNZieaRJQdeTbAgV0hVdp99RUhQBVBAr",
+	"Cu+5IAv6YE2BYaPPaMHuuNjF+7+hBWsedzxryPNzunvsF7V6aB6+K6ZxCm/t/CeBlX/25dPIXUkwaZxK",
+	"dx9RP8Dd9CeEyqUetoFcPDBl4hTcw99L59w5jBEJaVJSAjgpN6zSu/b/zWz2AxVzOIKKvn+F37m6vAz8",
+	"TlQpugY25k3WXk0BHmrUeB2zJqR23gpLto4habIs4Vo0895aWDDB6y+AEPyv23M1PGKyovFiyIKCMumU",
+	"QdA7QTks+VI7N4pihBXcWGNPzhnYfvAc3K2tmdViWdIc+VX3lUJOZbEm90KudGipl1LM9STbpcGAXG5p",
+	"0nFq6qythpR2CGnLds6BwY0R0uBe+ehY4ys8yUGHc+m9cenjeWEV8NGaIVB2VCl0NN/de6Au0PRX1Foe",
+	"MzJdowGLblquiKZr/Qw16BXXcDb2WfBH7D4d+9a4LJHabkucAPNSaqZJvbwhQpoFF3M0X4yi+X1AfzS3",
+	"5CdFRmhp5bVX7+y84FFLCWUZUe6yCfLVoVwAnn4ruTCRk9xkBF3SorWRFVgW5/jOMRTWfhnprJ3GLqLY",
+	"NEEeaFkza11Rx8/RtFrIFXEO+gdG5tIaoAK9ZuDAmMRF+gC2rBd02VG67T2tpAQLfyHLInosMM24jOvX",
+	"2uDG47d33PXgQHArDziQlyznmqOdONh6y3O2NI0ro57Pmbbf03YZl1dfXtLLy8szS1dnf7L/+cL/6v53",
+	"Nflp2+RzY8bkbOcNAb3vcJ2EZP75Ln61cRjhKzM/uRgfeMnykgsUC0P3zx4M7FVOVXFxffX87N3l4/MV",
+	"fYjsi3s2WHUQOnpyGehHKT49Ztn4tvg6XbBp24Ar+XIZk4teh12wsuh6RYapXoUUEQGPjqJhIzClpNrF",
+	"GW8FnU9cHEwP5qdvS6vSFN/wEhSrTeE344LrBSs2rdGCGnZmeMVi5OqWNow7oRK88wo442jUPJY0v3ey",
+	"zbO+pSytWKikkFGut/TG/Q4Pk5zBhV6y/C6p9WpDlbmzk8tlkXzEdFjziraeVlEwhT8vlXxof2JWm5pR",
+	"XoKtmFORs7JkcS5upKHlIcQXVfKaZbd77NfiyN2/2dOuJ8utXcnauQRHnDW3se8Oj1bKGoLwdGBXMrkZ",
+	"xusjLG08efnoTyxsYSfzSG8EKgIu+TgSYPdLGBahDOSC/VZ7erFd/rrg5jlGRsepOF+/p7kp1+ACRlNV",
+	"s3PyomuxWPIpQtvFmzZckXsuMlKLkmlNKkaFIbSUgp2Tt85rruGLQ/0X538XuJHhzK9AnGz8ZUOUF8Ud",
+	"aK9jfa+iYO/j3jXNnJnZy8jhoY9Odd719Dt4aOuewhz8ELHjnUql5Gq09qqNYiZfQNzUBxrB5iMYgyZ6",
+	"SSGqAWF++/aM5EpqPaMFKwgXRqJdU3KM/fNiW7W1z0bFR+NQuYw6iZSshkodMdKnEdzD6/g9xFBfjMtj",
+	"nHLAy5oD77+8+Jhbb+bilj7SCLY2zDp26mDQ3c3pUo88eRfRt2zZJQxBMH26JkpaEwWZ/sYxDj+PUgqr",
+	"p/Yf+lV0zwZvrlPDRtzk09PhwNlvEEB78LEzdhb3EL7xyjKa5ODtsURJyd/qkZQELMDSkmDvDRIUSAUj",
+	"63zB9DNCfXRWzsglMfSeacINAQfzFo8u3aluW1vgItvpTnD+on5XZ/9xx+xr9ktNy7ulXEE6jqJcs+Iu",
+	"l5oLtjvChTNPe8zs4uqxjgcYFO4sKzUjtCxx24EPY4qEFN6x8wdh2fdMKvvcZ2N2fbBXYuzxHEjVNE7E",
+	"xehIyjEc/yMYhKLVcg+aHCdyjsMsGk9fMY3uNXtvmChGkm29JA274PPFVNbqlEyAFfPOVV4wCso05eXw",
+	"ewuDxHZgELc82dqGh88GR86iGxBb+UJWY+XElOb3BLRFy5saywDjhmbBqmdoM4CFAG7pNZgFaDEYaTlb",
+	"++U1KeQW4YzdQRh6QDJHeh+40MyZv3tFcAfc6On601x9MNOn6+gyf5Z8rNXIaL5AbaAJcoGCIAXLmmOk",
+	"pvGMNwEqhvGmE12bwSdbyYcj3u3BhziWhKVA0RCfZsR4iZoBQDpObbN3K5cVg1hF1k3xbj+E90a2DRKW",
+	"t90h9J6BwhfYij4Ksvfdsye0n0GfitMn7PyYzwwfjk3LxQPHWeFgZHt1DQNILkAH6t0hptg/n8YR3VUx",
+	"1tY7utH2qZa6pNqMZT3j+cugaMJryovxEXbPA/a+2Yodl/uOZargVdn9PEbaxy7rzl72Y65tzFxH2Sr3",
+	"jC37eLm1Oac1pjTAorLI/D795erZ+qNJi22REHurZmOtel/jMOcPDNyu3gbZdmWnDNct63Qs9R8veW47",
+	"Q25Q1tqOIsQRTlyfqNYdMfrouAwzw2ORZQxV+IiHkfIQ9UYzc9f6sPoDDMatzn2tourel44OJ3SXQzxI",
+	"MHwHbxiUutcy8xEZXFvZANHtwTTiseucK1mPkIFv4CV/tl+KZAJuyb52SiNG3znwZvaXe0uKbtqUwBG8",
+	"R9M1ls+B1SZnpBb3Qq4EgdF81iQq7421xnVjoIMz0j9VWLNOSDMZqHy3M46IkHFhFNDP3XipDWoCd6N4",
+	"s10zdcaSVGRaa7t+zYTJCPf7BJVqbndWVCdV9+2I04hgYlz44QjJNRuqzABecgvPuS8Nk5g7hBjfJoNT",
+	"CplUScwUyzl2Sg1nwe3Oj43u9JBk/kiygKxdwVqdL1x6/YpbCxAzlTGD9rf2NyQcpAmvkdUU7+jSUd2Y",
+	"2IZcooeAGkjNJhpcDpgI0CRtM5ovsiDI0UhfuRLd+4jZ1XJGNHtgipbNGAd7ECOyZIQkaqbRyaPrNcvH",
+	"JKIPp/jBule8okf31GyNmnOCvtwux4OjvPoncNONi0PsG0feEbD42J++ywpuzp977IThmbv2ezD41w+u",
+	"6HMjwua2e3DyYLLM0e+ezz2DWPIk82gMDniEw99cjTOkqC1YCZAYa5G7Kz9XTOv+DLuxmw+TjJHoN+Oj",
+	"RK3eH01djSX6DYxpbzjpf6lpSax4zQj+DCFu0OQ4li3bF2F2ELntVgKMjonvrBOBndqrTgTyXVM1nDqe",
+	"vJXLwqX7bRFBLoWhXHTcWIELfThBFzWWP7M7GakSEbQVa5am21CJtp+4MupnhFVLs25LRWK5seNSisck",
+	"9C6oXsT95cMyfUuuTcxYBi3RDk7sE5pU9J41ymJAZoAeAjTvq0R/ysYULis+j1XglVzcswK2XQOWhq/T",
+	"B24BHniqGFGMFk2ows+qXpYS+LfnLDhYPEWU56ZWLF4i5D60d20lVaEzoq36B+X3l//3/1x9cUmoIdef",
+	"exKw9CFrCKLFthrZw52infK8kA3wX4dSrhZ0PtyM9ZS1qYJs50xvMCBc1oKJ9hJYs8HajgQNlmxUmjUV",
+	"tFxrn3JNC0ShmtUakqub6xg9KgSniJQNOuUcP0Ybub2u7gx11pxibyXh9g4pNBh6txceGiWdQofqoCO0",
+	"LNQln+5Qy8KKfaCo5pYls8Zbhtrw3S65ZqEu2aSQbyWXAzNqk9CRSMNUlZDftifaXsOGH0UlNS/Zd0Mi",
+	"D0EOOsJm7ZlyHsfcwmRxYiTRy5KDO8WapNmAnPDokt46IIgNR4wnisHUESNfwd5HStG7qHQQ91/SOfNs",
+	"zJVBMhEVGA2N74rDwrzdFPzXUseaQHkAZJihOn/MWuvV/0OAicje5Qs25oIiwkFknKSETgjFjX10Nxm3",
+	"orlibnLBslNb+867iEYAaOwsztqjLsuNeadqEeHh4AzQYQIRVUMLvvLt4V6+sHdSM5MF8yRXk2yIh6ox",
+	"zCMBC65ZA7ixWc/NNSOzUkr1jAj7UpCbQhqo8RbRd+8E+PhNAUKs/CiZyCNMUC+s+gX6oHYJxBm5tExx",
+	"4CbDyKnKzSa5P+KJg88eacKLRu1aWGnfKCgcSviFJA7DcJCPJMzpx/NPIpwERADE116XDSJvt69ZbvyS",
+	"Cm/pbFzRVB1bxbROoQdJcbes1dJFnTcVpYoB6MCCalKwnEONiCFaPnPBAqvWWV0xi54K7XpJnF2PkD0t",
+	"9GhCeZNLfVD8wKkYfu1+SD+vrAkwBDsQ2+5vqV685jrmCWlhg4YriEwY1U3mGl9t6W2o6BgV13HIgADI",
+	"jM/MGv2xkK5peQ5VCgCuxii77lV3uaxFArAoach5HT+CpYLVvD6jEMrRpCFWhFLFCrJmZmAlpBOFfstD",
+	"47M1MVqwIr9zmwuLUgWjJbp0NqsOVV8EM72pQcjBUIOIYv7iyHtXUtotBkwVD+L3MzeXxOwR3W+Mg6V1",
+	"M3QP7OwKJRdvsz89+N0wgTynPCbii68QZYPnC4Lppw6wbkU1wZMsfPY50HVIuwMkyhY1U6P4++15LOSq",
+	"+35uyZOqwrsYSjYz4GGAwkaocoQNmcnSMswChfm2gr7HHLei8c5y7s7421/jPgC61gkhSSsW2rv9BNZj",
+	"4bk9dO/yRxsjQchFG5tYCaFsv9NBlquPY4OrezsENMSzv0dkGoYeApgDa93LEfqart+BV3ykCXsIRobx",
+	"L9wTAWNMSAjfFaUPJgpUNT9EkyMTRIzpbKb1ulayAqdrG5UFJkVLfs/QE/gMUZLFPEDChGGmbA5ZcJ4N",
+	"e4xrcL5nE12mPE85V3mZSn8Yhx+W+cW0SNiPNHE3cEjlZtI2sRsgmB7KieLQzW6ucc3Zqr53cykTG+FB",
+	"VhO+zUan30l93u0yrsben6bX4p2y0CjzfnauZne6ngR71i6tPe0oFUupx+OWlhLUcQd8s+AzM7m5+vL6",
+	"0qotenJzuXVl3Re2yMqOTKZ2+VCjCWU+UVUd35Gy3p3ZJlcCKK/huQCtC4y3HEyQK5qSQXYOOLQV8Jox",
+	"sQcCBu6EXxG+LnYwLuPt9wbTmMtS1mqjWjXnRgEhGirmTHGs5S7rCigS/baMRjlRKnkmEZC8xKJSTLUY",
+	"H5ZMJXJWXDRZCIekdcZ0fGqSBfURSeyOfS9ZjN9954XScHEMX5h4t3dmJ/t3cX19c3V5c2n/n33DlFqT",
+	"0trFGtGXNyWye2cIynT15ZPHl092czn71dgN+J6tQtN26HIc5nhOVXFeLSynfF+Vk5vJ3+vLy8f5gupF",
+	"ybW5gF/Z9lIiJHIVz+CFYTsPPnVKSzbMA2oHSCz8bdtWYsTS2ZJrcLFMrlvw9ddUGKYEgTPciILcPPkC",
+	"prsZNpv4k7+5vLTX2n3gvjS5/nx735p3D0mT3u8aboQbmy4AbhFNBfXjL550m6R8EZ5JR4RvRwt9c5rL",
+	"zg50ZhqT8N0d2uLBLsp6/XlGru3kLq4uL6+IVOT6y/Mv/0QKBb01OpBmA4mo++YEOf3AUMcaeYfeKcpL",
+	"57bdcOQt16neMqxsxC/XhBL7LJEDwkltrciWCoej3BApyjUxC659/cen4f+J7Ki+d8UOK3Y4DSrtIUA6",
+	"YHY2bXJcIiPXLop3/Eq+T4BDEhGNuE97ScY3DWL5mBq3WqcSCKwS0rrCt82rNhTVT4+QaNgbSutIlx2E",
+	"moiz1UFUbRjG/RsPl74PzH1Yv3CUOtkkvHRM2xoD5Y9z3G+Vb335zjgMJHQWzmhupNLd9GK4yJrPBS0J",
+	"E2jnS80CpKytu1zSVZRdLqm4cY6/B1Y6FsGEUaxwLgYpCOOIvsULBqkkxVetJ+EyO3ucnT05/zw7e/rT",
+	"oOhX65vcy424o8pl18cIbzg0vT+063uAWK5CHJarWChTMVdxF9hCU8TFtf/cVVzUCMQDpp6HWsajAP83",
+	"eG/eWxqYQ2ij4sWdgzRzOzo6sxFp+63rgbUXbQeYnr0u+OGBmFGZAb0ZAG8Vm5Wwkdu9F46MXFpAPu/w",
+	"jBWMesbGGpP/2JTNDH12F0RoIk65KYtdjnM6F8qnxzU74wePH1PTnWdgDDivlXIB9FgdlJYVQ4CCFUUk",
+	"/TkroBYMouUZWbVKp5ArhJ6AfPcUcGqdCCMZbsoBxIqPZW00y70uwyUmNiWw6ob3+gGU1jvFChnfOSru",
+	"alHIRM7rStZlQaaM2GcEa5MMMJljgRHF7Qzf1qDbNxU3GVv1VlLfffrBPuOeTYPkQrVnDKK2E/Gz+tpc",
+	"yqLJY+ElI65fwYJqgjWjxUY7kRAcOJFYMiYX1ie4bgfvoGkYfI5xPEgAsBPbkvhFAD8dQ6X0nuaIMs9S",
+	"uVFNOCXiCwWZMCA1TngHe7dCoieTohNOPh7D64uyO4LeTAQN/vGoxJ7VbfNAlwDaXLngambtHW7psp8N",
+	"HCNTMmAqnyJfsi8pMrHYWCLkOFndZlR+jPVq0XpQjzT3oMeSTsx2Kd1oWxAInZekrgI+Fxv7B8caNm/0",
+	"UChZcBJFpQNon+PNbwEO+gLCGDB4dNaMxpO5NouktGGKya4Oq2ulXC8qWk25loLnveUUm1CfGPB/Bvk1",
+	"ytWwRaHdx6mj3gKIarEha+wLDcMGhGP5qcS3EdnvZqlavlMMMla+lPkxpO5OEfXAlN60i3oCZVLds2JI",
+	"myy7hh/h6Te16eXRfgabPNpuVOeNqT1+AYqhjgTl2Xx3BXhYjd6UXCZbOkHiF1tlbaVUg4+6chU8o1CP",
+	"Nql0Hm38ELRuWrlmtIPpfg98jwDbYyRSxxZUhb+n215jrKd4RF69hFRXeLKD2sd14AQZvl4lazPAM/CD",
+	"eywERUilxw1CXu8lGViGnvQiL++iOUtnAdX5Oi2sR/dluYPOK12Cs7vNlrtre7lk4bJKMSt5bvazEndx",
+	"nN/cBGxnm+JWL5H/b7aQRNYbm9iOQl1/Z6RgDSDGsLj+8a55o85vVBO4AgIEKpnJspSroOe7R5zYmmrC",
+	"8Nq/7ixB8IGx0/ftHxsvWcd5grNuDYemQAwHHRTeQJNpz6v0dcHNuN5VvlPVhy7uilUyhiXmZUGTuo8/",
+	"BdrDn3zj0omplSBfSVlBKCrS7GpbCevb/KClSMcpfL0bI3CkarOIZdK0VbMzqYgz/3YEuzcIpdVvXNNW",
+	"vwUpDvE1dDeJu2HnuyVSqBL1qoY8WhRjr6ebcgPI6nxv2EOlogUjADA5YFfHnoHr9TxQOz6WOrqtiXIM",
+	"8w3QPl83tecbyREbiYIHt7Pqbxp1PO9xy1sPO85BKn/DND0XRQfExjRTe/89rZyqNzLL4S1VhlwPygTa",
+	"nSwwNO7fpcG44xaSDpl6YMrynXtNoBR/Rihx7rV9iQyDpL1q7nAde5tj2EXrLfgkOXPt//HtLT+BlJFa",
+	"s6hK3CSOpiY6xHGyGYXt5EmsrEpSMkPmsmmXyRVkDN80PaKggLPkDPJICYWqAVxCbNIuFTrOT92Hfn/M",
+	"SpK54oW+aYpS1gTx9rLgL1hL0NpGoDhBGBk2lmImSNhkuK3ZbJDzqG5B4radjMcs+0hobdtK4gl8vr3c",
+	"oyV+T1vx22lVr+98jH9D9LKy1L2xFpSQeHwO4oOZoQbZrX34BSvLaAm3LOtKpN6ORUDwSJvfa1eCnX4Z",
+	"LUj37Dd9sqwsejEzfHjNEAdwscUdFq27sP+U/IOZe20UbGuTynykojtBhZYEtMSFugi7WuiBb08gSlO1",
+	"cPVZfaNBE5vNsYYyxq1iTzy4NkTSTiFzJBWlxNaDsZWdNMKB/lWtox6mg6BJj4dF2rt1UycbkiCkMWPK",
+	"bdte9tTtkDYzp4KXHNMHaByG8DKGCoS92IBV2Gk1UqlTupZLK9B9tl4CcnszQRHzznY4UOSk3Q6/nkG5",
+	"W7fI3fdJb7n1Lr5h7Ni+qGttfv50m/Zbn+m+yGu9fet2eUGGuOvaKe55K5xvfNwC05I+TI080vpunejf",
+	"Z3mN2B3Z9yEuNEFNt6weQgKY24d9LkHHhCIurAZt4mc5Ez6EPskmSkInfCg9aUu4ssmKl76taFjjBXO7",
+	"86qPQuHa9ux2yWVYNK5YxQCoCokv+N2VlmnDKlee7bw8DZQ6ImDidS1YCWVDCz5f3C1pAuDQdQndZA92",
+	"mY80gWqeAAJjSJp401o+BgMMGoqRBBrTp8q5/KPQkttrNr6o61m3mj/sp7tVaCxXjQKTbFrfENdB3u5t",
+	"QwKUBgeSIMsiyJCCDn1mQUWzJgwRkFXTVAe25xga6e/Yww7zHusYddr935qb3dwKIOShrlFHo5PX9IG8",
+	"Eg7RQU9uJpOPPzXuUeQCnv4jZRbe0hh/TF3n6C7v6Mn8nc7LmdZvbwHRMOIwa0BIhq69nH0tjIpaoxgH",
+	"iaWIQQp06GehGmEAfUdpSjzmYqQ+mJrFbhL2QRh4usX6SG4GriISFSqLeJsba3Qp1uts4FJAnhs3hJYe",
+	"pjCSR5LyKiZWOgLgMe5kdXvi1tag+8F6khs0ulqZC2xQ0EpwahYAQJBTVVxcXz0/e3f5+HxFHyJgA+2X",
+	"g+qwaHo/lEdCZ0HXDxW6Woty3YB6Vkky2oDkDuvAAs0/1cBiDKABvi26uYIeB7OpH+co+mprYKPTZRSv",
+	"1g+Tm8mtVZyyd1bXgtgeuSLXV8+zxxkEniJc1X6rs8lfDCvbtF+Mzt610N/auBTcb4duTpBeGzPEd+dE",
+	"YS//7re8crqUpWUZlRQyjmK9NRhXCe/iriyr2GDGMCX2yWnqiTuEh9BumZ/6FlqoBxFttqmdV5QmGnSI",
+	"ESiFqFCPQeGOgCC5qo3dxZa87MmrHgfZ3BgAEaSfZwSL9gUitA5uqLFzAf3NnZKoIvaTOy1rlXew3/j7",
+	"yip5UwT39MW1a0TBi9J8AtMiDCVwozegR4I5Vvx9fPKJfiDOIIvK5wNBFcOKqC0d0OOnZLimq3itKMsh",
+	"MtEmEuxO3DgUyjGOMW+4WJMVfWB2yBtitwaSyhBvXhu21BmZUs3I0ycZuf78c/L/d6E/t3lMP/iIx3bq",
+	"hIb8yRMfPR4S6OhFkGRVIkKL5viQuE2MGwYwMt7Q6VyRraNFwk2CSbpFBIVEwJFCfpN1MCr3dDVkW0gq",
+	"SA9pZvza84TBKDf4hYnVIwL7bbsKc2jbkyS0DBqCHWiZZ2AX0rJJ5mpRxceZYP5UU0Aztx4QfIO6DS9L",
+	"DeWhZLrGf6khF4gfvg0IkARYXDBfrRfJ8eBFx7BINhqB4f3zzZjR5dTzOdPxGqucKUO5MOuQ8bs/OvAk",
+	"UHOWUmvehSUZrZz59PhtXr1X7jn49LRMKUFrPbAWJpK07pDw3PhZsEvR/V2LiLJL54ol0begq3ObwQqP",
+	"xvgftG66s0LmztpPd1WiXGpGFfjrINZaSTS6kNuChAryhoExC7nKiBR5m0tccsEKUi/3gzDGeVa6J20j",
+	"L2V+r0mh+MywgsA3iHxwzgb7Q0mXw7ShGJpc8x7EhLZLmq5v0L1nGQigP7r+eIz44LcOd8aeui//22z3",
+	"gKXh3bYY2tVxRPJwAn+lXfadZrl0IZat1Asod6tz7DqS04op+kjjdtlVYANAIxH2dcqYIFO24MJBWVJD",
+	"CrpuNUozbAvhGO6Wy6p/Stj4zM5EUUFmVBvWQb4Ojg6dzJLohVSAnG8YuOv3oKamk8reZmDtmj0lsdEw",
+	"EWDGFLOXwC4ZgPuQKGcBIQ3TU/DZO2+W9GHuPdIkhA4EoIHUxIadpX95S2NDvuQu3PYm4TBIWlNpFnB1",
+	"hs1kKUuquFmn6i2T7Br8mDv8mWuRv7OGg1c/h10qD4LnLynwOmpYSMUO92FBddok2617LxWjRR8PtPwe",
+	"kYvJdD0QQX2zzcrSV+NlE1ryuXAtV+yP2F5F1lMzqzFOhkuhHMNkQdjLK04/9SAzDj2LBm0peRwBV56u",
+	"m4PI2lZLyGHs5w0Sb5OgFWF/G504hh/RapESHBW9x5S2ilCypFzFuMqKi0Ku0o0N2tw5HykbmPZpd7qJ",
+	"ctpJtk1cgFCQnUW2OqogbMqcLe60xTE2L1RwkUNJEYj5ln+025JNvB7TXoVAh0KmntKfXiJSfUSNKmUM",
+	"cRwqfeCkGq4J2o4X5C2YLBUFHoqnf6Q7PgCQHN/dN2U9Eo4O5+AJ1OoxjRbhZNZlpCQAv5PulthCtPnB",
+	"kmHgZhOAsJpA+xBNJiFU7UaDxumE6KbN5ngN7vqTyy/DtDlXwGa/KjBuPDJo4vYmdUTf+ykPPZ9GgPdC",
+	"tybFPBeElmWWlOfPXFtZrgmaGw/jEFjHbk9745Om7lrkxyi5Bxvo91hs34iqbdMXVO2YQLCC2unf0B/P",
+	"zwuBVr3zJyYiCro+3Hd8aKwj2e+u2+Qw6H43sLkdJODsVUadqIBLAPFS08EuzgDsO2KfDi+IG4QKZB+J",
+	"+qMgTKx9o8I4LvCQOezqeBN4AzSZMm2wC6jRpJR1wXSiEx9k7kdmXZbuhlXOJSDnzFmxI4JC24AfnShQ",
+	"AI7kQLn9hMKOb130EEy3d+lc7hri3Ynd4PjtbbTZBDhQ/G43mZsuk6GdYWSMPkT41EXvsatzqRTLDStC",
+	"CWhF4/hwUJjaFp3ejIsYAhDktCpZL7mY27c7vxaknLXWQWS4E7AvLu42AHjCYFUnDa8LJ7d0fT+lMvZK",
+	"RONQllnc1ct4y0/YN7v8xs5YBQwGFEYhjUfP6t77WMyqk0LYneuKcnTSAl8d1za1F4jf42+noT8iNpj9",
+	"yNfE4KLS/UOCjMmhOoDHRYl6avNmYscUK5AgGv2q/STJzd10onR5xK6r0QtzJGHVMP1h02zS6bYm2gQH",
+	"RozWBhRiIzp3eNxLXXIBzMfYq8Z116MaNJHt8Wg0rKrPfRH9wBPEtmm/wzPQ3hgp0q0zgkTk3dBLHRl7",
+	"xETnlvKDNQc3EGVXH6BXn3zXAeKX5+Cd5Gp0X/hXoRwal3IdUmTAyrueCCCyRs6n1IZjWDaNnyth2Zy+",
+	"eeo7Vi1LxwNpWb6ZQS5u75zdN14qOrNDfIjCCo/rvcJjBWk/BdPDl40NJmNi8UZcGbM6Jj4YfjN5+VdI",
+	"EnblyV+DldDURrfCJRWKHnHabjEYGd8ucunNGd4TSz0UjilobSrWo8PcjrkEN99tRh+RDUsJ2Dfc79N1",
+	"dj7okztG4f/HijWia/UsesQaG+yrYY2CfXeyzbTr36QoLokins4IS+CLJzOx4sDjPnkGRvO5LLiTQ0oW",
+	"3zlRt0ftEnz1VbEj4XMzZ3jzuP4C8LDbEqS/OKADJ4t5zyuq08CysQKBGNn+GC++xlTxkamtcyVXPa08",
+	"G2AtyHkhUwYow4obA4n7EbAkGXM4zWoF/l0pwKGxlq4NIAZArU2kqShSEVWmYsXIgq3ARJtxwfWCjSnZ",
+	"6amHOIbWv4WAhOfSrqXd9laJgo1LnvboxP6GGDCTP5K9HyOXMdn1n18OXHd0UR5Q6r9M5fZp8POmGOB6",
+	"9bJbnSwVmdZtsxONaYcbp5CoJcdpDq4px5rjHx2a8T5Fxz/6TLehtN0cydMQWWuLwIOTa4Tk0yfd4uGj",
+	"Qve0cD3JvbPLVTwOW9BkuwzhOONAgn9Ejp0C9B/oqXP5/cmCxk6CQmvCr5T/aamwGwX+hPh7mJXQZ8Fv",
+	"O+6CFPQdOX3OkPYzb+PpHtM/HY125zSa8za75CtDloo9cLZq/DwHtngNTiFWguKrNH6KHmBTLRJw+sdx",
+	"Dd3Peru2KwJzcEjb2bFlWh4lxG9Ez+Edw+739/X3GNQM73Wk164Z7Kvfr3XJgupFb4umCFU5yPOIh805",
+	"jwg3ZGqFGEDLZGRTm0ZYjkk2smFK5vbDzdpPZXtXP0JMYhYB7vhGyaqJ+jo3oJEEeRmxxiapIDNSn5O3",
+	"PosYdFR0bSEuoNt1nxvgktkxEBGkAHZDoefkVYFf/8tfXr18+NM5+doyLvzTD9+8IF8++fxPdibTklVN",
+	"VEtDB0mSy4Kdk29gvvb5ellKWvhUDNAaam2/bGQuS0hlp0t+gY/pC/KHihlaUENvYNF2Z7OgfPazc/Lj",
+	"sD4k9lVU6BVmPlCXBSI18zMnOVWKYwYWAVbtgLmwc8k5+fbr5y8xYcSOgiE0xcifv35HuD4n7xZck1wK",
+	"qwU5zUc9sKJZklwyQZf8/GctRQYnQzUkes1Z80whc33+d7BusBB/8r+s5kJeo0uq0Q8ml+dX55egIuKo",
+	"k5vJ4/PL88eToG4VR8QWD5zpiw++3cNHgMbBFkn20lK7k6+Kyc3kz8y89D0hLEnrpRROK76+vMSKAmFc",
+	"NQxdLkuew5cvfnZJlci4drG15h1A8NtBoqYvBXzqBEB8yGaOF761zUcIKFQVVevJzeR5M1gWZBzY64ep",
+	"5w6YAkqb0TdEK2bQeom/sX3Eb+76jhfohkxv+UVORe6w5g94B5QIRA7uBYz+L3Z2uChCmzFJLQpAA1g/",
+	"854MDCVCQi2boWHRcwjANy8+cFGw9+lb8FKuhGU/32CF1K6trAsuL1b0obuHjeCbckHVOiIzots3c2ry",
+	"gVv3RrgsG4C4cVLC78MzYsURUS1eLLKqAy9A9gF61Hv0AOcnh72ehPLRtSdvdqq3X+eOW6WYR2U4waX6",
+	"wQ6evlPXn+ROgcC3YgTctodTxnf0nhFK0PaxxjoyJvtLc83gXVkDu4k5rOi/by6Yu0r2n4+uBRJDK2xz",
+	"Eyv5wOJX6UnEsxa/1gcvG6dhF25vhcMRxHRdV0vb4J1m7a6AtKCClmvN9fjrAbWVHdkQ7tqFndF42m0H",
+	"TdHtd+GG/1Izbb6SmBVyFGq1Q9tXILV27/XHIWcMTb2OcKZva0MosZYnnioXRobwXnpZcsg5lrMZfigF",
+	"87knciXixHwRpC6mlKS3TcrWDuHwwAsmL6rlk6MIBz+zw7funRM1jzTRFS1LP3TbswLSsY8nKXZchT35",
+	"+O67ADw8zn2uj3ojorxbAKmt6FE0WWBDDJJ/MZsdiN7Jheiual9DnKLjW1c1vIOKeUXn7OLnJZsfTMZY",
+	"v3yE7bjFQmjn6XC03FBxWB99DGK1dvtZybXRFx/sPwNE3rdUL15zbQaJPegpdPimfCPVnFmmaOdL7EQj",
+	"i48oaaWfZ0pH25Wm0WxUa5rrJOHZXXkbPDf2eOjMgOdo54Mlr7gB5nAyc2ijaWCE4tHEP4a4a7csI4Kt",
+	"mDYYxHTl6zGzUDFqWNCK8DQawfdsFbY7HKIWXJ3gBGK7X9Gmyo8K58VTTReiY2jSLcXH3xO5GRcf2l8G",
+	"cJKN8zuREOvfx7Bv6zHV8QAJDzevLNtEx4zAVSeUFHQNzljo0w7ae04FmWIapACfLYRfU/pazw5efqId",
+	"7OL+HcW1tUV6UCova2FAMGJ4f7T0a0dtVCuf9NHd2OfYV/Xk7MW9540zQAdwl3/aM0WTJrgUrreIfdGK",
+	"rsGsQWLfxVYCh0mvIH7ZPnbgNg6KaL0M3IMbkbat3Q1WcByLxwnNRS0KxYqIED3onuw8EfZgh+jTx7/G",
+	"J3YehGHvDQ53po1itBpO0PCKuJ7ihjqCbg6orWeaCUNw0c9cLxRhtfSCGoqBFOJmc/Ktb1IWkvfgGxeU",
+	"PxkngWbJp9YRv/EVNW2tDeBKU6X4Xnb7xk5nx1fOd55dY3v13Zy0tdV3gu+rsnuAg9ww3q462KAnz29f",
+	"kO++fd2aa5bXN3BBqNtw8QnuR2vf9l4Sv8ufRlY0ZzpAVuDcDz+Ub/1JhFAagBWNMdsWqr2y6n/gfggS",
+	"VveLJkb0rqhR92e+4Vw4iUHXbv4Qhet626Vxz5bmmdsZGuCReO5k1Zg5tiE/QqgQB/dmA+LcNGjPDuZM",
+	"Qt1ta6Vt3b4BWtU9Y8vxfsqhR/sfjC3/JW2Vd4iLwoiyhh8tm7ik13MHKrWKFfKY299d9puZ01DkSkDB",
+	"/z9qUch/nE+yLbscQPdPdjou5z9qhzvhYB84WlDwpcS8sIIbHLMFUKlhKqSkg66Hr6ZOiekffK3eiTYO",
+	"G0zvIuhH+lg+oHepcU8sr+1r+kX1Dwwzz04vpoMOqwMENS1LgrM/0e7rrKv/Bm4jtkZ5XtHihPIZna4N",
+	"pZ9EOrd0/ukcram75XfzSIkJrlzHHmWGjtQMM+VyuVyD3EDAJvCFwAd6SaFDGrLMXVcHuz6eTIR/XXBz",
+	"6xpLnuLw2+45J/CEHVCMHOe5xmHaNaB0mJhpv/7k8sueubmkzD/usTlNQ6do+JEeJb8Km3e7Xk8B9pvG",
+	"pqIZ+LEpVuqDVHXQKikoMvvcQpaF7m0XNYy6XeOek1C3PftvlKxuXfedE1G47yYz3PY4LonHi1WiAX5s",
+	"S3ycED9oyQ7iYRb0P3qksd0RwbI2wkVGpmvHEEHCYS+cAeRh7a0z1bR0SSYGBJ1fhnkjXfuWka4UN5Pj",
+	"qALBBbR378Xt/8wIJUqumqQg6tvwdpp7neSm/MBosbmLJ7grwRs+cWQkbMacON3K9zg9WDUw+YJQe6K+",
+	"c7KRAc+1Nr6ma4+W1Gn33GYKc92Kn1EX5XxZzJKX5a3iYtx16Yg5HPngzLCT3SMjydQq2VwYVgDXKega",
+	"NhwAYk5v6WxgA53msiLy620H9OUU17WBa903dbJwELVH8D4DGo4VH6iRkGCjs1B1GXJZ1iLvt0Zv4Yl/",
+	"5kSfBqT0lOGbd626TBVr4eBAWQSrR2cYSVtSq3X4mD+UK2WRuA8o3Q1e98mE3Vt8gz/lU+aouJVsHwKg",
+	"rVOxdoDMdv8EWx0lpub9/tjCdtoeDMYEnGebMEieF2yFpxPxc++8SU0xa/ImvXMVqCcj9Aaz6vSE7msA",
+	"uSIe2eufMUBpHGzRjoNrnvokRrrH6xoSO8M2R35+gIRNq6McczOmnBEH/HQMJlRH9viWPrBm1acR3xuQ",
+	"ZnvK8Hu2PIam9h+MLd2euro4Csf2zFo7bqJoRlIDH2C3KrAUh7AiaCx8ylBL0Hyo8cq2ZcFQc/QPKH89",
+	"u2Xaak3/IAtGYaFWRsJq4Iwzt3K72nppWfTTJ6Rkxk4Ix8cGD5wJgNLGN1nuLVUIN31OXpmgpZer79Wy",
+	"YlNZrNEfswiqi5tpQr30dpToL+I3jxLV7pGDqc2+i2BPNG2G6oUrnzeYcjMgmtQJt+jHlHnq5bmHRTqO",
+	"5QQLZoXz07RenAUrZ5v5A9AcvqHOIBRaSGiOZaDbyOnYZbj7x2eVAXLUJ/ZLfMIjvwWfA88X0QMHFbSl",
+	"CAWaISaiDbw6FwXLrap5UsPXvuBNAw52IqsXFOZ/YUp4KcUjg+NZAtDejbtRnZU+bgR66dcgf/QP/TPb",
+	"0SE6ziewMBCkBtKoaVNVcNy839TdAu4XnNlJ2GwIFPVbBQSTKEUpxQTcs1PWgDl+zE4TxhkxMVdmfwTC",
+	"sy/1PlRZG+evgUD1z3IalB8/I1JlCOIDcFdZ68Pe3iHPQUJA/J7cjwYKO1b790uNeAau+K8F1e7BaGiQ",
+	"Xh0AcRLF7mDmcRjMfypj956VvHPnD80ThagSwttCrQ1uouv9ZSDr0LU68aVK9ugyMmVQmwpEMV1bWmDl",
+	"LDxfVuqLD/afAZVh8XSqmN/4OFbAO8zRAKgECjAs1sAgU2WpzYNn9RVi2Ql/tX5V/FY5YEdK+3q+Z56X",
+	"/daOoqrvaXXK3CE79Pe0akJJ+8QgjkNLPwCYl6Om+AW4QEtb78oofOEeG8buXOf3AcXOHrOuH6HmxKT8",
+	"dcFN3OMNoiJwSBxDeG0MiXm6cN8RFI4SD0J2APFHz7pbr3bAvUorYx0sn1PYOTj8yXJXDsQQOgaulEJH",
+	"YwsltUKBJ5ceK8/3dY3faFZwc6QD7q7x3YIRmjvYQ8Ucml8Bmn8jiYOwZkaM/RiA4MNAxD0XpBYl0xrQ",
+	"Aw2hJbgGnwtM5GoSo8GJKAWhgmBWjrsYkGcQvJyWZespRJeikOBQjPoSsaNE5iYmFVGyNh6T8Rk6IXnX",
+	"TekzyahDNkfxHGIXAqTgdp7iieXMqbIUj8sxT5GHCEKpJw2xoR0CCYkhTz08k7/NIAQ4pB7xWjJRYBuo",
+	"Rr5uXyrsjursmVng9M6ZcLiaVr32unXmydDFouHbXjsOv29H3PaZW/PltZ/WIHnuexH1Gi9N65Nox5L4",
+	"wDMFoJvH0hMSbzHyd6SLDLK9muMZYHy5rtRcdAnhWJpKm/tNHfp87i3nqVRKrlgBKHZHV1Yqqu5dA4OU",
+	"Yvqde2TP9Mk9E8GMP5kjRDPsUh9ZQQcLsRIll1VFzzSzG2VYQR5oWTN9E/RTR7Rhe+DYtCsjCNmby1LW",
+	"KiPQT+wwuymZbhnu+PElGo7+Dvf39y7UDrVvC9Qk/NHLGdE1pGA6+opeiqVis5LPF+YUCvzbZvDfjfJ+",
+	"zGpMv7hU7VpJBQhWyPbyuC5HYaHC5Yuhz3GlODQ79qFKcGUBA2+Q7KJnj93bU3pEgEiuWAJmvG1UDlyn",
+	"oOtzgg1NgO8w0NwdpDq4z7KG6buWI006nFyJuGbBxDvplN4RmsXBmsS01mOH2SABMApcYmAJlZ9QZk5V",
+	"kZGCP/ACuukjf8a2iBHHhyxlahpPLi/HTwQsGTN2GlVt2KHT8IbeHyj599s33zfQCZZJPkdg+LAanyoA",
+	"W+czF3mnVkNgAmpoE7MspOvZEZvmF5fj1ch2oObWXmbjVcgdfBSu4Z2Rk8HPllIuhz+tl4wVwx9fcojA",
+	"JtTSfp71rT22o/lqW3sY7OkCqwe7/ANCMxlxqJ1yJbAB/9GVxybJ89gy8jVdv3PdW08gId3o+l9e+0Gw",
+	"Auy5K1yhCdKQabJVqTKN1qsTMnHlm0sd+5xvmcHGVScKKsPY/+24+aSOmz8ruQLQ6oXi4t5p39ow9Yy4",
+	"jl5NbHFN7hlbYro5tnNs6K8p/0xXYrjKzQH6j8OIjUiuSbcPbLRf37bUxnYrLSIMWBcgmRGppVSMQvfl",
+	"6GRCWJThwLRbk8AeOhivRBeVK6q0Ku+UlXIFFWTYGYaahcZEPVqWTkHVDHsCZUEXyavLy8tnhE41EyYL",
+	"BkUoEcKEcQB7Ub2MUZUvUrpGtMfuSQtdFhiQ3qJ9KxT9So4hlt2+d1LmAGmJIJmrIMV007yIqfbbRL3R",
+	"WoBW6MLU2NxpqMIqZ0O9i0//Wy8cpRcOfdzXkW6e6Le/3gTaPWh3EBHhwgctff67gvooaN5OcqkUyw0r",
+	"2huLX19R7VtsFQlacA3pI4kxj7944nvJ4R86RsJOF+2n0YVvnR8eN82HxUDlxRR5abXhmdNyoIFhewWX",
+	"bFeRHzzxKVzQ9k1DwWZw3keIrPjuKHZAPnMrCHQ/59u++IA/fByv+eEXdySIQHN0PMhTFZXD4K77/KfV",
+	"AhFbJO4Dw915pB1dHnygsMAACSB1jhellJodfJqJJPzXMPiJLDY79giH5umSfV5DVwLcETKX2FrIKhSI",
+	"ywBg4GB7K0wms+x4ISv2DCGtIRYODzkfX89p9asKHttimAZ8XBm9QdLS9+JECBiURQm5g8GUybDI4OFZ",
+	"mTI3LA4tvE/LD3T3Zg5fGGQrFnLBTP56dgsPnP3guvhuQYi0q/h4nMBWw0mAVqz0L7kxJTtjouBUkMfX",
+	"Z1NuyKyUVhPF6Y/3AqHugpWUPyXJdUUfmN3UpO/8dWdqms8FK8jVU5ghlDpnpGQUWtkzQeYAPoY1cQ7r",
+	"BH3lHLqELkEBvrq4evr4iyf2x1ltRWROS3ZOXsDznSb5boMUI5cZuTwn71TNPPYGbgwS769SVqB4xVJN",
+	"oNDLrXKHjl7RNSk5c41W2ykkr8WY+zngTvr3PdIDL6aRB1zKhGWA56bjC/v86jprtc4vrr68/v3efL+Q",
+	"49xa9t5OuLEXgTK5cMDis042dvDiY9zZtcjtjV2L/OMFVvSMVwbWIu936j0v+Vw8h9GHwOsetbeUh8+l",
+	"iFwAnVErqULtP9wDdIsftgcJdegFDH0adQjGPkwd0swcBR/fakM5rZiij7Qzu2YSSscAX8fROBwGFAmA",
+	"ZjTD7k7GoxxRqGBLnBEixZyCUB1Yzlrkp7I/1iIfh5RzefR3F3E/9NHxd6gg1F78CvwQWExqFV3dwFtZ",
+	"cYtpo9yAg1LMsUWlw+3pKMMdCuBQ3ijydH7fc+06i6B0RjaKmsk5+evZazYzZy+nhGuykCtSyroFQinZ",
+	"DP4Ffojah50RvjAjfz27tUqF/fZ03VQ9k8b7ipiG9pHiPKYwvGwnv0NlkKL7bn+h+lWGERl3p8rk+y+r",
+	"Dmyo/47Koqo/inQg8Jai+p/8eKTEGE/jTVqKoy9UCjvEnDlKtld1BrfUKuDcd3Bwxu4e2ojnxbsdpVZU",
+	"3NlHhj6LTpS4jiPqYs5OIN+/t+OeWHDAO37z1rTfue5mToAvqCjQyyqXnRYfM+yyGgeF3UYegemlOf6Q",
+	"KMk7+ZZytYcd1lyAk9li/xViGL+p+/8raRYkCIBiEwZAkgMFA7KjSu6y+luO5xL7k5L298zYGliriw/+",
+	"x97C2pfw9w6Q1Kdu3hqiNyVBsyJdXE0X/erATq71spS00BeTmw+bf/qAP8QiHJFp4cO9k0pOwuNiXHxw",
+	"P330HY65KNj7j0lm91KuhH2thwDYrfXUBZcXK3qcNPwZP0oW/huBQzXtUh6YIKsW1WDcrXNf9BcvclSw",
+	"qf3R7t7yk55j27PDdzjn/ibfyZOO3FhXEHm0/imI+YAo01j01+K+LBgtzeLX3uZl8Mgpa+LdGyLUWi/j",
+	"TTVypjUE1PFzAJ5Y/9pfiY3ZO7/BIjBx6GM2+fzy8Sd4nZCGuFd2Q8TU0CnVLCMVKzgNM4t+qVmNWdu1",
+	"bktIEN4dL0KtysnN5MKKrv8XAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -990,6 +990,28 @@ export interface paths {
         patch: operations["nameReel"];
         trace?: never;
     };
+    "/api/reels/{reel}/lendable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * What a span of a track could be borrowed from
+         * @description The other takes of the same scene, the likest first, and then the other strands of the same take.
+         */
+        get: operations["listLendable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/markers": {
         parameters: {
             query?: never;
@@ -2187,6 +2209,30 @@ export interface components {
             end: number;
             start_timecode: string;
         };
+        Lendable: {
+            /** Format: uuid */
+            take: string;
+            /** Format: uuid */
+            strand: string;
+            /** @description of the take */
+            name: string;
+            label: string;
+            position: number;
+            /**
+             * Format: int64
+             * @description first sample of the strand, at the production's rate
+             */
+            in: number;
+            /**
+             * @description the same take at the same moment; the sound goes alike there; as long after the take began
+             * @enum {string}
+             */
+            by: "take" | "shape" | "slate";
+            /** Format: double */
+            likeness: number;
+            no_good: boolean;
+            circled: boolean;
+        };
         /**
          * @example {
          *       "name": "Trailer"
@@ -2518,6 +2564,20 @@ export interface components {
                     /** Format: int64 */
                     fade?: number;
                 };
+            };
+            /** @description a stretch of another strand over a span of one track, crossfaded into what lies beside */
+            borrow?: {
+                track: string;
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                strand: string;
+                /** Format: int64 */
+                in: number;
+                name: string;
+                /** Format: int64 */
+                fade?: number;
             };
             /** @description copies that play some of the channels each, on tracks of their own, in place of clips of several channels */
             take_apart?: {
@@ -3641,6 +3701,8 @@ export interface operations {
                 solo?: string;
                 /** @description tracks that are not heard, divided by commas */
                 mute?: string;
+                /** @description actions (a JSON list of EditAction) that are heard as if they had been done */
+                doing?: string;
                 from?: number;
                 /** @description the end of what is there when absent */
                 to?: components["parameters"]["sound_to"];
@@ -4353,6 +4415,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLendable: {
+        parameters: {
+            query: {
+                track: string;
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description places in other strands */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lendable"][];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -8,7 +8,7 @@ export type Hearing = {
   of:
     | { strands: string[] }
     | { pair: string; ref?: string; take?: string }
-    | { reel: string; track?: string; bus?: string; solo?: string[]; mute?: string[] };
+    | { reel: string; track?: string; bus?: string; solo?: string[]; mute?: string[]; doing?: string };
   /** What the channels are called, in order. */
   labels: string[];
   /** Position on that clock to begin at, in samples. */
@@ -220,7 +220,8 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute } = h.of;
+    const { reel, track, bus, solo, mute, doing } = h.of;
+    if (doing) q.set("doing", doing);
     if (track) q.set("track", track);
     if (bus) q.set("bus", bus);
     if (solo?.length) q.set("solo", solo.join(","));

@@ -184,7 +184,7 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
   );
 
   return (
-    <div className="flex min-h-0 flex-1 flex-col">
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col">
       <Rail reel={reel} rows={rows} colours={palette} view={view} />
       <Ruler reel={reel} production={production} colours={palette} view={view} />
       {(reel.doc.markers?.length ?? 0) > 0 && <Markers reel={reel} production={production} view={view} />}

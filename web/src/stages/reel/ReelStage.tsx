@@ -11,6 +11,7 @@ import { rowsOf } from "../../timeline/geometry";
 import { Timeline } from "../../timeline/Timeline";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { Button, Empty, StageHead } from "../../ui/controls";
+import { BorrowPanel } from "./BorrowPanel";
 import { ClipBar } from "./ClipBar";
 import { useGoOn, useTrackKeys } from "./hearing";
 import { bands } from "./layout";
@@ -84,7 +85,10 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
         </Empty>
       ) : (
         <>
-          <Timeline production={p} reel={reel} rows={rows} away={away} act={act} onSize={onSize} />
+          <div className="flex min-h-0 flex-1">
+            <Timeline production={p} reel={reel} rows={rows} away={away} act={act} onSize={onSize} />
+            <BorrowPanel production={p} reel={reel} act={act} />
+          </div>
           <ClipBar production={p} reel={reel} rows={rows} away={away} act={act} />
         </>
       )}

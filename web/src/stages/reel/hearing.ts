@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import type { Reel } from "../../api/client";
+import type { EditAction, Reel } from "../../api/client";
 import { useEditor } from "../../editor/store";
 import { listeningInWords } from "../../editor/targets";
 import { goOn, type Hearing, hear, prepare, setLoop, stop, useMonitor } from "../../listening/engine";
@@ -54,6 +54,20 @@ export function playSpan(reel: Reel) {
   else void hear({ ...routed(reel, span.from), loop: span }, true);
 }
 
+/** Hears a span in its context, over and over, as if something had been done; or stops. */
+export function playAsIf(reel: Reel, doing: EditAction[], span: { from: number; to: number }, says: string) {
+  const h = hearing(reel);
+  const text = JSON.stringify(doing);
+  if (h && "reel" in h.of && h.of.doing === text) {
+    stop();
+    return;
+  }
+  const around = reel.sample_rate; // a second before and after
+  const loop = { from: Math.max(0, span.from - around), to: span.to + around };
+  const r = routed(reel, loop.from);
+  void hear({ ...r, of: { ...(r.of as { reel: string }), doing: text }, loop, says }, true);
+}
+
 /** Plays a track alone from the pointer, or stops. */
 export function playTrack(reel: Reel, row: Row | undefined) {
   if (useMonitor.getState().hearing) stop();
@@ -71,7 +85,7 @@ export function useGoOn(reel: Reel) {
     const h = hearing(reel);
     if (!h || !("reel" in h.of)) return;
     if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
-    if (h.of.track) goOn();
+    if (h.of.track || h.of.doing) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
   }, [reel, solo, mute]);
 }

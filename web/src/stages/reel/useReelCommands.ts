@@ -13,6 +13,7 @@ import { scrollTo, viewNow, zoomAbout } from "../../timeline/view";
 import { type Command, useCommandList } from "../../ui/commands";
 import { note } from "../../ui/notes";
 import { type StemKind, stemKeys } from "../../ui/stems";
+import { borrow } from "./borrowing";
 import { playOrStop, playSpan, playTrack } from "./hearing";
 
 type Props = {
@@ -442,6 +443,12 @@ function cutting({ production: pr, reel, rows, act }: Props): Command[] {
             },
           }),
         ),
+    },
+    {
+      id: "borrow",
+      name: "Borrow a line for the span from another take or strand",
+      key: "mod+b",
+      run: () => borrow(chosenTracks(rows)[0]?.id),
     },
     {
       id: "apart",
