@@ -98,7 +98,7 @@ test("groups and readings", async ({ page, app }) => {
   await expect(panel.getByText("No group waits to be looked at.")).toBeVisible();
   await page.keyboard.press("Escape");
 
-  // Read as mid-side: two sides are laid, by the stem that was chosen with the label.
+  // Read as mid-side: one stereo track is laid, decoded, by the stem that was chosen with the label.
   await page.getByRole("gridcell", { name: /^Label of strand 1 of take other/ }).click();
   await page.getByLabel("Stem of strand 1").selectOption("FX");
   await page.getByRole("gridcell", { name: /^Label of strand 1 of take other/ }).click();
@@ -116,8 +116,9 @@ test("groups and readings", async ({ page, app }) => {
   await expect(page.getByRole("button", { name: "In the reel" })).toBeVisible();
   await go(page, "Reel");
   const tracks = page.getByRole("grid", { name: "Tracks" });
-  await expect(tracks.getByRole("row", { name: /, FX/ })).toHaveCount(2);
+  await expect(tracks.getByRole("row", { name: /, FX/ })).toHaveCount(1);
+  await page.getByTestId("lanes").click({ position: { x: 60, y: 30 } });
+  await expect(page.getByLabel("Which channels the clip plays")).toHaveValue("mid_side");
   await go(page, "Weave");
-  await expect(page.getByLabel(/^Position of .*L$/)).toHaveValue("left");
-  await expect(page.getByLabel(/^Position of .*R$/)).toHaveValue("right");
+  await expect(page.getByLabel(/^Position of /).locator("option:checked")).toHaveText("as it is");
 });

@@ -210,3 +210,19 @@ func (s *server) LayTake(ctx context.Context, r contract.LayTakeRequestObject) (
 	v, err := s.edited(ctx, e)
 	return contract.LayTake200JSONResponse(v), err
 }
+
+// mostEdits bounds the list of what was done.
+const mostEdits = 200
+
+// ListEdits implements contract.StrictServerInterface.
+func (s *server) ListEdits(ctx context.Context, r contract.ListEditsRequestObject) (contract.ListEditsResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
+	all, err := s.app.Store.EditsLogged(ctx, r.Production, app.Session(ctx), mostEdits)
+	out := contract.ListEdits200JSONResponse{}
+	for _, e := range all {
+		out = append(out, contract.LoggedEdit{Id: e.ID, What: e.What, At: e.At, Mine: e.Mine, Undone: e.Undone})
+	}
+	return out, err
+}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -222,6 +223,20 @@ func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, session str
 		order = "ASC"
 	}
 	return one[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND undone = $2 AND session IN ($3, '') ORDER BY id `+order+` LIMIT 1`, production, undone, session)
+}
+
+// LoggedEdit is an edit in the list of what was done.
+type LoggedEdit struct {
+	ID     int64
+	What   string
+	At     time.Time
+	Mine   bool // a session's own, or everybody's
+	Undone bool
+}
+
+// EditsLogged lists what was done in a production, the last first, with what a session has undone.
+func (q Queries) EditsLogged(ctx context.Context, production uuid.UUID, session string, limit int) ([]LoggedEdit, error) {
+	return many[LoggedEdit](ctx, q, `SELECT id, what, at, session IN ($2, '') AS mine, undone FROM edits WHERE production_id = $1 AND (NOT undone OR session IN ($2, '')) ORDER BY id DESC LIMIT $3`, production, session, limit)
 }
 
 // EditsOfOthers lists what other sessions have done after an edit.

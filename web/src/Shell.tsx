@@ -17,6 +17,7 @@ import { MonitorStrip } from "./listening/MonitorStrip";
 import { Condition } from "./ui/Condition";
 import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
 import { Choice, Empty, Key } from "./ui/controls";
+import { History } from "./ui/History";
 import { KeysHelp, Palette } from "./ui/Palette";
 import { changeTheme } from "./ui/theme";
 
@@ -44,6 +45,7 @@ export function Shell() {
   const undo = useUndo(id);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
+  const [history, setHistory] = useState(false);
   useEvents(id);
   useCommandKeys();
 
@@ -57,6 +59,7 @@ export function Shell() {
       { id: "help", name: "Show the keys of this stage", key: "?", run: () => setHelp(true) },
       { id: "undo", name: "Undo", key: "mod+z", run: () => step("undo") },
       { id: "redo", name: "Redo", key: "mod+shift+z", run: () => step("redo") },
+      { id: "history", name: "What was done: step back in it", key: "mod+shift+h", run: () => setHistory(true) },
       { id: "stop", name: "Stop listening", key: "Escape", run: () => useMonitor.getState().hearing && stop() },
       ...stages.map((s) => ({
         id: s.path,
@@ -188,6 +191,7 @@ export function Shell() {
       <MonitorStrip production={p} />
       <Palette open={palette} onOpenChange={setPalette} />
       <KeysHelp open={help} onOpenChange={setHelp} />
+      <History production={id} open={history} onOpenChange={setHistory} />
     </div>
   );
 }

@@ -1030,6 +1030,17 @@ type Lendable struct {
 // LendableBy the same take at the same moment; the sound goes alike there; as long after the take began
 type LendableBy string
 
+// LoggedEdit defines model for LoggedEdit.
+type LoggedEdit struct {
+	At time.Time `json:"at"`
+	Id int64     `json:"id"`
+
+	// Mine one's own, or everybody's: undo takes it back
+	Mine   bool   `json:"mine"`
+	Undone bool   `json:"undone"`
+	What   string `json:"what"`
+}
+
 // LooseOrder Example: {"loose":true,"shift":1920,"was":0}
 type LooseOrder struct {
 	// Loose false brings it home
@@ -2119,6 +2130,9 @@ type ServerInterface interface {
 	// ListDeliveries The newest hundred, newest first
 	// (GET /api/productions/{production}/deliveries)
 	ListDeliveries(c *gin.Context, production ProductionId)
+	// ListEdits What was done, the last first: the newest two hundred
+	// (GET /api/productions/{production}/edits)
+	ListEdits(c *gin.Context, production ProductionId)
 	// GetEvents Server-sent events; each one's data is an Event
 	// (GET /api/productions/{production}/events)
 	GetEvents(c *gin.Context, production ProductionId)
@@ -2712,6 +2726,31 @@ func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
 	}
 
 	siw.Handler.ListDeliveries(c, production)
+}
+
+// ListEdits operation middleware
+func (siw *ServerInterfaceWrapper) ListEdits(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListEdits(c, production)
 }
 
 // GetEvents operation middleware
@@ -4674,6 +4713,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/sound-report.pdf", wrapper.PrintSoundReport)
 	router.POST(options.BaseURL+"/api/productions/:production/undo", wrapper.Undo)
 	router.POST(options.BaseURL+"/api/productions/:production/redo", wrapper.Redo)
+	router.GET(options.BaseURL+"/api/productions/:production/edits", wrapper.ListEdits)
 	router.GET(options.BaseURL+"/api/productions/:production/reel", wrapper.GetReel)
 	router.GET(options.BaseURL+"/api/productions/:production/reels", wrapper.ListReels)
 	router.POST(options.BaseURL+"/api/productions/:production/reels", wrapper.CreateReel)
@@ -5321,6 +5361,45 @@ type ListDeliveriesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListDeliveriesdefaultApplicationProblemPlusJSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEditsRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListEditsResponseObject interface {
+	VisitListEditsResponse(w http.ResponseWriter) error
+}
+
+type ListEdits200JSONResponse []LoggedEdit
+
+func (response ListEdits200JSONResponse) VisitListEditsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEditsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListEditsdefaultApplicationProblemPlusJSONResponse) VisitListEditsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7796,6 +7875,9 @@ type StrictServerInterface interface {
 	// ListDeliveries The newest hundred, newest first
 	// (GET /api/productions/{production}/deliveries)
 	ListDeliveries(ctx context.Context, request ListDeliveriesRequestObject) (ListDeliveriesResponseObject, error)
+	// ListEdits What was done, the last first: the newest two hundred
+	// (GET /api/productions/{production}/edits)
+	ListEdits(ctx context.Context, request ListEditsRequestObject) (ListEditsResponseObject, error)
 	// GetEvents Server-sent events; each one's data is an Event
 	// (GET /api/productions/{production}/events)
 	GetEvents(ctx context.Context, request GetEventsRequestObject) (GetEventsResponseObject, error)
@@ -8494,6 +8576,32 @@ func (sh *strictHandler) ListDeliveries(ctx *gin.Context, production ProductionI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListDeliveriesResponseObject); ok {
 		if err := validResponse.VisitListDeliveriesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListEdits operation middleware
+func (sh *strictHandler) ListEdits(ctx *gin.Context, production ProductionId) {
+	var request ListEditsRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListEdits(ctx, request.(ListEditsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListEdits")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListEditsResponseObject); ok {
+		if err := validResponse.VisitListEditsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10442,259 +10550,261 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L2Nkts2tif+Kij9b5UnNexPO56kXf/acuxk4nud2JX2bKZ2JtsDkZCENAkoANiy4vJ9jX2gfbEtnAOQ",
-	"oARQpD6czNw7NRV3tygQHwfn+/zOh0kuq6UUTBg9ufkwWVJFK2aYgt/ozDBlfyiYzhVfGi7F5GZiFozk",
-	"tdJSETkj9rclnTMyZTOp2CSbcPvQLzVT60k2EbRikxs3VDbR+YJVFMec0bo0k5vJJJtU9P1rJuZmMbm5",
-	"urzMJma9tN/SRnExn3z8mE0KVvIHptZ3vLDfhncsqVm0r/BPTLKJYr/UXLFicmNUzcK3zqSqqH1pXfNi",
-	"EnvRjJcs/RL76YEvKHnFTTP8xj7hh9F9urYbU9H3vKor+M3+ygX+etW8iQvD5kzBq5aUqzvFZvEzVGzG",
-	"FBM5e6SJNoqK4hmcphSMmAU1hM4VY5pMmTZktWCC0KlmwiSO2L5n3E7A9Ay9Z/H5SbNgiiiWS1VwMT/O",
-	"LOF1I6epZFHndmJpumifOZA6FGNl+jX20wNfoGUtirtSyuX2rssHpggVBbE/JDYQvhkl0BktNWteOZWy",
-	"ZFQE76yoyRfbL61owQjVpJR1Yf+1hzvjSpuMTNfwm2GCaJZLUWgyU7Kyx6wY4YZM2ZwLnZgpvm+vqeII",
-	"mzOljgAzIhWZSQWT07xg2jJCSipenNlfiSVs+9sf4bc/lGxmPoN9rXjxn/g3xecL85mfefeU8S2957yk",
-	"xjBlv/q//3Z59iU9m5399OHx049/+Nsf//Onzl8++x//1kMHSx49E3utBN4/vWSsQC5vnyXa0HVqx+8Z",
-	"W7oh99p2eFeKNeKH0XGvsgkTlg3+7fL88+wqu/4pa29CIespMG33WlFXU8cf8a1GxvkPsxdhRlaWyXCg",
-	"S8WGcBgZ5y9cmKdPJlE+jQeevvYDCGLAxV+LvOcVa5Ef+IKV4oaLefod7oGDXgMsUi+l0Ax0lG8ZVfC+",
-	"XApjD8XqLctlyXNqj/JC5oaZM20Uo5X9LPKmKRcUDjDyri5VvObGlOyMiYJTcU6ekxKUFsIFeXxNptxo",
-	"uOVakoqKNZmuDbKGf7998z35A0z1s4zMeFmygtRLsuJmQfSS5kyDUBNkWsr8Xt+QmdXDdDBw1ryhFrVm",
-	"RYZXUmpu5+YVMeCb+GUiBfwpl1UlBcntwJa9UvL0ydmUGzIrJTUZ8DFm9SaSL6gQrCRmoRgjj6/bpzT5",
-	"w1wxaqyIrehccFMXLCNLJeeKVhUjoDPCJNZLRl69ohnRtFqWTBNqyKwuS6JzWrLPMtigzvusXPfP6u5r",
-	"M5Dyfl6gQ5JGMzj/u5h8zCZvlZyWrOohgSU+8ceftT3EkAT+DXSjyf930WrBF/ipvvDjRsiAkmXzoadd",
-	"IMbnKl/wB/ZGFag306KA46HlWyWXTBluidZxQfYeVg3P4ffcdUCVo3k8/PhDjHe2l+lv7aM/NeQspz+z",
-	"3Nit+qrWO2fVfTMP3+nvRTa55yL+QUnFvKZzlvhwLWsT/cjL260P5Cz6ZyVx4xzXn2jDqolVKJXlyhV/",
-	"H6y/o1y1OwXcBd7rhmsmuLV12eT92VyeuT+uGH1g53Yvg7+f8WoplXGieTG5mfzKtFmXUlYXuVTsAr4F",
-	"k3iB5PxWSVxcd8cdsQerbgRFNin4bOZss51ixVoySps7agY+nj6D+xjhZRNZm2XnPIPBloze3xXTWXeu",
-	"jSgWdVlS+6Pj/xuiOZuoSu//9Y2T9lvazLg5d7+fwV6FUw+mAbsQu1MvFiy/3z7GmdUsxu2mZRos/h2r",
-	"gkQ+2FgnPNUOlLlJpKde8uVIfoDT6HJDz7w1FzmzGq6wqq2XSNZieaRJQdeTbAgV0hVdp99RUhQBVBAr",
-	"Cu+5IAv6YE2BYaPPaMHuuNjF+7+hBWsedzxryPNzunvsF7V6aB6+K6ZxCm/t/CeBlX/25dPIXUkwaZxK",
-	"dx9RP8Dd9CeEyqUetoFcPDBl4hTcw99L59w5jBEJaVJSAjgpN6zSu/b/zWz2AxVzOIKKvn+F37m6vAz8",
-	"TlQpugY25k3WXk0BHmrUeB2zJqR23gpLto4habIs4Vo0895aWDDB6y+AEPyv23M1PGKyovFiyIKCMumU",
-	"QdA7QTks+VI7N4pihBXcWGNPzhnYfvAc3K2tmdViWdIc+VX3lUJOZbEm90KudGipl1LM9STbpcGAXG5p",
-	"0nFq6qythpR2CGnLds6BwY0R0uBe+ehY4ys8yUGHc+m9cenjeWEV8NGaIVB2VCl0NN/de6Au0PRX1Foe",
-	"MzJdowGLblquiKZr/Qw16BXXcDb2WfBH7D4d+9a4LJHabkucAPNSaqZJvbwhQpoFF3M0X4yi+X1AfzS3",
-	"5CdFRmhp5bVX7+y84FFLCWUZUe6yCfLVoVwAnn4ruTCRk9xkBF3SorWRFVgW5/jOMRTWfhnprJ3GLqLY",
-	"NEEeaFkza11Rx8/RtFrIFXEO+gdG5tIaoAK9ZuDAmMRF+gC2rBd02VG67T2tpAQLfyHLInosMM24jOvX",
-	"2uDG47d33PXgQHArDziQlyznmqOdONh6y3O2NI0ro57Pmbbf03YZl1dfXtLLy8szS1dnf7L/+cL/6v53",
-	"Nflp2+RzY8bkbOcNAb3vcJ2EZP75Ln61cRjhKzM/uRgfeMnykgsUC0P3zx4M7FVOVXFxffX87N3l4/MV",
-	"fYjsi3s2WHUQOnpyGehHKT49Ztn4tvg6XbBp24Ar+XIZk4teh12wsuh6RYapXoUUEQGPjqJhIzClpNrF",
-	"GW8FnU9cHEwP5qdvS6vSFN/wEhSrTeE344LrBSs2rdGCGnZmeMVi5OqWNow7oRK88wo442jUPJY0v3ey",
-	"zbO+pSytWKikkFGut/TG/Q4Pk5zBhV6y/C6p9WpDlbmzk8tlkXzEdFjziraeVlEwhT8vlXxof2JWm5pR",
-	"XoKtmFORs7JkcS5upKHlIcQXVfKaZbd77NfiyN2/2dOuJ8utXcnauQRHnDW3se8Oj1bKGoLwdGBXMrkZ",
-	"xusjLG08efnoTyxsYSfzSG8EKgIu+TgSYPdLGBahDOSC/VZ7erFd/rrg5jlGRsepOF+/p7kp1+ACRlNV",
-	"s3PyomuxWPIpQtvFmzZckXsuMlKLkmlNKkaFIbSUgp2Tt85rruGLQ/0X538XuJHhzK9AnGz8ZUOUF8Ud",
-	"aK9jfa+iYO/j3jXNnJnZy8jhoY9Odd719Dt4aOuewhz8ELHjnUql5Gq09qqNYiZfQNzUBxrB5iMYgyZ6",
-	"SSGqAWF++/aM5EpqPaMFKwgXRqJdU3KM/fNiW7W1z0bFR+NQuYw6iZSshkodMdKnEdzD6/g9xFBfjMtj",
-	"nHLAy5oD77+8+Jhbb+bilj7SCLY2zDp26mDQ3c3pUo88eRfRt2zZJQxBMH26JkpaEwWZ/sYxDj+PUgqr",
-	"p/Yf+lV0zwZvrlPDRtzk09PhwNlvEEB78LEzdhb3EL7xyjKa5ODtsURJyd/qkZQELMDSkmDvDRIUSAUj",
-	"63zB9DNCfXRWzsglMfSeacINAQfzFo8u3aluW1vgItvpTnD+on5XZ/9xx+xr9ktNy7ulXEE6jqJcs+Iu",
-	"l5oLtjvChTNPe8zs4uqxjgcYFO4sKzUjtCxx24EPY4qEFN6x8wdh2fdMKvvcZ2N2fbBXYuzxHEjVNE7E",
-	"xehIyjEc/yMYhKLVcg+aHCdyjsMsGk9fMY3uNXtvmChGkm29JA274PPFVNbqlEyAFfPOVV4wCso05eXw",
-	"ewuDxHZgELc82dqGh88GR86iGxBb+UJWY+XElOb3BLRFy5saywDjhmbBqmdoM4CFAG7pNZgFaDEYaTlb",
-	"++U1KeQW4YzdQRh6QDJHeh+40MyZv3tFcAfc6On601x9MNOn6+gyf5Z8rNXIaL5AbaAJcoGCIAXLmmOk",
-	"pvGMNwEqhvGmE12bwSdbyYcj3u3BhziWhKVA0RCfZsR4iZoBQDpObbN3K5cVg1hF1k3xbj+E90a2DRKW",
-	"t90h9J6BwhfYij4Ksvfdsye0n0GfitMn7PyYzwwfjk3LxQPHWeFgZHt1DQNILkAH6t0hptg/n8YR3VUx",
-	"1tY7utH2qZa6pNqMZT3j+cugaMJryovxEXbPA/a+2Yodl/uOZargVdn9PEbaxy7rzl72Y65tzFxH2Sr3",
-	"jC37eLm1Oac1pjTAorLI/D795erZ+qNJi22REHurZmOtel/jMOcPDNyu3gbZdmWnDNct63Qs9R8veW47",
-	"Q25Q1tqOIsQRTlyfqNYdMfrouAwzw2ORZQxV+IiHkfIQ9UYzc9f6sPoDDMatzn2tourel44OJ3SXQzxI",
-	"MHwHbxiUutcy8xEZXFvZANHtwTTiseucK1mPkIFv4CV/tl+KZAJuyb52SiNG3znwZvaXe0uKbtqUwBG8",
-	"R9M1ls+B1SZnpBb3Qq4EgdF81iQq7421xnVjoIMz0j9VWLNOSDMZqHy3M46IkHFhFNDP3XipDWoCd6N4",
-	"s10zdcaSVGRaa7t+zYTJCPf7BJVqbndWVCdV9+2I04hgYlz44QjJNRuqzABecgvPuS8Nk5g7hBjfJoNT",
-	"CplUScwUyzl2Sg1nwe3Oj43u9JBk/kiygKxdwVqdL1x6/YpbCxAzlTGD9rf2NyQcpAmvkdUU7+jSUd2Y",
-	"2IZcooeAGkjNJhpcDpgI0CRtM5ovsiDI0UhfuRLd+4jZ1XJGNHtgipbNGAd7ECOyZIQkaqbRyaPrNcvH",
-	"JKIPp/jBule8okf31GyNmnOCvtwux4OjvPoncNONi0PsG0feEbD42J++ywpuzp977IThmbv2ezD41w+u",
-	"6HMjwua2e3DyYLLM0e+ezz2DWPIk82gMDniEw99cjTOkqC1YCZAYa5G7Kz9XTOv+DLuxmw+TjJHoN+Oj",
-	"RK3eH01djSX6DYxpbzjpf6lpSax4zQj+DCFu0OQ4li3bF2F2ELntVgKMjonvrBOBndqrTgTyXVM1nDqe",
-	"vJXLwqX7bRFBLoWhXHTcWIELfThBFzWWP7M7GakSEbQVa5am21CJtp+4MupnhFVLs25LRWK5seNSisck",
-	"9C6oXsT95cMyfUuuTcxYBi3RDk7sE5pU9J41ymJAZoAeAjTvq0R/ysYULis+j1XglVzcswK2XQOWhq/T",
-	"B24BHniqGFGMFk2ows+qXpYS+LfnLDhYPEWU56ZWLF4i5D60d20lVaEzoq36B+X3l//3/1x9cUmoIdef",
-	"exKw9CFrCKLFthrZw52infK8kA3wX4dSrhZ0PtyM9ZS1qYJs50xvMCBc1oKJ9hJYs8HajgQNlmxUmjUV",
-	"tFxrn3JNC0ShmtUakqub6xg9KgSniJQNOuUcP0Ybub2u7gx11pxibyXh9g4pNBh6txceGiWdQofqoCO0",
-	"LNQln+5Qy8KKfaCo5pYls8Zbhtrw3S65ZqEu2aSQbyWXAzNqk9CRSMNUlZDftifaXsOGH0UlNS/Zd0Mi",
-	"D0EOOsJm7ZlyHsfcwmRxYiTRy5KDO8WapNmAnPDokt46IIgNR4wnisHUESNfwd5HStG7qHQQ91/SOfNs",
-	"zJVBMhEVGA2N74rDwrzdFPzXUseaQHkAZJihOn/MWuvV/0OAicje5Qs25oIiwkFknKSETgjFjX10Nxm3",
-	"orlibnLBslNb+867iEYAaOwsztqjLsuNeadqEeHh4AzQYQIRVUMLvvLt4V6+sHdSM5MF8yRXk2yIh6ox",
-	"zCMBC65ZA7ixWc/NNSOzUkr1jAj7UpCbQhqo8RbRd+8E+PhNAUKs/CiZyCNMUC+s+gX6oHYJxBm5tExx",
-	"4CbDyKnKzSa5P+KJg88eacKLRu1aWGnfKCgcSviFJA7DcJCPJMzpx/NPIpwERADE116XDSJvt69ZbvyS",
-	"Cm/pbFzRVB1bxbROoQdJcbes1dJFnTcVpYoB6MCCalKwnEONiCFaPnPBAqvWWV0xi54K7XpJnF2PkD0t",
-	"9GhCeZNLfVD8wKkYfu1+SD+vrAkwBDsQ2+5vqV685jrmCWlhg4YriEwY1U3mGl9t6W2o6BgV13HIgADI",
-	"jM/MGv2xkK5peQ5VCgCuxii77lV3uaxFArAoach5HT+CpYLVvD6jEMrRpCFWhFLFCrJmZmAlpBOFfstD",
-	"47M1MVqwIr9zmwuLUgWjJbp0NqsOVV8EM72pQcjBUIOIYv7iyHtXUtotBkwVD+L3MzeXxOwR3W+Mg6V1",
-	"M3QP7OwKJRdvsz89+N0wgTynPCbii68QZYPnC4Lppw6wbkU1wZMsfPY50HVIuwMkyhY1U6P4++15LOSq",
-	"+35uyZOqwrsYSjYz4GGAwkaocoQNmcnSMswChfm2gr7HHLei8c5y7s7421/jPgC61gkhSSsW2rv9BNZj",
-	"4bk9dO/yRxsjQchFG5tYCaFsv9NBlquPY4OrezsENMSzv0dkGoYeApgDa93LEfqart+BV3ykCXsIRobx",
-	"L9wTAWNMSAjfFaUPJgpUNT9EkyMTRIzpbKb1ulayAqdrG5UFJkVLfs/QE/gMUZLFPEDChGGmbA5ZcJ4N",
-	"e4xrcL5nE12mPE85V3mZSn8Yhx+W+cW0SNiPNHE3cEjlZtI2sRsgmB7KieLQzW6ucc3Zqr53cykTG+FB",
-	"VhO+zUan30l93u0yrsben6bX4p2y0CjzfnauZne6ngR71i6tPe0oFUupx+OWlhLUcQd8s+AzM7m5+vL6",
-	"0qotenJzuXVl3Re2yMqOTKZ2+VCjCWU+UVUd35Gy3p3ZJlcCKK/huQCtC4y3HEyQK5qSQXYOOLQV8Jox",
-	"sQcCBu6EXxG+LnYwLuPt9wbTmMtS1mqjWjXnRgEhGirmTHGs5S7rCigS/baMRjlRKnkmEZC8xKJSTLUY",
-	"H5ZMJXJWXDRZCIekdcZ0fGqSBfURSeyOfS9ZjN9954XScHEMX5h4t3dmJ/t3cX19c3V5c2n/n33DlFqT",
-	"0trFGtGXNyWye2cIynT15ZPHl092czn71dgN+J6tQtN26HIc5nhOVXFeLSynfF+Vk5vJ3+vLy8f5gupF",
-	"ybW5gF/Z9lIiJHIVz+CFYTsPPnVKSzbMA2oHSCz8bdtWYsTS2ZJrcLFMrlvw9ddUGKYEgTPciILcPPkC",
-	"prsZNpv4k7+5vLTX2n3gvjS5/nx735p3D0mT3u8aboQbmy4AbhFNBfXjL550m6R8EZ5JR4RvRwt9c5rL",
-	"zg50ZhqT8N0d2uLBLsp6/XlGru3kLq4uL6+IVOT6y/Mv/0QKBb01OpBmA4mo++YEOf3AUMcaeYfeKcpL",
-	"57bdcOQt16neMqxsxC/XhBL7LJEDwkltrciWCoej3BApyjUxC659/cen4f+J7Ki+d8UOK3Y4DSrtIUA6",
-	"YHY2bXJcIiPXLop3/Eq+T4BDEhGNuE97ScY3DWL5mBq3WqcSCKwS0rrCt82rNhTVT4+QaNgbSutIlx2E",
-	"moiz1UFUbRjG/RsPl74PzH1Yv3CUOtkkvHRM2xoD5Y9z3G+Vb335zjgMJHQWzmhupNLd9GK4yJrPBS0J",
-	"E2jnS80CpKytu1zSVZRdLqm4cY6/B1Y6FsGEUaxwLgYpCOOIvsULBqkkxVetJ+EyO3ucnT05/zw7e/rT",
-	"oOhX65vcy424o8pl18cIbzg0vT+063uAWK5CHJarWChTMVdxF9hCU8TFtf/cVVzUCMQDpp6HWsajAP83",
-	"eG/eWxqYQ2ij4sWdgzRzOzo6sxFp+63rgbUXbQeYnr0u+OGBmFGZAb0ZAG8Vm5Wwkdu9F46MXFpAPu/w",
-	"jBWMesbGGpP/2JTNDH12F0RoIk65KYtdjnM6F8qnxzU74wePH1PTnWdgDDivlXIB9FgdlJYVQ4CCFUUk",
-	"/TkroBYMouUZWbVKp5ArhJ6AfPcUcGqdCCMZbsoBxIqPZW00y70uwyUmNiWw6ob3+gGU1jvFChnfOSru",
-	"alHIRM7rStZlQaaM2GcEa5MMMJljgRHF7Qzf1qDbNxU3GVv1VlLfffrBPuOeTYPkQrVnDKK2E/Gz+tpc",
-	"yqLJY+ElI65fwYJqgjWjxUY7kRAcOJFYMiYX1ie4bgfvoGkYfI5xPEgAsBPbkvhFAD8dQ6X0nuaIMs9S",
-	"uVFNOCXiCwWZMCA1TngHe7dCoieTohNOPh7D64uyO4LeTAQN/vGoxJ7VbfNAlwDaXLngambtHW7psp8N",
-	"HCNTMmAqnyJfsi8pMrHYWCLkOFndZlR+jPVq0XpQjzT3oMeSTsx2Kd1oWxAInZekrgI+Fxv7B8caNm/0",
-	"UChZcBJFpQNon+PNbwEO+gLCGDB4dNaMxpO5NouktGGKya4Oq2ulXC8qWk25loLnveUUm1CfGPB/Bvk1",
-	"ytWwRaHdx6mj3gKIarEha+wLDcMGhGP5qcS3EdnvZqlavlMMMla+lPkxpO5OEfXAlN60i3oCZVLds2JI",
-	"myy7hh/h6Te16eXRfgabPNpuVOeNqT1+AYqhjgTl2Xx3BXhYjd6UXCZbOkHiF1tlbaVUg4+6chU8o1CP",
-	"Nql0Hm38ELRuWrlmtIPpfg98jwDbYyRSxxZUhb+n215jrKd4RF69hFRXeLKD2sd14AQZvl4lazPAM/CD",
-	"eywERUilxw1CXu8lGViGnvQiL++iOUtnAdX5Oi2sR/dluYPOK12Cs7vNlrtre7lk4bJKMSt5bvazEndx",
-	"nN/cBGxnm+JWL5H/b7aQRNYbm9iOQl1/Z6RgDSDGsLj+8a55o85vVBO4AgIEKpnJspSroOe7R5zYmmrC",
-	"8Nq/7ixB8IGx0/ftHxsvWcd5grNuDYemQAwHHRTeQJNpz6v0dcHNuN5VvlPVhy7uilUyhiXmZUGTuo8/",
-	"BdrDn3zj0omplSBfSVlBKCrS7GpbCevb/KClSMcpfL0bI3CkarOIZdK0VbMzqYgz/3YEuzcIpdVvXNNW",
-	"vwUpDvE1dDeJu2HnuyVSqBL1qoY8WhRjr6ebcgPI6nxv2EOlogUjADA5YFfHnoHr9TxQOz6WOrqtiXIM",
-	"8w3QPl83tecbyREbiYIHt7Pqbxp1PO9xy1sPO85BKn/DND0XRQfExjRTe/89rZyqNzLL4S1VhlwPygTa",
-	"nSwwNO7fpcG44xaSDpl6YMrynXtNoBR/Rihx7rV9iQyDpL1q7nAde5tj2EXrLfgkOXPt//HtLT+BlJFa",
-	"s6hK3CSOpiY6xHGyGYXt5EmsrEpSMkPmsmmXyRVkDN80PaKggLPkDPJICYWqAVxCbNIuFTrOT92Hfn/M",
-	"SpK54oW+aYpS1gTx9rLgL1hL0NpGoDhBGBk2lmImSNhkuK3ZbJDzqG5B4radjMcs+0hobdtK4gl8vr3c",
-	"oyV+T1vx22lVr+98jH9D9LKy1L2xFpSQeHwO4oOZoQbZrX34BSvLaAm3LOtKpN6ORUDwSJvfa1eCnX4Z",
-	"LUj37Dd9sqwsejEzfHjNEAdwscUdFq27sP+U/IOZe20UbGuTynykojtBhZYEtMSFugi7WuiBb08gSlO1",
-	"cPVZfaNBE5vNsYYyxq1iTzy4NkTSTiFzJBWlxNaDsZWdNMKB/lWtox6mg6BJj4dF2rt1UycbkiCkMWPK",
-	"bdte9tTtkDYzp4KXHNMHaByG8DKGCoS92IBV2Gk1UqlTupZLK9B9tl4CcnszQRHzznY4UOSk3Q6/nkG5",
-	"W7fI3fdJb7n1Lr5h7Ni+qGttfv50m/Zbn+m+yGu9fet2eUGGuOvaKe55K5xvfNwC05I+TI080vpunejf",
-	"Z3mN2B3Z9yEuNEFNt6weQgKY24d9LkHHhCIurAZt4mc5Ez6EPskmSkInfCg9aUu4ssmKl76taFjjBXO7",
-	"86qPQuHa9ux2yWVYNK5YxQCoCokv+N2VlmnDKlee7bw8DZQ6ImDidS1YCWVDCz5f3C1pAuDQdQndZA92",
-	"mY80gWqeAAJjSJp401o+BgMMGoqRBBrTp8q5/KPQkttrNr6o61m3mj/sp7tVaCxXjQKTbFrfENdB3u5t",
-	"QwKUBgeSIMsiyJCCDn1mQUWzJgwRkFXTVAe25xga6e/Yww7zHusYddr935qb3dwKIOShrlFHo5PX9IG8",
-	"Eg7RQU9uJpOPPzXuUeQCnv4jZRbe0hh/TF3n6C7v6Mn8nc7LmdZvbwHRMOIwa0BIhq69nH0tjIpaoxgH",
-	"iaWIQQp06GehGmEAfUdpSjzmYqQ+mJrFbhL2QRh4usX6SG4GriISFSqLeJsba3Qp1uts4FJAnhs3hJYe",
-	"pjCSR5LyKiZWOgLgMe5kdXvi1tag+8F6khs0ulqZC2xQ0EpwahYAQJBTVVxcXz0/e3f5+HxFHyJgA+2X",
-	"g+qwaHo/lEdCZ0HXDxW6Woty3YB6Vkky2oDkDuvAAs0/1cBiDKABvi26uYIeB7OpH+co+mprYKPTZRSv",
-	"1g+Tm8mtVZyyd1bXgtgeuSLXV8+zxxkEniJc1X6rs8lfDCvbtF+Mzt610N/auBTcb4duTpBeGzPEd+dE",
-	"YS//7re8crqUpWUZlRQyjmK9NRhXCe/iriyr2GDGMCX2yWnqiTuEh9BumZ/6FlqoBxFttqmdV5QmGnSI",
-	"ESiFqFCPQeGOgCC5qo3dxZa87MmrHgfZ3BgAEaSfZwSL9gUitA5uqLFzAf3NnZKoIvaTOy1rlXew3/j7",
-	"yip5UwT39MW1a0TBi9J8AtMiDCVwozegR4I5Vvx9fPKJfiDOIIvK5wNBFcOKqC0d0OOnZLimq3itKMsh",
-	"MtEmEuxO3DgUyjGOMW+4WJMVfWB2yBtitwaSyhBvXhu21BmZUs3I0ycZuf78c/L/d6E/t3lMP/iIx3bq",
-	"hIb8yRMfPR4S6OhFkGRVIkKL5viQuE2MGwYwMt7Q6VyRraNFwk2CSbpFBIVEwJFCfpN1MCr3dDVkW0gq",
-	"SA9pZvza84TBKDf4hYnVIwL7bbsKc2jbkyS0DBqCHWiZZ2AX0rJJ5mpRxceZYP5UU0Aztx4QfIO6DS9L",
-	"DeWhZLrGf6khF4gfvg0IkARYXDBfrRfJ8eBFx7BINhqB4f3zzZjR5dTzOdPxGqucKUO5MOuQ8bs/OvAk",
-	"UHOWUmvehSUZrZz59PhtXr1X7jn49LRMKUFrPbAWJpK07pDw3PhZsEvR/V2LiLJL54ol0begq3ObwQqP",
-	"xvgftG66s0LmztpPd1WiXGpGFfjrINZaSTS6kNuChAryhoExC7nKiBR5m0tccsEKUi/3gzDGeVa6J20j",
-	"L2V+r0mh+MywgsA3iHxwzgb7Q0mXw7ShGJpc8x7EhLZLmq5v0L1nGQigP7r+eIz44LcOd8aeui//22z3",
-	"gKXh3bYY2tVxRPJwAn+lXfadZrl0IZat1Asod6tz7DqS04op+kjjdtlVYANAIxH2dcqYIFO24MJBWVJD",
-	"CrpuNUozbAvhGO6Wy6p/Stj4zM5EUUFmVBvWQb4Ojg6dzJLohVSAnG8YuOv3oKamk8reZmDtmj0lsdEw",
-	"EWDGFLOXwC4ZgPuQKGcBIQ3TU/DZO2+W9GHuPdIkhA4EoIHUxIadpX95S2NDvuQu3PYm4TBIWlNpFnB1",
-	"hs1kKUuquFmn6i2T7Br8mDv8mWuRv7OGg1c/h10qD4LnLynwOmpYSMUO92FBddok2617LxWjRR8PtPwe",
-	"kYvJdD0QQX2zzcrSV+NlE1ryuXAtV+yP2F5F1lMzqzFOhkuhHMNkQdjLK04/9SAzDj2LBm0peRwBV56u",
-	"m4PI2lZLyGHs5w0Sb5OgFWF/G504hh/RapESHBW9x5S2ilCypFzFuMqKi0Ku0o0N2tw5HykbmPZpd7qJ",
-	"ctpJtk1cgFCQnUW2OqogbMqcLe60xTE2L1RwkUNJEYj5ln+025JNvB7TXoVAh0KmntKfXiJSfUSNKmUM",
-	"cRwqfeCkGq4J2o4X5C2YLBUFHoqnf6Q7PgCQHN/dN2U9Eo4O5+AJ1OoxjRbhZNZlpCQAv5PulthCtPnB",
-	"kmHgZhOAsJpA+xBNJiFU7UaDxumE6KbN5ngN7vqTyy/DtDlXwGa/KjBuPDJo4vYmdUTf+ykPPZ9GgPdC",
-	"tybFPBeElmWWlOfPXFtZrgmaGw/jEFjHbk9745Om7lrkxyi5Bxvo91hs34iqbdMXVO2YQLCC2unf0B/P",
-	"zwuBVr3zJyYiCro+3Hd8aKwj2e+u2+Qw6H43sLkdJODsVUadqIBLAPFS08EuzgDsO2KfDi+IG4QKZB+J",
-	"+qMgTKx9o8I4LvCQOezqeBN4AzSZMm2wC6jRpJR1wXSiEx9k7kdmXZbuhlXOJSDnzFmxI4JC24AfnShQ",
-	"AI7kQLn9hMKOb130EEy3d+lc7hri3Ynd4PjtbbTZBDhQ/G43mZsuk6GdYWSMPkT41EXvsatzqRTLDStC",
-	"CWhF4/hwUJjaFp3ejIsYAhDktCpZL7mY27c7vxaknLXWQWS4E7AvLu42AHjCYFUnDa8LJ7d0fT+lMvZK",
-	"RONQllnc1ct4y0/YN7v8xs5YBQwGFEYhjUfP6t77WMyqk0LYneuKcnTSAl8d1za1F4jf42+noT8iNpj9",
-	"yNfE4KLS/UOCjMmhOoDHRYl6avNmYscUK5AgGv2q/STJzd10onR5xK6r0QtzJGHVMP1h02zS6bYm2gQH",
-	"RozWBhRiIzp3eNxLXXIBzMfYq8Z116MaNJHt8Wg0rKrPfRH9wBPEtmm/wzPQ3hgp0q0zgkTk3dBLHRl7",
-	"xETnlvKDNQc3EGVXH6BXn3zXAeKX5+Cd5Gp0X/hXoRwal3IdUmTAyrueCCCyRs6n1IZjWDaNnyth2Zy+",
-	"eeo7Vi1LxwNpWb6ZQS5u75zdN14qOrNDfIjCCo/rvcJjBWk/BdPDl40NJmNi8UZcGbM6Jj4YfjN5+VdI",
-	"EnblyV+DldDURrfCJRWKHnHabjEYGd8ucunNGd4TSz0UjilobSrWo8PcjrkEN99tRh+RDUsJ2Dfc79N1",
-	"dj7okztG4f/HijWia/UsesQaG+yrYY2CfXeyzbTr36QoLokins4IS+CLJzOx4sDjPnkGRvO5LLiTQ0oW",
-	"3zlRt0ftEnz1VbEj4XMzZ3jzuP4C8LDbEqS/OKADJ4t5zyuq08CysQKBGNn+GC++xlTxkamtcyVXPa08",
-	"G2AtyHkhUwYow4obA4n7EbAkGXM4zWoF/l0pwKGxlq4NIAZArU2kqShSEVWmYsXIgq3ARJtxwfWCjSnZ",
-	"6amHOIbWv4WAhOfSrqXd9laJgo1LnvboxP6GGDCTP5K9HyOXMdn1n18OXHd0UR5Q6r9M5fZp8POmGOB6",
-	"9bJbnSwVmdZtsxONaYcbp5CoJcdpDq4px5rjHx2a8T5Fxz/6TLehtN0cydMQWWuLwIOTa4Tk0yfd4uGj",
-	"Qve0cD3JvbPLVTwOW9BkuwzhOONAgn9Ejp0C9B/oqXP5/cmCxk6CQmvCr5T/aamwGwX+hPh7mJXQZ8Fv",
-	"O+6CFPQdOX3OkPYzb+PpHtM/HY125zSa8za75CtDloo9cLZq/DwHtngNTiFWguKrNH6KHmBTLRJw+sdx",
-	"Dd3Peru2KwJzcEjb2bFlWh4lxG9Ez+Edw+739/X3GNQM73Wk164Z7Kvfr3XJgupFb4umCFU5yPOIh805",
-	"jwg3ZGqFGEDLZGRTm0ZYjkk2smFK5vbDzdpPZXtXP0JMYhYB7vhGyaqJ+jo3oJEEeRmxxiapIDNSn5O3",
-	"PosYdFR0bSEuoNt1nxvgktkxEBGkAHZDoefkVYFf/8tfXr18+NM5+doyLvzTD9+8IF8++fxPdibTklVN",
-	"VEtDB0mSy4Kdk29gvvb5ellKWvhUDNAaam2/bGQuS0hlp0t+gY/pC/KHihlaUENvYNF2Z7OgfPazc/Lj",
-	"sD4k9lVU6BVmPlCXBSI18zMnOVWKYwYWAVbtgLmwc8k5+fbr5y8xYcSOgiE0xcifv35HuD4n7xZck1wK",
-	"qwU5zUc9sKJZklwyQZf8/GctRQYnQzUkes1Z80whc33+d7BusBB/8r+s5kJeo0uq0Q8ml+dX55egIuKo",
-	"k5vJ4/PL88eToG4VR8QWD5zpiw++3cNHgMbBFkn20lK7k6+Kyc3kz8y89D0hLEnrpRROK76+vMSKAmFc",
-	"NQxdLkuew5cvfnZJlci4drG15h1A8NtBoqYvBXzqBEB8yGaOF761zUcIKFQVVevJzeR5M1gWZBzY64ep",
-	"5w6YAkqb0TdEK2bQeom/sX3Eb+76jhfohkxv+UVORe6w5g94B5QIRA7uBYz+L3Z2uChCmzFJLQpAA1g/",
-	"854MDCVCQi2boWHRcwjANy8+cFGw9+lb8FKuhGU/32CF1K6trAsuL1b0obuHjeCbckHVOiIzots3c2ry",
-	"gVv3RrgsG4C4cVLC78MzYsURUS1eLLKqAy9A9gF61Hv0AOcnh72ehPLRtSdvdqq3X+eOW6WYR2U4waX6",
-	"wQ6evlPXn+ROgcC3YgTctodTxnf0nhFK0PaxxjoyJvtLc83gXVkDu4k5rOi/by6Yu0r2n4+uBRJDK2xz",
-	"Eyv5wOJX6UnEsxa/1gcvG6dhF25vhcMRxHRdV0vb4J1m7a6AtKCClmvN9fjrAbWVHdkQ7tqFndF42m0H",
-	"TdHtd+GG/1Izbb6SmBVyFGq1Q9tXILV27/XHIWcMTb2OcKZva0MosZYnnioXRobwXnpZcsg5lrMZfigF",
-	"87knciXixHwRpC6mlKS3TcrWDuHwwAsmL6rlk6MIBz+zw7funRM1jzTRFS1LP3TbswLSsY8nKXZchT35",
-	"+O67ADw8zn2uj3ojorxbAKmt6FE0WWBDDJJ/MZsdiN7Jheiual9DnKLjW1c1vIOKeUXn7OLnJZsfTMZY",
-	"v3yE7bjFQmjn6XC03FBxWB99DGK1dvtZybXRFx/sPwNE3rdUL15zbQaJPegpdPimfCPVnFmmaOdL7EQj",
-	"i48oaaWfZ0pH25Wm0WxUa5rrJOHZXXkbPDf2eOjMgOdo54Mlr7gB5nAyc2ijaWCE4tHEP4a4a7csI4Kt",
-	"mDYYxHTl6zGzUDFqWNCK8DQawfdsFbY7HKIWXJ3gBGK7X9Gmyo8K58VTTReiY2jSLcXH3xO5GRcf2l8G",
-	"cJKN8zuREOvfx7Bv6zHV8QAJDzevLNtEx4zAVSeUFHQNzljo0w7ae04FmWIapACfLYRfU/pazw5efqId",
-	"7OL+HcW1tUV6UCova2FAMGJ4f7T0a0dtVCuf9NHd2OfYV/Xk7MW9540zQAdwl3/aM0WTJrgUrreIfdGK",
-	"rsGsQWLfxVYCh0mvIH7ZPnbgNg6KaL0M3IMbkbat3Q1WcByLxwnNRS0KxYqIED3onuw8EfZgh+jTx7/G",
-	"J3YehGHvDQ53po1itBpO0PCKuJ7ihjqCbg6orWeaCUNw0c9cLxRhtfSCGoqBFOJmc/Ktb1IWkvfgGxeU",
-	"PxkngWbJp9YRv/EVNW2tDeBKU6X4Xnb7xk5nx1fOd55dY3v13Zy0tdV3gu+rsnuAg9ww3q462KAnz29f",
-	"kO++fd2aa5bXN3BBqNtw8QnuR2vf9l4Sv8ufRlY0ZzpAVuDcDz+Ub/1JhFAagBWNMdsWqr2y6n/gfggS",
-	"VveLJkb0rqhR92e+4Vw4iUHXbv4Qhet626Vxz5bmmdsZGuCReO5k1Zg5tiE/QqgQB/dmA+LcNGjPDuZM",
-	"Qt1ta6Vt3b4BWtU9Y8vxfsqhR/sfjC3/JW2Vd4iLwoiyhh8tm7ik13MHKrWKFfKY299d9puZ01DkSkDB",
-	"/z9qUch/nE+yLbscQPdPdjou5z9qhzvhYB84WlDwpcS8sIIbHLMFUKlhKqSkg66Hr6ZOiekffK3eiTYO",
-	"G0zvIuhH+lg+oHepcU8sr+1r+kX1Dwwzz04vpoMOqwMENS1LgrM/0e7rrKv/Bm4jtkZ5XtHihPIZna4N",
-	"pZ9EOrd0/ukcram75XfzSIkJrlzHHmWGjtQMM+VyuVyD3EDAJvCFwAd6SaFDGrLMXVcHuz6eTIR/XXBz",
-	"6xpLnuLw2+45J/CEHVCMHOe5xmHaNaB0mJhpv/7k8sueubmkzD/usTlNQ6do+JEeJb8Km3e7Xk8B9pvG",
-	"pqIZ+LEpVuqDVHXQKikoMvvcQpaF7m0XNYy6XeOek1C3PftvlKxuXfedE1G47yYz3PY4LonHi1WiAX5s",
-	"S3ycED9oyQ7iYRb0P3qksd0RwbI2wkVGpmvHEEHCYS+cAeRh7a0z1bR0SSYGBJ1fhnkjXfuWka4UN5Pj",
-	"qALBBbR378Xt/8wIJUqumqQg6tvwdpp7neSm/MBosbmLJ7grwRs+cWQkbMacON3K9zg9WDUw+YJQe6K+",
-	"c7KRAc+1Nr6ma4+W1Gn33GYKc92Kn1EX5XxZzJKX5a3iYtx16Yg5HPngzLCT3SMjydQq2VwYVgDXKega",
-	"NhwAYk5v6WxgA53msiLy620H9OUU17WBa903dbJwELVH8D4DGo4VH6iRkGCjs1B1GXJZ1iLvt0Zv4Yl/",
-	"5kSfBqT0lOGbd626TBVr4eBAWQSrR2cYSVtSq3X4mD+UK2WRuA8o3Q1e98mE3Vt8gz/lU+aouJVsHwKg",
-	"rVOxdoDMdv8EWx0lpub9/tjCdtoeDMYEnGebMEieF2yFpxPxc++8SU0xa/ImvXMVqCcj9Aaz6vSE7msA",
-	"uSIe2eufMUBpHGzRjoNrnvokRrrH6xoSO8M2R35+gIRNq6McczOmnBEH/HQMJlRH9viWPrBm1acR3xuQ",
-	"ZnvK8Hu2PIam9h+MLd2euro4Csf2zFo7bqJoRlIDH2C3KrAUh7AiaCx8ylBL0Hyo8cq2ZcFQc/QPKH89",
-	"u2Xaak3/IAtGYaFWRsJq4Iwzt3K72nppWfTTJ6Rkxk4Ix8cGD5wJgNLGN1nuLVUIN31OXpmgpZer79Wy",
-	"YlNZrNEfswiqi5tpQr30dpToL+I3jxLV7pGDqc2+i2BPNG2G6oUrnzeYcjMgmtQJt+jHlHnq5bmHRTqO",
-	"5QQLZoXz07RenAUrZ5v5A9AcvqHOIBRaSGiOZaDbyOnYZbj7x2eVAXLUJ/ZLfMIjvwWfA88X0QMHFbSl",
-	"CAWaISaiDbw6FwXLrap5UsPXvuBNAw52IqsXFOZ/YUp4KcUjg+NZAtDejbtRnZU+bgR66dcgf/QP/TPb",
-	"0SE6ziewMBCkBtKoaVNVcNy839TdAu4XnNlJ2GwIFPVbBQSTKEUpxQTcs1PWgDl+zE4TxhkxMVdmfwTC",
-	"sy/1PlRZG+evgUD1z3IalB8/I1JlCOIDcFdZ68Pe3iHPQUJA/J7cjwYKO1b790uNeAau+K8F1e7BaGiQ",
-	"Xh0AcRLF7mDmcRjMfypj956VvHPnD80ThagSwttCrQ1uouv9ZSDr0LU68aVK9ugyMmVQmwpEMV1bWmDl",
-	"LDxfVuqLD/afAZVh8XSqmN/4OFbAO8zRAKgECjAs1sAgU2WpzYNn9RVi2Ql/tX5V/FY5YEdK+3q+Z56X",
-	"/daOoqrvaXXK3CE79Pe0akJJ+8QgjkNLPwCYl6Om+AW4QEtb78oofOEeG8buXOf3AcXOHrOuH6HmxKT8",
-	"dcFN3OMNoiJwSBxDeG0MiXm6cN8RFI4SD0J2APFHz7pbr3bAvUorYx0sn1PYOTj8yXJXDsQQOgaulEJH",
-	"YwsltUKBJ5ceK8/3dY3faFZwc6QD7q7x3YIRmjvYQ8Ucml8Bmn8jiYOwZkaM/RiA4MNAxD0XpBYl0xrQ",
-	"Aw2hJbgGnwtM5GoSo8GJKAWhgmBWjrsYkGcQvJyWZespRJeikOBQjPoSsaNE5iYmFVGyNh6T8Rk6IXnX",
-	"TekzyahDNkfxHGIXAqTgdp7iieXMqbIUj8sxT5GHCEKpJw2xoR0CCYkhTz08k7/NIAQ4pB7xWjJRYBuo",
-	"Rr5uXyrsjursmVng9M6ZcLiaVr32unXmydDFouHbXjsOv29H3PaZW/PltZ/WIHnuexH1Gi9N65Nox5L4",
-	"wDMFoJvH0hMSbzHyd6SLDLK9muMZYHy5rtRcdAnhWJpKm/tNHfp87i3nqVRKrlgBKHZHV1Yqqu5dA4OU",
-	"Yvqde2TP9Mk9E8GMP5kjRDPsUh9ZQQcLsRIll1VFzzSzG2VYQR5oWTN9E/RTR7Rhe+DYtCsjCNmby1LW",
-	"KiPQT+wwuymZbhnu+PElGo7+Dvf39y7UDrVvC9Qk/NHLGdE1pGA6+opeiqVis5LPF+YUCvzbZvDfjfJ+",
-	"zGpMv7hU7VpJBQhWyPbyuC5HYaHC5Yuhz3GlODQ79qFKcGUBA2+Q7KJnj93bU3pEgEiuWAJmvG1UDlyn",
-	"oOtzgg1NgO8w0NwdpDq4z7KG6buWI006nFyJuGbBxDvplN4RmsXBmsS01mOH2SABMApcYmAJlZ9QZk5V",
-	"kZGCP/ACuukjf8a2iBHHhyxlahpPLi/HTwQsGTN2GlVt2KHT8IbeHyj599s33zfQCZZJPkdg+LAanyoA",
-	"W+czF3mnVkNgAmpoE7MspOvZEZvmF5fj1ch2oObWXmbjVcgdfBSu4Z2Rk8HPllIuhz+tl4wVwx9fcojA",
-	"JtTSfp71rT22o/lqW3sY7OkCqwe7/ANCMxlxqJ1yJbAB/9GVxybJ89gy8jVdv3PdW08gId3o+l9e+0Gw",
-	"Auy5K1yhCdKQabJVqTKN1qsTMnHlm0sd+5xvmcHGVScKKsPY/+24+aSOmz8ruQLQ6oXi4t5p39ow9Yy4",
-	"jl5NbHFN7hlbYro5tnNs6K8p/0xXYrjKzQH6j8OIjUiuSbcPbLRf37bUxnYrLSIMWBcgmRGppVSMQvfl",
-	"6GRCWJThwLRbk8AeOhivRBeVK6q0Ku+UlXIFFWTYGYaahcZEPVqWTkHVDHsCZUEXyavLy8tnhE41EyYL",
-	"BkUoEcKEcQB7Ub2MUZUvUrpGtMfuSQtdFhiQ3qJ9KxT9So4hlt2+d1LmAGmJIJmrIMV007yIqfbbRL3R",
-	"WoBW6MLU2NxpqMIqZ0O9i0//Wy8cpRcOfdzXkW6e6Le/3gTaPWh3EBHhwgctff67gvooaN5OcqkUyw0r",
-	"2huLX19R7VtsFQlacA3pI4kxj7944nvJ4R86RsJOF+2n0YVvnR8eN82HxUDlxRR5abXhmdNyoIFhewWX",
-	"bFeRHzzxKVzQ9k1DwWZw3keIrPjuKHZAPnMrCHQ/59u++IA/fByv+eEXdySIQHN0PMhTFZXD4K77/KfV",
-	"AhFbJO4Dw915pB1dHnygsMAACSB1jhellJodfJqJJPzXMPiJLDY79giH5umSfV5DVwLcETKX2FrIKhSI",
-	"ywBg4GB7K0wms+x4ISv2DCGtIRYODzkfX89p9asKHttimAZ8XBm9QdLS9+JECBiURQm5g8GUybDI4OFZ",
-	"mTI3LA4tvE/LD3T3Zg5fGGQrFnLBTP56dgsPnP3guvhuQYi0q/h4nMBWw0mAVqz0L7kxJTtjouBUkMfX",
-	"Z1NuyKyUVhPF6Y/3AqHugpWUPyXJdUUfmN3UpO/8dWdqms8FK8jVU5ghlDpnpGQUWtkzQeYAPoY1cQ7r",
-	"BH3lHLqELkEBvrq4evr4iyf2x1ltRWROS3ZOXsDznSb5boMUI5cZuTwn71TNPPYGbgwS769SVqB4xVJN",
-	"oNDLrXKHjl7RNSk5c41W2ykkr8WY+zngTvr3PdIDL6aRB1zKhGWA56bjC/v86jprtc4vrr68/v3efL+Q",
-	"49xa9t5OuLEXgTK5cMDis042dvDiY9zZtcjtjV2L/OMFVvSMVwbWIu936j0v+Vw8h9GHwOsetbeUh8+l",
-	"iFwAnVErqULtP9wDdIsftgcJdegFDH0adQjGPkwd0swcBR/fakM5rZiij7Qzu2YSSscAX8fROBwGFAmA",
-	"ZjTD7k7GoxxRqGBLnBEixZyCUB1Yzlrkp7I/1iIfh5RzefR3F3E/9NHxd6gg1F78CvwQWExqFV3dwFtZ",
-	"cYtpo9yAg1LMsUWlw+3pKMMdCuBQ3ijydH7fc+06i6B0RjaKmsk5+evZazYzZy+nhGuykCtSyroFQinZ",
-	"DP4Ffojah50RvjAjfz27tUqF/fZ03VQ9k8b7ipiG9pHiPKYwvGwnv0NlkKL7bn+h+lWGERl3p8rk+y+r",
-	"Dmyo/47Koqo/inQg8Jai+p/8eKTEGE/jTVqKoy9UCjvEnDlKtld1BrfUKuDcd3Bwxu4e2ojnxbsdpVZU",
-	"3NlHhj6LTpS4jiPqYs5OIN+/t+OeWHDAO37z1rTfue5mToAvqCjQyyqXnRYfM+yyGgeF3UYegemlOf6Q",
-	"KMk7+ZZytYcd1lyAk9li/xViGL+p+/8raRYkCIBiEwZAkgMFA7KjSu6y+luO5xL7k5L298zYGliriw/+",
-	"x97C2pfw9w6Q1Kdu3hqiNyVBsyJdXE0X/erATq71spS00BeTmw+bf/qAP8QiHJFp4cO9k0pOwuNiXHxw",
-	"P330HY65KNj7j0lm91KuhH2thwDYrfXUBZcXK3qcNPwZP0oW/huBQzXtUh6YIKsW1WDcrXNf9BcvclSw",
-	"qf3R7t7yk55j27PDdzjn/ibfyZOO3FhXEHm0/imI+YAo01j01+K+LBgtzeLX3uZl8Mgpa+LdGyLUWi/j",
-	"TTVypjUE1PFzAJ5Y/9pfiY3ZO7/BIjBx6GM2+fzy8Sd4nZCGuFd2Q8TU0CnVLCMVKzgNM4t+qVmNWdu1",
-	"bktIEN4dL0KtysnN5MKKrv8XAAD//w==",
+	"7L2Nkty2tSf+Kqj+3yolFc6XJDv2qP61JUt27HtlS2Up69Qm3gmaRHcjQwIMAE6ro9J9jX2gfbEtnAOQ",
+	"YDfAJvtDdnJvKmXNTLNBfByc7/M7H2a5rGopmDB6dvthVlNFK2aYgt/owjBlfyiYzhWvDZdidjszK0by",
+	"RmmpiFwQ+1tNl4zM2UIqNstm3D7094apzSybCVqx2a0bKpvpfMUqimMuaFOa2e1sls0q+v4VE0uzmt3e",
+	"XF9nM7Op7be0UVwsZx8/ZrOClfyBqc0dL+y34R01NavuFf6JWTZT7O8NV6yY3RrVsPCtC6kqal/aNLyY",
+	"xV604CVLv8R+euQLSl5x0w6/tU/4YXSfHtuNqeh7XjUV/GZ/5QJ/vWnfxIVhS6bgVTXl6k6xRfwMFVsw",
+	"xUTOHmmijaKieAanKQUjZkUNoUvFmCZzpg1Zr5ggdK6ZMIkjtu+ZthMwPUPvWXx+0qyYIorlUhVcLE8z",
+	"S3jdxGkqWTS5nViaLrpnjqQOxViZfo399MgXaNmI4q6Ust7ddfnAFKGiIPaHxAbCN6MEuqClZu0r51KW",
+	"jIrgnRU1+Wr3pRUtGKGalLIp7L/2cBdcaZOR+QZ+M0wQzXIpCk0WSlb2mBUj3JA5W3KhEzPF9x00VRxh",
+	"e6bUEWBGpCILqWBymhdMW0ZIScWLC/srsYRtf/sd/Pabki3Mb2FfK178J/5N8eXK/NbPvH/K+JbBc66p",
+	"MUzZr/7vP19ffEkvFhc/f3jy+cff/Pl3//lz7y+//R//NkAHNY+eib1WAu+frhkrkMvbZ4k2dJPa8XvG",
+	"ajfkQdsO70qxRvwwOu5NNmPCssE/X19+lt1kj3/OuptQyGYOTNu9VjTV3PFHfKuRcf7D7EVYkLVlMhzo",
+	"UrExHEbG+QsX5vOnsyifxgNPX/sRBDHi4m9EPvCKjciPfMFaccPFMv0O98BRrwEWqWspNAMd5VtGFbwv",
+	"l8LYQ7F6S12XPKf2KK9kbpi50EYxWtnPIm+ac0HhACPv6lPFK25MyS6YKDgVl+Q5KUFpIVyQJ4/JnBsN",
+	"t1xLUlGxIfONQdbw729f/0B+A1P9bUYWvCxZQZqarLlZEV3TnGkQaoLMS5nf61uysHqYDgbO2jc0otGs",
+	"yPBKSs3t3LwiBnwTv0ykgD/lsqqkILkd2LJXSj5/ejHnhixKSU0GfIxZvYnkKyoEK4lZKcbIk8fdU5r8",
+	"ZqkYNVbEVnQpuGkKlpFayaWiVcUI6IwwiU3NyHff0YxoWtUl04QasmjKkuicluy3GWxQ731Wrvtndf+1",
+	"GUh5Py/QIUmrGVz+Rcw+ZrM3Ss5LVg2QQI1P/O5v2h5iSAL/BrrR7P+76rTgK/xUX/lxI2RASd1+6GkX",
+	"iPG5ylf8gb1WBerNtCjgeGj5RsmaKcMt0TouyN7DquE5/J67DqhytI+HH3+I8c7uMv25e/Tnlpzl/G8s",
+	"N3arvmr03ln138zDd/p7kc3uuYh/UFKxbOiSJT7cyMZEP/LyducDuYj+WUncOMf1Z9qwamYVSmW5csXf",
+	"B+vvKVfdTgF3gfe64doJ7mxdNnt/sZQX7o9rRh/Ypd3L4O8XvKqlMk40r2a3s38wbTallNVVLhW7gm/B",
+	"JF4gOb9REhfX33FH7MGqW0GRzQq+WDjbbK9YsZaM0uaOmpGPp8/gPkZ42Uw2pu6dZzBYzej9XTFf9Ofa",
+	"imLRlCW1Pzr+vyWas5mq9OFf3zppv6XtjNtz9/sZ7FU49WAasAuxO/VixfL73WNcWM1i2m5apsHi37Eq",
+	"SOSDrXXCU91AmZtEeuolryfyA5xGnxt65q25yJnVcIVVbb1EshbLI00KupllY6iQrukm/Y6SogigglhR",
+	"eM8FWdEHawqMG31BC3bHxT7e/w0tWPu441ljnl/S/WO/aNRD+/BdMY9TeGfnPw2s/IsvP4/clQSTxqn0",
+	"9xH1A9xNf0KoXOpxG8jFA1MmTsED/L10zp3jGJGQJiUlgJNywyq9b/9fLxY/UrGEI6jo++/wOzfX14Hf",
+	"iSpFN8DGvMk6qCnAQ60ar2PWhNTOW2HJ1jEkTeoSrkU7752FBRN8/AUQgv91d66GR0xWNF4MWVFQJp0y",
+	"CHonKIclr7VzoyhGWMGNNfbkkoHtB8/B3dqZWSPqkubIr/qvFHIuiw25F3KtQ0u9lGKpZ9k+DQbkckeT",
+	"jlNTZ221pLRHSFu2cwkMboqQBvfKR8cav8OTHHU4194blz6eF1YBn6wZAmVHlUJH8/29B+oCTX9NreWx",
+	"IPMNGrDopuWKaLrRz1CDXnMNZ2OfBX/E/tOxb43LEqnttsQJMC+lZpo09S0R0qy4WKL5YhTN7wP6o7kl",
+	"PykyQksrr716Z+cFj1pKKMuIcpfNkK+O5QLw9BvJhYmc5DYj6JMWbYyswLK4xHdOobDuy0hn3TT2EcW2",
+	"CfJAy4ZZ64o6fo6m1UquiXPQPzCylNYAFeg1AwfGLC7SR7BlvaJ1T+m297SSEiz8lSyL6LHANOMyblhr",
+	"gxuP395z14MDwa084kBespxrjnbiaOstz1ltWldGs1wybb+n7TKub768ptfX1xeWri5+b//zhf/V/e9m",
+	"9vOuyefGjMnZ3hsCet/jOgnJ/LN9/GrrMMJXZn5yMT7wkuUlFygWxu6fPRjYq5yq4urxzfOLd9dPLtf0",
+	"IbIv7tlg1UHo6Ol1oB+l+PSUZePb4ut0waZdA67kdR2Ti16HXbGy6HtFxqlehRQRAY+OonEjMKWk2scZ",
+	"3wq6nLk4mB7NT9+UVqUpvuElKFbbwm/BBdcrVmxbowU17MLwisXI1S1tHHdCJXjvFXDG0aR51DS/d7LN",
+	"s75allYsVFLIKNervXG/x8MkF3Cha5bfJbVebagyd3ZyuSySj5gea17TztMqCqbw51rJh+4nZrWpBeUl",
+	"2Io5FTkrSxbn4kYaWh5DfFElr112t8d+LY7c/Zs97Xqy3NmVrJtLcMRZexuH7vBkpawlCE8HdiWz23G8",
+	"PsLSppOXj/7EwhZ2Mo/0VqAi4JJPIgF2v4RxEcpALthvdacX2+WvC26eY2R0morz9Xuam3IDLmA0VTW7",
+	"JC/6FoslnyK0XbxpwxW55yIjjSiZ1qRiVBhCSynYJXnjvOYavjjWf3H5F4EbGc78BsTJ1l+2RHlR3IH2",
+	"OtX3Kgr2Pu5d08yZmYOMHB766FTnfU+/g4d27inMwQ8RO965VEquJ2uv2ihm8hXETX2gEWw+gjFoomsK",
+	"UQ0I89u3ZyRXUusFLVhBuDAS7ZqSY+yfF7uqrX02Kj5ah8p11EmkZDVW6oiJPo3gHj6O30MM9cW4PMYp",
+	"R7ysPfDhy4uPufVmLm7pI41ga8OsY6cOBt3dktZ64sm7iL5lyy5hCILp8w1R0pooyPS3jnH8eZRSWD11",
+	"+NBvons2enOdGjbhJp+fDkfOfosAuoOPnbGzuMfwje8so0kO3h1LlJT8rZ5IScACLC0J9t4gQYFUMLLJ",
+	"V0w/I9RHZ+WCXBND75km3BBwMO/w6NKd6q61BS6yve4E5y8adnUOH3fMvmZ/b2h5V8s1pOMoyjUr7nKp",
+	"uWD7I1w487THzC6umep4gEHhzrJSM0LLErcd+DCmSEjhHTu/EZZ9L6Syz/12yq6P9kpMPZ4jqZrGibiY",
+	"HEk5heN/AoNQtKoPoMlpIuc0zKL19BXz6F6z94aJYiLZNjVp2QVfruayUedkAqxY9q7yilFQpikvx99b",
+	"GCS2A6O45dnWNj58NjpyFt2A2MpXspoqJ+Y0vyegLVre1FoGGDc0K1Y9Q5sBLARwS2/ALECLwUjL2bov",
+	"b0ghdwhn6g7C0COSOdL7wIVmzvw9KII74kbPN5/m6oOZPt9El/k3yadajYzmK9QG2iAXKAhSsKw9Rmpa",
+	"z3gboGIYbzrTtRl9spV8OOHdHn2IU0lYChQN8WlGjJeoGQCk49Q2e7dyWTGIVWT9FO/uQ3hvZNsgYXnX",
+	"HULvGSh8ga3ooyAH3z17QocZ9Kk4fcLOj/nM8OHYtFw8cJoVDka2V9cwgOQCdKDeHWOK/fNpHNFdFVNt",
+	"vZMbbZ9qqTXVZirrmc5fRkUTXlFeTI+wex5w8M1W7LTcdypTBa/K/ucx0j51WXf2sp9ybVPmOslWuWes",
+	"HuLl1uacN5jSAIvKIvP79JdrYOtPJi12RULsrZpNtep9jcOSPzBwu3obZNeVnTJcd6zTqdR/uuS53Qy5",
+	"UVlre4oQJzhxfaJaf8Too9MyzAyPRZYxVOEjHkbKY9Qbzcxd58MaDjAYtzr3tYqqe186Op7QXQ7xKMHw",
+	"PbxhVOpex8wnZHDtZANEtwfTiKeuc6lkM0EGvoaX/MF+KZIJuCP7uilNGH3vwNvZX+4tKbrpUgIn8B5N",
+	"N1g+B1abXJBG3Au5FgRG81mTqLy31hrXrYEOzkj/VGHNOiHNbKTy3c04IkKmhVFAP3fjpTaoDdxN4s12",
+	"zdQZS1KReaPt+jUTJiPc7xNUqrndWVOdVN13I04Tgolx4YcjJNdsqDIjeMlbeM59aZzE3CPE+C4ZnFPI",
+	"pEpi5ljOsVdqOAtuf35sdKfHJPNHkgVk4wrWmnzl0uvX3FqAmKmMGbS/tL8h4SBNeI2spnhHa0d1U2Ib",
+	"skYPATWQmk00uBwwEaBN2mY0X2VBkKOVvnIt+vcRs6vlgmj2wBQt2zGO9iBGZMkESdROo5dHN2iWT0lE",
+	"H0/xo3WveEWPHqjZmjTnBH25XY4HR3n1T+CmmxaHODSOvCdg8XE4fZcV3Fw+99gJ4zN37fdg8K8fXNHn",
+	"VoTNbffo5MFkmaPfPZ97BrHkWebRGBzwCIe/uRpnSFFbsRIgMTYid1d+qZjWwxl2UzcfJhkj0W+mR4k6",
+	"vT+auhpL9BsZ095y0v+9oSWx4jUj+DOEuEGT41i2bF+E2UHkbb8SYHJMfG+dCOzUQXUikO+aquHU8eSt",
+	"XBYu3W+HCHIpDOWi58YKXOjjCbposPyZ3clIlYignVizNN2FSrT9xJVRPyOsqs2mKxWJ5cZOSymektC7",
+	"onoV95ePy/QtuTYxYxm0RDs4sU9oUtF71iqLAZkBegjQvK8S/TmbUris+DJWgVdycc8K2HYNWBq+Th+4",
+	"BXjgqWJEMVq0oQo/q6YuJfBvz1lwsHiKKM9No1i8RMh9aO/aWqpCZ0Rb9Q/K76//7/+5+eKaUEMef+ZJ",
+	"wNKHbCCIFttqZA93ivbK80I2wP8xlnK1oMvxZqynrG0VZDdneosB4bJWTHSXwJoN1nYkaLBkk9KsqaDl",
+	"RvuUa1ogCtWi0ZBc3V7H6FEhOEWkbNAp5/gx2sjddXVnqLP2FAcrCXd3SKHBMLi98NAk6RQ6VEcdoWWh",
+	"Lvl0j1oWVuwDRbW3LJk13jHUlu/2yTULdck2hXwnuRyYUZeEjkQapqqE/LY70e4atvwoKql5yb4fE3kI",
+	"ctARNuvAlPM45hYmixMjia5LDu4Ua5JmI3LCo0t644AgthwxnihGU0eMfAV7HylF76PSQdy/pkvm2Zgr",
+	"g2QiKjBaGt8Xh4V5uyn4r6WONYHyAMgwY3X+mLU2qP+HABORvctXbMoFRYSDyDhJCZ0Qilv76G4ybkV7",
+	"xdzkgmWntvaddxFNANDYW5x1QF2WG/NONSLCw8EZoMMEIqrGFnzlu8O9fGHvpGYmC+ZJbmbZGA9Va5hH",
+	"AhZcsxZwY7uem2tGFqWU6hkR9qUgN4U0UOMtou/eC/DxiwKEWPlRMpFHmKBeWfUL9EHtEogzcm2Z4shN",
+	"hpFTlZttcn/EEwefPdKEF63atbLSvlVQOJTwC0kchuEoH0mY04/nn0Q4CYgAiK+7LltE3m1fu9z4JRXe",
+	"0tm6oqk6toppnUIPkuKublTtos7bilLFAHRgRTUpWM6hRsQQLZ+5YIFV66yumEVPhfa9JM6uR8ieDno0",
+	"obzJWh8VP3Aqhl+7H9LPK2sDDMEOxLb7W6pXr7iOeUI62KDxCiITRvWTuaZXW3obKjpGxXUcMiAAMuML",
+	"s0F/LKRrWp5DlQKAqynKrnvVXS4bkQAsShpyXsePYKlgNa/PKIRyNGmIFaFUsYJsmBlZCelEod/y0Pjs",
+	"TIwOrMjv3PbColTBaIkune2qQzUUwUxvahByMNQgopi/OPLelZT2iwFTxYP4/czNJTF7RPeb4mDp3Az9",
+	"A7u4QcnFu+xPD343TiAvKY+J+OIrRNng+Ypg+qkDrFtTTfAkC599DnQd0u4IibJDzdQo/n53Hiu57r+f",
+	"W/KkqvAuhpItDHgYoLARqhxhQxaytAyzQGG+q6AfMMedaLyznPsz/vYfcR8A3eiEkKQVC+3dYQIbsPDc",
+	"Hrp3+aONkSDkok1NrIRQtt/pIMvVx7HB1b0bAhrj2T8gMg1DjwHMgbUe5Ah9RTfvwCs+0YQ9BiPD+Bce",
+	"iIAxJSSE74rSBxMFqpofosmRCSLGdDbTeV0rWYHTtYvKApOiJb9n6Al8hijJYhkgYcIwc7aELDjPhj3G",
+	"NTjfs5kuU56nnKu8TKU/TMMPy/xiOiTsR5q4GzimcjNpm9gNEEyP5URx6GY317jmbFXfu6WUiY3wIKsJ",
+	"32ar0++lPu92mVZj70/Ta/FOWWiVeT87V7M738yCPeuW1p12lIrlcsmKrwseUR+nYGVsKYbp8654DM1E",
+	"CvZIYyDdw9Javf6RviWNKGRXxTlHzrZ7WPaxVJh1HIwiHInDUqQIJwo+RTdyfPekno76WkowZhxs0Iov",
+	"zOz25svH11bp07Pb6x2G576wcyntyGRuFwN7A0VSUUMH35HyfTijV64F3NtWYgEwMYitcvR1XtOUBLdz",
+	"wKGteqQZEwfgh+BO+BXh62IH4/IFf20gl7ksZaO2an1zbhRcY0PFkikkurpsKrjP6PVmNMrHU6lHiXDu",
+	"NZbkYqLK9KBuKg224qLN4TgmKTZ2H6lJwhFE9Bh37AdpMvjdd16kj1dm4AszHzTI7GT/Ih4/vr25vr22",
+	"/8++YUptSMnoA9OIXb2tz7h3hpBWN18+fXL9dL+MsF+N3YAf2Dp0DIxdjkNsz6kqLquVlTPvq3J2O/tL",
+	"c339JF9RvSq5NlfwK9tdSoREbuL5zzBs78HPncqXjfMf2wESC3/TNeWYsHRWcw0OqtnjDrr+FRWGKUHg",
+	"DLdiSLdPv4DpbgcdZ/7kb6+v7bV2H7gvzR5/trtv7bvHJJkfdg23grVtDwW3iLb+/MkXT/stZr4Iz6Sn",
+	"AO3GWn1rn+veDvRmGtOP+ju0w4NdjPrxZxl5bCd3dXN9fWMVhcdfXn75e1Io6EzSA4QbSUT9NyfI6UeG",
+	"GurEO/ROUV46p/eWG7TepDrzsLIVv1wTSuyzRI4IxnWVNjsKMI5yS6QoN8SsuPbVM5+G/ydyy4beFTus",
+	"2OG0mL7HwBCB0d42GXJpoFy7GOjp6yA/AYpLRDTiPh0kGV+3eO9TKgQbnUq/sEpIF0jYNU67QN4wPUKa",
+	"5mAgsidd9hBqIkrZBDHJcR0CXnuw+UOaBITVHyepMk6Cc8e0rSmNEHCOh63yjS9+moYgha7WBc2NVLqf",
+	"nA0XWfOloCVhAr0kUrMAZ2znLpd0HWWXNRW3zm36wErHIpgwihXOQSMFYRyxy3jBIBGn+Krzw1xnF0+y",
+	"i6eXn2UXn/88KnbYeXYPcsLuqRHa9zGCQ44tjgi9IgMwNjchis1NLBCsmKtXDGyhOaIK23/uKi4ahDEC",
+	"U88DVeNRQPQAfF/vLQ0sITBU8eLOAcK5HZ2cF4q0/cZ1EDuItgNE1MEAxvgw1qS8isH8iTeKLUrYyN3O",
+	"FSfGfS0gG3p8vg/GjGNjTckebYuOxj67D2A1EeXdlsUuQzydSeaTC9ud8YPHj6ntbTQygp43Srn0g1gV",
+	"mZYVQ3iHNcU+BEtWQCUd5BpkZN0pnUKuEbgDqgVSsLNNIghnuClHECs+lnWxQPe6DJeY2JTAqhvfKQkw",
+	"bu8UK2R856i4a0QhExnDa9mUBZkzgm7ALkUDU2FWGI/dzY/uDLpDE5mTkWlvJQ3dpx/tM+7ZNMQw1MrG",
+	"AH578VKrry2lLNosIF4y4ro9rKgmWHFbbDVjCd3FibScKZnEPj14N/QJLdfgc4yCQvqEndiOxC8C8O4Y",
+	"pqf300eUeZbKLGuDURFfKMiEEYmFwocn+vUlA3kovWD86RjeUI6CI+jtNNrgH4/p7FndLg906bPtlQuu",
+	"Ztbd4Y4uh9nAKfJMA6byKbJNh1JKE4uNpZFOk9VdPurHWKcbrUd1mHMPeiTuxGxr6UbbAZDovSR1FfC5",
+	"2Ng/OtawfaPHAvGCkygqHUD7nG5+C3DQFxDGgMGjs2Y0ngq3XWKmDVNM9nVY3SjlOnnRas61FDwfLEbZ",
+	"BkrFdIlnkJ2kXAVgFBh/mjrqLYCoFhuyxqHAOmxAOJafSnwbkf1uF/rle8UgY+VLmZ9C6u4VUQ9M6W27",
+	"aCBQJtU9K8Y0GbNr+Ameft2YQR7tZ7DNo+1G9d6Y2uMXoBjqSEoDW+6vnw9r+duC1WRDLEibY+usqzNr",
+	"0WXXrv5pEmbUNpUuo20zgsZXa9fKdzTdH4COEiCjTMQ52QH68Pd012uM1SiPyHcvIVEYnuxhHnIdOEHG",
+	"r1fJxozwDPzoHgshJVLJhaNw6wdJBpahZ4O41ftoztJZQHW+yg2r+X1R86jzShcw7W9S5u7aQS5ZuKxS",
+	"LEqem8OsxH0c5xc3AbvZprjVS+T/2w04kfXGJranzNnfGSlYCycyLq5/umveqvNbtRiu/AJhXhayLOU6",
+	"6Jjv8Tp2ppowvA6v2ksQfGDsDH37p9ZL1nOe4Kw7w6Etr8NBR4U30GQ68Cr5/Kfxnb98n68PfdQaq2SM",
+	"S2vMghZ/H38OtIff+3ylmWmUIF9JWUEoKtIqbFcJG9r8oCFLzyn8eD/C4kTVZhXLpOlqjhdSEWf+7Ql2",
+	"bxFKp9/4NC23BSkO8TX0hom7YZf7JVKoEg2qhjxaUmSvp5tyC2frfG/YgaaiBSMAzzliV6eegeuUPVI7",
+	"PpU6uquJcgzzjdA+X7WV+1vJEaI4bTOw4ZZbp/Med7z1uOMcpfK3TNNzUXRAbE0ztfc/0MqpehOzHN5Q",
+	"ZcjjUZlA+5MFxsb9+zQYd9xC0iFTD0xZvnOvCQAZLAglzr12KJFhkHRQzR2vY+9yDLtovQM+JReYFUvw",
+	"7R0/gZSRRrOoStwmjqYmOsZxsh2F7eVJrK1KUjJDlrJtNsoV5Oveth22oPy15AzySAmFmgtcQmzSLpE8",
+	"zk/dh35/zFqSpeKFvm1LejYE0Qqz4C9YidHZRqA4QRgZNpZiJkjYormreG1xB6nuIPZ2nYynLJpJaG27",
+	"SuIZfL6D3KMjfk9b8dtpVa/vfYx/S/SystSDsRaUkHh8DiCFmbEG2Vv78AtWltECeFk2lUi9HUuo4JEu",
+	"v9euBPskM1qQ/tlv+2RZWQwijvjwmiEOHmSHO6w6d+HwKfkHM/faKFTZNpX5SEV/ggotCWgoDFUldrUL",
+	"yHNYAOjFLk01wlW3DY0GLYC2xxrLGHdKZfHguhBJN4XMkVSUEjsPxk520gQH+leNjnqYjgJ2PR2S6+DW",
+	"zZ1sSEK4xowpt20H2VNvxzTpORc455QuStMQmOsYphJ2sgNWYafVSqVe4V8urUD32XoJwPLtBEXMO9vj",
+	"QJGzbjv8ekblbr1F7n5Iestb7+Ibx47ti/rW5mef79J+5zM9FLdusOvfPi/IGHddN8UDb4XzjU9bYFrS",
+	"h6mRJ1rfWyf6D1leK3Ynds2IC01Q0y2rh5AA5vZhl1DQMaEEDmtp2/hZzoQPoc+ymZJlOXOlJ10BXDZb",
+	"89I3ZQ0r5GBud171UShcu47nLrkMS+4VqxjAfCHxBb+7wjxtWOWK252XpwWiR/xQvK4FK6FsaMWXq7ua",
+	"JuAhXY/VbfZgl/lIE6jmCQBExqSJt435YyDKoKEYSaCtf6qcyz8KDc29ZuOLup71sRDCbsQ7Zdpy3Sow",
+	"yZb/LXEd5e3eNSRAaXAQE7Isggwp6G9oVlS0a8IQAVm3LYlge06hkf6KPeww76mOUafd/7m92e2tAEIe",
+	"6xp1NDp7RR/Id8LhYejZ7Wz28efWPYpcwNN/pMzCWxrTj6nvHN3nHT2bv9N5OdP67VvAg4w4zFoIl7Fr",
+	"LxdfC6Oi1ijGQWIpYpACHfpZqEYQRd+PmxKPWBmprqZmtZ+EfRAGnu6QUpKbgauIRIXKIt4kyBpdig06",
+	"G7gUkOfGDaGlB3mM5JGkvIqJlU6Ax4w7Wd2euLW12IiwnuQGTa5W5gLbO3QSnJoVwDfkVBVXj2+eX7y7",
+	"fnK5pg8RqIbuy0F1WDS9H8ojoS+j6yYLPcFFuWkhUaskGW0Bmod1YIHmn2r/MQUOAt8W3VxBT4N4NYwS",
+	"FX21NbDR6TKJV+uH2e3srVWcsndW14LYHrkhj2+eZ08yCDxFuKr9Vm+TvxhXtmm/GJ19zfLoxqXAknt0",
+	"c4b02pghvj8niub3OwnvXjmtZWlZRiWFjGOA7wzGVcK7uC/LKjaYMUyJQ3KaBuIO4SF0W+anvoO16iFY",
+	"223q5hWliRZbYwLGIyrUUzDMIxBSrmpjf7ElLwfyqqcBXrcGQAQn6RnBon2B+Laj25HsXcBwa6wkJov9",
+	"5E7LRuU95Dz+vrJK3hyhUX1x7QYxBKM0n8C0CEMJ3Ogt4JZgjhV/H598opuKM8ii8vlISMqwImpHB/To",
+	"Mxmu6SZeK8pyiEx0iQT7EzeOBcKMI/QbLjZkTR+YHfKW2K2BpDJE69eG1Tojc6oZ+fxpRh5/9hn5//vA",
+	"qbs8Zhh8xCNj9UJD/uSJjx6PCXQM4m+yKhGhRXN8TNwmxg0DEB5v6PSuyM7RIuEmoTjdIoJCIuBIIb/J",
+	"egifB7oash0kFaSHNDN+5XnCaJQb/MLM6hGB/bZbhTm2aUwSWgYNwR60zDOwC2nZJnN1mOzTTDB/qimg",
+	"mbceTn2Lug0vSw3loWS+wX+pIVeIvr4LCJCEp1wxX60XyfHgRc+wSLZpgeH98+2Y0eU0yyXT8RqrnClD",
+	"uTCbkPG7PzroKVBzaqk178OSTFbOfHr8Lq8+KPccfHpappSgjR5ZCxNJWnc4gm78LNil6P5uRETZpUvF",
+	"kthl0BO7y2CFR2P8Dxpf3Vkhc2ftp7sqUS61oAr8dRBrrSQaXchtQUIFecPAmIVcZ0SKvMslLrlgBWnq",
+	"wwCgcZ6VHkjbyEuZ32tSKL4wrCDwDSIfnLPB/lDSepw2FMPia9+DiNp2SfPNLbr3LAMB7EzXXZARH/zW",
+	"4c7YU/flf9vNMrA0vN9URLs6jkgeTuCvtMu+0yyXLsSyk3oB5W5Njj1bcloxRR9p3C67CmyfaCSC5s4Z",
+	"E2TOVlw4IFBqSEE3nUZpxm0hHMNdXVfDU8K2cXYmigqyoNqwHm54cHToZJZEr6SCvgOGgbv+AGpq+9Ac",
+	"bAY2rlVWEhsNEwEWTDF7CeySAfYQiXIRENI4PQWfvfNmyRBi4SNNQuBFABpITWzcWfqXdzQ25kvuwu1u",
+	"Eg6DpDWXZgVXZ9xMallSxc0mVW+ZZNfgx9zjz9yI/J01HLz6Oe5SeRA8f0mB11HDQip2uA8rqtMm2X7d",
+	"u1aMFkM80PJ7xH0m881I/PntJjW1r8bLZrTkS+Ea1tgfsTmNbOZm0WCcDJdCOYbJgrCXV5x+HsC1HHsW",
+	"LdpS8jgCrjzftAeRdY2qkMPYz1sc4zZBK8L+tvqYjD+i9SolOCqAogRHJSU15SrGVdZcFHKdbgvR5c75",
+	"SNnItE+7022U006ya4EDhILsLLLVUQVhW+bscKcdjrF9oYKLHEqKQMx3/KPblmzm9ZjuKgQ6FDL1lP70",
+	"EnH+I2pUKWN47VDpAyfVck3Qdrwg76B4qSjwUDz9I93xEXDu+O6hKeuJcHQ4B0+gVo9ptQgns64jJQH4",
+	"nXSvyQ6izQ+WDAO3mwCE1Qbax2gyCaFqNxo0TidEt202x2tw159efxmmzbkCNvtVgXHjiUETtzepI/rB",
+	"T3ns+bQCfBC6NSnmuSC0LLOkPH/mmvJyTdDceJiGwDp1e7obnzR1NyI/Rck92EC/xmL7VlTtmr6gascE",
+	"ghXUTv+G7oJ+Xgi06p0/MRFR0M3xvuNjYx3JboH9FpFB78CRrQEhAeegMupEBVwCiJeaHnZxBlDpEft0",
+	"fEHcKFQg+0jUHwVhYu3bPMZxgcfMYV+/oMAboMmcaYM9VI0mpWwKphN9DCFzPzLrsnQ3rHIuAblkzoqd",
+	"EBTaBfzoRYECcCQHae4nFPbL66OHYLq9S+dy1xDvTuwGx29vq80mwIHid7vN3HSZDN0MI2MM4emnLvqA",
+	"XZ1LpVhuWBFKQCsap4eDwtS26PQWXMQQgCCnVcmm5mJp3+78WpBy1lkHkeHOwL64uNsC4AmDVb00vD6c",
+	"XO26pkpl7JWIxqEss7hr6njDVNg3u/zWzlgHDAYURiGNR8/q3/tYzKqXQtif65pydNICX53WdHawjYHH",
+	"305Df0RsMPuRr4nBRaW7rwQZk2N1AI+LEvXU5u3ETilWIEE0+lX7SZKbu+lE6fKEPWujF+ZEwqpl+uOm",
+	"2abT7Uy0DQ5MGK0LKMRGdO7wuJe65AKYj7FXjeu+RzVowTvg0WhZ1ZD7IvqBJ4hd036PZ6C7MVKkG48E",
+	"icj7oZd6MvaEic4d5QdrDm4gyq4hQK8h+a4DxC/PwXvJ1ei+8K9COTQt5TqkyICV9z0RQGStnE+pDaew",
+	"bFo/V8KyOX/r2XesqkvHA2lZvl5ALu7gnN03Xiq6sEN8iMIKT+tcw2MFaT8H08OXTQ0mY2LxVlwZszpm",
+	"Phh+O3v5J0gSduXJX4OV0NZGd8IlFYqecNpuMRgZ3y1yGcwZPhBLPRSOKWhtKjaTw9yOuQQ3323GEJGN",
+	"Swk4NNzv03X2PuiTOybh/8eKNaJr9Sx6whpb7KtxbZZ9b7fttOtfpCguiSKezghL4IsnM7HiwOM+eQZG",
+	"87ksuJNjShbfOVF3QO0SfPW7Yk/C53bO8PZx/bHtP9UnhuHigB6cLOY9r6lOA8vGCgRiZPtTvPgaU8Un",
+	"prYulVwPNEJtgbUg54XMGaAMK24MJO5HwJJkzOG0aBT4d6UAh8ZGuiaKGAC1NpGmokhFVJmKFSMLtgYT",
+	"bcEF1ys2pWRnoB7iFFr/DgISnku3lm7bOyUKNi552pMT+1tiwEz+SPZ+jFymZNd/dj1y3dFFeUCp/zKV",
+	"2+fBz5tjgOu7l/3qZKnIvOmanWhMO9w6hUQtOU5zdE051hz/5NCMDyk6/slnuo2l7fZIPg+RtXYIPDi5",
+	"Vkh+/rRfPHxS6J4Orie5d3a5isdhC9pslzEcZxpI8E/IsVOA/iM9dS6/P1nQ2EtQ6Ez4tfI/1Qq7UeBP",
+	"iL+HWQlDFvyu4y5IQd+T0+cMaT/zLp7uMf3T0Wh3TpM5b7tLvjKkVuyBs3Xr5zmyQW5wCrESFF+l8XP0",
+	"ANtqkYDTP4lr6H7Wu7VdEZiDY5r2Ti3T8ighfiMGDu8Udr+/r7/GoGZ4ryOdis1oX/1hrUtWVK8GWzRF",
+	"qMpBnkc8bM555BvBIrRMRra1aYTlmGUTG6Zkbj/crP1Udnf1I8QkFhHgjm+UrNqor3MDGkmQlxFrbJIK",
+	"MiP1JXnjs4hBR0XXFuICul33uQEumR0DEUEKYD8Uekm+K/Drf/zjdy8ffn9JvraMC//04zcvyJdPP/u9",
+	"ncm8ZFUb1dLQQZLksmCX5BuYr32+qUtJC5+KAVpDo+2XjcxlCanstOZX+Ji+Ir+pmKEFNfQWFm13NgvK",
+	"Z397SX4a14fEvooKvcbMB+qyQKRmfuYkp0pxzMAiwKodMBd2Lrkk3379/CUmjNhRMISmGPnD1+8I15fk",
+	"3YprkkthtSCn+agHVrRLkjUTtOaXf9NSZHAyVEOi15K1zxQy15d/AesGC/Fn/8tqLuQVuqRa/WB2fXlz",
+	"eQ0qIo46u509uby+fDIL6lZxRGzxwJm++uDbPXwEaBxskWQvLbU7+V0xu539gZmXvieEJWldS+G04sfX",
+	"11hRIIyrhqF1XfIcvnz1N5dUiYxrH1tr3wEEvxskavtSwKdOAMSHbOd45VvbfISAQlVRtZndzp63g2VB",
+	"xoG9fph67oApoLQZfUO0Ygatl/gbu0f85m7ueIFuyPSWX+VU5A5r/oh3QIlA5OBewOj/YmeHiyK0HZM0",
+	"ogA0gM0z78nAUCIk1LIFGhYDhwB88+oDFwV7n74FL+VaWPbzDVZI7dvKpuDyak0f+nvYCr45F1RtIjIj",
+	"un0LpyYfuXWvhcuyAYgbJyX8PjwjVhwR1eHFIqs68gJkH6DDv0cPcH5y2OtZKB9de/J2pwb7de65VYp5",
+	"VIYzXKof7eDpO/X4k9wpEPhWjIDb9njK+J7eM0IJ2j7WWEfGZH9prxm8K2thNzGHFf337QVzV8n+89G1",
+	"QGJohW1vYiUfWPwqPY141uLX+uhl4zTswu2tcDiCmK7ramlbvNOs2xWQFlTQcqO5nn49oLayJxvCXbuy",
+	"M5pOu92gKbr9PtzwvzdMm68kZoWchFrt0PYVSK39e/1xzBlDU68TnOmbxhBKrOWJp8qFkSG8l65LDjnH",
+	"crHAD6VgPvdErkWcmK+C1MWUkvSmTdnaIxweeMHkVVU/PYlw8DM7fuveOVHzSBNd0bL0Q3c9KyAd+3SS",
+	"Ys9VOJCP778LwMPj3OfxSW9ElHcLILU1PYkmC2yIQfIvZrMD0Tu5EN1V7WuIU3T81lUN76FiXtElu/pb",
+	"zZZHkzHWL59gO95iIbTzdDhabqk4rI8+BbFau/2i5Nroqw/2nxEi71uqV6+4NqPEHvQUOn5TvpFqySxT",
+	"tPMldqKRxUeUtNLPM6Wj7UvTaDeqM811kvDsrrwJnpt6PHRhwHO098GSV9wAczibObTVNDBC8Wjin0Lc",
+	"dVuWEcHWTBsMYrry9ZhZqBg1LGhFeB6N4Ae2DtsdjlELbs5wArHdr2hb5UeF8+KptgvRKTTpjuLj74nc",
+	"jKsP3S8jOMnW+Z1JiA3vY9i39ZTqeICEh5tXll2iY0bgqhNKCroBZyz0aQftPaeCzDENUoDPFsKvKX1t",
+	"YAevP9EO9nH/TuLa2iE9KJWXjTAgGDG8P1n6daO2qpVP+uhv7HPsq3p29uLe89oZoCO4yz/tmaJJE1wK",
+	"11vEvmhNN2DWILHvYyuBw2RQEL/sHjtyG0dFtF4G7sGtSNvO7gYrOI3F44TmqhGFYkVEiB51T/aeCCu4",
+	"GT6Mr+GJT3EOr+RyyQpA4R1xEjjz4w/hJ1+WW0jhYjIl9Sdw62KWcCZmLf05fYqTebBDDFlKX+MTe4/G",
+	"sPcGh7vQRjFajWc18Iq4BumGOoHVBHi6F5oJQ3DRz1yXGmHtp4IaiiEu4mZz9q1vk0mSl+Ibly5xNh4P",
+	"bazPrb1/42uduiooQPymSvGHExB5dnqzae/ZtVbx0M1J28FDJ/i+KvsHOMpB5i3eo10t5PnbF+T7b191",
+	"hrSVwi2QE2qdXHyC+9F5HgYvid/lTyM92jMdITtw7scfyrf+JEKQE0Dxxmh6B6JfWcMscAwFqcSHxXkj",
+	"GnHU3P4D33L7nMXU7jZ/jCr8eNfZdM9q88ztDA2QYjx3sgrmEhvEnyCIi4N7gw4RiFocbgdAJ6EiurOf",
+	"d27fCH33nrF6ugd57NH+B2P1v6QV+Q4RaxhR1iSnZRsx9hbISHNDsUKecvv7y369cBqKXAuAYvhrIwr5",
+	"18tZtuMxgXYIZzsdV40R9ZAEuu3JwrUvJWbsFdzgmB20TQNTAQV61Plg9klKTP/oqyjPtHHY+nsfQT/S",
+	"p/LOvUuNe2Z5bV8zLKp/ZJgTeH4xHfS+HSGoaVkSnP2Zdl9nff03cOixDcrzihZnlM/oDm8p/SzSuaPz",
+	"T+cCT90tv5snShlxhVT2KDN0cWeYw5jLegNyA6G0wEsFH+iaQu86ZJn7rg724zybCP+64Oata/l5jsPv",
+	"+hqdwUd5RJl4nOcahzbYwgViyqz9+tPrLwfm5tJlf3fA5rSttqKBYXqSzDdsq+66cAWofBrbvWYQYaCI",
+	"oQBS1YHepEDi7HMrWRZ6sJHXOOp2LZXOQt327L9Rsnrr+iKdicJ9n5/xtsdpSTxeRhRNvcCG0adJvgAt",
+	"2YFvLILOVI80NqIiWHBIuMjIfOMYIkg47FI0gjysvXWh2mY7yZSNoCfPOG+ka6wz0ZXiZnIaVSC4gPbu",
+	"vXj7PzNCiZLrNl2L+gbJvbZrZ7kpPzJabO/iGe5K8IZPHLMK22QnTrfy3WePVg1MviLUnqjvaW1kwHOt",
+	"ja/pxuNY9RpxdzncXHfiZ9JFuayLRfKyvFFcTLsuPTGHIx+ds3e2e2QkmVslmwvDCuA6Bd3AhgN0z/kt",
+	"nS3UpvNcVsTkfduD4znHdW2BdA9Nai0cePAJvM+AU2TFB2okJNjoLFRdxlyWjciHrdG38MQ/cwpWCx97",
+	"zvDNu05dpop1QH2gLILVozOMpNXUah0+GwMKybJI3AeU7hZJ/WzC7g2+wZ/yObOH3Ep2DwFw8KnYOKhs",
+	"u3+CrU8SU/N+f2wuPO8OBmMCzrNNGJQ1CLbG04n4uffepLbMOHmT3rna4LMReosmdn5C99WZXBGPufbP",
+	"GKA0DlBqz8G1T30SI90jqY2JnWEDKj8/wCin1UmOuR1TLoiD5DoFE2oie/yWPrB21ecR31tgcwfK8HtW",
+	"n0JT+w/GarenrmKRwrE9s9aOmyiakdTAB9hHDCzFMawIWj6fM9QStIVqvbJdwTZUg/0VCpMv3jJttaa/",
+	"khWjsFArI2E1cMaZW7ldbVNbFv35U1IyYyeE42PrDc4EgJzjmyz3lioEAr8k35mg2ZqrvNayYnNZbNAf",
+	"swrqvttpQiX7bpToj+IXjxI17pGjqc2+q8ukGqkXrn1GZ8rNgDhfZ9yin1LmqZfnHrDqNJYTLJgVzk/T",
+	"eXFWrFxs5w9A2/6WOoNQaCGhbZmBPjDnY5fh7p+eVQaYXp/YL/EJj/wt+Bx4vooeOKigHUUo0AwxEW3k",
+	"1bkqWG5VzbMavvYFr1vYtjNZvaAw/wtTwkspHhkczxKA9m7crbq59HEjBM+wBvmTf+if2Y4OcYs+gYWB",
+	"8EGQ4E7beo/TZmSn7hZwv+DMzsJmQwivXyogmMSPSikm4J6dsxZm82N2njDOhIk5AIRTZJ8rbrwPVTbG",
+	"+WsgUP03OQ8Kw58RqTKEVwIgsqzzYe/ukOcgYauCgdyPFqQ8VpX59waRJlxZZgd3PoCe0WLwOmjoJL7g",
+	"0czjuAYMqYzde1by3p0/Nk8UokoIPAxVULiJriubgaxD14TGF5HZo8vInEHVMBDFfGNpgZWL8HxZqa8+",
+	"2H9G1OzF06lifuPTWAHvMEcDQCwoAORYA4PMlaU2D2s2VCJnJ/zV5rvil8oBO1Ha1/MD87zst/aUu/1A",
+	"q3PmDtmhf6BVG0o6JAZxGlr6EWDWHDXFL8AVWtp6X0bhC/fYOHbnevKPKEP3aILD2EFnJuWvC27iHm8Q",
+	"FYFD4lSlU6GPA/J04b4jXB8lHh7uCOKPnnW/kvCIe5VWxnooS+ewc3D4s+WuHInudArEL4WOxg7ka40C",
+	"T9YexdB33I3f6LY68fgD7q/x3YoRmjtASsUczmIBmn8riYOwZkaM/Rgg+sNAxD0XpBEl0xpwHQ2hJbgG",
+	"nwtM5GoTo8GJKAWhgmBWjrsYkGcQvJyWZecpRJeikOBQjPoSsddH5iYmFVGyMR4t8xk6IXnfTekzyajD",
+	"nEfxHKJKAtjjbp7imeXMubIUT8sxz5GHCEJpIA2xpR0CCYkhTz0+k7/LIASgqgHxWjJRYIOuVr7uXirs",
+	"W+vsmUXg9M5ZW13L71vdOvNk6GLR8G2vHYfftyPu+syt+fLKT2uUPPddogaNl7YpTbSXTHzghQI41FPp",
+	"CYm3GPkr0kXGFXX74xlhfLl+4Vz0CeFUmkqX+01dX4DcW85zqZRcswLwBU+urFRU3bvWEinF9Hv3yIHp",
+	"kwcmghl/MieIZtilPrKCDhZiJUouq4peaGY3yrCCPNCyYfo26HSPOND2wLGdWkYQTDmXpWxURqDT23F2",
+	"UzLdMtzx00s0HP0d7u+vXagda98WqEn4o5cLohtIwXT0Fb0UtWKLki9X5hwK/Jt28F+N8n7Kaky/uFTt",
+	"WkkFCFbI9vKIOydhocLli6HPca04tKH2oUpwZQEDbzEGo2ePffVTekSAFa9YAgC+ayEPXKegm0uCrWaA",
+	"7zDQ3B3YPbjPspbpu2YwbTqcXIu4ZsHEO+mU3gmaxdGaxLzRU4fZIgEwClxiYAmVn1BmTlWRkYI/8IIV",
+	"WBFQVRQbVkYcH7KUqWk8vb6ePhGwZMzUaVSNYcdOwxt6v6Hk39++/qGFTrBM8jlC9ofV+FQBDD5fuMg7",
+	"tRoCE1BDm5hlIV03ldg0v7ierkZ2A7W39jqbrkLu4aNwDe+MnI1+tpSyHv+0rhkrxj9ec4jAJtTSYZ71",
+	"rT22k/lqO3sY7OkCqwf7/ANCMxlxeKpyLUheSvRnn1R5bJM8Ty0jX9HNO9dX9wwS0o2u/+W1HwQrwG7I",
+	"whWaIA2ZNluVKtNqvTohE9e+7depz/ktM9hS7ExBZRj7vx03n9Rx8wcl1wAnvlJc3DvtWxumnhHXa62N",
+	"LW7IPWM1pptjo82W/tryz3QlhqvcHKH/OPTeiOSa9Tv0Rjsp7kptbITTIcKAdQGSGZFaSsUo9MWOTiaE",
+	"RRkPGbwzCexuhPFKdFG5okqr8s5ZKddQQYY9e6hZaUzUo2XpFFTNsFtTFvT3vLm+vn5G6FwzYbJgUIQS",
+	"IUwYB30Y1csYVfkqpWtEux+ftdBlhQHpHdq3QtGv5BRi2e17L2UOkJYIkrkKUky3zYuYar9L1FtNH2iF",
+	"LkyNbbfGKqxyMda7+Pl/64WT9MKxj/s60u0T/fYft4F2D9odRES48EFLn/+uoD4K2uqTXCrFcsOK7sbi",
+	"19dU++ZnRYIWFN01XvBcnnzx1Hf5wz/0jIS9LtpPowu/dX543DQfFgOVF1PkpdWGF07LgdaS3RWs2b4i",
+	"P3jiU7ig7ZvGgs3gvE8QWfF9a+yAfOFWEOh+zrd99QF/+Dhd88Mv7kkQgbb1eJDnKiqHwbE9/ifWAhFb",
+	"JO4Dw915pB1dHn2gsMAACSB1jlellJodfZqJJPxXMPiZLDY79gSH5vmSfV5BvwjcEbKU2PTJKhSIywAw",
+	"7WB7K0wms+x4JSv2DMHGIRYODzkf38BpDasKHttinAZ8Whm9RdLSd0lFCBiURQm5g8GU2bjI4PFZmTI3",
+	"LA4tfEgzFnT3Zg5fGGQrFnLBTP508RYeuPjR9VfegRDpVvHxNIGtlpMArVjpX3JjSnbBRMGpIE8eX8y5",
+	"IYtSWk0Upz/dC4S6C1ZS/pwk1zV9YHZTk77zV72pab4UrCA3n8MModQ5IyWj2mDMfQngY1gT57BO0FfO",
+	"oX9rDQrwzdXN50++eGp/XDRWROa0ZJfkBTyvyZxtpEslcRukGLnOyPUleaca5rE3cGOQeP8hZQWKVyzV",
+	"BAq93Cr36OgV3ZCSM9cCt5tC8lpMuZ8j7qR/3yM98mIaecSlTFgGeG46vrDPbh5nndb5xc2Xj3+9N98v",
+	"5DS3lr23E27tRaBMLhyw+KKXjR28+BR3diNye2M3Iv94hRU905WBjciHnXrPS74Uz2H0MfC6J+365eFz",
+	"KSIXQM/aSqpQ+w/3AN3ix+1BQh16AUOfRx2CsY9ThzQzJ8HHt9pQTium6CPtzK6FhNIxwNdxNA6HAUUC",
+	"oBktsO+W8ShHFCrYEmeESDHnIFQHlrMR+bnsj43IpyHlXJ/83UXcD31y/B0qCLUXvwI/BBaTWkVXt/BW",
+	"Vtxi2ig34KAUS2we6nB7espwjwI4lDeKPJ3f91y7ni8onZGNomZySf508YotzMXLOeGarOSalLLpgFBK",
+	"toB/gR+i9mFnhC/MyJ8u3lqlwn57vmmrnknrfUVMQ/tIcRlTGF52k9+jMkjRf7e/UMMqw4SMu3Nl8v2X",
+	"VQe21H9HZVHVH0U6EHhHUcNPfjxRYoyn8TYtxdEXKoU9Ys4cJduruoBbahVw7js4OGP3AG3E8+L9jlIr",
+	"Ku7sI2OfRSdKXMcRTbFkZ5DvP9hxzyw44B2/eNPg713fOSfAV1QU6GWVda/FxwL738ZBYXeRR2B6aY4/",
+	"JkryTr6hXB1gh7UX4Gy22H+FGMYv6v7/SpoVCQKg2IQBkORAwYDsqJK7rP6O47nE/qSk/TUzthbW6uqD",
+	"/3GwsPYl/L0HJPWp2+qG6E1J0KxIf13TR786ssduU5eSFvpqdvth+08f8IdYhCMyLXx4cFLJSXhcjKsP",
+	"7qePvvc0FwV7/zHJ7F7KtbCv9RAA+7WepuDyak1Pk4a/4CfJwn8tcKi2XcoDE2TdoRpMu3Xui/7iRY4K",
+	"NnU42j1YfjJwbAf2Xg/nPNx+PXnSkRvrCiJP1j8FMR8QZRqL/jrclxWjpVn9Y7B5GTxyzpp494YItTZ1",
+	"vKlGzrSGgDp+DsATm38MV2Jj9s4vsAhMHPqYzT67fvIJXiekIe6V/RAxNXRONctIxQpOw8yivzeswazt",
+	"RnclJAjvjhehUeXsdnZlRdf/CwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -930,6 +930,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** What was done, the last first: the newest two hundred */
+        get: operations["listEdits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production}/reel": {
         parameters: {
             query?: never;
@@ -2036,6 +2055,16 @@ export interface components {
         Undone: {
             /** @description in words; empty when there was nothing */
             what: string;
+        };
+        LoggedEdit: {
+            /** Format: int64 */
+            id: number;
+            what: string;
+            /** Format: date-time */
+            at: string;
+            /** @description one's own, or everybody's: undo takes it back */
+            mine: boolean;
+            undone: boolean;
         };
         /** @description a value at a sample, and how the curve goes on from there */
         CurvePoint: {
@@ -4272,6 +4301,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Undone"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEdits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description edits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoggedEdit"][];
                 };
             };
             default: components["responses"]["Problem"];

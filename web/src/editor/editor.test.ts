@@ -1,6 +1,8 @@
 import { expect, test } from "vitest";
 import type { Clip, Track } from "../api/client";
 import { timecodeAt } from "../format";
+import { fadeAt, valueAt } from "../timeline/curve";
+import { envelopeDb, envelopeY, movedPoint, pointNear, thinned, withPoint } from "./envelope";
 import { kinOf, shownAs } from "./ghost";
 import { parsePosition } from "./position";
 
@@ -48,4 +50,42 @@ test("a drag is shown as it would be", () => {
   expect(shownAs(c, { kind: "trim", clips, edge: "tail", by: -99 }).length).toBe(1);
   expect(shownAs(c, { kind: "fade", clips, end: "in", length: 99 }).fade_in?.length).toBe(40);
   expect(shownAs(clip("2"), { kind: "move", clips, by: 5, onto: {} }).at).toBe(100);
+});
+
+test("points are put, moved between their neighbours, and thinned", () => {
+  const c = { ...clip("1"), gain: [{ at: 30, value: -6 }] };
+  expect(withPoint(c, 45.4, -3.21)).toEqual([
+    { at: 30, value: -6 },
+    { at: 45, value: -3.2 },
+  ]);
+  expect(withPoint(c, 30, 99)).toEqual([{ at: 30, value: 12 }]);
+  expect(withPoint(clip("2"), 5, 0)[0]?.at).toBe(20); // no earlier than the clip
+  const two = { ...c, gain: withPoint(c, 45, -3) };
+  expect(movedPoint(two, 0, 80, -99)[0]).toEqual({ at: 44, value: -48 });
+  expect(pointNear(two.gain, 43, 3)).toBe(1);
+  expect(pointNear(two.gain, 36, 3)).toBe(-1);
+  const line = [0, 10, 20, 30].map((at) => ({ at, value: -at / 10 }));
+  expect(thinned([...line, { at: 40, value: 0 }])).toEqual([line[0], line[3], { at: 40, value: 0 }]);
+  for (const db of [12, 0, -20, -48]) expect(envelopeDb(envelopeY(db, 7, 120), 7, 120)).toBeCloseTo(db, 6);
+});
+
+test("curves are drawn as they sound", () => {
+  const curve = [
+    { at: 10, value: 0, shape: "smooth" as const },
+    { at: 20, value: -10, shape: "hold" as const },
+    { at: 30, value: 5 },
+  ];
+  for (const [at, value] of [
+    [0, 0],
+    [10, 0],
+    [15, -5],
+    [20, -10],
+    [29, -10],
+    [30, 5],
+    [99, 5],
+  ] as const)
+    expect(valueAt(curve, at)).toBeCloseTo(value, 12);
+  expect(fadeAt("equal_power", 0.5)).toBeCloseTo(Math.SQRT1_2, 12);
+  expect(fadeAt("raised_cosine", 0.5)).toBeCloseTo(0.5, 12);
+  expect([fadeAt("", 0.25), fadeAt("", -1), fadeAt("", 2)]).toEqual([0.25, 0, 1]);
 });

@@ -1,10 +1,13 @@
-import type { Clip, Track } from "../api/client";
+import type { Clip, Schemas, Track } from "../api/client";
+
+type Curve = Schemas["Curve"];
 
 /** An edit that is being made by dragging, or on its way: drawn before the server has answered. */
 export type Ghost =
   | { kind: "move"; clips: ReadonlySet<string>; by: number; onto: Readonly<Record<string, string>> }
   | { kind: "trim"; clips: ReadonlySet<string>; edge: "head" | "tail"; by: number }
-  | { kind: "fade"; clips: ReadonlySet<string>; end: "in" | "out"; length: number };
+  | { kind: "fade"; clips: ReadonlySet<string>; end: "in" | "out"; length: number }
+  | { kind: "curve"; clips: ReadonlySet<string>; gain: Curve };
 
 /** The clips that are edited together with some: those of their ties. */
 export function kinOf(tracks: Track[], clips: ReadonlySet<string>): Set<string> {
@@ -26,6 +29,8 @@ export function shownAs(c: Clip, g: Ghost | null): Clip {
       const by = Math.min(c.length - 1, Math.max(-c.in, g.by));
       return { ...c, at: c.at + by, in: c.in + by, length: c.length - by };
     }
+    case "curve":
+      return { ...c, gain: g.gain };
     case "fade": {
       const other = (g.end === "in" ? c.fade_out : c.fade_in)?.length ?? 0;
       const length = Math.max(0, Math.min(g.length, c.length - other));

@@ -27,6 +27,8 @@ type Editor = {
   /** Edits act on the named clips without their kin. */
   alone: boolean;
   snap: boolean;
+  /** The pointer draws envelopes on clips. */
+  drawing: boolean;
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */
@@ -50,6 +52,7 @@ const fresh: Editor = {
   tracks: [],
   alone: false,
   snap: true,
+  drawing: false,
   follow: true,
   ghost: null,
   clipboard: [],

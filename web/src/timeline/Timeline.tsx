@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import type { Clip, EditAction, Production, Reel } from "../api/client";
+import type { Clip, Production, Reel } from "../api/client";
 import { useEditor } from "../editor/store";
 import { useMonitor } from "../listening/engine";
 import { useTheme } from "../ui/theme";
@@ -12,7 +12,7 @@ import { playhead } from "./place";
 import { Rail } from "./Rail";
 import { Ruler } from "./Ruler";
 import { Tiles } from "./tiles";
-import { useDrag } from "./useDrag";
+import { type Acting, useDrag } from "./useDrag";
 import { useLayer } from "./useLayer";
 import { reveal, scrollTo, viewNow, zoomAbout } from "./view";
 
@@ -21,7 +21,7 @@ type Props = {
   reel: Reel;
   rows: Row[];
   away: (c: Clip) => string;
-  act: (what: string, action: EditAction) => void;
+  act: (what: string, action: Acting) => void;
   /** Told how large the lanes are. */
   onSize: (width: number, height: number) => void;
 };

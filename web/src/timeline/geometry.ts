@@ -115,3 +115,9 @@ export function edgesOf(tracks: Track[], but?: ReadonlySet<string>): number[] {
       }
   return [...all].sort((a, b) => a - b);
 }
+
+/** The lane that a clip's envelope is drawn in, in CSS pixels from the top of what is in view. */
+export const envelopeLane = (v: View, row: Row) => ({
+  top: row.top - v.top + 1 + strip,
+  height: row.height - 2 - strip,
+});

@@ -1,4 +1,5 @@
 import type { Clip, Reel } from "../api/client";
+import { envelopeY } from "../editor/envelope";
 import { type Ghost, shownAs } from "../editor/ghost";
 import { stemOf } from "../editor/routes";
 import { kindOf } from "../ui/stems";
@@ -201,13 +202,6 @@ function paintThread(
   flush();
   for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
 }
-
-/** Levels that an envelope is drawn between, in dB. */
-export const envelopeTop = 12;
-export const envelopeFloor = -48;
-export const envelopeY = (db: number, top: number, height: number) =>
-  top +
-  height * (1 - (Math.max(envelopeFloor, Math.min(envelopeTop, db)) - envelopeFloor) / (envelopeTop - envelopeFloor));
 
 /** A clip's envelope: a citron thread with square knots. */
 function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {

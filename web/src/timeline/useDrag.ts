@@ -1,10 +1,13 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
-import { type Ghost, kinOf } from "../editor/ghost";
+import { envelopeDb, movedPoint, pointNear, withPoint } from "../editor/envelope";
+import { type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
-import { caught, edgesOf, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
+import { caught, edgesOf, envelopeLane, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
 
 type Press = Hit & {
+  /** The point of the clip's envelope that is dragged, the envelope with it, and where the point was; null for a new one. */
+  knot?: { index: number; clip: Clip; was: number | null };
   /** The clip that a press with Shift adds to what is chosen. */
   more: Clip | undefined;
   x: number;
@@ -20,12 +23,17 @@ type Press = Hit & {
 const threshold = 4; // px before a press becomes a drag
 const catching = 7; // px from an edge that a drag catches on
 
+/** An edit, or what it is on the reel as it is when its turn comes. */
+export type Acting = EditAction | ((now: Reel) => EditAction | undefined);
+
+const clipOf = (reel: Reel, id: string) => reel.doc.tracks.flatMap((t) => t.clips).find((c) => c.id === id);
+
 type Props = {
   reel: Reel;
   rows: Row[];
   view: () => View;
   /** Carries an edit out; the ghost stays until it is answered. */
-  act: (what: string, action: EditAction) => void;
+  act: (what: string, action: Acting) => void;
 };
 
 /**
@@ -60,11 +68,32 @@ export function useDrag({ reel, rows, view, act }: Props) {
         choose(more ? [...s.clips, clip.id] : [clip.id], more ? withTrack(s.tracks, row.track.id) : [row.track.id]);
       else if (!clip) choose([], [row.track.id]);
     }
+    let knot: Press["knot"];
+    if (clip && h.zone && s.drawing && !e.shiftKey) {
+      const lane = envelopeLane(v, row);
+      const inside = clip.in + sampleOf(v, x) - clip.at;
+      // What was drawn last may still be on its way.
+      const drawn = shownAs(clip, s.ghost);
+      const was = drawn.gain ?? [];
+      const near = pointNear(was, inside, 6 / v.px);
+      const there = was[near]?.at ?? null;
+      if (there !== null && e.altKey) {
+        act(`take a point of the envelope of ${clip.name} away`, (now) => {
+          const c = clipOf(now, clip.id);
+          return c && { set: { clips: [c.id], gain: (c.gain ?? []).filter((p) => p.at !== there) } };
+        });
+        return;
+      }
+      const gain = there !== null ? was : withPoint(drawn, inside, envelopeDb(y, lane.top, lane.height));
+      knot = { index: there !== null ? near : pointNear(gain, inside, 2 / v.px), clip: { ...clip, gain }, was: there };
+      useEditor.setState({ ghost: { kind: "curve", clips: new Set([clip.id]), gain } });
+    }
     const chosen = useEditor.getState().clips;
     const moving = alone ? chosen : kinOf(reel.doc.tracks, chosen);
     press.current = {
       ...(edit ? h : { row }),
       more: e.shiftKey ? clip : undefined,
+      knot,
       x,
       y,
       at: sampleOf(v, x),
@@ -89,7 +118,16 @@ export function useDrag({ reel, rows, view, act }: Props) {
         "fade out": "pointer",
         body: "default",
       };
-      e.currentTarget.style.cursor = h?.zone ? cursor[h.zone] : "text";
+      e.currentTarget.style.cursor = !h?.zone ? "text" : useEditor.getState().drawing ? "crosshair" : cursor[h.zone];
+      return;
+    }
+    if (p.knot) {
+      const lane = envelopeLane(p.view, p.row);
+      const { clip, index } = p.knot;
+      const inside = clip.in + sampleOf(p.view, x) - clip.at;
+      const gain = movedPoint(clip, index, inside, envelopeDb(y, lane.top, lane.height));
+      p.moved = true;
+      useEditor.setState({ ghost: { kind: "curve", clips: new Set([clip.id]), gain } });
       return;
     }
     if (!p.moved && Math.abs(x - p.x) < threshold && Math.abs(y - p.y) < threshold) return;
@@ -116,6 +154,17 @@ export function useDrag({ reel, rows, view, act }: Props) {
     press.current = null;
     if (!p) return;
     const { ghost } = useEditor.getState();
+    if (p.knot && ghost?.kind === "curve") {
+      const { clip, index, was } = p.knot;
+      const point = ghost.gain[index];
+      if (point)
+        act(`draw the envelope of ${clip.name}`, (now) => {
+          const c = clipOf(now, clip.id);
+          const rest = c && { ...c, gain: (c.gain ?? []).filter((o) => o.at !== was) };
+          return rest && { set: { clips: [rest.id], gain: withPoint(rest, point.at, point.value, point.shape) } };
+        });
+      return;
+    }
     if (!p.moved) {
       const edges = useEditor.getState().snap ? caught(p.at, p.edges, catching / p.view.px) : null;
       point(edges ?? p.at);
@@ -141,7 +190,8 @@ const withTrack = (tracks: readonly string[], id: string) => (tracks.includes(id
 
 /** The tracks from one row to another. */
 function between(rows: Row[], a: Row, b: Row): string[] {
-  const [i, k] = [rows.indexOf(a), rows.indexOf(b)];
+  // By their IDs: rows are others as soon as anything of the reel has changed, even in the middle of a drag.
+  const [i = 0, k = 0] = [a, b].map((r) => rows.findIndex((o) => o.track.id === r.track.id));
   const ids = rows.slice(Math.min(i, k), Math.max(i, k) + 1).map((r) => r.track.id);
   return [a.track.id, ...ids.filter((id) => id !== a.track.id)];
 }
@@ -174,7 +224,8 @@ function ghostOf(
       const by = head !== raw && (tail === raw || Math.abs(head - raw) <= Math.abs(tail - raw)) ? head : tail;
       const under = rows.find((r) => y + p.view.top >= r.top && y + p.view.top < r.top + r.height);
       const onto: Record<string, string> = {};
-      if (under && under !== p.row && under.track.layout === p.row.track.layout) onto[p.row.track.id] = under.track.id;
+      if (under && under.track.id !== p.row.track.id && under.track.layout === p.row.track.layout)
+        onto[p.row.track.id] = under.track.id;
       return { kind: "move", clips, by: Math.round(by), onto };
     }
   }
@@ -186,6 +237,8 @@ function actionOf(g: Ghost, p: Press, clip: Clip): { what: string; action: EditA
   const named = { clips: chosen, alone: p.alone };
   const alone = p.alone ? " alone" : "";
   switch (g.kind) {
+    case "curve":
+      return null; // drawn by its knot
     case "trim":
       return g.by === 0
         ? null

@@ -1,7 +1,9 @@
 import type { Clip, EditAction, Fade, Patch, Production, Reel } from "../../api/client";
+import { withPoint } from "../../editor/envelope";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
 import { duration, gain, plural } from "../../format";
+import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
@@ -69,6 +71,7 @@ type FieldsProps = {
 };
 
 function ClipFields({ production: p, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
+  const pointer = useEditor((s) => s.pointer);
   const place = (text: string) => parsePosition(text, c.at, p.sample_rate, p.rate);
   const ms = (samples: number | undefined) => (((samples ?? 0) / p.sample_rate) * 1000).toFixed(1);
   const milliseconds = (text: string) => {
@@ -110,6 +113,20 @@ function ClipFields({ production: p, row, clip: c, ids, others, alone, away, act
         parse={decibels}
         save={(db) => act(`set ${c.name} to ${gain(db)}`, { set: { clips: ids, gain_db: db } })}
       />
+      {!!c.gain?.length && (
+        <Field
+          label="here"
+          says="Envelope of the clip at the pointer, in dB"
+          value={gain(valueAt(c.gain, c.in + pointer - c.at))}
+          wide="w-16"
+          parse={decibels}
+          save={(db) =>
+            act(`set the envelope of ${c.name}`, {
+              set: { clips: [c.id], gain: withPoint(c, c.in + pointer - c.at, db) },
+            })
+          }
+        />
+      )}
       {(["in", "out"] as const).map((end) => {
         const f = (end === "in" ? c.fade_in : c.fade_out) ?? {};
         return (

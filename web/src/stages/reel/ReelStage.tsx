@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
 import { useCallback, useEffect, useMemo, useState } from "react";
-import type { Clip, EditAction, Production, Reel } from "../../api/client";
+import type { Clip, Production, Reel } from "../../api/client";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
 import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/store";
@@ -9,6 +9,7 @@ import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { rowsOf } from "../../timeline/geometry";
 import { Timeline } from "../../timeline/Timeline";
+import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { Button, Empty, StageHead } from "../../ui/controls";
 import { BorrowPanel } from "./BorrowPanel";
@@ -33,9 +34,15 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
   const [size, setSize] = useState({ width: 1000, height: 500 });
   const rows = useMemo(() => rowsOf(reel, bands(reel)), [reel]);
   const act = useCallback(
-    (what: string, ...actions: EditAction[]) => {
+    (what: string, ...actions: Acting[]) => {
       if (actions.length === 0) return;
-      mutate(() => ({ what, actions }), { onSettled: () => useEditor.setState({ ghost: null }) });
+      const { ghost } = useEditor.getState();
+      const edit = (now: Reel) => {
+        const all = actions.flatMap((a) => (typeof a === "function" ? (a(now) ?? []) : a));
+        return all.length > 0 ? { what, actions: all } : null;
+      };
+      // What was dragged stays as it would be until it is so, unless something else is dragged meanwhile.
+      mutate(edit, { onSettled: () => useEditor.setState((s) => (s.ghost === ghost ? { ghost: null } : {})) });
     },
     [mutate],
   );
@@ -100,11 +107,21 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
 function Modes() {
   const alone = useEditor((s) => s.alone);
   const snap = useEditor((s) => s.snap);
+  const drawing = useEditor((s) => s.drawing);
   const solo = useEditor((s) => s.solo.size + s.mute.size);
   return (
     <>
       {solo > 0 && (
         <Button onClick={() => useEditor.setState({ solo: new Set(), mute: new Set() })}>Hear all tracks again</Button>
+      )}
+      {drawing && (
+        <Button
+          aria-pressed
+          title="The pointer draws envelopes: press for a point, Alt takes one away (Ctrl E ends it)"
+          onClick={() => useEditor.setState({ drawing: false })}
+        >
+          Drawing envelopes
+        </Button>
       )}
       <Button
         aria-pressed={alone}

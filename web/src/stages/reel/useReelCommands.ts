@@ -1,11 +1,13 @@
 import { useMemo } from "react";
 import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
 import type { ReelEdit } from "../../api/reel";
+import { thinned, withPoint } from "../../editor/envelope";
 import { routeTo, stemsOf, toggle, unroute } from "../../editor/routes";
 import { choose, point, showWhole, useEditor } from "../../editor/store";
 import { chosenTracks, clipAt, edgeFrom, targets } from "../../editor/targets";
 import { plural } from "../../format";
 import { stop, useMonitor } from "../../listening/engine";
+import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
 import { hearAlone } from "../../timeline/Heads";
 import { playhead } from "../../timeline/place";
@@ -507,6 +509,18 @@ function sounding({ production: pr, reel, rows, act }: Props): Command[] {
     withSpan((s) =>
       act(`${words} the span`, { dip: { from: s.from, to: s.to, tracks: tracks(), db, ramp: samples(dipRamp) } }),
     );
+  const envelope = (db: number) => () =>
+    withClips(rows, (c) => {
+      const at = useEditor.getState().pointer;
+      act(
+        `envelope of ${named(c)} ${db > 0 ? "higher" : "lower"}`,
+        ...c.map(({ clip }) => {
+          const inside = clip.in + at - clip.at;
+          const value = valueAt(clip.gain ?? [], inside) + db;
+          return { set: { clips: [clip.id], gain: withPoint(clip, inside, value) } };
+        }),
+      );
+    });
   const add = (db: number) => () =>
     withClips(rows, (c) => act(`${db > 0 ? "raise" : "lower"} ${named(c)}`, { set: { clips: ids(c), add_db: db } }));
   return [
@@ -563,6 +577,72 @@ function sounding({ production: pr, reel, rows, act }: Props): Command[] {
     { id: "raise", name: "Raise the span by 3 dB", run: dip(3, "raise") },
     { id: "louder", name: "Clip 1 dB louder", key: "]", run: add(1) },
     { id: "softer", name: "Clip 1 dB softer", key: "[", run: add(-1) },
+    {
+      id: "draw",
+      name: "Draw envelopes with the pointer, or choose clips again",
+      key: "mod+e",
+      run: () => useEditor.setState((s) => ({ drawing: !s.drawing })),
+    },
+    {
+      id: "point up",
+      name: "Envelope 1 dB higher at the pointer",
+      key: "shift+ArrowUp",
+      run: envelope(1),
+    },
+    {
+      id: "point down",
+      name: "Envelope 1 dB lower at the pointer",
+      key: "shift+ArrowDown",
+      run: envelope(-1),
+    },
+    {
+      id: "smooth",
+      name: "Envelopes of what is chosen: smooth, or straight again",
+      run: () =>
+        withClips(rows, (c) =>
+          act(
+            `shape the envelope of ${named(c)}`,
+            ...c
+              .filter((l) => l.clip.gain?.length)
+              .map((l) => {
+                const shape = l.clip.gain?.some((p) => p.shape === "smooth") ? ("" as const) : ("smooth" as const);
+                return { set: { clips: [l.clip.id], gain: l.clip.gain?.map((p) => ({ ...p, shape })) } };
+              }),
+          ),
+        ),
+    },
+    {
+      id: "thin",
+      name: "Thin the envelopes of what is chosen",
+      run: () =>
+        withClips(rows, (c) =>
+          act(
+            `thin the envelope of ${named(c)}`,
+            ...c
+              .filter((l) => thinned(l.clip.gain ?? []).length < (l.clip.gain?.length ?? 0))
+              .map((l) => ({ set: { clips: [l.clip.id], gain: thinned(l.clip.gain ?? []) } })),
+          ),
+        ),
+    },
+    {
+      id: "copy envelope",
+      name: "Take the envelope of the clip that was copied over to what is chosen",
+      run: () =>
+        withClips(rows, (c) => {
+          const from = useEditor.getState().clipboard[0]?.clip;
+          if (!from?.gain?.length) note("Copy a clip that has an envelope first.");
+          else
+            act(
+              `take an envelope over to ${named(c)}`,
+              ...c.map((l) => ({
+                set: {
+                  clips: [l.clip.id],
+                  gain: from.gain?.map((p) => ({ ...p, at: p.at - from.in + l.clip.in })),
+                },
+              })),
+            );
+        }),
+    },
     {
       id: "no envelope",
       name: "Take the envelope of what is chosen away",
