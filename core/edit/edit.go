@@ -142,8 +142,14 @@ func Plan(r reel.Reel, actions []Action, c Context) (Planned, error) {
 	if len(d.ops) == 0 {
 		return Planned{}, snag.Refuse("nothing_to_do", "nothing would change by that")
 	}
-	slices.Reverse(d.undo)
-	return Planned{d.ops, d.Reel, d.undo}, nil
+	return d.planned(), nil
+}
+
+// planned is what a draft has come to.
+func (d *draft) planned() Planned {
+	undo := slices.Clone(d.undo)
+	slices.Reverse(undo)
+	return Planned{d.ops, d.Reel, undo}
 }
 
 // draft is a reel as it is after what has been planned so far.

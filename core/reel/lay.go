@@ -49,6 +49,37 @@ type Lay struct {
 	Strands []Strand
 	DayLen  int64         // samples in a day at the reel's rate
 	NewID   func() string // makes identities for tracks and clips
+	// Cut lays a stretch of the take instead of all of it, Frames long, at Start; it may be in the reel already.
+	Cut *Stretch
+}
+
+// Stretch is a part of a take that is laid.
+type Stretch struct {
+	From    int64 // first sample of the take
+	FadeIn  Fade
+	FadeOut Fade
+}
+
+// clipOf is what a strand of a take comes to at a place; false where it has no sound there.
+func (l Lay) clipOf(s Strand, at int64, tie string) (Clip, bool) {
+	c := s.clip(Clip{ID: l.NewID(), Name: l.Name, At: at + s.Shift, Length: l.Frames, Unplaced: l.Start < 0, Tie: tie})
+	if l.Cut == nil {
+		if s.Frames > 0 {
+			c.Length = min(c.Length, s.Frames)
+		}
+		return c, true
+	}
+	c.At, c.In = at, l.Cut.From-s.Shift
+	c.FadeIn, c.FadeOut = l.Cut.FadeIn, l.Cut.FadeOut
+	if early := -c.In; early > 0 { // it begins later than the stretch does
+		c.At, c.In, c.Length = c.At+early, 0, c.Length-early
+	}
+	if s.Frames > 0 {
+		c.Length = min(c.Length, s.Frames-c.In)
+	}
+	c.FadeIn.Length = max(0, min(c.FadeIn.Length, c.Length))
+	c.FadeOut.Length = max(0, min(c.FadeOut.Length, c.Length-c.FadeIn.Length))
+	return c, c.Length > 0
 }
 
 // mono is the layout of the tracks that strands are laid on one by one.
@@ -66,7 +97,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	}
 	for _, t := range r.Tracks {
 		for _, c := range t.Clips {
-			if slices.ContainsFunc(l.Strands, func(s Strand) bool {
+			if l.Cut == nil && slices.ContainsFunc(l.Strands, func(s Strand) bool {
 				return slices.ContainsFunc(append([]string{s.ID}, s.More...), func(id string) bool { return slices.Contains(c.Strands, id) })
 			}) {
 				return nil, snag.Refuse("laid_already", "%s is in the reel already, on track %s", l.Name, t.Label)
@@ -86,9 +117,9 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 		if label == "" {
 			label = "Strand " + strconv.Itoa(n+1)
 		}
-		clip := s.clip(Clip{ID: l.NewID(), Name: l.Name, At: at + s.Shift, Length: l.Frames, Unplaced: l.Start < 0, Tie: tie})
-		if s.Frames > 0 {
-			clip.Length = min(clip.Length, s.Frames)
+		clip, ok := l.clipOf(s, at, tie)
+		if !ok {
+			continue
 		}
 		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
 			return t.Label == label && t.Layout == s.layout() && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)

@@ -235,9 +235,21 @@ func startOrLast(t store.Take) int64 {
 
 // layOf is how a take is laid: at the production's rate, whatever its own.
 func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Weave) (reel.Lay, error) {
+	et, err := takeOf(t, strands, p)
+	if err != nil {
+		return reel.Lay{}, err
+	}
+	l := et.Lay(w)
+	l.NewID = func() string { return store.NewID().String() }
+	l.DayLen = p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+	return l, nil
+}
+
+// takeOf is a take as it can be laid, of some strands those that are its.
+func takeOf(t store.Take, strands []store.Strand, p store.Production) (edit.Take, error) {
 	length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
 	if err != nil {
-		return reel.Lay{}, fmt.Errorf("%s: %w", t.Name, err)
+		return edit.Take{}, fmt.Errorf("%s: %w", t.Name, err)
 	}
 	et := edit.Take{Name: t.Name, Start: -1, Frames: length(t.Length()), Readings: t.Readings}
 	if t.StartSamples != nil {
@@ -251,10 +263,7 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 			})
 		}
 	}
-	l := et.Lay(w)
-	l.NewID = func() string { return store.NewID().String() }
-	l.DayLen = p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
-	return l, nil
+	return et, nil
 }
 
 // stemCells gives strands the stem that operations send their tracks to, so that Takes shows what was decided in the

@@ -161,6 +161,11 @@ func (q Queries) SetAmiss(ctx context.Context, amiss, fine []uuid.UUID) error {
 // ids are never NULL.
 func ids(list []uuid.UUID) []uuid.UUID { return append([]uuid.UUID{}, list...) }
 
+// ProductionTakes lists all takes of a production, in the order of their starts.
+func (q Queries) ProductionTakes(ctx context.Context, production uuid.UUID) ([]Take, error) {
+	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 ORDER BY start_samples, id`, production)
+}
+
 // TakesOfScene lists the takes of a scene but one, in the order in which they were made.
 func (q Queries) TakesOfScene(ctx context.Context, production uuid.UUID, scene string, but uuid.UUID) ([]Take, error) {
 	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND scene = $2 AND scene <> '' AND id <> $3 ORDER BY start_samples, id LIMIT 200`, production, scene, but)

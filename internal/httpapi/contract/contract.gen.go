@@ -50,6 +50,27 @@ func (e Closing) Valid() bool {
 	}
 }
 
+// Defines values for CutListKind.
+const (
+	Edl   CutListKind = "edl"
+	Otio  CutListKind = "otio"
+	Table CutListKind = "table"
+)
+
+// Valid indicates whether the value is a known member of the CutListKind enum.
+func (e CutListKind) Valid() bool {
+	switch e {
+	case Edl:
+		return true
+	case Otio:
+		return true
+	case Table:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DeliveryPacking.
 const (
 	DeliveryPackingMono DeliveryPacking = "mono"
@@ -770,6 +791,51 @@ type Curve = automation.Curve
 
 // CurvePoint a value at a sample, and how the curve goes on from there
 type CurvePoint = automation.Point
+
+// CutEvent defines model for CutEvent.
+type CutEvent struct {
+	At     int64  `json:"at"`
+	Fade   int64  `json:"fade"`
+	Length int64  `json:"length"`
+	Name   string `json:"name"`
+	Number string `json:"number"`
+	Reel   string `json:"reel"`
+
+	// Says how they were found, or why none was
+	Says string `json:"says"`
+
+	// Short a take does not hold all of the event
+	Short bool `json:"short"`
+
+	// Source timecode of the source
+	Source string `json:"source"`
+
+	// Takes names of the takes that were found
+	Takes []string `json:"takes"`
+
+	// Timecode of the record
+	Timecode string `json:"timecode"`
+}
+
+// CutList defines model for CutList.
+type CutList struct {
+	Events []CutEvent  `json:"events"`
+	Kind   CutListKind `json:"kind"`
+
+	// Left what was not taken over, in words
+	Left  []string `json:"left"`
+	Title string   `json:"title"`
+}
+
+// CutListKind defines model for CutList.Kind.
+type CutListKind string
+
+// CutListOrder Example: {"text":"TITLE: Ep 2\n001  LF07  V  C  22:10:33:00 22:10:36:00 22:10:00:00 22:10:03:00\n* FROM CLIP NAME: 21A-3\n"}
+type CutListOrder struct {
+	// Handle samples longer at either end where nothing else lies
+	Handle *int64 `json:"handle,omitempty"`
+	Text   string `json:"text"`
+}
 
 // Decision Example: {"accept":true,"suggestions":["0190a000-0000-7000-8000-000000000001"]}
 type Decision struct {
@@ -2047,6 +2113,12 @@ type OrderWritingsJSONRequestBody = WritingOrder
 // NameReelJSONRequestBody defines body for NameReel for application/json ContentType.
 type NameReelJSONRequestBody = ReelNaming
 
+// ReadCutListJSONRequestBody defines body for ReadCutList for application/json ContentType.
+type ReadCutListJSONRequestBody = CutListOrder
+
+// LayCutListJSONRequestBody defines body for LayCutList for application/json ContentType.
+type LayCutListJSONRequestBody = CutListOrder
+
 // OrderDeliveryJSONRequestBody defines body for OrderDelivery for application/json ContentType.
 type OrderDeliveryJSONRequestBody = DeliveryOrder
 
@@ -2229,6 +2301,12 @@ type ServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
+	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
+	// (POST /api/reels/{reel}/cut-list)
+	ReadCutList(c *gin.Context, reel ReelId)
+	// LayCutList Lay the takes of a cut list's events where picture has cut them to
+	// (POST /api/reels/{reel}/cut-list/lay)
+	LayCutList(c *gin.Context, reel ReelId)
 	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(c *gin.Context, reel ReelId)
@@ -3642,6 +3720,56 @@ func (siw *ServerInterfaceWrapper) GetReelChanges(c *gin.Context) {
 	siw.Handler.GetReelChanges(c, reel, params)
 }
 
+// ReadCutList operation middleware
+func (siw *ServerInterfaceWrapper) ReadCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadCutList(c, reel)
+}
+
+// LayCutList operation middleware
+func (siw *ServerInterfaceWrapper) LayCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LayCutList(c, reel)
+}
+
 // OrderDelivery operation middleware
 func (siw *ServerInterfaceWrapper) OrderDelivery(c *gin.Context) {
 
@@ -4720,6 +4848,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/reels/:reel", wrapper.RemoveReel)
 	router.GET(options.BaseURL+"/api/reels/:reel", wrapper.GetReelById)
 	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
+	router.POST(options.BaseURL+"/api/reels/:reel/cut-list", wrapper.ReadCutList)
+	router.POST(options.BaseURL+"/api/reels/:reel/cut-list/lay", wrapper.LayCutList)
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
@@ -6720,6 +6850,86 @@ func (response GetReelChangesdefaultApplicationProblemPlusJSONResponse) VisitGet
 	return err
 }
 
+type ReadCutListRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *ReadCutListJSONRequestBody
+}
+
+type ReadCutListResponseObject interface {
+	VisitReadCutListResponse(w http.ResponseWriter) error
+}
+
+type ReadCutList200JSONResponse CutList
+
+func (response ReadCutList200JSONResponse) VisitReadCutListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCutListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadCutListdefaultApplicationProblemPlusJSONResponse) VisitReadCutListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayCutListRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *LayCutListJSONRequestBody
+}
+
+type LayCutListResponseObject interface {
+	VisitLayCutListResponse(w http.ResponseWriter) error
+}
+
+type LayCutList200JSONResponse ReelEdited
+
+func (response LayCutList200JSONResponse) VisitLayCutListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayCutListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayCutListdefaultApplicationProblemPlusJSONResponse) VisitLayCutListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OrderDeliveryRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *OrderDeliveryJSONRequestBody
@@ -7974,6 +8184,12 @@ type StrictServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
+	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
+	// (POST /api/reels/{reel}/cut-list)
+	ReadCutList(ctx context.Context, request ReadCutListRequestObject) (ReadCutListResponseObject, error)
+	// LayCutList Lay the takes of a cut list's events where picture has cut them to
+	// (POST /api/reels/{reel}/cut-list/lay)
+	LayCutList(ctx context.Context, request LayCutListRequestObject) (LayCutListResponseObject, error)
 	// OrderDelivery Order a delivery; what stops it is refused
 	// (POST /api/reels/{reel}/deliveries)
 	OrderDelivery(ctx context.Context, request OrderDeliveryRequestObject) (OrderDeliveryResponseObject, error)
@@ -9644,6 +9860,94 @@ func (sh *strictHandler) GetReelChanges(ctx *gin.Context, reel ReelId, params Ge
 	}
 }
 
+// ReadCutList operation middleware
+func (sh *strictHandler) ReadCutList(ctx *gin.Context, reel ReelId) {
+	var request ReadCutListRequestObject
+
+	request.Reel = reel
+
+	var body ReadCutListJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadCutList(ctx, request.(ReadCutListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadCutList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadCutListResponseObject); ok {
+		if err := validResponse.VisitReadCutListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LayCutList operation middleware
+func (sh *strictHandler) LayCutList(ctx *gin.Context, reel ReelId) {
+	var request LayCutListRequestObject
+
+	request.Reel = reel
+
+	var body LayCutListJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LayCutList(ctx, request.(LayCutListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LayCutList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LayCutListResponseObject); ok {
+		if err := validResponse.VisitLayCutListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // OrderDelivery operation middleware
 func (sh *strictHandler) OrderDelivery(ctx *gin.Context, reel ReelId) {
 	var request OrderDeliveryRequestObject
@@ -10550,261 +10854,269 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L2Nkty2tSf+Kqj+3yolFc6XJDv2qP61JUt27HtlS2Up69Qm3gmaRHcjQwIMAE6ro9J9jX2gfbEtnAOQ",
-	"YDfAJvtDdnJvKmXNTLNBfByc7/M7H2a5rGopmDB6dvthVlNFK2aYgt/owjBlfyiYzhWvDZdidjszK0by",
-	"RmmpiFwQ+1tNl4zM2UIqNstm3D7094apzSybCVqx2a0bKpvpfMUqimMuaFOa2e1sls0q+v4VE0uzmt3e",
-	"XF9nM7Op7be0UVwsZx8/ZrOClfyBqc0dL+y34R01NavuFf6JWTZT7O8NV6yY3RrVsPCtC6kqal/aNLyY",
-	"xV604CVLv8R+euQLSl5x0w6/tU/4YXSfHtuNqeh7XjUV/GZ/5QJ/vWnfxIVhS6bgVTXl6k6xRfwMFVsw",
-	"xUTOHmmijaKieAanKQUjZkUNoUvFmCZzpg1Zr5ggdK6ZMIkjtu+ZthMwPUPvWXx+0qyYIorlUhVcLE8z",
-	"S3jdxGkqWTS5nViaLrpnjqQOxViZfo399MgXaNmI4q6Ust7ddfnAFKGiIPaHxAbCN6MEuqClZu0r51KW",
-	"jIrgnRU1+Wr3pRUtGKGalLIp7L/2cBdcaZOR+QZ+M0wQzXIpCk0WSlb2mBUj3JA5W3KhEzPF9x00VRxh",
-	"e6bUEWBGpCILqWBymhdMW0ZIScWLC/srsYRtf/sd/Pabki3Mb2FfK178J/5N8eXK/NbPvH/K+JbBc66p",
-	"MUzZr/7vP19ffEkvFhc/f3jy+cff/Pl3//lz7y+//R//NkAHNY+eib1WAu+frhkrkMvbZ4k2dJPa8XvG",
-	"ajfkQdsO70qxRvwwOu5NNmPCssE/X19+lt1kj3/OuptQyGYOTNu9VjTV3PFHfKuRcf7D7EVYkLVlMhzo",
-	"UrExHEbG+QsX5vOnsyifxgNPX/sRBDHi4m9EPvCKjciPfMFaccPFMv0O98BRrwEWqWspNAMd5VtGFbwv",
-	"l8LYQ7F6S12XPKf2KK9kbpi50EYxWtnPIm+ac0HhACPv6lPFK25MyS6YKDgVl+Q5KUFpIVyQJ4/JnBsN",
-	"t1xLUlGxIfONQdbw729f/0B+A1P9bUYWvCxZQZqarLlZEV3TnGkQaoLMS5nf61uysHqYDgbO2jc0otGs",
-	"yPBKSs3t3LwiBnwTv0ykgD/lsqqkILkd2LJXSj5/ejHnhixKSU0GfIxZvYnkKyoEK4lZKcbIk8fdU5r8",
-	"ZqkYNVbEVnQpuGkKlpFayaWiVcUI6IwwiU3NyHff0YxoWtUl04QasmjKkuicluy3GWxQ731Wrvtndf+1",
-	"GUh5Py/QIUmrGVz+Rcw+ZrM3Ss5LVg2QQI1P/O5v2h5iSAL/BrrR7P+76rTgK/xUX/lxI2RASd1+6GkX",
-	"iPG5ylf8gb1WBerNtCjgeGj5RsmaKcMt0TouyN7DquE5/J67DqhytI+HH3+I8c7uMv25e/Tnlpzl/G8s",
-	"N3arvmr03ln138zDd/p7kc3uuYh/UFKxbOiSJT7cyMZEP/LyducDuYj+WUncOMf1Z9qwamYVSmW5csXf",
-	"B+vvKVfdTgF3gfe64doJ7mxdNnt/sZQX7o9rRh/Ypd3L4O8XvKqlMk40r2a3s38wbTallNVVLhW7gm/B",
-	"JF4gOb9REhfX33FH7MGqW0GRzQq+WDjbbK9YsZaM0uaOmpGPp8/gPkZ42Uw2pu6dZzBYzej9XTFf9Ofa",
-	"imLRlCW1Pzr+vyWas5mq9OFf3zppv6XtjNtz9/sZ7FU49WAasAuxO/VixfL73WNcWM1i2m5apsHi37Eq",
-	"SOSDrXXCU91AmZtEeuolryfyA5xGnxt65q25yJnVcIVVbb1EshbLI00KupllY6iQrukm/Y6SogigglhR",
-	"eM8FWdEHawqMG31BC3bHxT7e/w0tWPu441ljnl/S/WO/aNRD+/BdMY9TeGfnPw2s/IsvP4/clQSTxqn0",
-	"9xH1A9xNf0KoXOpxG8jFA1MmTsED/L10zp3jGJGQJiUlgJNywyq9b/9fLxY/UrGEI6jo++/wOzfX14Hf",
-	"iSpFN8DGvMk6qCnAQ60ar2PWhNTOW2HJ1jEkTeoSrkU7752FBRN8/AUQgv91d66GR0xWNF4MWVFQJp0y",
-	"CHonKIclr7VzoyhGWMGNNfbkkoHtB8/B3dqZWSPqkubIr/qvFHIuiw25F3KtQ0u9lGKpZ9k+DQbkckeT",
-	"jlNTZ221pLRHSFu2cwkMboqQBvfKR8cav8OTHHU4194blz6eF1YBn6wZAmVHlUJH8/29B+oCTX9NreWx",
-	"IPMNGrDopuWKaLrRz1CDXnMNZ2OfBX/E/tOxb43LEqnttsQJMC+lZpo09S0R0qy4WKL5YhTN7wP6o7kl",
-	"PykyQksrr716Z+cFj1pKKMuIcpfNkK+O5QLw9BvJhYmc5DYj6JMWbYyswLK4xHdOobDuy0hn3TT2EcW2",
-	"CfJAy4ZZ64o6fo6m1UquiXPQPzCylNYAFeg1AwfGLC7SR7BlvaJ1T+m297SSEiz8lSyL6LHANOMyblhr",
-	"gxuP395z14MDwa084kBespxrjnbiaOstz1ltWldGs1wybb+n7TKub768ptfX1xeWri5+b//zhf/V/e9m",
-	"9vOuyefGjMnZ3hsCet/jOgnJ/LN9/GrrMMJXZn5yMT7wkuUlFygWxu6fPRjYq5yq4urxzfOLd9dPLtf0",
-	"IbIv7tlg1UHo6Ol1oB+l+PSUZePb4ut0waZdA67kdR2Ti16HXbGy6HtFxqlehRQRAY+OonEjMKWk2scZ",
-	"3wq6nLk4mB7NT9+UVqUpvuElKFbbwm/BBdcrVmxbowU17MLwisXI1S1tHHdCJXjvFXDG0aR51DS/d7LN",
-	"s75allYsVFLIKNervXG/x8MkF3Cha5bfJbVebagyd3ZyuSySj5gea17TztMqCqbw51rJh+4nZrWpBeUl",
-	"2Io5FTkrSxbn4kYaWh5DfFElr112t8d+LY7c/Zs97Xqy3NmVrJtLcMRZexuH7vBkpawlCE8HdiWz23G8",
-	"PsLSppOXj/7EwhZ2Mo/0VqAi4JJPIgF2v4RxEcpALthvdacX2+WvC26eY2R0morz9Xuam3IDLmA0VTW7",
-	"JC/6FoslnyK0XbxpwxW55yIjjSiZ1qRiVBhCSynYJXnjvOYavjjWf3H5F4EbGc78BsTJ1l+2RHlR3IH2",
-	"OtX3Kgr2Pu5d08yZmYOMHB766FTnfU+/g4d27inMwQ8RO965VEquJ2uv2ihm8hXETX2gEWw+gjFoomsK",
-	"UQ0I89u3ZyRXUusFLVhBuDAS7ZqSY+yfF7uqrX02Kj5ah8p11EmkZDVW6oiJPo3gHj6O30MM9cW4PMYp",
-	"R7ysPfDhy4uPufVmLm7pI41ga8OsY6cOBt3dktZ64sm7iL5lyy5hCILp8w1R0pooyPS3jnH8eZRSWD11",
-	"+NBvons2enOdGjbhJp+fDkfOfosAuoOPnbGzuMfwje8so0kO3h1LlJT8rZ5IScACLC0J9t4gQYFUMLLJ",
-	"V0w/I9RHZ+WCXBND75km3BBwMO/w6NKd6q61BS6yve4E5y8adnUOH3fMvmZ/b2h5V8s1pOMoyjUr7nKp",
-	"uWD7I1w487THzC6umep4gEHhzrJSM0LLErcd+DCmSEjhHTu/EZZ9L6Syz/12yq6P9kpMPZ4jqZrGibiY",
-	"HEk5heN/AoNQtKoPoMlpIuc0zKL19BXz6F6z94aJYiLZNjVp2QVfruayUedkAqxY9q7yilFQpikvx99b",
-	"GCS2A6O45dnWNj58NjpyFt2A2MpXspoqJ+Y0vyegLVre1FoGGDc0K1Y9Q5sBLARwS2/ALECLwUjL2bov",
-	"b0ghdwhn6g7C0COSOdL7wIVmzvw9KII74kbPN5/m6oOZPt9El/k3yadajYzmK9QG2iAXKAhSsKw9Rmpa",
-	"z3gboGIYbzrTtRl9spV8OOHdHn2IU0lYChQN8WlGjJeoGQCk49Q2e7dyWTGIVWT9FO/uQ3hvZNsgYXnX",
-	"HULvGSh8ga3ooyAH3z17QocZ9Kk4fcLOj/nM8OHYtFw8cJoVDka2V9cwgOQCdKDeHWOK/fNpHNFdFVNt",
-	"vZMbbZ9qqTXVZirrmc5fRkUTXlFeTI+wex5w8M1W7LTcdypTBa/K/ucx0j51WXf2sp9ybVPmOslWuWes",
-	"HuLl1uacN5jSAIvKIvP79JdrYOtPJi12RULsrZpNtep9jcOSPzBwu3obZNeVnTJcd6zTqdR/uuS53Qy5",
-	"UVlre4oQJzhxfaJaf8Too9MyzAyPRZYxVOEjHkbKY9Qbzcxd58MaDjAYtzr3tYqqe186Op7QXQ7xKMHw",
-	"PbxhVOpex8wnZHDtZANEtwfTiKeuc6lkM0EGvoaX/MF+KZIJuCP7uilNGH3vwNvZX+4tKbrpUgIn8B5N",
-	"N1g+B1abXJBG3Au5FgRG81mTqLy31hrXrYEOzkj/VGHNOiHNbKTy3c04IkKmhVFAP3fjpTaoDdxN4s12",
-	"zdQZS1KReaPt+jUTJiPc7xNUqrndWVOdVN13I04Tgolx4YcjJNdsqDIjeMlbeM59aZzE3CPE+C4ZnFPI",
-	"pEpi5ljOsVdqOAtuf35sdKfHJPNHkgVk4wrWmnzl0uvX3FqAmKmMGbS/tL8h4SBNeI2spnhHa0d1U2Ib",
-	"skYPATWQmk00uBwwEaBN2mY0X2VBkKOVvnIt+vcRs6vlgmj2wBQt2zGO9iBGZMkESdROo5dHN2iWT0lE",
-	"H0/xo3WveEWPHqjZmjTnBH25XY4HR3n1T+CmmxaHODSOvCdg8XE4fZcV3Fw+99gJ4zN37fdg8K8fXNHn",
-	"VoTNbffo5MFkmaPfPZ97BrHkWebRGBzwCIe/uRpnSFFbsRIgMTYid1d+qZjWwxl2UzcfJhkj0W+mR4k6",
-	"vT+auhpL9BsZ095y0v+9oSWx4jUj+DOEuEGT41i2bF+E2UHkbb8SYHJMfG+dCOzUQXUikO+aquHU8eSt",
-	"XBYu3W+HCHIpDOWi58YKXOjjCbposPyZ3clIlYignVizNN2FSrT9xJVRPyOsqs2mKxWJ5cZOSymektC7",
-	"onoV95ePy/QtuTYxYxm0RDs4sU9oUtF71iqLAZkBegjQvK8S/TmbUris+DJWgVdycc8K2HYNWBq+Th+4",
-	"BXjgqWJEMVq0oQo/q6YuJfBvz1lwsHiKKM9No1i8RMh9aO/aWqpCZ0Rb9Q/K76//7/+5+eKaUEMef+ZJ",
-	"wNKHbCCIFttqZA93ivbK80I2wP8xlnK1oMvxZqynrG0VZDdneosB4bJWTHSXwJoN1nYkaLBkk9KsqaDl",
-	"RvuUa1ogCtWi0ZBc3V7H6FEhOEWkbNAp5/gx2sjddXVnqLP2FAcrCXd3SKHBMLi98NAk6RQ6VEcdoWWh",
-	"Lvl0j1oWVuwDRbW3LJk13jHUlu/2yTULdck2hXwnuRyYUZeEjkQapqqE/LY70e4atvwoKql5yb4fE3kI",
-	"ctARNuvAlPM45hYmixMjia5LDu4Ua5JmI3LCo0t644AgthwxnihGU0eMfAV7HylF76PSQdy/pkvm2Zgr",
-	"g2QiKjBaGt8Xh4V5uyn4r6WONYHyAMgwY3X+mLU2qP+HABORvctXbMoFRYSDyDhJCZ0Qilv76G4ybkV7",
-	"xdzkgmWntvaddxFNANDYW5x1QF2WG/NONSLCw8EZoMMEIqrGFnzlu8O9fGHvpGYmC+ZJbmbZGA9Va5hH",
-	"AhZcsxZwY7uem2tGFqWU6hkR9qUgN4U0UOMtou/eC/DxiwKEWPlRMpFHmKBeWfUL9EHtEogzcm2Z4shN",
-	"hpFTlZttcn/EEwefPdKEF63atbLSvlVQOJTwC0kchuEoH0mY04/nn0Q4CYgAiK+7LltE3m1fu9z4JRXe",
-	"0tm6oqk6toppnUIPkuKublTtos7bilLFAHRgRTUpWM6hRsQQLZ+5YIFV66yumEVPhfa9JM6uR8ieDno0",
-	"obzJWh8VP3Aqhl+7H9LPK2sDDMEOxLb7W6pXr7iOeUI62KDxCiITRvWTuaZXW3obKjpGxXUcMiAAMuML",
-	"s0F/LKRrWp5DlQKAqynKrnvVXS4bkQAsShpyXsePYKlgNa/PKIRyNGmIFaFUsYJsmBlZCelEod/y0Pjs",
-	"TIwOrMjv3PbColTBaIkune2qQzUUwUxvahByMNQgopi/OPLelZT2iwFTxYP4/czNJTF7RPeb4mDp3Az9",
-	"A7u4QcnFu+xPD343TiAvKY+J+OIrRNng+Ypg+qkDrFtTTfAkC599DnQd0u4IibJDzdQo/n53Hiu57r+f",
-	"W/KkqvAuhpItDHgYoLARqhxhQxaytAyzQGG+q6AfMMedaLyznPsz/vYfcR8A3eiEkKQVC+3dYQIbsPDc",
-	"Hrp3+aONkSDkok1NrIRQtt/pIMvVx7HB1b0bAhrj2T8gMg1DjwHMgbUe5Ah9RTfvwCs+0YQ9BiPD+Bce",
-	"iIAxJSSE74rSBxMFqpofosmRCSLGdDbTeV0rWYHTtYvKApOiJb9n6Al8hijJYhkgYcIwc7aELDjPhj3G",
-	"NTjfs5kuU56nnKu8TKU/TMMPy/xiOiTsR5q4GzimcjNpm9gNEEyP5URx6GY317jmbFXfu6WUiY3wIKsJ",
-	"32ar0++lPu92mVZj70/Ta/FOWWiVeT87V7M738yCPeuW1p12lIrlcsmKrwseUR+nYGVsKYbp8654DM1E",
-	"CvZIYyDdw9Javf6RviWNKGRXxTlHzrZ7WPaxVJh1HIwiHInDUqQIJwo+RTdyfPekno76WkowZhxs0Iov",
-	"zOz25svH11bp07Pb6x2G576wcyntyGRuFwN7A0VSUUMH35HyfTijV64F3NtWYgEwMYitcvR1XtOUBLdz",
-	"wKGteqQZEwfgh+BO+BXh62IH4/IFf20gl7ksZaO2an1zbhRcY0PFkikkurpsKrjP6PVmNMrHU6lHiXDu",
-	"NZbkYqLK9KBuKg224qLN4TgmKTZ2H6lJwhFE9Bh37AdpMvjdd16kj1dm4AszHzTI7GT/Ih4/vr25vr22",
-	"/8++YUptSMnoA9OIXb2tz7h3hpBWN18+fXL9dL+MsF+N3YAf2Dp0DIxdjkNsz6kqLquVlTPvq3J2O/tL",
-	"c339JF9RvSq5NlfwK9tdSoREbuL5zzBs78HPncqXjfMf2wESC3/TNeWYsHRWcw0OqtnjDrr+FRWGKUHg",
-	"DLdiSLdPv4DpbgcdZ/7kb6+v7bV2H7gvzR5/trtv7bvHJJkfdg23grVtDwW3iLb+/MkXT/stZr4Iz6Sn",
-	"AO3GWn1rn+veDvRmGtOP+ju0w4NdjPrxZxl5bCd3dXN9fWMVhcdfXn75e1Io6EzSA4QbSUT9NyfI6UeG",
-	"GurEO/ROUV46p/eWG7TepDrzsLIVv1wTSuyzRI4IxnWVNjsKMI5yS6QoN8SsuPbVM5+G/ydyy4beFTus",
-	"2OG0mL7HwBCB0d42GXJpoFy7GOjp6yA/AYpLRDTiPh0kGV+3eO9TKgQbnUq/sEpIF0jYNU67QN4wPUKa",
-	"5mAgsidd9hBqIkrZBDHJcR0CXnuw+UOaBITVHyepMk6Cc8e0rSmNEHCOh63yjS9+moYgha7WBc2NVLqf",
-	"nA0XWfOloCVhAr0kUrMAZ2znLpd0HWWXNRW3zm36wErHIpgwihXOQSMFYRyxy3jBIBGn+Krzw1xnF0+y",
-	"i6eXn2UXn/88KnbYeXYPcsLuqRHa9zGCQ44tjgi9IgMwNjchis1NLBCsmKtXDGyhOaIK23/uKi4ahDEC",
-	"U88DVeNRQPQAfF/vLQ0sITBU8eLOAcK5HZ2cF4q0/cZ1EDuItgNE1MEAxvgw1qS8isH8iTeKLUrYyN3O",
-	"FSfGfS0gG3p8vg/GjGNjTckebYuOxj67D2A1EeXdlsUuQzydSeaTC9ud8YPHj6ntbTQygp43Srn0g1gV",
-	"mZYVQ3iHNcU+BEtWQCUd5BpkZN0pnUKuEbgDqgVSsLNNIghnuClHECs+lnWxQPe6DJeY2JTAqhvfKQkw",
-	"bu8UK2R856i4a0QhExnDa9mUBZkzgm7ALkUDU2FWGI/dzY/uDLpDE5mTkWlvJQ3dpx/tM+7ZNMQw1MrG",
-	"AH578VKrry2lLNosIF4y4ro9rKgmWHFbbDVjCd3FibScKZnEPj14N/QJLdfgc4yCQvqEndiOxC8C8O4Y",
-	"pqf300eUeZbKLGuDURFfKMiEEYmFwocn+vUlA3kovWD86RjeUI6CI+jtNNrgH4/p7FndLg906bPtlQuu",
-	"Ztbd4Y4uh9nAKfJMA6byKbJNh1JKE4uNpZFOk9VdPurHWKcbrUd1mHMPeiTuxGxr6UbbAZDovSR1FfC5",
-	"2Ng/OtawfaPHAvGCkygqHUD7nG5+C3DQFxDGgMGjs2Y0ngq3XWKmDVNM9nVY3SjlOnnRas61FDwfLEbZ",
-	"BkrFdIlnkJ2kXAVgFBh/mjrqLYCoFhuyxqHAOmxAOJafSnwbkf1uF/rle8UgY+VLmZ9C6u4VUQ9M6W27",
-	"aCBQJtU9K8Y0GbNr+Ameft2YQR7tZ7DNo+1G9d6Y2uMXoBjqSEoDW+6vnw9r+duC1WRDLEibY+usqzNr",
-	"0WXXrv5pEmbUNpUuo20zgsZXa9fKdzTdH4COEiCjTMQ52QH68Pd012uM1SiPyHcvIVEYnuxhHnIdOEHG",
-	"r1fJxozwDPzoHgshJVLJhaNw6wdJBpahZ4O41ftoztJZQHW+yg2r+X1R86jzShcw7W9S5u7aQS5ZuKxS",
-	"LEqem8OsxH0c5xc3AbvZprjVS+T/2w04kfXGJranzNnfGSlYCycyLq5/umveqvNbtRiu/AJhXhayLOU6",
-	"6Jjv8Tp2ppowvA6v2ksQfGDsDH37p9ZL1nOe4Kw7w6Etr8NBR4U30GQ68Cr5/Kfxnb98n68PfdQaq2SM",
-	"S2vMghZ/H38OtIff+3ylmWmUIF9JWUEoKtIqbFcJG9r8oCFLzyn8eD/C4kTVZhXLpOlqjhdSEWf+7Ql2",
-	"bxFKp9/4NC23BSkO8TX0hom7YZf7JVKoEg2qhjxaUmSvp5tyC2frfG/YgaaiBSMAzzliV6eegeuUPVI7",
-	"PpU6uquJcgzzjdA+X7WV+1vJEaI4bTOw4ZZbp/Med7z1uOMcpfK3TNNzUXRAbE0ztfc/0MqpehOzHN5Q",
-	"ZcjjUZlA+5MFxsb9+zQYd9xC0iFTD0xZvnOvCQAZLAglzr12KJFhkHRQzR2vY+9yDLtovQM+JReYFUvw",
-	"7R0/gZSRRrOoStwmjqYmOsZxsh2F7eVJrK1KUjJDlrJtNsoV5Oveth22oPy15AzySAmFmgtcQmzSLpE8",
-	"zk/dh35/zFqSpeKFvm1LejYE0Qqz4C9YidHZRqA4QRgZNpZiJkjYormreG1xB6nuIPZ2nYynLJpJaG27",
-	"SuIZfL6D3KMjfk9b8dtpVa/vfYx/S/SystSDsRaUkHh8DiCFmbEG2Vv78AtWltECeFk2lUi9HUuo4JEu",
-	"v9euBPskM1qQ/tlv+2RZWQwijvjwmiEOHmSHO6w6d+HwKfkHM/faKFTZNpX5SEV/ggotCWgoDFUldrUL",
-	"yHNYAOjFLk01wlW3DY0GLYC2xxrLGHdKZfHguhBJN4XMkVSUEjsPxk520gQH+leNjnqYjgJ2PR2S6+DW",
-	"zZ1sSEK4xowpt20H2VNvxzTpORc455QuStMQmOsYphJ2sgNWYafVSqVe4V8urUD32XoJwPLtBEXMO9vj",
-	"QJGzbjv8ekblbr1F7n5Iestb7+Ibx47ti/rW5mef79J+5zM9FLdusOvfPi/IGHddN8UDb4XzjU9bYFrS",
-	"h6mRJ1rfWyf6D1leK3Ynds2IC01Q0y2rh5AA5vZhl1DQMaEEDmtp2/hZzoQPoc+ymZJlOXOlJ10BXDZb",
-	"89I3ZQ0r5GBud171UShcu47nLrkMS+4VqxjAfCHxBb+7wjxtWOWK252XpwWiR/xQvK4FK6FsaMWXq7ua",
-	"JuAhXY/VbfZgl/lIE6jmCQBExqSJt435YyDKoKEYSaCtf6qcyz8KDc29ZuOLup71sRDCbsQ7Zdpy3Sow",
-	"yZb/LXEd5e3eNSRAaXAQE7Isggwp6G9oVlS0a8IQAVm3LYlge06hkf6KPeww76mOUafd/7m92e2tAEIe",
-	"6xp1NDp7RR/Id8LhYejZ7Wz28efWPYpcwNN/pMzCWxrTj6nvHN3nHT2bv9N5OdP67VvAg4w4zFoIl7Fr",
-	"LxdfC6Oi1ijGQWIpYpACHfpZqEYQRd+PmxKPWBmprqZmtZ+EfRAGnu6QUpKbgauIRIXKIt4kyBpdig06",
-	"G7gUkOfGDaGlB3mM5JGkvIqJlU6Ax4w7Wd2euLW12IiwnuQGTa5W5gLbO3QSnJoVwDfkVBVXj2+eX7y7",
-	"fnK5pg8RqIbuy0F1WDS9H8ojoS+j6yYLPcFFuWkhUaskGW0Bmod1YIHmn2r/MQUOAt8W3VxBT4N4NYwS",
-	"FX21NbDR6TKJV+uH2e3srVWcsndW14LYHrkhj2+eZ08yCDxFuKr9Vm+TvxhXtmm/GJ19zfLoxqXAknt0",
-	"c4b02pghvj8niub3OwnvXjmtZWlZRiWFjGOA7wzGVcK7uC/LKjaYMUyJQ3KaBuIO4SF0W+anvoO16iFY",
-	"223q5hWliRZbYwLGIyrUUzDMIxBSrmpjf7ElLwfyqqcBXrcGQAQn6RnBon2B+Laj25HsXcBwa6wkJov9",
-	"5E7LRuU95Dz+vrJK3hyhUX1x7QYxBKM0n8C0CEMJ3Ogt4JZgjhV/H598opuKM8ii8vlISMqwImpHB/To",
-	"Mxmu6SZeK8pyiEx0iQT7EzeOBcKMI/QbLjZkTR+YHfKW2K2BpDJE69eG1Tojc6oZ+fxpRh5/9hn5//vA",
-	"qbs8Zhh8xCNj9UJD/uSJjx6PCXQM4m+yKhGhRXN8TNwmxg0DEB5v6PSuyM7RIuEmoTjdIoJCIuBIIb/J",
-	"egifB7oash0kFaSHNDN+5XnCaJQb/MLM6hGB/bZbhTm2aUwSWgYNwR60zDOwC2nZJnN1mOzTTDB/qimg",
-	"mbceTn2Lug0vSw3loWS+wX+pIVeIvr4LCJCEp1wxX60XyfHgRc+wSLZpgeH98+2Y0eU0yyXT8RqrnClD",
-	"uTCbkPG7PzroKVBzaqk178OSTFbOfHr8Lq8+KPccfHpappSgjR5ZCxNJWnc4gm78LNil6P5uRETZpUvF",
-	"kthl0BO7y2CFR2P8Dxpf3Vkhc2ftp7sqUS61oAr8dRBrrSQaXchtQUIFecPAmIVcZ0SKvMslLrlgBWnq",
-	"wwCgcZ6VHkjbyEuZ32tSKL4wrCDwDSIfnLPB/lDSepw2FMPia9+DiNp2SfPNLbr3LAMB7EzXXZARH/zW",
-	"4c7YU/flf9vNMrA0vN9URLs6jkgeTuCvtMu+0yyXLsSyk3oB5W5Njj1bcloxRR9p3C67CmyfaCSC5s4Z",
-	"E2TOVlw4IFBqSEE3nUZpxm0hHMNdXVfDU8K2cXYmigqyoNqwHm54cHToZJZEr6SCvgOGgbv+AGpq+9Ac",
-	"bAY2rlVWEhsNEwEWTDF7CeySAfYQiXIRENI4PQWfvfNmyRBi4SNNQuBFABpITWzcWfqXdzQ25kvuwu1u",
-	"Eg6DpDWXZgVXZ9xMallSxc0mVW+ZZNfgx9zjz9yI/J01HLz6Oe5SeRA8f0mB11HDQip2uA8rqtMm2X7d",
-	"u1aMFkM80PJ7xH0m881I/PntJjW1r8bLZrTkS+Ea1tgfsTmNbOZm0WCcDJdCOYbJgrCXV5x+HsC1HHsW",
-	"LdpS8jgCrjzftAeRdY2qkMPYz1sc4zZBK8L+tvqYjD+i9SolOCqAogRHJSU15SrGVdZcFHKdbgvR5c75",
-	"SNnItE+7022U006ya4EDhILsLLLVUQVhW+bscKcdjrF9oYKLHEqKQMx3/KPblmzm9ZjuKgQ6FDL1lP70",
-	"EnH+I2pUKWN47VDpAyfVck3Qdrwg76B4qSjwUDz9I93xEXDu+O6hKeuJcHQ4B0+gVo9ptQgns64jJQH4",
-	"nXSvyQ6izQ+WDAO3mwCE1Qbax2gyCaFqNxo0TidEt202x2tw159efxmmzbkCNvtVgXHjiUETtzepI/rB",
-	"T3ns+bQCfBC6NSnmuSC0LLOkPH/mmvJyTdDceJiGwDp1e7obnzR1NyI/Rck92EC/xmL7VlTtmr6gascE",
-	"ghXUTv+G7oJ+Xgi06p0/MRFR0M3xvuNjYx3JboH9FpFB78CRrQEhAeegMupEBVwCiJeaHnZxBlDpEft0",
-	"fEHcKFQg+0jUHwVhYu3bPMZxgcfMYV+/oMAboMmcaYM9VI0mpWwKphN9DCFzPzLrsnQ3rHIuAblkzoqd",
-	"EBTaBfzoRYECcCQHae4nFPbL66OHYLq9S+dy1xDvTuwGx29vq80mwIHid7vN3HSZDN0MI2MM4emnLvqA",
-	"XZ1LpVhuWBFKQCsap4eDwtS26PQWXMQQgCCnVcmm5mJp3+78WpBy1lkHkeHOwL64uNsC4AmDVb00vD6c",
-	"XO26pkpl7JWIxqEss7hr6njDVNg3u/zWzlgHDAYURiGNR8/q3/tYzKqXQtif65pydNICX53WdHawjYHH",
-	"305Df0RsMPuRr4nBRaW7rwQZk2N1AI+LEvXU5u3ETilWIEE0+lX7SZKbu+lE6fKEPWujF+ZEwqpl+uOm",
-	"2abT7Uy0DQ5MGK0LKMRGdO7wuJe65AKYj7FXjeu+RzVowTvg0WhZ1ZD7IvqBJ4hd036PZ6C7MVKkG48E",
-	"icj7oZd6MvaEic4d5QdrDm4gyq4hQK8h+a4DxC/PwXvJ1ei+8K9COTQt5TqkyICV9z0RQGStnE+pDaew",
-	"bFo/V8KyOX/r2XesqkvHA2lZvl5ALu7gnN03Xiq6sEN8iMIKT+tcw2MFaT8H08OXTQ0mY2LxVlwZszpm",
-	"Phh+O3v5J0gSduXJX4OV0NZGd8IlFYqecNpuMRgZ3y1yGcwZPhBLPRSOKWhtKjaTw9yOuQQ3323GEJGN",
-	"Swk4NNzv03X2PuiTOybh/8eKNaJr9Sx6whpb7KtxbZZ9b7fttOtfpCguiSKezghL4IsnM7HiwOM+eQZG",
-	"87ksuJNjShbfOVF3QO0SfPW7Yk/C53bO8PZx/bHtP9UnhuHigB6cLOY9r6lOA8vGCgRiZPtTvPgaU8Un",
-	"prYulVwPNEJtgbUg54XMGaAMK24MJO5HwJJkzOG0aBT4d6UAh8ZGuiaKGAC1NpGmokhFVJmKFSMLtgYT",
-	"bcEF1ys2pWRnoB7iFFr/DgISnku3lm7bOyUKNi552pMT+1tiwEz+SPZ+jFymZNd/dj1y3dFFeUCp/zKV",
-	"2+fBz5tjgOu7l/3qZKnIvOmanWhMO9w6hUQtOU5zdE051hz/5NCMDyk6/slnuo2l7fZIPg+RtXYIPDi5",
-	"Vkh+/rRfPHxS6J4Orie5d3a5isdhC9pslzEcZxpI8E/IsVOA/iM9dS6/P1nQ2EtQ6Ez4tfI/1Qq7UeBP",
-	"iL+HWQlDFvyu4y5IQd+T0+cMaT/zLp7uMf3T0Wh3TpM5b7tLvjKkVuyBs3Xr5zmyQW5wCrESFF+l8XP0",
-	"ANtqkYDTP4lr6H7Wu7VdEZiDY5r2Ti3T8ighfiMGDu8Udr+/r7/GoGZ4ryOdis1oX/1hrUtWVK8GWzRF",
-	"qMpBnkc8bM555BvBIrRMRra1aYTlmGUTG6Zkbj/crP1Udnf1I8QkFhHgjm+UrNqor3MDGkmQlxFrbJIK",
-	"MiP1JXnjs4hBR0XXFuICul33uQEumR0DEUEKYD8Uekm+K/Drf/zjdy8ffn9JvraMC//04zcvyJdPP/u9",
-	"ncm8ZFUb1dLQQZLksmCX5BuYr32+qUtJC5+KAVpDo+2XjcxlCanstOZX+Ji+Ir+pmKEFNfQWFm13NgvK",
-	"Z397SX4a14fEvooKvcbMB+qyQKRmfuYkp0pxzMAiwKodMBd2Lrkk3379/CUmjNhRMISmGPnD1+8I15fk",
-	"3YprkkthtSCn+agHVrRLkjUTtOaXf9NSZHAyVEOi15K1zxQy15d/AesGC/Fn/8tqLuQVuqRa/WB2fXlz",
-	"eQ0qIo46u509uby+fDIL6lZxRGzxwJm++uDbPXwEaBxskWQvLbU7+V0xu539gZmXvieEJWldS+G04sfX",
-	"11hRIIyrhqF1XfIcvnz1N5dUiYxrH1tr3wEEvxskavtSwKdOAMSHbOd45VvbfISAQlVRtZndzp63g2VB",
-	"xoG9fph67oApoLQZfUO0Ygatl/gbu0f85m7ueIFuyPSWX+VU5A5r/oh3QIlA5OBewOj/YmeHiyK0HZM0",
-	"ogA0gM0z78nAUCIk1LIFGhYDhwB88+oDFwV7n74FL+VaWPbzDVZI7dvKpuDyak0f+nvYCr45F1RtIjIj",
-	"un0LpyYfuXWvhcuyAYgbJyX8PjwjVhwR1eHFIqs68gJkH6DDv0cPcH5y2OtZKB9de/J2pwb7de65VYp5",
-	"VIYzXKof7eDpO/X4k9wpEPhWjIDb9njK+J7eM0IJ2j7WWEfGZH9prxm8K2thNzGHFf337QVzV8n+89G1",
-	"QGJohW1vYiUfWPwqPY141uLX+uhl4zTswu2tcDiCmK7ramlbvNOs2xWQFlTQcqO5nn49oLayJxvCXbuy",
-	"M5pOu92gKbr9PtzwvzdMm68kZoWchFrt0PYVSK39e/1xzBlDU68TnOmbxhBKrOWJp8qFkSG8l65LDjnH",
-	"crHAD6VgPvdErkWcmK+C1MWUkvSmTdnaIxweeMHkVVU/PYlw8DM7fuveOVHzSBNd0bL0Q3c9KyAd+3SS",
-	"Ys9VOJCP778LwMPj3OfxSW9ElHcLILU1PYkmC2yIQfIvZrMD0Tu5EN1V7WuIU3T81lUN76FiXtElu/pb",
-	"zZZHkzHWL59gO95iIbTzdDhabqk4rI8+BbFau/2i5Nroqw/2nxEi71uqV6+4NqPEHvQUOn5TvpFqySxT",
-	"tPMldqKRxUeUtNLPM6Wj7UvTaDeqM811kvDsrrwJnpt6PHRhwHO098GSV9wAczibObTVNDBC8Wjin0Lc",
-	"dVuWEcHWTBsMYrry9ZhZqBg1LGhFeB6N4Ae2DtsdjlELbs5wArHdr2hb5UeF8+KptgvRKTTpjuLj74nc",
-	"jKsP3S8jOMnW+Z1JiA3vY9i39ZTqeICEh5tXll2iY0bgqhNKCroBZyz0aQftPaeCzDENUoDPFsKvKX1t",
-	"YAevP9EO9nH/TuLa2iE9KJWXjTAgGDG8P1n6daO2qpVP+uhv7HPsq3p29uLe89oZoCO4yz/tmaJJE1wK",
-	"11vEvmhNN2DWILHvYyuBw2RQEL/sHjtyG0dFtF4G7sGtSNvO7gYrOI3F44TmqhGFYkVEiB51T/aeCCu4",
-	"GT6Mr+GJT3EOr+RyyQpA4R1xEjjz4w/hJ1+WW0jhYjIl9Sdw62KWcCZmLf05fYqTebBDDFlKX+MTe4/G",
-	"sPcGh7vQRjFajWc18Iq4BumGOoHVBHi6F5oJQ3DRz1yXGmHtp4IaiiEu4mZz9q1vk0mSl+Ibly5xNh4P",
-	"bazPrb1/42uduiooQPymSvGHExB5dnqzae/ZtVbx0M1J28FDJ/i+KvsHOMpB5i3eo10t5PnbF+T7b191",
-	"hrSVwi2QE2qdXHyC+9F5HgYvid/lTyM92jMdITtw7scfyrf+JEKQE0Dxxmh6B6JfWcMscAwFqcSHxXkj",
-	"GnHU3P4D33L7nMXU7jZ/jCr8eNfZdM9q88ztDA2QYjx3sgrmEhvEnyCIi4N7gw4RiFocbgdAJ6EiurOf",
-	"d27fCH33nrF6ugd57NH+B2P1v6QV+Q4RaxhR1iSnZRsx9hbISHNDsUKecvv7y369cBqKXAuAYvhrIwr5",
-	"18tZtuMxgXYIZzsdV40R9ZAEuu3JwrUvJWbsFdzgmB20TQNTAQV61Plg9klKTP/oqyjPtHHY+nsfQT/S",
-	"p/LOvUuNe2Z5bV8zLKp/ZJgTeH4xHfS+HSGoaVkSnP2Zdl9nff03cOixDcrzihZnlM/oDm8p/SzSuaPz",
-	"T+cCT90tv5snShlxhVT2KDN0cWeYw5jLegNyA6G0wEsFH+iaQu86ZJn7rg724zybCP+64Oata/l5jsPv",
-	"+hqdwUd5RJl4nOcahzbYwgViyqz9+tPrLwfm5tJlf3fA5rSttqKBYXqSzDdsq+66cAWofBrbvWYQYaCI",
-	"oQBS1YHepEDi7HMrWRZ6sJHXOOp2LZXOQt327L9Rsnrr+iKdicJ9n5/xtsdpSTxeRhRNvcCG0adJvgAt",
-	"2YFvLILOVI80NqIiWHBIuMjIfOMYIkg47FI0gjysvXWh2mY7yZSNoCfPOG+ka6wz0ZXiZnIaVSC4gPbu",
-	"vXj7PzNCiZLrNl2L+gbJvbZrZ7kpPzJabO/iGe5K8IZPHLMK22QnTrfy3WePVg1MviLUnqjvaW1kwHOt",
-	"ja/pxuNY9RpxdzncXHfiZ9JFuayLRfKyvFFcTLsuPTGHIx+ds3e2e2QkmVslmwvDCuA6Bd3AhgN0z/kt",
-	"nS3UpvNcVsTkfduD4znHdW2BdA9Nai0cePAJvM+AU2TFB2okJNjoLFRdxlyWjciHrdG38MQ/cwpWCx97",
-	"zvDNu05dpop1QH2gLILVozOMpNXUah0+GwMKybJI3AeU7hZJ/WzC7g2+wZ/yObOH3Ep2DwFw8KnYOKhs",
-	"u3+CrU8SU/N+f2wuPO8OBmMCzrNNGJQ1CLbG04n4uffepLbMOHmT3rna4LMReosmdn5C99WZXBGPufbP",
-	"GKA0DlBqz8G1T30SI90jqY2JnWEDKj8/wCin1UmOuR1TLoiD5DoFE2oie/yWPrB21ecR31tgcwfK8HtW",
-	"n0JT+w/GarenrmKRwrE9s9aOmyiakdTAB9hHDCzFMawIWj6fM9QStIVqvbJdwTZUg/0VCpMv3jJttaa/",
-	"khWjsFArI2E1cMaZW7ldbVNbFv35U1IyYyeE42PrDc4EgJzjmyz3lioEAr8k35mg2ZqrvNayYnNZbNAf",
-	"swrqvttpQiX7bpToj+IXjxI17pGjqc2+q8ukGqkXrn1GZ8rNgDhfZ9yin1LmqZfnHrDqNJYTLJgVzk/T",
-	"eXFWrFxs5w9A2/6WOoNQaCGhbZmBPjDnY5fh7p+eVQaYXp/YL/EJj/wt+Bx4vooeOKigHUUo0AwxEW3k",
-	"1bkqWG5VzbMavvYFr1vYtjNZvaAw/wtTwkspHhkczxKA9m7crbq59HEjBM+wBvmTf+if2Y4OcYs+gYWB",
-	"8EGQ4E7beo/TZmSn7hZwv+DMzsJmQwivXyogmMSPSikm4J6dsxZm82N2njDOhIk5AIRTZJ8rbrwPVTbG",
-	"+WsgUP03OQ8Kw58RqTKEVwIgsqzzYe/ukOcgYauCgdyPFqQ8VpX59waRJlxZZgd3PoCe0WLwOmjoJL7g",
-	"0czjuAYMqYzde1by3p0/Nk8UokoIPAxVULiJriubgaxD14TGF5HZo8vInEHVMBDFfGNpgZWL8HxZqa8+",
-	"2H9G1OzF06lifuPTWAHvMEcDQCwoAORYA4PMlaU2D2s2VCJnJ/zV5rvil8oBO1Ha1/MD87zst/aUu/1A",
-	"q3PmDtmhf6BVG0o6JAZxGlr6EWDWHDXFL8AVWtp6X0bhC/fYOHbnevKPKEP3aILD2EFnJuWvC27iHm8Q",
-	"FYFD4lSlU6GPA/J04b4jXB8lHh7uCOKPnnW/kvCIe5VWxnooS+ewc3D4s+WuHInudArEL4WOxg7ka40C",
-	"T9YexdB33I3f6LY68fgD7q/x3YoRmjtASsUczmIBmn8riYOwZkaM/Rgg+sNAxD0XpBEl0xpwHQ2hJbgG",
-	"nwtM5GoTo8GJKAWhgmBWjrsYkGcQvJyWZecpRJeikOBQjPoSsddH5iYmFVGyMR4t8xk6IXnfTekzyajD",
-	"nEfxHKJKAtjjbp7imeXMubIUT8sxz5GHCEJpIA2xpR0CCYkhTz0+k7/LIASgqgHxWjJRYIOuVr7uXirs",
-	"W+vsmUXg9M5ZW13L71vdOvNk6GLR8G2vHYfftyPu+syt+fLKT2uUPPddogaNl7YpTbSXTHzghQI41FPp",
-	"CYm3GPkr0kXGFXX74xlhfLl+4Vz0CeFUmkqX+01dX4DcW85zqZRcswLwBU+urFRU3bvWEinF9Hv3yIHp",
-	"kwcmghl/MieIZtilPrKCDhZiJUouq4peaGY3yrCCPNCyYfo26HSPOND2wLGdWkYQTDmXpWxURqDT23F2",
-	"UzLdMtzx00s0HP0d7u+vXagda98WqEn4o5cLohtIwXT0Fb0UtWKLki9X5hwK/Jt28F+N8n7Kaky/uFTt",
-	"WkkFCFbI9vKIOydhocLli6HPca04tKH2oUpwZQEDbzEGo2ePffVTekSAFa9YAgC+ayEPXKegm0uCrWaA",
-	"7zDQ3B3YPbjPspbpu2YwbTqcXIu4ZsHEO+mU3gmaxdGaxLzRU4fZIgEwClxiYAmVn1BmTlWRkYI/8IIV",
-	"WBFQVRQbVkYcH7KUqWk8vb6ePhGwZMzUaVSNYcdOwxt6v6Hk39++/qGFTrBM8jlC9ofV+FQBDD5fuMg7",
-	"tRoCE1BDm5hlIV03ldg0v7ierkZ2A7W39jqbrkLu4aNwDe+MnI1+tpSyHv+0rhkrxj9ec4jAJtTSYZ71",
-	"rT22k/lqO3sY7OkCqwf7/ANCMxlxeKpyLUheSvRnn1R5bJM8Ty0jX9HNO9dX9wwS0o2u/+W1HwQrwG7I",
-	"whWaIA2ZNluVKtNqvTohE9e+7depz/ktM9hS7ExBZRj7vx03n9Rx8wcl1wAnvlJc3DvtWxumnhHXa62N",
-	"LW7IPWM1pptjo82W/tryz3QlhqvcHKH/OPTeiOSa9Tv0Rjsp7kptbITTIcKAdQGSGZFaSsUo9MWOTiaE",
-	"RRkPGbwzCexuhPFKdFG5okqr8s5ZKddQQYY9e6hZaUzUo2XpFFTNsFtTFvT3vLm+vn5G6FwzYbJgUIQS",
-	"IUwYB30Y1csYVfkqpWtEux+ftdBlhQHpHdq3QtGv5BRi2e17L2UOkJYIkrkKUky3zYuYar9L1FtNH2iF",
-	"LkyNbbfGKqxyMda7+Pl/64WT9MKxj/s60u0T/fYft4F2D9odRES48EFLn/+uoD4K2uqTXCrFcsOK7sbi",
-	"19dU++ZnRYIWFN01XvBcnnzx1Hf5wz/0jIS9LtpPowu/dX543DQfFgOVF1PkpdWGF07LgdaS3RWs2b4i",
-	"P3jiU7ig7ZvGgs3gvE8QWfF9a+yAfOFWEOh+zrd99QF/+Dhd88Mv7kkQgbb1eJDnKiqHwbE9/ifWAhFb",
-	"JO4Dw915pB1dHn2gsMAACSB1jlellJodfZqJJPxXMPiZLDY79gSH5vmSfV5BvwjcEbKU2PTJKhSIywAw",
-	"7WB7K0wms+x4JSv2DMHGIRYODzkf38BpDasKHttinAZ8Whm9RdLSd0lFCBiURQm5g8GU2bjI4PFZmTI3",
-	"LA4tfEgzFnT3Zg5fGGQrFnLBTP508RYeuPjR9VfegRDpVvHxNIGtlpMArVjpX3JjSnbBRMGpIE8eX8y5",
-	"IYtSWk0Upz/dC4S6C1ZS/pwk1zV9YHZTk77zV72pab4UrCA3n8MModQ5IyWj2mDMfQngY1gT57BO0FfO",
-	"oX9rDQrwzdXN50++eGp/XDRWROa0ZJfkBTyvyZxtpEslcRukGLnOyPUleaca5rE3cGOQeP8hZQWKVyzV",
-	"BAq93Cr36OgV3ZCSM9cCt5tC8lpMuZ8j7qR/3yM98mIaecSlTFgGeG46vrDPbh5nndb5xc2Xj3+9N98v",
-	"5DS3lr23E27tRaBMLhyw+KKXjR28+BR3diNye2M3Iv94hRU905WBjciHnXrPS74Uz2H0MfC6J+365eFz",
-	"KSIXQM/aSqpQ+w/3AN3ix+1BQh16AUOfRx2CsY9ThzQzJ8HHt9pQTium6CPtzK6FhNIxwNdxNA6HAUUC",
-	"oBktsO+W8ShHFCrYEmeESDHnIFQHlrMR+bnsj43IpyHlXJ/83UXcD31y/B0qCLUXvwI/BBaTWkVXt/BW",
-	"Vtxi2ig34KAUS2we6nB7espwjwI4lDeKPJ3f91y7ni8onZGNomZySf508YotzMXLOeGarOSalLLpgFBK",
-	"toB/gR+i9mFnhC/MyJ8u3lqlwn57vmmrnknrfUVMQ/tIcRlTGF52k9+jMkjRf7e/UMMqw4SMu3Nl8v2X",
-	"VQe21H9HZVHVH0U6EHhHUcNPfjxRYoyn8TYtxdEXKoU9Ys4cJduruoBbahVw7js4OGP3AG3E8+L9jlIr",
-	"Ku7sI2OfRSdKXMcRTbFkZ5DvP9hxzyw44B2/eNPg713fOSfAV1QU6GWVda/FxwL738ZBYXeRR2B6aY4/",
-	"JkryTr6hXB1gh7UX4Gy22H+FGMYv6v7/SpoVCQKg2IQBkORAwYDsqJK7rP6O47nE/qSk/TUzthbW6uqD",
-	"/3GwsPYl/L0HJPWp2+qG6E1J0KxIf13TR786ssduU5eSFvpqdvth+08f8IdYhCMyLXx4cFLJSXhcjKsP",
-	"7qePvvc0FwV7/zHJ7F7KtbCv9RAA+7WepuDyak1Pk4a/4CfJwn8tcKi2XcoDE2TdoRpMu3Xui/7iRY4K",
-	"NnU42j1YfjJwbAf2Xg/nPNx+PXnSkRvrCiJP1j8FMR8QZRqL/jrclxWjpVn9Y7B5GTxyzpp494YItTZ1",
-	"vKlGzrSGgDp+DsATm38MV2Jj9s4vsAhMHPqYzT67fvIJXiekIe6V/RAxNXRONctIxQpOw8yivzeswazt",
-	"RnclJAjvjhehUeXsdnZlRdf/CwAA//8=",
+	"7L19kxu3lTf6VVC8W6XkpmeGM5Ide1S3bsmSHGtXtlSWsk7dxHcCdoMkMt0AA6CHYlTar/F8oOeLPYVz",
+	"gG40CTS7+SI72fUf1sywicbLwXk/v/NxkstqJQUTRk9uP05WVNGKGabgNzo3TNkfCqZzxVeGSzG5nZgl",
+	"I3mttFREzon9bUUXjMzYXCo2ySbcPvT3mqnNJJsIWrHJrRsqm+h8ySqKY85pXZrJ7WSSTSr64TUTC7Oc",
+	"3F5Pp9nEbFb2W9ooLhaTT5+yScFK/sDU5o4X9tvwjhU1y/YV/olJNlHs7zVXrJjcGlWz8K1zqSpqX1rX",
+	"vJjEXjTnJUu/xH565AtKXnHTDL+1T/hhdJ9u7MZU9AOv6gp+s79ygb9eN2/iwrAFU/CqFeXqTrF5/AwV",
+	"mzPFRM4eaaKNoqJ4CqcpBSNmSQ2hC8WYJjOmDVkvmSB0ppkwiSO27xm3EzA9Q+9ZfH7SLJkiiuVSFVws",
+	"TjNLeN3IaSpZ1LmdWJou2meOpA7FWJl+jf30yBdoWYvirpRytbvr8oEpQkVB7A+JDYRvRgl0TkvNmlfO",
+	"pCwZFcE7K2ry5e5LK1owQjUpZV3Yf+3hzrnSJiOzDfxmmCCa5VIUmsyVrOwxK0a4ITO24EInZorvO2iq",
+	"OML2TKkjwIxIReZSweQ0L5i2jJCSihcX9ldiCdv+9jv47Tclm5vfwr5WvPgv/Jvii6X5rZ9595TxLb3n",
+	"vKLGMGW/+v//eXrxNb2YX/z88fGXn37z59/918+dv/z2//23HjpY8eiZ2Gsl8P7pFWMFcnn7LNGGblI7",
+	"fs/Yyg150LbDu1KsET+MjnudTZiwbPDP08svsuvs5uesvQmFrGfAtN1rRV3NHH/EtxoZ5z/MXoQ5WVsm",
+	"w4EuFRvCYWScv3BhvnwyifJpPPD0tR9AEAMu/kbkPa/YiPzIF6wVN1ws0u9wDxz1GmCReiWFZqCjfMeo",
+	"gvflUhh7KFZvWa1KnlN7lFcyN8xcaKMYrexnkTfNuKBwgJF3daniNTemZBdMFJyKS/KMlKC0EC7I4xsy",
+	"40bDLdeSVFRsyGxjkDX8+7s3P5DfwFR/m5E5L0tWkHpF1twsiV7RnGkQaoLMSpnf61syt3qYDgbOmjfU",
+	"otasyPBKSs3t3LwiBnwTv0ykgD/lsqqkILkd2LJXSr58cjHjhsxLSU0GfIxZvYnkSyoEK4lZKsbI45v2",
+	"KU1+s1CMGitiK7oQ3NQFy8hKyYWiVcUI6Iwwic2KkVevaEY0rVYl04QaMq/Lkuicluy3GWxQ531Wrvtn",
+	"dfe1GUh5Py/QIUmjGVz+RUw+ZZO3Ss5KVvWQwAqf+N3ftD3EkAT+DXSjyf911WrBV/ipvvLjRsiAklXz",
+	"oaddIMZnKl/yB/ZGFag306KA46HlWyVXTBluidZxQfYBVg3P4ffcdUCVo3k8/PhjjHe2l+nP7aM/N+Qs",
+	"Z39jubFb9U2t986q+2YevtPfi2xyz0X8g5KKRU0XLPHhRtYm+pGXtzsfyHn0z0rixjmuP9GGVROrUCrL",
+	"lSv+IVh/R7lqdwq4C7zXDddMcGfrssmHi4W8cH9cM/rALu1eBn+/4NVKKuNE83JyO/kH02ZTSlld5VKx",
+	"K/gWTOI5kvNbJXFx3R13xB6suhEU2aTg87mzzfaKFWvJKG3uqBn4ePoM7mOEl01kbVad8wwGWzF6f1fM",
+	"5t25NqJY1GVJ7Y+O/2+J5myiKn3417dO2m9pM+Pm3P1+BnsVTj2YBuxC7E49X7L8fvcY51azGLeblmmw",
+	"+HesChL5YGud8FQ7UOYmkZ56yVcj+QFOo8sNPfPWXOTMarjCqrZeIlmL5ZEmBd1MsiFUSNd0k35HSVEE",
+	"UEGsKLzngizpgzUFho0+pwW742If7/+WFqx53PGsIc8v6P6xn9fqoXn4rpjFKby1858EVv7F119G7kqC",
+	"SeNUuvuI+gHupj8hVC71sA3k4oEpE6fgHv5eOufOcYxISJOSEsBJuWGV3rf/b+bzH6lYwBFU9MMr/M71",
+	"dBr4nahSdANszJusvZoCPNSo8TpmTUjtvBWWbB1D0mRVwrVo5r2zsGCCN18BIfhfd+dqeMRkRePFkCUF",
+	"ZdIpg6B3gnJY8pV2bhTFCCu4scaeXDCw/eA5uFs7M6vFqqQ58qvuK4WcyWJD7oVc69BSL6VY6Em2T4MB",
+	"udzSpOPU1FlbDSntEdKW7VwCgxsjpMG98smxxld4koMOZ+q9cenjeW4V8NGaIVB2VCl0NN/de6Au0PTX",
+	"1FoeczLboAGLblquiKYb/RQ16DXXcDb2WfBH7D8d+9a4LJHabkucAPNSaqZJvbolQpolFws0X4yi+X1A",
+	"fzS35CdFRmhp5bVX7+y84FFLCWUZUe6yCfLVoVwAnn4ruTCRk9xmBF3SorWRFVgWl/jOMRTWfhnprJ3G",
+	"PqLYNkEeaFkza11Rx8/RtFrKNXEO+gdGFtIaoAK9ZuDAmMRF+gC2rJd01VG67T2tpAQLfynLInosMM24",
+	"jOvX2uDG47f33PXgQHArjzoQ8/LB2ZAH7pNVGgY+eiKxiBsYtZNYx5RoP7BcYPeyOuLZkLXl2qA+gq9z",
+	"vdwQYU3xNdUxYaCXbo+3idTQe0YKS4RCGmKJxN5sr3mwB/Si7aoSWtYqj4UFeMVyWbS6Cz4XmZJ9c2SF",
+	"Atwq7tvwDHKfdsG98nhX5uJ8Iq50r/7mUqU8/S2xuyNsDVL088MdcEQSvKzZH79Md57+IBwNRvl0bV5z",
+	"HSFvOAs9gn+6exLZFO8d8HxCGi4tMy9KmLC9/DFOUbK5ScgPK6AsAdnVCghOZFabWUsFOsKY8zIl229J",
+	"4WNuJW5mmd+inm0dLd4N+2Av/ftX71+/vCUvV+TmL2I6vSbk9bfT3xPyn4Q8J+Tm5vZ6evv48e106n/+",
+	"sv15Og1+ts/8Rfzf5Nsf33xPnr9+9Zb88Oz7l7fk5vrZxWP0l3WPfUlFUbKOM32apYwvKRZMWZHDOKiH",
+	"TBROwXNSnbBSM1JyFrUmGpsGhWw3gDmNsTzcno+d8PAX066ITh2h/WrsqF6wnGuOnsDB/rk8ZyvTOKvr",
+	"xYJp+z1t3zS9/npKp9PphZ3Wxe/t/77yv7r/ric/7zr13JgxS6rzhuBG7nGOh4rMF/s00q39Cl+Z+ckl",
+	"9q/kAhX/oftnRS/sVU5VcWWJ8f308eWaPkT2xT0brDo4/SfTwAJOaeJjlo1vi6/TpRPsuuhKvlrFLB9/",
+	"UZbMyrnQ7z3MuC6kiEgSDAUMG4EpJdU+3v1O0MXEZToM5/hvS2u0Ft/yksU465wLrpes2PY3FtSwCyu5",
+	"YuTqljZM/0E3x94r4Nxfo+axovm9s1680FrJ0ir+lRQyKq1W3n27J4Yg53ChVyy/Sypw2lBl7kJdIvaI",
+	"6Sjfa9rG0kTBFP68UvKh/YkJUAV4Cd7AnIqclSWL6+lGGloeQ3xRM75ZdrvHfi2O3P2bPe16stzZlayd",
+	"S3DEWXMb++7waLncEISnA7uSye0wXh9haePJy8f3Y4FpO5lHeisUHXDJxxHx6JcwLAclkAv2W+3pxXb5",
+	"ZcHNM8x9GWfEvvxAc1NuIMiH+rJml+R51ydlyacIvVPeecUVueciI7UomdakYlQYQksp2CV56+KiGr44",
+	"1EN9+ReBGxnO/BrEydZftkR5UdyBf2JsdE0U7EM8fqKZcyT2MnJ46JNzjux7+j08tHNPYQ5+iNjxzqRS",
+	"cj3aP6GNYiZfQmaMTyUBrx7BLCOiVxTi1pDIZd+ekVxJra3tUhAujETPlVUnyYxpXuw6L5K2dr9eOVey",
+	"Gip1xEjzPLiHN/F7iMkcUXNFDnxZc+B7lGB4zK03c5kpPpcEvKkw69ipg8vubkFXeuTJu5wty5ZdSii4",
+	"EGYboqSsiEGmv3WMw88DjBBt+g/9OrpngzfXqWEjbvL56XDg7LcIoD342Bk7n+oQvvHKMprk4O2xREnJ",
+	"3+qRlAQswNKSYB8MEhRIBSPrfMn0U0J9/o2ck6nz5nBDIIS4w6NLd6q71hYEQfY6PFxEoN9r13/cMQ8q",
+	"+3tNy7uVXIP7R1GuWXGXS80F25/DgDNPx0Ts4uqxrmUYFO4sWPO0LHHbgQ9jEpwU3nX/G3ALzqWyz/12",
+	"zK4P9qeOPZ4jqZrGibgYHSs/RWh3BINQtFodQJPjRM5pmEUTyylm0b1mHwwTxUiyrVekYRd8sZzJWp2T",
+	"CbBi0bnKS0ZBmaa8HH5vYZDYDgzilmdb2/AEicG5EdENiK18KauxcmJG83sC2qLlTY1lgJkhZsmqp2gz",
+	"gIWQYYDDmgVoMRhpOVv75Q0p5A7hjN1BGHpAul56H7jQzJm/B+XoDLjRs83nufpgps820WX+TfKxViOj",
+	"+RK1gSaNARQEKVjWHCM1TeyzSUFgmFFwpmsz+GQr+XDCuz34EMeSsBQoGuLTjBgvUTMASMepbfZu5bJi",
+	"EI3OukU87Yfw3si2QUnKrjuE3jNQ+AJb0ce5D7579oQOM+hTmVgJOz/mM8OHY9NyGR/jrHAwsr26hikC",
+	"YbDmGFPsn0/jiO6qGGvrndxo+1xLXVFtxrKe8fxlUDThNeXF+BwqzwMOvtmKnZb7jmWq4FXZ/zzmUo1d",
+	"1p297Kdc25i5jrJV7hlb9fFya3POakxag0XFckQ+/+Xq2fqTSYtdkRB7q2ZjrXpfxbbgDwzcrt4G2XVl",
+	"pwzXHet0LPWfLj16Nwd6UF7ynjLzEU5cn4rcHTH66LgcYsNjkWUMVfiIh5HyGPVGM3PX+rD6AwzGrc59",
+	"raLq3oMDDCd0VyUySDB8D28YlJzdMvMRObo72QDR7cFCkbHrXChZj5CBb+Alf7BfiuR678i+dkojRt87",
+	"8HZ+r3tLim7apO8RvEfTDRZIg9Um56QW90KuBYHRfF48Ku+NtcZ1Y6CDM9I/5bMJJwOV73bGEREyLowC",
+	"+rkbL7VBTeBuFG+2a6bOWJKKzGpt16+ZMJDohvsEtchudzARM66Y7kacRgQT48IPR0iu2VBlBvCSd/Cc",
+	"+9IwiblHiPFdMjinkEkVPc4wy3av1HAW3P4KiOhODynXiiQLyNqVJNf50hVQrbm1ALEWBWskfml/Q8JB",
+	"mvAaWU3xjq4c1Y2JbcgV9ym/q5JuiAaXAyYCNGU5jObLLAhyNNJXrkX3PmL9jJwTzR6YomUzxtEexIgs",
+	"GSGJmml08uh6zfIxpUbDKX6w7hWv2dQ9Vbmj5pygL7fL8eAor/4J3HTj4hCHxpH3BCw+9RdosIKby2ce",
+	"HWd4bYb9HgyeKMnw+ZKDkweThex+93zumU+rd3n4DloK85odigWm27MSQI82IndXfqGY1v0ZdmM3HyYZ",
+	"I9Fvx0eJWr0/mroaTdseFtPectL/vaYlseI1I/gzhLhBk+MITGFfhNlB5F231mt0THxvJSDs1EGVgJDv",
+	"mqrS1/HkrVwWLt1vhwhyKQzlIlGuM4KgixoBLtidnMfLXFpMkJK1oRJtP3FAGU8Jq1Zm0xYDxnJjx6UU",
+	"j0noXVK9jPvLh2X6llybmLEMWqIdnNgnNKnoPWuUxYDMAB8KaN7jAPycjYGmUHwRq7EuubhnBWy7BrQk",
+	"j8QC3AI88FQxohgtmlCFn1W9KiXwb89ZcLB4iijPTa1YvAjUfdhUyWREW/UPAFam//t/XX81JdSQmy88",
+	"CVj6kDUE0aIFXsAe7hTtFGCHbID/YyjlakEXw81YT1nbKshuzvQWA8JlLZloL4E1G6ztSNBgyUalWVNB",
+	"y432Kde0QJzBea0hubq5jtGjQvihSDmaU87xY7SR2+vqzlAfWOtkP1nt3V54aJR0Ch2qg47QslCXfLpH",
+	"LQsxWYCimluWzBpvGWrDd7vkmoW6ZJNCvpNcDsyoTUJHIg1TVUJ+255oew0bfhSV1Lxk3w+JPIS1YQCM",
+	"eGDKeRxVEZPFiZFEr0oO7hRrkmYDcsKjS3rroH62HDGeKAZTR4x8hav92jLgOrijEPdf0QXzbMwVujMR",
+	"FRgNje+Lw8K83RT811LHmsDxAeyvoTp/zFrr1f9DCKHI3uVLNuaCIoZNZJykhE4Ixe2qVrzJuBXNFXOT",
+	"C5ad2tr33kU0AiJpb3HWAXVZbsw7VYsIDwdngA4TiKgaWvCV7w734rm9k5qZLJgnuZ5kQzxUjWEeCVhw",
+	"zRpIpW3EDq4ZmZdSqqdE2JeC3BTSAIqHiL57L4TTLwoBZeVHyUSshlwvrfoF+qB2CcQZmVqmOHCTYeRU",
+	"5WaT3B/xxMFnjzThRaN2La20bxQUDiAtQhKHUjvIRxLm9OP5JzGsAiIA4muvyxaRt9vXLDd+SYW3dLau",
+	"aKqOrWJap/DhpLhb1Wrlos7bilLFAFZmSTUpWM6hRsQQLZ+6YIFV66yuGIUTMLTrJXF2PYKyteDSCeVN",
+	"rvRR8QOnYvi1+yH9vLImwBDsQGy7v6N6Ga/eD4DhhiuITBjVTeYaX23pbajoGBXXcVCYAKqSz80G/bGQ",
+	"rml5DlUKIAzHKLvuVXe5rEUCki5pyHkdP4KWhdW8PqOQYqU7sSKUKlaQDTMDKyGdKPRbHhqfrYnRwtH5",
+	"ndteWJQqGC3RpbNddaj6IpjpTQ1CDoYaxIxssBzuXUlptxgwVTyI38/cXBKzR/zWMQ6W1s3QPbCLa5Rc",
+	"vM3+9PCmwwTygvKYiC++QRwlni8Jpp86SNI11QRPsvDZ50DXIe0OkCg71EyN4h/i+Cyd93NLnlQV3sVQ",
+	"srkBDwMUNkKVI2zIXJaWYRYozHcV9APmuBONd5Zzd8bf/SPuA4jCzzT+qcDe7SewHgvP7WEDjYJHGyNB",
+	"yEUbm1gJoWy/00GWq49jg6t7NwQ0xLN/QGQahh4CiQZrPcgR+ppu3ntMnTEm7DEYGQ2Iz4EIGGNCQviu",
+	"KH0wUaCq+TGaHJkgYkxnM63XtZIVOF3bqCwwKVrye4aewKeIgy8WAdYxDDNjC8iC82zYdzEA53s20WXK",
+	"85RzlZep9IdxCJGZX0zb6+CRJu4GDqncTNomdgME00M5URycP8B0mkQTtu4WUiY2wsNoJ3ybjU6/l/q8",
+	"22Vcjb0/Ta/FO2WhUeb97FzN7mwzCfasXVp72lEqlosFK14WfD+2WS9WxpZimD7visfQTKRgjzQG0j3w",
+	"uNXrH+lbUotCtlWcM+Rsu4dlH0uFWYcB5cKROLRcioDR4FN0I8d3T+rxuN6lBGPGwQYt+dxMbq+/vpla",
+	"pU9Pbqc7DM99YedS2pHJzC4G9gaKpKKGDr4j5ftwRq9cC7i3jcQC6HkQW+Xg67ymKQlu5+BQ1agmmjFx",
+	"AH4I7oRfEb4udjAuX/DXBmOcy1LWaqvWN+dGwTU2VCyYQqJblXUF9xm93oxG+Xgq9SgRzp1iSS4mqowP",
+	"6qbSYCsumhyOY5JiY/eRmiQcQUSPccd+kCaD333vRfpwZQa+0MDwZXayfxEBClv2LVNqQ0pGH5iOoa0Z",
+	"/84Q0ur66yePp0/2y4gubl57A35g69AxMHQ5ridHTlVxWS2tnPlQlZPbyV/q6fRxvqR6WXJtruBXtruU",
+	"CIlcx/OfYdjOg19Oh2G4OTloB0gs/G3bdmnE0tmKa3BQTW7a5iSvqTBMCQJnuBVDun3yFUx3O+g48Sd/",
+	"O50GAI3uS5ObL3b3rXn3kCTzw67hVrC2AfZzi2jqzx9/9aSLwfdVeCYdBWg31uqbt007O9CZaUw/6u7Q",
+	"Dg92MeqbLzJyYyd3dT2dXltF4ebry69/TwoFvac6gHADiaj75gQ5/ejgUkfeofeK8tI5vbfcoKtNqvca",
+	"KxvxyzWhxD5L5IBgXFtps6MA4yi3RIpyQ8ySa18983n4fyK3rO9dscOKHU6D2n4MDBEY7U0bOZcGyrWL",
+	"gZ6+DvIzoLhERCPu00GS8U3T0WNMhWCtU+kXVglpAwm7xmkbyOunR0jT7A1EdqTLHkJNRCnrICY5rAfM",
+	"G99O5JA2MGH1x0mqjJPtF2La1phWNzjHw1b51hc/jUOQQlfrnOZGKt1NzoaLrPlC0JIwgV4SqVmAM7Zz",
+	"l0u6jrLLFRW3zm36wErHIpgwihXOQSOFx7rVvGCQiFN80/phptnF4+ziyeUX2cWXPw+KHbae3YOcsHtq",
+	"hPZ9jOCQQ4sjQq9ID4zNdYhicx0LBCvm6hUDW2iGuPH2n7uKi1q3OMu+FQEeBUQPwPf1wdLAAgJDFS/u",
+	"HCCc29HReaFI229dj8iDaDtARO0NYAwPY43Kq+jNn3ir2LyEjdztTXRi3NcCsqGH5/tgzDg21pjs0abo",
+	"aOiz+wBWE1HebVnsMsTTmWQ+ubDZGT94/Jia7nUDI+h5rZRLP4hVkWlZMYR3WFPsNLNgBVTSQa5BRtat",
+	"0inkGoE7oFogBTtbJ4JwI7HUm1ige12GS0xsSmDVDe+FBxi3d4oVMr5zVNzVopApkHlZlwWZMYJuwDZF",
+	"A1NhlhiP3c2Pbg26QxOZk5FpbyX13acf7TPu2TTEMNTKxgB+O/FSq68tpCyaLCBeMuL6+SypJlhxW2y1",
+	"2wrdxYm0nDGZxD49eDf0CU014XOMgkL6hJ3YjsQvAvDuGKan99NHlHmWyixrglERXyjIhAGJhcKHJ7r1",
+	"JT15KJ1g/OkYXl+OgiPo7TTa4B+P6exZ3S4PdOmzzZULrmbW3uGWLvvZwCnyTAOm8jmyTftSShOLjaWR",
+	"jpPVbT7qp1gvM60H9RB1D3ok7sRsV9KNtgMg0XlJ6irgc7Gxf3SsYftGDwXiBSdRVDqA9jne/BbgoC8g",
+	"jAGDR2fNaDwVbrvETBummOzqsLpWyvWeodWMayl43luMsg2UiukSTyE7SbkKwCgw/jh11FsAUS02ZI19",
+	"gXXXRKUdy08lvo3IfrcL/fK9YpCx8oXMTyF194qoB6b0tl3UEyiT6p4VQ9pI2jX8BE+/qU0vj/Yz2ObR",
+	"dqM6b0zt8XNQDHUkpYEt9tfPh7X8TcFqsuUhpM2xddbWmTXosmtX/zQKM2qbShfRthlBa8O1a9Y+mO4P",
+	"QEcJkFFG4pzsAH34e7rrNcZqlEfk1QtIFIYnO5iHXAdOkOHrVbI2AzwDP7rHQkiJVHLhINz6XpKBZehJ",
+	"L271PpqzdBZQna9yw2p+X9Q86LzSBUz721C6u3aQSxYuqxTzkufmMCtxH8f5xU3AdrYpbvUC+f92i2Vk",
+	"vR97G+tFg/z+zkjBGjiRYXH9013zRp3fqsVw5RcI8zKXZSnXOujt7/A6dqaaMLwOr9pLEHxg7PR9+6fG",
+	"S9ZxnuCsW8OhKa/DQQeFN9BkOvAq+fyn4Z2/fJ+vj13UGqtkDEtrzIImrp9+DrSH3/t8pYmplSDfSFlB",
+	"KCrSKmxXCevb/KAhS8cpfLMfYXGkarOMZdK0NcdzqYgz//YEu7cIpdVvfJqW24IUh3gJvWHibtjFfokU",
+	"qkS9qiGPlhTZ6+mm3MDZOt8bdqCpaMEIwHMO2NWxZyBLNkI7PpU6uquJcgzzDdA+XzeV+1vJEaI4bTOw",
+	"/pZbp/Met7z1uOMcpPI3TNNzUXRAbE0ztfc/0MqpeiOzHN5SZcjNoEyg/ckCQ+P+XRqMO24h6ZCpB6Ys",
+	"37nXBIAM5oQS5147lMgwSNqr5g7XsXc5RqcXbRjfhKxYgm9v+QmkjNSaRVXiJnE0NdEhjpPtKGwnTwI6",
+	"5JbMkIVs2klzBfm6t02HLSh/LTmDPFJCoeYClxCbtEskj/NT92HTq3ctyULxQt82JT0bgmiFWfAXrMRo",
+	"bSNQnCCMDBtLMRMkbMLfVrw2uINUtxB7u07GUxbNJLS2XSXxDD7fXu7REr+nrfjttKrX9z7GvyV6WVnq",
+	"3lgLSkg8PgeQwsxQg+ydffg5K8toAbws60qk3o4lVPBIm99rV4Kd8BktSPfst32yrCx6EUd8eM0QBw+y",
+	"wx2Wrbuw/5T8g5l7bRSqbJvK4r2vFVoS0DIeqkrsaqHntT2BKE3VwlW39Y3mO4N3xhrKGHdKZfHg2hBJ",
+	"O4XMkVSUElsPxk520ggH+je1jnqYjgJ2PR2Sa+/WzZxsSEK4xowpt20H2VPvhjTpORc455guSuMQmFcx",
+	"TCXsZAeswk6rkUqdwr9cWoHus/USgOXbCYqYd7bHgSIn7Xb49QzK3XqH3P2Q9JZ33sU3jB3bF3WtzS++",
+	"3KX91md6KG5db9e/fV6QIe66dooH3grnGx+3wLSkD1MjT7S+d070H7K8RuyO7JoRF5qgpltWDyEBzO3D",
+	"LqGgY0IJHNbSNvGznAkfQp9kEyXLcuJKT9oCuGyy5qVvyhpWyMHc7rzqo1C4th3PXXIZltwrVjGA+ULi",
+	"C353hXnasMoVtzsvTwNEj/iheF0LVkLZ0JIvlncrmoCHdD1Wt9mDXeYjTaCaJwAQGZIm/kDLmiVUINRQ",
+	"jCRLWRbJci7/KDQ095qNL+p62sVCCLsR75Rpy3WjwPh5xaQ4EtdR3u5dQwKUBgcxIcsiyJCC/oZmSUWz",
+	"JgwRkHXTkgi25xQa6a/Yww7zHusYddr9n5ub3dwKIOShrlFHo5PX9IG8Eg4PQ09uJ5NPPzfuUeQCnv4j",
+	"ZRbe0hh/TF3n6D7v6Nn8nc7LmdZv3wEeZMRh1kC4DF17OX8pjIpaoxgHiaWIQQp06GehGkEUfT9uSjxi",
+	"ZaS6mprlfhL2QRh4ukVKSW4GriISFSqLeJMga3Qp1uts4FJAnhs3hJYe5DGSR5LyKiZWOgIeM+5kdXvi",
+	"1tZgI8J6khs0ulqZC2zv0EpwapYA35BTVVzdXD+7eD99fLmmDxGohvbLQXVYNL0fyiOhL6PrJgs9wUW5",
+	"aSBRqyQZbQGah3Vggeafav8xBg4C3xbdXEFPg3jVjxIVfbU1sNHpMopX64fJ7eSdVZyy91bXgtgeuSY3",
+	"18+yxxkEniJc1X6rs8lfDSvbtF+Mzn7F8ujGpcCSO3RzhvTamCG+PyeK5vc7Ce9eOV3J0rKMSgoZxwDf",
+	"GYyrhHdxX5ZVbDBjmBKH5DT1xB3CQ2i3zE99B2vVQ7A229TOK0oTDbbGCIxHVKjHYJhHIKRc1cb+Ykte",
+	"9uRVjwO8bgyACE7SU4JF+wLxbQe3I9m7gP7WWElMFvvJnZa1yjvIefxDZZW8GUKj+uLaDWIIRmk+gWkR",
+	"hhK40VvALcEcK/4hPvlENxVnkEXl85GQlGFF1I4O6NFnMlzTdbxWlOUQmWgTCfYnbhwLhBlH6DdcbMia",
+	"PjA75C2xWwNJZYjWrw1b6YzMqGbkyycZufniC/L/dIFTd3lMP/iIR8bqhIb8yRMfPR4S6OjF32RVIkKL",
+	"5viQuE2MGwYgPN7Q6VyRnaNFwk1CcbpFBIVEwJFCfpN1ED4PdDVkO0gqSA9pZvza84TBKDf4hYnVIwL7",
+	"bbcKc2jTmCS0DBqCHWiZp2AX0rJJ5mox2ceZYP5UU0Az7zyc+hZ1G16WGspDyWyD/1JDrhB9fRcQIAlP",
+	"uWS+Wi+S48GLjmGRbNMCw/vnmzGjy6kXC6bjNVY5U4ZyYTYh43d/dNBToOaspNa8C0syWjnz6fG7vPqg",
+	"3HPw6WmZUoI2emAtTCRp3eEIuvGzYJei+7sREWWXLhRLYpdBT+w2gxUejfE/aHx1Z4XMnbWf7qpEudSc",
+	"KvDXQay1kmh0IbcFCRXkDQNjFnKdESnyNpe45IIVpF4dBgCN86x0T9pGXsr8XpNC8blhBYFvEPngnA32",
+	"h5KuhmlDMSy+5j2IqG2XNNvconvPMhDAznTdBRnxwW8d7ow9dV/+t90sA0vDu01FtKvjiOThBP5Ku+w7",
+	"zXLpQiw7qRdQ7lbn2LMlpxVT9JHG7bKrwPaJRiJo7owxQWZsyYUDAqWGFHTTapRm2BbCMdytVlX/lLBt",
+	"nJ2JooLMqTasgxseHB06mSXRS6mg74Bh4K4/gJqaPjQHm4G1a5WVxEbDRIA5U8xeArtkgD1EopwHhDRM",
+	"T8Fn77xZ0odY+EiTEHgRgAZSExt2lv7lLY0N+ZK7cLubhMMgac2kWcLVGTaTlSyp4maTqrdMsmvwY+7x",
+	"Z25E/t4aDl79HHapPAiev6TA66hhIRU73Icl1WmTbL/uvVKMFn080PJ7xH0ms81A/PntJjUrX42XTWjJ",
+	"F8I1rLE/YnMaWc/MvMY4GS6FcgyTBWEvrzj93INrOfQsGrSl5HEEXHm2aQ4iaxtVIYexnzc4xk2CVoT9",
+	"bfUxGX5E62VKcFQARQmOSkpWlKsYV1lzUch1ui1EmzvnI2UD0z7tTjdRTjvJtgUOEAqys8hWRxWEbZmz",
+	"w512OMb2hQoucigpAjHf8o92W7KJ12PaqxDoUMjUU/rTC8T5j6hRpYzhtUOlD5xUwzVB2/GCvIXipaLA",
+	"Q/H0j3THB8C547v7pqxHwtHhHDyBWj2m0SKczJpGSgLwO+leky1Emx8sGQZuNgEIqwm0D9FkEkLVbjRo",
+	"nE6Ibttsjtfgrj+Zfh2mzbkCNvtVgXHjkUETtzepI/rBT3no+TQCvBe6NSnmuSC0LLOkPH/qmvJyTdDc",
+	"eBiHwDp2e9obnzR1NyI/Rck92EC/xmL7RlTtmr6gascEghXUTv+G7oJ+Xgi06p0/MRFR0M3xvuNjYx3J",
+	"boHdFpFB78CBrQEhAeegMupEBVwCiJeaDnZxBlDpEft0eEHcIFQg+0jUHwVhYu3bPMZxgYfMYV+/oMAb",
+	"oMmMaYM9VI0mpawLphN9DCFzPzLrsnQ3rHIuAblgzoodERTaBfzoRIECcCQHae4nFPbL66KHYLq9S+dy",
+	"1xDvTuwGx29vo80mwIHid7vJ3HSZDO0MI2P04emnLnqPXZ1LpVhuWBFKQCsax4eDwtS26PTmXMQQgCCn",
+	"Vcl6xcXCvt35tSDlrLUOIsOdgX1xcbcFwBMGqzppeF04uZXrmiqVsVciGoeyzOKuXsUbpsK+2eU3dsY6",
+	"YDCgMAppPHpW997HYladFMLuXNeUo5MW+Oq4prO9bQw8/nYa+iNig9mPfE0MLirdfSXImByqA3hclKin",
+	"Nm8mdkqxAgmi0a/aT5Lc3E0nSpcn7FkbvTAnElYN0x82zSadbmeiTXBgxGhtQCE2onOHx73UJRfAfIy9",
+	"alx3PapBC94ej0bDqvrcF9EPPEHsmvZ7PAPtjZEi3XgkSETeD73UkbEnTHRuKT9Yc3ADUXb1AXr1yXcd",
+	"IH55Dt5Jrkb3hX8VyqFxKdchRQasvOuJACJr5HxKbTiFZdP4uRKWzflbz75n1ap0PJCW5Zs55OL2ztl9",
+	"44WiczvExyis8LjONTxWkPZzMD182dhgMiYWb8WVMatj4oPht5MXf4IkYVee/BKshKY2uhUuqVD0iNN2",
+	"i8HI+G6RS2/O8IFY6qFwTEFrU7EZHeZ2zCW4+W4z+ohsWErAoeF+n66z90Gf3DEK/z9WrBFdq2fRI9bY",
+	"YF8Na7Pse7ttp13/IkVxSRTxdEZYAl88mYkVBx73yTMwms9lwZ0cUrL43om6A2qX4Kuvij0Jn9s5w9vH",
+	"9cem/1SXGPqLAzpwspj3vKY6DSwbKxCIke1P8eJrTBUfmdq6UHLd0wi1AdaCnBcyY4AyrLgxkLgfAUuS",
+	"MYfTvFbg35UCHBob6ZooYgDU2kSaiiIVUWUqVows2BpMtDkXXC/ZmJKdnnqIU2j9OwhIeC7tWtptb5Uo",
+	"2LjkaY9O7G+IATP5I9n7MXIZk13/xXTguqOL8oBS/20qt8+DnzfDANerF93qZKnIrG6bnWhMO9w6hUQt",
+	"OU5zcE051hz/5NCMDyk6/slnug2l7eZIvgyRtXYIPDi5Rkh++aRbPHxS6J4Wrie5d3a5isdhC5pslyEc",
+	"ZxxI8E/IsVOA/gM9dS6/P1nQ2ElQaE34tfI/rRR2o8CfEH8PsxL6LPhdx12Qgr4np88Z0n7mbTzdY/qn",
+	"o9HunEZz3maXfGXISrEHztaNn+fIBrnBKcRKUHyVxs/RA2yqRQJO/ziuoftZ79Z2RWAOjmnaO7ZMy6OE",
+	"+I3oObxT2P3+vv4ag5rhvY50KjaDffWHtS5ZUr3sbdEUoSoHeR7xsDnnkW8Ei9AyGdnWphGWY5KNbJiS",
+	"uf1ws/ZT2d3VTxCTmEeAO75Vsmqivs4NaCRBXkassUkqyIzUl+StzyIGHRVdW4gL6Hbd5wa4ZHYMRAQp",
+	"gN1Q6CV5VeDX//jHVy8efn9JXlrGhX/68dvn5OsnX/zezmRWsqqJamnoIElyWbBL8i3M1z5fr0pJC5+K",
+	"AVpDre2XjcxlCansdMWv8DF9RX5TMUMLaugtLNrubBaUz/72kvw0rA+JfRUVeo2ZD9RlgUjN/MxJTpXi",
+	"mIFFgFU7YC7sXHJJvnv57AUmjNhRMISmGPnDy/eE60vyfsk1yaWwWpDTfNQDK5olyRUTdMUv/6alyOBk",
+	"qIZErwVrnilkri//AtYNFuJP/j+ruZDX6JJq9IPJ9PL6cgoqIo46uZ08vpxePp4Edas4IrZ44ExfffTt",
+	"Hj4BNA62SLKXltqdfFVMbid/YOaF7wlhSVqvpHBa8c10ihUFwrhqGLpalTyHL1/9zSVVIuPax9aadwDB",
+	"7waJmr4U8KkTAPEhmzle+dY2nyCgUFVUbSa3k2fNYFmQcWCvH6aeO2AKKG1G3xCtmEHrJf7G9hG/uZs7",
+	"XqAbMr3lVzkVucOaP+IdUCIQObjnMPq/2NnhoghtxiS1KAANYPPUezIwlAgJtWyOhkXPIQDfvPrIRcE+",
+	"pG/BC7kWlv18ixVS+7ayLri8WtOH7h42gm/GBVWbiMyIbt/cqclHbt0b4bJsAOLGSQm/D0+JFUdEtXix",
+	"yKqOvADZR+jw79EDnJ8c9noSykfXnrzZqd5+nXtulWIeleEMl+pHO3j6Tt18ljsFAt+KEXDbHk8Z39N7",
+	"RihB28ca68iY7C/NNYN3ZQ3sJuawov++uWDuKtl/PrkWSAytsO1NrOQDi1+lJxHPWvxaH71snIZduL0V",
+	"DkcQ03VdLW2Dd5q1uwLSggpabjTX468H1FZ2ZEO4a1d2RuNptx00Rbffhxv+95pp843ErJCTUKsd2r4C",
+	"qbV7rz8NOWNo6nWCM31bG0KJtTzxVLkwMoT30quSQ86xnM/xQymYzz2RaxEn5qsgdTGlJL1tUrb2CIcH",
+	"XjB5Va2enEQ4+Jkdv3Xvnah5pImuaFn6odueFZCOfTpJsecqHMjH998F4OFx7nNz0hsR5d0CSG1NT6LJ",
+	"AhtikPyL2exA9E4uRHdV+xriFB2/c1XDe6iYV3TBrv62YoujyRjrl0+wHe+wENp5OhwtN1Qc1kefglit",
+	"3X5Rcm301Uf7zwCR9x3Vy9dcm0FiD3oKHb8p30q1YJYp2vkSO9HI4iNKWunnmdLR9qVpNBvVmuY6SXh2",
+	"V94Gz409Hjo34Dna+2DJK26AOZzNHNpqGhiheDTxTyHu2i3LiGBrpg0GMV35eswsVIwaFrQiPI9G8ANb",
+	"h+0Oh6gF12c4gdjuV7Sp8qPCefFU04XoFJp0S/Hx90RuxtXH9pcBnGTr/M4kxPr3Mezbekp1PEDCw80r",
+	"yzbRMSNw1QklBd2AMxb6tIP2nlNBZpgGKcBnC+HXlL7Ws4PTz7SDXdy/k7i2dkgPSuVlLQwIRgzvj5Z+",
+	"7aiNauWTProb+wz7qp6dvbj3vHEG6ADu8k97pmjSBJfC9RaxL1rTDZg1SOz72ErgMOkVxC/ax47cxkER",
+	"rReBe3Ar0razu8EKTmPxOKG5rEWhWBERokfdk70nwgpu+g/jJTzxOc7htVwsWAEovANOAmd+/CH85Mty",
+	"CylcTKak/gRuXcwSzsSspT+nz3EyD3aIPkvpJT6x92gM+2BwuAttFKPVcFYDr4hrkG6oE1hNgKd7oZkw",
+	"BBf91HWpEdZ+KqihGOIibjZn3/ommSR5Kb516RJn4/HQxvrc2vu3vtaprYICxG+qFH84AZFnpzeb9p5d",
+	"YxX33Zy0Hdx3gh+qsnuAgxxk3uI92tVCnr17Tr7/7nVrSFsp3AA5odbJxWe4H63nofeS+F3+PNKjOdMB",
+	"sgPnfvyhfOdPIgQ5ARRvjKa3IPqVNcwCx1CQSnxYnDeiEUfN7T/wLbfPWUztdvOHqMI3u86me7YyT93O",
+	"0AApxnMnq2AusEH8CYK4OLg36BCBqMHhdgB0EiqiW/t55/YN0HfvGVuN9yAPPdr/YGz1L2lFvkfEGkaU",
+	"Nclp2USMvQUy0NxQrJCn3P7ust/MnYYi1wKgGP5ai0L+9XKS7XhMoB3C2U7HVWNEPSSBbnuycO0LiRl7",
+	"BTc4ZgttU8NUQIEedD6YfZIS0z/6KsozbRy2/t5H0I/0qbxz71Pjnlle29f0i+ofGeYEnl9MB71vBwhq",
+	"WpYEZ3+m3ddZV/8NHHpsg/K8osUZ5TO6wxtKP4t0bun887nAU3fL7+aJUkZcIZU9ygxd3BnmMOZytQG5",
+	"gVBa4KWCD/SKQu86ZJn7rg724zybCH9ZcPPOtfw8x+G3fY3O4KM8okw8znONQxts4AIxZdZ+/cn06565",
+	"uXTZ3x2wOU2rrWhgmJ4k8w3bqrsuXAEqn8Z2rxlEGChiKIBUdaA3KZA4+9xSloXubeQ1jLpdS6WzULc9",
+	"+2+VrN65vkhnonDf52e47XFaEo+XEUVTL7Bh9GmSL0BLduAb86Az1SONjagIFhwSLjIy2ziGCBIOuxQN",
+	"IA9rb12optlOMmUj6MkzzBvpGuuMdKW4mZxGFQguoL17z9/9Z0YoUXLdpGtR3yC503btLDflR0aL7V08",
+	"w10J3vCZY1Zhm+zE6Va+++zRqoHJl4TaE/U9rY0MeK618TXdeByrTiPuNoeb61b8jLool6tinrwsbxUX",
+	"465LR8zhyEfn7J3tHhlJZlbJ5sKwArhOQTew4QDdc35LZwu16TyXFTF533XgeM5xXRsg3UOTWgsHHnwC",
+	"7zPgFFnxgRoJCTY6C1WXIZdlI/J+a/QdPPHPnILVwMeeM3zzvlWXqWItUB8oi2D16AwjaStqtQ6fjQGF",
+	"ZFkk7gNKd4OkfjZh9xbf4E/5nNlDbiW7hwA4+FRsHFS23T/B1ieJqXm/PzYXnrUHgzEB59kmDMoaBFvj",
+	"6UT83HtvUlNmnLxJ711t8NkIvUETOz+h++pMrojHXPtnDFAaByi15+Capz6Lke6R1IbEzrABlZ8fYJTT",
+	"6iTH3Iwp58RBcp2CCdWRPX5HH1iz6vOI7y2wuQNl+D1bnUJT+w/GVm5PXcUihWN7aq0dN1E0I6mBD7CP",
+	"GFiKQ1gRtHw+Z6glaAvVeGXbgm2oBvsrFCZfvGPaak1/JUtGYaFWRsJq4Iwzt3K72nplWfSXT0jJjJ0Q",
+	"jo+tNzgTAHKOb7LcW6oQCPySvDJBszVXea1lxWay2KA/ZhnUfTfThEr23SjRH8UvHiWq3SNHU5t9V5tJ",
+	"NVAvXPuMzpSbAXG+zrhFP6XMUy/PPWDVaSwnWDArnJ+m9eIsWTnfzh+Atv0NdQah0EJC2zIDfWDOxy7D",
+	"3T89qwwwvT6zX+IzHvk78DnwfBk9cFBBW4pQoBliItrAq3NVsNyqmmc1fO0L3jSwbWeyekFh/hemhBdS",
+	"PDI4niUA7d24W3Vz6eNGCJ5+DfIn/9A/sx0d4hZ9BgsD4YMgwZ029R6nzchO3S3gfsGZnYXNhhBev1RA",
+	"MIkflVJMwD07Yw3M5qfsPGGcERNzAAinyD5X3HgfqqyN89dAoPpvchYUhj8lUmUIrwRAZFnrw97dIc9B",
+	"wlYFPbkfDUh5rCrz7zUiTbiyzBbuvAc9o8HgddDQSXzBo5nHcQ0YUhm796zknTt/bJ4oRJUQeBiqoHAT",
+	"XVc2A1mHrgmNLyKzR5eRGYOqYSCK2cbSAivn4fmyUl99tP8MqNmLp1PF/MansQLeY44GgFhQAMixBgaZ",
+	"KUttHtasr0TOTvibzavil8oBO1Ha17MD87zst/aUu/1Aq3PmDtmhf6BVE0o6JAZxGlr6EWDWHDXFL8AV",
+	"Wtp6X0bhc/fYMHbnevIPKEP3aIL92EFnJuWXBTdxjzeIisAhcarSqdDHAXm6cN8Rro8SDw93BPHHz7o2",
+	"TZXHEbcq6m16JsibFRPvecWsJfLqDSlkXldMmAwKqQtuSOFic1iH4Zz3z7//E9FmUyLUCyUINwhOKi1r",
+	"lbM7LjL/IyiZonAAindcxBKHafG8NmdM3Xej/yKmt19Zn0dqfqKMf7uThJK8NnhgACPlkDk8anoR5Ag4",
+	"vcuXowVJASXlRYr/OJq8KunmNHS5pazRzb8uNXx25vXaNcNtDrwlj0f+5J1T1xMKTKA22DrQyAQZdIuc",
+	"T00EcDgdALhzuGBw+LOl1R0JPHcKMEKFMZAWf3CNurhceYBV3ww8fspN4fSppc/7JSM0d1i5ijkI2AKc",
+	"Eo2REGRcZMTYj6F7SBgjveeC1KJkWgPkrCG0hKjFMyfBmpoNiG9IYUUbJgw6mQ0pUMHLaVm2QQy8GEJC",
+	"rCMa5sA2RJmbmFREydp4IN+nGB/h3QiKT3Kljhej5RAC3gIO7W4K9ZlV4HMlUJ+WH54jRRr05Z4M6YZ2",
+	"CORKh+re8UVGbXIzYOj1aP4lEwX2DmxU/91LhS21G3bfxuNy1hT+8/vG7M88Gbo0Gfi2N9zD79sRd3U3",
+	"K0hf+2kNMjV8A7tev0rTLyva5io+sFV2TmjCJN5i5K/ITBqGN+GPZ4BfCALhUCvfIYRTGVFtWQp1LUty",
+	"79SbSaXkmhWgs57cjqqounddb1I28/fukQMzuw/MUTX+ZE4QaLVLfWQFHSzESpRcVhW90MxulGEFeaBl",
+	"zfQt8e0eMwdRbw8cOz1mBHHec1nKWmUEmlAe59JJZoKHO356iYajv8f9/RdX8p8VqEn4o5dzomvIDnf0",
+	"Fb0UK8XmJV8szTkU+LfN4L8a5f2UheJ+camy2pIKEKyQiOrBwE7CQoVLZcVwyFpx6JDvsyjAyw4MvIE/",
+	"jZ49pPIn9YigjYViid4UXjlwXKegm0uCXbCA7zDQ3F0fDvDsZw3Td32qmkxduRZxzYKJ99IpvSM0i6M1",
+	"iVmtxw6zRQJgFLic5RKK0gEBg6oiIwV/4AUrsFipqij20o34ZGUpU9N4Mp2OnwhYMmbsNKrasGOn4Q29",
+	"31Dy7+/e/NCgulgm+Qy7iYRAIVRBhw4+d0lB1GoITEB5f2KWhXSNnmLT/Go6Xo1sB2pu7TQbr0Lu4aNw",
+	"De+MnAx+tpRyNfxpvWKsGP74ikNySEIt7edZ39ljO1kYqbWHwZ4uvKs55B/gvcyIg3qWa0HyUmKo7aTK",
+	"Y5N/fgZP53vX8vsMEtKNrv/ltR/EUcFG7cLVwCENmSaRnirTaL06IRPXviPhqc/5HTPY7fBM+S4w9v84",
+	"bj6r4+YPSq6h08FScXHvtG9tmHpKXBvIJu1hQ+4ZW2ElDPYAbuivqUxPF4m5ovIB+o8DFo9Irkm3eXi0",
+	"yeuu1MYeXS1YFVgXIJkRRKpUjELL/uhkQsSm4WjmO5PAuCGmUqCLytV7W5V3xkq5huJWbCdGzVJjDjEt",
+	"S6egaoaN5LKg9fD1dDp9SuhMQ7CzHRRRjggTxqGyRvUyRlW+TOka0cbsZ63BW2KuzA7tQ2TPreQUYtnt",
+	"eyebF0DgCJK5CrLft82LmGq/S9Rb/WhohS5MjR0Bhyqscj7Uu/jl/+iFo/TCoY/7EvftE/3uH7eBdg/a",
+	"HUREuPD5FL40R0HpZqH43JBcKsVyw4r2xuLX11T7voxFghYU3TVe8Fwef/XENyDFP3SMhL0u2s+jC79z",
+	"fnjcNB8WA5UXq3ek1YbnTsuBrrftFVyxffXH8MTncEHbNw3FwcJ5nyCy4ltq2QH53K0g0P2cb/vqI/7w",
+	"abzmh1/ck7v2ms5YiQd5LrwLGBze87m1QIQ9ivvAcHceaUeXJ8hkmEFLQg9SkjrHq1JKzY4+zUR90GsY",
+	"/EwWmx17hEPzfHmIr6GVDe4IWUhMJLIKBULGQAcJsL0V5rladryUFXuKfRAgFg4POR9fz2n1qwoedmeY",
+	"BnxaGb1F0tI3cEZ0KpRFCbmDwZTJsMjg8QnjMjcsjnp+SJ8odPdmDvocZCvWmMJM/nTxDh64+NG1ft9B",
+	"N2pX8ek0ga2GkwCtWOlfcmNKdsFEwakgj28uZtyQeSmtJorTH+8FQt0Fi7x/TpLrmj4wu6lJ3/nrztQ0",
+	"XwhWkOsvYYaAwpCRklFtMOa+AFxELNd1MEzoK+fQWnoFCvD11fWXj796Yn+c11ZE5rRkl+Q5PK/JjG2k",
+	"SyVxG6QYmWZkekneq5p5WCDcGCTef0hZgeIVSzWBGlS3yj06ekU3pOTMdedup5C8FmPu54A76d/3SA+8",
+	"mEYecSkTlgGem44v7Ivrm6zVOr+6/vrm13vz/UJOc2vZBzvhxl4EyuTC9TyYdwpFghef4s5uRG5v7Ebk",
+	"n66w2HC8MrAReb9T71nJF+IZjD4E+fukDQk9sjdFUBVop11JFWr/4R6gW/y4PUioQ89h6DPl6dqxj1OH",
+	"NDMnad1htaGcVkzRR9qZXXMJVa0A/eVoHA4D6pdAM5pjS0DjAdgoFNcmzghBrM5BqA7HayPyc9kfG5GP",
+	"A/GanvzdRdwPfXJoMCoItRcfyySwzt0qurpJsrbiFtNGuQEHpVhgX2MHKdZRhjsUwKHyWuTp/L5n2rWj",
+	"QumMbBQ1k0vyp4vXbG4uXswI12Qp16SUdYvRVLI5/Av8ELUPOyN8YUb+dPHOKhX227NNA8hAGu8rwq3a",
+	"R4rLmMLwop38HpVBiu67/YXqVxlGZNydK5Pvv606sKX+OyqLqv4o0oHAW4rqf/LTiRJjPI03aSmOvlAp",
+	"7BBz5ijZXtU53FKrgHPfXMYZuwdoI54X73eUWlFxZx8Z+iw6UeI6jqiLBTuDfP/BjntmwQHv+MX7mX/v",
+	"WmI6Ab6kokAvq1x1ug/NsTV3HK96FxQJppfm+EOiJO/lW8rVAXZYcwHOZov9d4hh/KLu/2+kWZIgAIr9",
+	"YQDkEhQMyI4qucvqbzmeS+xPStpfM2NrEPeuPvofe2v+X8DfOxh3n7vjdwgsl8Tzi7T+Nl1gviPbf9er",
+	"UtJCX01uP27/6SP+EItwRKaFD/dOKjkJD9lz9dH99Mm3xeeiYB8+JZndC7kW9rUenWS/1lMXXF6t6WnS",
+	"8Of8JFn4bwQO1XRyemCCrFvAlXG3zn3RX7zIUcGm9ke7e8tPeo5NMaMOKO8N59yT/G/UJnnSkRvrCiJP",
+	"1toJ4WgQAB+L/lpIqiWjpVn+o7evIjxyTrgO94YItdareL+fnGkNAXX8HDBxNv/oB4nA7J1fYBGYOPQp",
+	"m3wxffwZXiekIe6V3RAxNXRGNctIxQpOw8yiv9esxqztWrclJNh5Ai9CrcrJ7eTKiq7/EwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

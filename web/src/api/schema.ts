@@ -1009,6 +1009,47 @@ export interface paths {
         patch: operations["nameReel"];
         trace?: never;
     };
+    "/api/reels/{reel}/cut-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a cut list from picture and find the takes of its events; nothing is laid
+         * @description An OpenTimelineIO document, an edit decision list in the CMX style, or a table with source_in, source_out and record_in.
+         */
+        post: operations["readCutList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/cut-list/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay the takes of a cut list's events where picture has cut them to */
+        post: operations["layCutList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/lendable": {
         parameters: {
             query?: never;
@@ -2237,6 +2278,49 @@ export interface components {
             /** Format: int64 */
             end: number;
             start_timecode: string;
+        };
+        /**
+         * @example {
+         *       "text": "TITLE: Ep 2\n001  LF07  V  C  22:10:33:00 22:10:36:00 22:10:00:00 22:10:03:00\n* FROM CLIP NAME: 21A-3\n"
+         *     }
+         */
+        CutListOrder: {
+            text: string;
+            /**
+             * Format: int64
+             * @description samples longer at either end where nothing else lies
+             * @default 0
+             */
+            handle: number;
+        };
+        CutList: {
+            title: string;
+            /** @enum {string} */
+            kind: "otio" | "edl" | "table";
+            /** @description what was not taken over, in words */
+            left: string[];
+            events: components["schemas"]["CutEvent"][];
+        };
+        CutEvent: {
+            number: string;
+            name: string;
+            reel: string;
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            length: number;
+            /** Format: int64 */
+            fade: number;
+            /** @description of the record */
+            timecode: string;
+            /** @description timecode of the source */
+            source: string;
+            /** @description names of the takes that were found */
+            takes: string[];
+            /** @description how they were found, or why none was */
+            says: string;
+            /** @description a take does not hold all of the event */
+            short: boolean;
         };
         Lendable: {
             /** Format: uuid */
@@ -4467,6 +4551,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readCutList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutListOrder"];
+            };
+        };
+        responses: {
+            /** @description what was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    layCutList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutListOrder"];
+            };
+        };
+        responses: {
+            /** @description what has changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelEdited"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,154 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/cutlist"
+	"zestyloom/core/edit"
+	"zestyloom/core/reel"
+	"zestyloom/internal/store"
+)
+
+// CutList is a cut list with what was found for each event.
+type CutList struct {
+	cutlist.List
+	Matches []cutlist.Match
+	Takes   []store.Take // that matches name by their places
+}
+
+// ReadCutList reads a cut list and finds the takes of its events: nothing is laid.
+func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (CutList, error) {
+	production, err := a.Store.ProductionOfReel(ctx, reelID)
+	if err != nil {
+		return CutList{}, err
+	}
+	p, err := a.Store.Production(ctx, production)
+	if err != nil {
+		return CutList{}, err
+	}
+	return readCutList(ctx, a.Store.Queries, p, text)
+}
+
+func readCutList(ctx context.Context, q store.Queries, p store.Production, text []byte) (c CutList, err error) {
+	if c.List, err = cutlist.Parse(text, p.Rate(), int64(p.SampleRate)); err != nil {
+		return c, err
+	}
+	pictured, err := q.ProductionTakes(ctx, p.ID)
+	if err != nil {
+		return c, err
+	}
+	var ids []uuid.UUID
+	for _, t := range pictured {
+		ids = append(ids, t.ID)
+	}
+	cameras, err := q.TakesWithPicture(ctx, ids)
+	if err != nil {
+		return c, err
+	}
+	var known []cutlist.Take
+	for _, t := range pictured {
+		// What a camera heard is scratch sound: the recorders' is laid.
+		if !t.Final() || cameras[t.ID] {
+			continue
+		}
+		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		if err != nil {
+			return c, err
+		}
+		ct := cutlist.Take{Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Start: -1, Frames: length(t.Length())}
+		if t.StartSamples != nil {
+			ct.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
+		}
+		known = append(known, ct)
+		c.Takes = append(c.Takes, t)
+	}
+	c.Matches = cutlist.Find(c.List, known)
+	return c, nil
+}
+
+// LayCutList lays what the events of a cut list are of, where picture has cut them to: one edit. handle is how many samples
+// longer each is at either end, where nothing else of the list lies. Events without a take are left out.
+func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, handle int64) (Edited, error) {
+	return a.changeReel(ctx, reelID, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
+		none := edit.Planned{}
+		p, err := tx.Production(ctx, r.ProductionID)
+		if err != nil {
+			return "", none, err
+		}
+		c, err := readCutList(ctx, tx.Queries, p, text)
+		if err != nil {
+			return "", none, err
+		}
+		all, err := cuttings(ctx, tx, p, r.Doc, c, handle)
+		if err != nil {
+			return "", none, err
+		}
+		day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+		plan, err := edit.Conform(r.Doc, all, day, uuid.NewString)
+		return fmt.Sprintf("lay %d events of cut list %s", laidEvents(c), c.Title), plan, err
+	})
+}
+
+func laidEvents(c CutList) (n int) {
+	for _, m := range c.Matches {
+		if len(m.Takes) > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// cuttings says for every event that has takes how they are laid.
+func cuttings(ctx context.Context, tx store.Tx, p store.Production, doc reel.Reel, c CutList, handle int64) (out []edit.Cutting, err error) {
+	used := map[int]bool{}
+	for _, m := range c.Matches {
+		for _, k := range m.Takes {
+			used[k] = true
+		}
+	}
+	var ids []uuid.UUID
+	for k := range c.Takes {
+		if used[k] {
+			ids = append(ids, c.Takes[k].ID)
+		}
+	}
+	strands, err := tx.Strands(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	takes := map[int]edit.Take{}
+	for k := range c.Takes {
+		if used[k] {
+			if takes[k], err = takeOf(c.Takes[k], strands, p); err != nil {
+				return nil, err
+			}
+		}
+	}
+	order := slices.Clone(c.Matches)
+	slices.SortStableFunc(order, func(x, y cutlist.Match) int { return int(max(-1, min(1, x.Event.At-y.Event.At))) })
+	for i, m := range order {
+		e := m.Event
+		cut := edit.Cutting{At: e.At, Length: e.Length, Fade: e.Fade, Handle: handle, Before: 1 << 40, Behind: 1 << 40}
+		if i > 0 {
+			cut.Before = max(0, e.At-order[i-1].Event.At-order[i-1].Event.Length) / 2
+		}
+		if i+1 < len(order) {
+			next := order[i+1].Event
+			end := e.At + e.Length
+			cut.Behind = max(0, next.At-end) / 2
+			if next.Fade > 0 && next.At <= end { // it goes on under what fades in
+				cut.After = max(0, next.At+next.Fade-end)
+			}
+		}
+		for _, k := range m.Takes {
+			cut.Take = takes[k]
+			cut.From = e.In - takes[k].Start
+			out = append(out, cut)
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,50 @@
+package httpapi
+
+import (
+	"context"
+
+	"zestyloom/internal/httpapi/contract"
+)
+
+// ReadCutList implements contract.StrictServerInterface.
+func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestObject) (contract.ReadCutListResponseObject, error) {
+	c, err := s.app.ReadCutList(ctx, r.Reel, []byte(r.Body.Text))
+	if err != nil {
+		return nil, err
+	}
+	production, err := s.app.Store.ProductionOfReel(ctx, r.Reel)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.app.Store.Production(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ReadCutList200JSONResponse{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}}
+	for _, m := range c.Matches {
+		e := contract.CutEvent{
+			Number: m.Event.Number, Name: m.Event.Name, Reel: m.Event.Reel, At: m.Event.At, Length: m.Event.Length, Fade: m.Event.Fade,
+			Timecode: p.Rate().FormatSamples(m.Event.At, int64(p.SampleRate)), Source: p.Rate().FormatSamples(m.Event.In, int64(p.SampleRate)),
+			Takes: []string{}, Says: m.Says, Short: m.Short,
+		}
+		for _, k := range m.Takes {
+			name := c.Takes[k].Name
+			if roll := c.Takes[k].Roll; roll != "" {
+				name += " (" + roll + ")"
+			}
+			e.Takes = append(e.Takes, name)
+		}
+		out.Events = append(out.Events, e)
+	}
+	return out, nil
+}
+
+// LayCutList implements contract.StrictServerInterface.
+func (s *server) LayCutList(ctx context.Context, r contract.LayCutListRequestObject) (contract.LayCutListResponseObject, error) {
+	e, err := s.app.LayCutList(ctx, r.Reel, []byte(r.Body.Text), given(r.Body.Handle))
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.edited(ctx, e)
+	return contract.LayCutList200JSONResponse(v), err
+}
