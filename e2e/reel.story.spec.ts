@@ -373,6 +373,41 @@ test("several reels and markers: cut down, named, gone through by key, written a
   await expect(page.getByLabel("Reel", { exact: true }).getByRole("option", { name: "Trailer" })).toBeAttached();
 });
 
+test("a cut list from picture becomes a laid reel: looked at first, event by event", async ({ page, app }) => {
+  test.setTimeout(120_000);
+  await laid(page, app, "Conform");
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "New reel…" });
+  await page.keyboard.type("Cut 1");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("The reel is empty")).toBeVisible();
+  const list = [
+    "TITLE: Conform",
+    "001  X  V  C      10:00:01:00 10:00:03:00 01:00:00:00 01:00:02:00",
+    "* FROM CLIP NAME: E-1",
+    "002  X  V  C      10:00:03:00 10:00:03:00 01:00:02:00 01:00:02:00",
+    "002  X  V  D 010  10:00:08:00 10:00:10:00 01:00:02:00 01:00:04:00",
+    "* TO CLIP NAME: E-1",
+    "003  Q  V  C      20:00:00:00 20:00:01:00 01:00:06:00 01:00:07:00",
+    "* FROM CLIP NAME: Nobody knows",
+  ].join("\n");
+  const chooser = page.waitForEvent("filechooser");
+  await page.getByRole("button", { name: "Lay a cut list from picture…" }).click();
+  await (await chooser).setFiles({ name: "cut1.edl", mimeType: "text/plain", buffer: Buffer.from(list) });
+  const panel = page.getByRole("dialog", { name: "Cut list cut1.edl" });
+  await expect(panel.getByText(/3 events, takes found for 2/)).toBeVisible();
+  await expect(panel.getByRole("row", { name: /003.*Nobody knows.*none/ })).toBeVisible();
+  await accessible(page);
+  await panel.getByLabel("Handles, in frames").fill("5");
+  await panel.getByRole("button", { name: "Lay 2 events" }).click();
+  await expect(panel).toHaveCount(0);
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  // Two clips that fade into each other lie on two tracks of one label; the first has a handle before it, the second behind.
+  await expect(tracks.getByText(/E-1 from 00:59:59:20 to 01:00:02:10, fades out/)).toHaveCount(4);
+  await expect(tracks.getByText(/E-1 from 01:00:02:00 to 01:00:04:05, fades in/)).toHaveCount(4);
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(page.getByText("The reel is empty")).toBeVisible();
+});
+
 /** The production's first reel. */
 async function idOf(page: Page, url: string, production: string): Promise<string> {
   const answer = await page.request.get(`${url}/api/productions/${production}/reel`);

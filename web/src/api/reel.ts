@@ -211,3 +211,22 @@ export function useReadMarkers(production: string) {
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }
+
+/** Lays what the events of a cut list are of. */
+export function useLayCutList(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: inTurn(production),
+    mutationFn: async (body: Schemas["CutListOrder"]) => {
+      const reel = client.getQueryData<Reel>(reelKey(production));
+      if (!reel) throw new Error("The reel is not loaded yet.");
+      return take(
+        client,
+        production,
+        await must(api.POST("/api/reels/{reel}/cut-list/lay", { params: { path: { reel: reel.id } }, body })),
+      );
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}

@@ -7,6 +7,7 @@ import { useEditor } from "../../editor/store";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Choice, TextField } from "../../ui/controls";
 import { note } from "../../ui/notes";
+import { openCutList } from "./CutListPanel";
 
 type Naming = "new" | "copy" | "span" | "rename";
 
@@ -43,6 +44,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "copy", name: "Copy this reel", run: ask("copy") },
       { id: "span", name: "Make a reel of the span", run: ask("span") },
       { id: "rename", name: "Rename this reel", run: ask("rename") },
+      { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
       { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
     ];
   }, [production, reel.id, all, name]);

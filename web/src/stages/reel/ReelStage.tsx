@@ -14,6 +14,7 @@ import { viewNow, zoomAbout } from "../../timeline/view";
 import { Button, Empty, StageHead } from "../../ui/controls";
 import { BorrowPanel } from "./BorrowPanel";
 import { ClipBar } from "./ClipBar";
+import { CutListPanel, openCutList } from "./CutListPanel";
 import { useGoOn, useTrackKeys } from "./hearing";
 import { bands } from "./layout";
 import { ReelChooser } from "./ReelChooser";
@@ -83,12 +84,14 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
           Whole reel
         </Button>
       </StageHead>
+      <CutListPanel production={p} reel={reel} />
       {rows.length === 0 ? (
         <Empty title="The reel is empty">
           <p>Choose a take and take it into the reel: its strands are laid as clips at its start timecode.</p>
           <Link to="/$production/takes" params={{ production: p.id }} className="text-focus underline">
             Go to Takes
           </Link>
+          <Button onClick={openCutList}>Lay a cut list from picture…</Button>
         </Empty>
       ) : (
         <>

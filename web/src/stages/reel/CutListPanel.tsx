@@ -1,0 +1,124 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { create } from "zustand";
+import { api, must, type Production, type Reel } from "../../api/client";
+import { useLayCutList } from "../../api/reel";
+import { plural } from "../../format";
+import { Button, TextField } from "../../ui/controls";
+import { Panel } from "../../ui/Panel";
+
+/** The cut list that is being looked at. */
+const useCutList = create<{ of: { name: string; text: string } | null }>(() => ({ of: null }));
+
+/** Asks for a cut list, and shows what is found for it. */
+export function openCutList() {
+  const picker = document.createElement("input");
+  picker.type = "file";
+  picker.accept = ".otio,.edl,.csv,.txt,.json";
+  picker.onchange = async () => {
+    const f = picker.files?.[0];
+    if (f) useCutList.setState({ of: { name: f.name, text: await f.text() } });
+  };
+  picker.click();
+}
+
+/** A cut list event by event: what is found and how, and what is not and why, before anything is laid. */
+export function CutListPanel({ production: p, reel }: { production: Production; reel: Reel }) {
+  const of = useCutList((s) => s.of);
+  const [handle, setHandle] = useState("0");
+  const { mutate: lay, isPending } = useLayCutList(p.id);
+  const { data, error } = useQuery({
+    queryKey: ["cut list", reel.id, of?.name, of?.text],
+    queryFn: () =>
+      must(
+        api.POST("/api/reels/{reel}/cut-list", { params: { path: { reel: reel.id } }, body: { text: of?.text ?? "", handle: 0 } }),
+      ),
+    enabled: !!of,
+    retry: false,
+    gcTime: 0,
+  });
+  const close = () => useCutList.setState({ of: null });
+  const events = data?.events ?? [];
+  const found = events.filter((e) => e.takes.length > 0);
+  const frames = Number(handle);
+  const good = handle.trim() !== "" && Number.isInteger(frames) && frames >= 0;
+  return (
+    <Panel
+      open={!!of}
+      onOpenChange={(open) => !open && close()}
+      title={`Cut list ${of?.name ?? ""}`}
+      className="flex h-[80vh] w-[960px] flex-col"
+    >
+      <p className="px-4 pb-2 text-quiet">
+        {error && <span className="text-bad">{error.message}</span>}
+        {data &&
+          `${data.title ? `${data.title}: ` : ""}${plural(events.length, "event")}, takes found for ${found.length}. Every strand of every take is laid tied, at the place picture has cut it to; mixes are off.`}
+      </p>
+      {data && data.left.length > 0 && (
+        <ul aria-label="Not taken over" className="max-h-20 shrink-0 overflow-auto px-4 pb-2 text-caution text-small">
+          {data.left.map((l) => (
+            <li key={l}>{l}</li>
+          ))}
+        </ul>
+      )}
+      <div className="min-h-0 flex-1 overflow-auto">
+        <table className="w-full border-separate border-spacing-0" aria-label="Events">
+          <thead className="sticky top-0 bg-panel text-left text-quiet text-small">
+            <tr>
+              {["Event", "Record", "Source", "Clip, reel", "Takes", "How"].map((h) => (
+                <th key={h} scope="col" className="border-line border-b px-3 py-1 font-normal">
+                  {h}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {events.map((e, i) => (
+              <tr key={`${e.number} ${i}`} className={e.takes.length === 0 ? "text-caution" : ""}>
+                <td className="figures border-line border-b px-3 py-1">{e.number}</td>
+                <td className="figures border-line border-b px-3 py-1">{e.timecode}</td>
+                <td className="figures border-line border-b px-3 py-1">{e.source}</td>
+                <td className="max-w-44 truncate border-line border-b px-3 py-1" title={`${e.name} ${e.reel}`}>
+                  {e.name} <span className="text-quiet">{e.reel}</span>
+                </td>
+                <td className="border-line border-b px-3 py-1">{e.takes.join(", ") || "none"}</td>
+                <td className="border-line border-b px-3 py-1 text-small">
+                  {e.says}
+                  {e.short && <span className="text-caution">; the take does not hold all of it</span>}
+                  {e.fade > 0 && "; fades in"}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <footer className="flex items-center gap-3 border-line border-t px-4 py-3">
+        <label className="flex items-center gap-2 text-quiet">
+          Handles, in frames
+          <TextField
+            value={handle}
+            onChange={(e) => setHandle(e.target.value)}
+            aria-invalid={!good}
+            className="figures w-16 text-right"
+          />
+        </label>
+        <span className="min-w-0 flex-1 text-quiet text-small">
+          longer at either end, where no other event lies. The list is laid into {reel.name} as one edit.
+        </span>
+        <Button
+          primary
+          disabled={found.length === 0 || !good || isPending}
+          onClick={() =>
+            of &&
+            lay(
+              { text: of.text, handle: Math.round((frames * p.sample_rate * p.rate.den) / p.rate.num) },
+              { onSuccess: close },
+            )
+          }
+        >
+          Lay {plural(found.length, "event")}
+        </Button>
+      </footer>
+    </Panel>
+  );
+}
