@@ -180,3 +180,114 @@ test("typing while files arrive", async ({ page, app }) => {
     `bench: while 500 files arrive, ${answers.length} inputs: seen after ${middle(answers).toFixed(0)} ms, 95 % within ${nearly(answers, 0.95).toFixed(0)} ms, slowest ${Math.max(...answers).toFixed(0)} ms`,
   );
 });
+
+/** A reel of two hours, 64 tracks, 5,000 clips and 20,000 envelope points: opened, scrolled, zoomed, edited and played. */
+test("a reel of two hours", async ({ page, app }) => {
+  test.setTimeout(900_000);
+  mkdirSync(join(app.home, "lantern-ferry", "full"), { recursive: true });
+  const channels = Array.from({ length: 8 }, (_, c) => samples(c, 60 * rate));
+  writeFileSync(join(app.home, "lantern-ferry", "full", "F-1.wav"), wav(channels, rate, 10 * 3600 * rate));
+  const production = await newProduction(page, app.url, "Full");
+  await takeIn(page, app.url, production, ["full/F-1.wav"]);
+  const get = async (path: string) => (await page.request.get(`${app.url}/api/${path}`)).json();
+  const strands = (await get(`productions/${production}/takes`)).items[0].strands.map((s: { id: string }) => s.id);
+  const reel = await get(`productions/${production}/reel`);
+  const [tracks, clips] = [64, 5000];
+  const actions = Array.from({ length: tracks }, (_, t) => ({
+    add_track: {
+      index: t,
+      sends: [{ to: ["DX", "MX", "FX"][t % 3], gain_db: -12, patch: { preset: "both" } }],
+      track: {
+        id: `track-${t}`,
+        label: `Track ${t + 1}`,
+        layout: "mono",
+        off: false,
+        clips: Array.from({ length: Math.ceil((clips - t) / tracks) }, (_, n) => ({
+          id: `clip-${t}-${n}`,
+          strands: [strands[t % 8]],
+          name: `${n}A-${t}`,
+          at: 10 * 3600 * rate + n * 92 * rate,
+          in: rate,
+          length: 58 * rate,
+          tie: `tie-${n}`,
+          fade_in: { length: 960 },
+          fade_out: { length: 960, shape: "equal_power" },
+          gain: [0, 10, 20, 30].map((s, i) => ({ at: rate * (5 + s), value: -2 * i })),
+        })),
+      },
+    },
+  }));
+  const made = await page.request.post(`${app.url}/api/reels/${reel.id}/edits`, {
+    data: { version: reel.version, what: "fill", actions },
+  });
+  expect(made.ok()).toBe(true);
+
+  const opened: number[] = [];
+  const lanes = page.getByTestId("lanes");
+  for (let i = 0; i < 5; i++) {
+    await page.goto(`${app.url}/${production}/weave`);
+    await expect(page.getByRole("heading", { level: 1, name: "Weave" })).toBeVisible();
+    const began = Date.now();
+    await page.goto(`${app.url}/${production}/reel`);
+    await lanes.waitFor();
+    await expect(page.getByRole("grid", { name: "Tracks" }).getByRole("row").first()).toBeVisible();
+    opened.push(Date.now() - began);
+  }
+  await expect(lanes).toHaveAttribute("data-drawn", "yes", { timeout: 120_000 });
+  /** Frames between two moments while something is done in every one of them. */
+  const frames = (what: "scroll" | "zoom") =>
+    page.evaluate(async (what) => {
+      const el = document.querySelector("[data-testid=lanes]") as HTMLElement;
+      const box = el.getBoundingClientRect();
+      const times: number[] = [];
+      let last = performance.now();
+      for (let i = 0; i < 120; i++) {
+        const deltaY = what === "zoom" ? (i < 60 ? -20 : 20) : 0;
+        el.dispatchEvent(
+          new WheelEvent("wheel", {
+            bubbles: true,
+            cancelable: true,
+            clientX: box.x + 300,
+            clientY: box.y + 100,
+            deltaX: what === "scroll" ? 40 : 0,
+            deltaY,
+            ctrlKey: what === "zoom",
+          }),
+        );
+        await new Promise(requestAnimationFrame);
+        times.push(performance.now() - last);
+        last = performance.now();
+      }
+      return times;
+    }, what);
+  const whole = await frames("zoom");
+  for (let i = 0; i < 5; i++) await page.keyboard.press("+");
+  await expect(lanes).toHaveAttribute("data-drawn", "yes", { timeout: 120_000 });
+  const scrolled = await frames("scroll");
+  const zoomed = await frames("zoom");
+
+  // An edit: from the key to what is drawn, and stored.
+  const seen: number[] = [];
+  await lanes.click({ position: { x: 200, y: 30 } });
+  for (let i = 0; i < 10; i++) {
+    const answer = page.waitForResponse((r) => r.url().includes("/edits") && r.request().method() === "POST");
+    const began = Date.now();
+    await page.keyboard.press(i % 2 === 0 ? "]" : "[");
+    await answer;
+    seen.push(Date.now() - began);
+  }
+  const played: number[] = [];
+  const monitor = page.getByRole("region", { name: "Monitor" });
+  for (let i = 0; i < 10; i++) {
+    await page.keyboard.press("g");
+    await page.keyboard.type(`1${i % 2}:${10 + 4 * i}:20:00`);
+    await page.keyboard.press("Enter");
+    await page.keyboard.press(" ");
+    await expect(monitor).toHaveAttribute("data-delay", /\d/);
+    played.push(Number(await monitor.getAttribute("data-delay")));
+    await page.keyboard.press(" ");
+  }
+  console.log(
+    `bench: a reel of two hours, 64 tracks, 5,000 clips: opened in ${middle(opened)} ms (median); frames of ${middle(whole).toFixed(0)} ms zooming from the whole, ${middle(scrolled).toFixed(0)} ms scrolling (95 %: ${nearly(scrolled, 0.95).toFixed(0)}), ${middle(zoomed).toFixed(0)} ms zooming (95 %: ${nearly(zoomed, 0.95).toFixed(0)}); an edit stored and answered in ${middle(seen)} ms; playing begins ${middle(played).toFixed(0)} ms after the key (slowest ${Math.max(...played).toFixed(0)})`,
+  );
+});

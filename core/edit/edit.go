@@ -208,6 +208,46 @@ func (d *draft) chosen(ids []string, alone bool) ([]spot, error) {
 	return out, nil
 }
 
+// atEdge finds clips by their IDs, with those of their kin that end, or begin, where they do: at the same sample, or, where
+// theirs is the outermost edge of the tie on its track, with the outermost on the other tracks. A piece in the middle of a
+// strand that was cut alone keeps its edges.
+func (d *draft) atEdge(ids []string, edge Edge, alone bool) ([]spot, error) {
+	named, err := d.chosen(ids, true)
+	if err != nil || alone {
+		return named, err
+	}
+	all, err := d.chosen(ids, false)
+	if err != nil {
+		return nil, err
+	}
+	at := func(s spot) int64 {
+		if edge == Head {
+			return s.At
+		}
+		return s.End()
+	}
+	type lane struct {
+		track int
+		tie   string
+	}
+	outer := map[lane]int64{}
+	for i, t := range d.Tracks {
+		for k, c := range t.Clips {
+			v := at(spot{i, k, c})
+			o, ok := outer[lane{i, c.Tie}]
+			if !ok || edge == Head && v < o || edge == Tail && v > o {
+				outer[lane{i, c.Tie}] = v
+			}
+		}
+	}
+	outermost := func(s spot) bool { return outer[lane{s.track, s.Tie}] == at(s) }
+	return slices.DeleteFunc(all, func(s spot) bool {
+		return !slices.ContainsFunc(named, func(n spot) bool {
+			return n.ID == s.ID || n.Tie == s.Tie && n.Tie != "" && (at(n) == at(s) || outermost(n) && outermost(s))
+		})
+	}), nil
+}
+
 // on lists the indices of tracks by their IDs; none for all.
 func (d *draft) on(tracks []string) ([]int, error) {
 	var out []int

@@ -350,6 +350,35 @@ func TestPasteAndRoomTone(t *testing.T) {
 	assert.EqualValues(t, 14_000, closed.Tracks[1].Clips[0].End())
 }
 
+// A strand that was cut alone is in pieces that are all tied to its neighbours: an edge of these moves only the piece that
+// has it.
+func TestPiecesKeepTheirInnerEdges(t *testing.T) {
+	r := scene(t)
+	boom, ines := r.Tracks[0].Clips[0].ID, r.Tracks[1].Clips[0].ID
+	r = do(t, r, edit.Action{Cut: &edit.Cut{At: 12_000, Clips: []string{ines}, Alone: true}})
+	edges := func(r reel.Reel) (out []string) {
+		for _, c := range r.Tracks[1].Clips[:2] {
+			out = append(out, fmt.Sprintf("%d-%d %d %d", c.At, c.End(), c.FadeIn.Length, c.FadeOut.Length))
+		}
+		return out
+	}
+	tail := do(t, r, edit.Action{Trim: &edit.Trim{Clips: []string{boom}, Edge: edit.Tail, By: -100}})
+	assert.Equal(t, []string{"10500-12000 0 0", "12000-13400 0 0"}, edges(tail))
+	head := do(t, r, edit.Action{Trim: &edit.Trim{Clips: []string{boom}, Edge: edit.Head, By: 100}})
+	assert.Equal(t, []string{"10600-12000 0 0", "12000-13500 0 0"}, edges(head))
+	faded := do(t, r, edit.Action{Fade: &edit.Fade{Clips: []string{boom}, In: &reel.Fade{Length: 50}, Out: &reel.Fade{Length: 70}}})
+	assert.Equal(t, []string{"10500-12000 50 0", "12000-13500 0 70"}, edges(faded))
+	inner := do(t, r, edit.Action{Trim: &edit.Trim{Clips: []string{ines}, Edge: edit.Tail, By: -100}})
+	assert.Equal(t, []string{"10500-11900 0 0", "12000-13500 0 0"}, edges(inner), "and an inner edge is alone")
+	assert.EqualValues(t, 13_500, inner.Tracks[0].Clips[0].End())
+	x := do(t, r, edit.Action{Crossfade: &edit.Crossfade{Clips: []string{ines}, Length: 60}})
+	assert.Equal(t, []string{"10500-12030 0 60", "11970-13500 60 0"}, edges(x))
+	// A neighbour that was trimmed further goes along.
+	further := do(t, r, edit.Action{Trim: &edit.Trim{Clips: []string{boom}, Edge: edit.Tail, By: -300, Alone: true}},
+		edit.Action{Trim: &edit.Trim{Clips: []string{boom}, Edge: edit.Tail, By: -100}})
+	assert.Equal(t, []string{"10500-12000 0 0", "12000-13400 0 0"}, edges(further))
+}
+
 func TestABorrowedLine(t *testing.T) {
 	r := scene(t)
 	was := heard(r)

@@ -18,29 +18,39 @@ type Fade struct {
 }
 
 func (o *Fade) plan(d *draft) error {
-	clips, err := d.chosen(o.Clips, o.Alone)
-	if err != nil {
-		return err
+	for _, f := range []struct {
+		edge Edge
+		fade *reel.Fade
+	}{{Head, o.In}, {Tail, o.Out}} {
+		if f.fade == nil {
+			continue
+		}
+		clips, err := d.atEdge(o.Clips, f.edge, o.Alone)
+		if err != nil {
+			return err
+		}
+		for i := range clips {
+			c := &clips[i].Clip
+			if f.edge == Head {
+				c.FadeIn = *f.fade
+				c.FadeIn.Length = min(c.FadeIn.Length, c.Length-c.FadeOut.Length)
+			} else {
+				c.FadeOut = *f.fade
+				c.FadeOut.Length = min(c.FadeOut.Length, c.Length-c.FadeIn.Length)
+			}
+			if c.FadeIn.Length >= 0 && c.FadeOut.Length >= 0 {
+				*c = fit(*c)
+			}
+		}
+		if err := d.set(clips); err != nil {
+			return err
+		}
 	}
-	for i := range clips {
-		c := &clips[i].Clip
-		if o.In != nil {
-			c.FadeIn = *o.In
-			c.FadeIn.Length = min(c.FadeIn.Length, c.Length-c.FadeOut.Length)
-		}
-		if o.Out != nil {
-			c.FadeOut = *o.Out
-			c.FadeOut.Length = min(c.FadeOut.Length, c.Length-c.FadeIn.Length)
-		}
-		if c.FadeIn.Length >= 0 && c.FadeOut.Length >= 0 {
-			*c = fit(*c)
-		}
-	}
-	return d.set(clips)
+	return nil
 }
 
 // Crossfade fades clips into the next one that touches them: half of its length lies before the place where they meet and
-// half after, as far as there is sound. Tied clips get one length.
+// half after, as far as there is sound. Tied clips that end there get one length.
 type Crossfade struct {
 	Clips  []string       `json:"clips"`
 	Length int64          `json:"length"` // samples; 0 takes a crossfade away
@@ -49,7 +59,7 @@ type Crossfade struct {
 }
 
 func (o *Crossfade) plan(d *draft) error {
-	clips, err := d.chosen(o.Clips, o.Alone)
+	clips, err := d.atEdge(o.Clips, Tail, o.Alone)
 	if err != nil {
 		return err
 	}

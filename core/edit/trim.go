@@ -63,7 +63,7 @@ func (d *draft) edges(ids []string, edge Edge, alone bool, to func(spot) int64) 
 	if edge != Head && edge != Tail {
 		return snag.Refuse("bad_operation", "an edge is head or tail, not %q", edge)
 	}
-	clips, err := d.chosen(ids, alone)
+	clips, err := d.atEdge(ids, edge, alone)
 	if err != nil {
 		return err
 	}

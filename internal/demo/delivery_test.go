@@ -50,6 +50,7 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 		assert.NoError(t, <-ended)
 	})
 	require.NoError(t, demo.Seed(ctx, a, shelf, quiet))
+	t.Run("edited", func(t *testing.T) { sceneIsEdited(t, a) })
 
 	ps, err := st.Productions(ctx, uuid.Nil, 1)
 	require.NoError(t, err)

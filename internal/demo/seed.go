@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"strings"
 	"time"
-	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
@@ -50,7 +50,14 @@ func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
 	if err := settled(ctx, a, p); err != nil {
 		return err
 	}
-	return lay(ctx, a, p)
+	first, err := lay(ctx, a, p)
+	if err != nil {
+		return err
+	}
+	if err := editScene(ctx, a, p, first); err != nil {
+		return err
+	}
+	return writeCutLists(dir)
 }
 
 // StaysThere reports whether a file of the demonstration is taken in in place, as finished music, effects,
@@ -85,19 +92,19 @@ func settled(ctx context.Context, a *app.App, p store.Production) error {
 
 // lay takes the circled take, the pier, the score and the effects into the reel and routes most of
 // their tracks; one is left for whoever looks.
-func lay(ctx context.Context, a *app.App, p store.Production) error {
+func lay(ctx context.Context, a *app.App, p store.Production) (first uuid.UUID, err error) {
 	ts, err := a.Store.TakesAfter(ctx, p.ID, uuid.UUID{}, 500)
 	if err != nil {
-		return err
+		return first, err
 	}
 	r, err := a.Store.ReelOf(ctx, p.ID)
 	if err != nil {
-		return err
+		return first, err
 	}
 	start := p.StartSamples
 	e, err := a.EditReel(ctx, r.ID, r.Version, "start the reel at 22:10:00:00", []edit.Action{{SetStart: &reel.SetStart{Start: &start}}})
 	if err != nil {
-		return err
+		return first, err
 	}
 	for _, t := range ts {
 		wanted := t.Name == "21A-3" && t.Roll == "LF07" || t.Name == "22-1" || t.Scene == "1M1" || t.Scene == "FX"
@@ -105,10 +112,10 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 			continue
 		}
 		if err := readTogether(ctx, a, t); err != nil {
-			return err
+			return first, err
 		}
 		if e, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
-			return err
+			return first, err
 		}
 	}
 	var actions []edit.Action
@@ -122,9 +129,9 @@ func lay(ctx context.Context, a *app.App, p store.Production) error {
 		}
 	}
 	if _, err = a.EditReel(ctx, r.ID, e.Version, "send tracks to stems", actions); err != nil {
-		return fmt.Errorf("routing the demonstration: %w", err)
+		return first, fmt.Errorf("routing the demonstration: %w", err)
 	}
-	return nil
+	return r.ID, nil
 }
 
 // readTogether accepts the hint that the score and the effects are stereo recordings.

@@ -183,8 +183,11 @@ function said(c: Clip, p: HeadProps): string {
   if (c.unplaced) parts.push("no start");
   if (c.fade_in?.length) parts.push("fades in");
   if (c.fade_out?.length) parts.push("fades out");
-  if (c.off?.length) parts.push(plural(c.off.length, "range off", "ranges off"));
-  if (c.gain?.length) parts.push(plural(c.gain.length, "point"));
+  // What was drawn over a clip that was cut is kept with both parts: what lies in this one counts.
+  const off = (c.off ?? []).filter((o) => o.from < c.in + c.length && c.in < o.to).length;
+  const points = (c.gain ?? []).filter((g) => g.at >= c.in && g.at < c.in + c.length).length;
+  if (off > 0) parts.push(plural(off, "range off", "ranges off"));
+  if (points > 0) parts.push(plural(points, "point"));
   if (c.gain_db) parts.push(`${c.gain_db} dB`);
   if (p.clips.has(c.id)) parts.push("chosen");
   return parts.join(", ");

@@ -208,15 +208,24 @@ function ghostOf(
   const { clips: chosen } = useEditor.getState();
   const clips = p.alone ? chosen : kinOf(reel.doc.tracks, chosen);
   const end = clip.at + clip.length;
+  // Of what is tied, an edge takes along what has it, too: pieces of a strand that was cut alone keep their inner edges.
+  const along = (edge: (c: Clip) => number) =>
+    new Set(
+      reel.doc.tracks.flatMap((t) =>
+        t.clips.flatMap((c) => (clips.has(c.id) && (chosen.has(c.id) || edge(c) === edge(clip)) ? c.id : [])),
+      ),
+    );
+  const heads = () => along((c) => c.at);
+  const tails = () => along((c) => c.at + c.length);
   switch (p.zone) {
     case "head":
-      return { kind: "trim", clips, edge: "head", by: Math.round(snap(at)) - clip.at };
+      return { kind: "trim", clips: heads(), edge: "head", by: Math.round(snap(at)) - clip.at };
     case "tail":
-      return { kind: "trim", clips, edge: "tail", by: Math.round(snap(at)) - end };
+      return { kind: "trim", clips: tails(), edge: "tail", by: Math.round(snap(at)) - end };
     case "fade in":
-      return { kind: "fade", clips, end: "in", length: Math.max(0, Math.round(at - clip.at)) };
+      return { kind: "fade", clips: heads(), end: "in", length: Math.max(0, Math.round(at - clip.at)) };
     case "fade out":
-      return { kind: "fade", clips, end: "out", length: Math.max(0, Math.round(end - at)) };
+      return { kind: "fade", clips: tails(), end: "out", length: Math.max(0, Math.round(end - at)) };
     default: {
       const raw = at - p.at;
       const head = snap(clip.at + raw) - clip.at;

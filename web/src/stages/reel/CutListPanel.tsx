@@ -31,7 +31,10 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
     queryKey: ["cut list", reel.id, of?.name, of?.text],
     queryFn: () =>
       must(
-        api.POST("/api/reels/{reel}/cut-list", { params: { path: { reel: reel.id } }, body: { text: of?.text ?? "", handle: 0 } }),
+        api.POST("/api/reels/{reel}/cut-list", {
+          params: { path: { reel: reel.id } },
+          body: { text: of?.text ?? "", handle: 0 },
+        }),
       ),
     enabled: !!of,
     retry: false,

@@ -1,0 +1,4 @@
+package demo
+
+// CutLists are the demonstration's, for tests.
+var CutLists = cutLists
