@@ -29,9 +29,47 @@ test("pictures for the README", async ({ page, app }) => {
   await expect(page.getByText(/being listened to/)).toHaveCount(0, { timeout: 30_000 });
   await shot("sync");
   await go(page, "Reel");
+  const chooser = page.getByLabel("Reel", { exact: true });
+  await chooser.selectOption({ label: "Scene 21A, edited" });
+  const goTo = async (text: string) => {
+    await page.keyboard.press("g");
+    await page.keyboard.type(text);
+    await page.keyboard.press("Enter");
+  };
+  // The scene, with the line that was borrowed chosen.
+  for (const [at, key] of [
+    ["22:10:31:00", "s"],
+    ["22:10:51:00", "e"],
+  ] as const) {
+    await goTo(at);
+    await page.keyboard.press(key);
+  }
+  for (const key of ["z", "Escape", "ArrowDown"]) await page.keyboard.press(key);
+  await goTo("22:10:38:20");
+  await page.keyboard.press("Enter");
   await shot("reel");
+  await goTo("22:10:44:00");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("s");
+  await goTo("22:10:46:00");
+  await page.keyboard.press("e");
+  await page.keyboard.press("ControlOrMeta+b");
+  await expect(page.getByRole("listbox", { name: "Lines to borrow" }).getByRole("option").first()).toBeVisible();
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");
+  await shot("borrow");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Escape");
+  const picker = page.waitForEvent("filechooser");
+  await chooser.selectOption({ label: "Lay a cut list from picture…" });
+  await (await picker).setFiles(join(app.home, "cut lists", "low water, cut 1.edl"));
+  await expect(page.getByText(/4 events/)).toBeVisible();
+  await shot("cut-list");
+  await page.keyboard.press("Escape");
   await go(page, "Weave");
   await shot("weave");
+  await go(page, "Reel");
+  await chooser.selectOption({ label: "Reel 1" });
   await go(page, "Delivery");
   await page.getByRole("button", { name: /Order 6 channels/ }).click();
   await expect(page.getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });

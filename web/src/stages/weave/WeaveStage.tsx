@@ -107,7 +107,7 @@ export function WeaveStage() {
     <>
       <StageHead
         title="Weave"
-        says={`${plural(reel.doc.tracks.length, "track")} through ${plural(stems.length, "stem")} to ${plural(outputs.length, "output")}`}
+        says={`${reel.name}: ${plural(reel.doc.tracks.length, "track")} through ${plural(stems.length, "stem")} to ${plural(outputs.length, "output")}`}
       >
         <span className="text-quiet">Outputs</span>
         <Button aria-label="One output fewer" disabled={outputs.length <= 1} onClick={() => width.mutate(-1)}>
