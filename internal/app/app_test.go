@@ -9,13 +9,13 @@ import (
 	"strings"
 	"testing"
 	"time"
-	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"

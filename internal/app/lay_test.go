@@ -6,13 +6,13 @@ import (
 	"math"
 	"slices"
 	"testing"
-	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/weave"

@@ -1,16 +1,18 @@
 package app_test
 
 import (
+	"encoding/json"
 	"testing"
-	"zestyloom/core/edit"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
+	"zestyloom/internal/store"
 )
 
 // Two people at work on one production: each undoes their own, and not over what the other has done to the same since.
@@ -79,4 +81,50 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	what, err = f.Undo(odell, f.p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "label three", what)
+}
+
+// A reel is what its log makes of its last snapshot: after hundreds of edits, undone and done again, whoever opens it anew
+// finds what the one who made them has, at every version on the way; and an edit that came to nothing leaves nothing.
+func TestTheLogIsTheReel(t *testing.T) {
+	f := setup(t)
+	r := f.full()
+	track := r.Doc.Tracks[3].ID
+	version := r.Version
+	text := func(r reel.Reel) string {
+		b, err := json.Marshal(r)
+		require.NoError(t, err)
+		return string(b)
+	}
+	for n := range 150 {
+		gain := float64(n % 20)
+		e, err := f.EditReel(f.ctx, r.ID, version, "gain", []edit.Action{{SetTrack: &reel.SetTrack{ID: track, GainDB: &gain}}, {Set: &edit.Set{Clips: []string{"clip-3-0"}, GainDB: &gain}}})
+		require.NoError(t, err)
+		version = e.Version
+		if n%7 == 3 {
+			_, err := f.Undo(f.ctx, f.p.ID)
+			require.NoError(t, err)
+			version++
+		}
+		if n%10 == 5 {
+			loud := 99.0
+			_, err := f.EditReel(f.ctx, r.ID, version, "too loud", []edit.Action{{SetTrack: &reel.SetTrack{ID: track, GainDB: &loud}}})
+			require.Error(t, err)
+		}
+		if n%29 == 0 {
+			anew, err := store.Open(f.ctx, f.Store.Pool.Config().ConnString())
+			require.NoError(t, err)
+			there, err := anew.Reel(f.ctx, r.ID)
+			require.NoError(t, err)
+			here, err := f.Store.Reel(f.ctx, r.ID)
+			require.NoError(t, err)
+			assert.Equal(t, version, there.Version)
+			assert.Equal(t, text(here.Doc), text(there.Doc), "after %d edits", n+1)
+			anew.Close()
+		}
+	}
+	var whole, logged int64
+	require.NoError(t, f.Store.Pool.QueryRow(f.ctx, `SELECT snapshot, (SELECT count(*) FROM reel_log WHERE reel_id = $1) FROM reels WHERE id = $1`, r.ID).Scan(&whole, &logged))
+	assert.Equal(t, version-1, logged, "one row a version")
+	assert.Less(t, version-whole, int64(64))
+	assert.Greater(t, whole, int64(100))
 }
