@@ -1,4 +1,5 @@
 import { mkdirSync, writeFileSync } from "node:fs";
+import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
@@ -363,6 +364,24 @@ test("several reels and markers: cut down, named, gone through by key, written a
     .getByLabel("Table of markers")
     .setInputFiles({ name: "bad.csv", mimeType: "text/csv", buffer: Buffer.from("Timecode,Name\n10:99,Hum\n") });
   await expect(page.getByText(/line 2 of the table of markers/)).toBeVisible();
+  await expect(markers).toHaveCount(3);
+
+  // Written as OpenTimelineIO and read again.
+  const saved = page.waitForEvent("download");
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Write this reel as OpenTimelineIO…" });
+  const file = await saved;
+  expect(file.suggestedFilename()).toBe("Reel 1.otio");
+  const picker = page.waitForEvent("filechooser");
+  await page
+    .getByLabel("Reel", { exact: true })
+    .selectOption({ label: "Read a reel that was written as OpenTimelineIO…" });
+  await (await picker).setFiles({
+    name: "Reel 1.otio",
+    mimeType: "application/json",
+    buffer: await readFile(await file.path()),
+  });
+  await expect(page.getByLabel("Reel", { exact: true }).locator("option:checked")).toHaveText("Reel 1, read");
+  await expect(page.getByText(/4 tracks, 0:12.0 from 10:00:00:00/)).toBeVisible();
   await expect(markers).toHaveCount(3);
 
   // Removed by mistake, and brought back.

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/cutlist"
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -27,6 +28,8 @@ type NewReel struct {
 	Copy *uuid.UUID // the reel that it is a copy of; nil for an empty one
 	// From and To, of a copy: only this span, cut at the edges; both 0 for all.
 	From, To int64
+	// OTIO is a document that Interchange has written: the reel is made of that.
+	OTIO []byte
 }
 
 // mostReels bounds how many reels a production has.
@@ -73,6 +76,19 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 					return err
 				}
 			}
+		}
+		if n.OTIO != nil {
+			var ours bool
+			if r.Doc, ours, err = cutlist.ReadReel(n.OTIO); err != nil {
+				return err
+			}
+			if !ours {
+				return snag.Refuse("not_a_reel", "the document was not written by this program: lay it as a cut list from picture")
+			}
+			if err := allThere(ctx, tx, production, r.Doc); err != nil {
+				return err
+			}
+			what = "read reel " + name
 		}
 		if err := tx.InsertReel(ctx, r); err != nil {
 			return err
@@ -193,4 +209,77 @@ func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edit
 		plan, err := edit.Plan(r.Doc, []edit.Action{{SetMarkers: &reel.SetMarkers{Put: markers}}}, edit.Context{})
 		return fmt.Sprintf("read %d markers", len(markers)), plan, err
 	})
+}
+
+// allThere refuses a reel that plays strands that the production does not have.
+func allThere(ctx context.Context, tx store.Tx, production uuid.UUID, doc reel.Reel) error {
+	var ids []uuid.UUID
+	for s := range doc.Strands() {
+		id, err := uuid.Parse(s)
+		if err != nil {
+			return noStrand(s)
+		}
+		ids = append(ids, id)
+	}
+	there, err := tx.StrandsOfProduction(ctx, production, ids)
+	if err != nil {
+		return err
+	}
+	if len(there) < len(ids) {
+		return snag.Refuse("no_such_strand", "%d of the %d strands that the reel plays are not in this production: take their files in first", len(ids)-len(there), len(ids))
+	}
+	return nil
+}
+
+// Interchange writes a reel as an OpenTimelineIO document.
+func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, "", err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, "", err
+	}
+	var ids []uuid.UUID
+	for s := range r.Doc.Strands() {
+		if id, err := uuid.Parse(s); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	strands, err := a.Store.StrandsByID(ctx, ids)
+	if err != nil {
+		return nil, "", err
+	}
+	var takes []uuid.UUID
+	for _, s := range strands {
+		takes = append(takes, s.TakeID)
+	}
+	rows, err := a.Store.TakesByID(ctx, takes)
+	if err != nil {
+		return nil, "", err
+	}
+	of := map[uuid.UUID]store.Take{}
+	for _, t := range rows {
+		of[t.ID] = t
+	}
+	media := map[string]cutlist.Media{}
+	for _, s := range strands {
+		t := of[s.TakeID]
+		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		if err != nil {
+			return nil, "", err
+		}
+		m := cutlist.Media{Name: s.FileName, Frames: length(s.Frames)}
+		if t.StartSamples != nil {
+			m.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
+		}
+		media[s.ID.String()] = m
+	}
+	var b bytes.Buffer
+	err = cutlist.WriteOTIO(&b, p.Name+", "+r.Name, r.Doc, int64(p.SampleRate), func(s string) (cutlist.Media, bool) {
+		m, ok := media[s]
+		return m, ok
+	})
+	return b.Bytes(), r.Name, err
 }

@@ -301,6 +301,20 @@ func TestSeveralReels(t *testing.T) {
 	assert.Equal(t, "last_reel", problem.Code)
 	assert.Equal(t, []string{"Promo 7 FX"}, reels())
 
+	// As an OpenTimelineIO document, there and back.
+	otio, b := s.ask("GET", "/api/reels/"+cut.Id.String()+"/otio", nil, nil)
+	require.Equal(t, 200, otio.StatusCode)
+	assert.Equal(t, "application/vnd.opentimelineio+json", otio.Header.Get("Content-Type"))
+	assert.Contains(t, string(b), `"target_url": "poly8_s24.wav"`)
+	var again contract.Reel
+	require.Equal(t, 201, s.call("POST", path, map[string]any{"name": "Again", "otio": string(b)}, &again))
+	was, is := s.reelAt(cut), again
+	assert.Equal(t, was.Doc, is.Doc)
+	assert.Equal(t, 422, s.call("POST", path, map[string]any{"name": "Other", "otio": `{"OTIO_SCHEMA":"Timeline.1"}`}, &problem))
+	assert.Equal(t, "not_a_reel", problem.Code)
+	assert.Equal(t, 422, s.call("POST", "/api/productions/"+s.production()+"/reels", map[string]any{"name": "Elsewhere", "otio": string(b)}, &problem))
+	assert.Equal(t, "no_such_strand", problem.Code)
+
 	// Markers as a table, there and back.
 	resp, b := s.ask("GET", "/api/reels/"+cut.Id.String()+"/markers", nil, nil)
 	require.Equal(t, 200, resp.StatusCode)

@@ -57,7 +57,11 @@ func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObjec
 
 // CreateReel implements contract.StrictServerInterface.
 func (s *server) CreateReel(ctx context.Context, r contract.CreateReelRequestObject) (contract.CreateReelResponseObject, error) {
-	row, err := s.app.CreateReel(ctx, r.Production, app.NewReel{Name: r.Body.Name, Copy: r.Body.Copy, From: given(r.Body.From), To: given(r.Body.To)})
+	n := app.NewReel{Name: r.Body.Name, Copy: r.Body.Copy, From: given(r.Body.From), To: given(r.Body.To)}
+	if r.Body.Otio != nil {
+		n.OTIO = []byte(*r.Body.Otio)
+	}
+	row, err := s.app.CreateReel(ctx, r.Production, n)
 	if err != nil {
 		return nil, err
 	}
@@ -73,6 +77,22 @@ func (s *server) NameReel(ctx context.Context, r contract.NameReelRequestObject)
 // RemoveReel implements contract.StrictServerInterface.
 func (s *server) RemoveReel(ctx context.Context, r contract.RemoveReelRequestObject) (contract.RemoveReelResponseObject, error) {
 	return contract.RemoveReel204Response{}, s.app.NameReel(ctx, r.Reel, "", true)
+}
+
+// GetInterchange implements contract.StrictServerInterface.
+func (s *server) GetInterchange(ctx context.Context, r contract.GetInterchangeRequestObject) (contract.GetInterchangeResponseObject, error) {
+	b, _, err := s.app.Interchange(ctx, r.Reel)
+	return interchange(b), err
+}
+
+// interchange is a document as it is.
+type interchange []byte
+
+// VisitGetInterchangeResponse implements contract.GetInterchangeResponseObject.
+func (b interchange) VisitGetInterchangeResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "application/vnd.opentimelineio+json")
+	_, err := w.Write(b)
+	return err
 }
 
 // ListLendable implements contract.StrictServerInterface.

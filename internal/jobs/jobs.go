@@ -245,7 +245,7 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 		return nil // ended before it began
 	}
 	if err != nil {
-		return err
+		return store.Tag(err)
 	}
 	defer release()
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{

@@ -161,6 +161,17 @@ func (q Queries) SetAmiss(ctx context.Context, amiss, fine []uuid.UUID) error {
 // ids are never NULL.
 func ids(list []uuid.UUID) []uuid.UUID { return append([]uuid.UUID{}, list...) }
 
+// StrandsOfProduction says which of some strands are a production's.
+func (q Queries) StrandsOfProduction(ctx context.Context, production uuid.UUID, ids []uuid.UUID) (map[uuid.UUID]bool, error) {
+	type row struct{ ID uuid.UUID }
+	rows, err := many[row](ctx, q, `SELECT s.id FROM strands s JOIN takes t ON t.id = s.take_id WHERE t.production_id = $1 AND s.id = ANY ($2)`, production, ids)
+	out := map[uuid.UUID]bool{}
+	for _, r := range rows {
+		out[r.ID] = true
+	}
+	return out, err
+}
+
 // ProductionTakes lists all takes of a production, in the order of their starts.
 func (q Queries) ProductionTakes(ctx context.Context, production uuid.UUID) ([]Take, error) {
 	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 ORDER BY start_samples, id`, production)

@@ -1152,7 +1152,10 @@ type NewReel struct {
 	// From of a copy: only this span
 	From *int64 `json:"from,omitempty"`
 	Name string `json:"name"`
-	To   *int64 `json:"to,omitempty"`
+
+	// Otio an OpenTimelineIO document that this program has written: the same reel again
+	Otio *string `json:"otio,omitempty"`
+	To   *int64  `json:"to,omitempty"`
 }
 
 // OffRange a stretch of a clip's strands that is off
@@ -2322,6 +2325,9 @@ type ServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(c *gin.Context, reel ReelId)
+	// GetInterchange The reel as an OpenTimelineIO document
+	// (GET /api/reels/{reel}/otio)
+	GetInterchange(c *gin.Context, reel ReelId)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(c *gin.Context, reel ReelId)
@@ -3922,6 +3928,31 @@ func (siw *ServerInterfaceWrapper) ReadMarkers(c *gin.Context) {
 	siw.Handler.ReadMarkers(c, reel)
 }
 
+// GetInterchange operation middleware
+func (siw *ServerInterfaceWrapper) GetInterchange(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetInterchange(c, reel)
+}
+
 // Preflight operation middleware
 func (siw *ServerInterfaceWrapper) Preflight(c *gin.Context) {
 
@@ -4850,6 +4881,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list", wrapper.ReadCutList)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list/lay", wrapper.LayCutList)
+	router.GET(options.BaseURL+"/api/reels/:reel/otio", wrapper.GetInterchange)
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
@@ -7149,6 +7181,45 @@ func (response ReadMarkersdefaultApplicationProblemPlusJSONResponse) VisitReadMa
 	return err
 }
 
+type GetInterchangeRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type GetInterchangeResponseObject interface {
+	VisitGetInterchangeResponse(w http.ResponseWriter) error
+}
+
+type GetInterchange200ApplicationVndOpentimelineioPlusJSONResponse openapi_types.File
+
+func (response GetInterchange200ApplicationVndOpentimelineioPlusJSONResponse) VisitGetInterchangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/vnd.opentimelineio+json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetInterchangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetInterchangedefaultApplicationProblemPlusJSONResponse) VisitGetInterchangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PreflightRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *PreflightJSONRequestBody
@@ -8205,6 +8276,9 @@ type StrictServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(ctx context.Context, request ReadMarkersRequestObject) (ReadMarkersResponseObject, error)
+	// GetInterchange The reel as an OpenTimelineIO document
+	// (GET /api/reels/{reel}/otio)
+	GetInterchange(ctx context.Context, request GetInterchangeRequestObject) (GetInterchangeResponseObject, error)
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(ctx context.Context, request PreflightRequestObject) (PreflightResponseObject, error)
@@ -10133,6 +10207,32 @@ func (sh *strictHandler) ReadMarkers(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetInterchange operation middleware
+func (sh *strictHandler) GetInterchange(ctx *gin.Context, reel ReelId) {
+	var request GetInterchangeRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetInterchange(ctx, request.(GetInterchangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetInterchange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetInterchangeResponseObject); ok {
+		if err := validResponse.VisitGetInterchangeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Preflight operation middleware
 func (sh *strictHandler) Preflight(ctx *gin.Context, reel ReelId) {
 	var request PreflightRequestObject
@@ -10854,269 +10954,271 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L19kxu3lTf6VVC8W6XkpmeGM5Ide1S3bsmSHGtXtlSWsk7dxHcCdoMkMt0AA6CHYlTar/F8oOeLPYVz",
-	"gG40CTS7+SI72fUf1sywicbLwXk/v/NxkstqJQUTRk9uP05WVNGKGabgNzo3TNkfCqZzxVeGSzG5nZgl",
-	"I3mttFREzon9bUUXjMzYXCo2ySbcPvT3mqnNJJsIWrHJrRsqm+h8ySqKY85pXZrJ7WSSTSr64TUTC7Oc",
-	"3F5Pp9nEbFb2W9ooLhaTT5+yScFK/sDU5o4X9tvwjhU1y/YV/olJNlHs7zVXrJjcGlWz8K1zqSpqX1rX",
-	"vJjEXjTnJUu/xH565AtKXnHTDL+1T/hhdJ9u7MZU9AOv6gp+s79ygb9eN2/iwrAFU/CqFeXqTrF5/AwV",
-	"mzPFRM4eaaKNoqJ4CqcpBSNmSQ2hC8WYJjOmDVkvmSB0ppkwiSO27xm3EzA9Q+9ZfH7SLJkiiuVSFVws",
-	"TjNLeN3IaSpZ1LmdWJou2meOpA7FWJl+jf30yBdoWYvirpRytbvr8oEpQkVB7A+JDYRvRgl0TkvNmlfO",
-	"pCwZFcE7K2ry5e5LK1owQjUpZV3Yf+3hzrnSJiOzDfxmmCCa5VIUmsyVrOwxK0a4ITO24EInZorvO2iq",
-	"OML2TKkjwIxIReZSweQ0L5i2jJCSihcX9ldiCdv+9jv47Tclm5vfwr5WvPgv/Jvii6X5rZ9595TxLb3n",
-	"vKLGMGW/+v//eXrxNb2YX/z88fGXn37z59/918+dv/z2//23HjpY8eiZ2Gsl8P7pFWMFcnn7LNGGblI7",
-	"fs/Yyg150LbDu1KsET+MjnudTZiwbPDP08svsuvs5uesvQmFrGfAtN1rRV3NHH/EtxoZ5z/MXoQ5WVsm",
-	"w4EuFRvCYWScv3BhvnwyifJpPPD0tR9AEAMu/kbkPa/YiPzIF6wVN1ws0u9wDxz1GmCReiWFZqCjfMeo",
-	"gvflUhh7KFZvWa1KnlN7lFcyN8xcaKMYrexnkTfNuKBwgJF3daniNTemZBdMFJyKS/KMlKC0EC7I4xsy",
-	"40bDLdeSVFRsyGxjkDX8+7s3P5DfwFR/m5E5L0tWkHpF1twsiV7RnGkQaoLMSpnf61syt3qYDgbOmjfU",
-	"otasyPBKSs3t3LwiBnwTv0ykgD/lsqqkILkd2LJXSr58cjHjhsxLSU0GfIxZvYnkSyoEK4lZKsbI45v2",
-	"KU1+s1CMGitiK7oQ3NQFy8hKyYWiVcUI6Iwwic2KkVevaEY0rVYl04QaMq/Lkuicluy3GWxQ531Wrvtn",
-	"dfe1GUh5Py/QIUmjGVz+RUw+ZZO3Ss5KVvWQwAqf+N3ftD3EkAT+DXSjyf911WrBV/ipvvLjRsiAklXz",
-	"oaddIMZnKl/yB/ZGFag306KA46HlWyVXTBluidZxQfYBVg3P4ffcdUCVo3k8/PhjjHe2l+nP7aM/N+Qs",
-	"Z39jubFb9U2t986q+2YevtPfi2xyz0X8g5KKRU0XLPHhRtYm+pGXtzsfyHn0z0rixjmuP9GGVROrUCrL",
-	"lSv+IVh/R7lqdwq4C7zXDddMcGfrssmHi4W8cH9cM/rALu1eBn+/4NVKKuNE83JyO/kH02ZTSlld5VKx",
-	"K/gWTOI5kvNbJXFx3R13xB6suhEU2aTg87mzzfaKFWvJKG3uqBn4ePoM7mOEl01kbVad8wwGWzF6f1fM",
-	"5t25NqJY1GVJ7Y+O/2+J5myiKn3417dO2m9pM+Pm3P1+BnsVTj2YBuxC7E49X7L8fvcY51azGLeblmmw",
-	"+HesChL5YGud8FQ7UOYmkZ56yVcj+QFOo8sNPfPWXOTMarjCqrZeIlmL5ZEmBd1MsiFUSNd0k35HSVEE",
-	"UEGsKLzngizpgzUFho0+pwW742If7/+WFqx53PGsIc8v6P6xn9fqoXn4rpjFKby1858EVv7F119G7kqC",
-	"SeNUuvuI+gHupj8hVC71sA3k4oEpE6fgHv5eOufOcYxISJOSEsBJuWGV3rf/b+bzH6lYwBFU9MMr/M71",
-	"dBr4nahSdANszJusvZoCPNSo8TpmTUjtvBWWbB1D0mRVwrVo5r2zsGCCN18BIfhfd+dqeMRkRePFkCUF",
-	"ZdIpg6B3gnJY8pV2bhTFCCu4scaeXDCw/eA5uFs7M6vFqqQ58qvuK4WcyWJD7oVc69BSL6VY6Em2T4MB",
-	"udzSpOPU1FlbDSntEdKW7VwCgxsjpMG98smxxld4koMOZ+q9cenjeW4V8NGaIVB2VCl0NN/de6Au0PTX",
-	"1FoeczLboAGLblquiKYb/RQ16DXXcDb2WfBH7D8d+9a4LJHabkucAPNSaqZJvbolQpolFws0X4yi+X1A",
-	"fzS35CdFRmhp5bVX7+y84FFLCWUZUe6yCfLVoVwAnn4ruTCRk9xmBF3SorWRFVgWl/jOMRTWfhnprJ3G",
-	"PqLYNkEeaFkza11Rx8/RtFrKNXEO+gdGFtIaoAK9ZuDAmMRF+gC2rJd01VG67T2tpAQLfynLInosMM24",
-	"jOvX2uDG47f33PXgQHArjzoQ8/LB2ZAH7pNVGgY+eiKxiBsYtZNYx5RoP7BcYPeyOuLZkLXl2qA+gq9z",
-	"vdwQYU3xNdUxYaCXbo+3idTQe0YKS4RCGmKJxN5sr3mwB/Si7aoSWtYqj4UFeMVyWbS6Cz4XmZJ9c2SF",
-	"Atwq7tvwDHKfdsG98nhX5uJ8Iq50r/7mUqU8/S2xuyNsDVL088MdcEQSvKzZH79Md57+IBwNRvl0bV5z",
-	"HSFvOAs9gn+6exLZFO8d8HxCGi4tMy9KmLC9/DFOUbK5ScgPK6AsAdnVCghOZFabWUsFOsKY8zIl229J",
-	"4WNuJW5mmd+inm0dLd4N+2Av/ftX71+/vCUvV+TmL2I6vSbk9bfT3xPyn4Q8J+Tm5vZ6evv48e106n/+",
-	"sv15Og1+ts/8Rfzf5Nsf33xPnr9+9Zb88Oz7l7fk5vrZxWP0l3WPfUlFUbKOM32apYwvKRZMWZHDOKiH",
-	"TBROwXNSnbBSM1JyFrUmGpsGhWw3gDmNsTzcno+d8PAX066ITh2h/WrsqF6wnGuOnsDB/rk8ZyvTOKvr",
-	"xYJp+z1t3zS9/npKp9PphZ3Wxe/t/77yv7r/ric/7zr13JgxS6rzhuBG7nGOh4rMF/s00q39Cl+Z+ckl",
-	"9q/kAhX/oftnRS/sVU5VcWWJ8f308eWaPkT2xT0brDo4/SfTwAJOaeJjlo1vi6/TpRPsuuhKvlrFLB9/",
-	"UZbMyrnQ7z3MuC6kiEgSDAUMG4EpJdU+3v1O0MXEZToM5/hvS2u0Ft/yksU465wLrpes2PY3FtSwCyu5",
-	"YuTqljZM/0E3x94r4Nxfo+axovm9s1680FrJ0ir+lRQyKq1W3n27J4Yg53ChVyy/Sypw2lBl7kJdIvaI",
-	"6Sjfa9rG0kTBFP68UvKh/YkJUAV4Cd7AnIqclSWL6+lGGloeQ3xRM75ZdrvHfi2O3P2bPe16stzZlayd",
-	"S3DEWXMb++7waLncEISnA7uSye0wXh9haePJy8f3Y4FpO5lHeisUHXDJxxHx6JcwLAclkAv2W+3pxXb5",
-	"ZcHNM8x9GWfEvvxAc1NuIMiH+rJml+R51ydlyacIvVPeecUVueciI7UomdakYlQYQksp2CV56+KiGr44",
-	"1EN9+ReBGxnO/BrEydZftkR5UdyBf2JsdE0U7EM8fqKZcyT2MnJ46JNzjux7+j08tHNPYQ5+iNjxzqRS",
-	"cj3aP6GNYiZfQmaMTyUBrx7BLCOiVxTi1pDIZd+ekVxJra3tUhAujETPlVUnyYxpXuw6L5K2dr9eOVey",
-	"Gip1xEjzPLiHN/F7iMkcUXNFDnxZc+B7lGB4zK03c5kpPpcEvKkw69ipg8vubkFXeuTJu5wty5ZdSii4",
-	"EGYboqSsiEGmv3WMw88DjBBt+g/9OrpngzfXqWEjbvL56XDg7LcIoD342Bk7n+oQvvHKMprk4O2xREnJ",
-	"3+qRlAQswNKSYB8MEhRIBSPrfMn0U0J9/o2ck6nz5nBDIIS4w6NLd6q71hYEQfY6PFxEoN9r13/cMQ8q",
-	"+3tNy7uVXIP7R1GuWXGXS80F25/DgDNPx0Ts4uqxrmUYFO4sWPO0LHHbgQ9jEpwU3nX/G3ALzqWyz/12",
-	"zK4P9qeOPZ4jqZrGibgYHSs/RWh3BINQtFodQJPjRM5pmEUTyylm0b1mHwwTxUiyrVekYRd8sZzJWp2T",
-	"CbBi0bnKS0ZBmaa8HH5vYZDYDgzilmdb2/AEicG5EdENiK18KauxcmJG83sC2qLlTY1lgJkhZsmqp2gz",
-	"gIWQYYDDmgVoMRhpOVv75Q0p5A7hjN1BGHpAul56H7jQzJm/B+XoDLjRs83nufpgps820WX+TfKxViOj",
-	"+RK1gSaNARQEKVjWHCM1TeyzSUFgmFFwpmsz+GQr+XDCuz34EMeSsBQoGuLTjBgvUTMASMepbfZu5bJi",
-	"EI3OukU87Yfw3si2QUnKrjuE3jNQ+AJb0ce5D7579oQOM+hTmVgJOz/mM8OHY9NyGR/jrHAwsr26hikC",
-	"YbDmGFPsn0/jiO6qGGvrndxo+1xLXVFtxrKe8fxlUDThNeXF+BwqzwMOvtmKnZb7jmWq4FXZ/zzmUo1d",
-	"1p297Kdc25i5jrJV7hlb9fFya3POakxag0XFckQ+/+Xq2fqTSYtdkRB7q2ZjrXpfxbbgDwzcrt4G2XVl",
-	"pwzXHet0LPWfLj16Nwd6UF7ynjLzEU5cn4rcHTH66LgcYsNjkWUMVfiIh5HyGPVGM3PX+rD6AwzGrc59",
-	"raLq3oMDDCd0VyUySDB8D28YlJzdMvMRObo72QDR7cFCkbHrXChZj5CBb+Alf7BfiuR678i+dkojRt87",
-	"8HZ+r3tLim7apO8RvEfTDRZIg9Um56QW90KuBYHRfF48Ku+NtcZ1Y6CDM9I/5bMJJwOV73bGEREyLowC",
-	"+rkbL7VBTeBuFG+2a6bOWJKKzGpt16+ZMJDohvsEtchudzARM66Y7kacRgQT48IPR0iu2VBlBvCSd/Cc",
-	"+9IwiblHiPFdMjinkEkVPc4wy3av1HAW3P4KiOhODynXiiQLyNqVJNf50hVQrbm1ALEWBWskfml/Q8JB",
-	"mvAaWU3xjq4c1Y2JbcgV9ym/q5JuiAaXAyYCNGU5jObLLAhyNNJXrkX3PmL9jJwTzR6YomUzxtEexIgs",
-	"GSGJmml08uh6zfIxpUbDKX6w7hWv2dQ9Vbmj5pygL7fL8eAor/4J3HTj4hCHxpH3BCw+9RdosIKby2ce",
-	"HWd4bYb9HgyeKMnw+ZKDkweThex+93zumU+rd3n4DloK85odigWm27MSQI82IndXfqGY1v0ZdmM3HyYZ",
-	"I9Fvx0eJWr0/mroaTdseFtPectL/vaYlseI1I/gzhLhBk+MITGFfhNlB5F231mt0THxvJSDs1EGVgJDv",
-	"mqrS1/HkrVwWLt1vhwhyKQzlIlGuM4KgixoBLtidnMfLXFpMkJK1oRJtP3FAGU8Jq1Zm0xYDxnJjx6UU",
-	"j0noXVK9jPvLh2X6llybmLEMWqIdnNgnNKnoPWuUxYDMAB8KaN7jAPycjYGmUHwRq7EuubhnBWy7BrQk",
-	"j8QC3AI88FQxohgtmlCFn1W9KiXwb89ZcLB4iijPTa1YvAjUfdhUyWREW/UPAFam//t/XX81JdSQmy88",
-	"CVj6kDUE0aIFXsAe7hTtFGCHbID/YyjlakEXw81YT1nbKshuzvQWA8JlLZloL4E1G6ztSNBgyUalWVNB",
-	"y432Kde0QJzBea0hubq5jtGjQvihSDmaU87xY7SR2+vqzlAfWOtkP1nt3V54aJR0Ch2qg47QslCXfLpH",
-	"LQsxWYCimluWzBpvGWrDd7vkmoW6ZJNCvpNcDsyoTUJHIg1TVUJ+255oew0bfhSV1Lxk3w+JPIS1YQCM",
-	"eGDKeRxVEZPFiZFEr0oO7hRrkmYDcsKjS3rroH62HDGeKAZTR4x8hav92jLgOrijEPdf0QXzbMwVujMR",
-	"FRgNje+Lw8K83RT811LHmsDxAeyvoTp/zFrr1f9DCKHI3uVLNuaCIoZNZJykhE4Ixe2qVrzJuBXNFXOT",
-	"C5ad2tr33kU0AiJpb3HWAXVZbsw7VYsIDwdngA4TiKgaWvCV7w734rm9k5qZLJgnuZ5kQzxUjWEeCVhw",
-	"zRpIpW3EDq4ZmZdSqqdE2JeC3BTSAIqHiL57L4TTLwoBZeVHyUSshlwvrfoF+qB2CcQZmVqmOHCTYeRU",
-	"5WaT3B/xxMFnjzThRaN2La20bxQUDiAtQhKHUjvIRxLm9OP5JzGsAiIA4muvyxaRt9vXLDd+SYW3dLau",
-	"aKqOrWJap/DhpLhb1Wrlos7bilLFAFZmSTUpWM6hRsQQLZ+6YIFV66yuGIUTMLTrJXF2PYKyteDSCeVN",
-	"rvRR8QOnYvi1+yH9vLImwBDsQGy7v6N6Ga/eD4DhhiuITBjVTeYaX23pbajoGBXXcVCYAKqSz80G/bGQ",
-	"rml5DlUKIAzHKLvuVXe5rEUCki5pyHkdP4KWhdW8PqOQYqU7sSKUKlaQDTMDKyGdKPRbHhqfrYnRwtH5",
-	"ndteWJQqGC3RpbNddaj6IpjpTQ1CDoYaxIxssBzuXUlptxgwVTyI38/cXBKzR/zWMQ6W1s3QPbCLa5Rc",
-	"vM3+9PCmwwTygvKYiC++QRwlni8Jpp86SNI11QRPsvDZ50DXIe0OkCg71EyN4h/i+Cyd93NLnlQV3sVQ",
-	"srkBDwMUNkKVI2zIXJaWYRYozHcV9APmuBONd5Zzd8bf/SPuA4jCzzT+qcDe7SewHgvP7WEDjYJHGyNB",
-	"yEUbm1gJoWy/00GWq49jg6t7NwQ0xLN/QGQahh4CiQZrPcgR+ppu3ntMnTEm7DEYGQ2Iz4EIGGNCQviu",
-	"KH0wUaCq+TGaHJkgYkxnM63XtZIVOF3bqCwwKVrye4aewKeIgy8WAdYxDDNjC8iC82zYdzEA53s20WXK",
-	"85RzlZep9IdxCJGZX0zb6+CRJu4GDqncTNomdgME00M5URycP8B0mkQTtu4WUiY2wsNoJ3ybjU6/l/q8",
-	"22Vcjb0/Ta/FO2WhUeb97FzN7mwzCfasXVp72lEqlosFK14WfD+2WS9WxpZimD7visfQTKRgjzQG0j3w",
-	"uNXrH+lbUotCtlWcM+Rsu4dlH0uFWYcB5cKROLRcioDR4FN0I8d3T+rxuN6lBGPGwQYt+dxMbq+/vpla",
-	"pU9Pbqc7DM99YedS2pHJzC4G9gaKpKKGDr4j5ftwRq9cC7i3jcQC6HkQW+Xg67ymKQlu5+BQ1agmmjFx",
-	"AH4I7oRfEb4udjAuX/DXBmOcy1LWaqvWN+dGwTU2VCyYQqJblXUF9xm93oxG+Xgq9SgRzp1iSS4mqowP",
-	"6qbSYCsumhyOY5JiY/eRmiQcQUSPccd+kCaD333vRfpwZQa+0MDwZXayfxEBClv2LVNqQ0pGH5iOoa0Z",
-	"/84Q0ur66yePp0/2y4gubl57A35g69AxMHQ5ridHTlVxWS2tnPlQlZPbyV/q6fRxvqR6WXJtruBXtruU",
-	"CIlcx/OfYdjOg19Oh2G4OTloB0gs/G3bdmnE0tmKa3BQTW7a5iSvqTBMCQJnuBVDun3yFUx3O+g48Sd/",
-	"O50GAI3uS5ObL3b3rXn3kCTzw67hVrC2AfZzi2jqzx9/9aSLwfdVeCYdBWg31uqbt007O9CZaUw/6u7Q",
-	"Dg92MeqbLzJyYyd3dT2dXltF4ebry69/TwoFvac6gHADiaj75gQ5/ejgUkfeofeK8tI5vbfcoKtNqvca",
-	"KxvxyzWhxD5L5IBgXFtps6MA4yi3RIpyQ8ySa18983n4fyK3rO9dscOKHU6D2n4MDBEY7U0bOZcGyrWL",
-	"gZ6+DvIzoLhERCPu00GS8U3T0WNMhWCtU+kXVglpAwm7xmkbyOunR0jT7A1EdqTLHkJNRCnrICY5rAfM",
-	"G99O5JA2MGH1x0mqjJPtF2La1phWNzjHw1b51hc/jUOQQlfrnOZGKt1NzoaLrPlC0JIwgV4SqVmAM7Zz",
-	"l0u6jrLLFRW3zm36wErHIpgwihXOQSOFx7rVvGCQiFN80/phptnF4+ziyeUX2cWXPw+KHbae3YOcsHtq",
-	"hPZ9jOCQQ4sjQq9ID4zNdYhicx0LBCvm6hUDW2iGuPH2n7uKi1q3OMu+FQEeBUQPwPf1wdLAAgJDFS/u",
-	"HCCc29HReaFI229dj8iDaDtARO0NYAwPY43Kq+jNn3ir2LyEjdztTXRi3NcCsqGH5/tgzDg21pjs0abo",
-	"aOiz+wBWE1HebVnsMsTTmWQ+ubDZGT94/Jia7nUDI+h5rZRLP4hVkWlZMYR3WFPsNLNgBVTSQa5BRtat",
-	"0inkGoE7oFogBTtbJ4JwI7HUm1ige12GS0xsSmDVDe+FBxi3d4oVMr5zVNzVopApkHlZlwWZMYJuwDZF",
-	"A1NhlhiP3c2Pbg26QxOZk5FpbyX13acf7TPu2TTEMNTKxgB+O/FSq68tpCyaLCBeMuL6+SypJlhxW2y1",
-	"2wrdxYm0nDGZxD49eDf0CU014XOMgkL6hJ3YjsQvAvDuGKan99NHlHmWyixrglERXyjIhAGJhcKHJ7r1",
-	"JT15KJ1g/OkYXl+OgiPo7TTa4B+P6exZ3S4PdOmzzZULrmbW3uGWLvvZwCnyTAOm8jmyTftSShOLjaWR",
-	"jpPVbT7qp1gvM60H9RB1D3ok7sRsV9KNtgMg0XlJ6irgc7Gxf3SsYftGDwXiBSdRVDqA9jne/BbgoC8g",
-	"jAGDR2fNaDwVbrvETBummOzqsLpWyvWeodWMayl43luMsg2UiukSTyE7SbkKwCgw/jh11FsAUS02ZI19",
-	"gXXXRKUdy08lvo3IfrcL/fK9YpCx8oXMTyF194qoB6b0tl3UEyiT6p4VQ9pI2jX8BE+/qU0vj/Yz2ObR",
-	"dqM6b0zt8XNQDHUkpYEt9tfPh7X8TcFqsuUhpM2xddbWmTXosmtX/zQKM2qbShfRthlBa8O1a9Y+mO4P",
-	"QEcJkFFG4pzsAH34e7rrNcZqlEfk1QtIFIYnO5iHXAdOkOHrVbI2AzwDP7rHQkiJVHLhINz6XpKBZehJ",
-	"L271PpqzdBZQna9yw2p+X9Q86LzSBUz721C6u3aQSxYuqxTzkufmMCtxH8f5xU3AdrYpbvUC+f92i2Vk",
-	"vR97G+tFg/z+zkjBGjiRYXH9013zRp3fqsVw5RcI8zKXZSnXOujt7/A6dqaaMLwOr9pLEHxg7PR9+6fG",
-	"S9ZxnuCsW8OhKa/DQQeFN9BkOvAq+fyn4Z2/fJ+vj13UGqtkDEtrzIImrp9+DrSH3/t8pYmplSDfSFlB",
-	"KCrSKmxXCevb/KAhS8cpfLMfYXGkarOMZdK0NcdzqYgz//YEu7cIpdVvfJqW24IUh3gJvWHibtjFfokU",
-	"qkS9qiGPlhTZ6+mm3MDZOt8bdqCpaMEIwHMO2NWxZyBLNkI7PpU6uquJcgzzDdA+XzeV+1vJEaI4bTOw",
-	"/pZbp/Met7z1uOMcpPI3TNNzUXRAbE0ztfc/0MqpeiOzHN5SZcjNoEyg/ckCQ+P+XRqMO24h6ZCpB6Ys",
-	"37nXBIAM5oQS5147lMgwSNqr5g7XsXc5RqcXbRjfhKxYgm9v+QmkjNSaRVXiJnE0NdEhjpPtKGwnTwI6",
-	"5JbMkIVs2klzBfm6t02HLSh/LTmDPFJCoeYClxCbtEskj/NT92HTq3ctyULxQt82JT0bgmiFWfAXrMRo",
-	"bSNQnCCMDBtLMRMkbMLfVrw2uINUtxB7u07GUxbNJLS2XSXxDD7fXu7REr+nrfjttKrX9z7GvyV6WVnq",
-	"3lgLSkg8PgeQwsxQg+ydffg5K8toAbws60qk3o4lVPBIm99rV4Kd8BktSPfst32yrCx6EUd8eM0QBw+y",
-	"wx2Wrbuw/5T8g5l7bRSqbJvK4r2vFVoS0DIeqkrsaqHntT2BKE3VwlW39Y3mO4N3xhrKGHdKZfHg2hBJ",
-	"O4XMkVSUElsPxk520ggH+je1jnqYjgJ2PR2Sa+/WzZxsSEK4xowpt20H2VPvhjTpORc455guSuMQmFcx",
-	"TCXsZAeswk6rkUqdwr9cWoHus/USgOXbCYqYd7bHgSIn7Xb49QzK3XqH3P2Q9JZ33sU3jB3bF3WtzS++",
-	"3KX91md6KG5db9e/fV6QIe66dooH3grnGx+3wLSkD1MjT7S+d070H7K8RuyO7JoRF5qgpltWDyEBzO3D",
-	"LqGgY0IJHNbSNvGznAkfQp9kEyXLcuJKT9oCuGyy5qVvyhpWyMHc7rzqo1C4th3PXXIZltwrVjGA+ULi",
-	"C353hXnasMoVtzsvTwNEj/iheF0LVkLZ0JIvlncrmoCHdD1Wt9mDXeYjTaCaJwAQGZIm/kDLmiVUINRQ",
-	"jCRLWRbJci7/KDQ095qNL+p62sVCCLsR75Rpy3WjwPh5xaQ4EtdR3u5dQwKUBgcxIcsiyJCC/oZmSUWz",
-	"JgwRkHXTkgi25xQa6a/Yww7zHusYddr9n5ub3dwKIOShrlFHo5PX9IG8Eg4PQ09uJ5NPPzfuUeQCnv4j",
-	"ZRbe0hh/TF3n6D7v6Nn8nc7LmdZv3wEeZMRh1kC4DF17OX8pjIpaoxgHiaWIQQp06GehGkEUfT9uSjxi",
-	"ZaS6mprlfhL2QRh4ukVKSW4GriISFSqLeJMga3Qp1uts4FJAnhs3hJYe5DGSR5LyKiZWOgIeM+5kdXvi",
-	"1tZgI8J6khs0ulqZC2zv0EpwapYA35BTVVzdXD+7eD99fLmmDxGohvbLQXVYNL0fyiOhL6PrJgs9wUW5",
-	"aSBRqyQZbQGah3Vggeafav8xBg4C3xbdXEFPg3jVjxIVfbU1sNHpMopX64fJ7eSdVZyy91bXgtgeuSY3",
-	"18+yxxkEniJc1X6rs8lfDSvbtF+Mzn7F8ujGpcCSO3RzhvTamCG+PyeK5vc7Ce9eOV3J0rKMSgoZxwDf",
-	"GYyrhHdxX5ZVbDBjmBKH5DT1xB3CQ2i3zE99B2vVQ7A229TOK0oTDbbGCIxHVKjHYJhHIKRc1cb+Ykte",
-	"9uRVjwO8bgyACE7SU4JF+wLxbQe3I9m7gP7WWElMFvvJnZa1yjvIefxDZZW8GUKj+uLaDWIIRmk+gWkR",
-	"hhK40VvALcEcK/4hPvlENxVnkEXl85GQlGFF1I4O6NFnMlzTdbxWlOUQmWgTCfYnbhwLhBlH6DdcbMia",
-	"PjA75C2xWwNJZYjWrw1b6YzMqGbkyycZufniC/L/dIFTd3lMP/iIR8bqhIb8yRMfPR4S6OjF32RVIkKL",
-	"5viQuE2MGwYgPN7Q6VyRnaNFwk1CcbpFBIVEwJFCfpN1ED4PdDVkO0gqSA9pZvza84TBKDf4hYnVIwL7",
-	"bbcKc2jTmCS0DBqCHWiZp2AX0rJJ5mox2ceZYP5UU0Az7zyc+hZ1G16WGspDyWyD/1JDrhB9fRcQIAlP",
-	"uWS+Wi+S48GLjmGRbNMCw/vnmzGjy6kXC6bjNVY5U4ZyYTYh43d/dNBToOaspNa8C0syWjnz6fG7vPqg",
-	"3HPw6WmZUoI2emAtTCRp3eEIuvGzYJei+7sREWWXLhRLYpdBT+w2gxUejfE/aHx1Z4XMnbWf7qpEudSc",
-	"KvDXQay1kmh0IbcFCRXkDQNjFnKdESnyNpe45IIVpF4dBgCN86x0T9pGXsr8XpNC8blhBYFvEPngnA32",
-	"h5KuhmlDMSy+5j2IqG2XNNvconvPMhDAznTdBRnxwW8d7ow9dV/+t90sA0vDu01FtKvjiOThBP5Ku+w7",
-	"zXLpQiw7qRdQ7lbn2LMlpxVT9JHG7bKrwPaJRiJo7owxQWZsyYUDAqWGFHTTapRm2BbCMdytVlX/lLBt",
-	"nJ2JooLMqTasgxseHB06mSXRS6mg74Bh4K4/gJqaPjQHm4G1a5WVxEbDRIA5U8xeArtkgD1EopwHhDRM",
-	"T8Fn77xZ0odY+EiTEHgRgAZSExt2lv7lLY0N+ZK7cLubhMMgac2kWcLVGTaTlSyp4maTqrdMsmvwY+7x",
-	"Z25E/t4aDl79HHapPAiev6TA66hhIRU73Icl1WmTbL/uvVKMFn080PJ7xH0ms81A/PntJjUrX42XTWjJ",
-	"F8I1rLE/YnMaWc/MvMY4GS6FcgyTBWEvrzj93INrOfQsGrSl5HEEXHm2aQ4iaxtVIYexnzc4xk2CVoT9",
-	"bfUxGX5E62VKcFQARQmOSkpWlKsYV1lzUch1ui1EmzvnI2UD0z7tTjdRTjvJtgUOEAqys8hWRxWEbZmz",
-	"w512OMb2hQoucigpAjHf8o92W7KJ12PaqxDoUMjUU/rTC8T5j6hRpYzhtUOlD5xUwzVB2/GCvIXipaLA",
-	"Q/H0j3THB8C547v7pqxHwtHhHDyBWj2m0SKczJpGSgLwO+leky1Emx8sGQZuNgEIqwm0D9FkEkLVbjRo",
-	"nE6Ibttsjtfgrj+Zfh2mzbkCNvtVgXHjkUETtzepI/rBT3no+TQCvBe6NSnmuSC0LLOkPH/qmvJyTdDc",
-	"eBiHwDp2e9obnzR1NyI/Rck92EC/xmL7RlTtmr6gascEghXUTv+G7oJ+Xgi06p0/MRFR0M3xvuNjYx3J",
-	"boHdFpFB78CBrQEhAeegMupEBVwCiJeaDnZxBlDpEft0eEHcIFQg+0jUHwVhYu3bPMZxgYfMYV+/oMAb",
-	"oMmMaYM9VI0mpawLphN9DCFzPzLrsnQ3rHIuAblgzoodERTaBfzoRIECcCQHae4nFPbL66KHYLq9S+dy",
-	"1xDvTuwGx29vo80mwIHid7vJ3HSZDO0MI2P04emnLnqPXZ1LpVhuWBFKQCsax4eDwtS26PTmXMQQgCCn",
-	"Vcl6xcXCvt35tSDlrLUOIsOdgX1xcbcFwBMGqzppeF04uZXrmiqVsVciGoeyzOKuXsUbpsK+2eU3dsY6",
-	"YDCgMAppPHpW997HYladFMLuXNeUo5MW+Oq4prO9bQw8/nYa+iNig9mPfE0MLirdfSXImByqA3hclKin",
-	"Nm8mdkqxAgmi0a/aT5Lc3E0nSpcn7FkbvTAnElYN0x82zSadbmeiTXBgxGhtQCE2onOHx73UJRfAfIy9",
-	"alx3PapBC94ej0bDqvrcF9EPPEHsmvZ7PAPtjZEi3XgkSETeD73UkbEnTHRuKT9Yc3ADUXb1AXr1yXcd",
-	"IH55Dt5Jrkb3hX8VyqFxKdchRQasvOuJACJr5HxKbTiFZdP4uRKWzflbz75n1ap0PJCW5Zs55OL2ztl9",
-	"44WiczvExyis8LjONTxWkPZzMD182dhgMiYWb8WVMatj4oPht5MXf4IkYVee/BKshKY2uhUuqVD0iNN2",
-	"i8HI+G6RS2/O8IFY6qFwTEFrU7EZHeZ2zCW4+W4z+ohsWErAoeF+n66z90Gf3DEK/z9WrBFdq2fRI9bY",
-	"YF8Na7Pse7ttp13/IkVxSRTxdEZYAl88mYkVBx73yTMwms9lwZ0cUrL43om6A2qX4Kuvij0Jn9s5w9vH",
-	"9cem/1SXGPqLAzpwspj3vKY6DSwbKxCIke1P8eJrTBUfmdq6UHLd0wi1AdaCnBcyY4AyrLgxkLgfAUuS",
-	"MYfTvFbg35UCHBob6ZooYgDU2kSaiiIVUWUqVows2BpMtDkXXC/ZmJKdnnqIU2j9OwhIeC7tWtptb5Uo",
-	"2LjkaY9O7G+IATP5I9n7MXIZk13/xXTguqOL8oBS/20qt8+DnzfDANerF93qZKnIrG6bnWhMO9w6hUQt",
-	"OU5zcE051hz/5NCMDyk6/slnug2l7eZIvgyRtXYIPDi5Rkh++aRbPHxS6J4Wrie5d3a5isdhC5pslyEc",
-	"ZxxI8E/IsVOA/gM9dS6/P1nQ2ElQaE34tfI/rRR2o8CfEH8PsxL6LPhdx12Qgr4np88Z0n7mbTzdY/qn",
-	"o9HunEZz3maXfGXISrEHztaNn+fIBrnBKcRKUHyVxs/RA2yqRQJO/ziuoftZ79Z2RWAOjmnaO7ZMy6OE",
-	"+I3oObxT2P3+vv4ag5rhvY50KjaDffWHtS5ZUr3sbdEUoSoHeR7xsDnnkW8Ei9AyGdnWphGWY5KNbJiS",
-	"uf1ws/ZT2d3VTxCTmEeAO75Vsmqivs4NaCRBXkassUkqyIzUl+StzyIGHRVdW4gL6Hbd5wa4ZHYMRAQp",
-	"gN1Q6CV5VeDX//jHVy8efn9JXlrGhX/68dvn5OsnX/zezmRWsqqJamnoIElyWbBL8i3M1z5fr0pJC5+K",
-	"AVpDre2XjcxlCansdMWv8DF9RX5TMUMLaugtLNrubBaUz/72kvw0rA+JfRUVeo2ZD9RlgUjN/MxJTpXi",
-	"mIFFgFU7YC7sXHJJvnv57AUmjNhRMISmGPnDy/eE60vyfsk1yaWwWpDTfNQDK5olyRUTdMUv/6alyOBk",
-	"qIZErwVrnilkri//AtYNFuJP/j+ruZDX6JJq9IPJ9PL6cgoqIo46uZ08vpxePp4Edas4IrZ44ExfffTt",
-	"Hj4BNA62SLKXltqdfFVMbid/YOaF7wlhSVqvpHBa8c10ihUFwrhqGLpalTyHL1/9zSVVIuPax9aadwDB",
-	"7waJmr4U8KkTAPEhmzle+dY2nyCgUFVUbSa3k2fNYFmQcWCvH6aeO2AKKG1G3xCtmEHrJf7G9hG/uZs7",
-	"XqAbMr3lVzkVucOaP+IdUCIQObjnMPq/2NnhoghtxiS1KAANYPPUezIwlAgJtWyOhkXPIQDfvPrIRcE+",
-	"pG/BC7kWlv18ixVS+7ayLri8WtOH7h42gm/GBVWbiMyIbt/cqclHbt0b4bJsAOLGSQm/D0+JFUdEtXix",
-	"yKqOvADZR+jw79EDnJ8c9noSykfXnrzZqd5+nXtulWIeleEMl+pHO3j6Tt18ljsFAt+KEXDbHk8Z39N7",
-	"RihB28ca68iY7C/NNYN3ZQ3sJuawov++uWDuKtl/PrkWSAytsO1NrOQDi1+lJxHPWvxaH71snIZduL0V",
-	"DkcQ03VdLW2Dd5q1uwLSggpabjTX468H1FZ2ZEO4a1d2RuNptx00Rbffhxv+95pp843ErJCTUKsd2r4C",
-	"qbV7rz8NOWNo6nWCM31bG0KJtTzxVLkwMoT30quSQ86xnM/xQymYzz2RaxEn5qsgdTGlJL1tUrb2CIcH",
-	"XjB5Va2enEQ4+Jkdv3Xvnah5pImuaFn6odueFZCOfTpJsecqHMjH998F4OFx7nNz0hsR5d0CSG1NT6LJ",
-	"AhtikPyL2exA9E4uRHdV+xriFB2/c1XDe6iYV3TBrv62YoujyRjrl0+wHe+wENp5OhwtN1Qc1kefglit",
-	"3X5Rcm301Uf7zwCR9x3Vy9dcm0FiD3oKHb8p30q1YJYp2vkSO9HI4iNKWunnmdLR9qVpNBvVmuY6SXh2",
-	"V94Gz409Hjo34Dna+2DJK26AOZzNHNpqGhiheDTxTyHu2i3LiGBrpg0GMV35eswsVIwaFrQiPI9G8ANb",
-	"h+0Oh6gF12c4gdjuV7Sp8qPCefFU04XoFJp0S/Hx90RuxtXH9pcBnGTr/M4kxPr3Mezbekp1PEDCw80r",
-	"yzbRMSNw1QklBd2AMxb6tIP2nlNBZpgGKcBnC+HXlL7Ws4PTz7SDXdy/k7i2dkgPSuVlLQwIRgzvj5Z+",
-	"7aiNauWTProb+wz7qp6dvbj3vHEG6ADu8k97pmjSBJfC9RaxL1rTDZg1SOz72ErgMOkVxC/ax47cxkER",
-	"rReBe3Ar0razu8EKTmPxOKG5rEWhWBERokfdk70nwgpu+g/jJTzxOc7htVwsWAEovANOAmd+/CH85Mty",
-	"CylcTKak/gRuXcwSzsSspT+nz3EyD3aIPkvpJT6x92gM+2BwuAttFKPVcFYDr4hrkG6oE1hNgKd7oZkw",
-	"BBf91HWpEdZ+KqihGOIibjZn3/ommSR5Kb516RJn4/HQxvrc2vu3vtaprYICxG+qFH84AZFnpzeb9p5d",
-	"YxX33Zy0Hdx3gh+qsnuAgxxk3uI92tVCnr17Tr7/7nVrSFsp3AA5odbJxWe4H63nofeS+F3+PNKjOdMB",
-	"sgPnfvyhfOdPIgQ5ARRvjKa3IPqVNcwCx1CQSnxYnDeiEUfN7T/wLbfPWUztdvOHqMI3u86me7YyT93O",
-	"0AApxnMnq2AusEH8CYK4OLg36BCBqMHhdgB0EiqiW/t55/YN0HfvGVuN9yAPPdr/YGz1L2lFvkfEGkaU",
-	"Nclp2USMvQUy0NxQrJCn3P7ust/MnYYi1wKgGP5ai0L+9XKS7XhMoB3C2U7HVWNEPSSBbnuycO0LiRl7",
-	"BTc4ZgttU8NUQIEedD6YfZIS0z/6KsozbRy2/t5H0I/0qbxz71Pjnlle29f0i+ofGeYEnl9MB71vBwhq",
-	"WpYEZ3+m3ddZV/8NHHpsg/K8osUZ5TO6wxtKP4t0bun887nAU3fL7+aJUkZcIZU9ygxd3BnmMOZytQG5",
-	"gVBa4KWCD/SKQu86ZJn7rg724zybCH9ZcPPOtfw8x+G3fY3O4KM8okw8znONQxts4AIxZdZ+/cn06565",
-	"uXTZ3x2wOU2rrWhgmJ4k8w3bqrsuXAEqn8Z2rxlEGChiKIBUdaA3KZA4+9xSloXubeQ1jLpdS6WzULc9",
-	"+2+VrN65vkhnonDf52e47XFaEo+XEUVTL7Bh9GmSL0BLduAb86Az1SONjagIFhwSLjIy2ziGCBIOuxQN",
-	"IA9rb12optlOMmUj6MkzzBvpGuuMdKW4mZxGFQguoL17z9/9Z0YoUXLdpGtR3yC503btLDflR0aL7V08",
-	"w10J3vCZY1Zhm+zE6Va+++zRqoHJl4TaE/U9rY0MeK618TXdeByrTiPuNoeb61b8jLool6tinrwsbxUX",
-	"465LR8zhyEfn7J3tHhlJZlbJ5sKwArhOQTew4QDdc35LZwu16TyXFTF533XgeM5xXRsg3UOTWgsHHnwC",
-	"7zPgFFnxgRoJCTY6C1WXIZdlI/J+a/QdPPHPnILVwMeeM3zzvlWXqWItUB8oi2D16AwjaStqtQ6fjQGF",
-	"ZFkk7gNKd4OkfjZh9xbf4E/5nNlDbiW7hwA4+FRsHFS23T/B1ieJqXm/PzYXnrUHgzEB59kmDMoaBFvj",
-	"6UT83HtvUlNmnLxJ711t8NkIvUETOz+h++pMrojHXPtnDFAaByi15+Capz6Lke6R1IbEzrABlZ8fYJTT",
-	"6iTH3Iwp58RBcp2CCdWRPX5HH1iz6vOI7y2wuQNl+D1bnUJT+w/GVm5PXcUihWN7aq0dN1E0I6mBD7CP",
-	"GFiKQ1gRtHw+Z6glaAvVeGXbgm2oBvsrFCZfvGPaak1/JUtGYaFWRsJq4Iwzt3K72nplWfSXT0jJjJ0Q",
-	"jo+tNzgTAHKOb7LcW6oQCPySvDJBszVXea1lxWay2KA/ZhnUfTfThEr23SjRH8UvHiWq3SNHU5t9V5tJ",
-	"NVAvXPuMzpSbAXG+zrhFP6XMUy/PPWDVaSwnWDArnJ+m9eIsWTnfzh+Atv0NdQah0EJC2zIDfWDOxy7D",
-	"3T89qwwwvT6zX+IzHvk78DnwfBk9cFBBW4pQoBliItrAq3NVsNyqmmc1fO0L3jSwbWeyekFh/hemhBdS",
-	"PDI4niUA7d24W3Vz6eNGCJ5+DfIn/9A/sx0d4hZ9BgsD4YMgwZ029R6nzchO3S3gfsGZnYXNhhBev1RA",
-	"MIkflVJMwD07Yw3M5qfsPGGcERNzAAinyD5X3HgfqqyN89dAoPpvchYUhj8lUmUIrwRAZFnrw97dIc9B",
-	"wlYFPbkfDUh5rCrz7zUiTbiyzBbuvAc9o8HgddDQSXzBo5nHcQ0YUhm796zknTt/bJ4oRJUQeBiqoHAT",
-	"XVc2A1mHrgmNLyKzR5eRGYOqYSCK2cbSAivn4fmyUl99tP8MqNmLp1PF/MansQLeY44GgFhQAMixBgaZ",
-	"KUttHtasr0TOTvibzavil8oBO1Ha17MD87zst/aUu/1Aq3PmDtmhf6BVE0o6JAZxGlr6EWDWHDXFL8AV",
-	"Wtp6X0bhc/fYMHbnevIPKEP3aIL92EFnJuWXBTdxjzeIisAhcarSqdDHAXm6cN8Rro8SDw93BPHHz7o2",
-	"TZXHEbcq6m16JsibFRPvecWsJfLqDSlkXldMmAwKqQtuSOFic1iH4Zz3z7//E9FmUyLUCyUINwhOKi1r",
-	"lbM7LjL/IyiZonAAindcxBKHafG8NmdM3Xej/yKmt19Zn0dqfqKMf7uThJK8NnhgACPlkDk8anoR5Ag4",
-	"vcuXowVJASXlRYr/OJq8KunmNHS5pazRzb8uNXx25vXaNcNtDrwlj0f+5J1T1xMKTKA22DrQyAQZdIuc",
-	"T00EcDgdALhzuGBw+LOl1R0JPHcKMEKFMZAWf3CNurhceYBV3ww8fspN4fSppc/7JSM0d1i5ijkI2AKc",
-	"Eo2REGRcZMTYj6F7SBgjveeC1KJkWgPkrCG0hKjFMyfBmpoNiG9IYUUbJgw6mQ0pUMHLaVm2QQy8GEJC",
-	"rCMa5sA2RJmbmFREydp4IN+nGB/h3QiKT3Kljhej5RAC3gIO7W4K9ZlV4HMlUJ+WH54jRRr05Z4M6YZ2",
-	"CORKh+re8UVGbXIzYOj1aP4lEwX2DmxU/91LhS21G3bfxuNy1hT+8/vG7M88Gbo0Gfi2N9zD79sRd3U3",
-	"K0hf+2kNMjV8A7tev0rTLyva5io+sFV2TmjCJN5i5K/ITBqGN+GPZ4BfCALhUCvfIYRTGVFtWQp1LUty",
-	"79SbSaXkmhWgs57cjqqounddb1I28/fukQMzuw/MUTX+ZE4QaLVLfWQFHSzESpRcVhW90MxulGEFeaBl",
-	"zfQt8e0eMwdRbw8cOz1mBHHec1nKWmUEmlAe59JJZoKHO356iYajv8f9/RdX8p8VqEn4o5dzomvIDnf0",
-	"Fb0UK8XmJV8szTkU+LfN4L8a5f2UheJ+camy2pIKEKyQiOrBwE7CQoVLZcVwyFpx6JDvsyjAyw4MvIE/",
-	"jZ49pPIn9YigjYViid4UXjlwXKegm0uCXbCA7zDQ3F0fDvDsZw3Td32qmkxduRZxzYKJ99IpvSM0i6M1",
-	"iVmtxw6zRQJgFLic5RKK0gEBg6oiIwV/4AUrsFipqij20o34ZGUpU9N4Mp2OnwhYMmbsNKrasGOn4Q29",
-	"31Dy7+/e/NCgulgm+Qy7iYRAIVRBhw4+d0lB1GoITEB5f2KWhXSNnmLT/Go6Xo1sB2pu7TQbr0Lu4aNw",
-	"De+MnAx+tpRyNfxpvWKsGP74ikNySEIt7edZ39ljO1kYqbWHwZ4uvKs55B/gvcyIg3qWa0HyUmKo7aTK",
-	"Y5N/fgZP53vX8vsMEtKNrv/ltR/EUcFG7cLVwCENmSaRnirTaL06IRPXviPhqc/5HTPY7fBM+S4w9v84",
-	"bj6r4+YPSq6h08FScXHvtG9tmHpKXBvIJu1hQ+4ZW2ElDPYAbuivqUxPF4m5ovIB+o8DFo9Irkm3eXi0",
-	"yeuu1MYeXS1YFVgXIJkRRKpUjELL/uhkQsSm4WjmO5PAuCGmUqCLytV7W5V3xkq5huJWbCdGzVJjDjEt",
-	"S6egaoaN5LKg9fD1dDp9SuhMQ7CzHRRRjggTxqGyRvUyRlW+TOka0cbsZ63BW2KuzA7tQ2TPreQUYtnt",
-	"eyebF0DgCJK5CrLft82LmGq/S9Rb/WhohS5MjR0Bhyqscj7Uu/jl/+iFo/TCoY/7EvftE/3uH7eBdg/a",
-	"HUREuPD5FL40R0HpZqH43JBcKsVyw4r2xuLX11T7voxFghYU3TVe8Fwef/XENyDFP3SMhL0u2s+jC79z",
-	"fnjcNB8WA5UXq3ek1YbnTsuBrrftFVyxffXH8MTncEHbNw3FwcJ5nyCy4ltq2QH53K0g0P2cb/vqI/7w",
-	"abzmh1/ck7v2ms5YiQd5LrwLGBze87m1QIQ9ivvAcHceaUeXJ8hkmEFLQg9SkjrHq1JKzY4+zUR90GsY",
-	"/EwWmx17hEPzfHmIr6GVDe4IWUhMJLIKBULGQAcJsL0V5rladryUFXuKfRAgFg4POR9fz2n1qwoedmeY",
-	"BnxaGb1F0tI3cEZ0KpRFCbmDwZTJsMjg8QnjMjcsjnp+SJ8odPdmDvocZCvWmMJM/nTxDh64+NG1ft9B",
-	"N2pX8ek0ga2GkwCtWOlfcmNKdsFEwakgj28uZtyQeSmtJorTH+8FQt0Fi7x/TpLrmj4wu6lJ3/nrztQ0",
-	"XwhWkOsvYYaAwpCRklFtMOa+AFxELNd1MEzoK+fQWnoFCvD11fWXj796Yn+c11ZE5rRkl+Q5PK/JjG2k",
-	"SyVxG6QYmWZkekneq5p5WCDcGCTef0hZgeIVSzWBGlS3yj06ekU3pOTMdedup5C8FmPu54A76d/3SA+8",
-	"mEYecSkTlgGem44v7Ivrm6zVOr+6/vrm13vz/UJOc2vZBzvhxl4EyuTC9TyYdwpFghef4s5uRG5v7Ebk",
-	"n66w2HC8MrAReb9T71nJF+IZjD4E+fukDQk9sjdFUBVop11JFWr/4R6gW/y4PUioQ89h6DPl6dqxj1OH",
-	"NDMnad1htaGcVkzRR9qZXXMJVa0A/eVoHA4D6pdAM5pjS0DjAdgoFNcmzghBrM5BqA7HayPyc9kfG5GP",
-	"A/GanvzdRdwPfXJoMCoItRcfyySwzt0qurpJsrbiFtNGuQEHpVhgX2MHKdZRhjsUwKHyWuTp/L5n2rWj",
-	"QumMbBQ1k0vyp4vXbG4uXswI12Qp16SUdYvRVLI5/Av8ELUPOyN8YUb+dPHOKhX227NNA8hAGu8rwq3a",
-	"R4rLmMLwop38HpVBiu67/YXqVxlGZNydK5Pvv606sKX+OyqLqv4o0oHAW4rqf/LTiRJjPI03aSmOvlAp",
-	"7BBz5ijZXtU53FKrgHPfXMYZuwdoI54X73eUWlFxZx8Z+iw6UeI6jqiLBTuDfP/BjntmwQHv+MX7mX/v",
-	"WmI6Ab6kokAvq1x1ug/NsTV3HK96FxQJppfm+EOiJO/lW8rVAXZYcwHOZov9d4hh/KLu/2+kWZIgAIr9",
-	"YQDkEhQMyI4qucvqbzmeS+xPStpfM2NrEPeuPvofe2v+X8DfOxh3n7vjdwgsl8Tzi7T+Nl1gviPbf9er",
-	"UtJCX01uP27/6SP+EItwRKaFD/dOKjkJD9lz9dH99Mm3xeeiYB8+JZndC7kW9rUenWS/1lMXXF6t6WnS",
-	"8Of8JFn4bwQO1XRyemCCrFvAlXG3zn3RX7zIUcGm9ke7e8tPeo5NMaMOKO8N59yT/G/UJnnSkRvrCiJP",
-	"1toJ4WgQAB+L/lpIqiWjpVn+o7evIjxyTrgO94YItdareL+fnGkNAXX8HDBxNv/oB4nA7J1fYBGYOPQp",
-	"m3wxffwZXiekIe6V3RAxNXRGNctIxQpOw8yiv9esxqztWrclJNh5Ai9CrcrJ7eTKiq7/EwAA//8=",
+	"7L37chs3tjf6KiieXeWZMy2Jki+TyHXqlOPLxHs7sSvS7EydmRwN2A2SGHUDHQAtmnF5v8b3QN+LfYW1",
+	"gL6QQLObFycze+ePWBKbaFwW1n391qdJKotSCiaMnlx/mpRU0YIZpuA3OjdM2R8yplPFS8OlmFxPzJKR",
+	"tFJaKiLnxP5W0gUjMzaXik2SCbcP/VwxtZ4kE0ELNrl2QyUTnS5ZQXHMOa1yM7meTJJJQT++Y2JhlpPr",
+	"y+k0mZh1ab+ljeJiMfn8OZlkLOcPTK3veGa/De8oqVk2r/BPTJKJYj9XXLFscm1UxdpvnUtVUPvSquLZ",
+	"JPSiOc9Z/CX20wNfkPOCm3r4jX3CD4P7dGU3pqAfeVEV8Jv9lQv89bJ+ExeGLZiCV5WUqzvF5uEzVGzO",
+	"FBMpe6SJNoqK7DmcphSMmCU1hC4UY5rMmDZktWSC0JlmwkSO2L5n3E7A9Ay9Z+H5SbNkiiiWSpVxsTjO",
+	"LOF1I6epZFaldmJxumieOZA6FGN5/DX20wNfoGUlsrtcynJ71+UDU4SKjNgfIhsI3wwS6JzmmtWvnEmZ",
+	"Mypa7yyoSZfbLy1oxgjVJJdVZv+1hzvnSpuEzNbwm2GCaJZKkWkyV7Kwx6wY4YbM2IILHZkpvm+vqeII",
+	"mzOljgATIhWZSwWT0zxj2jJCSgqendlfiSVs+9sf4Lff5Wxufg/7WvDsv/Bvii+W5vd+5t1Txrf0nnNJ",
+	"jWHKfvX//+v07Gt6Nj/76dPjZ59/99c//NdPnb/8/v/9tx46KHnwTOy1Enj/dMlYhlzePku0oevYjt8z",
+	"Vroh99p2eFeMNeKHwXEvkwkTlg3+dXr+NLlMrn5KmpuQyWoGTNu9VlTFzPFHfKuRYf7D7EWYk5VlMhzo",
+	"UrEhHEaG+QsX5tmTSZBP44HHr/0Aghhw8dci7XnFWqQHvmCluOFiEX+He+Cg1wCL1KUUmoGO8i2jCt6X",
+	"SmHsoVi9pSxznlJ7lBcyNcycaaMYLexngTfNuKBwgIF3daniHTcmZ2dMZJyKc/KC5KC0EC7I4ysy40bD",
+	"LdeSFFSsyWxtkDX8+83778nvYKq/T8ic5znLSFWSFTdLokuaMg1CTZBZLtN7fU3mVg/TrYGT+g2VqDTL",
+	"ErySUnM7N6+IAd/ELxMp4E+pLAopSGoHtuyVkmdPzmbckHkuqUmAjzGrN5F0SYVgOTFLxRh5fNU8pcnv",
+	"FopRY0VsQReCmypjCSmVXChaFIyAzgiTWJeMvH1LE6JpUeZME2rIvMpzolOas98nsEGd91m57p/V3dcm",
+	"IOX9vECHJLVmcP43MfmcTD4oOctZ0UMCJT7xh39oe4htEvg30I0m/9dFowVf4Kf6wo8bIANKyvpDT7tA",
+	"jC9UuuQP7L3KUG+mWQbHQ/MPSpZMGW6J1nFB9hFWDc/h99x1QJWjfrz98acQ72wu01+bR3+qyVnO/sFS",
+	"Y7fqm0rvnFX3zbz9Tn8vksk9F+EPcioWFV2wyIdrWZngR17ebn0g58E/K4kb57j+RBtWTKxCqSxXLvjH",
+	"1vo7ylWzU8Bd4L1uuHqCW1uXTD6eLeSZ++OK0Qd2bvey9fczXpRSGSeal5PryS9Mm3UuZXGRSsUu4Fsw",
+	"iZdIzh+UxMV1d9wRe2vVtaBIJhmfz51ttlOsWEtGaXNHzcDH42dwHyK8ZCIrU3bOszVYyej9XTabd+da",
+	"i2JR5Tm1Pzr+vyGak4kq9P5f3zhpv6X1jOtz9/vZ2qv21FvTgF0I3amXS5bebx/j3GoW43bTMg0W/o5V",
+	"QQIfbKwTnmoGStwk4lPPeTmSH+A0utzQM2/NRcqshiusauslkrVYHmmS0fUkGUKFdEXX8XfkFEUAFcSK",
+	"wnsuyJI+WFNg2OhzmrE7Lnbx/jc0Y/XjjmcNeX5Bd4/9slIP9cN32SxM4Y2d/6Rl5Z99/SxwVyJMGqfS",
+	"3UfUD3A3/QmhcqmHbSAXD0yZMAX38PfcOXcOY0RCmpiUAE7KDSv0rv1/P5//QMUCjqCgH9/idy6n05bf",
+	"iSpF18DGvMnaqynAQ7Uar0PWhNTOW2HJ1jEkTcocrkU9762FtSZ49RUQgv91e66GB0xWNF4MWVJQJp0y",
+	"CHonKIc5L7VzoyhGWMaNNfbkgoHtB8/B3dqaWSXKnKbIr7qvFHImszW5F3Kl25Z6LsVCT5JdGgzI5YYm",
+	"HaemztqqSWmHkLZs5xwY3BghDe6Vz441vsWTHHQ4U++Nix/PS6uAj9YMgbKDSqGj+e7eA3WBpr+i1vKY",
+	"k9kaDVh003JFNF3r56hBr7iGs7HPgj9i9+nYt4ZlidR2W8IEmOZSM02q8poIaZZcLNB8MYqm9y36o6kl",
+	"PykSQnMrr716Z+cFj1pKyPOAcpdMkK8O5QLw9AfJhQmc5CYj6JIWrYwswLI4x3eOobDmy0hnzTR2EcWm",
+	"CfJA84pZ64o6fo6m1VKuiHPQPzCykNYAFeg1AwfGJCzSB7BlvaRlR+m297SQEiz8pcyz4LHANMMyrl9r",
+	"gxuP395x11sHglt50IGY1w/Ohtxzn6zSMPDRI4lF3MCgncQ6pkTzgeUC25fVEc+arCzXBvURfJ2r5ZoI",
+	"a4qvqA4JA710e7xJpIbeM5JZIhTSEEsk9mZ7zYM9oBdtW5XQslJpKCzAC5bKrNFd8LnAlOybAysU4FZx",
+	"34ZnkPs0C+6Vx9syF+cTcKV79TeVKubpb4jdHWFjkKKfH+6AI5LWy+r98ct05+kPwtFgkE9X5h3XAfKG",
+	"s9Aj+Ke7J4FN8d4Bzyek4dIy8yyHCdvLH+IUOZubiPywAsoSkF2tgOBEYrWZlVSgI4w5L5Oz3ZYUPuZW",
+	"4maW+C3q2dbR4t2wj/bS3769fff6mrwuydXfxHR6Sci7N9M/EvKfhLwk5Orq+nJ6/fjx9XTqf37W/Dyd",
+	"tn62z/xN/N/kzQ/vvyMv3739QL5/8d3ra3J1+eLsMfrLuse+pCLLWceZPk1ixpcUC6asyGEc1EMmMqfg",
+	"OalOWK4ZyTkLWhO1TYNCthvAnIZYHm7Pp054+Om0K6JjR2i/GjqqVyzlmqMncLB/Lk1ZaWpndbVYMG2/",
+	"p+2bppdfT+l0Oj2z0zr7o/3fV/5X99/l5Kdtp54bM2RJdd7QupE7nONtRebpLo10Y7/ar0z85CL7l3OB",
+	"iv/Q/bOiF/YqpSq7sMR4O318vqIPgX1xz7ZW3Tr9J9OWBRzTxMcsG98WXqdLJ9h20eW8LEOWj78oS2bl",
+	"XNvvPcy4zqQISBIMBQwbgSkl1S7efSPoYuIyHYZz/A+5NVqzNzxnIc4654LrJcs2/Y0ZNezMSq4Qubql",
+	"DdN/0M2x8wo499eoeZQ0vXfWixdapcyt4l9IIYPSqvTu2x0xBDmHC12y9C6qwGlDlblr6xKhR0xH+V7R",
+	"JpYmMqbw51LJh+YnJkAV4Dl4A1MqUpbnLKynG2lofgjxBc34etnNHvu1OHL3b/a068lya1eSZi6tI07q",
+	"29h3h0fL5ZogPB3YlUyuh/H6AEsbT14+vh8KTNvJPNIboegWl3wcEI9+CcNyUFpywX6rOb3QLr/OuHmB",
+	"uS/jjNjXH2lq8jUE+VBf1uycvOz6pCz5ZG3vlHdecUXuuUhIJXKmNSkYFYbQXAp2Tj64uKiGLw71UJ//",
+	"TeBGtmd+CeJk4y8bojzL7sA/MTa6JjL2MRw/0cw5EnsZOTz02TlHdj19Cw9t3VOYgx8idLwzqZRcjfZP",
+	"aKOYSZeQGeNTScCrRzDLiOiSQtwaErns2xOSKqm1tV0ywoWR6Lmy6iSZMc2zbedF1Nbu1yvnShZDpY4Y",
+	"aZ637uFV+B5iMkfQXJEDX1Yf+A4lGB5z601cZorPJQFvKsw6dOrgsrtb0FKPPHmXs2XZsksJBRfCbE2U",
+	"lAUxyPQ3jnH4eYARok3/oV8G92zw5jo1bMRNPj0dDpz9BgE0Bx86Y+dTHcI33lpGEx28OZYgKflbPZKS",
+	"gAVYWhLso0GCAqlgZJUumX5OqM+/kXMydd4cbgiEELd4dO5OddvagiDIToeHiwj0e+36jzvkQWU/VzS/",
+	"K+UK3D+Kcs2yu1RqLtjuHAaceTwmYhdXjXUtw6BwZ8Gap3mO2w58GJPgpPCu+9+BW3AulX3u92N2fbA/",
+	"dezxHEjVNEzE2ehY+TFCuyMYhKJFuQdNjhM5x2EWdSwnmwX3mn00TGQjybYqSc0u+GI5k5U6JRNg2aJz",
+	"lZeMgjJNeT783sIgoR0YxC1PtrbhCRKDcyOCGxBa+VIWY+XEjKb3BLRFy5tqywAzQ8ySFc/RZgALIcEA",
+	"hzUL0GIw0nK25strksktwhm7gzD0gHS9+D5woZkzf/fK0Rlwo2frL3P1wUyfrYPL/IfkY61GRtMlagN1",
+	"GgMoCFKwpD5GaurYZ52CwDCj4ETXZvDJFvLhiHd78CGOJWEpUDSEpxkwXoJmAJCOU9vs3UplwSAanXSL",
+	"eJoP4b2BbYOSlG13CL1noPC1bEUf59777tkT2s+gj2ViRez8kM8MHw5Ny2V8jLPCwcj26hqmCLSDNYeY",
+	"Yv98GkdwV8VYW+/oRtuXWmpJtRnLesbzl0HRhHeUZ+NzqDwP2PtmK3Zc7juWqYJXZffzmEs1dll39rIf",
+	"c21j5jrKVrlnrOzj5dbmnFWYtAaLCuWIfPnL1bP1R5MW2yIh9FbNxlr1voptwR8YuF29DbLtyo4ZrlvW",
+	"6VjqP1569HYO9KC85B1l5iOcuD4VuTti8NFxOcSGhyLLGKrwEQ8j5SHqjWbmrvFh9QcYjFud+1pB1b0H",
+	"BxhO6K5KZJBg+A7eMCg5u2HmI3J0t7IBgtuDhSJj17lQshohA9/DS/5kvxTI9d6Sfc2URoy+c+DN/F73",
+	"lhjdNEnfI3iPpmsskAarTc5JJe6FXAkCo/m8eFTea2uN69pAB2ekf8pnE04GKt/NjAMiZFwYBfRzN15s",
+	"g+rA3SjebNdMnbEkFZlV2q5fM2Eg0Q33CWqR3e5gImZYMd2OOI0IJoaFH44QXbOhygzgJTfwnPvSMIm5",
+	"Q4jxbTI4pZCJFT3OMMt2p9RwFtzuCojgTg8p1wokC8jKlSRX6dIVUK24tQCxFgVrJH5tf0PEQRrxGllN",
+	"8Y6WjurGxDZkyX3Kb5nTNdHgcsBEgLosh9F0mbSCHLX0lSvRvY9YPyPnRLMHpmhej3GwBzEgS0ZIonoa",
+	"nTy6XrN8TKnRcIofrHuFazZ1T1XuqDlH6Mvtcjg4yot/AjfduDjEvnHkHQGLz/0FGizj5vyFR8cZXpth",
+	"vweDR0oyfL7k4OTBaCG73z2fe+bT6l0evoOWwrxmh2KB6fYsB9CjtUjdlV8opnV/ht3YzYdJhkj0zfgo",
+	"UaP3B1NXg2nbw2LaG076nyuaEyteE4I/Q4gbNDmOwBT2RZgdRG66tV6jY+I7KwFhp/aqBIR811iVvg4n",
+	"b6Uyc+l+W0SQSmEoF5FynREEnVUIcMHu5Dxc5tJgguSsCZVo+4kDynhOWFGadVMMGMqNHZdSPCahd0n1",
+	"MuwvH5bpm3NtQsYyaIl2cGKf0KSg96xWFltkBvhQQPMeB+CnZAw0heKLUI11zsU9y2DbNaAleSQW4Bbg",
+	"gaeKEcVoVocq/KyqMpfAvz1nwcHCKaI8NZVi4SJQ92FdJZMQbdU/AFiZ/u//dfnVlFBDrp56ErD0ISsI",
+	"ogULvIA93CnaKcBuswH+y1DK1YIuhpuxnrI2VZDtnOkNBoTLWjLRXAJrNljbkaDBkoxKs6aC5mvtU65p",
+	"hjiD80pDcnV9HYNHhfBDgXI0p5zjx2gjN9fVnaHes9bJflLu3F54aJR0ajtUBx2hZaEu+XSHWtbGZAGK",
+	"qm9ZNGu8Yag13+2Sa9LWJesU8q3kcmBGTRI6Emk7VaXNb5sTba5hzY+Ckprn7LshkYd2bRgAI+6Zch5G",
+	"VcRkcWIk0WXOwZ1iTdJkQE54cEkfHNTPhiPGE8Vg6giRr3C1XxsGXAd3FOL+JV0wz8ZcoTsTQYFR0/iu",
+	"OCzM203Bfy12rBEcH8D+Gqrzh6y1Xv2/DSEU2Lt0ycZcUMSwCYwTldARobhZ1Yo3GbeivmJucq1lx7b2",
+	"1ruIRkAk7SzO2qMuy415pyoR4OHgDNDtBCKqhhZ8pdvDvXpp76RmJmnNk1xOkiEeqtowDwQsuGY1pNIm",
+	"YgfXjMxzKdVzIuxLQW4KaQDFQwTfvRPC6VeFgLLyI2ciVEOul1b9An1QuwTihEwtUxy4yTByrHKzTu4P",
+	"eOLgs0ea8KxWu5ZW2tcKCgeQFiGJQ6kd5CNp5/Tj+UcxrFpEAMTXXJcNIm+2r15u+JIKb+lsXNFYHVvB",
+	"tI7hw0lxV1aqdFHnTUWpYAArs6SaZCzlUCNiiJbPXbDAqnVWVwzCCRja9ZI4ux5B2Rpw6YjyJkt9UPzA",
+	"qRh+7X5IP6+kDjC0diC03d9SvQxX77eA4YYriEwY1U3mGl9t6W2o4BgF12FQmBZUJZ+bNfpjIV3T8hyq",
+	"FEAYjlF23avuUlmJCCRd1JDzOn4ALQureX1GIcVKd2JFKFUsI2tmBlZCOlHot7xtfDYmRgNH53duc2FB",
+	"qmA0R5fOZtWh6otgxje1FXIw1CBmZI3lcO9KSrvFgLHiQfx+4uYSmT3it45xsDRuhu6BnV2i5OJN9qeH",
+	"Nx0mkBeUh0R89g3iKPF0STD91EGSrqgmeJKZzz4Hum7T7gCJskXN1Cj+MYzP0nk/t+RJVeZdDDmbG/Aw",
+	"QGEjVDnChsxlbhlmhsJ8W0HfY45b0XhnOXdn/O0vYR9AEH6m9k+17N1+Auux8Nwe1tAoeLQhEoRctLGJ",
+	"lRDK9jvdynL1cWxwdW+HgIZ49veITMPQQyDRYK17OULf0fWtx9QZY8IegpFRg/jsiYAxJiSE7wrSBxMZ",
+	"qpqfgsmRESLGdDbTeF0LWYDTtYnKApOiOb9n6Al8jjj4YtHCOoZhZmwBWXCeDfsuBuB8TyY6j3meUq7S",
+	"PJb+MA4hMvGLaXodPNLE3cAhlZtR28RugGB6KCcKg/O3MJ0mwYStu4WUkY3wMNoR32at0++kPu92GVdj",
+	"70/Ta/FOWaiVeT87V7M7W09ae9YsrTntIBXLxYJlrzO+G9usFytjQzGMn3fBQ2gmUrBHGgPpHnjc6vWP",
+	"9DWpRCabKs4Zcrbtw7KPxcKsw4By4UgcWi5FwGjwKbqRw7sn9Xhc71yCMeNgg5Z8bibXl19fTa3SpyfX",
+	"0y2G576wdSntyGRmFwN7A0VSQUMH3xHzfTijV64E3NtaYgH0PIitfPB1XtGYBLdzcKhqVBPNmNgDPwR3",
+	"wq8IXxc6GJcv+FuDMU5lLiu1UeubcqPgGhsqFkwh0ZV5VcB9Rq83o0E+Hks9ioRzp1iSi4kq44O6sTTY",
+	"gos6h+OQpNjQfaQmCkcQ0GPcse+lyeB3b71IH67MwBdqGL7ETvZvooXClrxhSq1JzugD0yG0NePf2Ya0",
+	"uvz6yePpk90yooub19yA79mq7RgYuhzXkyOlKjsvllbOfCzyyfXkb9V0+jhdUr3MuTYX8CvbXkqARC7D",
+	"+c8wbOfBZ9NhGG5ODtoBIgv/0LRdGrF0VnINDqrJVdOc5B0VhilB4Aw3YkjXT76C6W4GHSf+5K+n0xZA",
+	"o/vS5Orp9r7V7x6SZL7fNdwI1tbAfm4Rdf3546+edDH4vmqfSUcB2o61+uZt084OdGYa0o+6O7TFg12M",
+	"+uppQq7s5C4up9NLqyhcfX3+9R9JpqD3VAcQbiARdd8cIacfHFzqyDt0qyjPndN7ww1armO911hei1+u",
+	"CSX2WSIHBOOaSpstBRhHuSZS5Gtillz76pkvw/8B6HM76CjI+5KJW16wnAv29j3JZFoVEIjE0k+ufSsZ",
+	"cO+uFDeGievGcoLdopDZmwwCg4zmufWtO0Q4IUKpEeQPgUQCB0Ld0s6lpHLt4rHHr8n8AogyATGN+7SX",
+	"lH5fdxcZU61Y6VgqiFWImqDGtqHcBBX77wakjPYGRTuSbseliURMq1Z8dFg/mve+tck+LWnalShHqXiO",
+	"toIIaX5j2u7gHPdb5QdfiDUOzQrdvnOaGql0N1EcLrLmC0FzwgR6bKRmLcyzrbuc01WQdZfUMbycPbDc",
+	"sQgmjGKZcxZJ4XF3Nc8YJAVl3zQ+oWly9jg5e3L+NDl79tOgOGbjZd7LIbyjXmnXxwhUObRQo+2h6YHU",
+	"uWwj6lyGgtKKudrJll02Qwx7+89dwUWlG8xn3xYBjwIiGeCH+2hpYAFBqoJndw6czu3o6BxVpO0Prl/l",
+	"XrTdQmftDaYMD6mNyvHozeX4oNg8h43c7pN0ZAzaDDKzh+ceYfw6NNaYTNa6AGros7vAXiMR501Z7LLV",
+	"41ltPtGx3hk/ePiY6k56A6P5aaWUS4UIVbRpWTCEmlhR7HqzYBlU9UHeQ0JWjQIs5ApBRKByIQaBW0UC",
+	"giNx3eu4pHtdgkuMbErLwhzelw/wdu8Uy2R456i4q0QmY4D3ssozMmMEXZJNugim5SwxNrydq90Yl/sm",
+	"VUej5N5i67tPP9hn3LNxuGOo2w2BDXdit1ZfW0iZ1RlJPGfE9RayVgJW/2Ybrb/arutIitCYrGafqrwd",
+	"hoUGn/A5RmQhlcNObEviZy0g8RC+qI8ZBJR5FstyqwNjAb8syIQBSY7Ch0q6tS49OTGdxIDjMby+fAlH",
+	"0Jspva1/PL60Z3XbPNCl8tZXrnU1k+YON3TZzwaOkfPaYipfIvO1L701sthQSus4Wd3kxn4O9VXTelA/",
+	"U/egRwWPzLaUbrQtMIvOS2JXAZ8Ljf2DYw2bN3ooKDA4rILSAbTP8ea3gGBBBiEVGDw4a0bDaXmb5W7a",
+	"MMVkV4fVlVKuDw4tZlxLwdPewphN0FZM3XgOmVLKVSMGQfrHqaPeAghqsW3W2Bfkdw1dmrH8VMLbiOx3",
+	"s+gw3SkGGctfyfQYUneniHpgSm/aRT1BO6nuWTakpaVdw4/w9PvK9PJoP4NNHm03qvPG2B6/BMVQB9Ir",
+	"2GJ3LX8bV6Auno22X4QUPrZKmpq3Gul25WqxRuFXbVLpItjCo9VmceUaxw+m+z2QWlooLSMxV7ZAR/w9",
+	"3fZgY2XMI/L2FSQtw5Md/EWuW06Q4etVsjIDPAM/uMfa8BaxRMdBGPq9JAPL0JNeDO1dNGfprEV1vuIO",
+	"kQV8gfWg84oXU+1uienu2l4uWbisUsxznpr9rMRdHOdXNwGb2ca41Svk/5vtnpH1fupt8hdMOPB3RgpW",
+	"Q5sMyzE43jWv1fmNuhBXCoKQM3OZ53KlmyRXjx2yNdWI4bV/BWGE4FvGTt+3f6y9ZB3nCc66MRzqUj8c",
+	"dFB4A02mPa+Sz8Ua3oXM9xz71EXQsUrGsBTLpNVQ9vNPLe3hjz53amIqJcg3UhYQigq0LdtWwvo2v9Uc",
+	"puMUvtqN9jhStVmGsnqa+ue5VMSZfzsC7xuE0ug3PmXMbUGMQ7yGPjVhN+xit0Rqq0S9qiEPljfZ6+mm",
+	"XEPrOt8bdsMpaMYIQIUO2NWxZyBzNkI7PpY6uq2JcgzzDdA+39UoAhuJGiI7bmOy/vZfx/MeN7z1sOMc",
+	"pPLXTNNzUXRAbEwztvff08KpeiMzLj5QZcjVoKyk3YkLQ+P+XRoMO24hZYGpB6Ys37nXBEAV5oQS517b",
+	"l8gwSNqr5g7Xsbc5Rqcvbju+CRm6BN/e8BNIyKg0C6rEdRJrbKJDHCebUdhOngR0682ZIQtZt7bmCnKH",
+	"r+tuX1CKm3MGOa2YPaJxCaFJu6T2MD91H9Z9g1eSLBTP9HVdXrQmiJyYtP6CVSGNbQSKE4SRYWMpZoIA",
+	"CJvb8Kb6tsZApLqB+9t2Mh6zgCeitW0riSfw+fZyj4b4PW2Fb6dVvb7zMf4N0cvyXPfGWlBC4vE5sBZm",
+	"hhpkN/bhlyzPg8X4Mq8KEXs7lnPBI02usV0JduVnNCPds9/0ybI860U/8eE1QxxUyRZ3WDbuwv5T8g8m",
+	"7rVB2LRNKgv34VZoSUD7eqhwsauF/tv2BII0VQlXadc3mu9S3hlrKGPcKtvFg2tCJM0UEkdSQUpsPBhb",
+	"2UkjHOjfVDroYToIZPZ4qLK9WzdzsiEKJxsypty27WVP3QxpGHQqoNAxHZ3GoUGXIXwn7KoHrMJOq5ZK",
+	"nSLEVFqB7rP1IuDpmwmKmHe2w4EiJ812+PUMyt26Qe6+T3rLjXfxDWPH9kVda/Pps23ab3ym+2Lo9XYg",
+	"3OUFGeKua6a4561wvvFxC4xL+nZq5JHWd+NE/z7Lq8XuyA4eYaEJarpl9RASwNw+7FgKOiaU42Fdbx0/",
+	"S5nwIfRJMlEyzyeuDKYpxksmK577BrHtaj2Y251XfRQK16b7uksuw/J/xQoGkGNIfK3fXZGgNqxwhfbO",
+	"y1OD4iOWKV7XjOVQwrTki+VdSSNQla7f6yZ7sMt8pAlUFrXATIakrD/QvGIRFQg1FCPJUuZZtLTMPwrN",
+	"1b1m4wvMnndxGdqdkbdKxuWqVmD8vEJSHInrIG/3tiEBSoODu5B51sqQgl6LZklFvSYMEZBV3R4JtucY",
+	"Gulv2MMO8x7rGHXa/V/rm13fCiDkoa5RR6OTd/SBvBUOm0NPrieTzz/V7lHkAp7+AyUf3tIYf0xd5+gu",
+	"7+jJ/J3OyxnXb28AmzLgMKvhZIauPZ+/FkYFrVGMg4RSxCAFuu1noRoBHX1vcEo8emag0pua5W4S9kEY",
+	"eLpBbYluBq4iEBXKs3DDImt0KdbrbOBSQJ4bN4TmHnAykEcS8ypGVjoCqjPsZHV74tZW4zTCeqIbNLpy",
+	"mgtsNdFIcGqWACWRUpVdXF2+OLudPj5f0YcAbETz5ValWjC9H0o1oUek62wL/clFvq7hWYsoGW2Aq7dr",
+	"0lqaf6wVyRhoCnxbcHMFPQ76Vj9iVfDV1sBGp8soXq0fJteTG6s4JbdW14LYHrkkV5cvkscJBJ4CXNV+",
+	"q7PJXw0rIbVfDM6+ZGlw42LAzR26OUF6bcgQ350TRdP7rYR3r5yWMrcso5BChvHItwbjKuJd3JVlFRrM",
+	"GKbEPjlNPXGH9iE0W+anvoX76uFg621q5hWkiRrnYwTeJCrUY/DUA3BWrmpjd+Enz3vyqseBb9cGQACz",
+	"6TlBAAGBWLuDW6PsXEB/m64oPoz95E7LSqUdFD/+sbBK3gxhWn2h7xrxDIM0H8HXaIcSuNEbIDKtORb8",
+	"Y3jykc4uziALyucD4THbFVFbOqBHwklwTZfhWlGWQmSiSSTYnbhxKChnuFuA4WJNVvSB2SGvid0aSCrD",
+	"zgHasFInZEY1I8+eJOTq6VPy/3RBXLd5TD8Qikfp6oSG/MkTHz0eEujoxQJlRSRCi+b4kLhNiBu2AIG8",
+	"odO5IltHi4QbhQV1i2gVEgFHavObpIM2uqerIdlCdUF6iDPjd54nDEbcwS9MrB7Rst+2qzCHNrCJwtyg",
+	"IdiBuXkOdiHN62SuBh9+nAnmTzUGenPjod03qNvwPNdQHkpma/yXGnKBSPDb4ARRqMwl89V6gRwPnnUM",
+	"i2jLGBjeP1+PGVxOtVgwHa6xSpkylAuzbjN+90cHgwVqTim15l2IlNHKmU+P3+bVe+Weg09Py5gStNYD",
+	"a2ECSesO09CNn7R2Kbi/axFQdulCsSiOGvTnbjJY4dEQ/4MmXHdWyNxZ++muiJRLzakCfx3EWguJRhdy",
+	"W5BQrbxhYMxCrhIiRdrkEudcsIxU5X5g1DjPQvekbaS5TO81yRSfG5YR+AaRD87ZYH/IaTlMGwrhAtbv",
+	"QXRvu6TZ+hrde5aBAI6n63TIiA9+6/bO2FP35X+bjTuwNLzb4ES7Oo5AHk7LX2mXfadZKl2IZSv1Asrd",
+	"qhT7x6S0YIo+0rhddhXYytFIBPCdMSbIjC25cKCk1JCMrhuN0gzbQjiGu7Is+qeELezsTBQVZE61YR0M",
+	"89bRoZNZEr2UCnogGAbu+j2oqe6Js7cZWLm2XVGcNkwEmDPF7CWwSwYIRiTKeYuQhukp+OydN0v60BMf",
+	"adIGgQSggdjEhp2lf3lDY0O+5C7c9ibhMEhaM2mWcHWGzaSUOVXcrGP1llF2DX7MHf7MtUhvreHg1c9h",
+	"l8oD8vlLCryOGtamYof7sKQ6bpLt1r1LxWjWxwMtv0cMajJbD8TC32yYU/pqvGRCc74QrnmO/REb5chq",
+	"ZuYVxslwKZRjmKwV9vKK0089GJtDz6JGfooeR4srz9b1QSRN0yzkMPbzGlO5TtAKsL+NnirDj2i1jAmO",
+	"AmAxwVFJSUm5CnGVFReZXMVbVDS5cz5SNjDt0+50HeW0k2za8QChIDsLbHVQQdiUOVvcaYtjbF6o1kVu",
+	"S4qWmG/4R7MtycTrMc1VaOlQyNRj+tMr7DkQUKNyGcKOh0ofOKmaa4K24wV5A25FRYaH4ukf6Y4PgJbH",
+	"d/dNWY+ExsM5eAK1ekytRTiZNQ2UBOB34n0vG7g4P1g0DFxvAhBWHWgfoslEhKrdaNA4nRDdtNkcr8Fd",
+	"fzL9up025wrY7FcFxo1HBk3c3sSO6Hs/5aHnUwvwXhjZqJjngtA8T6Ly/LlrEMw1QXPjYRwa7NjtaW58",
+	"1NRdi/QYJfdgA/0Wi+1rUbVt+oKqHRIIVlA7/Rs6Hfp5Ieird/6ERERG14f7jg+NdUQ7F3bbVbb6GA5s",
+	"UwgJOHuVUUcq4CKgwNR0cJQTgG0P2KfDC+IGoQLZR4L+KAgTa99yMoxRPGQOu3oXtbwBmsyYNtjP1WiS",
+	"yypjOtJTETL3A7POc3fDCucSkAvmrNgRQaFtwI9OFKgFjuTg1f2E2r37uughmG7v0rncNcS7E7rB4dtb",
+	"a7MRcKDw3a4zN10mQzPDwBh92P6xi95jV6dSKZYalrUloBWN48NB7dS24PTmXIQQgCCnVcmq5GJh3+78",
+	"WpBy1lgHgeFOwL64uNsA4GkHqzppeF04udJ1cJXK2CsRjENZZnFXleHmrbBvdvm1nbFqMRhQGIU0Hj2r",
+	"e+9DMatOCmF3rivK0UkLfHVcA9zelgoeCzwO/RGwwexHviYGFxXvBNPKmByqA3hclKCnNq0ndkyxAgmi",
+	"wa/aT6Lc3E0nSJdH7J8bvDBHElY10x82zTqdbmuidXBgxGhNQCE0onOHh73UORfAfIy9alx3PaqtdsA9",
+	"Ho2aVfW5L4IfeILYNu13eAaaGyNFvAlKKxF5N/RSR8YeMdG5ofzWmls3EGVXH6BXn3zXLcQvz8E7ydXo",
+	"vvCvQjk0LuW6TZEtVt71RACR1XI+pjYcw7Kp/VwRy+b0bXBvWVHmjgfSPH8/h1zc3jm7b7xSdG6H+BSE",
+	"FR7XRYeHCtJ+ak0PXzY2mIyJxRtxZczqmPhg+PXk1V8gSdiVJ78GK6GujW6ESywUPeK03WIwMr5d5NKb",
+	"M7wnrntbOMagtalYjw5zO+bSuvluM/qIbFhKwL7hfp+us/NBn9wxqhdBqFgjuFbPokessca+Gtby2feZ",
+	"20y7/lWK4qIo4vGMsAi+eDQTKww87pNnYDSfy4I7OaRk8daJuj1ql+Crb7MdCZ+bOcObx/XnuhdWlxj6",
+	"iwM6cLKY97yiOg4sGyoQCJHtj+Hia0wVH5naulBy1dOUtQbWgpwXMmOAMoyNI8JgSTLkcJpXCvy7UoBD",
+	"Yy1dQ0cMgFqbSFORxSKqTIWKkQVbgYk254LrJRtTstNTD3EMrX8LAQnPpVlLs+2NEgUbFz3t0Yn9NTFg",
+	"Jn8gez9ELmOy659OB647uCgPKPXfpnL7NPh5MwxwvX3VrU6WisyqptmJxrTDjVOI1JLjNAfXlGPN8Y8O",
+	"zXifouMffabbUNquj+RZG1lri8BbJ1cLyWdPusXDR4XuaeB6ontnl6t4GLagznYZwnHGgQT/iBw7Bug/",
+	"0FPn8vujBY2dBIXGhF8p/1OpsBsF/oT4e5iV0GfBbzvuWinoO3L6nCHtZ97E0z2mfzwa7c5pNOetd8lX",
+	"hpSKPXC2qv08BzbrbZ1CqATFV2n8FDzAulqkxekfhzV0P+vt2q4AzMEhDYTHlml5lBC/ET2Hdwy739/X",
+	"32JQs32vA12TzWBf/X6tS5ZUL3tbNAWoykGeBzxsznnkm9IitExCNrVphOWYJCMbpiRuP9ys/VS2d/Uz",
+	"xCTmAeCON0oWddTXuQGNJMjLiDU2SQGZkfqcfPBZxKCjomsLcQHdrvvcAJfMjoGIVgpgNxR6Tt5m+PU/",
+	"//ntq4c/npPXlnHhn35485J8/eTpH+1MZjkr6qiWhm6WJJUZOydvYL72+arMJc18KgZoDRW0hjMylTmk",
+	"stOSX+Bj+oL8rmCGZtTQa1i03dmkVT77+3Py47A+JPZVVOgVZj5QlwUiNfMzJylVimMGFgFW7YC5sHPJ",
+	"Ofn29YtXmDBiR8EQmmLkT69vCdfn5HbJNUmlsFqQ03zUA8vqJcmSCVry839oKRI4Gaoh0WvB6mcymerz",
+	"v4F1g4X4k//Pai7kHbqkav1gMj2/PJ+CioijTq4nj8+n548nrbpVHBFbPHCmLz75dg+fARoHWyTZS0vt",
+	"Tr7NJteTPzHzyveEsCStSymcVnw1nWJFgTCuGoaWZc5T+PLFP1xSJTKuXWytfgcQ/HaQqO5LAZ86ARAe",
+	"sp7jhW9t8xkCCkVB1XpyPXlRD5a0Mg7s9cPUcwdMAaXN6BuiBTNovYTf2DziN3d9xzN0Q8a3/CKlInVY",
+	"8we8A0oEAgf3Ekb/Fzs7XBSh9ZikEhmgAayfe08GhhIhoZbN0bDoOQTgmxefuMjYx/gteCVXwrKfN1gh",
+	"tWsrq4zLixV96O5hLfhmXFC1DsiM4PbNnZp84Na9Fy7LBiBunJTw+/CcWHFEVIMXi6zqwAuQfJpwyERF",
+	"9ADnJ4e9nrTlo2uVXu9Ub7/OHbdKMY/KcIJL9YMdPH6nrr7InQKBb8UIuG0Pp4zv6D0jlKDtY411ZEz2",
+	"l/qawbuSGnYTc1jRf19fMHeV7D+fXQskhlbY5iYW8oGFr9KTgGctfK0PXjZOwy7c3gqHI4jpuq6WtsY7",
+	"TZpdAWlBBc3Xmuvx1wNqKzuyob1rF3ZG42m3GTRGt9+1N/znimnzjcSskKNQqx3avgKptXuvPw85Y2jq",
+	"dYQz/VAZQom1PPFUuTCyDe+ly5xDzrGcz/FDKZjPPZErESbmi1bqYkxJ+lCnbO0QDg88Y/KiKJ8cRTj4",
+	"mR2+dbdO1DzSRBc0z/3QTc8KSMc+nqTYcRX25OO77wLw8DD3uTrqjQjybgGktqJH0WSBDTFI/sVsdiB6",
+	"JxeCu6p9DXGMjm9c1fAOKuYFXbCLf5RscTAZY/3yEbbjBguhnafD0XJNxe366GMQq7Xbz3Kujb74ZP8Z",
+	"IPK+pXr5jmszSOxBT6HDN+WNVAtmmaKdL7ETDSw+oKTlfp4xHW1Xmka9UY1prqOEZ3flQ+u5scdD5wY8",
+	"RzsfzHnBDTCHk5lDG00DAxSPJv4xxF2zZQkRbMW0wSCmK18PmYWKUcNarQhPoxF8z1btdodD1ILLE5xA",
+	"aPcLWlf5UeG8eKruQnQMTbqh+PB7Ajfj4lPzywBOsnF+JxJi/fvY7tt6THW8hYSHm5fnTaJjQuCqE0oy",
+	"ugZnLPRpB+09pYLMMA1SgM8Wwq8xfa1nB6dfaAe7uH9HcW1tkR6UystKGBCMGN4fLf2aUWvVyid9dDf2",
+	"BfZVPTl7ce957wzQAdzln/ZM0aRpXQrXW8S+aEXXYNYgse9iKy2HSa8gftU8duA2DopovWq5BzcibVu7",
+	"21rBcSweJzSXlcgUywJC9KB7svNEWMZN/2G8hie+xDm8k4sFywCFd8BJ4MwPP4QffVluJoWLyeTUn8C1",
+	"i1nCmZiV9Of0JU7mwQ7RZym9xid2Ho1hHw0Od6aNYrQYzmrgFWEN0g11BKsJ8HTPNBOG4KKfuy41wtpP",
+	"GTUUQ1zEzebkW18nk0QvxRuXLnEyHg9trE+tvb/xtU5NFRQgflOl+MMRiDw5vtm08+xqq7jv5sTt4L4T",
+	"/Fjk3QMc5CDzFu/Brhby4uYl+e7bd40hbaVwDeSEWicXX+B+NJ6H3kvid/nLSI/6TAfIDpz74YfyrT+J",
+	"NsgJoHhjNL0B0S+sYdZyDLVSifeL8wY04qC5/Se+4fY5iandbP4QVfhq29l0z0rz3O0MbSHFeO5kFcwF",
+	"Nog/QhAXB/cGHSIQ1TjcDoBOQkV0Yz9v3b4B+u49Y+V4D/LQo/0Pxsp/SSvyFhFrGFHWJKd5HTH2FshA",
+	"c0OxTB5z+7vLfj93GopcCYBi+HslMvn380my5TGBdggnOx1XjRH0kLR026OFa19JzNjLuMExG2ibCqYC",
+	"CvSg88Hsk5iY/sFXUZ5o47D19y6CfqSP5Z27jY17YnltX9Mvqn9gmBN4ejHd6n07QFDTPCc4+xPtvk66",
+	"+m/LocfWKM8Lmp1QPqM7vKb0k0jnhs6/nAs8drf8bh4pZcQVUtmjTNDFnWAOYyrLNcgNhNICLxV8oEsK",
+	"veuQZe66OtiP82Qi/HXGzY1r+XmKw2/6Gp3AR3lAmXiY5xqHNljDBWLKrP36k+nXPXNz6bJ/2GNz6lZb",
+	"wcAwPUrmG7ZVd124Wqh8Gtu9JhBhoIihAFLVgd7EQOLsc0uZZ7q3kdcw6nYtlU5C3fbs3yhZ3Li+SCei",
+	"cN/nZ7jtcVwSD5cRBVMvsGH0cZIvQEt24BvzVmeqRxobUREsOCRcJGS2dgwRJBx2KRpAHtbeOlN1s51o",
+	"ykarJ88wb6RrrDPSleJmchxVoHUB7d17efOfCaFEyVWdrkV9g+RO27WT3JQfGM02d/EEd6X1hi8cs2q3",
+	"yY6cbuG7zx6sGph0Sag9Ud/T2sgWz7U2vqZrj2PVacTd5HBz3YifURflvMzm0cvyQXEx7rp0xByOfHDO",
+	"3snukZFkZpVsLgzLgOtkdA0bDtA9p7d0NlCbTnNZEZP3pgPHc4rrWgPp7pvUmjnw4CN4nwGnyIoP1EhI",
+	"a6OTtuoy5LKsRdpvjd7AE//MKVg1fOwpwze3jbpMFWuA+kBZBKtHJxhJK6nVOnw2BhSSJYG4DyjdNZL6",
+	"yYTdB3yDP+VTZg+5lWwfAuDgU7F2UNl2/wRbHSWm5v3+2Fx41hwMxgScZ5swKGsQbIWnE/Bz77xJdZlx",
+	"9CbdutrgkxF6jSZ2ekL31ZlcEY+59s8YoDQOUGrHwdVPfREj3SOpDYmdYQMqPz/AKKfFUY65HlPOiYPk",
+	"OgYTqgJ7fEMfWL3q04jvDbC5PWX4PSuPoan9B2Ol21NXsUjh2J5ba8dNFM1IauAD7CMGluIQVgQtn08Z",
+	"amm1haq9sk3BNlSD/R0Kk89umLZa09/JklFYqJWRsBo448St3K62Ki2LfvaE5MzYCeH42HqDMwEg5/gm",
+	"y72lagOBn5O3ptVszVVea1mwmczW6I9Ztuq+62lCJft2lOjP4lePElXukYOpzb6ryaQaqBeufEZnzM2A",
+	"OF8n3KIfY+apl+cesOo4lhMsmGXOT9N4cZYsn2/mD0Db/po6W6HQTELbMgN9YE7HLtu7f3xW2cL0+sJ+",
+	"iS945Dfgc+DpMnjgoII2FKFAM8REtIFX5yJjqVU1T2r42he8r2HbTmT1gsL8L0wJr6R4ZHA8SwDau3E3",
+	"6ubix40QPP0a5I/+oX9mO7qNW/QFLAyED4IEd1rXexw3Izt2t4D7tc7sJGy2DeH1awUEo/hRMcUE3LMz",
+	"VsNsfk5OE8YZMTEHgHCM7HPFjfehyso4fw0Eqv8hZ63C8OdEqgThlQCILGl82Ns75DlIu1VBT+5HDVIe",
+	"qsr8uUKkCVeW2cCd96Bn1Bi8Dho6ii94MPM4rAFDLGP3nuW8c+cPzROFqBICD0MVFG6i68pmIOvQNaHx",
+	"RWT26BIyY1A1DEQxW1taYPm8fb4s1xef7D8DavbC6VQhv/FxrIBbzNEAEAsKADnWwCAzZanNw5r1lcjZ",
+	"CX+zfpv9WjlgR0r7erFnnpf91o5yt+9pccrcITv097SoQ0n7xCCOQ0s/AMyao6bwBbhAS1vvyih86R4b",
+	"xu5cT/4BZegeTbAfO+jEpPw64ybs8QZR0XJIHKt0qu3jgDxduO8I10eJh4c7gPjDZ12ZusrjgFsV9Da9",
+	"EOR9ycQtL5i1RN6+J5lMq4IJk0AhdcYNyVxsDuswnPP+5Xd/Idqsc4R6oQThBsFJpWWlUnbHReJ/BCVT",
+	"ZA5A8Y6LUOIwzV5W5oSp+270X8X09ivr80jNj5Txb3eSUJJWBg8MYKQcModHTc9aOQJO7/LlaK2kgJzy",
+	"LMZ/HE1e5HR9HLrcUNbo+l+XGr4483rnmuHWB96QxyN/8s6p6wkFJlAZbB1oZIQMukXOxyYCOJwOANwp",
+	"XDA4/MnS6g4EnjsGGKHCGEiDP7hCXVyWHmDVNwMPn3JdOH1s6XO7ZISmDitXMQcBm4FTojYSWhkXCTH2",
+	"Y+ge0o6R3nNBKpEzrQFy1hCaQ9TihZNgdc0GxDeksKINEwadzIYUqNbLaZ43QQy8GEJCrCMY5sA2RImb",
+	"mFREycp4IN/nGB/h3QiKT3Kljhej5dAGvAUc2u0U6hOrwKdKoD4uPzxFijToyz0Z0jXtEMiVbqt7hxcZ",
+	"NcnNgKHXo/nnTGTYO7BW/bcvFbbUrtl9E49LWV34z+9rsz/xZOjSZODb3nBvf9+OuK27WUH6zk9rkKnh",
+	"G9j1+lXqflnBNlfhga2yc0QTJvIWI39DZtIwvAl/PAP8QhAIh1r5DiEcy4hqylKoa1mSeqfeTColVywD",
+	"nfXodlRB1b3rehOzmb9zj+yZ2b1njqrxJ3OEQKtd6iMr6GAhVqKksijomWZ2owzLyAPNK6aviW/3mDiI",
+	"envg2OkxIYjznspcVioh0ITyMJdONBO8vePHl2g4+i3u77+4kv8iQ03CH72cE11Bdrijr+ClkIbLvhvx",
+	"VhimcJLjXJMPIjuXJRPGuRa4DMjjPS+M91Ec8c5AHCLqDDk6LyoVm+d8sTSnsJs+1IP/ZmymY9bn+8XF",
+	"qplzKkCfgfxfj8F2FMklXAYxRqFWihvWSl6B4AbIzRp1Nnj2UEERVd9a3UMUi7QE8TqZY/YZXZ8TbD4G",
+	"7J6BweTan0BAJallrWsPVidIy5UIK3RM3Epna4xQ6A5W4GaVHjvMBgmALeZSxXPAAgDgEaqyhGT8gWcs",
+	"wxqxoqDYwjjgCpe5jE3jyXQ6fiJgQJqx0ygqww6dhrevf0fJv9+8/74G07Gy6QU2cWnjs1AFjVH43OVi",
+	"UauYMQGoCpFZZtL11wpN86vpeO29Gai+tdNkvOa+g4/CNbwzcjL42VzKcvjTumQsG/54ySEnJ2IN9POs",
+	"b+2xHS1617ghwI2ReQ9/m3+A0zghDmFbrgRJc4kRzqPKyTrt/wQO5lvXaf0EEtKNrv/llU6Er8H++MKV",
+	"HiINmbp+gSpTGxs6IhNXvhHksc/5hhlsMnmiNCMY+3/8ZV/UX/YnJVfQYGKpuLh3Ro82TD0nrvtmnW2y",
+	"JveMlViAhK2Xa/qrAQHitXmuln+A/uPw3AOSa9Lt2R7srbsttbE1WoMRBkYdSGbE7soVo9k6IpDLNlDW",
+	"cBD5rUlguBYzWNAz6Mrsrco7Y7lcQU0xdnGjZqkxdZvmuVNQNcP+fUmr4/PldDp9TuhMQ4y5GRTBpQgT",
+	"xoHhBvUyRlW6jOkawX74Jy19XGKK0hbtQ0DVreQYYtnteyeJGrD3CJK5ahUdbJoXIdV+m6g32gDRAj3H",
+	"GhsxDlVY5XyoU/fZ/+iFo/TCoY97ZIHNE/32l+uWdg/aHQSiuPBpLL4iSkHFbKb43JBUKsVSw7LmxuLX",
+	"V1T7dphZhBYU3TZe8Fwef/XE933FP3SMhJ2e8S+jC9+48Adumo9GgsqLRVPSasNzp+VAs+HmCpZsV9k3",
+	"PPElPP/2TUPhx3DeRwho+U5mdkA+dyto6X4upHDxCX/4PF7zwy/uSBl8R2csx4M8FcwIDA7v+dJaIKJN",
+	"hX1guDuPtKPLIySQzKATpMeGiZ3jRS6lZgefZqQs6x0MfiKLzY49wqF5uvTPd9BBCHeELCTmb1mFApF6",
+	"oHEH2N4K04stO17Kgj3H9hOQggAPOR9fz2n1qwoe7WiYBnxcGb1B0tL3zUZQMJRFEbmDMazJsIDs4Xn6",
+	"MjUsDDa/T3sudPcmDnEeZCuW9sJM/nJ2Aw+c/eA67m+BSjWr+Hyc2EjNSYBWrPTPuTE5O2Mi41SQx1dn",
+	"M27IPJdWE8Xpj/cCoe6CtfU/Rcl1RR+Y3dSo7/xdZ2qaLwTLyOUzmCGAXyQkZ1QbTHVYABwlVkk79Cv0",
+	"lXPo6F2CAnx5cfns8VdP7I/zyorIlObsnLyE5zWZsbV0GTxugxQj04RMz8mtqphHY8KNQeL9RcoCFK9Q",
+	"hg+U/rpV7tDRC7omOWeuKXozhei1GHM/B9xJ/75HeuDFNPKASxmxDPDcdHhhTy+vkkbr/Ory66vf7s33",
+	"CznOrWUf7YRrexEokwvXamLeqc9pvfgYd3YtUntj1yL9fIE1nuOVgbVI+516L3K+EC9g9CGA60ftA+kB",
+	"1Sli2UAX80Kqtvbf3gN0ix+2BxF16CUMfaL0aDv2YeqQZuYoHVOsNpTSgin6SDuzay6hmBgQ1xyNw2FA",
+	"2RhoRnPsxGg87h2FmubIGSF22CkI1cGnrUV6KvtjLdJx2GnTo787C/uhj47IRgWh9uJjdQrCC1hFV9e5",
+	"7VbcYrYuN+CgFAtsJ+2Q3DrKcIcCOBS8izSeVvlCuy5gKJ2RjaJmck7+cvaOzc3ZqxnhmizliuSyaqCx",
+	"cjaHf4EfovZhZ4QvTMhfzm6sUmG/PVvXOBik9r4iyq19JDsPKQyvmsnvUBmk6L7bX6h+lWFEouOpEij/",
+	"26oDG+q/o7Kg6o8iHQi8oaj+Jz8fKTHG03idluLoC5XCDjEnjpLtVZ3DLbUKOPc9fZyxu4c24nnxbkep",
+	"FRV39pGhz6ITJazjiCpbsBPI9+/tuCcWHPCOX72N/HeuE6kT4EsqMvSyyrLT9GmOHdHDMOHbWFQwvTjH",
+	"HxIluZUfKFd72GH1BTiZLfbfIYbxq7r/v5FmSVoBUGzLA9iioGBAdlTOXTFFw/FcPUVU0v6WGVsNdHjx",
+	"yf/YC7XwCv7egRb80o3W23h+URjFQMd108VDPLDrelXmkmb6YnL9afNPn/CHUIQjMC18uHdS0Ul4pKSL",
+	"T+4n19zx4hMXGfv4OcrsXsmVsK/1oDC7tZ4q4/JiRY9T/TDnRyl+eC9wqLqB1gMTZNXg3Iy7de6L/uIF",
+	"jgo2tT/a3Vv103Nsihm1R1V1e849NRdGraMnHbixrg71aB21EAUI+w5grWWDBLZkNDfLX3rbWcIjp0RJ",
+	"cW8IUGtVhtsspUxrCKjj5wBFtP6lH5sDs3d+hUVg4tDnZPJ0+vgLvE5IQ9wruyFiauiMapaQgmWctjOL",
+	"fq5YhVnblW4qd7DhB16ESuWT68mFFV3/JwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1050,6 +1050,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/otio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The reel as an OpenTimelineIO document */
+        get: operations["getInterchange"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/lendable": {
         parameters: {
             query?: never;
@@ -2365,6 +2384,8 @@ export interface components {
             from?: number;
             /** Format: int64 */
             to?: number;
+            /** @description an OpenTimelineIO document that this program has written: the same reel again */
+            otio?: string;
         };
         /**
          * @example {
@@ -4604,6 +4625,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelEdited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getInterchange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.opentimelineio+json": string;
                 };
             };
             default: components["responses"]["Problem"];

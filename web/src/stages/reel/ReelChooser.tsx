@@ -44,6 +44,8 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "copy", name: "Copy this reel", run: ask("copy") },
       { id: "span", name: "Make a reel of the span", run: ask("span") },
       { id: "rename", name: "Rename this reel", run: ask("rename") },
+      { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(reel) },
+      { id: "read otio", name: "Read a reel that was written as OpenTimelineIO", run: () => readReel(make) },
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
       { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
     ];
@@ -101,4 +103,24 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       </optgroup>
     </Choice>
   );
+}
+
+/** Has the browser keep the reel as an OpenTimelineIO document. */
+function download(reel: Reel) {
+  const a = document.createElement("a");
+  a.href = `/api/reels/${reel.id}/otio`;
+  a.download = `${reel.name}.otio`;
+  a.click();
+}
+
+/** Makes a reel of a document that was written here, under its file's name. */
+function readReel(make: (reel: { name: string; otio: string }) => void) {
+  const picker = document.createElement("input");
+  picker.type = "file";
+  picker.accept = ".otio,.json";
+  picker.onchange = async () => {
+    const f = picker.files?.[0];
+    if (f) make({ name: `${f.name.replace(/\.(otio|json)$/i, "")}, read`, otio: await f.text() });
+  };
+  picker.click();
 }
