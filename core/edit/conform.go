@@ -1,9 +1,6 @@
 package edit
 
-import (
-	"zestyloom/core/reel"
-	"zestyloom/core/snag"
-)
+import "zestyloom/core/reel"
 
 // Cutting is a stretch of a take that is laid where picture has cut it to.
 type Cutting struct {
@@ -18,10 +15,9 @@ type Cutting struct {
 	Behind int64
 }
 
-// Conform lays stretches of takes: every strand of each, tied, on tracks by label, mixes off; what fades in is faded by equal
+// conform lays stretches of takes: every strand of each, tied, on tracks by label, mixes off; what fades in is faded by equal
 // power, and what goes on under it fades out as long.
-func Conform(r reel.Reel, all []Cutting, day int64, newID func() string) (Planned, error) {
-	d := &draft{Reel: r, Context: Context{NewID: newID}}
+func (d *draft) conform(all []Cutting, day int64) error {
 	for _, c := range all {
 		l := c.Take.Lay(d.Weave)
 		from, at := c.From, c.At
@@ -37,10 +33,10 @@ func Conform(r reel.Reel, all []Cutting, day int64, newID func() string) (Planne
 		if from < 0 { // the take begins later than the event
 			at, length, from = at-from, length+from, 0
 		}
-		if length <= 0 {
+		if length <= 0 || len(l.Strands) == 0 {
 			continue
 		}
-		l.Start, l.Frames, l.DayLen, l.NewID = at, length, day, newID
+		l.Start, l.Frames, l.DayLen, l.NewID = at, length, day, d.NewID
 		l.Cut = &reel.Stretch{From: from}
 		if c.Fade > 0 {
 			l.Cut.FadeIn = reel.Fade{Length: min(c.Fade, length), Shape: reel.EqualPower}
@@ -48,19 +44,13 @@ func Conform(r reel.Reel, all []Cutting, day int64, newID func() string) (Planne
 		if c.After > 0 {
 			l.Cut.FadeOut = reel.Fade{Length: min(c.After, length), Shape: reel.EqualPower}
 		}
-		if len(l.Strands) == 0 {
-			continue
-		}
 		ops, err := reel.LayTake(d.Reel, l)
 		if err != nil {
-			return Planned{}, err
+			return err
 		}
 		if err := d.do(ops...); err != nil {
-			return Planned{}, err
+			return err
 		}
 	}
-	if len(d.ops) == 0 {
-		return Planned{}, snag.Refuse("nothing_to_lay", "no event of the list has sound to lay")
-	}
-	return d.planned(), nil
+	return nil
 }

@@ -27,6 +27,8 @@ type Changes struct {
 	// Length is there where the length was given or let go, Markers where there are others: all of them.
 	Length  *SetLength `json:"length,omitempty"`
 	Markers []Marker   `json:"markers,omitzero"`
+	// Cut is there where another cut list, or another version of it, is laid.
+	Cut []Laying `json:"cut,omitzero"`
 }
 
 // Laid is a clip and the ID of the track it lies on.
@@ -115,6 +117,9 @@ func Diff(was, now Reel) Changes {
 	if !slices.Equal(was.Markers, now.Markers) {
 		c.Markers = append([]Marker{}, now.Markers...)
 	}
+	if !slices.EqualFunc(was.Cut, now.Cut, Laying.Same) {
+		c.Cut = append([]Laying{}, now.Cut...)
+	}
 	return c
 }
 
@@ -202,6 +207,11 @@ func Patched(r Reel, c Changes) Reel {
 	if c.Markers != nil {
 		if r.Markers = c.Markers; len(c.Markers) == 0 {
 			r.Markers = nil
+		}
+	}
+	if c.Cut != nil {
+		if r.Cut = c.Cut; len(c.Cut) == 0 {
+			r.Cut = nil
 		}
 	}
 	return r

@@ -97,6 +97,8 @@ type Reel struct {
 	Tracks  []Track     `json:"tracks"`
 	Markers []Marker    `json:"markers,omitempty"` // in order of time
 	Weave   weave.Weave `json:"weave"`
+	// Cut is what of a cut list from picture is laid; nil for none.
+	Cut []Laying `json:"cut,omitempty"`
 }
 
 // New is an empty reel with the default weave.

@@ -62,6 +62,8 @@ func Touched(ops []Op) []string {
 			out["start"] = true
 		case o.SetLength != nil:
 			out["length"] = true
+		case o.SetCut != nil:
+			out["cut"] = true
 		case o.SetMarkers != nil:
 			for _, m := range o.SetMarkers.Put {
 				out["marker "+m.ID] = true

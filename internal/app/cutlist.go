@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -9,7 +10,7 @@ import (
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/edit"
-	"zestyloom/core/reel"
+	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
 
@@ -18,6 +19,10 @@ type CutList struct {
 	cutlist.List
 	Matches []cutlist.Match
 	Takes   []store.Take // that matches name by their places
+	// Since says of each event what it is since the list that the reel was laid by, empty where it was laid by none; Gone
+	// are those of before that would go.
+	Since []string
+	Gone  []edit.Followed
 }
 
 // ReadCutList reads a cut list and finds the takes of its events: nothing is laid.
@@ -30,7 +35,30 @@ func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (C
 	if err != nil {
 		return CutList{}, err
 	}
-	return readCutList(ctx, a.Store.Queries, p, text)
+	c, err := readCutList(ctx, a.Store.Queries, p, text)
+	if err != nil {
+		return c, err
+	}
+	r, err := a.Store.Reel(ctx, reelID)
+	if err != nil {
+		return c, err
+	}
+	c.Since = make([]string, len(c.Matches))
+	if len(r.Doc.Cut) == 0 {
+		return c, nil
+	}
+	all, events, err := cuttings(ctx, a.Store.Queries, p, c, 0)
+	if err != nil {
+		return c, err
+	}
+	for i, f := range edit.Compare(r.Doc.Cut, all) {
+		if i < len(events) {
+			c.Since[events[i]] = f.Kind
+		} else {
+			c.Gone = append(c.Gone, f)
+		}
+	}
+	return c, nil
 }
 
 func readCutList(ctx context.Context, q store.Queries, p store.Production, text []byte) (c CutList, err error) {
@@ -83,13 +111,20 @@ func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, han
 		if err != nil {
 			return "", none, err
 		}
-		all, err := cuttings(ctx, tx, p, r.Doc, c, handle)
+		all, _, err := cuttings(ctx, tx.Queries, p, c, handle)
 		if err != nil {
 			return "", none, err
 		}
 		day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
-		plan, err := edit.Conform(r.Doc, all, day, uuid.NewString)
-		return fmt.Sprintf("lay %d events of cut list %s", laidEvents(c), c.Title), plan, err
+		if len(all) == 0 {
+			return "", none, snag.Refuse("nothing_to_lay", "no event of the list has a take to lay")
+		}
+		plan, err := edit.Follow(r.Doc, all, day, uuid.NewString)
+		what := "lay %d events of cut list %s"
+		if len(r.Doc.Cut) > 0 {
+			what = "follow %d events of cut list %s"
+		}
+		return fmt.Sprintf(what, laidEvents(c), c.Title), plan, err
 	})
 }
 
@@ -102,8 +137,8 @@ func laidEvents(c CutList) (n int) {
 	return n
 }
 
-// cuttings says for every event that has takes how they are laid.
-func cuttings(ctx context.Context, tx store.Tx, p store.Production, doc reel.Reel, c CutList, handle int64) (out []edit.Cutting, err error) {
+// cuttings says for every event that has takes how they are laid, and of which event each is.
+func cuttings(ctx context.Context, q store.Queries, p store.Production, c CutList, handle int64) (out []edit.Cutting, events []int, err error) {
 	used := map[int]bool{}
 	for _, m := range c.Matches {
 		for _, k := range m.Takes {
@@ -116,28 +151,32 @@ func cuttings(ctx context.Context, tx store.Tx, p store.Production, doc reel.Ree
 			ids = append(ids, c.Takes[k].ID)
 		}
 	}
-	strands, err := tx.Strands(ctx, ids)
+	strands, err := q.Strands(ctx, ids)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	takes := map[int]edit.Take{}
 	for k := range c.Takes {
 		if used[k] {
 			if takes[k], err = takeOf(c.Takes[k], strands, p); err != nil {
-				return nil, err
+				return nil, nil, err
 			}
 		}
 	}
-	order := slices.Clone(c.Matches)
-	slices.SortStableFunc(order, func(x, y cutlist.Match) int { return int(max(-1, min(1, x.Event.At-y.Event.At))) })
-	for i, m := range order {
-		e := m.Event
+	order := make([]int, len(c.Matches))
+	for i := range order {
+		order[i] = i
+	}
+	at := func(i int) cutlist.Event { return c.Matches[order[i]].Event }
+	slices.SortStableFunc(order, func(x, y int) int { return cmp.Compare(c.Matches[x].Event.At, c.Matches[y].Event.At) })
+	for i := range order {
+		m, e := c.Matches[order[i]], at(i)
 		cut := edit.Cutting{At: e.At, Length: e.Length, Fade: e.Fade, Handle: handle, Before: 1 << 40, Behind: 1 << 40}
 		if i > 0 {
-			cut.Before = max(0, e.At-order[i-1].Event.At-order[i-1].Event.Length) / 2
+			cut.Before = max(0, e.At-at(i-1).At-at(i-1).Length) / 2
 		}
 		if i+1 < len(order) {
-			next := order[i+1].Event
+			next := at(i + 1)
 			end := e.At + e.Length
 			cut.Behind = max(0, next.At-end) / 2
 			if next.Fade > 0 && next.At <= end { // it goes on under what fades in
@@ -147,8 +186,8 @@ func cuttings(ctx context.Context, tx store.Tx, p store.Production, doc reel.Ree
 		for _, k := range m.Takes {
 			cut.Take = takes[k]
 			cut.From = e.In - takes[k].Start
-			out = append(out, cut)
+			out, events = append(out, cut), append(events, order[i])
 		}
 	}
-	return out, nil
+	return out, events, nil
 }

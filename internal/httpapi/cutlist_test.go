@@ -87,7 +87,27 @@ func TestACutListIsLaid(t *testing.T) {
 	for _, n := range ties {
 		assert.Equal(t, 8, n, "every strand of the take, tied")
 	}
-	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	// The second version: the first event is ten frames later, the dissolve is gone, and one has come.
+	second := fmt.Sprintf(`TITLE: Ferry 2
+001  R1  V  C      %s %s 10:00:00:10 10:00:00:20
+* FROM CLIP NAME: %s
+002  R1  V  C      %s %s 10:00:02:00 10:00:02:02
+* FROM CLIP NAME: %s
+`, tc(2), tc(12), tk.Name, tc(22), tc(24), tk.Name)
+	require.Equal(t, 200, s.call("POST", path, map[string]any{"text": second}, &c))
+	assert.Equal(t, []contract.CutEventSince{contract.CutEventSinceMoved, contract.CutEventSinceNew}, []contract.CutEventSince{c.Events[0].Since, c.Events[1].Since})
+	assert.Equal(t, []contract.GoneEvent{{Name: tk.Name, Timecode: "10:00:00:10"}}, c.Gone)
+	require.Equal(t, 200, s.call("POST", path+"/lay", map[string]any{"text": second}, &e))
+	for _, tr := range s.reelAt(r).Doc.Tracks {
+		if tr.Label == "Boom" && len(tr.Clips) > 0 {
+			for _, cl := range tr.Clips {
+				assert.Contains(t, []int64{ten + 19200 - 480, ten + 96000}, cl.At)
+			}
+		}
+	}
+	for range 2 {
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	}
 	assert.Empty(t, s.reelAt(r).Doc.Tracks)
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("POST", path, map[string]any{"text": "not a list"}, &problem))

@@ -194,6 +194,10 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	// render: the job is done once more, by the same worker under another name, and nothing is mixed up.
 	r, err = st.Reel(ctx, r.ID)
 	require.NoError(t, err)
+	_, err = a.EditReel(ctx, r.ID, r.Version, "longer still: it must not be done before its worker has lost its session", []edit.Action{
+		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "farther", Strands: []string{strands[0].ID.String()}, Name: "farther", At: 18 * 60 * 48000, Length: 48000}}}}},
+	})
+	require.NoError(t, err)
 	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
 	require.NoError(t, err)
 	dir = folder.Delivery(d.ID)

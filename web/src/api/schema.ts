@@ -2313,6 +2313,8 @@ export interface components {
             handle: number;
         };
         CutList: {
+            /** @description events of the list that the reel was laid by which would go */
+            gone: components["schemas"]["GoneEvent"][];
             title: string;
             /** @enum {string} */
             kind: "otio" | "edl" | "table";
@@ -2320,7 +2322,16 @@ export interface components {
             left: string[];
             events: components["schemas"]["CutEvent"][];
         };
+        GoneEvent: {
+            name: string;
+            timecode: string;
+        };
         CutEvent: {
+            /**
+             * @description since the list that the reel was laid by; empty where it was laid by none, or no take was found
+             * @enum {string}
+             */
+            since: "" | "same" | "moved" | "trimmed" | "both" | "new";
             number: string;
             name: string;
             reel: string;
@@ -2410,6 +2421,18 @@ export interface components {
             tracks: components["schemas"]["Track"][];
             markers?: components["schemas"]["Marker"][];
             weave: components["schemas"]["Weave"];
+            /** @description what of a cut list is laid */
+            cut?: components["schemas"]["Laying"][];
+        };
+        Laying: {
+            name: string;
+            strands: string[];
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            length: number;
         };
         /** @description a clip and the track that it lies on */
         Laid: {
@@ -2433,6 +2456,7 @@ export interface components {
             begin?: components["schemas"]["SetStart"];
             length?: components["schemas"]["SetLength"];
             markers?: components["schemas"]["Marker"][];
+            cut?: components["schemas"]["Laying"][];
         };
         Routing: {
             buses: components["schemas"]["Bus"][];

@@ -22,6 +22,15 @@ export function openCutList() {
   picker.click();
 }
 
+const sinceInWords = {
+  "": "",
+  same: "as before",
+  moved: "moved since",
+  trimmed: "trimmed since",
+  both: "moved and trimmed since",
+  new: "new",
+};
+
 /** A cut list event by event: what is found and how, and what is not and why, before anything is laid. */
 export function CutListPanel({ production: p, reel }: { production: Production; reel: Reel }) {
   const of = useCutList((s) => s.of);
@@ -43,6 +52,7 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
   const close = () => useCutList.setState({ of: null });
   const events = data?.events ?? [];
   const found = events.filter((e) => e.takes.length > 0);
+  const follows = (reel.doc.cut?.length ?? 0) > 0;
   const frames = Number(handle);
   const good = handle.trim() !== "" && Number.isInteger(frames) && frames >= 0;
   return (
@@ -63,6 +73,12 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
             <li key={l}>{l}</li>
           ))}
         </ul>
+      )}
+      {data && data.gone.length > 0 && (
+        <p className="max-h-16 shrink-0 overflow-auto px-4 pb-2 text-caution text-small">
+          Gone since the list before, and taken away with it:{" "}
+          {data.gone.map((g) => `${g.name} at ${g.timecode}`).join(", ")}
+        </p>
       )}
       <div className="min-h-0 flex-1 overflow-auto">
         <table className="w-full border-separate border-spacing-0" aria-label="Events">
@@ -89,6 +105,7 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
                   {e.says}
                   {e.short && <span className="text-caution">; the take does not hold all of it</span>}
                   {e.fade > 0 && "; fades in"}
+                  {e.since && <strong className="text-ink">; {sinceInWords[e.since]}</strong>}
                 </td>
               </tr>
             ))}
@@ -106,7 +123,10 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
           />
         </label>
         <span className="min-w-0 flex-1 text-quiet text-small">
-          longer at either end, where no other event lies. The list is laid into {reel.name} as one edit.
+          longer at either end, where no other event lies.{" "}
+          {follows
+            ? `${reel.name} follows the list as one edit: what moved takes along what was done to it.`
+            : `The list is laid into ${reel.name} as one edit.`}
         </span>
         <Button
           primary
@@ -119,7 +139,7 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
             )
           }
         >
-          Lay {plural(found.length, "event")}
+          {follows ? "Follow" : "Lay"} {plural(found.length, "event")}
         </Button>
       </footer>
     </Panel>
