@@ -423,7 +423,22 @@ test("a cut list from picture becomes a laid reel: looked at first, event by eve
   // Two clips that fade into each other lie on two tracks of one label; the first has a handle before it, the second behind.
   await expect(tracks.getByText(/E-1 from 00:59:59:20 to 01:00:02:10, fades out/)).toHaveCount(4);
   await expect(tracks.getByText(/E-1 from 01:00:02:00 to 01:00:04:05, fades in/)).toHaveCount(4);
-  await page.keyboard.press("ControlOrMeta+z");
+  // A second version: what is said of each event is what it is since the first, and the reel follows.
+  const second = [
+    "TITLE: Conform 2",
+    "001  X  V  C      10:00:08:00 10:00:10:00 01:00:00:00 01:00:02:00",
+    "* FROM CLIP NAME: E-1",
+  ].join("\n");
+  const again = page.waitForEvent("filechooser");
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: "Lay a cut list from picture…" });
+  await (await again).setFiles({ name: "cut2.edl", mimeType: "text/plain", buffer: Buffer.from(second) });
+  const next = page.getByRole("dialog", { name: "Cut list cut2.edl" });
+  await expect(next.getByRole("row", { name: /001.*moved since/ })).toBeVisible();
+  await expect(next.getByText("Gone since the list before, and taken away with it: E-1 at 01:00:00:00")).toBeVisible();
+  await next.getByRole("button", { name: "Follow 1 event" }).click();
+  await expect(tracks.getByText(/E-1 from 01:00:00:00 to 01:00:02:05/)).toHaveCount(4);
+  await expect(tracks.getByText(/from 00:59:59:20/)).toHaveCount(0);
+  for (let i = 0; i < 2; i++) await page.keyboard.press("ControlOrMeta+z");
   await expect(page.getByText("The reel is empty")).toBeVisible();
 });
 
