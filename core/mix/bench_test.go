@@ -110,3 +110,37 @@ func BenchmarkSeek(b *testing.B) {
 		pl.Close()
 	}
 }
+
+// A minute of an edited reel of two hours and 64 tracks, of which 40 sound at a time: clips with fades, envelopes of four
+// points and gains, into six outputs.
+func BenchmarkEditedReel(b *testing.B) {
+	const second, minute = 48000, 60 * 48000
+	_, sources := strandsOf(b, 64, 1, 90*second)
+	r := console(64, 1, func(i int) string { return fmt.Sprint(i, "/0") })
+	for i := range r.Tracks {
+		r.Tracks[i].Clips = nil
+		for n := range 78 {
+			c := reel.Clip{ID: fmt.Sprint(i, "-", n), Strands: []string{fmt.Sprint(i, "/0")}, At: int64(n*92*second + i*second), In: second, Length: 58 * second, GainDB: -2,
+				FadeIn: reel.Fade{Length: 960}, FadeOut: reel.Fade{Length: 960, Shape: reel.EqualPower}}
+			for k := range 4 {
+				c.Gain = append(c.Gain, automation.Point{At: int64(5+10*k) * second, Value: float64(-2 * k)})
+			}
+			r.Tracks[i].Clips = append(r.Tracks[i].Clips, c)
+		}
+	}
+	p, err := mix.Compile(r, second, sources)
+	require.NoError(b, err)
+	pl, err := p.Play(mix.All())
+	require.NoError(b, err)
+	defer pl.Close()
+	enc := audio.Encoder{Coding: audio.S24}
+	var out []byte
+	for n := int64(10); b.Loop(); n++ {
+		from := n * minute % (7000 * second)
+		require.NoError(b, pl.Run(context.Background(), from, from+minute, func(blk audio.Block, at int64) error {
+			out = enc.Encode(out[:0], blk, at)
+			return nil
+		}))
+	}
+	b.ReportMetric(60/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+}

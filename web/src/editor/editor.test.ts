@@ -1,9 +1,10 @@
 import { expect, test } from "vitest";
-import type { Clip, Track } from "../api/client";
+import type { Clip, Reel, Track } from "../api/client";
 import { timecodeAt } from "../format";
 import { fadeAt, valueAt } from "../timeline/curve";
 import { envelopeDb, envelopeY, movedPoint, pointNear, thinned, withPoint } from "./envelope";
 import { kinOf, shownAs } from "./ghost";
+import { pasting } from "./paste";
 import { parsePosition } from "./position";
 
 const pal = { num: 25, den: 1, drop: false };
@@ -88,4 +89,19 @@ test("curves are drawn as they sound", () => {
   expect(fadeAt("equal_power", 0.5)).toBeCloseTo(Math.SQRT1_2, 12);
   expect(fadeAt("raised_cosine", 0.5)).toBeCloseTo(0.5, 12);
   expect([fadeAt("", 0.25), fadeAt("", -1), fadeAt("", 2)]).toEqual([0.25, 0, 1]);
+});
+
+test("clips are pasted where they were, or on tracks of the same label, or on new ones", () => {
+  const reel = { doc: { tracks: [track("a"), { ...track("x"), label: "Boom" }] } } as unknown as Reel;
+  const copied = [
+    { track: "a", clip: clip("1"), label: "a", layout: "mono" },
+    { track: "gone", clip: clip("2"), label: "Boom", layout: "mono" },
+    { track: "gone", clip: clip("3"), label: "Boom", layout: "mono" },
+    { track: "wide", clip: clip("4"), label: "Boom", layout: "stereo" },
+  ];
+  const { tracks, actions } = pasting(reel, copied, 7, () => "new");
+  expect(tracks).toBe(1);
+  expect(actions[0]).toMatchObject({ add_track: { index: 2, track: { id: "new", label: "Boom", layout: "stereo" } } });
+  expect(actions[1]?.paste?.clips.map((l) => l.track)).toEqual(["a", "x", "x", "new"]);
+  expect(actions[1]?.paste).toMatchObject({ by: 7, over: true });
 });

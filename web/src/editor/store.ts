@@ -5,6 +5,9 @@ import type { Ghost } from "./ghost";
 /** A stretch of the reel's time, over the tracks that are chosen. */
 export type Span = { from: number; to: number };
 
+/** A clip that was copied, and the track that it lay on. */
+export type Copied = Laid & { label: string; layout: string };
+
 type Editor = {
   /** The reel that all of this is about. */
   reel: string;
@@ -33,7 +36,8 @@ type Editor = {
   follow: boolean;
   /** What a drag would do. */
   ghost: Ghost | null;
-  clipboard: readonly Laid[];
+  /** Clips that were copied, with what their tracks are: they may be pasted into another reel. */
+  clipboard: readonly Copied[];
   /** Tracks that alone are heard, and those that are not: for listening only. */
   solo: ReadonlySet<string>;
   mute: ReadonlySet<string>;

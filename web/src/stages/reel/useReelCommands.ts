@@ -2,6 +2,7 @@ import { useMemo } from "react";
 import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
 import type { ReelEdit } from "../../api/reel";
 import { thinned, withPoint } from "../../editor/envelope";
+import { pasting } from "../../editor/paste";
 import { routeTo, stemsOf, toggle, unroute } from "../../editor/routes";
 import { choose, point, showWhole, useEditor } from "../../editor/store";
 import { chosenTracks, clipAt, edgeFrom, targets } from "../../editor/targets";
@@ -285,16 +286,25 @@ function cutting({ production: pr, reel, rows, act }: Props): Command[] {
   };
   const copy = () =>
     withClips(rows, (c) => {
-      useEditor.setState({ clipboard: c });
+      const of = new Map(reel.doc.tracks.map((t) => [t.id, t]));
+      const copied = c.map((l) => ({
+        ...l,
+        label: of.get(l.track)?.label ?? "",
+        layout: of.get(l.track)?.layout ?? "",
+      }));
+      useEditor.setState({ clipboard: copied });
       note(`${named(c)} copied.`);
     });
   const paste = (by: (first: number) => number) => () => {
     const { clipboard } = useEditor.getState();
-    if (clipboard.length === 0) note("Nothing was copied yet.");
-    else {
-      const first = Math.min(...clipboard.map((l) => l.clip.at));
-      act(`paste ${named([...clipboard])}`, { paste: { clips: [...clipboard], by: by(first), over: true } });
+    if (clipboard.length === 0) {
+      note("Nothing was copied yet.");
+      return;
     }
+    const first = Math.min(...clipboard.map((l) => l.clip.at));
+    const { tracks, actions } = pasting(reel, clipboard, by(first), () => crypto.randomUUID());
+    if (tracks > 0) note(`${plural(tracks, "track")} made for what is pasted: nothing of the same label was here.`);
+    act(`paste ${named([...clipboard])}`, ...actions);
   };
   const extend = (edge: "head" | "tail") => () =>
     withClips(rows, (c, alone) => act(`extend ${named(c)}`, { extend: { clips: ids(c), edge, alone } }));
