@@ -204,6 +204,12 @@ class Listening extends AudioWorkletProcessor {
   takeOver() {
     const n = this.next;
     if (!n || n.blocks.length === 0 || (!n.last && n.buffered() < enough)) return;
+    if (n.follow && this.now && this.now.blocks.length > 0 && !n.last) {
+      // Enough must be left behind the place where the other is: else there would soon be nothing to play. The other
+      // goes on meanwhile, as long as it has something.
+      const over = (this.now.position() - n.position()) / n.speed;
+      if (n.buffered() - over < enough && this.now.buffered() > 256) return;
+    }
     if (n.follow && this.now && this.now.blocks.length > 0 && !n.skipTo(this.now.position())) {
       // Not yet where the other is: that one goes on meanwhile, unless this one can never get there.
       const ahead = n.blocks.length > 0 && n.position() > this.now.position() + n.speed * sampleRate;
