@@ -126,7 +126,7 @@ type Remove struct {
 // Closing says what closes up where something was taken away.
 type Closing string
 
-// The closings: nothing, the tracks that were acted on, all.
+// The closings: nothing, the tracks that were acted on and those on which kin lie behind, all.
 const (
 	Leave Closing = ""
 	Some  Closing = "tracks"
@@ -166,6 +166,9 @@ func (o *Remove) plan(d *draft) error {
 	for _, s := range all {
 		if o.Close == All {
 			s.tracks = nil
+		}
+		if !o.Alone {
+			s.tracks = d.together(s.tracks, s.to)
 		}
 		if err := d.closeUp(s.from, s.to, s.tracks); err != nil {
 			return err
@@ -242,12 +245,49 @@ func (o *RemoveSpan) plan(d *draft) error {
 		for _, i := range on {
 			tracks = append(tracks, d.Tracks[i].ID)
 		}
+		if !o.Alone {
+			tracks = d.together(tracks, o.To)
+		}
 	}
 	if o.Close == All && len(on) < len(d.Tracks) {
 		// On the other tracks nothing may be lost: what lies there in the time that is taken out is refused by the ripple.
 		tracks = nil
 	}
 	return d.closeUp(o.From, o.To, tracks)
+}
+
+// together adds to tracks those on which, from a sample on, kin lie of what lies on them, and so on: what is tied stays in
+// step when time is put in or taken out. None stays none, which is all.
+func (d *draft) together(tracks []string, from int64) []string {
+	if len(tracks) == 0 {
+		return tracks
+	}
+	in := map[string]bool{}
+	for _, t := range tracks {
+		in[t] = true
+	}
+	ties := map[string]bool{}
+	for grown := true; grown; {
+		grown = false
+		for _, t := range d.Tracks {
+			later := slices.DeleteFunc(slices.Clone(t.Clips), func(c reel.Clip) bool { return c.Tie == "" || c.End() <= from })
+			if !in[t.ID] && slices.ContainsFunc(later, func(c reel.Clip) bool { return ties[c.Tie] }) {
+				in[t.ID], grown = true, true
+			}
+			for _, c := range later {
+				if in[t.ID] && !ties[c.Tie] {
+					ties[c.Tie], grown = true, true
+				}
+			}
+		}
+	}
+	var out []string
+	for _, t := range d.Tracks {
+		if in[t.ID] {
+			out = append(out, t.ID)
+		}
+	}
+	return out
 }
 
 // withKin adds the tracks on which kin lie of what lies in a span on some.
@@ -274,14 +314,22 @@ func (d *draft) withKin(on []int, from, to int64) []int {
 type InsertTime struct {
 	At     int64    `json:"at"`
 	By     int64    `json:"by"`
-	Tracks []string `json:"tracks,omitempty"` // none for all
+	Tracks []string `json:"tracks,omitempty"` // none for all; those on which kin lie behind it come along
+	Alone  bool     `json:"alone,omitempty"`
 }
 
 func (o *InsertTime) plan(d *draft) error {
 	if o.By <= 0 {
 		return snag.Refuse("bad_operation", "time that is put in lasts longer than nothing")
 	}
-	on, err := d.on(o.Tracks)
+	if _, err := d.on(o.Tracks); err != nil {
+		return err
+	}
+	tracks := o.Tracks
+	if !o.Alone {
+		tracks = d.together(tracks, o.At)
+	}
+	on, err := d.on(tracks)
 	if err != nil {
 		return err
 	}
@@ -298,7 +346,7 @@ func (o *InsertTime) plan(d *draft) error {
 			return err
 		}
 	}
-	return d.do(reel.Op{Ripple: &reel.Ripple{At: o.At, By: o.By, Tracks: o.Tracks}})
+	return d.do(reel.Op{Ripple: &reel.Ripple{At: o.At, By: o.By, Tracks: tracks}})
 }
 
 // Paste lays copies of clips so many samples later than they are given, on tracks of this reel. Those that were tied to

@@ -44,6 +44,7 @@ func sceneIsEdited(t *testing.T, a *app.App) {
 			case "room 21A-3":
 				room++
 			}
+			assert.Zero(t, c.Away, "%s on %s", c.Name, tr.Label)
 			if c.Tie != "" {
 				if tied[c.Tie] == nil {
 					tied[c.Tie] = map[int64]bool{}

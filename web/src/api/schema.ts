@@ -2515,7 +2515,7 @@ export interface components {
         ClipIds: string[];
         TrackIds: string[];
         /**
-         * @description what closes up: nothing, the tracks that are acted on, all
+         * @description what closes up: nothing, the tracks that are acted on with those of kin behind, all
          * @enum {string}
          */
         Closing: "" | "tracks" | "all";
@@ -2634,6 +2634,7 @@ export interface components {
                 /** Format: int64 */
                 by: number;
                 tracks?: components["schemas"]["TrackIds"];
+                alone?: boolean;
             };
             paste?: {
                 clips: components["schemas"]["Laid"][];
