@@ -2,6 +2,7 @@ package cutlist
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -90,7 +91,7 @@ func find(e Event, takes []Take) Match {
 				if f == k {
 					break
 				}
-				if o := takes[f]; plain(o.Scene) == plain(t.Scene) && plain(o.Take) == plain(t.Take) && !contains(m.Takes, k) {
+				if o := takes[f]; plain(o.Scene) == plain(t.Scene) && plain(o.Take) == plain(t.Take) && !slices.Contains(m.Takes, k) {
 					m.Takes = append(m.Takes, k)
 					break
 				}
@@ -137,15 +138,6 @@ func oneSlate(which []int, takes []Take) bool {
 		}
 	}
 	return true
-}
-
-func contains(all []int, k int) bool {
-	for _, v := range all {
-		if v == k {
-			return true
-		}
-	}
-	return false
 }
 
 // plain is a name as it is compared: letters and digits, in one case, numbers without leading zeros.

@@ -1,6 +1,8 @@
 package edit
 
 import (
+	"slices"
+
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 )
@@ -20,13 +22,7 @@ func (o *Cut) plan(d *draft) error {
 		if err != nil {
 			return err
 		}
-		for _, i := range on {
-			for _, c := range d.Tracks[i].Clips {
-				if c.At < o.At && o.At < c.End() {
-					ids = append(ids, c.ID)
-				}
-			}
-		}
+		ids = idsOf(d.find(on, func(c reel.Clip) bool { return across(c, o.At) }))
 		if len(ids) == 0 {
 			return snag.Refuse("nothing_to_cut", "nothing lies there that could be cut")
 		}
@@ -75,7 +71,7 @@ func (d *draft) tieAnew(op *reel.Split) (behind []spot) {
 		for _, c := range t.Clips {
 			if op.Into[c.ID] != "" {
 				cut[c.Tie] = true
-			} else if c.At < op.At && op.At < c.End() {
+			} else if across(c, op.At) {
 				whole[c.Tie] = true
 			}
 		}
@@ -87,43 +83,30 @@ func (d *draft) tieAnew(op *reel.Split) (behind []spot) {
 			op.Ties[tie] = d.NewID()
 		}
 	}
-	for i, t := range d.Tracks {
-		for k, c := range t.Clips {
-			if tie := op.Ties[c.Tie]; tie != "" && c.At >= op.At {
-				c.Tie = tie
-				behind = append(behind, spot{i, k, c})
-			}
-		}
+	behind = d.find(d.all(), func(c reel.Clip) bool { return op.Ties[c.Tie] != "" && c.At >= op.At })
+	for i := range behind {
+		behind[i].Tie = op.Ties[behind[i].Tie]
 	}
 	return behind
+}
+
+// cutAcross cuts what lies across a sample on some tracks, but for some clips.
+func (d *draft) cutAcross(on []int, at int64, but ...string) error {
+	over := d.find(on, func(c reel.Clip) bool { return across(c, at) && !slices.Contains(but, c.ID) })
+	if len(over) == 0 {
+		return nil
+	}
+	return d.cut(over, at)
 }
 
 // cutSpan cuts everything on some tracks that reaches over an end of a span, and gives what then lies within.
 func (d *draft) cutSpan(on []int, from, to int64) ([]spot, error) {
 	for _, at := range []int64{from, to} {
-		var over []spot
-		for _, i := range on {
-			for k, c := range d.Tracks[i].Clips {
-				if c.At < at && at < c.End() {
-					over = append(over, spot{i, k, c})
-				}
-			}
-		}
-		if len(over) > 0 {
-			if err := d.cut(over, at); err != nil {
-				return nil, err
-			}
+		if err := d.cutAcross(on, at); err != nil {
+			return nil, err
 		}
 	}
-	var in []spot
-	for _, i := range on {
-		for k, c := range d.Tracks[i].Clips {
-			if c.At >= from && c.End() <= to {
-				in = append(in, spot{i, k, c})
-			}
-		}
-	}
-	return in, nil
+	return d.find(on, func(c reel.Clip) bool { return c.At >= from && c.End() <= to }), nil
 }
 
 // Join makes one clip again of those that were cut: each chosen clip with the next one, where that goes on where it ends.

@@ -192,14 +192,7 @@ func (d *draft) chosen(ids []string, alone bool) ([]spot, error) {
 	} else {
 		which = d.Kin(ids)
 	}
-	var out []spot
-	for i, t := range d.Tracks {
-		for k, c := range t.Clips {
-			if which[c.ID] {
-				out = append(out, spot{i, k, c})
-			}
-		}
-	}
+	out := d.find(d.all(), func(c reel.Clip) bool { return which[c.ID] })
 	for _, id := range ids {
 		if !slices.ContainsFunc(out, func(s spot) bool { return s.ID == id }) {
 			return nil, snag.Refuse("no_such_clip", "there is no clip %q in this reel any more", id)
@@ -262,37 +255,64 @@ func (d *draft) on(tracks []string) ([]int, error) {
 	return out, nil
 }
 
-// set gives clips other properties: one operation a track.
-func (d *draft) set(clips []spot) error {
-	of := map[int][]reel.Clip{}
-	for _, s := range clips {
-		of[s.track] = append(of[s.track], s.Clip)
-	}
-	var ops []reel.Op
-	for i, t := range d.Tracks {
-		if of[i] != nil {
-			ops = append(ops, reel.Op{SetClips: &reel.SetClips{Track: t.ID, Clips: of[i]}})
+// find finds the clips on some tracks that are so, in order of tracks and time.
+func (d *draft) find(on []int, is func(reel.Clip) bool) (out []spot) {
+	for _, i := range on {
+		for k, c := range d.Tracks[i].Clips {
+			if is(c) {
+				out = append(out, spot{i, k, c})
+			}
 		}
 	}
-	return d.do(ops...)
+	return out
+}
+
+// all are the indices of all tracks.
+func (d *draft) all() []int {
+	out := make([]int, len(d.Tracks))
+	for i := range out {
+		out[i] = i
+	}
+	return out
+}
+
+// across reports whether a clip lies on both sides of a sample.
+func across(c reel.Clip, at int64) bool { return c.At < at && at < c.End() }
+
+// set gives clips other properties: one operation a track.
+func (d *draft) set(clips []spot) error {
+	return d.perTrack(clips, func(track string, clips []spot) reel.Op {
+		op := reel.SetClips{Track: track}
+		for _, s := range clips {
+			op.Clips = append(op.Clips, s.Clip)
+		}
+		return reel.Op{SetClips: &op}
+	})
 }
 
 // take takes clips away: one operation a track.
 func (d *draft) take(clips []spot) error {
-	of := map[int][]string{}
+	return d.perTrack(clips, func(track string, clips []spot) reel.Op {
+		return reel.Op{RemoveClips: &reel.RemoveClips{Track: track, IDs: idsOf(clips)}}
+	})
+}
+
+// perTrack does one operation for the clips of each track.
+func (d *draft) perTrack(clips []spot, op func(track string, clips []spot) reel.Op) error {
+	of := map[int][]spot{}
 	for _, s := range clips {
-		of[s.track] = append(of[s.track], s.ID)
+		of[s.track] = append(of[s.track], s)
 	}
 	var ops []reel.Op
 	for i, t := range d.Tracks {
 		if of[i] != nil {
-			ops = append(ops, reel.Op{RemoveClips: &reel.RemoveClips{Track: t.ID, IDs: of[i]}})
+			ops = append(ops, op(t.ID, of[i]))
 		}
 	}
 	return d.do(ops...)
 }
 
-// ids are those of clips.
+// idsOf are those of clips.
 func idsOf(clips []spot) []string {
 	out := make([]string, len(clips))
 	for i, s := range clips {

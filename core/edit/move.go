@@ -95,25 +95,11 @@ func (d *draft) makeRoom(track string, from, to int64, but []string) error {
 		return snag.Refuse("no_such_track", "one of the chosen tracks is not in this reel any more")
 	}
 	for _, at := range []int64{from, to} {
-		var over []spot
-		for k, c := range d.Tracks[i].Clips {
-			if c.At < at && at < c.End() && !slices.Contains(but, c.ID) {
-				over = append(over, spot{i, k, c})
-			}
-		}
-		if len(over) > 0 {
-			if err := d.cut(over, at); err != nil {
-				return err
-			}
+		if err := d.cutAcross([]int{i}, at, but...); err != nil {
+			return err
 		}
 	}
-	var gone []spot
-	for k, c := range d.Tracks[i].Clips {
-		if c.At < to && from < c.End() && !slices.Contains(but, c.ID) {
-			gone = append(gone, spot{i, k, c})
-		}
-	}
-	return d.take(gone)
+	return d.take(d.find([]int{i}, func(c reel.Clip) bool { return c.At < to && from < c.End() && !slices.Contains(but, c.ID) }))
 }
 
 // Remove takes clips away and leaves the gap, or closes it on their tracks, or on all.
@@ -227,19 +213,13 @@ func (o *RemoveSpan) plan(d *draft) error {
 		for _, s := range in {
 			kept[s.ID] = true
 		}
-		var out []spot
-		for _, i := range on {
-			for k, c := range d.Tracks[i].Clips {
-				if !kept[c.ID] {
-					out = append(out, spot{i, k, c})
-				}
-			}
-		}
-		return d.take(out)
+		return d.take(d.find(on, func(c reel.Clip) bool { return !kept[c.ID] }))
 	}
 	if err := d.take(in); err != nil || o.Close == Leave {
 		return err
 	}
+	// Where all close up, nothing may be lost on tracks that were not acted on: what lies there in the time that is taken
+	// out is refused by the ripple.
 	var tracks []string
 	if o.Close == Some {
 		for _, i := range on {
@@ -248,10 +228,6 @@ func (o *RemoveSpan) plan(d *draft) error {
 		if !o.Alone {
 			tracks = d.together(tracks, o.To)
 		}
-	}
-	if o.Close == All && len(on) < len(d.Tracks) {
-		// On the other tracks nothing may be lost: what lies there in the time that is taken out is refused by the ripple.
-		tracks = nil
 	}
 	return d.closeUp(o.From, o.To, tracks)
 }
@@ -270,12 +246,12 @@ func (d *draft) together(tracks []string, from int64) []string {
 	for grown := true; grown; {
 		grown = false
 		for _, t := range d.Tracks {
-			later := slices.DeleteFunc(slices.Clone(t.Clips), func(c reel.Clip) bool { return c.Tie == "" || c.End() <= from })
-			if !in[t.ID] && slices.ContainsFunc(later, func(c reel.Clip) bool { return ties[c.Tie] }) {
-				in[t.ID], grown = true, true
+			if !in[t.ID] && !slices.ContainsFunc(t.Clips, func(c reel.Clip) bool { return ties[c.Tie] && c.End() > from }) {
+				continue
 			}
-			for _, c := range later {
-				if in[t.ID] && !ties[c.Tie] {
+			in[t.ID] = true
+			for _, c := range t.Clips {
+				if c.Tie != "" && c.End() > from && !ties[c.Tie] {
 					ties[c.Tie], grown = true, true
 				}
 			}
@@ -292,14 +268,7 @@ func (d *draft) together(tracks []string, from int64) []string {
 
 // withKin adds the tracks on which kin lie of what lies in a span on some.
 func (d *draft) withKin(on []int, from, to int64) []int {
-	var ids []string
-	for _, i := range on {
-		for _, c := range d.Tracks[i].Clips {
-			if c.At < to && from < c.End() {
-				ids = append(ids, c.ID)
-			}
-		}
-	}
+	ids := idsOf(d.find(on, func(c reel.Clip) bool { return c.At < to && from < c.End() }))
 	kin := d.Kin(ids)
 	var out []int
 	for i, t := range d.Tracks {
@@ -333,18 +302,8 @@ func (o *InsertTime) plan(d *draft) error {
 	if err != nil {
 		return err
 	}
-	var over []spot
-	for _, i := range on {
-		for k, c := range d.Tracks[i].Clips {
-			if c.At < o.At && o.At < c.End() {
-				over = append(over, spot{i, k, c})
-			}
-		}
-	}
-	if len(over) > 0 {
-		if err := d.cut(over, o.At); err != nil {
-			return err
-		}
+	if err := d.cutAcross(on, o.At); err != nil {
+		return err
 	}
 	return d.do(reel.Op{Ripple: &reel.Ripple{At: o.At, By: o.By, Tracks: tracks}})
 }

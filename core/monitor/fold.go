@@ -124,24 +124,40 @@ func (f *Fold) lay(r take.Reading, at map[int]int) string {
 		return "mid-side decoded"
 	case take.Ambisonic:
 		for n := range p {
-			put(n, 0, 0, p)
+			f.Matrix[at[p[n]]] = cardioids(n)
 		}
-		put(0, 0.5, 0.5, p)
-		put(1, 0.5, -0.5, p)
-		return "ambisonic as two cardioids to the sides"
+		return cardioidsInWords
 	case take.Surround:
 		for n, s := range r.Order {
 			l, rr := sides(s)
 			put(n, l, rr, p)
 		}
 		layout, _ := audio.LayoutOf(r.Order)
-		says := layout.Name + " folded down (BS.775: C and surrounds at -3.0 dB"
-		if slices.Contains(r.Order, "LFE") {
-			says += ", LFE left out"
-		}
-		return says + ")"
+		return downInWords(layout)
 	}
 	return ""
+}
+
+const cardioidsInWords = "ambisonic as two cardioids to the sides"
+
+// cardioids is the share of the nth channel (ACN) of a sound field in two cardioids, to the left and to the right.
+func cardioids(n int) [2]float64 {
+	switch n {
+	case 0:
+		return [2]float64{0.5, 0.5}
+	case 1: // Y: to the left
+		return [2]float64{0.5, -0.5}
+	}
+	return [2]float64{}
+}
+
+// downInWords says how a bed is folded down.
+func downInWords(l audio.Layout) string {
+	says := l.Name + " folded down (BS.775: C and surrounds at -3.0 dB"
+	if l.Index("LFE") >= 0 {
+		says += ", LFE left out"
+	}
+	return says + ")"
 }
 
 // sides is a speaker's share of the left and the right.

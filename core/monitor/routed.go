@@ -20,15 +20,11 @@ func FoldLayout(l audio.Layout) Fold {
 	case l.Count == 1:
 		f.Says = "mono, on both sides at 0 dB"
 	case l.Kind == audio.Ambisonic:
-		f.Says = "ambisonic as two cardioids to the sides"
+		f.Says = cardioidsInWords
 	case l.Kind == audio.Bed && l.Name == "stereo":
 		f.Says = "left and right, at 0 dB"
 	case l.Kind == audio.Bed:
-		f.Says = l.Name + " folded down (BS.775: C and surrounds at -3.0 dB"
-		if l.Index("LFE") >= 0 {
-			f.Says += ", LFE left out"
-		}
-		f.Says += ")"
+		f.Says = downInWords(l)
 	default:
 		for c := range f.Matrix {
 			f.Matrix[c] = [2]float64{1 / math.Sqrt(float64(l.Count)), 1 / math.Sqrt(float64(l.Count))}
@@ -43,10 +39,8 @@ func share(l audio.Layout, c int) [2]float64 {
 	switch {
 	case l.Count == 1:
 		return [2]float64{1, 1}
-	case l.Kind == audio.Ambisonic && c == 0:
-		return [2]float64{0.5, 0.5}
-	case l.Kind == audio.Ambisonic && c == 1: // Y: to the left
-		return [2]float64{0.5, -0.5}
+	case l.Kind == audio.Ambisonic:
+		return cardioids(c)
 	case l.Kind == audio.Bed:
 		left, right := sides(l.Speakers[c])
 		return [2]float64{left, right}

@@ -5,7 +5,6 @@ import (
 	"reflect"
 	"slices"
 
-	"zestyloom/core/automation"
 	"zestyloom/core/weave"
 )
 
@@ -108,10 +107,10 @@ func Diff(was, now Reel) Changes {
 	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) {
 		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups}
 	}
-	if (was.Start == nil) != (now.Start == nil) || was.Start != nil && *was.Start != *now.Start {
+	if !sameGiven(was.Start, now.Start) {
 		c.Begin = &SetStart{now.Start}
 	}
-	if (was.Length == nil) != (now.Length == nil) || was.Length != nil && *was.Length != *now.Length {
+	if !sameGiven(was.Length, now.Length) {
 		c.Length = &SetLength{now.Length}
 	}
 	if !slices.Equal(was.Markers, now.Markers) {
@@ -146,11 +145,12 @@ func sameSlice[T any](a, b []T) bool {
 	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0])
 }
 
-func sameTrack(a, b Track) bool {
-	return a.ID == b.ID && a.Label == b.Label && a.Layout == b.Layout && a.Off == b.Off && a.GainDB == b.GainDB && sameCurve(a.Gain, b.Gain)
-}
+// sameGiven reports whether both are given alike, or neither is.
+func sameGiven(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 
-func sameCurve(a, b automation.Curve) bool { return slices.Equal(a, b) }
+func sameTrack(a, b Track) bool {
+	return a.ID == b.ID && a.Label == b.Label && a.Layout == b.Layout && a.Off == b.Off && a.GainDB == b.GainDB && slices.Equal(a.Gain, b.Gain)
+}
 
 // Patched is a reel after changes: Patched(was, Diff(was, now)) is now.
 func Patched(r Reel, c Changes) Reel {

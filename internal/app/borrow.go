@@ -191,11 +191,6 @@ func (a *App) planned(ctx context.Context, r store.Reel, actions []edit.Action) 
 	if len(actions) == 0 {
 		return r.Doc, nil
 	}
-	plan, err := edit.Plan(r.Doc, actions, edit.Context{
-		NewID: uuid.NewString,
-		Frames: func(strands []string) (map[string]int64, error) {
-			return framesOf(ctx, a.Store.Queries, r.ProductionID, strands)
-		},
-	})
+	plan, err := edit.Plan(r.Doc, actions, editing(ctx, a.Store.Queries, r))
 	return plan.After, err
 }

@@ -136,13 +136,9 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 
 // frozen is what the strands of a reel are now.
 func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Source, error) {
-	var ids []uuid.UUID
-	for name := range r.Strands() {
-		id, err := uuid.Parse(name)
-		if err != nil {
-			return nil, noStrand(name)
-		}
-		ids = append(ids, id)
+	ids, err := strandsOf(r)
+	if err != nil {
+		return nil, err
 	}
 	strands, err := a.Store.StrandsByID(ctx, ids)
 	if err != nil {

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"errors"
+	"iter"
 	"path/filepath"
 	"strings"
 
@@ -75,6 +76,28 @@ func strandIDs(name string) (mid, side uuid.UUID, sign float64, err error) {
 		return mid, side, sign, err
 	}
 	return mid, side, 0, err
+}
+
+// strandsOf are the strands that a reel plays; a name that is none is refused.
+func strandsOf(r reel.Reel) (ids []uuid.UUID, err error) {
+	for name := range r.Strands() {
+		id, err := uuid.Parse(name)
+		if err != nil {
+			return nil, noStrand(name)
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// namedStrands are those of some names that are names of strands.
+func namedStrands(names iter.Seq[string]) (ids []uuid.UUID) {
+	for name := range names {
+		if id, err := uuid.Parse(name); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	return ids
 }
 
 // sound finds what a name of sound stands for; the strand is the first that it names.

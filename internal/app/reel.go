@@ -64,19 +64,21 @@ func (a *App) ReelSince(ctx context.Context, id uuid.UUID, version int64) (e Edi
 	return e, err
 }
 
+// editing is what actions on a reel need to know beside it.
+func editing(ctx context.Context, q store.Queries, r store.Reel) edit.Context {
+	return edit.Context{
+		NewID:  uuid.NewString,
+		Frames: func(strands []string) (map[string]int64, error) { return framesOf(ctx, q, r.ProductionID, strands) },
+	}
+}
+
 // framesOf gives the lengths of strands at the production's rate, with their drift corrected.
-func framesOf(ctx context.Context, tx store.Queries, production uuid.UUID, strands []string) (map[string]int64, error) {
-	p, err := tx.Production(ctx, production)
+func framesOf(ctx context.Context, q store.Queries, production uuid.UUID, strands []string) (map[string]int64, error) {
+	p, err := q.Production(ctx, production)
 	if err != nil {
 		return nil, err
 	}
-	var ids []uuid.UUID
-	for _, s := range strands {
-		if id, err := uuid.Parse(s); err == nil {
-			ids = append(ids, id)
-		}
-	}
-	rows, err := tx.StrandLengths(ctx, ids)
+	rows, err := q.StrandLengths(ctx, namedStrands(slices.Values(strands)))
 	if err != nil {
 		return nil, err
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
 	"strings"
 
 	"github.com/google/uuid"
@@ -159,12 +160,7 @@ func (n reelName) apply(ctx context.Context, tx store.Tx) (reelName, error) {
 		return reelName{}, err
 	}
 	if was.Removed && !n.Removed {
-		var ids []uuid.UUID
-		for s := range was.Doc.Strands() {
-			if id, err := uuid.Parse(s); err == nil {
-				ids = append(ids, id)
-			}
-		}
+		ids := namedStrands(maps.Keys(was.Doc.Strands()))
 		there, err := tx.Known(ctx, "strands", ids)
 		if err != nil {
 			return reelName{}, err
@@ -213,13 +209,9 @@ func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edit
 
 // allThere refuses a reel that plays strands that the production does not have.
 func allThere(ctx context.Context, tx store.Tx, production uuid.UUID, doc reel.Reel) error {
-	var ids []uuid.UUID
-	for s := range doc.Strands() {
-		id, err := uuid.Parse(s)
-		if err != nil {
-			return noStrand(s)
-		}
-		ids = append(ids, id)
+	ids, err := strandsOf(doc)
+	if err != nil {
+		return err
 	}
 	there, err := tx.StrandsOfProduction(ctx, production, ids)
 	if err != nil {
@@ -241,13 +233,7 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 	if err != nil {
 		return nil, "", err
 	}
-	var ids []uuid.UUID
-	for s := range r.Doc.Strands() {
-		if id, err := uuid.Parse(s); err == nil {
-			ids = append(ids, id)
-		}
-	}
-	strands, err := a.Store.StrandsByID(ctx, ids)
+	strands, err := a.Store.StrandsByID(ctx, namedStrands(maps.Keys(r.Doc.Strands())))
 	if err != nil {
 		return nil, "", err
 	}
