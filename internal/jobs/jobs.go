@@ -245,7 +245,7 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 		return nil // ended before it began
 	}
 	if err != nil {
-		return store.Tag(err)
+		return err
 	}
 	defer release()
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
@@ -259,6 +259,9 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 		return err
 	}
 	if err := c.Start(context.WithoutCancel(ctx)); err != nil {
+		if ctx.Err() != nil {
+			return nil // ended before it began
+		}
 		return store.Tag(err)
 	}
 	for {
