@@ -49,9 +49,9 @@ chaos: build ## kill what the application is made of at random moments (ROUNDS=2
 	@scripts/setup.sh test
 	@go run ./internal/chaos -rounds $(or $(ROUNDS),20) $(if $(SEED),-seed $(SEED)) $(if $(CLOCK),-clock) $(BIN)
 
-test-long: ## three hundred random mixes, strangers and near misses each: about twenty minutes
+test-long: ## three hundred random mixes, strangers and near misses each, fifty measured programmes: about twenty minutes
 	@scripts/setup.sh test
-	@LONG_TESTS=1 go test ./core/survey -run Random -timeout 90m -v
+	@LONG_TESTS=1 go test ./core/survey ./core/loudness -run 'Random|Programmes' -timeout 90m -v
 
 test-web: node_modules/.installed
 	@npm run --silent test

@@ -265,7 +265,7 @@ func (pl *Player) compute(ctx context.Context, s *set, at int64, n int) ([]audio
 	for i := range s.silent {
 		s.silent[i] = true
 	}
-	err := parallel(pl.workers, len(pl.tracks), func(i int) error { return pl.tracks[i].read(pl, s, at, n) })
+	err := safely.Each(pl.workers, len(pl.tracks), func(i int) error { return pl.tracks[i].read(pl, s, at, n) })
 	if err != nil {
 		return nil, err
 	}
@@ -274,7 +274,7 @@ func (pl *Player) compute(ctx context.Context, s *set, at int64, n int) ([]audio
 			in := pl.nodes[c.node].in
 			s.silent[c.node] = !slices.ContainsFunc(in, func(in input) bool { return !s.silent[in.from] })
 		}
-		if err := parallel(pl.workers, len(pl.moving[d]), func(i int) error {
+		if err := safely.Each(pl.workers, len(pl.moving[d]), func(i int) error {
 			if m := pl.moving[d][i]; !s.silent[m.in.from] {
 				m.fill(at, n)
 			}
@@ -282,7 +282,7 @@ func (pl *Player) compute(ctx context.Context, s *set, at int64, n int) ([]audio
 		}); err != nil {
 			return nil, err
 		}
-		if err := parallel(pl.workers, len(stage), func(i int) error {
+		if err := safely.Each(pl.workers, len(stage), func(i int) error {
 			pl.sum(s, stage[i], at, n)
 			return nil
 		}); err != nil {

@@ -127,6 +127,9 @@ func (w *Writer) Write(p []byte) (int, error) {
 	return n, err
 }
 
+// Rate is the sample rate in Hz.
+func (w *Writer) Rate() int { return w.opts.Format.SampleRate }
+
 // Frames is the number of whole frames written so far.
 func (w *Writer) Frames() int64 { return w.dataLen / int64(w.opts.Format.FrameBytes()) }
 

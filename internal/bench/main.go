@@ -27,7 +27,7 @@ func main() {
 	analyse := flag.String("analyse", "", "analyse this file as intake does, and nothing else; used by the measurement itself")
 	mixDir := flag.String("mix", "", "mix the files of this folder, and nothing else; used by the measurement itself")
 	out := flag.String("out", "", "what -mix writes")
-	only := flag.String("only", "", "measure but this: files, align or mix")
+	only := flag.String("only", "", "measure but this: files, align, mix or loudness")
 	flag.Parse()
 	if *mixDir != "" {
 		if err := mixing(*mixDir, *out); err != nil {
@@ -49,16 +49,17 @@ func main() {
 	}
 }
 
-// run measures everything, or but one of the three.
+// run measures everything, or but one of them.
 func run(bin string, minutes, runs int, only string) error {
 	bin, err := filepath.Abs(bin)
 	if err != nil {
 		return err
 	}
 	for name, measure := range map[string]func(dir string) error{
-		"files": func(dir string) error { return measure(bin, dir, minutes, runs) },
-		"align": func(dir string) error { return aligning(bin, dir, runs) },
-		"mix":   func(dir string) error { return mixes(dir, minutes, runs) },
+		"files":    func(dir string) error { return measure(bin, dir, minutes, runs) },
+		"align":    func(dir string) error { return aligning(bin, dir, runs) },
+		"mix":      func(dir string) error { return mixes(dir, minutes, runs) },
+		"loudness": func(dir string) error { return loudnesses(bin, dir, minutes, runs) },
 	} {
 		if only != "" && only != name {
 			continue

@@ -23,14 +23,14 @@ type LeftAlone struct{}
 func (LeftAlone) Error() string { return "something was left alone that may belong together" }
 
 // Status is the exit status for what a command ended with: 0 done, 1 something could not be done, 2 wrong usage, 3
-// something was left alone, 130 stopped.
+// something was left alone or is not as it was asked for, 130 stopped.
 func Status(err error) int {
 	switch {
 	case err == nil:
 		return 0
 	case errors.As(err, new(UsageError)):
 		return 2
-	case errors.As(err, new(LeftAlone)):
+	case errors.As(err, new(LeftAlone)), errors.As(err, new(Unmet)):
 		return 3
 	case errors.Is(err, context.Canceled):
 		return 130
@@ -56,7 +56,7 @@ func Root() *cobra.Command {
 	root.Version = version()
 	root.SetVersionTemplate("zestyloom {{.Version}}\n")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
-	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), manCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), measureCommand(), correctCommand(), manCommand(), serveCommand(), demoCommand(), workerCommand(), migrateCommand())
 	return root
 }
 

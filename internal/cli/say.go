@@ -38,6 +38,7 @@ var remedies = map[string]map[string]string{
 	"gather":  {"exists": "--force", "length_differs": "--anyway"},
 	"label":   {"exists": "--force"},
 	"extract": {"exists": "--force"},
+	"correct": {"exists": "--force"},
 }
 
 // remedy is what a refusal's message ends with where an option of the command would help.

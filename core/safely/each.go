@@ -1,15 +1,13 @@
-package mix
+package safely
 
 import (
 	"sync"
 	"sync/atomic"
-
-	"zestyloom/core/safely"
 )
 
-// parallel calls fn for 0 to n-1, on as many goroutines as there are workers, and returns the error of the first that
+// Each calls fn for 0 to n-1, on as many goroutines as there are workers, and returns the error of the first that
 // failed, by number.
-func parallel(workers, n int, fn func(i int) error) error {
+func Each(workers, n int, fn func(i int) error) error {
 	if workers = min(workers, n); workers <= 1 {
 		for i := range n {
 			if err := fn(i); err != nil {
@@ -22,7 +20,7 @@ func parallel(workers, n int, fn func(i int) error) error {
 	var next atomic.Int64
 	work := func() {
 		for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
-			errs[i] = safely.Do(func() error { return fn(i) })
+			errs[i] = Do(func() error { return fn(i) })
 		}
 	}
 	var group sync.WaitGroup
