@@ -46,7 +46,7 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 		}
 		for b := range (to - from + step - 1) / step {
 			if !slices.ContainsFunc(p.outputs, func(o output) bool {
-				return o.node >= 0 && bounds[o.node][o.channel] != nil && bounds[o.node][o.channel][b] >= 1-1.0/(1<<23)
+				return o.node >= 0 && bounds[o.node][o.channel] != nil && o.most(bounds[o.node][o.channel], b, step) >= 1-1.0/(1<<23)
 			}) {
 				continue
 			}
@@ -61,6 +61,20 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 		}
 	}
 	return slices.DeleteFunc(found, func(c Clipping) bool { return c.Count == 0 }), nil
+}
+
+// most is the greatest magnitude that an output can have in a bucket, of those of its channel. What came before the
+// window, of one that is late, may be anything.
+func (o output) most(bound []float64, b, step int64) float64 {
+	first := (b*step - int64(o.delay))
+	if first < 0 && o.delay > 0 {
+		return math.Inf(1)
+	}
+	m := 0.0
+	for k := first / step; k <= ((b+1)*step-1-int64(o.delay))/step; k++ {
+		m = max(m, bound[k])
+	}
+	return m * math.Abs(o.factor)
 }
 
 // scan counts samples that no integer coding can hold: beyond +1 less one step of 24 bits, or

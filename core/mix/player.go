@@ -25,6 +25,7 @@ type Player struct {
 	moving  [][]*mover  // what is sent with a gain that moves, by stage
 	movers  map[*input]*mover
 	sets    [3]set
+	outs    *outs // of a player of outputs
 	mu      sync.Mutex
 	known   map[string]Source
 }
@@ -44,12 +45,14 @@ type set struct {
 	silent    []bool        // by node
 	terms     [][][]term    // room for those of each channel's sum
 	nothing   []float64
+	outs      [][]float64 // of the outputs that are more than a channel
 }
 
-// mover is a send whose gain or position moves, and its factors over a block.
+// mover is a send whose gain or place moves, and its factors over a block.
 type mover struct {
-	in      *input
-	factors [2][]float64 // of both sides where it is panned, else the first
+	in    *input
+	gain  []float64
+	cells [][]float64 // the factors of the crossings of in.pan, with the gain
 }
 
 // Tap is what listens to a signal: it is called with its blocks in order. A block is valid during the call only.
@@ -73,8 +76,15 @@ func (p *Program) Play(signals ...Signal) (*Player, error) {
 		pl.signals = append(pl.signals, v)
 	}
 	pl.want()
+	pl.outs = &outs{}
+	if slices.ContainsFunc(pl.signals, func(v played) bool { return v.outputs }) {
+		pl.outs = p.outs()
+	}
 	for i := range pl.sets {
 		pl.sets[i] = pl.room()
+		for range pl.outs.list {
+			pl.sets[i].outs = append(pl.sets[i].outs, make([]float64, BlockFrames))
+		}
 	}
 	pl.arrange()
 	return pl, nil
@@ -176,10 +186,11 @@ func (pl *Player) arrange() {
 			if len(in.gain.curve) == 0 && in.pan == nil {
 				continue
 			}
-			m := &mover{in: in}
-			m.factors[0] = make([]float64, BlockFrames)
+			m := &mover{in: in, gain: make([]float64, BlockFrames)}
 			if in.pan != nil {
-				m.factors[1] = make([]float64, BlockFrames)
+				for range in.pan.Cells {
+					m.cells = append(m.cells, make([]float64, BlockFrames))
+				}
 			}
 			pl.movers[in] = m
 			pl.moving[n.depth] = append(pl.moving[n.depth], m)
@@ -259,15 +270,27 @@ func (pl *Player) Run(ctx context.Context, from, to int64, taps ...Tap) error {
 }
 
 func (pl *Player) compute(ctx context.Context, s *set, at int64, n int) ([]audio.Block, error) {
-	if err := ctx.Err(); err != nil {
+	if err := pl.follow(ctx, s, at); err != nil {
 		return nil, err
+	}
+	if err := pl.stagesOf(ctx, s, at, n); err != nil {
+		return nil, err
+	}
+	pl.outsOf(s, at, n)
+	return pl.blocks(s, n), nil
+}
+
+// stagesOf computes a block of all nodes.
+func (pl *Player) stagesOf(ctx context.Context, s *set, at int64, n int) error {
+	if err := ctx.Err(); err != nil {
+		return err
 	}
 	for i := range s.silent {
 		s.silent[i] = true
 	}
 	err := safely.Each(pl.workers, len(pl.tracks), func(i int) error { return pl.tracks[i].read(pl, s, at, n) })
 	if err != nil {
-		return nil, err
+		return err
 	}
 	for d, stage := range pl.stages {
 		for _, c := range stage {
@@ -280,35 +303,28 @@ func (pl *Player) compute(ctx context.Context, s *set, at int64, n int) ([]audio
 			}
 			return nil
 		}); err != nil {
-			return nil, err
+			return err
 		}
 		if err := safely.Each(pl.workers, len(stage), func(i int) error {
 			pl.sum(s, stage[i], at, n)
 			return nil
 		}); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return pl.blocks(s, n), nil
+	return nil
 }
 
 func (pl *Player) blocks(s *set, n int) []audio.Block {
 	out := make([]audio.Block, len(pl.signals))
-	take := func(node, channel int) []float64 {
-		if node < 0 || s.silent[node] || s.post[node][channel] == nil {
-			return s.nothing[:n]
-		}
-		return s.post[node][channel][:n]
-	}
 	for i, v := range pl.signals {
+		if v.outputs {
+			out[i] = pl.outputsOf(s, n)
+			continue
+		}
 		out[i] = make(audio.Block, v.width)
 		for c := range out[i] {
-			if v.outputs {
-				o := pl.p.outputs[c]
-				out[i][c] = take(o.node, o.channel)
-			} else {
-				out[i][c] = take(v.node, c)
-			}
+			out[i][c] = s.channel(output{node: v.node, channel: c}, n)
 		}
 	}
 	return out
@@ -339,12 +355,8 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 				continue
 			}
 			if m := pl.movers[in]; m != nil {
-				side := 0
-				if in.pan != nil && to.channel == in.right {
-					side = 1
-				}
 				flush()
-				addShaped(dst, from[c][:n], m.factors[side], f, first)
+				addShaped(dst, from[c][:n], m.of(to.channel, c), f, first)
 				first = false
 				continue
 			}
@@ -363,7 +375,7 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 
 // fill works out the factors of a send over a block.
 func (m *mover) fill(at int64, n int) {
-	f := m.factors[0][:n]
+	f := m.gain[:n]
 	if len(m.in.gain.curve) > 0 {
 		m.in.gain.fill(f, at)
 	} else {
@@ -375,13 +387,24 @@ func (m *mover) fill(at int64, n int) {
 	if m.in.pan == nil {
 		return
 	}
-	right := m.factors[1][:n]
-	m.in.pan.Moving.Fill(right, at)
-	for i, position := range right {
-		l, r := m.in.pan.Sides(position)
-		right[i] = float64(f[i] * r)
-		f[i] *= l
+	m.in.pan.Fill(m.cells, at, n)
+	for _, cell := range m.cells {
+		for i, g := range f {
+			cell[i] *= g
+		}
 	}
+}
+
+// of is the factors of a crossing: those of the gain alone where the crossing does not move.
+func (m *mover) of(to, from int) []float64 {
+	if m.in.pan != nil {
+		for k, c := range m.in.pan.Cells {
+			if c == [2]int{to, from} {
+				return m.cells[k]
+			}
+		}
+	}
+	return m.gain
 }
 
 // source finds a strand's file once.

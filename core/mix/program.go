@@ -87,16 +87,19 @@ type input struct {
 	from  int // a node
 	patch audio.Matrix
 	gain  level
-	pan   *weave.Patch // that moves: the rows of left and right are 1 in patch, and these are their factors
-	left  int
-	right int
+	pan   *weave.Mover // of what moves: its crossings are 1 in patch, and these are their factors
 	pre   bool
 }
 
 // output is an output's channel of a bus; a node of -1 is silence.
 type output struct {
 	node, channel int
+	factor        float64
+	delay         int
 }
+
+// plain reports whether an output is its channel as it is.
+func (o output) plain() bool { return o.factor == 1 && o.delay == 0 }
 
 // Compile makes a program of a reel at a sample rate. What does not fit together is refused; the strands' sources are
 // asked for when they are first heard.
@@ -132,9 +135,9 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 		}
 	}
 	for _, o := range r.Weave.Outputs {
-		out := output{-1, 0}
-		if o.Bus != "" {
-			out = output{p.index[o.Bus], o.Channel}
+		out := output{-1, 0, 1, 0}
+		if o.Bus != "" && o.Factor() != 0 {
+			out = output{p.index[o.Bus], o.Channel, o.Factor(), o.Delay}
 		}
 		p.outputs = append(p.outputs, out)
 	}
@@ -170,14 +173,8 @@ func (p *Program) send(from int, s weave.Send, isTrack bool) error {
 	if !isTrack {
 		to.depth = max(to.depth, p.nodes[from].depth+1)
 	}
-	patch := s.Patch
-	if patch.Preset == weave.Pan && len(patch.Moving) > 0 && to.layout.Count > 1 {
-		moving := s.Patch
-		in.pan, in.left, in.right = &moving, to.layout.Index("L"), to.layout.Index("R")
-		patch = weave.Patch{Preset: weave.Both}
-	}
 	var err error
-	in.patch, err = patch.Between(p.nodes[from].layout, to.layout)
+	in.pan, in.patch, err = s.Patch.Mover(p.nodes[from].layout, to.layout)
 	to.in = append(to.in, in)
 	return err
 }

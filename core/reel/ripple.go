@@ -127,11 +127,11 @@ func (o *Ripple) curve(c automation.Curve) automation.Curve {
 func (o *Ripple) sends(all []weave.Send) []weave.Send {
 	out := slices.Clone(all)
 	for i := range out {
-		out[i].Gain, out[i].Patch.Moving = o.curve(out[i].Gain), o.curve(out[i].Patch.Moving)
+		out[i].Gain, out[i].Patch = o.curve(out[i].Gain), out[i].Patch.Curves(o.curve)
 	}
 	return out
 }
 
 func moving(sends []weave.Send) bool {
-	return slices.ContainsFunc(sends, func(s weave.Send) bool { return len(s.Gain) > 0 || len(s.Patch.Moving) > 0 })
+	return slices.ContainsFunc(sends, func(s weave.Send) bool { return len(s.Gain) > 0 || s.Patch.Moves() })
 }

@@ -24,6 +24,10 @@ func (w Weave) Check(tracks map[string]audio.Layout) error {
 			return snag.Refuse("bad_stem", "bus %s: expected a stem, a part or a mix, not %q", b.Name, b.Role)
 		case err != nil:
 			return snag.Refuse("bad_stem", "bus %s: %w", b.Name, err)
+		case b.Colour != "" && !slices.Contains(Colours, b.Colour):
+			return snag.Refuse("bad_stem", "bus %s: a colour is one of %v, not %q", b.Name, Colours, b.Colour)
+		case len(b.Language) > 35 || len(b.Kind) > 20:
+			return snag.Refuse("bad_stem", "bus %s: a language has at most 35 letters, a kind 20", b.Name)
 		}
 		if of, ok := w.Bus(b.Of); b.Role == Part && (!ok || of.Role != Stem) {
 			return snag.Refuse("bad_stem", "part %s is of no stem", b.Name)
@@ -120,6 +124,9 @@ func (w Weave) CheckOutputs(outs []Output, groups []Group) error {
 			return snag.Refuse("bad_output", "outputs %d and %d are both named %s", n, i+1, o.Name)
 		}
 		names[o.Name] = i + 1
+		if !(o.TrimDB >= MinGain && o.TrimDB <= MaxGain) || o.Delay < 0 || o.Delay > MaxDelay {
+			return snag.Refuse("bad_output", "output %d (%s): a trim is %d to %d dB and a delay 0 to %d samples, not %g dB and %d", i+1, o.Name, MinGain, MaxGain, MaxDelay, o.TrimDB, o.Delay)
+		}
 		if o.Bus == "" {
 			continue
 		}

@@ -2,7 +2,7 @@ package weave
 
 import (
 	"math"
-	"slices"
+	"reflect"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
@@ -23,11 +23,16 @@ const (
 	Pan       Preset = "pan"        // between left and right, by Law and Position
 	Exchanged Preset = "exchanged"  // left and right change places
 	MidSide   Preset = "mid_side"   // mid and side, in this order, decoded to left and right: M + S, M - S
+	BySpeaker Preset = "speakers"   // each channel to the speaker of its name
+	Balance   Preset = "balance"    // a pair, by Position and Width
+	Summed    Preset = "summed"     // all channels into one, or onto both sides, each at Law
+	Placed    Preset = "placed"     // each channel among the speakers, by Places
+	Folded    Preset = "fold"       // a bed folded down by the rules of FoldDown, with LFE
 	Custom    Preset = "matrix"     // the factors of Matrix
 )
 
 // Presets lists them in the order they are offered.
-var Presets = []Preset{Plain, Both, BothMinus, Left, Right, Centre, Pan, Exchanged, MidSide, Custom}
+var Presets = []Preset{Plain, Both, BothMinus, Left, Right, Centre, Pan, Exchanged, MidSide, BySpeaker, Balance, Summed, Placed, Folded, Custom}
 
 // Laws are the pan laws, by the level that a centred sound has on either side, in dB.
 var Laws = []float64{0, -3, -4.5, -6}
@@ -35,8 +40,11 @@ var Laws = []float64{0, -3, -4.5, -6}
 // Patch says by which factors the channels of a signal enter those of another.
 type Patch struct {
 	Preset   Preset           `json:"preset,omitempty"`
-	Law      float64          `json:"law,omitempty"`      // of Pan: one of Laws
-	Position float64          `json:"position,omitempty"` // of Pan: -1 left, 0 centre, 1 right
+	Law      float64          `json:"law,omitempty"`      // of Pan and Summed: one of Laws
+	Position float64          `json:"position,omitempty"` // of Pan and Balance: -1 left, 0 centre, 1 right
+	Width    *float64         `json:"width,omitempty"`    // of Balance: 0 mono, 1 (where it is not given) as it is, 2 all side
+	Places   []Place          `json:"places,omitempty"`   // of Placed: one a channel
+	LFE      *float64         `json:"lfe,omitempty"`      // of Folded: at how many dB the LFE goes along; left out where it is not given
 	Moving   automation.Curve `json:"moving,omitempty"`   // of Pan: positions over time, in place of Position
 	Matrix   audio.Matrix     `json:"matrix,omitempty"`   // of Custom: a row a channel that is made
 }
@@ -65,6 +73,17 @@ func (p Patch) Between(from, to audio.Layout) (audio.Matrix, error) {
 		return p.Matrix, nil
 	case Exchanged, MidSide:
 		return p.pair(from, to)
+	case BySpeaker:
+		return bySpeaker(from, to)
+	case Balance:
+		return p.balanced(from, to)
+	case Summed:
+		return p.summed(from, to)
+	case Placed:
+		return p.placed(from, to)
+	case Folded:
+		f, err := FoldDown(from, to, p.LFE)
+		return f.Matrix, err
 	case Both, BothMinus, Left, Right, Centre, Pan:
 		return p.one(from, to)
 	}
@@ -120,7 +139,7 @@ func blank(to, from int) audio.Matrix {
 }
 
 func (p Patch) checkPan() error {
-	if p.Preset != Pan {
+	if p.Preset != Pan && p.Preset != Summed {
 		return nil
 	}
 	known := false
@@ -181,7 +200,18 @@ func law(db, at float64) float64 {
 }
 
 // Equal reports whether two patches are the same.
-func (p Patch) Equal(o Patch) bool {
-	return p.Preset == o.Preset && p.Law == o.Law && p.Position == o.Position && slices.Equal(p.Moving, o.Moving) &&
-		slices.EqualFunc(p.Matrix, o.Matrix, slices.Equal[[]float64])
+func (p Patch) Equal(o Patch) bool { return reflect.DeepEqual(p.plain(), o.plain()) }
+
+// plain is a patch with nothing where there is an empty list.
+func (p Patch) plain() Patch {
+	if len(p.Moving) == 0 {
+		p.Moving = nil
+	}
+	if len(p.Places) == 0 {
+		p.Places = nil
+	}
+	if len(p.Matrix) == 0 {
+		p.Matrix = nil
+	}
+	return p
 }

@@ -30,6 +30,18 @@ func (w Weave) Reach(id string) (buses []string) {
 	return buses
 }
 
+// Factor is by what an output multiplies its bus channel.
+func (o Output) Factor() float64 {
+	f := Factor(o.TrimDB)
+	if o.Mute {
+		f = 0
+	}
+	if o.Invert {
+		f = -f
+	}
+	return f
+}
+
 // Product is what all grids come to, at rest: for every output and every track, the factors by which the track's
 // channels are heard there, by whatever way. A weave that Check refuses has none.
 func (w Weave) Product(tracks []Track) ([][][]float64, error) {
@@ -78,7 +90,9 @@ func (w Weave) Product(tracks []Track) ([][][]float64, error) {
 		}
 		for o, output := range w.Outputs {
 			if out[o][t] = make([]float64, track.Layout.Count); in[output.Bus] != nil {
-				copy(out[o][t], in[output.Bus][output.Channel])
+				for i, f := range in[output.Bus][output.Channel] {
+					out[o][t][i] = f * output.Factor()
+				}
 			}
 		}
 	}

@@ -29,7 +29,11 @@ type Bus struct {
 	Of       string `json:"of,omitempty"`       // of a part: the ID of its stem
 	Language string `json:"language,omitempty"` // BCP 47, of speech
 	Layout   string `json:"layout"`             // see audio.ParseLayout
+	Colour   string `json:"colour,omitempty"`   // of a further stem: one of Colours
 }
+
+// Colours are those that a further stem may have; DX, VO, MX and FX have their own.
+var Colours = []string{"sea", "clay", "sky", "moss"}
 
 // Send is the way from a track or a bus into a bus.
 type Send struct {
@@ -54,7 +58,15 @@ type Output struct {
 	Channel int    `json:"channel"` // of the bus, from 0
 	// Group is the ID of the group that it is part of, with its neighbours; empty for one that stands alone.
 	Group string `json:"group,omitempty"`
+
+	TrimDB float64 `json:"trim_db,omitempty"` // MinGain to MaxGain
+	Invert bool    `json:"invert,omitempty"`  // the polarity is turned over
+	Delay  int     `json:"delay,omitempty"`   // by how many samples it is late, up to MaxDelay
+	Mute   bool    `json:"mute,omitempty"`    // it is delivered, and silent
 }
+
+// MaxDelay is the most samples by which an output may be late.
+const MaxDelay = 96000
 
 // Group is a run of outputs that belong together.
 type Group struct {

@@ -39,6 +39,8 @@ var remedies = map[string]map[string]string{
 	"label":   {"exists": "--force"},
 	"extract": {"exists": "--force"},
 	"correct": {"exists": "--force"},
+	"route":   {"exists": "--force"},
+	"tone":    {"exists": "--force"},
 }
 
 // remedy is what a refusal's message ends with where an option of the command would help.

@@ -1,0 +1,57 @@
+package audio
+
+import (
+	"fmt"
+	"strings"
+)
+
+// orderNames are the words by which an order of a layout may be asked for.
+var orderNames = map[string]string{
+	"film": "film order", "mask": "mask order", "fronts": "fronts, surrounds, centre order", "lrc": "L R C order",
+}
+
+// ParseOrder finds the speakers of an order: "broadcast" (also smpte, itu, default) is the default order of the layout
+// with so many channels; "film", "mask", "fronts" and "lrc" are further ones that are met; or the speakers by name, as in
+// "L C R Ls Rs LFE".
+func ParseOrder(text string, channels int) ([]Speaker, error) {
+	name := strings.ToLower(strings.TrimSpace(text))
+	var layout Layout
+	for _, l := range Layouts {
+		if l.Count == channels && l.Name != "stereo total" && l.Name != "stereo only" && l.Name != "mid-side" {
+			layout = l
+			break
+		}
+	}
+	switch name {
+	case "broadcast", "smpte", "itu", "default":
+		if layout.Count == 0 {
+			return nil, fmt.Errorf("there is no %s order of %d channels", name, channels)
+		}
+		return layout.Speakers, nil
+	}
+	if full, ok := orderNames[name]; ok {
+		for _, o := range Orders {
+			if o.Layout == layout.Name && o.Name == full {
+				return o.Speakers, nil
+			}
+		}
+		return nil, fmt.Errorf("there is no %s of %d channels", full, channels)
+	}
+	var out []Speaker
+	seen := map[Speaker]bool{}
+	for _, w := range strings.FieldsFunc(text, func(r rune) bool { return r == ' ' || r == ',' || r == '+' }) {
+		s, ok := ParseSpeaker(w)
+		if !ok {
+			return nil, fmt.Errorf("%q is neither an order (broadcast, film, mask, fronts, lrc) nor a speaker", w)
+		}
+		if seen[s] {
+			return nil, fmt.Errorf("%s stands twice in the order %s", s, text)
+		}
+		seen[s] = true
+		out = append(out, s)
+	}
+	if len(out) != channels {
+		return nil, fmt.Errorf("the order %q has %d speakers, and there are %d channels", text, len(out), channels)
+	}
+	return out, nil
+}

@@ -1,0 +1,281 @@
+package weave
+
+import (
+	"math"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/automation"
+	"zestyloom/core/snag"
+	"zestyloom/core/spatial"
+)
+
+// Place is where a channel is put among the speakers, and how that moves: a curve takes the place of the figure.
+type Place struct {
+	spatial.Position
+	Moving *Path `json:"moving,omitempty"`
+}
+
+// Path is a Place over time. Azimuths may go on beyond 180°, so that a sound goes round.
+type Path struct {
+	Azimuth   automation.Curve `json:"azimuth,omitempty"`
+	Elevation automation.Curve `json:"elevation,omitempty"`
+	Inward    automation.Curve `json:"inward,omitempty"`
+	Spread    automation.Curve `json:"spread,omitempty"`
+	LFE       automation.Curve `json:"lfe_db,omitempty"`
+}
+
+// MostTurns is how far beyond 180° an azimuth over time may go, in degrees.
+const MostTurns = 36000
+
+// curves calls fn for each curve of a path, with its bounds and what is a value of it.
+func (p *Path) curves(fn func(c *automation.Curve, from, to float64, what string)) {
+	if p == nil {
+		return
+	}
+	fn(&p.Azimuth, -MostTurns, MostTurns, "azimuths")
+	fn(&p.Elevation, -90, 90, "elevations")
+	fn(&p.Inward, 0, 1, "ways towards the middle")
+	fn(&p.Spread, 0, 360, "spreads")
+	fn(&p.LFE, spatial.MinLFE, spatial.MaxLFE, "LFE amounts")
+}
+
+func (p Place) check() error {
+	if err := p.Position.Check(); err != nil {
+		return err
+	}
+	var err error
+	p.Moving.curves(func(c *automation.Curve, from, to float64, what string) {
+		if e := c.Check(from, to); e != nil && err == nil {
+			err = snag.Refuse("bad_patch", "%s over time: %w", what, e)
+		}
+	})
+	return err
+}
+
+// moves reports whether any part of a place does.
+func (p Place) moves() (yes bool) {
+	p.Moving.curves(func(c *automation.Curve, _, _ float64, _ string) { yes = yes || len(*c) > 0 })
+	return yes
+}
+
+// at is where a place is at a sample.
+func (p Place) at(sample int64) spatial.Position {
+	v := p.Position
+	if m := p.Moving; m != nil {
+		for _, f := range []struct {
+			c  automation.Curve
+			to *float64
+		}{{m.Azimuth, &v.Azimuth}, {m.Elevation, &v.Elevation}, {m.Inward, &v.Inward}, {m.Spread, &v.Spread}, {m.LFE, &v.LFE}} {
+			if len(f.c) > 0 {
+				*f.to = f.c.Value(sample)
+			}
+		}
+	}
+	return v
+}
+
+// placed is the matrix of Placed, at rest: a place for each channel.
+func (p Patch) placed(from, to audio.Layout) (audio.Matrix, error) {
+	if to.Kind != audio.Bed {
+		return nil, misfit(from, to, "it has no speakers to put a sound among")
+	}
+	if len(p.Places) != from.Count {
+		return nil, misfit(from, to, "every channel needs a place")
+	}
+	pan, err := spatial.NewPanner(to)
+	if err != nil {
+		return nil, err
+	}
+	m := blank(to.Count, from.Count)
+	for c, place := range p.Places {
+		if err := place.check(); err != nil {
+			return nil, err
+		}
+		for i, f := range pan.Gains(place.Position) {
+			m[i][c] = f
+		}
+	}
+	return m, nil
+}
+
+// Mover gives the factors of a patch that moves, of those crossings that do.
+type Mover struct {
+	// Cells are the crossings: channels that are made, and channels that they are made of.
+	Cells [][2]int
+	patch Patch
+	pan   *spatial.Panner
+	width int
+}
+
+// Mover is the moving part of a patch between two layouts, and the factors of what stands still, which are 1 where a
+// crossing moves; nil where nothing does.
+func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
+	m, err := p.Between(from, to)
+	if err != nil {
+		return nil, nil, err
+	}
+	mover := &Mover{patch: p, width: to.Count}
+	switch {
+	case p.Preset == Pan && len(p.Moving) > 0 && to.Count > 1:
+		mover.Cells = [][2]int{{to.Index("L"), 0}, {to.Index("R"), 0}}
+	case p.Preset == Placed:
+		if mover.pan, err = spatial.NewPanner(to); err != nil {
+			return nil, nil, err
+		}
+		for c, place := range p.Places {
+			for i := range to.Count {
+				if place.moves() {
+					mover.Cells = append(mover.Cells, [2]int{i, c})
+				}
+			}
+		}
+	}
+	if len(mover.Cells) == 0 {
+		return nil, m, nil
+	}
+	still := blank(to.Count, from.Count)
+	for i := range m {
+		copy(still[i], m[i])
+	}
+	for _, c := range mover.Cells {
+		still[c[0]][c[1]] = 1
+	}
+	return mover, still, nil
+}
+
+// placedEvery is at which samples a moving place is worked out; between them factors go straight. A sound that goes once
+// around in two seconds is off its factors by less than -110 dB by that.
+const placedEvery = 16
+
+// Fill gives the factors of n samples of each cell.
+func (m *Mover) Fill(dst [][]float64, at int64, n int) {
+	if m.patch.Preset == Pan {
+		left, right := dst[0][:n], dst[1][:n]
+		m.patch.Moving.Fill(right, at)
+		for i, position := range right {
+			left[i], right[i] = m.patch.Sides(position)
+		}
+		return
+	}
+	a, b := make([]float64, m.width), make([]float64, m.width)
+	first := 0
+	for _, place := range m.patch.Places {
+		if !place.moves() {
+			continue
+		}
+		// From one multiple to the next, wherever the block begins.
+		from := at - ((at%placedEvery)+placedEvery)%placedEvery
+		m.pan.Into(b, place.at(from))
+		for ; from < at+int64(n); from += placedEvery {
+			a, b = b, a
+			m.pan.Into(b, place.at(from+placedEvery))
+			for k := max(from, at); k < min(from+placedEvery, at+int64(n)); k++ {
+				t := float64(k-from) / placedEvery
+				for i := range m.width {
+					dst[first+i][k-at] = a[i] + float64((b[i]-a[i])*t)
+				}
+			}
+		}
+		first += m.width
+	}
+}
+
+// Curves gives a patch with each of its curves replaced by what fn makes of it.
+func (p Patch) Curves(fn func(automation.Curve) automation.Curve) Patch {
+	if len(p.Moving) > 0 {
+		p.Moving = fn(p.Moving)
+	}
+	var places []Place
+	for _, place := range p.Places {
+		if place.Moving != nil {
+			path := *place.Moving
+			path.curves(func(c *automation.Curve, _, _ float64, _ string) {
+				if len(*c) > 0 {
+					*c = fn(*c)
+				}
+			})
+			place.Moving = &path
+		}
+		places = append(places, place)
+	}
+	p.Places = places
+	return p
+}
+
+// Moves reports whether anything of a patch moves.
+func (p Patch) Moves() bool {
+	if len(p.Moving) > 0 {
+		return true
+	}
+	for _, place := range p.Places {
+		if place.moves() {
+			return true
+		}
+	}
+	return false
+}
+
+// balanced is the matrix of Balance: the side that a pair is moved to stays at 1, the other is lowered evenly; its width
+// is that of mid and side, M = (L+R)/2 and S = w(L-R)/2.
+func (p Patch) balanced(from, to audio.Layout) (audio.Matrix, error) {
+	l, r := to.Index("L"), to.Index("R")
+	if from.Count != 2 || l < 0 || r < 0 {
+		return nil, misfit(from, to, "a pair goes to the left and right of a bed that has both")
+	}
+	w := 1.0
+	if p.Width != nil {
+		w = *p.Width
+	}
+	if !(p.Position >= -1 && p.Position <= 1) || !(w >= 0 && w <= 2) {
+		return nil, snag.Refuse("bad_patch", "a balance of %g and a width of %g: -1 to 1 and 0 to 2 can be", p.Position, w)
+	}
+	m := blank(to.Count, 2)
+	same, other := (1+w)/2, (1-w)/2
+	left, right := min(1, 1-p.Position), min(1, 1+p.Position)
+	m[l][0], m[l][1] = left*same, left*other
+	m[r][0], m[r][1] = right*other, right*same
+	return m, nil
+}
+
+// summed is the matrix of Summed: all channels into one, each at the law.
+func (p Patch) summed(from, to audio.Layout) (audio.Matrix, error) {
+	if err := p.checkPan(); err != nil {
+		return nil, err
+	}
+	into := []int{0}
+	if to.Count > 1 {
+		into = []int{to.Index("L"), to.Index("R")}
+		if into[0] < 0 || into[1] < 0 {
+			return nil, misfit(from, to, "it is neither one channel nor a bed with a left and a right")
+		}
+	}
+	m := blank(to.Count, from.Count)
+	factor := audio.Gain(p.Law)
+	if p.Law == -3 {
+		factor = math.Sqrt2 / 2
+	} else if p.Law == -6 {
+		factor = 0.5
+	}
+	for _, i := range into {
+		for c := range from.Count {
+			m[i][c] = factor
+		}
+	}
+	return m, nil
+}
+
+// bySpeaker is the matrix of BySpeaker: each channel to the speaker of its name, of which none may be missing.
+func bySpeaker(from, to audio.Layout) (audio.Matrix, error) {
+	if from.Kind != audio.Bed || to.Kind != audio.Bed {
+		return nil, misfit(from, to, "both need speakers")
+	}
+	m := blank(to.Count, from.Count)
+	for c, s := range from.Speakers {
+		i := to.Index(s)
+		if i < 0 {
+			return nil, misfit(from, to, "it has no speaker "+string(s))
+		}
+		m[i][c] = 1
+	}
+	return m, nil
+}
