@@ -32,6 +32,7 @@ type Action struct {
 	SetPlaced   *reel.SetPlaced   `json:"set_placed,omitempty"`
 	SetSends    *reel.SetSends    `json:"set_sends,omitempty"`
 	SetOutputs  *reel.SetOutputs  `json:"set_outputs,omitempty"`
+	Weave       *Reweave          `json:"weave,omitempty"`
 	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
 	SetLength   *reel.SetLength   `json:"set_length,omitempty"`
 	SetMarkers  *reel.SetMarkers  `json:"set_markers,omitempty"`
@@ -86,6 +87,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
 	asIs(a.SetLength != nil, reel.Op{SetLength: a.SetLength})
 	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
+	planned(a.Weave != nil, a.Weave)
 	planned(a.Cut != nil, a.Cut)
 	planned(a.Join != nil, a.Join)
 	planned(a.Trim != nil, a.Trim)

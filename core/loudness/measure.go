@@ -26,14 +26,13 @@ type Meter struct {
 
 // measured is one channel of a meter.
 type measured struct {
-	filter  *Weighting
-	levels  *meter.Peaks
-	sum     float64 // of the squares of what has come of the power that is not whole
-	peak    float64
-	sums    []float64 // of the powers that an Add has completed
-	peaks   []float64
-	k       []float64 // the weighted samples
-	samples int64
+	filter *Weighting
+	levels *meter.Peaks
+	sum    float64 // of the squares of what has come of the power that is not whole
+	peak   float64
+	sums   []float64 // of the powers that an Add has completed
+	peaks  []float64
+	k      []float64 // the weighted samples
 }
 
 // Options of a meter.

@@ -186,12 +186,7 @@ func (pl *Player) arrange() {
 			if len(in.gain.curve) == 0 && in.pan == nil {
 				continue
 			}
-			m := &mover{in: in, gain: make([]float64, BlockFrames)}
-			if in.pan != nil {
-				for range in.pan.Cells {
-					m.cells = append(m.cells, make([]float64, BlockFrames))
-				}
-			}
+			m := newMover(in)
 			pl.movers[in] = m
 			pl.moving[n.depth] = append(pl.moving[n.depth], m)
 		}
@@ -371,6 +366,16 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 		clear(dst)
 	}
 	s.terms[to.node][to.channel] = still
+}
+
+func newMover(in *input) *mover {
+	m := &mover{in: in, gain: make([]float64, BlockFrames)}
+	if in.pan != nil {
+		for range in.pan.Cells {
+			m.cells = append(m.cells, make([]float64, BlockFrames))
+		}
+	}
+	return m
 }
 
 // fill works out the factors of a send over a block.

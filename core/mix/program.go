@@ -17,6 +17,7 @@ type Program struct {
 	sources Sources
 	// nodes are the tracks in order, and then the buses, each after all that is sent into it.
 	nodes   []node
+	tracks  int            // how many of the nodes are tracks
 	index   map[string]int // of nodes, by the ID of the track or bus
 	outputs []output
 	start   int64
@@ -117,6 +118,7 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 		p.index[t.ID] = len(p.nodes)
 		p.nodes = append(p.nodes, n)
 	}
+	p.tracks = len(p.nodes)
 	order, err := r.Weave.Order()
 	if err != nil {
 		return nil, err

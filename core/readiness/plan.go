@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
 	"zestyloom/core/snag"
+	"zestyloom/core/weave"
 )
 
 // Finding is a snag found before an order, with how grave it is and where it is mended.
@@ -76,6 +77,15 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 			b, _ := r.Weave.Bus(send.To)
 			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is on no output", t.Label, b.Name)
 		}
+		if routed && len(t.Clips) > 0 && !t.Off {
+			none, twice := unsummed(r.Weave, t.ID)
+			if none {
+				add(false, "weave", t.ID, "in_no_mix", "track %s is in a stem, and in none of the mixes", t.Label)
+			}
+			for _, mix := range twice {
+				add(false, "weave", t.ID, "twice_in_mix", "track %s comes into %s twice", t.Label, mix)
+			}
+		}
 		for _, c := range t.Clips {
 			if c.Unplaced && !t.Off {
 				add(false, "reel", t.ID, "unplaced", "%s on track %s has no start: it was laid at the end, and nobody has said that it belongs there; line it up, or say in Reel that it does", c.Name, t.Label)
@@ -90,6 +100,25 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 			o.Output+1, outs[o.Output].Name, o.Count, p.Rate.FormatSamples(o.At, int64(s.SampleRate)), o.PeakDB)
 	}
 	return out
+}
+
+// unsummed says of a track whether it is in none of a weave's mixes, where there are some, and names those it is in twice.
+func unsummed(w weave.Weave, track string) (none bool, twice []string) {
+	mixes, in := 0, 0
+	for _, b := range w.Buses {
+		if b.Role != weave.Mix {
+			continue
+		}
+		mixes++
+		n := w.Paths(track, b.ID)
+		if n > 0 {
+			in++
+		}
+		if n > 1 {
+			twice = append(twice, b.Name)
+		}
+	}
+	return mixes > 0 && in == 0, twice
 }
 
 // Count counts by stage what has to be mended: what somebody has decided, and what is but worth saying before an order,

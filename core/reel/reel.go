@@ -137,12 +137,15 @@ func (r Reel) Layouts() map[string]audio.Layout {
 }
 
 // Product is what the weave's grids come to for the tracks in order: see weave.Product.
-func (r Reel) Product() ([][][]float64, error) {
+func (r Reel) Product() ([][][]float64, error) { return r.Weave.Product(r.Routed()) }
+
+// Routed are the tracks as far as their routing goes.
+func (r Reel) Routed() []weave.Track {
 	tracks := make([]weave.Track, len(r.Tracks))
 	for i, t := range r.Tracks {
-		tracks[i] = weave.Track{ID: t.ID, Layout: t.Channels()}
+		tracks[i] = weave.Track{ID: t.ID, Layout: t.Channels(), Label: t.Label}
 	}
-	return r.Weave.Product(tracks)
+	return tracks
 }
 
 // Strands are those that its clips play.

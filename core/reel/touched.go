@@ -83,6 +83,12 @@ func InTheWay(a, b []string) bool {
 			return true
 		}
 	}
+	routing := func(what string) bool {
+		return what == "weave" || what == "outputs" || strings.HasPrefix(what, "sends ")
+	}
+	if slices.Contains(a, "weave") && slices.ContainsFunc(b, routing) || slices.Contains(b, "weave") && slices.ContainsFunc(a, routing) {
+		return true
+	}
 	timed := func(what string) bool { return strings.HasPrefix(what, "clip ") || strings.HasPrefix(what, "marker ") }
 	return slices.Contains(a, Everything) && slices.ContainsFunc(b, timed) || slices.Contains(b, Everything) && slices.ContainsFunc(a, timed)
 }

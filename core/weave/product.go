@@ -10,6 +10,8 @@ import (
 type Track struct {
 	ID     string
 	Layout audio.Layout
+	Label  string
+	Kind   string // of the stem that it is sent to, as far as that is known
 }
 
 // Reach lists the buses that a track or bus comes into, by itself and through others. A weave that Check refuses may
@@ -28,6 +30,24 @@ func (w Weave) Reach(id string) (buses []string) {
 		}
 	}
 	return buses
+}
+
+// Paths counts the ways by which a track or bus comes into a bus. A weave that Check refuses may have circles, which end
+// the count.
+func (w Weave) Paths(from, to string) int { return w.paths(from, to, len(w.Buses)+1) }
+
+func (w Weave) paths(from, to string, deep int) (n int) {
+	if deep == 0 {
+		return 0
+	}
+	for _, s := range w.Sends[from] {
+		if s.To == to {
+			n++
+		} else {
+			n += w.paths(s.To, to, deep-1)
+		}
+	}
+	return n
 }
 
 // Factor is by what an output multiplies its bus channel.

@@ -147,6 +147,10 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 	for _, b := range row.Doc.Weave.Buses {
 		add(b.Channels())
 	}
+	w.Ways = map[string]string{}
+	for _, t := range row.Doc.Routed() {
+		w.Ways[t.ID] = row.Doc.Weave.Ways(t)
+	}
 	if w.Loose, err = s.app.LooseInReel(ctx, p, row.ID); err != nil || !product {
 		return w, err
 	}

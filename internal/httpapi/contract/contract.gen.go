@@ -641,6 +641,54 @@ func (e TakeSync) Valid() bool {
 	}
 }
 
+// Defines values for WeaveRowState.
+const (
+	Added         WeaveRowState = "added"
+	Changed       WeaveRowState = "changed"
+	Gone          WeaveRowState = "gone"
+	Kept          WeaveRowState = "kept"
+	WithoutAPlace WeaveRowState = "without a place"
+)
+
+// Valid indicates whether the value is a known member of the WeaveRowState enum.
+func (e WeaveRowState) Valid() bool {
+	switch e {
+	case Added:
+		return true
+	case Changed:
+		return true
+	case Gone:
+		return true
+	case Kept:
+		return true
+	case WithoutAPlace:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WeaveRowWhat.
+const (
+	WeaveRowWhatBus    WeaveRowWhat = "bus"
+	WeaveRowWhatOutput WeaveRowWhat = "output"
+	WeaveRowWhatTrack  WeaveRowWhat = "track"
+)
+
+// Valid indicates whether the value is a known member of the WeaveRowWhat enum.
+func (e WeaveRowWhat) Valid() bool {
+	switch e {
+	case WeaveRowWhatBus:
+		return true
+	case WeaveRowWhatOutput:
+		return true
+	case WeaveRowWhatTrack:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WritingState.
 const (
 	WritingStateFailed  WritingState = "failed"
@@ -1111,6 +1159,14 @@ type Heard struct {
 	Says string `json:"says"`
 }
 
+// KeptTemplate defines model for KeptTemplate.
+type KeptTemplate struct {
+	// Id of one that was kept, else its name
+	Id       string        `json:"id"`
+	Shipped  bool          `json:"shipped"`
+	Template WeaveTemplate `json:"template"`
+}
+
 // Laid a clip and the track that it lies on
 type Laid = reel.Laid
 
@@ -1175,6 +1231,12 @@ type MarkerTable struct {
 	Table string `json:"table"`
 }
 
+// Member defines model for Member.
+type Member = weave.Member
+
+// NewBus defines model for NewBus.
+type NewBus = weave.Bus
+
 // NewHashList Example: {"name":"card.mhl","xml":"\u003chashlist/\u003e"}
 type NewHashList struct {
 	Name string `json:"name"`
@@ -1206,6 +1268,21 @@ type NewReel struct {
 	To   *int64  `json:"to,omitempty"`
 }
 
+// NullFigure defines model for NullFigure.
+type NullFigure struct {
+	// At of the worst sample
+	At       int64    `json:"at"`
+	Bus      string   `json:"bus"`
+	Channel  string   `json:"channel"`
+	Members  []string `json:"members"`
+	Name     string   `json:"name"`
+	Says     string   `json:"says"`
+	Timecode string   `json:"timecode"`
+
+	// WorstDb of the difference, in dBFS; null where there is none
+	WorstDb *float64 `json:"worst_db"`
+}
+
 // OffRange a stretch of a clip's strands that is off
 type OffRange = reel.Range
 
@@ -1217,6 +1294,9 @@ type OutputGroup = weave.Group
 
 // Patch by which factors the channels of a signal enter those of another
 type Patch = weave.Patch
+
+// Place where a channel is put among the speakers; curves in moving take the place of the figures
+type Place = weave.Place
 
 // PlannedFile defines model for PlannedFile.
 type PlannedFile struct {
@@ -1393,6 +1473,9 @@ type ReelWorkedOut struct {
 	Product       *[][][]float64 `json:"product,omitempty"`
 	Start         int64          `json:"start"`
 	StartTimecode string         `json:"start_timecode"`
+
+	// Ways by tracks: where each is sent and how, in words
+	Ways map[string]string `json:"ways"`
 }
 
 // ReportMatch defines model for ReportMatch.
@@ -1807,6 +1890,12 @@ type TemplateLabel struct {
 	Stem  string `json:"stem"`
 }
 
+// TemplateNaming Example: {"description":"Three stems, full mix, M\u0026E","name":"House stems"}
+type TemplateNaming struct {
+	Description *string `json:"description,omitempty"`
+	Name        string  `json:"name"`
+}
+
 // Track defines model for Track.
 type Track = reel.Track
 
@@ -1841,6 +1930,33 @@ type WatchOrder struct {
 
 // Weave defines model for Weave.
 type Weave = weave.Weave
+
+// WeaveChange exactly one of these
+type WeaveChange = edit.Reweave
+
+// WeavePreview defines model for WeavePreview.
+type WeavePreview struct {
+	// Lost what has no place any more, in words
+	Lost []string   `json:"lost"`
+	Rows []WeaveRow `json:"rows"`
+}
+
+// WeaveRow defines model for WeaveRow.
+type WeaveRow struct {
+	Name  string        `json:"name"`
+	Says  string        `json:"says"`
+	State WeaveRowState `json:"state"`
+	What  WeaveRowWhat  `json:"what"`
+}
+
+// WeaveRowState defines model for WeaveRow.State.
+type WeaveRowState string
+
+// WeaveRowWhat defines model for WeaveRow.What.
+type WeaveRowWhat string
+
+// WeaveTemplate defines model for WeaveTemplate.
+type WeaveTemplate = weave.Template
 
 // Width Example: {"outputs":6,"version":7}
 type Width struct {
@@ -2025,6 +2141,13 @@ type ListenToReelParams struct {
 // ListenToReelParamsSpeed defines parameters for ListenToReel.
 type ListenToReelParamsSpeed float64
 
+// GetNullsParams defines parameters for GetNulls.
+type GetNullsParams struct {
+	// From the beginning of the reel where it is not given
+	From *int64 `form:"from,omitempty" json:"from,omitempty"`
+	To   *int64 `form:"to,omitempty" json:"to,omitempty"`
+}
+
 // ListShelfParams defines parameters for ListShelf.
 type ListShelfParams struct {
 	Path *string `form:"path,omitempty" json:"path,omitempty"`
@@ -2185,6 +2308,12 @@ type PreflightJSONRequestBody = DeliveryOrder
 // LayTakeJSONRequestBody defines body for LayTake for application/json ContentType.
 type LayTakeJSONRequestBody = LayTakes
 
+// PreviewWeaveJSONRequestBody defines body for PreviewWeave for application/json ContentType.
+type PreviewWeaveJSONRequestBody = WeaveChange
+
+// KeepWeaveJSONRequestBody defines body for KeepWeave for application/json ContentType.
+type KeepWeaveJSONRequestBody = TemplateNaming
+
 // SetWidthJSONRequestBody defines body for SetWidth for application/json ContentType.
 type SetWidthJSONRequestBody = Width
 
@@ -2202,6 +2331,9 @@ type DecideSyncJSONRequestBody = SyncDecision
 
 // NudgeSyncJSONRequestBody defines body for NudgeSync for application/json ContentType.
 type NudgeSyncJSONRequestBody = SyncNudge
+
+// AddWeaveTemplateJSONRequestBody defines body for AddWeaveTemplate for application/json ContentType.
+type AddWeaveTemplateJSONRequestBody = WeaveTemplate
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -2385,6 +2517,15 @@ type ServerInterface interface {
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(c *gin.Context, reel ReelId)
+	// GetNulls For each mix, by how much it differs from the sum of what it is made of, as all is written with 24 bits
+	// (GET /api/reels/{reel}/weave/nulls)
+	GetNulls(c *gin.Context, reel ReelId, params GetNullsParams)
+	// PreviewWeave What a change of the routing would do, row by row, and what would have no place any more
+	// (POST /api/reels/{reel}/weave/preview)
+	PreviewWeave(c *gin.Context, reel ReelId)
+	// KeepWeave Keep the reel's routing as a template under a name; one of that name is replaced
+	// (POST /api/reels/{reel}/weave/template)
+	KeepWeave(c *gin.Context, reel ReelId)
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(c *gin.Context, reel ReelId)
@@ -2430,6 +2571,15 @@ type ServerInterface interface {
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
+	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
+	// (GET /api/weave-templates)
+	ListWeaveTemplates(c *gin.Context)
+	// AddWeaveTemplate Keep a template from its JSON; one of that name is replaced
+	// (POST /api/weave-templates)
+	AddWeaveTemplate(c *gin.Context)
+	// RemoveWeaveTemplate Forget a template that was kept
+	// (DELETE /api/weave-templates/{template})
+	RemoveWeaveTemplate(c *gin.Context, template openapi_types.UUID)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(c *gin.Context, writing WritingId, index int)
@@ -4159,6 +4309,100 @@ func (siw *ServerInterfaceWrapper) LayTake(c *gin.Context) {
 	siw.Handler.LayTake(c, reel)
 }
 
+// GetNulls operation middleware
+func (siw *ServerInterfaceWrapper) GetNulls(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetNullsParams
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetNulls(c, reel, params)
+}
+
+// PreviewWeave operation middleware
+func (siw *ServerInterfaceWrapper) PreviewWeave(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewWeave(c, reel)
+}
+
+// KeepWeave operation middleware
+func (siw *ServerInterfaceWrapper) KeepWeave(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepWeave(c, reel)
+}
+
 // SetWidth operation middleware
 func (siw *ServerInterfaceWrapper) SetWidth(c *gin.Context) {
 
@@ -4754,6 +4998,57 @@ func (siw *ServerInterfaceWrapper) DeleteTemplate(c *gin.Context) {
 	siw.Handler.DeleteTemplate(c, template)
 }
 
+// ListWeaveTemplates operation middleware
+func (siw *ServerInterfaceWrapper) ListWeaveTemplates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWeaveTemplates(c)
+}
+
+// AddWeaveTemplate operation middleware
+func (siw *ServerInterfaceWrapper) AddWeaveTemplate(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddWeaveTemplate(c)
+}
+
+// RemoveWeaveTemplate operation middleware
+func (siw *ServerInterfaceWrapper) RemoveWeaveTemplate(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "template" -------------
+	var template openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "template", c.Param("template"), &template, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter template: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveWeaveTemplate(c, template)
+}
+
 // DownloadWriting operation middleware
 func (siw *ServerInterfaceWrapper) DownloadWriting(c *gin.Context) {
 
@@ -4933,6 +5228,12 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
+	router.POST(options.BaseURL+"/api/reels/:reel/weave/preview", wrapper.PreviewWeave)
+	router.GET(options.BaseURL+"/api/reels/:reel/weave/nulls", wrapper.GetNulls)
+	router.POST(options.BaseURL+"/api/reels/:reel/weave/template", wrapper.KeepWeave)
+	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
+	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
+	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
@@ -7393,6 +7694,126 @@ func (response LayTakedefaultApplicationProblemPlusJSONResponse) VisitLayTakeRes
 	return err
 }
 
+type GetNullsRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetNullsParams
+}
+
+type GetNullsResponseObject interface {
+	VisitGetNullsResponse(w http.ResponseWriter) error
+}
+
+type GetNulls200JSONResponse []NullFigure
+
+func (response GetNulls200JSONResponse) VisitGetNullsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetNullsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetNullsdefaultApplicationProblemPlusJSONResponse) VisitGetNullsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewWeaveRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *PreviewWeaveJSONRequestBody
+}
+
+type PreviewWeaveResponseObject interface {
+	VisitPreviewWeaveResponse(w http.ResponseWriter) error
+}
+
+type PreviewWeave200JSONResponse WeavePreview
+
+func (response PreviewWeave200JSONResponse) VisitPreviewWeaveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewWeavedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewWeavedefaultApplicationProblemPlusJSONResponse) VisitPreviewWeaveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepWeaveRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *KeepWeaveJSONRequestBody
+}
+
+type KeepWeaveResponseObject interface {
+	VisitKeepWeaveResponse(w http.ResponseWriter) error
+}
+
+type KeepWeave200JSONResponse KeptTemplate
+
+func (response KeepWeave200JSONResponse) VisitKeepWeaveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepWeavedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepWeavedefaultApplicationProblemPlusJSONResponse) VisitKeepWeaveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetWidthRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *SetWidthJSONRequestBody
@@ -8019,6 +8440,116 @@ func (response DeleteTemplatedefaultApplicationProblemPlusJSONResponse) VisitDel
 	return err
 }
 
+type ListWeaveTemplatesRequestObject struct {
+}
+
+type ListWeaveTemplatesResponseObject interface {
+	VisitListWeaveTemplatesResponse(w http.ResponseWriter) error
+}
+
+type ListWeaveTemplates200JSONResponse []KeptTemplate
+
+func (response ListWeaveTemplates200JSONResponse) VisitListWeaveTemplatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWeaveTemplatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWeaveTemplatesdefaultApplicationProblemPlusJSONResponse) VisitListWeaveTemplatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWeaveTemplateRequestObject struct {
+	Body *AddWeaveTemplateJSONRequestBody
+}
+
+type AddWeaveTemplateResponseObject interface {
+	VisitAddWeaveTemplateResponse(w http.ResponseWriter) error
+}
+
+type AddWeaveTemplate200JSONResponse KeptTemplate
+
+func (response AddWeaveTemplate200JSONResponse) VisitAddWeaveTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWeaveTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddWeaveTemplatedefaultApplicationProblemPlusJSONResponse) VisitAddWeaveTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveWeaveTemplateRequestObject struct {
+	Template openapi_types.UUID `json:"template"`
+}
+
+type RemoveWeaveTemplateResponseObject interface {
+	VisitRemoveWeaveTemplateResponse(w http.ResponseWriter) error
+}
+
+type RemoveWeaveTemplate204Response struct {
+}
+
+func (response RemoveWeaveTemplate204Response) VisitRemoveWeaveTemplateResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveWeaveTemplatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveWeaveTemplatedefaultApplicationProblemPlusJSONResponse) VisitRemoveWeaveTemplateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DownloadWritingRequestObject struct {
 	Writing WritingId `json:"writing"`
 	Index   int       `json:"index"`
@@ -8336,6 +8867,15 @@ type StrictServerInterface interface {
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(ctx context.Context, request LayTakeRequestObject) (LayTakeResponseObject, error)
+	// GetNulls For each mix, by how much it differs from the sum of what it is made of, as all is written with 24 bits
+	// (GET /api/reels/{reel}/weave/nulls)
+	GetNulls(ctx context.Context, request GetNullsRequestObject) (GetNullsResponseObject, error)
+	// PreviewWeave What a change of the routing would do, row by row, and what would have no place any more
+	// (POST /api/reels/{reel}/weave/preview)
+	PreviewWeave(ctx context.Context, request PreviewWeaveRequestObject) (PreviewWeaveResponseObject, error)
+	// KeepWeave Keep the reel's routing as a template under a name; one of that name is replaced
+	// (POST /api/reels/{reel}/weave/template)
+	KeepWeave(ctx context.Context, request KeepWeaveRequestObject) (KeepWeaveResponseObject, error)
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(ctx context.Context, request SetWidthRequestObject) (SetWidthResponseObject, error)
@@ -8381,6 +8921,15 @@ type StrictServerInterface interface {
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
+	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
+	// (GET /api/weave-templates)
+	ListWeaveTemplates(ctx context.Context, request ListWeaveTemplatesRequestObject) (ListWeaveTemplatesResponseObject, error)
+	// AddWeaveTemplate Keep a template from its JSON; one of that name is replaced
+	// (POST /api/weave-templates)
+	AddWeaveTemplate(ctx context.Context, request AddWeaveTemplateRequestObject) (AddWeaveTemplateResponseObject, error)
+	// RemoveWeaveTemplate Forget a template that was kept
+	// (DELETE /api/weave-templates/{template})
+	RemoveWeaveTemplate(ctx context.Context, request RemoveWeaveTemplateRequestObject) (RemoveWeaveTemplateResponseObject, error)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(ctx context.Context, request DownloadWritingRequestObject) (DownloadWritingResponseObject, error)
@@ -10396,6 +10945,121 @@ func (sh *strictHandler) LayTake(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetNulls operation middleware
+func (sh *strictHandler) GetNulls(ctx *gin.Context, reel ReelId, params GetNullsParams) {
+	var request GetNullsRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetNulls(ctx, request.(GetNullsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetNulls")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetNullsResponseObject); ok {
+		if err := validResponse.VisitGetNullsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PreviewWeave operation middleware
+func (sh *strictHandler) PreviewWeave(ctx *gin.Context, reel ReelId) {
+	var request PreviewWeaveRequestObject
+
+	request.Reel = reel
+
+	var body PreviewWeaveJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewWeave(ctx, request.(PreviewWeaveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewWeave")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PreviewWeaveResponseObject); ok {
+		if err := validResponse.VisitPreviewWeaveResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepWeave operation middleware
+func (sh *strictHandler) KeepWeave(ctx *gin.Context, reel ReelId) {
+	var request KeepWeaveRequestObject
+
+	request.Reel = reel
+
+	var body KeepWeaveJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepWeave(ctx, request.(KeepWeaveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepWeave")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepWeaveResponseObject); ok {
+		if err := validResponse.VisitKeepWeaveResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SetWidth operation middleware
 func (sh *strictHandler) SetWidth(ctx *gin.Context, reel ReelId) {
 	var request SetWidthRequestObject
@@ -10896,6 +11560,98 @@ func (sh *strictHandler) DeleteTemplate(ctx *gin.Context, template openapi_types
 	}
 }
 
+// ListWeaveTemplates operation middleware
+func (sh *strictHandler) ListWeaveTemplates(ctx *gin.Context) {
+	var request ListWeaveTemplatesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWeaveTemplates(ctx, request.(ListWeaveTemplatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWeaveTemplates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWeaveTemplatesResponseObject); ok {
+		if err := validResponse.VisitListWeaveTemplatesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddWeaveTemplate operation middleware
+func (sh *strictHandler) AddWeaveTemplate(ctx *gin.Context) {
+	var request AddWeaveTemplateRequestObject
+
+	var body AddWeaveTemplateJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddWeaveTemplate(ctx, request.(AddWeaveTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddWeaveTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddWeaveTemplateResponseObject); ok {
+		if err := validResponse.VisitAddWeaveTemplateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveWeaveTemplate operation middleware
+func (sh *strictHandler) RemoveWeaveTemplate(ctx *gin.Context, template openapi_types.UUID) {
+	var request RemoveWeaveTemplateRequestObject
+
+	request.Template = template
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveWeaveTemplate(ctx, request.(RemoveWeaveTemplateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveWeaveTemplate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveWeaveTemplateResponseObject); ok {
+		if err := validResponse.VisitRemoveWeaveTemplateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DownloadWriting operation middleware
 func (sh *strictHandler) DownloadWriting(ctx *gin.Context, writing WritingId, index int) {
 	var request DownloadWritingRequestObject
@@ -11002,274 +11758,305 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39kts2ti/6KijdU+WZu9ndatvJJO26dctjOxOf48Su2Ptk6s7k9oZISMI0CXAAsGWNy+c17gPdFzuF",
-	"tQASlACKVEtOZvbOH3F3iwLxsbC+1299muWyqqVgwujZzadZTRWtmGEKfqNLw5T9oWA6V7w2XIrZzcys",
-	"GckbpaUicknsbzVdMbJgS6nYLJtx+9DfG6a2s2wmaMVmN26obKbzNasojrmkTWlmN7NZNqvoxzdMrMx6",
-	"dnM9n2czs63tt7RRXKxmnz9ns4KV/J6p7S0v7LfhHTU16+4V/olZNlPs7w1XrJjdGNWw8K1LqSpqX9o0",
-	"vJjFXrTkJUu/xH76wBeUvOKmHX5nn/DD6D49thtT0Y+8air4zf7KBf563b6JC8NWTMGrasrVrWLL+Bkq",
-	"tmSKiZw90kQbRUXxDE5TCkbMmhpCV4oxTRZMG7JZM0HoQjNhEkds3zNtJ2B6ht6x+PykWTNFFMulKrhY",
-	"nWaW8LqJ01SyaHI7sTRddM88kDoUY2X6NfbTB75Ay0YUt6WU9f6uy3umCBUFsT8kNhC+GSXQJS01a1+5",
-	"kLJkVATvrKjJ1/svrWjBCNWklE1h/7WHu+RKm4wstvCbYYJolktRaLJUsrLHrBjhhizYigudmCm+76ip",
-	"4gi7M6WOADMiFVlKBZPTvGDaMkJKKl5c2F+JJWz727/Bb78r2dL8Hva14sX/wr8pvlqb3/uZ908Z3zJ4",
-	"zjU1hin71f/3L/OLb+nF8uKXT0++/vy7v/zb//ql95ff/9//bYAOah49E3utBN4/XTNWIJe3zxJt6Da1",
-	"43eM1W7Io7Yd3pVijfhhdNzrbMaEZYN/mV9+lV1nj3/JuptQyGYBTNu9VjTVwvFHfKuRcf7D7EVYko1l",
-	"MhzoUrExHEbG+QsX5uunsyifxgNPX/sRBDHi4m9FPvCKrcgf+IKN4oaLVfod7oEHvQZYpK6l0Ax0lO8Z",
-	"VfC+XApjD8XqLXVd8pzao7ySuWHmQhvFaGU/i7xpwQWFA4y8q08Vb7gxJbtgouBUXJLnpASlhXBBnjwm",
-	"C2403HItSUXFliy2BlnDf3//9kfyO5jq7zOy5GXJCtLUZMPNmuia5kyDUBNkUcr8Tt+QpdXDdDBw1r6h",
-	"EY1mRYZXUmpu5+YVMeCb+GUiBfwpl1UlBcntwJa9UvL104sFN2RZSmoy4GPM6k0kX1MhWEnMWjFGnjzu",
-	"ntLkdyvFqLEitqIrwU1TsIzUSq4UrSpGQGeESWxrRl6/phnRtKpLpgk1ZNmUJdE5LdnvM9ig3vusXPfP",
-	"6v5rM5Dyfl6gQ5JWM7j8q5h9zmbvlFyUrBoggRqf+Le/aXuIIQn8N9CNZv/HVacFX+Gn+sqPGyEDSur2",
-	"Q0+7QIzPVb7m9+ytKlBvpkUBx0PLd0rWTBluidZxQfYRVg3P4ffcdUCVo308/PhTjHd2l+kv3aO/tOQs",
-	"F39jubFb9cdGH5xV/808fKe/F9nsjov4ByUVq4auWOLDrWxM9CMvb/c+kMvon5XEjXNcf6YNq2ZWoVSW",
-	"K1f8Y7D+nnLV7RRwF3ivG66d4N7WZbOPFyt54f64YfSeXdq9DP5+wataKuNE83p2M/sH02ZbSlld5VKx",
-	"K/gWTOIFkvM7JXFx/R13xB6suhUU2azgy6WzzQ6KFWvJKG1uqRn5ePoM7mKEl81kY+reeQaD1Yze3RaL",
-	"ZX+urSgWTVlS+6Pj/zuiOZupSh//9Z2T9lvazrg9d7+fwV6FUw+mAbsQu1Mv1iy/2z/GpdUspu2mZRos",
-	"/h2rgkQ+2FknPNUNlLlJpKde8noiP8Bp9LmhZ96ai5xZDVdY1dZLJGuxPNKkoNtZNoYK6YZu0+8oKYoA",
-	"KogVhXdckDW9t6bAuNGXtGC3XBzi/d/RgrWPO5415vkVPTz2i0bdtw/fFos4hXd2/tPAyr/49uvIXUkw",
-	"aZxKfx9RP8Dd9CeEyqUet4Fc3DNl4hQ8wN9L59x5GCMS0qSkBHBSblilD+3/2+XyJypWcAQV/fgav3M9",
-	"nwd+J6oU3QIb8ybroKYAD7VqvI5ZE1I7b4UlW8eQNKlLuBbtvPcWFkzw8TdACP7X/bkaHjFZ0XgxZE1B",
-	"mXTKIOidoByWvNbOjaIYYQU31tiTKwa2HzwHd2tvZo2oS5ojv+q/UsiFLLbkTsiNDi31UoqVnmWHNBiQ",
-	"yx1NOk5NnbXVktIBIW3ZziUwuClCGtwrnx1rfI0nOepw5t4blz6eF1YBn6wZAmVHlUJH8/29B+oCTX9D",
-	"reWxJIstGrDopuWKaLrVz1CD3nANZ2OfBX/E4dOxb43LEqnttsQJMC+lZpo09Q0R0qy5WKH5YhTN7wL6",
-	"o7klv45A7a2RS2DzC7bmosgILa0g93qfnTCMYUmkLCNaXzZDhjuWPcDT7yQXJnLEuxyiT3O0MbICk+MS",
-	"3zmF9LovIwF20zhELbu2yT0tG2bNLuoYPdpca7khznN/z8hKWstUoDsNPBuzuKwfwa/1mtY9bdxe4EpK",
-	"MP3XsiyixwLTjAu/YXUOWAF++wATCA4Et/JBB2Je3Tvj8sh9strEyEdPJC9xA6MGFOvZGN0Hlj3s32JH",
-	"PFuysewc9Epwgm7WWyKsjb6hOiYl9Nrt8S6RGnrHSGGJUEhDLJHYm+1VEnaP7rV9HQOUzIh+CLqn/WrJ",
-	"tUGG4rVPYG8l5QVZbJ8RVtVm24ml4DNYCKxKSJyf/dDr0CFto0iq5D1o2UbxqoKfFkjygm2iFK9lo2KT",
-	"N7xiuSw6hQyfi4xgZxU5HQG+IvdteAZ3oDusQSVjX5HA+UTiA16nz6VKhS+6i4pn1ZJhZ21jEAPusSP0",
-	"4KXtPvnlOpr0xOTuUVQINeYN15ErCvSkJ8gAd9cjm7OSIrIx+AJ/BMM0SDZrnq/JRjZlQVYyPJqhSf1J",
-	"CpaclXfIeCqVhtuBWVHCNlq2GqPIki1NQmTbCdurac9AQDwoswrkRipQy6ZQkynZYeMVH3MrcTPL/MG5",
-	"bR8488mKlWEfLVf98PrDm1c35FVNHv9VzOfXhLz5bv4HQv4nIS8Iefz45np+8+TJzXzuf/66+3k+D362",
-	"z/xV/J/ku5/e/kBevHn9jvz4/IdXN+Tx9fOLJ+ip7NPkmoqiZL0wxjxLmb1SrJiyMp1xUMyZKBwPc/oU",
-	"YaW2hMeidlxrTaIW0w8dz2MyBbfnUy8w/9W8rwOlTtJ+NXZUL1nONUcf7GjPaJ6z2rRhgma1Ytp+T9s3",
-	"za+/ndP5fH5hp3XxB/u/b/yv7r/r2S/77lQ3ZsyG7b0hYBcHwhKhpvjVIVtgl00Gr8z85BL7V3KBJtfY",
-	"/bO6DexVTlVxZYnxw/zJ5YbeR/bFPRusOjj9p/PA95CygaYsG98WX6dL5Nh3jpa8rmM2p78oa2YViTDi",
-	"MM6tUUS5OgZhxo3AlJLqEA9/L+hq5nJMxoujdyUVghXf8ZLFGOySC67XrNj19BbUsAsrVmPk6pY2TsFE",
-	"B9PBK+Acj5PmUdP8ztmNXnbVstyCeiVkVGjV3nF+IHojl3Cha5bfJjVkbagyt6HCE3vE9KybDe2imKJg",
-	"Cn+ulbzvfmIC9BRegl6YU5GzsmRxQ8hIQ8uHEF/UgdIuu9tjvxZH7v7NnnY9We7tStbNJTjirL2NQ3d4",
-	"slxuCcLTgV3J7GYcr4+wtOnk5TMrYikBdjKP9E4SQMAln0TEo1/CuOyfQC7Yb3WnF9vlVwU3zzHraJqX",
-	"4NVHmptyC+FVVFo1uyQv+t5ASz5F6Bf0bkOuyB0XGWlEybQmFaPCEFpKwS7JOxeR1vDFsbGBy78K3Mhw",
-	"5tcgTnb+siPKi+IWHEBT45qiYB/jkSvNnAt3kJHDQ5+d9+nQ0x/gob17CnPwQ8SOdyGVkpvJDiBtFDP5",
-	"GnKSfBIP+FMJ5ncRXVPIGIAUOvv2jORKam0Nq4JwYST6DK06SRZM82LfO5R0ZgzrlUslq7FSR0z0fwT3",
-	"8HH8HmIaTdRqkSNf1h74ASUYHnPrzVxOkM/iAT82zDp26uAsvV3RWk88eZctZ9myS8YFb8ZiS5SUFTHI",
-	"9HeOcfx5gBGizfChX0f3bPTmOjVswk0+Px2OnP0OAXQHHztj57QewzdeW0aTHLw7ligp+Vs9kZKABVha",
-	"EuyjQYJCd4Zs8jXTzwj1mU9ySebO5cQNgeDtHo8u3anuW1sQfjrojXGxmGG36PBxx1zU7O8NLW9ruQHf",
-	"lKJcs+I2l5oLdjh7BGeejkbZxTVTffcwKNxZsOZpWeK2Ax/G9EMpfNDkd+B3XUpln/v9lF0f7bCeejwP",
-	"pGoaJ+JicpbCKYLqExiEolV9BE1OEzmnYRZtsKxYRPeafTRMFBPJtqlJyy74ar2QjTonE2DFqneV14yC",
-	"Mk15Of7ewiCxHRjFLc+2tvGpKaOzUqIbEFv5WlZT5cSC5ncEtEXLm1rLAHNyzJpVz9BmAAshwwiSNQvQ",
-	"YjDScrbuy1tSyD3CmbqDMPSIRMn0PnChmTN/T0cIo3nuYvtluAJY8IttdAf+JvlUg5LRfI2KQptbAroD",
-	"hNT8CVPTxp3bABzDNI8z3ajRh17J+xOe9uhDnErdUqDUiE8zYtdELQQgnTZAtSW5rBhkAmT9yqruQ3hv",
-	"ZNugTmjfU0LvGOiCgRnpcwyOvpb2hI6z9VPpcQkXQMydhg/HpuXScKYZ6GB/e00O0zPCOM5DrLR/PmUk",
-	"uqtiqhl4cnvuSy21ptpMZT3T+cuoQMMbyovpiW2eBxx9sxU7LfedylTB4XL4eUxwm7qsW3vZT7m2KXOd",
-	"ZMbcMVYP8XJrji4azGmARcXyc7785RrY+pNJi32REHurZlMNfl9auOL3DDyy3jzZ93KnbNo9w3Uq9Z8u",
-	"Z30/MX1UsviB2v8J/l2fH94fMfrotMRuw2NBZ4xi+GCIkfIh6o1m5rZzbw3HHoxbnftaRdWdR2wYT+iu",
-	"dGeUYPgB3jAqY75j5hMSp/cSBaLbg9U7U9e5UrKZIAPfwkv+ZL8UScDfk33dlCaMfnDg3aRr95YU3XSZ",
-	"+BN4j6ZbrFoHq00uSSPuhNwIAqP5YgVU3ltrjevWdgc/pX/KZ3LORirf3YwjImRahAX0czdeaoPamN4k",
-	"3mzXTJ2xJBVZNNquXzNhIBUO9wkKxLtk0qTqvh+MmhBnjAs/HCG5ZkOVGcFL3sNz7kvjJOYBIcb3yeCc",
-	"QiZVibrADOeDUsNZcIfLUqI7PaaGLpJHIBtXJ97ka1fVtuHWAsQCISxc+bX9DQnfacJrZDXFW1o7qpsS",
-	"9pA19ynLdUm3RIPLAXME2lopRvN1FsQ/WukrN6J/H7GoSS6JZvdM0bId48HOxYgsmSCJ2mn0UuwGzfIp",
-	"9V/jKX607hUvpNUDpdKT5pygL7fL8bgpr/4J3HTTQhTHhpgPxDI+DxfHsIKby+cesmh8XYz9HgyeKIfx",
-	"qZSj8wqT6AJ+93xami8HcPUDDu8LU54dtAiWCbASkKi2IndXfqWY1sPJd1M3HyYZI9HvpgeQOr0/mtUa",
-	"zegeF+7ecdL/vaElseI1I/gzRL9Bk+OIFmJfhIlD5H2/6mVyuPxgeSbs1FHlmZAKm4JO0PG8rlwWLhNw",
-	"jwhyKQzlIlEqNYGgiwZRR9itXMbLdDqglpJ1oRJtP3HoJb5Eqa3QjKXNTss2npLru6Z6HfeXj0sCLrk2",
-	"MWMZtEQ7OFTHaFLRO9YqiwGZAWgX0LwHZ/glm4IXovgqVvhecnHHCth2DRBWHh4HuAV44KliRDFatKEK",
-	"P6umLiXwb89ZcLB49ijPTaNYvDLXfdjW0WREW/UPUG/m////d/3NnFBDHn/VVqlxs5YNBNGixXXAHm4V",
-	"7VXFh2yA/2Ms5WpBV+PNWE9ZuyrIfjr1DgPyxXeiuwTWbLC2I0GDJZuUgU0FLbfaZ2PTAsEfl42GvOv2",
-	"OsbL8QATKlJO55Rz/Bht5O66ujPUR1ZD2U/qg9sLD02STqFDddQRWhbq8lIPqGUhUA5QVHvLkgnlHUNt",
-	"+W6fXLNQl2yzy/fyzoEZdfnpSKRhFkvIb7sT7a5hy4+ikpqX7IcxkYewbAzQKo/MRo9DXWIeOTGS6Lrk",
-	"4E6xJmk2Il08uqR3Dn9pxxHjiWI0dcTIV7iysB0DrgcGC3H/mq6YZ2OuDpKJqMBoafxQHBbm7abgv5Y6",
-	"1gS4EgCyjdX5Y9baoP4f4jpF9i5fsykXFIGFIuMkJXRCKO7so7vJuBXtFXOTC5ad2toP3kU0AbfqYN3W",
-	"ESVbbsxb1YgIDwdngA5zi6gaWwuW7w/38oW9k5qZLJgnuZ5lYzxUrWEeCVhwzVqcq10YFa4ZWZZSqmdE",
-	"2JeC3BTSALSKiL77IK7Wr4rLZeVHyeIF/GurfoE+qF1ucUbmlimO3GQYOVXU2eb9Rzxx8NkjTXjRgQNY",
-	"ad8qKByQcxwmwGykjyRM98fzTwKLBUQAxNddlx0i77avXW78kgpv6exc0VSJW8W0ToH2SXFbN6p2Uedd",
-	"RaligPWzppoULOdQPmKIls9csMCqdVZXjEI5GNr3kji7HpHyOsTvhPIma/2g+IFTMfza/ZB+XlkbYAh2",
-	"ILbdXV3+3oYnrZSBgsM4t26/EJvB91Sv47gHAV7geBWVCaP66WTTS0G9FRcdo+I6jhUUIJjypdmiRxhy",
-	"SS3Xo0pxRNwYvxb3qttcNiKBVJg8JG9lREDUsNTY5zRSLMMnVohTxQqyZWZkmaY7Xr/lofnbGTkdSqHf",
-	"ud2FRamC0RKdSrslkWoohpre1CDoYahBKNEWb+LO1bv2KxVTlY34/czNJTF7hPWd4uLpHB39A7u4RtnJ",
-	"u/xTj3o7TiVYUR5TMoo/dnAemADrkGo3VBM8ycKnxgNdh7Q7QqbtUTM1in+Mo/P03s8teVJVeCdHyZYG",
-	"fBxQdQklmLAhS1lall2gOrFvIhwxx718AGe792f8/T/iXogo+FDrIQss7mECG7Ax3R62oDJ4tDEShGy4",
-	"qamdEEz3Ox3k2fpIOjjb94NQY2ILR8TGYegxSHmw1qNcsW/o9oNHJZpiRD8EwKOFQToSnmNKUArfFaeP",
-	"bVTNGo8HNqH28iR4YAE+5VgRGldHAshQTEUIsZzG0dsW5dgxFMdEgUbGp2habIJ5YCKj6fztlazA3d7F",
-	"40E40JLfMfQBP8O2FGIVQI/DMAu2gvxHL/58UxEIu2QzXaZ8jjlXeZlKfJkG2Jr5xXStRx5p4jjfGJJK",
-	"WqV2AwTTYyVAvFdGgEY2i6bq3a6kTGyER7VPeLVba+7grfcOt2nAC/40vf3miL414/zsXCH3YjsL9qxb",
-	"WnfaUe4hVytWvCr4YUTBQQCVHYU8fd4Vj0HcSMEeaUyh8H0ArEX3SN+QRhSyK+1doETZPyz7WCrAPg63",
-	"Go7EgVdTxG8Hb7IbOb57Uk+H2S8lmLEOS2rNl2Z2c/3t47lVtvXsZr4naNwX9i6lHZks7GJgb6ByLmri",
-	"4jtSXi/n7pAbAfe21RSgEwSoC+Xo67yhKc3JzsHhAVJNNGPiCFAZ3Am/Inxd7GBcpuhvDVU8l6Vs1E4B",
-	"eM6NgmtsqFgxhURXl00F9xkFHaNRPp5KOksE8udYp40pStPD+akE6IqLNnvnIenQsftITRKjIiLP3bEf",
-	"Jc/xux+8SB+vRMIXWtdIZif7VxFA82XfMaW2pGT0nukYBJ/x7wxxzq6/ffpk/vSwjOhjKnY34Ee2CR0y",
-	"Y5fjWuTkVBWX1drKmY9VObuZ/bWZz5/ka6rXJdfmCn5l+0uJkMh1PPMdhu09+PV8HLCfk4N2gMTC33Vd",
-	"0CYsndVcgzNs9rjrFfSGCsOUIHCGO9HDm6ffwHR3w80zf/I383ngNHNfmj3+an/f2nePKS847hruhOlb",
-	"tEe3iBaU4Mk3T/vAjN+EZ9JTgPaj7L6X4ry3A72ZZmk/5G3cSvfZCY+/yshjO7mr6/n82ioKj7+9/PYP",
-	"pFDQCq6HEphNc2jimxPk9JMDKZ54hz4oyksX7thxgNfbVCtEVrbil2tCiX2WyBFh2M6O21OAcZQbIkW5",
-	"JWbNta+b+jL8H0Bg98PNgrytmfjAK1ZywV6/JYXMmwpC0Fj0y7Xv7ASO/Y3ixjBx01lOsFsUcrqzUQih",
-	"yQzHoXXHCCdGKG1Dh4fgZIHjpu0w6ZKRuXaR+NNX434BmKGImMZ9OkpKv22b/UypU210KgnIKkRdOGvf",
-	"UO7CycN3A5KFB8PhPUl34NIkYuVNEBkf1x7qre80dEyHqLAG6SS17snOLDHNb0oXLJzjcat850vwpkGc",
-	"obt9SXMjle6XCMBF1nwlaEmYQI+NayHhgPD27nJJN1HWXVPH8Ep2z0rHIpgwihXOWSSFB2PWvGCQDlb8",
-	"sfMJzbOLJ9nF08uvsouvfxkVwe68+0c54g9Uqh36GNFLx5bohB6aAZyl6xBm6TqWjqCYq5oN7DIHo2//",
-	"ua24aHSHB+67lOBRQAQJ/HAfLQ2sIDhY8eLWIRa6HZ2cnYy0/c61jz2KtgPI3sEg1vhQ5qTsnsEsnneK",
-	"LUvYyP22ZScGJi4gJ3981hlmLsTGmpLD3Ja+jX32EAJwItdgVxa7OoV0PqNPcW13xg8eP6a2seXIPI68",
-	"UcolIsRqGbWsGIKMbCg2oVqxAuo5IeMlI5tOARZyg/AxULOSwkVuEoHYiZj/bTzYvS6bJXMd+hbm+DaZ",
-	"AMJ8q1gh4ztHxW0jCplqhgC9GhaMoEsy6CIiPHBLNEu/My6PTadPxnK8xTZ0n36yz7hn0xjYULEdQ6Du",
-	"xcytvraSsmhz0XjJiGv1Za0ErPsudjrxha7rRHLYlHx2n6S+H/6GfrvwOUbCIYnHTmxP4hcBunwMdNbH",
-	"DCLKPEvlN7YByYhfFmTCiPRW4UMl/SqngWyoXkLG6RjeUJ6KI+jdZO7gn9s2RIisbp8HuiTu9soFVzPr",
-	"7nBHl8Ns4BTZzgFT+RI5z0OJzYnFxpKZp8nqLiv6c6zNodaj2gu7Bz1UfGK2tXSj7cGY9F6Sugr4XGzs",
-	"nxxr2L3RY5GiwWEVlQ6gfU43vwUECwoIqcDg0VkzGk/I3C101IYpJvs6rG6Uch2caLXgWgqeD5ZE7SL5",
-	"YsrMM8hQU64ONdq5YZo66i2AqBYbssahdALX7Kcby08lvo3IfnfLTfODYpCx8qXMTyF1D4qoe6b0rl00",
-	"ELST6o4VYzrM2jX8DE+/bcwgj/Yz2OXRdqN6b0zt8QtQDHUkvYKtDqM4hIgSbdl0shsqpE6yTdZVO7bw",
-	"xxtXhTcJuWyv5mICyI3LSRnd8yvonbrBRhDjb88RSD8Bys9EzJ490Bp/2/f94FhZ9Yi8fglJ7/BkD7+T",
-	"68CVMn69SjZmhH/hJ/dYCI+SSlMd1Z5hkPBgGXo2CM9+iHIttQa06ys2EZnCF+iPOq90Md7hPrfuxh7l",
-	"2IUrL8Wy5Lk5ztY8xLd+dUOym22K571EKbKz9ibVHA/dgY3BTn8cW/uN51UpPuMlxqfBDMBonoS/pFKw",
-	"FotnXGrE6fhKa4XsFDK52iXESFrKspQb3eVEe7Cbvakm7MXjS14TNyyw0Ya+/XPr3Ov5fHDWnb3T1qbi",
-	"oKOiMmjpHXl3fQrZ+I56vn/epz7kk9WNxmXkZkFb6s+/BErPH3zK18w0SpA/SllBBC3Sgm9fdxza/KDR",
-	"Uc+X/fgwPOlEjWwdS0bqCvaXUhFntR7IF9ghlE4t85lubgtSLOkV9FyKe49Xh0VgqMkNarTxhrr2erop",
-	"d51M3asRwp0WjAC27YhdnXoGsmQTlPpTadH7CrRrYDtCaX7Twl7s5JeI4rRN9oZb2Z3O6d3x1ocd5yhL",
-	"pWWanoui32Rnmqm9/5FWTrecmCjyjipDHo9KpjqcbzE2XaFPg3H9AjItmLpnyvKdO00ABcQqHc4reCyR",
-	"YWx3UK8er9Tvc4xeI+owLAuJxQTfvtMZudEsqoO3ubepiY7x9+wGj3vpHdAeu2SGrGTbB58rSHm+aTvX",
-	"Qe14yRmk4mLSi2vuHJu0y8WP81P3YduoeyPJSvFC37TVaFuCUJ9Z8BcsIuqMMVCcIPoNG0sxgQVQA92G",
-	"d+XiLWgn1R0+5b5v9JT1XgmtbV9JPIOrepB7dMTvaSt+O63q9YNPTdgRvaws9WCICCUkHp9DF2JmrGHw",
-	"3j78gpVl1JMhy6YSqbdj9R880qVI25VAqA9Qjfpnv+tKZmUxCNfjo4KGOGydPe6w7rycw6fkH8zca6M4",
-	"f7tUFm98r9CSsOb4Tsd+ewJRmmqEK8wcGg1aa+2OdWTJlD+4LrLTTSFzJBWlxM5lspdUNcHv/8dGR11a",
-	"D0JFPh0M8uDWLZxsSOIfx4wpt21H2VPvxzS/Ohey7ZTuZNPgy+sYIBl2iARWYafVSqVezWourUD3SYYJ",
-	"tP/dvEpMlzvgsZGzbjv8ekalnL1H7n5MVs57tlv9eMiJuGNtfvX1Pu13TtpjQR8Hu2ke8oKM8Q92Uzzy",
-	"VjiX/rQFpiV9mNF5ovW9d6L/mOW1Yndiy5m40AQ13bJ6iGRgSiJ23wUdE6oIsQy8DfvlTPjI/yybKVmW",
-	"M1e909UQZrMNL32z47DIEOZ261UfhcJVg4MhZ7VxOXGIFqFYxQAjD4kv+N3VNmrDKofL4Lw8bRcHBN/F",
-	"61qwEiqv1ny1vq1pAlvV9S7eZQ92mY80gYKoAH1nTKb9PS0bllCBUEMxkqxlWSQr4vyja1YWrWbj6+Ke",
-	"9WE8wi7fewgDctMqMH5eMSmOxPUg9/q+IQFKg0NHkWURJHZB31CzpqJdE8YkyKbt5wXbcwqN9Dfs0od5",
-	"T3WMOu3+L+3Nbm8FEPJY16ij0dkbek9eCwflomc3s9nnX1r3KHIBT/+RShVvaUw/pr5z9JB39Gz+Tufl",
-	"TOu37wFMNeIwa9GHxq69XL4SRkWtUYyDxDLbIHM79LNQjQikvs89JR7uNVKgTs36MAn7IAw83YH8JDcD",
-	"V7FvnMmyiHfYskaXYoPOBi4FpOdxQ2jpEVIj6S8pr2JipROwZeNOVrcnbm0tsCisJ7lBkwu+ucDeKJ0E",
-	"p2YNyCM5VcXV4+vnFx/mTy439D6CMtJ9OSiwi1YlQIUp9Dt1XZqh174oty2ecJUko51uAGEpXaD5p3rn",
-	"TEEywbdFN1fQ08DFDUOsRV9tDWx0ukzi1fp+djN7bxWn7IPVtSC2R67J4+vn2ZMMAk8Rrmq/1dvkb8ZV",
-	"vtovRmdfszy6cSmk8R7dnCErOGaIH07lovndXp6+V05rWVqWUUkh4wD6e4NxlfAuHkoOiw1mDFPimFSs",
-	"gbhDeAjdlvmp7wEVe/zidpu6eUVpooUnmQCQigr1lAYAETghV2xyuF6VlwPp4NPQ4lsDIALx9Ywg7oFA",
-	"cOjRvXwOLmC4r1wS1sZ+cqtlo/Ie7CT/WFklb4G4wr4+eYsAnFGaT8CChKEEbvQO9k0wx4p/jE8+0YrI",
-	"GWRR+fxAPNewkGtPB/QAPhmu6Tpe4spyiEx0iQSHEzceiiIbb29huNiSDb1ndsgbYrcGstiw1YU2rNYZ",
-	"WVDNyNdPM/L4q6/I/9VHHd7nMcP4LR7UrRca8idPfPR4TKBjELyWVYkILZrjY+I2MW4Y4Bh5Q6d3RfaO",
-	"Fgk3iWPrFhHUPwFHCvlN1oPHPdLVkO2B0SA9pJnxG88TRgMF4RdmVo8I7Lf94tGxHZeS6DxoCPbQeZ6B",
-	"XUjLNpmra2gwzQTzp5rC6nnvexHsULfhZamhqpUstvgvNeQKWxfsYyokkVXXzBcZRnI8eNEzLJI9jmB4",
-	"/3w7ZnQ5zWrFdLw0LGfKUC7MNmT87o8OvQvUnFpqzfvILpOVM5/Vv8+rj0qZB5+eliklaKtHlvBEcu0d",
-	"BKYbPwt2Kbq/WxFRdulKsST8GzSU71Jm4dEY/4OucbdWyNxa++m2SlR5LakCfx3EWiuJRhdyW5BQQaIy",
-	"MGYhNxmRIu+Sl0suWEGa+jj0dJxnpQfSNvJS5neaFIovDSsIfIPIe+dssD+UtB6nDcXgDNv3IBy9XdJi",
-	"e4PuPctAAPbVteZkxAe/dbgz9tR91eJupxmsaO935NGu/CSShxP4K+2ybzXLpQux7KVeQJVek2PDo5xW",
-	"TNFHGrfLrgJ7jxqJeM8LxgRZsDUXDsOWGlLQbadRmnFbCMdwW9fV8JSw56KdiaKCLKk2rAe6HxwdOpkl",
-	"0WupoGmHYeCuP4Ka2iZOR5uBjeszl4SXw0SAJVPMXgK7ZECORKJcBoQ0Tk/BZ2+9WTIE+vhIkxC7EvAR",
-	"UhMbd5b+5R2NjfmSu3D7m4TDIGktpFnD1Rk3k1qWVHGzTZWJJtk1+DEP+DO3Iv9gDQevfo67VB5H0F9S",
-	"TEo3LKRiB1expjptkh3WvWvFaDHEAy2/R8hystiObN6w2+Gp9kWE2YyWfCVctyf7I3Z2ks3CLBuMk+FS",
-	"KMcwWRD28orTLwPQoGPPogWsSh5HwJUX2/Ygsq7LG3IY+3kLwd0maEXY304ToPFHtFmnBEcFaJ7gqKSk",
-	"plzFuMqGi0Ju0j1Vutw5HykbmfZpd7qNctpJdv2jgFCQnUW2Oqog7MqcPe60xzF2L1RwkUNJEYj5jn90",
-	"25LNvB7TXYVAh0KmntKfXmKTjIgaVcpYqwEoLYKTarkmaDtekHeYXFQUeCie/pHu+IhOBPjuoSnriYh+",
-	"OAdPoFaPabUIJ7PmkZIA/E66UWuHcucHS4aB200AwmoD7WM0mYRQtRsNGqcTors2m+M1uOtP59+GaXOu",
-	"Ys5+VWDceGLQxO1N6oh+9FMeez6tAB9Ev02KeS4ILcssKc+fuY7WXBM0N+6ngdhO3Z7uxidN3a3IT4EU",
-	"ADbQbxEjoBVV+6YvqNoxgWAFtdO/oTWnnxdi1XrnT0xEFHT7cN/xQ2MdyVab/f6qQePNkX01IQHnqOrv",
-	"RAVcAsuYmh78cwZo8xH7dHxB3CgwI/tI1B8FYWLte6TGoZXHzOFQs63AG6DJgmmDDYiNJqVsCqYTTUDb",
-	"3gU7sy5Ld8Mq5xKQK+as2AlBoX2ckl4UKMB0cqjwXQ+ErtlkH/QE0+1dOpe7hnh3Yjc4fntbbTaBaRS/",
-	"223mpstk6GYYGWOoJUHqog/Y1blUiuWGFaEEtKJxejgoTG2LTm/JRQy4CHJalWxqLlb27c6vBSlnnXUQ",
-	"Ge4M7IuL2x3coDBY1UvD66Pg1a7lsFTGXoloHMoyi9umjncbhn2zy2/tjE3AYEBhFNJ40K/+vY/FrHop",
-	"hP25bihHJy3w1Wkdmwc7QXgI8zRiScQGsx/5mhhcVLpxUJAxOVYH8HAuUU9t3k7slGIFEkSjX7WfJLm5",
-	"m06ULk/Y8Dl6YU4krPYb1hxonOzS6fYm2gYHJozWBRRiIzp3eNxLXXIBzMfYq8Z136Ma9K8e8Gi0rGrI",
-	"fRH9wBPEvml/wDPQ3Rgp0r1bgkTkw4hRPRl7wkTnjvKDNQc3EGXXEA7ZkHzXAVCZ5+C95Gp0X/hXoRya",
-	"lnIdUmTAyvueCCCyVs6n1IZTWDatnyth2Zy/b/MHVtWl44G0LN8uIRd3cM7uGy8VXdohPkXRkKc1/+Gx",
-	"grRfgunhy6YGkzGxeCeujFkdMx8Mv5m9/DMkCbvy5FdgJbS10Z1wSYWiJ5y2WwxGxveLXAZzho+Eow+F",
-	"YwoRnIrt5DC3Yy7BzXebMURk41ICjg33+3Sdgw/65I5JLRRixRrRtXoWPWGNLWTXuB7lvi3hbtr1r1IU",
-	"lwQ/T2eEJWDRk5lYcbx0nzwDo/lcFtzJMSWLH5yoO6J2Cb76+lBLv92c4d3j+ve2hVefGIaLA3oouJj3",
-	"vKE6jYcbKxCIke3P8eJrTBWfmNq6UnIz0MO3RfKCnBeyYACOjP0u4mBJMuZwWjYK/LtSgENjK13/TwyA",
-	"WptIU1GkIqpMxYqRBduAibbkgus1m1KyM1APcQqtfw8BCc+lW0u37Z0SBRuXPO3Jif0tMWAmfyR7P0Yu",
-	"U7Lrv5qPXHd0UR5Q6j9N5fZ5APsWGOB6/bJfnSwVWTRdjxaNaYc7p5CoJcdpjq4px5rjnx0I8zFFxz/7",
-	"TLextN0eydchstYegQcn1wrJr5/2i4dPCt3TwfUk984uV/E4bEGb7TKG40zDNv4ZOXaqD8FIT53L708W",
-	"NPYSFDoTfqP8T7XCJhr4E+LvYVbCkAW/77gLUtAP5PQ5Q9rPvIun+1YE6Wi0O6fJnLfdJV8ZUit2z9mm",
-	"9fM8sLdzcAqxEhRfpfFL9ADbapGA0z+Ja+h+1vu1XRGYg4f0m55apuVRQvxGDBzeKex+f19/i0HN8F5H",
-	"mj2b0b764zqurKleD3aWilCVQ2qPeNic88j30kVomYzsatMIyzHLJvZ5ydx+uFn7qezv6meISSwjwB3f",
-	"KVm1UV/nBjSSIC8j1tgkFWRG6kvyzmcRg46Kri3EBXS77nMDXDI7BiKCFMB+KPSSvC7w6//+769f3v/h",
-	"kryyjAv/9NN3L8i3T7/6g53JomRVG9XS0IST5LJgl+Q7mK99vqlLSQufigFaQwMd7YzMZQmp7LTmV/iY",
-	"viK/q5ihBTX0BhZtdzYLymd/f0l+Htc+xb6KCr3BzAfqskCkZn7mJKdKcczAIsCqHTAXNly5JN+/ev4S",
-	"E0bsKBhCU4z86dUHwvUl+bDmmuRSWC3IaT7qnhXtkmTNBK355d+0FBmcDNWQ6LVi7TOFzPXlX8G6wUL8",
-	"2f9jNRfyBl1SrX4wm19eX85BRcRRZzezJ5fzyyezoG4VR8TOFJzpq0++S8VngMbBzk720lK7k6+L2c3s",
-	"T8y89K0sLEnrWgqnFT+ez7GiQBhXDUPruuQ5fPnqby6pEhnXIbbWvgMIfj9I1LbTgE+dAIgP2c7xynfk",
-	"+QwBhaqiaju7mT1vB8uCjAN7/TD13AFTQGkz+oZoxQxaL/E3do/4zd3e8gLdkOktv8qpyB1E/gPeASUC",
-	"kYN7AaP/i50dLorQdkzSiALQALbPvCcDQ4mQUMuWaFgMHALwzatPXBTsY/oWvJQbYdnPd1ghdWgrm4LL",
-	"qw297+9hK/gWXFC1jciM6PYtnZr8wK17K1yWDUDcOCnh9+EZseKIqA4vFlnVAy9A9mnGIRMV0QOcnxz2",
-	"ehbKR9fhvd2pwTajB26VYh6V4QyX6ic7ePpOPf4idwoEvhUj4LZ9OGX8QO8YoQRtH2usI2Oyv7TXDN6V",
-	"tbCbmMOK/vv2grmrZP/57Do3MbTCdjexkvcsfpWeRjxr8Wv94GXjNOzC7a1wOIKYrutqaVu806zbFZAW",
-	"VNByq7mefj2gtrInG8Jdu7Izmk673aApuv0h3PC/N0ybP0rMCjkJtdqh7SuQWvv3+vOYM4ZeZCc403eN",
-	"IZRYyxNPlQsjQ3gvXZccco7lcokfSsF87onciDgxXwWpiykl6V2bsnVAONzzgsmrqn56EuHgZ/bwrfvg",
-	"RM0jTXRFy9IP3TXJgHTs00mKA1fhSD5++C4AD49zn8cnvRFR3i2A1Db0JJossCEGyb+YzQ5E7+RCdFe1",
-	"ryFO0fF7VzV8gIp5RVfs6m81Wz2YjLF++QTb8R4LoZ2nw9FyS8VhffQpiNXa7Rcl10ZffbL/jBB531O9",
-	"fsO1GSX2oInRwzflO6lWzDJFO1/ofxJZfERJK/08UzraoTSNdqM601wnCc/uyrvguanHQ5cGPEcHHyx5",
-	"xQ0wh7OZQzu9DiMUjyb+KcRdt2UZEWzDtMEgpitfj5mFilHDgg6K59EIfmSbsEvjGLXg+gwnENv9irZV",
-	"flQ4L55q2x6dQpPuKD7+nsjNuPrU/TKCk+yc35mE2PA+hu1mT6mOB0h4uHll2SU6ZgSuOqGkoFtwxkJ7",
-	"edDecyrIAtMgBfhsIfya0tcGdnD+hXawj/t3EtfWHulBqbxshAHBiOH9ydKvG7VVrXzSR39jn2M72LOz",
-	"F/eet84AHcFd/mnPFE2a4FK43iL2RRu6BbMGif0QWwkcJoOC+GX32AO3cVRE62XgHtyJtO3tbrCC01g8",
-	"TmiuG1EoVkSE6IPuycETYQU3w4fxCp74EufwRq5WrAAU3hEngTN/+CH87MtyCylcTKak/gRuXMwSzsRs",
-	"pD+nL3Ey93aIIUvpFT5x8GgM+2hwuAttFKPVeFYDr4hrkG6oE1hNgKd7oZkwBBf9zHWpEdZ+KqihGOIi",
-	"bjZn3/o2mSR5Kb5z6RJn4/HQffvc2vt3vtapq4ICxG+qFL8/AZFnpzebDp5daxUP3Zy0HTx0gh+rsn+A",
-	"oxxk3uJ9sKuFPH//gvzw/ZvOkLZSuAVyQq2Tiy9wPzrPw+Al8bv8ZaRHe6YjZAfO/eGH8r0/iRDkBFC8",
-	"MZregehX1jALHENBKvFxcd6IRhw1t//Ed9w+ZzG1u80fowo/3nc23bHaPHM7QwOkGM+drIK5wr72Jwji",
-	"4uDeoEMEohaH2wHQSaiI7uznvds3Qt+9Y6ye7kEee7T/g7H6X9KK/ICINYwoa5LTso0YewtkpLmhWCFP",
-	"uf39Zb9dOg1FbgRAMfxHIwr5H5ezbM9jAu0QznY6rhoj6iEJdNuThWtfSszYK7jBMTtomwamAgr0qPPB",
-	"7JOUmP7JV1GeaeOw1/ghgn6kT+Wd+5Aa98zy2r5mWFT/xDAn8PxiOuh9O0JQ07IkOPsz7b7O+vpv4NBj",
-	"W5TnFS3OKJ/RHd5S+lmkc0fnX84FnrpbfjdPlDLiCqnsUWbo4s4whzGX9RbkBkJpgZcKPtA1hd51yDIP",
-	"XR3sx3k2Ef6q4Oa9a/l5jsPv+hqdwUf5gDLxOM81Dm2whQvElFn79afzbwfm5tJl/+2IzWlbbUUDw/Qk",
-	"mW/YVt114QpQ+TS2e80gwkARQwGkqgO9SYHE2efWsiz0YCOvcdTtWiqdhbrt2X+nZPXe9UU6E4X7Pj/j",
-	"bY/Tkni8jCiaeoENo0+TfAFasgPfWAadqR5pbERFsOCQcJGRxdYxRJBw2KVoBHlYe+tCtc12kikbQU+e",
-	"cd5I11hnoivFzeQ0qkBwAe3de/H+f2aEEiU3bboW9Q2Se23XznJTfmK02N3FM9yV4A1fOGYVtslOnG7l",
-	"u88+WDUw+ZpQe6K+p7WRAc+1Nr6mW49j1WvE3eVwc92Jn0kX5bIulsnL8k5xMe269MQcjvzgnL2z3SMj",
-	"ycIq2VwYVgDXKegWNhyge85v6eygNp3nsiIm7/seHM85rmsLpHtsUmvhwINP4H0GnCIrPlAjIcFGZ6Hq",
-	"MuaybEU+bI2+hyf+mVOwWvjYc4ZvPnTqMlWsA+oDZRGsHp1hJK2mVuvw2RhQSJZF4j6gdLdI6mcTdu/w",
-	"Df6Uz5k95FayfwiAg0/F1kFl2/0TbHOSmJr3+2Nz4UV3MBgTcJ5twqCsQbANnk7Ez33wJrVlxsmb9MHV",
-	"Bp+N0Fs0sfMTuq/O5Ip4zLV/xgClcYBSBw6ufeqLGOkeSW1M7AwbUPn5AUY5rU5yzO2YckkcJNcpmFAT",
-	"2eP39J61qz6P+N4BmztSht+x+hSa2v9grHZ76ioWKRzbM2vtuImiGUkNfIB9xMBSHMOKoOXzOUMtQVuo",
-	"1ivbFWxDNdh/QGHyxXumrdb0H2TNKCzUykhYDZxx5lZuV9vUlkV//ZSUzNgJ4fjYeoMzASDn+CbLvaUK",
-	"gcAvyWsTNFtzlddaVmwhiy36Y9ZB3Xc7Tahk348S/bv41aNEjXvkwdRm39VlUo3UCzc+ozPlZkCcrzNu",
-	"0c8p89TLcw9YdRrLCRbMCuen6bw4a1Yud/MHoG1/S51BKLSQ0LbMQB+Y87HLcPdPzyoDTK8v7Jf4gkf+",
-	"HnwOPF9HDxxU0I4iFGiGmIg28upcFSy3quZZDV/7grctbNuZrF5QmP+FKeGlFI8MjmcJQHs37k7dXPq4",
-	"EYJnWIP82T/0z2xHh7hFX8DCQPggSHCnbb3HaTOyU3cLuF9wZmdhsyGE168VEEziR6UUE3DPLlgLs/k5",
-	"O08YZ8LEHADCKbLPFTfehyob4/w1EKj+m1wEheHPiFQZwisBEFnW+bD3d8hzkLBVwUDuRwtSHqvK/HuD",
-	"SBOuLLODOx9Az2gxeB00dBJf8MHM42ENGFIZu3es5L07/9A8UYgqIfAwVEHhJrqubAayDl0TGl9EZo8u",
-	"IwsGVcNAFIutpQVWLsPzZaW++mT/GVGzF0+nivmNT2MFfMAcDQCxoACQYw0MslCW2jys2VCJnJ3wH7ev",
-	"i18rB+xEaV/Pj8zzst86UO72I63OmTtkh/6RVm0o6ZgYxGlo6SeAWXPUFL8AV2hp60MZhS/cY+PYnevJ",
-	"P6IM3aMJDmMHnZmUXxXcxD3eICoCh8SpSqdCHwfk6cJ9R7g+Sjw83AOIP37WjWmrPB5wq6LepueCvK2Z",
-	"+MArZi2R129JIfOmYsJkUEhdcEMKF5vDOgznvH/xw5+JNtsSoV4oQbhBcFJp2aic3XKR+R9ByRSFA1C8",
-	"5SKWOEyLF405Y+q+G/1XMb39yoY8UssTZfzbnSSU5I3BAwMYKYfM4VHTiyBHwOldvhwtSAooKS9S/MfR",
-	"5FVJt6ehyx1ljW7/danhizOvN64ZbnvgHXk88ifvnLqeUGACjcHWgUYmyKBf5HxqIoDD6QHAncMFg8Of",
-	"La3ugcBzpwAjVBgD6fAHN6iLy9oDrPpm4PFTbgunTy19PqwZobnDylXMQcAW4JRojYQg4yIjxn4M3UPC",
-	"GOkdF6QRJdMaIGcNoSVELZ47CdbWbEB8Qwor2jBh0MlsSIEKXk7Lsgti4MUQEmId0TAHtiHK3MSkIko2",
-	"xgP5PsP4CO9HUHySK3W8GC2HEPAWcGj3U6jPrAKfK4H6tPzwHCnSoC8PZEi3tEMgVzpU9x5eZNQlNwOG",
-	"3oDmXzJRYO/AVvXfv1TYUrtl9108Lmdt4T+/a83+zJOhS5OBb3vDPfy+HXFfd7OC9I2f1ihTwzewG/Sr",
-	"tP2yom2u4gNbZeeEJkziLUb+hsykcXgT/nhG+IUgEA618j1COJUR1ZWlUNeyJPdOvYVUSm5YATrrye2o",
-	"iqo71/UmZTP/4B45MrP7yBxV40/mBIFWu9RHVtDBQqxEyWVV0QvN7EYZVpB7WjZM3xDf7jFzEPX2wLHT",
-	"Y0YQ5z2XpWxURqAJ5cNcOslM8HDHTy/RcPQPuL//4kr+8wI1CX/0ckl0A9nhjr6il0IaLoduxGthmMJJ",
-	"TnNN3oviUtZMGOda4DIij4+8MN5HccI7A3GIpDPk5LyoVmxZ8tXanMNuetcO/puxmU5Zn+8Xl6pmLqkA",
-	"fQbyfz0G20kkl3AZxBiF2ihuWJC8AsENkJst6mz07KGCIqm+Bd1DFEu0BPE6mWP2Bd1eEmw+BuyegcHk",
-	"2p9AQCVrZa1rD9YmSMuNiCt0THyQztaYoNA9WIFbNHrqMDskALaYSxUvAQsAgEeoKjJS8HtesAJrxKqK",
-	"YgvjiCtcljI1jafz+fSJgAFppk6jagx76DS8ff07Sv77+7c/tmA6VjY9xyYuIT4LVdAYhS9dLha1ihkT",
-	"gKqQmGUhXX+t2DS/mU/X3ruB2ls7z6Zr7gf4KFzDWyNno58tpazHP61rxorxj9cccnIS1sAwz/reHtvJ",
-	"onedGwLcGIX38If8A5zGGXEI23IjSF5KjHCeVE62af9ncDB/cJ3WzyAh3ej6X17pRPga7I8vXOkh0pBp",
-	"6xeoMq2xoRMyceMbQZ76nN8zg00mz5RmBGP/l7/si/rL/qTkBhpMrBUXd87o0YapZ8R132yzTbbkjrEa",
-	"C5Cw9XJLfy0gQLo2z9Xyj9B/HJ57RHLN+j3bo71196U2tkbrMMLAqAPJjNhdpWK02CYEch0CZY0Hkd+b",
-	"BIZrMYMFPYOuzN6qvAtWyg3UFGMXN2rWGlO3aVk6BVUz7N+XBR2fr+fz+TNCFxpizN2gCC5FmDAODDeq",
-	"lzGq8nVK14j2wz9r6eMaU5T2aB8Cqm4lpxDLbt97SdSAvUeQzFVQdLBrXsRU+32i3mkDRCv0HGtsxDhW",
-	"YZXLsU7dr/9LL5ykF4593CML7J7o9/+4CbR70O4gEMWFT2PxFVEKKmYLxZeG5FIplhtWdDcWv76h2rfD",
-	"LBK0oOi+8YLn8uSbp77vK/6hZyQc9Ix/GV34vQt/4Kb5aCSovFg0Ja02vHRaDjQb7q5gzQ6VfcMTX8Lz",
-	"b980Fn4M532CgJbvZGYH5Eu3gkD3cyGFq0/4w+fpmh9+8UDK4Bu6YCUe5LlgRmBweM+X1gIRbSruA8Pd",
-	"eaQdXZ4ggWQBnSA9NkzqHK9KKTV78GkmyrLewOBnstjs2BMcmudL/3wDHYRwR8hKYv6WVSgQqQcad4Dt",
-	"rTC92LLjtazYM2w/ASkI8JDz8Q2c1rCq4NGOxmnAp5XROyQtfd9sBAVDWZSQOxjDmo0LyD48T1/mhsXB",
-	"5o9pz4Xu3swhzoNsxdJemMmfL97DAxc/uY77e6BS3So+nyY20nISoBUr/UtuTMkumCg4FeTJ44sFN2RZ",
-	"SquJ4vSne4FQd8Ha+l+S5Lqh98xuatJ3/qY3Nc1XghXk+muYIYBfZKRkVBtMdVgBHCVWSTv0K/SVc+jo",
-	"XYMCfH11/fWTb57aH5eNFZE5LdkleQHPa7JgW+kyeNwGKUbmGZlfkg+qYR6NCTcGifcfUlageMUyfKD0",
-	"163ygI5e0S0pOXNN0bspJK/FlPs54k769z3SIy+mkQ+4lAnLAM9Nxxf21fXjrNM6v7n+9vFv9+b7hZzm",
-	"1rKPdsKtvQiUyYVrNbHs1ecELz7Fnd2K3N7Yrcg/X2GN53RlYCvyYafe85KvxHMYfQzg+kn7QHpAdYpY",
-	"NtDFvJIq1P7DPUC3+MP2IKEOvYChz5Qebcd+mDqkmTlJxxSrDeW0Yoo+0s7sWkooJgbENUfjcBhQNgaa",
-	"0RI7MRqPe0ehpjlxRogddg5CdfBpW5Gfy/7Yinwadtr85O8u4n7okyOyUUGovfhYnYLwAlbR1W1uuxW3",
-	"mK3LDTgoxQrbSTskt54y3KMADgXvIk+nVT7XrgsYSmdko6iZXJI/X7xhS3PxckG4Jmu5IaVsOmiski3h",
-	"X+CHqH3YGeELM/Lni/dWqbDfXmxbHAzSel8R5dY+UlzGFIaX3eQPqAxS9N/tL9SwyjAh0fFcCZT/adWB",
-	"HfXfUVlU9UeRDgTeUdTwk59PlBjjabxNS3H0hUphj5gzR8n2qi7hlloFnPuePs7YPUIb8bz4sKPUiopb",
-	"+8jYZ9GJEtdxRFOs2Bnk+4923DMLDnjHr95G/gfXidQJ8DUVBXpZZd1r+rTEjuhxmPB9LCqYXprjj4mS",
-	"fJDvKFdH2GHtBTibLfafIYbxq7r//yjNmgQBUGzLA9iioGBAdlTJXTFFx/FcPUVS0v6WGVsLdHj1yf84",
-	"CLXwEv7egxb80o3WQzy/JIxipOO66eMhPrDrelOXkhb6anbzafdPn/CHWIQjMi18eHBSyUl4pKSrT+4n",
-	"19zx6hMXBfv4OcnsXsqNsK/1oDCHtZ6m4PJqQ09T/bDkJyl+eCtwqLaB1j0TZNPh3Ey7de6L/uJFjgo2",
-	"dTjaPVj1M3Bsihl1RFV1OOeBmgujtsmTjtxYV4d6so5aiAKEfQew1rJDAlszWpr1PwbbWcIj50RJcW+I",
-	"UGtTx9ss5UxrCKjj5wBFtP3HMDYHZu/8CovAxKHP2eyr+ZMv8DohDXGv7IeIqaELqllGKlZwGmYW/b1h",
-	"DWZtN7qr3MGGH3gRGlXObmZXVnT97wAAAP//",
+	"7L39kts4si/4KgjtjfDMHlaVqvwx3eXY2HD7Y9pn3G2H7XN7Yme8dSASkjBFAhwCLFnj8H2NfaB9sRvI",
+	"BEBSBChSJbl75pz+o11VokAgkUjk5y+/zFJZlFIwodXs+suspBUtmGYV/EaXmlXmh4yptOKl5lLMrmd6",
+	"zUhaV0pWRC6J+a2kK0YWbCkrNktm3Dz095pV21kyE7Rgs2s7VDJT6ZoVFMdc0jrXs+vZLJkV9PMbJlZ6",
+	"Pbu+nM+Tmd6W5ltKV1ysZl+/JrOM5fyOVdsbnplvwztKqtfNK9wTs2RWsb/XvGLZ7FpXNWu/dSmrgpqX",
+	"1jXPZqEXLXnO4i8xn97zBTkvuPbD79AJPwzS6coQpqCfeVEX8Jv5lQv89dK/iQvNVqyCV5WUVzcVW4b3",
+	"sGJLVjGRsgeKKF1RkT2F3ZSCEb2mmtBVxZgiC6Y02ayZIHShmNCRLTbvmUYJmJ6mtyw8P6nXrCIVS2WV",
+	"cbE6zizhdROnWcmsTs3E4nzRPHNP7qgYy+OvMZ/e8wVK1iK7yaUs+1SXd6wiVGTE/BAhIHwzyKBLmivm",
+	"X7mQMmdUtN5ZUJ2u+y8taMYIVSSXdWb+NZu75JXSCVls4TfNBFEslSJTZFnJwmxzxQjXZMFWXKjITPF9",
+	"B00VR9idKbUMmBBZkaWsYHKKZ0wZQUhJwbMz8ysxjG1++zf47Xc5W+rfA10Lnv0v/FvFV2v9ezfz7i7j",
+	"Wwb3uaRas8p89f/9y/zse3q2PPv05eGTr7/7y7/9r0+dv/z+//4fA3xQ8uCemGMl8PypkrEMpbx5lihN",
+	"tzGK3zJW2iEPIju8KyYa8cPguJfJjAkjBv8yP3+cXCZXn5LmJGSyXoDQtq8VdbGw8hHfqmVY/jBzEJZk",
+	"Y4QMB76s2BgJI8PyhQv95NEsKKdxw+PHfgRDjDj4W5EOvGIr0nu+YFNxzcUq/g77wL1eAyJSlVIoBjrK",
+	"j4xW8L5UCm02xegtZZnzlJqtvJCpZvpM6YrRwnwWeNOCCwobGHhXlyvecK1zdsZExqk4J89IDkoL4YI8",
+	"vCILrhWcciVJQcWWLLYaRcO/f3j7M/kdTPX3CVnyPGcZqUuy4XpNVElTpuBSE2SRy/RWXZOl0cNUa+DE",
+	"v6EWtWJZgkdSKm7m5hQxkJv4ZSIF/CmVRSEFSc3ARrxS8uTR2YJrsswl1QnIMWb0JpKuqRAsJ3pdMUYe",
+	"XjVPKfK7VcWoNldsQVeC6zpjCSkruapoUTACOiNMYlsy8vo1TYiiRZkzRagmyzrPiUppzn6fAIE67zP3",
+	"untWdV+bwC3v5gU6JPGawflfxexrMntXyUXOigEWKPGJf/ubMpvYZoH/AbrR7P+4aLTgC/xUXbhxA2xA",
+	"Sek/dLwLzPisStf8jr2tMtSbaZbB9tD8XSVLVmlumNZKQfYZVg3P4ffscUCVwz/e/vhLSHY2h+kvzaOf",
+	"PDvLxd9Yqg2pfqjV3ll135zKXNawFCtfjbKuGJ0lszSn5syoW/P/QirVeqU7QcmMtyfd/PmWi/AHORWr",
+	"mq5Y5MOtrHXwI3dh9z6Qy+CfK4mUd8tSmhUzo5FWRqwX/HNgNTukBvEE77XD+Qn2aJ/MPp+t5Jn944bR",
+	"O3ZuNqP19zNelLLS9m5fz65n/2BKb3Mpi4tUVuwCvgWTeI7n4V0lcXE7W4aftlbtb5pklvHl0hp3e+8l",
+	"YwpVSt9QPfLx+B7chjg3mclal539bA1WMnp7ky2W3bn6u1zUeU7Nj/YC2bnbk1lVqMO/vrPTjqR+xn7f",
+	"HT1btGpPvTUNoELoUD5fs/S2v41Lo5pMo6aROiz8HaPDBD7YWSc81QyU2EnEp57zcqJAwWl0xamT/oqL",
+	"lBkVWRjd2F1pxuR5oEgG0mYEF9IN3cbfkVO8Q6gg5i695YKs6Z2xJcaNvqQZu+Fi3+XximbMP25l1pjn",
+	"V3T/2M/r6s4/fJMtwhzeOAoetdwEZ98/CZyViJDGqXTpiAoGUtPtEGqnahwBubhjlQ5z8IB8z6136H6C",
+	"SEgduyVAknLNCrWP/m+Xy/dUrGALCvr5NX7ncj5vOa5oVdEtiDFn8w6qGvCQtwNUyByRyro7DNtagaRI",
+	"iZewn3dvYa0JXn0HjOB+7c9V84DNi9aPJmsK2qjVJkFxBe0y56WyfpiKEZZxbaxFuWJgPMJzcLZ6M6tF",
+	"mdMU5VX3lUIuZLYlt0JuVNvUz6VYqVmyTwWCe7nhSSupqTXXPCvtuaSN2DkHATflkgb/zFcrGl/jTo7a",
+	"nLlz58W357nR4CerlsDZQa3S8nyX9sBdYCpsqDFdlmSxRQsY/by8Iopu1VNUwTdcwd6YZ8GhsX93zFvD",
+	"d4lUhixhBkxzqZgidXlNhNRrLlZo/+iKprct/qOpYb+GQc2pkUsQ8wu25iJLCM3NRd5SZ3EMwyJ5HtRh",
+	"UeCOFQ/w9DvJhQ5s8a6E6PIcrbUswGY5x3dOYb3my8iAzTT2ccuucXNH85oZu41aQY9G21puiHX93zGy",
+	"ksa0FeiPA9fILHzXj5DXak1LtmtkFFKC72At8yy4LTDN8OU3rM6BKMBv7xECrQ1BUt5rQ/TLO2udHkgn",
+	"o02MfPRI9yUSMGhAsY6N0XxgxEP/FFvm2ZKNEeegV4IXdbPeEmGM/A1VoVtCrS2Nd5lU01tGMsOEQmpi",
+	"mMScbKeSsDv0z/V1DFAyA/oh6J7mqzlXGgWK0z5BvOWUZ2SxfUpYUeptcy21PoOFwKqExPmZD50O3eZt",
+	"vJIKeQdatq54UcBPC2R5wTZBjleyrkKT17xgqcwahQyfC4xgZhXYHQHOJvtteAYp0GzWoJLRVyRwPoEA",
+	"g9PpU1nF4h/NQcW98mzYWNsYBYFzbBm99VJPJ7dcy5OOmew5Cl5CtX7DVeCIAj+pCXeAPesB4qykCBAG",
+	"X+C2YJgHyWbN0zXZyDrPyEq2t2ZoUn+UgkVn5Rwyjkul5mZgluVARiNWQxyZs6WOXNlmwuZomj0QEFBK",
+	"jAK5kRWoZVO4Sedsv/GKj9mV2JklbuMs2Qf2fLJipdlnI1U/vv745uU1eVmSq7+K+fySkDev5n8g5H8S",
+	"8pyQq6vry/n1w4fX87n7+Unz83ze+tk881fxf5JX79/+RJ6/ef2O/Pzsp5fX5Ory2dlDdHV2eXJNRZaz",
+	"ThxknsTMXilWrDJ3OuOgmDORWRlm9SnCcmUYjwXtOG9NohbTjT3PQ3cKkudLJ7L/eN7VgWI7ab4a2qoX",
+	"LOWKoxN3tGs1TVmpfZyhXq2YMt9T5k3zy+/ndD6fn5lpnf3B/O8796v973L2qe+PtWOGbNjOG1riYk9c",
+	"o60pPt5nC+yKydYrEze5CP1yLtDkGks/o9sArVJaZReGGT/OH55v6F2ALvbZ1qpbu/9o3vI9xGygKcvG",
+	"t4XXaTNB+s7RnJdlyOZ0B2XNjCLRDlmMc2tkQamOUZxxI7CqktU+Gf5B0NXMJqmMv47e5VQIlr3iOQsJ",
+	"2CUXXK1ZtuvpzahmZ+ZaDbGrXdo4BRMdTHuPgHU8TppHSdNbaze6u6uUOcYkhAxeWqVznO8J/8glHOiS",
+	"pTdRDVlpWumbtsITekR3rJsNbcKgImMV/lxW8q75iQnQU3gOemFKRcrynIUNIS01ze/DfEEHil92Q2O3",
+	"Fsvu7s2Odx1b9qiSNHNpbXHiT+PQGZ58L3uGcHxgVjK7HifrAyJtOnu51IxQToGZzAO1k0XQkpIPA9ej",
+	"W8K49KHWvWC+1exeiMovM66fYdrSNC/By8801fkW4rOotCp2Tp53vYGGfbK2X9C5DXlFbrlISC1yphQp",
+	"GBWa0FwKdk7e2ZC2gi+OjQ2c/1UgIdszv4TrZOcvO1d5lt2AA2hiHIOLjH0OR64Usy7cQUEOD3213qd9",
+	"T3+Eh3rnFObghght70JWldxMdgApXTGdriGpyWUBgT+VYIIYUSWFlAPIwTNvT0haSaWMYZURLrREn6FR",
+	"J8mCKZ71vUNRZ8awXrmsZDH21hET/R+tc3gVPoeYhxO0WuTIl/kN36MEw2N2vYlNKnJpQODHhlmHdh2c",
+	"pTcrWqqJO2/T7YxYttm84M1YbEklZUE0Cv2dbRy/H2CEKD286ZdBmo0mrlXDJpzk0/PhyNnvMECz8aE9",
+	"tk7rMXLjtRE00cGbbQmykjvVEzkJRIDhJcE+a2QodGfIOl0z9ZRQlzoll2RuXU5cEwje9mR0bne1b21B",
+	"+GmvN8bGYobdosPbHXJRs7/XNL8p5QZ8UxXlimU3qVRcsP3ZIzjzeDTKLK6e6ruHQeHMgjVP8xzJDnIY",
+	"8xelcEGT34HfdSkr89zvp1B9tMN66vbck6tpmImzyVkKxwiqTxAQFS3KA3hy2pVzHGHhg2XZIkhr9lkz",
+	"kU1k27okXlzw1Xoh6+qUQoBlq85RXjMKyjTl+fhzC4OEKDBKWp5sbeNTU0ZnpQQJEFr5WhZT74kFTW8J",
+	"aItGNnnLAHNy9JoVT9FmAAshwQiSMQvQYtDSSLbmy1uSyR7jTKUgDD0i0zJOBy4Us+bv8RhhtMxdbL+N",
+	"VAALfrENUuBvkk81KBlN16go+NwS0B0gpOZ2mGofd/YBOIZpHic6UaM3vZB3R9zt0Zs4lbulwFsjPM2A",
+	"XRO0EIB1fIBqS1JZMMgESLqlWc2H8N4A2aDQqO8pobcMdMGWGelyDA4+lmaHDrP1Y+lxERdAyJ2GD4em",
+	"ZdNwphnoYH87TQ7TM9pxnPtYaf98ykiQqmKqGXh0e+5bLbWkSk8VPdPly6hAwxvKs+mJbU4GHHyyK3Zc",
+	"6TtVqILDZf/zmOA2dVk35rAfc21T5jrJjLllrByS5cYcXdSY0wCLCuXnfPvDNUD6o90W/Ssh9FbFphr8",
+	"rjZxxe8YeGSdedL3csds2p7hOpX7j5ez3k9MH5Usvgc8YIJ/1+WHd0cMPjotsVvzUNAZoxguGKKlvI96",
+	"o5i+adxbw7EHbVdnv1bQ6tZBPoxndFu6M+pi+AneMCpjvhHmExKne4kCQfJg9c7Uda4qWU+4A9/CS/5o",
+	"vhRIwO/dfc2UJoy+d+DdpGv7lhjfNJn4E2SPolssewerTS5JLW6F3AgCo7liBVTevbXGlbfdwU/pnnKZ",
+	"nLORyncz48AVMi3CAvq5HS9GIB/TmySbzZqpNZZkRRa1MutXTGhIhUM6QYV5k0waVd37wagJccbw5Ycj",
+	"RNesaaVHyJIP8Jz90rgbc88lxvtscMpLJlaJusAM5723hrXg9pelBCk9poYukEcga1toXqdrW9W24cYC",
+	"xAIhLFz5tf0NEd9pxGtkNMUbWlqumxL2kCV3KctlTrdEgcsBcwR8rRSj6TppxT/87Ss3onsesahJLoli",
+	"d6yiuR/j3s7FwF0ypRrbTaOTYjdolk+p/xrP8aN1r3AhrRoolZ405wh/WSqH46a8+Cdw000LURwaYt4b",
+	"y8Ca8z3T/sU89HyNJZFfhwtqWMb1+TOHkzS+lsZ8DwaPlNC49MvRuYhRRAJHcZfK5koIbM2BBRnDNGmL",
+	"Z4KlBSwH+KutSK2YWFUsAorgE/ambhhMMrRRr6YHnRpbIZgJG8wCHxci33Hs/72mOTFXckLwZ4iYg/bH",
+	"EaLEvAiTjciHbqXM5BD73pJOoNRBJZ2QPhuDW1DhXLBUZjZ7sMcEqRSachEpr5rA0FmNUCfsRi7DpT0N",
+	"OkzOmvCKMp9YyBRX1uSrOkOpttMylKfkB6+pWod97OMSh3OudMjABs3SDA4VNYoU9JZ5BbPFZoAUBjzv",
+	"AB0+JVMwRiq+ChXL51zcsgzIrgA3y2HygLQArz2tGKkYzXx4w82qLnMJMt9JFhwsnHHKU11XLFzNaz/0",
+	"tTcJUUZlBKid+f///11+NydUk6vHvrKN67WsIfAWLMgD8XBT0U4lfVsM8H+M5Vwl6Gq86es4a1dt6adg",
+	"7wggV7AnmkNgTA1jbxI0cpJJWdtU0HyrXAY3zRBxclkryNX2xzFcwgdAVIESPKvQ48doVzfH1e6hOrCC",
+	"ynxS7iUvPDTpdmo7YUdtoRGhNpd1jyrXBtcBjvKnLJqE3ghUL3e77Jq09U+fkd7LVQdh1OS0I5O2M1/a",
+	"8rbZ0eYYenkUvKl5zn4aE61ol5oBROaBGexhfE3MPSdaElXmHFwwxoxNRqSYB5f0zmI27ThvHFOM5o4Q",
+	"+wpbSrZj9HUQaCFXoKQr5sSYrZ1kInhheB7fF7uFedspuK/FtjUCyAQocGPthJCFN2gztLGgArRL12zK",
+	"AUUwosA40Rs6cinu0NGeZCSFP2J2cq1lx0j70bmVJmBd7a31OqDMy455U9UiIMPBgaDa+Ui0Gls/lvaH",
+	"e/HcnEnFdNKaJ7mcJWO8Wt6YDwQ5uGIeG2sXeoUrRpa5lNVTIsxL4d4UUgMciwi+ey8W16+K5WXuj5yF",
+	"i/7XRv0CfVDZfOSEzI1QHElkGDlWCOprBQLeO/jsgSI8awAFzG3vFRQOaDsWR2A20q/SLhHA/Y+CkbWY",
+	"AJivOS47TN6Qzy83fEiFs3R2EQQjZXEFUyoG9CfFTVlXpY1U7ypKBQN8oDVVJGMph5ITTZR8agMMRq0z",
+	"umIQ/kHTrmfF2vXo6WhgxiPKmyzVvWIOVsVwa3dDunklPijRokCI3E0tf4/gUStloEgxLK39F0Iz+JGq",
+	"dRgroYUxOF5FZUJX3RS06eWjzooLjlFwFcYXasGm8qXeohcZ8k+N1KNVxRGlY/xa7KtuUlmLCLphdJOc",
+	"lREAXsPyZJcHSbF0n5hLnFYsI1umR5Z22u11JG+bv42R0yAbOsrtLizIFYzm6FTaLaOshuKucaK2AiWa",
+	"asQv9RgVt7ZGtlvdGKuGxO8ndi6R2SOW8BQXT+Po6G7Y2SXenbzJWXVQu+NUghXlISUj+6GBAMGkWQuP",
+	"u6GK4E5mLp0e+LrNuyPutB43U13xz2FEn877uWFPWmXOyZGzpQYfB1RqQtkmEGQpcyOyM1Qn+ibCAXPs",
+	"5RBY27074x//EfZCBAGLvIesZXEPM9iAjWlp6IFocGtDLPgnVuqPrChzu4JQMLyXROLzbQ0L3LJSJ1j/",
+	"Y9QaJ8v7wEpeOw7cZq0Z7HX9++kGhY0fqnllaN2QOTg1DRYSDxyHtXKSXdYBBBn6AbsxcZgD8ghg6DGo",
+	"grDWg1zQb+j2o0NwmuI8uA/YiYeMOhDKZEoAD98V5o9tUL0cj502oU71KNhpLSzPsapDWA1rwati2kYb",
+	"92ocv23x/j6E45jI0Lj6EkwhjghNTPrUTZyhkAWEGZrcBbgUac5vGfq+n2IPELFq4bzDMAu2glxRd+27",
+	"Di4QbkpmKo/5WlNepXlMxE0Dt03cYpo+Lw8UsRJ/DEtFrXFDAMHU2Jsv3Jikhdw2C6Y13qykjBDCtRCI",
+	"ePO9Fbv31DtH4zSQCrebzm61TO/NVzc7W/S+2M5aNGuW1ux2UHrI1YplLzO+H31xEGxmxxCJ73fBQ3BA",
+	"UrAHCtNNXNMFY8k+UNekFplsyqAXeKP0N8s8FktGGIfxDVtigb4pYt2DF92OHKaeVNN7GuQSzHeLu7Xm",
+	"Sz27vvz+am6MDDW7nvcuGvuF3qE0I5OFWQzQBqoMg6Y9viPm7bNuHrkRcG69pgBtN0BdyEcf5w2NaYxm",
+	"Do0uphgTBwDwICXcivB1oY2xWbW/NQT2YNOIlOsKjrGmYsUqZLoyrws4z3jRMTqlh0QsgWGONe2YzjU9",
+	"jSGWLF5w4TOd7pM6HjqPVEfxPAL3ud32g+5z/O5Hd6WPVyLhC94llJjJ/lW0YAyTV6yqtiQ3FoEKwRVq",
+	"9842Jtzl948ezh/tvyO6+JOtE8AcQO2U4qc6rIwdCU9/Z/KL2ll8N6Ga+VBrELuqw7qD/Mw2v70+L53D",
+	"lAy3fWmjYT1ODuoC0xriyf6je7oWMe3uMCduCvMz27RdsmMPtu3MldIqOy/WRuP6XOSz69lf6/n8Ybqm",
+	"ap1zpS/gV9Y/1AGCX4brZWDYnZ0ZBwdqiWgGCImAn9nmXdN8ccLSWckVuMNnV02LsjdUaFYJAtJsJ3/g",
+	"+tF3MN3dhJOZk4HX83nLbW6/NLt63Kebf/eYoqTDLqSdRB2PEWsX4eXZw+8edeFcv2vvSccU6OfZuBau",
+	"8w4F9p32HQr1tBGbn3T1OCFXZnIXl/P5pVGZr74///4PJKugA2UHWzSZFtLAN0fY6b2FNp94hj5WlOc2",
+	"4LkjXMttrAMry70iyhWhxDxL5IhEjMaj0TMFcZRrIkW+JXrNlau2/DaaEEBH9xNOBHlbMvGRFyzngr1+",
+	"SzKZ1gUkoSBUAFeuoRyE9jYV15qJ68aHANSiUAmSjMIVjuZFD607xDhBRqnz/BVf2by7/Tq2VaY3svEx",
+	"jFOnY+pKP/mhHVw1GsTEGFzclWU95FNCiskMVmr1qSApMMTERMogry374dWHJumgsm4hDOgKdkjmQVAT",
+	"s5LAz85q360EsCaa7shoSRBiA98N6D4gi+DJ9v2NbSULVzYl6/hQDt8Aoy5gtyCdDjJb3vpOcdP1/FA2",
+	"qLEQm7yGoaM1LCIzlg90G2ubDd8/GQGaDoUrEbCReCV0UeuIS+gwfVhXvDi+HeRSwOpWwtc4pfita7p3",
+	"iF7cLsc9CuxL1PwIGfZTGkLiHA9b5TtXjT4N7ROjyEuaalmpbrUciCXFV4LmhAl0yNtuShYTtieZcroJ",
+	"yvqS2ls8Z3cstwKPCV2xzMYCpHB9CRTP3G3wFCrw6qJg2TVKRLnsRJybmMA8OXuYnD06f5ycPfk0Lj1u",
+	"GXajL2WeXROqodsRNPHNfoC5v3n10oUsJART7ocO2ETVDwqA76kq3/cxIo2PLafFtMbw1kLZ9DVEoGlr",
+	"X8bC0qc7XfSePAq00GsFKEK8BRHgBc2pSNnwvly2t+UylKhYMYvB0XKD2KY85p+bgotaNd1FXM8z5GZw",
+	"DkCk6nMK5XAZqJrZjcU/ViWjt6hONNNFBm8q0M0C8qzJGQg5WzY8Czk+5dKR4ZrMSSGFTMilMaTAuNjD",
+	"ssGrqSXK98uvd7bd/kHyC1jhsPr6Vv5JWWtCCylWFmMG6f0UW5ZBRiWyPgYWIZ7nan4xXcao8wH4lH/w",
+	"og5RPGOrijHl0m0g48UILV1RcKBTW7c5xJPfzTtc+d08wJcZv+NZMJXZZbCC7AYubMHkadkk4ThWHXk8",
+	"QrNgObuj7iQOjPN9Z0Xfz4PALhubarVjFEvzd7yKCp5luQf/o3nuN9TeGhA8vt+S7DUQQJdZsv0q0Hy/",
+	"mPeSdkqEpmG3UfK5sy+jvtGQf9TjDTFGPa7KyrD9uMeDqX5+gOBxG97yh0/mR5BlNnZ0oCzz3VYGcwnv",
+	"bZmHNezBYop3FVvmIAr6HaeP3FMmg9Lo8cU/mEAeGmtKKalHLRn77L7mLZGU711L2JaLx8vKXKWhp4wb",
+	"PLxNcpGzYkI6fVpXlc0HD12TShYM8SE3FPsHr1gGUDxQeJCQTeOFFHKDti3ADcRa2tSRfNiJ7dp8Wq59",
+	"XTKLppx33fw7MrNK15CoHQa9o+KmYpkMU46Km1pkMtbHDtrsLRjBDIlWA0jhMDeDxdKNh//QquaoP64a",
+	"kZr5HjIy8dl4+yIA2wo1D+qkLi9lRVZSZt47x3NGbJfmNVUEIbuynSbq7UyaiKNuSlmxqxXuZyGDmQaf",
+	"o3kItRRmYj1FLms1Bgv1C3EpTAFXGouVmfn8yECaiIPP2JeVL1zmVhdsYqAopZMXfzyBN1QuYBl6t6a2",
+	"9c+Nz1hEUdeXgbaW1h+51tFMmjPc8OWwGDhG0WlLqHyL0tOh+tLIYkM1pdPu6qY49WuoQ71SYbnZ67en",
+	"sMIdXx6ZbSntaD0Eys5LYkcBnwuN/T6YEZ+xsU1+IGoY9pLWxSHObwG5SxlkeMHgwVkzGq6L28WbUZpV",
+	"TO44DOqqss13abHgSgqeDiJT7DZhwcqFp1AoVFkIoWDTvWnqqPPIBLXYtmgcym62fVqbsdxUwmRE8buL",
+	"+pPuvQYZy1/I9Bi37t4r6o5Vatc6HsghlNUty25GtGEwa/gFnn5b60EZ7WawK6MNoTpvjNEYYZxUINub",
+	"rfYD8LXBAD3i1W7UW6p2BRvbJA3ojO9cs7FgKJNAp3ul7xPwSW2K/Oh2zWnT6G6DPfzGn54DQFpbAK0T",
+	"4VZ7eKPutPeTERDg4gF5/QI8ZfBkp/UCVy3X//j1VrLWI9zN7+1jbWTLWLXgqM56g4wHy1Czwc5a+zjX",
+	"cGuLdx1wDoIKOmy1UfsVx0TZG1R1J/agsCoceSmWOU/1YbbmPrn1qxuSzWxjMu8F3iI7a69jfc0xfFVr",
+	"bNLOsSv7eFkVkzPuxvgyWJAUDDO7QyoF8zCq41JLjidXvBWygyfRZHNwTZYyz+VGNaWpDqe0N9WIvXg4",
+	"8lDkhE2BOOz7fHDWjb3jIYJw0FE5EWjpHXh2XUXL+GborvX5ly5ar9GNxhUIWrhbsy1fv35qKT1/cBUo",
+	"M11XgvwgZQH5K4Hu6X3dcYj4rR61nVjh1f7OEhM1snUob6vBTVvKilirdU/S5g6jNGqZK7yxJIiJpJfQ",
+	"LjfsPV7tvwLbmtygRsuDsCjmeNop+zY+1mWITXkLmjECbUlGUHXqHtis65FK/bG06L4CzTE+O0JpfuPR",
+	"B3eSfEV23P7ow13Ij+f0bmTr/bZzlKXihaaToug32ZlmjPY/02JMgK2frfuOVppcjcpo35/0OjZntMuD",
+	"Yf0CItesumOVkTu3igAYo1E6rFfwUCbDXKRBvXq8Ut+XGGbRqge6LZdY50jw7Y08gWTeWrGgDu5LAWMT",
+	"HePv2U126iRXboxKkjNNVhIal1mtXdNbdu2bjgOEV84ZVAZi5rHCJYQmbUuDw/LUfujoozeSrCqeqWsP",
+	"CrIl2KUhaf0FMQ0aYwwUJ8jW8rlQtqzREbyTQGuTylXTWqDvGz0m7EZEa+sriccRUxublnyPXnYge64t",
+	"uYCetkED5Eys5SYJ4H+4Le8DzMTlV3P8El/euYnlFL9nRgf8yeX07egALM/VYKwKr2rkI4s2y/RYC+WD",
+	"efg5y/OgS0XmdSFib8fcPHikKR01K4GYI6Dcdplw16fN8mwQvtWFJzWxWKu9HV437tZhEe0eTOxrg1jx",
+	"u+zuIj3dCVZo0lBNKOYVmdUuIUNlCQiifeauhQXqGRoN2jPvjnUglITbuCbE1EwhsSwV5MTGd9PLrZ4Q",
+	"gPihVkHf2r066xyvlc4g6Rb2kor20AlZdZZsBxl2H8Y0UD5Vd5QpOazTWmCVIYDqBVtKrPQAhHh/PXaw",
+	"fFJpNAtXaxDpGLdbXoF55ntcR7JVmevWMypX+wMK+UPSgz6wXVSYfd7MHbP38ZM+7zfe4kObAMRrpC73",
+	"u2PGOCqbKR54KmxsYdoC4ypHO0XsSOv7YDWAQ5bnr92JbUvDlybYC0bUQ0gFc/lB/UVlF9BVEB7Lxx9T",
+	"JlwKApYs5zOLatBgqySzDc+zG4d41YCvwNxunAZU4eWqwNORslLbTGhED6xYwQAzHZmv9bvFfOkWWmMN",
+	"lK1/aYpTXO1NMlvz1fqmpJHC9EpuQuLBLPOBIgAU0UJjHVN3eUfzmkVUINRQtCRrmWdRpBD36Jrlmdds",
+	"HF7I0y6sI3yMaN19xDm58QqMm1foFkfmupefv2/RgNJg0TJlnrUyzAB7Tq+p8GvC4AjZ+J7Qa8xxv79G",
+	"+huOLcC8p3porXb/F3+y/akARh7ro7U8OntD78hrYaE91ex6Nvv6yftpUQo4/g/ULTtLY/o2db20+9y0",
+	"J3O8WndrXL/9AM01Ap47j0Y7du358qXQVdAsxoBMKMUOSp7aDh+qsCOFOfjmxFDi2n8EgLuoXu9nYRcN",
+	"gqcb0NcoMXAVfeNM5lm4S7Mxuio26PXgUkCeINeE5q5jRrxaMdRrdR1xYI/sNRL29lqa2LX5RhOwniiB",
+	"JgNhcYH9NZsbnOo1IDKmtMouri6fnX2cPzzf0LsA+mLz5RbcQrAcBpB3DDMVtnCaQmFdvvX9ZYooG+10",
+	"lGsDK7Q0/1j/1SkIj/i2IHEFPQ58+DDkdvDVxsBGp8skWa3uZtezD0ZxSj4aXQuCjOSSXF0+Sx4mEAEL",
+	"SFXzrQ6RvxuHg2K+GJx9ydIg4WKdpzp8c4L05JAhvj+njKa3vYIBp5yWMkf0ISHDDdV6g/Eq4ubcl6UW",
+	"GkxrVolDcsIGAiDtTWhI5qbea1zj+tl4MjXzCvKEh22c0DBjbzH7GJhVW/WyH72E5wN56dO6h3kDIAD5",
+	"/JQgHlwUQyLSD3bvAoZ7k0fhPs0nN0rWVdoBl+KfC6PkLbDPTAu02bw7yPMRuMR2TINrtYMJ2kYNwPLj",
+	"/geRdrbWIAvez/fs7xGv8LUNAtGShTVdhpEuWAohkiajYX8GyX27ioTbHWoutmRD75gZ8poY0kA6HbY+",
+	"VJqVKiELqhh58ighV48fk/+r24UmhNQ9hGvpwK47MSq388SFscdEXAabmbAiEioewIoYBoTgWRff1Rk6",
+	"nSPS21pk3GhfE7uIViEWSKS2vEk67VIOdDUkPZBO5Ie4MH7jZMJoAFX8wszoES37rY+6MLZrbxS1FA3B",
+	"DmrpU7ALae6zypoGd9NMMLerMQzTD6433Q53a57nCuAgyGKL/1JNLrCVXR9hK9ppY81ctWMg2cTV0e/r",
+	"kwvDu+f9mMHl1KsVU+EatZRVmnKht23Bb/9oUY1BzSmlUryLeDlZOXPlBX1ZfVDuPvj0lBRT4KFCxz2Q",
+	"9G9bItjxkxaVgvTdioCyS1cVi8JiFwlp5+7CoyH5B53Hb8wlc2Psp5siUm62pBX46yDWWkg0ulDawg3V",
+	"ypgGwSzkJiFSpE0Wdc4Fy0hdHtZNC+dZqIH8kTSX6a0iWcWXmmUEvkHknXU2mB9yWo7ThkIw7/492J7M",
+	"LGmxvUb3nhEg0AYEPM9AGRsDV23KmF135ZO7nUcRCqbboVXZOphAQlDLX2mWfaNYKm2IpRfwh3LBOsUG",
+	"uCktWEUfKCSXWQX0OAP3rbGlF4wJsmBrLmxPE6pJRreNRqnHkRC24aYsi+EpYd9+M5OKCrKkSrNOE7bW",
+	"1qGTWRK1lhU0cdQM3PUHcJNv6nuwGVjbXuVR2G1MBLBQb0aarwFRH5ly2WKkcXoKPnvjzJIhMPwHirQx",
+	"/SGZIzaxcXvpXt7w2Jgv2QPXJxIOg6y1kHoNR2fcTEqZ04rrbaxeNSquwY+5x5+5FelHYzg49XPcoXL4",
+	"6u6QYna8Zm0utjhPa3o4rJ8DiBiSgUbeI74gWWxHNvPb7fhbumrGZEZzvhK2+6/5ETv9ynqhlzXGyXAp",
+	"lGOYrBX2corTp4GWCWP3wsOXRrejJZUXW78RSdP1GyWM+dy3ZPKZYgHxt9MUdvwWbdaxi6OALgfgqKSk",
+	"pLyaBSGORCY38R6bTRKfi5SNzD81lPZRTjPJpp8wMAqKswCpgwrC7p3Tk049ibF7oFoHuX1TtK75Rn40",
+	"ZElmTo9pjkJLh0KhHtOfXmDTxIAaBdBmfYEKJxYcU6QlXP1F3iC0UpHhpjj+R77jIzrT4buHpqwm4jvj",
+	"HByDGj3GaxH2zpoHahPwOyEb2GlCDvPYDRYNA3siAGP5QPsYTSZyqQIsktE47SW6a7NZWYNUfzT/vp02",
+	"Z0v3zFcFxo0nBk0sbWJb9LOb8tj98Rf4YFeQ6DXPBaF5nkTv86dw9VQACwbmxt205h5TydOc+KipuxXp",
+	"MSALwAb6LYIV+Kuqb/qCqh26EMxFbfVvbbQCNy/s4eGcP6ErIqPb+/uO7xvrcD3fI21FXQN/oxnZR3et",
+	"HdvEPtB9ID+sDD1Sihfp8UJ1py1OAl24Avbp+Mq8UahK5pGgPwrCxIpgu1MVbjkzZg77mi+3vAGKLJjS",
+	"YK9CI2hZZ0zpoCu26em2M+s8tyessC4BuWLWip0QFOoDpnSiQC1wKdstq+kN5xhxF30F8/5tOpc9hnh2",
+	"Qic4fHq9NhsBVwqfbZ+5aTMZmhkGxhhq1RY76AN2dSqriqWaZe0b0FyN08NB7dS24PSWXIQQlCCntZJ1",
+	"ycXKvN36tSDlrLEOAsOdQHxxcbMDYNQOVnXS8LrYpyVghoCbwRyJYBzKCIubugwxgM1mMcv3dsamJWBA",
+	"YRRSO/Sx7rkPxaw6KYTduW4oRyctyNVBnJRpHfJca6c4dErABjMfueIcXFS8kWwrY3KsDuBwZYKe2tRP",
+	"7JjXCiSIBr9qPolKczudIF96UK9xeo+gq8Ha81NdVv1GnoPT9Ol0vYn64MCE0ZqAQmhE6w4Pe6lzLkD4",
+	"aHPUAAF457js92h4UTXkvgh+4Biib9rv8Qw0Jwb6Gkd6WrYSkfdDV3Xu2CMmOjec31pz6wTi3TUEiDZ0",
+	"v6sWYpqT4J3kanRfuFfhPTQt5brNkS1R3vVEAJP5ez6mNhzDsvF+rohlE+jvomk+JvOmbbq4rwVX0up8",
+	"TfP87RJycQfnbL/xoqJLM0S4Z/e0pqg8VJD2qTU9fNnUYDImFu/ElTGrY+aC4dezF3+GJGFbJ/0SrARf",
+	"pN1cLrFQ9ITdtovByHi/yGUwZ/jA5kTtyzHWGISK7eQwt+v01px8S4whJhuXEnBouN+l6+x90CV3TGqo",
+	"FSrWGFrr9EL97vZ8XFfM2G6sUAkmzBT8c0J++ms9n189edl0cPtR1so+2OfQndTHLmmO1nxtLBzAR3d9",
+	"TenU6HDVRh0x38p+NyX9VykYjHZUiWfLRVs9RrLUwk1YXGIRjObyfJCSY8o5P1o14IC6Lvjq631t4Hfz",
+	"qXe36z982+cuMwwXTnSgijEnfENVHLQ4VDwRYttfwoXpmEY/Me13VckNDwUdUAP0cGuQD0QWDBCssTNc",
+	"GNFKhpxxy7oC37cU4OzZSvD/OBAqYy8qKrJYtJlVoUJtwTZgvi654ArrqI9QK3IMi6gHU4X70qylIXuj",
+	"YALhors9uejBMwNWOQQqG0LsMqXy4PF85LqDi3KoX/9lqtpPg6q4wODf6xfdym1ZkUXdtLFTmJI5DJ/h",
+	"6uxxmqPr7bEe+xeLlH1IQTZ8F+GyJnagYZ9pqvMt2Km4fmWvxPZXsQfJzl966Mg3i8lNm+03hrbNNoMG",
+	"F2DGPoc9O6FmkYMogKzfhipQlR7ovhg6inBcblpsPrmXfQzqaH9OIlQHxnq0AdEUq/ToyfVjAt12auZM",
+	"UEUo+oUh4KAkwtfDUUlpVW1bfQnHLTbWH9SNMwJ0O7z6Qt6xA9gyouVFGTCksuHD0UkdtiFaEmobPjnJ",
+	"BJm9NmBusVuL0YQfyDrWchzZE59bHOqhae2PIx8OP+0udTAuQsEbFsgnq0NGGUR2vixq9ZV8saz+lXxB",
+	"hf8r+XLLRfaVfHHN3b9Otqo7FIIphGiE5QGrA1o8xvttRpwEi0rSLKVKJ2TJ8yIhBVW3UJkitEpIXqV4",
+	"ql2jqsWWtGp5Bqp0be/HOAI69tg41nEc42/y7zwR+40/HcG2F0yPIkYoO8di5GJ45qmNT9r0GItTh/hr",
+	"G7rFMlqgALllrET/NEoRH9NC62RNlY3m71Yn5LKudqJVilGwQdE/fIvljREMi4hEdTn++9qtu/O38+zD",
+	"x8kkizvSTPYgzjK711I7JuygXNqupaAvEkoK/hnSodeMqLovvCO0+zY6D9xl7lUxOshDehtPVQbGFX6G",
+	"euIcse/wMavHaFwsbHAxE6gZAJO+T807QPu1z/uIFqKqzHmrleinvdhVHms6kspRi2PeiMH7KvhaxaYS",
+	"vxVy2QvC7eMzPXq4Dz6FDM0hC5JlXJ+/Z5vJJqT5YmNBvqvYHWebvlMhlyqG9YpZ8PY2MWZAISvWgZyc",
+	"0mZhM16cwYzfY5+3QQlWYbYxrCHqSHkvA8se6KOyVVHAnk4C/i0rtS3XxGa62B3INuXwqR5Oqw/3yrUu",
+	"Un8UERfOenSt7P00EkimSdPSzJWuRanSDiXeMwox1BzgwEBY2S6W3nFrtLBn12CvguHq9SDl8lrkRgTT",
+	"dCpZ6x0/WiSI1ecB56Qa4YyKRaTg06Dt2BHh89M0AwjiO4xqCICuLM82B3qzXE3rWE+t1+6ftMH8e+7a",
+	"lhHgQz5PHnVhAo+KFt4ghEc9gWa5FQ8DlPq6tjH+82nt1H7B+EOs9enInDyL5DFOEjbJOpvK/VRW2FwY",
+	"f8KWH1h/NJSr00/RG2Wg4howZcbNvBGErvtpvO7E7tPkOIKnksOAKd01azO6EJP3L+OA0fpRiNYuhMBm",
+	"HB7Lp+AGelyYtlUVjsU3ysEuilMA0NThDPexuWPMdDggk8MDdoQY2LxjZPi48/pbLF9on+t+aGirR2fl",
+	"HtbkeU3VetDwDnCVbQ4ZUC1tmhjhmizMRQ4g0o1q6eiHALyzZGJr6cTSw87aTSWge4MNuQxA9L6qZOHr",
+	"O2zCn5YEZRnkb5ACaqDVOXnn8AJAC8EkNmxFYqnuqoAsbAWmHLeKfbtFD+fkdYZf/4//eP3i7g/n5KUR",
+	"XPin96+ek+8fPf6DmckiZ4XPX1eaLnJGUpmxc/IK5muer8tc0swVXUEMrFbmy1qmMgfQClryC3xMXZDf",
+	"FUzTjGp6DYs2lE1aQHm/Pye/jOvYbF5FhdpgjRO19V5SMTdziCdwZn0jGvBhVNPj+Zz8+PLZCywNM6Ng",
+	"snzFyB9ffiRcnZOPa/CQC6MJ2jhedccyvyRZMkFLfv43JUUCOwPKojme/plMpur8r6AmIuTm7P8xmgt5",
+	"g8lnXj+Yzc8vz+fgecVRZ9ezh+fz84ezFkIdjojNcDlTF19cY9yvYLoyEB/m0EI3/NfZ7Hr2R6ZfuO65",
+	"hqVVKYWN8V7N5+idE9ri3tCyzHkKX774my2fRsG1T6z5dwDD99PBfQdf+NReAOEh/RwvXBPwr5A6XBS0",
+	"2s6uZ8/8YEmrtsgcPwSZsBC0AGKIWWC0YBpj8eE3No844m5veIYJh3GSX6RUpLYr5z3eAWAggY17DqP/",
+	"i+0dLopQPyapRQa4n9unLi8HjSsonWdL9C8MbALIzYsvEC+Ln4IXciOM+HmFWEj7SFlnXF5s6F2Xhv7i",
+	"W3BBq23gzgiSb2nV5HuS7q2w9XQQSbW3hKPDU2KuI1I1LapQVN3zACRfZhxqzhEn1CYYYmyyfT+iKtpQ",
+	"qg0t3rNy9pyqijn81RMcqvdm8PiZuvomZwoufHONQBLi/TnjJ3rLCCVo+xBZERRM5hd/zOBdie/0g9Xq",
+	"GGzzB8weJfPPV9ssnqEVtkvEQt6x8FF6FMgTCx/rey8bp2EWbk6F7RiChfkWNc+3WEoaqsBtQQXNt4qr",
+	"6ccDUNQ6d0ObahdmRtN5txk0xrc/tQn+95op/YPE+q+jcKsZ2rwCubV7rr+O2WOz7uwIe/oOnJnG8sRd",
+	"5QJyFjyQPwQJDBvJ5RI/tKlHzhsXZOaLVpFyTEl654sz91wOdzxj8qIoHx3lcnAzuz/pPtqr5oEiqqB5",
+	"7oZu+vIC8MLxboo9R+FAOb7/LIAMD0ufq6OeiKDsFsBqG3oUTRbEEIMyf8StAKa390KQqsqhBcb4+IPF",
+	"B9zDxbygK3bxt5Kt7s3GiFR4BHJ8QMhD6+mwvOy5uI2EeAxmNXb7Wc6VVhdfzD8jrrwfqVq/4UqPuvYg",
+	"RHN/oryS1YoZoWjmCy2XA4sPKGm5m2dMR9tXkOUJ1ZjmKsp4hirvWs9N3R661OA52vtgzguuQTiczBxq",
+	"1gH+vgDHo4l/jOuuIVlCBNswpTEl3wJVhszCilHNmi+eSCP4mW1a7xilFlyeYAdC1C+ox/OiwnrxKt9p",
+	"/RiadMPx4fcETsbFl+aXEZJkZ/9OdIkN09EBQ6wkU8dUx1s9L5B4ed6UNCcEjjqhJKNbcMZCLpPN/hVk",
+	"gQXPAny2kB0d09cGKDj/RhTsdvg4imurx3oAiilrgUFnLFaZfPs1o3rVypUwdQn7rErX/O704sW+5601",
+	"QEdIl3/aPUWTpnUobDtj86IN3YJZg8y+T6y0HCaDF/GL5rF7knFUROtFyz24E2nrUbe1guNYPPbSXNci",
+	"q1gWuETvdU727gjLuB7ejJfwxLfYhzdytWIZ9NsasRM48/tvwi8OgC+TwsZkcup24NrGLGFP9Ea6ffoW",
+	"O3NnhhiylF7iE3u3RrPPGoc7U7pitBgvauAVYQ3SDnUEqwk6Z51Bz2Zc9FPbGFsY+ymjmmKIi9jZnJz0",
+	"Ppkkeihe2XSJk8l484KTa++vHKpRg3cEvf1oVfG7IzB5cnyzae/eeat46OTE7eChHfxc5N0NHOUgcxbv",
+	"vV0t5NmH5+SnH980hjSBVHorvlDr5OIbnI/G8zB4SByVv83t4fd0xN2Bc7//pvzodqINZwyVKRhNb9pl",
+	"FsYwazmGWoXxh8V5Axpx0Nz+I99x+5zE1G6IP0YVvuo7m25ZqZ9aytAWJrSTTkbBXFUAvHuEIC4O7gw6",
+	"xBr3HfdsqwkJ2IeN/dw7fSP03VvGyuke5LFb+yfGyn9JK/IjYlMzAuVrNPcRY2eBjDQ3KpbJY5K/u+y3",
+	"S6uhyI0A0NX/rEUm//N8lvQ8JtD49GS7Y7FFgh6Slm57tHDtC4kZexnXOGYDYl3DVECBHrU/mH0Su6bf",
+	"O7y0ExHuPTrD9jD0A3Us79zH2Lgnvq/Na4av6vcMcwJPf02bN5k3smzMRU3znODsT0R9lXT135ZDj23x",
+	"Pi9odsL7Gd3hntNPcjs3fP7tXOCxs+WoeaSUEQsLZLYyQRd3gjmMqSy3cG9gVTB4qeADVVKoG0aRue/o",
+	"qDVj+nRX+MuMa2i7faLNbzqYn8BHeQ9AyLDM1baviG8MYsvGviazR/PvB+Zm02X/7QDi+Kb6wcAwPUrm",
+	"G0LT2H77rf4bigB7JRBhwNJzvFUtvHWsHYR5bi3zTA227B/H3bZ5+km42+z9q0oWH2wH9BNxuOvoPd72",
+	"OC6Lh8uIgqkXes14daTkC9CSLczustWD/oHClvME4bMIFwlZbK1AhBsOay1HsIext84q31Y7mrLR6r49",
+	"zhtpW2hPdKXYmRxHFWgdQHP2nn/4nwmhpJIbn65lLpG8LgRUDjhE6NOclPeMZrtUPMFZab3hG8es8K0/",
+	"QdAusrsFfngE1UCna0LNjlqOgf56fsuNja/o1iHW2zaQeNc0OdxcNdfPpINyXmbL6GF5V3Ex7bh0rjkc",
+	"+d45eyc7R1qShVGyudAsA6mTWfwVAOk+vaWzg89+msOK3bc+dIC3T3FcfcusQ5NaM9sm7AjeZ0AkN9cH",
+	"aiSkReikrbqMOSxbkQ5box/giX/mFCzfKOqU4ZuPjbpMK9a05ABlEawelWAkraRG63DZGFBIlgTiPqB0",
+	"+56JJ7vs3uEb3C6fMnvIrqS/CdDxkoqtbYpn6CfY5igxNef3hw6vRh66jcGYgPVsW3wqwTa4OwE/996T",
+	"5MuMoyfpo60NPhmj+74Bp2d0V53JK+K6K/wzBigdzM2ejfNPfRMj3WPyjIidYat5Nz8PkHeEbfZjyiWx",
+	"4PvHEEJ1gMYf2vAup7m+d9pKHHiHA4LO/Wn7J8ZKS1NbsUhh254aa8dOFM1IquEDI74qBpbiGFFUixOH",
+	"WloN4L1XtinYhmqw/4TC5LMPTBmt6T/JmlFYqLkjYTWwx4lduVltXRoR/eQRyZk2E8LxsckuZwLhneBN",
+	"Fuy11fLvnLzWSCTrovE13wuZbdEfs27VfftpQiV7P0r0H+JXjxLV9pF7c5t5V5NJNVIv3LiMzpibAVHr",
+	"T0iiX2LmqbvPHfz6cSwnWDDLrJ+m8eKsWb7czR9YyzxruLMVCs0kg4YA0PH5dOKyTf3ji8oWQv039kt8",
+	"wy3/AD4Hnq6DGw4qaMMRFWiGmIg28uhcZCw1quZJDV/zgre+CcGJrF5QmP+FOeGFFA80joeQ8y7xpVs3",
+	"F99uhOAZ1iB/cQ/9M9vRbdyib2BhIHwQJLhTX+9x3Izs2NkC6dfas5OI2TaE168VEIziR8UUE3DPLphv",
+	"GvM1OU0YZ8LELADCMbLPK66dD1XW2vprIFD9N7loFYY/JbJKEF4JgMiSxofdp5CTIO2mpAO5H74dYagq",
+	"8+81Ik3YssymseEAeobvKGWbwEXxBe8tPO7XajWWsXvLct458/fNE4WoEuIgQxUUEhEVOqUh69C2m3ZF",
+	"ZGbrErJgUDUMTLHYGl5g+bK9vyxXF1/MPyNq9sLpVCG/8XGsgI+YowEgFhQAcoyBQRaV4TYHazZUImcm",
+	"/MP2dfZr5YAdKe3r2YF5XuZbe8rdfqbFKXOHzNC27d/BMYjj8NJ7gFmz3BQ+ABdoaat9GYXP7WPjxB3H",
+	"Ri4jytAdmuAwdtCJWfllxnXY4+3hqltZNcconWr7OCBPF847wvVR4uDh7sH84b2uta/yuMepCnqbngny",
+	"tmTiIy+YsURevyWZTOuCCZ1AIXXGNclsbA7rMKzz/vlPfyZKb3OEeqEE4QbBSaVkXaXshovE/QhKpsgs",
+	"gOINF6HEYZo9r/UJU/ft6L+K6e1WNuSRWh4p499QklCS1ho3DGCkLDKH6wGYtXIErN7lytFaSQE55VlM",
+	"/lievLC9GO7PlzvKGt3+63LDNxdeb+i2u+ENezxwO2+duo5RYAK2xxTRMsIG3SLnYzMBbE4HAO4ULhgc",
+	"/mRpdfcEnjsGGGGFMZAGf3CDurgsHcCqdexHdtkXTh/79vm4ZoSmFiu3YhYCFpD7GyOhlXGREG0+hl64",
+	"7RjpLRekFjlTCiBnNaE5RC2e2RvM12xAfEMKc7VhwqC9syEFqvVymudNEAMPhpAQ6wiGObC9SWInJiuC",
+	"PQVQM3iK8RHejaC4JFdqZTFaDm3AW8Ch7adQn1gFPlUC9XHl4SlSpEFfHsiQ9rxDIFe6re7dv8ioSW4G",
+	"DL0BzT9nIjO6Vkv17x8q7A7mxX0Tj0uZL/znt97sTxwb2jQZ+LYz3NvfNyP2dTdzkb5x0xplariOJoN+",
+	"Fd8QJNh6LzywUXaOaMJE3qLlb8hMGoc34bZnhF8IAuFQK99hhGMZUU1ZCrVtW1Ln1FvIqpIbloHOenQ7",
+	"qqDVre2iFrOZf7KPHJjZfWCOqnY7c4RAq1nqA3PRwULMjZLKoqBnihlCaZaRO5rXTF0TzQuWyowlFqLe",
+	"bPjS0FIlBHHesRVgYkwCdk+XTjQTvE3x499oOPpHpO+/uJL/LENNwm29XBJVQ3a45a/goZCay6ET8Vpo",
+	"VuEkp7km70R2LksmtHUtcBm4jw88MM5HccQzA3GIqDPk6LKorNgyh2Z6J7Cb3vnBfzM20zHr893iYtXM",
+	"ORWgz0D+r8NgO8rNJWwGMUahNhXXrJW8AsENuDc96mxw76GCIqq+tbqHVCzSEsTpZFbYZ3R7Tt7abmep",
+	"LBgYTLb9CQRUEn/X2mb3PkFabkRYoWPio7S2xgSF7t4KHHa8mzTMDguALWZTxXPAAgDgEVplCcn4Hc9Y",
+	"hjViRUGhaWHIFS5zGZvGo/l8+kTAgNRTpwE9S+85DWdf/46Sf//w9mcPpmPupmfYxKWNz0IraIzClzYX",
+	"ixrFjAlAVYjMMpO2v1Zomt/Np2vvzUD+1M6T6Zr7HjkKx/BGy9noZ3Mpy/FPq5KxbPzjJYecnIg1MCyz",
+	"fjTbdrToXeOGADdG5jz8bfkBTuOEWIRtuREkzSVGOI96T/q0/xM4mD9ig7hT3JB2dPUvr3QifA34GQDh",
+	"v3FlaV+/QCvtjQ0VuROhJeSFqPN80D77GR7o8VhfCViwFRfCdrLwk/It0DnmkQJ8VUSq9WTRiJaQA96C",
+	"KeN8E4+AIeUrvrL9DMbkipjdIUv4ijoOWDomexT8M9RPQp2SsVi4JhlfLo0R0/RAqQsPAYcbiP64JWJg",
+	"5Ln5k0tqA+3m6hFZWNjMo4okZNVWj8QTqO9m6F9si+eTZMeZsTE54JvnnrbbT0dTUF2mVyaP53ZCqecF",
+	"gqw19Kuz70mgHn6xNf+0lHr8eE3vWL/39aAsazcKPzaH/Imx8pTs4cp5puTDHI9D/sRK3eqcHnaZtaq4",
+	"jlEu1LKmHGNAYqKvF+oWEtlGNnsqiLpc4VodH5sZPjCNbZRPJCpg7P+OCH3TiNAfjSySFVHriotb69ZT",
+	"mlVPfVdzl0+5JbeGgaHEFiJIDf95yJt49blFqxlh4duOJQHbbDZLuobp909G2KXY/LNBwQS3JdieiE6Z",
+	"V4xm24hyVrahIMe3SelNAhOSMEcTY18WSMbI/wXL5QauIuxTSvVaYXGSUTfwGlEMO9QmFu20Uppczufz",
+	"p4QuFGRRNYMifCJhQlu496DngdEqXces6auQMX3S4v41JuH2eB9ShuxKjmF4Wrp3yoRAPSfI5lWrrG7X",
+	"gRZyXu0zEgy50UeOrYbHumTkcmzY8sl/ez4meT7GPu6wc3Z39Md/XLf8V2AiQKoFFy5R093YFWBCZBVf",
+	"apLKqmKpZllzYvHrG6pcw+cswgsV7bvncF8efvfIdTbHP3TcYHstvW/j7flgA/xINJdvA04dLAuW6a09",
+	"kByTCVpHsGT7gE3giW9hyZo3jQXYxHkfIWXD9eo0A/KlXUHLu2GD5hdf8Iev0zU//OKepPg3dMFy3MhT",
+	"AWnB4PCeb60FIp5i2ABA6jxQli+PkCK5gF7HDv0sto8XuZSK3Xs3I4XHb2DwE/kkzdgTQnanK3B4Az3y",
+	"kCJkJdHJYxQKxKKD1lTgXa6wgMaI47U0dhc0WIIkO3jIRrEGdmtYVXB4fuM04OPe0TssbXGmwe1glB64",
+	"i6KuSaO8zMalHN2/Ek2mmoXbqRzSgBIDmontqQJ3K4JXwEz+fPYBHjh7b10nPdjEZhVfjxP995IEeMXc",
+	"/jnXOmdnTGScCvLw6mzBNVnm0miiOP3pTkXUXRA95lOUXTf0jhmiRqPDbzpTU3wlWEYun8AMAd4pITmj",
+	"SmMy3woAlxEHxOI7YjSYC6I0K0EBvry4fPLwu0fmx2VtrsiU5uycPIfnFVmwrbQ5qpZAFSPzhMzPyceq",
+	"Zg5vEAmDzPsPKQtQvEI5rABuYVe5R0cv6JbknJGFeZo1UxjrsR88nyPOpHvfAzXyYO7z9A8eyohlgPum",
+	"wgt7fHmVNFrnd5ffX/12T75byHFOLftsJuztReBMLmwzpWWnArX14mOc2a1IzYndivTrBaIYTFcGtiId",
+	"duo9y/lKPIPRx7QUOWqnY9cyhCJam4TMk467u0MDDPzejwYRdeg5DH2iAiAz9v3UIcX0UXqCQXCCFqyi",
+	"D5Q1u5YS4DIAU9TyOGwGFEaDZrTEXsPahUsooHZE9gjRMU/BqBYgdCvSU9kfW5FOQwedH/3dWdgPfXTM",
+	"USoINQcf6y8RQMcouspXb5nr1kexFyyXYqWSFlZpRxnucAAEVJlI44UDz5Ttc4m3M4pR1EzOyZ/P3rCl",
+	"PnuxIFxBpDaXdQP+mLMl/AvyELUPMyN8YUL+fPbBKBXm24utR3oi3vuKOO7mkew8pDC8aCa/R2Wwvgv/",
+	"bneghlWGCan8pyoR+C+rDuyo/5bLgqo/XunA4A1HDT/59UjRY8fjPpvE8hcqhR1mTiwnm6O6hFNqFHDu",
+	"utZZY/cAbcTJ4v2OUnNV3JhHxj6LTpSwjiPqbMVOcL//bMY98cUB7zj4fjei9xjS/Sfba9te4GsqMvSy",
+	"yrLT1hAqwGONMPpoizC9uMQfEyX5KN9RXh1gh/kDcDJb7L9CDONXdf//IPWatAKg2HgO0LNBwYD835zb",
+	"csFG4tmKwehN+1sWbB7K9+KL+3EQTOgF/L0DnrtPaKyO4yN9hep9F7E2ChQMR9BG6J0C0kX83aOGRALm",
+	"nnB1mUuaqYvZ9ZfdP33BH0IRjsC08OHBSUUnAYlVZ+NApSE96tsiS3fzlka2gfIzPDKmtM1iUtdtNGGo",
+	"DfFAwmUlVxUtknYnUI857LCYI+6JLOsQ+JRpit1UsH/tNLTWcfdBkX//8PbnsRlnOydkpJRDyLT+hu4T",
+	"dRhkP5nA86gNnhe/sdBz2KMXX+xPtl36xRcuMvb5a1QAvZAbYcScg1ncz6V1xuXFhh6nnnjJj1JO/Fbg",
+	"UL4l7R0TZNMgR0675e0X3UUf2Dwg6nB2zWAd/cC2VUxXB+AUtec8UMWsq210pwPHxiK7HK1HLeJqYicv",
+	"RC9psHXXjOZ6/Y/BBvHwyClxB+0bAtxal+HGpSlTChJ48HMA99z+YxjtDrMFf4VFYKLi12T2eP7wG7xO",
+	"SE3sK7spKVTTBVUsIQXLOG1nMv69ZjXWQdaqqYXHFnp4EOoqn13PLoyq/L8DAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

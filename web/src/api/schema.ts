@@ -1111,6 +1111,100 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/weave/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a change of the routing would do, row by row, and what would have no place any more */
+        post: operations["previewWeave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/weave/nulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** For each mix, by how much it differs from the sum of what it is made of, as all is written with 24 bits */
+        get: operations["getNulls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/weave/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the reel's routing as a template under a name; one of that name is replaced */
+        post: operations["keepWeave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/weave-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates of routings: those that come with the program, and those that were kept */
+        get: operations["listWeaveTemplates"];
+        put?: never;
+        /** Keep a template from its JSON; one of that name is replaced */
+        post: operations["addWeaveTemplate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/weave-templates/{template}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a template that was kept */
+        delete: operations["removeWeaveTemplate"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/changes": {
         parameters: {
             query?: never;
@@ -2160,17 +2254,67 @@ export interface components {
         /** @description by which factors the channels of a signal enter those of another */
         Patch: {
             /** @enum {string} */
-            preset?: "" | "both" | "both_minus" | "left" | "right" | "centre" | "pan" | "exchanged" | "mid_side" | "matrix";
+            preset?: "" | "both" | "both_minus" | "left" | "right" | "centre" | "pan" | "exchanged" | "mid_side" | "speakers" | "balance" | "summed" | "placed" | "fold" | "matrix";
             /**
              * Format: double
-             * @description of pan: the level of a centred sound on either side, in dB
+             * @description of pan: the level of a centred sound on either side, in dB; of summed: that of each channel
              * @enum {number}
              */
             law?: 0 | -3 | -4.5 | -6;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description of pan and balance
+             */
             position?: number;
+            /**
+             * Format: double
+             * @description of balance: 0 mono, 1 as it is
+             */
+            width?: number;
+            /** @description of placed: one a channel */
+            places?: components["schemas"]["Place"][];
+            /**
+             * Format: double
+             * @description of fold: at how many dB the LFE goes along
+             */
+            lfe?: number;
             moving?: components["schemas"]["Curve"];
             matrix?: number[][];
+        };
+        /** @description where a channel is put among the speakers; curves in moving take the place of the figures */
+        Place: {
+            /**
+             * Format: double
+             * @description degrees to the left of straight ahead
+             */
+            azimuth?: number;
+            /** Format: double */
+            elevation?: number;
+            /**
+             * Format: double
+             * @description towards the middle, where all speakers sound alike
+             */
+            inward?: number;
+            /**
+             * Format: double
+             * @description degrees
+             */
+            spread?: number;
+            /**
+             * Format: double
+             * @description share of the centre that goes to left and right
+             */
+            divided?: number;
+            /** Format: double */
+            lfe_db?: number;
+            lfe?: boolean;
+            moving?: {
+                azimuth?: components["schemas"]["Curve"];
+                elevation?: components["schemas"]["Curve"];
+                inward?: components["schemas"]["Curve"];
+                spread?: components["schemas"]["Curve"];
+                lfe_db?: components["schemas"]["Curve"];
+            };
         };
         Clip: {
             id: string;
@@ -2239,6 +2383,168 @@ export interface components {
             of?: string;
             language?: string;
             layout: string;
+            /** @enum {string} */
+            colour?: "" | "sea" | "clay" | "sky" | "moss";
+        };
+        Member: {
+            bus: string;
+            /** Format: double */
+            gain_db: number;
+        };
+        WeaveTemplate: {
+            format: number;
+            name: string;
+            description: string;
+            weave: components["schemas"]["Weave"];
+            routes?: {
+                label: string;
+                sends: components["schemas"]["Sends"];
+            }[];
+            /** @description every track has a bus and outputs of its own */
+            per_track?: boolean;
+        };
+        /** @description exactly one of these */
+        WeaveChange: {
+            add_bus?: {
+                bus: components["schemas"]["NewBus"];
+                index?: number;
+                members?: components["schemas"]["Member"][];
+            };
+            /** @description what is given of it; with another layout every way and output keeps its place where it still has one */
+            set_bus?: {
+                id: string;
+                name?: string;
+                kind?: string;
+                language?: string;
+                /** @enum {string} */
+                colour?: "" | "sea" | "clay" | "sky" | "moss";
+                layout?: string;
+            };
+            remove_bus?: {
+                id: string;
+            };
+            move_bus?: {
+                id: string;
+                index: number;
+            };
+            /** @description of which buses a mix is the sum */
+            set_members?: {
+                id: string;
+                members: components["schemas"]["Member"][];
+            };
+            /** @description all channels of a bus as a group, or so many that carry silence */
+            insert_outputs?: {
+                at: number;
+                bus?: string;
+                silence?: number;
+            };
+            remove_outputs?: {
+                at: number;
+                count: number;
+            };
+            /** @description to a place that is counted without them */
+            move_outputs?: {
+                at: number;
+                count: number;
+                to: number;
+            };
+            set_output?: {
+                at: number;
+                name?: string;
+                bus?: string;
+                channel?: number;
+                /** Format: double */
+                trim_db?: number;
+                invert?: boolean;
+                delay?: number;
+                mute?: boolean;
+            };
+            group_outputs?: {
+                at: number;
+                layout: string;
+            };
+            ungroup?: {
+                group: string;
+            };
+            order_group?: {
+                group: string;
+                /** @description broadcast, film, mask, fronts, lrc, or speakers by name */
+                order: string;
+            };
+            name_outputs?: {
+                at: number;
+                /** @description 0 for all */
+                count: number;
+                /** @description with {bus} {channel} {number} {kind} {language} */
+                rule: string;
+            };
+            set_way?: {
+                tracks: string[];
+                /** @enum {string} */
+                way: "both" | "both_minus" | "left" | "right" | "split" | "centre";
+            };
+            use?: {
+                template: components["schemas"]["WeaveTemplate"];
+            };
+        };
+        NewBus: {
+            id?: string;
+            name: string;
+            /** @enum {string} */
+            role: "stem" | "part" | "mix";
+            kind?: string;
+            of?: string;
+            language?: string;
+            layout?: string;
+            /** @enum {string} */
+            colour?: "" | "sea" | "clay" | "sky" | "moss";
+        };
+        WeaveRow: {
+            /** @enum {string} */
+            what: "bus" | "track" | "output";
+            name: string;
+            /** @enum {string} */
+            state: "kept" | "changed" | "added" | "gone" | "without a place";
+            says: string;
+        };
+        WeavePreview: {
+            rows: components["schemas"]["WeaveRow"][];
+            /** @description what has no place any more, in words */
+            lost: string[];
+        };
+        NullFigure: {
+            bus: string;
+            name: string;
+            /**
+             * Format: double
+             * @description of the difference, in dBFS; null where there is none
+             */
+            worst_db: number | null;
+            /**
+             * Format: int64
+             * @description of the worst sample
+             */
+            at: number;
+            timecode: string;
+            channel: string;
+            members: string[];
+            says: string;
+        };
+        /**
+         * @example {
+         *       "name": "House stems",
+         *       "description": "Three stems, full mix, M&E"
+         *     }
+         */
+        TemplateNaming: {
+            name: string;
+            description?: string;
+        };
+        KeptTemplate: {
+            /** @description of one that was kept, else its name */
+            id: string;
+            template: components["schemas"]["WeaveTemplate"];
+            shipped: boolean;
         };
         Output: {
             name: string;
@@ -2246,6 +2552,12 @@ export interface components {
             bus: string;
             channel: number;
             group?: string;
+            /** Format: double */
+            trim_db?: number;
+            invert?: boolean;
+            /** @description samples */
+            delay?: number;
+            mute?: boolean;
         };
         OutputGroup: {
             id: string;
@@ -2486,6 +2798,10 @@ export interface components {
             loose: {
                 [key: string]: number;
             };
+            /** @description by tracks: where each is sent and how, in words */
+            ways: {
+                [key: string]: string;
+            };
             /** @description the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was */
             product?: number[][][] | null;
         };
@@ -2557,6 +2873,7 @@ export interface components {
                 outputs: components["schemas"]["Output"][];
                 groups?: components["schemas"]["OutputGroup"][];
             };
+            weave?: components["schemas"]["WeaveChange"];
             set_start?: components["schemas"]["SetStart"];
             set_length?: components["schemas"]["SetLength"];
             set_markers?: {
@@ -4751,6 +5068,154 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReelEdited"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewWeave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeaveChange"];
+            };
+        };
+        responses: {
+            /** @description what it would do */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeavePreview"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getNulls: {
+        parameters: {
+            query?: {
+                /** @description the beginning of the reel where it is not given */
+                from?: number;
+                to?: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the null figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NullFigure"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepWeave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateNaming"];
+            };
+        };
+        responses: {
+            /** @description the template */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTemplate"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWeaveTemplates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the templates */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTemplate"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addWeaveTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeaveTemplate"];
+            };
+        };
+        responses: {
+            /** @description the template */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTemplate"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWeaveTemplate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,121 @@
+package mix
+
+import (
+	"context"
+	"math"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+)
+
+// Null is by how much a bus differs from the sum of the buses that it is made of, as all of them are written.
+type Null struct {
+	Peak    float64 // the greatest magnitude of the difference, full scale 1; 0 where there is none
+	At      int64   // the sample where it is
+	Channel int
+	Members []string // the IDs of the buses that it is made of
+	Tracks  int      // tracks that are sent into it by themselves, which no member accounts for
+}
+
+// Nulls works the null figures of buses out over [from, to), each sample taken as a coding writes it.
+func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding, from, to int64) ([]Null, error) {
+	out := make([]Null, len(buses))
+	signals, index := []Signal{}, map[int]int{} // of signals, by node
+	want := func(node int) {
+		if _, there := index[node]; !there {
+			index[node] = len(signals)
+			signals = append(signals, Of(p.nodes[node].id))
+		}
+	}
+	for i, id := range buses {
+		node, ok := p.index[id]
+		if !ok || node < p.tracks {
+			return nil, snag.Refuse("no_such_signal", "there is no bus %q", id)
+		}
+		want(node)
+		for _, in := range p.nodes[node].in {
+			if in.from < p.tracks {
+				out[i].Tracks++
+			} else {
+				out[i].Members = append(out[i].Members, p.nodes[in.from].id)
+			}
+			want(in.from)
+		}
+	}
+	pl, err := p.Play(signals...)
+	if err != nil {
+		return nil, err
+	}
+	defer pl.Close()
+	grid := gridOf(coding)
+	movers := map[*input]*mover{}
+	sum := make([]float64, BlockFrames)
+	for at := from; at < to; at += BlockFrames {
+		n := int(min(BlockFrames, to-at))
+		blocks, err := pl.Read(ctx, at, n)
+		if err != nil {
+			return nil, err
+		}
+		written := make([]audio.Block, len(blocks))
+		for i, b := range blocks {
+			written[i] = audio.NewBlock(len(b), n)
+			for c := range b {
+				for k, v := range b[c] {
+					written[i][c][k] = onGrid(v, grid)
+				}
+			}
+		}
+		for i, id := range buses {
+			node := p.index[id]
+			for c, mix := range written[index[node]] {
+				clear(sum[:n])
+				for k := range p.nodes[node].in {
+					in := &p.nodes[node].in[k]
+					m := movers[in]
+					if m == nil {
+						m = newMover(in)
+						movers[in] = m
+					}
+					if c == 0 {
+						m.fill(at, n)
+					}
+					for j, f := range in.patch[c] {
+						if f == 0 {
+							continue
+						}
+						g := m.of(c, j)
+						for s, v := range written[index[in.from]][j] {
+							sum[s] += v * f * g[s]
+						}
+					}
+				}
+				for s, v := range mix {
+					if d := math.Abs(v - sum[s]); d > out[i].Peak {
+						out[i].Peak, out[i].At, out[i].Channel = d, at+int64(s), c
+					}
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// gridOf is one step of a coding, 0 for one that has none to speak of.
+func gridOf(c audio.Coding) float64 {
+	switch c {
+	case audio.S16:
+		return 1.0 / (1 << 15)
+	case audio.S24:
+		return 1.0 / (1 << 23)
+	case audio.S32:
+		return 1.0 / (1 << 31)
+	}
+	return 0
+}
+
+func onGrid(v, grid float64) float64 {
+	if grid == 0 {
+		return v
+	}
+	return max(-1, min(1-grid, math.RoundToEven(v/grid)*grid))
+}

@@ -1,0 +1,371 @@
+package weave
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+)
+
+// TemplateFormat is the version of the JSON that templates are written in.
+const TemplateFormat = 1
+
+// Template is a weave under a name, to be used in any reel: buses, what they are sent into, outputs and groups, and by
+// which label or kind tracks find their way.
+type Template struct {
+	Format      int    `json:"format"`
+	Name        string `json:"name"`
+	Description string `json:"description"`
+	Weave       Weave  `json:"weave"` // without tracks
+	// Routes are the ways of tracks, by their labels.
+	Routes []LabelRoute `json:"routes,omitempty"`
+	// PerTrack gives every track a bus and outputs of its own, under its label.
+	PerTrack bool `json:"per_track,omitempty"`
+}
+
+// LabelRoute is the way of tracks of a label.
+type LabelRoute struct {
+	Label string `json:"label"`
+	Sends []Send `json:"sends"`
+}
+
+// ParseTemplate reads a template from JSON, and refuses what is none.
+func ParseTemplate(b []byte) (Template, error) {
+	var t Template
+	if err := json.Unmarshal(b, &t); err != nil {
+		return t, snag.Refuse("bad_template", "this is no template of a weave: %w", err)
+	}
+	return t, t.Check()
+}
+
+// Check refuses a template that can't be used.
+func (t Template) Check() error {
+	switch {
+	case t.Format != TemplateFormat:
+		return snag.Refuse("bad_template", "a template of format %d: this program reads format %d", t.Format, TemplateFormat)
+	case strings.TrimSpace(t.Name) == "" || len(t.Name) > 200 || len(t.Description) > 2000:
+		return snag.Refuse("bad_template", "a template needs a name of at most 200 letters, and a description of at most 2000")
+	case len(t.Weave.Buses) == 0 && !t.PerTrack:
+		return snag.Refuse("bad_template", "template %s has no buses", t.Name)
+	}
+	if err := t.Weave.Check(nil); err != nil {
+		return snag.Refuse("bad_template", "template %s: %w", t.Name, err)
+	}
+	for _, r := range t.Routes {
+		for _, s := range r.Sends {
+			if _, ok := t.Weave.Bus(s.To); !ok {
+				return snag.Refuse("bad_template", "template %s sends %s to a bus %q that it has not", t.Name, r.Label, s.To)
+			}
+		}
+	}
+	return nil
+}
+
+// TemplateOf is a reel's weave as a template. Tracks are remembered by their labels.
+func (w Weave) TemplateOf(name, description string, tracks []Track) Template {
+	t := Template{Format: TemplateFormat, Name: name, Description: description, Weave: w.Clone()}
+	seen := map[string]bool{}
+	for _, track := range tracks {
+		sends := t.Weave.Sends[track.ID]
+		delete(t.Weave.Sends, track.ID)
+		if label := strings.ToLower(strings.TrimSpace(track.Label)); len(sends) > 0 && label != "" && !seen[label] {
+			seen[label] = true
+			t.Routes = append(t.Routes, LabelRoute{track.Label, sends})
+		}
+	}
+	return t
+}
+
+// Use gives a reel the weave of a template. Tracks go where their label is sent in it, else into the bus that has the name,
+// the kind or the language of the one they were in, as they entered that where it can be.
+type Use struct {
+	Template Template `json:"template"`
+}
+
+func (o *Use) apply(d *changing) error {
+	t := o.Template
+	if err := t.Check(); err != nil {
+		return err
+	}
+	was := d.Clone()
+	now := t.Weave.Clone()
+	// Buses that are there already under the same name and role stay the same ones.
+	ids := map[string]string{}
+	for i, b := range now.Buses {
+		id := d.newID()
+		if k := slices.IndexFunc(was.Buses, func(o Bus) bool { return o.Role == b.Role && o.Name == b.Name }); k >= 0 {
+			id = was.Buses[k].ID
+		}
+		ids[b.ID] = id
+		now.Buses[i].ID = id
+	}
+	mapped := func(sends []Send) []Send {
+		out := slices.Clone(sends)
+		for i := range out {
+			out[i].To = ids[out[i].To]
+		}
+		return out
+	}
+	for i, b := range now.Buses {
+		if b.Of != "" {
+			now.Buses[i].Of = ids[b.Of]
+		}
+	}
+	sends := map[string][]Send{}
+	for id, s := range now.Sends {
+		sends[ids[id]] = mapped(s)
+	}
+	now.Sends = sends
+	for i, out := range now.Outputs {
+		now.Outputs[i].Bus = ids[out.Bus]
+	}
+	*d.Weave = now
+	if t.PerTrack {
+		d.perTrack()
+		return nil
+	}
+	for _, track := range d.tracks {
+		d.reroute(track, was, t, mapped)
+	}
+	return nil
+}
+
+// perTrack gives every track a bus and outputs of its own.
+func (d *changing) perTrack() {
+	for i, t := range d.tracks {
+		name := t.Label
+		if name == "" {
+			name = fmt.Sprint("Track ", i+1)
+		}
+		if len(name) > 40 {
+			name = strings.ToValidUTF8(name[:40], "")
+		}
+		free := name
+		for n := 2; d.freeName(free) != nil; n++ {
+			free = fmt.Sprint(name, " ", n)
+		}
+		b := Bus{ID: d.newID(), Name: free, Role: Stem, Kind: "DX", Layout: t.Layout.Name}
+		d.Buses = append(d.Buses, b)
+		d.Sends[t.ID] = []Send{{To: b.ID}}
+		if len(d.Outputs)+t.Layout.Count > MaxOutputs {
+			d.lost = append(d.lost, free+" is on no output: there are at most "+fmt.Sprint(MaxOutputs))
+			continue
+		}
+		_ = (&InsertOutputs{At: len(d.Outputs), Bus: b.ID}).apply(d) // its place is the end
+	}
+}
+
+// reroute finds a track its way in the template's weave.
+func (d *changing) reroute(track Track, was Weave, t Template, mapped func([]Send) []Send) {
+	label := strings.ToLower(strings.TrimSpace(track.Label))
+	for _, r := range t.Routes {
+		if strings.ToLower(strings.TrimSpace(r.Label)) != label {
+			continue
+		}
+		if sends := mapped(r.Sends); d.CheckSends(track.Layout, sends) == nil {
+			d.Sends[track.ID] = sends
+			return
+		}
+	}
+	old, sent := was.Send(track.ID)
+	stem, _ := was.StemOf(track.ID)
+	kind := stem.Kind
+	if kind == "" {
+		kind = track.Kind
+	}
+	if !sent && kind == "" {
+		return
+	}
+	to, ok := d.alike(stem, kind)
+	if !ok {
+		d.lost = append(d.lost, fmt.Sprintf("%s has no place: no stem of the template is %s", track.Label, strings.TrimSpace(stem.Name+" ("+kind+")")))
+		return
+	}
+	s := Send{To: to.ID, GainDB: old.GainDB, Gain: old.Gain, Patch: old.Patch, Pre: old.Pre}
+	if _, err := s.Patch.Between(track.Layout, to.Channels()); err != nil || !sent {
+		way, ok := Way(track.Layout, to.Channels())
+		if !ok {
+			d.lost = append(d.lost, fmt.Sprintf("%s has no place: choose how its %s enters %s", track.Label, track.Layout.Name, to.Name))
+			return
+		}
+		s.Patch = way
+	}
+	d.Sends[track.ID] = []Send{s}
+}
+
+// alike is the stem that is most like one of another weave: by its name, by kind and language, by kind.
+func (d *changing) alike(b Bus, kind string) (Bus, bool) {
+	for _, same := range []func(o Bus) bool{
+		func(o Bus) bool { return o.Name == b.Name },
+		func(o Bus) bool { return o.Kind == kind && o.Language == b.Language },
+		func(o Bus) bool { return o.Kind == kind },
+		// Narration that has no stem of its own is dialogue.
+		func(o Bus) bool { return kind == "VO" && o.Kind == "DX" },
+	} {
+		for _, o := range d.Buses {
+			if o.Role == Stem && same(o) && kind != "" {
+				return o, true
+			}
+		}
+	}
+	return Bus{}, false
+}
+
+// Row is one line of what a change would do.
+type Row struct {
+	What  string `json:"what"` // bus, track or output
+	Name  string `json:"name"`
+	State string `json:"state"` // kept, changed, added, gone, or without a place
+	Says  string `json:"says"`
+}
+
+// Compare says row by row what is different between two weaves: buses, the ways of tracks, outputs.
+func Compare(was, now Weave, tracks []Track) []Row {
+	rows := []Row{}
+	row := func(what, name, state, says string) { rows = append(rows, Row{what, name, state, says}) }
+	for _, b := range now.Buses {
+		o, there := was.Bus(b.ID)
+		switch {
+		case !there:
+			row("bus", b.Name, "added", string(b.Role)+", "+b.Layout)
+		case o != b:
+			row("bus", b.Name, "changed", string(b.Role)+", "+o.Layout+" to "+b.Layout)
+		default:
+			row("bus", b.Name, "kept", string(b.Role)+", "+b.Layout)
+		}
+	}
+	for _, b := range was.Buses {
+		if _, there := now.Bus(b.ID); !there {
+			row("bus", b.Name, "gone", string(b.Role)+", "+b.Layout)
+		}
+	}
+	for _, t := range tracks {
+		before, after := was.Ways(t), now.Ways(t)
+		switch {
+		case before == after:
+			row("track", t.Label, "kept", after)
+		case len(now.Sends[t.ID]) == 0:
+			row("track", t.Label, "without a place", "was: "+before)
+		case len(was.Sends[t.ID]) == 0:
+			row("track", t.Label, "added", after)
+		default:
+			row("track", t.Label, "changed", before+", now: "+after)
+		}
+	}
+	fed := func(w Weave, o Output) string {
+		b, ok := w.Bus(o.Bus)
+		if !ok {
+			return "silence"
+		}
+		return b.Name + " " + b.Channels().Channel(o.Channel)
+	}
+	for i, o := range now.Outputs {
+		name := fmt.Sprintf("%d %s", i+1, o.Name)
+		if i >= len(was.Outputs) {
+			row("output", name, "added", fed(now, o))
+			continue
+		}
+		if p := was.Outputs[i]; p.Name == o.Name && fed(was, p) == fed(now, o) {
+			row("output", name, "kept", fed(now, o))
+		} else {
+			row("output", name, "changed", fmt.Sprintf("%s (%s), now: %s", p.Name, fed(was, p), fed(now, o)))
+		}
+	}
+	for i := len(now.Outputs); i < len(was.Outputs); i++ {
+		row("output", fmt.Sprintf("%d %s", i+1, was.Outputs[i].Name), "gone", fed(was, was.Outputs[i]))
+	}
+	return rows
+}
+
+// Ways says in words where a track is sent and how.
+func (w Weave) Ways(t Track) string {
+	var parts []string
+	for _, s := range w.Sends[t.ID] {
+		b, _ := w.Bus(s.To)
+		part := b.Name
+		if says := s.Patch.Says(t.Layout, b.Channels()); says != "" {
+			part += ", " + says
+		}
+		if s.GainDB != 0 {
+			part += fmt.Sprintf(", %+.1f dB", s.GainDB)
+		}
+		if len(s.Gain) > 0 {
+			part += ", its gain moves"
+		}
+		parts = append(parts, part)
+	}
+	if len(parts) == 0 {
+		return "sent nowhere"
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Says is a patch in words, with its law in dB; empty where there is nothing to say.
+func (p Patch) Says(from, to audio.Layout) string {
+	switch p.Preset {
+	case Plain:
+		if from.Count == 1 {
+			return ""
+		}
+		return "as it is"
+	case Both:
+		return "mono on both sides, 0 dB"
+	case BothMinus:
+		return "mono on both sides, -3 dB"
+	case Left:
+		return "left only, 0 dB"
+	case Right:
+		return "right only, 0 dB"
+	case Centre:
+		return "centre only, 0 dB"
+	case Pan:
+		if len(p.Moving) > 0 {
+			return fmt.Sprintf("moving between left and right, %g dB in the middle", p.Law)
+		}
+		return fmt.Sprintf("%s, %g dB in the middle", sideways(p.Position), p.Law)
+	case Exchanged:
+		return "sides exchanged"
+	case MidSide:
+		return "mid and side decoded"
+	case BySpeaker:
+		return "each channel to its own speaker"
+	case Balance:
+		width := 1.0
+		if p.Width != nil {
+			width = *p.Width
+		}
+		return fmt.Sprintf("balance %s, %.0f %% wide", sideways(p.Position), 100*width)
+	case Summed:
+		return fmt.Sprintf("summed, each channel at %g dB", p.Law)
+	case Placed:
+		var at []string
+		for _, place := range p.Places {
+			if place.moves() {
+				at = append(at, "moving")
+				continue
+			}
+			at = append(at, fmt.Sprintf("%g°", place.Azimuth))
+		}
+		return "placed at " + strings.Join(at, ", ")
+	case Folded:
+		if f, err := FoldDown(from, to, p.LFE); err == nil {
+			return "folded down: " + f.Says
+		}
+	case Custom:
+		return "by a matrix"
+	}
+	return string(p.Preset)
+}
+
+func sideways(at float64) string {
+	switch {
+	case at == 0:
+		return "in the middle"
+	case at < 0:
+		return fmt.Sprintf("%.0f %% left", -100*at)
+	}
+	return fmt.Sprintf("%.0f %% right", 100*at)
+}
