@@ -62,6 +62,29 @@ func (o Output) Factor() float64 {
 	return f
 }
 
+// Sent is by which factors, with the gain and at rest, the channels of a track or bus enter one that it is sent to.
+type Sent struct {
+	To      string
+	Factors audio.Matrix
+	Moves   bool
+}
+
+// Sent lists the ways out of a track or bus of a layout; one that Check refuses is left out.
+func (w Weave) Sent(id string, layout audio.Layout) (out []Sent) {
+	for _, s := range w.Sends[id] {
+		b, ok := w.Bus(s.To)
+		if !ok {
+			continue
+		}
+		m, err := s.Patch.Between(layout, b.Channels())
+		if err != nil {
+			continue
+		}
+		out = append(out, Sent{s.To, m.Scaled(Factor(s.GainDB)), len(s.Gain) > 0 || s.Patch.Moves()})
+	}
+	return out
+}
+
 // Product is what all grids come to, at rest: for every output and every track, the factors by which the track's
 // channels are heard there, by whatever way. A weave that Check refuses has none.
 func (w Weave) Product(tracks []Track) ([][][]float64, error) {

@@ -144,8 +144,17 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 	for _, t := range row.Doc.Tracks {
 		add(t.Channels())
 	}
+	w.Directions = map[string]map[string]audio.Direction{}
 	for _, b := range row.Doc.Weave.Buses {
-		add(b.Channels())
+		l := b.Channels()
+		add(l)
+		at := map[string]audio.Direction{}
+		for i := range l.Count {
+			if d, ok := l.Direction(i); ok {
+				at[l.Channel(i)] = d
+			}
+		}
+		w.Directions[l.Name] = at
 	}
 	w.Ways = map[string]string{}
 	for _, t := range row.Doc.Routed() {
@@ -154,6 +163,19 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 	if w.Loose, err = s.app.LooseInReel(ctx, p, row.ID); err != nil || !product {
 		return w, err
 	}
+	sent := map[string][]contract.ReelSent{}
+	out := func(id string, l audio.Layout) {
+		for _, v := range row.Doc.Weave.Sent(id, l) {
+			sent[id] = append(sent[id], contract.ReelSent{To: v.To, Factors: v.Factors, Moves: v.Moves})
+		}
+	}
+	for _, t := range row.Doc.Routed() {
+		out(t.ID, t.Layout)
+	}
+	for _, b := range row.Doc.Weave.Buses {
+		out(b.ID, b.Channels())
+	}
+	w.Sent = &sent
 	all, err := row.Doc.Product()
 	w.Product = &all
 	return w, err

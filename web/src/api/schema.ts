@@ -2783,6 +2783,11 @@ export interface components {
             /** Format: int64 */
             length?: number | null;
         };
+        ReelSent: {
+            to: string;
+            factors: number[][];
+            moves: boolean;
+        };
         /** @description what the server works out of a reel */
         ReelWorkedOut: {
             /** Format: int64 */
@@ -2794,6 +2799,17 @@ export interface components {
             layouts: {
                 [key: string]: string[];
             };
+            /** @description by the layouts of buses: where the speakers stand that have a direction, in degrees to the left of straight ahead and above the horizon */
+            directions: {
+                [key: string]: {
+                    [key: string]: {
+                        /** Format: double */
+                        azimuth: number;
+                        /** Format: double */
+                        elevation: number;
+                    };
+                };
+            };
             /** @description by strands that were let go from their take: samples they lie late against that */
             loose: {
                 [key: string]: number;
@@ -2802,6 +2818,10 @@ export interface components {
             ways: {
                 [key: string]: string;
             };
+            /** @description by the ID of the track or bus that is sent: the factors by which its channels enter each bus it is sent to, with the gain, at rest; null where they are as they were */
+            sent?: {
+                [key: string]: components["schemas"]["ReelSent"][];
+            } | null;
             /** @description the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was */
             product?: number[][][] | null;
         };

@@ -42,7 +42,7 @@ const hearing = (reel: Reel) => {
 /** Plays the reel from the pointer, or stops. */
 export function playOrStop(reel: Reel) {
   if (useMonitor.getState().hearing) stop();
-  else void hear(routed(reel, useEditor.getState().pointer), true);
+  else void hear(routed(reel, useEditor.getState().pointer || reel.worked_out.start), true);
 }
 
 /** Hears the span over and over. */

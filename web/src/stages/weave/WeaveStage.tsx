@@ -1,91 +1,116 @@
 import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
 import { useMemo, useState } from "react";
-import type { Bus, Output, Reel, Send, Track } from "../../api/client";
 import { useEditReel, useGrow, useReel } from "../../api/reel";
-import {
-  channelsOf,
-  type Position,
-  positionsOf,
-  reroute,
-  routeOf,
-  routeTo,
-  stemOf,
-  stemsOf,
-  unroute,
-} from "../../editor/routes";
-import { factor, gain, plural } from "../../format";
+import { useNulls, type WeaveChange } from "../../api/weave";
+import { channelsOf, positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
+import { useEditor } from "../../editor/store";
+import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
-import { Button, Choice, Empty, StageHead } from "../../ui/controls";
-import { kindOf, type StemKind, stemColour, stemKeys, stemWeave } from "../../ui/stems";
+import { Button, Empty, Key, StageHead } from "../../ui/controls";
+import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
+import { playOrStop, useGoOn } from "../reel/hearing";
 import { useTrackChoice } from "../reel/useTrackChoice";
+import { BusFields, free } from "./BusFields";
+import { chooseBus, chooseOutput, chooseTrack, useWeaveChoice } from "./choice";
+import { MixesGrid } from "./MixesGrid";
+import { OutputFields } from "./OutputFields";
+import { OutputsGrid } from "./OutputsGrid";
+import { ProductGrid } from "./ProductGrid";
+import { TemplatesPanel } from "./TemplatesPanel";
+import { TrackFields } from "./TrackFields";
+import { type Channel, clampGain, TracksGrid } from "./TracksGrid";
+import { WovenEdge } from "./WovenEdge";
+import { positions } from "./words";
 
-const positions: Record<Position, string> = {
-  both: "both, 0 dB",
-  both_minus: "both, −3 dB",
-  left: "left only",
-  right: "right only",
-  "": "as it is",
-};
-
-/** Factors of a position into the left and the right of a stem, before its gain. */
-const shares: Record<Position, [number, number]> = {
-  both: [1, 1],
-  both_minus: [Math.SQRT1_2, Math.SQRT1_2],
-  left: [1, 0],
-  right: [0, 1],
-  "": [1, 1],
-};
-
-/** The factor of the channel of a stem that a send goes into: what this stage can't put anywhere is shown by the product alone. */
-function share(send: Send | undefined, c: Channel): number {
-  if (!send || send.to !== c.stem.id) return 0;
-  const position = (send.patch.preset ?? "") as Position;
-  const side = position === "" ? 0 : ["L", "R"].indexOf(c.channel);
-  return (shares[position]?.[side] ?? 0) * 10 ** (send.gain_db / 20);
-}
-
-const cell = 48; // px: width of a stem channel or an output
-const headWidth = 440; // px: track heads with their routes
-
-type Edit = ReturnType<typeof useEditReel>["mutate"];
-type Channel = { stem: Bus; index: number; channel: string; name: string };
-
-/** The routing as two grids and their product: tracks × stem channels, stem channels × outputs, tracks × outputs. */
+/** The routing as grids and their product: tracks × stems, stems × mixes, all of them × outputs, and tracks × outputs. */
 export function WeaveStage() {
   const production = useProductionId();
   const { data: reel } = useReel(production);
+  if (!reel) return null;
+  return <Weave reel={reel} production={production} />;
+}
+
+type Props = { reel: NonNullable<ReturnType<typeof useReel>["data"]>; production: string };
+
+function Weave({ reel, production }: Props) {
   const { mutate: edit } = useEditReel(production);
-  const width = useGrow(production);
-  const { rows, track, choose, arrows } = useTrackChoice(reel);
+  const grow = useGrow(production);
+  const nulls = useNulls();
+  const [templates, setTemplates] = useState(false);
+  const { rows, index, track, choose, arrows } = useTrackChoice(reel);
+  const choice = useWeaveChoice();
+  useGoOn(reel);
+  const weave = reel.doc.weave;
+  const change = useMemo(
+    () => (what: string, c: WeaveChange) => edit(() => ({ what, actions: [{ weave: c }] })),
+    [edit],
+  );
+  const null_ = useMemo(
+    () => () => {
+      const span = useEditor.getState().span;
+      nulls.mutate({ reel: reel.id, ...(span ? { from: span.from, to: span.to } : {}) });
+    },
+    [nulls.mutate, reel.id],
+  );
+  const bus = weave.buses.find((b) => b.id === choice.bus);
   const list = useMemo<Command[]>(() => {
     const send = (kind: StemKind) => {
-      const stem = reel && stemsOf(reel).find((s) => s.kind === kind);
+      const stem = stemsOf(reel).find((s) => s.kind === kind);
       if (track && stem) edit(routeTo(track, stem));
     };
     const raise = (by: number) =>
       track &&
-      edit(reroute(track, `${by > 0 ? "raise" : "lower"} ${track.label}`, (r) => ({ gain_db: clamp(r.gain_db + by) })));
+      edit(
+        reroute(track, `${by > 0 ? "raise" : "lower"} ${track.label}`, (r) => ({ gain_db: clampGain(r.gain_db + by) })),
+      );
+    const nextBus = () => {
+      const at = weave.buses.findIndex((b) => b.id === choice.bus);
+      const next = weave.buses[choice.what === "bus" ? (at + 1) % weave.buses.length : Math.max(0, at)];
+      if (next) chooseBus(next.id);
+    };
+    const nextOutput = () =>
+      chooseOutput(choice.what === "output" ? (choice.output + 1) % weave.outputs.length : choice.output);
     return [
-      ...arrows,
+      ...arrows.map((a) => ({
+        ...a,
+        run: () => {
+          chooseTrack();
+          a.run();
+        },
+      })),
+      { id: "play", name: "Hear the reel from the pointer, or stop", key: " ", run: () => playOrStop(reel) },
       ...Object.entries(stemKeys).map(([key, kind]) => ({
         id: kind,
         name: `Send this track to ${kind}`,
         key,
         run: () => send(kind),
       })),
+      { id: "up", name: "Gain up by 1 dB", key: "+", run: () => raise(1) },
+      { id: "down", name: "Gain down by 1 dB", key: "-", run: () => raise(-1) },
+      { id: "templates", name: "Weave by a template", key: "t", run: () => setTemplates(true) },
+      { id: "bus", name: "Choose the next bus", key: "b", run: nextBus },
+      { id: "output", name: "Choose the next output", key: "o", run: nextOutput },
+      { id: "nulls", name: "Compare the mixes with the sum of their stems", key: "n", run: null_ },
       {
-        id: "up",
-        name: "Gain up by 1 dB",
-        key: "+",
-        run: () => raise(1),
+        id: "stem",
+        name: "Add a stem",
+        run: () =>
+          change("add a stem", {
+            add_bus: { bus: { name: free(weave.buses, "Stem"), role: "stem", layout: "stereo" } },
+          }),
       },
       {
-        id: "down",
-        name: "Gain down by 1 dB",
-        key: "-",
-        run: () => raise(-1),
+        id: "mix",
+        name: "Add a mix of all stems",
+        run: () =>
+          change("add a mix", {
+            add_bus: {
+              bus: { name: free(weave.buses, "Full mix"), role: "mix", layout: widest(weave.buses) },
+              members: stemsOf(reel).map((s) => ({ bus: s.id, gain_db: 0 })),
+            },
+          }),
       },
       ...(track ? positionsOf(track) : []).map((p) => ({
         id: `position ${p}`,
@@ -94,30 +119,97 @@ export function WeaveStage() {
           track && edit(reroute(track, `put ${track.label} ${positions[p]}`, () => ({ patch: { preset: p } }))),
       })),
     ];
-  }, [reel, track, arrows, edit]);
+  }, [reel, track, arrows, edit, change, null_, weave, choice]);
   useCommandList("Weave", list);
-  if (!reel) return null;
 
-  const stems = stemsOf(reel);
-  const outputs = reel.doc.weave.outputs;
-  const channels: Channel[] = stems.flatMap((stem) =>
-    channelsOf(reel, stem).map((channel, index) => ({ stem, index, channel, name: `${stem.name} ${channel}` })),
+  const outputs = weave.outputs;
+  const channels = useMemo<Channel[]>(
+    () =>
+      weave.buses.flatMap((bus) =>
+        channelsOf(reel, bus).map((channel, index, all) => ({
+          bus,
+          index,
+          channel,
+          name: all.length > 1 ? `${bus.name} ${channel}` : bus.name,
+        })),
+      ),
+    [reel, weave.buses],
   );
+  const woven = channels.filter((c) => c.bus.role !== "mix");
   return (
     <>
       <StageHead
         title="Weave"
-        says={`${reel.name}: ${plural(reel.doc.tracks.length, "track")} through ${plural(stems.length, "stem")} to ${plural(outputs.length, "output")}`}
+        says={`${reel.name}: ${plural(reel.doc.tracks.length, "track")} through ${plural(weave.buses.length, "bus", "buses")} to ${plural(outputs.length, "output")}`}
       >
+        <Button onClick={() => setTemplates(true)}>
+          Templates… <Key>T</Key>
+        </Button>
+        <Button
+          onClick={() =>
+            change("add a stem", {
+              add_bus: { bus: { name: free(weave.buses, "Stem"), role: "stem", layout: "stereo" } },
+            })
+          }
+        >
+          Add a stem
+        </Button>
+        <Button
+          onClick={() =>
+            change("add a mix", {
+              add_bus: {
+                bus: { name: free(weave.buses, "Full mix"), role: "mix", layout: widest(weave.buses) },
+                members: stemsOf(reel).map((s) => ({ bus: s.id, gain_db: 0 })),
+              },
+            })
+          }
+        >
+          Add a mix
+        </Button>
         <span className="text-quiet">Outputs</span>
-        <Button aria-label="One output fewer" disabled={outputs.length <= 1} onClick={() => width.mutate(-1)}>
+        <Button aria-label="One output fewer" disabled={outputs.length <= 1} onClick={() => grow.mutate(-1)}>
           <Minus size={14} />
         </Button>
         <output className="figures w-6 text-center">{outputs.length}</output>
-        <Button aria-label="One output more" disabled={outputs.length >= 64} onClick={() => width.mutate(1)}>
+        <Button aria-label="One output more" disabled={outputs.length >= 128} onClick={() => grow.mutate(1)}>
           <Plus size={14} />
         </Button>
       </StageHead>
+      <div
+        role="toolbar"
+        aria-label="Buses"
+        className="flex shrink-0 flex-wrap items-center gap-1 border-line border-b px-4 py-1.5"
+      >
+        {weave.buses.map((b) => (
+          <button
+            key={b.id}
+            type="button"
+            aria-pressed={choice.what === "bus" && b.id === choice.bus}
+            onClick={() => chooseBus(b.id)}
+            className={`ticket flex items-center gap-1.5 px-2 py-0.5 ${choice.what === "bus" && b.id === choice.bus ? "bg-line" : "bg-panel"} ${b.role === "part" ? "ml-[-2px] text-small" : ""}`}
+          >
+            <span aria-hidden="true" className={`h-3 w-3 ${weaveOf(b)}`} style={{ color: colourOf(b) }} />
+            {b.name}
+            <span className="text-quiet text-small">{b.layout}</span>
+          </button>
+        ))}
+      </div>
+      {nulls.data && (
+        <ul aria-label="Null figures" className="border-line border-b px-4 py-1">
+          {nulls.data.length === 0 && <li className="text-quiet">There is no mix to compare.</li>}
+          {nulls.data.map((n) => (
+            <li
+              key={n.bus}
+              className={n.worst_db == null ? "text-good" : n.worst_db < -120 ? "text-quiet" : "text-caution"}
+            >
+              {n.says}
+            </li>
+          ))}
+        </ul>
+      )}
+      {nulls.isPending && (
+        <p className="border-line border-b px-4 py-1 text-quiet">Comparing the mixes with the sums of their stems…</p>
+      )}
       {rows.length === 0 ? (
         <Empty title="There is nothing to route yet">
           <p>Tracks appear here once takes are in the reel.</p>
@@ -126,366 +218,60 @@ export function WeaveStage() {
           </Link>
         </Empty>
       ) : (
-        <div className="min-h-0 flex-1 overflow-auto p-4">
-          <div className="flex w-max gap-8">
-            <TracksGrid
-              reel={reel}
-              rows={rows}
-              channels={channels}
-              chosen={track?.id ?? ""}
-              onChoose={choose}
-              edit={edit}
-            />
-            <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} />
+        <div className="flex min-h-0 flex-1">
+          <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+            <div className="min-h-0 flex-1 overflow-auto p-4">
+              <div className="flex w-max items-start gap-8">
+                <TracksGrid
+                  reel={reel}
+                  rows={rows}
+                  channels={woven}
+                  chosen={track?.id ?? ""}
+                  onChoose={(id) => {
+                    chooseTrack();
+                    choose(id);
+                  }}
+                  edit={edit}
+                />
+                <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} />
+              </div>
+              <MixesGrid reel={reel} change={change} />
+              <OutputsGrid reel={reel} channels={channels} change={change} />
+            </div>
+            <WovenEdge reel={reel} />
           </div>
-          <OutputsGrid reel={reel} channels={channels} edit={edit} />
+          <aside
+            aria-label="What is chosen"
+            className="w-72 shrink-0 overflow-y-auto overflow-x-hidden border-line border-l bg-panel p-3"
+          >
+            {choice.what === "bus" && bus ? (
+              <BusFields key={bus.id} reel={reel} bus={bus} change={change} />
+            ) : choice.what === "output" ? (
+              <OutputFields reel={reel} at={Math.min(choice.output, outputs.length - 1)} change={change} />
+            ) : (
+              track && (
+                <TrackFields
+                  key={track.id}
+                  reel={reel}
+                  track={track}
+                  next={rows[index + 1]}
+                  edit={edit}
+                  change={change}
+                />
+              )
+            )}
+          </aside>
         </div>
       )}
+      <TemplatesPanel open={templates} onClose={() => setTemplates(false)} reel={reel} change={change} />
     </>
   );
 }
 
-const clamp = (gain: number) => Math.max(-96, Math.min(24, gain));
+const beds = ["mono", "stereo", "5.1", "7.1", "7.1.4"];
 
-function Heads({ channels }: { channels: { name: string; kind: StemKind | undefined }[] }) {
-  return (
-    <>
-      {channels.map((c) => (
-        <th
-          key={c.name}
-          scope="col"
-          className="h-9 p-0 font-normal text-small"
-          style={{ width: cell, minWidth: cell, color: stemColour(c.kind) }}
-        >
-          {c.name}
-          <span aria-hidden="true" className={`mx-auto mt-0.5 block h-1.5 w-8 ${stemWeave(c.kind)}`} />
-        </th>
-      ))}
-    </>
-  );
-}
-
-function TracksGrid({
-  reel,
-  rows,
-  channels,
-  chosen,
-  onChoose,
-  edit,
-}: {
-  reel: Reel;
-  rows: Track[];
-  channels: Channel[];
-  chosen: string;
-  onChoose: (id: string) => void;
-  edit: Edit;
-}) {
-  return (
-    <table className="table-fixed border-separate border-spacing-0" aria-label="Tracks to stem channels">
-      <thead>
-        <tr>
-          <th
-            scope="col"
-            className="text-left font-normal text-quiet"
-            style={{ width: headWidth, minWidth: headWidth }}
-          >
-            Tracks to stems
-          </th>
-          <Heads channels={channels.map((c) => ({ name: c.name, kind: kindOf(c.stem) }))} />
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((t) => {
-          const route = routeOf(reel, t.id);
-          const stem = stemOf(reel, t.id);
-          return (
-            <tr key={t.id} className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`} onPointerDown={() => onChoose(t.id)}>
-              <th scope="row" className="border-line border-t pr-2 text-left font-normal">
-                <RouteFields track={t} route={route} stem={stem} reel={reel} edit={edit} />
-              </th>
-              {channels.map((c) => (
-                <Crossing
-                  key={c.name}
-                  value={share(route, c)}
-                  stem={c.stem}
-                  off={t.off}
-                  label={`${t.label} to ${c.name}`}
-                  onClick={() => {
-                    const side = c.channel === "L" ? "left" : "right";
-                    if (route?.to !== c.stem.id) edit(routeTo(t, c.stem));
-                    else if (share(route, c) > 0) {
-                      // Off at this crossing: what is left is the other side, or nothing.
-                      if (route.patch.preset === side || t.layout !== "mono") edit(unroute(t));
-                      else edit(routeTo(t, c.stem, side === "left" ? "right" : "left"));
-                    } else edit(routeTo(t, c.stem, "both"));
-                  }}
-                />
-              ))}
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
-  );
-}
-
-function RouteFields({
-  track: t,
-  route,
-  stem,
-  reel,
-  edit,
-}: {
-  track: Track;
-  route: Send | undefined;
-  stem: Bus | undefined;
-  reel: Reel;
-  edit: Edit;
-}) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const save = () => {
-    const v = Number(draft?.replace("−", "-").replace(",", "."));
-    if (draft !== null && route && Number.isFinite(v) && v !== route.gain_db) {
-      const gain_db = clamp(v);
-      edit(reroute(t, `set ${t.label} to ${gain(gain_db)}`, () => ({ gain_db })));
-    }
-    setDraft(null);
-  };
-  return (
-    <span className="flex items-center gap-1.5">
-      <span
-        aria-hidden="true"
-        className={`h-6 w-2 shrink-0 ${stemWeave(kindOf(stem))}`}
-        style={{ color: stemColour(kindOf(stem)) }}
-      />
-      <span
-        className={`ticket w-32 truncate bg-panel px-2 py-0.5 ${t.off ? "text-quiet" : ""}`}
-        title={t.off ? `${t.label}: off` : t.label}
-      >
-        {t.label}
-      </span>
-      <Choice
-        aria-label={`Stem of ${t.label}`}
-        style={{ height: 24 }}
-        value={stem?.id ?? ""}
-        className={`w-[88px] ${route ? "" : "text-caution"}`}
-        onChange={(e) => {
-          const to = stemsOf(reel).find((s) => s.id === e.target.value);
-          edit(to ? routeTo(t, to) : unroute(t));
-        }}
-      >
-        <option value="">no stem</option>
-        {stemsOf(reel).map((s) => (
-          <option key={s.id} value={s.id}>
-            {s.name}
-          </option>
-        ))}
-      </Choice>
-      <Choice
-        aria-label={`Position of ${t.label}`}
-        style={{ height: 24 }}
-        disabled={!route}
-        value={route?.patch.preset ?? positionsOf(t)[0]}
-        className="w-[112px] disabled:opacity-60"
-        onChange={(e) => {
-          const preset = e.target.value as Position;
-          edit(reroute(t, `put ${t.label} ${positions[preset]}`, () => ({ patch: { preset } })));
-        }}
-      >
-        {positionsOf(t).map((k) => (
-          <option key={k} value={k}>
-            {positions[k]}
-          </option>
-        ))}
-        {route && !positionsOf(t).some((k) => k === (route.patch.preset ?? "")) && (
-          <option value={route.patch.preset}>{route.patch.preset}</option>
-        )}
-      </Choice>
-      <input
-        aria-label={`Gain of ${t.label} in dB`}
-        disabled={!route}
-        value={draft ?? (route ? gain(route.gain_db) : "")}
-        onFocus={(e) => {
-          setDraft(String(route?.gain_db ?? 0));
-          requestAnimationFrame(() => e.target.select());
-        }}
-        onChange={(e) => setDraft(e.target.value)}
-        onBlur={save}
-        onKeyDown={(e) => {
-          if (e.key === "Enter") e.currentTarget.blur();
-          if (e.key === "Escape") setDraft(null);
-        }}
-        className="figures h-6 w-[72px] border border-line bg-ground px-1 text-right"
-      />
-    </span>
-  );
-}
-
-/** One crossing of a grid: woven in the stem's pattern where thread meets thread, with its level. */
-function Crossing({
-  value,
-  stem,
-  off,
-  label,
-  onClick,
-}: {
-  value: number;
-  stem: Bus | undefined;
-  off?: boolean;
-  label: string;
-  onClick?: () => void;
-}) {
-  const text = factor(value);
-  const inside = (
-    <span className="relative flex h-full w-full items-center justify-center">
-      {value > 0 && (
-        <span
-          aria-hidden="true"
-          className={`absolute inset-1 ${stemWeave(kindOf(stem))}`}
-          style={{ color: `color-mix(in srgb, ${stemColour(kindOf(stem))} ${off ? 15 : 45}%, transparent)` }}
-        />
-      )}
-      {text && (
-        <span className={`figures relative bg-ground px-0.5 text-small ${off ? "text-quiet" : ""}`}>{text}</span>
-      )}
-    </span>
-  );
-  return (
-    <td className="border-line border-t border-l p-0" style={{ width: cell, height: 28 }}>
-      {onClick ? (
-        <button
-          type="button"
-          aria-label={label}
-          aria-pressed={value > 0}
-          className="h-7 w-full hover:bg-line"
-          onClick={onClick}
-        >
-          {inside}
-        </button>
-      ) : (
-        inside
-      )}
-    </td>
-  );
-}
-
-const busOf = (reel: Reel, o: Output) => reel.doc.weave.buses.find((b) => b.id === o.bus);
-
-/** Of a track's channels, the factor of the one that is heard most. */
-const loudest = (factors: number[] | undefined) =>
-  (factors ?? []).reduce((most, f) => (Math.abs(f) > Math.abs(most) ? f : most), 0);
-
-/** What each output gets of each track: the product of the two grids, as the server computes it. */
-function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[]; chosen: string }) {
-  const column = new Map(reel.doc.tracks.map((t, i) => [t.id, i]));
-  const outputs = reel.doc.weave.outputs;
-  const kind = (o: Output) => kindOf(busOf(reel, o));
-  return (
-    <table className="table-fixed border-separate border-spacing-0" aria-label="Tracks to outputs, the product">
-      <thead>
-        <tr>
-          <Heads channels={outputs.map((o, i) => ({ name: `${i + 1} ${o.name}`, kind: kind(o) }))} />
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((t) => (
-          <tr
-            key={t.id}
-            aria-label={`${t.label} on the outputs`}
-            className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`}
-          >
-            {outputs.map((o, i) => (
-              <Crossing
-                key={o.name}
-                value={loudest(reel.worked_out.product?.[i]?.[column.get(t.id) ?? -1])}
-                stem={busOf(reel, o)}
-                off={t.off}
-                label=""
-              />
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-function OutputsGrid({ reel, channels, edit }: { reel: Reel; channels: Channel[]; edit: Edit }) {
-  const { outputs } = reel.doc.weave;
-  const [draft, setDraft] = useState<{ at: number; name: string } | null>(null);
-  const put = (at: number, part: Partial<Output>, what: string) =>
-    edit((now) => ({
-      what,
-      actions: [
-        {
-          set_outputs: {
-            outputs: now.doc.weave.outputs.map((o, i) => (i === at ? { ...o, ...part } : o)),
-            groups: now.doc.weave.groups,
-          },
-        },
-      ],
-    }));
-  const save = () => {
-    const old = draft && outputs[draft.at];
-    if (draft && old && draft.name.trim() !== "" && draft.name.trim() !== old.name) {
-      put(draft.at, { name: draft.name.trim() }, `name output ${draft.at + 1} ${draft.name.trim()}`);
-    }
-    setDraft(null);
-  };
-  return (
-    <table className="mt-4 table-fixed border-separate border-spacing-0" aria-label="Stem channels to outputs">
-      <thead>
-        <tr>
-          <th
-            scope="col"
-            className="text-left font-normal text-quiet"
-            style={{ width: headWidth, minWidth: headWidth }}
-          >
-            Stems to outputs
-          </th>
-          <Heads channels={channels.map((c) => ({ name: c.name, kind: kindOf(c.stem) }))} />
-        </tr>
-      </thead>
-      <tbody>
-        {outputs.map((o, i) => (
-          <tr key={i} className="h-7">
-            <th scope="row" className="border-line border-t pr-2 text-left font-normal">
-              <span className="flex items-center gap-2">
-                <span className="figures w-6 text-right text-quiet">{i + 1}</span>
-                <input
-                  aria-label={`Name of output ${i + 1}`}
-                  value={draft?.at === i ? draft.name : o.name}
-                  maxLength={60}
-                  onFocus={() => setDraft({ at: i, name: o.name })}
-                  onChange={(e) => setDraft({ at: i, name: e.target.value })}
-                  onBlur={save}
-                  onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-                  className="ticket h-6 w-40 bg-panel px-2"
-                />
-                {!o.bus && <span className="text-caution">carries silence</span>}
-              </span>
-            </th>
-            {channels.map((c) => {
-              const on = o.bus === c.stem.id && o.channel === c.index;
-              return (
-                <Crossing
-                  key={c.name}
-                  value={on ? 1 : 0}
-                  stem={c.stem}
-                  label={`${c.name} to output ${i + 1}`}
-                  onClick={() =>
-                    put(
-                      i,
-                      { bus: on ? "" : c.stem.id, channel: on ? 0 : c.index },
-                      on ? `silence output ${i + 1}` : `put ${c.name} on output ${i + 1}`,
-                    )
-                  }
-                />
-              );
-            })}
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
+/** The widest bed among the stems. */
+function widest(buses: { role: string; layout: string }[]): string {
+  const at = Math.max(1, ...buses.filter((b) => b.role === "stem").map((b) => beds.indexOf(b.layout)));
+  return beds[at] ?? "stereo";
 }

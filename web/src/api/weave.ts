@@ -1,0 +1,68 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { note } from "../ui/notes";
+import { api, type EditAction, must, type Schemas } from "./client";
+import { failed } from "./queries";
+
+/** One change of the routing as a whole. */
+export type WeaveChange = NonNullable<EditAction["weave"]>;
+export type KeptTemplate = Schemas["KeptTemplate"];
+
+const templatesKey = ["weave templates"];
+
+/** Templates of routings: those that come with the program, and those that were kept. */
+export function useWeaveTemplates(enabled: boolean) {
+  return useQuery({ queryKey: templatesKey, enabled, queryFn: () => must(api.GET("/api/weave-templates")) });
+}
+
+/** What a change of a reel's routing would do, row by row. */
+export function useWeavePreview(reel: string, version: number, change: WeaveChange | null) {
+  return useQuery({
+    queryKey: ["weave preview", reel, version, change],
+    enabled: change !== null,
+    retry: false,
+    queryFn: () =>
+      must(api.POST("/api/reels/{reel}/weave/preview", { params: { path: { reel } }, body: change as WeaveChange })),
+  });
+}
+
+/** By how much each mix differs from the sum of what it is made of, over a span or the whole reel. */
+export function useNulls() {
+  return useMutation({
+    mutationFn: ({ reel, from, to }: { reel: string; from?: number; to?: number }) =>
+      must(api.GET("/api/reels/{reel}/weave/nulls", { params: { path: { reel }, query: { from, to } } })),
+    onError: failed,
+  });
+}
+
+/** Keeps a reel's routing as a template, one from a file, or forgets one. */
+export function useKeepTemplate() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (
+      what:
+        | { reel: string; name: string; description: string }
+        | { template: Schemas["WeaveTemplate"] }
+        | { forget: string },
+    ) => {
+      if ("forget" in what) {
+        await must(api.DELETE("/api/weave-templates/{template}", { params: { path: { template: what.forget } } }));
+        return "Template forgotten.";
+      }
+      const kept =
+        "template" in what
+          ? await must(api.POST("/api/weave-templates", { body: what.template }))
+          : await must(
+              api.POST("/api/reels/{reel}/weave/template", {
+                params: { path: { reel: what.reel } },
+                body: { name: what.name, description: what.description },
+              }),
+            );
+      return `Kept as the template ${kept.template.name}.`;
+    },
+    onSuccess: (says) => {
+      note(says);
+      client.invalidateQueries({ queryKey: templatesKey });
+    },
+    onError: failed,
+  });
+}
