@@ -43,13 +43,7 @@ type Result struct {
 // Result ends the measurement: nothing is added after it.
 func (m *Meter) Result() Result {
 	r := Result{Layout: m.layout.Name, Rate: m.rate, Frames: m.frames, TruePeak: Place{Value: math.Inf(-1)}}
-	r.Integrated, r.Gate = m.powers.Gated()
-	r.Range, _, _, r.RangeKnown = m.powers.Range()
-	place := func(n int) Place {
-		v, end := m.powers.Max(n)
-		return Place{v, min(m.frames, edge(int64(end), m.rate))}
-	}
-	r.MaxMomentary, r.MaxShortTerm = place(MomentaryPowers), place(ShortTermPowers)
+	m.loudness(&r)
 	for c, ch := range m.channels {
 		tail := max(ch.peak, ch.levels.End(m.floor))
 		if n := len(m.peaks); n > 0 {
@@ -66,12 +60,28 @@ func (m *Meter) Result() Result {
 		r.Channels = append(r.Channels, v)
 	}
 	if m.pair != nil {
-		if v, ok := m.pair.correlation(); ok {
-			r.Correlation = &v
-		}
-		if v, ok := m.pair.monoLoss(); ok {
-			r.MonoLoss = &v
-		}
+		r.pair(m.pair)
 	}
 	return r
+}
+
+// loudness fills in what the powers come to.
+func (m *Meter) loudness(r *Result) {
+	r.Integrated, r.Gate = m.powers.Gated()
+	r.Range, _, _, r.RangeKnown = m.powers.Range()
+	place := func(n int) Place {
+		v, end := m.powers.Max(n)
+		return Place{v, min(m.frames, edge(int64(end), m.rate))}
+	}
+	r.MaxMomentary, r.MaxShortTerm = place(MomentaryPowers), place(ShortTermPowers)
+}
+
+// pair fills in what is known of two sides.
+func (r *Result) pair(p *pair) {
+	if v, ok := p.correlation(); ok {
+		r.Correlation = &v
+	}
+	if v, ok := p.monoLoss(); ok {
+		r.MonoLoss = &v
+	}
 }

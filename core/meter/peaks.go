@@ -30,6 +30,11 @@ const Late = peakTaps / 2
 
 const late = Late
 
+// Mark forgets what was read, but for the state that it left the meters in.
+func (p *Peaks) Mark() {
+	p.Sample, p.True, p.TrueAt, p.Quasi, p.Invalid, p.Sum, p.frames = 0, 0, 0, 0, 0, 0, 0
+}
+
 // Add takes samples into account, and returns the greatest true peak among them, late by 24 samples: exactly where it is
 // above floor or a new greatest, else it may be given as less than it is. A floor of +Inf asks for the greatest alone.
 func (p *Peaks) Add(samples []float64, floor float64) float64 {

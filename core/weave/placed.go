@@ -143,6 +143,9 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	return mover, still, nil
 }
 
+// Patch is the one that moves.
+func (m *Mover) Patch() Patch { return m.patch }
+
 // placedEvery is at which samples a moving place is worked out; between them factors go straight. A sound that goes once
 // around in two seconds is off its factors by less than -110 dB by that.
 const placedEvery = 16

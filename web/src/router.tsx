@@ -4,7 +4,7 @@ import { NewProduction } from "./NewProduction";
 import { Shell } from "./Shell";
 import { DeliveryStage } from "./stages/delivery/DeliveryStage";
 import { IntakeStage } from "./stages/intake/IntakeStage";
-import { LaterStage } from "./stages/later/LaterStage";
+import { MeasureStage } from "./stages/measure/MeasureStage";
 import { ReelStage } from "./stages/reel/ReelStage";
 import { SyncStage } from "./stages/sync/SyncStage";
 import { TakesStage } from "./stages/takes/TakesStage";
@@ -58,7 +58,7 @@ export const router = createRouter({
       stage("/sync", SyncStage),
       stage("/reel", ReelStage),
       stage("/weave", WeaveStage),
-      stage("/measure", () => <LaterStage name="Measure" />),
+      stage("/measure", MeasureStage),
       stage("/delivery", DeliveryStage),
     ]),
   ]),

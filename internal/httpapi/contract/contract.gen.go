@@ -20,6 +20,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
 	"zestyloom/core/edit"
+	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 
@@ -327,6 +328,27 @@ func (e LendableBy) Valid() bool {
 	case LendableBySlate:
 		return true
 	case LendableByTake:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MeasuredBusRole.
+const (
+	MeasuredBusRoleMix  MeasuredBusRole = "mix"
+	MeasuredBusRolePart MeasuredBusRole = "part"
+	MeasuredBusRoleStem MeasuredBusRole = "stem"
+)
+
+// Valid indicates whether the value is a known member of the MeasuredBusRole enum.
+func (e MeasuredBusRole) Valid() bool {
+	switch e {
+	case MeasuredBusRoleMix:
+		return true
+	case MeasuredBusRolePart:
+		return true
+	case MeasuredBusRoleStem:
 		return true
 	default:
 		return false
@@ -753,6 +775,27 @@ func (e SoundSpeed) Valid() bool {
 	case SoundSpeedN1:
 		return true
 	case SoundSpeedN2:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MeasureReelParamsLimits.
+const (
+	A85       MeasureReelParamsLimits = "a85"
+	R128      MeasureReelParamsLimits = "r128"
+	R128Short MeasureReelParamsLimits = "r128-short"
+)
+
+// Valid indicates whether the value is a known member of the MeasureReelParamsLimits enum.
+func (e MeasureReelParamsLimits) Valid() bool {
+	switch e {
+	case A85:
+		return true
+	case R128:
+		return true
+	case R128Short:
 		return true
 	default:
 		return false
@@ -1224,6 +1267,26 @@ type LooseOrder struct {
 	Was int64 `json:"was"`
 }
 
+// LoudnessBreak defines model for LoudnessBreak.
+type LoudnessBreak struct {
+	At int64 `json:"at"`
+
+	// From samples since midnight of the reel's day
+	From     int64   `json:"from"`
+	Most     float64 `json:"most"`
+	Over     float64 `json:"over"`
+	Says     string  `json:"says"`
+	Timecode string  `json:"timecode"`
+	To       int64   `json:"to"`
+	What     string  `json:"what"`
+}
+
+// LoudnessLimits defines model for LoudnessLimits.
+type LoudnessLimits = loudness.Limits
+
+// LoudnessVerdict defines model for LoudnessVerdict.
+type LoudnessVerdict = loudness.Verdict
+
 // Marker defines model for Marker.
 type Marker = reel.Marker
 
@@ -1232,8 +1295,66 @@ type MarkerTable struct {
 	Table string `json:"table"`
 }
 
+// MeasuredBus defines model for MeasuredBus.
+type MeasuredBus struct {
+	// Breaks where a limit is not kept, the gravest first
+	Breaks   []LoudnessBreak `json:"breaks"`
+	Bus      string          `json:"bus"`
+	Channels []struct {
+		Dc             float64  `json:"dc"`
+		Name           string   `json:"name"`
+		PpmDbfs        *float64 `json:"ppm_dbfs,omitempty"`
+		SamplePeakDbfs *float64 `json:"sample_peak_dbfs,omitempty"`
+		TruePeakDbtp   *float64 `json:"true_peak_dbtp,omitempty"`
+	} `json:"channels"`
+	Correlation    *float64    `json:"correlation,omitempty"`
+	GateLufs       *float64    `json:"gate_lufs,omitempty"`
+	IntegratedLufs *float64    `json:"integrated_lufs,omitempty"`
+	Momentary      *MostAt     `json:"momentary,omitempty"`
+	MomentaryLine  *[]*float32 `json:"momentary_line,omitempty"`
+	MonoLossLu     *float64    `json:"mono_loss_lu,omitempty"`
+	Name           string      `json:"name"`
+
+	// PeakLine dBTP
+	PeakLine *[]*float32     `json:"peak_line,omitempty"`
+	PpmDbfs  *float64        `json:"ppm_dbfs,omitempty"`
+	PpmMark  *float64        `json:"ppm_mark,omitempty"`
+	RangeLu  *float64        `json:"range_lu,omitempty"`
+	Role     MeasuredBusRole `json:"role"`
+
+	// Says why it has no loudness, else empty
+	Says      string  `json:"says"`
+	ShortTerm *MostAt `json:"short_term,omitempty"`
+
+	// ShortTermLine LUFS at the end of every tenth of a second, null where there is none
+	ShortTermLine *[]*float32       `json:"short_term_line,omitempty"`
+	TruePeak      *MostAt           `json:"true_peak,omitempty"`
+	Verdicts      []LoudnessVerdict `json:"verdicts"`
+}
+
+// MeasuredBusRole defines model for MeasuredBus.Role.
+type MeasuredBusRole string
+
+// Measurement defines model for Measurement.
+type Measurement struct {
+	Buses  []MeasuredBus  `json:"buses"`
+	Done   int            `json:"done"`
+	End    int64          `json:"end"`
+	Limits LoudnessLimits `json:"limits"`
+	Start  int64          `json:"start"`
+	Total  int            `json:"total"`
+}
+
 // Member defines model for Member.
 type Member = weave.Member
+
+// MostAt defines model for MostAt.
+type MostAt struct {
+	// At samples since midnight of the reel's day
+	At       int64   `json:"at"`
+	Timecode string  `json:"timecode"`
+	Value    float64 `json:"value"`
+}
 
 // NewBus defines model for NewBus.
 type NewBus = weave.Bus
@@ -2125,6 +2246,17 @@ type ListLendableParams struct {
 	To    int64  `form:"to" json:"to"`
 }
 
+// MeasureReelParams defines parameters for MeasureReel.
+type MeasureReelParams struct {
+	Limits *MeasureReelParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
+
+	// Timeline with the values of every tenth of a second
+	Timeline *bool `form:"timeline,omitempty" json:"timeline,omitempty"`
+}
+
+// MeasureReelParamsLimits defines parameters for MeasureReel.
+type MeasureReelParamsLimits string
+
 // ListenToReelParams defines parameters for ListenToReel.
 type ListenToReelParams struct {
 	Track *string `form:"track,omitempty" json:"track,omitempty"`
@@ -2518,6 +2650,9 @@ type ServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(c *gin.Context, reel ReelId)
+	// MeasureReel Loudness and peaks of the reel's buses against limits
+	// (GET /api/reels/{reel}/measurement)
+	MeasureReel(c *gin.Context, reel ReelId, params MeasureReelParams)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(c *gin.Context, reel ReelId)
@@ -4139,6 +4274,50 @@ func (siw *ServerInterfaceWrapper) ReadMarkers(c *gin.Context) {
 	siw.Handler.ReadMarkers(c, reel)
 }
 
+// MeasureReel operation middleware
+func (siw *ServerInterfaceWrapper) MeasureReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MeasureReelParams
+
+	// ------------- Optional query parameter "limits" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limits", c.Request.URL.Query(), &params.Limits, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limits: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "timeline" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "timeline", c.Request.URL.Query(), &params.Timeline, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter timeline: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MeasureReel(c, reel, params)
+}
+
 // GetInterchange operation middleware
 func (siw *ServerInterfaceWrapper) GetInterchange(c *gin.Context) {
 
@@ -5247,6 +5426,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
 	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
+	router.GET(options.BaseURL+"/api/reels/:reel/measurement", wrapper.MeasureReel)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
@@ -7543,6 +7723,46 @@ func (response ReadMarkersdefaultApplicationProblemPlusJSONResponse) VisitReadMa
 	return err
 }
 
+type MeasureReelRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params MeasureReelParams
+}
+
+type MeasureReelResponseObject interface {
+	VisitMeasureReelResponse(w http.ResponseWriter) error
+}
+
+type MeasureReel200JSONResponse Measurement
+
+func (response MeasureReel200JSONResponse) VisitMeasureReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MeasureReeldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MeasureReeldefaultApplicationProblemPlusJSONResponse) VisitMeasureReelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetInterchangeRequestObject struct {
 	Reel ReelId `json:"reel"`
 }
@@ -8868,6 +9088,9 @@ type StrictServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(ctx context.Context, request ReadMarkersRequestObject) (ReadMarkersResponseObject, error)
+	// MeasureReel Loudness and peaks of the reel's buses against limits
+	// (GET /api/reels/{reel}/measurement)
+	MeasureReel(ctx context.Context, request MeasureReelRequestObject) (MeasureReelResponseObject, error)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(ctx context.Context, request GetInterchangeRequestObject) (GetInterchangeResponseObject, error)
@@ -10817,6 +11040,33 @@ func (sh *strictHandler) ReadMarkers(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// MeasureReel operation middleware
+func (sh *strictHandler) MeasureReel(ctx *gin.Context, reel ReelId, params MeasureReelParams) {
+	var request MeasureReelRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MeasureReel(ctx, request.(MeasureReelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MeasureReel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MeasureReelResponseObject); ok {
+		if err := validResponse.VisitMeasureReelResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetInterchange operation middleware
 func (sh *strictHandler) GetInterchange(ctx *gin.Context, reel ReelId) {
 	var request GetInterchangeRequestObject
@@ -11771,308 +12021,322 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39kts4si/4KgjtjfDMHlaVquz2dJdjY8Ptj2mfcbcdts/tiZ321oFISMIUCXAIsGS1w/c19oH2xW4g",
-	"EyBBEaBIleTumXP6j3ZViQKBRCKRn7/8PEtlUUrBhFaz68+zkla0YJpV8BtdalaZHzKm0oqXmksxu57p",
-	"NSNpXSlZEbkk5reSrhhZsKWs2CyZcfPQP2pWbWfJTNCCza7tUMlMpWtWUBxzSetcz65ns2RW0E+vmVjp",
-	"9ez6cj5PZnpbmm8pXXGxmn35kswylvM7Vm1veGa+De8oqV63r3BPzJJZxf5R84pls2td1cx/61JWBTUv",
-	"rWuezUIvWvKcxV9iPr3nC3JecN0Mv0Mn/DBIpytDmIJ+4kVdwG/mVy7w18vmTVxotmIVvKqkvLqp2DK8",
-	"hxVbsoqJlD1QROmKiuwJ7KYUjOg11YSuKsYUWTClyWbNBKELxYSObLF5zzRKwPQ0vWXh+Um9ZhWpWCqr",
-	"jIvVcWYJr5s4zUpmdWomFueL9pl7ckfFWB5/jfn0ni9QshbZTS5l2ae6vGMVoSIj5ocIAeGbQQZd0lyx",
-	"5pULKXNGhffOgup03X9pQTNGqCK5rDPzr9ncJa+UTshiC79pJohiqRSZIstKFmabK0a4Jgu24kJFZorv",
-	"O2iqOMLuTKllwITIiixlBZNTPGPKCEJKCp6dmV+JYWzz27/Bb3/I2VL/Eeha8Ox/4d8qvlrrP7qZd3cZ",
-	"3zK4zyXVmlXmq//v3+Zn39Gz5dnHzw8ff/nD3/7tf33s/OWP//f/GOCDkgf3xBwrgedPlYxlKOXNs0Rp",
-	"uo1R/Jax0g55ENnhXTHRiB8Gx71MZkwYMfi3+fk3yWVy9TFpT0Im6wUIbftaURcLKx/xrVqG5Q8zB2FJ",
-	"NkbIcODLio2RMDIsX7jQjx/NgnIaNzx+7EcwxIiDvxXpwCu2Ir3nCzYV11ys4u+wD9zrNSAiVSmFYqCj",
-	"/MBoBe9LpdBmU4zeUpY5T6nZyguZaqbPlK4YLcxngTctuKCwgYF3dbniNdc6Z2dMZJyKc/KU5KC0EC7I",
-	"wyuy4FrBKVeSFFRsyWKrUTT8+/s3P5E/wFT/mJAlz3OWkbokG67XRJU0ZQouNUEWuUxv1TVZGj1MeQMn",
-	"zRtqUSuWJXgkpeJmbk4RA7mJXyZSwJ9SWRRSkNQMbMQrJY8fnS24JstcUp2AHGNGbyLpmgrBcqLXFWPk",
-	"4VX7lCJ/WFWManPFFnQluK4zlpCykquKFgUjoDPCJLYlI69e0YQoWpQ5U4RqsqzznKiU5uyPCRCo8z5z",
-	"r7tnVfe1Cdzybl6gQ5JGMzj/Rcy+JLO3lVzkrBhggRKf+Le/K7OJPgv8D9CNZv/HRasFX+Cn6sKNG2AD",
-	"SsrmQ8e7wIxPq3TN79ibKkO9mWYZbA/N31ayZJXmhmmtFGSfYNXwHH7PHgdUOZrH/Y8/h2Rne5j+1j76",
-	"sWFnufg7S7Uh1fe12jur7ptTmcsalmLlq1HWFaOzZJbm1JwZdWv+X0ilvFe6E5TMuD/p9s+3XIQ/yKlY",
-	"1XTFIh9uZa2DH7kLu/eBXAb/XEmkvFuW0qyYGY20MmK94J8Cq9khNYgneK8drplgj/bJ7NPZSp7ZP24Y",
-	"vWPnZjO8v5/xopSVtnf7enY9+5Upvc2lLC5SWbEL+BZM4hmeh7eVxMXtbBl+6q26uWmSWcaXS2vc7b2X",
-	"jClUKX1D9cjH43twG+LcZCZrXXb20xusZPT2Jlssu3Nt7nJR5zk1P9oLZOduT2ZVoQ7/+s5OO5I2M272",
-	"3dHTo5U/dW8aQIXQoXy2ZultfxuXRjWZRk0jdVj4O0aHCXyws054qh0osZOITz3n5USBgtPoilMn/RUX",
-	"KTMqsjC6sbvSjMnzQJEMpM0ILqQbuo2/I6d4h1BBzF16ywVZ0ztjS4wbfUkzdsPFvsvjJc1Y87iVWWOe",
-	"X9H9Yz+rq7vm4ZtsEebw1lHwyHMTnH33OHBWIkIap9KlIyoYSE23Q6idqnEE5OKOVTrMwQPyPbfeofsJ",
-	"IiF17JYASco1K9Q++r9ZLt9RsYItKOinV/idy/ncc1zRqqJbEGPO5h1UNeChxg5QIXNEKuvuMGxrBZIi",
-	"JV7Czbx7C/MmePUtMIL7tT9XzQM2L1o/mqwpaKNWmwTFFbTLnJfK+mEqRljGtbEW5YqB8QjPwdnqzawW",
-	"ZU5TlFfdVwq5kNmW3Aq5Ub6pn0uxUrNknwoE93LLk1ZSU2uuNay055I2YuccBNyUSxr8M1+saHyFOzlq",
-	"c+bOnRffnmdGg5+sWgJnB7VKy/Nd2gN3gamwocZ0WZLFFi1g9PPyiii6VU9QBd9wBXtjngWHxv7dMW8N",
-	"3yVSGbKEGTDNpWKK1OU1EVKvuVih/aMrmt56/EdTw34tg5pTI5cg5hdszUWWEJqbi9xTZ3EMwyJ5HtRh",
-	"UeCOFQ/w9FvJhQ5s8a6E6PIcrbUswGY5x3dOYb32y8iA7TT2ccuucXNH85oZu41aQY9G21puiHX93zGy",
-	"ksa0FeiPA9fILHzXj5DXak1LtmtkFFKC72At8yy4LTDN8OU3rM6BKMBv7xEC3oYgKe+1IfrFnbVOD6ST",
-	"0SZGPnqk+xIJGDSgWMfGaD8w4qF/ii3zbMnGiHPQK8GLullviTBG/oaq0C2h1pbGu0yq6S0jmWFCITUx",
-	"TGJOtlNJ2B365/o6BiiZAf0QdE/z1ZwrjQLFaZ8g3nLKM7LYPiGsKPW2vZa8z2AhsCohcX7mQ6dD+7yN",
-	"V1Ih70DL1hUvCvhpgSwv2CbI8UrWVWjymhcslVmrkOFzgRHMrAK7I8DZZL8NzyAF2s0aVDL6igTOJxBg",
-	"cDp9KqtY/KM9qLhXDRu21jZGQeAcW0b3XtrQyS3X8qRjJnuOgpdQrV9zFTiiwE9qwh1gz3qAOCspAoTB",
-	"F7gtGOZBslnzdE02ss4zspL+1gxN6s9SsOisnEPGcanU3AzMshzIaMRqiCNzttSRK9tM2BxNswcCAkqJ",
-	"USA3sgK1bAo36ZztN17xMbsSO7PEbZwl+8CeT1asNPtkpOqHVx9ev7gmL0py9YuYzy8Jef1y/idC/ich",
-	"zwi5urq+nF8/fHg9n7ufH7c/z+fez+aZX8T/SV6+e/Mjefb61Vvy09MfX1yTq8unZw/R1dnlyTUVWc46",
-	"cZB5EjN7pVixytzpjINizkRmZZjVpwjLlWE8FrTjGmsStZhu7HkeulOQPJ87kf1v5l0dKLaT5quhrXrO",
-	"Uq44OnFHu1bTlJW6iTPUqxVT5nvKvGl++d2czufzMzOtsz+Z/33rfrX/Xc4+9v2xdsyQDdt5gycu9sQ1",
-	"fE3xm322wK6Y9F6ZuMlF6JdzgSbXWPoZ3QZoldIquzDM+GH+8HxD7wJ0sc96q/Z2/9Hc8z3EbKApy8a3",
-	"hddpM0H6ztGcl2XI5nQHZc2MIuGHLMa5NbKgVMcozrgRWFXJap8Mfy/oamaTVMZfR29zKgTLXvKchQTs",
-	"kguu1izb9fRmVLMzc62G2NUubZyCiQ6mvUfAOh4nzaOk6a21G93dVcocYxJCBi+t0jnO94R/5BIOdMnS",
-	"m6iGrDSt9I2v8IQe0R3rZkPbMKjIWIU/l5W8a39iAvQUnoNemFKRsjxnYUNIS03z+zBf0IHSLLulsVuL",
-	"ZXf3Zse7ji17VEnauXhbnDSncegMT76XG4ZwfGBWMrseJ+sDIm06e7nUjFBOgZnMA7WTReBJyYeB69Et",
-	"YVz6kHcvmG+1uxei8ouM66eYtjTNS/DiE011voX4LCqtip2TZ11voGGfzPcLOrchr8gtFwmpRc6UIgWj",
-	"QhOaS8HOyVsb0lbwxbGxgfNfBBLSn/klXCc7f9m5yrPsBhxAE+MYXGTsUzhypZh14Q4Kcnjoi/U+7Xv6",
-	"AzzUO6cwBzdEaHsXsqrkZrIDSOmK6XQNSU0uCwj8qQQTxIgqKaQcQA6eeXtC0koqZQyrjHChJfoMjTpJ",
-	"FkzxrO8dijozhvXKZSWLsbeOmOj/8M7hVfgcYh5O0GqRI1/WbPgeJRges+tNbFKRSwMCPzbMOrTr4Cy9",
-	"WdFSTdx5m25nxLLN5gVvxmJLKikLolHo72zj+P0AI0Tp4U2/DNJsNHGtGjbhJJ+eD0fOfocB2o0P7bF1",
-	"Wo+RG6+MoIkO3m5LkJXcqZ7ISSACDC8J9kkjQ6E7Q9bpmqknhLrUKbkkc+ty4ppA8LYno3O7q31rC8JP",
-	"e70xNhYz7BYd3u6Qi5r9o6b5TSk34JuqKFcsu0ml4oLtzx7BmcejUWZx9VTfPQwKZxaseZrnSHaQw5i/",
-	"KIULmvwB/K5LWZnn/jiF6qMd1lO3555cTcNMnE3OUjhGUH2CgKhoUR7Ak9OunOMIiyZYli2CtGafNBPZ",
-	"RLatS9KIC75aL2RdnVIIsGzVOcprRkGZpjwff25hkBAFRknLk61tfGrK6KyUIAFCK1/LYuo9saDpLQFt",
-	"0cimxjLAnBy9ZsUTtBnAQkgwgmTMArQYtDSSrf3ylmSyxzhTKQhDj8i0jNOBC8Ws+Xs8RhgtcxfbryMV",
-	"wIJfbIMU+LvkUw1KRtM1KgpNbgnoDhBScztMdRN3bgJwDNM8TnSiRm96Ie+OuNujN3Eqd0uBt0Z4mgG7",
-	"JmghAOs0AaotSWXBIBMg6ZZmtR/CewNkg0KjvqeE3jLQBT0z0uUYHHwszQ4dZuvH0uMiLoCQOw0fDk3L",
-	"puFMM9DB/naaHKZn+HGc+1hp/3zKSJCqYqoZeHR77msttaRKTxU90+XLqEDDa8qz6YltTgYcfLIrdlzp",
-	"O1WogsNl//OY4DZ1WTfmsB9zbVPmOsmMuWWsHJLlxhxd1JjTAIsK5ed8/cM1QPqj3Rb9KyH0VsWmGvyu",
-	"NnHF7xh4ZJ150vdyx2zanuE6lfuPl7PeT0wflSy+Bzxggn/X5Yd3Rww+Oi2xW/NQ0BmjGC4YoqW8j3qj",
-	"mL5p3VvDsQdtV2e/VtDq1kE+jGd0W7oz6mL4Ed4wKmO+FeYTEqd7iQJB8mD1ztR1ripZT7gD38BL/my+",
-	"FEjA79197ZQmjL534N2ka/uWGN+0mfgTZI+iWyx7B6tNLkktboXcCAKjuWIFVN4ba42rxnYHP6V7ymVy",
-	"zkYq3+2MA1fItAgL6Od2vBiBmpjeJNls1kytsSQrsqiVWb9iQkMqHNIJKszbZNKo6t4PRk2IM4YvPxwh",
-	"umZNKz1ClryH5+yXxt2Yey4x3meDU14ysUrUBWY47701rAW3vywlSOkxNXSBPAJZ20LzOl3bqrYNNxYg",
-	"Fghh4cpv7W+I+E4jXiOjKd7Q0nLdlLCHLLlLWS5zuiUKXA6YI9DUSjGarhMv/tHcvnIjuucRi5rkkih2",
-	"xyqaN2Pc27kYuEumVGO7aXRS7AbN8in1X+M5frTuFS6kVQOl0pPmHOEvS+Vw3JQX/wRuumkhikNDzHtj",
-	"GVhzvmfaP5uHnq2xJPLLcEENy7g+f+pwksbX0pjvweCREhqXfjk6FzGKSOAo7lLZXAmBrTmwIGOYJm3x",
-	"TLC0gOUAf7UVqRUTq4pFQBGahL2pGwaTDG3Uy+lBp9ZWCGbCBrPAx4XIdxz7/6hpTsyVnBD8GSLmoP1x",
-	"hCgxL8JkI/K+WykzOcS+t6QTKHVQSSekz8bgFlQ4FyyVmc0e7DFBKoWmXETKqyYwdFYj1Am7kctwaU+L",
-	"DpOzNryizCcWMsWVNTVVnaFU22kZylPyg9dUrcM+9nGJwzlXOmRgg2ZpBoeKGkUKessaBdNjM0AKA553",
-	"gA4fkykYIxVfhYrlcy5uWQZkV4Cb5TB5QFqA155WjFSMZk14w82qLnMJMt9JFhwsnHHKU11XLFzNaz9s",
-	"am8SoozKCFA78////7v8dk6oJlffNJVtXK9lDYG3YEEeiIebinYq6X0xwH8dy7lK0NV409dx1q7a0k/B",
-	"3hFArmBPtIfAmBrG3iRo5CSTsrapoPlWuQxumiHi5LJWkKvdHMdwCR8AUQVK8KxCjx+jXd0eV7uH6sAK",
-	"KvNJuZe88NCk28l3wo7aQiNCbS7rHlXOB9cBjmpOWTQJvRWojdztsmvi659NRnovVx2EUZvTjkzqZ774",
-	"8rbd0fYYNvIoeFPznP04Jlrhl5oBROaBGexhfE3MPSdaElXmHFwwxoxNRqSYB5f01mI27ThvHFOM5o4Q",
-	"+wpbSrZj9HUQaCFXoKQr5sSYrZ1kInhhNDy+L3YL87ZTcF+LbWsEkAlQ4MbaCSELb9Bm8LGgArRL12zK",
-	"AUUwosA40Rs6cinu0NGeZCRFc8Ts5Lxlx0j7wbmVJmBd7a31OqDMy455U9UiIMPBgaD8fCRaja0fS/vD",
-	"PX9mzqRiOvHmSS5nyRivVmPMB4IcXLEGG2sXeoUrRpa5lNUTIsxL4d4UUgMciwi+ey8W12+K5WXuj5yF",
-	"i/7XRv0CfVDZfOSEzI1QHElkGDlWCNrUCgS8d/DZA0V41gIKmNu+UVA4oO1YHIHZSL+KXyKA+x8FI/OY",
-	"AJivPS47TN6Sr1lu+JAKZ+nsIghGyuIKplQM6E+Km7KuShup3lWUCgb4QGuqSMZSDiUnmij5xAYYjFpn",
-	"dMUg/IOmXc+KtevR09HCjEeUN1mqe8UcrIrh1u6GdPNKmqCER4EQudta/h7Bo1bKQJFiWFo3XwjN4Aeq",
-	"1mGsBA9jcLyKyoSuuilo08tHnRUXHKPgKowv5MGm8qXeohcZ8k+N1KNVxRGlY/xa7KtuUlmLCLphdJOc",
-	"lREAXsPyZJcHSbF0n5hLnFYsI1umR5Z22u11JPfN39bIaZENHeV2FxbkCkZzdCrtllFWQ3HXOFG9QImm",
-	"GvFLG4yKW1sj261ujFVD4vcTO5fI7BFLeIqLp3V0dDfs7BLvTt7mrDqo3XEqwYrykJKRfd9CgGDSrIXH",
-	"3VBFcCczl04PfO3z7og7rcfNVFf8UxjRp/N+btiTVplzcuRsqcHHAZWaULYJBFnK3IjsDNWJvolwwBx7",
-	"OQTWdu/O+Idfw16IIGBR4yHzLO5hBhuwMS0NGyAa3NoQC/6FlfoDK8rcriAUDO8lkTT5toYFblmpE6z/",
-	"MWqNk+V9YKVGOw7cZt4M9rr+m+kGhU0zVPvK0Lohc3BqGiwkHjgO83KSXdYBBBn6AbsxcZgD8ghg6DGo",
-	"grDWg1zQr+n2g0NwmuI8uA/YSQMZdSCUyZQAHr4rzB/boHo5HjttQp3qUbDTPCzPsapDWA3z4FUxbcPH",
-	"vRrHb1u8vw/hOCYyNK4+B1OII0ITkz51G2coZAFhhjZ3AS5FmvNbhr7vJ9gDRKw8nHcYZsFWkCvqrn3X",
-	"wQXCTclM5TFfa8qrNI+JuGngtolbTNvn5YEiVuKPYamoNW4IIJgae/OFG5N4yG2zYFrjzUrKCCFcC4GI",
-	"N7+xYveeeudonAZS4XbT2a2W6Rvz1c3OFr0vtjOPZu3S2t0OSg+5WrHsRcb3oy8Ogs3sGCLx/S54CA5I",
-	"CvZAYbqJa7pgLNkH6prUIpNtGfQCb5T+ZpnHYskI4zC+YUss0DdFrHvwotuRw9STanpPg1yC+W5xt9Z8",
-	"qWfXl99dzY2RoWbX895FY7/QO5RmZLIwiwHaQJVh0LTHd8S8fdbNIzcCzm2jKUDbDVAX8tHHeUNjGqOZ",
-	"Q6uLKcbEAQA8SAm3InxdaGNsVu3vDYE92DQi5bqCY6ypWLEKma7M6wLOM150jE7pIRFLYJhjTTumc01P",
-	"Y4glixdcNJlO90kdD51HqqN4HoH73G77Qfc5fveDu9LHK5HwhcYllJjJ/iI8GMPkJauqLcmNRaBCcIXa",
-	"vdPHhLv87tHD+aP9d0QXf9I7AcwB1E4pfqrDytiR8PR3Jr+oncV3E6qZD7UGsas6rDvIT2zz++vz0jlM",
-	"yXDbFx8N65vkoC4w3hCP9x/d07WI8bvDnLgpzE9s47tkxx5s25krpVV2XqyNxvWpyGfXs1/q+fxhuqZq",
-	"nXOlL+BX1j/UAYJfhutlYNidnRkHB2qJaAYIiYCf2OZt23xxwtJZyRW4w2dXbYuy11RoVgkC0mwnf+D6",
-	"0bcw3d2Ek5mTgdfzuec2t1+aXX3Tp1vz7jFFSYddSDuJOg1GrF1EI88efvuoC+f6rb8nHVOgn2fjWrjO",
-	"OxTYd9p3KNTTRmx+0tU3Cbkyk7u4nM8vjcp89d35d38iWQUdKDvYosm0kAa+OcJO7yy0+cQz9KGiPLcB",
-	"zx3hWm5jHVhZ3iiiXBFKzLNEjkjEaD0aPVMQR7kmUuRbotdcuWrLr6MJAXR0P+FEkDclEx94wXIu2Ks3",
-	"JJNpXUASCkIFcOUaykFob1NxrZm4bn0IQC0KlSDJKFzhaF700LpDjBNklDrPX/KVzbvbr2NbZXojWx/D",
-	"OHU6pq70kx/84KrRICbG4OKuLOshnxJSTGawUqtPBUmBISYmUgZ5bdn3L9+3SQeVdQthQFewQzIPgpqY",
-	"lQTN7Kz27SWAtdF0R0ZLghAbNN2A7gOyCJ7spr+xrWThyqZkHR/K4Stg1AXsFqTTQWbLm6ZT3HQ9P5QN",
-	"aizENq9h6GgNi8iM5QPdxnyz4bvHI0DToXAlAjYSr4Quah1xCR2mD+uKF8e3g1wKWO0lfI1Tit+4pnuH",
-	"6MV+Oe5RYF+i5kfIsJ/SEBLneNgq37pq9GlonxhFXtJUy0p1q+VALCm+EjQnTKBD3nZTspiwPcmU001Q",
-	"1pfU3uI5u2O5FXhM6IplNhYghetLoHjmboMnUIFXFwXLrlEiymUn4tzGBObJ2cPk7NH5N8nZ44/j0uOW",
-	"YTf6UubZNaEauh1BE9/se5j765cvXMhCQjDlfuiAbVT9oAD4nqryfR8j0vjYclpMawxvLZRNX0MEmnr7",
-	"MhaWPt3povf4UaCFnhegCPEWRIAXNKciZcP7culvy2UoUbFiFoPDc4PYpjzmn5uCi1q13UVczzPkZnAO",
-	"QKTqUwrlcBmomtmNxT9WJaO3qE6000UGbyvQzQLyrM0ZCDlbNjwLOT7l0pHhmsxJIYVMyKUxpMC42MOy",
-	"wavJE+X75ddb227/IPkFrHBYfb2Xf1LWmtBCipXFmEF6P8GWZZBRiayPgUWI57maX0yXMep8AD7lV17U",
-	"IYpnbFUxply6DWS8GKGlKwoOdGrrNod48tt5hyu/nQf4MuN3PAumMrsMVpDdwIUeTJ6WbRKOY9WRxyM0",
-	"C5azO+pO4sA433VW9N08COyysalWO0axNH/Hq6jgWZY34H80z5sNtbcGBI/vtyR7DQTQZZZsvwo03y/m",
-	"G0k7JULTstso+dzZl1HfaMk/6vGWGKMeV2Vl2H7c48FUv2aA4HEb3vKHj+dHkGU2dnSgLGu6rQzmEt7b",
-	"Mg9r2IPFFG8rtsxBFPQ7Th+5p0wGpdHji38wgTw01pRS0ga1ZOyz+5q3RFK+dy1hWy4eLytzlYYNZdzg",
-	"4W2Si5wVE9Lp07qqbD546JpUsmCID7mh2D94xTKA4oHCg4RsWi+kkBu0bQFuINbSpo7kw05s19ak5drX",
-	"JbNoynnXzb8jM6t0DYnaYdA7Km4qlskw5ai4qUUmY33soM3eghHMkPAaQAqHuRkslm49/IdWNUf9cdWI",
-	"1Mx3kJGJz8bbFwHYVqh5UCd1eSkrspIya7xzPGfEdmleU0UQsivbaaLuZ9JEHHVTyopdrXA/CxnMNPgc",
-	"zUOopTAT6ylymdcYLNQvxKUwBVxpLFZm1uRHBtJEHHzGvqx84TK3umATA0Upnbz44wm8oXIBy9C7NbXe",
-	"PzdNxiKKur4MtLW0zZHzjmbSnuGWL4fFwDGKTj2h8jVKT4fqSyOLDdWUTrur2+LUL6EO9UqF5Wav357C",
-	"Cnd8eWS2pbSj9RAoOy+JHQV8LjT2u2BGfMbGNvmBqGHYS1oXhzi/BeQuZZDhBYMHZ81ouC5uF29GaVYx",
-	"ueMwqKvKNt+lxYIrKXg6iEyx24QFKxeeQKFQZSGEgk33pqmjziMT1GJ90TiU3Wz7tLZjuamEyYjidxf1",
-	"J917DTKWP5fpMW7dvVfUHavUrnU8kEMoq1uW3Yxow2DW8DM8/abWgzLazWBXRhtCdd4YozHCOKlAtjdb",
-	"7Qfg88EAG8Sr3ai3VH4FG9skLehM07lmY8FQJoFO90rfJ+CT2hT50e2a07bR3QZ7+I0/PQeAtHoArRPh",
-	"Vnt4o+6095MREODiAXn1HDxl8GSn9QJXnut//HorWesR7uZ39jEf2TJWLTiqs94g48Ey1Gyws9Y+zjXc",
-	"6vGuA85BUEGHrTZqv+KYKHuDqu7EHhRWhSMvxTLnqT7M1twnt35zQ7KdbUzmPcdbZGftdayvOYavao1N",
-	"2jl2ZR8vq2Jyxt0YnwcLkoJhZndIpWANjOq41JLjyZXGCtnBk2izObgmS5nncqPa0lSHU9qbasRePBx5",
-	"KHLCpkAc9n0+OOvW3mkggnDQUTkRaOkdeHZdRcv4Zuiu9fnnLlqv0Y3GFQhauFuzLV++fPSUnj+5CpSZ",
-	"ritBvpeygPyVQPf0vu44RHyvR20nVni1v7PERI1sHcrbanHTlrIi1mrdk7S5wyitWuYKbywJYiLpBbTL",
-	"DXuPV/uvQF+TG9RoeRAWxRxPO+WmjY91GWJT3oJmjEBbkhFUnboHNut6pFJ/LC26r0BzjM+OUJpfN+iD",
-	"O0m+Ijtuf/ThLuTHc3q3svV+2znKUmmEppOi6DfZmWaM9j/RYkyArZ+t+5ZWmlyNymjfn/Q6NmfUzPh9",
-	"ELXF5uAcnBCyDxGhkHcsBl0jRyhZcNjtHN1osRW2pyysQUFsnlV3rDKS9VYRgJs0apX1e+7iyVSsvTJi",
-	"JkHs79HQ6gii7gl4D+e7uVf5w+zRCGidcXn+3K13kl4A3w2HU4Mt3DAzDfK8FrVi6rpNuvXi7BrRFRwi",
-	"DiXNZmCS1pj8B8Q5XUjs6EjWsuK/ShEyvcYLTDv7oY0fb6D2bz9zgFUPQF4usWbX0q69GyEx3RAxtKim",
-	"rDU20TG+y90d7CQKb8y+5UyTlYQmfNYC1fSWXTcN9AGOLucMqlwxi17hEkKTtmXuYd3AfujoozeSrCqe",
-	"qesG4GZLsONI4v0F8TlaxwIYASBRmrw+W6LrCN5JBrcFEqptk9GXk8cUmBELpDV4rBjfy377dBK4D/Zy",
-	"pT21r543VPe7ijj3jJnUtUdZ1UIF+YS1CZ1Ac2hK0nwZ2rI0CNEI2k01qZjSu6n52IiVWs7aoMMuQrUT",
-	"RauS2cZWJtyjnSWoH076AUkcLYzcWstNEoAAcgvqY0zFVZhWaiX+nZY05d6bWI3BO2Zk/48ux3fHJmB5",
-	"rgZj16i641m06NNMj/VYvDcPP2N5HnSxyrwuROztmKsLj7Sl5GYlkIMAqNfdg7wb42J5Ngjn7NIVNLHY",
-	"y73tXrfhl2EFxz2Y2NcGe0fsigwX+e1OsEIXB9WEYp6hWe0SMtaWgCjc5/RaWOCuodGgXfvuWAdCy7iN",
-	"a0PO7RQSy1JBTmx9ub1aiwly7/taBX3t9+q0dbzWWoOkW9iLPtpTK+TlsWQ7yNHzfkxD9VN1S5qS0z6t",
-	"JV4ZAqxfsKW0SqiZVveyc4WSqTTamas9itgzu+VWWHcywspx5HDrGVW78R4l/iHpgu/ZLkrUvujGjhvs",
-	"m8d93m+jR4c2BYnXTF7ud8+OCVy0UzzwVNhY47QFxvUPP2X0SOt7b9WBQ5bXXLsT2xiHL02wro2ohxAr",
-	"1vaACYEGA6AtIVxek4+QMuFSkhDCIJ9ZlJMWaymZbXie3TgEvBaMCeZ249ShCi9XBZ7PlJXaVkYgmmjF",
-	"CgY9FJD5vN8tBlQXeAFrIm09XFus5mrxktmar9Y3JY0AVVRyExIPZpkPFAHgGA+deUwd9h3NaxZRgVBD",
-	"0ZKsZZ5FkYPco2uWZ41m4/CDnnRhXuFjRO/vI1DKTaPAuHmFbnFkrnvF/fpWISgN1lcg88zLOAUsSr2m",
-	"olmTtTE2TY/4Nda83F8j/R3HGmHeUyM2Vrv/W3Oym1MBjDw2ZmN5dPaa3pFXwkL9qtn1bPblYxO3QSng",
-	"+D+AY+Asjenb1I3a7AvbnCwQY8Mvcf32PTTbCXjyG3TqsWvPly+EroKuBQzQhlJuoQTSd49ShR1qzME3",
-	"J4YS1w4oAORH9Xo/C7voMDzdgkBHiYGr6BtnMs/CXduN0VWxQc8RlwLyhrkmNHcddOLVy6Hey+tIQGtk",
-	"76Fw9MfSxK6taTwD64kSaDIwHhfYb7e9waleA0JrSqvs4ury6dmH+cPzDb0LoLG2X/bgV4LlcYDEZZip",
-	"sEAKFApt823Tb6qIstFOh0kfaMXT/GP9mKcgvuLbgsQV9DjtBIYh+IOvNgY2Ol0myWp1N7uevTeKU/LB",
-	"6FqQdEAuydXl0+RhAhHxgFQ13+oQ+dtxuEjmi8HZlywNEi7Wia7DNycoVwgZ4vtzTGl62ysgcsppKXNE",
-	"IxMy3GCxNxiPxdb2Za2GBtOaVeKQHNGBgKi/CS3J3NR7jaxcf6uGTO28gjzRwLhOaKCzF9xiDOyyrYLb",
-	"j2bE84E6lWndBBsDIAAB/4QgPmQUUybSH3rvAoYQOgbgf80nN0rWVdoBm+OfCqPkLbDvlAfibt4d5PkI",
-	"fKofF+Ja7WAE+ygiCEfQ/yDS3toaZMH7+Z79fuIV/7ZhKFqysKbLMPINSyHM1GY47c8ou2+XoXD7U83F",
-	"lmzoHTNDXhNDGkivxVaoSrNSJWRBFSOPHyXk6ptvyP/V7UoVQu4fwrl14PedOJ/beeLSWsaEXwabG7Ei",
-	"kjoygB0zHDDnWRfv2Rk6nSPS21pk3GifI7sIrzATJJIvb5JO+6QDXQ1JD7QX+SEujF87mTAaUBm/MDN6",
-	"hGe/9VFYxnbxjqIYoyHYQTF+AnYhzZss07bh5TQTzO1qDNP4vetVucPdmue5AngYstjiv1STC2xt2Ufc",
-	"i3beWTNX/RxIPnO4Gvv6ZsPw7vlmzOBy6tWKqXDNasoqTbnQW1/w2z9alHNQc0qpFO8i4E5Wzly5UV9W",
-	"H1TLAz49JcUUuLjQcQ8UAdkWKXb8xKNSkL5bEVB26apiUZj8IiF+Lj88GpJ/1EiBG3PJ3Bj76aaIlJ8u",
-	"aQX+Ooi1Fi7NBaQt3FBeBQUIZiE3CZEibasqci5YRurysO56OM9CDWRbpblMbxXJKr7ULCPwDSLvrLPB",
-	"/JDTcpw2FGr70LwH2xWaJS221+jeMwIE2gKB5xkoYwPiyqeM2XVXTr3biRihobodm5WtiwskCHr+SrPs",
-	"G8VSaUMsveg/lA/XKaY7pLRgFX2gkFxmFdDzENy3xpZeMCbIgq25sD2OqCYZ3bYapR5HQtiGm7IshqcE",
-	"GRswk4oKsqRKs05TRm/r0MksiVrLCpq6agbu+gO4qWnyfbAZWGcrNgjDj4kAFvrRSPM1dNhAplx6jDRO",
-	"T8Fnb5xZMtQc44Eifo8PyOyITWzcXrqXtzw25kv2wPWJhMMgay2kXsPRGTeTUua04nobq1+PimvwY+7x",
-	"Z25F+sEYDk79HHeoXL8Fd0ixWkYzn4st7tuaHg7z6QBjhmSgkfeIN0oW25HNPXc7gJeuujmZ0ZyvhO0G",
-	"bn7Ezt+yXuhljXEyXArlGCbzwl5Ocfo40EJl7F40cMbR7fCk8mLbbISX44USxnzetGhrsu0C4m+nSfT4",
-	"LdqsYxdHAV1PwFFJSUl5NQtCnolMbuI9d9tESBcpG5mPbijdRDnNJNv+4sAoKM4CpA4qCLt3Tk869STG",
-	"7oHyDrJ/U3jXfCs/WrIkM6fHtEfB06FQqMf0p+fYRDWgRgHUYV+gwokFxxTxhGtzkbeIzVRkuCmO/5Hv",
-	"+IhOlfjuoSmriXjvOAfHoEaPabQIe2fNA7VK+J2QDew0IYeB7gaLhoEbIgBjNYH2MZpM5FIFmDSjcdpL",
-	"dNdms7IGqf5o/p2fNmdLec1XBcaNJwZNLG1iW/STm/LY/Wku8MEuQdFrngtC8zyJ3udP4OqpACYQzI27",
-	"ac1+ppKnPfFRU3cr0mNAmIAN9HsEL2muqr7pC6p26EIwF7XVv7XRCty8sKePc/6EroiMbu/vO75vrKPk",
-	"qa5j4U/o7G0loCL20V1rBzWHUDeS/DBYikhpbqTnE9WdNlkJdOUL2KfjK3VHoayZR4L+KAgTK4Ltj1W4",
-	"BdWYOexrxu55AxRZMKXBXoXG8LLOmNJBV2zb43Fn1nluT1hhXQJyxawVOyEo1AdQ6kSBPLA52z2v7RXp",
-	"GHEXjQlrJ2w6lz2GeHZCJzh8ehttNgK2Fj7bTeamzWRoZxgYY6h1Y+ygD9jVqawqlmqW+TeguRqnh4P8",
-	"1Lbg9JZchBDVIKe1knXJxcq83fq1IOWstQ4Cw51AfHFxswNo5gerOml4XSzkEjCEwM1gjkQwDmWExU1d",
-	"hhjAZrOY5Td2xsYTMKAwCqkdGmH33IdiVp0Uwu5cN5Sjkxbk6iBu0rSOma7VWxxKKWCDmY9cgRMuKt5Y",
-	"2suYHF9JRGPwmc2dGWlydei1Agmiwa+aT6LS3E4nyJcNyN84vUfQ1SAWxakuq35j38FpNul0vYk2wYEJ",
-	"o7UBhdCI1h0e9lLnXIDw0eaoASL4znHZ79FoRNWQ+yL4gWOIvmm/xzPQnhjocx7pceslIu+HsuvcsUdM",
-	"dG4531uzdwLx7hoCSBy635WHoOgkeCe5Gt0X7lV4D01LufY50hPlXU8EMFlzz8fUhmNYNo2fK2LZBPo9",
-	"aZqPybzxTRf3teBKvE74NM/fLCEXd3DO9hvPK7o0Q4R7+E9rksxDBWkfvenhy6YGkzGxeCeujFkdMxcM",
-	"v549/yskCVvchBdgJTSgDe3lEgtFT9htuxiMjPeLXAZzhg9sVuZfjrFGQVRsJ4e5XefH9uRbYgwx2biU",
-	"gEPD/S5dZ++DLrljUoO9ULHG0FqnA3d0t+fDumLGdmOFSjBhpuCfEvLjL/V8fvX4RdvR8QdZK/tgn0N3",
-	"Uh+7pDlaM8ax8CAf3PU1pXOrw1kcdcSe5TxYK/nbFAxGOyzFs+WirV8jWWrhpkwusQhGc3k+SMkx5Zwf",
-	"rBpwQF0XfPVVticZdjefene7/qNpA99lhuHCiQ50OeaEb6iKg5iHiidCbPtzuDAd0+gnpv2uKrnhoaAD",
-	"aoAN/CLkA5EFA0R77BQZRriTIWfcsq7A9y0FOHu2Evw/DpTO2IuKiiwWbWZVqFBbsA2Yr0suuMI66iPU",
-	"ihzDIurB1uG+tGtpyd4qmEC46G5PLnpomAGrHAKVDSF2mVJ58M185LqDi3IogP9lqtpPg7I6HqZkL5aG",
-	"q7PHaY6ut8d67J8tcv4hBdnwXYTPm9iRin2iqc63YKfi+pW9Ev2vYk+inb/00NJvFpObuNtvDG2bbQ4P",
-	"LsCMfQp7dkLNYwdRQVm/LV2gKj3QjTV0FOG43HhsPqVzUgxAdWTPRqgOjPVsBKIpVunRk+vHBLrtFc2Z",
-	"oIpQ9AtDwEFJbGcBRyWlVbX1+pSOW2ysX7AbZwQIf3j1hbxjB7BlRMuLMmBIZcOHo5M6bEO0JNQ2gHOS",
-	"CTJ7bcDcYjkXowk/kHXcwdgbIHvS5BaHeupa++PIh6OZdpc6GBeh4A0L5JPVIaMMIjufF7X6Qj5bVv9C",
-	"PqPC/4V8vuUi+0I+51SsarpiXyZb1R0KwRRCNMLygNUBLV/j/XcjToJFJWmWUqUTsuR5kZCCqluoTBFa",
-	"JSSvUjzVDlBvsSVeLc9Ala7tBRvviIA9d451HMf4m5p3noj9xp+OYBscpkcRI5SdYzGzMTzzxMYnbXqM",
-	"xfpDDLsN3WIZLVCA3DJWon8apUgT00LrZE2VjebvVifksq52olWKUbBB0T98i+WNEQyLiER1Of6dMxWK",
-	"0Nnzt/Psw2+SSRZ3pLn0QZxlds9TOybsoFxagDvQFwklBf8E6dBrRlTdF94R2n0dnQfuMveqGB3kIb3O",
-	"pyoD4wo/Qz2yjtiH/JjVYzQuFja4mAnUDIDL36fmHaD9/PM+oqWwKnPutRb+uBe7qsGej6Ry1OKYN2Lw",
-	"vgq+VrGpxPdCLntB+Zv4TI8e7oOPIUNzyIJkGdfn79hmsglpvthakG8rdsfZpu9UyKWKISNjFry9TYwZ",
-	"UMiKdfAnp7Rd2YwXZzDjd9j3cVCCVZhtDGuIOlLeycCyB/oqbVUUsKeTgH/LSm3LNbG5NnYLs016mlQP",
-	"p9WHe2dbF2lzFBEXznp0rez9OBJIpk3T0syVrkWp4ocS7xmFGGoWcmAgrPSLpXfcGh5+7xrsVTBcGz1I",
-	"ubwWuRHBNJ1K1nrHjxYJYvV5wDmpRjijYhEp+DRoO3ZE+Pw0zUGC+A6jGoSgK6thmwO9Wa6mdaynttHu",
-	"H/vNPXruWs8IaEI+jx91YQKP2j2g7RgQ9QSa5VY8DFDa1LWN8Z9Pa6/4M8YfYq2QR+bkWSSPcZKwTdbZ",
-	"VO6nssJm4/gTtgDC+qOhXJ1+it4oAxXXgCkzbuatIHTdkON1J3afJscRGio5DJjSXbM2owsxef82Dhit",
-	"H4XwdiEENuPwWD4GN7DBhfGtqnAsvlUOdlGcAoCmDme4j28eY6bDAZkcHrAjxMDmHSPDx53X32P5gn+u",
-	"+6GhrR6dlXtY0/c1VetBwzvAVbZZbEC1tGlihGuyMBc5gEi3qqWjHwLwzpKJreYTSw87azeVgO4NNuQy",
-	"ANH7spJFU99hE/60JCjLIH+DFFADrc7JW4cXAFoIJrFhayJLdVcFZGErMOXYK/btFj2ck1cZfv0//uPV",
-	"87s/nZMXRnDhn969fEa+e/TNn8xMFjkrmvx1pekiZySVGTsnL2G+5vm6zCXNXNEVxMBqZb6sZSpzAK2g",
-	"Jb/Ax9QF+UPBNM2optewaEPZxAPK++M5+XlcB3fzKirUBmucqK33koq5mUM8gTPrG9GAD6Panu/n5IcX",
-	"T59jaZgZBZPlK0b+/OID4eqcfFiDh1wYTdDG8ao7ljVLkiUTtOTnf1dSJNj1Q0FJ54o1z2QyVee/gJqI",
-	"kJuz/8doLuQ1Jp81+sFsfn55PgfPK446u549PJ+fP5x5CHU4IjbH5kxdfHaNsr+A6cpAfJhDC91XXmWz",
-	"69mfmX7uumkbllalFDbGezWfo3dOaNfboSxznsKXL/5uy6dRcO0Ta807gOH76eBNR2/41F4A4SGbOV68",
-	"xW2Ew6jqoqDVdnY9e9oMlni1Reb4IciEhaAFEEPMAqMF0xiLD7+xfcQRd3vDM0w4jJP8IqUitV167/EO",
-	"AAMJbNwzGP1fbO9wUYQ2Y5JaZID7uX3i8nLQuILSebZE/8LAJoDcvPgM8bL4KXguN8KIn5eIhbSPlHXG",
-	"5cWG3nVp2Fx8Cy5otQ3cGUHyLa2afE/SvRG2ng4iqfaWcHR4Qsx1RKq2ZR2KqnsegOTzjEPNOeKE2gRD",
-	"jE369yOqoi2lfGjxnpWz51RVzOGvnuBQvTODx8/U1Vc5U3Dhm2sEkhDvzxk/0ltGKEHbh8iKoGAyvzTH",
-	"jGJrG9ctCavVMdjWHDB7lMw/X1BdyRlaYbtELOQdCx+lR4E8sfCxvveycRpm4eZU2I4hWJhvUfOaNlVJ",
-	"SxW4Laig+VZxNf14AIpa527wqXZhZjSdd9tBY3z7o0/wf9RM6e8l1n8dhVvN0OYVyK3dc/1lzB6bdWdH",
-	"2NO34Mw0lifuKheQs9AA+UOQwLCRXC7xQ5t65LxxQWa+8IqUY0rS26Y4c8/lcMczJi+K8tFRLgc3s/uT",
-	"7oO9ah4oogqa527otk83AC8c76bYcxQOlOP7zwLI8LD0uTrqiQjKbgGstqFH0WRBDDEo80fcCmB6ey8E",
-	"qaocWmCMj99bfMA9XMwLumIXfy/Z6t5sjEiFRyDHe4Q8tJ4Oy8sNF/tIiMdgVmO3n+VcaXXx2fwz4sr7",
-	"gar1a670qGsPQjT3J8pLWa2YEYpmvtCCPbD4gJKWu3nGdLR9BVkNoVrTXEUZz1Dlrffc1O2hSw2eo70P",
-	"5rzgGoTDycyhdh3g7wtwPJr4x7juWpIlRLANUxpT8i1QZcgsrBjVrP3iiTSCn9jGe8coteDyBDsQon5B",
-	"GzwvKqwXD8tNjqVJtxwffk/gZFx8bn8ZIUl29u9El9gwHR0wxEoydUx13Ot5gcTL87akOSFw1AklGd2C",
-	"MxZymWz2ryALLHgW4LOF7OiYvjZAwflXomC3w8dRXFs91gNQTFkLDDpjscrk268dtVGtXAlTl7BPq3TN",
-	"704vXux73lgDdIR0+afdUzRpvENhm3+bF23oFswaZPZ9YsVzmAxexM/bx+5JxlERreeee3An0tajrreC",
-	"41g89tJc1yKrWBa4RO91TvbuCMu4Ht6MF/DE19iH13K1Yhn02xqxEzjz+2/Czw6AL5PCxmRy6nbg2sYs",
-	"YU/0Rrp9+ho7c2eGGLKUXuATe7dGs08ahztTumK0GC9q4BVhDdIOdQSrCTpnnUEDZ1z0E9tcXBj7KaOa",
-	"YoiL2NmcnPRNMkn0ULy06RInk/HmBSfX3l86VKMW78i2Ca/43RGYPDm+2bR37xqreOjkxO3goR38VOTd",
-	"DRzlIHMW771dLeTp+2fkxx9et4Y0gVR6K75Q6+TiK5yP1vMweEgclb/O7dHs6Yi7A+d+/035we2ED2cM",
-	"lSkYTW/bZRbGMPMcQ15h/GFx3oBGHDS3/8x33D4nMbVb4o9Rha/6zqZbVuonljLUw4R20skomKsKgHeP",
-	"EMTFwZ1Bh1jjTcc922pCAvZhaz/3Tt8IffeWsXK6B3ns1v6FsfJf0or8gNjUjED5Gs2biLGzQEaaGxXL",
-	"5DHJ3132m6XVUORGAOjqf9Yik/95Pkt6HhNofHqy3bHYIkEPiafbHi1c+1xixl7GNY7ZgljXMBVQoEft",
-	"D2afxK7pdw4v7USEe4fOsD0M/UAdyzv3ITbuie9r85rhq/odw5zA01/T5k3mjSwbc1HTPCc4+xNRXyVd",
-	"/ddz6LEt3ucFzU54P6M7vOH0k9zOLZ9/PRd47Gw5ah4pZcTCApmtTNDFnWAOYyrLLdwbWBUMXir4QJUU",
-	"6oZRZO47OmrNmD7dFf4i4xrabp9o89sO5ifwUd4DEDIsc7XtK9I0BrFlY1+S2aP5dwNzs+my/3YAcZqm",
-	"+sHAMD1K5htC09h++17/DUWAvRKIMGDpOd6qFt461g7CPLeWeaYGW/aP427bPP0k3G32/mUli/e2A/qJ",
-	"ONx19B5vexyXxcNlRMHUC71mvDpS8gVoyRZmd+n1oH+gsOU8QfgswkVCFlsrEOGGw1rLEexh7K2zqmmr",
-	"HU3Z8Lpvj/NG2hbaE10pdibHUQW8A2jO3rP3/zMhlFRy06RrmUskrwsBlQMOEfo0J+Udo9kuFU9wVrw3",
-	"fOWYFb71RwjaRXa3wA+PoBrodE2o2VHLMdBfr9lyY+MrunWI9bYNJN41bQ43V+31M+mgnJfZMnpY3lZc",
-	"TDsunWsOR753zt7JzpGWZGGUbC40y0DqZBZ/BUC6T2/p7OCzn+awYvet9x3g7VMc16Zl1qFJrZltE3YE",
-	"7zMgkpvrAzUS4hE68VWXMYdlK9Jha/Q9PPHPnILVNIo6ZfjmQ6su04q1LTlAWQSrRyUYSSup0TpcNgYU",
-	"kiWBuA8o3U3PxJNddm/xDW6XT5k9ZFfS3wToeEnF1jbFM/QTbHOUmJrz+0OHVyMP3cZgTMB6ti0+lWAb",
-	"3J2An3vvSWrKjKMn6YOtDT4Zozd9A07P6K46k1fEdVf4ZwxQOpibPRvXPPVVjPQGk2dE7Axbzbv5NQB5",
-	"R9jmZky5JBZ8/xhCqA7Q+L0P73Ka63unrcSBdzgg6Nyftn9hrLQ0tRWLFLbtibF27ETRjKQaPjDiq2Jg",
-	"KY4RRbU4cajFawDfeGXbgm2oBvtPKEw+e8+U0Zr+k6wZhYWaOxJWA3uc2JWb1dalEdGPH5GcaTMhHB+b",
-	"7HImEN4J3mTBXr2Wf+fklUYiWRdNU/O9kNkW/TFrr+67mSZUsvejRP8hfvMoUW0fuTe3mXe1mVQj9cKN",
-	"y+iMuRkQtf6EJPo5Zp66+9zBrx/HcoIFs8z6aVovzprly938gbXMs5Y7vVBoJhk0BICOz6cTlz71jy8q",
-	"PYT6r+yX+Ipb/h58DjxdBzccVNCWIyrQDDERbeTRuchYalTNkxq+5gVvmiYEJ7J6QWH+F+aE51I80Dge",
-	"Qs67xJdu3Vx8uxGCZ1iD/Nk99M9sR/u4RV/BwkD4IEhwp029x3EzsmNnC6Sft2cnEbM+hNdvFRCM4kfF",
-	"FBNwzy5Y0zTmS3KaMM6EiVkAhGNkn1dcOx+qrLX110Cg+u9y4RWGPyGyShBeCYDIktaH3aeQkyB+U9KB",
-	"3I+mHWGoKvMfNSJN2LLMtrHhAHpG01HKNoGL4gveW3jcr9VqLGP3luW8c+bvmycKUSXEQYYqKCQiKnRK",
-	"Q9ahbTftisjM1iVkwaBqGJhisTW8wPKlv78sVxefzT8javbC6VQhv/FxrIAPmKMBIBYUAHKMgUEWleE2",
-	"B2s2VCJnJvz99lX2W+WAHSnt6+mBeV7mW3vK3X6ixSlzh8zQtu3fwTGI4/DSO4BZs9wUPgAXaGmrfRmF",
-	"z+xj48Qdx0YuI8rQHZrgMHbQiVn5RcZ12OPdwFV7WTXHKJ3yfRyQpwvnHeH6KHHwcPdg/vBe17qp8rjH",
-	"qQp6m54K8qZk4gMvmLFEXr0hmUzrggmdQCF1xjXJbGwO6zCs8/7Zj38lSm9zhHqhBOEGwUmlZF2l7IaL",
-	"xP0ISqbILIDiDRehxGGaPav1CVP37ei/ientVjbkkVoeKePfUJJQktYaNwxgpCwyh+sBmHk5AlbvcuVo",
-	"XlJATnkWkz+WJy9sL4b78+WOska3/7rc8NWF12u67W54yx4P3M5bp65jFJiA7TFFtIywQbfI+dhMAJvT",
-	"AYA7hQsGhz9ZWt09geeOAUZYYQykxR/coC4uSwewah37kV1uCqePfft8WDNCU4uVWzELAQvI/a2R4GVc",
-	"JESbj6EXrh8jveWC1CJnSgHkrCY0h6jFU3uDNTUbEN+QwlxtmDBo72xIgfJeTvO8DWLgwRASYh3BMAe2",
-	"N0nsxGRFsKcAagZPMD7CuxEUl+RKrSxGy8EHvAUc2n4K9YlV4FMlUB9XHp4iRRr05YEM6YZ3CORK++re",
-	"/YuM2uRmwNAb0PxzJjKja3mqf/9QYXewRty38biUNYX//LYx+xPHhjZNBr7tDHf/+2bEvu5mLtLXblqj",
-	"TA3X0WTQr9I0BAm23gsPbJSdI5owkbdo+Tsyk8bhTbjtGeEXgkA41Mp3GOFYRlRblkJt25bUOfUWsqrk",
-	"hmWgsx7djipodWu7qMVs5h/tIwdmdh+Yo6rdzhwh0GqW+sBcdLAQc6OksijomWKGUJpl5I7mNVPXRPOC",
-	"pTJjiYWoNxu+NLRUCUGcd2wFmBiTgN3TpRPNBPcpfvwbDUf/gPT9F1fyn2aoSbitl0uiasgOt/wVPBRS",
-	"czl0Il4JzSqc5DTX5J3IzmXJhLauBS4D9/GBB8b5KI54ZiAOEXWGHF0WlRVb5tBM7wR209tm8N+NzXTM",
-	"+ny3uFg1c04F6DOQ/+sw2I5ycwmbQYxRqE3FNfOSVyC4Afdmgzob3HuooIiqb173kIpFWoI4ncwK+4xu",
-	"z8kb2+0slQUDg8m2P4GAStLctbbZfZMgLTcirNAx8UFaW2OCQndvBQ473k0aZocFwBazqeI5YAEA8Ait",
-	"soRk/I5nLMMasaKg0LQw5AqXuYxN49F8Pn0iYEDqqdOAnqX3nIazr/9Ayb+/f/NTA6Zj7qan2MTFx2eh",
-	"FTRG4Uubi0WNYsYEoCpEZplJ218rNM1v59O193ag5tTOk+ma+x45CsfwRsvZ6GdzKcvxT6uSsWz84yWH",
-	"nJyINTAss34w23a06F3rhgA3RuY8/L78AKdxQizCttwIkuYSI5xHvSebtP8TOJg/YIO4U9yQdnT1L690",
-	"InwN+BkA4b91ZemmfoFWujE2VOROhJaQF6LO80H77Cd4oMdjfSVgwVZcCNvJoplU0wKdYx4pwFdFpFpP",
-	"Fo1oCTngLZgyzlfxCBhSvuQr289gTK6I2R2yhK+o44ClY7JHwT9B/STUKRmLhWuS8eXSGDFtD5S6aCDg",
-	"cAPRH7dEDIw8N39ySW2g3Vw9IgsLm3lUkYSs6vVIPIH6bob+2bZ4Pkl2nBkbkwO+eu6p3346moLqMr0y",
-	"eTy3E0q9RiDIWkO/OvueBOrhF1vzj6fU48dresf6va8HZZnfKPzYHPIXxspTsocr55mSD3M8DvkLK7XX",
-	"OT3sMvOquI5RLuRZU44xIDGxqRfqFhLZRjZ7Koi6XOFaHR+bGd4zjW2UTyQqYOz/jgh91YjQn40skhVR",
-	"64qLW+vWU5pVT5qu5i6fcktuDQNDiS1EkFr+ayBv4tXnFq1mhIVvO5YEbLPZLOkapt89HmGXYvPPFgUT",
-	"3JZgeyI6ZV4xmm0jylnpQ0GOb5PSmwQmJGGOJsa+LJCMkf8LlssNXEXYp5TqtcLiJKNu4DWiGHaoTSza",
-	"aaU0uZzP508IXSjIomoHRfhEwoS2cO9BzwOjVbqOWdNXIWP6pMX9a0zC7fE+pAzZlRzD8LR075QJgXpO",
-	"kM0rr6xu14EWcl7tMxIMudFHjq2Gx7pk5HJs2PLxf3s+Jnk+xj7usHN2d/SHX689/xWYCJBqwYVL1HQ3",
-	"dgWYEFnFl5qksqpYqlnWnlj8+oYq1/A5i/BCRfvuOdyXh98+cp3N8Q8dN9heS+/reHve2wA/Es3l24BT",
-	"B8uCZXprDyTHZALvCJZsH7AJPPE1LFnzprEAmzjvI6RsuF6dZkC+tCvwvBs2aH7xGX/4Ml3zwy/uSYp/",
-	"TRcsx408FZAWDA7v+dpaIOIphg0ApM4DZfnyCCmSC+h17NDPYvt4kUup2L13M1J4/BoGP5FP0ow9IWR3",
-	"ugKH19AjDylCVhKdPEahQCw6aE0F3uUKC2iMOF5LY3dBgyVIsoOHbBRrYLeGVQWH5zdOAz7uHb3D0hZn",
-	"GtwORumBuyjqmjTKy2xcytH9K9Fkqlm4ncohDSgxoJnYnipwtyJ4Bczkr2fv4YGzd9Z10oNNbFfx5TjR",
-	"/0aSAK+Y2z/nWufsjImMU0EeXp0tuCbLXBpNFKc/3amIuguix3yMsuuG3jFD1Gh0+HVnaoqvBMvI5WOY",
-	"IcA7JSRnVGlM5lsB4DLigFh8R4wGc0GUZiUowJcXl48ffvvI/LiszRWZ0pydk2fwvCILtpU2R9USqGJk",
-	"npD5OflQ1czhDSJhkHl/lbIAxSuUwwrgFnaVe3T0gm5JzhlZmKdZO4WxHvvB8zniTLr3PVAjD+Y+T//g",
-	"oYxYBrhvKrywby6vklbr/Pbyu6vf78l3CznOqWWfzIQbexE4kwvbTGnZqUD1XnyMM7sVqTmxW5F+uUAU",
-	"g+nKwFakw069pzlfiacw+piWIkftdOxahlBEa5OQedJxd3dogIHf+9Egog49g6FPVABkxr6fOqSYPkpP",
-	"MAhO0IJV9IGyZtdSAlwGYIpaHofNgMJo0IyW2GtYu3AJBdSOyB4hOuYpGNUChG5Feir7YyvSaeig86O/",
-	"Owv7oY+OOUoFoebgY/0lAugYRVc11Vvmum2i2AuWS7FSiYdV2lGGOxwAAVUm0njhwFNl+1zi7YxiFDWT",
-	"c/LXs9dsqc+eLwhXEKnNZd2CP+ZsCf+CPETtw8wIX5iQv569N0qF+fZi2yA9kcb7ijju5pHsPKQwPG8n",
-	"v0dlsL6L5t3uQA2rDBNS+U9VIvBfVh3YUf8tlwVVf7zSgcFbjhp+8suRoseOx5tsEstfqBR2mDmxnGyO",
-	"6hJOqVHAuetaZ43dA7QRJ4v3O0rNVXFjHhn7LDpRwjqOqLMVO8H9/pMZ98QXB7zj4PvdiN5jSPcfba9t",
-	"e4GvqcjQyyrLTltDqACPNcLooy3C9OISf0yU5IN8S3l1gB3WHICT2WL/FWIYv6n7/3up18QLgGLjOUDP",
-	"BgUD8n9zbssFW4lnKwajN+3vWbA1UL4Xn92Pg2BCz+HvHfDcfUJjdRwf6UtU77uItVGgYDiCNkLvFJAu",
-	"4u8eNSQSMG8IV5e5pJm6mF1/3v3TZ/whFOEITAsfHpxUdBKQWHU2DlQa0qO+LrJ0N29pZBuoZoZHxpS2",
-	"WUzq2kcThtqQBki4rOSqokXidwJtMIcdFnPEPZFlHQKfMk2xmwr2r52G5h33Jijy7+/f/DQ242znhIyU",
-	"cgiZ1t/QfaIOg+wnE3gNakPDi19Z6Dns0YvP9ifbLv3iMxcZ+/QlKoCey40wYs7BLO7n0jrj8mJDj1NP",
-	"vORHKSd+I3CopiXtHRNk0yJHTrvl7RfdRR/YPCDqcHbNYB39wLZVTFcH4BT5cx6oYtbVNrrTgWNjkV2O",
-	"1qMWcTWxkxeil7TYumtGc73+dbBBPDxyStxB+4YAt9ZluHFpypSCBB78HMA9t78Oo91htuBvsAhMVPyS",
-	"zL6ZP/wKrxNSE/vKbkoK1XRBFUtIwTJO/UzGf9SsxjrIWrW18NhCDw9CXeWz69mFUZX/dwAAAP//",
+	"7L39kts4si/4KgjtjfDMHlaVynZ7usuxseH2x7TPcbcdtuf0xM701oFISMIUCWgAsGSNw/c19oH2xW4g",
+	"EwBJCaBIfbh75tz+o11VokAgkUjk5y8/T3JZraRgwujJzefJiipaMcMU/Ebnhin7Q8F0rvjKcCkmNxOz",
+	"ZCSvlZaKyDmxv63ogpEZm0vFJtmE24f+XjO1mWQTQSs2uXFDZROdL1lFccw5rUszuZlMsklFP71hYmGW",
+	"k5vr6TSbmM3KfksbxcVi8uVLNilYye+Z2tzywn4b3rGiZtm8wj8xySaK/b3mihWTG6Nq1n7rXKqK2pfW",
+	"NS8msRfNecnSL7GfHvmCklfchOG36IQfRun00BKmop94VVfwm/2VC/z1OryJC8MWTMGrVpSrW8Xm8T1U",
+	"bM4UEzl7oIk2ioriKeymFIyYJTWELhRjmsyYNmS9ZILQmWbCJLbYvmccJWB6ht6x+PykWTJFFMulKrhY",
+	"nGaW8LqR01SyqHM7sTRfNM8cyR2KsTL9GvvpkS/QshbFbSnlapfq8p4pQkVB7A8JAsI3oww6p6Vm4ZUz",
+	"KUtGReudFTX5cvelFS0YoZqUsi7sv3Zz51xpk5HZBn4zTBDNcikKTeZKVnabFSPckBlbcKETM8X3HTRV",
+	"HGF7ptQxYEakInOpYHKaF0xbQUhJxYsL+yuxjG1/+zf47Xclm5vfA10rXvxP/Jvii6X5vZ95d5fxLb37",
+	"vKLGMGW/+v/+ZXrxHb2YX/zy+dGTL7/7y7/9z186f/n9//0/evhgxaN7Yo+VwPOnV4wVKOXts0QbuklR",
+	"/I6xlRvyILLDu1KiET+MjnudTZiwYvAv08tvsuvs4S9ZcxIKWc9AaLvXirqaOfmIbzUyLn+YPQhzsrZC",
+	"hgNfKjZEwsi4fOHCPHk8icpp3PD0sR/AEAMO/kbkPa/YiPzIF6wVN1ws0u9wDxz1GhCReiWFZqCj/MCo",
+	"gvflUhi7KVZvWa1KnlO7lVcyN8xcaKMYrexnkTfNuKCwgZF3dbniDTemZBdMFJyKS/KMlKC0EC7Io4dk",
+	"xo2GU64lqajYkNnGoGj49w9vfyK/g6n+PiNzXpasIPWKrLlZEr2iOdNwqQkyK2V+p2/I3OphujVwFt5Q",
+	"i1qzIsMjKTW3c/OKGMhN/DKRAv6Uy6qSguR2YCteKXny+GLGDZmXkpoM5BizehPJl1QIVhKzVIyRRw+b",
+	"pzT53UIxauwVW9GF4KYuWEZWSi4UrSpGQGeESWxWjLx+TTOiabUqmSbUkHldlkTntGS/z4BAnffZe90/",
+	"q7uvzeCW9/MCHZIEzeDyr2LyJZu8U3JWsqqHBVb4xL/9TdtNbLPA/wDdaPJ/XDVa8BV+qq/8uBE2oGQV",
+	"PvS8C8z4TOVLfs/eqgL1ZloUsD20fKfkiinDLdM6Kcg+warhOfyeOw6ocoTH2x9/jsnO5jD9pXn0l8DO",
+	"cvY3lhtLqu9rvXdW3TfnspQ1LMXJV6usa0Yn2SQvqT0z+s7+v5Jat17pT1A24e1JN3++4yL+QUnFoqYL",
+	"lvhwI2sT/chf2DsfyHn0z0oi5f2ytGHVxGqkyor1in+KrGaL1CCe4L1uuDDBHdpnk08XC3nh/rhm9J5d",
+	"2s1o/f2CVyupjLvbl5ObyT+YNptSyuoql4pdwbdgEs/xPLxTEhe3tWX4aWvV4abJJgWfz51xt/desqaQ",
+	"0uaWmoGPp/fgLsa52UTWZtXZz9ZgK0bvbovZvDvXcJeLuiyp/dFdIFt3ezZRlT7861s77UkaZhz23dOz",
+	"Rav21FvTACrEDuXzJcvvdrdxblWTcdS0UofFv2N1mMgHW+uEp5qBMjeJ9NRLvhopUHAaXXHqpb/mImdW",
+	"RRZWN/ZXmjV5HmhSgLQZwIV0TTfpd5QU7xAqiL1L77ggS3pvbYlho89pwW652Hd5vKIFC487mTXk+QXd",
+	"P/bzWt2Hh2+LWZzDG0fB45ab4OK7J5GzkhDSOJUuHVHBQGr6HULtVA8jIBf3TJk4B/fI99J5h44TREKa",
+	"1C0BkpQbVul99H87n7+nYgFbUNFPr/E719Npy3FFlaIbEGPe5u1VNeChYAfomDkitXN3WLZ1AkmTFV7C",
+	"Yd47C2tN8OG3wAj+1925Gh6xedH6MWRJQRt12iQorqBdlnylnR9GMcIKbqy1KBcMjEd4Ds7WzsxqsSpp",
+	"jvKq+0ohZ7LYkDsh17pt6pdSLPQk26cCwb3c8KST1NSZa4GV9lzSVuxcgoAbc0mDf+aLE42vcScHbc7U",
+	"u/PS2/PcavCjVUvg7KhW6Xi+S3vgLjAV1tSaLnMy26AFjH5eroimG/0UVfA117A39llwaOzfHfvW+F0i",
+	"tSVLnAHzUmqmSb26IUKaJRcLtH+Movldi/9obtmvYVB7auQcxPyMLbkoMkJLe5G31Fkcw7JIWUZ1WBS4",
+	"Q8UDPP1OcmEiW7wtIbo8R2sjK7BZLvGdY1iv+TIyYDONfdyybdzc07Jm1m6jTtCj0baUa+Jc//eMLKQ1",
+	"bQX648A1Monf9QPktV7SFds2MiopwXewlGUR3RaYZvzy61fnQBTgt/cIgdaGICmP2hDz8t5ZpwfSyWoT",
+	"Ax890X2JBIwaUKxjYzQfWPGwe4od82zI2opz0CvBi7peboiwRv6a6tgtoZeOxttMaugdI4VlQiENsUxi",
+	"T7ZXSdg9+ud2dQxQMiP6Ieie9qsl1wYFitc+QbyVlBdktnlKWLUym+Zaan0GC4FVCYnzsx96HbrN23gl",
+	"VfIetGyjeFXBTzNkecHWUY7XslaxyRtesVwWjUKGz0VGsLOK7I4AZ5P7NjyDFGg2q1fJ2FUkcD6RAIPX",
+	"6XOpUvGP5qDiXgU2bKxtjILAOXaM3nppoJNfruNJz0zuHEUvodq84TpyRIGf9Ig7wJ31CHEWUkQIgy/w",
+	"W9DPg2S95PmSrGVdFmQh21vTN6k/SsGSs/IOGc+l0nA7MCtKIKMVqzGOLNncJK5sO2F7NO0eCAgoZVaB",
+	"XEsFatkYbjIl22+84mNuJW5mmd84R/aePR+tWBn2yUrVj68/vnl5Q16uyMO/iun0mpA3r6Z/IOQ/CXlO",
+	"yMOHN9fTm0ePbqZT//OT5ufptPWzfeav4v8kr96//ZE8f/P6Hfnp2Y8vb8jD62cXj9DV2eXJJRVFyTpx",
+	"kGmWMnulWDBl73TGQTFnonAyzOlThJXaMh6L2nHBmkQtpht7nsbuFCTP505k/5tpVwdK7aT9amyrXrCc",
+	"a45O3MGu1TxnKxPiDPViwbT9nrZvml5/N6XT6fTCTuviD/Z/3/pf3X/Xk192/bFuzJgN23lDS1zsiWu0",
+	"NcVv9tkC22Ky9crMTy5Bv5ILNLmG0s/qNkCrnKriyjLjx+mjyzW9j9DFPdtadWv3H09bvoeUDTRm2fi2",
+	"+DpdJsiuc7Tkq1XM5vQHZcmsItEOWQxzaxRRqY5RnGEjMKWk2ifDPwi6mLgkleHX0buSCsGKV7xkMQE7",
+	"54LrJSu2Pb0FNezCXqsxdnVLG6ZgooNp7xFwjsdR81jR/M7Zjf7uWskSYxJCRi+tlXec7wn/yDkc6BXL",
+	"b5MasjZUmdu2whN7xHSsmzVtwqCiYAp/Xil53/zEBOgpvAS9MKciZ2XJ4oaQkYaWxzBf1IESlt3Q2K/F",
+	"sbt/s+ddz5Y7VMmaubS2OAunse8Mj76XA0N4PrArmdwMk/URkTaevXxqRiynwE7mgd7KImhJyUeR69Ev",
+	"YVj6UOtesN9qdi9G5ZcFN88wbWmcl+DlJ5qbcgPxWVRaNbskz7veQMs+Rdsv6N2GXJE7LjJSi5JpTSpG",
+	"hSG0lIJdkncupK3hi0NjA5d/FUjI9syv4TrZ+svWVV4Ut+AAGhnH4KJgn+KRK82cC7dXkMNDX5z3ad/T",
+	"H+GhnXMKc/BDxLZ3JpWS69EOIG0UM/kSkpp8FhD4UwkmiBG9opByADl49u0ZyZXU2hpWBeHCSPQZWnWS",
+	"zJjmxa53KOnM6Ncr50pWQ28dMdL/0TqHD+PnEPNwolaLHPiysOF7lGB4zK03c0lFPg0I/Ngw69iug7P0",
+	"dkFXeuTOu3Q7K5ZdNi94M2YboqSsiEGhv7WNw/cDjBBt+jf9OkqzwcR1atiIk3x+Phw4+y0GaDY+tsfO",
+	"aT1Ebry2giY5eLMtUVbyp3okJ4EIsLwk2CeDDIXuDFnnS6afEupTp+ScTJ3LiRsCwdsdGV26Xd21tiD8",
+	"tNcb42Ix/W7R/u2OuajZ32ta3q7kGnxTinLNittcai7Y/uwRnHk6GmUXV4/13cOgcGbBmqdliWQHOYz5",
+	"i1L4oMnvwO86l8o+9/sxVB/ssB67PUdyNY0zcTE6S+EUQfURAkLRanUAT467ck4jLEKwrJhFac0+GSaK",
+	"kWxbr0gQF3yxnMlanVMIsGLROcpLRkGZprwcfm5hkBgFBknLs61teGrK4KyUKAFiK1/Kauw9MaP5HQFt",
+	"0cqmYBlgTo5Zsuop2gxgIWQYQbJmAVoMRlrJ1nx5Qwq5wzhjKQhDD8i0TNOBC82c+Xs6Rhgsc2ebryMV",
+	"wIKfbaIU+JvkYw1KRvMlKgohtwR0Bwip+R2mJsSdQwCOYZrHmU7U4E2v5P0Jd3vwJo7lbinw1ohPM2LX",
+	"RC0EYJ0QoNqQXFYMMgGybmlW8yG8N0I2KDTa9ZTQOwa6YMuM9DkGBx9Lu0OH2fqp9LiECyDmTsOHY9Ny",
+	"aTjjDHSwv70mh+kZ7TjOMVbaP58yEqWqGGsGntye+1pLXVFtxoqe8fJlUKDhDeXF+MQ2LwMOPtmKnVb6",
+	"jhWq4HDZ/zwmuI1d1q097Kdc25i5jjJj7hhb9clya47OasxpgEXF8nO+/uHqIf3JbovdKyH2Vs3GGvy+",
+	"NnHB7xl4ZL15suvlTtm0O4brWO4/Xc76bmL6oGTxPeABI/y7Pj+8O2L00XGJ3YbHgs4YxfDBECPlMeqN",
+	"Zua2cW/1xx6MW537WkXVnYd8GM7ornRn0MXwI7xhUMZ8I8xHJE7vJApEyYPVO2PXuVCyHnEHvoWX/NF+",
+	"KZKAv3P3NVMaMfregbeTrt1bUnzTZOKPkD2abrDsHaw2OSe1uBNyLQiM5osVUHkP1hrXwXYHP6V/ymdy",
+	"TgYq382MI1fIuAgL6OduvBSBQkxvlGy2a6bOWJKKzGpt16+ZMJAKh3SCCvMmmTSpuu8Go0bEGeOXH46Q",
+	"XLOhygyQJR/gOfelYTfmnkuM77LBOS+ZVCXqDDOc994azoLbX5YSpfSQGrpIHoGsXaF5nS9dVduaWwsQ",
+	"C4SwcOXX9jckfKcJr5HVFG/pynHdmLCHXHGfsrwq6YZocDlgjkColWI0X2at+Ee4feVadM8jFjXJOdHs",
+	"nilahjGOdi5G7pIx1dh+Gp0Uu16zfEz913COH6x7xQtpdU+p9Kg5J/jLUTkeN+XVP4GbblyI4tAQ895Y",
+	"Btac75n2z/ah50ssifzSX1DDCm4un3mcpOG1NPZ7MHiihManXw7ORUwiEniK+1Q2X0Lgag4cyBimSTs8",
+	"EywtYCXAX21E7sTEQrEEKEJI2Bu7YTDJ2Ea9Gh90amyFaCZsNAt8WIh8y7H/95qWxF7JGcGfIWIO2h9H",
+	"iBL7Ikw2Ih+6lTKjQ+x7SzqBUgeVdEL6bApuQcdzwXJZuOzBHSbIpTCUi0R51QiGLmqEOmG3ch4v7WnQ",
+	"YUrWhFe0/cRBpviyplDVGUu1HZehPCY/eEn1Mu5jH5Y4XHJtYgY2aJZ2cKio0aSidywomC02A6Qw4HkP",
+	"6PBLNgZjRPFFrFi+5OKOFUB2DbhZHpMHpAV47aliRDFahPCGn1W9KiXIfC9ZcLB4xinPTa1YvJrXfRhq",
+	"bzKircoIUDvT////u/52SqghD78JlW3cLGUNgbdoQR6Ih1tFO5X0bTHA/zGUc7Wgi+Gmr+esbbVlNwV7",
+	"SwD5gj3RHAJralh7k6CRk43K2qaClhvtM7hpgYiT81pDrnY4jvESPgCiipTgOYUeP0a7ujmubg/1gRVU",
+	"9pPVXvLCQ6Nup7YTdtAWWhHqcln3qHJtcB3gqHDKkknojUANcrfLrllb/wwZ6Tu56iCMmpx2ZNJ25ktb",
+	"3jY72hzDII+iNzUv2Y9DohXtUjOAyDwwgz2Or4m558RIolclBxeMNWOzASnm0SW9c5hNW84bzxSDuSPG",
+	"vsKVkm0ZfR0EWsgVWNEF82LM1U4yEb0wAo/vi93CvN0U/NdS25oAZAIUuKF2QszC67UZ2lhQEdrlSzbm",
+	"gCIYUWSc5A2duBS36OhOMpIiHDE3udayU6T96N1KI7Cu9tZ6HVDm5ca8VbWIyHBwIOh2PhJVQ+vH8t3h",
+	"Xjy3Z1Izk7XmSa4n2RCvVjDmI0EOrlnAxtqGXuGakXkppXpKhH0p3JtCGoBjEdF378Xi+lWxvOz9UbJ4",
+	"0f/Sql+gD2qXj5yRqRWKA4kMI6cKQUOtQMR7B5890IQXDaCAve2DgsIBbcfhCEwG+lXaJQK4/0kwshYT",
+	"APM1x2WLyRvyheXGD6nwls42gmCiLK5iWqeA/qS4XdVq5SLV24pSxQAfaEk1KVjOoeTEEC2fugCDVeus",
+	"rhiFfzC061lxdj16OhqY8YTyJlf6qJiDUzH82v2Qfl5ZCEq0KBAjd1PLv0PwpJXSU6QYl9bhC7EZ/ED1",
+	"Mo6V0MIYHK6iMmFUNwVtfPmot+KiY1Rcx/GFWrCpfG426EWG/FMr9ahSHFE6hq/Fveo2l7VIoBsmN8lb",
+	"GRHgNSxP9nmQFEv3ib3EqWIF2TAzsLTTba8nedv8bYycBtnQU257YVGuYLREp9J2GaXqi7umidoKlBhq",
+	"EL80YFTcuRrZbnVjqhoSv5+5uSRmj1jCY1w8jaOju2EX13h38iZn1UPtDlMJFpTHlIzi+wYCBJNmHTzu",
+	"mmqCO1n4dHrg6zbvDrjTdriZGsU/xRF9Ou/nlj2pKryTo2RzAz4OqNSEsk0gyFyWVmQXqE7smggHzHEn",
+	"h8DZ7t0Z//CPuBciClgUPGQti7ufwXpsTEfDAESDWxtjwf9gK/ORVavSrSAWDN9JIgn5tpYF7tjKZFj/",
+	"Y9UaL8t3gZWCdhy5zVoz2Ov6D9ONCpswVPPK2Lohc3BsGiwkHngOa+Uk+6wDCDLsBuyGxGEOyCOAoYeg",
+	"CsJaD3JBv6Gbjx7BaYzz4BiwkwAZdSCUyZgAHr4rzh+bqHo5HDttRJ3qSbDTWlieQ1WHuBrWglfFtI02",
+	"7tUwftvg/X0IxzFRoHH1OZpCnBCamPRpmjhDJSsIMzS5C3Ap0pLfMfR9P8UeIGLRwnmHYWZsAbmi/tr3",
+	"HVwg3JRNdJnyteZc5WVKxI0Dt838Ypo+Lw80cRJ/CEslrXFLAMH00Jsv3pikhdw2iaY13i6kTBDCtxBI",
+	"ePODFbv31HtH4ziQCr+b3m51TB/MVz87V/Q+20xaNGuW1ux2VHrIxYIVLwu+H32xF2xmyxBJ73fFY3BA",
+	"UrAHGtNNfNMFa8k+0DekFoVsyqBneKPsbpZ9LJWMMAzjG7bEAX1TxLoHL7obOU49qcf3NCglmO8Od2vJ",
+	"52Zyc/3dw6k1MvTkZrpz0bgv7BxKOzKZ2cUAbaDKMGra4ztS3j7n5pFrAec2aArQdgPUhXLwcV7TlMZo",
+	"59DoYpoxcQAAD1LCrwhfF9+YurDn4HvF6N0J7sZzwrJXcgv5IS3jfD3IEAec093HODtG1BiMgs1vl+vg",
+	"yZJgfLleWm18Sjvrvg19wyvuGvJtoc4YtrDcW9yW9XzonVHRT7d4/1K1GfvF1arq8b1Gv6KoWLDbsh7x",
+	"FUDmvDVMVWPnZ+XLrXNymtXIWzQON4vzWHNRyPXtYJNUlkxRkQ9eeEzZ26PNlY49Lh1/jNHo/HdRq3O/",
+	"/CdTBc9jl6K+S3SSSAiVhBO+LWR8Q4sDPPgVVYstNJ8R0QeqE07bWnAzpl1GNkFPwFCJgFR072m6abjV",
+	"uJn5QbMofEWCAfzGHcwBriDjt9a8I9pvKOdGgQZorGBRqK+syroCVRBtJEbHtB9K5b5NEQ4FM4HHZ8Cl",
+	"6owqLkKS7DFVRzFVjpokFFTEFHTbfpApiN/96K3B4f4H+EK4/zI72b+KFgJu9ooptSElo/dMx5BujX9n",
+	"G070+rvHj6aP95sXXeji5q79kVFdK1a4plhbxq3VqHQsoQxrOqBNK8aajPO4WXZfKLsEs+t37S2a7Whx",
+	"HffJw1iB1KyOqzzR3IGt0Ex+7AXZrw7sD8ViOs6xAeEhl/64Fk++n1MezxrfzqqQSrGSerP5gBUsqGE9",
+	"qs7e7w/SBPffq14r3Fu/J7V5ZjpfuS2djbvrF4TmfYP2cTvWIIW8LaXWSSVq75BpzrXsUkbt8uL7j++i",
+	"UZKDF3LkMbFfr6i6OzRfolcB3//1A3rjpcIo6+XGdw8SkngVxMUnIPMh2fUB1PDhjNk2IaK7/OZPrz60",
+	"0sKsioJ9KA0TCERHXZfhLKS+KOecRFEPiscJuSSIseGrvEfFbwQkw5aqv8/pPKv1TltDF7VqRbbCNDJ/",
+	"VfZcsVU0T2FW6xEQ1u3bOkLJLa9YG1ZbDPXZlcHoHkJPZ4L5/OPB0CHD8g63Ult9ljJmM5be+kMSxinv",
+	"G7eMAQVJKBYn6jMXZTQ/9qCWmW5Vh3XNdGco4SU7p1HT64s6uIsRftEZAL2pOj+x9W+v82vHRsr6G8G2",
+	"8bG/yQ7qC9sa4sl+i+x8TWPbgvXMbWJ/Yut2ktZQe8316s6pKi6rpZU+n6pycjP5az2dPsqXVC9Lrs0V",
+	"/Mp2bbUIwa/jCBow7NbODGsQ4ohoB0jw+7sQphuzdLbiGs7p5GHTtPwNFYYpQcBI3aoouHn8LUx3uwRl",
+	"4k3bm+m0dTrdlyYPv9mlW3j3EJiSw/wMW6U7oWuMW0SQ5I++fdxt8PJte086wcHdyhs35mTaocC+075F",
+	"oR157CqWHn6TkYd2clfX0+k1kYo8/O7yuz+QQslV9y2PhzJR980Jdnrvmp2NPEMfFeWl0+i3hOsqET2H",
+	"Xk8+NMU1ocQ+S+SA0oxUHAcxOuRqc0OkKDfELLn2+Etfx8EFzaR2S1AEebti4iOvmFXYX78lhczrCspS",
+	"EDyQa99iHgyIteLGMHHTZBUAtShgQ2SDOg0lYz996x7kqbeMUpflK75wlXj7tQynTqxlk3UwTKHY4wFK",
+	"pFtbLWJkVm46TnJQ3A1W6jTJKCkw6ZSJnEGlW/H9qw9P+2yxY70+HWMnzG5bp8pa+fWejD1BvNAf+Ji2",
+	"C5Db9kD73spOJGhXpHV6cMevgFofcUcjnQ7yRr8NvePHWzix+tC5VKSpdOg7Wv0ismBlT//xtsH03ZMB",
+	"bdQAyiIBP5rGRqtqk0gSOUwfNopXp7cAfVFY3XIuDFOK3/o2/IfoxW2ArpMAwSbNj1i8JoV7ElsmzvGw",
+	"Vb7z+HTj+n9gXvmc5kYq3cXPQQcZXwhaEiYwRc/1V3ZdYnYkU0nXUVm/ou4WL9k9K53AY8IoVrjsQCl8",
+	"p0LNC38bPAVMnrqqWHGDElHOOznoTZbgNLt4lF08vvwmu3jyy7CCuXk8sW4uy+KGUAP9jysqNqT4Hub+",
+	"5tVLn8QoIb3yuH4BTZ79QSnxe3Dm9n2MvceGAmxhoWN8awFI7QZy0mlrX4Y2qsu3+uo/eRzxrrdSFmO8",
+	"BTnhM1pSkbP+fblub8t1zBOvmEPlbLlBXJte+89txUWtm36jvgs6cjM4ByB39VMOADkQ/ufFreuIpFeM",
+	"3qE60UwXGbzBpLMLKIumiiDmbFnzIhbPlnNPhhsyJZUUMiPX1pAC42IPy0avppYo3y+/UAYdKL+AFQ5D",
+	"3GtVpKxqQ2glxcKhziK9n2ITc6ixRNbHVGPI8PUoYFhAY9X5CKDqP3hVxyhesIViTPsCHKiBsULLKAou",
+	"ROqQnPp48ttphyu/nUb4suD3vIgWN/uaVpDdwIUt4Hwjm7Icz6oDj0dsFqxk9z1R0EbV6azou2k0oLl2",
+	"xVdbRrG0f8erqOJFUYZ2ALQsw4a6WwPSyY9bkrsGInizc7ZfBZruF/NB0o5JvGnYbZB87uzLoG805B/0",
+	"eEOMQY/rlbJsP+zxaPFfGCB63Pq3/NGT6QlkmUsJOlCWhf6rvdWFR1vmcQ27F17hnWLzEkTBztRO3WW2",
+	"ALC04XAgWFIeG2sMuNSY+Nygdq6JIvBtS9gByKWBZnxUL1DGDx7fJjkrWTWiwD6vlXKR19g1qWXFsGPE",
+	"mmri1BMA5wUoggxbb/gspzXatgBAmGpyWycqZEc2cA+Fuu512SQZ2eq6+bdkpsqXULodh8Gn4laxQsYp",
+	"R8VtLQqZ6mwPjfdnjGDNRIPggEgZSyy22oVPazz8h+KcJf1xakCx5nuo0cRn0w2NAX471k64U8w8l4os",
+	"pCyCd46XjAgZcBkQxLsgvKtgtGprEo66MUBjHj1sty4ZzDT4HM1DQFewE9tR5IpWq/BYB1Ff1BRxpbEU",
+	"8EyomIwUFHhAzX11+sLXcnXhJ3tgKjqV8qcTeH0AAo6ht1G2Wv/chhpGFHW7MtCha4Uj1zqaWXOGG77s",
+	"FwOngKFqCZWvAUbVhziVWGwMZWrcXd3AVcWS16jWcbm504FfI+Ydvjwx25V0o+30pOi8JHUU8LnY2O+j",
+	"NfIFG9r2F6KGcS9pXR3i/BaQkl5AzRcMHp01o3GknG0EWm2YYnLLYVAr5aoIaDXjWgqe92JVbrdlRSyD",
+	"p5C3rByocLQN/zh11HtkolpsWzT2pZ4BAdpj+anEyYjidxsHON97DTJWvpD5KW7dvVfUPVN62zruqTaT",
+	"6o4VtwMaM9o1/AxPv61Nr4z2M9iW0ZZQnTemaIzAzrEUebbYD8nfbg8QMLC3o95StzFt2DprYGhDL9u1",
+	"g0cd1YZqJ217RMcSVzQfGWUhY9mledP6fo1d/YefngPatrRatoxswLLTgcSf9t1kBIS8fEBevwBPGTzZ",
+	"acbIdcv1P3y9StZmgLv5vXus3esihR80qNd+L+PBMvSkt9f2Ps613NriXQ+li20GPNr6oP1Ko6TuDar6",
+	"E3tQWBWOvBTzMloWOMTW3Ce3fnVDspltSua9wFtka+21SdiDGL6qDYBM2zNRIsDLkXLG3xifeyFKomFm",
+	"f0ilYKGxysAy7ZPJlWCFbCFMNtkc3JC5LEu51g1Yle9cckCB6Ugs4sQJG9P0YNfng7Nu7J0AGoyDDsqJ",
+	"QEvvwLPrMS6GZqrR3Kltf/nc7d9jdaNhkEGuAY7dli9ffmkpPX/whbQTUytBvpeygvyVnXS4MImBW2cX",
+	"+SxYaJ1yuX29JkdqZMtY3laDpD6XijirdU/S5nbydlDLfKmwI0FKJNklswQ23WL/FdjW5Ho1Wh4FSrXH",
+	"0005NPZ1LkON/bhpwQggHwyg6tg9cFnXA5X6U2nRuwo0x/jsAKX5TehHsJXkO7gY5WjT5LRO70a2Hred",
+	"gyyVIDS7ZS9b00zR/idaDQmw7WbrvqPKkIeDMtr3J70OzRm1M/4QrY9yOTgHJ4Tsw0is5D1LgdnKAUoW",
+	"HHY3Rz9aaoXNKYtrUBCbZ+qeKStZ7zSBBhRWrXJ+z22EWcWaKyNlEqT+ngytDiDqnoB3f76bf1V7mD0a",
+	"Aa0LLi9f+PWO0gvgu/FwarSpO2amQZ4XFJbdNEm3rTi7QbxFj5FLSdgMTNIakv+AnU9m8h4HX0rF/yFF",
+	"zPQaUb2Hs+/b+OEG6u7tZw+w3mkpF0pI8e3N3QiJ6VCdF1lUALpKTXSI73J7BzuJwmu7byUzZCGhLb+z",
+	"QA29YzfEF7cBQH3JGeBeYRa9xiXEJu2A7+K6gfvQ08esJVkoXuibAHm7IdiDNGv9BRE7G8cCGAEgUUJe",
+	"nwPt8gTvJIO7AgndNM7clZOnFJgJC6QxeJwY38t++3QSuA/2cqU7ta9fBKq3+4x694yd1E2LsroBD24T",
+	"1iV0As2hTWn4MjRqDT2jsI0XNUQxbbZT86Hdgd0Q+HmNDrsE1c4Urcoma1eZMBhoepeqoH546Qck8bSw",
+	"cmsp11kEFNgvaBd1Oq3CNFIra99pWQCAW6dqDN4zK/t/9Dm+WzYBK0vdG7tG1R3PoutHxQbjlXywDz9n",
+	"ZRlHxijrSqTejrm68EhTTGtXAjkI0Aere5C3Y1ysLHobPDWgLK4b0852L5vwS7+C4x/M3GuH4IKEyG93",
+	"ggpdHNQQinmGdrWABmV3IMrptXBQ3n2jCSl2xzoQbNZvXBNybqaQOZaKcmLjyz2mvj9R139c7+3TNdve",
+	"B5kABEt22Y55eRzZDnL0fHBq0Zgm5ifrnzwmp31ck/xVrIXdjM2lU0LttLqXnS+UzKXVznztUcKe2S63",
+	"wrqTAVaOJ4dfz6DajQ8o8Q9JF/zAtnGj90U3ttxg3zzZ5f0menRom9B0zeT1fvfskMBFM8UDT4WLNY5b",
+	"YFr/aKeMnmh9H5w6cMjywrU7bn2JSxOsayvqIcSKtT1gQqDBAPjLCKAf8hFyJnxKEkIYlBMHXtegL2eT",
+	"NS+LW4+J38Azw9xuvTqk8HIF1MM8ZyvjKiOwv4hiFYOuish8rd8dKnQXeAFrIl09XFOs5mvxssmSL5a3",
+	"ALYYS5VQch0TD3aZDzQBPMBWv6YhddgB0yPW5x40FCPJUpZFEkvYP7pkZRE0G48o/LTb+AU+xn5+uz0p",
+	"5DooMH5esVscmeuouN+uVQhKg/MVyLJoZZwC+pNZUhHW5GwM7w3aIHlOoZH+hmONMO+xERun3f8lnOxw",
+	"KoCRh8ZsHI9O3tB78lq45j96cjOZfPklxG1QCnj+j+AYeEtj/DZ1ozb7wjZnC8S48Etav/0A7XcjnvzQ",
+	"r2ro2sv5S2FU1LWAAdpYyi2UQLbdo1Rjz1p78O2JocQ3CI5A+1Oz3M/CPjoMTzdtoZLEwFXsGmeyLDrN",
+	"rFsTgeSdPs8RlwLyhrkhtPQ9ddPVy7vgfvGVjuhGHI/+OJq4tYVWtLCeJIFGQ+VzcYuIs+EGp2YJPVty",
+	"qoqrh9fPLj5OH12u6X2kP0vz5Rb8SrQ8DgBWLTNVDkiBQqFtuQkdqKskG3U5vQO00tL8Yy1grqfjesDg",
+	"26LEFfQ0DQb7m/JFX20NbHS6jJLV+n5yM/lgFafso9W1IOmAXJOH18+yRxlExCNS1X6rQ+Rvh+Ei2S9G",
+	"Z79ieZRwqd70Hb45Q7lCzBDfn2NK87udAiKvnK5kiWhkQkaVvN3BeCq2ti9rNTaYMUyJQ3JEewKi7U1o",
+	"SOanvtPa2ne8DmRq5hXlidDYZURL3b3gFkOaTbgquP1oRrzsqVMZVQLWGACRpnBPCcJ+JzFldmtVh7F/",
+	"H0JHT0Mg+8mtlrXKO2Bz/FNllbwZdqJutXWz747yfKKhSjsuxI3e6hrURhFBOILdDyDfJ9pLiCqTBt89",
+	"BhA3WfHPRWh9lOGaruPINyyHMFOT4bQ/o+zYvsPQoWpX7eFiQ9b0ntkhb4glDaTXsr/XtCTasJXOyIxq",
+	"Rp48zsjDb74h/1e3T3Wsl19f5xvfDq8T5/M7T3xay5DwS2+7YyxOHIcd0x8w50W3A5Q3dDpHZGdrkXGT",
+	"nY/dIlqFmSCR2vIm6zRUPtDVkO208UF+SAvjN14mDG6xhF+YWD2iZb/torC4cfcCCyb7GqEh2Olr9BTs",
+	"QlqGLFPF5i7oMs4E87ua6nL0wSjs2bjF3YaXpQZ4GDLb4L/UkCsNj+8i7iV78S6Zr36OJJ95XI099zYO",
+	"758PY0aXUy8WTMdrVnOmDOXCbNqC3/3R9T0DNWcltebdxgajlTNfbrQrqw+q5QGfnpZiDFxc7LhHioAc",
+	"/LQbP2tRKUrfjYgou3ShWLJxXpWRdi4/PBqTf9RKgVt7ydxa++m2SpSfzqkCfx3EWiuf5gLSFm6oVgUF",
+	"CGYh1xmRIm+qKkouWEHq1WH99nGele7JtspLmd9pUig+N6wg8A0i752zwf5Q0tUwbSjWCDK8R87nmsGS",
+	"ZpsbdO9ZAQKNgsHzDJRxAXHdpozddV9OHUqsXUEFQkO1fNOWS1xdXCRBsOWvtMu+RZT3CHlmG0R5qnNM",
+	"d8hpxRR9oJFcdhV3Qq4FuG+tLT1jTJAZW3Lhuh5TQwq6aTRKM4yEsA23q1XVPyXI2ICZKCrInGrDVJOE",
+	"Idpbh05mSQAVH7KxGLjrD+AmppRUR5mBdbFgvY35MBHAQT9aab6EnpvIlPMWIw3TU/DZW2+W9LXLfKBJ",
+	"u+snZHakJjZsL/3LGx4b2PLOHrhdIuEwyFozaZZwdIbNZCVLqrjZpOrXk+Ia/Jh7/JkbkX+0hoNXP4cd",
+	"Kt+B0R9SrJYxrM3FDvcNW0YcBvPpAWP6ZKCV94g3SmabYQTVxlnxwevgq5uzCS35QqAFDj/CH+1QZl5j",
+	"nAyXQjmGyVphL684/dLTVHXoXgQ44+R2tKTybBM2opXjhRLGfh6atodsu4j4Q5X4gC1aL1MXRwV9UMFR",
+	"ScmKcjWJQp6JQq4jC0RwulYipI+UDcxHt5QOUU47Sb/xrvssirMIqaMKwvadsyOddiTG9oFqHeT2TdG6",
+	"5hv50ZAlm3g9pjkKLR0KhXpKf3rBco8utqVGAdThrkCFEwuOKdISruEibxCbqShwUzz/I99xs39z8N19",
+	"U9Yj8d5xDp5BrR4TtAh3Z00jtUr4nZgN7DUhj4HuB0uGgQMRgLFCoH2IJpO4VAEmzWqc7hLdttmcrEGq",
+	"P55+106bc6W89qsC48YjgyaONqkt+slPeej+hAu8t29w8prngtCyzJL3+VO4ehTABIK5cT+u/e9Y8jQn",
+	"PmnqbkR+CggTsIF+i+Al4araNX1B1Y5dCPaidvo3NJLy88JWjd75E7siCro53nd8bKxjxXNTp8Kfc14y",
+	"LwE1cY9uWzuuF1CkG0l5GCxFojQ30fWGmk7j7Az69Efs0+GVuoNQ1uwjUX8UhIk1kE7by+XQOfj4R6SL",
+	"NyZCNd4ATWZMG7BX7atLWRdMm6grFsswIrMuS3fCKucSkAvmrNgRQaFdAKVOFKgFNuf66fsJNYy4jcaE",
+	"tRMuncsdQzw7sRMcP71Bm02ArcXPdsjcdJkMzQwjY7gEs+gLUge9x66GFo65YUX7BrRX4/hwUDu1LTq9",
+	"ORcxRDXsGCrrFRcL+3bn14KUs8Y6iAx3BvHFxe0WoFk7WNVJw+tiIa8AQwjcDPZIRONQVljc1qsYA7hs",
+	"Frv8YGesWwIGFEYhjUcj7J77WMyqk0LYneuacnTSglztxU2KNOnFTMY4XpQ0iUB3GlwFPvIFTrio3aqS",
+	"tk1Ox8FnepypqKc2DxM75bUCCaLRr9pPktLcTSfKlwHkb5jeI+iiF4viXJdVEPrDphnS6XYmGoIDI0Zr",
+	"AgqxEZ07PO6lLrkA4WPsUQNE8K3jst+jEURVn/si+oFniEj79X7PQHNipGBb8eu2gyAkIu+HsuvcsSdM",
+	"dG44v7Xm1gnEu6sPILHvftctBEUvwTvJ1ei+8K/Ce2hcynWbI1uivOuJACYL93xKbTiFZRP8XAnLJtLv",
+	"aVjHzY7p4r8WXQmrVqWTgbQs384hF7d3zu4bLxSd2yE+R9uK7Lmid/l1d3K/tKaHLxsbTMbE4q24MmZ1",
+	"THww/Gby4s+QJOxwE16ClRBAG5rLJRWKHrHbbjEYGd8tcunNGT6wWVn7ckw1CqJiMzrM7Ts/NiffEaOP",
+	"yYalBBwa7vfpOnsf9MkdoxrsxYo1+tY6Hrijuz0fl4pZ241VOsOEmYp/ysiPf62n04dPXjYdHX+QtXYP",
+	"7nLoVupjlzQna8Y4FB7ko7++xnRu9TiLg47Y85JHayV/nYLBZIeldLZcsvVrIkst3pTJJxbBaD7PByk5",
+	"pJzzo1MDDqjrgq++LvYkw27nU29v15+Eb4HdZYb+wokOdDnmhK+pToOYx4onYmz7c7wwHdPoR6b9LpRc",
+	"81jQATXAAL8I+UBkxgDRHjtFxhHuZMwZN68V+L6lAGfPRoL/x4PSWXtRU1Gkos1MxQq1BVuD+Trngmus",
+	"oz5BrcgpLKId2Drcl2YtDdkbBRMIl9zt0UUPgRmwyiFS2RBjlzGVB99MB647uiiPAvjfpqr9PCirw2FK",
+	"9mJp+Dp7nObgenusx/7ZIecfUpAN30X4vJEdqdgnmptyA3Yqrl+7K7H9VexJtPWXHbT029noJu7uG33b",
+	"5prDgwuwYJ/inp1Y89heVFC225YuUpUe6cYaO4pwXG5bbD6mc1IKQHVgz0aoDkz1bASiaabM4MntxgS6",
+	"7RXtmaCaUPQLQ8BBS2xnAUclp0ptWn1Khy021S/YjzMAhD+++kreswPYMqHlJRkwprLhw8lJHbYhRhLq",
+	"GsB5yQSZvS5g7rCcq8GE78k67mDs9ZA9C7nFsZ66zv448eEI0+5SB+MiFLxhkXyyOmaUQWTn86zWX8hn",
+	"x+pfyGdU+L+Qz3dcFF/I55KKRU0X7Mtoq7pDIZhCjEZYHrA4oOVruv9uwkkwU5IWOdUmI3NeVhmpqL6D",
+	"yhRhdEZKleOp9oB6sw1p1fL0VOm6XrDpjgjYc+dUx3GIvym880zsN/x0RNvgMDOIGLHsHIeZjeGZpy4+",
+	"6dJjHNYfYtit6QbLaIEC5I6xFfqnUYqEmBZaJ0uqXTR/uzqhlLXailZpRsEGRf/wHZY3JjAsEhLV5/h3",
+	"zlQsQufO39azj77JRlnciebSB3GW3b2W2jFiB+XcAdyBvkgoqfgnSIdeMqLrXeGdoN3X0XngLvOvStFB",
+	"HtLrfKwyMKzwM9Yj64R9yE9ZPUbTYmGNixlBzQi4/DE17wDt1z7vA1oK61XJW62Ff9mLXRWw5xOpHLU4",
+	"5Y0Yva+ir9VsLPFbIZe9oPwhPrNDD//BLzFDs8+CZAU3l+/ZerQJab/YWJDvFLvnbL3rVCilTiEjYxa8",
+	"u02sGVBJxTr4k2ParqyHizOY8Xvs+9grwRRmG8Mako6U9zKy7J6+ShudBOzpJODfsZVx5ZrYXBu7hbkm",
+	"PSHVw2v18d7ZzkUajiLiwjmPrpO9vwwEkmnStAzzpWtJqrRDiUdGIfqahRwYCFu1i6W33Bot/N4l2Ktg",
+	"uAY9SPu8FrkW0TQdJWuz5UdLBLF2ecA7qQY4o1IRKfg0ajt2RPj0PM1BovgOgxqEoCsrsM2B3ixf0zrU",
+	"Uxu0+yft5h477tqWERBCPk8ed2ECT9o9oOkYkPQE2uUqHgcoDXVtQ/zn49or/ozxh1Qr5IE5eQ7JY5gk",
+	"bJJ11sr/tFLYbBx/whZAWH/Ul6uzm6I3yEDFNWDKjJ95Iwh9N+R03Ynbp9FxhEAljwGz8tesy+hCTN6/",
+	"DANG241CtHYhBjbj8Vh+iW5gwIVpW1XxWHyjHGyjOEUATT3O8C6+eYqZDgdk8njAnhA9m3eKDB9/Xn+L",
+	"5Qvtc70bGtqYwVm5hzV9X1K97DW8I1zlmsVGVEuXJka4ITN7kQOIdKNaevohAO8kG9lqPnP0cLP2U4no",
+	"3mBDziMQva+UrEJ9h0v4M5KgLIP8DVJBDbS+JO88XgBoIZjEhq2JHNV9FZCDrcCU41axb7fo4ZK8LvDr",
+	"f/rT6xf3f7gkL63gwj+9f/WcfPf4mz/YmcxKVoX8dW3orGQklwW7JK9gvvb5elVKWviiK4iB1dp+2chc",
+	"lgBaQVf8Ch/TV+R3FTO0oIbewKItZbMWUN7vL8nPwzq421dRoddY40RdvZfUzM8c4gmcOd+IAXwY3fR8",
+	"vyQ/vHz2AkvD7CiYLK8Y+ePLj4TrS/JxCR5yYTVBF8dT96wIS5IrJuiKX/5NS5Fh1w8NJZ0LFp4pZK4v",
+	"/wpqIkJuTv4fq7mQN5h8FvSDyfTy+nIKnlccdXIzeXQ5vXw0aSHU4YjYHJszffXZN8r+AqYrA/FhDy10",
+	"X3ldTG4mf2Tmhe+mbVlar6RwMd6H0yl654TxvR1Wq5Ln8OWrv7nyaRRc+8RaeAcw/G46eOjoDZ+6CyA+",
+	"ZJjj1TvcRjiMuq4qqjaTm8mzMFjWqi2yxw9BJhwELYAYYhYYrZjBWHz8jc0jnribW15gwmGa5Fc5Fbnr",
+	"0nvEOwAMJLJxz2H0f7G9w0URGsYktSgA93Pz1OfloHEFpfNsjv6Fnk0AuXn1GeJl6VPwQq6FFT+vEAtp",
+	"HynrgsurNb3v0jBcfDMuqNpE7owo+eZOTT6SdG+Fq6eDSKq7JTwdnhJ7HRHVtKxDUXXkAcg+TzjUnCNO",
+	"qEswxNhk+35EVbShVBtafMfK2XOqFPP4q2c4VO/t4Okz9fCrnCm48O01AkmIx3PGj/SOEUrQ9iFSERRM",
+	"9pdwzCi2tvHdkrBaHYNt4YC5o2T/+YLqSsnQCtsmYiXvWfwoPY7kicWP9dHLxmnYhdtT4TqGYGG+Q80L",
+	"baqyhipwW1BBy43mevzxABS1zt3QptqVndF43m0GTfHtj22C/71m2nwvsf7rJNxqh7avQG7tnusvQ/bY",
+	"rrs4wZ6+A2emtTxxV7mAnIUA5A9BAstGcj7HD13qkffGRZn5qlWknFKS3oXizD2Xwz0vmLyqVo9Pcjn4",
+	"mR1Puo/uqnmgia5oWfqhmz7dALxwuptiz1E4UI7vPwsgw+PS5+FJT0RUdgtgtTU9iSYLYohBmT/iVgDT",
+	"u3shSlXt0QJTfPzB4QPu4WJe0QW7+tuKLY5mY0QqPAE5PiDkofN0OF4OXNxGQjwFs1q7/aLk2uirz/af",
+	"AVfeD1Qv33BtBl17EKI5niivpFowKxTtfKEFe2TxESWt9PNM6Wj7CrICoRrTXCcZz1LlXeu5sdtD5wY8",
+	"R3sfLHnFDQiHs5lDzTrA3xfheDTxT3HdNSTLiGBrpg2m5DugyphZqBg1rPnimTSCn9i69Y5BasH1GXYg",
+	"Rv2KBjwvKpwXD8tNTqVJNxwff0/kZFx9bn4ZIEm29u9Ml1g/HT0wxEIyfUp1vNXzAolXlk1Jc0bgqBNK",
+	"CroBZyzkMrnsX0FmWPAswGcL2dEpfa2HgtOvRMFuh4+TuLZ2WA9AMWUtMOiMxSqjb79m1KBa+RKmLmGf",
+	"qXzJ788vXtx73joDdIB0+afdUzRpWofCNf+2L1rTDZg1yOz7xErLYdJ7Eb9oHjuSjIMiWi9a7sGtSNsO",
+	"dVsrOI3F4y7NZS0KxYrIJXrUOdm7I6zgpn8zXsITX2Mf3sjFghXQb2vATuDMj9+Enz0AXyGFi8mU1O/A",
+	"jYtZwp6YtfT79DV25t4O0WcpvcQn9m6NYZ8MDnehjWK0Gi5q4BVxDdINdQKrCTpnXUADZ1z0U9dcXFj7",
+	"qaCGYoiLuNmcnfQhmSR5KF65dImzyXj7grNr7688qlGDd+TahCt+fwImz05vNu3du2AV952ctB3ct4Of",
+	"qrK7gYMcZN7iPdrVQp59eE5+/OFNY0gTSKV34gu1Ti6+wvloPA+9h8RT+evcHmFPB9wdOPfjN+UHvxNt",
+	"OGOoTMFoetMus7KGWcsx1CqMPyzOG9GIo+b2H/mW2+cspnZD/CGq8MNdZ9MdW5mnjjK0hQntpZNVMBcK",
+	"gHdPEMTFwb1Bh1jjoeOeazUhAfuwsZ93Tt8AffeOsdV4D/LQrf0Pxlb/klbkR8SmZgTK12gZIsbeAhlo",
+	"bihWyFOSv7vst3Onoci1ANDV/6pFIf/rcpLteEyg8enZdsdhi0Q9JC3d9mTh2hcSM/YKbnDMBsS6hqmA",
+	"Aj1ofzD7JHVNv/d4aWci3Ht0hu1h6Af6VN65j6lxz3xf29f0X9XvGeYEnv+atm+yb2TFkIualiXB2Z+J",
+	"+jrr6r8thx7b4H1e0eKM9zO6wwOnn+V2bvj867nAU2fLU/NEKSMOFshuZYYu7gxzGHO52sC9gVXB4KWC",
+	"D/SKQt0wisx9R0cvGTPnu8JfFtxA2+0zbX7TwfwMPsojACHjMte4viKhMYgrG/uSTR5Pv+uZm0uX/bcD",
+	"iBOa6kcDw/QkmW8ITeP67bf6b2gC7JVBhAFLz/FWdfDWqXYQ9rmlLAvd27J/GHe75uln4W6796+UrD64",
+	"Duhn4nDf0Xu47XFaFo+XEUVTL8yScXWi5AvQkh3M7rzVg/6BxpbzBOGzCBcZmW2cQIQbDmstB7CHtbcu",
+	"VGirnUzZaHXfHuaNdC20R7pS3ExOowq0DqA9e88//GdGKFFyHdK17CVS1pWAygGPCH2ek/Ke0WKbimc4",
+	"K603fOWYFb71RwjaJXa3wg9PoBqYfEmo3VHHMdBfL2y5tfE13XjEetcGEu+aJoeb6+b6GXVQLlfFPHlY",
+	"3ikuxh2XzjWHIx+ds3e2c2QkmVklmwvDCpA6hcNfAZDu81s6W/js5zms2H3rQwd4+xzHNbTMOjSptXBt",
+	"wk7gfQZEcnt9oEZCWoTO2qrLkMOyEXm/NfoBnvhnTsEKjaLOGb752KjLVLGmJQcoi2D16AwjaStqtQ6f",
+	"jQGFZFkk7gNKd+iZeLbL7h2+we/yObOH3Ep2NwE6XlKxcU3xLP0EW58kpub9/tDh1cpDvzEYE3CebYdP",
+	"Jdgadyfi5957kkKZcfIkfXS1wWdj9NA34PyM7qszuSK+u8I/Y4DSw9zs2bjw1Fcx0gMmz4DYGbaa9/ML",
+	"AHkn2OYwppwTB75/CiFUR2j8oQ3vcp7re6utxIF3OCDoHE/b/2Bs5WjqKhYpbNtTa+24iaIZSQ18YMWX",
+	"YmApDhFFtThzqKXVAD54ZZuCbagG+y8oTL74wLTVmv6LLBmFhdo7ElYDe5y5ldvV1isrop88JiUzdkI4",
+	"PjbZ5UwgvBO8yYG9tlr+XZLXBonkXDSh5nsmiw36Y5atuu8wTahk340S/Un86lGi2j1yNLfZdzWZVAP1",
+	"wrXP6Ey5GRC1/owk+jllnvr73MOvn8ZyggWzwvlpGi/OkpXz7fyBpSyLhjtbodBCMmgIAB2fzycu29Q/",
+	"vahsIdR/Zb/EV9zyD+Bz4PkyuuGggjYcoUAzxES0gUfnqmC5VTXPavjaF7wNTQjOZPWCwvwvzAkvpHhg",
+	"cDyEnPeJL926ufR2IwRPvwb5s3/on9mObuMWfQULA+GDIMGdhnqP02Zkp84WSL/Wnp1FzLYhvH6tgGAS",
+	"PyqlmIB7dsZC05gv2XnCOCMm5gAQTpF9rrjxPlRZG+evgUD13+SsVRj+lEiVIbwSAJFljQ97l0JegrSb",
+	"kvbkfoR2hLGqzL/XiDThyjKbxoY96Bmho5RrApfEFzxaeBzXajWVsXvHSt4588fmiUJUCXGQoQoKiYgK",
+	"nTaQdejaTfsiMrt1GZkxqBoGpphtLC+wct7eX1bqq8/2nwE1e/F0qpjf+DRWwEfM0QAQCwoAOdbAIDNl",
+	"uc3DmvWVyNkJf795XfxaOWAnSvt6dmCel/3WnnK3n2h1ztwhO7Rr+3dwDOI0vPQeYNYcN8UPwBVa2npf",
+	"RuFz99gwccexkcuAMnSPJtiPHXRmVn5ZcBP3eAe46lZWzSlKp9o+DsjThfOOcH2UeHi4I5g/vte1CVUe",
+	"R5yqqLfpmSBvV0x85BWzlsjrt6SQeV0xYTIopC64IYWLzWEdhnPeP//xz0SbTYlQL5Qg3CA4qbSsVc5u",
+	"ucj8j6BkisIBKN5yEUscpsXz2pwxdd+N/quY3n5lfR6p+Yky/i0lCSV5bXDDAEbKIXP4HoBFK0fA6V2+",
+	"HK2VFFBSXqTkj+PJK9eL4Xi+3FLW6OZflxu+uvB6QzfdDW/Y44HfeefU9YwCE3A9poiRCTboFjmfmglg",
+	"czoAcOdwweDwZ0urOxJ47hRghApjIA3+4Bp1cbnyAKvOsZ/Y5VA4ferb5+OSEZo7rFzFHAQsIPc3RkIr",
+	"4yIjxn4MvXDbMdI7LkgtSqY1QM4aQkuIWjxzN1io2YD4hhT2asOEQXdnQwpU6+W0LJsgBh4MISHWEQ1z",
+	"YHuTzE1MKoI9BVAzeIrxEd6NoPgkV+pkMVoObcBbwKHdTaE+swp8rgTq08rDc6RIg77ckyEdeIdArnRb",
+	"3Tu+yKhJbgYMvR7Nv2SisLpWS/XfPVTYHSyI+yYel7NQ+M/vgtmfeTZ0aTLwbW+4t79vR9zV3exF+sZP",
+	"a5Cp4Tua9PpVQkOQaOu9+MBW2TmhCZN4i5G/ITNpGN6E354BfiEIhEOtfIcRTmVENWUp1LVtyb1TbyaV",
+	"kmtWgM56cjuqourOdVFL2cw/ukcOzOw+MEfV+J05QaDVLvWBvehgIfZGyWVV0QvNLKEMK8g9LWumb4jh",
+	"FctlwTIHUW83fG5pqTOCOO/YCjCzJgE70qWTzARvU/z0NxqO/hHp+y+u5D8rUJPwWy/nRNeQHe74K34o",
+	"GNW1YpVbb/RG+bnp/mWC8oNeD+70KhylwCQIjk+GP0Ks75I806SyE+Kt563Go8lKas1nACFLSm5MyaC3",
+	"GNb4UKJZLkVx4xQxqLoFZGKt8QkjDS0zQvWde1VEdfoR3+i0pwFXFET8oMV32O6wQRN1/fDbSRaasLhf",
+	"7T8Xeom57vTbb6KduqJdae2+4bm02+ZaWjFhligmkQDQaThyGTnfTXyqrvHMVtuWs/rmfmyxVCIddU4V",
+	"arqt3I9T+kDeyLoQlj/s6CtG74Ia4+Sj68dpuUVbQ7hyAEsnvXCk4bLvtnktDFN4nsa5/e9FcSlXTPit",
+	"5zKi6x54GXn/3wnvI4jxJR2NJyf7SrF5CY0qz+CTeBcG/834I06JfeEXl0IKKK1AFgXm1nt8w5NohcJl",
+	"52OEd624YS3hAIFD0EkDonN076E6KXmRtTrzKJZot7MlKAq6uSRvXSfBXFYMnBGutRAEK7Ogx0oFvQdD",
+	"8YFci7ixxMRHOfwm8sbS0cYRdpMcNcwWC4Cfw5VhlICzAaA+VBUZKfg9L1iB9ZdVRXXivtKylKlpPJ5O",
+	"x08EnDNm7DSgH/CR0/C+q99R8u8f3v4UgKqs3vcMGyS1sY+oQoVn7vIcqTV6mACNJjHLQrredbFpfjsd",
+	"bxlHVIRpNt4q3iNH4RjeGjkZ/Gwp5Wr403rFWDH88RWHfLeE0tMvs36w23ayyHjj4gMXYeGjZ235AQGZ",
+	"jDj0erkWJC8lZg+c9J4MJTVnCN58xOaL57gh3ej6X96gQ2go8OFB94zGTWxCbRBVJhjyOnEnQrvVK1GX",
+	"Za/v4yd4YIfHdpWAGVtwIVyXmDApNM54sP4AGi4h1XZk0YB2qz2euDHjfBVvmyXlK75wvUKG5GHZ3SFz",
+	"+Io+TSMCTKSq+CeoTYYaQDC+DSn4fM6UbvUXqqsAr4gbiL7uOeLLlKX9k08YBe3m4WMyO4fFhKza6j96",
+	"BvXdDv2za59+lsxTOzYm3nz1vO52a/dkerfPoizk6Vy6KPWCQJC1gV6Q7j0ZYE3MNvaftsUPHy/pPdvt",
+	"K98ry9pN+E/NIf/B2Oqc7OFL5cbkmp2OQ/6DrUxTAZlwR7cqJE9RiteypjxjQNJvqMXrFum5JlF7qvO6",
+	"XOHbiJ+aGT4wgy3KzyQqYOz/HW39qtHWP1pZJBXRS8XFnXOZa8PUU+J6t4dc5Q25swwM/liIzjb8F+Ck",
+	"0sgODglqgIXvugHFPM2TrGuYfvdkiE8ZCkgbhFkICYDticivpWK02CSUs1UbZnV4C6KdSWCyH+Y/Y1zZ",
+	"gTRZ+T9jpVzDVYQ9gKlZaiz8s+oGXiOaYffnzCEJK23I9XQ6fUroTEOGYjMoQpMSJoxrpRD1PDCq8mXK",
+	"mn4YM6bPCpyxxAT3Hd6HdDy3klMYno7unRI8UM8JsrlqlaxuO9Bizqt9RoIlN8afsI33UJeMnA9NCXjy",
+	"vz0fozwfQx/3uFTbO/rDP25a/iswESCNiQufBO1vbAV4K4Xic0NyqRTLDSuaE4tfX1Ptm6mnolqK7rrn",
+	"cF8effsYdj9sVMcNttfS+zreng8ueQaJ5nPZwKmDJfcyv3MHkmOiTusIrtg+0CB44mtYsvZNQ8Frcd4n",
+	"SIfyfXDtgHzuVtDybriElKvP+MOX8ZoffnFPwckbOmMlbuS5QOpgcHjP19YCEas0bgAgdR5ox5cnSD+e",
+	"QR9xjyyY2serUkrNjt7NRFH/Gxj8TD5JO/aIkN35iofeQP9JpAhZSHTyWIUCcR6h7Rt4lxUWp1lxvJTW",
+	"7oLmZZDACg+5KFbPbvWrCh4rc5gGfNo7eoulHYY7uB2s0gN3UdI1aZWXybB0vuOrPGVuWLxV0SHNXTGg",
+	"mbl+RXC3IjAMzOTPFx/ggYv3znWyA0narOLLaaL/QZIAr9jbH9N7LpgoOBXk0cOLGTdkXkqrieL0xzsV",
+	"UXdBZKZfkuy6pvfMEjUZHX7TmZrmC8EKcv0EZgjQaRkpGdUGE2UXAGaOGDsOOxWjwVwQbdgKFODrq+sn",
+	"j759bH+c1/aKzGnJLslzeF6TGdtIl//tCKQYmWZkekk+qpp5LE8kDDLvP6SsQPGKJTkBcIxb5R4dvaIb",
+	"UnJGZvZp1kxhqMe+93wOOJP+fQ/0wIO5z9PfeygTlgHuWyLJ65vrh1mjdX57/d3D3+7J9ws5zalln+yE",
+	"g70InMmFa1Q271R3t158ijO7Ebk9sRuRf7lChJDxysBG5P1OvWclX4hnMPqQdj0n7SLu2/FQREKUkHnS",
+	"cXd3aICB3+NokFCHnsPQZyqus2Mfpw5pZk7Sbw+CE7Riij7QzuyaS4CiAbxex+OwGQA6AJrRHPt4Gx8u",
+	"oYCIk9gjRJ49B6M68N2NyM9lf2xEPg55d3rydxdxP/TJ8XypINQefKxtRnAqq+jqUBlpr9sQxZ6xUoqF",
+	"zlo4wB1luMMBEFBlIk8X5TzTrocs3s4urRc0k0vy54s3bG4uXswI1xCpLWXdAKuWbA7/+mRVDKe4F2bk",
+	"zxcfrFJhvz3bBBQ1Eryv2CPBPlJcxhSGF83k96gMzncR3u0PVL/KMKJM5lzlN/9t1YEt9d9xWVT1xysd",
+	"GLzhqP4nv5woeux5PGSTOP5CpbDDzJnjZHtU53BKrQLOfUdIZ+weoI14WbzfUWqvilv7yNBn0YkS13FE",
+	"XSzYGe73n+y4Z7444B0H3+9W9J5Cuv/o+ti7C3xJRYFeVrnqtAyFyoJUk5ldJFOYXlriD4mSfJTvKFcH",
+	"2GHhAJzNFvvvEMP4Vd3/30uzJK0AKDZ1BGR6UDAg/7fkrhS3kXiuGjd50/6WBVuAyb767H/sBep6AX/v",
+	"AFPvExqL0/hIX6F630WDToJwwxF0EXqvgHTRtPeoIYmAeSBcvSolLfTV5Obz9p8+4w+xCEdkWvhw76SS",
+	"k4DEqothgO2QHvV1Udu7eUsDW6yFGZ4Yr91lMembNlI31IaEYr6VkgtFq6zdZTfgeXuc84R7oig6BD5n",
+	"mmI3FexfOw2tddxDUOTfP7z9aWjG2dYJGSjlEI5wd0P3iToMsp9N4AVElMCLX1noeVzfq8/upy9XkK90",
+	"9ZmLgn36khRAL+RaWDHnIUz3c2ldcHm1pqep1Z/zk5TqvxU4VGj3fM8EWTeorONuefdFf9FHNg+I2p9d",
+	"04tR0bNtihl1AAZYe849CAFGbZI7HTk2DjXpZP2fEbMWu+QhMlCDW71ktDTLf/RFQH+AR86J6eneEOHW",
+	"ehVvCpwzDUX37nMAzt38ox9JErMFf4VFYKLil2zyzfTRV3idkIa4V3ZTUqihM6pZRipWcNrOZPx7zWqs",
+	"g6x1gzOB7SnxINSqnNxMrqyq/L8CAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

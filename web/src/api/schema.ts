@@ -1205,6 +1205,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * Loudness and peaks of the reel's buses against limits
+         * @description What has not changed since it was measured last is not measured again. As much is measured as is possible in little more than a second: where done is less than total, ask again.
+         */
+        get: operations["measureReel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/changes": {
         parameters: {
             query?: never;
@@ -2511,6 +2533,120 @@ export interface components {
             rows: components["schemas"]["WeaveRow"][];
             /** @description what has no place any more, in words */
             lost: string[];
+        };
+        Measurement: {
+            done: number;
+            total: number;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            end: number;
+            limits: components["schemas"]["LoudnessLimits"];
+            buses: components["schemas"]["MeasuredBus"][];
+        };
+        LoudnessLimits: {
+            name: string;
+            /** Format: double */
+            integrated_lufs?: number;
+            /** Format: double */
+            tolerance_lu?: number;
+            /** Format: double */
+            max_true_peak_dbtp?: number;
+            /** Format: double */
+            max_momentary_lufs?: number;
+            /** Format: double */
+            max_short_term_lufs?: number;
+            /** Format: double */
+            short_term_window_s?: number;
+            /** Format: double */
+            max_range_lu?: number;
+            /** Format: double */
+            max_ppm_dbfs?: number;
+        };
+        MeasuredBus: {
+            bus: string;
+            name: string;
+            /** @enum {string} */
+            role: "stem" | "part" | "mix";
+            /** @description why it has no loudness, else empty */
+            says: string;
+            /** Format: double */
+            integrated_lufs?: number | null;
+            /** Format: double */
+            gate_lufs?: number | null;
+            /** Format: double */
+            range_lu?: number | null;
+            momentary?: components["schemas"]["MostAt"];
+            short_term?: components["schemas"]["MostAt"];
+            true_peak?: components["schemas"]["MostAt"];
+            /** Format: double */
+            ppm_dbfs?: number | null;
+            /** Format: double */
+            ppm_mark?: number | null;
+            /** Format: double */
+            correlation?: number | null;
+            /** Format: double */
+            mono_loss_lu?: number | null;
+            channels: {
+                name: string;
+                /** Format: double */
+                true_peak_dbtp?: number | null;
+                /** Format: double */
+                sample_peak_dbfs?: number | null;
+                /** Format: double */
+                ppm_dbfs?: number | null;
+                /** Format: double */
+                dc: number;
+            }[];
+            verdicts: components["schemas"]["LoudnessVerdict"][];
+            /** @description where a limit is not kept, the gravest first */
+            breaks: components["schemas"]["LoudnessBreak"][];
+            /** @description LUFS at the end of every tenth of a second, null where there is none */
+            short_term_line?: (number | null)[];
+            momentary_line?: (number | null)[];
+            /** @description dBTP */
+            peak_line?: (number | null)[];
+        };
+        MostAt: {
+            /** Format: double */
+            value: number;
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            at: number;
+            timecode: string;
+        };
+        LoudnessVerdict: {
+            what: string;
+            asked: string;
+            unit: string;
+            /** Format: double */
+            found: number | null;
+            /** Format: double */
+            margin: number | null;
+            pass: boolean;
+            words: string;
+            /** Format: int64 */
+            at: number | null;
+        };
+        LoudnessBreak: {
+            what: string;
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** Format: int64 */
+            at: number;
+            /** Format: double */
+            most: number;
+            /** Format: double */
+            over: number;
+            timecode: string;
+            says: string;
         };
         NullFigure: {
             bus: string;
@@ -5236,6 +5372,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    measureReel: {
+        parameters: {
+            query?: {
+                limits?: "r128" | "r128-short" | "a85";
+                /** @description with the values of every tenth of a second */
+                timeline?: boolean;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description how far it is, and what was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,250 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/loudness"
+	"zestyloom/core/mix"
+	"zestyloom/core/snag"
+	"zestyloom/core/weave"
+	"zestyloom/internal/store"
+)
+
+// measuredAtOnce is how long a request measures before it says how far it is. What was measured is kept.
+const measuredAtOnce = 1200 * time.Millisecond
+
+// Measured is what was measured of a bus.
+type Measured struct {
+	Bus    weave.Bus
+	Result loudness.Result
+	Powers loudness.Powers
+	Peaks  []float32 // true peaks of tenths of a second
+	Says   string    // why it has no loudness, else empty
+}
+
+// Measurement is how far a reel is measured, and what was found of its buses once all of it is.
+type Measurement struct {
+	Production  store.Production
+	Version     int64
+	Start, End  int64
+	Done, Total int // chunks of buses
+	Buses       []Measured
+}
+
+// Measure measures the buses of a reel: what has not changed since it was measured last is not measured again. It does as
+// much as it can in little more than a second, and is called again until Done is Total.
+func (a *App) Measure(ctx context.Context, id uuid.UUID) (m Measurement, err error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return m, err
+	}
+	if m.Production, err = a.Store.Production(ctx, r.ProductionID); err != nil {
+		return m, err
+	}
+	rate := m.Production.SampleRate
+	program, err := mix.Compile(r.Doc, rate, a.sources(ctx))
+	if err != nil {
+		return m, err
+	}
+	m.Version = r.Version
+	m.Start, m.End = program.Span()
+	job := &measuring{app: a, program: program, prints: program.Fingerprints(), rate: int64(rate), start: m.Start, end: m.End, until: time.Now().Add(measuredAtOnce)}
+	for _, b := range r.Doc.Weave.Buses {
+		v := Measured{Bus: b}
+		if _, err := loudness.Weights(b.Channels()); err != nil {
+			v.Says = snag.Of(err).Message
+		} else {
+			job.buses = append(job.buses, b)
+		}
+		m.Buses = append(m.Buses, v)
+	}
+	chunks, err := job.run(ctx)
+	m.Done, m.Total = job.done, job.total
+	if err != nil || m.Done < m.Total {
+		return m, err
+	}
+	for i := range m.Buses {
+		v := &m.Buses[i]
+		if v.Says == "" {
+			v.Result, v.Powers, v.Peaks = loudness.Join(v.Bus.Channels(), rate, chunks[v.Bus.ID])
+		}
+	}
+	return m, nil
+}
+
+// measuring is one request's work on the chunks of a reel's buses.
+type measuring struct {
+	app         *App
+	program     *mix.Program
+	prints      *mix.Fingerprints
+	buses       []weave.Bus
+	rate        int64
+	start, end  int64
+	until       time.Time
+	done, total int
+	player      *mix.Player
+	playing     string // the buses that the player is for
+}
+
+func (j *measuring) run(ctx context.Context) (map[string][]loudness.Chunk, error) {
+	out := map[string][]loudness.Chunk{}
+	long := loudness.ChunkSeconds * j.rate
+	n := int((j.end - j.start + long - 1) / long)
+	j.total = n * len(j.buses)
+	defer func() {
+		if j.player != nil {
+			j.player.Close()
+		}
+	}()
+	for k := range n {
+		from := j.start + int64(k)*long
+		to := min(j.end, from+long)
+		var missing []weave.Bus
+		keys := map[string]string{}
+		for _, b := range j.buses {
+			var err error
+			if keys[b.ID], err = j.key(b, from, to); err != nil {
+				return nil, err
+			}
+			if c, ok := j.app.measured.all().Get(keys[b.ID]); ok {
+				out[b.ID] = append(out[b.ID], c)
+				j.done++
+			} else {
+				missing = append(missing, b)
+			}
+		}
+		if len(missing) == 0 {
+			continue
+		}
+		if time.Now().After(j.until) {
+			return out, j.countKnown(k+1, n)
+		}
+		chunks, err := j.measure(ctx, missing, from, to)
+		if err != nil {
+			return nil, err
+		}
+		for i, b := range missing {
+			j.app.measured.all().Add(keys[b.ID], chunks[i])
+			out[b.ID] = append(out[b.ID], chunks[i])
+			j.done++
+		}
+	}
+	return out, nil
+}
+
+// key is under what a chunk of a bus is kept. What lies before the reel's start is not heard, whatever lies there.
+func (j *measuring) key(b weave.Bus, from, to int64) (string, error) {
+	print, err := j.prints.Of(b.ID, from, to, loudness.ChunkBefore*j.rate, loudness.ChunkAfter)
+	return fmt.Sprint(b.Layout, " ", to-from, " ", min(from-j.start, loudness.ChunkBefore*j.rate), " ", print), err
+}
+
+// countKnown counts what is known of the chunks from one on, for which there was no time: how far it is, is told honestly.
+func (j *measuring) countKnown(k, n int) error {
+	long := loudness.ChunkSeconds * j.rate
+	for ; k < n; k++ {
+		from := j.start + int64(k)*long
+		for _, b := range j.buses {
+			key, err := j.key(b, from, min(j.end, from+long))
+			if err != nil {
+				return err
+			}
+			if j.app.measured.all().Contains(key) {
+				j.done++
+			}
+		}
+	}
+	return nil
+}
+
+// measure measures a chunk of buses, all from one run of the graph.
+func (j *measuring) measure(ctx context.Context, buses []weave.Bus, from, to int64) ([]loudness.Chunk, error) {
+	names := ""
+	var signals []mix.Signal
+	for _, b := range buses {
+		names += b.ID + " "
+		signals = append(signals, mix.Of(b.ID))
+	}
+	if j.player == nil || j.playing != names {
+		if j.player != nil {
+			j.player.Close()
+		}
+		var err error
+		if j.player, err = j.program.Play(signals...); err != nil {
+			return nil, err
+		}
+		j.playing = names
+	}
+	meters := make([]*loudness.Meter, len(buses))
+	for i, b := range buses {
+		m, err := loudness.NewMeter(b.Channels(), int(j.rate), loudness.Options{Peaks: true, Floor: peakFloor})
+		if err != nil {
+			return nil, err
+		}
+		meters[i] = m
+	}
+	add := func(a, b int64) error {
+		for at := a; at < b; at += mix.BlockFrames {
+			blocks, err := j.player.Read(ctx, at, int(min(mix.BlockFrames, b-at)))
+			if err != nil {
+				return err
+			}
+			for i, m := range meters {
+				m.Add(blocks[i])
+			}
+		}
+		return nil
+	}
+	if err := add(max(j.start, from-loudness.ChunkBefore*j.rate), from); err != nil {
+		return nil, err
+	}
+	for _, m := range meters {
+		m.Mark()
+	}
+	if err := add(from, to); err != nil {
+		return nil, err
+	}
+	out := make([]loudness.Chunk, len(buses))
+	after := make([]audio.Block, len(buses))
+	for i, b := range buses {
+		after[i] = audio.NewBlock(b.Channels().Count, loudness.ChunkAfter)
+	}
+	if n := min(loudness.ChunkAfter, j.end-to); n > 0 {
+		blocks, err := j.player.Read(ctx, to, int(n))
+		if err != nil {
+			return nil, err
+		}
+		for i := range after {
+			for c := range after[i] {
+				copy(after[i][c], blocks[i][c])
+			}
+		}
+	}
+	for i, m := range meters {
+		out[i] = m.Chunk(after[i])
+	}
+	return out, nil
+}
+
+// peakFloor is the level under which true peaks of tenths of a second need not be exact, in dBTP.
+const peakFloor = -12
+
+// chunksKept is how many chunks are kept: those of eight buses of five hours.
+const chunksKept = 16000
+
+// chunkCache keeps what was measured, by what sounds there. Its zero value is ready.
+type chunkCache struct {
+	once sync.Once
+	lru  *lru.Cache[string, loudness.Chunk]
+}
+
+func (c *chunkCache) all() *lru.Cache[string, loudness.Chunk] {
+	c.once.Do(func() { c.lru, _ = lru.New[string, loudness.Chunk](chunksKept) }) // fails for sizes under 1 alone
+	return c.lru
+}
