@@ -80,6 +80,12 @@ func edited(rnd *rand.Rand) reel.Reel {
 		}
 		r.Weave.Buses = append(r.Weave.Buses, b)
 	}
+	r.Weave.Levels = map[string]weave.Level{}
+	for _, b := range r.Weave.Buses {
+		if rnd.IntN(2) == 0 {
+			r.Weave.Levels[b.ID] = weave.Level{GainDB: float64(rnd.IntN(3) - 1), Gain: curve(-12, 3, 0)}
+		}
+	}
 	send := func(id string, from audio.Layout, buses []weave.Bus) {
 		for _, b := range buses {
 			if rnd.IntN(2) == 0 {
@@ -282,6 +288,10 @@ func (m model) bus(b weave.Bus, at int64) []float64 {
 				enter(s, m.bus(o, at))
 			}
 		}
+	}
+	l := m.r.Weave.Levels[b.ID]
+	for c := range out {
+		out[c] *= db(l.GainDB + value(l.Gain, at))
 	}
 	return out
 }

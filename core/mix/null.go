@@ -89,7 +89,14 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 						}
 					}
 				}
+				level := p.nodes[node].gain
 				for s, v := range mix {
+					if g, still := level.at(at, at+1); still {
+						sum[s] *= g
+					} else {
+						g, _ := level.at(at+int64(s), at+int64(s)+1)
+						sum[s] *= g
+					}
 					if d := math.Abs(v - sum[s]); d > out[i].Peak {
 						out[i].Peak, out[i].At, out[i].Channel = d, at+int64(s), c
 					}

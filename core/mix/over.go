@@ -46,7 +46,7 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 		}
 		for b := range (to - from + step - 1) / step {
 			if !slices.ContainsFunc(p.outputs, func(o output) bool {
-				return o.node >= 0 && bounds[o.node][o.channel] != nil && o.most(bounds[o.node][o.channel], b, step) >= 1-1.0/(1<<23)
+				return o.node >= 0 && bounds[o.node][o.channel] != nil && o.most(bounds[o.node][o.channel], b, step)*pl.nodes[o.node].gain.most(from+b*step-int64(o.delay), from+(b+1)*step) >= 1-1.0/(1<<23)
 			}) {
 				continue
 			}

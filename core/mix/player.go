@@ -45,7 +45,8 @@ type set struct {
 	silent    []bool        // by node
 	terms     [][][]term    // room for those of each channel's sum
 	nothing   []float64
-	outs      [][]float64 // of the outputs that are more than a channel
+	levels    [][][]float64 // by node and channel: room for the factors of a bus's gain that moves
+	outs      [][]float64   // of the outputs that are more than a channel
 }
 
 // mover is a send whose gain or place moves, and its factors over a block.
@@ -146,6 +147,7 @@ func (pl *Player) room() set {
 	s := set{post: make([][][]float64, len(pl.nodes)), pre: make([][][]float64, len(pl.nodes)), silent: make([]bool, len(pl.nodes)), terms: make([][][]term, len(pl.nodes)), nothing: make([]float64, BlockFrames)}
 	for i := range pl.nodes {
 		s.post[i] = make([][]float64, len(pl.need[i]))
+		s.levels = append(s.levels, make([][]float64, len(pl.need[i])))
 		s.pre[i], s.terms[i] = make([][]float64, len(pl.need[i])), make([][]term, len(pl.need[i]))
 		for c, needed := range pl.need[i] {
 			if !needed {
@@ -364,6 +366,18 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 	flush()
 	if first {
 		clear(dst)
+	} else if g := pl.nodes[to.node].gain; len(g.curve) > 0 || g.rest != 1 {
+		if v, still := g.at(at, at+int64(n)); still {
+			scale(dst, v)
+		} else {
+			factors := s.levels[to.node][to.channel]
+			if len(factors) < n {
+				factors = make([]float64, BlockFrames)
+				s.levels[to.node][to.channel] = factors
+			}
+			g.fill(factors[:n], at)
+			shape(dst, factors[:n])
+		}
 	}
 	s.terms[to.node][to.channel] = still
 }

@@ -126,7 +126,7 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 	for _, i := range order {
 		b := r.Weave.Buses[i]
 		p.index[b.ID] = len(p.nodes)
-		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels(), gain: levelOf(0, nil)})
+		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels(), gain: levelOf(r.Weave.Levels[b.ID].GainDB, r.Weave.Levels[b.ID].Gain)})
 	}
 	// In the order of tracks and then buses: so are sums made.
 	for from := range p.nodes {

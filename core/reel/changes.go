@@ -2,6 +2,7 @@ package reel
 
 import (
 	"cmp"
+	"maps"
 	"reflect"
 	"slices"
 
@@ -41,6 +42,8 @@ type Routing struct {
 	Buses   []weave.Bus    `json:"buses"`
 	Outputs []weave.Output `json:"outputs"`
 	Groups  []weave.Group  `json:"groups,omitempty"`
+	// Levels are those of the buses.
+	Levels map[string]weave.Level `json:"levels,omitempty"`
 }
 
 // Diff finds what has changed from one state to another.
@@ -104,8 +107,8 @@ func Diff(was, now Reel) Changes {
 	slices.Sort(c.Gone)
 	c.Sends = diffSends(was.Weave.Sends, now.Weave.Sends)
 	a, b := was.Weave, now.Weave
-	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) {
-		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups}
+	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) || !maps.EqualFunc(a.Levels, b.Levels, weave.Level.Equal) {
+		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups, b.Levels}
 	}
 	if !sameGiven(was.Start, now.Start) {
 		c.Begin = &SetStart{now.Start}
@@ -197,6 +200,7 @@ func Patched(r Reel, c Changes) Reel {
 	}
 	if c.Routing != nil {
 		r.Weave.Buses, r.Weave.Outputs, r.Weave.Groups = c.Routing.Buses, c.Routing.Outputs, c.Routing.Groups
+		r.Weave.Levels = c.Routing.Levels
 	}
 	if c.Begin != nil {
 		r.Start = c.Begin.Start

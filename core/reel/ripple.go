@@ -70,13 +70,18 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 	}
 	if all {
 		for _, b := range r.Weave.Buses {
-			now := Drawn{Sends: o.sends(r.Weave.Sends[b.ID])}
+			level := r.Weave.Levels[b.ID]
+			now := Drawn{Gain: o.curve(level.Gain), Sends: o.sends(r.Weave.Sends[b.ID])}
 			if given, ok := o.Curves[b.ID]; ok {
 				now = given
 			}
-			if moving(now.Sends) {
-				back.Curves[b.ID] = Drawn{Sends: r.Weave.Sends[b.ID]}
+			if len(now.Gain)+len(level.Gain) > 0 || moving(now.Sends) {
+				back.Curves[b.ID] = Drawn{level.Gain, r.Weave.Sends[b.ID]}
 				r.put(b.ID, now.Sends)
+				if len(now.Gain)+len(level.Gain) > 0 {
+					level.Gain = now.Gain
+					r.Weave.Levels[b.ID] = level
+				}
 			}
 		}
 	}

@@ -2,10 +2,12 @@ package weave
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/automation"
 	"zestyloom/core/snag"
 )
 
@@ -26,6 +28,7 @@ type Change struct {
 	NameOutputs   *NameOutputs   `json:"name_outputs,omitempty"`
 	SetWay        *SetWay        `json:"set_way,omitempty"`
 	Use           *Use           `json:"use,omitempty"`
+	SetLevels     *SetLevels     `json:"set_levels,omitempty"`
 }
 
 // changer changes a weave, which is a clone, in place.
@@ -51,7 +54,7 @@ func (c Change) what() (one changer) {
 		{c.SetMembers != nil, c.SetMembers}, {c.InsertOutputs != nil, c.InsertOutputs}, {c.RemoveOutputs != nil, c.RemoveOutputs},
 		{c.MoveOutputs != nil, c.MoveOutputs}, {c.SetOutput != nil, c.SetOutput}, {c.GroupOutputs != nil, c.GroupOutputs},
 		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay},
-		{c.Use != nil, c.Use},
+		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels},
 	} {
 		if v.there {
 			one = v.is
@@ -147,6 +150,8 @@ type SetBus struct {
 	Language *string `json:"language,omitempty"`
 	Colour   *string `json:"colour,omitempty"`
 	Layout   *string `json:"layout,omitempty"`
+	// Level is its gain; one at rest at 0 dB takes it away.
+	Level *Level `json:"level,omitempty"`
 }
 
 func (o *SetBus) apply(d *changing) error {
@@ -173,10 +178,25 @@ func (o *SetBus) apply(d *changing) error {
 			*v.to = strings.TrimSpace(*v.from)
 		}
 	}
+	if o.Level != nil {
+		d.level(o.ID, *o.Level)
+	}
 	if o.Layout != nil && *o.Layout != b.Layout {
 		return d.relayout(i, *o.Layout)
 	}
 	return nil
+}
+
+// level gives a bus a gain.
+func (d *changing) level(id string, l Level) {
+	if l.GainDB == 0 && len(l.Gain) == 0 {
+		delete(d.Levels, id)
+		return
+	}
+	if d.Levels == nil {
+		d.Levels = map[string]Level{}
+	}
+	d.Levels[id] = l
 }
 
 // relayout gives a bus another layout.
@@ -306,6 +326,7 @@ func (o *RemoveBus) apply(d *changing) error {
 		}
 	}
 	d.Buses = slices.DeleteFunc(d.Buses, func(b Bus) bool { return gone[b.ID] })
+	maps.DeleteFunc(d.Levels, func(id string, _ Level) bool { return gone[id] })
 	slices.Sort(d.lost)
 	return nil
 }
@@ -375,6 +396,21 @@ func (o *SetMembers) apply(d *changing) error {
 	return nil
 }
 
+// SetLevels gives buses gains, as one change: such as one gain curve for all stems of a mix.
+type SetLevels struct {
+	Levels map[string]Level `json:"levels"`
+}
+
+func (o *SetLevels) apply(d *changing) error {
+	for id, l := range o.Levels {
+		if _, err := d.bus(id); err != nil {
+			return err
+		}
+		d.level(id, l)
+	}
+	return nil
+}
+
 // Members are the buses that are sent into a bus, in the order of the buses.
 func (w Weave) Members(id string) (out []Member) {
 	for _, b := range w.Buses {
@@ -385,4 +421,48 @@ func (w Weave) Members(id string) (out []Member) {
 		}
 	}
 	return out
+}
+
+// StemsOf are the stems that a mix is made of, by itself and through other mixes, in the order of the buses. Of a bus that
+// is no mix it is the bus itself.
+func (w Weave) StemsOf(id string) (out []string) {
+	b, ok := w.Bus(id)
+	if !ok {
+		return nil
+	}
+	if b.Role != Mix {
+		return []string{id}
+	}
+	for _, s := range w.Buses {
+		if s.Role != Mix && s.Role != Part && w.Paths(s.ID, id) > 0 {
+			out = append(out, s.ID)
+		}
+	}
+	return out
+}
+
+// Corrected are the levels of a bus, or of the stems that it is made of, with a gain and a curve in the reel's time added,
+// and the names of mixes that change with them though they were not meant.
+func (w Weave) Corrected(id string, gainDB float64, curve automation.Curve, stems bool) (levels map[string]Level, also []string) {
+	ids := []string{id}
+	if stems {
+		ids = w.StemsOf(id)
+	}
+	levels = map[string]Level{}
+	for _, b := range ids {
+		was := w.Levels[b]
+		levels[b] = Level{GainDB: was.GainDB + gainDB, Gain: automation.Sum(was.Gain, curve)}
+	}
+	for _, b := range w.Buses {
+		if b.ID == id || b.Role != Mix {
+			continue
+		}
+		for _, s := range ids {
+			if s != b.ID && w.Paths(s, b.ID) > 0 {
+				also = append(also, b.Name)
+				break
+			}
+		}
+	}
+	return levels, also
 }

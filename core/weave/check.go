@@ -46,6 +46,18 @@ func (w Weave) Check(tracks map[string]audio.Layout) error {
 			return err
 		}
 	}
+	for id, l := range w.Levels {
+		b, ok := w.Bus(id)
+		if !ok {
+			return snag.Refuse("no_such_stem", "there is no bus %q to have a level", id)
+		}
+		if !(l.GainDB >= MinGain && l.GainDB <= MaxGain) {
+			return snag.Refuse("bad_gain", "bus %s: a gain of %g dB is outside %d to %d dB", b.Name, l.GainDB, MinGain, MaxGain)
+		}
+		if err := l.Gain.Check(MinGain, MaxGain); err != nil {
+			return snag.Refuse("bad_gain", "bus %s: gain over time: %w", b.Name, err)
+		}
+	}
 	if _, err := w.Order(); err != nil {
 		return err
 	}

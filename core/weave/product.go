@@ -126,6 +126,10 @@ func (w Weave) Product(tracks []Track) ([][][]float64, error) {
 		}
 		for _, i := range order {
 			if so := in[w.Buses[i].ID]; so != nil {
+				if l, ok := w.Levels[w.Buses[i].ID]; ok {
+					so = so.Scaled(Factor(l.GainDB))
+					in[w.Buses[i].ID] = so
+				}
 				if err := carry(w.Buses[i].ID, w.Buses[i].Channels(), so); err != nil {
 					return nil, err
 				}

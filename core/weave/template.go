@@ -109,6 +109,11 @@ func (o *Use) apply(d *changing) error {
 		}
 		return out
 	}
+	levels := map[string]Level{}
+	for id, l := range now.Levels {
+		levels[ids[id]] = Level{GainDB: l.GainDB}
+	}
+	now.Levels = levels
 	for i, b := range now.Buses {
 		if b.Of != "" {
 			now.Buses[i].Of = ids[b.Of]

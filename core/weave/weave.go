@@ -86,7 +86,18 @@ type Weave struct {
 	Sends   map[string][]Send `json:"sends"` // by the ID of the track or bus that is sent; without, it feeds nothing
 	Outputs []Output          `json:"outputs"`
 	Groups  []Group           `json:"groups,omitempty"`
+	// Levels are the gains of buses, by their IDs: of what they sum, before it goes on or out. Without, it stays as it is.
+	Levels map[string]Level `json:"levels,omitempty"`
 }
+
+// Level is the gain of a bus: at rest, and over time, added.
+type Level struct {
+	GainDB float64          `json:"gain_db"`
+	Gain   automation.Curve `json:"gain,omitempty"`
+}
+
+// Equal reports whether two levels are the same.
+func (l Level) Equal(o Level) bool { return l.GainDB == o.GainDB && slices.Equal(l.Gain, o.Gain) }
 
 // Default has stereo stems for dialogue, music, effects and voice-over, and the first three on
 // outputs 1 to 6.
@@ -112,6 +123,7 @@ func (w Weave) Clone() Weave {
 	if w.Sends = maps.Clone(w.Sends); w.Sends == nil {
 		w.Sends = map[string][]Send{}
 	}
+	w.Levels = maps.Clone(w.Levels)
 	return w
 }
 

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -234,6 +235,53 @@ func (j *measuring) measure(ctx context.Context, buses []weave.Bus, from, to int
 
 // peakFloor is the level under which true peaks of tenths of a second need not be exact, in dBTP.
 const peakFloor = -12
+
+// Correction is what would bring a bus of a reel to a target: levels of buses, to be set as one change.
+type Correction struct {
+	loudness.Correction
+	Production store.Production
+	Before     loudness.Result
+	Levels     map[string]weave.Level
+	Stems      []string // the names of the buses that are given levels
+	Also       []string // mixes that change with them
+}
+
+// PlanCorrection works out by which gains a bus comes to a target: gains of the bus itself or, where stems says so, the
+// same gain of all stems that it is made of, so that they still add up to it. Nothing is changed. Peaks are not limited
+// by gains: how high they come is told.
+func (a *App) PlanCorrection(ctx context.Context, id uuid.UUID, bus string, target loudness.Target, stems bool) (c Correction, err error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return c, err
+	}
+	var m Measurement
+	for {
+		if m, err = a.Measure(ctx, id); err != nil {
+			return c, err
+		}
+		if m.Done == m.Total {
+			break
+		}
+	}
+	i := slices.IndexFunc(m.Buses, func(b Measured) bool { return b.Bus.ID == bus })
+	if i < 0 {
+		return c, snag.Refuse("no_such_stem", "there is no bus %q in this reel any more", bus)
+	}
+	if m.Buses[i].Says != "" {
+		return c, snag.Refuse("no_loudness", "%s", m.Buses[i].Says)
+	}
+	c.Production, c.Before = m.Production, m.Buses[i].Result
+	if c.Correction, err = loudness.Correct(m.Buses[i].Powers, m.Production.SampleRate, target); err != nil {
+		return c, err
+	}
+	c.Levels, c.Also = r.Doc.Weave.Corrected(bus, c.GainDB, c.Curve.Moved(m.Start), stems)
+	for id := range c.Levels {
+		b, _ := r.Doc.Weave.Bus(id)
+		c.Stems = append(c.Stems, b.Name)
+	}
+	slices.Sort(c.Stems)
+	return c, nil
+}
 
 // chunksKept is how many chunks are kept: those of eight buses of five hours.
 const chunksKept = 16000

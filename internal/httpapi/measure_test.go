@@ -74,3 +74,40 @@ func TestReelsAreMeasured(t *testing.T) {
 	var problem contract.Problem
 	assert.Equal(t, 400, s.call("GET", "/api/reels/"+r.Id.String()+"/measurement?limits=nobody", nil, &problem))
 }
+
+// A correction of a mix is one gain of all its stems: what is foreseen is what is measured after it, the mix is still the
+// sum of its stems, and it is undone in one step.
+func TestAMixIsCorrectedWithItsStems(t *testing.T) {
+	s := start(t, "")
+	p, r := s.laid()
+	path := "/api/reels/" + r.Id.String()
+	send := func(track, stem string) map[string]any {
+		return map[string]any{"set_sends": map[string]any{"from": track, "sends": []any{map[string]any{"to": stem, "gain_db": -6, "patch": map[string]any{"preset": "both"}}}}}
+	}
+	add := map[string]any{"weave": map[string]any{"add_bus": map[string]any{"bus": map[string]any{"id": "full", "name": "Full mix", "role": "mix", "layout": "stereo"}, "members": []any{map[string]any{"bus": "DX", "gain_db": 0}, map[string]any{"bus": "MX", "gain_db": 0}}}}}
+	var after contract.ReelEdited
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": []any{send(r.Doc.Tracks[2].ID, "DX"), send(r.Doc.Tracks[4].ID, "MX"), add}}, &after))
+	var c contract.Correction
+	require.Equal(t, 200, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -30, "stems": true}, &c))
+	assert.ElementsMatch(t, []string{"DX", "MX"}, c.Buses)
+	assert.InDelta(t, -30, *c.Foreseen.IntegratedLufs, 0.05)
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": after.Version, "what": "correct", "actions": []any{map[string]any{"weave": map[string]any{"set_levels": map[string]any{"levels": c.Levels}}}}}, &after))
+	assert.Len(t, after.Changes.Routing.Levels, 2)
+	var m contract.Measurement
+	for m.Total == 0 || m.Done < m.Total {
+		require.Equal(t, 200, s.call("GET", path+"/measurement", nil, &m))
+	}
+	full := m.Buses[len(m.Buses)-1]
+	assert.InDelta(t, -30, *full.IntegratedLufs, 0.05)
+	var nulls []contract.NullFigure
+	require.Equal(t, 200, s.call("GET", path+"/weave/nulls", nil, &nulls))
+	if nulls[0].WorstDb != nil {
+		assert.Less(t, *nulls[0].WorstDb, -130.0, "within steps of 24 bits")
+	}
+	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
+	assert.Empty(t, s.reel(p).Doc.Weave.Levels)
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -69}, &problem))
+	assert.Equal(t, "not_reached", problem.Code)
+	assert.Equal(t, 422, s.call("POST", path+"/correction", map[string]any{"bus": "nobody", "integrated_lufs": -23}, &problem))
+}

@@ -873,6 +873,9 @@ type ArchiveOrder struct {
 // Bus defines model for Bus.
 type Bus = weave.Bus
 
+// BusLevel defines model for BusLevel.
+type BusLevel = weave.Level
+
 // ChannelProof defines model for ChannelProof.
 type ChannelProof struct {
 	Channel  int      `json:"channel"`
@@ -907,6 +910,44 @@ type ClockOrder struct {
 
 // Closing what closes up: nothing, the tracks that are acted on with those of kin behind, all
 type Closing string
+
+// Correction defines model for Correction.
+type Correction struct {
+	// Also mixes that change with them
+	Also   []string          `json:"also"`
+	Before CorrectionFigures `json:"before"`
+
+	// Buses names of those that are given levels
+	Buses []string `json:"buses"`
+
+	// DeepestDb how far the slow gain goes down
+	DeepestDb float64             `json:"deepest_db"`
+	Foreseen  CorrectionFigures   `json:"foreseen"`
+	GainDb    float64             `json:"gain_db"`
+	Levels    map[string]BusLevel `json:"levels"`
+	Says      string              `json:"says"`
+}
+
+// CorrectionFigures defines model for CorrectionFigures.
+type CorrectionFigures struct {
+	IntegratedLufs   *float64 `json:"integrated_lufs,omitempty"`
+	MaxShortTermLufs *float64 `json:"max_short_term_lufs,omitempty"`
+
+	// TruePeakDbtp at the most, where a gain lowers some of it
+	TruePeakDbtp *float64 `json:"true_peak_dbtp,omitempty"`
+}
+
+// CorrectionOrder Example: {"bus":"Full mix","integrated_lufs":-23,"max_short_term_lufs":-18,"stems":true}
+type CorrectionOrder struct {
+	Bus              string   `json:"bus"`
+	IntegratedLufs   *float64 `json:"integrated_lufs,omitempty"`
+	MaxShortTermLufs *float64 `json:"max_short_term_lufs,omitempty"`
+	ShortTermWindowS *float64 `json:"short_term_window_s,omitempty"`
+	SlopeDbPerS      *float64 `json:"slope_db_per_s,omitempty"`
+
+	// Stems the same gain for all stems that it is made of, so that they add up to it
+	Stems *bool `json:"stems,omitempty"`
+}
 
 // Curve defines model for Curve.
 type Curve = automation.Curve
@@ -2432,6 +2473,9 @@ type OrderWritingsJSONRequestBody = WritingOrder
 // NameReelJSONRequestBody defines body for NameReel for application/json ContentType.
 type NameReelJSONRequestBody = ReelNaming
 
+// PlanCorrectionJSONRequestBody defines body for PlanCorrection for application/json ContentType.
+type PlanCorrectionJSONRequestBody = CorrectionOrder
+
 // ReadCutListJSONRequestBody defines body for ReadCutList for application/json ContentType.
 type ReadCutListJSONRequestBody = CutListOrder
 
@@ -2629,6 +2673,9 @@ type ServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
+	// PlanCorrection By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
+	// (POST /api/reels/{reel}/correction)
+	PlanCorrection(c *gin.Context, reel ReelId)
 	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
 	// (POST /api/reels/{reel}/cut-list)
 	ReadCutList(c *gin.Context, reel ReelId)
@@ -4072,6 +4119,31 @@ func (siw *ServerInterfaceWrapper) GetReelChanges(c *gin.Context) {
 	siw.Handler.GetReelChanges(c, reel, params)
 }
 
+// PlanCorrection operation middleware
+func (siw *ServerInterfaceWrapper) PlanCorrection(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlanCorrection(c, reel)
+}
+
 // ReadCutList operation middleware
 func (siw *ServerInterfaceWrapper) ReadCutList(c *gin.Context) {
 
@@ -5427,6 +5499,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
 	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement", wrapper.MeasureReel)
+	router.POST(options.BaseURL+"/api/reels/:reel/correction", wrapper.PlanCorrection)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
@@ -7424,6 +7497,46 @@ func (response GetReelChangesdefaultApplicationProblemPlusJSONResponse) VisitGet
 	return err
 }
 
+type PlanCorrectionRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *PlanCorrectionJSONRequestBody
+}
+
+type PlanCorrectionResponseObject interface {
+	VisitPlanCorrectionResponse(w http.ResponseWriter) error
+}
+
+type PlanCorrection200JSONResponse Correction
+
+func (response PlanCorrection200JSONResponse) VisitPlanCorrectionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanCorrectiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlanCorrectiondefaultApplicationProblemPlusJSONResponse) VisitPlanCorrectionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReadCutListRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *ReadCutListJSONRequestBody
@@ -9067,6 +9180,9 @@ type StrictServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
+	// PlanCorrection By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
+	// (POST /api/reels/{reel}/correction)
+	PlanCorrection(ctx context.Context, request PlanCorrectionRequestObject) (PlanCorrectionResponseObject, error)
 	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
 	// (POST /api/reels/{reel}/cut-list)
 	ReadCutList(ctx context.Context, request ReadCutListRequestObject) (ReadCutListResponseObject, error)
@@ -10767,6 +10883,50 @@ func (sh *strictHandler) GetReelChanges(ctx *gin.Context, reel ReelId, params Ge
 	}
 }
 
+// PlanCorrection operation middleware
+func (sh *strictHandler) PlanCorrection(ctx *gin.Context, reel ReelId) {
+	var request PlanCorrectionRequestObject
+
+	request.Reel = reel
+
+	var body PlanCorrectionJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlanCorrection(ctx, request.(PlanCorrectionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlanCorrection")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PlanCorrectionResponseObject); ok {
+		if err := validResponse.VisitPlanCorrectionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ReadCutList operation middleware
 func (sh *strictHandler) ReadCutList(ctx *gin.Context, reel ReelId) {
 	var request ReadCutListRequestObject
@@ -12021,322 +12181,331 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39kts4si/4KgjtjfDMHlaVynZ7usuxseH2x7TPcbcdtuf0xM701oFISMIUCWgAsGSNw/c19oH2xW4g",
-	"EwBJCaBIfbh75tz+o11VokAgkUjk5y8/T3JZraRgwujJzefJiipaMcMU/Ebnhin7Q8F0rvjKcCkmNxOz",
-	"ZCSvlZaKyDmxv63ogpEZm0vFJtmE24f+XjO1mWQTQSs2uXFDZROdL1lFccw5rUszuZlMsklFP71hYmGW",
-	"k5vr6TSbmM3KfksbxcVi8uVLNilYye+Z2tzywn4b3rGiZtm8wj8xySaK/b3mihWTG6Nq1n7rXKqK2pfW",
-	"NS8msRfNecnSL7GfHvmCklfchOG36IQfRun00BKmop94VVfwm/2VC/z1OryJC8MWTMGrVpSrW8Xm8T1U",
-	"bM4UEzl7oIk2ioriKeymFIyYJTWELhRjmsyYNmS9ZILQmWbCJLbYvmccJWB6ht6x+PykWTJFFMulKrhY",
-	"nGaW8LqR01SyqHM7sTRfNM8cyR2KsTL9GvvpkS/QshbFbSnlapfq8p4pQkVB7A8JAsI3oww6p6Vm4ZUz",
-	"KUtGReudFTX5cvelFS0YoZqUsi7sv3Zz51xpk5HZBn4zTBDNcikKTeZKVnabFSPckBlbcKETM8X3HTRV",
-	"HGF7ptQxYEakInOpYHKaF0xbQUhJxYsL+yuxjG1/+zf47Xclm5vfA10rXvxP/Jvii6X5vZ95d5fxLb37",
-	"vKLGMGW/+v/+ZXrxHb2YX/zy+dGTL7/7y7/9z186f/n9//0/evhgxaN7Yo+VwPOnV4wVKOXts0QbuklR",
-	"/I6xlRvyILLDu1KiET+MjnudTZiwYvAv08tvsuvs4S9ZcxIKWc9AaLvXirqaOfmIbzUyLn+YPQhzsrZC",
-	"hgNfKjZEwsi4fOHCPHk8icpp3PD0sR/AEAMO/kbkPa/YiPzIF6wVN1ws0u9wDxz1GhCReiWFZqCj/MCo",
-	"gvflUhi7KVZvWa1KnlO7lVcyN8xcaKMYrexnkTfNuKCwgZF3dbniDTemZBdMFJyKS/KMlKC0EC7Io4dk",
-	"xo2GU64lqajYkNnGoGj49w9vfyK/g6n+PiNzXpasIPWKrLlZEr2iOdNwqQkyK2V+p2/I3OphujVwFt5Q",
-	"i1qzIsMjKTW3c/OKGMhN/DKRAv6Uy6qSguR2YCteKXny+GLGDZmXkpoM5BizehPJl1QIVhKzVIyRRw+b",
-	"pzT53UIxauwVW9GF4KYuWEZWSi4UrSpGQGeESWxWjLx+TTOiabUqmSbUkHldlkTntGS/z4BAnffZe90/",
-	"q7uvzeCW9/MCHZIEzeDyr2LyJZu8U3JWsqqHBVb4xL/9TdtNbLPA/wDdaPJ/XDVa8BV+qq/8uBE2oGQV",
-	"PvS8C8z4TOVLfs/eqgL1ZloUsD20fKfkiinDLdM6Kcg+warhOfyeOw6ocoTH2x9/jsnO5jD9pXn0l8DO",
-	"cvY3lhtLqu9rvXdW3TfnspQ1LMXJV6usa0Yn2SQvqT0z+s7+v5Jat17pT1A24e1JN3++4yL+QUnFoqYL",
-	"lvhwI2sT/chf2DsfyHn0z0oi5f2ytGHVxGqkyor1in+KrGaL1CCe4L1uuDDBHdpnk08XC3nh/rhm9J5d",
-	"2s1o/f2CVyupjLvbl5ObyT+YNptSyuoql4pdwbdgEs/xPLxTEhe3tWX4aWvV4abJJgWfz51xt/desqaQ",
-	"0uaWmoGPp/fgLsa52UTWZtXZz9ZgK0bvbovZvDvXcJeLuiyp/dFdIFt3ezZRlT7861s77UkaZhz23dOz",
-	"Rav21FvTACrEDuXzJcvvdrdxblWTcdS0UofFv2N1mMgHW+uEp5qBMjeJ9NRLvhopUHAaXXHqpb/mImdW",
-	"RRZWN/ZXmjV5HmhSgLQZwIV0TTfpd5QU7xAqiL1L77ggS3pvbYlho89pwW652Hd5vKIFC487mTXk+QXd",
-	"P/bzWt2Hh2+LWZzDG0fB45ab4OK7J5GzkhDSOJUuHVHBQGr6HULtVA8jIBf3TJk4B/fI99J5h44TREKa",
-	"1C0BkpQbVul99H87n7+nYgFbUNFPr/E719Npy3FFlaIbEGPe5u1VNeChYAfomDkitXN3WLZ1AkmTFV7C",
-	"Yd47C2tN8OG3wAj+1925Gh6xedH6MWRJQRt12iQorqBdlnylnR9GMcIKbqy1KBcMjEd4Ds7WzsxqsSpp",
-	"jvKq+0ohZ7LYkDsh17pt6pdSLPQk26cCwb3c8KST1NSZa4GV9lzSVuxcgoAbc0mDf+aLE42vcScHbc7U",
-	"u/PS2/PcavCjVUvg7KhW6Xi+S3vgLjAV1tSaLnMy26AFjH5eroimG/0UVfA117A39llwaOzfHfvW+F0i",
-	"tSVLnAHzUmqmSb26IUKaJRcLtH+Movldi/9obtmvYVB7auQcxPyMLbkoMkJLe5G31Fkcw7JIWUZ1WBS4",
-	"Q8UDPP1OcmEiW7wtIbo8R2sjK7BZLvGdY1iv+TIyYDONfdyybdzc07Jm1m6jTtCj0baUa+Jc//eMLKQ1",
-	"bQX648A1Monf9QPktV7SFds2MiopwXewlGUR3RaYZvzy61fnQBTgt/cIgdaGICmP2hDz8t5ZpwfSyWoT",
-	"Ax890X2JBIwaUKxjYzQfWPGwe4od82zI2opz0CvBi7peboiwRv6a6tgtoZeOxttMaugdI4VlQiENsUxi",
-	"T7ZXSdg9+ud2dQxQMiP6Ieie9qsl1wYFitc+QbyVlBdktnlKWLUym+Zaan0GC4FVCYnzsx96HbrN23gl",
-	"VfIetGyjeFXBTzNkecHWUY7XslaxyRtesVwWjUKGz0VGsLOK7I4AZ5P7NjyDFGg2q1fJ2FUkcD6RAIPX",
-	"6XOpUvGP5qDiXgU2bKxtjILAOXaM3nppoJNfruNJz0zuHEUvodq84TpyRIGf9Ig7wJ31CHEWUkQIgy/w",
-	"W9DPg2S95PmSrGVdFmQh21vTN6k/SsGSs/IOGc+l0nA7MCtKIKMVqzGOLNncJK5sO2F7NO0eCAgoZVaB",
-	"XEsFatkYbjIl22+84mNuJW5mmd84R/aePR+tWBn2yUrVj68/vnl5Q16uyMO/iun0mpA3r6Z/IOQ/CXlO",
-	"yMOHN9fTm0ePbqZT//OT5ufptPWzfeav4v8kr96//ZE8f/P6Hfnp2Y8vb8jD62cXj9DV2eXJJRVFyTpx",
-	"kGmWMnulWDBl73TGQTFnonAyzOlThJXaMh6L2nHBmkQtpht7nsbuFCTP505k/5tpVwdK7aT9amyrXrCc",
-	"a45O3MGu1TxnKxPiDPViwbT9nrZvml5/N6XT6fTCTuviD/Z/3/pf3X/Xk192/bFuzJgN23lDS1zsiWu0",
-	"NcVv9tkC22Ky9crMTy5Bv5ILNLmG0s/qNkCrnKriyjLjx+mjyzW9j9DFPdtadWv3H09bvoeUDTRm2fi2",
-	"+DpdJsiuc7Tkq1XM5vQHZcmsItEOWQxzaxRRqY5RnGEjMKWk2ifDPwi6mLgkleHX0buSCsGKV7xkMQE7",
-	"54LrJSu2Pb0FNezCXqsxdnVLG6ZgooNp7xFwjsdR81jR/M7Zjf7uWskSYxJCRi+tlXec7wn/yDkc6BXL",
-	"b5MasjZUmdu2whN7xHSsmzVtwqCiYAp/Xil53/zEBOgpvAS9MKciZ2XJ4oaQkYaWxzBf1IESlt3Q2K/F",
-	"sbt/s+ddz5Y7VMmaubS2OAunse8Mj76XA0N4PrArmdwMk/URkTaevXxqRiynwE7mgd7KImhJyUeR69Ev",
-	"YVj6UOtesN9qdi9G5ZcFN88wbWmcl+DlJ5qbcgPxWVRaNbskz7veQMs+Rdsv6N2GXJE7LjJSi5JpTSpG",
-	"hSG0lIJdkncupK3hi0NjA5d/FUjI9syv4TrZ+svWVV4Ut+AAGhnH4KJgn+KRK82cC7dXkMNDX5z3ad/T",
-	"H+GhnXMKc/BDxLZ3JpWS69EOIG0UM/kSkpp8FhD4UwkmiBG9opByADl49u0ZyZXU2hpWBeHCSPQZWnWS",
-	"zJjmxa53KOnM6Ncr50pWQ28dMdL/0TqHD+PnEPNwolaLHPiysOF7lGB4zK03c0lFPg0I/Ngw69iug7P0",
-	"dkFXeuTOu3Q7K5ZdNi94M2YboqSsiEGhv7WNw/cDjBBt+jf9OkqzwcR1atiIk3x+Phw4+y0GaDY+tsfO",
-	"aT1Ebry2giY5eLMtUVbyp3okJ4EIsLwk2CeDDIXuDFnnS6afEupTp+ScTJ3LiRsCwdsdGV26Xd21tiD8",
-	"tNcb42Ix/W7R/u2OuajZ32ta3q7kGnxTinLNittcai7Y/uwRnHk6GmUXV4/13cOgcGbBmqdliWQHOYz5",
-	"i1L4oMnvwO86l8o+9/sxVB/ssB67PUdyNY0zcTE6S+EUQfURAkLRanUAT467ck4jLEKwrJhFac0+GSaK",
-	"kWxbr0gQF3yxnMlanVMIsGLROcpLRkGZprwcfm5hkBgFBknLs61teGrK4KyUKAFiK1/Kauw9MaP5HQFt",
-	"0cqmYBlgTo5Zsuop2gxgIWQYQbJmAVoMRlrJ1nx5Qwq5wzhjKQhDD8i0TNOBC82c+Xs6Rhgsc2ebryMV",
-	"wIKfbaIU+JvkYw1KRvMlKgohtwR0Bwip+R2mJsSdQwCOYZrHmU7U4E2v5P0Jd3vwJo7lbinw1ohPM2LX",
-	"RC0EYJ0QoNqQXFYMMgGybmlW8yG8N0I2KDTa9ZTQOwa6YMuM9DkGBx9Lu0OH2fqp9LiECyDmTsOHY9Ny",
-	"aTjjDHSwv70mh+kZ7TjOMVbaP58yEqWqGGsGntye+1pLXVFtxoqe8fJlUKDhDeXF+MQ2LwMOPtmKnVb6",
-	"jhWq4HDZ/zwmuI1d1q097Kdc25i5jjJj7hhb9clya47OasxpgEXF8nO+/uHqIf3JbovdKyH2Vs3GGvy+",
-	"NnHB7xl4ZL15suvlTtm0O4brWO4/Xc76bmL6oGTxPeABI/y7Pj+8O2L00XGJ3YbHgs4YxfDBECPlMeqN",
-	"Zua2cW/1xx6MW537WkXVnYd8GM7ornRn0MXwI7xhUMZ8I8xHJE7vJApEyYPVO2PXuVCyHnEHvoWX/NF+",
-	"KZKAv3P3NVMaMfregbeTrt1bUnzTZOKPkD2abrDsHaw2OSe1uBNyLQiM5osVUHkP1hrXwXYHP6V/ymdy",
-	"TgYq382MI1fIuAgL6OduvBSBQkxvlGy2a6bOWJKKzGpt16+ZMJAKh3SCCvMmmTSpuu8Go0bEGeOXH46Q",
-	"XLOhygyQJR/gOfelYTfmnkuM77LBOS+ZVCXqDDOc994azoLbX5YSpfSQGrpIHoGsXaF5nS9dVduaWwsQ",
-	"C4SwcOXX9jckfKcJr5HVFG/pynHdmLCHXHGfsrwq6YZocDlgjkColWI0X2at+Ee4feVadM8jFjXJOdHs",
-	"nilahjGOdi5G7pIx1dh+Gp0Uu16zfEz913COH6x7xQtpdU+p9Kg5J/jLUTkeN+XVP4GbblyI4tAQ895Y",
-	"Btac75n2z/ah50ssifzSX1DDCm4un3mcpOG1NPZ7MHiihManXw7ORUwiEniK+1Q2X0Lgag4cyBimSTs8",
-	"EywtYCXAX21E7sTEQrEEKEJI2Bu7YTDJ2Ea9Gh90amyFaCZsNAt8WIh8y7H/95qWxF7JGcGfIWIO2h9H",
-	"iBL7Ikw2Ih+6lTKjQ+x7SzqBUgeVdEL6bApuQcdzwXJZuOzBHSbIpTCUi0R51QiGLmqEOmG3ch4v7WnQ",
-	"YUrWhFe0/cRBpviyplDVGUu1HZehPCY/eEn1Mu5jH5Y4XHJtYgY2aJZ2cKio0aSidywomC02A6Qw4HkP",
-	"6PBLNgZjRPFFrFi+5OKOFUB2DbhZHpMHpAV47aliRDFahPCGn1W9KiXIfC9ZcLB4xinPTa1YvJrXfRhq",
-	"bzKircoIUDvT////u/52SqghD78JlW3cLGUNgbdoQR6Ih1tFO5X0bTHA/zGUc7Wgi+Gmr+esbbVlNwV7",
-	"SwD5gj3RHAJralh7k6CRk43K2qaClhvtM7hpgYiT81pDrnY4jvESPgCiipTgOYUeP0a7ujmubg/1gRVU",
-	"9pPVXvLCQ6Nup7YTdtAWWhHqcln3qHJtcB3gqHDKkknojUANcrfLrllb/wwZ6Tu56iCMmpx2ZNJ25ktb",
-	"3jY72hzDII+iNzUv2Y9DohXtUjOAyDwwgz2Or4m558RIolclBxeMNWOzASnm0SW9c5hNW84bzxSDuSPG",
-	"vsKVkm0ZfR0EWsgVWNEF82LM1U4yEb0wAo/vi93CvN0U/NdS25oAZAIUuKF2QszC67UZ2lhQEdrlSzbm",
-	"gCIYUWSc5A2duBS36OhOMpIiHDE3udayU6T96N1KI7Cu9tZ6HVDm5ca8VbWIyHBwIOh2PhJVQ+vH8t3h",
-	"Xjy3Z1Izk7XmSa4n2RCvVjDmI0EOrlnAxtqGXuGakXkppXpKhH0p3JtCGoBjEdF378Xi+lWxvOz9UbJ4",
-	"0f/Sql+gD2qXj5yRqRWKA4kMI6cKQUOtQMR7B5890IQXDaCAve2DgsIBbcfhCEwG+lXaJQK4/0kwshYT",
-	"APM1x2WLyRvyheXGD6nwls42gmCiLK5iWqeA/qS4XdVq5SLV24pSxQAfaEk1KVjOoeTEEC2fugCDVeus",
-	"rhiFfzC061lxdj16OhqY8YTyJlf6qJiDUzH82v2Qfl5ZCEq0KBAjd1PLv0PwpJXSU6QYl9bhC7EZ/ED1",
-	"Mo6V0MIYHK6iMmFUNwVtfPmot+KiY1Rcx/GFWrCpfG426EWG/FMr9ahSHFE6hq/Fveo2l7VIoBsmN8lb",
-	"GRHgNSxP9nmQFEv3ib3EqWIF2TAzsLTTba8nedv8bYycBtnQU257YVGuYLREp9J2GaXqi7umidoKlBhq",
-	"EL80YFTcuRrZbnVjqhoSv5+5uSRmj1jCY1w8jaOju2EX13h38iZn1UPtDlMJFpTHlIzi+wYCBJNmHTzu",
-	"mmqCO1n4dHrg6zbvDrjTdriZGsU/xRF9Ou/nlj2pKryTo2RzAz4OqNSEsk0gyFyWVmQXqE7smggHzHEn",
-	"h8DZ7t0Z//CPuBciClgUPGQti7ufwXpsTEfDAESDWxtjwf9gK/ORVavSrSAWDN9JIgn5tpYF7tjKZFj/",
-	"Y9UaL8t3gZWCdhy5zVoz2Ov6D9ONCpswVPPK2Lohc3BsGiwkHngOa+Uk+6wDCDLsBuyGxGEOyCOAoYeg",
-	"CsJaD3JBv6Gbjx7BaYzz4BiwkwAZdSCUyZgAHr4rzh+bqHo5HDttRJ3qSbDTWlieQ1WHuBrWglfFtI02",
-	"7tUwftvg/X0IxzFRoHH1OZpCnBCamPRpmjhDJSsIMzS5C3Ap0pLfMfR9P8UeIGLRwnmHYWZsAbmi/tr3",
-	"HVwg3JRNdJnyteZc5WVKxI0Dt838Ypo+Lw80cRJ/CEslrXFLAMH00Jsv3pikhdw2iaY13i6kTBDCtxBI",
-	"ePODFbv31HtH4ziQCr+b3m51TB/MVz87V/Q+20xaNGuW1ux2VHrIxYIVLwu+H32xF2xmyxBJ73fFY3BA",
-	"UrAHGtNNfNMFa8k+0DekFoVsyqBneKPsbpZ9LJWMMAzjG7bEAX1TxLoHL7obOU49qcf3NCglmO8Od2vJ",
-	"52Zyc/3dw6k1MvTkZrpz0bgv7BxKOzKZ2cUAbaDKMGra4ztS3j7n5pFrAec2aArQdgPUhXLwcV7TlMZo",
-	"59DoYpoxcQAAD1LCrwhfF9+YurDn4HvF6N0J7sZzwrJXcgv5IS3jfD3IEAec093HODtG1BiMgs1vl+vg",
-	"yZJgfLleWm18Sjvrvg19wyvuGvJtoc4YtrDcW9yW9XzonVHRT7d4/1K1GfvF1arq8b1Gv6KoWLDbsh7x",
-	"FUDmvDVMVWPnZ+XLrXNymtXIWzQON4vzWHNRyPXtYJNUlkxRkQ9eeEzZ26PNlY49Lh1/jNHo/HdRq3O/",
-	"/CdTBc9jl6K+S3SSSAiVhBO+LWR8Q4sDPPgVVYstNJ8R0QeqE07bWnAzpl1GNkFPwFCJgFR072m6abjV",
-	"uJn5QbMofEWCAfzGHcwBriDjt9a8I9pvKOdGgQZorGBRqK+syroCVRBtJEbHtB9K5b5NEQ4FM4HHZ8Cl",
-	"6owqLkKS7DFVRzFVjpokFFTEFHTbfpApiN/96K3B4f4H+EK4/zI72b+KFgJu9ooptSElo/dMx5BujX9n",
-	"G070+rvHj6aP95sXXeji5q79kVFdK1a4plhbxq3VqHQsoQxrOqBNK8aajPO4WXZfKLsEs+t37S2a7Whx",
-	"HffJw1iB1KyOqzzR3IGt0Ex+7AXZrw7sD8ViOs6xAeEhl/64Fk++n1MezxrfzqqQSrGSerP5gBUsqGE9",
-	"qs7e7w/SBPffq14r3Fu/J7V5ZjpfuS2djbvrF4TmfYP2cTvWIIW8LaXWSSVq75BpzrXsUkbt8uL7j++i",
-	"UZKDF3LkMbFfr6i6OzRfolcB3//1A3rjpcIo6+XGdw8SkngVxMUnIPMh2fUB1PDhjNk2IaK7/OZPrz60",
-	"0sKsioJ9KA0TCERHXZfhLKS+KOecRFEPiscJuSSIseGrvEfFbwQkw5aqv8/pPKv1TltDF7VqRbbCNDJ/",
-	"VfZcsVU0T2FW6xEQ1u3bOkLJLa9YG1ZbDPXZlcHoHkJPZ4L5/OPB0CHD8g63Ult9ljJmM5be+kMSxinv",
-	"G7eMAQVJKBYn6jMXZTQ/9qCWmW5Vh3XNdGco4SU7p1HT64s6uIsRftEZAL2pOj+x9W+v82vHRsr6G8G2",
-	"8bG/yQ7qC9sa4sl+i+x8TWPbgvXMbWJ/Yut2ktZQe8316s6pKi6rpZU+n6pycjP5az2dPsqXVC9Lrs0V",
-	"/Mp2bbUIwa/jCBow7NbODGsQ4ohoB0jw+7sQphuzdLbiGs7p5GHTtPwNFYYpQcBI3aoouHn8LUx3uwRl",
-	"4k3bm+m0dTrdlyYPv9mlW3j3EJiSw/wMW6U7oWuMW0SQ5I++fdxt8PJte086wcHdyhs35mTaocC+075F",
-	"oR157CqWHn6TkYd2clfX0+k1kYo8/O7yuz+QQslV9y2PhzJR980Jdnrvmp2NPEMfFeWl0+i3hOsqET2H",
-	"Xk8+NMU1ocQ+S+SA0oxUHAcxOuRqc0OkKDfELLn2+Etfx8EFzaR2S1AEebti4iOvmFXYX78lhczrCspS",
-	"EDyQa99iHgyIteLGMHHTZBUAtShgQ2SDOg0lYz996x7kqbeMUpflK75wlXj7tQynTqxlk3UwTKHY4wFK",
-	"pFtbLWJkVm46TnJQ3A1W6jTJKCkw6ZSJnEGlW/H9qw9P+2yxY70+HWMnzG5bp8pa+fWejD1BvNAf+Ji2",
-	"C5Db9kD73spOJGhXpHV6cMevgFofcUcjnQ7yRr8NvePHWzix+tC5VKSpdOg7Wv0ismBlT//xtsH03ZMB",
-	"bdQAyiIBP5rGRqtqk0gSOUwfNopXp7cAfVFY3XIuDFOK3/o2/IfoxW2ArpMAwSbNj1i8JoV7ElsmzvGw",
-	"Vb7z+HTj+n9gXvmc5kYq3cXPQQcZXwhaEiYwRc/1V3ZdYnYkU0nXUVm/ou4WL9k9K53AY8IoVrjsQCl8",
-	"p0LNC38bPAVMnrqqWHGDElHOOznoTZbgNLt4lF08vvwmu3jyy7CCuXk8sW4uy+KGUAP9jysqNqT4Hub+",
-	"5tVLn8QoIb3yuH4BTZ79QSnxe3Dm9n2MvceGAmxhoWN8awFI7QZy0mlrX4Y2qsu3+uo/eRzxrrdSFmO8",
-	"BTnhM1pSkbP+fblub8t1zBOvmEPlbLlBXJte+89txUWtm36jvgs6cjM4ByB39VMOADkQ/ufFreuIpFeM",
-	"3qE60UwXGbzBpLMLKIumiiDmbFnzIhbPlnNPhhsyJZUUMiPX1pAC42IPy0avppYo3y+/UAYdKL+AFQ5D",
-	"3GtVpKxqQ2glxcKhziK9n2ITc6ixRNbHVGPI8PUoYFhAY9X5CKDqP3hVxyhesIViTPsCHKiBsULLKAou",
-	"ROqQnPp48ttphyu/nUb4suD3vIgWN/uaVpDdwIUt4Hwjm7Icz6oDj0dsFqxk9z1R0EbV6azou2k0oLl2",
-	"xVdbRrG0f8erqOJFUYZ2ALQsw4a6WwPSyY9bkrsGInizc7ZfBZruF/NB0o5JvGnYbZB87uzLoG805B/0",
-	"eEOMQY/rlbJsP+zxaPFfGCB63Pq3/NGT6QlkmUsJOlCWhf6rvdWFR1vmcQ27F17hnWLzEkTBztRO3WW2",
-	"ALC04XAgWFIeG2sMuNSY+Nygdq6JIvBtS9gByKWBZnxUL1DGDx7fJjkrWTWiwD6vlXKR19g1qWXFsGPE",
-	"mmri1BMA5wUoggxbb/gspzXatgBAmGpyWycqZEc2cA+Fuu512SQZ2eq6+bdkpsqXULodh8Gn4laxQsYp",
-	"R8VtLQqZ6mwPjfdnjGDNRIPggEgZSyy22oVPazz8h+KcJf1xakCx5nuo0cRn0w2NAX471k64U8w8l4os",
-	"pCyCd46XjAgZcBkQxLsgvKtgtGprEo66MUBjHj1sty4ZzDT4HM1DQFewE9tR5IpWq/BYB1Ff1BRxpbEU",
-	"8EyomIwUFHhAzX11+sLXcnXhJ3tgKjqV8qcTeH0AAo6ht1G2Wv/chhpGFHW7MtCha4Uj1zqaWXOGG77s",
-	"FwOngKFqCZWvAUbVhziVWGwMZWrcXd3AVcWS16jWcbm504FfI+Ydvjwx25V0o+30pOi8JHUU8LnY2O+j",
-	"NfIFG9r2F6KGcS9pXR3i/BaQkl5AzRcMHp01o3GknG0EWm2YYnLLYVAr5aoIaDXjWgqe92JVbrdlRSyD",
-	"p5C3rByocLQN/zh11HtkolpsWzT2pZ4BAdpj+anEyYjidxsHON97DTJWvpD5KW7dvVfUPVN62zruqTaT",
-	"6o4VtwMaM9o1/AxPv61Nr4z2M9iW0ZZQnTemaIzAzrEUebbYD8nfbg8QMLC3o95StzFt2DprYGhDL9u1",
-	"g0cd1YZqJ217RMcSVzQfGWUhY9mledP6fo1d/YefngPatrRatoxswLLTgcSf9t1kBIS8fEBevwBPGTzZ",
-	"acbIdcv1P3y9StZmgLv5vXus3esihR80qNd+L+PBMvSkt9f2Ps613NriXQ+li20GPNr6oP1Ko6TuDar6",
-	"E3tQWBWOvBTzMloWOMTW3Ce3fnVDspltSua9wFtka+21SdiDGL6qDYBM2zNRIsDLkXLG3xifeyFKomFm",
-	"f0ilYKGxysAy7ZPJlWCFbCFMNtkc3JC5LEu51g1Yle9cckCB6Ugs4sQJG9P0YNfng7Nu7J0AGoyDDsqJ",
-	"QEvvwLPrMS6GZqrR3Kltf/nc7d9jdaNhkEGuAY7dli9ffmkpPX/whbQTUytBvpeygvyVnXS4MImBW2cX",
-	"+SxYaJ1yuX29JkdqZMtY3laDpD6XijirdU/S5nbydlDLfKmwI0FKJNklswQ23WL/FdjW5Ho1Wh4FSrXH",
-	"0005NPZ1LkON/bhpwQggHwyg6tg9cFnXA5X6U2nRuwo0x/jsAKX5TehHsJXkO7gY5WjT5LRO70a2Hred",
-	"gyyVIDS7ZS9b00zR/idaDQmw7WbrvqPKkIeDMtr3J70OzRm1M/4QrY9yOTgHJ4Tsw0is5D1LgdnKAUoW",
-	"HHY3Rz9aaoXNKYtrUBCbZ+qeKStZ7zSBBhRWrXJ+z22EWcWaKyNlEqT+ngytDiDqnoB3f76bf1V7mD0a",
-	"Aa0LLi9f+PWO0gvgu/FwarSpO2amQZ4XFJbdNEm3rTi7QbxFj5FLSdgMTNIakv+AnU9m8h4HX0rF/yFF",
-	"zPQaUb2Hs+/b+OEG6u7tZw+w3mkpF0pI8e3N3QiJ6VCdF1lUALpKTXSI73J7BzuJwmu7byUzZCGhLb+z",
-	"QA29YzfEF7cBQH3JGeBeYRa9xiXEJu2A7+K6gfvQ08esJVkoXuibAHm7IdiDNGv9BRE7G8cCGAEgUUJe",
-	"nwPt8gTvJIO7AgndNM7clZOnFJgJC6QxeJwY38t++3QSuA/2cqU7ta9fBKq3+4x694yd1E2LsroBD24T",
-	"1iV0As2hTWn4MjRqDT2jsI0XNUQxbbZT86Hdgd0Q+HmNDrsE1c4Urcoma1eZMBhoepeqoH546Qck8bSw",
-	"cmsp11kEFNgvaBd1Oq3CNFIra99pWQCAW6dqDN4zK/t/9Dm+WzYBK0vdG7tG1R3PoutHxQbjlXywDz9n",
-	"ZRlHxijrSqTejrm68EhTTGtXAjkI0Aere5C3Y1ysLHobPDWgLK4b0852L5vwS7+C4x/M3GuH4IKEyG93",
-	"ggpdHNQQinmGdrWABmV3IMrptXBQ3n2jCSl2xzoQbNZvXBNybqaQOZaKcmLjyz2mvj9R139c7+3TNdve",
-	"B5kABEt22Y55eRzZDnL0fHBq0Zgm5ifrnzwmp31ck/xVrIXdjM2lU0LttLqXnS+UzKXVznztUcKe2S63",
-	"wrqTAVaOJ4dfz6DajQ8o8Q9JF/zAtnGj90U3ttxg3zzZ5f0menRom9B0zeT1fvfskMBFM8UDT4WLNY5b",
-	"YFr/aKeMnmh9H5w6cMjywrU7bn2JSxOsayvqIcSKtT1gQqDBAPjLCKAf8hFyJnxKEkIYlBMHXtegL2eT",
-	"NS+LW4+J38Azw9xuvTqk8HIF1MM8ZyvjKiOwv4hiFYOuish8rd8dKnQXeAFrIl09XFOs5mvxssmSL5a3",
-	"ALYYS5VQch0TD3aZDzQBPMBWv6YhddgB0yPW5x40FCPJUpZFEkvYP7pkZRE0G48o/LTb+AU+xn5+uz0p",
-	"5DooMH5esVscmeuouN+uVQhKg/MVyLJoZZwC+pNZUhHW5GwM7w3aIHlOoZH+hmONMO+xERun3f8lnOxw",
-	"KoCRh8ZsHI9O3tB78lq45j96cjOZfPklxG1QCnj+j+AYeEtj/DZ1ozb7wjZnC8S48Etav/0A7XcjnvzQ",
-	"r2ro2sv5S2FU1LWAAdpYyi2UQLbdo1Rjz1p78O2JocQ3CI5A+1Oz3M/CPjoMTzdtoZLEwFXsGmeyLDrN",
-	"rFsTgeSdPs8RlwLyhrkhtPQ9ddPVy7vgfvGVjuhGHI/+OJq4tYVWtLCeJIFGQ+VzcYuIs+EGp2YJPVty",
-	"qoqrh9fPLj5OH12u6X2kP0vz5Rb8SrQ8DgBWLTNVDkiBQqFtuQkdqKskG3U5vQO00tL8Yy1grqfjesDg",
-	"26LEFfQ0DQb7m/JFX20NbHS6jJLV+n5yM/lgFafso9W1IOmAXJOH18+yRxlExCNS1X6rQ+Rvh+Ei2S9G",
-	"Z79ieZRwqd70Hb45Q7lCzBDfn2NK87udAiKvnK5kiWhkQkaVvN3BeCq2ti9rNTaYMUyJQ3JEewKi7U1o",
-	"SOanvtPa2ne8DmRq5hXlidDYZURL3b3gFkOaTbgquP1oRrzsqVMZVQLWGACRpnBPCcJ+JzFldmtVh7F/",
-	"H0JHT0Mg+8mtlrXKO2Bz/FNllbwZdqJutXWz747yfKKhSjsuxI3e6hrURhFBOILdDyDfJ9pLiCqTBt89",
-	"BhA3WfHPRWh9lOGaruPINyyHMFOT4bQ/o+zYvsPQoWpX7eFiQ9b0ntkhb4glDaTXsr/XtCTasJXOyIxq",
-	"Rp48zsjDb74h/1e3T3Wsl19f5xvfDq8T5/M7T3xay5DwS2+7YyxOHIcd0x8w50W3A5Q3dDpHZGdrkXGT",
-	"nY/dIlqFmSCR2vIm6zRUPtDVkO208UF+SAvjN14mDG6xhF+YWD2iZb/torC4cfcCCyb7GqEh2Olr9BTs",
-	"QlqGLFPF5i7oMs4E87ua6nL0wSjs2bjF3YaXpQZ4GDLb4L/UkCsNj+8i7iV78S6Zr36OJJ95XI099zYO",
-	"758PY0aXUy8WTMdrVnOmDOXCbNqC3/3R9T0DNWcltebdxgajlTNfbrQrqw+q5QGfnpZiDFxc7LhHioAc",
-	"/LQbP2tRKUrfjYgou3ShWLJxXpWRdi4/PBqTf9RKgVt7ydxa++m2SpSfzqkCfx3EWiuf5gLSFm6oVgUF",
-	"CGYh1xmRIm+qKkouWEHq1WH99nGele7JtspLmd9pUig+N6wg8A0i752zwf5Q0tUwbSjWCDK8R87nmsGS",
-	"ZpsbdO9ZAQKNgsHzDJRxAXHdpozddV9OHUqsXUEFQkO1fNOWS1xdXCRBsOWvtMu+RZT3CHlmG0R5qnNM",
-	"d8hpxRR9oJFcdhV3Qq4FuG+tLT1jTJAZW3Lhuh5TQwq6aTRKM4yEsA23q1XVPyXI2ICZKCrInGrDVJOE",
-	"Idpbh05mSQAVH7KxGLjrD+AmppRUR5mBdbFgvY35MBHAQT9aab6EnpvIlPMWIw3TU/DZW2+W9LXLfKBJ",
-	"u+snZHakJjZsL/3LGx4b2PLOHrhdIuEwyFozaZZwdIbNZCVLqrjZpOrXk+Ia/Jh7/JkbkX+0hoNXP4cd",
-	"Kt+B0R9SrJYxrM3FDvcNW0YcBvPpAWP6ZKCV94g3SmabYQTVxlnxwevgq5uzCS35QqAFDj/CH+1QZl5j",
-	"nAyXQjmGyVphL684/dLTVHXoXgQ44+R2tKTybBM2opXjhRLGfh6atodsu4j4Q5X4gC1aL1MXRwV9UMFR",
-	"ScmKcjWJQp6JQq4jC0RwulYipI+UDcxHt5QOUU47Sb/xrvssirMIqaMKwvadsyOddiTG9oFqHeT2TdG6",
-	"5hv50ZAlm3g9pjkKLR0KhXpKf3rBco8utqVGAdThrkCFEwuOKdISruEibxCbqShwUzz/I99xs39z8N19",
-	"U9Yj8d5xDp5BrR4TtAh3Z00jtUr4nZgN7DUhj4HuB0uGgQMRgLFCoH2IJpO4VAEmzWqc7hLdttmcrEGq",
-	"P55+106bc6W89qsC48YjgyaONqkt+slPeej+hAu8t29w8prngtCyzJL3+VO4ehTABIK5cT+u/e9Y8jQn",
-	"PmnqbkR+CggTsIF+i+Al4araNX1B1Y5dCPaidvo3NJLy88JWjd75E7siCro53nd8bKxjxXNTp8Kfc14y",
-	"LwE1cY9uWzuuF1CkG0l5GCxFojQ30fWGmk7j7Az69Efs0+GVuoNQ1uwjUX8UhIk1kE7by+XQOfj4R6SL",
-	"NyZCNd4ATWZMG7BX7atLWRdMm6grFsswIrMuS3fCKucSkAvmrNgRQaFdAKVOFKgFNuf66fsJNYy4jcaE",
-	"tRMuncsdQzw7sRMcP71Bm02ArcXPdsjcdJkMzQwjY7gEs+gLUge9x66GFo65YUX7BrRX4/hwUDu1LTq9",
-	"ORcxRDXsGCrrFRcL+3bn14KUs8Y6iAx3BvHFxe0WoFk7WNVJw+tiIa8AQwjcDPZIRONQVljc1qsYA7hs",
-	"Frv8YGesWwIGFEYhjUcj7J77WMyqk0LYneuacnTSglztxU2KNOnFTMY4XpQ0iUB3GlwFPvIFTrio3aqS",
-	"tk1Ox8FnepypqKc2DxM75bUCCaLRr9pPktLcTSfKlwHkb5jeI+iiF4viXJdVEPrDphnS6XYmGoIDI0Zr",
-	"AgqxEZ07PO6lLrkA4WPsUQNE8K3jst+jEURVn/si+oFniEj79X7PQHNipGBb8eu2gyAkIu+HsuvcsSdM",
-	"dG44v7Xm1gnEu6sPILHvftctBEUvwTvJ1ei+8K/Ce2hcynWbI1uivOuJACYL93xKbTiFZRP8XAnLJtLv",
-	"aVjHzY7p4r8WXQmrVqWTgbQs384hF7d3zu4bLxSd2yE+R9uK7Lmid/l1d3K/tKaHLxsbTMbE4q24MmZ1",
-	"THww/Gby4s+QJOxwE16ClRBAG5rLJRWKHrHbbjEYGd8tcunNGT6wWVn7ckw1CqJiMzrM7Ts/NiffEaOP",
-	"yYalBBwa7vfpOnsf9MkdoxrsxYo1+tY6Hrijuz0fl4pZ241VOsOEmYp/ysiPf62n04dPXjYdHX+QtXYP",
-	"7nLoVupjlzQna8Y4FB7ko7++xnRu9TiLg47Y85JHayV/nYLBZIeldLZcsvVrIkst3pTJJxbBaD7PByk5",
-	"pJzzo1MDDqjrgq++LvYkw27nU29v15+Eb4HdZYb+wokOdDnmhK+pToOYx4onYmz7c7wwHdPoR6b9LpRc",
-	"81jQATXAAL8I+UBkxgDRHjtFxhHuZMwZN68V+L6lAGfPRoL/x4PSWXtRU1Gkos1MxQq1BVuD+Trngmus",
-	"oz5BrcgpLKId2Drcl2YtDdkbBRMIl9zt0UUPgRmwyiFS2RBjlzGVB99MB647uiiPAvjfpqr9PCirw2FK",
-	"9mJp+Dp7nObgenusx/7ZIecfUpAN30X4vJEdqdgnmptyA3Yqrl+7K7H9VexJtPWXHbT029noJu7uG33b",
-	"5prDgwuwYJ/inp1Y89heVFC225YuUpUe6cYaO4pwXG5bbD6mc1IKQHVgz0aoDkz1bASiaabM4MntxgS6",
-	"7RXtmaCaUPQLQ8BBS2xnAUclp0ptWn1Khy021S/YjzMAhD+++kreswPYMqHlJRkwprLhw8lJHbYhRhLq",
-	"GsB5yQSZvS5g7rCcq8GE78k67mDs9ZA9C7nFsZ66zv448eEI0+5SB+MiFLxhkXyyOmaUQWTn86zWX8hn",
-	"x+pfyGdU+L+Qz3dcFF/I55KKRU0X7Mtoq7pDIZhCjEZYHrA4oOVruv9uwkkwU5IWOdUmI3NeVhmpqL6D",
-	"yhRhdEZKleOp9oB6sw1p1fL0VOm6XrDpjgjYc+dUx3GIvym880zsN/x0RNvgMDOIGLHsHIeZjeGZpy4+",
-	"6dJjHNYfYtit6QbLaIEC5I6xFfqnUYqEmBZaJ0uqXTR/uzqhlLXailZpRsEGRf/wHZY3JjAsEhLV5/h3",
-	"zlQsQufO39azj77JRlnciebSB3GW3b2W2jFiB+XcAdyBvkgoqfgnSIdeMqLrXeGdoN3X0XngLvOvStFB",
-	"HtLrfKwyMKzwM9Yj64R9yE9ZPUbTYmGNixlBzQi4/DE17wDt1z7vA1oK61XJW62Ff9mLXRWw5xOpHLU4",
-	"5Y0Yva+ir9VsLPFbIZe9oPwhPrNDD//BLzFDs8+CZAU3l+/ZerQJab/YWJDvFLvnbL3rVCilTiEjYxa8",
-	"u02sGVBJxTr4k2ParqyHizOY8Xvs+9grwRRmG8Mako6U9zKy7J6+ShudBOzpJODfsZVx5ZrYXBu7hbkm",
-	"PSHVw2v18d7ZzkUajiLiwjmPrpO9vwwEkmnStAzzpWtJqrRDiUdGIfqahRwYCFu1i6W33Bot/N4l2Ktg",
-	"uAY9SPu8FrkW0TQdJWuz5UdLBLF2ecA7qQY4o1IRKfg0ajt2RPj0PM1BovgOgxqEoCsrsM2B3ixf0zrU",
-	"Uxu0+yft5h477tqWERBCPk8ed2ECT9o9oOkYkPQE2uUqHgcoDXVtQ/zn49or/ozxh1Qr5IE5eQ7JY5gk",
-	"bJJ11sr/tFLYbBx/whZAWH/Ul6uzm6I3yEDFNWDKjJ95Iwh9N+R03Ynbp9FxhEAljwGz8tesy+hCTN6/",
-	"DANG241CtHYhBjbj8Vh+iW5gwIVpW1XxWHyjHGyjOEUATT3O8C6+eYqZDgdk8njAnhA9m3eKDB9/Xn+L",
-	"5Qvtc70bGtqYwVm5hzV9X1K97DW8I1zlmsVGVEuXJka4ITN7kQOIdKNaevohAO8kG9lqPnP0cLP2U4no",
-	"3mBDziMQva+UrEJ9h0v4M5KgLIP8DVJBDbS+JO88XgBoIZjEhq2JHNV9FZCDrcCU41axb7fo4ZK8LvDr",
-	"f/rT6xf3f7gkL63gwj+9f/WcfPf4mz/YmcxKVoX8dW3orGQklwW7JK9gvvb5elVKWviiK4iB1dp+2chc",
-	"lgBaQVf8Ch/TV+R3FTO0oIbewKItZbMWUN7vL8nPwzq421dRoddY40RdvZfUzM8c4gmcOd+IAXwY3fR8",
-	"vyQ/vHz2AkvD7CiYLK8Y+ePLj4TrS/JxCR5yYTVBF8dT96wIS5IrJuiKX/5NS5Fh1w8NJZ0LFp4pZK4v",
-	"/wpqIkJuTv4fq7mQN5h8FvSDyfTy+nIKnlccdXIzeXQ5vXw0aSHU4YjYHJszffXZN8r+AqYrA/FhDy10",
-	"X3ldTG4mf2Tmhe+mbVlar6RwMd6H0yl654TxvR1Wq5Ln8OWrv7nyaRRc+8RaeAcw/G46eOjoDZ+6CyA+",
-	"ZJjj1TvcRjiMuq4qqjaTm8mzMFjWqi2yxw9BJhwELYAYYhYYrZjBWHz8jc0jnribW15gwmGa5Fc5Fbnr",
-	"0nvEOwAMJLJxz2H0f7G9w0URGsYktSgA93Pz1OfloHEFpfNsjv6Fnk0AuXn1GeJl6VPwQq6FFT+vEAtp",
-	"HynrgsurNb3v0jBcfDMuqNpE7owo+eZOTT6SdG+Fq6eDSKq7JTwdnhJ7HRHVtKxDUXXkAcg+TzjUnCNO",
-	"qEswxNhk+35EVbShVBtafMfK2XOqFPP4q2c4VO/t4Okz9fCrnCm48O01AkmIx3PGj/SOEUrQ9iFSERRM",
-	"9pdwzCi2tvHdkrBaHYNt4YC5o2T/+YLqSsnQCtsmYiXvWfwoPY7kicWP9dHLxmnYhdtT4TqGYGG+Q80L",
-	"baqyhipwW1BBy43mevzxABS1zt3QptqVndF43m0GTfHtj22C/71m2nwvsf7rJNxqh7avQG7tnusvQ/bY",
-	"rrs4wZ6+A2emtTxxV7mAnIUA5A9BAstGcj7HD13qkffGRZn5qlWknFKS3oXizD2Xwz0vmLyqVo9Pcjn4",
-	"mR1Puo/uqnmgia5oWfqhmz7dALxwuptiz1E4UI7vPwsgw+PS5+FJT0RUdgtgtTU9iSYLYohBmT/iVgDT",
-	"u3shSlXt0QJTfPzB4QPu4WJe0QW7+tuKLY5mY0QqPAE5PiDkofN0OF4OXNxGQjwFs1q7/aLk2uirz/af",
-	"AVfeD1Qv33BtBl17EKI5niivpFowKxTtfKEFe2TxESWt9PNM6Wj7CrICoRrTXCcZz1LlXeu5sdtD5wY8",
-	"R3sfLHnFDQiHs5lDzTrA3xfheDTxT3HdNSTLiGBrpg2m5DugyphZqBg1rPnimTSCn9i69Y5BasH1GXYg",
-	"Rv2KBjwvKpwXD8tNTqVJNxwff0/kZFx9bn4ZIEm29u9Ml1g/HT0wxEIyfUp1vNXzAolXlk1Jc0bgqBNK",
-	"CroBZyzkMrnsX0FmWPAswGcL2dEpfa2HgtOvRMFuh4+TuLZ2WA9AMWUtMOiMxSqjb79m1KBa+RKmLmGf",
-	"qXzJ788vXtx73joDdIB0+afdUzRpWofCNf+2L1rTDZg1yOz7xErLYdJ7Eb9oHjuSjIMiWi9a7sGtSNsO",
-	"dVsrOI3F4y7NZS0KxYrIJXrUOdm7I6zgpn8zXsITX2Mf3sjFghXQb2vATuDMj9+Enz0AXyGFi8mU1O/A",
-	"jYtZwp6YtfT79DV25t4O0WcpvcQn9m6NYZ8MDnehjWK0Gi5q4BVxDdINdQKrCTpnXUADZ1z0U9dcXFj7",
-	"qaCGYoiLuNmcnfQhmSR5KF65dImzyXj7grNr7688qlGDd+TahCt+fwImz05vNu3du2AV952ctB3ct4Of",
-	"qrK7gYMcZN7iPdrVQp59eE5+/OFNY0gTSKV34gu1Ti6+wvloPA+9h8RT+evcHmFPB9wdOPfjN+UHvxNt",
-	"OGOoTMFoetMus7KGWcsx1CqMPyzOG9GIo+b2H/mW2+cspnZD/CGq8MNdZ9MdW5mnjjK0hQntpZNVMBcK",
-	"gHdPEMTFwb1Bh1jjoeOeazUhAfuwsZ93Tt8AffeOsdV4D/LQrf0Pxlb/klbkR8SmZgTK12gZIsbeAhlo",
-	"bihWyFOSv7vst3Onoci1ANDV/6pFIf/rcpLteEyg8enZdsdhi0Q9JC3d9mTh2hcSM/YKbnDMBsS6hqmA",
-	"Aj1ofzD7JHVNv/d4aWci3Ht0hu1h6Af6VN65j6lxz3xf29f0X9XvGeYEnv+atm+yb2TFkIualiXB2Z+J",
-	"+jrr6r8thx7b4H1e0eKM9zO6wwOnn+V2bvj867nAU2fLU/NEKSMOFshuZYYu7gxzGHO52sC9gVXB4KWC",
-	"D/SKQt0wisx9R0cvGTPnu8JfFtxA2+0zbX7TwfwMPsojACHjMte4viKhMYgrG/uSTR5Pv+uZm0uX/bcD",
-	"iBOa6kcDw/QkmW8ITeP67bf6b2gC7JVBhAFLz/FWdfDWqXYQ9rmlLAvd27J/GHe75uln4W6796+UrD64",
-	"Duhn4nDf0Xu47XFaFo+XEUVTL8yScXWi5AvQkh3M7rzVg/6BxpbzBOGzCBcZmW2cQIQbDmstB7CHtbcu",
-	"VGirnUzZaHXfHuaNdC20R7pS3ExOowq0DqA9e88//GdGKFFyHdK17CVS1pWAygGPCH2ek/Ke0WKbimc4",
-	"K603fOWYFb71RwjaJXa3wg9PoBqYfEmo3VHHMdBfL2y5tfE13XjEetcGEu+aJoeb6+b6GXVQLlfFPHlY",
-	"3ikuxh2XzjWHIx+ds3e2c2QkmVklmwvDCpA6hcNfAZDu81s6W/js5zms2H3rQwd4+xzHNbTMOjSptXBt",
-	"wk7gfQZEcnt9oEZCWoTO2qrLkMOyEXm/NfoBnvhnTsEKjaLOGb752KjLVLGmJQcoi2D16AwjaStqtQ6f",
-	"jQGFZFkk7gNKd+iZeLbL7h2+we/yObOH3Ep2NwE6XlKxcU3xLP0EW58kpub9/tDh1cpDvzEYE3CebYdP",
-	"Jdgadyfi5957kkKZcfIkfXS1wWdj9NA34PyM7qszuSK+u8I/Y4DSw9zs2bjw1Fcx0gMmz4DYGbaa9/ML",
-	"AHkn2OYwppwTB75/CiFUR2j8oQ3vcp7re6utxIF3OCDoHE/b/2Bs5WjqKhYpbNtTa+24iaIZSQ18YMWX",
-	"YmApDhFFtThzqKXVAD54ZZuCbagG+y8oTL74wLTVmv6LLBmFhdo7ElYDe5y5ldvV1isrop88JiUzdkI4",
-	"PjbZ5UwgvBO8yYG9tlr+XZLXBonkXDSh5nsmiw36Y5atuu8wTahk340S/Un86lGi2j1yNLfZdzWZVAP1",
-	"wrXP6Ey5GRC1/owk+jllnvr73MOvn8ZyggWzwvlpGi/OkpXz7fyBpSyLhjtbodBCMmgIAB2fzycu29Q/",
-	"vahsIdR/Zb/EV9zyD+Bz4PkyuuGggjYcoUAzxES0gUfnqmC5VTXPavjaF7wNTQjOZPWCwvwvzAkvpHhg",
-	"cDyEnPeJL926ufR2IwRPvwb5s3/on9mObuMWfQULA+GDIMGdhnqP02Zkp84WSL/Wnp1FzLYhvH6tgGAS",
-	"PyqlmIB7dsZC05gv2XnCOCMm5gAQTpF9rrjxPlRZG+evgUD13+SsVRj+lEiVIbwSAJFljQ97l0JegrSb",
-	"kvbkfoR2hLGqzL/XiDThyjKbxoY96Bmho5RrApfEFzxaeBzXajWVsXvHSt4588fmiUJUCXGQoQoKiYgK",
-	"nTaQdejaTfsiMrt1GZkxqBoGpphtLC+wct7eX1bqq8/2nwE1e/F0qpjf+DRWwEfM0QAQCwoAOdbAIDNl",
-	"uc3DmvWVyNkJf795XfxaOWAnSvt6dmCel/3WnnK3n2h1ztwhO7Rr+3dwDOI0vPQeYNYcN8UPwBVa2npf",
-	"RuFz99gwccexkcuAMnSPJtiPHXRmVn5ZcBP3eAe46lZWzSlKp9o+DsjThfOOcH2UeHi4I5g/vte1CVUe",
-	"R5yqqLfpmSBvV0x85BWzlsjrt6SQeV0xYTIopC64IYWLzWEdhnPeP//xz0SbTYlQL5Qg3CA4qbSsVc5u",
-	"ucj8j6BkisIBKN5yEUscpsXz2pwxdd+N/quY3n5lfR6p+Yky/i0lCSV5bXDDAEbKIXP4HoBFK0fA6V2+",
-	"HK2VFFBSXqTkj+PJK9eL4Xi+3FLW6OZflxu+uvB6QzfdDW/Y44HfeefU9YwCE3A9poiRCTboFjmfmglg",
-	"czoAcOdwweDwZ0urOxJ47hRghApjIA3+4Bp1cbnyAKvOsZ/Y5VA4ferb5+OSEZo7rFzFHAQsIPc3RkIr",
-	"4yIjxn4MvXDbMdI7LkgtSqY1QM4aQkuIWjxzN1io2YD4hhT2asOEQXdnQwpU6+W0LJsgBh4MISHWEQ1z",
-	"YHuTzE1MKoI9BVAzeIrxEd6NoPgkV+pkMVoObcBbwKHdTaE+swp8rgTq08rDc6RIg77ckyEdeIdArnRb",
-	"3Tu+yKhJbgYMvR7Nv2SisLpWS/XfPVTYHSyI+yYel7NQ+M/vgtmfeTZ0aTLwbW+4t79vR9zV3exF+sZP",
-	"a5Cp4Tua9PpVQkOQaOu9+MBW2TmhCZN4i5G/ITNpGN6E354BfiEIhEOtfIcRTmVENWUp1LVtyb1TbyaV",
-	"kmtWgM56cjuqourOdVFL2cw/ukcOzOw+MEfV+J05QaDVLvWBvehgIfZGyWVV0QvNLKEMK8g9LWumb4jh",
-	"FctlwTIHUW83fG5pqTOCOO/YCjCzJgE70qWTzARvU/z0NxqO/hHp+y+u5D8rUJPwWy/nRNeQHe74K34o",
-	"GNW1YpVbb/RG+bnp/mWC8oNeD+70KhylwCQIjk+GP0Ks75I806SyE+Kt563Go8lKas1nACFLSm5MyaC3",
-	"GNb4UKJZLkVx4xQxqLoFZGKt8QkjDS0zQvWde1VEdfoR3+i0pwFXFET8oMV32O6wQRN1/fDbSRaasLhf",
-	"7T8Xeom57vTbb6KduqJdae2+4bm02+ZaWjFhligmkQDQaThyGTnfTXyqrvHMVtuWs/rmfmyxVCIddU4V",
-	"arqt3I9T+kDeyLoQlj/s6CtG74Ia4+Sj68dpuUVbQ7hyAEsnvXCk4bLvtnktDFN4nsa5/e9FcSlXTPit",
-	"5zKi6x54GXn/3wnvI4jxJR2NJyf7SrF5CY0qz+CTeBcG/834I06JfeEXl0IKKK1AFgXm1nt8w5NohcJl",
-	"52OEd624YS3hAIFD0EkDonN076E6KXmRtTrzKJZot7MlKAq6uSRvXSfBXFYMnBGutRAEK7Ogx0oFvQdD",
-	"8YFci7ixxMRHOfwm8sbS0cYRdpMcNcwWC4Cfw5VhlICzAaA+VBUZKfg9L1iB9ZdVRXXivtKylKlpPJ5O",
-	"x08EnDNm7DSgH/CR0/C+q99R8u8f3v4UgKqs3vcMGyS1sY+oQoVn7vIcqTV6mACNJjHLQrredbFpfjsd",
-	"bxlHVIRpNt4q3iNH4RjeGjkZ/Gwp5Wr403rFWDH88RWHfLeE0tMvs36w23ayyHjj4gMXYeGjZ235AQGZ",
-	"jDj0erkWJC8lZg+c9J4MJTVnCN58xOaL57gh3ej6X96gQ2go8OFB94zGTWxCbRBVJhjyOnEnQrvVK1GX",
-	"Za/v4yd4YIfHdpWAGVtwIVyXmDApNM54sP4AGi4h1XZk0YB2qz2euDHjfBVvmyXlK75wvUKG5GHZ3SFz",
-	"+Io+TSMCTKSq+CeoTYYaQDC+DSn4fM6UbvUXqqsAr4gbiL7uOeLLlKX9k08YBe3m4WMyO4fFhKza6j96",
-	"BvXdDv2za59+lsxTOzYm3nz1vO52a/dkerfPoizk6Vy6KPWCQJC1gV6Q7j0ZYE3MNvaftsUPHy/pPdvt",
-	"K98ry9pN+E/NIf/B2Oqc7OFL5cbkmp2OQ/6DrUxTAZlwR7cqJE9RiteypjxjQNJvqMXrFum5JlF7qvO6",
-	"XOHbiJ+aGT4wgy3KzyQqYOz/HW39qtHWP1pZJBXRS8XFnXOZa8PUU+J6t4dc5Q25swwM/liIzjb8F+Ck",
-	"0sgODglqgIXvugHFPM2TrGuYfvdkiE8ZCkgbhFkICYDticivpWK02CSUs1UbZnV4C6KdSWCyH+Y/Y1zZ",
-	"gTRZ+T9jpVzDVYQ9gKlZaiz8s+oGXiOaYffnzCEJK23I9XQ6fUroTEOGYjMoQpMSJoxrpRD1PDCq8mXK",
-	"mn4YM6bPCpyxxAT3Hd6HdDy3klMYno7unRI8UM8JsrlqlaxuO9Bizqt9RoIlN8afsI33UJeMnA9NCXjy",
-	"vz0fozwfQx/3uFTbO/rDP25a/iswESCNiQufBO1vbAV4K4Xic0NyqRTLDSuaE4tfX1Ptm6mnolqK7rrn",
-	"cF8effsYdj9sVMcNttfS+zreng8ueQaJ5nPZwKmDJfcyv3MHkmOiTusIrtg+0CB44mtYsvZNQ8Frcd4n",
-	"SIfyfXDtgHzuVtDybriElKvP+MOX8ZoffnFPwckbOmMlbuS5QOpgcHjP19YCEas0bgAgdR5ox5cnSD+e",
-	"QR9xjyyY2serUkrNjt7NRFH/Gxj8TD5JO/aIkN35iofeQP9JpAhZSHTyWIUCcR6h7Rt4lxUWp1lxvJTW",
-	"7oLmZZDACg+5KFbPbvWrCh4rc5gGfNo7eoulHYY7uB2s0gN3UdI1aZWXybB0vuOrPGVuWLxV0SHNXTGg",
-	"mbl+RXC3IjAMzOTPFx/ggYv3znWyA0narOLLaaL/QZIAr9jbH9N7LpgoOBXk0cOLGTdkXkqrieL0xzsV",
-	"UXdBZKZfkuy6pvfMEjUZHX7TmZrmC8EKcv0EZgjQaRkpGdUGE2UXAGaOGDsOOxWjwVwQbdgKFODrq+sn",
-	"j759bH+c1/aKzGnJLslzeF6TGdtIl//tCKQYmWZkekk+qpp5LE8kDDLvP6SsQPGKJTkBcIxb5R4dvaIb",
-	"UnJGZvZp1kxhqMe+93wOOJP+fQ/0wIO5z9PfeygTlgHuWyLJ65vrh1mjdX57/d3D3+7J9ws5zalln+yE",
-	"g70InMmFa1Q271R3t158ijO7Ebk9sRuRf7lChJDxysBG5P1OvWclX4hnMPqQdj0n7SLu2/FQREKUkHnS",
-	"cXd3aICB3+NokFCHnsPQZyqus2Mfpw5pZk7Sbw+CE7Riij7QzuyaS4CiAbxex+OwGQA6AJrRHPt4Gx8u",
-	"oYCIk9gjRJ49B6M68N2NyM9lf2xEPg55d3rydxdxP/TJ8XypINQefKxtRnAqq+jqUBlpr9sQxZ6xUoqF",
-	"zlo4wB1luMMBEFBlIk8X5TzTrocs3s4urRc0k0vy54s3bG4uXswI1xCpLWXdAKuWbA7/+mRVDKe4F2bk",
-	"zxcfrFJhvz3bBBQ1Eryv2CPBPlJcxhSGF83k96gMzncR3u0PVL/KMKJM5lzlN/9t1YEt9d9xWVT1xysd",
-	"GLzhqP4nv5woeux5PGSTOP5CpbDDzJnjZHtU53BKrQLOfUdIZ+weoI14WbzfUWqvilv7yNBn0YkS13FE",
-	"XSzYGe73n+y4Z7444B0H3+9W9J5Cuv/o+ti7C3xJRYFeVrnqtAyFyoJUk5ldJFOYXlriD4mSfJTvKFcH",
-	"2GHhAJzNFvvvEMP4Vd3/30uzJK0AKDZ1BGR6UDAg/7fkrhS3kXiuGjd50/6WBVuAyb767H/sBep6AX/v",
-	"AFPvExqL0/hIX6F630WDToJwwxF0EXqvgHTRtPeoIYmAeSBcvSolLfTV5Obz9p8+4w+xCEdkWvhw76SS",
-	"k4DEqothgO2QHvV1Udu7eUsDW6yFGZ4Yr91lMembNlI31IaEYr6VkgtFq6zdZTfgeXuc84R7oig6BD5n",
-	"mmI3FexfOw2tddxDUOTfP7z9aWjG2dYJGSjlEI5wd0P3iToMsp9N4AVElMCLX1noeVzfq8/upy9XkK90",
-	"9ZmLgn36khRAL+RaWDHnIUz3c2ldcHm1pqep1Z/zk5TqvxU4VGj3fM8EWTeorONuefdFf9FHNg+I2p9d",
-	"04tR0bNtihl1AAZYe849CAFGbZI7HTk2DjXpZP2fEbMWu+QhMlCDW71ktDTLf/RFQH+AR86J6eneEOHW",
-	"ehVvCpwzDUX37nMAzt38ox9JErMFf4VFYKLil2zyzfTRV3idkIa4V3ZTUqihM6pZRipWcNrOZPx7zWqs",
-	"g6x1gzOB7SnxINSqnNxMrqyq/L8CAAD//w==",
+	"7L39kts4si/4KgjtjfDMHlaVynZ7usuxseH2x7TPcbcdtuf0xM701oFESMIUCWgAsGSNw/c19oH2xW4g",
+	"EwBJEaBIfbh75tz+o11VokAgkUjk5y8/T+ayXEvBhNGTm8+TNVW0ZIYp+I0uDFP2h5zpueJrw6WY3EzM",
+	"ipF5pbRURC6I/W1Nl4zM2EIqNskm3D7094qp7SSbCFqyyY0bKpvo+YqVFMdc0Kowk5vJJJuU9NMbJpZm",
+	"Nbm5nk6zidmu7be0UVwsJ1++ZJOcFfyeqe0tz+234R1ralb1K/wTk2yi2N8rrlg+uTGqYs23LqQqqX1p",
+	"VfF8EnvRghcs/RL76ZEvKHjJTRh+h074YZRODy1hSvqJl1UJv9lfucBfr8ObuDBsyRS8ak25ulVsEd9D",
+	"xRZMMTFnDzTRRlGRP4XdlIIRs6KG0KViTJMZ04ZsVkwQOtNMmMQW2/eMowRMz9A7Fp+fNCumiGJzqXIu",
+	"lqeZJbxu5DSVzKu5nViaL+pnjuQOxViRfo399MgXaFmJ/LaQct2lurxnilCRE/tDgoDwzSiDLmihWXjl",
+	"TMqCUdF4Z0nNfNV9aUlzRqgmhaxy+6/d3AVX2mRktoXfDBNEs7kUuSYLJUu7zYoRbsiMLbnQiZni+w6a",
+	"Ko6wO1PqGDAjUpGFVDA5zXOmrSCkpOT5hf2VWMa2v/0b/Pa7gi3M74GuJc//J/5N8eXK/N7PvL3L+Jbe",
+	"fV5TY5iyX/1//zK9+I5eLC5++fzoyZff/eXf/ucvrb/8/v/+Hz18sObRPbHHSuD502vGcpTy9lmiDd2m",
+	"KH7H2NoNeRDZ4V0p0YgfRse9ziZMWDH4l+nlN9l19vCXrD4JuaxmILTda0VVzpx8xLcaGZc/zB6EBdlY",
+	"IcOBLxUbImFkXL5wYZ48nkTlNG54+tgPYIgBB38r5j2v2Ir5kS/YKG64WKbf4R446jUgIvVaCs1AR/mB",
+	"UQXvm0th7KZYvWW9Lvic2q28knPDzIU2itHSfhZ504wLChsYeVebK95wYwp2wUTOqbgkz0gBSgvhgjx6",
+	"SGbcaDjlWpKSii2ZbQ2Khn//8PYn8juY6u8zsuBFwXJSrcmGmxXRazpnGi41QWaFnN/pG7KwephuDJyF",
+	"N1Si0izP8EhKze3cvCIGchO/TKSAP81lWUpB5nZgK14pefL4YsYNWRSSmgzkGLN6E5mvqBCsIGalGCOP",
+	"HtZPafK7pWLU2Cu2pEvBTZWzjKyVXCpaloyAzgiT2K4Zef2aZkTTcl0wTaghi6ooiJ7Tgv0+AwK13mfv",
+	"df+sbr82g1vezwt0SBI0g8u/ismXbPJOyVnByh4WWOMT//Y3bTexyQL/A3Sjyf9xVWvBV/ipvvLjRtiA",
+	"knX40PMuMOMzNV/xe/ZW5ag30zyH7aHFOyXXTBlumdZJQfYJVg3P4ffccUCVIzze/PhzTHbWh+kv9aO/",
+	"BHaWs7+xubGk+r7Se2fVfvNcFrKCpTj5apV1zegkm8wLas+MvrP/L6XWjVf6E5RNeHPS9Z/vuIh/UFCx",
+	"rOiSJT7cyspEP/IXducDuYj+WUmkvF+WNqycWI1UWbFe8k+R1eyQGsQTvNcNFybYoX02+XSxlBfujxtG",
+	"79ml3YzG3y94uZbKuLt9NbmZ/INpsy2kLK/mUrEr+BZM4vtKv2H3rBi5l0vKxT6mf14p+5IMHr7NZy05",
+	"GS7S2gh53DBBLr57ErtjmyTzow4iEK7xMBI9R5HxTknc/x2uxk8bjBEu42yS88XC2b97r25rLSptbqkZ",
+	"+HiaTe9ihzubyMqsWyzfGGzN6N1tPlvo+C6Jqiio/dHdsTtbk01UqQ//+s7OepKGGYej4enZoFVz6o1p",
+	"ABVicuv5is3vutu4sNrbOGpawczi37FqXuSDnXXCU/VAmZtEeuoFX488pziN9o3jL0jNxZxZK0JY88Hf",
+	"+tYqfKBJDgJ5ABfSDd2m31FQvGapIFbduOOCrOi9NbeGjb6gObvdL2pe0ZyFx51YH/L8ryHGkvcYTqVN",
+	"R9TBkJp+h1CB18MIyMU9UybOwT1XYOEcaMcJIiFN6iIFScoNK/U++r9dLN5TsYQtKOmn1/id6+m04duj",
+	"StEtiDHvFujVxuChYCrpmMUmtfMIWbZ1AkmTNeopYd6dhTUm+PBbYAT/a3euhkfcAmggGrKioLA7hRt0",
+	"e1DAC77WzlWlGGE5N9aglksG9jU8B2erM7NKrAs6R3nVfqWQM5lvyZ2QG930hhRSLPUk26clgupS86ST",
+	"1NRZtIGV9lzTVuxcgoAbc0mDC+uLE42vcScHbc7UezzT2/PcGjmjtW/g7Kji7Xi+TXvgLrCmNtRadwsy",
+	"26KTAF3hXBFNt/opWikbrmFv7LPg89m/O/at8btEakuWOAPOC6mZJtX6hghpVlws0UQ0is7vGvxH55b9",
+	"aga1p0YuQMzP2IqLPCO0sBd5Q+PHMSyLFEVUzX8ulWLo/uxc07TQEQdLyT8xNyt7VJcsHJiy97TubrmL",
+	"Ouy7EML8XvFlpZiGr1bOh7BztsDyBsEdJIol3JLfM0EKq5XqUVPMGVszbdw91H7ZSm7IgjpPYiE3xN5Y",
+	"ZCmZJrnciMkAPxY8wjRj4iAq9F6RnVe55SdPV/8EguXyJcLe9tDsV8D8dFtkDWzQoEWYq9/oDDnRvSh6",
+	"wDr06TAzXKGKGpbfFtXBmndJP93qlVTm1jBVHjOS/fOt06bNOurItaxVSm0yd1FQ5LFCbpjSRMsSzn9b",
+	"uxthBfRQcbQknlV6cjN5VRUFsSZ41iX3xcNHCfJdXH+bgRmvE8J8VumEDjdgSxtxt6au+IfpMbs7ZtDG",
+	"gBsucrm53Tfok+ag08vHsUELuWa3+ex2zdTtqElOL69j43mZ2HWma1oyZLyFVPaGIfCwV9gI1wQCQXKR",
+	"ES3xz2bFtoTm4Co1sqUkpe5Ou8nRow0WwVD9FZ5+J7kwER1kV4VtK0W0MrIEv+MlvnOMblR/GTWkehr7",
+	"DtGug/KeFhUj9uZylgg6Xu1148L39wyvGSkwpgbhjUncGB1gUOgVXbNdR2EpJfj/V7LIo3oDTHPQ1bPr",
+	"57S8gN/eo6U2NgRJedSGmJf3zsN8IJ2suTvw0RMZdEjAqBOUtZxg9Qf+Ku7qKnAkN/YaAccHREI3qy0R",
+	"UjCr48bMGBBdsWiqoXeM5JYJhTTEMgkIBmczs3uMsXWNYPCCRBwY4ByxXy24NkGEgHsE9O+C8pzMtk8J",
+	"K9dmW9tNjc9gIbAqIXF+9kPv5GnyNtpMpbwHN5BRvCzhpxmyvGCbKMdrWanY5A0v2VzmtccAn4uMYGfV",
+	"r7YymLmTrfVmjVJa/XwiSQLe6TSXKpXDUB9U3KvAhrXHHDMZ4Bw7Rm+8NNDJL9fxpGcmd47ikt684Tpy",
+	"RIGf9Ig7wJ31CHGWUkQIgy/wW9DPg2Sz4vMV2ciqyMlSNremb1J/lIIlZ+WDKp5LpeF2YJYXQEYrVmMc",
+	"WbCFSdiUdsL2aNo9EJAUkhEuyEaqXI/kJlOw/co9PuZW4maW+Y1zZO/Z89H6pmGfrFT9+Prjm5c35OWa",
+	"PPyrmE6vCXnzavoHQv6TkOeEPHx4cz29efToZjr1Pz+pf55OGz/bZ/4q/k/y6v3bH8nzN6/fkZ+e/fjy",
+	"hjy8fnbxCMOVbZ5cUZEXrJXLMM1SflkplkzZO51x8BwxkTsZ5gx+wgptGY9FHY1BkUMtpp0/No3dKUie",
+	"z63svG+mbR0otZP2q7GtesHmXDs/weDw6HzO1ibkClTLJdP2e9q+aXr93ZROp9MLO62LP9j/fet/df9d",
+	"T37pxlTdmDEna+sNDXGxJzehqSl+s89ZtSsmG6/M/OQS9Cu4QJ/gUPpZ3QZoNacqv7LM+HH66HJD7yN0",
+	"cc82Vt3Y/cfThnM85aQbs2x8W3ydLpuzG70r+Hodc4r6g7JiVpFoph0M87vnUamOmRjDRmBKSbVPhn8Q",
+	"dDlxiabDr6N3BRWC5a94wWICdsEF1yuW74Yic2rYhb1WY+zqljZMwcQIyN4j4CJjo+axpvM759j0d9da",
+	"FphXIGT00lr7yO6eFA65gAO9ZvPbpIasDbWmdUPhiT1iWtbNhtapTCJnCn9eK3lf/wROqAXlBeiFcyrm",
+	"rChY3BAy0tDiGOaLevjDsmsa+7U4dvdv9rzr2bJDlayeS2OLs3Aa+87w6Hs5MITnA7uSyc0wWR8RaePZ",
+	"y6dXRl0ZazZ/oHcyARtS8lHkevRLGJYC3LgX7Lfq3YtR+WXOzbPgex/hJXj5ic5NsYUcK1RaNbskz9vh",
+	"Kss+eTNw5d30XJE7LjJSiYJpTUpGhSG0kIJdkncuLU3DF4cGry//KpCQzZlfw3Wy85edqzzPbyFCMTLQ",
+	"zkXOPsVTKzRzMcZeQQ4PfXHhkX1Pf4SHOucU5uCHiG3vTColN6MdQNooZuYrSEz2mbwQ8COY5E30mkLa",
+	"IOTR27dnZK6k1tawygkXRmJQy6qTZMY0z7veoaQzo1+vXChZDr11xEj/R+McPoyfQ8yljVotcuDLwobv",
+	"UYLhMbfezCUG+1ReCLTCrGO7DtG82yVd65E771LmrVh2FTngzZhtiZKyJAaF/s42Dt8PMEK06d/06yjN",
+	"BhPXqWEjTvL5+XDg7HcYoN742B67qOoQufHaCprk4PW2RFnJn+qRnAQiwPKSYJ8MMhS6M2Q1XzH9lFCf",
+	"/iwXZOpcTtwQyC7qyOjC7WrX2oL8iL3eGJcs0O8W7d/umIua/b2ixe1absA3pSjXLL+dS80F258BijNP",
+	"p0vYxVVjffcwKJxZsOZpUSDZQQ5jDYIUPqr/O/C7uojK78dQfbDDeuz2HMnVNM7E+eg0ulNkfY0QEIqW",
+	"6wN4ctyVcxphEbI5Ypm41or9ZJjIR7IthuhQXPDlaiYrdU4hwPJl6yivGAVlmvJi+LmFQWIUGCQtz7a2",
+	"4bmTg9MmowSIrXwly7H3xIzO7whoi1Y2BcsAk0bNipVP0WYACyFzQV3FnMVgpJVs9Ze3JJcdxhlLQRh6",
+	"QLVEmg5caObM39MxwmCZO9t+HakAFvxsG6XA3yQfa1AyOl+hohCSH0F3gJCa32FqQtw5BOAY5iGe6UQN",
+	"3vRS3p9wtwdv4ljulgJvjVQGVseuiVoIwDqNPIu5LBlkAmTt8ur6Q3hvhGxQLNz1lNA7Brpgw4z0OQYH",
+	"H0u7Q4fZ+qn87YQLIOZOw4dj03J5ouMMdLC/vSaH6RnNOM4xVto/nzISpaoYawae3J77WktdU23Gip7x",
+	"8mVQoOEN5fn4zGsvAw4+2YqdVvqOFargcNn/PGZgj13WrT3sp1zbmLmOMmPuGFv3yXJrjs4qzGmARcXy",
+	"c77+4eoh/clui+6VEHurZmMNfo8vgPnlckG8edL1cg9O0x7L/acrqupWTg2qZtoDADTCv+sLmNojRh8d",
+	"V3lkeCzojFEMHwwxUh6j3mhmbmv3Vn/swbjVua+VVN152KbhjO5qSwddDD/CGwaVdNXCfERlTydRIEoe",
+	"LC8du86lktWIO/AtvOSP9kuRCrHO3VdPacToewferQpyb0nxTV0qNkL2aLpF6Bqw2uSCVOJOyI0gMFpI",
+	"zgblPVhrXAfbHfyU/imfyTkZqHzXM45cIeMiLKCfu/FSBAoxvVGyGSsm0FiSiswqbdevmTCQCod0ApSY",
+	"Opk0qbp3g1Ej4ozxyw9HSK7ZUGUGyJIP8Jz70rAbc88lxrtscM5LJoUmMcMM5723hrPg9tdNRik9pMg7",
+	"kkcgKwcWU81Xrux6w60FiBWsWFn5a/sbEr7ThNfIaoq3dO24bkzYQ665T1leF3QbCpMgmumLeRmdr7JG",
+	"/CPcvnIj2ucRq27lgmh2zxQtwhhHOxcjd8kYRBU/jVaKXa9ZPqZAeTjHD9a94kgPugfuZNScE/zlqByP",
+	"m/Lyn8BNNy5EcWiIeW8sA0FR9kz7Z/vQ8xXW7H/pL6hhOTeXzzzW4fBaGvs9GDxRQuPTLwfnIiZRhTzF",
+	"fSqbLyFwNQcOKBTTpB0mGZYWsAIgLLdi7sTEUrEEsFFI2Bu7YTDJ2Ea9Gh90qm2FaCZsNAt8WIh8x7H/",
+	"94oWUL2XEfwZIuag/XGEGbMvwmQj8qFdKTM6xL4XcwAodRDmAKTPpvCAdDwXbC5zlz3YYYK5FIZykSiv",
+	"GsHQeYVwZexWLuKlPTXCW1GXymNVpYM982VNAXYglmo7LkN5TH7wiupV3Mc+LHG44NrEDGzQLO3gUFGj",
+	"SUnv6oLlBpsB2ifwvEcc+iUbgxOm+DKG5lJwccdyILsG7EuPqwfSArz2VDGiGM1DeMPPqloXEmS+lyw4",
+	"WDzjlM9NpVgcbsJ9GGpvMqKtyghwedP///+7/nZKqCEPvwmVbdysZAWBt2hBHoiHW0VbUC9NMcD/MZRz",
+	"taDL4aav56xdtaWbgr0jgHzBnqgPgTU1rL1J0MjJRmVtU0GLrfYZ3DRH1OhFpSFXOxzHeAkfgElGSvCc",
+	"Qo8fo11dH1e3h/rACir7yXoveeGhUbdT0wk7aAutCHW5rHtUuSZAHnBUOGXJJPRaoAa522bXrKl/hoz0",
+	"Tq46CKM6px2ZtJn50pS39Y7WxzDIo+hNzQv245BoRbPUDGCuD8xgj2NkY+45MZLodcHBBWPN2GxAinl0",
+	"Se8c7uKO88YzxWDuiLGvcKVkO0ZfC0UecgXWdMm8GHO1k0xEL4zA4/titzBvNwX/tdS2JhADAcl1qJ0Q",
+	"s/B6bYYmWGGEdvMVG3NAES0vMk7yhk5cijt0dCcZSRGOmJtcY9kp0n70bqURYIx7a70OKPNyY96qSkRk",
+	"ODgQdDMfiaqh9WPz7nAvntszqZnJGvMk18NwfYIxHwlycM0CeOMuNhjXjCwKKdVTIuxL4d4U0gBemDgE",
+	"5+VXBpu090fB4kX/K6t+gT6oXT5yRqZWKA4kMoycKgQNtQIR7x189kATnteAAva2DwoKBzg4hyMwGehX",
+	"aZYI4P4n0TIbTADMVx+XHSavyReWGz+kwls6uyjAibK4kmmdAuuV4nZdqbWLVO8qSiUDALsV1SRncw4l",
+	"J4Zo+dQFGKxaZ3XFKPyDoW3PirPr0dNRtwpJKG9yrY+KOTgVw6/dD+nnlYWgRIMCMXLXtfwdgietlJ4i",
+	"xbi0Dl+IzeAHqldxrIQGCO5wFZUJo9opaOPLR70VFx2j5DoOgNeAPucLs0UvMuSfWqlHleKI0jF8Le5V",
+	"t3NZiQT8bnKTvJURQQbF8mTVQJWzE7SXOFUsJ1tmBpZ2uu31JG+av7WRU0PvesrtLizKFYwW6FTaLaNU",
+	"Ro/KO+wGSgw1iMIVMCruXI1su7oxVQ2J38/cXBKzx34AY1w8taOjvWEX13h38jpn1cPlD1MJlpTHlIz8",
+	"+xoCBJNmHcT9hmqCO5n7dHrg6ybvDrjTOtxMjeKf4og+rfdzy55U5d7JUbCFAR8HVGpC2SYQZCELK7Id",
+	"RGHXRDhgjp0cAme7t2f8wz/iXogoYFHwkDUs7n4G67ExHQ0DEA1ubYwF/4OtzUdWrgu3glgwvJNEEvJt",
+	"LQvcsbXJsP7HqjVelneBlYJ2HLnNGjPY6/oP040KmzBU/crYuiFzcGwaLCQeeA5r5CT7rAMIMnQDdkPi",
+	"MAfkEcDQQ2BvYa0HuaDf0O1Hj+A0xnlwDNhJgIw6EMpkTAAP3xXnj21UvRyOnTaiTvUk2GkNsOmhqkNc",
+	"DWvgf2PaRhP3ahi/bfH+PoTjmMjRuPocTSFOCE1M+jR1nKGUJYQZ6twFuBRpwe8Y+r6fYh8vsWz0aoFh",
+	"ZmwJuaL+2vdd2CDclE10kfK1zrmaFykRNw59PfOLqXu1PdDESfwhLJW0xi0BBNNDb754c7EGctskmtZ4",
+	"u5QyQQjfBijhzQ9W7N5T7x2N40Aq/G56u9UxfTBf/exc0ftsO2nQrF5avdtR6SGXS5a/zPl+9MVesJkd",
+	"QyS93yWPwQFJwR5oTDfxjZOsJftA35BK5LIug57hjdLdLPtYKhlhWBMK2BLXiYJivxrworuR49STenxf",
+	"okKC+e5wt1Z8YSY31989nFojQ09upp2Lxn2hcyjtyGRmFwO0gSrDqGmP70h5+5ybR24EnNugKUDrLFAX",
+	"isHHeUNTGqOdQ62LOTDpsWF+pIRfEb4uvjFVbs/B94rRuxPcjefsG1LKHeSHtIzz9SBDHHBx3O9eZ8eI",
+	"GoNRfV2a5Tp4siQYX64fZhOfMgUi7jf0DS+5ORRBPIopjfcvVduxX1yvyx7fa/Qriooluy2qEV8ZBHkd",
+	"/WYXxHzELRqHmx2ClN01SWXBFBXzwQuPKXt7tLnCscel448xGp3/Lmp17pf/ZCrn89ilqO8SrY4SQiXh",
+	"hG8KGd9x6SDMe7XcQfMZEX2gOuG0rQQ3Y/o5ZRP0BAyVCEhF95663ZNbjZuZHzSLwlckGMBv3MEc4Aoy",
+	"fmvdpaI9A+fcKNAAjRUsCvWVdVGVoAqijcTomBaCqdy3KcKhYCbw+Ay4VJ1RyUVIkj2m6iimylGThIKK",
+	"mIJu2w8yBfG7H701ONz/AF8I919mJ/tX0UDAzV4xpbakYPSe6RjSrfHvbMKJXn/3+NH08X7zog1dXN+1",
+	"PzKqK8Vy19hyx7i1GpWOJZRhTQe0WsdYk3EeN8vuS2WXYLp+196i2ZYW13KfPIwVSKV6UURzB3ZCM/Nj",
+	"L8h+dWB/KBbTcY4NCA+59Mf1IPQNB+fxrPHdrAqpFCuoN5sPWMGSGnZM75YT9ZLxWuHe+j2pzTPT+spt",
+	"4Wzcrl8QGvAO2sfdWIMU8raQWieVqL1DpjnXsksRtcvz7z++i0ZJDl7IkcfEfr2k6u7QfIleBXz/1w/o",
+	"b5sKo2xWW9/eTkjiVRAXn4DMh2TXB1DDhzNm04SI7vKbP7360EgLsyoK9pI2TCAQHSWazaXIs5D6opxz",
+	"EkU9KB4n5JIgxoav8h4VvxGQDDuq/j6n86zSndbELmrViGyFaWT+quy5YstonkLooDasgLhxW8fapLW9",
+	"Yk1YbTHUZ1cEo3sIPZ0J5vOPB0OHDMs73Elt9VnKmM1YeOsPSRinvG/cMgYUJKFYnKefMzLaqK7OblWH",
+	"tXV2ZyjhJTunUdPrizq4ixF+0RkAvak6P7HNb697e8tGyvqbuTfxsb/JDurt3hjiyX6L7HyN35uC9cyt",
+	"3n9im2aS1lB7DSkG7R4uyxU0US+Lyc3kr9V0+mi+onpVcG2u4FfWtdUiBL+OI2jAsDs7M6xBiCOiHSDB",
+	"7+9CmG7M0tmaazink4f+DryZvKHCMCUIGKk7FQU3j7+F6e6WoEy8aXsznTZOp/vS5OE3XbqFdw+BKTnM",
+	"z7BTuhO6xrhFBEn+6NvH7QYv3zb3pBUc7FbeuDEn0xYF9p32HQp15LGrWHr4TUYe2sldXU+n10Qq8vC7",
+	"y+/+QHIl1+23PB7KRO03J9jpvWt2NvIMfVSUF06j3xGu60T0HHo9NfoaUmKfJXJAaUYqjoMYHXK9vSFS",
+	"FFtiVlx7/KWv4+CCZlLdEhRB3q6Z+MhLZhX2129JLudVCWUpCB7INYE6WlqCAbFR3BgmbuqsAqAWBWyI",
+	"bFCnoWTsp2/dgzz1llGqosDmr8O0DKdObGSddTBModjjAUqkW1stYmRWbjpOclDcDVYabWXsSIFJp0zM",
+	"GVS65d+/+vC0zxY71uvTMnbC7HZ1qqyRX+/J2BPECw3sj2m7ALltD7Rv/u9EgnZFWqcHd/wKqPURdzTS",
+	"6SBvtANCOsjCidWHLqQidaVD39HqF5E5s9pxT1V9uGa/ezKgjRpAWSTgR9PYaGVlEkkih+nDRvHy9Bag",
+	"LwqrGs6FYUqx2/zD9OImQNdJgGCT5kcsXpPCPYktE+d42CrfeXy6cf0/MK98QedGKt3Gz0EHGV8KWhAm",
+	"MEVPatboEtORTAXdRGX9mrpbHNqsO4HHhFEsd9mBUvhOhZrn/jZ4Cpg8VVmy/AYloly0ctDrLMFpdvEo",
+	"u3h8+U128eSXYQVzi3hi3UIW+Q2hBvofl1RsSf49zP3Nq5c+iVFCeuVx/QLqPPuDUuL34Mzt+xh7jw0F",
+	"2MJCx/jWApDaDeSk08a+DG1UN2ft6T55HPGuN1IWY7wFOeEzWlAxZ/37ct3cllhX8rViDpWz4QZxbXrt",
+	"P7clF5Wu+41CnYMVZ8DN4ByA3NVPcwDIgfA/z29dRyS9ZvQO1Yl6usjgNSadXUCR11UEMWfLhuexeLZc",
+	"eDLckCkppZAZubaGFBgXe1g2ejUlm/fH5BfKoAPlF7DCYYh7jYqUdWUILaVYOtRZpPdTbGIONZbI+phq",
+	"DBm+HgUMC2isOh8BVP0HL6sYxXO2VIxpX4ADNTBWaBlFwYVIHZJTH09+2+roD792+DLn9zyPFjf7mlaQ",
+	"3cCFDeB8I+uyHM+qA49HbBasYPc9UdBa1Wmt6LtpNKC5ccVXO0axtH/Hq6jkeV6EdgC0KMKGulsD0smP",
+	"W5K7BiJ4swu2XwWa7hfzQdKOSbyp2W2QfG7ty6Bv1OQf9HhNjEGP67WybD/s8WjxXxggetz6t/zRk+kJ",
+	"ZJlLCTpQloX+q73VhUdb5nENuxde4Z1iiwJEQWdqp+4ymwNY2nA4ECwpj401BlxqTHxuUDvXRBH4riXs",
+	"AOTSQDM+qhco4wePb5OcFawcUWA/r5RykdfYNallybBjxIZq4tQTAOcFKIIMW2/4LKcN2rYAQJhqclsl",
+	"KmRHNnAPhbruddkkGdlqu/l3ZKaar6B0Ow6DT8WtYrmMU46K20rkMtXZHhrvzxjBmokawQGRMlZYbNWF",
+	"T6s9/IfinCX9cWpAseZ7qNHEZ9MNjQF+O9ZOuFXMvJCKLKXMg3eOF4wIGXAZEMQ7J7ytYDRqaxKOujFA",
+	"Yx49rFuXDGYafI7mIaAr2Il1FLm80So81kHUFzVFXGksBTwTKiYjBQUeUHNfnb7wtVxt+MkemIpWpfzp",
+	"BF4fgIBj6F2UrcY/t6GGEUVdVwY6dK1w5BpHM6vPcM2X/WLgFDBUDaHyNcCo+hCnEouNoUyNu6truKpY",
+	"8hrVOi43Ox34NWLe4csTs11LN1qnJ0XrJamjgM/Fxn4frZHP2dC2vxA1jHtJq/IQ57eAlPQcar5g8Ois",
+	"GY0j5ewi0GrDFJM7DoNKKVdFQMsZ11LweS9W5W5bVsQyeAp5y8qBCkfb8I9TR71HJqrFNkVjX+oZEKA5",
+	"lp9KnIwofndxgOd7r0HGihdyfopbd+8Vdc+U3rWOe6rNpLpj+e2Axox2DT/D028r0yuj/Qx2ZbQlVOuN",
+	"KRojsHMsRZ4t90PyN9sDBAzs3ai31E1MG7bJahja0Mt24+BRR7Wh6qRtj+hY4ormI6MsZSy7dF63vt9g",
+	"V//hp+eAti2Nli0jG7B0OpD4095NRkDIywfk9QvwlMGTrWaMXDdc/8PXq2RlBrib37vHmr0uUvhBg3rt",
+	"9zIeLENPentt7+Ncy60N3vVQuthmwKOtD9qvNErq3qCqP7EHhVXhyEuxKKJlgUNszX1y61c3JOvZpmTe",
+	"C7xFdtZemYQ9iOGrygDItD0TBQK8HCln/I3xuReiJBpm9odUChYaqwws0z6ZXAlWyA7CZJ3NwQ1ZyKKQ",
+	"G12DVfnOJQcUmI7EIk6csDFND7o+H5x1be8E0GAcdFBOBFp6B55dj3ExNFONzp3a9pfP7f49VjcaBhnk",
+	"GuDYbfny5ZeG0vMHX0g7MZUS5HspS8hf6aTDhUkM3Dq7yGfBQmuVy+3rNTlSI1vF8rZqJPWFVMRZrXuS",
+	"NneTt4Na5kuFHQlSIskumSWw6Zb7r8CmJter0fIoUKo9nm7KobGvcxlq7MdNc0YA+WAAVcfugcu6HqjU",
+	"n0qL7irQHOOzA5TmN6EfwU6S7+BilKNNk9M6vWvZetx2DrJUgtBsl73sTDNF+59oOSTA1s3WfUeVIQ8H",
+	"ZbTvT3odmjNqZ/whWh/lcnAOTgjZh5FYynuWArOVA5QsOOxujn601ArrUxbXoCA2z9Q9U1ay3mkCDSis",
+	"WuX8nrsIs4rVV0bKJEj9PRlaHUDUPQHv/nw3/6rmMHs0AlrlXF6+8OsdpRfAd+Ph1GhTd8xMgzwvKCy7",
+	"qZNuG3F2g3iLHiOXkrAZmKQ1JP8BO5/M5D0OvpKK/0OKmOk1onoPZ9+38cMN1O7tZw+w7rSUCyWk+Pb6",
+	"boTEdKjOiywqAF2lJjrEd7m7g61E4Y3dt4IZspTQlt9ZoIbesRvii9sAoL7gDHCvMIte4xJik3bAd3Hd",
+	"wH3o6WM2kiwVz/VNgLzdEuxBmjX+goidtWMBjACQKCGvz4F2eYK3ksFdgYSuG2d25eQpBWbCAqkNHifG",
+	"97LfPp0E7oO9XOlO7esXgerNPqPePWMnddOgrK7Bg5uEdQmdQHNoUxq+DI1aQ88obONFDVFMm93UfGh3",
+	"YDcEft6gwy5BtTNFq7LJxlUmDAaa7lIV1A8v/YAknhZWbq3kJouAAvsFdVGn0ypMLbWy5p2WBQC4TarG",
+	"4D2zsv9Hn+O7YxOwotC9sWtU3fEsun5UbDBeyQf78HNWFHFkjKIqRertmKsLj9TFtHYlkIMAfbDaB3k3",
+	"xsWKvLfBUw3K4roxdbZ7VYdf+hUc/2DmXjsEFyREftsTVOjioIZQzDO0qwU0KLsDUU6vhIPy7htNSNEd",
+	"60CwWb9xdci5nkLmWCrKibUv95j6/kRd/3G9t7t+9nuXaHWIG/n7Sr+xA0TR6Q/v470PjQH2ItnAO+ZA",
+	"cjtykA/pg9O4xvRHP1lr5jHp8uP6769j3fFmbCGdfmun1b5HfQ3mXFrFz5c1JUyl3UouLGkZYEB5cvj1",
+	"DCoL+YCXySGZiB/YLiT1vsDJjoftmyfdY1UHpg7tQJoux7ze7/kdEhOpp3jgqXBhzHELTKs2zWzUE63v",
+	"g9M0DlleuNHHrS9xH4Phbm8RiN5i2RBYJ2iLALQzYvOHVIc5Ez7bCdERionDxauBnbPJhhf5rYfbr5Gf",
+	"YW63XtNSeG8DoOJ8ztbGFV1g6xLFSgYNG5H5Gr87wOk2pgOWW7pSu7oOzpf5ZZMVX65uAccxloWh5CYm",
+	"HuwyH2gCUIONVlBDSrwDXEishT4oP0aSlSzyJEyxf3TFijwoTR6s+Gm7pwx8jK0Cu+0u5CboRn5eMQUB",
+	"meuokGLX4AR9xLkhZJE3klkBWMqsqAhrcuaLdzRtkTynUHZ/w2FMmPfYYJAzHP4STnY4FcDIQ8NBjkcn",
+	"b+g9eS1cXyE9uZlMvvwSQkIoBTz/RyASvBEzfpvaAaF9EaGzxXhcZCetOn+Azr6RIEFohTV07cXipTAq",
+	"6rXA2G8smxeqK5ueV6qxHa49+PbEUOJ7D0e6BlCz2s/CPvAMT9cdp5LEwFV07T5Z5K0+2Y2JQF5Qn1OK",
+	"SwEpydwQWvh2venC6C5uYHylIxodxwNLjiZubaHLLawnSaDRKPxc3CKYbbjBqVlBO5g5VfnVw+tnFx+n",
+	"jy439D7S+qX+cgPZJVp5B9itlplKh9FAoYa32Ibm1mWSjdqc3sJwaWj+se4y19Nx7WXwbVHiCnqa3oX9",
+	"/f6ir7a2O/pzRslqfT+5mXywilP20epakM9ArsnD62fZowyC7RGpar/VIvK3wyCX7Bejs1+zeZRwqbb3",
+	"Lb45QyVEzBDfn75K53ed2iSvnK5lgUBnQkaVvO5gPBW225cQGxvMGKbEIemnPbHW5ibUJPNT73TN9s20",
+	"A5nqeUV5IvSMGdGtdy9uxpA+Fq7Abj9QEi96SmBGVZfVBkCk39xTgojiSbiabhnsMPbvA//o6TVkP7nV",
+	"slLzFo4d/1RaJW+GTa4bHePsu6M8n+jV0gw5caN3GhI1AUoQ6aD7AaQSRdsUUWXSuL7HYO0mwQS4CF2V",
+	"MlzTdRxUh80hglUnT+1PVju2pTE0v+qqPVxsyYbeMzvkDbGkgcxd9veKFkQbttYZmVHNyJPHGXn4zTfk",
+	"/2q3wI61CexrquM77bVCiH7nic+YGRLZ6e2kjHWP42Bp+mPxPG83l/KGTuuIdLYWGTfZVNktolHzCRKp",
+	"KW+yVq/mA10NWadDEPJDWhi/8TJhcPcm/MLE6hEN+60L8OLG3YtZmGyZhIZgq2XSU7ALaRESWBVbuHjO",
+	"OBPM72qqgdIHo7Ad5A53G14UGpBnyGyL/1JDrjQ83gXzS7b5XTFfWB3Ja/OQHXvubRzePx/GjC6nWi6Z",
+	"jpfDzpkylAuzbQp+90fXUg3UnLXUmrd7JoxWznwlU1dWH1QmBD49LcUYJLrYcY/UFzlkazd+1qBSlL5b",
+	"EVF26VKxZE++MiPNMgF4NCb/qJUCt/aSubX2022ZqGxdUAX+Ogjjlj6DBqQt3FCN4gwQzEJuMiLFvC7Y",
+	"KLhgOanWh7Xyx3mWuieRa17I+Z0mueILw3IC3yDy3jkb7A8FXQ/ThmI9JsN75GKhGSxptr1B954VINCD",
+	"GDzPQBkXa9dNythd95XaoXrb1Wog6lTDN225xJXcRXIPG/5Ku+xbBJCPkGe2RQCpao6ZFHNaMkUfaCSX",
+	"XcWdkBsB7ltrS88YE2TGVly4hsrUkJxua43SDCMhbMPtel32TwmSQWAmigqyoNowVed3iObWoZNZEgDc",
+	"h0QvBu76A7iJKSXVUWZglS9Zb88/zDFwqJJWmq+gnScy5aLBSMP0FHz21pslfZ04H2jSbCgKSSOpiQ3b",
+	"S//ymscGdtOzB65LJBwGWWsmzQqOzrCZrGVBFTfbVGl8UlyDH3OPP3Mr5h+t4eDVz2GHyjd39IcUC3EM",
+	"a3Kxg5TDbhSHIYh6LJo+GWjlPUKZktl2GEG1cVZ88Dr4wulsQgu+FGiBw4/wRzuUWVQYJ8OlUI5hskbY",
+	"yytOv/T0ax26FwEpObkdDak824aNaKSPoYSxn4d+8CGRLyL+UCU+YIs2q9TFUUKLVXBUUrKmXE2iaGoi",
+	"l5vIAhH3rpFj6SNlA1PdLaVDlNNO0m+8a2yL4ixC6qiCsHvndKRTR2LsHqjGQW7eFI1rvpYfNVmyiddj",
+	"6qPQ0KFQqKf0pxds7oHLdtQoQFHsClQ4seCYIg3hGi7yGgyaihw3xfM/8h03+zcH3903ZT0SSh7n4BnU",
+	"6jFBi3B31jRSBoXfidnAXhPy8Op+sGQYOBABGCsE2odoMolLFRDYrMbpLtFdm83JGqT64+l3zYw8VyVs",
+	"vyowbjwyaOJok9qin/yUh+5PuMB7WxInr3kuCC2KLHmfP4WrRwECIZgb9+M6C48lT33ik6buVsxPgY4C",
+	"NtBvERclXFVd0xdU7diFYC9qp39Djyo/L+wC6Z0/sSsip9vjfcfHxjrWfG6qVPhzwQvmJaAm7tFda8e1",
+	"GYo0OikOQ7xIVP0mGupQ0+rJnREat0+HFwEPAnCzj0T9URAm1kA6bS+XQ+fg4x+RBuGYCFV7AzSZMW3A",
+	"XrWvLmSVM22irlis8IjMuijcCSudS0AumbNiRwSFuthMrShQA8fOter3E6oZcRfoCcsyXDqXO4Z4dmIn",
+	"OH56gzabwHGLn+2QuekyGeoZRsZwCWbRF6QOeo9dDd0h54blzRvQXo3jw0HN1Lbo9BZcxMDasBmprNZc",
+	"LO3bnV8LUs5q6yAy3BnEFxe3O1hpzWBVKw2vDbO8BngicDPYIxGNQ1lhcVutYwzgslns8oOdsWkIGFAY",
+	"hTQe6LB97mMxq1YKYXuuG8rRSQtytReSKdL/FzMZ41BU0iQC3WncFvjI107horoFK02bnI5D5vQQVlFP",
+	"7TxM7JTXCiSIRr9qP0lKczedKF8G/MBheo+gy16Yi3NdVkHoD5tmSKfrTDQEB0aMVgcUYiM6d3jcS11w",
+	"AcLH2KMGYOM7x2W/RyOIqj73RfQDzxCRzu79noH6xEjBduLXTQdBSETej5LXumNPmOhcc35jzY0TiHdX",
+	"H/Zi3/2uG+CMXoK3kqvRfeFfhffQuJTrJkc2RHnbEwFMFu75lNpwCssm+LkSlk2kldSwZp4t08V/LboS",
+	"Vq4LJwNpUbxdQC5u75zdN14ourBDfI52LNlzRXf5tTu5XxrTw5eNDSZjYvFOXBmzOiY+GH4zefFnSBJ2",
+	"kAwvwUoIeBD15ZIKRY/YbbcYjIx3i1x6c4YP7IPWvBxTPYio2I4Oc/umkvXJd8ToY7JhKQGHhvt9us7e",
+	"B31yx6jefbFijb61jscEaW/Px5Vi1nZjpc4wYabknzLy41+r6fThk5d1s8gfZKXdg10O3Ul9bJPmZH0e",
+	"hyKPfPTX15imsB7CcdARe17waBnmr1MwmGzelM6WS3aVTWSpxfs9+cQiGM3n+SAlh5RzfnRqwAF1XfDV",
+	"1/meZNjdfOrd7fqT8N2128zQXzjRQkXHnPAN1Wl89FjxRIxtf47XvGMa/ci036WSGx4LOqAGGJAdIR+I",
+	"zBiA5WMTyjh4now54xaVAt+3FODs2Urw/3i8O2svairyVLSZqVgNuGAbMF8XXHCNJdonqBU5hUXUQcTD",
+	"fanXUpO9VjCBcMndHl30EJgBqxwilQ0xdhlTefDNdOC6o4vyAIP/jQrmI+4pykUNNpQRxDPhirx+EUXN",
+	"OVWF/XnAZIejseyFDPE1/zjNwbX/WBv+s2sQcEhxOHwXUQJHNt5in+jcFFuwmXH92l3Pza9i66Wdv3RA",
+	"4W9no3vVu2/0bZvrgQ/uyJx9inuZYj1ye8FPWbf7XqRCPtJ0NiYW4OjeNth8TIOoFE7swNaUUKmYak0J",
+	"RNNMmcGT68Yn2l0k7ZmgmlD0UUPwQ0vs2gFHZU6V2jbasQ5bbKotsh9nQK+B+OpLec8OYMuExplkwJj6",
+	"iA8nJ3XYhhhJqOtz5yUTZBm74L2DrC4HE74nA7oFJdhD9izkOcdaBztb6MSHI0y7TR2M0VDwzEVy26qY",
+	"gQhRps+zSn8hnx2rfyGf0fj4Qj7fcZF/IZ8LKpYVXbIvoy38FoVgCjEaYanC8oDOtuk2wwmHxUxJms+p",
+	"NhlZ8KLMSEn1HVTJCKMzUqg5nmqPGzjbkkZdUU/FsGt5m278gK2FTnUch/i+wjvPxH7DT0e02w8zg4gR",
+	"yxRy0OAYKnrqYqUuVcdBGiJU34ZusaQXKEDuGFujrxylSIivoaW0otplFuxWShSyUjuRM80o2MPoq77D",
+	"UssEnkZCovp6g9aZikUL3fnbefbRN9ko6x+04jHKb6Lp9kGsaLd7n1oe3fFdfRv3yEHBdTs3nwsqa9eT",
+	"h+9JrbShkY1Yqlw4iENYKqGk5J8ga33FiK6691qCrb6OOgjXvH9Vig7ykG73Y/WkYfW5sS5pJ+xEf8oi",
+	"P5qWmBtczAhqRtoLHANNAOCOTVE4oKm0Xhe80Vz6l70QY6H7QCLjphKnVBaiV3n0tZqNJX4jMra3LUMI",
+	"o3Xo4T/4JSaW+oxrlnNz+Z5tRlvX9ou1cf1OsXvONl3fTyF1ChsbixXcRWstpFIq1kIgHdN4ZzNcnMGM",
+	"32Pnz14JpjApHNaQ9He9l5Fl93TW2uokrlKrTuKOrY2rqsX26tgvzrVpChk53uCJd093nuxwFBG+zzne",
+	"nez9ZSDeT51NZ5ivMExSpRnxPTJY1Ncu5sB45bpZ077j8WkgOK/AlAebPqiI2qcfyY2IZlMpWZkdd2ci",
+	"1tjlAe+/G+CnSwUO4dOoWd0S4dPztIeJwnAMahGDXr7ANgc6+nzp8VCHejB8njTbu3S86g37KETmnjxu",
+	"ozmetH9E3TMi6SS1y1U8DlEbyg+HhDnGNdj8GcNEqWbYA1MnHeDKMElY51RtlP9prbDdPP6ETaCwTKwv",
+	"paqbSTnIdsc1YGaTn3ktCH0/7HR5kNun0eGeQCUP1bP216xLvENU5r8Mw6/rBosauxDDBPKwOb9ENzDA",
+	"9zQNznjKRK0c7IJtRXBnPdJ0F+E+xUyH42Z5RGhPiJ7NO0Uilj+vv8Uqk+a57kbwtmZw8vRhbf9XVMfB",
+	"6NI1Ir5dcES1dNl8hBsysxc5wIjXqqWnH+IkTwZmIYWFZY4ebtZ+KhHdG2zIRQRJ+ZWSZSjDcXmZRhKU",
+	"ZZBmQ0ooVdeX5J2HdQAtBHMNsTmVo7ov1nLoIpgZ3qjJbtemXJLXOX79T396/eL+D5fkpRVc+Kf3r56T",
+	"7x5/8wc7k1nBylBmoA2dFYzMZc4uySuYr32+WheS5r42DsKDlbZfNnIuC8AWoWt+hY/pK/K7khmaU0Nv",
+	"YNGWslkDz/D3l+TnYT387auo0BssRaOuLE9q5mcOoRbOnG/EAIyPrrv+X5IfXj57gRV8dhSsaVCM/PHl",
+	"R8L1Jfm4guCBsJqgC3Gqe5aHJck1E3TNL/+mpciw74uGytslC8/kcq4v/wpqIiKjTv4fq7mQN5gjGPSD",
+	"yfTy+nIKTmkcdXIzeXQ5vXw0aQAJ4ojYHp0zffXZt0r/AqYrA/FhDy3033mdT24mf2Tmhe+nbllar6Vw",
+	"ofiH0yk6LoXx3T3W64LP4ctXf3NV7ii49om18A5g+G5APPR0h0/dBRAfMszx6h1uIxxGXZUlVdvJzeRZ",
+	"GCxrlIDZ44dYIA4pGLAmMVmPlsxgykT8jfUjnrjbW55jXmia5FdzKuauT/MR7wDMlsjGPYfR/8X2DhdF",
+	"aBiTVCIHeNbtU58+hcYVIBywBfoXejYB5ObVZwglpk/BC7kRVvy8QsiqfaSsci6vNvS+TcNw8c24oGob",
+	"uTOi5Fs4NflI0r0VruwRgszulvB0eErsdURU3bQQRdWRByD7POEADYBwri4PFMO2zfsRVdGaUk0E+I6V",
+	"s+dUKeZhcs9wqN7bwdNn6uFXOVNw4dtrBHJFj+eMH+kdI5Sg7UOkIiiY7C/hmFFsbuT7ZSGoAMYhwwFz",
+	"R8n+8wXVlYKhFbZLxFLes/hRehxJ54sf66OXjdOwC7enwvWMQfwEB24YGpVlNVXgtqCCFlvN9fjjAWB3",
+	"rbuhSbUrO6PxvFsPmuLbH5sE/3vFtPleYpneSbjVDm1fgdzaPtdfhuyxXXd+gj19B85Ma3nirnIB6Ryh",
+	"3wIECSwbycUCP3RZWd4bF2Xmq0YteUpJehdqaPdcDvc8Z/KqXD8+yeXgZ3Y86T66q+aBJrqkReGHrju1",
+	"Az7G6W6KPUfhQDm+/yyADI9Ln4cnPRFR2S2A1Tb0JJosiCEGaAwILwJM7+6FKFW1B3VM8fEHB+O4h4t5",
+	"SZfs6m9rtjyajRFQ8gTk+IDIlM7T4Xg5cHETsPIUzGrt9ouCa6OvPtt/Blx5P1C9esO1GXTtQYjmeKK8",
+	"kmrJrFC084Um/JHFR5S0ws8zpaPtq5sLhKpNc51kPEuVd43nxm4PXRjwHO19sOAlNyAczmYO1esAf1+E",
+	"49HEP8V1V5MsI4JtmDZYOeHwRGNmoWLUsPqLZ9IIfmKbxjsGqQXXZ9iBGPVLGmDXqHBePKwKOpUmXXN8",
+	"/D2Rk3H1uf5lgCTZ2b8zXWL9dPT4HUvJ9CnV8UZrEiReUdSV5xmBo04oyekWnLGQy+QSowWZYV26AJ8t",
+	"JI6n9LUeCk6/EgXbjVhO4trqsB5gl8pKYNAZa4pG3371qEG18pVmbcI+U/MVvz+/eHHveesM0AHS5Z92",
+	"T9GkaRwK1/7dvmhDt2DWILPvEysNh0nvRfyifuxIMg6KaL1ouAd3Im0d6jZWcBqLx12aq0rkiuWRS/So",
+	"c7J3R1jOTf9mvIQnvsY+vJHLJcuhLdqAncCZH78JP3ucxFwKF5MpqN+BGxezhD0xG+n36WvszL0dos9S",
+	"eolP7N0awz4ZHO5CG8VoOVzUwCviGqQb6gRWEzQ4u4AW3rjop669vLD2U04NxRAXcbM5O+lDMknyULxy",
+	"6RJnk/H2BWfX3l958Kkalso1ilf8/gRMnp3ebNq7d8Eq7js5aTu4bwc/lUV7Awc5yLzFe7SrhTz78Jz8",
+	"+MOb2pAmkErvxBdqnVx8hfNRex56D4mn8te5PcKeDrg7cO7Hb8oPfieaqNNQtIPR9LqraWkNs4ZjqIFf",
+	"cFicN6IRR83tP/Idt89ZTO2a+ENU4YddZ9MdW5unjjK0Ad3tpZNVMJcK8JFPEMTFwb1Bh5DwoTGi6wgi",
+	"AaKytp87p2+AvnvH2Hq8B3no1v4HY+t/SSvyI0KIMwKVfbQIEWNvgQw0NxTL5SnJ317224XTUORGQMHW",
+	"f1Uil/91Ock6HhPoT3u23XEQMFEPSUO3PVm49oXEjL2cGxyzxhqvYCqgQA/aH8w+SV3T7z2s3ZkI9x6d",
+	"YXsY+oE+lXfuY2rcM9/X9jX9V/V7hjmB57+m7ZvsG1k+5KKmRUFw9meivs7a+m/Doce2eJ+XND/j/Yzu",
+	"8MDpZ7mdaz7/ei7w1Nny1DxRyohDb7JbmaGLO8Mcxrlcb+HewIJp8FLBB3pNoaQaRea+o6NXjJnzXeEv",
+	"c26gO/qZNr9uNH8GH+URuJ1xmWtc+5fQv8WVjX3JJo+n3/XMzaXL/tsBxHkuxaLgcxMPDNOTZL4hag+B",
+	"XvPNNimaAHtlEGFwFd9wqzoU8lTXDvvcSha5bqQYswLb2InQ82MYd7se92fhbrv3r5QsP7hG9WficN94",
+	"fbjtcVoWj5cRRVMvEEPrNMkXoCU7NGTkKUiEUQ+ArYoFQZQzwgXAd6FAhBsOay0HsIe1ty5U6H6eTNlo",
+	"NEkf5o10nc5HulLcTE6jCjQOoD17zz/8Z0YoUXIT0rXsJVJUpYDKAQ/cfZ6T8p7RfJeKZzgrjTd85ZgV",
+	"vvVHCNoldrfED0+gGpj5ilC7o45joA1i2HJr42u69Y0FXLdOvGvqHG6u6+tn1EG5XOeL5GF5p7gYd1xa",
+	"1xyOfHTO3tnOkZFkZpVsLgzLQerkDpoGsNTPb+nswOif57Bik7QPLXz0cxzX0Nns0KTW3HVzO4H3GYDj",
+	"7fWBGglpEDprqi5DDstWzPut0Q/wxD9zClbo53XO8M3HWl2mitWdU0BZBKtHZxhJW1OrdfhsDCgkyyJx",
+	"H1C6Q2vLs1127/ANfpfPmT3kVtLdBGhMSsXW9S609BNsc5KYmvf7QyNeKw/9xmBMwHm2HXSXYBvcnYif",
+	"e+9JCmXGyZP00dUGn43RQ3uH8zO6r87kivgmGP+MAUoPc7Nn48JTX8VID5g8A2JndMYKElYRsANPsM1h",
+	"TLkgrkfCKYRQFaHxhya8y3mu753uHwfe4YCgczxt/4OxtaOpq1iksG1PrbXjJopmJDXwgRVfioGlOEQU",
+	"VeLMoZZGn/7gla0LtqEa7L+gMPniA9NWa/ovsmIUFmrvSFgN7HHmVm5XW62tiH7ymBTM2Anh+NgLmTOB",
+	"8E7wJoeD2+jMeEleGySSc9GEmu+ZzLfoj1k16r7DNKGSvRsl+pP41aNElXvkaG6z76ozqQbqhRuf0Zly",
+	"M2BzgTOS6OeUeervc4+SfxrLCRbMcuenqb04K1YsdvMHVrLIa+5shEJzyaBvAzTmPp+4bFL/9KKy0Ujg",
+	"K/slvuKWfwCfA5+vohsOKmjNEQo0Q0xEG3h0rnI2t6rmWQ1f+4K3oVfEmaxeUJj/hTnhhRQPDI6HaPw+",
+	"8aVdN5feboTg6dcgf/YP/TPb0U3coq9gYSB8ECS401DvcdqM7NTZAunX2LOziNkmhNevFRBM4kelFBNw",
+	"z85Y6O3zJTtPGGfExBwAwimyzxU33ocqK+P8NRCo/pucNQrDnxKpMoRXAiCyrPZhdynkJUizd2xP7kfo",
+	"Ghmryvx7hUgTriyz7j/Zg54RGn+5Xn1JfMGjhcdxHXFTGbt3rOCtM39snihElRAHGaqgkIio0GkDWYeu",
+	"K7gvIrNbl5EZg6phYIrZ1vICKxbN/WWFvvps/xlQsxdPp4r5jU9jBXzEHA0AsaAAkGMNDDJTlts8rFlf",
+	"iZyd8Pfb1/mvlQN2orSvZwfmedlv7Sl3+4mW58wdskO77owHxyBOw0vvAWbNcVP8AFyhpa33ZRQ+d48N",
+	"E3cce9wMKEP3aIL92EFnZuWXOTdxj3eAq25k1ZyidKrp44A8XTjvCNdHiYeHO4L543uNXfwdMu0R5yrq",
+	"b7LWOfY+cAAjxkpfKjA7J3idALPXLZ7UrR+6vp13BRXP6xmf57DWL/hVLOnG+hLiFHpc7Do25rJkxMgT",
+	"cOP33rzGXhqIeW2HhzgMJYWscsG0SwAwdFt7QvVKKnNhmCoJGDX9aQBtRqxMKDc6NRs+E+TtmomPvGTW",
+	"JH79luRyXpVMmCwwY+6CxFgQ5KJIz3/8M9FmWyDmECWIewl8q2Wl5uyWi8z/CNaOyB2S5y0XsQx2mj+v",
+	"zBlrSNzovw7nupX1uUYXJyo9sZQklMwrgxsGeGYOIsb3DM0bySrOAPB1kQ22LCjfx5NXrinI8Xy5YzXQ",
+	"7b8uN3z1W/QN3bY3vGaPB37nXXTBMwpMwPWBA+EZZYN2tf2pmQA2p4VEeA5fIA5/tvzOIxEQT4GKqfAK",
+	"qoEwN2gUyrVH+nURpsQuhwr+cyhBdO5AmxVzWMTQQqK2VhupPxkx9mPond0M1t9xQSpR2Ju3ZFQYQgsI",
+	"nz1zN1goHoJAmxT2asPMVac8wiXceDktijqahgdDSAi6ReNt2GcncxOTimBzC1RRn2KgjrdDeT7bmjpZ",
+	"jCZsE3kZAJG7ufxntsXOlcl/Wnl4jlx9MNx6UvUD7xBI2m/aHcdXu9VZ9qBI9pigBRO51bUaNmj3UGEH",
+	"vyDu68DwnAUECn4X/E+ZZ0OXrwXf9h6k5vftiF3dzV6kb/y0Btm8vrVOr4MvdKaJtseMD2yVnRPa0om3",
+	"GPkbsteHAZ/47RngoISMDABtaDHCqaz5uj6Kuv5Bc+9dnkml5IbloLOe3KAvqbpz7fxSzpsf3SMHlhgc",
+	"mCxt/M6cIOJvl/rAXnSwEHujzGVZ0gvNLKEMy8k9LSqmb4jhJZvLnGWuV4Ld8IWlpc4INhzAdp2ZNQnY",
+	"kb7FZElCk+Knv9Fw9I9I339xJf9ZjpqE33q5ILqCMgXHX/FDwaiuFCvdeqM3ys91GzoTlB90v3GnV+Eo",
+	"OWbjcHwy/BGCzpfkmSalnRBvPG81Hk3WUms+AyxjUnBjCgZN7rDYjBLN5lLkN04Rg/JvgMjWGp8w0tAi",
+	"I1TfuVdFVKcf8Y1OexpwRYGXBtrwh+0OGzRR1w+/nWShG5D71f5zAY6eSTah334TbRkX7Rxt9w3Ppd02",
+	"11uNCbNCMYkEgG7gkcvI+W7iU3UdkHb6B53VSfxjg6USedELqlDTbfjqTukDedN0xK0ZvQtqjJOPrjEs",
+	"+PEMcXt96gtHGi77bpvXwjAV+u+O2I97kV/KNRN+67mM6LoHXkbe/3fC+wiCzUlH48nJvlZsUUDH1DP4",
+	"JN6FwX8z/ohTgrD4xaUgKworkEWORR4eaPMkWqFwZSKYarBR3LCGcIAINuikAVo8uvdQJpe8yBotohRL",
+	"9H3aERQ53V6St66lJUQSfNNswQqImmdBj5UKAgKhCkZuRNxYYuKjHH4TeWPpaOMI25qOGmaHBcDP4eqB",
+	"CgB8AXQpqvKM5Pye5yzHQuCypDpxX2lZyNQ0Hk+n4ycCzhkzdhrQmPrIaXjf1e8o+fcPb38KiGlW73uG",
+	"nbqaIFxUocKzcAm31Bo9TIBGk5hlLl0Txdg0v52Ot4wjKsI0G28V75GjcAxvIeY28NlCyvXwp/WasXz4",
+	"42sOiZcJpadfZv1gt+1kKRq1iw9chLmPnjXlBwRkMuLaKMiNIPNCYhrLSe/JUNt1huDNR+wCeo4b0o2u",
+	"/+UNOsQoAx8etHGp3cQmFKlRZYIhrxN3IuQQXImqKHp9Hz/BAx0e6yoBM7bkQrh2RWFSaJzxYP0BRmFC",
+	"qnVk0YC+vz2euDHjfBVvmyXlK750TWuGJATa3SEL+Io+TUcMzOgr+ScokodiVDC+Dcn5YsGUbjS6qsqA",
+	"84kbiL7uBQIdFYX9k89cBu3m4WMyO4fFhKzaaIR7BvXdDv2z6+N/lhRoOzZmgH31AgP7arfEdJ2BT+fN",
+	"5elcui5DyQsEWRloSurekwHoyWxr/2la/PDxit5bBQ4hYwgVW/D99Moy0+yaf2IO+Q/G1udkD1+zOSbp",
+	"8XQc8h9sbepS3IQ7ulGqe4qa0IY15RkDss9DUWi7WtR1K9tTJtrmCt/P/tTM8IEZ7JV/JlEBY//vaOtX",
+	"jbb+0coiqYheKS7unMtcG6aeEunsfJ80vyV3loHBHwvR2Zr/Aq5ZGmLEQZINsPBdW6qYp3mStQ3T754M",
+	"8SlDJXMNdQwhAbA9EYK4UIzm24Rytm7i/Q7vhdWZBCb7YSI+xpUdWpiV/zNWyA1cRdiMmpqVxgpUq27g",
+	"NaIZtiHPHKS10oZcT6fTp4TONGQo1oMiRi5hwrieHlHPA6NqvkpZ0w9jxvRZEVxWWGnR4X1Ix3MrOYXh",
+	"6ejeqgUF9Zwgm6tG7fSuAy3mvNpnJFhyY/wJ+8kPdcnIxdCUgCf/2/MxyvMx9HEPkLa7oz/846bhvwIT",
+	"AdKYuPDZ+P7GVgD8kyu+MMRl0LO8PrH49Q3Vvqt/KqqlaNc9h/vy6NvHsPtho1pusL2W3tfx9nxwyTNI",
+	"NJ/LBk4dxH6Q8zt3IDkm6jSO4JrtQ6+CJ76GJWvfNBRFGed9gnQo35DZDsgXbgUN74ZLSLn6jD98Ga/5",
+	"4Rf3VD69oTNW4EaeCy0RBof3fG0tEEFz4wYAUueBdnx5gvTjGTS09xCXqX28KqTU7OjdTKBLvIHBz+ST",
+	"tGOPCNmdr4rtDTRCRYqQpUQnj1UoEHAU+g+Cd1lhlaQVxytp7S7oogcJrPCQi2L17Fa/quBBW4dpwKe9",
+	"o3dY2jUTALeDVXrgLkq6Jq3yMhmWznd8ubGcGxbvmXVIl2EMaGaucRbcrYhQBDP588UHeODivXOddLBx",
+	"61V8OU30P0gS4BV7+2N6zwUTOaeCPHp4MeOGLAppNVGc/ninIuouCBH2S5JdN/SeWaImo8NvWlPTfClY",
+	"Tq6fwAwBwy8jBaPaYKLsElD1EezJgfhiNJgLog1bgwJ8fXX95NG3j+2Pi8pekXNasEvyHJ7XZMa20uV/",
+	"OwIpRqYZmV6Sj6piHlQWCYPM+w8pS1C8YklOgGDkVrlHRy/plhSckZl9mtVTGOqx7z2fA86kf98DPfBg",
+	"7vP09x7KhGWA+5ZI8vrm+mFWa53fXn/38Ld78v1CTnNq2Sc74WAvAmdy4TrmLVowA40Xn+LMbsXcntit",
+	"mH+5Qqia8crAVsz7nXrPCr4Uz2D0IX2jTtrO3veFogjJKSHzpOXubtEAA7/H0SChDj2Hoc9UXGfHPk4d",
+	"0sycpPEjBCdoyRR9oJ3ZtZCAiQTA0Y7HYTMA/QI0owU2lDc+XEIBmimxRwiBfA5GdSjQWzE/l/2xFfNx",
+	"ENDTk787j/uhTw4sTQWh9uBjbTOWcVtFV4fKSHvdhij2jBVSLHXWAKRuKcMtDoCAKhPzdFHOM+2aGePt",
+	"7NJ6QTO5JH++eMMW5uLFjHANkdpCVjXCb8EW8K9PVsVwinthRv588cEqFfbbs22oeifB+4rNOuwj+WVM",
+	"YXhRT36PyuB8F+Hd/kD1qwwjymTOVX7z31Yd2FH/HZdFVX+80oHBa47qf/LLiaLHnsdDNonjL1QKW8yc",
+	"OU62R3UBp9Qq4Ny3JnXG7gHaiJfF+x2l9qq4tY8MfRadKHEdR1T5kp3hfv/JjnvmiwPecfD9bkXvKaT7",
+	"j/I+aFOzLVlRkaOXVa5bvWuhsiDV7agLqQvTS0v8IVGSj/Id5eoAOywcgLPZYv8dYhi/qvv/e2lWpBEA",
+	"xe6i0CIBFAzI/y24K8WtJZ6rxk3etL9lwRbw2q8++x97EeNewN9bCOn7hMbyND7SV6jet2HJk2jwcARd",
+	"hN4rIG1Y9z1qSCJgHghXrQtJc301ufm8+6fP+EMswhGZFj7cO6nkJCCx6mJY5wBIj/q67QPaeUsDe/2F",
+	"GZ64cYDLYtI3Tch4qA0JxXxrJZeKllmz3XMAlveA+wn3RJ63CHzONMV2Kti/dhpa47iHoMi/f3j709CM",
+	"s50TMlDKIS5md0P3iToMsp9N4AVElMCLX1noeYDpq8/upy9XkK909ZmLnH36khRAL+RGWDHnsXT3c2mV",
+	"c3m1oaep1V/wk5TqvxU4VOg7fs8E2dTwwONuefdFf9FHNg+I2p9d04tR0bNtihl1AAZYc849CAFGbZM7",
+	"HTk2DjXpZI3IETwZ2zUiMlANoL5itDCrf/RFQH+AR84JLuveEOHWah3vTj1nGoru3eeA4Lz9Rz+kKWYL",
+	"/gqLwETFL9nkm+mjr/A6IQ1xr2ynpFBDZ1SzjJQs57SZyfj3ilVYB1npGmcC+6TiQahUMbmZXFlV+X8F",
+	"AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

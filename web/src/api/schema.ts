@@ -1227,6 +1227,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
+         * @description The levels are set by an edit with the weave change set_levels.
+         */
+        post: operations["planCorrection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/changes": {
         parameters: {
             query?: never;
@@ -2441,6 +2463,13 @@ export interface components {
                 /** @enum {string} */
                 colour?: "" | "sea" | "clay" | "sky" | "moss";
                 layout?: string;
+                level?: components["schemas"]["BusLevel"];
+            };
+            /** @description gains of buses, as one change */
+            set_levels?: {
+                levels: {
+                    [key: string]: components["schemas"]["BusLevel"];
+                };
             };
             remove_bus?: {
                 id: string;
@@ -2533,6 +2562,57 @@ export interface components {
             rows: components["schemas"]["WeaveRow"][];
             /** @description what has no place any more, in words */
             lost: string[];
+        };
+        /**
+         * @example {
+         *       "bus": "Full mix",
+         *       "integrated_lufs": -23,
+         *       "max_short_term_lufs": -18,
+         *       "stems": true
+         *     }
+         */
+        CorrectionOrder: {
+            bus: string;
+            /** Format: double */
+            integrated_lufs?: number;
+            /** Format: double */
+            max_short_term_lufs?: number;
+            /** Format: double */
+            short_term_window_s?: number;
+            /** Format: double */
+            slope_db_per_s?: number;
+            /** @description the same gain for all stems that it is made of, so that they add up to it */
+            stems?: boolean;
+        };
+        Correction: {
+            /** Format: double */
+            gain_db: number;
+            /**
+             * Format: double
+             * @description how far the slow gain goes down
+             */
+            deepest_db: number;
+            before: components["schemas"]["CorrectionFigures"];
+            foreseen: components["schemas"]["CorrectionFigures"];
+            levels: {
+                [key: string]: components["schemas"]["BusLevel"];
+            };
+            /** @description names of those that are given levels */
+            buses: string[];
+            /** @description mixes that change with them */
+            also: string[];
+            says: string;
+        };
+        CorrectionFigures: {
+            /** Format: double */
+            integrated_lufs?: number | null;
+            /** Format: double */
+            max_short_term_lufs?: number | null;
+            /**
+             * Format: double
+             * @description at the most, where a gain lowers some of it
+             */
+            true_peak_dbtp?: number | null;
         };
         Measurement: {
             done: number;
@@ -2707,6 +2787,15 @@ export interface components {
             };
             outputs: components["schemas"]["Output"][];
             groups?: components["schemas"]["OutputGroup"][];
+            /** @description the gains of buses, by their IDs */
+            levels?: {
+                [key: string]: components["schemas"]["BusLevel"];
+            };
+        };
+        BusLevel: {
+            /** Format: double */
+            gain_db: number;
+            gain?: components["schemas"]["Curve"];
         };
         Marker: {
             id: string;
@@ -2909,6 +2998,9 @@ export interface components {
         Routing: {
             buses: components["schemas"]["Bus"][];
             outputs: components["schemas"]["Output"][];
+            levels?: {
+                [key: string]: components["schemas"]["BusLevel"];
+            };
             groups?: components["schemas"]["OutputGroup"][];
         };
         SetStart: {
@@ -5398,6 +5490,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Measurement"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planCorrection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionOrder"];
+            };
+        };
+        responses: {
+            /** @description the gains, and what they come to */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Correction"];
                 };
             };
             default: components["responses"]["Problem"];

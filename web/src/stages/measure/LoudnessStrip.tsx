@@ -14,6 +14,10 @@ type Props = {
   reel: string;
   measurement: Measurement;
   bus: MeasuredBus;
+  /** Short-term loudness as it was before a correction: a dotted line. */
+  before: MeasuredBus["short_term_line"];
+  /** The limits are asked of it: where it does not keep them is shown. */
+  asked: boolean;
   view: Tenths;
   high: number;
   chosen: boolean;
@@ -27,7 +31,18 @@ const floor = -50;
  * Loudness over time: short-term as a line, momentary as a faint body, limits as straight threads with their value, true
  * peaks that touch their limit as ticks on top. Where a limit is not kept the cloth is torn.
  */
-export function LoudnessStrip({ production, reel, measurement: m, bus, view, high, chosen, onChoose }: Props) {
+export function LoudnessStrip({
+  production,
+  reel,
+  measurement: m,
+  bus,
+  before,
+  asked,
+  view,
+  high,
+  chosen,
+  onChoose,
+}: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const readout = useRef<HTMLOutputElement>(null);
   const theme = useTheme((s) => s.theme);
@@ -71,7 +86,7 @@ export function LoudnessStrip({ production, reel, measurement: m, bus, view, hig
         if (v > floor) g.fillRect(px, y(v), 1, high - y(v));
       }
       // Torn cloth where a limit is not kept: a zigzag edge over the stretch.
-      for (const b of bus.breaks) {
+      for (const b of asked ? bus.breaks : []) {
         if (b.what === "true peak") continue;
         const from = x(tenthAt(b.from));
         const to = Math.max(from + 6, x(tenthAt(b.to)));
@@ -103,6 +118,16 @@ export function LoudnessStrip({ production, reel, measurement: m, bus, view, hig
       thread(limits.max_short_term_lufs, false, bad);
       thread(limits.max_momentary_lufs, false, bad);
       if (bus.gate_lufs != null) thread(bus.gate_lufs, true, line);
+      g.strokeStyle = quiet;
+      g.lineWidth = 1;
+      g.setLineDash([1, 3]);
+      g.beginPath();
+      for (let px = 0; px <= wide && before; px++) {
+        const v = most(before, Math.floor(view.from + px * step), Math.ceil(view.from + (px + 1) * step));
+        if (v > floor) g.lineTo(px, y(v));
+      }
+      g.stroke();
+      g.setLineDash([]);
       g.strokeStyle = ink;
       g.lineWidth = 1.5;
       g.beginPath();
@@ -119,7 +144,7 @@ export function LoudnessStrip({ production, reel, measurement: m, bus, view, hig
       }
       g.stroke();
       g.fillStyle = bad;
-      for (const b of bus.breaks) if (b.what === "true peak") g.fillRect(x(tenthAt(b.at)) - 1, 0, 3, 9);
+      for (const b of asked ? bus.breaks : []) if (b.what === "true peak") g.fillRect(x(tenthAt(b.at)) - 1, 0, 3, 9);
       // The pointer, and where it sounds.
       g.fillStyle = quiet;
       g.fillRect(Math.round(x(tenthAt(useEditor.getState().pointer))), 0, 1, high);
@@ -131,7 +156,7 @@ export function LoudnessStrip({ production, reel, measurement: m, bus, view, hig
     };
     draw();
     return useMonitor.subscribe(draw);
-  }, [m, bus, view, high, theme, reel, pointer, rate]);
+  }, [m, bus, before, asked, view, high, theme, reel, pointer, rate]);
   const at = (e: { nativeEvent: { offsetX: number }; currentTarget: { clientWidth: number } }) =>
     m.start +
     Math.round(

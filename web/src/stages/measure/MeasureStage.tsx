@@ -3,7 +3,7 @@ import { useCallback, useMemo, useState } from "react";
 import type { Production, Reel } from "../../api/client";
 import { type LimitsName, type MeasuredBus, type Measurement, useMeasurement } from "../../api/measure";
 import { useProduction } from "../../api/queries";
-import { useReel } from "../../api/reel";
+import { useEditReel, useReel } from "../../api/reel";
 import { point, useEditor } from "../../editor/store";
 import { plural } from "../../format";
 import { stop, useMonitor } from "../../listening/engine";
@@ -12,6 +12,7 @@ import { timecodeIn } from "../../timeline/place";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, Progress, StageHead } from "../../ui/controls";
 import { playOrStop, useGoOn } from "../reel/hearing";
+import { CorrectForm } from "./CorrectForm";
 import { LoudnessStrip, type Tenths } from "./LoudnessStrip";
 import { ReadingsTable } from "./ReadingsTable";
 import { Verdicts } from "./Verdicts";
@@ -38,6 +39,10 @@ function Measure({ production, reel }: { production: Production; reel: Reel }) {
   const { data: m, error } = useMeasurement(reel.id, reel.version, limits);
   useGoOn(reel);
   const done = m !== undefined && m.done === m.total;
+  // What was measured last stays while what has changed is measured anew.
+  const [last, setLast] = useState<Measurement>();
+  if (done && m !== last) setLast(m);
+  const shown = done ? m : last;
   return (
     <>
       <StageHead
@@ -65,7 +70,7 @@ function Measure({ production, reel }: { production: Production; reel: Reel }) {
         </Empty>
       ) : !m ? (
         <p className="p-4 text-quiet">Measuring…</p>
-      ) : !done ? (
+      ) : !shown ? (
         <div className="max-w-xl p-4">
           <Progress
             done={m.done}
@@ -74,7 +79,7 @@ function Measure({ production, reel }: { production: Production; reel: Reel }) {
             say={`${m.done} of ${m.total} stretches of ten seconds measured; what is measured is kept.`}
           />
         </div>
-      ) : m.buses.every((b) => b.integrated_lufs == null) ? (
+      ) : shown.buses.every((b) => b.integrated_lufs == null) ? (
         <Empty title="There is nothing to measure yet">
           <p>Loudness appears here once tracks of the reel are sent to a stem.</p>
           <Link to="/$production/weave" params={{ production: production.id }} className="text-focus underline">
@@ -82,7 +87,12 @@ function Measure({ production, reel }: { production: Production; reel: Reel }) {
           </Link>
         </Empty>
       ) : (
-        <Measured production={production} reel={reel} m={m} />
+        <Measured
+          production={production}
+          reel={reel}
+          m={shown}
+          measuring={done ? "" : `measuring: ${m.done} of ${m.total}`}
+        />
       )}
     </>
   );
@@ -96,14 +106,22 @@ function verdictInWords(m: Measurement): string {
   return `${kept} of ${plural(counted.length, mixes.length > 0 ? "mix" : "bus", mixes.length > 0 ? "mixes" : "buses")} kept`;
 }
 
-function Measured({ production, reel, m }: { production: Production; reel: Reel; m: Measurement }) {
+type MeasuredProps = { production: Production; reel: Reel; m: Measurement; measuring: string };
+
+function Measured({ production, reel, m, measuring }: MeasuredProps) {
   const buses = useMemo(() => [...m.buses].sort((a, b) => order[a.role] - order[b.role]), [m.buses]);
+  const mixed = buses.some((b) => b.role === "mix" && b.integrated_lufs != null);
+  // Where there are mixes, they are what a recipient measures.
+  const asked = (b: MeasuredBus) => !mixed || b.role === "mix";
   const sounding = buses.filter((b) => b.integrated_lufs != null);
   const [chosen, setChosen] = useState("");
   const bus: MeasuredBus | undefined = sounding.find((b) => b.bus === chosen) ?? sounding[0];
   const total = Math.max(10, ((m.end - m.start) * 10) / production.sample_rate);
   const [view, setView] = useState<Tenths>({ from: 0, to: total });
   const [at, setAt] = useState(-1); // of the breaks
+  const { mutate: edit } = useEditReel(production.id);
+  // What a bus was before it was corrected, to be drawn under what it is.
+  const [before, setBefore] = useState<Record<string, MeasuredBus["short_term_line"]>>({});
   const breaks = bus?.breaks ?? [];
   const go = useCallback(
     (i: number) => {
@@ -168,6 +186,7 @@ function Measured({ production, reel, m }: { production: Production; reel: Reel;
       <div className="flex min-h-0 min-w-0 flex-1 flex-col overflow-auto">
         <ReadingsTable
           buses={buses}
+          asked={asked}
           chosen={bus?.bus ?? ""}
           onChoose={(b) => {
             setChosen(b);
@@ -194,6 +213,7 @@ function Measured({ production, reel, m }: { production: Production; reel: Reel;
               {timecodeIn(production, m.start + Math.round((shown.from * production.sample_rate) / 10))}
             </span>
             <span className="flex-1 text-center">
+              {measuring && <span className="text-caution">{measuring} </span>}
               line: short-term, body: momentary, dashed: {m.limits.integrated_lufs} LUFS asked and the gate
               {m.limits.max_short_term_lufs !== undefined && `, thread: at most ${m.limits.max_short_term_lufs} LUFS`}
             </span>
@@ -208,6 +228,8 @@ function Measured({ production, reel, m }: { production: Production; reel: Reel;
               reel={reel.id}
               measurement={m}
               bus={b}
+              before={before[b.bus]}
+              asked={asked(b)}
               view={shown}
               high={high}
               chosen={b.bus === bus?.bus}
@@ -218,6 +240,18 @@ function Measured({ production, reel, m }: { production: Production; reel: Reel;
       </div>
       <aside aria-label="Against the limits" className="flex w-[400px] shrink-0 flex-col border-line border-l bg-panel">
         {bus && <Verdicts bus={bus} />}
+        {bus && (
+          <CorrectForm
+            key={`${bus.bus} ${m.limits.name}`}
+            reel={reel}
+            measurement={m}
+            bus={bus}
+            apply={(what, levels) => {
+              setBefore(Object.fromEntries(m.buses.map((b) => [b.bus, b.short_term_line])));
+              edit(() => ({ what, actions: [{ weave: { set_levels: { levels } } }] }));
+            }}
+          />
+        )}
         <h2 className="flex items-center gap-2 px-3 pt-3 pb-1">
           <span className="flex-1">{plural(breaks.length, "place")} where a limit is not kept</span>
           {breaks.length > 0 && (

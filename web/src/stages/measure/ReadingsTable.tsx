@@ -1,11 +1,17 @@
 import type { MeasuredBus } from "../../api/measure";
 
-type Props = { buses: MeasuredBus[]; chosen: string; onChoose: (bus: string) => void };
+type Props = {
+  buses: MeasuredBus[];
+  /** Whether the limits are asked of a bus. */
+  asked: (b: MeasuredBus) => boolean;
+  chosen: string;
+  onChoose: (bus: string) => void;
+};
 
 const say = (v: number | null | undefined, places = 1) => (v == null ? "–" : v.toFixed(places).replace("-", "−"));
 
 /** What was found of every bus, and the verdict on it. */
-export function ReadingsTable({ buses, chosen, onChoose }: Props) {
+export function ReadingsTable({ buses, asked, chosen, onChoose }: Props) {
   const heads = [
     "Bus",
     "Verdict",
@@ -59,7 +65,7 @@ export function ReadingsTable({ buses, chosen, onChoose }: Props) {
               </th>
               <td
                 title={b.says || failed.map((v) => `${v.what} ${v.words}`).join(", ")}
-                className={`whitespace-nowrap border-line border-t px-2 py-1 ${b.says || b.integrated_lufs == null ? "text-quiet" : failed.length > 0 ? "text-bad" : "text-good"}`}
+                className={`whitespace-nowrap border-line border-t px-2 py-1 ${b.says || b.integrated_lufs == null || !asked(b) ? "text-quiet" : failed.length > 0 ? "text-bad" : "text-good"}`}
               >
                 {words}
               </td>

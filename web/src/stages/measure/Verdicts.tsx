@@ -1,7 +1,6 @@
 import type { MeasuredBus } from "../../api/measure";
 
-const say = (v: number | null | undefined, unit: string) =>
-  v == null ? "nothing" : `${v.toFixed(2).replace("-", "−")} ${unit}`;
+const say = (v: number | null | undefined) => (v == null ? "–" : v.toFixed(2).replace("-", "−"));
 
 /** Asked, found, margin, verdict, of one bus. */
 export function Verdicts({ bus }: { bus: MeasuredBus }) {
@@ -11,7 +10,7 @@ export function Verdicts({ bus }: { bus: MeasuredBus }) {
       <thead>
         <tr className="text-quiet">
           {heads.map((h, i) => (
-            <th key={h} scope="col" className={`px-3 py-1 font-normal ${i > 1 ? "text-right" : "text-left"}`}>
+            <th key={h} scope="col" className={`px-2 py-1 font-normal ${i > 1 ? "text-right" : "text-left"}`}>
               {h}
             </th>
           ))}
@@ -20,15 +19,13 @@ export function Verdicts({ bus }: { bus: MeasuredBus }) {
       <tbody>
         {bus.verdicts.map((v) => (
           <tr key={v.what} className="align-top">
-            <th scope="row" className="border-line border-t px-3 py-1 text-left font-normal">
+            <th scope="row" className="border-line border-t px-2 py-1 text-left font-normal">
               {v.what}
               <span className={`block ${v.pass ? "text-good" : "text-bad"}`}>{v.words}</span>
             </th>
-            <td className="whitespace-nowrap border-line border-t px-3 py-1">{v.asked.replace("-", "−")}</td>
-            <td className="figures whitespace-nowrap border-line border-t px-3 py-1 text-right">
-              {say(v.found, v.unit)}
-            </td>
-            <td className="figures border-line border-t px-3 py-1 text-right">
+            <td className="whitespace-nowrap border-line border-t px-2 py-1">{v.asked.replace("-", "−")}</td>
+            <td className="figures whitespace-nowrap border-line border-t px-2 py-1 text-right">{say(v.found)}</td>
+            <td className="figures border-line border-t px-2 py-1 text-right">
               {v.margin == null ? "–" : `${v.margin >= 0 ? "+" : "−"}${Math.abs(v.margin).toFixed(2)}`}
             </td>
           </tr>

@@ -1,0 +1,149 @@
+import type { Page } from "@playwright/test";
+import { accessible, expect, go, test } from "./app";
+
+type Reel = {
+  id: string;
+  doc: {
+    weave: {
+      outputs: { name: string; bus: string; channel: number }[];
+      groups?: { layout: string }[];
+      sends: Record<string, { to: string; patch: { preset?: string; places?: { azimuth?: number }[] } }[]>;
+      levels?: Record<string, { gain_db: number }>;
+    };
+    tracks: { id: string; label: string }[];
+  };
+};
+
+/** A copy of the demonstration's first reel, which the page then works on: each test has one of its own. */
+async function ownReel(page: Page, url: string, name: string): Promise<() => Promise<Reel>> {
+  const list = (await (await page.request.get(`${url}/api/productions`)).json()) as {
+    items: { id: string; name: string }[];
+  };
+  const production = list.items.find((p) => p.name.includes("Lantern Ferry"))?.id ?? "";
+  const first = (await (await page.request.get(`${url}/api/productions/${production}/reel`)).json()) as Reel;
+  const made = await page.request.post(`${url}/api/productions/${production}/reels`, {
+    data: { name, copy: first.id },
+  });
+  const own = (await made.json()) as Reel;
+  await page.addInitScript(([p, r]) => localStorage.setItem(`reel.${p}`, r ?? ""), [production, own.id]);
+  await page.goto(`${url}/${production}/weave`);
+  await expect(page.getByRole("heading", { level: 1, name: "Weave" })).toBeVisible();
+  await expect(page.getByText(`${name}:`)).toBeVisible();
+  return async () => (await page.request.get(`${url}/api/reels/${own.id}`)).json() as Promise<Reel>;
+}
+
+const use = async (page: Page, template: string) => {
+  await page.keyboard.press("t");
+  const list = page.getByRole("listbox", { name: "Templates" });
+  await list.focus();
+  for (let i = 0; i < 20; i++) {
+    if ((await list.getByRole("option", { selected: true }).textContent())?.startsWith(template)) break;
+    await page.keyboard.press("ArrowDown");
+  }
+  await expect(page.getByRole("table", { name: "Rows that change" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Use it/ })).toBeEnabled();
+  await list.focus();
+  await page.keyboard.press("Enter");
+};
+
+/** By keys: a stereo reel becomes 5.1 and stereo on eight channels, its mixes are sums, and its group goes into film order. */
+test("a template, mixes that are sums, another order, and back", async ({ page, app }) => {
+  const reel = await ownReel(page, app.url, "Eight channels");
+  const before = await reel();
+  await use(page, "5.1 and stereo on eight channels");
+  await expect(page.getByLabel("Name of output 8")).toHaveValue("Full mix stereo R");
+  await expect(page.getByRole("row", { name: "Boom on the outputs" }).getByText("−4.0").first()).toBeVisible();
+  await expect(page.getByRole("button", { name: "DX in Full mix 5.1" })).toHaveAttribute("aria-pressed", "true");
+  await accessible(page);
+
+  await page.keyboard.press("n");
+  const nulls = page.getByRole("list", { name: "Null figures" });
+  await expect(nulls.getByRole("listitem")).toHaveCount(2);
+  for (const text of await nulls.getByRole("listitem").allTextContents()) {
+    const off = /at most (-[\d.]+) dBFS/.exec(text);
+    if (off) expect(Number(off[1])).toBeLessThan(-130);
+    else expect(text).toContain("bit for bit");
+  }
+
+  await page.keyboard.press("o");
+  const output = page.getByRole("region", { name: "Output 1" });
+  await output.getByLabel("Order of the group's speakers").selectOption("film");
+  await expect(page.getByLabel("Name of output 2")).toHaveValue("Full mix 5.1 C");
+  await expect(page.getByLabel("Name of output 6")).toHaveValue("Full mix 5.1 LFE");
+  expect((await reel()).doc.weave.groups?.[0]?.layout).toBe("custom L C R Ls Rs LFE");
+  await output.getByLabel(/^Trim/).fill("-2");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("row", { name: /^1 / }).getByText("-2.0 dB")).toBeVisible();
+
+  await page.locator("body").press("Control+z");
+  await page.keyboard.press("Control+z");
+  await page.keyboard.press("Control+z");
+  await expect(page.getByLabel("Name of output 7")).toHaveCount(0);
+  expect((await reel()).doc.weave).toEqual(before.doc.weave);
+});
+
+/** By pointer: a stem becomes 5.1, a sound is carried in the room, and what would lose its place is shown before. */
+test("a sound is carried among the speakers, and nothing is lost unasked", async ({ page, app }) => {
+  const reel = await ownReel(page, app.url, "Room");
+  const buses = page.getByRole("toolbar", { name: "Buses" });
+  await buses.getByRole("button", { name: "DX" }).click();
+  await page.getByLabel("Layout of the bus").selectOption("5.1");
+  await expect(page.getByText("every route keeps its place.")).toBeVisible();
+  await page.getByRole("button", { name: "Do it", exact: true }).click();
+  await expect(buses.getByRole("button", { name: "DX 5.1" })).toBeVisible();
+
+  await page.getByRole("row", { name: /^Boom/ }).first().getByText("Boom").click();
+  await page.getByLabel("How Boom enters DX").selectOption("placed");
+  const room = page.getByRole("img", { name: /^The room from above/ });
+  await expect(room).toBeVisible();
+  const box = await room.boundingBox();
+  if (!box) throw new Error("the room has no place");
+  const middle = { x: box.x + 118, y: box.y + 118 };
+  await page.mouse.move(middle.x, middle.y - 88); // straight ahead, on the ring
+  await page.mouse.down();
+  await page.mouse.move(middle.x - 88, middle.y, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByTestId("ways")).toContainText("placed at 90°");
+  const now = await reel();
+  const boom = now.doc.tracks.find((t) => t.label === "Boom")?.id ?? "";
+  expect(now.doc.weave.sends[boom]?.[0]?.patch.places?.[0]?.azimuth).toBe(90);
+  await accessible(page);
+
+  await buses.getByRole("button", { name: "DX 5.1" }).click();
+  await page.getByRole("button", { name: "Remove", exact: true }).click();
+  const asked = page.getByRole("alertdialog", { name: "remove DX" });
+  await expect(asked.getByText("Boom is not sent to DX any more")).toBeVisible();
+  await expect(asked.getByText("output 1 (DX L) carries silence")).toBeVisible();
+  await asked.getByRole("button", { name: "Leave it" }).click();
+  await expect(buses.getByRole("button", { name: "DX 5.1" })).toBeVisible();
+});
+
+/** Measured against limits, heard where it breaks one, corrected with its stems, seen before and after, and undone. */
+test("a mix is measured, heard where it is too loud, and corrected", async ({ page, app }) => {
+  const reel = await ownReel(page, app.url, "Loud");
+  await use(page, "Stereo stems and full mix");
+  await expect(page.getByRole("button", { name: "DX in Full mix" })).toHaveAttribute("aria-pressed", "true");
+  await go(page, "Measure");
+  const readings = page.getByRole("table", { name: "Readings" });
+  await expect(readings.getByRole("row", { name: /^Full mix mix/ })).toContainText("limits not kept");
+  const places = page.getByRole("list", { name: "Places where a limit is not kept" });
+  await expect(places.getByRole("listitem").first()).toContainText("short-term loudness up to");
+  await accessible(page);
+
+  await page.keyboard.press("g");
+  await expect(page.getByTestId("hearing")).toContainText("Loud as it is routed");
+  await page.keyboard.press(" ");
+  await expect(page.getByTestId("hearing")).toContainText("Silent");
+
+  const verdicts = page.getByRole("table", { name: "Full mix against the limits" });
+  await page.getByRole("button", { name: "Show what that takes" }).click();
+  const foreseen = page.getByRole("table", { name: "Before and after" });
+  await expect(foreseen.getByRole("row", { name: /^integrated/ })).toContainText("−23.0");
+  await page.getByRole("button", { name: "Do it", exact: true }).click();
+  await expect(page.getByText("1 of 1 mix kept")).toBeVisible();
+  await expect(verdicts.getByRole("row", { name: /^integrated/ })).toContainText("kept");
+  await expect(places.getByRole("listitem")).toHaveCount(0);
+  expect(Object.keys((await reel()).doc.weave.levels ?? {})).toHaveLength(3); // DX, MX and FX
+  await page.locator("body").press("Control+z");
+  await expect(page.getByText("0 of 1 mix kept")).toBeVisible();
+});
