@@ -66,8 +66,16 @@ test("pictures for the README", async ({ page, app }) => {
   await expect(page.getByText(/4 events/)).toBeVisible();
   await shot("cut-list");
   await page.keyboard.press("Escape");
+  await chooser.selectOption({ label: "Reel 1 in 5.1" });
   await go(page, "Weave");
+  await page.getByRole("row", { name: /^Boom/ }).first().getByText("Boom").click();
+  await expect(page.getByRole("img", { name: /^The room from above/ })).toBeVisible();
   await shot("weave");
+  await go(page, "Measure");
+  await expect(page.getByRole("table", { name: "Readings" })).toBeVisible({ timeout: 60_000 });
+  await page.getByRole("button", { name: "Show what that takes" }).click();
+  await expect(page.getByRole("table", { name: "Before and after" })).toBeVisible();
+  await shot("measure");
   await go(page, "Reel");
   await chooser.selectOption({ label: "Reel 1" });
   await go(page, "Delivery");

@@ -57,6 +57,9 @@ func Seed(ctx context.Context, a *app.App, dir string, say func(string)) error {
 	if err := editScene(ctx, a, p, first); err != nil {
 		return err
 	}
+	if err := weaveSurround(ctx, a, p, first); err != nil {
+		return err
+	}
 	return writeCutLists(dir)
 }
 

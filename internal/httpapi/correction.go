@@ -24,7 +24,9 @@ func (s *server) PlanCorrection(ctx context.Context, r contract.PlanCorrectionRe
 	if c.Deepest > 0 {
 		v.Says += fmt.Sprintf(", and a slow gain that goes down by up to %.2f dB", c.Deepest)
 	}
-	if len(c.Also) > 0 {
+	if len(c.Also) == 1 {
+		v.Says += "; " + c.Also[0] + " changes with it"
+	} else if len(c.Also) > 1 {
 		v.Says += "; " + strings.Join(c.Also, ", ") + " change with it"
 	}
 	return contract.PlanCorrection200JSONResponse(v), nil
