@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/automation"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
+	"zestyloom/core/spatial"
 	"zestyloom/core/weave"
 )
 
@@ -32,6 +33,42 @@ func console(n int, frames int64, strand func(i int) string) reel.Reel {
 		r.Weave.Sends[id] = to(fmt.Sprint("S", i%6), weave.BothMinus, -6)
 	}
 	return r
+}
+
+// Ten seconds of 24 mono tracks to 32 stems and mixes of 5.1 and 128 outputs, each placed among the speakers.
+func BenchmarkWide(b *testing.B) {
+	const frames = 480000
+	_, sources := strandsOf(b, 24, 1, frames)
+	r := reel.Reel{Weave: weave.Weave{Sends: map[string][]weave.Send{}}}
+	for i := range 32 {
+		id := fmt.Sprint("S", i)
+		r.Weave.Buses = append(r.Weave.Buses, weave.Bus{ID: id, Name: id, Role: []weave.Role{weave.Stem, weave.Mix}[i/24], Layout: "5.1"})
+		if i < 24 {
+			r.Weave.Sends[id] = []weave.Send{{To: fmt.Sprint("S", 24+i%8), GainDB: -3}}
+		}
+	}
+	for i := range 128 {
+		r.Weave.Outputs = append(r.Weave.Outputs, weave.Output{Name: strconv.Itoa(i), Bus: fmt.Sprint("S", i/4), Channel: i % 4})
+	}
+	for i := range 24 {
+		id := strconv.Itoa(i)
+		r.Tracks = append(r.Tracks, reel.Track{ID: id, Label: id, Layout: "mono", Clips: []reel.Clip{{ID: "c" + id, Strands: []string{fmt.Sprint(i, "/0")}, Length: frames}}})
+		r.Weave.Sends[id] = []weave.Send{{To: fmt.Sprint("S", i), GainDB: -6, Patch: weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: spatial.Position{Azimuth: float64(15*i - 180), Spread: 40}}}}}}
+	}
+	for b.Loop() {
+		p, err := mix.Compile(r, 48000, sources)
+		require.NoError(b, err)
+		pl, err := p.Play(mix.All())
+		require.NoError(b, err)
+		enc := audio.Encoder{Coding: audio.S24}
+		var out []byte
+		require.NoError(b, pl.Run(context.Background(), 0, frames, func(blk audio.Block, at int64) error {
+			out = enc.Encode(out[:0], blk, at)
+			return nil
+		}))
+		pl.Close()
+	}
+	b.ReportMetric(float64(frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
 }
 
 // Ten seconds of 24 mono tracks of 24 bits to 12 outputs, with gains, encoded in 24 bits: of 24 files, of 3 files of 8

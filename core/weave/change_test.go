@@ -138,6 +138,51 @@ func TestOutputsChange(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// Every way of a track to an output, with each gain on it, and what they come to is the product.
+func TestTraces(t *testing.T) {
+	w, all := start(t), tracksOf(t)
+	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "full", Name: "Full mix", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "DX", GainDB: -2}, {Bus: "MX"}}}})
+	w, _ = change(t, w, weave.Change{InsertOutputs: &weave.InsertOutputs{At: 6, Bus: "full"}})
+	w, _ = change(t, w, weave.Change{SetLevels: &weave.SetLevels{Levels: map[string]weave.Level{"DX": {GainDB: -1}}}})
+	trim := 0.5
+	w, _ = change(t, w, weave.Change{SetOutput: &weave.SetOutput{At: 6, TrimDB: &trim}})
+	ways := w.Traces(all[1], 6)
+	require.Len(t, ways, 1)
+	sum := 0.0
+	var into []string
+	for _, s := range ways[0] {
+		into = append(into, s.Into)
+		sum += s.GainDB
+	}
+	assert.Equal(t, []string{"DX", "DX", "Full mix", "output 7 Full mix L"}, into)
+	assert.InDelta(t, -3-1-2+0.5, sum, 1e-9)
+	product, err := w.Product(all)
+	require.NoError(t, err)
+	assert.InDelta(t, audio.Gain(sum), product[6][1][0], 1e-9)
+	assert.Empty(t, w.Traces(all[3], 6))
+	assert.Empty(t, w.Traces(all[0], 99))
+	w.Sends["lav"] = append(w.Sends["lav"], weave.Send{To: "full", Patch: weave.Patch{Preset: weave.Left}})
+	assert.Len(t, w.Traces(all[1], 6), 2)
+}
+
+// A correction of a mix goes to its stems, adds to what they have, and says what else changes.
+func TestCorrectedLevels(t *testing.T) {
+	w := start(t)
+	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "full", Name: "Full mix", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "DX"}, {Bus: "MX"}}}})
+	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "me", Name: "M&E", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "MX"}, {Bus: "FX"}}}})
+	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "all", Name: "All", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "full"}}}})
+	w.Levels = map[string]weave.Level{"MX": {GainDB: -1}}
+	levels, also := w.Corrected("all", -3, nil, true)
+	assert.Equal(t, -3.0, levels["DX"].GainDB)
+	assert.Equal(t, -4.0, levels["MX"].GainDB)
+	assert.Len(t, levels, 2)
+	assert.Equal(t, []string{"Full mix", "M&E"}, also)
+	levels, also = w.Corrected("full", -3, nil, false)
+	assert.Len(t, levels, 1)
+	assert.Equal(t, []string{"All"}, also)
+	assert.Equal(t, []string{"FX"}, w.StemsOf("FX"))
+}
+
 // What a newsroom sees in words, and turns from one into another.
 func TestWaysInWords(t *testing.T) {
 	w, all := start(t), tracksOf(t)

@@ -41,6 +41,8 @@ var remedies = map[string]map[string]string{
 	"correct": {"exists": "--force"},
 	"route":   {"exists": "--force"},
 	"tone":    {"exists": "--force"},
+	"unwrap":  {"exists": "--force"},
+	"wrap":    {"exists": "--force"},
 }
 
 // remedy is what a refusal's message ends with where an option of the command would help.

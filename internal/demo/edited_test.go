@@ -21,7 +21,8 @@ func sceneIsEdited(t *testing.T, a *app.App) {
 	require.NoError(t, err)
 	reels, err := a.Store.Reels(ctx, ps[0].ID)
 	require.NoError(t, err)
-	require.Len(t, reels, 3)
+	require.Len(t, reels, 4)
+	surround(t, a, reels[3])
 	var off, points, fades, over, borrowed, room int
 	tied := map[string]map[int64]bool{}
 	for _, tr := range reels[1].Doc.Tracks {

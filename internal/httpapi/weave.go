@@ -8,6 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/weave"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 )
@@ -52,6 +53,21 @@ func (s *server) GetNulls(ctx context.Context, r contract.GetNullsRequestObject)
 		out = append(out, v)
 	}
 	return contract.GetNulls200JSONResponse(out), nil
+}
+
+// GetWays implements contract.StrictServerInterface.
+func (s *server) GetWays(ctx context.Context, r contract.GetWaysRequestObject) (contract.GetWaysResponseObject, error) {
+	row, err := s.app.Store.Reel(ctx, r.Reel)
+	if err != nil {
+		return nil, err
+	}
+	out := [][]weave.Step{}
+	for _, t := range row.Doc.Routed() {
+		if t.ID == r.Params.Track {
+			out = append(out, row.Doc.Weave.Traces(t, r.Params.Output)...)
+		}
+	}
+	return contract.GetWays200JSONResponse(out), nil
 }
 
 func keptTemplate(t app.KeptTemplate) contract.KeptTemplate {

@@ -1247,8 +1247,10 @@ type Heard struct {
 // KeptTemplate defines model for KeptTemplate.
 type KeptTemplate struct {
 	// Id of one that was kept, else its name
-	Id       string        `json:"id"`
-	Shipped  bool          `json:"shipped"`
+	Id      string `json:"id"`
+	Shipped bool   `json:"shipped"`
+
+	// Template Example: {"description":"Dialogue on outputs 1 and 2.","format":1,"name":"One stereo stem","routes":[{"label":"Boom","sends":[{"gain_db":0,"patch":{"preset":"both"},"to":"DX"}]}],"weave":{"buses":[{"id":"DX","kind":"DX","layout":"stereo","name":"DX","role":"stem"}],"groups":[{"id":"DX","layout":"stereo"}],"outputs":[{"bus":"DX","channel":0,"group":"DX","name":"DX L"},{"bus":"DX","channel":1,"group":"DX","name":"DX R"}],"sends":{}}}
 	Template WeaveTemplate `json:"template"`
 }
 
@@ -2103,10 +2105,15 @@ type WatchOrder struct {
 	Folders []string `json:"folders"`
 }
 
+// WayStep defines model for WayStep.
+type WayStep = weave.Step
+
 // Weave defines model for Weave.
 type Weave = weave.Weave
 
 // WeaveChange exactly one of these
+//
+// Example: {"set_bus":{"id":"DX","layout":"5.1"}}
 type WeaveChange = edit.Reweave
 
 // WeavePreview defines model for WeavePreview.
@@ -2130,7 +2137,7 @@ type WeaveRowState string
 // WeaveRowWhat defines model for WeaveRow.What.
 type WeaveRowWhat string
 
-// WeaveTemplate defines model for WeaveTemplate.
+// WeaveTemplate Example: {"description":"Dialogue on outputs 1 and 2.","format":1,"name":"One stereo stem","routes":[{"label":"Boom","sends":[{"gain_db":0,"patch":{"preset":"both"},"to":"DX"}]}],"weave":{"buses":[{"id":"DX","kind":"DX","layout":"stereo","name":"DX","role":"stem"}],"groups":[{"id":"DX","layout":"stereo"}],"outputs":[{"bus":"DX","channel":0,"group":"DX","name":"DX L"},{"bus":"DX","channel":1,"group":"DX","name":"DX R"}],"sends":{}}}
 type WeaveTemplate = weave.Template
 
 // Width Example: {"outputs":6,"version":7}
@@ -2332,6 +2339,14 @@ type GetNullsParams struct {
 	// From the beginning of the reel where it is not given
 	From *int64 `form:"from,omitempty" json:"from,omitempty"`
 	To   *int64 `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// GetWaysParams defines parameters for GetWays.
+type GetWaysParams struct {
+	Track string `form:"track" json:"track"`
+
+	// Output counted from 0
+	Output int `form:"output" json:"output"`
 }
 
 // ListShelfParams defines parameters for ListShelf.
@@ -2721,6 +2736,9 @@ type ServerInterface interface {
 	// KeepWeave Keep the reel's routing as a template under a name; one of that name is replaced
 	// (POST /api/reels/{reel}/weave/template)
 	KeepWeave(c *gin.Context, reel ReelId)
+	// GetWays By which ways a track comes to an output, with every gain on the way
+	// (GET /api/reels/{reel}/weave/ways)
+	GetWays(c *gin.Context, reel ReelId, params GetWaysParams)
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(c *gin.Context, reel ReelId)
@@ -4667,6 +4685,50 @@ func (siw *ServerInterfaceWrapper) KeepWeave(c *gin.Context) {
 	siw.Handler.KeepWeave(c, reel)
 }
 
+// GetWays operation middleware
+func (siw *ServerInterfaceWrapper) GetWays(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetWaysParams
+
+	// ------------- Required query parameter "track" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "track", c.Request.URL.Query(), &params.Track, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter track: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "output" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "output", c.Request.URL.Query(), &params.Output, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter output: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWays(c, reel, params)
+}
+
 // SetWidth operation middleware
 func (siw *ServerInterfaceWrapper) SetWidth(c *gin.Context) {
 
@@ -5494,6 +5556,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/preview", wrapper.PreviewWeave)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/nulls", wrapper.GetNulls)
+	router.GET(options.BaseURL+"/api/reels/:reel/weave/ways", wrapper.GetWays)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/template", wrapper.KeepWeave)
 	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
@@ -8160,6 +8223,46 @@ func (response KeepWeavedefaultApplicationProblemPlusJSONResponse) VisitKeepWeav
 	return err
 }
 
+type GetWaysRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetWaysParams
+}
+
+type GetWaysResponseObject interface {
+	VisitGetWaysResponse(w http.ResponseWriter) error
+}
+
+type GetWays200JSONResponse [][]WayStep
+
+func (response GetWays200JSONResponse) VisitGetWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWaysdefaultApplicationProblemPlusJSONResponse) VisitGetWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetWidthRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *SetWidthJSONRequestBody
@@ -9228,6 +9331,9 @@ type StrictServerInterface interface {
 	// KeepWeave Keep the reel's routing as a template under a name; one of that name is replaced
 	// (POST /api/reels/{reel}/weave/template)
 	KeepWeave(ctx context.Context, request KeepWeaveRequestObject) (KeepWeaveResponseObject, error)
+	// GetWays By which ways a track comes to an output, with every gain on the way
+	// (GET /api/reels/{reel}/weave/ways)
+	GetWays(ctx context.Context, request GetWaysRequestObject) (GetWaysResponseObject, error)
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(ctx context.Context, request SetWidthRequestObject) (SetWidthResponseObject, error)
@@ -11483,6 +11589,33 @@ func (sh *strictHandler) KeepWeave(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetWays operation middleware
+func (sh *strictHandler) GetWays(ctx *gin.Context, reel ReelId, params GetWaysParams) {
+	var request GetWaysRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWays(ctx, request.(GetWaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWaysResponseObject); ok {
+		if err := validResponse.VisitGetWaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SetWidth operation middleware
 func (sh *strictHandler) SetWidth(ctx *gin.Context, reel ReelId) {
 	var request SetWidthRequestObject
@@ -12181,331 +12314,336 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39kts4si/4KgjtjfDMHlaVynZ7usuxseH2x7TPcbcdtuf0xM701oFESMIUCWgAsGSNw/c19oH2xW4g",
-	"EwBJEaBIfbh75tz+o11VokAgkUjk5y8/T+ayXEvBhNGTm8+TNVW0ZIYp+I0uDFP2h5zpueJrw6WY3EzM",
-	"ipF5pbRURC6I/W1Nl4zM2EIqNskm3D7094qp7SSbCFqyyY0bKpvo+YqVFMdc0Kowk5vJJJuU9NMbJpZm",
-	"Nbm5nk6zidmu7be0UVwsJ1++ZJOcFfyeqe0tz+234R1ralb1K/wTk2yi2N8rrlg+uTGqYs23LqQqqX1p",
-	"VfF8EnvRghcs/RL76ZEvKHjJTRh+h074YZRODy1hSvqJl1UJv9lfucBfr8ObuDBsyRS8ak25ulVsEd9D",
-	"xRZMMTFnDzTRRlGRP4XdlIIRs6KG0KViTJMZ04ZsVkwQOtNMmMQW2/eMowRMz9A7Fp+fNCumiGJzqXIu",
-	"lqeZJbxu5DSVzKu5nViaL+pnjuQOxViRfo399MgXaFmJ/LaQct2lurxnilCRE/tDgoDwzSiDLmihWXjl",
-	"TMqCUdF4Z0nNfNV9aUlzRqgmhaxy+6/d3AVX2mRktoXfDBNEs7kUuSYLJUu7zYoRbsiMLbnQiZni+w6a",
-	"Ko6wO1PqGDAjUpGFVDA5zXOmrSCkpOT5hf2VWMa2v/0b/Pa7gi3M74GuJc//J/5N8eXK/N7PvL3L+Jbe",
-	"fV5TY5iyX/1//zK9+I5eLC5++fzoyZff/eXf/ucvrb/8/v/+Hz18sObRPbHHSuD502vGcpTy9lmiDd2m",
-	"KH7H2NoNeRDZ4V0p0YgfRse9ziZMWDH4l+nlN9l19vCXrD4JuaxmILTda0VVzpx8xLcaGZc/zB6EBdlY",
-	"IcOBLxUbImFkXL5wYZ48nkTlNG54+tgPYIgBB38r5j2v2Ir5kS/YKG64WKbf4R446jUgIvVaCs1AR/mB",
-	"UQXvm0th7KZYvWW9Lvic2q28knPDzIU2itHSfhZ504wLChsYeVebK95wYwp2wUTOqbgkz0gBSgvhgjx6",
-	"SGbcaDjlWpKSii2ZbQ2Khn//8PYn8juY6u8zsuBFwXJSrcmGmxXRazpnGi41QWaFnN/pG7KwephuDJyF",
-	"N1Si0izP8EhKze3cvCIGchO/TKSAP81lWUpB5nZgK14pefL4YsYNWRSSmgzkGLN6E5mvqBCsIGalGCOP",
-	"HtZPafK7pWLU2Cu2pEvBTZWzjKyVXCpaloyAzgiT2K4Zef2aZkTTcl0wTaghi6ooiJ7Tgv0+AwK13mfv",
-	"df+sbr82g1vezwt0SBI0g8u/ismXbPJOyVnByh4WWOMT//Y3bTexyQL/A3Sjyf9xVWvBV/ipvvLjRtiA",
-	"knX40PMuMOMzNV/xe/ZW5ag30zyH7aHFOyXXTBlumdZJQfYJVg3P4ffccUCVIzze/PhzTHbWh+kv9aO/",
-	"BHaWs7+xubGk+r7Se2fVfvNcFrKCpTj5apV1zegkm8wLas+MvrP/L6XWjVf6E5RNeHPS9Z/vuIh/UFCx",
-	"rOiSJT7cyspEP/IXducDuYj+WUmkvF+WNqycWI1UWbFe8k+R1eyQGsQTvNcNFybYoX02+XSxlBfujxtG",
-	"79ml3YzG3y94uZbKuLt9NbmZ/INpsy2kLK/mUrEr+BZM4vtKv2H3rBi5l0vKxT6mf14p+5IMHr7NZy05",
-	"GS7S2gh53DBBLr57ErtjmyTzow4iEK7xMBI9R5HxTknc/x2uxk8bjBEu42yS88XC2b97r25rLSptbqkZ",
-	"+HiaTe9ihzubyMqsWyzfGGzN6N1tPlvo+C6Jqiio/dHdsTtbk01UqQ//+s7OepKGGYej4enZoFVz6o1p",
-	"ABVicuv5is3vutu4sNrbOGpawczi37FqXuSDnXXCU/VAmZtEeuoFX488pziN9o3jL0jNxZxZK0JY88Hf",
-	"+tYqfKBJDgJ5ABfSDd2m31FQvGapIFbduOOCrOi9NbeGjb6gObvdL2pe0ZyFx51YH/L8ryHGkvcYTqVN",
-	"R9TBkJp+h1CB18MIyMU9UybOwT1XYOEcaMcJIiFN6iIFScoNK/U++r9dLN5TsYQtKOmn1/id6+m04duj",
-	"StEtiDHvFujVxuChYCrpmMUmtfMIWbZ1AkmTNeopYd6dhTUm+PBbYAT/a3euhkfcAmggGrKioLA7hRt0",
-	"e1DAC77WzlWlGGE5N9aglksG9jU8B2erM7NKrAs6R3nVfqWQM5lvyZ2QG930hhRSLPUk26clgupS86ST",
-	"1NRZtIGV9lzTVuxcgoAbc0mDC+uLE42vcScHbc7UezzT2/PcGjmjtW/g7Kji7Xi+TXvgLrCmNtRadwsy",
-	"26KTAF3hXBFNt/opWikbrmFv7LPg89m/O/at8btEakuWOAPOC6mZJtX6hghpVlws0UQ0is7vGvxH55b9",
-	"aga1p0YuQMzP2IqLPCO0sBd5Q+PHMSyLFEVUzX8ulWLo/uxc07TQEQdLyT8xNyt7VJcsHJiy97TubrmL",
-	"Ouy7EML8XvFlpZiGr1bOh7BztsDyBsEdJIol3JLfM0EKq5XqUVPMGVszbdw91H7ZSm7IgjpPYiE3xN5Y",
-	"ZCmZJrnciMkAPxY8wjRj4iAq9F6RnVe55SdPV/8EguXyJcLe9tDsV8D8dFtkDWzQoEWYq9/oDDnRvSh6",
-	"wDr06TAzXKGKGpbfFtXBmndJP93qlVTm1jBVHjOS/fOt06bNOurItaxVSm0yd1FQ5LFCbpjSRMsSzn9b",
-	"uxthBfRQcbQknlV6cjN5VRUFsSZ41iX3xcNHCfJdXH+bgRmvE8J8VumEDjdgSxtxt6au+IfpMbs7ZtDG",
-	"gBsucrm53Tfok+ag08vHsUELuWa3+ex2zdTtqElOL69j43mZ2HWma1oyZLyFVPaGIfCwV9gI1wQCQXKR",
-	"ES3xz2bFtoTm4Co1sqUkpe5Ou8nRow0WwVD9FZ5+J7kwER1kV4VtK0W0MrIEv+MlvnOMblR/GTWkehr7",
-	"DtGug/KeFhUj9uZylgg6Xu1148L39wyvGSkwpgbhjUncGB1gUOgVXbNdR2EpJfj/V7LIo3oDTHPQ1bPr",
-	"57S8gN/eo6U2NgRJedSGmJf3zsN8IJ2suTvw0RMZdEjAqBOUtZxg9Qf+Ku7qKnAkN/YaAccHREI3qy0R",
-	"UjCr48bMGBBdsWiqoXeM5JYJhTTEMgkIBmczs3uMsXWNYPCCRBwY4ByxXy24NkGEgHsE9O+C8pzMtk8J",
-	"K9dmW9tNjc9gIbAqIXF+9kPv5GnyNtpMpbwHN5BRvCzhpxmyvGCbKMdrWanY5A0v2VzmtccAn4uMYGfV",
-	"r7YymLmTrfVmjVJa/XwiSQLe6TSXKpXDUB9U3KvAhrXHHDMZ4Bw7Rm+8NNDJL9fxpGcmd47ikt684Tpy",
-	"RIGf9Ig7wJ31CHGWUkQIgy/wW9DPg2Sz4vMV2ciqyMlSNremb1J/lIIlZ+WDKp5LpeF2YJYXQEYrVmMc",
-	"WbCFSdiUdsL2aNo9EJAUkhEuyEaqXI/kJlOw/co9PuZW4maW+Y1zZO/Z89H6pmGfrFT9+Prjm5c35OWa",
-	"PPyrmE6vCXnzavoHQv6TkOeEPHx4cz29efToZjr1Pz+pf55OGz/bZ/4q/k/y6v3bH8nzN6/fkZ+e/fjy",
-	"hjy8fnbxCMOVbZ5cUZEXrJXLMM1SflkplkzZO51x8BwxkTsZ5gx+wgptGY9FHY1BkUMtpp0/No3dKUie",
-	"z63svG+mbR0otZP2q7GtesHmXDs/weDw6HzO1ibkClTLJdP2e9q+aXr93ZROp9MLO62LP9j/fet/df9d",
-	"T37pxlTdmDEna+sNDXGxJzehqSl+s89ZtSsmG6/M/OQS9Cu4QJ/gUPpZ3QZoNacqv7LM+HH66HJD7yN0",
-	"cc82Vt3Y/cfThnM85aQbs2x8W3ydLpuzG70r+Hodc4r6g7JiVpFoph0M87vnUamOmRjDRmBKSbVPhn8Q",
-	"dDlxiabDr6N3BRWC5a94wWICdsEF1yuW74Yic2rYhb1WY+zqljZMwcQIyN4j4CJjo+axpvM759j0d9da",
-	"FphXIGT00lr7yO6eFA65gAO9ZvPbpIasDbWmdUPhiT1iWtbNhtapTCJnCn9eK3lf/wROqAXlBeiFcyrm",
-	"rChY3BAy0tDiGOaLevjDsmsa+7U4dvdv9rzr2bJDlayeS2OLs3Aa+87w6Hs5MITnA7uSyc0wWR8RaePZ",
-	"y6dXRl0ZazZ/oHcyARtS8lHkevRLGJYC3LgX7Lfq3YtR+WXOzbPgex/hJXj5ic5NsYUcK1RaNbskz9vh",
-	"Kss+eTNw5d30XJE7LjJSiYJpTUpGhSG0kIJdkncuLU3DF4cGry//KpCQzZlfw3Wy85edqzzPbyFCMTLQ",
-	"zkXOPsVTKzRzMcZeQQ4PfXHhkX1Pf4SHOucU5uCHiG3vTColN6MdQNooZuYrSEz2mbwQ8COY5E30mkLa",
-	"IOTR27dnZK6k1tawygkXRmJQy6qTZMY0z7veoaQzo1+vXChZDr11xEj/R+McPoyfQ8yljVotcuDLwobv",
-	"UYLhMbfezCUG+1ReCLTCrGO7DtG82yVd65E771LmrVh2FTngzZhtiZKyJAaF/s42Dt8PMEK06d/06yjN",
-	"BhPXqWEjTvL5+XDg7HcYoN742B67qOoQufHaCprk4PW2RFnJn+qRnAQiwPKSYJ8MMhS6M2Q1XzH9lFCf",
-	"/iwXZOpcTtwQyC7qyOjC7WrX2oL8iL3eGJcs0O8W7d/umIua/b2ixe1absA3pSjXLL+dS80F258BijNP",
-	"p0vYxVVjffcwKJxZsOZpUSDZQQ5jDYIUPqr/O/C7uojK78dQfbDDeuz2HMnVNM7E+eg0ulNkfY0QEIqW",
-	"6wN4ctyVcxphEbI5Ypm41or9ZJjIR7IthuhQXPDlaiYrdU4hwPJl6yivGAVlmvJi+LmFQWIUGCQtz7a2",
-	"4bmTg9MmowSIrXwly7H3xIzO7whoi1Y2BcsAk0bNipVP0WYACyFzQV3FnMVgpJVs9Ze3JJcdxhlLQRh6",
-	"QLVEmg5caObM39MxwmCZO9t+HakAFvxsG6XA3yQfa1AyOl+hohCSH0F3gJCa32FqQtw5BOAY5iGe6UQN",
-	"3vRS3p9wtwdv4ljulgJvjVQGVseuiVoIwDqNPIu5LBlkAmTt8ur6Q3hvhGxQLNz1lNA7Brpgw4z0OQYH",
-	"H0u7Q4fZ+qn87YQLIOZOw4dj03J5ouMMdLC/vSaH6RnNOM4xVto/nzISpaoYawae3J77WktdU23Gip7x",
-	"8mVQoOEN5fn4zGsvAw4+2YqdVvqOFargcNn/PGZgj13WrT3sp1zbmLmOMmPuGFv3yXJrjs4qzGmARcXy",
-	"c77+4eoh/clui+6VEHurZmMNfo8vgPnlckG8edL1cg9O0x7L/acrqupWTg2qZtoDADTCv+sLmNojRh8d",
-	"V3lkeCzojFEMHwwxUh6j3mhmbmv3Vn/swbjVua+VVN152KbhjO5qSwddDD/CGwaVdNXCfERlTydRIEoe",
-	"LC8du86lktWIO/AtvOSP9kuRCrHO3VdPacToewferQpyb0nxTV0qNkL2aLpF6Bqw2uSCVOJOyI0gMFpI",
-	"zgblPVhrXAfbHfyU/imfyTkZqHzXM45cIeMiLKCfu/FSBAoxvVGyGSsm0FiSiswqbdevmTCQCod0ApSY",
-	"Opk0qbp3g1Ej4ozxyw9HSK7ZUGUGyJIP8Jz70rAbc88lxrtscM5LJoUmMcMM5723hrPg9tdNRik9pMg7",
-	"kkcgKwcWU81Xrux6w60FiBWsWFn5a/sbEr7ThNfIaoq3dO24bkzYQ665T1leF3QbCpMgmumLeRmdr7JG",
-	"/CPcvnIj2ucRq27lgmh2zxQtwhhHOxcjd8kYRBU/jVaKXa9ZPqZAeTjHD9a94kgPugfuZNScE/zlqByP",
-	"m/Lyn8BNNy5EcWiIeW8sA0FR9kz7Z/vQ8xXW7H/pL6hhOTeXzzzW4fBaGvs9GDxRQuPTLwfnIiZRhTzF",
-	"fSqbLyFwNQcOKBTTpB0mGZYWsAIgLLdi7sTEUrEEsFFI2Bu7YTDJ2Ea9Gh90qm2FaCZsNAt8WIh8x7H/",
-	"94oWUL2XEfwZIuag/XGEGbMvwmQj8qFdKTM6xL4XcwAodRDmAKTPpvCAdDwXbC5zlz3YYYK5FIZykSiv",
-	"GsHQeYVwZexWLuKlPTXCW1GXymNVpYM982VNAXYglmo7LkN5TH7wiupV3Mc+LHG44NrEDGzQLO3gUFGj",
-	"SUnv6oLlBpsB2ifwvEcc+iUbgxOm+DKG5lJwccdyILsG7EuPqwfSArz2VDGiGM1DeMPPqloXEmS+lyw4",
-	"WDzjlM9NpVgcbsJ9GGpvMqKtyghwedP///+7/nZKqCEPvwmVbdysZAWBt2hBHoiHW0VbUC9NMcD/MZRz",
-	"taDL4aav56xdtaWbgr0jgHzBnqgPgTU1rL1J0MjJRmVtU0GLrfYZ3DRH1OhFpSFXOxzHeAkfgElGSvCc",
-	"Qo8fo11dH1e3h/rACir7yXoveeGhUbdT0wk7aAutCHW5rHtUuSZAHnBUOGXJJPRaoAa522bXrKl/hoz0",
-	"Tq46CKM6px2ZtJn50pS39Y7WxzDIo+hNzQv245BoRbPUDGCuD8xgj2NkY+45MZLodcHBBWPN2GxAinl0",
-	"Se8c7uKO88YzxWDuiLGvcKVkO0ZfC0UecgXWdMm8GHO1k0xEL4zA4/titzBvNwX/tdS2JhADAcl1qJ0Q",
-	"s/B6bYYmWGGEdvMVG3NAES0vMk7yhk5cijt0dCcZSRGOmJtcY9kp0n70bqURYIx7a70OKPNyY96qSkRk",
-	"ODgQdDMfiaqh9WPz7nAvntszqZnJGvMk18NwfYIxHwlycM0CeOMuNhjXjCwKKdVTIuxL4d4U0gBemDgE",
-	"5+VXBpu090fB4kX/K6t+gT6oXT5yRqZWKA4kMoycKgQNtQIR7x189kATnteAAva2DwoKBzg4hyMwGehX",
-	"aZYI4P4n0TIbTADMVx+XHSavyReWGz+kwls6uyjAibK4kmmdAuuV4nZdqbWLVO8qSiUDALsV1SRncw4l",
-	"J4Zo+dQFGKxaZ3XFKPyDoW3PirPr0dNRtwpJKG9yrY+KOTgVw6/dD+nnlYWgRIMCMXLXtfwdgietlJ4i",
-	"xbi0Dl+IzeAHqldxrIQGCO5wFZUJo9opaOPLR70VFx2j5DoOgNeAPucLs0UvMuSfWqlHleKI0jF8Le5V",
-	"t3NZiQT8bnKTvJURQQbF8mTVQJWzE7SXOFUsJ1tmBpZ2uu31JG+av7WRU0PvesrtLizKFYwW6FTaLaNU",
-	"Ro/KO+wGSgw1iMIVMCruXI1su7oxVQ2J38/cXBKzx34AY1w8taOjvWEX13h38jpn1cPlD1MJlpTHlIz8",
-	"+xoCBJNmHcT9hmqCO5n7dHrg6ybvDrjTOtxMjeKf4og+rfdzy55U5d7JUbCFAR8HVGpC2SYQZCELK7Id",
-	"RGHXRDhgjp0cAme7t2f8wz/iXogoYFHwkDUs7n4G67ExHQ0DEA1ubYwF/4OtzUdWrgu3glgwvJNEEvJt",
-	"LQvcsbXJsP7HqjVelneBlYJ2HLnNGjPY6/oP040KmzBU/crYuiFzcGwaLCQeeA5r5CT7rAMIMnQDdkPi",
-	"MAfkEcDQQ2BvYa0HuaDf0O1Hj+A0xnlwDNhJgIw6EMpkTAAP3xXnj21UvRyOnTaiTvUk2GkNsOmhqkNc",
-	"DWvgf2PaRhP3ahi/bfH+PoTjmMjRuPocTSFOCE1M+jR1nKGUJYQZ6twFuBRpwe8Y+r6fYh8vsWz0aoFh",
-	"ZmwJuaL+2vdd2CDclE10kfK1zrmaFykRNw59PfOLqXu1PdDESfwhLJW0xi0BBNNDb754c7EGctskmtZ4",
-	"u5QyQQjfBijhzQ9W7N5T7x2N40Aq/G56u9UxfTBf/exc0ftsO2nQrF5avdtR6SGXS5a/zPl+9MVesJkd",
-	"QyS93yWPwQFJwR5oTDfxjZOsJftA35BK5LIug57hjdLdLPtYKhlhWBMK2BLXiYJivxrworuR49STenxf",
-	"okKC+e5wt1Z8YSY31989nFojQ09upp2Lxn2hcyjtyGRmFwO0gSrDqGmP70h5+5ybR24EnNugKUDrLFAX",
-	"isHHeUNTGqOdQ62LOTDpsWF+pIRfEb4uvjFVbs/B94rRuxPcjefsG1LKHeSHtIzz9SBDHHBx3O9eZ8eI",
-	"GoNRfV2a5Tp4siQYX64fZhOfMgUi7jf0DS+5ORRBPIopjfcvVduxX1yvyx7fa/Qriooluy2qEV8ZBHkd",
-	"/WYXxHzELRqHmx2ClN01SWXBFBXzwQuPKXt7tLnCscel448xGp3/Lmp17pf/ZCrn89ilqO8SrY4SQiXh",
-	"hG8KGd9x6SDMe7XcQfMZEX2gOuG0rQQ3Y/o5ZRP0BAyVCEhF95663ZNbjZuZHzSLwlckGMBv3MEc4Aoy",
-	"fmvdpaI9A+fcKNAAjRUsCvWVdVGVoAqijcTomBaCqdy3KcKhYCbw+Ay4VJ1RyUVIkj2m6iimylGThIKK",
-	"mIJu2w8yBfG7H701ONz/AF8I919mJ/tX0UDAzV4xpbakYPSe6RjSrfHvbMKJXn/3+NH08X7zog1dXN+1",
-	"PzKqK8Vy19hyx7i1GpWOJZRhTQe0WsdYk3EeN8vuS2WXYLp+196i2ZYW13KfPIwVSKV6UURzB3ZCM/Nj",
-	"L8h+dWB/KBbTcY4NCA+59Mf1IPQNB+fxrPHdrAqpFCuoN5sPWMGSGnZM75YT9ZLxWuHe+j2pzTPT+spt",
-	"4Wzcrl8QGvAO2sfdWIMU8raQWieVqL1DpjnXsksRtcvz7z++i0ZJDl7IkcfEfr2k6u7QfIleBXz/1w/o",
-	"b5sKo2xWW9/eTkjiVRAXn4DMh2TXB1DDhzNm04SI7vKbP7360EgLsyoK9pI2TCAQHSWazaXIs5D6opxz",
-	"EkU9KB4n5JIgxoav8h4VvxGQDDuq/j6n86zSndbELmrViGyFaWT+quy5YstonkLooDasgLhxW8fapLW9",
-	"Yk1YbTHUZ1cEo3sIPZ0J5vOPB0OHDMs73Elt9VnKmM1YeOsPSRinvG/cMgYUJKFYnKefMzLaqK7OblWH",
-	"tXV2ZyjhJTunUdPrizq4ixF+0RkAvak6P7HNb697e8tGyvqbuTfxsb/JDurt3hjiyX6L7HyN35uC9cyt",
-	"3n9im2aS1lB7DSkG7R4uyxU0US+Lyc3kr9V0+mi+onpVcG2u4FfWtdUiBL+OI2jAsDs7M6xBiCOiHSDB",
-	"7+9CmG7M0tmaazink4f+DryZvKHCMCUIGKk7FQU3j7+F6e6WoEy8aXsznTZOp/vS5OE3XbqFdw+BKTnM",
-	"z7BTuhO6xrhFBEn+6NvH7QYv3zb3pBUc7FbeuDEn0xYF9p32HQp15LGrWHr4TUYe2sldXU+n10Qq8vC7",
-	"y+/+QHIl1+23PB7KRO03J9jpvWt2NvIMfVSUF06j3xGu60T0HHo9NfoaUmKfJXJAaUYqjoMYHXK9vSFS",
-	"FFtiVlx7/KWv4+CCZlLdEhRB3q6Z+MhLZhX2129JLudVCWUpCB7INYE6WlqCAbFR3BgmbuqsAqAWBWyI",
-	"bFCnoWTsp2/dgzz1llGqosDmr8O0DKdObGSddTBModjjAUqkW1stYmRWbjpOclDcDVYabWXsSIFJp0zM",
-	"GVS65d+/+vC0zxY71uvTMnbC7HZ1qqyRX+/J2BPECw3sj2m7ALltD7Rv/u9EgnZFWqcHd/wKqPURdzTS",
-	"6SBvtANCOsjCidWHLqQidaVD39HqF5E5s9pxT1V9uGa/ezKgjRpAWSTgR9PYaGVlEkkih+nDRvHy9Bag",
-	"LwqrGs6FYUqx2/zD9OImQNdJgGCT5kcsXpPCPYktE+d42CrfeXy6cf0/MK98QedGKt3Gz0EHGV8KWhAm",
-	"MEVPatboEtORTAXdRGX9mrpbHNqsO4HHhFEsd9mBUvhOhZrn/jZ4Cpg8VVmy/AYloly0ctDrLMFpdvEo",
-	"u3h8+U128eSXYQVzi3hi3UIW+Q2hBvofl1RsSf49zP3Nq5c+iVFCeuVx/QLqPPuDUuL34Mzt+xh7jw0F",
-	"2MJCx/jWApDaDeSk08a+DG1UN2ft6T55HPGuN1IWY7wFOeEzWlAxZ/37ct3cllhX8rViDpWz4QZxbXrt",
-	"P7clF5Wu+41CnYMVZ8DN4ByA3NVPcwDIgfA/z29dRyS9ZvQO1Yl6usjgNSadXUCR11UEMWfLhuexeLZc",
-	"eDLckCkppZAZubaGFBgXe1g2ejUlm/fH5BfKoAPlF7DCYYh7jYqUdWUILaVYOtRZpPdTbGIONZbI+phq",
-	"DBm+HgUMC2isOh8BVP0HL6sYxXO2VIxpX4ADNTBWaBlFwYVIHZJTH09+2+roD792+DLn9zyPFjf7mlaQ",
-	"3cCFDeB8I+uyHM+qA49HbBasYPc9UdBa1Wmt6LtpNKC5ccVXO0axtH/Hq6jkeV6EdgC0KMKGulsD0smP",
-	"W5K7BiJ4swu2XwWa7hfzQdKOSbyp2W2QfG7ty6Bv1OQf9HhNjEGP67WybD/s8WjxXxggetz6t/zRk+kJ",
-	"ZJlLCTpQloX+q73VhUdb5nENuxde4Z1iiwJEQWdqp+4ymwNY2nA4ECwpj401BlxqTHxuUDvXRBH4riXs",
-	"AOTSQDM+qhco4wePb5OcFawcUWA/r5RykdfYNallybBjxIZq4tQTAOcFKIIMW2/4LKcN2rYAQJhqclsl",
-	"KmRHNnAPhbruddkkGdlqu/l3ZKaar6B0Ow6DT8WtYrmMU46K20rkMtXZHhrvzxjBmokawQGRMlZYbNWF",
-	"T6s9/IfinCX9cWpAseZ7qNHEZ9MNjQF+O9ZOuFXMvJCKLKXMg3eOF4wIGXAZEMQ7J7ytYDRqaxKOujFA",
-	"Yx49rFuXDGYafI7mIaAr2Il1FLm80So81kHUFzVFXGksBTwTKiYjBQUeUHNfnb7wtVxt+MkemIpWpfzp",
-	"BF4fgIBj6F2UrcY/t6GGEUVdVwY6dK1w5BpHM6vPcM2X/WLgFDBUDaHyNcCo+hCnEouNoUyNu6truKpY",
-	"8hrVOi43Ox34NWLe4csTs11LN1qnJ0XrJamjgM/Fxn4frZHP2dC2vxA1jHtJq/IQ57eAlPQcar5g8Ois",
-	"GY0j5ewi0GrDFJM7DoNKKVdFQMsZ11LweS9W5W5bVsQyeAp5y8qBCkfb8I9TR71HJqrFNkVjX+oZEKA5",
-	"lp9KnIwofndxgOd7r0HGihdyfopbd+8Vdc+U3rWOe6rNpLpj+e2Axox2DT/D028r0yuj/Qx2ZbQlVOuN",
-	"KRojsHMsRZ4t90PyN9sDBAzs3ai31E1MG7bJahja0Mt24+BRR7Wh6qRtj+hY4ormI6MsZSy7dF63vt9g",
-	"V//hp+eAti2Nli0jG7B0OpD4095NRkDIywfk9QvwlMGTrWaMXDdc/8PXq2RlBrib37vHmr0uUvhBg3rt",
-	"9zIeLENPentt7+Ncy60N3vVQuthmwKOtD9qvNErq3qCqP7EHhVXhyEuxKKJlgUNszX1y61c3JOvZpmTe",
-	"C7xFdtZemYQ9iOGrygDItD0TBQK8HCln/I3xuReiJBpm9odUChYaqwws0z6ZXAlWyA7CZJ3NwQ1ZyKKQ",
-	"G12DVfnOJQcUmI7EIk6csDFND7o+H5x1be8E0GAcdFBOBFp6B55dj3ExNFONzp3a9pfP7f49VjcaBhnk",
-	"GuDYbfny5ZeG0vMHX0g7MZUS5HspS8hf6aTDhUkM3Dq7yGfBQmuVy+3rNTlSI1vF8rZqJPWFVMRZrXuS",
-	"NneTt4Na5kuFHQlSIskumSWw6Zb7r8CmJter0fIoUKo9nm7KobGvcxlq7MdNc0YA+WAAVcfugcu6HqjU",
-	"n0qL7irQHOOzA5TmN6EfwU6S7+BilKNNk9M6vWvZetx2DrJUgtBsl73sTDNF+59oOSTA1s3WfUeVIQ8H",
-	"ZbTvT3odmjNqZ/whWh/lcnAOTgjZh5FYynuWArOVA5QsOOxujn601ArrUxbXoCA2z9Q9U1ay3mkCDSis",
-	"WuX8nrsIs4rVV0bKJEj9PRlaHUDUPQHv/nw3/6rmMHs0AlrlXF6+8OsdpRfAd+Ph1GhTd8xMgzwvKCy7",
-	"qZNuG3F2g3iLHiOXkrAZmKQ1JP8BO5/M5D0OvpKK/0OKmOk1onoPZ9+38cMN1O7tZw+w7rSUCyWk+Pb6",
-	"boTEdKjOiywqAF2lJjrEd7m7g61E4Y3dt4IZspTQlt9ZoIbesRvii9sAoL7gDHCvMIte4xJik3bAd3Hd",
-	"wH3o6WM2kiwVz/VNgLzdEuxBmjX+goidtWMBjACQKCGvz4F2eYK3ksFdgYSuG2d25eQpBWbCAqkNHifG",
-	"97LfPp0E7oO9XOlO7esXgerNPqPePWMnddOgrK7Bg5uEdQmdQHNoUxq+DI1aQ88obONFDVFMm93UfGh3",
-	"YDcEft6gwy5BtTNFq7LJxlUmDAaa7lIV1A8v/YAknhZWbq3kJouAAvsFdVGn0ypMLbWy5p2WBQC4TarG",
-	"4D2zsv9Hn+O7YxOwotC9sWtU3fEsun5UbDBeyQf78HNWFHFkjKIqRertmKsLj9TFtHYlkIMAfbDaB3k3",
-	"xsWKvLfBUw3K4roxdbZ7VYdf+hUc/2DmXjsEFyREftsTVOjioIZQzDO0qwU0KLsDUU6vhIPy7htNSNEd",
-	"60CwWb9xdci5nkLmWCrKibUv95j6/kRd/3G9t7t+9nuXaHWIG/n7Sr+xA0TR6Q/v470PjQH2ItnAO+ZA",
-	"cjtykA/pg9O4xvRHP1lr5jHp8uP6769j3fFmbCGdfmun1b5HfQ3mXFrFz5c1JUyl3UouLGkZYEB5cvj1",
-	"DCoL+YCXySGZiB/YLiT1vsDJjoftmyfdY1UHpg7tQJoux7ze7/kdEhOpp3jgqXBhzHELTKs2zWzUE63v",
-	"g9M0DlleuNHHrS9xH4Phbm8RiN5i2RBYJ2iLALQzYvOHVIc5Ez7bCdERionDxauBnbPJhhf5rYfbr5Gf",
-	"YW63XtNSeG8DoOJ8ztbGFV1g6xLFSgYNG5H5Gr87wOk2pgOWW7pSu7oOzpf5ZZMVX65uAccxloWh5CYm",
-	"HuwyH2gCUIONVlBDSrwDXEishT4oP0aSlSzyJEyxf3TFijwoTR6s+Gm7pwx8jK0Cu+0u5CboRn5eMQUB",
-	"meuokGLX4AR9xLkhZJE3klkBWMqsqAhrcuaLdzRtkTynUHZ/w2FMmPfYYJAzHP4STnY4FcDIQ8NBjkcn",
-	"b+g9eS1cXyE9uZlMvvwSQkIoBTz/RyASvBEzfpvaAaF9EaGzxXhcZCetOn+Azr6RIEFohTV07cXipTAq",
-	"6rXA2G8smxeqK5ueV6qxHa49+PbEUOJ7D0e6BlCz2s/CPvAMT9cdp5LEwFV07T5Z5K0+2Y2JQF5Qn1OK",
-	"SwEpydwQWvh2venC6C5uYHylIxodxwNLjiZubaHLLawnSaDRKPxc3CKYbbjBqVlBO5g5VfnVw+tnFx+n",
-	"jy439D7S+qX+cgPZJVp5B9itlplKh9FAoYa32Ibm1mWSjdqc3sJwaWj+se4y19Nx7WXwbVHiCnqa3oX9",
-	"/f6ir7a2O/pzRslqfT+5mXywilP20epakM9ArsnD62fZowyC7RGpar/VIvK3wyCX7Bejs1+zeZRwqbb3",
-	"Lb45QyVEzBDfn75K53ed2iSvnK5lgUBnQkaVvO5gPBW225cQGxvMGKbEIemnPbHW5ibUJPNT73TN9s20",
-	"A5nqeUV5IvSMGdGtdy9uxpA+Fq7Abj9QEi96SmBGVZfVBkCk39xTgojiSbiabhnsMPbvA//o6TVkP7nV",
-	"slLzFo4d/1RaJW+GTa4bHePsu6M8n+jV0gw5caN3GhI1AUoQ6aD7AaQSRdsUUWXSuL7HYO0mwQS4CF2V",
-	"MlzTdRxUh80hglUnT+1PVju2pTE0v+qqPVxsyYbeMzvkDbGkgcxd9veKFkQbttYZmVHNyJPHGXn4zTfk",
-	"/2q3wI61CexrquM77bVCiH7nic+YGRLZ6e2kjHWP42Bp+mPxPG83l/KGTuuIdLYWGTfZVNktolHzCRKp",
-	"KW+yVq/mA10NWadDEPJDWhi/8TJhcPcm/MLE6hEN+60L8OLG3YtZmGyZhIZgq2XSU7ALaRESWBVbuHjO",
-	"OBPM72qqgdIHo7Ad5A53G14UGpBnyGyL/1JDrjQ83gXzS7b5XTFfWB3Ja/OQHXvubRzePx/GjC6nWi6Z",
-	"jpfDzpkylAuzbQp+90fXUg3UnLXUmrd7JoxWznwlU1dWH1QmBD49LcUYJLrYcY/UFzlkazd+1qBSlL5b",
-	"EVF26VKxZE++MiPNMgF4NCb/qJUCt/aSubX2022ZqGxdUAX+Ogjjlj6DBqQt3FCN4gwQzEJuMiLFvC7Y",
-	"KLhgOanWh7Xyx3mWuieRa17I+Z0mueILw3IC3yDy3jkb7A8FXQ/ThmI9JsN75GKhGSxptr1B954VINCD",
-	"GDzPQBkXa9dNythd95XaoXrb1Wog6lTDN225xJXcRXIPG/5Ku+xbBJCPkGe2RQCpao6ZFHNaMkUfaCSX",
-	"XcWdkBsB7ltrS88YE2TGVly4hsrUkJxua43SDCMhbMPtel32TwmSQWAmigqyoNowVed3iObWoZNZEgDc",
-	"h0QvBu76A7iJKSXVUWZglS9Zb88/zDFwqJJWmq+gnScy5aLBSMP0FHz21pslfZ04H2jSbCgKSSOpiQ3b",
-	"S//ymscGdtOzB65LJBwGWWsmzQqOzrCZrGVBFTfbVGl8UlyDH3OPP3Mr5h+t4eDVz2GHyjd39IcUC3EM",
-	"a3Kxg5TDbhSHIYh6LJo+GWjlPUKZktl2GEG1cVZ88Dr4wulsQgu+FGiBw4/wRzuUWVQYJ8OlUI5hskbY",
-	"yytOv/T0ax26FwEpObkdDak824aNaKSPoYSxn4d+8CGRLyL+UCU+YIs2q9TFUUKLVXBUUrKmXE2iaGoi",
-	"l5vIAhH3rpFj6SNlA1PdLaVDlNNO0m+8a2yL4ixC6qiCsHvndKRTR2LsHqjGQW7eFI1rvpYfNVmyiddj",
-	"6qPQ0KFQqKf0pxds7oHLdtQoQFHsClQ4seCYIg3hGi7yGgyaihw3xfM/8h03+zcH3903ZT0SSh7n4BnU",
-	"6jFBi3B31jRSBoXfidnAXhPy8Op+sGQYOBABGCsE2odoMolLFRDYrMbpLtFdm83JGqT64+l3zYw8VyVs",
-	"vyowbjwyaOJok9qin/yUh+5PuMB7WxInr3kuCC2KLHmfP4WrRwECIZgb9+M6C48lT33ik6buVsxPgY4C",
-	"NtBvERclXFVd0xdU7diFYC9qp39Djyo/L+wC6Z0/sSsip9vjfcfHxjrWfG6qVPhzwQvmJaAm7tFda8e1",
-	"GYo0OikOQ7xIVP0mGupQ0+rJnREat0+HFwEPAnCzj0T9URAm1kA6bS+XQ+fg4x+RBuGYCFV7AzSZMW3A",
-	"XrWvLmSVM22irlis8IjMuijcCSudS0AumbNiRwSFuthMrShQA8fOter3E6oZcRfoCcsyXDqXO4Z4dmIn",
-	"OH56gzabwHGLn+2QuekyGeoZRsZwCWbRF6QOeo9dDd0h54blzRvQXo3jw0HN1Lbo9BZcxMDasBmprNZc",
-	"LO3bnV8LUs5q6yAy3BnEFxe3O1hpzWBVKw2vDbO8BngicDPYIxGNQ1lhcVutYwzgslns8oOdsWkIGFAY",
-	"hTQe6LB97mMxq1YKYXuuG8rRSQtytReSKdL/FzMZ41BU0iQC3WncFvjI107horoFK02bnI5D5vQQVlFP",
-	"7TxM7JTXCiSIRr9qP0lKczedKF8G/MBheo+gy16Yi3NdVkHoD5tmSKfrTDQEB0aMVgcUYiM6d3jcS11w",
-	"AcLH2KMGYOM7x2W/RyOIqj73RfQDzxCRzu79noH6xEjBduLXTQdBSETej5LXumNPmOhcc35jzY0TiHdX",
-	"H/Zi3/2uG+CMXoK3kqvRfeFfhffQuJTrJkc2RHnbEwFMFu75lNpwCssm+LkSlk2kldSwZp4t08V/LboS",
-	"Vq4LJwNpUbxdQC5u75zdN14ourBDfI52LNlzRXf5tTu5XxrTw5eNDSZjYvFOXBmzOiY+GH4zefFnSBJ2",
-	"kAwvwUoIeBD15ZIKRY/YbbcYjIx3i1x6c4YP7IPWvBxTPYio2I4Oc/umkvXJd8ToY7JhKQGHhvt9us7e",
-	"B31yx6jefbFijb61jscEaW/Px5Vi1nZjpc4wYabknzLy41+r6fThk5d1s8gfZKXdg10O3Ul9bJPmZH0e",
-	"hyKPfPTX15imsB7CcdARe17waBnmr1MwmGzelM6WS3aVTWSpxfs9+cQiGM3n+SAlh5RzfnRqwAF1XfDV",
-	"1/meZNjdfOrd7fqT8N2128zQXzjRQkXHnPAN1Wl89FjxRIxtf47XvGMa/ci036WSGx4LOqAGGJAdIR+I",
-	"zBiA5WMTyjh4now54xaVAt+3FODs2Urw/3i8O2svairyVLSZqVgNuGAbMF8XXHCNJdonqBU5hUXUQcTD",
-	"fanXUpO9VjCBcMndHl30EJgBqxwilQ0xdhlTefDNdOC6o4vyAIP/jQrmI+4pykUNNpQRxDPhirx+EUXN",
-	"OVWF/XnAZIejseyFDPE1/zjNwbX/WBv+s2sQcEhxOHwXUQJHNt5in+jcFFuwmXH92l3Pza9i66Wdv3RA",
-	"4W9no3vVu2/0bZvrgQ/uyJx9inuZYj1ye8FPWbf7XqRCPtJ0NiYW4OjeNth8TIOoFE7swNaUUKmYak0J",
-	"RNNMmcGT68Yn2l0k7ZmgmlD0UUPwQ0vs2gFHZU6V2jbasQ5bbKotsh9nQK+B+OpLec8OYMuExplkwJj6",
-	"iA8nJ3XYhhhJqOtz5yUTZBm74L2DrC4HE74nA7oFJdhD9izkOcdaBztb6MSHI0y7TR2M0VDwzEVy26qY",
-	"gQhRps+zSn8hnx2rfyGf0fj4Qj7fcZF/IZ8LKpYVXbIvoy38FoVgCjEaYanC8oDOtuk2wwmHxUxJms+p",
-	"NhlZ8KLMSEn1HVTJCKMzUqg5nmqPGzjbkkZdUU/FsGt5m278gK2FTnUch/i+wjvPxH7DT0e02w8zg4gR",
-	"yxRy0OAYKnrqYqUuVcdBGiJU34ZusaQXKEDuGFujrxylSIivoaW0otplFuxWShSyUjuRM80o2MPoq77D",
-	"UssEnkZCovp6g9aZikUL3fnbefbRN9ko6x+04jHKb6Lp9kGsaLd7n1oe3fFdfRv3yEHBdTs3nwsqa9eT",
-	"h+9JrbShkY1Yqlw4iENYKqGk5J8ga33FiK6691qCrb6OOgjXvH9Vig7ykG73Y/WkYfW5sS5pJ+xEf8oi",
-	"P5qWmBtczAhqRtoLHANNAOCOTVE4oKm0Xhe80Vz6l70QY6H7QCLjphKnVBaiV3n0tZqNJX4jMra3LUMI",
-	"o3Xo4T/4JSaW+oxrlnNz+Z5tRlvX9ou1cf1OsXvONl3fTyF1ChsbixXcRWstpFIq1kIgHdN4ZzNcnMGM",
-	"32Pnz14JpjApHNaQ9He9l5Fl93TW2uokrlKrTuKOrY2rqsX26tgvzrVpChk53uCJd093nuxwFBG+zzne",
-	"nez9ZSDeT51NZ5ivMExSpRnxPTJY1Ncu5sB45bpZ077j8WkgOK/AlAebPqiI2qcfyY2IZlMpWZkdd2ci",
-	"1tjlAe+/G+CnSwUO4dOoWd0S4dPztIeJwnAMahGDXr7ANgc6+nzp8VCHejB8njTbu3S86g37KETmnjxu",
-	"ozmetH9E3TMi6SS1y1U8DlEbyg+HhDnGNdj8GcNEqWbYA1MnHeDKMElY51RtlP9prbDdPP6ETaCwTKwv",
-	"paqbSTnIdsc1YGaTn3ktCH0/7HR5kNun0eGeQCUP1bP216xLvENU5r8Mw6/rBosauxDDBPKwOb9ENzDA",
-	"9zQNznjKRK0c7IJtRXBnPdJ0F+E+xUyH42Z5RGhPiJ7NO0Uilj+vv8Uqk+a57kbwtmZw8vRhbf9XVMfB",
-	"6NI1Ir5dcES1dNl8hBsysxc5wIjXqqWnH+IkTwZmIYWFZY4ebtZ+KhHdG2zIRQRJ+ZWSZSjDcXmZRhKU",
-	"ZZBmQ0ooVdeX5J2HdQAtBHMNsTmVo7ov1nLoIpgZ3qjJbtemXJLXOX79T396/eL+D5fkpRVc+Kf3r56T",
-	"7x5/8wc7k1nBylBmoA2dFYzMZc4uySuYr32+WheS5r42DsKDlbZfNnIuC8AWoWt+hY/pK/K7khmaU0Nv",
-	"YNGWslkDz/D3l+TnYT387auo0BssRaOuLE9q5mcOoRbOnG/EAIyPrrv+X5IfXj57gRV8dhSsaVCM/PHl",
-	"R8L1Jfm4guCBsJqgC3Gqe5aHJck1E3TNL/+mpciw74uGytslC8/kcq4v/wpqIiKjTv4fq7mQN5gjGPSD",
-	"yfTy+nIKTmkcdXIzeXQ5vXw0aQAJ4ojYHp0zffXZt0r/AqYrA/FhDy3033mdT24mf2Tmhe+nbllar6Vw",
-	"ofiH0yk6LoXx3T3W64LP4ctXf3NV7ii49om18A5g+G5APPR0h0/dBRAfMszx6h1uIxxGXZUlVdvJzeRZ",
-	"GCxrlIDZ44dYIA4pGLAmMVmPlsxgykT8jfUjnrjbW55jXmia5FdzKuauT/MR7wDMlsjGPYfR/8X2DhdF",
-	"aBiTVCIHeNbtU58+hcYVIBywBfoXejYB5ObVZwglpk/BC7kRVvy8QsiqfaSsci6vNvS+TcNw8c24oGob",
-	"uTOi5Fs4NflI0r0VruwRgszulvB0eErsdURU3bQQRdWRByD7POEADYBwri4PFMO2zfsRVdGaUk0E+I6V",
-	"s+dUKeZhcs9wqN7bwdNn6uFXOVNw4dtrBHJFj+eMH+kdI5Sg7UOkIiiY7C/hmFFsbuT7ZSGoAMYhwwFz",
-	"R8n+8wXVlYKhFbZLxFLes/hRehxJ54sf66OXjdOwC7enwvWMQfwEB24YGpVlNVXgtqCCFlvN9fjjAWB3",
-	"rbuhSbUrO6PxvFsPmuLbH5sE/3vFtPleYpneSbjVDm1fgdzaPtdfhuyxXXd+gj19B85Ma3nirnIB6Ryh",
-	"3wIECSwbycUCP3RZWd4bF2Xmq0YteUpJehdqaPdcDvc8Z/KqXD8+yeXgZ3Y86T66q+aBJrqkReGHrju1",
-	"Az7G6W6KPUfhQDm+/yyADI9Ln4cnPRFR2S2A1Tb0JJosiCEGaAwILwJM7+6FKFW1B3VM8fEHB+O4h4t5",
-	"SZfs6m9rtjyajRFQ8gTk+IDIlM7T4Xg5cHETsPIUzGrt9ouCa6OvPtt/Blx5P1C9esO1GXTtQYjmeKK8",
-	"kmrJrFC084Um/JHFR5S0ws8zpaPtq5sLhKpNc51kPEuVd43nxm4PXRjwHO19sOAlNyAczmYO1esAf1+E",
-	"49HEP8V1V5MsI4JtmDZYOeHwRGNmoWLUsPqLZ9IIfmKbxjsGqQXXZ9iBGPVLGmDXqHBePKwKOpUmXXN8",
-	"/D2Rk3H1uf5lgCTZ2b8zXWL9dPT4HUvJ9CnV8UZrEiReUdSV5xmBo04oyekWnLGQy+QSowWZYV26AJ8t",
-	"JI6n9LUeCk6/EgXbjVhO4trqsB5gl8pKYNAZa4pG3371qEG18pVmbcI+U/MVvz+/eHHveesM0AHS5Z92",
-	"T9GkaRwK1/7dvmhDt2DWILPvEysNh0nvRfyifuxIMg6KaL1ouAd3Im0d6jZWcBqLx12aq0rkiuWRS/So",
-	"c7J3R1jOTf9mvIQnvsY+vJHLJcuhLdqAncCZH78JP3ucxFwKF5MpqN+BGxezhD0xG+n36WvszL0dos9S",
-	"eolP7N0awz4ZHO5CG8VoOVzUwCviGqQb6gRWEzQ4u4AW3rjop669vLD2U04NxRAXcbM5O+lDMknyULxy",
-	"6RJnk/H2BWfX3l958Kkalso1ilf8/gRMnp3ebNq7d8Eq7js5aTu4bwc/lUV7Awc5yLzFe7SrhTz78Jz8",
-	"+MOb2pAmkErvxBdqnVx8hfNRex56D4mn8te5PcKeDrg7cO7Hb8oPfieaqNNQtIPR9LqraWkNs4ZjqIFf",
-	"cFicN6IRR83tP/Idt89ZTO2a+ENU4YddZ9MdW5unjjK0Ad3tpZNVMJcK8JFPEMTFwb1Bh5DwoTGi6wgi",
-	"AaKytp87p2+AvnvH2Hq8B3no1v4HY+t/SSvyI0KIMwKVfbQIEWNvgQw0NxTL5SnJ317224XTUORGQMHW",
-	"f1Uil/91Ock6HhPoT3u23XEQMFEPSUO3PVm49oXEjL2cGxyzxhqvYCqgQA/aH8w+SV3T7z2s3ZkI9x6d",
-	"YXsY+oE+lXfuY2rcM9/X9jX9V/V7hjmB57+m7ZvsG1k+5KKmRUFw9meivs7a+m/Doce2eJ+XND/j/Yzu",
-	"8MDpZ7mdaz7/ei7w1Nny1DxRyohDb7JbmaGLO8Mcxrlcb+HewIJp8FLBB3pNoaQaRea+o6NXjJnzXeEv",
-	"c26gO/qZNr9uNH8GH+URuJ1xmWtc+5fQv8WVjX3JJo+n3/XMzaXL/tsBxHkuxaLgcxMPDNOTZL4hag+B",
-	"XvPNNimaAHtlEGFwFd9wqzoU8lTXDvvcSha5bqQYswLb2InQ82MYd7se92fhbrv3r5QsP7hG9WficN94",
-	"fbjtcVoWj5cRRVMvEEPrNMkXoCU7NGTkKUiEUQ+ArYoFQZQzwgXAd6FAhBsOay0HsIe1ty5U6H6eTNlo",
-	"NEkf5o10nc5HulLcTE6jCjQOoD17zz/8Z0YoUXIT0rXsJVJUpYDKAQ/cfZ6T8p7RfJeKZzgrjTd85ZgV",
-	"vvVHCNoldrfED0+gGpj5ilC7o45joA1i2HJr42u69Y0FXLdOvGvqHG6u6+tn1EG5XOeL5GF5p7gYd1xa",
-	"1xyOfHTO3tnOkZFkZpVsLgzLQerkDpoGsNTPb+nswOif57Bik7QPLXz0cxzX0Nns0KTW3HVzO4H3GYDj",
-	"7fWBGglpEDprqi5DDstWzPut0Q/wxD9zClbo53XO8M3HWl2mitWdU0BZBKtHZxhJW1OrdfhsDCgkyyJx",
-	"H1C6Q2vLs1127/ANfpfPmT3kVtLdBGhMSsXW9S609BNsc5KYmvf7QyNeKw/9xmBMwHm2HXSXYBvcnYif",
-	"e+9JCmXGyZP00dUGn43RQ3uH8zO6r87kivgmGP+MAUoPc7Nn48JTX8VID5g8A2JndMYKElYRsANPsM1h",
-	"TLkgrkfCKYRQFaHxhya8y3mu753uHwfe4YCgczxt/4OxtaOpq1iksG1PrbXjJopmJDXwgRVfioGlOEQU",
-	"VeLMoZZGn/7gla0LtqEa7L+gMPniA9NWa/ovsmIUFmrvSFgN7HHmVm5XW62tiH7ymBTM2Anh+NgLmTOB",
-	"8E7wJoeD2+jMeEleGySSc9GEmu+ZzLfoj1k16r7DNKGSvRsl+pP41aNElXvkaG6z76ozqQbqhRuf0Zly",
-	"M2BzgTOS6OeUeervc4+SfxrLCRbMcuenqb04K1YsdvMHVrLIa+5shEJzyaBvAzTmPp+4bFL/9KKy0Ujg",
-	"K/slvuKWfwCfA5+vohsOKmjNEQo0Q0xEG3h0rnI2t6rmWQ1f+4K3oVfEmaxeUJj/hTnhhRQPDI6HaPw+",
-	"8aVdN5feboTg6dcgf/YP/TPb0U3coq9gYSB8ECS401DvcdqM7NTZAunX2LOziNkmhNevFRBM4kelFBNw",
-	"z85Y6O3zJTtPGGfExBwAwimyzxU33ocqK+P8NRCo/pucNQrDnxKpMoRXAiCyrPZhdynkJUizd2xP7kfo",
-	"Ghmryvx7hUgTriyz7j/Zg54RGn+5Xn1JfMGjhcdxHXFTGbt3rOCtM39snihElRAHGaqgkIio0GkDWYeu",
-	"K7gvIrNbl5EZg6phYIrZ1vICKxbN/WWFvvps/xlQsxdPp4r5jU9jBXzEHA0AsaAAkGMNDDJTlts8rFlf",
-	"iZyd8Pfb1/mvlQN2orSvZwfmedlv7Sl3+4mW58wdskO77owHxyBOw0vvAWbNcVP8AFyhpa33ZRQ+d48N",
-	"E3cce9wMKEP3aIL92EFnZuWXOTdxj3eAq25k1ZyidKrp44A8XTjvCNdHiYeHO4L543uNXfwdMu0R5yrq",
-	"b7LWOfY+cAAjxkpfKjA7J3idALPXLZ7UrR+6vp13BRXP6xmf57DWL/hVLOnG+hLiFHpc7Do25rJkxMgT",
-	"cOP33rzGXhqIeW2HhzgMJYWscsG0SwAwdFt7QvVKKnNhmCoJGDX9aQBtRqxMKDc6NRs+E+TtmomPvGTW",
-	"JH79luRyXpVMmCwwY+6CxFgQ5KJIz3/8M9FmWyDmECWIewl8q2Wl5uyWi8z/CNaOyB2S5y0XsQx2mj+v",
-	"zBlrSNzovw7nupX1uUYXJyo9sZQklMwrgxsGeGYOIsb3DM0bySrOAPB1kQ22LCjfx5NXrinI8Xy5YzXQ",
-	"7b8uN3z1W/QN3bY3vGaPB37nXXTBMwpMwPWBA+EZZYN2tf2pmQA2p4VEeA5fIA5/tvzOIxEQT4GKqfAK",
-	"qoEwN2gUyrVH+nURpsQuhwr+cyhBdO5AmxVzWMTQQqK2VhupPxkx9mPond0M1t9xQSpR2Ju3ZFQYQgsI",
-	"nz1zN1goHoJAmxT2asPMVac8wiXceDktijqahgdDSAi6ReNt2GcncxOTimBzC1RRn2KgjrdDeT7bmjpZ",
-	"jCZsE3kZAJG7ufxntsXOlcl/Wnl4jlx9MNx6UvUD7xBI2m/aHcdXu9VZ9qBI9pigBRO51bUaNmj3UGEH",
-	"vyDu68DwnAUECn4X/E+ZZ0OXrwXf9h6k5vftiF3dzV6kb/y0Btm8vrVOr4MvdKaJtseMD2yVnRPa0om3",
-	"GPkbsteHAZ/47RngoISMDABtaDHCqaz5uj6Kuv5Bc+9dnkml5IbloLOe3KAvqbpz7fxSzpsf3SMHlhgc",
-	"mCxt/M6cIOJvl/rAXnSwEHujzGVZ0gvNLKEMy8k9LSqmb4jhJZvLnGWuV4Ld8IWlpc4INhzAdp2ZNQnY",
-	"kb7FZElCk+Knv9Fw9I9I339xJf9ZjpqE33q5ILqCMgXHX/FDwaiuFCvdeqM3ys91GzoTlB90v3GnV+Eo",
-	"OWbjcHwy/BGCzpfkmSalnRBvPG81Hk3WUms+AyxjUnBjCgZN7rDYjBLN5lLkN04Rg/JvgMjWGp8w0tAi",
-	"I1TfuVdFVKcf8Y1OexpwRYGXBtrwh+0OGzRR1w+/nWShG5D71f5zAY6eSTah334TbRkX7Rxt9w3Ppd02",
-	"11uNCbNCMYkEgG7gkcvI+W7iU3UdkHb6B53VSfxjg6USedELqlDTbfjqTukDedN0xK0ZvQtqjJOPrjEs",
-	"+PEMcXt96gtHGi77bpvXwjAV+u+O2I97kV/KNRN+67mM6LoHXkbe/3fC+wiCzUlH48nJvlZsUUDH1DP4",
-	"JN6FwX8z/ohTgrD4xaUgKworkEWORR4eaPMkWqFwZSKYarBR3LCGcIAINuikAVo8uvdQJpe8yBotohRL",
-	"9H3aERQ53V6St66lJUQSfNNswQqImmdBj5UKAgKhCkZuRNxYYuKjHH4TeWPpaOMI25qOGmaHBcDP4eqB",
-	"CgB8AXQpqvKM5Pye5yzHQuCypDpxX2lZyNQ0Hk+n4ycCzhkzdhrQmPrIaXjf1e8o+fcPb38KiGlW73uG",
-	"nbqaIFxUocKzcAm31Bo9TIBGk5hlLl0Txdg0v52Ot4wjKsI0G28V75GjcAxvIeY28NlCyvXwp/WasXz4",
-	"42sOiZcJpadfZv1gt+1kKRq1iw9chLmPnjXlBwRkMuLaKMiNIPNCYhrLSe/JUNt1huDNR+wCeo4b0o2u",
-	"/+UNOsQoAx8etHGp3cQmFKlRZYIhrxN3IuQQXImqKHp9Hz/BAx0e6yoBM7bkQrh2RWFSaJzxYP0BRmFC",
-	"qnVk0YC+vz2euDHjfBVvmyXlK750TWuGJATa3SEL+Io+TUcMzOgr+ScokodiVDC+Dcn5YsGUbjS6qsqA",
-	"84kbiL7uBQIdFYX9k89cBu3m4WMyO4fFhKzaaIR7BvXdDv2z6+N/lhRoOzZmgH31AgP7arfEdJ2BT+fN",
-	"5elcui5DyQsEWRloSurekwHoyWxr/2la/PDxit5bBQ4hYwgVW/D99Moy0+yaf2IO+Q/G1udkD1+zOSbp",
-	"8XQc8h9sbepS3IQ7ulGqe4qa0IY15RkDss9DUWi7WtR1K9tTJtrmCt/P/tTM8IEZ7JV/JlEBY//vaOtX",
-	"jbb+0coiqYheKS7unMtcG6aeEunsfJ80vyV3loHBHwvR2Zr/Aq5ZGmLEQZINsPBdW6qYp3mStQ3T754M",
-	"8SlDJXMNdQwhAbA9EYK4UIzm24Rytm7i/Q7vhdWZBCb7YSI+xpUdWpiV/zNWyA1cRdiMmpqVxgpUq27g",
-	"NaIZtiHPHKS10oZcT6fTp4TONGQo1oMiRi5hwrieHlHPA6NqvkpZ0w9jxvRZEVxWWGnR4X1Ix3MrOYXh",
-	"6ejeqgUF9Zwgm6tG7fSuAy3mvNpnJFhyY/wJ+8kPdcnIxdCUgCf/2/MxyvMx9HEPkLa7oz/846bhvwIT",
-	"AdKYuPDZ+P7GVgD8kyu+MMRl0LO8PrH49Q3Vvqt/KqqlaNc9h/vy6NvHsPtho1pusL2W3tfx9nxwyTNI",
-	"NJ/LBk4dxH6Q8zt3IDkm6jSO4JrtQ6+CJ76GJWvfNBRFGed9gnQo35DZDsgXbgUN74ZLSLn6jD98Ga/5",
-	"4Rf3VD69oTNW4EaeCy0RBof3fG0tEEFz4wYAUueBdnx5gvTjGTS09xCXqX28KqTU7OjdTKBLvIHBz+ST",
-	"tGOPCNmdr4rtDTRCRYqQpUQnj1UoEHAU+g+Cd1lhlaQVxytp7S7oogcJrPCQi2L17Fa/quBBW4dpwKe9",
-	"o3dY2jUTALeDVXrgLkq6Jq3yMhmWznd8ubGcGxbvmXVIl2EMaGaucRbcrYhQBDP588UHeODivXOddLBx",
-	"61V8OU30P0gS4BV7+2N6zwUTOaeCPHp4MeOGLAppNVGc/ninIuouCBH2S5JdN/SeWaImo8NvWlPTfClY",
-	"Tq6fwAwBwy8jBaPaYKLsElD1EezJgfhiNJgLog1bgwJ8fXX95NG3j+2Pi8pekXNasEvyHJ7XZMa20uV/",
-	"OwIpRqYZmV6Sj6piHlQWCYPM+w8pS1C8YklOgGDkVrlHRy/plhSckZl9mtVTGOqx7z2fA86kf98DPfBg",
-	"7vP09x7KhGWA+5ZI8vrm+mFWa53fXn/38Ld78v1CTnNq2Sc74WAvAmdy4TrmLVowA40Xn+LMbsXcntit",
-	"mH+5Qqia8crAVsz7nXrPCr4Uz2D0IX2jTtrO3veFogjJKSHzpOXubtEAA7/H0SChDj2Hoc9UXGfHPk4d",
-	"0sycpPEjBCdoyRR9oJ3ZtZCAiQTA0Y7HYTMA/QI0owU2lDc+XEIBmimxRwiBfA5GdSjQWzE/l/2xFfNx",
-	"ENDTk787j/uhTw4sTQWh9uBjbTOWcVtFV4fKSHvdhij2jBVSLHXWAKRuKcMtDoCAKhPzdFHOM+2aGePt",
-	"7NJ6QTO5JH++eMMW5uLFjHANkdpCVjXCb8EW8K9PVsVwinthRv588cEqFfbbs22oeifB+4rNOuwj+WVM",
-	"YXhRT36PyuB8F+Hd/kD1qwwjymTOVX7z31Yd2FH/HZdFVX+80oHBa47qf/LLiaLHnsdDNonjL1QKW8yc",
-	"OU62R3UBp9Qq4Ny3JnXG7gHaiJfF+x2l9qq4tY8MfRadKHEdR1T5kp3hfv/JjnvmiwPecfD9bkXvKaT7",
-	"j/I+aFOzLVlRkaOXVa5bvWuhsiDV7agLqQvTS0v8IVGSj/Id5eoAOywcgLPZYv8dYhi/qvv/e2lWpBEA",
-	"xe6i0CIBFAzI/y24K8WtJZ6rxk3etL9lwRbw2q8++x97EeNewN9bCOn7hMbyND7SV6jet2HJk2jwcARd",
-	"hN4rIG1Y9z1qSCJgHghXrQtJc301ufm8+6fP+EMswhGZFj7cO6nkJCCx6mJY5wBIj/q67QPaeUsDe/2F",
-	"GZ64cYDLYtI3Tch4qA0JxXxrJZeKllmz3XMAlveA+wn3RJ63CHzONMV2Kti/dhpa47iHoMi/f3j709CM",
-	"s50TMlDKIS5md0P3iToMsp9N4AVElMCLX1noeYDpq8/upy9XkK909ZmLnH36khRAL+RGWDHnsXT3c2mV",
-	"c3m1oaep1V/wk5TqvxU4VOg7fs8E2dTwwONuefdFf9FHNg+I2p9d04tR0bNtihl1AAZYc849CAFGbZM7",
-	"HTk2DjXpZI3IETwZ2zUiMlANoL5itDCrf/RFQH+AR84JLuveEOHWah3vTj1nGoru3eeA4Lz9Rz+kKWYL",
-	"/gqLwETFL9nkm+mjr/A6IQ1xr2ynpFBDZ1SzjJQs57SZyfj3ilVYB1npGmcC+6TiQahUMbmZXFlV+X8F",
-	"AAD//w==",
+	"7L19k9s2tjf4VVDap8oze9nd6vbLJO3a2nL8MvG9TuyyPTdTm8n2hURIwjQJaACwZcXl52vsB9ov9hTO",
+	"AUBSBChSLTmZuU/+iLtbFIiXg/N+fufzZC7LtRRMGD25/jxZU0VLZpiC3+jCMGV/yJmeK742XIrJ9cSs",
+	"GJlXSktF5ILY39Z0yciMLaRik2zC7UP/qJjaTrKJoCWbXLuhsomer1hJccwFrQozuZ5MsklJP71hYmlW",
+	"k+vL6TSbmO3afksbxcVy8uVLNslZwe+Y2t7w3H4b3rGmZlW/wj8xySaK/aPiiuWTa6Mq1nzrQqqS2pdW",
+	"Fc8nsRcteMHSL7Gf3vMFBS+5CcPv7BN+GN2nK7sxJf3Ey6qE3+yvXOCvl+FNXBi2ZApetaZc3Si2iJ+h",
+	"YgummJizB5poo6jIn8JpSsGIWVFD6FIxpsmMaUM2KyYInWkmTOKI7XvG7QRMz9BbFp+fNCumiGJzqXIu",
+	"lseZJbxu5DSVzKu5nViaLupn7kkdirEi/Rr76T1foGUl8ptCynV31+UdU4SKnNgfEhsI34wS6IIWmoVX",
+	"zqQsGBWNd5bUzFfdl5Y0Z4RqUsgqt//aw11wpU1GZlv4zTBBNJtLkWuyULK0x6wY4YbM2JILnZgpvu+g",
+	"qeIIuzOljgAzIhVZSAWT0zxn2jJCSkqen9lfiSVs+9u/wW9/KNjC/BH2teT5/8S/Kb5cmT/6mbdPGd/S",
+	"e85ragxT9qv/78/Ts2/p2eLsl88Pn3z5w8//9j9/af3lj//3/+ihgzWPnom9VgLvn14zliOXt88Sbeg2",
+	"teO3jK3dkAdtO7wrxRrxw+i4l9mECcsGf56eP84us6tfsvom5LKaAdN2rxVVOXP8Ed9qZJz/MHsRFmRj",
+	"mQwHulRsCIeRcf7ChXnyaBLl03jg6Ws/gCAGXPytmPe8Yivm93zBRnHDxTL9DvfAvV4DLFKvpdAMdJTv",
+	"GVXwvrkUxh6K1VvW64LPqT3KCzk3zJxpoxgt7WeRN824oHCAkXe1qeINN6ZgZ0zknIpz8owUoLQQLsjD",
+	"KzLjRsMt15KUVGzJbGuQNfz7h7c/kj/AVP+YkQUvCpaTak023KyIXtM50yDUBJkVcn6rr8nC6mG6MXAW",
+	"3lCJSrM8wyspNbdz84oY8E38MpEC/jSXZSkFmduBLXul5Mmjsxk3ZFFIajLgY8zqTWS+okKwgpiVYow8",
+	"vKqf0uQPS8WosSK2pEvBTZWzjKyVXCpaloyAzgiT2K4Zef2aZkTTcl0wTaghi6ooiJ7Tgv0xgw1qvc/K",
+	"df+sbr82Aynv5wU6JAmawfnfxORLNnmn5KxgZQ8JrPGJf/u7tofYJIH/AbrR5P+4qLXgC/xUX/hxI2RA",
+	"yTp86GkXiPGZmq/4HXurctSbaZ7D8dDinZJrpgy3ROu4IPsEq4bn8HvuOqDKER5vfvw5xjvry/Rz/egv",
+	"gZzl7O9sbuxWfVfpvbNqv3kuC1nBUhx/tcq6ZnSSTeYFtXdG39r/l1Lrxiv9DcomvDnp+s+3XMQ/KKhY",
+	"VnTJEh9uZWWiH3mB3flALqJ/VhJ33i9LG1ZOrEaqLFsv+afIana2GtgTvNcNFybY2fts8ulsKc/cHzeM",
+	"3rFzexiNv5/xci2VcbJ9Nbme/Mq02RZSlhdzqdgFfAsm8V2l37A7Vow8yyXlYh/RP6+UfUkGD9/ksxaf",
+	"DIK0NkIeNUyQs2+fxGRsc8v8qIM2CNd42BY9R5bxTkk8/x2qxk8bhBGEcTbJ+WLh7N+9ottai0qbG2oG",
+	"Pp4m09vY5c4msjLrFsk3BlszenuTzxY6fkqiKgpqf3Qydudosokq9eFf3zlZv6VhxuFq+P1s7FVz6o1p",
+	"wC7E+NbzFZvfdo9xYbW3cbtpGTOLf8eqeZEPdtYJT9UDZW4S6akXfD3ynuI02hLHC0jNxZxZK0JY88FL",
+	"fWsVPtAkB4Y8gArphm7T7ygoilkqiFU3brkgK3pnza1hoy9ozm72s5pXNGfhccfWhzz/W7CxpBzDqbT3",
+	"EXUw3E1/QqjA62EbyMUdUyZOwT0isHAOtPsxIiFNSpACJ+WGlXrf/r9dLN5TsYQjKOmn1/idy+m04duj",
+	"StEtsDHvFujVxuChYCrpmMUmtfMIWbJ1DEmTNeopYd6dhTUmePUNEIL/tTtXwyNuATQQDVlRUNidwg26",
+	"PSjgBV9r56pSjLCcG2tQyyUD+xqeg7vVmVkl1gWdI79qv1LImcy35FbIjW56QwoplnqS7dMSQXWpadJx",
+	"auos2kBKe8S0ZTvnwODGCGlwYX1xrPE1nuSgw5l6j2f6eJ5bI2e09g2UHVW8Hc239x6oC6ypDbXW3YLM",
+	"tugkQFc4V0TTrX6KVsqGazgb+yz4fPafjn1rXJZIbbclToDzQmqmSbW+JkKaFRdLNBGNovPbBv3RuSW/",
+	"mkDtrZELYPMztuIizwgtrCBvaPw4hiWRooiq+c+lUgzdnx0xTQsdcbCU/BNzs7JXdcnChSl7b+vukbuo",
+	"wz6BEOb3ii8rxTR8tXI+hJ27BZY3MO7AUezGLfkdE6SwWqkeNcWcsTXTxsmh9stWckMW1HkSC7khVmKR",
+	"pWSa5HIjJgP8WPAI04yJg3ahV0R2XuWWn7xd/RMIlsuXCHnbS7NfAfPTbW1rIIPGXoS5+oPOkBLdi6IX",
+	"rLM/HWIGEaqoYflNUR2seZf0041eSWVuDFPlfUayf75x2rRZRx25lrRKqU3mBAVFGivkhilNtCzh/re1",
+	"uxFWQM8ujubEs0pPrievqqIg1gTPutt9dvUwsX1nl99kYMbrBDOfVTqhww040kbcrakr/ml6n9MdM2hj",
+	"wA0Xudzc7Bv0SXPQ6fmj2KCFXLObfHazZupm1CSn55ex8TxP7DrTNS0ZEt5CKithCDzsFTbCNYFAkFxk",
+	"REv8s1mxLaE5uEqNbClJKdlpDzl6tcEiGKq/wtPvJBcmooPsqrBtpYhWRpbgdzzHd47Rjeovo4ZUT2Pf",
+	"Jdp1UN7RomLESi5niaDj1YobF76/YyhmpMCYGoQ3JnFjdIBBoVd0zXYdhaWU4P9fySKP6g0wzUGiZ9fP",
+	"aWkBv71HS20cCG7lvQ7EvLxzHuYD98mauwMfPZJBhxsYdYKylhOs/sCL4q6uAldyY8UIOD4gErpZbYmQ",
+	"glkdN2bGAOuKRVMNvWUkt0QopCGWSIAxOJuZ3WGMrWsEgxck4sAA54j9asG1CSwE3COgfxeU52S2fUpY",
+	"uTbb2m5qfAYLgVUJifOzH3onT5O20WYq5R24gYziZQk/zZDkBdtEKV7LSsUmb3jJ5jKvPQb4XGQEO6t+",
+	"tZXBzB1vrQ9rlNLq5xNJEvBOp7lUqRyG+qLiWQUyrD3mmMkA99gReuOlYZ/8ch1NemJy9yjO6c0briNX",
+	"FOhJj5AB7q5HNmcpRWRj8AX+CPppkGxWfL4iG1kVOVnK5tH0TerPUrDkrHxQxVOpNNwOzPICttGy1RhF",
+	"FmxhEjalnbC9mvYMBCSFZIQLspEq1yOpyRRsv3KPj7mVuJll/uDctvec+Wh907BPlqt+fP3xzctr8nJN",
+	"rv4mptNLQt68mv6JkP8k5DkhV1fXl9Prhw+vp1P/85P65+m08bN95m/i/ySv3r/9gTx/8/od+fHZDy+v",
+	"ydXls7OHGK5s0+SKirxgrVyGaZbyy0qxZMrKdMbBc8RE7niYM/gJK7QlPBZ1NAZFDrWYdv7YNCZTcHs+",
+	"t7LzHk/bOlDqJO1XY0f1gs25dn6CweHR+ZytTcgVqJZLpu33tH3T9PLbKZ1Op2d2Wmd/sv/7xv/q/ruc",
+	"/NKNqboxY07W1hsa7GJPbkJTU3y8z1m1yyYbr8z85BL7V3CBPsGh+2d1G9irOVX5hSXGj9OH5xt6F9kX",
+	"92xj1Y3TfzRtOMdTTroxy8a3xdfpsjm70buCr9cxp6i/KCtmFYlm2sEwv3se5eqYiTFsBKaUVPt4+AdB",
+	"lxOXaDpcHL0rqBAsf8ULFmOwCy64XrF8NxSZU8POrFiNkatb2jAFEyMge6+Ai4yNmseazm+dY9PLrrUs",
+	"MK9AyKjQWvvI7p4UDrmAC71m85ukhqwNtaZ1Q+GJPWJa1s2G1qlMImcKf14reVf/BE6oBeUF6IVzKuas",
+	"KFjcEDLS0OI+xBf18Idl13vs1+LI3b/Z064ny86uZPVcGkechdvYd4dHy+VAEJ4O7Eom18N4fYSljScv",
+	"n14ZdWWs2fyB3skEbHDJhxHx6JcwLAW4IRfst+rTi+3yy5ybZ8H3PsJL8PITnZtiCzlWqLRqdk6et8NV",
+	"lnzyZuDKu+m5IrdcZKQSBdOalIwKQ2ghBTsn71xamoYvDg1en/9N4EY2Z34J4mTnLzuiPM9vIEIxMtDO",
+	"Rc4+xVMrNHMxxl5GDg99ceGRfU9/hIc69xTm4IeIHe9MKiU3ox1A2ihm5itITPaZvBDwI5jkTfSaQtog",
+	"5NHbt2dkrqTW1rDKCRdGYlDLqpNkxjTPu96hpDOjX69cKFkOlTpipP+jcQ+v4vcQc2mjVosc+LJw4HuU",
+	"YHjMrTdzicE+lRcCrTDr2KlDNO9mSdd65Mm7lHnLll1FDngzZluipCyJQaa/c4zDzwOMEG36D/0yumeD",
+	"N9epYSNu8unpcODsdwigPvjYGbuo6hC+8doymuTg9bFEScnf6pGUBCzA0pJgnwwSFLozZDVfMf2UUJ/+",
+	"LBdk6lxO3BDILurw6MKdatfagvyIvd4YlyzQ7xbtP+6Yi5r9o6LFzVpuwDelKNcsv5lLzQXbnwGKM0+n",
+	"S9jFVWN99zAo3Fmw5mlR4LYDH8YaBCl8VP8P4Hd1EZU/jtn1wQ7rscdzT6qmcSLOR6fRHSPrawSDULRc",
+	"H0CT40TOcZhFyOaIZeJaK/aTYSIfSbYYokN2wZermazUKZkAy5etq7xiFJRpyovh9xYGie3AIG55srUN",
+	"z50cnDYZ3YDYyleyHCsnZnR+S0BbtLwpWAaYNGpWrHyKNgNYCJkL6irmLAYjLWerv7wluewQztgdhKEH",
+	"VEuk94ELzZz5ezxCGMxzZ9uvwxXAgp9tozvwd8nHGpSMzleoKITkR9AdIKTmT5iaEHcOATiGeYgnulGD",
+	"D72Ud0c87cGHOJa6pUCpkcrA6tg1UQsBSKeRZzGXJYNMgKxdXl1/CO+NbBsUC3c9JfSWgS7YMCN9jsHB",
+	"19Ke0GG2fip/O+ECiLnT8OHYtFye6DgDHexvr8lhekYzjnMfK+2fTxmJ7qoYawYe3Z77WktdU23Gsp7x",
+	"/GVQoOEN5fn4zGvPAw6+2Yodl/uOZargcNn/PGZgj13Wjb3sx1zbmLmOMmNuGVv38XJrjs4qzGmARcXy",
+	"c77+5erZ+qNJi65IiL1Vs7EGv8cXwPxyuSDePOl6uQenaY+l/uMVVXUrpwZVM+0BABrh3/UFTO0Ro4+O",
+	"qzwyPBZ0xiiGD4YYKe+j3mhmbmr3Vn/swbjVua+VVN162KbhhO5qSwcJhh/gDYNKumpmPqKyp5MoEN0e",
+	"LC8du86lktUIGfgWXvJn+6VIhVhH9tVTGjH63oF3q4LcW1J0U5eKjeA9mm4RugasNrkglbgVciMIjBaS",
+	"s0F5D9Ya18F2Bz+lf8pnck4GKt/1jCMiZFyEBfRzN15qg0JMbxRvxooJNJakIrNK2/VrJgykwuE+AUpM",
+	"nUyaVN27wagRcca48MMRkms2VJkBvOQDPOe+NExi7hFivEsGpxQyKTSJGWY475UazoLbXzcZ3ekhRd6R",
+	"PAJZObCYar5yZdcbbi1ArGDFysrf2t+Q8J0mvEZWU7yha0d1Y8Iecs19yvK6oNtQmATRTF/My+h8lTXi",
+	"H0H6yo1o30esupULotkdU7QIY9zbuRiRJWMQVfw0Wil2vWb5mALl4RQ/WPeKIz3oHriTUXNO0Jfb5Xjc",
+	"lJf/BG66cSGKQ0PMe2MZCIqyZ9o/2Yeer7Bm/0t/QQ3LuTl/5rEOh9fS2O/B4IkSGp9+OTgXMYkq5Hfc",
+	"p7L5EgJXc+CAQjFN2mGSYWkBKwDCcivmjk0sFUsAG4WEvbEHBpOMHdSr8UGn2laIZsJGs8CHhch3HPv/",
+	"qGgB1XsZwZ8hYg7aH0eYMfsiTDYiH9qVMqND7HsxB2CnDsIcgPTZFB6QjueCzWXusgc7RDCXwlAuEuVV",
+	"Iwg6rxCujN3IRby0p0Z4K+pSeayqdLBnvqwpwA7EUm3HZSiPyQ9eUb2K+9iHJQ4XXJuYgQ2apR0cKmo0",
+	"KeltXbDcIDNA+wSa94hDv2RjcMIUX8bQXAoublkO264B+9Lj6gG3AK89VYwoRvMQ3vCzqtaFBJ7vOQsO",
+	"Fs845XNTKRaHm3AfhtqbjGirMgJc3vT///8uv5kSasjV41DZxs1KVhB4ixbkAXu4UbQF9dJkA/zXoZSr",
+	"BV0ON309Ze2qLd0U7B0G5Av2RH0JrKlh7U2CRk42KmubClpstc/gpjmiRi8qDbna4TrGS/gATDJSgucU",
+	"evwY7er6uroz1AdWUNlP1nu3Fx4aJZ2aTthBR2hZqMtl3aPKNQHygKLCLUsmodcMNfDdNrlmTf0zZKR3",
+	"ctWBGdU57UikzcyXJr+tT7S+hoEfRSU1L9gPQ6IVzVIzgLk+MIM9jpGNuefESKLXBQcXjDVjswEp5tEl",
+	"vXO4izvOG08Ug6kjRr7ClZLtGH0tFHnIFVjTJfNszNVOMhEVGIHG98VuYd5uCv5rqWNNIAYCkutQOyFm",
+	"4fXaDE2wwsjezVdszAVFtLzIOEkJnRCKO/vobjJuRbhibnKNZae29qN3K40AY9xb63VAmZcb80ZVIsLD",
+	"wYGgm/lIVA2tH5t3h3vx3N5JzUzWmCe5HIbrE4z5SJCDaxbAG3exwbhmZFFIqZ4SYV8KclNIA3hh4hCc",
+	"l98YbNLKj4LFi/5XVv0CfVC7fOSMTC1THLjJMHKqEDTUCkS8d/DZA014XgMKWGkfFBQOcHAOR2Ay0K/S",
+	"LBHA80+iZTaIAIivvi47RF5vX1hu/JIKb+nsogAnyuJKpnUKrFeKm3Wl1i5SvasolQwA7FZUk5zNOZSc",
+	"GKLlUxdgsGqd1RWj8A+Gtj0rzq5HT0fdKiShvMm1vlfMwakYfu1+SD+vLAQlGjsQ2+66lr+z4UkrpadI",
+	"Mc6twxdiM/ie6lUcK6EBgjtcRWXCqHYK2vjyUW/FRccouY4D4DWgz/nCbNGLDPmnlutRpTiidAxfi3vV",
+	"zVxWIgG/mzwkb2VEkEGxPFk1UOXsBK0Qp4rlZMvMwNJOd7x+y5vmb23k1NC7fud2FxalCkYLdCrtllEq",
+	"o0flHXYDJYYaROEKGBW3rka2Xd2YqobE72duLonZYz+AMS6e2tHRPrCzS5SdvM5Z9XD5w1SCJeUxJSP/",
+	"roYAwaRZB3G/oZrgSeY+nR7oukm7A2Rah5qpUfxTHNGn9X5uyZOq3Ds5CrYw4OOASk0o24QNWcjCsmwH",
+	"Udg1EQ6YYyeHwNnu7Rl//2vcCxEFLAoesobF3U9gPTam28MARINHGyPB/2Br85GV68KtIBYM7ySRhHxb",
+	"SwK3bG0yrP+xao3n5V1gpaAdR6RZYwZ7Xf9hulFmE4aqXxlbN2QOjk2DhcQDT2GNnGSfdQBBhm7Abkgc",
+	"5oA8Ahh6COwtrPUgF/Qbuv3oEZzGOA/uA3YSIKMOhDIZE8DDd8XpYxtVL4djp42oUz0KdloDbHqo6hBX",
+	"wxr435i20cS9GkZvW5Tfh1AcEzkaV5+jKcQJpolJn6aOM5SyhDBDnbsAQpEW/Jah7/sp9vESy0avFhhm",
+	"xpaQK+rFvu/CBuGmbKKLlK91ztW8SLG4cejrmV9M3avtgSaO4w8hqaQ1bjdAMD1U8sWbizWQ2ybRtMab",
+	"pZSJjfBtgBLe/GDF7r313tE4DqTCn6a3Wx3RB/PVz84Vvc+2k8ae1UurTzvKPeRyyfKXOd+PvtgLNrNj",
+	"iKTPu+QxOCAp2AON6Sa+cZK1ZB/oa1KJXNZl0DOUKN3Dso+lkhGGNaGAI3GdKCj2qwEvuhs5vntSj+9L",
+	"VEgw3x3u1oovzOT68turqTUy9OR62hE07gudS2lHJjO7GNgbqDKMmvb4jpS3z7l55EbAvQ2aArTOAnWh",
+	"GHydNzSlMdo51LqYA5MeG+bHnfArwtfFD6bK7T34TjF6ewTZeMq+IaXcQX5I8zhfDzLEARfH/e51doyo",
+	"MRjV16VZroM3S4Lx5fphNvEpUyDi/kDf8JKbQxHEo5jSKH+p2o794npd9vheo19RVCzZTVGN+MogyOvo",
+	"N7sg5iOkaBxudghSdtcklQVTVMwHLzym7O3R5gpHHueOPsZodP67qNW5X/6TqZzPY0JR3yZaHSWYSsIJ",
+	"32QyvuPSQZj3armD5jMi+kB1wmlbCW7G9HPKJugJGMoRcBfde+p2T241bmZ+0CwKX5EgAH9wB1OAK8j4",
+	"vXWXivYMnHOjQAM0lrEo1FfWRVWCKog2EqNjWgimct+mCIeCmcDjM+BSdUYlFyFJ9j5VRzFVjpokFFTE",
+	"FHTHfpApiN/96K3B4f4H+EKQf5md7N9EAwE3e8WU2pKC0TumY0i3xr+zCSd6+e2jh9NH+82LNnRxLWt/",
+	"YFRXiuWuseWOcWs1Kh1LKMOaDmi1jrEm4zxultyXyi7BdP2uvUWzLS2u5T65ihVIpXpRRHMHdkIz8/sK",
+	"yH51YH8oFtNx7hsQHiL0x/Ug9A0H5/Gs8d2sCqkUK6g3mw9YwZIadp/eLUfqJeO1wr31e1KbZ6b1lZvC",
+	"2bhdvyA04B10jruxBinkTSG1TipRe4dMU64llyJql+fffXwXjZIcvJB7XhP79ZKq20PzJXoV8P1fP6C/",
+	"bSqMslltfXs7IYlXQVx8AjIfkl0fQA0fTphNEyJ6ym/+8upDIy3MqijYS9owgUB0lGg2lyLPQuqLcs5J",
+	"ZPWgeByRSgIbG77KO1T8RkAy7Kj6+5zOs0p3WhO7qFUjshWmkXlR2SNiy2ieQuigNqyAuCGtY23S2l6x",
+	"Jqy2GOqzK4LRPWQ/nQnm848HQ4cMyzvcSW31WcqYzVh46w+3ML7zvnHLGFCQhGJxmn7OSGijujq7VR3W",
+	"1tndoYSX7JRGTa8v6uAuRvhFZwD0pur8yDa/v+7tLRsp62/m3sTHfpwd1Nu9McST/RbZ6Rq/NxnriVu9",
+	"/8g2zSStofYa7hi0ezgvV9BEvSwm15O/VdPpw/mK6lXBtbmAX1nXVots+GUcQQOG3TmZYQ1C3CbaARL0",
+	"/i6E6cYsna25hns6ufIy8HryhgrDlCBgpO5UFFw/+gamu1uCMvGm7fV02rid7kuTq8fdfQvvHgJTcpif",
+	"Yad0J3SNcYsInPzhN4/aDV6+aZ5JKzjYrbxxY06mrR3Yd9t3dqjDj13F0tXjjFzZyV1cTqeXRCpy9e35",
+	"t38iuZLr9lseDSWi9psT5PTeNTsbeYc+KsoLp9HvMNd1InoOvZ4afQ0psc8SOaA0IxXHQYwOud5eEymK",
+	"LTErrj3+0tdxcEEzqW4JiiBv10x85CWzCvvrtySX86qEshQED+SaQB0tLcGA2ChuDBPXdVYB7BYFbIhs",
+	"UKehZOynb92DPPWWUKqiwOavw7QMp05sZJ11MEyh2OMBSqRbWy1iZFZuOk5yUNwNVhptZey2ApNOmZgz",
+	"qHTLv3v14WmfLXZfr0/L2Amz29WpskZ+vd/GniBeaGB/n7YLkNv2QPvm/44laFekdXxwx6+AWh9xR+M+",
+	"HeSNdkBIB1k4sfrQhVSkrnTou1r9LDJnVjvuqaoPYvbbJwPaqAGURQJ+NI2NVlYmkSRymD5sFC+PbwH6",
+	"orCq4VwYphS7wz9ML24CdB0FCDZpfsTiNSnck9gycY6HrfKdx6cb1/8D88oXdG6k0m38HHSQ8aWgBWEC",
+	"U/SkZo0uMR3OVNBNlNevqZPi0GbdMTwmjGK5yw6Uwncq1Dz30uApYPJUZcnya+SIctHKQa+zBKfZ2cPs",
+	"7NH54+zsyS/DCuYW8cS6hSzya0IN9D8uqdiS/DuY+5tXL30So4T0yvv1C6jz7A9Kid+DM7fvY+w9NhRg",
+	"Cwsd40cLQGrXkJNOG+cytFHdnLWn++RRxLveSFmM0RbkhM9oQcWc9Z/LZfNYYl3J14o5VM6GG8S16bX/",
+	"3JRcVLruNwp1DpadATWDcwByVz/NASAHwv88v3EdkfSa0VtUJ+rpIoHXmHR2AUVeVxHEnC0bnsfi2XLh",
+	"t+GaTEkphczIpTWkwLjYQ7JR0ZRs3h/jX8iDDuRfQAqHIe41KlLWlSG0lGLpUGdxv59iE3OosUTSx1Rj",
+	"yPD1KGBYQGPV+Qig6q+8rGI7nrOlYkz7AhyogbFMyygKLkTqkJz6aPKbVkd/+LVDlzm/43m0uNnXtALv",
+	"BipsAOcbWZfleFIdeD1is2AFu+uJgtaqTmtF306jAc2NK77aMYql/TuKopLneRHaAdCiCAfqpAakk99v",
+	"SU4MRPBmF2y/CjTdz+YDpx2TeFOT2yD+3DqXQd+ot3/Q4/VmDHpcr5Ul+2GPR4v/wgDR69Z/5A+fTI/A",
+	"y1xK0IG8LPRf7a0uvLdlHtewe+EV3im2KIAVdKZ27C6zOYClDYcDwZLy2FhjwKXGxOcGtXNNFIHvWsIO",
+	"QC4NNOOjemFn/ODxY5KzgpUjCuznlVIu8hoTk1qWDDtGbKgmTj0BcF6AIsiw9YbPctqgbQsAhKkmt1Wi",
+	"QnZkA/dQqOtel02Ska22m3+HZ6r5Ckq34zD4VNwolsv4zlFxU4lcpjrbQ+P9GSNYM1EjOCBSxgqLrbrw",
+	"abWH/1Ccs6Q/Tg0o1nwPNZr4bLqhMcBvx9oJt4qZF1KRpZR58M7xghEhAy4DgnjnhLcVjEZtTcJRNwZo",
+	"zKOHdeuSwUyDz9E8BHQFO7GOIpc3WoXHOoj6oqaIK42lgGdCxWSkoMADau6r0xe+lqsNP9kDU9GqlD8e",
+	"w+sDEHAEvYuy1fjnJtQwIqvr8kCHrhWuXONqZvUdrumynw0cA4aqwVS+BhhVH+JUYrExlKlxsrqGq4ol",
+	"r1Gt43yz04FfI+Ydvjwx27V0o3V6UrRekroK+Fxs7PfRGvmcDW37C1HDuJe0Kg9xfgtISc+h5gsGj86a",
+	"0ThSzi4CrTZMMbnjMKiUclUEtJxxLQWf92JV7rZlRSyDp5C3rByocLQN/zh11HtkolpskzX2pZ7BBjTH",
+	"8lOJbyOy310c4PleMchY8ULOjyF194qoO6b0rnXcU20m1S3LbwY0ZrRr+AmefluZXh7tZ7DLo+1Gtd6Y",
+	"2mMEdo6lyLPlfkj+ZnuAgIG9G/WWuolpwzZZDUMbetluHDzqqDZUnbTtER1LXNF8ZJSljGWXzuvW9xvs",
+	"6j/89hzQtqXRsmVkA5ZOBxJ/27vJCAh5+YC8fgGeMniy1YyR64brf/h6lazMAHfze/dYs9dFCj9oUK/9",
+	"XsKDZehJb6/tfZRrqbVBux5KF9sMeLT1QeeVRkndG1T1N/agsCpceSkWRbQscIituY9v/eaGZD3bFM97",
+	"gVJkZ+2VSdiDGL6qDIBM2ztRIMDLPfmMlxifeyFKomFmf0mlYKGxysAy7aPxlWCF7CBM1tkc3JCFLAq5",
+	"0TVYle9cckCB6Ugs4sQNG9P0oOvzwVnX9k4ADcZBB+VEoKV34N31GBdDM9Xo3KltP39u9++xutEwyCDX",
+	"AMcey5cvvzSUnj/5QtqJqZQg30lZQv5KJx0uTGLg0dlFPgsWWqtcbl+vyZEa2SqWt1UjqS+kIs5q3ZO0",
+	"uZu8HdQyXyrstiDFkuySWQKbbrlfBDY1uV6NlkeBUu31dFMOjX2dy1BjP26aMwLIBwN2dewZuKzrgUr9",
+	"sbTorgLNMT47QGl+E/oR7CT5Di5Gubdpclynd81b73ecgyyVwDTbZS8700zt/Y+0HBJg62brvqPKkKtB",
+	"Ge37k16H5ozaGX+I1ke5HJyDE0L2YSSW8o6lwGzlACULLrubox8ttcL6lsU1KIjNM3XHlOWst5pAAwqr",
+	"Vjm/5y7CrGK1yEiZBKm/J0OrAzZ1T8C7P9/Nv6o5zB6NgFY5l+cv/HpH6QXw3Xg4NdrUHTPTIM8LCsuu",
+	"66TbRpzdIN6ix8ilJBwGJmkNyX/AziczeYeDr6Tiv0oRM71GVO/h7PsOfriB2pV+9gLrTku5UEKKb69l",
+	"IySmQ3VeZFEB6Co10SG+y90TbCUKb+y5FcyQpYS2/M4CNfSWXRNf3AYA9QVngHuFWfQalxCbtAO+i+sG",
+	"7kO/P2YjyVLxXF8HyNstwR6kWeMviNhZOxbACACOEvL6HGiX3/BWMrgrkNB148wunzwmw0xYILXB49j4",
+	"XvLbp5OAPNhLle7Wvn4Rdr3ZZ9S7Z+ykrhs7q2vw4ObGuoRO2HNoUxq+DI1aQ88obONFDVFMm93UfGh3",
+	"YA8Eft6gwy6xayeKVmWTjatMGAw03d1VUD8894Mt8Xth+dZKbrIIKLBfUBd1Oq3C1Fwra8q0LADAbVI1",
+	"Bu+Z5f0/+BzfHZuAFYXujV2j6o530fWjYoPxSj7Yh5+zoogjYxRVKVJvx1xdeKQuprUrgRwE6IPVvsi7",
+	"MS5W5L0NnmpQFteNqXPcqzr80q/g+Acz99ohuCAh8tueoEIXBzWEYp6hXS2gQdkTiFJ6JRyUd99oQoru",
+	"WAeCzfqDq0PO9RQyR1JRSqx9ufep70/U9d+v93bXz37nEq0OcSN/V+k3doAoOv3hfbz3oTHAWSQbeMcc",
+	"SO5EDvIhfXAa15j+6EdrzTwmXX5c//11rDvejC2k02/ttNpy1NdgzqVV/HxZU8JU2q3kwpKWAQaU3w6/",
+	"nkFlIR9QmBySifiB7UJS7wuc7HjYHj/pXqs6MHVoB9J0Oeblfs/vkJhIPcUDb4ULY45bYFq1aWajHml9",
+	"H5ymccjygkQft76EPAbD3UoRiN5i2RBYJ2iLALQzYvOHVIc5Ez7bCdERionDxauBnbPJhhf5jYfbr5Gf",
+	"YW43XtNSKLcBUHE+Z2vjii6wdYliJYOGjUh8jd8d4HQb0wHLLV2pXV0H58v8ssmKL1c3gOMYy8JQchNj",
+	"D3aZDzQBqMFGK6ghJd4BLiTWQh+UHyPJShZ5EqbYP7piRR6UJg9W/LTdUwY+xlaB3XYXchN0Iz+vmIKA",
+	"xHWvkGLX4AR9xLkhZJE3klkBWMqsqAhrcuaLdzRtcXuOoez+jsOYMO+xwSBnOPwcbna4FUDIQ8NBjkYn",
+	"b+gdeS1cXyE9uZ5MvvwSQkLIBTz9RyASvBEz/pjaAaF9EaGTxXhcZCetOn+Azr6RIEFohTV07cXipTAq",
+	"6rXA2G8smxeqK5ueV6qxHa69+PbGUOJ7D0e6BlCz2k/CPvAMT9cdp5Kbgavo2n2yyFt9shsTgbygPqcU",
+	"lwJSkrkhtPDtetOF0V3cwPhKRzQ6jgeW3J64tYUut7Ce5AaNRuHn4gbBbIMEp2YF7WDmVOUXV5fPzj5O",
+	"H55v6F2k9Uv95QayS7TyDrBbLTGVDqOBQg1vsQ3NrcskGbUpvYXh0tD8Y91lLqfj2svg26KbK+hxehf2",
+	"9/uLvtra7ujPGcWr9d3kevLBKk7ZR6trQT4DuSRXl8+yhxkE2yNc1X6rtcnfDINcsl+Mzn7N5tGNS7W9",
+	"b9HNCSohYob4/vRVOr/t1CZ55XQtCwQ6EzKq5HUH46mw3b6E2NhgxjAlDkk/7Ym1Ng+h3jI/9U7XbN9M",
+	"O2xTPa8oTYSeMSO69e7FzRjSx8IV2O0HSuJFTwnMqOqy2gCI9Jt7ShBRPAlX0y2DHUb+feAfPb2G7Cc3",
+	"WlZq3sKx459Kq+TNsMl1o2OcfXeU5hO9WpohJ270TkOiJkAJIh10P4BUomibIqpMGtf3Pli7STABLkJX",
+	"pQzXdBkH1WFziGDVyVP7k9Xu29IYml911R4utmRD75gd8prYrYHMXfaPihZEG7bWGZlRzciTRxm5evyY",
+	"/F/tFtixNoF9TXV8p71WCNGfPPEZM0MiO72dlLHucRwsTX8snuft5lLe0Gldkc7RIuEmmyq7RTRqPoEj",
+	"NflN1urVfKCrIet0CEJ6SDPjN54nDO7ehF+YWD2iYb91AV7cuHsxC5Mtk9AQbLVMegp2IS1CAqtiCxfP",
+	"GWeC+VNNNVD6YBS2g9yhbsOLQgPyDJlt8V9qyIWGx7tgfsk2vyvmC6sjeW0esmOP3Mbh/fNhzOhyquWS",
+	"6Xg57JwpQ7kw2ybjd390LdVAzVlLrXm7Z8Jo5cxXMnV59UFlQuDT01KMQaKLXfdIfZFDtnbjZ41diu7v",
+	"VkSUXbpULNmTr8xIs0wAHo3xP2q5wI0VMjfWfropE5WtC6rAXwdh3NJn0AC3BQnVKM4AxizkJiNSzOuC",
+	"jYILlpNqfVgrf5xnqXsSueaFnN9qkiu+MCwn8A0i75yzwf5Q0PUwbSjWYzK8Ry4WmsGSZttrdO9ZBgI9",
+	"iMHzDDvjYu26uTP21H2ldqjedrUaiDrV8E1bKnEld5Hcw4a/0i77BgHkI9sz2yKAVDXHTIo5LZmiDzRu",
+	"l13FrZAbAe5ba0vPGBNkxlZcuIbK1JCcbmuN0gzbQjiGm/W67J8SJIPATBQVZEG1YarO7xDNo0MnsyQA",
+	"uA+JXgzc9QdQE1NKqnuZgVW+ZL09/zDHwKFKWm6+gnaeSJSLBiEN01Pw2RtvlvR14nygSbOhKCSNpCY2",
+	"7Cz9y2saG9hNz1647ibhMEhaM2lWcHWGzWQtC6q42aZK45PsGvyYe/yZWzH/aA0Hr34Ou1S+uaO/pFiI",
+	"Y1iTih2kHHajOAxB1GPR9PFAy+8RypTMtsM2VBtnxQevgy+czia04EuBFjj8CH+0Q5lFhXEyXArlGCZr",
+	"hL284vRLT7/WoWcRkJKTx9HgyrNtOIhG+hhyGPt56AcfEvki7A9V4gOOaLNKCY4SWqyCo5KSNeVqEkVT",
+	"E7ncRBaIuHeNHEsfKRuY6m53OkQ57ST9wbvGtsjOIlsdVRB2ZU6HO3U4xu6FalzkpqRoiPmaf9Tbkk28",
+	"HlNfhYYOhUw9pT+9YHMPXLajRgGKYpehwo0FxxRpMNcgyGswaCpyPBRP/0h33Ow/HHx335T1SCh5nIMn",
+	"UKvHBC3CyaxppAwKvxOzgb0m5OHV/WDJMHDYBCCsEGgfoskkhCogsFmN0wnRXZvN8Rrc9UfTb5sZea5K",
+	"2H5VYNx4ZNDE7U3qiH70Ux56PkGA97YkTop5Lggtiiwpz5+C6FGAQAjmxt24zsJjt6e+8UlTdyvmx0BH",
+	"ARvo94iLEkRV1/QFVTsmEKygdvo39Kjy88IukN75ExMROd3e33d831jHms9NlQp/LnjBPAfUxD26a+24",
+	"NkORRifFYYgXiarfREMdalo9uTNC4/bp8CLgQQBu9pGoPwrCxBq2TlvhcugcfPwj0iAcE6Fqb4AmM6YN",
+	"2Kv21YWscqZN1BWLFR6RWReFu2GlcwnIJXNW7IigUBebqRUFauDYuVb9fkI1Ie4CPWFZhkvnctcQ707s",
+	"Bsdvb9BmEzhu8bsdMjddJkM9w8gYLsEs+oLURe+xq6E75NywvCkBrWgcHw5qprZFp7fgIgbWhs1IZbXm",
+	"Ymnf7vxakHJWWweR4U7Avri42cFKawarWml4bZjlNcATgZvBXoloHMoyi5tqHSMAl81ilx/sjE2DwYDC",
+	"KKTxQIftex+LWbVSCNtz3VCOTlrgq72QTJH+v5jJGIeikiYR6E7jtsBHvnYKF9UtWGna5HQcMqeHsIp6",
+	"audhYscUK5AgGv2q/STJzd10onQZ8AOH6T2CLnthLk4lrALTHzbNkE7XmWgIDowYrQ4oxEZ07vC4l7rg",
+	"ApiPsVcNwMZ3rst+j0ZgVX3ui+gHniAind37PQP1jZGC7cSvmw6CkIi8HyWvJWOPmOhcU35jzY0biLKr",
+	"D3uxT77rBjij5+Ct5Gp0X/hXoRwal3LdpMgGK297IoDIgpxPqQ3HsGyCnyth2URaSQ1r5tkyXfzXoith",
+	"5bpwPJAWxdsF5OL2ztl944WiCzvE52jHkj0iukuv3cn90pgevmxsMBkTi3fiypjVMfHB8OvJi79CkrCD",
+	"ZHgJVkLAg6iFSyoUPeK03WIwMt4tcunNGT6wD1pTOKZ6EFGxHR3m9k0l65vvNqOPyIalBBwa7vfpOnsf",
+	"9Mkdo3r3xYo1+tY6HhOkfTwfV4pZ242VOsOEmZJ/ysgPf6um06snL+tmkd/LSrsHuxS6k/rY3pqj9Xkc",
+	"ijzy0YuvMU1hPYTjoCv2vODRMszfpmAw2bwpnS2X7CqbyFKL93vyiUUwms/zwZ0cUs750akBB9R1wVdf",
+	"53uSYXfzqXeP6y/Cd9duE0N/4UQLFR1zwjdUp/HRY8UTMbL9KV7zjmn0I9N+l0pueCzogBpgQHaEfCAy",
+	"YwCWj00o4+B5MuaMW1QKfN9SgLNnK8H/4/HurL2oqchT0WamYjXggm3AfF1wwTWWaB+hVuQYFlEHEQ/P",
+	"pV5Lve21ggkblzzt0UUPgRiwyiFS2RAjlzGVB4+nA9cdX9T2g2HrLhH38rpIxxwj75MSJXYqkOMNLaMF",
+	"yHb2hxUg/+TBFf8bgQVEXHOUixpoKSOI5cIVef0iihh0LHSB0wDpDkei2QuX4vEOcJqDcQ+QLH9yzREO",
+	"pktESBzZdIx9onNTbMFfgOuHzNxmrJGZG9d5FFA1X/y11geuJ4/PL2EGJf3UfBf2qdr5SwdB3487vgdq",
+	"3zn/yDbuinGRs09xl1ysoXAvUizrtiqMwAlEOvTGeCjc9ZvGvRjTTSsFqjuwjyeUdab6eMKmaabM4Ml1",
+	"gzntlpv2ElFNKDr0IVKkJbY4gbs1p0ptG71rhy021UPajzOgMUN89aW8YweQZUI9TxJgTNfGh5OTOuxA",
+	"jCTUNQX0rAxSsl2mg8P3LgdvfE+6eEue92x7FpLCY32WneF45MsRpt3eHQxoUXBjRhIBq5g1DSG5z7NK",
+	"fyGfHal/IZ9RsflCPt9ykX8hnwsqlhVdsi+j3SGtHYIpxPYI6zqWB7QBTvdkTnh3ZkrSfE61yciCF2VG",
+	"SqpvoaRIGJ2RQs3xVnuQxdmWNIqwesqrXX/gdJcM7MN0rOs4xFEY3nki8ht+O6KtkWpRPKqvKN57KGfH",
+	"uNpTF1h2eU0O/xFxDTd0i/XPsAPklrE1BhaQi4RgJJqVK6pdGsZuWUkhK7UTZtSMgvMAHfu3WJeaAB9J",
+	"cFRfnNG6U7HQqrt/O88+fJyNcpWAGj1GW050KD+IFO1x79Pjoye+q6DjGTncvG6b61Phiu26PfE9qZU2",
+	"NLIRS5ULhwcJSyWUlPwTpPivGNFVV64lyOrrqIMg5v2rUvuA9+5IjCelJw0rZo61lDti2/5jVkTSNMfc",
+	"4GJG7GakF8N9cBwACbPJCgd04Nbrgjc6cf+yF48ttGpIpCdV4pjKQlSUR1+r2djNb4QR9/awCDHHzn74",
+	"D36JsaU+a5zl3Jy/Z5vR5rj9Ym2Nv1PsjrNN11lUSJ0CEsfKDidorYVUSsVacK1juhRthrMzmPF7bJPa",
+	"y8EUZtDDGqLOQT9QZ9k9bci2OglC1SoquWVr40qQsRc9NtdzPa1C+pI3eOKt5p3bP1xFxDp0UQrHe38Z",
+	"CI5Upx4alnRB+l1phccPiuO94LSQy4oRKZx2pskl6GpX542EvMsQz3srIJqnmCQu1qhkZVg0lu1caz83",
+	"/LjTBk7lWjHNDLB1bOFlrT2MdwMslneMOlfoz01nEepsO46j0B/QzRU+VdAsAwOjdljvE/056ntyQ9gH",
+	"g7r+s3MR4aNBzE0zz8rwg/BS8gbyDmLfuUx+5z280zsjv3y5f6y0r1vSgeH6dRPSYcfp1wAwX4FzBrw0",
+	"QenXPvtObkQ0mdCT0ecU1nE6LhlcuANctam4OXwadZS0hPL0NN2Roig0gzokoaM3MIIDfb2+8n4oEwl3",
+	"40mzu1GHZhsWbwhMP3nUBjM9avuUumVK0k9ul6t4HKE5VN8OifKN6y/7E0ZJU73gB2YOO7yhYbKtTinc",
+	"KP/TWsm7+ifsgYZVkn0Zhd1E4kHeGFwDJvb5mdeizbeDT1fHuXMaHe0Mu+SRqtZecXJ5pwhK/vMw+MZu",
+	"rLRxCjFILI8a9Uv0AAN6VdOFEM8YqtW9Xay5COyyB1rvNnhIEdPhsHEeEN1vRM/hHSMP0d/X32ORVfNe",
+	"d4O4WzO4dsCHOMYlbKyojmMxpkukfLfsiLHgklkJN2RmBTmg6NfGgt8/hAmfDEzCCwvL3H64WfupRKwp",
+	"8AosIkDir5QsQxWaS0s2kiAvA4WUlIDUoM/JO49qAloIptpibza3675W0YHrYGFEA5KgXZp1Tl7n+PW/",
+	"/OX1i7s/nZOXlnHhn96/ek6+ffT4T3Yms4KVocpGGzorGJnLnJ2TVzBf+3y1LiTNfWkoRIgrbb9s5FwW",
+	"AK1D1/wCH9MX5A8lMzSnhl7Dou3OZg04zz+ek5/Ah1qj/m6ods65nJSMis2KFww7ylChN1iJSV1VqtTM",
+	"zxyCZ5w5b5cBFCsdukhszsn3L5+9wAJWOwqW9ChG/vzyI+H6nHxcQThIWE3QRbnVHcvDkuSaCbrm53/X",
+	"UmTY9khD4fmShWdyOdfnfwM1EYGBJ/+P1VzIGzQrgn4wmZ5fnk8hzICjTq4nD8+n5w8nDRxNHJEV/I7Z",
+	"dV18dj9vv4AzggH7sJcW2k+9tibBn5l54R6CJFK9lsJlY1xNp+iKFsY3t1mvCz6HL1/83YE8IOPax9bC",
+	"O4DguzkRefg8qwVAfMgwx4t3eIxwGXVVllRtJ9eTZ2GwrFEBaa8fQuE4oGyAWsVcVVoygxlD8TfWj/jN",
+	"3d7wHNOi01t+Madi7tqU3+MdAFkUObjnMPq/2NnhoggNY5JK5IBOvH3qswfRuAKAD7ZAj1HPIQDfvPgM",
+	"weH0LXghN8Kyn1eI2LZvK6ucy4sNvWvvYRB8My6o2kZkRnT7Fk5NvufWvRWu6hfSBpyU8PvwlFhxRFTd",
+	"sxNZ1T0vQPZ5wgEZA9GMnYWPgfimfERVtN6pZgOEjpWz51Yp5lGiT3Cp3tvB03fq6qvcKRD4VoxAqvT9",
+	"KeMHessIJWj7EKkIMib7S7hmFHt7+XZxiKmBkeVwwdxVsv98QXWlYGiF7W5iKe9Y/Co9imSzxq/1vZeN",
+	"07ALt7fCtUxC+BCH7Rn69GX1roC0oIIWW831+OsBWI8t2dDctQs7o/G0Ww+aotsfmhv+j4pp853EKtWj",
+	"UKsd2r4CqbV9r78MOWO77vwIZ/oO3NPW8sRT5QISdEK7EQj7WDKSiwV+6BLzvDcuSswXDSiFlJL0LpSQ",
+	"7xEOdzxn8qJcPzqKcPAzu//WfXSi5oEmuqRF4YfOQiITwMMcT1LsuQoH8vH9dwF4eJz7XB31RkR5twBS",
+	"29CjaLLAhhiAkSC6DhC9kwvRXdUe0zRFxx8ciukeKuYlXbKLv6/Z8t5kjHiqR9iODwjM6jwdjpYDFTfx",
+	"Wo9BrNZuPyu4Nvris/1ngMj7nurVG67NILEHQbf7b8orqZbMMkU7X2InGll8REkr/DxTOtq+stGwUbVp",
+	"rpOEZ3flXeO5scdDFwY8R3sfLHjJDTCHk5lD9TrA3xeheDTxjyHu6i3LiGAbpg0WDjk43ZhZqBg1rP7i",
+	"iTSCH9mm8Y5BasHlCU4gtvslDaiDVDgvHhbFHUuTrik+/p7Izbj4XP8ygJPsnN+JhFj/Pnr4mqVk+pjq",
+	"eKMzD25eUdTACxmBq04oyekWnLGQneZS3QWZISyDAJ8tlAKk9LWeHZx+pR1s9yE6imurQ3oA3SsrgUFn",
+	"LKkbLf3qUYNq5RMX2hv7TM1X/O707MW9560zQAdwl3/aM0WTpnEpAJkNdZwN3YJZg8S+j600HCa9gvhF",
+	"/dg9t3FQROtFwz24E2nr7G5jBcexeJzQXFUiVyyPCNF73ZO9J8JybvoP4yU88TXO4Y1cLlkOXQEHnATO",
+	"/P6H8JOHCc2lcDGZgvoTuHYxSzgTs5H+nL7GydzZIfospZf4xN6jMeyTweHOtFGMlsNZDbwirkG6oY5g",
+	"NUF/vzPoYI+Lfoqd2KWw9lNODcUQF3GzOfnWh2SS5KV45dIlTsbj7QtOrr2/8thrNSobdCClSvG7IxB5",
+	"dnyzae/ZBau47+ak7eC+E/xUFu0DHOQg8xbvvV0t5NmH5+SH79/UhjSB4gjHvlDr5OIr3I/a89B7Sfwu",
+	"fx3pEc50gOzAud//UL73J9EEXYcyLIym1019S2uYNRxDDfiOw+K8EY04am7/me+4fU5iatebP0QVvuo6",
+	"m27Z2jx1O0MbyPWeO1kFc6kAHvwIQVwc3Bt02BEh9AV1DXEkILTW9nPn9g3Qd2+Zw9E4ydH+B2Prf0kr",
+	"8iMi6DMCtZq0CBFjb4EMNDcUy+Uxt7+97LcLp6HIjYASvP+qRC7/63ySdTwm0J75ZKfjEJCiHpKGbnu0",
+	"cO0LiRl7OTc4Zg21X8FUQIEedD6YfZIS0+89quOJNu49OsP2EPQDfSzv3MfUuCeW1/Y1/aL6PcOcwNOL",
+	"afsm+0aWDxHUtCgIzv5Eu6+ztv7bcOixLcrzkuYnlM/oDg+UfhLpXNP513OBp+6W380jpYw48DJ7lBm6",
+	"uDPMYZzL9RbkBpbAg5cKPtBrCkXyyDL3XR29YsycToS/zLn5AK84zeHD2OhROb6P8h6wtXGea1z3o9C+",
+	"yBUCfskmj6bf9szNpcv+2wGb81yKRcHnJh4YpkfJfEPgJjJnjegwrhXIK4MIg6vhB6nqQPhTTWvscytZ",
+	"5LqRYswK7OIoQsubYdRdLE5H3fbsXylZAqzf6Si8WIxww18dn8TjZUTR1AuEUTtO8gVoyQ4MHGkKEmHU",
+	"AyCrYkEQ5I9wAQhuyBBBwmH17ADysPbWmQrN/5MpG/a59/jYMG+ka/Q/0pXiZnIcVaBxAe3de/7hPzNC",
+	"iZKbkK5lhUhRlQIqBzxu/WluyntG891dPMFdabzhK8es8K0/QNAucbolfngE1cDMV4TaE3UUA11Aw5Fb",
+	"G1/Tre+r4ZrVoqypc7i5rsXPqItyvs4XycvyTnEx7rq0xByOfO+cvZPdIyPJzCrZXBiWA9fJHdgQtBI4",
+	"vaWz00XiNJcVewR+aLUHOMV1DY39Dk1qzV0zwyN4n6FvghUfqJGQxkZnTdVlyGXZinm/NfoBnvhnTsEK",
+	"7exOGb75WKvLVLG6cRAoi2D16AwjaWtqtQ6fjQGFZFkk7gNKd+jsejJh9w7f4E/5lNlDbiXdQ4C+vFRs",
+	"XetOu3+CbY4SU/N+f+hDbfmhPxiMCTjPtgNjE2yDpxPxc++9SaHMOHmTPrra4JMReuhucnpC99WZXBHf",
+	"A+afMUDpgYv2HFx46qsY6QFlaUDsjM5YQcIqAhrkEY45jCkXxLUIOQYTqiJ7/KEJ2HMa8b3T/OZAGQ6Y",
+	"SPff2/9gbO321FUsUji2p9bacRNFM5Ia+MCyL8XAUhzCiipx4lCLi8oF31BJc1YXbEM12H9BYfLZB6at",
+	"1vRfZMUoLNTKSFgNnHHmVm5XW60ti37yiBTM2Anh+NgKnDOBgF3wJods3GhMek5eG9wk56IJNd8zmW/R",
+	"H7Nq1H2HaUIlezdK9Bfxm0eJKvfIvanNvqvOpBqoF258RmfKzYC9NU64RT+lzFMvz32TiONYTrBgljs/",
+	"Te3FWbFisZs/sJJFXlNnIxSaSwZtS6Av/enYZXP3j88qG300vrJf4ise+QfwOfD5KnrgoILWFKFAM8RE",
+	"tIFX5yJnc6tqntTwtS94G1qlnMjqBYX5X5gSXkjxwOB42JDBJ7606+bSx40QPP0a5E/+oX9mO7qJW/QV",
+	"LAyED4IEdxrqPY6bkZ26W8D9Gmd2EjbbhPD6rQKCSfyolGIC7tkZC62tvmSnCeOMmJgDQDhG9rnixvtQ",
+	"ZWWcvwYC1X+Xs0Zh+FMiVYbwSgBEltU+7O4OeQ7SbJ3ck/sRmqbGqjL/USHShCvLrNuv9qBnhL53rlVl",
+	"El/w3szjfg2hUxm7t6zgrTt/3zxRiCohsjVUQeEmokKnDWQduqb4vojMHl1GZgyqhoEoZltLC6xYNM+X",
+	"Ffris/1nQM1ePJ0q5jc+jhXwEXM0AMSCAkCONTDITFlq87BmfSVydsLfbV/nv1UO2JHSvp4dmOdlv7Wn",
+	"3O1HWp4yd8gO7ZqTHhyDOA4tvQeYNUdN8QtwgZa23pdR+Nw9NozdcexaNKAM3aMJ9mMHnZiUX+bcxD3e",
+	"AYC8kVVzjNKppo8D8nThviNcHyUeHu4exB8/a6kUm3v85Xvcq6i/yVrn2M3CAYwYy32pwOyc4HUCzF63",
+	"eFI38+j6dt4VVDyvZ3yay1q/4DexpBvrS7BT6Fqy69iYy5IRI49Ajd958xq7oyDmtR0e4jCUFLLKBdMu",
+	"AcDQbe0J1SupzJlhqiRg1PSnAbQJsTKh3OjYZPhMkLdrJj7yklmT+PVbkst5VTJhskCMuQsSY0GQiyI9",
+	"/+GvRJttgZhDlCDuJdCtlpWasxsuMv8jWDsid0ieN1zEMthp/rwyJ6whcaP/NpTrVtbnGl0cqfTE7iSh",
+	"ZF4ZPDDAM3MQMb5lbt5IVnEGgK+LbJBlQfk+mrxwbV7uT5c7VgPd/utSw1eXom/otn3gNXk88Cfvogue",
+	"UGACrrMfMM8oGbSr7Y9NBHA4LSTCU/gCcfiT5XfeEwHxGKiYCkVQDYS5QaNQrj3Sr4swJU45VPCfQgmi",
+	"cwfarJjDIoYWErW12kj9yYixH0Pr+Gaw/pYLUonCSt6SUWEILSB89sxJsFA8BIE2Kaxow8xVpzyCEG68",
+	"nBZFHU3DiyEkBN2i8TbsnJS5iUlFsLkFqqhPMVDH26E8n21NHS9GE7aJvAyAyN1c/hPbYqfK5D8uPzxF",
+	"rj4Ybj2p+oF2CCTtN+2O+1e71Vn2oEj2mKAFE7nVtRo2aPdSYU/GwO7rwPCcBQQKfhv8T5knQ5evBd/2",
+	"HqTm9+2IXd3NCtI3flqDbF7fLKnXwRc600QbnsYHtsrOEW3pxFuM/B3Z68OAT/zxDHBQQkYGgDa0COFY",
+	"1nxdH0Vd/6C59y7PpFJyw3LQWY9u0JdU3boGjSnnzQ/ukQNLDA5Mljb+ZI4Q8bdLfWAFHSzESpS5LEt6",
+	"ppndKMNyckeLiulrYnjJ5jJnmeuVYA98YfdSZwQbDmAD1syaBOyevsVkSUJzx48v0XD0j7i//+JK/rMc",
+	"NQl/9HJBdAVlCo6+4peCUV0pVrr1RiXKT3VjQROUH3S/cadX4Sg5ZuNwfDL8EYLO5+SZJqWdEG88bzUe",
+	"TdZSaz4DLGNScGMKBm0LsdiMEs3mUuTXThGD8m+AyNYanzDS0CIjVN+6V0VUpx/wjU57GiCiwEtj6bI+",
+	"7nBAE3V59c0kC92A3K/2nzNw9EyyCf3mcbQJYLQXuD03vJf22FxvNSbMCtkkbgD0d48II+e7iU/VdUDa",
+	"6R90UifxDw2SSuRFL6hCTbfhqzumD+RN0xG3ZvQ2qDGOP7pWv+DHM8Sd9bEFjjRc9kmb18IwFToqjziP",
+	"O5GfyzUT/ui5jOi6Bwoj7/87ojyCYHPS0Xj0bV8rtiigB+4JfBLvwuC/G3/EMUFY/OJSkBWFZcgixyIP",
+	"D7R5FK1QuDIRTDXYKG5YgzlABBt00gAtHj17KJNLCrJGiyjFEn2fdhhFTrfn5K1raQmRBN8GXbACouZZ",
+	"0GOlgoBAqIKRGxE3lpj4KIdLIm8s3ds4wka1o4bZIQHwc7h6oAIAXwBdiqo8Izm/4znLsRC4LKlOyCst",
+	"C5maxqPpdPxEwDljxk4DWo3fcxred/UHSv79w9sfA2Ka1fueYaeuJggXVajwLFzCLbVGDxOg0SRmmUvX",
+	"RDE2zW+m4y3jiIowzcZbxXv4KFzDG4i5DXy2kHI9/Gm9Ziwf/viaQ+JlQunp51nf22M7WopG7eIDF2Hu",
+	"o2dN/gEBmYy4NgpyI8i8kJjGclQ5GWq7ThC8+YhdQE8hId3o+l/eoEOMMvDhQRuX2k1sQpEaVSYY8joh",
+	"EyGH4EJURdHr+/gRHujQWFcJmLElF8K1KwqTQuOMB+sPMAoTXK3Diwb0/e3xxI0Z56t42+xWvuJL17Rm",
+	"SEKgPR2ygK/o43TEwIy+kn+CInkoRgXj25CcLxZM6Uajq6oMOJ94gOjrXiDQUVHYP/nMZdBurh6R2Sks",
+	"JiTVRiPcE6jvdmhsz32iFGg7NmaAffUCA/tqt8R0nYFP583l8Vy6LkPJMwRZGWhK6t6TAejJbGv/aVr8",
+	"8PGK3lkFDiFjCBVb8P308jJfTngKCvkPxtanJA9fszkm6fF4FPIfbG3qUtyEO7pRqnuMmtCGNeUJA7LP",
+	"Q1Fou1rUdSvbUyYaoYoN3er+4r6t/orhqZ0W1bISxkU2yDQhF7GJ/bDE98urP32twNKw2ga6/WDYOta0",
+	"ei8EYzCctGFrDbVpIL2Og2IVsvYsgTSCTj5tD6px1pVxQLzofQXQUYTT8tM4rqTjuVmdgn99YOYnGPtE",
+	"0g3G/t8JAl81QeDPVnxKRfRKcXHrojzaMPXUkW5d57Elt5bnAhFDQkHNMgMUXxoVx6HoDWCRrpNaLDgy",
+	"ydq+lG+fDAmDQPF9jc4NUSxwlyBqdqEYzbcJvrluQlQPb9/WmQTmp2LtCF59B3BnVZYZK+QGtCfsn07N",
+	"SmPRtNWQUfPRDDvnZw6FXWlDLqfT6VNCZxqSautBEdaZMGFcG5qos4xRNV+lHEBXMdFzUtChFRYHdWgf",
+	"MkjdSo7hK3H73ipfBouSIJmrRrn/rs835m/dZ9fa7caQqR1suBdRLoaqCU/+t7NulLNu6OMe02/3RL//",
+	"9brhcgWrFjLvuPAFJF7JVIBVlSu+MMQVfbC8vrH49Q3VLn2dpQKxinY9ynguD795BKcfDqrlud2rsX0d",
+	"B+UHl++Fm+bTLzOvBIEP0l1IjrlljSu4ZvsA1+CJr+F8sW8aCvyN8z5CBp/vIW4H5Au3goZDzuVQXXzG",
+	"H76M1/zwi3uK9d7QGSvwIE8F8AmDw3u+thaIOM9xmxV354F2dHmEjPkZKxqorKlzvCik1Ozep5kARHkD",
+	"g5/IjW7HHhFlPl3h5Rvo3Ys7QpYSTWSrUCBGLrTMhICIwsJey45XsmRPsfEj5FzDQy7w2nNa/aqCxxke",
+	"pgEfV0bvkLTrfwGeMqv0gCxKetOt8jIZloF6/wp5OTcs3ubtkMbYGIPPXK83kK0IqgUz+evZB3jg7L3z",
+	"9nXgnOtVfDlOwkrgJEArVvpjRtoZEzmngjy8OptxQxaFtJooTn+8dwB1F0S1+yVJrht6x+ymJhMa3rSm",
+	"pvlSsJxcPoEZAuxkRgpGtcHc7iU0gkB8Moc7jQkMXDjPi1yQy4vLJw+/eWR/XFRWRM5pwc7Jc3hekxnb",
+	"Sley4DZIMTLNyPScfFQV8zjIuDFIvL9KWYLiFcvLA7+cW+UeHb2kW1JwRmb2aVZPYWiQqfd+DriT/n0P",
+	"9MCLuS841XspE5YBnlsiL/Hx5VVWa53fXH579fu9+X4hx7m17JOdcLAXgTK5cE0eFy1kjMaLj3Fnt2Ju",
+	"b+xWzL9cILrSeGVgK+b9Tr1nBV+KZzD6kFZnspEmdbRWZhRRZCUkS7UiNK09wFyF++1BQh16DkOfqB7U",
+	"jn0/dUgzc5RepRBPoyVT9IF2ZtdCAowXYJ07GofDAMAW0IwWUi2Zq3Rz5qpcLBJnhKjdpyBUB1y+FfNT",
+	"2R9bMR+HWj49+rvzuB/66FjoVBBqLz6W42MMwyq6OhTzWnEbEi9mrJBiqbMGhnpLGW5RAOQAMDFP15E9",
+	"0y74gdLZZaKDZnJO/nr2hi3M2YsZ4RqSCwpZ1aDUBVvAvz6/GiOA7oUZ+evZB6tU2G/PtgGogQTvK/aX",
+	"sY/k5zGF4UU9+T0qg/NdhHf7C9WvMoyo7DpVxdh/W3VgR/13VBZV/VGkA4HXFNX/5JcjJTx4Gg8JUI6+",
+	"UClsEXPmKNle1QXcUquAc99N1xm7B2gjnhfvd5RaUXFjHxn6LDpR4jqOqPIlO4F8/9GOe2LBAe84WL5b",
+	"1nsM7v6DvAva1GxLVlTk6GWV61a7ZSiGSTXo6qJAw/TSHH9IlOSjfEe5OsAOCxfgZLbYf4cYxm/q/v9O",
+	"mhVpBECxIS509QAFA1LWC+6qx2uO5wrIk5L298zYQouBi8/+x16Qwxfw9xao/z6msTyOj/QVqvdtJP1k",
+	"AwO4gi5C7xWQdieCPWpIImAeNq5aF5Lm+mJy/Xn3T5/xh1iEIzItfLh3UslJQNbX2bBmF5DR93U7XrRT",
+	"7Qa2pwwzPHKvC5d4p6+bXQ6gnCnUn66VXCpaZs0O5aEXgu8RkXBP5Hlrg0+ZWdvOXvzXzpxsXPcQFPn3",
+	"D29/HJokuXNDBnI5hHLtHug+VodB9pMxvADiE2jxKzM9j4l+8dn99OUC8pUuPnORs09fkgzohdwIy+Y8",
+	"/PN+Kq1yLi829DjwEgt+FHSJtwKHCq3y75ggmxrRepyUd1/0gj5yeLCp/dk1vdmvPcemmFEHwNY159wD",
+	"amHUNnnSkWvjgL6O1jsf8b6xwyiCWdWY/ytGC7P6tS8C+j08cko8ZPeGCLVW63hD9TnTgBPhPgfQ8e2v",
+	"/Si8mC34GywCExW/ZJPH04df4XVCGuJe2U5JoYbOqGYZKVnOaTOT8R8Vq7B0t9I1NAq29sWLUKlicj25",
+	"sKry/woAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

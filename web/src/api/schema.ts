@@ -1149,6 +1149,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/weave/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** By which ways a track comes to an output, with every gain on the way */
+        get: operations["getWays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/weave/template": {
         parameters: {
             query?: never;
@@ -2435,6 +2454,59 @@ export interface components {
             /** Format: double */
             gain_db: number;
         };
+        /**
+         * @example {
+         *       "format": 1,
+         *       "name": "One stereo stem",
+         *       "description": "Dialogue on outputs 1 and 2.",
+         *       "weave": {
+         *         "buses": [
+         *           {
+         *             "id": "DX",
+         *             "name": "DX",
+         *             "role": "stem",
+         *             "kind": "DX",
+         *             "layout": "stereo"
+         *           }
+         *         ],
+         *         "sends": {},
+         *         "outputs": [
+         *           {
+         *             "name": "DX L",
+         *             "bus": "DX",
+         *             "channel": 0,
+         *             "group": "DX"
+         *           },
+         *           {
+         *             "name": "DX R",
+         *             "bus": "DX",
+         *             "channel": 1,
+         *             "group": "DX"
+         *           }
+         *         ],
+         *         "groups": [
+         *           {
+         *             "id": "DX",
+         *             "layout": "stereo"
+         *           }
+         *         ]
+         *       },
+         *       "routes": [
+         *         {
+         *           "label": "Boom",
+         *           "sends": [
+         *             {
+         *               "to": "DX",
+         *               "gain_db": 0,
+         *               "patch": {
+         *                 "preset": "both"
+         *               }
+         *             }
+         *           ]
+         *         }
+         *       ]
+         *     }
+         */
         WeaveTemplate: {
             format: number;
             name: string;
@@ -2447,7 +2519,15 @@ export interface components {
             /** @description every track has a bus and outputs of its own */
             per_track?: boolean;
         };
-        /** @description exactly one of these */
+        /**
+         * @description exactly one of these
+         * @example {
+         *       "set_bus": {
+         *         "id": "DX",
+         *         "layout": "5.1"
+         *       }
+         *     }
+         */
         WeaveChange: {
             add_bus?: {
                 bus: components["schemas"]["NewBus"];
@@ -2744,6 +2824,12 @@ export interface components {
             timecode: string;
             channel: string;
             members: string[];
+            says: string;
+        };
+        WayStep: {
+            into: string;
+            /** Format: double */
+            gain_db: number;
             says: string;
         };
         /**
@@ -5369,6 +5455,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NullFigure"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWays: {
+        parameters: {
+            query: {
+                track: string;
+                /** @description counted from 0 */
+                output: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a list of steps for each way */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayStep"][][];
                 };
             };
             default: components["responses"]["Problem"];

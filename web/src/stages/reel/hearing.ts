@@ -34,6 +34,29 @@ function single(reel: Reel, row: Row, from: number): Hearing {
   };
 }
 
+/** Hears a bus alone, a stem, a part or a mix, as it sums, or stops. */
+export function playBus(reel: Reel, bus: { id: string; name: string; layout: string }) {
+  const h = hearing(reel);
+  if (h && "reel" in h.of && h.of.bus === bus.id) {
+    stop();
+    return;
+  }
+  const channels = reel.worked_out.layouts[bus.layout] ?? [];
+  void hear(
+    {
+      of: { reel: reel.id, bus: bus.id },
+      labels: channels.map((c) => (channels.length > 1 ? `${bus.name} ${c}` : bus.name)),
+      from: playhead(reel.id) ?? (useEditor.getState().pointer || reel.worked_out.start),
+      sampleRate: reel.sample_rate,
+      says: `${bus.name} alone, before the outputs`,
+      start: 0,
+      way: { kind: "fold" },
+    },
+    true,
+    h !== null,
+  );
+}
+
 const hearing = (reel: Reel) => {
   const h = useMonitor.getState().hearing;
   return h && "reel" in h.of && h.of.reel === reel.id ? h : null;
@@ -85,7 +108,7 @@ export function useGoOn(reel: Reel) {
     const h = hearing(reel);
     if (!h || !("reel" in h.of)) return;
     if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
-    if (h.of.track || h.of.doing) goOn();
+    if (h.of.track || h.of.bus || h.of.doing) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
   }, [reel, solo, mute]);
 }

@@ -1,9 +1,11 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import { useWeavePreview, type WeaveChange } from "../../api/weave";
+import { useMonitor } from "../../listening/engine";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { colourOf, stemColours, weaveOf } from "../../ui/stems";
-import { Line } from "./parts";
+import { playBus } from "../reel/hearing";
+import { Line, NumberField } from "./parts";
 import { busLayouts } from "./words";
 
 type Props = { reel: Reel; bus: Bus; change: (what: string, c: WeaveChange) => void };
@@ -28,6 +30,8 @@ export function BusFields({ reel, bus, change }: Props) {
       onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
     />
   );
+  const level = reel.doc.weave.levels?.[bus.id];
+  const alone = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.bus === bus.id);
   const layouts = busLayouts.includes(bus.layout) ? busLayouts : [bus.layout, ...busLayouts];
   const outs = reel.doc.weave.outputs.flatMap((o, i) => (o.bus === bus.id ? [i + 1] : []));
   return (
@@ -98,6 +102,38 @@ export function BusFields({ reel, bus, change }: Props) {
         >
           Add outputs for it
         </Button>
+      </Line>
+      <Line name="Listen">
+        <Button
+          aria-pressed={alone}
+          className={alone ? "outline outline-focus" : ""}
+          onClick={() => playBus(reel, bus)}
+        >
+          {alone ? "Stop" : "Hear it alone"}
+        </Button>
+      </Line>
+      <Line name="Level">
+        <NumberField
+          says="Level of the bus"
+          value={level?.gain_db ?? 0}
+          unit="dB"
+          from={-96}
+          to={24}
+          rest={0}
+          save={(v) => set({ level: { gain_db: v, gain: level?.gain } }, `set ${bus.name} to ${v} dB`)}
+        />
+        {(level?.gain?.length ?? 0) > 0 && (
+          <>
+            <span className="text-quiet">and a gain that moves</span>
+            <Button
+              onClick={() =>
+                set({ level: { gain_db: level?.gain_db ?? 0 } }, `let the gain of ${bus.name} stand still`)
+              }
+            >
+              Take that away
+            </Button>
+          </>
+        )}
       </Line>
       <Line name="Order">
         <Button

@@ -1,5 +1,6 @@
 import type { Output, Reel, Track } from "../../api/client";
 import { Crossing, Heads } from "./Crossing";
+import { chooseCrossing } from "./choice";
 import { outputHead } from "./words";
 
 const busOf = (reel: Reel, o: Output) => reel.doc.weave.buses.find((b) => b.id === o.bus);
@@ -38,7 +39,8 @@ export function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[];
                 value={loudest(reel.worked_out.product?.[i]?.[column.get(t.id) ?? -1])}
                 bus={busOf(reel, o)}
                 off={t.off || o.mute}
-                label=""
+                label={`${t.label} on output ${i + 1}: its ways`}
+                onClick={() => chooseCrossing(t.id, i)}
               />
             ))}
           </tr>

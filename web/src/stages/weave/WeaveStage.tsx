@@ -21,6 +21,7 @@ import { ProductGrid } from "./ProductGrid";
 import { TemplatesPanel } from "./TemplatesPanel";
 import { TrackFields } from "./TrackFields";
 import { type Channel, clampGain, TracksGrid } from "./TracksGrid";
+import { WaysFields } from "./WaysFields";
 import { WovenEdge } from "./WovenEdge";
 import { positions } from "./words";
 
@@ -246,6 +247,8 @@ function Weave({ reel, production }: Props) {
           >
             {choice.what === "bus" && bus ? (
               <BusFields key={bus.id} reel={reel} bus={bus} change={change} />
+            ) : choice.what === "crossing" ? (
+              <WaysFields reel={reel} track={choice.track} output={choice.output} />
             ) : choice.what === "output" ? (
               <OutputFields reel={reel} at={Math.min(choice.output, outputs.length - 1)} change={change} />
             ) : (

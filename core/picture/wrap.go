@@ -1,0 +1,244 @@
+package picture
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/poly"
+	"zestyloom/core/snag"
+	"zestyloom/core/source"
+	"zestyloom/core/wholefile"
+)
+
+// ParseGroups reads how channels are grouped in streams: "2+1+1+2", or "6x1+2" for six streams of one channel and one of two.
+func ParseGroups(text string) ([]int, error) {
+	var out []int
+	for _, part := range strings.Split(text, "+") {
+		times, width := "1", strings.TrimSpace(part)
+		if a, b, ok := strings.Cut(strings.ReplaceAll(strings.ToLower(width), "×", "x"), "x"); ok {
+			times, width = strings.TrimSpace(a), strings.TrimSpace(b)
+		}
+		n, err1 := strconv.Atoi(times)
+		w, err2 := strconv.Atoi(width)
+		if err1 != nil || err2 != nil || n < 1 || w < 1 || w > audio.MaxChannels || len(out)+n > audio.MaxChannels {
+			return nil, fmt.Errorf("groups %q: %q is not understood: widths with + between them are expected, such as 2+1+1+2 or 6x1+2", text, part)
+		}
+		for range n {
+			out = append(out, w)
+		}
+	}
+	return out, nil
+}
+
+// Wrapped is what Wrap made, as it was read back.
+type Wrapped struct {
+	Path      string          `json:"path"`
+	Container string          `json:"container"`
+	Streams   []WrappedStream `json:"streams"`
+	Picture   string          `json:"picture_md5"` // of the packets, the same in the original
+	Timecode  string          `json:"timecode"`
+	Frames    int64           `json:"frames"`
+	Snags     []snag.Snag     `json:"snags"`
+}
+
+// WrappedStream is one sound stream: which channels of the sound it holds, from 1.
+type WrappedStream struct {
+	Channels []int    `json:"channels"`
+	Labels   []string `json:"labels"`
+	Codec    string   `json:"codec"`
+}
+
+// Wrap writes a file with the picture of another, its packets untouched, and the channels of a sound file in streams, each
+// as wide as the groups say, in order. It is read back: the streams, every sample, the picture. tmp is a folder for what is
+// needed on the way.
+func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp string, force bool) (*Wrapped, error) {
+	kind := map[string]string{".mov": "mov", ".mxf": "mxf", ".mkv": "matroska"}[strings.ToLower(filepath.Ext(out))]
+	if kind == "" {
+		return nil, snag.Refuse("bad_name", "%s: sound as it is goes into .mov, .mxf and .mkv", out)
+	}
+	if _, err := os.Stat(out); err == nil && !force {
+		return nil, snag.Refuse("exists", "%s is there already", out)
+	}
+	info, err := Probe(ctx, picture)
+	if err != nil {
+		return nil, err
+	}
+	if info.Picture == nil {
+		return nil, snag.Refuse("no_picture", "%s has no picture", picture)
+	}
+	src, err := source.Open(sound)
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	w := &Wrapped{Path: out, Frames: src.Frames, Snags: append([]snag.Snag{}, src.Snags...)}
+	total := 0
+	for _, g := range groups {
+		total += g
+	}
+	if total != src.Format.Channels {
+		return nil, snag.Refuse("bad_channels", "the groups take %d channels, and %s has %d", total, filepath.Base(sound), src.Format.Channels)
+	}
+	codec := map[audio.Coding]string{audio.S16: "pcm_s16le", audio.S24: "pcm_s24le", audio.S32: "pcm_s32le", audio.F32: "pcm_f32le"}[src.Format.Coding]
+	if codec == "" || kind == "mxf" && (src.Format.Coding == audio.F32 || src.Format.Coding == audio.S32) {
+		return nil, snag.Refuse("coding_differs", "%s is %s, which a %s does not hold as it is", filepath.Base(sound), src.Format.Coding, strings.TrimPrefix(filepath.Ext(out), "."))
+	}
+	facts := src.Gather(filepath.Base(sound))
+	// A file for each group, by bytes, and then one stream of each.
+	var parts []string
+	defer func() { remove(parts) }()
+	after := []string{}
+	maps := []string{"-map", "0:v:0"}
+	first := 0
+	for i, g := range groups {
+		s := WrappedStream{Codec: codec}
+		part := poly.Out{Path: filepath.Join(tmp, fmt.Sprintf("group_%d.wav", i+1))}
+		for c := first; c < first+g; c++ {
+			label := facts.Tracks[c].Label
+			s.Channels, s.Labels = append(s.Channels, c+1), append(s.Labels, label)
+			part.Strands = append(part.Strands, poly.Strand{Path: sound, Channel: c + 1, Label: label})
+		}
+		first += g
+		if _, err := poly.Write(ctx, []poly.Out{part}, poly.Said{Facts: source.Facts{Start: -1}, Bare: true}, poly.WriteOptions{Force: true}, nil); err != nil {
+			return nil, err
+		}
+		parts = append(parts, part.Path)
+		w.Streams = append(w.Streams, s)
+		after = append(after, "-f", "wav", "-i", "file:"+part.Path)
+		maps = append(maps, "-map", fmt.Sprintf("%d:a:0", i+1))
+		if title := strings.TrimSpace(strings.Join(s.Labels, " ")); title != "" {
+			maps = append(maps, fmt.Sprintf("-metadata:s:a:%d", i), "title="+title, fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+title)
+		}
+	}
+	after = append(append(after, maps...), "-c:v", "copy", "-c:a", codec, "-map_metadata", "0")
+	if facts.Start >= 0 {
+		rate := info.TimecodeRate
+		if rate.Zero() {
+			rate = info.Picture.Rate()
+		}
+		if frame := rate.FrameAt(facts.Start, int64(src.Format.SampleRate)); rate.SampleAt(frame, int64(src.Format.SampleRate)) != facts.Start {
+			w.Snags = append(w.Snags, snag.New("start_disagrees", "the sound starts at sample %d, which is within a frame: the timecode says the frame", facts.Start))
+		}
+		after = append(after, "-timecode", rate.FormatSamples(facts.Start, int64(src.Format.SampleRate)))
+	}
+	made := filepath.Join(tmp, "wrapped"+strings.ToLower(filepath.Ext(out)))
+	defer os.Remove(made)
+	if _, err := (call{program: "ffmpeg", in: picture, before: []string{"-nostdin", "-y"}, after: append(after, "-bitexact", "-f", kind, "file:"+made), wall: decodeTime}).run(ctx); err != nil {
+		if snag.Of(err).Code == "picture_unreadable" {
+			return nil, snag.Refuse("not_wrapped", "a %s can't hold this picture (%s) with this sound as they are: %s", strings.TrimPrefix(filepath.Ext(out), "."), info.Picture.Codec, snag.Of(err).Message)
+		}
+		return nil, err
+	}
+	if err := w.prove(ctx, picture, made, parts, groups, tmp); err != nil {
+		return nil, err
+	}
+	return w, place(made, out, force)
+}
+
+// place copies a file that was made to where it belongs, under whose name it appears whole.
+func place(made, out string, force bool) error {
+	in, err := os.Open(made)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	f, err := wholefile.Create(out, force)
+	if err != nil {
+		return err
+	}
+	defer f.Abort()
+	if _, err := io.Copy(f, in); err != nil {
+		return err
+	}
+	return f.Commit()
+}
+
+// prove reads a wrapped file back and compares it with what went into it.
+func (w *Wrapped) prove(ctx context.Context, picture, made string, parts []string, groups []int, tmp string) error {
+	differs := func(format string, args ...any) error {
+		return snag.Refuse("proof_failed", "%s read back is not what it should be: "+format, append([]any{w.Path}, args...)...)
+	}
+	info, err := Probe(ctx, made)
+	if err != nil {
+		return err
+	}
+	w.Container, w.Timecode = info.Container, info.Timecode
+	if got := info.Groups(); !slices.Equal(got, groups) {
+		return differs("its streams are %v channels wide, and %v was ordered", got, groups)
+	}
+	before, err := packets(ctx, picture)
+	if err != nil {
+		return err
+	}
+	after, err := packets(ctx, made)
+	if err != nil {
+		return err
+	}
+	if before != after {
+		return differs("its picture is not the original's, packet by packet")
+	}
+	w.Picture = after
+	back, err := info.decode(ctx, made, tmp, Stream.Coding)
+	defer remove(back)
+	if err != nil {
+		return err
+	}
+	for i := range parts {
+		if err := sameSound(parts[i], back[i]); err != nil {
+			return differs("stream %d: %w", i+1, err)
+		}
+	}
+	return nil
+}
+
+// packets is a hash of the picture's packets.
+func packets(ctx context.Context, path string) (string, error) {
+	out, err := call{program: "ffmpeg", in: path, before: []string{"-nostdin"}, after: []string{"-map", "0:v:0", "-c", "copy", "-f", "md5", "-"}, wall: decodeTime}.run(ctx)
+	return strings.TrimPrefix(strings.TrimSpace(string(out)), "MD5="), err
+}
+
+// sameSound compares two sound files sample by sample.
+func sameSound(a, b string) error {
+	x, err := source.Open(a)
+	if err != nil {
+		return err
+	}
+	defer x.Close()
+	y, err := source.Open(b)
+	if err != nil {
+		return err
+	}
+	defer y.Close()
+	if x.Frames != y.Frames || x.Format.Channels != y.Format.Channels || x.Format.Coding != y.Format.Coding || x.Format.SampleRate != y.Format.SampleRate {
+		return fmt.Errorf("%d frames of %d channels in %s at %d Hz, and not %d of %d in %s at %d Hz", y.Frames, y.Format.Channels, y.Format.Coding, y.Format.SampleRate, x.Frames, x.Format.Channels, x.Format.Coding, x.Format.SampleRate)
+	}
+	size := x.Format.FrameBytes()
+	p, q := make([]byte, 1<<14*size), make([]byte, 1<<14*size)
+	for at := int64(0); at < x.Frames; {
+		n, err := x.ReadFrames(p, at)
+		if err != nil {
+			return err
+		}
+		for got := 0; got < n; {
+			m, err := y.ReadFrames(q[got*size:n*size], at+int64(got))
+			if err != nil {
+				return err
+			}
+			got += m
+		}
+		for k := range n * size {
+			if p[k] != q[k] {
+				return fmt.Errorf("the samples differ from frame %d on", at+int64(k/size))
+			}
+		}
+		at += int64(n)
+	}
+	return nil
+}

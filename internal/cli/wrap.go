@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/core/picture"
+	"zestyloom/core/snag"
+)
+
+func wrapCommand() *cobra.Command {
+	var with, groups, out string
+	var force, asJSON bool
+	cmd := &cobra.Command{
+		Use:   "wrap --picture FILE --groups 2+1+1+2 SOUND --out FILE",
+		Short: "Put a sound into a file with a picture, its channels in streams as they are ordered",
+		Long: `Put a sound into a MOV, MXF or MKV with the picture of another file, the channels in streams as wide as --groups says,
+in order: 2+1+1+2 is four streams, 6x1+2 is seven.
+
+The picture's packets are copied untouched, and the sound goes in as it is. A sound that says when it starts gives the file
+its timecode. What was written is read back: the streams, every sample, the picture.`,
+		Args: exactly(1, "one sound file"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if with == "" || out == "" || groups == "" {
+				return UsageError{errors.New("wrap: --picture, --groups and --out are needed")}
+			}
+			g, err := picture.ParseGroups(groups)
+			if err != nil {
+				return UsageError{err}
+			}
+			dir := filepath.Dir(out)
+			sweep(cmd, dir)
+			tmp, err := os.MkdirTemp(dir, ".wrapping-*")
+			if err != nil {
+				return refused(cmd, asJSON, args[0], snag.Refuse("no_folder", "the folder %s can't be written to: %w", dir, err))
+			}
+			defer os.RemoveAll(tmp)
+			w, err := picture.Wrap(cmd.Context(), with, args[0], g, out, tmp, force)
+			if err != nil {
+				return refused(cmd, asJSON, args[0], err)
+			}
+			if asJSON {
+				return encode(cmd, w)
+			}
+			saySnags(cmd, w.Snags)
+			for i, s := range w.Streams {
+				labels := ""
+				for _, l := range s.Labels {
+					if l != "" {
+						labels += " " + l
+					}
+				}
+				sayf(cmd, "stream %d: channels %s%s", i+1, numbers(s.Channels), shown(labels))
+			}
+			starts := ""
+			if w.Timecode != "" {
+				starts = ", timecode " + w.Timecode
+			}
+			sayf(cmd, "-> %s: %s%s, read back and compared", shown(w.Path), fmt.Sprintf("%s, %s", w.Container, count(len(w.Streams), "sound stream")), starts)
+			return nil
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&with, "picture", "", "file whose picture is taken")
+	f.StringVar(&groups, "groups", "", "how wide each sound stream is, in order, such as 2+1+1+2 or 6x1+2")
+	f.StringVar(&out, "out", "", "file to write: .mov, .mxf or .mkv")
+	f.BoolVar(&force, "force", false, "overwrite a file that is there")
+	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
+	return cmd
+}
+
+// unwrapCommand is extract under the name of wrap's opposite.
+func unwrapCommand() *cobra.Command {
+	cmd := extractCommand()
+	cmd.Use = "unwrap FILE|FOLDER... --out FOLDER"
+	cmd.Short = "Write the sound streams of files with pictures out, as extract does"
+	return cmd
+}

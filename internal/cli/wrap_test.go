@@ -1,0 +1,70 @@
+package cli_test
+
+import (
+	"math/rand/v2"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/wave"
+	"zestyloom/internal/cli"
+	"zestyloom/internal/testmedia"
+)
+
+// Six channels go into a file with a picture in streams as they are ordered, and come out again as they went in: ffprobe
+// sees the streams, and the picture is the original's, packet by packet.
+func TestWrapAndUnwrap(t *testing.T) {
+	rng := rand.New(rand.NewPCG(15, 1))
+	dir := t.TempDir()
+	clip := filepath.Join(dir, "clip.mov")
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25:duration=2", "-c:v", "libx264", "-pix_fmt", "yuv420p", clip).Run())
+	var channels [][]float64
+	for range 6 {
+		channels = append(channels, noise(rng, 96000))
+	}
+	sound := filepath.Join(dir, "six.wav")
+	x := wave.NewIXML()
+	x.SetTracks([]wave.IXMLTrack{{Interleave: 1, Name: "Full L"}, {Interleave: 2, Name: "Full R"}, {Interleave: 3, Name: "DX"}, {Interleave: 4, Name: "VO"}, {Interleave: 5, Name: "MX L"}, {Interleave: 6, Name: "MX R"}})
+	testmedia.WriteAs(t, sound, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 6}, IXML: x, Bext: &wave.Bext{TimeReference: 10 * 3600 * 48000, Version: 1}}, channels...)
+	out := filepath.Join(dir, "out.mov")
+	said, err := output(t, "wrap", "--picture", clip, "--groups", "2+1+1+2", sound, "--out", out, "--json")
+	require.NoError(t, err, said)
+	v := lines(t, said)[0]
+	assert.Equal(t, "10:00:00:00", v["timecode"])
+	assert.Len(t, v["streams"], 4)
+	probe, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "a", "-show_entries", "stream=codec_name,channels", "-of", "csv=p=0", out).Output()
+	require.NoError(t, err)
+	assert.Equal(t, "pcm_s24le,2 pcm_s24le,1 pcm_s24le,1 pcm_s24le,2", strings.Join(strings.Fields(string(probe)), " "))
+
+	parts := filepath.Join(dir, "parts")
+	said, err = output(t, "unwrap", out, "--out", parts, "--json")
+	require.NoError(t, err)
+	at := 0
+	for _, f := range lines(t, said)[0]["files"].([]any) {
+		f := f.(map[string]any)
+		assert.InDelta(t, 10*3600*48000, f["start_samples"], 0)
+		got, _ := samples(t, f["path"].(string))
+		for _, x := range got {
+			assert.Equal(t, channels[at], x)
+			at++
+		}
+	}
+	assert.Equal(t, 6, at)
+
+	_, err = output(t, "wrap", "--picture", clip, "--groups", "6x1", sound, "--out", out)
+	assert.ErrorAs(t, err, new(cli.Reported), "it is there")
+	_, err = output(t, "wrap", "--picture", sound, "--groups", "6x1", sound, "--out", filepath.Join(dir, "x.mov"))
+	assert.ErrorAs(t, err, new(cli.Reported), "no picture")
+	_, err = output(t, "wrap", "--picture", clip, "--groups", "6x1", sound, "--out", filepath.Join(dir, "x.mp4"))
+	assert.ErrorAs(t, err, new(cli.Reported), "PCM is not put there")
+	for _, bad := range []string{"", "2+1", "2+x", "0+6", "999"} {
+		_, err = output(t, "wrap", "--picture", clip, "--groups", bad, sound, "--out", filepath.Join(dir, "x.mov"))
+		assert.Equal(t, 2, cli.Status(err), bad)
+	}
+	assert.NoFileExists(t, filepath.Join(dir, "x.mov"))
+}
