@@ -3,6 +3,9 @@ package audio
 import (
 	"encoding/binary"
 	"math"
+	"slices"
+
+	"zestyloom/core/safely"
 )
 
 // Encoder turns planar blocks into interleaved bytes of one coding.
@@ -28,31 +31,54 @@ func (e *Encoder) Encode(dst []byte, b Block, frame int64) []byte {
 	}
 	n, size, stride := b.Frames(), e.Coding.Bytes(), e.Coding.Bytes()*len(b)
 	start := len(dst)
-	dst = append(dst, make([]byte, n*stride)...)
+	dst = slices.Grow(dst, n*stride)[:start+n*stride] // every byte of it is written
 	out := dst[start:]
-	for c, samples := range b {
-		switch e.Coding {
-		case F32:
-			for i, v := range samples {
-				binary.LittleEndian.PutUint32(out[c*size+i*stride:], math.Float32bits(float32(v)))
-			}
-		case F64:
-			for i, v := range samples {
-				binary.LittleEndian.PutUint64(out[c*size+i*stride:], math.Float64bits(v))
-			}
-		case S24:
-			if !e.Dither {
-				e.round24(out[c*size:], samples, c, stride)
-				continue
-			}
-			fallthrough
-		default:
-			for i, v := range samples {
-				putInt(out[c*size+i*stride:], e.Coding, e.quantise(v, c, frame+int64(i)))
+	// So many frames at a time as stay in the processor's nearest memory for all channels; and many channels on several
+	// cores, each of which has channels of its own.
+	const near = 16 << 10 // bytes
+	step := max(16, near/stride)
+	some := func(first, last int) {
+		for from := 0; from < n; from += step {
+			to := min(n, from+step)
+			for c := first; c < last; c++ {
+				e.channel(out[from*stride+c*size:], b[c][from:to], c, stride, frame+int64(from))
 			}
 		}
 	}
+	if len(b) < wide || n < step {
+		some(0, len(b))
+		return dst
+	}
+	half := len(b) / 2
+	safely.Both(func() { some(0, half) }, func() { some(half, len(b)) })
 	return dst
+}
+
+// wide is from how many channels on it pays to encode them on two cores.
+const wide = 24
+
+// channel encodes samples of one channel, a stride apart.
+func (e *Encoder) channel(out []byte, samples []float64, c, stride int, frame int64) {
+	switch e.Coding {
+	case F32:
+		for i, v := range samples {
+			binary.LittleEndian.PutUint32(out[i*stride:], math.Float32bits(float32(v)))
+		}
+	case F64:
+		for i, v := range samples {
+			binary.LittleEndian.PutUint64(out[i*stride:], math.Float64bits(v))
+		}
+	case S24:
+		if !e.Dither {
+			e.round24(out, samples, c, stride)
+			return
+		}
+		fallthrough
+	default:
+		for i, v := range samples {
+			putInt(out[i*stride:], e.Coding, e.quantise(v, c, frame+int64(i)))
+		}
+	}
 }
 
 // round24 is quantise and putInt for the commonest coding, without dither.

@@ -111,6 +111,9 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 		if err != nil {
 			return err
 		}
+		if r.Removed {
+			return ErrNotFound
+		}
 		e = Edited{Reel: r, Base: version, Was: r.Doc, Known: true}
 		if version == latest {
 			e.Base = r.Version

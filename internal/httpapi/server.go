@@ -222,20 +222,34 @@ func let(c *gin.Context, bodyTime time.Duration) {
 	}
 	if c.Request.ContentLength > maxBody {
 		c.Header("Connection", "close")
+		if c.Request.ContentLength <= maxBody+drained {
+			drain(c, c.Request.Body)
+		}
 		problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body is %d bytes and may be %d MiB: send less at once", c.Request.ContentLength, maxBody>>20))
 		return
 	}
 	if c.Request.Body != nil && c.Request.Body != http.NoBody {
 		slow := http.NewResponseController(c.Writer)
 		_ = slow.SetReadDeadline(time.Now().Add(bodyTime)) // where it can't be set, as in tests, nothing is slow
-		c.Request.Body = &bounded{http.MaxBytesReader(c.Writer, c.Request.Body, maxBody), slow}
+		c.Request.Body = &bounded{http.MaxBytesReader(c.Writer, c.Request.Body, maxBody), slow, c.Request.Body}
 	}
+}
+
+// drained is how much of a body that is too large is read and thrown away: who is still sending when the connection is
+// closed may never see why.
+const drained = 8 << 20
+
+func drain(c *gin.Context, body io.Reader) {
+	slow := http.NewResponseController(c.Writer)
+	_ = slow.SetReadDeadline(time.Now().Add(2 * time.Second))
+	_, _ = io.CopyN(io.Discard, body, drained) // as much as comes
 }
 
 // bounded is a body that may not be large, nor slow.
 type bounded struct {
 	io.ReadCloser
 	slow *http.ResponseController
+	all  io.Reader // beyond what is allowed, too
 }
 
 // Read lets the connection wait again once the body is here: answers may be long streams.
@@ -297,6 +311,9 @@ func validate() (gin.HandlerFunc, error) {
 		case err == nil:
 		case tooLarge(err):
 			c.Header("Connection", "close")
+			if b, ok := c.Request.Body.(*bounded); ok {
+				drain(c, b.all)
+			}
 			problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body may be %d MiB: send less at once", maxBody>>20))
 		default:
 			problem(c, http.StatusBadRequest, "bad_request", firstLine(err.Error()))

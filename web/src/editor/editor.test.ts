@@ -30,6 +30,15 @@ test("drop-frame timecode names the frames that there are", () => {
   expect(parsePosition("00:01:00;00", 0, 48_000, drop)).toBeNull();
 });
 
+test("feet and frames are counted where film's rate is", () => {
+  const film = { num: 24, den: 1, drop: false };
+  expect(parsePosition("2+08", 999, 48_000, film, 1000)).toBe(1000 + 40 * 2000);
+  expect(parsePosition("+0+01", 5000, 48_000, film)).toBe(7000);
+  expect(parsePosition("-1+00", 100_000, 48_000, film)).toBe(100_000 - 16 * 2000);
+  expect(parsePosition("2+16", 0, 48_000, film)).toBeNull();
+  expect(parsePosition("2+08", 0, 48_000, pal)).toBeNull();
+});
+
 test.each(["", "12:61:00:00", "10:00:00:25", "1:2:3:4:5", "+", "abc", "+5x", "1:"])("%j is none", (text) => {
   expect(parsePosition(text, 0, 48_000, pal)).toBeNull();
 });

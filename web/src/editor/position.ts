@@ -22,10 +22,18 @@ function frameOf(h: number, m: number, s: number, f: number, rate: Rate): number
 /**
  * A position as it is typed, in samples since midnight: timecode from the right ("12:04" is twelve seconds and four
  * frames of the hour and minute that one is at), or an offset from where one is: "+1:00" (seconds and frames), "-12f",
- * "+480s" (samples), "+20ms". null for what is neither.
+ * "+480s" (samples), "+20ms". Where film's 24 frames are counted, feet and frames too: "120+04" from where the reel begins,
+ * "+2+08" from where one is; a foot of 35 mm has 16 frames. null for what is neither.
  */
-export function parsePosition(text: string, at: number, sampleRate: number, rate: Rate): number | null {
+export function parsePosition(text: string, at: number, sampleRate: number, rate: Rate, begins = 0): number | null {
   const t = text.trim().replace("−", "-");
+  const film = /^([+-]?)(\d+)\+(\d{1,2})$/.exec(t);
+  if (film) {
+    const [, sign, feet, frames] = film;
+    if (Math.ceil(rate.num / rate.den) !== 24 || Number(frames) > 15) return null;
+    const by = sampleAt(16 * Number(feet) + Number(frames), sampleRate, rate);
+    return Math.max(0, sign === "-" ? at - by : sign === "+" ? at + by : begins + by);
+  }
   const unit = /^([+-])\s*(\d+(?:\.\d+)?)\s*(f|s|ms)$/.exec(t);
   if (unit) {
     const [, sign, count, of] = unit;

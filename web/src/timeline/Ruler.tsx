@@ -69,7 +69,7 @@ export function Ruler({ reel, production, colours, view }: Props) {
   };
   return (
     <div className="flex h-7 shrink-0 border-line border-b bg-ground">
-      <Pointer production={production} />
+      <Pointer production={production} start={reel.worked_out.start} />
       <div
         ref={box}
         data-testid="ruler"
@@ -103,10 +103,10 @@ export function Ruler({ reel, production, colours, view }: Props) {
 }
 
 /** Where the pointer is: typed as timecode or as an offset. */
-function Pointer({ production }: { production: Production }) {
+function Pointer({ production, start }: { production: Production; start: number }) {
   const pointer = useEditor((s) => s.pointer);
   const [draft, setDraft] = useState<string | null>(null);
-  const typed = draft === null ? null : parsePosition(draft, pointer, production.sample_rate, production.rate);
+  const typed = draft === null ? null : parsePosition(draft, pointer, production.sample_rate, production.rate, start);
   return (
     <label
       className="flex shrink-0 items-center gap-2 border-line border-r px-3 text-quiet text-small"

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Clip, EditAction, Fade, Patch, Production, Reel } from "../../api/client";
 import { withPoint } from "../../editor/envelope";
 import { parsePosition } from "../../editor/position";
@@ -7,6 +8,8 @@ import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
+import { Levels } from "../../ui/Levels";
+import { Panel } from "../../ui/Panel";
 import { Field } from "./Field";
 import { MarkerFields } from "./MarkerFields";
 
@@ -70,9 +73,9 @@ type FieldsProps = {
   act: Act;
 };
 
-function ClipFields({ production: p, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
+function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
   const pointer = useEditor((s) => s.pointer);
-  const place = (text: string) => parsePosition(text, c.at, p.sample_rate, p.rate);
+  const place = (text: string) => parsePosition(text, c.at, p.sample_rate, p.rate, reel.worked_out.start);
   const ms = (samples: number | undefined) => (((samples ?? 0) / p.sample_rate) * 1000).toFixed(1);
   const milliseconds = (text: string) => {
     const v = Number(text.replace(",", ".").replace(/\s*ms$/, ""));
@@ -185,9 +188,39 @@ function ClipFields({ production: p, row, clip: c, ids, others, alone, away, act
   );
 }
 
-/** Which channels a clip of two plays, and how. */
+/** Which channels a clip plays, and how: by a name where it is a pair, and by a level at every crossing. */
 function Plays({ clip: c, row, ids, act }: { clip: Clip; row: Row; ids: string[]; act: Act }) {
-  if (c.strands.length !== 2 || row.channels.length !== 2) return null;
+  const [byHand, setByHand] = useState(false);
+  const own = c.strands.map((_, i) =>
+    c.strands.length === row.channels.length ? (row.channels[i] ?? "") : `${i + 1}`,
+  );
+  const play = (patch: Patch, what = "by levels of its own") =>
+    act(`play ${c.name} ${what}`, { set: { clips: ids, patch } });
+  const levels = (
+    <Panel open={byHand} onOpenChange={setByHand} title={`Which channels ${c.name} plays`} className="max-w-[90vw] p-4">
+      <p className="pb-2 text-quiet">
+        A factor (0.5, −1) or a level (−3 dB) at every crossing: across, what was recorded; down, the channels of the
+        track. Levels of a spreadsheet can be pasted.
+      </p>
+      <Levels
+        patch={
+          c.patch?.matrix
+            ? c.patch
+            : { preset: "matrix", matrix: row.channels.map((_, i) => own.map((_, j) => (i === j ? 1 : 0))) }
+        }
+        own={own}
+        channels={row.channels}
+        set={(p) => play({ preset: "matrix", matrix: p.matrix })}
+      />
+    </Panel>
+  );
+  if (c.strands.length !== 2 || row.channels.length !== 2)
+    return c.strands.length > 1 || row.channels.length > 1 ? (
+      <>
+        <Button onClick={() => setByHand(true)}>Channels…</Button>
+        {levels}
+      </>
+    ) : null;
   const half = 0.5;
   const ways: Record<string, { name: string; patch: Patch }> = {
     plain: { name: "as recorded", patch: {} },
@@ -231,22 +264,27 @@ function Plays({ clip: c, row, ids, act }: { clip: Clip; row: Row; ids: string[]
         JSON.stringify(w.patch.matrix ?? null) === JSON.stringify(c.patch?.matrix ?? null),
     )?.[0] ?? "matrix";
   return (
-    <Choice
-      aria-label="Which channels the clip plays"
-      style={{ height: 24 }}
-      className="w-40"
-      value={now}
-      onChange={(e) => {
-        const w = ways[e.target.value];
-        if (w) act(`play ${c.name} ${w.name}`, { set: { clips: ids, patch: w.patch } });
-      }}
-    >
-      {Object.entries(ways).map(([k, w]) => (
-        <option key={k} value={k}>
-          {w.name}
-        </option>
-      ))}
-      {now === "matrix" && <option value="matrix">levels of its own</option>}
-    </Choice>
+    <>
+      <Choice
+        aria-label="Which channels the clip plays"
+        style={{ height: 24 }}
+        className="w-40"
+        value={now}
+        onChange={(e) => {
+          const w = ways[e.target.value];
+          if (w) play(w.patch, w.name);
+          else setByHand(true);
+        }}
+      >
+        {Object.entries(ways).map(([k, w]) => (
+          <option key={k} value={k}>
+            {w.name}
+          </option>
+        ))}
+        {now === "matrix" && <option value="matrix">levels of its own</option>}
+        <option value="hand">levels by hand…</option>
+      </Choice>
+      {levels}
+    </>
   );
 }
