@@ -56,6 +56,11 @@ test("a template, mixes that are sums, another order, and back", async ({ page, 
   await expect(page.getByRole("button", { name: "DX in Full mix 5.1" })).toHaveAttribute("aria-pressed", "true");
   await accessible(page);
 
+  await page.getByRole("button", { name: "Boom on output 7: its ways" }).click();
+  const way = page.getByRole("region", { name: "Ways of Boom to output 7" });
+  await expect(way.getByRole("listitem").filter({ hasText: "→ Full mix 5.1" })).toBeVisible();
+  await expect(way.getByText("all gains on the way")).toBeVisible();
+
   await page.keyboard.press("n");
   const nulls = page.getByRole("list", { name: "Null figures" });
   await expect(nulls.getByRole("listitem")).toHaveCount(2);
@@ -64,6 +69,12 @@ test("a template, mixes that are sums, another order, and back", async ({ page, 
     if (off) expect(Number(off[1])).toBeLessThan(-130);
     else expect(text).toContain("bit for bit");
   }
+
+  await page.keyboard.press("p");
+  await expect(page.getByTestId("hearing")).toContainText("in turn, by tone and pips");
+  await expect(page.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");
+  await page.keyboard.press("p");
+  await expect(page.getByTestId("hearing")).toContainText("Silent");
 
   await page.keyboard.press("o");
   const output = page.getByRole("region", { name: "Output 1" });

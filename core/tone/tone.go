@@ -59,8 +59,8 @@ func (s Signal) Frames() int64 { return s.Slot() * int64(s.Channels) }
 
 // Read fills a block, which is as wide as the signal, from a sample on. An identification goes round.
 func (s Signal) Read(b audio.Block, at int64) {
-	level := audio.Gain(s.LevelDB)
 	if !s.Identify {
+		level := audio.Gain(s.LevelDB)
 		for i := range b[0] {
 			b[0][i] = level * math.Sin(2*math.Pi*s.Hz*float64(at+int64(i))/float64(s.Rate))
 		}
@@ -70,16 +70,26 @@ func (s Signal) Read(b audio.Block, at int64) {
 		return
 	}
 	for c := range b {
-		clear(b[c])
+		s.Channel(b[c], c, at)
 	}
-	for i := range b[0] {
-		k := (at + int64(i)) % s.Frames()
-		t := float64(k%s.Slot()) / float64(s.Rate)
-		c := int(k / s.Slot())
-		if hz, from, to, ok := s.sounding(c+1, t); ok {
-			ramp := min(1, (t-from)/rampLong, (to-t)/rampLong)
-			b[c][i] = level * ramp * math.Sin(2*math.Pi*hz*(t-from))
+}
+
+// Channel fills dst with one channel of an identification, from a sample on.
+func (s Signal) Channel(dst []float64, channel int, at int64) {
+	clear(dst)
+	level, slot, frames := audio.Gain(s.LevelDB), s.Slot(), s.Frames()
+	for i := 0; i < len(dst); {
+		k := (at + int64(i)) % frames
+		if k/slot != int64(channel) { // on to the slot's end
+			i += int(min(int64(len(dst)-i), slot-k%slot))
+			continue
 		}
+		t := float64(k%slot) / float64(s.Rate)
+		if hz, from, to, ok := s.sounding(channel+1, t); ok {
+			ramp := min(1, (t-from)/rampLong, (to-t)/rampLong)
+			dst[i] = level * ramp * math.Sin(2*math.Pi*hz*(t-from))
+		}
+		i++
 	}
 }
 

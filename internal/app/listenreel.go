@@ -18,6 +18,8 @@ import (
 type ReelSignal struct {
 	Track, Bus string
 	Solo, Mute []string
+	// Identify names the outputs in turn, by a tone and pips, in place of what is routed to them.
+	Identify bool
 	// Doing is heard as if it had been done.
 	Doing []edit.Action
 }
@@ -33,6 +35,13 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		return nil, err
 	}
 	o.Rate = p.SampleRate
+	if what.Identify {
+		voices, fold, err := monitor.Identify(len(r.Doc.Weave.Outputs), p.SampleRate)
+		if err != nil {
+			return nil, err
+		}
+		return heard(ctx, voices, o, fold)
+	}
 	doc, err := a.planned(ctx, r, what.Doing)
 	if err != nil {
 		return nil, err

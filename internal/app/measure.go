@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"sync"
 	"time"
@@ -12,7 +13,9 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
+	"zestyloom/core/meter"
 	"zestyloom/core/mix"
+	"zestyloom/core/report"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
 	"zestyloom/internal/store"
@@ -236,6 +239,75 @@ func (j *measuring) measure(ctx context.Context, buses []weave.Bus, from, to int
 // peakFloor is the level under which true peaks of tenths of a second need not be exact, in dBTP.
 const peakFloor = -12
 
+// MeasureAll is Measure until all of it is measured.
+func (a *App) MeasureAll(ctx context.Context, id uuid.UUID) (m Measurement, err error) {
+	for {
+		if m, err = a.Measure(ctx, id); err != nil || m.Done == m.Total {
+			return m, err
+		}
+	}
+}
+
+// PrintedMeasurement is what was measured of a reel against limits, as it is handed over.
+func (a *App) PrintedMeasurement(ctx context.Context, id uuid.UUID, limits loudness.Limits) (out report.Measurement, err error) {
+	m, err := a.MeasureAll(ctx, id)
+	if err != nil {
+		return out, err
+	}
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return out, err
+	}
+	p := m.Production
+	tc := func(at int64) string { return p.Rate().FormatSamples(at, int64(p.SampleRate)) }
+	out = report.Measurement{Production: p.Name, Reel: r.Name, Limits: limits.Name, From: tc(m.Start), To: tc(m.End), Printed: a.Now()}
+	if p.Episode != "" {
+		out.Production += ", " + p.Episode
+	}
+	if v := limits.Integrated; v != nil {
+		out.Threads = append(out.Threads, report.Thread{LUFS: *v, Says: fmt.Sprintf("asked %.1f", *v)})
+	}
+	if v := limits.ShortTerm; v != nil {
+		out.Threads = append(out.Threads, report.Thread{LUFS: *v, Says: fmt.Sprintf("at most %.1f", *v)})
+	}
+	known := func(v float64) float64 {
+		if math.IsInf(v, 0) {
+			return math.NaN()
+		}
+		return v
+	}
+	for _, b := range m.Buses {
+		w := report.MeasuredBus{Name: b.Bus.Name, Role: string(b.Bus.Role), Says: b.Says, Integrated: math.NaN(), Range: math.NaN(), ShortTerm: math.NaN(), Momentary: math.NaN(), TruePeak: math.NaN(), PPM: math.NaN()}
+		if b.Says == "" {
+			res := b.Result
+			w.Integrated, w.ShortTerm, w.Momentary, w.TruePeak = known(res.Integrated), known(res.MaxShortTerm.Value), known(res.MaxMomentary.Value), known(res.TruePeak.Value)
+			w.ShortTermAt, w.MomentaryAt, w.TruePeakAt = tc(m.Start+res.MaxShortTerm.At), tc(m.Start+res.MaxMomentary.At), tc(m.Start+res.TruePeak.At)
+			if res.RangeKnown {
+				w.Range = res.Range
+			}
+			quasi := math.Inf(-1)
+			for _, c := range res.Channels {
+				quasi = max(quasi, c.Quasi)
+			}
+			w.PPM = known(meter.Mark(quasi))
+			for _, v := range limits.Judge(res, b.Powers) {
+				d := report.Verdict{What: v.What, Asked: v.Asked, Words: v.Words, Pass: v.Pass, Found: math.NaN(), Margin: math.NaN()}
+				if v.Found != nil {
+					d.Found, d.Margin = *v.Found, *v.Margin
+				}
+				w.Verdicts = append(w.Verdicts, d)
+			}
+			if !math.IsNaN(w.Integrated) {
+				for i := range b.Powers {
+					w.Line = append(w.Line, b.Powers.At(i, limits.ShortTermPowers()))
+				}
+			}
+		}
+		out.Buses = append(out.Buses, w)
+	}
+	return out, nil
+}
+
 // Correction is what would bring a bus of a reel to a target: levels of buses, to be set as one change.
 type Correction struct {
 	loudness.Correction
@@ -254,14 +326,9 @@ func (a *App) PlanCorrection(ctx context.Context, id uuid.UUID, bus string, targ
 	if err != nil {
 		return c, err
 	}
-	var m Measurement
-	for {
-		if m, err = a.Measure(ctx, id); err != nil {
-			return c, err
-		}
-		if m.Done == m.Total {
-			break
-		}
+	m, err := a.MeasureAll(ctx, id)
+	if err != nil {
+		return c, err
 	}
 	i := slices.IndexFunc(m.Buses, func(b Measured) bool { return b.Bus.ID == bus })
 	if i < 0 {

@@ -4,10 +4,12 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"net/http"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/meter"
+	"zestyloom/core/report"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 )
@@ -21,11 +23,7 @@ func (s *server) MeasureReel(ctx context.Context, r contract.MeasureReelRequestO
 	if err != nil {
 		return nil, err
 	}
-	name := "r128"
-	if r.Params.Limits != nil {
-		name = string(*r.Params.Limits)
-	}
-	limits := loudness.Known()[name] // the contract names no other
+	limits := limitsOf(r.Params.Limits)
 	v := contract.Measurement{Done: m.Done, Total: m.Total, Start: m.Start, End: m.End, Limits: limits, Buses: []contract.MeasuredBus{}}
 	if m.Done == m.Total {
 		for _, b := range m.Buses {
@@ -33,6 +31,44 @@ func (s *server) MeasureReel(ctx context.Context, r contract.MeasureReelRequestO
 		}
 	}
 	return contract.MeasureReel200JSONResponse(v), nil
+}
+
+// limitsOf are those of a name; the contract lets no other pass.
+func limitsOf[T ~string](name *T) loudness.Limits {
+	if name == nil {
+		return loudness.Known()["r128"]
+	}
+	return loudness.Known()[string(*name)]
+}
+
+// GetMeasurementTable implements contract.StrictServerInterface.
+func (s *server) GetMeasurementTable(ctx context.Context, r contract.GetMeasurementTableRequestObject) (contract.GetMeasurementTableResponseObject, error) {
+	m, err := s.app.PrintedMeasurement(ctx, r.Reel, limitsOf(r.Params.Limits))
+	return measurementTable(m), err
+}
+
+type measurementTable report.Measurement
+
+// VisitGetMeasurementTableResponse writes the table.
+func (m measurementTable) VisitGetMeasurementTableResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", `attachment; filename="loudness.csv"`)
+	return report.WriteMeasurement(w, report.Measurement(m))
+}
+
+// PrintMeasurement implements contract.StrictServerInterface.
+func (s *server) PrintMeasurement(ctx context.Context, r contract.PrintMeasurementRequestObject) (contract.PrintMeasurementResponseObject, error) {
+	m, err := s.app.PrintedMeasurement(ctx, r.Reel, limitsOf(r.Params.Limits))
+	return printedMeasurement(m), err
+}
+
+type printedMeasurement report.Measurement
+
+// VisitPrintMeasurementResponse writes the pages.
+func (m printedMeasurement) VisitPrintMeasurementResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "application/pdf")
+	w.Header().Set("Content-Disposition", `attachment; filename="loudness.pdf"`)
+	return report.PrintMeasurement(w, report.Measurement(m))
 }
 
 // told is a level, or nothing where there is none.

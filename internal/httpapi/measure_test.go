@@ -66,6 +66,13 @@ func TestReelsAreMeasured(t *testing.T) {
 	assert.InDelta(t, start+48000*20, dx.Breaks[0].From, 48000*3)
 	assert.Contains(t, dx.Breaks[0].Says, "LU too high")
 
+	for _, kind := range []string{"csv", "pdf"} {
+		resp, says := s.ask("GET", "/api/reels/"+r.Id.String()+"/measurement."+kind+"?limits=r128-short", nil, nil)
+		require.Equal(t, 200, resp.StatusCode)
+		assert.Contains(t, resp.Header.Get("Content-Disposition"), "loudness."+kind)
+		assert.Contains(t, says, map[string]string{"csv": "integrated loudness,-23.0 LUFS ± 0.5 LU", "pdf": "%PDF-"}[kind])
+	}
+
 	loud := *dx.IntegratedLufs
 	send(version, -6)
 	m = measured("a85")

@@ -783,19 +783,61 @@ func (e SoundSpeed) Valid() bool {
 
 // Defines values for MeasureReelParamsLimits.
 const (
-	A85       MeasureReelParamsLimits = "a85"
-	R128      MeasureReelParamsLimits = "r128"
-	R128Short MeasureReelParamsLimits = "r128-short"
+	MeasureReelParamsLimitsA85       MeasureReelParamsLimits = "a85"
+	MeasureReelParamsLimitsR128      MeasureReelParamsLimits = "r128"
+	MeasureReelParamsLimitsR128Short MeasureReelParamsLimits = "r128-short"
 )
 
 // Valid indicates whether the value is a known member of the MeasureReelParamsLimits enum.
 func (e MeasureReelParamsLimits) Valid() bool {
 	switch e {
-	case A85:
+	case MeasureReelParamsLimitsA85:
 		return true
-	case R128:
+	case MeasureReelParamsLimitsR128:
 		return true
-	case R128Short:
+	case MeasureReelParamsLimitsR128Short:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetMeasurementTableParamsLimits.
+const (
+	GetMeasurementTableParamsLimitsA85       GetMeasurementTableParamsLimits = "a85"
+	GetMeasurementTableParamsLimitsR128      GetMeasurementTableParamsLimits = "r128"
+	GetMeasurementTableParamsLimitsR128Short GetMeasurementTableParamsLimits = "r128-short"
+)
+
+// Valid indicates whether the value is a known member of the GetMeasurementTableParamsLimits enum.
+func (e GetMeasurementTableParamsLimits) Valid() bool {
+	switch e {
+	case GetMeasurementTableParamsLimitsA85:
+		return true
+	case GetMeasurementTableParamsLimitsR128:
+		return true
+	case GetMeasurementTableParamsLimitsR128Short:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PrintMeasurementParamsLimits.
+const (
+	PrintMeasurementParamsLimitsA85       PrintMeasurementParamsLimits = "a85"
+	PrintMeasurementParamsLimitsR128      PrintMeasurementParamsLimits = "r128"
+	PrintMeasurementParamsLimitsR128Short PrintMeasurementParamsLimits = "r128-short"
+)
+
+// Valid indicates whether the value is a known member of the PrintMeasurementParamsLimits enum.
+func (e PrintMeasurementParamsLimits) Valid() bool {
+	switch e {
+	case PrintMeasurementParamsLimitsA85:
+		return true
+	case PrintMeasurementParamsLimitsR128:
+		return true
+	case PrintMeasurementParamsLimitsR128Short:
 		return true
 	default:
 		return false
@@ -2305,10 +2347,29 @@ type MeasureReelParams struct {
 // MeasureReelParamsLimits defines parameters for MeasureReel.
 type MeasureReelParamsLimits string
 
+// GetMeasurementTableParams defines parameters for GetMeasurementTable.
+type GetMeasurementTableParams struct {
+	Limits *GetMeasurementTableParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
+}
+
+// GetMeasurementTableParamsLimits defines parameters for GetMeasurementTable.
+type GetMeasurementTableParamsLimits string
+
+// PrintMeasurementParams defines parameters for PrintMeasurement.
+type PrintMeasurementParams struct {
+	Limits *PrintMeasurementParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
+}
+
+// PrintMeasurementParamsLimits defines parameters for PrintMeasurement.
+type PrintMeasurementParamsLimits string
+
 // ListenToReelParams defines parameters for ListenToReel.
 type ListenToReelParams struct {
 	Track *string `form:"track,omitempty" json:"track,omitempty"`
 	Bus   *string `form:"bus,omitempty" json:"bus,omitempty"`
+
+	// Identify the outputs in turn, by a tone at line-up level and pips that count, in place of what is routed to them
+	Identify *bool `form:"identify,omitempty" json:"identify,omitempty"`
 
 	// Solo tracks that alone are heard, divided by commas
 	Solo *string `form:"solo,omitempty" json:"solo,omitempty"`
@@ -2715,6 +2776,12 @@ type ServerInterface interface {
 	// MeasureReel Loudness and peaks of the reel's buses against limits
 	// (GET /api/reels/{reel}/measurement)
 	MeasureReel(c *gin.Context, reel ReelId, params MeasureReelParams)
+	// GetMeasurementTable What was measured of the reel's buses as CSV, a row for each thing that was asked
+	// (GET /api/reels/{reel}/measurement.csv)
+	GetMeasurementTable(c *gin.Context, reel ReelId, params GetMeasurementTableParams)
+	// PrintMeasurement What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time
+	// (GET /api/reels/{reel}/measurement.pdf)
+	PrintMeasurement(c *gin.Context, reel ReelId, params PrintMeasurementParams)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(c *gin.Context, reel ReelId)
@@ -4408,6 +4475,78 @@ func (siw *ServerInterfaceWrapper) MeasureReel(c *gin.Context) {
 	siw.Handler.MeasureReel(c, reel, params)
 }
 
+// GetMeasurementTable operation middleware
+func (siw *ServerInterfaceWrapper) GetMeasurementTable(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetMeasurementTableParams
+
+	// ------------- Optional query parameter "limits" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limits", c.Request.URL.Query(), &params.Limits, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limits: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetMeasurementTable(c, reel, params)
+}
+
+// PrintMeasurement operation middleware
+func (siw *ServerInterfaceWrapper) PrintMeasurement(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PrintMeasurementParams
+
+	// ------------- Optional query parameter "limits" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limits", c.Request.URL.Query(), &params.Limits, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limits: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PrintMeasurement(c, reel, params)
+}
+
 // GetInterchange operation middleware
 func (siw *ServerInterfaceWrapper) GetInterchange(c *gin.Context) {
 
@@ -4489,6 +4628,14 @@ func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "bus", c.Request.URL.Query(), &params.Bus, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter bus: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "identify" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "identify", c.Request.URL.Query(), &params.Identify, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter identify: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -5562,6 +5709,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
 	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement", wrapper.MeasureReel)
+	router.GET(options.BaseURL+"/api/reels/:reel/measurement.csv", wrapper.GetMeasurementTable)
+	router.GET(options.BaseURL+"/api/reels/:reel/measurement.pdf", wrapper.PrintMeasurement)
 	router.POST(options.BaseURL+"/api/reels/:reel/correction", wrapper.PlanCorrection)
 	router.GET(options.BaseURL+"/api/reels/:reel/changes", wrapper.GetReelChanges)
 	router.POST(options.BaseURL+"/api/reels/:reel/edits", wrapper.EditReel)
@@ -7939,6 +8088,98 @@ func (response MeasureReeldefaultApplicationProblemPlusJSONResponse) VisitMeasur
 	return err
 }
 
+type GetMeasurementTableRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetMeasurementTableParams
+}
+
+type GetMeasurementTableResponseObject interface {
+	VisitGetMeasurementTableResponse(w http.ResponseWriter) error
+}
+
+type GetMeasurementTable200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetMeasurementTable200TextcsvResponse) VisitGetMeasurementTableResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetMeasurementTabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetMeasurementTabledefaultApplicationProblemPlusJSONResponse) VisitGetMeasurementTableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintMeasurementRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params PrintMeasurementParams
+}
+
+type PrintMeasurementResponseObject interface {
+	VisitPrintMeasurementResponse(w http.ResponseWriter) error
+}
+
+type PrintMeasurement200ApplicationpdfResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response PrintMeasurement200ApplicationpdfResponse) VisitPrintMeasurementResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintMeasurementdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintMeasurementdefaultApplicationProblemPlusJSONResponse) VisitPrintMeasurementResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetInterchangeRequestObject struct {
 	Reel ReelId `json:"reel"`
 }
@@ -9310,6 +9551,12 @@ type StrictServerInterface interface {
 	// MeasureReel Loudness and peaks of the reel's buses against limits
 	// (GET /api/reels/{reel}/measurement)
 	MeasureReel(ctx context.Context, request MeasureReelRequestObject) (MeasureReelResponseObject, error)
+	// GetMeasurementTable What was measured of the reel's buses as CSV, a row for each thing that was asked
+	// (GET /api/reels/{reel}/measurement.csv)
+	GetMeasurementTable(ctx context.Context, request GetMeasurementTableRequestObject) (GetMeasurementTableResponseObject, error)
+	// PrintMeasurement What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time
+	// (GET /api/reels/{reel}/measurement.pdf)
+	PrintMeasurement(ctx context.Context, request PrintMeasurementRequestObject) (PrintMeasurementResponseObject, error)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(ctx context.Context, request GetInterchangeRequestObject) (GetInterchangeResponseObject, error)
@@ -11333,6 +11580,60 @@ func (sh *strictHandler) MeasureReel(ctx *gin.Context, reel ReelId, params Measu
 	}
 }
 
+// GetMeasurementTable operation middleware
+func (sh *strictHandler) GetMeasurementTable(ctx *gin.Context, reel ReelId, params GetMeasurementTableParams) {
+	var request GetMeasurementTableRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetMeasurementTable(ctx, request.(GetMeasurementTableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetMeasurementTable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetMeasurementTableResponseObject); ok {
+		if err := validResponse.VisitGetMeasurementTableResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PrintMeasurement operation middleware
+func (sh *strictHandler) PrintMeasurement(ctx *gin.Context, reel ReelId, params PrintMeasurementParams) {
+	var request PrintMeasurementRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintMeasurement(ctx, request.(PrintMeasurementRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintMeasurement")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PrintMeasurementResponseObject); ok {
+		if err := validResponse.VisitPrintMeasurementResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetInterchange operation middleware
 func (sh *strictHandler) GetInterchange(ctx *gin.Context, reel ReelId) {
 	var request GetInterchangeRequestObject
@@ -12603,47 +12904,49 @@ var swaggerSpec = []string{
 	"NQl/9HJBdAVlCo6+4peCUV0pVrr1RiXKT3VjQROUH3S/cadX4Sg5ZuNwfDL8EYLO5+SZJqWdEG88bzUe",
 	"TdZSaz4DLGNScGMKBm0LsdiMEs3mUuTXThGD8m+AyNYanzDS0CIjVN+6V0VUpx/wjU57GiCiwEtj6bI+",
 	"7nBAE3V59c0kC92A3K/2nzNw9EyyCf3mcbQJYLQXuD03vJf22FxvNSbMCtkkbgD0d48II+e7iU/VdUDa",
-	"6R90UifxDw2SSuRFL6hCTbfhqzumD+RN0xG3ZvQ2qDGOP7pWv+DHM8Sd9bEFjjRc9kmb18IwFToqjziP",
-	"O5GfyzUT/ui5jOi6Bwoj7/87ojyCYHPS0Xj0bV8rtiigB+4JfBLvwuC/G3/EMUFY/OJSkBWFZcgixyIP",
-	"D7R5FK1QuDIRTDXYKG5YgzlABBt00gAtHj17KJNLCrJGiyjFEn2fdhhFTrfn5K1raQmRBN8GXbACouZZ",
-	"0GOlgoBAqIKRGxE3lpj4KIdLIm8s3ds4wka1o4bZIQHwc7h6oAIAXwBdiqo8Izm/4znLsRC4LKlOyCst",
-	"C5maxqPpdPxEwDljxk4DWo3fcxred/UHSv79w9sfA2Ka1fueYaeuJggXVajwLFzCLbVGDxOg0SRmmUvX",
-	"RDE2zW+m4y3jiIowzcZbxXv4KFzDG4i5DXy2kHI9/Gm9Ziwf/viaQ+JlQunp51nf22M7WopG7eIDF2Hu",
-	"o2dN/gEBmYy4NgpyI8i8kJjGclQ5GWq7ThC8+YhdQE8hId3o+l/eoEOMMvDhQRuX2k1sQpEaVSYY8joh",
-	"EyGH4EJURdHr+/gRHujQWFcJmLElF8K1KwqTQuOMB+sPMAoTXK3Diwb0/e3xxI0Z56t42+xWvuJL17Rm",
-	"SEKgPR2ygK/o43TEwIy+kn+CInkoRgXj25CcLxZM6Uajq6oMOJ94gOjrXiDQUVHYP/nMZdBurh6R2Sks",
-	"JiTVRiPcE6jvdmhsz32iFGg7NmaAffUCA/tqt8R0nYFP583l8Vy6LkPJMwRZGWhK6t6TAejJbGv/aVr8",
-	"8PGK3lkFDiFjCBVb8P308jJfTngKCvkPxtanJA9fszkm6fF4FPIfbG3qUtyEO7pRqnuMmtCGNeUJA7LP",
-	"Q1Fou1rUdSvbUyYaoYoN3er+4r6t/orhqZ0W1bISxkU2yDQhF7GJ/bDE98urP32twNKw2ga6/WDYOta0",
-	"ei8EYzCctGFrDbVpIL2Og2IVsvYsgTSCTj5tD6px1pVxQLzofQXQUYTT8tM4rqTjuVmdgn99YOYnGPtE",
-	"0g3G/t8JAl81QeDPVnxKRfRKcXHrojzaMPXUkW5d57Elt5bnAhFDQkHNMgMUXxoVx6HoDWCRrpNaLDgy",
-	"ydq+lG+fDAmDQPF9jc4NUSxwlyBqdqEYzbcJvrluQlQPb9/WmQTmp2LtCF59B3BnVZYZK+QGtCfsn07N",
-	"SmPRtNWQUfPRDDvnZw6FXWlDLqfT6VNCZxqSautBEdaZMGFcG5qos4xRNV+lHEBXMdFzUtChFRYHdWgf",
-	"MkjdSo7hK3H73ipfBouSIJmrRrn/rs835m/dZ9fa7caQqR1suBdRLoaqCU/+t7NulLNu6OMe02/3RL//",
-	"9brhcgWrFjLvuPAFJF7JVIBVlSu+MMQVfbC8vrH49Q3VLn2dpQKxinY9ynguD795BKcfDqrlud2rsX0d",
-	"B+UHl++Fm+bTLzOvBIEP0l1IjrlljSu4ZvsA1+CJr+F8sW8aCvyN8z5CBp/vIW4H5Au3goZDzuVQXXzG",
-	"H76M1/zwi3uK9d7QGSvwIE8F8AmDw3u+thaIOM9xmxV354F2dHmEjPkZKxqorKlzvCik1Ozep5kARHkD",
-	"g5/IjW7HHhFlPl3h5Rvo3Ys7QpYSTWSrUCBGLrTMhICIwsJey45XsmRPsfEj5FzDQy7w2nNa/aqCxxke",
-	"pgEfV0bvkLTrfwGeMqv0gCxKetOt8jIZloF6/wp5OTcs3ubtkMbYGIPPXK83kK0IqgUz+evZB3jg7L3z",
-	"9nXgnOtVfDlOwkrgJEArVvpjRtoZEzmngjy8OptxQxaFtJooTn+8dwB1F0S1+yVJrht6x+ymJhMa3rSm",
-	"pvlSsJxcPoEZAuxkRgpGtcHc7iU0gkB8Moc7jQkMXDjPi1yQy4vLJw+/eWR/XFRWRM5pwc7Jc3hekxnb",
-	"Sley4DZIMTLNyPScfFQV8zjIuDFIvL9KWYLiFcvLA7+cW+UeHb2kW1JwRmb2aVZPYWiQqfd+DriT/n0P",
-	"9MCLuS841XspE5YBnlsiL/Hx5VVWa53fXH579fu9+X4hx7m17JOdcLAXgTK5cE0eFy1kjMaLj3Fnt2Ju",
-	"b+xWzL9cILrSeGVgK+b9Tr1nBV+KZzD6kFZnspEmdbRWZhRRZCUkS7UiNK09wFyF++1BQh16DkOfqB7U",
-	"jn0/dUgzc5RepRBPoyVT9IF2ZtdCAowXYJ07GofDAMAW0IwWUi2Zq3Rz5qpcLBJnhKjdpyBUB1y+FfNT",
-	"2R9bMR+HWj49+rvzuB/66FjoVBBqLz6W42MMwyq6OhTzWnEbEi9mrJBiqbMGhnpLGW5RAOQAMDFP15E9",
-	"0y74gdLZZaKDZnJO/nr2hi3M2YsZ4RqSCwpZ1aDUBVvAvz6/GiOA7oUZ+evZB6tU2G/PtgGogQTvK/aX",
-	"sY/k5zGF4UU9+T0qg/NdhHf7C9WvMoyo7DpVxdh/W3VgR/13VBZV/VGkA4HXFNX/5JcjJTx4Gg8JUI6+",
-	"UClsEXPmKNle1QXcUquAc99N1xm7B2gjnhfvd5RaUXFjHxn6LDpR4jqOqPIlO4F8/9GOe2LBAe84WL5b",
-	"1nsM7v6DvAva1GxLVlTk6GWV61a7ZSiGSTXo6qJAw/TSHH9IlOSjfEe5OsAOCxfgZLbYf4cYxm/q/v9O",
-	"mhVpBECxIS509QAFA1LWC+6qx2uO5wrIk5L298zYQouBi8/+x16Qwxfw9xao/z6msTyOj/QVqvdtJP1k",
-	"AwO4gi5C7xWQdieCPWpIImAeNq5aF5Lm+mJy/Xn3T5/xh1iEIzItfLh3UslJQNbX2bBmF5DR93U7XrRT",
-	"7Qa2pwwzPHKvC5d4p6+bXQ6gnCnUn66VXCpaZs0O5aEXgu8RkXBP5Hlrg0+ZWdvOXvzXzpxsXPcQFPn3",
-	"D29/HJokuXNDBnI5hHLtHug+VodB9pMxvADiE2jxKzM9j4l+8dn99OUC8pUuPnORs09fkgzohdwIy+Y8",
-	"/PN+Kq1yLi829DjwEgt+FHSJtwKHCq3y75ggmxrRepyUd1/0gj5yeLCp/dk1vdmvPcemmFEHwNY159wD",
-	"amHUNnnSkWvjgL6O1jsf8b6xwyiCWdWY/ytGC7P6tS8C+j08cko8ZPeGCLVW63hD9TnTgBPhPgfQ8e2v",
-	"/Si8mC34GywCExW/ZJPH04df4XVCGuJe2U5JoYbOqGYZKVnOaTOT8R8Vq7B0t9I1NAq29sWLUKlicj25",
-	"sKry/woAAP//",
+	"6R90UifxDw2SSuRFL6hCTbfhqzumD+RN0xG3ZvQ2qDGOP7pWv+DHM8Sd9dEFTr0R505WJAVP/ejH4WrU",
+	"iWj0l1NW2B1L2AVQtcBLoifcKrtbSIWBTqdq+yGovj2kGmHE8e+t2Gpemt/32Z+iXGxNl0x/NaLAmokV",
+	"Fbl94I6pa98JS2fWrMv53Ois9ubbR0BdOjqJSMNlH1t4LQxToef6iIO5E/m5XDPhhQOXEWv4wMPyEYIj",
+	"aqyQjpIMRRx929eKLQrokn0Cr+W7MPjvxmN5TJgmv7jUTS6syiZyLAPzULxHsRuFKyTDZKSN4oY11AfI",
+	"cQGrNTQfiJ49FNImVd1GEznFEp3hdnhKTrfn5K1reguxRqugui54IG6yYOlKBSHDUCcnNyLuTmHioxyu",
+	"q3p3yr3dJ9jKetQwXRLwDYC5IKZSCA1AiQF8KAOlamfVGoPfqJ/xtctTAhDnLOAHBPBBrtGjmrsy6zKh",
+	"CvPccrzFtrWGju7bnTS4b12ZYwHzBNA8qvKM5PyOWzkB+AZlSXXi3VoWMrV3j6bTYbvXnAj4nM3YaZSV",
+	"YfedhnfJ/4GSf//w9scABGnN2WfYgLCJLUgV2nELV0dAczJjTIChlphlLl1v2Ng0v5mOd/hFlKBpNt7Z",
+	"t4f5A++4gVSCgc8WUq6HP63XjOXDH19zyCdPqGz9jPZ7e2xHyzyrIxd4T31SQJPpQZw5I647jNwIMi8k",
+	"ZucdVbiHktUTxKQ/YnPjU4h1N7r+l/dTIfQihCagO1Ud/TKh9pYqE/yTOiHIITXqQlRF0evS/REe6NBY",
+	"V2zN2JIL4bqwhUmhz4kHpxZArya4WocXDWhn3hNgGDPOVwki2K18xZeuF9eQPGd7OmQBX9HHafSD9nvJ",
+	"P4FaATX24FM0JOeLBVO60b+vKmsNAg4QQ3gLxG8rCvsnX5ABKtnVIzI7hSMISbXR3/sENocd+ifo8H+i",
+	"yg47Nia2fvW6Kftqt8R0+ZSvUsjl8SJVLvHSMwRZGei17N6TgVNptrX/NB2Z8PGK3lkFzmmyVGzBpd3L",
+	"y3yV9Cko5D8YW5+SPHwp+phc7uNRyH+wtakRBhKOxwYCwTFK3RsmoCcMKKoJte7tInjXhHFP9XuEKjZ0",
+	"q/trlrf6K0bddzrvW4vNBWzJNCEX0SAcVs9zefWnrxUvH1ayRbcfDFvHevHvRZYNhpM2bK1r7/NxwPlC",
+	"MrIlkEYs3WcjC2eIO3xxDCoBljKiBPppHFfS8dysTsG/PjDzE4x9IukGY//vvKevmvf0Zys+pSJ6pbi4",
+	"dcFrbZh6GnxIvnxtS24tzwUihuBNzTIDwmga7MuBgw5gka5BZCymMsnavpRvnwyJ7gKmSN10AILz4C7B",
+	"ZgCFYjTfJvjmuom8P7wrZWcSmHaPJXF49R1up1VZZqyQG9CeYKp2AzRiQVgNGTUfzchGqlxnrrmE0oZc",
+	"TqfTp4TONNQK1IMiWj1hwrjuWlFnGaNqvko5gK5iouekWGorrHns0D4kxruVHMNX4va9hcoAFiVBMlcN",
+	"FJNdR3XMSbzPrrXbjZkgdrDhXkS5GKomPPnfzrpRzrqhj3uo0t0T/f7X64bLFaxaSCjmwtfFeSVTAQRf",
+	"rvjCEFfLxvL6xuLXN1S7qhyWyi9RtOtRxnN5+M0jOP1wUC3P7V6N7es4KD+4NFbcNJ9VnnklCHyQ7kJy",
+	"TJltXME124cjCU98DeeLfdPQfgY47yMkJrtQIwzIF24FDYecSw29+Iw/fBmv+eEX99Qgv6EzVuBBngq3",
+	"GAaH93xtLRDh6+M2K+7OA+3o8giFQDNWNMCmU+d4UUip2b1PM4Hz9AYGP5Eb3Y49IjR+unryN9CSHHeE",
+	"LCWayFahQOhv6AQMARGFeAWWHa9kyZ5iP1soJYGHXLS457T6VQUPnz5MAz6ujN4hadfWBzxlVukBWZT0",
+	"plvlZTIssf7+wB9ybli8e+Uh/f4xcSBzLSxBtiJWIMzkr2cf4IGz987b14lW16v4cpwsm8BJgFas9MdE",
+	"2zMmck4FeXh1NuOGLAppNVGc/njvAOouCNb5S5JcN/SO2U1NZmG8aU1N86VgObl8AjMENN2MFIxqgyUr",
+	"S+hvg7CLDk4fsy64cJ4XuSCXF5dPHn7zyP64qKyInNOCnZPn8LwmM7aVrhLLbZBiZJqR6Tn5qCrm4d1x",
+	"Y5B4f5WyBMUrlm4Mfjm3yj06ekm3pOCMzOzTrJ7C0CBT7/0ccCf9+x7ogRdzX3Cq91ImLAM8t0Q64+PL",
+	"q6zWOr+5/Pbq93vz/UKOc2vZJzvhYC8CZXLhetcuWoA/jRcf485uxdze2K2Yf7lA0LjxysBWzPudes8K",
+	"vhTPYPQhHRxlI7fraB0aKYJjS8jwakVoWnuAuQr324OEOvQchj5Rmbsd+37qkGbmKC2YIZ5GS6boA+3M",
+	"roUEdEJo4eBoHA4DcKhAM1pItWSugNeZq3KxSJwRNiM4BaG6fgxbMT+V/bEV83HNGKZHf3ce90MfvcUD",
+	"FYTai48oIxjDsIquDhgFVtyGxIsZKyRkZtetIVrKcIsCIAeAiXm6PPaZdsEPlM6uwAY0k3Py17M3bGHO",
+	"XswI15BcUMiqxtov2AL+9WUjGAF0L8zIX88+WKXCfnu2DfgzJHhfsW2WfSQ/jykML+rJ71EZnO8ivNtf",
+	"qH6VYUTB6qkKYf/bqgM76r+jsqjqjyIdCLymqP4nvxwp4cHTeEiAcvSFSmGLmDNHyfaqLuCWWgWc+ybh",
+	"ztg9QBvxvHi/o9SKihv7yNBn0YkS13FElS/ZCeT7j3bcEwsOeMfB8t2y3mNw9x/kXdCmZlsor0Evq1y3",
+	"ushDjV+q72AX3B6ml+b4Q6IkH+U7ytUBdli4ACezxf47xDB+U/f/d9KsSCMAin2+oVkRKBiQsl5wB4pR",
+	"czyHi5GUtL9nxhY6p1x89j/2Yre+gL+3epXsYxrL4/hIX6F6324QkuzLAlfQRei9AtJusLJHDUkEzMPG",
+	"VetC0lxfTK4/7/7pM/4Qi3BEpoUP904qOQnI+job1sMHMvq+biOfdqrdwK67YYZHbuHjEu/0dbN5C9Rg",
+	"hbL6tZJLRUsPcdNu8eJb3yTcE3ne2uBTZta2sxf/tTMnG9c9BEX+/cPbH4cmSe7ckIFcDhGquwe6j9Vh",
+	"kP1kDC8UoQda/MpMz7d6uPjsfvpyAflKF5+5yNmnL0kG9EJuhGVzHtV+P5VWOZcXG3oc1JwFPwqOwFuB",
+	"QznNQMk7JsimBuofJ+XdF72gjxwebGp/dk1v9mvPsSlm1AFonM0592D1GLVNnnTk2jj8Qt9x5EhtDLBx",
+	"MmL01a1MVowWZvVrXwT0e3jklDDv7g0Raq3WEdf+Wsk50wB/4z6HXgrbX/vBxTFb8DdYBCYqfskmj6cP",
+	"v8LrhDTEvbKdkkINnVHNMlKynNNmJuM/KlZh6W6la8Qn7FiOF6FSxeR6cmFV5f8VAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

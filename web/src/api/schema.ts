@@ -1246,6 +1246,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/measurement.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** What was measured of the reel's buses as CSV, a row for each thing that was asked */
+        get: operations["getMeasurementTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/measurement.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time */
+        get: operations["printMeasurement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/correction": {
         parameters: {
             query?: never;
@@ -4507,6 +4545,8 @@ export interface operations {
             query?: {
                 track?: string;
                 bus?: string;
+                /** @description the outputs in turn, by a tone at line-up level and pips that count, in place of what is routed to them */
+                identify?: boolean;
                 /** @description tracks that alone are heard, divided by commas */
                 solo?: string;
                 /** @description tracks that are not heard, divided by commas */
@@ -5603,6 +5643,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Measurement"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMeasurementTable: {
+        parameters: {
+            query?: {
+                limits?: "r128" | "r128-short" | "a85";
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    printMeasurement: {
+        parameters: {
+            query?: {
+                limits?: "r128" | "r128-short" | "a85";
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the pages */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
             default: components["responses"]["Problem"];

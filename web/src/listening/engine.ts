@@ -8,7 +8,15 @@ export type Hearing = {
   of:
     | { strands: string[] }
     | { pair: string; ref?: string; take?: string }
-    | { reel: string; track?: string; bus?: string; solo?: string[]; mute?: string[]; doing?: string };
+    | {
+        reel: string;
+        track?: string;
+        bus?: string;
+        solo?: string[];
+        mute?: string[];
+        doing?: string;
+        identify?: boolean;
+      };
   /** What the channels are called, in order. */
   labels: string[];
   /** Position on that clock to begin at, in samples. */
@@ -220,8 +228,9 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute, doing } = h.of;
+    const { reel, track, bus, solo, mute, doing, identify } = h.of;
     if (doing) q.set("doing", doing);
+    if (identify) q.set("identify", "true");
     if (track) q.set("track", track);
     if (bus) q.set("bus", bus);
     if (solo?.length) q.set("solo", solo.join(","));

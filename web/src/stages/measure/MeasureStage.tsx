@@ -49,6 +49,24 @@ function Measure({ production, reel }: { production: Production; reel: Reel }) {
         title="Measure"
         says={`${reel.name} against ${limitNames[limits]}${m && !done ? "" : m ? `: ${verdictInWords(m)}` : ""}`}
       >
+        {done && (
+          <>
+            <a
+              className="text-focus underline"
+              href={`/api/reels/${reel.id}/measurement.pdf?limits=${limits}`}
+              download={`${reel.name} loudness.pdf`}
+            >
+              PDF
+            </a>
+            <a
+              className="text-focus underline"
+              href={`/api/reels/${reel.id}/measurement.csv?limits=${limits}`}
+              download={`${reel.name} loudness.csv`}
+            >
+              CSV
+            </a>
+          </>
+        )}
         <span className="text-quiet">Limits</span>
         <Choice
           aria-label="Limits"

@@ -34,6 +34,28 @@ function single(reel: Reel, row: Row, from: number): Hearing {
   };
 }
 
+/** Names the outputs in turn, by a tone at line-up level and pips that count, or stops. */
+export function playIdentification(reel: Reel) {
+  const h = hearing(reel);
+  if (h && "reel" in h.of && h.of.identify) {
+    stop();
+    return;
+  }
+  const labels = reel.doc.weave.outputs.map((o) => o.name);
+  void hear(
+    {
+      of: { reel: reel.id, identify: true },
+      labels,
+      from: 0,
+      sampleRate: reel.sample_rate,
+      says: `the outputs of ${reel.name} in turn, by tone and pips`,
+      start: null,
+      way: { kind: "fold" },
+    },
+    true,
+  );
+}
+
 /** Hears a bus alone, a stem, a part or a mix, as it sums, or stops. */
 export function playBus(reel: Reel, bus: { id: string; name: string; layout: string }) {
   const h = hearing(reel);
@@ -108,6 +130,7 @@ export function useGoOn(reel: Reel) {
     const h = hearing(reel);
     if (!h || !("reel" in h.of)) return;
     if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
+    if (h.of.identify) return;
     if (h.of.track || h.of.bus || h.of.doing) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
   }, [reel, solo, mute]);

@@ -10,7 +10,7 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
-import { playOrStop, useGoOn } from "../reel/hearing";
+import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
 import { useTrackChoice } from "../reel/useTrackChoice";
 import { BusFields, free } from "./BusFields";
 import { chooseBus, chooseOutput, chooseTrack, useWeaveChoice } from "./choice";
@@ -94,6 +94,12 @@ function Weave({ reel, production }: Props) {
       { id: "bus", name: "Choose the next bus", key: "b", run: nextBus },
       { id: "output", name: "Choose the next output", key: "o", run: nextOutput },
       { id: "nulls", name: "Compare the mixes with the sum of their stems", key: "n", run: null_ },
+      {
+        id: "pips",
+        name: "Name the outputs in turn by tone and pips, or stop",
+        key: "p",
+        run: () => playIdentification(reel),
+      },
       {
         id: "stem",
         name: "Add a stem",

@@ -45,7 +45,7 @@ export function WovenEdge({ reel }: { reel: Reel }) {
     const draw = () => {
       const m = useMonitor.getState();
       const of = m.hearing?.of;
-      const ours = of && "reel" in of && of.reel === reel.id && !of.track && !of.bus;
+      const ours = of && "reel" in of && of.reel === reel.id && !of.track && !of.bus; // the outputs, or their names
       g.setTransform(ratio, 0, 0, ratio, 0, 0);
       g.clearRect(0, 0, cell * outputs.length, high);
       for (let i = 0; i < outputs.length; i++) {
