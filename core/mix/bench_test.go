@@ -35,6 +35,24 @@ func console(n int, frames int64, strand func(i int) string) reel.Reel {
 	return r
 }
 
+// rendering renders the outputs of a reel and encodes them in 24 bits.
+func rendering(b *testing.B, r reel.Reel, sources mix.Sources, frames int64) {
+	for b.Loop() {
+		p, err := mix.Compile(r, 48000, sources)
+		require.NoError(b, err)
+		pl, err := p.Play(mix.All())
+		require.NoError(b, err)
+		enc := audio.Encoder{Coding: audio.S24}
+		var out []byte
+		require.NoError(b, pl.Run(context.Background(), 0, frames, func(blk audio.Block, at int64) error {
+			out = enc.Encode(out[:0], blk, at)
+			return nil
+		}))
+		pl.Close()
+	}
+	b.ReportMetric(float64(frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+}
+
 // Ten seconds of 24 mono tracks to 32 stems and mixes of 5.1 and 128 outputs, each placed among the speakers.
 func BenchmarkWide(b *testing.B) {
 	const frames = 480000
@@ -55,20 +73,7 @@ func BenchmarkWide(b *testing.B) {
 		r.Tracks = append(r.Tracks, reel.Track{ID: id, Label: id, Layout: "mono", Clips: []reel.Clip{{ID: "c" + id, Strands: []string{fmt.Sprint(i, "/0")}, Length: frames}}})
 		r.Weave.Sends[id] = []weave.Send{{To: fmt.Sprint("S", i), GainDB: -6, Patch: weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: spatial.Position{Azimuth: float64(15*i - 180), Spread: 40}}}}}}
 	}
-	for b.Loop() {
-		p, err := mix.Compile(r, 48000, sources)
-		require.NoError(b, err)
-		pl, err := p.Play(mix.All())
-		require.NoError(b, err)
-		enc := audio.Encoder{Coding: audio.S24}
-		var out []byte
-		require.NoError(b, pl.Run(context.Background(), 0, frames, func(blk audio.Block, at int64) error {
-			out = enc.Encode(out[:0], blk, at)
-			return nil
-		}))
-		pl.Close()
-	}
-	b.ReportMetric(float64(frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+	rendering(b, r, sources, frames)
 }
 
 // Ten seconds of 24 mono tracks of 24 bits to 12 outputs, with gains, encoded in 24 bits: of 24 files, of 3 files of 8
@@ -88,20 +93,7 @@ func BenchmarkPlay(b *testing.B) {
 				}
 			}
 			b.SetBytes(frames * 36)
-			for b.Loop() {
-				p, err := mix.Compile(r, 48000, sources)
-				require.NoError(b, err)
-				pl, err := p.Play(mix.All())
-				require.NoError(b, err)
-				enc := audio.Encoder{Coding: audio.S24}
-				var out []byte
-				require.NoError(b, pl.Run(context.Background(), 0, frames, func(blk audio.Block, at int64) error {
-					out = enc.Encode(out[:0], blk, at)
-					return nil
-				}))
-				pl.Close()
-			}
-			b.ReportMetric(float64(frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+			rendering(b, r, sources, frames)
 		})
 	}
 }

@@ -1,10 +1,10 @@
-import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
 import { gain } from "../../format";
 import { colourOf, weaveOf } from "../../ui/stems";
 import { cell, headWidth } from "./Crossing";
 import { chooseBus } from "./choice";
+import { GainInput } from "./GainInput";
 
 type Props = { reel: Reel; change: (what: string, c: WeaveChange) => void };
 
@@ -71,19 +71,9 @@ export function MixesGrid({ reel, change }: Props) {
 }
 
 function Member({ reel, bus, mix, change }: Props & { bus: Bus; mix: Bus }) {
-  const [draft, setDraft] = useState<string | null>(null);
   const all = members(reel, mix);
   const own = all.find((m) => m.bus === bus.id);
   const set = (list: typeof all, what: string) => change(what, { set_members: { id: mix.id, members: list } });
-  const save = () => {
-    const v = Number(draft?.replace("−", "-").replace(",", "."));
-    if (draft !== null && own && Number.isFinite(v) && v !== own.gain_db)
-      set(
-        all.map((m) => (m === own ? { ...m, gain_db: Math.max(-96, Math.min(24, v)) } : m)),
-        `set ${bus.name} to ${gain(v)} in ${mix.name}`,
-      );
-    setDraft(null);
-  };
   if (bus.id === mix.id)
     return <td className="border-line border-t border-l bg-panel" style={{ width: 2 * cell }} aria-label="itself" />;
   return (
@@ -112,20 +102,16 @@ function Member({ reel, bus, mix, change }: Props & { bus: Bus; mix: Bus }) {
           )}
         </button>
         {own && (
-          <input
-            aria-label={`Gain of ${bus.name} in ${mix.name} in dB`}
-            value={draft ?? gain(own.gain_db)}
-            onFocus={(e) => {
-              setDraft(String(own.gain_db));
-              requestAnimationFrame(() => e.target.select());
-            }}
-            onChange={(e) => setDraft(e.target.value)}
-            onBlur={save}
-            onKeyDown={(e) => {
-              if (e.key === "Enter") e.currentTarget.blur();
-              if (e.key === "Escape") setDraft(null);
-            }}
-            className="figures h-6 min-w-0 flex-1 bg-ground px-1 text-right text-small"
+          <GainInput
+            says={`Gain of ${bus.name} in ${mix.name} in dB`}
+            value={own.gain_db}
+            className="h-6 min-w-0 flex-1 text-small"
+            save={(gain_db) =>
+              set(
+                all.map((m) => (m === own ? { ...m, gain_db } : m)),
+                `set ${bus.name} to ${gain(gain_db)} in ${mix.name}`,
+              )
+            }
           />
         )}
       </span>

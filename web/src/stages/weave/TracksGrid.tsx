@@ -1,4 +1,3 @@
-import { useState } from "react";
 import type { Bus, Reel, Send, Track } from "../../api/client";
 import type { useEditReel } from "../../api/reel";
 import { positionsOf, reroute, routeOf, routeTo, stemOf, stemsOf, unroute } from "../../editor/routes";
@@ -6,6 +5,7 @@ import { gain } from "../../format";
 import { Choice } from "../../ui/controls";
 import { colourOf, weaveOf } from "../../ui/stems";
 import { Crossing, Heads, headWidth } from "./Crossing";
+import { GainInput } from "./GainInput";
 import { positions, ways } from "./words";
 
 export type Edit = ReturnType<typeof useEditReel>["mutate"];
@@ -91,15 +91,6 @@ export function TracksGrid({ reel, rows, channels, chosen, onChoose, edit }: Pro
 type FieldProps = { track: Track; route: Send | undefined; stem: Bus | undefined; reel: Reel; edit: Edit };
 
 function RouteFields({ track: t, route, stem, reel, edit }: FieldProps) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const save = () => {
-    const v = Number(draft?.replace("−", "-").replace(",", "."));
-    if (draft !== null && route && Number.isFinite(v) && v !== route.gain_db) {
-      const gain_db = clampGain(v);
-      edit(reroute(t, `set ${t.label} to ${gain(gain_db)}`, () => ({ gain_db })));
-    }
-    setDraft(null);
-  };
   const preset = route?.patch.preset ?? "";
   return (
     <span className="flex items-center gap-1.5">
@@ -146,21 +137,11 @@ function RouteFields({ track: t, route, stem, reel, edit }: FieldProps) {
         ))}
         {route && !positionsOf(t).some((k) => k === preset) && <option value={preset}>{ways[preset]}</option>}
       </Choice>
-      <input
-        aria-label={`Gain of ${t.label} in dB`}
-        disabled={!route}
-        value={draft ?? (route ? gain(route.gain_db) : "")}
-        onFocus={(e) => {
-          setDraft(String(route?.gain_db ?? 0));
-          requestAnimationFrame(() => e.target.select());
-        }}
-        onChange={(e) => setDraft(e.target.value)}
-        onBlur={save}
-        onKeyDown={(e) => {
-          if (e.key === "Enter") e.currentTarget.blur();
-          if (e.key === "Escape") setDraft(null);
-        }}
-        className="figures h-6 w-[72px] border border-line bg-ground px-1 text-right"
+      <GainInput
+        says={`Gain of ${t.label} in dB`}
+        value={route?.gain_db ?? null}
+        className="h-6 w-[72px] border border-line"
+        save={(gain_db) => edit(reroute(t, `set ${t.label} to ${gain(gain_db)}`, () => ({ gain_db })))}
       />
     </span>
   );
