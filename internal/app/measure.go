@@ -276,6 +276,11 @@ func (a *App) PrintedMeasurement(ctx context.Context, id uuid.UUID, limits loudn
 		}
 		return v
 	}
+	// Mixes first: they are what a recipient measures.
+	order := []weave.Role{weave.Mix, weave.Stem, weave.Part}
+	slices.SortStableFunc(m.Buses, func(x, y Measured) int {
+		return slices.Index(order, x.Bus.Role) - slices.Index(order, y.Bus.Role)
+	})
 	for _, b := range m.Buses {
 		w := report.MeasuredBus{Name: b.Bus.Name, Role: string(b.Bus.Role), Says: b.Says, Integrated: math.NaN(), Range: math.NaN(), ShortTerm: math.NaN(), Momentary: math.NaN(), TruePeak: math.NaN(), PPM: math.NaN()}
 		if b.Says == "" {

@@ -1,3 +1,4 @@
+import { memo } from "react";
 import type { Output, Reel, Track } from "../../api/client";
 import { Crossing, Heads } from "./Crossing";
 import { chooseCrossing } from "./choice";
@@ -28,24 +29,28 @@ export function ProductGrid({ reel, rows, chosen }: { reel: Reel; rows: Track[];
       </thead>
       <tbody>
         {rows.map((t) => (
-          <tr
-            key={t.id}
-            aria-label={`${t.label} on the outputs`}
-            className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`}
-          >
-            {outputs.map((o, i) => (
-              <Crossing
-                key={o.name}
-                value={loudest(reel.worked_out.product?.[i]?.[column.get(t.id) ?? -1])}
-                bus={busOf(reel, o)}
-                off={t.off || o.mute}
-                label={`${t.label} on output ${i + 1}: its ways`}
-                onClick={() => chooseCrossing(t.id, i)}
-              />
-            ))}
-          </tr>
+          <ProductRow key={t.id} reel={reel} track={t} column={column.get(t.id) ?? -1} on={t.id === chosen} />
         ))}
       </tbody>
     </table>
   );
 }
+
+type RowProps = { reel: Reel; track: Track; column: number; on: boolean };
+
+const ProductRow = memo(function ProductRow({ reel, track: t, column, on }: RowProps) {
+  return (
+    <tr aria-label={`${t.label} on the outputs`} className={`h-7 ${on ? "bg-raised" : ""}`}>
+      {reel.doc.weave.outputs.map((o, i) => (
+        <Crossing
+          key={o.name}
+          value={loudest(reel.worked_out.product?.[i]?.[column])}
+          bus={busOf(reel, o)}
+          off={t.off || o.mute}
+          label={`${t.label} on output ${i + 1}: its ways`}
+          onClick={() => chooseCrossing(t.id, i)}
+        />
+      ))}
+    </tr>
+  );
+});

@@ -1,3 +1,4 @@
+import { memo } from "react";
 import type { Bus, Reel, Send, Track } from "../../api/client";
 import type { useEditReel } from "../../api/reel";
 import { positionsOf, reroute, routeOf, routeTo, stemOf, stemsOf, unroute } from "../../editor/routes";
@@ -47,46 +48,60 @@ export function TracksGrid({ reel, rows, channels, chosen, onChoose, edit }: Pro
         </tr>
       </thead>
       <tbody>
-        {rows.map((t) => {
-          const route = routeOf(reel, t.id);
-          return (
-            <tr key={t.id} className={`h-7 ${t.id === chosen ? "bg-raised" : ""}`} onPointerDown={() => onChoose(t.id)}>
-              <th
-                scope="row"
-                className={`sticky left-0 z-10 border-line border-t pr-2 text-left font-normal ${t.id === chosen ? "bg-raised" : "bg-ground"}`}
-              >
-                <RouteFields track={t} route={route} stem={stemOf(reel, t.id)} reel={reel} edit={edit} />
-              </th>
-              {channels.map((c) => {
-                const { value, moves } = heard(reel, t.id, c);
-                return (
-                  <Crossing
-                    key={c.name}
-                    value={value}
-                    moving={moves}
-                    bus={c.bus}
-                    off={t.off}
-                    label={`${t.label} to ${c.name}`}
-                    onClick={() => {
-                      const side = c.channel === "L" ? "left" : "right";
-                      if (route?.to !== c.bus.id) edit(routeTo(t, c.bus));
-                      else if (value !== 0) {
-                        // Off at this crossing: what is left is the other side, or nothing.
-                        if (route.patch.preset === side || t.layout !== "mono" || !/^[LR]$/.test(c.channel))
-                          edit(unroute(t));
-                        else edit(routeTo(t, c.bus, side === "left" ? "right" : "left"));
-                      } else edit(routeTo(t, c.bus, "both"));
-                    }}
-                  />
-                );
-              })}
-            </tr>
-          );
-        })}
+        {rows.map((t) => (
+          <TrackRow
+            key={t.id}
+            reel={reel}
+            track={t}
+            channels={channels}
+            on={t.id === chosen}
+            onChoose={onChoose}
+            edit={edit}
+          />
+        ))}
       </tbody>
     </table>
   );
 }
+
+type RowProps = Omit<Props, "rows" | "chosen"> & { track: Track; on: boolean };
+
+/** One track: drawn anew where the reel changes or the row is chosen, and not for what is chosen elsewhere. */
+const TrackRow = memo(function TrackRow({ reel, track: t, channels, on, onChoose, edit }: RowProps) {
+  const route = routeOf(reel, t.id);
+  return (
+    <tr className={`h-7 ${on ? "bg-raised" : ""}`} onPointerDown={() => onChoose(t.id)}>
+      <th
+        scope="row"
+        className={`sticky left-0 z-10 border-line border-t pr-2 text-left font-normal ${on ? "bg-raised" : "bg-ground"}`}
+      >
+        <RouteFields track={t} route={route} stem={stemOf(reel, t.id)} reel={reel} edit={edit} />
+      </th>
+      {channels.map((c) => {
+        const { value, moves } = heard(reel, t.id, c);
+        return (
+          <Crossing
+            key={c.name}
+            value={value}
+            moving={moves}
+            bus={c.bus}
+            off={t.off}
+            label={`${t.label} to ${c.name}`}
+            onClick={() => {
+              const side = c.channel === "L" ? "left" : "right";
+              if (route?.to !== c.bus.id) edit(routeTo(t, c.bus));
+              else if (value !== 0) {
+                // Off at this crossing: what is left is the other side, or nothing.
+                if (route.patch.preset === side || t.layout !== "mono" || !/^[LR]$/.test(c.channel)) edit(unroute(t));
+                else edit(routeTo(t, c.bus, side === "left" ? "right" : "left"));
+              } else edit(routeTo(t, c.bus, "both"));
+            }}
+          />
+        );
+      })}
+    </tr>
+  );
+});
 
 type FieldProps = { track: Track; route: Send | undefined; stem: Bus | undefined; reel: Reel; edit: Edit };
 

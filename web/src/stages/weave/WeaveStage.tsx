@@ -1,6 +1,6 @@
 import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
-import { useMemo, useState } from "react";
+import { useCallback, useMemo, useState } from "react";
 import { useEditReel, useGrow, useReel } from "../../api/reel";
 import { useNulls, type WeaveChange } from "../../api/weave";
 import { channelsOf, positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
@@ -142,7 +142,14 @@ function Weave({ reel, production }: Props) {
       ),
     [reel, weave.buses],
   );
-  const woven = channels.filter((c) => c.bus.role !== "mix");
+  const woven = useMemo(() => channels.filter((c) => c.bus.role !== "mix"), [channels]);
+  const onChoose = useCallback(
+    (id: string) => {
+      chooseTrack();
+      choose(id);
+    },
+    [choose],
+  );
   return (
     <>
       <StageHead
@@ -227,17 +234,14 @@ function Weave({ reel, production }: Props) {
       ) : (
         <div className="flex min-h-0 flex-1">
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-            <div className="min-h-0 flex-1 overflow-auto p-4">
+            <div className="min-h-0 flex-1 overflow-auto p-4 [contain:strict]">
               <div className="flex w-max items-start gap-8">
                 <TracksGrid
                   reel={reel}
                   rows={rows}
                   channels={woven}
                   chosen={track?.id ?? ""}
-                  onChoose={(id) => {
-                    chooseTrack();
-                    choose(id);
-                  }}
+                  onChoose={onChoose}
                   edit={edit}
                 />
                 <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} />
