@@ -236,7 +236,10 @@ func (o correctOptions) open(s *opened, paths []string) (*rewriting, error) {
 		path := o.out
 		if o.together {
 			name := filepath.Base(paths[i])
-			path = filepath.Join(o.out, strings.TrimSuffix(name, filepath.Ext(name))+".wav")
+			if !strings.EqualFold(filepath.Ext(name), ".wav") { // what is written is WAV
+				name = strings.TrimSuffix(name, filepath.Ext(name)) + ".wav"
+			}
+			path = filepath.Join(o.out, name)
 		}
 		if same(path, paths) {
 			w.abort()
