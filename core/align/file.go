@@ -1,11 +1,7 @@
 package align
 
 import (
-	"fmt"
-	"io"
-
 	"zestyloom/core/audio"
-	"zestyloom/core/snag"
 	"zestyloom/core/source"
 )
 
@@ -42,18 +38,10 @@ func (f *File) Read(dst []float64, frame int64) error {
 	}
 	for len(dst) > 0 {
 		want := min(block, len(dst))
-		got := 0
-		for got < want {
-			n, err := f.src.ReadFrames(f.raw[got*size:want*size], frame+int64(got))
-			got += n
-			if got < want && (err == io.EOF || err == nil && n == 0) {
-				return snag.Refuse("cut_short", "%s ends at frame %d of %d: has it changed meanwhile?", f.src.Path(), frame+int64(got), f.src.Frames)
-			}
-			if err != nil && err != io.EOF {
-				return fmt.Errorf("%s: %w", f.src.Path(), err)
-			}
-		}
 		raw := f.raw[:want*size]
+		if err := f.src.ReadFull(raw, frame); err != nil {
+			return err
+		}
 		audio.DecodeChannel(dst[:want], raw, f.src.Format.Coding, f.src.Format.Channels, f.channels[0])
 		for _, c := range f.channels[1:] {
 			audio.DecodeChannel(f.one[:want], raw, f.src.Format.Coding, f.src.Format.Channels, c)

@@ -2,6 +2,7 @@ package audio
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -54,4 +55,17 @@ func ParseOrder(text string, channels int) ([]Speaker, error) {
 		return nil, fmt.Errorf("the order %q has %d speakers, and there are %d channels", text, len(out), channels)
 	}
 	return out, nil
+}
+
+// InOrder is the layout of speakers that stand in an order: the one that they form where it is its default order, else a
+// custom one.
+func InOrder(speakers []Speaker) (Layout, error) {
+	if l, ok := LayoutOf(speakers); ok && slices.Equal(l.Speakers, speakers) {
+		return l, nil
+	}
+	name := "custom"
+	for _, s := range speakers {
+		name += " " + string(s)
+	}
+	return ParseLayout(name)
 }

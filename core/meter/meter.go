@@ -29,10 +29,16 @@ type Programme struct {
 
 // NewProgramme makes a meter for a sample rate in Hz.
 func NewProgramme(rate int) *Programme {
-	over := newOversampler(rate)
-	rate *= over.factor
+	p := &Programme{over: newOversampler(rate)}
+	p.rise, p.decay = ballistics(rate * p.over.factor)
+	return p
+}
+
+// ballistics are by which part of what is missing both detectors rise with each of so many values a second, and by which
+// factor they fall.
+func ballistics(rate int) (rise [2]float64, decay float64) {
 	at := func(t float64) float64 { return 1 - math.Exp(-1/(t*float64(rate))) }
-	return &Programme{over: over, rise: [2]float64{at(fast), at(slow)}, decay: math.Pow(10, -fall/20/float64(rate))}
+	return [2]float64{at(fast), at(slow)}, math.Pow(10, -fall/20/float64(rate))
 }
 
 // Add takes samples into account and returns the greatest reading while they lasted, as the peak of

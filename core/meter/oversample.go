@@ -1,7 +1,5 @@
 package meter
 
-import "math"
-
 // A rectifier that looks at samples only misses what lies between them: a tone of a quarter of the rate may show
 // no sample above -3 dB of its peak for ever. So the programme meter rectifies at a rate of about 192 kHz.
 const (
@@ -18,29 +16,20 @@ type oversampler struct {
 	at     int
 }
 
-func newOversampler(rate int) *oversampler {
-	o := &oversampler{factor: 1, past: make([]float64, 2*taps)}
-	for rate*o.factor < rectifiedAt && o.factor < 4 {
-		o.factor *= 2
+// rectified is at how many values a sample a programme meter rectifies, at a sample rate.
+func rectified(rate int) int {
+	n := 1
+	for rate*n < rectifiedAt && n < 4 {
+		n *= 2
 	}
+	return n
+}
+
+func newOversampler(rate int) *oversampler {
+	o := &oversampler{factor: rectified(rate), past: make([]float64, 2*taps)}
 	for p := range o.factor {
-		row := make([]float64, taps)
-		sum := 0.0
-		for k := range row {
-			// The moment that is interpolated lies p/factor after the sample in the middle.
-			d := float64(k-taps/2) - float64(p)/float64(o.factor)
-			sinc := 1.0
-			if d != 0 {
-				sinc = math.Sin(math.Pi*d) / (math.Pi * d)
-			}
-			x := d / (taps/2 + 0.5)
-			row[k] = sinc * bessel(kaiserBeta*math.Sqrt(max(0, 1-x*x))) / bessel(kaiserBeta)
-			sum += row[k]
-		}
-		for k := range row {
-			row[k] /= sum
-		}
-		o.phase = append(o.phase, row)
+		// The moment that is interpolated lies p/factor after the first sample behind the middle.
+		o.phase = append(o.phase, sinc(taps, kaiserBeta, 1+float64(p)/float64(o.factor)))
 	}
 	return o
 }

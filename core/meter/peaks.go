@@ -195,13 +195,8 @@ type quasi struct {
 }
 
 func newQuasi(rate int) *quasi {
-	q := &quasi{places: 1}
-	for rate*q.places < rectifiedAt && q.places < 4 {
-		q.places *= 2
-	}
-	rate *= q.places
-	at := func(t float64) float64 { return 1 - math.Exp(-1/(t*float64(rate))) }
-	q.rise, q.decay = [2]float64{at(fast), at(slow)}, math.Pow(10, -fall/20/float64(rate))
+	q := &quasi{places: rectified(rate)}
+	q.rise, q.decay = ballistics(rate * q.places)
 	return q
 }
 

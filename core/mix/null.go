@@ -47,9 +47,10 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 		return nil, err
 	}
 	defer pl.Close()
-	grid := gridOf(coding)
+	enc := audio.Encoder{Coding: coding}
+	var raw []byte
 	movers := map[*input]*mover{}
-	sum := make([]float64, BlockFrames)
+	sum, levels := make([]float64, BlockFrames), make([]float64, BlockFrames)
 	for at := from; at < to; at += BlockFrames {
 		n := int(min(BlockFrames, to-at))
 		blocks, err := pl.Read(ctx, at, n)
@@ -59,14 +60,14 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 		written := make([]audio.Block, len(blocks))
 		for i, b := range blocks {
 			written[i] = audio.NewBlock(len(b), n)
+			raw = enc.Encode(raw[:0], b, at)
 			for c := range b {
-				for k, v := range b[c] {
-					written[i][c][k] = onGrid(v, grid)
-				}
+				audio.DecodeChannel(written[i][c], raw, coding, len(b), c)
 			}
 		}
 		for i, id := range buses {
 			node := p.index[id]
+			p.nodes[node].gain.fill(levels[:n], at)
 			for c, mix := range written[index[node]] {
 				clear(sum[:n])
 				for k := range p.nodes[node].in {
@@ -89,15 +90,8 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 						}
 					}
 				}
-				level := p.nodes[node].gain
 				for s, v := range mix {
-					if g, still := level.at(at, at+1); still {
-						sum[s] *= g
-					} else {
-						g, _ := level.at(at+int64(s), at+int64(s)+1)
-						sum[s] *= g
-					}
-					if d := math.Abs(v - sum[s]); d > out[i].Peak {
+					if d := math.Abs(v - sum[s]*levels[s]); d > out[i].Peak {
 						out[i].Peak, out[i].At, out[i].Channel = d, at+int64(s), c
 					}
 				}
@@ -105,24 +99,4 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 		}
 	}
 	return out, nil
-}
-
-// gridOf is one step of a coding, 0 for one that has none to speak of.
-func gridOf(c audio.Coding) float64 {
-	switch c {
-	case audio.S16:
-		return 1.0 / (1 << 15)
-	case audio.S24:
-		return 1.0 / (1 << 23)
-	case audio.S32:
-		return 1.0 / (1 << 31)
-	}
-	return 0
-}
-
-func onGrid(v, grid float64) float64 {
-	if grid == 0 {
-		return v
-	}
-	return max(-1, min(1-grid, math.RoundToEven(v/grid)*grid))
 }

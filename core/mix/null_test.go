@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/automation"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
@@ -56,6 +57,10 @@ func TestNulls(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, rounded[0].Peak, 2.0/(1<<23), "three stems and their mix, half a step each")
 	assert.Less(t, rounded[1].Peak, 1.5001/(1<<23))
+	// A level of the mix that moves is a part of it.
+	r.Weave.Levels = map[string]weave.Level{"full": {Gain: automation.Curve{{At: 0, Value: -20}, {At: modelFrames, Value: 0}}}}
+	assert.Less(t, nulls()[0].Peak, 1e-12)
+	r.Weave.Levels = nil
 	// A track of the mix alone is said.
 	r.Weave.Sends["t0"] = append(r.Weave.Sends["t0"], weave.Send{To: "full", Patch: weave.Patch{Preset: weave.Both}})
 	assert.Equal(t, 1, nulls()[0].Tracks)

@@ -395,14 +395,7 @@ func newMover(in *input) *mover {
 // fill works out the factors of a send over a block.
 func (m *mover) fill(at int64, n int) {
 	f := m.gain[:n]
-	if len(m.in.gain.curve) > 0 {
-		m.in.gain.fill(f, at)
-	} else {
-		g, _ := m.in.gain.at(at, at+1)
-		for i := range f {
-			f[i] = g
-		}
-	}
+	m.in.gain.fill(f, at)
 	if m.in.pan == nil {
 		return
 	}

@@ -65,6 +65,12 @@ func (l level) most(from, to int64) float64 {
 
 // fill gives the factors of len(dst) samples.
 func (l level) fill(dst []float64, at int64) {
+	if len(l.curve) == 0 {
+		for i := range dst {
+			dst[i] = l.rest
+		}
+		return
+	}
 	l.curve.Fill(dst, at)
 	last, f := dst[0], factor(l.db+dst[0])
 	for i, v := range dst {

@@ -3,8 +3,6 @@ package picture
 import (
 	"context"
 	"fmt"
-	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -62,9 +60,6 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	kind := map[string]string{".mov": "mov", ".mxf": "mxf", ".mkv": "matroska"}[strings.ToLower(filepath.Ext(out))]
 	if kind == "" {
 		return nil, snag.Refuse("bad_name", "%s: sound as it is goes into .mov, .mxf and .mkv", out)
-	}
-	if _, err := os.Stat(out); err == nil && !force {
-		return nil, snag.Refuse("exists", "%s is there already", out)
 	}
 	info, err := Probe(ctx, picture)
 	if err != nil {
@@ -128,8 +123,13 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 		}
 		after = append(after, "-timecode", rate.FormatSamples(facts.Start, int64(src.Format.SampleRate)))
 	}
-	made := filepath.Join(tmp, "wrapped"+strings.ToLower(filepath.Ext(out)))
-	defer os.Remove(made)
+	// It is written where it will lie, and gets its name once it is proven.
+	file, err := wholefile.Create(out, force)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Abort()
+	made := file.Name()
 	if _, err := (call{program: "ffmpeg", in: picture, before: []string{"-nostdin", "-y"}, after: append(after, "-bitexact", "-f", kind, "file:"+made), wall: decodeTime}).run(ctx); err != nil {
 		if snag.Of(err).Code == "picture_unreadable" {
 			return nil, snag.Refuse("not_wrapped", "a %s can't hold this picture (%s) with this sound as they are: %s", strings.TrimPrefix(filepath.Ext(out), "."), info.Picture.Codec, snag.Of(err).Message)
@@ -139,25 +139,7 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	if err := w.prove(ctx, picture, made, parts, groups, tmp); err != nil {
 		return nil, err
 	}
-	return w, place(made, out, force)
-}
-
-// place copies a file that was made to where it belongs, under whose name it appears whole.
-func place(made, out string, force bool) error {
-	in, err := os.Open(made)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	f, err := wholefile.Create(out, force)
-	if err != nil {
-		return err
-	}
-	defer f.Abort()
-	if _, err := io.Copy(f, in); err != nil {
-		return err
-	}
-	return f.Commit()
+	return w, file.Commit()
 }
 
 // prove reads a wrapped file back and compares it with what went into it.
@@ -222,16 +204,12 @@ func sameSound(a, b string) error {
 	size := x.Format.FrameBytes()
 	p, q := make([]byte, 1<<14*size), make([]byte, 1<<14*size)
 	for at := int64(0); at < x.Frames; {
-		n, err := x.ReadFrames(p, at)
-		if err != nil {
+		n := min(1<<14, int(x.Frames-at))
+		if err := x.ReadFull(p[:n*size], at); err != nil {
 			return err
 		}
-		for got := 0; got < n; {
-			m, err := y.ReadFrames(q[got*size:n*size], at+int64(got))
-			if err != nil {
-				return err
-			}
-			got += m
+		if err := y.ReadFull(q[:n*size], at); err != nil {
+			return err
 		}
 		for k := range n * size {
 			if p[k] != q[k] {

@@ -2,9 +2,9 @@ package source
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"path/filepath"
-	"slices"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/readahead"
@@ -57,7 +57,7 @@ func (s *Sound) Run(ctx context.Context, from, to int64, fn func(b audio.Block, 
 		used := 0
 		for _, src := range s.srcs {
 			part := int(n) * src.Format.FrameBytes()
-			if err := src.readFull(buf[used:used+part], next); err != nil {
+			if err := src.ReadFull(buf[used:used+part], next); err != nil {
 				return 0, err
 			}
 			used += part
@@ -81,8 +81,8 @@ func (s *Sound) Run(ctx context.Context, from, to int64, fn func(b audio.Block, 
 	})
 }
 
-// readFull fills p with whole frames from a position.
-func (s *Source) readFull(p []byte, frame int64) error {
+// ReadFull fills p with whole frames from a position, or says where the file ended before it was to.
+func (s *Source) ReadFull(p []byte, frame int64) error {
 	size := s.Format.FrameBytes()
 	for len(p) > 0 {
 		n, err := s.ReadFrames(p, frame)
@@ -90,7 +90,7 @@ func (s *Source) readFull(p []byte, frame int64) error {
 			return snag.Refuse("cut_short", "%s ends at frame %d of %d: has it changed meanwhile?", s.Path(), frame, s.Frames)
 		}
 		if err != nil && err != io.EOF {
-			return err
+			return fmt.Errorf("%s: %w", s.Path(), err)
 		}
 		p, frame = p[n*size:], frame+int64(n)
 	}
@@ -121,15 +121,8 @@ func (s *Sound) Layout() (l audio.Layout, sure bool) {
 		speakers = append(speakers, own...)
 	}
 	if named {
-		if l, ok := audio.LayoutOf(speakers); ok {
-			if slices.Equal(l.Speakers, speakers) {
-				return l, true
-			}
-			custom := "custom"
-			for _, sp := range speakers {
-				custom += " " + string(sp)
-			}
-			if l, err := audio.ParseLayout(custom); err == nil {
+		if _, ok := audio.LayoutOf(speakers); ok {
+			if l, err := audio.InOrder(speakers); err == nil {
 				return l, true
 			}
 		}

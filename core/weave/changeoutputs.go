@@ -246,16 +246,13 @@ func (o *OrderGroup) apply(d *changing) error {
 		}
 		d.Outputs[first+i] = was[k]
 	}
-	layout := "custom"
-	for _, s := range order {
-		layout += " " + string(s)
-	}
-	if l, ok := audio.LayoutOf(order); ok && slices.Equal(l.Speakers, order) {
-		layout = l.Name
+	layout, err := audio.InOrder(order)
+	if err != nil {
+		return snag.Refuse("bad_order", "%w", err)
 	}
 	for k := range d.Groups {
 		if d.Groups[k].ID == o.Group {
-			d.Groups[k].Layout = layout
+			d.Groups[k].Layout = layout.Name
 		}
 	}
 	return nil

@@ -10,14 +10,10 @@ import (
 	"zestyloom/core/snag"
 )
 
-// Fold is a fold-down under a name: how a layout becomes a narrower one.
+// Fold is how a layout becomes a narrower one, and the same in words.
 type Fold struct {
-	Name string `json:"name"`
-	From string `json:"from"` // layouts
-	To   string `json:"to"`
-	// Matrix has a row for each channel of To, and a column for each of From.
-	Matrix audio.Matrix `json:"matrix"`
-	Says   string       `json:"says"`
+	Matrix audio.Matrix // a row for each channel of the narrower, a column for each of the wider
+	Says   string
 }
 
 const down = math.Sqrt2 / 2
@@ -50,7 +46,7 @@ var alias = map[audio.Speaker]audio.Speaker{"Lo": "L", "Ro": "R"}
 // FoldDown is the fold-down from one bed to a narrower one. The LFE is left out where lfe is nil, and else goes to L and
 // R (or C) at so many dB where the narrower layout has none. What has no place by a rule is refused.
 func FoldDown(from, to audio.Layout, lfe *float64) (Fold, error) {
-	f := Fold{Name: from.Name + " to " + to.Name, From: from.Name, To: to.Name}
+	var f Fold
 	if from.Kind != audio.Bed || to.Kind != audio.Bed || to.Index("Lt") >= 0 || to.Index("M") >= 0 || from.Index("Lt") >= 0 || from.Index("M") >= 0 {
 		return f, misfit(from, to, "a fold-down goes from speakers to speakers")
 	}

@@ -97,18 +97,3 @@ func parseCell(c string) (float64, error) {
 	}
 	return v, nil
 }
-
-// FormatMatrix writes a matrix so that ParseMatrix and spreadsheets read it: factors, apart by tabs.
-func FormatMatrix(m audio.Matrix) string {
-	var b strings.Builder
-	for _, row := range m {
-		for j, f := range row {
-			if j > 0 {
-				b.WriteByte('\t')
-			}
-			b.WriteString(strconv.FormatFloat(f, 'g', -1, 64))
-		}
-		b.WriteByte('\n')
-	}
-	return b.String()
-}

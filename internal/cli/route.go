@@ -142,9 +142,7 @@ func (o routeOptions) ways(s *opened) (m audio.Matrix, to audio.Layout, says str
 		if !ok {
 			return nil, to, "", UsageError{fmt.Errorf("--order: %v and %v are not the same speakers", was, is)}
 		}
-		if l, known := audio.LayoutOf(is); known && audio.CanonicalOrder(is) {
-			to = l
-		} else if to, err = audio.ParseLayout("custom " + words(is)); err != nil {
+		if to, err = audio.InOrder(is); err != nil {
 			return nil, to, "", err
 		}
 		return m, to, "from " + audio.NameOrder(was) + " to " + audio.NameOrder(is), nil
@@ -205,14 +203,6 @@ func (o routeOptions) ways(s *opened) (m audio.Matrix, to audio.Layout, says str
 	return audio.Unity(s.Channels), to, "as they are", nil
 }
 
-func words(list []audio.Speaker) string {
-	var names []string
-	for _, s := range list {
-		names = append(names, string(s))
-	}
-	return strings.Join(names, " ")
-}
-
 func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) {
 	s, err := openTogether(cmd, paths...)
 	if err != nil {
@@ -265,7 +255,6 @@ func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) 
 		r.Exact = true
 		return r, r.move(cmd, s, to, o)
 	}
-	r.Exact = false
 	return r, r.sum(cmd, s, m, to, coding, o)
 }
 
