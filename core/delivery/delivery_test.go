@@ -77,11 +77,11 @@ func (f *fixture) route(id, stem string, gain float64, p weave.Preset) {
 	f.reel.Weave.Sends[id] = []weave.Send{{To: stem, GainDB: gain, Patch: weave.Patch{Preset: p}}}
 }
 
-func (f *fixture) plan(t *testing.T, p delivery.Packing) delivery.Plan {
+func (f *fixture) plan(t *testing.T, p string) delivery.Plan {
 	t.Helper()
 	plan, err := delivery.Make(delivery.Order{
 		Spec: delivery.ThreeStereoStems(), Packing: p, Titles: delivery.Titles{Production: "Lantern Ferry", Episode: "Ep 2", Reel: "Reel 1"}, Date: "2026-03-14", Time: "10:00:00",
-	}, f.reel, timecode.Rate{Num: 25, Den: 1})
+	}, f.reel, timecode.Rate{Num: 25, Den: 1}, 48000)
 	require.NoError(t, err)
 	return plan
 }
@@ -116,7 +116,7 @@ func TestUnityMixIsExact(t *testing.T) {
 	f.route("2/1", "VO", 0, weave.Both) // on no output
 	f.route("1/2", "FX", 0, weave.Both)
 	f.reel.Tracks[5].Off = true // 1/2
-	plan := f.plan(t, delivery.Poly)
+	plan := f.plan(t, "poly")
 	want := make([][]int32, 6)
 	for o := range want {
 		want[o] = make([]int32, plan.Frames)
@@ -134,7 +134,7 @@ func TestUnityMixIsExact(t *testing.T) {
 	}
 	require.EqualValues(t, 60018, plan.Frames)
 	dir := t.TempDir()
-	written, err := delivery.Write(context.Background(), plan, dir, f.resolve, nil)
+	written, err := delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	assert.Equal(t, make([]int64, 6), written.Clipped)
 	s, got := read(t, filepath.Join(dir, "Lantern Ferry_Ep 2_Reel 1_STEMS.wav"))
@@ -146,17 +146,17 @@ func TestUnityMixIsExact(t *testing.T) {
 	assert.Equal(t, "MX R", facts.Tracks[3].Label)
 	assert.Zero(t, s.Format.Mask, "stems have no speakers")
 
-	proof, err := delivery.Prove(context.Background(), plan, dir, f.resolve, nil)
+	proof, err := delivery.Prove(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	assert.True(t, proof.Passed, "%+v", proof)
 	assert.Nil(t, proof.Files[0].Channels[2].PeakDBFS, "MX L is silence")
 
-	mono := f.plan(t, delivery.Mono)
-	_, err = delivery.Write(context.Background(), mono, dir, f.resolve, nil)
+	mono := f.plan(t, "mono")
+	_, err = delivery.Write(context.Background(), mono, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	_, six := read(t, filepath.Join(dir, "Lantern Ferry_Ep 2_Reel 1_STEMS_05_FX L.wav"))
 	assert.Equal(t, want[4], six[0])
-	proof, err = delivery.Prove(context.Background(), mono, dir, f.resolve, nil)
+	proof, err = delivery.Prove(context.Background(), mono, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	assert.True(t, proof.Passed)
 	assert.Len(t, proof.Files, 6)
@@ -168,9 +168,9 @@ func TestGainsAndPositions(t *testing.T) {
 	f := newFixture(t, 0.3)
 	f.route("0/0", "DX", -4.5, weave.BothMinus)
 	f.route("1/0", "DX", 3, weave.Left)
-	plan := f.plan(t, delivery.Poly)
+	plan := f.plan(t, "poly")
 	dir := t.TempDir()
-	_, err := delivery.Write(context.Background(), plan, dir, f.resolve, nil)
+	_, err := delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	_, got := read(t, filepath.Join(dir, plan.Files[0].Name))
 	g1, g2 := math.Pow(10, -4.5/20)/math.Sqrt(2), math.Pow(10, 3.0/20)
@@ -192,16 +192,16 @@ func TestGainsAndPositions(t *testing.T) {
 func TestProofFails(t *testing.T) {
 	f := newFixture(t, 0.24)
 	f.route("0/0", "DX", 0, weave.Both)
-	plan := f.plan(t, delivery.Poly)
+	plan := f.plan(t, "poly")
 	dir := t.TempDir()
 	path := filepath.Join(dir, plan.Files[0].Name)
 	prove := func() delivery.Proof {
-		p, err := delivery.Prove(context.Background(), plan, dir, f.resolve, nil)
+		p, err := delivery.Prove(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 		require.NoError(t, err)
 		return p
 	}
 	assert.False(t, prove().Passed, "no file")
-	_, err := delivery.Write(context.Background(), plan, dir, f.resolve, nil)
+	_, err := delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	require.True(t, prove().Passed)
 	whole, err := os.ReadFile(path)
@@ -220,8 +220,9 @@ func TestProofFails(t *testing.T) {
 	assert.EqualValues(t, 100, p.Files[0].Channels[5].Differs, "what is missing differs, silence or not")
 
 	renamed := plan
-	renamed.Reel.Weave.Outputs = append([]weave.Output{}, plan.Reel.Weave.Outputs...)
-	renamed.Reel.Weave.Outputs[0].Name = "Other"
+	renamed.Files = slices.Clone(plan.Files)
+	renamed.Files[0].Channels = slices.Clone(plan.Files[0].Channels)
+	renamed.Files[0].Channels[0].Name = "Other"
 	require.NoError(t, os.WriteFile(path, whole, 0o600))
 	plan = renamed
 	assert.False(t, prove().Passed)
@@ -232,7 +233,7 @@ func TestClippingIsFoundExactly(t *testing.T) {
 	f.route("0/0", "DX", 0, weave.Both)
 	f.route("1/0", "DX", 0, weave.Left)
 	f.route("1/1", "FX", -3, weave.Both)
-	plan := f.plan(t, delivery.Poly)
+	plan := f.plan(t, "poly")
 	var clipped, first int64 = 0, -1
 	for i := range f.sound["0/0"] {
 		k := i + 100 - 20000
@@ -254,7 +255,7 @@ func TestClippingIsFoundExactly(t *testing.T) {
 	require.Len(t, overs, 1)
 	assert.Equal(t, []int64{0, clipped, first}, []int64{int64(overs[0].Output), overs[0].Count, overs[0].At})
 	dir := t.TempDir()
-	written, err := delivery.Write(context.Background(), plan, dir, f.resolve, nil)
+	written, err := delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 	require.NoError(t, err)
 	assert.Equal(t, clipped, written.Clipped[0])
 	found := readiness.Plan(plan, overs)
@@ -294,7 +295,7 @@ func TestPreflight(t *testing.T) {
 	f.reel.Start = &late
 	f.reel.Tracks[0].Clips[0].Unplaced = true
 	f.reel.Tracks[2].Clips[0].Unplaced = true // on a track that is off: it is not heard, so it is no matter
-	found := readiness.Plan(f.plan(t, delivery.Poly), nil)
+	found := readiness.Plan(f.plan(t, "poly"), nil)
 	assert.False(t, readiness.Stops(found))
 	lost := slices.DeleteFunc(slices.Clone(found), func(f readiness.Finding) bool { return f.Code != "unplaced" })
 	if assert.Len(t, lost, 1) {
@@ -304,12 +305,12 @@ func TestPreflight(t *testing.T) {
 		assert.Contains(t, codes(found), code)
 	}
 	f.reel.Weave.Outputs[0], f.reel.Weave.Outputs[1] = f.reel.Weave.Outputs[1], f.reel.Weave.Outputs[0]
-	found = readiness.Plan(f.plan(t, delivery.Poly), nil)
+	found = readiness.Plan(f.plan(t, "poly"), nil)
 	assert.True(t, readiness.Stops(found))
 	assert.Contains(t, codes(found), "order")
 	f.reel.Weave.Outputs = f.reel.Weave.Outputs[:5]
-	assert.Contains(t, codes(readiness.Plan(f.plan(t, delivery.Mono), nil)), "width")
-	empty, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, reel.New(), timecode.Rate{Num: 25, Den: 1})
+	assert.Contains(t, codes(readiness.Plan(f.plan(t, "mono"), nil)), "width")
+	empty, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: "poly"}, reel.New(), timecode.Rate{Num: 25, Den: 1}, 48000)
 	require.NoError(t, err)
 	assert.Equal(t, "empty_reel", readiness.Plan(empty, nil)[0].Code)
 }
@@ -317,10 +318,10 @@ func TestPreflight(t *testing.T) {
 func TestPlansThatCantBe(t *testing.T) {
 	f := newFixture(t, 0.1)
 	for code, o := range map[string]delivery.Order{
-		"names_clash": {Packing: delivery.Mono, Pattern: "{production}"}, "bad_pattern": {Packing: delivery.Poly, Pattern: "{nothing}"}, "bad_packing": {Packing: "tape"},
+		"names_clash": {Packing: "mono", Pattern: "{production}"}, "bad_pattern": {Packing: "poly", Pattern: "{nothing}"}, "bad_packing": {Packing: "tape"},
 	} {
 		o.Spec = delivery.ThreeStereoStems()
-		_, err := delivery.Make(o, f.reel, timecode.Rate{Num: 25, Den: 1})
+		_, err := delivery.Make(o, f.reel, timecode.Rate{Num: 25, Den: 1}, 48000)
 		if assert.Error(t, err, code) {
 			assert.Equal(t, code, snag.Of(err).Code)
 		}
@@ -332,7 +333,7 @@ func TestACancelledDeliveryLeavesNothing(t *testing.T) {
 	f.route("0/0", "DX", 0, weave.Both)
 	ctx, cancel := context.WithCancel(context.Background())
 	dir := t.TempDir()
-	_, err := delivery.Write(ctx, f.plan(t, delivery.Mono), dir, f.resolve, func(int64) { cancel() })
+	_, err := delivery.Write(ctx, f.plan(t, "mono"), dir, delivery.Options{Sources: f.resolve, Progress: func(int64) { cancel() }})
 	require.ErrorIs(t, err, context.Canceled)
 	left, err := os.ReadDir(dir)
 	require.NoError(t, err)
@@ -343,7 +344,7 @@ func TestAChangedSourceIsSaidNotSilenced(t *testing.T) {
 	f := newFixture(t, 0.1)
 	f.route("0/0", "DX", 0, weave.Both)
 	require.NoError(t, os.Truncate(filepath.Join(f.dir, "take0.wav"), 5000))
-	_, err := delivery.Write(context.Background(), f.plan(t, delivery.Poly), t.TempDir(), f.resolve, nil)
+	_, err := delivery.Write(context.Background(), f.plan(t, "poly"), t.TempDir(), delivery.Options{Sources: f.resolve})
 	require.Error(t, err)
 	assert.Equal(t, "cut_short", snag.Of(err).Code)
 }

@@ -2,16 +2,17 @@ package delivery
 
 import (
 	"fmt"
+	"path"
 	"slices"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
-	"zestyloom/core/naming"
 	"zestyloom/core/reel"
+	"zestyloom/core/resample"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
-	"zestyloom/core/wave"
+	"zestyloom/core/weave"
 )
 
 // Titles are the words that name patterns and metadata take from the production.
@@ -23,31 +24,111 @@ type Titles struct {
 
 // Order is what a person asks for.
 type Order struct {
-	Spec    Spec    `json:"spec"`
-	Packing Packing `json:"packing"`
-	Pattern string  `json:"pattern"` // the spec's when empty
-	Titles  Titles  `json:"titles"`
-	Date    string  `json:"date"` // of the order, yyyy-mm-dd, for the files' metadata
-	Time    string  `json:"time"` // hh:mm:ss
+	Spec    Spec   `json:"spec"`
+	Packing string `json:"packing"` // the spec's first when empty
+	Pattern string `json:"pattern"` // for the names of all files; those of the spec when empty
+	Titles  Titles `json:"titles"`
+	Date    string `json:"date"`              // of the order, yyyy-mm-dd, for the files' metadata
+	Time    string `json:"time"`              // hh:mm:ss
+	Version int    `json:"version,omitempty"` // how many deliveries of the reel to this spec there have been, with this
+	// Span makes it a test: this stretch alone, at the reel's rate, and everything else alike.
+	Span    *Span    `json:"span,omitempty"`
+	Picture *Picture `json:"picture,omitempty"` // for containers that can hold one
+}
+
+// Span is a stretch of a reel in its samples since midnight.
+type Span struct {
+	From int64 `json:"from"`
+	To   int64 `json:"to"`
+}
+
+// Picture is the file whose picture goes along, untouched.
+type Picture struct {
+	File string `json:"file"` // the caller's name for it
+	Name string `json:"name"` // for people
+	Hash string `json:"hash"`
+	// Span is what it covers of the reel's time: what is delivered has that start and that length.
+	Span Span `json:"span"`
 }
 
 // File is one file of a plan.
 type File struct {
-	Name    string `json:"name"`
-	Outputs []int  `json:"outputs"` // from 0, in the order of the file's channels
+	Name      string      `json:"name"` // with its folder
+	Container string      `json:"container"`
+	Coding    string      `json:"coding"`
+	Channels  []Channel   `json:"channels"`
+	Groups    []FileGroup `json:"groups,omitempty"` // of its channels, in order; streams where the container has them
+}
+
+// Channel is a channel of a file.
+type Channel struct {
+	Name    string `json:"name"` // in the file's metadata
+	Speaker string `json:"speaker,omitempty"`
+	Number  int    `json:"number"` // in the file's metadata, from 1
+	// Output is that of the weave that it is, from 0; -1 for one that is none.
+	Output int `json:"output"`
+	// Signal is the ID of a bus or track, Of its channel from 0; empty for an output and for silence.
+	Signal string `json:"signal,omitempty"`
+	Of     int    `json:"of,omitempty"`
+}
+
+// FileGroup is a run of a file's channels that belong together.
+type FileGroup struct {
+	Name   string `json:"name"`
+	Layout string `json:"layout"`
+	Count  int    `json:"count"`
+}
+
+// Measured is a group of channels, in one file or in several, that is measured as one.
+type Measured struct {
+	Name   string  `json:"name"`
+	Layout string  `json:"layout"`
+	Bus    string  `json:"bus,omitempty"`  // its ID, where it is a bus as a whole
+	Role   string  `json:"role,omitempty"` // of the bus
+	Places []Place `json:"places"`         // in the order of the layout
+}
+
+// Place is a channel of a plan.
+type Place struct {
+	File    int `json:"file"` // from 0
+	Channel int `json:"channel"`
+}
+
+// Rates are sample rates in Hz.
+type Rates struct {
+	Reel  int `json:"reel"`
+	Files int `json:"files"`
 }
 
 // Plan is what will be written: enough to render it, and to check it afterwards.
 type Plan struct {
-	Order  Order         `json:"order"`
-	Reel   reel.Reel     `json:"reel"` // as it stood when ordered
-	Rate   timecode.Rate `json:"rate"`
-	Start  int64         `json:"start"`  // samples since midnight
-	Frames int64         `json:"frames"` // of every file
-	Files  []File        `json:"files"`
+	Order Order         `json:"order"`
+	Reel  reel.Reel     `json:"reel"` // as it stood when ordered
+	Rate  timecode.Rate `json:"rate"`
+	Rates Rates         `json:"rates"`
+	Start int64         `json:"start"` // of every file, samples since midnight at the files' rate
+	// Frames is the length of every file, Lead what of it stands before the programme, and Tail what stands after it.
+	Frames int64 `json:"frames"`
+	Lead   int64 `json:"lead,omitempty"`
+	Tail   int64 `json:"tail,omitempty"`
+	// From and To are the programme, at the reel's rate.
+	From  int64      `json:"from"`
+	To    int64      `json:"to"`
+	Files []File     `json:"files"`
+	Sets  []Measured `json:"sets,omitempty"`
+	Tones []Tone     `json:"tones,omitempty"`
 	// Sources are what the reel's strands were when it was ordered, by their names: made again, it is of the same sound.
 	// A plan of before there were any has none.
 	Sources map[string]Source `json:"sources,omitempty"`
+	// Problems are why the reel can't be delivered to the spec as it stands, or not as it is meant.
+	Problems []Problem `json:"-"`
+}
+
+// Problem is what of a reel and its weave does not fit a spec.
+type Problem struct {
+	snag.Snag
+	Stops bool
+	Stage string // where it is mended: reel, weave or delivery
 }
 
 // Source is a strand's sound, frozen: which file, by the caller's name for it and by its hash, and what is done to it.
@@ -79,92 +160,303 @@ func (p Plan) Resolve(locate func(file string) (path, hash string, err error)) m
 	}
 }
 
-// Make works out a plan. Every file of it has the reel's start and the same length.
-func Make(o Order, r reel.Reel, rate timecode.Rate) (Plan, error) {
-	if o.Pattern == "" {
-		o.Pattern = o.Spec.Pattern
-	}
-	s := o.Spec
-	s.Pattern = o.Pattern
-	if err := s.Check(); err != nil {
+// Make works out a plan of a reel whose samples are at a rate. Every file of it has the same start and the same length.
+// What of the reel does not fit the spec is among the plan's problems.
+func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error) {
+	if err := o.Spec.Check(); err != nil {
 		return Plan{}, err
 	}
-	if !slices.Contains(s.Packings, o.Packing) {
-		return Plan{}, snag.Refuse("bad_packing", "this spec is delivered as %v, not as %q", s.Packings, o.Packing)
-	}
-	start, end := r.Span()
-	p := Plan{Order: o, Reel: r, Rate: rate, Start: start, Frames: end - start, Files: []File{}}
-	outs := r.Weave.Outputs
-	fields := map[string]string{
-		"production": o.Titles.Production, "episode": o.Titles.Episode, "reel": o.Titles.Reel,
-		"spec": o.Spec.Name, "number": "", "output": "",
-	}
-	add := func(outputs ...int) error {
-		name, err := naming.Expand(o.Pattern, fields)
-		if err != nil {
-			return snag.Refuse("bad_pattern", "%w", err)
+	packing, ok := o.Spec.Packing(o.Packing)
+	if !ok {
+		var ids []string
+		for _, p := range o.Spec.Packings {
+			ids = append(ids, p.ID)
 		}
-		p.Files = append(p.Files, File{Name: name + ".wav", Outputs: outputs})
-		return nil
+		return Plan{}, snag.Refuse("bad_packing", "this spec is delivered as %v, not as %q", ids, o.Packing)
 	}
-	if o.Packing == Poly {
-		all := make([]int, len(outs))
-		for i := range all {
-			all[i] = i
+	o.Packing = packing.ID
+	p := Plan{Order: o, Reel: r, Rate: rate, Rates: Rates{sampleRate, o.Spec.SampleRate}, Files: []File{}}
+	p.outputs()
+	for _, rule := range packing.Files {
+		if o.Pattern != "" {
+			rule.Name = o.Pattern
 		}
-		return p, add(all...)
-	}
-	var names []string
-	for i, out := range outs {
-		fields["number"], fields["output"] = fmt.Sprintf("%02d", i+1), out.Name
-		if err := add(i); err != nil {
+		if err := p.add(rule); err != nil {
 			return Plan{}, err
 		}
-		names = append(names, p.Files[i].Name)
 	}
-	if n := naming.Clash(names); n != "" {
-		return Plan{}, snag.Refuse("names_clash", "two outputs would both be written to %s: put {number} or {output} into the name pattern", n)
+	if err := p.place(); err != nil {
+		return Plan{}, err
 	}
-	return p, nil
+	return p, p.clash()
 }
 
-// Coding is the samples' coding in every file.
-func (p Plan) Coding() audio.Coding {
-	c, _ := audio.ParseCoding(p.Order.Spec.Coding) // checked by Make
+func (p *Plan) problem(stops bool, stage, code, format string, args ...any) {
+	p.Problems = append(p.Problems, Problem{snag.New(code, format, args...), stops, stage})
+}
+
+// outputs compares the weave's outputs with those that are demanded.
+func (p *Plan) outputs() {
+	s, outs := p.Order.Spec, p.Reel.Weave.Outputs
+	if len(s.Outputs) == 0 {
+		return
+	}
+	if len(outs) != len(s.Outputs) {
+		p.problem(true, "weave", "width", "the weave has %d outputs and the spec asks for %d", len(outs), len(s.Outputs))
+	}
+	for i, name := range s.Outputs {
+		if i < len(outs) && !sameName(outs[i].Name, name) {
+			p.problem(true, "weave", "order", "output %d is %s and the spec asks for %s there", i+1, outs[i].Name, name)
+		}
+	}
+}
+
+// place works out where the programme lies in the files.
+func (p *Plan) place() error {
+	shape := p.Order.Spec.Programme
+	start, end := p.Reel.Span()
+	if shape.Length == "programme" {
+		r := p.Reel
+		r.Length = nil
+		_, end = r.Span()
+	}
+	if shape.Start != "" {
+		asked, err := p.Rate.Parse(shape.Start)
+		if err != nil {
+			return snag.Refuse("bad_spec", "spec %s: %s is no timecode at %s: %w", p.Order.Spec.Name, shape.Start, p.Rate, err)
+		}
+		if at := p.Rate.SampleAt(asked, int64(p.Rates.Reel)); at != start {
+			p.problem(true, "reel", "start_differs", "the reel starts at %s and the spec asks for %s", p.Rate.FormatSamples(start, int64(p.Rates.Reel)), shape.Start)
+		}
+	}
+	convert, err := resample.New(p.Rates.Reel, p.Rates.Files)
+	if err != nil {
+		return snag.Refuse("bad_spec", "spec %s: %w", p.Order.Spec.Name, err)
+	}
+	count := func(segments []Segment) (frames int64) {
+		for _, s := range segments {
+			frames += p.framesIn(s.Seconds)
+		}
+		return frames
+	}
+	before, after := count(shape.Before), count(shape.After)
+	switch {
+	case p.Order.Picture != nil && p.Order.Span == nil:
+		// What stands before and after the programme is in the picture already.
+		s := p.Order.Picture.Span
+		start, end = p.at(s.From, before, p.Rates.Reel), p.at(s.To, -after, p.Rates.Reel)
+		if start >= end {
+			return snag.Refuse("picture_short", "the picture %s is shorter than what has to stand before and after the programme", p.Order.Picture.Name)
+		}
+	case p.Order.Span != nil:
+		if start, end = max(start, p.Order.Span.From), min(end, p.Order.Span.To); start >= end {
+			return snag.Refuse("empty_span", "the span from %d to %d holds nothing of the reel", p.Order.Span.From, p.Order.Span.To)
+		}
+	}
+	p.From, p.To = start, max(start, end)
+	rate := p.Rates.Files
+	programme := scaled(p.From, p.Rates.Files, p.Rates.Reel)
+	frames := convert.Frames(p.To - p.From)
+	if shape.WholeFrames {
+		n := p.Rate.FrameAt(frames, int64(rate))
+		for p.at(programme, n, rate)-programme < frames {
+			n++
+		}
+		frames = p.at(programme, n, rate) - programme
+	}
+	first, last := p.at(programme, -before, rate), programme+frames
+	p.Lead, p.Tail = programme-first, p.at(last, after, rate)-last
+	p.Frames = p.Lead + frames + p.Tail
+	if p.Start = first; first < 0 {
+		p.Start += 24 * 3600 * int64(rate)
+	}
+	p.tones(programme, last)
+	return nil
+}
+
+// scaled is n·to/from, rounded down.
+func scaled(n int64, to, from int) int64 {
+	if to == from {
+		return n
+	}
+	return n/int64(from)*int64(to) + n%int64(from)*int64(to)/int64(from)
+}
+
+// framesIn is how many frames of timecode some seconds are: those that it counts, to the nearest frame.
+func (p Plan) framesIn(seconds float64) int64 { return int64(seconds*float64(p.Rate.Base()) + 0.5) }
+
+// at is where frames of timecode after a sample lie: where it is within a frame, so is what is found.
+func (p Plan) at(sample, frames int64, sampleRate int) int64 {
+	day, rate := p.Rate.DayFrames(), int64(sampleRate)
+	f := p.Rate.FrameAt(sample, rate)
+	// A day is added so that nothing lies before its beginning.
+	return sample + p.Rate.SampleAt(f+frames+day, rate) - p.Rate.SampleAt(f+day, rate)
+}
+
+// add adds the files of a rule.
+func (p *Plan) add(rule FileRule) error {
+	n := 0
+	for _, d := range p.drafts(rule) {
+		if !rule.Split {
+			if err := p.file(rule, d.fields, d.groups...); err != nil {
+				return err
+			}
+			continue
+		}
+		for _, g := range d.groups {
+			set := g.measured(p.Reel.Weave)
+			set.Places = make([]Place, len(g.channels))
+			for _, k := range g.order {
+				n++
+				ch := g.channels[k]
+				fields := d.fields.with("speaker", ch.Speaker).with("output", ch.Name).with("number", fmt.Sprintf("%02d", n))
+				if g.bus.ID != "" {
+					fields = p.busFields(fields, g.bus)
+				}
+				set.Places[k] = Place{File: len(p.Files)}
+				if err := p.file(rule, fields, group{layout: mono, channels: []Channel{ch}, order: []int{0}, name: ch.Name, alone: true}); err != nil {
+					return err
+				}
+			}
+			p.Sets = append(p.Sets, set)
+		}
+	}
+	return nil
+}
+
+var mono, _ = audio.ParseLayout("mono")
+
+// file adds one file of groups.
+func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
+	name, err := p.name(rule, fields)
+	if err != nil {
+		return err
+	}
+	f := File{Name: name, Container: rule.Container, Coding: p.Order.Spec.codingOf(rule)}
+	for _, g := range groups {
+		set := g.measured(p.Reel.Weave)
+		set.Places = make([]Place, len(g.channels))
+		for _, k := range g.order {
+			set.Places[k] = Place{len(p.Files), len(f.Channels)}
+			f.Channels = append(f.Channels, g.channels[k])
+		}
+		f.Groups = append(f.Groups, FileGroup{Name: g.name, Layout: g.inOrder(), Count: len(g.channels)})
+		if !g.alone {
+			p.Sets = append(p.Sets, set)
+		}
+	}
+	if f.Container == "flac" && len(f.Channels) > 8 {
+		p.problem(true, "delivery", "too_wide", "%s would have %d channels, and a FLAC has at most 8", path.Base(name), len(f.Channels))
+	}
+	p.Files = append(p.Files, f)
+	return nil
+}
+
+// group is a group of channels before it is in a file.
+type group struct {
+	name     string
+	layout   audio.Layout
+	channels []Channel // in the order of the layout
+	order    []int     // in which they stand in the file
+	bus      weave.Bus // where it is a bus as a whole
+	alone    bool      // it is measured with others, or as part of something else
+}
+
+// inOrder is the name of the layout whose channels stand as these do.
+func (g group) inOrder() string {
+	if slices.IsSorted(g.order) || g.layout.Kind != audio.Bed {
+		return g.layout.Name
+	}
+	var speakers []audio.Speaker
+	for _, k := range g.order {
+		speakers = append(speakers, g.layout.Speakers[k])
+	}
+	if l, err := audio.InOrder(speakers); err == nil {
+		return l.Name
+	}
+	return g.layout.Name
+}
+
+func (g group) measured(w weave.Weave) Measured {
+	m := Measured{Name: g.name, Layout: g.layout.Name, Bus: g.bus.ID, Role: string(g.bus.Role)}
+	if m.Bus != "" || len(g.channels) == 0 {
+		return m
+	}
+	// Outputs that are a bus's channels, all of them and as they are, are that bus.
+	bus := ""
+	for c, ch := range g.channels {
+		if ch.Output < 0 || ch.Output >= len(w.Outputs) {
+			return m
+		}
+		o := w.Outputs[ch.Output]
+		if o.Factor() != 1 || o.Delay != 0 || o.Channel != c || c > 0 && o.Bus != bus {
+			return m
+		}
+		bus = o.Bus
+	}
+	if b, ok := w.Bus(bus); ok && b.Channels().Count == len(g.channels) {
+		m.Bus, m.Role, m.Layout = b.ID, string(b.Role), b.Layout
+		if m.Name == "" || len(g.channels) > 1 {
+			m.Name = b.Name
+		}
+	}
+	return m
+}
+
+// Programme is where the programme ends in the files; it begins at Lead.
+func (p Plan) programmeEnd() int64 { return p.Frames - p.Tail }
+
+// coding is that of a file's samples as it is rendered.
+func (f File) coding() audio.Coding {
+	if f.Coding == "aac" {
+		return audio.F32
+	}
+	c, _ := audio.ParseCoding(f.Coding) // checked by Make
 	return c
-}
-
-// Options is what a file of the plan holds beside its samples.
-func (p Plan) Options(f File) wave.Options {
-	format := wave.Format{Coding: p.Coding(), SampleRate: p.Order.Spec.SampleRate, Channels: len(f.Outputs)}
-	x := wave.NewIXML()
-	x.Set("PROJECT", p.Order.Titles.Production)
-	x.Set("NOTE", p.Order.Spec.Name)
-	x.SetSpeed(format.SampleRate, format.Bits(), p.Start, p.Rate)
-	var tracks []wave.IXMLTrack
-	var lines []wave.Track
-	for c, o := range f.Outputs {
-		name := p.Reel.Weave.Outputs[o].Name
-		tracks = append(tracks, wave.IXMLTrack{Recorder: o + 1, Interleave: c + 1, Name: name})
-		lines = append(lines, wave.Track{Number: o + 1, Name: name})
-	}
-	x.SetTracks(tracks)
-	return wave.Options{
-		Format: format,
-		IXML:   x,
-		Bext: &wave.Bext{
-			Description: wave.Description{}.WithTracks(lines, [2]string{"PROJECT", p.Order.Titles.Production}).String(),
-			Originator:  "Zesty Loom", OriginationDate: p.Order.Date, OriginationTime: p.Order.Time,
-			TimeReference: uint64(p.Start), Version: 1,
-			CodingHistory: format.CodingHistory(),
-		},
-	}
 }
 
 // Bytes is how large the files will be, but for their metadata.
 func (p Plan) Bytes() (n int64) {
 	for _, f := range p.Files {
-		n += p.Frames * int64(len(f.Outputs)*p.Coding().Bytes())
+		each := p.Frames * int64(len(f.Channels)*f.coding().Bytes())
+		switch f.Container {
+		case "flac", "mov", "mxf", "mp4": // made of a file that lies beside them meanwhile
+			each *= 3
+		}
+		n += each
 	}
 	return n
+}
+
+// Test reports whether a plan is of a span alone.
+func (p Plan) Test() bool { return p.Order.Span != nil }
+
+// Carried are the buses and tracks that are in some file, by their IDs.
+func (p Plan) Carried() map[string]bool {
+	out := map[string]bool{}
+	for _, f := range p.Files {
+		for _, c := range f.Channels {
+			switch {
+			case c.Signal != "":
+				out[c.Signal] = true
+			case c.Output >= 0 && c.Output < len(p.Reel.Weave.Outputs):
+				out[p.Reel.Weave.Outputs[c.Output].Bus] = true
+			}
+		}
+	}
+	delete(out, "")
+	return out
+}
+
+// Outputs says of each output of the weave whether it is in some file.
+func (p Plan) Outputs() []bool {
+	out := make([]bool, len(p.Reel.Weave.Outputs))
+	for _, f := range p.Files {
+		for _, c := range f.Channels {
+			if c.Signal == "" && c.Output >= 0 && c.Output < len(out) {
+				out[c.Output] = true
+			}
+		}
+	}
+	return out
 }

@@ -1,18 +1,14 @@
 package delivery
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"math"
 	"os"
 	"path/filepath"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/mix"
-	"zestyloom/core/snag"
+	"zestyloom/core/loudness"
 	"zestyloom/core/source"
 )
 
@@ -21,6 +17,11 @@ import (
 type Proof struct {
 	Passed bool        `json:"passed"`
 	Files  []FileProof `json:"files"`
+	// Measures are the loudness and peaks of the programme as the files hold it, of all that is measured as one.
+	Measures []Measure `json:"measures,omitempty"`
+	Sums     []Sum     `json:"sums,omitempty"`
+	// Notes say what was not looked at, and why.
+	Notes []string `json:"notes,omitempty"`
 }
 
 // FileProof is the part of a proof about one file.
@@ -43,20 +44,44 @@ type Check struct {
 // ChannelProof is the part of a proof about one channel of a file.
 type ChannelProof struct {
 	Channel  int      `json:"channel"` // in the file, from 1
-	Output   int      `json:"output"`  // of the master, from 1
+	Output   int      `json:"output"`  // of the master, from 1; 0 for one that is none
 	Name     string   `json:"name"`
 	Differs  int64    `json:"differs"`   // samples that are not what they must be
 	FirstAt  int64    `json:"first_at"`  // the first of them, -1 when none
 	PeakDBFS *float64 `json:"peak_dbfs"` // null when nothing but zeros
 	RMSDBFS  *float64 `json:"rms_dbfs"`
-	OK       bool     `json:"ok"`
+	Hash     string   `json:"hash,omitempty"` // xxHash-64 of its samples, little-endian, as they are coded
+	// Alike is how alike compressed sound is to what was ordered, 1 for the same: its samples are others.
+	Alike *float64 `json:"alike,omitempty"`
+	OK    bool     `json:"ok"`
+}
+
+// Measure is what was measured of a set of channels, and what is asked of it.
+type Measure struct {
+	Name       string             `json:"name"`
+	Layout     string             `json:"layout"`
+	Integrated *float64           `json:"integrated_lufs"`
+	Range      *float64           `json:"range_lu"`
+	Momentary  *float64           `json:"max_momentary_lufs"`
+	ShortTerm  *float64           `json:"max_short_term_lufs"`
+	TruePeak   *float64           `json:"true_peak_dbtp"`
+	Limits     string             `json:"limits,omitempty"` // their name, where any are asked
+	Verdicts   []loudness.Verdict `json:"verdicts,omitempty"`
+	// Line is the short-term loudness at the end of each second of programme, in LUFS; -70 for less.
+	Line []float64 `json:"line,omitempty"`
+	OK   bool      `json:"ok"`
 }
 
 // Prove reads a plan's files back from a folder and compares facts, metadata and every sample with
 // what the plan says they must hold: all files at once, in one run. The error is about proving itself; files that are
 // not as ordered give a proof that has not passed.
-func Prove(ctx context.Context, p Plan, dir string, sources mix.Sources, progress func(done int64)) (Proof, error) {
+func Prove(ctx context.Context, p Plan, dir string, o Options) (Proof, error) {
 	proof := Proof{Passed: true, Files: make([]FileProof, len(p.Files))}
+	tmp, err := os.MkdirTemp(dir, ".proving-*")
+	if err != nil {
+		return Proof{}, err
+	}
+	defer os.RemoveAll(tmp)
 	var readings []*reading
 	defer func() {
 		for _, r := range readings {
@@ -66,17 +91,27 @@ func Prove(ctx context.Context, p Plan, dir string, sources mix.Sources, progres
 	for i, f := range p.Files {
 		fp := &proof.Files[i]
 		*fp = FileProof{Name: f.Name, Checks: []Check{}, Channels: []ChannelProof{}}
-		r, err := fp.open(p, f, dir)
+		made, err := p.open(ctx, i, fp, filepath.Join(dir, filepath.FromSlash(f.Name)), tmp, o.Picture)
+		readings = append(readings, made...)
 		if err != nil {
 			return Proof{}, fmt.Errorf("%s: %w", f.Name, err)
 		}
-		if r != nil {
-			readings = append(readings, r)
-		}
 	}
-	if err := compare(ctx, p, readings, sources, progress); err != nil {
+	if err := p.compare(ctx, &proof, readings, o); err != nil {
 		return Proof{}, err
 	}
+	if o.OwnReader {
+		proof.Notes = append(proof.Notes, "no second reader looked at the files: it was left out")
+	} else if err := second(ctx, p, dir, &proof); err != nil {
+		return Proof{}, err
+	}
+	proof.judge()
+	return proof, nil
+}
+
+// judge says whether everything is as it was ordered.
+func (proof *Proof) judge() {
+	proof.Passed = true
 	for _, f := range proof.Files {
 		for _, c := range f.Checks {
 			proof.Passed = proof.Passed && c.OK
@@ -85,111 +120,41 @@ func Prove(ctx context.Context, p Plan, dir string, sources mix.Sources, progres
 			proof.Passed = proof.Passed && c.OK
 		}
 	}
-	return proof, nil
+	for _, m := range proof.Measures {
+		proof.Passed = proof.Passed && m.OK
+	}
+	for _, s := range proof.Sums {
+		proof.Passed = proof.Passed && s.OK
+	}
 }
 
-// reading is a file that is being compared.
-type reading struct {
-	fp      *FileProof
-	file    File
-	src     *source.Source
-	enc     audio.Encoder
-	levels  []audio.Level
-	want    []byte
-	got     []byte
-	differs bool // by what its header says: there is nothing to compare channel by channel
-}
-
-// open looks at a file, and gives nil for one that can't be read, of which it says so.
-func (fp *FileProof) open(p Plan, f File, dir string) (*reading, error) {
-	path := filepath.Join(dir, f.Name)
-	st, err := os.Stat(path)
-	if err != nil {
-		fp.check("file", "there", "missing")
-		return nil, nil
-	}
-	fp.Bytes = st.Size()
-	src, err := source.Open(path)
-	if err != nil {
-		fp.check("readable", "yes", snag.Of(err).Message)
-		return nil, nil
-	}
-	fp.facts(p, f, src)
-	for c, o := range f.Outputs {
-		fp.Channels = append(fp.Channels, ChannelProof{Channel: c + 1, Output: o + 1, Name: p.Reel.Weave.Outputs[o].Name, FirstAt: -1})
-	}
-	return &reading{
-		fp: fp, file: f, src: src, enc: p.encoder(f), levels: make([]audio.Level, len(f.Outputs)),
-		differs: src.Format.Channels != len(f.Outputs) || src.Format.Coding != p.Coding(), // said by the checks
-	}, nil
-}
-
-// compare compares every channel of all files with a fresh rendering, sample by sample, and takes their hashes.
-func compare(ctx context.Context, p Plan, readings []*reading, sources mix.Sources, progress func(int64)) error {
-	run := func() error {
-		player, err := p.play(sources)
-		if err != nil {
-			return err
+// Failures says in words all that is not as it was ordered.
+func (proof Proof) Failures() (out []string) {
+	for _, f := range proof.Files {
+		for _, c := range f.Checks {
+			if !c.OK {
+				out = append(out, fmt.Sprintf("%s: %s: %s instead of %s", f.Name, c.What, c.Found, c.Ordered))
+			}
 		}
-		defer player.Close()
-		return player.Run(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
-			for _, r := range readings {
-				if err := r.compare(p, b, at-p.Start); err != nil {
-					return fmt.Errorf("%s: %w", r.file.Name, err)
-				}
+		for _, c := range f.Channels {
+			if !c.OK {
+				out = append(out, fmt.Sprintf("%s: channel %d (%s): %d samples differ, the first is %d", f.Name, c.Channel, c.Name, c.Differs, c.FirstAt))
 			}
-			if progress != nil {
-				progress(at + int64(b.Frames()) - p.Start)
-			}
-			return nil
-		})
-	}
-	// Each file's hash is taken of what is read of it meanwhile.
-	for _, r := range readings {
-		inner := run
-		run = func() error {
-			sum, err := r.src.Hash(inner)
-			r.fp.Hash = fmt.Sprintf("%016x", sum)
-			return err
 		}
 	}
-	if len(readings) == 0 {
-		return nil
-	}
-	if err := run(); err != nil {
-		return err
-	}
-	for _, r := range readings {
-		for c := range r.fp.Channels {
-			if r.differs {
-				continue
+	for _, m := range proof.Measures {
+		for _, v := range m.Verdicts {
+			if !v.Pass {
+				out = append(out, fmt.Sprintf("%s: %s: %s (asked: %s)", m.Name, v.What, v.Words, v.Asked))
 			}
-			ch := &r.fp.Channels[c]
-			ch.OK = ch.Differs == 0
-			ch.PeakDBFS, ch.RMSDBFS = finite(r.levels[c].PeakDB()), finite(r.levels[c].RMSDB())
 		}
 	}
-	return nil
-}
-
-func (r *reading) compare(p Plan, b audio.Block, at int64) error {
-	if r.differs {
-		return nil
+	for _, s := range proof.Sums {
+		if !s.OK {
+			out = append(out, s.Says)
+		}
 	}
-	r.want = r.enc.Encode(r.want[:0], pick(b, r.file.Outputs), at)
-	if len(r.got) < len(r.want) {
-		r.got = make([]byte, len(r.want))
-	}
-	k, err := readFull(r.src, r.got[:len(r.want)], at)
-	if err != nil {
-		return err
-	}
-	size, width := p.Coding().Bytes(), r.src.Format.FrameBytes()
-	audio.AddLevels(r.levels, r.got[:k*width], p.Coding())
-	for c := range r.fp.Channels {
-		r.fp.Channels[c].compare(r.want, r.got[:k*width], at, size, c, width)
-	}
-	return nil
+	return out
 }
 
 func (fp *FileProof) check(what string, ordered, found any) {
@@ -197,66 +162,127 @@ func (fp *FileProof) check(what string, ordered, found any) {
 	fp.Checks = append(fp.Checks, Check{what, a, b, a == b})
 }
 
-// facts compares what the file's header and metadata say.
-func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
-	facts := src.Gather("")
-	fp.check("channels", len(f.Outputs), src.Format.Channels)
-	fp.check("sample rate", p.Order.Spec.SampleRate, src.Format.SampleRate)
-	fp.check("coding", p.Coding(), src.Format.Coding)
-	fp.check("length in frames", p.Frames, src.Frames)
-	rate := int64(p.Order.Spec.SampleRate)
-	tc := func(start int64) string {
-		if start < 0 {
-			return "none"
-		}
-		return fmt.Sprintf("%s (sample %d)", p.Rate.FormatSamples(start, rate), start)
-	}
-	fp.check("start", tc(p.Start), tc(facts.Start))
-	for c, o := range f.Outputs {
-		found := "missing"
-		if c < len(facts.Tracks) {
-			found = facts.Tracks[c].Label
-		}
-		fp.check(fmt.Sprintf("name of channel %d", c+1), p.Reel.Weave.Outputs[o].Name, found)
-	}
-	fp.check("snags on reading", 0, len(facts.Snags))
-}
-
-func readFull(src *source.Source, p []byte, frame int64) (int, error) {
-	size := src.Format.FrameBytes()
-	done := 0
-	for done*size < len(p) {
-		n, err := src.ReadFrames(p[done*size:], frame+int64(done))
-		done += n
-		if errors.Is(err, io.EOF) {
-			break // the missing rest is counted as different
-		}
-		if err != nil {
-			return done, err
-		}
-	}
-	return done, nil
-}
-
-// compare counts the samples of channel c that differ; samples of want that got lacks all do.
-func (ch *ChannelProof) compare(want, got []byte, at int64, size, c, width int) {
-	if bytes.Equal(want, got) {
-		return
-	}
-	for i, p := int64(0), c*size; p+size <= len(want); i, p = i+1, p+width {
-		if p+size > len(got) || !bytes.Equal(want[p:p+size], got[p:p+size]) {
-			if ch.Differs == 0 {
-				ch.FirstAt = at + i
-			}
-			ch.Differs++
-		}
-	}
-}
-
-func finite(db float64) *float64 {
-	if math.IsInf(db, 0) || math.IsNaN(db) {
+// compare compares every channel of all files with a fresh rendering, sample by sample, and measures them.
+func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o Options) error {
+	if len(readings) == 0 {
 		return nil
 	}
-	r := math.Round(db*100) / 100
-	return &r
+	list, of := p.feeds()
+	heard := p.listen(func(file int) bool {
+		for _, r := range readings {
+			if r.index == file {
+				return !r.differs
+			}
+		}
+		return false
+	})
+	heard.findSums()
+	tones := p.toneMeters()
+	silence := make([]float64, largest(p))
+	encoders := make([]audio.Encoder, len(p.Files))
+	for i, f := range p.Files {
+		encoders[i] = p.encoder(f)
+	}
+	var picked audio.Block
+	var want []byte
+	run := func() error {
+		return p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
+			if n := b.Frames(); n > len(silence) {
+				silence = make([]float64, n)
+			}
+			encoded := -1
+			for _, r := range readings {
+				if r.index != encoded {
+					encoded = r.index
+					picked = blockOf(picked, b, of[r.index], silence)
+					want = encoders[r.index].Encode(want[:0], picked, at)
+				}
+				if err := r.read(p, want, at, b.Frames()); err != nil {
+					return fmt.Errorf("%s: %w", p.Files[r.index].Name, err)
+				}
+				heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, b.Frames())
+				tones.heard(r, at, b.Frames())
+			}
+			heard.add(at, b.Frames())
+			if o.Progress != nil {
+				o.Progress(at + int64(b.Frames()))
+			}
+			return nil
+		})
+	}
+	// Each sound file's hash is taken of what is read of it meanwhile.
+	for _, r := range readings {
+		if r.decoded {
+			continue
+		}
+		inner := run
+		run = func() error {
+			sum, err := r.src.Hash(inner)
+			r.fp.Hash = fmt.Sprintf("%016x", sum)
+			return err
+		}
+	}
+	if err := run(); err != nil {
+		return err
+	}
+	for _, r := range readings {
+		if err := r.end(p, heard); err != nil {
+			return err
+		}
+	}
+	tones.judge(p, proof)
+	proof.Sums = heard.sumsFound()
+	proof.Measures = p.measures(heard)
+	return nil
 }
+
+// measures judges what was measured.
+func (p Plan) measures(heard *listeners) (out []Measure) {
+	for _, s := range heard.sets {
+		if s.meter == nil {
+			continue
+		}
+		set := p.Sets[s.index]
+		r, powers := s.meter.Result(), s.meter.Powers()
+		m := Measure{
+			Name: set.Name, Layout: set.Layout, Integrated: finite(r.Integrated), Momentary: finite(r.MaxMomentary.Value),
+			ShortTerm: finite(r.MaxShortTerm.Value), TruePeak: finite(r.TruePeak.Value), OK: true,
+		}
+		if r.RangeKnown {
+			m.Range = finite(r.Range)
+		}
+		if limits, asked := p.Order.Spec.limitsOf(set); asked {
+			m.Limits, m.Verdicts = limits.Name, limits.Judge(r, powers)
+			for i := range m.Verdicts {
+				v := &m.Verdicts[i]
+				// A span's loudness is not the programme's: it is said, and not held against it.
+				if p.Test() && v.What == "integrated loudness" && !v.Pass {
+					v.Pass, v.Words = true, v.Words+", of this span"
+				}
+				m.OK = m.OK && v.Pass
+			}
+		}
+		for i := loudness.PowersPerSecond - 1; i < len(powers); i += loudness.PowersPerSecond {
+			v := -70.0
+			if i+1 >= loudness.ShortTermPowers {
+				v = max(v, powers.At(i, loudness.ShortTermPowers))
+			}
+			m.Line = append(m.Line, *finite(v))
+		}
+		out = append(out, m)
+	}
+	return out
+}
+
+// hashOf takes the hash of a whole file.
+func hashOf(path string) (string, error) {
+	f, err := source.OpenFile(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	return hashReader(f)
+}
+
+// gone reports whether a file is not there.
+func gone(err error) bool { return errors.Is(err, os.ErrNotExist) }

@@ -1,63 +1,389 @@
-// Package delivery has what a recipient demands (specs), what will be written to meet it (plans),
-// what stands in the way (pre-flight), and the proof that what was written is what was ordered.
+// Package delivery has what a recipient demands (specs), what will be written to meet it (plans), its writing, and the
+// proof that what was written is what was ordered.
+//
+// A spec is data: documented JSON (see Schema) that is mailed, kept and edited. A plan is a spec applied to a reel: every
+// file with every channel of it, all of one start and one length. One run of the signal graph feeds all files of a plan,
+// and one more all that is compared with them.
 package delivery
 
 import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
 	"zestyloom/core/audio"
+	"zestyloom/core/loudness"
 	"zestyloom/core/naming"
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 )
 
-// Packing is how outputs become files.
-type Packing string
+// SpecFormat is the version of the JSON that specs are written in. Format 0 was a list of outputs with packings.
+const SpecFormat = 2
 
-// Packings.
-const (
-	Poly Packing = "poly" // one interleaved file
-	Mono Packing = "mono" // one file an output
-)
-
-// Spec is a delivery specification.
+// Spec is a delivery specification: everything that a recipient demands.
 type Spec struct {
-	Name        string    `json:"name"`
-	Description string    `json:"description"`
-	Outputs     []string  `json:"outputs"` // names, in the order the recipient asks for
-	Pairs       [][2]int  `json:"pairs"`   // outputs from 1 that form a stereo pair; others stand alone
-	SampleRate  int       `json:"sample_rate"`
-	Coding      string    `json:"coding"`
-	Dither      bool      `json:"dither"` // TPDF where a sample is off the grid of the coding
-	Packings    []Packing `json:"packings"`
-	Pattern     string    `json:"pattern"` // for file names; see Fields
+	Format      int    `json:"format"`
+	Name        string `json:"name"`
+	Version     int    `json:"version"` // of what is demanded, from 1
+	Description string `json:"description"`
+	Source      string `json:"source"` // where it is written down what is demanded
+	// Template names a template of a weave whose outputs and buses are those that are demanded.
+	Template string `json:"template,omitempty"`
+
+	// Outputs are the names that the weave's outputs must have, in order; none where any will do.
+	Outputs    []string `json:"outputs,omitempty"`
+	SampleRate int      `json:"sample_rate"` // Hz
+	Coding     string   `json:"coding"`      // s16, s24, s32 or f32
+	Dither     bool     `json:"dither"`      // TPDF where a sample is off the grid of the coding
+	// Packings are the ways in which the sound may become files: an order chooses one.
+	Packings  []Packing `json:"packings"`
+	Programme Programme `json:"programme"`
+	Names     Names     `json:"names"`
+	Metadata  Metadata  `json:"metadata"`
+	Limits    []Asked   `json:"limits,omitempty"`
+	Papers    []string  `json:"papers"` // of Papers
+	Folder    string    `json:"folder,omitempty"`
 }
 
-// Fields are those a name pattern for a delivery may have. {number} and {output} are empty for a
-// file that holds all outputs.
-var Fields = []string{"production", "episode", "reel", "spec", "number", "output"}
+// Packing is one way in which the sound becomes files.
+type Packing struct {
+	ID    string     `json:"id"` // what an order names
+	Says  string     `json:"says"`
+	Files []FileRule `json:"files"`
+}
 
-// ThreeStereoStems is the first spec: dialogue, music and effects as stereo stems on six channels.
-func ThreeStereoStems() Spec {
-	return Spec{
-		Name:        "Stem master, three stereo stems",
-		Description: "Dialogue, music and effects as stereo pairs on outputs 1 to 6, 24-bit 48 kHz WAV, in one file of six channels or as six mono files.",
-		Outputs:     []string{"DX L", "DX R", "MX L", "MX R", "FX L", "FX R"},
-		Pairs:       [][2]int{{1, 2}, {3, 4}, {5, 6}},
-		SampleRate:  48000,
-		Coding:      audio.S24.String(),
-		Packings:    []Packing{Poly, Mono},
-		Pattern:     "{production}_{episode}_{reel}_STEMS_{number}_{output}",
+// Each says for what a rule makes a file.
+type Each string
+
+// What a rule makes a file for.
+const (
+	EachNone   Each = ""       // one file, of what Groups say
+	EachOutput Each = "output" // of the weave
+	EachGroup  Each = "group"  // of the weave's outputs; those that stand alone are one of one
+	EachTrack  Each = "track"
+	EachStem   Each = "stem"
+	EachPart   Each = "part"
+	EachMix    Each = "mix"
+)
+
+// FileRule is a file, or several that are made alike.
+type FileRule struct {
+	Each Each `json:"each,omitempty"`
+	// Kinds are those of the stems or parts that have a file; all where there are none.
+	Kinds []string `json:"kinds,omitempty"`
+	// Layout is the one that each must have; none where any will do.
+	Layout string `json:"layout,omitempty"`
+	// Groups are what a single file holds, in order; none for all outputs as the weave groups them.
+	Groups []Group `json:"groups,omitempty"`
+	// Split makes a mono file of every channel.
+	Split bool `json:"split,omitempty"`
+	// Order is the order of a surround group's speakers in the file: broadcast, film, mask, fronts, lrc, or speakers by name.
+	Order     string `json:"order,omitempty"`
+	Container string `json:"container"`        // of Containers
+	Coding    string `json:"coding,omitempty"` // the spec's when empty
+	Name      string `json:"name"`             // a pattern: see Fields
+}
+
+// Group is a run of channels of a file that belong together.
+type Group struct {
+	Layout  string   `json:"layout"`            // see audio.ParseLayout
+	Outputs []string `json:"outputs,omitempty"` // of the weave, by name; "" for silence
+	Bus     string   `json:"bus,omitempty"`     // or a bus as a whole, by name
+	Name    string   `json:"name,omitempty"`
+}
+
+// Programme says where the programme lies in every file, and what stands before and after it.
+type Programme struct {
+	// Start is the timecode at which the programme must begin; nothing where it may begin anywhere.
+	Start string `json:"start,omitempty"`
+	// Length is "reel" (to the reel's end) or "programme" (to the end of its last clip).
+	Length string `json:"length"`
+	// WholeFrames rounds the length up to a frame of the timecode.
+	WholeFrames bool      `json:"whole_frames,omitempty"`
+	Before      []Segment `json:"before,omitempty"`
+	After       []Segment `json:"after,omitempty"`
+	// Pop is a frame of tone two seconds before the first frame of programme.
+	Pop *Pop `json:"pop,omitempty"`
+}
+
+// Segment is a stretch before or after the programme: silence, or a tone.
+type Segment struct {
+	What      string  `json:"what"`    // silence or tone
+	Seconds   float64 `json:"seconds"` // rounded to whole frames of the timecode
+	LevelDBFS float64 `json:"level_dbfs,omitempty"`
+	Hz        float64 `json:"hz,omitempty"` // 1000 where it is 0
+}
+
+// Pop is a frame of tone that sound and picture are lined up by.
+type Pop struct {
+	LevelDBFS float64 `json:"level_dbfs"`
+	Hz        float64 `json:"hz,omitempty"`   // 1000 where it is 0
+	Tail      bool    `json:"tail,omitempty"` // another two seconds after the last frame
+}
+
+// Names says what names of files may be made of.
+type Names struct {
+	Letters string `json:"letters,omitempty"` // "plain": A to Z, a to z, 0 to 9, - and _ alone; anything else becomes a _
+	Most    int    `json:"most,omitempty"`    // letters of a name, with its extension
+}
+
+// Metadata says what files say of themselves.
+type Metadata struct {
+	NoBext   bool `json:"no_bext,omitempty"`
+	NoIXML   bool `json:"no_ixml,omitempty"`
+	Loudness bool `json:"loudness,omitempty"` // in the bext chunk, version 2
+	Mask     bool `json:"mask,omitempty"`     // speakers of the only group of a file in the format's channel mask
+}
+
+// Asked are limits of loudness and peaks, of some of what is delivered.
+type Asked struct {
+	Of string `json:"of"` // a bus or group by name; "mixes", "stems" or "all"
+	loudness.Limits
+}
+
+// Containers that a file of a spec may have, with their extensions. Those of pictures hold sound alone where there is no
+// picture.
+var Containers = map[string]string{
+	"wav": ".wav", "rf64": ".wav", "bw64": ".wav", "w64": ".w64", "aiff": ".aif", "flac": ".flac", "mov": ".mov", "mxf": ".mxf", "mp4": ".mp4",
+}
+
+// Paperwork that can go along.
+var Paperwork = []string{"pdf", "csv", "json", "mhl"}
+
+// Fields are those that a name pattern may have; what a file has none of is left out with the separator before it.
+var Fields = []string{"production", "episode", "reel", "version", "language", "date", "spec", "stem", "part", "bus", "track", "output", "number", "speaker", "rate", "layout"}
+
+// FolderFields are those of the pattern of a folder.
+var FolderFields = []string{"production", "episode", "reel", "version", "date", "spec"}
+
+// ParseSpec reads a spec from JSON, and refuses what can't be delivered to, or has members that no spec has.
+func ParseSpec(b []byte) (Spec, error) {
+	var s Spec
+	if err := json.Unmarshal(b, &s); err != nil {
+		return s, snag.Refuse("bad_spec", "this is no delivery specification: %w", err)
 	}
+	return s, s.Check()
+}
+
+// Hertz is how many there are in a tone.
+func hertz(hz float64) float64 {
+	if hz == 0 {
+		return 1000
+	}
+	return hz
+}
+
+// Packing finds one by its ID; the first where it is empty.
+func (s Spec) Packing(id string) (Packing, bool) {
+	if id == "" && len(s.Packings) > 0 {
+		return s.Packings[0], true
+	}
+	i := slices.IndexFunc(s.Packings, func(p Packing) bool { return p.ID == id })
+	if i < 0 {
+		return Packing{}, false
+	}
+	return s.Packings[i], true
+}
+
+// codingOf is the coding of a rule's files.
+func (s Spec) codingOf(r FileRule) string {
+	if r.Coding != "" {
+		return r.Coding
+	}
+	return s.Coding
 }
 
 // Check refuses a spec that can't be delivered to.
 func (s Spec) Check() error {
-	if _, err := audio.ParseCoding(s.Coding); err != nil {
-		return snag.Refuse("bad_spec", "spec %s: %w", s.Name, err)
+	bad := func(format string, args ...any) error {
+		return snag.Refuse("bad_spec", "spec %s: "+format, append([]any{s.Name}, args...)...)
 	}
-	if len(s.Outputs) == 0 || s.SampleRate < 8000 || len(s.Packings) == 0 {
-		return snag.Refuse("bad_spec", "spec %s: it needs outputs, a sample rate and a packing", s.Name)
+	switch {
+	case s.Format != SpecFormat:
+		return bad("it is of format %d, and this program reads format %d", s.Format, SpecFormat)
+	case strings.TrimSpace(s.Name) == "" || len(s.Name) > 200 || len(s.Description) > 4000 || len(s.Source) > 1000:
+		return bad("it needs a name of at most 200 letters; a description has at most 4000, a source 1000")
+	case s.Version < 1:
+		return bad("its version is %d: versions are counted from 1", s.Version)
+	case s.SampleRate < 8000 || s.SampleRate > 384000:
+		return bad("a sample rate of %d Hz: 8000 to 384000 can be", s.SampleRate)
+	case len(s.Packings) == 0 || len(s.Packings) > 20:
+		return bad("it says with 1 to 20 packings how the sound becomes files, not %d", len(s.Packings))
 	}
-	if err := naming.Check(s.Pattern, Fields); err != nil {
-		return snag.Refuse("bad_pattern", "%w", err)
+	seen := map[string]bool{}
+	for _, p := range s.Packings {
+		if p.ID == "" || len(p.ID) > 40 || seen[p.ID] {
+			return bad("packing %q: it needs an ID of its own", p.ID)
+		}
+		seen[p.ID] = true
+		if len(p.Files) == 0 || len(p.Files) > 200 {
+			return bad("packing %s: it has 1 to 200 rules for files, not %d", p.ID, len(p.Files))
+		}
+		for i, f := range p.Files {
+			if err := s.checkRule(f); err != nil {
+				return bad("packing %s, file %d: %w", p.ID, i+1, err)
+			}
+			if err := naming.Check(f.Name, Fields); err != nil {
+				return snag.Refuse("bad_pattern", "spec %s, packing %s, file %d: %w", s.Name, p.ID, i+1, err)
+			}
+		}
+	}
+	if err := s.Programme.check(); err != nil {
+		return bad("%w", err)
+	}
+	for _, l := range s.Limits {
+		if err := l.Check(); err != nil {
+			return bad("limits of %s: %w", l.Of, err)
+		}
+		if l.Of == "" {
+			return bad("limits say what they are of: mixes, stems, all, or a bus by its name")
+		}
+	}
+	for _, p := range s.Papers {
+		if !slices.Contains(Paperwork, p) {
+			return bad("papers are %v, not %q", Paperwork, p)
+		}
+	}
+	if s.Names.Letters != "" && s.Names.Letters != "plain" || s.Names.Most < 0 || s.Names.Most > 0 && s.Names.Most < 12 {
+		return bad("letters of names are \"plain\" or any, and a name has at least 12, not %q and %d", s.Names.Letters, s.Names.Most)
+	}
+	if s.Folder != "" {
+		for _, part := range strings.Split(s.Folder, "/") {
+			if err := naming.Check(part, FolderFields); err != nil {
+				return snag.Refuse("bad_pattern", "spec %s, its folder: %w", s.Name, err)
+			}
+		}
 	}
 	return nil
+}
+
+func (s Spec) checkRule(f FileRule) error {
+	if !slices.Contains([]Each{EachNone, EachOutput, EachGroup, EachTrack, EachStem, EachPart, EachMix}, f.Each) {
+		return fmt.Errorf("a file is made for each output, group, track, stem, part or mix, not for each %q", f.Each)
+	}
+	if Containers[f.Container] == "" {
+		return fmt.Errorf("the container %q is not written: wav, rf64, bw64, w64, aiff, flac, mov, mxf and mp4 are", f.Container)
+	}
+	coding := s.codingOf(f)
+	allowed := []string{"s16", "s24", "s32", "f32"}
+	switch f.Container {
+	case "flac", "mxf":
+		allowed = allowed[:2]
+	case "mp4":
+		allowed = []string{"aac"}
+	}
+	if !slices.Contains(allowed, coding) {
+		return fmt.Errorf("samples in %s are %s, not %q", f.Container, strings.Join(allowed, ", "), coding)
+	}
+	if f.Layout != "" {
+		if _, err := audio.ParseLayout(f.Layout); err != nil || f.Each == EachNone {
+			return fmt.Errorf("a layout %q is of what there is a file for each: expected one such as stereo, with each", f.Layout)
+		}
+	}
+	if f.Each != EachNone && len(f.Groups) > 0 {
+		return fmt.Errorf("a rule for each %s takes no groups", f.Each)
+	}
+	for i, g := range f.Groups {
+		l, err := audio.ParseLayout(g.Layout)
+		switch {
+		case err != nil:
+			return fmt.Errorf("group %d: %w", i+1, err)
+		case (g.Bus == "") == (len(g.Outputs) == 0):
+			return fmt.Errorf("group %d: it takes outputs by their names, or a bus", i+1)
+		case g.Bus == "" && len(g.Outputs) != l.Count:
+			return fmt.Errorf("group %d: %s has %d channels, and %d outputs are named", i+1, l.Name, l.Count, len(g.Outputs))
+		}
+		if _, err := f.order(l); err != nil {
+			return fmt.Errorf("group %d: %w", i+1, err)
+		}
+	}
+	return nil
+}
+
+// order is the order in which the channels of a layout stand in a file.
+func (f FileRule) order(l audio.Layout) ([]int, error) {
+	out := make([]int, l.Count)
+	for i := range out {
+		out[i] = i
+	}
+	if f.Order == "" || l.Kind != audio.Bed || l.Count < 3 {
+		return out, nil
+	}
+	speakers, err := audio.ParseOrder(f.Order, l.Count)
+	if err != nil {
+		return nil, err
+	}
+	for i, s := range speakers {
+		if out[i] = l.Index(s); out[i] < 0 {
+			return nil, fmt.Errorf("the order %s names %s, which %s has not", f.Order, s, l.Name)
+		}
+	}
+	return out, nil
+}
+
+func (p Programme) check() error {
+	if p.Length != "reel" && p.Length != "programme" {
+		return fmt.Errorf("the length of what is delivered is that of the reel or the programme, not %q", p.Length)
+	}
+	if p.Start != "" {
+		if _, err := (timecode.Rate{Num: 30, Den: 1}).Parse(p.Start); err != nil {
+			return fmt.Errorf("the start of programme %q is no timecode: %w", p.Start, err)
+		}
+	}
+	lead := func(segments []Segment) (total float64, err error) {
+		for _, s := range segments {
+			if s.What != "silence" && s.What != "tone" || !(s.Seconds > 0 && s.Seconds <= 3600) {
+				return 0, fmt.Errorf("before and after programme stand silence or tone of up to an hour, not %q of %g s", s.What, s.Seconds)
+			}
+			if s.What == "tone" && !(s.LevelDBFS >= -80 && s.LevelDBFS < 0 && hertz(s.Hz) >= 20 && hertz(s.Hz) <= 20000) {
+				return 0, fmt.Errorf("a tone of %g Hz at %g dBFS: 20 to 20000 Hz and -80 to under 0 dBFS can be", hertz(s.Hz), s.LevelDBFS)
+			}
+			total += s.Seconds
+		}
+		return total, nil
+	}
+	before, err := lead(p.Before)
+	if err != nil {
+		return err
+	}
+	after, err := lead(p.After)
+	if err != nil {
+		return err
+	}
+	if p.Pop == nil {
+		return nil
+	}
+	tone := Segment{What: "tone", Seconds: 1, LevelDBFS: p.Pop.LevelDBFS, Hz: p.Pop.Hz}
+	if _, err := lead([]Segment{tone}); err != nil {
+		return fmt.Errorf("pop: %w", err)
+	}
+	if n := len(p.Before); before < popLead || n == 0 || p.Before[n-1].What != "silence" || p.Before[n-1].Seconds < popLead {
+		return fmt.Errorf("a pop lies two seconds before programme: at least that much silence must stand there")
+	}
+	if p.Pop.Tail && (after < popLead+1 || p.After[0].What != "silence" || p.After[0].Seconds < popLead+1) {
+		return fmt.Errorf("a tail pop lies two seconds after programme: at least three seconds of silence must stand there")
+	}
+	return nil
+}
+
+// popLead is by how many seconds of timecode a pop stands before the first frame of programme, and after the last.
+const popLead = 2
+
+// UnmarshalJSON reads specs of this format and of those before.
+func (s *Spec) UnmarshalJSON(b []byte) error {
+	var head struct {
+		Format int `json:"format"`
+	}
+	if err := json.Unmarshal(b, &head); err != nil {
+		return err
+	}
+	if head.Format > 0 {
+		type plain Spec
+		d := json.NewDecoder(strings.NewReader(string(b)))
+		d.DisallowUnknownFields()
+		return d.Decode((*plain)(s))
+	}
+	return s.upgrade(b)
 }

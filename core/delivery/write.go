@@ -2,10 +2,17 @@ package delivery
 
 import (
 	"context"
+	"fmt"
+	"io"
+	"os"
 	"path/filepath"
+	"strings"
 
+	"zestyloom/core/aiff"
 	"zestyloom/core/audio"
+	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
+	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
@@ -13,64 +20,83 @@ import (
 
 // Written says what a render met.
 type Written struct {
-	Clipped []int64 `json:"clipped"` // samples held at full scale, by output
+	Clipped []int64 `json:"clipped"` // samples held at full scale, by file and channel, one after another
+}
+
+// Total is how many samples were held at full scale.
+func (w Written) Total() (n int64) {
+	for _, k := range w.Clipped {
+		n += k
+	}
+	return n
+}
+
+// Options of writing and proving.
+type Options struct {
+	Sources mix.Sources
+	// Picture is where the file lies whose picture goes along; empty for none.
+	Picture string
+	// OwnReader leaves the second reader out of a proof, which then says so.
+	OwnReader bool
+	// Progress, if not nil, is told the frames done.
+	Progress func(done int64)
 }
 
 // Write renders a plan into a folder that exists. Files appear under their names only when all of
-// them are whole. progress, if not nil, is told the frames done.
-func Write(ctx context.Context, p Plan, dir string, sources mix.Sources, progress func(done int64)) (Written, error) {
-	player, err := p.play(sources)
-	if err != nil {
-		return Written{}, err
-	}
-	defer player.Close()
-	type sink struct {
-		file    *wholefile.File
-		w       *wave.Writer
-		outputs []int
-		enc     audio.Encoder
-	}
+// them are whole.
+func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) {
+	list, of := p.feeds()
 	var sinks []*sink
 	defer func() {
 		for _, s := range sinks {
-			s.file.Abort()
+			s.abort()
 		}
 	}()
 	for _, f := range p.Files {
-		file, err := wholefile.Create(filepath.Join(dir, f.Name), true)
+		s, err := p.sink(f, dir)
+		if s != nil {
+			sinks = append(sinks, s)
+		}
 		if err != nil {
 			return Written{}, err
 		}
-		s := &sink{file: file, outputs: f.Outputs, enc: p.encoder(f)}
-		sinks = append(sinks, s)
-		if s.w, err = wave.NewWriter(file, p.Options(f)); err != nil {
-			return Written{}, err
-		}
 	}
+	meters := p.listen(func(i int) bool { return p.Order.Spec.Metadata.Loudness && p.isWAV(i) })
+	silence := make([]float64, largest(p))
+	var picked audio.Block
 	var raw []byte
-	err = player.Run(ctx, p.Start, p.Start+p.Frames, func(b audio.Block, at int64) error {
-		for _, s := range sinks {
-			raw = s.enc.Encode(raw[:0], pick(b, s.outputs), at-p.Start)
-			if _, err := s.w.Write(raw); err != nil {
+	err := p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
+		if n := b.Frames(); n > len(silence) {
+			silence = make([]float64, n)
+		}
+		for i, s := range sinks {
+			picked = blockOf(picked, b, of[i], silence)
+			raw = s.enc.Encode(raw[:0], picked, at)
+			meters.heard(i, 0, len(picked), raw, s.enc.Coding, at, b.Frames())
+			if err := s.write(raw); err != nil {
 				return err
 			}
 		}
-		if progress != nil {
-			progress(at + int64(b.Frames()) - p.Start)
+		meters.add(at, b.Frames())
+		if o.Progress != nil {
+			o.Progress(at + int64(b.Frames()))
 		}
 		return nil
 	})
 	if err != nil {
 		return Written{}, err
 	}
-	out := Written{Clipped: make([]int64, len(p.Reel.Weave.Outputs))}
-	for _, s := range sinks {
-		if err := s.w.Close(); err != nil {
+	out := Written{}
+	for i, s := range sinks {
+		if r, ok := meters.only(i); ok {
+			if err := s.setLoudness(r); err != nil {
+				return Written{}, err
+			}
+		}
+		if err := s.finish(ctx, p, o.Picture); err != nil {
 			return Written{}, err
 		}
-		for c, k := range s.enc.Clipped {
-			out.Clipped[s.outputs[c]] += k
-		}
+		out.Clipped = append(out.Clipped, s.enc.Clipped...)
 	}
 	for _, s := range sinks {
 		if err := s.file.Commit(); err != nil {
@@ -80,24 +106,210 @@ func Write(ctx context.Context, p Plan, dir string, sources mix.Sources, progres
 	return out, nil
 }
 
-// play prepares the outputs of a plan.
-func (p Plan) play(sources mix.Sources) (*mix.Player, error) {
-	program, err := mix.Compile(p.Reel, p.Order.Spec.SampleRate, sources)
+// largest is how many frames a block usually has.
+func largest(p Plan) int { return mix.BlockFrames*max(1, p.Rates.Files/max(1, p.Rates.Reel)) + 1 }
+
+// frames is what takes interleaved samples and becomes a file.
+type frames interface {
+	io.Writer
+	Close() error
+}
+
+// sink is a file that is being written.
+type sink struct {
+	plan  File
+	file  *wholefile.File
+	enc   audio.Encoder
+	w     frames  // of the file itself, or of the only part
+	parts []*part // what a container is made of, beside the file
+	wav   *wave.Writer
+	bext  *wave.Bext
+}
+
+// part is a WAV file that goes into a container, and which channels it has.
+type part struct {
+	path         string
+	file         *os.File
+	w            *wave.Writer
+	first, count int
+	raw          []byte
+}
+
+// sink begins a file of a plan.
+func (p Plan) sink(f File, dir string) (*sink, error) {
+	path := filepath.Join(dir, filepath.FromSlash(f.Name))
+	if _, err := wholefile.MakeFolder(filepath.Dir(path)); err != nil {
+		return nil, err
+	}
+	file, err := wholefile.Create(path, true)
 	if err != nil {
 		return nil, err
 	}
-	return program.Play(mix.All())
+	s := &sink{plan: f, file: file, enc: p.encoder(f)}
+	options := p.Options(f)
+	switch f.Container {
+	case "wav", "rf64", "bw64":
+		s.bext = options.Bext
+		s.wav, err = wave.NewWriter(file, options)
+		s.w = s.wav
+	case "w64":
+		s.w, err = wave.NewWriter64(file, options)
+	case "aiff":
+		s.w, err = aiff.NewWriter(file, options)
+	case "flac":
+		err = s.addPart(0, len(f.Channels), options.Format)
+	default:
+		first := 0
+		for _, g := range f.Groups {
+			format := options.Format
+			format.Channels = g.Count
+			if l, err := audio.ParseLayout(g.Layout); err == nil && g.Count > 1 {
+				format.Mask = l.Mask
+			}
+			if err = s.addPart(first, g.Count, format); err != nil {
+				break
+			}
+			first += g.Count
+		}
+	}
+	return s, err
+}
+
+func (s *sink) addPart(first, count int, format wave.Format) error {
+	path := fmt.Sprintf("%s.%d.part.wav", s.file.Name(), len(s.parts))
+	file, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	p := &part{path: path, file: file, first: first, count: count}
+	s.parts = append(s.parts, p)
+	p.w, err = wave.NewWriter(file, wave.Options{Format: format})
+	return err
+}
+
+func (s *sink) write(raw []byte) error {
+	if s.w != nil {
+		_, err := s.w.Write(raw)
+		return err
+	}
+	size := s.enc.Coding.Bytes()
+	width := size * len(s.plan.Channels)
+	for _, p := range s.parts {
+		if p.count == len(s.plan.Channels) {
+			if _, err := p.w.Write(raw); err != nil {
+				return err
+			}
+			continue
+		}
+		p.raw = p.raw[:0]
+		for at := 0; at < len(raw); at += width {
+			p.raw = append(p.raw, raw[at+p.first*size:at+(p.first+p.count)*size]...)
+		}
+		if _, err := p.w.Write(p.raw); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// setLoudness puts what was measured into the bext chunk, in the hundredths that it has.
+func (s *sink) setLoudness(r loudness.Result) error {
+	if s.wav == nil || s.bext == nil {
+		return nil
+	}
+	x := *s.bext
+	x.Version, x.Loudness = 2, bextLoudness(r)
+	return s.wav.SetBext(x)
+}
+
+// finish makes the file of what was written; it has its name afterwards, once it is committed.
+func (s *sink) finish(ctx context.Context, p Plan, with string) error {
+	if s.w != nil {
+		return s.w.Close()
+	}
+	var paths, titles []string
+	for i, part := range s.parts {
+		if err := part.w.Close(); err != nil {
+			return err
+		}
+		if err := part.file.Close(); err != nil {
+			return err
+		}
+		paths = append(paths, part.path)
+		if i < len(s.plan.Groups) {
+			titles = append(titles, s.plan.Groups[i].Name)
+		}
+	}
+	if s.plan.Container == "flac" {
+		return picture.WriteFLAC(ctx, paths[0], s.file.Name())
+	}
+	pack := picture.Pack{
+		Kind: s.plan.Container, Sounds: paths, Titles: titles, Coding: s.enc.Coding, AAC: s.plan.Coding == "aac", Out: s.file.Name(),
+		Start: p.Rate.FormatSamples(p.Start, int64(p.Rates.Files)),
+	}
+	if p.Order.Picture != nil && !p.Test() {
+		pack.Picture = with
+	}
+	return pack.Write(ctx)
+}
+
+func (s *sink) abort() {
+	s.file.Abort()
+	for _, p := range s.parts {
+		p.file.Close()
+		os.Remove(p.path)
+	}
 }
 
 // encoder makes the samples of a file from rendered blocks.
 func (p Plan) encoder(f File) audio.Encoder {
-	return audio.Encoder{Coding: p.Coding(), Dither: p.Order.Spec.Dither, Seed: uint64(f.Outputs[0] + 1), Clipped: make([]int64, len(f.Outputs))}
+	seed := uint64(1)
+	if len(f.Channels) > 0 {
+		seed = uint64(max(0, f.Channels[0].Output) + 1)
+	}
+	return audio.Encoder{Coding: f.coding(), Dither: p.Order.Spec.Dither, Seed: seed, Clipped: make([]int64, len(f.Channels))}
 }
 
-func pick(b audio.Block, outputs []int) audio.Block {
-	out := make(audio.Block, len(outputs))
-	for i, o := range outputs {
-		out[i] = b[o]
+// isWAV reports whether a file of a plan is one of those that have a bext chunk.
+func (p Plan) isWAV(i int) bool {
+	c := p.Files[i].Container
+	return (c == "wav" || c == "rf64" || c == "bw64") && !p.Order.Spec.Metadata.NoBext
+}
+
+// Options is what a file of the plan holds beside its samples.
+func (p Plan) Options(f File) wave.Options {
+	format := wave.Format{Coding: f.coding(), SampleRate: p.Rates.Files, Channels: len(f.Channels)}
+	if p.Order.Spec.Metadata.Mask && len(f.Groups) == 1 {
+		if l, err := audio.ParseLayout(f.Groups[0].Layout); err == nil {
+			format.Mask = l.Mask
+		}
 	}
-	return out
+	o := wave.Options{Format: format, Container: strings.ToUpper(f.Container)}
+	note := p.Order.Spec.Name
+	if p.Test() {
+		note += " (test)"
+	}
+	x := wave.NewIXML()
+	x.Set("PROJECT", p.Order.Titles.Production)
+	x.Set("NOTE", note)
+	x.SetSpeed(format.SampleRate, format.Bits(), p.Start, p.Rate)
+	var tracks []wave.IXMLTrack
+	var lines []wave.Track
+	for c, ch := range f.Channels {
+		tracks = append(tracks, wave.IXMLTrack{Recorder: ch.Number, Interleave: c + 1, Name: ch.Name})
+		lines = append(lines, wave.Track{Number: ch.Number, Name: ch.Name})
+	}
+	x.SetTracks(tracks)
+	if !p.Order.Spec.Metadata.NoIXML {
+		o.IXML = x
+	}
+	if !p.Order.Spec.Metadata.NoBext {
+		o.Bext = &wave.Bext{
+			Description: wave.Description{}.WithTracks(lines, [2]string{"PROJECT", p.Order.Titles.Production}).String(),
+			Originator:  "Zesty Loom", OriginationDate: p.Order.Date, OriginationTime: p.Order.Time,
+			TimeReference: uint64(p.Start), Version: 1,
+			CodingHistory: format.CodingHistory(),
+		}
+	}
+	return o
 }

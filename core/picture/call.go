@@ -36,6 +36,7 @@ const (
 type call struct {
 	program       string
 	in            string
+	kind          string   // how ffmpeg calls what it is, of a file of our own; found out where it is empty
 	before, after []string // what stands before and after the input
 	wall          time.Duration
 }
@@ -70,9 +71,11 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 		return nil, err
 	}
 	defer in.Close()
-	kind, err := demuxer(in)
-	if err != nil {
-		return nil, err
+	kind := []string{"-f", c.kind}
+	if c.kind == "" {
+		if kind, err = demuxer(in); err != nil {
+			return nil, err
+		}
 	}
 	st, err := in.Stat()
 	if err != nil {

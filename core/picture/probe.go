@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/big"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -119,6 +120,9 @@ func runInMarked(ctx context.Context, path string, stream int) (bool, error) {
 	return len(p.Packets) == 0, nil
 }
 
+// handlers matches names that writers give to the kind of a track, where people give names to tracks.
+var handlers = regexp.MustCompile(`(?i)handler|media|audio|sound|^.{61,}$`)
+
 func parse(out []byte) (*Info, error) {
 	var p struct {
 		Streams []struct {
@@ -167,6 +171,9 @@ func parse(out []byte) (*Info, error) {
 		switch s.Type {
 		case "audio":
 			a := Stream{Index: s.Index, Codec: s.Codec, Channels: s.Channels, Bits: s.Bits, Float: strings.HasPrefix(s.SampleFormat, "flt") || strings.HasPrefix(s.SampleFormat, "dbl"), Title: s.Tags["title"]}
+			if name := s.Tags["handler_name"]; a.Title == "" && !handlers.MatchString(name) {
+				a.Title = name // the place of a QuickTime track for its name
+			}
 			a.SampleRate, _ = strconv.Atoi(s.SampleRate)
 			if n, err := strconv.Atoi(s.BitsRaw); err == nil && a.Bits == 0 {
 				a.Bits = n

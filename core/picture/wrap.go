@@ -81,16 +81,15 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	if total != src.Format.Channels {
 		return nil, snag.Refuse("bad_channels", "the groups take %d channels, and %s has %d", total, filepath.Base(sound), src.Format.Channels)
 	}
-	codec := map[audio.Coding]string{audio.S16: "pcm_s16le", audio.S24: "pcm_s24le", audio.S32: "pcm_s32le", audio.F32: "pcm_f32le"}[src.Format.Coding]
-	if codec == "" || kind == "mxf" && (src.Format.Coding == audio.F32 || src.Format.Coding == audio.S32) {
-		return nil, snag.Refuse("coding_differs", "%s is %s, which a %s does not hold as it is", filepath.Base(sound), src.Format.Coding, strings.TrimPrefix(filepath.Ext(out), "."))
+	codec, err := pcmCodec(src.Format.Coding, kind)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", filepath.Base(sound), err)
 	}
 	facts := src.Gather(filepath.Base(sound))
 	// A file for each group, by bytes, and then one stream of each.
 	var parts []string
 	defer func() { remove(parts) }()
-	after := []string{}
-	maps := []string{"-map", "0:v:0"}
+	pack := Pack{Kind: kind, Picture: picture, Coding: src.Format.Coding}
 	first := 0
 	for i, g := range groups {
 		s := WrappedStream{Codec: codec}
@@ -106,13 +105,8 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 		}
 		parts = append(parts, part.Path)
 		w.Streams = append(w.Streams, s)
-		after = append(after, "-f", "wav", "-i", "file:"+part.Path)
-		maps = append(maps, "-map", fmt.Sprintf("%d:a:0", i+1))
-		if title := strings.TrimSpace(strings.Join(s.Labels, " ")); title != "" {
-			maps = append(maps, fmt.Sprintf("-metadata:s:a:%d", i), "title="+title, fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+title)
-		}
+		pack.Titles = append(pack.Titles, strings.TrimSpace(strings.Join(s.Labels, " ")))
 	}
-	after = append(append(after, maps...), "-c:v", "copy", "-c:a", codec, "-map_metadata", "0")
 	if facts.Start >= 0 {
 		rate := info.TimecodeRate
 		if rate.Zero() {
@@ -121,7 +115,7 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 		if frame := rate.FrameAt(facts.Start, int64(src.Format.SampleRate)); rate.SampleAt(frame, int64(src.Format.SampleRate)) != facts.Start {
 			w.Snags = append(w.Snags, snag.New("start_disagrees", "the sound starts at sample %d, which is within a frame: the timecode says the frame", facts.Start))
 		}
-		after = append(after, "-timecode", rate.FormatSamples(facts.Start, int64(src.Format.SampleRate)))
+		pack.Start = rate.FormatSamples(facts.Start, int64(src.Format.SampleRate))
 	}
 	// It is written where it will lie, and gets its name once it is proven.
 	file, err := wholefile.Create(out, force)
@@ -130,10 +124,8 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	}
 	defer file.Abort()
 	made := file.Name()
-	if _, err := (call{program: "ffmpeg", in: picture, before: []string{"-nostdin", "-y"}, after: append(after, "-bitexact", "-f", kind, "file:"+made), wall: decodeTime}).run(ctx); err != nil {
-		if snag.Of(err).Code == "picture_unreadable" {
-			return nil, snag.Refuse("not_wrapped", "a %s can't hold this picture (%s) with this sound as they are: %s", strings.TrimPrefix(filepath.Ext(out), "."), info.Picture.Codec, snag.Of(err).Message)
-		}
+	pack.Sounds, pack.Out = parts, made
+	if err := pack.Write(ctx); err != nil {
 		return nil, err
 	}
 	if err := w.prove(ctx, picture, made, parts, groups, tmp); err != nil {

@@ -4,7 +4,6 @@ package readiness
 
 import (
 	"slices"
-	"strings"
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
@@ -29,29 +28,26 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 	add := func(stops bool, stage, track, code, format string, args ...any) {
 		out = append(out, Finding{Snag: snag.New(code, format, args...), Stops: stops, Stage: stage, Track: track})
 	}
-	r, s := p.Reel, p.Order.Spec
+	r := p.Reel
 	start, end := r.Span()
 	if end == start {
 		add(true, "reel", "", "empty_reel", "the reel is empty: take a take into it first")
 	}
+	for _, n := range p.Problems {
+		add(n.Stops, n.Stage, "", n.Code, "%s", n.Message)
+	}
 	outs := r.Weave.Outputs
-	if len(outs) != len(s.Outputs) {
-		add(true, "weave", "", "width", "the weave has %d outputs and the spec asks for %d", len(outs), len(s.Outputs))
-	}
-	for i, name := range s.Outputs {
-		if i < len(outs) && !strings.EqualFold(outs[i].Name, name) {
-			add(true, "weave", "", "order", "output %d is %s and the spec asks for %s there", i+1, outs[i].Name, name)
-		}
-	}
 	product, err := r.Product()
 	if err != nil {
 		why := snag.Of(err)
 		add(true, "weave", "", why.Code, "%s", why.Message)
 		return out
 	}
-	carried := map[string]bool{}
+	carried, used := p.Carried(), p.Outputs()
 	for i, o := range outs {
-		carried[o.Bus] = true
+		if !used[i] {
+			continue
+		}
 		if o.Bus == "" {
 			add(false, "weave", "", "output_silent", "output %d (%s) carries no stem: it will be silence", i+1, o.Name)
 			continue
@@ -71,11 +67,11 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 		case t.Off:
 			add(false, "reel", t.ID, "track_off", "track %s is off and will not be heard", t.Label)
 			out[len(out)-1].OnPurpose = true
-		case !routed:
+		case !routed && !carried[t.ID]:
 			add(false, "weave", t.ID, "no_stem", "track %s has no stem and will not be heard", t.Label)
-		case !slices.ContainsFunc(r.Weave.Reach(t.ID), func(bus string) bool { return carried[bus] }):
+		case !carried[t.ID] && !slices.ContainsFunc(r.Weave.Reach(t.ID), func(bus string) bool { return carried[bus] }):
 			b, _ := r.Weave.Bus(send.To)
-			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is on no output", t.Label, b.Name)
+			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is in none of the files", t.Label, b.Name)
 		}
 		if routed && len(t.Clips) > 0 && !t.Off {
 			none, twice := unsummed(r.Weave, t.ID)
@@ -96,8 +92,11 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 		}
 	}
 	for _, o := range clipping {
+		if !used[o.Output] {
+			continue
+		}
 		add(false, "weave", "", "clips", "output %d (%s) clips: %d samples beyond full scale, the first at %s, the worst %+.1f dB over",
-			o.Output+1, outs[o.Output].Name, o.Count, p.Rate.FormatSamples(o.At, int64(s.SampleRate)), o.PeakDB)
+			o.Output+1, outs[o.Output].Name, o.Count, p.Rate.FormatSamples(o.At, int64(p.Rates.Reel)), o.PeakDB)
 	}
 	return out
 }

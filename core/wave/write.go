@@ -14,6 +14,8 @@ type Options struct {
 	Bext   *Bext
 	IXML   *IXML
 	Extra  []RawChunk
+	// Container is RF64 or BW64 to be that from the first byte on; RIFF or nothing to become RF64 where it has to.
+	Container string
 }
 
 // Writer writes a WAV file: RIFF, promoted in place to RF64 when it outgrows 32-bit sizes. All
@@ -24,6 +26,7 @@ type Writer struct {
 	header  int64 // bytes before the first sample
 	dataLen int64
 	factAt  int64 // of the fact chunk's frame count, 0 without one
+	bextAt  int64 // of the bext chunk's payload, 0 without one
 	limit   int64 // greatest size of a RIFF; a variable for tests
 	err     error
 }
@@ -50,6 +53,7 @@ func NewWriter(w io.WriteSeeker, opts Options) (*Writer, error) {
 		chunk(&b, "fact", make([]byte, 4))
 	}
 	if opts.Bext != nil {
+		wr.bextAt = int64(b.Len()) + 8
 		chunk(&b, "bext", opts.Bext.Marshal())
 	}
 	if opts.IXML != nil {
@@ -133,6 +137,18 @@ func (w *Writer) Rate() int { return w.opts.Format.SampleRate }
 // Frames is the number of whole frames written so far.
 func (w *Writer) Frames() int64 { return w.dataLen / int64(w.opts.Format.FrameBytes()) }
 
+// SetBext changes what the bext chunk says; it had one from the beginning, with a coding history of the same length.
+func (w *Writer) SetBext(x Bext) error {
+	if w.bextAt == 0 || len(x.CodingHistory) != len(w.opts.Bext.CodingHistory) {
+		return fmt.Errorf("wave: there is no bext chunk of that length to change")
+	}
+	w.put(w.bextAt, x.Marshal())
+	if w.err == nil {
+		_, w.err = w.w.Seek(0, io.SeekEnd)
+	}
+	return w.err
+}
+
 // Close pads the data and fills in the sizes. It does not close the underlying file.
 func (w *Writer) Close() error {
 	if w.err != nil {
@@ -157,7 +173,11 @@ func (w *Writer) Close() error {
 	if w.factAt > 0 {
 		put32(w.factAt, uint32(min(frames, 0xFFFFFFFF)))
 	}
-	if riff <= w.limit {
+	id := RF64
+	if w.opts.Container == BW64 {
+		id = BW64
+	}
+	if always := w.opts.Container == RF64 || w.opts.Container == BW64; riff <= w.limit && !always {
 		put32(w.header-4, uint32(w.dataLen))
 		put32(4, uint32(riff))
 	} else {
@@ -170,7 +190,7 @@ func (w *Writer) Close() error {
 		w.put(12, b)
 		put32(w.header-4, 0xFFFFFFFF)
 		put32(4, 0xFFFFFFFF)
-		w.put(0, []byte(RF64)) // last: until here the file is a RIFF that lost its sizes
+		w.put(0, []byte(id)) // last: until here the file is a RIFF that lost its sizes
 	}
 	if w.err == nil {
 		_, w.err = w.w.Seek(0, io.SeekEnd)

@@ -1,0 +1,104 @@
+package picture
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/snag"
+)
+
+// Pack says what a file with sound streams is made of.
+type Pack struct {
+	Kind    string   // mov, mxf, mp4 or matroska
+	Picture string   // a file whose picture is copied untouched; empty for none
+	Sounds  []string // WAV files of our own, each a stream
+	Titles  []string // of the streams; empty for none
+	Coding  audio.Coding
+	AAC     bool   // sound is compressed
+	Start   string // timecode; empty for none
+	Out     string // where it is written
+}
+
+// pcmCodec is how ffmpeg calls a coding as a container holds it.
+func pcmCodec(c audio.Coding, kind string) (string, error) {
+	codec := map[audio.Coding]string{audio.S16: "pcm_s16le", audio.S24: "pcm_s24le", audio.S32: "pcm_s32le", audio.F32: "pcm_f32le"}[c]
+	if codec == "" || kind == "mxf" && (c == audio.F32 || c == audio.S32) {
+		return "", snag.Refuse("coding_differs", "a %s does not hold samples of %s as they are", kind, c)
+	}
+	return codec, nil
+}
+
+// Write writes the file: the picture's packets, and each sound as a stream.
+func (p Pack) Write(ctx context.Context) error {
+	codec, err := pcmCodec(p.Coding, p.Kind)
+	if p.AAC {
+		codec, err = "aac", nil
+	}
+	if err != nil {
+		return err
+	}
+	c := call{program: "ffmpeg", before: []string{"-nostdin", "-y"}, wall: decodeTime}
+	sounds := p.Sounds
+	first := 0
+	var maps []string
+	if p.Picture != "" {
+		c.in, first = p.Picture, 1
+		maps = append(maps, "-map", "0:v:0")
+	} else {
+		c.in, c.kind, sounds = sounds[0], "wav", sounds[1:]
+	}
+	for _, s := range sounds {
+		c.after = append(c.after, "-f", "wav", "-i", "file:"+s)
+	}
+	for i := range p.Sounds {
+		maps = append(maps, "-map", fmt.Sprintf("%d:a:0", first+i))
+		if i < len(p.Titles) && p.Titles[i] != "" {
+			maps = append(maps, fmt.Sprintf("-metadata:s:a:%d", i), "title="+p.Titles[i], fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+p.Titles[i])
+		}
+	}
+	c.after = append(append(c.after, maps...), "-c:v", "copy", "-c:a", codec, "-map_metadata", "0")
+	if p.AAC {
+		c.after = append(c.after, "-b:a", "320k")
+	}
+	if p.Start != "" {
+		c.after = append(c.after, "-timecode", p.Start)
+	}
+	c.after = append(c.after, "-bitexact", "-f", p.Kind, "file:"+p.Out)
+	_, err = c.run(ctx)
+	if err != nil && snag.Of(err).Code == "picture_unreadable" {
+		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)
+	}
+	return err
+}
+
+// WriteFLAC writes a WAV file of ours as FLAC.
+func WriteFLAC(ctx context.Context, sound, out string) error {
+	c := call{program: "ffmpeg", in: sound, kind: "wav", before: []string{"-nostdin", "-y"}, wall: decodeTime}
+	c.after = []string{"-map", "0:a:0", "-c:a", "flac", "-compression_level", "5", "-map_metadata", "-1", "-bitexact", "-f", "flac", "file:" + out}
+	_, err := c.run(ctx)
+	return err
+}
+
+// Streams writes each sound stream of a file into a WAV of its own in a folder, in the coding it has.
+func (i *Info) Streams(ctx context.Context, path, tmp string) ([]string, error) {
+	return i.decode(ctx, path, tmp, Stream.Coding)
+}
+
+// Packets is a hash of the picture's packets: MD5, as ffmpeg works it out.
+func Packets(ctx context.Context, path string) (string, error) { return packets(ctx, path) }
+
+// Facts is what ffprobe says of the sound streams of a file. kind is how ffmpeg calls the container, empty for those of
+// pictures.
+func Facts(ctx context.Context, path, kind string) ([]Stream, error) {
+	out, err := call{program: "ffprobe", in: path, kind: kind, before: []string{"-of", "json", "-show_streams", "-show_format"}, wall: probeTime}.run(ctx)
+	if err != nil {
+		return nil, err
+	}
+	info, err := parse(out)
+	if err != nil {
+		return nil, err
+	}
+	return info.Sound, nil
+}
