@@ -2,7 +2,6 @@ package delivery
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -210,25 +209,12 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 			return nil
 		})
 	}
-	// Each sound file's hash is taken of what is read of it meanwhile.
-	for _, r := range readings {
-		if r.decoded {
-			continue
-		}
-		inner := run
-		run = func() error {
-			sum, err := r.src.Hash(inner)
-			r.fp.Hash = fmt.Sprintf("%016x", sum)
-			return err
-		}
-	}
-	if err := run(); err != nil {
+	if err := hashed(readings, run)(); err != nil {
 		return err
 	}
 	for _, r := range readings {
-		if err := r.end(p, heard); err != nil {
-			return err
-		}
+		r.finish(p, heard)
+		r.end(p)
 	}
 	tones.judge(p, proof)
 	proof.Sums = heard.sumsFound()
@@ -283,6 +269,3 @@ func hashOf(path string) (string, error) {
 	defer f.Close()
 	return hashReader(f)
 }
-
-// gone reports whether a file is not there.
-func gone(err error) bool { return errors.Is(err, os.ErrNotExist) }

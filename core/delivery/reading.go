@@ -216,16 +216,12 @@ func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
 	fp.check("snags on reading", 0, len(facts.Snags))
 }
 
-// read reads a block and compares it. want holds all channels of the file.
-func (r *reading) read(p Plan, want []byte, at int64, n int) error {
+// take reads a block: its levels, and the hashes of its channels.
+func (r *reading) take(at int64, n int) error {
 	size := r.coding.Bytes()
 	width := size * r.count
 	if len(r.got) < n*width {
 		r.got = make([]byte, n*width)
-	}
-	r.read0 = 0
-	if r.differs {
-		return nil
 	}
 	k, err := readFull(r.src, r.got[:n*width], at)
 	if err != nil {
@@ -234,6 +230,24 @@ func (r *reading) read(p Plan, want []byte, at int64, n int) error {
 	r.read0 = k * width
 	got := r.got[:r.read0]
 	audio.AddLevels(r.levels, got, r.coding)
+	if !r.lossy {
+		r.hash(got, size, width)
+	}
+	return nil
+}
+
+// read reads a block and compares it. want holds all channels of the file.
+func (r *reading) read(p Plan, want []byte, at int64, n int) error {
+	size := r.coding.Bytes()
+	width := size * r.count
+	r.read0 = 0
+	if r.differs {
+		return nil
+	}
+	if err := r.take(at, n); err != nil {
+		return err
+	}
+	got := r.got[:r.read0]
 	all := len(p.Files[r.index].Channels)
 	if r.want = want; all != r.count {
 		wide := p.Files[r.index].coding().Bytes()
@@ -250,7 +264,6 @@ func (r *reading) read(p Plan, want []byte, at int64, n int) error {
 	for c := range r.count {
 		r.fp.Channels[r.first+c].compare(r.want, got, at, size, c, width)
 	}
-	r.hash(got, size, width)
 	return nil
 }
 
@@ -293,8 +306,24 @@ func (r *reading) likeness(p Plan, n int) {
 // that lies a few samples elsewhere, or is another, is far from that. Levels must agree within half a decibel.
 const leastAlike = 0.99
 
-// end says what came of the comparison.
-func (r *reading) end(p Plan, heard *listeners) error {
+// hashed has each sound file's hash taken of what run reads of it.
+func hashed(readings []*reading, run func() error) func() error {
+	for _, r := range readings {
+		if r.decoded {
+			continue
+		}
+		inner := run
+		run = func() error {
+			sum, err := r.src.Hash(inner)
+			r.fp.Hash = fmt.Sprintf("%016x", sum)
+			return err
+		}
+	}
+	return run
+}
+
+// finish says what was found of the channels, and of the loudness that the file says of itself.
+func (r *reading) finish(p Plan, heard *listeners) {
 	if r.bext != nil && p.Order.Spec.Metadata.Loudness {
 		if v, ok := heard.only(r.index); ok {
 			r.fp.check("loudness in the bext chunk", bextLoudness(v), r.bext.Loudness)
@@ -305,10 +334,21 @@ func (r *reading) end(p Plan, heard *listeners) error {
 		if r.differs {
 			continue
 		}
-		ch.OK = ch.Differs == 0
 		ch.PeakDBFS, ch.RMSDBFS = finite(r.levels[c].PeakDB()), finite(r.levels[c].RMSDB())
 		if !r.lossy {
 			ch.Hash = fmt.Sprintf("%016x", r.hashes[c].Sum64())
+		}
+	}
+}
+
+// end says what came of the comparison.
+func (r *reading) end(p Plan) {
+	for c := range r.count {
+		ch := &r.fp.Channels[r.first+c]
+		if r.differs {
+			continue
+		}
+		if ch.OK = ch.Differs == 0; !r.lossy {
 			continue
 		}
 		l := r.alike[c]
@@ -320,7 +360,6 @@ func (r *reading) end(p Plan, heard *listeners) error {
 		ch.Alike = &alike
 		ch.OK = alike >= leastAlike && math.Abs(off) <= 0.5
 	}
-	return nil
 }
 
 func readFull(src *source.Source, p []byte, frame int64) (int, error) {

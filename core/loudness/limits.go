@@ -52,18 +52,19 @@ func (l Limits) Check() error {
 	return nil
 }
 
-// ParseLimits reads limits from JSON: of their own, or those of a specification that has them under "limits".
+// ParseLimits reads limits from JSON: of their own, or those of a specification that has them under "limits", of which the
+// first are taken.
 func ParseLimits(b []byte) (Limits, error) {
 	var v struct {
 		Limits
-		Own *Limits `json:"limits"`
+		Own firstLimits `json:"limits"`
 	}
 	if err := json.Unmarshal(b, &v); err != nil {
 		return Limits{}, snag.Refuse("bad_limits", "these are no limits: JSON with members such as integrated_lufs and max_true_peak_dbtp is expected: %w", err)
 	}
 	l := v.Limits
-	if v.Own != nil {
-		if l = *v.Own; l.Name == "" {
+	if v.Own.Limits != nil {
+		if l = *v.Own.Limits; l.Name == "" {
 			l.Name = v.Name
 		}
 	}
@@ -71,6 +72,21 @@ func ParseLimits(b []byte) (Limits, error) {
 		return l, snag.Refuse("bad_limits", "nothing is asked for in it: give one of integrated_lufs, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, max_range_lu and max_ppm_dbfs")
 	}
 	return l, l.Check()
+}
+
+// firstLimits are limits, or the first of a list of them.
+type firstLimits struct{ *Limits }
+
+// UnmarshalJSON reads either.
+func (f *firstLimits) UnmarshalJSON(b []byte) error {
+	var list []Limits
+	if json.Unmarshal(b, &list) == nil {
+		if len(list) > 0 {
+			f.Limits = &list[0]
+		}
+		return nil
+	}
+	return json.Unmarshal(b, &f.Limits)
 }
 
 // ShortTermPowers is how many powers the window of short-term has.

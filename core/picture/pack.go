@@ -3,6 +3,8 @@ package picture
 import (
 	"context"
 	"fmt"
+	"math"
+	"math/big"
 	"strings"
 
 	"zestyloom/core/audio"
@@ -101,4 +103,21 @@ func Facts(ctx context.Context, path, kind string) ([]Stream, error) {
 		return nil, err
 	}
 	return info.Sound, nil
+}
+
+// Covers is which samples since midnight a file's picture lies over, at a sample rate, by its timecode track and the number
+// of its frames; from -1 on where no timecode says where it starts.
+func (i *Info) Covers(sampleRate int) (from, to int64, err error) {
+	if i.Picture == nil {
+		return 0, 0, snag.Refuse("no_picture", "the file has no picture")
+	}
+	v := i.Picture
+	frames := int64(math.Round(v.Seconds * float64(v.RateNum) / float64(v.RateDen)))
+	length := new(big.Rat).Mul(big.NewRat(frames*int64(sampleRate), 1), big.NewRat(v.RateDen, v.RateNum))
+	n := new(big.Int).Quo(length.Num(), length.Denom()).Int64()
+	from, _, ok := i.Start(sampleRate)
+	if !ok {
+		from = -1
+	}
+	return from, from + n, nil
 }

@@ -7,11 +7,6 @@ import (
 	"math"
 	"strconv"
 	"time"
-
-	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
-	"golang.org/x/image/font/sfnt"
 )
 
 // Measurement is what was measured of a reel, as it is handed over.
@@ -80,32 +75,16 @@ const graphHeight = 34.0
 // PrintMeasurement prints a measurement: the readings of all buses, and for each what was asked and found, and its
 // short-term loudness over time with the limits drawn in. The same measurement gives the same bytes.
 func PrintMeasurement(w io.Writer, m Measurement) error {
-	known, err := sfnt.Parse(goregular.TTF)
+	d, err := newDocument("Loudness, "+m.Production+", "+m.Reel, m.Printed, "")
 	if err != nil {
 		return err
 	}
-	d := &document{Fpdf: fpdf.New("L", "mm", "A4", ""), known: known}
-	d.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	d.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	d.SetCatalogSort(true)
-	d.SetCreationDate(m.Printed)
-	d.SetModificationDate(m.Printed)
-	d.SetTitle("Loudness, "+d.text(m.Production)+", "+d.text(m.Reel), true)
-	d.SetCreator("Zesty Loom", true)
-	d.SetMargins(margin, margin, margin)
-	d.SetAutoPageBreak(false, margin)
-	d.AliasNbPages("")
 	d.SetHeaderFunc(func() {
 		d.SetFont("go", "B", 13)
 		d.CellFormat(0, 6, d.text(m.Production), "", 1, "L", false, 0, "")
 		d.SetFont("go", "", 9)
 		d.CellFormat(0, 6, d.text(fmt.Sprintf("Loudness of %s, %s to %s, against %s. ITU-R BS.1770-5, EBU Tech 3341 and 3342.", m.Reel, m.From, m.To, m.Limits)), "", 1, "L", false, 0, "")
 		d.Ln(1)
-	})
-	d.SetFooterFunc(func() {
-		d.SetY(pageHeight - margin)
-		d.SetFont("go", "", 8)
-		d.CellFormat(0, lineHeight, fmt.Sprintf("Printed %s. Page %d of {nb}", m.Printed.Format("2006-01-02 15:04"), d.PageNo()), "", 0, "R", false, 0, "")
 	})
 	d.AddPage()
 	d.readings(m)

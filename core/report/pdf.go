@@ -7,8 +7,6 @@ import (
 	"time"
 
 	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
 	"golang.org/x/image/font/sfnt"
 )
 
@@ -38,28 +36,12 @@ var printed = []struct {
 // labels of its tracks. A circled take has a ring round its number. The same sheet gives the same
 // bytes.
 func WritePDF(w io.Writer, s Sheet) error {
-	known, err := sfnt.Parse(goregular.TTF)
+	d, err := newDocument("Sound report, "+s.Production, s.Printed, "A ring marks a circled take. ")
 	if err != nil {
 		return err
 	}
-	d := &document{Fpdf: fpdf.New("L", "mm", "A4", ""), known: known}
-	d.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	d.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	d.SetCatalogSort(true)
-	d.SetCreationDate(s.Printed)
-	d.SetModificationDate(s.Printed)
-	d.SetTitle("Sound report, "+d.text(s.Production), true)
-	d.SetCreator("Zesty Loom", true)
-	d.SetMargins(margin, margin, margin)
-	d.SetAutoPageBreak(false, margin)
-	d.AliasNbPages("")
 	var last string
 	d.SetHeaderFunc(func() { d.head(s) })
-	d.SetFooterFunc(func() {
-		d.SetY(pageHeight - margin)
-		d.SetFont("go", "", 8)
-		d.CellFormat(0, lineHeight, fmt.Sprintf("Printed %s. A ring marks a circled take. Page %d of {nb}", s.Printed.Format("2006-01-02 15:04"), d.PageNo()), "", 0, "R", false, 0, "")
-	})
 	if len(s.Rows) == 0 {
 		d.AddPage()
 		d.SetFont("go", "", 9)

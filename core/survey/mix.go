@@ -90,6 +90,9 @@ func solve(cov *mat.SymDense, k int, from []int, in []bool) ([]float64, bool) {
 			at = append(at, i)
 		}
 	}
+	if len(at) == 0 { // nothing sounds that it could be made of
+		return make([]float64, len(from)), true
+	}
 	a, b := mat.NewSymDense(len(at), nil), mat.NewVecDense(len(at), nil)
 	for r, i := range at {
 		b.SetVec(r, cov.At(k, from[i]))

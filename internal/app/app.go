@@ -13,7 +13,6 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
-	"zestyloom/core/delivery"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
@@ -40,7 +39,7 @@ type Queue interface {
 	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
 	Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error)
-	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
+	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID, first bool) (int64, error)
 	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
 	// Cancel ends a job, running or not.
 	Cancel(ctx context.Context, job int64) error
@@ -120,11 +119,6 @@ func (a *App) CreateProduction(ctx context.Context, n NewProduction) (store.Prod
 		}
 		return tx.InsertReel(ctx, store.Reel{ID: store.NewID(), ProductionID: p.ID, Name: "Reel 1", Version: 1, Doc: reel.New()})
 	})
-}
-
-// EnsureSpecs makes the specs that ship with the application available.
-func (a *App) EnsureSpecs(ctx context.Context) error {
-	return a.Store.EnsureSpec(ctx, delivery.ThreeStereoStems())
 }
 
 // Stale is a change that was made on something which is otherwise by now.

@@ -51,7 +51,7 @@ func (q *idle) Align(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
-func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID, bool) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }

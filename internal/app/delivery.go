@@ -3,12 +3,16 @@ package app
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
+	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/picture"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -20,8 +24,11 @@ import (
 // DeliveryOrder is what a person orders.
 type DeliveryOrder struct {
 	Spec    uuid.UUID
-	Packing string
+	Packing string // the spec's first when empty
 	Pattern string // the spec's when empty
+	From    *int64 // with To: a test of this span alone, at the production's rate
+	To      *int64
+	Picture *uuid.UUID // a file of the production whose picture goes along
 }
 
 // plan works out what an order would write.
@@ -39,15 +46,53 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 		return delivery.Plan{}, r, err
 	}
 	now := a.Now()
-	plan, err := delivery.Make(delivery.Order{
-		Spec: spec.Body, Packing: delivery.Packing(o.Packing), Pattern: o.Pattern,
+	order := delivery.Order{
+		Spec: spec.Body, Packing: o.Packing, Pattern: o.Pattern,
 		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name},
 		Date:   now.Format("2006-01-02"), Time: now.Format("15:04:05"),
-	}, r.Doc, p.Rate())
-	if err == nil && spec.Body.SampleRate != p.SampleRate {
-		err = snag.Refuse("rate_differs", "the production is at %d Hz and the spec asks for %d Hz", p.SampleRate, spec.Body.SampleRate)
 	}
+	if o.From != nil && o.To != nil {
+		order.Span = &delivery.Span{From: *o.From, To: *o.To}
+	}
+	if order.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
+		return delivery.Plan{}, r, err
+	}
+	if o.Picture != nil {
+		if order.Picture, err = a.pictureOf(ctx, p, r, *o.Picture); err != nil {
+			return delivery.Plan{}, r, err
+		}
+	}
+	plan, err := delivery.Make(order, r.Doc, p.Rate(), p.SampleRate)
 	return plan, r, err
+}
+
+// pictureOf is the picture of a file of a production, as it goes along with a delivery: it lies where its timecode says,
+// else where the reel begins.
+func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, id uuid.UUID) (*delivery.Picture, error) {
+	f, err := a.Store.File(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if f.ProductionID != p.ID {
+		return nil, ErrNotFound
+	}
+	path, err := a.original(f)
+	if err != nil {
+		return nil, err
+	}
+	info, err := picture.Probe(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	from, to, err := info.Covers(p.SampleRate)
+	if err != nil {
+		return nil, err
+	}
+	if from < 0 {
+		start, _ := r.Doc.Span()
+		from, to = start, start+to-from
+	}
+	return &delivery.Picture{File: f.ID.String(), Name: f.Name, Hash: f.Hash, Span: delivery.Span{From: from, To: to}}, nil
 }
 
 // Preflight says what an order would write and what stands in its way.
@@ -65,7 +110,7 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 
 // clipping finds where outputs would clip.
 func (a *App) clipping(ctx context.Context, p delivery.Plan) ([]mix.Clipping, error) {
-	program, err := mix.Compile(p.Reel, p.Order.Spec.SampleRate, a.sources(ctx))
+	program, err := mix.Compile(p.Reel, p.Rates.Reel, a.sources(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -121,12 +166,12 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 	if plan.Sources, err = a.frozen(ctx, plan.Reel); err != nil {
 		return store.Delivery{}, err
 	}
-	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Plan: plan, State: "waiting"}
+	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Version: plan.Order.Version, Test: plan.Test(), Plan: plan, State: "waiting"}
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		if err := tx.InsertDelivery(ctx, d); err != nil {
 			return err
 		}
-		return a.queueDelivery(ctx, tx, d)
+		return a.queueDelivery(ctx, tx, d, false)
 	})
 	if err != nil {
 		return d, err
@@ -156,28 +201,96 @@ func (a *App) ordered(ctx context.Context, p delivery.Plan) mix.Sources {
 	if p.Sources == nil {
 		return a.sources(ctx)
 	}
-	return p.Resolve(func(file string) (path, hash string, err error) {
-		id, err := uuid.Parse(file)
-		if err != nil {
-			return "", "", err
-		}
-		f, err := a.Store.File(ctx, id)
-		if errors.Is(err, ErrNotFound) {
-			return "", "", snag.Refuse("source_gone", "a recording that was ordered has been removed since: take it in again, and order the delivery anew")
-		}
-		if err != nil {
-			return "", "", err
-		}
-		path = a.Media.Path(f.WorkingPath)
-		if f.WorkingPath == "" {
-			path, err = a.original(f)
-		}
+	return p.Resolve(func(file string) (path, hash string, err error) { return a.locate(ctx, file) })
+}
+
+// orderedPicture finds where the file lies whose picture goes along.
+func (a *App) orderedPicture(ctx context.Context, p delivery.Picture) (string, error) {
+	id, err := uuid.Parse(p.File)
+	if err != nil {
+		return "", err
+	}
+	f, err := a.Store.File(ctx, id)
+	switch {
+	case errors.Is(err, ErrNotFound):
+		return "", snag.Refuse("source_gone", "the picture %s has been removed since it was ordered: take it in again, and order the delivery anew", p.Name)
+	case err != nil:
+		return "", err
+	case f.Hash != p.Hash:
+		return "", snag.Refuse("source_changed", "%s is not the file that was ordered any more: order the delivery anew, or bring the file back", p.Name)
+	}
+	return a.original(f)
+}
+
+// locate finds where a file of an order lies now, and what its hash is.
+func (a *App) locate(ctx context.Context, file string) (path, hash string, err error) {
+	id, err := uuid.Parse(file)
+	if err != nil {
+		return "", "", err
+	}
+	f, err := a.Store.File(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return "", "", snag.Refuse("source_gone", "a recording that was ordered has been removed since: take it in again, and order the delivery anew")
+	}
+	if err != nil {
+		return "", "", err
+	}
+	if f.WorkingPath == "" {
+		path, err = a.original(f)
 		return path, f.Hash, err
+	}
+	return a.Media.Path(f.WorkingPath), f.Hash, nil
+}
+
+// firstOf is the beginning of a list, and how much more there is.
+func firstOf(list []string, n int) []string {
+	if len(list) <= n {
+		return list
+	}
+	return append(slices.Clone(list[:n]), fmt.Sprintf("and %d more", len(list)-n))
+}
+
+// HoldDelivery keeps a delivery that waits from being made, until it is let go by RetryDelivery.
+func (a *App) HoldDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
+	return a.requeue(ctx, id, []string{"waiting"}, "held", func(store.Tx, store.Delivery) error { return nil })
+}
+
+// NextDelivery has a delivery that waits, or is held, made before all others that wait.
+func (a *App) NextDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
+	return a.requeue(ctx, id, []string{"waiting", "held"}, "waiting", func(tx store.Tx, d store.Delivery) error {
+		return a.queueDelivery(ctx, tx, d, true)
 	})
 }
 
-func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) error {
-	job, err := a.Queue.Deliver(ctx, tx.Tx, d.ID)
+// requeue takes a delivery out of the queue, whose states are those given, and then does something else with it.
+func (a *App) requeue(ctx context.Context, id uuid.UUID, from []string, to string, then func(tx store.Tx, d store.Delivery) error) (store.Delivery, error) {
+	var was store.Delivery
+	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
+		if was, err = tx.LockDelivery(ctx, id); err != nil {
+			return err
+		}
+		if !slices.Contains(from, was.State) {
+			return snag.Refuse("under_way", "the delivery is %s: only one that waits can be put elsewhere", was.State)
+		}
+		if err := tx.MoveDelivery(ctx, id, to, nil); err != nil {
+			return err
+		}
+		if err := then(tx, was); err != nil {
+			return err
+		}
+		return publish(ctx, tx.Queries, Event{Production: was.ProductionID, Kind: "deliveries", ID: id.String()})
+	})
+	if err == nil && was.JobID != nil {
+		err = a.Queue.Cancel(ctx, *was.JobID)
+	}
+	if err != nil {
+		return was, err
+	}
+	return a.Store.Delivery(ctx, id)
+}
+
+func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery, first bool) error {
+	job, err := a.Queue.Deliver(ctx, tx.Tx, d.ID, first)
 	if err != nil {
 		return err
 	}
@@ -187,20 +300,20 @@ func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) 
 	return publish(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()})
 }
 
-// RetryDelivery makes a failed or cancelled delivery again, from the same order.
+// RetryDelivery makes a failed or cancelled delivery again, from the same order, and lets one go that was held.
 func (a *App) RetryDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
 	err := a.Store.InTx(ctx, func(tx store.Tx) error {
 		d, err := tx.LockDelivery(ctx, id)
 		if err != nil {
 			return err
 		}
-		if d.State != "failed" && d.State != "cancelled" {
+		if d.State != "failed" && d.State != "cancelled" && d.State != "held" {
 			return snag.Refuse("not_ended", "the delivery is %s: only one that failed or was cancelled can be made again", d.State)
 		}
 		if err := tx.MoveDelivery(ctx, id, "waiting", nil); err != nil {
 			return err
 		}
-		return a.queueDelivery(ctx, tx, d)
+		return a.queueDelivery(ctx, tx, d, false)
 	})
 	if err != nil {
 		return store.Delivery{}, err
@@ -231,7 +344,7 @@ func (a *App) CancelDelivery(ctx context.Context, id uuid.UUID) (store.Delivery,
 			return d, err
 		}
 	}
-	if d.State == "waiting" { // otherwise the worker, once stopped, clears up what it has written
+	if d.State == "waiting" || d.State == "held" { // otherwise the worker, once stopped, clears up what it has written
 		if err := a.Media.RemoveDelivery(id); err != nil {
 			return d, err
 		}
@@ -249,7 +362,7 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
+	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" || d.State == "held" {
 		return nil
 	}
 	return a.try(ctx, attempts{
@@ -301,28 +414,31 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 		}
 		return p, err
 	}
-	written, err := delivery.Write(ctx, d.Plan, dir, once, frames)
+	options := delivery.Options{Sources: once, Progress: frames}
+	if p := d.Plan.Order.Picture; p != nil && !d.Plan.Test() {
+		var err error
+		if options.Picture, err = a.orderedPicture(ctx, *p); err != nil {
+			return err
+		}
+	}
+	written, err := delivery.Write(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err
 	}
 	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
-	proof, err := delivery.Prove(ctx, d.Plan, dir, once, frames)
+	proof, err := delivery.Prove(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err
 	}
-	var clipped int64
-	for _, n := range written.Clipped {
-		clipped += n
-	}
 	var failed *snag.Refusal
 	if !proof.Passed {
-		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: see the proof")
+		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
 	} else if err := media.Seal(dir); err != nil {
 		return err
 	}
-	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, clipped, failed); err != nil {
+	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, written.Total(), failed); err != nil {
 		return err
 	}
 	return publish(ctx, a.Store.Queries, changed)

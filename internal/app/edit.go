@@ -171,7 +171,7 @@ func (c *reelChange) prepare(ctx context.Context, tx store.Tx) error {
 
 // save stores what has been prepared.
 func (c *reelChange) save(ctx context.Context, tx store.Tx) error {
-	snags, err := reelSnags(c.after)
+	snags, err := reelSnags(ctx, tx.Queries, *c.locked, c.after)
 	if err != nil {
 		return err
 	}

@@ -8,7 +8,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
-	"zestyloom/core/timecode"
+	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
 
@@ -46,14 +46,37 @@ func weigh(ctx context.Context, q store.Queries, ids []uuid.UUID) error {
 	return q.SetAmiss(ctx, amiss, fine)
 }
 
-// reelSnags counts what stands between a reel and an accepted delivery.
-func reelSnags(doc reel.Reel) (store.ReelSnags, error) {
-	plan, err := delivery.Make(delivery.Order{Spec: delivery.ThreeStereoStems(), Packing: delivery.Poly}, doc, timecode.Rate{Num: 25, Den: 1})
+// reelSnags counts what stands between a reel, as it comes to be, and an accepted delivery to the spec that was chosen for it.
+func reelSnags(ctx context.Context, q store.Queries, r store.Reel, doc reel.Reel) (store.ReelSnags, error) {
+	p, err := q.Production(ctx, r.ProductionID)
+	if err != nil {
+		return store.ReelSnags{}, err
+	}
+	spec := delivery.ThreeStereoStems()
+	if r.SpecID != nil {
+		row, err := q.Spec(ctx, *r.SpecID)
+		if err != nil {
+			return store.ReelSnags{}, err
+		}
+		spec = row.Body
+	}
+	plan, err := delivery.Make(delivery.Order{Spec: spec, Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}}, doc, p.Rate(), p.SampleRate)
+	if snag.Of(orNil(err)).Code == "names_clash" {
+		err = nil // it is said where names are given
+	}
 	if err != nil {
 		return store.ReelSnags{}, err
 	}
 	count := readiness.Count(readiness.Plan(plan, nil))
 	return store.ReelSnags{Reel: count["reel"], Weave: count["weave"]}, nil
+}
+
+// orNil is an error that can be asked what it is, there or not.
+func orNil(err error) error {
+	if err == nil {
+		return &snag.Refusal{}
+	}
+	return err
 }
 
 // WorkOutReadiness does so for rows of before it was kept. It is called once the schema is there.
@@ -75,7 +98,7 @@ func (a *App) WorkOutReadiness(ctx context.Context) error {
 		return err
 	}
 	for _, r := range reels {
-		snags, err := reelSnags(r.Doc)
+		snags, err := reelSnags(ctx, a.Store.Queries, r, r.Doc)
 		if err != nil {
 			return err
 		}

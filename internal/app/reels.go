@@ -29,6 +29,10 @@ type NewReel struct {
 	Copy *uuid.UUID // the reel that it is a copy of; nil for an empty one
 	// From and To, of a copy: only this span, cut at the edges; both 0 for all.
 	From, To int64
+	// Doc is what a reel is that was worked out here, and Family the first of those it comes from.
+	Doc    *reel.Reel
+	SpecID *uuid.UUID
+	Family *uuid.UUID
 	// OTIO is a document that Interchange has written: the reel is made of that.
 	OTIO []byte
 }
@@ -70,13 +74,16 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 			if was.ProductionID != production {
 				return ErrNotFound
 			}
-			r.Doc = was.Doc
+			r.Doc, r.SpecID = was.Doc, was.SpecID
 			what = fmt.Sprintf("make reel %s of %s", name, was.Name)
 			if n.To > n.From {
 				if r.Doc, err = edit.CutDown(was.Doc, n.From, n.To, uuid.NewString); err != nil {
 					return err
 				}
 			}
+		}
+		if n.Doc != nil {
+			r.Doc, r.SpecID, r.Family = *n.Doc, n.SpecID, n.Family
 		}
 		if n.OTIO != nil {
 			var ours bool
@@ -94,7 +101,7 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 		if err := tx.InsertReel(ctx, r); err != nil {
 			return err
 		}
-		snags, err := reelSnags(r.Doc)
+		snags, err := reelSnags(ctx, tx.Queries, r, r.Doc)
 		if err != nil {
 			return err
 		}

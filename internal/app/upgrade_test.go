@@ -185,10 +185,12 @@ func TestVersion8Opens(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, snagsBefore, snagsAfter)
 
-	ds, err := st.Deliveries(ctx, ps[0].ID, 10)
+	ds, err := st.Deliveries(ctx, ps[0].ID, uuid.Nil, 10)
 	require.NoError(t, err)
 	require.Len(t, ds, 2)
-	for _, d := range ds {
+	for _, listed := range ds {
+		d, err := st.Delivery(ctx, listed.ID)
+		require.NoError(t, err)
 		require.NotNil(t, d.Proof)
 		assert.True(t, d.Proof.Passed)
 		program, err := mix.Compile(d.Plan.Reel, d.Plan.Order.Spec.SampleRate, nil)

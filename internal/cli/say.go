@@ -43,6 +43,7 @@ var remedies = map[string]map[string]string{
 	"tone":    {"exists": "--force"},
 	"unwrap":  {"exists": "--force"},
 	"wrap":    {"exists": "--force"},
+	"deliver": {"exists": "--force"},
 }
 
 // remedy is what a refusal's message ends with where an option of the command would help.

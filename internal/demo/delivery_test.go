@@ -85,6 +85,7 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 			}
 		}
 	}
+	t.Run("specs", func(t *testing.T) { everySpec(t, a, ps[0], r.ID) })
 }
 
 func pcm(t *testing.T, path string) []byte {

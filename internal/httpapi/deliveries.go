@@ -11,40 +11,14 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/readiness"
+	"zestyloom/core/report"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
 )
 
-// ListSpecs implements contract.StrictServerInterface.
-func (s *server) ListSpecs(ctx context.Context, _ contract.ListSpecsRequestObject) (contract.ListSpecsResponseObject, error) {
-	specs, err := s.app.Store.Specs(ctx)
-	if err != nil {
-		return nil, err
-	}
-	out := contract.ListSpecs200JSONResponse{}
-	for _, sp := range specs {
-		v := contract.Spec{
-			Id: sp.ID, Name: sp.Name, Description: sp.Body.Description, Outputs: sp.Body.Outputs, SampleRate: sp.Body.SampleRate,
-			Coding: sp.Body.Coding, Pattern: sp.Body.Pattern, Pairs: [][]int{}, Packings: []contract.SpecPackings{},
-		}
-		for _, p := range sp.Body.Pairs {
-			v.Pairs = append(v.Pairs, p[:])
-		}
-		for _, p := range sp.Body.Packings {
-			v.Packings = append(v.Packings, contract.SpecPackings(p))
-		}
-		out = append(out, v)
-	}
-	return out, nil
-}
-
 func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
-	o := app.DeliveryOrder{Spec: b.Spec, Packing: string(b.Packing)}
-	if b.Pattern != nil {
-		o.Pattern = *b.Pattern
-	}
-	return o
+	return app.DeliveryOrder{Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Picture: b.Picture}
 }
 
 // Preflight implements contract.StrictServerInterface.
@@ -54,8 +28,8 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 		return nil, err
 	}
 	out := contract.Preflight200JSONResponse{
-		Files: plannedFiles(plan), Frames: plan.Frames, Start: plan.Start, StartTimecode: startOf(plan),
-		Findings: []contract.Finding{}, Stops: readiness.Stops(found),
+		Files: plannedFiles(plan, nil), Frames: plan.Frames, Start: plan.Start, StartTimecode: timecodeIn(plan, 0), Lead: plan.Lead, ProgrammeTimecode: timecodeIn(plan, plan.Lead),
+		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found),
 	}
 	for _, f := range found {
 		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})
@@ -63,27 +37,37 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 	return out, nil
 }
 
-func startOf(p delivery.Plan) string {
-	return p.Rate.FormatSamples(p.Start, int64(p.Order.Spec.SampleRate))
+// timecodeIn is that of a frame of a plan's files.
+func timecodeIn(p delivery.Plan, frame int64) string {
+	return p.Rate.FormatSamples(p.Start+frame, int64(p.Rates.Files))
 }
 
-func plannedFiles(p delivery.Plan) []contract.PlannedFile {
+func plannedFiles(p delivery.Plan, proof *delivery.Proof) []contract.PlannedFile {
 	out := []contract.PlannedFile{}
-	for _, f := range p.Files {
-		pf := contract.PlannedFile{Name: f.Name, Channels: []string{}}
-		for _, o := range f.Outputs {
-			pf.Channels = append(pf.Channels, p.Reel.Weave.Outputs[o].Name)
+	for i, f := range p.Files {
+		pf := contract.PlannedFile{Name: f.Name, Container: f.Container, Coding: f.Coding, Channels: []string{}, Groups: append([]delivery.FileGroup{}, f.Groups...)}
+		for _, c := range f.Channels {
+			pf.Channels = append(pf.Channels, c.Name)
+		}
+		if proof != nil && i < len(proof.Files) {
+			pf.Bytes = &proof.Files[i].Bytes
 		}
 		out = append(out, pf)
 	}
 	return out
 }
 
+// deliveryView is a delivery as it stands in a list.
 func deliveryView(d store.Delivery) contract.Delivery {
+	o := d.Plan.Order
 	v := contract.Delivery{
-		Id: d.ID, SpecName: d.Plan.Order.Spec.Name, Packing: contract.DeliveryPacking(d.Plan.Order.Packing), State: contract.DeliveryState(d.State),
-		Total: d.Plan.Frames, Frames: d.Plan.Frames, Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage},
-		Files: plannedFiles(d.Plan), StartTimecode: startOf(d.Plan), Clipped: d.Clipped, OrderedAt: d.OrderedAt, FinishedAt: d.FinishedAt,
+		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Version: d.Version, Test: d.Test,
+		State: contract.DeliveryState(d.State), Total: d.Plan.Frames, Frames: d.Plan.Frames, SampleRate: d.Plan.Rates.Files,
+		Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage}, Files: plannedFiles(d.Plan, d.Proof), StartTimecode: timecodeIn(d.Plan, 0),
+		Clipped: d.Clipped, OrderedAt: d.OrderedAt, BeganAt: d.BeganAt, FinishedAt: d.FinishedAt, Papers: []contract.DeliveryPapers{}, Failures: []string{},
+	}
+	if p, ok := o.Spec.Packing(o.Packing); ok {
+		v.PackingSays = p.Says
 	}
 	if d.State == "proven" {
 		v.Done = d.Plan.Frames
@@ -91,19 +75,14 @@ func deliveryView(d store.Delivery) contract.Delivery {
 	if d.Proof == nil {
 		return v
 	}
-	v.Proof = &contract.Proof{Passed: d.Proof.Passed, Files: []contract.FileProof{}}
-	for _, f := range d.Proof.Files {
-		fp := contract.FileProof{Name: f.Name, Bytes: f.Bytes, Hash: f.Hash, Checks: []contract.Check{}, Channels: []contract.ChannelProof{}}
-		for _, c := range f.Checks {
-			fp.Checks = append(fp.Checks, contract.Check{What: c.What, Ordered: c.Ordered, Found: c.Found, Ok: c.OK})
-		}
-		for _, c := range f.Channels {
-			fp.Channels = append(fp.Channels, contract.ChannelProof{
-				Channel: c.Channel, Output: c.Output, Name: c.Name, Differs: c.Differs, FirstAt: c.FirstAt, PeakDbfs: c.PeakDBFS, RmsDbfs: c.RMSDBFS, Ok: c.OK,
-			})
-		}
-		v.Proof.Files = append(v.Proof.Files, fp)
+	for _, p := range o.Spec.Papers {
+		v.Papers = append(v.Papers, contract.DeliveryPapers(p))
 	}
+	for _, f := range d.Proof.Files {
+		v.Facts += len(f.Checks) + len(f.Channels)
+	}
+	v.Facts += len(d.Proof.Sums)
+	v.Failures = append(v.Failures, d.Proof.Failures()...)
 	return v
 }
 
@@ -121,7 +100,7 @@ func (s *server) ListDeliveries(ctx context.Context, r contract.ListDeliveriesRe
 	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
 		return nil, err
 	}
-	ds, err := s.app.Store.Deliveries(ctx, r.Production, 100)
+	ds, err := s.app.Store.Deliveries(ctx, r.Production, given(r.Params.Before), 500)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +117,19 @@ func (s *server) GetDelivery(ctx context.Context, r contract.GetDeliveryRequestO
 	if err != nil {
 		return nil, err
 	}
-	return contract.GetDelivery200JSONResponse(deliveryView(d)), nil
+	v := deliveryView(d)
+	v.Proof = d.Proof
+	used := append([]delivery.Used{}, d.Plan.Uses()...)
+	v.Sources = &used
+	if d.Proof != nil {
+		note, err := s.app.Dispatch(ctx, d)
+		if err != nil {
+			return nil, err
+		}
+		differs := append([]string{}, note.Differs...)
+		v.Differs = &differs
+	}
+	return contract.GetDelivery200JSONResponse(v), nil
 }
 
 // CancelDelivery implements contract.StrictServerInterface.
@@ -159,6 +150,37 @@ func (s *server) RetryDelivery(ctx context.Context, r contract.RetryDeliveryRequ
 	return contract.RetryDelivery202JSONResponse(deliveryView(d)), nil
 }
 
+// HoldDelivery implements contract.StrictServerInterface.
+func (s *server) HoldDelivery(ctx context.Context, r contract.HoldDeliveryRequestObject) (contract.HoldDeliveryResponseObject, error) {
+	d, err := s.app.HoldDelivery(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	return contract.HoldDelivery200JSONResponse(deliveryView(d)), nil
+}
+
+// NextDelivery implements contract.StrictServerInterface.
+func (s *server) NextDelivery(ctx context.Context, r contract.NextDeliveryRequestObject) (contract.NextDeliveryResponseObject, error) {
+	d, err := s.app.NextDelivery(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	return contract.NextDelivery200JSONResponse(deliveryView(d)), nil
+}
+
+// TakeBack implements contract.StrictServerInterface.
+func (s *server) TakeBack(ctx context.Context, r contract.TakeBackRequestObject) (contract.TakeBackResponseObject, error) {
+	b, err := s.app.TakeBack(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	v := contract.TakeBack202JSONResponse{Files: b.Files, Waiting: b.Waiting, Says: append([]string{}, b.Says...)}
+	if b.Reel != nil {
+		v.Reel, v.Name = &b.Reel.ID, &b.Reel.Name
+	}
+	return v, nil
+}
+
 // DownloadFile implements contract.StrictServerInterface.
 func (s *server) DownloadFile(ctx context.Context, r contract.DownloadFileRequestObject) (contract.DownloadFileResponseObject, error) {
 	path, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)
@@ -173,12 +195,18 @@ type download struct {
 	path string
 }
 
+// types are those of the containers that are delivered.
+var types = map[string]string{
+	".wav": "audio/wav", ".w64": "application/octet-stream", ".aif": "audio/aiff", ".flac": "audio/flac", ".mov": "video/quicktime", ".mxf": "application/mxf", ".mp4": "video/mp4",
+}
+
 // VisitDownloadFileResponse serves the file, or the byte ranges that were asked for.
 func (d download) VisitDownloadFileResponse(w http.ResponseWriter) error {
-	return d.serve(w, map[string]string{
-		"Content-Type":        "audio/wav",
-		"Content-Disposition": mime.FormatMediaType("attachment", map[string]string{"filename": filepath.Base(d.path)}),
-	})
+	return d.serve(w, map[string]string{"Content-Type": types[filepath.Ext(d.path)], "Content-Disposition": attachment(filepath.Base(d.path))})
+}
+
+func attachment(name string) string {
+	return mime.FormatMediaType("attachment", map[string]string{"filename": name})
 }
 
 // serve serves the file under headers, which are set only once it is open: no failure is kept by a
@@ -200,4 +228,42 @@ func (d download) serve(w http.ResponseWriter, headers map[string]string) error 
 	}
 	http.ServeContent(w, d.r, "", st.ModTime(), f)
 	return nil
+}
+
+// GetPaper implements contract.StrictServerInterface.
+func (s *server) GetPaper(ctx context.Context, r contract.GetPaperRequestObject) (contract.GetPaperResponseObject, error) {
+	note, err := s.app.Paper(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	return paper{note, string(r.Paper)}, nil
+}
+
+type paper struct {
+	note report.Dispatch
+	kind string
+}
+
+var paperTypes = map[string]string{"pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"}
+
+// VisitGetPaperResponse writes the paper.
+func (p paper) VisitGetPaperResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", paperTypes[p.kind])
+	w.Header().Set("Content-Disposition", attachment(p.note.PaperName(p.kind)))
+	return p.note.WritePaper(w, p.kind)
+}
+
+// GetDeliveryZip implements contract.StrictServerInterface.
+func (s *server) GetDeliveryZip(ctx context.Context, r contract.GetDeliveryZipRequestObject) (contract.GetDeliveryZipResponseObject, error) {
+	z, err := s.app.Archive(ctx, r.Delivery)
+	return archive(z), err
+}
+
+type archive app.Archive
+
+// VisitGetDeliveryZipResponse writes the archive.
+func (z archive) VisitGetDeliveryZipResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "application/zip")
+	w.Header().Set("Content-Disposition", attachment(app.Archive(z).Name()))
+	return app.Archive(z).Write(w)
 }

@@ -125,7 +125,7 @@ func (s *server) ReadMarkers(ctx context.Context, r contract.ReadMarkersRequestO
 }
 
 func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error) {
-	v := contract.Reel{Id: row.ID, Name: row.Name, Version: row.Version, Doc: row.Doc}
+	v := contract.Reel{Id: row.ID, Name: row.Name, Version: row.Version, Doc: row.Doc, Spec: row.SpecID}
 	p, err := s.app.Store.Production(ctx, row.ProductionID)
 	if err != nil {
 		return v, err

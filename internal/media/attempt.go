@@ -57,18 +57,14 @@ func (f *Folder) DropAttempt(dir string, attempt uuid.UUID) error {
 	return nil
 }
 
-// Seal makes the files of a folder read-only: what is proven is never written to again.
+// Seal makes the files of a folder, and of those in it, read-only: what is proven is never written to again.
 func Seal(dir string) error {
-	all, err := os.ReadDir(dir)
-	if err != nil {
-		return err
-	}
-	for _, e := range all {
-		if err := os.Chmod(filepath.Join(dir, e.Name()), 0o444); err != nil {
+	return filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
 			return err
 		}
-	}
-	return nil
+		return os.Chmod(path, 0o444)
+	})
 }
 
 // seen is a file as it was when its hash was compared.
@@ -87,7 +83,7 @@ type proofs struct {
 // Proven gives the path of a proven file once its size and its hash (xxHash-64) are those of its proof. It is read for
 // that when it is asked for first, and again whenever it does not look as it did then.
 func (f *Folder) Proven(dir, name string, bytes int64, hash string) (string, error) {
-	path := filepath.Join(dir, filepath.Base(name))
+	path := filepath.Join(dir, filepath.Clean("/"+filepath.FromSlash(name)))
 	st, err := os.Stat(path)
 	if err != nil {
 		return "", snag.Refuse("not_as_proven", "%s is not in its place any more: write it again", name)

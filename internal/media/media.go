@@ -5,6 +5,7 @@ package media
 import (
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -12,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/naming"
+	"zestyloom/core/wholefile"
 )
 
 // Folder is a media folder.
@@ -104,6 +106,32 @@ func (f *Folder) Adopt(upload, rel string) error {
 		return err
 	}
 	return os.Rename(upload, to)
+}
+
+// Share gives a file that lies in the folder already a place among the originals as well, without a second copy where the
+// disk can do so.
+func (f *Folder) Share(from, rel string) error {
+	to := f.Path(rel)
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
+	if err := os.Link(from, to); err == nil || errors.Is(err, fs.ErrExist) {
+		return nil
+	}
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := wholefile.Create(to, true)
+	if err != nil {
+		return err
+	}
+	defer out.Abort()
+	if _, err := io.Copy(out, in); err != nil {
+		return err
+	}
+	return out.Commit()
 }
 
 // Forget lets go of an upload that has its place.

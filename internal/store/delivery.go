@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -12,25 +13,55 @@ import (
 
 // Spec is a row of specs.
 type Spec struct {
-	ID   uuid.UUID
-	Name string
-	Body delivery.Spec
+	ID      uuid.UUID
+	Name    string
+	Body    delivery.Spec
+	Shipped bool
 }
 
-// Specs lists all by name.
+const specColumns = `id, name, body, shipped`
+
+// Specs lists all: those that come with the program in their order, and then the others by name.
 func (q Queries) Specs(ctx context.Context) ([]Spec, error) {
-	return many[Spec](ctx, q, `SELECT id, name, body FROM specs ORDER BY name`)
+	return many[Spec](ctx, q, `SELECT `+specColumns+` FROM specs ORDER BY shipped DESC, CASE WHEN shipped THEN id END, name`)
 }
 
 // Spec finds one.
 func (q Queries) Spec(ctx context.Context, id uuid.UUID) (Spec, error) {
-	return one[Spec](ctx, q, `SELECT id, name, body FROM specs WHERE id = $1`, id)
+	return one[Spec](ctx, q, `SELECT `+specColumns+` FROM specs WHERE id = $1`, id)
 }
 
-// EnsureSpec adds a spec unless one of its name is there.
+// SpecNamed finds one by its name.
+func (q Queries) SpecNamed(ctx context.Context, name string) (Spec, error) {
+	return one[Spec](ctx, q, `SELECT `+specColumns+` FROM specs WHERE name = $1`, name)
+}
+
+// EnsureSpec keeps a spec that comes with the program as it comes with this version of it.
 func (q Queries) EnsureSpec(ctx context.Context, s delivery.Spec) error {
-	_, err := q.db.Exec(ctx, `INSERT INTO specs (id, name, body) VALUES ($1, $2, $3) ON CONFLICT (name) DO NOTHING`, NewID(), s.Name, s)
-	return err
+	return q.exec(ctx, `INSERT INTO specs (id, name, body, shipped) VALUES ($1, $2, $3, true)
+		ON CONFLICT (name) DO UPDATE SET body = $3, shipped = true`, NewID(), s.Name, s)
+}
+
+// SaveSpec adds one, or stores the one of that name anew.
+func (q Queries) SaveSpec(ctx context.Context, s Spec) (Spec, error) {
+	return one[Spec](ctx, q, `INSERT INTO specs (id, name, body) VALUES ($1, $2, $3)
+		ON CONFLICT (name) DO UPDATE SET body = $3 RETURNING `+specColumns, s.ID, s.Name, s.Body)
+}
+
+// DeleteSpec removes one that was made here, and reports whether it was there.
+func (q Queries) DeleteSpec(ctx context.Context, id uuid.UUID) (bool, error) {
+	gone, err := many[struct{ ID uuid.UUID }](ctx, q, `DELETE FROM specs WHERE id = $1 AND NOT shipped RETURNING id`, id)
+	return len(gone) > 0, err
+}
+
+// ChooseSpec says which spec a reel is held against.
+func (q Queries) ChooseSpec(ctx context.Context, reel, spec uuid.UUID) error {
+	return q.exec(ctx, `UPDATE reels SET spec_id = $2 WHERE id = $1`, reel, spec)
+}
+
+// ReelsOfSpec lists the reels that are held against a spec.
+func (q Queries) ReelsOfSpec(ctx context.Context, spec uuid.UUID) ([]Reel, error) {
+	return q.reels(ctx, `spec_id = $1 ORDER BY id`, spec)
 }
 
 // Delivery is a row of deliveries.
@@ -38,6 +69,8 @@ type Delivery struct {
 	ID           uuid.UUID
 	ProductionID uuid.UUID
 	ReelID       uuid.UUID
+	Version      int  // of the reel's deliveries to the spec
+	Test         bool // of a span alone
 	Plan         delivery.Plan
 	State        string
 	ErrorCode    string
@@ -47,10 +80,11 @@ type Delivery struct {
 	JobID        *int64
 	Attempt      *uuid.UUID // whose files count
 	OrderedAt    time.Time
+	BeganAt      *time.Time
 	FinishedAt   *time.Time
 }
 
-const deliveryColumns = `id, production_id, reel_id, plan, state, error_code, error_message, clipped, proof, job_id, attempt, ordered_at, finished_at`
+const deliveryColumns = `id, production_id, reel_id, version, test, began_at, plan, state, error_code, error_message, clipped, proof, job_id, attempt, ordered_at, finished_at`
 
 // Delivery finds one.
 func (q Queries) Delivery(ctx context.Context, id uuid.UUID) (Delivery, error) {
@@ -62,14 +96,31 @@ func (q Queries) LockDelivery(ctx context.Context, id uuid.UUID) (Delivery, erro
 	return one[Delivery](ctx, q, `SELECT `+deliveryColumns+` FROM deliveries WHERE id = $1 FOR UPDATE`, id)
 }
 
-// Deliveries lists a production's newest, newest first.
-func (q Queries) Deliveries(ctx context.Context, production uuid.UUID, limit int) ([]Delivery, error) {
-	return many[Delivery](ctx, q, `SELECT `+deliveryColumns+` FROM deliveries WHERE production_id = $1 ORDER BY id DESC LIMIT $2`, production, limit)
+// Deliveries lists a production's before one (uuid.Nil for the newest), newest first. Their plans are without the reel and
+// its sources, their proofs without what was measured over time.
+func (q Queries) Deliveries(ctx context.Context, production, before uuid.UUID, limit int) ([]Delivery, error) {
+	columns := strings.Replace(deliveryColumns, " plan,", ` (plan - 'sources') #- '{reel,tracks}' AS plan,`, 1)
+	return many[Delivery](ctx, q, `SELECT `+columns+` FROM deliveries WHERE production_id = $1 AND ($2 = '00000000-0000-0000-0000-000000000000'::uuid OR id < $2) ORDER BY id DESC LIMIT $3`, production, before, limit)
+}
+
+// family are the reels whose deliveries are versions of one with those of reel $1.
+const family = `(SELECT o.id FROM reels o, reels r WHERE r.id = $1 AND coalesce(o.family, o.id) = coalesce(r.family, r.id))`
+
+// DeliveryBefore finds the last one of the same reel and spec that was proven before one: what it is compared with.
+func (q Queries) DeliveryBefore(ctx context.Context, d Delivery) (Delivery, error) {
+	return one[Delivery](ctx, q, `SELECT `+deliveryColumns+` FROM deliveries WHERE reel_id IN `+family+` AND id < $2 AND state = 'proven' AND NOT test
+		AND plan->'order'->'spec'->>'name' = $3 ORDER BY id DESC LIMIT 1`, d.ReelID, d.ID, d.Plan.Order.Spec.Name)
+}
+
+// NextVersion is which delivery of a reel to a spec a further one is, tests aside.
+func (q Queries) NextVersion(ctx context.Context, reel uuid.UUID, spec string) (n int, err error) {
+	err = q.db.QueryRow(ctx, `SELECT coalesce(max(version), 0) + 1 FROM deliveries WHERE reel_id IN `+family+` AND NOT test AND plan->'order'->'spec'->>'name' = $2`, reel, spec).Scan(&n)
+	return n, err
 }
 
 // InsertDelivery adds one.
 func (q Queries) InsertDelivery(ctx context.Context, d Delivery) error {
-	return q.exec(ctx, `INSERT INTO deliveries (id, production_id, reel_id, plan, state) VALUES ($1, $2, $3, $4, $5)`, d.ID, d.ProductionID, d.ReelID, d.Plan, d.State)
+	return q.exec(ctx, `INSERT INTO deliveries (id, production_id, reel_id, version, test, plan, state) VALUES ($1, $2, $3, $4, $5, $6, $7)`, d.ID, d.ProductionID, d.ReelID, d.Version, d.Test, d.Plan, d.State)
 }
 
 // SetDeliveryJob remembers the job that makes a delivery.
@@ -88,7 +139,7 @@ func (q Queries) MoveDelivery(ctx context.Context, id uuid.UUID, state string, r
 
 // BeginDelivery makes an attempt the one that counts, unless the delivery has ended.
 func (q Queries) BeginDelivery(ctx context.Context, id, attempt uuid.UUID) error {
-	return q.exec(ctx, `UPDATE deliveries SET state = 'rendering', attempt = $2, error_code = '', error_message = '', finished_at = NULL
+	return q.exec(ctx, `UPDATE deliveries SET state = 'rendering', attempt = $2, began_at = now(), error_code = '', error_message = '', finished_at = NULL
 		WHERE id = $1 AND state NOT IN ('proven', 'failed', 'cancelled')`, id, attempt)
 }
 

@@ -95,6 +95,11 @@ func (q Queries) FileWithHash(ctx context.Context, production uuid.UUID, hash st
 	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND hash = $2 AND state = 'ready'`, production, hash)
 }
 
+// FileFrom finds one by where it came from.
+func (q Queries) FileFrom(ctx context.Context, production uuid.UUID, from string) (File, error) {
+	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND source_path = $2 ORDER BY id DESC LIMIT 1`, production, from)
+}
+
 // InsertFile adds one.
 func (q Queries) InsertFile(ctx context.Context, f File) error {
 	return q.exec(ctx, `INSERT INTO files (id, production_id, name, path, source_path, size, origin, state) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,

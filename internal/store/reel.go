@@ -17,7 +17,9 @@ type Reel struct {
 	Name         string
 	Version      int64
 	Removed      bool
-	Doc          reel.Reel // shared: never to be changed in place
+	SpecID       *uuid.UUID // the spec that it is held against; nil for the one that is used where none is chosen
+	Family       *uuid.UUID // the first of the reels that it came from by deliveries that were taken back in; nil for itself
+	Doc          reel.Reel  // shared: never to be changed in place
 
 	head, snapshot int64
 }
@@ -29,11 +31,13 @@ type reelRow struct {
 	Name         string
 	Version      int64
 	Removed      bool
+	SpecID       *uuid.UUID
+	Family       *uuid.UUID
 	Head         int64
 	Snapshot     int64
 }
 
-const reelColumns = `id, production_id, name, version, removed, head, snapshot`
+const reelColumns = `id, production_id, name, version, removed, spec_id, family, head, snapshot`
 
 // reel finds one by a condition.
 func (q Queries) reel(ctx context.Context, where string, args ...any) (Reel, error) {
@@ -94,7 +98,7 @@ func (q Queries) NameReel(ctx context.Context, id uuid.UUID, name string, remove
 
 // InsertReel adds one.
 func (q Queries) InsertReel(ctx context.Context, r Reel) error {
-	if err := q.exec(ctx, `INSERT INTO reels (id, production_id, name, version, snapshot, doc) VALUES ($1, $2, $3, $4, $4, $5)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc); err != nil {
+	if err := q.exec(ctx, `INSERT INTO reels (id, production_id, name, version, snapshot, doc, spec_id, family) VALUES ($1, $2, $3, $4, $4, $5, $6, $7)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc, r.SpecID, r.Family); err != nil {
 		return err
 	}
 	return q.setReelStrands(ctx, r.ID, nil, r.Doc.Strands())

@@ -66,7 +66,7 @@ func (d *docs) used(k docKey) {
 
 // open gives a row its document.
 func (q Queries) open(ctx context.Context, row reelRow) (Reel, error) {
-	r := Reel{ID: row.ID, ProductionID: row.ProductionID, Name: row.Name, Version: row.Version, Removed: row.Removed, head: row.Head, snapshot: row.Snapshot}
+	r := Reel{ID: row.ID, ProductionID: row.ProductionID, Name: row.Name, Version: row.Version, Removed: row.Removed, SpecID: row.SpecID, Family: row.Family, head: row.Head, snapshot: row.Snapshot}
 	var err error
 	r.Doc, err = q.docAt(ctx, row.ID, row.Version, row.Head)
 	return r, err

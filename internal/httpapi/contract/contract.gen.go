@@ -19,6 +19,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
+	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
@@ -103,18 +104,24 @@ func (e CutListKind) Valid() bool {
 	}
 }
 
-// Defines values for DeliveryPacking.
+// Defines values for DeliveryPapers.
 const (
-	DeliveryPackingMono DeliveryPacking = "mono"
-	DeliveryPackingPoly DeliveryPacking = "poly"
+	Csv  DeliveryPapers = "csv"
+	Json DeliveryPapers = "json"
+	Mhl  DeliveryPapers = "mhl"
+	Pdf  DeliveryPapers = "pdf"
 )
 
-// Valid indicates whether the value is a known member of the DeliveryPacking enum.
-func (e DeliveryPacking) Valid() bool {
+// Valid indicates whether the value is a known member of the DeliveryPapers enum.
+func (e DeliveryPapers) Valid() bool {
 	switch e {
-	case DeliveryPackingMono:
+	case Csv:
 		return true
-	case DeliveryPackingPoly:
+	case Json:
+		return true
+	case Mhl:
+		return true
+	case Pdf:
 		return true
 	default:
 		return false
@@ -125,6 +132,7 @@ func (e DeliveryPacking) Valid() bool {
 const (
 	DeliveryStateCancelled DeliveryState = "cancelled"
 	DeliveryStateFailed    DeliveryState = "failed"
+	DeliveryStateHeld      DeliveryState = "held"
 	DeliveryStateProven    DeliveryState = "proven"
 	DeliveryStateProving   DeliveryState = "proving"
 	DeliveryStateRendering DeliveryState = "rendering"
@@ -138,6 +146,8 @@ func (e DeliveryState) Valid() bool {
 		return true
 	case DeliveryStateFailed:
 		return true
+	case DeliveryStateHeld:
+		return true
 	case DeliveryStateProven:
 		return true
 	case DeliveryStateProving:
@@ -145,24 +155,6 @@ func (e DeliveryState) Valid() bool {
 	case DeliveryStateRendering:
 		return true
 	case DeliveryStateWaiting:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for DeliveryOrderPacking.
-const (
-	DeliveryOrderPackingMono DeliveryOrderPacking = "mono"
-	DeliveryOrderPackingPoly DeliveryOrderPacking = "poly"
-)
-
-// Valid indicates whether the value is a known member of the DeliveryOrderPacking enum.
-func (e DeliveryOrderPacking) Valid() bool {
-	switch e {
-	case DeliveryOrderPackingMono:
-		return true
-	case DeliveryOrderPackingPoly:
 		return true
 	default:
 		return false
@@ -451,24 +443,6 @@ func (e SheetCellField) Valid() bool {
 	}
 }
 
-// Defines values for SpecPackings.
-const (
-	SpecPackingsMono SpecPackings = "mono"
-	SpecPackingsPoly SpecPackings = "poly"
-)
-
-// Valid indicates whether the value is a known member of the SpecPackings enum.
-func (e SpecPackings) Valid() bool {
-	switch e {
-	case SpecPackingsMono:
-		return true
-	case SpecPackingsPoly:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for StrandLabelSource.
 const (
 	StrandLabelSourceBext  StrandLabelSource = "bext"
@@ -741,19 +715,19 @@ func (e WritingState) Valid() bool {
 
 // Defines values for WritingOrderPacking.
 const (
-	WritingOrderPackingMono  WritingOrderPacking = "mono"
-	WritingOrderPackingPairs WritingOrderPacking = "pairs"
-	WritingOrderPackingPoly  WritingOrderPacking = "poly"
+	Mono  WritingOrderPacking = "mono"
+	Pairs WritingOrderPacking = "pairs"
+	Poly  WritingOrderPacking = "poly"
 )
 
 // Valid indicates whether the value is a known member of the WritingOrderPacking enum.
 func (e WritingOrderPacking) Valid() bool {
 	switch e {
-	case WritingOrderPackingMono:
+	case Mono:
 		return true
-	case WritingOrderPackingPairs:
+	case Pairs:
 		return true
-	case WritingOrderPackingPoly:
+	case Poly:
 		return true
 	default:
 		return false
@@ -919,23 +893,14 @@ type Bus = weave.Bus
 type BusLevel = weave.Level
 
 // ChannelProof defines model for ChannelProof.
-type ChannelProof struct {
-	Channel  int      `json:"channel"`
-	Differs  int64    `json:"differs"`
-	FirstAt  int64    `json:"first_at"`
-	Name     string   `json:"name"`
-	Ok       bool     `json:"ok"`
-	Output   int      `json:"output"`
-	PeakDbfs *float64 `json:"peak_dbfs"`
-	RmsDbfs  *float64 `json:"rms_dbfs"`
-}
+type ChannelProof = delivery.ChannelProof
 
 // Check defines model for Check.
-type Check struct {
-	Found   string `json:"found"`
-	Ok      bool   `json:"ok"`
-	Ordered string `json:"ordered"`
-	What    string `json:"what"`
+type Check = delivery.Check
+
+// ChosenSpec Example: {"spec":"0190a000-0000-7000-8000-000000000001"}
+type ChosenSpec struct {
+	Spec openapi_types.UUID `json:"spec"`
 }
 
 // Clip defines model for Clip.
@@ -1064,44 +1029,80 @@ type Declined struct {
 
 // Delivery defines model for Delivery.
 type Delivery struct {
+	BeganAt *time.Time `json:"began_at,omitempty"`
+
 	// Clipped samples held at full scale
 	Clipped int64 `json:"clipped"`
 
+	// Differs of one delivery by itself: what is other than in the version before
+	Differs *[]string `json:"differs,omitempty"`
+
 	// Done frames
-	Done          int64              `json:"done"`
-	Error         Snag               `json:"error"`
-	Files         []PlannedFile      `json:"files"`
-	FinishedAt    *time.Time         `json:"finished_at,omitempty"`
-	Frames        int64              `json:"frames"`
-	Id            openapi_types.UUID `json:"id"`
-	OrderedAt     time.Time          `json:"ordered_at"`
-	Packing       DeliveryPacking    `json:"packing"`
-	Proof         *Proof             `json:"proof,omitempty"`
-	SpecName      string             `json:"spec_name"`
-	StartTimecode string             `json:"start_timecode"`
-	State         DeliveryState      `json:"state"`
+	Done  int64 `json:"done"`
+	Error Snag  `json:"error"`
+
+	// Facts how many facts and channels were compared
+	Facts int `json:"facts"`
+
+	// Failures what is not as it was ordered, in words
+	Failures    []string           `json:"failures"`
+	Files       []PlannedFile      `json:"files"`
+	FinishedAt  *time.Time         `json:"finished_at,omitempty"`
+	Frames      int64              `json:"frames"`
+	Id          openapi_types.UUID `json:"id"`
+	OrderedAt   time.Time          `json:"ordered_at"`
+	Packing     string             `json:"packing"`
+	PackingSays string             `json:"packing_says"`
+	Papers      []DeliveryPapers   `json:"papers"`
+	Proof       *Proof             `json:"proof,omitempty"`
+	Reel        openapi_types.UUID `json:"reel"`
+	ReelName    string             `json:"reel_name"`
+	SampleRate  int                `json:"sample_rate"`
+
+	// Sources of one delivery by itself: what it was made of
+	Sources       *[]Used       `json:"sources,omitempty"`
+	SpecName      string        `json:"spec_name"`
+	SpecVersion   int           `json:"spec_version"`
+	StartTimecode string        `json:"start_timecode"`
+	State         DeliveryState `json:"state"`
+
+	// Test of a span alone
+	Test bool `json:"test"`
 
 	// Total frames
 	Total int64 `json:"total"`
+
+	// Version of the reel's deliveries to this spec, from 1
+	Version int `json:"version"`
 }
 
-// DeliveryPacking defines model for Delivery.Packing.
-type DeliveryPacking string
+// DeliveryPapers defines model for Delivery.Papers.
+type DeliveryPapers string
 
 // DeliveryState defines model for Delivery.State.
 type DeliveryState string
 
 // DeliveryOrder Example: {"packing":"poly","spec":"0190a000-0000-7000-8000-000000000001"}
 type DeliveryOrder struct {
-	Packing DeliveryOrderPacking `json:"packing"`
+	// From with to: a test of this span alone, in samples of the reel's time
+	From *int64 `json:"from,omitempty"`
+
+	// Packing of the spec's packings; its first when absent
+	Packing *string `json:"packing,omitempty"`
 
 	// Pattern the spec's when absent
-	Pattern *string            `json:"pattern,omitempty"`
-	Spec    openapi_types.UUID `json:"spec"`
+	Pattern *string `json:"pattern,omitempty"`
+
+	// Picture a file of the production whose picture goes along
+	Picture *openapi_types.UUID `json:"picture,omitempty"`
+	Spec    openapi_types.UUID  `json:"spec"`
+	To      *int64              `json:"to,omitempty"`
 }
 
-// DeliveryOrderPacking defines model for DeliveryOrder.Packing.
-type DeliveryOrderPacking string
+// DeliverySpec everything that a recipient demands; checked against the JSON schema at /api/specs/schema.json
+//
+// Example: {"coding":"s24","description":"The full mix as one stereo file","dither":false,"format":2,"metadata":{},"name":"Stereo mix","names":{},"packings":[{"files":[{"container":"wav","groups":[{"bus":"Full mix","layout":"stereo"}],"name":"{production}_{reel}_MIX"}],"id":"files","says":"one stereo file"}],"papers":["pdf","json"],"programme":{"length":"reel"},"sample_rate":48000,"source":"agreed by letter","version":1}
+type DeliverySpec = delivery.Spec
 
 // EditAction Exactly one of these. Clips that are named are edited with their kin, unless meant alone. Positions are samples since midnight of the reel's day.
 type EditAction = edit.Action
@@ -1169,6 +1170,12 @@ type FileOrigin string
 // FileState defines model for File.State.
 type FileState string
 
+// FileGroup defines model for FileGroup.
+type FileGroup = delivery.FileGroup
+
+// FileMeasure defines model for FileMeasure.
+type FileMeasure = delivery.Measure
+
 // FileMove Example: {"take":"0190a000-0000-7000-8000-000000000001"}
 type FileMove struct {
 	// Take absent to split it off
@@ -1185,13 +1192,10 @@ type FilePage struct {
 }
 
 // FileProof defines model for FileProof.
-type FileProof struct {
-	Bytes    int64          `json:"bytes"`
-	Channels []ChannelProof `json:"channels"`
-	Checks   []Check        `json:"checks"`
-	Hash     string         `json:"hash"`
-	Name     string         `json:"name"`
-}
+type FileProof = delivery.FileProof
+
+// FileSum defines model for FileSum.
+type FileSum = delivery.Sum
 
 // FileTrack defines model for FileTrack.
 type FileTrack struct {
@@ -1219,6 +1223,9 @@ type FileTrack struct {
 	// Strand the strand's id; empty while the file is in no take
 	Strand string `json:"strand"`
 }
+
+// FileVerdict defines model for FileVerdict.
+type FileVerdict = loudness.Verdict
 
 // Finding defines model for Finding.
 type Finding struct {
@@ -1507,18 +1514,31 @@ type Place = weave.Place
 
 // PlannedFile defines model for PlannedFile.
 type PlannedFile struct {
-	Channels []string `json:"channels"`
-	Name     string   `json:"name"`
+	// Bytes of one that was made
+	Bytes     *int64      `json:"bytes,omitempty"`
+	Channels  []string    `json:"channels"`
+	Coding    string      `json:"coding"`
+	Container string      `json:"container"`
+	Groups    []FileGroup `json:"groups"`
+	Name      string      `json:"name"`
 }
 
 // Preflight defines model for Preflight.
 type Preflight struct {
-	Files         []PlannedFile `json:"files"`
-	Findings      []Finding     `json:"findings"`
-	Frames        int64         `json:"frames"`
-	Start         int64         `json:"start"`
-	StartTimecode string        `json:"start_timecode"`
-	Stops         bool          `json:"stops"`
+	Files    []PlannedFile `json:"files"`
+	Findings []Finding     `json:"findings"`
+	Frames   int64         `json:"frames"`
+
+	// Lead frames before programme
+	Lead              int64  `json:"lead"`
+	ProgrammeTimecode string `json:"programme_timecode"`
+
+	// SampleRate of the files
+	SampleRate    int    `json:"sample_rate"`
+	Start         int64  `json:"start"`
+	StartTimecode string `json:"start_timecode"`
+	Stops         bool   `json:"stops"`
+	Tones         []Tone `json:"tones"`
 }
 
 // Problem defines model for Problem.
@@ -1570,10 +1590,7 @@ type ProductionPage struct {
 }
 
 // Proof defines model for Proof.
-type Proof struct {
-	Files  []FileProof `json:"files"`
-	Passed bool        `json:"passed"`
-}
+type Proof = delivery.Proof
 
 // Proposed defines model for Proposed.
 type Proposed struct {
@@ -1606,7 +1623,10 @@ type Reel struct {
 	Id         openapi_types.UUID `json:"id"`
 	Name       string             `json:"name"`
 	SampleRate int                `json:"sample_rate"`
-	Version    int64              `json:"version"`
+
+	// Spec the specification that was chosen for it
+	Spec    *openapi_types.UUID `json:"spec,omitempty"`
+	Version int64               `json:"version"`
 
 	// WorkedOut what the server works out of a reel
 	WorkedOut ReelWorkedOut `json:"worked_out"`
@@ -1808,19 +1828,34 @@ type SoundReport struct {
 
 // Spec defines model for Spec.
 type Spec struct {
-	Coding      string             `json:"coding"`
-	Description string             `json:"description"`
-	Id          openapi_types.UUID `json:"id"`
-	Name        string             `json:"name"`
-	Outputs     []string           `json:"outputs"`
-	Packings    []SpecPackings     `json:"packings"`
-	Pairs       [][]int            `json:"pairs"`
-	Pattern     string             `json:"pattern"`
-	SampleRate  int                `json:"sample_rate"`
+	Id openapi_types.UUID `json:"id"`
+
+	// Shipped it comes with the program
+	Shipped bool `json:"shipped"`
+
+	// Spec everything that a recipient demands; checked against the JSON schema at /api/specs/schema.json
+	//
+	// Example: {"coding":"s24","description":"The full mix as one stereo file","dither":false,"format":2,"metadata":{},"name":"Stereo mix","names":{},"packings":[{"files":[{"container":"wav","groups":[{"bus":"Full mix","layout":"stereo"}],"name":"{production}_{reel}_MIX"}],"id":"files","says":"one stereo file"}],"papers":["pdf","json"],"programme":{"length":"reel"},"sample_rate":48000,"source":"agreed by letter","version":1}
+	Spec DeliverySpec `json:"spec"`
 }
 
-// SpecPackings defines model for Spec.Packings.
-type SpecPackings string
+// SpecFile defines model for SpecFile.
+type SpecFile = delivery.FileRule
+
+// SpecGroup defines model for SpecGroup.
+type SpecGroup = delivery.Group
+
+// SpecLimits defines model for SpecLimits.
+type SpecLimits = delivery.Asked
+
+// SpecPacking defines model for SpecPacking.
+type SpecPacking = delivery.Packing
+
+// SpecProgramme defines model for SpecProgramme.
+type SpecProgramme = delivery.Programme
+
+// SpecSegment defines model for SpecSegment.
+type SpecSegment = delivery.Segment
 
 // Strand defines model for Strand.
 type Strand struct {
@@ -2083,6 +2118,22 @@ type TakePage struct {
 	Total int    `json:"total"`
 }
 
+// TakenBack defines model for TakenBack.
+type TakenBack struct {
+	// Files that were taken in
+	Files int     `json:"files"`
+	Name  *string `json:"name,omitempty"`
+
+	// Reel once all have been read and laid
+	Reel *openapi_types.UUID `json:"reel,omitempty"`
+
+	// Says what can't be as it was
+	Says []string `json:"says"`
+
+	// Waiting of these, that are still being read: ask again
+	Waiting int `json:"waiting"`
+}
+
 // Template defines model for Template.
 type Template struct {
 	Id     openapi_types.UUID `json:"id"`
@@ -2115,6 +2166,9 @@ type TemplateNaming struct {
 	Name        string  `json:"name"`
 }
 
+// Tone defines model for Tone.
+type Tone = delivery.Tone
+
 // Track defines model for Track.
 type Track = reel.Track
 
@@ -2126,6 +2180,9 @@ type Undone struct {
 	// What in words; empty when there was nothing
 	What string `json:"what"`
 }
+
+// Used defines model for Used.
+type Used = delivery.Used
 
 // Watch defines model for Watch.
 type Watch struct {
@@ -2289,6 +2346,12 @@ type ListProductionsParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ListDeliveriesParams defines parameters for ListDeliveries.
+type ListDeliveriesParams struct {
+	// Before the deliveries before this one; the newest when absent
+	Before *openapi_types.UUID `form:"before,omitempty" json:"before,omitempty"`
 }
 
 // ListFilesParams defines parameters for ListFiles.
@@ -2570,6 +2633,9 @@ type ReadMarkersJSONRequestBody = MarkerTable
 // PreflightJSONRequestBody defines body for Preflight for application/json ContentType.
 type PreflightJSONRequestBody = DeliveryOrder
 
+// ChooseSpecJSONRequestBody defines body for ChooseSpec for application/json ContentType.
+type ChooseSpecJSONRequestBody = ChosenSpec
+
 // LayTakeJSONRequestBody defines body for LayTake for application/json ContentType.
 type LayTakeJSONRequestBody = LayTakes
 
@@ -2581,6 +2647,9 @@ type KeepWeaveJSONRequestBody = TemplateNaming
 
 // SetWidthJSONRequestBody defines body for SetWidth for application/json ContentType.
 type SetWidthJSONRequestBody = Width
+
+// SaveSpecJSONRequestBody defines body for SaveSpec for application/json ContentType.
+type SaveSpecJSONRequestBody = DeliverySpec
 
 // LabelStrandJSONRequestBody defines body for LabelStrand for application/json ContentType.
 type LabelStrandJSONRequestBody = StrandLabel
@@ -2605,12 +2674,27 @@ type ServerInterface interface {
 	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(c *gin.Context, delivery DeliveryId)
+	// GetDeliveryZip All files and papers of a proven delivery in one archive, not compressed
+	// (GET /api/deliveries/{delivery}/all.zip)
+	GetDeliveryZip(c *gin.Context, delivery DeliveryId)
 	// CancelDelivery Cancel a delivery under way; nothing of it is left
 	// (POST /api/deliveries/{delivery}/cancel)
 	CancelDelivery(c *gin.Context, delivery DeliveryId)
 	// DownloadFile One file of a proven delivery; byte ranges are served
 	// (GET /api/deliveries/{delivery}/files/{index})
 	DownloadFile(c *gin.Context, delivery DeliveryId, index int)
+	// HoldDelivery Keep a delivery that waits from being made, until it is let go
+	// (POST /api/deliveries/{delivery}/hold)
+	HoldDelivery(c *gin.Context, delivery DeliveryId)
+	// NextDelivery Make a delivery that waits or is held before all others that wait
+	// (POST /api/deliveries/{delivery}/next)
+	NextDelivery(c *gin.Context, delivery DeliveryId)
+	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL
+	// (GET /api/deliveries/{delivery}/papers/{paper})
+	GetPaper(c *gin.Context, delivery DeliveryId, paper string)
+	// TakeBack Take a delivery's files back in, as a reel that is laid out as it was sent
+	// (POST /api/deliveries/{delivery}/reel)
+	TakeBack(c *gin.Context, delivery DeliveryId)
 	// RetryDelivery Make a failed or cancelled delivery again, from the same order
 	// (POST /api/deliveries/{delivery}/retry)
 	RetryDelivery(c *gin.Context, delivery DeliveryId)
@@ -2649,7 +2733,7 @@ type ServerInterface interface {
 	ArchiveProduction(c *gin.Context, production ProductionId)
 	// ListDeliveries The newest hundred, newest first
 	// (GET /api/productions/{production}/deliveries)
-	ListDeliveries(c *gin.Context, production ProductionId)
+	ListDeliveries(c *gin.Context, production ProductionId, params ListDeliveriesParams)
 	// ListEdits What was done, the last first: the newest two hundred
 	// (GET /api/productions/{production}/edits)
 	ListEdits(c *gin.Context, production ProductionId)
@@ -2791,6 +2875,9 @@ type ServerInterface interface {
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(c *gin.Context, reel ReelId, params ListenToReelParams)
+	// ChooseSpec Choose the specification that a reel is held against at every stage
+	// (PUT /api/reels/{reel}/spec)
+	ChooseSpec(c *gin.Context, reel ReelId)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(c *gin.Context, reel ReelId)
@@ -2815,9 +2902,18 @@ type ServerInterface interface {
 	// Listen Strands heard together, on the clock of their take
 	// (GET /api/sound)
 	Listen(c *gin.Context, params ListenParams)
-	// ListSpecs Delivery specifications
+	// ListSpecs Delivery specifications, those that come with the program and those that were made here
 	// (GET /api/specs)
 	ListSpecs(c *gin.Context)
+	// SaveSpec Keep a specification from its JSON; one of that name becomes its next version
+	// (POST /api/specs)
+	SaveSpec(c *gin.Context)
+	// GetSpecSchema The JSON schema that specifications are validated against
+	// (GET /api/specs/schema.json)
+	GetSpecSchema(c *gin.Context)
+	// RemoveSpec Forget a specification that was made here; deliveries keep theirs
+	// (DELETE /api/specs/{spec})
+	RemoveSpec(c *gin.Context, spec openapi_types.UUID)
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(c *gin.Context, strand StrandId)
@@ -2908,6 +3004,31 @@ func (siw *ServerInterfaceWrapper) GetDelivery(c *gin.Context) {
 	siw.Handler.GetDelivery(c, delivery)
 }
 
+// GetDeliveryZip operation middleware
+func (siw *ServerInterfaceWrapper) GetDeliveryZip(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "delivery" -------------
+	var delivery DeliveryId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "delivery", c.Param("delivery"), &delivery, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delivery: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDeliveryZip(c, delivery)
+}
+
 // CancelDelivery operation middleware
 func (siw *ServerInterfaceWrapper) CancelDelivery(c *gin.Context) {
 
@@ -2965,6 +3086,115 @@ func (siw *ServerInterfaceWrapper) DownloadFile(c *gin.Context) {
 	}
 
 	siw.Handler.DownloadFile(c, delivery, index)
+}
+
+// HoldDelivery operation middleware
+func (siw *ServerInterfaceWrapper) HoldDelivery(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "delivery" -------------
+	var delivery DeliveryId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "delivery", c.Param("delivery"), &delivery, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delivery: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldDelivery(c, delivery)
+}
+
+// NextDelivery operation middleware
+func (siw *ServerInterfaceWrapper) NextDelivery(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "delivery" -------------
+	var delivery DeliveryId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "delivery", c.Param("delivery"), &delivery, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delivery: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NextDelivery(c, delivery)
+}
+
+// GetPaper operation middleware
+func (siw *ServerInterfaceWrapper) GetPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "delivery" -------------
+	var delivery DeliveryId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "delivery", c.Param("delivery"), &delivery, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delivery: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPaper(c, delivery, paper)
+}
+
+// TakeBack operation middleware
+func (siw *ServerInterfaceWrapper) TakeBack(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "delivery" -------------
+	var delivery DeliveryId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "delivery", c.Param("delivery"), &delivery, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delivery: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeBack(c, delivery)
 }
 
 // RetryDelivery operation middleware
@@ -3280,6 +3510,17 @@ func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDeliveriesParams
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3287,7 +3528,7 @@ func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListDeliveries(c, production)
+	siw.Handler.ListDeliveries(c, production, params)
 }
 
 // ListEdits operation middleware
@@ -4713,6 +4954,31 @@ func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 	siw.Handler.ListenToReel(c, reel, params)
 }
 
+// ChooseSpec operation middleware
+func (siw *ServerInterfaceWrapper) ChooseSpec(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChooseSpec(c, reel)
+}
+
 // LayTake operation middleware
 func (siw *ServerInterfaceWrapper) LayTake(c *gin.Context) {
 
@@ -5038,6 +5304,57 @@ func (siw *ServerInterfaceWrapper) ListSpecs(c *gin.Context) {
 	}
 
 	siw.Handler.ListSpecs(c)
+}
+
+// SaveSpec operation middleware
+func (siw *ServerInterfaceWrapper) SaveSpec(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SaveSpec(c)
+}
+
+// GetSpecSchema operation middleware
+func (siw *ServerInterfaceWrapper) GetSpecSchema(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSpecSchema(c)
+}
+
+// RemoveSpec operation middleware
+func (siw *ServerInterfaceWrapper) RemoveSpec(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "spec" -------------
+	var spec openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "spec", c.Param("spec"), &spec, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveSpec(c, spec)
 }
 
 // LabelStrand operation middleware
@@ -5717,12 +6034,21 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/takes", wrapper.LayTake)
 	router.POST(options.BaseURL+"/api/reels/:reel/width", wrapper.SetWidth)
 	router.GET(options.BaseURL+"/api/specs", wrapper.ListSpecs)
+	router.POST(options.BaseURL+"/api/specs", wrapper.SaveSpec)
+	router.GET(options.BaseURL+"/api/specs/schema.json", wrapper.GetSpecSchema)
+	router.DELETE(options.BaseURL+"/api/specs/:spec", wrapper.RemoveSpec)
+	router.PUT(options.BaseURL+"/api/reels/:reel/spec", wrapper.ChooseSpec)
 	router.POST(options.BaseURL+"/api/reels/:reel/preflight", wrapper.Preflight)
 	router.POST(options.BaseURL+"/api/reels/:reel/deliveries", wrapper.OrderDelivery)
 	router.GET(options.BaseURL+"/api/productions/:production/deliveries", wrapper.ListDeliveries)
 	router.GET(options.BaseURL+"/api/deliveries/:delivery", wrapper.GetDelivery)
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/cancel", wrapper.CancelDelivery)
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/retry", wrapper.RetryDelivery)
+	router.POST(options.BaseURL+"/api/deliveries/:delivery/hold", wrapper.HoldDelivery)
+	router.POST(options.BaseURL+"/api/deliveries/:delivery/next", wrapper.NextDelivery)
+	router.POST(options.BaseURL+"/api/deliveries/:delivery/reel", wrapper.TakeBack)
+	router.GET(options.BaseURL+"/api/deliveries/:delivery/papers/:paper", wrapper.GetPaper)
+	router.GET(options.BaseURL+"/api/deliveries/:delivery/all.zip", wrapper.GetDeliveryZip)
 	router.GET(options.BaseURL+"/api/deliveries/:delivery/files/:index", wrapper.DownloadFile)
 }
 
@@ -5762,6 +6088,51 @@ type GetDeliverydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetDeliverydefaultApplicationProblemPlusJSONResponse) VisitGetDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDeliveryZipRequestObject struct {
+	Delivery DeliveryId `json:"delivery"`
+}
+
+type GetDeliveryZipResponseObject interface {
+	VisitGetDeliveryZipResponse(w http.ResponseWriter) error
+}
+
+type GetDeliveryZip200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetDeliveryZip200ApplicationzipResponse) VisitGetDeliveryZipResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetDeliveryZipdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDeliveryZipdefaultApplicationProblemPlusJSONResponse) VisitGetDeliveryZipResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5847,6 +6218,169 @@ type DownloadFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DownloadFiledefaultApplicationProblemPlusJSONResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HoldDeliveryRequestObject struct {
+	Delivery DeliveryId `json:"delivery"`
+}
+
+type HoldDeliveryResponseObject interface {
+	VisitHoldDeliveryResponse(w http.ResponseWriter) error
+}
+
+type HoldDelivery200JSONResponse Delivery
+
+func (response HoldDelivery200JSONResponse) VisitHoldDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HoldDeliverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HoldDeliverydefaultApplicationProblemPlusJSONResponse) VisitHoldDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NextDeliveryRequestObject struct {
+	Delivery DeliveryId `json:"delivery"`
+}
+
+type NextDeliveryResponseObject interface {
+	VisitNextDeliveryResponse(w http.ResponseWriter) error
+}
+
+type NextDelivery200JSONResponse Delivery
+
+func (response NextDelivery200JSONResponse) VisitNextDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NextDeliverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NextDeliverydefaultApplicationProblemPlusJSONResponse) VisitNextDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPaperRequestObject struct {
+	Delivery DeliveryId `json:"delivery"`
+	Paper    string     `json:"paper"`
+}
+
+type GetPaperResponseObject interface {
+	VisitGetPaperResponse(w http.ResponseWriter) error
+}
+
+type GetPaper200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPaper200ApplicationoctetStreamResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPaperdefaultApplicationProblemPlusJSONResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackRequestObject struct {
+	Delivery DeliveryId `json:"delivery"`
+}
+
+type TakeBackResponseObject interface {
+	VisitTakeBackResponse(w http.ResponseWriter) error
+}
+
+type TakeBack202JSONResponse TakenBack
+
+func (response TakeBack202JSONResponse) VisitTakeBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackdefaultApplicationProblemPlusJSONResponse) VisitTakeBackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6324,6 +6858,7 @@ func (response ArchiveProductiondefaultApplicationProblemPlusJSONResponse) Visit
 
 type ListDeliveriesRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     ListDeliveriesParams
 }
 
 type ListDeliveriesResponseObject interface {
@@ -8304,6 +8839,40 @@ func (response ListenToReeldefaultApplicationProblemPlusJSONResponse) VisitListe
 	return err
 }
 
+type ChooseSpecRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *ChooseSpecJSONRequestBody
+}
+
+type ChooseSpecResponseObject interface {
+	VisitChooseSpecResponse(w http.ResponseWriter) error
+}
+
+type ChooseSpec204Response struct {
+}
+
+func (response ChooseSpec204Response) VisitChooseSpecResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChooseSpecdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChooseSpecdefaultApplicationProblemPlusJSONResponse) VisitChooseSpecResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LayTakeRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *LayTakeJSONRequestBody
@@ -8668,6 +9237,116 @@ type ListSpecsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListSpecsdefaultApplicationProblemPlusJSONResponse) VisitListSpecsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveSpecRequestObject struct {
+	Body *SaveSpecJSONRequestBody
+}
+
+type SaveSpecResponseObject interface {
+	VisitSaveSpecResponse(w http.ResponseWriter) error
+}
+
+type SaveSpec200JSONResponse Spec
+
+func (response SaveSpec200JSONResponse) VisitSaveSpecResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveSpecdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveSpecdefaultApplicationProblemPlusJSONResponse) VisitSaveSpecResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSpecSchemaRequestObject struct {
+}
+
+type GetSpecSchemaResponseObject interface {
+	VisitGetSpecSchemaResponse(w http.ResponseWriter) error
+}
+
+type GetSpecSchema200ApplicationSchemaPlusJSONResponse map[string]interface{}
+
+func (response GetSpecSchema200ApplicationSchemaPlusJSONResponse) VisitGetSpecSchemaResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/schema+json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSpecSchemadefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSpecSchemadefaultApplicationProblemPlusJSONResponse) VisitGetSpecSchemaResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveSpecRequestObject struct {
+	Spec openapi_types.UUID `json:"spec"`
+}
+
+type RemoveSpecResponseObject interface {
+	VisitRemoveSpecResponse(w http.ResponseWriter) error
+}
+
+type RemoveSpec204Response struct {
+}
+
+func (response RemoveSpec204Response) VisitRemoveSpecResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveSpecdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveSpecdefaultApplicationProblemPlusJSONResponse) VisitRemoveSpecResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9380,12 +10059,27 @@ type StrictServerInterface interface {
 	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(ctx context.Context, request GetDeliveryRequestObject) (GetDeliveryResponseObject, error)
+	// GetDeliveryZip All files and papers of a proven delivery in one archive, not compressed
+	// (GET /api/deliveries/{delivery}/all.zip)
+	GetDeliveryZip(ctx context.Context, request GetDeliveryZipRequestObject) (GetDeliveryZipResponseObject, error)
 	// CancelDelivery Cancel a delivery under way; nothing of it is left
 	// (POST /api/deliveries/{delivery}/cancel)
 	CancelDelivery(ctx context.Context, request CancelDeliveryRequestObject) (CancelDeliveryResponseObject, error)
 	// DownloadFile One file of a proven delivery; byte ranges are served
 	// (GET /api/deliveries/{delivery}/files/{index})
 	DownloadFile(ctx context.Context, request DownloadFileRequestObject) (DownloadFileResponseObject, error)
+	// HoldDelivery Keep a delivery that waits from being made, until it is let go
+	// (POST /api/deliveries/{delivery}/hold)
+	HoldDelivery(ctx context.Context, request HoldDeliveryRequestObject) (HoldDeliveryResponseObject, error)
+	// NextDelivery Make a delivery that waits or is held before all others that wait
+	// (POST /api/deliveries/{delivery}/next)
+	NextDelivery(ctx context.Context, request NextDeliveryRequestObject) (NextDeliveryResponseObject, error)
+	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL
+	// (GET /api/deliveries/{delivery}/papers/{paper})
+	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
+	// TakeBack Take a delivery's files back in, as a reel that is laid out as it was sent
+	// (POST /api/deliveries/{delivery}/reel)
+	TakeBack(ctx context.Context, request TakeBackRequestObject) (TakeBackResponseObject, error)
 	// RetryDelivery Make a failed or cancelled delivery again, from the same order
 	// (POST /api/deliveries/{delivery}/retry)
 	RetryDelivery(ctx context.Context, request RetryDeliveryRequestObject) (RetryDeliveryResponseObject, error)
@@ -9566,6 +10260,9 @@ type StrictServerInterface interface {
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(ctx context.Context, request ListenToReelRequestObject) (ListenToReelResponseObject, error)
+	// ChooseSpec Choose the specification that a reel is held against at every stage
+	// (PUT /api/reels/{reel}/spec)
+	ChooseSpec(ctx context.Context, request ChooseSpecRequestObject) (ChooseSpecResponseObject, error)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(ctx context.Context, request LayTakeRequestObject) (LayTakeResponseObject, error)
@@ -9590,9 +10287,18 @@ type StrictServerInterface interface {
 	// Listen Strands heard together, on the clock of their take
 	// (GET /api/sound)
 	Listen(ctx context.Context, request ListenRequestObject) (ListenResponseObject, error)
-	// ListSpecs Delivery specifications
+	// ListSpecs Delivery specifications, those that come with the program and those that were made here
 	// (GET /api/specs)
 	ListSpecs(ctx context.Context, request ListSpecsRequestObject) (ListSpecsResponseObject, error)
+	// SaveSpec Keep a specification from its JSON; one of that name becomes its next version
+	// (POST /api/specs)
+	SaveSpec(ctx context.Context, request SaveSpecRequestObject) (SaveSpecResponseObject, error)
+	// GetSpecSchema The JSON schema that specifications are validated against
+	// (GET /api/specs/schema.json)
+	GetSpecSchema(ctx context.Context, request GetSpecSchemaRequestObject) (GetSpecSchemaResponseObject, error)
+	// RemoveSpec Forget a specification that was made here; deliveries keep theirs
+	// (DELETE /api/specs/{spec})
+	RemoveSpec(ctx context.Context, request RemoveSpecRequestObject) (RemoveSpecResponseObject, error)
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(ctx context.Context, request LabelStrandRequestObject) (LabelStrandResponseObject, error)
@@ -9732,6 +10438,32 @@ func (sh *strictHandler) GetDelivery(ctx *gin.Context, delivery DeliveryId) {
 	}
 }
 
+// GetDeliveryZip operation middleware
+func (sh *strictHandler) GetDeliveryZip(ctx *gin.Context, delivery DeliveryId) {
+	var request GetDeliveryZipRequestObject
+
+	request.Delivery = delivery
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDeliveryZip(ctx, request.(GetDeliveryZipRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDeliveryZip")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDeliveryZipResponseObject); ok {
+		if err := validResponse.VisitGetDeliveryZipResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // CancelDelivery operation middleware
 func (sh *strictHandler) CancelDelivery(ctx *gin.Context, delivery DeliveryId) {
 	var request CancelDeliveryRequestObject
@@ -9778,6 +10510,111 @@ func (sh *strictHandler) DownloadFile(ctx *gin.Context, delivery DeliveryId, ind
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DownloadFileResponseObject); ok {
 		if err := validResponse.VisitDownloadFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// HoldDelivery operation middleware
+func (sh *strictHandler) HoldDelivery(ctx *gin.Context, delivery DeliveryId) {
+	var request HoldDeliveryRequestObject
+
+	request.Delivery = delivery
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.HoldDelivery(ctx, request.(HoldDeliveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "HoldDelivery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(HoldDeliveryResponseObject); ok {
+		if err := validResponse.VisitHoldDeliveryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// NextDelivery operation middleware
+func (sh *strictHandler) NextDelivery(ctx *gin.Context, delivery DeliveryId) {
+	var request NextDeliveryRequestObject
+
+	request.Delivery = delivery
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NextDelivery(ctx, request.(NextDeliveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NextDelivery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(NextDeliveryResponseObject); ok {
+		if err := validResponse.VisitNextDeliveryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPaper operation middleware
+func (sh *strictHandler) GetPaper(ctx *gin.Context, delivery DeliveryId, paper string) {
+	var request GetPaperRequestObject
+
+	request.Delivery = delivery
+	request.Paper = paper
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPaper(ctx, request.(GetPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPaperResponseObject); ok {
+		if err := validResponse.VisitGetPaperResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TakeBack operation middleware
+func (sh *strictHandler) TakeBack(ctx *gin.Context, delivery DeliveryId) {
+	var request TakeBackRequestObject
+
+	request.Delivery = delivery
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBack(ctx, request.(TakeBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TakeBackResponseObject); ok {
+		if err := validResponse.VisitTakeBackResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10150,10 +10987,11 @@ func (sh *strictHandler) ArchiveProduction(ctx *gin.Context, production Producti
 }
 
 // ListDeliveries operation middleware
-func (sh *strictHandler) ListDeliveries(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) ListDeliveries(ctx *gin.Context, production ProductionId, params ListDeliveriesParams) {
 	var request ListDeliveriesRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListDeliveries(ctx, request.(ListDeliveriesRequestObject))
@@ -11731,6 +12569,50 @@ func (sh *strictHandler) ListenToReel(ctx *gin.Context, reel ReelId, params List
 	}
 }
 
+// ChooseSpec operation middleware
+func (sh *strictHandler) ChooseSpec(ctx *gin.Context, reel ReelId) {
+	var request ChooseSpecRequestObject
+
+	request.Reel = reel
+
+	var body ChooseSpecJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChooseSpec(ctx, request.(ChooseSpecRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChooseSpec")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ChooseSpecResponseObject); ok {
+		if err := validResponse.VisitChooseSpecResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // LayTake operation middleware
 func (sh *strictHandler) LayTake(ctx *gin.Context, reel ReelId) {
 	var request LayTakeRequestObject
@@ -12030,6 +12912,98 @@ func (sh *strictHandler) ListSpecs(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListSpecsResponseObject); ok {
 		if err := validResponse.VisitListSpecsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveSpec operation middleware
+func (sh *strictHandler) SaveSpec(ctx *gin.Context) {
+	var request SaveSpecRequestObject
+
+	var body SaveSpecJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveSpec(ctx, request.(SaveSpecRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveSpec")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SaveSpecResponseObject); ok {
+		if err := validResponse.VisitSaveSpecResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetSpecSchema operation middleware
+func (sh *strictHandler) GetSpecSchema(ctx *gin.Context) {
+	var request GetSpecSchemaRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSpecSchema(ctx, request.(GetSpecSchemaRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSpecSchema")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetSpecSchemaResponseObject); ok {
+		if err := validResponse.VisitGetSpecSchemaResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveSpec operation middleware
+func (sh *strictHandler) RemoveSpec(ctx *gin.Context, spec openapi_types.UUID) {
+	var request RemoveSpecRequestObject
+
+	request.Spec = spec
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveSpec(ctx, request.(RemoveSpecRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveSpec")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveSpecResponseObject); ok {
+		if err := validResponse.VisitRemoveSpecResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12615,338 +13589,376 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L19k9s2tjf4VVDap8oze9nd6vbLJO3a2nL8MvG9TuyyPTdTm8n2hURIwjQJaACwZcXl52vsB9ov9hTO",
-	"AUBSBChSLTmZuU/+iLtbFIiXg/N+fufzZC7LtRRMGD25/jxZU0VLZpiC3+jCMGV/yJmeK742XIrJ9cSs",
-	"GJlXSktF5ILY39Z0yciMLaRik2zC7UP/qJjaTrKJoCWbXLuhsomer1hJccwFrQozuZ5MsklJP71hYmlW",
-	"k+vL6TSbmO3afksbxcVy8uVLNslZwe+Y2t7w3H4b3rGmZlW/wj8xySaK/aPiiuWTa6Mq1nzrQqqS2pdW",
-	"Fc8nsRcteMHSL7Gf3vMFBS+5CcPv7BN+GN2nK7sxJf3Ey6qE3+yvXOCvl+FNXBi2ZApetaZc3Si2iJ+h",
-	"YgummJizB5poo6jIn8JpSsGIWVFD6FIxpsmMaUM2KyYInWkmTOKI7XvG7QRMz9BbFp+fNCumiGJzqXIu",
-	"lseZJbxu5DSVzKu5nViaLupn7kkdirEi/Rr76T1foGUl8ptCynV31+UdU4SKnNgfEhsI34wS6IIWmoVX",
-	"zqQsGBWNd5bUzFfdl5Y0Z4RqUsgqt//aw11wpU1GZlv4zTBBNJtLkWuyULK0x6wY4YbM2JILnZgpvu+g",
-	"qeIIuzOljgAzIhVZSAWT0zxn2jJCSkqen9lfiSVs+9u/wW9/KNjC/BH2teT5/8S/Kb5cmT/6mbdPGd/S",
-	"e85ragxT9qv/78/Ts2/p2eLsl88Pn3z5w8//9j9/af3lj//3/+ihgzWPnom9VgLvn14zliOXt88Sbeg2",
-	"teO3jK3dkAdtO7wrxRrxw+i4l9mECcsGf56eP84us6tfsvom5LKaAdN2rxVVOXP8Ed9qZJz/MHsRFmRj",
-	"mQwHulRsCIeRcf7ChXnyaBLl03jg6Ws/gCAGXPytmPe8Yivm93zBRnHDxTL9DvfAvV4DLFKvpdAMdJTv",
-	"GVXwvrkUxh6K1VvW64LPqT3KCzk3zJxpoxgt7WeRN824oHCAkXe1qeINN6ZgZ0zknIpz8owUoLQQLsjD",
-	"KzLjRsMt15KUVGzJbGuQNfz7h7c/kj/AVP+YkQUvCpaTak023KyIXtM50yDUBJkVcn6rr8nC6mG6MXAW",
-	"3lCJSrM8wyspNbdz84oY8E38MpEC/jSXZSkFmduBLXul5Mmjsxk3ZFFIajLgY8zqTWS+okKwgpiVYow8",
-	"vKqf0uQPS8WosSK2pEvBTZWzjKyVXCpaloyAzgiT2K4Zef2aZkTTcl0wTaghi6ooiJ7Tgv0xgw1qvc/K",
-	"df+sbr82Aynv5wU6JAmawfnfxORLNnmn5KxgZQ8JrPGJf/u7tofYJIH/AbrR5P+4qLXgC/xUX/hxI2RA",
-	"yTp86GkXiPGZmq/4HXurctSbaZ7D8dDinZJrpgy3ROu4IPsEq4bn8HvuOqDKER5vfvw5xjvry/Rz/egv",
-	"gZzl7O9sbuxWfVfpvbNqv3kuC1nBUhx/tcq6ZnSSTeYFtXdG39r/l1Lrxiv9DcomvDnp+s+3XMQ/KKhY",
-	"VnTJEh9uZWWiH3mB3flALqJ/VhJ33i9LG1ZOrEaqLFsv+afIana2GtgTvNcNFybY2fts8ulsKc/cHzeM",
-	"3rFzexiNv5/xci2VcbJ9Nbme/Mq02RZSlhdzqdgFfAsm8V2l37A7Vow8yyXlYh/RP6+UfUkGD9/ksxaf",
-	"DIK0NkIeNUyQs2+fxGRsc8v8qIM2CNd42BY9R5bxTkk8/x2qxk8bhBGEcTbJ+WLh7N+9ottai0qbG2oG",
-	"Pp4m09vY5c4msjLrFsk3BlszenuTzxY6fkqiKgpqf3Qydudosokq9eFf3zlZv6VhxuFq+P1s7FVz6o1p",
-	"wC7E+NbzFZvfdo9xYbW3cbtpGTOLf8eqeZEPdtYJT9UDZW4S6akXfD3ynuI02hLHC0jNxZxZK0JY88FL",
-	"fWsVPtAkB4Y8gArphm7T7ygoilkqiFU3brkgK3pnza1hoy9ozm72s5pXNGfhccfWhzz/W7CxpBzDqbT3",
-	"EXUw3E1/QqjA62EbyMUdUyZOwT0isHAOtPsxIiFNSpACJ+WGlXrf/r9dLN5TsYQjKOmn1/idy+m04duj",
-	"StEtsDHvFujVxuChYCrpmMUmtfMIWbJ1DEmTNeopYd6dhTUmePUNEIL/tTtXwyNuATQQDVlRUNidwg26",
-	"PSjgBV9r56pSjLCcG2tQyyUD+xqeg7vVmVkl1gWdI79qv1LImcy35FbIjW56QwoplnqS7dMSQXWpadJx",
-	"auos2kBKe8S0ZTvnwODGCGlwYX1xrPE1nuSgw5l6j2f6eJ5bI2e09g2UHVW8Hc239x6oC6ypDbXW3YLM",
-	"tugkQFc4V0TTrX6KVsqGazgb+yz4fPafjn1rXJZIbbclToDzQmqmSbW+JkKaFRdLNBGNovPbBv3RuSW/",
-	"mkDtrZELYPMztuIizwgtrCBvaPw4hiWRooiq+c+lUgzdnx0xTQsdcbCU/BNzs7JXdcnChSl7b+vukbuo",
-	"wz6BEOb3ii8rxTR8tXI+hJ27BZY3MO7AUezGLfkdE6SwWqkeNcWcsTXTxsmh9stWckMW1HkSC7khVmKR",
-	"pWSa5HIjJgP8WPAI04yJg3ahV0R2XuWWn7xd/RMIlsuXCHnbS7NfAfPTbW1rIIPGXoS5+oPOkBLdi6IX",
-	"rLM/HWIGEaqoYflNUR2seZf0041eSWVuDFPlfUayf75x2rRZRx25lrRKqU3mBAVFGivkhilNtCzh/re1",
-	"uxFWQM8ujubEs0pPrievqqIg1gTPutt9dvUwsX1nl99kYMbrBDOfVTqhww040kbcrakr/ml6n9MdM2hj",
-	"wA0Xudzc7Bv0SXPQ6fmj2KCFXLObfHazZupm1CSn55ex8TxP7DrTNS0ZEt5CKithCDzsFTbCNYFAkFxk",
-	"REv8s1mxLaE5uEqNbClJKdlpDzl6tcEiGKq/wtPvJBcmooPsqrBtpYhWRpbgdzzHd47Rjeovo4ZUT2Pf",
-	"Jdp1UN7RomLESi5niaDj1YobF76/YyhmpMCYGoQ3JnFjdIBBoVd0zXYdhaWU4P9fySKP6g0wzUGiZ9fP",
-	"aWkBv71HS20cCG7lvQ7EvLxzHuYD98mauwMfPZJBhxsYdYKylhOs/sCL4q6uAldyY8UIOD4gErpZbYmQ",
-	"glkdN2bGAOuKRVMNvWUkt0QopCGWSIAxOJuZ3WGMrWsEgxck4sAA54j9asG1CSwE3COgfxeU52S2fUpY",
-	"uTbb2m5qfAYLgVUJifOzH3onT5O20WYq5R24gYziZQk/zZDkBdtEKV7LSsUmb3jJ5jKvPQb4XGQEO6t+",
-	"tZXBzB1vrQ9rlNLq5xNJEvBOp7lUqRyG+qLiWQUyrD3mmMkA99gReuOlYZ/8ch1NemJy9yjO6c0briNX",
-	"FOhJj5AB7q5HNmcpRWRj8AX+CPppkGxWfL4iG1kVOVnK5tH0TerPUrDkrHxQxVOpNNwOzPICttGy1RhF",
-	"FmxhEjalnbC9mvYMBCSFZIQLspEq1yOpyRRsv3KPj7mVuJll/uDctvec+Wh907BPlqt+fP3xzctr8nJN",
-	"rv4mptNLQt68mv6JkP8k5DkhV1fXl9Prhw+vp1P/85P65+m08bN95m/i/ySv3r/9gTx/8/od+fHZDy+v",
-	"ydXls7OHGK5s0+SKirxgrVyGaZbyy0qxZMrKdMbBc8RE7niYM/gJK7QlPBZ1NAZFDrWYdv7YNCZTcHs+",
-	"t7LzHk/bOlDqJO1XY0f1gs25dn6CweHR+ZytTcgVqJZLpu33tH3T9PLbKZ1Op2d2Wmd/sv/7xv/q/ruc",
-	"/NKNqboxY07W1hsa7GJPbkJTU3y8z1m1yyYbr8z85BL7V3CBPsGh+2d1G9irOVX5hSXGj9OH5xt6F9kX",
-	"92xj1Y3TfzRtOMdTTroxy8a3xdfpsjm70buCr9cxp6i/KCtmFYlm2sEwv3se5eqYiTFsBKaUVPt4+AdB",
-	"lxOXaDpcHL0rqBAsf8ULFmOwCy64XrF8NxSZU8POrFiNkatb2jAFEyMge6+Ai4yNmseazm+dY9PLrrUs",
-	"MK9AyKjQWvvI7p4UDrmAC71m85ukhqwNtaZ1Q+GJPWJa1s2G1qlMImcKf14reVf/BE6oBeUF6IVzKuas",
-	"KFjcEDLS0OI+xBf18Idl13vs1+LI3b/Z064ny86uZPVcGkechdvYd4dHy+VAEJ4O7Eom18N4fYSljScv",
-	"n14ZdWWs2fyB3skEbHDJhxHx6JcwLAW4IRfst+rTi+3yy5ybZ8H3PsJL8PITnZtiCzlWqLRqdk6et8NV",
-	"lnzyZuDKu+m5IrdcZKQSBdOalIwKQ2ghBTsn71xamoYvDg1en/9N4EY2Z34J4mTnLzuiPM9vIEIxMtDO",
-	"Rc4+xVMrNHMxxl5GDg99ceGRfU9/hIc69xTm4IeIHe9MKiU3ox1A2ihm5itITPaZvBDwI5jkTfSaQtog",
-	"5NHbt2dkrqTW1rDKCRdGYlDLqpNkxjTPu96hpDOjX69cKFkOlTpipP+jcQ+v4vcQc2mjVosc+LJw4HuU",
-	"YHjMrTdzicE+lRcCrTDr2KlDNO9mSdd65Mm7lHnLll1FDngzZluipCyJQaa/c4zDzwOMEG36D/0yumeD",
-	"N9epYSNu8unpcODsdwigPvjYGbuo6hC+8doymuTg9bFEScnf6pGUBCzA0pJgnwwSFLozZDVfMf2UUJ/+",
-	"LBdk6lxO3BDILurw6MKdatfagvyIvd4YlyzQ7xbtP+6Yi5r9o6LFzVpuwDelKNcsv5lLzQXbnwGKM0+n",
-	"S9jFVWN99zAo3Fmw5mlR4LYDH8YaBCl8VP8P4Hd1EZU/jtn1wQ7rscdzT6qmcSLOR6fRHSPrawSDULRc",
-	"H0CT40TOcZhFyOaIZeJaK/aTYSIfSbYYokN2wZermazUKZkAy5etq7xiFJRpyovh9xYGie3AIG55srUN",
-	"z50cnDYZ3YDYyleyHCsnZnR+S0BbtLwpWAaYNGpWrHyKNgNYCJkL6irmLAYjLWerv7wluewQztgdhKEH",
-	"VEuk94ELzZz5ezxCGMxzZ9uvwxXAgp9tozvwd8nHGpSMzleoKITkR9AdIKTmT5iaEHcOATiGeYgnulGD",
-	"D72Ud0c87cGHOJa6pUCpkcrA6tg1UQsBSKeRZzGXJYNMgKxdXl1/CO+NbBsUC3c9JfSWgS7YMCN9jsHB",
-	"19Ke0GG2fip/O+ECiLnT8OHYtFye6DgDHexvr8lhekYzjnMfK+2fTxmJ7qoYawYe3Z77WktdU23Gsp7x",
-	"/GVQoOEN5fn4zGvPAw6+2Yodl/uOZargcNn/PGZgj13Wjb3sx1zbmLmOMmNuGVv38XJrjs4qzGmARcXy",
-	"c77+5erZ+qNJi65IiL1Vs7EGv8cXwPxyuSDePOl6uQenaY+l/uMVVXUrpwZVM+0BABrh3/UFTO0Ro4+O",
-	"qzwyPBZ0xiiGD4YYKe+j3mhmbmr3Vn/swbjVua+VVN162KbhhO5qSwcJhh/gDYNKumpmPqKyp5MoEN0e",
-	"LC8du86lktUIGfgWXvJn+6VIhVhH9tVTGjH63oF3q4LcW1J0U5eKjeA9mm4RugasNrkglbgVciMIjBaS",
-	"s0F5D9Ya18F2Bz+lf8pnck4GKt/1jCMiZFyEBfRzN15qg0JMbxRvxooJNJakIrNK2/VrJgykwuE+AUpM",
-	"nUyaVN27wagRcca48MMRkms2VJkBvOQDPOe+NExi7hFivEsGpxQyKTSJGWY475UazoLbXzcZ3ekhRd6R",
-	"PAJZObCYar5yZdcbbi1ArGDFysrf2t+Q8J0mvEZWU7yha0d1Y8Iecs19yvK6oNtQmATRTF/My+h8lTXi",
-	"H0H6yo1o30esupULotkdU7QIY9zbuRiRJWMQVfw0Wil2vWb5mALl4RQ/WPeKIz3oHriTUXNO0Jfb5Xjc",
-	"lJf/BG66cSGKQ0PMe2MZCIqyZ9o/2Yeer7Bm/0t/QQ3LuTl/5rEOh9fS2O/B4IkSGp9+OTgXMYkq5Hfc",
-	"p7L5EgJXc+CAQjFN2mGSYWkBKwDCcivmjk0sFUsAG4WEvbEHBpOMHdSr8UGn2laIZsJGs8CHhch3HPv/",
-	"qGgB1XsZwZ8hYg7aH0eYMfsiTDYiH9qVMqND7HsxB2CnDsIcgPTZFB6QjueCzWXusgc7RDCXwlAuEuVV",
-	"Iwg6rxCujN3IRby0p0Z4K+pSeayqdLBnvqwpwA7EUm3HZSiPyQ9eUb2K+9iHJQ4XXJuYgQ2apR0cKmo0",
-	"KeltXbDcIDNA+wSa94hDv2RjcMIUX8bQXAoublkO264B+9Lj6gG3AK89VYwoRvMQ3vCzqtaFBJ7vOQsO",
-	"Fs845XNTKRaHm3AfhtqbjGirMgJc3vT///8uv5kSasjV41DZxs1KVhB4ixbkAXu4UbQF9dJkA/zXoZSr",
-	"BV0ON309Ze2qLd0U7B0G5Av2RH0JrKlh7U2CRk42KmubClpstc/gpjmiRi8qDbna4TrGS/gATDJSgucU",
-	"evwY7er6uroz1AdWUNlP1nu3Fx4aJZ2aTthBR2hZqMtl3aPKNQHygKLCLUsmodcMNfDdNrlmTf0zZKR3",
-	"ctWBGdU57UikzcyXJr+tT7S+hoEfRSU1L9gPQ6IVzVIzgLk+MIM9jpGNuefESKLXBQcXjDVjswEp5tEl",
-	"vXO4izvOG08Ug6kjRr7ClZLtGH0tFHnIFVjTJfNszNVOMhEVGIHG98VuYd5uCv5rqWNNIAYCkutQOyFm",
-	"4fXaDE2wwsjezVdszAVFtLzIOEkJnRCKO/vobjJuRbhibnKNZae29qN3K40AY9xb63VAmZcb80ZVIsLD",
-	"wYGgm/lIVA2tH5t3h3vx3N5JzUzWmCe5HIbrE4z5SJCDaxbAG3exwbhmZFFIqZ4SYV8KclNIA3hh4hCc",
-	"l98YbNLKj4LFi/5XVv0CfVC7fOSMTC1THLjJMHKqEDTUCkS8d/DZA014XgMKWGkfFBQOcHAOR2Ay0K/S",
-	"LBHA80+iZTaIAIivvi47RF5vX1hu/JIKb+nsogAnyuJKpnUKrFeKm3Wl1i5SvasolQwA7FZUk5zNOZSc",
-	"GKLlUxdgsGqd1RWj8A+Gtj0rzq5HT0fdKiShvMm1vlfMwakYfu1+SD+vLAQlGjsQ2+66lr+z4UkrpadI",
-	"Mc6twxdiM/ie6lUcK6EBgjtcRWXCqHYK2vjyUW/FRccouY4D4DWgz/nCbNGLDPmnlutRpTiidAxfi3vV",
-	"zVxWIgG/mzwkb2VEkEGxPFk1UOXsBK0Qp4rlZMvMwNJOd7x+y5vmb23k1NC7fud2FxalCkYLdCrtllEq",
-	"o0flHXYDJYYaROEKGBW3rka2Xd2YqobE72duLonZYz+AMS6e2tHRPrCzS5SdvM5Z9XD5w1SCJeUxJSP/",
-	"roYAwaRZB3G/oZrgSeY+nR7oukm7A2Rah5qpUfxTHNGn9X5uyZOq3Ds5CrYw4OOASk0o24QNWcjCsmwH",
-	"Udg1EQ6YYyeHwNnu7Rl//2vcCxEFLAoesobF3U9gPTam28MARINHGyPB/2Br85GV68KtIBYM7ySRhHxb",
-	"SwK3bG0yrP+xao3n5V1gpaAdR6RZYwZ7Xf9hulFmE4aqXxlbN2QOjk2DhcQDT2GNnGSfdQBBhm7Abkgc",
-	"5oA8Ahh6COwtrPUgF/Qbuv3oEZzGOA/uA3YSIKMOhDIZE8DDd8XpYxtVL4djp42oUz0KdloDbHqo6hBX",
-	"wxr435i20cS9GkZvW5Tfh1AcEzkaV5+jKcQJpolJn6aOM5SyhDBDnbsAQpEW/Jah7/sp9vESy0avFhhm",
-	"xpaQK+rFvu/CBuGmbKKLlK91ztW8SLG4cejrmV9M3avtgSaO4w8hqaQ1bjdAMD1U8sWbizWQ2ybRtMab",
-	"pZSJjfBtgBLe/GDF7r313tE4DqTCn6a3Wx3RB/PVz84Vvc+2k8ae1UurTzvKPeRyyfKXOd+PvtgLNrNj",
-	"iKTPu+QxOCAp2AON6Sa+cZK1ZB/oa1KJXNZl0DOUKN3Dso+lkhGGNaGAI3GdKCj2qwEvuhs5vntSj+9L",
-	"VEgw3x3u1oovzOT68turqTUy9OR62hE07gudS2lHJjO7GNgbqDKMmvb4jpS3z7l55EbAvQ2aArTOAnWh",
-	"GHydNzSlMdo51LqYA5MeG+bHnfArwtfFD6bK7T34TjF6ewTZeMq+IaXcQX5I8zhfDzLEARfH/e51doyo",
-	"MRjV16VZroM3S4Lx5fphNvEpUyDi/kDf8JKbQxHEo5jSKH+p2o794npd9vheo19RVCzZTVGN+MogyOvo",
-	"N7sg5iOkaBxudghSdtcklQVTVMwHLzym7O3R5gpHHueOPsZodP67qNW5X/6TqZzPY0JR3yZaHSWYSsIJ",
-	"32QyvuPSQZj3armD5jMi+kB1wmlbCW7G9HPKJugJGMoRcBfde+p2T241bmZ+0CwKX5EgAH9wB1OAK8j4",
-	"vXWXivYMnHOjQAM0lrEo1FfWRVWCKog2EqNjWgimct+mCIeCmcDjM+BSdUYlFyFJ9j5VRzFVjpokFFTE",
-	"FHTHfpApiN/96K3B4f4H+EKQf5md7N9EAwE3e8WU2pKC0TumY0i3xr+zCSd6+e2jh9NH+82LNnRxLWt/",
-	"YFRXiuWuseWOcWs1Kh1LKMOaDmi1jrEm4zxultyXyi7BdP2uvUWzLS2u5T65ihVIpXpRRHMHdkIz8/sK",
-	"yH51YH8oFtNx7hsQHiL0x/Ug9A0H5/Gs8d2sCqkUK6g3mw9YwZIadp/eLUfqJeO1wr31e1KbZ6b1lZvC",
-	"2bhdvyA04B10jruxBinkTSG1TipRe4dMU64llyJql+fffXwXjZIcvJB7XhP79ZKq20PzJXoV8P1fP6C/",
-	"bSqMslltfXs7IYlXQVx8AjIfkl0fQA0fTphNEyJ6ym/+8upDIy3MqijYS9owgUB0lGg2lyLPQuqLcs5J",
-	"ZPWgeByRSgIbG77KO1T8RkAy7Kj6+5zOs0p3WhO7qFUjshWmkXlR2SNiy2ieQuigNqyAuCGtY23S2l6x",
-	"Jqy2GOqzK4LRPWQ/nQnm848HQ4cMyzvcSW31WcqYzVh46w+3ML7zvnHLGFCQhGJxmn7OSGijujq7VR3W",
-	"1tndoYSX7JRGTa8v6uAuRvhFZwD0pur8yDa/v+7tLRsp62/m3sTHfpwd1Nu9McST/RbZ6Rq/NxnriVu9",
-	"/8g2zSStofYa7hi0ezgvV9BEvSwm15O/VdPpw/mK6lXBtbmAX1nXVots+GUcQQOG3TmZYQ1C3CbaARL0",
-	"/i6E6cYsna25hns6ufIy8HryhgrDlCBgpO5UFFw/+gamu1uCMvGm7fV02rid7kuTq8fdfQvvHgJTcpif",
-	"Yad0J3SNcYsInPzhN4/aDV6+aZ5JKzjYrbxxY06mrR3Yd9t3dqjDj13F0tXjjFzZyV1cTqeXRCpy9e35",
-	"t38iuZLr9lseDSWi9psT5PTeNTsbeYc+KsoLp9HvMNd1InoOvZ4afQ0psc8SOaA0IxXHQYwOud5eEymK",
-	"LTErrj3+0tdxcEEzqW4JiiBv10x85CWzCvvrtySX86qEshQED+SaQB0tLcGA2ChuDBPXdVYB7BYFbIhs",
-	"UKehZOynb92DPPWWUKqiwOavw7QMp05sZJ11MEyh2OMBSqRbWy1iZFZuOk5yUNwNVhptZey2ApNOmZgz",
-	"qHTLv3v14WmfLXZfr0/L2Amz29WpskZ+vd/GniBeaGB/n7YLkNv2QPvm/44laFekdXxwx6+AWh9xR+M+",
-	"HeSNdkBIB1k4sfrQhVSkrnTou1r9LDJnVjvuqaoPYvbbJwPaqAGURQJ+NI2NVlYmkSRymD5sFC+PbwH6",
-	"orCq4VwYphS7wz9ML24CdB0FCDZpfsTiNSnck9gycY6HrfKdx6cb1/8D88oXdG6k0m38HHSQ8aWgBWEC",
-	"U/SkZo0uMR3OVNBNlNevqZPi0GbdMTwmjGK5yw6Uwncq1Dz30uApYPJUZcnya+SIctHKQa+zBKfZ2cPs",
-	"7NH54+zsyS/DCuYW8cS6hSzya0IN9D8uqdiS/DuY+5tXL30So4T0yvv1C6jz7A9Kid+DM7fvY+w9NhRg",
-	"Cwsd40cLQGrXkJNOG+cytFHdnLWn++RRxLveSFmM0RbkhM9oQcWc9Z/LZfNYYl3J14o5VM6GG8S16bX/",
-	"3JRcVLruNwp1DpadATWDcwByVz/NASAHwv88v3EdkfSa0VtUJ+rpIoHXmHR2AUVeVxHEnC0bnsfi2XLh",
-	"t+GaTEkphczIpTWkwLjYQ7JR0ZRs3h/jX8iDDuRfQAqHIe41KlLWlSG0lGLpUGdxv59iE3OosUTSx1Rj",
-	"yPD1KGBYQGPV+Qig6q+8rGI7nrOlYkz7AhyogbFMyygKLkTqkJz6aPKbVkd/+LVDlzm/43m0uNnXtALv",
-	"BipsAOcbWZfleFIdeD1is2AFu+uJgtaqTmtF306jAc2NK77aMYql/TuKopLneRHaAdCiCAfqpAakk99v",
-	"SU4MRPBmF2y/CjTdz+YDpx2TeFOT2yD+3DqXQd+ot3/Q4/VmDHpcr5Ul+2GPR4v/wgDR69Z/5A+fTI/A",
-	"y1xK0IG8LPRf7a0uvLdlHtewe+EV3im2KIAVdKZ27C6zOYClDYcDwZLy2FhjwKXGxOcGtXNNFIHvWsIO",
-	"QC4NNOOjemFn/ODxY5KzgpUjCuznlVIu8hoTk1qWDDtGbKgmTj0BcF6AIsiw9YbPctqgbQsAhKkmt1Wi",
-	"QnZkA/dQqOtel02Ska22m3+HZ6r5Ckq34zD4VNwolsv4zlFxU4lcpjrbQ+P9GSNYM1EjOCBSxgqLrbrw",
-	"abWH/1Ccs6Q/Tg0o1nwPNZr4bLqhMcBvx9oJt4qZF1KRpZR58M7xghEhAy4DgnjnhLcVjEZtTcJRNwZo",
-	"zKOHdeuSwUyDz9E8BHQFO7GOIpc3WoXHOoj6oqaIK42lgGdCxWSkoMADau6r0xe+lqsNP9kDU9GqlD8e",
-	"w+sDEHAEvYuy1fjnJtQwIqvr8kCHrhWuXONqZvUdrumynw0cA4aqwVS+BhhVH+JUYrExlKlxsrqGq4ol",
-	"r1Gt43yz04FfI+Ydvjwx27V0o3V6UrRekroK+Fxs7PfRGvmcDW37C1HDuJe0Kg9xfgtISc+h5gsGj86a",
-	"0ThSzi4CrTZMMbnjMKiUclUEtJxxLQWf92JV7rZlRSyDp5C3rByocLQN/zh11HtkolpskzX2pZ7BBjTH",
-	"8lOJbyOy310c4PleMchY8ULOjyF194qoO6b0rnXcU20m1S3LbwY0ZrRr+AmefluZXh7tZ7DLo+1Gtd6Y",
-	"2mMEdo6lyLPlfkj+ZnuAgIG9G/WWuolpwzZZDUMbetluHDzqqDZUnbTtER1LXNF8ZJSljGWXzuvW9xvs",
-	"6j/89hzQtqXRsmVkA5ZOBxJ/27vJCAh5+YC8fgGeMniy1YyR64brf/h6lazMAHfze/dYs9dFCj9oUK/9",
-	"XsKDZehJb6/tfZRrqbVBux5KF9sMeLT1QeeVRkndG1T1N/agsCpceSkWRbQscIituY9v/eaGZD3bFM97",
-	"gVJkZ+2VSdiDGL6qDIBM2ztRIMDLPfmMlxifeyFKomFmf0mlYKGxysAy7aPxlWCF7CBM1tkc3JCFLAq5",
-	"0TVYle9cckCB6Ugs4sQNG9P0oOvzwVnX9k4ADcZBB+VEoKV34N31GBdDM9Xo3KltP39u9++xutEwyCDX",
-	"AMcey5cvvzSUnj/5QtqJqZQg30lZQv5KJx0uTGLg0dlFPgsWWqtcbl+vyZEa2SqWt1UjqS+kIs5q3ZO0",
-	"uZu8HdQyXyrstiDFkuySWQKbbrlfBDY1uV6NlkeBUu31dFMOjX2dy1BjP26aMwLIBwN2dewZuKzrgUr9",
-	"sbTorgLNMT47QGl+E/oR7CT5Di5Gubdpclynd81b73ecgyyVwDTbZS8700zt/Y+0HBJg62brvqPKkKtB",
-	"Ge37k16H5ozaGX+I1ke5HJyDE0L2YSSW8o6lwGzlACULLrubox8ttcL6lsU1KIjNM3XHlOWst5pAAwqr",
-	"Vjm/5y7CrGK1yEiZBKm/J0OrAzZ1T8C7P9/Nv6o5zB6NgFY5l+cv/HpH6QXw3Xg4NdrUHTPTIM8LCsuu",
-	"66TbRpzdIN6ix8ilJBwGJmkNyX/AziczeYeDr6Tiv0oRM71GVO/h7PsOfriB2pV+9gLrTku5UEKKb69l",
-	"IySmQ3VeZFEB6Co10SG+y90TbCUKb+y5FcyQpYS2/M4CNfSWXRNf3AYA9QVngHuFWfQalxCbtAO+i+sG",
-	"7kO/P2YjyVLxXF8HyNstwR6kWeMviNhZOxbACACOEvL6HGiX3/BWMrgrkNB148wunzwmw0xYILXB49j4",
-	"XvLbp5OAPNhLle7Wvn4Rdr3ZZ9S7Z+ykrhs7q2vw4ObGuoRO2HNoUxq+DI1aQ88obONFDVFMm93UfGh3",
-	"YA8Eft6gwy6xayeKVmWTjatMGAw03d1VUD8894Mt8Xth+dZKbrIIKLBfUBd1Oq3C1Fwra8q0LADAbVI1",
-	"Bu+Z5f0/+BzfHZuAFYXujV2j6o530fWjYoPxSj7Yh5+zoogjYxRVKVJvx1xdeKQuprUrgRwE6IPVvsi7",
-	"MS5W5L0NnmpQFteNqXPcqzr80q/g+Acz99ohuCAh8tueoEIXBzWEYp6hXS2gQdkTiFJ6JRyUd99oQoru",
-	"WAeCzfqDq0PO9RQyR1JRSqx9ufep70/U9d+v93bXz37nEq0OcSN/V+k3doAoOv3hfbz3oTHAWSQbeMcc",
-	"SO5EDvIhfXAa15j+6EdrzTwmXX5c//11rDvejC2k02/ttNpy1NdgzqVV/HxZU8JU2q3kwpKWAQaU3w6/",
-	"nkFlIR9QmBySifiB7UJS7wuc7HjYHj/pXqs6MHVoB9J0Oeblfs/vkJhIPcUDb4ULY45bYFq1aWajHml9",
-	"H5ymccjygkQft76EPAbD3UoRiN5i2RBYJ2iLALQzYvOHVIc5Ez7bCdERionDxauBnbPJhhf5jYfbr5Gf",
-	"YW43XtNSKLcBUHE+Z2vjii6wdYliJYOGjUh8jd8d4HQb0wHLLV2pXV0H58v8ssmKL1c3gOMYy8JQchNj",
-	"D3aZDzQBqMFGK6ghJd4BLiTWQh+UHyPJShZ5EqbYP7piRR6UJg9W/LTdUwY+xlaB3XYXchN0Iz+vmIKA",
-	"xHWvkGLX4AR9xLkhZJE3klkBWMqsqAhrcuaLdzRtcXuOoez+jsOYMO+xwSBnOPwcbna4FUDIQ8NBjkYn",
-	"b+gdeS1cXyE9uZ5MvvwSQkLIBTz9RyASvBEz/pjaAaF9EaGTxXhcZCetOn+Azr6RIEFohTV07cXipTAq",
-	"6rXA2G8smxeqK5ueV6qxHa69+PbGUOJ7D0e6BlCz2k/CPvAMT9cdp5Kbgavo2n2yyFt9shsTgbygPqcU",
-	"lwJSkrkhtPDtetOF0V3cwPhKRzQ6jgeW3J64tYUut7Ce5AaNRuHn4gbBbIMEp2YF7WDmVOUXV5fPzj5O",
-	"H55v6F2k9Uv95QayS7TyDrBbLTGVDqOBQg1vsQ3NrcskGbUpvYXh0tD8Y91lLqfj2svg26KbK+hxehf2",
-	"9/uLvtra7ujPGcWr9d3kevLBKk7ZR6trQT4DuSRXl8+yhxkE2yNc1X6rtcnfDINcsl+Mzn7N5tGNS7W9",
-	"b9HNCSohYob4/vRVOr/t1CZ55XQtCwQ6EzKq5HUH46mw3b6E2NhgxjAlDkk/7Ym1Ng+h3jI/9U7XbN9M",
-	"O2xTPa8oTYSeMSO69e7FzRjSx8IV2O0HSuJFTwnMqOqy2gCI9Jt7ShBRPAlX0y2DHUb+feAfPb2G7Cc3",
-	"WlZq3sKx459Kq+TNsMl1o2OcfXeU5hO9WpohJ270TkOiJkAJIh10P4BUomibIqpMGtf3Pli7STABLkJX",
-	"pQzXdBkH1WFziGDVyVP7k9Xu29IYml911R4utmRD75gd8prYrYHMXfaPihZEG7bWGZlRzciTRxm5evyY",
-	"/F/tFtixNoF9TXV8p71WCNGfPPEZM0MiO72dlLHucRwsTX8snuft5lLe0Gldkc7RIuEmmyq7RTRqPoEj",
-	"NflN1urVfKCrIet0CEJ6SDPjN54nDO7ehF+YWD2iYb91AV7cuHsxC5Mtk9AQbLVMegp2IS1CAqtiCxfP",
-	"GWeC+VNNNVD6YBS2g9yhbsOLQgPyDJlt8V9qyIWGx7tgfsk2vyvmC6sjeW0esmOP3Mbh/fNhzOhyquWS",
-	"6Xg57JwpQ7kw2ybjd390LdVAzVlLrXm7Z8Jo5cxXMnV59UFlQuDT01KMQaKLXfdIfZFDtnbjZ41diu7v",
-	"VkSUXbpULNmTr8xIs0wAHo3xP2q5wI0VMjfWfropE5WtC6rAXwdh3NJn0AC3BQnVKM4AxizkJiNSzOuC",
-	"jYILlpNqfVgrf5xnqXsSueaFnN9qkiu+MCwn8A0i75yzwf5Q0PUwbSjWYzK8Ry4WmsGSZttrdO9ZBgI9",
-	"iMHzDDvjYu26uTP21H2ldqjedrUaiDrV8E1bKnEld5Hcw4a/0i77BgHkI9sz2yKAVDXHTIo5LZmiDzRu",
-	"l13FrZAbAe5ba0vPGBNkxlZcuIbK1JCcbmuN0gzbQjiGm/W67J8SJIPATBQVZEG1YarO7xDNo0MnsyQA",
-	"uA+JXgzc9QdQE1NKqnuZgVW+ZL09/zDHwKFKWm6+gnaeSJSLBiEN01Pw2RtvlvR14nygSbOhKCSNpCY2",
-	"7Cz9y2saG9hNz1647ibhMEhaM2lWcHWGzWQtC6q42aZK45PsGvyYe/yZWzH/aA0Hr34Ou1S+uaO/pFiI",
-	"Y1iTih2kHHajOAxB1GPR9PFAy+8RypTMtsM2VBtnxQevgy+czia04EuBFjj8CH+0Q5lFhXEyXArlGCZr",
-	"hL284vRLT7/WoWcRkJKTx9HgyrNtOIhG+hhyGPt56AcfEvki7A9V4gOOaLNKCY4SWqyCo5KSNeVqEkVT",
-	"E7ncRBaIuHeNHEsfKRuY6m53OkQ57ST9wbvGtsjOIlsdVRB2ZU6HO3U4xu6FalzkpqRoiPmaf9Tbkk28",
-	"HlNfhYYOhUw9pT+9YHMPXLajRgGKYpehwo0FxxRpMNcgyGswaCpyPBRP/0h33Ow/HHx335T1SCh5nIMn",
-	"UKvHBC3CyaxppAwKvxOzgb0m5OHV/WDJMHDYBCCsEGgfoskkhCogsFmN0wnRXZvN8Rrc9UfTb5sZea5K",
-	"2H5VYNx4ZNDE7U3qiH70Ux56PkGA97YkTop5Lggtiiwpz5+C6FGAQAjmxt24zsJjt6e+8UlTdyvmx0BH",
-	"ARvo94iLEkRV1/QFVTsmEKygdvo39Kjy88IukN75ExMROd3e33d831jHms9NlQp/LnjBPAfUxD26a+24",
-	"NkORRifFYYgXiarfREMdalo9uTNC4/bp8CLgQQBu9pGoPwrCxBq2TlvhcugcfPwj0iAcE6Fqb4AmM6YN",
-	"2Kv21YWscqZN1BWLFR6RWReFu2GlcwnIJXNW7IigUBebqRUFauDYuVb9fkI1Ie4CPWFZhkvnctcQ707s",
-	"Bsdvb9BmEzhu8bsdMjddJkM9w8gYLsEs+oLURe+xq6E75NywvCkBrWgcHw5qprZFp7fgIgbWhs1IZbXm",
-	"Ymnf7vxakHJWWweR4U7Avri42cFKawarWml4bZjlNcATgZvBXoloHMoyi5tqHSMAl81ilx/sjE2DwYDC",
-	"KKTxQIftex+LWbVSCNtz3VCOTlrgq72QTJH+v5jJGIeikiYR6E7jtsBHvnYKF9UtWGna5HQcMqeHsIp6",
-	"audhYscUK5AgGv2q/STJzd10onQZ8AOH6T2CLnthLk4lrALTHzbNkE7XmWgIDowYrQ4oxEZ07vC4l7rg",
-	"ApiPsVcNwMZ3rst+j0ZgVX3ui+gHniAind37PQP1jZGC7cSvmw6CkIi8HyWvJWOPmOhcU35jzY0biLKr",
-	"D3uxT77rBjij5+Ct5Gp0X/hXoRwal3LdpMgGK297IoDIgpxPqQ3HsGyCnyth2URaSQ1r5tkyXfzXoith",
-	"5bpwPJAWxdsF5OL2ztl944WiCzvE52jHkj0iukuv3cn90pgevmxsMBkTi3fiypjVMfHB8OvJi79CkrCD",
-	"ZHgJVkLAg6iFSyoUPeK03WIwMt4tcunNGT6wD1pTOKZ6EFGxHR3m9k0l65vvNqOPyIalBBwa7vfpOnsf",
-	"9Mkdo3r3xYo1+tY6HhOkfTwfV4pZ242VOsOEmZJ/ysgPf6um06snL+tmkd/LSrsHuxS6k/rY3pqj9Xkc",
-	"ijzy0YuvMU1hPYTjoCv2vODRMszfpmAw2bwpnS2X7CqbyFKL93vyiUUwms/zwZ0cUs750akBB9R1wVdf",
-	"53uSYXfzqXeP6y/Cd9duE0N/4UQLFR1zwjdUp/HRY8UTMbL9KV7zjmn0I9N+l0pueCzogBpgQHaEfCAy",
-	"YwCWj00o4+B5MuaMW1QKfN9SgLNnK8H/4/HurL2oqchT0WamYjXggm3AfF1wwTWWaB+hVuQYFlEHEQ/P",
-	"pV5Lve21ggkblzzt0UUPgRiwyiFS2RAjlzGVB4+nA9cdX9T2g2HrLhH38rpIxxwj75MSJXYqkOMNLaMF",
-	"yHb2hxUg/+TBFf8bgQVEXHOUixpoKSOI5cIVef0iihh0LHSB0wDpDkei2QuX4vEOcJqDcQ+QLH9yzREO",
-	"pktESBzZdIx9onNTbMFfgOuHzNxmrJGZG9d5FFA1X/y11geuJ4/PL2EGJf3UfBf2qdr5SwdB3487vgdq",
-	"3zn/yDbuinGRs09xl1ysoXAvUizrtiqMwAlEOvTGeCjc9ZvGvRjTTSsFqjuwjyeUdab6eMKmaabM4Ml1",
-	"gzntlpv2ElFNKDr0IVKkJbY4gbs1p0ptG71rhy021UPajzOgMUN89aW8YweQZUI9TxJgTNfGh5OTOuxA",
-	"jCTUNQX0rAxSsl2mg8P3LgdvfE+6eEue92x7FpLCY32WneF45MsRpt3eHQxoUXBjRhIBq5g1DSG5z7NK",
-	"fyGfHal/IZ9RsflCPt9ykX8hnwsqlhVdsi+j3SGtHYIpxPYI6zqWB7QBTvdkTnh3ZkrSfE61yciCF2VG",
-	"SqpvoaRIGJ2RQs3xVnuQxdmWNIqwesqrXX/gdJcM7MN0rOs4xFEY3nki8ht+O6KtkWpRPKqvKN57KGfH",
-	"uNpTF1h2eU0O/xFxDTd0i/XPsAPklrE1BhaQi4RgJJqVK6pdGsZuWUkhK7UTZtSMgvMAHfu3WJeaAB9J",
-	"cFRfnNG6U7HQqrt/O88+fJyNcpWAGj1GW050KD+IFO1x79Pjoye+q6DjGTncvG6b61Phiu26PfE9qZU2",
-	"NLIRS5ULhwcJSyWUlPwTpPivGNFVV64lyOrrqIMg5v2rUvuA9+5IjCelJw0rZo61lDti2/5jVkTSNMfc",
-	"4GJG7GakF8N9cBwACbPJCgd04Nbrgjc6cf+yF48ttGpIpCdV4pjKQlSUR1+r2djNb4QR9/awCDHHzn74",
-	"D36JsaU+a5zl3Jy/Z5vR5rj9Ym2Nv1PsjrNN11lUSJ0CEsfKDidorYVUSsVacK1juhRthrMzmPF7bJPa",
-	"y8EUZtDDGqLOQT9QZ9k9bci2OglC1SoquWVr40qQsRc9NtdzPa1C+pI3eOKt5p3bP1xFxDp0UQrHe38Z",
-	"CI5Upx4alnRB+l1phccPiuO94LSQy4oRKZx2pskl6GpX542EvMsQz3srIJqnmCQu1qhkZVg0lu1caz83",
-	"/LjTBk7lWjHNDLB1bOFlrT2MdwMslneMOlfoz01nEepsO46j0B/QzRU+VdAsAwOjdljvE/056ntyQ9gH",
-	"g7r+s3MR4aNBzE0zz8rwg/BS8gbyDmLfuUx+5z280zsjv3y5f6y0r1vSgeH6dRPSYcfp1wAwX4FzBrw0",
-	"QenXPvtObkQ0mdCT0ecU1nE6LhlcuANctam4OXwadZS0hPL0NN2Roig0gzokoaM3MIIDfb2+8n4oEwl3",
-	"40mzu1GHZhsWbwhMP3nUBjM9avuUumVK0k9ul6t4HKE5VN8OifKN6y/7E0ZJU73gB2YOO7yhYbKtTinc",
-	"KP/TWsm7+ifsgYZVkn0Zhd1E4kHeGFwDJvb5mdeizbeDT1fHuXMaHe0Mu+SRqtZecXJ5pwhK/vMw+MZu",
-	"rLRxCjFILI8a9Uv0AAN6VdOFEM8YqtW9Xay5COyyB1rvNnhIEdPhsHEeEN1vRM/hHSMP0d/X32ORVfNe",
-	"d4O4WzO4dsCHOMYlbKyojmMxpkukfLfsiLHgklkJN2RmBTmg6NfGgt8/hAmfDEzCCwvL3H64WfupRKwp",
-	"8AosIkDir5QsQxWaS0s2kiAvA4WUlIDUoM/JO49qAloIptpibza3675W0YHrYGFEA5KgXZp1Tl7n+PW/",
-	"/OX1i7s/nZOXlnHhn96/ek6+ffT4T3Yms4KVocpGGzorGJnLnJ2TVzBf+3y1LiTNfWkoRIgrbb9s5FwW",
-	"AK1D1/wCH9MX5A8lMzSnhl7Dou3OZg04zz+ek5/Ah1qj/m6ods65nJSMis2KFww7ylChN1iJSV1VqtTM",
-	"zxyCZ5w5b5cBFCsdukhszsn3L5+9wAJWOwqW9ChG/vzyI+H6nHxcQThIWE3QRbnVHcvDkuSaCbrm53/X",
-	"UmTY9khD4fmShWdyOdfnfwM1EYGBJ/+P1VzIGzQrgn4wmZ5fnk8hzICjTq4nD8+n5w8nDRxNHJEV/I7Z",
-	"dV18dj9vv4AzggH7sJcW2k+9tibBn5l54R6CJFK9lsJlY1xNp+iKFsY3t1mvCz6HL1/83YE8IOPax9bC",
-	"O4DguzkRefg8qwVAfMgwx4t3eIxwGXVVllRtJ9eTZ2GwrFEBaa8fQuE4oGyAWsVcVVoygxlD8TfWj/jN",
-	"3d7wHNOi01t+Madi7tqU3+MdAFkUObjnMPq/2NnhoggNY5JK5IBOvH3qswfRuAKAD7ZAj1HPIQDfvPgM",
-	"weH0LXghN8Kyn1eI2LZvK6ucy4sNvWvvYRB8My6o2kZkRnT7Fk5NvufWvRWu6hfSBpyU8PvwlFhxRFTd",
-	"sxNZ1T0vQPZ5wgEZA9GMnYWPgfimfERVtN6pZgOEjpWz51Yp5lGiT3Cp3tvB03fq6qvcKRD4VoxAqvT9",
-	"KeMHessIJWj7EKkIMib7S7hmFHt7+XZxiKmBkeVwwdxVsv98QXWlYGiF7W5iKe9Y/Co9imSzxq/1vZeN",
-	"07ALt7fCtUxC+BCH7Rn69GX1roC0oIIWW831+OsBWI8t2dDctQs7o/G0Ww+aotsfmhv+j4pp853EKtWj",
-	"UKsd2r4CqbV9r78MOWO77vwIZ/oO3NPW8sRT5QISdEK7EQj7WDKSiwV+6BLzvDcuSswXDSiFlJL0LpSQ",
-	"7xEOdzxn8qJcPzqKcPAzu//WfXSi5oEmuqRF4YfOQiITwMMcT1LsuQoH8vH9dwF4eJz7XB31RkR5twBS",
-	"29CjaLLAhhiAkSC6DhC9kwvRXdUe0zRFxx8ciukeKuYlXbKLv6/Z8t5kjHiqR9iODwjM6jwdjpYDFTfx",
-	"Wo9BrNZuPyu4Nvris/1ngMj7nurVG67NILEHQbf7b8orqZbMMkU7X2InGll8REkr/DxTOtq+stGwUbVp",
-	"rpOEZ3flXeO5scdDFwY8R3sfLHjJDTCHk5lD9TrA3xeheDTxjyHu6i3LiGAbpg0WDjk43ZhZqBg1rP7i",
-	"iTSCH9mm8Y5BasHlCU4gtvslDaiDVDgvHhbFHUuTrik+/p7Izbj4XP8ygJPsnN+JhFj/Pnr4mqVk+pjq",
-	"eKMzD25eUdTACxmBq04oyekWnLGQneZS3QWZISyDAJ8tlAKk9LWeHZx+pR1s9yE6imurQ3oA3SsrgUFn",
-	"LKkbLf3qUYNq5RMX2hv7TM1X/O707MW9560zQAdwl3/aM0WTpnEpAJkNdZwN3YJZg8S+j600HCa9gvhF",
-	"/dg9t3FQROtFwz24E2nr7G5jBcexeJzQXFUiVyyPCNF73ZO9J8JybvoP4yU88TXO4Y1cLlkOXQEHnATO",
-	"/P6H8JOHCc2lcDGZgvoTuHYxSzgTs5H+nL7GydzZIfospZf4xN6jMeyTweHOtFGMlsNZDbwirkG6oY5g",
-	"NUF/vzPoYI+Lfoqd2KWw9lNODcUQF3GzOfnWh2SS5KV45dIlTsbj7QtOrr2/8thrNSobdCClSvG7IxB5",
-	"dnyzae/ZBau47+ak7eC+E/xUFu0DHOQg8xbvvV0t5NmH5+SH79/UhjSB4gjHvlDr5OIr3I/a89B7Sfwu",
-	"fx3pEc50gOzAud//UL73J9EEXYcyLIym1019S2uYNRxDDfiOw+K8EY04am7/me+4fU5iatebP0QVvuo6",
-	"m27Z2jx1O0MbyPWeO1kFc6kAHvwIQVwc3Bt02BEh9AV1DXEkILTW9nPn9g3Qd2+Zw9E4ydH+B2Prf0kr",
-	"8iMi6DMCtZq0CBFjb4EMNDcUy+Uxt7+97LcLp6HIjYASvP+qRC7/63ySdTwm0J75ZKfjEJCiHpKGbnu0",
-	"cO0LiRl7OTc4Zg21X8FUQIEedD6YfZIS0+89quOJNu49OsP2EPQDfSzv3MfUuCeW1/Y1/aL6PcOcwNOL",
-	"afsm+0aWDxHUtCgIzv5Eu6+ztv7bcOixLcrzkuYnlM/oDg+UfhLpXNP513OBp+6W380jpYw48DJ7lBm6",
-	"uDPMYZzL9RbkBpbAg5cKPtBrCkXyyDL3XR29YsycToS/zLn5AK84zeHD2OhROb6P8h6wtXGea1z3o9C+",
-	"yBUCfskmj6bf9szNpcv+2wGb81yKRcHnJh4YpkfJfEPgJjJnjegwrhXIK4MIg6vhB6nqQPhTTWvscytZ",
-	"5LqRYswK7OIoQsubYdRdLE5H3fbsXylZAqzf6Si8WIxww18dn8TjZUTR1AuEUTtO8gVoyQ4MHGkKEmHU",
-	"AyCrYkEQ5I9wAQhuyBBBwmH17ADysPbWmQrN/5MpG/a59/jYMG+ka/Q/0pXiZnIcVaBxAe3de/7hPzNC",
-	"iZKbkK5lhUhRlQIqBzxu/WluyntG891dPMFdabzhK8es8K0/QNAucbolfngE1cDMV4TaE3UUA11Aw5Fb",
-	"G1/Tre+r4ZrVoqypc7i5rsXPqItyvs4XycvyTnEx7rq0xByOfO+cvZPdIyPJzCrZXBiWA9fJHdgQtBI4",
-	"vaWz00XiNJcVewR+aLUHOMV1DY39Dk1qzV0zwyN4n6FvghUfqJGQxkZnTdVlyGXZinm/NfoBnvhnTsEK",
-	"7exOGb75WKvLVLG6cRAoi2D16AwjaWtqtQ6fjQGFZFkk7gNKd+jsejJh9w7f4E/5lNlDbiXdQ4C+vFRs",
-	"XetOu3+CbY4SU/N+f+hDbfmhPxiMCTjPtgNjE2yDpxPxc++9SaHMOHmTPrra4JMReuhucnpC99WZXBHf",
-	"A+afMUDpgYv2HFx46qsY6QFlaUDsjM5YQcIqAhrkEY45jCkXxLUIOQYTqiJ7/KEJ2HMa8b3T/OZAGQ6Y",
-	"SPff2/9gbO321FUsUji2p9bacRNFM5Ia+MCyL8XAUhzCiipx4lCLi8oF31BJc1YXbEM12H9BYfLZB6at",
-	"1vRfZMUoLNTKSFgNnHHmVm5XW60ti37yiBTM2Anh+NgKnDOBgF3wJods3GhMek5eG9wk56IJNd8zmW/R",
-	"H7Nq1H2HaUIlezdK9Bfxm0eJKvfIvanNvqvOpBqoF258RmfKzYC9NU64RT+lzFMvz32TiONYTrBgljs/",
-	"Te3FWbFisZs/sJJFXlNnIxSaSwZtS6Av/enYZXP3j88qG300vrJf4ise+QfwOfD5KnrgoILWFKFAM8RE",
-	"tIFX5yJnc6tqntTwtS94G1qlnMjqBYX5X5gSXkjxwOB42JDBJ7606+bSx40QPP0a5E/+oX9mO7qJW/QV",
-	"LAyED4IEdxrqPY6bkZ26W8D9Gmd2EjbbhPD6rQKCSfyolGIC7tkZC62tvmSnCeOMmJgDQDhG9rnixvtQ",
-	"ZWWcvwYC1X+Xs0Zh+FMiVYbwSgBEltU+7O4OeQ7SbJ3ck/sRmqbGqjL/USHShCvLrNuv9qBnhL53rlVl",
-	"El/w3szjfg2hUxm7t6zgrTt/3zxRiCohsjVUQeEmokKnDWQduqb4vojMHl1GZgyqhoEoZltLC6xYNM+X",
-	"Ffris/1nQM1ePJ0q5jc+jhXwEXM0AMSCAkCONTDITFlq87BmfSVydsLfbV/nv1UO2JHSvp4dmOdlv7Wn",
-	"3O1HWp4yd8gO7ZqTHhyDOA4tvQeYNUdN8QtwgZa23pdR+Nw9NozdcexaNKAM3aMJ9mMHnZiUX+bcxD3e",
-	"AYC8kVVzjNKppo8D8nThviNcHyUeHu4exB8/a6kUm3v85Xvcq6i/yVrn2M3CAYwYy32pwOyc4HUCzF63",
-	"eFI38+j6dt4VVDyvZ3yay1q/4DexpBvrS7BT6Fqy69iYy5IRI49Ajd958xq7oyDmtR0e4jCUFLLKBdMu",
-	"AcDQbe0J1SupzJlhqiRg1PSnAbQJsTKh3OjYZPhMkLdrJj7yklmT+PVbkst5VTJhskCMuQsSY0GQiyI9",
-	"/+GvRJttgZhDlCDuJdCtlpWasxsuMv8jWDsid0ieN1zEMthp/rwyJ6whcaP/NpTrVtbnGl0cqfTE7iSh",
-	"ZF4ZPDDAM3MQMb5lbt5IVnEGgK+LbJBlQfk+mrxwbV7uT5c7VgPd/utSw1eXom/otn3gNXk88Cfvogue",
-	"UGACrrMfMM8oGbSr7Y9NBHA4LSTCU/gCcfiT5XfeEwHxGKiYCkVQDYS5QaNQrj3Sr4swJU45VPCfQgmi",
-	"cwfarJjDIoYWErW12kj9yYixH0Pr+Gaw/pYLUonCSt6SUWEILSB89sxJsFA8BIE2Kaxow8xVpzyCEG68",
-	"nBZFHU3DiyEkBN2i8TbsnJS5iUlFsLkFqqhPMVDH26E8n21NHS9GE7aJvAyAyN1c/hPbYqfK5D8uPzxF",
-	"rj4Ybj2p+oF2CCTtN+2O+1e71Vn2oEj2mKAFE7nVtRo2aPdSYU/GwO7rwPCcBQQKfhv8T5knQ5evBd/2",
-	"HqTm9+2IXd3NCtI3flqDbF7fLKnXwRc600QbnsYHtsrOEW3pxFuM/B3Z68OAT/zxDHBQQkYGgDa0COFY",
-	"1nxdH0Vd/6C59y7PpFJyw3LQWY9u0JdU3boGjSnnzQ/ukQNLDA5Mljb+ZI4Q8bdLfWAFHSzESpS5LEt6",
-	"ppndKMNyckeLiulrYnjJ5jJnmeuVYA98YfdSZwQbDmAD1syaBOyevsVkSUJzx48v0XD0j7i//+JK/rMc",
-	"NQl/9HJBdAVlCo6+4peCUV0pVrr1RiXKT3VjQROUH3S/cadX4Sg5ZuNwfDL8EYLO5+SZJqWdEG88bzUe",
-	"TdZSaz4DLGNScGMKBm0LsdiMEs3mUuTXThGD8m+AyNYanzDS0CIjVN+6V0VUpx/wjU57GiCiwEtj6bI+",
-	"7nBAE3V59c0kC92A3K/2nzNw9EyyCf3mcbQJYLQXuD03vJf22FxvNSbMCtkkbgD0d48II+e7iU/VdUDa",
-	"6R90UifxDw2SSuRFL6hCTbfhqzumD+RN0xG3ZvQ2qDGOP7pWv+DHM8Sd9dEFTr0R505WJAVP/ejH4WrU",
-	"iWj0l1NW2B1L2AVQtcBLoifcKrtbSIWBTqdq+yGovj2kGmHE8e+t2Gpemt/32Z+iXGxNl0x/NaLAmokV",
-	"Fbl94I6pa98JS2fWrMv53Ois9ubbR0BdOjqJSMNlH1t4LQxToef6iIO5E/m5XDPhhQOXEWv4wMPyEYIj",
-	"aqyQjpIMRRx929eKLQrokn0Cr+W7MPjvxmN5TJgmv7jUTS6syiZyLAPzULxHsRuFKyTDZKSN4oY11AfI",
-	"cQGrNTQfiJ49FNImVd1GEznFEp3hdnhKTrfn5K1reguxRqugui54IG6yYOlKBSHDUCcnNyLuTmHioxyu",
-	"q3p3yr3dJ9jKetQwXRLwDYC5IKZSCA1AiQF8KAOlamfVGoPfqJ/xtctTAhDnLOAHBPBBrtGjmrsy6zKh",
-	"CvPccrzFtrWGju7bnTS4b12ZYwHzBNA8qvKM5PyOWzkB+AZlSXXi3VoWMrV3j6bTYbvXnAj4nM3YaZSV",
-	"YfedhnfJ/4GSf//w9scABGnN2WfYgLCJLUgV2nELV0dAczJjTIChlphlLl1v2Ng0v5mOd/hFlKBpNt7Z",
-	"t4f5A++4gVSCgc8WUq6HP63XjOXDH19zyCdPqGz9jPZ7e2xHyzyrIxd4T31SQJPpQZw5I647jNwIMi8k",
-	"ZucdVbiHktUTxKQ/YnPjU4h1N7r+l/dTIfQihCagO1Ud/TKh9pYqE/yTOiHIITXqQlRF0evS/REe6NBY",
-	"V2zN2JIL4bqwhUmhz4kHpxZArya4WocXDWhn3hNgGDPOVwki2K18xZeuF9eQPGd7OmQBX9HHafSD9nvJ",
-	"P4FaATX24FM0JOeLBVO60b+vKmsNAg4QQ3gLxG8rCvsnX5ABKtnVIzI7hSMISbXR3/sENocd+ifo8H+i",
-	"yg47Nia2fvW6Kftqt8R0+ZSvUsjl8SJVLvHSMwRZGei17N6TgVNptrX/NB2Z8PGK3lkFzmmyVGzBpd3L",
-	"y3yV9Cko5D8YW5+SPHwp+phc7uNRyH+wtakRBhKOxwYCwTFK3RsmoCcMKKoJte7tInjXhHFP9XuEKjZ0",
-	"q/trlrf6K0bddzrvW4vNBWzJNCEX0SAcVs9zefWnrxUvH1ayRbcfDFvHevHvRZYNhpM2bK1r7/NxwPlC",
-	"MrIlkEYs3WcjC2eIO3xxDCoBljKiBPppHFfS8dysTsG/PjDzE4x9IukGY//vvKevmvf0Zys+pSJ6pbi4",
-	"dcFrbZh6GnxIvnxtS24tzwUihuBNzTIDwmga7MuBgw5gka5BZCymMsnavpRvnwyJ7gKmSN10AILz4C7B",
-	"ZgCFYjTfJvjmuom8P7wrZWcSmHaPJXF49R1up1VZZqyQG9CeYKp2AzRiQVgNGTUfzchGqlxnrrmE0oZc",
-	"TqfTp4TONNQK1IMiWj1hwrjuWlFnGaNqvko5gK5iouekWGorrHns0D4kxruVHMNX4va9hcoAFiVBMlcN",
-	"FJNdR3XMSbzPrrXbjZkgdrDhXkS5GKomPPnfzrpRzrqhj3uo0t0T/f7X64bLFaxaSCjmwtfFeSVTAQRf",
-	"rvjCEFfLxvL6xuLXN1S7qhyWyi9RtOtRxnN5+M0jOP1wUC3P7V6N7es4KD+4NFbcNJ9VnnklCHyQ7kJy",
-	"TJltXME124cjCU98DeeLfdPQfgY47yMkJrtQIwzIF24FDYecSw29+Iw/fBmv+eEX99Qgv6EzVuBBngq3",
-	"GAaH93xtLRDh6+M2K+7OA+3o8giFQDNWNMCmU+d4UUip2b1PM4Hz9AYGP5Eb3Y49IjR+unryN9CSHHeE",
-	"LCWayFahQOhv6AQMARGFeAWWHa9kyZ5iP1soJYGHXLS457T6VQUPnz5MAz6ujN4hadfWBzxlVukBWZT0",
-	"plvlZTIssf7+wB9ybli8e+Uh/f4xcSBzLSxBtiJWIMzkr2cf4IGz987b14lW16v4cpwsm8BJgFas9MdE",
-	"2zMmck4FeXh1NuOGLAppNVGc/njvAOouCNb5S5JcN/SO2U1NZmG8aU1N86VgObl8AjMENN2MFIxqgyUr",
-	"S+hvg7CLDk4fsy64cJ4XuSCXF5dPHn7zyP64qKyInNOCnZPn8LwmM7aVrhLLbZBiZJqR6Tn5qCrm4d1x",
-	"Y5B4f5WyBMUrlm4Mfjm3yj06ekm3pOCMzOzTrJ7C0CBT7/0ccCf9+x7ogRdzX3Cq91ImLAM8t0Q64+PL",
-	"q6zWOr+5/Pbq93vz/UKOc2vZJzvhYC8CZXLhetcuWoA/jRcf485uxdze2K2Yf7lA0LjxysBWzPudes8K",
-	"vhTPYPQhHRxlI7fraB0aKYJjS8jwakVoWnuAuQr324OEOvQchj5Rmbsd+37qkGbmKC2YIZ5GS6boA+3M",
-	"roUEdEJo4eBoHA4DcKhAM1pItWSugNeZq3KxSJwRNiM4BaG6fgxbMT+V/bEV83HNGKZHf3ce90MfvcUD",
-	"FYTai48oIxjDsIquDhgFVtyGxIsZKyRkZtetIVrKcIsCIAeAiXm6PPaZdsEPlM6uwAY0k3Py17M3bGHO",
-	"XswI15BcUMiqxtov2AL+9WUjGAF0L8zIX88+WKXCfnu2DfgzJHhfsW2WfSQ/jykML+rJ71EZnO8ivNtf",
-	"qH6VYUTB6qkKYf/bqgM76r+jsqjqjyIdCLymqP4nvxwp4cHTeEiAcvSFSmGLmDNHyfaqLuCWWgWc+ybh",
-	"ztg9QBvxvHi/o9SKihv7yNBn0YkS13FElS/ZCeT7j3bcEwsOeMfB8t2y3mNw9x/kXdCmZlsor0Evq1y3",
-	"ushDjV+q72AX3B6ml+b4Q6IkH+U7ytUBdli4ACezxf47xDB+U/f/d9KsSCMAin2+oVkRKBiQsl5wB4pR",
-	"czyHi5GUtL9nxhY6p1x89j/2Yre+gL+3epXsYxrL4/hIX6F6324QkuzLAlfQRei9AtJusLJHDUkEzMPG",
-	"VetC0lxfTK4/7/7pM/4Qi3BEpoUP904qOQnI+job1sMHMvq+biOfdqrdwK67YYZHbuHjEu/0dbN5C9Rg",
-	"hbL6tZJLRUsPcdNu8eJb3yTcE3ne2uBTZta2sxf/tTMnG9c9BEX+/cPbH4cmSe7ckIFcDhGquwe6j9Vh",
-	"kP1kDC8UoQda/MpMz7d6uPjsfvpyAflKF5+5yNmnL0kG9EJuhGVzHtV+P5VWOZcXG3oc1JwFPwqOwFuB",
-	"QznNQMk7JsimBuofJ+XdF72gjxwebGp/dk1v9mvPsSlm1AFonM0592D1GLVNnnTk2jj8Qt9x5EhtDLBx",
-	"MmL01a1MVowWZvVrXwT0e3jklDDv7g0Raq3WEdf+Wsk50wB/4z6HXgrbX/vBxTFb8DdYBCYqfskmj6cP",
-	"v8LrhDTEvbKdkkINnVHNMlKynNNmJuM/KlZh6W6la8Qn7FiOF6FSxeR6cmFV5f8VAAD//w==",
+	"7L3vktw2si/4KojaG6GZPezu6passVuxsSFL1lj3yJZCrTmeuB5vHxSJqsI0CXAIsEtlhe5r7APti20g",
+	"EwDJIsAiq6tkz5wzH8aSigSBRCKRf3/5aZbKopSCCa1m159mJa1owTSr4G90qVll/pAxlVa81FyK2fVM",
+	"rxlJ60rJisglMX8r6YqRBVvKis2SGTcP/aNm1XaWzAQt2OzaDpXMVLpmBcUxl7TO9ex6NktmBf34homV",
+	"Xs+uL+fzZKa3pXlL6YqL1ezz52SWsZzfs2p7yzPzNnyjpHrdfMI9MUtmFftHzSuWza51VbP2V5eyKqj5",
+	"aF3zbBb60JLnLP4R8+sDP5Dzgms//A6d8Mcgna4MYQr6kRd1AX8zf+UC/3rpv8SFZitWwadKyqvbii3D",
+	"e1ixJauYSNkjRZSuqMiewW5KwYheU03oqmJMkQVTmmzWTBC6UEzoyBab70yjBExP0zsWnp/Ua1aRiqWy",
+	"yrhYHWeW8LmJ06xkVqdmYnG+aJ55IHdUjOXxz5hfH/gBJWuR3eZSln2qy3tWESoyYv4QISC8GWTQJc0V",
+	"859cSJkzKlrfLKhO1/2PFjRjhCqSyzoz/zWbu+SV0glZbOFvmgmiWCpFpsiykoXZ5ooRrsmCrbhQkZni",
+	"9w6aKo6wO1NqGTAhsiJLWcHkFM+YMoKQkoJnZ+avxDC2+du/wd/+kLOl/iPQteDZ/8Z/q/hqrf/oZt7d",
+	"ZfzK4D6XVGtWmVf/n5/nZ9/Qs+XZL58eP/38h5//7X//0vmXP/7f/2OAD0oe3BNzrASeP1UylqGUN88S",
+	"pek2RvE7xko75EFkh2/FRCP+GBz3MpkxYcTgz/Pzr5LL5OqXpDkJmawXILTtZ0VdLKx8xK9qGZY/zByE",
+	"JdkYIcOBLys2RsLIsHzhQj99MgvKadzw+LEfwRAjDv5WpAOf2Ir0gR/YVFxzsYp/wz7woM+AiFSlFIqB",
+	"jvI9oxV8L5VCm00xektZ5jylZisvZKqZPlO6YrQwvwW+tOCCwgYGvtXlijdc65ydMZFxKs7Jc5KD0kK4",
+	"II+vyIJrBadcSVJQsSWLrUbR8D9v3v5I/gBT/WNCljzPWUbqkmy4XhNV0pQpuNQEWeQyvVPXZGn0MNUa",
+	"OPFfqEWtWJbgkZSKm7k5RQzkJr5MpIB/SmVRSEFSM7ARr5Q8fXK24Josc0l1AnKMGb2JpGsqBMuJXleM",
+	"kcdXzVOK/GFVMarNFVvQleC6zlhCykquKloUjIDOCJPYloy8fk0TomhR5kwRqsmyznOiUpqzPyZAoM73",
+	"zL3unlXdzyZwy7t5gQ5JvGZw/jcx+5zM3lVykbNigAVKfOLf/q7MJrZZ4H+AbjT7Py4aLfgCf1UXbtwA",
+	"G1BS+h8d7wIzPq/SNb9nb6sM9WaaZbA9NH9XyZJVmhumtVKQfYRVw3P4nj0OqHL4x9s/fwrJzuYw/dw8",
+	"+otnZ7n4O0u1IdW3tdo7q+6XU5nLGpZi5atR1hWjs2SW5tScGXVn/r+QSrU+6U5QMuPtSTf/fMdF+Iec",
+	"ilVNVyzy41bWOviTu7B7P8hl8J8riZR3y1KaFTOjkVZGrBf8Y2A1O6QG8QTftcP5CfZon8w+nq3kmf3H",
+	"DaP37NxsRuvfz3hRykrbu309u579ypTe5lIWF6ms2AW8BZP4tlZv2D3LJ+7linKxj+lf1JX5SAIP32aL",
+	"jpz0F2ljhDxpmSBn3zwN3bFtkrlRRxEI13gYiV6gyHhXSdz/nfOU85DNIZdGWJYVU4oZIV4bTe+yUfRw",
+	"q/fqFcnMCqwW4/nLPpllfLm09vVe1cBYo5XSt1SPfHxN1Xri+bgLSZVkJmtd4lnrEmkO9KCtywK1IyGJ",
+	"fSU0r5LRu9tssVRhhhJ1nlPzR6sO9ChaFerw13eY0O2OX6M/xW5rWmRvT701DaDbHi52/ojzDjNO4Wfv",
+	"0UCWZuldn5eXhk2n7ay5nVj4HaPrBn7YoSA81QyU2ElMJIpZzgOoIRUTNyVLp9yzCp6fzS+/mdP5fH42",
+	"N//3J/N/X7u/2v9dznq3sLIfG2PDN7SCt0KX8YuclxMlOA2cR6c6KS5SZuxLYQxLpw9WDPSrDK7qEfKD",
+	"bug2/o2cogJGBTGK6B0XZE3vjSE+bvQlzdjt/kvoFc2Yf9xe+GOe/y0uuKiGg1Pp0hG1c6Sm2yE07dQ4",
+	"AnJxzyodPtYDylFuXaujrpDoTSGkjqlYcMdyzQq1j/5vl8v3VKxgCwr68TW+czmft7y+tKroFs6fcxgN",
+	"6unwkDeiVciWl8r6Cg3bWvmvSIkarJ93b2GtCV59DYzg/tqfq+YBjQJdB5qsKZhy1hQDqw9Ms5yXyjox",
+	"K0ZYxjXLiJYrBp4XeI7rWUCtrkWZ0xSFePeTQi5ktiV3Qm5U20+WS7FSs2Sf/QASreFJezFS6+vwrLRH",
+	"yhuxcw4CboqAB+fmZysaX+NOjtqcufOFx7fnhTF/J9tlwNlBk8zyfJf2wF1gZ2+osfuXZLFF9xEGSXhF",
+	"FN2qZ2i/briCvTHPgjdw/+6Yr4bvEqkMWcIMmOZSMUXq8poIqddcrNB5oCua3rX4j6aG/RoGNadGLkHM",
+	"L9iaG22Y5kZvatmCOIZhkTwPGoAvZFUxdIwH9HAVcL0V/COzszJHdcX8gSkGT+vultt41L4Lwc/vFV/V",
+	"FVPwam29SztnC3wyILi9RDGEW/F7Jkhu7BU1aYoZYyVT2t5D3Y+t5YYsqTU9crkh5sYiK8kUyeRGjLNE",
+	"DAUUY+IgKgxekb1P2eVHT9fwBLxN+znA3ubQ7NdK3XQ7ZPVs0KKFn6vb6AQ50X4oeMB69OkxM1yhFdUs",
+	"u83rgw2dgn68VWtZ6VvNquIhI5l/vrXGiy6DLn7DWoVUOrEXBUUey+WGVYooWcD572p3E4yuASpOlsSL",
+	"Ws2uZ6/qPCcF/wi30Q65z64eR8h3dvl1Ag4eFRHmi1pFdLgRW9qKyLZ1xT/NH7K7UwZtDbjhIpOb232D",
+	"Pm0POj9/Eho0lyW7zRa3JatuJ01yfn4ZGs/JxH6YRdGCIeOBZyHPCTzsFDbCFYEQoVwmREn8Z71mW0Iz",
+	"cKJr2VGSYnen2eTg0QaLYKz+Ck+/k1zogA6yq8J2lSJaa1mAR/ocvzlFN2peRg2pmca+Q7Trur6nec2I",
+	"ubmsJYIueXPd2MSOe4bXjBQYbYXA1yxsjI4wKNSalmzXhVxICZGhtcyzoN4A0xx19ex6wA0v4Nt7tNTW",
+	"hiApH7Qh+rt7G3s4kE7G3B356JEMOiRg0D3OOu7L5gd3Ffd1FTiSG3ONLNFzKiuyWW+JkIIZHTdkxoDo",
+	"CsXZNb1jJDNMKKQmhklAMFibmd1j9LVvBIMXJODAAOeIeTXnSnsRAu4R0L9zyjOy2D4jrCj1trGbWr/B",
+	"QmBVQuL8zI/O89XmbbSZCnkPvjFd8aKAPy2Q5QXbBDleyboKTV7zgqUyazwG+FxgBDOrYbWVwcytbG02",
+	"a5LS6uYTdKAjVVNZjfCMwV55NmxiKZjjAufYMnrro55ObrmWJx0z2XMUlvT6DVeBIwr8pCbcAfasB4iz",
+	"kiJAGPyA24JhHiSbNU/XZCPrPCMr2d6aoUn9WQoWnZULtzkulZqbgVmWAxmNWA1xZM6WOmJTmgmbo2n2",
+	"QEC6UEK4IBtZZWoiN+mc7Vfu8TG7EjuzxG2cJfvAnk/WNzX7aKTqh9cf3nx3Tb4rydXfxHx+ScibV/M/",
+	"EfIfhLwg5Orq+nJ+/fjx9Xzu/vy0+fN83vqzeeZv4v8kr96//YG8ePP6Hfnx+Q/fXZOry+dnjzGQ3eXJ",
+	"NRVZzjpZLvMk5peVYsUqc6czDp4jJjIrw6zBT1iuDOOxoKPRK3KXzv3d1udCdwqS51Mnb/OreVcHiu2k",
+	"eTW0VS9ZypX1E4wOnKcpK7XPIqlXK6bMe8p8aZSb/5d+tN2OGXKydr7QEhd7YgJtTfGrfc6qXTHZ+mTi",
+	"JhehX84F+gTH0s/oNkCrlFbZhWHGD/PH5xt6H6CLfba16tbuP5m3nOMxJ92UZePXwuu0caCeHF+wFRW7",
+	"wdKManZmro/QtqQ5L8uQG9UdrTUzqkc7hWWcp74V5e3dkUYhcsEsI/C5VixfXvtEM8y7wzAL5vDcs8qc",
+	"jFaK9XgXU/BCwvSicUthVSWrfdfPjaArVGJTHVEQISUKfgeDw7vhQQ0xQ1IMJoY0Y547p0vIwY5XEVVO",
+	"Y7OByQNvpCXP2Xhl4F1ulpG94jkLDya4WrNsElfa3Rmn3mP8aa8AsjSZNI+SpnfWrRz77TbimzMPlPYA",
+	"eDo69aPMlrNklqr7WTKDpKxkVqzD7uNeSMhldOxJ3ZLLthmzlzqQdR01lFAY3Fa0EwBrm7igkh5y2pFh",
+	"rX9jrK73F8WyEHFUydKBVZhfrSSJLEPTSt+29fv+INoSwe3lhrqcTiMqQX0XGavwn8pK3jd/AterOctw",
+	"zFMqUpbnLGz+a6Z0kJyUqJIKQnMj10ImoJaa5g+TeC0iRQwcjKrjrnJjT0mi11wRQ+MEvSaX4VTfXrDN",
+	"p/Q7Dmzv486uNUdy5wA2c7akcztlLwBHFifNnZTr7XnSEKrN9R350Vyb/pQ7wd+S1UNX92R13EuiWSnz",
+	"rSXLwZkcZn8CdwlEmeQ1oQQSXWGzYU8dv8GF4jSDLi9YETqCuVpCNchcZmWPFLGPqWcQs8bMgW7ueUf7",
+	"CkpvWyIQdLriV6IjPp4Hh+SprqtgZYThJ18O5othyAYiZfY9dCsaUq7atIoJ5ZEJN4a3xybaj8rMcVw6",
+	"KruoZ+hXW7S4MDpIKpbykjOhScYKKjL1jKRrlt6xjNAV5UKhFwAyxFG+G3Xzgpb8wkzQCf1ze0+2zkQq",
+	"MzwS6urJbHciH9YMddaCfzSakbmFlGYVk8SWsGVgKvp1OOpdJbOCaZpRTWfXn7z7cHaDL2PwRVj9pGFn",
+	"Y0R8cqrTz5iKTbkwH5gZcyKZrSpZl/hjL5jjcldmOMXZ51/8dz81zPT59pM5bZ9vf3j9V3jEqD6NIANF",
+	"ZLa7UPOcU0Wc5gG0/AWkAuavG3I6nyoK5N1b/8nXYL84H90Mis7AXZMzjaWN/ta4/NxPo85ielRn20K/",
+	"220KWaNLmWcRB67bztA1DzWG4zVccwze4CsBnaPFLDuLzmWdCaZUeO4FVZH8RCFvF9a9EPyRfyzySCZ8",
+	"7yjHfd9Ow96ZM2xmJOFEqiBBQ9/FzNI9GSz9dCd3lCbszDt7nQTHO5EG3hyavbPzD49Xo8O0YkWZ2xf7",
+	"3m0sv3PP4N8gGRylcMGYVpFMqgGFeOe+sEfK+6kbjas9oZZ/uqtAWRngT3Rrv9tEdazZOll+J8fm1sLF",
+	"dXBq7XcZ1899xs6Ey++7jzTV+RbuGtQEFDsnL7pJbmZ1WTvdzSX38IrccZGQWuRMKVIwKjSqXefknS1z",
+	"UvDi2JTX878JVGraM78EJ9TOv+w4ALPsFvKaJqbncpGxjxHOZjYzcfDAwEOfbVLVvqc/wEM9kwLm4IYI",
+	"aTcLWVVyMzlsrHTFdLqGs+UqQyFNkGDRMKrJ1t6FryckraRSS5qxjHChJZq8OcdibZ71Y8rREOiwN9rp",
+	"86MyaCdGTVs68VVQJ7a1mUGhJUd+zG/4Htc5PGbXm9hCU1caCumZMOvQrkMO4O2KlmriztsSbGPxWfcj",
+	"xEAXW1JJWRCN1mXYvhoTyZZiZU39+KZfBmk2mrjWAzrhJJ+eDw8zWZqND+2xzcUcIzdeG0ETHbzZliAr",
+	"uVM9kZNABBheEuyjRobCIKis0zVTzwh15bRySeY2UM01gZqEnozO7a72VUTIqt4bw7UpxsPJFMPbHUps",
+	"Yf+oaX5byg3c8BXlimW3qVRcsP0VhTjzeJK1WVw9NeMHBoUzCzFAmtuaLZDDWNMuhcsF/gNka9g8rD9O",
+	"ofroNJep2/NArqZhJs4mF98co1ZkgoCoaFEewJPTrpzjCAufAx6q7PyczNhHzUQ2kW0xsQ/FBV+tF7Ku",
+	"TikEWLbqHOU1o+Bqojwff25hkBAFRknLk61tfMXV6GKrIAFCK1/LYuo9saDpHQFt0cgmbxlgqZles+IZ",
+	"2gxgISQ2FbRi1mLQ0ki25uUtyWSPcaZSEIYeUX0fpwMXilk/+/EYYbTMXWy/jFQA83ixDVLg75JPNSgZ",
+	"TdeoKPiSKdAdwBXvdphqn63q0/YYVi+d6ESN3vRC3h9xt0dv4lTulgJvjVjdxrDP0lkIwDqt7OxUFgwi",
+	"YUkXrqv5Eb4bcp7dB1Hn6B0DXbBlRrrM5IOPpdmhw2z9WNVnxAUQivzhw6Fp2eqyaQY62N9Ok8Ok7nb2",
+	"10OstH8+ZSRIVTHVDDy6PfelllpSpaeKnunyZZST+g3l2fR6TScDDj7ZFTuu9J0qVMHhsv95rNucuqxb",
+	"c9iPubYpc51kxtwxVg7JcmOOLmptI99URFI6vvThGiD90W6L/pUQ+qpiUw1+lxOHValySZx50vdyjy7u",
+	"nMr9x4Ni6OMtjMJA2AMoO8G/62APuiPOIxkXE/AKNA8lnmIUwwVDtJQPUW8U07eNe2s49qDt6uxrBa3u",
+	"HAzweEa3kEGjLoYf4AujgCAaYT4BD6CXXhwkTytSOwVLyyYzjEW9gI/82bwUwJXo3X2B4PH+0fcOvIsl",
+	"YL8S45sGYGKC7FF0i9FXsNrkktTiTsiNIDCaL+kE5d1ba1x52x38lO4pV/81G6l8NzMOXCHTIiygn9vx",
+	"YgTyMb1JshnrrNFYkhVZ1MqsXzGhIbsM6QSoo00JWlR17wejJsQZw5cfjhBds6aVHiFLbuA5+9K4G3PP",
+	"Jcb7bHDKSyaGTrjAhOK9t4a14PajrQQpPQYaKpDTJ2sLPlqnawvWtOHGAkTcG8Rj+a39DRHfacRrZDTF",
+	"W1parpsS9pAld4WOZU63Hs4Aopmu9oDRdJ204h/+9pUb0T2PiNUjl0Sxe1bR3I/xYOdi4C6ZgtDpptEp",
+	"zBk0y6fAGo3n+NG6VxiOTw3AZ06ac4S/LJXDcVNe/BO46aaFKA4NMe+NZSDI5p5p/2QeerFGpK/Pw2lL",
+	"LOP6/LnDzh+ftGTew4SlcOG9q3waXUMTRal1FHeppq7w2KbuN3UAMw+CjQXJLIeWCFuR+iQvFgHK9WUL",
+	"UzcMJhnaqFfTg06NrRCshgvWjo4Lke849v9R0xwwPxKCf4aIOWh/tuTNfAiTjchNt75+coh9L1IZUOog",
+	"pDIo++pxXlsmB859PBm4lTUdcruPZ+isRvhrdiuX8ZRJRAzPG4AtxGKxMNoODMGDlYXSJ6cVB06pa4tC",
+	"2Y4seMu50iEDGzRLMzjU4StS0LsG5qjFZtA9Anje1XL+kkzB1a34KoQBmXNxxzIgu4JeCg6nHaQFeO1p",
+	"xUjFaObDG25WdZlLkPlOsuBgwYlFSzWMKujqMVx9ZEKUURkBfn3+//2/l1/PCdXk6iuPh8H1WtYQeAsW",
+	"auxN7OW/juVcJeiUDGjLWb1KuF4l244AcjAfojkExtQAHGM0cpJJxW9U0HyrXHMDmmEXomWtoErKH8cw",
+	"8Ac0JwhUD1qFHn9Gu7o5rnYP1YFVruaXci954aFJt1PbCTtqC40Itbmse1S5NuA6cJQ/ZdFqt0agthKw",
+	"d/KyG/2zKX3bLYoDYdQUzyGTtjNf2vK22dHmGHp5FLypec7QOdS/SmQtYmUck9Hwd+hpSWnHSey3xiaZ",
+	"N5M+ONPcDPEDo8rKqVPg6Q2h4voymMBPgoXxHeIug15hDP14W8iCCU2r7e8DEnAyCHxlFPjbvD4aBOEB",
+	"g9yzKuOpniZQ/gNf2itSdo/ALtO1SBDc0fDu9FY+CRndnYiHHasxwc823g10YTuwnjbcwg3LSomWRJU5",
+	"B4+uXC73F35+jkjId7YtyI6YcCwxmjdCh1XYgrMdH1KnySGkHpV0xZxWZAGcmIgUpdorc18qCMzbTsG9",
+	"FrslIg0toNHQWLdDyGE06IJoty8I0A7KWacMx0J3/fTeFeGjjKTwN7adXGvZU+63B7ZsMEPc1EUI+DiX",
+	"G5aNvFnGp1b3+o60wmPMDDexIrHgHyfdF0bijVzUOExfLA92c7cfSFotPCDj0JETJhZD8Y3VytXFwzb4",
+	"g4tuBH0AERfAPtihAxCH7Ji3VS0CpgT4sVU7LZZWY6GM0v5wL18YWa6YTlrzBMiLMUjRzqcciLVzxXyj",
+	"l11ge64YWeZSVs+I0RrQfBNSA9i9OASk+DduTGPMmJyFESvXtLJuCWXLYhIyN5fpSCLDyDEUM1+yFggi",
+	"wW+PFOFZg4ZpjE5vJ3PoZWBBMGcj3fvtSjXc/2hnnRYTAPO14UY6TN6Qzy83dm86fbAvidVdpBVOROpG",
+	"trRdBeY68hyk61ernRLFCbxMY8X2teB6Sr+fZIYOhbGdgJCK9jtNOyC7GjszN+geyexgA87dnk2Rzh5z",
+	"AKWzcJ7WHhwDi1ySSsWaz0lxW9ZVaTPldh01BYO2G2uqSMZSDiWvmij5zCY4CEmUoKswaK2m3ciOjStg",
+	"pKVpfR1xHslSPSjnwbo43NrdkG5eiU+KaFEgdM4aBNIewaOG5wDWVFi98y+EZvA9VeswwmsLjm+89sOE",
+	"rrop8NNh15wXOThGwVW4bUerlSdf6i1GsaH+BYDuqoojtvAUTQ4+dTvgT4pukvNyBvoZIURi1eqFYSbo",
+	"wPzIlumRKFh2ex3J2+73xsna9GdzlNtdWJArGM0xqLWLZ1lpNanuoZ+ooamuO8AaoIAuKc/NK3sLx+z7",
+	"iZ1LZPbY33ZKiKkJtHQ37OwSlSbe1My49q/jdEFALOqPm33bABdj0Y7tDojgdmYnM1fOB3zd5t2DfGu6",
+	"QtOkDzPZ+T437EmrzAVZcrbUEGMBpAiAjQCCAJJO5hqr9H0KB8yxl8MYRC/5/tdwFCQIs+4jdC2P/zCD",
+	"Dfi4LQ09fDZubYgF/52V+kMLfyWUjBeEPdQOKfqOlTrB+mOjzzpZ3oeD92ZR4DZrzWBv6oGfblDY+KGa",
+	"T4bWDZULU8twIPHRcVirJsplPSKKXy9haEweyAF5jDD0mGZdsNaDQuBv6PaDw52f4m18CESzB7o/EIB5",
+	"SgIRfivMH9ugejm+48MEnIyjdHxotcgbqzqE1bBW10JMG22j9Y/jty3e34dwHBMZGkKfgiVMEaGJRSe6",
+	"yXNAX/4z0uROWnxCfscw9v6MUERXb/Ueh2EAaboVmbemMKa7JDOVx2K9Ka/SPCbipvWMTNxiGoS8R4pY",
+	"iT+GpaJuGEMAh9w24uZz7BaEsww7CQDIbSVlhBCurX0Mpta5L/YjQ9rIxLSerW43ncPCR4ms38LNzoLu",
+	"LLazFs2apTW7HZQecrVi2XcZ398zZhCkeccQie93wUNI4FKwRwrTXa0muDWW7CN1TWqRyQaGZYE3Ssi5",
+	"kEWTIcf1E4Ytca4E7L8OUXw7cph6Uk3vs59LMN9tt4A1X+rZ9eU3V3NjZKjZ9bx30dgXeofSjEwWZjFA",
+	"G0A5CJr2+I2Ym9f69+RGwLn1moI2OimoC/no4wwrCAo/M4dGF7Mt8KamGSIl3Irwc+GNQQ/Mt5WNBTzw",
+	"bjxlt2OH6DhCxrl61MMjG4POjgk1jpNadLfLhfFkSTC+JFp87a46sdaHbkPf+HSJA/I0gkkNY7Ijgi+W",
+	"ZTHgdA++MpzJcHjORfDNMXkP45MzRvf365ukMmcVFenohYeUvbHuWssfB3trHZ/9t6v+9+OqT4LwWafy",
+	"19uC0N9bT/xU5rKudnDeUq4rRNs3gqVCfaXMIZico6amGA2aALHaskju/Rzh2LASaXoGfqzOueDCF+k8",
+	"pOo5pMo1KLljTEG77QeZgvjuB2cNjvc/wAv+/kvMZP8mWn27klesqrYkZ/SeqVB/Lu2+2Ybhv/zmyeP5",
+	"k/3mRbfhWnPX2tSv7Ns6cNEujEYV7IGDNaWQz+ia4aDHzbD7qjJL0H2/6yBoR0eL67hPrkIF2rEOusFk",
+	"o53QTPrQC3JYHdgfg8d04IdmAhwh2THsa8nCXQp6aViyqlhOndl8wApWVLOHpJceqQO20wr34gdIpZ/r",
+	"ziu38cTdZS5RLO3dx91YgxTyNpdKHZ4HG+dcwy550C7Pvv3wLhglOXghDzwm5vWCVneHJso8LJW4knkn",
+	"RK40K2zcbIZ5asHgeDCMsllvwWiHFpbEqSA2PgEpL9FetaCGj2fMtgkR3OU3f3l108ojNSoKuGCIZgKB",
+	"cClRLJUiS3zOU2WdkyjqBTsul3gxNn6VkzO0d1X9fU7nBcRIXXtYmbMmatWKbPlpJO6qHLhii2CewqJW",
+	"E1q/tW/rgc57gY56YqzPrqlRGEPPpkuHx2kYBV02LlF5p7TGVUlh+nPurD8kYZjyrt30FFCyiGIxCOcw",
+	"HpI3yGhu7D3KK6TnnNtVTdFeMa8H1Fc8QxEv2SmNmkFf1MG91/FFawAMpur8yDZWyZ2CdRCyxIyZlczS",
+	"HFau7rbo5FJTTC9X592xkYIQB2JV21ytdq+srwbhEMZATz3db5HJZbhT+wEXY1jPhJFG8fy3tTqQ4X9k",
+	"m3aS1lh7zfaCSmmVnRdrI32gB9Dsb/V8/jhdU7XOudIX8FfWt9UCBL8MI3jZ1kKdnRnX1tgS0QwQ4fd3",
+	"Pkw3Zems5ArO6exq5ptivaFCs0oQMFJnkVZVOyWwM2faXs/nrdNpX5pdfdWnm//2GJi0w/wMO6XDvte1",
+	"XYSX5I+/ftJtS/11e08Ge1j6MWfzDgX2nfYdCvXksa2YvvoqIVdmcheX8/klkRW5+ub8mz+RrJLl3i59",
+	"w0mO+OUIO723vU0nnqEPFeW51eh3hGsZiZ5Dh3oXmuKKUGKexX6leyOw4TgOYoTJcntNpMi3TaPFL+bg",
+	"ghb4/Zo1Qd6WTHzgBTMK++u3JJNpXUAdG4IXc0VssyYwIDYV15qJ6yarAKgFrf26ux/tjx6N/Qyte5Sn",
+	"3jBKneev+CpYYUt1NGq/kU3WwTiFYo8H6Hg1SQNdeg+Ju8FKrSYZJAUmnTKRYvvP7NtXN8+GbLGHen06",
+	"xo6f3a5O1a6BasqjokG8t8vlewDjeUjbJ8hte6Rs+onF1uLKVnUeH1z6C3TNCbijkU4HeaMtEONBFk4I",
+	"n2IpK9KUuAwdrWERmTGjHQ+g+vhr9pun3Vs2ONzKQRUE4M/j2KxFrSNJIofpw7rixfEtQFdFWrecC+OU",
+	"Yrv5h+nFbYDQowDRR82PULwmhrsWWuZ0yIdmle8cPu60/mOYV76kqZaV6uL3oYOMrwTNCROYoicVa3Wp",
+	"60mmnG6Csr6k9hbP2T3LrcBjQlcss9mBUhDGsfMdz9xt8AwwAeuiYNk1SkS57OSgN1mC8+TscXL25Pyr",
+	"5OzpL+MqJZfhxLqlzLNrQjVZyw0pqNiS7FuY+5tX30WaLB/Ur6jJsz8oJX4Pzu2+n7F3/FiAT6xwDW8t",
+	"ALleQ046be3LKC/fO4i7dqb79EnAu95KWQzxFuSEL2hORcqG9+WyvS2XIU98xSwqeMsNspB6bf9zW3BR",
+	"Yx8xSNWCOgcjzoCbwTmAraRTAOiD8D/Pbm1HRlUyeofqRDNdZPAGExd7DzdVBCFny4ZnoXi2XDoyXJM5",
+	"KaSQCbk0hhQYF3tYNng1tUT5fvmFMuhA+QWscBjib6sipaw1oYWEHuHQiR3o/YykhpWhuBZZH1ONIcPX",
+	"oZBiAc0KGuz3MiF+5UUdonjGVhVjyhXgQA2MEVq6ouBCpBZJcognv553uPLreYAvM37Ps2BVuytmBtkN",
+	"XNhq3KNlU5bjWHXk8QjNguXsfiAK2qg6nRV9Mw8GNDe2+GrHKJbm3/EqKniW5b4dEc1zv6H21oB08oct",
+	"yV4DAbz7JduvAs33i3kvaack3jTsNko+d/Zl1BsN+Uc93hBj1OOqrAzbj3s8WPznBwget+Etf/x0fgRZ",
+	"ZlOCDpRlQrAsDGDp8WSGy7oKxM08FHRmr6l/MFLmRHj+BspsvL8hbDcE8eZaMcoBFOJ3FVvmIP5624G4",
+	"s2NX097ZwHqWWBU/hTpYRh8aawqgZx48LTiEbS1M2n3QRwzpH78d9PH0nMwBN4/H9g17lMeiV/a8z5MK",
+	"9qWYsM8fpGB7Q+ddrMMcL/oA2dzHEw9yHAdDdJFfz0luUWG2loucFRNAGNK6qmx0PqRKKVkw7GpmRJBV",
+	"YaGBBOCUJNgezmXCbdD/ASDZ4d1wFdyhGKnORxx9fCxpirnt55JZNPrZDQXt3KtVuoby/nCrJipuK5bJ",
+	"MOWouK1FJiOgtxtZ5xlZMIJ1NQ28C8LorFFa9SF+myjQoVi8UZ9tNaKg9z3U8eKzt/GRWCHvMY+hxzVN",
+	"wftSVmQlZeY9uDxnREiP3YGNZjLCu0poq/4q4sydAobrEG77tetgysPv6EIABA4zsZ6y7zFBwuAUwhW+",
+	"BdytLIZK5atqA0UnDvR9H5aDcPV+XYj0ASiTDprC8QTtEMiEZehdJNjWf259nSuKur4MtAiw/si1jmbS",
+	"nOGGL4fFwDGwDVtC5UsgHA7BGEYWG4IunKbbNKB8oUxNzMeaNppD2wyRTGo2UWMtqVIx0a3qiUCVN3Wx",
+	"9363H3TX9ljUuwcCGxrjUNqF9rrKddYfExT4XIhP3gdRJjImxkLfV7KMxBnq4pDwkYCijgyqJmHw4KwZ",
+	"DWNN7faQUJpVTO643OqqsnU4tFhwJQVPB9HmdxDdLRrIM8j8r2xbkD4gvS2WncDN1qcZPATti2OIQ4EA",
+	"7bHcVMJkxMtpt5NHuldJYCx/KdNj6CT7L/CSpZFS25KlfMlT8HM0dnK6looh1E5XsYjN7Z5VateDNVAR",
+	"Kqs7lt2OaN5uqPQTPP221oN3pJvB7h1ptqLzxdguYvOXUBkLW+1v29VuIeb75OzSW6o27hTbJE2rCixm",
+	"zxXb2BYKk1rV9vwQE7oaWmCLwCgrGcoAx75SyCrG6pkC6nVAa8dWW8eJTRp7XQqdPOkfA4TFf0RevwRv",
+	"NjzZadjOVSs8N369laz1iJDQe/tYux9eDONrRJ+8ZJjxYBlqFuwr5Roh7ONcw60t3nXtNrAVmevINM4p",
+	"EO2ksDfxwZ3Yg1If4MhLscyDpbtjbP19cus3N+Sb2cZk3ku8p3bWXuuIPY4h5lpDIxpzJnIEYXqgnHE3",
+	"xqdBGKFgKog7pFIw33xxJJTC0eSKtwJ34H+bjCuuyVLmudyoBlDOdTc8oAh8Yr+SyAmb0hitn6GEs27s",
+	"Td9YBAcdlbeElvaBZ9fh0IzNJqWpVQx//tTt8Wm0r3GwXrZJptmWz59/aSk9f3LF7jNdV4J8K2UBOWa9",
+	"lFU/iZFbZxb53FvInZLWff3oJ2pk61BuZdNtyWiC1muwJ7F6t8DCq2WunN+SICaSzJJZBD9ytf8KbGty",
+	"gzozD6JYm+Npp+zyZ5l12Sq4+wqaMQLoJCOoOnUPbGXESLPhWFp0X4HmmEMxQml+43uW7STijy4Ye7Dx",
+	"c9xgRyNbH7adoywVLzS7pWk704zR/kdajAmC9zPq39FKk6tRVSf7E9PH5nWbGd8EaxhtntzBSVv7cEwL",
+	"ec+i8asRShYcdjtHN1pshc0pC2tQYHOz6p5VRrLeKQJN6oxaZf3OuyjQFWuujJhJEPv3aPrDCKLuSUoZ",
+	"zkl1n2oPs0cjoHXG5flLt95JegG8G0556KVmQj4RZI9CLiYUf143ifGtXBiNmKgOx5oSvxmYSDkmRwm7",
+	"Iy7kPQ6+lhX/FU/+7kQnVNji7Ic2fryB2r/9BES3d9tO+zJv/HpzN0LxCFTQBhblwehiEx3jHd3dwU4y",
+	"/8bsW840WUmyrGRhLVBN79g1cQWo0D0k5wyw6bDSReESQpO24JRh3cD+6OijN5KsKp6paw9LvTVHuqx1",
+	"0voXRNVtHAtgBIBE8bm3FljPEbxTsGGLmFTTXL8vJ48pMCMWSGPwWDG+l/326SRwH+zlSntqX7/0VAdy",
+	"ysqcXu+eMZO6blFWNQDfbcLapGuguXmd+5eJlknTVxZb/VJNKqb0bvkM9KIxGwJ/3qDDLkK1E0ULk9nG",
+	"Vg+NBoPvUxXUDyf9gCSOFkZureUmCQB3uwX1keHjKkwjtZL2nZZ4kMZNrA7oPTOy/weXh79jE7A8V4O5",
+	"A6i641m0PWvZaEyhG/PwC5bn4VSvvC5E7OuYTw+PNAXvZiXgXodeud2DvBtjZHk22AS2AU6yHVt7271u",
+	"AjzDCo57MLGfHYPd4yPv3QlW6OKgmlDMBTarBcQ2swNBTq+FhdsfGk1I0R/rQEBot3FNyL+ZQmJZKsiJ",
+	"jS/3IRgcEeyNiQmA7fKboJ/93uYuHuJG/rZWb8wAwQ4SeLtNnekYxBTYCzf8KAeS3ZGDfEg3VuOakEAM",
+	"JbJjs3WPhPeRmHWke0MmWCSApRb9g2RzFd291r1HXZ10Ko3i50oPI6bSbrUllp2NMKAcOdx6RpVu3eBl",
+	"cki28A3bhY3fFzjZ8bB99bR/rJrA1DTGGcDC95t/ud/zOyYm0kzxwFNhw5jTFhhXbdoZ40da343VNA5Z",
+	"nr/Rp60vch+D4W5uEYjeYmkfWCdoiwD8OvbP8MkUKRMu2wwRTPKZxa5swNeT2Ybn2a1ridGgs8Pcbp2m",
+	"VeG9DaCnacpKbQujsL1QxQoGTd2R+Vp/t6DwXdwVLIm25bBNraorxU1ma75a3wLWaijPo5KbkHgwy3yk",
+	"CMCBtvr0jcoocJA+Ae0KlR8tyVrmWRRK3D26ZnnmlSYHKP6s2/cJfsb+v/2WNHLjdSM3r5CCgMz1oJBi",
+	"3+AEfcS6IWSetZKJAfxNr6nwa7Lmi3M0bZE8x1B2f8dhTJj31GCQNRx+9ifbnwpg5LHhIMujszf0nrwW",
+	"tveXml3PZp9/8SEhlAKO/wMwJs6Imb5N3YDQvojQyWI8NrITV51v1ixfhoIEvl3d2LXny++EroJeC4z9",
+	"hrKpoQK67Xml4N6rtDn45sRQYxfmy6DegzfKPhZ2gWd4uukKFyUGrqJv98k861QItSYCeUFDTikuBaSE",
+	"c01obi6HbXBBcWzP8EqTmeK/soPyEDHeYWli12aHs+uJEmhypwwubhFw2t/gVK+hZVNKq+zi6vL52Yf5",
+	"4/MNvQ+0Z2pebqEvBatjAV/ZMFNhcVQo1NnnWzTqzQ9RNupyegdnqaX5hzpAXc6ntYDCrwWJK+hx+osO",
+	"9+QMftrY7ujPmSSr1f3senZjFKfkg9G1IJ+BXJKry+fJ4wSC7QGpat7qEPnrcbBo5sXg7G0OZQjMYq8y",
+	"0+oTtyN9nd3lHY+21CncnMXOYUhIvrRpzzDfYBjSTcaOF1tsuNDy4ApHRtGKbSEASAdAsrIQHU7jHYeV",
+	"O9FlYtYUdZjc8YldxkbhJcZTmvscUuY8iEPTO2dNveYYwHqfQG+2832ds8Nz6BsChlxg00BdhmgUcDBN",
+	"8/CNQ4fxlJkOENMjy3+3mvmNWs1EMEZ/uw40UKQy6WA+t/1NHsB+72h6F3RNT6tV8lI/IO0iqE0RCLvg",
+	"tYP41xPLfuzKHkYeX6PdT4pY6p0ak30EumGrIhK2RDfrsUZrnIY7XdabkvPQrVjKgHxe/zqS/SFwMEV+",
+	"7PgFYtdWa9zBQspAEyGZs9umbH/vd8Y09GxXlfnq/QcwmNvFL0h3xNgf+7Qz/b0bssHo6/YrHLbw3UfH",
+	"ktfR5XDi+saZwWbiYa/TXvDAMc38rPK7Hy2W5wM13pPgJhoPa6Dp9jOCbZWimJ19LKBxpskQAuJAw1Xz",
+	"y62SdZV2wLz5x8KIqAX7qJuER/O2+XZQXkUaVrZzerhWO11Z2yiNCPfW/wFytYO9WmOy5qENdeKIalz4",
+	"1rIJrukyjCzKUjARmuz0/dUAVaEe1EwIOgD3/UpcbMmG3psrrbgmhjRQGsX+UdOcKM1KlZAFVYw8fZKQ",
+	"q6++Iv8XWdZ5TlRK81iv9KHOoq7deCdHy+08cSnJY1JnjGyLMDQYluG03wFszmGNj2fdDrvOk9w5Ir2t",
+	"RcZt81xrJ/0iWqAmIJHa8qYNqHtwLCfptUlFfgg6BUAYv3EyYXQLW3xh9q2EyLJzkPdRLu24e4Hbo31j",
+	"0dPe6Rv7DBzvNPcVQhVb2oSZaT5ut6uxLrI3usKe+DvcrXmeK4DfJIst/pdqcqHg8T6ieS0idVBr5pCW",
+	"AoUDDrdwjz8Wh3fP+zGDy6lXK6bCeC8pqzTlQm/bgt/+o+0rnW/xTCjebRw3GYfFFaMH1NxDKr0haKo6",
+	"bboPsmUCJeLWvLHjJy0qBem7FQFvIl1VLAr4VCSkXYcJj4bkHzVS4NZcMrdrVrHbIgLdsqQVBEQhT65w",
+	"KcogbeGGalW/gmAWcpMQKdKmIjbngmWkLg/BEHfzLNRApnyay/ROkaziS80yAm8QeW+jOeYPOS3HaUOh",
+	"Rvv+O3K5VAyWtNheY/zUCJA1o1UGoX2gjE1mVG3KmF13UEQensgWwyL0biv4b7jEoiYEijtajlSz7NuW",
+	"ht/L3ATonTpFj3FKC1bRRwrJZVZxJ+RGQHyc3jOyYEyQBVtzRASGeWd022iUehwJYRtuy7IYnhJk28JM",
+	"KirIkirNqiaBVrS3DqP4koC7BjLpGeRDHMBNrKpk9SDEpzpbscHG55jEaaH1jTRfU5ElBJly2WKkcXoK",
+	"PnvrzJIYzJtNocCaUXwYsnJjExu3l+7jk6xId+D6RMJhkLUWUq/h6IybSSlzWnG9jWE/RcU1eFb2eFi2",
+	"Iv1gDAenfo47VK7DvTukWOmsWZuLLa42tuQ7rI2CA+QckoFG3mM/B7LYjiOo0hYHxImd0mHfJDOa85VA",
+	"fxr8Ef7RDKWXNSYi4VIoxzykVl6RU5xCAsthd43dC98uJrodLam82PqNaOXno4QxvwMCb6dSIiD+UCU+",
+	"YIs269jFUdA7rC0pCCUl5dUsCCktMrkJLBDBv1tFLC4VaWQtoaG0TyMzk3QbD1edE2cBUgcVhN07pyed",
+	"ehJj90C1DnL7pmhd8438aMiSzJwe0xyFlg6FQj2mP71kqUNv3lGjAEq+L1DhxJqd8lLT4lXjRd50xKEi",
+	"w01x/I98x/X+zcFvD01ZTeynhXNwDGr0GK9F2DtrHqgzx3dCNrDThFyPKTdYNM/OEwEYy7sQx2gykUsV",
+	"YKiNxmkv0V2bzcoapPqT+TftkgcLw2JeFZiYNzErxdImtkU/uimP3R9/gV9+czW31ml/R6LXPBeE5nkS",
+	"vc+fwdVTAQw7mBv3I/0g1kyeSp7mxEdN3a1IjwH/BzbQ7xH4z19VfdMXVO3QhWAuaqt/Q6NeNy9she+c",
+	"P6ErIqPbh/uOH1pFX/JU17H8siXPmZOAithHd60d22s10O0xPxC0LAyrEukqSrVX28yQCaFh+3Q8ysoo",
+	"ZGTzSNAfBXl4CkGazeVy6Bxc/CMA3YaZ5o03QJEFUxrsVfPpXNYZUzroisUS2sCs89yesMK6BOSKWSt2",
+	"AsJBH3y0A8nWAmqG5TUTahhxF8kU615tvrw9hnh2Qic4fHq9NhsBKg6f7W6KFiXNDANj2Az+4AdiB33A",
+	"roYW+almWfsGNFfj9HBQu3YgOL0lFyE0YigaqmRdcrEyX7d+Lcjpb6yDwHAnEF9c3O6AAbeDVZ06h26m",
+	"WUkx8U1W2hyJYBzKCIvbugwxgE0XNsv3dsamJWBAYRRSOyTv7rkPxaw6NRrduW4oRyctyNVBVM3+D7ZU",
+	"JIwmKvWerLSADWZ+csXpuKh+RXDbJqfToPodCmnQU5vG0+UecK1ABU7wVfNLVJrb6YTTOx1A9ji9R9DV",
+	"II7YqS4rL/THTdPXK/Qm6oMDE0ZrAgqhEa07POylzrkA4aPNUYOOSzvHZb9Hw4uqIfdF8AfHEIHMlGHP",
+	"QHNioAVJJ37ddhD4Sq/92S2dO/aIlWQN57fW3DqBeHcNgYsP3e+qhT7uJHineg3dF+5TeA9Nq2lrc2RL",
+	"lHc9EcBk/p6PqQ3HsGy8nyti2QT66Wqaj0Grb5su7rXYSsS3lqsiOYG70t55ogwHCMLFbKh5cUD0s4D2",
+	"APEio1U2rrjK4eJY8Mj9yfM2Lhc4aSkVjzRZsDA4yt4Ubic7Ir53xZIG9BQiuWTBjCQyS7gmVN35tsn7",
+	"GrpyZ1I7YRVtfPuBFWVuby+a52+XUKY2yG32jZcVXZohDqpR6Eua/uR+aU0PPzY1DQBr7nYyAjAfZ+bS",
+	"GK5nL/8K9XMWrew7sO88VFqjFsSSCCacU7sYzGno138PltMd2Ma7rdbEWuhSsZ2coGCvhZbMtsQYYrJx",
+	"yRyHJmq4RKu9D7q0nEmt50N1zENrnQ6X192eD+uKGTHACpVgqlPBPybkh7/V8/nV0+9mnmG/l7WyD/Y5",
+	"tDPmLmnmA7r+SUD5PliE74NbYZ8wwTXaHF0e5tbE7HPfWbszJVjI2KzWD6hSHpjS+sHpehOOnAeUHyXV",
+	"XuQ8WOP028CXRNs9x1NLozVDkZTOcIdol4UHo7mkOKTkGHCZD1ZnPgBlAl59va+ebLe6c3e7/gI9r/qn",
+	"c7iMu9MjCytUN1TFu2WFEr1DkuIvisXzsKcmYXl+jide9+GsqFrvQWw9sFzMZlbCBzq9D73OMYprvHz4",
+	"i3pIPc9PYagzrJ6eWKK4quQmqN+iXRrUbTcV15qFlf9ChkIEy7qCiJwU4ILeSvBKO5hzvZa1oiKL5cCw",
+	"KlQXK9gGbIQlF1whMtcRIAKO4afpAaHjvjRracjemL1AuNCxgt2eXOvumQGL2wMF7SF2mVJw/tV85LrD",
+	"i9reaBYoQxq8VALNjLV8SKKm2AGeCptcQdwpM/vDcKd+cpj6/4Uw4gIBA8pFg6+bEITw5BV5/TIIFHss",
+	"ULnT9E8ZD0C6FyXTwdzhNEfD3SFb/mR7Eh7MlwiMP7EfPPtIU51vwYvp/CKzbgYE07e2AhyaKbz8a6N4",
+	"Xc++Or+EGRT0Y/tb2EJ85196rdncuBOUZfvG0D7/yDb2iHGRsY9hTaRgRhBNaBDCWmXOcRS5PkMEZSic",
+	"9dvWuZjS6DzWSyWmWe9myOhm/0Jz40KxSo+eXD/E3IaVBgxBQhWhGGaE+LWS2FlUo5OvqrakKVkct9gY",
+	"JIEbZ0THv/DqC3nPDmDLiB0UZcCQUYMPRyd12IZoSSiBdEQvyqBQxOZf2bZOxWjCDxSxdO7zAbInvlRF",
+	"y+ByBS3YkQ+Hn3aXOhhmpxBcCaQn1yFPESQKfFrU6jP5ZFn9M/mEis1n8umOi+wz+ZRTsarpin2e7Orr",
+	"UAimEKIRVputHGDHFJxT987YSPGikjRLqdIJWfK8SEhB1R0UOgqtEpJXKZ5qh62/2JJWaegAqpZF5oi3",
+	"X8T2x8c6jmOc4P6bJ2K/8acjWEjfXMUTRMDGnntAMcNo/zOb7mKzLS3sP8LZb+gWYa+AAuSOsRLDnShF",
+	"fIoEmpVrqmxy2G6xWy7raif5QTEK9jaGG+/ADS4jmJMRiepKxjpnKpTwYc/fzrOPv0om+aRAjZ6iLQcc",
+	"uk/nyWGsaLZ7nx4f3PFdBR33yMKlz/r4tSeCkw6hRKjoSlsa2YSlyqVtAwBLJZQU/CMUHq0ZUXX/Xouw",
+	"1ZdRB+Gad5+K0cHiZh1H8MT0pHEQC6FO7nE8gaLuZOUEQAmHD8WD6rRpXGJucDETqDnG6TgBvg8aILRF",
+	"4UJCha75z23BBaCi5gwKtKHeZeYQw5JZyoSuRmB4NB36IkmTtTimshC8yoOfVWwq8Vsh8r2tC308vUcP",
+	"98MvIbE0ZI2zjOvz92wz2Rw3LzbW+LuK3XO26TuLcqli/aOw3sxetMZCKmTFOl06pjSn3YwXZzDj93Kz",
+	"1yFaYV0PrCHoHHQD9ZY90N86EgrslbrdsVJbH/4KC9gyTNlboQbiDBpr8ATVil2sHAtxb8NBVvaORcxp",
+	"EqI1G8r66LLqwTHql5zmclUzIoXVzhS5BF3t6ryVanPpY9VvBUSqKyaJjaNXstYsmKdhXWs/t/y481Z7",
+	"grJiimkQ69i52Vh7mMsBaMjOMWpdoT+3nUWos+04jnzjeTtX+LWCHokY9DfDOp/oz0Hfkx3CPOjV9Z+t",
+	"iwgf9dfc3MFQ2h/8R8kbyKkJvXMZfec9fNM5Iz9/fngewFCT3ANTUco20MyO06/Vt2oNzhnw0nilX7mc",
+	"YLkRwRRnx0afYi1u4gFg78Id4aqN5YSwIExV71Ken6Yprj31bZKObIyLjl4vCA709To8kLFCxJ+Np+2m",
+	"tj2ebVm8PgPg6ZNuD4ujds1sOmVG/eRmuRUPN+bxmABjonzToBJ/wijpMFri3szGssFt3H+3NbmDm8r9",
+	"qazkffMnbH2NtdtDec798oZR3hhcA6Yblx6X0V1tLsUxXrNr92lytNNTaVZKBJZxipPNhsdeVD+PQ+3v",
+	"x0pbu+BL5vFDhRQSFsursAuipFqzaleCPw5nwzXq3i7EeKDbjuuv1e/rF2Omw9HCXR8sR4iBzTtGdrQ7",
+	"r7/H0s/2ue4Hcbd6dEXTUGZMXCWPJrnECzcriRi4AWPBptgTrsnCXOTQPK0xFhz9LGzpyATTVn4M0sNn",
+	"zuBUAtYUeAWWgf5RrypZ+NpYWyyhJUFZBgopKQA/Rp2Tdw5rCXPH4ahhS25LdVdBbSG/sFyrBZTSLRg9",
+	"J68zfP0vf3n98v5P5+Q7I7jwn96/ekG+efLVn8xMFjkrfO2f0nSRM5LKjJ2TVzBf83xd5pJmrmAdIsS1",
+	"Mi9rmcocAL9oyS/wMXVB/lAwTTOq6TUs2lA2aXVx+OM5+Ql8qE2zlw1V1jmXkYJRsVnznGEjUSrUBuvD",
+	"qa2Vl4q5mUPwjDPr7dKArad888DNOfn+u+cvsazejIKFhhUjf/7uA+HqnHxYQzhIGE3QRrmre5b5JcmS",
+	"CVry878rKRLsdqsADmPF/DOZTNX530BNxH4ws/9lNBfyBs0Krx/M5ueX53MIM+Cos+vZ4/P5+eNZq30C",
+	"jogJU5ypi08ueeozOCMYiA9zaKHr8GtjEvyZaQeKDwnSqpTCZmNczefoihba9TQty5yn8PLF3y30DAqu",
+	"scD7yPD9nIgmyytpLoDwkH6OF+9wG+EwqrooaLWdXc+e+8GSVl22OX4I0GX7I0GHDczDpgXTmDEU/mLz",
+	"iM9Gu+UZpvzHSX5B8/z8V8S920f6/wV4dxOob8dtiO+l7oILWm0DAitId1qla45JrQ8le55bIWUYvaQl",
+	"q2wI20osRxho9Sv8pxPfa6piSrHstHuSUpGiZfWQbwC4XWBHX8Do/2LnCRdFaLOBtcigUdD2mUudRYMX",
+	"oKDYEr14A5sAbHLxCQL2ccn0Um6EuRJeYQbqPlLWGZcXG3p/lGOxtKbLA0n3Vlh8iNA5eEaMikCgvwDe",
+	"lHh9PPAAJJ9mHDCUsLGQ9bpgckRbZ0HzoKFUuxdhz/Lcc6qgldqJztT3Ms/+xU7UvzNWts+TBfiBmlij",
+	"9GGucUEzlpBaaJ77s6XJSu47Xc5MOMVm/Mg+/qupCz/QOxbZDAmKI3RItE1iAQLEqA6qeW7ffuBVePEJ",
+	"/juoiL0zT0wjq0w102dKV4wWR5F8MMujaGEwEko+RwxsQZ9xBX5xc3mAxv3u5auEvLj5D0Pw/3nz9kdU",
+	"3Y3hRHKutHnk+c0L8sP3b04iG0tP9phs9J6PDMpk1P0smf0dUdiKdR6Kd+wRmK4e+BRn9AO9Y99iPGaH",
+	"ka6Odj6bCuoAG4F5vWApLZjVC5QkS3oMrvrQPayPHIgAWPBcJGhgGeo2OLyUg1++qYImvpHp4A65HoQn",
+	"2KL3ZvC4HL36InIU/ArGWoXSt6MJUnSxmqOMurb5ixeu8C0L8u8BBTGBze+H1Q7Nfz6jVyRn6OzdJWIh",
+	"71lYO3wSKJoJa6oPXjZOwyzcKHq2IT9iJ9rGBsCOmEnkqQJGKRU03yqupks1ALrvmDttql2YGU3n3WbQ",
+	"GN/+0Cb4P2qm9LcSIXqOwq1maPMJ5NauOP48Zo/NurMj7Ok7iIIXUkjcVS4gD9g3s4bsEsNGcrnEH23+",
+	"vwv6BZn5ooUjF1UBPH7WHiXgnmdMXhTlk+Pc+vazR5DQ1np6pIgqjLpkh058vjRgYx7P+NlzFA6U4/vP",
+	"AsjwsPS5OuqJCMpuAay2oUdxmIEYYnBxIrQoML29F4JUVa6hQ4yPb2wLhz1czAu6Yhd/L9nqwWyMzSSO",
+	"QI4b7EphAyqWlz0Xt5tVHINZjZZ7ZrRcdfHJ/GfElfc9Ves3XOlR1x7k9jycKK9ktWJGKHqtPLD4gG6d",
+	"u3nGVOt9yCueUE0EQEUZz1DlXeu5qduDDe+MmbDnwZwXxvD75YQmcLMOCCsGOB4jCce47hqSJUSwDVMa",
+	"65NtL5GQp7NiVLPmxRNpBD+yTesbo9SCyxPsQIj66J6xdQA2WIggB8fSpBuOD38ncDIuPjV/GSFJdvbv",
+	"RJfYMB0ddudKMnVMdbzV9x2Jl+cN6lxC4KgbU5JCQAKT4G1FnSALB/S1ABs3ietrAxScfyEKdrvcH8d3",
+	"s8t60LdE1gJz27Byf/Lt14zqVSuXH9kl7HMMDZ1cvNjvvLUG6Ajp8k+7p2jStA4FwFKjjrOhWzBrkNn3",
+	"iZWWw2TwIn7ZPNZjlKhHlwNKBvha9ZpD3c0zm9gC1xJIC7qw5eSgcPyjRieK1Th8wsYEHeOB2zwqsedl",
+	"y2W9k3DU2/0WhY9jkVnqrWuRVSwLXPIPOsd7OYZltgF4lFm+gye+xD68kasVy76DYoP9O4Ezf/gm/OR6",
+	"OGRS2NSUnLoduG5zuN5It09fYmfuzRBDltx3+MTerdHso8bhguGIoS2BT4Q1XDvUEaw6Vt2z6swIDoKL",
+	"fkYYTddGwjxSJKOaYqYPsbM5Oel9Tm30ULyyWaMnu4PMB05uXbxywNgNZLZesy2hVcXvj8DkyfHNur17",
+	"5632oZMTt9OHdvBjkXc3cJQDz1nkD3YFuUhbK/wGNaJWfHn429Ofj8YzMnhIHJW/zO3h93TE3YFzf/im",
+	"fO92ot0RC6rRManQdWrcArZ223HVQjE7LN0toLEH3QF/5jtuqZO4Ahrij1HVr/rOsDtW6mcuS63VVsxJ",
+	"J6MAryro3XSEvCkc3Bmc2K4O8kexMwl0K5XQPqOx73unb4Q+fscsnNhJtvbfGSv/Ja3cD9jejBGArKC5",
+	"T9JyFtJIc6himTwm+bvLfru0GorcYHj7P2uRyf88nyU9j04mT7k7FnEzFu93uu3RwskvJRYuZFzjmE0f",
+	"tBqmAgr0qP3BXIvYNf3eQe6fiHDv0Vm3h6EfqWN5Dz/Exj3xfW0+M3xVv2dYGnH6a9p8yXyRZWMuaprn",
+	"BGd/IuqrpKv/thyObIv3eUGzE97P6K73nH6S27nh8y/noo+dLUfNI6W0WAxXs5UJuuBtplEqyy3cG4gE",
+	"BF40+EGVFLCCUGTuOzpqzZg+3RX+Xcb1DXziNJsPY6NH5fg+1Af0FAnLXG1b0/reshYP4XMyezL/ZmBu",
+	"tmro3w4gzgspljlPdThwTY+SbI74lSRlreg1rhXYK4EIiIUyglvVdkiLdRQ1z61lnqlWpRXLscW+8P1I",
+	"x3F3vjwdd5u9f1XJAtCNT8fh+XJCmODq+CwerqYOpoYgmuxxkkNAS7admpCnIFGnegRslS8JYh1D8uVi",
+	"awUi3HAIIjKCPYy9dVYxV8AfTSkxz73Hx8Z5I1N1f4Arxc7kOKpA6wCas/fi5j8SQkklNz6dzFwieV0I",
+	"KKB0TcVOc1LeM5rtUvEEZ6X1hS8cU8Ov/gBBxcjuFvjjEVQDna4JhbR15BhjzDcy19j4im5d00OykXWe",
+	"2bumKZviqrl+Jh2U8zJbRg/Lu4qLacelc83hyA/OKTzZOdKSLIySzYVmGUidzGIuQp+301s6Oy3+TnNY",
+	"sYH7Tad32ymOq++6fmjSbWY7zR/B+wxN7cz1gRoJaRE6aasuYw7LVqTD1ugNPPHPnCLme42fMnzzoVGX",
+	"acWarq6gLGItVIKRtJIarcNli0A9fRKI+4DSXVaylIqd8LJ7h19wu3zK7Ca7kv4mrOUGoboBJAXoJ9jm",
+	"KDE15/fnyspDtzEYE7CebYtJK9gGdyfg5957kjzaSvQkfbAQKSdjdN968vSM7kAqeEVcg85/xgClw2/c",
+	"s3H+qS9ipHuwyRGxM7pgOfGr8KDYR9hmP6ZcEtsF8BhCqA7Q+KaNW3ia63unv+WBdzhAQx6psBlpakEC",
+	"KGzbM2Pt2ImiGUk1/GDEV8XAUhwjimpx4lCLjcp531BBM9bg1kC12n8CPsvZDVNGa/pPsmYUFqowYc3u",
+	"cWJXblZbl0ZEP31Ccqa1Lx02A6Y5ZwJxS+FLtsGDq5SRgp2T1xqJZF00HvpmIbMt+mPWLfgbP00A9OlH",
+	"if4ifvMoUW0feTC3mW81mVQj9cKNyziNuRmwxdgJSfRTzDx197nrlXUcywkWzDLrp2m8OGuWL3fzB9Yy",
+	"zxrubIVCM8mgTR50Kj6duGxT//iistVO7Av7Jb7glt+Az4Gn6+CGgwracEQFmiEmoo08OhcZS42qeVLD",
+	"13zgre8YdyKrFxTmf2FOeCnFI43jYV8ql/jSreuLbzciEQ5rkD+5h/6Z7eg2fOMXsDAQRdFhEtj0oONm",
+	"ZMfOFki/1p6dRMy2kUx/q4BgFEYzppiAe3bBfIfPz8lpwjgTJmYBGo6RfV5x7XyostbWXwOB6r/LRatw",
+	"/RmRVYIok4DHmjQ+7D6FnASxSJr7cj/sQ+Gq0Z0iDmd6DwJW+T7Ltht9FGb5yxR42BWODUPn/I7lvHPm",
+	"H5onClElbPABVVpIRFTolIasQ7likMpgi9zM1iVkwaCqGZhisTW8wPJle39Zri4+mf+MqCkMp1OF/MbH",
+	"sQIsJAyAbFDApDMGBllUhtscuutQCZ+Z8Lfb19lvlQN2pLSv5wfmeZm39pTj/UiLU+YOmaF/pIUPJR0S",
+	"gzgOL70HtFnLTeEDcIGWttqXUfjCPjZO3HFs3jiiTN6BKg/D9Z2Ylb/LuA57vH0fllZWzTFKp9o+DsjT",
+	"hfOOqMWUOJTcBzB/eK9lVbHUtaF4wLkK+puMdY5NvSwAijbSlwrMzvFeJ2hdYBdPmp5mfd/Ou5yKF82M",
+	"T3NYmw/8JpZ0a30RcQrN23YdG6ksGNHyCNz4rTOvsUkctv4ww0MchpJc1plgyiYAaLptPKFqLSt9pllV",
+	"EDBqhtMAuoxYa19udGw2fC7I25KJD7xgxiR+/ZZkMq0LJnTimTGzQWIsCLJRpBc//JUovc0RE4kShP8G",
+	"vlWyrlJ2y0Xi/gjWjsgsoPktF6EMdpq9qPUJa0js6L8N59qVDblGl0cqPTGUJJSktcYNA7w1C2EDu7Dk",
+	"Imslq1gDwNVFttgyp3wfT17YbncP58sdq4Fu/3W54Yvfom/otrvhDXs8cjtvowuOUWACtsExCM8gG3TR",
+	"AI7NBLA5HaTEU/gCcfiT5Xc+EKHxGEDUFV5BDfb0Bo1CWbqGBzbCFNllX8F/CiWIprZ3RcVsSwZE7PTW",
+	"aiv1JyHa/JzmvOwE6++4ILXIzc1bMCo0oTmEz57bG8wXD0GgTQpztWHmqlUe4RJufZzmeRNNw4MhJATd",
+	"gvE2bCCZ2InJimCPL1RRn2GgjndDeS7bmlpZjCZsuwEF9IXo5/Kf2BY7VSb/ceXhKXL1wXAbSNX3vEMg",
+	"ab9tdzy82q3JsgdFcsAEzZnIjK7VskH7hwpbU3tx3wSGU+YRKPid9z8ljg1tvha87TxI7ffNiH3dzVyk",
+	"b9y0Rtm8rmfkoIPPN+gL9n0PD2yUnSPa0pGvaPk7stfHAZ+47RnhoISMDABt6DDCsaz5pj6K2jaKqfMu",
+	"L2RVyQ3LQGc9ukFf0OrO9qmOOW9+sI8cWGJwYLK0djtzhIi/Weojc9HBQsyNksqioGeKGUJplpF7mtdM",
+	"XRPNC5bKjCW2ZZTZ8KWhpUoI9l3CPvTQo4U90LcYLUloU/z4NxqO/gHp+y+u5D/PUJNwWy+XRNVQpmD5",
+	"K3woGFV1xQq73uCN8lPTX1l75QfdbxZU3Y6SYTYOxyf9P0LQ+Zw8V6QwE+Kt543Go0gpleILwFomOdc6",
+	"Z9C9GYvNKFEslSK7tooYlH8DhLdS+ISWmuYJoerOfiqgOv2AX7Ta04grCrw0qgMl5jdoVl1efT1LfGsA",
+	"+1fznzNw9MySGf36q2Av5F4/Oufqw3Npts22mGVCr1FMIgEimGfa+m7CU7WNIHfaKJ7USfxDi6UiedFL",
+	"WqGm2/LVHdMH8qbtiCsZvfNqjJWP0GoZuUVpYvf66BdOQ4hze1dEL57m0Q/j1agT8egvp6ywO9Zl50HV",
+	"vCwJ7nCn7G4pKwx0WlXbDUHV3SHVCBO2f2/FVvvQ/L73/hTlYiVdMfXFmAJrJtZUZOaBe1Zdu4agKjFm",
+	"XcZTrZLGm28eAXXp6CwiNZdDYuG10KzCG3dahPpeZOeyZMJdDlwGrOEDN8tFCI6osUI6SjQUcXSylxVb",
+	"5ny11qfwWr7zg/9uPJbHhGlyi4ud5NyobCLDMjAHFXwUu1HYQjJMRtpUXLOW+gA5LmC1+uYIwb2HQtqo",
+	"qtvqpVuxSIPcHZmS0e05eWt7/0Os0SiothkwXDeJt3RlBSFDXycnNyLsTmHigxyvqzp3yoPdJ4taTR2m",
+	"zwK2Iz1ECusKoQEo0YAPpaFU7awuMfiN+hkvbZ4SgEwnHj/Agw9yhR7VzJZZFxFVmGdG4i23nTX0dN/+",
+	"pMF9a8scc2xPysia0SpLSMbvubknAN+gKKiKfFvJXMZo92Q+H0e99kTA56ynTqOoNXvoNJxL/g8UOrJ5",
+	"IEhjzj7HPsxtbEFaoR23tHUENCMLxgQYapFZZtK2yA9N8+v5dIdfQAmaJ9OdfXuEP8iOW0glGPlsLmU5",
+	"/mlVMpaNf7zkkE8eUdmGBe33ZtuOlnnWRC7wnLqkgLbQgzhzQmz3GrkRJM0lZucd9XJXJUsfeK+H6lNe",
+	"rKVU7MYMfqKI9FoqJuADh2bC4RakMNBRQIUkVsQxYojKl3Zh9vDjzrsmmc6Wptr6L5TGlPrQHvmy4hPk",
+	"DQAc1Gm2yI6u/uV9iQiPCeEj6HDWRCi1r4+mlfY+ZBXZZ0hfuxB1ng+63X+EB0Y0CliwFRfCdvLzk0K/",
+	"IPeOR4DHjdw8vfuid0dMCgJNGeeLBHoMKV/xle3nNiYX3ewOWcIr6jjNotDHUvCPoPoBDgL4fTXJ+HLJ",
+	"KtXqAVkXjZYHG4hh1iVi7OUgX1zRDKjNV0/I4hTOOmRVW/pwIrvQDP2T+c6pqm/M2Jh8/MVr28yn7RLj",
+	"JW6ukiSTx4sm2uRYJxBkrY18cN9JwPG32Jr/tJ3N8POa3hsl21obVGwh7DAoy1wl+yk45N8ZK0/JHg4u",
+	"YEq+/fE45N9ZqRsUiIhzuIUScQw4gpaZ7hgDCp88HkEXqMA28tyDUBDgig3dquG68q36gpkRXcKCVW2D",
+	"6mQeuRfRaB9Xc3V59acvldMwrqyObm80K/sX3gj0X2/cKs1K1UQIjgOg6BPGDYO08h1cxriwzhKLAY+K",
+	"M+BdI5Kjm8Zxbzqe6fUp5NcN0z/B2Ce63WDs/85N+6K5aX8216esiFpXXNzZBAOlWfXM+/lcieGW3BmZ",
+	"C0wMAbZGZHoU2DggmwVwHSEibZPRUNxrlnT9Xd88HROBB9yXpjEEJFCASwsbNuQVo9k2IjfLdneE8V3H",
+	"epPA0ggsW8Sjb7FVjcqyYLncgPYEUzUEUIjXYTRk1HwUIxtZZSqxDUAqpcnlfD5/ZjumJa1BsaMAYULb",
+	"Dm1BhyajVbqOOemuQlfPSfHu1liX2uN9KF6wKzmGP8vSvYOcARYlQTavWkgzu8GEkCN/n11ryI3ZOmaw",
+	"8Z5euRyrJjz9b4fqJIfq2McdnOzujn7/63XLLQ5WLSR9c+GcZk7JrAAmMav4UhNbb8iy5sTi6xuqbOUU",
+	"i+UAVbTv9cd9efz1E9h9v1Ed7/peje3LOJFvbKoxEs1l/idOCQI/sT2QHNOaW0ewZPuwPuGJL+F8Qeft",
+	"uJ4TOO8jJI/bcHDXRet7Dtm4WtFCMisruapo0e5E1MU88+2iwloevT+lG9ytZ7wj/Ih3jP9m3zTtesD9",
+	"wT4meB7d+QgYbOZ6+583b38MWKcLhpaEeUSwj7pR+zqHwy7v3NEiirFesvQG6TSJxjh8QKOlWQbBdJq/",
+	"q8zXNNSJdTIS5eLvLI20f4TYI45G/pBVdKnJ1fxqfnZ59ccjpZ60v4BabOcMgTZ4T3OeQeK0jXDsUveT",
+	"+c8IbAx/ZsZFcY7duz8QwfEVUebAP2t34b2zzhNeqXGt/lUjEB7Y6t9WG1x8wj98nm6o4ot7YC3e0AXL",
+	"8d45FRQ+DA7f+dJyDDuiROQYTOuRstfoEWpLFyxv9S+I7eNFLqViD97NCHTgGxj8RFE/M/aEbKvTQZS8",
+	"wZMMFCEr2VwQ2E0Cmt9DjL1CCBxzR61lwZ5hC3eoToSHbALSwG4NWzauI8c4g/24JsUOS9tOceDY39ce",
+	"HMtbZuNqtR6OJSVTzcINkQ/IvLS5aIntigymAMLPwkz+enYDD5y9t8GJXgJUs4rPx7k9vSQBXjEqEdZu",
+	"nDGRcSrI46uzBddkmUtzs+L0pzsz0dRC/OfoJXGxoffMEDWa2PemMzXFV4Jl5PIpzBAA2hOSM6o0VkGu",
+	"oGUaIvnaDi2YyMeFdRTLJbm8uHz6+Osn5o/L2mj0Kc3ZOXkBzyuyYFtpi3stgSpG5gmZn5MPVc1cxxAk",
+	"DDLvr1IWYCeGKlggjGBXucelUNAtyTlrmunbKYyNiQ+ezxFn0n3vkRp5MPfF0gcPZcSRgfsWyZD/6vIq",
+	"aYzkry+/ufr9nny3kOOcWvbRTNi7t4AzubDt0JcdDLnWh49xZrcCtOWtSD9fIA7pdGVgK9LhGMTznK/E",
+	"cxh9TFNg2UoXPlrTX4r9FiQkDXcCyh0aYPrbw2gQUYdewNAnylMzYz9MHVJMH6WrP4T/acEq+khZL9FS",
+	"AuAtdAWyPA6bAdCGoBkt0SLSLiGBAu5uZI+wv80pGNW2+NmKUzlSzNDT+vvMj/7tLBw2O3rXICoINQcf",
+	"gasw5GoUXeVhb8x16/PEFiyXUOzTdBvqKMMdDoCUJSbSOOLCc2VjtXg725pN0EzOyV/P3rClPnu5gExJ",
+	"uYGyIp/WnrMl/NdlT2LCgv1gQv56dmOUCvP2YushzYgPFmEnRvNIdh5SGF42k9+jMlhXq/+2O1DDKsME",
+	"DIRTYSv8l1UHdtR/y2VB1R+vdGDwhqOGn/x8pPwsx+M+X9PyFyqFHWZOLCebo7qEU2oUcI7WrfeGHqCN",
+	"OFm8P65jropb88jYZ9GJEtZxRJ2t2Anu9x/NuCe+OOAbB9/vRvQeQ7r/IO+9NrXYQsUmBoVk6bNGfdl4",
+	"rJVtv18KTC8u8ccEdT/Id5RXB9hh/gCczBb7rxBy/U2jld9KvSatfA247rH/HSgYUAWVc4uz1Eg8C7UU",
+	"vWl/z4LNN+O6+OT+OBjyeAn/3ml/tU9oHDvg0e45FW31FQhl6G7PrgeGM+oylzRTF7PrT7v/9An/EIpw",
+	"BKaFDw9OKjoJSFI9G9cWDhKQv2xvuG5m8MhG7n6GR+4KZ/OE1fXeAHoSjKC7gHDEPZFlHQKfshCgm2z9",
+	"r53o3Tru+6LmwZzunRMyUsphYLe/ob9NhNdTwAd3PS9+YaHnugddfLJ/+nwB6ZUXn7jI2MfPUQH0Um6E",
+	"EXOuUcp+Lq0zLi829DhAbEt+FGiatwKHsppBJe+ZIJum98u0W96+6C76wOYBUYeTAQeT9Qe2rWK6OgDg",
+	"uT3nAfg3XW2jOx04NhYS1zWxOlJnHOzFj7CvTXesNaO5Xv86FAH9Hh45ZecQ+4UAt9ZlwLVfVjJlChDV",
+	"7O/Qnmf763C/Ckxu/g0WgXnVn5PZV/PHX+BzQmpiP9nNoKOaLqhiCSlYxmk78fofNasRDaJWDYigYtW9",
+	"Owh1lc+uZxdGVf7/AwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1392,9 +1392,65 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Delivery specifications */
+        /** Delivery specifications, those that come with the program and those that were made here */
         get: operations["listSpecs"];
         put?: never;
+        /** Keep a specification from its JSON; one of that name becomes its next version */
+        post: operations["saveSpec"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/specs/schema.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema that specifications are validated against */
+        get: operations["getSpecSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/specs/{spec}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a specification that was made here; deliveries keep theirs */
+        delete: operations["removeSpec"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/spec": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Choose the specification that a reel is held against at every stage */
+        put: operations["chooseSpec"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1510,6 +1566,102 @@ export interface paths {
         put?: never;
         /** Make a failed or cancelled delivery again, from the same order */
         post: operations["retryDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a delivery that waits from being made, until it is let go */
+        post: operations["holdDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a delivery that waits or is held before all others that wait */
+        post: operations["nextDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/reel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a delivery's files back in, as a reel that is laid out as it was sent */
+        post: operations["takeBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/papers/{paper}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+                paper: "pdf" | "csv" | "json" | "mhl";
+            };
+            cookie?: never;
+        };
+        /** A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL */
+        get: operations["getPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/all.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        /** All files and papers of a proven delivery in one archive, not compressed */
+        get: operations["getDeliveryZip"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3181,6 +3333,11 @@ export interface components {
             /** Format: uuid */
             id: string;
             name: string;
+            /**
+             * Format: uuid
+             * @description the specification that was chosen for it
+             */
+            spec?: string;
             /** Format: int64 */
             version: number;
             sample_rate: number;
@@ -3482,14 +3639,154 @@ export interface components {
         Spec: {
             /** Format: uuid */
             id: string;
+            /** @description it comes with the program */
+            shipped: boolean;
+            spec: components["schemas"]["DeliverySpec"];
+        };
+        /**
+         * @description everything that a recipient demands; checked against the JSON schema at /api/specs/schema.json
+         * @example {
+         *       "format": 2,
+         *       "name": "Stereo mix",
+         *       "version": 1,
+         *       "description": "The full mix as one stereo file",
+         *       "source": "agreed by letter",
+         *       "sample_rate": 48000,
+         *       "coding": "s24",
+         *       "dither": false,
+         *       "packings": [
+         *         {
+         *           "id": "files",
+         *           "says": "one stereo file",
+         *           "files": [
+         *             {
+         *               "groups": [
+         *                 {
+         *                   "layout": "stereo",
+         *                   "bus": "Full mix"
+         *                 }
+         *               ],
+         *               "container": "wav",
+         *               "name": "{production}_{reel}_MIX"
+         *             }
+         *           ]
+         *         }
+         *       ],
+         *       "programme": {
+         *         "length": "reel"
+         *       },
+         *       "names": {},
+         *       "metadata": {},
+         *       "papers": [
+         *         "pdf",
+         *         "json"
+         *       ]
+         *     }
+         */
+        DeliverySpec: {
+            format: number;
             name: string;
+            version: number;
             description: string;
-            outputs: string[];
-            pairs: number[][];
+            source: string;
+            /** @description name of a template of a weave that meets it */
+            template?: string;
+            outputs?: string[];
             sample_rate: number;
             coding: string;
-            packings: ("poly" | "mono")[];
-            pattern: string;
+            dither: boolean;
+            packings: components["schemas"]["SpecPacking"][];
+            programme: components["schemas"]["SpecProgramme"];
+            names: {
+                letters?: string;
+                most?: number;
+            };
+            metadata: {
+                no_bext?: boolean;
+                no_ixml?: boolean;
+                loudness?: boolean;
+                mask?: boolean;
+            };
+            limits?: components["schemas"]["SpecLimits"][];
+            papers: ("pdf" | "csv" | "json" | "mhl")[];
+            folder?: string;
+        };
+        SpecPacking: {
+            id: string;
+            says: string;
+            files: components["schemas"]["SpecFile"][];
+        };
+        SpecFile: {
+            /** @enum {string} */
+            each?: "" | "output" | "group" | "track" | "stem" | "part" | "mix";
+            kinds?: string[];
+            layout?: string;
+            groups?: components["schemas"]["SpecGroup"][];
+            split?: boolean;
+            order?: string;
+            container: string;
+            coding?: string;
+            name: string;
+        };
+        SpecGroup: {
+            layout: string;
+            outputs?: string[];
+            bus?: string;
+            name?: string;
+        };
+        SpecProgramme: {
+            start?: string;
+            /** @enum {string} */
+            length: "reel" | "programme";
+            whole_frames?: boolean;
+            before?: components["schemas"]["SpecSegment"][];
+            after?: components["schemas"]["SpecSegment"][];
+            pop?: {
+                /** Format: double */
+                level_dbfs: number;
+                /** Format: double */
+                hz?: number;
+                tail?: boolean;
+            };
+        };
+        SpecSegment: {
+            /** @enum {string} */
+            what: "silence" | "tone";
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            level_dbfs?: number;
+            /** Format: double */
+            hz?: number;
+        };
+        SpecLimits: {
+            of: string;
+            name: string;
+            /** Format: double */
+            integrated_lufs?: number;
+            /** Format: double */
+            tolerance_lu?: number;
+            /** Format: double */
+            max_true_peak_dbtp?: number;
+            /** Format: double */
+            max_momentary_lufs?: number;
+            /** Format: double */
+            max_short_term_lufs?: number;
+            /** Format: double */
+            short_term_window_s?: number;
+            /** Format: double */
+            max_range_lu?: number;
+            /** Format: double */
+            max_ppm_dbfs?: number;
+        };
+        /**
+         * @example {
+         *       "spec": "0190a000-0000-7000-8000-000000000001"
+         *     }
+         */
+        ChosenSpec: {
+            /** Format: uuid */
+            spec: string;
         };
         /**
          * @example {
@@ -3500,10 +3797,22 @@ export interface components {
         DeliveryOrder: {
             /** Format: uuid */
             spec: string;
-            /** @enum {string} */
-            packing: "poly" | "mono";
+            /** @description of the spec's packings; its first when absent */
+            packing?: string;
             /** @description the spec's when absent */
             pattern?: string;
+            /**
+             * Format: int64
+             * @description with to: a test of this span alone, in samples of the reel's time
+             */
+            from?: number;
+            /** Format: int64 */
+            to?: number;
+            /**
+             * Format: uuid
+             * @description a file of the production whose picture goes along
+             */
+            picture?: string;
         };
         Finding: {
             code: string;
@@ -3517,9 +3826,42 @@ export interface components {
         };
         PlannedFile: {
             name: string;
+            container: string;
+            coding: string;
             channels: string[];
+            groups: components["schemas"]["FileGroup"][];
+            /**
+             * Format: int64
+             * @description of one that was made
+             */
+            bytes?: number;
+        };
+        FileGroup: {
+            name: string;
+            layout: string;
+            count: number;
+        };
+        Tone: {
+            says: string;
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** Format: double */
+            level_dbfs: number;
+            /** Format: double */
+            hz: number;
         };
         Preflight: {
+            /** @description of the files */
+            sample_rate: number;
+            /**
+             * Format: int64
+             * @description frames before programme
+             */
+            lead: number;
+            programme_timecode: string;
+            tones: components["schemas"]["Tone"][];
             files: components["schemas"]["PlannedFile"][];
             /** Format: int64 */
             frames: number;
@@ -3537,6 +3879,7 @@ export interface components {
         };
         ChannelProof: {
             channel: number;
+            /** @description 0 for a channel that is no output */
             output: number;
             name: string;
             /** Format: int64 */
@@ -3547,6 +3890,12 @@ export interface components {
             peak_dbfs: number | null;
             /** Format: double */
             rms_dbfs: number | null;
+            hash?: string;
+            /**
+             * Format: double
+             * @description of compressed sound, 1 for the same
+             */
+            alike?: number;
             ok: boolean;
         };
         FileProof: {
@@ -3557,18 +3906,94 @@ export interface components {
             checks: components["schemas"]["Check"][];
             channels: components["schemas"]["ChannelProof"][];
         };
+        FileVerdict: {
+            what: string;
+            asked: string;
+            unit: string;
+            /** Format: double */
+            found: number | null;
+            /** Format: double */
+            margin: number | null;
+            pass: boolean;
+            words: string;
+            /** Format: int64 */
+            at?: number | null;
+        };
+        FileMeasure: {
+            name: string;
+            layout: string;
+            /** Format: double */
+            integrated_lufs: number | null;
+            /** Format: double */
+            range_lu: number | null;
+            /** Format: double */
+            max_momentary_lufs: number | null;
+            /** Format: double */
+            max_short_term_lufs: number | null;
+            /** Format: double */
+            true_peak_dbtp: number | null;
+            limits?: string;
+            verdicts?: components["schemas"]["FileVerdict"][];
+            line?: number[];
+            ok: boolean;
+        };
+        FileSum: {
+            mix: string;
+            members: string[];
+            /** Format: double */
+            peak: number;
+            channel: string;
+            /** Format: int64 */
+            at: number;
+            /** Format: double */
+            allowed: number;
+            ok: boolean;
+            says: string;
+        };
         Proof: {
             passed: boolean;
             files: components["schemas"]["FileProof"][];
+            measures?: components["schemas"]["FileMeasure"][];
+            sums?: components["schemas"]["FileSum"][];
+            notes?: string[];
+        };
+        Used: {
+            file: string;
+            hash: string;
+            channels: number[];
+            tracks: string[];
+            clips: number;
+        };
+        TakenBack: {
+            /** @description what can't be as it was */
+            says: string[];
+            /** @description that were taken in */
+            files: number;
+            /** @description of these, that are still being read: ask again */
+            waiting: number;
+            /**
+             * Format: uuid
+             * @description once all have been read and laid
+             */
+            reel?: string;
+            name?: string;
         };
         Delivery: {
             /** Format: uuid */
             id: string;
+            /** Format: uuid */
+            reel: string;
+            reel_name: string;
             spec_name: string;
+            spec_version: number;
+            packing: string;
+            packing_says: string;
+            /** @description of the reel's deliveries to this spec, from 1 */
+            version: number;
+            /** @description of a span alone */
+            test: boolean;
             /** @enum {string} */
-            packing: "poly" | "mono";
-            /** @enum {string} */
-            state: "waiting" | "rendering" | "proving" | "proven" | "failed" | "cancelled";
+            state: "waiting" | "held" | "rendering" | "proving" | "proven" | "failed" | "cancelled";
             /**
              * Format: int64
              * @description frames
@@ -3584,11 +4009,23 @@ export interface components {
             start_timecode: string;
             /** Format: int64 */
             frames: number;
+            sample_rate: number;
             /**
              * Format: int64
              * @description samples held at full scale
              */
             clipped: number;
+            papers: ("pdf" | "csv" | "json" | "mhl")[];
+            /** @description how many facts and channels were compared */
+            facts: number;
+            /** @description what is not as it was ordered, in words */
+            failures: string[];
+            /** @description of one delivery by itself: what is other than in the version before */
+            differs?: string[];
+            /** @description of one delivery by itself: what it was made of */
+            sources?: components["schemas"]["Used"][];
+            /** Format: date-time */
+            began_at?: string;
             /** Format: date-time */
             ordered_at: string;
             /** Format: date-time */
@@ -5870,6 +6307,100 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    saveSpec: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverySpec"];
+            };
+        };
+        responses: {
+            /** @description the specification as it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spec"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSpecSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a JSON schema (draft 2020-12) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeSpec: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    chooseSpec: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenSpec"];
+            };
+        };
+        responses: {
+            /** @description it is chosen */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     preflight: {
         parameters: {
             query?: never;
@@ -5926,7 +6457,10 @@ export interface operations {
     };
     listDeliveries: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the deliveries before this one; the newest when absent */
+                before?: string;
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];
@@ -6011,6 +6545,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the delivery */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nextDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the delivery */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what became of it so far */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBack"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+                paper: "pdf" | "csv" | "json" | "mhl";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the paper */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDeliveryZip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the archive */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,110 @@
+package app
+
+import (
+	"archive/zip"
+	"context"
+	"errors"
+	"io"
+	"os"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/report"
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+// Dispatch is the note that goes with a delivery that has been read back, with what is other than in the version before.
+func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, error) {
+	n := report.Dispatch{Made: delivery.Made{Plan: d.Plan}, Number: d.Version, Printed: d.OrderedAt.UTC()}
+	if d.Proof == nil {
+		return n, snag.Refuse("not_proven", "the delivery is %s: papers are written once its files have been read back", d.State)
+	}
+	n.Proof = *d.Proof
+	if d.FinishedAt != nil {
+		n.Printed = d.FinishedAt.UTC()
+	}
+	before, err := a.Store.DeliveryBefore(ctx, d)
+	if errors.Is(err, ErrNotFound) {
+		return n, nil
+	}
+	if err == nil && before.Proof != nil {
+		n.Differs = delivery.Differences(delivery.Made{Plan: before.Plan, Proof: *before.Proof}, n.Made)
+	}
+	return n, err
+}
+
+// Paper finds a delivery's note, from which a paper is written.
+func (a *App) Paper(ctx context.Context, id uuid.UUID) (report.Dispatch, error) {
+	d, err := a.Store.Delivery(ctx, id)
+	if err != nil {
+		return report.Dispatch{}, err
+	}
+	return a.Dispatch(ctx, d)
+}
+
+// Archive is a proven delivery as it is handed over in one file.
+type Archive struct {
+	note  report.Dispatch
+	paths []string // of its files, as they are named in the plan
+}
+
+// Name is that of the archive.
+func (z Archive) Name() string { return z.note.PaperName("zip") }
+
+// Archive prepares a delivery to be handed over: every file is looked at before the first is.
+func (a *App) Archive(ctx context.Context, id uuid.UUID) (Archive, error) {
+	d, err := a.Store.Delivery(ctx, id)
+	if err != nil {
+		return Archive{}, err
+	}
+	z := Archive{}
+	if z.note, err = a.Dispatch(ctx, d); err != nil {
+		return z, err
+	}
+	for i := range d.Plan.Files {
+		path, err := a.DeliveredFile(ctx, id, i)
+		if err != nil {
+			return z, err
+		}
+		z.paths = append(z.paths, path)
+	}
+	return z, nil
+}
+
+// Write writes the archive, its files as they are.
+func (z Archive) Write(w io.Writer) error {
+	out := zip.NewWriter(w)
+	add := func(name string, write func(w io.Writer) error) error {
+		f, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: z.note.Printed})
+		if err != nil {
+			return err
+		}
+		return write(f)
+	}
+	for i, f := range z.note.Plan.Files {
+		err := add(f.Name, func(w io.Writer) error {
+			from, err := os.Open(z.paths[i])
+			if err != nil {
+				return err
+			}
+			defer from.Close()
+			_, err = io.Copy(w, from)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	for _, kind := range delivery.Paperwork {
+		if !slices.Contains(z.note.Plan.Order.Spec.Papers, kind) {
+			continue
+		}
+		if err := add(z.note.PaperName(kind), func(w io.Writer) error { return z.note.WritePaper(w, kind) }); err != nil {
+			return err
+		}
+	}
+	return out.Close()
+}
