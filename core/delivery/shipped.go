@@ -41,6 +41,9 @@ func Shipped() []Spec {
 		"Two languages, MX, FX, M&E", one("a stereo file a stem and a mix",
 			FileRule{Each: EachStem, Layout: "stereo", Container: "wav", Name: base + "_{stem}_{version}"},
 			FileRule{Each: EachMix, Layout: "stereo", Container: "wav", Name: base + "_{bus}_{version}"}))
+	for _, bus := range []string{"VO EN", "VO PT", "DX", "MX", "FX", "Full mix EN", "Full mix PT", "M&E"} {
+		languages.Outputs = append(languages.Outputs, bus+" L", bus+" R")
+	}
 	languages.Programme = Programme{Length: "reel", WholeFrames: true, Before: []Segment{{What: "silence", Seconds: 4}}, Pop: &Pop{LevelDBFS: -18, Tail: true}, After: []Segment{{What: "silence", Seconds: 4}}}
 	languages.Names = Names{Letters: "plain", Most: 120}
 

@@ -22,6 +22,13 @@ func weaveSurround(ctx context.Context, a *app.App, p store.Production, first uu
 	if err != nil {
 		return err
 	}
+	spec, err := a.Store.SpecNamed(ctx, "5.1 and stereo on eight channels")
+	if err == nil {
+		err = a.ChooseSpec(ctx, r.ID, spec.ID)
+	}
+	if err != nil {
+		return fmt.Errorf("choosing the demonstration's specification: %w", err)
+	}
 	var template weave.Template
 	for _, t := range weave.Shipped() {
 		if t.Name == "5.1 and stereo on eight channels" {

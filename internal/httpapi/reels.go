@@ -183,7 +183,7 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 
 // edited answers an edit with what has changed.
 func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited, error) {
-	v := contract.ReelEdited{Name: e.Name, Version: e.Version, Since: e.Base}
+	v := contract.ReelEdited{Name: e.Name, Spec: e.SpecID, Version: e.Version, Since: e.Base}
 	p, err := s.app.Store.Production(ctx, e.ProductionID)
 	if err != nil {
 		return v, err

@@ -73,14 +73,6 @@ export function useTakes(production: string) {
   });
 }
 
-export function useSpecs() {
-  return useQuery({
-    queryKey: ["specs"],
-    queryFn: () => must(api.GET("/api/specs")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-}
-
 export function useDeliveries(production: string) {
   return useQuery({
     queryKey: keys.deliveries(production),

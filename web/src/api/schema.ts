@@ -3346,6 +3346,11 @@ export interface components {
         };
         ReelEdited: {
             name: string;
+            /**
+             * Format: uuid
+             * @description the specification that was chosen for it
+             */
+            spec?: string;
             /** Format: int64 */
             version: number;
             /**

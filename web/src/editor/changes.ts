@@ -12,7 +12,7 @@ export function patched(reel: Reel, e: ReelEdited): Reel {
     product: e.worked_out.product ?? reel.worked_out.product,
     sent: e.worked_out.sent ?? reel.worked_out.sent,
   };
-  const next = { ...reel, name: e.name, version: e.version, worked_out: workedOut };
+  const next = { ...reel, name: e.name, spec: e.spec, version: e.version, worked_out: workedOut };
   if (e.whole) return { ...next, doc: e.whole };
   const c = e.changes ?? {};
   const weave = { ...reel.doc.weave, ...(c.routing ?? {}) };

@@ -2,10 +2,18 @@ import { useRef, useState } from "react";
 import type { Reel } from "../../api/client";
 import { useKeepTemplate, useWeavePreview, useWeaveTemplates, type WeaveChange } from "../../api/weave";
 import { Button, Key, TextField } from "../../ui/controls";
+import { saveText } from "../../ui/download";
 import { note } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 
-type Props = { open: boolean; onClose: () => void; reel: Reel; change: (what: string, c: WeaveChange) => void };
+type Props = {
+  open: boolean;
+  onClose: () => void;
+  reel: Reel;
+  change: (what: string, c: WeaveChange) => void;
+  /** Name of the template that is looked at first. */
+  first?: string;
+};
 
 const tones: Record<string, string> = {
   added: "text-good",
@@ -16,9 +24,10 @@ const tones: Record<string, string> = {
 };
 
 /** Templates of routings: what each would do to this reel, row by row, before it is used. */
-export function TemplatesPanel({ open, onClose, reel, change }: Props) {
+export function TemplatesPanel({ open, onClose, reel, change, first }: Props) {
   const { data: list } = useWeaveTemplates(open);
-  const [at, setAt] = useState(0);
+  const [moved, setAt] = useState<number | null>(null);
+  const at = moved ?? Math.max(0, list?.findIndex((t) => t.template.name === first) ?? 0);
   const [naming, setNaming] = useState<{ name: string; description: string } | null>(null);
   const [all, setAll] = useState(false);
   const keep = useKeepTemplate();
@@ -180,7 +189,7 @@ export function TemplatesPanel({ open, onClose, reel, change }: Props) {
             />
             {chosen && (
               <Button
-                onClick={() => download(`${chosen.template.name}.json`, JSON.stringify(chosen.template, null, 2))}
+                onClick={() => saveText(`${chosen.template.name}.json`, JSON.stringify(chosen.template, null, 2))}
               >
                 Write it to a file
               </Button>
@@ -206,12 +215,4 @@ function counted(rows: { state: string }[]): string {
   const n = new Map<string, number>();
   for (const r of rows) n.set(r.state, (n.get(r.state) ?? 0) + 1);
   return [...n].map(([state, k]) => `${k} ${state}`).join(", ");
-}
-
-function download(name: string, text: string) {
-  const a = document.createElement("a");
-  a.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
-  a.download = name.replace(/[/\\]/g, "_");
-  a.click();
-  URL.revokeObjectURL(a.href);
 }

@@ -1,0 +1,184 @@
+import { execFileSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import type { Page } from "@playwright/test";
+import { accessible, expect, go, test } from "./app";
+import { readWav } from "./sound";
+
+type Reel = { id: string; version: number; doc: { start: number } };
+
+/** A reel of its own for a story: a stretch of the demonstration's first, chosen in Reel. */
+async function reelOf(page: Page, url: string, name: string, from = 5, seconds = 15): Promise<Reel> {
+  await page.goto(url);
+  await page.waitForURL(/intake/);
+  await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
+  await page.waitForURL(/intake/);
+  const production = new URL(page.url()).pathname.split("/")[1];
+  const first = (await (await page.request.get(`${url}/api/productions/${production}/reels`)).json())[0];
+  const start = first.start + from * 48000;
+  const made = await page.request.post(`${url}/api/productions/${production}/reels`, {
+    data: { name, copy: first.id, from: start, to: start + seconds * 48000 },
+  });
+  expect(made.status()).toBe(201);
+  await go(page, "Reel");
+  await page.getByLabel("Reel", { exact: true }).selectOption({ label: name });
+  return made.json();
+}
+
+const deliveries = (page: Page) => page.getByRole("region", { name: "Deliveries" }).getByRole("article");
+
+/** Holds the reel against a specification, and weaves it as that asks, by the pointer where it has to be. */
+async function heldAgainst(page: Page, spec: string) {
+  await go(page, "Delivery");
+  await page.getByLabel("Specification", { exact: true }).selectOption({ label: spec });
+  await expect(page.getByRole("region", { name: "What will be written" })).toBeVisible();
+  const weave = page.getByRole("button", { name: "Weave the reel as the specification asks…" });
+  await expect(weave.or(page.getByText(/Nothing stands in the way|^\d+ snags?$/)).first()).toBeVisible();
+  await weave.click();
+  await expect(page.getByRole("table", { name: "Rows that change" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Use it/ })).toBeEnabled();
+  await page.getByRole("button", { name: /^Use it/ }).click();
+  await expect(weave).toHaveCount(0);
+  await expect(page.getByRole("button", { name: /^Order \d+ channel/ })).toBeEnabled();
+}
+
+/** Waits for the newest delivery, and gives its note. */
+async function newestProven(page: Page, nth: number) {
+  await expect(deliveries(page)).toHaveCount(nth);
+  const note = deliveries(page).first();
+  await expect(note.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
+  return note;
+}
+
+async function downloaded(page: Page, note: ReturnType<typeof deliveries>, link: string | RegExp) {
+  const [download] = await Promise.all([page.waitForEvent("download"), note.getByRole("link", { name: link }).click()]);
+  return { name: download.suggestedFilename(), path: await download.path() };
+}
+
+test("a test of a short range by key, and then the whole", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story test");
+  const before = await deliveries(page).count();
+  await go(page, "Delivery");
+  await expect(page.getByRole("button", { name: /^Order 6 channels/ })).toBeEnabled();
+  const had = await deliveries(page).count();
+  expect(before).toBe(0);
+  await page.keyboard.press("t");
+  const tested = await newestProven(page, had + 1);
+  const short = await downloaded(page, tested, /_TEST\.wav$/);
+  expect(readWav(readFileSync(short.path)).channels[0]?.length).toBe(10 * 48000);
+  await page.keyboard.press("Enter");
+  const whole = await newestProven(page, had + 2);
+  await accessible(page);
+  const long = await downloaded(page, whole, /_STEMS\.wav$/);
+  const a = readWav(readFileSync(short.path));
+  const b = readWav(readFileSync(long.path));
+  expect(b.channels[0]?.length).toBe(15 * 48000);
+  expect(a.start).toBe(b.start);
+  for (const [c, x] of a.channels.entries())
+    expect(
+      x.every((v, i) => v === b.channels[c]?.[i]),
+      `channel ${c + 1} of the test is that of the whole`,
+    ).toBe(true);
+  const paper = await downloaded(page, whole, "dispatch note (PDF)");
+  expect(readFileSync(paper.path).subarray(0, 5).toString()).toBe("%PDF-");
+  expect(paper.name).toMatch(/Story test - Stem master, three stereo stems - v1\.pdf$/);
+});
+
+test("six channels in four streams beside a picture", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story picture", 0, 78);
+  await heldAgainst(page, "Picture with six channels in four streams");
+  const had = await deliveries(page).count();
+  await page.getByLabel("Picture that goes along").selectOption({ label: "CAM_A_0031.mov" });
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: /^Order 6 channels/ }).click();
+  const note = await newestProven(page, had + 1);
+  const file = await downloaded(page, note, /\.mov$/);
+  const streams = execFileSync("ffprobe", [
+    "-v", "error", "-show_entries", "stream=codec_type,channels", "-of", "csv=p=0", file.path,
+  ]) // biome-ignore format: one argument after the other
+    .toString()
+    .split("\n")
+    .filter((l) => l.startsWith("audio"));
+  expect(streams).toEqual(["audio,2", "audio,1", "audio,1", "audio,2"]);
+  await note.getByRole("button", { name: /^Proof:/ }).click();
+  await expect(note.getByText("picture, packet by packet (MD5)")).toBeVisible();
+});
+
+test("a discrete 5.1 with the speakers in its names", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story discrete");
+  await heldAgainst(page, "Discrete 5.1 with speaker suffixes");
+  const had = await deliveries(page).count();
+  await page.keyboard.press("Enter");
+  const note = await newestProven(page, had + 1);
+  for (const speaker of ["L", "R", "C", "LFE", "Ls", "Rs"])
+    await expect(note.getByRole("link", { name: new RegExp(`MIX51\\.${speaker}\\.wav$`) })).toBeVisible();
+  await accessible(page);
+});
+
+test("two languages, and the music raised by 2 dB after they were delivered", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story languages");
+  await heldAgainst(page, "Two languages");
+  const had = await deliveries(page).count();
+  await page.keyboard.press("Enter");
+  const note = await newestProven(page, had + 1);
+  await expect(note.getByRole("list", { name: "Files" }).getByRole("link")).toHaveCount(8);
+  await expect(note.getByText("M&E is MX + FX, bit for bit")).toBeVisible();
+  const music = readWav(readFileSync((await downloaded(page, note, /_MX_v1\.wav$/)).path));
+
+  // Taken back in, it is a reel laid out as it was sent; there the music's stem is raised.
+  await note.getByRole("button", { name: "Take it back in as a reel" }).click();
+  await page.waitForURL(/reel$/, { timeout: 60_000 });
+  await expect(page.getByRole("grid", { name: "Tracks" }).getByRole("row", { name: /^Track MX, MX/ })).toBeVisible();
+  await expect(page.getByRole("row", { name: /Full mix EN as delivered, no stem, off/ })).toBeVisible();
+  await go(page, "Weave");
+  await page.getByRole("toolbar", { name: "Buses" }).getByRole("button", { name: /^MX / }).click();
+  const level = page.getByLabel("Level of the bus");
+  await level.fill("2");
+  await level.press("Enter");
+  await go(page, "Delivery");
+  await expect(page.getByLabel("Specification", { exact: true }).locator("option:checked")).toHaveText("Two languages");
+  await expect(page.getByRole("button", { name: /^Order 16 channels/ })).toBeEnabled();
+  await page.keyboard.press("Enter");
+  const changed = await newestProven(page, had + 2);
+  await expect(changed.getByText("level of MX: +2.0 dB, before +0.0 dB")).toBeVisible();
+  await expect(changed.getByText(/^the same, sample by sample: .*DX L, DX R, FX L/)).toBeVisible();
+  await expect(changed.getByText("M&E is MX + FX, bit for bit")).toBeVisible();
+  await accessible(page);
+  const louder = readWav(readFileSync((await downloaded(page, changed, /_MX_v2\.wav$/)).path));
+  const gain = 10 ** (2 / 20);
+  expect(louder.channels[0]?.length).toBe(music.channels[0]?.length);
+  const programme = (x: Int32Array | undefined) => x?.subarray(4 * 48000, 19 * 48000) ?? new Int32Array();
+  const was = programme(music.channels[0]);
+  expect(programme(louder.channels[0]).every((v, i) => Math.abs(v - (was[i] ?? 0) * gain) <= 0.5001)).toBe(true);
+});
+
+test("a specification of one's own, kept, used and forgotten", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story spec");
+  await go(page, "Delivery");
+  await expect(page.getByRole("button", { name: /^Order 6 channels/ })).toBeEnabled();
+  await page.keyboard.press("s");
+  const panel = page.getByRole("dialog", { name: "Delivery specification" });
+  await expect(panel.getByRole("button", { name: "Keep it" })).toBeDisabled();
+  await panel.getByLabel("Name", { exact: true }).fill("Stems for the night ferry");
+  const json = panel.getByLabel("Specification as JSON");
+  const spec = JSON.parse(await json.inputValue());
+  spec.coding = "s16";
+  spec.dither = true;
+  spec.programme = { length: "reel", before: [{ what: "silence", seconds: 3 }], pop: { level_dbfs: -18 } };
+  await json.fill(JSON.stringify(spec));
+  await expect(panel.getByText("48 kHz, 16 bits, dithered")).toBeVisible();
+  await accessible(page);
+  await panel.getByRole("button", { name: "Keep it" }).click();
+  await expect(panel).toHaveCount(0);
+  await page.getByLabel("Specification", { exact: true }).selectOption({ label: "Stems for the night ferry" });
+  await expect(page.getByText(/2-pop at -18 dBFS/)).toBeVisible();
+  const had = await deliveries(page).count();
+  await page.keyboard.press("t");
+  const note = await newestProven(page, had + 1);
+  await note.getByRole("button", { name: /^Proof:/ }).click();
+  await expect(note.getByRole("cell", { name: /^2-pop at 22:10/ })).toBeVisible();
+  await page.keyboard.press("s");
+  await panel.getByRole("button", { name: "Forget it" }).click();
+  await expect(page.getByLabel("Specification", { exact: true }).locator("option:checked")).toHaveText(
+    "Stem master, three stereo stems",
+  );
+});

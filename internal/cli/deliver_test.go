@@ -1,0 +1,140 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/audio"
+	"zestyloom/core/delivery"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+	"zestyloom/internal/cli"
+	"zestyloom/internal/testmedia"
+)
+
+const tenOClock = 10 * 3600 * 48000
+
+// mixHouse writes what comes from a mix house: six mono files that lie on one timeline, each from its own start.
+func mixHouse(t *testing.T, dir string) (paths []string, sound map[string][]float64) {
+	rng := rand.New(rand.NewPCG(15, 6))
+	sound = map[string][]float64{}
+	for i, name := range []string{"LF_DX.L", "LF_DX.R", "LF_MX.L", "LF_MX.R", "LF_FX.L", "LF_FX.R"} {
+		x := noise(rng, 96000)
+		sound[name] = x
+		path := filepath.Join(dir, name+".wav")
+		late := int64(i / 2 * 1000)
+		ix := wave.NewIXML()
+		ix.SetSpeed(48000, 24, tenOClock+late, timecode.Rate{Num: 25, Den: 1})
+		testmedia.WriteAs(t, path, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 1}, IXML: ix, Bext: &wave.Bext{TimeReference: uint64(tenOClock + late), Version: 1}}, x)
+		paths = append(paths, path)
+	}
+	return paths, sound
+}
+
+func TestDeliverAndVerify(t *testing.T) {
+	dir := t.TempDir()
+	paths, sound := mixHouse(t, filepath.Join(dir))
+	out := filepath.Join(dir, "out")
+	args := append([]string{"deliver", "--spec", "Stem master, three stereo stems", "--weave", "Stereo stems DX MX FX", "--production", "Lantern Ferry", "--reel", "R1", "--out", out, "--json"}, paths...)
+	said, err := output(t, args...)
+	require.NoError(t, err, said)
+	v := lines(t, said)[0]
+	assert.Equal(t, "10:00:00:00", v["start_timecode"])
+	assert.InDelta(t, 98000, v["frames"], 0)
+	assert.Equal(t, true, v["proof"].(map[string]any)["passed"])
+	master := filepath.Join(out, "Lantern Ferry_R1_STEMS.wav")
+	got, _ := samples(t, master)
+	require.Len(t, got, 6)
+	for i, name := range []string{"LF_DX.L", "LF_DX.R", "LF_MX.L", "LF_MX.R", "LF_FX.L", "LF_FX.R"} {
+		want := make([]float64, 98000)
+		copy(want[i/2*1000:], sound[name])
+		assert.True(t, slices.Equal(want, got[i]), name)
+	}
+	for _, kind := range []string{"pdf", "csv", "json", "mhl"} {
+		assert.FileExists(t, filepath.Join(out, "Lantern Ferry - R1 - Stem master, three stereo stems - v1."+kind))
+	}
+	_, err = output(t, args...)
+	require.ErrorAs(t, err, new(cli.Reported), "it is there")
+
+	// As anybody checks it, and with one sample changed.
+	said, err = output(t, "verify", out, "--spec", "Stem master, three stereo stems")
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "as it is asked for")
+	b, err := os.ReadFile(master)
+	require.NoError(t, err)
+	b[len(b)-1] ^= 1
+	require.NoError(t, os.WriteFile(master, b, 0o600))
+	said, err = output(t, "verify", out, "--spec", "Stem master, three stereo stems")
+	require.ErrorAs(t, err, new(cli.Unmet))
+	assert.Contains(t, said, "hash, by Lantern Ferry - R1")
+	assert.Equal(t, 3, cli.Status(err))
+
+	// The same files are no six mono files.
+	said, err = output(t, "verify", out, "--spec", "Stem master, three stereo stems", "--packing", "mono", "--json")
+	require.ErrorAs(t, err, new(cli.Unmet))
+	assert.Equal(t, false, lines(t, said)[0]["passed"])
+
+	// A test of a second, named so, to a spec of one's own.
+	spec := delivery.ThreeStereoStems()
+	spec.Name, spec.Packings, spec.Papers = "Own", spec.Packings[1:], []string{"json"}
+	raw, err := json.Marshal(spec)
+	require.NoError(t, err)
+	own := filepath.Join(dir, "own.json")
+	require.NoError(t, os.WriteFile(own, raw, 0o600))
+	test := filepath.Join(dir, "test")
+	said, err = output(t, append([]string{"deliver", "--spec", own, "--weave", "Stereo stems DX MX FX", "--out", test, "--span", "10:00:00:10-10:00:01:10", "--production", "P"}, paths...)...)
+	require.NoError(t, err, said)
+	got, _ = samples(t, filepath.Join(test, "P_STEMS_03_MX L_TEST.wav"))
+	assert.True(t, slices.Equal(sound["LF_MX.L"][19200-1000:19200-1000+48000], got[0]))
+
+	// What can't be is said before anything is written.
+	for _, bad := range [][]string{
+		{"deliver", "--spec", "No such", "--out", test, paths[0]},
+		{"deliver", "--spec", "Stem master, three stereo stems", "--out", filepath.Join(dir, "never"), paths[0]}, // one track is one output
+		{"deliver", "--spec", own, "--weave", "Stereo stems DX MX FX", "--out", filepath.Join(dir, "never"), "--span", "09:00:00:00-09:00:01:00", paths[0]},
+	} {
+		_, err = output(t, bad...)
+		require.ErrorAs(t, err, new(cli.Reported), "%v", bad)
+	}
+	assert.NoDirExists(t, filepath.Join(dir, "never"))
+	_, err = output(t, "deliver", paths[0])
+	assert.ErrorAs(t, err, new(cli.UsageError))
+	_, err = output(t, "verify", out)
+	assert.ErrorAs(t, err, new(cli.UsageError))
+}
+
+// Six channels go into four streams beside a picture that is copied untouched, and the sound is as long as the picture.
+func TestDeliverWithPicture(t *testing.T) {
+	dir := t.TempDir()
+	clip := filepath.Join(dir, "clip.mov")
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25:duration=1.6", "-c:v", "libx264", "-pix_fmt", "yuv420p", "-timecode", "10:00:00:00", clip).Run())
+	paths, sound := mixHouse(t, dir)
+	out := filepath.Join(dir, "out")
+	said, err := output(t, append([]string{"deliver", "--spec", "Picture with six channels in four streams", "--weave", "Full mix, DX, VO, MX on six channels", "--picture", clip, "--production", "LF", "--out", out, "--json"}, paths[2:4]...)...)
+	require.NoError(t, err, said)
+	v := lines(t, said)[0]
+	assert.InDelta(t, 1.6*48000, v["frames"], 0)
+	proof := v["proof"].(map[string]any)
+	assert.Equal(t, true, proof["passed"])
+	checks := proof["files"].([]any)[0].(map[string]any)["checks"].([]any)
+	assert.True(t, slices.ContainsFunc(checks, func(c any) bool { return c.(map[string]any)["what"] == "picture, packet by packet (MD5)" }))
+	parts := filepath.Join(dir, "parts")
+	_, err = output(t, "unwrap", filepath.Join(out, "LF.mov"), "--out", parts)
+	require.NoError(t, err)
+	files, err := filepath.Glob(filepath.Join(parts, "*.wav"))
+	require.NoError(t, err)
+	require.Len(t, files, 4)
+	slices.Sort(files)
+	music, _ := samples(t, files[3])
+	want := make([]float64, 76800)
+	copy(want[1000:], sound["LF_MX.L"])
+	assert.True(t, slices.Equal(want, music[0]))
+}

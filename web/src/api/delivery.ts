@@ -1,0 +1,128 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { goToReel } from "../editor/current";
+import { note } from "../ui/notes";
+import { api, must, type Schemas } from "./client";
+import { failed, keys } from "./queries";
+
+export type Spec = Schemas["Spec"];
+export type DeliverySpec = Schemas["DeliverySpec"];
+export type DeliveryOrder = Schemas["DeliveryOrder"];
+
+const specsKey = ["specs"];
+
+/** Delivery specifications: those that come with the program, and those that were made here. */
+export function useSpecs() {
+  return useQuery({
+    queryKey: specsKey,
+    queryFn: () => must(api.GET("/api/specs")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** Keeps a specification, or forgets one. */
+export function useKeepSpec() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (what: { spec: DeliverySpec } | { forget: string }) => {
+      if ("forget" in what) {
+        await must(api.DELETE("/api/specs/{spec}", { params: { path: { spec: what.forget } } }));
+        return null;
+      }
+      return must(api.POST("/api/specs", { body: what.spec }));
+    },
+    onSuccess: (kept) =>
+      note(kept ? `Kept: ${kept.spec.name}, version ${kept.spec.version}.` : "Specification forgotten."),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: specsKey }),
+  });
+}
+
+/** Says which specification a reel is held against at every stage. */
+export function useChooseSpec(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ reel, spec }: { reel: string; spec: string }) =>
+      must(api.PUT("/api/reels/{reel}/spec", { params: { path: { reel } }, body: { spec } })),
+    onError: failed,
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: keys.reel(production) });
+      client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] });
+    },
+  });
+}
+
+/** What an order would write, and what stands in its way. */
+export function usePreflight(
+  production: string,
+  reel: { id: string; version: number } | undefined,
+  order: DeliveryOrder | undefined,
+) {
+  return useQuery({
+    queryKey: [...keys.reel(production), "preflight", reel?.id, reel?.version, order],
+    queryFn: () =>
+      must(
+        api.POST("/api/reels/{reel}/preflight", {
+          params: { path: { reel: reel?.id ?? "" } },
+          body: order as DeliveryOrder,
+        }),
+      ),
+    enabled: !!reel && !!order,
+    placeholderData: (before) => before,
+    retry: false,
+  });
+}
+
+/** Orders deliveries of a reel, one for each order. */
+export function useOrder(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ reel, orders }: { reel: string; orders: DeliveryOrder[] }) => {
+      for (const body of orders)
+        await must(api.POST("/api/reels/{reel}/deliveries", { params: { path: { reel } }, body }));
+      return orders.length;
+    },
+    onSuccess: () => note("Ordered. It can be left; it goes on by itself."),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.deliveries(production) }),
+  });
+}
+
+/** One delivery with its proof, and what is other than in the version before. */
+export function useDelivery(production: string, id: string, state: string, open: boolean) {
+  return useQuery({
+    queryKey: [...keys.deliveries(production), id, state],
+    queryFn: () => must(api.GET("/api/deliveries/{delivery}", { params: { path: { delivery: id } } })),
+    enabled: open,
+  });
+}
+
+/** Cancels a delivery, makes it again or lets it go, holds it, or puts it before all others. */
+export function useDeliveryStep(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, step }: { id: string; step: "cancel" | "retry" | "hold" | "next" }) =>
+      must(api.POST(`/api/deliveries/{delivery}/${step}`, { params: { path: { delivery: id } } })),
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.deliveries(production) }),
+  });
+}
+
+/** Takes a delivery's files back in, and goes to the reel that is made of them. */
+export function useTakeBack(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (id: string) => {
+      for (;;) {
+        const back = await must(api.POST("/api/deliveries/{delivery}/reel", { params: { path: { delivery: id } } }));
+        if (back.reel) return back;
+        await new Promise((go) => setTimeout(go, 400));
+      }
+    },
+    onSuccess: (back) => {
+      note(`Taken back in as the reel ${back.name}.${back.says.map((s) => ` ${s}.`).join("")}`);
+      goToReel(production, back.reel ?? "");
+    },
+    onError: failed,
+    onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
+  });
+}

@@ -1,0 +1,298 @@
+import { Link } from "@tanstack/react-router";
+import { useDeferredValue, useMemo, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { type DeliveryOrder, useChooseSpec, useOrder, usePreflight, useSpecs } from "../../api/delivery";
+import { useFiles, useProduction } from "../../api/queries";
+import { useEditReel, useReel } from "../../api/reel";
+import { useEditor } from "../../editor/store";
+import { count, duration, plural, timecodeAt } from "../../format";
+import { type Command, useCommandList } from "../../ui/commands";
+import { Button, Choice, Key, TextField } from "../../ui/controls";
+import { TemplatesPanel } from "../weave/TemplatesPanel";
+import { SpecPanel } from "./SpecPanel";
+import { codingWords, specWords, widths } from "./words";
+
+const testSeconds = 10;
+
+/** What is ordered: by which spec, as which files; what stands in the way; a test of a span first. */
+export function OrderForm({ production }: { production: string }) {
+  const { data: facts } = useProduction(production);
+  const { data: reel } = useReel(production);
+  const { data: specs } = useSpecs();
+  const { data: files } = useFiles(production);
+  const choose = useChooseSpec(production);
+  const [packing, setPacking] = useState("");
+  const [typed, setPattern] = useState<string | null>(null);
+  const [picture, setPicture] = useState("");
+  const [looking, setLooking] = useState(false);
+  const [weaving, setWeaving] = useState(false);
+  const span = useEditor((s) => s.span);
+  const pointer = useEditor((s) => s.pointer);
+  const edit = useEditReel(production);
+  const kept = specs?.find((s) => s.id === reel?.spec) ?? specs?.[0];
+  const spec = kept?.spec;
+  const chosen = spec?.packings.find((p) => p.id === packing) ?? spec?.packings[0];
+  const pattern = typed ?? "";
+  const asked = useDeferredValue(pattern);
+  const pictured = chosen?.files.some((f) => ["mov", "mxf", "mp4"].includes(f.container)) ?? false;
+  const pictures = pictured ? (files?.filter((f) => f.picture && f.state === "ready") ?? []) : [];
+  const body: DeliveryOrder | undefined = kept &&
+    chosen && {
+      spec: kept.id,
+      packing: chosen.id,
+      ...(asked ? { pattern: asked } : {}),
+      ...(pictures.some((f) => f.id === picture) ? { picture } : {}),
+    };
+  const preflight = usePreflight(production, reel, body);
+  const order = useOrder(production);
+  const plan = preflight.data;
+  const can = !!plan && !plan.stops && !preflight.error && !order.isPending;
+  const demands = spec ? specWords(spec).filter((r) => r.what !== "Sound" && r.what !== "Papers" && !ordinary(r)) : [];
+  const channels = plan?.files.reduce((n, f) => n + f.channels.length, 0) ?? 0;
+  const { mutate } = order;
+  const send = useMemo(
+    () => (test: boolean) => {
+      if (!can || !reel || !body || !plan) return;
+      const rate = reel.sample_rate;
+      const from = span?.from ?? Math.max(pointer, Math.round((plan.start + plan.lead) * (rate / plan.sample_rate)));
+      const range = span ?? { from, to: from + testSeconds * rate };
+      mutate({ reel: reel.id, orders: [test ? { ...body, ...range } : body] });
+    },
+    [can, reel, body, plan, span, pointer, mutate],
+  );
+  const list = useMemo<Command[]>(
+    () => [
+      { id: "order", name: "Order this delivery", key: "Enter", run: () => send(false) },
+      { id: "order test", name: "Order a test of a short range first", key: "t", run: () => send(true) },
+      {
+        id: "look at spec",
+        name: "Look at the specification, edit it, read one from a file",
+        key: "s",
+        run: () => setLooking(true),
+      },
+    ],
+    [send],
+  );
+  useCommandList("Delivery", list);
+  if (!spec || !kept || !reel || !chosen) return <div className="w-[460px] shrink-0 border-line border-r" />;
+  const test = span
+    ? `the span chosen in Reel, ${duration(span.to - span.from, reel.sample_rate)}`
+    : `${testSeconds} s from ${facts ? timecodeAt(Math.max(pointer, plan ? plan.start + plan.lead : 0), reel.sample_rate, facts.rate) : "the start"}`;
+
+  return (
+    <form
+      aria-label="Order"
+      className="flex w-[460px] shrink-0 flex-col border-line border-r"
+      onSubmit={(e) => {
+        e.preventDefault();
+        send(false);
+      }}
+    >
+      <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-auto p-4">
+        <div className="flex items-end gap-2">
+          <label className="flex min-w-0 flex-1 flex-col gap-1 text-quiet">
+            {reel.name} is held against
+            <Choice
+              value={kept.id}
+              aria-label="Specification"
+              className="w-full"
+              onChange={(e) => {
+                choose.mutate({ reel: reel.id, spec: e.target.value });
+                setPacking("");
+                setPattern(null);
+              }}
+            >
+              {specs?.map((s) => (
+                <option key={s.id} value={s.id}>
+                  {s.spec.name}
+                  {s.spec.version > 1 ? `, version ${s.spec.version}` : ""}
+                </option>
+              ))}
+            </Choice>
+          </label>
+          <Button onClick={() => setLooking(true)}>
+            Specification… <Key>S</Key>
+          </Button>
+        </div>
+        <p className="text-quiet">{spec.description}</p>
+        {demands.length > 0 && (
+          <ul aria-label="What it demands besides" className="text-small">
+            {demands.map((r) => (
+              <li key={r.what}>
+                <span className="text-quiet">{r.what}:</span> {r.says}
+              </li>
+            ))}
+          </ul>
+        )}
+        {spec.packings.length > 1 && (
+          <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
+            <legend className="mb-1 text-quiet">Files</legend>
+            {spec.packings.map((p) => (
+              <label key={p.id} className="flex items-center gap-2">
+                <input
+                  type="radio"
+                  name="packing"
+                  checked={chosen.id === p.id}
+                  onChange={() => setPacking(p.id)}
+                  className="accent-focus"
+                />
+                {p.says}
+              </label>
+            ))}
+          </fieldset>
+        )}
+        {pictured && (
+          <label className="flex flex-col gap-1 text-quiet">
+            Picture that goes along
+            <Choice value={picture} onChange={(e) => setPicture(e.target.value)}>
+              <option value="">none: sound alone</option>
+              {pictures.map((f) => (
+                <option key={f.id} value={f.id}>
+                  {f.name}
+                </option>
+              ))}
+            </Choice>
+          </label>
+        )}
+        <label className="flex flex-col gap-1 text-quiet">
+          File names
+          <TextField
+            value={pattern}
+            placeholder={chosen.files.map((f) => f.name).join("   ")}
+            onChange={(e) => setPattern(e.target.value)}
+            spellCheck={false}
+            className="figures"
+          />
+        </label>
+        {preflight.error ? (
+          <p role="alert" className="text-bad">
+            {preflight.error.message}
+          </p>
+        ) : (
+          plan && (
+            <Planned
+              plan={plan}
+              production={production}
+              weave={
+                spec.template && plan.findings.some((f) => f.stops && f.stage === "weave")
+                  ? () => setWeaving(true)
+                  : undefined
+              }
+            />
+          )
+        )}
+      </div>
+      <div className="flex flex-col gap-2 border-line border-t p-4">
+        <p className="text-quiet text-small">A test is {test}; its files are named as one.</p>
+        <div className="flex gap-2">
+          <Button disabled={!can} className="h-9 justify-center" onClick={() => send(true)}>
+            Test first <Key>T</Key>
+          </Button>
+          <Button primary type="submit" disabled={!can} className="h-9 flex-1 justify-center">
+            Order {plan ? plural(channels, "channel") : "it"} <Key>Enter</Key>
+          </Button>
+        </div>
+      </div>
+      <SpecPanel open={looking} onClose={() => setLooking(false)} chosen={kept} />
+      <TemplatesPanel
+        open={weaving}
+        onClose={() => setWeaving(false)}
+        reel={reel}
+        first={spec.template}
+        change={(what, c) => edit.mutate(() => ({ what, actions: [{ weave: c }] }))}
+      />
+    </form>
+  );
+}
+
+/** What nearly every specification says is not worth a line. */
+const ordinary = (r: { what: string; says: string }) => r.what === "Programme" && r.says === "to the reel's end";
+
+/** What would be written, and what stands in the way of it. */
+function Planned({
+  plan,
+  production,
+  weave,
+}: {
+  plan: Schemas["Preflight"];
+  production: string;
+  /** Sets the weave up as the spec's template has it; undefined where that is not called for. */
+  weave: (() => void) | undefined;
+}) {
+  const snags = plan.findings.filter((f) => !f.on_purpose);
+  const off = plan.findings.filter((f) => f.on_purpose);
+  return (
+    <>
+      <section aria-label="Snags before the order">
+        <h2 className="mb-1 text-quiet">
+          {snags.length === 0 ? "Nothing stands in the way." : plural(snags.length, "snag")}
+        </h2>
+        {weave && (
+          <Button onClick={weave} className="mb-1">
+            Weave the reel as the specification asks…
+          </Button>
+        )}
+        <ul>
+          {snags.map((f) => (
+            <li
+              key={f.code + f.message}
+              className={`border-l-4 py-0.5 pl-2 ${f.stops ? "border-bad" : "border-caution"}`}
+            >
+              {f.stops && <strong className="text-bad">Stops the delivery: </strong>}
+              {f.message}.{" "}
+              {f.stage !== "delivery" && (
+                <Link to={`/$production/${f.stage}`} params={{ production }} className="text-focus underline">
+                  Mend it in {f.stage === "reel" ? "Reel" : "Weave"}
+                </Link>
+              )}
+            </li>
+          ))}
+        </ul>
+      </section>
+      {off.length > 0 && (
+        <section aria-label="Left off on purpose">
+          <h2 className="mb-1 text-quiet">Left off on purpose</h2>
+          <p>
+            {off.map((f) => f.message.replace(/^track (.*) is off and will not be heard$/, "$1")).join(", ")}: not
+            heard, because somebody has said so.{" "}
+            <Link to="/$production/reel" params={{ production }} className="text-focus underline">
+              See them in Reel
+            </Link>
+          </p>
+        </section>
+      )}
+      <section aria-label="What will be written">
+        <h2 className="mb-1 text-quiet">What will be written</h2>
+        <p className="figures mb-2">
+          {plural(plan.files.length, "file")} from {plan.start_timecode}, {duration(plan.frames, plan.sample_rate)} (
+          {count(plan.frames)} frames at {plan.sample_rate / 1000} kHz)
+          {plan.lead > 0 && `; programme from ${plan.programme_timecode}`}
+          {plan.tones.length > 0 && `, ${plan.tones.map((t) => `${t.says} at ${t.level_dbfs} dBFS`).join(", ")}`}
+        </p>
+        <table className="w-full table-fixed" aria-label="Files and channels">
+          <tbody>
+            {plan.files.slice(0, 100).map((f) => (
+              <tr key={f.name} className="border-line border-t align-top">
+                <td className="break-words py-1 pr-2">
+                  {f.name}
+                  <span className="block text-quiet text-small">
+                    {f.container.toUpperCase()}, {codingWords(f.coding)}
+                    {f.groups.length > 1 && `, ${widths(f.groups)}`}
+                  </span>
+                </td>
+                <td className="figures w-32 py-1 text-quiet text-small">
+                  {f.channels.map((c, i) => (
+                    <div key={`${i} ${c}`} className="truncate" title={c}>
+                      {i + 1} {c}
+                    </div>
+                  ))}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {plan.files.length > 100 && <p className="text-quiet">and {plan.files.length - 100} more files</p>}
+      </section>
+    </>
+  );
+}

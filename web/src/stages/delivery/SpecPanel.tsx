@@ -1,0 +1,149 @@
+import { useEffect, useRef, useState } from "react";
+import { type DeliverySpec, type Spec, useKeepSpec } from "../../api/delivery";
+import { Button, TextField } from "../../ui/controls";
+import { saveText } from "../../ui/download";
+import { note } from "../../ui/notes";
+import { Panel } from "../../ui/Panel";
+import { specWords } from "./words";
+
+type Props = { open: boolean; onClose: () => void; chosen: Spec };
+
+/** A specification in words and as its JSON: edited, kept under a name, read from a file and written to one. */
+export function SpecPanel({ open, onClose, chosen }: Props) {
+  const keep = useKeepSpec();
+  const file = useRef<HTMLInputElement>(null);
+  const [text, setText] = useState("");
+  useEffect(() => {
+    if (open) setText(JSON.stringify(chosen.spec, null, 2));
+  }, [open, chosen]);
+  const { spec, why } = parsed(text);
+  const set = (part: Partial<DeliverySpec>) => spec && setText(JSON.stringify({ ...spec, ...part }, null, 2));
+  const own = spec && (!chosen.shipped || spec.name.trim() !== chosen.spec.name);
+  const read = async (f: File) => {
+    const read = parsed(await f.text());
+    if (read.spec) setText(JSON.stringify(read.spec, null, 2));
+    else note(`${f.name} is no JSON: a specification is expected.`, "bad");
+  };
+  return (
+    <Panel
+      open={open}
+      onOpenChange={(o) => !o && onClose()}
+      title="Delivery specification"
+      className="flex w-[1040px] max-w-[96vw] flex-col"
+    >
+      <div className="flex min-h-0 flex-1 gap-4 px-4" style={{ height: 460 }}>
+        <section aria-label="In words" className="flex w-[420px] shrink-0 flex-col gap-2 overflow-auto pr-1">
+          <label className="flex flex-col gap-1 text-quiet">
+            Name
+            <TextField value={spec?.name ?? ""} maxLength={200} onChange={(e) => set({ name: e.target.value })} />
+          </label>
+          <label className="flex flex-col gap-1 text-quiet">
+            What it is for
+            <TextField
+              value={spec?.description ?? ""}
+              maxLength={4000}
+              onChange={(e) => set({ description: e.target.value })}
+            />
+          </label>
+          <label className="flex flex-col gap-1 text-quiet">
+            Where it is written down
+            <TextField value={spec?.source ?? ""} maxLength={1000} onChange={(e) => set({ source: e.target.value })} />
+          </label>
+          {spec && (
+            <table aria-label="What it asks for" className="w-full table-fixed">
+              <tbody>
+                {safeWords(spec).map((r) => (
+                  <tr key={r.what} className="border-line border-t align-top">
+                    <th className="w-28 py-1 pr-2 text-left font-normal text-quiet">{r.what}</th>
+                    <td className="py-1">{r.says}</td>
+                  </tr>
+                ))}
+                {spec.packings?.map((p) => (
+                  <tr key={p.id} className="border-line border-t align-top">
+                    <th className="w-28 py-1 pr-2 text-left font-normal text-quiet">Files</th>
+                    <td className="py-1">
+                      {p.says}
+                      {p.files?.map((f, i) => (
+                        <span key={`${i} ${f.name}`} className="figures block break-all text-quiet text-small">
+                          {f.name}.{f.container}
+                        </span>
+                      ))}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </section>
+        <label className="flex min-w-0 flex-1 flex-col gap-1 text-quiet">
+          <span className="flex justify-between">
+            As it is mailed (JSON)
+            <a href="/api/specs/schema.json" target="_blank" rel="noreferrer" className="text-focus underline">
+              what may stand in it
+            </a>
+          </span>
+          <textarea
+            aria-label="Specification as JSON"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            spellCheck={false}
+            className="figures min-h-0 flex-1 resize-none whitespace-pre border border-line bg-ground p-2 text-ink text-small"
+          />
+        </label>
+      </div>
+      <footer className="flex items-center gap-2 p-4">
+        <Button onClick={() => file.current?.click()}>Read one from a file…</Button>
+        <input
+          ref={file}
+          type="file"
+          accept=".json,application/json"
+          aria-label="File of a specification"
+          className="hidden"
+          onChange={(e) => {
+            const f = e.target.files?.[0];
+            if (f) void read(f);
+            e.target.value = "";
+          }}
+        />
+        <Button disabled={!spec} onClick={() => spec && saveText(`${spec.name}.json`, text)}>
+          Write it to a file
+        </Button>
+        {!chosen.shipped && (
+          <Button className="text-bad" onClick={() => keep.mutate({ forget: chosen.id }, { onSuccess: onClose })}>
+            Forget it
+          </Button>
+        )}
+        <p className={`min-w-0 flex-1 truncate text-right text-small ${why ? "text-bad" : "text-quiet"}`} title={why}>
+          {why || (own ? "" : "This one comes with the program: give it another name to keep a change.")}
+        </p>
+        <Button
+          primary
+          disabled={!own || keep.isPending}
+          onClick={() => spec && keep.mutate({ spec }, { onSuccess: onClose })}
+        >
+          Keep it
+        </Button>
+      </footer>
+    </Panel>
+  );
+}
+
+function parsed(text: string): { spec: DeliverySpec | null; why: string } {
+  try {
+    const spec = JSON.parse(text) as DeliverySpec;
+    return typeof spec === "object" && spec !== null
+      ? { spec, why: "" }
+      : { spec: null, why: "An object is expected." };
+  } catch (e) {
+    return { spec: null, why: text === "" ? "" : String(e instanceof Error ? e.message : e) };
+  }
+}
+
+/** Words for what is being typed and may be no specification yet. */
+function safeWords(spec: DeliverySpec) {
+  try {
+    return specWords(spec);
+  } catch {
+    return [];
+  }
+}

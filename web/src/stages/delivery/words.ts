@@ -1,0 +1,70 @@
+import type { Schemas } from "../../api/client";
+import type { DeliverySpec } from "../../api/delivery";
+
+const codings: Record<string, string> = {
+  s16: "16 bits",
+  s24: "24 bits",
+  s32: "32 bits",
+  f32: "32 bits, floating point",
+  aac: "AAC",
+};
+
+/** A coding in words. */
+export const codingWords = (coding: string) => codings[coding] ?? coding;
+
+/** A specification in lines of words: what it demands, besides its files. */
+export function specWords(spec: DeliverySpec): { what: string; says: string }[] {
+  const rows = [
+    {
+      what: "Sound",
+      says: `${spec.sample_rate / 1000} kHz, ${codingWords(spec.coding)}${spec.dither ? ", dithered" : ""}`,
+    },
+  ];
+  const p = spec.programme;
+  const length = p.length === "reel" ? "to the reel's end" : "to the end of the last clip";
+  rows.push({
+    what: "Programme",
+    says: `${p.start ? `from ${p.start} ` : ""}${length}${p.whole_frames ? ", in whole frames" : ""}`,
+  });
+  const stretch = (s: Schemas["SpecSegment"]) =>
+    s.what === "tone" ? `${s.seconds} s of ${s.hz || 1000} Hz at ${s.level_dbfs} dBFS` : `${s.seconds} s of silence`;
+  if (p.before?.length) rows.push({ what: "Before it", says: p.before.map(stretch).join(", then ") });
+  if (p.after?.length) rows.push({ what: "After it", says: p.after.map(stretch).join(", then ") });
+  if (p.pop)
+    rows.push({
+      what: p.pop.tail ? "2-pop, tail pop" : "2-pop",
+      says: `a frame of ${p.pop.hz || 1000} Hz at ${p.pop.level_dbfs} dBFS`,
+    });
+  for (const l of spec.limits ?? []) {
+    const parts: string[] = [];
+    if (l.integrated_lufs !== undefined)
+      parts.push(`${l.integrated_lufs.toFixed(1)} LUFS ± ${(l.tolerance_lu ?? 0).toFixed(1)} LU`);
+    if (l.max_true_peak_dbtp !== undefined) parts.push(`at most ${l.max_true_peak_dbtp.toFixed(1)} dBTP`);
+    if (l.max_short_term_lufs !== undefined) parts.push(`short-term at most ${l.max_short_term_lufs.toFixed(1)} LUFS`);
+    if (l.max_momentary_lufs !== undefined) parts.push(`momentary at most ${l.max_momentary_lufs.toFixed(1)} LUFS`);
+    if (l.max_range_lu !== undefined) parts.push(`range at most ${l.max_range_lu.toFixed(1)} LU`);
+    rows.push({ what: `Limits of ${l.of}`, says: `${l.name}: ${parts.join(", ")}` });
+  }
+  if (spec.names.letters === "plain" || spec.names.most)
+    rows.push({
+      what: "Names",
+      says: [
+        spec.names.letters === "plain" ? "A to Z, 0 to 9, - and _ alone" : "",
+        spec.names.most ? `at most ${spec.names.most} letters` : "",
+      ]
+        .filter(Boolean)
+        .join(", "),
+    });
+  if (spec.papers.length) rows.push({ what: "Papers", says: spec.papers.map((k) => paperWords[k] ?? k).join(", ") });
+  return rows;
+}
+
+export const paperWords: Record<string, string> = {
+  pdf: "dispatch note (PDF)",
+  csv: "channel sheet (CSV)",
+  json: "everything (JSON)",
+  mhl: "hash list (MHL)",
+};
+
+/** Groups of a file's channels as they are ordered: 2+1+1+2. */
+export const widths = (groups: Schemas["FileGroup"][]) => groups.map((g) => g.count).join("+");
