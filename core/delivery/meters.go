@@ -6,6 +6,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
+	"zestyloom/core/safely"
 )
 
 // listeners take in what files hold while it is written or read, decoded, as the sets of channels that a plan measures.
@@ -37,7 +38,8 @@ func (p Plan) listen(wanted func(file int) bool) *listeners {
 		}
 		v := &listened{index: i, block: make(audio.Block, l.Count)}
 		// Ambisonic and discrete channels have no loudness: see loudness.Weights.
-		v.meter, _ = loudness.NewMeter(l, p.Rates.Files, loudness.Options{})
+		limits, _ := p.Order.Spec.limitsOf(s)
+		v.meter, _ = loudness.NewMeter(l, p.Rates.Files, loudness.Options{NoProgramme: limits.Quasi == nil})
 		m.sets = append(m.sets, v)
 		for c, at := range s.Places {
 			m.by[at.File] = append(m.by[at.File], tapped{v, c, at.Channel})
@@ -82,14 +84,15 @@ func (m *listeners) add(at int64, n int) {
 	if from == to {
 		return
 	}
-	for _, s := range m.sets {
-		if s.meter != nil {
+	// Sets are measured beside each other, and so are their channels where there are fewer sets than cores.
+	_ = safely.Each(workers, len(m.sets)+len(m.sums), func(i int) error {
+		if i >= len(m.sets) {
+			m.sums[i-len(m.sets)].add(at+int64(from), to-from)
+		} else if s := m.sets[i]; s.meter != nil {
 			s.meter.Add(s.block)
 		}
-	}
-	for _, s := range m.sums {
-		s.add(at+int64(from), to-from)
-	}
+		return nil
+	})
 }
 
 // only is what was measured of a file that is one set.

@@ -5,9 +5,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
+	"zestyloom/core/mix"
+	"zestyloom/core/safely"
 	"zestyloom/core/source"
 )
 
@@ -167,14 +170,10 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 		return nil
 	}
 	list, of := p.feeds()
-	heard := p.listen(func(file int) bool {
-		for _, r := range readings {
-			if r.index == file {
-				return !r.differs
-			}
-		}
-		return false
-	})
+	wanted := func(file int) bool {
+		return slices.ContainsFunc(readings, func(r *reading) bool { return r.index == file && !r.differs })
+	}
+	heard := p.listen(wanted)
 	heard.findSums()
 	tones := p.toneMeters()
 	silence := make([]float64, largest(p))
@@ -182,9 +181,20 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 	for i, f := range p.Files {
 		encoders[i] = p.encoder(f)
 	}
-	var picked audio.Block
-	var want []byte
-	run := func() error {
+	// took has what was read of all files measured, and tells of it.
+	took := func(at int64, n int) {
+		heard.add(at, n)
+		if o.Progress != nil {
+			o.Progress(at + int64(n))
+		}
+	}
+	listen := func(r *reading, at int64, n int) {
+		heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, n)
+		tones.heard(r, at, n)
+	}
+	render := func() error {
+		var picked audio.Block
+		var want []byte
 		return p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
 			if n := b.Frames(); n > len(silence) {
 				silence = make([]float64, n)
@@ -199,18 +209,36 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 				if err := r.read(p, want, at, b.Frames()); err != nil {
 					return fmt.Errorf("%s: %w", p.Files[r.index].Name, err)
 				}
-				heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, b.Frames())
-				tones.heard(r, at, b.Frames())
+				listen(r, at, b.Frames())
 			}
-			heard.add(at, b.Frames())
-			if o.Progress != nil {
-				o.Progress(at + int64(b.Frames()))
-			}
+			took(at, b.Frames())
 			return nil
 		})
 	}
+	run := render
+	if known := o.Hashes != nil && !slices.ContainsFunc(readings, func(r *reading) bool { return r.lossy }); known {
+		run = func() error { return p.readThrough(ctx, readings, listen, took) }
+	}
 	if err := hashed(readings, run)(); err != nil {
 		return err
+	}
+	others := false // what was read is not what was rendered, by its hashes
+	for _, r := range readings {
+		others = r.held(o.Hashes) || others
+	}
+	if others {
+		for i, f := range p.Files {
+			encoders[i] = p.encoder(f)
+		}
+		for _, r := range readings {
+			r.levels, r.hashes = make([]audio.Level, r.count), newHashes(r.count)
+		}
+		heard = p.listen(wanted)
+		heard.findSums()
+		tones = p.toneMeters()
+		if err := render(); err != nil {
+			return err
+		}
 	}
 	for _, r := range readings {
 		r.finish(p, heard)
@@ -219,6 +247,33 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 	tones.judge(p, proof)
 	proof.Sums = heard.sumsFound()
 	proof.Measures = p.measures(heard)
+	return nil
+}
+
+// readThrough reads all files at once from their beginning to their end, several at a time.
+func (p Plan) readThrough(ctx context.Context, readings []*reading, each func(r *reading, at int64, n int), all func(at int64, n int)) error {
+	const block = 4 * mix.BlockFrames
+	for at := int64(0); at < p.Frames; at += block {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		n := int(min(block, p.Frames-at))
+		err := safely.Each(workers, len(readings), func(i int) error {
+			r := readings[i]
+			if r.differs {
+				return nil
+			}
+			if err := r.take(at, n); err != nil {
+				return fmt.Errorf("%s: %w", r.fp.Name, err)
+			}
+			each(r, at, n)
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		all(at, n)
+	}
 	return nil
 }
 

@@ -30,7 +30,7 @@ type reading struct {
 	lossy        bool
 	coding       audio.Coding
 	levels       []audio.Level
-	hashes       []*xxhash.Digest
+	hashes       channelHashes
 	alike        []likeness
 	got, one     []byte
 	read0        int    // bytes of got that were read
@@ -81,11 +81,10 @@ func (p Plan) open(ctx context.Context, i int, fp *FileProof, path, tmp, with st
 }
 
 func newReading(i int, fp *FileProof, src *source.Source, first, count int) *reading {
-	r := &reading{index: i, fp: fp, src: src, first: first, count: count, coding: src.Format.Coding, levels: make([]audio.Level, count), alike: make([]likeness, count)}
-	for range count {
-		r.hashes = append(r.hashes, xxhash.New())
+	return &reading{
+		index: i, fp: fp, src: src, first: first, count: count, coding: src.Format.Coding,
+		levels: make([]audio.Level, count), alike: make([]likeness, count), hashes: newHashes(count),
 	}
-	return r
 }
 
 // openStreams looks at a file with streams, and decodes each.
@@ -231,7 +230,7 @@ func (r *reading) take(at int64, n int) error {
 	got := r.got[:r.read0]
 	audio.AddLevels(r.levels, got, r.coding)
 	if !r.lossy {
-		r.hash(got, size, width)
+		r.hashes.add(got, size)
 	}
 	return nil
 }
@@ -267,25 +266,9 @@ func (r *reading) read(p Plan, want []byte, at int64, n int) error {
 	return nil
 }
 
-// hash takes the samples of each channel into its hash.
-func (r *reading) hash(got []byte, size, width int) {
-	if r.count == 1 {
-		_, _ = r.hashes[0].Write(got) // it never fails
-		return
-	}
-	room := make([]byte, 0, len(got)/width*size)
-	for c := range r.count {
-		room = room[:0]
-		for at := c * size; at < len(got); at += width {
-			room = append(room, got[at:at+size]...)
-		}
-		_, _ = r.hashes[c].Write(room)
-	}
-}
-
 // likeness compares sound whose samples are others.
 func (r *reading) likeness(p Plan, n int) {
-	if len(r.x) < n {
+	if len(r.x) < n || len(r.y) < n {
 		r.x, r.y = make([]float64, n), make([]float64, n)
 	}
 	for c := range r.count {
@@ -322,6 +305,17 @@ func hashed(readings []*reading, run func() error) func() error {
 	return run
 }
 
+// held reports whether what was read has other hashes than what was rendered, where those are known.
+func (r *reading) held(hashes [][]uint64) (others bool) {
+	if r.differs || r.lossy || r.index >= len(hashes) {
+		return false
+	}
+	for c := range r.count {
+		others = others || r.hashes.of[c].Sum64() != hashes[r.index][r.first+c]
+	}
+	return others
+}
+
 // finish says what was found of the channels, and of the loudness that the file says of itself.
 func (r *reading) finish(p Plan, heard *listeners) {
 	if r.bext != nil && p.Order.Spec.Metadata.Loudness {
@@ -336,7 +330,7 @@ func (r *reading) finish(p Plan, heard *listeners) {
 		}
 		ch.PeakDBFS, ch.RMSDBFS = finite(r.levels[c].PeakDB()), finite(r.levels[c].RMSDB())
 		if !r.lossy {
-			ch.Hash = fmt.Sprintf("%016x", r.hashes[c].Sum64())
+			ch.Hash = fmt.Sprintf("%016x", r.hashes.of[c].Sum64())
 		}
 	}
 }

@@ -18,7 +18,6 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
 	"zestyloom/core/loudness"
-	"zestyloom/core/mix"
 	"zestyloom/core/picture"
 	"zestyloom/core/resample"
 	"zestyloom/core/snag"
@@ -479,7 +478,7 @@ func TestRandomSpecs(t *testing.T) {
 		}
 		made++
 		dir := t.TempDir()
-		_, err = delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
+		written, err := delivery.Write(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
 		require.NoError(t, err, "spec %d", n)
 		entries, err := os.ReadDir(dir)
 		require.NoError(t, err)
@@ -491,17 +490,34 @@ func TestRandomSpecs(t *testing.T) {
 			require.Equal(t, plan.Start, src.Gather("").Start, "spec %d, %s", n, file.Name)
 			require.NoError(t, src.Close())
 		}
-		proof, err := delivery.Prove(context.Background(), plan, dir, delivery.Options{Sources: f.resolve, OwnReader: n%10 != 0})
-		require.NoError(t, err)
+		prove := func(o delivery.Options) delivery.Proof {
+			o.Sources, o.OwnReader = f.resolve, n%10 != 0
+			proof, err := delivery.Prove(context.Background(), plan, dir, o)
+			require.NoError(t, err)
+			return proof
+		}
+		proof := prove(delivery.Options{Hashes: written.Hashes})
 		require.True(t, proof.Passed, "spec %d: %v", n, proof.Failures())
 		proven++
+		if n%5 != 0 {
+			continue
+		}
+		// By the hashes of what was rendered, or rendered anew: the same is found, and so is a single bit that is another.
+		require.Equal(t, prove(delivery.Options{}), proof, "spec %d", n)
+		path := filepath.Join(dir, plan.Files[0].Name)
+		b, err := os.ReadFile(path)
+		require.NoError(t, err)
+		b[len(b)-9-len(b)/3] ^= 1
+		require.NoError(t, os.WriteFile(path, b, 0o600))
+		proof = prove(delivery.Options{Hashes: written.Hashes})
+		require.False(t, proof.Passed, "spec %d", n)
+		require.Equal(t, prove(delivery.Options{}), proof, "spec %d", n)
 	}
 	assert.Greater(t, proven, 100)
 	t.Logf("%d plans, %d written and proven", made, proven)
 }
 
-// A mix that is written on many cores is the same as on one, and a source is opened as often as it is needed and no more:
-// the delivery is a function of the plan.
+// A delivery is a function of its plan: made again, its files have the same bytes, dithered ones too.
 func TestADeliveryIsItsPlan(t *testing.T) {
 	f := newFixture(t, 0.1)
 	f.surround()
@@ -516,5 +532,4 @@ func TestADeliveryIsItsPlan(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, x, y)
 	}
-	var _ mix.Sources = f.resolve
 }

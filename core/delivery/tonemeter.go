@@ -13,7 +13,6 @@ type toneMeters struct {
 	tones []Tone
 	rate  float64
 	by    map[int][]*toneMeter // by file: channels times tones
-	x     []float64
 }
 
 type toneMeter struct {
@@ -50,14 +49,14 @@ func (t *toneMeters) heard(r *reading, at int64, n int) {
 				continue
 			}
 			if !decoded {
-				if len(t.x) < n {
-					t.x = make([]float64, n)
+				if len(r.x) < n {
+					r.x = make([]float64, n)
 				}
-				clear(t.x[:n])
-				audio.DecodeChannel(t.x[:r.read0/(r.coding.Bytes()*r.count)], r.got[:r.read0], r.coding, r.count, c)
+				clear(r.x[:n])
+				audio.DecodeChannel(r.x[:r.read0/(r.coding.Bytes()*r.count)], r.got[:r.read0], r.coding, r.count, c)
 				decoded = true
 			}
-			m.add(t.x[:n], at, t.rate)
+			m.add(r.x[:n], at, t.rate)
 		}
 	}
 }

@@ -11,7 +11,6 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mhl"
-	"zestyloom/core/mix"
 	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
@@ -617,24 +616,15 @@ func (j *judged) measure(ctx context.Context, o Checking) (Checked, error) {
 	heard := j.plan.listen(func(int) bool { return true })
 	tones := j.plan.toneMeters()
 	run := func() error {
-		for at := int64(0); at < j.Frames; at += mix.BlockFrames {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			n := int(min(mix.BlockFrames, j.Frames-at))
-			for _, r := range readings {
-				if err := r.take(at, n); err != nil {
-					return fmt.Errorf("%s: %w", r.fp.Name, err)
-				}
-				heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, n)
-				tones.heard(r, at, n)
-			}
+		return j.plan.readThrough(ctx, readings, func(r *reading, at int64, n int) {
+			heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, n)
+			tones.heard(r, at, n)
+		}, func(at int64, n int) {
 			heard.add(at, n)
 			if o.Progress != nil {
 				o.Progress(at+int64(n), j.Frames)
 			}
-		}
-		return nil
+		})
 	}
 	if err := hashed(readings, run)(); err != nil {
 		return Checked{}, err

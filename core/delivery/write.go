@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 
 	"zestyloom/core/aiff"
@@ -13,6 +14,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/picture"
+	"zestyloom/core/safely"
 	"zestyloom/core/snag"
 	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
@@ -20,7 +22,9 @@ import (
 
 // Written says what a render met.
 type Written struct {
-	Clipped []int64 `json:"clipped"` // samples held at full scale, by file and channel, one after another
+	Clipped []int64 // samples held at full scale, by file and channel, one after another
+	// Hashes are those of every channel's samples as they were rendered, by file, before they were written: xxHash-64.
+	Hashes [][]uint64
 }
 
 // Total is how many samples were held at full scale.
@@ -36,6 +40,9 @@ type Options struct {
 	Sources mix.Sources
 	// Picture is where the file lies whose picture goes along; empty for none.
 	Picture string
+	// Hashes are what a Write of the same plan gave: every channel of what is read back is held against them, and what is
+	// not the same is rendered anew to say where. Without, all is rendered anew. Compressed sound always is.
+	Hashes [][]uint64
 	// OwnReader leaves the second reader out of a proof, which then says so.
 	OwnReader bool
 	// Progress, if not nil, is told the frames done.
@@ -63,19 +70,20 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 	}
 	meters := p.listen(func(i int) bool { return p.Order.Spec.Metadata.Loudness && p.isWAV(i) })
 	silence := make([]float64, largest(p))
-	var picked audio.Block
-	var raw []byte
 	err := p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
 		if n := b.Frames(); n > len(silence) {
 			silence = make([]float64, n)
 		}
-		for i, s := range sinks {
-			picked = blockOf(picked, b, of[i], silence)
-			raw = s.enc.Encode(raw[:0], picked, at)
-			meters.heard(i, 0, len(picked), raw, s.enc.Coding, at, b.Frames())
-			if err := s.write(raw); err != nil {
-				return err
-			}
+		err := safely.Each(workers, len(sinks), func(i int) error {
+			s := sinks[i]
+			s.picked = blockOf(s.picked, b, of[i], silence)
+			s.raw = s.enc.Encode(s.raw[:0], s.picked, at)
+			s.hashes.add(s.raw, s.enc.Coding.Bytes())
+			meters.heard(i, 0, len(s.picked), s.raw, s.enc.Coding, at, b.Frames())
+			return s.write(s.raw)
+		})
+		if err != nil {
+			return err
 		}
 		meters.add(at, b.Frames())
 		if o.Progress != nil {
@@ -96,7 +104,7 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 		if err := s.finish(ctx, p, o.Picture); err != nil {
 			return Written{}, err
 		}
-		out.Clipped = append(out.Clipped, s.enc.Clipped...)
+		out.Clipped, out.Hashes = append(out.Clipped, s.enc.Clipped...), append(out.Hashes, s.hashes.sums())
 	}
 	for _, s := range sinks {
 		if err := s.file.Commit(); err != nil {
@@ -124,7 +132,14 @@ type sink struct {
 	parts []*part // what a container is made of, beside the file
 	wav   *wave.Writer
 	bext  *wave.Bext
+
+	picked audio.Block
+	raw    []byte
+	hashes channelHashes
 }
+
+// workers is how many files are worked on at a time.
+var workers = runtime.GOMAXPROCS(0)
 
 // part is a WAV file that goes into a container, and which channels it has.
 type part struct {
@@ -145,7 +160,7 @@ func (p Plan) sink(f File, dir string) (*sink, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &sink{plan: f, file: file, enc: p.encoder(f)}
+	s := &sink{plan: f, file: file, enc: p.encoder(f), hashes: newHashes(len(f.Channels))}
 	options := p.Options(f)
 	switch f.Container {
 	case "wav", "rf64", "bw64":

@@ -40,6 +40,8 @@ type Options struct {
 	// Peaks keeps the true peak of each tenth of a second, exactly where it is above Floor, in dBTP.
 	Peaks bool
 	Floor float64
+	// NoProgramme leaves the programme meter out, where nobody asks for it.
+	NoProgramme bool
 }
 
 // NewMeter makes one for a layout and a sample rate in Hz. A layout without a loudness is refused: see Weights.
@@ -53,7 +55,11 @@ func NewMeter(l audio.Layout, rate int, o Options) (*Meter, error) {
 		m.floor = audio.Gain(o.Floor)
 	}
 	for range l.Count {
-		m.channels = append(m.channels, &measured{filter: NewWeighting(rate), levels: meter.NewPeaks(rate)})
+		levels := meter.NewPeaks(rate)
+		if o.NoProgramme {
+			levels = levels.WithoutProgramme()
+		}
+		m.channels = append(m.channels, &measured{filter: NewWeighting(rate), levels: levels})
 	}
 	if left, right := sides(l); left >= 0 && right >= 0 {
 		m.pair = &pair{left: left, right: right}

@@ -5,7 +5,7 @@ import "math"
 // Peaks reads one channel for its greatest levels: of the samples, between them, and on a programme meter. It computes
 // what lies between samples only where that could be a new greatest level, and reads what it would if it computed all.
 type Peaks struct {
-	ppm     *quasi
+	ppm     *quasi    // nil where it is not read
 	x       []float64 // the last peakTaps samples, and then those that are added
 	middles []float64
 	frames  int64 // added
@@ -23,6 +23,12 @@ type Peaks struct {
 // NewPeaks makes a reader for a sample rate in Hz.
 func NewPeaks(rate int) *Peaks {
 	return &Peaks{ppm: newQuasi(rate), x: make([]float64, peakTaps, 1<<13)}
+}
+
+// WithoutProgramme leaves the programme meter out: Quasi stays 0.
+func (p *Peaks) WithoutProgramme() *Peaks {
+	p.ppm = nil
+	return p
 }
 
 // Late is how many samples Peaks is behind: those that an interpolated value needs after it.
@@ -83,7 +89,9 @@ func (p *Peaks) Above(samples []float64, threshold float64, fn func(i int, peak 
 func (p *Peaks) add(samples []float64, floor float64) float64 {
 	x, mid := p.take(samples)
 	most := p.peak(x, mid, floor)
-	p.Quasi = max(p.Quasi, p.ppm.add(x, mid))
+	if p.ppm != nil {
+		p.Quasi = max(p.Quasi, p.ppm.add(x, mid))
+	}
 	p.keep(len(samples))
 	return most
 }

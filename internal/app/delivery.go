@@ -428,6 +428,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
+	options.Hashes = written.Hashes
 	proof, err := delivery.Prove(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err

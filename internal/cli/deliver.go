@@ -344,6 +344,7 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 		return nil, err
 	}
 	bar = newProgress(cmd, "reading back")
+	options.Hashes = written.Hashes
 	proof, err := delivery.Prove(cmd.Context(), plan, tmp, options)
 	bar.end()
 	if err != nil {

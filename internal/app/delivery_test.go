@@ -1,0 +1,240 @@
+package app_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"io"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/edit"
+	"zestyloom/core/mhl"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/app"
+	"zestyloom/internal/store"
+)
+
+// laidReel is a reel of an eight-track take whose first track is heard in DX.
+func laidReel(t *testing.T, f *fixture) (file store.File, r store.Reel, specs []store.Spec) {
+	t.Helper()
+	file = f.take("poly8_s24.wav", "a.wav")
+	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	require.NoError(t, err)
+	route := weave.Route{Stem: "DX", Position: weave.Both}
+	r, err = edited(f.EditReel(f.ctx, r.ID, r.Version, "route", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}}))
+	require.NoError(t, err)
+	specs, err = f.Store.Specs(f.ctx)
+	require.NoError(t, err)
+	return file, r, specs
+}
+
+func (f *fixture) made(t *testing.T, id uuid.UUID) store.Delivery {
+	t.Helper()
+	require.NoError(t, f.Deliver(f.ctx, id))
+	d, err := f.Store.Delivery(f.ctx, id)
+	require.NoError(t, err)
+	return d
+}
+
+// Of ten deliveries one fails, because its source is away while it is made: the others are proven, it keeps its reason, and
+// is made again alone.
+func TestABatchOfTen(t *testing.T) {
+	f := setup(t)
+	file, r, specs := laidReel(t, f)
+	var batch []store.Delivery
+	for i := range 10 {
+		d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: []string{"poly", "mono"}[i%2]})
+		require.NoError(t, err)
+		assert.Equal(t, i+1, d.Version)
+		batch = append(batch, d)
+	}
+	original := f.Media.Path(file.Path)
+	for i, d := range batch {
+		if i == 3 {
+			require.NoError(t, os.Rename(original, original+".away"))
+		}
+		d = f.made(t, d.ID)
+		if i == 3 {
+			require.NoError(t, os.Rename(original+".away", original))
+			assert.Equal(t, "failed", d.State)
+			assert.Contains(t, d.ErrorMessage, "a.wav")
+			assert.NoDirExists(t, f.Media.Attempted(f.Media.Delivery(d.ID), d.Attempt), "nothing half-written is left")
+			continue
+		}
+		assert.Equal(t, "proven", d.State, "%d: %s", i, d.ErrorMessage)
+	}
+	_, err := f.RetryDelivery(f.ctx, batch[3].ID)
+	require.NoError(t, err)
+	d := f.made(t, batch[3].ID)
+	assert.Equal(t, "proven", d.State)
+	all, err := f.Store.Deliveries(f.ctx, f.p.ID, uuid.Nil, 100)
+	require.NoError(t, err)
+	assert.Len(t, all, 10)
+	for _, d := range all {
+		assert.Equal(t, "proven", d.State)
+		assert.Empty(t, d.Plan.Reel.Tracks, "a list is without what is long")
+		assert.NotEmpty(t, d.Plan.Files[0].Channels)
+	}
+	next, err := f.Store.Deliveries(f.ctx, f.p.ID, all[7].ID, 100)
+	require.NoError(t, err)
+	assert.Len(t, next, 2)
+}
+
+func TestHeldAndFirst(t *testing.T) {
+	f := setup(t)
+	_, r, specs := laidReel(t, f)
+	d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID})
+	require.NoError(t, err)
+	d, err = f.HoldDelivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "held", d.State)
+	assert.Equal(t, "held", f.made(t, d.ID).State, "its job, if it runs all the same, does nothing")
+	_, err = f.HoldDelivery(f.ctx, d.ID)
+	assert.Equal(t, "under_way", code(err))
+	d, err = f.NextDelivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", d.State)
+	d, err = f.HoldDelivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	d, err = f.RetryDelivery(f.ctx, d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", d.State)
+	d = f.made(t, d.ID)
+	assert.Equal(t, "proven", d.State)
+	_, err = f.NextDelivery(f.ctx, d.ID)
+	assert.Equal(t, "under_way", code(err))
+	held, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID})
+	require.NoError(t, err)
+	_, err = f.HoldDelivery(f.ctx, held.ID)
+	require.NoError(t, err)
+	held, err = f.CancelDelivery(f.ctx, held.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "cancelled", held.State)
+}
+
+// A spec of one's own has versions; the reels that are held against it count their snags by it; those that come with the
+// program stay as they are.
+func TestSpecsAreKept(t *testing.T) {
+	f := setup(t)
+	_, r, specs := laidReel(t, f)
+	snags := func() store.ReelSnags {
+		n, err := f.Store.ReelSnags(f.ctx, f.p.ID)
+		require.NoError(t, err)
+		return n
+	}
+	before := snags()
+	own := delivery.ThreeStereoStems()
+	_, err := f.SaveSpec(f.ctx, own)
+	assert.Equal(t, "bad_spec", code(err), "its name is taken by one that comes with the program")
+	own.Name, own.Outputs = "Own", []string{"DX L", "DX R"}
+	kept, err := f.SaveSpec(f.ctx, own)
+	require.NoError(t, err)
+	assert.Equal(t, 1, kept.Body.Version)
+	require.NoError(t, f.ChooseSpec(f.ctx, r.ID, kept.ID))
+	assert.Greater(t, snags().Weave, before.Weave, "two outputs are asked for, and there are six")
+	own.Outputs = nil
+	again, err := f.SaveSpec(f.ctx, own)
+	require.NoError(t, err)
+	assert.Equal(t, kept.ID, again.ID)
+	assert.Equal(t, 2, again.Body.Version)
+	assert.Equal(t, before, snags(), "it is the new version that counts")
+	assert.ErrorIs(t, f.RemoveSpec(f.ctx, specs[0].ID), app.ErrNotFound, "those of the program stay")
+	require.NoError(t, f.RemoveSpec(f.ctx, kept.ID))
+	r, err = f.Store.Reel(f.ctx, r.ID)
+	require.NoError(t, err)
+	assert.Nil(t, r.SpecID)
+	assert.ErrorIs(t, f.ChooseSpec(f.ctx, r.ID, kept.ID), app.ErrNotFound)
+	own.SampleRate = 1
+	_, err = f.SaveSpec(f.ctx, own)
+	assert.Equal(t, "bad_spec", code(err))
+}
+
+// Papers say what was delivered, and a second version what is other; the archive has everything as it was proven.
+func TestPapersAndVersions(t *testing.T) {
+	f := setup(t)
+	_, r, specs := laidReel(t, f)
+	order := app.DeliveryOrder{Spec: specs[0].ID}
+	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	_, err = f.Paper(f.ctx, waiting.ID)
+	assert.Equal(t, "not_proven", code(err))
+	first := f.made(t, waiting.ID)
+	r, err = edited(f.EditReel(f.ctx, r.ID, r.Version, "louder", []edit.Action{{Weave: &edit.Reweave{Change: weave.Change{SetBus: &weave.SetBus{ID: "DX", Level: &weave.Level{GainDB: 2}}}}}}))
+	require.NoError(t, err)
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	second := f.made(t, waiting.ID)
+	assert.Equal(t, 2, second.Version)
+	note, err := f.Dispatch(f.ctx, second)
+	require.NoError(t, err)
+	says := strings.Join(note.Differs, "\n")
+	assert.Contains(t, says, "level of DX: +2.0 dB, before +0.0 dB")
+	assert.Contains(t, says, "other samples in: DX L, DX R")
+	assert.Contains(t, says, "the same, sample by sample: FX L, FX R, MX L, MX R")
+	one, err := f.Dispatch(f.ctx, first)
+	require.NoError(t, err)
+	assert.Empty(t, one.Differs)
+
+	for _, kind := range delivery.Paperwork {
+		var a, b bytes.Buffer
+		require.NoError(t, note.WritePaper(&a, kind))
+		require.NoError(t, note.WritePaper(&b, kind))
+		assert.Equal(t, a.Bytes(), b.Bytes(), "the same note gives the same %s", kind)
+		switch kind {
+		case "pdf":
+			assert.True(t, bytes.HasPrefix(a.Bytes(), []byte("%PDF-")))
+		case "csv":
+			assert.Equal(t, 7, strings.Count(a.String(), "\n"), "a row a channel")
+		case "json":
+			var v struct {
+				Version int             `json:"version"`
+				Differs []string        `json:"differs"`
+				Sources []delivery.Used `json:"sources"`
+			}
+			require.NoError(t, json.Unmarshal(a.Bytes(), &v))
+			assert.Equal(t, 2, v.Version)
+			require.Len(t, v.Sources, 1)
+			assert.Equal(t, []int{1}, v.Sources[0].Channels, "of eight channels one is heard")
+			assert.Equal(t, "a.wav", v.Sources[0].File)
+		case "mhl":
+			l, err := mhl.Read(&a)
+			require.NoError(t, err)
+			e, ok := l.Find(second.Plan.Files[0].Name)
+			require.True(t, ok)
+			assert.Equal(t, second.Proof.Files[0].Hash, e.Hashes[0].Value)
+		}
+	}
+	assert.Error(t, note.WritePaper(io.Discard, "fax"))
+
+	z, err := f.Archive(f.ctx, second.ID)
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, z.Write(&out))
+	read, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	require.NoError(t, err)
+	require.Len(t, read.File, 5)
+	assert.EqualValues(t, second.Proof.Files[0].Bytes, read.File[0].UncompressedSize64)
+
+	// A test is no version, and is compared with none.
+	from, to := second.Plan.From, second.Plan.From+4800
+	order.From, order.To = &from, &to
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	test := f.made(t, waiting.ID)
+	assert.True(t, test.Test)
+	assert.Contains(t, test.Plan.Files[0].Name, "_TEST")
+	order.From, order.To = nil, nil
+	third, err := f.OrderDelivery(f.ctx, r.ID, order)
+	require.NoError(t, err)
+	assert.Equal(t, 3, third.Version)
+}
