@@ -19,6 +19,8 @@ if [ "$purpose" = test ]; then
 	need sndfile-info sndfile-programs
 	need pdftotext poppler-utils
 	need chromium chromium
+	need jq jq
+	need curl curl
 fi
 [ ${#missing[@]} -gt 0 ] || exit 0
 

@@ -37,7 +37,7 @@ type fixture struct {
 	dir     string
 }
 
-func newFixture(t *testing.T, level float64) fixture {
+func newFixture(t testing.TB, level float64) fixture {
 	t.Helper()
 	f := fixture{sound: map[string][]int32{}, dir: t.TempDir(), reel: reel.New()}
 	places := map[string]mix.Source{}

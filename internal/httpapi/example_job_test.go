@@ -1,0 +1,50 @@
+package httpapi_test
+
+import (
+	"archive/zip"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/testmedia"
+)
+
+// The example of the whole job with curl does what it says, and says what is wrong.
+func TestTheWholeJobWithCurl(t *testing.T) {
+	s := start(t, "")
+	out := t.TempDir()
+	run := func(args ...string) (string, error) {
+		cmd := exec.Command("../../docs/examples/whole-job.sh", append([]string{s.url}, args...)...)
+		said, err := cmd.CombinedOutput()
+		return string(said), err
+	}
+	said, err := run(testmedia.Path(t, "poly8_s24.wav"), out, "MixL=-", "MixR=-", "Boom=DX", "Lav Ines=DX", "Score L=MX", "Score R=MX", "Ferry=FX")
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "Full mix is DX + MX + FX, bit for bit")
+	b, err := os.ReadFile(filepath.Join(out, "delivery.json"))
+	require.NoError(t, err)
+	var d contract.Delivery
+	require.NoError(t, json.Unmarshal(b, &d))
+	assert.True(t, d.Proof.Passed)
+	z, err := zip.OpenReader(filepath.Join(out, "delivery.zip"))
+	require.NoError(t, err)
+	defer z.Close()
+	var names []string
+	for _, f := range z.File {
+		names = append(names, f.Name)
+	}
+	assert.Len(t, names, 8, "four stereo files and four papers")
+	assert.Contains(t, strings.Join(names, "\n"), "Lantern Ferry_Ep 2_Reel 1_DX_v1.wav")
+
+	// A stem that is not there is a problem in the server's words.
+	said, err = run(filepath.Join(out, "delivery.json"), out, "Boom=DX")
+	require.Error(t, err)
+	assert.NotContains(t, said, "9. Read")
+}
