@@ -345,6 +345,9 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 			p.Sets = append(p.Sets, set)
 		}
 	}
+	if f.Container == "mxf" && (p.Order.Picture == nil || p.Test()) {
+		p.problem(true, "delivery", "no_picture", "%s is an MXF, which is written with a picture only, and a test has none: choose a picture, or another container", path.Base(name))
+	}
 	if f.Container == "flac" && len(f.Channels) > 8 {
 		p.problem(true, "delivery", "too_wide", "%s would have %d channels, and a FLAC has at most 8", path.Base(name), len(f.Channels))
 	}

@@ -318,6 +318,7 @@ func TestStreams(t *testing.T) {
 	f.route("1/1", "MX", 0, weave.Left)
 	groups := []delivery.Group{{Layout: "stereo", Outputs: []string{"DX L", "DX R"}}, {Layout: "mono", Outputs: []string{"MX L"}, Name: "Music left"}, {Layout: "mono", Outputs: []string{"MX R"}}, {Layout: "stereo", Outputs: []string{"FX L", "FX R"}}}
 	s := custom(delivery.FileRule{Container: "mov", Name: "streams", Groups: groups}, delivery.FileRule{Container: "mp4", Coding: "aac", Name: "small", Groups: groups[:1]})
+	s.Programme.WholeFrames = true
 	plan, dir, proof := f.made(t, delivery.Order{Spec: s})
 	require.True(t, proof.Passed, proof.Failures())
 	info, err := picture.Probe(context.Background(), filepath.Join(dir, "streams.mov"))

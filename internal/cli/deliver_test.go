@@ -137,4 +137,21 @@ func TestDeliverWithPicture(t *testing.T) {
 	want := make([]float64, 76800)
 	copy(want[1000:], sound["LF_MX.L"])
 	assert.True(t, slices.Equal(want, music[0]))
+
+	// The same as an MXF, which without a picture can't be.
+	i := slices.IndexFunc(delivery.Shipped(), func(s delivery.Spec) bool { return s.Name == "Picture with six channels in four streams" })
+	spec := delivery.Shipped()[i]
+	spec.Name, spec.Packings[0].Files[0].Container = "As MXF", "mxf"
+	raw, err := json.Marshal(spec)
+	require.NoError(t, err)
+	own := filepath.Join(dir, "mxf.json")
+	require.NoError(t, os.WriteFile(own, raw, 0o600))
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=720x576:rate=25:duration=1.6", "-c:v", "mpeg2video", "-pix_fmt", "yuv422p", "-b:v", "10M", "-timecode", "10:00:00:00", filepath.Join(dir, "clip.mxf")).Run())
+	args := append([]string{"deliver", "--spec", own, "--weave", "Full mix, DX, VO, MX on six channels", "--production", "LF", "--out", filepath.Join(dir, "mxf"), "--json"}, paths[2:4]...)
+	said, err = output(t, args...)
+	require.ErrorAs(t, err, new(cli.Reported))
+	assert.Contains(t, said, "no_picture")
+	said, err = output(t, append(args, "--picture", filepath.Join(dir, "clip.mxf"))...)
+	require.NoError(t, err, said)
+	assert.Equal(t, true, lines(t, said)[0]["proof"].(map[string]any)["passed"])
 }
