@@ -78,6 +78,9 @@ test("a test of a short range by key, and then the whole", async ({ page, app })
       x.every((v, i) => v === b.channels[c]?.[i]),
       `channel ${c + 1} of the test is that of the whole`,
     ).toBe(true);
+  await whole.getByRole("button", { name: /^Proof:/ }).click();
+  await whole.getByRole("button", { name: "3 MX L" }).click();
+  await expect(whole.getByRole("table", { name: "What MX L is made of" }).getByRole("row")).toHaveCount(2);
   const paper = await downloaded(page, whole, "dispatch note (PDF)");
   expect(readFileSync(paper.path).subarray(0, 5).toString()).toBe("%PDF-");
   expect(paper.name).toMatch(/Story test - Stem master, three stereo stems - v1\.pdf$/);

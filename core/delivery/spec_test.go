@@ -534,3 +534,40 @@ func TestADeliveryIsItsPlan(t *testing.T) {
 		assert.Equal(t, x, y)
 	}
 }
+
+// For any channel and any time it is said which recordings it holds, through which clips and gains: those alone, and all of them.
+func TestOrigins(t *testing.T) {
+	f := newFixture(t, 0.1)
+	f.route("0/0", "DX", -4, weave.Both)
+	f.route("1/1", "DX", 0, weave.Left)
+	f.route("2/0", "MX", 0, weave.Right)
+	f.reel.Tracks[1].Clips[0].GainDB = -1
+	f.reel.Tracks[0].GainDB = -2
+	f.reel.Tracks[0].Clips[0].GainDB = 1
+	s := custom(delivery.FileRule{Container: "wav", Name: "all"}, delivery.FileRule{Each: delivery.EachStem, Container: "wav", Name: "{stem}"}, delivery.FileRule{Each: delivery.EachTrack, Container: "wav", Name: "track {number}"})
+	plan, err := delivery.Make(delivery.Order{Spec: s}, f.reel, pal, 48000)
+	require.NoError(t, err)
+	plan.Sources = map[string]delivery.Source{}
+	for id := range f.sound {
+		var n, ch int
+		_, err := fmt.Sscanf(id, "%d/%d", &n, &ch)
+		require.NoError(t, err)
+		plan.Sources[id] = delivery.Source{Name: fmt.Sprint("take", n, ".wav"), Hash: "h", Channel: ch}
+	}
+	says := func(file, channel int) (out []string) {
+		for _, o := range plan.Origins(file, channel) {
+			out = append(out, fmt.Sprintf("%d-%d %s:%d %.1f", o.From, o.To, o.File, o.Channel, *o.GainDB))
+		}
+		return out
+	}
+	assert.Equal(t, []string{"100-30100 take0.wav:1 -5.0", "20000-45000 take1.wav:2 0.0"}, says(0, 0))
+	assert.Equal(t, []string{"100-30100 take0.wav:1 -5.0"}, says(0, 1))
+	assert.Empty(t, says(0, 2), "MX L")
+	assert.Equal(t, []string{"60001-60018 take2.wav:1 0.0"}, says(0, 3))
+	assert.Equal(t, says(0, 0), says(1, 0), "the stem by itself is what its output is")
+	track := plan.Origins(len(plan.Files)-9, 0)
+	require.Len(t, track, 1)
+	assert.Equal(t, "take0.wav", track[0].File)
+	assert.Equal(t, "DX, mono on both sides, 0 dB, -4.0 dB", plan.Origins(0, 1)[0].Ways)
+	assert.Equal(t, pal.FormatSamples(start+20000, 48000), plan.Origins(0, 0)[1].FromTimecode)
+}

@@ -170,7 +170,7 @@ func (m *listeners) sumsFound() []Sum {
 		case s.Peak == 0:
 			s.Says = made + ", bit for bit"
 		case s.OK:
-			s.Says = fmt.Sprintf("%s, within %.1f dBFS of rounding", made, audio.Decibels(s.Peak))
+			s.Says = fmt.Sprintf("%s, but for rounding (at most %.1f dBFS)", made, audio.Decibels(s.Peak))
 		default:
 			s.Says = fmt.Sprintf("%s differs from %s by %.1f dBFS", s.Mix, strings.Join(s.Members, " + "), audio.Decibels(s.Peak))
 		}

@@ -331,9 +331,9 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 			}
 		}
 	}
-	tmp, err := os.MkdirTemp(o.out, ".delivering-*")
+	tmp, err := ownFolder(o.out, "delivering")
 	if err != nil {
-		return nil, snag.Refuse("no_folder", "the folder %s can't be written to: %w", o.out, err)
+		return nil, err
 	}
 	defer os.RemoveAll(tmp)
 	bar := newProgress(cmd, "rendering")

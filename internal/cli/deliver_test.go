@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -94,6 +95,15 @@ func TestDeliverAndVerify(t *testing.T) {
 	require.NoError(t, err, said)
 	got, _ = samples(t, filepath.Join(test, "P_STEMS_03_MX L_TEST.wav"))
 	assert.True(t, slices.Equal(sound["LF_MX.L"][19200-1000:19200-1000+48000], got[0]))
+
+	// What a killed process left is cleared away by the next that writes there; what one that lives has is not.
+	gone, alive := filepath.Join(test, ".delivering-999999999-1"), filepath.Join(test, fmt.Sprintf(".delivering-%d-1", os.Getpid()))
+	require.NoError(t, os.Mkdir(gone, 0o700))
+	require.NoError(t, os.Mkdir(alive, 0o700))
+	said, err = output(t, append([]string{"deliver", "--spec", own, "--weave", "Stereo stems DX MX FX", "--out", test, "--production", "P", "--force"}, paths...)...)
+	require.NoError(t, err, said)
+	assert.NoDirExists(t, gone)
+	assert.DirExists(t, alive)
 
 	// What can't be is said before anything is written.
 	for _, bad := range [][]string{

@@ -91,7 +91,7 @@ func extract(cmd *cobra.Command, path, dir string, one, force bool) (*extracted,
 		return nil, err
 	}
 	sweep(cmd, dir)
-	tmp, err := os.MkdirTemp(dir, ".extracting-*")
+	tmp, err := ownFolder(dir, "extracting")
 	if err != nil {
 		undo()
 		return nil, err

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"zestyloom/core/picture"
-	"zestyloom/core/snag"
 )
 
 func wrapCommand() *cobra.Command {
@@ -34,9 +33,9 @@ its timecode. What was written is read back: the streams, every sample, the pict
 			}
 			dir := filepath.Dir(out)
 			sweep(cmd, dir)
-			tmp, err := os.MkdirTemp(dir, ".wrapping-*")
+			tmp, err := ownFolder(dir, "wrapping")
 			if err != nil {
-				return refused(cmd, asJSON, args[0], snag.Refuse("no_folder", "the folder %s can't be written to: %w", dir, err))
+				return refused(cmd, asJSON, args[0], err)
 			}
 			defer os.RemoveAll(tmp)
 			w, err := picture.Wrap(cmd.Context(), with, args[0], g, out, tmp, force)

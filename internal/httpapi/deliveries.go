@@ -181,6 +181,18 @@ func (s *server) TakeBack(ctx context.Context, r contract.TakeBackRequestObject)
 	return v, nil
 }
 
+// GetOrigins implements contract.StrictServerInterface.
+func (s *server) GetOrigins(ctx context.Context, r contract.GetOriginsRequestObject) (contract.GetOriginsResponseObject, error) {
+	d, err := s.app.Store.Delivery(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	if r.Index >= len(d.Plan.Files) || r.Channel > len(d.Plan.Files[r.Index].Channels) {
+		return nil, app.ErrNotFound
+	}
+	return contract.GetOrigins200JSONResponse(append([]delivery.Origin{}, d.Plan.Origins(r.Index, r.Channel-1)...)), nil
+}
+
 // DownloadFile implements contract.StrictServerInterface.
 func (s *server) DownloadFile(ctx context.Context, r contract.DownloadFileRequestObject) (contract.DownloadFileResponseObject, error) {
 	path, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)

@@ -96,6 +96,20 @@ export function useDelivery(production: string, id: string, state: string, open:
   });
 }
 
+/** What a channel of a delivery's file is made of, by time. */
+export function useOrigins(delivery: string, index: number, channel: number) {
+  return useQuery({
+    queryKey: ["origins", delivery, index, channel],
+    staleTime: Number.POSITIVE_INFINITY, // an order is frozen
+    queryFn: () =>
+      must(
+        api.GET("/api/deliveries/{delivery}/files/{index}/channels/{channel}/origins", {
+          params: { path: { delivery, index, channel } },
+        }),
+      ),
+  });
+}
+
 /** Cancels a delivery, makes it again or lets it go, holds it, or puts it before all others. */
 export function useDeliveryStep(production: string) {
   const client = useQueryClient();

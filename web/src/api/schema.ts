@@ -1572,6 +1572,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery}/files/{index}/channels/{channel}/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+                index: number;
+                channel: number;
+            };
+            cookie?: never;
+        };
+        /** What a channel of a delivery is made of: which recordings and channels, when, through which clips, tracks and gains */
+        get: operations["getOrigins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery}/hold": {
         parameters: {
             query?: never;
@@ -3968,6 +3989,38 @@ export interface components {
             channels: number[];
             tracks: string[];
             clips: number;
+        };
+        Origin: {
+            /**
+             * Format: int64
+             * @description frame of the delivery's files
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            from_timecode: string;
+            to_timecode: string;
+            /** @description the recording */
+            file: string;
+            hash: string;
+            /** @description of the recording, from 1 */
+            channel: number;
+            /**
+             * Format: int64
+             * @description first sample of the recording, at the reel's rate
+             */
+            in: number;
+            clip: string;
+            track: string;
+            /**
+             * Format: double
+             * @description of clip, track and weave at rest, together; null for silence
+             */
+            gain_db: number | null;
+            /** @description some gain or place on the way moves, beside it */
+            moves: boolean;
+            /** @description how the track is sent, in words */
+            ways: string;
         };
         TakenBack: {
             /** @description what can't be as it was */
@@ -6550,6 +6603,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOrigins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+                index: number;
+                channel: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the stretches, by time */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Origin"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -2,8 +2,8 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { Check, Download, X } from "lucide-react";
 import { useState } from "react";
 import type { Delivery, Schemas } from "../../api/client";
-import { useDelivery, useTakeBack } from "../../api/delivery";
-import { bytes, count, dbfs, plural } from "../../format";
+import { useDelivery, useOrigins, useTakeBack } from "../../api/delivery";
+import { bytes, count, dbfs, gain, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { LoudnessGraph } from "./LoudnessGraph";
 import { codingWords, paperWords, widths } from "./words";
@@ -109,7 +109,7 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
           </li>
         ))}
       </ul>
-      {whole?.proof && <Proof proof={whole.proof} facts={d.facts} />}
+      {whole?.proof && <Proof id={d.id} proof={whole.proof} facts={d.facts} />}
       {whole?.sources && whole.sources.length > 0 && <Sources used={whole.sources} />}
     </div>
   );
@@ -118,8 +118,9 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
 const channelsOf = (p: Schemas["Proof"]) => p.files.reduce((n, f) => n + f.channels.length, 0);
 
 /** The proof: loudness of the files, sums between them, each fact as ordered and as found, each channel compared. */
-function Proof({ proof, facts }: { proof: Schemas["Proof"]; facts: number }) {
+function Proof({ id, proof, facts }: { id: string; proof: Schemas["Proof"]; facts: number }) {
   const [open, setOpen] = useState(false);
+  const [asked, setAsked] = useState<{ file: number; channel: number } | null>(null);
   const channels = channelsOf(proof);
   return (
     <div className="flex flex-col gap-2">
@@ -144,7 +145,7 @@ function Proof({ proof, facts }: { proof: Schemas["Proof"]; facts: number }) {
         {facts - channels} facts and {plural(channels, "channel")} read back and compared
       </button>
       {open &&
-        proof.files.map((f) => (
+        proof.files.map((f, file) => (
           <section key={f.name} aria-label={`Proof of ${f.name}`}>
             <p className="figures mb-1 break-all text-quiet text-small">
               {f.name}, {count(f.bytes)} bytes, xxh64 {f.hash}
@@ -163,7 +164,19 @@ function Proof({ proof, facts }: { proof: Schemas["Proof"]; facts: number }) {
                   {f.channels.map((c) => (
                     <tr key={c.channel}>
                       <td className="pr-3">
-                        {c.channel} {c.name}
+                        <button
+                          type="button"
+                          aria-expanded={asked?.file === file && asked.channel === c.channel}
+                          title="What it is made of"
+                          className="text-left underline decoration-dotted"
+                          onClick={() =>
+                            setAsked(
+                              asked?.file === file && asked.channel === c.channel ? null : { file, channel: c.channel },
+                            )
+                          }
+                        >
+                          {c.channel} {c.name}
+                        </button>
                       </td>
                       <td className="figures pr-3 text-right">{dbfs(c.peak_dbfs)}</td>
                       <td className="figures pr-3 text-right">{dbfs(c.rms_dbfs)}</td>
@@ -193,9 +206,54 @@ function Proof({ proof, facts }: { proof: Schemas["Proof"]; facts: number }) {
                 </tbody>
               </table>
             </div>
+            {asked?.file === file && (
+              <Origins
+                delivery={id}
+                file={file}
+                channel={asked.channel}
+                name={f.channels[asked.channel - 1]?.name ?? ""}
+              />
+            )}
           </section>
         ))}
     </div>
+  );
+}
+
+/** Which recordings a channel holds, when, and through which clips, tracks and gains. */
+function Origins(of: { delivery: string; file: number; channel: number; name: string }) {
+  const { data } = useOrigins(of.delivery, of.file, of.channel);
+  if (!data) return null;
+  if (data.length === 0) return <p className="mt-1 text-quiet">Nothing is in {of.name}: it is silent.</p>;
+  return (
+    <table aria-label={`What ${of.name} is made of`} className="mt-2 text-small">
+      <thead className="text-quiet">
+        <tr>
+          {["From", "To", "Recording", "Channel", "Clip", "Track", "Gain", "Sent"].map((h) => (
+            <th key={h} className="pr-3 text-left font-normal">
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {data.slice(0, 500).map((o) => (
+          <tr key={`${o.from} ${o.file} ${o.channel} ${o.track}`}>
+            <td className="figures pr-3">{o.from_timecode}</td>
+            <td className="figures pr-3">{o.to_timecode}</td>
+            <td className="pr-3">{o.file}</td>
+            <td className="figures pr-3">{o.channel}</td>
+            <td className="pr-3">{o.clip}</td>
+            <td className="pr-3">{o.track}</td>
+            <td className="figures whitespace-nowrap pr-3">
+              {o.gain_db === null ? "silent" : gain(o.gain_db)}
+              {o.moves && ", moving"}
+            </td>
+            <td className="text-quiet">{o.ways}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

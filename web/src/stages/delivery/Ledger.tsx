@@ -102,7 +102,9 @@ function Row({
         <span className="flex shrink-0 gap-1">
           {d.state === "waiting" && (
             <>
-              <Button onClick={() => act("next")}>Make it next</Button>
+              <Button title="Make it before all others that wait" onClick={() => act("next")}>
+                Next
+              </Button>
               <Button onClick={() => act("hold")}>Hold</Button>
             </>
           )}

@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useCallback, useMemo, useState } from "react";
 import type { Production, Reel } from "../../api/client";
+import { useSpecs } from "../../api/delivery";
 import { type LimitsName, type MeasuredBus, type Measurement, useMeasurement } from "../../api/measure";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
@@ -35,7 +36,12 @@ export function MeasureStage() {
 const order = { mix: 0, stem: 1, part: 2 };
 
 function Measure({ production, reel }: { production: Production; reel: Reel }) {
-  const [limits, setLimits] = useState<LimitsName>("r128-short");
+  const { data: specs } = useSpecs();
+  // The limits are those of the specification that the reel is held against, unless others are looked at.
+  const asked = specs?.find((s) => s.id === reel.spec)?.spec.limits?.[0]?.name;
+  const named = (Object.keys(limitNames) as LimitsName[]).find((l) => limitNames[l] === asked);
+  const [chosen, setLimits] = useState<LimitsName>();
+  const limits = chosen ?? named ?? "r128-short";
   const { data: m, error } = useMeasurement(reel.id, reel.version, limits);
   useGoOn(reel);
   const done = m !== undefined && m.done === m.total;
