@@ -199,7 +199,7 @@ test("the demonstration: every stage, in both themes, is accessible and shows wh
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
-  await expect(page.getByText(/^26 files, \d with snags$/)).toBeVisible();
+  await expect(page.getByText(/^\d+ files, \d+ with snags$/)).toBeVisible();
   for (const theme of ["Dusk", "Linen"]) {
     for (const stage of ["Intake", "Takes", "Sync", "Reel", "Weave", "Measure", "Delivery"]) {
       await go(page, stage);

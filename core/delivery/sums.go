@@ -138,7 +138,8 @@ func (s *sum) add(at int64, n int) {
 			}
 		}
 		for i, v := range mix {
-			if d := math.Abs(v - x[i]); d > s.Peak && !s.held(c, i) {
+			// Of equal ones the first in time counts, so that blocks of other sizes find the same.
+			if d := math.Abs(v - x[i]); (d > s.Peak || d == s.Peak && d > 0 && at+int64(i) < s.At) && !s.held(c, i) {
 				s.Peak, s.At, s.worst = d, at+int64(i), c
 			}
 		}

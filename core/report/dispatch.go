@@ -177,7 +177,11 @@ func PrintDispatch(w io.Writer, n Dispatch) error {
 		}
 		d.CellFormat(0, 6, d.text(head), "", 1, "L", false, 0, "")
 		d.SetFont("go", "", 9)
-		d.CellFormat(0, 6, d.text(fmt.Sprintf("Delivery of %s to the specification %s (version %d). Version %d, %s.", p.Order.Titles.Reel, p.Order.Spec.Name, p.Order.Spec.Version, max(1, n.Number), p.Order.Date)), "", 1, "L", false, 0, "")
+		what := ""
+		if p.Order.Titles.Reel != "" {
+			what = " of " + p.Order.Titles.Reel
+		}
+		d.CellFormat(0, 6, d.text(fmt.Sprintf("Delivery%s to the specification %s (version %d). Version %d, %s.", what, p.Order.Spec.Name, p.Order.Spec.Version, max(1, n.Number), p.Order.Date)), "", 1, "L", false, 0, "")
 		d.Ln(1)
 	})
 	d.AddPage()
@@ -198,7 +202,7 @@ func (n Dispatch) summary(d *document) {
 	columns := []column{{"", 44}, {"", 220}}
 	rows := [][2]string{
 		{"Files", fmt.Sprintf("%d, each from %s, %d samples at %d Hz (%s)", len(p.Files), tc(0), p.Frames, p.Rates.Files, lasting(p.Frames, rate))},
-		{"Programme", fmt.Sprintf("%s to %s, timecode at %s", tc(p.Lead), tc(p.Frames-p.Tail), p.Rate)},
+		{"Programme", fmt.Sprintf("%s to %s, timecode of %s frames a second", tc(p.Lead), tc(p.Frames-p.Tail), p.Rate)},
 	}
 	for _, t := range p.Tones {
 		rows = append(rows, [2]string{strings.ToUpper(t.Says[:1]) + t.Says[1:], fmt.Sprintf("%s, %g Hz at %.1f dBFS, all channels", tc(t.From), t.Hz, t.LevelDBFS)})

@@ -225,6 +225,28 @@ func TestPapersAndVersions(t *testing.T) {
 	require.Len(t, read.File, 5)
 	assert.EqualValues(t, second.Proof.Files[0].Bytes, read.File[0].UncompressedSize64)
 
+	// In folders as a spec asks for them, files are found again, handed out and listed by their paths.
+	own := delivery.ThreeStereoStems()
+	own.Name, own.Outputs, own.Folder = "In folders", nil, "{production}/{reel} {version}"
+	kept, err := f.SaveSpec(f.ctx, own)
+	require.NoError(t, err)
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: kept.ID, Packing: "mono"})
+	require.NoError(t, err)
+	inFolders := f.made(t, waiting.ID)
+	require.Equal(t, "proven", inFolders.State, inFolders.ErrorMessage)
+	name := inFolders.Plan.Files[5].Name
+	assert.Equal(t, 2, strings.Count(name, "/"), name)
+	path, err := f.DeliveredFile(f.ctx, inFolders.ID, 5)
+	require.NoError(t, err)
+	assert.True(t, strings.HasSuffix(path, name))
+	st, err := os.Stat(path)
+	require.NoError(t, err)
+	assert.EqualValues(t, 0o444, st.Mode().Perm(), "what is proven is never written to again")
+	folders, err := f.Dispatch(f.ctx, inFolders)
+	require.NoError(t, err)
+	assert.Equal(t, name, folders.HashList().Entries[5].Path)
+	require.NoError(t, f.Media.RemoveDelivery(inFolders.ID))
+
 	// A test is no version, and is compared with none.
 	from, to := second.Plan.From, second.Plan.From+4800
 	order.From, order.To = &from, &to

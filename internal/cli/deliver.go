@@ -220,9 +220,14 @@ func (l *laid) use(name string) error {
 	}
 	tracks := l.reel.Routed()
 	for i := range tracks {
-		switch k := take.GuessStem(tracks[i].Label); k {
-		case "DX", "MX", "FX", "VO":
-			tracks[i].Kind = k
+		// What a label does not say, the file's name may.
+		for _, name := range []string{tracks[i].Label, l.fileOf(i)} {
+			switch k := take.GuessStem(name); k {
+			case "DX", "MX", "FX", "VO":
+				if tracks[i].Kind == "" {
+					tracks[i].Kind = k
+				}
+			}
 		}
 	}
 	w, lost, err := l.reel.Weave.Changed(weave.Change{Use: &weave.Use{Template: t}}, tracks, uuid.NewString)
@@ -239,6 +244,14 @@ func (l *laid) use(name string) error {
 		}
 	}
 	return nil
+}
+
+// fileOf is the name of the file that a track was laid from.
+func (l *laid) fileOf(track int) string {
+	if clips := l.reel.Tracks[track].Clips; len(clips) > 0 {
+		return clips[0].Name
+	}
+	return ""
 }
 
 func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, error) {
