@@ -2,6 +2,7 @@ import { join } from "node:path";
 import { expect, go, test } from "./app";
 
 test("pictures for the README", async ({ page, app }) => {
+  test.setTimeout(300_000); // every stage, and three deliveries
   const shot = async (name: string) => {
     await expect(page.locator("[data-drawn=no]")).toHaveCount(0);
     await page.screenshot({ path: join(import.meta.dirname, "..", "docs", "screenshots", `${name}.png`) });
@@ -81,8 +82,16 @@ test("pictures for the README", async ({ page, app }) => {
   await go(page, "Delivery");
   await page.getByRole("button", { name: /Order 6 channels/ }).click();
   await expect(page.getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });
-  await page.getByRole("button", { name: /Proof/ }).click();
-  await page.getByRole("button", { name: /Put this note away/ }).click();
+  // A second one to another specification, with limits, which the reel is woven for.
+  await page.getByLabel("Specification", { exact: true }).selectOption({ label: "R 128 stereo" });
+  await page.getByRole("button", { name: "Weave the reel as the specification asks…" }).click();
+  await page.getByRole("button", { name: /^Use it/ }).click();
+  await page.getByRole("button", { name: /Order 2 channels/ }).click();
+  await expect(page.getByText("failed", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await page.getByLabel("Specification", { exact: true }).selectOption({ label: "Stereo stems and full mix" });
+  await page.getByRole("button", { name: /Order 8 channels/ }).click();
+  await expect(page.getByText("proven", { exact: true })).toHaveCount(2, { timeout: 60_000 });
+  await expect(page.getByRole("button", { name: /Put this note away/ })).toHaveCount(0, { timeout: 30_000 });
   await shot("delivery");
   await page.keyboard.press("ControlOrMeta+k");
   await page.getByPlaceholder("What do you want to do?").fill("linen");
