@@ -86,6 +86,19 @@ test("a test of a short range by key, and then the whole", async ({ page, app })
   expect(paper.name).toMatch(/Story test - Stem master, three stereo stems - v1\.pdf$/);
 });
 
+test("a snag leads to the very row where it is mended", async ({ page, app }) => {
+  await reelOf(page, app.url, "Story snag", 0, 78);
+  await go(page, "Delivery");
+  const snags = page.getByRole("region", { name: "Snags before the order" });
+  await expect(snags.getByText(/track Lav Marit has no stem/)).toBeVisible();
+  await snags.getByRole("link", { name: "Mend it in Weave" }).click();
+  const chosen = page.getByRole("complementary", { name: "What is chosen" });
+  await expect(chosen.getByText("Lav Marit").first()).toBeVisible();
+  await page.keyboard.press("d");
+  await go(page, "Delivery");
+  await expect(snags.getByText(/Nothing stands in the way/)).toBeVisible();
+});
+
 test("six channels in four streams beside a picture", async ({ page, app }) => {
   await reelOf(page, app.url, "Story picture", 0, 78);
   await heldAgainst(page, "Picture with six channels in four streams");

@@ -68,12 +68,18 @@ func TestABatchOfTen(t *testing.T) {
 			require.NoError(t, os.Rename(original+".away", original))
 			assert.Equal(t, "failed", d.State)
 			assert.Contains(t, d.ErrorMessage, "a.wav")
+			n, err := f.Store.DeliverySnags(f.ctx, f.p.ID)
+			require.NoError(t, err)
+			assert.Equal(t, 1, n)
 			assert.NoDirExists(t, f.Media.Attempted(f.Media.Delivery(d.ID), d.Attempt), "nothing half-written is left")
 			continue
 		}
 		assert.Equal(t, "proven", d.State, "%d: %s", i, d.ErrorMessage)
 	}
-	_, err := f.RetryDelivery(f.ctx, batch[3].ID)
+	n, err := f.Store.DeliverySnags(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	assert.Zero(t, n, "a later one has taken its place")
+	_, err = f.RetryDelivery(f.ctx, batch[3].ID)
 	require.NoError(t, err)
 	d := f.made(t, batch[3].ID)
 	assert.Equal(t, "proven", d.State)

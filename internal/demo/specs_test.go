@@ -209,6 +209,15 @@ func verified(t *testing.T, spec delivery.Spec, d store.Delivery, from string) {
 	if d.Plan.Files[0].Container != "wav" {
 		return
 	}
+	// One name of a channel, where the spec says what it is.
+	if len(spec.Outputs) > 0 && len(paths) == 1 {
+		paths = fresh()
+		b, err := os.ReadFile(paths[0])
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(paths[0], []byte(strings.ReplaceAll(string(b), "<NAME>MX L</NAME>", "<NAME>MX X</NAME>")), 0o600))
+		c = check(paths)
+		assert.Contains(t, strings.Join(c.Failures(), "\n"), "name of channel 3: MX X instead of MX L")
+	}
 	// One start: the time reference of the last file's bext chunk.
 	paths = fresh()
 	last := paths[len(paths)-1]

@@ -166,8 +166,11 @@ func (q Queries) FinishDelivery(ctx context.Context, id, attempt uuid.UUID, p de
 		WHERE id = $1 AND attempt = $7 AND state = 'proving'`, id, state, p, clipped, r.Code, r.Message, attempt)
 }
 
-// DeliverySnags counts a production's deliveries that failed.
+// DeliverySnags counts a production's deliveries that failed, but for those that a later one of the same reel to the same spec,
+// which was proven, has taken the place of.
 func (q Queries) DeliverySnags(ctx context.Context, production uuid.UUID) (n int, err error) {
-	err = q.db.QueryRow(ctx, `SELECT count(*) FROM deliveries WHERE production_id = $1 AND state = 'failed'`, production).Scan(&n)
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM deliveries d WHERE production_id = $1 AND state = 'failed' AND NOT EXISTS (
+		SELECT FROM deliveries l WHERE l.reel_id = d.reel_id AND l.id > d.id AND l.state = 'proven' AND l.test = d.test
+		AND l.plan->'order'->'spec'->>'name' = d.plan->'order'->'spec'->>'name')`, production).Scan(&n)
 	return n, err
 }

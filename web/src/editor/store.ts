@@ -69,10 +69,12 @@ export const useEditor = create<Editor>(() => fresh);
 
 /** Begins with a reel: what was copied before stays at hand. */
 export function beginEditing(reel: string, { start, end }: { start: number; end: number }) {
-  const { reel: before, clipboard, snap, follow } = useEditor.getState();
+  const { reel: before, clipboard, snap, follow, tracks } = useEditor.getState();
   if (before === reel) return;
   const extent = { from: start, to: end };
-  useEditor.setState({ ...fresh, reel, extent, from: start, pointer: start, clipboard, snap, follow });
+  // What was chosen before any reel was shown, by a snag that leads here, is of this one.
+  const chosen = before === "" ? tracks : [];
+  useEditor.setState({ ...fresh, reel, extent, from: start, pointer: start, clipboard, snap, follow, tracks: chosen });
 }
 
 /** Shows the whole reel. */

@@ -168,7 +168,7 @@ function Proof({ id, proof, facts }: { id: string; proof: Schemas["Proof"]; fact
                           type="button"
                           aria-expanded={asked?.file === file && asked.channel === c.channel}
                           title="What it is made of"
-                          className="text-left underline decoration-dotted"
+                          className="min-h-6 min-w-6 text-left underline decoration-dotted"
                           onClick={() =>
                             setAsked(
                               asked?.file === file && asked.channel === c.channel ? null : { file, channel: c.channel },

@@ -8,6 +8,7 @@ import { useEditor } from "../../editor/store";
 import { count, duration, plural, timecodeAt } from "../../format";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Key, TextField } from "../../ui/controls";
+import { chooseTrack } from "../weave/choice";
 import { TemplatesPanel } from "../weave/TemplatesPanel";
 import { SpecPanel } from "./SpecPanel";
 import { codingWords, specWords, widths } from "./words";
@@ -241,7 +242,16 @@ function Planned({
               {f.stops && <strong className="text-bad">Stops the delivery: </strong>}
               {f.message}.{" "}
               {f.stage !== "delivery" && (
-                <Link to={`/$production/${f.stage}`} params={{ production }} className="text-focus underline">
+                <Link
+                  to={`/$production/${f.stage}`}
+                  params={{ production }}
+                  className="text-focus underline"
+                  onClick={() => {
+                    if (!f.track) return;
+                    useEditor.setState({ tracks: [f.track] });
+                    chooseTrack();
+                  }}
+                >
                   Mend it in {f.stage === "reel" ? "Reel" : "Weave"}
                 </Link>
               )}

@@ -1,11 +1,13 @@
 import { useMemo, useState } from "react";
 import type { Reel, Track } from "../../api/client";
+import { useEditor } from "../../editor/store";
 import type { Command } from "../../ui/commands";
 import { bands } from "./layout";
 
 /** The tracks of a reel in bands, the one that is chosen, and the arrow keys that choose another. */
 export function useTrackChoice(reel: Reel | undefined) {
-  const [chosen, setChosen] = useState("");
+  // It begins with the track that was chosen elsewhere, in Reel or by a snag.
+  const [chosen, setChosen] = useState(() => useEditor.getState().tracks[0] ?? "");
   const rows = useMemo(() => (reel ? bands(reel) : []), [reel]);
   const index = Math.max(
     0,
