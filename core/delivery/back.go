@@ -20,7 +20,6 @@ type Given struct {
 	Frames  int64
 	Labels  []string // of its channels, "" where it does not say
 	Strands []string // the caller's names for its channels
-	Widths  []int    // of its streams, where it has any
 }
 
 // given is a channel of a given file.
@@ -77,7 +76,7 @@ func LayBack(files []Given, newID func() string) (reel.Reel, error) {
 		if clip.Length > 0 {
 			t.Clips = []reel.Clip{clip}
 		}
-		b := weave.Bus{ID: newID(), Name: name, Role: weave.Stem, Kind: kindOf(name), Layout: layout.Name}
+		b := weave.Bus{ID: newID(), Name: name, Role: weave.Stem, Kind: take.StemKind(name), Layout: layout.Name}
 		r.Tracks, r.Weave.Buses = append(r.Tracks, t), append(r.Weave.Buses, b)
 		r.Weave.Sends[t.ID] = []weave.Send{{To: b.ID}}
 		r.Weave.Outputs, r.Weave.Groups = outputsOf(r.Weave, b, layout, all, members, newID)
@@ -89,15 +88,6 @@ func LayBack(files []Given, newID func() string) (reel.Reel, error) {
 		r.Start = &start
 	}
 	return r, r.Check()
-}
-
-// kindOf is the kind of a stem of a name, as far as that says it.
-func kindOf(name string) string {
-	switch k := take.GuessStem(name); k {
-	case "DX", "MX", "FX", "VO":
-		return k
-	}
-	return ""
 }
 
 // outputsOf adds the outputs of a stem, in the order in which its channels were sent; a group where that is the layout's.

@@ -98,9 +98,6 @@ func (p Plan) given(strand func(file, channel int) string) (out []Given) {
 		for c, ch := range f.Channels {
 			g.Labels, g.Strands = append(g.Labels, ch.Name), append(g.Strands, strand(i, c))
 		}
-		for _, s := range f.Groups {
-			g.Widths = append(g.Widths, s.Count)
-		}
 		out = append(out, g)
 	}
 	return out

@@ -7,6 +7,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/safely"
+	"zestyloom/core/wave"
 )
 
 // listeners take in what files hold while it is written or read, decoded, as the sets of channels that a plan measures.
@@ -130,7 +131,7 @@ func bextLoudness(r loudness.Result) [5]int16 {
 	values := [5]float64{r.Integrated, lra, r.TruePeak.Value, r.MaxMomentary.Value, r.MaxShortTerm.Value}
 	var out [5]int16
 	for i, v := range values {
-		out[i] = 0x7FFF
+		out[i] = wave.NotGiven
 		if h := math.Round(v * 100); h > -32768 && h < 32767 {
 			out[i] = int16(h)
 		}

@@ -406,7 +406,7 @@ func (g group) measured(w weave.Weave) Measured {
 	return m
 }
 
-// Programme is where the programme ends in the files; it begins at Lead.
+// programmeEnd is where the programme ends in the files; it begins at Lead.
 func (p Plan) programmeEnd() int64 { return p.Frames - p.Tail }
 
 // coding is that of a file's samples as it is rendered.

@@ -177,10 +177,6 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 	heard.findSums()
 	tones := p.toneMeters()
 	silence := make([]float64, largest(p))
-	encoders := make([]audio.Encoder, len(p.Files))
-	for i, f := range p.Files {
-		encoders[i] = p.encoder(f)
-	}
 	// took has what was read of all files measured, and tells of it.
 	took := func(at int64, n int) {
 		heard.add(at, n)
@@ -193,6 +189,10 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 		tones.heard(r, at, n)
 	}
 	render := func() error {
+		encoders := make([]audio.Encoder, len(p.Files))
+		for i, f := range p.Files {
+			encoders[i] = p.encoder(f)
+		}
 		var picked audio.Block
 		var want []byte
 		return p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
@@ -227,9 +227,6 @@ func (p Plan) compare(ctx context.Context, proof *Proof, readings []*reading, o 
 		others = r.held(o.Hashes) || others
 	}
 	if others {
-		for i, f := range p.Files {
-			encoders[i] = p.encoder(f)
-		}
 		for _, r := range readings {
 			r.levels, r.hashes = make([]audio.Level, r.count), newHashes(r.count)
 		}
@@ -315,12 +312,8 @@ func (p Plan) measures(heard *listeners) (out []Measure) {
 	return out
 }
 
-// hashOf takes the hash of a whole file.
+// hashOf is a whole file's hash as a proof writes it.
 func hashOf(path string) (string, error) {
-	f, err := source.OpenFile(path)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	return hashReader(f)
+	sum, err := source.HashFile(path)
+	return fmt.Sprintf("%016x", sum), err
 }

@@ -11,8 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/cespare/xxhash/v2"
-
 	"zestyloom/core/audio"
 	"zestyloom/core/picture"
 	"zestyloom/core/snag"
@@ -393,10 +391,4 @@ func finite(db float64) *float64 {
 	}
 	r := math.Round(db*100) / 100
 	return &r
-}
-
-func hashReader(r io.Reader) (string, error) {
-	h := xxhash.New()
-	_, err := io.Copy(h, r)
-	return fmt.Sprintf("%016x", h.Sum64()), err
 }

@@ -41,7 +41,7 @@ func (p Plan) feeds() (list []feed, of [][]int) {
 	return list, of
 }
 
-// blockOf takes the channels of a file out of a block of all feeds. outside is what stands where there is no programme.
+// blockOf takes the channels of a file out of a block of all feeds; silence is what stands where there is no programme.
 func blockOf(dst audio.Block, b audio.Block, of []int, silence []float64) audio.Block {
 	dst = dst[:0]
 	for _, i := range of {

@@ -6,6 +6,18 @@ import (
 	"github.com/cespare/xxhash/v2"
 )
 
+// HashFile returns the xxHash-64 of all bytes of a file of any kind. Errors are those of OpenFile and of reading.
+func HashFile(path string) (uint64, error) {
+	f, err := OpenFile(path)
+	if err != nil {
+		return 0, err
+	}
+	defer f.Close()
+	h := xxhash.New()
+	_, err = io.Copy(h, f)
+	return h.Sum64(), err
+}
+
 // Hash returns the xxHash-64 of the whole file's bytes, computed while fn reads the samples in
 // order, so that the file is read once. What fn does not read, the header and what follows the
 // samples, is read here.

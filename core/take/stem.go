@@ -27,3 +27,13 @@ func GuessStem(name string) string {
 	}
 	return found
 }
+
+// StemKind is the kind of sound that a name says it holds: DX, MX, FX or VO, empty for a mix of several kinds and
+// when it doesn't say.
+func StemKind(name string) string {
+	switch k := GuessStem(name); k {
+	case "DX", "MX", "FX", "VO":
+		return k
+	}
+	return ""
+}

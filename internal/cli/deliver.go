@@ -165,7 +165,7 @@ func layFiles(cmd *cobra.Command, paths []string, rate string) (*laid, error) {
 		g := delivery.Given{Name: filepath.Base(path), Start: facts.Start, Frames: src.Frames}
 		if info != nil {
 			facts = info.Facts()
-			g.Start, g.Widths = facts.Start, info.Groups()
+			g.Start = facts.Start
 		}
 		if l.hertz == 0 {
 			l.hertz, l.project = src.Format.SampleRate, facts.Project
@@ -222,11 +222,8 @@ func (l *laid) use(name string) error {
 	for i := range tracks {
 		// What a label does not say, the file's name may.
 		for _, name := range []string{tracks[i].Label, l.fileOf(i)} {
-			switch k := take.GuessStem(name); k {
-			case "DX", "MX", "FX", "VO":
-				if tracks[i].Kind == "" {
-					tracks[i].Kind = k
-				}
+			if tracks[i].Kind == "" {
+				tracks[i].Kind = take.StemKind(name)
 			}
 		}
 	}
@@ -314,12 +311,7 @@ func (l *laid) hashOf(path string) (string, error) {
 	if h := l.hashes[path]; h != "" {
 		return h, nil
 	}
-	src, err := source.Open(path)
-	if err != nil {
-		return "", err
-	}
-	defer src.Close()
-	sum, err := src.Hash(func() error { return nil })
+	sum, err := source.HashFile(path)
 	l.hashes[path] = fmt.Sprintf("%016x", sum)
 	return l.hashes[path], err
 }

@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
@@ -67,7 +66,7 @@ func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, original, name strin
 		a.Facts.Recorder = take.Camera(strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)))
 	}
 	if a.Working != "" { // the hash is the original's
-		if hash, err = hashFile(original); err != nil {
+		if hash, err = source.HashFile(original); err != nil {
 			return nil, err
 		}
 		a.Info.Container = a.Picture.Container
@@ -191,17 +190,6 @@ func (f *Folder) decode(ctx context.Context, id uuid.UUID, path string, a *Analy
 	}
 	a.Facts.Snags = snags
 	return nil
-}
-
-func hashFile(path string) (uint64, error) {
-	f, err := source.OpenFile(path)
-	if err != nil {
-		return 0, err
-	}
-	defer f.Close()
-	h := xxhash.New()
-	_, err = io.Copy(h, f)
-	return h.Sum64(), err
 }
 
 // OpenSummary opens a file's waveform summary; close the returned file when done.

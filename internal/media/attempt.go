@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 )
 
 // Attempt makes the folder that one attempt at what goes into dir writes in. Nobody else writes there.
@@ -98,7 +99,7 @@ func (f *Folder) Proven(dir, name string, bytes int64, hash string) (string, err
 	if ok && before == now {
 		return path, nil
 	}
-	sum, err := hashFile(path)
+	sum, err := source.HashFile(path)
 	if err != nil {
 		return "", err
 	}
