@@ -198,3 +198,58 @@ test("a specification of one's own, kept, used and forgotten", async ({ page, ap
     "Stem master, three stereo stems",
   );
 });
+
+test("what is being made is held, let go and cancelled, and what waits changes places", async ({ page, app }) => {
+  const reel = await reelOf(page, app.url, "Story queue", 0, 78);
+  await go(page, "Delivery");
+  await expect(page.getByRole("button", { name: /^Order 6 channels/ })).toBeEnabled();
+  const had = await deliveries(page).count();
+  const queue = page.getByRole("list", { name: "What is being made, in order" });
+  const spec = (await (await page.request.get(`${app.url}/api/specs`)).json())[0].id;
+  const ordered = await (
+    await page.request.post(`${app.url}/api/reels/${reel.id}/deliveries`, { data: { spec } })
+  ).json();
+  expect((await page.request.post(`${app.url}/api/deliveries/${ordered.id}/hold`)).status()).toBe(200);
+  const held = queue.getByRole("listitem", { name: /, version 1, held$/ });
+  await expect(held).toBeVisible();
+  await accessible(page);
+  await expect(deliveries(page), "what has not ended is no row of the ledger").toHaveCount(had);
+  await held.getByRole("button", { name: "Let it go" }).click();
+  await newestProven(page, had + 1);
+  await expect(queue).toHaveCount(0);
+
+  // What waits, as the server may say it: three deliveries, and a take that could not be written out.
+  const item = (id: string, more: object) => ({
+    id, kind: "delivery", state: "waiting", name: "Stem master", says: "Story queue", test: false, version: 2, frames: 48000,
+    sample_rate: 48000, error: { code: "", message: "" }, ...more,
+  }); // biome-ignore format: a row of facts
+  const of = (n: number) => `0192f0c0-0000-7000-8000-00000000000${n}`;
+  let waiting = [item(of(1), { version: 1 }), item(of(2), { version: 2 }), item(of(3), { version: 3 })];
+  const failed = item(of(4), {
+    kind: "writing", state: "failed", name: "21A-3", says: "mono", version: 0, sample_rate: 0,
+    error: { code: "not_found", message: "LFB02_21A-3.wav is not where it was" },
+  }); // biome-ignore format: a row of facts
+  await page.route("**/api/productions/*/queue", async (route) => {
+    if (route.request().method() === "PUT") {
+      const { order } = route.request().postDataJSON() as { order: string[] };
+      waiting = order.flatMap((id) => waiting.filter((w) => w.id === id));
+    }
+    await route.fulfill({ json: [...waiting, failed] });
+  });
+  await page.reload();
+  const versions = () =>
+    queue
+      .getByRole("listitem")
+      .evaluateAll((rows) => rows.map((r) => /version (\d)/.exec(r.getAttribute("aria-label") ?? "")?.[1] ?? "export"));
+  await expect.poll(versions).toEqual(["1", "2", "3", "export"]);
+  await expect(queue.getByText("LFB02_21A-3.wav is not where it was.")).toBeVisible();
+  await queue.getByRole("button", { name: "Make Stem master, version 1 later" }).focus();
+  await page.keyboard.press("Alt+ArrowDown");
+  await expect.poll(versions).toEqual(["2", "1", "3", "export"]);
+  await queue.getByRole("button", { name: "Make Stem master, version 3 earlier" }).click();
+  await expect.poll(versions).toEqual(["2", "3", "1", "export"]);
+  await queue.getByRole("listitem", { name: /version 1/ }).dragTo(queue.getByRole("listitem", { name: /version 2/ }));
+  await expect.poll(versions).toEqual(["1", "2", "3", "export"]);
+  await expect(queue.getByRole("button", { name: "Make Stem master, version 1 earlier" })).toBeDisabled();
+  await accessible(page);
+});

@@ -39,7 +39,7 @@ type Queue interface {
 	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
 	Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error)
-	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID, first bool) (int64, error)
+	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
 	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
 	// Cancel ends a job, running or not.
 	Cancel(ctx context.Context, job int64) error

@@ -51,7 +51,7 @@ func (q *idle) Align(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
-func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID, bool) (int64, error) {
+func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
@@ -254,7 +254,7 @@ func TestDeliveries(t *testing.T) {
 	assert.Equal(t, "failed", d.State)
 	assert.Contains(t, d.ErrorMessage, "a.wav", "it says which file")
 	require.NoError(t, os.Rename(original+".away", original))
-	_, err = f.RetryDelivery(f.ctx, d.ID)
+	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
 	require.NoError(t, err)
 	require.NoError(t, f.Deliver(f.ctx, d.ID))
 	d, err = f.Store.Delivery(f.ctx, d.ID)
@@ -264,12 +264,12 @@ func TestDeliveries(t *testing.T) {
 	path, err := f.DeliveredFile(f.ctx, d.ID, 0)
 	require.NoError(t, err)
 	assert.FileExists(t, path)
-	_, err = f.RetryDelivery(f.ctx, d.ID)
+	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
 	assert.Equal(t, "not_ended", code(err))
 
 	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
 	require.NoError(t, err)
-	waiting, err = f.CancelDelivery(f.ctx, waiting.ID)
+	waiting, err = f.DeliveryStep(f.ctx, waiting.ID, app.StepCancel)
 	require.NoError(t, err)
 	assert.Equal(t, "cancelled", waiting.State)
 	require.NoError(t, f.Deliver(f.ctx, waiting.ID), "its job, if it runs all the same, does nothing")

@@ -171,7 +171,7 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		if err := tx.InsertDelivery(ctx, d); err != nil {
 			return err
 		}
-		return a.queueDelivery(ctx, tx, d, false)
+		return a.queueDelivery(ctx, tx, d)
 	})
 	if err != nil {
 		return d, err
@@ -250,108 +250,6 @@ func firstOf(list []string, n int) []string {
 	return append(slices.Clone(list[:n]), fmt.Sprintf("and %d more", len(list)-n))
 }
 
-// HoldDelivery keeps a delivery that waits from being made, until it is let go by RetryDelivery.
-func (a *App) HoldDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
-	return a.requeue(ctx, id, []string{"waiting"}, "held", func(store.Tx, store.Delivery) error { return nil })
-}
-
-// NextDelivery has a delivery that waits, or is held, made before all others that wait.
-func (a *App) NextDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
-	return a.requeue(ctx, id, []string{"waiting", "held"}, "waiting", func(tx store.Tx, d store.Delivery) error {
-		return a.queueDelivery(ctx, tx, d, true)
-	})
-}
-
-// requeue takes a delivery out of the queue, whose states are those given, and then does something else with it.
-func (a *App) requeue(ctx context.Context, id uuid.UUID, from []string, to string, then func(tx store.Tx, d store.Delivery) error) (store.Delivery, error) {
-	var was store.Delivery
-	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
-		if was, err = tx.LockDelivery(ctx, id); err != nil {
-			return err
-		}
-		if !slices.Contains(from, was.State) {
-			return snag.Refuse("under_way", "the delivery is %s: only one that waits can be put elsewhere", was.State)
-		}
-		if err := tx.MoveDelivery(ctx, id, to, nil); err != nil {
-			return err
-		}
-		if err := then(tx, was); err != nil {
-			return err
-		}
-		return publish(ctx, tx.Queries, Event{Production: was.ProductionID, Kind: "deliveries", ID: id.String()})
-	})
-	if err == nil && was.JobID != nil {
-		err = a.Queue.Cancel(ctx, *was.JobID)
-	}
-	if err != nil {
-		return was, err
-	}
-	return a.Store.Delivery(ctx, id)
-}
-
-func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery, first bool) error {
-	job, err := a.Queue.Deliver(ctx, tx.Tx, d.ID, first)
-	if err != nil {
-		return err
-	}
-	if err := tx.SetDeliveryJob(ctx, d.ID, job); err != nil {
-		return err
-	}
-	return publish(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()})
-}
-
-// RetryDelivery makes a failed or cancelled delivery again, from the same order, and lets one go that was held.
-func (a *App) RetryDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
-	err := a.Store.InTx(ctx, func(tx store.Tx) error {
-		d, err := tx.LockDelivery(ctx, id)
-		if err != nil {
-			return err
-		}
-		if d.State != "failed" && d.State != "cancelled" && d.State != "held" {
-			return snag.Refuse("not_ended", "the delivery is %s: only one that failed or was cancelled can be made again", d.State)
-		}
-		if err := tx.MoveDelivery(ctx, id, "waiting", nil); err != nil {
-			return err
-		}
-		return a.queueDelivery(ctx, tx, d, false)
-	})
-	if err != nil {
-		return store.Delivery{}, err
-	}
-	return a.Store.Delivery(ctx, id)
-}
-
-// CancelDelivery ends a delivery that is not finished. Nothing of it is left.
-func (a *App) CancelDelivery(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
-	var d store.Delivery
-	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
-		if d, err = tx.LockDelivery(ctx, id); err != nil {
-			return err
-		}
-		if d.State == "proven" || d.State == "failed" || d.State == "cancelled" {
-			return snag.Refuse("ended", "the delivery is %s already", d.State)
-		}
-		if err := tx.MoveDelivery(ctx, id, "cancelled", nil); err != nil {
-			return err
-		}
-		return publish(ctx, tx.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()})
-	})
-	if err != nil {
-		return d, err
-	}
-	if d.JobID != nil {
-		if err := a.Queue.Cancel(ctx, *d.JobID); err != nil {
-			return d, err
-		}
-	}
-	if d.State == "waiting" || d.State == "held" { // otherwise the worker, once stopped, clears up what it has written
-		if err := a.Media.RemoveDelivery(id); err != nil {
-			return d, err
-		}
-	}
-	return a.Store.Delivery(ctx, id)
-}
-
 // Deliver is the work of a delivery job: render, then read back and prove. A delivery that can't
 // be made fails with the reason; the error is for what is worth another try.
 func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
@@ -362,7 +260,7 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	if d.State == "proven" || d.State == "failed" || d.State == "cancelled" || d.State == "held" {
+	if !underWay(d.State) {
 		return nil
 	}
 	return a.try(ctx, attempts{

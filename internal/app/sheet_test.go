@@ -222,11 +222,39 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"failed", "not_found"}, []string{w.State, w.ErrorCode})
 	require.NoError(t, os.Rename(original+".away", original))
-	require.NoError(t, f.RetryWriting(f.ctx, w.ID))
+	require.NoError(t, f.TakeStep(f.ctx, "writing", w.ID, app.StepRetry))
 	require.NoError(t, f.Write(f.ctx, w.ID))
 	w, err = f.Store.Writing(f.ctx, w.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "proven", w.State)
+
+	// One that waits is held, and its job, if it runs all the same, does nothing; cancelled it can be tried again.
+	rows, err = f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "mono"})
+	require.NoError(t, err)
+	id := rows[0].ID
+	step := func(step string) string { return code(f.TakeStep(f.ctx, "writing", id, step)) }
+	state := func() string {
+		require.NoError(t, f.Write(f.ctx, id))
+		w, err := f.Store.Writing(f.ctx, id)
+		require.NoError(t, err)
+		return w.State
+	}
+	require.Empty(t, step(app.StepHold))
+	assert.Equal(t, "held", state())
+	list, err := f.Store.Makings(f.ctx, f.p.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, []any{"writing", "held", "21A-3", "mono", tk.Length()}, []any{list[0].Kind, list[0].State, list[0].Name, list[0].Says, list[0].Frames})
+	assert.Equal(t, "under_way", step(app.StepHold))
+	require.Empty(t, step(app.StepCancel))
+	assert.Equal(t, "cancelled", state())
+	assert.Equal(t, "ended", step(app.StepCancel))
+	require.Empty(t, step(app.StepRetry))
+	assert.Equal(t, "proven", state())
+	for _, s := range []string{app.StepCancel, app.StepHold, app.StepNext, app.StepRetry} {
+		assert.NotEmpty(t, step(s), s)
+	}
+	assert.ErrorIs(t, f.TakeStep(f.ctx, "writing", uuid.New(), app.StepHold), app.ErrNotFound)
 }
 
 func orderCode(f *fixture, t store.Take, pattern string) string {
@@ -265,7 +293,7 @@ func TestAFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	f.Media = roomy
-	require.NoError(t, f.RetryWriting(f.ctx, w.ID))
+	require.NoError(t, f.TakeStep(f.ctx, "writing", w.ID, app.StepRetry))
 	require.NoError(t, f.Write(f.ctx, w.ID))
 	w, err = f.Store.Writing(f.ctx, w.ID)
 	require.NoError(t, err)

@@ -89,7 +89,7 @@ func TestInPlaceIsReadWhereItLies(t *testing.T) {
 
 	require.NoError(t, os.Rename(aside, original))
 	assert.Empty(t, lost(), "put back, it is as before")
-	require.NoError(t, f.RetryWriting(f.ctx, ws[0].ID))
+	require.NoError(t, f.TakeStep(f.ctx, "writing", ws[0].ID, app.StepRetry))
 	require.NoError(t, f.Write(f.ctx, ws[0].ID))
 	w, err = f.Store.Writing(f.ctx, ws[0].ID)
 	require.NoError(t, err)

@@ -205,41 +205,13 @@ func (a *App) OrderWritings(ctx context.Context, production uuid.UUID, o Writing
 	})
 }
 
-func (a *App) queueWriting(ctx context.Context, tx store.Tx, w store.Writing) error {
-	job, err := a.Queue.Write(ctx, tx.Tx, w.ID)
-	if err != nil {
-		return err
-	}
-	if err := tx.SetWritingJob(ctx, w.ID, job); err != nil {
-		return err
-	}
-	return publish(ctx, tx.Queries, Event{Production: w.ProductionID, Kind: "writings", ID: w.ID.String()})
-}
-
-// RetryWriting writes a take that failed again, as it was ordered.
-func (a *App) RetryWriting(ctx context.Context, id uuid.UUID) error {
-	return a.Store.InTx(ctx, func(tx store.Tx) error {
-		w, err := tx.Writing(ctx, id)
-		if err != nil {
-			return err
-		}
-		if w.State != "failed" {
-			return snag.Refuse("not_ended", "%s is %s: only what failed can be tried again", w.TakeName, w.State)
-		}
-		if err := tx.MoveWriting(ctx, id, "waiting", nil, nil); err != nil {
-			return err
-		}
-		return a.queueWriting(ctx, tx, w)
-	})
-}
-
 // Write is the work of a writing job: write the files, read them back, compare.
 func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 	row, err := a.Store.Writing(ctx, id)
 	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
-	if err != nil || row.State == "proven" || row.State == "failed" {
+	if err != nil || !underWay(row.State) {
 		return err
 	}
 	return a.try(ctx, attempts{
@@ -261,7 +233,7 @@ func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 // FailWriting says that a take can't be written out, and why.
 func (a *App) FailWriting(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
 	row, err := a.Store.Writing(ctx, id)
-	if errors.Is(err, ErrNotFound) || err == nil && (row.State == "proven" || row.State == "failed") {
+	if errors.Is(err, ErrNotFound) || err == nil && !underWay(row.State) {
 		return nil
 	}
 	if err != nil {

@@ -237,6 +237,15 @@ func TestPages(t *testing.T) {
 		assert.Equal(t, 422, s.call("GET", "/api/productions/"+p+"/"+list+"?after=x", nil, nil), list)
 		assert.Equal(t, 404, s.call("GET", "/api/productions/"+uuid.NewString()+"/"+list, nil, nil), list)
 	}
+	var queue []contract.QueueItem
+	assert.Equal(t, 200, s.call("GET", "/api/productions/"+p+"/queue", nil, &queue))
+	assert.NotNil(t, queue)
+	assert.Equal(t, 200, s.call("PUT", "/api/productions/"+p+"/queue", map[string]any{"order": []string{uuid.NewString()}}, &queue), "what has ended meanwhile is left out")
+	assert.Empty(t, queue)
+	assert.Equal(t, 404, s.call("GET", "/api/productions/"+uuid.NewString()+"/queue", nil, nil))
+	for _, step := range []string{"hold", "next", "cancel", "retry"} {
+		assert.Equal(t, 404, s.call("POST", "/api/writings/"+uuid.NewString()+"/"+step, nil, nil), step)
+	}
 }
 
 // A production goes out of the way, and back; removed, it can be kept for a day, and then all of it is gone.

@@ -134,7 +134,7 @@ func (s *server) GetDelivery(ctx context.Context, r contract.GetDeliveryRequestO
 
 // CancelDelivery implements contract.StrictServerInterface.
 func (s *server) CancelDelivery(ctx context.Context, r contract.CancelDeliveryRequestObject) (contract.CancelDeliveryResponseObject, error) {
-	d, err := s.app.CancelDelivery(ctx, r.Delivery)
+	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepCancel)
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +143,7 @@ func (s *server) CancelDelivery(ctx context.Context, r contract.CancelDeliveryRe
 
 // RetryDelivery implements contract.StrictServerInterface.
 func (s *server) RetryDelivery(ctx context.Context, r contract.RetryDeliveryRequestObject) (contract.RetryDeliveryResponseObject, error) {
-	d, err := s.app.RetryDelivery(ctx, r.Delivery)
+	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepRetry)
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +152,7 @@ func (s *server) RetryDelivery(ctx context.Context, r contract.RetryDeliveryRequ
 
 // HoldDelivery implements contract.StrictServerInterface.
 func (s *server) HoldDelivery(ctx context.Context, r contract.HoldDeliveryRequestObject) (contract.HoldDeliveryResponseObject, error) {
-	d, err := s.app.HoldDelivery(ctx, r.Delivery)
+	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepHold)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +161,7 @@ func (s *server) HoldDelivery(ctx context.Context, r contract.HoldDeliveryReques
 
 // NextDelivery implements contract.StrictServerInterface.
 func (s *server) NextDelivery(ctx context.Context, r contract.NextDeliveryRequestObject) (contract.NextDeliveryResponseObject, error) {
-	d, err := s.app.NextDelivery(ctx, r.Delivery)
+	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepNext)
 	if err != nil {
 		return nil, err
 	}

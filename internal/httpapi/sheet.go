@@ -242,7 +242,22 @@ func proofWords(p poly.FileProof) string {
 
 // RetryWriting implements contract.StrictServerInterface.
 func (s *server) RetryWriting(ctx context.Context, r contract.RetryWritingRequestObject) (contract.RetryWritingResponseObject, error) {
-	return contract.RetryWriting204Response{}, s.app.RetryWriting(ctx, r.Writing)
+	return contract.RetryWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepRetry)
+}
+
+// HoldWriting implements contract.StrictServerInterface.
+func (s *server) HoldWriting(ctx context.Context, r contract.HoldWritingRequestObject) (contract.HoldWritingResponseObject, error) {
+	return contract.HoldWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepHold)
+}
+
+// NextWriting implements contract.StrictServerInterface.
+func (s *server) NextWriting(ctx context.Context, r contract.NextWritingRequestObject) (contract.NextWritingResponseObject, error) {
+	return contract.NextWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepNext)
+}
+
+// CancelWriting implements contract.StrictServerInterface.
+func (s *server) CancelWriting(ctx context.Context, r contract.CancelWritingRequestObject) (contract.CancelWritingResponseObject, error) {
+	return contract.CancelWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepCancel)
 }
 
 // DownloadWriting implements contract.StrictServerInterface.

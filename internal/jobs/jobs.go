@@ -62,13 +62,9 @@ func (q *Queue) Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, er
 	return insert(q.client.InsertTx(ctx, tx, AlignArgs{pair}, &river.InsertOpts{Queue: alignQueue}))
 }
 
-// Deliver enqueues the making of a delivery; with first it goes before those that wait.
-func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID, first bool) (int64, error) {
-	priority := 2
-	if first {
-		priority = 1
-	}
-	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue, Priority: priority}))
+// Deliver enqueues the making of a delivery.
+func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue}))
 }
 
 // Write enqueues the writing of a take.

@@ -239,7 +239,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		require.NoError(t, err)
 		return row.State == "rendering"
 	})
-	_, err = a.CancelDelivery(ctx, d.ID)
+	_, err = a.DeliveryStep(ctx, d.ID, app.StepCancel)
 	require.NoError(t, err)
 	until(t, "its files' removal", func() bool {
 		_, err := os.Stat(folder.Delivery(d.ID))
@@ -248,9 +248,9 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	row, err = st.Delivery(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "cancelled", row.State)
-	_, err = a.CancelDelivery(ctx, d.ID)
+	_, err = a.DeliveryStep(ctx, d.ID, app.StepCancel)
 	require.Error(t, err, "it has ended")
-	_, err = a.RetryDelivery(ctx, d.ID)
+	_, err = a.DeliveryStep(ctx, d.ID, app.StepRetry)
 	require.NoError(t, err)
 	until(t, "the delivery made again", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
@@ -258,4 +258,60 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		return row.State == "proven"
 	})
 	assert.Len(t, row.Proof.Files, 6)
+
+	// What waits changes places, goes first, and is held; what is being made is held, leaves nothing, and begins anew.
+	order := func(span int64) store.Delivery {
+		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"}
+		if span > 0 {
+			from, _ := r.Doc.Span()
+			to := from + span
+			o.From, o.To = &from, &to
+		}
+		d, err := a.OrderDelivery(ctx, r.ID, o)
+		require.NoError(t, err)
+		return d
+	}
+	long := order(0)
+	until(t, "a third render", func() bool {
+		row, err = st.Delivery(ctx, long.ID)
+		require.NoError(t, err)
+		return row.State == "rendering"
+	})
+	one, two, three, four := order(4800), order(4800), order(4800), order(4800)
+	listed := func() (ids []uuid.UUID) {
+		list, err := st.Makings(ctx, r.ProductionID)
+		require.NoError(t, err)
+		for _, m := range list {
+			assert.Equal(t, specs[0].Name, m.Name)
+			assert.Equal(t, "delivery", m.Kind)
+			ids = append(ids, m.ID)
+		}
+		return ids
+	}
+	assert.Equal(t, []uuid.UUID{long.ID, one.ID, two.ID, three.ID, four.ID}, listed())
+	require.NoError(t, a.ReorderQueue(ctx, r.ProductionID, []uuid.UUID{three.ID, long.ID, uuid.New(), one.ID}), "what is being made or unknown is left out")
+	assert.Equal(t, []uuid.UUID{long.ID, three.ID, two.ID, one.ID, four.ID}, listed(), "what is not named stays where it is")
+	require.NoError(t, a.TakeStep(ctx, "delivery", four.ID, app.StepNext))
+	assert.Equal(t, []uuid.UUID{long.ID, four.ID, three.ID, two.ID, one.ID}, listed())
+	require.NoError(t, a.TakeStep(ctx, "delivery", two.ID, app.StepHold))
+	require.NoError(t, a.TakeStep(ctx, "delivery", long.ID, app.StepHold))
+	until(t, "the end of what is not held", func() bool { return len(listed()) == 2 })
+	assert.ElementsMatch(t, []uuid.UUID{long.ID, two.ID}, listed())
+	var began []time.Time
+	for _, d := range []store.Delivery{four, three, one} {
+		row, err = st.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "proven", row.State, row.ErrorMessage)
+		began = append(began, *row.BeganAt)
+	}
+	assert.True(t, began[0].Before(began[1]) && began[1].Before(began[2]), "made in the order that was asked for: %v", began)
+	assert.NoDirExists(t, folder.Delivery(long.ID), "nothing is left of what was held in its midst")
+	require.NoError(t, a.TakeStep(ctx, "delivery", two.ID, app.StepNext))
+	until(t, "what was held and goes next", func() bool {
+		row, err = st.Delivery(ctx, two.ID)
+		require.NoError(t, err)
+		return row.State == "proven"
+	})
+	require.NoError(t, a.TakeStep(ctx, "delivery", long.ID, app.StepCancel))
+	assert.Empty(t, listed())
 }

@@ -140,7 +140,7 @@ func (q Queries) MoveDelivery(ctx context.Context, id uuid.UUID, state string, r
 // BeginDelivery makes an attempt the one that counts, unless the delivery has ended.
 func (q Queries) BeginDelivery(ctx context.Context, id, attempt uuid.UUID) error {
 	return q.exec(ctx, `UPDATE deliveries SET state = 'rendering', attempt = $2, began_at = now(), error_code = '', error_message = '', finished_at = NULL
-		WHERE id = $1 AND state NOT IN ('proven', 'failed', 'cancelled')`, id, attempt)
+		WHERE id = $1 AND state IN ('waiting', 'rendering', 'proving')`, id, attempt)
 }
 
 // ProveDelivery says that an attempt has written everything and is reading it back.

@@ -101,6 +101,11 @@ func (q Queries) Writing(ctx context.Context, id uuid.UUID) (Writing, error) {
 	return one[Writing](ctx, q, `SELECT `+writingColumns+` FROM writings WHERE id = $1`, id)
 }
 
+// LockWriting finds one and keeps others from changing it until the transaction ends.
+func (q Queries) LockWriting(ctx context.Context, id uuid.UUID) (Writing, error) {
+	return one[Writing](ctx, q, `SELECT `+writingColumns+` FROM writings WHERE id = $1 FOR UPDATE`, id)
+}
+
 // Writings lists up to limit of a production's, newest first, from the one after a cursor on; the zero cursor
 // begins.
 func (q Queries) Writings(ctx context.Context, production, after uuid.UUID, limit int) ([]Writing, error) {
@@ -120,7 +125,7 @@ func (q Queries) SetWritingJob(ctx context.Context, id uuid.UUID, job int64) err
 // BeginWriting makes an attempt the one that counts, unless the writing has ended.
 func (q Queries) BeginWriting(ctx context.Context, id, attempt uuid.UUID) error {
 	return q.exec(ctx, `UPDATE writings SET state = 'writing', attempt = $2, proof = NULL, error_code = '', error_message = ''
-		WHERE id = $1 AND state NOT IN ('proven', 'failed')`, id, attempt)
+		WHERE id = $1 AND state IN ('waiting', 'writing', 'proving')`, id, attempt)
 }
 
 // EndWriting moves an attempt on, while it is the one that counts. r is the reason it failed, or nil.

@@ -347,6 +347,54 @@ func (e MeasuredBusRole) Valid() bool {
 	}
 }
 
+// Defines values for QueueItemKind.
+const (
+	QueueItemKindDelivery QueueItemKind = "delivery"
+	QueueItemKindWriting  QueueItemKind = "writing"
+)
+
+// Valid indicates whether the value is a known member of the QueueItemKind enum.
+func (e QueueItemKind) Valid() bool {
+	switch e {
+	case QueueItemKindDelivery:
+		return true
+	case QueueItemKindWriting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for QueueItemState.
+const (
+	QueueItemStateFailed    QueueItemState = "failed"
+	QueueItemStateHeld      QueueItemState = "held"
+	QueueItemStateProving   QueueItemState = "proving"
+	QueueItemStateRendering QueueItemState = "rendering"
+	QueueItemStateWaiting   QueueItemState = "waiting"
+	QueueItemStateWriting   QueueItemState = "writing"
+)
+
+// Valid indicates whether the value is a known member of the QueueItemState enum.
+func (e QueueItemState) Valid() bool {
+	switch e {
+	case QueueItemStateFailed:
+		return true
+	case QueueItemStateHeld:
+		return true
+	case QueueItemStateProving:
+		return true
+	case QueueItemStateRendering:
+		return true
+	case QueueItemStateWaiting:
+		return true
+	case QueueItemStateWriting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadingKind.
 const (
 	Ambisonic ReadingKind = "ambisonic"
@@ -688,17 +736,23 @@ func (e WeaveRowWhat) Valid() bool {
 
 // Defines values for WritingState.
 const (
-	WritingStateFailed  WritingState = "failed"
-	WritingStateProven  WritingState = "proven"
-	WritingStateProving WritingState = "proving"
-	WritingStateWaiting WritingState = "waiting"
-	WritingStateWriting WritingState = "writing"
+	WritingStateCancelled WritingState = "cancelled"
+	WritingStateFailed    WritingState = "failed"
+	WritingStateHeld      WritingState = "held"
+	WritingStateProven    WritingState = "proven"
+	WritingStateProving   WritingState = "proving"
+	WritingStateWaiting   WritingState = "waiting"
+	WritingStateWriting   WritingState = "writing"
 )
 
 // Valid indicates whether the value is a known member of the WritingState enum.
 func (e WritingState) Valid() bool {
 	switch e {
+	case WritingStateCancelled:
+		return true
 	case WritingStateFailed:
+		return true
+	case WritingStateHeld:
 		return true
 	case WritingStateProven:
 		return true
@@ -1598,6 +1652,45 @@ type Proof = delivery.Proof
 // Proposed defines model for Proposed.
 type Proposed struct {
 	Added int `json:"added"`
+}
+
+// QueueItem defines model for QueueItem.
+type QueueItem struct {
+	BeganAt *time.Time `json:"began_at,omitempty"`
+	Error   Snag       `json:"error"`
+	Frames  int64      `json:"frames"`
+
+	// Id of the delivery or the writing
+	Id   openapi_types.UUID `json:"id"`
+	Kind QueueItemKind      `json:"kind"`
+
+	// Name of the specification, or of the take
+	Name string `json:"name"`
+
+	// SampleRate of the files; 0 where it is that of the recording
+	SampleRate int `json:"sample_rate"`
+
+	// Says the reel's name, or how the take is packed
+	Says string `json:"says"`
+
+	// State failed are takes that could not be written out; deliveries that failed are among the deliveries
+	State QueueItemState `json:"state"`
+	Test  bool           `json:"test"`
+
+	// Version of the reel's deliveries to the specification; 0 for a take
+	Version int `json:"version"`
+}
+
+// QueueItemKind defines model for QueueItem.Kind.
+type QueueItemKind string
+
+// QueueItemState failed are takes that could not be written out; deliveries that failed are among the deliveries
+type QueueItemState string
+
+// QueueOrder Example: {"order":["0192f0c0-0000-7000-8000-000000000002","0192f0c0-0000-7000-8000-000000000001"]}
+type QueueOrder struct {
+	// Order ids of what waits, the first to be made first
+	Order []openapi_types.UUID `json:"order"`
 }
 
 // Rate defines model for Rate.
@@ -2588,6 +2681,9 @@ type ArchiveProductionJSONRequestBody = ArchiveOrder
 // GiveHashListJSONRequestBody defines body for GiveHashList for application/json ContentType.
 type GiveHashListJSONRequestBody = NewHashList
 
+// OrderQueueJSONRequestBody defines body for OrderQueue for application/json ContentType.
+type OrderQueueJSONRequestBody = QueueOrder
+
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
 
@@ -2692,7 +2788,7 @@ type ServerInterface interface {
 	// GetOrigins What a channel of a delivery is made of: which recordings and channels, when, through which clips, tracks and gains
 	// (GET /api/deliveries/{delivery}/files/{index}/channels/{channel}/origins)
 	GetOrigins(c *gin.Context, delivery DeliveryId, index int, channel int)
-	// HoldDelivery Keep a delivery that waits from being made, until it is let go
+	// HoldDelivery Keep a delivery that waits from being made, or stop one that is being made, until it is let go by retry
 	// (POST /api/deliveries/{delivery}/hold)
 	HoldDelivery(c *gin.Context, delivery DeliveryId)
 	// NextDelivery Make a delivery that waits or is held before all others that wait
@@ -2764,6 +2860,12 @@ type ServerInterface interface {
 	// KeepProduction Take the removal of a production back
 	// (POST /api/productions/{production}/keep)
 	KeepProduction(c *gin.Context, production ProductionId)
+	// ListQueue Everything that is being made, waits or is held: deliveries, and takes written out; in the order in which it is made
+	// (GET /api/productions/{production}/queue)
+	ListQueue(c *gin.Context, production ProductionId)
+	// OrderQueue Have what waits made in another order; what is not named stays where it is
+	// (PUT /api/productions/{production}/queue)
+	OrderQueue(c *gin.Context, production ProductionId)
 	// Redo Do the edit again that was undone last
 	// (POST /api/productions/{production}/redo)
 	Redo(c *gin.Context, production ProductionId)
@@ -2965,9 +3067,18 @@ type ServerInterface interface {
 	// RemoveWeaveTemplate Forget a template that was kept
 	// (DELETE /api/weave-templates/{template})
 	RemoveWeaveTemplate(c *gin.Context, template openapi_types.UUID)
+	// CancelWriting Write a take not out after all, or forget that it failed
+	// (POST /api/writings/{writing}/cancel)
+	CancelWriting(c *gin.Context, writing WritingId)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(c *gin.Context, writing WritingId, index int)
+	// HoldWriting Keep a take that waits from being written out, or stop it, until it is let go by retry
+	// (POST /api/writings/{writing}/hold)
+	HoldWriting(c *gin.Context, writing WritingId)
+	// NextWriting Write a take out before all others that wait
+	// (POST /api/writings/{writing}/next)
+	NextWriting(c *gin.Context, writing WritingId)
 	// RetryWriting Write a take out again
 	// (POST /api/writings/{writing}/retry)
 	RetryWriting(c *gin.Context, writing WritingId)
@@ -3775,6 +3886,56 @@ func (siw *ServerInterfaceWrapper) KeepProduction(c *gin.Context) {
 	}
 
 	siw.Handler.KeepProduction(c, production)
+}
+
+// ListQueue operation middleware
+func (siw *ServerInterfaceWrapper) ListQueue(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListQueue(c, production)
+}
+
+// OrderQueue operation middleware
+func (siw *ServerInterfaceWrapper) OrderQueue(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderQueue(c, production)
 }
 
 // Redo operation middleware
@@ -5891,6 +6052,31 @@ func (siw *ServerInterfaceWrapper) RemoveWeaveTemplate(c *gin.Context) {
 	siw.Handler.RemoveWeaveTemplate(c, template)
 }
 
+// CancelWriting operation middleware
+func (siw *ServerInterfaceWrapper) CancelWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "writing" -------------
+	var writing WritingId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "writing", c.Param("writing"), &writing, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CancelWriting(c, writing)
+}
+
 // DownloadWriting operation middleware
 func (siw *ServerInterfaceWrapper) DownloadWriting(c *gin.Context) {
 
@@ -5923,6 +6109,56 @@ func (siw *ServerInterfaceWrapper) DownloadWriting(c *gin.Context) {
 	}
 
 	siw.Handler.DownloadWriting(c, writing, index)
+}
+
+// HoldWriting operation middleware
+func (siw *ServerInterfaceWrapper) HoldWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "writing" -------------
+	var writing WritingId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "writing", c.Param("writing"), &writing, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldWriting(c, writing)
+}
+
+// NextWriting operation middleware
+func (siw *ServerInterfaceWrapper) NextWriting(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "writing" -------------
+	var writing WritingId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "writing", c.Param("writing"), &writing, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NextWriting(c, writing)
 }
 
 // RetryWriting operation middleware
@@ -6050,6 +6286,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/writings", wrapper.ListWritings)
 	router.POST(options.BaseURL+"/api/productions/:production/writings", wrapper.OrderWritings)
 	router.POST(options.BaseURL+"/api/writings/:writing/retry", wrapper.RetryWriting)
+	router.POST(options.BaseURL+"/api/writings/:writing/hold", wrapper.HoldWriting)
+	router.POST(options.BaseURL+"/api/writings/:writing/next", wrapper.NextWriting)
+	router.POST(options.BaseURL+"/api/writings/:writing/cancel", wrapper.CancelWriting)
 	router.GET(options.BaseURL+"/api/writings/:writing/files/:index", wrapper.DownloadWriting)
 	router.GET(options.BaseURL+"/api/productions/:production/hash-list", wrapper.GetHashList)
 	router.GET(options.BaseURL+"/api/productions/:production/sound-report", wrapper.GetSoundReport)
@@ -6093,6 +6332,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/preflight", wrapper.Preflight)
 	router.POST(options.BaseURL+"/api/reels/:reel/deliveries", wrapper.OrderDelivery)
 	router.GET(options.BaseURL+"/api/productions/:production/deliveries", wrapper.ListDeliveries)
+	router.GET(options.BaseURL+"/api/productions/:production/queue", wrapper.ListQueue)
+	router.PUT(options.BaseURL+"/api/productions/:production/queue", wrapper.OrderQueue)
 	router.GET(options.BaseURL+"/api/deliveries/:delivery", wrapper.GetDelivery)
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/cancel", wrapper.CancelDelivery)
 	router.POST(options.BaseURL+"/api/deliveries/:delivery/retry", wrapper.RetryDelivery)
@@ -7283,6 +7524,85 @@ type KeepProductiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response KeepProductiondefaultApplicationProblemPlusJSONResponse) VisitKeepProductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListQueueRequestObject struct {
+	Production ProductionId `json:"production"`
+}
+
+type ListQueueResponseObject interface {
+	VisitListQueueResponse(w http.ResponseWriter) error
+}
+
+type ListQueue200JSONResponse []QueueItem
+
+func (response ListQueue200JSONResponse) VisitListQueueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListQueuedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListQueuedefaultApplicationProblemPlusJSONResponse) VisitListQueueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderQueueRequestObject struct {
+	Production ProductionId `json:"production"`
+	Body       *OrderQueueJSONRequestBody
+}
+
+type OrderQueueResponseObject interface {
+	VisitOrderQueueResponse(w http.ResponseWriter) error
+}
+
+type OrderQueue200JSONResponse []QueueItem
+
+func (response OrderQueue200JSONResponse) VisitOrderQueueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderQueuedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderQueuedefaultApplicationProblemPlusJSONResponse) VisitOrderQueueResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10013,6 +10333,39 @@ func (response RemoveWeaveTemplatedefaultApplicationProblemPlusJSONResponse) Vis
 	return err
 }
 
+type CancelWritingRequestObject struct {
+	Writing WritingId `json:"writing"`
+}
+
+type CancelWritingResponseObject interface {
+	VisitCancelWritingResponse(w http.ResponseWriter) error
+}
+
+type CancelWriting204Response struct {
+}
+
+func (response CancelWriting204Response) VisitCancelWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type CancelWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CancelWritingdefaultApplicationProblemPlusJSONResponse) VisitCancelWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DownloadWritingRequestObject struct {
 	Writing WritingId `json:"writing"`
 	Index   int       `json:"index"`
@@ -10048,6 +10401,72 @@ type DownloadWritingdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DownloadWritingdefaultApplicationProblemPlusJSONResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HoldWritingRequestObject struct {
+	Writing WritingId `json:"writing"`
+}
+
+type HoldWritingResponseObject interface {
+	VisitHoldWritingResponse(w http.ResponseWriter) error
+}
+
+type HoldWriting204Response struct {
+}
+
+func (response HoldWriting204Response) VisitHoldWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type HoldWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HoldWritingdefaultApplicationProblemPlusJSONResponse) VisitHoldWritingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NextWritingRequestObject struct {
+	Writing WritingId `json:"writing"`
+}
+
+type NextWritingResponseObject interface {
+	VisitNextWritingResponse(w http.ResponseWriter) error
+}
+
+type NextWriting204Response struct {
+}
+
+func (response NextWriting204Response) VisitNextWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type NextWritingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NextWritingdefaultApplicationProblemPlusJSONResponse) VisitNextWritingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10165,7 +10584,7 @@ type StrictServerInterface interface {
 	// GetOrigins What a channel of a delivery is made of: which recordings and channels, when, through which clips, tracks and gains
 	// (GET /api/deliveries/{delivery}/files/{index}/channels/{channel}/origins)
 	GetOrigins(ctx context.Context, request GetOriginsRequestObject) (GetOriginsResponseObject, error)
-	// HoldDelivery Keep a delivery that waits from being made, until it is let go
+	// HoldDelivery Keep a delivery that waits from being made, or stop one that is being made, until it is let go by retry
 	// (POST /api/deliveries/{delivery}/hold)
 	HoldDelivery(ctx context.Context, request HoldDeliveryRequestObject) (HoldDeliveryResponseObject, error)
 	// NextDelivery Make a delivery that waits or is held before all others that wait
@@ -10237,6 +10656,12 @@ type StrictServerInterface interface {
 	// KeepProduction Take the removal of a production back
 	// (POST /api/productions/{production}/keep)
 	KeepProduction(ctx context.Context, request KeepProductionRequestObject) (KeepProductionResponseObject, error)
+	// ListQueue Everything that is being made, waits or is held: deliveries, and takes written out; in the order in which it is made
+	// (GET /api/productions/{production}/queue)
+	ListQueue(ctx context.Context, request ListQueueRequestObject) (ListQueueResponseObject, error)
+	// OrderQueue Have what waits made in another order; what is not named stays where it is
+	// (PUT /api/productions/{production}/queue)
+	OrderQueue(ctx context.Context, request OrderQueueRequestObject) (OrderQueueResponseObject, error)
 	// Redo Do the edit again that was undone last
 	// (POST /api/productions/{production}/redo)
 	Redo(ctx context.Context, request RedoRequestObject) (RedoResponseObject, error)
@@ -10438,9 +10863,18 @@ type StrictServerInterface interface {
 	// RemoveWeaveTemplate Forget a template that was kept
 	// (DELETE /api/weave-templates/{template})
 	RemoveWeaveTemplate(ctx context.Context, request RemoveWeaveTemplateRequestObject) (RemoveWeaveTemplateResponseObject, error)
+	// CancelWriting Write a take not out after all, or forget that it failed
+	// (POST /api/writings/{writing}/cancel)
+	CancelWriting(ctx context.Context, request CancelWritingRequestObject) (CancelWritingResponseObject, error)
 	// DownloadWriting One file of a proven writing
 	// (GET /api/writings/{writing}/files/{index})
 	DownloadWriting(ctx context.Context, request DownloadWritingRequestObject) (DownloadWritingResponseObject, error)
+	// HoldWriting Keep a take that waits from being written out, or stop it, until it is let go by retry
+	// (POST /api/writings/{writing}/hold)
+	HoldWriting(ctx context.Context, request HoldWritingRequestObject) (HoldWritingResponseObject, error)
+	// NextWriting Write a take out before all others that wait
+	// (POST /api/writings/{writing}/next)
+	NextWriting(ctx context.Context, request NextWritingRequestObject) (NextWritingResponseObject, error)
 	// RetryWriting Write a take out again
 	// (POST /api/writings/{writing}/retry)
 	RetryWriting(ctx context.Context, request RetryWritingRequestObject) (RetryWritingResponseObject, error)
@@ -11332,6 +11766,76 @@ func (sh *strictHandler) KeepProduction(ctx *gin.Context, production ProductionI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(KeepProductionResponseObject); ok {
 		if err := validResponse.VisitKeepProductionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListQueue operation middleware
+func (sh *strictHandler) ListQueue(ctx *gin.Context, production ProductionId) {
+	var request ListQueueRequestObject
+
+	request.Production = production
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListQueue(ctx, request.(ListQueueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListQueue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListQueueResponseObject); ok {
+		if err := validResponse.VisitListQueueResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// OrderQueue operation middleware
+func (sh *strictHandler) OrderQueue(ctx *gin.Context, production ProductionId) {
+	var request OrderQueueRequestObject
+
+	request.Production = production
+
+	var body OrderQueueJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OrderQueue(ctx, request.(OrderQueueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OrderQueue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(OrderQueueResponseObject); ok {
+		if err := validResponse.VisitOrderQueueResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13608,6 +14112,32 @@ func (sh *strictHandler) RemoveWeaveTemplate(ctx *gin.Context, template openapi_
 	}
 }
 
+// CancelWriting operation middleware
+func (sh *strictHandler) CancelWriting(ctx *gin.Context, writing WritingId) {
+	var request CancelWritingRequestObject
+
+	request.Writing = writing
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CancelWriting(ctx, request.(CancelWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CancelWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CancelWritingResponseObject); ok {
+		if err := validResponse.VisitCancelWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DownloadWriting operation middleware
 func (sh *strictHandler) DownloadWriting(ctx *gin.Context, writing WritingId, index int) {
 	var request DownloadWritingRequestObject
@@ -13628,6 +14158,58 @@ func (sh *strictHandler) DownloadWriting(ctx *gin.Context, writing WritingId, in
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DownloadWritingResponseObject); ok {
 		if err := validResponse.VisitDownloadWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// HoldWriting operation middleware
+func (sh *strictHandler) HoldWriting(ctx *gin.Context, writing WritingId) {
+	var request HoldWritingRequestObject
+
+	request.Writing = writing
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.HoldWriting(ctx, request.(HoldWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "HoldWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(HoldWritingResponseObject); ok {
+		if err := validResponse.VisitHoldWritingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// NextWriting operation middleware
+func (sh *strictHandler) NextWriting(ctx *gin.Context, writing WritingId) {
+	var request NextWritingRequestObject
+
+	request.Writing = writing
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NextWriting(ctx, request.(NextWritingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NextWriting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(NextWritingResponseObject); ok {
+		if err := validResponse.VisitNextWritingResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13714,381 +14296,390 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1vk9s2tjf4VVDap8oze9nd6rbjSdq1teXY8cTPdWKX23Mz9WSyfSERkjBNAhoAbFlx+fka+4H2i23h",
-	"HAAkRYAi1ZKTmXvnxcS2SBA4ODg4f3/n02Quy7UUTBg9uf40WVNFS2aYgr/RhWHK/iFneq742nApJtcT",
-	"s2JkXiktFZELYv+2pktGZmwhFZtkE24f+kfF1HaSTQQt2eTaDZVN9HzFSopjLmhVmMn1ZJJNSvrxDRNL",
-	"s5pcX06n2cRs1/YtbRQXy8nnz9kkZwW/Z2p7y3P7NnxjTc2q/oR/YpJNFPtHxRXLJ9dGVaz51YVUJbUf",
-	"rSqeT2IfWvCCpT9if33gBwpechOG36ET/hil05UlTEk/8rIq4W/2r1zgXy/Dl7gwbMkUfGpNubpVbBHf",
-	"Q8UWTDExZ4800UZRkT+D3ZSCEbOihtClYkyTGdOGbFZMEDrTTJjEFtvvjKMETM/QOxafnzQrpohic6ly",
-	"LpbHmSV8buQ0lcyruZ1Ymi/qZx7IHYqxIv0Z++sDP6BlJfLbQsp1l+rynilCRU7sHxIEhDejDLqghWbh",
-	"kzMpC0ZF45slNfNV96MlzRmhmhSyyu1/7eYuuNImI7Mt/M0wQTSbS5FrslCytNusGOGGzNiSC52YKX7v",
-	"oKniCLszpY4BMyIVWUgFk9M8Z9oKQkpKnp/ZvxLL2PZv/wZ/+0PBFuaPQNeS5/8b/03x5cr80c+8vcv4",
-	"ld59XlNjmLKv/j8/T8++oWeLs18+PX76+Q8//9v//qX1L3/8v/9HDx+seXRP7LESeP70mrEcpbx9lmhD",
-	"tymK3zG2dkMeRHb4Vko04o/RcS+zCRNWDP48Pf8qu8yufsnqk5DLagZC231WVOXMyUf8qpFx+cPsQViQ",
-	"jRUyHPhSsSESRsblCxfm6ZNJVE7jhqeP/QCGGHDwt2Le84mtmD/wAxvFDRfL9DfcAw/6DIhIvZZCM9BR",
-	"vmdUwffmUhi7KVZvWa8LPqd2Ky/k3DBzpo1itLS/Rb4044LCBka+1eaKN9yYgp0xkXMqzslzUoDSQrgg",
-	"j6/IjBsNp1xLUlKxJbOtQdHwP2/e/kj+AFP9Y0YWvChYTqo12XCzInpN50zDpSbIrJDzO31NFlYP042B",
-	"s/CFSlSa5RkeSam5nZtXxEBu4stECvinuSxLKcjcDmzFKyVPn5zNuCGLQlKTgRxjVm8i8xUVghXErBRj",
-	"5PFV/ZQmf1gqRo29Yku6FNxUOcvIWsmlomXJCOiMMIntmpHXr2lGNC3XBdOEGrKoioLoOS3YHzMgUOt7",
-	"9l73z+r2ZzO45f28QIckQTM4/5uYfM4m75ScFazsYYE1PvFvf9d2E5ss8D9AN5r8Hxe1FnyBv+oLP26E",
-	"DShZhx897wIzPlfzFb9nb1WOejPNc9geWrxTcs2U4ZZpnRRkH2HV8By+544Dqhzh8ebPn2Kysz5MP9eP",
-	"/hLYWc7+zubGkurbSu+dVfvLc1nICpbi5KtV1jWjk2wyL6g9M/rO/n8ptW580p+gbMKbk67/+Y6L+A8F",
-	"FcuKLlnix62sTPQnf2F3fpCL6D8riZT3y9KGlROrkSor1kv+MbKaHVKDeILvuuHCBDu0zyYfz5byzP3j",
-	"htF7dm43o/HvZ7xcS2Xc3b6aXE9+ZdpsCynLi7lU7ALegkl8W+k37J4VI/dySbnYx/QvKmU/ksHDt/ms",
-	"JSfDRVobIU8aJsjZN09jd2yTZH7UQQTCNR5GohcoMt4pifu/c54KHrM55MIKy7ViWjMrxCur6V3Wih5u",
-	"9V69Ips4gdVgvHDZZ5OcLxbOvt6rGlhrVGlzS83Ax1dUr0aej7uYVMkmsjJrPGttIk2BHrRxWaB2JCRx",
-	"r8TmtWb07jafLXScoURVFNT+0akDHYqqUh/++g4T+t0Jawyn2G9Ng+zNqTemAXTbw8XeH3HeYsYx/Bw8",
-	"GsjSbH7X5eWFZdNxO2tvJxZ/x+q6kR92KAhP1QNlbhIjiWKX8wBqSM3EzZrNx9yzGp6fTC+/mdLpdHo2",
-	"tf/3J/t/X/u/uv9dTjq3sHYfG2LD17SCt2KX8YuCr0dKcBo5j1510lzMmbUvhTUsvT6oGOhXOVzVA+QH",
-	"3dBt+hsFRQWMCmIV0TsuyIreW0N82OgLmrPb/ZfQK5qz8Li78Ic8/1tccEkNB6fSpiNq50hNv0No2ulh",
-	"BOTinikTP9Y9ylHhXKuDrpDkTSGkSalYcMdyw0q9j/5vF4v3VCxhC0r68TW+czmdNry+VCm6hfPnHUa9",
-	"ejo8FIxoHbPlpXa+Qsu2Tv5rskYNNsy7s7DGBK++Bkbwf+3O1fCIRoGuA0NWFEw5Z4qB1QemWcHX2jkx",
-	"FSMs54blxMglA88LPMfNJKJWV2Jd0DkK8fYnhZzJfEvuhNzopp+skGKpJ9k++wEkWs2T7mKkztcRWGmP",
-	"lLdi5xwE3BgBD87Nz040vsadHLQ5U+8LT2/PC2v+jrbLgLOjJpnj+TbtgbvAzt5Qa/cvyGyL7iMMknBF",
-	"NN3qZ2i/briGvbHPgjdw/+7Yr8bvEqktWeIMOC+kZppU62sipFlxsUTngVF0ftfgPzq37FczqD01cgFi",
-	"fsZW3GrDtLB6U8MWxDEsixRF1AB8IZVi6BiP6OE64nor+UfmZmWP6pKFA1P2ntbdLXfxqH0XQpjfK76s",
-	"FNPwauW8SztnC3wyILiDRLGEW/J7Jkhh7RU9aoo5Y2umjbuH2h9byQ1ZUGd6FHJD7I1FlpJpksuNGGaJ",
-	"WApoxsRBVOi9IjufcstPnq7+CQSb9nOEve2h2a+V+um2yBrYoEGLMFe/0RlyovtQ9IB16NNhZrhCFTUs",
-	"vy2qgw2dkn681SupzK1hqnzISPafb53xYtZRF79lrVJqk7mLgiKPFXLDlCZalnD+29rdCKOrh4qjJfGs",
-	"0pPryauqKEjJP8JttEPus6vHCfKdXX6dgYNHJ4T5rNIJHW7AljYisk1d8U/Th+zumEEbA264yOXmdt+g",
-	"T5uDTs+fxAYt5Jrd5rPbNVO3oyY5Pb+MjedlYjfMomnJkPHAs1AUBB72ChvhmkCIUC4yoiX+s1mxLaE5",
-	"ONGNbClJqbvTbnL0aINFMFR/haffSS5MRAfZVWHbShGtjCzBI32O3xyjG9Uvo4ZUT2PfIdp1Xd/TomLE",
-	"3lzOEkGXvL1uXGLHPcNrRgqMtkLgaxI3RgcYFHpF12zXhVxKCZGhlSzyqN4A0xx09ex6wC0v4Nt7tNTG",
-	"hiApH7Qh5rt7F3s4kE7W3B346JEMOiRg1D3OWu7L+gd/FXd1FTiSG3uNLNBzKhXZrLZESMGsjhszY0B0",
-	"xeLsht4xklsmFNIQyyQgGJzNzO4x+to1gsELEnFggHPEvlpwbYIIAfcI6N8F5TmZbZ8RVq7NtrabGr/B",
-	"QmBVQuL87I/e89XkbbSZSnkPvjGjeFnCn2bI8oJtohyvZaVikze8ZHOZ1x4DfC4ygp1Vv9rKYOZOttab",
-	"NUpp9fOJOtCRqnOpBnjGYK8CG9axFMxxgXPsGL3x0UAnv1zHk56Z3DmKS3rzhuvIEQV+0iPuAHfWI8RZ",
-	"ShEhDH7Ab0E/D5LNis9XZCOrIidL2dyavkn9WQqWnJUPt3kulYbbgVleABmtWI1xZMEWJmFT2gnbo2n3",
-	"QEC6UEa4IBupcj2Sm0zB9iv3+JhbiZtZ5jfOkb1nz0frm4Z9tFL1w+sPb767Jt+tydXfxHR6ScibV9M/",
-	"EfIfhLwg5Orq+nJ6/fjx9XTq//y0/vN02vizfeZv4v8kr96//YG8ePP6Hfnx+Q/fXZOry+dnjzGQ3ebJ",
-	"FRV5wVpZLtMs5ZeVYsmUvdMZB88RE7mTYc7gJ6zQlvFY1NEYFLlL7/5u6nOxOwXJ86mVt/nVtK0DpXbS",
-	"vhrbqpdszrXzEwwOnM/nbG1CFkm1XDJt39P2S4Pc/L90o+1uzJiTtfWFhrjYExNoaopf7XNW7YrJxicz",
-	"P7kE/Qou0Cc4lH5WtwFazanKLywzfpg+Pt/Q+whd3LONVTd2/8m04RxPOenGLBu/Fl+niwN15PiMLanY",
-	"DZbm1LAze33EtmVe8PU65kb1R2vFrOrRTGEZ5qlvRHk7d6RViHwwywp8bjQrFtch0Qzz7jDMgjk890zZ",
-	"k9FIsR7uYopeSJheNGwpTCmp9l0/N4IuUYmdm4SCCClR8DsYHMEND2qIHZJiMDGmGfPCO11iDna8iqj2",
-	"GpsLTB54Iy14wYYrA+8Ku4z8FS9YfDDB9Yrlo7jS7c4w9R7jT3sFkKPJqHms6fzOuZVTv90mfHP2gbU7",
-	"AIGOXv1Y54tJNpnr+0k2gaSsbFKu4u7jTkjIZ3TsSd2Si6YZs5c6kHWdNJRQGNwq2gqANU1cUEkPOe3I",
-	"sM6/MVTX+4tmeYw4es3mPauwvzpJkliGocrcNvX77iDGEcHv5Yb6nE4rKkF9FzlT+E9rJe/rP4Hr1Z5l",
-	"OOZzKuasKFjc/DdMmyg5KdFrKggtrFyLmYBGGlo8TOI1iJQwcDCqjrvKrT0liVlxTSyNM/SaXMZTfTvB",
-	"tpDS7zmwuY87u1YfyZ0DWM/Zkc7vlLsAPFm8NPdSrrPnWU2oJte35Ed9bYZT7gV/Q1b3Xd2j1fEgiSZr",
-	"WWwdWQ7O5LD7E7lLIMokrwklkOgKmw176vkNLhSvGbR5wYnQAczVEKpR5rIre6SJe0w/g5g1Zg60c89b",
-	"2ldUersSgajTFb+SHPHxNDokn5tKRSsjLD+FcrBQDEM2EClz76Fb0ZJy2aRVSigPTLixvD000X5QZo7n",
-	"0kHZRR1DX23R4sLoIFFsztecCUNyVlKR62dkvmLzO5YTuqRcaPQCQIY4ynerbl7QNb+wE/RC/9zdk40z",
-	"MZc5Hgl99WSyO5EPK4Y6a8k/Ws3I3kLaMMUkcSVsOZiKYR2eelfZpGSG5tTQyfWn4D6c3ODLGHwRTj+p",
-	"2dkaEZ+86vQzpmJTLuwHJtacyCZLJas1/tgJ5vjclQlOcfL5l/DdTzUzfb79ZE/b59sfXv8VHrGqTy3I",
-	"QBGZ7C7UPudVEa95AC1/AamA+euWnN6nigJ599Z/8jXYL95HN4GiM3DXFMxgaWO4NS4/d9Oo85Qe1dq2",
-	"2O9um2LW6EIWecKB67czds1DjeFwDdcegzf4SkTnaDDLzqILWeWCaR2fe0l1Ij9RyNuZcy9Ef+QfyyKR",
-	"Cd85ymnft9ewd+YMm5lIOJE6StDYdzGzdE8GSzfdyR+lETvzzl0n0fFOpIHXh2bv7MLDw9XoOK1YuS7c",
-	"i13vNpbf+Wfwb5AMjlK4ZMzoRCZVj0K8c1+4IxX81LXG1ZxQwz/dVqCcDAgnurHfTaJ61mycrLCTQ3Nr",
-	"4eI6OLX2u5yb5yFjZ8Tl991HOjfFFu4a1AQ0Oycv2kludnV5M93NJ/dwRe64yEglCqY1KRkVBtWuc/LO",
-	"lTlpeHFoyuv53wQqNc2ZX4ITaudfdhyAeX4LeU0j03O5yNnHBGczl5nYe2Dgoc8uqWrf0x/goY5JAXPw",
-	"Q8S0m5lUSm5Gh421UczMV3C2fGUopAkSLBpGNdnZu/D1jMyV1HpBc5YTLoxEk7fgWKzN825MORkC7fdG",
-	"e31+UAbtyKhpQye+iurErjYzKrTkwI+FDd/jOofH3HozV2jqS0MhPRNmHdt1yAG8XdK1HrnzrgTbWnzO",
-	"/Qgx0NmWKClLYtC6jNtXQyLZUiydqZ/e9MsozQYT13lAR5zk0/PhYSZLvfGxPXa5mEPkxmsraJKD19sS",
-	"ZSV/qkdyEogAy0uCfTTIUBgEldV8xfQzQn05rVyQqQtUc0OgJqEjowu3q10VEbKq98ZwXYpxfzJF/3bH",
-	"ElvYPypa3K7lBm54Rblm+e1cai7Y/opCnHk6ydourhqb8QODwpmFGCAtXM0WyGGsaZfC5wL/AbI1XB7W",
-	"H8dQfXCay9jteSBX0zgT56OLb45RKzJCQCharg/gyXFXznGERcgBj1V2fs4m7KNhIh/JtpjYh+KCL1cz",
-	"WalTCgGWL1tHecUouJooL4afWxgkRoFB0vJkaxtecTW42CpKgNjKV7Ice0/M6PyOgLZoZVOwDLDUzKxY",
-	"+QxtBrAQMpcKqpizGIy0kq1+eUty2WGcsRSEoQdU36fpwIVmzs9+PEYYLHNn2y8jFcA8nm2jFPi75GMN",
-	"SkbnK1QUQskU6A7givc7TE3IVg1pewyrl050ogZveinvj7jbgzdxLHdLgbdGqm6j32fpLQRgnUZ29lyW",
-	"DCJhWRuuq/4Rvhtznt1HUefoHQNdsGFG+szkg4+l3aHDbP1U1WfCBRCL/OHDsWm56rJxBjrY316Tw6Tu",
-	"ZvbXQ6y0fz5lJEpVMdYMPLo996WWuqbajBU94+XLICf1G8rz8fWaXgYcfLIVO670HStUweGy/3ms2xy7",
-	"rFt72I+5tjFzHWXG3DG27pPl1hydVcZFvqlIpHR86cPVQ/qj3RbdKyH2Vc3GGvw+Jw6rUuWCePOk6+Ue",
-	"XNw5lvuPB8XQxVsYhIGwB1B2hH/Xwx60R5wmMi5G4BUYHks8xSiGD4YYKR+i3mhmbmv3Vn/swbjVuddK",
-	"qu48DPBwRneQQYMuhh/gC4OAIGphPgIPoJNeHCVPI1I7BkvLJTMMRb2Aj/zZvhTBlejcfZHg8f7R9w68",
-	"iyXgvpLimxpgYoTs0XSL0Vew2uSCVOJOyI0gMFoo6QTlPVhrXAfbHfyU/ilf/zUZqHzXM45cIeMiLKCf",
-	"u/FSBAoxvVGyGeus0ViSiswqbdevmTCQXYZ0AtTRugQtqbp3g1Ej4ozxyw9HSK7ZUGUGyJIbeM69NOzG",
-	"3HOJ8S4bnPKSSaETzjCheO+t4Sy4/WgrUUoPgYaK5PTJyoGPVvOVA2vacGsBIu4N4rH81v6GhO804TWy",
-	"muItXTuuGxP2kGvuCx3XBd0GOAOIZvraA0bnq6wR/wi3r9yI9nlErB65IJrdM0WLMMaDnYuRu2QMQqef",
-	"Rqswp9csHwNrNJzjB+tecTg+3QOfOWrOCf5yVI7HTXn5T+CmGxeiODTEvDeWgSCbe6b9k33oxQqRvj73",
-	"py2xnJvz5x47f3jSkn0PE5bihfe+8mlwDU0SpdZT3Kea+sJjl7pf1wFMAgg2FiSzAloibMU8JHmxBFBu",
-	"KFsYu2EwydhGvRofdKpthWg1XLR2dFiIfMex/4+KFoD5kRH8M0TMQftzJW/2Q5hsRG7a9fWjQ+x7kcqA",
-	"UgchlUHZV4fzmjI5cu7TycCNrOmY2304Q+cVwl+zW7lIp0wiYnhRA2whFouD0fZgCAGsLJY+Oa44cExd",
-	"WxLKdmDBW8G1iRnYoFnawaEOX5OS3tUwRw02g+4RwPO+lvOXbAyuruLLGAZkwcUdy4HsGnopeJx2kBbg",
-	"taeKEcVoHsIbflbVupAg871kwcGiE0uWalhV0Ndj+PrIjGirMgL8+vT/+38vv54SasjVVwEPg5uVrCDw",
-	"Fi3U2JvYy38dyrla0DEZ0I6zOpVwnUq2HQHkYT5EfQisqQE4xmjkZKOK36igxVb75gY0xy5Ei0pDlVQ4",
-	"jnHgD2hOEKkedAo9/ox2dX1c3R7qA6tc7S/rveSFh0bdTk0n7KAttCLU5bLuUeWagOvAUeGUJavdaoHa",
-	"SMDeycuu9c+69G23KA6EUV08h0zazHxpytt6R+tjGORR9KbmBUPnUPcqkZVIlXGMRsPfoacjpRsnc98a",
-	"mmReT/rgTHM7xA+MaienToGn14eKG8pgIj8JFsd3SLsMOoUx9ONtKUsmDFXb3wck4GgQeGUV+NuiOhoE",
-	"4QGD3DOV87kZJ1D+A1/aK1J2j8Au0zVIEN3R+O50Vj4KGd2fiIcdqyHBzybeDXRhO7CeNt7CDctKiZFE",
-	"rwsOHl25WOwv/PyckJDvXFuQHTHhWWIwb8QOq3AFZzs+pFaTQ0g9WtMl81qRA3BiIlGU6q7MfakgMG83",
-	"Bf9a6pZINLSARkND3Q4xh1GvC6LZviBCOyhnHTMci93143tXxI8ykiLc2G5yjWWPud8e2LLBDnFTlTHg",
-	"40JuWD7wZhmeWt3pO9IIjzE73MiKxJJ/HHVfWIk3cFHDMH2xPNjP3X0ga7TwgIxDT06YWArFN1UrV5UP",
-	"2+APProR9QEkXAD7YIcOQBxyY96qSkRMCfBj62ZaLFVDoYzm3eFevrCyXDOTNeYJkBdDkKK9TzkSa+ea",
-	"hUYvu8D2XDOyKKRUz4jVGtB8E9IA2L04BKT4N25MY82YgsURK1dUObeEdmUxGZnay3QgkWHkFIpZKFmL",
-	"BJHgt0ea8LxGw7RGZ7CTOfQycCCYk4Hu/WalGu5/srNOgwmA+ZpwIy0mr8kXlpu6N70+2JXE+i7RCich",
-	"dRNb2qwC8x15DtL11XKnRHEEL9NUsX0luBnT7yeboENhaCcgpKL7Tt0OyK3GzcwPukcye9iAc79nY6Rz",
-	"wBxA6Sy8p7UDx8ASl6TWqeZzUtyuK7V2mXK7jpqSQduNFdUkZ3MOJa+GaPnMJTgISbSgyzhoraHtyI6L",
-	"K2CkpW59nXAeybV+UM6Dc3H4tfsh/byykBTRoEDsnNUIpB2CJw3PHqypuHoXXojN4HuqV3GE1wYc33Dt",
-	"hwmj2inw42HXvBc5OkbJdbxtR6OVJ1+YLUaxof4FgO6U4ogtPEaTg0/d9viTkpvkvZyRfkYIkagavTDs",
-	"BD2YH9kyMxAFy22vJ3nT/V47Wev+bJ5yuwuLcgWjBQa1dvEsldGj6h66iRqGmqoFrAEK6ILywr6yt3DM",
-	"vZ+5uSRmj/1tx4SY6kBLe8POLlFp4nXNjG//OkwXBMSi7rj5tzVwMRbtuO6ACG5ndzL35XzA103ePci3",
-	"ZhSaJl2Yydb3uWVPqnIfZCnYwkCMBZAiADYCCAJIOrlvrNL1KRwwx04OYxS95Ptf41GQKMx6iNA1PP79",
-	"DNbj43Y0DPDZuLUxFvx3tjYfGvgrsWS8KOyh8UjRd2xtMqw/tvqsl+VdOPhgFkVus8YM9qYehOlGhU0Y",
-	"qv5kbN1QuTC2DAcSHz2HNWqifNYjovh1EoaG5IEckMcIQw9p1gVrPSgE/oZuP3jc+THexodANAeg+wMB",
-	"mMckEOG34vyxjaqXwzs+jMDJOErHh0aLvKGqQ1wNa3QtxLTRJlr/MH7b4v19CMcxkaMh9ClawpQQmlh0",
-	"Yuo8B/TlPyN17qTDJ+R3DGPvzwhFdPVG73EYBpCmG5F5Zwpjuks20UUq1jvnal6kRNy4npGZX0yNkPdI",
-	"Eyfxh7BU0g1jCeCR2wbcfJ7donCWcScBALktpUwQwre1T8HUevfFfmRIF5kY17PV76Z3WIQokfNb+Nk5",
-	"0J3ZdtKgWb20erej0kMulyz/Luf7e8b0gjTvGCLp/S55DAlcCvZIY7qr0wS31pJ9pK9JJXJZw7DM8EaJ",
-	"ORfyZDLksH7CsCXelYD91yGK70aOU0/q8X32Cwnmu+sWsOILM7m+/OZqao0MPbmedi4a90LnUNqRycwu",
-	"BmgDKAdR0x6/kXLzOv+e3Ag4t0FTMFYnBXWhGHycYQVR4WfnUOtirgXe2DRDpIRfEX4uvjHogflWuVjA",
-	"A+/GU3Y79oiOA2Scr0c9PLLR6+wYUeM4qkV3s1wYT5YE40uixdfsqpNqfeg39E1IlzggTyOa1DAkOyL6",
-	"4npd9jjdo6/0ZzIcnnMRfXNI3sPw5IzB/f26JqksmKJiPnjhMWVvqLvW8cfB3lrPZ//tqv/9uOqzKHzW",
-	"qfz1riD099YTfy4LWakdnLc5NwrR9q1gUaivrAsIJheoqWlGoyZAqrYskXs/RTg2rEQan4GfqnMuuQhF",
-	"Og+peo6pcjVK7hBT0G37QaYgvvvBW4PD/Q/wQrj/MjvZv4lG367sFVNqSwpG75mO9ecy/ptNGP7Lb548",
-	"nj7Zb160G67Vd61L/cq/rSIX7cxqVNEeOFhTCvmMvhkOetwsuy+VXYLp+l17QTtaWlzLfXIVK9BOddCN",
-	"JhvthGbmD70g+9WB/TF4TAd+aCbAEZId476WPN6loJOGJZViBfVm8wErWFLDHpJeeqQO2F4r3IsfILV5",
-	"blqv3KYTdxeFRLG0dx93Yw1SyNtCan14Hmyacy27FFG7PP/2w7tolOTghTzwmNjXS6ruDk2UeVgqsZJF",
-	"K0SuDStd3GyCeWrR4Hg0jLJZbcFohxaWxKsgLj4BKS/JXrWghg9nzKYJEd3lN395ddPII7UqCrhgiGEC",
-	"gXAp0WwuRZ6FnCflnJMo6gU7LpcEMTZ8laMztHdV/X1O5xnESH17WFmwOmrViGyFaWT+quy5YstonsKs",
-	"0iNavzVv657Oe5GOemKoz66uURhCz7pLR8BpGARdNixReae0xldJYfpz4a0/JGGc8r7d9BhQsoRi0Qvn",
-	"MBySN8pofuw9yiuk55y7VY3RXjGvB9RXPEMJL9kpjZpeX9TBvdfxRWcA9Kbq/Mg2Tskdg3UQs8SsmZVN",
-	"5gWsXN9t0cmlx5hevs67ZSNFIQ7EsnK5Ws1eWV/1wiEMgZ56ut8ik4t4p/YDLsa4ngkjDeL5byt9IMP/",
-	"yDbNJK2h9prrBTWnKj8vV1b6QA+gyd+q6fTxfEX1quDaXMBfWddWixD8Mo7g5VoLtXZmWFtjR0Q7QILf",
-	"34Uw3ZilszXXcE4nV5PQFOsNFYYpQcBInSRaVe2UwE68aXs9nTZOp3tpcvVVl27h20Ng0g7zM+yUDode",
-	"124RQZI//vpJuy3118096e1hGcacTFsU2HfadyjUkceuYvrqq4xc2cldXE6nl0QqcvXN+Td/IrmS671d",
-	"+vqTHPHLCXZ673qbjjxDHxTlhdPod4TrOhE9hw71PjTFNaHEPov9SvdGYONxHMQIk+vtNZGi2NaNFr+Y",
-	"gwta4Hdr1gR5u2biAy+ZVdhfvyW5nFcl1LEheDHXxDVrAgNio7gxTFzXWQVALWjt1979ZH/0ZOynb92D",
-	"PPWWUaqieMWX0QpbapJR+42ssw6GKRR7PEDHq0nq6dJ7SNwNVuo0ySgpMOmUiTm2/8y/fXXzrM8We6jX",
-	"p2XshNnt6lTNGqi6PCoZxHu7WLwHMJ6HtH2C3LZH2qWfOGwtrl1V5/HBpb9A15yIOxrpdJA3+m3A/EjW",
-	"giX6Cc+lyrlY9rQOzkKaYFfEOhCamOR2Aw+XzJAf6q0KX3nwSBOPfTQwdN/fRbphvXUIYpeZucxJKnLX",
-	"x48aopg2GTFyyeyRc2dwIRWpq4AOcCylYWYGJmM1Ns85cpwtNjwTq5T3TMerSgAkySoVDogO05g3dEvg",
-	"pcx1Ums1NzwIOVn271gq7zSbbKI+tpXcNDJgmwiXwxKXm4kLbX5qz9Vxf6Pe10tFuH8d5qFPh/V850nu",
-	"Zj+0VvStRxs5sFzUAbUe5AGJ4de0mb/v6u1XoXJmrece1K+ghn/ztK2FR4dbeiiTyJlKYzeXlUkkkR1m",
-	"LxvFy+N7iHyVedVwPg4zmt3mH2Y3NwGEj9KoIumeiMVzU7iMsWWOh4SpV/nO42eP60+IdScLOjdS6Ta+",
-	"JzrQ+VLQgjCBKbxSs0YXy47mUtBN9F5aU6flF+yeFU4hYsIolrvsYSkI49gZk+deW3wGmKFVWbL8GjUm",
-	"uWjVqNRZxNPs7HF29uT8q+zs6S/DKqkX8cTbhSzya3sdWTFcUrEl+bcw9zevvks0YT+on1ldh3NQycwe",
-	"HOx9P8t7l34/CAAYK+DjWwtAz9dQs0Ib+zIoCvAO8jJa0336JBJ9a6Q0x3gLdJ0ZLWhKkwn7ctnclstY",
-	"pE4x1zWg4SadSbNy/7ktuaiwzyCkckIdlBVnwM3gPMRW83MA8IT0IJ7fuo6tes3oHZob9XSRwWvMbOxN",
-	"XlcZxZyxG57H8l3kwpPhmkxJKYXMyCWhGp0Pe1g2ejU1RPl++YUy6ED5BaxwGCJ4o2JtXRlCSymWrisG",
-	"0vsZmVtWhuJ7ZH0sRYAKAI9SjAV21tyPNHz4lZdVjOI5WyrGtC/Qgxo5K7SMohBioA5pto8nv562uPLr",
-	"aYQvc37P8yjqhQc7ANkNXNho7GVkXbbnWXXg8YjNghXsvidLolZ1Wiv6ZhpNeNi44swd00vaf8erqOR5",
-	"XoR2ZbQowoa6WwPKTR62JHcNRPphLNh+FWi6X8wHSTsmMa9mt0HyubUvg96oyT/o8ZoYgx7Xa2XZftjj",
-	"0eLgMED0uPVv+eOn0yPIMpcyeKAsE4LlcYDbgDfVX/ZZIq7uoaBUe12BByPpjmzfUUMdDvdHxu2GKB5l",
-	"I4ehB6X8nWKLAsRfZzvQNzN0Nc2djaxngagZY6iDMBuxscYA/hbR04JDuNbj3vVeDmSr8Hi/c6MThIr4",
-	"6AL2dzziNBTdthOdGgXoIcWIff4gBdubWtPGQi3woo+QzX88CyDoabBUnxkSOMkvKs7WclawcgRIy7xS",
-	"ymXvxFQpLUuGXQ+tCHIqLDSYARyjDNtH+kzZDfo/AEQ/vhse4SGWQ2GKAUcfH8tqsAf3uWySzI5oh4p3",
-	"7lU1XwH8R7yVGxW3iuUyTjkqbiuRywQo9kZWRU5mjGDdXQ3/hDBbq4QfuRElPhSrOxnTUQMK/t9DnT8+",
-	"e5seiZXynhZRrqkBMRZSkaWUeYjw8IIRIQO2DzaiyglvK6GN+syEw3kMWLZHwO56VMGUh9/RhQAIPXZi",
-	"HWU/+B3j4DXCF8ZGwjEshVoXqu4jRWm+KcQ+rBfh64HbLRR6oI5aaCvHE7R9IDSOoXeRohv/uQ118Cjq",
-	"ujLQIUSHI9c4mll9hmu+7BcDx8A+bQiVL4GA2gdzmlhsDNp0nG5Tg3bGMrkxX3PcaB6NN0YyadhIjXVN",
-	"tU6Jbl2NBLK9qcq997v7oL+2h0Y6Hgh8ao1D6Rba6TrZWn9KUOBzMT55H0WhyZkY2hpDyXUizlCVh4SX",
-	"BRR95VBVDYNHZ81oHItut8eMNkwxueNyq5RydXq0nHEtBZ/3dqPY6fjggm7PoDJIubZB3YYVrph+BDc7",
-	"n2b0EDQvjj4OBQI0x/JTiZMRL6fdTj/zvUoCY8VLOT+GTrL/Al+zeaIUf83mfMHn4Oeo7eT5SmqGUFxt",
-	"xSI1t3um9K4Hq6diXKo7lt+6eM8+Kv0ET7+tTO8d6Wewe0farWh9MbWL2BwqVubGlvvb+jVbDIY+Wrv0",
-	"lrqJS8c2Wd3KBsEuCs02rsXKqFbWHT/EiK6nDvgmMspSxipEsO8csoq1esaA/h3Q+rXR9nVkE9dOF1Mv",
-	"T7rHANtmPCKvX4I3G57MQjoVJhXV4bnh61WyMgNCQu/dY81+mSkMwAF9NLN+xoNlNDwHzb5zvlHKPs61",
-	"3NrgXd+OB1sV+o5tw5wCyU4rexOj/Ik9KDUKjrwUiyJa2j/E1t8nt35zQ76ebUrmvcR7amftlUnY4xhi",
-	"rgw0qrJnokCQtgfKGX9jfOqFGYumgvhDKgULzVkHpjgdTa4EK3AHHrzOyOSGLGRRyI2uASd999MDQCJG",
-	"9jNKnLAxjRO72VA469reDI2HcNBBeY1oaR94dj1O1dBsczp3iuHPn9o9gK32NQz2zzXRtdvy+fMvDaXn",
-	"Tx4MY2IqJci3UpaQg9pJaQ+TGLh1dpHPg4XcKnmf7umTOlIjW8Vyr+tubFYTdF6DPYUXuwVYQS3zcB+O",
-	"BCmRZJfMEviyy/1XYFOT69WZeRTl3h5PN2WfX8+cy1bD3VfSnBFMAhzg8/m96d0rV5s10DA5lp7eVdE5",
-	"ZmkMUMvfhK6JO6VAg0tWH2xeHTecUkvv7utjtnOQLRTEcrs4dmeaKdr/SMshYfZuTc87qgy5GlT3tr80",
-	"ZmhliZ3xTbSK2mXiHZwWtg9JOaRLp/Kd96hxIE7cHP1oqRXWpyyuo4F0YeqeKSu77zSBNplWcXOe7V0c",
-	"esXqSylldKT+PZlgMYCoe9Je+rNe/aeaw+zROWiVc3n+0q93lOYB78aTKjrJn5CxBPmpkO0J5efXdWlO",
-	"I9vGICqzR9KnJGwGpmoOyYLC/qwzeY+Dr6Tiv+LJ353oiBp/nH3fxg83gbt3n4D4+W7j+wA0gV+vb18o",
-	"X4Ma/siiAhxmaqJD/K+7O9gqJ9rYfSuYIUuJtTBo4xp6x66JL4GH/kUFZ4COibV2GpcQm7SDx41rBu5H",
-	"Tx+zkWSpeK6vAzD+1h7pdWWyxr+4qobgugAzAyRKyO510J6e4K2SMVdGCSmNG6qjiPPHFJgJG6c2qZwY",
-	"38t++3QSuA/2cqU7ta9fBqoDOaWypzc4gOykrhuU1XWLgSZhXVo30Ny+zsPLxMis7myNzcZdGdFuAR90",
-	"w7IbAn/eoEswQbUTxSPrQprB7Si6VAX1w0s/IImnhZVbK7mJVeD4BXV7U6RVmFpqZc07LQswsZtUJeJ7",
-	"ZmX/Dz7Tf8fqYEWhe7MT0DjAs+i6ZrPBqGY39uEXrCjiyWRFVYrU1zFjHx6pC7/sSsCQgG7d7YO8G8Vk",
-	"Rd7bhrqGbnM9ozvbvapDSP0Kjn8wc58dgh4WYvvtCSp0olBDKGYb29UCZqTdgSinV8I1/OgbTUjRHetA",
-	"SHq/cXVSQT2FzLFUlBNrb/FDUIAS6D8jUwybBT5RT/69y448xFH9baXf2AGiPWzwdhs70yGYTbAXfvhB",
-	"Liq3Iwd5qW6cxjUiRRmK9IfmAx8JcSiz65jvDcpgGQIWc3QPksuG9Pda+x71SA1zaRU/X0iZMJV2672x",
-	"sG2AAVWXUuJ6BhWH3eBlckg+8g3bbVyxLzSz48P76mn3WNWhr3GM09ONI2z+5X7f8pCoSz3FA0+FC5SO",
-	"W2BatWnmpB9pfTdO0zhkeeFGH7e+xH0Mhru9RSA+jMWDYJ2gLQINILCDT0jXmDPh89kQQ6mYOPTcuv1D",
-	"NtnwIr/1Vch1fwiY263XtBTe2wC7PJ+ztXGlV9jgTLGS5dvQZaXxd9eWoo38hKAMruC2rob1xb7ZZMWX",
-	"q1tAe45lkii5iYkHu8xHmgAgcaNT6CDfqQcVi2hXqPwYSVayyJPNDPyjK1bkQWnyLQ2etTvPwc/Ygbzb",
-	"FEtugm7k5xVTEJC5HhS07BqcoI84N4Qs8ka6MsBPmhUVYU3OfPGOpi2S5xjK7u84UArzHhtucobDz+Fk",
-	"h1MBjDw04OR4dPKG3pPXwgEE6Mn1ZPL5lxB0Qing+T8CpOSNmPHb1A457Ys5nSyK5GJHadX5ZsWKRSxI",
-	"EBpmDl17sfhOGBX1WmB0OZavDTXWTc8rBfeeMvbg2xNDrV1YLKJ6D94o+1jYh7bh6bovZZIYuIqu3SeL",
-	"vFWD1JgIZB71OaW4FJB0zg2hhb0cttEFpdGF4yvNJpr/yg7KdMR4h6OJW5sbzq0nSaDRvXq4uEXI+3CD",
-	"U7OCpnFzqvKLq8vnZx+mj8839D7SIK5+uYH/Fq2/BYR3y0ylQ3KiUMlfbNGotz8k2ajN6S2kt4bmH+tB",
-	"dzkd14QOvxYlrqDH6XDc3xU4+mlru6M/Z5Ss1veT68mNVZyyD1bXgowJckmuLp9njzMI50ekqn2rReSv",
-	"hwEz2hejs3fR4hhcxl5lptGpckf6ersrOB5dMVW8PZSbQ5+QfOkSq2G+0TCkn4wbL7XYeCnnwTWUjKIV",
-	"28AYkB7iZOlAQLzGOwyte6TLxK4p6TC54yP7HA5CbE0nTXc5ZF3wKNJN55zVFaFDWmaEFH27ne+rgh2e",
-	"pV8TMOYCGwcb00ejiINpnIdvGP5MoMx4CJoOWf672dVv1OwqgXL82/XAgjKYUQfzueuw9AD2e0fnd1HX",
-	"9LhqqCD1I9IugQuVANGMXjuIwD+ysMit7GHkCVXg3aSIhdmpYtlHoBu2LBNhS3SzHmu02mnor8w6RcQt",
-	"J3YrrmVEPq9+Hcj+EDgYIz92/AKpa6sxbm+pZqSNmSzYbQ0MsPc7Q1oKN+vWAj7AAxjM7+IXpDt2+Rj6",
-	"tDf9gxuyRgFsd0ztt/D9R4eS19PlcOKG1r1JhNQD4AmHYJI65Xc/XjUveqrIRwFa1B7WSNv/ZwQbuyVR",
-	"g7toQ8NMkz6MxZ6Wz/aXWy0rNW+1E+AfSyuiZuyjqRMe7dv221F5lWiZ28zp4Ubv9IVu4kAioFz3B8gG",
-	"j3aLTsmah7b0SmO2cRGaW/di9iI4LFN1/vv+egNV6ge1M4Me5F2/EhdbsqH39korr4klDRRfsX9UtCDa",
-	"sLXOyIxqRp4+ycjVV1+R/4ssqqIgek4LlrCB+3obc1N3MA45Wn7niU9JHpI6Y2VbgqHBsIyn/fagf/Zr",
-	"fDxv9/j2nuTWEelsLTJuk+caOxkW0YBNcbi1tbxpgtceHMvJOo2akR+iTgEQxm+8TBjcRBtfmHwrIbLs",
-	"HeRdHE037t7WEcnO1ehpb3WufgaOd1qEGiTFFi5hZpyP2+9qqo/1jVEIt73D3YYXhQaATzLb4n+pIRca",
-	"Hu/2VKhEotJqxTyWU6RwwCMj7vHH4vD++TBmdDnVcsl0HFFmzpShXJhtU/C7f3Sd7YstngnN260rRyO9",
-	"+HL3iJp7SC05BE01LuohtkykCN2ZN278rEGlKH23IuJNpEvFkpBSZUaalZ7waEz+USsFbgEEe8UUuy0T",
-	"4DALqiAgCnlypU9RBmkLN1SjvhYEs5CbjEgxr2tuCy5YTqr1YUjqOM9S92TKzws5v9MkV3xhWE7gDSLv",
-	"XTTH/qGg62Ha0Gzb8x25WGgGS5ptrzF+agXIilGVQ2gfKOOSGXWTMnbXPdhRAEBy5bYI7tsI/lsucbgM",
-	"keKOhiPVLvu2oeF3MjcB3Keao8d4Tkum6CON5LKruBNyIyA+Tu8ZmTEmyIytOGIOw7xzuq01SjOMhLAN",
-	"t+t12T8lyLaFmSgqyIJqE9D3Icre2DqM4ksC7hrIpGeQD3EANzGlpHoQplSVL1laPQlJnK65h5XmKyry",
-	"jCBTLhqMNExPwWdvvVmSApJzKRTNVgKQlZua2LC99B8fZUX6A9clEg6DrDWTZgVHZ9hM1rKgipttCl0q",
-	"Ka7Bs7LHw7IV8w/WcPDq57BDZTkYDpA7pFhLbViTix1yNzYFFQc2k0DIzz4ZaOU9dpQhs+0wgmrjkEa8",
-	"2Fl7dJ1sQgu+FOhPgz/CP9qhzKLCRCRcCuWYh9TIK/KKU0xgeXSwoXsRGlYlt6MhlWfbsBGN/HyUMPZ3",
-	"wPhtVUpExB+qxAds0WaVujhKeoe1JSWhZE25mkRBq0UuN5EFIrx4o4jFpyINrCW0lA5pZHaSfuPhqvPi",
-	"LELqqIKwe+d0pFNHYuweqMZBbt4UjWu+lh81WbKJ12Pqo9DQoVCop/Snl2zu8aF31CgAq+8KVDixdqeC",
-	"1HSI2HiR1z25sI+MYsTzP/Jds2lKEogKvt03ZT2yox/OwTOo1WOCFuHurGmkkh3fidnAXhPyXe78YMk8",
-	"u0AEYKzgQhyiySQuVQC6thqnu0R3bTYna5DqT6bfNEseHNCLfVVgYt7IrBRHm9QW/einPHR/wgV++c3V",
-	"1Fmn3R1JXvNcEFoUWfI+fwZXjwKgdzA37gf6QZyZPJY89YlPmrpbMT8GwCDYQL9HaMFwVXVNX1C1YxeC",
-	"vaid/g2twv28FpD76p0/sSsip9uH+44fWkW/5nNTpfLLFrxgXgJq4h7dtXZct+dIv9niQFi0OHBLoq8x",
-	"NUFts0NmhMbt0+E4LoOwl+0jUX8U5OG5Nmj2cjl0Dj7+EQGpwEzz2hugyQxangE8hYZG9UybqCsWS2gj",
-	"sy4Kd8JK5xJw7dPGIRx04U1boG8NKGhYXj2hmhF3sVKx7tXly7tjiGcndoLjpzdoswko5PjZbqdoUVLP",
-	"MDKGy+CPfiB10Hvs6rlUis0Ny5s3oL0ax4eDmrUD0ektuIjhHUPRkJLVmoul/brza0FOf20dRIY7gfji",
-	"4nYHbrgZrGrVObQzzdYUE9+kMvZIRONQVljcVusYA7h0Ybv8YGdsGgIGFEYhjccKb5/7WMyqVaPRnuuG",
-	"cnTSglztxe3s/uBKReJ4pdLsyUqL2GD2J1+cjotK9+RrlKQMrwKnqWYA4c5MtDE/9FqBCpzoq/aXpDR3",
-	"04mnd3oI7mF6j6DLXqSyU11WQegPm2aoV+hMNAQHRoxWBxRiIzp3eNxLXXABwsfYowY9nXaOy36PRhBV",
-	"fe6L6A+eISKZKf2egfrEQJOTVvy66SAIlV77s1tad+wRK8lqzm+suXEC8e7qgy/vu991A9/cS/BW9Rq6",
-	"L/yn8B4aV9PW5MiGKG97IoDJwj2fUhuOYdkEP1fCsol09Da0GIKH3zRd/GuplYhvHVclcgJ3pb33RFkO",
-	"EISLSV/79Ijoj3Ystkq61SprV5zyuDgOnnJ/8ny0YyyctDkVjwyZsTg4yt4Ubi87Er53zbIaVhUiuWTG",
-	"rCSyS7gmVN+Fxu37Wkpzb1J7YZVsvf2BlevC3V60KN4uoEytl9vcGy8VXdghDqpR6Eqa7uR+aUwPPzY2",
-	"DQBr7nYyAjAfZ+LTGK4nL/8K9XMOrew7sO8CVFqtFqSSCEacU7cYzGno1n/3ltMdhJbWVmtSTXqp2I5O",
-	"UHDXQkNmO2L0MdmwZI5DEzV8otXeB31aTqskamhGRjP3pW+t4+Hy2tvzYaWYFQOs1BmmOpX8Y0Z++Fs1",
-	"nV49/W4SGPZ7WWn3YJdDW2Pukmbao+ufBJTvg8MQP7gZ/wkTXOPZGIc29ffZ540+4Y0pwUKGZrV+QJXy",
-	"wJTWD17XG3HkAmT9IKn2ouDRGqffBr4k2VA6nVqarBlKpHTGe1D7LDwYzSfFISWHgMt8cDrzASgT8Orr",
-	"ffVku9Wdu9v1F+iq1T2d/WXcrS5cWKG6oTrdjyuW6B2TFH/RLJ2HPTYJK/BzOvG6C2dF9WoPYuuB5WIu",
-	"sxI+0OquGHSOQVwT5MNf9EPqeX6KQ51h9fTIEsWlkpuofot2aVS33ShuDIsr/6WMhQgWlYKInBTggt5K",
-	"8Ep7IHWzkpWmIk/lwDAVq4sVbAM2woILrhGZ6wgQAcfw03Sg1nFf6rXUZK/NXiBc7FjBbo+udQ/MgMXt",
-	"kYL2GLuMKTj/ajpw3fFFbW8Mi5Qh9V4qkXbJRj4kUVPsAE/FTa4o7pSd/WG4Uz951P7/QhhxkYAB5aLG",
-	"180IQnhyRV6/jALFHgtU7jQdWoYDkO5FyfQwdzjNwXB3yJY/ua6HB/MlQu+P7DjPPtK5KbbgxfR+kUk7",
-	"A4KZW1cBDu0aXv61VryuJ1+dX8IMSvqx+S1sUr7zL53mb37cEcqye6Nvn39kG3fEuMjZx7gmUjIriEa0",
-	"IGGNMuc0ilyXIaIyFM76beNcjGmlnurWktKsdzNkTL1/sblxoZkygyfXDTE3YaUBQ5BQTSiGGSF+rSX2",
-	"LjXo5FNqS+qSxWGLTUES+HEG9BSMr76U9+wAtkzYQUkGjBk1+HByUodtiJGEEkhHDKIMCkVc/pVrHFUO",
-	"JnxPEUvrPu8hexZKVYyMLlfQkh35cIRpt6mDYXYKwZVIenIV8xRBosCnWaU/k0+O1T+TT6jYfCaf7rjI",
-	"P5NPBRXLii7Z59GuvhaFYAoxGmG12dIDdozBOfXvDI0Uz5Sk+Zxqk5EFL8qMlFTfQaGjMDojhZrjqfbY",
-	"+rMtaZSG9qBqOWSOdINHbLB8rOM4xAkevnki9ht+OqKF9PVVPEIEbNy5BxQzjPY/c+kuLtvSwf4jnP2G",
-	"bhH2CihA7hhbY7gTpUhIkUCzckW1Sw7bLXYrZKV2kh80o2BvY7jxDtzgMoE5mZCovmSsdaZiCR/u/O08",
-	"+/irbJRPCtToMdpyxKH7dJodxop2u/fp8dEd31XQcY8cXPqki197IjjpGEqETq60oZGNWKpcuDYAsFRC",
-	"Sck/QuHRihFdde+1BFt9GXUQrnn/qRQdHG7WcQRPSk8aBrEQ6xWfxhMoq1ZWTgSUsP9QPKhOm6Yl5gYX",
-	"M4KaQ5yOI+D7oAFCUxTOJFTo2v/cllwAKmrBoEAb6l0mHjEsm8yZMGoAhkfdAzCRNFmJYyoL0as8+lnN",
-	"xhK/ESLf2xwxxNM79PA//BITS33WOMu5OX/PNqPNcftibY2/U+yes03XWVRIneofhfVm7qK1FlIpFWt1",
-	"6RjT/nYzXJzBjN/LzV6HqMK6HlhD1DnoB+osu6eDdiIU2Cl1u2Nr43z4SyxgyzFlb4kaiDdonMETVSt2",
-	"sXIcxL0LBznZOxQxp06INqwv66PNqgfHqF9yWshlxYgUTjvT5BJ0tavzRqrNZYhVvxUQqVZMEhdHV7Iy",
-	"LJqn4VxrPzf8uNNGe4K1YpoZEOvYG9pae5jLAWjI3jHqXKE/N51FqLPtOI5Ca3s3V/hVQY9EDPrbYb1P",
-	"9Oeo78kNYR8M6vrPzkWEj4ZrbuphKN0P4aPkDeTUxN65TL7zHr7pnZGfPz88D6CvDe+BqSjrJtDMjtOv",
-	"0bdqBc4Z8NIEpV/7nGC5EdEUZ89Gn1ItbtIB4ODCHeCqTeWEsChMVedSnp6m7a479U2SDmy9i47eIAgO",
-	"9PV6PJChQiScjafNtrkdnm1YvCED4OmTdg+Lo3bNrDtlJv3kdrmKxxvzBEyAIVG+cVCJP2GUtB8tcW9m",
-	"47rGbdx/t9W5gxvl/7RW8r7+EzbXxtrtvjznbnnDIG8MrgHTjdcBl9FfbT7FMV2z6/ZpdLQzUGmylggs",
-	"4xUnlw2Pvah+Hoba342VNnYhlMzjh0opJCyWq7gLYk2NYWpXgj+OZ8PV6t4uxHik247vr9Xt65dipsPR",
-	"wn0fLE+Ins07Rna0P6+/x9LP5rnuBnG3ZnBFU19mTFolTya5pAs3lUQM3Iix4FLsCTdkZi9yaJ5WGwue",
-	"fg62dGCCaSM/BukRMmdwKhFrCrwCi0j/qFdKlqE21hVLGElQloFCSkrAj9Hn5J3HWsLccThq2PTbUd1X",
-	"UDvILyzXagCltAtGz8nrHF//y19ev7z/0zn5zgou/Kf3r16Qb5589Sc7k1nBylD7pw2dFYzMZc7OySuY",
-	"r32+WheS5r5gHSLElbYvGzmXBQB+0TW/wMf0BflDyQzNqaHXsGhL2azRxeGP5+Qn8KHWzV6w/ThYNaRk",
-	"VGxWvGDYSJQKvcH6cOpq5aVmfuYQPOPMebsMYOvp0Dxwc06+/+75Syyrt6NgoaFi5M/ffSBcn5MPKwgH",
-	"CasJuii3umd5WJJcM0HX/PzvWooMu91qgMNYsvBMLuf6/G+gJmI/mMn/spoLeYNmRdAPJtPzy/MphBlw",
-	"1Mn15PH59PzxpNE+AUfEhCnO9MUnnzz1GZwRDMSHPbTQdfi1NQn+zIwHxYcEab2WwmVjXE2n6IoWxvc0",
-	"Xa8L1/j94u8OegYF11DgfWT4bk5EneWV1RdAfMgwx4t3uI1wGHVVllRtJ9eT52GwrFGXbY8fAnS5/kjQ",
-	"YQPzsGnJDGYMxb9YPxKy0W55jin/aZJf0KI4/xVx7/aR/n8B3t0I6rtxa+IHqTvjgqptRGBF6U7VfMUx",
-	"qfWhZC8KJ6Qso6/pmikXwnYSyxMGWv2K8Oks9JpSTGuWn3ZP5lTM0bJ6yDcA3C6yoy9g9H+x84SLIrTe",
-	"wErk0Cho+8ynzqLBC1BQbIFevJ5NADa5+AQB+7Rkeik3wl4JrzADdR8pq5zLiw29P8qxWDjT5YGkeysc",
-	"PkTsHDwjVkUg0F8Ab0q8Ph54ALJPEw4YSthYyHldMDmiqbOgeVBTqtmLsGN5/jJiQy+8EnQR4vsXUvEl",
-	"x4LYlCh86x554KEZliEH34p4a6PMoI1iZr7yqXq8PAZr/IR9gB2FkEFqCalJSXPLNtcuPId6IBdLFK+e",
-	"xBmksltVR8lquXIPQ0Z25qrC4HmIaP4eGSs+aI3dO2DYy/H8Cq3/TnQHfC+L/F/sBvh3xtZN9nSAVFDD",
-	"bY0UzI23HJuRShhehLvAkKXcdxt4s/YUm/Ej+/ivpt7+QO9YYjMkGDrQ0dM1NQbIGqvq6vq5ffuBqtvF",
-	"J/hvr+Hwzj4xjqxybpg5sxKVlke5qWGWR7EaYKS2IL4GyzDnGuI4VtkBC/Hdy1cZeXHzH5bg//Pm7Y9o",
-	"alpDnxRcG/vI85sX5Ifv35xE5K4D2VOyMXjqcijr0veTbPJ3RA0sV0UsPrdHYPr69VOc0Q/0jn2L8cMd",
-	"Rro62vmsK/4jbATuoBmb05I5PVZLsqDH4KoP7cP6yINegMeJiwwdApa6NW405RBHqqv2SWi827tDvmfm",
-	"CbbovR08LUevvogcBT8Yyx2qwNEEKYYE7FFG29D+JQhX+JZrShEAMDHhMuyHU37tfz6jF69gGJzYJWIp",
-	"71ncmnkSKfKKW1YPXjZOwy7cGibAdUIi1qdrxAHsiJlvgSrgRKGCFlvND1AkoTFDyzxvUu3Czmg879aD",
-	"pvj2hybB/1Exbb6VCCl1FG61Q9tPILe2xfHnIXts150fYU/fQdZGKYXEXeUC8tZD83XIhrJsJBcL/NHV",
-	"q/ggdZSZLxq4h0kVIOC97VEC7nnO5EW5fnKcW9999ggS2ln7jzTRpVWX3NBZyO8HLNfjGet7jsKBcnz/",
-	"WQAZHpc+V0c9EVHZLYDVNvQoDl4QQwwuToTCBaZ390KUqto3IEnx8Y1rObKHi3lJl+zi72u2fDAbY/OT",
-	"I5DjBruouACg4+XAxc3mKsdgVqvlnlktV198sv8ZcOV9T/XqDQewzf0iEXLRHk6UV1ItmRWKQSuPLD6i",
-	"Wxd+ninVeh9SUCBUHbFKu70sVd41nhu7Pdig0ZoJex4seGkNv19OaALX64AweITjMfJ1jOuuJllGBNsw",
-	"bbCe3vW+iXnmFaOG1S+eSCP4kW0a3xikFlyeYAdi1Ef3jKtbccFtBOU4liZdc3z8O5GTcfGp/ssASbKz",
-	"fye6xPrp6LFml5LpY6rjNSEc8YqiRknMCBx1a0pSCKCho9dVgAoy88B0M7Bxs7S+1kPB6ReioGvkHp44",
-	"hu9ml/Wgz46sBOZiItLE6NuvHjWoVj6ft03Y5xjKPLl4cd956wzQAdLln3ZP0aRpHAqAUUcdZ0O3YNYg",
-	"s+8TKw2HSe9F/LJ+rMMoSY8uB1QX8LWaFYc6sWcuEQuuJZAWdObgD0Dh+EeFThSncYQEoxE6xpeIkb1s",
-	"uKz3RckaFD6OReaot6pErlgeueQfdI73cgzLXcP6JLN8B098iX14I5dLln8HxTH7dwJnfqTw5IZqkkvh",
-	"UqkK6nfgusnhZiP9Pn2Jnbm3Q/RZct/hE3u3xrCPBoeLhiP6tgQ+Eddw3VBHsOqYumfqzAoOgot+Rhid",
-	"r6yEeaRJTg3FzDTiZnNy0occ8OSheOWynE92B9kPnNy6eOWB3GuId7NiW0KV4vdHYPLs+Gbd3r0LVnvf",
-	"yUnb6X07+LEs2hs4yIHnLfIHu4J8pK0RfoOaZie+Alzz6c9H7RnpPSSeyl/m9gh7OuDuwLk/fFO+9zvR",
-	"7OAG6AmYBOs7i24BC77puGqg7h2WnhnR2KPugD/zHbfUSVwBNfGHqOpXXWfYHVubZz6rstEGz0snqwAv",
-	"FfQaO0KeHw7uDU5srwj5zthJB7rrSmj3Utv3ndM3QB+/Yw7+7iRb+++Mrf8lrdwP2I6PEYBYoUVIKvQW",
-	"0kBzSLFcHpP87WW/XTgNRW4wvP2flcjlf55Pso5HJ5en3B2HEJuK93vd9mjh5JcSC21ybnDMum9fBVMB",
-	"BXrQ/mCuReqafu9bRJyIcO/RWbeHoR/pY3kPP6TGPfF9bT/Tf1W/Z1jKc/pr2n7JfpHlQy5qWhQEZ38i",
-	"6uusrf82HI5si/d5SfMT3s/org+cfpLbuebzL+eiT50tT80jpbQ4zGG7lRm64F2m0Vyut3BvIHIVeNHg",
-	"B72mgG2FInPf0dErxszprvDvcm5u4BOn2XwYGz0qx/ehPqAHTlzmGtdKOfRCdvgdn7PJk+k3PXNzVW7/",
-	"dgBxXkixKPjcxAPX9CjFEYi3SuasEb3GtQJ7ZRABcdBbcKu6jn6pDrj2uZUsct2oDGSFhhwnEfrnDuPu",
-	"YnE67rZ7/0rJEtC4T8fhxWJEmODq+Cwer/6PpoYg+vFxkkNAS3adxZCnIFFHPQK2KhYEsbkh+XK2dQIR",
-	"bjgEvRnAHtbeOlPMA04kU0rsc+/xsWHeyLm+P8CV4mZyHFWgcQDt2Xtx8x8ZoUTJTUgns5dIUZUCCn59",
-	"E7zTnJT3jOa7VDzBWWl84QvH1PCrP0BQMbG7Jf54BNXAzFeEQto6cow15muZa218Tbe+SSfZyKrI3V1T",
-	"l/lxXV8/ow7K+TpfJA/LO8XFuOPSuuZw5AfnFJ7sHBlJZlbJ5sKwHKRO7jBCoS/h6S2dnZaUpzmsL9mc",
-	"5+ym1WvwFMfVfkcPzq6JZJjlMNFjeMyeQxNGe32gRkIahM6aqsuQw7IV835r9Aae+GdOEQu98U8ZvvlQ",
-	"q8tUsboLMSiLWAuVYSRtTa3W4bNFAP8hi8R9QOleK7mWmp3wsnuHX/C7fMrsJreS7ias5Aah5QHUB+gn",
-	"2OYoMTXv9+fayUO/MRgTcJ5th6Es2AZ3J+Ln3nuSAjpQ8iR9cJA+J2P00Cr19IzuQVW4Ir6h7D9jgNLj",
-	"je7ZuPDUFzHSAzjqgNgZnbGChFUEEPcjbHMYUy6I61p5DCFURWh808TZPM31vdOP9cA7HKBMj1TYjDR1",
-	"oBYUtu2ZtXbcRNGMpAZ+sOJLMbAUh4iiSpw41OKicsE3BKgBAWcJqtX+E/CEzm6YtlrTf5IVo7BQjQlr",
-	"bo8zt3K72mptRfTTJ6RgxoTSYTvgvOBMIM4ufMk1JPGVMlKwc/LaIJGciyZANc1kvkV/zKoB1xSmCQBU",
-	"3SjRX8RvHiWq3CMP5jb7rTqTaqBeuPEZpyk3A7bEOyGJfkqZp/4+973djmM5wYJZ7vw0tRdnxYrFbv7A",
-	"ShZ5zZ2NUGguGbR1hM7apxOXTeofX1Q22t99Yb/EF9zyG/A58PkquuGggtYcoUAzxES0gUfnImdzq2qe",
-	"1PC1H3gbOhyeyOoFhflfmBNeSvHI4HjYR80nvrTr+tLbjciZ/RrkT/6hf2Y7ugk3+gUsDET99JgELj3o",
-	"uBnZqbMF0q+xZycRs03k3d8qIJiEfU0pJuCenbHQkfZzdpowzoiJOYCGY2SfK268D1VWxvlrIFD9dzlr",
-	"FK4/I1JliIoK+MFZ7cPuUshLEIf8ui/3wz0UrxrdKeLwpncvYFXoC/7V02wPfNWXyTmBFQ4NQxf8jhW8",
-	"deYfmicKUSVsSANVWkhEVOi0gaxDuWSQyuCK3OzWZWTGoKoZmGK2tbzAikVzfwF8zv5nQE1hPJ0q5jc+",
-	"jhXgIGEAZIMChqI1MMhMAbibQyPuK+GzE/52+zr/rXLAjpT29fzAPC/71p5yvB9pecrcITv0j7QMoaRD",
-	"YhDH4aX3gI7suCl+AC7Q0tb7MgpfuMeGiTuOzUYHlMl7EPB+eMkTs/J3OTdxj3foG9TIqjlG6VTTxwF5",
-	"unDeEWWbEo/q/ADmj++1VIrNfduUB5yrqL/JWufYhM4BoBgrfanA7JzgdYJWG27xpO7B1/XtvCuoeFHP",
-	"+DSHtf7Ab2JJN9aXEKcAzbnr2JjLkhEjj8CN33rzGpsaYqsaOzzEYSgpZJULpl0CgKHb2hOqV1KZM8NU",
-	"ScCo6U8DaDNiZUK50bHZ8Lkgb9dMfOAlsybx67ckl/OqZMJkgRlzFyTGgiAXRXrxw1+JNtsCMZEoQbh6",
-	"4FstKzVnt1xk/o9g7YjcAa/echHLYKf5i8qcsIbEjf7bcK5bWZ9rdHGk0hNLSULJvDK4YYC35iBsYBcW",
-	"XOSNZBVnAPi6yAZbFpTv48kL153x4Xy5YzXQ7b8uN3zxW/QN3bY3vGaPR37nXXTBMwpMwDXkBuEZZYM2",
-	"GsCxmQA2p4WUeApfIA5/svzOByI0HgM4XeEVVGOlb9AolGvfoMNFmBK7HCr4T6EE0bnrtaKYayGCiJ3B",
-	"Wm2k/mTE2J8BkrsZrL/jglSisDdvyagwhBYQPnvubrBQPIRA4MJebZi56pRHuIQbH6dFUUfT8GAICUG3",
-	"aLwNwcEzNzGpCPakQxX1GQbqeDuU57OtqZPFaMI2G6ZAH5NuLv+JbbFTZfIfVx6eIlcfDLeeVP3AOwSS",
-	"9pt2x8Or3eose1Ake0zQgonc6loNG7R7qLCVehD3dWB4zgICBb8L/qfMs6HL14K3vQep+b4dsau72Yv0",
-	"jZ/WIJvX9zjtdfCFhpLTWNPy+MBW2TmiLZ34ipG/I3t9GPCJ354BDkrIyADQhhYjHK9Pg6+Poq7t59x7",
-	"l2dSKblhOeisRzfoS6ruXF/1lPPmB/fIgSUGByZLG78zR4j426U+shcdLMTeKHNZlvRMM0sow3JyT4uK",
-	"6WvovTGXOctcizO74QtLS50R7BM2l4WsFPQUYg/0LSZLEpoUP/6NhqN/QPr+iyv5z3PUJPzWywXRFZQp",
-	"OP6KHwpGdaVY6dYbvVF+qvuBm6D8oPvNgaq7UXLMxuH4ZPhHCDqfk+ealHZCvPG81Xg0WUut+QywlknB",
-	"jSkYdBvHYjNKNJtLkV87RQzKvwHCW2t8wkhDi4xQfec+FVGdfsAvOu1pwBUFXhrdghILGzRRl1dfT7LQ",
-	"GsD91f7nDBw9k2xCv/4q2ru70z/Ru/rwXNptcy2RmTArFJNIgATmmXG+m/hUXePSnbafJ3US/9BgqURe",
-	"9IIq1HQbvrpj+kDeNB1xa0bvghrj5CO0Bkdu0Ya4vT76hVMT4tzdFcmLp370w3A16kQ8+sspK+yOddkF",
-	"ULUgS6I73Cq7W0iFgU6navshqL47pBphxPbvrdhqHprf996folxsTZdMfzGmwJqJFRW5feCeqWvfwFZn",
-	"1qzL+dzorPbm20dCq7Kjsog0XPaJhdfCMIU37rgI9b3Iz+WaCX85cBmxhg/cLB8hOKLGCukoyVDE0cm+",
-	"VmxR8OXKnMJr+S4M/rvxWB4TpskvLnWSC6uyiRzLwDxU8FHsRuEKyTAZaaO4YQ31AXJcwGoNzRGiew+F",
-	"tElVt9H7WbFEQ+cdmZLT7Tl5W5l1ZTAYCO5K34vQXjdZsHSlgpBhqJOTGxF3pzDxQQ7XVb075cHuk1ml",
-	"xw7TZQHpaMEFMZVCaABKDOBDGShVO6vWGPxG/YyvXZ4SgExnAT8ggA9yjR7V3JVZlwlVmOdW4i22rTV0",
-	"dN/upLG3I5Y5FthOl5EVoyrPSM7vub0nAN+gLKlOfFvLQqZo92Q6HUa95kTA52zGTqOsDHvoNLxL/g8U",
-	"OrIFIEhrzj7HvuFNbEGq0I5buDoCmpMZYwIMtcQsc2k/nZjm19PxDr+IEjTNxjv79gh/kB23kEow8NlC",
-	"yvXwp/WasXz442sO+eQJla1f0H5vt+1omWd15ALPqU8KaAo9iDNnxHWvkRtB5oXE7LyjXu56zeYPvNdj",
-	"9SkvVlJqdmMHP1FEeiU1E/CBQzPhcAvmMNBRQIUkVsQxYonKF25h7vDjzvsmmd6Wpsb5L7TBlPrYHoWy",
-	"4hPkDQAc1Gm2yI2u/+V9iQiPCeEj6HBWRyhNqI+mygQfsk7sM6SvXYiqKHrd7j/CAwMaBczYkgvhOvmF",
-	"SaFfkAfHI8DjJm6ezn3RuSNGBYHGjPNFAj2WlK/40vVzG5KLbneHLOAVfZxmUehjKflHUP0ABwH8vobk",
-	"fLFgSjd6QFZlreWZRq9uxNgrQL74ohlQm6+ekNkpnHXIqq704UR2oR36J/udU1Xf2LEx+fiL17bZT7sl",
-	"pkvcfCVJLo/b9X0ZkK+t/mHlg/9OBo6/2db+p+lshp9X9N4q2c7aoGILYYdeWeYr2U/BIf/O2PqU7OHh",
-	"Asbk2x+PQ/6drU2NApFwDjdQIo4BR9Aw0z1jQOFTwCNoAxW4Rp57EAoiXLGhW91fV77VXzAzok1YsKpd",
-	"UJ1ME/ciGu3Daq4ur/70pXIahpXV0e2NYevuhTcA/TcYt9qwta4jBMcBUAwJ45ZBGvkOPmNcOGeJw4BH",
-	"xRnwrhHJ0U/juDcdz83qFPLrhpmfYOwT3W4w9n/npn3R3LQ/2+tTKqJXios7l2CgDVPPgp/PlxhuyZ2V",
-	"ucDEEGCrRWZAgU0DsjkA1wEi0jUZjcW9Jlnb3/XN0yEReMB9qRtDQAIFuLSwYUOhGM23Cbm5bnZHGN51",
-	"rDMJLI3AskU8+g5b1aosM1bIDWhPMFVLAI14HVZDRs1HM7KRKteZawCitCGX0+n0meuYljUGxY4ChAnj",
-	"OrRFHZqMqvkq5aS7il09J8W7W2Fdaof3oXjBreQY/ixH9xZyBliUBNlcNZBmdoMJMUf+PrvWkhuzdexg",
-	"wz29cjFUTXj63w7VUQ7VoY97ONndHf3+1+uGWxysWkj65sI7zbySqQAmMVd8YYirN2R5fWLx9Q3VrnKK",
-	"pXKAFO16/XFfHn/9BHY/bFTLu75XY/syTuQbl2qMRPOZ/5lXgsBP7A4kx7TmxhFcs31Yn/DEl3C+oPN2",
-	"WM8JnPcRksddOLjtog09h1xcrWwgma2VXCpaNjsRtTHPQruouJZH70/pBvfrGe4IP+IdE77ZNU3bHvBw",
-	"sI8Jnkd3PgIGm73e/ufN2x8j1umMoSVhHxHso6nVvtbhcMs797RIYqyv2fwG6TSKxjh8RKOleQ7BdFq8",
-	"U/ZrBurEWhmJcvZ3Nk+0f4TYI45G/pArujDkano1Pbu8+uORUk+aX0AttnWGQBu8pwXPIXHaRTh2qfvJ",
-	"/mcANkY4M8OiOMfu3R+J4ISKKHvgnzW78N455wlXelirf10LhAe2+nfVBhef8A+fxxuq+OIeWIs3dMYK",
-	"vHdOBYUPg8N3vrQcw44oCTkG03qk3TV6hNrSGSsa/QtS+3hRSKnZg3czAR34BgY/UdTPjj0i2+p0ECVv",
-	"8CQDRchS1hcEdpOA5vcQY1cIgWPvqJUs2TNs4Q7VifCQS0Dq2a1+y8Z35BhmsB/XpNhhadcpDhz7+9qD",
-	"Y3nLZFit1sOxpOTcsHhD5AMyL10uWua6IoMpgPCzMJO/nt3AA2fvXXCikwBVr+LzcW7PIEmAV6xKhLUb",
-	"Z0zknAry+Opsxg1ZFNLerDj98c5MNLUQ/zl5SVxs6D2zRE0m9r1pTU3zpWA5uXwKMwSA9owUjGqDVZBL",
-	"aJmGSL6uQwsm8nHhHMVyQS4vLp8+/vqJ/eOishr9nBbsnLyA5zWZsa10xb2OQIqRaUam5+SDqpjvGIKE",
-	"Qeb9VcoS7MRYBQuEEdwq97gUSrolBWd1M303haEx8d7zOeBM+u890gMP5r5Yeu+hTDgycN8SGfJfXV5l",
-	"tZH89eU3V7/fk+8XcpxTyz7aCQf3FnAmF64d+qKFIdf48DHO7FaAtrwV888XiEM6XhnYinl/DOJ5wZfi",
-	"OYw+pCmwbKQLH63pL8V+CxKShlsB5RYNMP3tYTRIqEMvYOgT5anZsR+mDmlmjtLVH8L/tGSKPtLOS7SQ",
-	"AHgLXYEcj8NmALQhaEYLtIiMT0iggLub2CPsb3MKRnUtfrbiVI4UO/S4/j7To387j4fNjt41iApC7cFH",
-	"4CoMuVpFVwfYG3vdhjyxGSskFPvU3YZaynCLAyBliYl5GnHhuXaxWrydXc0maCbn5K9nb9jCnL2cQaak",
-	"3EBZUUhrL9gC/uuzJzFhwX0wI389u7FKhX17tg2QZiQEi7ATo30kP48pDC/rye9RGZyrNXzbH6h+lWEE",
-	"BsKpsBX+y6oDO+q/47Ko6o9XOjB4zVH9T34+Un6W5/GQr+n4C5XCFjNnjpPtUV3AKbUKOEfrNnhDD9BG",
-	"vCzeH9exV8WtfWTos+hEies4osqX7AT3+4923BNfHPCNg+93K3qPId1/kPdBm5ptoWITg0JyHbJGQ9l4",
-	"qpVtt18KTC8t8YcEdT/Id5SrA+ywcABOZov9Vwi5/qbRym+lWZFGvgZc99j/DhQMqIIquMNZqiWeg1pK",
-	"3rS/Z8EWmnFdfPJ/7A15vIR/b7W/2ic0jh3waPacSrb6ioQyTLtn1wPDGdW6kDTXF5PrT7v/9An/EItw",
-	"RKaFD/dOKjkJSFI9G9YWDhKQv2xvuHZm8MBG7mGGR+4K5/KE9fXeAHoWjaD7gHDCPZHnLQKfshCgnWz9",
-	"r53o3Tju+6Lm0ZzunRMyUMphYLe7ob9NhDdQIAR3Ay9+YaHnuwddfHJ/+nwB6ZUXn7jI2cfPSQH0Um6E",
-	"FXO+Ucp+Lq1yLi829DhAbAt+FGiatwKHcpqBkvdMkE3d+2XcLe9e9Bd9ZPOAqP3JgL3J+j3bpphRBwA8",
-	"N+fcA/9m1Da505Fj4yBxfROrI3XGwV78CPtad8daMVqY1a99EdDv4ZFTdg5xX4hwa7WOuPbXSs6ZBkQ1",
-	"9zu059n+2t+vApObf4NFYF7152zy1fTxF/ickIa4T7Yz6KihM6pZRkqWc9pMvP5HxSpEg6h0DSKombr3",
-	"B6FSxeR6cmFV5f8/AAD//w==",
+	"7L39ktw2si/4KojaG6GZPVR3dUvW2K3Y2JD1MdYZ2dJVa44nrsfbB0WiqjBNAhwC7FJZofsa+0D7YhvI",
+	"BECyCLDI6irZ43Pmj7GkIkEgkUjk5y8/zVJZlFIwodXs6tOspBUtmGYV/I0uNavMHzKm0oqXmksxu5rp",
+	"NSNpXSlZEbkk5m8lXTGyYEtZsVky4+ahf9as2s6SmaAFm13ZoZKZStesoDjmkta5nl3NZsmsoB/fMLHS",
+	"69nVxXyezPS2NG8pXXGxmn3+nMwylvM7Vm1veGbehm+UVK+bT7gnZsmsYv+secWy2ZWuatb+6lJWBTUf",
+	"rWuezUIfWvKcxT9ifr3nB3JecO2H36ET/hik06UhTEE/8qIu4G/mr1zgXy/8l7jQbMUq+FRJeXVTsWV4",
+	"Dyu2ZBUTKXugiNIVFdlT2E0pGNFrqgldVYwpsmBKk82aCUIXigkd2WLznWmUgOlpesvC85N6zSpSsVRW",
+	"GRer48wSPjdxmpXM6tRMLM4XzTP35I6KsTz+GfPrPT+gZC2ym1zKsk91eccqQkVGzB8iBIQ3gwy6pLli",
+	"/pMLKXNGReubBdXpuv/RgmaMUEVyWWfmv2Zzl7xSOiGLLfxNM0EUS6XIFFlWsjDbXDHCNVmwFRcqMlP8",
+	"3kFTxRF2Z0otAyZEVmQpK5ic4hlTRhBSUvDsofkrMYxt/vZv8Lc/5Gyp/wh0LXj2v/HfKr5a6z+6mXd3",
+	"Gb8yuM8l1ZpV5tX/56f5w2/ow+XDnz89evL5Dz/92//+ufMvf/y//8cAH5Q8uCfmWAk8f6pkLEMpb54l",
+	"StNtjOK3jJV2yIPIDt+KiUb8MTjuRTJjwojBn+ZnXyUXyeXPSXMSMlkvQGjbz4q6WFj5iF/VMix/mDkI",
+	"S7IxQoYDX1ZsjISRYfnChX7yeBaU07jh8WM/giFGHPytSAc+sRXpPT+wqbjmYhX/hn3gXp8BEalKKRQD",
+	"HeU7Riv4XiqFNpti9JayzHlKzVaey1Qz/VDpitHC/Bb40oILChsY+FaXK95wrXP2kImMU3FGnpEclBbC",
+	"BXl0SRZcKzjlSpKCii1ZbDWKhn+/fvsD+QNM9Y8JWfI8ZxmpS7Lhek1USVOm4FITZJHL9FZdkaXRw1Rr",
+	"4MR/oRa1YlmCR1IqbubmFDGQm/gykQL+KZVFIQVJzcBGvFLy5PHDBddkmUuqE5BjzOhNJF1TIVhO9Lpi",
+	"jDy6bJ5S5A+rilFtrtiCrgTXdcYSUlZyVdGiYAR0RpjEtmTk9WuaEEWLMmeKUE2WdZ4TldKc/TEBAnW+",
+	"Z+5196zqfjaBW97NC3RI4jWDs7+L2edk9q6Si5wVAyxQ4hP/9g9lNrHNAv8DdKPZ/3HeaMHn+Ks6d+MG",
+	"2ICS0v/oeBeY8VmVrvkde1tlqDfTLIPtofm7Spas0twwrZWC7COsGp7D9+xxQJXDP97++VNIdjaH6afm",
+	"0Z89O8vFP1iqDam+rdXeWXW/nMpc1rAUK1+Nsq4YnSWzNKfmzKhb8/+FVKr1SXeCkhlvT7r551suwj/k",
+	"VKxqumKRH7ey1sGf3IXd+0Eug/9cSaS8W5bSrJgZjbQyYr3gHwOr2SE1iCf4rh3OT7BH+2T28eFKPrT/",
+	"uGH0jp2ZzWj9+0NelLLS9m5fz65mvzClt7mUxXkqK3YOb8Ekvq3VG3bH8ol7uaJc7GP653VlPpLAwzfZ",
+	"oiMn/UXaGCGPWybIw2+ehO7YNsncqKMIhGs8jETPUWS8qyTu/855ynnI5pBLIyzLiinFjBCvjaZ30Sh6",
+	"uNV79YpkZgVWi/H8ZZ/MMr5cWvt6r2pgrNFK6RuqRz6+pmo98XzchqRKMpO1LvGsdYk0B3rQ1mWB2pGQ",
+	"xL4SmlfJ6O1NtliqMEOJOs+p+aNVB3oUrQp1+Os7TOh2x6/Rn2K3NS2yt6femgbQbQ8XO3/EWYcZp/Cz",
+	"92ggS7P0ts/LS8Om03bW3E4s/I7RdQM/7FAQnmoGSuwkJhLFLOce1JCKieuSpVPuWQXPz+YX38zpfD5/",
+	"ODf/9yfzf1+7v9r/Xcx6t7CyHxtjwze0grdCl/HznJcTJTgNnEenOikuUmbsS2EMS6cPVgz0qwyu6hHy",
+	"g27oNv6NnKICRgUxiugtF2RN74whPm70Jc3Yzf5L6BXNmH/cXvhjnv81LriohoNT6dIRtXOkptshNO3U",
+	"OAJycccqHT7WA8pRbl2ro66Q6E0hpI6pWHDHcs0KtY/+b5fL91SsYAsK+vE1vnMxn7e8vrSq6BbOn3MY",
+	"Derp8JA3olXIlpfK+goN21r5r0iJGqyfd29hrQlefg2M4P7an6vmAY0CXQearCmYctYUA6sPTLOcl8o6",
+	"MStGWMY1y4iWKwaeF3iO61lAra5FmdMUhXj3k0IuZLYlt0JuVNtPlkuxUrNkn/0AEq3hSXsxUuvr8Ky0",
+	"R8obsXMGAm6KgAfn5mcrGl/jTo7anLnzhce357kxfyfbZcDZQZPM8nyX9sBdYGdvqLH7l2SxRfcRBkl4",
+	"RRTdqqdov264gr0xz4I3cP/umK+G7xKpDFnCDJjmUjFF6vKKCKnXXKzQeaArmt62+I+mhv0aBjWnRi5B",
+	"zC/YmhttmOZGb2rZgjiGYZE8DxqAz2VVMXSMB/RwFXC9Ffwjs7MyR3XF/IEpBk/r7pbbeNS+C8HP7xVf",
+	"1RVT8GptvUs7Zwt8MiC4vUQxhFvxOyZIbuwVNWmKGWMlU9reQ92PreWGLKk1PXK5IebGIivJFMnkRoyz",
+	"RAwFFGPiICoMXpG9T9nlR0/X8AS8Tfs5wN7m0OzXSt10O2T1bNCihZ+r2+gEOdF+KHjAevTpMTNcoRXV",
+	"LLvJ64MNnYJ+vFFrWekbzariPiOZf76xxosugy5+w1qFVDqxFwVFHsvlhlWKKFnA+e9qdxOMrgEqTpbE",
+	"i1rNrmav6jwnBf8It9EOuR9ePoqQ7+HF1wk4eFREmC9qFdHhRmxpKyLb1hX/NL/P7k4ZtDXghotMbm72",
+	"DfqkPej87HFo0FyW7CZb3JSsupk0yfnZRWg8JxP7YRZFC4aMB56FPCfwsFPYCFcEQoRymRAl8Z/1mm0J",
+	"zcCJrmVHSYrdnWaTg0cbLIKx+is8/U5yoQM6yK4K21WKaK1lAR7pM/zmFN2oeRk1pGYa+w7Rruv6juY1",
+	"I+bmspYIuuTNdWMTO+4YXjNSYLQVAl+zsDE6wqBQa1qyXRdyISVEhtYyz4J6A0xz1NWz6wE3vIBv79FS",
+	"WxuCpLzXhuiXdzb2cCCdjLk78tEjGXRIwKB7nHXcl80P7iru6ypwJDfmGlmi51RWZLPeEiEFMzpuyIwB",
+	"0RWKs2t6y0hmmFBITQyTgGCwNjO7w+hr3wgGL0jAgQHOEfNqzpX2IgTcI6B/55RnZLF9SlhR6m1jN7V+",
+	"g4XAqoTE+ZkfneerzdtoMxXyDnxjuuJFAX9aIMsLtglyvJJ1FZq85gVLZdZ4DPC5wAhmVsNqK4OZW9na",
+	"bNYkpdXNJ+hAR6qmshrhGYO98mzYxFIwxwXOsWX01kc9ndxyLU86ZrLnKCzp9RuuAkcU+ElNuAPsWQ8Q",
+	"ZyVFgDD4AbcFwzxINmuerslG1nlGVrK9NUOT+rMULDorF25zXCo1NwOzLAcyGrEa4sicLXXEpjQTNkfT",
+	"7IGAdKGEcEE2ssrURG7SOduv3ONjdiV2ZonbOEv2gT2frG9q9tFI1Q+vP7x5eUVeluTy72I+vyDkzav5",
+	"nwj5D0KeE3J5eXUxv3r06Go+d39+0vx5Pm/92Tzzd/F/klfv335Pnr95/Y788Oz7l1fk8uLZw0cYyO7y",
+	"5JqKLGedLJd5EvPLSrFilbnTGQfPEROZlWHW4CcsV4bxWNDR6BW5C+f+butzoTsFyfOpk7f51byrA8V2",
+	"0rwa2qoXLOXK+glGB87TlJXaZ5HUqxVT5j1lvjTKzf9zP9puxww5WTtfaImLPTGBtqb41T5n1a6YbH0y",
+	"cZOL0C/nAn2CY+lndBugVUqr7Nww44f5o7MNvQvQxT7bWnVr9x/PW87xmJNuyrLxa+F12jhQT44v2IqK",
+	"3WBpRjV7aK6P0LakOS/LkBvVHa01M6pHO4VlnKe+FeXt3ZFGIXLBLCPwuVYsX175RDPMu8MwC+bw3LHK",
+	"nIxWivV4F1PwQsL0onFLYVUlq33Xz7WgK1RiUx1RECElCn4Hg8O74UENMUNSDCaGNGOeO6dLyMGOVxFV",
+	"TmOzgckDb6Qlz9l4ZeBdbpaRveI5Cw8muFqzbBJX2t0Zp95j/GmvALI0mTSPkqa31q0c++0m4pszD5T2",
+	"AHg6OvWjzJazZJaqu1kyg6SsZFasw+7jXkjIZXTsSd2Sy7YZs5c6kHUdNZRQGNxUtBMAa5u4oJIectqR",
+	"Ya1/Y6yu91fFshBxVMnSgVWYX60kiSxD00rftPX7/iDaEsHt5Ya6nE4jKkF9Fxmr8J/KSt41fwLXqznL",
+	"cMxTKlKW5yxs/mumdJCclKiSCkJzI9dCJqCWmub3k3gtIkUMHIyq465yY09JotdcEUPjBL0mF+FU316w",
+	"zaf0Ow5s7+POrjVHcucANnO2pHM7ZS8ARxYnzZ2U6+150hCqzfUd+dFcm/6UO8HfktVDV/dkddxLolkp",
+	"860ly8GZHGZ/AncJRJnkFaEEEl1hs2FPHb/BheI0gy4vWBE6grlaQjXIXGZlDxSxj6mnELPGzIFu7nlH",
+	"+wpKb1siEHS64leiIz6aB4fkqa6rYGWE4SdfDuaLYcgGImX2PXQrGlKu2rSKCeWRCTeGt8cm2o/KzHFc",
+	"Oiq7qGfoV1u0uDA6SCqW8pIzoUnGCioy9ZSka5besozQFeVCoRcAMsRRvht185yW/NxM0An9M3tPts5E",
+	"KjM8Eury8Wx3Ih/WDHXWgn80mpG5hZRmFZPElrBlYCr6dTjqXSazgmmaUU1nV5+8+3B2jS9j8EVY/aRh",
+	"Z2NEfHKq00+Yik25MB+YGXMima0qWZf4Yy+Y43JXZjjF2eef/Xc/Ncz0+eaTOW2fb75//Td4xKg+jSAD",
+	"RWS2u1DznFNFnOYBtPwZpALmrxtyOp8qCuTdW//x12C/OB/dDIrOwF2TM42ljf7WuPjcT6POYnpUZ9tC",
+	"v9ttClmjS5lnEQeu287QNQ81huM1XHMM3uArAZ2jxSw7i85lnQmmVHjuBVWR/EQhbxbWvRD8kX8s8kgm",
+	"fO8ox33fTsPemTNsZiThRKogQUPfxczSPRks/XQnd5Qm7Mw7e50ExzuRBt4cmr2z8w+PV6PDtGJFmdsX",
+	"+95tLL9zz+DfIBkcpXDBmFaRTKoBhXjnvrBHyvupG42rPaGWf7qrQFkZ4E90a7/bRHWs2TpZfifH5tbC",
+	"xXVwau3LjOtnPmNnwuX38iNNdb6FuwY1AcXOyPNukptZXdZOd3PJPbwit1wkpBY5U4oUjAqNatcZeWfL",
+	"nBS8ODbl9ezvApWa9swvwAm18y87DsAsu4G8ponpuVxk7GOEs5nNTBw8MPDQZ5tUte/pD/BQz6SAObgh",
+	"QtrNQlaV3EwOGytdMZ2u4Wy5ylBIEyRYNIxqsrV34esJSSup1JJmLCNcaIkmb86xWJtn/ZhyNAQ67I12",
+	"+vyoDNqJUdOWTnwZ1IltbWZQaMmRH/Mbvsd1Do/Z9Sa20NSVhkJ6Jsw6tOuQA3izoqWauPO2BNtYfNb9",
+	"CDHQxZZUUhZEo3UZtq/GRLKlWFlTP77pF0GajSau9YBOOMmn58PDTJZm40N7bHMxx8iN10bQRAdvtiXI",
+	"Su5UT+QkEAGGlwT7qJGhMAgq63TN1FNCXTmtXJK5DVRzTaAmoSejc7urfRURsqr3xnBtivFwMsXwdocS",
+	"W9g/a5rflHIDN3xFuWLZTSoVF2x/RSHOPJ5kbRZXT834gUHhzEIMkOa2ZgvkMNa0S+Fygf8A2Ro2D+uP",
+	"U6g+Os1l6vbck6tpmImzycU3x6gVmSAgKlqUB/DktCvnOMLC54CHKjs/JzP2UTORTWRbTOxDccFX64Ws",
+	"q1MKAZatOkd5zSi4mijPx59bGCREgVHS8mRrG19xNbrYKkiA0MrXsph6TyxoektAWzSyyVsGWGqm16x4",
+	"ijYDWAiJTQWtmLUYtDSSrXl5SzLZY5ypFIShR1Tfx+nAhWLWz348RhgtcxfbLyMVwDxebIMU+IfkUw1K",
+	"RtM1Kgq+ZAp0B3DFux2m2mer+rQ9htVLJzpRoze9kHdH3O3RmziVu6XAWyNWtzHss3QWArBOKzs7lQWD",
+	"SFjShetqfoTvhpxnd0HUOXrLQBdsmZEuM/ngY2l26DBbP1b1GXEBhCJ/+HBoWra6bJqBDva30+Qwqbud",
+	"/XUfK+1fTxkJUlVMNQOPbs99qaWWVOmpome6fBnlpH5DeTa9XtPJgINPdsWOK32nClVwuOx/Hus2py7r",
+	"xhz2Y65tylwnmTG3jJVDstyYo4ta28g3FZGUji99uAZIf7Tbon8lhL6q2FSD3+XEYVWqXBJnnvS93KOL",
+	"O6dy//GgGPp4C6MwEPYAyk7w7zrYg+6I80jGxQS8As1DiacYxXDBEC3lfdQbxfRN494ajj1ouzr7WkGr",
+	"WwcDPJ7RLWTQqIvhe/jCKCCIRphPwAPopRcHydOK1E7B0rLJDGNRL+AjfzYvBXAlendfIHi8f/S9A+9i",
+	"CdivxPimAZiYIHsU3WL0Faw2uSS1uBVyIwiM5ks6QXn31hpX3nYHP6V7ytV/zUYq382MA1fItAgL6Od2",
+	"vBiBfExvkmzGOms0lmRFFrUy61dMaMguQzoB6mhTghZV3fvBqAlxxvDlhyNE16xppUfIkmt4zr407sbc",
+	"c4nxPhuc8pKJoRMuMKF4761hLbj9aCtBSo+Bhgrk9Mnago/W6dqCNW24sQAR9wbxWH5tf0PEdxrxGhlN",
+	"8YaWluumhD1kyV2hY5nTrYczgGimqz1gNF0nrfiHv33lRnTPI2L1yCVR7I5VNPdj3Nu5GLhLpiB0uml0",
+	"CnMGzfIpsEbjOX607hWG41MD8JmT5hzhL0vlcNyUF/8CbrppIYpDQ8x7YxkIsrln2j+ah56vEenr83Da",
+	"Esu4PnvmsPPHJy2Z9zBhKVx47yqfRtfQRFFqHcVdqqkrPLap+00dwMyDYGNBMsuhJcJWpD7Ji0WAcn3Z",
+	"wtQNg0mGNurV9KBTYysEq+GCtaPjQuQ7jv1/1jQHzI+E4J8hYg7any15Mx/CZCNy3a2vnxxi34tUBpQ6",
+	"CKkMyr56nNeWyYFzH08GbmVNh9zu4xk6qxH+mt3IZTxlEhHD8wZgC7FYLIy2A0PwYGWh9MlpxYFT6tqi",
+	"ULYjC95yrnTIwAbN0gwOdfiKFPS2gTlqsRl0jwCed7WcPydTcHUrvgphQOZc3LIMyK6gl4LDaQdpAV57",
+	"WjFSMZr58IabVV3mEmS+kyw4WHBi0VINowq6egxXH5kQZVRGgF+f/3//78XXc0I1ufzK42FwvZY1BN6C",
+	"hRp7E3v5L2M5Vwk6JQPaclavEq5XybYjgBzMh2gOgTE1AMcYjZxkUvEbFTTfKtfcgGbYhWhZK6iS8scx",
+	"DPwBzQkC1YNWocef0a5ujqvdQ3Vglav5pdxLXnho0u3UdsKO2kIjQm0u6x5Vrg24DhzlT1m02q0RqK0E",
+	"7J287Eb/bErfdoviQBg1xXPIpO3Ml7a8bXa0OYZeHgVvap4zdA71rxJZi1gZx2Q0/B16WlLacRL7rbFJ",
+	"5s2kD840N0N8z6iycuoUeHpDqLi+DCbwk2BhfIe4y6BXGEM/3hSyYELTavvbgAScDAJfGQX+Jq+PBkF4",
+	"wCB3rMp4qqcJlP/Al/aKlN0jsMt0LRIEdzS8O72VT0JGdyfifsdqTPCzjXcDXdgOrKcNt3DDslKiJVFl",
+	"zsGjK5fL/YWfnyMS8p1tC7IjJhxLjOaN0GEVtuBsx4fUaXIIqUclXTGnFVkAJyYiRan2ytyXCgLztlNw",
+	"r8VuiUhDC2g0NNbtEHIYDbog2u0LArSDctYpw7HQXT+9d0X4KCMp/I1tJ9da9pT77Z4tG8wQ13URAj7O",
+	"5YZlI2+W8anVvb4jrfAYM8NNrEgs+MdJ94WReCMXNQ7TF8uD3dztB5JWCw/IOHTkhInFUHxjtXJ1cb8N",
+	"/uCiG0EfQMQFsA926ADEITvmTVWLgCkBfmzVToul1Vgoo7Q/3IvnRpYrppPWPAHyYgxStPMpB2LtXDHf",
+	"6GUX2J4rRpa5lNVTYrQGNN+E1AB2Lw4BKf6VG9MYMyZnYcTKNa2sW0LZspiEzM1lOpLIMHIMxcyXrAWC",
+	"SPDbA0V41qBhGqPT28kcehlYEMzZSPd+u1IN9z/aWafFBMB8bbiRDpM35PPLjd2bTh/sS2J1G2mFE5G6",
+	"kS1tV4G5jjwH6frVaqdEcQIv01ixfS24ntLvJ5mhQ2FsJyCkov1O0w7IrsbOzA26RzI72IAzt2dTpLPH",
+	"HEDpLJyntQfHwCKXpFKx5nNS3JR1VdpMuV1HTcGg7caaKpKxlEPJqyZKPrUJDkISJegqDFqraTeyY+MK",
+	"GGlpWl9HnEeyVPfKebAuDrd2N6SbV+KTIloUCJ2zBoG0R/Co4TmANRVW7/wLoRl8R9U6jPDaguMbr/0w",
+	"oatuCvx02DXnRQ6OUXAVbtvRauXJl3qLUWyofwGgu6riiC08RZODT90M+JOim+S8nIF+RgiRWLV6YZgJ",
+	"OjA/smV6JAqW3V5H8rb7vXGyNv3ZHOV2FxbkCkZzDGrt4llWWk2qe+gnamiq6w6wBiigS8pz88rewjH7",
+	"fmLnEpk99redEmJqAi3dDXt4gUoTb2pmXPvXcbogIBb1x82+bYCLsWjHdgdEcDuzk5kr5wO+bvPuQb41",
+	"XaFp0oeZ7HyfG/akVeaCLDlbaoixAFIEwEYAQQBJJ3ONVfo+hQPm2MthDKKXfPdLOAoShFn3EbqWx3+Y",
+	"wQZ83JaGHj4btzbEgn9hpf7Qwl8JJeMFYQ+1Q4q+ZaVOsP7Y6LNOlvfh4L1ZFLjNWjPYm3rgpxsUNn6o",
+	"5pOhdUPlwtQyHEh8dBzWqolyWY+I4tdLGBqTB3JAHiMMPaZZF6z1oBD4G7r94HDnp3gb7wPR7IHuDwRg",
+	"npJAhN8K88c2qF6O7/gwASfjKB0fWi3yxqoOYTWs1bUQ00bbaP3j+G2L9/chHMdEhobQp2AJU0RoYtGJ",
+	"bvIc0Jf/lDS5kxafkN8yjL0/JRTR1Vu9x2EYQJpuReatKYzpLslM5bFYb8qrNI+JuGk9IxO3mAYh74Ei",
+	"VuKPYamoG8YQwCG3jbj5HLsF4SzDTgIAcltJGSGEa2sfg6l17ov9yJA2MjGtZ6vbTeew8FEi67dws7Og",
+	"O4vtrEWzZmnNbgelh1ytWPYy4/t7xgyCNO8YIvH9LngICVwK9kBhuqvVBLfGkn2grkgtMtnAsCzwRgk5",
+	"F7JoMuS4fsKwJc6VgP3XIYpvRw5TT6rpffZzCea77Raw5ks9u7r45nJujAw1u5r3Lhr7Qu9QmpHJwiwG",
+	"aAMoB0HTHr8Rc/Na/57cCDi3XlPQRicFdSEffZxhBUHhZ+bQ6GK2Bd7UNEOkhFsRfi68MeiB+baysYB7",
+	"3o2n7HbsEB1HyDhXj3p4ZGPQ2TGhxnFSi+52uTCeLAnGl0SLr91VJ9b60G3oG58ucUCeRjCpYUx2RPDF",
+	"siwGnO7BV4YzGQ7PuQi+OSbvYXxyxuj+fn2TVOasoiIdvfCQsjfWXWv542BvreOz/3bV/3Zc9UkQPutU",
+	"/npbEPpb64mfylzW1Q7OW8p1hWj7RrBUqK+UOQSTc9TUFKNBEyBWWxbJvZ8jHBtWIk3PwI/VORdc+CKd",
+	"+1Q9h1S5BiV3jClot/0gUxDf/eCswfH+B3jB33+JmezfRatvV/KKVdWW5IzeMRXqz6XdN9sw/BffPH40",
+	"f7zfvOg2XGvuWpv6lX1bBy7ahdGogj1wsKYU8hldMxz0uBl2X1VmCbrvdx0E7ehocR33yWWoQDvWQTeY",
+	"bLQTmknve0EOqwP7Y/CYDnzfTIAjJDuGfS1ZuEtBLw1LVhXLqTObD1jBimp2n/TSI3XAdlrhXvwAqfQz",
+	"3XnlJp64u8wliqW9+7gba5BC3uRSqcPzYOOca9glD9rl2bcf3gWjJAcv5J7HxLxe0Or20ESZ+6USVzLv",
+	"hMiVZoWNm80wTy0YHA+GUTbrLRjt0MKSOBXExicg5SXaqxbU8PGM2TYhgrv85q+vrlt5pEZFARcM0Uwg",
+	"EC4liqVSZInPeaqscxJFvWDH5RIvxsavcnKG9q6qv8/pvIAYqWsPK3PWRK1akS0/jcRdlQNXbBHMU1jU",
+	"akLrt/ZtPdB5L9BRT4z12TU1CmPo2XTp8DgNo6DLxiUq75TWuCopTH/OnfWHJAxT3rWbngJKFlEsBuEc",
+	"xkPyBhnNjb1HeYX0nDO7qinaK+b1gPqKZyjiJTulUTPoizq49zq+aA2AwVSdH9jGKrlTsA5Clpgxs5JZ",
+	"msPK1e0WnVxqiunl6rw7NlIQ4kCsapur1e6V9dUgHMIY6Kkn+y0yuQx3aj/gYgzrmTDSKJ7/tlYHMvwP",
+	"bNNO0hprr9leUCmtsrNibaQP9ACa/b2ezx+la6rWOVf6HP7K+rZagOAXYQQv21qoszPj2hpbIpoBIvz+",
+	"zofppiydlVzBOZ1dznxTrDdUaFYJAkbqLNKqaqcEduZM26v5vHU67Uuzy6/6dPPfHgOTdpifYad02Pe6",
+	"tovwkvzR14+7bam/bu/JYA9LP+Zs3qHAvtO+Q6GePLYV05dfJeTSTO78Yj6/ILIil9+cffMnklWy3Nul",
+	"bzjJEb8cYaf3trfpxDP0oaI8txr9jnAtI9Fz6FDvQlNcEUrMs9ivdG8ENhzHQYwwWW6viBT5tmm0+MUc",
+	"XNACv1+zJsjbkokPvGBGYX/9lmQyrQuoY0PwYq6IbdYEBsSm4lozcdVkFQC1oLVfd/ej/dGjsZ+hdY/y",
+	"1BtGqfP8FV8FK2ypjkbtN7LJOhinUOzxAB2vJmmgS+8hcTdYqdUkg6TApFMmUmz/mX376vrpkC12X69P",
+	"x9jxs9vVqdo1UE15VDSI93a5fA9gPPdp+wS5bQ+UTT+x2Fpc2arO44NLf4GuOQF3NNLpIG/0W4/5Ea0F",
+	"i/QTTmWVcbEaaB2c+DTBvoi1IDQhyW0HHi+ZIT/UWRWu8uCBIg77aGTofriLdMt66xHELDOxmZNUZLaP",
+	"H9WkYkonRMsVM0fOnsGlrEhTBXSAYykOMzMyGau1edaRY22x8ZlYhbxjKlxVAiBJRqmwQHSYxryhWwIv",
+	"JbaTWqe54UHIyXJ4x2J5p8lsE/SxreWmlQHbRrgcl7jcTlzo8lN3rpb7W/W+TirC/WsxD106rOM7R3I7",
+	"+7G1om8d2siB5aIWqPUgD0gIv6bL/ENX77AKlTFjPQ+gfnk1/JsnXS08ONzKQZkEzlQcu7modSSJ7DB7",
+	"WVe8OL6HyFWZ1y3n4zij2W7+YXZzG0D4KI0qou6JUDw3hssYWuZ0SJhmle8cfva0/oRYd7KkqZaV6uJ7",
+	"ogOdrwTNCROYwisVa3Wx7GkuOd0E76WSWi0/Z3cstwoRE7pimc0eloIwjp0xeea0xaeAGVoXBcuuUGOS",
+	"y06NSpNFPE8ePkoePj77Knn45OdxldTLcOLtUubZlbmOjBguqNiS7FuY+5tXLyNN2A/qZ9bU4RxUMrMH",
+	"B3vfz/LOpt+PAgDGCvjw1gLQ8xXUrNDWvoyKAryDvIzOdJ88DkTfWinNId4CXWdBcxrTZPy+XLS35SIU",
+	"qauY7RrQcpMupF7b/9wUXNTYZxBSOaEOyogz4GZwHmKr+RQAPCE9iGc3tmOrKhm9RXOjmS4yeIOZjb3J",
+	"myqjkDN2w7NQvotcOjJckTkppJAJuSBUofNhD8sGr6aWKN8vv1AGHSi/gBUOQwRvVayVtSa0kGJlu2Ig",
+	"vZ+S1LAyFN8j62MpAlQAOJRiLLAz5n6g4cMvvKhDFM/YqmJMuQI9qJEzQktXFEIM1CLNDvHk1/MOV349",
+	"D/Blxu94FkS9cGAHILuBC1uNvbRsyvYcq448HqFZsJzdDWRJNKpOZ0XfzIMJDxtbnLljeknz73gVFTzL",
+	"ct+ujOa531B7a0C5yf2WZK+BQD+MJduvAs33i3kvaack5jXsNko+d/Zl1BsN+Uc93hBj1OOqrAzbj3s8",
+	"WBzsBwget+Etf/RkfgRZZlMGD5RlQrAsDHDr8aaGyz4LxNU9FJRqryvwYCTdie07GqjD8f7IsN0QxKNs",
+	"5TAMoJS/q9gyB/HX2w70zYxdTXtnA+tZImrGFOogzEZorCmAv3nwtOAQtvW4c70XI9nKPz7s3OgFoQI+",
+	"Oo/9HY44jUW37UWnJgF6SDFhnz9Iwfam1nSxUHO86ANkcx9PPAh6HCzVZYZ4TnKLCrO1XOSsmADSktZV",
+	"ZbN3QqqUkgXDrodGBFkVFhrMAI5Rgu0jXabsBv0fAKIf3g2H8BDKodD5iKOPjyUN2IP9XDKLZkd0Q8U7",
+	"92qVrgH+I9zKjYqbimUyTDkqbmqRyQgo9kbWeUYWjGDdXQP/hDBb64gfuRUlPhSrOxrTqUYU/L+HOn98",
+	"9iY+EivkHc2DXNMAYixlRVZSZj7Cw3NGhPTYPtiIKiO8q4S26jMjDucpYNkOAbvvUQVTHn5HFwIg9JiJ",
+	"9ZR973cMg9cIVxgbCMewGGqdr7oPFKW5phD7sF6EqwfutlAYgDrqoK0cT9AOgdBYht5Fim7958bXwaOo",
+	"68tAixDtj1zraCbNGW74clgMHAP7tCVUvgQC6hDMaWSxIWjTabpNA9oZyuTGfM1pozk03hDJpGYTNdaS",
+	"KhUT3aqeCGR7XRd773f7QXdtj4103BP41BiH0i6013Wys/6YoMDnQnzyP2tWs9c6pDIAKsPNlOL507Wv",
+	"4Fk8o8CSCnvdMWJbxozJptntSOOp7hvPDHapCE5HlSzlS56C8Q0oAHugG0ary0/JvNPlz7m/I6HpUfhH",
+	"NrhqVgRz9YFGegtZGCVNscAx3r1ht5af5wybbiDWAcwyBV1ISG30IZvkQ2Stn5Km2w8+2Xq/cdp1WgL1",
+	"u0WsWY6yX2Sswn9qmKCs0N2S2KmF2wUxFYmj3bFKxfzM7Uzh1jJknw/M1mHdYZcLBkHcgDubXgzujsRM",
+	"fZhxM722AdG5ZfFIRk/+ZMwHiS8A1tDlcp4OYQ1dzpIxj4UgiaSb1063lUxhN0dwiXCtkgYEzRB+wcBL",
+	"MoCKth/Q6CLc7rTT7BNmFyLq+yCoV8bE2E5DlSwjYdu6OCRbR0ANbQYgFTB4cNaMhqE9dwWk0qxicieC",
+	"UVeVLXumxYIrKXg6QWy6HIanIB4q24Wt3//H8sME5cCGiII6RVsPH9ppewabsZKhzbe6/m7jtHSvzcVY",
+	"/kKmxzDx9ttDJUsjyCZtidW4HdO1VAyRDbt2WmxuLZE5BoBDVrcsu7Hh831U+hGeflvrQZOjkYpdYWi2",
+	"ovPF2C5irz0V1In2d0ltd2z1bQl36S1VG+aTbZKmMxhiB+WKbWzHqnFlYJRnQbfuhCbSFkcsMMpKhgru",
+	"sI0nsgoTehKG6gGdtFtdtCf2xO41hQ7fLz7HSj0gr19AcBCeTHx2KuZoNtkO49dbyVqPiLC/t4+12w/H",
+	"IFVHtCVOhhkPltFyxLbbeLq+U/s4F3TchndddzPs/OoaYI7zsUYbV+3NM3Un9qBMUzjyUizzIFLKGNfp",
+	"Prn1q/tFm9nGZN4LvKd21l7riHsTM3ZqDX3/zJnIEfPynnLG3RifBlEbg5l17pBKwXyv65EZo0eTK96p",
+	"ttNtoUlw55osZZ7LjWqprjax8gDMnYnt4SInbEof2n5yKc66cd/5Pm446Kg0cXRcHnh2HezfWCOGplYx",
+	"/OlTt6W60b7GoajanuRmWz5//rml9PzJYQvNdF0J8q2UBaT090wcP4mRW2cW+cw7HDsIIvM9bacnamTr",
+	"UClL09zSaILWCbunjm23ntWrZQ49yZIgJpLMklkErnu1/wpsa3KDOjMPNg0xx9NO2ZUrMRsBU3D3gamJ",
+	"OdUjXOi/Nb17bUtdRxomx9LT+yo6x6S3EWr5G9+EdqeycjQCwL3Nq+NGpxvp3X99ynaOsoW8WO5iDexM",
+	"M0b7H2gxJmupXyL5jlaaXI4qI95faTi2UM/M+DoISmETmw/Ost0HTO+rT2LlI3vUOBAndo5utNgKm1MW",
+	"1tFAurDqjlVGdt8qAl2HjeJmA4W7bT0q1lxKMaMj9u/RfLURRN2TRThcROA+1R5mj85B64zLsxduvZM0",
+	"D3g3nKPWy6WHBFBI9we/JaB5XDWVjq3kRY0g964xCSV+MzDzfUxSKba7Xsg7HHwtK/4LnvzdiU6ATMHZ",
+	"D238eBO4f/cJSEdyuaqtOgPE7cGvN7cvVAMDJEpgUR5dODbRMf7X3R3sVGduzL7lTJOVxNJCtHE1vWVX",
+	"xCGKQDu4nDMAG8bSZYVLCE3aoo2HNQP7o48gbSRZVTxTV77PyNYc6bLWSetfbJGYd12AmQESxRdLWKRk",
+	"R/BOBa6tSocM8Q1VwQYexxSYERunMamsGN/Lfvt0ErgP9nKlPbWvX3iqAzllZU6vdwCZSV21KKuaji1t",
+	"wtoqGaC5eZ37l4mW6CpBVEHKReKqMnfrobcYDbOctUGXYIRqJ0rvaOoSR3f36VMV1A8n/YAkjhZGbq3l",
+	"JlTQ6BbUb/UTV2EaqZW077TEo25vYoXd75mR/d+7wqkdq4PluRpM9kLjAM8iYoUzNhok8to8/JzleTg3",
+	"N68LEfs6FkDBI01A2KwEDIkKrobOQd5NCmF5NtjVv0HCtC34e9u9bkJIwwqOezCxnx0DxuhTpboTrNCJ",
+	"QrWNq8JqAYLX7ECQ02th+ycNjSak6I91YIcPt3FNjlYzhcSyVJATG2/xfUDVImBqEzO22/WSQU/+nU02",
+	"P8RR/W2t3pgBgi3B8HabOtMxEHiwF274US4quyMHeamurcY1oeIDME/GllccCcAtMetI9wZlsKoLa+P6",
+	"B8kml7t7rXuPOuCbVBrFz9WlR0ylXfgMrBMeYUA1lem4nlG1ttd4mRxS3nHNdvsA7QvN7PjwvnrSP1ZN",
+	"6Gsa4ww0N/Kbf7Hftzwm6tJM8cBTYQOl0xYYV23aJT5HWt+11TQOWZ6/0aetL3Ifg+FubhGXVUatdYK2",
+	"CPTTwYZoPl0jZcKlByMkXT6zYORNN51ktuF5duNAHZp2OzC3G6dpVXhvA4p9mrJS20pW7BdZsYJlW9+0",
+	"qvV32+WnC6SHGDcWv6ABF3DYCclszVfrGwDPD2WSVHITEg9mmQ8UgTyrVuPlUb5Th9EY0K5stp0ka5ln",
+	"0d4w7tE1yzOvNLkOMU+7jTzhZ7oAy6bXY1BuvG7k5hVSEJC57hW07BucoI9YN4TMs1b1B6D56jUVfk3W",
+	"fHGOpi2S5xjK7m84UArznhpusobDT/5k+1MBjDw24GR5dPaG3pHXwuKtqNnVbPb5Zx90Qing+D+AS+eM",
+	"mOnb1A057Ys5nSyKZGNHcdX5es3yZShI4PsPj117vnwpdBX0WmB0OVT+ApAVbc8rBfdepc3BNyeGGrsw",
+	"Xwb1HrxR9rGwC23D002b3ygxcBV9u0/mWaekszURyDwackpxKaCGh2tCc3M5bIMLioO1h1eazBT/hR2U",
+	"6YjxDksTuzY7nF1PlECT02C5uMEOIv4Gp3oNPThTWmXnlxfPHn6YPzrb0LtAcmvzcgtOMwhnAA0zDDMV",
+	"FhiPAjBKvkWj3vwQZaMup3eAM1uafzwDdnxPT/xakLiCHqdh/HCT9eCnje2O/pxJslrdza5m10ZxSj4Y",
+	"XQsyJsgFubx4ljxKIJwfkKrmrQ6Rvx6Hc2teDM7eRotD6EN7lZlW498d6evsLu94tLWp4W57dg5DQvKF",
+	"rZiA+QbDkG4ydrzYYsOV8QeXpDOKVmwLskU6xKiVxVRyGu+45gcTXSZmTVGHyS2f2DZ2FAB2PGm6zyFl",
+	"zoMFD71z1hTYj+lA5CuezHa+r3N2eNFTQ8CQC2waCtcQjQIOpmkevnFwXp4y0xG9emT5796Bv1LvwAho",
+	"/K/XUhCqCicdzGe2Yd092O8dTW+DrulpxaVe6gekXQRmL4JJHLx2sExqYp2mXdn9yONBNfpJEUu9U8Wy",
+	"j0DXbFVEwpboZj3WaI3T0F2ZTYqIXU7oVixlQD6vfxnJ/hA4mCI/dvwCsWurNe5g5XugK6TM2U1Tmbr3",
+	"O2M6tLfLgD3cyj0YzO3iF6Q7Nk0a+7Qz/b0bsgFV7TagHrbw3UfHktfR5XDi+k7oUcDpA9Bex0A8W+V3",
+	"P/w/zwdAOSZVVDce1t7cv/vF1atGQdj74G3jTJMhyNqBDvrmlxsl6yrtdGfhHwsjohbso24SHs3b5ttB",
+	"eRXpQN7O6eFa7VTptmF1EZ+z/wNkgweb78dkzX07JMYhMLnwNdyDEOhYNM6qJv99f71BVah7dYdc0zLk",
+	"V+JiSzb0zlxpxRUxpIHiK/bPmuZEaVaqhCyoYuTJ44RcfvUV+b/Iss5zolKas4gNPNQqnuumIbzP0XI7",
+	"T1xK8pjUGSPbIgytLKzCNDDlYY2Pt8tRW/GVzhHpbS0ybpvnWjvpF9EqIrcw4I28aWOBHxzLSXp975Ef",
+	"gk4BEMZvnEwY67+xQmT2rYTIsnOQ92GJ7bh7O/EEgz2Y17lwjVyaMA8lStPc1yBVbGkTZqb5uN2umo9H",
+	"iIPdC3a4W/M8V4CXTBZb/C/V5FzB4/0WNbWIVFqtmYPGCxQOOKDZPf5YHN4978cMLqderZgKA3SlrNKU",
+	"C71tC377j9Ap75blWzwTinc7AU8GznLl7gE195BacgiaKlzUfWyZQBG6NW/s+EmLSkH6bkXAm0hXFYtC",
+	"jhQJaVd6wqMh+UeNFLiBngJrVrGbIoK1taQVBEQhT65wKcogbeGGatXXgmAWcpMQKdKm5jbngmWkLg9r",
+	"TIHzLNRApnyay/RWkaziS80yAm8QeWejOeYPOS3HaUOL7cB35HKpGCxpsb1yWBaKrBmtssSh2LhkRtWm",
+	"jNl1hx3n8eRsuS1ipbeC/4ZLLC5DoLij5Ug1y75pafi9zE3ASqtT9BintGAVfaCQXGYVt0JuBMTH6R0j",
+	"C8YEWbA1Rwh3mHdGt41GqceRELbhpiyL4SlBti3MpKKCLKnSvpkJRNlbW4dRfEnAXQOZ9AzyIQ7gJg90",
+	"dDBEX52tWFw98UmctleSkeZrKrKEIFMuW4w0Tk/BZ2+cWRKDs7EpFO3OLJCVG5vYuL10H59kRboD1ycS",
+	"DoOstZB6DUdn3ExKmdOK620MrC8qrsGzssfDshXpB2M4OPVz3KEyHAwHyB5SrKXWrM3FthEC9lgWB/bm",
+	"QQTlIRlo5D026CKL7TiCehgoJ3ZKB1aWzGjOVwL9afBH+EczlF7WmIiES0Fcpk5ekVOcgmBNFmxx7F74",
+	"/n/R7WhJ5cXWb0QrPx8ljPkdINM7lRIB8Ycq8QFbtFnHLo7CgmmxglBSUl7Ngj0ARCY3gQVit4ZWEYtL",
+	"RRpZS2go7dPIzCQbWCpgFBRnAVIHFYTdO6cnnXoSY/dAtQ5y+6ZoXfON/GjIksycHtMchZYOFYfKMtz0",
+	"gqUObn9HjYLeH32BCifW7JRqI8D5i7xpcYhtuSpGHP8j37V7UEVx/eDbQ1NWExuk4hwcgxo9xmsR9s6a",
+	"ByrZ8Z2QDew0Idc01A0WzbPzRADG8i7EMZpM5FKFvgFG47SX6K7NZmUNUv3x/Jt2yYMFejGvCkzMm5iV",
+	"YmkT26If3JTH7o+/wC++uZxb67S/I9FrngtC8zyJ3udP4eqpAPoPzI27kX4QayZPJU9z4qOm7lakx8Br",
+	"BRvot4jU6q+qvukLqnboQjAXtdW/tdEK3LwQY9A5f0JXREa39/cd37eKvuSprmP5ZUueMycBFbGP7lo7",
+	"tnl+oH13fiAsWhi4JdImnmqvtpkhE0LD9ul4HJdRUPbmkaA/CvLwbFdJc7kcOgcX/wiAVGCmeeMNUGQB",
+	"HSQBnkKRXNYZQlIG5g0ltIFZ57k9YYV1CdhulNMQDvpo0R3QtxayPiyvmVDDiLvQ01j3avPl7THEsxM6",
+	"weHT67XZCLJ8+Gx3U7QoaWYYGMNm8Ac/EDvoA3Z1KquKpZpl7RvQXI3Tw0Ht2oHg9JZchODjoWioknXJ",
+	"xcp83fq1IKe/sQ4Cw51AfHFxs4Pe3g5WdeocuplmJcXEN1kBSmswDmWExU1dhhjApgub5Xs7Y9MSMKAw",
+	"Cqld64XuuQ/FrDo1Gt25bihHJy3I1UHczv4PtlQkjFcq9Z6stIANZn5yxem4qHiL01ZJyvgqcBrrreLv",
+	"zKDxf/i1AhU4wVfNL1FpbqcTTu90HQ3G6T0WbjuKVHaqy8oL/XHT9PUKvYn64MCE0ZqAQmhE6w4Pe6lz",
+	"LkD4aHPUuOp6VBvQ6SGPhhdVQ+6L4A+OIQKZKcOegebEQM+oCNZ4q9Jrf3ZL5449YiVZw/mtNbdOIN5d",
+	"Q90ghu531WoX4SR4p3oN3RfuU3gPTatpa3NkS5R3PRHAZP6ej6kNx7BsvJ8rYtn0GU1qmo9pL9I2Xdxr",
+	"sZWIby1XRXICd6W980QZDhCEi+BNPdB/JtgA3ijpRqtsXHGVw8Wx8JT7k+eDWPlw0lIqHgCCfRAcZW8K",
+	"t5MdEd+7YkkDqwqRXLJgRhKZJVwRqm4xUWFEh37uTGonrFQM8OIDK8rc3l40z98uoUxtkNvsGy8qujRD",
+	"HFSj0Jc0/cn93JoefmxqGgDW3O1kBGA+zsylMVzNXvwN6ucsWtlLsO88VFqjFsSSCCacU7sYzGno138P",
+	"ltMdhJbWVWtiPc+p2E5OULDXQktmW2IMMdm4ZI5DEzVcotXeB11aTqckamxGRjv3ZWit0+HyutvzYV0x",
+	"IwZYoRJMdSr4x4R8//d6Pr988nLmGfY7WSv7YJ9DO2PukmY+oOufBJTvg8UQ37khKlmMzVk8XYJrOBvD",
+	"AVFMd2ti9rmFt5CzzpRgIWOzWj+gSnlgSusHp+tNOHIesn6UVHue82CN068DXxLtzx9PLY3WDEVSOsMt",
+	"/V0WHozmkuKQkmPAZT5YnfkAlAl49fW+erLh/ibJ7K/QpLB/OofLuDtNDbFCdUNVvL1hKNE7JCn+qlg8",
+	"D3tqEpbn53jidR/Oiqr1HsTWA8vFbGYlfKDTrNbrHKO4xsuHv6r71PP8GIY6w+rpiSWKq0pugvot2qVB",
+	"3db2ggqjsstQiGBZVxCRkwJc0FsJXmnfA2gta0VFFsuBYVWoLlawDdgISy64QmSuI0AEHMNP04Nax31p",
+	"1tKQvTF7gXChYwW7PbnW3TMDFrcHCtpD7DKl4Pyr+ch1hxe1vdYsUIY0eKkEus9reZ9ETbEDPBU2uYK4",
+	"U2b2h+FO/ehQ+/8LYcQFAgaUiwZfNyEI4ckr8vpFECj2WKByp+nQMh6AdC9KpoO5w2mOhrtDtvzRNpE9",
+	"mC8Ren+vpNkxSz/SVOdb8GI6v8ismwHB9I2tAId2DS/+1iheV7Ovzi5gBgX92P7WBWiOO//S66Xpxp2g",
+	"LNs3hvb5B7axR4yLjH0MayIFM4JoQgsS1ipzjqPI9RkiKEPhrN+0zsUECkS7tcQ0690MGd3sX2huXChW",
+	"6dGT64eY27DSgCFIqCIUw4wQv1YSW0Fjq0paVVvSlCyOW2wMksCNM6JFa3j1hbxjB7BlxA6KMmDIqMGH",
+	"o5M6bEO0JJRAOqIXZVAoYvOvbOOoYjThB4pYOvf5ANkTX6qiZXC5ghbsyIfDT7tLHdslFIIrgfTkOuQp",
+	"gkSBT4tafSafLKt/Jp9QsflMPt1ykX0mn3IqVjVdsc+TXX0dCsEUQjTCarOVA+yYgnPq3hkbKV5UkmYp",
+	"VTohS54XCSmouoVCR6FVQvIqxVPtsPUXW9IqDR1A1bLIHPEGj9iv/ljHcYwT3H/zROw3/nQEC+mbq3iC",
+	"CNjYcw8oZhjtf2rTXWy2pYX9Rzj7Dd0i7BVQgNwyVmK4E6WIT5FAs3JNlU0O2y12y2Vd7SQ/KEbB3sZw",
+	"4y24wWUEczIiUV3JWOdMhRI+7PnbefbRV8kknxSo0VO05YBD98k8OYwVzXbv0+ODO76roOMeWbj0WR+/",
+	"9kRw0iGUCBVdaUsjm7BU6E7MEe6fGTWj4B+xWTcjqu7faxG2+jLqIFzz7lMxOljcrOMInpieNA5iIZDK",
+	"NYAnUNSdrJwAKOHwobhXnTaNS8wNLmYCNcc4HSfA90EDhLYoXEio0DX/uSm4AFTUnEGBNtS7zBxiWDJL",
+	"mdDVCAyPpgdgJGmyFsdUFoJXefCzik0lfitEvrc5oo+n9+jhfvg5JJaGrHGWcX32nm0mm+PmxcYaf1ex",
+	"O842fWdRLlWsfxTWm9mL1lhIhaxYp0vHlPa3m/HiDGb8Xm72OkQrrOuBNQSdg26g3rIHOmhHQoG9Urdb",
+	"Vmrrw19hAVuGKXsr1ECcQWMNnqBasYuVYyHubTjIyt6xiDlNQrRmQ1kfXVY9OEb9gtNcrmpGpLDamSIX",
+	"oKtdnrVSbS58rPqtgEh1xSSxcfRK1poF8zSsa+2nlh933mpPUFZMMQ1iHXtDG2sPczkADdk5Rq0r9Ke2",
+	"swh1th3HkW9tb+cKv1bQIxGD/mZY5xP9Keh7skOYB726/pN1EeGj/pqbOxhK+4P/KHkDOTWhdy6i77yH",
+	"bzpn5OfP988DGGrDe2AqStkGmtlx+rX6Vq3BOQNeGq/0K5cTLDcimOLs2OhTrMVNPADsXbgjXLWxnBAW",
+	"hKnqXcrz07Tdtae+TdKRrXfR0esFwYG+XocHMlaI+LPxpN02t8ezLYvXZwA8edztYXHUrplNp8yon9ws",
+	"t+LhxjweE2BMlG8aVOKPGCUdRkvcm9lYNriN+++2JndwjZ0INpX7h7KSd82fsMe2K+FOqUhZnu9Jfe5X",
+	"PIxy0OCyMAO59FCN7rZzWY/xMl67dZMDoJ5ws1Ii1ozTpWyCPLan+mkckH8/fNraGF9Fjx8qpJCwWF6F",
+	"vRIl1ZpVu0L9UThBrtEAd1HHAw14XMutfqu/GH8dDiDuWmM5Qgxs3jESpt0R/i1Wg7aPej+uu9Wji5yG",
+	"kmXiWno07yVey1lJhMUN2A82655wTRbmbod+ao394OhnkUxH5py2UmaQHj6ZBqcSMLDAUbAMtJR6VcnC",
+	"l8va+gktCco10FFJAZAy6oy8c/BLmE4ORw37gFuqu6JqiwKGFVwt7JRuDekZeZ3h63/96+sXd386Iy+N",
+	"4MJ/ev/qOfnm8Vd/MjNZ5Kzw5YBK00XOSCozdkZewXzN83WZS5q5GnYIGtfKvKxlKnPAAKMlP8fH1Dn5",
+	"Q8E0zaimV7BoQ9mk1djhj2fkR3CrNv1fsCM5GDqkYFRs1jxn2FuUCrXBknFqy+elYm7mEE/jzDrANMDt",
+	"Kd9PcHNGvnv57AVW2ptRsPawYuTPLz8Qrs7IhzVEiIRRDm3gu7pjmV+SLJmgJT/7h5IiwQa4ChAyVsw/",
+	"k8lUnf0dNEdsETP7X0aZIW/Q0vAqw2x+dnE2h8gDjjq7mj06m589mrU6KuCImEPFmTr/5PKpPoN/goH4",
+	"MIcWGhG/NlbCn5l2OPmQM61KKWyCxuV8jt5poV2b07LMbS/4839YNBoUXGOx+JHh+2kSTeJX0lwA4SH9",
+	"HM/f4TbCYVR1UdBqO7uaPfODJa1SbXP8ELPLtkyCphuYmk0LpjGJKPzF5hGfoHbDM6wCiJP8nOb52S8I",
+	"hbeP9P8LIPAmUN+O2xDfS90FF7TaBgRWkO60Stcc81zvS/Y8t0LKMHpJS1bZqLaVWI4w0P1X+E8nvv1U",
+	"xZRi2Wn3BHVAVGwO/wbg3QV29DmM/js7T7goQpsNrEUGvYO2T102LdrAgA7FlujYG9gEYJPzTxDDj0um",
+	"F3IjzJXwCpNS95Gyzrg839C7oxyLpbVm7km6t8JCRoTOwVNiVAQCLQfwpsTr454HIPk04wCrhL2GrCMG",
+	"8yXaOguaBw2l2u0Je8bozxM29NwpQec+5H8uK77iWCMbE4Vv7SP3PDTjkubgWwEHbpAZlK6YTtcue48X",
+	"x2CNH7E1sKUQMkgjIRUpaGbY5spG7FAP5GKF4tWROIHsdqPqVLJere3DkKSd2EIxeB6CnL9FxgoP2sD5",
+	"jhj2Yjq/QjfAE90B38k8+53dAH9hrGyzp8WogrJuY6RgurzhWExu0bLESm+bTNH+vRaa5/6uAGTzxZZU",
+	"TNuk/4Fdc/bvKXbtB/bx96YHf09vWWTXJFhE0A3UNkQGuBujE6vmuX37gTre+Sf476CF8c48MY2sMtVM",
+	"PzSilxZHudJhlkcxL2CkrsS+AhMy4wpiQEYrAlPy3YtXCXl+/R+G4P9+/fYHtEnXVK1JzpU2jzy7fk6+",
+	"/+7NSWRz6ckeE6LepZdBSZi6myWzfyDiYLHOQ7G9PZLV1b6f4ox+oLfsW4w97jDS5dHOZ4MWEGAj8Bst",
+	"WEoLZhVeJcmSHoOrPnQP6wMHmAGuKS4S9BwY6jaY05RDDKqp+Ce+ae/gDrl+myfYovdm8LgcvfwichQc",
+	"ZiyziARHE6QYRzBH2QcSGuEK37INLTx4JiZr+v2wWrL5z2d09+UMAxu7RCzkHQubPY8DBWJhE+zey8Zp",
+	"mIUbCwa4TkjECbVNPIAdMWvOUwW8LVTQfKv4ARonNHXo2PFtqp2bGU3n3WbQGN9+3yb4P2um9LcS4aiO",
+	"wq1maPMJ5NauOP48Zo/NurMj7Ok7yPgopJC4q1xAzrtv3A6ZVIaN5HKJP9paFxfgDjLzeQszMaoCeKy4",
+	"PUrAHc+YPC/Kx8e59e1njyChrVvggSKqMOqSHTrxtQGAA3s8q37PUThQju8/CyDDw9Ln8qgnIii7BbDa",
+	"hh7FEwxiiMHFiTC6wPT2XghSVbnmJTE+vrbtSvZwMS/oip3/o2Sre7MxNk45AjmusQOLjRRaXvZc3G7M",
+	"cgxmNVruQ6PlqvNP5j8jrrzvqFq/4QDUuV8kQh7b/YnySlYrZoSi18oDiw/o1rmbZ0y13ocy5AnVhLbi",
+	"/jFDlXet56ZuDzZ3NGbCngdzXhjD7+cTmsDNOiBeHuB4DJEd47prSJYQwTZMaazFt31zQi78ilHNmhdP",
+	"pBH8wDatb4xSCy5OsAMh6qOfxta82Cg4AnocS5NuOD78ncDJOP/U/GWEJNnZvxNdYsN0dDi1K8nUMdXx",
+	"hhCWeHneICwmBI66MSUpRNrQI2yrRwVZOFC7Bdi4SVxfG6Dg/AtR0DaB908cw3ezy3rQo0fWAvM4EaVi",
+	"8u3XjOpVK5cL3CXsM4x5nly82O+8tQboCOnyL7unaNK0DgVAsKOOs6FbMGuQ2feJlZbDZPAiftE81mOU",
+	"qEeXAyIM+Fr1mkON2VObsQXXEkgLurDQCaBw/LNGJ4rVOHwm0gQd40sE0160XNb7wmktCh/HIrPUW9ci",
+	"q1gWuOTvdY73cgzLbLP7KLO8hCe+xD68kasVy15CYc3+ncCZHymOuaGKZFLYnKucuh24anO43ki3T19i",
+	"Z+7MEEOW3Et8Yu/WaPZR43DBcMTQlsAnwhquHeoIVh2r7lj10AgOgot+ShhN10bCPFAko5piChuxszk5",
+	"6X3+ePRQvLLp0Ce7g8wHTm5dvHIg8A08vF6zLaFVxe+OwOTJ8c26vXvnrfahkxO304d28GORdzdwlAPP",
+	"WeT3dgW5SFsr/Ab10FZ8eajn05+PxjMyeEgclb/M7eH3dMTdgXO//6Z853ai3f0NkBcwW9Z1Jd0Cjnzb",
+	"cdVC7DssjzOgsQfdAX/mO26pk7gCGuKPUdUv+86wW1bqpy79stVCz0knowCvKuhTdoSEQBzcGZzYmhES",
+	"o7ELD3TmldAqprHve6dvhD5+yyx03km29i+Mlb9LK/cDtvJjBOBZaO6zD52FNNIc+mfNajYoov4nPPEl",
+	"xBN86TWUuo5L2sPJ35+YL41pgwHWUDrTbj7NVcveQyEG9UMOS9QYp0+7KoP30WDw1gx7FHFWB/YM/AHN",
+	"ph1flsHYJ/M6/LY55Tt6x5w+YZgCMji58MBBsN1PiUMYElJDZWFGlKZb1W7bOuJsViyTxxSNXbK8XVrr",
+	"QW4w9eQ/a5HJ/zybJT1vayZPKTkt8nMsF8fZnUdL9XghsVou4xrHbPpx1jAVMG5H7Q/mQcVU6Peu9cuJ",
+	"CPceHel7LpsH6lie/Q+xcU+sS5vPDKvR7xnW451e8pgvmS+ybIzooXlOcPYnor5KIhcNaNSgax/tshkI",
+	"pXlOP4nm3PD5lwufxc6Wo+aR0s0slrjZygTDYzYLMJXlFnQ6vFjAww0/qJICZh2KzH1HR60Z06dTr19m",
+	"XF/DJ06z+TA2ejt/JU0j3NsqLHO1bZHue5xbXJ7Pyezx/JuBudlS1X87gDjPpVjmPNXhpBJ6lAonxFEm",
+	"KWtlluBagb0SiE5aSD24VW2nzlhna/PcWuaZapX3slxB/qHwfbHHcXe+PB13m71/VckCUPZPx+H5coIy",
+	"fXl8Fg+jegTTthDV/DiJW2DB2o6ByFOQRFc9ALbKlwQx9yExerG1AhFuOASzGsEeshbZw4o5IJloupd5",
+	"7j0+Ni5SkKq7A9ycdibHUQVaB9CcvefX/5EQSiq58ame5hLJ60JA1b5rbnmak/Ke0WyXiic4K60vfOF4",
+	"N371ewj4R3a3wB+PoBrodE0olJQgxxAtWzKXiowounXNd8lG1nlm75qmVper5vqZdFDOymwZPSzvKi6m",
+	"HZfONYcj3zvf92TnSEuyMEo2F5plIHUyi/0L/UZPb+nstJo9zWF9wVKesetOD9FTHFfzHTU68y2Q/ZnB",
+	"RI/hzX4GzVXN9YEaCWkROmmrLmMOy1akw9boNTzxr5y+aVZw8tDqh0ZdphVruouDsoh1iglGuUtqtA6X",
+	"yQUgLkkgJgtKd1nJUip2wsvuHX7B7fIpMw/tSvqbsJYbbBkByFxAP8E2R4l3u5gcV1Yeuo1BV7eNOlls",
+	"dME2uDuBGNTek+QhvqIn6YPF5ToZo/sWyKdndIeMxCviGkX/KyYPOBzhPRvnn/oiRroHPR4R16YLlhO/",
+	"Ct+c4Qjb7MeUS2K70Z4qyHPdxs89zfW902f5wDscIIqPhE6ANLXINBS27amxduxE0YykGHEx4qtiYCmO",
+	"EUW1OHGoxUbMvW8IAkceLA0qSf8TQMEeXjNltKb/JGtGYaEKk0ntHid25Wa1dWlE9JPHJGda+7J+M2Ca",
+	"cyYQPxu+ZBsNuSo2KdgZea2RSNZF4/HWFjLboj9m3cJc89MEFLl+lOiv4lePEtX2kXtzm/lWk+U4Ui/c",
+	"uGzwmJsBW12ekEQ/xsxTd5+7no3HsZxgwSyzfprGi7Nm+XI3t2ct86zhzlaaQiYZhknX9O50MfHrNvWP",
+	"LypbbS2/sF/iC275NfgceLoObjiooA1HVKAZYpLoyKNznrHUqJonNXzNB976zqUnsnpBYf4dc8ILKR5o",
+	"HA/7I7qktG7NbXy7Ef52WIP80T30r2xHtzGDv4CF0eQfGa3Bpu4dt1oidrZA+rX27CRitg2f/WsFBKPY",
+	"zTHFBNyzC+Y7TX9OThPGmTAxC55yjMqQimvnQ5W1tv4aCFT/Qy5aoBJPiawShDYGEPCk8WH3KeQkiIVv",
+	"3pf7YR8KV3TvFFg503sQdc73+//qSbIHg+7L5JzACseGoXN+y3LeOfP3zXqDqBI2moIKSiQiKnRKQwak",
+	"XDFIZbAFqGbrErJggDgATLHYGl5g+bK9v4Agaf4zot43nE4V8hsfxwqwcE0AgEMBCNUYGGRRAUKjhRQf",
+	"Kq81E/52+zr7tXLAjpT29ezAPC/z1p5S2R9occrcITP0D7TwoaRDYhDH4aX3AHFuuSl8AM7R0lb7Mgqf",
+	"28fGiTuOTYRHQFg4JP9hjNgTs/LLjOuwx9v3A2tl1RyjrLHt44AcejjvCJVPiYNmvwfzh/daVhVLXTuk",
+	"e5yroL/JWOfYXNKCE2kjfanA7BzvdYIWOnbxpOmt2fftvMupeN7M+DSHtfnAr2JJt9YXEaeAr7vr2Ehl",
+	"wYiWR+DGb515jc1KsQWVGR7iMJTkss4EUzYBANLJnSdUrWWlH2pWFQSMmuE0gC4j1tqXAh6bDZ8J8rZk",
+	"4gMvmDGJX78lmUzrggmdeGbMbJAYi/VsFOn5938jSm9zxCujBHtOAN8qWVcpu+EicX8Ea0dkFj35hotQ",
+	"BjvNntf6hPVddvRfh3PtyoZco8sjlYUZShJK0lrjhgEWooWXgl1YcpG1klWsAeBqlltsmVO+jyfPbdfV",
+	"+/PljtVAt79fbvjit+gbuu1ueMMeD9zO2+iCYxSYgG20D8IzyAZdpI5jMwFsTgfF9BS+QBz+ZPmd90RP",
+	"PUb3gwqvoKbhwQaNQlm6Ljs2whTZZY+ucQoliKa2YVLFbB8gRNP11mor9Sch2vwMuPrtYP0tF6QWubl5",
+	"C0aFJjSH8Nkze4P54iFE8xfmasPMVas8wiXc+jjN8yaahgdDSAi6BeNtiPCf2InJimCvSVRRn2KgjndD",
+	"eS7bmlpZjCZsu+sRNCPq5/Kf2BY7VSb/ceXhKXL1wXAbSNX3vEMgab9td9y/2q3JsgdFcsAEzZnIjK7V",
+	"skH7hworHb24bwLDKfPoMPzW+58Sx4Y2Xwvedh6k9vtmxL7uZi7SN25ao2xe17t40MHnG8UGOhV6pPWd",
+	"gY2yc0RbOvIVLX9D9vo4UCK3PSMclJCRAYAqHUY4XrMVVx9FbTvf1HmXF7Kq5IZloLMe3aAvaHULI8Wd",
+	"N9/bRw4sMTgwWVq7nTlCxN8s9YG56GAh5kZJZVHQh4oZQmmWkTua10xdQQOdVGYssX0KzYYvDS1VQrDZ",
+	"XypzWVfQGIzd07cYLUloU/z4NxqO/gHp+ztX8p9lqEm4rZdLomooU7D8FT4UjKq6YoVdb/BG+bHp86+9",
+	"8oPuN9vwwI6SYTaOrar3/whB5zPyTJHCTIi3njcajyKlVIovAAed5FzrnJECEfoo3LcslSK7sooYlH8D",
+	"vL5S+ISWmuYJoerWfiqgOn2PX7Ta04grCrw0qgPz5zdoVl1cfj1LfNsO+1fzn4fg6JklM/r1V8Ge/L0m",
+	"qM7Vh+fSbJttdc6EXqOYRAJE8Ai19d2Ep2q7D+/07j2pk/j7FktF8qKXtEJNt+WrO6YP5E3bEVcyeuvV",
+	"GCsfoeU/covSxO710S+chhBn9q6IXjzNox/Gq1En4tGfT1lhd6zLzgMeelkS3OFO2d1SVhjobAHJmCGo",
+	"uj2kGmHC9u+t2Gofmt/23p+iXKykK6a+GFNgzcSaisw8cMeqK9eFWiXGrMt4qlXSePPNI77f4FFZRGou",
+	"h8TCa6FZhTfutAj1ncjOZMmEuxy4DFjDB26WixAcUWOFdJRoKOLoZC8rtsz5aq1P4bV85wf/zXgsjwmh",
+	"5hYXO8m5UdlEhmVgDsb7KHajsIVkmIy0qbhmLfUBclzAavWNS4J7D4W0UVW31cC9YpGu7DsyJaPbM/K2",
+	"1mWtMRgI7krXUNRcN4m3dGUFIUNfJyc3IuxOYeKDHK+rOnfKvd0ni1pNHabPAtLSggui6wqhASjRgA+l",
+	"oVTtYV1i8Bv1M17aPCUAgE88foAHBuUKPaqZLbMuIqowz4zEW247a+jpvv1JY4NWLHPMsSc2I2tGqywh",
+	"Gb/j5p4AfIOioCrybSVzGaPd4/l8HPXaEwGfs546jaLW7L7TcC75P1DoluhBWo05+wyb/7dxP2mFdtzS",
+	"1hHQjCwYE2CoRWaZSfPpyDS/nk93+AWUoHky3dm3R/iD7LiBVIKRz+ZSluOfViVj2fjHSw755BGVbVjQ",
+	"fme27WiZZ03kAs+pSwpoCz2IMyfEdpaSG0HSXGJ23lEvd1Wy9J73eqg+5flaSsWuzeAnikivpWICPnBo",
+	"JhxuQQoDHQVUSGJFHCOGqHxpF2YPP+68a2DrbGmqrf9CaUypD+2RLys+Qd4AwEGdZovs6Op370tE6FoI",
+	"H0H3wSZCqX19NK209yGryD5D+tq5qPN80O3+AzwwoonHgq24ELbLpp9UC7ITrkyAro7cPL37ondHTAoC",
+	"TRnniwR6DClf8ZXttTgmF93sDlnCK+o4jdzQx1Lwj6D6AQ5CjcC6GV8uWaVa/VnrotHydKvhPmLs5SBf",
+	"XNEMqM2Xj8niFM46ZFVb+nAiu9AM/aP5zqmqb8zYmHz8xWvbzKftEuMlbq6SJJPHiyba5FgnEGStjXxw",
+	"30nA8bfYmv+0nc3w85reGSXbWhtUbCHsMCjLXCX7KTjkL4yVp2QPBxcwJd/+eBzyF1bqBgUi4hxuoUQc",
+	"A46gZaY7xoDCJ49H0AUqsE129yAUBLhiQ7dquK58q75gZkSXsGBV26A6mUfuRTTax9VcXVz+6UvlNIwr",
+	"q6Pba83K/oU3Av3XG7dKs1I1EYLjACj6hHHDIK18B5cxLqyzxPZnQMUZ8K4RydFN47g3Hc/0+hTy65rp",
+	"H2HsE91uMPZ/56Z90dy0P5vrU1ZErSsubm2CgdKseur9fK7EcEtujcxlvlNDIzI9CmwckM0CuI4QkbYB",
+	"cCjuNUu6/q5vnoyJwAPuS9O0BRIowKWFzVTyitFsG5GbZbtzyfiOgL1JYGkEli3i0bfYqkZlWbBcbkB7",
+	"gqkaAijE6zAaMmo+ipGNrDKV2OY8ldLkYj6fP7XdDJPWoNhRgDChbffEoEOT0Spdx5x0l6Gr56R4d2us",
+	"S+3xPhQv2JUcw59l6d5BzgCLkiCbVy2kmd1gQsiRv8+uNeTGbB0z2HhPr1yOVROe/LdDdZJDdezjDk52",
+	"d0e/++Wq5RYHqxaSvrlwTjOnZFYAk5hVfKmJrTdkWXNi8fUNVbZyisVygCra9/rjvjz6+jHsvt+ojnd9",
+	"r8b2ZZzI1zbVGInmMv8TpwSBn9geSI5pza0jWLJ9WJ/wxJdwvqDzdlzPCZz3EZLHbTi466L1/cBsXK1o",
+	"IZmVlVxVtGh3CetinvlWbmEtj96d0g3u1jPeEX7EO8Z/s2+adj3g/mAfEzyP7nwEDDZzvf379dsfAtbp",
+	"gqElYR4R7KNu1L7O4bDLO3O0iGKslyy9RjpNojEOH9BoaZZBMJ3m7yrzNQ11Yp2MRLn4B0sjrVkh9oij",
+	"kT9kFV1qcjm/nD+8uPzjkVJP2l9ALbZzhkAbvKM5zyBx2kY4dqn7yfxnBDaGPzPjojir46AavJLViuke",
+	"a3UrosyBf9rukH1rnSe8Cjla4QayWrhTFhuBsKcmItYi2xMV74LzT/iHz9MNVXxxD6zFG7pgOd47p4LC",
+	"h8HhO19ajmFHlIgcg2k9UPYaPUJt6YLlrf4FsX08z6VU7N67GYEOfAODnyjqZ8aekG11OoiSN3iSgSJk",
+	"JZsLArtJGCmDMfYKIXDMHbWWBXsKD2F1IjxkE5AGdmvYsnEdOcYZ7Mc1KXZY2naKA8f+vtb9WN4yG1er",
+	"dX8sKZlqFm5WfkDmpc1FS2zHcjAFEH4WZvK3h9fwwMP3NjjRS4BqVvH5OLenlyTAK0YlwtqNh0xknAry",
+	"6PLhgmuyzKW5WXH6052ZaGoh/nP0kjjf0DtmiBpN7HvTmZriK8EycvEEZggA7QnJGVUaqyBX0DINkXxt",
+	"hxZM5OPCOorlklycXzx59PVj88dlbTT6lObsjDyH5xVZsK20xb2WQBUj84TMz8iHqmauYwgSBpn3FykL",
+	"sBNDFSwQRrCr3ONSKOiW5NwoiEsso7FTGBsTHzyfI86k+94DNfJg7oulDx7KiCMD9y2SIf/VxWXSGMlf",
+	"X3xz+ds9+W4hxzm17KOZsHdvAWdyZG8sNmow5FofPsaZ3QrQlrci/XyOOKTTlYGtSIdjEM9yvhLPYPQx",
+	"DbtlK134aA25KfZbkJA03Akod2iA6W/3o0FEHXoOQ58oT82MfT91SLFj2MzXoA2ltGAVfaCsl2gpAfAW",
+	"ugJZHofNAGhD0IyWaBFpl5BAAXc3skfY3+YUjGpb/GzFqRwpZuhp/X3mR/92Fg6bHb1rEBWEmoOPwFUY",
+	"cjWKrvKwN+a69XliC5ZLKPZpug11lOEOB0DKEhNpHHHhmbKxWrydbc0maCZn5G8P37ClfvhiAZmScgNl",
+	"RT6tPWdL+K/LnsSEBfvBhPzt4bVRKszbi62HNCM+WISdGM0j2VlIYXjRTH6PymBdrf7b7kANqwwTMBBO",
+	"ha3wX1Yd2FH/LZcFVX+80oHBG44afvLzkfKzHI/7fE3LX6gUdpg5sZxsjuoSTqlRwDlat94beoA24mTx",
+	"/riOuSpuzCNjn0UnSljHEXW2Yie4338w45744oBvHHy/G9F7DOn+vbzz2tRiCxWbGBSSpc8a9WXjsVa2",
+	"/X4pML24xB8T1P0g31FeHWCH+QNwMlvsv0LI9VeNVn4r9Zq08jXgusf+d6BgQBVUzi3OUiPxLNRS9Kb9",
+	"LQs234zr/JP742DI4wX8e6f91T6hceyAR7vnVLTVVyCUobs9u+4ZzqjLXNJMnc+uPu3+0yf8QyjCEZgW",
+	"Pjw4qegkIEn14bi2cJCA/GV7w3Uzg0c2cvczPHJXOJsnrK72BtCTYATdBYQj7oks6xD4lIUA3WTr33ei",
+	"d+u474uaB3O6d07ISCmHgd3+hv46EV5PAR/c9bz4hYWe6x50/sn+6fN5SkXK8unasB1g2JfyHAZ33VW+",
+	"YEAOe6tgN3coPQPw0KVmFaF5HnI3LSnPO4zXJxVkop5/4iJjHz9HZfULuRHmRoiuuneg64zL8w09Dmad",
+	"meQxsGkFDmWVqEreMUE2TZucw5klCfI5EHU4b3KwrmFg29Yyz07E39/JPPsVuNtJVnCfoUwxchUE7IKB",
+	"+6lpZwXMroxlxnVCaqF5blOkcqbJSkINFtPVdpD3BfuoT0TEH9hH/WuLCCMerDEImdvQQbuh7SBpkHin",
+	"oc17M/YU4lh0atdP7vhUajWqWzOa6/UvQ8kI38Ejp2ziY78QkIZ1GYiylZVMmQJwQ/s7dMra/jLcOgbr",
+	"DH6FRWCJw+dk9tX80Rf4nLkq7Se7yaxU0wVVLCEFyzht10D8s2Y1ArPUqsHzVKy6cwehrvLZ1ezcWK3/",
+	"fwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

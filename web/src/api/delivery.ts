@@ -83,7 +83,10 @@ export function useOrder(production: string) {
     },
     onSuccess: () => note("Ordered. It can be left; it goes on by itself."),
     onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.deliveries(production) }),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: keys.deliveries(production) });
+      client.invalidateQueries({ queryKey: keys.queue(production) });
+    },
   });
 }
 
@@ -110,14 +113,43 @@ export function useOrigins(delivery: string, index: number, channel: number) {
   });
 }
 
-/** Cancels a delivery, makes it again or lets it go, holds it, or puts it before all others. */
-export function useDeliveryStep(production: string) {
+export type QueueItem = Schemas["QueueItem"];
+export type QueueStep = "cancel" | "retry" | "hold" | "next";
+
+/** What is being made, waits or is held, in the order in which it is made. */
+export function useQueue(production: string) {
+  return useQuery({
+    queryKey: keys.queue(production),
+    queryFn: () => must(api.GET("/api/productions/{production}/queue", { params: { path: { production } } })),
+  });
+}
+
+/** Cancels something of the queue, makes it again or lets it go, holds it, or puts it before all others. */
+export function useQueueStep(production: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ id, step }: { id: string; step: "cancel" | "retry" | "hold" | "next" }) =>
-      must(api.POST(`/api/deliveries/{delivery}/${step}`, { params: { path: { delivery: id } } })),
+    mutationFn: async ({ id, kind, step }: { id: string; kind: QueueItem["kind"]; step: QueueStep }) => {
+      if (kind === "delivery")
+        await must(api.POST(`/api/deliveries/{delivery}/${step}`, { params: { path: { delivery: id } } }));
+      else await must(api.POST(`/api/writings/{writing}/${step}`, { params: { path: { writing: id } } }));
+    },
     onError: failed,
-    onSettled: () => client.invalidateQueries({ queryKey: keys.deliveries(production) }),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: keys.queue(production) });
+      client.invalidateQueries({ queryKey: keys.deliveries(production) });
+      client.invalidateQueries({ queryKey: keys.writings(production) });
+    },
+  });
+}
+
+/** Has what waits made in another order. */
+export function useReorderQueue(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (order: string[]) =>
+      must(api.PUT("/api/productions/{production}/queue", { params: { path: { production } }, body: { order } })),
+    onSuccess: (queue) => client.setQueryData(keys.queue(production), queue),
+    onError: failed,
   });
 }
 

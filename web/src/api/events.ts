@@ -30,7 +30,8 @@ export function useEvents(production: string) {
       };
       const wanted = [...stale].flatMap((kind) => {
         const key = lists[kind as keyof typeof lists];
-        return key ? [key] : [];
+        const queue = kind === "deliveries" || kind === "writings" ? [keys.queue(production)] : [];
+        return key ? [key, ...queue] : [];
       });
       stale.clear();
       const began = performance.now();

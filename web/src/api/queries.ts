@@ -28,6 +28,7 @@ export const keys = {
   hashLists: (id: string) => ["production", id, "files", "hash lists"] as const,
   syncs: (id: string) => ["production", id, "syncs"] as const,
   deliveries: (id: string) => ["production", id, "deliveries"] as const,
+  queue: (id: string) => ["production", id, "queue"] as const,
 };
 
 export function useProductions() {

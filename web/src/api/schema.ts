@@ -808,6 +808,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/writings/{writing}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a take that waits from being written out, or stop it, until it is let go by retry */
+        post: operations["holdWriting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writings/{writing}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a take out before all others that wait */
+        post: operations["nextWriting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writings/{writing}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a take not out after all, or forget that it failed */
+        post: operations["cancelWriting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/writings/{writing}/files/{index}": {
         parameters: {
             query?: never;
@@ -1515,6 +1572,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** Everything that is being made, waits or is held: deliveries, and takes written out; in the order in which it is made */
+        get: operations["listQueue"];
+        /** Have what waits made in another order; what is not named stays where it is */
+        put: operations["orderQueue"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery}": {
         parameters: {
             query?: never;
@@ -1604,7 +1681,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keep a delivery that waits from being made, until it is let go */
+        /** Keep a delivery that waits from being made, or stop one that is being made, until it is let go by retry */
         post: operations["holdDelivery"];
         delete?: never;
         options?: never;
@@ -2467,7 +2544,7 @@ export interface components {
             take: string;
             packing: string;
             /** @enum {string} */
-            state: "waiting" | "writing" | "proving" | "proven" | "failed";
+            state: "waiting" | "held" | "writing" | "proving" | "proven" | "failed" | "cancelled";
             files: components["schemas"]["WrittenFile"][];
             error: components["schemas"]["Snag"];
         };
@@ -4036,6 +4113,46 @@ export interface components {
             reel?: string;
             name?: string;
         };
+        QueueItem: {
+            /**
+             * Format: uuid
+             * @description of the delivery or the writing
+             */
+            id: string;
+            /** @enum {string} */
+            kind: "delivery" | "writing";
+            /**
+             * @description failed are takes that could not be written out; deliveries that failed are among the deliveries
+             * @enum {string}
+             */
+            state: "waiting" | "held" | "rendering" | "writing" | "proving" | "failed";
+            /** @description of the specification, or of the take */
+            name: string;
+            /** @description the reel's name, or how the take is packed */
+            says: string;
+            test: boolean;
+            /** @description of the reel's deliveries to the specification; 0 for a take */
+            version: number;
+            /** Format: int64 */
+            frames: number;
+            /** @description of the files; 0 where it is that of the recording */
+            sample_rate: number;
+            error: components["schemas"]["Snag"];
+            /** Format: date-time */
+            began_at?: string;
+        };
+        /**
+         * @example {
+         *       "order": [
+         *         "0192f0c0-0000-7000-8000-000000000002",
+         *         "0192f0c0-0000-7000-8000-000000000001"
+         *       ]
+         *     }
+         */
+        QueueOrder: {
+            /** @description ids of what waits, the first to be made first */
+            order: string[];
+        };
         Delivery: {
             /** Format: uuid */
             id: string;
@@ -5456,6 +5573,69 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    holdWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nextWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelWriting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                writing: components["parameters"]["writing_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     downloadWriting: {
         parameters: {
             query?: never;
@@ -6534,6 +6714,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivery"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the queue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueItem"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueOrder"];
+            };
+        };
+        responses: {
+            /** @description the queue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueItem"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -2,18 +2,20 @@ import { useDeliveries } from "../../api/queries";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { Empty, StageHead } from "../../ui/controls";
-import { Ledger } from "./Ledger";
+import { Ledger, unfinished } from "./Ledger";
 import { OrderForm } from "./OrderForm";
+import { Queue } from "./Queue";
 
 /** Orders deliveries to a specification, shows them being made, and what was proven of them. */
 export function DeliveryStage() {
   const production = useProductionId();
   const { data: deliveries } = useDeliveries(production);
+  const ended = deliveries?.filter((d) => !unfinished(d)) ?? [];
   const of = (...states: string[]) => deliveries?.filter((d) => states.includes(d.state)).length ?? 0;
   const says = [
     deliveries ? plural(deliveries.length, "delivery", "deliveries") : "",
     of("proven") ? `${of("proven")} proven` : "",
-    of("waiting", "held", "rendering", "proving") ? `${of("waiting", "held", "rendering", "proving")} being made` : "",
+    deliveries && deliveries.length > ended.length ? `${deliveries.length - ended.length} being made` : "",
     of("failed") ? `${of("failed")} failed` : "",
   ];
   return (
@@ -21,15 +23,18 @@ export function DeliveryStage() {
       <StageHead title="Delivery" says={says.filter(Boolean).join(", ")} />
       <div className="flex min-h-0 flex-1">
         <OrderForm production={production} />
-        <section aria-label="Deliveries" className="min-w-0 flex-1 overflow-auto">
-          {deliveries?.length === 0 ? (
-            <Empty title="Nothing has been ordered yet">
-              What is ordered on the left is made here, read back and proven. A test of a short range takes seconds.
-            </Empty>
-          ) : (
-            <Ledger production={production} deliveries={deliveries ?? []} />
-          )}
-        </section>
+        <div className="min-w-0 flex-1 overflow-auto">
+          <Queue production={production} />
+          <section aria-label="Deliveries" className={deliveries?.length === 0 ? "h-full" : ""}>
+            {deliveries?.length === 0 ? (
+              <Empty title="Nothing has been ordered yet">
+                What is ordered on the left is made here, read back and proven. A test of a short range takes seconds.
+              </Empty>
+            ) : (
+              <Ledger production={production} deliveries={ended} />
+            )}
+          </section>
+        </div>
       </div>
     </>
   );

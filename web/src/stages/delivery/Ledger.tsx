@@ -1,29 +1,29 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
 import type { Delivery } from "../../api/client";
-import { useDeliveryStep } from "../../api/delivery";
-import { useProgress } from "../../api/events";
-import { count, duration, plural } from "../../format";
+import { useQueueStep } from "../../api/delivery";
+import { duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { DispatchNote } from "./DispatchNote";
-import { usePace } from "./pace";
 
 type State = Delivery["state"];
 
 /** What a state is called, in which colour, and in which weave its seal is. */
-const seals: Record<State, { says: string; tone: string; weave: string }> = {
+export const seals: Record<State | "writing", { says: string; tone: string; weave: string }> = {
   waiting: { says: "waiting", tone: "text-quiet", weave: "weave-none" },
   held: { says: "held", tone: "text-caution", weave: "weave-dots" },
   rendering: { says: "being made", tone: "text-ink", weave: "weave-VO" },
+  writing: { says: "being made", tone: "text-ink", weave: "weave-VO" },
   proving: { says: "reading back", tone: "text-ink", weave: "weave-VO" },
   proven: { says: "proven", tone: "text-good", weave: "weave-MX" },
   failed: { says: "failed", tone: "text-bad", weave: "weave-zigzag" },
   cancelled: { says: "cancelled", tone: "text-quiet", weave: "weave-none" },
 };
 
-export const busy = (s: State) => s === "waiting" || s === "held" || s === "rendering" || s === "proving";
+/** Whether a delivery is in the queue still, and not in the ledger. */
+export const unfinished = (d: Delivery) => ["waiting", "held", "rendering", "proving"].includes(d.state);
 
-/** Deliveries as in a ledger: newest first, a row each until it is opened. */
+/** Deliveries that have ended, as in a ledger: newest first, a row each until it is opened. */
 export function Ledger({ production, deliveries }: { production: string; deliveries: Delivery[] }) {
   const [open, setOpen] = useState<string | null>(null);
   const newest = deliveries[0];
@@ -55,7 +55,7 @@ function Row({
   open: boolean;
   onOpen: () => void;
 }) {
-  const step = useDeliveryStep(production);
+  const step = useQueueStep(production);
   const seal = seals[d.state];
   const when = new Date(d.ordered_at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
   const short = new Date(d.ordered_at).toLocaleString(undefined, {
@@ -67,7 +67,6 @@ function Row({
   });
   const name = `${d.spec_name}${d.test ? ", test" : `, version ${d.version}`}`;
   const Chevron = open ? ChevronDown : ChevronRight;
-  const act = (what: "cancel" | "retry" | "hold" | "next") => step.mutate({ id: d.id, step: what });
   return (
     <article aria-label={`Delivery ${name}, ordered ${when}`} className="border-line border-b px-4 py-1.5">
       <header className="flex min-h-8 items-center gap-3">
@@ -100,49 +99,13 @@ function Row({
           </time>
         </button>
         <span className="flex shrink-0 gap-1">
-          {d.state === "waiting" && (
-            <>
-              <Button title="Make it before all others that wait" onClick={() => act("next")}>
-                Next
-              </Button>
-              <Button onClick={() => act("hold")}>Hold</Button>
-            </>
-          )}
-          {d.state === "held" && <Button onClick={() => act("retry")}>Let it go</Button>}
-          {busy(d.state) && <Button onClick={() => act("cancel")}>Cancel</Button>}
           {(d.state === "failed" || d.state === "cancelled") && (
-            <Button onClick={() => act("retry")}>Make it again</Button>
+            <Button onClick={() => step.mutate({ id: d.id, kind: "delivery", step: "retry" })}>Make it again</Button>
           )}
         </span>
       </header>
-      {(d.state === "rendering" || d.state === "proving") && <Thread delivery={d} says={seal.says} />}
       {d.error.message && !(open && d.failures.length > 0) && <p className="py-1 pl-6 text-bad">{d.error.message}.</p>}
       {open && <DispatchNote delivery={d} production={production} />}
     </article>
-  );
-}
-
-/** Progress, as a thread along the note: what is done of what, how fast, and how long it will take. */
-function Thread({ delivery: d, says }: { delivery: Delivery; says: string }) {
-  const progress = useProgress((s) => s[d.id]);
-  const done = progress?.done ?? 0;
-  const pace = usePace(`${d.id} ${d.state}`, done, d.total, d.sample_rate);
-  const part = d.total > 0 ? Math.min(1, done / d.total) : 0;
-  return (
-    <div className="flex items-center gap-3 pb-1 pl-6">
-      <div
-        role="progressbar"
-        aria-label={`Progress: ${says}`}
-        aria-valuemin={0}
-        aria-valuemax={100}
-        aria-valuenow={Math.round(part * 100)}
-        className="relative h-1 flex-1 bg-raised"
-      >
-        <div className="h-full bg-focus" style={{ width: `${part * 100}%` }} />
-      </div>
-      <span className="figures shrink-0 text-quiet text-small">
-        {count(done)} of {count(d.total)} frames{pace && `, ${pace}`}
-      </span>
-    </div>
   );
 }

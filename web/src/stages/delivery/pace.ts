@@ -8,11 +8,15 @@ export function usePace(of: string, done: number, total: number, sampleRate: num
   return paceWords(done - first.current.done, total - done, spent, sampleRate);
 }
 
-/** The same from frames that were done in some seconds, and frames that are left; nothing where that says little yet. */
+/**
+ * The same from frames that were done in some seconds, and frames that are left; nothing where that says little yet, and no
+ * speed where the sample rate is not known (0).
+ */
 export function paceWords(done: number, left: number, seconds: number, sampleRate: number): string {
   if (seconds < 0.5 || done <= 0) return "";
   const speed = done / seconds / sampleRate;
   const rest = Math.ceil((left * seconds) / done);
   const time = rest >= 90 ? `${Math.ceil(rest / 60)} min` : `${rest} s`;
+  if (sampleRate === 0) return `${time} left`;
   return `${speed < 10 ? speed.toFixed(1) : Math.round(speed)} times real time, ${time} left`;
 }
