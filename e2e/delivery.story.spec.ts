@@ -177,10 +177,29 @@ test("a specification of one's own, kept, used and forgotten", async ({ page, ap
   await panel.getByLabel("Name", { exact: true }).fill("Stems for the night ferry");
   const json = panel.getByLabel("Specification as JSON");
   const spec = JSON.parse(await json.inputValue());
-  spec.coding = "s16";
-  spec.dither = true;
-  spec.programme = { length: "reel", before: [{ what: "silence", seconds: 3 }], pop: { level_dbfs: -18 } };
+  spec.programme = { length: "reel", before: [{ what: "silence", seconds: 5 }] };
+  await json.fill("{");
+  await expect(panel.getByRole("button", { name: "Keep it" })).toBeDisabled();
+  await json.fill('{"packings": [{"files": [3]}], "programme": 1}');
+  await expect(panel.getByText(/^This is no specification yet/)).toBeVisible();
   await json.fill(JSON.stringify(spec));
+  // Field by field; what is typed is in the JSON, and the other way round.
+  const seconds = panel.getByLabel(/^Seconds of stretch 1/);
+  await expect(seconds).toHaveValue("5");
+  await seconds.fill("3");
+  await seconds.press("Tab");
+  await panel.getByLabel("Coding").selectOption({ label: "16 bits" });
+  await panel.getByLabel("dithered").check();
+  await panel.getByLabel("a frame of tone two seconds before").check();
+  await panel.getByRole("button", { name: "Loudness and peaks" }).click();
+  await panel.getByLabel("What limits 1 are of").fill("all");
+  expect(JSON.parse(await json.inputValue())).toMatchObject({
+    coding: "s16",
+    dither: true,
+    limits: [{ of: "all", integrated_lufs: -23 }],
+    programme: { before: [{ what: "silence", seconds: 3 }], pop: { level_dbfs: -18 } },
+  });
+  await panel.getByRole("button", { name: "Take limits 1 away" }).click();
   await expect(panel.getByText("48 kHz, 16 bits, dithered")).toBeVisible();
   await accessible(page);
   await panel.getByRole("button", { name: "Keep it" }).click();

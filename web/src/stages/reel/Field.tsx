@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 type FieldProps = {
   label: string;
@@ -9,9 +9,10 @@ type FieldProps = {
   save: (v: number) => void;
 };
 
-/** A value that is typed: Enter keeps it, Escape does not, and what can't be is marked. */
+/** A value that is typed: Enter and leaving the field keep it, Escape does not, and what can't be is marked. */
 export function Field({ label, says, value, wide, parse, save }: FieldProps) {
   const [draft, setDraft] = useState<string | null>(null);
+  const dropped = useRef(false);
   const bad = draft !== null && parse(draft) === null;
   return (
     <label className="flex items-center gap-1 text-quiet">
@@ -28,17 +29,15 @@ export function Field({ label, says, value, wide, parse, save }: FieldProps) {
         onMouseUp={(e) => e.preventDefault()} // all of it stays chosen, to be typed over
         onChange={(e) => setDraft(e.target.value)}
         onKeyDown={(e) => {
-          if (e.key === "Escape") {
-            setDraft(null);
-            e.currentTarget.blur();
-          }
-          if (e.key !== "Enter" || draft === null) return;
-          const v = parse(draft);
-          if (v === null) return;
-          if (draft !== value) save(v);
-          e.currentTarget.blur();
+          if (e.key === "Escape") dropped.current = true;
+          if (e.key === "Escape" || (e.key === "Enter" && !bad)) e.currentTarget.blur();
         }}
-        onBlur={() => setDraft(null)}
+        onBlur={() => {
+          const v = draft === null || draft === value || dropped.current ? null : parse(draft);
+          dropped.current = false;
+          setDraft(null);
+          if (v !== null) save(v);
+        }}
         className={`figures h-6 border bg-ground px-1 text-right text-ink ${wide} ${bad ? "border-bad" : "border-line"}`}
       />
     </label>

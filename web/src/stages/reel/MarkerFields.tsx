@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import type { EditAction, Marker, Production } from "../../api/client";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
@@ -10,7 +11,15 @@ type Props = { production: Production; marker: Marker; act: (what: string, ...ac
 
 /** Everything about a marker that is chosen. */
 export function MarkerFields({ production: p, marker: m, act }: Props) {
-  const put = (part: Partial<Marker>, what: string) => act(what, { set_markers: { put: [{ ...m, ...part }] } });
+  // A marker is put as a whole: what was changed a moment ago and has not come back yet goes along.
+  const sent = useRef<Partial<Marker>>({});
+  useEffect(() => {
+    sent.current = Object.fromEntries(Object.entries(sent.current).filter(([k, v]) => m[k as keyof Marker] !== v));
+  }, [m]);
+  const put = (part: Partial<Marker>, what: string) => {
+    sent.current = { ...sent.current, ...part };
+    act(what, { set_markers: { put: [{ ...m, ...sent.current }] } });
+  };
   const text = (label: string, value: string, wide: string, save: (v: string) => void) => (
     <TextField
       aria-label={label}
