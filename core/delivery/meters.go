@@ -39,7 +39,7 @@ func (p Plan) listen(wanted func(file int) bool) *listeners {
 		}
 		v := &listened{index: i, block: make(audio.Block, l.Count)}
 		// Ambisonic and discrete channels have no loudness: see loudness.Weights.
-		limits, _ := p.Order.Spec.limitsOf(s)
+		limits, _ := p.Order.Spec.LimitsOf(s)
 		v.meter, _ = loudness.NewMeter(l, p.Rates.Files, loudness.Options{NoProgramme: limits.Quasi == nil})
 		m.sets = append(m.sets, v)
 		for c, at := range s.Places {
@@ -107,8 +107,8 @@ func (m *listeners) only(file int) (loudness.Result, bool) {
 	return loudness.Result{}, false
 }
 
-// limitsOf are those that are asked of a set.
-func (s Spec) limitsOf(set Measured) (l loudness.Limits, asked bool) {
+// LimitsOf are those that are asked of a set.
+func (s Spec) LimitsOf(set Measured) (l loudness.Limits, asked bool) {
 	for _, a := range s.Limits {
 		switch {
 		case sameName(a.Of, set.Name):

@@ -289,7 +289,7 @@ func (p Plan) measures(heard *listeners) (out []Measure) {
 		if r.RangeKnown {
 			m.Range = finite(r.Range)
 		}
-		if limits, asked := p.Order.Spec.limitsOf(set); asked {
+		if limits, asked := p.Order.Spec.LimitsOf(set); asked {
 			m.Limits, m.Verdicts = limits.Name, limits.Judge(r, powers)
 			for i := range m.Verdicts {
 				v := &m.Verdicts[i]

@@ -54,7 +54,7 @@ var (
 // Event tells browsers that something has changed.
 type Event struct {
 	Production uuid.UUID `json:"production"`
-	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, shelf, syncs, progress
+	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, shelf, syncs, loudness, progress
 	ID         string    `json:"id,omitempty"`
 	Done       int64     `json:"done,omitempty"`
 	Total      int64     `json:"total,omitempty"`

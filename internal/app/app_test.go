@@ -234,7 +234,7 @@ func TestDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "stale", nil)
 	require.ErrorIs(t, err, app.ErrStale)
-	_, found, err := f.Preflight(f.ctx, r.ID, order)
+	_, found, _, err := f.Preflight(f.ctx, r.ID, order)
 	require.NoError(t, err)
 	var codes []string
 	for _, x := range found {

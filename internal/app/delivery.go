@@ -7,6 +7,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -95,17 +96,32 @@ func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, i
 	return &delivery.Picture{File: f.ID.String(), Name: f.Name, Hash: f.Hash, Span: delivery.Span{From: from, To: to}}, nil
 }
 
-// Preflight says what an order would write and what stands in its way.
-func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, []readiness.Finding, error) {
-	plan, _, err := a.plan(ctx, reelID, o)
+// preflightMeasures is how long a pre-flight measures before it answers with what is known.
+const preflightMeasures = 250 * time.Millisecond
+
+// Preflight says what an order would write and what stands in its way. Where limits are asked for that the reel is not
+// measured for yet, left is the part of it (0 to 1) that is still to be measured: asked again, it knows more.
+func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (plan delivery.Plan, found []readiness.Finding, left float64, err error) {
+	plan, r, err := a.plan(ctx, reelID, o)
 	if err != nil {
-		return plan, nil, err
+		return plan, nil, 0, err
 	}
 	clipping, err := a.clipping(ctx, plan)
 	if err != nil {
-		return plan, nil, err
+		return plan, nil, 0, err
 	}
-	return plan, readiness.Plan(plan, clipping), nil
+	found = readiness.Plan(plan, clipping)
+	if len(plan.Order.Spec.Limits) == 0 || plan.Test() || plan.Frames == 0 {
+		return plan, found, 0, nil
+	}
+	m, err := a.measure(ctx, r, preflightMeasures)
+	if err != nil {
+		return plan, nil, 0, err
+	}
+	if m.Done < m.Total {
+		return plan, found, 1 - float64(m.Done)/float64(m.Total), nil
+	}
+	return plan, append(found, readiness.Loudness(plan, m.Of)...), 0, nil
 }
 
 // clipping finds where outputs would clip.

@@ -15,6 +15,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
+	"zestyloom/core/loudness"
 	"zestyloom/core/mhl"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
@@ -126,6 +127,55 @@ func TestHeldAndFirst(t *testing.T) {
 	held, err = f.DeliveryStep(f.ctx, held.ID, app.StepCancel)
 	require.NoError(t, err)
 	assert.Equal(t, "cancelled", held.State)
+}
+
+// Limits of loudness that will not be kept are among the snags before an order, once the reel is measured as it is.
+func TestLoudnessAmongTheSnags(t *testing.T) {
+	f := setup(t)
+	_, r, _ := laidReel(t, f)
+	own := delivery.ThreeStereoStems()
+	own.Name, own.Limits = "Own", []delivery.Asked{{Of: "DX", Limits: loudness.Known()["r128"]}, {Of: "all", Limits: loudness.Limits{Name: "quiet", TruePeak: new(float64)}}}
+	kept, err := f.SaveSpec(f.ctx, own)
+	require.NoError(t, err)
+	require.NoError(t, f.ChooseSpec(f.ctx, r.ID, kept.ID))
+	counted := func() int {
+		n, err := f.Store.ReelSnags(f.ctx, f.p.ID)
+		require.NoError(t, err)
+		return n.Measure
+	}
+	found := func(o app.DeliveryOrder) (says []string) {
+		for range 1000 {
+			_, found, left, err := f.Preflight(f.ctx, r.ID, o)
+			require.NoError(t, err)
+			if left > 0 {
+				continue
+			}
+			for _, x := range found {
+				if x.Code == "loudness" {
+					assert.Equal(t, "measure", x.Stage)
+					assert.False(t, x.Stops)
+					says = append(says, x.Message)
+				}
+			}
+			return says
+		}
+		require.Fail(t, "never measured")
+		return nil
+	}
+	assert.Zero(t, counted(), "nothing is known yet")
+	says := found(app.DeliveryOrder{Spec: kept.ID})
+	require.NotEmpty(t, says)
+	for _, s := range says {
+		assert.Contains(t, s, "DX: ", "nothing is in MX and FX: they break no limit that has none for silence")
+		assert.Contains(t, s, "EBU R 128 asks for")
+	}
+	assert.Equal(t, len(says), counted())
+	from, _ := r.Doc.Span()
+	to := from + 4800
+	assert.Empty(t, found(app.DeliveryOrder{Spec: kept.ID, From: &from, To: &to}), "a test is held against nothing")
+	r, err = edited(f.EditReel(f.ctx, r.ID, r.Version, "quieter", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: weave.Route{Stem: "DX", GainDB: -6, Position: weave.Both}.Sends()}}}))
+	require.NoError(t, err)
+	assert.Zero(t, counted(), "it is another reel now, and not measured")
 }
 
 // A spec of one's own has versions; the reels that are held against it count their snags by it; those that come with the

@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/meter"
 	"zestyloom/core/mix"
+	"zestyloom/core/readiness"
 	"zestyloom/core/report"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
@@ -49,6 +50,12 @@ func (a *App) Measure(ctx context.Context, id uuid.UUID) (m Measurement, err err
 	if err != nil {
 		return m, err
 	}
+	return a.measure(ctx, r, measuredAtOnce)
+}
+
+// measure is Measure with a time in which it has to be done. What the spec that the reel is held against would not have is
+// counted once all is known.
+func (a *App) measure(ctx context.Context, r store.Reel, within time.Duration) (m Measurement, err error) {
 	if m.Production, err = a.Store.Production(ctx, r.ProductionID); err != nil {
 		return m, err
 	}
@@ -59,7 +66,7 @@ func (a *App) Measure(ctx context.Context, id uuid.UUID) (m Measurement, err err
 	}
 	m.Version = r.Version
 	m.Start, m.End = program.Span()
-	job := &measuring{app: a, program: program, prints: program.Fingerprints(), rate: int64(rate), start: m.Start, end: m.End, until: time.Now().Add(measuredAtOnce)}
+	job := &measuring{app: a, program: program, prints: program.Fingerprints(), rate: int64(rate), start: m.Start, end: m.End, until: time.Now().Add(within)}
 	for _, b := range r.Doc.Weave.Buses {
 		v := Measured{Bus: b}
 		if _, err := loudness.Weights(b.Channels()); err != nil {
@@ -80,7 +87,30 @@ func (a *App) Measure(ctx context.Context, id uuid.UUID) (m Measurement, err err
 			v.Result, v.Powers, v.Peaks = loudness.Join(v.Bus.Channels(), rate, chunks[v.Bus.ID])
 		}
 	}
-	return m, nil
+	return m, a.countLoudness(ctx, r, m)
+}
+
+// Of is what was found of a bus; false where it has no loudness, or not all is measured yet.
+func (m Measurement) Of(bus string) (loudness.Result, loudness.Powers, bool) {
+	i := slices.IndexFunc(m.Buses, func(v Measured) bool { return v.Bus.ID == bus })
+	if i < 0 || m.Done < m.Total || m.Buses[i].Says != "" {
+		return loudness.Result{}, nil, false
+	}
+	return m.Buses[i].Result, m.Buses[i].Powers, true
+}
+
+// countLoudness keeps how many limits a reel that is measured would not keep.
+func (a *App) countLoudness(ctx context.Context, r store.Reel, m Measurement) error {
+	plan, err := heldPlan(ctx, a.Store.Queries, m.Production, r, r.Doc)
+	if err != nil {
+		return err
+	}
+	n := readiness.Count(readiness.Loudness(plan, m.Of))["measure"]
+	news, err := a.Store.SetLoudnessSnags(ctx, r.ID, r.Version, n)
+	if err != nil || !news {
+		return err
+	}
+	return publish(ctx, a.Store.Queries, Event{Production: r.ProductionID, Kind: "loudness", ID: r.ID.String()})
 }
 
 // measuring is one request's work on the chunks of a reel's buses.

@@ -46,29 +46,40 @@ func weigh(ctx context.Context, q store.Queries, ids []uuid.UUID) error {
 	return q.SetAmiss(ctx, amiss, fine)
 }
 
+// heldAgainst is the spec that a reel is held against.
+func heldAgainst(ctx context.Context, q store.Queries, r store.Reel) (delivery.Spec, error) {
+	if r.SpecID == nil {
+		return delivery.ThreeStereoStems(), nil
+	}
+	row, err := q.Spec(ctx, *r.SpecID)
+	return row.Body, err
+}
+
 // reelSnags counts what stands between a reel, as it comes to be, and an accepted delivery to the spec that was chosen for it.
 func reelSnags(ctx context.Context, q store.Queries, r store.Reel, doc reel.Reel) (store.ReelSnags, error) {
 	p, err := q.Production(ctx, r.ProductionID)
 	if err != nil {
 		return store.ReelSnags{}, err
 	}
-	spec := delivery.ThreeStereoStems()
-	if r.SpecID != nil {
-		row, err := q.Spec(ctx, *r.SpecID)
-		if err != nil {
-			return store.ReelSnags{}, err
-		}
-		spec = row.Body
-	}
-	plan, err := delivery.Make(delivery.Order{Spec: spec, Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}}, doc, p.Rate(), p.SampleRate)
-	if snag.Of(orNil(err)).Code == "names_clash" {
-		err = nil // it is said where names are given
-	}
+	plan, err := heldPlan(ctx, q, p, r, doc)
 	if err != nil {
 		return store.ReelSnags{}, err
 	}
 	count := readiness.Count(readiness.Plan(plan, nil))
 	return store.ReelSnags{Reel: count["reel"], Weave: count["weave"]}, nil
+}
+
+// heldPlan is what would be written of a reel, as it comes to be, for the spec that it is held against.
+func heldPlan(ctx context.Context, q store.Queries, p store.Production, r store.Reel, doc reel.Reel) (delivery.Plan, error) {
+	spec, err := heldAgainst(ctx, q, r)
+	if err != nil {
+		return delivery.Plan{}, err
+	}
+	plan, err := delivery.Make(delivery.Order{Spec: spec, Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}}, doc, p.Rate(), p.SampleRate)
+	if snag.Of(orNil(err)).Code == "names_clash" {
+		err = nil // it is said where names are given
+	}
+	return plan, err
 }
 
 // orNil is an error that can be asked what it is, there or not.

@@ -23,13 +23,13 @@ func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
 
 // Preflight implements contract.StrictServerInterface.
 func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObject) (contract.PreflightResponseObject, error) {
-	plan, found, err := s.app.Preflight(ctx, r.Reel, deliveryOrder(*r.Body))
+	plan, found, left, err := s.app.Preflight(ctx, r.Reel, deliveryOrder(*r.Body))
 	if err != nil {
 		return nil, err
 	}
 	out := contract.Preflight200JSONResponse{
 		Files: plannedFiles(plan, nil), Frames: plan.Frames, Start: plan.Start, StartTimecode: timecodeIn(plan, 0), Lead: plan.Lead, ProgrammeTimecode: timecodeIn(plan, plan.Lead),
-		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found),
+		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found), Unmeasured: left,
 	}
 	for _, f := range found {
 		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})

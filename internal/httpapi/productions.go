@@ -157,7 +157,7 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 		return v, err
 	}
 	kept, err := st.ReelSnags(ctx, p.ID)
-	v.Snags.Reel, v.Snags.Weave = kept.Reel, kept.Weave
+	v.Snags.Reel, v.Snags.Weave, v.Snags.Measure = kept.Reel, kept.Weave, kept.Measure
 	return v, err
 }
 

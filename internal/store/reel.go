@@ -107,16 +107,24 @@ func (q Queries) InsertReel(ctx context.Context, r Reel) error {
 // ReelSnags is how much of a reel and its weave has to be mended.
 type ReelSnags struct {
 	Reel, Weave int
+	Measure     int // limits that are not kept, of reels that are measured as they are now
 }
 
 // ReelSnags finds what is kept of a production's reels together: nothing where it has not been worked out.
 func (q Queries) ReelSnags(ctx context.Context, production uuid.UUID) (ReelSnags, error) {
-	return one[ReelSnags](ctx, q, `SELECT coalesce(sum(snags_reel), 0)::int AS reel, coalesce(sum(snags_weave), 0)::int AS weave FROM reels WHERE production_id = $1 AND NOT removed`, production)
+	return one[ReelSnags](ctx, q, `SELECT coalesce(sum(snags_reel), 0)::int AS reel, coalesce(sum(snags_weave), 0)::int AS weave,
+		coalesce(sum(snags_measure) FILTER (WHERE measured_version = version), 0)::int AS measure FROM reels WHERE production_id = $1 AND NOT removed`, production)
 }
 
-// SetReelSnags keeps it.
+// SetLoudnessSnags keeps how many limits a version of a reel would not keep, and reports whether that is news.
+func (q Queries) SetLoudnessSnags(ctx context.Context, id uuid.UUID, version int64, n int) (news bool, err error) {
+	tag, err := q.db.Exec(ctx, `UPDATE reels SET snags_measure = $3, measured_version = $2 WHERE id = $1 AND version = $2 AND (snags_measure, measured_version) IS DISTINCT FROM ($3, $2)`, id, version, n)
+	return tag.RowsAffected() > 0, err
+}
+
+// SetReelSnags keeps it, but for what is measured.
 func (q Queries) SetReelSnags(ctx context.Context, id uuid.UUID, s ReelSnags) error {
-	return q.exec(ctx, `UPDATE reels SET snags_reel = $2, snags_weave = $3 WHERE id = $1`, id, s.Reel, s.Weave)
+	return q.exec(ctx, `UPDATE reels SET snags_reel = $2, snags_weave = $3, snags_measure = NULL WHERE id = $1`, id, s.Reel, s.Weave)
 }
 
 // ReelsUnweighed lists reels of which it has not been worked out.

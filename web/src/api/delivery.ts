@@ -68,6 +68,8 @@ export function usePreflight(
       ),
     enabled: !!reel && !!order,
     placeholderData: (before) => before,
+    // Loudness is measured a little with each question, where limits are asked for.
+    refetchInterval: (q) => ((q.state.data?.unmeasured ?? 0) > 0 ? 50 : false),
     retry: false,
   });
 }

@@ -1837,7 +1837,7 @@ export interface components {
         };
         Event: {
             /** @enum {string} */
-            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "syncs" | "progress";
+            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "syncs" | "loudness" | "progress";
             id?: string;
             /** Format: int64 */
             done?: number;
@@ -1893,6 +1893,8 @@ export interface components {
                 takes: number;
                 reel: number;
                 weave: number;
+                /** @description limits of loudness that reels, measured as they are now, would not keep */
+                measure: number;
                 delivery: number;
             };
             /** @description what would be undone; empty when nothing */
@@ -3922,7 +3924,7 @@ export interface components {
             message: string;
             stops: boolean;
             /** @enum {string} */
-            stage: "reel" | "weave" | "delivery";
+            stage: "reel" | "weave" | "measure" | "delivery";
             track: string;
             /** @description somebody has decided it so; it is no snag */
             on_purpose: boolean;
@@ -3973,6 +3975,11 @@ export interface components {
             start_timecode: string;
             findings: components["schemas"]["Finding"][];
             stops: boolean;
+            /**
+             * Format: double
+             * @description the part of the reel whose loudness is not known yet, where limits are asked for: asked again, more of it is
+             */
+            unmeasured: number;
         };
         Check: {
             what: string;

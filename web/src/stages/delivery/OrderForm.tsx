@@ -209,6 +209,8 @@ export function OrderForm({ production }: { production: string }) {
 /** What nearly every specification says is not worth a line. */
 const ordinary = (r: { what: string; says: string }) => r.what === "Programme" && r.says === "to the reel's end";
 
+const stageWords = { reel: "Reel", weave: "Weave", measure: "Measure", delivery: "Delivery" };
+
 /** What would be written, and what stands in the way of it. */
 function Planned({
   plan,
@@ -226,7 +228,9 @@ function Planned({
     <>
       <section aria-label="Snags before the order">
         <h2 className="mb-1 text-quiet">
-          {snags.length === 0 ? "Nothing stands in the way." : plural(snags.length, "snag")}
+          {snags.length > 0 && plural(snags.length, "snag")}
+          {snags.length === 0 && plan.unmeasured === 0 && "Nothing stands in the way."}
+          {plan.unmeasured > 0 && ` Measuring its loudness: ${Math.round(100 * (1 - plan.unmeasured))} % known.`}
         </h2>
         {weave && (
           <Button onClick={weave} className="mb-1">
@@ -252,7 +256,7 @@ function Planned({
                     chooseTrack();
                   }}
                 >
-                  Mend it in {f.stage === "reel" ? "Reel" : "Weave"}
+                  Mend it in {stageWords[f.stage]}
                 </Link>
               )}
             </li>
