@@ -78,6 +78,8 @@ test("a template, mixes that are sums, another order, and back", async ({ page, 
 
   await page.keyboard.press("o");
   const output = page.getByRole("region", { name: "Output 1" });
+  // What sounds on an output at the pointer is said beside it.
+  await expect(output.getByRole("region", { name: "What sounds on output 1" })).toBeVisible();
   await output.getByLabel("Order of the group's speakers").selectOption("film");
   await expect(page.getByLabel("Name of output 2")).toHaveValue("Full mix 5.1 C");
   await expect(page.getByLabel("Name of output 6")).toHaveValue("Full mix 5.1 LFE");

@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 )
 
@@ -70,6 +72,15 @@ func (p Plan) Origins(file, channel int) (out []Origin) {
 	}
 	slices.SortStableFunc(out, func(a, b Origin) int { return cmp.Compare(a.From, b.From) })
 	return out
+}
+
+// OriginsAt lists what sounds on an output of a reel, or on a channel of one of its buses, at a sample of the reel's time.
+// Frames count from the reel's start. sources says what the reel's strands are, by their IDs.
+func OriginsAt(r reel.Reel, tc timecode.Rate, rate int, sources map[string]Source, ch Channel, at int64) []Origin {
+	p := Plan{Reel: r, Rate: tc, Rates: Rates{Reel: rate, Files: rate}, Sources: sources, Files: []File{{Channels: []Channel{ch}}}}
+	p.From, p.To = r.Span()
+	p.Start = p.From
+	return slices.DeleteFunc(p.Origins(0, 0), func(o Origin) bool { return at < p.From+o.From || at >= p.From+o.To })
 }
 
 // factorsTo is by what the channels of each track come into a channel of a file; nil for one that holds silence.

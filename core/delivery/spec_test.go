@@ -582,4 +582,14 @@ func TestOrigins(t *testing.T) {
 	assert.Equal(t, "take0.wav", track[0].File)
 	assert.Equal(t, "DX, mono on both sides, 0 dB, -4.0 dB", plan.Origins(0, 1)[0].Ways)
 	assert.Equal(t, pal.FormatSamples(start+20000, 48000), plan.Origins(0, 0)[1].FromTimecode)
+
+	// Of a reel, at a moment: to the sample.
+	begin, _ := f.reel.Span()
+	for at, want := range map[int64][]string{99: nil, 100: {"take0.wav"}, 19999: {"take0.wav"}, 20000: {"take0.wav", "take1.wav"}, 30099: {"take0.wav", "take1.wav"}, 30100: {"take1.wav"}, 45000: nil} {
+		var got []string
+		for _, o := range delivery.OriginsAt(f.reel, pal, 48000, plan.Sources, delivery.Channel{Output: 0}, begin+at) {
+			got = append(got, o.File)
+		}
+		assert.Equal(t, want, got, "%d", at)
+	}
 }

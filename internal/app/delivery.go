@@ -212,6 +212,33 @@ func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Sour
 	return out, nil
 }
 
+// Sounding lists what sounds on an output of a reel, or where bus names one on a channel of it, at a sample of its time.
+func (a *App) Sounding(ctx context.Context, id uuid.UUID, bus string, channel int, at int64) ([]delivery.Origin, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	ch := delivery.Channel{Output: channel}
+	if bus != "" {
+		b, ok := r.Doc.Weave.Bus(bus)
+		if !ok || channel >= b.Channels().Count {
+			return nil, ErrNotFound
+		}
+		ch = delivery.Channel{Output: -1, Signal: bus, Of: channel}
+	} else if channel >= len(r.Doc.Weave.Outputs) {
+		return nil, ErrNotFound
+	}
+	sources, err := a.frozen(ctx, r.Doc)
+	if err != nil {
+		return nil, err
+	}
+	return delivery.OriginsAt(r.Doc, p.Rate(), p.SampleRate, sources, ch, at), nil
+}
+
 // ordered finds the sources of an order as they were frozen; of one of before, as they are.
 func (a *App) ordered(ctx context.Context, p delivery.Plan) mix.Sources {
 	if p.Sources == nil {

@@ -178,6 +178,28 @@ func TestLoudnessAmongTheSnags(t *testing.T) {
 	assert.Zero(t, counted(), "it is another reel now, and not measured")
 }
 
+// What sounds on an output is told for any moment; what there is none of is said.
+func TestSounding(t *testing.T) {
+	f := setup(t)
+	file, r, _ := laidReel(t, f)
+	from, to := r.Doc.Span()
+	dx, ok := r.Doc.Weave.StemNamed("DX")
+	require.True(t, ok)
+	for _, bus := range []string{"", dx.ID} {
+		found, err := f.Sounding(f.ctx, r.ID, bus, 1, from)
+		require.NoError(t, err)
+		require.Len(t, found, 1)
+		assert.Equal(t, []any{file.Name, 1, file.Hash}, []any{found[0].File, found[0].Channel, found[0].Hash})
+		found, err = f.Sounding(f.ctx, r.ID, bus, 1, to)
+		require.NoError(t, err)
+		assert.Empty(t, found)
+		_, err = f.Sounding(f.ctx, r.ID, bus, 99, from)
+		assert.ErrorIs(t, err, app.ErrNotFound)
+	}
+	_, err := f.Sounding(f.ctx, r.ID, "no such bus", 0, from)
+	assert.ErrorIs(t, err, app.ErrNotFound)
+}
+
 // A spec of one's own has versions; the reels that are held against it count their snags by it; those that come with the
 // program stay as they are.
 func TestSpecsAreKept(t *testing.T) {

@@ -193,6 +193,12 @@ func (s *server) GetOrigins(ctx context.Context, r contract.GetOriginsRequestObj
 	return contract.GetOrigins200JSONResponse(append([]delivery.Origin{}, d.Plan.Origins(r.Index, r.Channel-1)...)), nil
 }
 
+// GetSounding implements contract.StrictServerInterface.
+func (s *server) GetSounding(ctx context.Context, r contract.GetSoundingRequestObject) (contract.GetSoundingResponseObject, error) {
+	found, err := s.app.Sounding(ctx, r.Reel, given(r.Params.Bus), r.Params.Channel, r.Params.At)
+	return contract.GetSounding200JSONResponse(append([]delivery.Origin{}, found...)), err
+}
+
 // DownloadFile implements contract.StrictServerInterface.
 func (s *server) DownloadFile(ctx context.Context, r contract.DownloadFileRequestObject) (contract.DownloadFileResponseObject, error) {
 	path, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)

@@ -2537,6 +2537,18 @@ type PrintMeasurementParams struct {
 // PrintMeasurementParamsLimits defines parameters for PrintMeasurement.
 type PrintMeasurementParamsLimits string
 
+// GetSoundingParams defines parameters for GetSounding.
+type GetSoundingParams struct {
+	// Channel of the outputs, from 0, or of the bus
+	Channel int `form:"channel" json:"channel"`
+
+	// Bus the ID of a bus; the outputs when absent
+	Bus *string `form:"bus,omitempty" json:"bus,omitempty"`
+
+	// At a sample of the reel's time
+	At int64 `form:"at" json:"at"`
+}
+
 // ListenToReelParams defines parameters for ListenToReel.
 type ListenToReelParams struct {
 	Track *string `form:"track,omitempty" json:"track,omitempty"`
@@ -2989,6 +3001,9 @@ type ServerInterface interface {
 	// PrintMeasurement What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time
 	// (GET /api/reels/{reel}/measurement.pdf)
 	PrintMeasurement(c *gin.Context, reel ReelId, params PrintMeasurementParams)
+	// GetSounding What sounds on an output, or on a channel of a bus, at a moment: which recordings and channels, through which clips, tracks and gains
+	// (GET /api/reels/{reel}/origins)
+	GetSounding(c *gin.Context, reel ReelId, params GetSoundingParams)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(c *gin.Context, reel ReelId)
@@ -5013,6 +5028,58 @@ func (siw *ServerInterfaceWrapper) PrintMeasurement(c *gin.Context) {
 	siw.Handler.PrintMeasurement(c, reel, params)
 }
 
+// GetSounding operation middleware
+func (siw *ServerInterfaceWrapper) GetSounding(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSoundingParams
+
+	// ------------- Required query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "bus" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "bus", c.Request.URL.Query(), &params.Bus, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter bus: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSounding(c, reel, params)
+}
+
 // GetInterchange operation middleware
 func (siw *ServerInterfaceWrapper) GetInterchange(c *gin.Context) {
 
@@ -6323,6 +6390,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/preview", wrapper.PreviewWeave)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/nulls", wrapper.GetNulls)
+	router.GET(options.BaseURL+"/api/reels/:reel/origins", wrapper.GetSounding)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/ways", wrapper.GetWays)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/template", wrapper.KeepWeave)
 	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
@@ -9141,6 +9209,46 @@ func (response PrintMeasurementdefaultApplicationProblemPlusJSONResponse) VisitP
 	return err
 }
 
+type GetSoundingRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetSoundingParams
+}
+
+type GetSoundingResponseObject interface {
+	VisitGetSoundingResponse(w http.ResponseWriter) error
+}
+
+type GetSounding200JSONResponse []Origin
+
+func (response GetSounding200JSONResponse) VisitGetSoundingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSoundingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSoundingdefaultApplicationProblemPlusJSONResponse) VisitGetSoundingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetInterchangeRequestObject struct {
 	Reel ReelId `json:"reel"`
 }
@@ -10785,6 +10893,9 @@ type StrictServerInterface interface {
 	// PrintMeasurement What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time
 	// (GET /api/reels/{reel}/measurement.pdf)
 	PrintMeasurement(ctx context.Context, request PrintMeasurementRequestObject) (PrintMeasurementResponseObject, error)
+	// GetSounding What sounds on an output, or on a channel of a bus, at a moment: which recordings and channels, through which clips, tracks and gains
+	// (GET /api/reels/{reel}/origins)
+	GetSounding(ctx context.Context, request GetSoundingRequestObject) (GetSoundingResponseObject, error)
 	// GetInterchange The reel as an OpenTimelineIO document
 	// (GET /api/reels/{reel}/otio)
 	GetInterchange(ctx context.Context, request GetInterchangeRequestObject) (GetInterchangeResponseObject, error)
@@ -13113,6 +13224,33 @@ func (sh *strictHandler) PrintMeasurement(ctx *gin.Context, reel ReelId, params 
 	}
 }
 
+// GetSounding operation middleware
+func (sh *strictHandler) GetSounding(ctx *gin.Context, reel ReelId, params GetSoundingParams) {
+	var request GetSoundingRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSounding(ctx, request.(GetSoundingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSounding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetSoundingResponseObject); ok {
+		if err := validResponse.VisitGetSoundingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetInterchange operation middleware
 func (sh *strictHandler) GetInterchange(ctx *gin.Context, reel ReelId) {
 	var request GetInterchangeRequestObject
@@ -14646,53 +14784,55 @@ var swaggerSpec = []string{
 	"xBUFXhrVgfnzGzSrLi6/niW+bYf9q/nPQ3D0zJIZ/fqrYE/+XhNU5+rDc2m2zbY6Z0KvUUwiASJ4hNr6",
 	"bsJTtd2Hd3r3ntRJ/H2LpSJ50Utaoabb8tUd0wfypu2IKxm99WqMlY/Q8h+5RWli9/roF05DiDN7V0Qv",
 	"nubRD+PVqBPx6M+nrLA71mXnAQ+9LAnucKfsbikrDHS2gGTMEFTdHlKNMGH791ZstQ/Nb3vvT1EuVtIV",
-	"U1+MKbBmYk1FZh64Y9WV60KtEmPWZTzVKmm8+eYR32/wqCwiNZdDYuG10KzCG3dahPpOZGeyZMJdDlwG",
-	"rOEDN8tFCI6osUI6SjQUcXSylxVb5ny11qfwWr7zg/9mPJbHhFBzi4ud5NyobCLDMjAH430Uu1HYQjJM",
-	"RtpUXLOW+gA5LmC1+sYlwb2HQtqoqttq4F6xSFf2HZmS0e0ZeVvrstYYDAR3pWsoaq6bxFu6soKQoa+T",
-	"kxsRdqcw8UGO11WdO+Xe7pNFraYO02cBaWnBBdF1hdAAlGjAh9JQqvawLjH4jfoZL22eEgDAJx4/wAOD",
-	"coUe1cyWWRcRVZhnRuItt5019HTf/qSxQSuWOebYE5uRNaNVlpCM33FzTwC+QVFQFfm2krmM0e7xfD6O",
-	"eu2JgM9ZT51GUWt232k4l/wfKHRL9CCtxpx9hs3/27iftEI7bmnrCGhGFowJMNQis8yk+XRkml/Ppzv8",
-	"AkrQPJnu7Nsj/EF23EAqwchncynL8U+rkrFs/OMlh3zyiMo2LGi/M9t2tMyzJnKB59QlBbSFHsSZE2I7",
-	"S8mNIGkuMTvvqJe7Kll6z3s9VJ/yfC2lYtdm8BNFpNdSMQEfODQTDrcghYGOAioksSKOEUNUvrQLs4cf",
-	"d941sHW2NNXWf6E0ptSH9siXFZ8gbwDgoE6zRXZ09bv3JSJ0LYSPoPtgE6HUvj6aVtr7kFVknyF97VzU",
-	"eT7odv8BHhjRxGPBVlwI22XTT6oF2QlXJkBXR26e3n3RuyMmBYGmjPNFAj2GlK/4yvZaHJOLbnaHLOEV",
-	"dZxGbuhjKfhHUP0AB6FGYN2ML5esUq3+rHXRaHm61XAfMfZykC+uaAbU5svHZHEKZx2yqi19OJFdaIb+",
-	"0XznVNU3ZmxMPv7itW3m03aJ8RI3V0mSyeNFE21yrBMIstZGPrjvJOD4W2zNf9rOZvh5Te+Mkm2tDSq2",
-	"EHYYlGWukv0UHPIXxspTsoeDC5iSb388DvkLK3WDAhFxDrdQIo4BR9Ay0x1jQOGTxyPoAhXYJrt7EAoC",
-	"XLGhWzVcV75VXzAzoktYsKptUJ3MI/ciGu3jaq4uLv/0pXIaxpXV0e21ZmX/whuB/uuNW6VZqZoIwXEA",
-	"FH3CuGGQVr6DyxgX1lli+zOg4gx414jk6KZx3JuOZ3p9Cvl1zfSPMPaJbjcY+79z075obtqfzfUpK6LW",
-	"FRe3NsFAaVY99X4+V2K4JbdG5jLfqaERmR4FNg7IZgFcR4hI2wA4FPeaJV1/1zdPxkTgAfeladoCCRTg",
-	"0sJmKnnFaLaNyM2y3blkfEfA3iSwNALLFvHoW2xVo7IsWC43oD3BVA0BFOJ1GA0ZNR/FyEZWmUpsc55K",
-	"aXIxn8+f2m6GSWtQ7ChAmNC2e2LQoclola5jTrrL0NVzUry7Ndal9ngfihfsSo7hz7J07yBngEVJkM2r",
-	"FtLMbjAh5MjfZ9cacmO2jhlsvKdXLseqCU/+26E6yaE69nEHJ7u7o9/9ctVyi4NVC0nfXDinmVMyK4BJ",
-	"zCq+1MTWG7KsObH4+oYqWznFYjlAFe17/XFfHn39GHbfb1THu75XY/syTuRrm2qMRHOZ/4lTgsBPbA8k",
-	"x7Tm1hEs2T6sT3jiSzhf0Hk7rucEzvsIyeM2HNx10fp+YDauVrSQzMpKripatLuEdTHPfCu3sJZH707p",
-	"BnfrGe8IP+Id47/ZN027HnB/sI8Jnkd3PgIGm7ne/v367Q8B63TB0JIwjwj2UTdqX+dw2OWdOVpEMdZL",
-	"ll4jnSbRGIcPaLQ0yyCYTvN3lfmahjqxTkaiXPyDpZHWrBB7xNHIH7KKLjW5nF/OH15c/vFIqSftL6AW",
-	"2zlDoA3e0ZxnkDhtIxy71P1k/jMCG8OfmXFRnNVxUA1eyWrFdI+1uhVR5sA/bXfIvrXOE16FHK1wA1kt",
-	"3CmLjUDYUxMRa5HtiYp3wfkn/MPn6YYqvrgH1uINXbAc751TQeHD4PCdLy3HsCNKRI7BtB4oe40eobZ0",
-	"wfJW/4LYPp7nUip2792MQAe+gcFPFPUzY0/ItjodRMkbPMlAEbKSzQWB3SSMlMEYe4UQOOaOWsuCPYWH",
-	"sDoRHrIJSAO7NWzZuI4c4wz245oUOyxtO8WBY39f634sb5mNq9W6P5aUTDULNys/IPPS5qIltmM5mAII",
-	"Pwsz+dvDa3jg4XsbnOglQDWr+Hyc29NLEuAVoxJh7cZDJjJOBXl0+XDBNVnm0tysOP3pzkw0tRD/OXpJ",
-	"nG/oHTNEjSb2velMTfGVYBm5eAIzBID2hOSMKo1VkCtomYZIvrZDCybycWEdxXJJLs4vnjz6+rH547I2",
-	"Gn1Kc3ZGnsPziizYVtriXkugipF5QuZn5ENVM9cxBAmDzPuLlAXYiaEKFggj2FXucSkUdEtybhTEJZbR",
-	"2CmMjYkPns8RZ9J974EaeTD3xdIHD2XEkYH7FsmQ/+riMmmM5K8vvrn87Z58t5DjnFr20UzYu7eAMzmy",
-	"NxYbNRhyrQ8f48xuBWjLW5F+Pkcc0unKwFakwzGIZzlfiWcw+piG3bKVLny0htwU+y1ISBruBJQ7NMD0",
-	"t/vRIKIOPYehT5SnZsa+nzqk2DFs5mvQhlJasIo+UNZLtJQAeAtdgSyPw2YAtCFoRku0iLRLSKCAuxvZ",
-	"I+xvcwpGtS1+tuJUjhQz9LT+PvOjfzsLh82O3jWICkLNwUfgKgy5GkVXedgbc936PLEFyyUU+zTdhjrK",
-	"cIcDIGWJiTSOuPBM2Vgt3s62ZhM0kzPyt4dv2FI/fLGATEm5gbIin9aesyX812VPYsKC/WBC/vbw2igV",
-	"5u3F1kOaER8swk6M5pHsLKQwvGgmv0dlsK5W/213oIZVhgkYCKfCVvgvqw7sqP+Wy4KqP17pwOANRw0/",
-	"+flI+VmOx32+puUvVAo7zJxYTjZHdQmn1CjgHK1b7w09QBtxsnh/XMdcFTfmkbHPohMlrOOIOluxE9zv",
-	"P5hxT3xxwDcOvt+N6D2GdP9e3nltarGFik0MCsnSZ436svFYK9t+vxSYXlzijwnqfpDvKK8OsMP8ATiZ",
-	"LfZfIeT6q0Yrv5V6TVr5GnDdY/87UDCgCirnFmepkXgWail60/6WBZtvxnX+yf1xMOTxAv690/5qn9A4",
-	"dsCj3XMq2uorEMrQ3Z5d9wxn1GUuaabOZ1efdv/pE/4hFOEITAsfHpxUdBKQpPpwXFs4SED+sr3hupnB",
-	"Ixu5+xkeuSuczRNWV3sD6Ekwgu4CwhH3RJZ1CHzKQoBusvXvO9G7ddz3Rc2DOd07J2SklMPAbn9Df50I",
-	"r6eAD+56XvzCQs91Dzr/ZP/0+TylImX5dG3YDjDsS3kOg7vuKl8wIIe9VbCbO5SeAXjoUrOK0DwPuZuW",
-	"lOcdxuuTCjJRzz9xkbGPn6Oy+oXcCHMjRFfdO9B1xuX5hh4Hs85M8hjYtAKHskpUJe+YIJumTc7hzJIE",
-	"+RyIOpw3OVjXMLBta5lnJ+Lv72Se/Qrc7SQruM9Qphi5CgJ2wcD91LSzAmZXxjLjOiG10Dy3KVI502Ql",
-	"oQaL6Wo7yPuCfdQnIuIP7KP+tUWEEQ/WGITMbeig3dB2kDRIvNPQ5r0ZewpxLDq16yd3fCq1GtWtGc31",
-	"+pehZITv4JFTNvGxXwhIw7oMRNnKSqZMAbih/R06ZW1/GW4dg3UGv8IisMThczL7av7oC3zOXJX2k91k",
-	"VqrpgiqWkIJlnLZrIP5ZsxqBWWrV4HkqVt25g1BX+exqdm6s1v8/AAD//w==",
+	"U1+MKbBmYk1FZh64Y9WV60KtEmPWZTzVKmm8+eYR32/wqCwyoh8jlPLZVvpDGLd2obLWZW1mD27fOXjn",
+	"7U+LWkWukEl9/iJ2Un9TX7/A22tRq6ftuY3B2K27nD3CGuwBe0JH7Z39h00Mf5LqaTbdr2PHje+YiT4+",
+	"wzy2yfJTq90jzHbTIsmSBrqRH+sI2u9aTxtsO3Ki2O21uaiNDoDdcIzw29to80QtNvcdVM3l0Cl9LTSr",
+	"UDWelkpyJ7IzWTLhtDguA26rA6WqC+Ud0bSEvLFozPDoZC8rtsz5aq1PEV545wf/zYQWjol16BYXu3Jz",
+	"Y1uJDOs1Hd7+URw8wlZ8YtbgpuKatfR8SEYD95LvMBTce5AhUZv0nVS8CRygsLcOd1LwTJil7wj/jG7P",
+	"yFt7B0FSgLEknTQyemHiXVKygti+L2iVGxH2ezLxQY43Kp3f895+zntfkO37mAui6woxPCjRAOSmoab0",
+	"YV1ilgoaUry0CYVwhSQe6MMj+HKFoY/M4iEUkcuWZ0biLbedNfSM1P6kUcxjPXKOzesZWTNaZQnJ+B03",
+	"Ch0AkRQFjSk7SuYyRrvH8/k46rUnAsEhPXUaRa3ZfafhYmd/oNDW1KMpv8y4fga//bEN0EsrdLgsbcEP",
+	"zciCMQEelcgsM4mqZ3CaX8+ne+YD1so8me6V3yP8QXbcQM7PyGdzKcvxT6uSsWz84yWHwo+IhjgsaL8z",
+	"23a0FNEmxIjn1GXvtIUeJIQkxLaAkxtB0lxiGu1RL3dVsvSe93qokOz5WkrFrs3gJ0odWUvFBHzg0JRV",
+	"3IIUBjoK+pfE0lVGDFH50i7MHn7ceddp2jm9qLaORqWx9iW0R77+/wQJPoDbdpotsqOr373THzGmIc4L",
+	"bUKbVALtgQxopX2wR0X2GfJMz0Wd54POiB/ggRHddhZsxYWw7XD9pFrYunBlAsZ85Obp3Rf7LfChaO1v",
+	"zpI3pHzFV7Yp6piiEbM7ZAmvqON0XERnaME/guoHgCU1ImBnfLlklWo1Uq6LRsvzCNlELhEMMwf54qrb",
+	"QG2+fEwWp/CqI6vaGqUT2YVm6B/Nd05VJmfGxiqBL16Eaj5tlxivRXUlX5k8XtjfZrE7gSBrbeSD+04C",
+	"HvrF1vynHRWCn9f0zijZ1tqgYgvxwUFZ5iAnTsEhf2GsPCV7OFyPKYUxx+OQv7BSN3AtkShOC87lGLgh",
+	"LTPdMQZUKHrgkC6iiO2GvQdKJMAVG7pVwwAQW/UFU5i6hAWr2ma/kHnkXkSjfVxx5MXln75U8tG4+le6",
+	"vdas7F94I2C6vXGrNCtVE8o7DtKpr+wwDNJKTHKlHY0XG+42VJwBmB4hV900jnvT8UyvTyG/rpn+EcY+",
+	"0e0GY/93EukXTSL9s7k+ZUXUuuLi1mYCKc2qp97P52qBt+TWyFzmW6o0ItPDNceREy3S8ggRaTt1hwLU",
+	"s6Tr7/rmyZhUGQBoarorQaYTuLSw61FeMZptI3KzbLcYGt+6szeJVmDKlkJZEGSjsixYLjegPcFUDQEU",
+	"AusYDRk1H8XIRlaZSmwXrUppcjGfz5/akGjSGhRbfxAmtG1zGnRoMlql65iT7jJ09ZwUmHKNBeQ93ocq",
+	"I7uSY/izLN07EDdgURJk86oFCbUbTAg58vfZtQKip+YGMoON9/TK5Vg14cl/O1QnOVTHPu5wn3d39Ltf",
+	"rlpucbBqoTqDC+c0c0pmBXimWcWXmtjCYJY1JxZf31Bl49YslqxX0b7XH/fl0dePYff9RnW863s1ti/j",
+	"RL62NQFINFeikzglCPzE9kByrD9oHcGS7QPlhSe+hPMFnbfjmsPgvI9Q5WHDwV0XrW/cZ+NqRQtysKzk",
+	"qqJFu51fF5zQ91wMa3n07pRucLee8Y7wI94x/pt907TrAfcH+5gol3TnI2Cwmevt36/f/hCwThcMLQnz",
+	"iGAfdaP2dQ6HXd6Zo0U0Jaxk6TXSaRKNcfiARkuzDILpNH9Xma9pKOjspA7LxT9YGumhDLFHHI38Iavo",
+	"UpPL+eX84cXlH4+UetL+AmqxnTME2uAdzXkGFQ42wrFL3U/mPyNAbPyZGRfFWR0HfuSVrFZM91irW7qI",
+	"eVytVva31nnCq5CjFW4gq4U7ZbERCHsS3WK97D1R8S44/4R/+DzdUMUX9+DPvKELluO9c6qeFTA4fOdL",
+	"yzFsXRSRYzCtB8peo0coAl+wvNVoJLaP57mUit17NyMYn29g8BNF/czYE7KtTocl9AZPMlCErGRzQWDb",
+	"FyNlMMZeIVaVuaPWsmBP4SEsI4aHbALSwG4NWzYugXicwX5ck2KHpW1LR3Ds78v/xUzV2biiyvuDvslU",
+	"M/1Q6YrR4t6ZlzYXLSE4HpgCiBMNM/nbw2t44OF7G5zoJUA1q/h8nNvTSxLgFaMSYZHVQyYyTgV5dPlw",
+	"wTVZ5tLcrDj96c5MNLUQqD16SZxv6B0zRI0m9r3pTE3xlWAZuXgCM4ROCgnJGVUay5VX0NsQIbdtKyVM",
+	"5OPCOorlklycXzx59PVj88dlbTT6lObsjDyH5xVZsK20VfiWQBUj84TMz8iHqmautY9NKAfm/UXKAuzE",
+	"UKkZhBHsKve4FAq6JTk3CuIS693sFMbGxAfP57gsffjeAzXyYO6LpQ8eyogjA/ctUsry1cVl0hjJX198",
+	"c/nbPfluIcc5teyjmbB3bwFncmRvTJ1vwB5bHz7Gmd0K0Ja3Iv18joDB05WBrUiHYxDPcr4Sz2D0MZ31",
+	"ZStd+Gid8yk2RpGQNNwJKHdogOlv96NBRB16DkOfKE/NjH0/dUixY9jM16ANpbRgFX2grJdoKQGZGtp3",
+	"WR6HzQAMUtCMlmgRaZeQQAEgO7JH2IjqFIxqe3FtxakcKWboaY245kf/dhYOmx29vRcVhJqDjwhzGHI1",
+	"iq7y+FTmuvV5YguWS6jKa9qCdZThDgdAyhITaRwa5ZmysVq8nW1xNWgmZ+RvD9+wpX74YgGZknID9X8+",
+	"rT1nS/ivy57EhAX7wYT87eG1USrM24utxx5sqpiwZap5JDsLKQwvmsnvq/MT3W+7AzWsMtynsO1IICj/",
+	"ZdWBHfXfcllQ9ccrHRi84ajhJz8fKT/L8bjP17T8hUphh5kTy8nmqC7hlBoFnKN1672hB2gjThbvj+uY",
+	"q+LGPDL2WXSihHUcUWcrdoL7/Qcz7okvDvjGwfe7Eb3HkO7fyzuvTS22UFqNQSFZ+qxRj+8Q6zndb2wE",
+	"04tL/DFB3Q/yHeXVAXaYPwAns8X+K4Rcf9Vo5bdSdwqJ4brHRpWgYEAVVM4tIFoj8SwmWvSm/S0LNt81",
+	"7/yT++NgyOMF/HunT90+oXHsgEe7OVy0J18glKG7zfXuGc6oy1zSTJ3Prj7t/tMn/EMowhGYFj48OKno",
+	"JCBJ9eG4/o2QgPxlmzh2M4PHVS00izly+0abJ6yu9gbQk2AE3QWEI+6JLOsQ+JSFAN1k6993onfruO+L",
+	"mgdzundOyEgph4Hd/ob+OhFeTwEf3PW8+IWFnmvzdf7J/unzeUpFyvLp2rAdYNiX8hwGd22QvmBADpsg",
+	"UfQwCKkR5XepWUVonofcTUvK8w7j9UkFmajnn7jI2MfPUVn9Qm6EuRGiq+4d6Drj8nxDjwMuaSZ5DBBp",
+	"gUNZJaqSd0yQTdPP6nBmSYJ8DkQ9HJBoiMPXMs9OxN/fyTz7FbjbSVZwn6FMMXIVBOyCgfup6TsHzK6M",
+	"ZcZ1QmqheW5TpHKmyUpCDRbT1XaQ9wX7qE9ExB/YR/1riwgjHqwxCJnb0Oq+oe0gaZB4p6HNezP2FOJY",
+	"GHnX+PH4VGp1lFwzmuv1L0PJCN/BI6fstmW/EJCGdRmIspWVTJkCFFL7O7S02/4y3OMJ6wx+hUVgicPn",
+	"ZPbV/NEX+Jy5Ku0nu8msVNMFVSwhBcs4bddA/LNmNQKz1KoB3lWsunMHoa7y2dXs3Fit/38AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1206,6 +1206,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** What sounds on an output, or on a channel of a bus, at a moment: which recordings and channels, through which clips, tracks and gains */
+        get: operations["getSounding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/weave/ways": {
         parameters: {
             query?: never;
@@ -6177,6 +6196,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NullFigure"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSounding: {
+        parameters: {
+            query: {
+                /** @description of the outputs, from 0, or of the bus */
+                channel: number;
+                /** @description the ID of a bus; the outputs when absent */
+                bus?: string;
+                /** @description a sample of the reel's time */
+                at: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what sounds there; frames count from the reel's start */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Origin"][];
                 };
             };
             default: components["responses"]["Problem"];

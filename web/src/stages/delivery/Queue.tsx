@@ -108,7 +108,7 @@ function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: Row
       <div className="flex min-h-8 items-center gap-2">
         <span
           title={waits ? "Carry it to another place" : undefined}
-          className={`flex w-28 shrink-0 items-center gap-2 ${seal.tone} ${waits ? "cursor-grab" : ""}`}
+          className={`flex w-32 shrink-0 items-center gap-2 whitespace-nowrap ${seal.tone} ${waits ? "cursor-grab" : ""}`}
         >
           <GripVertical size={14} aria-hidden="true" className={waits ? "text-quiet" : "invisible"} />
           <span aria-hidden="true" className={`h-4 w-5 shrink-0 ${seal.weave}`} />

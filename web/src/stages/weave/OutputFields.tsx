@@ -5,6 +5,7 @@ import { Button, Choice, TextField } from "../../ui/controls";
 import { playOrStop } from "../reel/hearing";
 import { chooseOutput } from "./choice";
 import { Line, NumberField } from "./parts";
+import { Sounding } from "./Sounding";
 import { orders } from "./words";
 
 type Props = { reel: Reel; at: number; change: (what: string, c: WeaveChange) => void };
@@ -214,6 +215,7 @@ export function OutputFields({ reel, at, change }: Props) {
         />
         <span className="text-quiet text-small">Enter names every output by this rule.</span>
       </Line>
+      <Sounding reel={reel} output={at} />
     </section>
   );
 }

@@ -77,9 +77,10 @@ export function WovenEdge({ reel }: { reel: Reel }) {
         ref={canvas}
         role="img"
         aria-label="Levels of the outputs while the reel is heard"
-        title="A programme meter for each output, lit while the reel is heard as it is routed"
+        title="A programme meter for each output, lit while the reel is heard as it is routed. A click says what sounds there"
         style={{ width: cell * outputs.length, height: high }}
-        className="block"
+        className="block cursor-pointer"
+        onClick={(e) => chooseOutput(Math.min(outputs.length - 1, Math.floor(e.nativeEvent.offsetX / cell)))}
       />
       <div role="toolbar" aria-label="Outputs" className="flex">
         {outputs.map((o, i) => (
