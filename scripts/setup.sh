@@ -11,12 +11,12 @@ need() { # command, package
 	command -v "$1" >/dev/null 2>&1 || missing+=("$2")
 }
 need ffmpeg ffmpeg
+need sndfile-info sndfile-programs
 need make make
 if ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1; then missing+=(postgresql); fi
 if [ "$purpose" = test ]; then
 	need sox sox
 	need flac flac
-	need sndfile-info sndfile-programs
 	need pdftotext poppler-utils
 	need chromium chromium
 	need jq jq

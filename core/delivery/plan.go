@@ -431,6 +431,16 @@ func (p Plan) Bytes() (n int64) {
 	return n
 }
 
+// Pictures is how many files of a plan take a picture along, where one is ordered.
+func (p Plan) Pictures() (n int64) {
+	for _, f := range p.Files {
+		if isPicture(f.Container) {
+			n++
+		}
+	}
+	return n
+}
+
 // Test reports whether a plan is of a span alone.
 func (p Plan) Test() bool { return p.Order.Span != nil }
 

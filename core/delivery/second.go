@@ -12,15 +12,17 @@ import (
 	"zestyloom/core/snag"
 )
 
-// second reads the facts of all files with a reader that is not ours, ffprobe, and says where it finds something else.
+// second reads the facts of all files with readers that are not ours, ffprobe and sndfile-info, and says where they find
+// something else.
 func second(ctx context.Context, p Plan, dir string, proof *Proof) error {
-	missing := make([]bool, len(p.Files))
+	missing, noSndfile := make([]bool, len(p.Files)), make([]bool, len(p.Files))
 	err := safely.Each(2*workers, len(p.Files), func(i int) error {
 		fp, f := &proof.Files[i], p.Files[i]
 		if len(fp.Channels) == 0 {
 			return nil
 		}
-		streams, err := picture.Facts(ctx, filepath.Join(dir, filepath.FromSlash(f.Name)), demuxerOf[f.Container])
+		path := filepath.Join(dir, filepath.FromSlash(f.Name))
+		streams, err := picture.Facts(ctx, path, demuxerOf[f.Container])
 		switch {
 		case ctx.Err() != nil:
 			return ctx.Err()
@@ -31,10 +33,28 @@ func second(ctx context.Context, p Plan, dir string, proof *Proof) error {
 		default:
 			fp.second(p, f, streams)
 		}
+		if !sndfileContainers[f.Container] {
+			return nil
+		}
+		facts, err := sndfileInfo(ctx, path)
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err == errNoSndfile:
+			noSndfile[i] = true
+		case err != nil:
+			fp.check("read by sndfile-info", "yes", err)
+		default:
+			fp.check("channels, by sndfile-info", fmt.Sprintf("%d at %d Hz", len(f.Channels), p.Rates.Files), fmt.Sprintf("%d at %d Hz", facts.channels, facts.rate))
+			fp.check("length in frames, by sndfile-info", p.Frames, facts.frames)
+		}
 		return nil
 	})
 	if slices.Contains(missing, true) {
-		proof.Notes = append(proof.Notes, "no second reader looked at the files: ffprobe is not installed")
+		proof.Notes = append(proof.Notes, "ffprobe, as a second reader, has not looked at the files: it is not installed")
+	}
+	if slices.Contains(noSndfile, true) {
+		proof.Notes = append(proof.Notes, "sndfile-info, as a further reader, has not looked at the files: it is not installed")
 	}
 	return err
 }

@@ -65,11 +65,15 @@ func ParseIXML(b []byte) (*IXML, error) {
 // Clone returns a deep copy.
 func (x *IXML) Clone() *IXML { return &IXML{root: x.root.clone()} }
 
-// Marshal writes the document in UTF-8.
+// Marshal writes the document in UTF-8. Its length is even: a common library's reader of RF64 does not know that chunks of odd
+// length are padded, where it does not know the chunk.
 func (x *IXML) Marshal() []byte {
 	var b bytes.Buffer
 	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?>` + "\n")
 	x.root.write(&b, "")
+	if b.Len()%2 == 1 {
+		b.WriteByte('\n')
+	}
 	return b.Bytes()
 }
 

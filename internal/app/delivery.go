@@ -338,7 +338,14 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	changed := Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}
 	report := a.progress(ctx, d.ProductionID, d.ID)
 	frames := func(done int64) { report(done, d.Plan.Frames) }
-	if err := a.Media.Room(d.Plan.Bytes()); err != nil {
+	var picture string
+	if p := d.Plan.Order.Picture; p != nil && !d.Plan.Test() {
+		var err error
+		if picture, err = a.orderedPicture(ctx, *p); err != nil {
+			return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
+		}
+	}
+	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.Pictures()*sizeOf(picture)); err != nil {
 		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 	}
 	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
@@ -355,13 +362,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 		}
 		return p, err
 	}
-	options := delivery.Options{Sources: once, Progress: frames}
-	if p := d.Plan.Order.Picture; p != nil && !d.Plan.Test() {
-		var err error
-		if options.Picture, err = a.orderedPicture(ctx, *p); err != nil {
-			return err
-		}
-	}
+	options := delivery.Options{Sources: once, Progress: frames, Picture: picture}
 	written, err := delivery.Write(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err
@@ -384,6 +385,15 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 		return err
 	}
 	return publish(ctx, a.Store.Queries, changed)
+}
+
+// sizeOf is how many bytes a file has; 0 for none.
+func sizeOf(path string) int64 {
+	st, err := os.Stat(path)
+	if err != nil {
+		return 0
+	}
+	return st.Size()
 }
 
 // DeliveredFile is where a file of a proven delivery lies.

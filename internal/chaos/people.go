@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"zestyloom/core/delivery"
 	"zestyloom/internal/httpapi/contract"
 )
 
@@ -25,8 +26,8 @@ type people struct {
 	s          *system
 	production string
 	reel       string
-	spec       string
-	strand     string // whose label is typed over and over
+	specs      []string // their IDs: each order is for another
+	strand     string   // whose label is typed over and over
 
 	running sync.WaitGroup
 
@@ -83,7 +84,15 @@ func newPeople(ctx context.Context, s *system, seed uint64) (*people, error) {
 	if err := p.call(ctx, "GET", "/api/specs", nil, &specs); err != nil {
 		return nil, err
 	}
-	p.spec = specs[0].Id.String()
+	// What is made by a program that is started for it dies with the worker as well.
+	wrapped := specs[0].Spec
+	wrapped.Name = "In other containers"
+	wrapped.Packings = []delivery.Packing{{ID: "poly", Says: "a MOV and a FLAC", Files: []delivery.FileRule{{Container: "mov", Name: "{reel}_mov"}, {Container: "flac", Name: "{reel}_flac"}}}}
+	var kept contract.Spec
+	if err := p.call(ctx, "POST", "/api/specs", wrapped, &kept); err != nil {
+		return nil, err
+	}
+	p.specs = []string{specs[0].Id.String(), kept.Id.String()}
 	return p, nil
 }
 
@@ -180,7 +189,10 @@ func (p *people) types(ctx context.Context) {
 
 func (p *people) orders(ctx context.Context) {
 	var d contract.Delivery
-	if p.call(ctx, "POST", "/api/reels/"+p.reel+"/deliveries", map[string]any{"spec": p.spec, "packing": "poly"}, &d) == nil {
+	p.mu.Lock()
+	spec := p.specs[p.rng.IntN(len(p.specs))]
+	p.mu.Unlock()
+	if p.call(ctx, "POST", "/api/reels/"+p.reel+"/deliveries", map[string]any{"spec": spec, "packing": "poly"}, &d) == nil {
 		p.mu.Lock()
 		p.deliveries[d.Id.String()] = true
 		p.mu.Unlock()
