@@ -108,7 +108,7 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 	if at, _, ok := info.Start(p.Rates.Files); ok {
 		found = p.startSays(at)
 	}
-	if with != "" || f.Container == "mxf" {
+	if with != "" || f.Container == "mxf" || f.Container == "mov" {
 		fp.check("start", start, found)
 	}
 	if with != "" && p.Order.Picture != nil && !p.Test() {

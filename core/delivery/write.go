@@ -260,7 +260,7 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 	}
 	pack := picture.Pack{
 		Kind: s.plan.Container, Sounds: paths, Titles: titles, Coding: s.enc.Coding, AAC: s.plan.Coding == "aac", Out: s.file.Name(),
-		Start: p.Rate.FormatSamples(p.Start, int64(p.Rates.Files)),
+		Start: p.Rate.FormatSamples(p.Start, int64(p.Rates.Files)), Rate: p.Rate, Frames: p.Rate.FrameAt(p.Frames, int64(p.Rates.Files)) + 1,
 	}
 	if p.Order.Picture != nil && !p.Test() {
 		pack.Picture = with

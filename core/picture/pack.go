@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"os"
 	"strings"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 )
 
 // Pack says what a file with sound streams is made of.
@@ -20,7 +22,11 @@ type Pack struct {
 	Coding  audio.Coding
 	AAC     bool   // sound is compressed
 	Start   string // timecode; empty for none
-	Out     string // where it is written
+	// Rate is what Start counts in, and Frames how many of them there are: for a QuickTime file without a picture, which gets a
+	// timecode track all the same.
+	Rate   timecode.Rate
+	Frames int64
+	Out    string // where it is written
 }
 
 // pcmCodec is how ffmpeg calls a coding as a container holds it.
@@ -54,21 +60,40 @@ func (p Pack) Write(ctx context.Context) error {
 	for _, s := range sounds {
 		c.after = append(c.after, "-f", "wav", "-i", "file:"+s)
 	}
+	clock := ""
+	if p.Picture == "" && p.Kind == "mov" && p.Start != "" && !p.Rate.Zero() {
+		at, err := p.Rate.Parse(p.Start)
+		if err != nil {
+			return err
+		}
+		clock = p.Sounds[0] + ".clock.mov"
+		defer os.Remove(clock)
+		if err := writeClock(clock, p.Rate, at, p.Frames); err != nil {
+			return err
+		}
+		c.after = append(c.after, "-i", "file:"+clock)
+	}
 	for i := range p.Sounds {
 		maps = append(maps, "-map", fmt.Sprintf("%d:a:0", first+i))
 		if i < len(p.Titles) && p.Titles[i] != "" {
 			maps = append(maps, fmt.Sprintf("-metadata:s:a:%d", i), "title="+p.Titles[i], fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+p.Titles[i])
 		}
 	}
+	if clock != "" {
+		maps = append(maps, "-map", fmt.Sprintf("%d:d:0", len(p.Sounds)), "-c:d", "copy")
+	}
 	c.after = append(append(c.after, maps...), "-c:v", "copy", "-c:a", codec, "-map_metadata", "0")
 	if p.AAC {
 		c.after = append(c.after, "-b:a", "320k")
 	}
-	if p.Start != "" {
+	if p.Start != "" && clock == "" {
 		c.after = append(c.after, "-timecode", p.Start)
 	}
 	c.after = append(c.after, "-bitexact", "-f", p.Kind, "file:"+p.Out)
 	_, err = c.run(ctx)
+	if err == nil && clock != "" && p.Rate.Drop {
+		err = dropFrames(p.Out)
+	}
 	if err != nil && snag.Of(err).Code == "picture_unreadable" {
 		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)
 	}

@@ -14,6 +14,7 @@ import (
 
 	"github.com/cespare/xxhash/v2"
 
+	"zestyloom/core/delivery"
 	"zestyloom/internal/httpapi/contract"
 )
 
@@ -226,7 +227,8 @@ func (p *people) lookAtDeliveries(ctx context.Context, media string) error {
 			if err != nil {
 				return err
 			}
-			if sum := fmt.Sprintf("%016x", xxhash.Sum64(b)); sum != d.Proof.Files[0].Hash {
+			i := slices.IndexFunc(d.Proof.Files, func(f delivery.FileProof) bool { return f.Name == filepath.Base(path) })
+			if sum := fmt.Sprintf("%016x", xxhash.Sum64(b)); i < 0 || sum != d.Proof.Files[i].Hash {
 				return fmt.Errorf("%s is not what was proven", path)
 			}
 		}
