@@ -108,13 +108,16 @@ type Programme struct {
 	Pop *Pop `json:"pop,omitempty"`
 }
 
-// Segment is a stretch before or after the programme: silence, or a tone.
+// Segment is a stretch before or after the programme: silence, which may be that under a slate or under black, or a tone. What a
+// picture that goes along shows there is its own: it is not touched.
 type Segment struct {
-	What      string  `json:"what"`    // silence or tone
+	What      string  `json:"what"`    // silence, slate, black or tone
 	Seconds   float64 `json:"seconds"` // rounded to whole frames of the timecode
 	LevelDBFS float64 `json:"level_dbfs,omitempty"`
 	Hz        float64 `json:"hz,omitempty"` // 1000 where it is 0
 }
+
+func (s Segment) silent() bool { return s.What == "silence" || s.What == "slate" || s.What == "black" }
 
 // Pop is a frame of tone that sound and picture are lined up by.
 type Pop struct {
@@ -334,8 +337,8 @@ func (p Programme) check() error {
 	}
 	lead := func(segments []Segment) (total float64, err error) {
 		for _, s := range segments {
-			if s.What != "silence" && s.What != "tone" || !(s.Seconds > 0 && s.Seconds <= 3600) {
-				return 0, fmt.Errorf("before and after programme stand silence or tone of up to an hour, not %q of %g s", s.What, s.Seconds)
+			if !s.silent() && s.What != "tone" || !(s.Seconds > 0 && s.Seconds <= 3600) {
+				return 0, fmt.Errorf("before and after programme stand silence, slate, black or tone of up to an hour, not %q of %g s", s.What, s.Seconds)
 			}
 			if s.What == "tone" && !(s.LevelDBFS >= -80 && s.LevelDBFS < 0 && hertz(s.Hz) >= 20 && hertz(s.Hz) <= 20000) {
 				return 0, fmt.Errorf("a tone of %g Hz at %g dBFS: 20 to 20000 Hz and -80 to under 0 dBFS can be", hertz(s.Hz), s.LevelDBFS)
@@ -359,10 +362,10 @@ func (p Programme) check() error {
 	if _, err := lead([]Segment{tone}); err != nil {
 		return fmt.Errorf("pop: %w", err)
 	}
-	if n := len(p.Before); before < popLead || n == 0 || p.Before[n-1].What != "silence" || p.Before[n-1].Seconds < popLead {
+	if n := len(p.Before); before < popLead || n == 0 || !p.Before[n-1].silent() || p.Before[n-1].Seconds < popLead {
 		return fmt.Errorf("a pop lies two seconds before programme: at least that much silence must stand there")
 	}
-	if p.Pop.Tail && (after < popLead+1 || p.After[0].What != "silence" || p.After[0].Seconds < popLead+1) {
+	if p.Pop.Tail && (after < popLead+1 || !p.After[0].silent() || p.After[0].Seconds < popLead+1) {
 		return fmt.Errorf("a tail pop lies two seconds after programme: at least three seconds of silence must stand there")
 	}
 	return nil

@@ -81,7 +81,7 @@ func TestSpecsThatCantBe(t *testing.T) {
 		},
 		"{moon} is not known":    func(s *delivery.Spec) { s.Packings[0].Files[0].Name = "{moon}" },
 		"length of what is":      func(s *delivery.Spec) { s.Programme.Length = "" },
-		"silence or tone":        func(s *delivery.Spec) { s.Programme.Before = []delivery.Segment{{What: "noise", Seconds: 1}} },
+		"silence, slate, black or tone":        func(s *delivery.Spec) { s.Programme.Before = []delivery.Segment{{What: "noise", Seconds: 1}} },
 		"a pop lies two seconds": func(s *delivery.Spec) { s.Programme.Pop = &delivery.Pop{LevelDBFS: -20} },
 		"a tail pop lies": func(s *delivery.Spec) {
 			s.Programme.Before = []delivery.Segment{{What: "silence", Seconds: 2}}
@@ -206,7 +206,7 @@ func TestBeforeAndAfterProgramme(t *testing.T) {
 	f.route("0/0", "DX", 0, weave.Both)
 	s := custom(delivery.FileRule{Container: "wav", Name: "all"})
 	s.Programme = delivery.Programme{
-		Length: "reel", WholeFrames: true, Before: []delivery.Segment{{What: "tone", Seconds: 2, LevelDBFS: -18}, {What: "silence", Seconds: 3}},
+		Length: "reel", WholeFrames: true, Before: []delivery.Segment{{What: "tone", Seconds: 2, LevelDBFS: -18}, {What: "slate", Seconds: 1}, {What: "black", Seconds: 2}},
 		Pop: &delivery.Pop{LevelDBFS: -20, Tail: true}, After: []delivery.Segment{{What: "silence", Seconds: 4}},
 	}
 	plan, dir, proof := f.made(t, delivery.Order{Spec: s})

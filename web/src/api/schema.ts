@@ -3874,8 +3874,11 @@ export interface components {
             };
         };
         SpecSegment: {
-            /** @enum {string} */
-            what: "silence" | "tone";
+            /**
+             * @description slate and black are silence under what a picture shows
+             * @enum {string}
+             */
+            what: "silence" | "slate" | "black" | "tone";
             /** Format: double */
             seconds: number;
             /** Format: double */

@@ -170,11 +170,13 @@ function Segments({
                 i,
                 e.target.value === "tone"
                   ? { what: "tone", seconds: s.seconds, level_dbfs: -18 }
-                  : { what: "silence", seconds: s.seconds },
+                  : { what: e.target.value as Segment["what"], seconds: s.seconds },
               )
             }
           >
             <option value="silence">silence</option>
+            <option value="slate">slate</option>
+            <option value="black">black</option>
             <option value="tone">tone</option>
           </Choice>
           <Num

@@ -27,7 +27,7 @@ export function specWords(spec: DeliverySpec): { what: string; says: string }[] 
     says: `${p.start ? `from ${p.start} ` : ""}${length}${p.whole_frames ? ", in whole frames" : ""}`,
   });
   const stretch = (s: Schemas["SpecSegment"]) =>
-    s.what === "tone" ? `${s.seconds} s of ${s.hz || 1000} Hz at ${s.level_dbfs} dBFS` : `${s.seconds} s of silence`;
+    s.what === "tone" ? `${s.seconds} s of ${s.hz || 1000} Hz at ${s.level_dbfs} dBFS` : `${s.seconds} s of ${s.what}`;
   if (p.before?.length) rows.push({ what: "Before it", says: p.before.map(stretch).join(", then ") });
   if (p.after?.length) rows.push({ what: "After it", says: p.after.map(stretch).join(", then ") });
   if (p.pop)
