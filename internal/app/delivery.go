@@ -195,6 +195,29 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 	return a.Store.Delivery(ctx, d.ID)
 }
 
+// DeliverAgain orders a delivery once more as it was ordered: from the reel, the routing and the sources as they were then, which
+// give the same files byte for byte. A source that is gone or is another file fails it, and says which.
+func (a *App) DeliverAgain(ctx context.Context, id uuid.UUID) (store.Delivery, error) {
+	was, err := a.Store.Delivery(ctx, id)
+	if err != nil {
+		return was, err
+	}
+	if was.Plan.Sources == nil {
+		return was, snag.Refuse("not_frozen", "the delivery is of before sources were kept with an order: order it anew from its reel")
+	}
+	d := store.Delivery{ID: store.NewID(), ProductionID: was.ProductionID, ReelID: was.ReelID, Version: was.Version, Test: was.Test, Plan: was.Plan, State: "waiting"}
+	err = a.Store.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.InsertDelivery(ctx, d); err != nil {
+			return err
+		}
+		return a.queueDelivery(ctx, tx, d)
+	})
+	if err != nil {
+		return d, err
+	}
+	return a.Store.Delivery(ctx, d.ID)
+}
+
 // frozen is what the strands of a reel are now.
 func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Source, error) {
 	ids, err := strandsOf(r)

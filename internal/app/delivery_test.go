@@ -129,6 +129,39 @@ func TestHeldAndFirst(t *testing.T) {
 	assert.Equal(t, "cancelled", held.State)
 }
 
+// A delivery is made again from what was frozen with it, whatever became of the reel since: the same bytes. A source that is gone
+// or another is named.
+func TestMadeAgainAsItWasOrdered(t *testing.T) {
+	f := setup(t)
+	file, r, specs := laidReel(t, f)
+	first, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})
+	require.NoError(t, err)
+	first = f.made(t, first.ID)
+	require.Equal(t, "proven", first.State, first.ErrorMessage)
+	_, err = f.EditReel(f.ctx, r.ID, r.Version, "no dialogue any more", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID}}})
+	require.NoError(t, err)
+	again, err := f.DeliverAgain(f.ctx, first.ID)
+	require.NoError(t, err)
+	again = f.made(t, again.ID)
+	require.Equal(t, "proven", again.State, again.ErrorMessage)
+	require.Len(t, again.Proof.Files, len(first.Proof.Files))
+	for i, p := range again.Proof.Files {
+		assert.Equal(t, first.Proof.Files[i].Hash, p.Hash, p.Name)
+	}
+	note, err := f.Dispatch(f.ctx, again)
+	require.NoError(t, err)
+	assert.NotEmpty(t, note.Differs)
+	assert.NotContains(t, strings.Join(note.Differs, "; "), "differs")
+
+	original := f.Media.Path(file.Path)
+	require.NoError(t, os.Rename(original, original+".away"))
+	gone, err := f.DeliverAgain(f.ctx, first.ID)
+	require.NoError(t, err)
+	gone = f.made(t, gone.ID)
+	assert.Equal(t, "failed", gone.State)
+	assert.Contains(t, gone.ErrorMessage, "a.wav")
+}
+
 // Limits of loudness that will not be kept are among the snags before an order, once the reel is measured as it is.
 func TestLoudnessAmongTheSnags(t *testing.T) {
 	f := setup(t)

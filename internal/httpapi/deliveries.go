@@ -150,6 +150,15 @@ func (s *server) RetryDelivery(ctx context.Context, r contract.RetryDeliveryRequ
 	return contract.RetryDelivery202JSONResponse(deliveryView(d)), nil
 }
 
+// DeliverAgain implements contract.StrictServerInterface.
+func (s *server) DeliverAgain(ctx context.Context, r contract.DeliverAgainRequestObject) (contract.DeliverAgainResponseObject, error) {
+	d, err := s.app.DeliverAgain(ctx, r.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	return contract.DeliverAgain202JSONResponse(deliveryView(d)), nil
+}
+
 // HoldDelivery implements contract.StrictServerInterface.
 func (s *server) HoldDelivery(ctx context.Context, r contract.HoldDeliveryRequestObject) (contract.HoldDeliveryResponseObject, error) {
 	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepHold)

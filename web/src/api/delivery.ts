@@ -155,6 +155,21 @@ export function useReorderQueue(production: string) {
   });
 }
 
+/** Orders a delivery once more, as it was ordered. */
+export function useDeliverAgain(production: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (id: string) =>
+      must(api.POST("/api/deliveries/{delivery}/again", { params: { path: { delivery: id } } })),
+    onSuccess: () => note("Ordered once more, as it was then: the same bytes are to come of it."),
+    onError: failed,
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: keys.deliveries(production) });
+      client.invalidateQueries({ queryKey: keys.queue(production) });
+    },
+  });
+}
+
 /** Takes a delivery's files back in, and goes to the reel that is made of them. */
 export function useTakeBack(production: string) {
   const client = useQueryClient();

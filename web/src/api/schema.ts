@@ -1668,6 +1668,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Order a delivery once more as it was ordered: of the reel, the routing and the sources as they were then, byte for byte */
+        post: operations["deliverAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery}/files/{index}/channels/{channel}/origins": {
         parameters: {
             query?: never;
@@ -6886,6 +6905,29 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description ordered again */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deliverAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: components["parameters"]["delivery_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description ordered */
             202: {
                 headers: {
                     [name: string]: unknown;

@@ -2,7 +2,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { Check, Download, X } from "lucide-react";
 import { useState } from "react";
 import type { Delivery, Schemas } from "../../api/client";
-import { useDelivery, useOrigins, useTakeBack } from "../../api/delivery";
+import { useDeliverAgain, useDelivery, useOrigins, useTakeBack } from "../../api/delivery";
 import { bytes, count, dbfs, gain, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { LoudnessGraph } from "./LoudnessGraph";
@@ -12,6 +12,7 @@ import { codingWords, paperWords, widths } from "./words";
 export function DispatchNote({ delivery: d, production }: { delivery: Delivery; production: string }) {
   const { data: whole } = useDelivery(production, d.id, d.state, true);
   const back = useTakeBack(production);
+  const again = useDeliverAgain(production);
   const navigate = useNavigate();
   const proven = d.state === "proven";
   return (
@@ -41,6 +42,12 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
             </a>
           ))}
           <span className="flex-1" />
+          <Button
+            title="From the reel, the routing and the recordings as they were when it was ordered"
+            onClick={() => again.mutate(d.id)}
+          >
+            Make it again as ordered
+          </Button>
           <Button
             disabled={back.isPending}
             onClick={() =>
