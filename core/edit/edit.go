@@ -57,6 +57,7 @@ type Action struct {
 	CloseGaps  *CloseGaps  `json:"close_gaps,omitempty"`
 	TakeApart  *TakeApart  `json:"take_apart,omitempty"`
 	Borrow     *Borrow     `json:"borrow,omitempty"`
+	Printed    *Printed    `json:"printed,omitempty"`
 }
 
 // planner works out what carries an action out.
@@ -108,6 +109,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	planned(a.CloseGaps != nil, a.CloseGaps)
 	planned(a.TakeApart != nil, a.TakeApart)
 	planned(a.Borrow != nil, a.Borrow)
+	planned(a.Printed != nil, a.Printed)
 	if len(found) != 1 {
 		return nil, nil
 	}

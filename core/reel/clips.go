@@ -342,7 +342,9 @@ func whole(first, second Clip) Clip {
 	return c
 }
 
-// same reports whether nothing about two clips differs.
+// Same reports whether nothing about two clips differs.
+func (c Clip) Same(o Clip) bool { return same(c, o) }
+
 func same(a, b Clip) bool {
 	return slices.Equal(a.Strands, b.Strands) && slices.Equal(a.Gain, b.Gain) && slices.Equal(a.Off, b.Off) &&
 		a.Patch.Equal(b.Patch) && a.ID == b.ID && a.At == b.At && a.In == b.In && a.Length == b.Length && a.Name == b.Name &&
