@@ -447,3 +447,46 @@ async function idOf(page: Page, url: string, production: string): Promise<string
   const answer = await page.request.get(`${url}/api/productions/${production}/reel`);
   return ((await answer.json()) as { id: string }).id;
 }
+
+test("clips are printed in place by keys: heard as before, kept below, and taken back", async ({ page, app }) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Print");
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  const doc = () => reelOf(page, app.url, production);
+  await page.keyboard.press("ControlOrMeta+i");
+  await expect(page.getByText(/Choose clips, a span or tracks first/)).toBeVisible();
+  await page.keyboard.press("Enter");
+  for (let n = 0; n < 3; n++) await page.keyboard.press("]");
+  await expect.poll(async () => (await doc()).tracks[0]?.clips[0]).toMatchObject({ gain_db: 3 });
+  const before = await doc();
+  await page.keyboard.press("ControlOrMeta+i");
+  const panel = page.getByRole("dialog", { name: "Print in place" });
+  await expect(panel.getByRole("row", { name: /E-1 4 channels .* 10:00:00:00 to 10:00:12:00/ })).toBeVisible();
+  await accessible(page);
+  await panel.getByRole("button", { name: "Print 1 file" }).click();
+  await expect(panel).toHaveCount(0);
+  // It is laid by itself once it is made: what it was made of lies below, off.
+  await expect(tracks.getByRole("row")).toHaveCount(8, { timeout: 30_000 });
+  await expect(tracks.getByRole("row", { name: /, before print, no stem, off$/ })).toHaveCount(4);
+  const now = await doc();
+  expect(now.tracks.filter((t) => t.off).map((t) => t.clips)).toEqual(before.tracks.map((t) => t.clips));
+  await go(page, "Takes");
+  await expect(page.getByRole("grid", { name: "Takes" }).getByText("printed from Reel 1, E-1")).toBeVisible();
+  await go(page, "Reel");
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(tracks.getByRole("row")).toHaveCount(4);
+  // A stem as a whole, from Weave.
+  await page
+    .getByRole("row", { name: /^Track/ })
+    .first()
+    .click();
+  await page.keyboard.press("d");
+  await go(page, "Weave");
+  await page.getByRole("toolbar", { name: "Buses" }).getByRole("button", { name: /^DX / }).click();
+  await page.getByRole("button", { name: "Print in place…" }).click();
+  await expect(panel.getByRole("row", { name: /^DX 2 channels DX L, DX R/ })).toBeVisible();
+  await panel.getByRole("button", { name: "Print 1 file" }).click();
+  await expect(page.getByRole("table", { name: "Tracks to stem channels" }).getByText("DX print")).toBeVisible({
+    timeout: 30_000,
+  });
+});

@@ -156,7 +156,7 @@ func (c Context) print(r reel.Reel, pieces []piece, plain bool, name string) (Pr
 		}
 		graph.Tracks = append(graph.Tracks, rendered)
 		for _, run := range runs(mine) {
-			laid := reel.Clip{Name: name, At: run.from, In: run.from - from, Length: run.to - run.from, Note: "printed"}
+			laid := reel.Clip{Name: printed(name), At: run.from, In: run.from - from, Length: run.to - run.from}
 			if layout.Count > 1 {
 				laid.Layout = t.Layout
 			}
@@ -173,6 +173,14 @@ func (c Context) print(r reel.Reel, pieces []piece, plain bool, name string) (Pr
 	}
 	p.Plan = c.plan(graph, name+" printed", channels, from, to, fmt.Sprintf("printed from %s, %s", c.Titles.Reel, name))
 	return p, nil
+}
+
+// printed is what the clips of a print are called.
+func printed(name string) string {
+	if strings.HasSuffix(name, ", printed") {
+		return name
+	}
+	return name + ", printed"
 }
 
 // fate is what becomes of a fade.
@@ -293,7 +301,7 @@ func bus(r reel.Reel, o Order, c Context) (Print, error) {
 		}
 	}
 	p.Edit.Tracks = []reel.AddTrack{{Index: len(r.Tracks) + 1000, Track: track, Sends: sends}}
-	laid := reel.Clip{Name: b.Name, At: from, Length: to - from, Note: "printed"}
+	laid := reel.Clip{Name: printed(b.Name), At: from, Length: to - from}
 	if layout.Count > 1 {
 		laid.Layout = b.Layout
 	}

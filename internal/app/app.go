@@ -34,13 +34,14 @@ type App struct {
 
 // Queue does work in the background.
 type Queue interface {
-	// Analyse, Check, Relate, Align, Deliver and Write enqueue a job as part of a transaction and return its number.
+	// Analyse, Check, Relate, Align, Deliver, Write and Print enqueue a job as part of a transaction and return its number.
 	Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
 	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
 	Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error)
 	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
 	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
+	Print(ctx context.Context, tx pgx.Tx, print uuid.UUID) (int64, error)
 	// Cancel ends a job, running or not.
 	Cancel(ctx context.Context, job int64) error
 }
@@ -54,7 +55,7 @@ var (
 // Event tells browsers that something has changed.
 type Event struct {
 	Production uuid.UUID `json:"production"`
-	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, shelf, syncs, loudness, progress
+	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, prints, shelf, syncs, loudness, progress
 	ID         string    `json:"id,omitempty"`
 	Done       int64     `json:"done,omitempty"`
 	Total      int64     `json:"total,omitempty"`

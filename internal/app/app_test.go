@@ -59,6 +59,10 @@ func (q *idle) Write(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
+func (q *idle) Print(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+	q.jobs++
+	return q.jobs, nil
+}
 func (q *idle) Cancel(_ context.Context, job int64) error {
 	q.cancelled = append(q.cancelled, job)
 	return nil

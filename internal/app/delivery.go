@@ -187,7 +187,7 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		if err := tx.InsertDelivery(ctx, d); err != nil {
 			return err
 		}
-		return a.queueDelivery(ctx, tx, d)
+		return a.enqueue(ctx, tx, "delivery", d.ID, d.ProductionID)
 	})
 	if err != nil {
 		return d, err
@@ -210,7 +210,7 @@ func (a *App) DeliverAgain(ctx context.Context, id uuid.UUID) (store.Delivery, e
 		if err := tx.InsertDelivery(ctx, d); err != nil {
 			return err
 		}
-		return a.queueDelivery(ctx, tx, d)
+		return a.enqueue(ctx, tx, "delivery", d.ID, d.ProductionID)
 	})
 	if err != nil {
 		return d, err

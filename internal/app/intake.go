@@ -311,7 +311,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 		if l.Invalid > 0 {
 			an.Facts.Snags = append(an.Facts.Snags, snag.New("not_numbers", "channel %d holds %d samples that are not numbers", c+1, l.Invalid))
 		}
-		if l.Silent() {
+		if l.Silent() && !strings.HasPrefix(f.SourcePath, printOrigin) { // a print has the channels that its tracks have
 			empty = append(empty, strconv.Itoa(c+1))
 		}
 	}

@@ -96,6 +96,11 @@ func (a *App) removeForGood(ctx context.Context, id uuid.UUID) error {
 			return err
 		}
 	}
+	for _, p := range b.Prints {
+		if err := a.Media.RemovePrint(p); err != nil {
+			return err
+		}
+	}
 	return a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, id); err != nil {
 			return err

@@ -12,65 +12,94 @@ import (
 
 // underWay reports whether a job may work on what is in a state: everything else has ended, or is held.
 func underWay(state string) bool {
-	return slices.Contains([]string{"waiting", "rendering", "writing", "proving"}, state)
+	return slices.Contains([]string{"waiting", "rendering", "writing", "proving", "laying"}, state)
 }
 
-// queued is a row of deliveries or writings, as far as the list of what is being made is concerned.
+// queueKind is a kind of what is in the list of what is being made: what of it differs from the others.
+type queueKind struct {
+	event string // of what has changed
+	lock  func(ctx context.Context, tx store.Tx, id uuid.UUID) (queued, error)
+	move  func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error
+	add   func(ctx context.Context, tx store.Tx, id uuid.UUID) (job int64, err error)
+	job   func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error
+	clear func(id uuid.UUID) error // what is left of one that was not begun, or nil
+}
+
+// queued is a row in the list.
 type queued struct {
-	kind, table string // of store.Making, and of the events
-	name        string
-	production  uuid.UUID
-	id          uuid.UUID
-	state       string
-	job         *int64
+	name       string
+	production uuid.UUID
+	state      string
+	job        *int64
 }
 
-// lockQueued finds what is in the list of what is being made, of any kind, and keeps others from changing it.
-func lockQueued(ctx context.Context, tx store.Tx, kind string, id uuid.UUID) (queued, error) {
-	if kind == "writing" {
-		w, err := tx.LockWriting(ctx, id)
-		return queued{kind, "writings", w.TakeName, w.ProductionID, id, w.State, w.JobID}, err
+// queueKinds are all of them by the names of store.Making.
+func (a *App) queueKinds() map[string]queueKind {
+	return map[string]queueKind{
+		"delivery": {
+			event: "deliveries",
+			lock: func(ctx context.Context, tx store.Tx, id uuid.UUID) (queued, error) {
+				d, err := tx.LockDelivery(ctx, id)
+				return queued{"the delivery", d.ProductionID, d.State, d.JobID}, err
+			},
+			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
+				return tx.MoveDelivery(ctx, id, state, nil)
+			},
+			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
+				return a.Queue.Deliver(ctx, tx.Tx, id)
+			},
+			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
+				return tx.SetDeliveryJob(ctx, id, job)
+			},
+			clear: a.Media.RemoveDelivery,
+		},
+		"writing": {
+			event: "writings",
+			lock: func(ctx context.Context, tx store.Tx, id uuid.UUID) (queued, error) {
+				w, err := tx.LockWriting(ctx, id)
+				return queued{w.TakeName, w.ProductionID, w.State, w.JobID}, err
+			},
+			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
+				return tx.MoveWriting(ctx, id, state, nil, nil)
+			},
+			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
+				return a.Queue.Write(ctx, tx.Tx, id)
+			},
+			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
+				return tx.SetWritingJob(ctx, id, job)
+			},
+		},
+		"print": {
+			event: "prints",
+			lock: func(ctx context.Context, tx store.Tx, id uuid.UUID) (queued, error) {
+				p, err := tx.LockPrint(ctx, id)
+				return queued{"the print of " + p.Body.Name, p.ProductionID, p.State, p.JobID}, err
+			},
+			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
+				return tx.MovePrint(ctx, id, state, nil)
+			},
+			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
+				return a.Queue.Print(ctx, tx.Tx, id)
+			},
+			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
+				return tx.SetPrintJob(ctx, id, job)
+			},
+			clear: a.Media.RemovePrint,
+		},
 	}
-	d, err := tx.LockDelivery(ctx, id)
-	return queued{kind, "deliveries", "the delivery", d.ProductionID, id, d.State, d.JobID}, err
-}
-
-func (q queued) move(ctx context.Context, tx store.Tx, state string) error {
-	if q.kind == "writing" {
-		return tx.MoveWriting(ctx, q.id, state, nil, nil)
-	}
-	return tx.MoveDelivery(ctx, q.id, state, nil)
 }
 
 // enqueue makes a job of its own for a row that waits.
-func (a *App) enqueue(ctx context.Context, tx store.Tx, q queued) error {
-	var job int64
-	var err error
-	if q.kind == "writing" {
-		if job, err = a.Queue.Write(ctx, tx.Tx, q.id); err == nil {
-			err = tx.SetWritingJob(ctx, q.id, job)
-		}
-	} else {
-		if job, err = a.Queue.Deliver(ctx, tx.Tx, q.id); err == nil {
-			err = tx.SetDeliveryJob(ctx, q.id, job)
-		}
-	}
+func (a *App) enqueue(ctx context.Context, tx store.Tx, kind string, id, production uuid.UUID) error {
+	k := a.queueKinds()[kind]
+	job, err := k.add(ctx, tx, id)
 	if err != nil {
 		return err
 	}
-	return q.changed(ctx, tx)
-}
-
-func (q queued) changed(ctx context.Context, tx store.Tx) error {
-	return publish(ctx, tx.Queries, Event{Production: q.production, Kind: q.table, ID: q.id.String()})
-}
-
-func (a *App) queueDelivery(ctx context.Context, tx store.Tx, d store.Delivery) error {
-	return a.enqueue(ctx, tx, queued{kind: "delivery", table: "deliveries", production: d.ProductionID, id: d.ID})
-}
-
-func (a *App) queueWriting(ctx context.Context, tx store.Tx, w store.Writing) error {
-	return a.enqueue(ctx, tx, queued{kind: "writing", table: "writings", production: w.ProductionID, id: w.ID})
+	if err := k.job(ctx, tx, id, job); err != nil {
+		return err
+	}
+	return publish(ctx, tx.Queries, Event{Production: production, Kind: k.event, ID: id.String()})
 }
 
 // Steps that can be taken with what is in the list of what is being made.
@@ -81,32 +110,37 @@ const (
 	StepRetry  = "retry"  // make what failed or was cancelled again, and let go what is held
 )
 
-// TakeStep takes a step with a delivery or a writing.
+// TakeStep takes a step with a delivery, a writing or a print.
 func (a *App) TakeStep(ctx context.Context, kind string, id uuid.UUID, step string) error {
+	k := a.queueKinds()[kind]
 	var was queued
 	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
-		if was, err = lockQueued(ctx, tx, kind, id); err != nil {
+		if was, err = k.lock(ctx, tx, id); err != nil {
 			return err
+		}
+		move := func(to string) { err = k.move(ctx, tx, id, to) }
+		again := func() {
+			if move("waiting"); err == nil {
+				err = a.enqueue(ctx, tx, kind, id, was.production)
+			}
 		}
 		switch step {
 		case StepHold:
-			if !underWay(was.state) {
+			if !underWay(was.state) || was.state == "laying" {
 				return snag.Refuse("under_way", "%s is %s: only what waits or is being made can be held", was.name, was.state)
 			}
-			err = was.move(ctx, tx, "held")
+			move("held")
 		case StepCancel:
 			if was.state == "proven" || was.state == "cancelled" || was.state == "failed" && kind == "delivery" {
 				return snag.Refuse("ended", "%s is %s already", was.name, was.state)
 			}
-			err = was.move(ctx, tx, "cancelled")
+			move("cancelled")
 		case StepNext:
 			if was.state != "waiting" && was.state != "held" {
 				return snag.Refuse("under_way", "%s is %s: only what waits can be put elsewhere", was.name, was.state)
 			}
 			if was.state == "held" {
-				if err = was.move(ctx, tx, "waiting"); err == nil {
-					err = a.enqueue(ctx, tx, was)
-				}
+				again()
 			}
 			if err == nil {
 				err = tx.Reorder(ctx, kind, []uuid.UUID{id}, true)
@@ -115,14 +149,12 @@ func (a *App) TakeStep(ctx context.Context, kind string, id uuid.UUID, step stri
 			if was.state != "failed" && was.state != "cancelled" && was.state != "held" {
 				return snag.Refuse("not_ended", "%s is %s: only what failed, was cancelled or is held can be made again", was.name, was.state)
 			}
-			if err = was.move(ctx, tx, "waiting"); err == nil {
-				err = a.enqueue(ctx, tx, was)
-			}
+			again()
 		}
 		if err != nil {
 			return err
 		}
-		return was.changed(ctx, tx)
+		return publish(ctx, tx.Queries, Event{Production: was.production, Kind: k.event, ID: id.String()})
 	})
 	if err != nil || step == StepNext || step == StepRetry {
 		return err
@@ -132,8 +164,8 @@ func (a *App) TakeStep(ctx context.Context, kind string, id uuid.UUID, step stri
 			return err
 		}
 	}
-	if step == StepCancel && kind == "delivery" && (was.state == "waiting" || was.state == "held") {
-		return a.Media.RemoveDelivery(id) // otherwise the worker, once stopped, clears up what it has written
+	if step == StepCancel && k.clear != nil && (was.state == "waiting" || was.state == "held") {
+		return k.clear(id) // otherwise the worker, once stopped, clears up what it has written
 	}
 	return nil
 }
@@ -160,14 +192,14 @@ func (a *App) ReorderQueue(ctx context.Context, production uuid.UUID, ids []uuid
 				of[list[i].Kind] = append(of[list[i].Kind], id)
 			}
 		}
-		for kind, table := range map[string]string{"delivery": "deliveries", "writing": "writings"} {
+		for kind, k := range a.queueKinds() {
 			if len(of[kind]) == 0 {
 				continue
 			}
 			if err := tx.Reorder(ctx, kind, of[kind], false); err != nil {
 				return err
 			}
-			if err := publish(ctx, tx.Queries, Event{Production: production, Kind: table}); err != nil {
+			if err := publish(ctx, tx.Queries, Event{Production: production, Kind: k.event}); err != nil {
 				return err
 			}
 		}

@@ -28,7 +28,7 @@ func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error)
 	if s.TakenIn, err = a.SweepUploads(ctx); store.Away(err) {
 		return s, err // then nothing is known to be stray
 	}
-	for place, table := range map[string]string{media.Originals: "files", media.Summaries: "files", media.Deliveries: "deliveries", media.Writings: "writings"} {
+	for place, table := range map[string]string{media.Originals: "files", media.Summaries: "files", media.Deliveries: "deliveries", media.Writings: "writings", media.Prints: "prints"} {
 		ids, e := a.Media.Named(place, age)
 		if e != nil {
 			err = errors.Join(err, e)
@@ -63,7 +63,7 @@ func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error)
 
 // sweepAttempts removes attempts at what has ended that are not the one that counts.
 func (a *App) sweepAttempts(ctx context.Context, age time.Duration) (removed int, err error) {
-	for table, dir := range map[string]func(uuid.UUID) string{"deliveries": a.Media.Delivery, "writings": a.Media.Writing} {
+	for table, dir := range map[string]func(uuid.UUID) string{"deliveries": a.Media.Delivery, "writings": a.Media.Writing, "prints": a.Media.Print} {
 		ended, e := a.Store.Ended(ctx, table)
 		if e != nil {
 			return removed, e

@@ -197,7 +197,7 @@ func (a *App) OrderWritings(ctx context.Context, production uuid.UUID, o Writing
 			if err := tx.InsertWriting(ctx, w); err != nil {
 				return err
 			}
-			if err := a.queueWriting(ctx, tx, w); err != nil {
+			if err := a.enqueue(ctx, tx, "writing", w.ID, w.ProductionID); err != nil {
 				return err
 			}
 		}

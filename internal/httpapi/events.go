@@ -48,7 +48,7 @@ func (h *Hub) Run(ctx context.Context, st *store.Store, log *slog.Logger) {
 		case <-time.After(time.Second):
 		}
 		again = func() {
-			for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "shelf", "syncs"} {
+			for _, kind := range []string{"files", "takes", "reel", "deliveries", "writings", "prints", "shelf", "syncs"} {
 				h.send(app.Event{Kind: kind}, true)
 			}
 		}

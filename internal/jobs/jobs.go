@@ -27,6 +27,7 @@ const (
 	intakeQueue   = "intake"
 	deliveryQueue = "delivery"
 	writingQueue  = "writing"
+	printQueue    = "print"
 	alignQueue    = "align"
 )
 
@@ -70,6 +71,11 @@ func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int
 // Write enqueues the writing of a take.
 func (q *Queue) Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error) {
 	return insert(q.client.InsertTx(ctx, tx, WriteArgs{writing}, &river.InsertOpts{Queue: writingQueue}))
+}
+
+// Print enqueues the making of a print.
+func (q *Queue) Print(ctx context.Context, tx pgx.Tx, print uuid.UUID) (int64, error) {
+	return insert(q.client.InsertTx(ctx, tx, PrintArgs{print}, &river.InsertOpts{Queue: printQueue}))
 }
 
 func insert(r *rivertype.JobInsertResult, err error) (int64, error) {
@@ -118,6 +124,14 @@ type WriteArgs struct {
 	Writing uuid.UUID `json:"writing"`
 }
 
+// PrintArgs asks for a print to be made and laid.
+type PrintArgs struct {
+	Print uuid.UUID `json:"print"`
+}
+
+// Kind implements river.JobArgs.
+func (PrintArgs) Kind() string { return "print" }
+
 // Kind implements river.JobArgs.
 func (AnalyseArgs) Kind() string { return "analyse" }
 
@@ -159,6 +173,9 @@ func workers(a *app.App, log *slog.Logger) *river.Workers {
 		refuse: func(ctx context.Context, j WriteArgs, why *snag.Refusal) error {
 			return a.FailWriting(ctx, j.Writing, why)
 		}})
+	river.AddWorker(w, &worker[PrintArgs]{log: log,
+		do:     func(ctx context.Context, j PrintArgs) error { return a.Print(ctx, j.Print) },
+		refuse: func(ctx context.Context, j PrintArgs, why *snag.Refusal) error { return a.FailPrint(ctx, j.Print, why) }})
 	return w
 }
 
@@ -250,7 +267,7 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 	defer release()
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
 		ID: id, Logger: log, Workers: workers(a, log), JobTimeout: -1,
-		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}, alignQueue: {MaxWorkers: 1}},
+		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}, printQueue: {MaxWorkers: 1}, alignQueue: {MaxWorkers: 1}},
 		FetchPollInterval: 500 * time.Millisecond,
 		// Orphans are freed by their workers' locks, not by age: a long render is no orphan.
 		RescueStuckJobsAfter: 30 * 24 * time.Hour,

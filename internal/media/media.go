@@ -82,6 +82,12 @@ func (f *Folder) Working(id uuid.UUID) (sound, proxy, strip string) {
 // Writing is the folder of a take written out.
 func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, Writings, id.String()) }
 
+// Print is the folder of a print, until it is taken in.
+func (f *Folder) Print(id uuid.UUID) string { return filepath.Join(f.root, Prints, id.String()) }
+
+// RemovePrint removes what is left of a print that was not taken in.
+func (f *Folder) RemovePrint(id uuid.UUID) error { return os.RemoveAll(f.Print(id)) }
+
 // RemoveDelivery removes a delivery's files.
 func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }
 

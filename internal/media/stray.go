@@ -20,6 +20,7 @@ const (
 	Summaries  = "summaries"
 	Deliveries = "deliveries"
 	Writings   = "writings"
+	Prints     = "prints"
 	found      = "found"
 )
 

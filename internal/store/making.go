@@ -10,13 +10,13 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Making is something that is made in the background and waited for: a delivery, or a take written out as files.
+// Making is something that is made in the background and waited for: a delivery, a take written out as files, or a print.
 type Making struct {
 	ID           uuid.UUID
-	Kind         string // delivery or writing
-	State        string // waiting, held, rendering, writing, proving or failed
-	Name         string // of the spec, or of the take
-	Says         string // of the reel, or how the take is packed
+	Kind         string // delivery, writing or print
+	State        string // waiting, held, rendering, writing, proving, laying or failed
+	Name         string // of the spec, of the take, or of what is printed
+	Says         string // of the reel, how the take is packed, or the tracks that are printed
 	Test         bool
 	Version      int
 	Frames       int64
@@ -28,7 +28,7 @@ type Making struct {
 
 // making are the kinds of what is in the list of what is being made. Their tables have the number of the job that works on
 // a row; the job's argument of that name has the row's ID.
-var making = []struct{ kind, table string }{{"delivery", "deliveries"}, {"writing", "writings"}}
+var making = []struct{ kind, table string }{{"delivery", "deliveries"}, {"writing", "writings"}, {"print", "prints"}}
 
 func tableOf(kind string) (string, error) {
 	for _, m := range making {
@@ -40,7 +40,7 @@ func tableOf(kind string) (string, error) {
 }
 
 // Makings lists what a production has under way, what waits in the order in which it will be made, what is held, and takes
-// that could not be written out. Deliveries that failed are in their own list.
+// and prints that failed. Deliveries that failed are in their own list.
 func (q Queries) Makings(ctx context.Context, production uuid.UUID) ([]Making, error) {
 	return many[Making](ctx, q, `
 		WITH m AS (
@@ -49,7 +49,11 @@ func (q Queries) Makings(ctx context.Context, production uuid.UUID) ([]Making, e
 			FROM deliveries WHERE production_id = $1 AND state IN ('waiting', 'held', 'rendering', 'proving')
 			UNION ALL
 			SELECT id, 'writing', state, take_name, body->>'packing', false, 0, (body->>'frames')::bigint, 0, error_code, error_message, NULL, job_id
-			FROM writings WHERE production_id = $1 AND state IN ('waiting', 'held', 'writing', 'proving', 'failed'))
+			FROM writings WHERE production_id = $1 AND state IN ('waiting', 'held', 'writing', 'proving', 'failed')
+			UNION ALL
+			SELECT id, 'print', state, body->>'name', (SELECT string_agg(t, ', ') FROM jsonb_array_elements_text(body->'of') t), false, 0, (body->'plan'->>'frames')::bigint,
+				(body->'plan'->'rates'->>'files')::int, error_code, error_message, began_at, job_id
+			FROM prints WHERE production_id = $1 AND state NOT IN ('proven', 'cancelled'))
 		SELECT m.id, m.kind, m.state, coalesce(m.name, '') AS name, coalesce(m.says, '') AS says, m.test, m.version, coalesce(m.frames, 0) AS frames,
 			coalesce(m.sample_rate, 0) AS sample_rate, m.error_code, m.error_message, m.began_at
 		FROM m LEFT JOIN river_job j ON j.id = m.job_id

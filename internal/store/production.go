@@ -55,6 +55,7 @@ type Belongings struct {
 	Files      []uuid.UUID
 	Deliveries []uuid.UUID
 	Writings   []uuid.UUID
+	Prints     []uuid.UUID
 	Jobs       []int64
 }
 
@@ -67,7 +68,7 @@ func (q Queries) Belongings(ctx context.Context, production uuid.UUID) (b Belong
 	for _, v := range []struct {
 		table string
 		to    *[]uuid.UUID
-	}{{"files", &b.Files}, {"deliveries", &b.Deliveries}, {"writings", &b.Writings}} {
+	}{{"files", &b.Files}, {"deliveries", &b.Deliveries}, {"writings", &b.Writings}, {"prints", &b.Prints}} {
 		rows, err := many[row](ctx, q, `SELECT id, job_id FROM `+v.table+` WHERE production_id = $1`, production)
 		if err != nil {
 			return b, err
@@ -84,7 +85,7 @@ func (q Queries) Belongings(ctx context.Context, production uuid.UUID) (b Belong
 
 // DeleteProduction removes a production and all that belongs to it.
 func (q Queries) DeleteProduction(ctx context.Context, id uuid.UUID) error {
-	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
+	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "prints", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
 		if _, err := q.db.Exec(ctx, `DELETE FROM `+table+` WHERE production_id = $1`, id); err != nil {
 			return err
 		}

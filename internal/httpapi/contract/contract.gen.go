@@ -166,6 +166,7 @@ const (
 	EventKindDeliveries EventKind = "deliveries"
 	EventKindFiles      EventKind = "files"
 	EventKindLoudness   EventKind = "loudness"
+	EventKindPrints     EventKind = "prints"
 	EventKindProgress   EventKind = "progress"
 	EventKindReel       EventKind = "reel"
 	EventKindShelf      EventKind = "shelf"
@@ -182,6 +183,8 @@ func (e EventKind) Valid() bool {
 	case EventKindFiles:
 		return true
 	case EventKindLoudness:
+		return true
+	case EventKindPrints:
 		return true
 	case EventKindProgress:
 		return true
@@ -356,6 +359,7 @@ func (e MeasuredBusRole) Valid() bool {
 // Defines values for QueueItemKind.
 const (
 	QueueItemKindDelivery QueueItemKind = "delivery"
+	QueueItemKindPrint    QueueItemKind = "print"
 	QueueItemKindWriting  QueueItemKind = "writing"
 )
 
@@ -363,6 +367,8 @@ const (
 func (e QueueItemKind) Valid() bool {
 	switch e {
 	case QueueItemKindDelivery:
+		return true
+	case QueueItemKindPrint:
 		return true
 	case QueueItemKindWriting:
 		return true
@@ -375,6 +381,7 @@ func (e QueueItemKind) Valid() bool {
 const (
 	QueueItemStateFailed    QueueItemState = "failed"
 	QueueItemStateHeld      QueueItemState = "held"
+	QueueItemStateLaying    QueueItemState = "laying"
 	QueueItemStateProving   QueueItemState = "proving"
 	QueueItemStateRendering QueueItemState = "rendering"
 	QueueItemStateWaiting   QueueItemState = "waiting"
@@ -387,6 +394,8 @@ func (e QueueItemState) Valid() bool {
 	case QueueItemStateFailed:
 		return true
 	case QueueItemStateHeld:
+		return true
+	case QueueItemStateLaying:
 		return true
 	case QueueItemStateProving:
 		return true
@@ -1607,6 +1616,41 @@ type Preflight struct {
 	Unmeasured float64 `json:"unmeasured"`
 }
 
+// Print defines model for Print.
+type Print struct {
+	Channels     []string `json:"channels"`
+	File         string   `json:"file"`
+	From         int64    `json:"from"`
+	FromTimecode string   `json:"from_timecode"`
+
+	// Id not in a preview
+	Id *openapi_types.UUID `json:"id,omitempty"`
+
+	// Name of the take it is made of, or the bus
+	Name       string `json:"name"`
+	To         int64  `json:"to"`
+	ToTimecode string `json:"to_timecode"`
+}
+
+// PrintOrder clips, all that lies on tracks, or what a bus carries
+//
+// Example: {"from":3831120000,"plain":false,"to":3831600000,"tracks":["boom"]}
+type PrintOrder struct {
+	// Alone without the kin of the clips
+	Alone *bool     `json:"alone,omitempty"`
+	Bus   *string   `json:"bus,omitempty"`
+	Clips *[]string `json:"clips,omitempty"`
+
+	// From with to: what bounds it, in samples of the reel's time
+	From *int64 `json:"from,omitempty"`
+
+	// Plain without what was done to the clips: gains, envelopes, ranges off, polarity, fades
+	Plain   *bool     `json:"plain,omitempty"`
+	Preview *bool     `json:"preview,omitempty"`
+	To      *int64    `json:"to,omitempty"`
+	Tracks  *[]string `json:"tracks,omitempty"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	Code string `json:"code"`
@@ -1676,16 +1720,16 @@ type QueueItem struct {
 	Id   openapi_types.UUID `json:"id"`
 	Kind QueueItemKind      `json:"kind"`
 
-	// Name of the specification, or of the take
+	// Name of the specification, of the take, or of what is printed
 	Name string `json:"name"`
 
 	// SampleRate of the files; 0 where it is that of the recording
 	SampleRate int `json:"sample_rate"`
 
-	// Says the reel's name, or how the take is packed
+	// Says the reel's name, how the take is packed, or the tracks that are printed
 	Says string `json:"says"`
 
-	// State failed are takes that could not be written out; deliveries that failed are among the deliveries
+	// State failed are takes that could not be written out, and prints; deliveries that failed are among the deliveries
 	State QueueItemState `json:"state"`
 	Test  bool           `json:"test"`
 
@@ -1696,7 +1740,7 @@ type QueueItem struct {
 // QueueItemKind defines model for QueueItem.Kind.
 type QueueItemKind string
 
-// QueueItemState failed are takes that could not be written out; deliveries that failed are among the deliveries
+// QueueItemState failed are takes that could not be written out, and prints; deliveries that failed are among the deliveries
 type QueueItemState string
 
 // QueueOrder Example: {"order":["0192f0c0-0000-7000-8000-000000000002","0192f0c0-0000-7000-8000-000000000001"]}
@@ -2759,6 +2803,9 @@ type ReadMarkersJSONRequestBody = MarkerTable
 // PreflightJSONRequestBody defines body for Preflight for application/json ContentType.
 type PreflightJSONRequestBody = DeliveryOrder
 
+// OrderPrintsJSONRequestBody defines body for OrderPrints for application/json ContentType.
+type OrderPrintsJSONRequestBody = PrintOrder
+
 // ChooseSpecJSONRequestBody defines body for ChooseSpec for application/json ContentType.
 type ChooseSpecJSONRequestBody = ChosenSpec
 
@@ -2848,6 +2895,18 @@ type ServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(c *gin.Context, list openapi_types.UUID)
+	// CancelPrint Make a print not after all, or forget that it failed
+	// (POST /api/prints/{print}/cancel)
+	CancelPrint(c *gin.Context, print openapi_types.UUID)
+	// HoldPrint Keep a print from being made until it is let go by retry
+	// (POST /api/prints/{print}/hold)
+	HoldPrint(c *gin.Context, print openapi_types.UUID)
+	// NextPrint Make a print before all others that wait
+	// (POST /api/prints/{print}/next)
+	NextPrint(c *gin.Context, print openapi_types.UUID)
+	// RetryPrint Make a print again that failed, was cancelled or is held; one that is a recording already is laid
+	// (POST /api/prints/{print}/retry)
+	RetryPrint(c *gin.Context, print openapi_types.UUID)
 	// ListProductions Productions, newest first
 	// (GET /api/productions)
 	ListProductions(c *gin.Context, params ListProductionsParams)
@@ -3013,6 +3072,9 @@ type ServerInterface interface {
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(c *gin.Context, reel ReelId)
+	// OrderPrints Make new recordings of what lies in a reel, a file a take or one of a bus, and lay them in its place; or, to preview, say what they would be
+	// (POST /api/reels/{reel}/prints)
+	OrderPrints(c *gin.Context, reel ReelId)
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(c *gin.Context, reel ReelId, params ListenToReelParams)
@@ -3588,6 +3650,106 @@ func (siw *ServerInterfaceWrapper) RemoveHashList(c *gin.Context) {
 	}
 
 	siw.Handler.RemoveHashList(c, list)
+}
+
+// CancelPrint operation middleware
+func (siw *ServerInterfaceWrapper) CancelPrint(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CancelPrint(c, print)
+}
+
+// HoldPrint operation middleware
+func (siw *ServerInterfaceWrapper) HoldPrint(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldPrint(c, print)
+}
+
+// NextPrint operation middleware
+func (siw *ServerInterfaceWrapper) NextPrint(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NextPrint(c, print)
+}
+
+// RetryPrint operation middleware
+func (siw *ServerInterfaceWrapper) RetryPrint(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RetryPrint(c, print)
 }
 
 // ListProductions operation middleware
@@ -5158,6 +5320,31 @@ func (siw *ServerInterfaceWrapper) Preflight(c *gin.Context) {
 	siw.Handler.Preflight(c, reel)
 }
 
+// OrderPrints operation middleware
+func (siw *ServerInterfaceWrapper) OrderPrints(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderPrints(c, reel)
+}
+
 // ListenToReel operation middleware
 func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 
@@ -6418,6 +6605,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/preview", wrapper.PreviewWeave)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/nulls", wrapper.GetNulls)
+	router.POST(options.BaseURL+"/api/reels/:reel/prints", wrapper.OrderPrints)
+	router.POST(options.BaseURL+"/api/prints/:print/retry", wrapper.RetryPrint)
+	router.POST(options.BaseURL+"/api/prints/:print/hold", wrapper.HoldPrint)
+	router.POST(options.BaseURL+"/api/prints/:print/next", wrapper.NextPrint)
+	router.POST(options.BaseURL+"/api/prints/:print/cancel", wrapper.CancelPrint)
 	router.GET(options.BaseURL+"/api/reels/:reel/origins", wrapper.GetSounding)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/ways", wrapper.GetWays)
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/template", wrapper.KeepWeave)
@@ -7132,6 +7324,138 @@ type RemoveHashListdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RemoveHashListdefaultApplicationProblemPlusJSONResponse) VisitRemoveHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelPrintRequestObject struct {
+	Print openapi_types.UUID `json:"print"`
+}
+
+type CancelPrintResponseObject interface {
+	VisitCancelPrintResponse(w http.ResponseWriter) error
+}
+
+type CancelPrint204Response struct {
+}
+
+func (response CancelPrint204Response) VisitCancelPrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type CancelPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CancelPrintdefaultApplicationProblemPlusJSONResponse) VisitCancelPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HoldPrintRequestObject struct {
+	Print openapi_types.UUID `json:"print"`
+}
+
+type HoldPrintResponseObject interface {
+	VisitHoldPrintResponse(w http.ResponseWriter) error
+}
+
+type HoldPrint204Response struct {
+}
+
+func (response HoldPrint204Response) VisitHoldPrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type HoldPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HoldPrintdefaultApplicationProblemPlusJSONResponse) VisitHoldPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NextPrintRequestObject struct {
+	Print openapi_types.UUID `json:"print"`
+}
+
+type NextPrintResponseObject interface {
+	VisitNextPrintResponse(w http.ResponseWriter) error
+}
+
+type NextPrint204Response struct {
+}
+
+func (response NextPrint204Response) VisitNextPrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type NextPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NextPrintdefaultApplicationProblemPlusJSONResponse) VisitNextPrintResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RetryPrintRequestObject struct {
+	Print openapi_types.UUID `json:"print"`
+}
+
+type RetryPrintResponseObject interface {
+	VisitRetryPrintResponse(w http.ResponseWriter) error
+}
+
+type RetryPrint204Response struct {
+}
+
+func (response RetryPrint204Response) VisitRetryPrintResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RetryPrintdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RetryPrintdefaultApplicationProblemPlusJSONResponse) VisitRetryPrintResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9396,6 +9720,60 @@ func (response PreflightdefaultApplicationProblemPlusJSONResponse) VisitPrefligh
 	return err
 }
 
+type OrderPrintsRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *OrderPrintsJSONRequestBody
+}
+
+type OrderPrintsResponseObject interface {
+	VisitOrderPrintsResponse(w http.ResponseWriter) error
+}
+
+type OrderPrints200JSONResponse []Print
+
+func (response OrderPrints200JSONResponse) VisitOrderPrintsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderPrints202JSONResponse []Print
+
+func (response OrderPrints202JSONResponse) VisitOrderPrintsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderPrintsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderPrintsdefaultApplicationProblemPlusJSONResponse) VisitOrderPrintsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListenToReelRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params ListenToReelParams
@@ -10808,6 +11186,18 @@ type StrictServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(ctx context.Context, request RemoveHashListRequestObject) (RemoveHashListResponseObject, error)
+	// CancelPrint Make a print not after all, or forget that it failed
+	// (POST /api/prints/{print}/cancel)
+	CancelPrint(ctx context.Context, request CancelPrintRequestObject) (CancelPrintResponseObject, error)
+	// HoldPrint Keep a print from being made until it is let go by retry
+	// (POST /api/prints/{print}/hold)
+	HoldPrint(ctx context.Context, request HoldPrintRequestObject) (HoldPrintResponseObject, error)
+	// NextPrint Make a print before all others that wait
+	// (POST /api/prints/{print}/next)
+	NextPrint(ctx context.Context, request NextPrintRequestObject) (NextPrintResponseObject, error)
+	// RetryPrint Make a print again that failed, was cancelled or is held; one that is a recording already is laid
+	// (POST /api/prints/{print}/retry)
+	RetryPrint(ctx context.Context, request RetryPrintRequestObject) (RetryPrintResponseObject, error)
 	// ListProductions Productions, newest first
 	// (GET /api/productions)
 	ListProductions(ctx context.Context, request ListProductionsRequestObject) (ListProductionsResponseObject, error)
@@ -10973,6 +11363,9 @@ type StrictServerInterface interface {
 	// Preflight What an order would write, and what stands in its way
 	// (POST /api/reels/{reel}/preflight)
 	Preflight(ctx context.Context, request PreflightRequestObject) (PreflightResponseObject, error)
+	// OrderPrints Make new recordings of what lies in a reel, a file a take or one of a bus, and lay them in its place; or, to preview, say what they would be
+	// (POST /api/reels/{reel}/prints)
+	OrderPrints(ctx context.Context, request OrderPrintsRequestObject) (OrderPrintsResponseObject, error)
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(ctx context.Context, request ListenToReelRequestObject) (ListenToReelResponseObject, error)
@@ -11594,6 +11987,110 @@ func (sh *strictHandler) RemoveHashList(ctx *gin.Context, list openapi_types.UUI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RemoveHashListResponseObject); ok {
 		if err := validResponse.VisitRemoveHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CancelPrint operation middleware
+func (sh *strictHandler) CancelPrint(ctx *gin.Context, print openapi_types.UUID) {
+	var request CancelPrintRequestObject
+
+	request.Print = print
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CancelPrint(ctx, request.(CancelPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CancelPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CancelPrintResponseObject); ok {
+		if err := validResponse.VisitCancelPrintResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// HoldPrint operation middleware
+func (sh *strictHandler) HoldPrint(ctx *gin.Context, print openapi_types.UUID) {
+	var request HoldPrintRequestObject
+
+	request.Print = print
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.HoldPrint(ctx, request.(HoldPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "HoldPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(HoldPrintResponseObject); ok {
+		if err := validResponse.VisitHoldPrintResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// NextPrint operation middleware
+func (sh *strictHandler) NextPrint(ctx *gin.Context, print openapi_types.UUID) {
+	var request NextPrintRequestObject
+
+	request.Print = print
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.NextPrint(ctx, request.(NextPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "NextPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(NextPrintResponseObject); ok {
+		if err := validResponse.VisitNextPrintResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RetryPrint operation middleware
+func (sh *strictHandler) RetryPrint(ctx *gin.Context, print openapi_types.UUID) {
+	var request RetryPrintRequestObject
+
+	request.Print = print
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RetryPrint(ctx, request.(RetryPrintRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RetryPrint")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RetryPrintResponseObject); ok {
+		if err := validResponse.VisitRetryPrintResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13418,6 +13915,50 @@ func (sh *strictHandler) Preflight(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// OrderPrints operation middleware
+func (sh *strictHandler) OrderPrints(ctx *gin.Context, reel ReelId) {
+	var request OrderPrintsRequestObject
+
+	request.Reel = reel
+
+	var body OrderPrintsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OrderPrints(ctx, request.(OrderPrintsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OrderPrints")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(OrderPrintsResponseObject); ok {
+		if err := validResponse.VisitOrderPrintsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListenToReel operation middleware
 func (sh *strictHandler) ListenToReel(ctx *gin.Context, reel ReelId, params ListenToReelParams) {
 	var request ListenToReelRequestObject
@@ -14543,395 +15084,404 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39khs3si/4KgjujdDMnlI3uyVr7FZsbMj6GOuMbOmqNccT1+PtA7JAEtNVAKeAaopW6L7GPtC+2AYy",
-	"ARSKBRSr2KTs8Tn+w+puFlFAIpHIz19+msxluZaCCa0mV58ma1rRkmlWwW90oVllfsiZmld8rbkUk6uJ",
-	"XjEyryslKyIXxPy2pktGZmwhKzbJJtw89M+aVdtJNhG0ZJMrO1Q2UfMVKymOuaB1oSdXk0k2KenHN0ws",
-	"9WpydTGdZhO9XZtvKV1xsZx8/pxNclbwO1Ztb3huvg3vWFO9al7hnphkk4r9s+YVyydXuqpZ+NaFrEpq",
-	"XlrXPJ/EXrTgBUu/xHx6zxcUvOTaD79DJ/wwSqdLQ5iSfuRlXcJv5lcu8NcL/yYuNFuyCl61pry6qdgi",
-	"vocVW7CKiTl7oIjSFRX5U9hNKRjRK6oJXVaMKTJjSpPNiglCZ4oJndhi855xlIDpaXrL4vOTesUqUrG5",
-	"rHIulseZJbxu5DQrmddzM7E0XzTP3JM7KsaK9GvMp/d8gZK1yG8KKdddqss7VhEqcmJ+SBAQvhll0AUt",
-	"FPOvnElZMCqCd5ZUz1fdl5Y0Z4QqUsg6N/+azV3wSumMzLbwm2aCKDaXIldkUcnSbHPFCNdkxpZcqMRM",
-	"8X0HTRVH2J0ptQyYEVmRhaxgcornTBlBSEnJ84fmV2IY2/z2b/DbHwq20H8EupY8/9/4t4ovV/qPbubt",
-	"Xca39O7zmmrNKvPV/+en6cNv6MPFw58/PXry+Q8//dv//rn1lz/+3/+jhw/WPLon5lgJPH9qzViOUt48",
-	"S5Sm2xTFbxlb2yEPIju8KyUa8cPouBfZhAkjBn+ann2VXWSXP2fNSchlPQOhbV8r6nJm5SO+Vcu4/GHm",
-	"ICzIxggZDnxZsSESRsblCxf6yeNJVE7jhqeP/QCGGHDwt2Le84qtmN/zBZuKay6W6XfYB+71GhCRai2F",
-	"YqCjfMdoBe+bS6HNphi9Zb0u+JyarTyXc830Q6UrRkvzWeRNMy4obGDkXW2ueMO1LthDJnJOxRl5RgpQ",
-	"WggX5NElmXGt4JQrSUoqtmS21Sga/v367Q/kDzDVP2ZkwYuC5aRekw3XK6LWdM4UXGqCzAo5v1VXZGH0",
-	"MBUMnPk31KJWLM/wSErFzdycIgZyE79MpIA/zWVZSkHmZmAjXil58vjhjGuyKCTVGcgxZvQmMl9RIVhB",
-	"9KpijDy6bJ5S5A/LilFtrtiSLgXXdc4ysq7ksqJlyQjojDCJ7ZqR169pRhQt1wVThGqyqIuCqDkt2B8z",
-	"IFDrfeZed8+q9mszuOXdvECHJF4zOPu7mHzOJu8qOStY2cMCa3zi3/6hzCaGLPA/QDea/B/njRZ8jp+q",
-	"czduhA0oWfsPHe8CMz6r5it+x95WOerNNM9he2jxrpJrVmlumNZKQfYRVg3P4ffscUCVwz8efvwpJjub",
-	"w/RT8+jPnp3l7B9srg2pvq3V3lm13zyXhaxhKVa+GmVdMTrJJvOCmjOjbs3/S6lU8Ep3grIJDyfd/PmW",
-	"i/gHBRXLmi5Z4sOtrHX0I3dhdz6Qi+ifK4mUd8tSmpUTo5FWRqyX/GNkNTukBvEE77XD+Ql2aJ9NPj5c",
-	"yof2jxtG79iZ2Yzg7w95uZaVtnf7anI1+YUpvS2kLM/nsmLn8C2YxLe1esPuWDFyL5eUi31M/7yuzEsy",
-	"ePgmn7XkpL9IGyPkcWCCPPzmSeyODUnmRh1EIFzjYSR6jiLjXSVx/3fOU8FjNodcGGG5rphSzAjx2mh6",
-	"F42ih1u9V6/IJlZgBYznL/tskvPFwtrXe1UDY41WSt9QPfDxFVWrkefjNiZVsoms9RrPWptIU6AHDS4L",
-	"1I6EJPYrsXmtGb29yWcLFWcoURcFNT9adaBD0apUh399hwnd7vg1+lPstiYgezj1YBpAtz1c7PwRZy1m",
-	"HMPP3qOBLM3mt11eXhg2Hbez5nZi8e8YXTfywQ4F4almoMxOYiRRzHLuQQ2pmLhes/mYe1bB85PpxTdT",
-	"Op1OH07N//5k/ve1+9X+dzHp3MLKvmyIDd/QCr4Vu4yfF3w9UoLTyHl0qpPiYs6MfSmMYen0wYqBfpXD",
-	"VT1AftAN3abfUVBUwKggRhG95YKs6J0xxIeNvqA5u9l/Cb2iOfOP2wt/yPO/xgWX1HBwKm06onaO1HQ7",
-	"hKadGkZALu5YpePHukc5KqxrddAVkrwphNQpFQvuWK5ZqfbR/+1i8Z6KJWxBST++xu9cTKeB15dWFd3C",
-	"+XMOo149HR7yRrSK2fJSWV+hYVsr/xVZowbr591ZWDDBy6+BEdyv3blqHtEo0HWgyYqCKWdNMbD6wDQr",
-	"+FpZJ2bFCMu5ZjnRcsnA8wLPcT2JqNW1WBd0jkK8/UohZzLfklshNyr0kxVSLNUk22c/gERreNJejNT6",
-	"Ojwr7ZHyRuycgYAbI+DBufnZisbXuJODNmfqfOHp7XluzN/RdhlwdtQkszzfpj1wF9jZG2rs/gWZbdF9",
-	"hEESXhFFt+op2q8brmBvzLPgDdy/O+at8btEKkOWOAPOC6mYIvX6igipV1ws0XmgKzq/DfiPzg37NQxq",
-	"To1cgJifsRU32jAtjN4U2II4hmGRoogagM9lVTF0jEf0cBVxvZX8I7OzMkd1yfyBKXtP6+6W23jUvgvB",
-	"z+8VX9YVU/DV2nqXds4W+GRAcHuJYgi35HdMkMLYK2rUFHPG1kxpew+1X7aSG7Kg1vQo5IaYG4ssJVMk",
-	"lxsxzBIxFFCMiYOo0HtFdl5ll588Xf0T8Dbt5wh7m0OzXyt1022R1bNBQAs/V7fRGXKifVH0gHXo02Fm",
-	"uEIrqll+U9QHGzol/XijVrLSN5pV5X1GMn++scaLXkdd/Ia1Sql0Zi8KijxWyA2rFFGyhPPf1u5GGF09",
-	"VBwtiWe1mlxNXtVFQUr+EW6jHXI/vHyUIN/Di68zcPCohDCf1Sqhww3Y0iAiG+qKf5reZ3fHDBoMuOEi",
-	"l5ubfYM+CQednj2ODVrINbvJZzdrVt2MmuT07CI2npOJ3TCLoiVDxgPPQlEQeNgpbIQrAiFCuciIkvhn",
-	"vWJbQnNwomvZUpJSd6fZ5OjRBotgqP4KT7+TXOiIDrKrwraVIlprWYJH+gzfOUY3ar6MGlIzjX2HaNd1",
-	"fUeLmhFzc1lLBF3y5rqxiR13DK8ZKTDaCoGvSdwYHWBQqBVds10XciklRIZWssijegNMc9DVs+sBN7yA",
-	"396jpQYbgqS814bol3c29nAgnYy5O/DRIxl0SMCoe5y13JfNB+4q7uoqcCQ35hpZoOdUVmSz2hIhBTM6",
-	"bsyMAdEVi7NrestIbphQSE0Mk4BgsDYzu8Poa9cIBi9IxIEBzhHz1YIr7UUIuEdA/y4oz8ls+5Swcq23",
-	"jd0UfAYLgVUJifMzHzrPV8jbaDOV8g58Y7riZQk/zZDlBdtEOV7JuopNXvOSzWXeeAzwucgIZlb9aiuD",
-	"mVvZ2mzWKKXVzSfqQEeqzmU1wDMGe+XZsImlYI4LnGPL6MFLPZ3cci1POmay5ygu6fUbriJHFPhJjbgD",
-	"7FmPEGcpRYQw+AK3Bf08SDYrPl+RjayLnCxluDV9k/qzFCw5Kxduc1wqNTcDs7wAMhqxGuPIgi10wqY0",
-	"EzZH0+yBgHShjHBBNrLK1Uhu0gXbr9zjY3YldmaZ2zhL9p49H61vavbRSNUPrz+8eXlFXq7J5d/FdHpB",
-	"yJtX0z8R8h+EPCfk8vLqYnr16NHVdOp+ftL8PJ0GP5tn/i7+T/Lq/dvvyfM3r9+RH559//KKXF48e/gI",
-	"A9ltnlxRkResleUyzVJ+WSmWrDJ3OuPgOWIitzLMGvyEFcowHos6Gr0id+Hc36E+F7tTkDyfWnmbX03b",
-	"OlBqJ81XY1v1gs25sn6CwYHz+Zyttc8iqZdLpsz3lHnTIDf/z91oux0z5mRtvSEQF3tiAqGm+NU+Z9Wu",
-	"mAxembnJJehXcIE+waH0M7oN0GpOq/zcMOOH6aOzDb2L0MU+G6w62P3H08A5nnLSjVk2vi2+ThsH6sjx",
-	"GVtSsRsszalmD831EduWecHX65gb1R2tFTOqR5jCMsxTH0R5O3ekUYhcMMsIfK4VKxZXPtEM8+4wzII5",
-	"PHesMicjSLEe7mKKXkiYXjRsKayqZLXv+rkWdIlK7FwnFERIiYLPweDwbnhQQ8yQFIOJMc2YF87pEnOw",
-	"41VEldPYbGDywBtpwQs2XBl4V5hl5K94weKDCa5WLB/FlXZ3hqn3GH/aK4AsTUbNY03nt9atnPrsJuGb",
-	"Mw+s7QHwdHTqxzpfTLLJXN1NsgkkZWWTchV3H3dCQi6jY0/qllyEZsxe6kDWddJQQmFwU9FWACw0cUEl",
-	"PeS0I8Na/8ZQXe+viuUx4qg1m/eswnxqJUliGZpW+ibU77uDaEsEt5cb6nI6jagE9V3krMI/rSt51/wE",
-	"rldzluGYz6mYs6JgcfNfM6Wj5KRErakgtDByLWYCaqlpcT+JFxApYeBgVB13lRt7ShK94ooYGmfoNbmI",
-	"p/p2gm0+pd9xYLiPO7vWHMmdA9jM2ZLO7ZS9ABxZnDR3Uq6z51lDqJDrW/KjuTb9KXeCP5DVfVf3aHXc",
-	"S6LJWhZbS5aDMznM/kTuEogyyStCCSS6wmbDnjp+gwvFaQZtXrAidABzBUI1ylxmZQ8UsY+ppxCzxsyB",
-	"du55S/uKSm9bIhB1uuJbkiM+mkaH5HNdV9HKCMNPvhzMF8OQDUTK7PfQrWhIuQxplRLKAxNuDG8PTbQf",
-	"lJnjuHRQdlHH0K+2aHFhdJBUbM7XnAlNclZSkaunZL5i81uWE7qkXCj0AkCGOMp3o26e0zU/NxN0Qv/M",
-	"3pPBmZjLHI+Eunw82Z3IhxVDnbXkH41mZG4hpVnFJLElbDmYin4djnqX2aRkmuZU08nVJ+8+nFzjlzH4",
-	"Iqx+0rCzMSI+OdXpJ0zFplyYF0yMOZFNlpWs1/hhJ5jjclcmOMXJ55/9ez81zPT55pM5bZ9vvn/9N3jE",
-	"qD6NIANFZLK7UPOcU0Wc5gG0/BmkAuavG3I6nyoK5N1b//HXYL84H90Eis7AXVMwjaWN/ta4+NxNo85T",
-	"elRr22Kf222KWaMLWeQJB67bztg1DzWGwzVccwze4FciOkfALDuLLmSdC6ZUfO4lVYn8RCFvZta9EP2Q",
-	"fyyLRCZ85yinfd9Ow96ZM2xmIuFEqihBY+/FzNI9GSzddCd3lEbszDt7nUTHO5EG3hyavbPzDw9Xo+O0",
-	"YuW6sF/serex/M49g79BMjhK4ZIxrRKZVD0K8c59YY+U91M3Glc4ocA/3VagrAzwJzrY75CojjWDk+V3",
-	"cmhuLVxcB6fWvsy5fuYzdkZcfi8/0rkutnDXoCag2Bl53k5yM6vLw3Q3l9zDK3LLRUZqUTClSMmo0Kh2",
-	"nZF3tsxJwReHprye/V2gUhPO/AKcUDt/2XEA5vkN5DWNTM/lImcfE5zNbGZi74GBhz7bpKp9T3+Ahzom",
-	"BczBDRHTbmayquRmdNhY6Yrp+QrOlqsMhTRBgkXDqCZbexfenpF5JZVa0JzlhAst0eQtOBZr87wbU06G",
-	"QPu90U6fH5RBOzJqGujEl1Gd2NZmRoWWHPgyv+F7XOfwmF1vZgtNXWkopGfCrGO7DjmAN0u6ViN33pZg",
-	"G4vPuh8hBjrbkkrKkmi0LuP21ZBIthRLa+qnN/0iSrPBxLUe0BEn+fR8eJjJ0mx8bI9tLuYQufHaCJrk",
-	"4M22RFnJneqRnAQiwPCSYB81MhQGQWU9XzH1lFBXTisXZGoD1VwTqEnoyOjC7mpXRYSs6r0xXJti3J9M",
-	"0b/dscQW9s+aFjdruYEbvqJcsfxmLhUXbH9FIc48nWRtFlePzfiBQeHMQgyQFrZmC+Qw1rRL4XKB/wDZ",
-	"GjYP649jqD44zWXs9tyTq2mcifPRxTfHqBUZISAqWq4P4MlxV85xhIXPAY9Vdn7OJuyjZiIfybaY2Ifi",
-	"gi9XM1lXpxQCLF+2jvKKUXA1UV4MP7cwSIwCg6TlydY2vOJqcLFVlACxla9kOfaemNH5LQFt0cgmbxlg",
-	"qZlesfIp2gxgIWQ2FbRi1mLQ0ki25stbkssO44ylIAw9oPo+TQcuFLN+9uMxwmCZO9t+GakA5vFsG6XA",
-	"PyQfa1AyOl+houBLpkB3AFe822GqfbaqT9tjWL10ohM1eNNLeXfE3R68iWO5Wwq8NVJ1G/0+S2chAOsE",
-	"2dlzWTKIhGVtuK7mQ3hvzHl2F0Wdo7cMdMHAjHSZyQcfS7NDh9n6qarPhAsgFvnDh2PTstVl4wx0sL+d",
-	"JodJ3WH2132stH89ZSRKVTHWDDy6PfellrqmSo8VPePlyyAn9RvK8/H1mk4GHHyyK3Zc6TtWqILDZf/z",
-	"WLc5dlk35rAfc21j5jrKjLllbN0ny405Oqu1jXxTkUjp+NKHq4f0R7stuldC7K2KjTX4XU4cVqXKBXHm",
-	"SdfLPbi4cyz3Hw+KoYu3MAgDYQ+g7Aj/roM9aI84TWRcjMAr0DyWeIpRDBcM0VLeR71RTN807q3+2IO2",
-	"q7NfK2l162CAhzO6hQwadDF8D28YBATRCPMReACd9OIoeYJI7RgsLZvMMBT1Al7yZ/OlCK5E5+6LBI/3",
-	"j7534F0sAfuWFN80ABMjZI+iW4y+gtUmF6QWt0JuBIHRfEknKO/eWuPK2+7gp3RPufqvyUDlu5lx5AoZ",
-	"F2EB/dyOlyKQj+mNks1YZ43GkqzIrFZm/YoJDdllSCdAHW1K0JKqezcYNSLOGL/8cITkmjWt9ABZcg3P",
-	"2S8NuzH3XGK8ywanvGRS6IQzTCjee2tYC24/2kqU0kOgoSI5fbK24KP1fGXBmjbcWICIe4N4LL+2vyHh",
-	"O014jYymeEPXluvGhD3kmrtCx3VBtx7OAKKZrvaA0fkqC+If/vaVG9E+j4jVIxdEsTtW0cKPcW/nYuQu",
-	"GYPQ6abRKszpNcvHwBoN5/jBulccjk/1wGeOmnOCvyyV43FTXv4LuOnGhSgODTHvjWUgyOaeaf9oHnq+",
-	"QqSvz/1pSyzn+uyZw84fnrRkvocJS/HCe1f5NLiGJolS6yjuUk1d4bFN3W/qACYeBBsLklkBLRG2Yg7s",
-	"7RIibb4XS2Dm+gqGsXsH843t2avx8afGbIgWxkXLSIdFy3d8/P+saQHwHxnBnyF4DoqgrX4zL8K8I3Ld",
-	"LrUfHW3fC1oGlDoItAwqwDpMGIrniAhI5wUHCdQxD/xw3s5rRMJmN3KRzp5E8PCiwdpCWBaLqO1wETxu",
-	"WSyTclyd4JgStySq7cDat4IrHbO1Qck0g0NJviIlvW0QjwI2g0YSwPOurPPnbAzEbsWXMTjIgotblgPZ",
-	"FbRVcJDtIDjAgU8rRipGcx/pcLOq14UE8e+EDA4WnViyasNoha40w5VKZkQZ7RGQ2Kf/3/978fWUUE0u",
-	"v/LQGFyvZA0xuGjNxt4cX/7LUM5Vgo5Jhrac1SmK6xS17Qggh/ghmkNgrA6ANEZ7JxtVB0cFLbbK9Tmg",
-	"OTYkWtQKCqb8cYxjgECfgkghodXt8WM0sZvjavdQHVjwaj5Z7yUvPDTqdgr9sYO20IhQm9a6R6sLsdeB",
-	"o/wpSxa+NQI1yMXeSdFuVNGmCm63Pg6EUVNHh0waJsGE8rbZ0eYYenkUval5wdBP1L1KZC1SFR2jgfF3",
-	"6GlJacfJ7LuG5ps3kz446dwM8T2jysqpU0Dr9QHk+oqYyEeCxaEe0t6DTo0M/XhTypIJTavtbwMdcDQe",
-	"fGV0+ZuiPhoa4QGD3LEq53M9TqD8B35pr0jZPQK7TBeQILqj8d3prHwUSLo7Efc7VkPioCH0DTRkO7C0",
-	"Nt7NDStMiZZErQsOzl25WOyvAf2ckJDvbIeQHTHhWGIwb8QOq7C1ZzvupFa/Q8hCWtMlc1qRxXJiIlGf",
-	"aq/MfVkhMG87Bfe11C2R6G0BPYeGeiBivqNeb0TYySBCO6hsHTMci93149tYxI8yksLf2HZywbLH3G/3",
-	"7N5ghriuyxgGciE3LB94swzPsu60IAkiZcwMN7I4seQfR90XRuINXNQweF+sFHZzty/Igm4ekHzoyAkT",
-	"SwH6psrm6vJ+G/zBBTqiPoCEC2AfAtEB4EN2zJuqFhFTAlzaKsyQpdVQVKN5d7gXz40sV0xnwTwB/WII",
-	"aLRzL0fC7lwx3/NlF+OeK0YWhZTVU2K0BjTfhNSAey8OwSv+lXvUGDOmYHHwyhWtrFtC2QqZjEzNZTqQ",
-	"yDByCtDMV69F4knw2QNFeN4AYxqj09vJHNoaWDzMyUBPf1i0hvufbLITMAEwX4g80mLyhnx+ual70+mD",
-	"XUmsbhNdcRJSN7GlYUGYa85zkK5fLXeqFUfwMk3V3deC6zGtf7IJOhSGNgVCKtr3NJ2B7GrszNygeySz",
-	"c5ifuT0bI529tx2ls3Ce1g4yA0tckkql+tBJcbOuq7VNmtt11JQMOnCsqCI5m3OoftVEyac210FIogRd",
-	"xvFrNW0HeWyIAYMuUIhgDQJ/+cTdSHKt7pUIYZ0djgpuSDfDzGdKBLSInbgGlrRD+qQJ2gNAFVf0/Bdi",
-	"M/iOqlUc9jXA6BuuBzGhq3Ze/HgsNudPjo5RchXv5RH09+QLvcXQNhTFAPpdVXEEHB6j08Grbno8S8lN",
-	"cv7OSJMjxE2sggYZZoIO4Y9smR4IjWW315E8dMQ37tamaZuj3O7ColzBaIHhrV2Qy0qrUcUQ3ewNTXXd",
-	"QtsAVXRBeWG+sreazH4/s3NJzB6b3o4JNjUhl/aGPbxA9Yk3hTSuJ+wwrRBgjLrj5t82aMZYyWNbBiLi",
-	"ndnJ3NX4AV+HvHuQl01XaKR0sSdb7+eGPWmVu3BLwRYaoi0AHwFYEkAQgNfJXbeVrnfhgDl2EhujkCbf",
-	"/RKPh0Sx132sLvD99zNYj7fb0tBjauPWxljwL2ytPwSgLLEMvSgWonbw0bdsrTMsSjaarZPlXYx4byBF",
-	"brNgBnvzEfx0o8LGD9W8MrZuKGcYW5sD2ZCOw4JCKZcKidB+nSyiIckhByQ3wtBDOnjBWg8Khr+h2w8O",
-	"jH6M3/E+uM0e/f5AVOYxWUX4rjh/bKOK5vA2ECPAM47SBiLomzdUdYirYUErQ8wlDSH8h/HbFu/vQziO",
-	"iRxNok/RuqaE0MRKFN1kPKBX/ylpEiotaCG/ZRiFf0ooQq4HDclhGICfDmL01ijGxJdsoopU1HfOq3mR",
-	"EnHjGklmbjENbN4DRazEH8JSSYeMIYCDcxtw8zl2i2Jcxt0FgO62lDJBCNfrPoVd6xwZ++EibYxiXCNX",
-	"t5vOdeHjRdaD4WZnkXhm20lAs2ZpzW5HpYdcLln+Muf7G8n0IjfvGCLp/S55DB5cCvZAYQ6s1QS3xqZ9",
-	"oK5ILXLZYLPM8EaJuRnyZIbksCbDsCXOqYBN2SGeb0eOU0+q8c33CwmGvG0hsOILPbm6+OZyaowMNbma",
-	"di4a+4XOoTQjk5lZDNAGoA+iRj6+I+XwtZ4+uRFwbr2moI1OCupCMfg4wwqiws/ModHFbF+8sQmHSAm3",
-	"InxdfGPQF/NtZaMC97wbT9kC2cE8DpBxrkj18BhHr7NjROHjqL7dYQ0xniwJxpdEiy9stZPqh+g29I1P",
-	"nDggYyOa3jAkTyL6xfW67HG/R7/Sn9NwePZF9JtDMiCGp2kMbvrXNUllwSoq5oMXHlP2hjpuLX8c7Ld1",
-	"fPbfTvvfjtM+i2Jqncpzb6tEf2uN8ueykHW1A/4257pCCH4jWCrUV9YFhJUL1NQUo1ETIFVwlsjCnyJG",
-	"G5Ynjc/FTxU/l1z4yp37lELHVLkGOneIKWi3/SBTEL/7wVmDw/0P8AV//2Vmsn8XQTOv7BWrqi0pGL1j",
-	"Kta0S7t3htj8F988fjR9vN+8aHdha+5amwSWf1tHLtqZ0aiijXGw0BQyG12HHPS4GXZfVmYJuut37UXy",
-	"aGlxLffJZaxqO9VWN5p2tBOamd/3guxXB/ZH4zEx+L45AUdIe4z7WvJ464JOQpasKlZQZzYfsIIl1ew+",
-	"iaZHaovttMK9oAJS6We69ZWbdArvopAolvbu426sQQp5U0ilDs+ITXOuYZciapfn3354F42SHLyQex4T",
-	"8/WSVreHpszcL6m4kkUrWK40K23cbIIZa9HgeDSMslltwWiHvpbEqSA2PgHJL8kGtqCGD2fM0ISI7vKb",
-	"v766DjJKjYoCLhiimUB0XEoUm0uRZz77qbLOSRT1gh2XS7wYG77K0bnau6r+PqfzDGKkrmesLFgTtQoi",
-	"W34ambsqe67YMpqnMKvViH5w4W3d044v0mZPDPXZNdUKQ+jZtO7w4A2D8MyGpSzvFNm4eilMhC6c9Yck",
-	"jFPe9aAeg1SWUCx6MR6G4/RGGc2NvUd5hUSdM7uqMdorZviA+opnKOElO6VR0+uLOrghO37RGgC9qTo/",
-	"sI1VcscAIMQsMWNmZZN5AStXt1t0cqkxppcr/m7ZSFHcA7GsbdZW2EDrq16MhCF4VE/2W2RyEW/ffsDF",
-	"GNczYaRBPP9trQ5k+B/YJkzSGmqv2QZRc1rlZ+XKSB9oDDT5ez2dPpqvqFoVXOlz+JV1bbUIwS/isF62",
-	"31BrZ4b1OrZENAMk+P2dD9ONWTpbcwXndHI58Z2y3lChWSUIGKmTRP+qnWLYiTNtr6bT4HTaL00uv+rS",
-	"zb97CHbaYX6GnSJi3wDbLsJL8kdfP273qv463JPexpZ+zMm0RYF9p32HQh15bGunL7/KyKWZ3PnFdHpB",
-	"ZEUuvzn75k8kr+R6b+u+/iRHfHOCnd7bhqcjz9CHivLCavQ7wnWdiJ5D23oXmuKKUGKexSameyOw8TgO",
-	"AofJ9faKSFFsm+6LX8zBBX3xu9VrgrxdM/GBl8wo7K/fklzO6xIq2hDRmCtiOziBAbGpuNZMXDVZBUAt",
-	"6PfX3v1k0/Rk7Kdv3YM89YZR6qJ4xZfRWluqk1H7jWyyDoYpFHs8QMerTupp3XtI3A1WajXJKCkw6ZSJ",
-	"OfYEzb99df20zxa7r9enZez42e3qVGE1VFMolQzivV0s3gNCz316QUFu2wNl008s4BZXtr7z+IjTX6CV",
-	"TsQdjXQ6yBv91qN/JKvCEk2G57LKuVj29BPOfJpgV8RaOJqY5LYDD5fMkB/qrApXefBAEQeINDB0399a",
-	"OrDeOgQxy8xs5iQVuW3uRzWpmNIZ0XLJzJGzZ3AhK9LUAx3gWEoDzgxMxgo2zzpyrC02PBOrlHdMxetL",
-	"AC7JKBUWnQ7TmDd0S+BLmW2v1up4eBCcsuzfsVTeaTbZRH1sK7kJMmBD2Mthicth4kKbn9pztdwfVP46",
-	"qQj3rwVCdOmwju8cye3sh1aNvnW4IwcWjlr01oM8IDEkmzbz9129/SpUzoz13IP/5dXwb560tfDocEsH",
-	"ahI5U2lA57LWiSSyw+xlXfHy+B4iV29eB87HYUaz3fzD7OYQVfgo3SuS7olYPDcF1hhb5nhwmGaV7xyo",
-	"9rimhVh3sqBzLSvVBv1EBzpfCloQJjCFVyoWtLbsaC4F3UTvpTW1Wn7B7lhhFSImdMVymz0sBWEc22Xy",
-	"3GmLTwFItC5Lll+hxiQXrRqVJot4mj18lD18fPZV9vDJz8NqqhfxxNuFLPIrcx0ZMVxSsSX5tzD3N69e",
-	"JjqzH9TkrKnDOahkZg849r6P5Z1Nvx+ECoy18PGtBfTnK6hZocG+DIoCvIO8jNZ0nzyORN+ClOYYb4Gu",
-	"M6MFTWkyfl8uwm25iEXqKmZbCQRu0pnUK/vPTclFjc0HIZUT6qCMOANuBuch9p+fA6onpAfx/Ma2cVVr",
-	"Rm/R3GimiwzeAGljw/KmyijmjN3wPJbvIheODFdkSkopZEYuCFXofNjDstGrKRDl++UXyqAD5RewwmEw",
-	"4UHF2rrWhJZSLG2rDKT3UzI3rAxl+Mj6WIoAFQAOuhgL7Iy5H+kC8Qsv6xjFc7asGFOuQA9q5IzQ0hWF",
-	"EAO18LN9PPn1tMWVX08jfJnzO55H8S8c7AHIbuDCoNuXlk3ZnmPVgccjNgtWsLueLIlG1Wmt6JtpNOFh",
-	"Y4szd0wvaf6OV1HJ87zwPcxoUfgNtbcGlJvcb0n2Gog0yViw/SrQdL+Y95J2TGJew26D5HNrXwZ9oyH/",
-	"oMcbYgx6XK0rw/bDHo8WB/sBosetf8sfPZkeQZbZlMEDZZkQLI9D3Xrkqf6yzxIRdg+Fp9rrCjwYU3dk",
-	"T48G9HC4PzJuN0SRKYMchh7o8ncVWxQg/jrbgb6ZoasJdzayngXiZ4yhDgJuxMYaA/1bRE8LDmH7kTvX",
-	"ezmQrfzj/c6NThAq4qPzgODxiNNQnNtOdGoUoIcUI/b5gxTRDa6FhRZJYAGtadVKKyAbMJlcnpTPMIVm",
-	"L1um3d2GKSAAAgFJ5mQhqyv7I0XU71I6eKO9qtzFPvHXwlFoYbsWqK5ENt+RMPP47mnwV5ff4s9DA4wS",
-	"UDB+UuWsYOUIBJp5XVU2ISmmHSpZMuzuaKSq1cqhkQ6ANGXYJtMl/27QpQPNAuIM5kArYmkhuhggzfCx",
-	"rMGvsK/LJsmEj3b0e0dVqOYrQDSJt6yj4qZiuYxTjoqbWuQygfi9kXWRkxkjWErYYFshhtgq4RoPAt+H",
-	"ApEnw1TVAAyD9wBdgM/epEdipbyjRZRrGoyPhazIUsrcB614wYiQHrgIG27lhLf16qDkNOFDH4ME7uC9",
-	"u05i8E7A5+gVAdAhM7GO/eJdqXE8HuFqfSP+9QZteBeWHUSWXDTSDZQXI/ZURtwpN9an7z0t5CazfIWJ",
-	"9mwdD2uxFA6gRy+IFPe5jhv7MHOEq6tu96cYBB7Vwq853tXVB+tjz9MuCnfwz41HFkCx25XHFn3bn/hA",
-	"MmSNCGmORb8UOgaubCDTvgS6bB+EbGKxMdjYcdpiA4gay41HNhs3mkM6jpFMajbSBlhTpVI3h6pHggRf",
-	"1+XeZGT7QqdCDI0d3RNU1pjb0i6009yztf6UyMDnYnzyP2tWs9c6prEAzsXNGDiC07UG4Xk6R8OSClsK",
-	"MmI78wzJT9pt/OOp7vv79HYAiU5HrdmcL/gc3BmAq7AHDGOwAfKUTFvNFF1AIRHsH4QoZcPVZkUwVx+6",
-	"pbeQ17KmcywZTXfG2EVH4AXDhiaIHgGznPsrc8Zc2hSRtX5KmqZK+GTw/cYN2uq81O3EsWIFyn6Rswr/",
-	"1DDBukIHVmanFm/FxFQiMnnHKpXy3Ie518EyZJcPzNZhJWebC3ph8YA7mz4X7o7E2geYcTO90Jhp3bJ4",
-	"JJMnfzSKhsQvAHrT5WI670NvupxkQx6LgTxJN6+dTja5wqaZ4GTiWmUNrJwh/IyB36kHZ24/RNRFvKts",
-	"q6cqzC5G1PdRmLSciaFdnCq5TgTC6/KQ/CcBVck5wH7A4NFZMxqHTd0VkEqzismdmFBdVbaQnJYzrqTg",
-	"8xFi02WFPAXxUNlmd93eSpYfRigHNugW1SlCjbxvp+0ZbMbK+jbfav27/enme00+xooXcn4MC3O/ObZm",
-	"8wRWTCixGkfufCUVQ6zItpmYmlsgModAmsjqluU3NiFhH5V+hKff1rrX5GikYlsYmq1ovTG1i9jSUEV1",
-	"ov3NaMPGuL774y69pQqBU9kma7quIRpTodjGdgMbVlhHeR51lI/o1W2R2SKjLGWshBG7pSKrMKFHodIe",
-	"0LA8aFY+svV4p/d2/H7xWWvqAXn9AsKt8GTm830x67XJHxm+3krWekDOwnv7WNjlOQVSO6D7c9bPeLCM",
-	"wLUddkt1Pb32cS7ouA3vus5x2GDX9Rkd5rVONgXbm7nrTuxBubtw5KVYFFHsmSGe231y61d3yzazTcm8",
-	"F3hP7ay91gnvKuZA1Rp6KpozUSCK6D3ljLsxPvXiYEZzFd0hlYL5luIDc3CPJle8U22nk0VTMsA1Wcii",
-	"kBsVqK42VfUAFKORrfcSJ2xMu99uui7OunHf+R55OOigxHt0YR54dh2Q4lAjhs6tYvjTp3bneqN9DcOl",
-	"ta3fzbZ8/vxzoPT8yaE1TXRdCfKtlCUUSXRMHD+JgVtnFvnMOxxbmCzTPd29R2pkq1hxUNM41GiC1gm7",
-	"pzJwt0LYq2UOj8qSICWSzJJZAgB9uf8KDDW5Xp2ZRxuymONpp+wKwJgNwGGkE0xNzFIf4EL/rendK1s8",
-	"PNAwOZae3lXROaYRDlDL3/gGvzu1qoMxFe5tXh033t9I7+7Xx2znIFvIi+U2esPONFO0/4GWQ/LAukWn",
-	"72ilyeWgwuz9tZtDSx/NjK+jMB82VfzgvOV9UP++nidVkLNHjQNxYufoRkutsDllcR0NpAur7lhlZPet",
-	"ItDR2ShuNmS42yilYs2llDI6Un9PZgAOIOqevMz+BBD3qnCYPToHrXMuz1649Y7SPOC78ay/TnUCpNRC",
-	"AQX4LQEf5aqpHQ3SQTW2DXCtXijxm4G1BEPSdLGV+Eze4eArWfFf8OTvTnQECA3Ovm/jh5vA3btPQIKX",
-	"y/4NKjcQCQnf3ty+kJIEIDORRXm85tREh/hfd3ewVe+6gVQnpslSYrEm2ria3rIr4jBaIFmg4AzgmzH5",
-	"SeESYpO2+O2JbCz80EeQNpIsK56rK9+5ZWuO9LrWWfAXW3bnXRdgZoBE8eUnFnvaEbxV02zr/CHnfkNV",
-	"tCXKMQVmwsZpTCorxvey3z6dBO6DvVxpT+3rF57qQE5ZmdPrHUBmUlcBZVXTAyckrK07Apqbr3P/ZaIl",
-	"ukoQpxEy5Gyd626F+dam1eHPG3QJJqh2ovSOptJzcL+kLlVB/XDSD0jiaGHk1kpuYiWibkHd5klpFaaR",
-	"Wll4p2Uex3yTKpV/z4zs/96Vou1YHawoVG+uGRoHeBYRfZ2xwbCb1+bh56wo4tnORV2K1NuxpAweaQLC",
-	"ZiVgSFRwNbQO8m5SCCvyVJ2pyyezmZ+1ioeDV00IqV/BcQ9m9rVD4C190lR7ghU6Uai2cVVYLYAamx2I",
-	"cnotbEeqvtGEFN2xDuyZ4jauydZqppBZlopyYuMtvg9MXQKebmQOfFiBGvXk39n0/UMc1d/W6o0ZINpk",
-	"DW+3sTMdAioIe+GGH+SisjtykJfq2mpcI2poAEVmaMHKkSDxMrOO+d6gDNbJYbVh9yDZdH13r7XvUQcl",
-	"NJdG8XOV/glTaReQBCuvBxhQTa0/rmdQ9fI1XiaHFMxcs93OSvtCMzs+vK+edI9VE/oaxzg97aL85l/s",
-	"9y0Pibo0UzzwVNhA6bgFplWbsGrgSOu7tprGIcvzN/q49SXuYzDczS3issqotU7QFoEORdhizqdrzJlw",
-	"icII8ldMLLx7058om2x4kd84mIymgRHM7cZpWhXe29AXYD5na21rg7EDZ8VKlm99G7Dgd9s3qQ1NiKhB",
-	"FhGigWtwaBTZZMWXqxtoRxDLJKnkJiYezDIfKAJ5VkFT60G+U4d6GdGubLadJCtZ5MluO+7RFStyrzS5",
-	"njtP261R4WM6A8um07VRbrxu5OYVUxCQue4VtOwanKCPWDeELPKg+ATwkfWKCr8ma744R9MWyXMMZfc3",
-	"HCiFeY8NN1nD4Sd/sv2pAEYeGnCyPDp5Q+/Ia2ERbNTkajL5/LMPOqEUcPwfQfpzRsz4bWqHnPbFnE4W",
-	"RbKxo7TqfL1ixSIWJPAdnYeuvVi8FLqKei0wuhyrvgEQkNDzSsG9V2lz8M2JocYuLBZRvQdvlH0s7ELb",
-	"8HTTODlJDFxF1+6TRd4qkg0mAplHfU4pLgWUEHFNaGEuh210QWn4+/hKs4niv7CDMh0x3mFpYtdmh7Pr",
-	"SRJodBosFzfYk8Xf4FSvoKvpnFb5+eXFs4cfpo/ONvQuktzafDkAKI0CREALEsNMpYUapAA1U2zRqDcf",
-	"JNmozektKNJA809nwA7vkopvixJX0OM04+9vWx99tbHd0Z8zSlaru8nV5NooTtkHo2tBxgS5IJcXz7JH",
-	"GYTzI1LVfKtF5K+HIQebL0Znb6PFMTynvcpM0Ep5R/o6u8s7Hm2dbLx/oZ1Dn5B8YSsmYL7RMKSbjB0v",
-	"tdg41sDBRf6MohUbgOBIh8G1tChVTuMd1k5ipMvErCnpMLnlIxvxDoIUTydNdzlkXfBowUPnnDWQBUN6",
-	"OvmKJ7Od7+uCHV701BAw5gIbh2vWR6OIg2mch28YQJqnzHiMtA5Z/rsb46/UjTEBw//rNWmEqsJRB/OZ",
-	"bQF4D/Z7R+e3Udf0uOJSL/Uj0i4BXJhAeY5eO1gmNbJO067sfuTxMCXdpIiF3qli2Uega7YsE2FLdLMe",
-	"a7TGaeiuzCZFxC4ndiuuZUQ+r34ZyP4QOBgjP3b8AqlrKxi3t/I90mdTFuymqUzd+54hPe/DMmAPYHMP",
-	"BnO7+AXpjm2ohj4dN/0V5kOInMwKwHeumAOwJbXIjaWMobw1n+vafLiSm7Dgs0G7VbYzNgxkgV32tzqx",
-	"jgO3lqG75sh9+J75lvVJZPADYHmHYHFbnXp/nwZe9ECNjCrUbhy3nbl/94srg02i5XdR9oZZPH3Ywuhr",
-	"i+uLM1bcKFlX81YbHf6xNJJvxj7qJo/SfNu8OyoGE63iw1QhrtVO8W+If4xAqt0PIMn8U9TCT4iw+7ay",
-	"TGOVcuFLw3ux6rEWnVVNWv3+MoaqVPdq47mi65i7iost2dA7c1OWV8SQBmq62D9rWhCl2VplZEYVI08e",
-	"Z+Tyq6/I/0UWdVEQNacFS5jWfT39uW469/vUL7fzxGU6D8nIMbIuwdDKojWMQ73uVyR5WOUahG1aR6Sz",
-	"tci4Ic8FO+kXEdSmW7z2Rt6EoO0Hh4iaxB7cHscPUV8DCOM3TiYMdQtZITL5VkLA2vndu/jRdty9LZOi",
-	"MSRMF525jjtN9IgSpWnhS5sqtrB5OONc525XzcsTxME2EzvcrXlRKAC2JrMt/ks1OVfweLeXUC0SBVwr",
-	"5jAMI/UIDhF4j5sXh3fP+zGjy6mXS6bisGNzVmnKhd6Ggt/+EVoa3rJii2dC8XbL5tFwYK6KPqI9H1Ki",
-	"DrFYhYu6j4kUqW23VpMdPwuoFKXvVkSclHRZsSSSSZmRsIAUHo3JP2qkwA00f1ixit2UCQSxBa0gzgrp",
-	"d6XLfAZpCzdUULYLghkAvKRROV0mZ8EFy0m9PqyDCM6zVD0J+PNCzm8VySu+0CwnFCEW72yQyPxQ0PUw",
-	"bWi27XmPXCwUgyXNtlcOIkORFaNVnjlwHJcjqULKmF13iHgeJc9W8SKofaCFGy6xcA+RmpHAP2uWfRMY",
-	"Dp2EUECAq+foiJ7TklX0gUJymVUgxqSWmBA/Y0yQGVtxxNqHeed022iUehgJYRtu1uuyf0qQxAszqagg",
-	"C6q07zoDwftg6zA5QBLwAkGCPoM0iwO4yeMnHQw8WOdLllZPfG6obWplpPmKijxr4X4iIw3TU/DZG2eW",
-	"pFBybGZG2EIHkn1TExu2l+7lo4xTd+C6RMJhkLVmUq/g6AybyVoWtOI6AU/YI67BYbPHcbMV8w/GcHDq",
-	"57BDBdiG5gDZQ4ol2pqFXGw7VmAzbHFgEyWEuu6TgUbeYyc1MtsOI6hHl3JiZ+0w0LIJLfhSoJsOfoQ/",
-	"mqH0osb8JlwKwj210pWc4hTFgLIQkkP3wjdqTG5HIJVnW78RQdo/ShjzOWDbtwowIuIPVeIDtmizSl0c",
-	"pcXoYiWhZE15NYk2axC53EQWiG01gtoYl+E0sETRUNpnp5lJNmhXwCgoziKkjioIu3dORzp1JMbugQoO",
-	"cnhTBNd8Iz8asmQTp8c0RyHQodIIXIabXrC564uwo0ZBk5auQIUTa3ZKhcBy/iJvelFi/7SKEcf/yHdh",
-	"s7AkXCC8u2/KamQnW5yDY1Cjx3gtwt5Z00iBPH4nZgM7Tch1d3WDJdP3PBGAsbxLcYgmk7hUocGD0Tjt",
-	"Jbprs1lZg1R/PP0mrKSw+DHmqwLz/UYmu1japLboBzflofvjL/CLby6n1jrt7kjymueC0KLIkvf5U7h6",
-	"KkAUBHPjbqAfxJrJY8nTnPikqbsV82PAwIIN9FsEgPVXVdf0BVU7diGYi9rq39poBW5eCF3onD+xKyKn",
-	"2/v7ju9bnG8DB/GjuuAFcxJQuRjDrrWDmkOsz3pxINpaHA8m0c+faq+2mSEzQuP26XB4mEE9B8wjUX8U",
-	"pPfZ9p/mcjl0Di7+EcG+wAT2xhugyAxafQLqhQJobkS6jMwbKnMjsy4Ke8JK6xKwbUPHASd0QahbWHJB",
-	"8wBYXjOhhhF3Ea2xnNam4dtjiGcndoLjp9drswm8/PjZbmd++RhbNBjhCgOiL0gd9B67ei6ris01y8Mb",
-	"0FyN48NBYUlCdHoLLmKg+FCLVMl6zcXSvN36taBUoLEOIsOdQHxxcbMDDx8Gq1rlE+0EtjXFfDpZAfhr",
-	"NA5lhMVNvY4xgM1CNsv3dsYmEDCgMAqpXUOJ9rmPxaxapR/tuW4oRyctyNVeONDuB7YCJQ6DKvWeZLeI",
-	"DWY+cjXvuKh0L9qg0mV4cTlNNcHxd2bU+D/8WoHCnuhXzSdJaW6nE88adX0ahuk9FsU7CYB2qsvKC/1h",
-	"0/RlEJ2J+uDAiNGagEJsROsOj3upCy5A+Ghz1Lhqe1QbLOs+j4YXVX3ui+gHjiEiCS/9noHmxEBzrwSE",
-	"eVBAtj9ppnXHHrFAreH8YM3BCcS7q6/JRN/9roIuFE6Ct4ri0H3hXoX30LhSuZAjA1He9kQAk/l7PqU2",
-	"HMOy8X6uhGXTZTSpaTGkf0lourivpVYivrVclUg13JX2zhNlOEAQLqI3dU9XnWinfqOkG62yccVVDm7H",
-	"ol7uz8mPQvDDSZtT8QCA8aOYK3szw53sSPjeFcsatFaI5JIZM5LILAFadGGiwn7l2LXNaoSVSuFofGDl",
-	"urC3Fy2KtwuofuvlNvuNFxVdmCEOKn3oSpru5H4OpocvG5sGgKV8OxkBmI8zcWkMV5MXf4OyPAuC9hLs",
-	"O4/A1qgFqSSCEefULgZzGrpl5b1VegeBsLXVmlRzeiq2oxMU7LUQyGxLjD4mG5bMcWiihku02vugS8tp",
-	"VVoNzcgIc1/61joeha+9PR9WFTNigJUqw1Snkn/MyPd/r6fTyycvJ55hv5O1sg92ObQ15i5ppj26/kmw",
-	"/j5YaPKdG6KS5dCcxdPlzcazMRy+xXi3Jia1W9QMOWlNCRYyNKv1A6qUB6a0fnC63ogj55HwB0m15wWP",
-	"lk79OqgoiXqEvtTSZClSIqUzpiU3WXgwmkuKQ0oOwaz5YHXmA8Ar4Kuv95Wp9bdNySZ/hdaL3dPZXx3e",
-	"atWIha8bqtJNG2OJ3jFJ8VfF0nnYY5OwPD+nE6+7KFlUrfYAwR5YhWYzK+EFra7CXucYxDVePvxV3adM",
-	"6Mc4ghoWZY+sfFxWchPVb9Eujeq2tsVUHOxdxkIEi7qCiJwU4ILeSvBK+9ZCK1krKvJUDgyLNtQVbAM2",
-	"woILrhDw6wjIA8fw03QQ3HFfmrU0ZG/MXiBc7FjBbo8uoffMgDXzkTr5GLuMqWP/ajpw3fFFba81i1Q3",
-	"9V4q3ZtDaHmfRE2xg2cVN7micFaarQ+Es/rRNQP4LwQ9FwkYUC4a2N6MIDIor8jrF1H82WNh1Z2m8ctw",
-	"XNO94JsOPQ+nORhFD9nyR9ul9mC+RET/vZJmxyz9SOe62IIX0/lFJu0MCKZvbGE5dIF48bdG8bqafHV2",
-	"ATMo6cfwXdiofOcvnRadbtwRyrL9Rt8+/8A29ohxkbOPqe7HRhCN6GzCgurpNDhdlyGiMhTO+k1wLkZQ",
-	"INkEJqVZ72bI6Gb/YnPjQrFKD55cN8QcolUDNCGhilAMM0L8WklscI0dMGlVbUlTwjhssSmkAzfOgM6v",
-	"8dWX8o4dwJYJOyjJgDGjBh9OTuqwDdGSUALpiF6UQaGIzb+y/ajKwYTvKWJp3ec9ZM98qYqW0eUKWrIj",
-	"Hw4/7TZ1bPNRCK5E0pPrmKcIEgU+zWr1mXyyrP6ZfELF5jP5dMtF/pl8KqhY1nTJPo929bUoBFOI0Qir",
-	"zZYOB2QMfKr7ztBI8aySNJ9TpTOy4EWZkZKqWyh0FFplpKjmeKodZP9sS4LS0B6wLgv4ke4biV34j3Uc",
-	"hzjB/TtPxH7DT0e0Pr+5ikeIgI099wCOhtH+pzbdxWZb2m4CiJK/oVtE0wIKQCt/DHeiFPEpEmhWrqiy",
-	"yWG7xW6FrKud5AfFKNjbGG68BTe4TEBZJiSqKxlrnalYwoc9fzvPPvoqG+WTAjV6jLYcceg+mWaHsaLZ",
-	"7n16fHTHdxV03COLwj7pwuKeCKU6Bj6hkisNNLIRS4Wmxxy7CDCjZpT8I/YAZ0TV3XstwVZfRh2Ea969",
-	"KkUHC8d1HMGT0pOGQSxEUrl68ATKupWVE8E67D8U96rTpmmJucHFjKDmEKfjCFRA6KsQisKZhApd889N",
-	"yQWArRYMCrSh3mXigMiyyZwJXQ3A8GhaCyaSJmtxTGUhepVHX6vYWOIHIfK9PRd9PL1DD/fBzzGx1GeN",
-	"s5zrs/dsM9ocN19srPF3FbvjbNN1FhVSpdpSYb2ZvWiNhVTKirWaf4zpqrsZLs5gxu/lZq9DtMK6HlhD",
-	"1DnoBuosu6cxdyIU2Cl1u2VrbX34SyxgyzFlb4kaiDNorMETVStcfMUfxVoFiIdW9g5FzGkSojXry/po",
-	"s+rBMeoXnBZyWTMihdXOFLkAXe3yLEi1ufCx6rcCItUVk8TG0StZaxbN07CutZ8CP+406HqwrphiGsQ6",
-	"tpw21h7mcgDIsnOMWlfoT6GzCHW2HceR75hv5wqfVtB6EYP+ZljnE/0p6nuyQ5gHvbr+k3UR4aP+mps6",
-	"dEv7gX8peQM5NbHvXCS/8x7e6ZyRnz/fPw+gr7vvgako6xBoZsfpF7TDWoFzBrw0XulXLidYbkQ0xdmx",
-	"0adU55x0ANi7cAe4alM5ISwKU9W5lKen6eZrT31I0oEdfdHR6wXBgb5ehwcyVIj4s/Ek7Mbb4dnA4vUZ",
-	"AE8et1tjHLUZZ9OAM+knN8uteLzfj8cEGBLlG4fA+CNGSftBGPdmNq4bOMj9d1uTO7jCBgebyv1hXcm7",
-	"5ids3e1KuOdUzFlR7El97lY8DHLQ4LIwA3ntESDdbeeyHtNlvHbrRgdAPeEma4lYM06Xsgny2PXqp2H9",
-	"Abrh02BjfBU9vqiUQsJieRX3Sqyp1qzaFeqP4glyjQa4C2Ye6evjOnl1Owim+OtwXHLXccsRomfzjpEw",
-	"7Y7wb7EaNDzq3bjuVg8ucupLlklr6cm8l3QtZyURbTdiP9ise8I1mZm7Hdq0NfaDo58FSB2YcxqkzCA9",
-	"fDINTiViYIGjYBHpVPWqkqUvl7X1E1oSlGugo5ISIGXUGXnn4JcwnRyOGrYXt1R3RdUWBQwruALslHYN",
-	"6Rl5nePX//rX1y/u/nRGXhrBhX96/+o5+ebxV38yM5kVrPTlgErTWcHIXObsjLyC+Zrn63Uhae5q2CFo",
-	"XCvzZS3nsgAMMLrm5/iYOid/KJmmOdX0ChZtKJsF/SL+eEZ+BLdq01YGG52DoUNKRsVmxQuGLUupUBss",
-	"Gae2fF4q5mYO8TTOrANMA9ye8m0KN2fku5fPXmClvRkFaw8rRv788gPh6ox8WEGESBjl0Aa+qzuW+yXJ",
-	"NRN0zc/+oaTIsK+uAoSMJfPP5HKuzv4OmiN2npn8L6PMkDdoaXiVYTI9uzibQuQBR51cTR6dTc8eTYJG",
-	"DTgi5lBxps4/uXyqz+CfYCA+zKGF/savjZXwZ6Yd/D7kTKu1FDZB43I6Re+00K576npd2Bbz5/+waDQo",
-	"uIZC/CPDd9MkmsSvrLkA4kP6OZ6/w22Ew6jqsqTVdnI1eeYHy4JSbXP8ELPLdmKCXh6Ymk1LpjGJKP7G",
-	"5hGfoHbDc6wCSJP8nLo00/u8AqDVIvtmCfrMVl3sbNzlF9k4kEwsP8KegdpDqN853KlSVkE9C7Gvu2qA",
-	"IViBp7zCroqE2nw7hJpUrXa35ieRESOWIZBpfoBZ9O1gUZz9gmCG+w7P/wIQwxHnx47b7IK/N2dc0Gob",
-	"uXKiJ4dW8xXHTOX7HpyisNeMoeOarlll8xLsneN3hwuIkdhXZ74vWcWUQn443alCLf5Ux+o5jP47k4i4",
-	"qPB4Wahsun3q8qHRiwH4Xmyh9x0MYJPzT5CFkb5bXsiNMJf6K0wr3kfKOufyfEPvjnIsFtYeva9gEhb0",
-	"I3YOnqI0gV4UqOugAnDPA5B9mnAAxsImVNaVhhkvodaJBl5DqbBvZced8POIDT13auy5T9o4lxVfcqxy",
-	"TonCt/aRex6aYWmP8K6ICz7KDEpXTM9XLv+Sl8dgjR8RaN5SCBmkkZCKlDQ3bHNlY66oyXOxRPHqSJxB",
-	"fYK5xipZL1f2YUizz2ypHzwPYerfImPFB20AmQcMezGeX6FN5InugO9kkf/OboC/MLYO2dOijEFhvjEz",
-	"seDBcCymJ2m5xlp9mw4Tfl4LzQt/VwA2/WxLKqZt2UbPrjkPxil27Qf28fdmyXxPb1li1yTYtNAm1nbK",
-	"BsAiY9Wo5rl9+4E63vkn+LfXRnxnnhhHVjnXTD80opeWR7nSYZZHMRBhpLbEvgLDIecKonhGKwLT492L",
-	"Vxl5fv0fhuD/fv32B7Q3VlStSMGVNo88u35Ovv/uzUlk89qTPSVEvVM2h6I+dTfJJv9AzMhyVcSis3sk",
-	"q0MvOMUZ/UBv2bcYPT6ZwdrgPUTYCDx/MzanJbMKr5JkQY/BVR/ah/WBgzwB5yIXGfp+DHUb1HDKIYoY",
-	"2Li+m3PvDrlGrCfYovdm8LQc/aKOBYspcTRBipEgc5R9KKgRrvAu25LEw59iuq3fD6slm38+o8O2YBia",
-	"2iViKe9Y3Ox5HCnxi5tg9142TsMs3FgwwHVCItKrbcMC7Ih5j54q4C+jghZbxQ/QOKEtR8uOD6l2bmY0",
-	"nnebQVN8+31I8H/WTOlvJQKKHYVbzdDmFcitbXH8ecgem3Ufw1P2DnJ2Sikk7ioXULXgO/pDLpxhI7lY",
-	"4Ie2WsmlKESZ+TxAvUyqAB7tb48ScMdzJs/L9ePj3Pr2tUeQ0NYt8EARVRp1yQ6d+eoOQPI9nlW/5ygc",
-	"KMf3nwWQ4XHpc3nUExGV3QJYbUOP4ssHMcTg4kQgZGB6ey9Eqapc+5kUH1/bhjN7uJiXdMnO/7Fmy3uz",
-	"Mba+OQI5rrGHjvV/W172XBy21jkGsxot96HRctX5J/PPgCvvO6pWbzhAre4XiZCJeH+ivJLVkhmh6LXy",
-	"yOIjunXh5plSrffhRHlCNcHJtH/MUOVd8NzY7cGun8ZM2PNgwUtj+P18QhO4WQdkPEQ4HoOcx7juGpJl",
-	"RLANUxrRFGzno5gLv2JUs+aLJ9IIfmCb4B2D1IKLE+xAjProp7FVSzaPASFZjqVJNxwff0/kZJx/an4Z",
-	"IEl29u9El1g/HR3S8FIydUx1vCGEJV5RNBiZGYGjbkxJCpE29Ajb+l9BZg6WcAY2bpbW13ooOP1CFAQF",
-	"LnjiGL6bXdaDLkuyFpiJizgjo2+/ZlSvWrls7jZhn2HM8+Tixb7nrTVAB0iXf9k9RZMmOBQAoo86zoZu",
-	"waxBZt8nVgKHSe9F/KJ5rMMoSY8uB0wf8LXqFYcqwac25w6uJZAWdGbBL0Dh+GeNThSrcfhcshE6xpcI",
-	"pr0IXNb7wmkBhY9jkVnqrWqRVyyPXPL3Osd7OYblXPczy0t44kvswxu5XLL8JZRG7d8JnPmR4pgbqkgu",
-	"hc2aK6jbgauQw/VGun36EjtzZ4bos+Re4hN7t0azjxqHi4Yj+rYEXhHXcO1QR7DqWHXHqodGcBBc9FPC",
-	"6HxlJMwDRXKqKSYhEjubk5PeVwAkD8Urm9B+sjvIvODk1sUrB+PfAPxDvhitKn53BCbPjm/W7d07b7X3",
-	"nZy0nd63gx/Lor2Bgxx4ziK/tyvIRdqC8BtUtFvx5cG6T38+Gs9I7yFxVP4yt4ff0wF3B879/pvynduJ",
-	"sH8fYGdgvrPrK7uFTgCh4yrAXDwsEzeisUfdAX/mO26pk7gCGuIPUdUvu86wW7bWT136ZdAE0UknowAv",
-	"K+g0d4SEQBzcGZzYXBNS2zGDFnorS2j209j3ndM3QB+/ZRb88CRb+xfG1r9LK/cDNmNkBAB2aOGzD52F",
-	"NNAc+mfNatYrov4nPPElxBO86TUUKw9L2sPJ35+YL41pgwHWWDrTbj7NVWDvoRCDCjCHBmuM06dtlcH7",
-	"aDB4a4Y9ijirI3sG/oBm044vy2Dsk3kdftuc8h29Y06fMEwBGZxceOgn2O6nxGFECamhNjQnStOtChvv",
-	"DjibFcvlMUVjmyxvF9Z6kBtMPfnPWuTyP88mWcfbmstTSk6L3Z3KxXF259FSPV5IrHfMucYxm46qNUwF",
-	"jNtB+4N5UCkV+r1r3nMiwr1HR/qey+aBOpZn/0Nq3BPr0uY1/Wr0e4YVlaeXPOZN5o0sHyJ6aFEQnP2J",
-	"qK+yxEXTFDUd7bLpCaV5Tj+J5tzw+ZcLn6XOlqPmkdLNLBo81qlBeMxmAc7legs6HV4s4OGGD9SaAuog",
-	"isx9R0etGNOnU69f5lxfwytOs/kwNno7fyVNI96dLC5ztW1y77vUW2Slz9nk8fSbnrnZYuN/O4A4z6VY",
-	"FHyu40kl9CgVToiETeYsyCzBtQJ7ZRCdtKCIcKvaXqup3uTmuZUschUUaLNCQf6h8J3Nh3F3sTgdd5u9",
-	"f1XJEvoknI7Di8UIZfry+Cwex2WJpm0hLv1xErfAgrU9H5GnIImuegBsVSwIdk2AxOjZ1gpEuOEQjmwA",
-	"e8ha5A8r5qCAkule5rn3+NiwSMFc3R3g5rQzOY4qEBxAc/aeX/9HRiip5ManeppLpKhLAbgLrj3paU7K",
-	"e0bzXSqe4KwEb/jC8W586/cQ8E/sbokfHkE10PMVoVBSghxDtAxkLhU5UXTr2ieTjayL3N41Ta0uV831",
-	"M+qgnK3zRfKwvKu4GHdcWtccjnzvfN+TnSMtycwo2VxoloPUyS16M3SMPb2ls9Ms+DSH9QWb85xdt7rA",
-	"nuK4mveowZlvkezPHCZ6DG/2M2iPa64P1EhIQOgsVF2GHJatmPdbo9fwxL9y+qZZwclDqx8adZlWrOkP",
-	"D8oi1ilmGOVeU6N1uEwugOHJIjFZULrXlVxLxU542b3DN7hdPmXmoV1JdxNWcoNNPwBbDegn2OYo8W4X",
-	"k+PKykO3MejqtlEni24v2AZ3JxKD2nuSPEhb8iR9sMhqJ2N038T69IzusK14RVyr73/F5AGHBL1n4/xT",
-	"X8RI97DVA+LadMYK4lfh22scYZv9mHJBbD/hUwV5rkME5NNc3zudsg+8wwFk+kjoBEhTi0xDYdueGmvH",
-	"ThTNSIoRFyO+KgaW4hBRVIsTh1psxNz7hiBw5OHuoJL0PwHW7eE1U0Zr+k+yYhQWqjCZ1O5xZlduVluv",
-	"jYh+8pgUTGtf1m8GnBecCURAhzfZVlGuik0KdkZeaySSddF4xLyZzLfoj1kFqHl+moAD2I0S/VX86lGi",
-	"2j5yb24z72qyHAfqhRuXDZ5yM2Cz0hOS6MeUeeruc9d18ziWEyyY5dZP03hxVqxY7Ob2rGSRN9wZpCnk",
-	"kmGYdEXvThcTvw6pf3xRGTQm/cJ+iS+45dfgc+DzVXTDQQVtOKICzRCTRAcenfOczY2qeVLD17zgre89",
-	"eyKrFxTm3zEnvJDigcbxsMOlS0pr19ymtxsBjPs1yB/dQ//KdnSI+vwFLIwm/8hoDTZ177jVEqmzBdIv",
-	"2LOTiNkQAP3XCggm0bdTigm4Z2fM9wr/nJ0mjDNiYsdDZTUvdT5UWWvrr4FA9T/kLACVeEpklSE4NcC4",
-	"Z40Pu0shJ0EsAPe+3A/7ULyie6fAypnevahzrl8DtCDrx6D7MjknsMKhYeiC37KCt878fbPeIKqErcKg",
-	"ghKJiAqd0pABKZcMUhlsAarZuozMGCAOAFPMtoYXWLEI9xcQJM0/A+p94+lUMb/xcawAC9cEADgUgFCN",
-	"gUFmFSA0WlD4vvJaM+Fvt6/zXysH7EhpX88OzPMy39pTKvsDLU+ZO2SG/oGWPpR0SAziOLz0HkDqLTfF",
-	"D8A5WtpqX0bhc/vYMHHHsQ30AAgL14uhHyP2xKz8Muc67vH2Hd2CrJpjlDWGPg7IoYfzjs0OKHHg+vdg",
-	"/vhey6pic9fQ6h7nKupvMtY5tge14ETaSF8qMDvHe52gCZJdPGm6o3Z9O+8KKp43Mz7NYW1e8KtY0sH6",
-	"EuIU8HV3HRtzWTKi5RG48VtnXmO7WWwiZoaHOAwlhaxzwZRNAIB0cucJVStZ6YeaVSUBo6Y/DaDNiLX2",
-	"pYDHZsNngrxdM/GBl8yYxK/fklzO65IJnXlmzG2QGIv1bBTp+fd/I0pvC8QrowS7hgDfIm7/DReZ+xGs",
-	"HZFb9OQbLmIZ7DR/XusT1nfZ0X8dzrUr63ONLo5UFmYoSSiZ1xo3DLAQLbwU7MKC2wYL1iZAA8DVLAds",
-	"WVC+jyfPbd/c+/PljtVAt79fbvjit+gbum1veMMeD9zO2+iCYxSYQA0StAThGWWDNlLHsZkANqeFYnoK",
-	"XyAOf7L8zt9eWxZb+6S0XLs+STbClNhlj65xCiWIzm3Lq4rZTk6Ipuut1SD1JyPafAy4+mGw/pYLUovC",
-	"3Lwlo0ITWkD47Jm9wXzxEKL5C3O1YeaqVR7hEg5eTouiiabhwRASgm7ReBsi/Gd2YrIi2C0UVdSnGKjj",
-	"7VCey7Z2zW7QhA37VkE7qW4u/4ltsVNl8h9XHp4iVx8Mt55Ufc87BJL2Q7vj/tVuTZY9KJI9JmjBRG50",
-	"rcAG7R4qrHT04r4JDM+ZR4fht97/lDk2tPla8G3nQQq/b0bs6m7mIn3jpjXI5nXdp3sdfL7Vb6TXpEda",
-	"3xnYKDtHtKUTb9HyN2SvDwMlctszwEEJGRkAqNJihOM1W3H1UdQ2ZJ477/JMVpXcsBx01qMb9CWtbmGk",
-	"tPPme/vIgSUGByZLa7czR4j4m6U+MBcdLMTcKHNZlvShYoZQmuXkjhY1U1fQQGcuc5bZTpNmwxeGlioj",
-	"2K5xLgtZV9AYjN3Tt5gsSQgpfvwbDUf/gPT9nSv5z3LUJNzWywVRNZQpWP6KHwpGVV2x0q43eqN4Jxx0",
-	"iLPKD7rfbMMDO0qO2Ti2qt7/EYLOZ+SZIqWZEA+eNxqPImupFJ8BDjopuNaF7RoIxWaUKDaXIr+yihiU",
-	"fwO8vlL4hJaaFhmh6ta+KqI6fY9vtNrTgCsKvDSqBfPnN2hSXVx+Pcl82w77q/nnITh6JtmEfv1VrG9H",
-	"1mlj61x9eC7Nttlm9UzoFYpJJEACj1Bb3018qrZ/9E735ZM6ib8PWCqRF72gFWq6ga/umD6QN6Ejbs3o",
-	"rQrbTT5QZFYrlw2hNLF7ffQLpyHEmb0rkhdP8+iH4WrUiXj051NW2B3rsvOAh16WRHe4VXa3kBUGOgMg",
-	"GTMEVbeHVCOM2P69FVvhoflt7/0pysXWdMnUF2MKrJlYUZGbB+5YdeX6iKvMmHU5n2uVNd5884jvN3hU",
-	"FhnQjxFK+Qzp9mDc2oXKWq9rM3tw+07BO28/mtUqcYWM6vOXsJO6m/r6Bd5es1o9Dec2BGO3bnP2AGuw",
-	"A+wJPdF39h82Mf5KqsfZdL+OHTe8Yyb6+Azz2DbZT612jzDbTYskSxroJ3+sI2jfaz1tsO3IiWK31+as",
-	"NjoAdsMxwm9vo80Ttdjcd1A1l32n9LXQrELVeFwqyZ3Iz+SaCafFcRlxWx0oVV0o74imJeSNJWOGRyf7",
-	"umKLgi9X+hThhXd+8N9MaOGYWIducakrtzC2lcixXtPh7R/FwSNsxSdmDW4qrlmg50MyGriXfIeh6N6D",
-	"DEnapO+k4k3gAIW9dbiTkufCLH1H+Od0e0be2jsIkgKMJemkkdELM++SkhXE9n1Bq9yIuN+TiQ9yuFHp",
-	"/J739nPe+4IM72MuiK4rxPCgRAOQm4aa0of1GrNU0JDia5tQCFdI5oE+PIIvVxj6yC0eQpm4bHluJN5i",
-	"21pDx0jtThrFPNYjF9i8npEVo1WekZzfcaPQARBJWdKUsqNkIVO0ezydDqNeOBEIDumx0yhrze47DRc7",
-	"+wOFtqYeTfllzvUz+OyPIUAvrdDhsrAFPzQnM8YEeFQSs8wlqp7RaX49He+Zj1gr02y8V36P8AfZcQM5",
-	"PwOfLaRcD39arRnLhz++5lD4kdAQ+wXtd2bbjpYi2oQY8Zy67J1Q6EFCSEZsCzi5EWReSEyjPerlrtZs",
-	"fs97PVZI9nwlpWLXZvATpY6spGICXnBoyipuwRwGOgr6l8TSVUYMUfnCLsweftx512naOb2oto5GpbH2",
-	"JbZHvv7/BAk+gNt2mi2yo6vfvdMfMaYhzgttQptUAu2BDGilfbBHJfYZ8kzPRV0Uvc6IH+CBAd12ZmzJ",
-	"hbDtcP2kAmxduDIBYz5x83Tui/0WeF+09jdnyRtSvuJL2xR1SNGI2R2ygK+o43RcRGdoyT+C6geAJTUi",
-	"YOd8sWCVChop12Wj5XmEbCIXCIZZgHxx1W2gNl8+JrNTeNWRVW2N0onsQjP0j+Y9pyqTM2NjlcAXL0I1",
-	"r7ZLTNeiupKvXB4v7G+z2J1AkLU28sG9JwMP/Wxr/gmjQvDxit4ZJdtaG1RsIT7YK8sc5MQpOOQvjK1P",
-	"yR4O12NMYczxOOQvbK0buJZEFCeAczkGbkhgpjvGgApFDxzSRhSx3bD3QIlEuGJDt6ofAGKrvmAKU5uw",
-	"YFXb7BcyTdyLaLQPK468uPzTl0o+Glb/SrfXmq27F94AmG5v3CrN1qoJ5R0H6dRXdhgGCRKTXGlH48WG",
-	"uw0VZwCmR8hVN43j3nQ816tTyK9rpn+EsU90u8HY/51E+kWTSP9srk9ZEbWquLi1mUBKs+qp9/O5WuAt",
-	"uTUyl/mWKo3I9HDNaeREi7Q8QETaTt2xAPUka/u7vnkyJFUGAJqa7kqQ6QQuLex6VFSM5tuE3FyHLYaG",
-	"t+7sTCIITNlSKAuCbFSWGSvkBrQnmKohgEJgHaMho+ajGNnIKleZ7aJVKU0uptPpUxsSzYJBsfUHYULb",
-	"NqdRhyaj1XyVctJdxq6ekwJTrrCAvMP7UGVkV3IMf5alewviBixKgmxeBZBQu8GEmCN/n10rIHpqbiAz",
-	"2HBPr1wMVROe/LdDdZRDdejjDvd5d0e/++UqcIuDVQvVGVw4p5lTMivAM80rvtDEFgazvDmx+PUNVTZu",
-	"zVLJehXtev1xXx59/Rh2329Uy7u+V2P7Mk7ka1sTgERzJTqZU4LAT2wPJMf6g+AIrtk+UF544ks4X9B5",
-	"O6w5DM77CFUeNhzcdtH6xn02rlYGkIPrSi4rWobt/NrghL7nYlzLo3endIO79Qx3hB/xjvHv7JqmbQ+4",
-	"P9jHRLmkOy8Bg81cb/9+/faHiHU6Y2hJmEcE+6gbta91OOzyzhwtkilhaza/RjqNojEOH9FoaZ5DMJ0W",
-	"7yrzNg0Fna3UYTn7B5sneihD7BFHI3/IK7rQ5HJ6OX14cfnHI6WehG9ALbZ1hkAbvKMFz6HCwUY4dqn7",
-	"yfwzAMTGn5lhUZzlceBHXslqyXSHtdqli5jHFbSyv7XOE17FHK1wA1kt3CmLjUDYk+iW6mXviYp3wfkn",
-	"/OHzeEMVv7gHf+YNnbEC751T9ayAweE9X1qOYeuihByDaT1Q9ho9QhH4jBVBo5HUPp4XUip2791MYHy+",
-	"gcFPFPUzY4/ItjodltAbPMlAEbKUzQWBbV+MlMEYe4VYVeaOWsmSPYWHsIwYHrIJSD271W/ZuATiYQb7",
-	"cU2KHZa2LR3Bsb8v/xczVSfDiirvD/om55rph0pXjJb3zry0uWgZwfHAFECcaJjJ3x5ewwMP39vgRCcB",
-	"qlnF5+Pcnl6SAK8YlQiLrB4ykXMqyKPLhzOuyaKQ5mbF6Y93ZqKphUDtyUvifEPvmCFqMrHvTWtqii8F",
-	"y8nFE5ghdFLISMGo0liuvITehgi5bVspYSIfF9ZRLBfk4vziyaOvH5sfF7XR6Oe0YGfkOTyvyIxtpa3C",
-	"twSqGJlmZHpGPlQ1c619bEI5MO8vUpZgJ8ZKzSCMYFe5x6VQ0i0puFEQF1jvZqcwNCbeez6HZenD+x6o",
-	"gQdzXyy991AmHBm4b4lSlq8uLrPGSP764pvL3+7Jdws5zqllH82EvXsLOJMje2PqfAP2GLz4GGd2K0Bb",
-	"3or553MEDB6vDGzFvD8G8azgS/EMRh/SWV8G6cJH65xPsTGKhKThVkC5RQNMf7sfDRLq0HMY+kR5ambs",
-	"+6lDih3DZr4GbWhOS1bRB8p6iRYSkKmhfZflcdgMwCAFzWiBFpF2CQkUALITe4SNqE7BqLYX11acypFi",
-	"hh7XiGt69Hfn8bDZ0dt7UUGoOfiIMIchV6PoKo9PZa5bnyc2Y4WEqrymLVhLGW5xAKQsMTFPQ6M8UzZW",
-	"i7ezLa4GzeSM/O3hG7bQD1/MIFNSbqD+z6e1F2wB/7rsSUxYsC/MyN8eXhulwnx7tvXYg00VE7ZMNY/k",
-	"ZzGF4UUz+X11fqL9bneg+lWG+xS2HQkE5b+sOrCj/lsui6r+eKUDgzcc1f/k5yPlZzke9/malr9QKWwx",
-	"c2Y52RzVBZxSo4BztG69N/QAbcTJ4v1xHXNV3JhHhj6LTpS4jiPqfMlOcL//YMY98cUB7zj4fjei9xjS",
-	"/Xt557Wp2RZKqzEoJNc+a9TjO6R6TncbG8H00hJ/SFD3g3xHeXWAHeYPwMlssf8KIddfNVr5rdStQmK4",
-	"7rFRJSgYUAVVcAuI1kg8i4mWvGl/y4LNd807/+R+7A15vIC/t/rU7RMaxw54hM3hkj35IqEM3W6ud89w",
-	"Rr0uJM3V+eTq0+6fPuEPsQhHZFr4cO+kkpOAJNWHw/o3QgLyl23i2M4MHla10CzmyO0bbZ6wutobQM+i",
-	"EXQXEE64J/K8ReBTFgK0k61/34newXHfFzWP5nTvnJCBUg4Du90N/XUivJ4CPrjrefELCz3X5uv8k/3p",
-	"8/mcijkrxmvDdoB+X8pzGNy1QfqCATlsgkTRwyCkRpTfhWYVoUURczctKC9ajNclFWSinn/iImcfPydl",
-	"9Qu5EeZGSK66c6DrnMvzDT0OuKSZ5DFApAUOZZWoSt4xQTZNP6vDmSWL8jkQ9XBAoj4OX8kiPxF/fyeL",
-	"/FfgbidZwX2GMsXIVRCwMwbup6bvHDC7MpYZ1xmpheaFTZEqmCZLCTVYTFfbXt4X7KM+ERF/YB/1ry0i",
-	"jHiwxiBkbkOr+4a2vaRB4p2GNu/N2GOIY2HkXePH41Mp6Ci5YrTQq1/6khG+g0dO2W3LviEiDet1JMq2",
-	"ruScKUAhtZ9DS7vtL/09nrDO4FdYBJY4fM4mX00ffYHXmavSvrKdzEo1nVHFMlKynNOwBuKfNasRmKVW",
-	"DfCuYtWdOwh1VUyuJufGav3/AwAA//8=",
+	"7L39kts2ti/6KijdU+WZu+n+suNJ2nXrlmPHE5/tJD62Z2fqZHJ7QyIkYZoEOATYsuLyeY37QPfFbmEt",
+	"AARFgCLVkp2Zs/NH3N2iQGBhYWF9/tbH2UKWlRRMaDW7/jiraE1LplkNv9GlZrX5IWdqUfNKcylm1zO9",
+	"ZmTR1ErWRC6J+a2iK0bmbClrNstm3Dz0j4bV21k2E7Rks2s7VDZTizUrKY65pE2hZ9ezWTYr6YfXTKz0",
+	"enZ9eXGRzfS2Mt9SuuZiNfv0KZvlrOB3rN7e8Nx8G95RUb1uX+GemGWzmv2j4TXLZ9e6blj41qWsS2pe",
+	"2jQ8n8VetOQFS7/EfHrPFxS85NoPv0Mn/DBKpytDmJJ+4GVTwm/mVy7w10v/Ji40W7EaXlVRXt/UbBnf",
+	"w5otWc3Egj1QROmaivwp7KYUjOg11YSuasYUmTOlyWbNBKFzxYRObLF5zzRKwPQ0vWXx+Um9ZjWp2ULW",
+	"ORer48wSXjdxmrXMm4WZWJov2mfuyR01Y0X6NebTe75AyUbkN4WUVZ/q8o7VhIqcmB8SBIRvRhl0SQvF",
+	"/CvnUhaMiuCdJdWLdf+lJc0ZoYoUssnNv2Zzl7xWOiPzLfymmSCKLaTIFVnWsjTbXDPCNZmzFRcqMVN8",
+	"30FTxRF2Z0otA2ZE1mQpa5ic4jlTRhBSUvL8ofmVGMY2v/0b/PaHgi31H4GuJc//F/6t5qu1/qObeXeX",
+	"8S2D+1xRrVltvvr//HLx8Bv6cPnw14+Pnnz6wy//9r9+7fzlj//3fxvgg4pH98QcK4HnT1WM5SjlzbNE",
+	"abpNUfyWscoOeRDZ4V0p0YgfRse9zGZMGDH4y8XZV9lldvVr1p6EXDZzENr2taIp51Y+4lu1jMsfZg7C",
+	"kmyMkOHAlzUbI2FkXL5woZ88nkXlNG54+tiPYIgRB38rFgOv2IrFPV+wqbnmYpV+h33gXq8BEakqKRQD",
+	"HeV7Rmt430IKbTbF6C1VVfAFNVt5Lhea6YdK14yW5rPIm+ZcUNjAyLu6XPGaa12wh0zknIoz8owUoLQQ",
+	"LsijKzLnWsEpV5KUVGzJfKtRNPz3dz/9SP4AU/1jRpa8KFhOmopsuF4TVdEFU3CpCTIv5OJWXZOl0cNU",
+	"MHDm39CIRrE8wyMpFTdzc4oYyE38MpEC/rSQZSkFWZiBjXil5Mnjh3OuybKQVGcgx5jRm8hiTYVgBdHr",
+	"mjHy6Kp9SpE/rGpGtbliS7oSXDc5y0hVy1VNy5IR0BlhEtuKkVevaEYULauCKUI1WTZFQdSCFuyPGRCo",
+	"8z5zr7tnVfe1Gdzybl6gQxKvGZz9Tcw+ZbM3tZwXrBxggQqf+Le/K7OJIQv8N9CNZv/HeasFn+On6tyN",
+	"G2EDSir/oeNdYMZn9WLN79hPdY56M81z2B5avKllxWrNDdNaKcg+wKrhOfyePQ6ocvjHw48/xmRne5h+",
+	"aR/91bOznP+dLbQh1beN2jur7psXspANLMXKV6OsK0Zn2WxRUHNm1K35fymVCl7pTlA24+Gk2z/fchH/",
+	"oKBi1dAVS3y4lY2OfuQu7N4Hchn9cy2R8m5ZSrNyZjTS2oj1kn+IrGaH1CCe4L12OD/BHu2z2YeHK/nQ",
+	"/nHD6B07M5sR/P0hLytZa3u3r2fXs9+Y0ttCyvJ8IWt2Dt+CSXzbqNfsjhUT93JFudjH9M+b2rwkg4dv",
+	"8nlHTvqLtDVCHgcmyMNvnsTu2JBkbtRRBMI1Hkai5ygy3tQS93/nPBU8ZnPIpRGWVc2UYkaIN0bTu2wV",
+	"PdzqvXpFNrMCK2A8f9lns5wvl9a+3qsaGGu0VvqG6pGPr6laTzwftzGpks1koys8a10iXQA9aHBZoHYk",
+	"JLFfic2rYvT2Jp8vVZyhRFMU1Pxo1YEeRetSHf71HSZ0u+PX6E+x25qA7OHUg2kA3fZwsfNHnHWYcQo/",
+	"e48GsjRb3PZ5eWnYdNrOmtuJxb9jdN3IBzsUhKfagTI7iYlEMcu5BzWkYuJdxRZT7lkFz88uLr+5oBcX",
+	"Fw8vzP/+ZP73tfvV/nc5693Cyr5sjA3f0gq+FbuMnxe8mijBaeQ8OtVJcbFgxr4UxrB0+mDNQL/K4aoe",
+	"IT/ohm7T7ygoKmBUEKOI3nJB1vTOGOLjRl/SnN3sv4Re0pz5x+2FP+b5L3HBJTUcnEqXjqidIzXdDqFp",
+	"p8YRkIs7Vuv4sR5QjgrrWh11hSRvCiF1SsWCO5ZrVqp99P9puXxLxQq2oKQfXuF3Li8uAq8vrWu6hfPn",
+	"HEaDejo85I1oFbPlpbK+QsO2Vv4rUqEG6+fdW1gwwauvgRHcr/25ah7RKNB1oMmagilnTTGw+sA0K3il",
+	"rBOzZoTlXLOcaLli4HmB57ieRdTqRlQFXaAQ775SyLnMt+RWyI0K/WSFFCs1y/bZDyDRWp60FyO1vg7P",
+	"SnukvBE7ZyDgpgh4cG5+sqLxFe7kqM25cL7w9PY8N+bvZLsMODtqklme79IeuAvs7A01dv+SzLfoPsIg",
+	"Ca+Jolv1FO3XDVewN+ZZ8Abu3x3z1vhdIpUhS5wBF4VUTJGmuiZC6jUXK3Qe6JoubgP+owvDfi2DmlMj",
+	"lyDm52zNjTZMC6M3BbYgjmFYpCiiBuBzWdcMHeMRPVxFXG8l/8DsrMxRXTF/YMrB07q75TYete9C8PN7",
+	"yVdNzRR8tbHepZ2zBT4ZENxeohjCrfgdE6Qw9oqaNMWcsYopbe+h7svWckOW1JoehdwQc2ORlWSK5HIj",
+	"xlkihgKKMXEQFQavyN6r7PKTp2t4At6m/RRhb3No9mulbrodsno2CGjh5+o2OkNOtC+KHrAefXrMDFdo",
+	"TTXLb4rmYEOnpB9u1FrW+kazurzPSObPN9Z40VXUxW9Yq5RKZ/aioMhjhdywWhElSzj/Xe1ugtE1QMXJ",
+	"knjeqNn17GVTFKTkH+A22iH3w6tHCfI9vPw6AwePSgjzeaMSOtyILQ0isqGu+KeL++zulEGDATdc5HJz",
+	"s2/QJ+GgF2ePY4MWsmI3+fymYvXNpElenF3GxnMysR9mUbRkyHjgWSgKAg87hY1wRSBEKJcZURL/rNds",
+	"S2gOTnQtO0pS6u40mxw92mARjNVf4ek3kgsd0UF2VdiuUkQbLUvwSJ/hO6foRu2XUUNqp7HvEO26ru9o",
+	"0TBibi5riaBL3lw3NrHjjuE1IwVGWyHwNYsboyMMCrWmFdt1IZdSQmRoLYs8qjfANEddPbsecMML+O09",
+	"WmqwIUjKe22I/u7Oxh4OpJMxd0c+eiSDDgkYdY+zjvuy/cBdxX1dBY7kxlwjS/Scypps1lsipGBGx42Z",
+	"MSC6YnF2TW8ZyQ0TCqmJYRIQDNZmZncYfe0bweAFiTgwwDlivlpwpb0IAfcI6N8F5TmZb58SVlZ629pN",
+	"wWewEFiVkDg/86HzfIW8jTZTKe/AN6ZrXpbw0xxZXrBNlOOVbOrY5DUv2ULmrccAn4uMYGY1rLYymLmV",
+	"re1mTVJa3XyiDnSk6kLWIzxjsFeeDdtYCua4wDm2jB681NPJLdfypGMme47ikl6/5ipyRIGf1IQ7wJ71",
+	"CHFWUkQIgy9wWzDMg2Sz5os12cimyMlKhlszNKk/S8GSs3LhNselUnMzMMsLIKMRqzGOLNhSJ2xKM2Fz",
+	"NM0eCEgXyggXZCPrXE3kJl2w/co9PmZXYmeWuY2zZB/Y88n6pmYfjFR9/+r96++uyXcVufqbuLi4JOT1",
+	"y4s/EfIfhDwn5Orq+vLi+tGj64sL9/OT9ueLi+Bn88zfxP9JXr796Qfy/PWrN+THZz98d02uLp89fISB",
+	"7C5PrqnIC9bJcrnIUn5ZKVasNnc64+A5YiK3Mswa/IQVyjAeizoavSJ36dzfoT4Xu1OQPB87eZtfXXR1",
+	"oNROmq/GtuoFW3Bl/QSjA+eLBau0zyJpViumzPeUedMoN/+v/Wi7HTPmZO28IRAXe2ICoab41T5n1a6Y",
+	"DF6Zuckl6FdwgT7BsfQzug3QakHr/Nww4/uLR2cbehehi302WHWw+48vAud4ykk3Zdn4tvg6bRyoJ8fn",
+	"bEXFbrA0p5o9NNdHbFsWBa+qmBvVHa01M6pHmMIyzlMfRHl7d6RRiFwwywh8rhUrltc+0Qzz7jDMgjk8",
+	"d6w2JyNIsR7vYopeSJheNG4prK5lve/6eSfoCpXYhU4oiJASBZ+DweHd8KCGmCEpBhNjmjEvnNMl5mDH",
+	"q4gqp7HZwOSBN9KSF2y8MvCmMMvIX/KCxQcTXK1ZPokr7e6MU+8x/rRXAFmaTJpHRRe31q2c+uwm4Zsz",
+	"D1T2AHg6OvWjypezbLZQd7NsBklZ2axcx93HvZCQy+jYk7oll6EZs5c6kHWdNJRQGNzUtBMAC01cUEkP",
+	"Oe3IsNa/MVbX+4tieYw4qmKLgVWYT60kSSxD01rfhPp9fxBtieD2ckNdTqcRlaC+i5zV+KeqlnftT+B6",
+	"NWcZjvmCigUrChY3/zVTOkpOSlRFBaGFkWsxE1BLTYv7SbyASAkDB6PquKvc2FOS6DVXxNA4Q6/JZTzV",
+	"txds8yn9jgPDfdzZtfZI7hzAds6WdG6n7AXgyOKkuZNyvT3PWkKFXN+RH+216U+5E/yBrB66uier414S",
+	"zSpZbC1ZDs7kMPsTuUsgyiSvCSWQ6AqbDXvq+A0uFKcZdHnBitARzBUI1ShzmZU9UMQ+pp5CzBozB7q5",
+	"5x3tKyq9bYlA1OmKb0mO+OgiOiRf6KaOVkYYfvLlYL4YhmwgUma/h25FQ8pVSKuUUB6ZcGN4e2yi/ajM",
+	"HMelo7KLeoZ+vUWLC6ODpGYLXnEmNMlZSUWunpLFmi1uWU7oinKh0AsAGeIo3426eU4rfm4m6IT+mb0n",
+	"gzOxkDkeCXX1eLY7kfdrhjpryT8YzcjcQkqzmkliS9hyMBX9Ohz1rrJZyTTNqaaz64/efTh7h1/G4Iuw",
+	"+knLzsaI+OhUp18wFZtyYV4wM+ZENlvVsqnww14wx+WuzHCKs0+/+vd+bJnp081Hc9o+3fzw6q/wiFF9",
+	"WkEGishsd6HmOaeKOM0DaPkrSAXMXzfkdD5VFMi7t/7jr8F+cT66GRSdgbumYBpLG/2tcfmpn0adp/So",
+	"zrbFPrfbFLNGl7LIEw5ct52xax5qDMdruOYYvMavRHSOgFl2Fl3IJhdMqfjcS6oS+YlC3syteyH6If9Q",
+	"FolM+N5RTvu+nYa9M2fYzETCiVRRgsbei5mlezJY+ulO7ihN2Jk39jqJjnciDbw9NHtn5x8er0bHacXK",
+	"qrBf7Hu3sfzOPYO/QTI4SuGSMa0SmVQDCvHOfWGPlPdTtxpXOKHAP91VoKwM8Cc62O+QqI41g5Pld3Js",
+	"bi1cXAen1n6Xc/3MZ+xMuPy++0AXutjCXYOagGJn5Hk3yc2sLg/T3VxyD6/JLRcZaUTBlCIlo0Kj2nVG",
+	"3tgyJwVfHJvyevY3gUpNOPNLcELt/GXHAZjnN5DXNDE9l4ucfUhwNrOZiYMHBh76ZJOq9j39Hh7qmRQw",
+	"BzdETLuZy7qWm8lhY6VrphdrOFuuMhTSBAkWDaOabO1deHtGFrVUaklzlhMutESTt+BYrM3zfkw5GQId",
+	"9kY7fX5UBu3EqGmgE19FdWJbmxkVWnLky/yG73Gdw2N2vZktNHWloZCeCbOO7TrkAN6saKUm7rwtwTYW",
+	"n3U/Qgx0viW1lCXRaF3G7asxkWwpVtbUT2/6ZZRmo4lrPaATTvLp+fAwk6Xd+Nge21zMMXLjlRE0ycHb",
+	"bYmykjvVEzkJRIDhJcE+aGQoDILKZrFm6imhrpxWLsmFDVRzTaAmoSejC7urfRURsqr3xnBtivFwMsXw",
+	"dscSW9g/GlrcVHIDN3xNuWL5zUIqLtj+ikKceTrJ2iyumZrxA4PCmYUYIC1szRbIYaxpl8LlAv8BsjVs",
+	"HtYfp1B9dJrL1O25J1fTOBPnk4tvjlErMkFA1LSsDuDJaVfOcYSFzwGPVXZ+ymbsg2Yin8i2mNiH4oKv",
+	"1nPZ1KcUAixfdY7ymlFwNVFejD+3MEiMAqOk5cnWNr7ianSxVZQAsZWvZTn1npjTxS0BbdHIJm8ZYKmZ",
+	"XrPyKdoMYCFkNhW0ZtZi0NJItvbLW5LLHuNMpSAMPaL6Pk0HLhSzfvbjMcJomTvffh6pAObxfBulwN8l",
+	"n2pQMrpYo6LgS6ZAdwBXvNthqn22qk/bY1i9dKITNXrTS3l3xN0evYlTuVsKvDVSdRvDPktnIQDrBNnZ",
+	"C1kyiIRlXbiu9kN4b8x5dhdFnaO3DHTBwIx0mckHH0uzQ4fZ+qmqz4QLIBb5w4dj07LVZdMMdLC/nSaH",
+	"Sd1h9td9rLR/PmUkSlUx1Qw8uj33uZZaUaWnip7p8mWUk/o15fn0ek0nAw4+2TU7rvSdKlTB4bL/eazb",
+	"nLqsG3PYj7m2KXOdZMbcMlYNyXJjjs4bbSPfVCRSOj734Rog/dFui/6VEHurYlMNfpcTh1WpckmcedL3",
+	"co8u7pzK/ceDYujjLYzCQNgDKDvBv+tgD7ojXiQyLibgFWgeSzzFKIYLhmgp76PeKKZvWvfWcOxB29XZ",
+	"r5W0vnUwwOMZ3UIGjboYfoA3jAKCaIX5BDyAXnpxlDxBpHYKlpZNZhiLegEv+bP5UgRXonf3RYLH+0ff",
+	"O/AuloB9S4pvWoCJCbJH0S1GX8Fqk0vSiFshN4LAaL6kE5R3b61x5W138FO6p1z912yk8t3OOHKFTIuw",
+	"gH5ux0sRyMf0JslmrLNGY0nWZN4os37FhIbsMqQToI62JWhJ1b0fjJoQZ4xffjhCcs2a1nqELHkHz9kv",
+	"jbsx91xivM8Gp7xkUuiEc0wo3ntrWAtuP9pKlNJjoKEiOX2yseCjzWJtwZo23FiAiHuDeCxf2t+Q8J0m",
+	"vEZGU7yhleW6KWEPWXFX6FgVdOvhDCCa6WoPGF2ssyD+4W9fuRHd84hYPXJJFLtjNS38GPd2LkbukikI",
+	"nW4ancKcQbN8CqzReI4frXvF4fjUAHzmpDkn+MtSOR435eU/gZtuWoji0BDz3lgGgmzumfbP5qHna0T6",
+	"+jSctsRyrs+eOez88UlL5nuYsBQvvHeVT6NraJIotY7iLtXUFR7b1P22DmDmQbBRLHCsTlVrVkBvhK1Y",
+	"AJ+7zEib+MUS4Lm+lGHqJsLEY5v3cnogqrUfohVy0XrScWHzHWf/PxpaAA5IRvBniKKDRmjL4MyLMAGJ",
+	"vOvW3E8Ou+9FLwNKHYReBqVgPW4M5XREFqQThINM6pgrfjyT5w1CYrMbuUynUSKKeNGCbiE+i4XWdgAJ",
+	"HsAsllI5rWBwSq1bEt52ZBFcwZWOGd2gbZrBoTZfkZLettBHAZtBRwngeVff+Ws2BWu35qsYLmTBxS3L",
+	"gewK+is47HYQHODJpzUjNaO5D3m4WTVVIeEecEIGB4tOLFm+YdRDV6PhaiYzoowaCZDsF//f/3v59QWh",
+	"mlx95TEyuF7LBoJx0eKNvcm+/LexnKsEnZIVbTmrVx3Xq27bEUAO+kO0h8CYH4BtjIZPNqkgjgpabJVr",
+	"eEBz7Ey0bBRUTvnjGAcDgYYFkYpCq+Tjx2hrt8fV7qE6sPLVfFLtJS88NOl2Ch2zo7bQiFCb37pHvQtB",
+	"2IGj/ClLVsC1AjVIyt7J1W510rYcbrdQDoRRW1CHTBpmw4Tytt3R9hh6eRS9qXnB0GHUv0pkI1KlHZMR",
+	"8nfoaUlpx8nsu8YmnreTPjj73AzxA6PKyqlTYOwNIeX60pjIR4LFMR/SboResQz9cFPKkglN6+3vAyZw",
+	"MjB8bZT6m6I5GizhAYPcsTrnCz1NoPwHfmmvSNk9ArtMF5AguqPx3emtfBJaujsR9ztWYwKiIQYOdGY7",
+	"sMY23tYNS02JlkRVBQcvr1wu9xeDfkpIyDe2VciOmHAsMZo3YodV2CK0Hb9Sp/EhpCNVdMWcVmRBnZhI",
+	"FKraK3NfegjM207BfS11SySaXEDzobGuiJgTadAtEbY0iNAOSlynDMdid/30fhbxo4yk8De2nVyw7Cn3",
+	"2z3bOJgh3jVlDAy5kBuWj7xZxqdb93qRBCEzZoabWKVY8g+T7gsj8UYuahzOL5YMu7nbF2RBWw/IQnTk",
+	"hImlkH1T9XNNeb8Nfu8iHlEfQMIFsA+K6AAUIjvmTd2IiCkBvm0VpsrSeiy80aI/3IvnRpYrprNgngCD",
+	"MQY92vmZI/F3rphv/rILds8VI8tCyvopMVoDmm9CagDAF4cAF3/hZjXGjClYHMVyTWvrllC2VCYjF+Yy",
+	"HUlkGDmFbObL2CKBJfjsgSI8bxEyjdHp7WQO/Q0sMOZspMs/rF7D/U922wmYAJgvhCDpMHlLPr/c1L3p",
+	"9MG+JFa3ifY4Camb2NKwMsx16TlI169XO2WLE3iZpgrwG8H1lB5A2QwdCmO7AyEV7XvaFkF2NXZmbtA9",
+	"ktk5zM/cnk2Rzt7bjtJZOE9rD6KBJS5JpVIN6aS4qZq6stlzu46akkErjjVVJGcLDmWwmij51CY9CEmU",
+	"oKs4kK2m3WiPjTVg9AUqEqxB4C+fuBtJVupeGRHW2eGo4IZ0M8x8ykRAi9iJa/FJe6RPmqADSFRxRc9/",
+	"ITaD76lax/FfA7C+8XoQE7ruJshPB2Vz/uToGCVX8aYeQaNPvtRbjHFDdQzA4NU1R+ThKTodvOpmwLOU",
+	"3CTn74x0O0IAxTrolGEm6KD+yJbpkRhZdnsdyUNHfOtubbu3OcrtLizKFYwWGN7aRbustZpUFdFP49BU",
+	"Nx3YDVBFl5QX5it7y8rs9zM7l8TssfvtlGBTG3LpbtjDS1SfeFtR45rDjtMKAc+oP27+bQtrjCU9tncg",
+	"Qt+ZncxdsR/wdci7B3nZdI1GSh+EsvN+btiT1rkLtxRsqSHaAjgSACoBBAGcndy1Xel7Fw6YYy/DMYpt",
+	"8v1v8XhIFITdx+oC3/8wgw14uy0NPbg2bm2MBf+dVfp9gM4SS9WLgiJqhyN9yyqdYXWy0WydLO+DxXsD",
+	"KXKbBTPYm5jgpxsVNn6o9pWxdUNdw9QiHUiLdBwWVEy5nEjE+OulE43JEjkgyxGGHtPKC9Z6UDD8Nd2+",
+	"d6j0U/yO9wFw9jD4B8IzT0kvwnfF+WMbVTTH94OYgKJxlH4QQQO9sapDXA0LehpiUmmI5T+O37Z4fx/C",
+	"cUzkaBJ9jBY4JYQmlqToNuMBvfpPSZtZadEL+S3DKPxTQhF7PehMDsMADnUQo7dGMSa+ZDNVpKK+C14v",
+	"ipSIm9ZRMnOLafHzHihiJf4Ylko6ZAwBHK7biJvPsVsU7DLuLgCYt5WUCUK4pvcpEFvnyNiPG2ljFNM6",
+	"urrddK4LHy+yHgw3OwvJM9/OApq1S2t3Oyo95GrF8u9yvr+jzCCE844hkt7vksdwwqVgDxQmw1pNcGts",
+	"2gfqmjQily1IyxxvlJibIU+mSo7rNgxb4pwK2J0d4vl25Dj1pJrehb+QYMjbXgJrvtSz68tvri6MkaFm",
+	"1xe9i8Z+oXcozchkbhYDtAEMhKiRj+9IOXytp09uBJxbryloo5OCulCMPs6wgqjwM3NodTHbIG9qwiFS",
+	"wq0IXxffGPTFfFvbqMA978ZT9kJ2eI8jZJyrVj08xjHo7JhQATmpgXdYTIwnS4LxJdHiC3vupBojug19",
+	"7RMnDsjYiKY3jMmTiH6xqsoB93v0K8M5DYdnX0S/OSYDYnyaxujuf32TVBaspmIxeuExZW+s49byx8F+",
+	"W8dn/+W0//047bMouNapPPe2XPT31jF/IQvZ1DsocAuua8TiN4KlRn2lKiCsXKCmphiNmgCpyrNEFv4F",
+	"grVhndL0XPxUFXTJhS/huU9NdEyVazF0x5iCdtsPMgXxu++dNTje/wBf8PdfZib7NxF09cpesrrekoLR",
+	"O6Zi3bu0e2cI0n/5zeNHF4/3mxfddmztXWuTwPJvm8hFOzcaVbRDDlacQmaja5WDHjfD7qvaLEH3/a6D",
+	"kB4dLa7jPrmKlW+n+utG0452QjOL+16Qw+rA/mg8JgbfNyfgCGmPcV9LHu9h0EvIknXNCurM5gNWsKKa",
+	"3SfR9Ej9sZ1WuBddQCr9THe+cpNO4V0WEsXS3n3cjTVIIW8KqdThGbFpzjXsUkTt8vzb92+iUZKDF3LP",
+	"Y2K+XtL69tCUmfslFdey6ATLlWaljZvNMGMtGhyPhlE26y0Y7dDgkjgVxMYnIPkl2ckW1PDxjBmaENFd",
+	"fv2Xl++CjFKjooALhmgmECaXEsUWUuSZz36qrXMSRb1gx+USL8bGr3Jyrvauqr/P6TyHGKlrHisL1kat",
+	"gsiWn0bmrsqBK7aM5inMGzWhMVx4Ww/05Yv02xNjfXZttcIYerY9PDyKwyhgs3EpyztFNq5eChOhC2f9",
+	"IQnjlHfNqKdAliUUi0Gwh/GAvVFGc2PvUV4hUefMrmqK9ooZPqC+4hlKeMlOadQM+qIO7syOX7QGwGCq",
+	"zo9sY5XcKUgIMUvMmFnZbFHAytXtFp1caorp5arAOzZSFABBrBqbtRV20vpqECxhDDDVk/0WmVzG+7gf",
+	"cDHG9UwYaRTPf9uoAxn+R7YJk7TG2mu2U9SC1vlZuTbSBzoEzf7WXFw8WqypWhdc6XP4lfVttQjBL+P4",
+	"XrbxUGdnxjU9tkQ0AyT4/Y0P001ZOqu4gnM6u5r5llmvqdCsFgSM1FmikdVOMezMmbbXFxfB6bRfml19",
+	"1aebf/cYELXD/Aw7RcS+E7ZdhJfkj75+3G1a/XW4J4MdLv2Ys4sOBfad9h0K9eSxrZ2++iojV2Zy55cX",
+	"F5dE1uTqm7Nv/kTyWlZ7e/gNJznimxPs9NZ2Pp14ht7XlBdWo98RrlUieg79611oiitCiXkWu5nujcDG",
+	"4ziIICar7TWRoti2bRg/m4MLGuT3q9cE+ali4j0vmVHYX/1EcrloSqhoQ2hjroht5QQGxKbmWjNx3WYV",
+	"ALWg8V9395Pd05Oxn6F1j/LUG0ZpiuIlX0VrbalORu03ss06GKdQ7PEAHa86aaCH7yFxN1ip1SSjpMCk",
+	"UyYW2Bw0//blu6dDtth9vT4dY8fPblenCquh2kKpZBDvp+XyLUD13KcpFOS2PVA2/cQib3Fl6zuPDz39",
+	"GXrqRNzRSKeDvNE/efSPZFVYotvwQtY5F6uBxsKZTxPsi1gLRxOT3Hbg8ZIZ8kOdVeEqDx4o4pCRRobu",
+	"h3tMB9ZbjyBmmZnNnKQit13+qCY1UzojWq6YOXL2DC5lTdp6oAMcS2nAmZHJWMHmWUeOtcXGZ2KV8o6p",
+	"eH0JwCUZpcLC1GEa84ZuCXwps33WOq0PD8JVlsM7lso7zWabqI9tLTdBBmyIfzkucTlMXOjyU3eulvuD",
+	"yl8nFeH+tYiILh3W8Z0juZ392KrRnxzuyIGFoxbG9SAPSAzJpsv8Q1fvsAqVM2M9D+B/eTX8myddLTw6",
+	"3MqBmkTOVBrZuWx0IonsMHtZ17w8vofI1Zs3gfNxnNFsN/8wuzmEFz5KG4ukeyIWz02hNsaWOR0cpl3l",
+	"G4euPa17IdadLOlCy1p10T/Rgc5XghaECUzhlYoFPS57mktBN9F7qaJWyy/YHSusQsSErllus4elIIxj",
+	"30yeO23xKSCKNmXJ8mvUmOSyU6PSZhFfZA8fZQ8fn32VPXzy67ia6mU88XYpi/zaXEdGDJdUbEn+Lcz9",
+	"9cvvEi3aD+p21tbhHFQyswcle9/H8s6m34+CB8Za+PjWAgz0NdSs0GBfRkUB3kBeRme6Tx5Hom9BSnOM",
+	"t0DXmdOCpjQZvy+X4bZcxiJ1NbM9BQI36Vzqtf3npuSiwS6EkMoJdVBGnAE3g/MQG9EvAN4T0oN4fmP7",
+	"uaqK0Vs0N9rpIoO3iNrYubytMoo5Yzc8j+W7yKUjwzW5IKUUMiOXhCp0Puxh2ejVFIjy/fILZdCB8gtY",
+	"4TC88KBirWo0oaUUK9szA+n9lCwMK0MZPrI+liJABYDDMMYCO2PuR9pB/MbLJkbxnK1qxpQr0IMaOSO0",
+	"dE0hxEAtDu0QT3590eHKry8ifJnzO55H8S8c7AHIbuDCoO2Xlm3ZnmPVkccjNgtWsLuBLIlW1ems6JuL",
+	"aMLDxhZn7phe0vwdr6KS53nhm5nRovAbam8NKDe535LsNRDplrFk+1Wgi/1i3kvaKYl5LbuNks+dfRn1",
+	"jZb8ox5viTHqcVXVhu3HPR4tDvYDRI/b8JY/enJxBFlmUwYPlGVCsDwOdeuRp4bLPktE2D0UnmqvK/Bg",
+	"TN2JzT1a0MPx/si43RBFpgxyGAYwzN/UbFmA+OttB/pmxq4m3NnIepaInzGFOgi4ERtrCvRvET0tOIRt",
+	"TO5c7+VItvKPDzs3ekGoiI/OI4PHI05jcW570alJgB5STNjn91JEN7gRFlokgQVU0bqTVkA2YDK5PCmf",
+	"YQpdX7ZMu7sNU0AABAKSzMlS1tf2R4qo36V08EZ7VbnLfeKvg6PQwXYtUF2JbL4jYeaB3tPgry6/xZ+H",
+	"FhgloGD8pPJYctFhMs45d5Pu26M4ZGNF/GaTuSCUVDW742wzJtq3txTUdQOiuWEE2wyIEfSnHF4UNey+",
+	"jMti6zjsYCOMczomN31cQWK0e3u3a3vQ5VPW2A6VQiehBa0tQEoQ2kVWePT1o8vLKwwxVgV0zrEvNGQ0",
+	"nz5xAUiL1fyLES5lpL7eN7/YsVUsILjZsVsuvMZuG0pEOmWg73Jv8kC/3+TU5l+pcAZi3MtrpOHcaNzG",
+	"kgTnTFCFGbjtbZ3txCi0JXiKYhunEuWgIMmWbtfg4VcZYeKOFbJiKiOQKwtxtYxUsqA119uMLGnO4mR2",
+	"BzRxaRzS17WP5r1nR8Z0Y3tTy3nBygnQXIumrm2mZsxsVrJk2P/W0Na6K6DVGKDXZUh3VxWxQV83tFOJ",
+	"37wOzSeWL6eLEaIFH8taYB/7umw2IDjCtKCdc1gv1gD1FG/qScVNzXIZpxwVN43IZaIVwkY2RU7mjGCN",
+	"dQv6h+CK60TMMMgIOrRDQzJ+X48Ad3kLmC747E16JFbKO1pEuaYFP1rKmqykzH00nxeMCOkR3bAlYU54",
+	"1+EQ1OIngotTWiS4vgf96Bm4beFzdBcDGpuZWM+x42NMcaAy4UAQIoHHFoZ9t18F6HJy2ap9cDkZGaky",
+	"4tQfQlXbnV/ITWb5CiuQWBWP97MUQKqHdYlUPbueRPvAxIQDnOh28BmFqtcB9jqeTj+Ed2bP0257guCf",
+	"Gw+5gvpoX1G1bQn8iQ8kQ9aKkPZYDEuhYwBuBzLtc8BuD2FrJxYbw9OeZka3SNGxoiFks2mjOQj4GMmk",
+	"ZhMNh4oqlbo5VDMRPf1dU+6t0rAvdLbV2KD6PdG2jX4t7UJ77Y8760+JDHwuxif/o2ENMzpOxAPGVlTc",
+	"TMFpOV3PJJ6nk9csqZydZXuXjTHldlujear7DmiuAdpgi6TotFTFFnzJF+DvzUhgH4K9A81RMbcMXsDy",
+	"WXYPr81TctFpReuisIkMqVEwfNZYMKvMiE92AQNXkYoublnujVvbedJDZA6tSUdXs6S8YNgiCvF4YKyF",
+	"v2vnzCWiEtnoDEIl2JvuKWl71+G3grHaIFOnwV2/z9GaFXiBiJzV+KeQBzA8AHkClrngHfGOd0wlEkDu",
+	"WK1SAdKwxCVYj+xzk9lsLJjvIk8Noo8Cr7fthNyNiyVmMON2eqHPqHNn4wFPypHJYEUSvwAgeVfLi8UQ",
+	"SN7VLBvzWAxLT7p57TQMy5U/h4YRVNaidxrCzxk6cdJwnvuR+BJ2Y6eHNcwuRtS3UTTKnImxzfJqWSXy",
+	"jZrykDRTAeAPOaArweDRWTMaR6feFbdKs5rJndB7U9cWr4OWc66k4IsJwtcl3z0FmVHb5qL9FnaWHyao",
+	"Gja3IaqhhPr90E7bM9iOlQ1tvrUhdvuBLvYakIwVL+TiGPbqfuOuYosEJFcosdp42WItFUNI3q7RmZpb",
+	"IDLHIEfJ+pblNzbvax+Vfoanf2r0oAHTSsWuMDRb0XljahexhayKalj7m3+Hjci9E3GX3lKF+NRsk7XN",
+	"LRH0rlBsY5sujqtfpjyPxiORsiPH2CZO0yrqe8Xu1MgqTOhJ4N8ttMweWlovLaIb3e6WZgzWQiOIS+Tl",
+	"ifulVYwekFcvIKsFnsx8WQUqgG2a3vj11rLRI1LD3trHwq76KSzwEd32s2HGg2UE/tuwO7Vztu7jXFCO",
+	"W94N/PG89m74ccHBZO/FvQUS7sQeVCIBR16KZRGF+BrjB94nt764k7edbUrmvcB7amftjU74ajHVtNHQ",
+	"utaciQLBmu8pZ9yN8XEQbjiaEu4OqRRg76z43ThMyWPKFe+i24latpVZXJOlLAq5UYHqaisCDgCLm9jh",
+	"NHHCprRX71dF4KxbZ6BvRYqDjqpvQofogWfX4dWONWLowiqGv3ycKaZvfB2J0b7GwX9nM7lc4rZ8+vRr",
+	"oPT8yYHizXRTC/KtlCXUovXDmYu+djpEfLPIZ9592YG+GoYOn6yRrWM1mG1/ZqMJWpfunhjqLhCDV8sc",
+	"7J8lQUokmSWzRJ+J1f4rMNTkBnVmHu17ZY6nnbKrs2U2nIcJJWBqYlx+hEP+96Z3ry1Gw0jD5Fh6el9F",
+	"55itPUItf+37qO9AAoyGrrm3eXXctKpWeve/PmU7R9lCXix3QXJ2ppmi/Y+0HJNu26/tf0NrTa5G4V/s",
+	"L5EfW2FuZvwuiqZkK3IOLg/Z11HFl02mkh72qHEgTuwc3WipFbanLK6jgXRh9R2rjey+VQQa5xvFzQYg",
+	"d/tR1ay9lFJGR+rvyUTrEUTdk/4+nGfnXhUOs0fnoE3O5dkLt95Jmgd8N55K0isCg8oFqFMDvyXAUF23",
+	"JfpB1r3G7iyuoxYlfjOwZGtMNQR42Olc3uHga1nz3/Dk7050AtYXzn5o48ebwP27T0AerUvZCgrkEHAO",
+	"397evpD5CVhekUV5WPzURMf4X3d3sAMrsIGMUqbJSmJNPNq4mt6ya5+4BakHBWeAko85pgqXEJu0bZOR",
+	"SHrFD30oaiPJqua5uvYNsrbmSFeNzoK/2Opm77oAMwMkiq/ysxD/juAd6AgLpwKlTRuqop2njikwEzZO",
+	"a1JZMb6X/fbpJHAf7OVKe2pfvfBUB3LKGjIdnQPITOo6oKxqW42FhLXlnUBz83Xuv0y0RFcJwuFCIrKF",
+	"E9gF8tja7GX8eYMuwQTVTpQs0hbUj25L16cqqB9O+gFJHC2M3FrLTawS3y2o36MurcK0UisL77TMt4vY",
+	"pBBJ3jIj+39wFb87VgcrCjWYuYbGAZ5FbHLB2Gh043fm4eesKOJFJUVTitTbsXIXHmlDyGYlYEjUcDV0",
+	"DvJuigkr8lQ5v8tOswn2jYrHiNdtCGlYwXEPZva1Y1CEfQpWd4I1OlEgDRmi3Ga1gB1vdiDK6Y2wjf+G",
+	"RhNS9Mc6sDWV27g296udQmZZKsqJrbf4PmigCRTQiaVGYaF/1JN/ZysIDnFUf9uo12aAaC9LvN2mznQM",
+	"divshRt+lIvK7shBXqp3VuOaUKq4onx81eGRkEczs47F3qAMliNjjnf/INmqKHevde9Rh9i2kEbxc7UN",
+	"CVNpF/cpWpARM6BaSBVczyiQiHd4mRxSl/iO7Taw2xea2fHhffWkf6za0Nc0xhnoyuc3/3K/b3lM1KWd",
+	"4oGnwgZKpy0wrdqE9QNHWt87q2kcsjx/o09bX+I+BsM9TEej1jpBWwQawWEnT5+usWDCpR0jlmoxs100",
+	"2jZw2WzDi/zGoRG1feJgbjdO06rx3ob2K4sFq7SFYMBGxzUrWb713RaD3217ui4CLIKzWeCdFhXHgf5k",
+	"szVfrW+g60ssk6SWm5h4MMt8oAjkWSFlHijC81G+UwcuHNGubH6eJGtZ5MmmZu7RNStyrzS51mZPux2o",
+	"4WM6B8um1xxXbrxu5OYVUxCQue4VtOwbnKCPWDeELPKglAVg6PWaCr8ma744R9MWyXMMZfd3HCiFeU8N",
+	"N1nD4Rd/sv2pAEYeG3CyPDp7Te/IK2GBwtTsejb79KsPOqEUcPwfAVR1Rsz0beqGnPbFnE4WRbKxo7Tq",
+	"/G7NimUsSOAb549de7H8Tug66rXA6HKslgewlkLPKwX3Xq3NwTcnhhq7sFjGi+aoXu9nYRfahqfb/vRJ",
+	"YuAq+nafLPIOFkEwEcg8GnJKcSmgIIlrQgtzOWyjC0p3GYmvNJsp/hs7KNMR4x2WJnZtdji7niSBJqfB",
+	"cnGDra/8DU71GopXF7TOz68unz18f/HobEPvIsmt7ZcDHOhoGS50ejLMVFpEVwqIXsUWjXrzQZKNupze",
+	"QXwONP90Buz4ZtT4tihxBV1NuJtKppQt9Bk+AFZSu+ejrza2O/pzJslqdTe7nr0zilP23uhakDFBLsnV",
+	"5bPsUQbh/IhUNd/qEPnrcQDt5ovR2dtocQw2b68yE3Ss35G+zu7yjkcLRxBvE2vnMCQkX9j6C5hvNAzp",
+	"JmPHSy02DulyMJYKo2jFBlhj0kEdriwYoNN4x3XtmegyMWtKOkxu+cR+56M6N6STpvscUhU8WvDQO2ct",
+	"MsyY1nm+fsps59umYIeXULUEjLnApsFHDtEo4mCa5uEbh0PpKTMdirJHlv9qevuFmt4mup18uV64UKM4",
+	"6WA+s51W78F+b+jiNuqanlaq6qV+RNol8GETYPrRawfLpCZWfdqV3Y88Hg2qnxSx1DtVLPsI9I6tykTY",
+	"Et2sxxqtdRq6K7NNEbHLid2KlYzI5/VvI9kfAgdT5MeOXyB1bQXjDtbRR9oZy4LdtHWue98DRJtQVOxx",
+	"wu7BYG4XPyPdsdvf2Kfjpr/CfAiRk3kBMPo1czjhpBE584hCFV/oxny4lpuw8rMFFYehZtkMBrL4Wfs7",
+	"SlnHgVvL2F1z5D58z9AVM9SA4QD08zEIW1an3t8OhxcDwCWTyr5bx21v7t//5spgk01J+mCm4yyeIQh3",
+	"9LXF9cU5K26UbOpFp1sZ/1AayTdnH3SbR2m+bd4dFYM+9WjXfG9ThbhWO8W/Icw84lX3P4Ak849RCz8h",
+	"wu7bMTgNCc1FUBA/0BIEq9dZ3abV7y9jqEt1r27Ja1rF3FVcbMmG3pmbsrwmhjRQ08X+0dCCKM0qlZE5",
+	"VYw8eZyRq6++Iv8XWTZFQdSCFixhWi8H2iByi5TWSf1yO09cpvOYjBwj6xIMrSz2w7TmAsOKJA+rXIOw",
+	"TeeI9LYWGTfkuWAn/SKC2nSLbtfKm7A3xsEhojaxB7fH8UPU1wDC+LWTCWPdQlaIzL6VELB2fvc+TL8d",
+	"dy+4XDSGhOmic9fYrI0eUaI0LXxpU82WNg9nmuvc7ap5eYI42M1nh7s1LwoF/QPIfIv/Uk3OFTzeb9nW",
+	"iEQB15o5qNhIPYIDXt/j5sXh3fN+zOhymtWKqTiI2YLVmnKht6Hgt3+EzrG3rNjimVC82xl/MriYq6KP",
+	"aM+HlKhDLFbhou5jIkVq263VZMfPAipF6bsVESclXdUsiX1SZiQsIIVHY/KPGilwA3CXa1azmzKBR7ak",
+	"NcRZIf2udJnPIG3hhgrKdkEwAxyYNCqny+QsuGA5aarDGjXhPEs1kIC/KOTiVpG85kvNckIRyfbOBonM",
+	"DwWtxmlD8+3Ae+RyqRgsab69brEd14zWAeqLzZFUIWXMrjt8PY+5Z6t4sXdIoIUbLrFwD5GakRA9Uy5u",
+	"bwLDoZcQCnhyzQId0Qtaspo+UEguswqE8tUSE+LnjAkyZ2uOLU1g3jndthqlHkdC2IabqiqHpwRJvDCT",
+	"mgqypEr75l4QvA+2DpMDJAEvECToM0izOICbPBrTwTCGTb5iafXE54ba3oFGmq+pyLMOvDIy0jg9BZ+9",
+	"cWbJEMgutGtrO5XFwU7txMbtpXv5JOPUHbg+kXAYZK251Gs4OuNm4vBQ4+J7QFyDw2aP42YrFu+N4eDU",
+	"z3GHCpASzQGyhxRLtDULudg2BlrTw/tEuo4CQzLQyHtsWEnm23EE9ZBTTuxUDlEtm9GCrwS66eBH+KMZ",
+	"Si8bzG/CpSDcUyddySlOUQwoC0g5di98P9zkdgRSeb71GxGk/aOEMZ9DC5FOAUZE/KFKfMAWbdapi6O0",
+	"wF2sJJRUlNezaE8ckctNZIHYvSiojXEZTiNLFA2lfXaamWSLdgWMguIsQuqogrB75/SkU09i7B6o4CCH",
+	"N0VwzbfyoyVLNnN6THsUAh0qjcBluOkFW7j2M32061VEoMKJNTulQoQ6f5G3LX+xTWXNiON/5LuwJ2MS",
+	"fBDePTRlNbFhOM7BMajRY7wWYe+si0iBPH4nZgM7Tcg10XaDJdP3PBGAsbxLcYwmk7hUoY+O0TjtJbpr",
+	"s1lZg1R/fPFNWElh8WPMV4XcjLlqd3cIaZPaoh/dlMfuj7/AL7+5urDWaX9Hktc8F4QWRZa8z5/C1VMD",
+	"DCGYG3cj/SDWTJ5KnvbEJ03drVgcA1QWbKDfI5ysv6r6pi+o2rELwVzUVv/WRitw80LoQuf8iV0ROd3e",
+	"33d83+J8GziIH9UlL5iTgMrFGHatHdQcIvnGRXEg2locD8adE/AIkpLnAqt4tVfbzJAZoXH7dDw8zKjW",
+	"LuaRqD8K0vtsl2VzuRw6Bxf/iGBfYAJ76w1QZA4dlQH1QgHQNyJdRuYNlbmRWReFPWGldQnY7szTgBP6",
+	"kNYdLLmgRwssr51Qy4i7+NhYTmvT8O0xxLMTO8Hx0+u12QT6fvxsdzO/fIwtGoxwhQHRF6QO+oBdvZB1",
+	"zRaa5eENaK7G6eGgsCQhOr0lFzGIfahFqmVTcbEyb7d+LSgVaK2DyHAnEF9c3OyAzYfBqk75RDeBraKY",
+	"TydrAH+NxqGMsLhpqhgD2Cxks3xvZ2wCAQMKo5DatafonvtYzKpT+tGd64ZydNKCXB2EA+1/YCtQ4jCo",
+	"Uu9JdovYYOYjV/OOi0q3/A4qXcYXl9NUrzF/Z0aN/8OvFSjsiX7VfJKU5nY68axR1/VhnN5jMcGTAGin",
+	"uqy80B83TV8G0ZuoDw5MGK0NKMRGtO7wuJe64AKEjzZHjauuR7UFtR7yaHhRNeS+iH7gGCKS8DLsGWhP",
+	"DLQI6sSvQweBLyDbnzTTuWOPWKDWcn6w5uAE4t011LJi6H5XQU8LJ8E7RXHovnCvwntoWqlcyJGBKO96",
+	"IoDJ/D2fUhuOYdl4P1fCson0RdO0GNMNJTRd3NdSKxHfWq5KpBruSnvniTIcIAgX0Zt6oEcPi2gPEC8y",
+	"WmXriqsd3I5Fvdyfkx8F7YeTtqDiAaDlRzFX9maGO9mR8L0rlrVorRDJJXNmJJFZAnRCxESF/cqx607Y",
+	"CiuVwtF4z8qqsLcXLYqfllD9Nsht9hsvaro0QxxU+tCXNP3J/RpMD182NQ0AS/l2MgIwH2fm0hiuZy/+",
+	"CmV5FgTtO7DvPAJbqxakkggmnFO7GMxp6JeVD1bpHQTC1lVrYqAh4DAQ28kJCvZaCGS2JcYQk41L5jg0",
+	"UcMlWu190KXldCqtxmZkhLkvQ2udjsLX3Z7365oZMcBKlWGqU8k/ZOSHvzUXF1dPvpt5hv1eNso+2OfQ",
+	"zpi7pLkY0PVPgvX33kKT79wQ4zuRnjBvNp6NMbqHaM+tud3tCBpMCRYyNqv1PaqUB6a0vne63oQj12+n",
+	"OYhsUvBo6dSXQUVJ1CMMpZYmS5ESKZ0xLbnNwoPRXFIcUnIMZs17qzMfAF4BX32V36vdZjb7CzRy7J/O",
+	"4erwTuNHLHzdUJVuARlL9I5Jir8olk9rgTyQhOX5OZ143UfJomq9Bwj2wCo0m1kJL+i0D/Y6xyiu8fLh",
+	"L+o+ZUI/xxHUsCh7YuXjqpabqH6LdmlUt7V9p+Jg7zIWIlg2NUTkpAAX9FaCV9q3FlrLRlGRp3JgWLRv",
+	"uWAbsBGWXHCFgF9HQB44hp+mh+CO+9KupSV7a/YC4WLHCnZ7cgm9ZwasmY/UycfYZUod+1cXI9cdX9T2",
+	"nWaR6qbBS6V/cwgt75OoKXbwrOImVxTOSrPqQDirn10zgP+NoOciAQPKRQvbmxFEBuU1efUiij97LKy6",
+	"0zR+GY9ruhd806Hn4TRHo+ghW/5se94ezJeI6D+xnz37QBe62IIX0/lFuu3qFdM3trAcukC8+GureF3P",
+	"vjq7hBmU9EP4rkvQHHf+0mv46cadoCzbbwzt849sY48YFzn7kOqlbATRhM4mLKieToPT9RkiKkPhrN8E",
+	"52ICBZJNYFKa9W6GjG73LzY3LhSr9ejJ9UPMIVo1QBMSqgjFMCPEr5XEdtnYFpPW9Za0JYzjFptCOnDj",
+	"jOgjG199Ke/YAWyZsIOSDBgzavDh5KQO2xAtCSWQjuhFGRSK2Pwr24+qHE34gSKWzn0+QPbMl6poGV2u",
+	"oCU78uHw0+5SxzYfheBKJD25iXmKIFHg47xRn8hHy+qfyEdUbD6Rj7dc5J/Ix4KKVUNX7NNkV1+HQjCF",
+	"GI2w2mzlcECmwKe674yNFM9rSfMFVTojS16UGSmpuoVCR6FVRop6gafaQfbPtyQoDR0A67KAH+m+kdjT",
+	"/1jHcYwT3L/zROw3/nRE6/Pbq3iCCHDNmQEcDaP9T226i822tN0EECV/Q7eIpgUUILeMVRjuRCniUyTQ",
+	"rFxTZZPDdovdCtnUO8kPilGwtzHceAtucJmAskxIVFcy1jlTsYQPe/52nn30VTbJJwVq9BRtOeLQfXKR",
+	"HcaKZrv36fHRHd9V0HGPLAr7rA+LeyKU6hj4hEquNNDIJiwVmh5z7CLAjJpR8g/YNZwR1fTvtQRbfR51",
+	"EK5596oUHSwc13EET0pPGgexEEnlGsATKJtOVk4E63D4UNyrTpumJeYGFzOBmmOcjhNQAaGvQigK5xIq",
+	"dM0/NyUXALZaMCjQhnqXmQMiy2YLJnQ9AsOjbS2YSJpsxDGVhehVHn2tYlOJH4TI9/Zc9PH0Hj3cB7/G",
+	"xNKQNc5yrs/ess1kc9x8sbXG39TsjrNN31lUSJVqS4X1ZvaiNRZSKWvWaf4xpavuZrw4gxm/lZu9DtEa",
+	"63pgDVHnoBuot+yBxtyJUGCv1O2WVdr68FdYwJZjyt4KNRBn0FiDJ6pWuPiKP4qNChAPrewdi5jTJkRr",
+	"NpT10WXVg2PULzgt5KphRAqrnSlyCbra1VmQanPpY9U/CYhU10wSG0evZaNZNE/DutZ+Cfy4F0HXg6pm",
+	"imkQ69hy2lh7mMsBIMvOMWpdob+EziLU2XYcR75jvp0rfFpD60UM+pthnU/0l6jvyQ5hHvTq+i/WRYSP",
+	"+mvuwqFb2g/8S8lryKmJfecy+Z238E7njPz06f55AEPdfQ9MRalCoJkdp1/QDmsNzhnw0nilX7mcYLkR",
+	"0RRnx0YfU51z0gFg78Id4apN5YSwKExV71K+OE03X3vqQ5KO7OiLjl4vCA709To8kLFCxJ+NJ2E33h7P",
+	"BhavzwB48rjbGuOozTjbBpxJP7lZbs3j/X48JsCYKN80BMafMUo6DMK4N7OxauEg999tbe7gGhscbGr3",
+	"h6qWd+1P2LrblXAvqFiwotiT+tyveBjloMFlYQZy5REg3W3nsh7TZbx26yYHQD3hZpVErBmnS9kEeex6",
+	"9cu4/gD98GmwMb6KHl9USiFhsbyOeyUqqjWrd4X6o3iCXKsB7oKZR/r6uE5e/Q6CKf46HJfcddxyhBjY",
+	"vGMkTLsj/HusBg2Pej+uu9Wji5yGkmXSWnoy7yVdy1lLRNuN2A82655wTebmboc2ba394OhnAVJH5pwG",
+	"KTNID59Mg1OJGFjgKFhGOlW9rGXpy2Vt/YSWBOUa6KikBEgZdUbeOPglTCeHo4btxS3VXVG1RQHDCq4A",
+	"O6VbQ3pGXuX49b/85dWLuz+dke+M4MI/vX35nHzz+Ks/mZnMC1b6ckCl6bxgZCFzdkZewnzN801VSJq7",
+	"GnYIGjfKfFnLhSwAA4xW/BwfU+fkDyXTNKeaXsOiDWWzoF/EH8/Iz+BWbdvKYKNzMHRIyajYrHnBsGUp",
+	"FWqDJePUls9LxdzMIZ7GmXWAaYDbU75N4eaMfP/dsxdYaW9GwdrDmpE/f/eecHVG3q8hQiSMcmgD3/Ud",
+	"y/2SZMUErfjZ35UUGfbVVYCQsWL+mVwu1NnfQHPEzjOz/2mUGfIaLQ2vMswuzi7PLiDygKPOrmePzi7O",
+	"Hs2CRg04IuZQcabOP7p8qk/gn2AgPsyhhf7Gr4yV8GemHfw+5EyrSgqboHF1cYHeaaFd99SqKmyL+fO/",
+	"WzQaFFxjIf6R4ftpEm3iV9ZeAPEh/RzP3+A2wmFUTVnSeju7nj3zg2VBqbY5fojZZTsxQS8PTM2mJdOY",
+	"RBR/Y/uIT1C74TlWAaRJfk5dmul9XgHQapF9swR9Zqsudjbu6rNsHEgmlh9hz0DtIdTvHO5UKeugnoXY",
+	"1123wBCswFNeY1dFQm2+HUJNqk67W/OTyIgRyxDIND/ALIZ2sCjOfkMww32H538CiOGE82PHbXfB35tz",
+	"Lmi9jVw50ZND68WaY6byfQ9OUdhrxtCxohWrbV6CvXP87nABMRL76sz3JauZUsgPpztVqMWf6lg9h9H/",
+	"xSQiLio8XhYqm26funxo9GIAvhdb6n0HA9jk/CNkYaTvlhdyI8yl/hLTiveRssm5PN/Qu6Mci6W1R+8r",
+	"mIQF/Yidg6coTaAXBeo6qADc8wBkH2ccgLGwCZV1pWHGS6h1ooHXUirsW9lzJ/w6YUPPnRp77pM2zmXN",
+	"VxyrnFOi8Cf7yD0Pzbi0R3hXxAUfZQala6YXa5d/yctjsMbPCDRvKYQM0kpIRUqaG7a5tjFX1OS5WKF4",
+	"dSTOoD7BXGO1bFZr+zCk2We21A+ehzD175Gx4oO2gMwjhr2czq/QJvJEd8D3ssj/xW6Af2esCtnTooxB",
+	"Yb4xM7HgwXAspidpWWGtvk2HCT9vhOaFvysAm36+JTXTtmxjYNecB+MUu/Yj+/CvZsn8QG9ZYtck2LTQ",
+	"JtZ2ygbAImPVqPa5ffuBOt75R/h30EZ8Y56YRla50Ew/NKKXlke50mGWRzEQYaSuxL4GwyHnCqJ4RisC",
+	"0+PNi5cZef7uPwzB//u7n35Ee2NN1ZoUXGnzyLN3z8kP378+iWyuPNlTQtQ7ZXMo6lN3s2z2d8SMLNdF",
+	"LDq7R7I69IJTnNH39JZ9i9HjkxmsLd5DhI3A8zdnC1oyq/AqSZb0GFz1vntYHzjIE3AucpGh78dQt0UN",
+	"pxyiiIGN67s5D+6Qa8R6gi16awZPy9HP6liwmBJHE6QYCTJH2YeCWuEK77ItSTz8Kabb+v2wWrL55xM6",
+	"bAuGoaldIpbyjsXNnseREr+4CXbvZeM0zMKNBQNcJyQivdo2LMCOmPfoqQL+MiposVX8AI0T2nJ07PiQ",
+	"audmRtN5tx00xbc/hAT/R8OU/lYioNhRuNUMbV6B3NoVx5/G7LFZ9zE8ZW8gZ6eUQuKucgFVC76jP+TC",
+	"GTaSyyV+aKuVXIpClJnPA9TLpArg0f72KAF3PGfyvKweH+fWt689goS2boEHiqjSqEt26MxXdwCS7/Gs",
+	"+j1H4UA5vv8sgAyPS5+ro56IqOwWwGobehRfPoghBhcnAiED09t7IUpV5drPpPj4nW04s4eLeUlX7Pzv",
+	"FVvdm42x9c0RyPEOe+hY/7flZc/FYWudYzCr0XIfGi1XnX80/4y48r6nav2aA9TqfpEImYj3J8pLWa+Y",
+	"EYpeK48sPqJbF26eKdV6H06UJ1RVczPRj/DvgIc6puCbr9xvFsOu7Df+Bfu2Iz/OdlhdCxYGgQHoV4rI",
+	"3rImS9wtbUHVbXLOpwQpE26ez0vI72WRf3YyWo8NknHHRzPOBbNDyoTv5fOS8kf2QX9ZjhzlLdkhXeqi",
+	"/ry0g1v9yxIP7l0kGB7cDHMvvDXVuqWedvyHtHV/E1rUjOZbZwCHVHc5Hukwg7lc3gTPTb3lsHnyp2zv",
+	"gwUvDUf8ekJPYrsOSByLKA6YK3IMq6ElWUYE2zClEZTGNpCLXR81o5q1XzyRYfUj2wTvGGVdXZ5gB2LU",
+	"R3e3Lf606WCIbHW8U+XeH39P5GQYoeR+GaGQ7ezfiWyBYTo6wPaVZOqYXo2WEJZ4RdFCDWdO7yA5hYQF",
+	"DKxZGAVB5g7ddQ6uwixt9g5Q8OIzURDs4OCJY7jAd1kPmtXJRmBBA8I1TTYi2lG9heqKYrqEfYapIycX",
+	"L/Y9P1k/3gjp8k+7p+gZCg4F9CJBU3FDt6B9I7PvEyuB33nwIn7RPtZjlGRgjAM0Gihhes2h2PqpTV2G",
+	"awmkBZ1bDCFQsf7RoC/a6lg+JXeSUnX6nIQXQeRvX1ZCQOHjOLYs9daNyGujl/Uu+Xud470cw3Kuh5nl",
+	"O3jic+zDa7lasfw7qDDdvxM48yOlgxht2CjeGCYsqNuB65DD9Ua6ffocO3NnhhhyiH2HT+zdGs0+aBwu",
+	"GtUd2hJ4RVzDtUMdwTnG6jtWPzSCg+CinxJGF2sjYR4oklNNMZeb2NmcnPS+kCp5KF7auqCT3UHmBSe3",
+	"Ll66bihtnxRIu6V1ze+OwOTZ8c26vXvnnZ9DJyft7hzawQ9l0d3AUXEQ59i8t0fdJSwEWQwADGLFl+95",
+	"cPrz0TqYBw+Jo/LnuT38no64O3Du99+U791OhG1QAYIIy0Zce+4tNFQJ/f8BdO1hBQ0RjT3qDvgz3/Hu",
+	"n8QV0BJ/jKp+1fd63bJKP3VZ7EEvWSedjAK8qqFh5xHyqnFwZ3Bij2KoEMJCBGhRL6FnWmvf907fCH38",
+	"llkM2ZNs7b8zVv1LWrnvsactI4BTRgufxO0spJHm0D8a1rBBEfU/4InPIZ7gTa8A82Fc7jNO/v7E/M6Y",
+	"NpinEssK3U1LvA7sPRRiUEjrQLWNcfq0qzJ4Hw3GNcywRxFnTWTPwB/QbtrxZRmMfTKvw++bU76nd8zp",
+	"E4YpIGTFhUfQg+1+ShzUnpAaSuxzojTdqrB/+YizWbNcHlM0dsny09JaD3KDGXz/2Yhc/ufZLOt5W3N5",
+	"SslpWyCkUhqd3Xm0jLkXEsvGc96J+pj3NDAVMG5H7Q+GwlMq9FvXA+1EhHuLjvQ9l80DdSzP/vvUuCfW",
+	"pc1rhtXotwwL008vecybzBtZPkb00KIgOPsTUV9liYumrQ092mUzEErznH4Szbnl888XPkudLUfNI2Xt",
+	"2qYaWO4L4TGbTL2Q1RZ0OrxYwMMNH6iKAngrisx9R0etGdOnU6+/y7l+B684zebD2Ojt/EKaRrzJY1zm",
+	"ohbYWrkOoO5TNnt88c3A3Cxmw78dQJznUiwLvtDx3Dx6lEJRbChAFixI0MO1AntlEJ202LJwq9qW1U99",
+	"ZiMYiIhRwbC+ei2LXAU4F6xQkFIhbKkAE+O4u1iejrvN3r+sZQntZk7H4cVygjJ9dXwWj8NbRbNfsb3H",
+	"cfJfwYK1rXORpyAXuX4AbFUsCTafgfqS+dYKRLjhENVxBHvIRuQPa+YQ1ZJZs+a5t/jYuEjBQt0d4Oa0",
+	"MzmOKhAcQHP2nr/7j4xQUsuNz5g3l0jRlALga1yX59OclLeM5rtUPMFZCd7wmePd+NYfIOCf2N0SPzyC",
+	"aqAXa0KhMg85hmgZyFwqcqLo1nWhJxvZFLm9a1rIA67a62fSQTmr8mXysECK3qTj0rnmcOR7l02c7Bxp",
+	"SeYM8wFZDlIntyD40Hj79JbOTs/10xzWF2zBc/au00z7FMfVvEeNznyLpXnCRI/hzX4GXcbN9YEaCQkI",
+	"nYWqy5jDshWLYWv0HTzxz5y+aVZw8tDq+1ZdpjUj0M+dNBUqi5jAnGGUu6JG63CZXIBmlkVisqB0V7Ws",
+	"pGInvOze4BvcLp8y89CupL8Ja7nB3kkAUQn0E2xzlHi3i8lxZeWh2xh0dduok20SItgGdycSg9p7kjzW",
+	"ZfIkvbcAlSdjdPOCz8ToDiKQ11YdU/+UyQMOUH/PxvmnPouR7tH/R8S16ZwVxK/Cdyk6wjb7MeWS2Lbs",
+	"pwryvAuB5E9zfbvhX9R0qQ++wwGr/0glQ0hTC/BFYdueGmvHThTNSIoRFyO+agaW4hhR1IgTh1psxNz7",
+	"hiBw5FFDoSD/PwEd8+E7pozW9J9kzSgsVGEyqd3jzK7crLapjIh+8pgUTGtf72MGXBScCWwkgVVV2HHP",
+	"FQNLwc7IK41Esi4aDzw6l/kW/THrAHzUTxPgVPtRor+ILx4lasSRCoPMu9osx5F64cZlg6fcDNjz+YQk",
+	"+jllnrr73DUvPo7lBAtmufXTtF6cNSuWu7k9a1nkLXcGaQq5ZBgmXdO708XE34XUP76oDPo7f2a/xGfc",
+	"8nfgc+CLdXTDQQVtOaIGzRCTREcenfOcLYyqeVLD17zgJ9/C+0RWLyjM/8Kc8EKKBxrHw0bBLimtC12Q",
+	"3m7EgR/WIH92D/0z29EheP5nsDDa/COjNdjUveNWS6TOFki/YM9OImbDPhJfKiCYbGKQUkzAPTtnbnfM",
+	"F08SxpkwseOBW5uXOh+qbLT110Cg+u9yHmDzPCWyzhDjH7phZK0Pu08hJ0FsH4N9uR/2oTgwxk6BlTO9",
+	"B8E7Xdsb6OQ4DOX5eXJOYIVjw9AFv2UF75z5+2a9QVQJOy5CBSUSERU6pSEDUq4YpDLYAlSzdRmZMwBu",
+	"AaaYbw0vsGIZ7i8A8Zp/RtT7xtOpTgcPYFHvAEeMAp60MTDIvAagW9tbY6i81kz42+2r/EvlgB0p7evZ",
+	"gXle5lt7SmV/pOUpc4fM0D/S0oeSDolBHIeX3kKvD8tN8QNwjpa22pdR+Nw+Nk7cceymPwKzw7W0GYba",
+	"PjErf5dzHfd4+8aYQVbNMcoaQx8H5NDDeceeMZS4HiX3YP74Xsu6ZgvXF/Ae5yrqbzLWOXZZthhv2khf",
+	"KjA7x3udoJecXTxpm0z3fTtvCiqetzM+zWFtX/BFLOlgfQlxCjDlu46NhSwZ0fII3PitM6+xazf2YjTD",
+	"QxyGkkI2uWDKJgBAOrnzhKq1rPVDzeqSgFEznAbQZcRG+1LAY7PhM0F+qph4z0tmTOJXP5FcLpqSCZ15",
+	"ZsxtkBiL9WwU6fkPfyVKbwuEfaQEmy8B32L7kxsuMvcjWDsityg8N1zEMthp/rzRJ6zvsqN/Gc61Kxty",
+	"jS6PVBZmKEkoWTQaNwzQuyxKH+zCkts+NdYmQAPA1SwHbNnFR4ry5LltP35/vtyxGuj2X5cbPvst+ppu",
+	"uxvesscDt/M2uuAYBSbQgAQtQXhG2aCL1HFsJoDN6YBBn8IXiMOfLL/z99fdytY+KS0r127ORpgSu+zR",
+	"NU6hBNGF7RxYM9sQD0HJvbUapP5kRJuPoT1JGKy/5YI0ojA3b8mo0IQWED57Zm8wXzyETVGEudowc9Uq",
+	"j3AJBy+nRdFG0/BgCAlBt2i8DRulZHZisibYdBlV1KcYqOPdUJ7LtnY9w9CEDdv/QVe+fi7/iW2xU2Xy",
+	"H1ceniJXHwy3gVR9zzsEkvZDu+P+1W5tlj0okgMmaMFEbnStwAbtHyqsdPTivg0ML5hHh+G33v+UOTa0",
+	"+VrwbedBCr9vRuzrbuYife2mNcrmdU38Bx18vmN6pGWvb1ixM7BRdo5oSyfeouXvyF4fB0rktmeEgxIy",
+	"MgBQpcMIx+tZ5eqjqO1rv3De5bmsa7lhOeisRzfoS1rfwkhp580P9pEDSwwOTJbWbmeOEPE3S31gLjpY",
+	"iLlRFrIs6UPFDKE0y8kdLRqmrqEP2ULmLLMNe82GLw0tVUaw6+1CFrKpob8iu6dvMVmSEFL8+Dcajv4e",
+	"6fsvruQ/y1GTcFsvl0Q1UKZg+St+KBhVTc1Ku97ojeKdcNBo0yo/6H6zfWPsKDlm49iqev9HCDqfkWeK",
+	"lGZCPHjeaDyKVFIpPod2EqTgWhe2+SoUm1Gi2EKK/NoqYlD+DcjTSuETWmpaZISqW/uqiOr0A77Rak8j",
+	"rijw0qgOzJ/foFl9efX1LPPdj+yv5p+H4OiZZTP69Vex9kdZrxu4c/XhuTTbhnm7hgXXKCaRAAk8Qm19",
+	"N/Gp2jb8O03sT+ok/iFgqURe9JLWqOkGvrpj+kBeh464itFbFXbtfaDIvFEuG0JpYvf66BdOS4gze1ck",
+	"L5720ffj1agT8eivp6ywO9Zl5wEPvSyJ7nCn7G4pawx0BkAyZgiqbg+pRpiw/XsrtsJD8/ve+1OUi1V0",
+	"xdRnYwqsmVhTkZsH7lh9TVwaQ2bMupwvtMpab755xLdtPSqLjGhrC6V8hnR7MG7tQmWjq8bMHty+F+Cd",
+	"tx/NG5W4Qia1S03YSf1NffUCb695o56GcxuDsdt0OXuENdgD9qRlVbCd/YdNjL+S6mk23Zex48Y3HkYf",
+	"n2Ee6EJfs6dWu0eY7bbTnCWN0vQoBZs/B++1njbYduREsduyeN4YHQCbihnht7df8Yk6Fe87qJrLoVP6",
+	"SmhWo2o8LZXkTuRnsmLCaXFcRtxWB0pVF8o7omkJeWPJmOHRyV7VbFnw1VqfIrzwxg/+uwktHBPr0C0u",
+	"deUWxrYSOdZrOrz9ozh4hK34xKzBTc01C/R8SEYD95Jv1JbYey706eJKb3D402w9DP5lk2CxVc/kFFhb",
+	"WX+yFNjR0zpe/AuAnATbhHeKgxwuOHo6qcV3ss1KEZ8DbywWXlQiJwUGU0vHweAuHcidxbpnS98Er8N9",
+	"mfS/vJGKt0EyVGxscImUPBfmmO8oOjndnpGfrL4FCTBmIe7mNTZQ5t2vsoY8Fl+8LTci7uNn4r0c70Bx",
+	"Pv57+/TvrQyGuicXRDc14tVQogG0UEP99MOmwowsdBrwyibPgrqUeVAbzzpcYZgvt9gfZUKx5Lm53Zfb",
+	"zhp6Dpn+pFGlwdr7AuYJKMu0zjOS8ztujBcA3SlLmlLslSxkinaPLy7GUS+cCARC9dRplI1m952GixP/",
+	"gUIndI8c/l3O9TP47I8hGDWt0bm4tMVt1Jw+JsB7mJhlLtHMik7z64vpUaiIZX6RTY9A7bnvQHbcQH7b",
+	"yGcLKavxT6uKsXz84xWHIqeENTQsv78323a0dOg2nI7n1GWqhUIPkp8yYrvGyo0gi0JiyvhRFVlVscU9",
+	"VZlY0eTztZSKvTODnyhNai0VE/CCQ9OzcQsWMNBRkO4klmkzYojKl3Zh9vDjzlsUaO/gpdo61ZXGOq/Y",
+	"HnmsixMkswFG4Wm2yI6u/uUDXIinDjkN0Fm8TZvRHrSD1toHNlVinyGn+lw0RTHoePsRHhjRWWrOVlwI",
+	"20HfTyrAkYYrE/opJG6e3n2x39s0lJnwu/NaGVK+5CvbR31MgZTZHbKEr6jjNGlGx3/JP4DqB+A8DaK9",
+	"53y5ZLVqPWKqKVstz6PBE7lE4NcC5Iur5AS1+eoxmZ8igoSsam2KE/lAzNA/m/ecqiTUjI0VMZ+94Nq8",
+	"2i4xXXftrN9cHi/FxVZsOIEgG23kg3tPBtGo+db8E0ZA4eM1vTNKtrU2qNhCLHxQljl4lVNwyL8zVp2S",
+	"PRyGzZQisONxyL+zSrfQRImIZQBddAyMnMBMd4wB1bgeJKeLnmM9EHtgcyJcsaFbNQx2slWfMV2vS1iw",
+	"qm2mF7lI3ItotI8rBL68+tPnSrQbV+tNt+80q/oX3ghIem/cKs0q1Yatj4Pq66uYDIMESXiujKmN2MDd",
+	"hoozNGFAeGE3jePedDzX61PIr3dM/wxjn+h2g7H/K2H6syZM/9lcn7Imal1zcWuz3pRm9VPv53N171ty",
+	"a2Qu8+2DWpHpocnTKKEWVXyEiLR9+GPJGLOs6+/65smYtDAAI2s7iUFWH7i0sMMXdrFPyM0qbKc1vk1t",
+	"bxKBw9yW/VnAb6OyzFkhN6A9wVQNARSCSBkNGTUfxchG1rnKbMe4WmlyeXFx8dSG/7NgUGxzQ5jQtqVv",
+	"1KHJaL1Yp5x0V7Gr56QgrGsES+jxPlTU2ZUcw59l6d6BcwKLkiCb1wH82W4wIebI32fXCsgUMDeQGWy8",
+	"p1cux6oJT/7LoTrJoTr2cYdxvruj3/92HbjFwaqFSiQf/PJKZg3YvXnNl5rYIniWtycWv76hysbTWCox",
+	"taZ9rz/uy6OvH8Pu+43qeNf3amyfx4n8zta/INFcOVrmlCDwE9sDybHWJjiCFdsHQA1PfA7nCzpvxzVC",
+	"wnkfoaLJpj50XbS+SaWNq5UBvGZVy1VNy7B1ZReI0/cXjWt59O6UbnC3nvGO8CPeMf6dfdO06wH3B/uY",
+	"iK505yVgsJnr7b+/++nHiHU6Z2hJmEcE+6Bbta9zOOzyzhwtkumPFVu8QzpNojEOH9FoaZ5DMJ0Wb2rz",
+	"Ng3Fy500eTn/O1sk+oVD7BFHI3/Ia7rU5Ori6uLh5dUfj5RmFb4BtdjOGQJt8I4WPIdqHhvh2KXuR/PP",
+	"CMAmf2bGRXFWx4HaeSnrFdM91uqW6WLOYlthjoo8SNuYoxVuIKuFO2WxFQh7kjoTCrE3VW0J3PlH/OHT",
+	"dEMVv7gHa+k1nbMC751T9WeBweE9n1uOYZuuhByDaT1Q9ho9AuDBnBVBU53UPp4XUip2791M4Nm+hsFP",
+	"FPUzY0/IMDsdbtZrPMlAEbKS7QWBLY6MlMEYe424bOaOWsuSPYWHsGQeHrIJSAO7NWzZuGT5cQb7cU2K",
+	"HZa27UvBsb8v1x2zsmfjCojvD3AoF5rph0rXjJb3zjK2uWgZwfHAFEBMdJjJXx++gwcevrXBiV4CVLuK",
+	"T8e5Pb0kAV4xKhEWFD5kIudUkEdXD+dck2Uhzc2K05/uzERTC5sSJC+J8w29Y4aoycS+152pKb4SLCeX",
+	"T2CG0DUkIwWjSmNp/gr6eCK8vG0bhol8XFhHsVySy/PLJ4++fmx+XDZGo1/Qgp2R5/C8InO2lRZxwhKo",
+	"ZuQiIxdn5H3dMNfGyhZPAPP+JmUJdmKsrBLCCHaVe1wKJd2SghsFcYm1nXYKY2Pig+dzXEUKvO+BGnkw",
+	"98XSBw9lwpGB+5Yo2/rq8iprjeSvL7+5+v2efLeQ45xa9sFM2Lu3gDM5sjdm37bApsGLj3FmtwK05a1Y",
+	"fDpHcOzpysBWLIZjEM8KvhLPYPQ4mlCvi6NPjb9/vpRtBkSxCZCEpOFOQLlDA0x/ux8NEurQcxj6RHlq",
+	"Zuz7qUOKHcNmfgfa0IKWrKYPlPUSLSWgsEOrOsvjsBmAtwua0RItIu0SEiiAwSf2CJuunYJRbd+5rTiV",
+	"I8UMPa3p3MXR353Hw2ZHb2VHBaHm4COaIoZcjaKrPBabuW59nticFRIqUNsWeB1luMMBkLLExCINA/RM",
+	"2Vgt3s4WSAA0kzPy14ev2VI/fDGHTEm5gVpXn9ZesCX867InMWHBvjAjf334zigV5tvztsahra7A9sDm",
+	"kfwspjC8aCe/r6ZVdN/tDtSwynCfIs4jAf78b6sO7Kj/lsuiqj9e6cDgLUcNP/npSPlZjsd9vqblL1QK",
+	"O8ycWU42R3UJp9Qo4BytW+8NPUAbcbJ4f1zHXBU35pGxz6ITJa7jiCZfsRPc7z+acU98ccA7Dr7fjeg9",
+	"SjmZvPPa1HwLMAIYFJKVzxr1WCap/ur9Jl4wvbTEHxPUfS/fUF4fYIf5A3AyW+x/h5DrF41Wfiv1eqfA",
+	"0fIoKhhQBVVwC/7XSjyL/5e8aX/Pgs13iDz/6H4cDHm8gL93ejLuExrHDniEjRCT/ScjoQzdbSR5z3BG",
+	"UxWS5up8dv1x908f8YdYhCMyLXx4cFLJSUCS6sNxvUohAfnzNiztZgaPq1poF3PkVqU2T1hd7w2gZ9EI",
+	"ugsIJ9wTed4h8CkLAbrJ1v/aid7Bcd8XNY/mdO+ckJFSDgO7/Q39MhFeTwEf3PW8+JmFnmtpd/7R/vTp",
+	"fEHFghXTtWE7wLAv5TkM7lp+fcaAHDb8shAGQmpEtF5qVhNaFDF305LyosN4fVJBJur5Ry5y9uFTUla/",
+	"kBthboTkqnsHusm5PN/Q4wCpmkkeAzBd4FBWiarlHRNk0/ZuO5xZsiifA1EPB98a4vC1LPIT8ff3ssi/",
+	"AHc7yQruM5QpRq6CgJ0zcD+1PRaB2ZWxzLjOSCM0L2yKVME0WUmowWK63g7yvmAf9ImI+CP7oL+0iDDi",
+	"wRqDkLmt175PtaHtIGmQeKehzVsz9hTiWMgY1+T0+FQKuqeuGS30+rehZITv4ZFTdpazb4hIw6aKRNmq",
+	"Wi6YAsRd+zm0b9z+NtzPDOsMvsAisMThUzb76uLRZ3iduSrtK7vJrFTTOVUsIyXLOQ1rIP7RsAaBWRrV",
+	"gkwrVt+5g9DUxex6dm6s1v8/AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

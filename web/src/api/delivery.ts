@@ -133,6 +133,8 @@ export function useQueueStep(production: string) {
     mutationFn: async ({ id, kind, step }: { id: string; kind: QueueItem["kind"]; step: QueueStep }) => {
       if (kind === "delivery")
         await must(api.POST(`/api/deliveries/{delivery}/${step}`, { params: { path: { delivery: id } } }));
+      else if (kind === "print")
+        await must(api.POST(`/api/prints/{print}/${step}`, { params: { path: { print: id } } }));
       else await must(api.POST(`/api/writings/{writing}/${step}`, { params: { path: { writing: id } } }));
     },
     onError: failed,

@@ -30,8 +30,9 @@ export function useEvents(production: string) {
       };
       const wanted = [...stale].flatMap((kind) => {
         const key = lists[kind as keyof typeof lists];
-        const queue = kind === "deliveries" || kind === "writings" ? [keys.queue(production)] : [];
-        return key ? [key, ...queue] : [];
+        // Prints have no list of their own: they are in the queue, and then among the takes.
+        const queue = ["deliveries", "writings", "prints"].includes(kind) ? [keys.queue(production)] : [];
+        return key ? [key, ...queue] : queue;
       });
       stale.clear();
       const began = performance.now();

@@ -1206,6 +1206,101 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make new recordings of what lies in a reel, a file a take or one of a bus, and lay them in its place; or, to preview, say what they would be */
+        post: operations["orderPrints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{print}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a print again that failed, was cancelled or is held; one that is a recording already is laid */
+        post: operations["retryPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{print}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a print from being made until it is let go by retry */
+        post: operations["holdPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{print}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a print before all others that wait */
+        post: operations["nextPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{print}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a print not after all, or forget that it failed */
+        post: operations["cancelPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/origins": {
         parameters: {
             query?: never;
@@ -1875,7 +1970,7 @@ export interface components {
         };
         Event: {
             /** @enum {string} */
-            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "shelf" | "syncs" | "loudness" | "progress";
+            kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "prints" | "shelf" | "syncs" | "loudness" | "progress";
             id?: string;
             /** Format: int64 */
             done?: number;
@@ -4161,6 +4256,51 @@ export interface components {
             reel?: string;
             name?: string;
         };
+        /**
+         * @description clips, all that lies on tracks, or what a bus carries
+         * @example {
+         *       "tracks": [
+         *         "boom"
+         *       ],
+         *       "from": 3831120000,
+         *       "to": 3831600000,
+         *       "plain": false
+         *     }
+         */
+        PrintOrder: {
+            clips?: string[];
+            /** @description without the kin of the clips */
+            alone?: boolean;
+            tracks?: string[];
+            bus?: string;
+            /**
+             * Format: int64
+             * @description with to: what bounds it, in samples of the reel's time
+             */
+            from?: number;
+            /** Format: int64 */
+            to?: number;
+            /** @description without what was done to the clips: gains, envelopes, ranges off, polarity, fades */
+            plain?: boolean;
+            preview?: boolean;
+        };
+        Print: {
+            /**
+             * Format: uuid
+             * @description not in a preview
+             */
+            id?: string;
+            /** @description of the take it is made of, or the bus */
+            name: string;
+            file: string;
+            channels: string[];
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            from_timecode: string;
+            to_timecode: string;
+        };
         QueueItem: {
             /**
              * Format: uuid
@@ -4168,15 +4308,15 @@ export interface components {
              */
             id: string;
             /** @enum {string} */
-            kind: "delivery" | "writing";
+            kind: "delivery" | "writing" | "print";
             /**
-             * @description failed are takes that could not be written out; deliveries that failed are among the deliveries
+             * @description failed are takes that could not be written out, and prints; deliveries that failed are among the deliveries
              * @enum {string}
              */
-            state: "waiting" | "held" | "rendering" | "writing" | "proving" | "failed";
-            /** @description of the specification, or of the take */
+            state: "waiting" | "held" | "rendering" | "writing" | "proving" | "laying" | "failed";
+            /** @description of the specification, of the take, or of what is printed */
             name: string;
-            /** @description the reel's name, or how the take is packed */
+            /** @description the reel's name, how the take is packed, or the tracks that are printed */
             says: string;
             test: boolean;
             /** @description of the reel's deliveries to the specification; 0 for a take */
@@ -6219,6 +6359,126 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NullFigure"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderPrints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintOrder"];
+            };
+        };
+        responses: {
+            /** @description what would be printed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Print"][];
+                };
+            };
+            /** @description ordered */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Print"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retryPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nextPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -9,11 +9,12 @@ import { DispatchNote } from "./DispatchNote";
 type State = Delivery["state"];
 
 /** What a state is called, in which colour, and in which weave its seal is. */
-export const seals: Record<State | "writing", { says: string; tone: string; weave: string }> = {
+export const seals: Record<State | "writing" | "laying", { says: string; tone: string; weave: string }> = {
   waiting: { says: "waiting", tone: "text-quiet", weave: "weave-none" },
   held: { says: "held", tone: "text-caution", weave: "weave-dots" },
   rendering: { says: "being made", tone: "text-ink", weave: "weave-VO" },
   writing: { says: "being made", tone: "text-ink", weave: "weave-VO" },
+  laying: { says: "being laid", tone: "text-ink", weave: "weave-VO" },
   proving: { says: "reading back", tone: "text-ink", weave: "weave-VO" },
   proven: { says: "proven", tone: "text-good", weave: "weave-MX" },
   failed: { says: "failed", tone: "text-bad", weave: "weave-zigzag" },

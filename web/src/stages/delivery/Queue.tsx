@@ -12,9 +12,24 @@ const packed: Record<string, string> = {
   pairs: "pairs and mono files",
 };
 
+/** What a row is called, and what is said beside its name. */
+function wordsOf(q: QueueItem): [name: string, says: string] {
+  switch (q.kind) {
+    case "delivery":
+      return [
+        `${q.name}${q.test ? ", test" : `, version ${q.version}`}`,
+        `${q.test ? "test" : `v${q.version}`}, ${q.says}`,
+      ];
+    case "writing":
+      return [`take ${q.name}`, `written out, ${packed[q.says] ?? q.says}`];
+    case "print":
+      return [`print of ${q.name}`, `printed in place, ${q.says}`];
+  }
+}
+
 /**
- * Everything that is being made, waits or is held: deliveries, and takes that are written out. What waits is carried to
- * another place by the pointer, by its buttons, or by Alt with the arrows; each kind is made in turn, the two side by side.
+ * Everything that is being made, waits or is held: deliveries, takes that are written out, and prints. What waits is carried to
+ * another place by the pointer, by its buttons, or by Alt with the arrows; each kind is made in turn, the kinds side by side.
  */
 export function Queue({ production }: { production: string }) {
   const { data: queue } = useQueue(production);
@@ -83,12 +98,8 @@ type RowProps = {
 function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: RowProps) {
   const seal = seals[q.state];
   const waits = at >= 0;
-  const making = q.state === "rendering" || q.state === "writing" || q.state === "proving";
-  const name = q.kind === "delivery" ? `${q.name}${q.test ? ", test" : `, version ${q.version}`}` : `take ${q.name}`;
-  const says =
-    q.kind === "delivery"
-      ? `${q.test ? "test" : `v${q.version}`}, ${q.says}`
-      : `written out, ${packed[q.says] ?? q.says}`;
+  const making = ["rendering", "writing", "proving"].includes(q.state);
+  const [name, says] = wordsOf(q);
   const keys = (e: KeyboardEvent) => {
     if (!waits || !e.altKey || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
     e.preventDefault();
@@ -153,7 +164,9 @@ function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: Row
           )}
           {q.state === "held" && <Button onClick={() => onStep("retry")}>Let it go</Button>}
           {q.state === "failed" && <Button onClick={() => onStep("retry")}>Make it again</Button>}
-          <Button onClick={() => onStep("cancel")}>{q.state === "failed" ? "Forget it" : "Cancel"}</Button>
+          <Button disabled={q.state === "laying"} onClick={() => onStep("cancel")}>
+            {q.state === "failed" ? "Forget it" : "Cancel"}
+          </Button>
         </span>
       </div>
       {making && (

@@ -17,6 +17,7 @@ import { ClipBar } from "./ClipBar";
 import { CutListPanel, openCutList } from "./CutListPanel";
 import { useGoOn, useTrackKeys } from "./hearing";
 import { bands } from "./layout";
+import { PrintPanel } from "./PrintPanel";
 import { ReelChooser } from "./ReelChooser";
 import { useReelCommands } from "./useReelCommands";
 
@@ -85,6 +86,7 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
         </Button>
       </StageHead>
       <CutListPanel production={p} reel={reel} />
+      <PrintPanel production={p.id} reel={reel} />
       {rows.length === 0 ? (
         <Empty title="The reel is empty">
           <p>Choose a take and take it into the reel: its strands are laid as clips at its start timecode.</p>

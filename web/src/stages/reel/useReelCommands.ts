@@ -18,6 +18,7 @@ import { note } from "../../ui/notes";
 import { type StemKind, stemKeys } from "../../ui/stems";
 import { borrow } from "./borrowing";
 import { playOrStop, playSpan, playTrack } from "./hearing";
+import { openPrint } from "./printing";
 
 type Props = {
   production: Production;
@@ -461,6 +462,18 @@ function cutting({ production: pr, reel, rows, act }: Props): Command[] {
       name: "Borrow a line for the span from another take or strand",
       key: "mod+b",
       run: () => borrow(chosenTracks(rows)[0]?.id),
+    },
+    {
+      id: "print",
+      name: "Print what is chosen in place: clips, or the span over the tracks",
+      key: "mod+i",
+      run: () => {
+        const { clips, span, alone, tracks: chosen } = useEditor.getState();
+        if (clips.size > 0) openPrint(reel, { clips: [...clips], alone });
+        else if (span) openPrint(reel, { tracks: tracks(), ...span });
+        else if (chosen.length > 0) openPrint(reel, { tracks: [...chosen] });
+        else note("Choose clips, a span or tracks first: they become one new recording a take.");
+      },
     },
     {
       id: "apart",

@@ -1,10 +1,12 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import { useWeavePreview, type WeaveChange } from "../../api/weave";
+import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { colourOf, stemColours, weaveOf } from "../../ui/stems";
 import { playBus } from "../reel/hearing";
+import { openPrint } from "../reel/printing";
 import { Line, NumberField } from "./parts";
 import { busLayouts } from "./words";
 
@@ -134,6 +136,14 @@ export function BusFields({ reel, bus, change }: Props) {
             </Button>
           </>
         )}
+      </Line>
+      <Line name="Print">
+        <Button
+          title="What feeds it becomes one new recording, on a track of its own; of the span, where one is chosen in Reel"
+          onClick={() => openPrint(reel, { bus: bus.id, ...(useEditor.getState().span ?? {}) })}
+        >
+          Print in place…
+        </Button>
       </Line>
       <Line name="Order">
         <Button

@@ -11,6 +11,7 @@ import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
 import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
+import { PrintPanel } from "../reel/PrintPanel";
 import { useTrackChoice } from "../reel/useTrackChoice";
 import { BusFields, free } from "./BusFields";
 import { chooseBus, chooseOutput, chooseTrack, useWeaveChoice } from "./choice";
@@ -276,6 +277,7 @@ function Weave({ reel, production }: Props) {
           </aside>
         </div>
       )}
+      <PrintPanel production={production} reel={reel} />
       <TemplatesPanel open={templates} onClose={() => setTemplates(false)} reel={reel} change={change} />
     </>
   );

@@ -1,0 +1,262 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/edit"
+	"zestyloom/core/mix"
+	"zestyloom/core/printing"
+	"zestyloom/core/snag"
+	"zestyloom/internal/store"
+)
+
+// PlanPrints works out what an order comes to: a file for each take that something is chosen of, or one for a bus. What can't
+// be laid afterwards is refused here.
+func (a *App) PlanPrints(ctx context.Context, reelID uuid.UUID, o printing.Order) ([]printing.Print, store.Reel, error) {
+	r, err := a.Store.Reel(ctx, reelID)
+	if err != nil {
+		return nil, r, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, r, err
+	}
+	ids, err := strandsOf(r.Doc)
+	if err != nil {
+		return nil, r, err
+	}
+	rows, err := a.Store.StrandsByID(ctx, ids)
+	if err != nil {
+		return nil, r, err
+	}
+	takes := map[uuid.UUID]string{}
+	of := make(map[string]uuid.UUID, len(rows))
+	for _, s := range rows {
+		of[s.ID.String()] = s.TakeID
+		if _, known := takes[s.TakeID]; !known {
+			t, err := a.Store.Take(ctx, s.TakeID)
+			if err != nil {
+				return nil, r, err
+			}
+			takes[s.TakeID] = t.Name
+		}
+	}
+	now := a.Now()
+	prints, err := printing.Make(r.Doc, o, printing.Context{
+		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}, Rate: p.Rate(), Samples: p.SampleRate,
+		Date: now.Format("2006-01-02"), Time: now.Format("15:04:05"), NewID: uuid.NewString,
+		TakeOf: func(strand string) (string, string) { return of[strand].String(), takes[of[strand]] },
+	})
+	if err != nil {
+		return nil, r, err
+	}
+	doc := r.Doc
+	for i := range prints {
+		if prints[i].Plan.Sources, err = a.frozen(ctx, prints[i].Plan.Reel); err != nil {
+			return nil, r, err
+		}
+		laid := prints[i].Laid(func(channel int) string { return fmt.Sprint("print ", i, " ", channel) })
+		planned, err := edit.Plan(doc, []edit.Action{{Printed: &laid}}, edit.Context{NewID: uuid.NewString, Frames: func([]string) (map[string]int64, error) { return nil, nil }})
+		if err != nil {
+			return nil, r, err
+		}
+		doc = planned.After
+	}
+	return prints, r, nil
+}
+
+// OrderPrints orders prints, each as a job of its own. Whoever orders them can undo that they are laid.
+func (a *App) OrderPrints(ctx context.Context, reelID uuid.UUID, o printing.Order) ([]store.Print, error) {
+	prints, r, err := a.PlanPrints(ctx, reelID, o)
+	if err != nil {
+		return nil, err
+	}
+	var rows []store.Print
+	return rows, a.Store.InTx(ctx, func(tx store.Tx) error {
+		for _, p := range prints {
+			row := store.Print{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Body: p, Session: Session(ctx), State: "waiting"}
+			if err := tx.InsertPrint(ctx, row); err != nil {
+				return err
+			}
+			if err := a.enqueue(ctx, tx, "print", row.ID, row.ProductionID); err != nil {
+				return err
+			}
+			rows = append(rows, row)
+		}
+		return nil
+	})
+}
+
+// Print is the work of a printing job: render, read back, take in, and lay once it has been analysed.
+func (a *App) Print(ctx context.Context, id uuid.UUID) error {
+	p, err := a.Store.Print(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	if err != nil || !underWay(p.State) {
+		return err
+	}
+	if p.FileID == nil {
+		err := a.try(ctx, attempts{
+			dir: a.Media.Print(id),
+			do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
+				return a.render(ctx, p, attempt, dir)
+			},
+			fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
+				err := a.Store.StepPrint(ctx, id, attempt, "failed", nil, a.Media.Refusal(why))
+				return errors.Join(err, a.printChanged(ctx, p))
+			},
+			row: func(ctx context.Context) (string, *uuid.UUID, error) {
+				now, err := a.Store.Print(ctx, id)
+				return now.State, now.Attempt, err
+			},
+		})
+		if err != nil {
+			return err
+		}
+		if p, err = a.Store.Print(ctx, id); err != nil || p.State != "laying" {
+			return err
+		}
+	} else if err := errors.Join(a.Store.MovePrint(ctx, id, "laying", nil), a.printChanged(ctx, p)); err != nil {
+		return err
+	}
+	return a.layPrint(ctx, p)
+}
+
+func (a *App) printChanged(ctx context.Context, p store.Print) error {
+	return publish(ctx, a.Store.Queries, Event{Production: p.ProductionID, Kind: "prints", ID: p.ID.String()})
+}
+
+// FailPrint says that a print can't be made, and why.
+func (a *App) FailPrint(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
+	p, err := a.Store.Print(ctx, id)
+	if errors.Is(err, ErrNotFound) || err == nil && !underWay(p.State) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(a.Store.MovePrint(ctx, id, "failed", why), a.printChanged(ctx, p))
+}
+
+// render makes the file of a print, reads it back, and takes it in.
+func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir string) error {
+	plan := p.Body.Plan
+	report := a.progress(ctx, p.ProductionID, p.ID)
+	if err := errors.Join(a.Store.BeginPrint(ctx, p.ID, attempt), a.printChanged(ctx, p)); err != nil {
+		return err
+	}
+	if err := a.Media.Room(plan.Bytes()); err != nil {
+		return err
+	}
+	sources, known := a.ordered(ctx, plan), map[string]mix.Source{}
+	options := delivery.Options{OwnReader: true, Progress: func(done int64) { report(done, plan.Frames) }, Sources: func(id string) (s mix.Source, err error) {
+		s, ok := known[id]
+		if !ok {
+			if s, err = sources(id); err == nil {
+				known[id] = s
+			}
+		}
+		return s, err
+	}}
+	written, err := delivery.Write(ctx, plan, dir, options)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(a.Store.StepPrint(ctx, p.ID, attempt, "proving", nil, nil), a.printChanged(ctx, p)); err != nil {
+		return err
+	}
+	options.Hashes = written.Hashes
+	proof, err := delivery.Prove(ctx, plan, dir, options)
+	if err != nil {
+		return err
+	}
+	if !proof.Passed {
+		return snag.Refuse("proof_failed", "the print read back is not what was rendered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
+	}
+	// It may have been taken in by an attempt that nobody heard of any more.
+	from := printOrigin + p.ID.String()
+	f, err := a.Store.FileFrom(ctx, p.ProductionID, from)
+	if errors.Is(err, ErrNotFound) {
+		name := plan.Files[0].Name
+		f = store.File{ID: store.NewID(), ProductionID: p.ProductionID, Name: displayName(name), Size: proof.Files[0].Bytes, Origin: "upload", SourcePath: from, State: "waiting"}
+		f.Path = a.Media.OriginalPath(f.ID, f.Name)
+		if err = a.Media.Share(filepath.Join(dir, name), f.Path); err == nil {
+			err = a.insertFile(ctx, f)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(a.Store.StepPrint(ctx, p.ID, attempt, "laying", &f.ID, nil), a.printChanged(ctx, p))
+}
+
+// printOrigin is before the ID of the print that a file came from.
+const printOrigin = "print:"
+
+// lookAgain is how often it is looked whether a print has been analysed.
+const lookAgain = 100 * time.Millisecond
+
+// layPrint lays a print that was taken in, once its file has been analysed. What is in the way is said, and the print is among
+// the takes all the same.
+func (a *App) layPrint(ctx context.Context, p store.Print) error {
+	var f store.File
+	for {
+		var err error
+		if f, err = a.Store.File(ctx, *p.FileID); err != nil {
+			return err
+		}
+		if f.State == "ready" || f.State == "refused" {
+			break
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(lookAgain):
+		}
+	}
+	lay := func() error {
+		if f.State == "refused" {
+			return snag.Refuse("not_readable", "%s: %s", f.Name, f.ErrorMessage)
+		}
+		rows, err := a.Store.StrandsOfFiles(ctx, []uuid.UUID{f.ID})
+		if err != nil {
+			return err
+		}
+		missing := false
+		laid := p.Body.Laid(func(channel int) string {
+			i := slices.IndexFunc(rows, func(s store.Strand) bool { return s.Channel == channel+1 })
+			if missing = missing || i < 0; i < 0 {
+				return ""
+			}
+			return rows[i].ID.String()
+		})
+		if missing {
+			return snag.Refuse("no_such_strand", "%s has not all of its channels here: its take was changed", f.Name)
+		}
+		r, err := a.Store.Reel(ctx, p.ReelID)
+		if err != nil || r.Doc.Strands()[rows[0].ID.String()] { // laid by a worker that was killed before it could say so
+			return err
+		}
+		_, err = a.EditReel(WithSession(ctx, p.Session), p.ReelID, latest, "print "+p.Body.Name+" in place", []edit.Action{{Printed: &laid}})
+		return err
+	}
+	err := lay()
+	var refused *snag.Refusal
+	switch {
+	case err == nil:
+		return errors.Join(a.Store.MovePrint(ctx, p.ID, "proven", nil), a.printChanged(ctx, p))
+	case errors.As(err, &refused) || errors.Is(err, ErrNotFound):
+		return errors.Join(a.Store.MovePrint(ctx, p.ID, "failed", a.Media.Refusal(err)), a.printChanged(ctx, p))
+	}
+	return err
+}
