@@ -193,6 +193,24 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await order.getByRole("button", { name: /Order 6 channels/ }).click();
   await expect(made.first().getByText("proven", { exact: true })).toBeVisible({ timeout: 60_000 });
   await expect(made.first().getByRole("list", { name: "Files" }).getByRole("link")).toHaveCount(6);
+
+  // The master comes back as anybody's would: as a recording, which is laid as it was sent.
+  await go(page, "Intake");
+  const master = readFileSync(await download.path());
+  await page
+    .getByLabel("Files to take in")
+    .setInputFiles([{ name: "MASTER.wav", mimeType: "audio/wav", buffer: master }]);
+  await expect(page.getByRole("article", { name: "MASTER.wav" }).getByText(/^6 ch, RIFF s24/)).toBeVisible();
+  await go(page, "Takes");
+  await page.getByRole("gridcell", { name: /^Note of take MASTER/ }).click();
+  await page.keyboard.press("ControlOrMeta+k");
+  await page.getByPlaceholder("What do you want to do?").fill("finished masters");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/reel$/);
+  for (const stem of ["DX", "MX", "FX"])
+    await expect(tracks.getByRole("row", { name: new RegExp(`^Track ${stem}, ${stem}`) })).toBeVisible();
+  await go(page, "Weave");
+  await expect(page.getByLabel("Name of output 4")).toHaveValue("MX R");
 });
 
 test("the demonstration: every stage, in both themes, is accessible and shows what it holds", async ({ page, app }) => {

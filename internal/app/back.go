@@ -9,6 +9,8 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/delivery"
+	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
@@ -140,6 +142,53 @@ func (a *App) layBack(ctx context.Context, d store.Delivery, files []store.File,
 		return b, err
 	}
 	return b, snag.Refuse("exists", "there are too many reels named %s already", name)
+}
+
+// Masters is a reel that lays takes as they were sent: finished masters, anybody's. Channels that are the speakers of one layout
+// and named alike are a stem of their own, everything else a mono stem, in the order of files and channels.
+func (a *App) Masters(ctx context.Context, production uuid.UUID, takes []uuid.UUID) (reel.Reel, error) {
+	p, err := a.Store.Production(ctx, production)
+	if err != nil {
+		return reel.Reel{}, err
+	}
+	strands, err := a.Store.Strands(ctx, takes)
+	if err != nil {
+		return reel.Reel{}, err
+	}
+	var given []delivery.Given
+	for _, id := range takes {
+		t, err := a.Store.Take(ctx, id)
+		if err == nil && t.ProductionID != production {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return reel.Reel{}, err
+		}
+		if !t.Final() {
+			return reel.Reel{}, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", t.Name)
+		}
+		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		if err != nil {
+			return reel.Reel{}, err
+		}
+		start := int64(-1)
+		if t.StartSamples != nil {
+			start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
+		}
+		var last uuid.UUID
+		for _, s := range strands {
+			if s.TakeID != id {
+				continue
+			}
+			if s.FileID != last {
+				given = append(given, delivery.Given{Name: s.FileName, Start: start, Frames: length(s.Frames)})
+				last = s.FileID
+			}
+			g := &given[len(given)-1]
+			g.Labels, g.Strands = append(g.Labels, s.Label), append(g.Strands, s.ID.String())
+		}
+	}
+	return delivery.LayBack(given, uuid.NewString)
 }
 
 // numbered is a name with a number after it from 2 on, of no more letters than a reel may have.

@@ -371,3 +371,32 @@ func TestPapersAndVersions(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, third.Version)
 }
+
+// Anybody's finished master is laid as it was sent: pairs and surround groups as stems of their own, their outputs in its order.
+func TestMastersAreLaidAsTheyWereSent(t *testing.T) {
+	f := setup(t)
+	f.take("six.wav", "MASTER.wav")
+	tk := f.takes()[0]
+	var cells []app.Cell
+	for i, label := range []string{"DX L", "DX R", "Narration", "MX L", "MX R", "FX"} {
+		cells = append(cells, cell(f.strands(tk)[i].ID, "label", label))
+	}
+	require.NoError(t, f.edit(cells...))
+	doc, err := f.Masters(f.ctx, f.p.ID, []uuid.UUID{tk.ID})
+	require.NoError(t, err)
+	r, err := f.CreateReel(f.ctx, f.p.ID, app.NewReel{Name: "Master", Doc: &doc})
+	require.NoError(t, err)
+	var tracks, outputs []string
+	for _, t := range r.Doc.Tracks {
+		tracks = append(tracks, t.Label+" "+t.Layout)
+	}
+	for _, o := range r.Doc.Weave.Outputs {
+		outputs = append(outputs, o.Name)
+	}
+	assert.Equal(t, []string{"DX stereo", "Narration mono", "MX stereo", "FX mono"}, tracks)
+	assert.Equal(t, []string{"DX L", "DX R", "Narration", "MX L", "MX R", "FX"}, outputs)
+	_, err = f.Masters(f.ctx, f.p.ID, []uuid.UUID{uuid.New()})
+	assert.ErrorIs(t, err, app.ErrNotFound)
+	_, err = f.Masters(f.ctx, f.p.ID, nil)
+	assert.Equal(t, "no_sound", code(err))
+}

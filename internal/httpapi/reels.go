@@ -58,6 +58,13 @@ func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObjec
 // CreateReel implements contract.StrictServerInterface.
 func (s *server) CreateReel(ctx context.Context, r contract.CreateReelRequestObject) (contract.CreateReelResponseObject, error) {
 	n := app.NewReel{Name: r.Body.Name, Copy: r.Body.Copy, From: given(r.Body.From), To: given(r.Body.To)}
+	if r.Body.Masters != nil {
+		doc, err := s.app.Masters(ctx, r.Production, *r.Body.Masters)
+		if err != nil {
+			return nil, err
+		}
+		n.Doc = &doc
+	}
 	if r.Body.Otio != nil {
 		n.OTIO = []byte(*r.Body.Otio)
 	}

@@ -1,4 +1,6 @@
 import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useCallback } from "react";
 import { patched } from "../editor/changes";
 import { currentReel, goToReel, useCurrentReel } from "../editor/current";
 import { plural } from "../format";
@@ -169,6 +171,26 @@ export function useGrow(production: string) {
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
+}
+
+/** Makes a reel of takes that are finished masters, laid out as they were sent, and goes there. */
+export function useLayMasters(production: string) {
+  const { mutate } = useNewReel(production);
+  const navigate = useNavigate();
+  return useCallback(
+    (takes: Take[]) => {
+      const first = takes[0];
+      if (!first) {
+        note("Choose takes first: finished masters, ours or anybody's.");
+        return;
+      }
+      mutate(
+        { name: `${first.name}, as sent`, masters: takes.map((t) => t.id) },
+        { onSuccess: () => navigate({ to: "/$production/reel", params: { production } }) },
+      );
+    },
+    [mutate, navigate, production],
+  );
 }
 
 /** Takes takes into the reel. */

@@ -3443,6 +3443,8 @@ export interface components {
             to?: number;
             /** @description an OpenTimelineIO document that this program has written: the same reel again */
             otio?: string;
+            /** @description takes that are finished masters, anybody's: they are laid as they were sent, every group of channels that belongs together as a stem of its own with its outputs */
+            masters?: string[];
         };
         /**
          * @example {

@@ -2,7 +2,7 @@ import { Rows2, Rows4 } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Take } from "../../api/client";
 import { useDecide, useTakes } from "../../api/queries";
-import { useLayTakes } from "../../api/reel";
+import { useLayMasters, useLayTakes } from "../../api/reel";
 import { plural } from "../../format";
 import { position, setLoop, stop, useMonitor } from "../../listening/engine";
 import { aloneIn, compare, hearStrand, hearsTake, hearTake, useStrandKeys } from "../../listening/keys";
@@ -186,6 +186,7 @@ export function TakesStage() {
   }, [shown]);
 
   const { mutate: layTakes } = lay;
+  const layMasters = useLayMasters(production);
   const { mutate: decideAll } = decide;
   const list = useMemo<Command[]>(
     () => [
@@ -269,6 +270,11 @@ export function TakesStage() {
         key: "mod+Enter",
         run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
       },
+      {
+        id: "masters",
+        name: "Lay the chosen takes as finished masters: a new reel, laid out as they were sent",
+        run: () => layMasters(chosen.filter((t) => t.final)),
+      },
       { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
       { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
       { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
@@ -293,7 +299,7 @@ export function TakesStage() {
         run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
       },
     ],
-    [take, place.col, chosen, layTakes, decideAll, hints, range, onCursor, loosen, higher],
+    [take, place.col, chosen, layTakes, layMasters, decideAll, hints, range, onCursor, loosen, higher],
   );
   useCommandList("Takes", list);
 
