@@ -270,6 +270,20 @@ func (a *App) ordered(ctx context.Context, p delivery.Plan) mix.Sources {
 	return p.Resolve(func(file string) (path, hash string, err error) { return a.locate(ctx, file) })
 }
 
+// once looks for each file once: what happens to it meanwhile must not come between writing and proving.
+func once(sources mix.Sources) mix.Sources {
+	known := map[string]mix.Source{}
+	return func(id string) (s mix.Source, err error) {
+		s, ok := known[id]
+		if !ok {
+			if s, err = sources(id); err == nil {
+				known[id] = s
+			}
+		}
+		return s, err
+	}
+}
+
 // orderedPicture finds where the file lies whose picture goes along.
 func (a *App) orderedPicture(ctx context.Context, p delivery.Picture) (string, error) {
 	id, err := uuid.Parse(p.File)
@@ -374,18 +388,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
-	// A file is looked for once: what happens to it meanwhile must not come between writing and proving.
-	sources, known := a.ordered(ctx, d.Plan), map[string]mix.Source{}
-	once := func(id string) (p mix.Source, err error) {
-		p, ok := known[id]
-		if !ok {
-			if p, err = sources(id); err == nil {
-				known[id] = p
-			}
-		}
-		return p, err
-	}
-	options := delivery.Options{Sources: once, Progress: frames, Picture: picture}
+	options := delivery.Options{Sources: once(a.ordered(ctx, d.Plan)), Progress: frames, Picture: picture}
 	written, err := delivery.Write(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err

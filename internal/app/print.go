@@ -13,7 +13,6 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
-	"zestyloom/core/mix"
 	"zestyloom/core/printing"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
@@ -158,16 +157,7 @@ func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir 
 	if err := a.Media.Room(plan.Bytes()); err != nil {
 		return err
 	}
-	sources, known := a.ordered(ctx, plan), map[string]mix.Source{}
-	options := delivery.Options{OwnReader: true, Progress: func(done int64) { report(done, plan.Frames) }, Sources: func(id string) (s mix.Source, err error) {
-		s, ok := known[id]
-		if !ok {
-			if s, err = sources(id); err == nil {
-				known[id] = s
-			}
-		}
-		return s, err
-	}}
+	options := delivery.Options{OwnReader: true, Progress: func(done int64) { report(done, plan.Frames) }, Sources: once(a.ordered(ctx, plan))}
 	written, err := delivery.Write(ctx, plan, dir, options)
 	if err != nil {
 		return err
