@@ -215,7 +215,7 @@ func TestUndoOfWhatIsGone(t *testing.T) {
 	_, err = f.LabelStrand(f.ctx, strands[0].ID, "Boom", "Boom")
 	require.NoError(t, err, "the same again is no edit")
 	require.NoError(t, f.RemoveFile(f.ctx, file.ID))
-	_, err = f.Undo(f.ctx, f.p.ID)
+	_, err = f.Undo(f.ctx, f.p.ID, "")
 	assert.Equal(t, "gone", code(err))
 }
 

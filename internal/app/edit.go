@@ -195,29 +195,35 @@ func setClock(ctx context.Context, tx store.Tx, production uuid.UUID, c clockSet
 	return &back, tx.SetClock(ctx, store.Clock{ProductionID: production, Camera: c.Camera, Day: c.Day, Late: c.Late, Rate: c.Rate})
 }
 
-// Undo takes the last edit that a session has made of a production back and says in words what it was.
-func (a *App) Undo(ctx context.Context, production uuid.UUID) (string, error) {
-	return a.step(ctx, production, false)
+// Undo takes the last edit that a session has made of the sheet (UndoSheet) or of a reel (its ID) back, or of anything where
+// nothing is said, and says in words what it was.
+func (a *App) Undo(ctx context.Context, production uuid.UUID, of string) (string, error) {
+	return a.step(ctx, production, of, false)
 }
 
-// Redo brings the last edit back that it has undone.
-func (a *App) Redo(ctx context.Context, production uuid.UUID) (string, error) {
-	return a.step(ctx, production, true)
+// Redo does the edit again that a session has undone last, as Undo.
+func (a *App) Redo(ctx context.Context, production uuid.UUID, of string) (string, error) {
+	return a.step(ctx, production, of, true)
 }
 
-func (a *App) step(ctx context.Context, production uuid.UUID, redo bool) (what string, err error) {
+// Edits lists what was done to the sheet or a reel, as Undo, the last first.
+func (a *App) Edits(ctx context.Context, production uuid.UUID, of string, limit int) ([]store.LoggedEdit, error) {
+	return a.Store.EditsLogged(ctx, production, Session(ctx), areasOf(of), limit)
+}
+
+func (a *App) step(ctx context.Context, production uuid.UUID, of string, redo bool) (what string, err error) {
 	return what, a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		e, err := tx.LastEdit(ctx, production, Session(ctx), redo)
+		e, err := tx.LastEdit(ctx, production, Session(ctx), areasOf(of), redo)
 		if errors.Is(err, ErrNotFound) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		if err := mayStep(ctx, tx, production, e); err != nil {
+		if err := mayStep(ctx, tx, production, e, areasOf(of)); err != nil {
 			return err
 		}
 		raw := e.Inverse

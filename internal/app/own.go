@@ -88,15 +88,41 @@ func inTheWay(a, b []string) bool {
 	return false
 }
 
-// mayStep refuses to take an edit back, or to bring it back, over what somebody else has done to the same thing since.
-func mayStep(ctx context.Context, tx store.Tx, production uuid.UUID, e store.Edit) error {
-	later, err := tx.EditsOfOthers(ctx, production, e.ID, Session(ctx))
+// areas are where a change is made, as the log has them: undo is of one at a time. also are further ones.
+func (c change) areas(also ...string) []string {
+	switch {
+	case c.Naming != nil:
+		return append([]string{store.EditsReels}, also...)
+	case c.Reel != nil:
+		return append([]string{c.Reel.Reel.String()}, also...)
+	}
+	return append([]string{store.EditsSheet}, also...)
+}
+
+// UndoSheet stands for what is edited in Takes and Sync, where it is said what an undo is of.
+const UndoSheet = store.EditsSheet
+
+// areasOf are those that an undo of something is about: of the sheet, or of a reel by its ID; nil for all.
+func areasOf(of string) []string {
+	switch of {
+	case "":
+		return nil
+	case UndoSheet:
+		return []string{store.EditsSheet}
+	}
+	return []string{of, store.EditsReels}
+}
+
+// mayStep refuses to take an edit back, or to bring it back, over what somebody else has done to the same thing since, or oneself
+// elsewhere.
+func mayStep(ctx context.Context, tx store.Tx, production uuid.UUID, e store.Edit, areas []string) error {
+	later, err := tx.EditsElsewhere(ctx, production, e.ID, Session(ctx), areas)
 	if err != nil {
 		return err
 	}
 	for _, o := range later {
 		if inTheWay(e.Touched, o.Touched) {
-			return snag.Refuse("changed_since", "%q can't be taken back or done again: somebody else has changed the same since (%q)", e.What, o.What)
+			return snag.Refuse("changed_since", "%q can't be taken back or done again: the same has been changed since, by somebody else or elsewhere (%q)", e.What, o.What)
 		}
 	}
 	return nil

@@ -93,10 +93,10 @@ func TestPrintInPlace(t *testing.T) {
 
 	// Its job, if it runs once more, does nothing; whoever ordered it takes it back, and nobody else.
 	require.NoError(t, f.Print(f.ctx, row.ID))
-	what, err := f.Undo(app.WithSession(f.ctx, "odell"), f.p.ID)
+	what, err := f.Undo(app.WithSession(f.ctx, "odell"), f.p.ID, "")
 	require.NoError(t, err)
 	assert.NotContains(t, what, "print")
-	what, err = f.Undo(ctx, f.p.ID)
+	what, err = f.Undo(ctx, f.p.ID, "")
 	require.NoError(t, err)
 	assert.Contains(t, what, "print")
 	now, err = f.Store.Reel(f.ctx, r.ID)
@@ -139,7 +139,7 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, now.Doc.Tracks, len(r.Doc.Tracks))
 	// Brought back to what it was, it is laid without being made again.
-	_, err = f.Undo(f.ctx, f.p.ID)
+	_, err = f.Undo(f.ctx, f.p.ID, "")
 	require.NoError(t, err)
 	require.NoError(t, f.TakeStep(f.ctx, "print", p.ID, app.StepRetry))
 	p = state()

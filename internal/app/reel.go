@@ -97,7 +97,7 @@ func framesOf(ctx context.Context, q store.Queries, production uuid.UUID, strand
 const latest = -1
 
 // changeReel works out and applies operations under the reel's lock, and logs them.
-func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan func(store.Tx, store.Reel) (string, edit.Planned, error)) (e Edited, err error) {
+func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan func(store.Tx, store.Reel) (string, edit.Planned, error), also ...string) (e Edited, err error) {
 	stale := false
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		production, err := tx.ProductionOfReel(ctx, id)
@@ -157,7 +157,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 			return err
 		}
 		e.Reel = *c.locked
-		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), what, touched(forward, inverse), forward, inverse); err != nil {
+		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), forward.areas(also...), what, touched(forward, inverse), forward, inverse); err != nil {
 			return err
 		}
 		events := []Event{{Production: r.ProductionID, Kind: "reel"}}
@@ -227,7 +227,7 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 			what = "take " + ts[0].Name + " into the reel"
 		}
 		return what, all, nil
-	})
+	}, UndoSheet) // it is done there as well as in the reel
 }
 
 // startOrLast sorts takes without a start after those with one.

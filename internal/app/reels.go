@@ -109,7 +109,7 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 			return err
 		}
 		here, gone := reelName{r.ID, name, false}, reelName{r.ID, name, true}
-		if err := tx.LogEdit(ctx, production, Session(ctx), what, []string{"reel " + r.ID.String() + " name"}, change{Naming: &here}, change{Naming: &gone}); err != nil {
+		if err := tx.LogEdit(ctx, production, Session(ctx), []string{store.EditsReels}, what, []string{"reel " + r.ID.String() + " name"}, change{Naming: &here}, change{Naming: &gone}); err != nil {
 			return err
 		}
 		return publish(ctx, tx.Queries, Event{Production: production, Kind: "reel"}, Event{Production: production, Kind: "takes"})

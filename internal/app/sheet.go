@@ -325,7 +325,7 @@ func (a *App) edit(ctx context.Context, tx store.Tx, production uuid.UUID, what 
 	for i := range c.Cells {
 		c.Cells[i].Was = nil // done again, it is not compared again
 	}
-	if err := tx.LogEdit(ctx, production, Session(ctx), oneLine(what), touched(c, inverse), c, inverse); err != nil {
+	if err := tx.LogEdit(ctx, production, Session(ctx), c.areas(), oneLine(what), touched(c, inverse), c, inverse); err != nil {
 		return err
 	}
 	events := []Event{{Production: production, Kind: "takes"}}

@@ -49,7 +49,7 @@ func (f *fixture) strands(t store.Take) []store.Strand {
 
 func (f *fixture) undo() {
 	f.t.Helper()
-	_, err := f.Undo(f.ctx, f.p.ID)
+	_, err := f.Undo(f.ctx, f.p.ID, "")
 	require.NoError(f.t, err)
 }
 
@@ -72,7 +72,7 @@ func TestTheSheetIsTypedIntoAndUndone(t *testing.T) {
 	f.undo()
 	assert.Equal(t, before, f.takes()[0])
 	assert.Equal(t, st[2].Treat, f.strands(before)[2].Treat)
-	_, err := f.Redo(f.ctx, f.p.ID)
+	_, err := f.Redo(f.ctx, f.p.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, now, f.takes()[0])
 

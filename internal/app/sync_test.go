@@ -93,7 +93,7 @@ func TestACameraIsLinedUp(t *testing.T) {
 	f.undo()
 	assert.Equal(t, before.StartSamples, camera().StartSamples)
 	assert.Equal(t, "aligned", pairs()["21-1"].State)
-	_, err = f.Redo(f.ctx, f.p.ID)
+	_, err = f.Redo(f.ctx, f.p.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, after.StartSamples, camera().StartSamples)
 	assert.Equal(t, "ended", code(f.AlignAgain(f.ctx, got["21-1"].ID)))

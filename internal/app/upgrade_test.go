@@ -157,12 +157,12 @@ func TestVersion8Opens(t *testing.T) {
 
 	undone := 0
 	for {
-		_, err := st.LastEdit(ctx, ps[0].ID, "", false)
+		_, err := st.LastEdit(ctx, ps[0].ID, "", nil, false)
 		if errors.Is(err, app.ErrNotFound) {
 			break
 		}
 		require.NoError(t, err)
-		what, err := a.Undo(ctx, ps[0].ID)
+		what, err := a.Undo(ctx, ps[0].ID, "")
 		require.NoError(t, err, "after %d edits, undoing one before %s", undone, what)
 		undone++
 		alike()
@@ -172,7 +172,7 @@ func TestVersion8Opens(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, first.Doc.Tracks)
 	for range undone {
-		_, err = a.Redo(ctx, ps[0].ID)
+		_, err = a.Redo(ctx, ps[0].ID, "")
 		require.NoError(t, err)
 	}
 	again, err := st.ReelOf(ctx, ps[0].ID)

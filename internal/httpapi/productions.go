@@ -141,8 +141,8 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 		Start: p.StartSamples, StartTimecode: rate.FormatSamples(p.StartSamples, int64(p.SampleRate)),
 	}
 	st := s.app.Store
-	undo, err1 := st.LastEdit(ctx, p.ID, app.Session(ctx), false)
-	redo, err2 := st.LastEdit(ctx, p.ID, app.Session(ctx), true)
+	undo, err1 := st.LastEdit(ctx, p.ID, app.Session(ctx), nil, false)
+	redo, err2 := st.LastEdit(ctx, p.ID, app.Session(ctx), nil, true)
 	v.CanUndo, v.CanRedo = undo.What, redo.What
 	var err3, err4, err5 error
 	v.Snags.Intake, err3 = st.FileSnags(ctx, p.ID)
@@ -163,12 +163,12 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 
 // Undo implements contract.StrictServerInterface.
 func (s *server) Undo(ctx context.Context, r contract.UndoRequestObject) (contract.UndoResponseObject, error) {
-	what, err := s.app.Undo(ctx, r.Production)
+	what, err := s.app.Undo(ctx, r.Production, given(r.Params.Of))
 	return contract.Undo200JSONResponse{What: what}, err
 }
 
 // Redo implements contract.StrictServerInterface.
 func (s *server) Redo(ctx context.Context, r contract.RedoRequestObject) (contract.RedoResponseObject, error) {
-	what, err := s.app.Redo(ctx, r.Production)
+	what, err := s.app.Redo(ctx, r.Production, given(r.Params.Of))
 	return contract.Redo200JSONResponse{What: what}, err
 }

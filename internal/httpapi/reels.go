@@ -272,7 +272,7 @@ func (s *server) ListEdits(ctx context.Context, r contract.ListEditsRequestObjec
 	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
 		return nil, err
 	}
-	all, err := s.app.Store.EditsLogged(ctx, r.Production, app.Session(ctx), mostEdits)
+	all, err := s.app.Edits(ctx, r.Production, given(r.Params.Of), mostEdits)
 	out := contract.ListEdits200JSONResponse{}
 	for _, e := range all {
 		out = append(out, contract.LoggedEdit{Id: e.ID, What: e.What, At: e.At, Mine: e.Mine, Undone: e.Undone})

@@ -214,27 +214,33 @@ type Edit struct {
 	Touched []string
 }
 
-// LogEdit records what was done by a session, and forgets what that one had undone before.
-func (q Queries) LogEdit(ctx context.Context, production uuid.UUID, session, what string, touched []string, forward, inverse any) error {
-	if _, err := q.db.Exec(ctx, `DELETE FROM edits WHERE production_id = $1 AND undone AND session IN ($2, '')`, production, session); err != nil {
+// LogEdit records what was done by a session in some areas (see EditsSheet), and forgets what that one had undone there before.
+func (q Queries) LogEdit(ctx context.Context, production uuid.UUID, session string, areas []string, what string, touched []string, forward, inverse any) error {
+	if _, err := q.db.Exec(ctx, `DELETE FROM edits WHERE production_id = $1 AND undone AND session IN ($2, '') AND areas && $3`, production, session, areas); err != nil {
 		return err
 	}
 	if touched == nil {
 		touched = []string{}
 	}
-	return q.exec(ctx, `INSERT INTO edits (production_id, session, what, touched, forward, inverse) VALUES ($1, $2, $3, $4, $5, $6)`, production, session, what, touched, forward, inverse)
+	return q.exec(ctx, `INSERT INTO edits (production_id, session, what, touched, forward, inverse, areas) VALUES ($1, $2, $3, $4, $5, $6, $7)`, production, session, what, touched, forward, inverse, areas)
 }
 
 const editColumns = `id, what, forward, inverse, touched`
 
+// Areas that edits are made in, beside the IDs of reels.
+const (
+	EditsSheet = "sheet" // takes, labels, sync
+	EditsReels = "reels" // which reels there are, and what they are called
+)
+
 // LastEdit finds the edit that a session's undo takes back, or, with undone, the one that its redo brings back: its own, or
-// one of no session.
-func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, session string, undone bool) (Edit, error) {
+// one of no session. With areas it is one that was made in any of them.
+func (q Queries) LastEdit(ctx context.Context, production uuid.UUID, session string, areas []string, undone bool) (Edit, error) {
 	order := "DESC"
 	if undone {
 		order = "ASC"
 	}
-	return one[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND undone = $2 AND session IN ($3, '') ORDER BY id `+order+` LIMIT 1`, production, undone, session)
+	return one[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND undone = $2 AND session IN ($3, '') AND ($4::text[] IS NULL OR areas && $4) ORDER BY id `+order+` LIMIT 1`, production, undone, session, areas)
 }
 
 // LoggedEdit is an edit in the list of what was done.
@@ -247,13 +253,14 @@ type LoggedEdit struct {
 }
 
 // EditsLogged lists what was done in a production, the last first, with what a session has undone.
-func (q Queries) EditsLogged(ctx context.Context, production uuid.UUID, session string, limit int) ([]LoggedEdit, error) {
-	return many[LoggedEdit](ctx, q, `SELECT id, what, at, session IN ($2, '') AS mine, undone FROM edits WHERE production_id = $1 AND (NOT undone OR session IN ($2, '')) ORDER BY id DESC LIMIT $3`, production, session, limit)
+func (q Queries) EditsLogged(ctx context.Context, production uuid.UUID, session string, areas []string, limit int) ([]LoggedEdit, error) {
+	return many[LoggedEdit](ctx, q, `SELECT id, what, at, session IN ($2, '') AS mine, undone FROM edits WHERE production_id = $1 AND (NOT undone OR session IN ($2, '')) AND ($4::text[] IS NULL OR areas && $4) ORDER BY id DESC LIMIT $3`, production, session, limit, areas)
 }
 
-// EditsOfOthers lists what other sessions have done after an edit.
-func (q Queries) EditsOfOthers(ctx context.Context, production uuid.UUID, after int64, session string) ([]Edit, error) {
-	return many[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND NOT undone AND id > $2 AND session NOT IN ($3, '') ORDER BY id`, production, after, session)
+// EditsElsewhere lists what other sessions have done after an edit, and, with areas, what was done in none of them.
+func (q Queries) EditsElsewhere(ctx context.Context, production uuid.UUID, after int64, session string, areas []string) ([]Edit, error) {
+	return many[Edit](ctx, q, `SELECT `+editColumns+` FROM edits WHERE production_id = $1 AND NOT undone AND id > $2
+		AND (session NOT IN ($3, '') OR $4::text[] IS NOT NULL AND NOT areas && $4) ORDER BY id`, production, after, session, areas)
 }
 
 // MarkEdit says whether an edit is undone.

@@ -279,10 +279,10 @@ func TestStrandsInReels(t *testing.T) {
 func TestTheLogOfEdits(t *testing.T) {
 	f := setup(t)
 	for _, what := range []string{"one", "two", "three"} {
-		require.NoError(t, f.LogEdit(f.ctx, f.p.ID, "", what, nil, map[string]string{"do": what}, map[string]string{"undo": what}))
+		require.NoError(t, f.LogEdit(f.ctx, f.p.ID, "", []string{store.EditsSheet}, what, nil, map[string]string{"do": what}, map[string]string{"undo": what}))
 	}
 	last := func(undone bool) string {
-		e, err := f.LastEdit(f.ctx, f.p.ID, "", undone)
+		e, err := f.LastEdit(f.ctx, f.p.ID, "", nil, undone)
 		if errors.Is(err, store.ErrNotFound) {
 			return ""
 		}
@@ -290,7 +290,7 @@ func TestTheLogOfEdits(t *testing.T) {
 		return e.What
 	}
 	undo := func() {
-		e, err := f.LastEdit(f.ctx, f.p.ID, "", false)
+		e, err := f.LastEdit(f.ctx, f.p.ID, "", nil, false)
 		require.NoError(t, err)
 		var inverse map[string]string
 		require.NoError(t, json.Unmarshal(e.Inverse, &inverse))
@@ -300,11 +300,11 @@ func TestTheLogOfEdits(t *testing.T) {
 	undo()
 	undo()
 	assert.Equal(t, []string{"one", "two"}, []string{last(false), last(true)})
-	e, err := f.LastEdit(f.ctx, f.p.ID, "", true)
+	e, err := f.LastEdit(f.ctx, f.p.ID, "", nil, true)
 	require.NoError(t, err)
 	require.NoError(t, f.MarkEdit(f.ctx, e.ID, false))
 	assert.Equal(t, []string{"two", "three"}, []string{last(false), last(true)})
-	require.NoError(t, f.LogEdit(f.ctx, f.p.ID, "", "four", nil, 1, 2))
+	require.NoError(t, f.LogEdit(f.ctx, f.p.ID, "", []string{store.EditsSheet}, "four", nil, 1, 2))
 	assert.Equal(t, []string{"four", ""}, []string{last(false), last(true)})
 }
 

@@ -1,4 +1,4 @@
-import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
+import { Link, Outlet, useLocation, useNavigate, useParams } from "@tanstack/react-router";
 import {
   AlignHorizontalJustifyStart,
   Gauge,
@@ -12,6 +12,7 @@ import {
 import { useMemo, useState } from "react";
 import { useEvents } from "./api/events";
 import { useProduction, useProductionEnd, useProductions, useUndo } from "./api/queries";
+import { useUndoOf } from "./api/reel";
 import { stop, useMonitor } from "./listening/engine";
 import { MonitorStrip } from "./listening/MonitorStrip";
 import { Condition } from "./ui/Condition";
@@ -50,6 +51,8 @@ export function Shell() {
   useCommandKeys();
 
   const { mutate: step } = undo;
+  const stage = useLocation({ select: (l) => l.pathname.split("/")[2] ?? "" });
+  const undoOf = useUndoOf(id, stage);
   const { mutate: end } = useProductionEnd();
   const archived = p?.archived ?? false;
   const going = !!p?.removal;
@@ -57,8 +60,8 @@ export function Shell() {
     () => [
       { id: "palette", name: "Find an action", key: "mod+k", run: () => setPalette(true) },
       { id: "help", name: "Show the keys of this stage", key: "?", run: () => setHelp(true) },
-      { id: "undo", name: "Undo", key: "mod+z", run: () => step("undo") },
-      { id: "redo", name: "Redo", key: "mod+shift+z", run: () => step("redo") },
+      { id: "undo", name: "Undo", key: "mod+z", run: () => step({ way: "undo", of: undoOf() }) },
+      { id: "redo", name: "Redo", key: "mod+shift+z", run: () => step({ way: "redo", of: undoOf() }) },
       { id: "history", name: "What was done: step back in it", key: "mod+shift+h", run: () => setHistory(true) },
       { id: "stop", name: "Stop listening", key: "Escape", run: () => useMonitor.getState().hearing && stop() },
       ...stages.map((s) => ({
@@ -79,7 +82,7 @@ export function Shell() {
         run: () => end({ production: id, how: going ? "keep" : "remove" }),
       },
     ],
-    [id, navigate, step, end, archived, going],
+    [id, navigate, step, undoOf, end, archived, going],
   );
   useCommandList("Everywhere", list);
 
@@ -191,7 +194,7 @@ export function Shell() {
       <MonitorStrip production={p} />
       <Palette open={palette} onOpenChange={setPalette} />
       <KeysHelp open={help} onOpenChange={setHelp} />
-      <History production={id} open={history} onOpenChange={setHistory} />
+      <History production={id} of={undoOf()} open={history} onOpenChange={setHistory} />
     </div>
   );
 }

@@ -2496,6 +2496,9 @@ type StrandId = openapi_types.UUID
 // SyncId defines model for sync_id.
 type SyncId = openapi_types.UUID
 
+// UndoOf defines model for undo_of.
+type UndoOf = string
+
 // WritingId defines model for writing_id.
 type WritingId = openapi_types.UUID
 
@@ -2512,11 +2515,23 @@ type ListDeliveriesParams struct {
 	Before *openapi_types.UUID `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// ListEditsParams defines parameters for ListEdits.
+type ListEditsParams struct {
+	// Of sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent
+	Of *UndoOf `form:"of,omitempty" json:"of,omitempty"`
+}
+
 // ListFilesParams defines parameters for ListFiles.
 type ListFilesParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// RedoParams defines parameters for Redo.
+type RedoParams struct {
+	// Of sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent
+	Of *UndoOf `form:"of,omitempty" json:"of,omitempty"`
 }
 
 // ListSyncsParams defines parameters for ListSyncs.
@@ -2531,6 +2546,12 @@ type ListTakesParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// UndoParams defines parameters for Undo.
+type UndoParams struct {
+	// Of sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent
+	Of *UndoOf `form:"of,omitempty" json:"of,omitempty"`
 }
 
 // ListWritingsParams defines parameters for ListWritings.
@@ -2930,7 +2951,7 @@ type ServerInterface interface {
 	ListDeliveries(c *gin.Context, production ProductionId, params ListDeliveriesParams)
 	// ListEdits What was done, the last first: the newest two hundred
 	// (GET /api/productions/{production}/edits)
-	ListEdits(c *gin.Context, production ProductionId)
+	ListEdits(c *gin.Context, production ProductionId, params ListEditsParams)
 	// GetEvents Server-sent events; each one's data is an Event
 	// (GET /api/productions/{production}/events)
 	GetEvents(c *gin.Context, production ProductionId)
@@ -2957,7 +2978,7 @@ type ServerInterface interface {
 	OrderQueue(c *gin.Context, production ProductionId)
 	// Redo Do the edit again that was undone last
 	// (POST /api/productions/{production}/redo)
-	Redo(c *gin.Context, production ProductionId)
+	Redo(c *gin.Context, production ProductionId, params RedoParams)
 	// GetReel The production's reel
 	// (GET /api/productions/{production}/reel)
 	GetReel(c *gin.Context, production ProductionId)
@@ -3000,9 +3021,9 @@ type ServerInterface interface {
 	// SaveTemplate Keep labels under a name; a template of that name is replaced
 	// (PUT /api/productions/{production}/templates)
 	SaveTemplate(c *gin.Context, production ProductionId)
-	// Undo Undo the last edit
+	// Undo Undo the last edit of the sheet, of a reel, or of anything
 	// (POST /api/productions/{production}/undo)
-	Undo(c *gin.Context, production ProductionId)
+	Undo(c *gin.Context, production ProductionId, params UndoParams)
 	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
 	// (GET /api/productions/{production}/watch)
 	GetWatch(c *gin.Context, production ProductionId)
@@ -3929,6 +3950,17 @@ func (siw *ServerInterfaceWrapper) ListEdits(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListEditsParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3936,7 +3968,7 @@ func (siw *ServerInterfaceWrapper) ListEdits(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListEdits(c, production)
+	siw.Handler.ListEdits(c, production, params)
 }
 
 // GetEvents operation middleware
@@ -4173,6 +4205,17 @@ func (siw *ServerInterfaceWrapper) Redo(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RedoParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4180,7 +4223,7 @@ func (siw *ServerInterfaceWrapper) Redo(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.Redo(c, production)
+	siw.Handler.Redo(c, production, params)
 }
 
 // GetReel operation middleware
@@ -4586,6 +4629,17 @@ func (siw *ServerInterfaceWrapper) Undo(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4593,7 +4647,7 @@ func (siw *ServerInterfaceWrapper) Undo(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.Undo(c, production)
+	siw.Handler.Undo(c, production, params)
 }
 
 // GetWatch operation middleware
@@ -7708,6 +7762,7 @@ func (response ListDeliveriesdefaultApplicationProblemPlusJSONResponse) VisitLis
 
 type ListEditsRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     ListEditsParams
 }
 
 type ListEditsResponseObject interface {
@@ -8091,6 +8146,7 @@ func (response OrderQueuedefaultApplicationProblemPlusJSONResponse) VisitOrderQu
 
 type RedoRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     RedoParams
 }
 
 type RedoResponseObject interface {
@@ -8698,6 +8754,7 @@ func (response SaveTemplatedefaultApplicationProblemPlusJSONResponse) VisitSaveT
 
 type UndoRequestObject struct {
 	Production ProductionId `json:"production"`
+	Params     UndoParams
 }
 
 type UndoResponseObject interface {
@@ -11291,7 +11348,7 @@ type StrictServerInterface interface {
 	// SaveTemplate Keep labels under a name; a template of that name is replaced
 	// (PUT /api/productions/{production}/templates)
 	SaveTemplate(ctx context.Context, request SaveTemplateRequestObject) (SaveTemplateResponseObject, error)
-	// Undo Undo the last edit
+	// Undo Undo the last edit of the sheet, of a reel, or of anything
 	// (POST /api/productions/{production}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
 	// GetWatch The watched folders of the shelf, and what they hold that the production does not have
@@ -12293,10 +12350,11 @@ func (sh *strictHandler) ListDeliveries(ctx *gin.Context, production ProductionI
 }
 
 // ListEdits operation middleware
-func (sh *strictHandler) ListEdits(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) ListEdits(ctx *gin.Context, production ProductionId, params ListEditsParams) {
 	var request ListEditsRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListEdits(ctx, request.(ListEditsRequestObject))
@@ -12564,10 +12622,11 @@ func (sh *strictHandler) OrderQueue(ctx *gin.Context, production ProductionId) {
 }
 
 // Redo operation middleware
-func (sh *strictHandler) Redo(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) Redo(ctx *gin.Context, production ProductionId, params RedoParams) {
 	var request RedoRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.Redo(ctx, request.(RedoRequestObject))
@@ -13064,10 +13123,11 @@ func (sh *strictHandler) SaveTemplate(ctx *gin.Context, production ProductionId)
 }
 
 // Undo operation middleware
-func (sh *strictHandler) Undo(ctx *gin.Context, production ProductionId) {
+func (sh *strictHandler) Undo(ctx *gin.Context, production ProductionId, params UndoParams) {
 	var request UndoRequestObject
 
 	request.Production = production
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.Undo(ctx, request.(UndoRequestObject))
@@ -15087,405 +15147,407 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39khs3si/4KgjujdDMnlI3uyVr7FZsbMj6GOse2dJVa44nrsfbB2SBJKarAE4B1RSt0H2NfaB9sQ1k",
-	"AigUCyhWsUnJM/f4D6u7WUQBiUQiP3/5aTKX5VoKJrSaXH2arGlFS6ZZBb/RhWaV+SFnal7xteZSTK4m",
-	"esXIvK6UrIhcEPPbmi4ZmbGFrNgkm3Dz0D9qVm0n2UTQkk2u7FDZRM1XrKQ45oLWhZ5cTSbZpKQf3zCx",
-	"1KvJ1cV0mk30dm2+pXTFxXLy+XM2yVnB71i1veG5+Ta8Y031qnmFe2KSTSr2j5pXLJ9c6apm4VsXsiqp",
-	"eWld83wSe9GCFyz9EvPpPV9Q8JJrP/wOnfDDKJ0uDWFK+pGXdQm/mV+5wF8v/Ju40GzJKnjVmvLqpmKL",
-	"+B5WbMEqJubsgSJKV1TkT2E3pWBEr6gmdFkxpsiMKU02KyYInSkmdGKLzXvGUQKmp+kti89P6hWrSMXm",
-	"ssq5WB5nlvC6kdOsZF7PzcTSfNE8c0/uqBgr0q8xn97zBUrWIr8ppFx3qS7vWEWoyIn5IUFA+GaUQRe0",
-	"UMy/ciZlwagI3llSPV91X1rSnBGqSCHr3PxrNnfBK6UzMtvCb5oJothcilyRRSVLs80VI1yTGVtyoRIz",
-	"xfcdNFUcYXem1DJgRmRFFrKCySmeM2UEISUlzx+aX4lhbPPbv8FvfyjYQv8R6Fry/H/h3yq+XOk/upm3",
-	"dxnf0rvPa6o1q8xX/59fpg+/ow8XD3/99OjJ5z/88m//69fWX/74f/+3Hj5Y8+iemGMl8PypNWM5Snnz",
-	"LFGablMUv2VsbYc8iOzwrpRoxA+j415kEyaMGPxlevZNdpFd/po1JyGX9QyEtn2tqMuZlY/4Vi3j8oeZ",
-	"g7AgGyNkOPBlxYZIGBmXL1zoJ48nUTmNG54+9gMYYsDB34p5zyu2Yn7PF2wqrrlYpt9hH7jXa0BEqrUU",
-	"ioGO8gOjFbxvLoU2m2L0lvW64HNqtvJczjXTD5WuGC3NZ5E3zbigsIGRd7W54g3XumAPmcg5FWfkGSlA",
-	"aSFckEeXZMa1glOuJCmp2JLZVqNo+O/Xb38if4Cp/jEjC14ULCf1mmy4XhG1pnOm4FITZFbI+a26Iguj",
-	"h6lg4My/oRa1YnmGR1IqbubmFDGQm/hlIgX8aS7LUgoyNwMb8UrJk8cPZ1yTRSGpzkCOMaM3kfmKCsEK",
-	"olcVY+TRZfOUIn9YVoxqc8WWdCm4rnOWkXUllxUtS0ZAZ4RJbNeMvH5NM6JouS6YIlSTRV0URM1pwf6Y",
-	"AYFa7zP3untWtV+bwS3v5gU6JPGawdnfxORzNnlXyVnByh4WWOMT//Z3ZTYxZIH/BrrR5P84b7Tgc/xU",
-	"nbtxI2xAydp/6HgXmPFZNV/xO/a2ylFvpnkO20OLd5Vcs0pzw7RWCrKPsGp4Dr9njwOqHP7x8ONPMdnZ",
-	"HKZfmkd/9ewsZ39nc21I9X2t9s6q/ea5LGQNS7Hy1SjritFJNpkX1JwZdWv+X0qlgle6E5RNeDjp5s+3",
-	"XMQ/KKhY1nTJEh9uZa2jH7kLu/OBXET/XEmkvFuW0qycGI20MmK95B8jq9khNYgneK8dzk+wQ/ts8vHh",
-	"Uj60f9wwesfOzGYEf3/Iy7WstL3bV5OryW9M6W0hZXk+lxU7h2/BJL6v1Rt2x4qRe7mkXOxj+ud1ZV6S",
-	"wcM3+awlJ/1F2hghjwMT5OF3T2J3bEgyN+ogAuEaDyPRcxQZ7yqJ+79zngoesznkwgjLdcWUYkaI10bT",
-	"u2gUPdzqvXpFNrECK2A8f9lnk5wvFta+3qsaGGu0UvqG6oGPr6hajTwftzGpkk1krdd41tpEmgI9aHBZ",
-	"oHYkJLFfic1rzejtTT5bqDhDibooqPnRqgMdilalOvzrO0zodsev0Z9itzUB2cOpB9MAuu3hYuePOGsx",
-	"4xh+9h4NZGk2v+3y8sKw6bidNbcTi3/H6LqRD3YoCE81A2V2EiOJYpZzD2pIxcT1ms3H3LMKnp9ML76b",
-	"0ul0+nBq/vcn879v3a/2v4tJ5xZW9mVDbPiGVvCt2GX8vODrkRKcRs6jU50UF3Nm7EthDEunD1YM9Ksc",
-	"ruoB8oNu6Db9joKiAkYFMYroLRdkRe+MIT5s9AXN2c3+S+gVzZl/3F74Q57/GhdcUsPBqbTpiNo5UtPt",
-	"EJp2ahgBubhjlY4f6x7lqLCu1UFXSPKmEFKnVCy4Y7lmpdpH/7eLxXsqlrAFJf34Gr9zMZ0GXl9aVXQL",
-	"5885jHr1dHjIG9EqZstLZX2Fhm2t/FdkjRqsn3dnYcEEL78FRnC/dueqeUSjQNeBJisKppw1xcDqA9Os",
-	"4GtlnZgVIyznmuVEyyUDzws8x/UkolbXYl3QOQrx9iuFnMl8S26F3KjQT1ZIsVSTbJ/9ABKt4Ul7MVLr",
-	"6/CstEfKG7FzBgJujIAH5+ZnKxpf404O2pyp84Wnt+e5MX9H22XA2VGTzPJ8m/bAXWBnb6ix+xdktkX3",
-	"EQZJeEUU3aqnaL9uuIK9Mc+CN3D/7pi3xu8SqQxZ4gw4L6RiitTrKyKkXnGxROeBruj8NuA/Ojfs1zCo",
-	"OTVyAWJ+xlbcaMO0MHpTYAviGIZFiiJqAD6XVcXQMR7Rw1XE9Vbyj8zOyhzVJfMHpuw9rbtbbuNR+y4E",
-	"P79XfFlXTMFXa+td2jlb4JMBwe0liiHckt8xQQpjr6hRU8wZWzOl7T3UftlKbsiCWtOjkBtibiyylEyR",
-	"XG7EMEvEUEAxJg6iQu8V2XmVXX7ydPVPwNu0nyPsbQ7Nfq3UTbdFVs8GAS38XN1GZ8iJ9kXRA9ahT4eZ",
-	"4QqtqGb5TVEfbOiU9OONWslK32hWlfcZyfz5xhoveh118RvWKqXSmb0oKPJYITesUkTJEs5/W7sbYXT1",
-	"UHG0JJ7VanI1eVUXBSn5R7iNdsj98PJRgnwPL77NwMGjEsJ8VquEDjdgS4OIbKgr/ml6n90dM2gw4IaL",
-	"XG5u9g36JBx0evY4Nmgh1+wmn92sWXUzapLTs4vYeE4mdsMsipYMGQ88C0VB4GGnsBGuCIQI5SIjSuKf",
-	"9YptCc3Bia5lS0lK3Z1mk6NHGyyCoforPP1OcqEjOsiuCttWimitZQke6TN85xjdqPkyakjNNPYdol3X",
-	"9R0takbMzWUtEXTJm+vGJnbcMbxmpMBoKwS+JnFjdIBBoVZ0zXZdyKWUEBlaySKP6g0wzUFXz64H3PAC",
-	"fnuPlhpsCJLyXhuiX97Z2MOBdDLm7sBHj2TQIQGj7nHWcl82H7iruKurwJHcmGtkgZ5TWZHNakuEFMzo",
-	"uDEzBkRXLM6u6S0juWFCITUxTAKCwdrM7A6jr10jGLwgEQcGOEfMVwuutBch4B4B/bugPCez7VPCyrXe",
-	"NnZT8BksBFYlJM7PfOg8XyFvo81UyjvwjemKlyX8NEOWF2wT5Xgl6yo2ec1LNpd54zHA5yIjmFn1q60M",
-	"Zm5la7NZo5RWN5+oAx2pOpfVAM8Y7JVnwyaWgjkucI4towcv9XRyy7U86ZjJnqO4pNdvuIocUeAnNeIO",
-	"sGc9QpylFBHC4AvcFvTzINms+HxFNrIucrKU4db0TerPUrDkrFy4zXGp1NwMzPICyGjEaowjC7bQCZvS",
-	"TNgcTbMHAtKFMsIF2cgqVyO5SRdsv3KPj9mV2JllbuMs2Xv2fLS+qdlHI1U/vP7w5uUVebkml38T0+kF",
-	"IW9eTf9EyH8Q8pyQy8uri+nVo0dX06n7+Unz83Qa/Gye+Zv4P8mr929/JM/fvH5Hfnr248srcnnx7OEj",
-	"DGS3eXJFRV6wVpbLNEv5ZaVYssrc6YyD54iJ3Mowa/ATVijDeCzqaPSK3IVzf4f6XOxOQfJ8auVtfjNt",
-	"60CpnTRfjW3VCzbnyvoJBgfO53O21j6LpF4umTLfU+ZNg9z8v3aj7XbMmJO19YZAXOyJCYSa4jf7nFW7",
-	"YjJ4ZeYml6BfwQX6BIfSz+g2QKs5rfJzw4wfpo/ONvQuQhf7bLDqYPcfTwPneMpJN2bZ+Lb4Om0cqCPH",
-	"Z2xJxW6wNKeaPTTXR2xb5gVfr2NuVHe0VsyoHmEKyzBPfRDl7dyRRiFywSwj8LlWrFhc+UQzzLvDMAvm",
-	"8NyxypyMIMV6uIspeiFhetGwpbCqktW+6+da0CUqsXOdUBAhJQo+B4PDu+FBDTFDUgwmxjRjXjinS8zB",
-	"jlcRVU5js4HJA2+kBS/YcGXgXWGWkb/iBYsPJrhasXwUV9rdGabeY/xprwCyNBk1jzWd31q3cuqzm4Rv",
-	"zjywtgfA09GpH+t8Mckmc3U3ySaQlJVNylXcfdwJCbmMjj2pW3IRmjF7qQNZ10lDCYXBTUVbAbDQxAWV",
-	"9JDTjgxr/RtDdb2/KJbHiKPWbN6zCvOplSSJZWha6ZtQv+8Ooi0R3F5uqMvpNKIS1HeRswr/tK7kXfMT",
-	"uF7NWYZjPqdizoqCxc1/zZSOkpMStaaC0MLItZgJqKWmxf0kXkCkhIGDUXXcVW7sKUn0iitiaJyh1+Qi",
-	"nurbCbb5lH7HgeE+7uxacyR3DmAzZ0s6t1P2AnBkcdLcSbnOnmcNoUKub8mP5tr0p9wJ/kBW913do9Vx",
-	"L4kma1lsLVkOzuQw+xO5SyDKJK8IJZDoCpsNe+r4DS4Upxm0ecGK0AHMFQjVKHOZlT1QxD6mnkLMGjMH",
-	"2rnnLe0rKr1tiUDU6YpvSY74aBodks91XUUrIww/+XIwXwxDNhAps99Dt6Ih5TKkVUooD0y4Mbw9NNF+",
-	"UGaO49JB2UUdQ7/aosWF0UFSsTlfcyY0yVlJRa6ekvmKzW9ZTuiScqHQCwAZ4ijfjbp5Ttf83EzQCf0z",
-	"e08GZ2IuczwS6vLxZHciH1YMddaSfzSakbmFlGYVk8SWsOVgKvp1OOpdZpOSaZpTTSdXn7z7cHKNX8bg",
-	"i7D6ScPOxoj45FSnXzAVm3JhXjAx5kQ2WVayXuOHnWCOy12Z4BQnn3/17/3UMNPnm0/mtH2++fH1X+ER",
-	"o/o0ggwUkcnuQs1zThVxmgfQ8leQCpi/bsjpfKookHdv/cffgv3ifHQTKDoDd03BNJY2+lvj4nM3jTpP",
-	"6VGtbYt9brcpZo0uZJEnHLhuO2PXPNQYDtdwzTF4g1+J6BwBs+wsupB1LphS8bmXVCXyE4W8mVn3QvRD",
-	"/rEsEpnwnaOc9n07DXtnzrCZiYQTqaIEjb0XM0v3ZLB0053cURqxM+/sdRId70QaeHNo9s7OPzxcjY7T",
-	"ipXrwn6x693G8jv3DP4GyeAohUvGtEpkUvUoxDv3hT1S3k/daFzhhAL/dFuBsjLAn+hgv0OiOtYMTpbf",
-	"yaG5tXBxHZxa+zLn+pnP2Blx+b38SOe62MJdg5qAYmfkeTvJzawuD9PdXHIPr8gtFxmpRcGUIiWjQqPa",
-	"dUbe2TInBV8cmvJ69jeBSk048wtwQu38ZccBmOc3kNc0Mj2Xi5x9THA2s5mJvQcGHvpsk6r2Pf0BHuqY",
-	"FDAHN0RMu5nJqpKb0WFjpSum5ys4W64yFNIECRYNo5ps7V14e0bmlVRqQXOWEy60RJO34FiszfNuTDkZ",
-	"Au33Rjt9flAG7cioaaATX0Z1YlubGRVacuDL/IbvcZ3DY3a9mS00daWhkJ4Js47tOuQA3izpWo3ceVuC",
-	"bSw+636EGOhsSyopS6LRuozbV0Mi2VIsramf3vSLKM0GE9d6QEec5NPz4WEmS7PxsT22uZhD5MZrI2iS",
-	"gzfbEmUld6pHchKIAMNLgn3UyFAYBJX1fMXUU0JdOa1ckKkNVHNNoCahI6MLu6tdFRGyqvfGcG2KcX8y",
-	"Rf92xxJb2D9qWtys5QZu+IpyxfKbuVRcsP0VhTjzdJK1WVw9NuMHBoUzCzFAWtiaLZDDWNMuhcsF/gNk",
-	"a9g8rD+OofrgNJex23NPrqZxJs5HF98co1ZkhICoaLk+gCfHXTnHERY+BzxW2fk5m7CPmol8JNtiYh+K",
-	"C75czWRdnVIIsHzZOsorRsHVRHkx/NzCIDEKDJKWJ1vb8IqrwcVWUQLEVr6S5dh7YkbntwS0RSObvGWA",
-	"pWZ6xcqnaDOAhZDZVNCKWYtBSyPZmi9vSS47jDOWgjD0gOr7NB24UMz62Y/HCINl7mz7ZaQCmMezbZQC",
-	"f5d8rEHJ6HyFioIvmQLdAVzxboep9tmqPm2PYfXSiU7U4E0v5d0Rd3vwJo7lbinw1kjVbfT7LJ2FAKwT",
-	"ZGfPZckgEpa14bqaD+G9MefZXRR1jt4y0AUDM9JlJh98LM0OHWbrp6o+Ey6AWOQPH45Ny1aXjTPQwf52",
-	"mhwmdYfZX/ex0v75lJEoVcVYM/Do9tyXWuqaKj1W9IyXL4Oc1G8oz8fXazoZcPDJrthxpe9YoQoOl/3P",
-	"Y93m2GXdmMN+zLWNmesoM+aWsXWfLDfm6KzWNvJNRSKl40sfrh7SH+226F4JsbcqNtbgdzlxWJUqF8SZ",
-	"J10v9+DizrHcfzwohi7ewiAMhD2AsiP8uw72oD3iNJFxMQKvQPNY4ilGMVwwREt5H/VGMX3TuLf6Yw/a",
-	"rs5+raTVrYMBHs7oFjJo0MXwI7xhEBBEI8xH4AF00ouj5AkitWOwtGwyw1DUC3jJn82XIrgSnbsvEjze",
-	"P/regXexBOxbUnzTAEyMkD2KbjH6ClabXJBa3Aq5EQRG8yWdoLx7a40rb7uDn9I95eq/JgOV72bGkStk",
-	"XIQF9HM7XopAPqY3SjZjnTUaS7Iis1qZ9SsmNGSXIZ0AdbQpQUuq7t1g1Ig4Y/zywxGSa9a00gNkyTU8",
-	"Z7807Mbcc4nxLhuc8pJJoRPOMKF4761hLbj9aCtRSg+Bhork9Mnago/W85UFa9pwYwEi7g3isXxtf0PC",
-	"d5rwGhlN8YauLdeNCXvINXeFjuuCbj2cAUQzXe0Bo/NVFsQ//O0rN6J9HhGrRy6IYnesooUf497Oxchd",
-	"Mgah002jVZjTa5aPgTUazvGDda84HJ/qgc8cNecEf1kqx+OmvPwncNONC1EcGmLeG8tAkM090/7ZPPR8",
-	"hUhfn/vTlljO9dkzh50/PGnJfA8TluKF967yaXANTRKl1lHcpZq6wmObut/UAUw8CDaKBY7VqWrFCuiN",
-	"sBVz4HOXGWkTv1gCPNeXMozdRJh4bPNejQ9ENfZDtEIuWk86LGy+4+z/R00LwAHJCP4MUXTQCG0ZnHkR",
-	"JiCR63bN/eiw+170MqDUQehlUArW4cZQTkdkQTpBOMikjrnihzN5XiMkNruRi3QaJaKIFw3oFuKzWGht",
-	"B5DgAcxiKZXjCgbH1Lol4W0HFsEVXOmY0Q3aphkcavMVKeltA30UsBl0lACed/Wdv2ZjsHYrvozhQhZc",
-	"3LIcyK6gv4LDbgfBAZ58WjFSMZr7kIebVb0uJNwDTsjgYNGJJcs3jHroajRczWRGlFEjAZJ9+v/9vxff",
-	"TgnV5PIbj5HB9UrWEIyLFm/sTfblvw3lXCXomKxoy1md6rhOdduOAHLQH6I5BMb8AGxjNHyyUQVxVNBi",
-	"q1zDA5pjZ6JFraByyh/HOBgINCyIVBRaJR8/Rlu7Oa52D9WBla/mk/Ve8sJDo26n0DE7aAuNCLX5rXvU",
-	"uxCEHTjKn7JkBVwjUIOk7J1c7UYnbcrhdgvlQBg1BXXIpGE2TChvmx1tjqGXR9GbmhcMHUbdq0TWIlXa",
-	"MRohf4eelpR2nMy+a2jieTPpg7PPzRA/MqqsnDoFxl4fUq4vjYl8JFgc8yHtRugUy9CPN6UsmdC02v4+",
-	"YAJHA8NXRqm/KeqjwRIeMMgdq3I+1+MEyn/gl/aKlN0jsMt0AQmiOxrfnc7KR6GluxNxv2M1JCAaYuBA",
-	"Z7YDa2zjbd2w1JRoSdS64ODllYvF/mLQzwkJ+c62CtkRE44lBvNG7LAKW4S241dqNT6EdKQ1XTKnFVlQ",
-	"JyYShar2ytyXHgLztlNwX0vdEokmF9B8aKgrIuZE6nVLhC0NIrSDEtcxw7HYXT++n0X8KCMp/I1tJxcs",
-	"e8z9ds82DmaI67qMgSEXcsPygTfL8HTrTi+SIGTGzHAjqxRL/nHUfWEk3sBFDcP5xZJhN3f7gixo6wFZ",
-	"iI6cMLEUsm+qfq4u77fBH1zEI+oDSLgA9kERHYBCZMe8qWoRMSXAt63CVFlaDYU3mneHe/HcyHLFdBbM",
-	"E2AwhqBHOz9zJP7OFfPNX3bB7rliZFFIWT0lRmtA801IDQD44hDg4q/crMaYMQWLo1iuaGXdEsqWymRk",
-	"ai7TgUSGkVPIZr6MLRJYgs8eKMLzBiHTGJ3eTubQ38ACY04GuvzD6jXc/2S3nYAJgPlCCJIWkzfk88tN",
-	"3ZtOH+xKYnWbaI+TkLqJLQ0rw1yXnoN0/Wq5U7Y4gpdpqgC/FlyP6QGUTdChMLQ7EFLRvqdpEWRXY2fm",
-	"Bt0jmZ3D/Mzt2Rjp7L3tKJ2F87R2IBpY4pJUKtWQToqbdV2tbfbcrqOmZNCKY0UVydmcQxmsJko+tUkP",
-	"QhIl6DIOZKtpO9pjYw0YfYGKBGsQ+Msn7kaSa3WvjAjr7HBUcEO6GWY+ZSKgRezENfikHdInTdAeJKq4",
-	"oue/EJvBD1St4vivAVjfcD2ICV21E+THg7I5f3J0jJKreFOPoNEnX+gtxrihOgZg8KqKI/LwGJ0OXnXT",
-	"41lKbpLzd0a6HSGAYhV0yjATdFB/ZMv0QIwsu72O5KEjvnG3Nt3bHOV2FxblCkYLDG/tol1WWo2qiuim",
-	"cWiq6xbsBqiiC8oL85W9ZWX2+5mdS2L22P12TLCpCbm0N+zhBapPvKmocc1hh2mFgGfUHTf/voE1xpIe",
-	"2zsQoe/MTuau2A/4OuTdg7xsukIjpQtC2Xo/N+xJq9yFWwq20BBtARwJAJUAggDOTu7arnS9CwfMsZPh",
-	"GMU2+eG3eDwkCsLuY3WB77+fwXq83ZaGHlwbtzbGgv/O1vpDgM4SS9WLgiJqhyN9y9Y6w+pko9k6Wd4F",
-	"i/cGUuQ2C2awNzHBTzcqbPxQzStj64a6hrFFOpAW6TgsqJhyOZGI8ddJJxqSJXJAliMMPaSVF6z1oGD4",
-	"G7r94FDpx/gd7wPg7GHwD4RnHpNehO+K88c2qmgO7wcxAkXjKP0gggZ6Q1WHuBoW9DTEpNIQy38Yv23x",
-	"/j6E45jI0ST6FC1wSghNLEnRTcYDevWfkiaz0qIX8luGUfinhCL2etCZHIYBHOogRm+NYkx8ySaqSEV9",
-	"57yaFykRN66jZOYW0+DnPVDESvwhLJV0yBgCOFy3ATefY7co2GXcXQAwb0spE4RwTe9TILbOkbEfN9LG",
-	"KMZ1dHW76VwXPl5kPRhudhaSZ7adBDRrltbsdlR6yOWS5S9zvr+jTC+E844hkt7vksdwwqVgDxQmw1pN",
-	"cGts2gfqitQilw1IywxvlJibIU+mSg7rNgxb4pwK2J0d4vl25Dj1pBrfhb+QYMjbXgIrvtCTq4vvLqfG",
-	"yFCTq2nnorFf6BxKMzKZmcUAbQADIWrk4ztSDl/r6ZMbAefWawra6KSgLhSDjzOsICr8zBwaXcw2yBub",
-	"cIiUcCvC18U3Bn0x31c2KnDPu/GUvZAd3uMAGeeqVQ+PcfQ6O0ZUQI5q4B0WE+PJkmB8SbT4wp47qcaI",
-	"bkPf+MSJAzI2oukNQ/Ikol9cr8se93v0K/05DYdnX0S/OSQDYniaxuDuf12TVBasomI+eOExZW+o49by",
-	"x8F+W8dn/+W0//047bMouNapPPe2XPT31jF/LgtZVzsocHOuK8TiN4KlQn1lXUBYuUBNTTEaNQFSlWeJ",
-	"LPwpgrVhndL4XPxUFXTJhS/huU9NdEyVazB0h5iCdtsPMgXxux+cNTjc/wBf8PdfZib7NxF09cpesara",
-	"koLRO6Zi3bu0e2cI0n/x3eNH08f7zYt2O7bmrrVJYPn3deSinRmNKtohBytOIbPRtcpBj5th92VllqC7",
-	"ftdeSI+WFtdyn1zGyrdT/XWjaUc7oZn5fS/IfnVgfzQeE4PvmxNwhLTHuK8lj/cw6CRkyapiBXVm8wEr",
-	"WFLN7pNoeqT+2E4r3IsuIJV+pltfuUmn8C4KiWJp7z7uxhqkkDeFVOrwjNg05xp2KaJ2ef79h3fRKMnB",
-	"C7nnMTFfL2l1e2jKzP2SiitZtILlSrPSxs0mmLEWDY5Hwyib1RaMdmhwSZwKYuMTkPyS7GQLavhwxgxN",
-	"iOguv/nLq+sgo9SoKOCCIZoJhMmlRLG5FHnms58q65xEUS/YcbnEi7Hhqxydq72r6u9zOs8gRuqax8qC",
-	"NVGrILLlp5G5q7Lnii2jeQqzWo1oDBfe1j19+SL99sRQn11TrTCEnk0PD4/iMAjYbFjK8k6RjauXwkTo",
-	"wll/SMI45V0z6jGQZQnFohfsYThgb5TR3Nh7lFdI1DmzqxqjvWKGD6iveIYSXrJTGjW9vqiDO7PjF60B",
-	"0Juq8xPbWCV3DBJCzBIzZlY2mRewcnW7RSeXGmN6uSrwlo0UBUAQy9pmbYWdtL7pBUsYAkz1ZL9FJhfx",
-	"Pu4HXIxxPRNGGsTz39fqQIb/iW3CJK2h9prtFDWnVX5Wroz0gQ5Bk7/V0+mj+YqqVcGVPodfWddWixD8",
-	"Io7vZRsPtXZmWNNjS0QzQILf3/kw3ZilszVXcE4nlxPfMusNFZpVgoCROkk0stophp040/ZqOg1Op/3S",
-	"5PKbLt38u4eAqB3mZ9gpIvadsO0ivCR/9O3jdtPqb8M96e1w6cecTFsU2HfadyjUkce2dvrym4xcmsmd",
-	"X0ynF0RW5PK7s+/+RPJKrvf28OtPcsQ3J9jpve18OvIMfagoL6xGvyNc14noOfSvd6Eprggl5lnsZro3",
-	"AhuP4yCCmFxvr4gUxbZpwzjewVVSpaN9mDFy6RMTXZ9eYr+QESp8qNNDjEOLfqrwD9C3GIG7UCsHiBnA",
-	"CnLwQjD8jBVSLBXRcsmgbw41RDKSOIzwQf02/GJx2bKD0lei/pcDT5/UXEZK+AR5u2biAy+ZsVpevyW5",
-	"nNcllPUhvjNXxPazAitqU3GtmbhqUiuAZaD7YfsIJFvIJwNgfZs/KFxhTktdFK/4MlpwTHUydWEjm9SL",
-	"YVrVHjfY8Uq0ehoZHxJ8hJVadTpKCsy8ZWKOHVLz719dP+0zSO/r+mpZfH52u4plWBLWVIslI5lvF4v3",
-	"gFd0n85YkOD3QNkcHCsAuLJFrsfH3/4CjYUiPnmk00Eu+bceAiVZGpdouTyXVc7Fsqe7cuZzJbv3jMXk",
-	"iV1fduDh1xMkyTrTypVfPFDEwUMNzF/ob7QdmLAdgphlZjZ9lIrctjqkmlRM6cxfNPYMLmRFmqKoA7xr",
-	"adSdgRlpweZZb5Y1SIeno5Xyjql4kQ1gRhnNymL1YS73hm4JfCmzzeZa/R8PApeW/TuWSr7NJpuoo3El",
-	"N0EacAgCOix7O8zeaPNTe66W+4PyZycV4f61sJAuJ9jxnSO5nf3Q0tm3DnzlwOpZi2V7kBsoBufTZv6+",
-	"q7dfj8xZQbd9IGjeFvnuSdsUiQ63dMgukTOVhrcua53IpDvMaaArXh7fTeaK7uvAAzvMc2A3/zDnQYix",
-	"fJReHkkfTSyonYKujC1zPEJOs8p3DmJ8XAtHLL5Z0LmWlWpDoGIUgS8FLQgTmMcsFQsafXY0l4JuovfS",
-	"mlotv2B3rLAKERO6YrlNoZaCMI7NQ3nutMWnAKtalyXLr1BjkotWoU6TSj3NHj7KHj4++yZ7+OTXYYXl",
-	"i3j28UIW+ZW5jowYLqnYkvx7mPubVy8TfeoPavnWFCMdVDe0Byp838fyztYgDMJIRkCA+NYCFvYVFO7Q",
-	"YF8GhULeQXJKa7pPHkdCkEFed4y3QNeZ0YKmNBm/LxfhtlzEwpUVs40VAl/xTOqV/eem5KLGVoyQzwrF",
-	"YEacATeDBxW78c8B4xRypHh+Y5vaqjWjt2huNNNFBm9gxbF9e1NqFfNIb3geS/qRC0eGKzIlpRQyIxeE",
-	"KvTA7GHZ6NUUiPL98gtl0IHyC1jhMND0oGxvXWtCSymWtnEI0vspmRtWBiwCZH2sx4AyCAfkjFWGxtyP",
-	"9MT4jZd1jOI5W1aMKVelCIWCRmjpikKchVow3j6e/Hba4spvpxG+zPkdz6MgIA77AWQ3cGHQ+0zLpnbR",
-	"serA4xGbBSvYXU+qSKPqtFb03TSa9bGxFao7ppc0f8erqOR5XviObrQo/IbaWwNqbu63JHsNRFqGLNh+",
-	"FWi6X8x7STsmO7Fht0HyubUvg77RkH/Q4w0xBj2u1pVh+2GPRyuk/QDR49a/5Y+eTI8gy2ze5IGyTAiW",
-	"x/F+PfxWf+1riTDDh2J07XUFHgwsPLLDSYP8ONwfGbcbovCcQSJHD5D7u4otChB/ne1A38zQ1YQ7G1nP",
-	"AkFExlAHUUdiY43BPy6ipwWHsN3Zneu9HMhW/vF+50YnEhfx0Xl49HjYbSjYbydENwrVRIoR+/xBiugG",
-	"18LiqyQAkda0auVWkA2YTC5ZzKfZQuubLdPubsM8GAglQaY9Wcjqyv5IEfq8lA7jaa8qd7FP/LXAJFoA",
-	"twWqK5HNdyTMPNp9GgHXJfn489CgwwQUjJ9UHsuwOkzGOedu0n17FIdsDMnAbDIXhJJ1xe442wwJee6t",
-	"h3UtkWhuGMF2RGIE/SmHV4b1uy/jstg6DlsAEcOcjslNH1aVGW1h325dH7Q6lRX2hKXQTmlOK4sSE8S3",
-	"kRUeffvo4uISQ4zrAtoH2RcaMppPn7gApAWs/sUIlzICMuA7gOzYKhYV3ezYLRdeY7ddNSLtQtB3uTeD",
-	"ott0c2wHtFQ4A4H+5RXScGY0bmNJgnMmKEUN3Pa22HhkKN4SPEWxjVOJclCQZEO3K/Dwq4wwcccKuWYq",
-	"I5AwDHG1jKxlQSuutxlZ0JzFyewOaOLSOKS5bRfSfM+ODGlJ966Ss4KVI/DJ5nVV2XTVmNmsZMmwCbCh",
-	"rXVXQL81gPDLkO6uNGSDvm7oKRO/eR2kUSxpUBcDRAs+ljXoRvZ12aRHcIS5UTvnsJqvAO8q3tmUipuK",
-	"5TJOOSpuapHLRD+IjayLnMwYwULzBvkQESZXiZhhkBZ1aJuKZPy+GoBw8x6AbfDZm/RIrJR3tIhyTYMA",
-	"tZAVWUqZ+2g+LxgR0sPaYV/GnPC2wyEAJEgEF8f0iXDNH7rRM3DbwufoLgZIOjOxjmPHx5jiaG3CIUFE",
-	"Ao8NFv1u0w7Q5eSiUfvgcjIyUmXEqT8+XQjhzzaZ5Sssw2LreLyfpVBiPbZNpPTbNWbah6gmHOpGu43R",
-	"IGjBFrrZ8XT6PtA3e552ezQE/9x43BnUR7uKqu3N4E98IBmyRoQ0x6JfCh0DdTyQaV8Ce7wPYDyx2Bio",
-	"+DgzuoHLjlVOIZuNG83h4MdIJjUbaTisqVKpm0PVIyHkr+tyb6mKfaGzrYYG1e8JOW70a2kX2ukB3Vp/",
-	"SmTgczE++R81q5nRcSIeMLak4mYMWM3pGkfxPJ28Zknl7CzbwG2IKbfbH85T3beBc13gevtERael1mzO",
-	"F3wO/t6MBPYh2DvQIRZzy+AFLJ9k9/DaPCXTVj9eF4VNZEgNwiK0xoJZZUZ8sgsYuIqs6fyW5d64te03",
-	"fTpu35p0dDULyguGfbKC1N65v2tnzCWiElnrDEIl2KDvKWka+OG3grGaIFOry1+32dOKFXiBiJxV+KeQ",
-	"BzA8AHkClrngHfG2f0wlEkDuWKVSAdKwzidYj+xyk9lsRA1ow2/1QrACrzc9ldyNi3V2MONmeqHPqHVn",
-	"4wFPypHRiE0SvwBIgZeL6bwPKfBykg15LAYoKN28drqm5cqfQ8MIKmsgTA3hZwydOGlM0/353Am7sdXI",
-	"G2YXI+r7KCRnzsTQjoGVXCfyjerykDRTAQgYOUBMweDRWTMah+jeFbdKs4rJndB7XVUWtISWM66k4PMR",
-	"wtcl3z0FmVHZDqvdPn6WH0aoGja3IaqhhPp9307bM9iMlfVtvrUhdpuizvcakIwVL+T8GPbqfuNuzeYJ",
-	"XLJQYjXxsvlKKoa4xG2jMzW3QGQOgc+S1S3Lb2ze1z4q/QxPv611rwHTSMW2MDRb0Xpjahexj66Kalj7",
-	"O6CH3di9E3GX3lKFIN1skzUdPhH5r1BsYztPDivipjyPxiORsgPH2CZO0zLqe8UW3cgqTOhRCOgNvs4e",
-	"WlovLUI83e6WZvQWhCOSTeTlifulUYwekNcvIKsFnsx8WQUqgE2a3vD1VrLWA1LD3tvHoJO/xYZNAaL3",
-	"E05gE+texoNlBP7bsEW3c7bu41xQjhveDfzxvPJu+GHBwWQDyr0FEu7EHlQiAUdeikURxTkb4gfeJ7e+",
-	"upO3mW1K5r3Ae2pn7bVO+Gox1bTW0L/XnIkCEavvKWfcjfGpF3M5mhLuDqkUYO8s+d0wYM1jyhXvotuJ",
-	"WjaVWVyThSwKuVGB6morAg5AzBvZ5jVxwsb0mO9WReCsG2eg78eKgw6qb0KH6IFn14H2DjVi6Nwqhr98",
-	"miimb3wdidG+hmGgZxO5WOC2fP78a6D0/MkhA050XQnyvZQl1KJ1w5nzrnbaR3yzyGfefdmqP+3HTx+t",
-	"ka1iNZhNk2qjCVqX7p4Y6i4ahVfLHPahJUFKJJkls0SzjeX+KzDU5Hp1Zh5t/mWOp52yq7NlNpyHCSVg",
-	"amJcfoBD/vemd68sUMVAw+RYenpXReeYrT1ALX/jm8nv4CIMxu+5t3l13LSqRnp3vz5mOwfZQl4st5GC",
-	"dqaZov1PtBySbtsFOHhHK00uB4GA7C+RH1phbmZ8HYWUshU5B5eH7Gsr48smU0kPe9Q4ECd2jm601Aqb",
-	"UxbX0UC6sOqOVUZ23wLSASpuNgC525SrYs2llDI6Un9PJloPIOqe9Pf+PDv3qnCYPToHrXMuz1649Y7S",
-	"POC78VSSThEYVC5AnRr4LQGL66op0Q+y7jW2qHFtxSjxm4ElW0OqIcDDTmfyDgdfyYr/hid/d6IjAM9w",
-	"9n0bP9wE7t59AvJoXcpWUCCH+B749ub2hcxPADSLLMr3BkhNdIj/dXcHW7ACgD9SME2WEmvi0cbV9JZd",
-	"+cQtSD0oOINWAZhjqnAJsUnbXiGJpFf80IeiNpIsK56rK98lbGvBS7LgL7a62bsuwMwAieKr/CwKiiN4",
-	"CzrCYspAadOGqmj7rWMKzISN05hUVozvZb99OgncB3u50p7a1y881YGcsoJMR+cAMpO6Ciirmn5rIWFt",
-	"eSfQ3Hyd+y8TLdFVgpjAkIhs4QR2gTy2Nnu5wcBJW4YnShZpCuoH9+brUhXUDyf9gCSOFkZureQmVonv",
-	"FtRt1JdWYRqplYV3WuZ7ZmxSiCTvmZH9P7qK3x2rgxWF6s1cQ+MAzyJ2+mBsMMTztXn4OSuKeFFJUZci",
-	"9Xas3IVHmhCyWQkYEhVcDa2DvJtiwoo8Vc7vstNsgn2t4jHiVRNC6ldw3IOZfe0QKGWfgtWeYIVOFEhD",
-	"hii3WS0A6JsdiHJ6LWz3w77RhBTdsQ7sz+U2rsn9aqaQWZaKcmLjLb4PJGoCCnVkqVFY6B/15N/ZCoJD",
-	"HNXf1+qNGSDa0NNBc42b6RAAW9gLN/wgF5XdkYO8VNdW4xpRqrikfHjV4ZHgVzOzjvneoAyWI2OOd/cg",
-	"2aood6+171EHWzeXRvFztQ0JU2kX9ylakBEzoBpIFVzPIJCIa7xMDqlLvGa7Xfz2hWZ2fHjfPOkeqyb0",
-	"NY5xeloT+s2/2O9bHhJ1aaZ44KmwgdJxC0yrNmH9wJHWd201jUOW52/0cetL3MdguIfpaNRaJ2iLQDc8",
-	"bGfq0zXmTLi0YwSULSa2lUjTCy+bbHiR3zg0oqZZHsztxmlaFd7b0INmPmdrbSEYsNtzxUqWb33LyeB3",
-	"26OvDYOL4GwWeKdBxXGgP9lkxZerG2h9E8skqeQmJh7MMh8oAnlWSJkHivB8kO/UISxHtCubnyfJShZ5",
-	"srObe3TFitwrTa6/29N2G274mM7Asul0CJYbrxu5ecUUBGSuewUtuwYn6CPWDSGLPChlASx+vaLCr8ma",
-	"L87RtEXyHEPZ/R0HSmHeY8NN1nD4xZ9sfyqAkYcGnCyPTt7QO/JaWKAwNbmaTD7/6oNOKAUc/0dQZZ0R",
-	"M36b2iGnfTGnk0WRbOworTpfr1ixiAUJsJX9iLUXi5dCV1GvBUaXY7U8gLUUel4puPcqbQ6+OTHU2IXF",
-	"Il40R/VqPwu70DY83TTpTxIDV9G1+2SRt7AIgolA5lGfU4pLAQVJXBNamMthG11QutVKfKXZRPHf2EGZ",
-	"jhjvsDSxa7PD2fUkCTQ6DZaLG+z/5W9wqldQvDqnVX5+efHs4Yfpo7MNvYsktzZfDsCwo2W40O7KMFNp",
-	"EV0pIHoVWzTqzQdJNmpzegv2OtD80xmwwzty49uixBV0OeJuKplSttCn/wBYSe2ej77a2O7ozxklq9Xd",
-	"5GpybRSn7IPRtSBjglyQy4tn2aMMwvkRqWq+1SLyt8NQ6s0Xo7O30eIYbN5eZSZo278jfZ3d5R2PFo4g",
-	"3ivXzqFPSL6w9Rcw32gY0k3GjpdabBzS5WAsFUbRig2wxqSDOlxaMECn8Q5rXTTSZWLWlHSY3PKRTd8H",
-	"ta9IJ013OWRd8GjBQ+ecNcgwQ/oH+vops53v64IdXkLVEDDmAhsHH9lHo4iDaZyHbxgOpafMeCjKDln+",
-	"q/PvV+r8m2j58vUaAkON4qiD+cy2m70H+72j89uoa3pcqaqX+hFpl8CHTYDpR68dLJMaWfVpV3Y/8ng0",
-	"qG5SxELvVLHsI9A1W5aJsCW6WY81WuM0dFdmkyJilxO7FdcyIp9Xvw1kfwgcjJEfO36B1LUVjNtbRx/p",
-	"6SwLdtPUue59DxBtRFGxxwm7B4O5XfyCdMeWh0Ofjpv+CvMhRE5mBcDoV8zhhJNa5MwjCq35XNfmw5Xc",
-	"hJWfDag4DDXJJjCQxc/a31bLOg7cWobumiP34XuGrpi+BgwHoJ8PQdiyOvX+nkC86AEuGVX23ThuO3P/",
-	"4TdXBptsStIFMx1m8fRBuKOvLa4vzlhxo2RdzVst2/jH0ki+GfuomzxK823z7qgY9KlHu+Z7kyrEtdop",
-	"/g1h5hGvuvsBJJl/ilr4CRF237bJaUhoLoKC+J6WIFi9zqomrX5/GUNVqnu1jF7RdcxdxcWWbOiduSnL",
-	"K2JIAzVd7B81LYjSbK0yMqOKkSePM3L5zTfk/yKLuiiImtOCJUzrRU8vSG6R0lqpX27nict0HpKRY2Rd",
-	"gqGVxX4Y11ygX5HkYZVrELZpHZHO1iLjhjwX7KRfRFCbbtHtGnkT9sY4OETUJPbg9jh+iPoaQBi/cTJh",
-	"qFvICpHJ9xIC1s7v3oXpt+PuBZeLxpAwXXTmurs10SNKlKaFL22q2MLm4YxznbtdNS9PEAe7+exwt+ZF",
-	"oaB/AJlt8V+qybmCx7t962qRKOBaMQcVG6lHcMDre9y8OLx73o8ZXU69XDIVBzGbs0pTLvQ2FPz2j9A+",
-	"95YVWzwTis8K1tO+dDBoSUR7PqREHWKxChd1HxMpUtturSY7fhZQKUrfrYg4KemyYknskzIjYQEpPBqT",
-	"f9RIgRuAu1yxit2UCTyyBa0gzgrpd6XLfAZpCzdUULYLghngwKRROV0mZ8EFy0m9PqxRE86zVD0J+PNC",
-	"zm8VySu+0CwnFJFs72yQyPxQ0PUwbWi27XmPXCwUgyXNtlcNtuOK0SpAfbE5kiqkjNl1h6/nMfdsFS/2",
-	"Dgm0cMMlFu4hUjMSomfK+e1NYDh0EkIBT66eoyN6TktW0QcKyWVWgVC+WmJC/IwxQWZsxbGlCcw7p9tG",
-	"o9TDSAjbcLNel/1TgiRemElFBVlAh8omL1eEW4fJAZKAFwgS9BmkWRzATR6N6WAYwzpfsrR64nNDbe9A",
-	"I81XVORZC14ZGWmYnoLP3jizpA9kF9q1NZ3K4mCndmLD9tK9fJRx6g5cl0g4jO0gKvUKjs6wmTg81Lj4",
-	"7hHX4LDZ47jZivkHYzg49XPYoXJdTt0hxRJtzUIuto2BVvTwPpGuo0CfDDTyHhtWktl2GEE95JQTO2uH",
-	"qJZNaMGXAt108CP80QylFzXmN+FSEO6pla7kFKcoBpQFpBy6F74pcHI7Aqk82/qNCNL+UcKYz6GFSKsA",
-	"IyL+UCU+YIs2q9TFUVrgLlYSStaUV5NoTxyRy01kgdi9KKiNcRlOA0sUDaV9dpqZZIN2BYyC4ixC6qiC",
-	"sHvndKRTR2LsHqjgIIc3RXDNN/KjIUs2cXpMcxQCHSqNwGW46QWbu/YzXbTrZUSgwok1O6VChDp/kTct",
-	"f7FNZcWI43/X8Hj/5uC7+6asRnZNxzk4BjV6jNci7J01jRTI43diNrDThFwncTdYMn3PEwEYy7sUh2gy",
-	"iUsV+ugYjdNeors2m5U1SPXH0+/CSgqLH2O+KuRmyFW7u0NIm9QW/eSmPHR//AV+8d3l1Fqn3R1JXvNc",
-	"EFoUWfI+fwpXTwUwhGBu3A30g1gzeSx5mhOfNHW3Yn4MUFmwgX6PcLL+quqavqBqxy4Ec1Fb/VsbrcDN",
-	"C6ELnfMndkXkdHt/3/F9i/Nt4CB+VBe8YE3Ld/vorrWDmkMk37goDkRbi+PBuHMCHkFS8lxgFa/2apsZ",
-	"MiM0bp8Oh4cZ1NrFPBL1R0F6n+2ybC6XQ+fg4h8R7AtMYG+8AYrMoKMyoF4oAPpGpMvIvKEyNzLrorAn",
-	"rLQuAdudeRxwQhfSuoUlF/RogeU1E2oYcRcfG8tpbRq+PYZ4dmInOH56vTabQN+Pn+125pePsUWDEa4w",
-	"IPqC1EHvsavnsqrYXLM8vAHN1Tg+HBSWJESnt+AiBrEPtUiVrNdcLM3brV8LSgUa6yAy3AnEFxc3O2Dz",
-	"YbCqVT7RTmBbU8ynkxWAv0bjUEZY3NTrGAPYLGSzfG9nbAIBAwqjkNq1p2if+1jMqlX60Z7rhnJ00oJc",
-	"7YUD7X5gK1DiMKhS70l2i9hg5iNX846LSrf8DipdhheX01SvMX9nRo3/w68VKOyJftV8kpTmdjrxrFHX",
-	"9WGY3mMxwZMAaKe6rLzQHzZNXwbRmagPDowYrQkoxEa07vC4l7rgAoSPNkeNq7ZHtQG17vNoeFHV576I",
-	"fuAYIpLw0u8ZaE4MtAhqxa9DB4EvINufNNO6Y49YoNZwfrDm4ATi3dXXsqLvfldBTwsnwVtFcei+cK/C",
-	"e2hcqVzIkYEob3sigMn8PZ9SG45h2Xg/V8KyifRF07QY0g0lNF3c11IrEd9brkqkGu5Ke+eJMhwgCBfR",
-	"m7qnRw+LaA8QLzJaZeOKqxzcjkW93J+THwXth5M2p+IBoOVHMVf2ZoY72ZHwvSuWNWitEMklM2YkkVkC",
-	"dELERIX9yrHrTtgIK5XC0fjAynVhby9aFG8XUP3Wy232Gy8qujBDHFT60JU03cn9GkwPXzY2DQBL+XYy",
-	"AjAfZ+LSGK4mL/4KZXkWBO0l2Hcega1RC1JJBCPOqV0M5jR0y8p7q/QOAmFrqzUx0BBwGIjt6AQFey0E",
-	"MtsSo4/JhiVzHJqo4RKt9j7o0nJalVZDMzLC3Je+tY5H4Wtvz4dVxYwYYKXKMNWp5B8z8uPf6un08snL",
-	"iWfYH2St7INdDm2NuUuaaY+ufxKsvw8WmnznhhjeifSEebPxbIzBPUQ7bs3tbkfQYEqwkKFZrR9QpTww",
-	"pfWD0/VGHLluO81eZJOCR0unvg4qSqIeoS+1NFmKlEjpjGnJTRYejOaS4pCSQzBrPlid+QDwCvjq6/xe",
-	"7TazyV+gkWP3dPZXh7caP2Lh64aqdAvIWKJ3TFL8RbF8XAvkniQsz8/pxOsuShZVqz1AsAdWodnMSnhB",
-	"q32w1zkGcY2XD39R9ykT+jmOoIZF2SMrH5eV3ET1W7RLo7qt7TsVB3uXsRDBoq4gIicFuKC3ErzSvrXQ",
-	"StaKijyVA8OifcsF24CNsOCCKwT8OgLywDH8NB0Ed9yXZi0N2RuzFwgXO1aw26NL6D0zYM18pE4+xi5j",
-	"6ti/mQ5cd3xR22vNItVNvZdK9+YQWt4nUVPs4FnFTa4onJVm6wPhrH52zQD+N4KeiwQMKBcNbG9GEBmU",
-	"V+T1iyj+7LGw6k7T+GU4rule8E2HnofTHIyih2z5s+15ezBfIqL/yH727COd62ILXkznF2m3q1dM39jC",
-	"cugC8eKvjeJ1Nfnm7AJmUNKP4bsuQHPc+Uun4acbd4SybL/Rt88/sY09Ylzk7GOql7IRRCM6m7CgejoN",
-	"TtdliKgMhbN+E5yLERRINoFJada7GTK62b/Y3LhQrNKDJ9cNMYdo1QBNSKgiFMOMEL9WEttlY1tMWlVb",
-	"0pQwDltsCunAjTOgj2x89aW8YwewZcIOSjJgzKjBh5OTOmxDtCSUQDqiF2VQKGLzr2w/qnIw4XuKWFr3",
-	"eQ/ZM1+qomV0uYKW7MiHw0+7TR3bfBSCK5H05DrmKYJEgU+zWn0mnyyrfyafULH5TD7dcpF/Jp8KKpY1",
-	"XbLPo119LQrBFGI0wmqzpcMBGQOf6r4zNFI8qyTN51TpjCx4UWakpOoWCh2FVhkpqjmeagfZP9uSoDS0",
-	"B6zLAn6k+0ZiT/9jHcchTnD/zhOx3/DTEa3Pb67iESLANWcGcDSM9j+16S4229J2E0CU/A3dIpoWUIDc",
-	"MrbGcCdKEZ8igWbliiqbHLZb7FbIutpJflCMgr2N4cZbcIPLBJRlQqK6krHWmYolfNjzt/Pso2+yUT4p",
-	"UKPHaMsRh+6TaXYYK5rt3qfHR3d8V0HHPbIo7JMuLO6JUKpj4BMqudJAIxuxVGh6zLGLADNqRsk/Ytdw",
-	"RlTdvdcSbPVl1EG45t2rUnSwcFzHETwpPWkYxEIklasHT6CsW1k5EazD/kNxrzptmpaYG1zMCGoOcTqO",
-	"QAWEvgqhKJxJqNA1/9yUXADYasGgQBvqXSYOiCybzJnQ1QAMj6a1YCJpshbHVBaiV3n0tYqNJX4QIt/b",
-	"c9HH0zv0cB/8GhNLfdY4y7k+e882o81x88XGGn9XsTvONl1nUSFVqi0V1pvZi9ZYSKWsWKv5x5iuupvh",
-	"4gxm/F5u9jpEK6zrgTVEnYNuoM6yexpzJ0KBnVK3W7bW1oe/xAK2HFP2lqiBOIPGGjxRtcLFV/xRrFWA",
-	"eGhl71DEnCYhWrO+rI82qx4co37BaSGXNSNSWO1MkQvQ1S7PglSbCx+rfisgUl0xSWwcvZK1ZtE8Deta",
-	"+yXw406DrgfriimmQaxjy2lj7WEuB4AsO8eodYX+EjqLUGfbcRz5jvl2rvBpBa0XMehvhnU+0V+ivic7",
-	"hHnQq+u/WBcRPuqvualDt7Qf+JeSN5BTE/vORfI77+Gdzhn5+fP98wD6uvsemIqyDoFmdpx+QTusFThn",
-	"wEvjlX7lcoLlRkRTnB0bfUp1zkkHgL0Ld4CrNpUTwqIwVZ1LeXqabr721IckHdjRFx29XhAc6Ot1eCBD",
-	"hYg/G0/Cbrwdng0sXp8B8ORxuzXGUZtxNg04k35ys9yKx/v9eEyAIVG+cQiMP2OUtB+EcW9m47qBg9x/",
-	"tzW5gytscLCp3B/WlbxrfsLW3a6Ee07FnBXFntTnbsXDIAcNLgszkNceAdLddi7rMV3Ga7dudADUE26y",
-	"log143QpmyCPXa9+GdYfoBs+DTbGV9Hji0opJCyWV3GvxJpqzapdof4oniDXaIC7YOaRvj6uk1e3g2CK",
-	"vw7HJXcdtxwhejbvGAnT7gj/HqtBw6Pejetu9eAip75kmbSWnsx7SddyVhLRdiP2g826J1yTmbnboU1b",
-	"Yz84+lmA1IE5p0HKDNLDJ9PgVCIGFjgKFpFOVa8qWfpyWVs/oSVBuQY6KikBUkadkXcOfgnTyeGoYXtx",
-	"S3VXVG1RwLCCK8BOadeQnpHXOX79L395/eLuT2fkpRFc+Kf3r56T7x5/8yczk1nBSl8OqDSdFYzMZc7O",
-	"yCuYr3m+XheS5q6GHYLGtTJf1nIuC8AAo2t+jo+pc/KHkmmaU02vYNGGslnQL+KPZ+RncKs2bWWw0TkY",
-	"OqRkVGxWvGDYspQKtcGScWrL56VibuYQT+PMOsA0wO0p36Zwc0Z+ePnsBVbam1Gw9rBi5M8vPxCuzsiH",
-	"FUSIhFEObeC7umO5X5JcM0HX/OzvSooM++oqQMhYMv9MLufq7G+gOWLnmcn/NMoMeYOWhlcZJtOzi7Mp",
-	"RB5w1MnV5NHZ9OzRJGjUgCNiDhVn6vyTy6f6DP4JBuLDHFrob/zaWAl/ZtrB70POtFpLYRM0LqdT9E4L",
-	"7bqnrteFbTF//neLRoOCayjEPzJ8N02iSfzKmgsgPqSf4/k73EY4jKouS1ptJ1eTZ36wLCjVNscPMbts",
-	"Jybo5YGp2bRkGpOI4m9sHvEJajc8xyqANMnPqUszvc8rAFotsm+WoM9s1cXOxl1+kY0DycTyI+wZqD2E",
-	"+p3DnSplFdSzEPu6qwYYghV4yivsqkiozbdDqEnVandrfhIZMWIZApnmB5hF3w4WxdlvCGa47/D8TwAx",
-	"HHF+7LjNLvh7c8YFrbaRKyd6cmg1X3HMVL7vwSkKe80YOq7pmlU2L8HeOX53uIAYiX115vuSVUwp5IfT",
-	"nSrU4k91rJ7D6P9iEhEXFR4vC5VNt09dPjR6MQDfiy30voMBbHL+CbIw0nfLC7kR5lJ/hWnF+0hZ51ye",
-	"b+jdUY7Fwtqj9xVMwoJ+xM7BU5Qm0IsCdR1UAO55ALJPEw7AWNiEyrrSMOMl1DrRwGsoFfat7LgTfh2x",
-	"oedOjT33SRvnsuJLjlXOKVH41j5yz0MzLO0R3hVxwUeZQemK6fnK5V/y8his8TMCzVsKIYM0ElKRkuaG",
-	"ba5szBU1eS6WKF4diTOoTzDXWCXr5co+DGn2mS31g+chTP17ZKz4oA0g84BhL8bzK7SJPNEd8IMs8n+x",
-	"G+DfGVuH7GlRxqAw35iZWPBgOBbTk7RcY62+TYcJP6+F5oW/KwCbfrYlFdO2bKNn15wH4xS79hP7+K9m",
-	"yfxIb1li1yTYtNAm1nbKBsAiY9Wo5rl9+4E63vkn+LfXRnxnnhhHVjnXTD80opeWR7nSYZZHMRBhpLbE",
-	"vgLDIecKonhGKwLT492LVxl5fv0fhuD//frtT2hvrKhakYIrbR55dv2c/PjDm5PI5rUne0qIeqdsDkV9",
-	"6m6STf6OmJHlqohFZ/dIVodecIoz+oHesu8xenwyg7XBe4iwEXj+ZmxOS2YVXiXJgh6Dqz60D+sDB3kC",
-	"zkUuMvT9GOo2qOGUQxQxsHF9N+feHXKNWE+wRe/N4Gk5+kUdCxZT4miCFCNB5ij7UFAjXOFdtiWJhz/F",
-	"dFu/H1ZLNv98RodtwTA0tUvEUt6xuNnzOFLiFzfB7r1snIZZuLFggOuERKRX24YF2BHzHj1VwF9GBS22",
-	"ih+gcUJbjpYdH1Lt3MxoPO82g6b49seQ4P+omdLfSwQUOwq3mqHNK5Bb2+L485A9Nus+hqfsHeTslFJI",
-	"3FUuoGrBd/SHXDjDRnKxwA9ttZJLUYgy83mAeplUATza3x4l4I7nTJ6X68fHufXta48goa1b4IEiqjTq",
-	"kh0689UdgOR7PKt+z1E4UI7vPwsgw+PS5/KoJyIquwWw2oYexZcPYojBxYlAyMD09l6IUlW59jMpPr62",
-	"DWf2cDEv6ZKd/33NlvdmY2x9cwRyXGMPHev/trzsuThsrXMMZjVa7kOj5arzT+afAVfeD1St3nCAWt0v",
-	"EiET8f5EeSWrJTNC0WvlkcVHdOvCzTOlWu/DifKEWlfcTPQT/NvjoY4p+OYr95tFvyv7nX/Bvu3Ij7Md",
-	"VteChUFgAPqVIrK3rMgCd0tbUHWbnPM5QcqEm+fLEvIHWeRfnIzWY4Nk3PHRDHPB7JAy4Xv5sqT8iX3U",
-	"X5cjB3lLdkiXuqi/LO3gVv+6xIN7FwmGBzfD3AtvTTVuqact/yFt3N+EFhWj+dYZwCHVXY5HOsxgLpd3",
-	"wXNjbzlsnvw52/tgwUvDEb+e0JPYrAMSxyKKA+aKHMNqaEiWEcE2TGkEpbEN5GLXR8WoZs0XT2RY/cQ2",
-	"wTsGWVcXJ9iBGPXR3W2LP206GCJbHe9UuffH3xM5GUYouV8GKGQ7+3ciW6Cfjg6wfSmZOqZXoyGEJV5R",
-	"NFDDmdM7SE4hYQEDaxZGQZCZQ3edgaswS5u9PRScfiEKgh0cPHEMF/gu60GzOlkLLGhAuKbRRkQzqrdQ",
-	"XVFMm7DPMHXk5OLFvuet9eMNkC7/tHuKnqHgUEAvEjQVN3QL2jcy+z6xEvidey/iF81jHUZJBsY4QKOB",
-	"EqZXHIqtn9rUZbiWQFrQmcUQAhXrHzX6oq2O5VNyRylVp89JeBFE/vZlJQQUPo5jy1JvVYu8MnpZ55K/",
-	"1zneyzEs57qfWV7CE19iH97I5ZLlL6HCdP9O4MyPlA5itGGjeGOYsKBuB65CDtcb6fbpS+zMnRmizyH2",
-	"Ep/YuzWafdQ4XDSq27cl8Iq4hmuHOoJzjFV3rHpoBAfBRT8ljM5XRsI8UCSnmmIuN7GzOTnpfSFV8lC8",
-	"snVBJ7uDzAtObl28ct1Qmj4pkHZLq4rfHYHJs+ObdXv3zjs/+05O2t3Zt4Mfy6K9gYPiIM6xeW+PuktY",
-	"CLIYABjEii/f8+D056NxMPceEkflL3N7+D0dcHfg3O+/KT+4nQjboAIEEZaNuPbcW2ioEvr/A+jawwoa",
-	"Ihp71B3wZ77j3T+JK6Ah/hBV/bLr9bpla/3UZbEHvWSddDIK8LKChp1HyKvGwZ3BiT2KoUIICxGgRb2E",
-	"nmmNfd85fQP08VtmMWRPsrX/ztj6X9LK/YA9bRkBnDJa+CRuZyENNIf+UbOa9Yqo/wFPfAnxBG96DZgP",
-	"w3KfcfL3J+ZLY9pgnkosK3Q3LfEqsPdQiEEhrQPVNsbp07bK4H00GNcwwx5FnNWRPQN/QLNpx5dlMPbJ",
-	"vA6/b075gd4xp08YpoCQFRceQQ+2+ylxUHtCaiixz4nSdKvC/uUDzmbFcnlM0dgmy9uFtR7kBjP4/rMW",
-	"ufzPs0nW8bbm8pSS07ZASKU0OrvzaBlzLySWjee8FfUx76lhKmDcDtofDIWnVOj3rgfaiQj3Hh3pey6b",
-	"B+pYnv0PqXFPrEub1/Sr0e8ZFqafXvKYN5k3snyI6KFFQXD2J6K+yhIXTVMberTLpieU5jn9JJpzw+df",
-	"LnyWOluOmkfK2rVNNbDcF8JjNpl6Ltdb0OnwYgEPN3yg1hTAW1Fk7js6asWYPp16/TLn+hpecZrNh7HR",
-	"2/mVNI14k8e4zEUtsLFyHUDd52zyePpdz9wsZsO/HUCc51IsCj7X8dw8epRCUWwoQOYsSNDDtQJ7ZRCd",
-	"tNiycKvaltVPfWYjGIiIUcGwvnoli1wFOBesUJBSIWypABPDuLtYnI67zd6/qmQJ7WZOx+HFYoQyfXl8",
-	"Fo/DW0WzX7G9x3HyX8GCta1zkacgF7l6AGxVLAg2n4H6ktnWCkS44RDVcQB7yFrkDyvmENWSWbPmuff4",
-	"2LBIwVzdHeDmtDM5jioQHEBz9p5f/0dGKKnkxmfMm0ukqEsB8DWuy/NpTsp7RvNdKp7grARv+MLxbnzr",
-	"jxDwT+xuiR8eQTXQ8xWhUJmHHEO0DGQuFTlRdOu60JONrIvc3jUN5AFXzfUz6qCcrfNF8rBAit6o49K6",
-	"5nDke5dNnOwcaUlmDPMBWQ5SJ7cg+NB4+/SWzk7P9dMc1hdsznN23WqmfYrjat6jBme+xdI8YaLH8GY/",
-	"gy7j5vpAjYQEhM5C1WXIYdmKeb81eg1P/DOnb5oVnDy0+qFRl2nFCPRzJ/UalUVMYM4wyr2mRutwmVyA",
-	"ZpZFYrKgdK8ruZaKnfCye4dvcLt8ysxDu5LuJqzkBnsnAUQl0E+wzVHi3S4mx5WVh25j0NVto062SYhg",
-	"G9ydSAxq70nyWJfJk/TBAlSejNHNC74QozuIQF5ZdUz9UyYPOED9PRvnn/oiRrpH/x8Q16YzVhC/Ct+l",
-	"6Ajb7MeUC2Lbsp8qyHMdAsmf5vp2w7+o6EIffIcDVv+RSoaQphbgi8K2PTXWjp0ompEUIy5GfFUMLMUh",
-	"oqgWJw612Ii59w1B4MijhkJB/n8COubDa6aM1vSfZMUoLFRhMqnd48yu3Ky2XhsR/eQxKZjWvt7HDDgv",
-	"OBPYSAKrqrDjnisGloKdkdcaiWRdNB54dCbzLfpjVgH4qJ8mwKl2o0R/EV89SlSLIxUGmXc1WY4D9cKN",
-	"ywZPuRmw5/MJSfRzyjx197lrXnwcywkWzHLrp2m8OCtWLHZze1ayyBvuDNIUcskwTLqid6eLiV+H1D++",
-	"qAz6O39hv8QX3PJr8Dnw+Sq64aCCNhxRgWaISaIDj855zuZG1Typ4Wte8Na38D6R1QsK878wJ7yQ4oHG",
-	"8bBRsEtKa0MXpLcbceD7Ncif3UP/zHZ0CJ7/BSyMJv/IaA02de+41RKpswXSL9izk4jZsI/E1woIJpsY",
-	"pBQTcM/OmNsd88WThHFGTOx44Nbmpc6HKmtt/TUQqP67nAXYPE+JrDLE+IduGFnjw+5SyEkQ28dgX+6H",
-	"fSgOjLFTYOVM717wTtf2Bjo59kN5fpmcE1jh0DB0wW9ZwVtn/r5ZbxBVwo6LUEGJRESFTmnIgJRLBqkM",
-	"tgDVbF1GZgyAW4ApZlvDC6xYhPsLQLzmnwH1vvF0qtPBA1jUO8ARo4AnbQwMMqsA6Nb21ugrrzUT/n77",
-	"Ov9aOWBHSvt6dmCel/nWnlLZn2h5ytwhM/RPtPShpENiEMfhpffQ68NyU/wAnKOlrfZlFD63jw0Tdxy7",
-	"6Q/A7HAtbfqhtk/Myi9zruMeb98YM8iqOUZZY+jjgBx6OO/YM4YS16PkHswf32tZVWzu+gLe41xF/U3G",
-	"OscuyxbjTRvpSwVm53ivE/SSs4snTZPprm/nXUHF82bGpzmszQu+iiUdrC8hTgGmfNexMZclI1oegRu/",
-	"d+Y1du3GXoxmeIjDUFLIOhdM2QQASCd3nlC1kpV+qFlVEjBq+tMA2oxYa18KeGw2fCbI2zUTH3jJjEn8",
-	"+i3J5bwumdCZZ8bcBomxWM9GkZ7/+Fei9LZA2EdKsPkS8C22P7nhInM/grUjcovCc8NFLIOd5s9rfcL6",
-	"Ljv61+Fcu7I+1+jiSGVhhpKEknmtccMAvcui9MEuLLjtU2NtAjQAXM1ywJZtfKQoT57b9uP358sdq4Fu",
-	"/3W54Yvfom/otr3hDXs8cDtvowuOUWACNUjQEoRnlA3aSB3HZgLYnBYY9Cl8gTj8yfI7f3/drWztk9Jy",
-	"7drN2QhTYpc9usYplCA6t50DK2Yb4iEoubdWg9SfjGjzMbQnCYP1t1yQWhTm5i0ZFZrQAsJnz+wN5ouH",
-	"sCmKMFcbZq5a5REu4eDltCiaaBoeDCEh6BaNt2GjlMxOTFYEmy6jivoUA3W8Hcpz2dauZxiasGH7P+jK",
-	"183lP7EtdqpM/uPKw1Pk6oPh1pOq73mHQNJ+aHfcv9qtybIHRbLHBC2YyI2uFdig3UOFlY5e3DeB4Tnz",
-	"6DD81vufMseGNl8Lvu08SOH3zYhd3c1cpG/ctAbZvK6Jf6+Dz3dMj7Ts9Q0rdgY2ys4RbenEW7T8Hdnr",
-	"w0CJ3PYMcFBCRgYAqrQY4Xg9q1x9FLV97efOuzyTVSU3LAed9egGfUmrWxgp7bz50T5yYInBgcnS2u3M",
-	"ESL+ZqkPzEUHCzE3ylyWJX2omCGUZjm5o0XN1BX0IZvLnGW2Ya/Z8IWhpcoIdr2dy0LWFfRXZPf0LSZL",
-	"EkKKH/9Gw9E/IH3/xZX8ZzlqEm7r5YKoGsoULH/FDwWjqq5YadcbvVG8Ew4abVrlB91vtm+MHSXHbBxb",
-	"Ve//CEHnM/JMkdJMiAfPG41HkbVUis+gnQQpuNaFbb4KxWaUKDaXIr+yihiUfwPytFL4hJaaFhmh6ta+",
-	"KqI6/YhvtNrTgCsKvDSqBfPnN2hSXVx+O8l89yP7q/nnITh6JtmEfvtNrP1R1ukG7lx9eC7NtmHermHB",
-	"FYpJJEACj1Bb3018qrYN/04T+5M6iX8MWCqRF72gFWq6ga/umD6QN6Ejbs3orQq79j5QZFYrlw2hNLF7",
-	"ffQLpyHEmb0rkhdP8+iH4WrUiXj011NW2B3rsvOAh16WRHe4VXa3kBUGOgMgGTMEVbeHVCOM2P69FVvh",
-	"ofl97/0pysXWdMnUF2MKrJlYUZGbB+5YdUVcGkNmzLqcz7XKGm++ecS3bT0qiwxoawulfIZ0ezBu7UJl",
-	"rde1mT24fafgnbcfzWqVuEJGtUtN2EndTX39Am+vWa2ehnMbgrFbtzl7gDXYAfak5bpgO/sPmxh/JdXj",
-	"bLqvY8cNbzyMPj7DPNCFvmJPrXaPMNtNpzlLGqXpUQo2fw7eaz1tsO3IiWK3ZfGsNjoANhUzwm9vv+IT",
-	"dSred1A1l32n9LXQrELVeFwqyZ3Iz+SaCafFcRlxWx0oVV0o74imJeSNJWOGRyf7umKLgi9X+hThhXd+",
-	"8N9NaOGYWIducakrtzC2lcixXtPh7R/FwSNsxSdmDW4qrlmg50MyGriXfKO2xN5zoU8XV3qHw59m62Hw",
-	"r5sEi616RqfA2sr6k6XADp7W8eJfAOQk2Ca8UxzkcMHR00ktvpNtVor4HHhjsfCiEjkpMJhaOg4Gd2lP",
-	"7izWPVv6Jngd7suk/+WdVLwJkqFiY4NLpOS5MMd8R9HJ6faMvLX6FiTAmIW4m9fYQJl3v8oK8lh88bbc",
-	"iLiPn4kPcrgDxfn47+3Tv7cyGOqeXBBdV4hXQ4kG0EIN9dMP6zVmZKHTgK9t8iyoS5kHtfGswxWG+XKL",
-	"/VEmFEuem9t9sW2toeOQ6U4aVRqsvS9gnoCyTKs8Izm/48Z4AdCdsqQpxV7JQqZo93g6HUa9cCIQCNVj",
-	"p1HWmt13Gi5O/AcKndA9cvjLnOtn8NkfQzBqWqFzcWGL26g5fUyA9zAxy1yimRWd5rfT8VGoiGU+zcZH",
-	"oPbcdyA7biC/beCzhZTr4U+rNWP58MfXHIqcEtZQv/z+wWzb0dKhm3A6nlOXqRYKPUh+yojtGis3gswL",
-	"iSnjR1Vk1ZrN76nKxIomn6+kVOzaDH6iNKmVVEzACw5Nz8YtmMNAR0G6k1imzYghKl/YhdnDjztvUaC9",
-	"g5dq61RXGuu8YnvksS5OkMwGGIWn2SI7uvqXD3AhnjrkNEBn8SZtRnvQDlppH9hUiX2GnOpzURdFr+Pt",
-	"J3hgQGepGVtyIWwHfT+pAEcarkzop5C4eTr3xX5vU19mwu/Oa2VI+YovbR/1IQVSZnfIAr6ijtOkGR3/",
-	"Jf8Iqh+A89SI9p7zxYJVqvGIqbpstDyPBk/kAoFfC5AvrpIT1ObLx2R2iggSsqq1KU7kAzFD/2zec6qS",
-	"UDM2VsR88YJr82q7xHTdtbN+c3m8FBdbseEEgqy1kQ/uPRlEo2Zb808YAYWPV/TOKNnW2qBiC7HwXlnm",
-	"4FVOwSH/ztj6lOzhMGzGFIEdj0P+na11A02UiFgG0EXHwMgJzHTHGFCN60Fy2ug51gOxBzYnwhUbulX9",
-	"YCdb9QXT9dqEBavaZnqRaeJeRKN9WCHwxeWfvlSi3bBab7q91mzdvfAGQNJ741ZptlZN2Po4qL6+iskw",
-	"SJCE58qYmogN3G2oOEMTBoQXdtM47k3Hc706hfy6ZvpnGPtEtxuM/V8J0180YfrP5vqUFVGriotbm/Wm",
-	"NKueej+fq3vfklsjc5lvH9SITA9NnkYJtajiA0Sk7cMfS8aYZG1/13dPhqSFARhZ00kMsvrApYUdvrCL",
-	"fUJursN2WsPb1HYmETjMbdmfBfw2KsuMFXID2hNM1RBAIYiU0ZBR81GMbGSVq8x2jKuUJhfT6fSpDf9n",
-	"waDY5oYwoW1L36hDk9Fqvko56S5jV89JQVhXCJbQ4X2oqLMrOYY/y9K9BecEFiVBNq8C+LPdYELMkb/P",
-	"rhWQKWBuIDPYcE+vXAxVE578l0N1lEN16OMO43x3R3/47Spwi4NVC5VIPvjllcwKsHvzii80sUXwLG9O",
-	"LH59Q5WNp7FUYmpFu15/3JdH3z6G3fcb1fKu79XYvowT+drWvyDRXDla5pQg8BPbA8mx1iY4gmu2D4Aa",
-	"nvgSzhd03g5rhITzPkJFk019aLtofZNKG1crA3jNdSWXFS3D1pVtIE7fXzSu5dG7U7rB3XqGO8KPeMf4",
-	"d3ZN07YH3B/sYyK60p2XgMFmrrf/fv32p4h1OmNoSZhHBPuoG7WvdTjs8s4cLZLpj2s2v0Y6jaIxDh/R",
-	"aGmeQzCdFu8q8zYNxcutNHk5+zubJ/qFQ+wRRyN/yCu60ORyejl9eHH5xyOlWYVvQC22dYZAG7yjBc+h",
-	"msdGOHap+8n8MwCwyZ+ZYVGc5XGgdl7Jasl0h7XaZbqYs9hUmKMiD9I25miFG8hq4U5ZbATCnqTOhELs",
-	"TVVbAnf+CX/4PN5QxS/uwVp6Q2eswHvnVP1ZYHB4z5eWY9imKyHHYFoPlL1GjwB4MGNF0FQntY/nhZSK",
-	"3Xs3E3i2b2DwE0X9zNgjMsxOh5v1Bk8yUIQsZXNBYIsjI2Uwxl4hLpu5o1ayZE/hISyZh4dsAlLPbvVb",
-	"Ni5ZfpjBflyTYoelbftScOzvy3XHrOzJsALi+wMcyrlm+qHSFaPlvbOMbS5aRnA8MAUQEx1m8teH1/DA",
-	"w/c2ONFJgGpW8fk4t6eXJMArRiXCgsKHTOScCvLo8uGMa7IopLlZcfrjnZloamFTguQlcb6hd8wQNZnY",
-	"96Y1NcWXguXk4gnMELqGZKRgVGkszV9CH0+El7dtwzCRjwvrKJYLcnF+8eTRt4/Nj4vaaPRzWrAz8hye",
-	"V2TGttIiTlgCVYxMMzI9Ix+qmrk2VrZ4Apj3NylLsBNjZZUQRrCr3ONSKOmWFNwoiAus7bRTGBoT7z2f",
-	"wypS4H0P1MCDuS+W3nsoE44M3LdE2dY3F5dZYyR/e/Hd5e/35LuFHOfUso9mwt69BZzJkb0x+7YBNg1e",
-	"fIwzuxWgLW/F/PM5gmOPVwa2Yt4fg3hW8KV4BqPH0YQ6XRx9avz986VsMyCKTYAkJA23AsotGmD62/1o",
-	"kFCHnsPQJ8pTM2PfTx1S7Bg28zVoQ3Nasoo+UNZLtJCAwg6t6iyPw2YA3i5oRgu0iLRLSKAABp/YI2y6",
-	"dgpGtX3ntuJUjhQz9Limc9OjvzuPh82O3sqOCkLNwUc0RQy5GkVXeSw2c936PLEZKyRUoDYt8FrKcIsD",
-	"IGWJiXkaBuiZsrFavJ0tkABoJmfkrw/fsIV++GIGmZJyA7WuPq29YAv412VPYsKCfWFG/vrw2igV5tuz",
-	"psahqa7A9sDmkfwspjC8aCa/r6ZVtN/tDlS/ynCfIs4jAf78b6sO7Kj/lsuiqj9e6cDgDUf1P/n5SPlZ",
-	"jsd9vqblL1QKW8ycWU42R3UBp9Qo4BytW+8NPUAbcbJ4f1zHXBU35pGhz6ITJa7jiDpfshPc7z+ZcU98",
-	"ccA7Dr7fjeg9SjmZvPPa1GwLMAIYFJJrnzXqsUxS/dW7TbxgemmJPySo+0G+o7w6wA7zB+Bkttj/DiHX",
-	"rxqt/F7q1U6Bo+VRVDCgCqrgFvyvkXgW/y950/6eBZvvEHn+yf3YG/J4AX9v9WTcJzSOHfAIGyEm+09G",
-	"Qhm63UjynuGMel1ImqvzydWn3T99wh9iEY7ItPDh3kklJwFJqg+H9SqFBOQv27C0nRk8rGqhWcyRW5Xa",
-	"PGF1tTeAnkUj6C4gnHBP5HmLwKcsBGgnW/9rJ3oHx31f1Dya071zQgZKOQzsdjf060R4PQV8cNfz4hcW",
-	"eq6l3fkn+9Pn8zkVc1aM14btAP2+lOcwuGv59QUDctjwy0IYCKkR0XqhWUVoUcTcTQvKixbjdUkFmajn",
-	"n7jI2cfPSVn9Qm6EuRGSq+4c6Drn8nxDjwOkaiZ5DMB0gUNZJaqSd0yQTdO77XBmyaJ8DkQ9HHyrj8NX",
-	"sshPxN8/yCL/CtztJCu4z1CmGLkKAnbGwP3U9FgEZlfGMuM6I7XQvLApUgXTZCmhBovpatvL+4J91Cci",
-	"4k/so/7aIsKIB2sMQua2Xvk+1Ya2vaRB4p2GNu/N2GOIYyFjXJPT41Mp6J66YrTQq9/6khF+gEdO2VnO",
-	"viEiDet1JMq2ruScKUDctZ9D+8btb/39zLDO4CssAkscPmeTb6aPvsDrzFVpX9lOZqWazqhiGSlZzmlY",
-	"A/GPmtUIzFKrBmRaserOHYS6KiZXk3Njtf7/AQAA//8=",
+	"7P3/kts2ti+KvwpK31Plme+m+5cdT9KuW7ccO574bCfxsT07UyeT2xsSIQnTJMAhwJYVX5/XuA90X+wW",
+	"1gJAUAQoUi3ZmTk7f8TdLQoEFhYW1s/P+jhbyLKSggmtZtcfZxWtack0q+E3utSsNj/kTC1qXmkuxex6",
+	"pteMLJpayZrIJTG/VXTFyJwtZc1m2Yybh/7RsHo7y2aClmx2bYfKZmqxZiXFMZe0KfTsejbLZiX98JqJ",
+	"lV7Pri8vLrKZ3lbmW0rXXKxmnz5ls5wV/I7V2xuem2/DOyqq1+0r3BOzbFazfzS8ZvnsWtcNC9+6lHVJ",
+	"zUubhuez2IuWvGDpl5hP7/mCgpdc++F36IQfRul0ZQhT0g+8bEr4zfzKBf566d/EhWYrVsOrKsrrm5ot",
+	"43tYsyWrmViwB4ooXVORP4XdlIIRvaaa0FXNmCJzpjTZrJkgdK6Y0IktNu+ZRgmYnqa3LD4/qdesJjVb",
+	"yDrnYnWcWcLrJk6zlnmzMBNL80X7zD25o2asSL/GfHrPFyjZiPymkLLqU13esZpQkRPzQ4KA8M0ogy5p",
+	"oZh/5VzKglERvLOkerHuv7SkOSNUkUI2ufnXbO6S10pnZL6F3zQTRLGFFLkiy1qWZptrRrgmc7biQiVm",
+	"iu87aKo4wu5MqWXAjMiaLGUNk1M8Z8oIQkpKnj80vxLD2Oa3f4Pf/lCwpf4j0LXk+f/Cv9V8tdZ/dDPv",
+	"7jK+ZXCfK6o1q81X/69fLh5+Qx8uH/768dGTT3/45d/+16+dv/zx//xvA3xQ8eiemGMl8PypirEcpbx5",
+	"lihNtymK3zJW2SEPIju8KyUa8cPouJfZjAkjBn+5OPsqu8yufs3ak5DLZg5C275WNOXcykd8q5Zx+cPM",
+	"QViSjREyHPiyZmMkjIzLFy70k8ezqJzGDU8f+xEMMeLgb8Vi4BVbsbjnCxqRyxsZuWzUmjFN/mBEr8pI",
+	"QeesUBkxb/wjsafo1Qs8QkbAPSUs5xrPlNjqNRerEWSX3dsn0CgePcnC8/IHmM7/3T0k8TOyqbnmYpWm",
+	"mn3gXoQDoa8qKRQDret7Rmt430IKbdZrNLGqKviCGnqey4Vm+qHSNaOl+SzypjkXFGgTeVd3a15zrQv2",
+	"kImcU3FGnpECiEa4II+uyNxsg5FbSpKSii2ZbzUKu//+7qcfyR9gqn/MyJIXBctJU5EN12uiKrpgCq5p",
+	"QeaFXNyqa7I0mqUKBs78GxrRKJZnKGSk4mZuTrWEmwC/TKSAPy1kWUpBFmZgc2FQ8uTxwznXZFlIqjOQ",
+	"zMxogmSxpkKwguh1zRh5dNU+pcgfVjWj2igNJV0JrpucZaSq5aqmZckIaMEwiW3FyKtXNCOKllXBFKGa",
+	"LJuiIGpBC/bHDAjUeZ/RVNyzqvvaDPQWNy/QionXdc7+JmafstmbWs4LVg6wQIVP/NvfldnEkAX+G2h7",
+	"s//feavXn+On6tyNG2EDSir/oeNdYMZn9WLN79hPdY6WAM1z2B5avKllxWrNDdNauc4+wKrhOfyePQ6o",
+	"RPnHw48/xm6D9jD90j76q2dnOf87W2hDqm8btXdW3TcvZCEbWIq9MYz5oRidZbNFQc2ZUbfm/6VUKnil",
+	"O0HZjIeTbv98y0X8g4KKVUNXLPHhVjY6+pFTQXofoITt/bmWSHm3LKVZOTOCrzYSs+QfIqvZITWIJ3iv",
+	"Hc5PsEf7bPbh4Uo+tH/cMHrHzsxmBH9/yMtK1tpqK+vZ9ew3pvS2kLI8X8iancO3YBLfNuo1u2PFxL1c",
+	"US72Mf3zpjYvyeDhm3zekZNeNWjNqseBUfXwmycxrSEkmRt1FIFwjYeR6DmKjDe1xP3fOU8Fj1lRcmmE",
+	"ZVUzpZgR4o3RXS9b1RW3eq+mlM2swAoYz6sv2Szny6X1GOxVdox9XSt9Q/XIx9dUrSeej9uYVMlmstEV",
+	"nrUukS6AHjS4LFDfE5LYr8TmVTF6e5PPlyrOUKIpCmp+tOpAj6J1qQ7/+g4Tut3xa/Sn2G1NQPZw6sE0",
+	"gG57uNh5WM46zDiFn72PBlmaLW77vLw0bDptZ83txOLfMdp75IMdCsJT7UCZncREopjl3IMaUjHxrmKL",
+	"KfesgudnF5ffXNCLi4uHF+Z/fzL/+9r9av+7nPVuYWVfNsYr0dIKvhW7jJ8XvJoowWnkPDrVSXGxYMZi",
+	"FsZUdvqgMRAeKJLDVT1CftAN3abfUVBUwKggRhG95YKs6R0j4IMbI8xozm72X0Ivac784/bCH/P8l7jg",
+	"khoOTqVLR9TOkZpuh9BYVeMIyMUdq3X8WA8oR4U17UZdIcmbQkidUrHgjuWalWof/X9aLt9SsYItKOmH",
+	"V/idy4uLwI9N65pu4fw5F9igng4PebeAinknpLLeT8O2Vv4rUqEG6+fdW1gwwauvgRHcr/25ah7RKNAZ",
+	"osmagilnTTGw+sA0K3ilrFu2ZmDHs5xouWLgS4LnuJ5F1OpGVAVdoBDvvlLIucy35FbIjQo9f4UUKzXL",
+	"9tkPINFanrQXI7VuBM9Ke6S8ETtnIOCmCHhw136yovEV7uSozblw3v309jw35u9kuww4O2qSWZ7v0h64",
+	"C+zsDTV2/5LMt+gQw7APr4miW/UU7dcNV7A35lnwb+7fHfPW+F0ilSFLnAEXhVRMkaa6JkKCgwidB7qm",
+	"i9uA/+jCsF/LoObUyCWI+Tlbc6MN08LoTYEtiGMYFimKqAH4XNY1Q1d/RA9XEWdiyT8wOytzVFfMH5hy",
+	"8LTubrmNsO27EPz8XvJVUzMFX22sd2nnbIFPBgS3lyiGcCt+xwQpjL2iJk0xZ6xiStt7qPuytdyQJbWm",
+	"RyE3xNxYZCWZIrnciHGWiKGAYkwcRIXBK7L3Krv85OkanoC3aT9F2Nscmv1aqZtuh6yeDQJa+Lm6jc6Q",
+	"E+2LogesR58eM8MVWlPN8puiOdjQKemHG7WWtb7RrC7vM5L58401XnQVDVoY1iql0pm9KCjyWCE3rFZE",
+	"yRLOf1e7m2B0DVBxsiSeN2p2PXvZFAUp+Qe4jXbI/fDqUYJ8Dy+/zsDBoxLCfN6ohA43YkuDGHOoK/7p",
+	"4j67O2XQYMANF7nc3Owb9Ek46MXZ49ighazYTT6/qVh9M2mSF2eXsfGcTOwHjhQtGTIeeBaKgsDDTmEj",
+	"XBEIesplRpTEP+s12xKagxNdy46SlLo7zSZHjzZYBGP1V3j6jeRCR3SQXRW2qxTRRssSPNJn+M4pulH7",
+	"ZdSQ2mnsO0S7rus7WjSMmJvLWiLokjfXjU1VuWN4zUiB8WMI5c3ixugIg0KtacV2XcillBAZWssij+oN",
+	"MM1RV8+uB9zwAn57j5YabAiS8l4bor+7s7GHA+lkzN2Rjx7JoEMCRt3jrOO+bD9wV3FfV4EjuTHXyBI9",
+	"p7Imm/WWCCmY0XFjZgyIrljmgKa3jOSGCYXUxDAJCAZrM7M7DGz2jWDwgkQcGOAcMV8tuNJehIB7BPTv",
+	"gvKczLdPCSsrvW3tpuAzWAisSkicn/nQeb5C3kabqZR34BvTNS9L+GmOLC/YJsrxSjZ1bPKal2wh89Zj",
+	"gM9FRoCQ8aDaymDmVra2mzVJaXXziTrQkaoLWY/wjMFeeTZsYymYtQPn2DJ68FJPJ7dcy5OOmew5ikt6",
+	"/ZqryBEFflIT7gB71iPEWUkRIQy+wG3BMA+SzZov1mQjmyInKxluzdCk/iwFS87Khdscl0rNzcAsL4CM",
+	"RqzGOLJgS52wKc2EzdE0eyAgASojXJCNrHM1kZt0wfYr9/iYXYmdWeY2zpJ9YM8n65uafTBS9f2r96+/",
+	"uybfVeTqb+Li4pKQ1y8v/kTIfxDynJCrq+vLi+tHj64vLtzPT9qfLy6Cn80zfxP/f/Ly7U8/kOevX70h",
+	"Pz774btrcnX57OEjDGR3eXJNRV6wTt7ORZbyy0qxYrW50xkHzxETuZVh1uAnrFCG8VjU0egVuUvn/g71",
+	"udidguTp5I1cfnXR1YFSO2m+GtuqF2zBlfUTjA6cLxas0j6LpFmtmDLfU+ZNo9z8v/aj7XbMmJO184ZA",
+	"XOyJCYSa4lf7nFW7YjJ4ZeYml6BfwQX6BMfSz+g2QKsFrfNzw4zvLx6dbehdhC722WDVwe4/vgic4ykn",
+	"3ZRl49vi67RxoJ4cn7MVFbvB0pxq9tBcH7FtWRS8qmJuVHe01syoHmEKyzhPfRDl7d2RRiFywSwj8LlW",
+	"rFhe+9Q5zCTEMAvm8Nyx2pyMIGl8vIspeiFhetG4pbC6lvW+6+edoCtUYhc6oSBCShR8DgaHd8ODGmKG",
+	"pBhMjGnGvHBOl5iDHa8iqpzGZgOTB95IS16w8crAm8IsI3/JCxYfTHC1ZvkkrrS7M069x/jTXgFkaTJp",
+	"HhVd3Fq3cuqzm4RvzjxQ2QPg6ejUjypfzrLZQt3NshkkZWWzch13H/dCQi6jY0/qllyGZsxe6kAeedJQ",
+	"QmFwU9NOACw0cUElPeS0I8Na/8ZYXe8viuUx4qiKLQZWYT61kiSxDE1rfRPq9/1BtCWC28sNdTmdRlSC",
+	"+i5yVuOfqlretT+B69WcZTjmCyoWrChY3PzXTOkoOSlRFRWEFkauxUxALTUt7ifxAiIlDByMquOucmNP",
+	"SaLXXBFD4wy9Jpfx5OVesM0XKTgODPdxZ9faI7lzANs5W9K5nbIXgCOLk+ZOyvX2PGsJFXJ9R36016Y/",
+	"5U7wB7J66OqerI57STSrZLG1ZDk4k8PsT+QugSiTvCaUQKIrbDbsqeM3uFCcZtDlBStCRzBXIFSjzGVW",
+	"9kAR+5h6CjFrzBzopnV3tK+o9LZJ3FGnK74lOeKji+iQfKGbOlrrYfjJF7j58h6ygUiZ/R66FQ0pVyGt",
+	"UkJ5ZMKN4e2xpQOjMnMcl47KLuoZ+rXNwcfoIKnZglecCU1yVlKRq6dksWaLW5YTuqJcKPQCQIY4ynej",
+	"bp7Tip+bCTqhf2bvyeBMLGSOR0JdPZ7tTuT9mqHOWvIPRjMyt5DSrGaS2KK8HExFvw5HvatsVjJNc6rp",
+	"7Pqjdx/O3uGXMfgirH7SsrMxIj461ekXTMWmXJgXzIw5kc1WtWwq/LAXzHG5KzOc4uzTr/69H1tm+nTz",
+	"0Zy2Tzc/vPorPGJUn1aQgSIy212oec6pIk7zAFr+ClIB89cNOZ1PFQXy7q3/+GuwX5yPbgZldOCuKZjG",
+	"Yk1/a1x+6qdR5yk9qrNtsc/tNsWs0aUs8oQD121n7JqHqsnxGq45Bq/xKxGdI2CWnUUXsskFUyo+95Kq",
+	"RH6ikDdz616Ifsg/lEUiE753lNO+b6dh78wZNjORcCJVlKCx92Jm6Z4Mln66kztKE3bmjb1OouOdSANv",
+	"D83e2fmHx6vRcVqxsirsF/vebayGcs/gb5AMjlK4ZEyrRCbVgEK8c1/YI+X91K3GFU4o8E93FSgrA/yJ",
+	"DvY7JKpjzeBk+Z0cm1sLF9fBqbXf5Vw/8xk7Ey6/7z7QhS62cNegJqDYGXneTXIzq8vDdDeX3MNrcstF",
+	"RhpRMKVIyajQqHadkTe2zEnBF8emvJ79TaBSE878EpxQO3/ZcQDm+Q3kNU1Mz+UiZx8SnM1sZuLggYGH",
+	"Ptmkqn1Pv4eHeiYFzMENEdNu5rKu5WZy2FjpmunFGssMba0rpAkSLINGNdnau/D2jCxqqdSS5iwnXGiJ",
+	"Jm/Bsfyc5/2YcjIEOuyNdvr8qAzaiVHTQCe+iurEtto0KrTkyJf5Dd/jOofH7HozWzrril0hPRNmHdt1",
+	"yAG8WdFKTdx5W1RuLD7rfoQY6HxLailLotG6jNtXYyLZUqysqZ/e9MsozUYT13pAJ5zk0/PhYSZLu/Gx",
+	"Pba5mGPkxisjaJKDt9sSZSV3qidyEogAw0uCfdDIUBgElc1izdRTQl05rVySCxuo5ppATUJPRhd2V/sq",
+	"ImRV743h2hTj4WSK4e2OJbawfzS0uKnkBm74mnLF8puFVFyw/RWFOPN0krVZXDM14wcGhTMLMUBa2Jot",
+	"kMNYpS+FywX+A2Rr2DysP06h+ug0l6nbc0+upnEmzicX3xyjVmSCgKhpWR3Ak9OunOMIC58DHqvs/JTN",
+	"2AfNRD6RbTGxD8UFX63nsqlPKQRYvuoc5TWj4GqivBh/bmGQGAVGScuTrW18xdXoYqsoAWIrX8ty6j0x",
+	"p4tbAtqikU3eMsBSM71m5VO0GcBCyGwqaM2sxaClkWztl7cklz3GmUpBGHpE9X2aDlwoZv3sx2OE0TJ3",
+	"vv08UgHM4/k2SoG/Sz7VoGR0sUZFwZdMge4Arni3w1T7bFWftseweulEJ2r0ppfy7oi7PXoTp3K3FHhr",
+	"pOo2hn2WzkIA1gmysxeyZBAJy7oAZO2H8N6Y8+wuiqNHbxnogoEZ6TKTDz6WZocOs/VTVZ8JF0As8ocP",
+	"x6Zlq8umGehgfztNDpO6w+yv+1hp/3zKSJSqYqoZeHR77nMttaJKTxU90+XLKCf1a8rz6fWaTgYcfLJr",
+	"dlzpO1WogsNl//NYtzl1WTfmsB9zbVPmOsmMuWWsGpLlxhydN9pGvqlIpHR87sM1QPqj3Rb9KyH2VsWm",
+	"GvwuJw6rUuWSOPOk7+UeXdw5lfuPB8XQx1sYhYGwByJ3gn/XwR50R7xIZFxMwCvQPJZ4ilEMFwzRUt5H",
+	"vVFM37TureHYg7ars18raX3rgI3HM7qFDBp1MfwAbxgFBNEK8wl4AL304ih5gkjtFCwtm8wwFvUCXvJn",
+	"86UIrkTv7osEj/ePvnfgXSwB+5YU37QAExNkj6JbjL6C1SaXpBG3Qm4EgdF8SSco795a48rb7hkiXOJT",
+	"rv5rNlL5bmccuUKmRVhAP7fjpQjkY3qTZDPWWaOxJGsyb5RZv2JCQ3YZ0glwVNsStKTq3g9GTYgzxi8/",
+	"HCG5Zk1rPUKWvIPn7JfG3Zh7LjHeZ4NTXjIpdMI5JhTvvTWsBbcfbSVK6THQUJGcPtlY8NFmsbZgTRtu",
+	"LEDEvUE8li/tb0j4ThNeI6Mp3tDKct2UsIesuCt0rAq69XAGEM10tQeMLtZZEP/wt6/ciO55RKweuSSK",
+	"3bGaFn6MezsXI3fJFIRON41OYc6gWT4F1mg8x4/WveJwfGoAPnPSnBP8Zakcj5vy8p/ATTctRHFoiHlv",
+	"LANBNvdM+2fz0PM1In19Gk5bYjnXZ89cN4DxSUvme5iwFC+8d5VPo2tokii1juIu1dQVHtvU/bYOYOZB",
+	"sFEscKxOVWtWAN72ViyAz11mpE38YgnwXF/KMHUTYeKxzXs5PRDV2g/RCrloPem4sPmOs/8fDS0AByQj",
+	"+DNE0UEjtGVw5kWYgETedWvuJ4fd96KXAaUOQi+DUrAeN4ZyOiIL0gnCQSZ1zBU/nsnzBiGxWRR13qVR",
+	"Iop40YJuIT6LhdZ2AAkewCyWUjmtYHBKrVsS3nZkEVzBlY4Z3aBtmsGhNl+Rkt620EcBm0GPDOB5V9/5",
+	"azYFa7fmqxguZMHFLcuB7Ao6RjjsdhAc4MmnNSM1o7kPebhZNVUh4R5wQgYHi04sWb5h1ENXo+FqJjOi",
+	"jBoJkOwX/+//c/n1BaGaXH3lMTK4XssGgnHR4o29yb78t7GcqwSdkhVtOatXHderbtsRQA76Q7SHwJgf",
+	"gG2Mhk82qSCOClpslWt4QHPstbRsFFRO+eMYBwOBhgWRikKr5OPHaGu3x9XuoTqw8tV8Uu0lLzw06XYK",
+	"HbOjttCIUJvfuke9C0HYgaP8KUtWwLUCNUjK3snVbnXSthxut1AOhFFbUIdMGmbDhPK23dH2GHp5FL2p",
+	"ecHQYdS/SmQjUqUdkxHyd+hpSWnHyey7xiaet5M+OPvcDPEDo8rKqVNg7A0h5frSmMhHgsUxH9JuhF6x",
+	"DP1wU8qSCU3r7e8DJnAyMHxtlPqbojkaLOEBg9yxOucLPU2g/Ad+aa9I2T0Cu0wXkCC6o/Hd6a18Elq6",
+	"OxH3O1ZjAqIhBg70mjuwxjbeqA5LTYmWRFUFBy+vXC73F4N+SkjIN7ZVyI6YcCwxmjdih1XYIrQdv1Kn",
+	"lSOkI1V0xZxWZEGdmEgUqtorc196CMzbTsF9LXVLJJpcQPOhsa6ImBNp0C0RtjSI0A5KXKcMx2J3/fR+",
+	"FvGjjKTwN7adXLDsKffbPds4mCHeNWUMDLmQG5aPvFnGp1v3epEEITNmhptYpVjyD5PuCyPxRi5qHM4v",
+	"lgy7udsXZEFbD8hCdOSEiaWQfVP1c015vw1+7yIeUR9AwgWwD4roABQiO+ZN3YiIKQG+bRWmytJ6LLzR",
+	"oj/ci+dGliums2CeAIMxBj3a+Zkj8XeumG/+sgt2zxUjy0LK+ikxWgOab0JqAMAXhwAXf+FmNcaMKVgc",
+	"xXJNa+uWULZUJiMX5jIdSWQYOYVs5svYIoEl+OyBIjxvETKN0entZA79DSww5mykyz+sXsP9T3bbCZgA",
+	"mC+EIOkweUs+v9zUven0wb4kVreJ9jgJqZvY0rAyzHXpOUjXr1c7ZYsTeJmmCvAbwfWUHkDZDB0KY7sD",
+	"IRXte9oWQXY1dmZu0D2S2TnMz9yeTZHO3tuO0lk4T2sPooElLkmlUg3ppLipmrqy2XO7jpqSQSuONVUk",
+	"ZwsOZbCaKPnUJj0ISZSgqziQrabdaI+NNWD0BSoSrEHgL5+4G0lW6l4ZEdbZ4ajghnQzzHzKRECL2Ilr",
+	"8Ul7pE+aoANIVHFFz38hNoPvqVrH8V8DsL7xehATuu4myE8HZXP+5OgYJVfxph5Bo0++1FuMcUN1DMDg",
+	"1TVH5OEpOh286mbAs5TcJOfvjHQ7QgDFOuiUYSbooP7IlumRGFl2ex3JQ0d8625tu7c5yu0uLMoVjBYY",
+	"3tpFu6y1mlQV0U/j0FQ3HdgNUEWXlBfmK3vLyuz3MzuXxOyx++2UYFMbculu2MNLVJ94W1HjmsOO0woB",
+	"z6g/bv5tC2uMJT22dyBC35mdzF2xH/B1yLsHedl0jUZKH4Sy835u2JPWuQu3FGypIdoCOBIAKgEEAZyd",
+	"3LVd6XsXDphjL8Mxim3y/W/xeEgUhN3H6gLf/zCDDXi7LQ09uDZubYwF/51V+n2AzhJL1YuCImqHI33L",
+	"Kp1hdbLRbJ0s74PFewMpcpsFM9ibmOCnGxU2fqj2lbF1Q13D1CIdSIt0HBZUTLmcSMT466UTjckSOSDL",
+	"EYYe08oL1npQMPw13b53qPRT/I73AXD2MPgHwjNPSS/Cd8X5YxtVNMf3g5iAonGUfhBBA72xqkNcDQt6",
+	"GmJSaYjlP47ftnh/H8JxTORoEn2MFjglhCaWpOg24wG9+k9Jm1lp0Qv5LcMo/FNCEXs96EwOwwAOdRCj",
+	"t0YxJr5kM1Wkor4LXi+KlIib1lEyc4tp8fMeKGIl/hiWSjpkDAEcrtuIm8+xWxTsMu4uAJi3lZQJQrim",
+	"9ykQW+fI2I8baWMU0zq6ut10rgsfL7IeDDc7C8kz384CmrVLa3c7Kj3kasXy73K+v6PMIITzjiGS3u+S",
+	"x3DCpWAPFCbDWk1wa2zaB+qaNCKXLUjLHG+UmJshT6ZKjus2DFvinArYnR3i+XbkOPWkmt6Fv5BgyNte",
+	"Amu+1LPry2+uLoyRoWbXF72Lxn6hdyjNyGRuFgO0AQyEqJGP70g5fK2nT24EnFuvKWijk4K6UIw+zrCC",
+	"qPAzc2h1Mdsgb2rCIVLCrQhfF98Y9MV8W9uowD3vxlP2QnZ4jyNknKtWPTzGMejsmFABOamBd1hMjCdL",
+	"gvEl0eILe+6kGiO6DX3tEycOyNiIpjeMyZOIfrGqygH3e/QrwzkNh2dfRL85JgNifJrG6O5/fZNUFqym",
+	"YjF64TFlb6zj1vLHwX5bx2f/5bT//Tjtsyi41qk897Zc9PfWMX8hC9nUOyhwC65rxOI3gqVGfaUqIKxc",
+	"oKamGI2aAKnKs0QW/gWCtWGd0vRc/FQVdMmFL+G5T010TJVrMXTHmIJ22w8yBfG77501ON7/AF/w919m",
+	"Jvs3EXT1yl6yut6SgtE7pmLdu7R7ZwjSf/nN40cXj/ebF912bO1da5PA8m+byEU7NxpVtEMOVpxCZqNr",
+	"lYMeN8Puq9osQff9roOQHh0truM+uYqVb6f660bTjnZCM4v7XpDD6sD+aDwmBt83J+AIaY9xX0se72HQ",
+	"S8iSdc0K6szmA1awoprdJ9H0SP2xnVa4F11AKv1Md75yk07hXRYSxdLefdyNNUghbwqp1OEZsWnONexS",
+	"RO3y/Nv3b6JRkoMXcs9jYr5e0vr20JSZ+yUV17LoBMuVZqWNm80wYy0aHI+GUTbrLRjt0OCSOBXExicg",
+	"+SXZyRbU8PGMGZoQ0V1+/ZeX74KMUqOigAuGaCYQJpcSxRZS5JnPfqqtcxJFvWDH5RIvxsavcnKu9q6q",
+	"v8/pPIcYqWseKwvWRq2CyJafRuauyoErtozmKcwbNaExXHhbD/Tli/TbE2N9dm21whh6tj08PIrDKGCz",
+	"cSnLO0U2rl4KE6ELZ/0hCeOUd82op0CWJRSLQbCH8YC9UUZzY+9RXiFR58yuaor2ihk+oL7iGUp4yU5p",
+	"1Az6og7uzI5ftAbAYKrOj2xjldwpSAgxS8yYWdlsUcDK1e0WnVxqiunlqsA7NlIUAEGsGpu1FXbS+moQ",
+	"LGEMMNWT/RaZXMb7uB9wMcb1TBhpFM9/26gDGf5HtgmTtMbaa7ZT1ILW+Vm5NtIHOgTN/tZcXDxarKla",
+	"F1zpc/iV9W21CMEv4/hetvFQZ2fGNT22RDQDJPj9jQ/TTVk6q7iCczq7mvmWWa+p0KwWBIzUWaKR1U4x",
+	"7MyZttcXF8HptF+aXX3Vp5t/9xgQtcP8DDtFxL4Ttl2El+SPvn7cbVr9dbgngx0u/Ziziw4F9p32HQr1",
+	"5LGtnb76KiNXZnLnlxcXl0TW5Oqbs2/+RPJaVnt7+A0nOeKbE+z01nY+nXiG3teUF1aj3xGuVSJ6Dv3r",
+	"XWiKK0KJeRa7me6NwMbjOIggJqvtNZGi2LZtGKc7uEqqdLQPM0YufWKi69NL7BcyQoUPdXqIcWjRTxX+",
+	"AfoWI3AXauUAMQNYQQ5eCIafs0KKlSJarhj0zaGGSEYShxE+qN+GXywuW3ZQ+krU/3Lg6ZOay0gJnyA/",
+	"VUy85yUzVsurn0guF00JZX2I78wVsf2swIra1FxrJq7b1ApgGeh+2D0CyRbyyQDY0OaPCleY09IUxUu+",
+	"ihYcU51MXdjINvVinFa1xw12vBKtgUbGhwQfYaVWnY6SAjNvmVhgh9T825fvng4ZpPd1fXUsPj+7XcUy",
+	"LAlrq8WSkcyflsu3gFd0n85YkOD3QNkcHCsAuLJFrsfH3/4MjYUiPnmk00Eu+Z88BEqyNC7Rcnkh65yL",
+	"1UB35cznSvbvGYvJE7u+7MDjrydIknWmlSu/eKCIg4camb8w3Gg7MGF7BDHLzGz6KBW5bXVINamZ0pm/",
+	"aOwZXMqatEVRB3jX0qg7IzPSgs2z3ixrkI5PRyvlHVPxIhvAjDKalcXqw1zuDd0S+FJmm811+j8eBC4t",
+	"h3cslXybzTZRR+NaboI04BAEdFz2dpi90eWn7lwt9wflz04qwv1rYSFdTrDjO0dyO/uxpbM/OfCVA6tn",
+	"LZbtQW6gGJxPl/mHrt5hPTJnBd0OgaB5W+SbJ11TJDrcyiG7RM5UGt66bHQik+4wp4GueXl8N5krum8C",
+	"D+w4z4Hd/MOcByHG8lF6eSR9NLGgdgq6MrbM6Qg57SrfOIjxaS0csfhmSRda1qoLgYpRBL4StCBMYB6z",
+	"VCxo9NnTXAq6id5LFbVafsHuWGEVIiZ0zXKbQi0FYRybh/LcaYtPAVa1KUuWX6PGJJedQp02lfoie/go",
+	"e/j47Kvs4ZNfxxWWL+PZx0tZ5NfmOjJiuKRiS/JvYe6vX36X6FN/UMu3thjpoLqhPVDh+z6Wd7YGYRRG",
+	"MgICxLcWsLCvoXCHBvsyKhTyBpJTOtN98jgSggzyumO8BbrOnBY0pcn4fbkMt+UyFq6smW2sEPiK51Kv",
+	"7T83JRcNtmKEfFYoBjPiDLgZPKjYjX8BGKeQI8XzG9vUVlWM3qK50U4XGbyFFcf27W2pVcwjveF5LOlH",
+	"Lh0ZrskFKaWQGbkkVKEHZg/LRq+mQJTvl18ogw6UX8AKh4GmB2V7VaMJLaVY2cYhSO+nZGFYGbAIkPWx",
+	"HgPKIByQM1YZGnM/0hPjN142MYrnbFUzplyVIhQKGqGlawpxFmrBeId48uuLDld+fRHhy5zf8TwKAuKw",
+	"H0B2AxcGvc+0bGsXHauOPB6xWbCC3Q2kirSqTmdF31xEsz42tkJ1x/SS5u94FZU8zwvf0Y0Whd9Qe2tA",
+	"zc39lmSvgUjLkCXbrwJd7BfzXtJOyU5s2W2UfO7sy6hvtOQf9XhLjFGPq6o2bD/u8WiFtB8getyGt/zR",
+	"k4sjyDKbN3mgLBOC5XG8Xw+/NVz7WiLM8KEYXXtdgQcDC0/scNIiP473R8bthig8Z5DIMQDk/qZmywLE",
+	"X2870DczdjXhzkbWs0QQkSnUQdSR2FhT8I+L6GnBIWx3dud6L0eylX982LnRi8RFfHQeHj0edhsL9tsL",
+	"0U1CNZFiwj6/lyK6wY2w+CoJQKSK1p3cCrIBk8kli/k0W2h9s2Xa3W2YBwOhJMi0J0tZX9sfKUKfl9Jh",
+	"PO1V5S73ib8OmEQH4LZAdSWy+Y6EmUe7TyPguiQffx5adJiAgvGTymMZVofJOOfcTbpvj+KQjSEZmE3m",
+	"glBS1eyOs82YkOfeeljXEonmhhFsRyRG0J9yeGXYsPsyLout47ADEDHO6Zjc9HFVmdEW9t3W9UGrU1lj",
+	"T1gK7ZQWtLYoMUF8G1nh0dePLi+vMMRYFdA+yL7QkNF8+sQFIC1g9S9GuJQRkAHfAWTHVrGo6GbHbrnw",
+	"GrvtqhFpF4K+y70ZFP2mm1M7oKXCGQj0L6+RhnOjcRtLEpwzQSlq4La3xcYTQ/GW4CmKbZxKlIOCJFu6",
+	"XYOHX2WEiTtWyIqpjEDCMMTVMlLJgtZcbzOypDmLk9kd0MSlcUhz2z6k+Z4dGdOS7k0t5wUrJ+CTLZq6",
+	"tumqMbNZyZJhE2BDW+uugH5rAOGXId1dacgGfd3QUyZ+8zpIo1jSoC5GiBZ8LGvRjezrstmA4Ahzo3bO",
+	"Yb1YA95VvLMpFTc1y2WcclTcNCKXiX4QG9kUOZkzgoXmLfIhIkyuEzHDIC3q0DYVyfh9PQLh5i0A2+Cz",
+	"N+mRWCnvaBHlmhYBailrspIy99F8XjAipIe1w76MOeFdh0MASJAILk7pE+GaP/SjZ+C2hc/RXQyQdGZi",
+	"PceOjzHF0dqEQ4KIBB5bLPrdph2gy8llq/bB5WRkpMqIU398uhDCn20yy1dYhsWqeLyfpVBiPbZNpPTb",
+	"NWbah6gmHOpGt43RKGjBDrrZ8XT6IdA3e552ezQE/9x43BnUR/uKqu3N4E98IBmyVoS0x2JYCh0DdTyQ",
+	"aZ8De3wIYDyx2Bio+DQzuoXLjlVOIZtNG83h4MdIJjWbaDhUVKnUzaGaiRDy75pyb6mKfaGzrcYG1e8J",
+	"OW70a2kX2usB3Vl/SmTgczE++R8Na5jRcSIeMLai4mYKWM3pGkfxPJ28Zknl7CzbwG2MKbfbH85T3beB",
+	"c13gBvtERaelKrbgS74Af29GAvsQ7B3oEIu5ZfACls+ye3htnpKLTj9eF4VNZEiNwiK0xoJZZUZ8sgsY",
+	"uIpUdHHLcm/c2vabPh13aE06upol5QXDPllBau/C37Vz5hJRiWx0BqESbND3lLQN/PBbwVhtkKnT5a/f",
+	"7GnNCrxARM5q/FPIAxgegDwBy1zwjnjbP6YSCSB3rFapAGlY5xOsR/a5yWw2ogZ04bcGIViB19ueSu7G",
+	"xTo7mHE7vdBn1Lmz8YAn5chkxCaJXwCkwKvlxWIIKfBqlo15LAYoKN28drqm5cqfQ8MIKmshTA3h5wyd",
+	"OGlM0/353Am7sdPIG2YXI+rbKCRnzsTYjoG1rBL5Rk15SJqpAASMHCCmYPDorBmNQ3TvilulWc3kTui9",
+	"qWsLWkLLOVdS8MUE4euS756CzKhth9V+Hz/LDxNUDZvbENVQQv1+aKftGWzHyoY239oQu01RF3sNSMaK",
+	"F3JxDHt1v3FXsUUClyyUWG28bLGWiiEucdfoTM0tEJlj4LNkfcvyG5v3tY9KP8PTPzV60IBppWJXGJqt",
+	"6LwxtYvYR1dFNaz9HdDDbuzeibhLb6lCkG62ydoOn4j8Vyi2sZ0nxxVxU55H45FI2ZFjbBOnaRX1vWKL",
+	"bmQVJvQkBPQWX2cPLa2XFiGebndLMwYLwhHJJvLyxP3SKkYPyKsXkNUCT2a+rAIVwDZNb/x6a9noEalh",
+	"b+1j0MnfYsOmANGHCSewifUg48EyAv9t2KLbOVv3cS4oxy3vBv54Xns3/LjgYLIB5d4CCXdiDyqRgCMv",
+	"xbKI4pyN8QPvk1tf3MnbzjYl817gPbWz9kYnfLWYatpo6N9rzkSBiNX3lDPuxvg4iLkcTQl3h1QKsHdW",
+	"/G4csOYx5Yp30e1ELdvKLK7JUhaF3KhAdbUVAQcg5k1s85o4YVN6zPerInDWrTPQ92PFQUfVN6FD9MCz",
+	"60B7xxoxdGEVw18+zhTTN76OxGhf4zDQs5lcLnFbPn36NVB6/uSQAWe6qQX5VsoSatH64cxFXzsdIr5Z",
+	"5DPvvuzUnw7jp0/WyNaxGsy2SbXRBK1Ld08MdReNwqtlDvvQkiAlksySWaLZxmr/FRhqcoM6M482/zLH",
+	"007Z1dkyG87DhBIwNTEuP8Ih/3vTu9cWqGKkYXIsPb2vonPM1h6hlr/2zeR3cBFG4/fc27w6blpVK737",
+	"X5+ynaNsIS+Wu0hBO9NM0f5HWo5Jt+0DHLyhtSZXo0BA9pfIj60wNzN+F4WUshU5B5eH7Gsr48smU0kP",
+	"e9Q4ECd2jm601ArbUxbX0UC6sPqO1UZ23wLSASpuNgC525SrZu2llDI6Un9PJlqPIOqe9PfhPDv3qnCY",
+	"PToHbXIuz1649U7SPOC78VSSXhEYVC5AnRr4LQGL67ot0Q+y7jW2qHFtxSjxm4ElW2OqIcDDTufyDgdf",
+	"y5r/hid/d6ITAM9w9kMbP94E7t99AvJoXcpWUCCH+B749vb2hcxPADSLLMr3BkhNdIz/dXcHO7ACgD9S",
+	"ME1WEmvi0cbV9JZd+8QtSD0oOINWAZhjqnAJsUnbXiGJpFf80IeiNpKsap6ra98lbGvBS7LgL7a62bsu",
+	"wMwAieKr/CwKiiN4BzrCYspAadOGqmj7rWMKzISN05pUVozvZb99OgncB3u50p7aVy881YGcsoZMR+cA",
+	"MpO6Diir2n5rIWFteSfQ3Hyd+y8TLdFVgpjAkIhs4QR2gTy2Nnu5xcBJW4YnShZpC+pH9+brUxXUDyf9",
+	"gCSOFkZureUmVonvFtRv1JdWYVqplYV3WuZ7ZmxSiCRvmZH9P7iK3x2rgxWFGsxcQ+MAzyJ2+mBsNMTz",
+	"O/Pwc1YU8aKSoilF6u1YuQuPtCFksxIwJGq4GjoHeTfFhBV5qpzfZafZBPtGxWPE6zaENKzguAcz+9ox",
+	"UMo+Bas7wRqdKJCGDFFus1oA0Dc7EOX0Rtjuh0OjCSn6Yx3Yn8ttXJv71U4hsywV5cTWW3wfSNQEFOrE",
+	"UqOw0D/qyb+zFQSHOKq/bdRrM0C0oaeD5po20zEAtrAXbvhRLiq7Iwd5qd5ZjWtCqeKK8vFVh0eCX83M",
+	"OhZ7gzJYjow53v2DZKui3L3WvUcdbN1CGsXP1TYkTKVd3KdoQUbMgGohVXA9o0Ai3uFlckhd4ju228Vv",
+	"X2hmx4f31ZP+sWpDX9MYZ6A1od/8y/2+5TFRl3aKB54KGyidtsC0ahPWDxxpfe+spnHI8vyNPm19ifsY",
+	"DPcwHY1a6wRtEeiGh+1MfbrGggmXdoyAssXMthJpe+Flsw0v8huHRtQ2y4O53ThNq8Z7G3rQLBas0haC",
+	"Abs916xk+da3nAx+tz36ujC4CM5mgXdaVBwH+pPN1ny1voHWN7FMklpuYuLBLPOBIpBnhZR5oAjPR/lO",
+	"HcJyRLuy+XmSrGWRJzu7uUfXrMi90uT6uz3ttuGGj+kcLJteh2C58bqRm1dMQUDmulfQsm9wgj5i3RCy",
+	"yINSFsDi12sq/Jqs+eIcTVskzzGU3d9xoBTmPTXcZA2HX/zJ9qcCGHlswMny6Ow1vSOvhAUKU7Pr2ezT",
+	"rz7ohFLA8X8EVdYZMdO3qRty2hdzOlkUycaO0qrzuzUrlrEgAbayn7D2Yvmd0HXUa4HR5VgtD2AthZ5X",
+	"Cu69WpuDb04MNXZhsYwXzVG93s/CLrQNT2d+ZUli4Cr6dp8s8g4WQTARyDwackpxKaAgiWtCC3M5bKML",
+	"Srdaia80myn+Gzso0xHjHZYmdm12OLueJIEmp8FycYP9v/wNTvUailcXtM7Pry6fPXx/8ehsQ+8iya3t",
+	"lwMw7GgZLrS7MsxUWkRXCohexRaNevNBko26nN6BvQ40/3QG7PiO3Pi2KHEFXU24m0qmlC30GT4AVlK7",
+	"56OvNrY7+nMmyWp1N7uevTOKU/be6FqQMUEuydXls+xRBuH8iFQ13+oQ+etxKPXmi9HZ22hxDDZvrzIT",
+	"tO3fkb7O7vKORwtHEO+Va+cwJCRf2PoLmG80DOkmY8dLLTYO6XIwlgqjaMUGWGPSQR2uLBig03jHtS6a",
+	"6DIxa0o6TG75xKbvo9pXpJOm+xxSFTxa8NA7Zy0yzJj+gb5+ymzn26Zgh5dQtQSMucCmwUcO0SjiYJrm",
+	"4RuHQ+kpMx2KskeW/+r8+4U6/yZavny5hsBQozjpYD6z7WbvwX5v6OI26pqeVqrqpX5E2iXwYRNg+tFr",
+	"B8ukJlZ92pXdjzweDaqfFLHUO1Us+wj0jq3KRNgS3azHGq11Grors00RscuJ3YqVjMjn9W8j2R8CB1Pk",
+	"x45fIHVtBeMO1tFHejrLgt20da573wNEm1BU7HHC7sFgbhc/I92x5eHYp+Omv8J8CJGTeQEw+jVzOOGk",
+	"ETnziEIVX+jGfLiWm7DyswUVh6Fm2QwGsvhZ+9tqWceBW8vYXXPkPnzP0BUz1IDhAPTzMQhbVqfe3xOI",
+	"FwPAJZPKvlvHbW/u3//mymCTTUn6YKbjLJ4hCHf0tcX1xTkrbpRs6kWnZRv/UBrJN2cfdJtHab5t3h0V",
+	"gz71aNd8b1OFuFY7xb8hzDziVfc/gCTzj1ELPyHC7ts2OQ0JzUVQED/QEgSr11ndptXvL2OoS3WvltFr",
+	"WsXcVVxsyYbemZuyvCaGNFDTxf7R0IIozSqVkTlVjDx5nJGrr74i/wdZNkVB1IIWLGFaLwd6QXKLlNZJ",
+	"/XI7T1ym85iMHCPrEgytLPbDtOYCw4okD6tcg7BN54j0thYZN+S5YCf9IoLadItu18qbsDfGwSGiNrEH",
+	"t8fxQ9TXAML4tZMJY91CVojMvpUQsHZ+9z5Mvx13L7hcNIaE6aJz192tjR5RojQtfGlTzZY2D2ea69zt",
+	"qnl5gjjYzWeHuzUvCgX9A8h8i/9STc4VPN7vW9eIRAHXmjmo2Eg9ggNe3+PmxeHd837M6HKa1YqpOIjZ",
+	"gtWacqG3oeC3f4T2ubes2OKZUHxesIH2paNBSyLa8yEl6hCLVbio+5hIkdp2azXZ8bOASlH6bkXESUlX",
+	"NUtin5QZCQtI4dGY/KNGCtwA3OWa1eymTOCRLWkNcVZIvytd5jNIW7ihgrJdEMwAByaNyukyOQsuWE6a",
+	"6rBGTTjPUg0k4C8KubhVJK/5UrOcUESyvbNBIvNDQatx2tB8O/AeuVwqBkuab69bbMc1o3WA+mJzJFVI",
+	"GbPrDl/PY+7ZKl7sHRJo4YZLLNxDpGYkRM+Ui9ubwHDoJYQCnlyzQEf0gpaspg8UksusAqF8tcSE+Dlj",
+	"gszZmmNLE5h3TretRqnHkRC24aaqyuEpQRIvzKSmgiyhQ2WblyvCrcPkAEnACwQJ+gzSLA7gJo/GdDCM",
+	"YZOvWFo98bmhtnegkeZrKvKsA6+MjDROT8Fnb5xZMgSyC+3a2k5lcbBTO7Fxe+lePsk4dQeuTyQcxnYQ",
+	"lXoNR2fcTBwealx8D4hrcNjscdxsxeK9MRyc+jnuULkup+6QYom2ZiEX28ZAa3p4n0jXUWBIBhp5jw0r",
+	"yXw7jqAecsqJncohqmUzWvCVQDcd/Ah/NEPpZYP5TbgUhHvqpCs5xSmKAWUBKcfuhW8KnNyOQCrPt34j",
+	"grR/lDDmc2gh0inAiIg/VIkP2KLNOnVxlBa4i5WEkoryehbtiSNyuYksELsXBbUxLsNpZImiobTPTjOT",
+	"bNGugFFQnEVIHVUQdu+cnnTqSYzdAxUc5PCmCK75Vn60ZMlmTo9pj0KgQ6URuAw3vWAL136mj3a9ighU",
+	"OLFmp1SIUOcv8rblL7aprBlx/O8aHu/fHHz30JTVxK7pOAfHoEaP8VqEvbMuIgXy+J2YDew0IddJ3A2W",
+	"TN/zRADG8i7FMZpM4lKFPjpG47SX6K7NZmUNUv3xxTdhJYXFjzFfFXIz5qrd3SGkTWqLfnRTHrs//gK/",
+	"/Obqwlqn/R1JXvNcEFoUWfI+fwpXTw0whGBu3I30g1gzeSp52hOfNHW3YnEMUFmwgX6PcLL+quqbvqBq",
+	"xy4Ec1Fb/VsbrcDNC6ELnfMndkXkdHt/3/F9i/Nt4CB+VJe8YG3Ld/vorrWDmkMk37goDkRbi+PBuHMC",
+	"HkFS8lxgFa/2apsZMiM0bp+Oh4cZ1drFPBL1R0F6n+2ybC6XQ+fg4h8R7AtMYG+9AYrMoaMyoF4oAPpG",
+	"pMvIvKEyNzLrorAnrLQuAdudeRpwQh/SuoMlF/RogeW1E2oZcRcfG8tpbRq+PYZ4dmInOH56vTabQN+P",
+	"n+1u5pePsUWDEa4wIPqC1EEfsKsXsq7ZQrM8vAHN1Tg9HBSWJESnt+QiBrEPtUi1bCouVubt1q8FpQKt",
+	"dRAZ7gTii4ubHbD5MFjVKZ/oJrBVFPPpZA3gr9E4lBEWN00VYwCbhWyW7+2MTSBgQGEUUrv2FN1zH4tZ",
+	"dUo/unPdUI5OWpCrg3Cg/Q9sBUocBlXqPcluERvMfORq3nFR6ZbfQaXL+OJymuo15u/MqPF/+LUChT3R",
+	"r5pPktLcTieeNeq6PozTeywmeBIA7VSXlRf646bpyyB6E/XBgQmjtQGF2IjWHR73UhdcgPDR5qhx1fWo",
+	"tqDWQx4NL6qG3BfRDxxDRBJehj0D7YmBFkGd+HXoIPAFZPuTZjp37BEL1FrOD9YcnEC8u4ZaVgzd7yro",
+	"aeEkeKcoDt0X7lV4D00rlQs5MhDlXU8EMJm/51NqwzEsG+/nSlg2kb5omhZjuqGEpov7Wmol4lvLVYlU",
+	"w11p7zxRhgME4SJ6Uw/06GER7QHiRUarbF1xtYPbsaiX+3Pyo6D9cNIWVDwAtPwo5srezHAnOxK+d8Wy",
+	"Fq0VIrlkzowkMkuAToiYqLBfOXbdCVthpVI4Gu9ZWRX29qJF8dMSqt8Guc1+40VNl2aIg0of+pKmP7lf",
+	"g+nhy6amAWAp305GAObjzFwaw/XsxV+hLM+CoH0H9p1HYGvVglQSwYRzaheDOQ39svLBKr2DQNi6ak0M",
+	"NAQcBmI7OUHBXguBzLbEGGKycckchyZquESrvQ+6tJxOpdXYjIww92VordNR+Lrb835dMyMGWKkyTHUq",
+	"+YeM/PC35uLi6sl3M8+w38tG2Qf7HNoZc5c0FwO6/kmw/t5baPKdG2J8J9IT5s3GszFG9xDtuTW3ux1B",
+	"gynBQsZmtb5HlfLAlNb3TtebcOT67TQHkU0KHi2d+jKoKIl6hKHU0mQpUiKlM6Ylt1l4MJpLikNKjsGs",
+	"eW915gPAK+Crr/J7tdvMZn+BRo790zlcHd5p/IiFrxuq0i0gY4neMUnxF8XyaS2QB5KwPD+nE6/7KFlU",
+	"rfcAwR5YhWYzK+EFnfbBXucYxTVePvxF3adM6Oc4ghoWZU+sfFzVchPVb9Eujeq2tu9UHOxdxkIEy6aG",
+	"iJwU4ILeSvBK+9ZCa9koKvJUDgyL9i0XbAM2wpILrhDw6wjIA8fw0/QQ3HFf2rW0ZG/NXiBc7FjBbk8u",
+	"offMgDXzkTr5GLtMqWP/6mLkuuOL2r7TLFLdNHip9G8OoeV9EjXFDp5V3OSKwllpVh0IZ/WzawbwvxH0",
+	"XCRgQLloYXszgsigvCavXkTxZ4+FVXeaxi/jcU33gm869Dyc5mgUPWTLn23P24P5EhH9J/azZx/oQhdb",
+	"8GI6v0i3Xb1i+sYWlkMXiBd/bRWv69lXZ5cwg5J+CN91CZrjzl96DT/duBOUZfuNoX3+kW3sEeMiZx9S",
+	"vZSNIJrQ2YQF1dNpcLo+Q0RlKJz1m+BcTKBAsglMSrPezZDR7f7F5saFYrUePbl+iDlEqwZoQkIVoRhm",
+	"hPi1ktguG9ti0rrekraEcdxiU0gHbpwRfWTjqy/lHTuALRN2UJIBY0YNPpyc1GEboiWhBNIRvSiDQhGb",
+	"f2X7UZWjCT9QxNK5zwfInvlSFS2jyxW0ZEc+HH7aXerY5qMQXImkJzcxTxEkCnycN+oT+WhZ/RP5iIrN",
+	"J/Lxlov8E/lYULFq6Ip9muzq61AIphCjEVabrRwOyBT4VPedsZHieS1pvqBKZ2TJizIjJVW3UOgotMpI",
+	"US/wVDvI/vmWBKWhA2BdFvAj3TcSe/of6ziOcYL7d56I/cafjmh9fnsVTxABrjkzgKNhtP+pTXex2Za2",
+	"mwCi5G/oFtG0gALklrEKw50oRXyKBJqVa6pscthusVshm3on+UExCvY2hhtvwQ0uE1CWCYnqSsY6ZyqW",
+	"8GHP386zj77KJvmkQI2eoi1HHLpPLrLDWNFs9z49Prrjuwo67pFFYZ/1YXFPhFIdA59QyZUGGtmEpULT",
+	"Y45dBJhRM0r+AbuGM6Ka/r2WYKvPow7CNe9elaKDheM6juBJ6UnjIBYiqVwDeAJl08nKiWAdDh+Ke9Vp",
+	"07TE3OBiJlBzjNNxAiog9FUIReFcQoWu+eem5ALAVgsGBdpQ7zJzQGTZbMGErkdgeLStBRNJk404prIQ",
+	"vcqjr1VsKvGDEPnenos+nt6jh/vg15hYGrLGWc712Vu2mWyOmy+21vibmt1xtuk7iwqpUm2psN7MXrTG",
+	"QiplzTrNP6Z01d2MF2cw47dys9chWmNdD6wh6hx0A/WWPdCYOxEK7JW63bJKWx/+CgvYckzZW6EG4gwa",
+	"a/BE1QoXX/FHsVEB4qGVvWMRc9qEaM2Gsj66rHpwjPoFp4VcNYxIYbUzRS5BV7s6C1JtLn2s+icBkeqa",
+	"SWLj6LVsNIvmaVjX2i+BH/ci6HpQ1UwxDWIdW04baw9zOQBk2TlGrSv0l9BZhDrbjuPId8y3c4VPa2i9",
+	"iEF/M6zzif4S9T3ZIcyDXl3/xbqI8FF/zV04dEv7gX8peQ05NbHvXCa/8xbe6ZyRnz7dPw9gqLvvgako",
+	"VQg0s+P0C9phrcE5A14ar/QrlxMsNyKa4uzY6GOqc046AOxduCNctamcEBaFqepdyhen6eZrT31I0pEd",
+	"fdHR6wXBgb5ehwcyVoj4s/Ek7Mbb49nA4vUZAE8ed1tjHLUZZ9uAM+knN8utebzfj8cEGBPlm4bA+DNG",
+	"SYdBGPdmNlYtHOT+u63NHVxjg4NN7f5Q1fKu/Qlbd7sS7gUVC1YUe1Kf+xUPoxw0uCzMQK48AqS77VzW",
+	"Y7qM127d5ACoJ9yskog143QpmyCPXa9+GdcfoB8+DTbGV9Hji0opJCyW13GvREW1ZvWuUH8UT5BrNcBd",
+	"MPNIXx/XyavfQTDFX4fjkruOW44QA5t3jIRpd4R/j9Wg4VHvx3W3enSR01CyTFpLT+a9pGs5a4louxH7",
+	"wWbdE67J3Nzt0KattR8c/SxA6sic0yBlBunhk2lwKhEDCxwFy0inqpe1LH25rK2f0JKgXAMdlZQAKaPO",
+	"yBsHv4Tp5HDUsL24pborqrYoYFjBFWCndGtIz8irHL/+l7+8enH3pzPynRFc+Ke3L5+Tbx5/9Sczk3nB",
+	"Sl8OqDSdF4wsZM7OyEuYr3m+qQpJc1fDDkHjRpkva7mQBWCA0Yqf42PqnPyhZJrmVNNrWLShbBb0i/jj",
+	"GfkZ3KptWxlsdA6GDikZFZs1Lxi2LKVCbbBknNryeamYmznE0zizDjANcHvKtyncnJHvv3v2AivtzShY",
+	"e1gz8ufv3hOuzsj7NUSIhFEObeC7vmO5X5KsmKAVP/u7kiLDvroKEDJWzD+Ty4U6+xtojth5ZvY/jTJD",
+	"XqOl4VWG2cXZ5dkFRB5w1Nn17NHZxdmjWdCoAUfEHCrO1PlHl0/1CfwTDMSHObTQ3/iVsRL+zLSD34ec",
+	"aVVJYRM0ri4u0DsttOueWlWFbTF//neLRoOCayzEPzJ8P02iTfzK2gsgPqSf4/kb3EY4jKopS1pvZ9ez",
+	"Z36wLCjVNscPMbtsJybo5YGp2bRkGpOI4m9sH/EJajc8xyqANMnPqUszvc8rAFotsm+WoM9s1cXOxl19",
+	"lo0DycTyI+wZqD2E+p3DnSplHdSzEPu66xYYghV4ymvsqkiozbdDqEnVaXdrfhIZMWIZApnmB5jF0A4W",
+	"xdlvCGa47/D8TwAxnHB+7LjtLvh7c84FrbeRKyd6cmi9WHPMVL7vwSkKe80YOla0YrXNS7B3jt8dLiBG",
+	"Yl+d+b5kNVMK+eF0pwq1+FMdq+cw+r+YRMRFhcfLQmXT7VOXD41eDMD3Yku972AAm5x/hCyM9N3yQm6E",
+	"udRfYlrxPlI2OZfnG3p3lGOxtPbofQWTsKAfsXPwFKUJ9KJAXQcVgHsegOzjjAMwFjahsq40zHgJtU40",
+	"8FpKhX0re+6EXyds6LlTY8990sa5rPmKY5VzShT+ZB+556EZl/YI74q44KPMoHTN9GLt8i95eQzW+BmB",
+	"5i2FkEFaCalISXPDNtc25oqaPBcrFK+OxBnUJ5hrrJbNam0fhjT7zJb6wfMQpv49MlZ80BaQecSwl9P5",
+	"FdpEnugO+F4W+b/YDfDvjFUhe1qUMSjMN2YmFjwYjsX0JC0rrNW36TDh543QvPB3BWDTz7ekZtqWbQzs",
+	"mvNgnGLXfmQf/tUsmR/oLUvsmgSbFtrE2k7ZAFhkrBrVPrdvP1DHO/8I/w7aiG/ME9PIKhea6YdG9NLy",
+	"KFc6zPIoBiKM1JXY12A45FxBFM9oRWB6vHnxMiPP3/2HIfh/f/fTj2hvrKlak4IrbR559u45+eH71yeR",
+	"zZUne0qIeqdsDkV96m6Wzf6OmJHluohFZ/dIVodecIoz+p7esm8xenwyg7XFe4iwEXj+5mxBS2YVXiXJ",
+	"kh6Dq953D+sDB3kCzkUuMvT9GOq2qOGUQxQxsHF9N+fBHXKNWE+wRW/N4Gk5+lkdCxZT4miCFCNB5ij7",
+	"UFArXOFdtiWJhz/FdFu/H1ZLNv98QodtwTA0tUvEUt6xuNnzOFLiFzfB7r1snIZZuLFggOuERKRX24YF",
+	"2BHzHj1VwF9GBS22ih+gcUJbjo4dH1Lt3MxoOu+2g6b49oeQ4P9omNLfSgQUOwq3mqHNK5Bbu+L405g9",
+	"Nus+hqfsDeTslFJI3FUuoGrBd/SHXDjDRnK5xA9ttZJLUYgy83mAeplUATza3x4l4I7nTJ6X1ePj3Pr2",
+	"tUeQ0NYt8EARVRp1yQ6d+eoOQPI9nlW/5ygcKMf3nwWQ4XHpc3XUExGV3QJYbUOP4ssHMcTg4kQgZGB6",
+	"ey9Eqapc+5kUH7+zDWf2cDEv6Yqd/71iq3uzMba+OQI53mEPHev/trzsuThsrXMMZjVa7kOj5arzj+af",
+	"EVfe91StX3OAWt0vEiET8f5EeSnrFTNC0WvlkcVHdOvCzTOlWu/DifKEqmpuJvoR/h3wUMcUfPOV+81i",
+	"2JX9xr9g33bkx9kOq2vBwiAwAP1KEdlb1mSJu6UtqLpNzvmUIGXCzfN5Cfm9LPLPTkbrsUEy7vhoxrlg",
+	"dkiZ8L18XlL+yD7oL8uRo7wlO6RLXdSfl3Zwq39Z4sG9iwTDg5th7oW3plq31NOO/5C27m9Ci5rRfOsM",
+	"4JDqLscjHWYwl8ub4Lmptxw2T/6U7X2w4KXhiF9P6Els1wGJYxHFAXNFjmE1tCTLiGAbpjSC0tgGcrHr",
+	"o2ZUs/aLJzKsfmSb4B2jrKvLE+xAjPro7rbFnzYdDJGtjneq3Pvj74mcDCOU3C8jFLKd/TuRLTBMRwfY",
+	"vpJMHdOr0RLCEq8oWqjhzOkdJKeQsICBNQujIMjcobvOwVWYpc3eAQpefCYKgh0cPHEMF/gu60GzOtkI",
+	"LGhAuKbJRkQ7qrdQXVFMl7DPMHXk5OLFvucn68cbIV3+afcUPUPBoYBeJGgqbugWtG9k9n1iJfA7D17E",
+	"L9rHeoySDIxxgEYDJUyvORRbP7Wpy3AtgbSgc4shBCrWPxr0RVsdy6fkTlKqTp+T8CKI/O3LSggofBzH",
+	"lqXeuhF5bfSy3iV/r3O8l2NYzvUws3wHT0ydSCNyeSOXs8+zg6/lasXy76A2df8e4pqPlEhi9GijsmOA",
+	"saBu767Ds6E30u3w59jTOzPEkCvtO3xi79Zo9kHjcNF48NCWwCviurEd6ghuNVbfsfqhETkEF/2UMLpY",
+	"G9n0QJGcaopZ4MTO5uSk9yVYyeP00lYUnez2Mi84uV3y0vVRaTusQMIurWt+dwQmz45vEO7dO+82HTo5",
+	"aUfp0A5+KIvuBo6KoDiX6L198S7VIch/AEgRK758t4TTn4/WNT14SByVP09Oot/TEXcHzv3+m/K924mw",
+	"gSqAF2HBiWvsvYVWLGHkIAC9PawUIqLrRx0Jf+Y7cYGTOBFa4o9R8q/6/rJbVumnLv896ELrpJNRnVc1",
+	"tPo8QkY2Du5MVexuDLVFWMIAze0ldFtrPQO90zdCk79lFn32JFv774xV/5L28XvshssIIJzRwqd/O9tq",
+	"pCH1j4Y1bFBE/Q944nOIJ3jTK0CLGJc1jZO/PzG/M0YRZrjE8kl3ExqvA0sRhRiU4Do4bmPWPu2qDN67",
+	"gxERM+xRxFkT2TPwJLSbdnxZBmOfzF/x++aU7+kdc/qEYQoIdnHhsfdgu58SB9InpIbi/JwoTbcq7Hw+",
+	"4mzWLJfHFI1dsvy0tNaD3GDu338aU/Y/z2ZZz0+byy9nFg+xgW27kEqjdBbr0bL0XkgsVc95J9Jk3tPA",
+	"VMAsHrWzGH5PKd9vXd+1ExHuLTrv91xTD9SxognvU+OeWAs3rxlWwN8yLIY/vcwybzJvZPkYoUWLguDs",
+	"T0R9lSWuqLYe9WjX1ED4znP6SXTuls8/X8gudbYcNY+UKWwbeWCJMYTkbAL3QlZb0AbxSgKvOnygKgqA",
+	"sSgy9x0dtWZMn04x/y7n+h284jSbD2Ojn/QL6SjxxpJxmYv6Y2sfO1C8T9ns8cU3A3OzOBH/dgBxnkux",
+	"LPhCx/MB6VGKU7GJAVmwICkQ1wrslUFE1OLZwq1q22Q/9dmUYFoiLgbDmu61LHIVYGuwQkEah7DlCUyM",
+	"4+5ieTruNnv/spYltLg5HYcXywlq+NXxWTwOqRXNuMWWIsfJuQXb17brRZ6C/Of6AbBVsSTY8AZqWuZb",
+	"KxDhhkMkyRHsIRuRP6yZQ3FLZuqa597iY+NiDAt1d4CD1M7kOKpAcADN2Xv+7j8yQkktNz5L31wiRVMK",
+	"gMxxnaVPc1LeMprvUvEEZyV4w2eOseNbf4Akg8TulvjhEVQDvVgTCtWAyDFEy0DmUpETRbeu8z3ZyKbI",
+	"7V3Twixw1V4/kw7KWZUvk4cF0gInHZfONYcj37tU42TnSEsyZ5iDyHKQOrkF3odm36e3dHb6vJ/msL5g",
+	"C56zd50G3qc4ruY9anS2XSy1FCZ6DD/4M+hsbq4P1EhIQOgsVF3GHJatWAxbo+/giX/mlFGzgpMHZd+3",
+	"6jKtGYEe8qSpUFnEpOkM4+MVNVqHyx4DBLUsEs0FpbuqZSUVO+Fl9wbf4Hb5lNmOdiX9TVjLDfZrAlhM",
+	"oJ9gm6NEyl00jysrD93GoJPcxqtsYxLBNrg7kejV3pPk8TWTJ+m9BcU8GaObF3wmRnewhLy26pj6p0w7",
+	"cCD+ezbOP/VZjHTfcWBERJzOWUH8KnxnpCNssx9TLoltBX+q8NC7ELz+NNe3G/5FTZf64Dsc+gMcqUwJ",
+	"aWpBxShs21Nj7diJohlJMVZjxFfNwFIcI4oaceIgjY21e98QhJw8UimAAPwnIHI+fMeU0Zr+k6wZhYUq",
+	"TGC1e5zZlZvVNpUR0U8ek4Jp7WuMzICLgjOBzSuwkgu7/LkCZCnYGXmlkUjWRePBTucy36I/Zh0Anvpp",
+	"AoRrP770F/FPHF9qxJHKmMy72sxKdIZZ5wa6yiDAj+5eRFOmAmPWI5h043LcU44M7GR9QlL+nDKAncbg",
+	"WjIfxzaDBbPceoJUQMpiuZt3tJZF3vJ/kEKRS4Yh3DW9O128/l1I/eML46Br9Wf2fHzGLX8HXg2+WEc3",
+	"HJTcliNq0D0xgXXk0TnP2cIosyc1rc0LfvKNyU9kV4NK/i/MCS+keKBxPGx/7BLmuoAM6e1GdPthHfVn",
+	"99A/s6UetgT4DDZMmxtl9BKbVnjcGpDU2QLpF+zZScRs2B3jS4Uck60ZUgoMOIDnzO2O+eJJAkUTJnY8",
+	"yG7zUuellY22HiEIhf9dzgPEoadE1hl2LoAeH1nrJe9TyEkQ251hX3aJfSgO97FTNuaM+0FIUtfMB/pT",
+	"DgOUfp6sFljh2EB3wW9ZwTtn/r4ZeRC3wj6SUBeKRESFTmnIzpQrBskStqzWbF1G5gzgaIAp5lvDC6xY",
+	"hvsL8MLmnxFVzPGErdOBHlgsP0BHo4CSbQwRMq8Bvtd2DBkqGjYT/nb7Kv9SWWZHSix7dmAmmfnWngLg",
+	"H2l5yuwkM/SPtPTBqkOiHMfhpbfQwcRyU/wAnKMtr/blLD63j40Td1ws2DgkEteoZxhA/MSs/F3Oddyn",
+	"7tt9Bnk7xyi5DL0o3vy3nXAocZ1X7sH88b2Wdc0WrtvhPc5V1KNlrHPsHW2R67SRvlSgy8P7taBDnl08",
+	"aVtn971HbwoqnrczPs1hbV/wRSzpYH0JcQrg67uOjYUsGdHyCNz4rTOvsRc5dpg0w0Okh5JCNrlgyqYY",
+	"QKq787Wqtaz1Q83qkoBRM5xo0GXERvsyxWOz4TNBfqqYeM9LZkziVz+RXC6akgmdeWbMbRgaCwltnOr5",
+	"D38lSm8LBLOkBFtKAd9iU5cbLjL3I1g7IrfYQjdcxLLraf680SesPbOjfxnOtSsbcqEuj1SyZihJKFk0",
+	"GjcMMMks9iDswpLb7jvWJkADwNVTB2zZRX2K8uS5bap+f77csRro9l+XGz77Lfqabrsb3rLHA7fzNn7h",
+	"GAUm0IAELUF4Rtmgiz9ybCaAzelAXJ/CF4jDnyyD9PfXs8vWZSktK9dEz8awErvsMUNOoQTRhe2HWDPb",
+	"5g+h1r21GiQXZUSbj6HpSpgOcMsFaURhbt6SUaEJLSBA98zeYL48CVu9CHO1YW6sVR7hEg5eTouijdfh",
+	"wRASwnrRiB62f8nsxGRNsJU0qqhPMRTIu8FCl8/tOqGhCRs2NYReg/1qgRPbYqeqFTiuPDxFNQAYbgPF",
+	"AJ53CJQFhHbH/evp2jx+UCQHTNCCidzoWoEN2j9UWIXpxX0bel4wj1zDb73/KXNsaDPC4NvOgxR+34zY",
+	"193MRfraTWuUzYst3Pc4+Hwf+EgjYt+GY2dgo+wc0ZZOvEXL35G9Pg4wyW3PCAcl5HwA2EuHEY7XictV",
+	"YFHbrX/hvMtzWddyw3LQWY9u0Je0voWR0s6bH+wjBxYxHJiOrd3OHCHib5b6wFx0sBBzoyxkWdKHihlC",
+	"aZaTO1o0TF1Dd7WFzFlm2xCbDV8aWqqMYC/fhSxkU0PXSHZP32Ky6CGk+PFvNBz9PdL3X1zJf5ajJuG2",
+	"Xi6JaqAQwvJX/FAwqpqalXa90RvFO+GgfahVftD9Zrvh2FFyzNqxFf/+jxB0PiPPFCnNhHjwvNF4FKmk",
+	"UnwOTTJIwbUubEtZKGejRLGFFPm1VcSgwBzwtJXCJ7TUtMgIVbf2VRHV6Qd8o9WeRlxR4KVRHfBCv0Gz",
+	"+vLq61nmezrZX80/D8HRM8tm9OuvYk2dsl6Pc+fqw3Nptg0zgw0LrlFMIgESKIva+m7iU8W7abc1/0md",
+	"xD8ELJXIvF7SGjXdwFd3TB/I69ARVzF6q8JexA8UmTfKZUMoTexeH/3CaQlxZu+K5MXTPvp+vBp1Ih79",
+	"9ZQ1fMe67DwYo5cl0R3uFPYtZY2BzgDkxgxB1e0h9Q4Ttn9vTVh4aH7fe3+KgrSKrpj6bEyBVRlrKnLz",
+	"wB2rr4lLY8iMWZfzhVZZ6803j/hmtEdlkRHNeqFY0JBuD3KvXahsdNWY2YPb98IlyUJpSaMSV8ikJrAJ",
+	"O6m/qa9e4O01b9TTcG5jkIObLmePsAZ7oKO0rAq2s/+wifFXUj3Npvsydtz4dsro4zPMA731a/bUavcI",
+	"Ht72z7OkUZoepST05+C91tMG246cKHYbMc8bowNgqzQj/PZ2YT5R/+V9B1VzOXRKXwnNalSNp6WS3In8",
+	"TFZMOC2Oy4jb6kCp6kJ5RzQtIW8sGTM8Otmrmi0LvlrrU4QX3vjBfzehhWPiMLrFpa7cwthWIseKUNdF",
+	"4CgOHmFrSjFrcFNzzQI9H5LRwL3k288l9p4Lfbq40hsc/jRbD4N/2SRYbEA0OQXW1u6fLAV29LSOF/8C",
+	"qCjBNuGd4uCQC46eTldSZFuwIgII3lgsvKhETgoMppaOg8FdOpA7i5XVlr4JXof7Mul/eSMVb4NkqNjY",
+	"4BIpeS7MMd9RdHK6PSM/WX0LEmDMQtzNa2ygzLtfZQ15LL48XG5E3MfPxHs53oHifPz39unfWxkMdU8u",
+	"iG5qRMShRAMsooYK7YdNhRlZ6DTglU2eBXUp87A5nnW4wjBfbtFFyoRiyXNzuy+3nTX0HDL9SaNKg9X9",
+	"BcwTEKBpnWck53fcGC8A61OWNKXYK1nIFO0eX1yMo144EQiE6qnTKBvN7jsNFyf+A4X+7h7V/Luc62fw",
+	"2R9DoGxao3NxaYvbqDl9TID3MDHLXKKZFZ3m1xfTo1ARy/wimx6B2nPfgey4gfy2kc8WUlbjn1YVY/n4",
+	"xysORU4Ja2hYfn9vtu1o6dBtOB3PqctUC4UeJD9lxPbClRtBFoXElPGjKrKqYot7qjKxosnnaykVe2cG",
+	"P1Ga1FoqJuAFh6Zn4xYsYKCjYOlJLARnxBCVL+3C7OHHnbcI1d7BS7V1qiuNdV6xPfJoGidIZgMUxNNs",
+	"kR1d/csHuBDrHXIaoF96mzajPSwIrbUPbKrEPkNO9bloimLQ8fYjPDCiX9acrbgQXKxCHSzEuIYrE3o9",
+	"JG6e3n2x39s0lJnwu/NaGVK+5CvbHX5MgZTZHbKEr6jjtJ5Gx3/JP4DqB/A/DSLR53y5ZLVqPWKqKVst",
+	"zyPVE7lEaNkC5Iur5AS1+eoxmZ8igoSsam2KE/lAzNA/m/ecqiTUjI0VMZ+94Nq82i4xXXftrN9cHi/F",
+	"xVZsOIEgG23kg3tPBtGo+db8E0ZA4eM1vTNKtrU2qNhCLHxQljkAl1NwyL8zVp2SPRxKzpQisONxyL+z",
+	"SrfgR4mIZQCOdAwUnsBMd4wB1bgehqeLz2M9EHuAeSJcsaFbNQx2slWfMV2vS1iwqm2mF7lI3ItotI8r",
+	"BL68+tPnSrQbV+tNt+80q/oX3gjQe2/cKs0q1Yatj4Mb7KuYDIMESXiujKmN2MDdhooztHlAAGM3jePe",
+	"dDzX61PIr3dM/wxjn+h2g7H/K2H6syZM/9lcn7Imal1zcWuz3pRm9VPv53N171tya2Qu862NWpHpwc/T",
+	"OKQWt3yEiKwosFgsGWOWdf1d3zwZkxYGcGdtlzPI6gOXFnYfw978CblZha2+xjff7U0icJjbsj8LKW5U",
+	"ljkr5Aa0J5iqIYBCECmjIaPmoxjZyDpXme1mVytNLi8uLp7a8H8WDIoteAgT2jYqjjo0Ga0X65ST7ip2",
+	"9ZwU5nWNYAk93oeKOruSY/izLN07cE5gURJk8zoA3t0NJsQc+fvsWgGZAuYGMoON9/TK5Vg14cl/OVQn",
+	"OVTHPu5Q1Hd39PvfrgO3OFi1UInkg19eyawBHTiv+VITWwTP8vbE4tc3VNl4Gkslpta07/XHfXn09WPY",
+	"fb9RHe/6Xo3t8ziR39n6FySaK0fLnBIEfmJ7IDnW2gRHsGL7IK7hic/hfEHn7bhWSzjvI1Q02dSHrovW",
+	"N9C0cbUyAPCsarmqaRm21exCffrep3Etj96d0g3u1jPeEX7EO8a/s2+adj3g/mAfEzOW7rwEDDZzvf33",
+	"dz/9GLFO5wwtCfOIYB90q/Z1Dodd3pmjRTL9sWKLd0inSTTG4SMaLc1zCKbT4k1t3qaheLmTJi/nf2eL",
+	"RC9ziD3iaOQPeU2XmlxdXF08vLz645HSrMI3oBbbOUOgDd7RgudQzWMjHLvU/Wj+GQHY5M/MuCjO6jhQ",
+	"Oy9lvWK6x1rdMl3MWWwrzFGRB2kbc7TCDWS1cKcstgJhT1JnQiH2pqotgTv/iD98mm6o4hf3YC29pnNW",
+	"4L1zqg4wMDi853PLMWwElpBjMK0Hyl6jRwA8mLMiaNuT2sfzQkrF7r2bCTzb1zD4iaJ+ZuwJGWanw816",
+	"jScZKEJWsr0gsImSkTIYY68Rl83cUWtZsqfwEJbMw0M2AWlgt4YtG5csP85gP65JscPStkEqOPb35bpj",
+	"VvZsXAHx/QEO5UIz/VDpmtHy3lnGNhctIzgemAKIug4z+evDd/DAw7c2ONFLgGpX8ek4t6eXJMArRiXC",
+	"gsKHTOScCvLo6uGca7IspLlZcfrTnZloamHbg+Qlcb6hd8wQNZnY97ozNcVXguXk8gnMEPqSZKRgVGks",
+	"zV9Bp1AEsLeNyTCRjwvrKJZLcnl++eTR14/Nj8vGaPQLWrAz8hyeV2TOttIiTlgC1YxcZOTijLyvG+Ya",
+	"ZdniCWDe36QswU6MlVVCGMGuco9LoaRbUnCjIC6xttNOYWxMfPB8jqtIgfc9UCMP5r5Y+uChTDgycN8S",
+	"ZVtfXV5lrZH89eU3V7/fk+8WcpxTyz6YCXv3FnAmR/bG7NsW2DR48THO7FaAtrwVi0/nCI49XRnYisVw",
+	"DOJZwVfiGYweRxPq9Yn0qfH3z5ey7YYothmSkDTcCSh3aIDpb/ejQUIdeg5DnyhPzYx9P3VIsWPYzO9A",
+	"G1rQktX0gbJeoqUEFHZohmd5HDYD8HZBM1qiRaRdQgIFMPjEHmFbt1Mwqu1stxWncqSYoae1tbs4+rvz",
+	"eNjs6M3yqCDUHHxEU8SQq1F0lcdiM9etzxObs0JCBWrbZK+jDHc4AFKWmFikYYCeKRurxdvZAgmAZnJG",
+	"/vrwNVvqhy/mkCkpN1Dr6tPaC7aEf132JCYs2Bdm5K8P3xmlwnx73tY4tNUV2IDYPJKfxRSGF+3k99W0",
+	"iu673YEaVhnuU8R5JMCf/23VgR3133JZVPXHKx0YvOWo4Sc/HSk/y/G4z9e0/IVKYYeZM8vJ5qgu4ZQa",
+	"BZyjdeu9oQdoI04W74/rmKvixjwy9ll0osR1HNHkK3aC+/1HM+6JLw54x8H3uxG9Ryknk3dem5pvAUYA",
+	"g0Ky8lmjHssk1cG93yYMppeW+GOCuu/lG8rrA+wwfwBOZov97xBy/aLRym+lXu8UOFoeRQUDqqAKbsH/",
+	"Woln8f+SN+3vWbD5HpTnH92PgyGPF/D3TtfHfULj2AGPsNVissNlJJShu60q7xnOaKpC0lydz64/7v7p",
+	"I/4Qi3BEpoUPD04qOQlIUn04rhsqJCB/3pao3czgcVUL7WKO3AzV5gmr670B9CwaQXcB4YR7Is87BD5l",
+	"IUA32fpfO9E7OO77oubRnO6dEzJSymFgt7+hXybC6yngg7ueFz+z0HMt7c4/2p8+nS+oWLBiujZsBxj2",
+	"pTyHwV3Lr88YkMOGXxbCQEiNiNZLzWpCiyLmblpSXnQYr08qyEQ9/8hFzj58SsrqF3IjzI2QXHXvQDc5",
+	"l+cbehwgVTPJYwCmCxzKKlG1vGOCbNrebYczSxblcyDq4eBbQxy+lkV+Iv7+Xhb5F+BuJ1nBfYYyxchV",
+	"ELBzBu6ntsciMLsylhnXGWmE5oVNkSqYJisJNVhM19tB3hfsgz4REX9kH/SXFhFGPFhjEDK39dp3wja0",
+	"HSQNEu80tHlrxp5CHAsZ45qcHp9KQffUNaOFXv82lIzwPTxyys5y9g0RadhUkShbVcsFU4C4az+H9o3b",
+	"34b7mWGdwRdYBJY4fMpmX108+gyvM1elfWU3mZVqOqeKZaRkOadhDcQ/GtYgMEujWpBpxeo7dxCauphd",
+	"z86N1fr/BQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

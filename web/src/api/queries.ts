@@ -224,13 +224,19 @@ export function useProductionEnd() {
  */
 export const inTurn = (production: string) => ({ id: `edits ${production}` });
 
+/**
+ * Takes an edit of one's own back, or does it again: of the sheet of takes ("sheet"), or of a reel by its id; of anything where
+ * neither is shown.
+ */
 export function useUndo(production: string) {
   const client = useQueryClient();
   return useMutation({
     scope: inTurn(production),
-    mutationFn: async (way: "undo" | "redo") => ({
+    mutationFn: async ({ way, of }: { way: "undo" | "redo"; of: string | undefined }) => ({
       way,
-      ...(await must(api.POST(`/api/productions/{production}/${way}`, { params: { path: { production } } }))),
+      ...(await must(
+        api.POST(`/api/productions/{production}/${way}`, { params: { path: { production }, query: { of } } }),
+      )),
     }),
     onSuccess: ({ way, what }) => {
       if (what === "") note(way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");

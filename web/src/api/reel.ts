@@ -30,6 +30,15 @@ export function useReel(production: string) {
   });
 }
 
+/** What an undo is about at a stage: the reel that is worked on, or the sheet of takes. */
+export function useUndoOf(production: string, stage: string): () => string | undefined {
+  const client = useQueryClient();
+  return useCallback(() => {
+    if (!["reel", "weave", "measure", "delivery"].includes(stage)) return "sheet";
+    return currentReel(production) || client.getQueryData<Reel>(reelKey(production))?.id;
+  }, [client, production, stage]);
+}
+
 /** All reels of a production. */
 export function useReels(production: string) {
   return useQuery({

@@ -955,7 +955,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo the last edit
+         * Undo the last edit of the sheet, of a reel, or of anything
          * @description Of those that were made with the same `Zesty-Session` header as this request, a name of up to 64 letters that the client has made up, or without one. It is refused where somebody else has changed the same since.
          */
         post: operations["undo"];
@@ -4419,6 +4419,8 @@ export interface components {
         };
     };
     parameters: {
+        /** @description sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent */
+        undo_of: string;
         production_id: string;
         file_id: string;
         strand_id: string;
@@ -5948,7 +5950,10 @@ export interface operations {
     };
     undo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent */
+                of?: components["parameters"]["undo_of"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];
@@ -5971,7 +5976,10 @@ export interface operations {
     };
     redo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent */
+                of?: components["parameters"]["undo_of"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];
@@ -5994,7 +6002,10 @@ export interface operations {
     };
     listEdits: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent */
+                of?: components["parameters"]["undo_of"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["production_id"];

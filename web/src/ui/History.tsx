@@ -5,13 +5,19 @@ import { keys, useUndo } from "../api/queries";
 import { Button } from "./controls";
 import { Panel } from "./Panel";
 
-type Props = { production: string; open: boolean; onOpenChange: (open: boolean) => void };
+type Props = {
+  production: string /** See useUndo. */;
+  of: string | undefined;
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+};
 
 /** What was done, the last first. One's own can be taken back up to any place, and done again. */
-export function History({ production, open, onOpenChange }: Props) {
+export function History({ production, of, open, onOpenChange }: Props) {
   const { data } = useQuery({
-    queryKey: [...keys.production(production), "edits"],
-    queryFn: () => must(api.GET("/api/productions/{production}/edits", { params: { path: { production } } })),
+    queryKey: [...keys.production(production), "edits", of],
+    queryFn: () =>
+      must(api.GET("/api/productions/{production}/edits", { params: { path: { production }, query: { of } } })),
     enabled: open,
   });
   const { mutateAsync: step } = useUndo(production);
@@ -22,7 +28,7 @@ export function History({ production, open, onOpenChange }: Props) {
   const times = async (n: number, way: "undo" | "redo") => {
     setBusy(true);
     try {
-      for (let i = 0; i < n; i++) await step(way);
+      for (let i = 0; i < n; i++) await step({ way, of });
     } catch {
       // What stands in the way has been said; what was taken back so far stays so.
     } finally {
@@ -36,7 +42,10 @@ export function History({ production, open, onOpenChange }: Props) {
       title="What was done"
       className="flex max-h-[80vh] w-[560px] flex-col"
     >
-      <p className="px-4 pb-2 text-quiet">Yours can be taken back up to any of them. What others did stays.</p>
+      <p className="px-4 pb-2 text-quiet">
+        Here: {of === "sheet" ? "in Takes and Sync" : "in this reel"}. Yours can be taken back up to any of them. What
+        others did stays.
+      </p>
       <ol aria-label="Edits" className="min-h-0 flex-1 overflow-auto">
         {data?.map((e) => {
           const back = done.findIndex((o) => o.id === e.id);
