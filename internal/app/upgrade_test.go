@@ -198,3 +198,84 @@ func TestVersion8Opens(t *testing.T) {
 		assert.Equal(t, 6, program.Outputs())
 	}
 }
+
+// What version 16 of the schema holds opens: all reels are what they were, what was done in each of them and in the sheet is undone
+// and done again by itself, specifications and deliveries are understood, and what was ordered can be ordered once more.
+func TestVersion16Opens(t *testing.T) {
+	ctx := app.WithSession(context.Background(), "ines")
+	st := restored(t, "../store/testdata/schema16.sql.gz")
+	folder, err := media.Open(t.TempDir())
+	require.NoError(t, err)
+	a := &app.App{Store: st, Media: folder, Queue: &idle{}}
+	ps, err := st.Productions(ctx, uuid.Nil, 10)
+	require.NoError(t, err)
+	require.Len(t, ps, 1)
+	reels, err := st.Reels(ctx, ps[0].ID)
+	require.NoError(t, err)
+	var names []string
+	docs := func() (out []string) {
+		for _, listed := range reels {
+			r, err := st.Reel(ctx, listed.ID)
+			require.NoError(t, err)
+			require.NoError(t, r.Doc.Check())
+			b, err := json.Marshal(r.Doc)
+			require.NoError(t, err)
+			out = append(out, string(b))
+		}
+		return out
+	}
+	for _, r := range reels {
+		names = append(names, r.Name)
+	}
+	assert.Equal(t, []string{"Reel 1", "Scene 21A, edited", "Trailer", "Reel 1 in 5.1"}, names)
+	before := docs()
+
+	// One area at a time: what others hold up by what came of it is refused, and is there still.
+	undone := map[string]int{}
+	areas := []string{app.UndoSheet}
+	for _, r := range reels {
+		areas = append(areas, r.ID.String())
+	}
+	for _, of := range areas[1:] {
+		for {
+			what, err := a.Undo(ctx, ps[0].ID, of)
+			if err != nil || what == "" || strings.HasPrefix(what, "make reel") {
+				if err == nil && what != "" {
+					_, err := a.Redo(ctx, ps[0].ID, of)
+					require.NoError(t, err)
+				}
+				break
+			}
+			undone[of]++
+		}
+	}
+	assert.Positive(t, undone[reels[0].ID.String()], "a marker was put")
+	assert.NotEqual(t, before, docs())
+	for _, of := range areas {
+		for range undone[of] {
+			_, err := a.Redo(ctx, ps[0].ID, of)
+			require.NoError(t, err)
+		}
+	}
+	assert.Equal(t, before, docs())
+
+	specs, err := st.Specs(ctx)
+	require.NoError(t, err)
+	require.Len(t, specs, 14)
+	for _, s := range specs {
+		require.NoError(t, s.Body.Check(), s.Name)
+	}
+	assert.Equal(t, "House stems", specs[13].Name)
+	ds, err := st.Deliveries(ctx, ps[0].ID, uuid.Nil, 10)
+	require.NoError(t, err)
+	require.Len(t, ds, 1)
+	d, err := a.DeliverAgain(ctx, ds[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", d.State)
+	assert.True(t, d.Plan.Test())
+	assert.NotEmpty(t, d.Plan.Sources)
+	list, err := st.Makings(ctx, ps[0].ID)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, d.ID, list[0].ID)
+}

@@ -28,7 +28,7 @@ func Open(root string) (*Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range []string{Originals, Summaries, Deliveries, "uploads", Writings} {
+	for _, d := range []string{Originals, Summaries, Deliveries, "uploads", Writings, Prints} {
 		if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}

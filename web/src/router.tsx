@@ -1,14 +1,14 @@
-import { createRootRoute, createRoute, createRouter, Navigate, Outlet } from "@tanstack/react-router";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  lazyRouteComponent,
+  Navigate,
+  Outlet,
+} from "@tanstack/react-router";
 import { useProductions } from "./api/queries";
 import { NewProduction } from "./NewProduction";
 import { Shell } from "./Shell";
-import { DeliveryStage } from "./stages/delivery/DeliveryStage";
-import { IntakeStage } from "./stages/intake/IntakeStage";
-import { MeasureStage } from "./stages/measure/MeasureStage";
-import { ReelStage } from "./stages/reel/ReelStage";
-import { SyncStage } from "./stages/sync/SyncStage";
-import { TakesStage } from "./stages/takes/TakesStage";
-import { WeaveStage } from "./stages/weave/WeaveStage";
 import { Empty } from "./ui/controls";
 import { Notes } from "./ui/notes";
 
@@ -45,21 +45,44 @@ const fresh = createRoute({ getParentRoute: () => root, path: "/new", component:
 
 export const productionRoute = createRoute({ getParentRoute: () => root, path: "/$production", component: Shell });
 
-const stage = <P extends string>(path: P, component: () => React.ReactNode) =>
+/** A stage: its code is loaded when it is visited, or when its link is about to be pressed. */
+const stage = <P extends string>(path: P, component: ReturnType<typeof lazyRouteComponent>) =>
   createRoute({ getParentRoute: () => productionRoute, path, component });
 
 export const router = createRouter({
+  defaultPreload: "intent",
   routeTree: root.addChildren([
     start,
     fresh,
     productionRoute.addChildren([
-      stage("/intake", IntakeStage),
-      stage("/takes", TakesStage),
-      stage("/sync", SyncStage),
-      stage("/reel", ReelStage),
-      stage("/weave", WeaveStage),
-      stage("/measure", MeasureStage),
-      stage("/delivery", DeliveryStage),
+      stage(
+        "/intake",
+        lazyRouteComponent(() => import("./stages/intake/IntakeStage"), "IntakeStage"),
+      ),
+      stage(
+        "/takes",
+        lazyRouteComponent(() => import("./stages/takes/TakesStage"), "TakesStage"),
+      ),
+      stage(
+        "/sync",
+        lazyRouteComponent(() => import("./stages/sync/SyncStage"), "SyncStage"),
+      ),
+      stage(
+        "/reel",
+        lazyRouteComponent(() => import("./stages/reel/ReelStage"), "ReelStage"),
+      ),
+      stage(
+        "/weave",
+        lazyRouteComponent(() => import("./stages/weave/WeaveStage"), "WeaveStage"),
+      ),
+      stage(
+        "/measure",
+        lazyRouteComponent(() => import("./stages/measure/MeasureStage"), "MeasureStage"),
+      ),
+      stage(
+        "/delivery",
+        lazyRouteComponent(() => import("./stages/delivery/DeliveryStage"), "DeliveryStage"),
+      ),
     ]),
   ]),
 });
