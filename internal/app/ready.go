@@ -109,6 +109,10 @@ func (a *App) WorkOutReadiness(ctx context.Context) error {
 		return err
 	}
 	for _, r := range reels {
+		start, end := r.Doc.Span()
+		if err := a.Store.SetReelExtent(ctx, r.ID, len(r.Doc.Tracks), start, end); err != nil {
+			return err
+		}
 		snags, err := reelSnags(ctx, a.Store.Queries, r, r.Doc)
 		if err != nil {
 			return err

@@ -52,7 +52,7 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		all, err := tx.Reels(ctx, production)
+		all, err := tx.ListReels(ctx, production)
 		if err != nil {
 			return err
 		}
@@ -134,7 +134,7 @@ func (a *App) NameReel(ctx context.Context, id uuid.UUID, name string, removed b
 		if name == "" {
 			name = was.Name
 		}
-		all, err := tx.Reels(ctx, production)
+		all, err := tx.ListReels(ctx, production)
 		if err != nil {
 			return err
 		}

@@ -42,15 +42,15 @@ func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.app.Store.Reels(ctx, r.Production)
+	rows, err := s.app.Store.ListReels(ctx, r.Production)
 	if err != nil {
 		return nil, err
 	}
 	out := contract.ListReels200JSONResponse{}
 	for _, row := range rows {
-		start, end := row.Doc.Span()
-		out = append(out, contract.ReelListed{Id: row.ID, Name: row.Name, Version: row.Version, Tracks: len(row.Doc.Tracks), Start: start, End: end,
-			StartTimecode: p.Rate().FormatSamples(start, int64(p.SampleRate))})
+		v := contract.ReelListed{Id: row.ID, Name: row.Name, Version: row.Version, Tracks: given(row.Tracks), Start: given(row.Starts), End: given(row.Ends)}
+		v.StartTimecode = p.Rate().FormatSamples(v.Start, int64(p.SampleRate))
+		out = append(out, v)
 	}
 	return out, nil
 }

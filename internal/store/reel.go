@@ -74,6 +74,26 @@ func (q Queries) Reels(ctx context.Context, production uuid.UUID) ([]Reel, error
 	return q.reels(ctx, `production_id = $1 AND NOT removed ORDER BY id`, production)
 }
 
+// ReelListed is what a list says of a reel.
+type ReelListed struct {
+	ID      uuid.UUID
+	Name    string
+	Version int64
+	Tracks  *int // these are nil where a reel was written before they were kept
+	Starts  *int64
+	Ends    *int64
+}
+
+// ListReels lists a production's, without their documents.
+func (q Queries) ListReels(ctx context.Context, production uuid.UUID) ([]ReelListed, error) {
+	return many[ReelListed](ctx, q, `SELECT id, name, version, tracks, starts, ends FROM reels WHERE production_id = $1 AND NOT removed ORDER BY id`, production)
+}
+
+// SetReelExtent keeps what a list says of a reel.
+func (q Queries) SetReelExtent(ctx context.Context, id uuid.UUID, tracks int, start, end int64) error {
+	return q.exec(ctx, `UPDATE reels SET tracks = $2, starts = $3, ends = $4 WHERE id = $1`, id, tracks, start, end)
+}
+
 // reels lists those of a condition.
 func (q Queries) reels(ctx context.Context, where string, args ...any) ([]Reel, error) {
 	rows, err := many[reelRow](ctx, q, `SELECT `+reelColumns+` FROM reels WHERE `+where, args...)
@@ -98,7 +118,9 @@ func (q Queries) NameReel(ctx context.Context, id uuid.UUID, name string, remove
 
 // InsertReel adds one.
 func (q Queries) InsertReel(ctx context.Context, r Reel) error {
-	if err := q.exec(ctx, `INSERT INTO reels (id, production_id, name, version, snapshot, doc, spec_id, family) VALUES ($1, $2, $3, $4, $4, $5, $6, $7)`, r.ID, r.ProductionID, r.Name, r.Version, r.Doc, r.SpecID, r.Family); err != nil {
+	start, end := r.Doc.Span()
+	if err := q.exec(ctx, `INSERT INTO reels (id, production_id, name, version, snapshot, doc, spec_id, family, tracks, starts, ends) VALUES ($1, $2, $3, $4, $4, $5, $6, $7, $8, $9, $10)`,
+		r.ID, r.ProductionID, r.Name, r.Version, r.Doc, r.SpecID, r.Family, len(r.Doc.Tracks), start, end); err != nil {
 		return err
 	}
 	return q.setReelStrands(ctx, r.ID, nil, r.Doc.Strands())
@@ -129,7 +151,7 @@ func (q Queries) SetReelSnags(ctx context.Context, id uuid.UUID, s ReelSnags) er
 
 // ReelsUnweighed lists reels of which it has not been worked out.
 func (q Queries) ReelsUnweighed(ctx context.Context) ([]Reel, error) {
-	return q.reels(ctx, `snags_reel IS NULL`)
+	return q.reels(ctx, `snags_reel IS NULL OR tracks IS NULL`)
 }
 
 // ReelStep is an edit of a reel as it is logged.
@@ -156,8 +178,9 @@ func (q Queries) SaveReel(ctx context.Context, was Reel, doc reel.Reel, step Ree
 	if now.Version-was.snapshot >= snapshotEvery {
 		now.snapshot, whole = now.Version, &doc
 	}
-	err = q.exec(ctx, `UPDATE reels SET version = $2, head = $3, snapshot = $4, doc = coalesce($5, doc), snags_reel = $6, snags_weave = $7 WHERE id = $1`,
-		was.ID, now.Version, now.head, now.snapshot, whole, snags.Reel, snags.Weave)
+	start, end := doc.Span()
+	err = q.exec(ctx, `UPDATE reels SET version = $2, head = $3, snapshot = $4, doc = coalesce($5, doc), snags_reel = $6, snags_weave = $7, tracks = $8, starts = $9, ends = $10 WHERE id = $1`,
+		was.ID, now.Version, now.head, now.snapshot, whole, snags.Reel, snags.Weave, len(doc.Tracks), start, end)
 	if err != nil {
 		return was, err
 	}

@@ -40,7 +40,10 @@ type Store struct {
 const maxConns = 16
 
 // Open connects to a database.
-func Open(ctx context.Context, url string) (*Store, error) {
+func Open(ctx context.Context, url string) (*Store, error) { return OpenTraced(ctx, url, nil) }
+
+// OpenTraced is Open, with somebody who is told of every query.
+func OpenTraced(ctx context.Context, url string, tracer pgx.QueryTracer) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("the database's address is not understood: %w", err)
@@ -48,6 +51,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if !strings.Contains(url, "pool_max_conns") {
 		config.MaxConns = maxConns
 	}
+	config.ConnConfig.Tracer = tracer
 	config.AfterConnect = func(_ context.Context, c *pgx.Conn) error {
 		pgxuuid.Register(c.TypeMap())
 		return nil

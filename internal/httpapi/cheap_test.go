@@ -1,0 +1,90 @@
+package httpapi_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"sync"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/app"
+	"zestyloom/internal/httpapi"
+	"zestyloom/internal/store"
+	"zestyloom/internal/testmedia"
+)
+
+// counter counts queries.
+type counter struct {
+	mu  sync.Mutex
+	sql []string
+}
+
+func (c *counter) TraceQueryStart(ctx context.Context, _ *pgx.Conn, q pgx.TraceQueryStartData) context.Context {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.sql = append(c.sql, q.SQL)
+	return ctx
+}
+
+func (c *counter) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
+
+func (c *counter) taken() []string {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	out := c.sql
+	c.sql = nil
+	return out
+}
+
+// Lists cost as many queries however long they are: a handful, and none a row.
+func TestListsAreCheap(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	counts := &counter{}
+	st, err := store.OpenTraced(t.Context(), s.app.Store.Pool.Config().ConnString(), counts)
+	require.NoError(t, err)
+	defer st.Close()
+	a := &app.App{Store: st, Media: s.app.Media, Queue: s.app.Queue, Now: time.Now}
+	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: httpapi.NewHub(), Web: fstest.MapFS{"index.html": {Data: []byte("x")}}})
+	require.NoError(t, err)
+	lists := map[string]int{"": 9, "/files": 4, "/takes": 8, "/syncs": 7, "/writings": 2, "/deliveries": 2, "/queue": 2, "/reels": 2, "/templates": 2, "/edits": 2}
+	cost := func() map[string]int {
+		out := map[string]int{}
+		for list, most := range lists {
+			counts.taken()
+			w := httptest.NewRecorder()
+			r := httptest.NewRequest("GET", "/api/productions/"+p+list, nil)
+			r.Host = "127.0.0.1"
+			h.ServeHTTP(w, r)
+			require.Equal(t, http.StatusOK, w.Code, "%s: %s", list, w.Body)
+			asked := counts.taken()
+			assert.LessOrEqual(t, len(asked), most, "%q: %v", list, asked)
+			out[list] = len(asked)
+		}
+		return out
+	}
+	fill := func(from, to int) {
+		for i := from; i < to; i++ {
+			s.uploadFile(p, testmedia.Path(t, []string{"poly8_s24.wav", "stereo_u8.wav", "six.wav", "1.48000.wav"}[i%4]))
+		}
+		s.settled(p, to)
+		var takes struct{ Items []struct{ Id string } }
+		s.call("GET", "/api/productions/"+p+"/takes", nil, &takes)
+		for i, tk := range takes.Items {
+			s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": fmt.Sprint("type ", i), "cells": []any{map[string]any{"row": tk.Id, "field": "note", "value": fmt.Sprint("n", from, i)}}}, nil)
+			s.call("POST", "/api/productions/"+p+"/reels", map[string]any{"name": fmt.Sprint("Reel ", from, " ", i)}, nil)
+		}
+	}
+	fill(0, 2)
+	few := cost()
+	fill(2, 4)
+	assert.Equal(t, few, cost())
+	t.Log(few)
+}
