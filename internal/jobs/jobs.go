@@ -10,7 +10,6 @@ import (
 	"log/slog"
 	"time"
 
-	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
@@ -40,44 +39,6 @@ func NewQueue(st *store.Store, log *slog.Logger) (*Queue, error) {
 	return &Queue{c}, err
 }
 
-// Analyse enqueues the analysis of a file.
-func (q *Queue) Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, AnalyseArgs{file}, &river.InsertOpts{Queue: intakeQueue}))
-}
-
-// Check enqueues the comparison of a file with hash lists.
-func (q *Queue) Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, CheckArgs{file}, &river.InsertOpts{Queue: intakeQueue}))
-}
-
-// relateAfter is how long the comparison of a set waits: its files mostly arrive together.
-const relateAfter = 2 * time.Second
-
-// Relate enqueues the comparison of the members of a take.
-func (q *Queue) Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, RelateArgs{take}, &river.InsertOpts{Queue: intakeQueue, ScheduledAt: time.Now().Add(relateAfter)}))
-}
-
-// Align enqueues the comparison of a pair of takes.
-func (q *Queue) Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, AlignArgs{pair}, &river.InsertOpts{Queue: alignQueue}))
-}
-
-// Deliver enqueues the making of a delivery.
-func (q *Queue) Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, DeliverArgs{delivery}, &river.InsertOpts{Queue: deliveryQueue}))
-}
-
-// Write enqueues the writing of a take.
-func (q *Queue) Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, WriteArgs{writing}, &river.InsertOpts{Queue: writingQueue}))
-}
-
-// Print enqueues the making of a print.
-func (q *Queue) Print(ctx context.Context, tx pgx.Tx, print uuid.UUID) (int64, error) {
-	return insert(q.client.InsertTx(ctx, tx, PrintArgs{print}, &river.InsertOpts{Queue: printQueue}))
-}
-
 func insert(r *rivertype.JobInsertResult, err error) (int64, error) {
 	if err != nil {
 		return 0, store.Tag(err)
@@ -94,89 +55,27 @@ func (q *Queue) Cancel(ctx context.Context, job int64) error {
 	return err
 }
 
-// AnalyseArgs asks for the analysis of a file.
-type AnalyseArgs struct {
-	File uuid.UUID `json:"file"`
-}
-
-// CheckArgs asks for a file to be compared with hash lists.
-type CheckArgs struct {
-	File uuid.UUID `json:"file"`
-}
-
-// RelateArgs asks for the members of a take to be compared.
-type RelateArgs struct {
-	Take uuid.UUID `json:"take"`
-}
-
-// AlignArgs asks for a pair of takes to be lined up.
-type AlignArgs struct {
-	Pair uuid.UUID `json:"pair"`
-}
-
-// DeliverArgs asks for the making of a delivery.
-type DeliverArgs struct {
-	Delivery uuid.UUID `json:"delivery"`
-}
-
-// WriteArgs asks for a take to be written out.
-type WriteArgs struct {
-	Writing uuid.UUID `json:"writing"`
-}
-
-// PrintArgs asks for a print to be made and laid.
-type PrintArgs struct {
-	Print uuid.UUID `json:"print"`
-}
-
-// Kind implements river.JobArgs.
-func (PrintArgs) Kind() string { return "print" }
-
-// Kind implements river.JobArgs.
-func (AnalyseArgs) Kind() string { return "analyse" }
-
-// Kind implements river.JobArgs.
-func (CheckArgs) Kind() string { return "check" }
-
-// Kind implements river.JobArgs.
-func (RelateArgs) Kind() string { return "relate" }
-
-// Kind implements river.JobArgs.
-func (AlignArgs) Kind() string { return "align" }
-
-// Kind implements river.JobArgs.
-func (DeliverArgs) Kind() string { return "deliver" }
-
-// Kind implements river.JobArgs.
-func (WriteArgs) Kind() string { return "write" }
-
-// workers are what is done for each kind of job, and what is said where it can't be done.
+// workers are what is done for each kind of job: a file of this package each.
 func workers(a *app.App, log *slog.Logger) *river.Workers {
 	w := river.NewWorkers()
-	river.AddWorker(w, &worker[AnalyseArgs]{log: log,
-		do: func(ctx context.Context, j AnalyseArgs) error { return a.Analyse(ctx, j.File) },
-		refuse: func(ctx context.Context, j AnalyseArgs, why *snag.Refusal) error {
-			return a.RefuseFile(ctx, j.File, why)
-		}})
-	river.AddWorker(w, &worker[CheckArgs]{log: log, do: func(ctx context.Context, j CheckArgs) error { return a.Check(ctx, j.File) }})
-	river.AddWorker(w, &worker[RelateArgs]{log: log, do: func(ctx context.Context, j RelateArgs) error { return a.Relate(ctx, j.Take) }})
-	river.AddWorker(w, &worker[AlignArgs]{log: log,
-		do:     func(ctx context.Context, j AlignArgs) error { return a.Align(ctx, j.Pair) },
-		refuse: func(ctx context.Context, j AlignArgs, why *snag.Refusal) error { return a.FailSync(ctx, j.Pair, why) }})
-	river.AddWorker(w, &worker[DeliverArgs]{log: log,
-		do: func(ctx context.Context, j DeliverArgs) error { return a.Deliver(ctx, j.Delivery) },
-		refuse: func(ctx context.Context, j DeliverArgs, why *snag.Refusal) error {
-			return a.FailDelivery(ctx, j.Delivery, why)
-		}})
-	river.AddWorker(w, &worker[WriteArgs]{log: log,
-		do: func(ctx context.Context, j WriteArgs) error { return a.Write(ctx, j.Writing) },
-		refuse: func(ctx context.Context, j WriteArgs, why *snag.Refusal) error {
-			return a.FailWriting(ctx, j.Writing, why)
-		}})
-	river.AddWorker(w, &worker[PrintArgs]{log: log,
-		do:     func(ctx context.Context, j PrintArgs) error { return a.Print(ctx, j.Print) },
-		refuse: func(ctx context.Context, j PrintArgs, why *snag.Refusal) error { return a.FailPrint(ctx, j.Print, why) }})
+	add(w, log, analyse(a))
+	add(w, log, check(a))
+	add(w, log, relate(a))
+	add(w, log, align(a))
+	add(w, log, deliver(a))
+	add(w, log, write(a))
+	add(w, log, makePrint(a))
 	return w
+}
+
+// work is what is done for a kind of job, and what is said where it can't be done.
+type work[T river.JobArgs] struct {
+	do     func(ctx context.Context, args T) error
+	refuse func(ctx context.Context, args T, why *snag.Refusal) error // nil where nobody waits for the outcome
+}
+
+func add[T river.JobArgs](w *river.Workers, log *slog.Logger, k work[T]) {
+	river.AddWorker(w, &worker[T]{log: log, work: k})
 }
 
 // maxDeaths is how many workers may die over a job. A job that takes its worker with it every time would keep all
@@ -187,9 +86,8 @@ const maxDeaths = 3
 // workers die over.
 type worker[T river.JobArgs] struct {
 	river.WorkerDefaults[T]
-	log    *slog.Logger
-	do     func(ctx context.Context, args T) error
-	refuse func(ctx context.Context, args T, why *snag.Refusal) error // nil where nobody waits for the outcome
+	work[T]
+	log *slog.Logger
 }
 
 // Work implements river.Worker.

@@ -34,16 +34,16 @@ func TestWhatOneJobBringsToLight(t *testing.T) {
 		"no such field": {`{"river:queue": 1}`, func() error { return nil }, "", false},
 	} {
 		refused := ""
-		w := &worker[AnalyseArgs]{log: slog.New(slog.DiscardHandler), do: func(context.Context, AnalyseArgs) error { return c.do() },
+		w := &worker[AnalyseArgs]{log: slog.New(slog.DiscardHandler), work: work[AnalyseArgs]{do: func(context.Context, AnalyseArgs) error { return c.do() },
 			refuse: func(_ context.Context, _ AnalyseArgs, why *snag.Refusal) error {
 				refused = why.Code
 				return nil
-			}}
+			}}}
 		err := w.Work(t.Context(), &river.Job[AnalyseArgs]{JobRow: &rivertype.JobRow{Kind: "analyse", Metadata: []byte(c.metadata)}, Args: AnalyseArgs{uuid.New()}})
 		assert.Equal(t, c.refused, refused, name)
 		assert.Equal(t, c.again, err != nil, name)
 	}
-	nobody := &worker[CheckArgs]{log: slog.New(slog.DiscardHandler), do: func(context.Context, CheckArgs) error { panic("x") }}
+	nobody := &worker[CheckArgs]{log: slog.New(slog.DiscardHandler), work: work[CheckArgs]{do: func(context.Context, CheckArgs) error { panic("x") }}}
 	assert.NoError(t, nobody.Work(t.Context(), &river.Job[CheckArgs]{JobRow: &rivertype.JobRow{Metadata: []byte("{}")}}), "where nobody waits, it is logged")
 }
 
