@@ -9,6 +9,7 @@ import (
 	"math"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/loudness"
 	"zestyloom/core/meter"
 	"zestyloom/core/mix"
 	"zestyloom/core/snag"
@@ -46,6 +47,8 @@ type Order struct {
 	Rate     int   // Hz: of the common clock and of what is played
 	From, To int64 // on the common clock; To of 0 is the end of what is there
 	Loop     bool  // over and over
+	// Fold is how what is played is folded down to two sides: at its own speed the loudness of that is measured. Nil for none.
+	Fold [][2]float64
 	// Speed is 0.5, 1 or 2. At another than 1 the pitch follows unless it is kept.
 	Speed     float64
 	KeepPitch bool
@@ -57,6 +60,8 @@ type Block struct {
 	At     int64       // on the common clock: of its first frame
 	Sound  audio.Block // a channel a voice
 	Meters []meter.Reading
+	// Loudness is that of what was played so far, folded down; nil where it is not measured.
+	Loudness *loudness.Readings
 }
 
 // Stream plays voices. It is not safe for concurrent use.
@@ -68,6 +73,8 @@ type Stream struct {
 	from    int64
 	sound   audio.Block
 	pitch   *stretch.Stretcher
+	live    *loudness.Live
+	sides   audio.Block // what live measures
 }
 
 type voice struct {
@@ -127,6 +134,17 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 	if o.KeepPitch && o.Speed != 1 {
 		s.stretched()
 	}
+	if o.Speed == 1 && len(o.Fold) == len(voices) {
+		stereo, err := audio.ParseLayout("stereo")
+		if err == nil {
+			s.live, err = loudness.NewLive(stereo, o.Rate)
+		}
+		if err != nil {
+			s.Close()
+			return nil, err
+		}
+		s.sides = audio.NewBlock(2, BlockFrames)
+	}
 	return s, nil
 }
 
@@ -184,7 +202,27 @@ func (s *Stream) Next(ctx context.Context) (Block, error) {
 	for c, x := range b.Sound {
 		b.Meters = append(b.Meters, s.meters[c].Add(x))
 	}
+	if s.live != nil {
+		r := s.live.Add(s.folded(b.Sound))
+		b.Loudness = &r
+	}
 	return b, nil
+}
+
+// folded is a block as it is heard on two sides.
+func (s *Stream) folded(b audio.Block) audio.Block {
+	out := audio.Block{s.sides[0][:b.Frames()], s.sides[1][:b.Frames()]}
+	for side, dst := range out {
+		clear(dst)
+		for c, x := range b {
+			if f := s.order.Fold[c][side]; f != 0 {
+				for i, v := range x {
+					dst[i] += f * v
+				}
+			}
+		}
+	}
+	return out
 }
 
 // fade takes sound up and off softly at both ends of a loop.

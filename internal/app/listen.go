@@ -84,6 +84,7 @@ func heard(ctx context.Context, voices []monitor.Voice, o Listening, fold monito
 		}
 	}
 	var err error
+	o.Order.Fold = fold.Matrix
 	h.Stream, err = monitor.Open(voices, o.Order)
 	return h, err
 }

@@ -126,12 +126,19 @@ func appendBlock(out []byte, b monitor.Block) []byte {
 	le := binary.LittleEndian
 	float := func(v float64) { out = le.AppendUint32(out, math.Float32bits(float32(v))) }
 	out = le.AppendUint32(out, uint32(b.Sound.Frames()))
-	out = le.AppendUint32(out, 0)
+	var loudness []float64
+	if l := b.Loudness; l != nil {
+		loudness = []float64{l.Momentary, l.ShortTerm, l.Integrated, l.TruePeak}
+	}
+	out = le.AppendUint32(out, uint32(len(loudness)))
 	out = le.AppendUint64(out, math.Float64bits(float64(b.At)))
 	for _, m := range b.Meters {
 		float(m.Peak)
 		float(m.PPM)
 		float(float64(m.Over))
+	}
+	for _, v := range loudness {
+		float(v)
 	}
 	for _, ch := range b.Sound {
 		for _, v := range ch {

@@ -58,6 +58,9 @@ func (s *server) heard(path string) (h heard) {
 			}
 			at += 12
 		}
+		readings := int(binary.LittleEndian.Uint32(b[4:]))
+		require.Contains(s.t, []int{0, 4}, readings, "of loudness")
+		at += 4 * readings
 		for c := range h.sound {
 			for range frames {
 				h.sound[c] = append(h.sound[c], float(at))

@@ -4,7 +4,7 @@
 // Messages in:
 //   {open: id, channels, speed, matrix, follow}  a stream to come, heard once its first block is there;
 //                                      follow takes over where the one that sounds is, sample by sample
-//   {id, block: {at, frames, meters, sound}}  more of it; sound has a channel after the other
+//   {id, block: {at, frames, meters, loudness, sound}}  more of it; sound has a channel after the other
 //   {id, end: true}                    no more comes
 //   {id, matrix}                       a factor for every channel, output after output
 //   {gain}                             of all that is heard
@@ -14,7 +14,7 @@
 //   {record: frames}                   keep so many frames of what is played from now on
 //   {recorded: true}                   give them back
 // Messages out:
-//   {id, at, speed, time, played, gaps, meters, first}  the frame that sounds at a time, frames played,
+//   {id, at, speed, time, played, gaps, meters, loudness, first}  the frame that sounds at a time, frames played,
 //                                      quanta without sound, readings a channel, and whether it is the first
 //   {id, ended: true}                  all was played
 //   {recorded: [Float32Array]}         an output each
@@ -41,6 +41,7 @@ class Stream {
     this.last = false;
     this.gaps = 0;
     this.meters = new Float32Array(3 * channels); // since the last message
+    this.loudness = new Float32Array(0); // the last that came
   }
 
   /** The frame of the recording that comes next. */
@@ -77,6 +78,7 @@ class Stream {
       const b = this.blocks[0];
       const k = Math.min(size - n, b.frames - this.at);
       if (this.at === 0) {
+        this.loudness = b.loudness;
         for (let i = 0; i < b.meters.length; i++) {
           this.meters[i] = i % 3 === 2 ? this.meters[i] + b.meters[i] : Math.max(this.meters[i], b.meters[i]);
         }
@@ -249,6 +251,7 @@ class Listening extends AudioWorkletProcessor {
           played: s.played,
           gaps: s.gaps,
           meters: s.meters.slice(),
+          loudness: s.loudness.slice(),
           first: s.first,
         });
         s.first = false;

@@ -30,6 +30,35 @@ function offered(s: { lists: Record<string, Command[]> }): string {
   return says.charAt(0).toLowerCase() + says.slice(1);
 }
 
+const lufs = (v: number) => (Number.isFinite(v) ? v.toFixed(1).replace("-", "−") : "–");
+
+/** Loudness of what is heard, folded down to two sides, since it was taken up. */
+function LiveLoudness() {
+  const l = useMonitor((m) => m.loudness);
+  if (!l) return <div className="w-[150px]" />;
+  return (
+    <dl
+      aria-label="Loudness heard"
+      title="Of what is heard, folded down to two sides, since it was taken up: momentary (0.4 s), short-term (3 s), integrated, and the greatest true peak"
+      className="figures grid w-[150px] grid-cols-2 text-quiet text-small"
+    >
+      {(
+        [
+          ["M", "momentary", lufs(l.momentary), "LUFS"],
+          ["S", "short-term", lufs(l.shortTerm), "LUFS"],
+          ["I", "integrated", lufs(l.integrated), "LUFS"],
+          ["TP", "true peak", lufs(l.truePeak), "dBTP"],
+        ] as const
+      ).map(([short, name, v, unit]) => (
+        <div key={short} className="flex gap-1" title={`${name}, ${unit}`}>
+          <dt>{short}</dt>
+          <dd>{v}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
 /** What is heard, from where, how and how loud. It stays in place when the stage changes. */
 export function MonitorStrip({ production }: { production: Production }) {
   const m = useMonitor();
@@ -67,7 +96,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       data-rounds={m.rounds}
       className="flex h-14 shrink-0 items-center gap-3 border-line border-t bg-panel px-4"
     >
-      <div className="w-[316px] min-w-0">
+      <div className="w-[264px] min-w-0">
         <p className="truncate" data-testid="hearing" title={h?.says}>
           {m.error ? (
             <span className="text-bad" title={m.error}>
@@ -98,7 +127,7 @@ export function MonitorStrip({ production }: { production: Production }) {
             : `${(m.at / h.sampleRate).toFixed(2)} s`)}
         {h?.loop && <span className="block text-focus text-small">in a loop</span>}
       </p>
-      <div className="w-44">
+      <div className="w-36">
         <Meters channels={channels} />
       </div>
       <div
@@ -108,7 +137,7 @@ export function MonitorStrip({ production }: { production: Production }) {
         aria-valuemax={0}
         aria-valuenow={Math.round(now === null ? floor : Math.max(floor, Math.min(0, now)))}
         aria-valuetext={now === null ? "silent" : `${dbfs(now)} dBFS`}
-        className="figures w-[116px] text-small"
+        className="figures w-[104px] text-small"
       >
         {h && (
           <>
@@ -119,6 +148,7 @@ export function MonitorStrip({ production }: { production: Production }) {
           </>
         )}
       </div>
+      <LiveLoudness />
       <button
         type="button"
         onClick={clearClips}

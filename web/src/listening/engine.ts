@@ -40,11 +40,16 @@ export type Hearing = {
 /** What the meters read of a channel: full scale 1. */
 export type Reading = { peak: number; ppm: number };
 
+/** Loudness of what was heard so far, folded down, in LUFS and dBTP; minus infinity for silence. */
+export type Loudness = { momentary: number; shortTerm: number; integrated: number; truePeak: number };
+
 type Monitor = {
   hearing: Hearing | null;
   /** Position on the clock of what is heard that sounds now. */
   at: number;
   readings: Reading[];
+  /** Null where it is not measured: at another speed than its own. */
+  loudness: Loudness | null;
   /** Highest peak of each channel since the listening began. */
   held: number[];
   /** Channels that have reached full scale, until that is cleared. */
@@ -69,6 +74,7 @@ export const useMonitor = create<Monitor>(() => ({
   hearing: null,
   at: 0,
   readings: [],
+  loudness: null,
   held: [],
   clipped: [],
   latched: false,
@@ -161,7 +167,7 @@ export function position(): number {
   return loop ? Math.min(loop.to, Math.max(loop.from, at)) : at;
 }
 
-function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array }) {
+function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array; loudness?: Float32Array }) {
   if (data.recorded) {
     recorded?.(data.recorded as Float32Array[]);
     return;
@@ -169,7 +175,7 @@ function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array
   if (!current || data.id !== current.id || current.player !== p) return;
   if (data.ended) {
     current = null;
-    useMonitor.setState({ hearing: null, readings: [], latched: false });
+    useMonitor.setState({ hearing: null, readings: [], loudness: null, latched: false });
     return;
   }
   const at = data.at as number;
@@ -182,6 +188,11 @@ function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array
   };
   pulled?.();
   const meters = data.meters ?? new Float32Array(0);
+  const [momentary, shortTerm, integrated, truePeak] = data.loudness ?? [];
+  const loudness =
+    momentary === undefined || shortTerm === undefined || integrated === undefined || truePeak === undefined
+      ? null
+      : { momentary, shortTerm, integrated, truePeak };
   useMonitor.setState((m) => {
     const readings: Reading[] = [];
     const held = [...m.held];
@@ -198,6 +209,7 @@ function told(p: Player, data: Record<string, unknown> & { meters?: Float32Array
     return {
       at,
       readings,
+      loudness,
       held,
       clipped,
       rounds: m.rounds + Number(m.hearing?.loop !== undefined && at < m.at),
@@ -376,7 +388,7 @@ export function stop() {
   c?.stop();
   // What sounds may still be the one before: all of them are told.
   for (const p of players.values()) void p.then((p) => p.node.port.postMessage({ stop: true }));
-  useMonitor.setState({ hearing: null, readings: [], latched: false, scrubbing: false });
+  useMonitor.setState({ hearing: null, readings: [], loudness: null, latched: false, scrubbing: false });
 }
 
 /** Puts the lights out that say that full scale was reached. */
@@ -454,7 +466,8 @@ export class Scrubber {
   end() {
     this.ended = true;
     void player(this.sampleRate).then((p) => p.node.port.postMessage({ scrubEnd: true }));
-    if (useMonitor.getState().scrubbing) useMonitor.setState({ hearing: null, scrubbing: false, readings: [] });
+    if (useMonitor.getState().scrubbing)
+      useMonitor.setState({ hearing: null, scrubbing: false, readings: [], loudness: null });
   }
 }
 

@@ -2,15 +2,20 @@ import { describe, expect, it } from "vitest";
 import { matrixOf, wayInWords } from "./matrix";
 import { Parser } from "./stream";
 
-function stream(channels: number, blocks: { at: number; sound: number[][] }[]): Uint8Array {
+function stream(channels: number, blocks: { at: number; sound: number[][]; loudness?: number[] }[]): Uint8Array {
   const head = new TextEncoder().encode(
     JSON.stringify({ rate: 48000, channels, frames: 3, matrix: [], says: "x", gains: [] }),
   );
   const parts: Uint8Array[] = [new Uint8Array(new Uint32Array([head.length]).buffer), head];
   for (const b of blocks) {
     const frames = b.sound[0]?.length ?? 0;
-    parts.push(new Uint8Array(new Uint32Array([frames, 0]).buffer), new Uint8Array(new Float64Array([b.at]).buffer));
+    const loudness = b.loudness ?? [];
+    parts.push(
+      new Uint8Array(new Uint32Array([frames, loudness.length]).buffer),
+      new Uint8Array(new Float64Array([b.at]).buffer),
+    );
     parts.push(new Uint8Array(new Float32Array(b.sound.flatMap((_, c) => [0.5, 0.25, c])).buffer));
+    parts.push(new Uint8Array(new Float32Array(loudness).buffer));
     parts.push(new Uint8Array(new Float32Array(b.sound.flat()).buffer));
   }
   const out = new Uint8Array(parts.reduce((n, p) => n + p.length, 0));
@@ -31,7 +36,7 @@ describe("a stream of sound", () => {
         [-0.1, -0.2, -0.3],
       ],
     },
-    { at: 1e10 + 1, sound: [[0.4], [0.5]] },
+    { at: 1e10 + 1, sound: [[0.4], [0.5]], loudness: [-23, -24.5, Number.NEGATIVE_INFINITY, -1] },
   ]);
   it("is the same however it is cut up", () => {
     for (const size of [1, 3, 7, 50, 1000]) {
@@ -44,6 +49,9 @@ describe("a stream of sound", () => {
         [1e10 + 1, 1],
       ]);
       expect([...(blocks[0]?.sound ?? [])].map((v) => Math.round(v * 10))).toEqual([1, 2, 3, -1, -2, -3]);
+      expect([...(blocks[0]?.loudness ?? [])]).toEqual([]);
+      expect([...(blocks[1]?.loudness ?? [])]).toEqual([-23, -24.5, Number.NEGATIVE_INFINITY, -1]);
+      expect([...(blocks[1]?.sound ?? [])].map((v) => Math.round(v * 10))).toEqual([4, 5]);
       expect([...(blocks[1]?.meters ?? [])]).toEqual([0.5, 0.25, 0, 0.5, 0.25, 1]);
     }
   });

@@ -7,6 +7,8 @@ export type Block = {
   frames: number;
   /** For every channel: greatest magnitude, programme meter, samples at full scale. */
   meters: Float32Array;
+  /** Momentary, short-term and integrated loudness (LUFS) and true peak (dBTP) so far, folded down; nothing at another speed. */
+  loudness: Float32Array;
   /** Samples, a channel after the other. */
   sound: Float32Array;
 };
@@ -39,7 +41,8 @@ export class Parser {
     const { channels } = this.head;
     while (all.length - at >= 16) {
       const frames = view.getUint32(at, true);
-      const size = 16 + 4 * channels * (3 + frames);
+      const readings = view.getUint32(at + 4, true);
+      const size = 16 + 4 * (channels * (3 + frames) + readings);
       if (all.length - at < size) break;
       // Copied, so that each can be handed over by itself and stands at a multiple of four bytes.
       const body = all.slice(at + 16, at + size).buffer;
@@ -47,7 +50,8 @@ export class Parser {
         at: view.getFloat64(at + 8, true),
         frames,
         meters: new Float32Array(body, 0, 3 * channels),
-        sound: new Float32Array(body, 12 * channels),
+        loudness: new Float32Array(body, 12 * channels, readings),
+        sound: new Float32Array(body, 12 * channels + 4 * readings),
       });
       at += size;
     }
