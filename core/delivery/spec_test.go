@@ -79,10 +79,10 @@ func TestSpecsThatCantBe(t *testing.T) {
 		"there is no film order of 4": func(s *delivery.Spec) {
 			s.Packings[0].Files[0].Order, s.Packings[0].Files[0].Groups = "film", []delivery.Group{{Layout: "quad", Bus: "DX"}}
 		},
-		"{moon} is not known":    func(s *delivery.Spec) { s.Packings[0].Files[0].Name = "{moon}" },
-		"length of what is":      func(s *delivery.Spec) { s.Programme.Length = "" },
-		"silence, slate, black or tone":        func(s *delivery.Spec) { s.Programme.Before = []delivery.Segment{{What: "noise", Seconds: 1}} },
-		"a pop lies two seconds": func(s *delivery.Spec) { s.Programme.Pop = &delivery.Pop{LevelDBFS: -20} },
+		"{moon} is not known":           func(s *delivery.Spec) { s.Packings[0].Files[0].Name = "{moon}" },
+		"length of what is":             func(s *delivery.Spec) { s.Programme.Length = "" },
+		"silence, slate, black or tone": func(s *delivery.Spec) { s.Programme.Before = []delivery.Segment{{What: "noise", Seconds: 1}} },
+		"a pop lies two seconds":        func(s *delivery.Spec) { s.Programme.Pop = &delivery.Pop{LevelDBFS: -20} },
 		"a tail pop lies": func(s *delivery.Spec) {
 			s.Programme.Before = []delivery.Segment{{What: "silence", Seconds: 2}}
 			s.Programme.Pop = &delivery.Pop{LevelDBFS: -20, Tail: true}

@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -429,6 +430,12 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 			widths = append(widths, l.Count)
 		}
 		fp.check("sound streams", groupsSay(widths), groupsSay(f.info.Groups()))
+		for n, g := range rule.Groups {
+			// One that has no name, or is to have none, is not held to it.
+			if name := cmp.Or(g.Name, g.Bus); name != "" && n < len(f.info.Sound) && f.info.Sound[n].Title != "" {
+				fp.check(fmt.Sprintf("name of stream %d", n+1), name, f.info.Sound[n].Title)
+			}
+		}
 	}
 	if f.info == nil && len(channels) == f.channels {
 		for c, ch := range channels {

@@ -18,7 +18,9 @@ func ExampleMake() {
 	}}}
 	prints, err := printing.Make(r, printing.Order{Tracks: []string{"t"}, From: 24000, To: 60000}, printing.Context{
 		Titles: delivery.Titles{Reel: "Reel 1"}, Rate: timecode.Rate{Num: 25, Den: 1}, Samples: 48000, NewID: func() string { return "new" },
-		TakeOf: func(strand string) (string, string) { return strand, map[string]string{"a": "21A-3", "b": "21A-4"}[strand] },
+		TakeOf: func(strand string) (string, string) {
+			return strand, map[string]string{"a": "21A-3", "b": "21A-4"}[strand]
+		},
 	})
 	if err != nil {
 		fmt.Println(err)

@@ -206,6 +206,24 @@ func verified(t *testing.T, spec delivery.Spec, d store.Delivery, from string) {
 		c = check(paths[1:])
 		assert.Contains(t, strings.Join(c.Failures(), "\n"), "files of this rule")
 	}
+	if d.Plan.Files[0].Container == "mov" && len(d.Plan.Files[0].Groups) > 1 {
+		// The streams in another order.
+		paths = fresh()
+		other := filepath.Join(t.TempDir(), filepath.Base(paths[0]))
+		out, err := exec.Command("ffmpeg", "-v", "error", "-i", paths[0], "-map", "0:a:1", "-map", "0:a:0", "-map", "0:a:2", "-map", "0:a:3", "-map", "0:v?", "-map", "0:d?", "-c", "copy", other).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		require.NoError(t, os.Rename(other, paths[0]))
+		c = check(paths)
+		assert.False(t, c.Passed)
+		assert.Contains(t, strings.Join(c.Failures(), "\n"), "sound streams: 1+2+1+2 instead of 2+1+1+2")
+		// Two that are equally wide, of which only their names tell.
+		paths = fresh()
+		out, err = exec.Command("ffmpeg", "-v", "error", "-i", paths[0], "-map", "0:a:0", "-map", "0:a:2", "-map", "0:a:1", "-map", "0:a:3", "-map", "0:v?", "-map", "0:d?", "-c", "copy", other).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		require.NoError(t, os.Rename(other, paths[0]))
+		c = check(paths)
+		assert.Contains(t, strings.Join(c.Failures(), "\n"), "name of stream 2: VO instead of DX")
+	}
 	if d.Plan.Files[0].Container != "wav" {
 		return
 	}
