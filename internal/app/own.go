@@ -88,15 +88,19 @@ func inTheWay(a, b []string) bool {
 	return false
 }
 
-// areas are where a change is made, as the log has them: undo is of one at a time. also are further ones.
+// areas are where a change is made or seen, as the log has them: undo is of one at a time. What is done in the sheet and moves what
+// lies in reels is of both. also are further ones.
 func (c change) areas(also ...string) []string {
 	switch {
 	case c.Naming != nil:
-		return append([]string{store.EditsReels}, also...)
-	case c.Reel != nil:
-		return append([]string{c.Reel.Reel.String()}, also...)
+		also = append(also, store.EditsReels)
+	case c.Reel == nil:
+		also = append(also, store.EditsSheet)
 	}
-	return append([]string{store.EditsSheet}, also...)
+	for _, rc := range c.reels() {
+		also = append(also, rc.Reel.String())
+	}
+	return also
 }
 
 // UndoSheet stands for what is edited in Takes and Sync, where it is said what an undo is of.
