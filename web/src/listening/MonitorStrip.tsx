@@ -35,12 +35,12 @@ const lufs = (v: number) => (Number.isFinite(v) ? v.toFixed(1).replace("-", "−
 /** Loudness of what is heard, folded down to two sides, since it was taken up. */
 function LiveLoudness() {
   const l = useMonitor((m) => m.loudness);
-  if (!l) return <div className="w-[150px]" />;
+  if (!l) return <div className="w-[132px]" />;
   return (
     <dl
       aria-label="Loudness heard"
       title="Of what is heard, folded down to two sides, since it was taken up: momentary (0.4 s), short-term (3 s), integrated, and the greatest true peak"
-      className="figures grid w-[150px] grid-cols-2 text-quiet text-small"
+      className="figures grid w-[132px] grid-cols-2 text-quiet text-small"
     >
       {(
         [
@@ -96,7 +96,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       data-rounds={m.rounds}
       className="flex h-14 shrink-0 items-center gap-3 border-line border-t bg-panel px-4"
     >
-      <div className="w-[264px] min-w-0">
+      <div className={`min-w-0 ${h ? "w-[256px]" : "w-[340px]"}`}>
         <p className="truncate" data-testid="hearing" title={h?.says}>
           {m.error ? (
             <span className="text-bad" title={m.error}>
@@ -137,7 +137,7 @@ export function MonitorStrip({ production }: { production: Production }) {
         aria-valuemax={0}
         aria-valuenow={Math.round(now === null ? floor : Math.max(floor, Math.min(0, now)))}
         aria-valuetext={now === null ? "silent" : `${dbfs(now)} dBFS`}
-        className="figures w-[104px] text-small"
+        className="figures w-[124px] whitespace-nowrap text-small"
       >
         {h && (
           <>

@@ -1,7 +1,7 @@
 import { ArrowDown, ArrowUp, GripVertical } from "lucide-react";
 import { type DragEvent, type KeyboardEvent, useState } from "react";
 import { type QueueItem, type QueueStep, useQueue, useQueueStep, useReorderQueue } from "../../api/delivery";
-import { duration, plural } from "../../format";
+import { duration } from "../../format";
 import { Button } from "../../ui/controls";
 import { seals } from "./Ledger";
 import { Thread } from "./Thread";
@@ -58,9 +58,7 @@ export function Queue({ production }: { production: string }) {
   };
   return (
     <section aria-label="Queue" className="border-line border-b">
-      <h2 className="px-4 pt-2 text-quiet">
-        Being made, {plural(queue.filter((q) => q.state === "waiting").length, "waits", "wait")}
-      </h2>
+      <h2 className="px-4 pt-2 text-quiet">In the queue: {counted(queue)}</h2>
       <ol aria-label="What is being made, in order" className="px-4 pb-1">
         {queue.map((q) => {
           const others = waiting(q.kind);
@@ -82,6 +80,22 @@ export function Queue({ production }: { production: string }) {
       </ol>
     </section>
   );
+}
+
+/** How many of the queue are in which state, in words. */
+function counted(queue: QueueItem[]): string {
+  const of = (...states: QueueItem["state"][]) => queue.filter((q) => states.includes(q.state)).length;
+  return (
+    [
+      [of("rendering", "writing", "proving", "laying"), "being made"],
+      [of("waiting"), "waiting"],
+      [of("held"), "held"],
+      [of("failed"), "failed"],
+    ] as const
+  )
+    .filter(([n]) => n > 0)
+    .map(([n, says]) => `${n} ${says}`)
+    .join(", ");
 }
 
 type RowProps = {
