@@ -65,8 +65,12 @@ test("a test of a short range by key, and then the whole", async ({ page, app })
   const tested = await newestProven(page, had + 1);
   const short = await downloaded(page, tested, /_TEST\.wav$/);
   expect(readWav(readFileSync(short.path)).channels[0]?.length).toBe(10 * 48000);
+  await page.getByLabel("To whom").fill("Harbour Dubbing");
+  await page.getByLabel("To whom").press("Escape");
+  await page.getByRole("heading", { level: 1, name: "Delivery" }).click();
   await page.keyboard.press("Enter");
   const whole = await newestProven(page, had + 2);
+  await expect(whole.getByText("To Harbour Dubbing")).toBeVisible();
   await accessible(page);
   const long = await downloaded(page, whole, /_STEMS\.wav$/);
   const a = readWav(readFileSync(short.path));

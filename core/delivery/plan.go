@@ -28,9 +28,11 @@ type Order struct {
 	Packing string `json:"packing"` // the spec's first when empty
 	Pattern string `json:"pattern"` // for the names of all files; those of the spec when empty
 	Titles  Titles `json:"titles"`
-	Date    string `json:"date"`              // of the order, yyyy-mm-dd, for the files' metadata
-	Time    string `json:"time"`              // hh:mm:ss
-	Version int    `json:"version,omitempty"` // how many deliveries of the reel to this spec there have been, with this
+	Date    string `json:"date"` // of the order, yyyy-mm-dd, for the files' metadata
+	Time    string `json:"time"` // hh:mm:ss
+	// Recipient is to whom it goes, for the papers.
+	Recipient string `json:"recipient,omitempty"`
+	Version   int    `json:"version,omitempty"` // how many deliveries of the reel to this spec there have been, with this
 	// Span makes it a test: this stretch alone, at the reel's rate, and everything else alike.
 	Span    *Span    `json:"span,omitempty"`
 	Picture *Picture `json:"picture,omitempty"` // for containers that can hold one

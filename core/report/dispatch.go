@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -28,6 +29,7 @@ type dispatched struct {
 	Production string            `json:"production"`
 	Episode    string            `json:"episode"`
 	Reel       string            `json:"reel"`
+	Recipient  string            `json:"recipient"`
 	Spec       string            `json:"spec"`
 	SpecNumber int               `json:"spec_version"`
 	Version    int               `json:"version"`
@@ -52,7 +54,7 @@ type dispatched struct {
 func WriteDispatchJSON(w io.Writer, d Dispatch) error {
 	p := d.Plan
 	v := dispatched{
-		Production: p.Order.Titles.Production, Episode: p.Order.Titles.Episode, Reel: p.Order.Titles.Reel, Spec: p.Order.Spec.Name, SpecNumber: p.Order.Spec.Version,
+		Production: p.Order.Titles.Production, Episode: p.Order.Titles.Episode, Reel: p.Order.Titles.Reel, Recipient: p.Order.Recipient, Spec: p.Order.Spec.Name, SpecNumber: p.Order.Spec.Version,
 		Version: d.Number, Test: p.Test(), Date: p.Order.Date, Start: d.start(), StartAt: p.Start, Rate: p.Rate.String(), SampleRate: p.Rates.Files, Frames: p.Frames,
 		Programme: [2]int64{p.Lead, p.Frames - p.Tail}, Files: p.Files, Proof: d.Proof, Differs: append([]string{}, d.Differs...), Sources: p.Uses(),
 		Tones: append([]delivery.Tone{}, p.Tones...), Limits: append([]delivery.Asked{}, p.Order.Spec.Limits...), Picture: p.Order.Picture,
@@ -203,6 +205,9 @@ func (n Dispatch) summary(d *document) {
 	rows := [][2]string{
 		{"Files", fmt.Sprintf("%d, each from %s, %d samples at %d Hz (%s)", len(p.Files), tc(0), p.Frames, p.Rates.Files, lasting(p.Frames, rate))},
 		{"Programme", fmt.Sprintf("%s to %s, timecode of %s frames a second", tc(p.Lead), tc(p.Frames-p.Tail), p.Rate)},
+	}
+	if p.Order.Recipient != "" {
+		rows = slices.Insert(rows, 0, [2]string{"To", p.Order.Recipient})
 	}
 	for _, t := range p.Tones {
 		rows = append(rows, [2]string{strings.ToUpper(t.Says[:1]) + t.Says[1:], fmt.Sprintf("%s, %g Hz at %.1f dBFS, all channels", tc(t.From), t.Hz, t.LevelDBFS)})

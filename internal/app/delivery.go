@@ -30,6 +30,8 @@ type DeliveryOrder struct {
 	From    *int64 // with To: a test of this span alone, at the production's rate
 	To      *int64
 	Picture *uuid.UUID // a file of the production whose picture goes along
+	// Recipient is to whom it goes, for the papers.
+	Recipient string
 }
 
 // plan works out what an order would write.
@@ -48,7 +50,7 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 	}
 	now := a.Now()
 	order := delivery.Order{
-		Spec: spec.Body, Packing: o.Packing, Pattern: o.Pattern,
+		Spec: spec.Body, Packing: o.Packing, Pattern: o.Pattern, Recipient: strings.TrimSpace(o.Recipient),
 		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name},
 		Date:   now.Format("2006-01-02"), Time: now.Format("15:04:05"),
 	}

@@ -274,7 +274,7 @@ func TestSpecsAreKept(t *testing.T) {
 func TestPapersAndVersions(t *testing.T) {
 	f := setup(t)
 	_, r, specs := laidReel(t, f)
-	order := app.DeliveryOrder{Spec: specs[0].ID}
+	order := app.DeliveryOrder{Spec: specs[0].ID, Recipient: " Harbour Dubbing "}
 	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
 	require.NoError(t, err)
 	_, err = f.Paper(f.ctx, waiting.ID)
@@ -295,6 +295,7 @@ func TestPapersAndVersions(t *testing.T) {
 	one, err := f.Dispatch(f.ctx, first)
 	require.NoError(t, err)
 	assert.Empty(t, one.Differs)
+	assert.Equal(t, "Harbour Dubbing", one.Plan.Order.Recipient)
 
 	for _, kind := range delivery.Paperwork {
 		var a, b bytes.Buffer

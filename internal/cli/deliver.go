@@ -26,7 +26,7 @@ import (
 
 type deliverOptions struct {
 	spec, weave, packing, out, span, rate, picture string
-	production, episode, reel                      string
+	production, episode, reel, recipient           string
 	version                                        int
 	force, asJSON                                  bool
 }
@@ -94,6 +94,7 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 	f.StringVar(&o.production, "production", "", "for names and metadata (what the first file says otherwise)")
 	f.StringVar(&o.episode, "episode", "", "for names and metadata")
 	f.StringVar(&o.reel, "reel", "", "for names and metadata")
+	f.StringVar(&o.recipient, "recipient", "", "to whom it goes, for the papers")
 	f.IntVar(&o.version, "version-number", 1, "which version of the delivery it is")
 	f.BoolVar(&o.force, "force", false, "overwrite files that are there")
 	f.BoolVar(&o.asJSON, "json", false, "say what was made as one JSON object")
@@ -271,7 +272,7 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 		}
 	}
 	now := time.Now()
-	order := delivery.Order{Spec: spec, Packing: o.packing, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version}
+	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version}
 	if order.Titles = (delivery.Titles{Production: o.production, Episode: o.episode, Reel: o.reel}); order.Titles.Production == "" {
 		order.Titles.Production = l.project
 	}

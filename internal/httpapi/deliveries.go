@@ -18,7 +18,7 @@ import (
 )
 
 func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
-	return app.DeliveryOrder{Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Picture: b.Picture}
+	return app.DeliveryOrder{Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Picture: b.Picture, Recipient: given(b.Recipient)}
 }
 
 // Preflight implements contract.StrictServerInterface.
@@ -61,7 +61,7 @@ func plannedFiles(p delivery.Plan, proof *delivery.Proof) []contract.PlannedFile
 func deliveryView(d store.Delivery) contract.Delivery {
 	o := d.Plan.Order
 	v := contract.Delivery{
-		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Version: d.Version, Test: d.Test,
+		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Recipient: o.Recipient, Version: d.Version, Test: d.Test,
 		State: contract.DeliveryState(d.State), Total: d.Plan.Frames, Frames: d.Plan.Frames, SampleRate: d.Plan.Rates.Files,
 		Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage}, Files: plannedFiles(d.Plan, d.Proof), StartTimecode: timecodeIn(d.Plan, 0),
 		Clipped: d.Clipped, OrderedAt: d.OrderedAt, BeganAt: d.BeganAt, FinishedAt: d.FinishedAt, Papers: []contract.DeliveryPapers{}, Failures: []string{},

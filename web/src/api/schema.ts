@@ -4056,6 +4056,8 @@ export interface components {
              * @description a file of the production whose picture goes along
              */
             picture?: string;
+            /** @description to whom it goes, for the papers */
+            recipient?: string;
         };
         Finding: {
             code: string;
@@ -4349,6 +4351,8 @@ export interface components {
             /** Format: uuid */
             reel: string;
             reel_name: string;
+            /** @description to whom it goes; empty where nobody has said */
+            recipient: string;
             spec_name: string;
             spec_version: number;
             packing: string;
@@ -4399,7 +4403,7 @@ export interface components {
         };
     };
     responses: {
-        /** @description Little-endian. A length in 32 bits and so many bytes of JSON (Heard), filled up with spaces; then blocks: frames in 32 bits, 32 bits unused, the position of the first frame on the common clock as a 64-bit float, for every channel three 32-bit floats (greatest magnitude, programme meter of type IIa, samples at full scale), and every channel's samples as 32-bit floats, one channel after the other. */
+        /** @description Little-endian. A length in 32 bits and so many bytes of JSON (Heard), filled up with spaces; then blocks: frames in 32 bits, how many readings of loudness there are in 32 bits (4, or 0 at another speed than 1), the position of the first frame on the common clock as a 64-bit float, for every channel three 32-bit floats (greatest magnitude, programme meter of type IIa, samples at full scale), the readings as 32-bit floats (momentary, short-term and integrated loudness in LUFS, true peak in dBTP, of all that was played so far, folded down to two sides; minus infinity for silence), and every channel's samples as 32-bit floats, one channel after the other. */
         Heard: {
             headers: {
                 [name: string]: unknown;

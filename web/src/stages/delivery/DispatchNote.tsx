@@ -17,6 +17,7 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
   const proven = d.state === "proven";
   return (
     <div className="flex flex-col gap-3 pb-3 pl-6">
+      {d.recipient && <p>To {d.recipient}</p>}
       <p className="figures text-quiet text-small">
         from {d.start_timecode}, {count(d.frames)} frames at {d.sample_rate / 1000} kHz, {d.packing_says}; specification
         version {d.spec_version}

@@ -25,6 +25,7 @@ export function OrderForm({ production }: { production: string }) {
   const [packing, setPacking] = useState("");
   const [typed, setPattern] = useState<string | null>(null);
   const [picture, setPicture] = useState("");
+  const [recipient, setRecipient] = useState("");
   const [looking, setLooking] = useState(false);
   const [weaving, setWeaving] = useState(false);
   const span = useEditor((s) => s.span);
@@ -57,9 +58,10 @@ export function OrderForm({ production }: { production: string }) {
       const rate = reel.sample_rate;
       const from = span?.from ?? Math.max(pointer, Math.round((plan.start + plan.lead) * (rate / plan.sample_rate)));
       const range = span ?? { from, to: from + testSeconds * rate };
-      mutate({ reel: reel.id, orders: [test ? { ...body, ...range } : body] });
+      const asked = recipient.trim() ? { ...body, recipient: recipient.trim() } : body;
+      mutate({ reel: reel.id, orders: [test ? { ...asked, ...range } : asked] });
     },
-    [can, reel, body, plan, span, pointer, mutate],
+    [can, reel, body, plan, recipient, span, pointer, mutate],
   );
   const list = useMemo<Command[]>(
     () => [
@@ -163,6 +165,16 @@ export function OrderForm({ production }: { production: string }) {
             onChange={(e) => setPattern(e.target.value)}
             spellCheck={false}
             className="figures"
+          />
+        </label>
+        <label className="flex items-center gap-2 text-quiet">
+          To whom
+          <TextField
+            value={recipient}
+            maxLength={200}
+            placeholder="for the papers"
+            onChange={(e) => setRecipient(e.target.value)}
+            className="min-w-0 flex-1"
           />
         </label>
         {preflight.error ? (
