@@ -1,5 +1,5 @@
 import { Command as Cmdk } from "cmdk";
-import { keyLabel, listOf, ordered, useCommands, used } from "./commands";
+import { keyLabel, listOf, named, ordered, useCommands, used } from "./commands";
 import { Key } from "./controls";
 import { Panel } from "./Panel";
 
@@ -8,7 +8,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
   const lists = useCommands((s) => s.lists);
   return (
     <Panel open={open} onOpenChange={onOpenChange} title="Find an action" quiet className="w-[560px]">
-      <Cmdk label="Find an action">
+      <Cmdk label="Find an action" filter={named}>
         <Cmdk.Input
           placeholder="What do you want to do?"
           className="h-11 w-full border-line border-b bg-transparent px-4 text-large outline-none"

@@ -1,5 +1,5 @@
 import { afterEach, expect, test, vi } from "vitest";
-import { type Command, keyLabel, keyName, listOf, ordered, used } from "./commands";
+import { type Command, keyLabel, keyName, listOf, named, ordered, used } from "./commands";
 
 afterEach(() => vi.unstubAllGlobals());
 
@@ -54,4 +54,13 @@ test("the palette works where nothing can be remembered, or what was is spoilt",
   expect(said()).toHaveLength(3);
   remembering({ "commands.used": '["Everywhere/undo", 7, "Everywhere/of an older version"]' });
   expect(said()[1]).toBe("Used last: undo");
+});
+
+test("the palette finds what has the words that are typed, and nothing by scattered letters", () => {
+  expect(named("Change between Dusk and Linen", "linen")).toBe(1);
+  expect(named("Change between Dusk and Linen", "linen dusk")).toBe(1);
+  expect(named("Look at the specification, edit it, read one from a file", "linen")).toBe(0);
+  expect(named("Listen softer", "often")).toBe(0);
+  expect(named("Listen softer", "oft")).toBe(0.5);
+  expect(named("Undo", "")).toBe(1);
 });

@@ -54,6 +54,18 @@ function recent(): string[] {
   }
 }
 
+/**
+ * How well a name answers to what is typed, 0 for not: each word of it must stand in the name. Letters that are scattered over
+ * a name find nothing: with a hundred actions they find the wrong one.
+ */
+export function named(name: string, typed: string): number {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const places = words.map((w) => ` ${name.toLowerCase()}`.indexOf(w));
+  if (places.some((at) => at < 0)) return 0;
+  const begins = words.every((w) => ` ${name.toLowerCase()}`.includes(` ${w}`));
+  return begins ? 1 : 0.5;
+}
+
 /** Lists that belong to no stage. */
 const everywhere = ["Everywhere", "Monitor"];
 
