@@ -17,15 +17,19 @@ import {
 } from "./client";
 import { failed, inTurn, keys } from "./queries";
 
-const reelKey = (production: string) => [...keys.reel(production), "at", currentReel(production)];
+type ReelKey = readonly string[];
+
+/** Under what the reel is kept that is chosen now. */
+const reelKey = (production: string): ReelKey => [...keys.reel(production), "at", currentReel(production)];
 
 /** The reel that one works on. Once it is here, only what has changed is asked for. */
 export function useReel(production: string) {
   const client = useQueryClient();
   useCurrentReel((s) => s.of[production]);
+  const key = reelKey(production);
   return useQuery({
-    queryKey: reelKey(production),
-    queryFn: () => fetchReel(client, production),
+    queryKey: key,
+    queryFn: () => fetchReel(client, production, key),
     structuralSharing: false,
   });
 }
@@ -84,30 +88,31 @@ export function useNameReel(production: string) {
 }
 
 /** The reel that was chosen, or the first one where that is not there any more. */
-async function fetchWhole(production: string): Promise<Reel> {
-  const reel = currentReel(production);
+async function fetchWhole(production: string, key: ReelKey): Promise<Reel> {
+  const reel = key[key.length - 1] ?? "";
   if (reel) {
     try {
       return await must(api.GET("/api/reels/{reel}", { params: { path: { reel } } }));
     } catch (e) {
       if (!(e instanceof ProblemError) || e.code !== "not_found") throw e;
-      goToReel(production, "");
+      if (currentReel(production) === reel) goToReel(production, "");
     }
   }
   return must(api.GET("/api/productions/{production}/reel", { params: { path: { production } } }));
 }
 
-async function fetchReel(client: QueryClient, production: string): Promise<Reel> {
-  const here = client.getQueryData<Reel>(reelKey(production));
-  if (!here) return fetchWhole(production);
+/** Another reel may be chosen while an answer is on its way: the key is that of the reel that was asked for. */
+async function fetchReel(client: QueryClient, production: string, key: ReelKey): Promise<Reel> {
+  const here = client.getQueryData<Reel>(key);
+  if (!here) return fetchWhole(production, key);
   const asked = await api.GET("/api/reels/{reel}/changes", {
     params: { path: { reel: here.id }, query: { since: here.version } },
   });
-  if (asked.response.status === 404) return fetchWhole(production);
+  if (asked.response.status === 404) return fetchWhole(production, key);
   const e = await must(Promise.resolve(asked));
   // An edit of one's own may have been answered meanwhile.
-  const now = client.getQueryData<Reel>(reelKey(production)) ?? here;
-  return merged(now, e) ?? fetchReel(client, production);
+  const now = client.getQueryData<Reel>(key) ?? here;
+  return merged(now, e) ?? fetchReel(client, production, key);
 }
 
 /** A reel with changes, or as it is where it has them; null where they were made to another version. */
@@ -122,10 +127,10 @@ function merged(now: Reel, e: ReelEdited): Reel | null {
 /** What is done to a reel, in words and in actions. */
 export type ReelEdit = { what: string; actions: EditAction[] };
 
-async function take(client: QueryClient, production: string, e: ReelEdited): Promise<Reel> {
-  const now = client.getQueryData<Reel>(reelKey(production));
-  const next = (now && merged(now, e)) ?? (await fetchReel(client, production));
-  client.setQueryData(reelKey(production), next);
+async function take(client: QueryClient, production: string, e: ReelEdited, key: ReelKey): Promise<Reel> {
+  const now = client.getQueryData<Reel>(key);
+  const next = (now && merged(now, e)) ?? (await fetchReel(client, production, key));
+  client.setQueryData(key, next);
   return next;
 }
 
@@ -139,7 +144,8 @@ export function useEditReel(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (edit: (reel: Reel) => ReelEdit | null) => {
-      const reel = client.getQueryData<Reel>(reelKey(production));
+      const key = reelKey(production);
+      const reel = client.getQueryData<Reel>(key);
       if (!reel) throw new Error("The reel is not loaded yet.");
       const v = edit(reel);
       if (!v) return reel;
@@ -148,13 +154,13 @@ export function useEditReel(production: string) {
         body: { version: reel.version, what: v.what.slice(0, 200), actions: v.actions },
       });
       if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
-        client.setQueryData(reelKey(production), answer.error.current);
+        client.setQueryData(key, answer.error.current);
         throw new ProblemError(
           "stale",
           "Somebody else has changed the same in the reel meanwhile. It is shown as it is now; please do it again.",
         );
       }
-      return take(client, production, await must(Promise.resolve(answer)));
+      return take(client, production, await must(Promise.resolve(answer)), key);
     },
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
@@ -167,7 +173,8 @@ export function useGrow(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (by: number) => {
-      const reel = client.getQueryData<Reel>(reelKey(production));
+      const key = reelKey(production);
+      const reel = client.getQueryData<Reel>(key);
       if (!reel) throw new Error("The reel is not loaded yet.");
       const e = await must(
         api.POST("/api/reels/{reel}/width", {
@@ -175,7 +182,7 @@ export function useGrow(production: string) {
           body: { version: reel.version, outputs: reel.doc.weave.outputs.length + by },
         }),
       );
-      return take(client, production, e);
+      return take(client, production, e, key);
     },
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
@@ -208,15 +215,16 @@ export function useLayTakes(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (takes: Take[]) => {
-      const reel = client.getQueryData<Reel>(reelKey(production)) ?? (await fetchReel(client, production));
-      client.setQueryData(reelKey(production), reel);
+      const key = reelKey(production);
+      const reel = client.getQueryData<Reel>(key) ?? (await fetchReel(client, production, key));
+      client.setQueryData(key, reel);
       const e = await must(
         api.POST("/api/reels/{reel}/takes", {
           params: { path: { reel: reel.id } },
           body: { takes: takes.map((t) => t.id) },
         }),
       );
-      return take(client, production, e);
+      return take(client, production, e, key);
     },
     onSuccess: (_, takes) => {
       note(
@@ -234,8 +242,9 @@ export function useReadMarkers(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async ({ reel, table }: { reel: string; table: string }) => {
+      const key = reelKey(production);
       const e = await must(api.POST("/api/reels/{reel}/markers", { params: { path: { reel } }, body: { table } }));
-      return take(client, production, e);
+      return take(client, production, e, key);
     },
     onSuccess: (reel) => note(`${plural(reel.doc.markers?.length ?? 0, "marker")} in the reel.`),
     onError: failed,
@@ -249,12 +258,14 @@ export function useLayCutList(production: string) {
   return useMutation({
     scope: inTurn(production),
     mutationFn: async (body: Schemas["CutListOrder"]) => {
-      const reel = client.getQueryData<Reel>(reelKey(production));
+      const key = reelKey(production);
+      const reel = client.getQueryData<Reel>(key);
       if (!reel) throw new Error("The reel is not loaded yet.");
       return take(
         client,
         production,
         await must(api.POST("/api/reels/{reel}/cut-list/lay", { params: { path: { reel: reel.id } }, body })),
+        key,
       );
     },
     onError: failed,
