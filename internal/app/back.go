@@ -70,18 +70,25 @@ func (a *App) takenBack(ctx context.Context, d store.Delivery, i int) (store.Fil
 		return f, err
 	}
 	// One that is being read has no hash yet: it is known by where it came from.
-	from := "delivery:" + d.ID.String() + "/" + planned.Name
-	f, err = a.Store.FileFrom(ctx, d.ProductionID, from)
+	return a.takeOwn(ctx, d.ProductionID, "delivery:"+d.ID.String()+"/"+planned.Name, path.Base(planned.Name), proof.bytes, func() (string, error) {
+		return a.DeliveredFile(ctx, d.ID, i)
+	})
+}
+
+// takeOwn takes a file in that was made here, unless it is here: it is known by where it came from. where it lies is asked only
+// when it is to be taken in.
+func (a *App) takeOwn(ctx context.Context, production uuid.UUID, from, name string, bytes int64, where func() (string, error)) (store.File, error) {
+	f, err := a.Store.FileFrom(ctx, production, from)
 	if err == nil || !errors.Is(err, ErrNotFound) {
 		return f, err
 	}
-	where, err := a.DeliveredFile(ctx, d.ID, i)
+	at, err := where()
 	if err != nil {
 		return f, err
 	}
-	f = store.File{ID: store.NewID(), ProductionID: d.ProductionID, Name: displayName(path.Base(planned.Name)), Size: proof.bytes, Origin: "upload", SourcePath: from, State: "waiting"}
+	f = store.File{ID: store.NewID(), ProductionID: production, Name: displayName(name), Size: bytes, Origin: "upload", SourcePath: from, State: "waiting"}
 	f.Path = a.Media.OriginalPath(f.ID, f.Name)
-	if err := a.Media.Share(where, f.Path); err != nil {
+	if err := a.Media.Share(at, f.Path); err != nil {
 		return f, err
 	}
 	return f, a.insertFile(ctx, f)

@@ -37,17 +37,19 @@ func (a *App) PlanPrints(ctx context.Context, reelID uuid.UUID, o printing.Order
 	if err != nil {
 		return nil, r, err
 	}
-	takes := map[uuid.UUID]string{}
 	of := make(map[string]uuid.UUID, len(rows))
+	var takeIDs []uuid.UUID
 	for _, s := range rows {
 		of[s.ID.String()] = s.TakeID
-		if _, known := takes[s.TakeID]; !known {
-			t, err := a.Store.Take(ctx, s.TakeID)
-			if err != nil {
-				return nil, r, err
-			}
-			takes[s.TakeID] = t.Name
-		}
+		takeIDs = append(takeIDs, s.TakeID)
+	}
+	named, err := a.Store.TakesByID(ctx, takeIDs)
+	if err != nil {
+		return nil, r, err
+	}
+	takes := map[uuid.UUID]string{}
+	for _, t := range named {
+		takes[t.ID] = t.Name
 	}
 	now := a.Now()
 	prints, err := printing.Make(r.Doc, o, printing.Context{
@@ -174,16 +176,8 @@ func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir 
 		return snag.Refuse("proof_failed", "the print read back is not what was rendered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
 	}
 	// It may have been taken in by an attempt that nobody heard of any more.
-	from := printOrigin + p.ID.String()
-	f, err := a.Store.FileFrom(ctx, p.ProductionID, from)
-	if errors.Is(err, ErrNotFound) {
-		name := plan.Files[0].Name
-		f = store.File{ID: store.NewID(), ProductionID: p.ProductionID, Name: displayName(name), Size: proof.Files[0].Bytes, Origin: "upload", SourcePath: from, State: "waiting"}
-		f.Path = a.Media.OriginalPath(f.ID, f.Name)
-		if err = a.Media.Share(filepath.Join(dir, name), f.Path); err == nil {
-			err = a.insertFile(ctx, f)
-		}
-	}
+	name := plan.Files[0].Name
+	f, err := a.takeOwn(ctx, p.ProductionID, printOrigin+p.ID.String(), name, proof.Files[0].Bytes, func() (string, error) { return filepath.Join(dir, name), nil })
 	if err != nil {
 		return err
 	}

@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import type { DeliverySpec } from "../../api/delivery";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { SpecFiles } from "./SpecFiles";
-import { Num, Row, Text, Tick } from "./specParts";
+import { Num, Row, replaced, Text, Tick } from "./specParts";
 import { codingWords, paperWords } from "./words";
 
 type Props = { spec: DeliverySpec; set: (part: Partial<DeliverySpec>) => void };
@@ -155,7 +155,7 @@ function Segments({
   save: (list: Segment[] | undefined) => void;
 }) {
   const put = (i: number, s: Segment | null) => {
-    const next = list.flatMap((x, k) => (k === i ? (s ? [s] : []) : [x]));
+    const next = replaced(list, i, s);
     save(next.length ? next : undefined);
   };
   return (

@@ -2,7 +2,7 @@ import { Plus, X } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import type { DeliverySpec } from "../../api/delivery";
 import { Button, Choice, TextField } from "../../ui/controls";
-import { Row, Tick } from "./specParts";
+import { Row, replaced, Tick } from "./specParts";
 
 type Packing = Schemas["SpecPacking"];
 type FileRule = Schemas["SpecFile"];
@@ -35,8 +35,7 @@ const orders = ["broadcast", "film", "mask", "fronts"];
 
 /** The files of each way of packing: for what there is one, what it holds in which order, and what it is called. */
 export function SpecFiles({ spec, set }: { spec: DeliverySpec; set: (part: Partial<DeliverySpec>) => void }) {
-  const put = (i: number, p: Packing | null) =>
-    set({ packings: spec.packings.flatMap((x, k) => (k === i ? (p ? [p] : []) : [x])) });
+  const put = (i: number, p: Packing | null) => set({ packings: replaced(spec.packings, i, p) });
   const more = () => {
     const taken = new Set(spec.packings.map((p) => p.id));
     let n = spec.packings.length + 1;
@@ -68,7 +67,7 @@ export function SpecFiles({ spec, set }: { spec: DeliverySpec; set: (part: Parti
               rule={f}
               says={`packing ${i + 1}, rule ${k + 1}`}
               alone={p.files.length === 1}
-              save={(f) => put(i, { ...p, files: p.files.flatMap((x, j) => (j === k ? (f ? [f] : []) : [x])) })}
+              save={(f) => put(i, { ...p, files: replaced(p.files, k, f) })}
             />
           ))}
           <Button onClick={() => put(i, { ...p, files: [...p.files, structuredClone(p.files.at(-1) as FileRule)] })}>
@@ -173,7 +172,7 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
 
 /** The groups of channels that a file holds, in order: each a bus as a whole, or outputs by their names. */
 function Groups({ list, says, save }: { list: Group[]; says: string; save: (list: Group[]) => void }) {
-  const put = (i: number, g: Group | null) => save(list.flatMap((x, k) => (k === i ? (g ? [g] : []) : [x])));
+  const put = (i: number, g: Group | null) => save(replaced(list, i, g));
   return (
     <>
       {list.map((g, i) => {

@@ -52,3 +52,7 @@ export function Num({
 }) {
   return <NumberField says={says} unit={unit} value={value} from={-200} to={24000} save={save} />;
 }
+
+/** A list with its i-th member exchanged, or without it where there is nothing in its place. */
+export const replaced = <T,>(list: readonly T[], i: number, by: T | null): T[] =>
+  list.flatMap((x, k) => (k !== i ? [x] : by === null ? [] : [by]));
