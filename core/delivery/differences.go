@@ -36,9 +36,9 @@ func Differences(was, now Made) []string {
 		}
 	}
 	for _, b := range now.Plan.Reel.Weave.Buses {
-		before, after := was.Plan.Reel.Weave.Levels[b.ID], now.Plan.Reel.Weave.Levels[b.ID]
-		if before.GainDB != after.GainDB {
-			say("level of %s: %+.1f dB, before %+.1f dB", b.Name, after.GainDB, before.GainDB)
+		before, after := was.Plan.Reel.Weave.Gain(b.ID), now.Plan.Reel.Weave.Gain(b.ID)
+		if before.DB != after.DB {
+			say("level of %s: %+.1f dB, before %+.1f dB", b.Name, after.DB, before.DB)
 		}
 	}
 	a, b := was.channels(), now.channels()

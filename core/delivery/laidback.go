@@ -48,7 +48,7 @@ func (p Plan) LaidBack(strand func(file, channel int) string, newID func() strin
 		if lays(id) {
 			stems++
 			w.Sends[t.ID] = []weave.Send{{To: id}}
-			delete(w.Levels, id) // it is in the files already
+			w = w.WithoutGains(id) // they are in the files already
 		} else {
 			t.Label, t.Off = b.Name+" as delivered", true
 		}

@@ -119,7 +119,7 @@ func (p Plan) factorsTo(ch Channel) [][]float64 {
 func (p Plan) moving(track string) bool {
 	w := p.Reel.Weave
 	for _, id := range append([]string{track}, w.Reach(track)...) {
-		if len(w.Levels[id].Gain) > 0 || slices.ContainsFunc(w.Sends[id], func(s weave.Send) bool { return len(s.Gain) > 0 || s.Patch.Moves() }) {
+		if w.Gain(id).Moves() || slices.ContainsFunc(w.Sends[id], func(s weave.Send) bool { return len(s.Gain) > 0 || s.Patch.Moves() }) {
 			return true
 		}
 	}

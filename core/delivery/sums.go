@@ -57,8 +57,8 @@ func (m *listeners) findSums() {
 // sumOf is nil for a mix that is no plain sum of what is delivered.
 func (m *listeners) sumOf(b weave.Bus, mix *listened, byBus map[string]*listened) *sum {
 	w := m.plan.Reel.Weave
-	level := w.Levels[b.ID]
-	if len(level.Gain) > 0 {
+	level := w.Gain(b.ID)
+	if level.Moves() {
 		return nil
 	}
 	s := &sum{Sum: Sum{Mix: b.Name, Members: []string{}, OK: true}, mix: mix}
@@ -80,7 +80,7 @@ func (m *listeners) sumOf(b weave.Bus, mix *listened, byBus map[string]*listened
 			if member == nil || err != nil || len(send.Gain) > 0 || send.Pre || send.Patch.Moves() {
 				return nil
 			}
-			gain, most := weave.Factor(send.GainDB)*weave.Factor(level.GainDB), 0.0
+			gain, most := weave.Factor(send.GainDB)*weave.Factor(level.DB), 0.0
 			scaled := make(audio.Matrix, len(matrix))
 			for i, row := range matrix {
 				total := 0.0

@@ -43,6 +43,12 @@ func (t Target) Check() error {
 	return nil
 }
 
+// Equal reports whether two targets ask for the same.
+func (t Target) Equal(o Target) bool {
+	same := func(a, b *float64) bool { return a == b || a != nil && b != nil && *a == *b }
+	return same(t.Integrated, o.Integrated) && same(t.ShortTerm, o.ShortTerm) && same(t.TruePeak, o.TruePeak) && t.Window == o.Window && t.Slope == o.Slope
+}
+
 func (t Target) slope() float64 {
 	if t.Slope == 0 {
 		return DefaultSlope

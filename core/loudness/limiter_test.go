@@ -3,6 +3,7 @@ package loudness_test
 import (
 	"math"
 	"math/rand/v2"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -35,14 +36,30 @@ func limit(t *testing.T, l audio.Layout, rate int, ceiling float64, freeLFE bool
 	return out, m
 }
 
-// fine is the greatest magnitude of a sound at 64 places a sample, by a sinc of 200 samples, near what is loud in it.
+// fineTaps is how many samples a value between two is made of, by a sinc under a raised cosine.
+const fineTaps = 200
+
+// fineTable has the factors of the samples around 63 places between two.
+var fineTable = sync.OnceValue(func() (table [64][fineTaps]float64) {
+	for p := 1; p < 64; p++ {
+		for k := range fineTaps {
+			t := float64(p)/64 - float64(k-fineTaps/2+1)
+			table[p][k] = math.Sin(math.Pi*t) / (math.Pi * t) * (0.5 + 0.5*math.Cos(2*math.Pi*t/fineTaps))
+		}
+	}
+	return table
+})
+
+// fine is the greatest magnitude of a sound at 64 places a sample, near what is loud in it.
 func fine(x []float64) float64 {
-	const taps = 200
 	most := 0.0
 	for _, v := range x {
 		most = max(most, math.Abs(v))
 	}
 	peak := most
+	table := fineTable()
+	padded := make([]float64, len(x)+2*fineTaps)
+	copy(padded[fineTaps:], x)
 	for i := range x {
 		near := math.Abs(x[i])
 		if i+1 < len(x) {
@@ -51,17 +68,11 @@ func fine(x []float64) float64 {
 		if near < 0.7*most {
 			continue
 		}
+		around := padded[fineTaps+i-fineTaps/2+1:][:fineTaps]
 		for p := 1; p < 64; p++ {
-			sum, d := 0.0, float64(p)/64
-			s := math.Sin(math.Pi*d) / math.Pi
-			for k := max(0, i-taps/2+1); k <= min(len(x)-1, i+taps/2); k++ {
-				t := d - float64(k-i)
-				sign := 1.0
-				if (k-i)%2 != 0 {
-					sign = -1
-				}
-				w := 0.5 + 0.5*math.Cos(2*math.Pi*t/taps)
-				sum += x[k] * sign * s / t * w
+			sum := 0.0
+			for k, f := range &table[p] {
+				sum += around[k] * f
 			}
 			peak = max(peak, math.Abs(sum))
 		}

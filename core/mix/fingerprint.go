@@ -43,7 +43,7 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	write := func(v ...any) error { return enc.Encode(v) }
-	if err := write(f.p.rate, n.layout.Name, n.gain.db, near(n.gain.curve, from-before, to+after)); err != nil {
+	if err := write(f.p.rate, n.layout.Name, n.gain.db, n.gain.near(from-before, to+after), n.free(from-before, to+after)); err != nil {
 		return 0, err
 	}
 	first, last := within(n.clips, from-before, to+after)
@@ -77,7 +77,7 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 		if in.pan != nil {
 			moving = in.pan.Patch()
 		}
-		if err := write(h, in.patch, in.gain.db, near(in.gain.curve, from-before, to+after), in.pre, moving); err != nil {
+		if err := write(h, in.patch, in.gain.db, in.gain.near(from-before, to+after), in.pre, moving); err != nil {
 			return 0, err
 		}
 		if moving != nil {
@@ -122,6 +122,14 @@ func heardOf(c reel.Clip, zero, lo, hi int64) any {
 		}
 	}
 	return v
+}
+
+// free is what of the LFE's own gain counts.
+func (n *node) free(from, to int64) []automation.Curve {
+	if n.lfe == nil {
+		return nil
+	}
+	return append(n.lfe.near(from, to), automation.Curve{})
 }
 
 // near is the part of a curve that counts in [from, to), with its time from there on.

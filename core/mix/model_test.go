@@ -86,6 +86,16 @@ func edited(rnd *rand.Rand) reel.Reel {
 			r.Weave.Levels[b.ID] = weave.Level{GainDB: float64(rnd.IntN(3) - 1), Gain: curve(-12, 3, 0)}
 		}
 	}
+	for i, b := range r.Weave.Buses {
+		if rnd.IntN(3) > 0 {
+			continue
+		}
+		c := weave.Correction{ID: fmt.Sprint("c", i), Bus: b.ID, Buses: []string{b.ID}, GainDB: float64(rnd.IntN(5) - 2), Gain: curve(-6, 0, 0), Peaks: curve(-3, 0, 0), FreeLFE: rnd.IntN(2) == 0, Off: rnd.IntN(4) == 0}
+		if other := r.Weave.Buses[rnd.IntN(len(r.Weave.Buses))].ID; other != b.ID {
+			c.Buses = append(c.Buses, other)
+		}
+		r.Weave.Corrections = append(r.Weave.Corrections, c)
+	}
 	send := func(id string, from audio.Layout, buses []weave.Bus) {
 		for _, b := range buses {
 			if rnd.IntN(2) == 0 {
@@ -291,7 +301,17 @@ func (m model) bus(b weave.Bus, at int64) []float64 {
 	}
 	l := m.r.Weave.Levels[b.ID]
 	for c := range out {
-		out[c] *= db(l.GainDB + value(l.Gain, at))
+		gain := l.GainDB + value(l.Gain, at)
+		for _, k := range m.r.Weave.Corrections {
+			if k.Off || !slices.Contains(k.Buses, b.ID) {
+				continue
+			}
+			gain += k.GainDB + value(k.Gain, at)
+			if !k.FreeLFE || b.Layout != "5.1" || c != 3 {
+				gain += value(k.Peaks, at)
+			}
+		}
+		out[c] *= db(gain)
 	}
 	return out
 }

@@ -67,8 +67,9 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 		}
 		for i, id := range buses {
 			node := p.index[id]
-			p.nodes[node].gain.fill(levels[:n], at)
 			for c, mix := range written[index[node]] {
+				gain := p.nodes[node].gainOf(c)
+				gain.fill(levels[:n], at)
 				clear(sum[:n])
 				for k := range p.nodes[node].in {
 					in := &p.nodes[node].in[k]

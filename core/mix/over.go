@@ -46,7 +46,7 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 		}
 		for b := range (to - from + step - 1) / step {
 			if !slices.ContainsFunc(p.outputs, func(o output) bool {
-				return o.node >= 0 && bounds[o.node][o.channel] != nil && o.most(bounds[o.node][o.channel], b, step)*pl.nodes[o.node].gain.most(from+b*step-int64(o.delay), from+(b+1)*step) >= 1-1.0/(1<<23)
+				return o.node >= 0 && bounds[o.node][o.channel] != nil && o.most(bounds[o.node][o.channel], b, step)*pl.nodes[o.node].gainOf(o.channel).most(from+b*step-int64(o.delay), from+(b+1)*step) >= 1-1.0/(1<<23)
 			}) {
 				continue
 			}
@@ -123,7 +123,7 @@ func (pl *Player) bounds(ctx context.Context, from, to, step int64, summaries Su
 			gained := func(b int64) float64 {
 				f := in.gain.most(from+b*step, from+(b+1)*step)
 				if !in.pre {
-					f *= pl.nodes[in.from].gain.most(from+b*step, from+(b+1)*step)
+					f *= pl.nodes[in.from].most(from+b*step, from+(b+1)*step)
 				}
 				return f
 			}

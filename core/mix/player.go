@@ -95,7 +95,7 @@ func (p *Program) Play(signals ...Signal) (*Player, error) {
 func (pl *Player) alone(i int, id string) (int, bool) {
 	for _, c := range pl.nodes[i].clips {
 		if c.ID == id {
-			pl.nodes = append(pl.nodes, node{id: id, layout: pl.nodes[i].layout, gain: levelOf(0, nil), clips: []clip{c}})
+			pl.nodes = append(pl.nodes, node{id: id, layout: pl.nodes[i].layout, gain: levelOf(0), clips: []clip{c}})
 			return len(pl.nodes) - 1, true
 		}
 	}
@@ -140,9 +140,6 @@ func (pl *Player) want() {
 	}
 }
 
-// never reports whether a gain is silence at all times.
-func (l level) never() bool { return len(l.curve) == 0 && l.rest == 0 }
-
 func (pl *Player) room() set {
 	s := set{post: make([][][]float64, len(pl.nodes)), pre: make([][][]float64, len(pl.nodes)), silent: make([]bool, len(pl.nodes)), terms: make([][][]term, len(pl.nodes)), nothing: make([]float64, BlockFrames)}
 	for i := range pl.nodes {
@@ -185,7 +182,7 @@ func (pl *Player) arrange() {
 		}
 		for k := range n.in {
 			in := &n.in[k]
-			if len(in.gain.curve) == 0 && in.pan == nil {
+			if !in.gain.moves() && in.pan == nil {
 				continue
 			}
 			m := newMover(in)
@@ -366,7 +363,7 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 	flush()
 	if first {
 		clear(dst)
-	} else if g := pl.nodes[to.node].gain; len(g.curve) > 0 || g.rest != 1 {
+	} else if g := pl.nodes[to.node].gainOf(to.channel); g.moves() || g.rest != 1 {
 		if v, still := g.at(at, at+int64(n)); still {
 			scale(dst, v)
 		} else {

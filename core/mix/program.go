@@ -1,10 +1,10 @@
 package mix
 
 import (
+	"slices"
 	"sort"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/automation"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
@@ -29,57 +29,12 @@ type node struct {
 	id     string
 	layout audio.Layout
 	clips  []clip  // a track's, in order of time; none of one that is off
-	gain   level   // a track's
+	gain   level   // after what it sums
+	lfe    *level  // of the LFE, where it has another
 	in     []input // a bus's
 	depth  int     // a bus's: how many buses stand before it at the most
 }
 
-// level is a gain: at rest, or over time.
-type level struct {
-	db    float64
-	rest  float64          // db as a factor
-	curve automation.Curve // dB, added
-}
-
-func levelOf(db float64, curve automation.Curve) level {
-	return level{db, weave.Factor(db), curve}
-}
-
-// at is the gain as a factor, where it is one over [from, to).
-func (l level) at(from, to int64) (float64, bool) {
-	if len(l.curve) == 0 {
-		return l.rest, true
-	}
-	v, ok := l.curve.Constant(from, to)
-	return factor(l.db + v), ok
-}
-
-// most is the greatest factor in [from, to).
-func (l level) most(from, to int64) float64 {
-	if len(l.curve) == 0 {
-		return l.rest
-	}
-	_, v := l.curve.Range(from, to)
-	return factor(l.db + v)
-}
-
-// fill gives the factors of len(dst) samples.
-func (l level) fill(dst []float64, at int64) {
-	if len(l.curve) == 0 {
-		for i := range dst {
-			dst[i] = l.rest
-		}
-		return
-	}
-	l.curve.Fill(dst, at)
-	last, f := dst[0], factor(l.db+dst[0])
-	for i, v := range dst {
-		if v != last {
-			last, f = v, factor(l.db+v)
-		}
-		dst[i] = f
-	}
-}
 
 // clip is a clip as it is computed.
 type clip struct {
@@ -132,7 +87,7 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 	for _, i := range order {
 		b := r.Weave.Buses[i]
 		p.index[b.ID] = len(p.nodes)
-		p.nodes = append(p.nodes, node{id: b.ID, layout: b.Channels(), gain: levelOf(r.Weave.Levels[b.ID].GainDB, r.Weave.Levels[b.ID].Gain)})
+		p.nodes = append(p.nodes, bus(b, r.Weave.Gain(b.ID)))
 	}
 	// In the order of tracks and then buses: so are sums made.
 	for from := range p.nodes {
@@ -150,6 +105,32 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 		p.outputs = append(p.outputs, out)
 	}
 	return p, nil
+}
+
+func bus(b weave.Bus, g weave.BusGain) node {
+	n := node{id: b.ID, layout: b.Channels(), gain: levelOf(g.DB, g.Curves...)}
+	if len(g.Peaks) > 0 {
+		free := n.gain
+		n.lfe, n.gain = &free, levelOf(g.DB, slices.Concat(g.Curves, g.Peaks)...)
+	}
+	return n
+}
+
+// most bounds the factors of all of a node's channels in [from, to).
+func (n *node) most(from, to int64) float64 {
+	v := n.gain.most(from, to)
+	if n.lfe != nil {
+		v = max(v, n.lfe.most(from, to))
+	}
+	return v
+}
+
+// gainOf is the gain of one of a node's channels.
+func (n *node) gainOf(channel int) level {
+	if n.lfe != nil && n.layout.Kind == audio.Bed && n.layout.Speakers[channel] == "LFE" {
+		return *n.lfe
+	}
+	return n.gain
 }
 
 func track(t reel.Track) (node, error) {

@@ -260,8 +260,7 @@ func bus(r reel.Reel, o Order, c Context) (Print, error) {
 	}
 	p := Print{Name: b.Name, Of: []string{b.Name}}
 	graph := r
-	graph.Weave = r.Weave.Clone()
-	delete(graph.Weave.Levels, b.ID)
+	graph.Weave = r.Weave.WithoutGains(b.ID)
 	layout := b.Channels()
 	var channels []delivery.Channel
 	for n, channel := range layout.Channels() {

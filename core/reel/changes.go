@@ -44,6 +44,8 @@ type Routing struct {
 	Groups  []weave.Group  `json:"groups,omitempty"`
 	// Levels are those of the buses.
 	Levels map[string]weave.Level `json:"levels,omitempty"`
+	// Corrections are those of the weave.
+	Corrections []weave.Correction `json:"corrections,omitempty"`
 }
 
 // Diff finds what has changed from one state to another.
@@ -107,8 +109,8 @@ func Diff(was, now Reel) Changes {
 	slices.Sort(c.Gone)
 	c.Sends = diffSends(was.Weave.Sends, now.Weave.Sends)
 	a, b := was.Weave, now.Weave
-	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) || !maps.EqualFunc(a.Levels, b.Levels, weave.Level.Equal) {
-		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups, b.Levels}
+	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) || !maps.EqualFunc(a.Levels, b.Levels, weave.Level.Equal) || !slices.EqualFunc(a.Corrections, b.Corrections, weave.Correction.Equal) {
+		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups, b.Levels, b.Corrections}
 	}
 	if !sameGiven(was.Start, now.Start) {
 		c.Begin = &SetStart{now.Start}
@@ -200,7 +202,7 @@ func Patched(r Reel, c Changes) Reel {
 	}
 	if c.Routing != nil {
 		r.Weave.Buses, r.Weave.Outputs, r.Weave.Groups = c.Routing.Buses, c.Routing.Outputs, c.Routing.Groups
-		r.Weave.Levels = c.Routing.Levels
+		r.Weave.Levels, r.Weave.Corrections = c.Routing.Levels, c.Routing.Corrections
 	}
 	if c.Begin != nil {
 		r.Start = c.Begin.Start

@@ -21,10 +21,27 @@ type Ripple struct {
 	Curves map[string]Drawn `json:"curves,omitempty"`
 }
 
-// Drawn is what is drawn over the reel's time for a track or bus.
+// Drawn is what is drawn over the reel's time for a track, a bus or a correction.
 type Drawn struct {
 	Gain  automation.Curve `json:"gain,omitempty"`
 	Sends []weave.Send     `json:"sends,omitempty"`
+	// Peaks is a correction's, whose slow gain is Gain.
+	Peaks automation.Curve `json:"peaks,omitempty"`
+}
+
+// corrections moves what they do with what is heard.
+func (o *Ripple) corrections(r *Reel, back *Ripple) {
+	r.Weave.Corrections = slices.Clone(r.Weave.Corrections)
+	for i, c := range r.Weave.Corrections {
+		now := Drawn{Gain: o.curve(c.Gain), Peaks: o.curve(c.Peaks)}
+		if given, ok := o.Curves[c.ID]; ok {
+			now = given
+		}
+		if len(c.Gain)+len(c.Peaks) > 0 {
+			back.Curves[c.ID] = Drawn{Gain: c.Gain, Peaks: c.Peaks}
+			r.Weave.Corrections[i].Gain, r.Weave.Corrections[i].Peaks = now.Gain, now.Peaks
+		}
+	}
 }
 
 func (o *Ripple) apply(r *Reel) (Op, error) {
@@ -55,12 +72,12 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 		if err := r.place(i, clips); err != nil {
 			return Op{}, err
 		}
-		now := Drawn{o.curve(t.Gain), o.sends(r.Weave.Sends[t.ID])}
+		now := Drawn{Gain: o.curve(t.Gain), Sends: o.sends(r.Weave.Sends[t.ID])}
 		if given, ok := o.Curves[t.ID]; ok {
 			now = given
 		}
 		if len(now.Gain)+len(t.Gain) > 0 || moving(now.Sends) {
-			back.Curves[t.ID] = Drawn{t.Gain, r.Weave.Sends[t.ID]}
+			back.Curves[t.ID] = Drawn{Gain: t.Gain, Sends: r.Weave.Sends[t.ID]}
 			r.Tracks[i].Gain = now.Gain
 			r.put(t.ID, now.Sends)
 		}
@@ -76,7 +93,7 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 				now = given
 			}
 			if len(now.Gain)+len(level.Gain) > 0 || moving(now.Sends) {
-				back.Curves[b.ID] = Drawn{level.Gain, r.Weave.Sends[b.ID]}
+				back.Curves[b.ID] = Drawn{Gain: level.Gain, Sends: r.Weave.Sends[b.ID]}
 				r.put(b.ID, now.Sends)
 				if len(now.Gain)+len(level.Gain) > 0 {
 					level.Gain = now.Gain
@@ -84,6 +101,9 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 				}
 			}
 		}
+	}
+	if all {
+		o.corrections(r, &back)
 	}
 	if err := o.markers(r, all); err != nil {
 		return Op{}, err

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"zestyloom/core/audio"
-	"zestyloom/core/automation"
 	"zestyloom/core/snag"
 )
 
@@ -29,6 +28,10 @@ type Change struct {
 	SetWay        *SetWay        `json:"set_way,omitempty"`
 	Use           *Use           `json:"use,omitempty"`
 	SetLevels     *SetLevels     `json:"set_levels,omitempty"`
+
+	SetCorrection    *SetCorrection    `json:"set_correction,omitempty"`
+	AlterCorrection  *AlterCorrection  `json:"alter_correction,omitempty"`
+	RemoveCorrection *RemoveCorrection `json:"remove_correction,omitempty"`
 }
 
 // changer changes a weave, which is a clone, in place.
@@ -55,6 +58,7 @@ func (c Change) what() (one changer) {
 		{c.MoveOutputs != nil, c.MoveOutputs}, {c.SetOutput != nil, c.SetOutput}, {c.GroupOutputs != nil, c.GroupOutputs},
 		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay},
 		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels},
+		{c.SetCorrection != nil, c.SetCorrection}, {c.AlterCorrection != nil, c.AlterCorrection}, {c.RemoveCorrection != nil, c.RemoveCorrection},
 	} {
 		if v.there {
 			one = v.is
@@ -325,6 +329,7 @@ func (o *RemoveBus) apply(d *changing) error {
 			d.Outputs[k].Bus, d.Outputs[k].Channel = "", 0
 		}
 	}
+	d.withoutBuses(gone)
 	d.Buses = slices.DeleteFunc(d.Buses, func(b Bus) bool { return gone[b.ID] })
 	maps.DeleteFunc(d.Levels, func(id string, _ Level) bool { return gone[id] })
 	slices.Sort(d.lost)
@@ -439,30 +444,4 @@ func (w Weave) StemsOf(id string) (out []string) {
 		}
 	}
 	return out
-}
-
-// Corrected are the levels of a bus, or of the stems that it is made of, with a gain and a curve in the reel's time added,
-// and the names of mixes that change with them though they were not meant.
-func (w Weave) Corrected(id string, gainDB float64, curve automation.Curve, stems bool) (levels map[string]Level, also []string) {
-	ids := []string{id}
-	if stems {
-		ids = w.StemsOf(id)
-	}
-	levels = map[string]Level{}
-	for _, b := range ids {
-		was := w.Levels[b]
-		levels[b] = Level{GainDB: was.GainDB + gainDB, Gain: automation.Sum(was.Gain, curve)}
-	}
-	for _, b := range w.Buses {
-		if b.ID == id || b.Role != Mix {
-			continue
-		}
-		for _, s := range ids {
-			if s != b.ID && w.Paths(s, b.ID) > 0 {
-				also = append(also, b.Name)
-				break
-			}
-		}
-	}
-	return levels, also
 }

@@ -165,24 +165,6 @@ func TestTraces(t *testing.T) {
 	assert.Len(t, w.Traces(all[1], 6), 2)
 }
 
-// A correction of a mix goes to its stems, adds to what they have, and says what else changes.
-func TestCorrectedLevels(t *testing.T) {
-	w := start(t)
-	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "full", Name: "Full mix", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "DX"}, {Bus: "MX"}}}})
-	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "me", Name: "M&E", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "MX"}, {Bus: "FX"}}}})
-	w, _ = change(t, w, weave.Change{AddBus: &weave.AddBus{Bus: weave.Bus{ID: "all", Name: "All", Role: weave.Mix, Layout: "stereo"}, Members: []weave.Member{{Bus: "full"}}}})
-	w.Levels = map[string]weave.Level{"MX": {GainDB: -1}}
-	levels, also := w.Corrected("all", -3, nil, true)
-	assert.Equal(t, -3.0, levels["DX"].GainDB)
-	assert.Equal(t, -4.0, levels["MX"].GainDB)
-	assert.Len(t, levels, 2)
-	assert.Equal(t, []string{"Full mix", "M&E"}, also)
-	levels, also = w.Corrected("full", -3, nil, false)
-	assert.Len(t, levels, 1)
-	assert.Equal(t, []string{"All"}, also)
-	assert.Equal(t, []string{"FX"}, w.StemsOf("FX"))
-}
-
 // What a newsroom sees in words, and turns from one into another.
 func TestWaysInWords(t *testing.T) {
 	w, all := start(t), tracksOf(t)

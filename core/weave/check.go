@@ -58,6 +58,9 @@ func (w Weave) Check(tracks map[string]audio.Layout) error {
 			return snag.Refuse("bad_gain", "bus %s: gain over time: %w", b.Name, err)
 		}
 	}
+	if err := w.checkCorrections(); err != nil {
+		return err
+	}
 	if _, err := w.Order(); err != nil {
 		return err
 	}

@@ -126,8 +126,8 @@ func (w Weave) Product(tracks []Track) ([][][]float64, error) {
 		}
 		for _, i := range order {
 			if so := in[w.Buses[i].ID]; so != nil {
-				if l, ok := w.Levels[w.Buses[i].ID]; ok {
-					so = so.Scaled(Factor(l.GainDB))
+				if g := w.Gain(w.Buses[i].ID); g.DB != 0 {
+					so = so.Scaled(Factor(g.DB))
 					in[w.Buses[i].ID] = so
 				}
 				if err := carry(w.Buses[i].ID, w.Buses[i].Channels(), so); err != nil {

@@ -113,7 +113,7 @@ func (o *Use) apply(d *changing) error {
 	for id, l := range now.Levels {
 		levels[ids[id]] = Level{GainDB: l.GainDB}
 	}
-	now.Levels = levels
+	now.Levels, now.Corrections = levels, nil
 	for i, b := range now.Buses {
 		if b.Of != "" {
 			now.Buses[i].Of = ids[b.Of]

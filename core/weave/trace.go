@@ -21,12 +21,12 @@ func (w Weave) Traces(t Track, output int) (out [][]Step) {
 		from := t.Layout
 		if b, ok := w.Bus(id); ok {
 			from = b.Channels()
-			if l, ok := w.Levels[id]; ok {
+			if g := w.Gain(id); !g.Plain() {
 				says := "its level"
-				if len(l.Gain) > 0 {
+				if g.Moves() {
 					says = "its level, which moves"
 				}
-				steps = append(steps[:len(steps):len(steps)], Step{b.Name, l.GainDB, says})
+				steps = append(steps[:len(steps):len(steps)], Step{b.Name, g.DB, says})
 			}
 			if id == o.Bus {
 				last := Step{Into: fmt.Sprintf("output %d %s", output+1, o.Name), GainDB: o.TrimDB, Says: b.Channels().Channel(o.Channel)}

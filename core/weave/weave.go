@@ -88,6 +88,8 @@ type Weave struct {
 	Groups  []Group           `json:"groups,omitempty"`
 	// Levels are the gains of buses, by their IDs: of what they sum, before it goes on or out. Without, it stays as it is.
 	Levels map[string]Level `json:"levels,omitempty"`
+	// Corrections are those that were measured and worked out; a bus has one at most.
+	Corrections []Correction `json:"corrections,omitempty"`
 }
 
 // Level is the gain of a bus: at rest, and over time, added.
@@ -123,7 +125,7 @@ func (w Weave) Clone() Weave {
 	if w.Sends = maps.Clone(w.Sends); w.Sends == nil {
 		w.Sends = map[string][]Send{}
 	}
-	w.Levels = maps.Clone(w.Levels)
+	w.Levels, w.Corrections = maps.Clone(w.Levels), slices.Clone(w.Corrections)
 	return w
 }
 
