@@ -160,11 +160,7 @@ func (l Limits) Judge(r Result, powers Powers) []Verdict {
 		lra = r.Range
 	}
 	most("loudness range", "LU", l.Range, lra, nil)
-	ppm, at := math.Inf(-1), (*int64)(nil)
-	for _, c := range r.Channels {
-		ppm = max(ppm, c.Quasi)
-	}
-	most("programme meter", "dBFS", l.Quasi, ppm, at)
+	most("programme meter", "dBFS", l.Quasi, r.Quasi(), nil)
 	return out
 }
 

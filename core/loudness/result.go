@@ -40,6 +40,15 @@ type Result struct {
 	MonoLoss     *float64 // LU, of a pair
 }
 
+// Quasi is the greatest reading of a programme meter on any channel, in dBFS of the steady tone that reads the same.
+func (r Result) Quasi() float64 {
+	most := math.Inf(-1)
+	for _, c := range r.Channels {
+		most = max(most, c.Quasi)
+	}
+	return most
+}
+
 // Result ends the measurement: nothing is added after it.
 func (m *Meter) Result() Result {
 	r := Result{Layout: m.layout.Name, Rate: m.rate, Frames: m.frames, TruePeak: Place{Value: math.Inf(-1)}}

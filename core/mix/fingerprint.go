@@ -35,7 +35,7 @@ func (f *Fingerprints) Of(id string, from, to, before, after int64) (uint64, err
 }
 
 func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error) {
-	key := fmt.Sprint(i, " ", from, " ", to)
+	key := fmt.Sprint(i, " ", from, " ", to, " ", before, " ", after)
 	if h, ok := f.tracks[key]; ok {
 		return h, nil
 	}

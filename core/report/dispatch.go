@@ -307,7 +307,7 @@ func (n Dispatch) measures(d *document) {
 				threads = append(threads, Thread{*a.Integrated, fmt.Sprintf("%.1f LUFS", *a.Integrated)})
 			}
 		}
-		d.graph(Measurement{Threads: threads}, MeasuredBus{Line: m.Line})
+		d.graph(MeasuredBus{Line: m.Line, Threads: threads})
 	}
 }
 

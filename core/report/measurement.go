@@ -17,8 +17,6 @@ type Measurement struct {
 	From, To   string // timecode
 	Printed    time.Time
 	Buses      []MeasuredBus
-	// Threads are the limits that are drawn into the graphs, in LUFS.
-	Threads []Thread
 }
 
 // Thread is a limit in a graph.
@@ -36,6 +34,8 @@ type MeasuredBus struct {
 	ShortTermAt, MomentaryAt, TruePeakAt string // timecode
 	Verdicts                             []Verdict
 	Line                                 []float64 // short-term loudness, of tenths of a second
+	// Threads are the limits that are drawn into its graph, in LUFS.
+	Threads []Thread
 }
 
 // Verdict is one thing that was asked, and what was found.
@@ -90,7 +90,7 @@ func PrintMeasurement(w io.Writer, m Measurement) error {
 	d.readings(m)
 	for _, b := range m.Buses {
 		if b.Says == "" && len(b.Line) > 0 {
-			d.bus(m, b)
+			d.bus(b)
 		}
 	}
 	return d.Output(w)
@@ -144,7 +144,7 @@ func (d *document) readings(m Measurement) {
 }
 
 // bus prints one bus: what was asked and found, and its graph.
-func (d *document) bus(m Measurement, b MeasuredBus) {
+func (d *document) bus(b MeasuredBus) {
 	height := bandHeight + 5*float64(len(b.Verdicts)) + graphHeight + 8
 	if d.GetY()+height > pageHeight-margin-4 {
 		d.AddPage()
@@ -157,11 +157,11 @@ func (d *document) bus(m Measurement, b MeasuredBus) {
 		}
 		d.Ln(5)
 	}
-	d.graph(m, b)
+	d.graph(b)
 }
 
 // graph draws short-term loudness over time, from 0 to -60 LUFS.
-func (d *document) graph(m Measurement, b MeasuredBus) {
+func (d *document) graph(b MeasuredBus) {
 	const lowest = -60.0
 	left, top, width := margin+10, d.GetY()+2, pageWidth-2*margin-40
 	y := func(v float64) float64 { return top + graphHeight*math.Min(1, math.Max(0, v/lowest)) }
@@ -173,7 +173,7 @@ func (d *document) graph(m Measurement, b MeasuredBus) {
 		d.SetXY(margin, y(v)-1.5)
 		d.CellFormat(9, 3, fmt.Sprintf("%.0f", v), "", 0, "R", false, 0, "")
 	}
-	for _, t := range m.Threads {
+	for _, t := range b.Threads {
 		d.SetDrawColor(170, 60, 50)
 		d.Line(left, y(t.LUFS), left+width, y(t.LUFS))
 		d.SetXY(left+width+1, y(t.LUFS)-1.5)

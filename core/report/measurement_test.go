@@ -19,9 +19,9 @@ import (
 // A measurement as a table and as pages: what was asked, found and said, of buses with and without a loudness.
 func TestMeasurement(t *testing.T) {
 	m := report.Measurement{Production: "Lantern Ferry, Low Water", Reel: "Reel 1", Limits: "EBU R 128", From: "22:10:00:00", To: "22:20:00:00",
-		Printed: time.Date(2026, 3, 14, 22, 10, 0, 0, time.UTC), Threads: []report.Thread{{LUFS: -23, Says: "asked -23.0"}}}
+		Printed: time.Date(2026, 3, 14, 22, 10, 0, 0, time.UTC)}
 	nan := math.NaN()
-	b := report.MeasuredBus{Name: "Full mix", Role: "mix", Integrated: -20.25, Range: 7.5, ShortTerm: -14, Momentary: -12, TruePeak: -0.4, PPM: 7.1, ShortTermAt: "22:11:00:00",
+	b := report.MeasuredBus{Name: "Full mix", Role: "mix", Integrated: -20.25, Range: 7.5, ShortTerm: -14, Momentary: -12, TruePeak: -0.4, PPM: 7.1, ShortTermAt: "22:11:00:00", Threads: []report.Thread{{LUFS: -23, Says: "asked -23.0"}},
 		Verdicts: []report.Verdict{{What: "integrated loudness", Asked: "-23.0 LUFS ± 0.5 LU", Found: -20.25, Margin: -2.25, Words: "2.25 LU too loud"}, {What: "true peak", Asked: "at most -1.0 dBTP", Found: -0.4, Margin: -0.6, Words: "0.60 dB too high"}}}
 	for i := range 6000 {
 		b.Line = append(b.Line, -20+5*math.Sin(float64(i)/200))

@@ -116,14 +116,14 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 	if len(plan.Order.Spec.Limits) == 0 || plan.Test() || plan.Frames == 0 {
 		return plan, found, 0, nil
 	}
-	m, err := a.measure(ctx, r, preflightMeasures)
+	m, err := a.measure(ctx, r, time.Now().Add(preflightMeasures))
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	if m.Done < m.Total {
+	if !m.Complete() {
 		return plan, found, 1 - float64(m.Done)/float64(m.Total), nil
 	}
-	return plan, append(found, readiness.Loudness(plan, m.Of)...), 0, nil
+	return plan, append(found, readiness.Loudness(plan, m.Levels)...), 0, nil
 }
 
 // clipping finds where outputs would clip.

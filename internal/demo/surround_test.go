@@ -36,8 +36,8 @@ func surround(t *testing.T, a *app.App, r store.Reel) {
 		m, err = a.Measure(context.Background(), r.ID)
 		require.NoError(t, err)
 	}
-	for _, b := range m.Buses {
-		if b.Bus.Name == "Full mix 5.1" {
+	for _, b := range m.Of {
+		if b.Name == "Full mix 5.1" {
 			assert.Greater(t, b.Result.Integrated, -20.0)
 			assert.NotEmpty(t, loudness.Known()["r128-short"].Breaks(b.Powers, b.Peaks))
 		}

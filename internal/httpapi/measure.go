@@ -1,14 +1,18 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
 	"net/http"
 
+	"github.com/google/uuid"
+
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/meter"
+	"zestyloom/core/readings"
 	"zestyloom/core/report"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
@@ -19,32 +23,40 @@ const mostBreaks = 200
 
 // MeasureReel implements contract.StrictServerInterface.
 func (s *server) MeasureReel(ctx context.Context, r contract.MeasureReelRequestObject) (contract.MeasureReelResponseObject, error) {
+	asking, err := s.asking(ctx, r.Reel, r.Params.Limits, r.Params.Own)
+	if err != nil {
+		return nil, err
+	}
 	m, err := s.app.Measure(ctx, r.Reel)
 	if err != nil {
 		return nil, err
 	}
-	limits := limitsOf(r.Params.Limits)
-	v := contract.Measurement{Done: m.Done, Total: m.Total, Start: m.Start, End: m.End, Limits: limits, Buses: []contract.MeasuredBus{}}
-	if m.Done == m.Total {
-		for _, b := range m.Buses {
-			v.Buses = append(v.Buses, measuredBus(b, m, limits, r.Params.Timeline == nil || *r.Params.Timeline))
+	v := contract.Measurement{Done: m.Done, Total: m.Total, Start: m.Start, End: m.End, Asked: asking.Name, Buses: []contract.MeasuredBus{}}
+	if m.Complete() {
+		for _, b := range m.Of {
+			v.Buses = append(v.Buses, measuredBus(b, m, asking, r.Params.Timeline == nil || *r.Params.Timeline))
 		}
 	}
 	return contract.MeasureReel200JSONResponse(v), nil
 }
 
-// limitsOf are those of a name; the contract lets no other pass.
-func limitsOf[T ~string](name *T) loudness.Limits {
-	if name == nil {
-		return loudness.Known()["r128"]
-	}
-	return loudness.Known()[string(*name)]
+// asking finds what is asked for; the contract lets no other name pass.
+func (s *server) asking(ctx context.Context, reel uuid.UUID, name *contract.LimitsName, own *string) (readings.Asking, error) {
+	return s.app.Asking(ctx, reel, string(cmp.Or(given(name), "r128")), given(own))
 }
 
 // GetMeasurementTable implements contract.StrictServerInterface.
 func (s *server) GetMeasurementTable(ctx context.Context, r contract.GetMeasurementTableRequestObject) (contract.GetMeasurementTableResponseObject, error) {
-	m, err := s.app.PrintedMeasurement(ctx, r.Reel, limitsOf(r.Params.Limits))
+	m, err := s.printed(ctx, r.Reel, r.Params.Limits, r.Params.Own)
 	return measurementTable(m), err
+}
+
+func (s *server) printed(ctx context.Context, reel uuid.UUID, name *contract.LimitsName, own *string) (report.Measurement, error) {
+	asking, err := s.asking(ctx, reel, name, own)
+	if err != nil {
+		return report.Measurement{}, err
+	}
+	return s.app.PrintedMeasurement(ctx, reel, asking)
 }
 
 type measurementTable report.Measurement
@@ -58,7 +70,7 @@ func (m measurementTable) VisitGetMeasurementTableResponse(w http.ResponseWriter
 
 // PrintMeasurement implements contract.StrictServerInterface.
 func (s *server) PrintMeasurement(ctx context.Context, r contract.PrintMeasurementRequestObject) (contract.PrintMeasurementResponseObject, error) {
-	m, err := s.app.PrintedMeasurement(ctx, r.Reel, limitsOf(r.Params.Limits))
+	m, err := s.printed(ctx, r.Reel, r.Params.Limits, r.Params.Own)
 	return printedMeasurement(m), err
 }
 
@@ -80,11 +92,18 @@ func told(v float64) *float64 {
 	return &v
 }
 
-func measuredBus(b app.Measured, m app.Measurement, limits loudness.Limits, timeline bool) contract.MeasuredBus {
+func measuredBus(b readings.Measured, m app.Measurement, asking readings.Asking, timeline bool) contract.MeasuredBus {
 	r := b.Result
-	v := contract.MeasuredBus{Bus: b.Bus.ID, Name: b.Bus.Name, Role: contract.MeasuredBusRole(b.Bus.Role), Says: b.Says, Verdicts: []loudness.Verdict{}, Breaks: []contract.LoudnessBreak{}}
+	v := contract.MeasuredBus{Bus: b.ID, Name: b.Name, Role: contract.MeasuredBusRole(b.Role), Says: b.Says, Verdicts: []loudness.Verdict{}, Breaks: []contract.LoudnessBreak{}, Channels: []contract.MeasuredChannel{}}
+	if b.As != "" {
+		v.As = &b.As
+	}
 	if b.Says != "" {
 		return v
+	}
+	limits, asked := asking.Of(m.Measurement, b)
+	if asked {
+		v.Limits = &limits
 	}
 	tc := func(at int64) string {
 		return m.Production.Rate().FormatSamples(at, int64(m.Production.SampleRate))
@@ -100,19 +119,14 @@ func measuredBus(b app.Measured, m app.Measurement, limits loudness.Limits, time
 		v.RangeLu = told(r.Range)
 	}
 	v.Momentary, v.ShortTerm, v.TruePeak = most(r.MaxMomentary), most(r.MaxShortTerm), most(r.TruePeak)
-	quasi := math.Inf(-1)
 	for _, c := range r.Channels {
-		quasi = max(quasi, c.Quasi)
-		v.Channels = append(v.Channels, struct {
-			Dc             float64  `json:"dc"`
-			Name           string   `json:"name"`
-			PpmDbfs        *float64 `json:"ppm_dbfs,omitempty"`
-			SamplePeakDbfs *float64 `json:"sample_peak_dbfs,omitempty"`
-			TruePeakDbtp   *float64 `json:"true_peak_dbtp,omitempty"`
-		}{c.DC, c.Name, told(c.Quasi), told(c.SamplePeak), told(c.TruePeak)})
+		v.Channels = append(v.Channels, contract.MeasuredChannel{Dc: c.DC, Name: c.Name, PpmDbfs: told(c.Quasi), SamplePeakDbfs: told(c.SamplePeak), TruePeakDbtp: told(c.TruePeak)})
 	}
+	quasi := r.Quasi()
 	v.PpmDbfs, v.PpmMark = told(quasi), told(meter.Mark(quasi))
-	v.Verdicts = append(v.Verdicts, limits.Judge(r, b.Powers)...)
+	if asked {
+		v.Verdicts = append(v.Verdicts, limits.Judge(r, b.Powers)...)
+	}
 	for i := range v.Verdicts {
 		if at := v.Verdicts[i].At; at != nil {
 			moved := m.Start + *at
@@ -133,7 +147,23 @@ func measuredBus(b app.Measured, m app.Measurement, limits loudness.Limits, time
 		w.Says = fmt.Sprintf("%s up to %.1f %s, %.1f %s too high", k.What, k.Most, unit, k.Over, by)
 		v.Breaks = append(v.Breaks, w)
 	}
-	if timeline {
+	if d := b.Dialogue; d != nil {
+		v.Dialogue = &contract.Dialogue{SpeechLufs: *told(d.Speech), MixLufs: *told(d.Mix), OverLu: *told(d.Over), Share: d.Share}
+	}
+	if b.Correction != nil {
+		v.Correction = correctionState(*b.Correction, m.Reel.Doc.Weave, m.Production)
+	}
+	if was := b.Before; was != nil {
+		r := was.Result
+		v.Before = &contract.BusBefore{IntegratedLufs: told(r.Integrated), MomentaryLufs: told(r.MaxMomentary.Value), ShortTermLufs: told(r.MaxShortTerm.Value), TruePeakDbtp: told(r.TruePeak.Value)}
+		if r.RangeKnown {
+			v.Before.RangeLu = told(r.Range)
+		}
+		if timeline {
+			v.Before.ShortTermLine = line(len(was.Powers), func(i int) float64 { return was.Powers.At(i, limits.ShortTermPowers()) })
+		}
+	}
+	if timeline && b.As == "" {
 		v.ShortTermLine = line(len(b.Powers), func(i int) float64 { return b.Powers.At(i, limits.ShortTermPowers()) })
 		v.MomentaryLine = line(len(b.Powers), func(i int) float64 { return b.Powers.At(i, loudness.MomentaryPowers) })
 		v.PeakLine = line(len(b.Peaks), func(i int) float64 { return audio.Decibels(float64(b.Peaks[i])) })

@@ -1,7 +1,9 @@
 package httpapi_test
 
 import (
+	"net/url"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -51,7 +53,10 @@ func TestReelsAreMeasured(t *testing.T) {
 		return m
 	}
 	m := measured("r128-short")
-	require.Len(t, m.Buses, 4)
+	require.Len(t, m.Buses, 7, "four stems, and three groups of outputs that are stems as they are")
+	assert.Equal(t, "DX", *m.Buses[4].As)
+	assert.Equal(t, m.Buses[0].IntegratedLufs, m.Buses[4].IntegratedLufs)
+	assert.Empty(t, m.Buses[4].Verdicts, "it is not asked twice")
 	assert.Equal(t, 16, m.Total, "four stems of four chunks")
 	dx := m.Buses[0]
 	assert.Equal(t, "DX", dx.Name)
@@ -77,9 +82,18 @@ func TestReelsAreMeasured(t *testing.T) {
 	send(version, -6)
 	m = measured("a85")
 	assert.InDelta(t, loud-6, *m.Buses[0].IntegratedLufs, 0.2)
-	assert.Equal(t, "ATSC A/85", m.Limits.Name)
+	assert.Equal(t, "ATSC A/85", m.Asked)
 	var problem contract.Problem
 	assert.Equal(t, 400, s.call("GET", "/api/reels/"+r.Id.String()+"/measurement?limits=nobody", nil, &problem))
+
+	// Limits of one's own, and those of the specification that the reel is held against, which asks for none.
+	m = measured("own&own=" + url.QueryEscape(`{"name":"ours","integrated_lufs":-20,"max_true_peak_dbtp":-3}`))
+	assert.Equal(t, "ours", m.Asked)
+	assert.Len(t, m.Buses[0].Verdicts, 2)
+	m = measured("spec")
+	assert.Empty(t, m.Buses[0].Verdicts)
+	assert.Equal(t, 422, s.call("GET", "/api/reels/"+r.Id.String()+"/measurement?limits=own&own=%7B%7D", nil, &problem))
+	assert.Equal(t, "bad_limits", problem.Code)
 }
 
 // A correction of a mix is one gain of all its stems: what is foreseen is what is measured after it, the mix is still the
@@ -98,21 +112,58 @@ func TestAMixIsCorrectedWithItsStems(t *testing.T) {
 	require.Equal(t, 200, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -30, "stems": true}, &c))
 	assert.ElementsMatch(t, []string{"DX", "MX"}, c.Buses)
 	assert.InDelta(t, -30, *c.Foreseen.IntegratedLufs, 0.05)
-	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": after.Version, "what": "correct", "actions": []any{map[string]any{"weave": map[string]any{"set_levels": map[string]any{"levels": c.Levels}}}}}, &after))
-	assert.Len(t, after.Changes.Routing.Levels, 2)
-	var m contract.Measurement
-	for m.Total == 0 || m.Done < m.Total {
-		require.Equal(t, 200, s.call("GET", path+"/measurement", nil, &m))
+	weave := func(change map[string]any) {
+		require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": after.Version, "what": "correct", "actions": []any{map[string]any{"weave": change}}}, &after))
 	}
-	full := m.Buses[len(m.Buses)-1]
+	weave(map[string]any{"set_correction": map[string]any{"correction": c.Correction}})
+	require.Len(t, after.Changes.Routing.Corrections, 1)
+	measured := func() contract.MeasuredBus {
+		var m contract.Measurement
+		for m.Total == 0 || m.Done < m.Total {
+			require.Equal(t, 200, s.call("GET", path+"/measurement", nil, &m))
+		}
+		i := slices.IndexFunc(m.Buses, func(b contract.MeasuredBus) bool { return b.Name == "Full mix" })
+		return m.Buses[i]
+	}
+	full := measured()
+	require.NotNil(t, full.Before)
+	assert.InDelta(t, *c.Before.IntegratedLufs, *full.Before.IntegratedLufs, 1e-9)
+	require.NotNil(t, full.Correction)
+	assert.False(t, full.Correction.Stale)
+	assert.NotNil(t, full.Dialogue, "DX is speech")
 	assert.InDelta(t, -30, *full.IntegratedLufs, 0.05)
 	var nulls []contract.NullFigure
 	require.Equal(t, 200, s.call("GET", path+"/weave/nulls", nil, &nulls))
 	if nulls[0].WorstDb != nil {
 		assert.Less(t, *nulls[0].WorstDb, -130.0, "within steps of 24 bits")
 	}
+	// Another sound than that for which it was worked out is said, and made anew it is right again.
+	weave(map[string]any{"set_levels": map[string]any{"levels": map[string]any{"MX": map[string]any{"gain_db": -2}}}})
+	full = measured()
+	assert.True(t, full.Correction.Stale)
+	require.Equal(t, 200, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -30, "max_true_peak_dbtp": -14, "stems": true}, &c))
+	assert.Equal(t, full.Correction.Correction.ID, c.Correction.ID, "it takes the place of the one that is there")
+	weave(map[string]any{"set_correction": map[string]any{"correction": c.Correction}})
+	full = measured()
+	assert.False(t, full.Correction.Stale)
+	assert.InDelta(t, -30, *full.IntegratedLufs, 0.1)
+	assert.LessOrEqual(t, full.TruePeak.Value, -13.95)
+	require.Equal(t, 200, s.call("GET", path+"/weave/nulls", nil, &nulls))
+	if nulls[0].WorstDb != nil {
+		assert.Less(t, *nulls[0].WorstDb, -130.0, "with peaks held, too")
+	}
+	// It is turned off and on, drawn in, and taken off.
+	id := full.Correction.Correction.ID
+	weave(map[string]any{"alter_correction": map[string]any{"id": id, "off": true}})
+	full = measured()
+	assert.Nil(t, full.Before)
+	weave(map[string]any{"alter_correction": map[string]any{"id": id, "off": false, "gain": []any{map[string]any{"at": r.Doc.Tracks[2].Clips[0].At, "value": -6}}}})
+	assert.True(t, measured().Correction.Correction.ByHand)
+	weave(map[string]any{"remove_correction": map[string]any{"id": id}})
+	assert.Nil(t, measured().Correction)
+	assert.Equal(t, 422, s.call("POST", path+"/edits", map[string]any{"version": after.Version, "what": "x", "actions": []any{map[string]any{"weave": map[string]any{"remove_correction": map[string]any{"id": id}}}}}, nil))
 	require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/undo", nil, nil))
-	assert.Empty(t, s.reel(p).Doc.Weave.Levels)
+	assert.Len(t, s.reel(p).Doc.Weave.Corrections, 1)
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -69}, &problem))
 	assert.Equal(t, "not_reached", problem.Code)

@@ -274,7 +274,7 @@ func (d download) VisitDownloadWritingResponse(w http.ResponseWriter) error {
 	return d.VisitDownloadFileResponse(w)
 }
 
-func readings(rs []take.Reading) []contract.Reading {
+func readingsOf(rs []take.Reading) []contract.Reading {
 	out := []contract.Reading{}
 	for _, r := range rs {
 		name := r.Name()
@@ -319,5 +319,5 @@ func silent(st store.Strand) bool { return st.Peak < audio.Gain(audio.SilenceDB)
 
 // ListReadings implements contract.StrictServerInterface.
 func (s *server) ListReadings(_ context.Context, r contract.ListReadingsRequestObject) (contract.ListReadingsResponseObject, error) {
-	return contract.ListReadings200JSONResponse(readings(take.WaysToRead(r.Params.Strands))), nil
+	return contract.ListReadings200JSONResponse(readingsOf(take.WaysToRead(r.Params.Strands))), nil
 }

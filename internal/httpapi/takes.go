@@ -83,7 +83,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
 			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
 			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.Readiness(t, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
-			Readings: readings(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
+			Readings: readingsOf(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
 			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID], Camera: cameras[t.ID],
 		}

@@ -161,6 +161,24 @@ func (e DeliveryState) Valid() bool {
 	}
 }
 
+// Defines values for DipWhat.
+const (
+	Peaks DipWhat = "peaks"
+	Slow  DipWhat = "slow"
+)
+
+// Valid indicates whether the value is a known member of the DipWhat enum.
+func (e DipWhat) Valid() bool {
+	switch e {
+	case Peaks:
+		return true
+	case Slow:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EventKind.
 const (
 	EventKindDeliveries EventKind = "deliveries"
@@ -335,17 +353,47 @@ func (e LendableBy) Valid() bool {
 	}
 }
 
+// Defines values for LimitsName.
+const (
+	LimitsNameA85       LimitsName = "a85"
+	LimitsNameOwn       LimitsName = "own"
+	LimitsNameR128      LimitsName = "r128"
+	LimitsNameR128Short LimitsName = "r128-short"
+	LimitsNameSpec      LimitsName = "spec"
+)
+
+// Valid indicates whether the value is a known member of the LimitsName enum.
+func (e LimitsName) Valid() bool {
+	switch e {
+	case LimitsNameA85:
+		return true
+	case LimitsNameOwn:
+		return true
+	case LimitsNameR128:
+		return true
+	case LimitsNameR128Short:
+		return true
+	case LimitsNameSpec:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MeasuredBusRole.
 const (
-	MeasuredBusRoleMix  MeasuredBusRole = "mix"
-	MeasuredBusRolePart MeasuredBusRole = "part"
-	MeasuredBusRoleStem MeasuredBusRole = "stem"
+	MeasuredBusRoleMix     MeasuredBusRole = "mix"
+	MeasuredBusRoleOutputs MeasuredBusRole = "outputs"
+	MeasuredBusRolePart    MeasuredBusRole = "part"
+	MeasuredBusRoleStem    MeasuredBusRole = "stem"
 )
 
 // Valid indicates whether the value is a known member of the MeasuredBusRole enum.
 func (e MeasuredBusRole) Valid() bool {
 	switch e {
 	case MeasuredBusRoleMix:
+		return true
+	case MeasuredBusRoleOutputs:
 		return true
 	case MeasuredBusRolePart:
 		return true
@@ -824,69 +872,6 @@ func (e SoundSpeed) Valid() bool {
 	}
 }
 
-// Defines values for MeasureReelParamsLimits.
-const (
-	MeasureReelParamsLimitsA85       MeasureReelParamsLimits = "a85"
-	MeasureReelParamsLimitsR128      MeasureReelParamsLimits = "r128"
-	MeasureReelParamsLimitsR128Short MeasureReelParamsLimits = "r128-short"
-)
-
-// Valid indicates whether the value is a known member of the MeasureReelParamsLimits enum.
-func (e MeasureReelParamsLimits) Valid() bool {
-	switch e {
-	case MeasureReelParamsLimitsA85:
-		return true
-	case MeasureReelParamsLimitsR128:
-		return true
-	case MeasureReelParamsLimitsR128Short:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for GetMeasurementTableParamsLimits.
-const (
-	GetMeasurementTableParamsLimitsA85       GetMeasurementTableParamsLimits = "a85"
-	GetMeasurementTableParamsLimitsR128      GetMeasurementTableParamsLimits = "r128"
-	GetMeasurementTableParamsLimitsR128Short GetMeasurementTableParamsLimits = "r128-short"
-)
-
-// Valid indicates whether the value is a known member of the GetMeasurementTableParamsLimits enum.
-func (e GetMeasurementTableParamsLimits) Valid() bool {
-	switch e {
-	case GetMeasurementTableParamsLimitsA85:
-		return true
-	case GetMeasurementTableParamsLimitsR128:
-		return true
-	case GetMeasurementTableParamsLimitsR128Short:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for PrintMeasurementParamsLimits.
-const (
-	PrintMeasurementParamsLimitsA85       PrintMeasurementParamsLimits = "a85"
-	PrintMeasurementParamsLimitsR128      PrintMeasurementParamsLimits = "r128"
-	PrintMeasurementParamsLimitsR128Short PrintMeasurementParamsLimits = "r128-short"
-)
-
-// Valid indicates whether the value is a known member of the PrintMeasurementParamsLimits enum.
-func (e PrintMeasurementParamsLimits) Valid() bool {
-	switch e {
-	case PrintMeasurementParamsLimitsA85:
-		return true
-	case PrintMeasurementParamsLimitsR128:
-		return true
-	case PrintMeasurementParamsLimitsR128Short:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ListenToReelParamsSpeed.
 const (
 	ListenToReelParamsSpeedN05 ListenToReelParamsSpeed = 0.5
@@ -958,6 +943,19 @@ type ArchiveOrder struct {
 // Bus defines model for Bus.
 type Bus = weave.Bus
 
+// BusBefore a bus as it is without corrections
+type BusBefore struct {
+	IntegratedLufs *float64    `json:"integrated_lufs,omitempty"`
+	MomentaryLufs  *float64    `json:"momentary_lufs,omitempty"`
+	RangeLu        *float64    `json:"range_lu,omitempty"`
+	ShortTermLine  *[]*float32 `json:"short_term_line,omitempty"`
+	ShortTermLufs  *float64    `json:"short_term_lufs,omitempty"`
+	TruePeakDbtp   *float64    `json:"true_peak_dbtp,omitempty"`
+}
+
+// BusCorrection what was worked out to bring a bus to a target: gains in dB of that bus, or of all stems that it is made of
+type BusCorrection = weave.Correction
+
 // BusLevel defines model for BusLevel.
 type BusLevel = weave.Level
 
@@ -993,15 +991,18 @@ type Correction struct {
 	Also   []string          `json:"also"`
 	Before CorrectionFigures `json:"before"`
 
-	// Buses names of those that are given levels
+	// Buses names of those that are given gains
 	Buses []string `json:"buses"`
 
+	// Correction what was worked out to bring a bus to a target: gains in dB of that bus, or of all stems that it is made of
+	Correction BusCorrection `json:"correction"`
+
 	// DeepestDb how far the slow gain goes down
-	DeepestDb float64             `json:"deepest_db"`
-	Foreseen  CorrectionFigures   `json:"foreseen"`
-	GainDb    float64             `json:"gain_db"`
-	Levels    map[string]BusLevel `json:"levels"`
-	Says      string              `json:"says"`
+	DeepestDb float64           `json:"deepest_db"`
+	Dips      []Dip             `json:"dips"`
+	Foreseen  CorrectionFigures `json:"foreseen"`
+	GainDb    float64           `json:"gain_db"`
+	Says      string            `json:"says"`
 }
 
 // CorrectionFigures defines model for CorrectionFigures.
@@ -1015,14 +1016,34 @@ type CorrectionFigures struct {
 
 // CorrectionOrder Example: {"bus":"Full mix","integrated_lufs":-23,"max_short_term_lufs":-18,"stems":true}
 type CorrectionOrder struct {
-	Bus              string   `json:"bus"`
+	Bus string `json:"bus"`
+
+	// FreeLfe true peaks of an LFE are left alone
+	FreeLfe          *bool    `json:"free_lfe,omitempty"`
 	IntegratedLufs   *float64 `json:"integrated_lufs,omitempty"`
 	MaxShortTermLufs *float64 `json:"max_short_term_lufs,omitempty"`
+
+	// MaxTruePeakDbtp the ceiling of true peaks
+	MaxTruePeakDbtp  *float64 `json:"max_true_peak_dbtp,omitempty"`
 	ShortTermWindowS *float64 `json:"short_term_window_s,omitempty"`
 	SlopeDbPerS      *float64 `json:"slope_db_per_s,omitempty"`
 
 	// Stems the same gain for all stems that it is made of, so that they add up to it
 	Stems *bool `json:"stems,omitempty"`
+}
+
+// CorrectionState defines model for CorrectionState.
+type CorrectionState struct {
+	// Also mixes that change with it
+	Also []string `json:"also"`
+
+	// Correction what was worked out to bring a bus to a target: gains in dB of that bus, or of all stems that it is made of
+	Correction BusCorrection `json:"correction"`
+	Dips       []Dip         `json:"dips"`
+	Says       string        `json:"says"`
+
+	// Stale the sound is another one than that for which it was worked out
+	Stale bool `json:"stale"`
 }
 
 // Curve defines model for Curve.
@@ -1178,6 +1199,31 @@ type DeliveryOrder struct {
 //
 // Example: {"coding":"s24","description":"The full mix as one stereo file","dither":false,"format":2,"metadata":{},"name":"Stereo mix","names":{},"packings":[{"files":[{"container":"wav","groups":[{"bus":"Full mix","layout":"stereo"}],"name":"{production}_{reel}_MIX"}],"id":"files","says":"one stereo file"}],"papers":["pdf","json"],"programme":{"length":"reel"},"sample_rate":48000,"source":"agreed by letter","version":1}
 type DeliverySpec = delivery.Spec
+
+// Dialogue the speech in a mix: stems of dialogue and voice-over where they sound
+type Dialogue struct {
+	// MixLufs over the same blocks
+	MixLufs float64 `json:"mix_lufs"`
+	OverLu  float64 `json:"over_lu"`
+
+	// Share of the time, 0 to 1
+	Share      float64 `json:"share"`
+	SpeechLufs float64 `json:"speech_lufs"`
+}
+
+// Dip a stretch in which a correction does something
+type Dip struct {
+	// From samples since midnight of the reel's day
+	From     int64   `json:"from"`
+	MostDb   float64 `json:"most_db"`
+	Says     string  `json:"says"`
+	Timecode string  `json:"timecode"`
+	To       int64   `json:"to"`
+	What     DipWhat `json:"what"`
+}
+
+// DipWhat defines model for Dip.What.
+type DipWhat string
 
 // EditAction Exactly one of these. Clips that are named are edited with their kin, unless meant alone. Positions are samples since midnight of the reel's day.
 type EditAction = edit.Action
@@ -1411,6 +1457,9 @@ type Lendable struct {
 // LendableBy the same take at the same moment; the sound goes alike there; as long after the take began
 type LendableBy string
 
+// LimitsName defines model for LimitsName.
+type LimitsName string
+
 // LoggedEdit defines model for LoggedEdit.
 type LoggedEdit struct {
 	At time.Time `json:"at"`
@@ -1464,23 +1513,28 @@ type MarkerTable struct {
 
 // MeasuredBus defines model for MeasuredBus.
 type MeasuredBus struct {
+	// As of a group of outputs that is a bus as it is: the ID of that
+	As *string `json:"as,omitempty"`
+
+	// Before a bus as it is without corrections
+	Before *BusBefore `json:"before,omitempty"`
+
 	// Breaks where a limit is not kept, the gravest first
-	Breaks   []LoudnessBreak `json:"breaks"`
-	Bus      string          `json:"bus"`
-	Channels []struct {
-		Dc             float64  `json:"dc"`
-		Name           string   `json:"name"`
-		PpmDbfs        *float64 `json:"ppm_dbfs,omitempty"`
-		SamplePeakDbfs *float64 `json:"sample_peak_dbfs,omitempty"`
-		TruePeakDbtp   *float64 `json:"true_peak_dbtp,omitempty"`
-	} `json:"channels"`
-	Correlation    *float64    `json:"correlation,omitempty"`
-	GateLufs       *float64    `json:"gate_lufs,omitempty"`
-	IntegratedLufs *float64    `json:"integrated_lufs,omitempty"`
-	Momentary      *MostAt     `json:"momentary,omitempty"`
-	MomentaryLine  *[]*float32 `json:"momentary_line,omitempty"`
-	MonoLossLu     *float64    `json:"mono_loss_lu,omitempty"`
-	Name           string      `json:"name"`
+	Breaks      []LoudnessBreak   `json:"breaks"`
+	Bus         string            `json:"bus"`
+	Channels    []MeasuredChannel `json:"channels"`
+	Correction  *CorrectionState  `json:"correction,omitempty"`
+	Correlation *float64          `json:"correlation,omitempty"`
+
+	// Dialogue the speech in a mix: stems of dialogue and voice-over where they sound
+	Dialogue       *Dialogue       `json:"dialogue,omitempty"`
+	GateLufs       *float64        `json:"gate_lufs,omitempty"`
+	IntegratedLufs *float64        `json:"integrated_lufs,omitempty"`
+	Limits         *LoudnessLimits `json:"limits,omitempty"`
+	Momentary      *MostAt         `json:"momentary,omitempty"`
+	MomentaryLine  *[]*float32     `json:"momentary_line,omitempty"`
+	MonoLossLu     *float64        `json:"mono_loss_lu,omitempty"`
+	Name           string          `json:"name"`
 
 	// PeakLine dBTP
 	PeakLine *[]*float32     `json:"peak_line,omitempty"`
@@ -1502,14 +1556,24 @@ type MeasuredBus struct {
 // MeasuredBusRole defines model for MeasuredBus.Role.
 type MeasuredBusRole string
 
+// MeasuredChannel defines model for MeasuredChannel.
+type MeasuredChannel struct {
+	Dc             float64  `json:"dc"`
+	Name           string   `json:"name"`
+	PpmDbfs        *float64 `json:"ppm_dbfs,omitempty"`
+	SamplePeakDbfs *float64 `json:"sample_peak_dbfs,omitempty"`
+	TruePeakDbtp   *float64 `json:"true_peak_dbtp,omitempty"`
+}
+
 // Measurement defines model for Measurement.
 type Measurement struct {
-	Buses  []MeasuredBus  `json:"buses"`
-	Done   int            `json:"done"`
-	End    int64          `json:"end"`
-	Limits LoudnessLimits `json:"limits"`
-	Start  int64          `json:"start"`
-	Total  int            `json:"total"`
+	// Asked the name of the limits
+	Asked string        `json:"asked"`
+	Buses []MeasuredBus `json:"buses"`
+	Done  int           `json:"done"`
+	End   int64         `json:"end"`
+	Start int64         `json:"start"`
+	Total int           `json:"total"`
 }
 
 // Member defines model for Member.
@@ -2466,6 +2530,12 @@ type FileId = openapi_types.UUID
 // Limit defines model for limit.
 type Limit = int
 
+// Limits defines model for limits.
+type Limits = LimitsName
+
+// OwnLimits defines model for own_limits.
+type OwnLimits = string
+
 // PairRef defines model for pair_ref.
 type PairRef = openapi_types.UUID
 
@@ -2586,30 +2656,33 @@ type ListLendableParams struct {
 
 // MeasureReelParams defines parameters for MeasureReel.
 type MeasureReelParams struct {
-	Limits *MeasureReelParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
+	// Limits spec are those of the specification that the reel is held against
+	Limits *Limits `form:"limits,omitempty" json:"limits,omitempty"`
+
+	// Own limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs
+	Own *OwnLimits `form:"own,omitempty" json:"own,omitempty"`
 
 	// Timeline with the values of every tenth of a second
 	Timeline *bool `form:"timeline,omitempty" json:"timeline,omitempty"`
 }
 
-// MeasureReelParamsLimits defines parameters for MeasureReel.
-type MeasureReelParamsLimits string
-
 // GetMeasurementTableParams defines parameters for GetMeasurementTable.
 type GetMeasurementTableParams struct {
-	Limits *GetMeasurementTableParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
-}
+	// Limits spec are those of the specification that the reel is held against
+	Limits *Limits `form:"limits,omitempty" json:"limits,omitempty"`
 
-// GetMeasurementTableParamsLimits defines parameters for GetMeasurementTable.
-type GetMeasurementTableParamsLimits string
+	// Own limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs
+	Own *OwnLimits `form:"own,omitempty" json:"own,omitempty"`
+}
 
 // PrintMeasurementParams defines parameters for PrintMeasurement.
 type PrintMeasurementParams struct {
-	Limits *PrintMeasurementParamsLimits `form:"limits,omitempty" json:"limits,omitempty"`
-}
+	// Limits spec are those of the specification that the reel is held against
+	Limits *Limits `form:"limits,omitempty" json:"limits,omitempty"`
 
-// PrintMeasurementParamsLimits defines parameters for PrintMeasurement.
-type PrintMeasurementParamsLimits string
+	// Own limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs
+	Own *OwnLimits `form:"own,omitempty" json:"own,omitempty"`
+}
 
 // GetSoundingParams defines parameters for GetSounding.
 type GetSoundingParams struct {
@@ -3060,7 +3133,7 @@ type ServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
-	// PlanCorrection By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
+	// PlanCorrection By which gains a bus comes to a loudness and stays under limits of short-term loudness and true peak; nothing is changed
 	// (POST /api/reels/{reel}/correction)
 	PlanCorrection(c *gin.Context, reel ReelId)
 	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
@@ -3084,7 +3157,7 @@ type ServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(c *gin.Context, reel ReelId)
-	// MeasureReel Loudness and peaks of the reel's buses against limits
+	// MeasureReel Loudness and peaks of the reel's buses and groups of outputs against limits
 	// (GET /api/reels/{reel}/measurement)
 	MeasureReel(c *gin.Context, reel ReelId, params MeasureReelParams)
 	// GetMeasurementTable What was measured of the reel's buses as CSV, a row for each thing that was asked
@@ -5191,6 +5264,14 @@ func (siw *ServerInterfaceWrapper) MeasureReel(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "own" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "own", c.Request.URL.Query(), &params.Own, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter own: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "timeline" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "timeline", c.Request.URL.Query(), &params.Timeline, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -5235,6 +5316,14 @@ func (siw *ServerInterfaceWrapper) GetMeasurementTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "own" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "own", c.Request.URL.Query(), &params.Own, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter own: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -5268,6 +5357,14 @@ func (siw *ServerInterfaceWrapper) PrintMeasurement(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "limits", c.Request.URL.Query(), &params.Limits, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limits: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "own" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "own", c.Request.URL.Query(), &params.Own, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter own: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -11387,7 +11484,7 @@ type StrictServerInterface interface {
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
-	// PlanCorrection By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
+	// PlanCorrection By which gains a bus comes to a loudness and stays under limits of short-term loudness and true peak; nothing is changed
 	// (POST /api/reels/{reel}/correction)
 	PlanCorrection(ctx context.Context, request PlanCorrectionRequestObject) (PlanCorrectionResponseObject, error)
 	// ReadCutList Read a cut list from picture and find the takes of its events; nothing is laid
@@ -11411,7 +11508,7 @@ type StrictServerInterface interface {
 	// ReadMarkers Add the markers of such a table
 	// (POST /api/reels/{reel}/markers)
 	ReadMarkers(ctx context.Context, request ReadMarkersRequestObject) (ReadMarkersResponseObject, error)
-	// MeasureReel Loudness and peaks of the reel's buses against limits
+	// MeasureReel Loudness and peaks of the reel's buses and groups of outputs against limits
 	// (GET /api/reels/{reel}/measurement)
 	MeasureReel(ctx context.Context, request MeasureReelRequestObject) (MeasureReelResponseObject, error)
 	// GetMeasurementTable What was measured of the reel's buses as CSV, a row for each thing that was asked
@@ -15153,409 +15250,423 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P3/khs3si+IvwqC3xsh+3tK3eyWrLFbsbEhS9ZY98iWrlpzPHE93j4gCyQxXQXUFFBN0Vrd19gH2hfb",
-	"QCaAQrFQv9ik5Jl7/IfV3SyigEQikT8/+XG2lHkhBRNaza4+zgpa0pxpVsJvdKVZaX5ImVqWvNBcitnV",
-	"TG8YWValkiWRK2J+K+iakQVbyZLNkhk3D/2jYuVulswEzdnsyg6VzNRyw3KKY65olenZ1WyWzHL64TUT",
-	"a72ZXV3M58lM7wrzLaVLLtazT5+SWcoyfsfK3Q1PzbfhHQXVm/oV7olZMivZPypesnR2pcuKhW9dyTKn",
-	"5qVVxdNZ7EUrnrHul5hP7/mCjOdc++H36IQfRul0aQiT0w88r3L4zfzKBf564d/EhWZrVsKrCsrLm5Kt",
-	"4ntYshUrmViyB4ooXVKRPoXdlIIRvaGa0HXJmCILpjTZbpggdKGY0B1bbN4zjRIwPU1vWXx+Um9YSUq2",
-	"lGXKxfo4s4TXTZxmKdNqaSbWzRf1M/fkjpKxrPs15tN7vkDJSqQ3mZRFm+ryjpWEipSYHzoICN+MMuiK",
-	"Zor5Vy6kzBgVwTtzqpeb9ktzmjJCFclklZp/zeaueKl0QhY7+E0zQRRbSpEqsiplbra5ZIRrsmBrLlTH",
-	"TPF9B00VR9ifKbUMmBBZkpUsYXKKp0wZQUhJztOH5ldiGNv89m/w21cZW+mvga45T/8X/q3k643+2s28",
-	"ucv4lt59LqjWrDRf/b9+nT/8jj5cPfzt46Mnn7769d/+12+Nv3z9f/63Hj4oeHRPzLESeP5UwViKUt48",
-	"S5Smuy6K3zJW2CEPIju8q0s04ofRcS+SGRNGDP46P/smuUguf0vqk5DKagFC275WVPnCykd8q5Zx+cPM",
-	"QViRrREyHPiyZGMkjIzLFy70k8ezqJzGDe8+9iMYYsTB34llzyt2YnnPF1QilTcyctmoDWOafGVEr0pI",
-	"RhcsUwkxb/ya2FP06gUeISPgnhKWco1nSuz0hov1CLLL5u0TaBSPniThefkKpvN/Nw9J/IxsS665WHdT",
-	"zT5wL8KB0FeFFIqB1vUjoyW8bymFNus1mlhRZHxJDT3P5VIz/VDpktHcfBZ504ILCrSJvKu5Na+51hl7",
-	"yETKqTgjz0gGRCNckEeXZGG2wcgtJUlOxY4sdhqF3X+/fvMz+Qqm+nVCVjzLWEqqgmy53hBV0CVTcE0L",
-	"ssjk8lZdkZXRLFUwcEI2covDloyaGx5GNteAYMqdN2oEfT2Zrx6D8J2TiISiglx8naCokoqbFToFFe4T",
-	"nAKRAv60lHkuBVma6Zlrh5Injx8uuCarTFKdgHxnRp8kyw0VgmVEb0rGyKPL+ilFvlqXjGqjeuR0Lbiu",
-	"UpaQopTrkuY5I6BLwyR2BSOvXtGEKJoXGVNmAasqy4ha0ozZaXs6ULX/nlzmTGha7hKiNrLUDzUrc9gb",
-	"ECQl1SytaccFef2Xl9cJMcxICkZvzZ/S79+/TeBYZRnqTluqSJHRHYMtXtHSrDtLWUpSuRVES6K3Eq+4",
-	"pyTnojJDr7jgegcEUjwzCuTXCcykQS6jrrml7q0mAeXNkRVMA+IVvrO/idmnZPa2lIuM5T3noMAn/u3v",
-	"ynByeA7+G6i8s//feW3cnOOn6tyNGzkLlBT+Q3eA4UQ+K5cbfsfelCmaQzRNgbto9raUBSs1NyfXXm7s",
-	"A6wansPvWZmAmqR/PPz4Y+xKrCXKr/Wjv/kzLRd/Z0ttSPV9pQZn1XzzUmaygqXYa9PYYIrRWTJbZtQI",
-	"DnVr/p9LpYJXOjGSzHg46frPt1zEP8ioWFd0zTo+3MlKRz9yeljrA7xmWn8uJVLeLUtpls+M9C/NtZHz",
-	"D5HV7JEaZDS81w7nJ9iifTL78HAtH9o/bhm9Y2dmM4K/P+R5IUttVbbN7Gr2O1N6l0mZny9lyc7hWzCJ",
-	"7yv1mt2xbOJerikXQ0z/vCrNSxJ4+CZdNC4Lrx/VtuXjwLJ8+N2TmOoUksyNOopAuMbDSPQcRcbbUuL+",
-	"752njMdMSbkysr4omVIg5iqjwF/U+jtu9aC6mMyswAoYz+twySzlq5V1mwxqfMkM7qMbqkc+vqFqM/F8",
-	"3MakSjKTlS7wrDWJNAd60OCuQ6VXSGK/EpuXuVhu0sVKxRlKVFlGzY9WJ2pRtMzV4V/fY0K3O36N/hS7",
-	"rQnIHk49mAbQbYCLnZvprMGMU/jZO6qQpdnyts3LK8Om03bW3E4s/h1jwkQ+2KMgPFUPlNhJTCSKWc49",
-	"qCEVE9cFW065ZxU8P5tffDen8/n84dz870/mf9+6X+1/F7PWLazsy8a4Zmpawbdil/HzjBcTJTiNnEen",
-	"OikulozkPBV8vdFOnTVW0gNFUriqR8gPuqW77ndkFBUwKohRsW+5IBt6xwg4IscIM5qym+FL6CVNmX/c",
-	"Xvhjnv8SF1ynhoNTadIRjQukptshtNjVOAJyccdKHT/WPcpRZu3bUVdI500hpO5SseCO5Zrlaoj+b1ar",
-	"d1SsYQty+uEVfudiPg+c+bQs6Q7On/MD9urp8JD3jaiYi0Yq6wI2bGvlP9ozs6Sed2thwQQvvwVGcL+2",
-	"56p5RKNAj5AmGwqWlrUkwfQFyzLjhbK+6ZKBM8PYp3LNwFyF57ieRdTqShQZXaIQb75SyIVMd+RWyK0K",
-	"3Z+ZFGs1S4bsB5BoNU/ai5FaX4pnpQEpb8TOGQi4KQIefNafrGh8hTs5anPmLsTRvT3PjfU+2S4Dzo6a",
-	"ZJbnm7QH7gI3gTGX5WpFFjv0CmLsi5dE0Z16ivbrlivYG/MsOHmHd8e8NX6XSGXIEmfAZSYVU6QqroiQ",
-	"4CVDJ4Iu6fI24D+6NOxXM6g5NXIFYn7BNtxowzQzelNgC+IYhkWyLGoAPpdlyTDeEdHDVcSjmvMPzM7K",
-	"HNU18wcm7z2t+1tuw4xDF4Kf30u+rkqm4KuVdbHtnS1wTIHg9hLFEG7N75ggmbFX1KQppowVTGl7DzVf",
-	"tpFbsqLW9Mjklpgbi6wlU+ByGWeJGAooxsRBVOi9IluvssvvPF39E/A27acIe5tDM6yVuuk2yOrZIKCF",
-	"n6vb6AQ50b4oesBa9Gkxc+1du8mqgw2dnH64AbfdjWZlfp+RzJ9vrPGii2jkxrBWLpVO7EVBkccyuWWl",
-	"IkrmcP6b2t0Eo6uHipMl8aJSs6vZyyrLSM4/wG20R+6Hl486yPfw4tsEHDyqQ5gvKtWhw43Y0iDQHuqK",
-	"f5rfZ3enDBoMuOUilduboUGfhIPOzx7HBs1kwW7SxU3ByptJk5yfXcTGczKxHT1TNGfIeOBZyDICDzuF",
-	"jXBFIPIrVwlREv+sN2xHaAqRBC0bSlLX3Wk2OXq0wSIYq7/C028lFzqig+yrsE2liFZa5uCRPsN3TtGN",
-	"6i+jhlRPY+gQ7buu72hWMYiKWEsEXfLmurH5OncMrxkpMIgO8ZVZ3BgdYVCoDS3Yvgs5lxLCYxuZpVG9",
-	"AaY56urZ94AbXsBvD2ipwYYgKe+1IfqHOxt7OJBOxtwd+eiRDDokYNQ9zhruy/oDdxW3dRU4kltzjazQ",
-	"cypLst3siJCCGR03ZsaA6IqlT2h6y0hqmFBITQyTgGCwNjO7w+hu2wgGL0jEgQHOEfPVjCvtRQi4R0D/",
-	"zihPyWL3lLC80Lvabgo+g4XAqoTE+ZkPnecr5G20mXJ5B74xXfI8h58WyPKCbaMcr2RVxiavec6WMq09",
-	"BvhcZASIm/eqrQxmbmVrvVmTlFY3n6gDHam6lOUIzxjslWfDOpaCqUtwji2jBy/1dHLLtTzpmMmeo7ik",
-	"16+5ihxR4Cc14Q6wZz1CnLUUEcLgC9wW9PMg2W74ckO2sspSspbh1vRN6s9SsM5ZuXCb41KpuRmYpRmQ",
-	"0YjVGEdmbKU7bEozYXM0zR4IyAJLCBdkK8tUTeQmnbFh5R4fsyuxM0vcxlmy9+z5ZH1Tsw9Gqr5/9f71",
-	"D1fkh4Jc/k3M5xeEvH45/xMh/0HIc0IuL68u5lePHl3N5+7nJ/XP83nws3nmb+L/T16+e/MTef761Vvy",
-	"87OffrgilxfPHj7CQHaTJzdUpBlrJC/Nky6/rBRrVpo7nXHwHDGRWhlmDX7CMmUYj0UdjV6Ru3Du71Cf",
-	"i90pSJ5G8szFN/OmDtS1k+arsa16wZZcWT/B6MD5cskK7VNpqvWaKfM9Zd40ys3/WzvabseMOVkbbwjE",
-	"xUBMINQUvxlyVu2LyeCViZtcB/0yLtAnOJZ+RrcBWi1pmZ4bZnw/f3S2pXcRuthng1UHu/94HjjHu5x0",
-	"U5aNb4uv08aBWnJ8wdZU7AdLU6rZQ3N9xLZlmfGiiLlR3dHaMKN6hBk44zz1QZS3dUcahcgFs4zA51qx",
-	"bHXl8wcxWQnDLJiCdMdKczKCzPnxLqbohYQ5VuOWwspSlkPXz7Wga1Ril7pDQYQELvgcDA7vhgc1xAxJ",
-	"MZgY04x55pwuMQc7XkVUOY3NBiYPvJFWPGPjlYG3mVlG+pJnLD6Y4GrD0klcaXdnnHqP8adBAWRpMmke",
-	"BV3eWrdy12c3Hb4580BhD4Cno1M/inQ1S2ZLdTdLZpCUlczyTdx93AoJuYyOgdQtuUIzZskLbs2yPa1a",
-	"ku1G5oZljLHb1PxtEGVDFVE0Tk9nIQ0SHvL0O20wlDM3JW3E1kLrGbTdQwQJngXrOhmrRv5FsTRGd1Ww",
-	"Zc8qzKdWSHUsQ9NS34SmQ3sQbYng2GRLXc6skcJgGYiUlfinopR39U/g1TViAiTIkoolyzIW9yxopnSU",
-	"nJSoggpCMyMyY9allppm9xOmAZE6bCcM2OOucmOqSaI3XBFD4wQdMhfx5PBWHM8XgTgODE9EuKd7O1if",
-	"/L1zXs/fktHtmr1nHIncpeGEaWv/k5po4QloiKn6dvbCxN0vwZXQpyFM1vq9wJsVMttZshycMGL2KnJl",
-	"QTBLXhFKIB0YNh721/Ee3FtOAWnyhZXUIxgtkN1RRjMre6CIfUw9hdA4Jig0U+gbSl70krAJ81HfLr6l",
-	"c8RH8+iQfKmrMlpXY/jJFxP6UiojyhUj9nvovTSkXIe06hbQYy+JxOcCen4M1nIZXcvIrCFzcsYWgYxK",
-	"L3JnYFSKVMtbUdpqCgxxEk8ikrKcilQ9JcsNW96ylNA15UKhKwNy/fEmMTrzOS34uZmgu17O7GUfnLil",
-	"TPHAqcvHs/2JvN8wVLxz/sGod+a+U5qVTBJbXpmCvevX4ah3mcxypmlKNZ1dffQ+0Nk1fhkjSMIqWfVh",
-	"MZbQR6f//Yr55JQL84KZsYmS2bqUVYEftiJSLgFnhlOcffrNv/djzaqfbj6as/zp5qdXf4VHjP5Wi0nQ",
-	"pmb7CzXPOX3KqU9Ay99A5mANgSGncwyj6N/XLx5/C0aYczTOoCASfE4Z01h26++ni0/tXPC0SxlsbFvs",
-	"c7tNMZMaygjiXmi3nTGFAupfx6vp5hi8xq9EtJuAWfYW7Qol4nPPqepIshTyZmF9JNEP+Yc860jnbx3l",
-	"bge+MxP25gyb2ZE1I1WUoLH3YnrsQBpOO2fLHaUJO/PWXlbR8U5kRtSHZnB2/uHxCnucViwvMvvFtose",
-	"69rcM/gbZLSjFM4Z06ojHaxH9d67L+yR8s72Wp8LJxQ42ZvqmZUB/kQH+x0S1bFmcLL8To5NEIaL6+D8",
-	"4B9Srp/5tKMJl98PH+hSZzu4a1DPUOyMPG9m6pnVpWHOnstQ4iW55SIhlciYUiRnVGhU6s7IW1tqpuCL",
-	"Y/N2z/4mUM0IZ34BnrS9v+x5MdP0BpKzJuYYc5GyDx2czWx6Ze+BgYc+2cywoaffw0Mt4wXm4IaIaTcL",
-	"WZZyOzn2rXTJ9HKDBaO2JhByHQkWtKMSbi1reHtClqVUakVTBgV0Eo3rjCOQAE/bgfHOOG6/S91ZC6PS",
-	"gCeGfoe1VKwbjgotOfJlfsMH/P/wmF1vYougXdky5JjCrGO7DomMN2taqIk7b+EBjD1pfagQyF3sSCll",
-	"TjTarnHrbUw4Xoq1dSp0b/pFlGajiWvduBNO8un58DCTpd742B7bhNIxcuOVETSdg9fbEmUld6onchKI",
-	"AMNLgn3QyFAYyZXVcsPUU0JdYbRckbmNtnNNoLCiJaMzu6ttFRFSwwcD0TZPuj8jpH+7Y9k57B8VzW4K",
-	"uYUbvqRcsfRmKRUXbLgsEmfenSluFldNTVuCQeHMQiDTlyWDHMb6bylcQvNXkHJik8m+nkL10bk6U7fn",
-	"nlxN40ycTq4gOkbBywQBUdK8OIAnp105xxEWPpE9Vp76KZmxD5qJdCLbYnYiigu+3ixkVZ5SCLB03TjK",
-	"G0bB1UR5Nv7cwiAxCoySlidb2/iysdEVY1ECxFa+kfnUe2JBl7cEtEUjm7xlgPVyesPyp2gzgIWQ2HzW",
-	"klmLQUsj2eov70gqW4wzlYIw9AgIgW46cKGY9eIfjxFGy9zF7vNIBTCPF7soBf4u+VSDktHlBhUFX/cF",
-	"ugM4+t0OU+1Tbn3uIcMSrBOdqNGbnsu7I+726E2cyt1S4K3RVXzS77N0FgKwTpBivpQ5g5hb0oSSqz+E",
-	"98acZ3dRRER6y0AXDMxIl1598LE0O3SYrd9VutrhAojFGPHh2LRsidw0Ax3sb6fJYWZ6mMJ2Hyvtn08Z",
-	"iVJVTDUDj27Pfa6lFlTpqaJnunwZ5aR+TXk6vejUyYCDT3bJjit9pwpVcLgMP4/Fp1OXdWMO+zHXNmWu",
-	"k8yYW8aKPlluzNFFpW1cnYqO5JHPfbh6SH+026J9JcTeqthUg98l9mFprVwRZ560vdyjK1Sncv/x8CTa",
-	"oBGjgBwGwI4n+HcddkNzxHlHPscE0AXNY9mzGMVwwRAt5X3UG8X0Te3e6o89aLs6+7WclrcOono8o1vc",
-	"o1EXw0/whlFoFrUwnwBq0MqRjpIniNROAQSzyQxjoTvgJX82X4qAY7TuvkjweHj0wYH3ARHsW7r4pkbJ",
-	"mCB7FN1h9BWsNrkilbgVcisIjObrUkF599YaV952TxCrFJ9yRWyzkcp3PePIFTItwgL6uR2vi0A+pjdJ",
-	"NmOxOBpLsiSLSpn1KyY05K4hnQARt66j61Td28GoCXHG+OWHI3SuWdNSj5Al1/Cc/dK4G3PgEuNtNjjl",
-	"JdMFsbjA1OXBW8NacMOQMVFKj8G3imQMysrCyFbLjUWc2nJjASJ4D4LKfGl/Q4fvtMNrZDTFG1pYrpsS",
-	"9pAFd9WaRUZ3HpMBopmugILR5SYJ4h/+9pVb0TyPCDgkV0SxO1bSzI9xb+di5C6ZAjPqptGoLuo1y6dg",
-	"M43n+NG6VxxTUPVggE6acwd/WSrH46Y8/ydw000LURwaYh6MZSBS6MC0fzEPPd8gXNmn/rQllnJ99sz1",
-	"dRiftGS+hwlLcfQAV741uhCoE2rXUdylmrrqaVskUFcczDycOYoFjiW2asMyQE7fiSXwucuMtIlfrAMB",
-	"2BdNTN1EmHhs815OD0TV9kO0zC9aFDsubL7n7P9HRTMAM0kI/gxRdNAIbS2feREmIJHrJnDA5LD7IAQb",
-	"UOogCDaoZ2txYyinI7KgO0E4yKSOueLHM3laIa43i/YPcGmUiOSe1chhCDJj8cFdrZdHYYulVE6repxS",
-	"sNeJ0Tuyki/jSseMbtA2zeAAMKBITm9r/KaAzaDbCfC8K1L9LZkCGFzydQzcMuPilqVAdgW9Pxx+PggO",
-	"8OTTEpHrfcjDzaoqMgn3gBMyOFh0Yp3FIUY9dBUgrvAzIcqokYArP/9//5+Lb6EfwOU3vtyP642sIBgX",
-	"xScZTPblv4/lXCXolKxoy1mtOrxWHd2eAHJVjKI+BMb8AIBmNHySSaV3VNBsp1zrCppi16xVpaAuyx/H",
-	"OKIJtJ6I1C5aJR8/Rlu7Pq52D9WB5bvmk2KQvPDQpNspdMyO2kIjQm1+64B6FyLJA0f5U9ZZX1cL1CAp",
-	"ey9Xu9ZJ62K7/TI8EEZ1uR4yaZgNE8rbekfrY+jlUfSm5hlDh1H7KpGV6CrtmAzzv0dPS0o7TmLfNTbx",
-	"vJ70wdnnZoifGFVWTp0CKLAP7teXxkQ+EiwOXNHtRmgVy9APN77JyB8D63Ayun1plPqbrDoatuIBg9yx",
-	"MuVLPU2g/Ad+aVCk7B+BfaYLSBDd0fjutFY+CfLdnYj7HasxAdEQyAe6Bh5YwRtvOYiFrERLooqMg5dX",
-	"rlbDpaafOiTkW9vvZE9MOJYYzRuxwypsEdqeX6nRlBPSkQq6Zk4rsshUTHQUqtorcyg9BOZtp+C+1nVL",
-	"dHTqgDZSY10RMSdSr1si7MsQoR2UuE4ZjsXu+ulNOeJHGUnhb2w7uWDZU+63e/aiMENcV3kM0TmTW5aO",
-	"vFnGp1u3GqoEITNmhptYpZjzD5PuCyPxRi5qHFgxlgy7udsXJEFvEshCdOSEiXXBE3fVz1X5/Tb4vYt4",
-	"RH0AHS6AITylA6CU7Jg3ZSUipgT4tlWYKkvLsRhNy/ZwL54bWa6YToJ5AuDGGAhs52eOxN+5Yr6DzT5i",
-	"P1eMrDIpy6fEaA1ovgmpAcVfHIK+/IU77hgzBvq9xVo80tK6JZQtlUnI3FymI4kMI3fBs/kytkhgCT57",
-	"oAhPa7AfY3R6O5lDkwaL7jkb6fIPq9dw/ztbBgVMAMwXApw0mLwmn19u173p9MG2JFa3HT1+OqRux5aG",
-	"lWGu1dBBun653itbnMDLtKsAvxJcT2lklMzQoTC2xRFS0b6n7nNkV2Nn5gYdkMzOYX7m9myKdPbedpTO",
-	"wnlaWxANrOOSVKqrq54UN0VVFjZ7bt9RkzMPhZWyJYcyWE2UfGqTHoQkStB1HI1X02a0x8YaMPoCFQnW",
-	"IPCXT9yNJAt1r4wI6+xwVHBDuhkmPmUioEXsxNUgqy3Sd5qgPZhXcUXPfyE2gx+p2sRBbAPEwfF6EBO6",
-	"bCbIT0eWc/7k6Bg5V/HOJEGzVb7SO4xxQ3UMYPmVJUf45Ck6Hbzqpsez1LlJzt8ZadmEKJBl0O7DTNDh",
-	"FZId0yPRuOz2OpKHjvja3Vq3oHOU219YlCsYzTC8tQ/ZWWo1qSqincahqa4asBugiq4oz8xXBsvK7PcT",
-	"O5eO2WMf4ynBpjrk0tywhxeoPvG6osY16B2nFQKeUXvc9PsamxlLemwDRATZMzuZumI/4OuQdw/ysukS",
-	"jZQ2kmbj/dywJy1TF27J2EpDtAVwJABUAggStOsNp3afObYyHKPYJj/+Ho+HRJHkfawu8P33M1iPt9vS",
-	"0COE49bGWPDfWaHfB+gssVS9KPyib458ywqdYHWy0WydLG8j3nsDKXKbBTMYTEzw040KGz9U/crYuqGu",
-	"YWqRDqRFOg4LKqZcTiQiCLbSicZkiRyQ5QhDj+lH9hqRPA8Ihr+mu/cOWn+K3/E+KNQey/9AjOkp6UX4",
-	"rjh/7KKK5vimFhNQNI7S1CLoAjhWdYirYUFjRkwqDRsSjOO3Hd7fh3AcEymaRB+jBU4dQhNLUnSd8YBe",
-	"/aekzqy02Ij8lmEU/imhCCAftFeHYQBMO4jRW6MYE1+Smcq6or5LXi6zLhE3rS1m4hZT4+c9UMRK/DEs",
-	"1emQMQRwuG4jbj7HblEozbi7AGDe1lJ2EKKwaFBdcLnOkTGMG2ljFNPa0rrddK4LHy+yHgw3OwvJs9jN",
-	"AprVS6t3Oyo95HrN0h9SPtwWpxeHes8Q6d7vnMfAzqVgDxQmw1pNcGds2gfqilQilTVIywJvlJibIe1M",
-	"lRzXMhm2xDkVsMU8xPPtyHHqScUmQ9hmEgx52xBhw1d6dnXx3eXcGBlqdjVvXTT2C61DaUYmC7MYoA1g",
-	"IESNfHxHl8PXevrkVsC59ZqCNjopqAvZ6OMMK4gKPzOHWhezXf6mJhwiJdyK8HXxjUFfzPeljQrc8248",
-	"ZUNnh/c4Qsa5atXDYxy9zo4JFZCTupCHxcR4siQYXxItvrBxUFd3R7ehr33ixAEZG9H0hjF5EtEvFkXe",
-	"436PfqU/p+Hw7IvoN8dkQIxP0xjdwrBtksqMlVQsRy88puyNddxa/jjYb+v47L+c9n8cp30SBdc6lefe",
-	"lov+0dr+L2Umq3IPBW7JdYlI/0awlKivFBmElTPU1BSjUROgq/KsIwt/jmBtWKc0PRe/qwo658KX8Nyn",
-	"JjqmytUYumNMQbvtB5mC+N33zhoc73+AL/j7LzGT/ZsIWpMlL1lZ7kjG6B1TsRZk2r0zbAFw8d3jR/PH",
-	"w+ZFs6dcfdfaJLD0+ypy0S6MRhVt84MVp5DZ6Pr9oMfNsPu6NEvQbb9rL6RHQ4truE8uY+XbXU2Co2lH",
-	"e6GZ5X0vyH51YDgaj4nB980JOELaY9zXksZ7GLQSsmRZsow6s/mAFaypZvdJND1Sk2+nFQ6iC0iln+nG",
-	"V266U3hXmUSxNLiP+7EGKeRNJpU6PCO2m3MNu2RRuzz9/v3baJTk4IXc85iYr+e0vD00ZeZ+ScWlzBrB",
-	"cqVZbuNmM8xYiwbHo2GU7WYHRjt06SROBbHxCUh+6WzHC2r4eMYMTYjoLr/+y8vrIKPUqCjggiGaCYTJ",
-	"pUSxpRRp4rOfSuucRFEv2HG5xIux8aucnKu9r+oPOZ0XECN1TZpkxuqoVRDZ8tNI3FXZc8Xm0TyFRaUm",
-	"dLcLb+ue5oKRpoFirM+urlYYQ8+6h4dHcRgFbDYuZXmvyMbVS2EidOasPyRhnPKuo/YUyLIOxaIX7GE8",
-	"YG+U0dzYA8orJOqc2VVN0V4xwwfUVzxDHV6yUxo1vb6og9vL4xetAdCbqvMz21oldwoSQswSM2ZWMltm",
-	"sHJ1u0Mnl5pierkq8IaNFAVAEOvKZm2Ffbq+6QVLGANM9WTYIpOreDP6Ay7GuJ4JI43i+e8rdSDD/8y2",
-	"YZLWWHvNdopa0jI9yzdG+kCHoNnfqvn80XJD1SbjSp/Dr6xtq0UIfhHH97KNhxo7M65zsyWiGaCD39/6",
-	"MN2UpbOCKzins8uZb5n1mgrNSkHASJ11NLLaK4adOdP2aj4PTqf90uzymzbd/LvHgKgd5mfYKyL27bzt",
-	"Irwkf/Tt42bn7W/DPentpenHnM0bFBg67XsUasljWzt9+U1CLs3kzi/m8wsiS3L53dl3fyJpKYvBDoH9",
-	"SY745g52emd7rE48Q+9LyjOr0e8J16Ijeg5N+F1oiitCiXkW+6YORmDjcRxEEJPF7opIke3qJo/THVw5",
-	"VTraTBojlz4x0TUbJvYLCaHChzo9xHhGeWp2Ff4AzZcRuAu1coCYAawgBy8Ewy9YJsVaES3XDPrmUEMk",
-	"I4nDCB/Ub8MvFpctOSh9Jep/OfD0Sc1lpIRPkDcFE+95zozV8uoNSeWyyqGsD/GduSK2nxVYUduSa83E",
-	"VZ1aASwD3Q+bR6CzD35nAKxv80eFK8xpqbLsJV9HC46p7kxd2Mo69WKcVjXgBjteiVZPy+RDgo+wUqtO",
-	"R0mBmbdMLLH/avr9y+unfQbpfV1fDYvPz25fsQxLwupqsc5I5pvV6h3gFd2nMxYk+D1QNgfHCgCubJHr",
-	"8fG3P0NjoYhPHul0kEv+jYdA6SyN62juvJRlysW6p49z4nMl2/eMxeSJXV924PHXEyTJOtPKlV88UMTB",
-	"Q43MX+hv6R2YsC2CmGUmNn2UitS2OqSalEzpxF809gyuZEnqoqgDvGvdqDsjM9KCzbPeLGuQjk9Hy+Ud",
-	"U/EiG8CMMpqVxerDXO4t3RH4UmKbzTX6Px4ELi37d6wr+TaZbaOOxo3cBmnAIQjouOztMHujyU/NuVru",
-	"D8qfnVSE+9fCQrqcYMd3juR29mNLZ9848JUDq2ctlu1BbqAYnE+T+fuu3n49MmUZ3fWBoHlb5LsnTVMk",
-	"OtzaIbtEzlQ3vHVe6Y5MusOcBrrk+fHdZK7ovgo8sOM8B3bzD3MehBjLR+nl0emjiQW1u6ArY8ucjpBT",
-	"r/Ktgxif1sIRi29WdKllqZoQqBhF4GtBM8IE5jFLxYJGny3NJaPb6L1UUKvlZ+yOZVYhYkKXLLUp1FIQ",
-	"xrF5KE+dtvgUYFWrPGfpFWpMctUo1KlTqefJw0fJw8dn3yQPn/w2rrB8Fc8+XsksvTLXkRHDORU7kn4P",
-	"c3/98oeOLvgHtXyri5EOqhsagAof+lje2RqEURjJCAgQ31rAwr6Cwh0a7MuoUMhbSE5pTPfJ40gIMsjr",
-	"jvEW6DoLmtEuTcbvy0W4LRexcGXJbGOFwFe8kHpj/7nJuaiwFSPks0IxmBFnwM3gQcVu/EvAOIUcKZ7e",
-	"2Ka2qmD0Fs2NerrI4DWsOLZvr0utYh7pLU9jST9y5chwReYkl0Im5IJQhR6YAZaNXk2BKB+WXyiDDpRf",
-	"wAqHgaYHZXtFpQnNpVjbxiFI76dkaVgZsAiQ9bEeA8ogHJAzVhkacz/SE+N3nlcxiqdsXTKmXJUiFAoa",
-	"oaVLCnEWasF4+3jy23mDK7+dR/gy5Xc8jYKAOOwHkN3AhUHvMy3r2kXHqiOPR2wWLGN3PakitarTWNF3",
-	"82jWx9ZWqO6ZXtL8Ha+inKdp5ju60SzzG2pvDai5ud+S7DUQaRmyYsMq0HxYzHtJOyU7sWa3UfK5sS+j",
-	"vlGTf9TjNTFGPa6K0rD9uMejFdJ+gOhx69/yR0/mR5BlNm/yQFkmBEvjeL8efqu/9jVHmOFDMboGXYEH",
-	"AwtP7HBSIz+O90fG7YYoPGeQyNED5P62ZKsMxF9rO9A3M3Y14c5G1rNCEJEp1EHUkdhYU/CPs+hpwSFs",
-	"d3bnes9HspV/vN+50YrERXx0Hh49HnYbC/bbCtFNQjWRYsI+v5ciusGVsPgqHYBIBS0buRVkCyaTSxbz",
-	"abbQ+mbHtLvbMA8GQkmQaU9WsryyP1KEPs+lw3gaVOUuhsRfA0yiAXCboboS2XxHwsSj3Xcj4LokH38e",
-	"anSYgILxk8pjGVaHyTjn3O103x7FIRtDMjCbzAWhpCjZHWfbMSHPwXpY1xKJpoYRbEckRtCfcnhlWL/7",
-	"Mi6LreOwARAxzunYuenjqjKjLeybreuDVqeyxJ6wFNopLWlpUWKC+DaywqNvH11cXGKIscigfZB9oSGj",
-	"+fSJC0BawOpfjXDJIyADvgPInq1iUdHNjt1y4TV221Uj0i4EfZeDGRTtpptTO6B1hTMQ6F9eIQ0XRuM2",
-	"liQ4Z4JS1MBtb4uNJ4biLcG7KLZ1KlEKCpKs6XYFHn6VECbuWCYLphICCcMQV0tIITNacr1LyIqmLE5m",
-	"d0A7Lo1Dmtu2Ic0HdmRMS7q3pVxkLJ+AT7asytKmq8bMZiVzhk2ADW2tuwL6rQGEX4J0d6UhW/R1Q0+Z",
-	"+M3rII1iSYM6GyFa8LGkRjeyr0tmPYIjzI3aO4flcgN4V/HOplTclCyVccpRcVOJVHb0g9jKKkvJghEs",
-	"NK+RDxFhctMRMwzSog5tU9EZvy9HINy8A2AbfPameySWyzuaRbmmRoBayZKspUx9NJ9njAjpYe2wL2NK",
-	"eNPhEAASdAQXp/SJcM0f2tEzcNvC5+guBkg6M7GWY8fHmOJobcIhQUQCjzUW/X7TDtDl5KpW++ByMjJS",
-	"JcSpPz5dCOHPtonlKyzDYkU83s+6UGI9tk2k9Ns1ZhpCVBMOdaPZxmgUtGAD3ex4On0f6Js9T/s9GoJ/",
-	"bjzuDOqjbUXV9mbwJz6QDEktQupj0S+FjoE6Hsi0z4E93gcw3rHYGKj4NDO6hsuOVU4hm00bzeHgx0gm",
-	"NZtoOBRUqa6bQ1UTIeSvq3ywVMW+0NlWY4Pq94QcN/q1tAtt9YBurL9LZOBzMT75HxWrmNFxIh4wtqbi",
-	"ZgpYzekaR/G0O3nNksrZWbaB2xhTbr8/nKe6bwPnusD19omKTksVbMlXfAn+3oQE9iHYO9AhFnPL4AUs",
-	"nSX38No8JfNGP14Xhe3IkBqFRWiNBbPKhPhkFzBwFSno8pal3ri17Td9Om7fmnR0NSvKM4Z9soLU3qW/",
-	"axfMJaISWekEQiXYoO8pqRv44beCseogU6PLX7vZ04ZleIGIlJX4p5AHMDwAeQKWueAd8bZ/THUkgNyx",
-	"UnUFSMM6n2A9ss1NZrMRNaAJv9ULwQq8XvdUcjcu1tnBjOvphT6jxp2NB7xTjkxGbJL4BUAKvFzNl31I",
-	"gZezZMxjMUBB6ea11zUtVf4cGkZQSQ1hagi/YOjE6cY0Hc7n7rAbG428YXYxor6LQnKmTIztGFjKoiPf",
-	"qMoPSTMVgICRAsQUDB6dNaNxiO59cas0K5ncC71XZWlBS2i+4EoKvpwgfF3y3VOQGaXtsNru42f5YYKq",
-	"YXMbohpKqN/37bQ9g/VYSd/mWxtivynqctCAZCx7IZfHsFeHjbuCLTtwyUKJVcfLlhupGOISN43OrrkF",
-	"InMMfJYsb1l6Y/O+hqj0Czz9ptK9BkwtFZvC0GxF441du4h9dFVUwxrugB52Y/dOxH16SxWCdLNtUnf4",
-	"ROS/TLGt7Tw5roib8jQaj0TKjhxj13Ga1lHfK7boRlZhQk9CQK/xdQZoab20CPF0u1+a0VsQjkg2kZd3",
-	"3C+1YvSAvHoBWS3wZOLLKlABrNP0xq+3lJUekRr2zj4GnfwtNmwXIHo/4QQ2se5lPFhG4L8NW3Q7Z+sQ",
-	"54JyXPNu4I/npXfDjwsOdjagHCyQcCf2oBIJOPJSrLIoztkYP/CQ3PriTt56tl0y7wXeU3trr3SHrxZT",
-	"TSsN/XvNmcgQsfqecsbdGB97MZejKeHukEoB9s6a340D1jymXPEuur2oZV2ZxTVZySyTWxWorrYi4ADE",
-	"vIltXjtO2JQe8+2qCJx17Qz0/Vhx0FH1TegQPfDsOtDesUYMXVrF8NePM8X0ja8jMdrXOAz0ZCZXK9yW",
-	"T59+C5SePzlkwJmuSkG+lzKHWrR2OHPZ1k77iG8W+cy7Lxv1p/346ZM1sk2sBrNuUm00QevSHYih7qNR",
-	"eLXMYR9aEnSJJLNk1tFsYz18BYaaXK/OzKPNv8zxtFN2dbbMhvMwoQRMTYzLj3DI/9H07o0FqhhpmBxL",
-	"T2+r6ByztUeo5a99M/k9XITR+D33Nq+Om1ZVS+/216ds5yhbyIvlJlLQ3jS7aP8zzcek27YBDt7SUpPL",
-	"USAgwyXyYyvMzYyvo5BStiLn4PKQobYyvmyyK+lhQI0DcWLn6EbrWmF9yuI6GkgXVt6x0sjuW0A6QMXN",
-	"BiD3m3KVrL6UuoyOrr93JlqPIOpA+nt/np17VTjMgM5Bq5TLsxduvZM0D/huPJWkVQQGlQtQpwZ+S8Di",
-	"uqpL9IOse40talxbMUr8ZmDJ1phqCPCw04W8w8E3suS/48nfn+gEwDOcfd/GjzeB23efgDxal7IVFMgh",
-	"vge+vb59IfMTAM0ii/K9AbomOsb/ur+DDVgBwB/JmCZriTXxaONqesuufOIWpB5knEGrAMwxVbiE2KRt",
-	"r5COpFf80IeitpKsS56qK98lbGfBS5LgL7a62bsuwMwAieKr/CwKiiN4AzrCYspAadOWqmj7rWMKzA4b",
-	"pzaprBgfZL8hnQTug0GutKf21QtPdSCnLCHT0TmAzKSuAsqqut9aSFhb3gk0N1/n/stES3SVICYwJCJb",
-	"OIF9II+dzV6uMXC6LcMTJYvUBfWje/O1qQrqh5N+QBJHCyO3NnIbq8R3C2o36utWYWqplYR3WuJ7Zmy7",
-	"EEneMSP7f3IVv3tWB8sy1Zu5hsYBnkXs9MHYaIjna/Pwc5Zl8aKSrMpF19uxchceqUPIZiVgSJRwNTQO",
-	"8n6KCcvSrnJ+l51mE+wrFY8Rb+oQUr+C4x5M7GvHQCn7FKzmBEt0okAaMkS5zWoBQN/sQJTTK2G7H/aN",
-	"JqRoj3Vgfy63cXXuVz2FxLJUlBNrb/F9IFE7oFAnlhqFhf5RT/6drSA4xFH9faVemwGiDT0dNNe0mY4B",
-	"sIW9cMOPclHZHTnIS3VtNa4JpYprysdXHR4JfjUx61gOBmWwHBlzvNsHyVZFuXuteY862LqlNIqfq23o",
-	"MJX2cZ+iBRkxA6qGVMH1jAKJuMbL5JC6xGu238VvKDSz58P75kn7WNWhr2mM09Oa0G/+xbBveUzUpZ7i",
-	"gafCBkqnLbBbtQnrB460vmuraRyyPH+jT1tfx30MhnuYjkatdYK2CHTDw3amPl1jyYRLO0ZA2WxmW4nU",
-	"vfCS2ZZn6Y1DI6qb5cHcbpymVeK9DT1olktWaAvBgN2eS5azdOdbTga/2x59TRhcBGezwDs1Ko4D/Ulm",
-	"G77e3EDrm1gmSSm3MfFglvlAEcizQso8UISno3ynDmE5ol3Z/DxJNjJLOzu7uUc3LEu90uT6uz1ttuGG",
-	"j+kCLJtWh2C59bqRm1dMQUDmulfQsm1wgj5i3RAyS4NSFsDi1xsq/Jqs+eIcTTskzzGU3T9woBTmPTXc",
-	"ZA2HX/3J9qcCGHlswMny6Ow1vSOvhAUKU7Or2ezTbz7ohFLA8X8EVdYZMdO3qRlyGoo5nSyKZGNH3arz",
-	"9YZlq1iQAFvZT1h7tvpB6DLqtcDocqyWB7CWQs8rBfdeqc3BNyeGGrswW8WL5qjeDLOwC23D03WT/k5i",
-	"4Cradp/M0gYWQTARyDzqc0pxKaAgiWtCM3M57KIL6m61El9pMlP8d3ZQpiPGOyxN7NrscHY9nQSanAbL",
-	"xQ32//I3ONUbKF5d0jI9v7x49vD9/NHZlt5FklvrLwdg2NEyXGh3ZZgpt4iuFBC9sh0a9eaDTjZqcnoD",
-	"9jrQ/LszYMd35Ma3RYkr6HrC3ZQzpWyhT/8BsJLaPR99tbHd0Z8zSVaru9nV7NooTsl7o2tBxgS5IJcX",
-	"z5JHCYTzI1LVfKtB5G/HodSbL0Znb6PFMdi8QWUmaNu/J32d3eUdjxaOIN4r186hT0i+sPUXMN9oGNJN",
-	"xo7Xtdg4pMvBWCqMohUbYI1JB3W4tmCATuMd17poosvErKnTYXLLJzZ9H9W+ojtpus0hRcajBQ+tc1Yj",
-	"w4zpH+jrp8x2vqsydngJVU3AmAtsGnxkH40iDqZpHr5xOJSeMtOhKFtk+a/Ov1+o829Hy5cv1xAYahQn",
-	"Hcxntt3sPdjvLV3eRl3T00pVvdSPSLsOfNgOMP3otYNlUhOrPu3K7kcejwbVTopY6b0qliECXbN13hG2",
-	"RDfrsUarnYbuyqxTROxyYrdiISPyefP7SPaHwMEU+bHnF+i6toJxe+voIz2dZcZu6jrXwfcA0SYUFXuc",
-	"sHswmNvFz0h3bHk49um46a8wH0KkZJEBjH7JHE44qUTKPKJQwZe6Mh9u5Das/KxBxWGoWTKDgSx+1nBb",
-	"Les4cGsZu2uO3IfvGbpi+howHIB+PgZhy+rUwz2BeNYDXDKp7Lt23Lbm/uPvrgy2sylJG8x0nMXTB+GO",
-	"vra4vrhg2Y2SVblstGzjH3Ij+Rbsg67zKM23zbujYtCnHu2b73WqENdqr/g3hJlHvOr2B5Bk/jFq4XeI",
-	"sPu2Te6GhOYiKIjvaQmC1eusrNPqh8sYylzdq2X0hhYxdxUXO7Kld+amzK+IIQ3UdLF/VDQjSrNCJWRB",
-	"FSNPHifk8ptvyP9BVlWWEbWkGeswrVc9vSC5RUprpH65nScu03lMRo6RdR0MrSz2w7TmAv2KJA+rXIOw",
-	"TeOItLYWGTfkuWAn/SKC2nSLblfLm7A3xsEhojqxB7fH8UPU1wDC+LWTCWPdQlaIzL6XELB2fvc2TL8d",
-	"dxBcLhpDwnTRhevuVkePKFGaZr60qWQrm4czzXXudtW8vIM42M1nj7s1zzIF/QPIYof/Uk3OFTze7ltX",
-	"iY4Crg1zULGRegQHvD7g5sXh3fN+zOhyqvWaqTiI2ZKVmnKhd6Hgt3+E9rm3LNvhmVB8kbGe9qWjQUsi",
-	"2vMhJeoQi1W4qPuYSJHadms12fGTgEpR+u5ExElJ1yXrxD7JExIWkMKjMflHjRS4AbjLDSvZTd6BR7ai",
-	"JcRZIf0ud5nPIG3hhgrKdkEwAxyYNCqny+TMuGApqYrDGjXhPHPVk4C/zOTyVpG05CvNUkIRyfbOBonM",
-	"DxktxmlDi13Pe+RqpRgsabG7qrEdN4yWAeqLzZFUIWXMrjt8PY+5Z6t4sXdIoIUbLrFwD5GakRA9Uy5v",
-	"bwLDoZUQCnhy1RId0Uuas5I+UEguswqE8tUSE+IXjAmyYBuOLU1g3ind1RqlHkdC2Iabosj7pwRJvDCT",
-	"kgqygg6VdV6uCLcOkwMkAS8QJOgzSLM4gJs8GtPBMIZVumbd6onPDbW9A40031CRJg14ZWSkcXoKPnvj",
-	"zJI+kF1o11Z3KouDndqJjdtL9/JJxqk7cG0i4TC2g6jUGzg642bi8FDj4rtHXIPDZsBxsxPL98ZwcOrn",
-	"uEPlupy6Q4ol2pqFXGwbA23o4X0iXUeBPhlo5D02rCSL3TiCesgpJ3YKh6iWzGjG1wLddPAj/NEMpVcV",
-	"5jfhUhDuqZGu5BSnKAaUBaQcuxe+KXDndgRSebHzGxGk/aOEMZ9DC5FGAUZE/KFKfMAWbTddF0dugbtY",
-	"TigpKC9n0Z44IpXbyAKxe1FQG+MynEaWKBpK++w0M8ka7QoYBcVZhNRRBWH/zmlJp5bE2D9QwUEOb4rg",
-	"mq/lR02WZOb0mPooBDpUNwKX4aYXbOnaz7TRrtcRgQon1uyUChHq/EVet/zFNpUlI47/XcPj4c3Bd/dN",
-	"WU3smo5zcAxq9BivRdg7ax4pkMfvxGxgpwm5TuJusM70PU8EYCzvUhyjyXRcqtBHx2ic9hLdt9msrEGq",
-	"P55/F1ZSWPwY81Uht2Ou2v0dQtp0bdHPbspj98df4BffXc6tddrekc5rngtCsyzpvM+fwtVTAgwhmBt3",
-	"I/0g1kyeSp76xHeaujuxPAaoLNhAf0Q4WX9VtU1fULVjF4K5qK3+rY1W4OaF0IXO+RO7IlK6u7/v+L7F",
-	"+TZwED+qK56xuuW7fXTf2kHNIZJvnGUHoq3F8WDcOQGPIMl5KrCKV3u1zQyZEBq3T8fDw4xq7WIeifqj",
-	"IL3Pdlk2l8uhc3Dxjwj2BSaw194ARRbQURlQLxQAfSPSZWTeUJkbmXWW2ROWW5eA7c48DTihDWndwJIL",
-	"erTA8uoJ1Yy4j4+N5bQ2Dd8eQzw7sRMcP71em+1A34+f7Wbml4+xRYMRrjAg+oKug95jVy9lWbKlZml4",
-	"A5qrcXo4KCxJiE5vxUUMYh9qkUpZFVyszdutXwtKBWrrIDLcCcQXFzd7YPNhsKpRPtFMYCso5tPJEsBf",
-	"o3EoIyxuqiLGADYL2Szf2xnbQMCAwiikdu0pmuc+FrNqlH4057qlHJ20IFd74UDbH9gKlDgMqtQDyW4R",
-	"G8x85GrecVHdLb+DSpfxxeW0q9eYvzOjxv/h1woU9kS/aj7plOZ2OvGsUdf1YZzeYzHBOwHQTnVZeaE/",
-	"bpq+DKI1UR8cmDBaHVCIjWjd4XEvdcYFCB9tjhpXTY9qDWrd59HwoqrPfRH9wDFEJOGl3zNQnxhoEdSI",
-	"X4cOAl9ANpw007hjj1igVnN+sObgBOLd1deyou9+V0FPCyfBG0Vx6L5wr8J7aFqpXMiRgShveiKAyfw9",
-	"36U2HMOy8X6uDssm0hdN02xMN5TQdHFf61qJ+N5yVUeq4b60d54owwGCcBG9qXt69LCI9gDxIqNV1q64",
-	"0sHtWNTL4Zz8KGg/nLQlFQ8ALT+KuTKYGe5kR4fvXbGkRmuFSC5ZMCOJzBKgEyImKgwrx647YS2sVBeO",
-	"xnuWF5m9vWiWvVlB9Vsvt9lvvCjpygxxUOlDW9K0J/dbMD182dQ0ACzl28sIwHycmUtjuJq9+CuU5VkQ",
-	"tB/AvvMIbLVa0JVEMOGc2sVgTkO7rLy3Su8gELamWhMDDQGHgdhNTlCw10Igsy0x+phsXDLHoYkaLtFq",
-	"8EGXltOotBqbkRHmvvStdToKX3N73m9KZsQAy1WCqU45/5CQn/5WzeeXT36YeYb9UVbKPtjm0MaY+6SZ",
-	"9+j6J8H6e2+hyfduiPGdSE+YNxvPxhjdQ7Tl1tztdwQNpgQLGZvV+h5VygNTWt87XW/CkWu30+xFNsl4",
-	"tHTqy6CidNQj9KWWdpYidaR0xrTkOgsPRnNJcUjJMZg1763OfAB4BXz1VXqvdpvJ7C/QyLF9OvurwxuN",
-	"H7HwdUtVdwvIWKJ3TFL8RbF0WgvkniQsz8/diddtlCyqNgNAsAdWodnMSnhBo32w1zlGcY2XD39R9ykT",
-	"+iWOoIZF2RMrH9el3Eb1W7RLo7qt7TsVB3uXsRDBqiohIicFuKB3ErzSvrXQRlaKirQrB4ZF+5YLtgUb",
-	"YcUFVwj4dQTkgWP4aVoI7rgv9VpqstdmLxAudqxgtyeX0HtmwJr5SJ18jF2m1LF/Mx+57viidteaRaqb",
-	"ei+V9s0htLxPoqbYw7OKm1xROCvNigPhrH5xzQD+N4KeiwQMKBc1bG9CEBmUl+TViyj+7LGw6k7T+GU8",
-	"rukg+KZDz8NpjkbRQ7b8xfa8PZgvEdF/Yj979oEudbYDL6bzizTb1Sumb2xhOXSBePHXWvG6mn1zdgEz",
-	"yOmH8F0XoDnu/aXV8NONO0FZtt/o2+ef2dYeMS5S9qGrl7IRRBM6m7CgerobnK7NEFEZCmf9JjgXEyjQ",
-	"2QSmS7Pez5DR9f7F5saFYqUePbl2iDlEqwZoQkIVoRhmhPi1ktguG9ti0rLckbqEcdxiu5AO3Dgj+sjG",
-	"V5/LO3YAW3bYQZ0MGDNq8OHOSR22IVoSSiAd0YsyKBSx+Ve2H1U+mvA9RSyN+7yH7IkvVdEyulxBc3bk",
-	"w+Gn3aSObT4KwZVIenIV8xRBosDHRaU+kY+W1T+Rj6jYfCIfb7lIP5GPGRXriq7Zp8muvgaFYAoxGmG1",
-	"2drhgEyBT3XfGRspXpSSpkuqdEJWPMsTklN1C4WOQquEZOUST7WD7F/sSFAa2gPWZQE/uvtGYk//Yx3H",
-	"MU5w/84Tsd/40xGtz6+v4gkiwDVnBnA0jPY/tekuNtvSdhNAlPwt3SGaFlCA3DJWYLgTpYhPkUCzckOV",
-	"TQ7bL3bLZFXuJT8oRsHexnDjLbjBZQeUZYdEdSVjjTMVS/iw52/v2UffJJN8UqBGT9GWIw7dJ/PkMFY0",
-	"2z2kx0d3fF9Bxz2yKOyzNizuiVCqY+ATqnOlgUY2YanQ9JhjFwFm1Iycf8Cu4Yyoqn2vdbDV51EH4Zp3",
-	"r+qig4XjOo7g6dKTxkEsRFK5evAE8qqRlRPBOuw/FPeq06bdEnOLi5lAzTFOxwmogNBXIRSFCwkVuuaf",
-	"m5wLAFvNGBRoQ73LzAGRJbMlE7ocgeFRtxbsSJqsxDGVhehVHn2tYlOJH4TIB3su+nh6ix7ug99iYqnP",
-	"Gmcp12fv2HayOW6+WFvjb0t2x9m27SzKpOpqS4X1ZvaiNRZSLkvWaP4xpavudrw4gxm/k9tBh2iJdT2w",
-	"hqhz0A3UWnZPY+6OUGCr1O2WFdr68NdYwJZiyt4aNRBn0FiDJ6pWuPiKP4qVChAPrewdi5hTJ0Rr1pf1",
-	"0WTVg2PULzjN5LpiRAqrnSlyAbra5VmQanPhY9VvBESqSyaJjaOXstIsmqdhXWu/Bn7cedD1oCiZYhrE",
-	"OracNtYe5nIAyLJzjFpX6K+hswh1tj3Hke+Yb+cKn5bQehGD/mZY5xP9Nep7skOYB726/qt1EeGj/pqb",
-	"O3RL+4F/KXkNOTWx71x0fucdvNM5Iz99un8eQF933wNTUYoQaGbP6Re0w9qAcwa8NF7pVy4nWG5FNMXZ",
-	"sdHHrs453QFg78Id4artyglhUZiq1qU8P003X3vqQ5KO7OiLjl4vCA709To8kLFCxJ+NJ2E33hbPBhav",
-	"zwB48rjZGuOozTjrBpydfnKz3JLH+/14TIAxUb5pCIy/YJS0H4RxMLOxqOEgh++2Ondwgw0OtqX7Q1HK",
-	"u/onbN3tSriXVCxZlg2kPrcrHkY5aHBZmIFceARId9u5rMfuMl67dZMDoJ5ws0Ii1ozTpWyCPHa9+nVc",
-	"f4B2+DTYGF9Fjy/KpZCwWF7GvRIF1ZqV+0L9UTxBrtYA98HMI319XCevdgfBLv46HJfcddxyhOjZvGMk",
-	"TLsj/EesBg2Pejuuu9Oji5z6kmW6tfTOvJfuWs5SItpuxH6wWfeEa7Iwdzu0aavtB0c/C5A6Muc0SJlB",
-	"evhkGpxKxMACR8Eq0qnqZSlzXy5r6ye0JCjXQEclOUDKqDPy1sEvYTo5HDVsL26p7oqqLQoYVnAF2CnN",
-	"GtIz8irFr//lL69e3P3pjPxgBBf+6d3L5+S7x9/8ycxkkbHclwMqTRcZI0uZsjPyEuZrnq+KTNLU1bBD",
-	"0LhS5staLmUGGGC04Of4mDonX+VM05RqegWLNpRNgn4RX5+RX8CtWreVwUbnYOiQnFGx3fCMYctSKtQW",
-	"S8apLZ+XirmZQzyNM+sA0wC3p3ybwu0Z+fGHZy+w0t6MgrWHJSN//uE94eqMvN9AhEgY5dAGvss7lvol",
-	"yYIJWvCzvyspEuyrqwAhY838M6lcqrO/geaInWdm/9MoM+Q1WhpeZZjNzy7O5hB5wFFnV7NHZ/OzR7Og",
-	"UQOOiDlUnKnzjy6f6hP4JxiID3Noob/xK2Ml/JlpB78POdOqkMImaFzO5+idFtp1Ty2KzLaYP/+7RaNB",
-	"wTUW4h8Zvp0mUSd+JfUFEB/Sz/H8LW4jHEZV5Tktd7Or2TM/WBKUapvjh5hdthMT9PLA1GyaM41JRPE3",
-	"1o/4BLUbnmIVQDfJz6lLM73PKwBaLbJvlqDPbNXF3sZdfpaNA8nE0iPsGag9hPqdw53KZRnUsxD7uqsa",
-	"GIJleMpL7KpIqM23Q6hJ1Wh3a34SCTFiGQKZ5geYRd8OZtnZ7whmOHR4/ieAGE44P3bcehf8vbnggpa7",
-	"yJUTPTm0XG44Zirf9+Bkmb1mDB0LWrDS5iXYO8fvDhcQI7GvTnxfspIphfxwulOFWvypjtVzGP1fTCLi",
-	"osLjZaGy6e6py4dGLwbge7GVHjoYwCbnHyELo/tueSG3wlzqLzGteIiUVcrl+ZbeHeVYrKw9el/BJCzo",
-	"R+wcPEVpAr0oUNdBBeCeByD5OOMAjIVNqKwrDTNeQq0TDbyaUmHfypY74bcJG3ru1Nhzn7RxLku+5ljl",
-	"3CUK39hH7nloxqU9wrsiLvgoMyhdMr3cuPxLnh+DNX5BoHlLIWSQWkIqktPUsM2VjbmiJs/FGsWrI3EC",
-	"9QnmGitltd7YhyHNPrGlfvA8hKn/iIwVH7QGZB4x7MV0foU2kSe6A36UWfovdgP8O2NFyJ4WZQwK842Z",
-	"iQUPhmMxPUnLAmv1bTpM+HklNM/8XQHY9IsdKZm2ZRs9u+Y8GKfYtZ/Zh381S+Yness6dk2CTQttYm2n",
-	"bAAsMlaNqp8b2g/U8c4/wr+9NuJb88Q0ssqlZvqhEb00P8qVDrM8ioEIIzUl9hUYDilXEMUzWhGYHm9f",
-	"vEzI8+v/MAT/79dvfkZ7Y0PVhmRcafPIs+vn5KcfX59ENhee7F1C1DtlUyjqU3ezZPZ3xIzMN1ksOjsg",
-	"WR16wSnO6Ht6y77H6PHJDNYa7yHCRuD5W7AlzZlVeJUkK3oMrnrfPKwPHOQJOBe5SND3Y6hbo4ZTDlHE",
-	"wMb13Zx7d8g1Yj3BFr0zg3fL0c/qWLCYEkcTpBgJMkfZh4Jq4Qrvsi1JPPwpptv6/bBasvnnEzpsM4ah",
-	"qX0i5vKOxc2ex5ESv7gJdu9l4zTMwo0FA1wnJCK92jYswI6Y9+ipAv4yKmi2U/wAjRPacjTs+JBq52ZG",
-	"03m3HrSLb38KCf6Piin9vURAsaNwqxnavAK5tSmOP43ZY7PuY3jK3kLOTi6FxF3lAqoWfEd/yIUzbCRX",
-	"K/zQViu5FIUoM58HqJedKoBH+xtQAu54yuR5Xjw+zq1vX3sECW3dAg8UUblRl+zQia/uACTf41n1A0fh",
-	"QDk+fBZAhselz+VRT0RUdgtgtS09ii8fxBCDixOBkIHp7b0Qpapy7We6+PjaNpwZ4GKe0zU7/3vB1vdm",
-	"Y2x9cwRyXGMPHev/trzsuThsrXMMZjVa7kOj5arzj+afEVfej1RtXnOAWh0WiZCJeH+ivJTlmhmh6LXy",
-	"yOIjunXm5tmlWg/hRHlCFSU3E/0I//Z4qGMKvvnK/WbR78p+618wtB3pcbbD6lqwMAgMQL9SRPaWJVnh",
-	"bmkLqm6Tcz51kLLDzfN5CfmjzNLPTkbrsUEy7vloxrlg9kjZ4Xv5vKT8mX3QX5YjR3lL9kjXdVF/XtrB",
-	"rf5liQf3LhIMD26CuRfemqrdUk8b/kNau78JzUpG050zgEOquxyP7jCDuVzeBs9NveWwefKnZPDBjOeG",
-	"I347oSexXgckjkUUB8wVOYbVUJMsIYJtmdIISmMbyMWuj5JRzeovnsiw+pltg3eMsq4uTrADMeqju9sW",
-	"f9p0MES2Ot6pcu+PvydyMoxQcr+MUMj29u9EtkA/HR1g+1oydUyvRk0IS7wsq6GGE6d3kJRCwgIG1iyM",
-	"giALh+66AFdh0m329lBw/pkoCHZw8MQxXOD7rAfN6mQlsKAB4ZomGxH1qN5CdUUxTcI+w9SRk4sX+543",
-	"1o83Qrr80+4peoaCQwG9SNBU3NIdaN/I7ENiJfA7917EL+rHWozSGRjjAI0GSpjecCi2fmpTl+FaAmlB",
-	"FxZDCFSsf1Toi7Y6lk/JnaRUnT4n4UUQ+RvKSggofBzHlqXephJpafSy1iV/r3M8yDEs5bqfWX6AJ6ZO",
-	"pBKpvJGr2efZwddyvWbpD1CbOryHuOYjJZIYPdqo7BhgzKjbu6vwbOitdDv8Ofb0zgzR50r7AZ8Y3BrN",
-	"PmgcLhoP7tsSeEVcN7ZDHcGtxso7Vj40Iofgop8SRpcbI5seKJJSTTELnNjZnJz0vgSr8zi9tBVFJ7u9",
-	"zAtObpe8dH1U6g4rkLBLy5LfHYHJk+MbhIN7592mfSen21Hat4Mf8qy5gaMiKM4lem9fvEt1CPIfAFLE",
-	"ii/fLeH056N2TfceEkflz5OT6Pd0xN2Bc7//pvzodiJsoArgRVhw4hp776AVSxg5CEBvDyuFiOj6UUfC",
-	"n/leXOAkToSa+GOU/Mu2v+yWFfqpy38PutA66WRU53UJrT6PkJGNgztTFbsbQ20RljBAc3sJ3dZqz0Dr",
-	"9I3Q5G+ZRZ89ydb+O2PFv6R9/B674TICCGc08+nfzrYaaUj9o2IV6xVR/wOe+BziCd70CtAixmVN4+Tv",
-	"T8wfjFGEGS6xfNL9hMarwFJEIQYluA6O25i1T5sqg/fuYETEDHsUcVZF9gw8CfWmHV+Wwdgn81f8sTnl",
-	"R3rHnD5hmAKCXVx47D3Y7qfEgfQJqaE4PyVK050KO5+POJslS+UxRWOTLG9W1nqQW8z9+09jyv7n2Sxp",
-	"+WlT+eXM4j42sG0XutIoncV6tCy9FxJL1VPeiDSZ91QwFTCLR+0sht+7lO93ru/aiQj3Dp33A9fUA3Ws",
-	"aML7rnFPrIWb1/Qr4O8YFsOfXmaZN5k3snSM0KJZRnD2J6K+SjquqLoe9WjXVE/4znP6SXTums8/X8iu",
-	"62w5ah4pU9g28sASYwjJ2QTupSx2oA3ilQRedfhAFRQAY1FkDh0dtWFMn04x/yHl+hpecZrNh7HRT/qF",
-	"dJR4Y8m4zEX9sbaPHSjep2T2eP5dz9wsTsS/HUCc51KsMr7U8XxAepTiVGxiQJYsSArEtQJ7JRARtXi2",
-	"cKvaNtlPfTYlmJaIi8Gwpnsjs1QF2BosU5DGIWx5AhPjuDtbnY67zd6/LGUOLW5Ox+HZaoIafnl8Fo9D",
-	"akUzbrGlyHFybsH2te16kacg/7l8AGyVrQg2vIGalsXOCkS44RBJcgR7yEqkD0vmUNw6M3XNc+/wsXEx",
-	"hqW6O8BBamdyHFUgOIDm7D2//o+EUFLKrc/SN5dIVuUCIHNcZ+nTnJR3jKb7VDzBWQne8Jlj7PjWnyDJ",
-	"oGN3c/zwCKqBXm4IhWpA5BiiZSBzqUiJojvX+Z5sZZWl9q6pYRa4qq+fSQflrEhXnYcF0gInHZfGNYcj",
-	"37tU42TnSEuyYJiDyFKQOqkF3odm36e3dPb6vJ/msL5gS56y60YD71McV/MeNTrbLpZaChM9hh/8GXQ2",
-	"N9cHaiQkIHQSqi5jDstOLPut0Wt44p85ZdSs4ORB2fe1ukxLRqCHPKkKVBYxaTrB+HhBjdbhsscAQS2J",
-	"RHNB6S5KWUjFTnjZvcU3uF0+ZbajXUl7EzZyi/2aABYT6CfY9iiRchfN48rKQ7cx6CS38SrbmESwLe5O",
-	"JHo1eJI8vmbnSXpvQTFPxujmBZ+J0R0sIS+tOqb+KdMOHIj/wMb5pz6Lke47DoyIiNMFy4hfhe+MdIRt",
-	"9mPKFbGt4E8VHroOwetPc3274V+UdKUPvsOhP8CRypSQphZUjMK2PTXWjp0ompEUYzVGfJUMLMUxoqgS",
-	"Jw7S2Fi79w1ByMkjlQIIwH8CIufDa6aM1vSfZMMoLFRhAqvd48Su3Ky2KoyIfvKYZExrX2NkBlxmnAls",
-	"XoGVXNjlzxUgS8HOyCuNRLIuGg92upDpDv0xmwDw1E8TIFzb8aW/iH/i+FIljlTGZN5VZ1aiM8w6N9BV",
-	"BgF+dPcimjIVGLMewaRbl+Pe5cjATtYnJOUvXQaw0xhcS+bj2GawYJZaT5AKSJmt9vOONjJLa/4PUihS",
-	"yTCEu6F3p4vXX4fUP74wDrpWf2bPx2fc8mvwavDlJrrhoOTWHFGC7okJrCOPznnKlkaZPalpbV7wxjcm",
-	"P5FdDSr5vzAnvJDigcbxsP2xS5hrAjJ0bzei2/frqL+4h/6ZLfWwJcBnsGHq3Cijl9i0wuPWgHSdLZB+",
-	"wZ6dRMyG3TG+VMixszVDlwIDDuAFc7tjvniSQNGEiR0Pstu81HlpZaWtRwhC4X+XiwBx6CmRZYKdC6DH",
-	"R1J7ydsUchLEdmcYyi6xD8XhPvbKxpxx3wtJ6pr5QH/KfoDSz5PVAiscG+jO+C3LeOPM3zcjD+JW2EcS",
-	"6kKRiKjQKQ3ZmXLNIFnCltWarUvIggEcDTDFYmd4gWWrcH8BXtj8M6KKOZ6wdTrQA4vlB+hoFFCyjSFC",
-	"FiXA99qOIX1Fw2bC3+9epV8qy+xIiWXPDswkM98aKAD+meanzE4yQ/9Mcx+sOiTKcRxeegcdTCw3xQ/A",
-	"Odryaihn8bl9bJy442LJxiGRuEY9/QDiJ2blH1Ku4z513+4zyNs5Rsll6EXx5r/thEOJ67xyD+aP77Us",
-	"S7Z03Q7vca6iHi1jnWPvaItcp430pQJdHt6vBR3y7OJJ3Tq77T16m1HxvJ7xaQ5r/YIvYkkH6+sQpwC+",
-	"vu/YWMqcES2PwI3fO/Mae5Fjh0kzPER6KMlklQqmbIoBpLo7X6vayFI/1KzMCRg1/YkGTUastC9TPDYb",
-	"PhPkTcHEe54zYxK/ekNSuaxyJnTimTG1YWgsJLRxquc//ZUovcsQzJISbCkFfItNXW64SNyPYO2I1GIL",
-	"3XARy66n6fNKn7D2zI7+ZTjXrqzPhbo6UsmaoSShZFlp3DDAJLPYg7ALK26771ibAA0AV08dsGUT9SnK",
-	"k+e2qfr9+XLPaqC7f11u+Oy36Gu6a254zR4P3M7b+IVjFJhABRI0B+EZZYMm/sixmQA2pwFxfQpfIA5/",
-	"sgzSP17PLluXpbQsXBM9G8Pq2GWPGXIKJYgubT/Ektk2fwi17q3VILkoIdp8DE1XwnSAWy5IJTJz8+aM",
-	"Ck1oBgG6Z/YG8+VJ2OpFmKsNc2Ot8giXcPBymmV1vA4PhpAQ1otG9LD9S2InJkuCraRRRX2KoUDeDBa6",
-	"fG7XCQ1N2LCpIfQabFcLnNgWO1WtwHHl4SmqAcBw6ykG8LxDoCwgtDvuX09X5/GDItljgmZMpEbXCmzQ",
-	"9qHCKkwv7uvQ85J55Bp+6/1PiWNDmxEG33YepPD7ZsS27mYu0tduWqNsXmzhPuDg833gI42IfRuOvYGN",
-	"snNEW7rjLVr+gez1cYBJbntGOCgh5wPAXhqMcLxOXK4Ci9pu/UvnXV7IspRbloLOenSDPqflLYzU7bz5",
-	"yT5yYBHDgenY2u3MESL+ZqkPzEUHCzE3ylLmOX2omCGUZim5o1nF1BV0V1vKlCW2DbHZ8JWhpUoI9vJd",
-	"ykxWJXSNZPf0LXYWPYQUP/6NhqO/R/r+iyv5z1LUJNzWyxVRFRRCWP6KHwpGVVWy3K43eqN4Jxy0D7XK",
-	"D7rfbDccO0qKWTu24t//EYLOZ+SZIrmZEA+eNxqPIoVUii+gSQbJuNaZbSkL5WyUKLaUIr2yihgUmAOe",
-	"tlL4hJaaZgmh6ta+KqI6/YRvtNrTiCsKvDSqAV7oN2hWXlx+O0t8Tyf7q/nnITh6ZsmMfvtNrKlT0upx",
-	"7lx9eC7NtmFmsGHBDYpJJEAHyqK2vpv4VPFu2m/Nf1In8U8BS3VkXq9oiZpu4Ks7pg/kdeiIKxi9VWEv",
-	"4geKLCrlsiGUJnavj37h1IQ4s3dF58VTP/p+vBp1Ih797ZQ1fMe67DwYo5cl0R1uFPatZImBzgDkxgxB",
-	"1e0h9Q4Ttn+wJiw8NH/svT9FQVpB10x9NqbAqowNFal54I6VV8SlMSTGrEv5Uquk9uabR3wz2qOyyIhm",
-	"vVAsaEg3gNxrFyorXVRm9uD2nbskWSgtqVTHFTKpCWyHndTe1Fcv8PZaVOppOLcxyMFVk7NHWIMt0FGa",
-	"Fxnb23/YxPgrqZ5m030ZO258O2X08Rnmgd76JXtqtXsED6/751nSKE2PUhL6S/Be62mDbUdOFPuNmBeV",
-	"0QGwVZoRfoNdmE/Uf3nooGou+07pK6FZiarxtFSSO5GeyYIJp8VxGXFbHShVXSjviKYl5I11xgyPTvai",
-	"ZKuMrzf6FOGFt37wP0xo4Zg4jG5xXVduZmwrkWJFqOsicBQHj7A1pZg1uC25ZoGeD8lo4F7y7ec69p4L",
-	"fbq40lsc/jRbD4N/2SRYbEA0OQXW1u6fLAV29LSOF/8CqCjBtuGd4uCQM46eTldSZFuwIgII3lgsvKhE",
-	"SjIMpuaOg8Fd2pM7i5XVlr4dvA73Zaf/5a1UvA6SoWJjg0sk56kwx3xP0Unp7oy8sfoWJMCYhbib19hA",
-	"iXe/yhLyWHx5uNyKuI+fifdyvAPF+fjv7dO/tzIY6p5cEF2ViIhDiQZYRA0V2g+rAjOy0GnAC5s8C+pS",
-	"4mFzPOtwhWG+1KKL5B2KJU/N7b7aNdbQcsi0J40qDVb3ZzBPQICmZZqQlN9xY7wArE+e0y7FXslMdtHu",
-	"8Xw+jnrhRCAQqqdOI680u+80XJz4Kwr93T2q+Q8p18/gs69DoGxaonNxZYvbqDl9TID3sGOWqUQzKzrN",
-	"b+fTo1ARy3yeTI9ADdx3IDtuIL9t5LOZlMX4p1XBWDr+8YJDkVOHNdQvv38023a0dOg6nI7n1GWqhUIP",
-	"kp8SYnvhyq0gy0xiyvhRFVlVsOU9VZlY0eTzjZSKXZvBT5QmtZGKCXjBoenZuAVLGOgoWHoSC8EZMUTl",
-	"K7swe/hx5y1CtXfwUm2d6kpjnVdsjzyaxgmS2QAF8TRbZEdX//IBLsR6h5wG6Jdep81oDwtCS+0Dm6pj",
-	"nyGn+lxUWdbrePsZHhjRL2vB1lwILtahDhZiXMOVCb0eOm6e1n0x7G3qy0z4w3mtDClf8rXtDj+mQMrs",
-	"DlnBV9RxWk+j4z/nH0D1A/ifCpHoU75asVLVHjFV5bWW55HqiVwhtGwG8sVVcoLafPmYLE4RQUJWtTbF",
-	"iXwgZuhfzHtOVRJqxsaKmM9ecG1ebZfYXXftrN9UHi/FxVZsOIEgK23kg3tPAtGoxc78E0ZA4eMNvTNK",
-	"trU2qNhBLLxXljkAl1NwyL8zVpySPRxKzpQisONxyL+zQtfgRx0RywAc6RgoPIGZ7hgDqnE9DE8Tn8d6",
-	"IAaAeSJcsaU71Q92slOfMV2vSViwqm2mF5l33ItotI8rBL64/NPnSrQbV+tNd9eaFe0LbwTovTdulWaF",
-	"qsPWx8EN9lVMhkGCJDxXxlRHbOBuQ8UZ2jwggLGbxnFvOp7qzSnk1zXTv8DYJ7rdYOz/Spj+rAnTfzbX",
-	"pyyJ2pRc3NqsN6VZ+dT7+Vzd+47cGpnLfGujWmR68PNuHFKLWz5CRBYUWCyWjDFLmv6u756MSQsDuLO6",
-	"yxlk9YFLC7uPYW/+DrlZhK2+xjffbU0icJjbsj8LKW5UlgXL5Ba0J5iqIYBCECmjIaPmoxjZyjJVie1m",
-	"VypNLubz+VMb/k+CQbEFD2FC20bFUYcmo+Vy0+Wku4xdPSeFed0gWEKL96Gizq7kGP4sS/cGnBNYlATZ",
-	"vAyAd/eDCTFH/pBdKyBTwNxAZrDxnl65GqsmPPkvh+okh+rYxx2K+v6O/vj7VeAWB6sWKpF88MsrmSWg",
-	"A6clX2lii+BZWp9Y/PqWKhtPY12JqSVte/1xXx59+xh2329Uw7s+qLF9Hifyta1/QaK5crTEKUHgJ7YH",
-	"kmOtTXAECzYEcQ1PfA7nCzpvx7VawnkfoaLJpj40XbS+gaaNq+UBgGdRynVJ87CtZhPq0/c+jWt59O6U",
-	"bnC3nvGO8CPeMf6dbdO06QH3B/uYmLF07yVgsJnr7b9fv/k5Yp0uGFoS5hHBPuha7WscDru8M0eLzvTH",
-	"gi2vkU6TaIzDRzRamqYQTKfZ29K8TUPxciNNXi7+zpYdvcwh9oijka/Skq40uZxfzh9eXH59pDSr8A2o",
-	"xTbOEGiDdzTjKVTz2AjHPnU/mn9GADb5MzMuirM+DtTOS1mumW6xVrNMF3MW6wpzVORB2sYcrXADWS3c",
-	"KYu1QBhI6uxQiL2pakvgzj/iD5+mG6r4xQGspdd0wTK8d07VAQYGh/d8bjmGjcA65BhM64Gy1+gRAA8W",
-	"LAva9nTt43kmpWL33s0OPNvXMPiJon5m7AkZZqfDzXqNJxkoQtayviCwiZKRMhhjLxGXzdxRG5mzp/AQ",
-	"lszDQzYBqWe3+i0blyw/zmA/rkmxx9K2QSo49ody3TErezaugPj+AIdyqZl+qHTJaH7vLGObi5YQHA9M",
-	"AURdh5n89eE1PPDwnQ1OtBKg6lV8Os7t6SUJ8IpRibCg8CETKaeCPLp8uOCarDJpblac/nRnJppa2Pag",
-	"85I439I7Zojamdj3ujE1xdeCpeTiCcwQ+pIkJGNUaSzNX0OnUASwt43JMJGPC+solitycX7x5NG3j82P",
-	"q8po9EuasTPyHJ5XZMF20iJOWAKVjMwTMj8j78uKuUZZtngCmPd3KXOwE2NllRBGsKsccCnkdEcybhTE",
-	"FdZ22imMjYn3ns9xFSnwvgdq5MEciqX3HsoORwbuW0fZ1jcXl0ltJH978d3lH/fku4Uc59SyD2bC3r0F",
-	"nMmRvTH7tgY2DV58jDO7E6At78Ty0zmCY09XBnZi2R+DeJbxtXgGo8fRhFp9In1q/P3zpWy7IYpthiQk",
-	"DTcCyg0aYPrb/WjQoQ49h6FPlKdmxr6fOqTYMWzma9CGljRnJX2grJdoJQGFHZrhWR6HzQC8XdCMVmgR",
-	"aZeQQAEMvmOPsK3bKRjVdrbbiVM5UszQ09razY/+7jQeNjt6szwqCDUHH9EUMeRqFF3lsdjMdevzxBYs",
-	"k1CBWjfZayjDDQ6AlCUmlt0wQM+UjdXi7WyBBEAzOSN/ffiarfTDFwvIlJRbqHX1ae0ZW8G/LnsSExbs",
-	"CxPy14fXRqkw317UNQ51dQU2IDaPpGcxheFFPfmhmlbRfLc7UP0qw32KOI8E+PO/rTqwp/5bLouq/nil",
-	"A4PXHNX/5Kcj5Wc5Hvf5mpa/UClsMHNiOdkc1RWcUqOAc7RuvTf0AG3EyeLhuI65Km7MI2OfRSdKXMcR",
-	"VbpmJ7jffzbjnvjigHccfL8b0XuUcjJ557WpxQ5gBDAoJAufNeqxTLo6uLfbhMH0uiX+mKDue/mW8vIA",
-	"O8wfgJPZYv87hFy/aLTye6k3ewWOlkdRwYAqqIxb8L9a4ln8v86b9o8s2HwPyvOP7sfekMcL+Huj6+OQ",
-	"0Dh2wCNstdjZ4TISytDNVpX3DGdURSZpqs5nVx/3//QRf4hFOCLTwod7J9U5CUhSfTiuGyokIH/elqjN",
-	"zOBxVQv1Yo7cDNXmCaurwQB6Eo2gu4Bwh3siTRsEPmUhQDPZ+l870Ts47kNR82hO994JGSnlMLDb3tAv",
-	"E+H1FPDBXc+Ln1nouZZ25x/tT5/Ol1QsWTZdG7YD9PtSnsPgruXXZwzIYcMvC2EgpEZE65VmJaFZFnM3",
-	"rSjPGozXJhVkop5/5CJlHz51yuoXcivMjdC56taBrlIuz7f0OECqZpLHAEwXOJRVokp5xwTZ1r3bDmeW",
-	"JMrnQNTDwbf6OHwjs/RE/P2jzNIvwN1OsoL7DGWKkasgYBcM3E91j0VgdmUsM64TUgnNM5silTFN1hJq",
-	"sJgud728L9gHfSIi/sw+6C8tIox4sMYgZG7rje+EbWjbSxok3mlo886MPYU4FjLGNTk9PpWC7qkbRjO9",
-	"+b0vGeFHeOSUneXsGyLSsCoiUbailEumAHHXfg7tG3e/9/czwzqDL7AILHH4lMy+mT/6DK8zV6V9ZTOZ",
-	"lWq6oIolJGcpp2ENxD8qViEwS6VqkGnFyjt3EKoym13Nzo3V+v8FAAD//w==",
+	"7P19k9w2si8IfxVEPTdCM8+h+k2yxm7FxoYsWWPdI9u6kuZ44nq8fVAkqgrTJMAhwC6VtbpfYz/QfrEN",
+	"ZAIgWATfqqskz9zjP6zuLhYIJBKJfP3lx0Uqi1IKJrRaXH9clLSiBdOsgt/oSrPK/JAxlVa81FyKxfVC",
+	"bxhJ60rJisgVMb+VdM3Ikq1kxRbJgpuH/lGzardIFoIWbHFth0oWKt2wguKYK1rnenG9WCSLgn54zcRa",
+	"bxbXlxcXyULvSvMtpSsu1otPn5JFxnJ+x6rdDc/Mt+EdJdWb5hXuiUWyqNg/al6xbHGtq5qFb13JqqDm",
+	"pXXNs0XsRSues/6XmE/v+YKcF1z74ffohB9G6XRlCFPQD7yoC/jN/MoF/nrp38SFZmtWNa9S3R1UJUsJ",
+	"rRjRG6mY20XzV77iKTVPEb2hGv5cMZYTrsiG5Rmha8qF0j27bN8XTv+/VWy1uF78/84bRjvHT9X5a3j8",
+	"R/NdM1u5FTd9M8a/Ey7If3/3049ku2Ewe7aDZUjBHigit+KawPIrqll2k9crlRAtc1ZRkbKbvE5IQT/c",
+	"mC27KRm9vcmWusS/FbJgQtNqZ79l/qY2stI3mlWF/WPwhy0Xmdze2CcrKtbN+GVZ3GTLleohktyKFoUC",
+	"3sdN7bJMSXl1A4SMncWKrVjFRGpooHRFRfYUNk4KhrtI1xVjiiyZ0oZygtClYqJvE8175nE0TE/TWxaf",
+	"n9QbVpGKpbLKuFgfZ5bwupnTrGRWp2Zi/ee7eeaep9ycmv7XmE/v+QIla5Hd5FKWXarLO1YRKjJifug7",
+	"q+abUUGzorli/pVLKXNGRfDOgup0031pQTNGqCK5rDPzr9ncFa+UTshyB79pJohiqRSZIqtKFvYYc02W",
+	"bM1F34HB9x00VRxhf6bUMmBCZEVWskLpxzOmjCikpODZQ/MrMYxtfvs3+O0POVvpPwJdC579L/xbxdcb",
+	"/Uc38/Yu41sG97mkWrPKfPX/+uXi4Tf04erhrx8fPfn0h1/+7X/92vrLH//P/zbAByWP7ok5VgLPnyoZ",
+	"y/C2Ns8Spemuj+K3jJV2yIPIDu/qu+Lww+i4l8mCCXOd/XJx9lVymVz9mjQnIZP1Ei5f+1pRF0t7z+Fb",
+	"tYzLH2YOwopsjZDhwJcVmyJhZFy+cKGfPF5E71vc8P5jP4EhJhz8nUgHXrET6T1fUItM3sjIZaM2jGny",
+	"ByN6VUJyumS5uRV3Iv0jsafo1Qs8QkbAPSUsM5e2+YPY6Q0X6wlkl6u+2/HRkyQ8L3+A6fzf7UMSPyPb",
+	"imsu1v1Usw/ci3Ag9FUphWKgwHzPaAXvS6XQZr1Goy7L3CpY5zLVTD9UumK0MJ9F3rTkggJtIu9qb81r",
+	"rnXOHjKRcSrOyDOSA9GMwvToiizNNhi5pSQpqNiR5U6jsANt6g8w1T8mZMXznGWkLsmW6w1RJU2Zgmta",
+	"kGUu01t1TVbGQlDBwAnZyC0OWzFqbngY2VwDgil33oyaFkzmD49B+F6QiISiglz+MUFRJRUHbdSqqHCf",
+	"4BQI6KiMpLIopCCpmZ65dih58vjhkmuyyiXVCch3ZuwCkm6oECwnelMxRh5dNU8p8od1xag2qkdB14Lr",
+	"OmMJKSu5rmhRMAI2EUxiVzLy6hVNiKJFmTNlFrCq85yolObMTtvTgar993hF06qTD406CXvTaK4N7bgg",
+	"r//y8l1CDDMSo7OaP2Xfvn+TwLHKc9SdtlSRMqc7Blu8opVZd56xjGRyK4iWRG8lXnFPScFFbYZeccH1",
+	"DgikeG4UyD8mMJMWuYy65pa6t5oElDdHVjDxiFf4zv4mFp+SxZtKLnNWDJyDEp/4t78rw8kfJ9oObtzI",
+	"WaCk9B+6Awwn8lmVbvgd+6nK0KylWQbcRfM3lSxZpbk5ufZyYx9g1fAcfs/KBNQk/ePhxx9jV2IjUX5p",
+	"Hv3Vn2m5/DtLtSHVt7UanVX7zanMZQ1LsdemsaUVo4tkkebUCA51a/5fSKWCVzoxkix4OOnmz7dcxD/I",
+	"qVjXdM16PtzJWkc/cnpY5wO8Zjp/riRS3i1LaVYsjPSvzLVR8A+R1eyRGmQ0vNcO5yfYoX2y+PBwLR/a",
+	"P24ZvWNnZjOCvz/kRSkrbVW2zeJ68RtTepdLWZynsmLn8C2YxLe1+hZdIRHFc1nDMeKgiRghK2tNUllV",
+	"DIwO8872Fu/Zs63rwWtEos5zan60l9aehmQYIDRvDxzEWbkHfj00p7kA6nDNivZsQLBMGc3+gVYV3e2P",
+	"fvgS266Bgwb5FD/Zz/0ej57xNs9snXzfyuqWZcQwjJZkaZieIENpSSjRtFozfU3AQYO3BN6aVJuH4Lq1",
+	"V4Y5TQo/QUYE0w0UrzbzLVEidY7nsrY6jt/AziMF/fAKP7z66gk4quyvl929W+5uNlRE5WeyWFWM3eQr",
+	"Fv/UrHbsqnheV+Zo4sM32TK+rR1e6JGNcrWKT8WwjZo8l7LieBW2d3vFxZpV8KHTecwOO0kBvsFAJX58",
+	"ERHqyAkzr5JJcqYrV7pushnfnHLahsSIc8JN/WYuS3aTLW9KVk38Uvcw790yS7gm8Dx4yjec5vZ50pUT",
+	"iIiDb57X7I7lM7f+eGeo8U4/DnzTD795EiNsSEY36iQ64RoPI9FzVFbfVBI1jz1NLucxJ6ZcGSujrJhS",
+	"oGDXIkvIZeM5QiVjAgdaVTmQH957kCwyvlrZwMuoryFZgCV0Q/XExzdUbWZqZrdxMSdrXdYRyXUB9KCB",
+	"lYXuFiGJ/UpsXvb0H66TFOrwr+8xodsdv0avP7qtCcgeTj2YBtBthItdoOqsxYxz+NmHupClWXrb5eWV",
+	"YdN5O2vsIhb/jtFCIh/sURCeagZK7CRmEsUs5x7UkIqJdyVL51h4Cp5fXFx+c0EvLi4eXpj//cn872v3",
+	"q/3vctGx/5R92ZSgQEMr+FbMDHye83KmBKeR8+iMdsVFykjBM8HXG69UVAws+wyMxAnyg27prv8dOUXT",
+	"nwrCtSK3XJANvWOorkwRZjRjN+OX0EuaMf+4NTWnPP8lLrhe/RGnsq/1VUpbN4uPxoKvWE0jIBd3rNLx",
+	"Yz1gludWjZx0hfTeFEJqNqQqeyNhiP4/rVZvjX3Zth0uL8KIqDcYSheBGvQQwUPeK69iwQGpmLODlLu5",
+	"0JO2SCYZN5dXX48YN5pHNIqttb02FEw168MEpyv4NHNeWgONVgzc6CwjWq4ZOErhOa4XEd2/FmVOUxTi",
+	"7VcKuZTZjtwKuVVh4C2XYq0WyZjnCiRaw5P2YqTWi+9ZaUTKG7FzBgJujoCHaOknKxpfZZMtT8s9g9vz",
+	"PJfp7WyPIHB21Bloeb5Ne+AucFAbQ16uVmS5w3gUZs/wiii6U0/Rc7rlCvbGPAvhxfHdMW+N3yVSGbLE",
+	"GTDNpWKK1OU1ERLiM+i+1hVNbwP+o6lhv4ZBbc6IEfNLtuFGG6a50ZsCLySOYVgkz6Oux7ZDZF8PV5FY",
+	"XsE/MDsrc1TXzB+YYvC0dtwN3js3eCH4+b3k67piquX42DtbEBIBwe0liiHcmt8xgR6ZWTNMW7QZmmXb",
+	"swSucFYype0N1p7mRm7JilqjJZdbmBlZS6YgTDDNhsl4qSZL9Re8jK3P0F8xJg7ag3leHHOuxhXXNDS9",
+	"G+M9IKZnm2D2jeEPDGtfZkkUPY6d9XRY/0j+3ql+mQM8op0MA8NOhVQ6sdcKRb7K5ZZViihZgLRo64L3",
+	"8aY2VJwtt8GhuXhZ5zkp+Ae4u/bI/fDqUQ/5Hl5+nUAgQvWI/j5vaejB3FNAXFTPBsnJ65ffgeDI2UoT",
+	"mkvBIrI/mcYkQapgqKv+6eI+/DJ30DH2AW2H8ZyLNchPT5Aos/i3j798spvQj/kkHPTi7PGBHsQ4hS7O",
+	"LmPjORnaJYqiBcNzBG6VAa99QpT02Zo7QjMI4GvZ0hD7FAfDs8OS6p2mqN7f44qGmXye6++A26lRGB/H",
+	"jI2eG8TsHs17Uh7BR2j2yOU22CxHm1ZrtnS74enGqXlNbGd8y1p3Fc7BX0CwfDvl6LaClTuVPvD0G8mF",
+	"jujV+5RqK/q01rKA+P4ZvnOOvt98GbX+ZhrzQmeU3NG8ZpBjYq1rTHAwipDNYr9jqABJgSmJkK2yiDtY",
+	"JhjJakNLth+QL6SEZKONzLOoLgzTnBqQaOUTGH7Bb49YXsGGICnvtSH6uzubyXEgnVY0YxMfPZKTAgkY",
+	"TTZgLZd8cMDtye9q0SBpt0bZWWE0AA70jghzzrdUxUxzuJFiOQGa3jKSGSYUUhPDJCDvrR+I3WGuXFcL",
+	"AM9exCkHDj/z1ZwrvZfHb4RNTnlGlrunhBWl3jW+gOAzWAisSkicn/nQeXND3kY/QCHvwN+rK14U8NMS",
+	"WV6wbZTjlayr2OQ1L1gqs8YLhs9Fo5y3I6YYg5nb66jZrFlXkZtPNCiEVE1lNcHbC3vl2bDJTMFEcDjH",
+	"ltGDl3o6ueV6EwOZyZ6juKTXr7mKHFHgJzXjDrBnPUKctRQRwuAL3BYM86C9BbeyzjOyluHWDE3qz1Kw",
+	"3lm55CXHpVJzMzDLciCjEasxjjQqd4+fxEzYHE2zBwJy6hPChbm0MzWTm3TOxq1RfMyuxM4scRtnyT6w",
+	"57OtIs0+GKn6/tX7199dk+9KcvU3cXFxScjrlxd/IuQ/CHlOyNXV9eXF9aNH1xcX7ucnzc8XF8HP5pm/",
+	"if8/efn2px/I89ev3pAfn/3w3TW5unz28BGmBbZ5ckNF5lQpmwp+kfTFGqRYs8rc6YyDasVEZmWYdWIR",
+	"livDeCzqPPf6+aUL6YRqeuxOQfK0UpEvv7po60B9O2m+GtuqFyzlakoyUJiGmKas1D4xuV6vmcKksetf",
+	"poWufu3mLtoxY4GD1htiyVrxOFeoKX415oDdF5PBKxM3uR765Vygn3sq/YxuA7RKaZWdG2Z8f/HobEvv",
+	"InSxzwarbmXdBAGfPsfznGXj2+LrtLHNjhxfsjUV+wkAGdXsobk+YtuS5rwsY6EBd7Swwi/MZ54WfQoy",
+	"Fzp3pFGIXIDWCHyuFctX174aA80jDB1iQvcdq8zJCOpJJ8vXLHohYcb6tKWwqpLV2PXzTlB07NBU9yiI",
+	"kA4Pn4PB4UNLoIaYISkGyGOaMc+dazAWNMKrCHNIIZqAwfYDb6QVz9l0ZeBNbpaRveQ5iw8muNqwbBZX",
+	"2t2Zpt5jTHVUAFmazJpHSdNbGyrp++ym1xVQ0tIeAE9Hp36U2WqRLFJ1t0gWkOKeLIpNPCTSCXO6LKWR",
+	"RHi5QjMm5SVnsaxCLcl2IwvDMsbYbWv+NjC4oYooGqens5BGCQ9Vj702GMqZm4q24sWh9Qza7iGCBM9C",
+	"k8c6iZ3/olgWzSUuWTqwCvOpFVI9y9C00jeh6RDzHemWn2BLXQWSkcJgGYiMVfinspJ3zU8QeTBiAiRI",
+	"SkXK8pzFPQuaKR0lJyWqpGLAx6ylpvn9hGlApB7bCZNQcFc5g0xmveEKStETdMhcxkvtOrFpX1LrODA8",
+	"EeGe7u1gc/L3znkzf0tGt2v2nnEkcpeGE6ad/U8aooUnoCWmmtvZCxN3vwRXwpCGMFvr9wJvUcp8Z8ly",
+	"cBKU2avIlQUBWnlNKIHiKth42F/He3BvOQWkzRdWUk9gtEB2RxnNrOyBIvYx9RTSPTDppl2QOJZa7csP",
+	"o05ffEvviI8uokPyVNfxYhHDTx5iwxemG1GuGLHfQ++lIeU6pFW/gJ56SSQ+v9XzYxupIImLxkn3BJbq",
+	"TimpnZQy587ApLS/jreisrWpGLYnnkQkYwUVmXpK0g1Lb5lHvwCqQOUk3iRGZz6nJT83E3TXy5m97IMT",
+	"l8oMD5y6erzYn8j7DUPFu+AfjHpn7julWcUksaAjGdi7fh2OelfJomCaZlTTxfVH7wNdvMMvY5xTWCWr",
+	"OSzGEvro9L9fsDqPcmFesDA2UbJYV7Iu8cNO3NQllS1wiotPv/r3fmxY9dPNR3OWP9388Oqv8IjR3xox",
+	"CdrUYn+h5jmnTzn1CWj5K8gcrMg05HSOYRT9+/rF46/BCHOOxgXAS4DPKWcawWj8/XT5qVtZl/Upg61t",
+	"i31utylazCLzrMcL7bYzplA0qCiT9BpzDBBbJabdBMyyt2hXdhqfe0FVT+KwkDdL6yOJfsg/FHlPcWTn",
+	"KPc78J2ZsDdn2MyeTDCpogSNvRdTvkdSy7p5iO4ozdiZN/ayio53IjOiOTSjs/MPT1fY47RiRZnbL3Zd",
+	"9IgS4J7B36BKA6VwwZhWPSmOA6r33n1hj5R3tjf6XDihwMneVs+sDPAnOtjvkKiONYOT5XdyatI7XFwH",
+	"57y/4DSX65r1qiUsBSQAaoT3tU0kkCuS2e+Bi+JO8pQ9BOSYAF1J2YhJ+9AV/IPPEYkgz/j8BcQMmJZX",
+	"Zr7ZW1waSe+gVX9QxmiOCbkw5sTltLcjkaYXsHU1E//1pCFPsyo346j2wssejBqmceMwSkKDQmGMFypZ",
+	"MNBdFtPU8ePWBBjxeu9EvHaI7VBFsSlQ8RXjudwuXFHmaLG4LVwBqiWI/OJW1w7H9SVWfJdx/eyQ8t7v",
+	"PtBU5ztQ93AfFDsjz9sJ4EbAZGEquEt85RW55SIhtciZUqRgVNi8sTPyxmJnKPji1K0/+5tATT+c+SU4",
+	"s/f+shdIyLIbyPmdXXeasQ89lwuzWfuDdxY89MkmHI89/R4e6vgPYA5uiNj2LmVVye3s9BN3hCG5z4Kc",
+	"QAo9QYQutIOtcwvenpC0kkqtaMYAEUSifyvniIzGs25uSm8qxXBUy0mISdUlM7Mvxg1FBEK614n3Gz4S",
+	"goPH2mfb4zBB6QLMOrbrkB9/s6almrnzFu8szXlpwxiQS7HckUrKgmh0H8Ul9pSMGCnW1q/Xv+mXUZpN",
+	"Jq6NpMw4yafnw8O8Bs3Gx/bY1ilMkRuvjKDpHbzZligruVM9k5NABBheEuyDRobCZApZpxumnhLqkJ7k",
+	"yig8kPDCNYF6vY6Mzu2udq00qDgazQWx5TfDSVnD2x1LkGP/qGl+U8otKNkV5YplN6lUXLDxqxtn3l+A",
+	"ZBZXz80chEHhzEIugcdZAjmMgFZSuDqZP0DWl03T/eMcqk9Ol5u7Pffkahpn4mx2Yeox6ihnCIiKFuUB",
+	"PDnvyjmOsPD1UTHUg0/Jgn3QTGQz2RbzvlFc8PVmKevqlEKAZevWUd4wCt5eyvPp5xYGiVFgkrQ82dqm",
+	"VyNPLkSOEiC28o0s5t4TS5reEtAWremOlgGWYesNK56izQAWQtIgJ6PFoKWRbKHdn8kO48ylIAw9AROt",
+	"nw5cKGYDacdjhMkyd7n7PFIBLM/lLkqBv0s+16BkNN2gouDLiUF3gFib22Gqfda7T/9lWNl7ohM1edML",
+	"eXfE3Z68iXO5Wwq8NeLTHAsbOAsBWCco3kllwSDsnbSxsZsP4b0x//VdFKqf3jLQBQMz0lU4HHwszQ4d",
+	"Zuv3ISL0uABiYX58ODYtW3k9z0AH+9tpclgcEmaR3sdK++dTRqJUFXPNwKPbc59rqSVVeq7omS9fJsWJ",
+	"XlOezccycDLg4JNdseNK37lCFRwu488jpsHcZd2Yw37Mtc2Z6ywz5paxckiWG3N0WWub2kJFT/7W5z5c",
+	"A6Q/2m3RvRJib1VMH4KyyZVFbJAr4syTrpd7csRjLvefEstyEj7QSBeeGf5dBwnUHvGiJ6VqBpaP5rEE",
+	"doxiuGCIlvI+6o1i+qZxbw3HHrRdnf1aQatb1ztpOqNbOL1JF8MP8IZJIEmNMJ+BldMpU4iSJ0iWmIMz",
+	"afOJpiJCwUv+bL4UwVzq3H2R/I3x0UcH3sfZsW/p45sGfGmG7FF0hwkQYLXJFanFrZBbQWA0X/EPyru3",
+	"1rjytnuCzRfwKVdHupiofDczjlwh8yIsoJ/b8foI5GN6s2QzooqgsSQrQMTliigmNKSPIp2gxUdTytqr",
+	"uneDUTPijPHLD0foXbOmlZ4gS97Bc/ZL027MkUuMd9ng8wMmQ5+QSbdGD7TyxDt/CmxiH1KDkqSo040F",
+	"MtxyYwEiJhxilX1pf0OP77THa2Q0xRtaWq6bE/aQJXcF02VOdx68B6KZroaJ0XSTBPEPf/vKrWifR8Sx",
+	"kyui2B2raO7HuLdzMXKXzOmb4KbRKvAbNMvnQP5N5/jJulccqlYNNDWYNece/rJUjsdNefFP4KabF6I4",
+	"NMQ8GstAAOqRaf9sHnq+QRTMT8OZgyzj+uzZfLBw8z0YvAfAw1VQTq7F6+0d4ijusr0dgIGt02mKfha+",
+	"P5NyeOmIcMByaAW1EynwuUtOtrmXrKelia9bmruJMPHY5r2cH4hq7IdoAl60Ln1a2HzP2f+PmuYAE5UQ",
+	"/Bmi6KAR2nJa8yKLLvaujd0xO+w+iuwJlDoI2RNKSjvcGMrpiCzoz9EPihlirvjpTJ7V2KiIRRuiuUxm",
+	"bE2VN4CUmP5qGx65cksP7hnLap5XeDynZrYX+n1iMW3OlY4Z3aBtmsEB40ORgt42QH8Bm0H7RqYCGPVf",
+	"kzk49BVfxzCTcy5uWQZkV9DM0DUEA8EBnnxaYSsuH/Jws6rLXMI94IQMDhadWG99llEPXRGWq71OiDJq",
+	"JDTKuvh//5/Lr6HB2dVXvuLW9vFoFV3OKZDlv03lXCXonMIEy1mdUthOKeueAHKFxKI5BMb8ANx/NHyS",
+	"WdWvVNB8p1wvPpphO+dVraA00h/HOKgQ9NKL9TtGJR8/Rlu7Oa52D9WBFfTmk3KUvPDQrNspdMxO2kIj",
+	"Qm1+64h6F7bGAo7yp6y3xLURqEFdxF65RKOTNvWu+5WwIIyaillk0jAbJpS3zY42x9DLo+hNzXOGDqPu",
+	"VSJr0VddNbtv2R49LSntOIl919Taj2bSBxeAmCF+YFRZOXUKRNkhFHlfnRb5qK/RV78boVOv1mnP/cVB",
+	"cWc3Tbln67QjtCWD6qeMp3qeQPkP/NKoSNk/AvtMF5AguqPx3emsfFYnEXci7nespgREQywtaIN+YBF9",
+	"vIc61pITLYkqcw5eXrlajVd7f+qRkG9sA8c9MeFYYjJvxA6rsHWge36lulLYfs6nI5V0zZxWZMHhmOip",
+	"FbdX5lh6CMzbTsF9re+W6GkABX1xp7oiYk6kQbdE2O4nBnu7YXPue2yUExlnbq+n+FFGUvgb204uWPac",
+	"++2eLY7MEO/qIoZCnMstyybeLNPTrTt9uoKQGTPDzSwULviHWfeFkXhHBbjHqn03d/uCJGh5BVmIjpww",
+	"sb5qt74S1rq43wa/dxGPqA+gxwUwBml2AJqZHfOmqkXElADftgpTZWk1FSYt7Q734rmR5YrpJJjn1KJV",
+	"72eOxN+5Yr4x2n4jGK4YWeVSVk+J0RrQfBNSQ3MYcQhM/xdu5GbMGGhgHetZTyvrllC2VGZmZbAZuQ8h",
+	"0ZexRQJL8NkDRXjW4G0Zo9PbyRx6/1iA3cVEl39YvYb739uJLmACYL4QY6jF5A35/HL77k2nD3Ylsbrt",
+	"aR3XI3V7tjSsDHMd7A7S9av1XtniDF6mfRgYteB6Tn+8ZIEOhamd85CK9j1N+zy7GjszN+iIZHYO8zO3",
+	"Z3Oks/e2o3QWztPaQUlhPZekUn1twqW4KeuqtNlz+46agnk0uoylHMpgNVHyqU16EJIoQddxQGxN29Ee",
+	"G2vA6AtUJFiDwF8+cTeSLNW9MiKss8NRwQ3pZpj4lImAFrET1+Acd0jfa4IOlNPHFT3/hdgMvqdqE8eR",
+	"DkA/p+tBTOiqnSA/H9zR+ZOjYxRcxRteodStlCYrvtI7jHFDdQzAaVYVRwTzOTodvOpmwLPUu0nO3xnp",
+	"BIhArFXQRcpM0EGGkh3TEwHx7PY6koeO+Mbd2nQ2dZTbX1iUKxjNMby1j5pbDWWF9RM1SOPQVNct5BtQ",
+	"RVcUesSMl5XZ7yd2Lj2zr7K5waYm5NLesIeXqD7xpqJmJSvC7sBVOkErxO5gnXGzbxt4dCzpsX11EefS",
+	"7GTmiv2Ar0PePcjLpis0Urpgtq33c8OetMpcuAVbFYkMcSQAVAIIAlBXmWss1vUuHDDHToZjFF7o+9/i",
+	"8ZBoMwcfqwt8/8MMNuDttjT0IP24tTEW/HdW6vcBQFIsVS+KgKodHv0tK3WC1clGs3WyvNt0whtIkdss",
+	"mMFoYoKfblTY+KGaV8bWDXUNc4t0IC3ScVhQMeVyIhHEs5NONCVL5IAsRxh6SpvL1wime0Aw/DXdvXfd",
+	"Leb4He8DBO/baRwI8z4nvQjfFeePXVTRnN5XZgaKxlH6ygTNZaeqDnE1LOj3i0mlYU+Qafy2w/v7EI5j",
+	"IkOT6GO0wKlHaGJJim4yHtCr/5Q0mZUWnpTfMozCPyUUezgQutIWKwyGATz7IEZvjWJMfEkWKu+L+qa8",
+	"SvM+ETev23LiFtNAWD5QxEr8KSzV65AxBHDQihNuPsducXSzqLsAkBbXUvYQorRoUH2I1c6RMQ7damMU",
+	"87qdu910rgsfL7IeDDc7C8mz3C0CmjVLa3Y7Kj0gEPmjp51tJbKoLq++DjjL/mr+eej66NCvv3IIyMnC",
+	"qCwxTnst12uWfZfx8c5Xg1Dze4bOAMIaj/UzkII9UJhsazXNnbGZH6hrUotMNiAwS7yxYm6MrDcVc1qn",
+	"f9hy57TQCztVP3J0d6RUbDZKdS7BUWB7nmz4Si+uL7+5ujBGjFpcX3QuMvuFzqE3I5OlWQzQBjAWok4E",
+	"fEefQ9l6EuVWgFzwmog2Oi+oI/lkcQEriApXM4dG17PNZucmNCIl3IrwdfGNQV/Pt5WNOtzz7j015uBE",
+	"GeqqYX8/2ISzMQjxZEkw7iRalFPACN2GvvaJGQdkhETTJ6bkYUS/WJbFgHs/+pXhnInDszsm9qmdcUvH",
+	"W/1NaT7bNXllzioq0skLjymTUx3Dlj8O9gs7PvuvoMDvJyiQRMG7ThUZsOWoM+tA9KlviVTmsq72UOZS",
+	"rits5mEES4X6SplD2DpHTU0xGlX8+irberL8LxAMDuug5uf691VZF1z4EqH71FzHVLkGJnuKqWm3/SBT",
+	"E7/73lmb0/0b8AV//yVmsn8TQffB5CWrqh3JGb1jKtZlULt3hl0+Lr95/Oji8bj50m4b2dy1Nsks+7ZW",
+	"MfnX03sHCqsA+BULiq0aqQiF4lbs7sXVNXD/qxd4Dmg0l9q2SRtvlP0tPmi+UgEqciSjHwttIaHTdRpD",
+	"R6OZx7oylNVdd/MgkklLuWx5ja5iVet9TfRnZ1u5jbFZV/frM77fDt19Oafu2wfcKFkA2z7cptw+B9EC",
+	"ze6TuXqkZGCvWE7Z+qYVhVcfRzdPKv1Mt75y059LvMolyq/RPNr9oIcU8iaXSh2emturA4IymUcN+Ozb",
+	"92+i4ZqDFzKsXo/rNmUB2BWH5u7cL7u5knkraq80K2wAD8H0F0kEeGGsTfd2swM7H3r3Eqe12JAJ5OP0",
+	"NukGzX06i4ZWR3S/X//l5bsgydVIc/DaEM0EIvdSolgqRZb4hKzK+ktRDAt2XH7x5s70Vc5OH9+3Dsb8",
+	"4EsI27rWbTJnTSAtCLb5afhrbOhWft4kD+5lL6T3tfHueeRs7cx90+aOUBkQD0dk6RBhi3j3f2fudT1a",
+	"YaVk7szOri5TKzb/hjeq10Az2EiTVzHVAeuhOyah2U3LU9+rrHJFcpj97mw9pER8B2DbZsLU9WhVgwAf",
+	"00GaoyfZjT1iUEBy1pld1RyLArO6wKRAIdXjuTyloTnoH7yjec0OceLgF61RNpie9SPbWsNjDvpFzDo2",
+	"pm+ySHNYubrdoeNRzTGHXeV/y26Ngl6IdW0z9cL2iF8NAmRMASN7Mm4ly1V0sHEdZDTzKLy5JvH8t7U6",
+	"kOF/ZNswMW+qDW0b9KW0ys6KjRE+0Jht8bf64uJRuqFqk3Olz+FX1rWfIwS/jGO62X5vrZ2Z1jDfEtEM",
+	"0MPvb3xods7SWckVnNPF1cJ3KnxNhWaVIOA4WPT0D9wrgF44d8P1xUVwOu2XFldfdenm3z0FOO8w389e",
+	"4bgPfdpFeEn+6OvHDkYU//B1uCeDLYybcOpFiwJjp32PQh15bOvlr75KyJWZ3PnlxcUlkRW5+ubsmz+R",
+	"rJLlaGPW4cRWfHMPO721ra1nnqH3FeW5NZ72hGvZkzFh7hYfLgRXj3kW21WPRt3jsTVEjZPl7ppIke+a",
+	"3rrznY4FVTrawx+jyT4Z1fV4J/YLCaHCh589rHxOeWZ2Ff4APe8RrA3NHu/98pBSMPyS5VKsFdFyzaBX",
+	"EjVEMpI4jLpCzT78Yk3C5KCUpajz6cDTJzWXkbJNQX4qmXjPC2bMwlc/kUymdQGlnIjpzRWxbQTBTN1W",
+	"XGsmrpt0GmAZaDrbPgKXX/VI096g5NDmTwohmdNS5/lLvo4WmVPdm66ylU26zTStasQHeLyyvIFO9YcE",
+	"hGGlVp2OkgKzrZlIse119u3Ld0+HLP772nItk9rPbl+xDMsAmwrB3ujyT6vVW8Couk83NEjqfKBs3lXj",
+	"/8bC5uNjrn+GZlKROAnS6aAwyU8e9qa3HLKnp34qq4yL9UD7/MTnx3bvGYvDFLu+7MDTrydIjHamlSu5",
+	"eaCIgwSbmFNyM3joAhO2QxCzzMSmDFOR2Q6zVJOKKZ34i8aewZWsSFMId4Azph9paWIWYrB51l1oDdLp",
+	"KYiFvGMqXlgFOGFGs7L4jJi/v6U7Al9KbIPBVtvdgwDF5fCO9SVcJ4tt1JO7kdsg9TsEfp2WsR9m1LT5",
+	"qT1Xy/1BybuTinD/WihQlwfu+M6R3M5+arn0Tw5w58CKaYtffJAbKAbh1Gb+oat3WI/MWE53Q8B33hb5",
+	"5knbFIkOt3ZoPpEz1Q9pXtS6J7vxMKeBrnhxfDeZA1qoAxf3NM+B3fzDnAchrvZR+rf0+mhiiQZ9cKWx",
+	"Zc5HRWpW+cbBys9r24kFVyuaalmpNuwthmn4WtCcMIG561KxoLlrR3PJ6TZ6L5XUavk5u2O5VYiY0BXL",
+	"bNq8FIRxbBjLM6ctPgUo3booWHaNGpNctYqzmiTni+Tho+Th47OvkodPfp0GJrCKZ5yvZJ5dm+vIiOGC",
+	"ih3JvoW5v375ncvul6AV3K/NX1OAdlCt2Ag8/NjH8s7WnUzCxUYQiPjWAv75NRRr0WBfJkU03kDCUGu6",
+	"Tx5Hor1BLn+Mt0DXWdKc9mkyfl8uw225jEWGK2abaQS+4qXUG/vPTcFFje03IccYCgCNOANuBg8qFHV8",
+	"SAHXFvLWeHZjGxmrktFbNDea6SKDN1DyZgF51pTXxTzSW57FErHkypHhmlyQQgqZkEufXTPCstGrKRDl",
+	"4/ILZdCB8gtY4TCg/KBUs6w1oYUUa9ssBun9lKSGlQF/Alkfa3Cg9MWBd2NlqTH3I31QfuNFHaN4xtYV",
+	"Y8pVpkJxqBFauqIQZ6EWgHmIJ7++aHHl1xfR3Jk7nkWBXxzeB8hu4MKg352WTb2qY9WJxyM2C5azu4EM",
+	"oEbVaa3om4toYs7WViXvmV7S/B2vooJnWe67+NE89xtqbw2os7rfkuw1EGkTs2LjKtDFuJj3knZOxmjD",
+	"bpPkc2tfJn2jIf+kxxtiTHpclZVh+2mPR6vi/QDR4za85Y+eXBxBltlc1gNlmRAsi2M8e8i14XrnAqGl",
+	"D8VlG3UFHgwmPbOrTYP2Od0fGbcbopCsQabMAHj/m4qtchB/ne1A38zU1YQ7G1nPCoFj5lAHkWZiY83B",
+	"vM6jpwWHsB35neu9mMhW/vFh50YnEhfx0XlI/Hvlm3RDdLOQbKSYsc/vpYhucC0spk5P2k9Jq1ZuBdmC",
+	"yeSy8XyOMbQ72jHt7jZMEYJQEmTEkJWsru2PFOHuC+lwvUZVucsx8dcCEGmBGueorkQ235Ew8R0O+lGP",
+	"XY6PPw8NIlBAwfhJ5bFMq8NknHPu9rpvj+KQjaFXmE3mglBSVuyOs+2UkOdoDbRrg0Uzwwi2CxYj6E85",
+	"vFpv2H0Zl8XWcdgCBZnmdOzd9GmVsns4qzkvVQKaofb9foP2trLCPsBYZZDSyiIDBfFtZIVHXz+6vLzC",
+	"EGOZQ8so+0JDRvPpExeAtCDlvxjhUkSAJXzXlz1bxSLhmx275cJr7LaTSqRFDPouRzMouo1W53a96wtn",
+	"YHMHeY00XBqN21iS4JwJyoMDt70tAJ8ZircE76PY1qlEGShIsqHbNXj4VUKYuGO5LJlKCORmQ1wtIaXM",
+	"acX1LiErmrE4md0B7bk0Dmlo3IWxH9mRKW0I31RymbNiBiZdWleVTVuNmc1KFgwbPxvaWncF9NgD2MYE",
+	"6e7qYrbo64Y+QvGb18FYxZIGdT5BtOBjSYNoZV+XLAYER5gbtXcOq3QDGGfxbrZU3FQsk3HKUXFTi0z2",
+	"9ADZyjrPyJIRLP5v0C4RVXTTEzMM0qIObU3SG7+vJqAavbWFPObZm/6RWCHvaB7lmgb1ayUrspYy89F8",
+	"njMipIcyxF6cGeFth0MAEtETXJzTG8Q1/OhGz8BtC5+juxhgCM3EOo4dH2OKI/QJh/4RCTw2/Qf2G7WA",
+	"LidXjdoHl5ORkSohTv3x6UIIebdNLF9hDRor4/F+1ocM7PGMIuX4rhnXGIqecEgr7dZVk+AkW4h2x9Pp",
+	"h4D+7Hna78sR/HPjsYZQH+0qqrYfhz/xgWRIGhHSHIthKXQMpPlApn0OvPkhUPmexcaA5OeZ0Q1EeqxI",
+	"Ddls3miu90GMZFKzmYZDSZXquzlUPbNtwLu6GK0Fsi90ttXUoPo9YeaNfi3tQjt9v1vr7xMZ+FyMT/5H",
+	"zWpmdJyIB4ytqbiZAyB0umZhPOtPXrOkcnaWbdo3xZTb7wnoqe5b/7nOf4O9waLTUiVL+Yqn4O9NSGAf",
+	"gr0DXYExtwxewLJFcg+vzVNy0erB7KKwPRlSk/AnrbFgVpkQn+wCBq4iJU1vWeaNW9ty1afjDq1JR1ez",
+	"ojxn2BstSO1N/V27ZC4RlchaJxAqwaaMT0nTtBG/FYzVBJlanR27Db42LMcLRGSswj+FPIDhAcgTsMwF",
+	"74i3emSqJwHkjlWqL0Aa1vkE65FdbjKbjUgObci1Qdhd4PWmj5a7cbGQEWbcTC/0GbXubDzgvXJkNoqW",
+	"xC8AOuTV6iIdQoe8WiRTHouBSEo3r71OeZny59Awgkoa2FpD+CVDJ04/ju14PneP3dhq3g6zixH1bRSG",
+	"NWNiapfISpY9+UZ1cUiaqQBUkgxgv2Dw6KwZjcOy74tbpVnF5F7ova4qCyRDiyVXUvB0hvB1yXdPQWZU",
+	"tqtut3ej5YcZqobNbYhqKKF+P7TT9gw2YyVDm8+iBcIyHTUgGctfyPQY9uq4cVeytAcrLpRYTbws3UjF",
+	"EIu6bXT2zS0QmVMgzWR1y7Ibm/c1RqWf4emfaj1owDRSsS0MzVa03ti3i9g7WUU1rPGu92EHfu9E3Ke3",
+	"VCEwO9smTVdXRGPMFdvabqPTquQpz6LxSKTsxDF2PadpHfW9Ylt2ZBUm9CzU+wbzaISW1kuLsFu3+6UZ",
+	"g3XdiC4UeXnP/dIoRg/IqxeQ1QJPJr6swoLr+DS96eutZK0npIa9tY+Zo8osHnAfCP4w4QQ2Lh9kPFhG",
+	"4L8N27I7Z+sY54Jy3PBu4I/nlXfDTwsO9jYdHS2QcCf2oBIJOPJSrPIo9twUP/CY3PriTt5mtn0y7wXe",
+	"U3trr3WPrxZTTWsNPZvNmcgRpfyecsbdGB8HcbajKeHukEoB9s6a300DOz2mXPEuur2oZVOZxTVZyTyX",
+	"WxWorrYi4AAUw5mtfXtOWODKHIXv71ZF4KwbZ6DvwYuDTqpvQofogWfXASlPNWJoahXDXz4uFNM3vo7E",
+	"aF/TcO+ThVytcFs+ffo1UHr+5NAaF7quBPlWygJq0brhzLSrnQ4R3yzymXdftupPhzHzZ2tkm1gNZtOY",
+	"3GiC1qU7EkPdR6PwapnDo7Qk6BNJZsmsp8HKevwKDDW5QZ2ZRxu+meNpp+zqbJkN52FCCZiaGJef4JD/",
+	"vendGwtUMdEwOZae3lXROWZrT1DLX2PD7g4/TIfhubd5ddy0qkZ6d78+Zzsn2UJeLLeBgvam2Uf7H2kx",
+	"Jd22C3DwhlaaXE0CARkvkZ9aYW5m/C4KLWUrcg4uDxlrJeTLJvuSHkbUOBAndo5utL4VNqcsrqOBdGHV",
+	"HauM7L4FpANU3GwAcr8Rm4WmHDQ6+v7em2g9gagj6e/DeXbuVeEwIzoHrTMuz1649c7SPOC78VSSThEY",
+	"VC5AnRr4LQGL67op0Q+y7jW2JXKt5Cjxm4ElW1OqIcDDTpfyDgffyIr/hid/f6LTBaad/dDGTzeB42hu",
+	"PtcpLJBDfA98e3P7QuYnAJpFFuX7NfRNdIr/dX8HW7ACgD+SM03WEmvi0cbV9JZd+8QtSD3IOYP2DZhj",
+	"qvQe6G4zadsfpifpFT/0oaitJOuKZ+rad4bbWfCSJPiLrW72rgswM0Ci+Co/i4LiCN6CjrCYMlDatKUq",
+	"2nLtmAKzx8ZpTCorxkfZb0wngftglCvtqXVQya5YXFaQ6egcQGZS1wFlVdNjLySsLe8Empuvc/9loiW6",
+	"ShAQGRKRLZzAPpDHzmYvNxg4/ZbhiZJFmoL6yf0Yu1QF9cNJPyCJo4WRWxu5jVXiuwV1mzP2qzCN1ErC",
+	"Oy3xfUy2fYgkb5mR/T+4it89q4PluRrMXEPjAM8idl9hbDK+9Tvz8HOW9wBM53Uh+t6OlbvwSBNCNisB",
+	"Q6KCq6F1kPdTTFie9ZXzu+w0m2Bfq3iMeNOEkIYVHPdgYl8b24aOyHApWO0JVuhEgTRkiHKb1UJTA7MD",
+	"UU6vhe14OTSakKI71oE92dzGNblfzRQSy1JRTmy8xR3khRlyrwfRtMErnzVUA14eDRHMq18K0QOi4YE7",
+	"W5ZwiPf721q9NgNEO8M6vK95M50COwwb3EWYHvB72W0+yPX1zqpxM+of15RPL2U8EqZrYtaRjkZ6sMYZ",
+	"E8e7p9OWWrnLsn05Oyy8VBpt0hVM9Nhf+2BS0SqPmFXW4LTgeiYhT7zDG+qQYsd3bL8d5Fi8Z88x+NWT",
+	"7rFq4mnzGGegx6Xf/Mtxh/WUUE4zxQNPhY2+zltgv74UFiUcaX3vrPpyyPK8mjBvfT2XPHgDwhw3ak0e",
+	"NHCgrSL2xfU5ICkTLpcZUWrzhe0Z0zRVTBZbnmc3DuKo6boIc7tx6luFygA0G0pTVmqL64BtwytWsGzn",
+	"e5cGv9tmj21sXUR8s2g+DdSOQxJKFhu+3txAj6NYekoltzHxYJb5QBFI3kLKPFCEZ5Mcsg62OaKy2aQ/",
+	"STYyz3pb+LlHNyzPvCbmGvk9bfdzh4/pEsylTqtpufUKl5tXTOtA5rpXJLRrxYKSY30bMs+C+hjooKA3",
+	"VPg1WZvIea92SJ5jaNC/4+grzHtuDMtaI7/4k+1PBTDy1CiW5dHFa3pHXgmLPqYW14vFp199JAulgOP/",
+	"CFSts4zmb1M7jjUWyDpZaMoGpPr18Xcblq9ikQddzfFDwDDfCV1FXSEYso4VCAGAU+jOpeAzrLQ5+ObE",
+	"UGNs5qt4JR7Vm3EWdvFyeDrxK+slBq6ia0zKPGsBHAQTgXSmIU8XlwKqnLgmNDeXwy66oP5WGvGVJgvF",
+	"f2MHpU9iEMXSxK7NDmfX00ug2bm1XNxgozd/g1O9gYrYlFbZ+dXls4fvLx6dbeldJGO2+XKAsB2t7YW+",
+	"ZoaZCgsTSwEmLN+hp8B80MtGbU5vYWkHmn9/Wu301u74tihxBV3PuJsKppStHho+AFZSu+ejr5a1yNBJ",
+	"NEtWq7vF9eKdUZyS90bXgjQMckmuLp8ljxLIEYhIVfOtFpG/ngZ9b74Ynb0NQcew+EaVGbXhZRnzm3i7",
+	"y3szLcZBvCmyncNgmzJb1AHzjcY23WTseH2LjePEHAzQwihasQGAmXT4iWuLMOg03iltH2a7TMyaeh0m",
+	"t3zfXBxPwRzvidGfid3lkDLn0SqKzjlr4GamNIr0RVlmO9/WOTu8LqshYMyvNg+TcohGEQfTPLfhNHBL",
+	"T5n5+JYdsvxXi+cv1OK5p4/Ml+v8DIWPsw7mM9tr6h7s94amt1F/97z6Vy/1I9KuB3S2B6E/eu1g7dXM",
+	"UlK7svuRx0NMdTMtVnqvNGaMQO/YuuiJhTY9YI8xWuM0dFdmk3dilxO7FUsZkc+b3yayPwQO5siPPb9A",
+	"37UVjDtYnB9p3i1zdtMUz46+B4g2o1LZg4/dg8HcLn5GumOjyqlPx01/hUkWIiPLHLD5K+bAx0ktMuZh",
+	"ikqe6tp8uJHbsJy0QSqHoRbJAgayoFzjvbqs48CtZequOXIfvmfoihnq6nAApPoU2C6rU483GuL5ABrK",
+	"rFryxnHbmfv3v7na2t5OJ12E1GkWzxAuPPra4vrikuU3StZV2uoDxz8URvIt2QfdJGeab5t3R8Wgz2fa",
+	"N9+b/COu1V5FcYhdjyDY3Q8gc/1j1MLvEWH3bS7ajzPNRVBlP9BnBEviWdXk6o/XRlSFuldj1Q0tY+4q",
+	"LnZkS+/MTVlcE0MaKBRj/6hpTpRmpUrIkipGnjxOyNVXX5H/g6zqPCcqpTnrMa1XAw0muYVfa+WTuZ0n",
+	"Ln16SpqPkXU9DK0soMS8jgXDiiQPS2eDsE3riHS21jVqbngu2Em/iKDg3ULmNfImbLhxcIioyRbC7XH8",
+	"EPU1gDB+7WTCVLeQFSKLbyUErJ3fvYv9b8cdRayLxpAwB3XpWsY10SNKlKa5r5eq2Mom98xznbtdNS/v",
+	"IQ62CNrjbs3zXEFTArLc4b9Uk3MFj3eb4dWipypswxz+bKTIwaG5j7h5cXj3vB8zupx6vWYqjoyWskpT",
+	"LvQuFPz2j4ah+C3Ld3gmFF/mbKAn6mQklIj2fEjdO8RiFS7qPiZSpGDeWk12/CSgUpS+OxFxUtJ1xXoB",
+	"VYqEhFWp8GhM/lEjBW4AQ3PDKnZT9ICcrWgFcVbI6StcOjVIW7ihglpgEMyAMSaNyunSQ3MuWEbq8rDu",
+	"TzjPQg1k9ae5TG8VySq+0iwjFOFx72yQyPyQ03KaNrTcDbxHrlaKwZKWu+sGMHLDaBVAydjESxVSxuy6",
+	"A+3zQH62NBgbkgRauOESiyERKUQJITllensTGA6dLFMAqatTdESntGAVfaCQXGYViA+sJWbZLxkTZMk2",
+	"HPukwLwzums0Sj2NhLANN2VZDE8JMoNhJhUVZAVtL5tkXxFuHSYHSAJeIMj6Z5BmcQA3eYing7ER62zN",
+	"+tUTn3BqGxIaab6hIktamM3ISNP0FHz2xpklQ8i90AOuaX8WR1C1E5u2l+7ls4xTd+C6RMJhbFtSqTdw",
+	"dKbNxIGsxsX3gLgGh82I42Yn0vfGcHDq57RD5VqnukOKdd+ahVxsuw1t6OHNJ12bgiEZaOQ9dsEky900",
+	"gnocKyd2SgfTlixoztcC3XTwI/zRDKVXNeY34VIQQ6qVruQUpyiwlEW5nLoXvtNw73YEUnm58xsR1BKg",
+	"hDGfQ1+SVlVHRPyhSnzAFm03fRdHYdHAWEEoKSmvFtFGOyKT28gCsSVSUHDjMpwm1j0aSvvsNDPJBkIL",
+	"GAXFWYTUUQVh/87pSKeOxNg/UMFBDm+K4Jpv5EdDlmTh9JjmKAQ6VD+sl+GmFyx1PW26ENrriECFE2t2",
+	"SoWwd/4ib/oIY+/LihHH/66L8vjm4LuHpqxmtmLHOTgGNXqM1yLsnXURqbrH78RsYKcJufbkbrDe9D1P",
+	"BGAs71Kcosn0XKrQnMdonPYS3bfZrKxBqj+++CYsz7CgNOarQm6nXLX7O4S06duiH92Up+6Pv8Avv7m6",
+	"sNZpd0d6r3kuCM3zpPc+fwpXTwXYhmBu3E30g1gzeS55mhPfa+ruRHoMpFqwgX6PGLX+quqavqBqxy4E",
+	"c1Fb/VsbrcDNC/EQnfMndkVkdHd/3/F9K/5t4CB+VFc8Z00fefvovrWDmkMk3zjPD4Rwi4PMuHMCHkFS",
+	"8ExgabD2apsZMiE0bp9Ox5yZ1C/GPBL1R0F6n23dbC6XQ+fg4h8RQA1MYG+8AYosoU0zQGkoQA9H+MzI",
+	"vKHcNzLrPLcnrLAuAdvyeR4aQxcnuwVQFzR+geU1E2oYcR90G2t0bRq+PYZ4dmInOH56vTbbA+kfP9vt",
+	"zC8fY4sGI1xhQPQFfQd9wK62FWwsC29AczXODweFJQnR6a24iOH2Qy1SJeuSi7V5u/VrQalAYx1EhjuB",
+	"+OLiZg/BPgxWtcon2glsJcV8OlkBomw0DmWExU1dxhjAZiGb5Xs7YxsIGFAYhdSu50X73MdiVq3Sj/Zc",
+	"t5Sjkxbk6iDGaPcDW4ESx1aVeiTZLWKDmY9cIT0uqr+PeFDpMr1infY1MPN3ZtT4P/xagcKe6FfNJ73S",
+	"3E4nnjXqWklM03ss0HgvqtqpLisv9KdN05dBdCbqgwMzRmsCCrERrTs87qXOuQDho81R46rtUW2Qsoc8",
+	"Gl5UDbkvoh84hogkvAx7BpoTA32HWvHr0EHgC8jGk2Zad+wRC9Qazg/WHJxAvLuG+mAM3e8qaJThJHir",
+	"KA7dF+5VeA/NK5ULOTIQ5W1PBDCZv+f71IZjWDbez9Vj2USarWmaT2mxEpou7mt9KxHfWq7qSTXcl/bO",
+	"E2U4QBAuojf1QOMfFtEeIF5ktMrGFVc5DB8LpTmekx/tBAAnLaXiAUDwR4FcRjPDnezo8b0rljQQsBDJ",
+	"JUtmJJFZArRXxESFceXYtTxshJXqA+d4z4oyt7cXzfOfVlD9Nsht9hsvKroyQxxU+tCVNN3J/RpMD182",
+	"Nw0AS/n2MgIwH2fh0hiuFy/+CmV5FlntO7DvPKxboxb0JRHMOKd2MZjT0C0rH6zSOwjZra3WxJBIwGEg",
+	"drMTFOy1EMhsS4whJpuWzHFoooZLtBp90KXltCqtpmZkhLkvQ2udD+3X3p73m4oZMcAKlWCqU8E/JOSH",
+	"v9UXF1dPvlt4hv1e1so+2OXQ1pj7pLkY0PVPAiD43uKd790Q09ubnjBvNp6NMbkxacetudtvMxpMCRYy",
+	"Nav1PaqUB6a0vne63owj1+3ROYhskvNo6dSXQUXpqUcYSi3tLUXqSemMaclNFh6M5pLikJJTMGveW535",
+	"APAK+Oqr7F49PJPFX6A7ZPd0DleHt7pJYuHrlqr+vpKxRO+YpPiLYtm8vsoDSVien/sTr7vQW1RtRtBl",
+	"D6xCs5mV8IJWT2Kvc0ziGi8f/qLuUyb0cxyWDYuyZ1Y+riu5jeq3aJdGdVvbzCqOIC9jIYJVXUFETgpw",
+	"Qe8keKV9v6KNrBUVWV8ODIs2QxdsCzbCiguuEEXsCMgDx/DTdGDhcV+atTRkb8xeIFzsWMFuzy6h98yA",
+	"NfOROvkYu8ypY//qYuK644vavdMsUt00eKl0bw6h5X0SNcUenlXc5IrCWWlWHghn9bPrMPBfeHb3w7OL",
+	"RCEoFw3AcEIQw5RX5NWLKFLusQDwTtOiZjoC6yhMqIPkw2lOhuZDXv/Zduc9mNmx98DMzvvsA011vgPX",
+	"qHO2tBvrK6ZvbLU69Kt48ddGm7tefHV2CTMo6IfwXZegju79pdOa1I07QwO33xja5x/Z1p5bLjL2oa/r",
+	"s5FuM3qwsKAkux/xrssQUcFMc82qm0aMzNw0XVdCEUqaAYhcrQBRTUDYOavoFgJEEDLL5ZZY99g94Bl7",
+	"7IfJpkCMDiDzbgL5MIMTetv29Jkt++lHuuHj2Ny4UKzSkyfXjd+H+OKA+0io2TRYM+ySktjgHBuZ0qra",
+	"kaY+dNpi+2Ak3DgTOv/GV1/IO3bA8exhkt6DGLMY8eHeSR22IVoSSiDX04t0qMKxyW22g1gxmfADFUIt",
+	"ZWmA7ImvA9IyulxBC3bkw+Gn3aaObRcLkatI7ncdc8NBFsbHZa0+kY+W1T+Rj6g1fiIfb7nIPpGPORXr",
+	"mq7Zp9l+1BaFYAoxGmEp39qBrMzBpnXfmRqGX1aSZilVOiErnhcJKai6hSpSoVVC8irFU+2aLCx3JKi7",
+	"HUBCs2gq/Z0+oWn90Y7jNNFs3znjjjr2q0/E+dMPZhR3odGGZkgf18kbQO8wi+OpTWOyWbS29QS2VNjS",
+	"HaKkAQXILWMlhrFRgPnUF3QXbKiySX/7RYy5rKu9pBbFKPhRMIx8C+EN2QNR2iPMXSlg6zjHEnns0d97",
+	"9tFXySxfI1gycwyWiKP+yUVyGCua7T5YTbNfVHj7P20rbA5E2uyeBR/EsljY4yyym+EsZliandpT/1Hf",
+	"gsdsx+hi941CZErbo2DRxXc+Edx6DEVF9a40sAJmLBVagnPsscHM7hb8A/bUZ0TVXR2i5xx9HhMEVCr3",
+	"qj46WFy540jaPp10GlZIJCdxABijqFvpZRHQzmEpcC/AAdp/RWxxMTOoOcV7PgPeErqOhLJ/KaHU3Pxz",
+	"U3ABqME5A6QBKNxaOES9ZJEyoasJYDRN482e7N9aHFMxi6pN0dcqNpf4Qa7HaEdSnxjSoYf74NeYWBry",
+	"ALGM67O3bDvbBWS+2HiA3lTsjrNt1+uZS9XXtA0LJ61mYazRQlas1RpnTs/p7XRxBjN+K7ejnv0KC9Rg",
+	"DVEvtxuos+yBtvU9Me1OzeYtK7UNRq2xEjPD3NM1qlzOeLTGZVSPcoFCfxRrFUB3Wtk7FfqpyezXbCh9",
+	"qc2qBydbvOA0l+uaESmsOqrIJSinV2dBztilT7r4SUDKRcUksQkhlaw1iyYcWXfuL0FA4iJo31FWTDEN",
+	"Yh0bshvLGpOSAC3cefitT/+X0EGJSuqesxLn1SSIwKcVNCbF7BUzrPPD/xL1d9ohzIPePvnFuiXxUX/N",
+	"XTiYVvuBfyl5Dclhse9c9n7nLbzTOcA/fbp/QstQ7+sDc6rKEDFpz9EcNIsDnRc9Yt7KUS65XW5FNFff",
+	"sdHHvr5S/ZkMPmwwITzQl9zEonhrnUv54jS9ru2pD0k6sd81Bhe8IDgwvuCAbaYKEX82noS9qjs8G5j4",
+	"PpXlyeN2j5ejtqpt2tP2xmbMcise74blwS2mhKvnQYn+jOH+YTTR0RTdssE1Hb/bmiTYDXbq2FbuD2Ul",
+	"75qfsLG9wyJIqUhZno/k8HdLdyY5w3BZmEpfeihTd9u59N3+enS7dbMj+Z5wi1IiaJLTpWylB/aE+2Va",
+	"o4tuHkCwMR4OAl9USCFhsbyKu2FKqjWr9oX6o3imZ6MB7qPyRxpUuT533f6affx1OMC+60fnCDGwecfI",
+	"/HdH+PdY1hwe9W6Cwk5PrtYbyvrq19J7E7j6i5IribDREfvBlo8QrsnS3O3QxLCxHxz9LNLvxOTpIPcL",
+	"6eGzwnAqEQMLHAWrSMu1l5UsfN23LQTSkqBcAx2VFICNpM7IG4cjhnURcNSw+b6lukMHsHB2WIoYgAC1",
+	"i6HPyKsMv/6Xv7x6cfenM/KdEVz4p7cvn5NvHn/1JzOTZc4KX9eqNF3mjKQyY2fkJczXPF+XuaSZA2OA",
+	"RIVamS9rmcocwOxoyc/xMXVO/lAwTTOq6TUs2lA2CRqf/PGM/Ax+5KY/0pYq66/LSMGo2G54zrChLxVq",
+	"i9gH1OJASMXczCF2yZl1gGnAjVS+ief2jHz/3bMXCBlhRsEi2oqRP3/3nnB1Rt5vIBonjHJoky2qO5b5",
+	"JcmSCVrys78rKRLsOq0A6mXN/DOZTNXZ30BzxBZKi/9plBnyGi0NrzIsLs4uzy4gyoOjLq4Xj84uzh4t",
+	"go4jOCImA3Kmzj+6xMBP4J9gID7MoYXu36+MlfBnpl0fCUj+V6UUNtPo6uICHbhCu97CZZnzFL58/ncL",
+	"q4SCa2qvCmT4bmpOk8GYNBdAfEg/x/M3uI1wGFVdFLTaLa4Xz/xgSYA5YI4fgs/ZlmLQlAZrDGjBNGbD",
+	"xd/YPOIzLW94huUs/SQ/py5N4T6vAIzAyL5Zgj6z+RF7G3f1WTYOJBPLjrBnoPYQ6ncOd6qQVVCYRezr",
+	"rhuEE5bjKa+wPSihNnEUMVNVqxm0+UkkxIhlCBqbH2AWQzuY52e/ISrn2OH5n4DGOeP82HGbXfD35pIL",
+	"Wu0iV0705NAq3XDMdLnvwclze80YOpa0ZJXNAbF3jt8dLiBGYl+d+AZ7FVMK+eF0pwq1+FMdq+cw+r+Y",
+	"RMRFhcfLYr7T3VOX2I9eDACqYys9djCATc4/QsZL/93yQm6FudRfYn78GCnrjMvzLb07yrFYWXv0voJJ",
+	"WPSa2Dl4itIEmqqgroMKwD0PQPJxwQHhDbupWVcaZheFWicaeA2lwgasHXfCrzM29Nypsec+QeZcVnzN",
+	"MW24TxT+ZB+556GZlmoL74q44KPMoHTFdLpxOb+8OAZr/IwdEyyFkEEaCalIQTPDNtc25oqaPBdrFK+O",
+	"xAkU2phrrJL1emMfhnqRxNaswvMQpv49MlZ80AZZfMKwl/P5FfqdnugO+F7m2b/YDfDvjJUhe1q4PECY",
+	"MGYmVu4YjsVUMC1LBJ2w+T/h57XQPPd3BTRZWO5IxbStPxrYNefBOMWu/cg+/KtZMj/QW9azaxJsWuh3",
+	"bFu+A/KWsWpU89zYfqCOd/4R/h20Ed+YJ+aRVaaa6YdG9NLiKFc6zPIoBiKM1JbY12A4ZFxBFM9oRWB6",
+	"vHnxMiHP3/2HIfh/f/fTj2hvbKjakJwrbR559u45+eH71yeRzaUne58Q9U7ZDKpT1d0iWfwdwU+LTR6L",
+	"zo5IVgfDcYoz+p7esm8xenwyg7UBLomwEXj+liylBbMKr5JkRY/BVe/bh/WBw+4B5yIXCfp+DHUb+HvK",
+	"IYoY2Li+LfngDrmOwifYordm8H45+lkdCxYc5WiCFCNB5ij7UFAjXOFdtreOx/HF1Ga/H1ZLNv98Qodt",
+	"zjA0tU/EQt6xuNnzOFKrGjfB7r1snIZZuLFggOuERMhi208I2BHzHj1VwF9GBc13ih+gcUJ/mZYdH1Lt",
+	"3MxoPu82g/bx7Q8hwf9RM6W/lYiMdxRuNUObVyC3tsXxpyl7bNZ9DE/ZG8jZKaSQuKtcQIUINoaCLP6c",
+	"Q36uXK3wQ1sh51IUosx8HsC39qoAHrZyRAm44xmT50X5+Di3vn3tESS0dQs8UEQVRl2yQye+kgYgqY9n",
+	"1Y8chQPl+PhZABkelz5XRz0RUdmNxXtbehRfPoghBhcnInoD09t7IUpV5foo9fHxO9s5aYSLeUHX7Pzv",
+	"JVvfm42xh9MRyPEOm0FZ/7flZc/FYY+oYzCr0XIfGi1XnX80/0y48r6navOaA2bwuEiETMT7E+WlrNbM",
+	"CEWvlUcWH9GtczfPPtV6DPDME6qsuJnoR/h3wEMdU/DNV+43i2FX9hv/grHtyI6zHVbXgoVBYAAa7yJE",
+	"vazICnfLVZHY5JxPPaTscfN8XkJ+L/Pss5PRemyQjHs+mmkumD1S9vhePi8pf2Qf9JflyEnekj3S9V3U",
+	"n5d2cKt/WeLBvYsEw4ObYO6Ft6Yat9TTlv+QNu7vsGgMADwDqrscj/4wg7lc3gTPzb3lsAv4p2T0wZwX",
+	"hiN+PaEnsVkHJI5FFAfMFTmG1dCQLCGCbZnSiK5kOyHGro+KUc2aL57IsPqRbYN3TLKuLk+wAzHqo7vb",
+	"VrvadDCEaDveqXLvj78ncjKMUHK/TFDI9vbvRLbAMB1d54G1ZOqYXo2GEJZ4ed5gZidO7yAZhYQFDKxZ",
+	"yApBlg6meAmuwqTf7B2g4MVnoiDYwcETx3CB77MedF2UtcCCBsQdm21ENKN6C9UVxbQJ+wxTR04uXux7",
+	"frJ+vAnS5Z92T9EzFBwKaKqDpuKW7kD7RmYfEyuB33nwIn7RPNZhlN7AGAeMP1DC9IZDsfVTm7oM1xJI",
+	"C7q0uFWgYv2jRl+01bF8Su4sper0OQkvgsjfWFZCQOHjOLYs9Ta1yCqjl3Uu+Xud41GOYRnXw8zyHTwx",
+	"dyK1yOSNXC0+zw6+lus1y76D2tTxPcQ1HymRxOjRRmXHAGNO3d5dh2dDb6Xb4c+xp3dmiCFX2nf4xOjW",
+	"aPZB43DRePDQlsAr4rqxHeoIbjVW3bHqoRE5BBf9lDCaboxseqBIRjXFLHBiZ3Ny0vsSrN7j9NJWFJ3s",
+	"9jIvOLld8tI1BGpaBUHCLq0qfncEJk+ObxCO7p13mw6dnH5H6dAOfijy9gZOiqA4l+i9ffEu1SHIfwBI",
+	"ESu+fNuP05+PxjU9eEgclT9PTqLf0wl3B879/pvyvduJsBMwoDVhwYnrUL+DnkJh5CBAbz6sFCKi60cd",
+	"CX/me3GBkzgRGuJPUfKvuv6yW1bqpy7/PWin7KSTUZ3XFfSsPUJGNg7uTFVs0w21RVjCYH7VEtoGNp6B",
+	"zumboMnfMgujfJKt/XfGyn9J+/g9tnVmBCDdaO7Tv51tNdGQ+kfNajYoov4HPPE5xBO86RWgRUzLmsbJ",
+	"35+Y3xmjCDNcYvmk+wmN14GliEIMSnAdrrwxa5+2VQbv3cGIiBn2KOKsjuwZeBKaTTu+LIOxT+av+H1z",
+	"yvf0jjl9wjAFBLu48GCDsN1PiUMlFFJDcX5GlKY7Fbbwn3A2K5bJY4rGNll+WlnrQW4x9+8/jSn7n2eL",
+	"pOOnzeSXM4uH2MD2D+lLo3QW69Gy9F5ILFXPeCvSZN5Tw1TALJ60sxh+71O+37oGgici3Ft03o9cUw/U",
+	"saIJ7/vGPbEWbl4zrIC/ZVgMf3qZZd5k3siyKUKL5jnB2Z+I+irpuaKaetSjXVMD4TvP6SfRuRs+/3wh",
+	"u76z5ah5pExh25EGS4whJGcTuFNZ7kAbxCsJvOrwgSopIOSiyBw7OmrDmD6dYv5dxvU7eMVpNh/GRj/p",
+	"F9JR4h1S4zIX9cfGPnageJ+SxeOLbwbmZnEi/u0A4jyXYpXzVMfzAelRilOxcQZJWZAUiGsF9kogImrx",
+	"bOFWtf3en/psSjAtEReDYU33RuaZCrA1WK4gjUPY8gQmpnF3vjodd5u9f1nJAno1nY7D89UMNfzq+Cwe",
+	"h9SKZtxiG5vj5NyC7Wv7TiNPQf5z9QDYKl8R7NwENS3LnRWIcMMhkuQE9pC1yB5WzKG49Wbqmufe4mPT",
+	"YgypujvAQWpnchxVIDiA5uw9f/cfCaGkklufpW8ukbwuBEDmuBbppzkpbxnN9ql4grMSvOEzx9jxrT9A",
+	"kkHP7hb44RFUA51uCIVqQOQYomUgc6nIiKI7a51qspV1ntm7poFZ4Kq5fmYdlLMyW/UeFkgLnHVcWtcc",
+	"jnzvUo2TnSMtyZJhDiLLQOpkttMAdK0/vaUTtoc/2bX2gqU8Y+9anehPcVzNe9TkbLtYailM9Bh+8GfQ",
+	"ot9cH6iRkIDQSai6TDksO5EOW6Pv4Il/5pRRs4KTB2XfN+oyrRjJuWAZqUtUFjFpOsH4eEmN1uGyxwBB",
+	"LYlEc0HpLitZSsVOeNm9wTe4XT5ltqNdSXcTNnKLvbEAFhPoJ9j2KJFyF83jyspDtzHoJLfxKtuJRbAt",
+	"7k4kejV6kjy+Zu9Jem9BMU/G6OYFn4nRHSwhr6w6pv4p0w4ciP/IxvmnPouR7jsOTIiI0yXLiV+F70J1",
+	"hG32Y8oVgdeok4WH3oXg9ae5vt3wLyq60gff4dAf4EhlSkhTCypGYdueGmvHThTNSIqxmlavoHFRVIsT",
+	"B2lsrN37hiDk5JFKAQTgPwGR8+E7pozW9J9kwygsVGECq93jxK7crLYujYh+8pjkTGtfY2QGTHPOBDav",
+	"wEou7KjoCpClYGfklUYiWReNBztdymyH/phNAHjqpwkQrt340l/EP3F8qRZHKmMy72oyK9EZZp0b6CqD",
+	"AD+6exFNmQqMWU9g0q3Lce9zZGBL9hOS8uc+A9hpDK63+HFsM1gwy6wnSAWkzFf7eUcbmWcN/wcpFJlk",
+	"GMLd0LvTxevfhdQ/vjAO2q9/Zs/HZ9zyd+DV4OkmuuGg5DYcUYHuiQmsE4/OecZSo8ye1LQ2L/jJd9g/",
+	"kV0NKvm/MCe8kOKBxvGw5bZLmGsDMvRvN6LbD+uoP7uH/pkt9bAlwGewYZrcKKOX2LTC49aA9J0tkH7B",
+	"np1EzIbdMb5UyLG3NUOfAgMO4CVzu2O+eJJA0YyJHQ+y27zUeWllra1HCELhf5fLAHHoKZFVgp0LoMdH",
+	"0njJuxRyEsR2ZxjLLrEPxeE+9srGnHE/CEnqmvlAf8phgNLPk9UCK5wa6M75Lct568zfNyMP4lbYRxLq",
+	"QpGIqNApDdmZcs0gWcKW1ZqtS8iSARwNMMVyZ3iB5atwfwFe2PwzoYo5nrB1OtADi+UH6GgUULKNIUKW",
+	"FcD32o4hQ0XDZsLf7l5lXyrL7EiJZc8OzCQz3xopAP6RFqfMTjJD/0gLH6w6JMpxHF56Cx1MLDfFD8A5",
+	"2vJqLGfxuX1smrjjImXTkEhco55hAPETs/J3Gddxn7pv9xnk7Ryj5DL0onjz33bCocR1XrkH88f3utUP",
+	"+x7nKurRQt8R9rVBbNHlDlAlMq4btxY0yLNrJ+1W4U3GvQAIQcAV2uuo33UyvcmpCHp3n+ZMNy/4IgZ3",
+	"qzd5VOoCRvu+/yOVBSNaHoFpv3VWOLYsx0aUZngICFGSyzoTTNlMBMiIR5csmDsI67CRlX6oWVW0nza0",
+	"IyWjt8OJCm1GrrUvczw2Gz8T5KeSife8YMakfvUTyWRaF0zoxHNzZsPYWIho41zPf/grUXqXIxgmJdiS",
+	"Chgfm8LccJG4H8FaEpnFJrrhIpadT7PntT5h7Zod/cuwtF3ZkAt2daSSN0NJQklaa9wwwDSz2IWwCytu",
+	"u/dYmwINCFePHbBlGzUqypPntin7/flyz+qgu39dbvjst/BrumtveMMeD9zO2/iHYxSYQA2itQCpGmWD",
+	"Nn7JsZkANqcFkX0KXyIOf7IM1N9fzy9b16W0LF0TPhsD69lljzly7Nvn/YYRmtp+ihVrqVPe2g2SkxKi",
+	"zcfQtCVMJ7jlgtQiN5dswajQhOYQ4HtmbzBf3oStYoS52jC31iqf+7oczfMm3ocHQ0gIC0Yjgtg+JrET",
+	"kxXBVtSo4j7FUCJvBxtdPrjrpIYmcNgUEXoVdqsNTmzLnarW4Ljy8BTVBGD4DRQTeN4hUFYQ2i33r8dr",
+	"6gBAwxwwYXMmMqNrBTZs91BhFacX903oOmUe+Ybfev9V4tjQZpTBt50HKvy+GbGru5mL9LWb1iSbGVvA",
+	"jzgIfR/5SCNj38Zjb2Cj7BzRFu95i5a/I3t/GuCS254JDk7IGQGwmBYjHK+Tl6vgorbbf+q800tZVXLL",
+	"MtBZj+4QKGh1CyP1O39+sI8cWARxYDq3djtzhIwBs9QH5qKDhZgbJZVFQR8qZgilWUbuaF4zdQ3d2VKZ",
+	"scS2MTYbvjK0VAnBXsCpzGVdQddJdk/fZG/RREjx499oOPp7pO+/uJL/LENNwm29XBFVQyGF5a/4oWBU",
+	"1RUr7HqjN4p34kH7Uav8oPvOdtOxo2SY9WMRA/wfIWh9Rp4pUpgJ8eB5o/EoUkql+BKabJCca53blrRQ",
+	"DkeJYqkU2bVVxKBAHfC4lcIntNQ0TwhVt/ZVEdXpB3yj1Z7mcTK6dabEu+VW3ARP7+258wriCTQbhDnE",
+	"htk2KBBxqT14jNp6aVqIjJ5r8Bbab+J/UnfyDwHz9ORor2iFOm3grjumt+N16F0rGb1VYdfiB4osa2Vr",
+	"htaVrEv4WNa6rLXNplCa+C078oXTkOfM3hW9F0/z6Pu4GnUSHv31lNV+x7rWPGyjlxrRHW6VAK5khSHR",
+	"AA7HDEHV7SGVETM2erR6LDw0v5ddPkWRWknXTH227cdKjQ0VmXngjlXXxKU2JMZUy3iqVdI4480jvkHt",
+	"UZlhQgNfKCA0pBtB87ULteLK9ky7cImzUG5Sq57LYlZj2B7bp7upr17gPbWs1dNwblPQhGGqsyy8DhAp",
+	"Lcqc7e0/bGL8lVTPs9O+jG02vcUy+u0M80C//Yo9tRo7Aoo3PfUsaZSmRykT/Tl4r/WewbYjJ4r95szL",
+	"2tz22D7NiLnRzswn6sk8dlA1l0On9JXQrEJ1d156yZ3IzmTJhNPXuIy4og6Uqi48d0RzEXLJeuOARyd7",
+	"WbFVztcbfYqQwRs/+O8mXHBMbEa3uL4rNzf2ksiwStR1FjiK00bYOlPMJNxWXLNAo4cENXAZ+ZZ0PXvP",
+	"hT5drOgNDn+arYfBv2xiLDYlmp0Wa+v5T5YWO3lax4tpAXyUYNvwTnEQyTlH76UrM7JtWREVBG8sFl5U",
+	"IiM5BkgLx8HgAh3Ip8Vqa0vfHl6H+7LXp/JGKt4EvlCxsQEjUvBMmGO+p+hkdHdGfrL6FmS7mIW4m9dY",
+	"O4l3qcoKklZ8ybjcirjfnon3Mu4UGfLb39tPf29lMNQ9uSC6rhAlhxINUIkaqrYf1iXJ2Z2540RGSl7a",
+	"hFpQlxIPpeNZhysM3WUWcaToUSx5Zm731a61ho7rpTtpVGmw4j+HeQIqNK2yhGT8jhvjBaB+ioL2KfZK",
+	"5rKPdo8vLqZRL5wIBDf13GkUtWb3nYaL/f6BQs93j3T+Xcb1M/jsjyF4Nq3QYbiyBW/UnD4mwCPYM8tM",
+	"opkVnebXF/MjSxHH20UyP6o0ct+B7LiBZLaJz+ZSltOfViVj2fTHSw6FTz3W0LD8/t5s29FSpJsQOZ5T",
+	"l30WCj1IaEqI7Y8rt4KkucQ08qMqsqpk6T1VmVgh5fONlIq9M4OfKPVpIxUT8IJDU7ZxC1IY6Cj4ehKL",
+	"wxkxROUruzB7+HHnLWq1d9pSbd3nSmPtV2yPPMLGCRLUABnxNFtkR1f/8kErxH+HPAXood6kwmgPFUIr",
+	"7YOVqmefIdH6XNR5Puh4+xEemNBDa8nWXAgu1qEOFuJew5UJ/R96bp7OfTHubRrKNvjdea0MKV/yte0Y",
+	"P6VoyuwOWcFX1HHaUaOLv+AfQPUDSKAa0ekzvlqxSjUeMVUXjZbn0euJXCHcbA7yxVV3gtp89ZgsTxEV",
+	"Qla1NsWJfCBm6J/Ne05VJmrGxiqZz16EbV5tl9hfi+2s30weL23FlnE4gSBrbeSDe08CcaflzvwTxjrh",
+	"4w29M0q2tTao2EF8e1CWOVCXU3DIvzNWnpI9HHLOnMKw43HIv7NSN4BIPbHJADDpGMg8gZnuGAMqdD00",
+	"Txuzx3ogRsB6IlyxpTs1DICyU58xBa9NWLCqbfYWuei5F9Fon1YcfHn1p8+VPDet/pvu3mlWdi+8CUD4",
+	"3rhVmpWqCVAfB0vYlywZBgkS61zNUhOxgbsNFWdo/YCgxm4ax73peKY3p5Bf75j+GcY+0e0GY/9XEvRn",
+	"TYL+s7k+ZUXUpuLi1mayKc2qp97P52rhd+TWyFzm2x01ItMDovdjk1os8wkisqTAYhGXz2KRtP1d3zyZ",
+	"IB+3AIHWdD6DTD1waWFHMuzX3yM3y7D91/SGvJ1JBA5zW8pnYcaNyrJkudyC9gRTNQRQCCxlNGTUfBQj",
+	"W1llKrEd7iqlyeXFxcVTG/5PgkGxLQ9hQtvmxVGHJqNVuulz0l3Frp6TQr9uEEChw/tQJWdXcgx/lqV7",
+	"C+IJLEqCbF4FYLz7wYSYI3/MrhWQKWBuIDPYdE+vXE1VE578l0N1lkN16uMOWX1/R7//7Tpwi4NVC9VF",
+	"PvjllcwKEIOziq80sfXlLGtOLH59S5WNp7G+FNSKdr3+uC+Pvn4Mu+83quVdH9XYPo8T+Z2taUGiuRKz",
+	"xClB4Ce2B5Jj/UxwBEs2BnsNT3wO5ws6b6e1X8J5H6FKyaY+tF20vqmmjasVAahnWcl1RYuw1WYb/tP3",
+	"Q41refTulG5wt57pjvAj3jH+nV3TtO0B9wf7mDiydO8lYLCZ6+2/v/vpx4h1umRoSZhHBPugG7WvdTjs",
+	"8s4cLXrTH0uWvkM6zaIxDh/RaGmWQTCd5m8q8zYNBcmthHi5/DtLe/qbQ+wRRyN/yCq60uTq4uri4eXV",
+	"H4+UZhW+AbXY1hkCbfCO5jyDCh0b4din7kfzzwQQJ39mpkVx1seB33kpqzXTHdZql95izmJTNY6KPEjb",
+	"mKMVbiCrhTtlsREII0mdPQqxN1VtWdv5R/zh03xDFb84gr/0mi5ZjvfOqbrCwODwns8tx7A5WI8cg2k9",
+	"UPYaPQKIwZLlQSufvn08z6VU7N672YNx+xoGP1HUz4w9I8PsdFhar/EkA0XIWjYXBDZWMlIGY+wVYrWZ",
+	"O2ojC/YUHsIyeHjIJiAN7NawZeOS5acZ7Mc1KfZY2jZNBcf+WK47ZmUvphUF3x/0UKaa6YdKV4wW984y",
+	"trloCcHxwBRAJHaYyV8fvoMHHr61wYlOAlSzik/HuT29JAFeMSoRFgk+ZCLjVJBHVw+XXJNVLs3NitOf",
+	"78xEUwtbIfReEudbescMUXsT+163pqb4WrCMXD6BGUKvkoTkjCqN5fZr6B6KoPa2WRkm8nFhHcVyRS7P",
+	"L588+vqx+XFVG40+pTk7I8/heUWWbCctioQlUMXIRUIuzsj7qmaueZYtngDm/U3KAuzEWKkkhBHsKkdc",
+	"CgXdkZwbBXGF9Zp2ClNj4oPnc1pFCrzvgZp4MMdi6YOHsseRgfum4gv76vIqaYzkry+/ufr9nny3kOOc",
+	"WvbBTNi7t4AzObI3Zt82YKfBi49xZncCtOWdSD+dI2D2fGVgJ9LhGMSznK/FMxg9jhDU6R3pU+Pvny9l",
+	"WxBRbD0kIWm4FVBu0QDT3+5Hgx516DkMfaI8NTP2/dQhxY5hM78DbSilBavoA2W9RCsJyOzQIM/yOGwG",
+	"YPCCZrRCi0i7hAQKAPE9e4St3k7BqLbb3U6cypFihp7X6u7i6O/O4mGzozfQo4JQc/ARIRFDrkbRVR5f",
+	"zVy3Pk9syXIJFahN472WMtziAEhZYiLth/Z5pmysFm9nCxkAmskZ+evD12ylH75YQqak3EKtq09rz9kK",
+	"/nXZk5iwYF+YkL8+fGeUCvPtZVPj0FRXYFNi80h2FlMYXjSTH6tpFe13uwM1rDLcp4jzSCA+/9uqA3vq",
+	"v+WyqOqPVzoweMNRw09+OlJ+luNxn69p+QuVwhYzJ5aTzVFdwSk1CjhXFo3XGrsHaCNOFo/HdcxVcWMe",
+	"mfosOlHiOo6oszU7wf3+oxn3xBcHvOPg+92I3qOUk8k7r00tdwAjgEEhWfqsUY9a0tfVvds6DKbXL/Gn",
+	"BHXfyzeUVwfYYf4AnMwW+98h5PpFo5XfSr3ZK3C0PIoKBlRB5dwC+jUSz2L69d60v2fB5vtSnn90Pw6G",
+	"PF7A31udIMeExrEDHmH7xd6ul5FQhm63r7xnOKMuc0kzdb64/rj/p4/4QyzCEZkWPjw4qd5JQJLqw2kd",
+	"UiEB+fO2SW1nBk+rWmgWc+QGqTZPWF2PBtCTaATdBYR73BNZ1iLwKQsB2snW/9qJ3sFxH4uaR3O6907I",
+	"RCmHgd3uhn6ZCK+ngA/uel78zELPtbk7/2h/+nSeUpGyfL42bAcY9qU8h8FdG7DPGJDDJmAWwkBIjSjV",
+	"K80qQvM85m5aUZ63GK9LKshEPf/IRcY+fOqV1S/kVpgboXfVnQNdZ1yeb+lxwFHNJI8Bgi5wKKtEVfKO",
+	"CbJt+rkdzixJlM+BqIeDbw1x+Ebm2Yn4+3uZZ1+Au51kBfcZyhQjV0HALhm4n5q+i8DsylhmXCekFprn",
+	"NkUqZ5qsJXbS0dVukPcF+6BPRMQf2Qf9pUUENCRCYxAyt/XGd8c2tB0kDRLvNLR5a8aeQxwLGeManx6f",
+	"SkFH1Q2jud78NpSM8D08cspuc/YNEWlYl5EoW1nJlClA0bWfQ0vH3W/DPc6wzuALLAJLHD4li68uHn2G",
+	"15mr0r6yncxKNV1SxRJSsIzTsAbiHzWrEZilVg1wtGLVnTsIdZUvrhfnxmr9/wIAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1405,7 +1405,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Loudness and peaks of the reel's buses against limits
+         * Loudness and peaks of the reel's buses and groups of outputs against limits
          * @description What has not changed since it was measured last is not measured again. As much is measured as is possible in little more than a second: where done is less than total, ask again.
          */
         get: operations["measureReel"];
@@ -1467,8 +1467,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * By which gains a bus comes to a loudness and stays under a short-term limit; nothing is changed
-         * @description The levels are set by an edit with the weave change set_levels.
+         * By which gains a bus comes to a loudness and stays under limits of short-term loudness and true peak; nothing is changed
+         * @description It is carried out by an edit with the weave change set_correction, and taken off by remove_correction.
          */
         post: operations["planCorrection"];
         delete?: never;
@@ -2974,6 +2974,19 @@ export interface components {
                     [key: string]: components["schemas"]["BusLevel"];
                 };
             };
+            /** @description corrects a bus; a correction that it has already is replaced */
+            set_correction?: {
+                correction: components["schemas"]["BusCorrection"];
+            };
+            /** @description turns a correction off or on, or draws in its slow gain */
+            alter_correction?: {
+                id: string;
+                off?: boolean;
+                gain?: components["schemas"]["Curve"];
+            };
+            remove_correction?: {
+                id: string;
+            };
             remove_bus?: {
                 id: string;
             };
@@ -3084,6 +3097,13 @@ export interface components {
             short_term_window_s?: number;
             /** Format: double */
             slope_db_per_s?: number;
+            /**
+             * Format: double
+             * @description the ceiling of true peaks
+             */
+            max_true_peak_dbtp?: number;
+            /** @description true peaks of an LFE are left alone */
+            free_lfe?: boolean;
             /** @description the same gain for all stems that it is made of, so that they add up to it */
             stems?: boolean;
         };
@@ -3097,10 +3117,9 @@ export interface components {
             deepest_db: number;
             before: components["schemas"]["CorrectionFigures"];
             foreseen: components["schemas"]["CorrectionFigures"];
-            levels: {
-                [key: string]: components["schemas"]["BusLevel"];
-            };
-            /** @description names of those that are given levels */
+            correction: components["schemas"]["BusCorrection"];
+            dips: components["schemas"]["Dip"][];
+            /** @description names of those that are given gains */
             buses: string[];
             /** @description mixes that change with them */
             also: string[];
@@ -3117,6 +3136,94 @@ export interface components {
              */
             true_peak_dbtp?: number | null;
         };
+        /**
+         * @default r128
+         * @enum {string}
+         */
+        LimitsName: "r128" | "r128-short" | "a85" | "spec" | "own";
+        /** @description a stretch in which a correction does something */
+        Dip: {
+            /** @enum {string} */
+            what: "slow" | "peaks";
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** Format: double */
+            most_db: number;
+            timecode: string;
+            says: string;
+        };
+        /** @description what was worked out to bring a bus to a target: gains in dB of that bus, or of all stems that it is made of */
+        BusCorrection: {
+            id?: string;
+            bus: string;
+            buses: string[];
+            target: {
+                /** Format: double */
+                integrated_lufs?: number;
+                /** Format: double */
+                max_short_term_lufs?: number;
+                /** Format: double */
+                short_term_window_s?: number;
+                /** Format: double */
+                slope_db_per_s?: number;
+                /** Format: double */
+                max_true_peak_dbtp?: number;
+            };
+            /** Format: double */
+            gain_db: number;
+            gain?: components["schemas"]["Curve"];
+            by_hand?: boolean;
+            peaks?: components["schemas"]["Curve"];
+            free_lfe?: boolean;
+            off?: boolean;
+            /** @description fingerprint of the bus without it */
+            print: string;
+        };
+        CorrectionState: {
+            correction: components["schemas"]["BusCorrection"];
+            /** @description the sound is another one than that for which it was worked out */
+            stale: boolean;
+            /** @description mixes that change with it */
+            also: string[];
+            dips: components["schemas"]["Dip"][];
+            says: string;
+        };
+        /** @description a bus as it is without corrections */
+        BusBefore: {
+            /** Format: double */
+            integrated_lufs?: number | null;
+            /** Format: double */
+            range_lu?: number | null;
+            /** Format: double */
+            momentary_lufs?: number | null;
+            /** Format: double */
+            short_term_lufs?: number | null;
+            /** Format: double */
+            true_peak_dbtp?: number | null;
+            short_term_line?: (number | null)[];
+        };
+        /** @description the speech in a mix: stems of dialogue and voice-over where they sound */
+        Dialogue: {
+            /** Format: double */
+            speech_lufs: number;
+            /**
+             * Format: double
+             * @description over the same blocks
+             */
+            mix_lufs: number;
+            /** Format: double */
+            over_lu: number;
+            /**
+             * Format: double
+             * @description of the time, 0 to 1
+             */
+            share: number;
+        };
         Measurement: {
             done: number;
             total: number;
@@ -3124,7 +3231,8 @@ export interface components {
             start: number;
             /** Format: int64 */
             end: number;
-            limits: components["schemas"]["LoudnessLimits"];
+            /** @description the name of the limits */
+            asked: string;
             buses: components["schemas"]["MeasuredBus"][];
         };
         LoudnessLimits: {
@@ -3150,7 +3258,13 @@ export interface components {
             bus: string;
             name: string;
             /** @enum {string} */
-            role: "stem" | "part" | "mix";
+            role: "stem" | "part" | "mix" | "outputs";
+            /** @description of a group of outputs that is a bus as it is: the ID of that */
+            as?: string;
+            limits?: components["schemas"]["LoudnessLimits"];
+            before?: components["schemas"]["BusBefore"];
+            dialogue?: components["schemas"]["Dialogue"];
+            correction?: components["schemas"]["CorrectionState"];
             /** @description why it has no loudness, else empty */
             says: string;
             /** Format: double */
@@ -3170,17 +3284,7 @@ export interface components {
             correlation?: number | null;
             /** Format: double */
             mono_loss_lu?: number | null;
-            channels: {
-                name: string;
-                /** Format: double */
-                true_peak_dbtp?: number | null;
-                /** Format: double */
-                sample_peak_dbfs?: number | null;
-                /** Format: double */
-                ppm_dbfs?: number | null;
-                /** Format: double */
-                dc: number;
-            }[];
+            channels: components["schemas"]["MeasuredChannel"][];
             verdicts: components["schemas"]["LoudnessVerdict"][];
             /** @description where a limit is not kept, the gravest first */
             breaks: components["schemas"]["LoudnessBreak"][];
@@ -3189,6 +3293,17 @@ export interface components {
             momentary_line?: (number | null)[];
             /** @description dBTP */
             peak_line?: (number | null)[];
+        };
+        MeasuredChannel: {
+            name: string;
+            /** Format: double */
+            true_peak_dbtp?: number | null;
+            /** Format: double */
+            sample_peak_dbfs?: number | null;
+            /** Format: double */
+            ppm_dbfs?: number | null;
+            /** Format: double */
+            dc: number;
         };
         MostAt: {
             /** Format: double */
@@ -3300,6 +3415,7 @@ export interface components {
             levels?: {
                 [key: string]: components["schemas"]["BusLevel"];
             };
+            corrections?: components["schemas"]["BusCorrection"][];
         };
         BusLevel: {
             /** Format: double */
@@ -3512,6 +3628,7 @@ export interface components {
             levels?: {
                 [key: string]: components["schemas"]["BusLevel"];
             };
+            corrections?: components["schemas"]["BusCorrection"][];
             groups?: components["schemas"]["OutputGroup"][];
         };
         SetStart: {
@@ -4423,6 +4540,10 @@ export interface components {
         };
     };
     parameters: {
+        /** @description spec are those of the specification that the reel is held against */
+        limits: components["schemas"]["LimitsName"];
+        /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
+        own_limits: string;
         /** @description sheet (takes, labels, sync) or the ID of a reel; edits of anything when absent */
         undo_of: string;
         production_id: string;
@@ -6654,7 +6775,10 @@ export interface operations {
     measureReel: {
         parameters: {
             query?: {
-                limits?: "r128" | "r128-short" | "a85";
+                /** @description spec are those of the specification that the reel is held against */
+                limits?: components["parameters"]["limits"];
+                /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
+                own?: components["parameters"]["own_limits"];
                 /** @description with the values of every tenth of a second */
                 timeline?: boolean;
             };
@@ -6681,7 +6805,10 @@ export interface operations {
     getMeasurementTable: {
         parameters: {
             query?: {
-                limits?: "r128" | "r128-short" | "a85";
+                /** @description spec are those of the specification that the reel is held against */
+                limits?: components["parameters"]["limits"];
+                /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
+                own?: components["parameters"]["own_limits"];
             };
             header?: never;
             path: {
@@ -6706,7 +6833,10 @@ export interface operations {
     printMeasurement: {
         parameters: {
             query?: {
-                limits?: "r128" | "r128-short" | "a85";
+                /** @description spec are those of the specification that the reel is held against */
+                limits?: components["parameters"]["limits"];
+                /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
+                own?: components["parameters"]["own_limits"];
             };
             header?: never;
             path: {
