@@ -129,12 +129,21 @@ func (n *node) free(from, to int64) []automation.Curve {
 	if n.lfe == nil {
 		return nil
 	}
-	return append(n.lfe.near(from, to), automation.Curve{})
+	return append([]automation.Curve{{}}, n.lfe.near(from, to)...)
 }
 
 // near is the part of a curve that counts in [from, to), with its time from there on.
 func near(c automation.Curve, from, to int64) automation.Curve {
 	var out automation.Curve
+	if len(c) == 0 {
+		return nil
+	}
+	if v, still := c.Constant(from, to); still { // whatever is drawn elsewhere
+		if v == 0 {
+			return nil
+		}
+		return automation.Curve{{Value: v}}
+	}
 	for i, p := range c {
 		if i+1 < len(c) && c[i+1].At < from || i > 0 && c[i-1].At > to {
 			continue

@@ -89,7 +89,9 @@ func (l level) fill(dst []float64, at int64) {
 func (l level) near(from, to int64) []automation.Curve {
 	var out []automation.Curve
 	for _, c := range l.curves {
-		out = append(out, near(c, from, to))
+		if c = near(c, from, to); c != nil {
+			out = append(out, c)
+		}
 	}
 	return out
 }

@@ -25,7 +25,10 @@ func Everywhere(l loudness.Limits) Asking {
 		for _, o := range m.Of {
 			mixed = mixed || o.Role == weave.Mix && o.Says == "" && !math.IsInf(o.Result.Integrated, -1)
 		}
-		return l, v.Role == weave.Mix || !mixed && v.Role == weave.Stem
+		if mixed {
+			return l, v.Role == weave.Mix
+		}
+		return l, v.Role == weave.Stem
 	}}
 }
 
