@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/edit"
 	"zestyloom/core/mix"
 	"zestyloom/core/monitor"
@@ -22,6 +23,9 @@ type ReelSignal struct {
 	Identify bool
 	// Doing is heard as if it had been done.
 	Doing []edit.Action
+	// Uncorrected leaves corrections out, and GainDB is added for the listening: to compare what was before with what is.
+	Uncorrected bool
+	GainDB      float64
 }
 
 // ListenToReel plays something of a reel as it is now, on the reel's clock: samples since midnight of its day.
@@ -47,6 +51,9 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		return nil, err
 	}
 	doc = heardAlone(doc, what)
+	if what.Uncorrected {
+		doc.Weave = doc.Weave.Uncorrected()
+	}
 	program, err := mix.Compile(doc, p.SampleRate, a.sources(ctx))
 	if err != nil {
 		return nil, err
@@ -66,6 +73,9 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 	voices, err := monitor.Signal(program, signal)
 	if err != nil {
 		return nil, err
+	}
+	for i := range voices {
+		voices[i].Gain = audio.Gain(what.GainDB)
 	}
 	if len(voices) == 0 {
 		return nil, snag.Refuse("nothing_to_hear", "the master has no outputs: give it some in Weave")

@@ -94,6 +94,9 @@ func (a *App) Asking(ctx context.Context, reel uuid.UUID, name, own string) (rea
 		}
 		return readings.Everywhere(l), err
 	case LimitsOfSpec:
+		if reel == uuid.Nil {
+			return readings.Asking{}, snag.Refuse("bad_limits", "a take is held against no specification: a reel is")
+		}
 		r, err := a.Store.Reel(ctx, reel)
 		if err != nil {
 			return readings.Asking{}, err

@@ -31,13 +31,31 @@ func (s *server) MeasureReel(ctx context.Context, r contract.MeasureReelRequestO
 	if err != nil {
 		return nil, err
 	}
+	return contract.MeasureReel200JSONResponse(measurement(m, asking, r.Params.Timeline == nil || *r.Params.Timeline)), nil
+}
+
+// MeasureTake implements contract.StrictServerInterface. Limits are asked of the whole of it, where it is one sound.
+func (s *server) MeasureTake(ctx context.Context, r contract.MeasureTakeRequestObject) (contract.MeasureTakeResponseObject, error) {
+	asking, err := s.asking(ctx, uuid.Nil, r.Params.Limits, r.Params.Own)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.app.MeasureTake(ctx, r.Take)
+	if err != nil {
+		return nil, err
+	}
+	return contract.MeasureTake200JSONResponse(measurement(m, asking, false)), nil
+}
+
+// measurement is what was measured; nothing of it until all is.
+func measurement(m app.Measurement, asking readings.Asking, timeline bool) contract.Measurement {
 	v := contract.Measurement{Done: m.Done, Total: m.Total, Start: m.Start, End: m.End, Asked: asking.Name, Buses: []contract.MeasuredBus{}}
 	if m.Complete() {
 		for _, b := range m.Of {
-			v.Buses = append(v.Buses, measuredBus(b, m, asking, r.Params.Timeline == nil || *r.Params.Timeline))
+			v.Buses = append(v.Buses, measuredBus(b, m, asking, timeline))
 		}
 	}
-	return contract.MeasureReel200JSONResponse(v), nil
+	return v
 }
 
 // asking finds what is asked for; the contract lets no other name pass.

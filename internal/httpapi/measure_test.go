@@ -1,15 +1,19 @@
 package httpapi_test
 
 import (
+	"fmt"
+	"math"
 	"net/url"
 	"path/filepath"
 	"slices"
 	"testing"
 
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/wave"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
 )
@@ -168,4 +172,59 @@ func TestAMixIsCorrectedWithItsStems(t *testing.T) {
 	assert.Equal(t, 422, s.call("POST", path+"/correction", map[string]any{"bus": "full", "integrated_lufs": -69}, &problem))
 	assert.Equal(t, "not_reached", problem.Code)
 	assert.Equal(t, 422, s.call("POST", path+"/correction", map[string]any{"bus": "nobody", "integrated_lufs": -23}, &problem))
+}
+
+// A take is measured by itself: what is one sound in it as that, with its figures as of the file.
+func TestATakeIsMeasured(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	left, right := make([]float64, 48000*6), make([]float64, 48000*6)
+	for i := range left {
+		left[i] = 0.25 * math.Sin(2*math.Pi*997*float64(i)/48000)
+		right[i] = left[i]
+	}
+	path := filepath.Join(t.TempDir(), "tone.wav")
+	testmedia.WriteAs(t, path, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 2, Mask: 3}}, left, right)
+	s.uploadFile(p, path)
+	s.settled(p, 1)
+	take := s.takes(p)[0]
+	var m contract.Measurement
+	for m.Total == 0 || m.Done < m.Total {
+		require.Equal(t, 200, s.call("GET", "/api/takes/"+take.Id.String()+"/measurement?limits=a85", nil, &m))
+	}
+	require.NotEmpty(t, m.Buses)
+	// A sine of 997 Hz at -12.04 dBFS on two channels: -12.04 LUFS, by the definition of the scale.
+	total := 0.0
+	for _, b := range m.Buses {
+		require.NotNil(t, b.IntegratedLufs, b.Name)
+		total += math.Pow(10, *b.IntegratedLufs/10)
+		assert.InDelta(t, -12.04, b.TruePeak.Value, 0.05)
+	}
+	assert.InDelta(t, -12.04, 10*math.Log10(total), 0.05)
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", "/api/takes/"+take.Id.String()+"/measurement?limits=spec", nil, &problem))
+	assert.Equal(t, 404, s.call("GET", "/api/takes/"+uuid.NewString()+"/measurement", nil, &problem))
+}
+
+// What is heard of a corrected reel is it without the correction where that is asked for, as loud as is asked for.
+func TestBeforeACorrectionIsHeard(t *testing.T) {
+	s := start(t, "")
+	_, r := s.laid()
+	path := "/api/reels/" + r.Id.String()
+	sent := map[string]any{"set_sends": map[string]any{"from": r.Doc.Tracks[2].ID, "sends": []any{map[string]any{"to": "DX", "gain_db": 0, "patch": map[string]any{"preset": "both"}}}}}
+	correct := map[string]any{"weave": map[string]any{"set_correction": map[string]any{"correction": map[string]any{"bus": "DX", "buses": []string{"DX"}, "target": map[string]any{}, "gain_db": -20, "print": ""}}}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": []any{sent, correct}}, nil))
+	at := r.Doc.Tracks[2].Clips[0].At
+	loud := func(query string) float64 {
+		h := s.heard(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
+		sum := 0.0
+		for _, v := range h.sound[0] {
+			sum += float64(v) * float64(v)
+		}
+		return 10 * math.Log10(sum)
+	}
+	now := loud("")
+	require.False(t, math.IsInf(now, 0))
+	assert.InDelta(t, now+20, loud("&uncorrected=true"), 0.01)
+	assert.InDelta(t, now, loud("&uncorrected=true&gain_db=-20"), 0.01)
 }

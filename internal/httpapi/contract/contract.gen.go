@@ -2572,6 +2572,9 @@ type StrandId = openapi_types.UUID
 // SyncId defines model for sync_id.
 type SyncId = openapi_types.UUID
 
+// TakeId defines model for take_id.
+type TakeId = openapi_types.UUID
+
 // UndoOf defines model for undo_of.
 type UndoOf = string
 
@@ -2703,6 +2706,12 @@ type ListenToReelParams struct {
 
 	// Identify the outputs in turn, by a tone at line-up level and pips that count, in place of what is routed to them
 	Identify *bool `form:"identify,omitempty" json:"identify,omitempty"`
+
+	// Uncorrected without corrections, as it was before them
+	Uncorrected *bool `form:"uncorrected,omitempty" json:"uncorrected,omitempty"`
+
+	// GainDb added for the listening alone, such as what makes two as loud as each other
+	GainDb *float64 `form:"gain_db,omitempty" json:"gain_db,omitempty"`
 
 	// Solo tracks that alone are heard, divided by commas
 	Solo *string `form:"solo,omitempty" json:"solo,omitempty"`
@@ -2839,6 +2848,15 @@ type ListenToPairParams struct {
 
 // ListenToPairParamsSpeed defines parameters for ListenToPair.
 type ListenToPairParamsSpeed float64
+
+// MeasureTakeParams defines parameters for MeasureTake.
+type MeasureTakeParams struct {
+	// Limits spec are those of the specification that the reel is held against
+	Limits *Limits `form:"limits,omitempty" json:"limits,omitempty"`
+
+	// Own limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs
+	Own *OwnLimits `form:"own,omitempty" json:"own,omitempty"`
+}
 
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
@@ -3250,6 +3268,9 @@ type ServerInterface interface {
 	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
 	// (GET /api/syncs/{sync}/sound)
 	ListenToPair(c *gin.Context, sync SyncId, params ListenToPairParams)
+	// MeasureTake Loudness and peaks of a take by itself: of what is one sound in it, and of every other strand
+	// (GET /api/takes/{take}/measurement)
+	MeasureTake(c *gin.Context, take TakeId, params MeasureTakeParams)
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
@@ -5547,6 +5568,22 @@ func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "uncorrected" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "uncorrected", c.Request.URL.Query(), &params.Uncorrected, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter uncorrected: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "gain_db" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "gain_db", c.Request.URL.Query(), &params.GainDb, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter gain_db: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "solo" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "solo", c.Request.URL.Query(), &params.Solo, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -6430,6 +6467,50 @@ func (siw *ServerInterfaceWrapper) ListenToPair(c *gin.Context) {
 	siw.Handler.ListenToPair(c, sync, params)
 }
 
+// MeasureTake operation middleware
+func (siw *ServerInterfaceWrapper) MeasureTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MeasureTakeParams
+
+	// ------------- Optional query parameter "limits" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limits", c.Request.URL.Query(), &params.Limits, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limits: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "own" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "own", c.Request.URL.Query(), &params.Own, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter own: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MeasureTake(c, take, params)
+}
+
 // DeleteTemplate operation middleware
 func (siw *ServerInterfaceWrapper) DeleteTemplate(c *gin.Context) {
 
@@ -6776,6 +6857,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
 	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
+	router.GET(options.BaseURL+"/api/takes/:take/measurement", wrapper.MeasureTake)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement", wrapper.MeasureReel)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement.csv", wrapper.GetMeasurementTable)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement.pdf", wrapper.PrintMeasurement)
@@ -10919,6 +11001,46 @@ func (response ListenToPairdefaultApplicationProblemPlusJSONResponse) VisitListe
 	return err
 }
 
+type MeasureTakeRequestObject struct {
+	Take   TakeId `json:"take"`
+	Params MeasureTakeParams
+}
+
+type MeasureTakeResponseObject interface {
+	VisitMeasureTakeResponse(w http.ResponseWriter) error
+}
+
+type MeasureTake200JSONResponse Measurement
+
+func (response MeasureTake200JSONResponse) VisitMeasureTakeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MeasureTakedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MeasureTakedefaultApplicationProblemPlusJSONResponse) VisitMeasureTakeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DeleteTemplateRequestObject struct {
 	Template openapi_types.UUID `json:"template"`
 }
@@ -11601,6 +11723,9 @@ type StrictServerInterface interface {
 	// ListenToPair Both recordings of a pair where they lie, the reference first, on the reference's clock
 	// (GET /api/syncs/{sync}/sound)
 	ListenToPair(ctx context.Context, request ListenToPairRequestObject) (ListenToPairResponseObject, error)
+	// MeasureTake Loudness and peaks of a take by itself: of what is one sound in it, and of every other strand
+	// (GET /api/takes/{take}/measurement)
+	MeasureTake(ctx context.Context, request MeasureTakeRequestObject) (MeasureTakeResponseObject, error)
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
@@ -14948,6 +15073,33 @@ func (sh *strictHandler) ListenToPair(ctx *gin.Context, sync SyncId, params List
 	}
 }
 
+// MeasureTake operation middleware
+func (sh *strictHandler) MeasureTake(ctx *gin.Context, take TakeId, params MeasureTakeParams) {
+	var request MeasureTakeRequestObject
+
+	request.Take = take
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MeasureTake(ctx, request.(MeasureTakeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MeasureTake")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MeasureTakeResponseObject); ok {
+		if err := validResponse.VisitMeasureTakeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // DeleteTemplate operation middleware
 func (sh *strictHandler) DeleteTemplate(ctx *gin.Context, template openapi_types.UUID) {
 	var request DeleteTemplateRequestObject
@@ -15250,423 +15402,426 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P19k9w2si8IfxVEPTdCM8+h+k2yxm7FxoYsWWPdI9u6kuZ44nq8fVAkqgrTJMAhwC6VtbpfYz/QfrEN",
-	"ZAIgWATfqqskz9zjP6zuLhYIJBKJfP3lx0Uqi1IKJrRaXH9clLSiBdOsgt/oSrPK/JAxlVa81FyKxfVC",
-	"bxhJ60rJisgVMb+VdM3Ikq1kxRbJgpuH/lGzardIFoIWbHFth0oWKt2wguKYK1rnenG9WCSLgn54zcRa",
-	"bxbXlxcXyULvSvMtpSsu1otPn5JFxnJ+x6rdDc/Mt+EdJdWb5hXuiUWyqNg/al6xbHGtq5qFb13JqqDm",
-	"pXXNs0XsRSues/6XmE/v+YKcF1z74ffohB9G6XRlCFPQD7yoC/jN/MoF/nrp38SFZmtWNa9S3R1UJUsJ",
-	"rRjRG6mY20XzV77iKTVPEb2hGv5cMZYTrsiG5Rmha8qF0j27bN8XTv+/VWy1uF78/84bRjvHT9X5a3j8",
-	"R/NdM1u5FTd9M8a/Ey7If3/3049ku2Ewe7aDZUjBHigit+KawPIrqll2k9crlRAtc1ZRkbKbvE5IQT/c",
-	"mC27KRm9vcmWusS/FbJgQtNqZ79l/qY2stI3mlWF/WPwhy0Xmdze2CcrKtbN+GVZ3GTLleohktyKFoUC",
-	"3sdN7bJMSXl1A4SMncWKrVjFRGpooHRFRfYUNk4KhrtI1xVjiiyZ0oZygtClYqJvE8175nE0TE/TWxaf",
-	"n9QbVpGKpbLKuFgfZ5bwupnTrGRWp2Zi/ee7eeaep9ycmv7XmE/v+QIla5Hd5FKWXarLO1YRKjJifug7",
-	"q+abUUGzorli/pVLKXNGRfDOgup0031pQTNGqCK5rDPzr9ncFa+UTshyB79pJohiqRSZIqtKFvYYc02W",
-	"bM1F34HB9x00VRxhf6bUMmBCZEVWskLpxzOmjCikpODZQ/MrMYxtfvs3+O0POVvpPwJdC579L/xbxdcb",
-	"/Uc38/Yu41sG97mkWrPKfPX/+uXi4Tf04erhrx8fPfn0h1/+7X/92vrLH//P/zbAByWP7ok5VgLPnyoZ",
-	"y/C2Ns8Spemuj+K3jJV2yIPIDu/qu+Lww+i4l8mCCXOd/XJx9lVymVz9mjQnIZP1Ei5f+1pRF0t7z+Fb",
-	"tYzLH2YOwopsjZDhwJcVmyJhZFy+cKGfPF5E71vc8P5jP4EhJhz8nUgHXrET6T1fUItM3sjIZaM2jGny",
-	"ByN6VUJyumS5uRV3Iv0jsafo1Qs8QkbAPSUsM5e2+YPY6Q0X6wlkl6u+2/HRkyQ8L3+A6fzf7UMSPyPb",
-	"imsu1v1Usw/ci3Ag9FUphWKgwHzPaAXvS6XQZr1Goy7L3CpY5zLVTD9UumK0MJ9F3rTkggJtIu9qb81r",
-	"rnXOHjKRcSrOyDOSA9GMwvToiizNNhi5pSQpqNiR5U6jsANt6g8w1T8mZMXznGWkLsmW6w1RJU2Zgmta",
-	"kGUu01t1TVbGQlDBwAnZyC0OWzFqbngY2VwDgil33oyaFkzmD49B+F6QiISiglz+MUFRJRUHbdSqqHCf",
-	"4BQI6KiMpLIopCCpmZ65dih58vjhkmuyyiXVCch3ZuwCkm6oECwnelMxRh5dNU8p8od1xag2qkdB14Lr",
-	"OmMJKSu5rmhRMAI2EUxiVzLy6hVNiKJFmTNlFrCq85yolObMTtvTgar993hF06qTD406CXvTaK4N7bgg",
-	"r//y8l1CDDMSo7OaP2Xfvn+TwLHKc9SdtlSRMqc7Blu8opVZd56xjGRyK4iWRG8lXnFPScFFbYZeccH1",
-	"DgikeG4UyD8mMJMWuYy65pa6t5oElDdHVjDxiFf4zv4mFp+SxZtKLnNWDJyDEp/4t78rw8kfJ9oObtzI",
-	"WaCk9B+6Awwn8lmVbvgd+6nK0KylWQbcRfM3lSxZpbk5ufZyYx9g1fAcfs/KBNQk/ePhxx9jV2IjUX5p",
-	"Hv3Vn2m5/DtLtSHVt7UanVX7zanMZQ1LsdemsaUVo4tkkebUCA51a/5fSKWCVzoxkix4OOnmz7dcxD/I",
-	"qVjXdM16PtzJWkc/cnpY5wO8Zjp/riRS3i1LaVYsjPSvzLVR8A+R1eyRGmQ0vNcO5yfYoX2y+PBwLR/a",
-	"P24ZvWNnZjOCvz/kRSkrbVW2zeJ68RtTepdLWZynsmLn8C2YxLe1+hZdIRHFc1nDMeKgiRghK2tNUllV",
-	"DIwO8872Fu/Zs63rwWtEos5zan60l9aehmQYIDRvDxzEWbkHfj00p7kA6nDNivZsQLBMGc3+gVYV3e2P",
-	"fvgS266Bgwb5FD/Zz/0ej57xNs9snXzfyuqWZcQwjJZkaZieIENpSSjRtFozfU3AQYO3BN6aVJuH4Lq1",
-	"V4Y5TQo/QUYE0w0UrzbzLVEidY7nsrY6jt/AziMF/fAKP7z66gk4quyvl929W+5uNlRE5WeyWFWM3eQr",
-	"Fv/UrHbsqnheV+Zo4sM32TK+rR1e6JGNcrWKT8WwjZo8l7LieBW2d3vFxZpV8KHTecwOO0kBvsFAJX58",
-	"ERHqyAkzr5JJcqYrV7pushnfnHLahsSIc8JN/WYuS3aTLW9KVk38Uvcw790yS7gm8Dx4yjec5vZ50pUT",
-	"iIiDb57X7I7lM7f+eGeo8U4/DnzTD795EiNsSEY36iQ64RoPI9FzVFbfVBI1jz1NLucxJ6ZcGSujrJhS",
-	"oGDXIkvIZeM5QiVjAgdaVTmQH957kCwyvlrZwMuoryFZgCV0Q/XExzdUbWZqZrdxMSdrXdYRyXUB9KCB",
-	"lYXuFiGJ/UpsXvb0H66TFOrwr+8xodsdv0avP7qtCcgeTj2YBtBthItdoOqsxYxz+NmHupClWXrb5eWV",
-	"YdN5O2vsIhb/jtFCIh/sURCeagZK7CRmEsUs5x7UkIqJdyVL51h4Cp5fXFx+c0EvLi4eXpj//cn872v3",
-	"q/3vctGx/5R92ZSgQEMr+FbMDHye83KmBKeR8+iMdsVFykjBM8HXG69UVAws+wyMxAnyg27prv8dOUXT",
-	"nwrCtSK3XJANvWOorkwRZjRjN+OX0EuaMf+4NTWnPP8lLrhe/RGnsq/1VUpbN4uPxoKvWE0jIBd3rNLx",
-	"Yz1gludWjZx0hfTeFEJqNqQqeyNhiP4/rVZvjX3Zth0uL8KIqDcYSheBGvQQwUPeK69iwQGpmLODlLu5",
-	"0JO2SCYZN5dXX48YN5pHNIqttb02FEw168MEpyv4NHNeWgONVgzc6CwjWq4ZOErhOa4XEd2/FmVOUxTi",
-	"7VcKuZTZjtwKuVVh4C2XYq0WyZjnCiRaw5P2YqTWi+9ZaUTKG7FzBgJujoCHaOknKxpfZZMtT8s9g9vz",
-	"PJfp7WyPIHB21Bloeb5Ne+AucFAbQ16uVmS5w3gUZs/wiii6U0/Rc7rlCvbGPAvhxfHdMW+N3yVSGbLE",
-	"GTDNpWKK1OU1ERLiM+i+1hVNbwP+o6lhv4ZBbc6IEfNLtuFGG6a50ZsCLySOYVgkz6Oux7ZDZF8PV5FY",
-	"XsE/MDsrc1TXzB+YYvC0dtwN3js3eCH4+b3k67piquX42DtbEBIBwe0liiHcmt8xgR6ZWTNMW7QZmmXb",
-	"swSucFYype0N1p7mRm7JilqjJZdbmBlZS6YgTDDNhsl4qSZL9Re8jK3P0F8xJg7ag3leHHOuxhXXNDS9",
-	"G+M9IKZnm2D2jeEPDGtfZkkUPY6d9XRY/0j+3ql+mQM8op0MA8NOhVQ6sdcKRb7K5ZZViihZgLRo64L3",
-	"8aY2VJwtt8GhuXhZ5zkp+Ae4u/bI/fDqUQ/5Hl5+nUAgQvWI/j5vaejB3FNAXFTPBsnJ65ffgeDI2UoT",
-	"mkvBIrI/mcYkQapgqKv+6eI+/DJ30DH2AW2H8ZyLNchPT5Aos/i3j798spvQj/kkHPTi7PGBHsQ4hS7O",
-	"LmPjORnaJYqiBcNzBG6VAa99QpT02Zo7QjMI4GvZ0hD7FAfDs8OS6p2mqN7f44qGmXye6++A26lRGB/H",
-	"jI2eG8TsHs17Uh7BR2j2yOU22CxHm1ZrtnS74enGqXlNbGd8y1p3Fc7BX0CwfDvl6LaClTuVPvD0G8mF",
-	"jujV+5RqK/q01rKA+P4ZvnOOvt98GbX+ZhrzQmeU3NG8ZpBjYq1rTHAwipDNYr9jqABJgSmJkK2yiDtY",
-	"JhjJakNLth+QL6SEZKONzLOoLgzTnBqQaOUTGH7Bb49YXsGGICnvtSH6uzubyXEgnVY0YxMfPZKTAgkY",
-	"TTZgLZd8cMDtye9q0SBpt0bZWWE0AA70jghzzrdUxUxzuJFiOQGa3jKSGSYUUhPDJCDvrR+I3WGuXFcL",
-	"AM9exCkHDj/z1ZwrvZfHb4RNTnlGlrunhBWl3jW+gOAzWAisSkicn/nQeXND3kY/QCHvwN+rK14U8NMS",
-	"WV6wbZTjlayr2OQ1L1gqs8YLhs9Fo5y3I6YYg5nb66jZrFlXkZtPNCiEVE1lNcHbC3vl2bDJTMFEcDjH",
-	"ltGDl3o6ueV6EwOZyZ6juKTXr7mKHFHgJzXjDrBnPUKctRQRwuAL3BYM86C9BbeyzjOyluHWDE3qz1Kw",
-	"3lm55CXHpVJzMzDLciCjEasxjjQqd4+fxEzYHE2zBwJy6hPChbm0MzWTm3TOxq1RfMyuxM4scRtnyT6w",
-	"57OtIs0+GKn6/tX7199dk+9KcvU3cXFxScjrlxd/IuQ/CHlOyNXV9eXF9aNH1xcX7ucnzc8XF8HP5pm/",
-	"if8/efn2px/I89ev3pAfn/3w3TW5unz28BGmBbZ5ckNF5lQpmwp+kfTFGqRYs8rc6YyDasVEZmWYdWIR",
-	"livDeCzqPPf6+aUL6YRqeuxOQfK0UpEvv7po60B9O2m+GtuqFyzlakoyUJiGmKas1D4xuV6vmcKksetf",
-	"poWufu3mLtoxY4GD1htiyVrxOFeoKX415oDdF5PBKxM3uR765Vygn3sq/YxuA7RKaZWdG2Z8f/HobEvv",
-	"InSxzwarbmXdBAGfPsfznGXj2+LrtLHNjhxfsjUV+wkAGdXsobk+YtuS5rwsY6EBd7Swwi/MZ54WfQoy",
-	"Fzp3pFGIXIDWCHyuFctX174aA80jDB1iQvcdq8zJCOpJJ8vXLHohYcb6tKWwqpLV2PXzTlB07NBU9yiI",
-	"kA4Pn4PB4UNLoIaYISkGyGOaMc+dazAWNMKrCHNIIZqAwfYDb6QVz9l0ZeBNbpaRveQ5iw8muNqwbBZX",
-	"2t2Zpt5jTHVUAFmazJpHSdNbGyrp++ym1xVQ0tIeAE9Hp36U2WqRLFJ1t0gWkOKeLIpNPCTSCXO6LKWR",
-	"RHi5QjMm5SVnsaxCLcl2IwvDMsbYbWv+NjC4oYooGqens5BGCQ9Vj702GMqZm4q24sWh9Qza7iGCBM9C",
-	"k8c6iZ3/olgWzSUuWTqwCvOpFVI9y9C00jeh6RDzHemWn2BLXQWSkcJgGYiMVfinspJ3zU8QeTBiAiRI",
-	"SkXK8pzFPQuaKR0lJyWqpGLAx6ylpvn9hGlApB7bCZNQcFc5g0xmveEKStETdMhcxkvtOrFpX1LrODA8",
-	"EeGe7u1gc/L3znkzf0tGt2v2nnEkcpeGE6ad/U8aooUnoCWmmtvZCxN3vwRXwpCGMFvr9wJvUcp8Z8ly",
-	"cBKU2avIlQUBWnlNKIHiKth42F/He3BvOQWkzRdWUk9gtEB2RxnNrOyBIvYx9RTSPTDppl2QOJZa7csP",
-	"o05ffEvviI8uokPyVNfxYhHDTx5iwxemG1GuGLHfQ++lIeU6pFW/gJ56SSQ+v9XzYxupIImLxkn3BJbq",
-	"TimpnZQy587ApLS/jreisrWpGLYnnkQkYwUVmXpK0g1Lb5lHvwCqQOUk3iRGZz6nJT83E3TXy5m97IMT",
-	"l8oMD5y6erzYn8j7DUPFu+AfjHpn7julWcUksaAjGdi7fh2OelfJomCaZlTTxfVH7wNdvMMvY5xTWCWr",
-	"OSzGEvro9L9fsDqPcmFesDA2UbJYV7Iu8cNO3NQllS1wiotPv/r3fmxY9dPNR3OWP9388Oqv8IjR3xox",
-	"CdrUYn+h5jmnTzn1CWj5K8gcrMg05HSOYRT9+/rF46/BCHOOxgXAS4DPKWcawWj8/XT5qVtZl/Upg61t",
-	"i31utylazCLzrMcL7bYzplA0qCiT9BpzDBBbJabdBMyyt2hXdhqfe0FVT+KwkDdL6yOJfsg/FHlPcWTn",
-	"KPc78J2ZsDdn2MyeTDCpogSNvRdTvkdSy7p5iO4ozdiZN/ayio53IjOiOTSjs/MPT1fY47RiRZnbL3Zd",
-	"9IgS4J7B36BKA6VwwZhWPSmOA6r33n1hj5R3tjf6XDihwMneVs+sDPAnOtjvkKiONYOT5XdyatI7XFwH",
-	"57y/4DSX65r1qiUsBSQAaoT3tU0kkCuS2e+Bi+JO8pQ9BOSYAF1J2YhJ+9AV/IPPEYkgz/j8BcQMmJZX",
-	"Zr7ZW1waSe+gVX9QxmiOCbkw5sTltLcjkaYXsHU1E//1pCFPsyo346j2wssejBqmceMwSkKDQmGMFypZ",
-	"MNBdFtPU8ePWBBjxeu9EvHaI7VBFsSlQ8RXjudwuXFHmaLG4LVwBqiWI/OJW1w7H9SVWfJdx/eyQ8t7v",
-	"PtBU5ztQ93AfFDsjz9sJ4EbAZGEquEt85RW55SIhtciZUqRgVNi8sTPyxmJnKPji1K0/+5tATT+c+SU4",
-	"s/f+shdIyLIbyPmdXXeasQ89lwuzWfuDdxY89MkmHI89/R4e6vgPYA5uiNj2LmVVye3s9BN3hCG5z4Kc",
-	"QAo9QYQutIOtcwvenpC0kkqtaMYAEUSifyvniIzGs25uSm8qxXBUy0mISdUlM7Mvxg1FBEK614n3Gz4S",
-	"goPH2mfb4zBB6QLMOrbrkB9/s6almrnzFu8szXlpwxiQS7HckUrKgmh0H8Ul9pSMGCnW1q/Xv+mXUZpN",
-	"Jq6NpMw4yafnw8O8Bs3Gx/bY1ilMkRuvjKDpHbzZligruVM9k5NABBheEuyDRobCZApZpxumnhLqkJ7k",
-	"yig8kPDCNYF6vY6Mzu2udq00qDgazQWx5TfDSVnD2x1LkGP/qGl+U8otKNkV5YplN6lUXLDxqxtn3l+A",
-	"ZBZXz80chEHhzEIugcdZAjmMgFZSuDqZP0DWl03T/eMcqk9Ol5u7Pffkahpn4mx2Yeox6ihnCIiKFuUB",
-	"PDnvyjmOsPD1UTHUg0/Jgn3QTGQz2RbzvlFc8PVmKevqlEKAZevWUd4wCt5eyvPp5xYGiVFgkrQ82dqm",
-	"VyNPLkSOEiC28o0s5t4TS5reEtAWremOlgGWYesNK56izQAWQtIgJ6PFoKWRbKHdn8kO48ylIAw9AROt",
-	"nw5cKGYDacdjhMkyd7n7PFIBLM/lLkqBv0s+16BkNN2gouDLiUF3gFib22Gqfda7T/9lWNl7ohM1edML",
-	"eXfE3Z68iXO5Wwq8NeLTHAsbOAsBWCco3kllwSDsnbSxsZsP4b0x//VdFKqf3jLQBQMz0lU4HHwszQ4d",
-	"Zuv3ISL0uABiYX58ODYtW3k9z0AH+9tpclgcEmaR3sdK++dTRqJUFXPNwKPbc59rqSVVeq7omS9fJsWJ",
-	"XlOezccycDLg4JNdseNK37lCFRwu488jpsHcZd2Yw37Mtc2Z6ywz5paxckiWG3N0WWub2kJFT/7W5z5c",
-	"A6Q/2m3RvRJib1VMH4KyyZVFbJAr4syTrpd7csRjLvefEstyEj7QSBeeGf5dBwnUHvGiJ6VqBpaP5rEE",
-	"doxiuGCIlvI+6o1i+qZxbw3HHrRdnf1aQatb1ztpOqNbOL1JF8MP8IZJIEmNMJ+BldMpU4iSJ0iWmIMz",
-	"afOJpiJCwUv+bL4UwVzq3H2R/I3x0UcH3sfZsW/p45sGfGmG7FF0hwkQYLXJFanFrZBbQWA0X/EPyru3",
-	"1rjytnuCzRfwKVdHupiofDczjlwh8yIsoJ/b8foI5GN6s2QzooqgsSQrQMTliigmNKSPIp2gxUdTytqr",
-	"uneDUTPijPHLD0foXbOmlZ4gS97Bc/ZL027MkUuMd9ng8wMmQ5+QSbdGD7TyxDt/CmxiH1KDkqSo040F",
-	"MtxyYwEiJhxilX1pf0OP77THa2Q0xRtaWq6bE/aQJXcF02VOdx68B6KZroaJ0XSTBPEPf/vKrWifR8Sx",
-	"kyui2B2raO7HuLdzMXKXzOmb4KbRKvAbNMvnQP5N5/jJulccqlYNNDWYNece/rJUjsdNefFP4KabF6I4",
-	"NMQ8GstAAOqRaf9sHnq+QRTMT8OZgyzj+uzZfLBw8z0YvAfAw1VQTq7F6+0d4ijusr0dgIGt02mKfha+",
-	"P5NyeOmIcMByaAW1EynwuUtOtrmXrKelia9bmruJMPHY5r2cH4hq7IdoAl60Ln1a2HzP2f+PmuYAE5UQ",
-	"/Bmi6KAR2nJa8yKLLvaujd0xO+w+iuwJlDoI2RNKSjvcGMrpiCzoz9EPihlirvjpTJ7V2KiIRRuiuUxm",
-	"bE2VN4CUmP5qGx65cksP7hnLap5XeDynZrYX+n1iMW3OlY4Z3aBtmsEB40ORgt42QH8Bm0H7RqYCGPVf",
-	"kzk49BVfxzCTcy5uWQZkV9DM0DUEA8EBnnxaYSsuH/Jws6rLXMI94IQMDhadWG99llEPXRGWq71OiDJq",
-	"JDTKuvh//5/Lr6HB2dVXvuLW9vFoFV3OKZDlv03lXCXonMIEy1mdUthOKeueAHKFxKI5BMb8ANx/NHyS",
-	"WdWvVNB8p1wvPpphO+dVraA00h/HOKgQ9NKL9TtGJR8/Rlu7Oa52D9WBFfTmk3KUvPDQrNspdMxO2kIj",
-	"Qm1+64h6F7bGAo7yp6y3xLURqEFdxF65RKOTNvWu+5WwIIyaillk0jAbJpS3zY42x9DLo+hNzXOGDqPu",
-	"VSJr0VddNbtv2R49LSntOIl919Taj2bSBxeAmCF+YFRZOXUKRNkhFHlfnRb5qK/RV78boVOv1mnP/cVB",
-	"cWc3Tbln67QjtCWD6qeMp3qeQPkP/NKoSNk/AvtMF5AguqPx3emsfFYnEXci7nespgREQywtaIN+YBF9",
-	"vIc61pITLYkqcw5eXrlajVd7f+qRkG9sA8c9MeFYYjJvxA6rsHWge36lulLYfs6nI5V0zZxWZMHhmOip",
-	"FbdX5lh6CMzbTsF9re+W6GkABX1xp7oiYk6kQbdE2O4nBnu7YXPue2yUExlnbq+n+FFGUvgb204uWPac",
-	"++2eLY7MEO/qIoZCnMstyybeLNPTrTt9uoKQGTPDzSwULviHWfeFkXhHBbjHqn03d/uCJGh5BVmIjpww",
-	"sb5qt74S1rq43wa/dxGPqA+gxwUwBml2AJqZHfOmqkXElADftgpTZWk1FSYt7Q734rmR5YrpJJjn1KJV",
-	"72eOxN+5Yr4x2n4jGK4YWeVSVk+J0RrQfBNSQ3MYcQhM/xdu5GbMGGhgHetZTyvrllC2VGZmZbAZuQ8h",
-	"0ZexRQJL8NkDRXjW4G0Zo9PbyRx6/1iA3cVEl39YvYb739uJLmACYL4QY6jF5A35/HL77k2nD3Ylsbrt",
-	"aR3XI3V7tjSsDHMd7A7S9av1XtniDF6mfRgYteB6Tn+8ZIEOhamd85CK9j1N+zy7GjszN+iIZHYO8zO3",
-	"Z3Oks/e2o3QWztPaQUlhPZekUn1twqW4KeuqtNlz+46agnk0uoylHMpgNVHyqU16EJIoQddxQGxN29Ee",
-	"G2vA6AtUJFiDwF8+cTeSLNW9MiKss8NRwQ3pZpj4lImAFrET1+Acd0jfa4IOlNPHFT3/hdgMvqdqE8eR",
-	"DkA/p+tBTOiqnSA/H9zR+ZOjYxRcxRteodStlCYrvtI7jHFDdQzAaVYVRwTzOTodvOpmwLPUu0nO3xnp",
-	"BIhArFXQRcpM0EGGkh3TEwHx7PY6koeO+Mbd2nQ2dZTbX1iUKxjNMby1j5pbDWWF9RM1SOPQVNct5BtQ",
-	"RVcUesSMl5XZ7yd2Lj2zr7K5waYm5NLesIeXqD7xpqJmJSvC7sBVOkErxO5gnXGzbxt4dCzpsX11EefS",
-	"7GTmiv2Ar0PePcjLpis0Urpgtq33c8OetMpcuAVbFYkMcSQAVAIIAlBXmWss1vUuHDDHToZjFF7o+9/i",
-	"8ZBoMwcfqwt8/8MMNuDttjT0IP24tTEW/HdW6vcBQFIsVS+KgKodHv0tK3WC1clGs3WyvNt0whtIkdss",
-	"mMFoYoKfblTY+KGaV8bWDXUNc4t0IC3ScVhQMeVyIhHEs5NONCVL5IAsRxh6SpvL1wime0Aw/DXdvXfd",
-	"Leb4He8DBO/baRwI8z4nvQjfFeePXVTRnN5XZgaKxlH6ygTNZaeqDnE1LOj3i0mlYU+Qafy2w/v7EI5j",
-	"IkOT6GO0wKlHaGJJim4yHtCr/5Q0mZUWnpTfMozCPyUUezgQutIWKwyGATz7IEZvjWJMfEkWKu+L+qa8",
-	"SvM+ETev23LiFtNAWD5QxEr8KSzV65AxBHDQihNuPsducXSzqLsAkBbXUvYQorRoUH2I1c6RMQ7damMU",
-	"87qdu910rgsfL7IeDDc7C8mz3C0CmjVLa3Y7Kj0gEPmjp51tJbKoLq++DjjL/mr+eej66NCvv3IIyMnC",
-	"qCwxTnst12uWfZfx8c5Xg1Dze4bOAMIaj/UzkII9UJhsazXNnbGZH6hrUotMNiAwS7yxYm6MrDcVc1qn",
-	"f9hy57TQCztVP3J0d6RUbDZKdS7BUWB7nmz4Si+uL7+5ujBGjFpcX3QuMvuFzqE3I5OlWQzQBjAWok4E",
-	"fEefQ9l6EuVWgFzwmog2Oi+oI/lkcQEriApXM4dG17PNZucmNCIl3IrwdfGNQV/Pt5WNOtzz7j015uBE",
-	"GeqqYX8/2ISzMQjxZEkw7iRalFPACN2GvvaJGQdkhETTJ6bkYUS/WJbFgHs/+pXhnInDszsm9qmdcUvH",
-	"W/1NaT7bNXllzioq0skLjymTUx3Dlj8O9gs7PvuvoMDvJyiQRMG7ThUZsOWoM+tA9KlviVTmsq72UOZS",
-	"rits5mEES4X6SplD2DpHTU0xGlX8+irberL8LxAMDuug5uf691VZF1z4EqH71FzHVLkGJnuKqWm3/SBT",
-	"E7/73lmb0/0b8AV//yVmsn8TQffB5CWrqh3JGb1jKtZlULt3hl0+Lr95/Oji8bj50m4b2dy1Nsks+7ZW",
-	"MfnX03sHCqsA+BULiq0aqQiF4lbs7sXVNXD/qxd4Dmg0l9q2SRtvlP0tPmi+UgEqciSjHwttIaHTdRpD",
-	"R6OZx7oylNVdd/MgkklLuWx5ja5iVet9TfRnZ1u5jbFZV/frM77fDt19Oafu2wfcKFkA2z7cptw+B9EC",
-	"ze6TuXqkZGCvWE7Z+qYVhVcfRzdPKv1Mt75y059LvMolyq/RPNr9oIcU8iaXSh2emturA4IymUcN+Ozb",
-	"92+i4ZqDFzKsXo/rNmUB2BWH5u7cL7u5knkraq80K2wAD8H0F0kEeGGsTfd2swM7H3r3Eqe12JAJ5OP0",
-	"NukGzX06i4ZWR3S/X//l5bsgydVIc/DaEM0EIvdSolgqRZb4hKzK+ktRDAt2XH7x5s70Vc5OH9+3Dsb8",
-	"4EsI27rWbTJnTSAtCLb5afhrbOhWft4kD+5lL6T3tfHueeRs7cx90+aOUBkQD0dk6RBhi3j3f2fudT1a",
-	"YaVk7szOri5TKzb/hjeq10Az2EiTVzHVAeuhOyah2U3LU9+rrHJFcpj97mw9pER8B2DbZsLU9WhVgwAf",
-	"00GaoyfZjT1iUEBy1pld1RyLArO6wKRAIdXjuTyloTnoH7yjec0OceLgF61RNpie9SPbWsNjDvpFzDo2",
-	"pm+ySHNYubrdoeNRzTGHXeV/y26Ngl6IdW0z9cL2iF8NAmRMASN7Mm4ly1V0sHEdZDTzKLy5JvH8t7U6",
-	"kOF/ZNswMW+qDW0b9KW0ys6KjRE+0Jht8bf64uJRuqFqk3Olz+FX1rWfIwS/jGO62X5vrZ2Z1jDfEtEM",
-	"0MPvb3xods7SWckVnNPF1cJ3KnxNhWaVIOA4WPT0D9wrgF44d8P1xUVwOu2XFldfdenm3z0FOO8w389e",
-	"4bgPfdpFeEn+6OvHDkYU//B1uCeDLYybcOpFiwJjp32PQh15bOvlr75KyJWZ3PnlxcUlkRW5+ubsmz+R",
-	"rJLlaGPW4cRWfHMPO721ra1nnqH3FeW5NZ72hGvZkzFh7hYfLgRXj3kW21WPRt3jsTVEjZPl7ppIke+a",
-	"3rrznY4FVTrawx+jyT4Z1fV4J/YLCaHCh589rHxOeWZ2Ff4APe8RrA3NHu/98pBSMPyS5VKsFdFyzaBX",
-	"EjVEMpI4jLpCzT78Yk3C5KCUpajz6cDTJzWXkbJNQX4qmXjPC2bMwlc/kUymdQGlnIjpzRWxbQTBTN1W",
-	"XGsmrpt0GmAZaDrbPgKXX/VI096g5NDmTwohmdNS5/lLvo4WmVPdm66ylU26zTStasQHeLyyvIFO9YcE",
-	"hGGlVp2OkgKzrZlIse119u3Ld0+HLP772nItk9rPbl+xDMsAmwrB3ujyT6vVW8Couk83NEjqfKBs3lXj",
-	"/8bC5uNjrn+GZlKROAnS6aAwyU8e9qa3HLKnp34qq4yL9UD7/MTnx3bvGYvDFLu+7MDTrydIjHamlSu5",
-	"eaCIgwSbmFNyM3joAhO2QxCzzMSmDFOR2Q6zVJOKKZ34i8aewZWsSFMId4Azph9paWIWYrB51l1oDdLp",
-	"KYiFvGMqXlgFOGFGs7L4jJi/v6U7Al9KbIPBVtvdgwDF5fCO9SVcJ4tt1JO7kdsg9TsEfp2WsR9m1LT5",
-	"qT1Xy/1BybuTinD/WihQlwfu+M6R3M5+arn0Tw5w58CKaYtffJAbKAbh1Gb+oat3WI/MWE53Q8B33hb5",
-	"5knbFIkOt3ZoPpEz1Q9pXtS6J7vxMKeBrnhxfDeZA1qoAxf3NM+B3fzDnAchrvZR+rf0+mhiiQZ9cKWx",
-	"Zc5HRWpW+cbBys9r24kFVyuaalmpNuwthmn4WtCcMIG561KxoLlrR3PJ6TZ6L5XUavk5u2O5VYiY0BXL",
-	"bNq8FIRxbBjLM6ctPgUo3booWHaNGpNctYqzmiTni+Tho+Th47OvkodPfp0GJrCKZ5yvZJ5dm+vIiOGC",
-	"ih3JvoW5v375ncvul6AV3K/NX1OAdlCt2Ag8/NjH8s7WnUzCxUYQiPjWAv75NRRr0WBfJkU03kDCUGu6",
-	"Tx5Hor1BLn+Mt0DXWdKc9mkyfl8uw225jEWGK2abaQS+4qXUG/vPTcFFje03IccYCgCNOANuBg8qFHV8",
-	"SAHXFvLWeHZjGxmrktFbNDea6SKDN1DyZgF51pTXxTzSW57FErHkypHhmlyQQgqZkEufXTPCstGrKRDl",
-	"4/ILZdCB8gtY4TCg/KBUs6w1oYUUa9ssBun9lKSGlQF/Alkfa3Cg9MWBd2NlqTH3I31QfuNFHaN4xtYV",
-	"Y8pVpkJxqBFauqIQZ6EWgHmIJ7++aHHl1xfR3Jk7nkWBXxzeB8hu4MKg352WTb2qY9WJxyM2C5azu4EM",
-	"oEbVaa3om4toYs7WViXvmV7S/B2vooJnWe67+NE89xtqbw2os7rfkuw1EGkTs2LjKtDFuJj3knZOxmjD",
-	"bpPkc2tfJn2jIf+kxxtiTHpclZVh+2mPR6vi/QDR4za85Y+eXBxBltlc1gNlmRAsi2M8e8i14XrnAqGl",
-	"D8VlG3UFHgwmPbOrTYP2Od0fGbcbopCsQabMAHj/m4qtchB/ne1A38zU1YQ7G1nPCoFj5lAHkWZiY83B",
-	"vM6jpwWHsB35neu9mMhW/vFh50YnEhfx0XlI/Hvlm3RDdLOQbKSYsc/vpYhucC0spk5P2k9Jq1ZuBdmC",
-	"yeSy8XyOMbQ72jHt7jZMEYJQEmTEkJWsru2PFOHuC+lwvUZVucsx8dcCEGmBGueorkQ235Ew8R0O+lGP",
-	"XY6PPw8NIlBAwfhJ5bFMq8NknHPu9rpvj+KQjaFXmE3mglBSVuyOs+2UkOdoDbRrg0Uzwwi2CxYj6E85",
-	"vFpv2H0Zl8XWcdgCBZnmdOzd9GmVsns4qzkvVQKaofb9foP2trLCPsBYZZDSyiIDBfFtZIVHXz+6vLzC",
-	"EGOZQ8so+0JDRvPpExeAtCDlvxjhUkSAJXzXlz1bxSLhmx275cJr7LaTSqRFDPouRzMouo1W53a96wtn",
-	"YHMHeY00XBqN21iS4JwJyoMDt70tAJ8ZircE76PY1qlEGShIsqHbNXj4VUKYuGO5LJlKCORmQ1wtIaXM",
-	"acX1LiErmrE4md0B7bk0Dmlo3IWxH9mRKW0I31RymbNiBiZdWleVTVuNmc1KFgwbPxvaWncF9NgD2MYE",
-	"6e7qYrbo64Y+QvGb18FYxZIGdT5BtOBjSYNoZV+XLAYER5gbtXcOq3QDGGfxbrZU3FQsk3HKUXFTi0z2",
-	"9ADZyjrPyJIRLP5v0C4RVXTTEzMM0qIObU3SG7+vJqAavbWFPObZm/6RWCHvaB7lmgb1ayUrspYy89F8",
-	"njMipIcyxF6cGeFth0MAEtETXJzTG8Q1/OhGz8BtC5+juxhgCM3EOo4dH2OKI/QJh/4RCTw2/Qf2G7WA",
-	"LidXjdoHl5ORkSohTv3x6UIIebdNLF9hDRor4/F+1ocM7PGMIuX4rhnXGIqecEgr7dZVk+AkW4h2x9Pp",
-	"h4D+7Hna78sR/HPjsYZQH+0qqrYfhz/xgWRIGhHSHIthKXQMpPlApn0OvPkhUPmexcaA5OeZ0Q1EeqxI",
-	"Ddls3miu90GMZFKzmYZDSZXquzlUPbNtwLu6GK0Fsi90ttXUoPo9YeaNfi3tQjt9v1vr7xMZ+FyMT/5H",
-	"zWpmdJyIB4ytqbiZAyB0umZhPOtPXrOkcnaWbdo3xZTb7wnoqe5b/7nOf4O9waLTUiVL+Yqn4O9NSGAf",
-	"gr0DXYExtwxewLJFcg+vzVNy0erB7KKwPRlSk/AnrbFgVpkQn+wCBq4iJU1vWeaNW9ty1afjDq1JR1ez",
-	"ojxn2BstSO1N/V27ZC4RlchaJxAqwaaMT0nTtBG/FYzVBJlanR27Db42LMcLRGSswj+FPIDhAcgTsMwF",
-	"74i3emSqJwHkjlWqL0Aa1vkE65FdbjKbjUgObci1Qdhd4PWmj5a7cbGQEWbcTC/0GbXubDzgvXJkNoqW",
-	"xC8AOuTV6iIdQoe8WiRTHouBSEo3r71OeZny59Awgkoa2FpD+CVDJ04/ju14PneP3dhq3g6zixH1bRSG",
-	"NWNiapfISpY9+UZ1cUiaqQBUkgxgv2Dw6KwZjcOy74tbpVnF5F7ova4qCyRDiyVXUvB0hvB1yXdPQWZU",
-	"tqtut3ej5YcZqobNbYhqKKF+P7TT9gw2YyVDm8+iBcIyHTUgGctfyPQY9uq4cVeytAcrLpRYTbws3UjF",
-	"EIu6bXT2zS0QmVMgzWR1y7Ibm/c1RqWf4emfaj1owDRSsS0MzVa03ti3i9g7WUU1rPGu92EHfu9E3Ke3",
-	"VCEwO9smTVdXRGPMFdvabqPTquQpz6LxSKTsxDF2PadpHfW9Ylt2ZBUm9CzU+wbzaISW1kuLsFu3+6UZ",
-	"g3XdiC4UeXnP/dIoRg/IqxeQ1QJPJr6swoLr+DS96eutZK0npIa9tY+Zo8osHnAfCP4w4QQ2Lh9kPFhG",
-	"4L8N27I7Z+sY54Jy3PBu4I/nlXfDTwsO9jYdHS2QcCf2oBIJOPJSrPIo9twUP/CY3PriTt5mtn0y7wXe",
-	"U3trr3WPrxZTTWsNPZvNmcgRpfyecsbdGB8HcbajKeHukEoB9s6a300DOz2mXPEuur2oZVOZxTVZyTyX",
-	"WxWorrYi4AAUw5mtfXtOWODKHIXv71ZF4KwbZ6DvwYuDTqpvQofogWfXASlPNWJoahXDXz4uFNM3vo7E",
-	"aF/TcO+ThVytcFs+ffo1UHr+5NAaF7quBPlWygJq0brhzLSrnQ4R3yzymXdftupPhzHzZ2tkm1gNZtOY",
-	"3GiC1qU7EkPdR6PwapnDo7Qk6BNJZsmsp8HKevwKDDW5QZ2ZRxu+meNpp+zqbJkN52FCCZiaGJef4JD/",
-	"vendGwtUMdEwOZae3lXROWZrT1DLX2PD7g4/TIfhubd5ddy0qkZ6d78+Zzsn2UJeLLeBgvam2Uf7H2kx",
-	"Jd22C3DwhlaaXE0CARkvkZ9aYW5m/C4KLWUrcg4uDxlrJeTLJvuSHkbUOBAndo5utL4VNqcsrqOBdGHV",
-	"HauM7L4FpANU3GwAcr8Rm4WmHDQ6+v7em2g9gagj6e/DeXbuVeEwIzoHrTMuz1649c7SPOC78VSSThEY",
-	"VC5AnRr4LQGL67op0Q+y7jW2JXKt5Cjxm4ElW1OqIcDDTpfyDgffyIr/hid/f6LTBaad/dDGTzeB42hu",
-	"PtcpLJBDfA98e3P7QuYnAJpFFuX7NfRNdIr/dX8HW7ACgD+SM03WEmvi0cbV9JZd+8QtSD3IOYP2DZhj",
-	"qvQe6G4zadsfpifpFT/0oaitJOuKZ+rad4bbWfCSJPiLrW72rgswM0Ci+Co/i4LiCN6CjrCYMlDatKUq",
-	"2nLtmAKzx8ZpTCorxkfZb0wngftglCvtqXVQya5YXFaQ6egcQGZS1wFlVdNjLySsLe8Empuvc/9loiW6",
-	"ShAQGRKRLZzAPpDHzmYvNxg4/ZbhiZJFmoL6yf0Yu1QF9cNJPyCJo4WRWxu5jVXiuwV1mzP2qzCN1ErC",
-	"Oy3xfUy2fYgkb5mR/T+4it89q4PluRrMXEPjAM8idl9hbDK+9Tvz8HOW9wBM53Uh+t6OlbvwSBNCNisB",
-	"Q6KCq6F1kPdTTFie9ZXzu+w0m2Bfq3iMeNOEkIYVHPdgYl8b24aOyHApWO0JVuhEgTRkiHKb1UJTA7MD",
-	"UU6vhe14OTSakKI71oE92dzGNblfzRQSy1JRTmy8xR3khRlyrwfRtMErnzVUA14eDRHMq18K0QOi4YE7",
-	"W5ZwiPf721q9NgNEO8M6vK95M50COwwb3EWYHvB72W0+yPX1zqpxM+of15RPL2U8EqZrYtaRjkZ6sMYZ",
-	"E8e7p9OWWrnLsn05Oyy8VBpt0hVM9Nhf+2BS0SqPmFXW4LTgeiYhT7zDG+qQYsd3bL8d5Fi8Z88x+NWT",
-	"7rFq4mnzGGegx6Xf/Mtxh/WUUE4zxQNPhY2+zltgv74UFiUcaX3vrPpyyPK8mjBvfT2XPHgDwhw3ak0e",
-	"NHCgrSL2xfU5ICkTLpcZUWrzhe0Z0zRVTBZbnmc3DuKo6boIc7tx6luFygA0G0pTVmqL64BtwytWsGzn",
-	"e5cGv9tmj21sXUR8s2g+DdSOQxJKFhu+3txAj6NYekoltzHxYJb5QBFI3kLKPFCEZ5Mcsg62OaKy2aQ/",
-	"STYyz3pb+LlHNyzPvCbmGvk9bfdzh4/pEsylTqtpufUKl5tXTOtA5rpXJLRrxYKSY30bMs+C+hjooKA3",
-	"VPg1WZvIea92SJ5jaNC/4+grzHtuDMtaI7/4k+1PBTDy1CiW5dHFa3pHXgmLPqYW14vFp199JAulgOP/",
-	"CFSts4zmb1M7jjUWyDpZaMoGpPr18Xcblq9ikQddzfFDwDDfCV1FXSEYso4VCAGAU+jOpeAzrLQ5+ObE",
-	"UGNs5qt4JR7Vm3EWdvFyeDrxK+slBq6ia0zKPGsBHAQTgXSmIU8XlwKqnLgmNDeXwy66oP5WGvGVJgvF",
-	"f2MHpU9iEMXSxK7NDmfX00ug2bm1XNxgozd/g1O9gYrYlFbZ+dXls4fvLx6dbeldJGO2+XKAsB2t7YW+",
-	"ZoaZCgsTSwEmLN+hp8B80MtGbU5vYWkHmn9/Wu301u74tihxBV3PuJsKppStHho+AFZSu+ejr5a1yNBJ",
-	"NEtWq7vF9eKdUZyS90bXgjQMckmuLp8ljxLIEYhIVfOtFpG/ngZ9b74Ynb0NQcew+EaVGbXhZRnzm3i7",
-	"y3szLcZBvCmyncNgmzJb1AHzjcY23WTseH2LjePEHAzQwihasQGAmXT4iWuLMOg03iltH2a7TMyaeh0m",
-	"t3zfXBxPwRzvidGfid3lkDLn0SqKzjlr4GamNIr0RVlmO9/WOTu8LqshYMyvNg+TcohGEQfTPLfhNHBL",
-	"T5n5+JYdsvxXi+cv1OK5p4/Ml+v8DIWPsw7mM9tr6h7s94amt1F/97z6Vy/1I9KuB3S2B6E/eu1g7dXM",
-	"UlK7svuRx0NMdTMtVnqvNGaMQO/YuuiJhTY9YI8xWuM0dFdmk3dilxO7FUsZkc+b3yayPwQO5siPPb9A",
-	"37UVjDtYnB9p3i1zdtMUz46+B4g2o1LZg4/dg8HcLn5GumOjyqlPx01/hUkWIiPLHLD5K+bAx0ktMuZh",
-	"ikqe6tp8uJHbsJy0QSqHoRbJAgayoFzjvbqs48CtZequOXIfvmfoihnq6nAApPoU2C6rU483GuL5ABrK",
-	"rFryxnHbmfv3v7na2t5OJ12E1GkWzxAuPPra4vrikuU3StZV2uoDxz8URvIt2QfdJGeab5t3R8Wgz2fa",
-	"N9+b/COu1V5FcYhdjyDY3Q8gc/1j1MLvEWH3bS7ajzPNRVBlP9BnBEviWdXk6o/XRlSFuldj1Q0tY+4q",
-	"LnZkS+/MTVlcE0MaKBRj/6hpTpRmpUrIkipGnjxOyNVXX5H/g6zqPCcqpTnrMa1XAw0muYVfa+WTuZ0n",
-	"Ln16SpqPkXU9DK0soMS8jgXDiiQPS2eDsE3riHS21jVqbngu2Em/iKDg3ULmNfImbLhxcIioyRbC7XH8",
-	"EPU1gDB+7WTCVLeQFSKLbyUErJ3fvYv9b8cdRayLxpAwB3XpWsY10SNKlKa5r5eq2Mom98xznbtdNS/v",
-	"IQ62CNrjbs3zXEFTArLc4b9Uk3MFj3eb4dWipypswxz+bKTIwaG5j7h5cXj3vB8zupx6vWYqjoyWskpT",
-	"LvQuFPz2j4ah+C3Ld3gmFF/mbKAn6mQklIj2fEjdO8RiFS7qPiZSpGDeWk12/CSgUpS+OxFxUtJ1xXoB",
-	"VYqEhFWp8GhM/lEjBW4AQ3PDKnZT9ICcrWgFcVbI6StcOjVIW7ihglpgEMyAMSaNyunSQ3MuWEbq8rDu",
-	"TzjPQg1k9ae5TG8VySq+0iwjFOFx72yQyPyQ03KaNrTcDbxHrlaKwZKWu+sGMHLDaBVAydjESxVSxuy6",
-	"A+3zQH62NBgbkgRauOESiyERKUQJITllensTGA6dLFMAqatTdESntGAVfaCQXGYViA+sJWbZLxkTZMk2",
-	"HPukwLwzums0Sj2NhLANN2VZDE8JMoNhJhUVZAVtL5tkXxFuHSYHSAJeIMj6Z5BmcQA3eYing7ER62zN",
-	"+tUTn3BqGxIaab6hIktamM3ISNP0FHz2xpklQ8i90AOuaX8WR1C1E5u2l+7ls4xTd+C6RMJhbFtSqTdw",
-	"dKbNxIGsxsX3gLgGh82I42Yn0vfGcHDq57RD5VqnukOKdd+ahVxsuw1t6OHNJ12bgiEZaOQ9dsEky900",
-	"gnocKyd2SgfTlixoztcC3XTwI/zRDKVXNeY34VIQQ6qVruQUpyiwlEW5nLoXvtNw73YEUnm58xsR1BKg",
-	"hDGfQ1+SVlVHRPyhSnzAFm03fRdHYdHAWEEoKSmvFtFGOyKT28gCsSVSUHDjMpwm1j0aSvvsNDPJBkIL",
-	"GAXFWYTUUQVh/87pSKeOxNg/UMFBDm+K4Jpv5EdDlmTh9JjmKAQ6VD+sl+GmFyx1PW26ENrriECFE2t2",
-	"SoWwd/4ib/oIY+/LihHH/66L8vjm4LuHpqxmtmLHOTgGNXqM1yLsnXURqbrH78RsYKcJufbkbrDe9D1P",
-	"BGAs71Kcosn0XKrQnMdonPYS3bfZrKxBqj+++CYsz7CgNOarQm6nXLX7O4S06duiH92Up+6Pv8Avv7m6",
-	"sNZpd0d6r3kuCM3zpPc+fwpXTwXYhmBu3E30g1gzeS55mhPfa+ruRHoMpFqwgX6PGLX+quqavqBqxy4E",
-	"c1Fb/VsbrcDNC/EQnfMndkVkdHd/3/F9K/5t4CB+VFc8Z00fefvovrWDmkMk3zjPD4Rwi4PMuHMCHkFS",
-	"8ExgabD2apsZMiE0bp9Ox5yZ1C/GPBL1R0F6n23dbC6XQ+fg4h8RQA1MYG+8AYosoU0zQGkoQA9H+MzI",
-	"vKHcNzLrPLcnrLAuAdvyeR4aQxcnuwVQFzR+geU1E2oYcR90G2t0bRq+PYZ4dmInOH56vTbbA+kfP9vt",
-	"zC8fY4sGI1xhQPQFfQd9wK62FWwsC29AczXODweFJQnR6a24iOH2Qy1SJeuSi7V5u/VrQalAYx1EhjuB",
-	"+OLiZg/BPgxWtcon2glsJcV8OlkBomw0DmWExU1dxhjAZiGb5Xs7YxsIGFAYhdSu50X73MdiVq3Sj/Zc",
-	"t5Sjkxbk6iDGaPcDW4ESx1aVeiTZLWKDmY9cIT0uqr+PeFDpMr1infY1MPN3ZtT4P/xagcKe6FfNJ73S",
-	"3E4nnjXqWklM03ss0HgvqtqpLisv9KdN05dBdCbqgwMzRmsCCrERrTs87qXOuQDho81R46rtUW2Qsoc8",
-	"Gl5UDbkvoh84hogkvAx7BpoTA32HWvHr0EHgC8jGk2Zad+wRC9Qazg/WHJxAvLuG+mAM3e8qaJThJHir",
-	"KA7dF+5VeA/NK5ULOTIQ5W1PBDCZv+f71IZjWDbez9Vj2USarWmaT2mxEpou7mt9KxHfWq7qSTXcl/bO",
-	"E2U4QBAuojf1QOMfFtEeIF5ktMrGFVc5DB8LpTmekx/tBAAnLaXiAUDwR4FcRjPDnezo8b0rljQQsBDJ",
-	"JUtmJJFZArRXxESFceXYtTxshJXqA+d4z4oyt7cXzfOfVlD9Nsht9hsvKroyQxxU+tCVNN3J/RpMD182",
-	"Nw0AS/n2MgIwH2fh0hiuFy/+CmV5FlntO7DvPKxboxb0JRHMOKd2MZjT0C0rH6zSOwjZra3WxJBIwGEg",
-	"drMTFOy1EMhsS4whJpuWzHFoooZLtBp90KXltCqtpmZkhLkvQ2udD+3X3p73m4oZMcAKlWCqU8E/JOSH",
-	"v9UXF1dPvlt4hv1e1so+2OXQ1pj7pLkY0PVPAiD43uKd790Q09ubnjBvNp6NMbkxacetudtvMxpMCRYy",
-	"Nav1PaqUB6a0vne63owj1+3ROYhskvNo6dSXQUXpqUcYSi3tLUXqSemMaclNFh6M5pLikJJTMGveW535",
-	"APAK+Oqr7F49PJPFX6A7ZPd0DleHt7pJYuHrlqr+vpKxRO+YpPiLYtm8vsoDSVien/sTr7vQW1RtRtBl",
-	"D6xCs5mV8IJWT2Kvc0ziGi8f/qLuUyb0cxyWDYuyZ1Y+riu5jeq3aJdGdVvbzCqOIC9jIYJVXUFETgpw",
-	"Qe8keKV9v6KNrBUVWV8ODIs2QxdsCzbCiguuEEXsCMgDx/DTdGDhcV+atTRkb8xeIFzsWMFuzy6h98yA",
-	"NfOROvkYu8ypY//qYuK644vavdMsUt00eKl0bw6h5X0SNcUenlXc5IrCWWlWHghn9bPrMPBfeHb3w7OL",
-	"RCEoFw3AcEIQw5RX5NWLKFLusQDwTtOiZjoC6yhMqIPkw2lOhuZDXv/Zduc9mNmx98DMzvvsA011vgPX",
-	"qHO2tBvrK6ZvbLU69Kt48ddGm7tefHV2CTMo6IfwXZegju79pdOa1I07QwO33xja5x/Z1p5bLjL2oa/r",
-	"s5FuM3qwsKAkux/xrssQUcFMc82qm0aMzNw0XVdCEUqaAYhcrQBRTUDYOavoFgJEEDLL5ZZY99g94Bl7",
-	"7IfJpkCMDiDzbgL5MIMTetv29Jkt++lHuuHj2Ny4UKzSkyfXjd+H+OKA+0io2TRYM+ySktjgHBuZ0qra",
-	"kaY+dNpi+2Ak3DgTOv/GV1/IO3bA8exhkt6DGLMY8eHeSR22IVoSSiDX04t0qMKxyW22g1gxmfADFUIt",
-	"ZWmA7ImvA9IyulxBC3bkw+Gn3aaObRcLkatI7ncdc8NBFsbHZa0+kY+W1T+Rj6g1fiIfb7nIPpGPORXr",
-	"mq7Zp9l+1BaFYAoxGmEp39qBrMzBpnXfmRqGX1aSZilVOiErnhcJKai6hSpSoVVC8irFU+2aLCx3JKi7",
-	"HUBCs2gq/Z0+oWn90Y7jNNFs3znjjjr2q0/E+dMPZhR3odGGZkgf18kbQO8wi+OpTWOyWbS29QS2VNjS",
-	"HaKkAQXILWMlhrFRgPnUF3QXbKiySX/7RYy5rKu9pBbFKPhRMIx8C+EN2QNR2iPMXSlg6zjHEnns0d97",
-	"9tFXySxfI1gycwyWiKP+yUVyGCua7T5YTbNfVHj7P20rbA5E2uyeBR/EsljY4yyym+EsZliandpT/1Hf",
-	"gsdsx+hi941CZErbo2DRxXc+Edx6DEVF9a40sAJmLBVagnPsscHM7hb8A/bUZ0TVXR2i5xx9HhMEVCr3",
-	"qj46WFy540jaPp10GlZIJCdxABijqFvpZRHQzmEpcC/AAdp/RWxxMTOoOcV7PgPeErqOhLJ/KaHU3Pxz",
-	"U3ABqME5A6QBKNxaOES9ZJEyoasJYDRN482e7N9aHFMxi6pN0dcqNpf4Qa7HaEdSnxjSoYf74NeYWBry",
-	"ALGM67O3bDvbBWS+2HiA3lTsjrNt1+uZS9XXtA0LJ61mYazRQlas1RpnTs/p7XRxBjN+K7ejnv0KC9Rg",
-	"DVEvtxuos+yBtvU9Me1OzeYtK7UNRq2xEjPD3NM1qlzOeLTGZVSPcoFCfxRrFUB3Wtk7FfqpyezXbCh9",
-	"qc2qBydbvOA0l+uaESmsOqrIJSinV2dBztilT7r4SUDKRcUksQkhlaw1iyYcWXfuL0FA4iJo31FWTDEN",
-	"Yh0bshvLGpOSAC3cefitT/+X0EGJSuqesxLn1SSIwKcVNCbF7BUzrPPD/xL1d9ohzIPePvnFuiXxUX/N",
-	"XTiYVvuBfyl5Dclhse9c9n7nLbzTOcA/fbp/QstQ7+sDc6rKEDFpz9EcNIsDnRc9Yt7KUS65XW5FNFff",
-	"sdHHvr5S/ZkMPmwwITzQl9zEonhrnUv54jS9ru2pD0k6sd81Bhe8IDgwvuCAbaYKEX82noS9qjs8G5j4",
-	"PpXlyeN2j5ejtqpt2tP2xmbMcise74blwS2mhKvnQYn+jOH+YTTR0RTdssE1Hb/bmiTYDXbq2FbuD2Ul",
-	"75qfsLG9wyJIqUhZno/k8HdLdyY5w3BZmEpfeihTd9u59N3+enS7dbMj+Z5wi1IiaJLTpWylB/aE+2Va",
-	"o4tuHkCwMR4OAl9USCFhsbyKu2FKqjWr9oX6o3imZ6MB7qPyRxpUuT533f6affx1OMC+60fnCDGwecfI",
-	"/HdH+PdY1hwe9W6Cwk5PrtYbyvrq19J7E7j6i5IribDREfvBlo8QrsnS3O3QxLCxHxz9LNLvxOTpIPcL",
-	"6eGzwnAqEQMLHAWrSMu1l5UsfN23LQTSkqBcAx2VFICNpM7IG4cjhnURcNSw+b6lukMHsHB2WIoYgAC1",
-	"i6HPyKsMv/6Xv7x6cfenM/KdEVz4p7cvn5NvHn/1JzOTZc4KX9eqNF3mjKQyY2fkJczXPF+XuaSZA2OA",
-	"RIVamS9rmcocwOxoyc/xMXVO/lAwTTOq6TUs2lA2CRqf/PGM/Ax+5KY/0pYq66/LSMGo2G54zrChLxVq",
-	"i9gH1OJASMXczCF2yZl1gGnAjVS+ief2jHz/3bMXCBlhRsEi2oqRP3/3nnB1Rt5vIBonjHJoky2qO5b5",
-	"JcmSCVrys78rKRLsOq0A6mXN/DOZTNXZ30BzxBZKi/9plBnyGi0NrzIsLs4uzy4gyoOjLq4Xj84uzh4t",
-	"go4jOCImA3Kmzj+6xMBP4J9gID7MoYXu36+MlfBnpl0fCUj+V6UUNtPo6uICHbhCu97CZZnzFL58/ncL",
-	"q4SCa2qvCmT4bmpOk8GYNBdAfEg/x/M3uI1wGFVdFLTaLa4Xz/xgSYA5YI4fgs/ZlmLQlAZrDGjBNGbD",
-	"xd/YPOIzLW94huUs/SQ/py5N4T6vAIzAyL5Zgj6z+RF7G3f1WTYOJBPLjrBnoPYQ6ncOd6qQVVCYRezr",
-	"rhuEE5bjKa+wPSihNnEUMVNVqxm0+UkkxIhlCBqbH2AWQzuY52e/ISrn2OH5n4DGOeP82HGbXfD35pIL",
-	"Wu0iV0705NAq3XDMdLnvwclze80YOpa0ZJXNAbF3jt8dLiBGYl+d+AZ7FVMK+eF0pwq1+FMdq+cw+r+Y",
-	"RMRFhcfLYr7T3VOX2I9eDACqYys9djCATc4/QsZL/93yQm6FudRfYn78GCnrjMvzLb07yrFYWXv0voJJ",
-	"WPSa2Dl4itIEmqqgroMKwD0PQPJxwQHhDbupWVcaZheFWicaeA2lwgasHXfCrzM29Nypsec+QeZcVnzN",
-	"MW24TxT+ZB+556GZlmoL74q44KPMoHTFdLpxOb+8OAZr/IwdEyyFkEEaCalIQTPDNtc25oqaPBdrFK+O",
-	"xAkU2phrrJL1emMfhnqRxNaswvMQpv49MlZ80AZZfMKwl/P5FfqdnugO+F7m2b/YDfDvjJUhe1q4PECY",
-	"MGYmVu4YjsVUMC1LBJ2w+T/h57XQPPd3BTRZWO5IxbStPxrYNefBOMWu/cg+/KtZMj/QW9azaxJsWuh3",
-	"bFu+A/KWsWpU89zYfqCOd/4R/h20Ed+YJ+aRVaaa6YdG9NLiKFc6zPIoBiKM1JbY12A4ZFxBFM9oRWB6",
-	"vHnxMiHP3/2HIfh/f/fTj2hvbKjakJwrbR559u45+eH71yeRzaUne58Q9U7ZDKpT1d0iWfwdwU+LTR6L",
-	"zo5IVgfDcYoz+p7esm8xenwyg7UBLomwEXj+liylBbMKr5JkRY/BVe/bh/WBw+4B5yIXCfp+DHUb+HvK",
-	"IYoY2Li+LfngDrmOwifYordm8H45+lkdCxYc5WiCFCNB5ij7UFAjXOFdtreOx/HF1Ga/H1ZLNv98Qodt",
-	"zjA0tU/EQt6xuNnzOFKrGjfB7r1snIZZuLFggOuERMhi208I2BHzHj1VwF9GBc13ih+gcUJ/mZYdH1Lt",
-	"3MxoPu82g/bx7Q8hwf9RM6W/lYiMdxRuNUObVyC3tsXxpyl7bNZ9DE/ZG8jZKaSQuKtcQIUINoaCLP6c",
-	"Q36uXK3wQ1sh51IUosx8HsC39qoAHrZyRAm44xmT50X5+Di3vn3tESS0dQs8UEQVRl2yQye+kgYgqY9n",
-	"1Y8chQPl+PhZABkelz5XRz0RUdmNxXtbehRfPoghBhcnInoD09t7IUpV5foo9fHxO9s5aYSLeUHX7Pzv",
-	"JVvfm42xh9MRyPEOm0FZ/7flZc/FYY+oYzCr0XIfGi1XnX80/0y48r6navOaA2bwuEiETMT7E+WlrNbM",
-	"CEWvlUcWH9GtczfPPtV6DPDME6qsuJnoR/h3wEMdU/DNV+43i2FX9hv/grHtyI6zHVbXgoVBYAAa7yJE",
-	"vazICnfLVZHY5JxPPaTscfN8XkJ+L/Pss5PRemyQjHs+mmkumD1S9vhePi8pf2Qf9JflyEnekj3S9V3U",
-	"n5d2cKt/WeLBvYsEw4ObYO6Ft6Yat9TTlv+QNu7vsGgMADwDqrscj/4wg7lc3gTPzb3lsAv4p2T0wZwX",
-	"hiN+PaEnsVkHJI5FFAfMFTmG1dCQLCGCbZnSiK5kOyHGro+KUc2aL57IsPqRbYN3TLKuLk+wAzHqo7vb",
-	"VrvadDCEaDveqXLvj78ncjKMUHK/TFDI9vbvRLbAMB1d54G1ZOqYXo2GEJZ4ed5gZidO7yAZhYQFDKxZ",
-	"yApBlg6meAmuwqTf7B2g4MVnoiDYwcETx3CB77MedF2UtcCCBsQdm21ENKN6C9UVxbQJ+wxTR04uXux7",
-	"frJ+vAnS5Z92T9EzFBwKaKqDpuKW7kD7RmYfEyuB33nwIn7RPNZhlN7AGAeMP1DC9IZDsfVTm7oM1xJI",
-	"C7q0uFWgYv2jRl+01bF8Su4sper0OQkvgsjfWFZCQOHjOLYs9Ta1yCqjl3Uu+Xud41GOYRnXw8zyHTwx",
-	"dyK1yOSNXC0+zw6+lus1y76D2tTxPcQ1HymRxOjRRmXHAGNO3d5dh2dDb6Xb4c+xp3dmiCFX2nf4xOjW",
-	"aPZB43DRePDQlsAr4rqxHeoIbjVW3bHqoRE5BBf9lDCaboxseqBIRjXFLHBiZ3Ny0vsSrN7j9NJWFJ3s",
-	"9jIvOLld8tI1BGpaBUHCLq0qfncEJk+ObxCO7p13mw6dnH5H6dAOfijy9gZOiqA4l+i9ffEu1SHIfwBI",
-	"ESu+fNuP05+PxjU9eEgclT9PTqLf0wl3B879/pvyvduJsBMwoDVhwYnrUL+DnkJh5CBAbz6sFCKi60cd",
-	"CX/me3GBkzgRGuJPUfKvuv6yW1bqpy7/PWin7KSTUZ3XFfSsPUJGNg7uTFVs0w21RVjCYH7VEtoGNp6B",
-	"zumboMnfMgujfJKt/XfGyn9J+/g9tnVmBCDdaO7Tv51tNdGQ+kfNajYoov4HPPE5xBO86RWgRUzLmsbJ",
-	"35+Y3xmjCDNcYvmk+wmN14GliEIMSnAdrrwxa5+2VQbv3cGIiBn2KOKsjuwZeBKaTTu+LIOxT+av+H1z",
-	"yvf0jjl9wjAFBLu48GCDsN1PiUMlFFJDcX5GlKY7Fbbwn3A2K5bJY4rGNll+WlnrQW4x9+8/jSn7n2eL",
-	"pOOnzeSXM4uH2MD2D+lLo3QW69Gy9F5ILFXPeCvSZN5Tw1TALJ60sxh+71O+37oGgici3Ft03o9cUw/U",
-	"saIJ7/vGPbEWbl4zrIC/ZVgMf3qZZd5k3siyKUKL5jnB2Z+I+irpuaKaetSjXVMD4TvP6SfRuRs+/3wh",
-	"u76z5ah5pExh25EGS4whJGcTuFNZ7kAbxCsJvOrwgSopIOSiyBw7OmrDmD6dYv5dxvU7eMVpNh/GRj/p",
-	"F9JR4h1S4zIX9cfGPnageJ+SxeOLbwbmZnEi/u0A4jyXYpXzVMfzAelRilOxcQZJWZAUiGsF9kogImrx",
-	"bOFWtf3en/psSjAtEReDYU33RuaZCrA1WK4gjUPY8gQmpnF3vjodd5u9f1nJAno1nY7D89UMNfzq+Cwe",
-	"h9SKZtxiG5vj5NyC7Wv7TiNPQf5z9QDYKl8R7NwENS3LnRWIcMMhkuQE9pC1yB5WzKG49Wbqmufe4mPT",
-	"YgypujvAQWpnchxVIDiA5uw9f/cfCaGkklufpW8ukbwuBEDmuBbppzkpbxnN9ql4grMSvOEzx9jxrT9A",
-	"kkHP7hb44RFUA51uCIVqQOQYomUgc6nIiKI7a51qspV1ntm7poFZ4Kq5fmYdlLMyW/UeFkgLnHVcWtcc",
-	"jnzvUo2TnSMtyZJhDiLLQOpkttMAdK0/vaUTtoc/2bX2gqU8Y+9anehPcVzNe9TkbLtYailM9Bh+8GfQ",
-	"ot9cH6iRkIDQSai6TDksO5EOW6Pv4Il/5pRRs4KTB2XfN+oyrRjJuWAZqUtUFjFpOsH4eEmN1uGyxwBB",
-	"LYlEc0HpLitZSsVOeNm9wTe4XT5ltqNdSXcTNnKLvbEAFhPoJ9j2KJFyF83jyspDtzHoJLfxKtuJRbAt",
-	"7k4kejV6kjy+Zu9Jem9BMU/G6OYFn4nRHSwhr6w6pv4p0w4ciP/IxvmnPouR7jsOTIiI0yXLiV+F70J1",
-	"hG32Y8oVgdeok4WH3oXg9ae5vt3wLyq60gff4dAf4EhlSkhTCypGYdueGmvHThTNSIqxmlavoHFRVIsT",
-	"B2lsrN37hiDk5JFKAQTgPwGR8+E7pozW9J9kwygsVGECq93jxK7crLYujYh+8pjkTGtfY2QGTHPOBDav",
-	"wEou7KjoCpClYGfklUYiWReNBztdymyH/phNAHjqpwkQrt340l/EP3F8qRZHKmMy72oyK9EZZp0b6CqD",
-	"AD+6exFNmQqMWU9g0q3Lce9zZGBL9hOS8uc+A9hpDK63+HFsM1gwy6wnSAWkzFf7eUcbmWcN/wcpFJlk",
-	"GMLd0LvTxevfhdQ/vjAO2q9/Zs/HZ9zyd+DV4OkmuuGg5DYcUYHuiQmsE4/OecZSo8ye1LQ2L/jJd9g/",
-	"kV0NKvm/MCe8kOKBxvGw5bZLmGsDMvRvN6LbD+uoP7uH/pkt9bAlwGewYZrcKKOX2LTC49aA9J0tkH7B",
-	"np1EzIbdMb5UyLG3NUOfAgMO4CVzu2O+eJJA0YyJHQ+y27zUeWllra1HCELhf5fLAHHoKZFVgp0LoMdH",
-	"0njJuxRyEsR2ZxjLLrEPxeE+9srGnHE/CEnqmvlAf8phgNLPk9UCK5wa6M75Lct568zfNyMP4lbYRxLq",
-	"QpGIqNApDdmZcs0gWcKW1ZqtS8iSARwNMMVyZ3iB5atwfwFe2PwzoYo5nrB1OtADi+UH6GgUULKNIUKW",
-	"FcD32o4hQ0XDZsLf7l5lXyrL7EiJZc8OzCQz3xopAP6RFqfMTjJD/0gLH6w6JMpxHF56Cx1MLDfFD8A5",
-	"2vJqLGfxuX1smrjjImXTkEhco55hAPETs/J3Gddxn7pv9xnk7Ryj5DL0onjz33bCocR1XrkH88f3utUP",
-	"+x7nKurRQt8R9rVBbNHlDlAlMq4btxY0yLNrJ+1W4U3GvQAIQcAV2uuo33UyvcmpCHp3n+ZMNy/4IgZ3",
-	"qzd5VOoCRvu+/yOVBSNaHoFpv3VWOLYsx0aUZngICFGSyzoTTNlMBMiIR5csmDsI67CRlX6oWVW0nza0",
-	"IyWjt8OJCm1GrrUvczw2Gz8T5KeSife8YMakfvUTyWRaF0zoxHNzZsPYWIho41zPf/grUXqXIxgmJdiS",
-	"Chgfm8LccJG4H8FaEpnFJrrhIpadT7PntT5h7Zod/cuwtF3ZkAt2daSSN0NJQklaa9wwwDSz2IWwCytu",
-	"u/dYmwINCFePHbBlGzUqypPntin7/flyz+qgu39dbvjst/BrumtveMMeD9zO2/iHYxSYQA2itQCpGmWD",
-	"Nn7JsZkANqcFkX0KXyIOf7IM1N9fzy9b16W0LF0TPhsD69lljzly7Nvn/YYRmtp+ihVrqVPe2g2SkxKi",
-	"zcfQtCVMJ7jlgtQiN5dswajQhOYQ4HtmbzBf3oStYoS52jC31iqf+7oczfMm3ocHQ0gIC0Yjgtg+JrET",
-	"kxXBVtSo4j7FUCJvBxtdPrjrpIYmcNgUEXoVdqsNTmzLnarW4Ljy8BTVBGD4DRQTeN4hUFYQ2i33r8dr",
-	"6gBAwxwwYXMmMqNrBTZs91BhFacX903oOmUe+Ybfev9V4tjQZpTBt50HKvy+GbGru5mL9LWb1iSbGVvA",
-	"jzgIfR/5SCNj38Zjb2Cj7BzRFu95i5a/I3t/GuCS254JDk7IGQGwmBYjHK+Tl6vgorbbf+q800tZVXLL",
-	"MtBZj+4QKGh1CyP1O39+sI8cWARxYDq3djtzhIwBs9QH5qKDhZgbJZVFQR8qZgilWUbuaF4zdQ3d2VKZ",
-	"scS2MTYbvjK0VAnBXsCpzGVdQddJdk/fZG/RREjx499oOPp7pO+/uJL/LENNwm29XBFVQyGF5a/4oWBU",
-	"1RUr7HqjN4p34kH7Uav8oPvOdtOxo2SY9WMRA/wfIWh9Rp4pUpgJ8eB5o/EoUkql+BKabJCca53blrRQ",
-	"DkeJYqkU2bVVxKBAHfC4lcIntNQ0TwhVt/ZVEdXpB3yj1Z7mcTK6dabEu+VW3ARP7+258wriCTQbhDnE",
-	"htk2KBBxqT14jNp6aVqIjJ5r8Bbab+J/UnfyDwHz9ORor2iFOm3grjumt+N16F0rGb1VYdfiB4osa2Vr",
-	"htaVrEv4WNa6rLXNplCa+C078oXTkOfM3hW9F0/z6Pu4GnUSHv31lNV+x7rWPGyjlxrRHW6VAK5khSHR",
-	"AA7HDEHV7SGVETM2erR6LDw0v5ddPkWRWknXTH227cdKjQ0VmXngjlXXxKU2JMZUy3iqVdI4480jvkHt",
-	"UZlhQgNfKCA0pBtB87ULteLK9ky7cImzUG5Sq57LYlZj2B7bp7upr17gPbWs1dNwblPQhGGqsyy8DhAp",
-	"Lcqc7e0/bGL8lVTPs9O+jG02vcUy+u0M80C//Yo9tRo7Aoo3PfUsaZSmRykT/Tl4r/WewbYjJ4r95szL",
-	"2tz22D7NiLnRzswn6sk8dlA1l0On9JXQrEJ1d156yZ3IzmTJhNPXuIy4og6Uqi48d0RzEXLJeuOARyd7",
-	"WbFVztcbfYqQwRs/+O8mXHBMbEa3uL4rNzf2ksiwStR1FjiK00bYOlPMJNxWXLNAo4cENXAZ+ZZ0PXvP",
-	"hT5drOgNDn+arYfBv2xiLDYlmp0Wa+v5T5YWO3lax4tpAXyUYNvwTnEQyTlH76UrM7JtWREVBG8sFl5U",
-	"IiM5BkgLx8HgAh3Ip8Vqa0vfHl6H+7LXp/JGKt4EvlCxsQEjUvBMmGO+p+hkdHdGfrL6FmS7mIW4m9dY",
-	"O4l3qcoKklZ8ybjcirjfnon3Mu4UGfLb39tPf29lMNQ9uSC6rhAlhxINUIkaqrYf1iXJ2Z2540RGSl7a",
-	"hFpQlxIPpeNZhysM3WUWcaToUSx5Zm731a61ho7rpTtpVGmw4j+HeQIqNK2yhGT8jhvjBaB+ioL2KfZK",
-	"5rKPdo8vLqZRL5wIBDf13GkUtWb3nYaL/f6BQs93j3T+Xcb1M/jsjyF4Nq3QYbiyBW/UnD4mwCPYM8tM",
-	"opkVnebXF/MjSxHH20UyP6o0ct+B7LiBZLaJz+ZSltOfViVj2fTHSw6FTz3W0LD8/t5s29FSpJsQOZ5T",
-	"l30WCj1IaEqI7Y8rt4KkucQ08qMqsqpk6T1VmVgh5fONlIq9M4OfKPVpIxUT8IJDU7ZxC1IY6Cj4ehKL",
-	"wxkxROUruzB7+HHnLWq1d9pSbd3nSmPtV2yPPMLGCRLUABnxNFtkR1f/8kErxH+HPAXood6kwmgPFUIr",
-	"7YOVqmefIdH6XNR5Puh4+xEemNBDa8nWXAgu1qEOFuJew5UJ/R96bp7OfTHubRrKNvjdea0MKV/yte0Y",
-	"P6VoyuwOWcFX1HHaUaOLv+AfQPUDSKAa0ekzvlqxSjUeMVUXjZbn0euJXCHcbA7yxVV3gtp89ZgsTxEV",
-	"Qla1NsWJfCBm6J/Ne05VJmrGxiqZz16EbV5tl9hfi+2s30weL23FlnE4gSBrbeSDe08CcaflzvwTxjrh",
-	"4w29M0q2tTao2EF8e1CWOVCXU3DIvzNWnpI9HHLOnMKw43HIv7NSN4BIPbHJADDpGMg8gZnuGAMqdD00",
-	"Txuzx3ogRsB6IlyxpTs1DICyU58xBa9NWLCqbfYWuei5F9Fon1YcfHn1p8+VPDet/pvu3mlWdi+8CUD4",
-	"3rhVmpWqCVAfB0vYlywZBgkS61zNUhOxgbsNFWdo/YCgxm4ax73peKY3p5Bf75j+GcY+0e0GY/9XEvRn",
-	"TYL+s7k+ZUXUpuLi1mayKc2qp97P52rhd+TWyFzm2x01ItMDovdjk1os8wkisqTAYhGXz2KRtP1d3zyZ",
-	"IB+3AIHWdD6DTD1waWFHMuzX3yM3y7D91/SGvJ1JBA5zW8pnYcaNyrJkudyC9gRTNQRQCCxlNGTUfBQj",
-	"W1llKrEd7iqlyeXFxcVTG/5PgkGxLQ9hQtvmxVGHJqNVuulz0l3Frp6TQr9uEEChw/tQJWdXcgx/lqV7",
-	"C+IJLEqCbF4FYLz7wYSYI3/MrhWQKWBuIDPYdE+vXE1VE578l0N1lkN16uMOWX1/R7//7Tpwi4NVC9VF",
-	"PvjllcwKEIOziq80sfXlLGtOLH59S5WNp7G+FNSKdr3+uC+Pvn4Mu+83quVdH9XYPo8T+Z2taUGiuRKz",
-	"xClB4Ce2B5Jj/UxwBEs2BnsNT3wO5ws6b6e1X8J5H6FKyaY+tF20vqmmjasVAahnWcl1RYuw1WYb/tP3",
-	"Q41refTulG5wt57pjvAj3jH+nV3TtO0B9wf7mDiydO8lYLCZ6+2/v/vpx4h1umRoSZhHBPugG7WvdTjs",
-	"8s4cLXrTH0uWvkM6zaIxDh/RaGmWQTCd5m8q8zYNBcmthHi5/DtLe/qbQ+wRRyN/yCq60uTq4uri4eXV",
-	"H4+UZhW+AbXY1hkCbfCO5jyDCh0b4din7kfzzwQQJ39mpkVx1seB33kpqzXTHdZql95izmJTNY6KPEjb",
-	"mKMVbiCrhTtlsREII0mdPQqxN1VtWdv5R/zh03xDFb84gr/0mi5ZjvfOqbrCwODwns8tx7A5WI8cg2k9",
-	"UPYaPQKIwZLlQSufvn08z6VU7N672YNx+xoGP1HUz4w9I8PsdFhar/EkA0XIWjYXBDZWMlIGY+wVYrWZ",
-	"O2ojC/YUHsIyeHjIJiAN7NawZeOS5acZ7Mc1KfZY2jZNBcf+WK47ZmUvphUF3x/0UKaa6YdKV4wW984y",
-	"trloCcHxwBRAJHaYyV8fvoMHHr61wYlOAlSzik/HuT29JAFeMSoRFgk+ZCLjVJBHVw+XXJNVLs3NitOf",
-	"78xEUwtbIfReEudbescMUXsT+163pqb4WrCMXD6BGUKvkoTkjCqN5fZr6B6KoPa2WRkm8nFhHcVyRS7P",
-	"L588+vqx+XFVG40+pTk7I8/heUWWbCctioQlUMXIRUIuzsj7qmaueZYtngDm/U3KAuzEWKkkhBHsKkdc",
-	"CgXdkZwbBXGF9Zp2ClNj4oPnc1pFCrzvgZp4MMdi6YOHsseRgfum4gv76vIqaYzkry+/ufr9nny3kOOc",
-	"WvbBTNi7t4AzObI3Zt82YKfBi49xZncCtOWdSD+dI2D2fGVgJ9LhGMSznK/FMxg9jhDU6R3pU+Pvny9l",
-	"WxBRbD0kIWm4FVBu0QDT3+5Hgx516DkMfaI8NTP2/dQhxY5hM78DbSilBavoA2W9RCsJyOzQIM/yOGwG",
-	"YPCCZrRCi0i7hAQKAPE9e4St3k7BqLbb3U6cypFihp7X6u7i6O/O4mGzozfQo4JQc/ARIRFDrkbRVR5f",
-	"zVy3Pk9syXIJFahN472WMtziAEhZYiLth/Z5pmysFm9nCxkAmskZ+evD12ylH75YQqak3EKtq09rz9kK",
-	"/nXZk5iwYF+YkL8+fGeUCvPtZVPj0FRXYFNi80h2FlMYXjSTH6tpFe13uwM1rDLcp4jzSCA+/9uqA3vq",
-	"v+WyqOqPVzoweMNRw09+OlJ+luNxn69p+QuVwhYzJ5aTzVFdwSk1CjhXFo3XGrsHaCNOFo/HdcxVcWMe",
-	"mfosOlHiOo6oszU7wf3+oxn3xBcHvOPg+92I3qOUk8k7r00tdwAjgEEhWfqsUY9a0tfVvds6DKbXL/Gn",
-	"BHXfyzeUVwfYYf4AnMwW+98h5PpFo5XfSr3ZK3C0PIoKBlRB5dwC+jUSz2L69d60v2fB5vtSnn90Pw6G",
-	"PF7A31udIMeExrEDHmH7xd6ul5FQhm63r7xnOKMuc0kzdb64/rj/p4/4QyzCEZkWPjw4qd5JQJLqw2kd",
-	"UiEB+fO2SW1nBk+rWmgWc+QGqTZPWF2PBtCTaATdBYR73BNZ1iLwKQsB2snW/9qJ3sFxH4uaR3O6907I",
-	"RCmHgd3uhn6ZCK+ngA/uel78zELPtbk7/2h/+nSeUpGyfL42bAcY9qU8h8FdG7DPGJDDJmAWwkBIjSjV",
-	"K80qQvM85m5aUZ63GK9LKshEPf/IRcY+fOqV1S/kVpgboXfVnQNdZ1yeb+lxwFHNJI8Bgi5wKKtEVfKO",
-	"CbJt+rkdzixJlM+BqIeDbw1x+Ebm2Yn4+3uZZ1+Au51kBfcZyhQjV0HALhm4n5q+i8DsylhmXCekFprn",
-	"NkUqZ5qsJXbS0dVukPcF+6BPRMQf2Qf9pUUENCRCYxAyt/XGd8c2tB0kDRLvNLR5a8aeQxwLGeManx6f",
-	"SkFH1Q2jud78NpSM8D08cspuc/YNEWlYl5EoW1nJlClA0bWfQ0vH3W/DPc6wzuALLAJLHD4li68uHn2G",
-	"15mr0r6yncxKNV1SxRJSsIzTsAbiHzWrEZilVg1wtGLVnTsIdZUvrhfnxmr9/wIAAP//",
+	"7P3/kts2ti+KvwpK31Plme+m+5cdT9KuW7ccO574bCfxsT07UyeT2xsSIQnTJMAhwJYVX5/XuA90X+wW",
+	"1gJAUAQoUi3ZmTk7f8TdLQoEFhYW1s/P+jhbyLKSggmtZtcfZxWtack0q+E3utSsNj/kTC1qXmkuxex6",
+	"pteMLJpayZrIJTG/VXTFyJwtZc1m2Yybh/7RsHo7y2aClmx2bYfKZmqxZiXFMZe0KfTsejbLZiX98JqJ",
+	"lV7Pri8vLrKZ3lbmW0rXXKxmnz5ls5wV/I7V2xuem2/DOyqq1+0r3BOzbFazfzS8ZvnsWtcNC9+6lHVJ",
+	"zUubhuez2IuWvGDpl5hP7/mCgpdc++F36IQfRul0ZQhT0g+8bEr4zfzKBf566d/EhWYrVrevUv0dVBVb",
+	"EFozotdSMbeL5q98yRfUPEX0mmr4c81YQbgia1bkhK4oF0ondtm+L5z+f6vZcnY9+/+dt4x2jp+q89fw",
+	"+I/mu2a2ciNuUjPGvxMuyH9/99OPZLNmMHu2hWVIwR4oIjfimsDya6pZflM0S5URLQtWU7FgN0WTkZJ+",
+	"uDFbdlMxenuTz3WFfytlyYSm9dZ+y/xNrWWtbzSrS/vH4A8bLnK5ubFP1lSs2vGrqrzJ50uVIJLciA6F",
+	"At7HTe2zTEV5fQOEjJ3Fmi1ZzcTC0EDpmor8KWycFAx3ka5qxhSZM6UN5QShc8VEahPNe6ZxNExP01sW",
+	"n5/Ua1aTmi1knXOxOs4s4XUTp1nLvFmYiaXPd/vMPU+5OTXp15hP7/kCJRuR3xRSVn2qyztWEypyYn5I",
+	"nVXzzaigWdJCMf/KuZQFoyJ4Z0n1Yt1/aUlzRqgihWxy86/Z3CWvlc7IfAu/aSaIYgspckWWtSztMeaa",
+	"zNmKi9SBwfcdNFUcYXem1DJgRmRNlrJG6cdzpowopKTk+UPzKzGMbX77N/jtDwVb6j8CXUue/y/8W81X",
+	"a/1HN/PuLuNbBve5olqz2nz1//rl4uE39OHy4a8fHz359Idf/u1//dr5yx//z/82wAcVj+6JOVYCz5+q",
+	"GMvxtjbPEqXpNkXxW8YqO+RBZId3pa44/DA67mU2Y8JcZ79cnH2VXWZXv2btSchlM4fL175WNOXc3nP4",
+	"Vi3j8oeZg7AkGyNkOPBlzcZIGBmXL1zoJ49n0fsWNzx97EcwxIiDvxWLgVdsxeKeLzCiNf0CK3jv84JG",
+	"5PJGRm4ztWZMkz+YV6iMFHTOCnPtbsXij8Qe01cv8IwaCfqUsNxoBeYPYqvXXKxG7Ktcpq7fR0+y8ED+",
+	"Aabzf3dPYfwQbmquuVilqWYfuBfh4FZRlRSKgYb0PaM1vG8hhTbrNSp7VRVWgzuXC830Q6VrRkvzWeRN",
+	"cy4o0Cbyru7WvOZaF+whEzmn4ow8IwUQzWhkj67I3GyDEYxKkpKKLZlvNUpTUNf+AFP9Y0aWvChYTpqK",
+	"bLheE1XRBVOgBwgyL+TiVl2TpTFBVDBwRtZyg8PWjBoVAkY294xgyh1oowcGk/nDY5DuFyQiAqkgl3/M",
+	"UBZKxUHdtTowXFg4BQJKMCMLWZZSkIWZnrnXKHny+OGca7IsJNUZXCDMGB5ksaZCsILodc0YeXTVPqXI",
+	"H1Y1o9roNiVdCa6bnGWkquWqpmXJCBhdMIltxcirVzQjipZVwZRZwLIpCqIWtGB22p4OVO2+x2uyVl99",
+	"aPRV2JtWNW5pxwV5/ZeX7zJimJEYpdj8Kf/2/ZsMjlVRoHK2oYpUBd0y2OIlrc26i5zlJJcbQbQkeiPx",
+	"Dn1KSi4aM/SSC663QCDFC6Oh/jGDmXTIZfRBt9Sd1WSgHTqygg1JvEZ59jcx+5TN3tRyXrBy4BxU+MS/",
+	"/V0ZTv440jhx40bOAiWV/9AdYDiRz+rFmt+xn+oc7Waa58BdtHhTy4rVmpuTa29P9gFWDc/h96xMQFXV",
+	"Px5+/DF257YS5Zf20V/9mZbzv7OFNqT6tlF7Z9V980IWsoGl2HvZGOuK0Vk2WxTUCA51a/5fSqWCVzox",
+	"ks14OOn2z7dcxD8oqFg1dMUSH25lo6MfOUWv9wFeM70/1xIp75alNCtnRvrX5too+YfIanZIDTIa3muH",
+	"8xPs0T6bfXi4kg/tHzeM3rEzsxnB3x/yspK1tjrhenY9+40pvS2kLM8Xsmbn8C2YxLeN+hZ9LRHNdt7A",
+	"MeKg6hghKxtNFrKuGVg15p3dLd4xmDvXg1e5RFMU1PxoL60dFcwwQGg/HziIM6MP/Hpor3MB1OGald3Z",
+	"gGAZM5r9A61rut0d/fAldn0PBw3yKX6yn/s93nvGuzyzcfJ9I+tblhPDMFqSuWF6ggylJaFE03rF9DUB",
+	"DxDeEnhrUm0eguvWXhnmNCn8BBkRbENQvLrMN0eJ1Due88bqOH4De4+U9MMr/PDqqyfgCbO/Xvb3br69",
+	"WVMRlZ/ZbFkzdlMsWfxTs9p9V8XzpjZHEx++yefxbe3xQkI2yuUyPhXDNmr0XKqa41XY3e0lFytWw4dO",
+	"5zE77CQFOB8DlfjxRUSoIydMvEpGyZm+XOn74SZ8c8xpGxIjzss39puFrNhNPr+pWD3yS/3DvHPLzOGa",
+	"wPPgKd9ymtvnUVdOICIOvnlesztWTNz6452h1v39OHB+P/zmSYywIRndqKPohGs8jETPUVl9U0vUPHY0",
+	"uYLHvKRyaayMqmZKgYLdiDwjl61rCpWMERxoVeVAfnj3RDbL+XJpIzt7nRnZDCyhG6pHPr6maj1RM7uN",
+	"iznZ6KqJSK4LoAcNrCz05whJ7Fdi87Kn/3CdpFSHf32HCd3u+DV6/dFtTUD2cOrBNIBue7jYRcLOOsw4",
+	"hZ99LA1Zmi1u+7y8NGw6bWeNXcTi3zFaSOSDHQrCU+1AmZ3ERKKY5dyDGlIx8a5iiykWnoLnZxeX31zQ",
+	"i4uLhxfmf38y//va/Wr/u5z17D9lXzYm6tDSCr4VMwOfF7yaKMFp5Dw6o11xsWCk5Lngq7VXKmoGln0O",
+	"RuII+UE3dJt+R0HR9KeCcK3ILRdkTe8YqitjhBnN2c3+S+glzZl/3JqaY57/EhdcUn/EqexqfbXS1s3i",
+	"w73gjFbjCMjFHat1/FgPmOWFVSNHXSHJm0JIzYZUZW8kDNH/p+XyrbEvu7bD5UUYcvUGQ+VCXIMeInjI",
+	"u/1VLPogFXN2kHI3F3rSZtko4+by6us9xo3mEY1iY22vNQVTzfowwekKPs2CV9ZAozUDNzrLiZYrBo5S",
+	"eI7rWUT3b0RV0AUK8e4rhZzLfEtuhdyoMLJXSLFSs2yf5wokWsuT9mKk1ovvWWmPlDdi5wwE3BQBD+HY",
+	"T1Y0vspHW56Wewa353khF7eTPYLA2VFnoOX5Lu2Bu8BBbQx5uVyS+RYDXpiew2ui6FY9Rc/phivYG/Ms",
+	"xC/37455a/wukcqQJc6Ai0IqpkhTXRMhIT6D7mtd08VtwH90YdivZVCblGLE/JytudGGaWH0psALiWMY",
+	"FimKqOux6xDZ1cNVJFhY8g/Mzsoc1RXzB6YcPK09d4P3zg1eCH5+L/mqqZnqOD52zhaEREBwe4liCLfi",
+	"d0ygR2bSDBcd2gzNsutZAlc4q5jS9gbrTnMtN2RJrdFSyA3MjKwkUxAmGGfD5LxSo6X6C17F1mforxgT",
+	"B+3BNC+OOVf7FddFaHq3xntATM82wexbwx8Y1r7Mkih6HHvr6bH+kfy9Y/0yB3hEeykMhp1KqXRmrxWK",
+	"fFXIDasVUbIEadHVBe/jTW2pOFlug0Nz9rIpClLyD3B37ZD74dWjBPkeXn6dQSBCJUR/ylsaejB3FBAX",
+	"1bNBcvL65XcgOAq21IQWUrCI7M/GMUmQixjqqn+6uA+/TB10H/uAtsN4wcUK5KcnSJRZ/Nv3v3y0m9CP",
+	"+SQc9OLs8YEexDiFLs4uY+M5GdoniqIlw3MEbpUBr31GlPTpoFtCcwjga9nREFOKg+HZYUn1TlNU7+9x",
+	"RcNMPs/1d8Dt1CqMj2PGRuIGMbtHi0ROJfgIzR653AabRmnzds2WbtZ8sXZqXhvb2b9lnbsK5+AvIFi+",
+	"nXJ0W8HKHUsfePqN5EJH9OpdSnUVfdpoWUJ8/wzfOUXfb7+MWn87jWmhM0ruaNEwyDGx1jUmOBhFyKbJ",
+	"3zFUgKTAnEfIVpnFHSwjjGS1phXbDciXUkKy0VoWeVQXhmmODUh08gkMv+C391hewYYgKe+1Ifq7O5vJ",
+	"cSCdljRnIx89kpMCCRhNNmAdl3xwwO3J72vRIGk3RtlZYjQADvSWCHPON1TFTHO4kWI5AZreMpIbJhRS",
+	"E8MkIO+tH4jdYa5cXwsAz17EKQcOP/PVgiu9UyhghE1BeU7m26eElZXetr6A4DNYCKxKSJyf+dB5c0Pe",
+	"Rj9AKe/A36trXpbw0xxZXrBNlOOVbOrY5DUv2ULmrRcMn4tGOW/3mGIMZm6vo3azJl1Fbj7RoBBSdSHr",
+	"Ed5e2CvPhm1mCmaawzm2jB681NPJLdebGMhM9hzFJb1+zVXkiAI/qQl3gD3rEeKspIgQBl/gtmCYB+0t",
+	"uJFNkZOVDLdmaFJ/loIlZ+WSlxyXSs3NwCwvgIxGrMY40qjcCT+JmbA5mmYPBCTtZ4QLc2nnaiI36YLt",
+	"t0bxMbsSO7PMbZwl+8CeT7aKNPtgpOr7V+9ff3dNvqvI1d/ExcUlIa9fXvyJkP8g5DkhV1fXlxfXjx5d",
+	"X1y4n5+0P19cBD+bZ/4m/v/k5duffiDPX796Q3589sN31+Tq8tnDR5gW2OXJNRW5U6VsrvlFloo1SLFi",
+	"tbnTGQfVioncyjDrxCKsUIbxWNR57vXzSxfSCdX02J2C5OmkIl9+ddHVgVI7ab4a26oXbMHVmGSgMA1x",
+	"sWCV9onJzWrFFCaNXf8yLnT1az930Y4ZCxx03hBL1orHuUJN8at9DthdMRm8MnOTS9Cv4AL93GPpZ3Qb",
+	"oNWC1vm5Ycb3F4/ONvQuQhf7bLDqTtZNEPBJOZ6nLBvfFl+njW325PicrajYTQDIqWYPzfUR25ZFwasq",
+	"FhpwRwtLCMN85nHRpyBzoXdHGoXIBWiNwOdasWJ57cs90DzC0CEmdN+x2pyMoGB1tHzNoxcSZqyPWwqr",
+	"a1nvu37eCYqOHbrQCQUR0uHhczA4fGgJ1BAzJMUAeUwz5oVzDcaCRngVYQ4pRBMw2H7gjbTkBRuvDLwp",
+	"zDLyl7xg8cEEV2uWT+JKuzvj1HuMqe4VQJYmk+ZR0cWtDZWkPrtJugIqWtkD4Ono1I8qX86y2ULdzbIZ",
+	"pLhns3IdD4n0wpwuS2lPIrxcohmz4BVnsaxCLclmLUvDMsbY7Wr+NjC4poooGqens5D2Eh7KKpM2GMqZ",
+	"m5p24sWh9Qza7iGCBM9Cm8c6ip3/olgezSWu2GJgFeZTK6QSy9C01jeh6RDzHemOn2BDXQWSkcJgGYic",
+	"1finqpZ37U8QeTBiAiTIgooFKwoW9yxopnSUnJSoiooBH7OWmhb3E6YBkRK2Eyah4K5yBpnMes0V1Lpn",
+	"6JC5jNfy9WLTvmbXcWB4IsI93dnB9uTvnPN2/paMbtfsPeNI5C4NJ0x7+5+1RAtPQEdMtbezFybufgmu",
+	"hCENYbLW7wXerJLF1pLl4CQos1eRKwsCtPKaUALFVbDxsL+O9+DecgpIly+spB7BaIHsjjKaWdkDRexj",
+	"6imke2DSTbcgcV9qtS8/jDp98S3JER9dRIfkC93Ei0UMP3kMD1/5bkS5YsR+D72XhpSrkFZpAT32ksh8",
+	"fqvnxy4UQhYXjaPuCawFHlOzOyplzp2BUWl/PW9FbWtTMWxPPIlIzkoqcvWULNZsccs8vAZQBSon8SYx",
+	"OvM5rfi5maC7Xs7sZR+cuIXM8cCpq8ez3Ym8XzNUvEv+wah35r5TmtVMEotqkoO969fhqHeVzUqmaU41",
+	"nV1/9D7Q2Tv8MsY5hVWy2sNiLKGPTv/7BavzKBfmBTNjE2WzVS2bCj/sxU1dUtkMpzj79Kt/78eWVT/d",
+	"fDRn+dPND6/+Co8Y/a0Vk6BNzXYXap5z+pRTn4CWv4LMwYpMQ07nGEbRv6tfPP4ajDDnaJwBfgX4nAqm",
+	"Ee3G30+Xn/qVdXlKGexsW+xzu03RYhZZ5AkvtNvOmELRwq6M0mvMMUDwlph2EzDLzqJd2Wl87iVVicRh",
+	"IW/m1kcS/ZB/KItEcWTvKKcd+M5M2JkzbGYiE0yqKEFj78WU7z2pZf08RHeUJuzMG3tZRcc7kRnRHpq9",
+	"s/MPj1fY47RiZVXYL/Zd9IgS4J7B36BKA6VwyZhWiRTHAdV7576wR8o721t9LpxQ4GTvqmdWBvgTHex3",
+	"SFTHmsHJ8js5NukdLq6Dc95fcFrIVcOSaglbABIANcL72iYSyCXJ7ffARXEn+YI9BGiaAL5J2YhJ99CV",
+	"/IPPEYlA2/j8BcQMGJdXZr6ZLC6NpHfQOh2UMZpjRi6MOXE57u1IpPEFbH3NxH89a8nTrsrNOKq98CoB",
+	"gsM0bhxGSWhQKIzxQiVLBrrLbJw6ftyaACNe752I1w2xHaootgUqvmK8kJuZK8rcWyxuC1eAahlCy7jV",
+	"dcNxqcSK73Kunx1S3vvdB7rQxRbUPdwHxc7I824CuBEweZgK7hJfeU1uuchIIwqmFCkZFTZv7Iy8sdgZ",
+	"Cr44duvP/iZQ0w9nfgnO7J2/7AQS8vwGcn4n153m7EPicmE2a3/wzoKHPtmE431Pv4eHev4DmIMbIra9",
+	"c1nXcjM5/cQdYUjusyAnkEJPEAIM7WDr3IK3Z2RRS6WWNGeACCLRv1VwhF7jeT83JZlKMRzVchJiVHXJ",
+	"xOyL/YYiIi3d68T7Dd8TgoPHumfbAz1B6QLMOrbrkB9/s6KVmrjzFlBtUfDKhjEgl2K+JbWUJdHoPopL",
+	"7DEZMVKsrF8vvemXUZqNJq6NpEw4yafnw8O8Bu3Gx/bY1imMkRuvjKBJDt5uS5SV3KmeyEkgAgwvCfZB",
+	"I0NhMoVsFmumnhLqkJ7k0ig8kPDCNYF6vZ6MLuyu9q00qDjamwtiy2+Gk7KGtzuWIMf+0dDippIbULJr",
+	"yhXLbxZSccH2X90483QBkllcMzVzEAaFMwu5BB5nCeQwAlpJ4epk/gBZXzZN949TqD46XW7q9tyTq2mc",
+	"ifPJhanHqKOcICBqWlYH8OS0K+c4wsLXR8VQDz5lM/ZBM5FPZFvM+0ZxwVfruWzqUwoBlq86R3nNKHh7",
+	"KS/Gn1sYJEaBUdLyZGsbX408uhA5SoDYyteynHpPzOniloC2aE13tAywDFuvWfkUbQawELIWmhktBi2N",
+	"ZAvt/lz2GGcqBWHoEZhoaTpwoZgNpB2PEUbL3Pn280gFsDzn2ygF/i75VIOS0cUaFQVfTgy6A8Ta3A5T",
+	"7bPeffovw8reE52o0Zteyrsj7vboTZzK3VLgrRGf5r6wgbMQgHWC4p2FLBmEvbMu+Hb7Ibw35r++i/YC",
+	"oLcMdMHAjHQVDgcfS7NDh9n6KUSEhAsgFubHh2PTspXX0wx0sL+dJofFIWEW6X2stH8+ZSRKVTHVDDy6",
+	"Pfe5llpRpaeKnunyZVSc6DXl+XQsAycDDj7ZNTuu9J0qVMHhsv95xDSYuqwbc9iPubYpc51kxtwyVg3J",
+	"cmOOzhttU1uoSORvfe7DNUD6o90W/Ssh9lbF9CEom1xZxAa5JM486Xu5R0c8pnL/KbEsR+ED7WnzM8G/",
+	"6yCBuiNeJFKqJmD5aB5LYMcohguGaCnvo94opm9a99Zw7EHb1dmvlbS+dc2ZxjO6hdMbdTH8AG8YBZLU",
+	"CvMJWDm9MoUoeYJkiSk4kzafaCwiFLzkz+ZLEcyl3t0Xyd/YP/regXdxduxbUnzTgi9NkD2KbjEBAqw2",
+	"uSSNuBVyIwiM5iv+QXn31hpX3nbPsPkCPuXqSGcjle92xpErZFqEBfRzO16KQD6mN0k2I6oIGkuyBkRc",
+	"rohiQkP6KNIJeoi0paxJ1b0fjJoQZ4xffjhCcs2a1nqELHkHz9kvjbsx91xivM8Gnx8wGfqEjLo1EtDK",
+	"I+/8MbCJKaQGJUnZLNYWyHDDjQWImHCIVfal/Q0J32nCawQdYmhluW5K2ENW3BVMVwXdevAeiGa6GiZG",
+	"F+ssiH/421duRPc8Io6dXBLF7lhNCz/GvZ2LkbtkSt8EN41Ogd+gWT4F8m88x4/WveJQtWqgqcGkOSf4",
+	"y1I5Hjfl5T+Bm25aiOLQEPPeWAYCUO+Z9s/moedrRMH8NJw5yHKuz55NBws334PBEwAeroJydC1esneI",
+	"o7jL9nYABrZOpy36mfn+TMrhpSPCASugFdRWLIDPXXKyzb1kiZYmvm5p6ibCxGOb93J6IKq1H6IJeNG6",
+	"9HFh8x1n/z8aWgBMVEbwZ4iig0Zoy2nNiyy62LsudsfksPteZE+g1EHInlBS2uPGUE5HZEE6Rz8oZoi5",
+	"4sczed5goyIWbYjmMpmxNVXRAlJi+qtteOTKLT24ZyyreVrh8ZSa2ST0+8hi2oIrHTO6Qds0gwPGhyIl",
+	"vW2B/gI2g/6QTAUw6r9mU3Doa76KYSYXXNyyHMiuoFuiawgGggM8+bTGVlw+5OFm1VSFhHvACRkcLDqx",
+	"ZH2WUQ9dEZarvc6IMmokNMq6+H//n8uvocHZ1Ve+4tb28egUXU4pkOW/jeVcJeiUwgTLWb1S2F4p644A",
+	"coXEoj0ExvwA3H80fLJJ1a9U0GKrXC8+mmO/6GWjoDTSH8c4qBD00os1VEYlHz9GW7s9rnYP1YEV9OaT",
+	"ai954aFJt1PomB21hUaE2vzWPepd2BoLOMqfsmSJaytQg7qInXKJVidt6113K2FBGLUVs8ikYTZMKG/b",
+	"HW2PoZdH0ZuaFwwdRv2rRDYiVV01uW/ZDj0tKe04mX3X2NqPdtIHF4CYIX5gVFk5dQpE2SEUeV+dFvko",
+	"1egr7Ubo1av1+n9/cVDcyU1T7tk67QhtyaD6KecLPU2g/Ad+aa9I2T0Cu0wXkCC6o/Hd6a18UicRdyLu",
+	"d6zGBERDLC3os35gEX28STvWkhMtiaoKDl5euVzur/b+lJCQb2wDxx0x4VhiNG/EDquwdaA7fqWmVth+",
+	"zqcjVXTFnFZkweGYSNSK2ytzX3oIzNtOwX0tdUskGkBBX9yxroiYE2nQLRG2+4nB3q7ZlPseG+VExpna",
+	"6yl+lJEU/sa2kwuWPeV+u2eLIzPEu6aMoRAXcsPykTfL+HTrXp+uIGTGzHATC4VL/mHSfWEk3lEB7rFq",
+	"383dviALWl5BFqIjJ0wsVe2WKmFtyvtt8HsX8Yj6ABIugH2QZgegmdkxb+pGREwJ8G2rMFWW1mNh0hb9",
+	"4V48N7JcMZ0F8xxbtOr9zJH4O1fMN0bbbQTDFSPLQsr6KTFaA5pvQmpoDiMOgen/wo3cjBkDDaxjPetp",
+	"bd0SypbKTKwMNiOnEBJ9GVsksASfPVCE5y3eljE6vZ3MofePBdidjXT5h9VruP/JTnQBEwDzhRhDHSZv",
+	"yeeXm7o3nT7Yl8TqNtE6LiF1E1saVoa5DnYH6fr1aqdscQIv0xQGRiO4ntIfL5uhQ2Fs5zykon1P2z7P",
+	"rsbOzA26RzI7h/mZ27Mp0tl721E6C+dp7aGksMQlqVSqTbgUN1VTVzZ7btdRUzKPRpezBYcyWE2UfGqT",
+	"HoQkStBVHBBb0260x8YaMPoCFQnWIPCXT9yNJCt1r4wI6+xwVHBDuhlmPmUioEXsxLU4xz3SJ03QgXL6",
+	"uKLnvxCbwfdUreM40gHo53g9iAlddxPkp4M7On9ydIySq3jDK5S6tdJkyZd6izFuqI4BOM265ohgPkWn",
+	"g1fdDHiWkpvk/J2RToAIxFoHXaTMBB1kKNkyPRIQz26vI3noiG/drW1nU0e53YVFuYLRAsNbu6i59VBW",
+	"WJqoQRqHprrpIN+AKrqk0CNmf1mZ/X5m55KYfZ1PDTa1IZfuhj28RPWJtxU1S1kTdgeu0hFaIXYH642b",
+	"f9vCo2NJj+2riziXZidzV+wHfB3y7kFeNl2jkdIHs+28nxv2pHXuwi3YqkjkiCMBoBJAEIC6yl1jsb53",
+	"4YA59jIco/BC3/8Wj4dEmzn4WF3g+x9msAFvt6WhB+nHrY2x4L+zSr8PAJJiqXpRBFTt8OhvWaUzrE42",
+	"mq2T5f2mE95AitxmwQz2Jib46UaFjR+qfWVs3VDXMLVIB9IiHYcFFVMuJxJBPHvpRGOyRA7IcoShx7S5",
+	"fI1gugcEw1/T7XvX3WKK3/E+QPC+ncaBMO9T0ovwXXH+2EYVzfF9ZSagaBylr0zQXHas6hBXw4J+v5hU",
+	"GvYEGcdvW7y/D+E4JnI0iT5GC5wSQhNLUnSb8YBe/aekzay08KT8lmEU/imh2MOB0KW2WGEwDODZBzF6",
+	"axRj4ks2U0Uq6rvg9aJIibhp3ZYzt5gWwvKBIlbij2GppEPGEMBBK464+Ry7xdHNou4CQFpcSZkgRGXR",
+	"oFKI1c6RsR+61cYopnU7d7vpXBc+XmQ9GG52FpJnvp0FNGuX1u52VHpAIPJHTzvbSmRWX159HXCW/dX8",
+	"89D10aFff+UQkLOZUVlinPZarlYs/y7n+ztfDULN7xg6AwhrPNbPQAr2QGGyrdU0t8ZmfqCuSSNy2YLA",
+	"zPHGirkx8mQq5rhO/7DlzmmhZ3aqfuTo7kip2GSU6kKCo8D2PFnzpZ5dX35zdWGMGDW7vuhdZPYLvUNv",
+	"RiZzsxigDWAsRJ0I+I6UQ9l6EuVGgFzwmog2Oi+oI8VocQEriApXM4dW17PNZqcmNCIl3IrwdfGNQV/P",
+	"t7WNOtzz7j015uBIGeqqYX8/2ISTMQjxZEkw7iRalGPACN2GvvaJGQdkhETTJ8bkYUS/WFXlgHs/+pXh",
+	"nInDsztG9qmdcEvHW/2NaT7bN3llwWoqFqMXHlMmxzqGLX8c7Bd2fPZfQYHfT1Agi4J3nSoyYMtRJ9aB",
+	"6FPfEgtZyKbeQZlbcF1jMw8jWGrUV6oCwtYFamqK0ajil6psS2T5XyAYHNZBTc/1T1VZl1z4EqH71FzH",
+	"VLkWJnuMqWm3/SBTE7/73lmb4/0b8AV//2Vmsn8TQffB7CWr6y0pGL1jKtZlULt3hl0+Lr95/Oji8X7z",
+	"pds2sr1rbZJZ/m2jYvIv0XsHCqsA+BULiq0aqQiF4lbs7sXVNXD/qxd4Dmg0l9q2SdvfKPtbfNB8pQZU",
+	"5EhGPxbaQkKn6zSGjkYzj1VtKKv77uZBJJOOctnxGl3FqtZTTfQnZ1u5jbFZV/frM77bDt19uaDu2wfc",
+	"KHkA2z7cptw+B9ECze6TuXqkZGCvWI7Z+rYVhVcf926eVPqZ7nzlJp1LvCwkyq+9ebS7QQ8p5E0hlTo8",
+	"NTepA4IyWUQN+Pzb92+i4ZqDFzKsXu/XbaoSsCsOzd25X3ZzLYtO1F5pVtoAHoLpz7II8MK+Nt2b9Rbs",
+	"fOjdS5zWYkMmkI+TbNINmvt4Fg2tjuh+v/7Ly3dBkquR5uC1IZoJRO6lRLGFFHnmE7Jq6y9FMSzYcfnF",
+	"mzvjVzk5fXzXOtjnB59D2Na1bpMFawNpQbDNT8NfY0O38vM2eXAne2FxXxvvnkfO1s7cN23uCJUB8XBE",
+	"vhgibBnv/u/Mvb5HK6yULJzZ2ddlGsWm3/BG9RpoBhtp8irGOmA9dMcoNLtxeeo7lVWuSA6z352th5SI",
+	"7wBs20SYuoRWNQjwMR6kOXqS3dh7DApIzjqzq5piUWBWF5gUKKQSnstTGpqD/sE7WjTsECcOftEaZYPp",
+	"WT+yjTU8pqBfxKxjY/pms0UBK1e3W3Q8qinmsKv879itUdALsWpspl7YHvGrQYCMMWBkT/ZbyXIZHWy/",
+	"DrI38yi8uUbx/LeNOpDhf2SbMDFvrA1tG/QtaJ2flWsjfKAx2+xvzcXFo8WaqnXBlT6HX1nffo4Q/DKO",
+	"6Wb7vXV2ZlzDfEtEM0CC39/40OyUpbOKKzins6uZ71T4mgrNakHAcTBL9A/cKYCeOXfD9cVFcDrtl2ZX",
+	"X/Xp5t89BjjvMN/PTuG4D33aRXhJ/ujrxw5GFP/wdbgngy2M23DqRYcC+077DoV68tjWy199lZErM7nz",
+	"y4uLSyJrcvXN2Td/Inktq72NWYcTW/HNCXZ6a1tbTzxD72vKC2s87QjXKpExYe4WHy4EV495FttV7426",
+	"x2NriBonq+01kaLYtr11pzsdS6p0tIc/RpN9Mqrr8U7sFzJChQ8/e1j5gvLc7Cr8AXreI1gbmj3e++Uh",
+	"pWD4OSukWCmi5YpBryRqiGQkcRh1hZp9+MWahNlBKUtR59OBp09qLiNlm4L8VDHxnpfMmIWvfiK5XDQl",
+	"lHIipjdXxLYRBDN1U3Otmbhu02mAZaDpbPcIXH6VkKbJoOTQ5o8KIZnT0hTFS76KFplTnUxX2cg23Wac",
+	"VrXHB3i8sryBTvWHBIRhpVadjpICs62ZWGDb6/zbl++eDln897XlOia1n92uYhmWAbYVgsno8k/L5VvA",
+	"qLpPNzRI6nygbN5V6//GwubjY65/hmZSkTgJ0umgMMlPHvYmWQ6Z6Km/kHXOxWqgfX7m82P794zFYYpd",
+	"X3bg8dcTJEY708qV3DxQxEGCjcwpuRk8dIEJ2yOIWWZmU4apyG2HWapJzZTO/EVjz+BS1qQthDvAGZNG",
+	"WhqZhRhsnnUXWoN0fApiKe+YihdWAU6Y0awsPiPm72/olsCXMttgsNN29yBAcTm8Y6mE62y2iXpy13IT",
+	"pH6HwK/jMvbDjJouP3Xnark/KHl3UhHuXwsF6vLAHd85ktvZjy2X/skB7hxYMW3xiw9yA8UgnLrMP3T1",
+	"DuuROSvodgj4ztsi3zzpmiLR4VYOzSdyptKQ5mWjE9mNhzkNdM3L47vJHNBCE7i4x3kO7OYf5jwIcbWP",
+	"0r8l6aOJJRqk4Epjy5yOitSu8o2DlZ/WthMLrpZ0oWWturC3GKbhK0ELwgTmrkvFguauPc2loJvovVRR",
+	"q+UX7I4VViFiQtcst2nzUhDGsWEsz522+BSgdJuyZPk1akxy2SnOapOcL7KHj7KHj8++yh4++XUcmMAy",
+	"nnG+lEV+ba4jI4ZLKrYk/xbm/vrldy67X4JWcL82f20B2kG1Ynvg4fd9LO9s3ckoXGwEgYhvLeCfX0Ox",
+	"Fg32ZVRE4w0kDHWm++RxJNob5PLHeAt0nTktaEqT8ftyGW7LZSwyXDPbTCPwFc+lXtt/bkouGmy/CTnG",
+	"UABoxBlwM3hQoajjwwJwbSFvjec3tpGxqhi9RXOjnS4yeAslbxZQ5G15XcwjveF5LBFLLh0ZrskFKaWQ",
+	"Gbn02TV7WDZ6NQWifL/8Qhl0oPwCVjgMKD8o1awaTWgpxco2i0F6PyULw8qAP4GsjzU4UPriwLuxstSY",
+	"+5E+KL/xsolRPGermjHlKlOhONQILV1TiLNQC8A8xJNfX3S48uuLaO7MHc+jwC8O7wNkN3Bh0O9Oy7Ze",
+	"1bHqyOMRmwUr2N1ABlCr6nRW9M1FNDFnY6uSd0wvaf6OV1HJ87zwXfxoUfgNtbcG1Fndb0n2Goi0iVmy",
+	"/SrQxX4x7yXtlIzRlt1GyefOvoz6Rkv+UY+3xBj1uKpqw/bjHo9WxfsBosdteMsfPbk4giyzuawHyjIh",
+	"WB7HePaQa8P1ziVCSx+Ky7bXFXgwmPTErjYt2ud4f2TcbohCsgaZMgPg/W9qtixA/PW2A30zY1cT7mxk",
+	"PUsEjplCHUSaiY01BfO6iJ4WHMJ25Heu93IkW/nHh50bvUhcxEfnIfHvlW/SD9FNQrKRYsI+v5ciusGN",
+	"sJg6ibSfitad3AqyAZPJZeP5HGNod7Rl2t1tmCIEoSTIiCFLWV/bHynC3ZfS4XrtVeUu94m/DoBIB9S4",
+	"QHUlsvmOhJnvcJBGPXY5Pv48tIhAAQXjJ5XHMq0Ok3HOuZt03x7FIRtDrzCbzAWhpKrZHWebMSHPvTXQ",
+	"rg0WzQ0j2C5YjKA/5fBqvWH3ZVwWW8dhBxRknNMxuenjKmV3cFYLXqkMNEPt+/0G7W1ljX2AscpgQWuL",
+	"DBTEt5EVHn396PLyCkOMVQEto+wLDRnNp09cANKClP9ihEsZAZbwXV92bBWLhG927JYLr7HbTiqRFjHo",
+	"u9ybQdFvtDq1610qnIHNHeQ10nBuNG5jSYJzJigPDtz2tgB8YijeEjxFsY1TiXJQkGRLt2vw8KuMMHHH",
+	"ClkxlRHIzYa4WkYqWdCa621GljRncTK7A5q4NA5paNyHsd+zI2PaEL6p5bxg5QRMukVT1zZtNWY2K1ky",
+	"bPxsaGvdFdBjD2AbM6S7q4vZoK8b+gjFb14HYxVLGtTFCNGCj2UtopV9XTYbEBxhbtTOOawXa8A4i3ez",
+	"peKmZrmMU46Km0bkMtEDZCObIidzRrD4v0W7RFTRdSJmGKRFHdqaJBm/r0egGr21hTzm2Zv0SKyUd7SI",
+	"ck2L+rWUNVlJmftoPi8YEdJDGWIvzpzwrsMhAIlIBBen9AZxDT/60TNw28Ln6C4GGEIzsZ5jx8eY4gh9",
+	"wqF/RAKPbf+B3UYtoMvJZav2weVkZKTKiFN/fLoQQt5tMstXWIPGqni8n6WQgT2eUaQc3zXj2oeiJxzS",
+	"Srd11Sg4yQ6i3fF0+iGgP3uedvtyBP/ceKwh1Ef7iqrtx+FPfCAZslaEtMdiWAodA2k+kGmfA29+CFQ+",
+	"sdgYkPw0M7qFSI8VqSGbTRvN9T6IkUxqNtFwqKhSqZtDNRPbBrxryr21QPaFzrYaG1S/J8y80a+lXWiv",
+	"73dn/SmRgc/F+OR/NKxhRseJeMDYioqbKQBCp2sWxvN08pollbOzbNO+Mabcbk9AT3Xf+s91/hvsDRad",
+	"lqrYgi/5Avy9GQnsQ7B3oCsw5pbBC1g+y+7htXlKLjo9mF0UNpEhNQp/0hoLZpUZ8ckuYOAqUtHFLcu9",
+	"cWtbrvp03KE16ehqlpQXDHujBam9C3/XzplLRCWy0RmESrAp41PSNm3EbwVjtUGmTmfHfoOvNSvwAhE5",
+	"q/FPIQ9geADyBCxzwTvirR6ZSiSA3LFapQKkYZ1PsB7Z5yaz2Yjk0IVcG4TdBV5v+2i5GxcLGWHG7fRC",
+	"n1HnzsYDnpQjk1G0JH4B0CGvlheLIXTIq1k25rEYiKR089rplJcrfw4NI6isha01hJ8zdOKkcWz353Mn",
+	"7MZO83aYXYyob6MwrDkTY7tE1rJK5Bs15SFppgJQSXKA/YLBo7NmNA7LvitulWY1kzuh96auLZAMLedc",
+	"ScEXE4SvS757CjKjtl11+70bLT9MUDVsbkNUQwn1+6GdtmewHSsb2nwWLRCWi70GJGPFC7k4hr2637ir",
+	"2CKBFRdKrDZetlhLxRCLumt0puYWiMwxkGayvmX5jc372keln+Hpnxo9aMC0UrErDM1WdN6Y2kXsnayi",
+	"Gtb+rvdhB37vRNylt1QhMDvbZG1XV0RjLBTb2G6j46rkKc+j8Uik7MgxtonTtIr6XrEtO7IKE3oS6n2L",
+	"ebSHltZLi7Bbt7ulGYN13YguFHl54n5pFaMH5NULyGqBJzNfVmHBdXya3vj11rLRI1LD3trHzFFlFg84",
+	"BYI/TDiBjcsHGQ+WEfhvw7bsztm6j3NBOW55N/DH89q74ccFB5NNR/cWSLgTe1CJBBx5KZZFFHtujB94",
+	"n9z64k7edrYpmfcC76mdtTc64avFVNNGQ89mcyYKRCm/p5xxN8bHQZztaEq4O6RSgL2z4nfjwE6PKVe8",
+	"i24natlWZnFNlrIo5EYFqqutCDgAxXBia9/ECQtcmXvh+/tVETjr1hnoe/DioKPqm9AheuDZdUDKY40Y",
+	"urCK4S8fZ4rpG19HYrSvcbj32Uwul7gtnz79Gig9f3JojTPd1IJ8K2UJtWj9cOair50OEd8s8pl3X3bq",
+	"T4cx8ydrZOtYDWbbmNxogtaluyeGuotG4dUyh0dpSZASSWbJLNFgZbX/Cgw1uUGdmUcbvpnjaafs6myZ",
+	"DedhQgmYmhiXH+GQ/73p3WsLVDHSMDmWnt5X0Tlma49Qy19jw+4eP4yH4bm3eXXctKpWeve/PmU7R9lC",
+	"Xix3gYJ2ppmi/Y+0HJNu2wc4eENrTa5GgYDsL5EfW2FuZvwuCi1lK3IOLg/Z10rIl02mkh72qHEgTuwc",
+	"3WipFbanLK6jgXRh9R2rjey+BaQDVNxsAHK3EZuFphw0OlJ/TyZajyDqnvT34Tw796pwmD06B21yLs9e",
+	"uPVO0jzgu/FUkl4RGFQuQJ0a+C0Bi+u6LdEPsu41tiVyreQo8ZuBJVtjqiHAw07n8g4HX8ua/4Ynf3ei",
+	"4wWmnf3Qxo83geNobj7XKSyQQ3wPfHt7+0LmJwCaRRbl+zWkJjrG/7q7gx1YAcAfKZgmK4k18WjjanrL",
+	"rn3iFqQeFJxB+wbMMVV6B3S3nbTtD5NIesUPfShqI8mq5rm69p3htha8JAv+YqubvesCzAyQKL7Kz6Kg",
+	"OIJ3oCMspgyUNm2oirZcO6bATNg4rUllxfhe9tunk8B9sJcr7al1UMmuWFzWkOnoHEBmUtcBZVXbYy8k",
+	"rC3vBJqbr3P/ZaIlukoQEBkSkS2cwC6Qx9ZmL7cYOGnL8ETJIm1B/eh+jH2qgvrhpB+QxNHCyK213MQq",
+	"8d2C+s0Z0ypMK7Wy8E7LfB+TTQqR5C0zsv8HV/G7Y3WwolCDmWtoHOBZxO4rjI3Gt35nHn7OigTAdNGU",
+	"IvV2rNyFR9oQslkJGBI1XA2dg7ybYsKKPFXO77LTbIJ9o+Ix4nUbQhpWcNyDmX1tbBt6IsOlYHUnWKMT",
+	"BdKQIcptVgtNDcwORDm9Ebbj5dBoQor+WAf2ZHMb1+Z+tVPILEtFObH1FveQFybIvQSiaYtXPmmoFrw8",
+	"GiKYVr8UogdEwwN3tizhEO/3t416bQaIdoZ1eF/TZjoGdhg2uI8wPeD3stt8kOvrnVXjJtQ/rigfX8p4",
+	"JEzXzKxjsTfSgzXOmDjeP5221Mpdlt3L2WHhLaTRJl3BRML+2gWTilZ5xKyyFqcF1zMKeeId3lCHFDu+",
+	"Y7vtIPfFe3Ycg1896R+rNp42jXEGelz6zb/c77AeE8ppp3jgqbDR12kLTOtLYVHCkdb3zqovhyzPqwnT",
+	"1pe45MEbEOa4UWvyoIEDbRWxL67PAVkw4XKZEaW2mNmeMW1TxWy24UV+4yCO2q6LMLcbp77VqAxAs6HF",
+	"glXa4jpg2/CalSzf+t6lwe+22WMXWxcR3yyaTwu145CEstmar9Y30OMolp5Sy01MPJhlPlAEkreQMg8U",
+	"4fkoh6yDbY6obDbpT5K1LPJkCz/36JoVudfEXCO/p91+7vAxnYO51Gs1LTde4XLzimkdyFz3ioT2rVhQ",
+	"cqxvQxZ5UB8DHRT0mgq/JmsTOe/VFslzDA36dxx9hXlPjWFZa+QXf7L9qQBGHhvFsjw6e03vyCth0cfU",
+	"7Ho2+/Srj2ShFHD8H4GqdZbR9G3qxrH2BbJOFpqyAam0Pv5uzYplLPKg6yl+CBjmO6HrqCsEQ9axAiEA",
+	"cArduRR8hrU2B9+cGGqMzWIZr8Sjer2fhV28HJ7O/MqSxMBV9I1JWeQdgINgIpDONOTp4lJAlRPXhBbm",
+	"cthGF5RupRFfaTZT/Dd2UPokBlEsTeza7HB2PUkCTc6t5eIGG735G5zqNVTELmidn19dPnv4/uLR2Ybe",
+	"RTJm2y8HCNvR2l7oa2aYqbQwsRRgwootegrMB0k26nJ6B0s70PzTabXjW7vj26LEFXQ14W4qmVK2emj4",
+	"AFhJ7Z6Pvlo2Ikcn0SRZre5m17N3RnHK3htdC9IwyCW5unyWPcogRyAiVc23OkT+ehz0vflidPY2BB3D",
+	"4turzKg1r6qY38TbXd6baTEO4k2R7RwG25TZog6YbzS26SZjx0stNo4TczBAC6NoxQYAZtLhJ64swqDT",
+	"eMe0fZjsMjFrSjpMbvmuubg/BXN/T4x0JnafQ6qCR6soeueshZsZ0yjSF2WZ7XzbFOzwuqyWgDG/2jRM",
+	"yiEaRRxM09yG48AtPWWm41v2yPJfLZ6/UIvnRB+ZL9f5GQofJx3MZ7bX1D3Y7w1d3Eb93dPqX73Uj0i7",
+	"BOhsAqE/eu1g7dXEUlK7svuRx0NM9TMtlnqnNGYfgd6xVZmIhbY9YI8xWus0dFdmm3dilxO7FSsZkc/r",
+	"30ayPwQOpsiPHb9A6toKxh0szo8075YFu2mLZ/e+B4g2oVLZg4/dg8HcLn5GumOjyrFPx01/hUkWIifz",
+	"ArD5a+bAx0kjcuZhiiq+0I35cC03YTlpi1QOQ82yGQxkQbn29+qyjgO3lrG75sh9+J6hK2aoq8MBkOpj",
+	"YLusTr2/0RAvBtBQJtWSt47b3ty//83V1iY7nfQRUsdZPEO48Ohri+uLc1bcKNnUi04fOP6hNJJvzj7o",
+	"NjnTfNu8OyoGfT7Trvne5h9xrXYqikPsegTB7n8AmesfoxZ+QoTdt7loGmeai6DKfqDPCJbEs7rN1d9f",
+	"G1GX6l6NVde0irmruNiSDb0zN2V5TQxpoFCM/aOhBVGaVSojc6oYefI4I1dffUX+D7JsioKoBS1YwrRe",
+	"DjSY5BZ+rZNP5naeuPTpMWk+RtYlGFpZQIlpHQuGFUkels4GYZvOEeltrWvU3PJcsJN+EUHBu4XMa+VN",
+	"2HDj4BBRmy2E2+P4IeprAGH82smEsW4hK0Rm30oIWDu/ex/73467F7EuGkPCHNS5axnXRo8oUZoWvl6q",
+	"Zkub3DPNde521bw8QRxsEbTD3ZoXhYKmBGS+xX+pJucKHu83w2tEoipszRz+bKTIwaG573Hz4vDueT9m",
+	"dDnNasVUHBltwWpNudDbUPDbPxqG4res2OKZUHxesIGeqKORUCLa8yF17xCLVbio+5hIkYJ5azXZ8bOA",
+	"SlH6bkXESUlXNUsCqpQZCatS4dGY/KNGCtwAhuaa1eymTICcLWkNcVbI6StdOjVIW7ihglpgEMyAMSaN",
+	"yunSQwsuWE6a6rDuTzjPUg1k9S8KubhVJK/5UrOcUITHvbNBIvNDQatx2tB8O/AeuVwqBkuab69bwMg1",
+	"o3UAJWMTL1VIGbPrDrTPA/nZ0mBsSBJo4YZLLIZEpBAlhOSUi9ubwHDoZZkCSF2zQEf0gpaspg8Uksus",
+	"AvGBtcQs+zljgszZmmOfFJh3TretRqnHkRC24aaqyuEpQWYwzKSmgiyh7WWb7CvCrcPkAEnACwRZ/wzS",
+	"LA7gJg/xdDA2YpOvWFo98QmntiGhkeZrKvKsg9mMjDROT8Fnb5xZMoTcCz3g2vZncQRVO7Fxe+lePsk4",
+	"dQeuTyQcxrYllXoNR2fcTBzIalx8D4hrcNjscdxsxeK9MRyc+jnuULnWqe6QYt23ZiEX225Da3p480nX",
+	"pmBIBhp5j10wyXw7jqAex8qJncrBtGUzWvCVQDcd/Ah/NEPpZYP5TbgUxJDqpCs5xSkKLGVRLsfuhe80",
+	"nNyOQCrPt34jgloClDDmc+hL0qnqiIg/VIkP2KLNOnVxlBYNjJWEkoryehZttCNyuYksEFsiBQU3LsNp",
+	"ZN2jobTPTjOTbCG0gFFQnEVIHVUQdu+cnnTqSYzdAxUc5PCmCK75Vn60ZMlmTo9pj0KgQ6VhvQw3vWAL",
+	"19OmD6G9ighUOLFmp1QIe+cv8raPMPa+rBlx/O+6KO/fHHz30JTVxFbsOAfHoEaP8VqEvbMuIlX3+J2Y",
+	"Dew0Idee3A2WTN/zRADG8i7FMZpM4lKF5jxG47SX6K7NZmUNUv3xxTdheYYFpTFfFXIz5qrd3SGkTWqL",
+	"fnRTHrs//gK//Obqwlqn/R1JXvNcEFoUWfI+fwpXTw3YhmBu3I30g1gzeSp52hOfNHW3YnEMpFqwgX6P",
+	"GLX+quqbvqBqxy4Ec1Fb/VsbrcDNC/EQnfMndkXkdHt/3/F9K/5t4CB+VJe8YG0fefvorrWDmkMk37go",
+	"DoRwi4PMuHMCHkFS8lxgabD2apsZMiM0bp+Ox5wZ1S/GPBL1R0F6n23dbC6XQ+fg4h8RQA1MYG+9AYrM",
+	"oU0zQGkoQA9H+MzIvKHcNzLrorAnrLQuAdvyeRoaQx8nuwNQFzR+geW1E2oZcRd0G2t0bRq+PYZ4dmIn",
+	"OH56vTabgPSPn+1u5pePsUWDEa4wIPqC1EEfsKttBRvLwxvQXI3Tw0FhSUJ0eksuYrj9UItUy6biYmXe",
+	"bv1aUCrQWgeR4U4gvri42UGwD4NVnfKJbgJbRTGfTtaAKBuNQxlhcdNUMQawWchm+d7O2AQCBhRGIbXr",
+	"edE997GYVaf0ozvXDeXopAW5Oogx2v/AVqDEsVWl3pPsFrHBzEeukB4Xle4jHlS6jK9Yp6kGZv7OjBr/",
+	"h18rUNgT/ar5JCnN7XTiWaOulcQ4vccCjSdR1U51WXmhP26avgyiN1EfHJgwWhtQiI1o3eFxL3XBBQgf",
+	"bY4aV12PaouUPeTR8KJqyH0R/cAxRCThZdgz0J4Y6DvUiV+HDgJfQLY/aaZzxx6xQK3l/GDNwQnEu2uo",
+	"D8bQ/a6CRhlOgneK4tB94V6F99C0UrmQIwNR3vVEAJP5ez6lNhzDsvF+roRlE2m2pmkxpsVKaLq4r6VW",
+	"Ir61XJVINdyV9s4TZThAEC6iN/VA4x8W0R4gXmS0ytYVVzsMHwuluT8nP9oJAE7agooHAMEfBXLZmxnu",
+	"ZEfC965Y1kLAQiSXzJmRRGYJ0F4RExX2K8eu5WErrFQKnOM9K6vC3l60KH5aQvXbILfZb7yo6dIMcVDp",
+	"Q1/S9Cf3azA9fNnUNAAs5dvJCMB8nJlLY7ievfgrlOVZZLXvwL7zsG6tWpBKIphwTu1iMKehX1Y+WKV3",
+	"ELJbV62JIZGAw0BsJyco2GshkNmWGENMNi6Z49BEDZdotfdBl5bTqbQam5ER5r4MrXU6tF93e96va2bE",
+	"ACtVhqlOJf+QkR/+1lxcXD35buYZ9nvZKPtgn0M7Y+6S5mJA1z8JgOB7i3e+c0OMb296wrzZeDbG6Mak",
+	"PbfmdrfNaDAlWMjYrNb3qFIemNL63ul6E45cv0fnILJJwaOlU18GFSVRjzCUWposRUqkdMa05DYLD0Zz",
+	"SXFIyTGYNe+tznwAeAV89VV+rx6e2ewv0B2yfzqHq8M73SSx8HVDVbqvZCzROyYp/qJYPq2v8kASlufn",
+	"dOJ1H3qLqvUedNkDq9BsZiW8oNOT2Osco7jGy4e/qPuUCf0ch2XDouyJlY+rWm6i+i3apVHd1jaziiPI",
+	"y1iIYNnUEJGTAlzQWwlead+vaC0bRUWeyoFh0Wbogm3ARlhywRWiiB0BeeAYfpoeLDzuS7uWluyt2QuE",
+	"ix0r2O3JJfSeGbBmPlInH2OXKXXsX12MXHd8Udt3mkWqmwYvlf7NIbS8T6Km2MGziptcUTgrzaoD4ax+",
+	"dh0G/gvP7n54dpEoBOWiBRjOCGKY8pq8ehFFyj0WAN5pWtSMR2DdCxPqIPlwmqOh+ZDXf7bdeQ9mduw9",
+	"MLHzPvtAF7rYgmvUOVu6jfUV0ze2Wh36Vbz4a6vNXc++OruEGZT0Q/iuS1BHd/7Sa03qxp2ggdtvDO3z",
+	"j2xjzy0XOfuQ6vpspNuEHiwsKMlOI971GSIqmGmhWX3TipGJm6abWihCSTsAkcslIKoJCDvnNd1AgAhC",
+	"ZoXcEOseuwc8Y8J+GG0KxOgAMu8mkA8TOCHZtidltuymH+mWj2Nz40KxWo+eXD9+H+KLA+4joWbTYM2w",
+	"S0pig3NsZErrekva+tBxi03BSLhxRnT+ja++lHfsgOOZYJLkQYxZjPhwclKHbYiWhBLI9fQiHapwbHKb",
+	"7SBWjib8QIVQR1kaIHvm64C0jC5X0JId+XD4aXepY9vFQuQqkvvdxNxwkIXxcd6oT+SjZfVP5CNqjZ/I",
+	"x1su8k/kY0HFqqEr9mmyH7VDIZhCjEZYyrdyICtTsGndd8aG4ee1pPmCKp2RJS/KjJRU3UIVqdAqI0W9",
+	"wFPtmizMtySoux1AQrNoKulOn9C0/mjHcZxotu+ccEcd+9Un4vzxBzOKu9BqQxOkj+vkDaB3mMXx1KYx",
+	"2Sxa23oCWyps6BZR0oAC5JaxCsPYKMB86gu6C9ZU2aS/3SLGQjb1TlKLYhT8KBhGvoXwhkxAlCaEuSsF",
+	"7BznWCKPPfo7zz76KpvkawRLZorBEnHUP7nIDmNFs90Hq2n2iwpv/6ddhc2BSJvds+CDWBYLe5xHdjOc",
+	"xQRLs1d76j9KLXif7Rhd7K5RiExpexTM+vjOJ4Jbj6GoqORKAytgwlKhJTjHHhvM7G7JP2BPfUZU09ch",
+	"Eufo85ggoFK5V6XoYHHljiNpUzrpOKyQSE7iADBG2XTSyyKgncNS4F6AAzR9RWxwMROoOcZ7PgHeErqO",
+	"hLJ/LqHU3PxzU3IBqMEFA6QBKNyaOUS9bLZgQtcjwGjaxpuJ7N9GHFMxi6pN0dcqNpX4Qa7H3o6kPjGk",
+	"Rw/3wa8xsTTkAWI512dv2WayC8h8sfUAvanZHWebvtezkCrVtA0LJ61mYazRUtas0xpnSs/pzXhxBjN+",
+	"Kzd7Pfs1FqjBGqJebjdQb9kDbesTMe1ezeYtq7QNRq2wEjPH3NMVqlzOeLTGZVSPcoFCfxQbFUB3Wtk7",
+	"FvqpzezXbCh9qcuqBydbvOC0kKuGESmsOqrIJSinV2dBztilT7r4SUDKRc0ksQkhtWw0iyYcWXfuL0FA",
+	"4iJo31HVTDENYh0bshvLGpOSAC3cefitT/+X0EGJSuqOsxLn1SaIwKc1NCbF7BUzrPPD/xL1d9ohzIPe",
+	"PvnFuiXxUX/NXTiYVvuBfyl5Dclhse9cJr/zFt7pHOCfPt0/oWWo9/WBOVVViJi042gOmsWBzoseMW/l",
+	"KJfcLjcimqvv2Ohjqq9UOpPBhw1GhAdSyU0sirfWu5QvTtPr2p76kKQj+11jcMELggPjCw7YZqwQ8Wfj",
+	"SdirusezgYnvU1mePO72eDlqq9q2PW0yNmOWW/N4NywPbjEmXD0NSvRnDPcPo4nuTdGtWlzT/XdbmwS7",
+	"xk4dm9r9oarlXfsTNrZ3WAQLKhasKPbk8PdLd0Y5w3BZmEpfeShTd9u59N10PbrdusmRfE+4WSURNMnp",
+	"UrbSA3vC/TKu0UU/DyDYGA8HgS8qpZCwWF7H3TAV1ZrVu0L9UTzTs9UAd1H5Iw2qXJ+7fn/NFH8dDrDv",
+	"+tE5Qgxs3jEy/90R/j2WNYdHvZ+gsNWjq/WGsr7SWnoygStdlFxLhI2O2A+2fIRwTebmbocmhq394Ohn",
+	"kX5HJk8HuV9ID58VhlOJGFjgKFhGWq69rGXp675tIZCWBOUa6KikBGwkdUbeOBwxrIuAo4bN9y3VHTqA",
+	"hbPDUsQABKhbDH1GXuX49b/85dWLuz+dke+M4MI/vX35nHzz+Ks/mZnMC1b6ulal6bxgZCFzdkZewnzN",
+	"801VSJo7MAZIVGiU+bKWC1kAmB2t+Dk+ps7JH0qmaU41vYZFG8pmQeOTP56Rn8GP3PZH2lBl/XU5KRkV",
+	"mzUvGDb0pUJtEPuAWhwIqZibOcQuObMOMA24kco38dycke+/e/YCISPMKFhEWzPy5+/eE67OyPs1ROOE",
+	"UQ5tskV9x3K/JFkxQSt+9nclRYZdpxVAvayYfyaXC3X2N9AcsYXS7H8aZYa8RkvDqwyzi7PLswuI8uCo",
+	"s+vZo7OLs0ezoOMIjojJgJyp848uMfAT+CcYiA9zaKH79ytjJfyZaddHApL/VSWFzTS6urhAB67Qrrdw",
+	"VRV8AV8+/7uFVULBNbZXBTJ8PzWnzWDM2gsgPqSf4/kb3EY4jKopS1pvZ9ezZ36wLMAcMMcPwedsSzFo",
+	"SoM1BrRkGrPh4m9sH/GZljc8x3KWNMnPqUtTuM8rACMwsm+WoM9sfsTOxl19lo0DycTyI+wZqD2E+p3D",
+	"nSplHRRmEfu66xbhhBV4ymtsD0qoTRxFzFTVaQZtfhIZMWIZgsbmB5jF0A4WxdlviMq57/D8T0DjnHB+",
+	"7LjtLvh7c84FrbeRKyd6cmi9WHPMdLnvwSkKe80YOla0YrXNAbF3jt8dLiBGYl+d+QZ7NVMK+eF0pwq1",
+	"+FMdq+cw+r+YRMRFhcfLYr7T7VOX2I9eDACqY0u972AAm5x/hIyX9N3yQm6EudRfYn78PlI2OZfnG3p3",
+	"lGOxtPbofQWTsOg1sXPwFKUJNFVBXQcVgHsegOzjjAPCG3ZTs640zC4KtU408FpKhQ1Ye+6EXyds6LlT",
+	"Y899gsy5rPmKY9pwShT+ZB+556EZl2oL74q44KPMoHTN9GLtcn55eQzW+Bk7JlgKIYO0ElKRkuaGba5t",
+	"zBU1eS5WKF4diTMotDHXWC2b1do+DPUima1ZhechTP17ZKz4oC2y+IhhL6fzK/Q7PdEd8L0s8n+xG+Df",
+	"GatC9rRweYAwYcxMrNwxHIupYFpWCDph83/CzxuheeHvCmiyMN+SmmlbfzSwa86DcYpd+5F9+FezZH6g",
+	"tyyxaxJsWuh3bFu+A/KWsWpU+9y+/UAd7/wj/DtoI74xT0wjq1xoph8a0UvLo1zpMMujGIgwUldiX4Ph",
+	"kHMFUTyjFYHp8ebFy4w8f/cfhuD//d1PP6K9saZqTQqutHnk2bvn5IfvX59ENlee7Ckh6p2yOVSnqrtZ",
+	"Nvs7gp+W6yIWnd0jWR0MxynO6Ht6y77F6PHJDNYWuCTCRuD5m7MFLZlVeJUkS3oMrnrfPawPHHYPOBe5",
+	"yND3Y6jbwt9TDlHEwMb1bckHd8h1FD7BFr01g6fl6Gd1LFhwlKMJUowEmaPsQ0GtcIV32d46HscXU5v9",
+	"flgt2fzzCR22BcPQ1C4RS3nH4mbP40itatwEu/eycRpm4caCAa4TEiGLbT8hYEfMe/RUAX8ZFbTYKn6A",
+	"xgn9ZTp2fEi1czOj6bzbDpri2x9Cgv+jYUp/KxEZ7yjcaoY2r0Bu7YrjT2P22Kz7GJ6yN5CzU0ohcVe5",
+	"gAoRbAwFWfwFh/xcuVzih7ZCzqUoRJn5PIBvTaoAHrZyjxJwx3Mmz8vq8XFuffvaI0ho6xZ4oIgqjbpk",
+	"h858JQ1AUh/Pqt9zFA6U4/vPAsjwuPS5OuqJiMpuLN7b0KP48kEMMbg4EdEbmN7eC1GqKtdHKcXH72zn",
+	"pD1czEu6Yud/r9jq3myMPZyOQI532AzK+r8tL3suDntEHYNZjZb70Gi56vyj+WfElfc9VevXHDCD94tE",
+	"yES8P1FeynrFjFD0Wnlk8RHdunDzTKnW+wDPPKGqmpuJfoR/BzzUMQXffOV+sxh2Zb/xL9i3HflxtsPq",
+	"WrAwCAxA412EqJc1WeJuuSoSm5zzKUHKhJvn8xLye1nkn52M1mODZNzx0YxzweyQMuF7+byk/JF90F+W",
+	"I0d5S3ZIl7qoPy/t4Fb/ssSDexcJhgc3w9wLb021bqmnHf8hbd3fYdEYAHgGVHc5Hukwg7lc3gTPTb3l",
+	"sAv4p2zvgwUvDUf8ekJPYrsOSByLKA6YK3IMq6ElWUYE2zClEV3JdkKMXR81o5q1XzyRYfUj2wTvGGVd",
+	"XZ5gB2LUR3e3rXa16WAI0Xa8U+XeH39P5GQYoeR+GaGQ7ezfiWyBYTq6zgMrydQxvRotISzxiqLFzM6c",
+	"3kFyCgkLGFizkBWCzB1M8RxchVna7B2g4MVnoiDYwcETx3CB77IedF2UjcCCBsQdm2xEtKN6C9UVxXQJ",
+	"+wxTR04uXux7frJ+vBHS5Z92T9EzFBwKaKqDpuKGbkH7RmbfJ1YCv/PgRfyifazHKMnAGAeMP1DC9JpD",
+	"sfVTm7oM1xJICzq3uFWgYv2jQV+01bF8Su4kper0OQkvgsjfvqyEgMLHcWxZ6q0bkddGL+td8vc6x3s5",
+	"huVcDzPLd/DE1Ik0Ipc3cjn7PDv4Wq5WLP8OalP37yGu+UiJJEaPNio7BhgL6vbuOjwbeiPdDn+OPb0z",
+	"Qwy50r7DJ/ZujWYfNA4XjQcPbQm8Iq4b26GO4FZj9R2rHxqRQ3DRTwmji7WRTQ8UyammmAVO7GxOTnpf",
+	"gpU8Ti9tRdHJbi/zgpPbJS9dQ6C2VRAk7NK65ndHYPLs+Abh3r3zbtOhk5N2lA7t4Iey6G7gqAiKc4ne",
+	"2xfvUh2C/AeAFLHiy7f9OP35aF3Tg4fEUfnz5CT6PR1xd+Dc778p37udCDsBA1oTFpy4DvVb6CkURg4C",
+	"9ObDSiEiun7UkfBnvhMXOIkToSX+GCX/qu8vu2WVfury34N2yk46GdV5VUPP2iNkZOPgzlTFNt1QW4Ql",
+	"DOZXLaFtYOsZ6J2+EZr8LbMwyifZ2n9nrPqXtI/fY1tnRgDSjRY+/dvZViMNqX80rGGDIup/wBOfQzzB",
+	"m14BWsS4rGmc/P2J+Z0xijDDJZZPupvQeB1YiijEoATX4cobs/ZpV2Xw3h2MiJhhjyLOmsiegSeh3bTj",
+	"yzIY+2T+it83p3xP75jTJwxTQLCLCw82CNv9lDhUQiE1FOfnRGm6VWEL/xFns2a5PKZo7JLlp6W1HuQG",
+	"c//+05iy/3k2y3p+2lx+ObN4iA1s/5BUGqWzWI+WpfdCYql6zjuRJvOeBqYCZvGoncXwe0r5fusaCJ6I",
+	"cG/Reb/nmnqgjhVNeJ8a98RauHnNsAL+lmEx/OlllnmTeSPLxwgtWhQEZ38i6qsscUW19ahHu6YGwnee",
+	"00+ic7d8/vlCdqmz5ah5pExh25EGS4whJGcTuBey2oI2iFcSeNXhA1VRQMhFkbnv6Kg1Y/p0ivl3Odfv",
+	"4BWn2XwYG/2kX0hHiXdIjctc1B9b+9iB4n3KZo8vvhmYm8WJ+LcDiPNcimXBFzqeD0iPUpyKjTPIggVJ",
+	"gbhWYK8MIqIWzxZuVdvv/anPpgTTEnExGNZ0r2WRqwBbgxUK0jiELU9gYhx3F8vTcbfZ+5e1LKFX0+k4",
+	"vFhOUMOvjs/icUitaMYttrE5Ts4t2L627zTyFOQ/1w+ArYolwc5NUNMy31qBCDccIkmOYA/ZiPxhzRyK",
+	"WzJT1zz3Fh8bF2NYqLsDHKR2JsdRBYIDaM7e83f/kRFKarnxWfrmEimaUgBkjmuRfpqT8pbRfJeKJzgr",
+	"wRs+c4wd3/oDJBkkdrfED4+gGujFmlCoBkSOIVoGMpeKnCi6tdapJhvZFLm9a1qYBa7a62fSQTmr8mXy",
+	"sEBa4KTj0rnmcOR7l2qc7BxpSeYMcxBZDlInt50GoGv96S2dsD38ya61F2zBc/au04n+FMfVvEeNzraL",
+	"pZbCRI/hB38GLfrN9YEaCQkInYWqy5jDshWLYWv0HTzxz5wyalZw8qDs+1ZdpjUjBRcsJ02FyiImTWcY",
+	"H6+o0Tpc9hggqGWRaC4o3VUtK6nYCS+7N/gGt8unzHa0K+lvwlpusDcWwGIC/QTbHCVS7qJ5XFl56DYG",
+	"neQ2XmU7sQi2wd2JRK/2niSPr5k8Se8tKObJGN284DMxuoMl5LVVx9Q/ZdqBA/Hfs3H+qc9ipPuOAyMi",
+	"4nTOCuJX4btQHWGb/ZhySeA16mThoXcheP1prm83/IuaLvXBdzj0BzhSmRLS1IKKUdi2p8basRNFM5Ji",
+	"rKbTK2i/KGrEiYM0NtbufUMQcvJIpQAC8J+AyPnwHVNGa/pPsmYUFqowgdXucWZXblbbVEZEP3lMCqa1",
+	"rzEyAy4KzgQ2r8BKLuyo6AqQpWBn5JVGIlkXjQc7nct8i/6YdQB46qcJEK79+NJfxD9xfKkRRypjMu9q",
+	"MyvRGWadG+gqgwA/unsRTZkKjFmPYNKNy3FPOTKwJfsJSflzygB2GoPrLX4c2wwWzHLrCVIBKYvlbt7R",
+	"WhZ5y/9BCkUuGYZw1/TudPH6dyH1jy+Mg/brn9nz8Rm3/B14NfhiHd1wUHJbjqhB98QE1pFH5zxnC6PM",
+	"ntS0Ni/4yXfYP5FdDSr5vzAnvJDigcbxsOW2S5jrAjKktxvR7Yd11J/dQ//MlnrYEuAz2DBtbpTRS2xa",
+	"4XFrQFJnC6RfsGcnEbNhd4wvFXJMtmZIKTDgAJ4ztzvmiycJFE2Y2PEgu81LnZdWNtp6hCAU/nc5DxCH",
+	"nhJZZ9i5AHp8ZK2XvE8hJ0Fsd4Z92SX2oTjcx07ZmDPuByFJXTMf6E85DFD6ebJaYIVjA90Fv2UF75z5",
+	"+2bkQdwK+0hCXSgSERU6pSE7U64YJEvYslqzdRmZM4CjAaaYbw0vsGIZ7i/AC5t/RlQxxxO2Tgd6YLH8",
+	"AB2NAkq2MUTIvAb4XtsxZKho2Ez42+2r/EtlmR0psezZgZlk5lt7CoB/pOUps5PM0D/S0gerDolyHIeX",
+	"3kIHE8tN8QNwjra82pez+Nw+Nk7ccbFg45BIXKOeYQDxE7PydznXcZ+6b/cZ5O0co+Qy9KJ48992wqHE",
+	"dV65B/PH97rTD/se5yrq0ULfEfa1QWzR+RZQJXKuW7cWNMizayfdVuFtxr0ACEHAFdrpqN93Mr0pqAh6",
+	"d5/mTLcv+CIGd6c3eVTqAkb7rv9jIUtGtDwC037rrHBsWY6NKM3wEBCipJBNLpiymQiQEY8uWTB3ENZh",
+	"LWv9ULO67D5taEcqRm+HExW6jNxoX+Z4bDZ+JshPFRPvecmMSf3qJ5LLRVMyoTPPzbkNY2Mhoo1zPf/h",
+	"r0TpbYFgmJRgSypgfGwKc8NF5n4Ea0nkFpvohotYdj7Nnzf6hLVrdvQvw9J2ZUMu2OWRSt4MJQkli0bj",
+	"hgGmmcUuhF1Yctu9x9oUaEC4euyALbuoUVGePLdN2e/PlztWB93+63LDZ7+FX9Ntd8Nb9njgdt7GPxyj",
+	"wAQaEK0lSNUoG3TxS47NBLA5HYjsU/gScfiTZaD+/np+2boupWXlmvDZGFhilz3myLFvn/drRujC9lOs",
+	"WUed8tZukJyUEW0+hqYtYTrBLRekEYW5ZEtGhSa0gADfM3uD+fImbBUjzNWGubVW+dzV5WhRtPE+PBhC",
+	"QlgwGhHE9jGZnZisCbaiRhX3KYYSeTfY6PLBXSc1NIHDpojQq7BfbXBiW+5UtQbHlYenqCYAw2+gmMDz",
+	"DoGygtBuuX89XlsHABrmgAlbMJEbXSuwYfuHCqs4vbhvQ9cL5pFv+K33X2WODW1GGXzbeaDC75sR+7qb",
+	"uUhfu2mNspmxBfweB6HvIx9pZOzbeOwMbJSdI9riibdo+Tuy98cBLrntGeHghJwRAIvpMMLxOnm5Ci5q",
+	"u/0vnHd6LutablgOOuvRHQIlrW9hpLTz5wf7yIFFEAemc2u3M0fIGDBLfWAuOliIuVEWsizpQ8UMoTTL",
+	"yR0tGqauoTvbQuYss22MzYYvDS1VRrAX8EIWsqmh6yS7p28yWTQRUvz4NxqO/h7p+y+u5D/LUZNwWy+X",
+	"RDVQSGH5K34oGFVNzUq73uiN4p140H7UKj/ovrPddOwoOWb9WMQA/0cIWp+RZ4qUZkI8eN5oPIpUUik+",
+	"hyYbpOBaF7YlLZTDUaLYQor82ipiUKAOeNxK4RNaalpkhKpb+6qI6vQDvtFqT9M4Gd06Y+LdciNugqd3",
+	"9tx5BfEEmg3CHGLDbGsUiLjUBB6jtl6aDiKj5xq8hXab+J/UnfxDwDyJHO0lrVGnDdx1x/R2vA69axWj",
+	"tyrsWvxAkXmjbM3QqpZNBR/LRleNttkUShO/ZUe+cFrynNm7InnxtI++j6tRJ+HRX09Z7Xesa83DNnqp",
+	"Ed3hTgngUtYYEg3gcMwQVN0eUhkxYaP3Vo+Fh+b3ssunKFKr6Iqpz7b9WKmxpiI3D9yx+pq41IbMmGo5",
+	"X2iVtc5484hvUHtUZhjRwBcKCA3p9qD52oVacWV7pl24xFkoN2lU4rKY1Bg2Yfv0N/XVC7yn5o16Gs5t",
+	"DJowTHWShdcDIqVlVbCd/YdNjL+S6ml22pexzca3WEa/nWEe6Ldfs6dWY0dA8banniWN0vQoZaI/B++1",
+	"3jPYduREsduced6Y2x7bpxkxt7cz84l6Mu87qJrLoVP6SmhWo7o7Lb3kTuRnsmLC6WtcRlxRB0pVF547",
+	"orkIuWTJOODRyV7VbFnw1VqfImTwxg/+uwkXHBOb0S0udeUWxl4SOVaJus4CR3HaCFtnipmEm5prFmj0",
+	"kKAGLiPfki6x91zo08WK3uDwp9l6GPzLJsZiU6LJabG2nv9kabGjp3W8mBbARwm2Ce8UB5FccPReujIj",
+	"25YVUUHwxmLhRSVyUmCAtHQcDC7QgXxarLa29E3wOtyXSZ/KG6l4G/hCxcYGjEjJc2GO+Y6ik9PtGfnJ",
+	"6luQ7WIW4m5eY+1k3qUqa0ha8SXjciPifnsm3su4U2TIb39vP/29lcFQ9+SC6KZGlBxKNEAlaqjafthU",
+	"pGB35o4TOal4ZRNqQV3KPJSOZx2uMHSXW8SRMqFY8tzc7sttZw0910vUAyQb83qX4YTgC9aL5rt1JN/b",
+	"CPtVqK2Z8mqa57ZqyCGVM4FNwqAXAnoKFVKhRFyCjTR/MRaT+Rdx+o3WmZibUdJu8nncOXWRtQpPLhv0",
+	"cPgk8McXQYzk4ZN2/zEfOrr/qB0ieEIBWw4A27TOM5LzO26WC6hJZUlTNpKShUyx4eOLi3GMGE4E4sR6",
+	"6jTKRrP7TsOF0f9AoX2+B43/Luf6GXz2xxCHnNboe13a2kFqBBkT4FxNzDKXaLFGp/n1xfQg3R42GRug",
+	"26M6gBi+gbzAkc8WUlbjn1YVY/n4xysONWQJw3L4KvzebNvRss3bbAMUeS6RL7w/IDcsI7bVsNwIsigk",
+	"ZuQf1SZQFVvcUyuM1aQ+X0up2Dsz+ImyyNZSMQEvODT7HbdgAQMdBapQYp09I4aofGkXZg8/7rwFAPf+",
+	"b6ptJEJpLKOL7ZEHKzlBrh+ATJ5mi+zo6l8+/odQ+nB1Qzv6NqtIe9QVWmsf91WJfYac9XPRFMWgD/NH",
+	"eGBEO7I5W3EBukagzoYQ4nBlQiuNxM3Tuy/2O+6GEjd+dw5AQ8qXfGWb74+pPzO7Q5bwFXWczt6o35X8",
+	"A2jRgK7UINB/zpdLVqvWuaiaslWYfSMAIpeI3FuAfHGFsmCBXD0m81ME2JBVrXl2IneSGfpn855TVdya",
+	"sbHg6LPXs5tX2yWmy9qdIyGXx8sAshUxTiDIRhv54N6TQQhvvjX/hGFj+HhN74ySbQ03KraQKjAoyxw+",
+	"zik45N8Zq07JHg6EaEqN3fE45N9ZpVtsqUSYN8CeOgbIUeDxcIwBxc4e5agLf2SdOXtwjyJcsaFbNYwl",
+	"s1WfMZuxS1hwUNhEOHKRuBfR/zGuzvry6k+fKw9xXCk93b7TrOpfeCN6CnjjVmlWqTbWfxxYZl/9ZRgk",
+	"yFF05V9t8AvuNlScoYsG4kO7aRz3puO5Xp9Cfr1j+mcY+0S3G4z9X/nknzWf/M/m+pQ1Ueuai1ubFKg0",
+	"q596l6mDFdiSWyNzme8c1YpMjy2fhnm1sPAjRGRFgcUiLp8ZOgJbf9c3T0bIxw2gybVN5CDpEVxa2Nyt",
+	"qBnNtwm5WYWd1Mb3Nu5NIog92KpIi9huVJY5K+QGtCeYqiGAQowuoyGj5qMY2cg6V5ltFlgrTS4vLi6e",
+	"2kyKLBgUOxwRJrTtAx11aDJaL9YpJ91V7Oo5KYruGrEoerwPBYd2JcfwZ1m6d9CywKIkyOZ1gGu8G5eJ",
+	"xUT22bUCki7MDWQGG+/plcuxasKT/3KoTnKojn3cgdTv7uj3v10HbnGwaqFQy8cRvZJZA/hyXvOlD+Sw",
+	"vD2xbTgHxQNLZfPWtO/1x3159PVj2H2/UR3v+l6N7fM4kd/Z8iAkmqvWy5wSBH5ieyA5liIFR7Bi+xDE",
+	"4YnP4XxB5+24TlY47yMUfNkskq6L1vcntSHKMsBHrWq5qmkZdi3tIqn61rJxLY/endIN7tYz3hF+xDvG",
+	"v7NvmnY94P5gHxOSl+68BAw2c73993c//RixTucMLQnziGAfdKv2dQ6HXd6Zo0Uyk7Rii3dIp0k0xuEj",
+	"Gi3Nc8hLoMWb2rxNQ213p7ZAzv/OFolW8RB7xNHIH/KaLjW5uri6eHh59ccjZayFb0AttnOGQBu8owXP",
+	"odjJRjh2qfvR/DMCD8ufmXFRnNVxkIxeynrFdI+1ulXMmP7ZFuCjIg/SNuZohRvIauFOWWwFwp782IRC",
+	"7E1VWyF4/hF/+DTdUMUv7oGyek3nrMB751QNdmBweM/nlmPYZy0hx2BaD5S9Ro+ABzFnRdAVKbWP54WU",
+	"it17NxNwwa9h8BNF/czYE5L1TgdL9hpPMlCErGR7QWCPKiNlMMZeI+yduaPWsmRP4SFEFICHbC7XwG4N",
+	"Wzau7mCcwX5ck2KHpW3/WXDs7ysbwAT32bj66vvjR8qFZvqh0jWj5b0Ttm1aX0ZwPDAFENQeZvLXh+/g",
+	"gYdvbXCil9DVruLTcW5PL0mAVyC/C+otHzKRcyrIo6uHc67JspDmZsXpT3dmoqmFXSWSl8T5ht4xQ9Rk",
+	"juTrztQUXwmWk8snMENo+5KRglGlEblgBY1YsT+A7fuGOZFcWEexXJLL88snj75+bH5cNkajX9CCnZHn",
+	"8Lwic7aVFpDDEqhm5CIjF2fkfd0w14fM1qEA8/4mZQl2YqzqFMIIdpV7XAol3ZKCsyAJEKcwNiY+eD7H",
+	"FffA+x6okQdzXyx98FAmHBm4byq+sK8ur4Kcwa8vv7n6/Z58t5DjnFr2wUzYu7eAM7mwKZnLDm5s8OJj",
+	"nNmtAG15KxafzhF7fLoysBWL4RjEs4KvxDMYPQ621GvD6asM7p8vZbs5UeziJCH/uhNQ7tAA09/uR4OE",
+	"OvQchj5RnpoZ+37qkGLHsJnfgTa0oCWr6QNlvUQuKzmnW8fjsBkAZwya0RItIu0SEihg7Sf2CLvmnYJR",
+	"bePArTiVI8UMPa1r4MXR353Hw2ZH70VIBaHm4CPYJIZcjaKrPFSduW59nticFRKKedsehh1luMMBkLLE",
+	"xCKNkvRM2Vgt3s4WfQE0kzPy14ev2VI/fDGHTEm5wSR4VyFQsCX867InMWHBvjAjf334zigV5tvztlyk",
+	"LVTB/s7mkfwspjC8aCe/rzxYdN/tDtSwynCfetgj4SH9b6sO7Kj/lsuiqn9b+jBrOWr4yU9Hys9yPO7z",
+	"NS1/oVLYYebMcrI5qks4pUYB58oCG1tj9wBtxMni/XEdc1XcmEfGPotOlLiOI5p8xU5wv/9oxj3xxQHv",
+	"OPh+N6L3KJV58s5rU/MtIDJgUEhWPmvUA8CkGuT3u7DB9NISf0xQ9718Q3l9gB3mD8DJbLH/HUKuXzRa",
+	"+a3U651aUcujqGBAFVTBLTZiK/EsPGLypv09CzaoBTj/aP4Zh/P1+QC6UvBctg7k9weK8y+Ci2VroH2f",
+	"mOuw8tVsm/ctcAsK6kHKQizI6WxvXttNb/QNaM8/uh8HA3Iv4O+dlq/7rrRjh+PCPqvJ9raRQJvu9qm9",
+	"Z7CtqQpJc3U+u/64+6eP+EMs/haZFj48OKnkJCCF+uG4VsiQHv95+yF389bH1dS0izlyJ2Sbxa6u96Z3",
+	"ZNH8DpeukHCe5XmHwKcsU+mWAvxrlyEEx31fTke04mDnhIyUcph20N/QL5N/4CngUw88L35moef6WZ5/",
+	"tD99Ol9QsWDFdFvNDjDs6XsOg7t+f58xXIzd/uw9LaRGOPqlZjWhRRFzhi4pLzqM1ycV5Emff+QiZx8+",
+	"JWX1C7kR5kZIrrp3oJucy/MNPQ4KspnkMbodCBzKqvi1vGOCbNrGjYczSxblcyDq4Sh7Qxy+lkV+Iv7+",
+	"Xhb5F+BuJ1nBuYsyxchVELBzBs7RtsEqMLvSsgJltBGaFzaBr2CarCS2zNL1dpD3BfugT0TEH9kH/aVF",
+	"BHQeQ1cF1BUYLV21tB0kDRLvNLR5a8aeQhyLDeU6HB+fSkHr5DWjhV7/NpQq8z08csq2kvYNEWnYVJEY",
+	"cFXLhbHnuCL2c+jduv1tuJkhVsF8gUVgAc6nbPbVxaPP8DpzVdpXdlOtqaZzqlhGSpZzGlbo/KNhDcIG",
+	"NapFiFesvnMHoamL2fXs3Fit/18AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1395,6 +1395,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take}/measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["take_id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * Loudness and peaks of a take by itself: of what is one sound in it, and of every other strand
+         * @description As much is measured as is possible in little more than a second: where done is less than total, ask again.
+         */
+        get: operations["measureTake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/measurement": {
         parameters: {
             query?: never;
@@ -4540,6 +4562,7 @@ export interface components {
         };
     };
     parameters: {
+        take_id: string;
         /** @description spec are those of the specification that the reel is held against */
         limits: components["schemas"]["LimitsName"];
         /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
@@ -5476,6 +5499,10 @@ export interface operations {
                 bus?: string;
                 /** @description the outputs in turn, by a tone at line-up level and pips that count, in place of what is routed to them */
                 identify?: boolean;
+                /** @description without corrections, as it was before them */
+                uncorrected?: boolean;
+                /** @description added for the listening alone, such as what makes two as loud as each other */
+                gain_db?: number;
                 /** @description tracks that alone are heard, divided by commas */
                 solo?: string;
                 /** @description tracks that are not heard, divided by commas */
@@ -6768,6 +6795,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    measureTake: {
+        parameters: {
+            query?: {
+                /** @description spec are those of the specification that the reel is held against */
+                limits?: components["parameters"]["limits"];
+                /** @description limits in JSON where they are one's own: integrated_lufs, tolerance_lu, max_true_peak_dbtp, max_momentary_lufs, max_short_term_lufs, short_term_window_s, max_range_lu, max_ppm_dbfs */
+                own?: components["parameters"]["own_limits"];
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["take_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description how far it is, and what was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
+                };
             };
             default: components["responses"]["Problem"];
         };
