@@ -96,6 +96,27 @@ func chord(frames int, side int, rate float64) []float64 {
 	return out
 }
 
+// slam is a door that falls shut: half a second, loud at once.
+func slam(rate float64, seed uint64) []float64 {
+	x := hiss(int(rate/2), 1, seed, 0.8)
+	for i := range x {
+		t := float64(i) / rate
+		x[i] = (0.75*x[i] + 0.25*math.Sin(2*math.Pi*90*t)) * math.Exp(-t/0.2)
+	}
+	return x
+}
+
+// glass is struck for a hundredth of a second, at a quarter of the rate and between the samples: these stay 3 dB under the
+// true peak.
+func glass(rate float64) []float64 {
+	x := make([]float64, int(rate/100))
+	for i := range x {
+		u := float64(i) / float64(len(x))
+		x[i] = 0.97 * math.Sin(math.Pi/2*float64(i)+math.Pi/4) * (1 - math.Cos(2*math.Pi*u)) / 2
+	}
+	return x
+}
+
 // fade brings the ends of a track to nothing over a time in samples.
 func fade(x []float64, n int) []float64 {
 	for i := range min(n, len(x)/2) {

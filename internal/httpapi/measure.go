@@ -154,7 +154,7 @@ func measuredBus(b readings.Measured, m app.Measurement, asking readings.Asking,
 	rate := int64(m.Production.SampleRate)
 	place := func(tenth int) int64 { return min(m.End, m.Start+int64(tenth)*rate/loudness.PowersPerSecond) }
 	for _, k := range limits.Breaks(b.Powers, b.Peaks) {
-		if len(v.Breaks) == mostBreaks {
+		if len(v.Breaks) == mostBreaks || !asked {
 			break
 		}
 		unit, by := "LUFS", "LU"

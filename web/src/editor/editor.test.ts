@@ -2,6 +2,7 @@ import { expect, test } from "vitest";
 import type { Clip, Reel, Track } from "../api/client";
 import { timecodeAt } from "../format";
 import { fadeAt, valueAt } from "../timeline/curve";
+import { dragged, movedTo, without } from "./curve";
 import { envelopeDb, envelopeY, movedPoint, pointNear, thinned, withPoint } from "./envelope";
 import { kinOf, shownAs } from "./ghost";
 import { pasting } from "./paste";
@@ -113,4 +114,27 @@ test("clips are pasted where they were, or on tracks of the same label, or on ne
   expect(actions[0]).toMatchObject({ add_track: { index: 2, track: { id: "new", label: "Boom", layout: "stereo" } } });
   expect(actions[1]?.paste?.clips.map((l) => l.track)).toEqual(["a", "x", "x", "new"]);
   expect(actions[1]?.paste).toMatchObject({ by: 7, over: true });
+});
+
+test("a gain over time is typed and dragged between its neighbours", () => {
+  expect(movedTo([], 480, -3.456, 240)).toEqual([
+    { at: 240, value: 0 },
+    { at: 480, value: -3.46 },
+    { at: 720, value: 0 },
+  ]);
+  expect(movedTo([], 0, -3, 240)).toEqual([
+    { at: 0, value: -3 },
+    { at: 240, value: 0 },
+  ]);
+  const two = [
+    { at: 10, value: -1 },
+    { at: 20, value: -2 },
+  ];
+  expect(movedTo(two, 20, 99, 1)[1]).toEqual({ at: 20, value: 12 });
+  expect(movedTo(two, 15, -4, 1).map((p) => p.at)).toEqual([10, 15, 20]);
+  expect(dragged(two, 0, 99, -70)[0]).toEqual({ at: 19, value: -60 });
+  expect(dragged(two, 1, -5, 0)[1]).toEqual({ at: 11, value: 0 });
+  expect(without(two, 20)).toEqual([{ at: 10, value: -1 }]);
+  expect(without([{ at: 10, value: -1 }], 10)).toEqual([]);
+  expect(without([...two, { at: 30, value: 0 }], 30)).toEqual(two);
 });

@@ -16,6 +16,10 @@ export type Hearing = {
         mute?: string[];
         doing?: string;
         identify?: boolean;
+        /** Without corrections, as it was before them. */
+        uncorrected?: boolean;
+        /** Added for the listening alone. */
+        gainDb?: number;
       };
   /** What the channels are called, in order. */
   labels: string[];
@@ -100,7 +104,7 @@ export const useListening = create<{
 /** dB by which dim lowers. */
 export const dimDb = -20;
 
-type Player = { context: AudioContext; node: AudioWorkletNode; outputs: number };
+type Player = { context: AudioContext; node: AudioWorkletNode; outputs: number; sides: [AnalyserNode, AnalyserNode] };
 type Session = { id: number; hearing: Hearing; stop: () => void; player?: Player; head?: Head };
 
 const players = new Map<number, Promise<Player>>();
@@ -127,7 +131,14 @@ function player(sampleRate: number): Promise<Player> {
         channelInterpretation: "discrete",
       });
       node.connect(context.destination);
-      const made = { context, node, outputs };
+      const split = new ChannelSplitterNode(context, { numberOfOutputs: outputs });
+      const side = (i: number) => {
+        const a = new AnalyserNode(context, { fftSize: 8192 });
+        split.connect(a, i);
+        return a;
+      };
+      node.connect(split);
+      const made: Player = { context, node, outputs, sides: [side(0), side(1)] };
       node.port.onmessage = ({ data }) => told(made, data);
       node.port.postMessage({ gain: gainNow() });
       useListening.setState({ outputs });
@@ -154,6 +165,19 @@ useListening.subscribe((now, before) => {
 /** Makes the audio path ready at the first gesture, so that the first listening is as quick as any. */
 export function prepare(sampleRate: number) {
   void player(sampleRate).then((p) => p.context.resume());
+}
+
+const lastSides: [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] = [
+  new Float32Array(8192),
+  new Float32Array(8192),
+];
+
+/** The last fifth of a second of both sides as they are heard; null while nothing is. Valid until the next call. */
+export function sidesHeard(): [Float32Array, Float32Array] | null {
+  const p = current?.player;
+  if (!p) return null;
+  for (const i of [0, 1] as const) p.sides[i].getFloatTimeDomainData(lastSides[i]);
+  return lastSides;
 }
 
 /** Where what is heard is now, as near as can be told: on its clock, in samples. */
@@ -240,7 +264,9 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute, doing, identify } = h.of;
+    const { reel, track, bus, solo, mute, doing, identify, uncorrected, gainDb } = h.of;
+    if (uncorrected) q.set("uncorrected", "true");
+    if (gainDb) q.set("gain_db", String(gainDb));
     if (doing) q.set("doing", doing);
     if (identify) q.set("identify", "true");
     if (track) q.set("track", track);

@@ -99,6 +99,22 @@ export function playSpan(reel: Reel) {
   else void hear({ ...routed(reel, span.from), loop: span }, true);
 }
 
+/**
+ * Hears the reel as it is routed without corrections, louder or softer by so much, where it sounds or from the pointer; or,
+ * where that is heard, as it is with them.
+ */
+export function flipCorrections(reel: Reel, gainDb: number) {
+  const h = hearing(reel);
+  const was = h !== null && "reel" in h.of && h.of.uncorrected === true;
+  const r = routed(reel, playhead(reel.id) ?? (useEditor.getState().pointer || reel.worked_out.start));
+  const by = gainDb === 0 ? "" : `, ${gainDb > 0 ? "+" : "−"}${Math.abs(gainDb).toFixed(1)} dB to be as loud`;
+  const before = {
+    of: { ...(r.of as { reel: string }), uncorrected: true, gainDb },
+    says: `before corrections${by}, ${r.says}`,
+  };
+  void hear({ ...r, ...(was ? {} : before), loop: h?.loop }, true, h !== null);
+}
+
 /** Hears a span in its context, over and over, as if something had been done; or stops. */
 export function playAsIf(reel: Reel, doing: EditAction[], span: { from: number; to: number }, says: string) {
   const h = hearing(reel);
@@ -131,7 +147,7 @@ export function useGoOn(reel: Reel) {
     if (!h || !("reel" in h.of)) return;
     if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
     if (h.of.identify) return;
-    if (h.of.track || h.of.bus || h.of.doing) goOn();
+    if (h.of.track || h.of.bus || h.of.doing || h.of.uncorrected) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
   }, [reel, solo, mute]);
 }

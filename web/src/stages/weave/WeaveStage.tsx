@@ -10,6 +10,7 @@ import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
+import { ReelChoice } from "../ReelChoice";
 import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
 import { PrintPanel } from "../reel/PrintPanel";
 import { useTrackChoice } from "../reel/useTrackChoice";
@@ -155,8 +156,9 @@ function Weave({ reel, production }: Props) {
     <>
       <StageHead
         title="Weave"
-        says={`${reel.name}: ${plural(reel.doc.tracks.length, "track")} through ${plural(weave.buses.length, "bus", "buses")} to ${plural(outputs.length, "output")}`}
+        says={`${plural(reel.doc.tracks.length, "track")} through ${plural(weave.buses.length, "bus", "buses")} to ${plural(outputs.length, "output")}`}
       >
+        <ReelChoice production={production} reel={reel} />
         <Button onClick={() => setTemplates(true)}>
           Templates… <Key>T</Key>
         </Button>
