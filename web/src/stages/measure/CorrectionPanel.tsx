@@ -28,8 +28,10 @@ export function CorrectionPanel({ production, reel, bus, drawn, setDrawn, flip, 
   );
   const before = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.uncorrected === true);
   const c = bus.correction;
-  if (!c) return null;
-  const { id = "", off, gain = [] } = c.correction;
+  // As the reel has it now: what was measured of it comes later.
+  const now = reel.doc.weave.corrections?.find((k) => k.bus === bus.bus);
+  if (!c || !now) return null;
+  const { id = "", off, gain = [] } = now;
   const draw = (points: Schemas["Curve"], what: string) => change(what, { alter_correction: { id, gain: points } });
   const here = gain.length > 0 ? valueAt(gain, pointer) : 0;
   const there = gain.find((p) => p.at === pointer);
@@ -86,7 +88,7 @@ export function CorrectionPanel({ production, reel, bus, drawn, setDrawn, flip, 
             </Button>
             {!before && (
               <Button onClick={() => flip(true)}>
-                Hear before, as loud <Key>Shift B</Key>
+                Hear before, as loud <Key>L</Key>
               </Button>
             )}
           </span>

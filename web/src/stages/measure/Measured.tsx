@@ -98,7 +98,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
             {
               id: "flip-matched",
               name: "Hear it before the correction as loud as after, or after",
-              key: "shift+b",
+              key: "l",
               run: () => flip(true),
             },
           ]
@@ -128,6 +128,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
   const sampleAt = (tenth: number) => m.start + Math.round((tenth * rate) / 10);
   const high = sounding.length > 3 ? 84 : 120;
   const limits = bus?.limits;
+  const drawing = reel.doc.weave.corrections?.find((c) => c.bus === bus?.bus);
   return (
     <div className="flex min-h-0 flex-1">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col overflow-auto">
@@ -166,17 +167,15 @@ export function Measured({ production, reel, m, measuring }: Props) {
               over={over}
               onOver={setOver}
             >
-              {drawn && b.bus === bus?.bus && b.correction && (
+              {drawn && b.bus === bus?.bus && drawing && (
                 <GainOver
                   name={b.name}
-                  gain={b.correction.correction.gain ?? []}
+                  gain={drawing.gain ?? []}
                   rate={rate}
                   high={high}
                   from={sampleAt(view.from)}
                   to={sampleAt(view.to)}
-                  save={(gain, what) =>
-                    change(what, { alter_correction: { id: b.correction?.correction.id ?? "", gain } })
-                  }
+                  save={(gain, what) => change(what, { alter_correction: { id: drawing.id ?? "", gain } })}
                 />
               )}
             </LoudnessStrip>
