@@ -38,7 +38,7 @@ func (p Plan) listen(wanted func(file int) bool) *listeners {
 			continue
 		}
 		v := &listened{index: i, block: make(audio.Block, l.Count)}
-		// Ambisonic and discrete channels have no loudness: see loudness.Weights.
+		// A sound field is measured as it is decoded: see loudness.How.
 		limits, _ := p.Order.Spec.LimitsOf(s)
 		v.meter, _ = loudness.NewMeter(l, p.Rates.Files, loudness.Options{NoProgramme: limits.Quasi == nil})
 		m.sets = append(m.sets, v)

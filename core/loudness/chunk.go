@@ -36,6 +36,9 @@ type ChunkChannel struct {
 // Mark begins a chunk: what was added before is forgotten, but for the state of filters and meters.
 func (m *Meter) Mark() {
 	m.frames, m.powers, m.peaks = 0, nil, nil
+	if m.decoded != nil {
+		m.decoded.meter.Mark()
+	}
 	for _, c := range m.channels {
 		c.levels.Mark()
 		c.sum, c.peak = 0, 0

@@ -21,6 +21,8 @@ type Meter struct {
 	powers   Powers
 	peaks    []float64 // the greatest true peak of any channel, for each power
 	pair     *pair
+	decoded  *decoded // of a sound field
+	noPeaks  bool
 	workers  int
 }
 
@@ -42,15 +44,23 @@ type Options struct {
 	Floor float64
 	// NoProgramme leaves the programme meter out, where nobody asks for it.
 	NoProgramme bool
+	// NoPeaks leaves true peaks out as well.
+	NoPeaks bool
 }
 
-// NewMeter makes one for a layout and a sample rate in Hz. A layout without a loudness is refused: see Weights.
+// NewMeter makes one for a layout and a sample rate in Hz. A sound field is measured as it is decoded: see How.
 func NewMeter(l audio.Layout, rate int, o Options) (*Meter, error) {
-	w, err := Weights(l)
+	m := &Meter{layout: l, rate: rate, floor: math.Inf(1), noPeaks: o.NoPeaks, workers: runtime.GOMAXPROCS(0)}
+	var err error
+	if l.Kind == audio.Ambisonic {
+		m.weights = make([]float64, l.Count)
+		m.decoded, err = newDecoded(l, rate)
+	} else {
+		m.weights, err = Weights(l)
+	}
 	if err != nil {
 		return nil, err
 	}
-	m := &Meter{layout: l, rate: rate, weights: w, floor: math.Inf(1), workers: runtime.GOMAXPROCS(0)}
 	if o.Peaks {
 		m.floor = audio.Gain(o.Floor)
 	}
@@ -85,13 +95,16 @@ func (m *Meter) Add(b audio.Block) {
 		return
 	}
 	_ = safely.Each(m.workers, len(m.channels), func(c int) error {
-		m.channels[c].add(b[c], m.frames, m.rate, len(m.powers), m.floor)
+		m.channels[c].add(b[c], m.frames, m.rate, len(m.powers), m.floor, m.noPeaks)
 		return nil
 	})
 	if m.pair != nil {
 		m.pair.add(b[m.pair.left], b[m.pair.right], m.channels[m.pair.left].k, m.channels[m.pair.right].k)
 	}
 	m.frames += int64(n)
+	if m.decoded != nil {
+		m.decoded.add(b)
+	}
 	for i := range m.channels[0].sums {
 		index := int64(len(m.powers))
 		length := float64(edge(index, m.rate) - edge(index-1, m.rate))
@@ -102,11 +115,14 @@ func (m *Meter) Add(b audio.Block) {
 			}
 			peak = max(peak, ch.peaks[i])
 		}
+		if m.decoded != nil {
+			power = m.decoded.meter.powers[index]
+		}
 		m.powers, m.peaks = append(m.powers, power), append(m.peaks, peak)
 	}
 }
 
-func (ch *measured) add(x []float64, at int64, rate, done int, floor float64) {
+func (ch *measured) add(x []float64, at int64, rate, done int, floor float64, noPeaks bool) {
 	ch.sums, ch.peaks = ch.sums[:0], ch.peaks[:0]
 	if cap(ch.k) < len(x) {
 		ch.k = make([]float64, len(x))
@@ -115,7 +131,9 @@ func (ch *measured) add(x []float64, at int64, rate, done int, floor float64) {
 	for from := 0; from < len(x); {
 		to := int(min(int64(len(x)), edge(int64(done), rate)-at))
 		part, k := x[from:to], ch.k[from:to]
-		ch.peak = max(ch.peak, ch.levels.Add(part, floor))
+		if !noPeaks {
+			ch.peak = max(ch.peak, ch.levels.Add(part, floor))
+		}
 		ch.sum = ch.filter.squares(k, part, ch.sum)
 		if from = to; at+int64(to) == edge(int64(done), rate) {
 			ch.sums, ch.peaks = append(ch.sums, ch.sum), append(ch.peaks, ch.peak)

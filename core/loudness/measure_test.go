@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/internal/testmedia"
@@ -308,10 +309,64 @@ func TestNothingToSay(t *testing.T) {
 	assert.True(t, math.IsInf(r.Integrated, -1), "no block of 400 ms")
 	assert.InDelta(t, -23, r.TruePeak.Value, 1, "a tone that breaks off overshoots a little between its samples")
 
-	l, err := audio.AmbisonicLayout(1, audio.SN3D)
+}
+
+// A sound field is as loud as it is decoded: a plane wave as the same sound on one speaker, but for the weights of those at the
+// sides; whatever its order and norm, in blocks or in chunks. Its peaks are those of its channels.
+func TestSoundFields(t *testing.T) {
+	rng := rand.New(rand.NewPCG(14, 9))
+	x := tones(48000, 0, tone{-23, 5})
+	_, mono := measure(t, layout(t, "mono"), 48000, audio.Block{x}, rng)
+	field := func(l audio.Layout, az float64) audio.Block {
+		y := ambisonic.Encode(l, az, 0, 0)
+		b := audio.NewBlock(l.Count, len(x))
+		for c := range b {
+			for i, v := range x {
+				b[c][i] = y[c] * v
+			}
+		}
+		return b
+	}
+	for az := -180.0; az < 180; az += 30 {
+		_, one := measure(t, layout(t, "ambisonic 1 SN3D"), 48000, field(layout(t, "ambisonic 1 SN3D"), az), rng)
+		assert.GreaterOrEqual(t, one.Integrated, mono.Integrated-0.01, "from %g°", az)
+		assert.LessOrEqual(t, one.Integrated, mono.Integrated+10*math.Log10(1.41)+0.01, "from %g°", az)
+		_, fuma := measure(t, layout(t, "ambisonic 1 FuMa"), 48000, field(layout(t, "ambisonic 1 FuMa"), az), rng)
+		assert.InDelta(t, one.Integrated, fuma.Integrated, 1e-9, "of whatever norm")
+	}
+	l := layout(t, "ambisonic 3 N3D")
+	b := field(l, 0)
+	_, r := measure(t, l, 48000, b, rng)
+	assert.InDelta(t, mono.TruePeak.Value, r.Channels[0].TruePeak, 1e-9)
+	assert.InDelta(t, mono.TruePeak.Value+10*math.Log10(3), r.Channels[3].TruePeak, 0.01, "N3D's X")
+	assert.Contains(t, loudness.How(l), "decoded to 7.1.4, energy-preserving, order 2, max-rE")
+	assert.Empty(t, loudness.How(layout(t, "5.1")))
+
+	m, err := loudness.NewMeter(l, 48000, loudness.Options{Peaks: true})
 	require.NoError(t, err)
-	_, err = loudness.NewMeter(l, 48000, loudness.Options{})
-	assert.ErrorContains(t, err, "decode it")
+	var chunks []loudness.Chunk
+	for from := 0; from < len(x); from += 2 * 48000 {
+		to := min(len(x), from+2*48000)
+		part, after := audio.NewBlock(l.Count, to-from), audio.NewBlock(l.Count, loudness.ChunkAfter)
+		for c := range b {
+			copy(part[c], b[c][from:to])
+			copy(after[c], b[c][to:])
+		}
+		if from > 0 {
+			m, err = loudness.NewMeter(l, 48000, loudness.Options{Peaks: true})
+			require.NoError(t, err)
+			before := audio.NewBlock(l.Count, from)
+			for c := range b {
+				copy(before[c], b[c])
+			}
+			m.Add(before)
+		}
+		m.Mark()
+		m.Add(part)
+		chunks = append(chunks, m.Chunk(after))
+	}
+	joined, _, _ := loudness.Join(l, 48000, chunks)
+	assert.InDelta(t, r.Integrated, joined.Integrated, 1e-9)
 }
 
 // Opposite sides are lost in mono, and the weights are those of the directions.

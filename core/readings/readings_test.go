@@ -161,7 +161,7 @@ func TestAReelIsMeasured(t *testing.T) {
 		assert.InDelta(t, whole[i].Range, v.Result.Range, 1e-6, id)
 		assert.Nil(t, v.Before)
 	}
-	assert.Contains(t, m.Of[5].Says, "decode")
+	assert.Contains(t, m.Of[5].How, "decoded to 7.1.4")
 	groups := m.Of[6:]
 	require.Len(t, groups, 2)
 	assert.Equal(t, "Outputs 1–6", groups[0].Name)
@@ -193,7 +193,7 @@ func TestOnlyWhatIsNew(t *testing.T) {
 		require.NoError(t, err)
 		if rounds == 0 {
 			assert.Zero(t, m.Done)
-			assert.Equal(t, 6*2, m.Total, "five buses and a group, in chunks of ten seconds")
+			assert.Equal(t, 7*2, m.Total, "six buses and a group, in chunks of ten seconds")
 		}
 		if rounds++; m.Complete() || rounds > 1 {
 			break
@@ -201,7 +201,7 @@ func TestOnlyWhatIsNew(t *testing.T) {
 	}
 	f.measured(t)
 	known := f.kept.Len()
-	assert.Equal(t, 12, known)
+	assert.Equal(t, 14, known)
 	f.reel.Tracks[0].Clips[0].Gain = automation.Curve{{At: 10.5 * rate, Value: 0}, {At: 11 * rate, Value: -6}}
 	f.measured(t)
 	// DX, the full mix and the group of it, from the chunk that the points are in: one of each.
@@ -264,7 +264,7 @@ func TestACorrectionIsCarriedToStems(t *testing.T) {
 	}
 }
 
-// A correction says when the sound has changed, is worked out anew from the sound without it, and is of no group or ambisonic bus.
+// A correction says when the sound has changed, is worked out anew from the sound without it, and is of something that sounds.
 func TestCorrectionsGrowStale(t *testing.T) {
 	t.Parallel()
 	f := newFixture(t)
@@ -285,7 +285,7 @@ func TestCorrectionsGrowStale(t *testing.T) {
 	assert.False(t, now.Correction.Stale)
 	assert.InDelta(t, target, now.Result.Integrated, 0.05)
 
-	for id, code := range map[string]string{"AM": "no_loudness", "nobody": "no_such_stem"} {
+	for id, code := range map[string]string{"AM": "nothing_to_measure", "nobody": "no_such_stem"} {
 		o.Bus = id
 		_, err := readings.Correct(context.Background(), f.reel, rate, f.sources, f.kept, o)
 		assert.Equal(t, code, snag.Of(err).Code)

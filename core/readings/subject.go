@@ -11,7 +11,6 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
-	"zestyloom/core/snag"
 	"zestyloom/core/weave"
 )
 
@@ -26,8 +25,8 @@ type Subject struct {
 	Layout audio.Layout
 	// As is the ID of a bus whose channels the outputs of a group are, as they are, in whatever order: it reads as they do.
 	As string
-	// Says is why it has no loudness, else empty.
-	Says string
+	// Says is why it has no loudness, else empty; How by what it is measured where that is not it by itself.
+	Says, How string
 
 	outputs []int // of a group: their places in the list
 	before  bool  // a bus as it is without corrections
@@ -45,9 +44,10 @@ func Subjects(w weave.Weave) (out []Subject) {
 }
 
 func subject(s Subject) Subject {
-	if _, err := loudness.Weights(s.Layout); err != nil {
-		s.Says = snag.Of(err).Message
+	if s.Layout.Count == 0 {
+		s.Says = "it has no channels"
 	}
+	s.How = loudness.How(s.Layout)
 	return s
 }
 

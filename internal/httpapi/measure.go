@@ -116,6 +116,9 @@ func measuredBus(b readings.Measured, m app.Measurement, asking readings.Asking,
 	if b.As != "" {
 		v.As = &b.As
 	}
+	if b.How != "" {
+		v.How = &b.How
+	}
 	if b.Says != "" {
 		return v
 	}

@@ -3281,6 +3281,8 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "stem" | "part" | "mix" | "outputs";
+            /** @description by what it is measured, where that is not it by itself: a sound field as it is decoded */
+            how?: string;
             /** @description of a group of outputs that is a bus as it is: the ID of that */
             as?: string;
             limits?: components["schemas"]["LoudnessLimits"];

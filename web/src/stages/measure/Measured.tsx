@@ -187,6 +187,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
         className="flex w-[372px] shrink-0 flex-col overflow-auto border-line border-l bg-panel"
       >
         {bus && <Verdicts bus={bus} />}
+        {bus?.how && <p className="px-3 py-1 text-quiet text-small">{bus.how}.</p>}
         <Places breaks={breaks} at={at} go={go} />
         {bus && (
           <CorrectionPanel
