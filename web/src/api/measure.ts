@@ -27,7 +27,7 @@ export function useMeasurement(reel: string, version: number, asked: Asked) {
 }
 
 /** What is measured of a take by itself, once somebody asks. */
-export function useTakeMeasurement(take: string, version: number, wanted: boolean) {
+export function useTakeMeasurement(take: string, version: string, wanted: boolean) {
   return useQuery({
     queryKey: ["measurement", "take", take, version],
     queryFn: () => must(api.GET("/api/takes/{take}/measurement", { params: { path: { take }, query: {} } })),

@@ -1,6 +1,7 @@
 import type { Production, Reel, Schemas } from "../../api/client";
 import type { MeasuredBus } from "../../api/measure";
 import { movedTo, without } from "../../editor/curve";
+import { thinned } from "../../editor/envelope";
 import { point, useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { valueAt } from "../../timeline/curve";
@@ -111,6 +112,14 @@ export function CorrectionPanel({ production, reel, bus, drawn, setDrawn, flip, 
               rest={0}
               save={(v) => draw(movedTo(gain, pointer, v, reel.sample_rate), `draw the slow gain of ${bus.name}`)}
             />
+            {gain.length > 3 && thinned(gain).length < gain.length && (
+              <Button
+                title="Leaves out the points that the curve would go through anyway, within a tenth of a dB"
+                onClick={() => draw(thinned(gain), `thin the slow gain of ${bus.name}`)}
+              >
+                Fewer points
+              </Button>
+            )}
             {there && (
               <Button onClick={() => draw(without(gain, pointer), `take a point of the slow gain of ${bus.name} away`)}>
                 Take the point away

@@ -7,7 +7,8 @@ import { duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
 import { SnagLine } from "../intake/FileCardView";
-import { Grouping, More } from "./TakePanel";
+import { Grouping } from "./Grouping";
+import { MoreOfStrand } from "./MoreOfStrand";
 
 type Props = { open: boolean; onClose: () => void; production: string; takes: Take[] };
 
@@ -85,7 +86,7 @@ export function GroupPanel({ open, onClose, production, takes }: Props) {
               <span className="figures w-16 shrink-0 text-right text-quiet text-small">
                 {duration(s.frames, t.sample_rate)}
               </span>
-              <More strand={s} take={t} takes={takes} production={production} />
+              <MoreOfStrand strand={s} take={t} takes={takes} production={production} />
             </li>
           ))}
         </ul>

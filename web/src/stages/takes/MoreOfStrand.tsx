@@ -1,0 +1,55 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, must, type Strand, type Take } from "../../api/client";
+import { failed, keys } from "../../api/queries";
+import { Choice } from "../../ui/controls";
+import { useLoose } from "./Loose";
+
+/** Lets a strand go from its take; puts a mono file into another take, or into one of its own. */
+export function MoreOfStrand({
+  strand: s,
+  take,
+  takes,
+  production,
+  set = true,
+}: {
+  strand: Strand;
+  take: Take;
+  takes: Take[];
+  production: string;
+  set?: boolean;
+}) {
+  const client = useQueryClient();
+  const loosen = useLoose(production);
+  const move = (to: string) =>
+    must(
+      api.POST("/api/files/{file}/move", {
+        params: { path: { file: s.file } },
+        body: to === "off" ? {} : { take: to },
+      }),
+    ).then(() => client.invalidateQueries({ queryKey: keys.production(production) }), failed);
+  const sets = takes.filter(
+    (t) => t.id !== take.id && t.strands.every((o) => o.channel === 1) && t.sample_rate === take.sample_rate,
+  );
+  return (
+    <Choice
+      aria-label={set ? `Move ${s.file_name}` : `More for strand ${s.position}`}
+      title={s.file_name}
+      value=""
+      onChange={(e) => {
+        if (e.target.value === "loose") void loosen(s, !s.loose, 0);
+        else if (e.target.value) void move(e.target.value);
+      }}
+      className="w-6 shrink-0"
+    >
+      <option value="">…</option>
+      <option value="loose">{s.loose ? "Bring it home" : "Let it go from its take"}</option>
+      {set && <option value="off">Split off into a take of its own</option>}
+      {set &&
+        sets.slice(0, 200).map((t) => (
+          <option key={t.id} value={t.id}>
+            Move to {t.name}
+          </option>
+        ))}
+    </Choice>
+  );
+}
