@@ -15,6 +15,16 @@ type Turn struct {
 	Roll  float64 `json:"roll,omitempty"`
 }
 
+// Check refuses angles that can't be.
+func (t Turn) Check() error {
+	for _, v := range []float64{t.Yaw, t.Pitch, t.Roll} {
+		if !(v >= -360 && v <= 360) {
+			return snag.Refuse("bad_patch", "a sound field can't be turned by %g°: -360 to 360 can be", v)
+		}
+	}
+	return nil
+}
+
 // matrix is the rotation of directions, by rows x, y, z.
 func (t Turn) matrix() [3][3]float64 {
 	sy, cy := math.Sincos(t.Yaw * math.Pi / 180)

@@ -284,10 +284,13 @@ func (d *changing) layoutOf(id string) (audio.Layout, string) {
 }
 
 // Way is how a signal enters another layout when nobody says otherwise: as it is; one channel to the centre, or else on both
-// sides at -3 dB; each channel to its own speaker; folded down. What has none has to be chosen.
+// sides at -3 dB; each channel to its own speaker; folded down; sound fields converted, decoded and encoded. What has none has to be
+// chosen.
 func Way(from, to audio.Layout) (Patch, bool) {
-	ways := []Patch{{}, {Preset: BySpeaker}, {Preset: Folded}}
-	if from.Count == 1 {
+	ways := []Patch{{}, {Preset: BySpeaker}, {Preset: Folded}, {Preset: Field}, {Preset: Decoded}, {Preset: Encoded}}
+	if from.Count == 1 && to.Kind == audio.Ambisonic {
+		ways = []Patch{{Preset: Placed, Places: []Place{{}}}}
+	} else if from.Count == 1 {
 		ways = []Patch{{}, {Preset: Centre}, {Preset: BothMinus}}
 	}
 	for _, p := range ways {

@@ -70,9 +70,13 @@ func TestAnotherLayout(t *testing.T) {
 	one := "mono"
 	_, lost = change(t, now, weave.Change{SetBus: &weave.SetBus{ID: "DX", Layout: &one}})
 	assert.Len(t, lost, 7, "all outputs but that of C: %v", lost)
-	narrow := "ambisonic 1 SN3D"
+	field := "ambisonic 1 SN3D"
+	now, lost = change(t, w, weave.Change{SetBus: &weave.SetBus{ID: "MX", Layout: &field}})
+	assert.Equal(t, weave.Encoded, now.Sends["score"][0].Patch.Preset, "a pair is encoded into a sound field")
+	assert.Contains(t, strings.Join(lost, "; "), "output 3 (MX L) carries silence")
+	narrow := "discrete 3"
 	_, lost = change(t, w, weave.Change{SetBus: &weave.SetBus{ID: "MX", Layout: &narrow}})
-	assert.Contains(t, strings.Join(lost, "; "), "Score is not sent to MX any more: choose how its stereo enters ambisonic 1 SN3D")
+	assert.Contains(t, strings.Join(lost, "; "), "Score is not sent to MX any more: choose how its stereo enters discrete 3")
 	assert.Contains(t, strings.Join(lost, "; "), "output 3 (MX L) carries silence")
 }
 

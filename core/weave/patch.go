@@ -4,6 +4,7 @@ import (
 	"math"
 	"reflect"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
 	"zestyloom/core/snag"
@@ -28,11 +29,14 @@ const (
 	Summed    Preset = "summed"     // all channels into one, or onto both sides, each at Law
 	Placed    Preset = "placed"     // each channel among the speakers, by Places
 	Folded    Preset = "fold"       // a bed folded down by the rules of FoldDown, with LFE
+	Field     Preset = "field"      // a sound field into another: mirrored, turned, converted to its norm and order
+	Decoded   Preset = "decoded"    // a sound field to speakers, by Decoding
+	Encoded   Preset = "encoded"    // speakers into a sound field, each where it stands, by Spread
 	Custom    Preset = "matrix"     // the factors of Matrix
 )
 
 // Presets lists them in the order they are offered.
-var Presets = []Preset{Plain, Both, BothMinus, Left, Right, Centre, Pan, Exchanged, MidSide, BySpeaker, Balance, Summed, Placed, Folded, Custom}
+var Presets = []Preset{Plain, Both, BothMinus, Left, Right, Centre, Pan, Exchanged, MidSide, BySpeaker, Balance, Summed, Placed, Folded, Field, Decoded, Encoded, Custom}
 
 // Laws are the pan laws, by the level that a centred sound has on either side, in dB.
 var Laws = []float64{0, -3, -4.5, -6}
@@ -47,6 +51,10 @@ type Patch struct {
 	LFE      *float64         `json:"lfe,omitempty"`      // of Folded: at how many dB the LFE goes along; left out where it is not given
 	Moving   automation.Curve `json:"moving,omitempty"`   // of Pan: positions over time, in place of Position
 	Matrix   audio.Matrix     `json:"matrix,omitempty"`   // of Custom: a row a channel that is made
+	Turn     *ambisonic.Turn  `json:"turn,omitempty"`     // of Field
+	Mirror   ambisonic.Mirror `json:"mirror,omitempty"`   // of Field, before it is turned
+	Decoding ambisonic.Way    `json:"decoding,omitempty"` // of Decoded: all-round where it is not given
+	Spread   *float64         `json:"spread,omitempty"`   // of Encoded, in degrees; 0 where it is not given
 }
 
 func misfit(from, to audio.Layout, why string) error {
@@ -84,6 +92,13 @@ func (p Patch) Between(from, to audio.Layout) (audio.Matrix, error) {
 	case Folded:
 		f, err := FoldDown(from, to, p.LFE)
 		return f.Matrix, err
+	case Field:
+		return p.field(from, to)
+	case Decoded:
+		d, err := p.decoded(from, to)
+		return d.Matrix, err
+	case Encoded:
+		return p.encoded(from, to)
 	case Both, BothMinus, Left, Right, Centre, Pan:
 		return p.one(from, to)
 	}

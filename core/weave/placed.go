@@ -3,6 +3,7 @@ package weave
 import (
 	"math"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
 	"zestyloom/core/snag"
@@ -76,26 +77,40 @@ func (p Place) at(sample int64) spatial.Position {
 
 // placed is the matrix of Placed, at rest: a place for each channel.
 func (p Patch) placed(from, to audio.Layout) (audio.Matrix, error) {
-	if to.Kind != audio.Bed {
-		return nil, misfit(from, to, "it has no speakers to put a sound among")
-	}
 	if len(p.Places) != from.Count {
 		return nil, misfit(from, to, "every channel needs a place")
 	}
-	pan, err := spatial.NewPanner(to)
+	pan, err := pannerOf(from, to)
 	if err != nil {
 		return nil, err
 	}
+	g := make([]float64, to.Count)
 	m := blank(to.Count, from.Count)
 	for c, place := range p.Places {
 		if err := place.check(); err != nil {
 			return nil, err
 		}
-		for i, f := range pan.Gains(place.Position) {
+		pan.Into(g, place.Position)
+		for i, f := range g {
 			m[i][c] = f
 		}
 	}
 	return m, nil
+}
+
+// panner gives the factors of a layout's channels for a position.
+type panner interface {
+	Into(g []float64, at spatial.Position)
+}
+
+func pannerOf(from, to audio.Layout) (panner, error) {
+	switch to.Kind {
+	case audio.Bed:
+		return spatial.NewPanner(to)
+	case audio.Ambisonic:
+		return ambisonic.NewEncoder(to)
+	}
+	return nil, misfit(from, to, "it has no speakers to put a sound among")
 }
 
 // Mover gives the factors of a patch that moves, of those crossings that do.
@@ -103,7 +118,7 @@ type Mover struct {
 	// Cells are the crossings: channels that are made, and channels that they are made of.
 	Cells [][2]int
 	patch Patch
-	pan   *spatial.Panner
+	pan   panner
 	width int
 }
 
@@ -119,7 +134,7 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	case p.Preset == Pan && len(p.Moving) > 0 && to.Count > 1:
 		mover.Cells = [][2]int{{to.Index("L"), 0}, {to.Index("R"), 0}}
 	case p.Preset == Placed:
-		if mover.pan, err = spatial.NewPanner(to); err != nil {
+		if mover.pan, err = pannerOf(from, to); err != nil {
 			return nil, nil, err
 		}
 		for c, place := range p.Places {

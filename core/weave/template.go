@@ -359,6 +359,17 @@ func (p Patch) Says(from, to audio.Layout) string {
 		if f, err := FoldDown(from, to, p.LFE); err == nil {
 			return "folded down: " + f.Says
 		}
+	case Field:
+		return p.fieldSays(from, to)
+	case Decoded:
+		if d, err := p.decoded(from, to); err == nil {
+			return d.Says
+		}
+	case Encoded:
+		if p.Spread != nil && *p.Spread > 0 {
+			return fmt.Sprintf("encoded where its speakers stand, each spread over %g°, LFE left out", *p.Spread)
+		}
+		return "encoded where its speakers stand, LFE left out"
 	case Custom:
 		return "by a matrix"
 	}

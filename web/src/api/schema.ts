@@ -2762,7 +2762,7 @@ export interface components {
         /** @description by which factors the channels of a signal enter those of another */
         Patch: {
             /** @enum {string} */
-            preset?: "" | "both" | "both_minus" | "left" | "right" | "centre" | "pan" | "exchanged" | "mid_side" | "speakers" | "balance" | "summed" | "placed" | "fold" | "matrix";
+            preset?: "" | "both" | "both_minus" | "left" | "right" | "centre" | "pan" | "exchanged" | "mid_side" | "speakers" | "balance" | "summed" | "placed" | "fold" | "field" | "decoded" | "encoded" | "matrix";
             /**
              * Format: double
              * @description of pan: the level of a centred sound on either side, in dB; of summed: that of each channel
@@ -2788,6 +2788,30 @@ export interface components {
             lfe?: number;
             moving?: components["schemas"]["Curve"];
             matrix?: number[][];
+            /** @description of field, in degrees: yaw to the left, pitch up, roll by which the left goes up */
+            turn?: {
+                /** Format: double */
+                yaw?: number;
+                /** Format: double */
+                pitch?: number;
+                /** Format: double */
+                roll?: number;
+            };
+            /**
+             * @description of field, before it is turned
+             * @enum {string}
+             */
+            mirror?: "" | "left-right" | "front-back" | "up-down";
+            /**
+             * @description of decoded: all-round where it is not given
+             * @enum {string}
+             */
+            decoding?: "" | "all-round" | "mode-matching" | "energy-preserving";
+            /**
+             * Format: double
+             * @description of encoded, in degrees
+             */
+            spread?: number;
         };
         /** @description where a channel is put among the speakers; curves in moving take the place of the figures */
         Place: {

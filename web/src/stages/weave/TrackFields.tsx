@@ -4,6 +4,7 @@ import type { WeaveChange } from "../../api/weave";
 import { channelsOf } from "../../editor/routes";
 import { Button, Choice } from "../../ui/controls";
 import { Levels } from "../../ui/Levels";
+import { FieldWay } from "./FieldWay";
 import { Line, NumberField } from "./parts";
 import { Room } from "./Room";
 import { clampGain, type Edit } from "./TracksGrid";
@@ -191,6 +192,7 @@ function SendFields({ reel, track, bus, send, own, put }: SendProps) {
           />
         </Line>
       )}
+      <FieldWay patch={p} set={set} />
       {preset === "placed" && <Places reel={reel} track={track} bus={bus} patch={p} own={own} set={set} />}
       {preset === "matrix" && <Levels patch={p} own={own} channels={channels} set={set} />}
     </fieldset>

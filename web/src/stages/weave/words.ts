@@ -28,6 +28,9 @@ export const ways: Record<Preset, string> = {
   summed: "all channels summed",
   placed: "among the speakers",
   fold: "folded down",
+  field: "sound field turned, mirrored, converted",
+  decoded: "sound field decoded to speakers",
+  encoded: "speakers into a sound field",
   matrix: "by a matrix",
 };
 
@@ -42,10 +45,15 @@ export function waysOf(track: Track, bus: Bus, channels: string[], own: string[]
   } else {
     if (own.length === 2 && sides) out.push("balance", "exchanged", "mid_side");
     if (own.length < channels.length && own.every((c) => channels.includes(c))) out.push("speakers");
-    if (channels.length < own.length) out.push("fold");
+    if (channels.length < own.length && !track.layout.startsWith("ambisonic")) out.push("fold");
     if (channels.length === 1 || sides) out.push("summed");
   }
-  if (channels.length > 2 && !/^(discrete|ambisonic)/.test(bus.layout)) out.push("placed");
+  const [from, to] = [track.layout, bus.layout].map((l) => l.startsWith("ambisonic"));
+  const bed = (l: string) => !/^(discrete|ambisonic)/.test(l);
+  if (from && to) out.push("field");
+  if (from && bed(bus.layout)) out.push("decoded");
+  if (to && own.length > 1 && bed(track.layout)) out.push("encoded");
+  if ((channels.length > 2 && bed(bus.layout)) || (to && !from)) out.push("placed");
   out.push("matrix");
   return out;
 }
@@ -88,6 +96,8 @@ export const busLayouts = [
   "ambisonic 1 SN3D",
   "ambisonic 2 SN3D",
   "ambisonic 3 SN3D",
+  "ambisonic 1 FuMa",
+  "ambisonic 1 N3D",
   "discrete 2",
   "discrete 4",
   "discrete 8",
