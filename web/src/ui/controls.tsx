@@ -18,7 +18,9 @@ export function TextField({ className = "", ...rest }: ComponentProps<"input">) 
 }
 
 export function Choice({ className = "", ...rest }: SelectHTMLAttributes<HTMLSelectElement>) {
-  return <select className={`h-7 border border-line bg-ground px-1 text-ink ${className}`} {...rest} />;
+  return (
+    <select className={`h-7 min-w-0 max-w-full border border-line bg-ground px-1 text-ink ${className}`} {...rest} />
+  );
 }
 
 /** A key as it is printed on the keyboard. */

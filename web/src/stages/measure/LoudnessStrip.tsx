@@ -5,7 +5,7 @@ import { point, useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { playhead, timecodeIn } from "../../timeline/place";
 import { useTheme } from "../../ui/theme";
-import { level } from "./figures";
+import { keyOf, level } from "./figures";
 import { coloursAt, fitted, paintStrip, stripFloor, stripTop, type Tenths } from "./paintStrip";
 
 type Props = {
@@ -87,7 +87,7 @@ export function LoudnessStrip(props: Props) {
       <span className="relative min-w-0 flex-1">
         <canvas
           ref={still}
-          data-strip={bus.bus}
+          data-strip={keyOf(bus)}
           role="img"
           aria-label={`Loudness of ${bus.name} over time`}
           style={{ height: high }}

@@ -8,9 +8,10 @@ import { stop, useMonitor } from "../../listening/engine";
 import { timecodeIn } from "../../timeline/place";
 import { type Command, useCommandList } from "../../ui/commands";
 import { flipCorrections, playOrStop } from "../reel/hearing";
+import { Channels } from "./Channels";
 import { CorrectForm } from "./CorrectForm";
 import { CorrectionPanel } from "./CorrectionPanel";
-import { level } from "./figures";
+import { keyOf, level } from "./figures";
 import { GainOver } from "./GainOver";
 import { LoudnessStrip } from "./LoudnessStrip";
 import { Places } from "./Places";
@@ -29,7 +30,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
   const buses = useMemo(() => [...m.buses].sort((a, b) => order[a.role] - order[b.role]), [m.buses]);
   const sounding = buses.filter((b) => b.integrated_lufs != null && !b.as);
   const [chosen, setChosen] = useState("");
-  const bus: MeasuredBus | undefined = sounding.find((b) => b.bus === chosen) ?? sounding[0];
+  const bus: MeasuredBus | undefined = sounding.find((b) => keyOf(b) === chosen) ?? sounding[0];
   const total = Math.max(10, ((m.end - m.start) * 10) / rate);
   const tenthOf = useCallback((at: number) => ((at - m.start) * 10) / rate, [m.start, rate]);
   const strips = useStripView(
@@ -72,9 +73,9 @@ export function Measured({ production, reel, m, measuring }: Props) {
   );
   const list = useMemo<Command[]>(() => {
     const step = (by: number) => () => {
-      const i = sounding.findIndex((b) => b.bus === bus?.bus);
+      const i = sounding.indexOf(bus as MeasuredBus);
       const next = sounding[i + by];
-      if (next) setChosen(next.bus);
+      if (next) setChosen(keyOf(next));
       setAt(-1);
     };
     return [
@@ -128,11 +129,11 @@ export function Measured({ production, reel, m, measuring }: Props) {
   const sampleAt = (tenth: number) => m.start + Math.round((tenth * rate) / 10);
   const high = sounding.length > 3 ? 84 : 120;
   const limits = bus?.limits;
-  const drawing = reel.doc.weave.corrections?.find((c) => c.bus === bus?.bus);
+  const drawing = reel.doc.weave.corrections?.find((c) => bus?.role !== "outputs" && c.bus === bus?.bus);
   return (
     <div className="flex min-h-0 flex-1">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col overflow-auto">
-        <ReadingsTable buses={buses} chosen={bus?.bus ?? ""} onChoose={choose} />
+        <ReadingsTable buses={buses} chosen={bus ? keyOf(bus) : ""} onChoose={choose} />
         {!buses.some((b) => b.role === "mix") && (
           <p className="px-3 py-1 text-quiet">
             There is no full mix in this weave: stems are measured by themselves.{" "}
@@ -155,19 +156,19 @@ export function Measured({ production, reel, m, measuring }: Props) {
           </p>
           {sounding.map((b) => (
             <LoudnessStrip
-              key={b.bus}
+              key={keyOf(b)}
               production={production}
               reel={reel.id}
               measurement={m}
               bus={b}
               view={view}
               high={high}
-              chosen={b.bus === bus?.bus}
-              onChoose={() => setChosen(b.bus)}
+              chosen={b === bus}
+              onChoose={() => setChosen(keyOf(b))}
               over={over}
               onOver={setOver}
             >
-              {drawn && b.bus === bus?.bus && drawing && (
+              {drawn && b === bus && drawing && (
                 <GainOver
                   name={b.name}
                   gain={drawing.gain ?? []}
@@ -188,6 +189,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
       >
         {bus && <Verdicts bus={bus} />}
         {bus?.how && <p className="px-3 py-1 text-quiet text-small">{bus.how}.</p>}
+        {bus && <Channels bus={bus} />}
         <Places breaks={breaks} at={at} go={go} />
         {bus && (
           <CorrectionPanel

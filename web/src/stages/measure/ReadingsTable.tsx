@@ -1,5 +1,5 @@
 import type { MeasuredBus } from "../../api/measure";
-import { level } from "./figures";
+import { keyOf, level } from "./figures";
 
 type Props = {
   buses: MeasuredBus[];
@@ -58,10 +58,10 @@ export function ReadingsTable({ buses, chosen, onChoose }: Props) {
             : undefined;
           return (
             <tr
-              key={`${b.role} ${b.bus}`}
-              aria-selected={b.bus === chosen}
-              className={`cursor-pointer ${b.bus === chosen ? "bg-raised" : ""}`}
-              onClick={() => onChoose(b.as ?? b.bus)}
+              key={keyOf(b)}
+              aria-selected={keyOf(b) === chosen}
+              className={`cursor-pointer ${keyOf(b) === chosen ? "bg-raised" : ""}`}
+              onClick={() => onChoose(b.as ?? keyOf(b))}
             >
               <th
                 scope="row"

@@ -1,5 +1,5 @@
 import type { Measurement } from "../../api/measure";
-import { level } from "./figures";
+import { keyOf, level } from "./figures";
 import { stripFloor, stripTop } from "./paintStrip";
 
 /** Keeps the strips as they are seen as a picture: names, scales and readings beside each. */
@@ -27,7 +27,7 @@ export function keepPicture(name: string, title: string, m: Measurement) {
   g.fillText(title, 10, 22);
   let y = head;
   for (const s of strips) {
-    const bus = m.buses.find((b) => b.bus === s.dataset.strip);
+    const bus = m.buses.find((b) => keyOf(b) === s.dataset.strip);
     const tall = s.clientHeight;
     g.drawImage(s, left, y, s.clientWidth, tall);
     g.font = `13px ${style.fontFamily}`;
