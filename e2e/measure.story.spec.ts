@@ -42,7 +42,7 @@ test("three limits are found, heard, corrected, compared and delivered", async (
     timeout: 60_000,
   });
   await expect(readings.getByRole("row", { name: /^Outputs 1–6 Full mix 5.1/ })).toBeVisible();
-  // The gravest first: half a minute of music, a door, a glass between the samples.
+  // The gravest first: half a minute of music, a hatch, a glass between the samples.
   const of = places(page).getByRole("listitem");
   await expect(of.nth(0)).toContainText(/22:10:00:00.*short-term loudness up to -13/);
   await expect(of.nth(1)).toContainText(/22:10:5\d.*short-term loudness up to -15/);

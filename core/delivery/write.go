@@ -262,6 +262,13 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 		Kind: s.plan.Container, Sounds: paths, Titles: titles, Coding: s.enc.Coding, AAC: s.plan.Coding == "aac", Out: s.file.Name(),
 		Start: p.Rate.FormatSamples(p.Start, int64(p.Rates.Files)), Rate: p.Rate, Frames: p.Rate.FrameAt(p.Frames, int64(p.Rates.Files)) + 1,
 	}
+	for _, g := range s.plan.Groups {
+		var mark *picture.Field
+		if l, err := audio.ParseLayout(g.Layout); err == nil && l.Kind == audio.Ambisonic && l.Norm == audio.SN3D {
+			mark = &picture.Field{Order: l.Order}
+		}
+		pack.Fields = append(pack.Fields, mark)
+	}
 	if p.Order.Picture != nil && !p.Test() {
 		pack.Picture = with
 	}

@@ -19,6 +19,7 @@ type Pack struct {
 	Picture string   // a file whose picture is copied untouched; empty for none
 	Sounds  []string // WAV files of our own, each a stream
 	Titles  []string // of the streams; empty for none
+	Fields  []*Field // sound fields that streams are marked as, in a MOV or MP4; nil for none
 	Coding  audio.Coding
 	AAC     bool   // sound is compressed
 	Start   string // timecode; empty for none
@@ -93,6 +94,9 @@ func (p Pack) Write(ctx context.Context) error {
 	_, err = c.run(ctx)
 	if err == nil && clock != "" && p.Rate.Drop {
 		err = dropFrames(p.Out)
+	}
+	if err == nil && (p.Kind == "mov" || p.Kind == "mp4") {
+		err = markFields(p.Out, p.Fields)
 	}
 	if err != nil && snag.Of(err).Code == "picture_unreadable" {
 		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)

@@ -43,7 +43,9 @@ type Stream struct {
 	// Offset is where its first sample lies on the file's clock, in samples: 0 where the picture, or
 	// without one the timecode track, begins.
 	Offset int64 `json:"offset"`
-	start  *big.Rat
+	// Field is there where the stream is marked as a sound field.
+	Field *Field `json:"field,omitempty"`
+	start *big.Rat
 }
 
 // Picture is the picture of a file.
@@ -79,6 +81,12 @@ func Probe(ctx context.Context, path string) (*Info, error) {
 	if info.Container == "MXF" && info.Timecode != "" && info.TimecodeRate.Zero() {
 		info.TimecodeRate, _ = mxfRate(path)
 	}
+	if info.Container == "MOV" || info.Container == "MP4" {
+		// What else is wrong with its boxes ffprobe has found no fault in.
+		if err := info.marks(path); err != nil && snag.Of(err).Code == "bad_field" {
+			return nil, err
+		}
+	}
 	for n, s := range info.Sound {
 		if s.Codec != "aac" || info.Container == "MKV" { // Matroska's times allow for the run-in
 			continue
@@ -92,6 +100,18 @@ func Probe(ctx context.Context, path string) (*Info, error) {
 		}
 	}
 	return info, nil
+}
+
+// marks takes over which streams are marked as sound fields.
+func (i *Info) marks(path string) error {
+	list, err := readFields(path)
+	if err != nil || len(list) != len(i.Sound) { // tracks that are none of sound, or can't be told apart
+		return err
+	}
+	for n, f := range list {
+		i.Sound[n].Field = f
+	}
+	return nil
 }
 
 // runInMarked reports whether the first packet of a stream says how many samples to leave out.

@@ -51,15 +51,24 @@ type WrappedStream struct {
 	Channels []int    `json:"channels"`
 	Labels   []string `json:"labels"`
 	Codec    string   `json:"codec"`
+	Field    *Field   `json:"field,omitempty"` // the sound field that it is marked as
 }
 
 // Wrap writes a file with the picture of another, its packets untouched, and the channels of a sound file in streams, each
 // as wide as the groups say, in order. It is read back: the streams, every sample, the picture. tmp is a folder for what is
-// needed on the way.
-func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp string, force bool) (*Wrapped, error) {
+// needed on the way. field is what the first stream is marked as, nil for none.
+func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field, out, tmp string, force bool) (*Wrapped, error) {
 	kind := map[string]string{".mov": "mov", ".mxf": "mxf", ".mkv": "matroska"}[strings.ToLower(filepath.Ext(out))]
 	if kind == "" {
 		return nil, snag.Refuse("bad_name", "%s: sound as it is goes into .mov, .mxf and .mkv", out)
+	}
+	if field != nil {
+		if kind != "mov" {
+			return nil, snag.Refuse("bad_field", "%s: a sound field is marked in .mov and .mp4", out)
+		}
+		if err := field.Check(groups[0]); err != nil {
+			return nil, err
+		}
 	}
 	info, err := Probe(ctx, picture)
 	if err != nil {
@@ -89,7 +98,7 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	// A file for each group, by bytes, and then one stream of each.
 	var parts []string
 	defer func() { remove(parts) }()
-	pack := Pack{Kind: kind, Picture: picture, Coding: src.Format.Coding}
+	pack := Pack{Kind: kind, Picture: picture, Coding: src.Format.Coding, Fields: []*Field{field}}
 	first := 0
 	for i, g := range groups {
 		s := WrappedStream{Codec: codec}
@@ -128,6 +137,7 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, out, tmp str
 	if err := pack.Write(ctx); err != nil {
 		return nil, err
 	}
+	w.Streams[0].Field = field
 	if err := w.prove(ctx, picture, made, parts, groups, tmp); err != nil {
 		return nil, err
 	}
@@ -146,6 +156,11 @@ func (w *Wrapped) prove(ctx context.Context, picture, made string, parts []strin
 	w.Container, w.Timecode = info.Container, info.Timecode
 	if got := info.Groups(); !slices.Equal(got, groups) {
 		return differs("its streams are %v channels wide, and %v was ordered", got, groups)
+	}
+	for i, s := range info.Sound {
+		if want := w.Streams[i].Field; (want == nil) != (s.Field == nil) || want != nil && *want != *s.Field {
+			return differs("stream %d is not marked as the sound field that it is", i+1)
+		}
 	}
 	before, err := packets(ctx, picture)
 	if err != nil {

@@ -83,20 +83,41 @@ func (r Reading) Name() string {
 	return r.Kind
 }
 
-// GroupReadings gives the readings that a container's grouping of streams stands for: a stream of
-// two channels is a stereo pair, one of six a 5.1 in its default order.
-func GroupReadings(groups []int) (out []Reading) {
+// StreamGroup is a stream of a container: how many channels it has, and whether it is marked as a sound field, with a head-locked pair
+// after it.
+type StreamGroup struct {
+	Channels          int
+	Field, HeadLocked bool
+}
+
+// GroupReadings gives the readings that a container's grouping of streams stands for: a stream of two channels is a stereo pair,
+// one of six a 5.1 in its default order, one that is marked a sound field, in ACN order, and the pair after it.
+func GroupReadings(groups []StreamGroup) (out []Reading) {
+	var each []StreamGroup
+	for _, g := range groups {
+		if g.HeadLocked && g.Channels > 2 {
+			each = append(each, StreamGroup{Channels: g.Channels - 2, Field: g.Field}, StreamGroup{Channels: 2})
+		} else {
+			each = append(each, g)
+		}
+	}
 	at := 1
-	for _, n := range groups {
+	for _, g := range each {
+		n := g.Channels
 		r := Reading{Order: []audio.Speaker{}}
 		for i := range n {
 			r.Positions = append(r.Positions, at+i)
 		}
 		at += n
-		switch n {
-		case 2:
+		switch {
+		case g.Field:
+			if _, ok := AmbisonicOrder(n); !ok {
+				continue
+			}
+			r.Kind = Ambisonic
+		case n == 2:
 			r.Kind = Stereo
-		case 6, 8:
+		case n == 6, n == 8:
 			r.Kind = Surround
 			i := slices.IndexFunc(audio.Layouts, func(l audio.Layout) bool { return len(l.Speakers) == n })
 			r.Order = audio.Layouts[i].Speakers

@@ -86,9 +86,15 @@ func TestSuggest(t *testing.T) {
 
 func TestReadings(t *testing.T) {
 	assert.Equal(t, "5.1 in film order (L C R Ls Rs LFE)", take.Reading{Kind: take.Surround, Order: []audio.Speaker{"L", "C", "R", "Ls", "Rs", "LFE"}}.Name())
-	got := take.GroupReadings([]int{2, 1, 1, 2})
+	got := take.GroupReadings([]take.StreamGroup{{Channels: 2}, {Channels: 1}, {Channels: 1}, {Channels: 2}})
 	assert.Equal(t, [][]int{{1, 2}, {5, 6}}, [][]int{got[0].Positions, got[1].Positions})
 	assert.NoError(t, take.CheckReadings(got, 6))
+	// A stream that is marked as a sound field, with a head-locked pair after it.
+	got = take.GroupReadings([]take.StreamGroup{{Channels: 18, Field: true, HeadLocked: true}, {Channels: 2}})
+	require.Len(t, got, 3)
+	assert.Equal(t, []string{take.Ambisonic, take.Stereo, take.Stereo}, []string{got[0].Kind, got[1].Kind, got[2].Kind})
+	assert.Equal(t, []int{17, 18}, got[1].Positions)
+	assert.NoError(t, take.CheckReadings(got, 20))
 	for name, bad := range map[string][]take.Reading{
 		"not there":     {{Kind: take.Stereo, Positions: []int{6, 7}}},
 		"twice":         {{Kind: take.Stereo, Positions: []int{1, 2}}, {Kind: take.MidSide, Positions: []int{2, 3}}},

@@ -133,9 +133,13 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 		Recorder: facts.Recorder, Day: facts.Day, SampleRate: f.Facts.SampleRate,
 	}
 	if len(f.Facts.Streams) > 0 {
-		var groups []int
+		var groups []take.StreamGroup
 		for _, s := range f.Facts.Streams {
-			groups = append(groups, s.Channels)
+			g := take.StreamGroup{Channels: s.Channels}
+			if s.Field != nil {
+				g.Field, g.HeadLocked = true, s.Field.HeadLocked
+			}
+			groups = append(groups, g)
 		}
 		t.Readings = take.GroupReadings(groups)
 	}

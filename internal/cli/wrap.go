@@ -13,12 +13,16 @@ import (
 
 func wrapCommand() *cobra.Command {
 	var with, groups, out string
+	order, headLocked := -1, false
 	var force, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "wrap --picture FILE --groups 2+1+1+2 SOUND --out FILE",
 		Short: "Put a sound into a file with a picture, its channels in streams as they are ordered",
 		Long: `Put a sound into a MOV, MXF or MKV with the picture of another file, the channels in streams as wide as --groups says,
 in order: 2+1+1+2 is four streams, 6x1+2 is seven.
+
+With --ambisonic the first stream is a sound field, and players are told: 4, 9 or 16 channels, or 6, 11, 18 with
+--head-locked.
 
 The picture's packets are copied untouched, and the sound goes in as it is. A sound that says when it starts gives the file
 its timecode. What was written is read back: the streams, every sample, the picture.`,
@@ -38,7 +42,13 @@ its timecode. What was written is read back: the streams, every sample, the pict
 				return refused(cmd, asJSON, args[0], err)
 			}
 			defer os.RemoveAll(tmp)
-			w, err := picture.Wrap(cmd.Context(), with, args[0], g, out, tmp, force)
+			var field *picture.Field
+			if order >= 0 {
+				field = &picture.Field{Order: order, HeadLocked: headLocked}
+			} else if headLocked {
+				return UsageError{errors.New("wrap: --head-locked goes with --ambisonic")}
+			}
+			w, err := picture.Wrap(cmd.Context(), with, args[0], g, field, out, tmp, force)
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
@@ -67,6 +77,8 @@ its timecode. What was written is read back: the streams, every sample, the pict
 	f.StringVar(&with, "picture", "", "file whose picture is taken")
 	f.StringVar(&groups, "groups", "", "how wide each sound stream is, in order, such as 2+1+1+2 or 6x1+2")
 	f.StringVar(&out, "out", "", "file to write: .mov, .mxf or .mkv")
+	f.IntVar(&order, "ambisonic", -1, "the first stream is a sound field of this order (ACN, SN3D), and is marked as one (SA3D): (order + 1)² channels")
+	f.BoolVar(&headLocked, "head-locked", false, "a head-locked stereo pair follows in the same stream: two channels more")
 	f.BoolVar(&force, "force", false, "overwrite a file that is there")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd

@@ -1,7 +1,9 @@
 package cli_test
 
 import (
+	"bytes"
 	"math/rand/v2"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -55,6 +57,22 @@ func TestWrapAndUnwrap(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 6, at)
+
+	// A sound field with a head-locked pair is marked as one; another width is refused, and says what was expected.
+	marked := filepath.Join(dir, "field.mov")
+	said, err = output(t, "wrap", "--picture", clip, "--groups", "6", "--ambisonic", "1", "--head-locked", sound, "--out", marked, "--json")
+	require.NoError(t, err, said)
+	stream := lines(t, said)[0]["streams"].([]any)[0].(map[string]any)
+	assert.Equal(t, map[string]any{"order": 1.0, "head_locked": true}, stream["field"])
+	raw, err := os.ReadFile(marked)
+	require.NoError(t, err)
+	assert.True(t, bytes.Contains(raw, []byte("SA3D\x00\x80\x00\x00\x00\x01\x00\x00\x00\x00\x00\x06\x00\x00\x00\x00\x00\x00\x00\x01")))
+	said, err = output(t, "wrap", "--picture", clip, "--groups", "6", "--ambisonic", "1", sound, "--out", filepath.Join(dir, "no.mov"), "--json")
+	assert.ErrorAs(t, err, new(cli.Reported))
+	assert.Contains(t, said, "a sound field of order 1 has 4 channels, and the stream has 6")
+	_, err = output(t, "wrap", "--picture", clip, "--groups", "6", "--head-locked", sound, "--out", filepath.Join(dir, "no.mov"))
+	assert.Equal(t, 2, cli.Status(err))
+	assert.NoFileExists(t, filepath.Join(dir, "no.mov"))
 
 	_, err = output(t, "wrap", "--picture", clip, "--groups", "6x1", sound, "--out", out)
 	assert.ErrorAs(t, err, new(cli.Reported), "it is there")

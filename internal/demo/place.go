@@ -96,12 +96,12 @@ func chord(frames int, side int, rate float64) []float64 {
 	return out
 }
 
-// slam is a door that falls shut: half a second, loud at once.
+// slam is a hatch that falls shut in a hold: a second, loud at once.
 func slam(rate float64, seed uint64) []float64 {
-	x := hiss(int(rate/2), 1, seed, 0.8)
+	x := hiss(int(1.2*rate), 1, seed, 0.8)
 	for i := range x {
 		t := float64(i) / rate
-		x[i] = (0.75*x[i] + 0.25*math.Sin(2*math.Pi*90*t)) * math.Exp(-t/0.2)
+		x[i] = (0.75*x[i] + 0.25*math.Sin(2*math.Pi*90*t)) * math.Exp(-t/0.45)
 	}
 	return x
 }

@@ -166,11 +166,11 @@ func rest() []recording {
 	music := recording{name: "LF_1M1_Low Water.wav", coding: audio.S24, start: at("22:10:00:00"), mask: 3, scene: "1M1", take: "Low Water", roll: "MUSIC",
 		labels: []string{"Score L", "Score R"}, channels: score(32, -1, 1)}
 	five := score(8, -1, 0, 1, -2, 2)
-	for i, ch := range five { // soft, but for a door that falls shut and a glass that is struck
+	for i, ch := range five { // soft, but for a hatch that falls shut and a glass that is struck
 		for k := range ch {
 			ch[k] *= 0.25
 		}
-		add(ch, slam(rate, 310+uint64(i)), 0.6, 2*rate, 1)
+		add(ch, slam(rate, 310+uint64(i)), 0.42, 2*rate, 1)
 	}
 	add(five[1], glass(rate), 1, 6*rate, 1)
 	lfe := normalise(engine(sec(8), 0.1, 305, rate), 0.2)

@@ -20,7 +20,7 @@ import (
 
 // weaveSurround makes a reel of the first in 5.1 and stereo on eight channels: the boom in the centre, a lav to its side,
 // the ferry that passes from the left rear to the right front. It breaks the limits that many ask for in three ways: its
-// music is loud for half a minute, a door falls shut, and a glass is struck whose peak lies between the samples.
+// music is loud for half a minute, a hatch falls shut, and a glass is struck whose peak lies between the samples.
 func weaveSurround(ctx context.Context, a *app.App, p store.Production, first uuid.UUID) error {
 	r, err := a.CreateReel(ctx, p.ID, app.NewReel{Name: "Reel 1 in 5.1", Copy: &first})
 	if err != nil {

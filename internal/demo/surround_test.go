@@ -48,7 +48,7 @@ func surround(t *testing.T, a *app.App, r store.Reel) {
 					peak++
 				case seconds > 15:
 					long++
-				case seconds < 7 && k.From > 500: // the door, 54 s after the reel's start
+				case seconds < 7 && k.From > 500: // the hatch, 54 s after the reel's start
 					burst++
 				}
 			}

@@ -1,0 +1,309 @@
+package picture
+
+import (
+	"encoding/binary"
+	"fmt"
+	"io"
+	"os"
+
+	"zestyloom/core/snag"
+)
+
+// Field marks a sound stream as a sound field, as the SA3D box of spatial audio in MP4 and QuickTime files does (version 0): in
+// ACN order and SN3D, with a head-locked stereo pair after it where HeadLocked.
+type Field struct {
+	Order      int  `json:"order"`
+	HeadLocked bool `json:"head_locked,omitempty"`
+}
+
+// MaxFieldOrder is the highest order that is marked.
+const MaxFieldOrder = 7
+
+// Channels is how many a stream of it has.
+func (f Field) Channels() int {
+	n := (f.Order + 1) * (f.Order + 1)
+	if f.HeadLocked {
+		n += 2
+	}
+	return n
+}
+
+// Check refuses an order that can't be, and a stream that is not as wide as it has to be.
+func (f Field) Check(channels int) error {
+	if f.Order < 0 || f.Order > MaxFieldOrder {
+		return snag.Refuse("bad_field", "a sound field of order %d: 0 to %d can be marked", f.Order, MaxFieldOrder)
+	}
+	if n := f.Channels(); n != channels {
+		with := ""
+		if f.HeadLocked {
+			with = " and a head-locked pair after it"
+		}
+		return snag.Refuse("bad_field", "a sound field of order %d%s has %d channels, and the stream has %d", f.Order, with, n, channels)
+	}
+	return nil
+}
+
+// sa3d is the box: version and type of 8 bits each, the order, the order of the channels (0: ACN) and their norm (0: SN3D), how many
+// there are, and which comes where.
+func (f Field) sa3d() []byte {
+	kind := uint8(0)
+	if f.HeadLocked {
+		kind |= 0x80
+	}
+	places := make([]uint32, f.Channels())
+	for i := range places {
+		places[i] = uint32(i)
+	}
+	return box("SA3D", fields(uint8(0), kind, uint32(f.Order), uint8(0), uint8(0), uint32(len(places)), places))
+}
+
+// readSA3D reads a box's contents.
+func readSA3D(b []byte) (*Field, error) {
+	if len(b) < 12 || b[0] != 0 || b[1]&0x7F != 0 || b[6] != 0 || b[7] != 0 {
+		return nil, snag.Refuse("bad_field", "the mark of a sound field (SA3D) is of a kind that is not known: ambisonic, ACN and SN3D of version 0 is expected")
+	}
+	f := &Field{Order: int(binary.BigEndian.Uint32(b[2:])), HeadLocked: b[1]&0x80 != 0}
+	n := int64(binary.BigEndian.Uint32(b[8:]))
+	if f.Order > MaxFieldOrder || n != int64(f.Channels()) || int64(len(b)) < 12+4*n {
+		return nil, snag.Refuse("bad_field", "the mark of a sound field (SA3D) says order %d and %d channels, which can't be", binary.BigEndian.Uint32(b[2:]), n)
+	}
+	for i := range n {
+		if binary.BigEndian.Uint32(b[12+4*i:]) != uint32(i) {
+			return nil, snag.Refuse("bad_field", "the channels of a sound field (SA3D) are not in the order that they are marked as: that is not read")
+		}
+	}
+	return f, nil
+}
+
+// atom is a box in a file: where it begins, where what is in it begins, and where it ends.
+type atom struct {
+	kind            string
+	at, inner, ends int64
+}
+
+// atoms lists the boxes between two places of a file.
+func atoms(r io.ReaderAt, at, end int64) (out []atom, err error) {
+	for at+8 <= end {
+		var head [16]byte
+		if _, err := r.ReadAt(head[:8], at); err != nil {
+			return nil, err
+		}
+		a := atom{kind: string(head[4:8]), at: at, inner: at + 8}
+		size := int64(binary.BigEndian.Uint32(head[:]))
+		switch size {
+		case 0:
+			size = end - at
+		case 1:
+			if _, err := r.ReadAt(head[8:], at+8); err != nil {
+				return nil, err
+			}
+			size, a.inner = int64(binary.BigEndian.Uint64(head[8:])), at+16
+		}
+		if size < a.inner-at || size > end-at {
+			return nil, fmt.Errorf("an atom of %d bytes at byte %d, where %d are left", size, at, end-at)
+		}
+		a.ends = at + size
+		if out = append(out, a); len(out) > 1<<16 {
+			return nil, fmt.Errorf("more than %d atoms at byte %d", 1<<16, at)
+		}
+		at = a.ends
+	}
+	return out, nil
+}
+
+func first(list []atom, kind string) (atom, bool) {
+	for _, a := range list {
+		if a.kind == kind {
+			return a, true
+		}
+	}
+	return atom{}, false
+}
+
+// soundEntry is the description of a sound stream's samples, the boxes that it is in, from the outermost, and the sound field that
+// it is marked as.
+type soundEntry struct {
+	way      []atom // moov, trak, mdia, minf, stbl, stsd, and the entry
+	field    *Field
+	channels int // as the entry itself says
+}
+
+// soundEntries finds those of a MOV or MP4, in the order of its tracks.
+func soundEntries(r io.ReaderAt, size int64) (out []soundEntry, err error) {
+	top, err := atoms(r, 0, size)
+	if err != nil {
+		return nil, err
+	}
+	moov, ok := first(top, "moov")
+	if !ok {
+		return nil, nil
+	}
+	tracks, err := atoms(r, moov.inner, moov.ends)
+	if err != nil {
+		return nil, err
+	}
+	for _, trak := range tracks {
+		if trak.kind != "trak" {
+			continue
+		}
+		way := []atom{moov, trak}
+		in, err := atoms(r, trak.inner, trak.ends)
+		for _, kind := range []string{"mdia", "minf", "stbl", "stsd"} {
+			a, ok := first(in, kind)
+			if err != nil || !ok {
+				break
+			}
+			if kind == "minf" {
+				if media, merr := atoms(r, way[2].inner, way[2].ends); merr == nil {
+					if hdlr, ok := first(media, "hdlr"); !ok || !isSound(r, hdlr) {
+						break
+					}
+				}
+			}
+			way = append(way, a)
+			inner := a.inner
+			if kind == "stsd" {
+				inner += 8 // its version, and how many entries there are
+			}
+			in, err = atoms(r, inner, a.ends)
+		}
+		if err != nil {
+			return nil, err
+		}
+		if len(way) != 6 || len(in) == 0 {
+			continue
+		}
+		e := soundEntry{way: append(way, in[0])}
+		if e.field, e.channels, err = marked(r, in[0]); err != nil {
+			return nil, err
+		}
+		out = append(out, e)
+	}
+	return out, nil
+}
+
+func isSound(r io.ReaderAt, hdlr atom) bool {
+	var kind [4]byte
+	_, err := r.ReadAt(kind[:], hdlr.inner+8)
+	return err == nil && string(kind[:]) == "soun"
+}
+
+// marked is the sound field that an entry is marked as, nil for none, and how many channels the entry has. Its boxes come after
+// 28 bytes of fields, and in QuickTime files after 16 or 36 more by the version of the description.
+func marked(r io.ReaderAt, entry atom) (field *Field, channels int, err error) {
+	var head [44]byte
+	if n, _ := r.ReadAt(head[:], entry.inner); n < 28 {
+		return nil, 0, nil // too short to be one
+	}
+	skip := int64(28)
+	channels = int(binary.BigEndian.Uint16(head[16:]))
+	switch binary.BigEndian.Uint16(head[8:]) {
+	case 1:
+		skip += 16
+	case 2:
+		skip += 36
+		channels = int(binary.BigEndian.Uint32(head[40:]))
+	}
+	inside, err := atoms(r, entry.inner+skip, entry.ends)
+	if err != nil {
+		return nil, channels, nil //nolint:nilerr // what else stands there is none of ours
+	}
+	a, ok := first(inside, "SA3D")
+	if !ok {
+		return nil, channels, nil
+	}
+	b := make([]byte, min(a.ends-a.inner, 12+4*1024))
+	if _, err := r.ReadAt(b, a.inner); err != nil {
+		return nil, channels, err
+	}
+	if field, err = readSA3D(b); err == nil {
+		err = field.Check(channels)
+	}
+	return field, channels, err
+}
+
+// readFields finds which sound streams of a file are marked as sound fields, in their order; none where it has no such marks. A
+// mark that can't be is refused: readers of sound take the width of a stream from it.
+func readFields(path string) ([]*Field, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	entries, err := soundEntries(f, st.Size())
+	var out []*Field
+	for _, e := range entries {
+		out = append(out, e.field)
+	}
+	return out, err
+}
+
+// markFields marks sound streams of a MOV or MP4 as sound fields: nil is none. Its movie has to come after its samples, as it does
+// where it was written without it being moved.
+func markFields(path string, marks []*Field) error {
+	f, err := os.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	for i, mark := range marks {
+		if mark == nil {
+			continue
+		}
+		if err := markField(f, i, *mark); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func markField(f *os.File, stream int, mark Field) error {
+	st, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	entries, err := soundEntries(f, st.Size())
+	if err != nil {
+		return err
+	}
+	if stream >= len(entries) {
+		return snag.Refuse("bad_field", "there is no sound stream %d to mark: %d were found", stream+1, len(entries))
+	}
+	way := entries[stream].way
+	if way[0].ends != st.Size() {
+		return snag.Refuse("bad_field", "the movie is not at the end of the file: nothing can be put into it")
+	}
+	// Everything after the entry moves by the length of the box, and all that it is in grows by that.
+	b := mark.sa3d()
+	at := way[len(way)-1].ends
+	rest := make([]byte, st.Size()-at)
+	if _, err := f.ReadAt(rest, at); err != nil {
+		return err
+	}
+	if _, err := f.WriteAt(append(b, rest...), at); err != nil {
+		return err
+	}
+	for _, a := range way {
+		size := a.ends - a.at + int64(len(b))
+		var head []byte
+		if a.inner-a.at == 16 {
+			head = binary.BigEndian.AppendUint64(nil, uint64(size))
+			if _, err := f.WriteAt(head, a.at+8); err != nil {
+				return err
+			}
+			continue
+		}
+		if size > 1<<32-1 {
+			return snag.Refuse("bad_field", "the movie is too large to be marked")
+		}
+		head = binary.BigEndian.AppendUint32(nil, uint32(size))
+		if _, err := f.WriteAt(head, a.at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
