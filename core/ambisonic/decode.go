@@ -168,7 +168,7 @@ func solved(y *mat.Dense, way Way) (*mat.Dense, error) {
 	return &g, nil
 }
 
-// evenly are directions all around, in a plane or on the sphere (along a spiral by the golden angle), and their harmonics.
+// evenly are directions all around, in a plane or on the sphere, each with its share of them.
 func evenly(plane bool, fn func(azimuth, elevation, share float64)) {
 	if plane {
 		const n = 360
@@ -178,9 +178,33 @@ func evenly(plane bool, fn func(azimuth, elevation, share float64)) {
 		return
 	}
 	const n = 2000
-	for i := range n {
-		fn(math.Mod(float64(i)*137.50776405003785, 360)-180, math.Asin(-1+(2*float64(i)+1)/n)*180/math.Pi, 1.0/n)
+	for _, d := range Around(n) {
+		fn(d.Azimuth, d.Elevation, 1.0/n)
 	}
+}
+
+// Around are directions that are spread evenly over the sphere, along a spiral by the golden angle.
+func Around(n int) []audio.Direction {
+	out := make([]audio.Direction, n)
+	for i := range out {
+		out[i] = audio.Direction{Azimuth: math.Mod(float64(i)*137.50776405003785, 360) - 180, Elevation: math.Asin(-1+(2*float64(i)+1)/float64(n)) * 180 / math.Pi}
+	}
+	return out
+}
+
+// Sampled are the factors of one of so many speakers that stand evenly all around, towards a direction, with the weights of max-rE: as
+// far as they can tell orders apart.
+func Sampled(l audio.Layout, d audio.Direction, speakers int) []float64 {
+	order := min(l.Order, int(math.Sqrt(float64(speakers)))-1)
+	y := Harmonics(order, d.Azimuth, d.Elevation)
+	w := MaxRE(order, false)
+	out := make([]float64, l.Count)
+	for i := range out {
+		if n, f := component(l.Norm, i); n < len(y) {
+			out[i] = w[degree(n)] * y[n] / f / math.Sqrt(float64(speakers*len(y)))
+		}
+	}
+	return out
 }
 
 // allRound fills in the factors of speakers, by what even ones would play and where these lie between the real ones. On average

@@ -3,6 +3,7 @@ package monitor
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"zestyloom/core/audio"
@@ -49,7 +50,8 @@ func share(l audio.Layout, c int) [2]float64 {
 }
 
 // FoldOutputs folds the outputs of a weave down to two sides, added up at 0 dB as they are in a mix: each channel of a
-// stem or part once. Outputs of mixes, which are sums of these, are left out unless there is nothing else.
+// stem or part once. Outputs of mixes, which are sums of these, are left out unless there is nothing else, and then those that are
+// made of other ones that are heard.
 func FoldOutputs(w weave.Weave) Fold {
 	f := Fold{Matrix: make([][2]float64, len(w.Outputs))}
 	mixes := true
@@ -71,7 +73,9 @@ func FoldOutputs(w weave.Weave) Fold {
 			continue
 		}
 		done[channel{o.Bus, o.Channel}] = true
-		leave := b.Role == weave.Mix && !mixes
+		leave := b.Role == weave.Mix && (!mixes || slices.ContainsFunc(w.Outputs, func(other weave.Output) bool {
+			return other.Bus != "" && other.Bus != b.ID && w.Paths(other.Bus, b.ID) > 0
+		}))
 		if !leave {
 			f.Matrix[i] = share(b.Channels(), o.Channel)
 		}
@@ -88,7 +92,7 @@ func FoldOutputs(w weave.Weave) Fold {
 		f.Says = "nothing: every output carries silence"
 	}
 	if out != nil {
-		f.Says += "; " + strings.Join(out, ", ") + " left out, being sums of the others"
+		f.Says += "; " + strings.Join(out, ", ") + " left out, being made of the others"
 	}
 	return f
 }

@@ -41,10 +41,17 @@ func TestOutputsAreFoldedDown(t *testing.T) {
 		weave.Output{Name: "Mix L", Bus: "full"}, weave.Output{Name: "Mix R", Bus: "full", Channel: 1})
 	f := monitor.FoldOutputs(w)
 	assert.Equal(t, [][2]float64{{1, 0}, {0, 1}, {1, 0}, {0, 1}, {1, 0}, {0, 1}, {}, {}, {}, {}}, f.Matrix)
-	assert.Equal(t, "DX, MX, FX, folded down to two sides and added up at 0 dB; Full mix left out, being sums of the others", f.Says)
+	assert.Equal(t, "DX, MX, FX, folded down to two sides and added up at 0 dB; Full mix left out, being made of the others", f.Says)
 	w.Outputs = w.Outputs[8:]
 	f = monitor.FoldOutputs(w)
 	assert.Equal(t, [][2]float64{{1, 0}, {0, 1}}, f.Matrix)
+	// A fold-down beside what it is made of would be the same sound again.
+	w.Buses = append(w.Buses, weave.Bus{ID: "wide", Name: "Wide mix", Role: weave.Mix, Layout: "5.1"})
+	w.Sends["wide"] = []weave.Send{{To: "full", Patch: weave.Patch{Preset: weave.Folded}}}
+	w.Outputs = append(w.Outputs, weave.Output{Name: "Wide L", Bus: "wide"})
+	f = monitor.FoldOutputs(w)
+	assert.Equal(t, [][2]float64{{}, {}, {1, 0}}, f.Matrix)
+	assert.Equal(t, "Wide mix, folded down to two sides and added up at 0 dB; Full mix left out, being made of the others", f.Says)
 	w.Outputs = []weave.Output{{Name: "silence"}}
 	assert.Equal(t, "nothing: every output carries silence", monitor.FoldOutputs(w).Says)
 }

@@ -12,6 +12,7 @@ import (
 	"zestyloom/core/monitor"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/weave"
 )
 
 // ReelSignal says what of a reel is to be heard: a track, before its sends, a bus, or, with neither, its outputs as they
@@ -26,6 +27,8 @@ type ReelSignal struct {
 	// Uncorrected leaves corrections out, and GainDB is added for the listening: to compare what was before with what is.
 	Uncorrected bool
 	GainDB      float64
+	// Headphones is as its speakers are heard by a spherical head in their midst.
+	Headphones bool
 }
 
 // ListenToReel plays something of a reel as it is now, on the reel's clock: samples since midnight of its day.
@@ -71,6 +74,9 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		fold = monitor.FoldLayout(layout)
 	}
 	voices, err := monitor.Signal(program, signal)
+	if err == nil && what.Headphones {
+		voices, fold, err = onHeadphones(program, signal, doc.Weave, voices, fold)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -81,6 +87,24 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		return nil, snag.Refuse("nothing_to_hear", "the master has no outputs: give it some in Weave")
 	}
 	return heard(ctx, voices, o, fold)
+}
+
+// onHeadphones hears a signal on headphones: a track or bus by its layout, the outputs by the speakers that they carry.
+func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, voices []monitor.Voice, fold monitor.Fold) ([]monitor.Voice, monitor.Fold, error) {
+	if s != mix.All() {
+		l, err := p.Layout(s)
+		if err != nil {
+			return nil, fold, err
+		}
+		return monitor.Headphones(voices, l, nil)
+	}
+	speakers := make([]audio.Speaker, len(w.Outputs))
+	for i, o := range w.Outputs {
+		if b, ok := w.Bus(o.Bus); ok && b.Channels().Kind == audio.Bed {
+			speakers[i] = b.Channels().Speakers[o.Channel]
+		}
+	}
+	return monitor.OutputsOnHeadphones(p, speakers, fold)
 }
 
 // heardAlone is a reel with what is not to be heard turned off, and what is to be heard by itself on.

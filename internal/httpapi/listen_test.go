@@ -220,3 +220,32 @@ func TestAReelIsHeard(t *testing.T) {
 	assert.Equal(t, "no_such_signal", problem.Code)
 	assert.Equal(t, r.Version+1, s.reel(p).Version, "listening changes nothing")
 }
+
+// A bus is heard on headphones as two ears, and says so; what stands in no direction can't be.
+func TestAReelOnHeadphones(t *testing.T) {
+	s := start(t, "")
+	_, r := s.laid()
+	path := "/api/reels/" + r.Id.String()
+	var after contract.ReelEdited
+	sent := map[string]any{"set_sends": map[string]any{"from": r.Doc.Tracks[2].ID, "sends": []any{map[string]any{"to": "DX", "gain_db": 0, "patch": map[string]any{"preset": "left"}}}}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": []any{sent}}, &after))
+	at := r.Doc.Tracks[2].Clips[0].At
+	h := s.heard(fmt.Sprintf("%s/sound?bus=DX&headphones=true&from=%d&to=%d", path, at, at+9600))
+	assert.Equal(t, 2, h.head.Channels)
+	assert.Contains(t, h.head.Says, "on headphones by a spherical head")
+	loud := func(x []float32) (sum float64) {
+		for _, v := range x {
+			sum += float64(v) * float64(v)
+		}
+		return sum
+	}
+	assert.Greater(t, loud(h.sound[0]), loud(h.sound[1]), "left of the middle")
+	assert.Positive(t, loud(h.sound[1]), "and at the other ear, too")
+	all := s.heard(fmt.Sprintf("%s/sound?headphones=true&from=%d&to=%d", path, at, at+9600))
+	assert.Equal(t, 2, all.head.Channels)
+	bus := map[string]any{"weave": map[string]any{"set_bus": map[string]any{"id": "VO", "layout": "discrete 4"}}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": after.Version, "what": "x", "actions": []any{bus}}, nil))
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", path+"/sound?bus=VO&headphones=true", nil, &problem))
+	assert.Equal(t, "no_headphones", problem.Code)
+}

@@ -2713,6 +2713,9 @@ type ListenToReelParams struct {
 	// Uncorrected without corrections, as it was before them
 	Uncorrected *bool `form:"uncorrected,omitempty" json:"uncorrected,omitempty"`
 
+	// Headphones as its speakers are heard by a spherical head in their midst: two channels, an ear each
+	Headphones *bool `form:"headphones,omitempty" json:"headphones,omitempty"`
+
 	// GainDb added for the listening alone, such as what makes two as loud as each other
 	GainDb *float64 `form:"gain_db,omitempty" json:"gain_db,omitempty"`
 
@@ -5576,6 +5579,14 @@ func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "uncorrected", c.Request.URL.Query(), &params.Uncorrected, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter uncorrected: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "headphones" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "headphones", c.Request.URL.Query(), &params.Headphones, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter headphones: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -15783,52 +15794,52 @@ var swaggerSpec = []string{
 	"tomx2JRoclqsrec/WVrs6GkdL6YF8FGCbcI7xUEkFxy9l67MyLZlRVQQvLFYeFGJnBQYIC0dB4MLdCCf",
 	"FqutLX0TvA73ZdKn8k4q3ga+ULGxASNS8lyYY76j6OR0e05+sPoWZLuYhbib11g7mXepyhqSVnzJuNyI",
 	"uN+eifcy7hQZ8ts/2E//YGUw1D25ILqpESWHEg1QiRqqts+aihTs3txxIicVr2xCLahLmYfS8azDFYbu",
-	"cos4UiYUS56b23257ayh53qJeoBkY17vMpwQfMF60Xy3juR7G2G/CrU1U15N89xWDTmkciawSRj0QkBP",
-	"oUIqlIhLsJHmL8ZiMv8iTr/ROhNzM0rabT6PO6cus1bhyWWDHg6fBP70MoiRnD1r9x/zoaP7j9ohgicU",
-	"sOUAsE3rPCM5v+dmuYCaVJY0ZSMpWcgUGz69vBzHiOFEIE6sp06jbDR76DRcGP0PFNrne9D4b3KuX8Bn",
-	"fwxxyGmNvtelrR2kRpAxAc7VxCxziRZrdJpfXk4P0u1hk7EBuj2qA4jhW8gLHPlsIWU1/mlVMZaPf7zi",
-	"UEOWMCyHr8JvzbYdLdu8zTZAkecS+cL7A3LDMmJbDcuNIItCYkb+UW0CVbHFA7XCWE3qy7WUit2YwU+U",
-	"RbaWigl4waHZ77gFCxjoKFCFEuvsGTFE5Uu7MHv4cectALj3f1NtIxFKYxldbI88WMkJcv0AZPI0W2RH",
-	"V//y8T+E0oerG9rRt1lF2qOu0Fr7uK9K7DPkrF+IpigGfZjfwwMj2pHN2YoL0DUCdTaEEIcrE1ppJG6e",
-	"3n2x33E3lLjxu3MAGlK+5ivbfH9M/ZnZHbKEr6jjdPZG/a7kH0CLBnSlBoH+c75cslq1zkXVlK3C7BsB",
-	"ELlE5N4C5IsrlAUL5PFTMj9FgA1Z1ZpnJ3InmaF/Mu85VcWtGRsLjj57Pbt5tV1iuqzdORJyebwMIFsR",
-	"4wSCbLSRD+49GYTw5lvzTxg2ho/X9N4o2dZwo2ILqQKDsszh45yCQ/6dseqU7OFAiKbU2B2PQ/6dVbrF",
-	"lkqEeQPsqWOAHAUeD8cYUOzsUY668EfWmbMH9yjCFRu6VcNYMlv1GbMZu4QFB4VNhCOXiXsR/R/j6qyv",
-	"Hv/pc+Uhjiulp9sbzar+hTeip4A3bpVmlWpj/ceBZfbVX4ZBghxFV/7VBr/gbkPFGbpoID60m8Zxbzqe",
-	"6/Up5NcN0z/B2Ce63WDs/8on/6z55H8216esiVrXXNzZpEClWf3cu0wdrMCW3BmZy3znqFZkemz5NMyr",
-	"hYUfISIrCiwWcfnM0BHY+ru+ejZCPm4ATa5tIgdJj+DSwuZuRc1ovk3IzSrspDa+t3FvEkHswVZFWsR2",
-	"o7LMWSE3oD3BVA0BFGJ0GQ0ZNR/FyEbWucpss8BaaXJ1eXn53GZSZMGg2OGIMKFtH+ioQ5PRerFOOeke",
-	"x66ek6LorhGLosf7UHBoV3IMf5alewctCyxKgmxeB7jGu3GZWExkn10rIOnC3EBmsPGeXrkcqyY8+y+H",
-	"6iSH6tjHHUj97o5+++t14BYHqxYKtXwc0SuZNYAv5zVf+kAOy9sT24ZzUDywVDZvTftef9yXJ18+hd33",
-	"G9Xxru/V2D6PE/nGlgch0Vy1XuaUIPAT2wPJsRQpOIIV24cgDk98DucLOm/HdbLCeR+h4MtmkXRdtL4/",
-	"qQ1RlgE+alXLVU3LsGtpF0nVt5aNa3n0/pRucLee8Y7wI94x/p1907TrAfcH+5iQvHTnJWCwmevtv9/8",
-	"8H3EOp0ztCTMI4J90K3a1zkcdnnnjhbJTNKKLW6QTpNojMNHNFqa55CXQIt3tXmbhtruTm2BnP+dLRKt",
-	"4iH2iKORP+Q1XWry+PLx5dnV4z8eKWMtfANqsZ0zBNrgPS14DsVONsKxS92P5p8ReFj+zIyL4qyOg2T0",
-	"WtYrpnus1a1ixvTPtgAfFXmQtjFHK9xAVgt3ymIrEPbkxyYUYm+q2grBi4/4w6fphip+cQ+U1Vs6ZwXe",
-	"O6dqsAODw3s+txzDPmsJOQbTeqTsNXoEPIg5K4KuSKl9vCikVOzBu5mAC34Lg58o6mfGnpCsdzpYsrd4",
-	"koEiZCXbCwJ7VBkpgzH2GmHvzB21liV7Dg8hogA8ZHO5BnZr2LJxdQfjDPbjmhQ7LG37z4Jjf1/ZACa4",
-	"z8bVVz8cP1IuNNNnSteMlg9O2LZpfRnB8cAUQFB7mMlfz27ggbMfbXCil9DVruLTcW5PL0mAVyC/C+ot",
-	"z5jIORXkyeOzOddkWUhzs+L0pzsz0dTCrhLJS+JiQ++ZIWoyR/JtZ2qKrwTLydUzmCG0fclIwajSiFyw",
-	"gkas2B/A9n3DnEgurKNYLsnVxdWzJ18+NT8uG6PRL2jBzslLeF6ROdtKC8hhCVQzcpmRy3Pyvm6Y60Nm",
-	"61CAeX+VsgQ7MVZ1CmEEu8o9LoWSbknBWZAEiFMYGxMfPJ/jinvgfY/UyIO5L5Y+eCgTjgzcNxVf2BdX",
-	"j4OcwS+vvnr8+z35biHHObXsg5mwd28BZ3JhUzKXHdzY4MXHOLNbAdryViw+XSD2+HRlYCsWwzGIFwVf",
-	"iRcwehxsqdeG01cZPDxfynZzotjFSUL+dSeg3KEBpr89jAYJdeglDH2iPDUz9sPUIcWOYTPfgDa0oCWr",
-	"6SNlvUQuKzmnW8fjsBkAZwya0RItIu0SEihg7Sf2CLvmnYJRbePArTiVI8UMPa1r4OXR353Hw2ZH70VI",
-	"BaHm4CPYJIZcjaKrPFSduW59nticFRKKedsehh1luMMBkLLExCKNkvRC2Vgt3s4WfQE0k3Py17O3bKnP",
-	"Xs0hU1JuMAneVQgUbAn/uuxJTFiwL8zIX89ujFJhvj1vy0XaQhXs72weyc9jCsOrdvL7yoNF993uQA2r",
-	"DA+phz0SHtL/turAjvpvuSyq+relD7OWo4af/HSk/CzH4z5f0/IXKoUdZs4sJ5ujuoRTahRwriywsTV2",
-	"D9BGnCzeH9cxV8WteWTss+hEies4oslX7AT3+/dm3BNfHPCOg+93I3qPUpkn7702Nd8CIgMGhWTls0Y9",
-	"AEyqQX6/CxtMLy3xxwR138t3lNcH2GH+AJzMFvvfIeT6m0Yrv5Z6vVMrankUFQyogiq4xUZsJZ6FR0ze",
-	"tL9nwQa1ABcfzT/jcL4+H0BXCp7L1oH8/kBx/kVwsWwNtO8Tcx1Wvppt874FbkFBPUhZiAU5ne3Na7vp",
-	"jb4B7cVH9+NgQO4V/L3T8nXflXbscFzYZzXZ3jYSaNPdPrUPDLY1VSFpri5m1x93//QRf4jF3yLTwocH",
-	"J5WcBKRQn41rhQzp8Z+3H3I3b31cTU27mCN3QrZZ7Op6b3pHFs3vcOkKCedZnncIfMoylW4pwL92GUJw",
-	"3PfldEQrDnZOyEgph2kH/Q39bfIPPAV86oHnxc8s9Fw/y4uP9qdPFwsqFqyYbqvZAYY9fS9hcNfv7zOG",
-	"i7Hbn72nhdQIR7/UrCa0KGLO0CXlRYfx+qSCPOmLj1zk7MOnpKx+JTfC3AjJVfcOdJNzebGhx0FBNpM8",
-	"RrcDgUNZFb+W90yQTdu48XBmyaJ8DkQ9HGVviMPXsshPxN/fyiL/DbjbSVZw7qJMMXIVBOycgXO0bbAK",
-	"zK60rEAZbYTmhU3gK5gmK4kts3S9HeR9wT7oExHxe/ZB/9YiAjqPoasC6gqMlq5a2g6SBol3Gtr8aMae",
-	"QhyLDeU6HB+fSkHr5DWjhV7/OpQq8y08csq2kvYNEWnYVJEYcFXLhbHnuCL2c+jduv11uJkhVsH8BovA",
-	"ApxP2eyLyyef4XXmqrSv7KZaU03nVLGMlCznNKzQ+UfDGoQNalSLEK9Yfe8OQlMXs+vZhbFa/78AAAD/",
-	"/w==",
+	"cos4UiYUS56b23257ayh53qJeoBkY17vMpwQfMF60Xy3juR7G2G/CrU1U14Nb1FEVYyiYxjgqGmdI9FU",
+	"tWY1X9ACii5tkg+vDStCa4SNDNQ1KgijaF8n5mkGqdZSMDV1mnlui5scoDoT2MsMWjagQ1PhZpUIn7CR",
+	"5i/GsDP/YjsBoxwnpmZ0ydt8HvehXWatXpbLBh0xPlf96WUQyjl71rIppm1H2RSVWMR4KIAzHeEzkvN7",
+	"bpYL4E5lSVOmnJKFTJ2Wp5eX485LOBEIZ+up0ygbzR46DRft/wOFLv8e2/6bnOsX8NkfQ7h0w5+Gc5e2",
+	"xJEaecsE+IATs8wlGtbRaX55OT2WuIdNxsYR92g4cFvcQvriyGcLKavxT6uKsXz84xWHUreE/Tt8Y39r",
+	"tu1oSfFtUgRKZpdvGF5zkMKWEdsRWW4EWRQSCweOarqoii0eqLzGSmdfrqVU7MYMfqJkt7VUTMALDk3S",
+	"xy1YwEBHQVSUCAfAzJW04Eu7MHv4cectTrl301NtAyZKY7VfbI88psoJUhIBC/M0W2RHV//yYUpE/Ier",
+	"G7rmt8lP2oPD0Fr78LRK7DOk1l+IpigGXa3fwwMjuqbN2YoL0DUCrTtEOocrEzp+JG6e3n2x3784lF/y",
+	"u/NTGlK+5qumHo0Ha3aHLOEr6jgNyFG/K/kHUPYBBKrBfgQ5Xy6NYut9oKopW73e9ysgcokAwwXIF1fP",
+	"C4bS46dkfoo4ILKqtSJP5PUyQ/9k3nOqwmAzNtZFffaye/Nqu8R09b3zd+TyeIlKtnDHCQTZaCMf3Hsy",
+	"iDTOt+afMLoNH6/pvVGyrX1JxRYyGgZlmYPxOQWH/Dtj1SnZw2ElTSkFPB6H/DurdAuBlYhGBxBZx8Bi",
+	"ChwzjjGgJtuDMXVRmqzPaQ88U4QrNnSrhiFvtuozJl12CQt+FJuvRy4T9yK6acaVg189/tPnSpccV/FP",
+	"tzeaVf0Lb0TrA2/cKs0q1aYkHAc92hepGQYJUildlVobo4O7DRVnaPaBMNZuGse96Xiu16eQXzdM/wRj",
+	"n+h2g7H/K+39s6a9/9lcn7Imal1zcWdzF5Vm9XPv2XXoB1tyZ2Qu8w2uWpHpIfDTaLQWvX6EiKwosFjE",
+	"5TNDR2Dr7/rq2Qj5uAHQu7bXHeRmgksLe9AVNaP5NiE3q7Dh2/gWzL1JBCESW7xpgeWNyjJnhdyA9gRT",
+	"NQRQCCVmNGTUfBQjG1nnKrM9DWulydXl5eVzm/CRBYNiIybChLbtqqMOTUbrxTrlpHscu3pOCva7RsiM",
+	"Hu9DXaRdyTH8WZbuHVAvsCgJsnkdwC/vho9ioZt9dq2A3BBzA5nBxnt65XKsmvDsvxyqkxyqYx93WPq7",
+	"O/rtr9eBWxysWqgn8+FOr2TWgBGd13zp400sb09sG3VC8cBSScc17Xv9cV+efPkUdt9vVMe7vldj+zxO",
+	"5BtbxYREc0WFmVOCwE9sDyTHiqngCFZsH9A5PPE5nC/ovB3XcAvnfYS6NJvs0nXR+jaqNpJaBjCuVS1X",
+	"NS3D5qpdwFffATeu5dH7U7rB3XrGO8KPeMf4d/ZN064H3B/sYyIH052XgMFmrrf/fvPD9xHrdM7QkjCP",
+	"CPZBt2pf53DY5Z07WiQTXiu2uEE6TaIxDh/RaGmeQ/oELd7V5m0aStA7JRBy/ne2SHS0h9gjjkb+kNd0",
+	"qcnjy8eXZ1eP/3ikxLrwDajFds4QaIP3tOA51GTZCMcudT+af0bAdvkzMy6KszoO4NJrWa+Y7rFWt9ga",
+	"s1RbnABU5EHaxhytcANZLdwpi61A2JPGm1CIvalqCxkvPuIPn6YbqvjFPYhbb+mcFXjvnKoPEAwO7/nc",
+	"cgzbwSXkGEzrkbLX6BFgK+asCJo3pfbxopBSsQfvZgLV+C0MfqKonxl7Qk7h6dDT3uJJBoqQlWwvCGyl",
+	"ZaQMxthrROczd9Raluw5PITAB/CQTTkb2K1hy8aVR4wz2I9rUuywtG2TC479fdUNmIc/G1cG/nCYS7nQ",
+	"TJ8pXTNaPjiv3GYfZgTHA1MAsfdhJn89u4EHzn60wYleQle7ik/HuT29JAFegfwuKAs9YyLnVJAnj8/m",
+	"XJNlIc3NitOf7sxEUwubXyQviYsNvWeGqMlUzredqSm+EiwnV89ghtCdJiMFo0ojwMIK+sViGwPbng5T",
+	"N7mwjmK5JFcXV8+efPnU/LhsjEa/oAU7Jy/heUXmbCstboglUM3IZUYuz8n7umGuXZotlwHm/VXKEuzE",
+	"WHEshBHsKve4FEq6JQVnQa4iTmFsTHzwfI6rQYL3PVIjD+a+WPrgoUw4MnDfVHxhX1w9DnIGv7z66vHv",
+	"9+S7hRzn1LIPZsLevQWcyYVNyVx24G2DFx/jzG4FaMtbsfh0gRDp05WBrVgMxyBeFHwlXsDocUyoXrdQ",
+	"Xwzx8Hwp23SKYrMpCWninYByhwaY/vYwGiTUoZcw9Iny1MzYD1OHFDuGzXwD2tCClqymj5T1Erms5Jxu",
+	"HY/DZgDqMmhGS7SItEtIoNASILFH2NzvFIxq+xtuxakcKWboac0NL4/+7jweNjt6y0QqCDUHHzExMeRq",
+	"FF3lEfXMdevzxOaskFBz3LZa7CjDHQ6AlCUmFmkwpxfKxmrxdrYgEaCZnJO/nr1lS332ag6ZknKDSfCu",
+	"kKFgS/jXZU9iwoJ9YUb+enZjlArz7Xlb1dLW02AbavNIfh5TGF61k99XxSy673YHalhleEjZ7pFgm/63",
+	"VQd21H/LZVHVvy19mLUcNfzkpyPlZzke9/malr9QKewwc2Y52RzVJZxSo4BzZfGXrbF7gDbiZPH+uI65",
+	"Km7NI2OfRSdKXMcRTb5iJ7jfvzfjnvjigHccfL8b0XuUAkJ577Wp+RaAIzAoJCufNepxalJ9/PvN4mB6",
+	"aYk/Jqj7Xr6jvD7ADvMH4GS22P8OIdffNFr5tdTrnZJWy6OoYEAVVMEthGMr8SyKY/Km/T0LNqgFuPho",
+	"/hkHR/b5cMRSKGK2DuT3h93zLwLfZUu1fTub67BA12yb9y1wi13qsdRCyMrpbG9e201v9H1yLz66HwcD",
+	"cq/g753OtPuutGOH48J2sMkuvJFAm+62031gsK2pCklzdTG7/rj7p4/4Qyz+FpkWPjw4qeQkIIX6bFzH",
+	"ZkiP/7xtm7t56+NqatrFHLlhs81iV9d70zuyaH6HS1dIOM/yvEPgU5apdEsB/rXLEILjvi+nI1pxsHNC",
+	"Rko5TDvob+hvk3/gKeBTDzwvfmah59puXny0P326WFCxYMV0W80OMOzpewmDu7aEnzFcjE0J7T0tpEbU",
+	"/KVmNaFFEXOGLikvOozXJxXkSV985CJnHz4lZfUruRHmRkiuunegm5zLiw09DlizmeQxmjIIHMqq+LW8",
+	"Z4Js2v6ShzNLFuVzIOrhYIBDHL6WRX4i/v5WFvlvwN1OsoJzF2WKkasgYOcMnKNtH1hgdqVlBcpoIzQv",
+	"bAJfwTRZSezspevtIO8L9kGfiIjfsw/6txYR0CANXRVQV2C0dNXSdpA0SLzT0OZHM/YU4lgIK9eI+fhU",
+	"Cjo8rxkt9PrXoVSZb+GRU3a/tG+ISMOmisSAq1oujD3HFbGfQ4vZ7a/DPRexCuY3WAQW4HzKZl9cPvkM",
+	"rzNXpX1lN9WaajqnimWkZDmnYYXOPxrWIGxQo1oge8Xqe3cQmrqYXc8ujNX6/wUAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -5527,6 +5527,8 @@ export interface operations {
                 identify?: boolean;
                 /** @description without corrections, as it was before them */
                 uncorrected?: boolean;
+                /** @description as its speakers are heard by a spherical head in their midst: two channels, an ear each */
+                headphones?: boolean;
                 /** @description added for the listening alone, such as what makes two as loud as each other */
                 gain_db?: number;
                 /** @description tracks that alone are heard, divided by commas */

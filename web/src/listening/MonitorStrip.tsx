@@ -1,10 +1,10 @@
-import { Square, Volume1, Volume2 } from "lucide-react";
+import { Headphones, Square, Volume1, Volume2 } from "lucide-react";
 import { useMemo } from "react";
 import type { Production } from "../api/client";
 import { dbfs, gain, timecodeAt } from "../format";
 import { type Command, useCommandList, useCommands } from "../ui/commands";
 import { Choice } from "../ui/controls";
-import { clearClips, dimDb, setLoop, setWay, stop, useListening, useMonitor } from "./engine";
+import { clearClips, dimDb, setHeadphones, setLoop, setWay, stop, useListening, useMonitor } from "./engine";
 import { Meters } from "./Meters";
 import type { Way } from "./matrix";
 
@@ -79,6 +79,11 @@ export function MonitorStrip({ production }: { production: Production }) {
         id: "pitch",
         name: "Keep the pitch at half and double speed, or let it follow",
         run: () => useListening.setState((s) => ({ keepPitch: !s.keepPitch })),
+      },
+      {
+        id: "headphones",
+        name: "Hear reels on headphones as from their speakers, or folded down",
+        run: () => setHeadphones(!useListening.getState().headphones),
       },
       { id: "clips", name: "Put the clip lights out", run: clearClips },
       { id: "loop-end", name: "Leave the loop", run: () => setLoop(undefined) },
@@ -168,7 +173,7 @@ export function MonitorStrip({ production }: { production: Production }) {
         clip
       </button>
       <span className="flex-1" />
-      {h && channels > 1 && !("pair" in h.of) && (
+      {h && channels > 1 && !("pair" in h.of) && !("reel" in h.of && h.of.headphones) && (
         <Choice
           aria-label="How it is heard"
           value={wayName(h.way)}
@@ -197,6 +202,16 @@ export function MonitorStrip({ production }: { production: Production }) {
           {s.outputs > 2 && <option value="direct">{s.outputs} outputs, one to one</option>}
         </Choice>
       )}
+      <button
+        type="button"
+        aria-pressed={s.headphones}
+        aria-label="On headphones"
+        title="Reels on headphones: their speakers as a head in their midst hears them"
+        onClick={() => setHeadphones(!s.headphones)}
+        className={`flex h-7 w-8 items-center justify-center ${s.headphones ? "bg-raised text-focus" : "bg-raised text-quiet hover:bg-line"}`}
+      >
+        <Headphones size={15} aria-hidden="true" />
+      </button>
       <Choice
         aria-label="Speed"
         title="Speed of listening (F4)"

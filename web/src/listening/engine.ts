@@ -20,9 +20,13 @@ export type Hearing = {
         uncorrected?: boolean;
         /** Added for the listening alone. */
         gainDb?: number;
+        /** As its speakers are heard by a head in their midst. */
+        headphones?: boolean;
       };
   /** What the channels are called, in order. */
   labels: string[];
+  /** What they are called where it is heard on headphones, with a channel an ear. */
+  speakers?: string[];
   /** Position on that clock to begin at, in samples. */
   from: number;
   /** The stretch that is heard over and over, if any. */
@@ -99,7 +103,9 @@ export const useListening = create<{
   keepPitch: boolean;
   /** Outputs of the browser beyond the first two are used. */
   outputs: number;
-}>(() => ({ gainDb: 0, dim: false, speed: 1, keepPitch: true, outputs: 2 }));
+  /** Reels are heard on headphones, as from their speakers. */
+  headphones: boolean;
+}>(() => ({ gainDb: 0, dim: false, speed: 1, keepPitch: true, outputs: 2, headphones: false }));
 
 /** dB by which dim lowers. */
 export const dimDb = -20;
@@ -161,6 +167,13 @@ useListening.subscribe((now, before) => {
   }
   if (now.speed !== before.speed || (now.keepPitch !== before.keepPitch && now.speed !== 1)) reopen();
 });
+
+/** Hears reels on headphones, as from their speakers, or as they are folded down. */
+export function setHeadphones(headphones: boolean) {
+  useListening.setState({ headphones });
+  const h = useMonitor.getState().hearing;
+  if (h && "reel" in h.of) goOn();
+}
 
 /** Makes the audio path ready at the first gesture, so that the first listening is as quick as any. */
 export function prepare(sampleRate: number) {
@@ -264,9 +277,10 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute, doing, identify, uncorrected, gainDb } = h.of;
+    const { reel, track, bus, solo, mute, doing, identify, uncorrected, gainDb, headphones } = h.of;
     if (uncorrected) q.set("uncorrected", "true");
     if (gainDb) q.set("gain_db", String(gainDb));
+    if (headphones) q.set("headphones", "true");
     if (doing) q.set("doing", doing);
     if (identify) q.set("identify", "true");
     if (track) q.set("track", track);
@@ -280,6 +294,18 @@ function address(h: Hearing, speed: number, keepPitch: boolean): string {
   return `/api/sound?${q}`;
 }
 
+const ears = ["left ear", "right ear"];
+
+/** What is asked to be heard of a reel, on headphones where that is chosen, or no longer: then it has a channel an ear. */
+function onHeadphones(h: Hearing): Hearing {
+  if (!("reel" in h.of) || h.of.identify) return h;
+  const wanted = useListening.getState().headphones;
+  if (wanted === (h.of.headphones ?? false)) return h;
+  return wanted
+    ? { ...h, of: { ...h.of, headphones: true }, speakers: h.labels, labels: ears, way: { kind: "fold" } }
+    : { ...h, of: { ...h.of, headphones: false }, labels: h.speakers ?? h.labels, way: { kind: "fold" } };
+}
+
 /** Seconds of sound that are fetched ahead: fewer of many channels. */
 const ahead = (channels: number) => Math.max(2, Math.min(10, 40 / channels));
 
@@ -287,7 +313,8 @@ const ahead = (channels: number) => Math.max(2, Math.min(10, 40 / channels));
  * Plays something, until stop, the end, or another hear. What sounds already goes on until the new sound
  * is there; `follow` has it go on where the other is then, without a gap.
  */
-export async function hear(h: Hearing, latched = false, follow = false) {
+export async function hear(asked: Hearing, latched = false, follow = false) {
+  const h = onHeadphones(asked);
   pressed = performance.now();
   const before = current;
   const id = nextId++;

@@ -1,0 +1,211 @@
+package monitor
+
+import (
+	"fmt"
+
+	"zestyloom/core/ambisonic"
+	"zestyloom/core/audio"
+	"zestyloom/core/mix"
+	"zestyloom/core/snag"
+	"zestyloom/core/spatial"
+)
+
+// Headphones hears the voices of a signal as its speakers would be heard by a spherical head in their midst: two voices, an ear
+// each. A sound field is decoded to speakers all around first. An LFE is left out, as are channels that leave names.
+func Headphones(voices []Voice, l audio.Layout, leave []bool) ([]Voice, Fold, error) {
+	e := &ears{voices: voices}
+	says := ""
+	switch {
+	case l.Kind == audio.Ambisonic:
+		at := allAround()
+		for _, d := range at {
+			e.sources = append(e.sources, earSource{at: d, from: ambisonic.Sampled(l, d, len(at))})
+		}
+		says = fmt.Sprintf("%s decoded to %d speakers all around", l.Name, len(at))
+	case l.Kind == audio.Bed:
+		for i := range l.Count {
+			d, ok := l.Direction(i)
+			if !ok || i < len(leave) && leave[i] {
+				continue
+			}
+			from := make([]float64, l.Count)
+			from[i] = 1
+			e.sources = append(e.sources, earSource{at: d, from: from})
+		}
+		says = fmt.Sprintf("%d speakers", len(e.sources))
+	}
+	if len(e.sources) == 0 || len(voices) != l.Count {
+		return nil, Fold{}, snag.Refuse("no_headphones", "%s can't be heard on headphones as from speakers: its channels stand in no direction", l.Name)
+	}
+	out := make([]Voice, 2)
+	for side := range out {
+		out[side] = Voice{At: voices[0].At, Gain: 1, Open: func(rate int) (Sound, error) { return e.open(side, rate) }}
+	}
+	return out, Fold{Matrix: [][2]float64{{1, 0}, {0, 1}}, Says: says + ", on headphones by a spherical head, at -6 dB, LFE left out"}, nil
+}
+
+// allAround are 22 directions all around, the left ones mirrors of the right: eight on the horizon, six above and six below, the top
+// and the bottom.
+func allAround() (out []audio.Direction) {
+	for az := -135.0; az <= 180; az += 45 {
+		out = append(out, audio.Direction{Azimuth: az})
+	}
+	for _, el := range []float64{-45, 45} {
+		for az := -150.0; az < 180; az += 60 {
+			out = append(out, audio.Direction{Azimuth: az, Elevation: el})
+		}
+		out = append(out, audio.Direction{Elevation: 2 * el})
+	}
+	return out
+}
+
+// earSource is where something is heard from, and what it is made of.
+type earSource struct {
+	at   audio.Direction
+	from []float64 // factors of the voices
+	ears [2]*spatial.Ear
+	x    []float64
+}
+
+// ears are both ears, which are computed together.
+type ears struct {
+	voices  []Voice
+	sources []earSource
+	sounds  []Sound
+	users   int
+	block   [2][]float64
+	in      []float64
+	from    int64 // of block
+	next    int64 // the frame up to which the ears have heard
+}
+
+// earVoice is one of them.
+type earVoice struct {
+	of   *ears
+	side int
+}
+
+func (e *ears) open(side, rate int) (Sound, error) {
+	if e.sounds == nil {
+		for _, v := range e.voices {
+			s, err := v.Open(rate)
+			if err != nil {
+				e.close()
+				return nil, err
+			}
+			e.sounds = append(e.sounds, s)
+		}
+		for i := range e.sources {
+			s := &e.sources[i]
+			for k := range s.ears {
+				s.ears[k] = spatial.NewEar(s.at.Azimuth, s.at.Elevation, k == 1, rate)
+			}
+		}
+		e.from = -1
+	}
+	e.users++
+	return &earVoice{e, side}, nil
+}
+
+func (e *ears) close() {
+	for _, s := range e.sounds {
+		s.Close()
+	}
+	e.sounds = nil
+}
+
+// Frames implements Sound.
+func (v *earVoice) Frames() int64 {
+	n := int64(0)
+	for _, s := range v.of.sounds {
+		n = max(n, s.Frames())
+	}
+	return n
+}
+
+// Close implements Sound.
+func (v *earVoice) Close() {
+	if v.of.users--; v.of.users == 0 {
+		v.of.close()
+	}
+}
+
+// earGain leaves room for what the ears add to speakers beside them, and for all of these together: -6 dB.
+const earGain = 0.5
+
+// before is how many frames the ears hear before those that are asked for, where these do not follow the last: more than any delay
+// and any filter of theirs remembers.
+const before = 512
+
+// Read implements Sound.
+func (v *earVoice) Read(dst []float64, frame int64) error {
+	e := v.of
+	if e.from != frame || len(e.block[0]) != len(dst) {
+		if e.next != frame || e.from < 0 {
+			for i := range e.sources {
+				for _, ear := range e.sources[i].ears {
+					ear.Reset()
+				}
+			}
+			if n := min(before, frame); n > 0 {
+				if err := e.hear(frame-n, int(n)); err != nil {
+					return err
+				}
+			}
+		}
+		if err := e.hear(frame, len(dst)); err != nil {
+			return err
+		}
+	}
+	copy(dst, e.block[v.side])
+	return nil
+}
+
+func (e *ears) hear(frame int64, n int) error {
+	e.from = -1
+	if cap(e.in) < n {
+		e.in = make([]float64, n)
+	}
+	for side := range e.block {
+		e.block[side] = append(e.block[side][:0], make([]float64, n)...)
+	}
+	for i := range e.sources {
+		e.sources[i].x = append(e.sources[i].x[:0], make([]float64, n)...)
+	}
+	for c, sound := range e.sounds {
+		in := e.in[:n]
+		clear(in)
+		if to := min(frame+int64(n), sound.Frames()); to > frame {
+			if err := sound.Read(in[:to-frame], frame); err != nil {
+				return err
+			}
+		}
+		for i := range e.sources {
+			if f := e.sources[i].from[c]; f != 0 {
+				for k, v := range in {
+					e.sources[i].x[k] += f * v
+				}
+			}
+		}
+	}
+	for i := range e.sources {
+		for side, ear := range e.sources[i].ears {
+			ear.Add(e.block[side], e.sources[i].x, earGain)
+		}
+	}
+	e.from, e.next = frame, frame+int64(n)
+	return nil
+}
+
+// OutputsOnHeadphones hears the outputs of a program as those of their speakers that FoldOutputs takes in.
+func OutputsOnHeadphones(p *mix.Program, speakers []audio.Speaker, fold Fold) ([]Voice, Fold, error) {
+	voices, err := Signal(p, mix.All())
+	if err != nil {
+		return nil, Fold{}, err
+	}
+	leave := make([]bool, len(voices))
+	for i := range leave {
+		leave[i] = fold.Matrix[i] == [2]float64{}
+	}
+	return Headphones(voices, audio.Layout{Name: "the outputs", Kind: audio.Bed, Speakers: speakers, Count: len(speakers)}, leave)
+}
