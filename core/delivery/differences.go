@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"fmt"
+	"reflect"
 	"sort"
 	"strings"
 
@@ -39,6 +40,9 @@ func Differences(was, now Made) []string {
 		before, after := was.Plan.Reel.Weave.Gain(b.ID), now.Plan.Reel.Weave.Gain(b.ID)
 		if before.DB != after.DB {
 			say("level of %s: %+.1f dB, before %+.1f dB", b.Name, after.DB, before.DB)
+		}
+		if !reflect.DeepEqual(before.Curves, after.Curves) || !reflect.DeepEqual(before.Peaks, after.Peaks) {
+			say("level of %s over time: another", b.Name)
 		}
 	}
 	a, b := was.channels(), now.channels()

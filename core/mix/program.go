@@ -35,7 +35,6 @@ type node struct {
 	depth  int     // a bus's: how many buses stand before it at the most
 }
 
-
 // clip is a clip as it is computed.
 type clip struct {
 	reel.Clip

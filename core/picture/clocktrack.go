@@ -3,7 +3,6 @@ package picture
 import (
 	"bytes"
 	"encoding/binary"
-	"fmt"
 	"io"
 	"os"
 
@@ -95,40 +94,22 @@ func dropFrames(path string) error {
 
 // walkBoxes says where the atoms begin that lie between two places of a file, and in those of the way to descriptions of samples.
 func walkBoxes(r io.ReaderAt, at, end int64, found func(kind string, at int64) error) error {
-	for at+8 <= end {
-		var head [16]byte
-		if _, err := r.ReadAt(head[:8], at); err != nil {
+	list, err := atoms(r, at, end)
+	if err != nil {
+		return err
+	}
+	for _, a := range list {
+		switch a.kind {
+		case "moov", "trak", "mdia", "minf", "stbl":
+			err = walkBoxes(r, a.inner, a.ends, found)
+		case "stsd": // its version and how many entries there are, and then those
+			err = walkBoxes(r, a.inner+8, a.ends, found)
+		default:
+			err = found(a.kind, a.at)
+		}
+		if err != nil {
 			return err
 		}
-		size, inner := int64(binary.BigEndian.Uint32(head[:])), at+8
-		switch size {
-		case 0:
-			size = end - at
-		case 1:
-			if _, err := r.ReadAt(head[8:], at+8); err != nil {
-				return err
-			}
-			size, inner = int64(binary.BigEndian.Uint64(head[8:])), at+16
-		}
-		if size < inner-at || size > end-at {
-			return fmt.Errorf("an atom of %d bytes at byte %d, where %d are left", size, at, end-at)
-		}
-		kind := string(head[4:8])
-		switch kind {
-		case "moov", "trak", "mdia", "minf", "stbl":
-			if err := walkBoxes(r, inner, at+size, found); err != nil {
-				return err
-			}
-		case "stsd": // its version and how many entries there are, and then those
-			if err := walkBoxes(r, inner+8, at+size, found); err != nil {
-				return err
-			}
-		default:
-			if err := found(kind, at); err != nil {
-				return err
-			}
-		}
-		at += size
 	}
 	return nil
 }

@@ -25,7 +25,7 @@ func response(e *spatial.Ear, hz float64) (db, delay float64) {
 		s, c := math.Sincos(2 * math.Pi * hz * float64(i) / rate)
 		re, im = re+y[i]*c, im+y[i]*s
 	}
-	return 20 * math.Log10(math.Hypot(re, im) / (n / 4)), math.Atan2(im, re) / (2 * math.Pi * hz) * rate
+	return 20 * math.Log10(math.Hypot(re, im)/(n/4)), math.Atan2(im, re) / (2 * math.Pi * hz) * rate
 }
 
 // Times between the ears are Woodworth's, and the shadow takes what the shelf of Brown and Duda says.

@@ -67,6 +67,7 @@ func (t Template) Check() error {
 // TemplateOf is a reel's weave as a template. Tracks are remembered by their labels.
 func (w Weave) TemplateOf(name, description string, tracks []Track) Template {
 	t := Template{Format: TemplateFormat, Name: name, Description: description, Weave: w.Clone()}
+	t.Weave.Corrections = nil // they are of this reel's sound
 	seen := map[string]bool{}
 	for _, track := range tracks {
 		sends := t.Weave.Sends[track.ID]
@@ -126,6 +127,15 @@ func (o *Use) apply(d *changing) error {
 	now.Sends = sends
 	for i, out := range now.Outputs {
 		now.Outputs[i].Bus = ids[out.Bus]
+	}
+	// Corrections of buses that stay go on, and say that the sound has changed.
+	for _, c := range was.Corrections {
+		there := func(id string) bool { _, ok := now.Bus(id); return ok }
+		if there(c.Bus) && !slices.ContainsFunc(c.Buses, func(id string) bool { return !there(id) }) {
+			now.Corrections = append(now.Corrections, c)
+		} else {
+			d.lost = append(d.lost, "the correction of "+d.nameOf(c.Bus))
+		}
 	}
 	*d.Weave = now
 	if t.PerTrack {

@@ -1,25 +1,13 @@
-import { useMemo } from "react";
 import type { Reel } from "../api/client";
-import { useReels } from "../api/reel";
 import { goToReel } from "../editor/current";
-import { type Command, useCommandList } from "../ui/commands";
+import { useReelSteps } from "../editor/useReelSteps";
+import { useCommandList } from "../ui/commands";
 import { Choice } from "../ui/controls";
 
 /** Which reel a stage is about: goes from one to another, by key, too. */
 export function ReelChoice({ production, reel }: { production: string; reel: Reel }) {
-  const { data: all } = useReels(production);
-  const list = useMemo<Command[]>(() => {
-    const step = (by: number) => () => {
-      const i = (all ?? []).findIndex((r) => r.id === reel.id);
-      const next = all?.[(i + by + all.length) % all.length];
-      if (next) goToReel(production, next.id);
-    };
-    return [
-      { id: "next", name: "Next reel", key: "mod+ArrowDown", run: step(1) },
-      { id: "before", name: "Reel before", key: "mod+ArrowUp", run: step(-1) },
-    ];
-  }, [production, reel.id, all]);
-  useCommandList("Reels", list);
+  const { all, steps } = useReelSteps(production, reel.id);
+  useCommandList("Reels", steps);
   return (
     <Choice
       aria-label="Reel"

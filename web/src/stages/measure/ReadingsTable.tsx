@@ -1,5 +1,5 @@
 import type { MeasuredBus } from "../../api/measure";
-import { keyOf, level } from "./figures";
+import { keyOf, level, loudnessFigures, loudnessHeads } from "./figures";
 
 type Props = {
   buses: MeasuredBus[];
@@ -10,12 +10,7 @@ type Props = {
 const heads = [
   ["Bus", "", ""],
   ["Verdict", "", ""],
-  ["I", "LUFS", "integrated loudness"],
-  ["LRA", "LU", "loudness range"],
-  ["S max", "LUFS", "greatest short-term loudness"],
-  ["M max", "LUFS", "greatest momentary loudness"],
-  ["TP", "dBTP", "true peak"],
-  ["PPM", "mark", "programme meter of type IIa"],
+  ...loudnessHeads,
   ["Speech", "LU above", "how far the mix lies above the speech in it, where that sounds"],
   ["Corr.", "−1 to 1", "correlation of both sides"],
   ["Mono", "LU less", "what folding down to mono loses"],
@@ -87,25 +82,17 @@ export function ReadingsTable({ buses, chosen, onChoose }: Props) {
               >
                 {b.as ? "" : verdict(b)}
               </td>
-              {[
-                level(b.integrated_lufs),
-                level(b.range_lu),
-                level(b.short_term?.value),
-                level(b.momentary?.value),
-                level(b.true_peak?.value),
-                level(b.ppm_mark),
-                level(b.dialogue?.over_lu),
-                level(b.correlation, 2),
-                level(b.mono_loss_lu),
-              ].map((v, i) => (
-                <td
-                  key={heads[i + 2]?.[0]}
-                  title={i === 6 ? speech : undefined}
-                  className="figures border-line border-t px-1.5 py-1 text-right"
-                >
-                  {v}
-                </td>
-              ))}
+              {[...loudnessFigures(b), level(b.dialogue?.over_lu), level(b.correlation, 2), level(b.mono_loss_lu)].map(
+                (v, i) => (
+                  <td
+                    key={heads[i + 2]?.[0]}
+                    title={i === 6 ? speech : undefined}
+                    className="figures border-line border-t px-1.5 py-1 text-right"
+                  >
+                    {v}
+                  </td>
+                ),
+              )}
             </tr>
           );
         })}

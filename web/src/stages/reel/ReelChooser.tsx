@@ -1,9 +1,10 @@
 import { useMemo } from "react";
 import { create } from "zustand";
 import type { Reel } from "../../api/client";
-import { useNameReel, useNewReel, useReels } from "../../api/reel";
+import { useNameReel, useNewReel } from "../../api/reel";
 import { goToReel } from "../../editor/current";
 import { useEditor } from "../../editor/store";
+import { useReelSteps } from "../../editor/useReelSteps";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Choice, TextField } from "../../ui/controls";
 import { note } from "../../ui/notes";
@@ -23,7 +24,7 @@ const says: Record<Naming, string> = {
 
 /** The reels of a production: goes from one to another, makes, copies, cuts down, renames and removes them. */
 export function ReelChooser({ production, reel }: { production: string; reel: Reel }) {
-  const { data: all } = useReels(production);
+  const { all, steps } = useReelSteps(production, reel.id);
   const { mutate: make } = useNewReel(production);
   const { mutate: name } = useNameReel(production);
   const naming = useNaming((s) => s.of);
@@ -32,14 +33,8 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       if (of === "span" && !useEditor.getState().span) note("Choose a span first: drag over the tracks, or S and E.");
       else useNaming.setState({ of });
     };
-    const step = (by: number) => () => {
-      const i = (all ?? []).findIndex((r) => r.id === reel.id);
-      const next = all?.[(i + by + all.length) % all.length];
-      if (next) goToReel(production, next.id);
-    };
     return [
-      { id: "next", name: "Next reel", key: "mod+ArrowDown", run: step(1) },
-      { id: "before", name: "Reel before", key: "mod+ArrowUp", run: step(-1) },
+      ...steps,
       { id: "new", name: "New reel", run: ask("new") },
       { id: "copy", name: "Copy this reel", run: ask("copy") },
       { id: "span", name: "Make a reel of the span", run: ask("span") },
@@ -49,7 +44,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
       { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
     ];
-  }, [production, reel.id, all, name]);
+  }, [steps, reel, name, make]);
   useCommandList("Reels", list);
 
   const done = (text: string) => {

@@ -2,17 +2,9 @@ import { useState } from "react";
 import type { Take } from "../../api/client";
 import { useTakeMeasurement } from "../../api/measure";
 import { Button } from "../../ui/controls";
-import { level } from "../measure/figures";
+import { level, loudnessFigures, loudnessHeads } from "../measure/figures";
 
-const heads = [
-  ["I", "LUFS", "integrated loudness"],
-  ["LRA", "LU", "loudness range"],
-  ["S max", "LUFS", "greatest short-term loudness"],
-  ["M max", "LUFS", "greatest momentary loudness"],
-  ["TP", "dBTP", "true peak"],
-  ["PPM", "mark", "programme meter of type IIa"],
-  ["DC", "%", "offset, of full scale"],
-] as const;
+const heads = [...loudnessHeads, ["DC", "%", "offset, of full scale"]] as const;
 
 /** Loudness and peaks of a take by itself: of what is one sound in it, and of every other strand. */
 export function TakeLoudness({ take }: { take: Take }) {
@@ -53,19 +45,13 @@ export function TakeLoudness({ take }: { take: Take }) {
               {b.name}
               {b.how && <span className="text-quiet text-small"> decoded</span>}
             </th>
-            {[
-              level(b.integrated_lufs),
-              level(b.range_lu),
-              level(b.short_term?.value),
-              level(b.momentary?.value),
-              level(b.true_peak?.value),
-              level(b.ppm_mark),
-              level(Math.max(0, ...b.channels.map((c) => Math.abs(c.dc))) * 100, 2),
-            ].map((v, i) => (
-              <td key={heads[i]?.[0]} className="figures px-2 py-0.5 text-right">
-                {v}
-              </td>
-            ))}
+            {[...loudnessFigures(b), level(Math.max(0, ...b.channels.map((c) => Math.abs(c.dc))) * 100, 2)].map(
+              (v, i) => (
+                <td key={heads[i]?.[0]} className="figures px-2 py-0.5 text-right">
+                  {v}
+                </td>
+              ),
+            )}
           </tr>
         ))}
       </tbody>
