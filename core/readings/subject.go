@@ -29,7 +29,6 @@ type Subject struct {
 	Says, How string
 
 	outputs []int // of a group: their places in the list
-	before  bool  // a bus as it is without corrections
 }
 
 // Subjects are what there is to be measured in a weave: buses and groups of outputs, in order.
