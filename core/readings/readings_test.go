@@ -255,11 +255,14 @@ func TestACorrectionIsCarriedToStems(t *testing.T) {
 		assert.NotNil(t, bus(t, m, "ME").Before, "it changes with them")
 		blocks, _ := f.heard(t, "FM", "DX", "MX", "FX")
 		for c := range blocks[0] {
-			worst := 0.0
+			worst, steps := 0.0, 0.0
+			written := func(v float64) float64 { return math.RoundToEven(v * (1 << 23)) }
 			for i, v := range blocks[0][c] {
 				worst = max(worst, math.Abs(v-blocks[1][c][i]-blocks[2][c][i]-blocks[3][c][i]))
+				steps = max(steps, math.Abs(written(v)-written(blocks[1][c][i])-written(blocks[2][c][i])-written(blocks[3][c][i])))
 			}
 			assert.Less(t, worst, 1e-12, "channel %d", c)
+			assert.LessOrEqual(t, steps, 1.0, "as they are written in 24 bits, channel %d", c)
 		}
 	}
 }
