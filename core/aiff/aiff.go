@@ -75,19 +75,19 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 			case "COMM":
 				frames, err := h.comm(p)
 				if err != nil {
-					return nil, err
+					return nil, snag.In(err, "COMM", off)
 				}
 				promised = frames
 			case "iXML":
 				x, err := wave.ParseIXML(p)
 				if err != nil {
-					add("ixml_unreadable", "the iXML chunk is not understood: %v", err)
+					add("ixml_unreadable", "the iXML chunk at byte %d is not understood: %v", off, err)
 				}
 				h.IXML = x
 			case "bext":
 				x, err := wave.ParseBext(p)
 				if err != nil {
-					add("bext_unreadable", "the bext chunk is not understood: %v", err)
+					add("bext_unreadable", "the bext chunk at byte %d is not understood: %v", off, err)
 				}
 				h.Bext = x
 			}
@@ -96,7 +96,7 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 				break
 			}
 			if left < 8 {
-				return nil, snag.Refuse("no_data", "the SSND chunk ends before its first sample")
+				return nil, snag.In(snag.Refuse("no_data", "it ends before its first sample"), "SSND", off)
 			}
 			if _, err := r.ReadAt(b[:], body); err != nil {
 				return nil, err
@@ -105,7 +105,7 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 			h.DataOffset = body + skip
 			switch {
 			case skip > left:
-				return nil, snag.Refuse("no_data", "the SSND chunk's offset of %d bytes points beyond the end of the file", skip-8)
+				return nil, snag.In(snag.Refuse("no_data", "its offset of %d bytes points beyond the end of the file", skip-8), "SSND", off)
 			case n == 0 || n == 0xFFFFFFFF:
 				add("size_lost", "the header does not say how long the recording is, as after a power loss; everything after it is taken as sound")
 				n = left

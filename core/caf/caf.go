@@ -51,16 +51,16 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 		id, length, body := string(b[:4]), int64(be.Uint64(b[4:])), off+12
 		left := size - body
 		if length < 0 && !(id == "data" && length == -1) {
-			return nil, snag.Refuse("bad_format", "the %q chunk claims %d bytes", id, length)
+			return nil, snag.In(snag.Refuse("bad_format", "it claims %d bytes", length), id, off)
 		}
 		switch {
 		case id == "desc" && !described:
 			p, err := payload(r, body, min(length, left), 32)
-			if err != nil {
-				return nil, err
+			if err == nil {
+				err = h.desc(p)
 			}
-			if err := h.desc(p); err != nil {
-				return nil, err
+			if err != nil {
+				return nil, snag.In(err, "desc", off)
 			}
 			described = true
 		case id == "chan" && described:
@@ -69,7 +69,7 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 			}
 		case id == "data" && !found:
 			if !described {
-				return nil, snag.Refuse("bad_format", "the data chunk comes before desc: how the samples are stored is not known")
+				return nil, snag.In(snag.Refuse("bad_format", "it comes before desc: how the samples are stored is not known"), "data", off)
 			}
 			found = true
 			h.data(body, length, left)

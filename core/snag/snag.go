@@ -33,6 +33,15 @@ func Refuse(code, format string, args ...any) *Refusal {
 	return &Refusal{Code: code, Message: err.Error(), cause: errors.Unwrap(err)}
 }
 
+// In is an error with where in a file it is: the chunk, and the byte at which that begins. It keeps its code, and is its own cause;
+// nil stays nil.
+func In(err error, chunk string, at int64) error {
+	if err == nil {
+		return nil
+	}
+	return &Refusal{Code: Of(err).Code, Message: fmt.Sprintf("%s (%s chunk at byte %d)", err.Error(), chunk, at), cause: err}
+}
+
 // Error returns the message.
 func (r *Refusal) Error() string { return r.Message }
 

@@ -59,6 +59,7 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 type parser struct {
 	r        io.ReaderAt
 	size     int64 // of the file
+	head     int64 // bytes of a chunk's header
 	riffSize int64 // as the header says
 	h        *Header
 	sizes64  map[string]int64 // from ds64; "data" among them
@@ -95,6 +96,7 @@ func (p *parser) headerAt(off int64) (id string, size int64, ok bool) {
 }
 
 func (p *parser) riff() error {
+	p.head = 8
 	off := int64(12)
 	for range maxChunks {
 		id, size, ok := p.headerAt(off)
@@ -175,6 +177,7 @@ func (p *parser) chunksTo(off, end int64) bool {
 }
 
 func (p *parser) wave64() error {
+	p.head = 24
 	var b [24]byte
 	if _, err := p.r.ReadAt(b[:], 16); err != nil || string(b[8:12]) != "wave" || !bytes.Equal(b[12:24], w64Tail) {
 		return snag.Refuse("not_audio", "this Wave64 file holds no wave list")
@@ -243,16 +246,16 @@ func (p *parser) chunk(id string, body, size int64) error {
 	avail := min(size, p.size-body)
 	payload := func() ([]byte, bool) {
 		if avail > maxMeta {
-			p.snag("chunk_too_large", "the %q chunk of %d bytes is too large to be kept; it is left out", id, size)
+			p.snag("chunk_too_large", "the %q chunk of %d bytes at byte %d is too large to be kept; it is left out", id, size, body-p.head)
 			return nil, false
 		}
 		b := make([]byte, avail)
 		if _, err := p.r.ReadAt(b, body); err != nil && !errors.Is(err, io.EOF) {
-			p.snag("chunk_unreadable", "the %q chunk can't be read: %v", id, err)
+			p.snag("chunk_unreadable", "the %q chunk at byte %d can't be read: %v", id, body-p.head, err)
 			return nil, false
 		}
 		if avail < size {
-			p.snag("chunk_cut", "the %q chunk ends after %d of its %d bytes", id, avail, size)
+			p.snag("chunk_cut", "the %q chunk at byte %d ends after %d of its %d bytes", id, body-p.head, avail, size)
 		}
 		return b, true
 	}
@@ -267,14 +270,14 @@ func (p *parser) chunk(id string, body, size int64) error {
 		}
 		b, ok := payload()
 		if !ok {
-			return snag.Refuse("bad_format", "the fmt chunk can't be read")
+			return snag.In(snag.Refuse("bad_format", "how the samples are stored can't be read"), "fmt", body-p.head)
 		}
-		return p.fmt(b)
+		return snag.In(p.fmt(b), "fmt", body-p.head)
 	case "bext":
 		if b, ok := payload(); ok && p.h.Bext == nil {
 			bext, err := ParseBext(b)
 			if err != nil {
-				p.snag("bext_unreadable", "the bext chunk is not understood: %v", err)
+				p.snag("bext_unreadable", "the bext chunk at byte %d is not understood: %v", body-p.head, err)
 				return nil
 			}
 			p.h.Bext = bext
@@ -283,7 +286,7 @@ func (p *parser) chunk(id string, body, size int64) error {
 		if b, ok := payload(); ok && p.h.IXML == nil {
 			x, err := ParseIXML(b)
 			if err != nil {
-				p.snag("ixml_unreadable", "the iXML chunk is not understood, so labels and take come from elsewhere: %v", err)
+				p.snag("ixml_unreadable", "the iXML chunk at byte %d is not understood, so labels and take come from elsewhere: %v", body-p.head, err)
 				return nil
 			}
 			p.h.IXML = x
