@@ -3,6 +3,7 @@ package ambisonic
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -34,7 +35,10 @@ type Decoder struct {
 	Says   string
 }
 
-// Decode makes a decoder from a sound field to a bed. maxRE weights the orders so that the energy is as much as possible where
+// decoders are those that were made, by what they were made for.
+var decoders sync.Map
+
+// Decode makes a decoder from a sound field to a bed, which is kept and never changed. maxRE weights the orders so that the energy is as much as possible where
 // the sound comes from (Daniel 2000). An LFE stays silent. Mono takes W; of two speakers each has a virtual cardioid.
 func Decode(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	if from.Kind != audio.Ambisonic || to.Kind != audio.Bed {
@@ -43,6 +47,18 @@ func Decode(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	if way != ModeMatching && way != EnergyPreserving && way != AllRound {
 		return Decoder{}, snag.Refuse("bad_patch", "a sound field is decoded %s, %s or %s, not %q", AllRound, ModeMatching, EnergyPreserving, way)
 	}
+	key := fmt.Sprint(from.Name, " to ", to.Name, ", ", way, maxRE)
+	if d, ok := decoders.Load(key); ok {
+		return d.(Decoder), nil
+	}
+	d, err := decoder(from, to, way, maxRE)
+	if err == nil {
+		decoders.Store(key, d)
+	}
+	return d, err
+}
+
+func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	var speakers []int
 	var at []audio.Direction
 	plane := true
@@ -86,10 +102,7 @@ func Decode(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	if maxRE {
 		weights = MaxRE(d.Order, plane)
 	}
-	d.Matrix = make(audio.Matrix, to.Count)
-	for i := range d.Matrix {
-		d.Matrix[i] = make([]float64, from.Count)
-	}
+	d.Matrix = audio.NewMatrix(to.Count, from.Count)
 	index := map[int]int{}
 	for i := range from.Count {
 		n, _ := component(from.Norm, i)
@@ -168,7 +181,7 @@ func solved(y *mat.Dense, way Way) (*mat.Dense, error) {
 	return &g, nil
 }
 
-// evenly are directions all around, in a plane or on the sphere, each with its share of them.
+// evenly are directions all around, in a plane or on the sphere (along a spiral by the golden angle), each with its share of them.
 func evenly(plane bool, fn func(azimuth, elevation, share float64)) {
 	if plane {
 		const n = 360
@@ -178,18 +191,9 @@ func evenly(plane bool, fn func(azimuth, elevation, share float64)) {
 		return
 	}
 	const n = 2000
-	for _, d := range Around(n) {
-		fn(d.Azimuth, d.Elevation, 1.0/n)
+	for i := range n {
+		fn(math.Mod(float64(i)*137.50776405003785, 360)-180, math.Asin(-1+(2*float64(i)+1)/n)*180/math.Pi, 1.0/n)
 	}
-}
-
-// Around are directions that are spread evenly over the sphere, along a spiral by the golden angle.
-func Around(n int) []audio.Direction {
-	out := make([]audio.Direction, n)
-	for i := range out {
-		out[i] = audio.Direction{Azimuth: math.Mod(float64(i)*137.50776405003785, 360) - 180, Elevation: math.Asin(-1+(2*float64(i)+1)/float64(n)) * 180 / math.Pi}
-	}
-	return out
 }
 
 // Sampled are the factors of one of so many speakers that stand evenly all around, towards a direction, with the weights of max-rE: as
@@ -284,10 +288,7 @@ func greatestRoot(n int) float64 {
 // few decodes to one speaker or two: all that is there, or a virtual cardioid towards either side.
 func few(from, to audio.Layout, speakers []int, at []audio.Direction) Decoder {
 	d := Decoder{Order: 0, Says: "W alone, from all directions alike"}
-	d.Matrix = make(audio.Matrix, to.Count)
-	for i := range d.Matrix {
-		d.Matrix[i] = make([]float64, from.Count)
-	}
+	d.Matrix = audio.NewMatrix(to.Count, from.Count)
 	if len(speakers) == 1 {
 		d.Matrix[speakers[0]] = Microphone(from, 0, 0, 1)
 		return d

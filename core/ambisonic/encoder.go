@@ -29,14 +29,11 @@ func EncodeBed(from, to audio.Layout, spread float64) (audio.Matrix, error) {
 	if from.Kind != audio.Bed || to.Kind != audio.Ambisonic {
 		return nil, snag.Refuse("bad_patch", "%s can't be encoded into %s: speakers are encoded into a sound field", from.Name, to.Name)
 	}
-	m := make(audio.Matrix, to.Count)
-	for i := range m {
-		m[i] = make([]float64, from.Count)
-	}
+	m := audio.NewMatrix(to.Count, from.Count)
 	for c := range from.Count {
 		d, ok := from.Direction(c)
 		if !ok {
-			if from.Speakers[c] != "LFE" {
+			if !from.IsLFE(c) {
 				return nil, snag.Refuse("bad_patch", "%s can't be encoded into %s: %s stands in no direction", from.Name, to.Name, from.Speakers[c])
 			}
 			continue

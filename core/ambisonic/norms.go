@@ -41,9 +41,8 @@ func Convert(from, to audio.Layout) (m audio.Matrix, lost string, err error) {
 		n, _ := component(from.Norm, i)
 		at[n] = i
 	}
-	m = make(audio.Matrix, to.Count)
+	m = audio.NewMatrix(to.Count, from.Count)
 	for i := range m {
-		m[i] = make([]float64, from.Count)
 		n, f := component(to.Norm, i)
 		if k, ok := at[n]; ok {
 			_, was := component(from.Norm, k)

@@ -57,9 +57,8 @@ func Rotate(l audio.Layout, t Turn) (audio.Matrix, error) {
 	for d := 2; d <= l.Order; d++ {
 		blocks = append(blocks, higher(d, one, blocks[d-1]))
 	}
-	m := make(audio.Matrix, l.Count)
+	m := audio.NewMatrix(l.Count, l.Count)
 	for i := range m {
-		m[i] = make([]float64, l.Count)
 		n, f := component(l.Norm, i)
 		d := degree(n)
 		for k := range m[i] {

@@ -6,11 +6,19 @@ import "fmt"
 // made, a column for each that it is made of. It is never changed once it is made.
 type Matrix [][]float64
 
+// NewMatrix makes so many channels of nothing out of others.
+func NewMatrix(to, from int) Matrix {
+	m := make(Matrix, to)
+	for i := range m {
+		m[i] = make([]float64, from)
+	}
+	return m
+}
+
 // Unity takes n channels over as they are.
 func Unity(n int) Matrix {
-	m := make(Matrix, n)
+	m := NewMatrix(n, n)
 	for i := range m {
-		m[i] = make([]float64, n)
 		m[i][i] = 1
 	}
 	return m

@@ -126,6 +126,9 @@ func (l Layout) Channels() []string {
 	return out
 }
 
+// IsLFE reports whether channel i is a bed's LFE.
+func (l Layout) IsLFE(i int) bool { return l.Kind == Bed && l.Speakers[i] == "LFE" }
+
 // Index is the channel of a speaker, -1 where the layout has none.
 func (l Layout) Index(s Speaker) int { return slices.Index(l.Speakers, s) }
 

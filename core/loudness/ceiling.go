@@ -35,7 +35,7 @@ func NewCeiling(l audio.Layout, rate int, ceiling float64, freeLFE bool) *Ceilin
 	c := &Ceiling{rate: rate, ceiling: audio.Gain(ceiling), free: make([]bool, l.Count), needs: map[int64]float64{}, powers: map[int64]float64{}}
 	c.weights, _ = Weights(l) // of a layout without a loudness there are none
 	for i := range c.free {
-		c.free[i] = freeLFE && l.Kind == audio.Bed && l.Speakers[i] == "LFE"
+		c.free[i] = freeLFE && l.IsLFE(i)
 	}
 	return c
 }

@@ -17,14 +17,19 @@ type decoded struct {
 	block  audio.Block
 }
 
+func decodingOf(l audio.Layout) (ambisonic.Decoder, audio.Layout, error) {
+	to, err := audio.ParseLayout(decodedTo)
+	if err != nil {
+		return ambisonic.Decoder{}, to, err
+	}
+	d, err := ambisonic.Decode(l, to, ambisonic.EnergyPreserving, true)
+	return d, to, err
+}
+
 // newDecoded makes the decoding by which an ambisonic layout is measured. A plane wave has the same energy from wherever it
 // comes; loudness then differs by the weights of the speakers alone.
 func newDecoded(l audio.Layout, rate int) (*decoded, error) {
-	to, err := audio.ParseLayout(decodedTo)
-	if err != nil {
-		return nil, err
-	}
-	d, err := ambisonic.Decode(l, to, ambisonic.EnergyPreserving, true)
+	d, to, err := decodingOf(l)
 	if err != nil {
 		return nil, err
 	}
@@ -60,11 +65,7 @@ func How(l audio.Layout) string {
 	if l.Kind != audio.Ambisonic {
 		return ""
 	}
-	to, err := audio.ParseLayout(decodedTo)
-	if err != nil {
-		return ""
-	}
-	d, err := ambisonic.Decode(l, to, ambisonic.EnergyPreserving, true)
+	d, _, err := decodingOf(l)
 	if err != nil {
 		return ""
 	}

@@ -53,7 +53,7 @@ func NewLimiter(l audio.Layout, rate int, ceiling float64, freeLFE bool) *Limite
 		m.turn[i] /= sum
 	}
 	for c := range l.Count {
-		m.free[c] = freeLFE && l.Kind == audio.Bed && l.Speakers[c] == "LFE"
+		m.free[c] = freeLFE && l.IsLFE(c)
 		m.watch = append(m.watch, meter.NewPeaks(rate))
 	}
 	return m

@@ -20,7 +20,7 @@ func Weights(l audio.Layout) ([]float64, error) {
 		d, ok := l.Direction(i)
 		side := math.Abs(d.Azimuth)
 		switch {
-		case l.Kind == audio.Bed && l.Speakers[i] == "LFE":
+		case l.IsLFE(i):
 			out[i] = 0
 		case ok && math.Abs(d.Elevation) < 30 && side >= 60 && side <= 120:
 			out[i] = 1.41

@@ -68,8 +68,10 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 		for i, id := range buses {
 			node := p.index[id]
 			for c, mix := range written[index[node]] {
-				gain := p.nodes[node].gainOf(c)
-				gain.fill(levels[:n], at)
+				if c == 0 || p.nodes[node].lfe != nil { // else all channels have the same
+					gain := p.nodes[node].gainOf(c)
+					gain.fill(levels[:n], at)
+				}
 				clear(sum[:n])
 				for k := range p.nodes[node].in {
 					in := &p.nodes[node].in[k]

@@ -126,7 +126,7 @@ func (n *node) most(from, to int64) float64 {
 
 // gainOf is the gain of one of a node's channels.
 func (n *node) gainOf(channel int) level {
-	if n.lfe != nil && n.layout.Kind == audio.Bed && n.layout.Speakers[channel] == "LFE" {
+	if n.lfe != nil && n.layout.IsLFE(channel) {
 		return *n.lfe
 	}
 	return n.gain

@@ -2,10 +2,10 @@ package monitor
 
 import (
 	"fmt"
+	"slices"
 
 	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
-	"zestyloom/core/mix"
 	"zestyloom/core/snag"
 	"zestyloom/core/spatial"
 )
@@ -163,18 +163,15 @@ func (v *earVoice) Read(dst []float64, frame int64) error {
 
 func (e *ears) hear(frame int64, n int) error {
 	e.from = -1
-	if cap(e.in) < n {
-		e.in = make([]float64, n)
-	}
 	for side := range e.block {
-		e.block[side] = append(e.block[side][:0], make([]float64, n)...)
+		e.block[side] = silence(e.block[side], n)
 	}
 	for i := range e.sources {
-		e.sources[i].x = append(e.sources[i].x[:0], make([]float64, n)...)
+		e.sources[i].x = silence(e.sources[i].x, n)
 	}
 	for c, sound := range e.sounds {
-		in := e.in[:n]
-		clear(in)
+		e.in = silence(e.in, n)
+		in := e.in
 		if to := min(frame+int64(n), sound.Frames()); to > frame {
 			if err := sound.Read(in[:to-frame], frame); err != nil {
 				return err
@@ -197,15 +194,9 @@ func (e *ears) hear(frame int64, n int) error {
 	return nil
 }
 
-// OutputsOnHeadphones hears the outputs of a program as those of their speakers that FoldOutputs takes in.
-func OutputsOnHeadphones(p *mix.Program, speakers []audio.Speaker, fold Fold) ([]Voice, Fold, error) {
-	voices, err := Signal(p, mix.All())
-	if err != nil {
-		return nil, Fold{}, err
-	}
-	leave := make([]bool, len(voices))
-	for i := range leave {
-		leave[i] = fold.Matrix[i] == [2]float64{}
-	}
-	return Headphones(voices, audio.Layout{Name: "the outputs", Kind: audio.Bed, Speakers: speakers, Count: len(speakers)}, leave)
+// silence is room for n samples, what there is already where it is enough.
+func silence(x []float64, n int) []float64 {
+	x = slices.Grow(x[:0], n)[:n]
+	clear(x)
+	return x
 }

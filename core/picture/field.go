@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"io"
 	"os"
+	"slices"
 
 	"zestyloom/core/snag"
 )
@@ -107,11 +108,9 @@ func soundEntries(r io.ReaderAt, size int64) (out []soundEntry, err error) {
 			if err != nil || !ok {
 				break
 			}
-			if kind == "minf" {
-				if media, merr := atoms(r, way[2].inner, way[2].ends); merr == nil {
-					if hdlr, ok := first(media, "hdlr"); !ok || !isSound(r, hdlr) {
-						break
-					}
+			if kind == "minf" { // beside it stands what the track is of
+				if hdlr, ok := first(in, "hdlr"); !ok || !isSound(r, hdlr) {
+					break
 				}
 			}
 			way = append(way, a)
@@ -199,6 +198,9 @@ func readFields(path string) ([]*Field, error) {
 // markFields marks sound streams of a MOV or MP4 as sound fields: nil is none. Its movie has to come after its samples, as it does
 // where it was written without it being moved.
 func markFields(path string, marks []*Field) error {
+	if !slices.ContainsFunc(marks, func(f *Field) bool { return f != nil }) {
+		return nil
+	}
 	f, err := os.OpenFile(path, os.O_RDWR, 0)
 	if err != nil {
 		return err

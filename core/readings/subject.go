@@ -58,23 +58,17 @@ func group(w weave.Weave, g weave.Group) Subject {
 		if o.Group != g.ID {
 			continue
 		}
-		b, ok := w.Bus(o.Bus)
+		_, ok := w.Bus(o.Bus)
 		if s.outputs == nil {
 			s.As = o.Bus
 		}
 		s.outputs = append(s.outputs, i)
 		plain = plain && ok && o.Bus == s.As && !o.Mute && !o.Invert && o.TrimDB == 0 && o.Delay == 0
-		speaker := audio.Speaker("")
-		if ok && b.Channels().Kind == audio.Bed {
-			speaker = b.Channels().Speakers[o.Channel]
-		} else {
-			s.Layout.Kind = audio.Discrete
-		}
-		s.Layout.Speakers = append(s.Layout.Speakers, speaker)
+		s.Layout.Speakers = append(s.Layout.Speakers, w.Speaker(o))
 	}
 	s.Layout.Count = len(s.outputs)
-	if s.Layout.Kind == audio.Discrete {
-		s.Layout.Speakers = nil
+	if slices.Contains(s.Layout.Speakers, "") {
+		s.Layout.Kind, s.Layout.Speakers = audio.Discrete, nil
 	}
 	if s.Name = "Outputs"; len(s.outputs) > 0 {
 		s.Name = fmt.Sprintf("Outputs %d–%d", s.outputs[0]+1, s.outputs[len(s.outputs)-1]+1)

@@ -45,7 +45,7 @@ func NewPanner(l audio.Layout) (*Panner, error) {
 	}
 	p := &Panner{width: l.Count, centre: l.Index("C"), left: l.Index("L"), right: l.Index("R")}
 	for i := range l.Count {
-		if l.Kind == audio.Bed && l.Speakers[i] == "LFE" {
+		if l.IsLFE(i) {
 			p.lfe = append(p.lfe, i)
 		}
 		if d, ok := l.Direction(i); ok {

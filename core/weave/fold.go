@@ -56,7 +56,7 @@ func FoldDown(from, to audio.Layout, lfe *float64) (Fold, error) {
 	if lfe != nil && !(*lfe >= MinGain && *lfe <= MaxGain) {
 		return f, snag.Refuse("bad_gain", "an LFE at %g dB is outside %d to %d dB", *lfe, MinGain, MaxGain)
 	}
-	f.Matrix = blank(to.Count, from.Count)
+	f.Matrix = audio.NewMatrix(to.Count, from.Count)
 	index := func(s audio.Speaker) int {
 		return slices.IndexFunc(to.Speakers, func(o audio.Speaker) bool { return o == s || alias[o] == s })
 	}

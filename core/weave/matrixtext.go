@@ -47,7 +47,7 @@ func ParseMatrix(text string, from int) (audio.Matrix, error) {
 	if from == 0 {
 		from = len(rows[0]) - first
 	}
-	m := blank(len(rows), from)
+	m := audio.NewMatrix(len(rows), from)
 	for i, row := range rows {
 		if len(row)-first != from {
 			return nil, snag.Refuse("bad_patch", "line %d of the matrix has %d levels, and there are %d channels", i+1, len(row)-first, from)

@@ -4,8 +4,17 @@ import (
 	"fmt"
 	"slices"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 )
+
+// Speaker is the speaker that an output carries, empty where it carries what is none, or nothing.
+func (w Weave) Speaker(o Output) audio.Speaker {
+	if b, ok := w.Bus(o.Bus); ok && b.Channels().Kind == audio.Bed {
+		return b.Channels().Speakers[o.Channel]
+	}
+	return ""
+}
 
 // Resize returns the outputs grown or shrunk to n: those that stay keep everything, new ones take
 // the channels of stems that no output carries yet, and then carry silence. A group that loses a member is one no more.

@@ -110,7 +110,7 @@ func (p Patch) pair(from, to audio.Layout) (audio.Matrix, error) {
 	if from.Count != 2 || l < 0 || r < 0 {
 		return nil, misfit(from, to, "a pair goes to the left and right of a bed that has both")
 	}
-	m := blank(to.Count, 2)
+	m := audio.NewMatrix(to.Count, 2)
 	switch p.Preset {
 	case Exchanged:
 		m[l][1], m[r][0] = 1, 1
@@ -131,7 +131,7 @@ func (p Patch) one(from, to audio.Layout) (audio.Matrix, error) {
 		return audio.Unity(1), nil
 	}
 	left, right := p.Sides(p.Position)
-	m := blank(to.Count, 1)
+	m := audio.NewMatrix(to.Count, 1)
 	for s, f := range map[audio.Speaker]float64{"L": left, "R": right, "C": map[bool]float64{true: 1}[p.Preset == Centre]} {
 		if f == 0 {
 			continue
@@ -143,14 +143,6 @@ func (p Patch) one(from, to audio.Layout) (audio.Matrix, error) {
 		m[i][0] = f
 	}
 	return m, nil
-}
-
-func blank(to, from int) audio.Matrix {
-	m := make(audio.Matrix, to)
-	for i := range m {
-		m[i] = make([]float64, from)
-	}
-	return m
 }
 
 func (p Patch) checkPan() error {

@@ -85,7 +85,7 @@ func (p Patch) placed(from, to audio.Layout) (audio.Matrix, error) {
 		return nil, err
 	}
 	g := make([]float64, to.Count)
-	m := blank(to.Count, from.Count)
+	m := audio.NewMatrix(to.Count, from.Count)
 	for c, place := range p.Places {
 		if err := place.check(); err != nil {
 			return nil, err
@@ -148,7 +148,7 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	if len(mover.Cells) == 0 {
 		return nil, m, nil
 	}
-	still := blank(to.Count, from.Count)
+	still := audio.NewMatrix(to.Count, from.Count)
 	for i := range m {
 		copy(still[i], m[i])
 	}
@@ -247,7 +247,7 @@ func (p Patch) balanced(from, to audio.Layout) (audio.Matrix, error) {
 	if !(p.Position >= -1 && p.Position <= 1) || !(w >= 0 && w <= 2) {
 		return nil, snag.Refuse("bad_patch", "a balance of %g and a width of %g: -1 to 1 and 0 to 2 can be", p.Position, w)
 	}
-	m := blank(to.Count, 2)
+	m := audio.NewMatrix(to.Count, 2)
 	same, other := (1+w)/2, (1-w)/2
 	left, right := min(1, 1-p.Position), min(1, 1+p.Position)
 	m[l][0], m[l][1] = left*same, left*other
@@ -267,7 +267,7 @@ func (p Patch) summed(from, to audio.Layout) (audio.Matrix, error) {
 			return nil, misfit(from, to, "it is neither one channel nor a bed with a left and a right")
 		}
 	}
-	m := blank(to.Count, from.Count)
+	m := audio.NewMatrix(to.Count, from.Count)
 	factor := audio.Gain(p.Law)
 	if p.Law == -3 {
 		factor = math.Sqrt2 / 2
@@ -287,7 +287,7 @@ func bySpeaker(from, to audio.Layout) (audio.Matrix, error) {
 	if from.Kind != audio.Bed || to.Kind != audio.Bed {
 		return nil, misfit(from, to, "both need speakers")
 	}
-	m := blank(to.Count, from.Count)
+	m := audio.NewMatrix(to.Count, from.Count)
 	for c, s := range from.Speakers {
 		i := to.Index(s)
 		if i < 0 {

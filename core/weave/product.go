@@ -111,7 +111,7 @@ func (w Weave) Product(tracks []Track) ([][][]float64, error) {
 					m = m.Times(so)
 				}
 				if in[s.To] == nil {
-					in[s.To] = blank(b.Channels().Count, track.Layout.Count)
+					in[s.To] = audio.NewMatrix(b.Channels().Count, track.Layout.Count)
 				}
 				for i, row := range m {
 					for j, f := range row {

@@ -89,22 +89,22 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 	return heard(ctx, voices, o, fold)
 }
 
-// onHeadphones hears a signal on headphones: a track or bus by its layout, the outputs by the speakers that they carry.
+// onHeadphones hears a signal on headphones: a track or bus by its layout, the outputs by the speakers that they carry, as far as
+// these are folded down at all.
 func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, voices []monitor.Voice, fold monitor.Fold) ([]monitor.Voice, monitor.Fold, error) {
-	if s != mix.All() {
-		l, err := p.Layout(s)
-		if err != nil {
-			return nil, fold, err
-		}
-		return monitor.Headphones(voices, l, nil)
+	l, err := p.Layout(s)
+	if err != nil {
+		return nil, fold, err
 	}
-	speakers := make([]audio.Speaker, len(w.Outputs))
-	for i, o := range w.Outputs {
-		if b, ok := w.Bus(o.Bus); ok && b.Channels().Kind == audio.Bed {
-			speakers[i] = b.Channels().Speakers[o.Channel]
+	leave := make([]bool, len(voices))
+	if s == mix.All() {
+		l.Name, l.Kind = "the outputs", audio.Bed
+		for i, o := range w.Outputs {
+			l.Speakers = append(l.Speakers, w.Speaker(o))
+			leave[i] = fold.Matrix[i] == [2]float64{}
 		}
 	}
-	return monitor.OutputsOnHeadphones(p, speakers, fold)
+	return monitor.Headphones(voices, l, leave)
 }
 
 // heardAlone is a reel with what is not to be heard turned off, and what is to be heard by itself on.

@@ -1,4 +1,5 @@
 import type { Measurement } from "../../api/measure";
+import { saveFile } from "../../ui/download";
 import { keyOf, level } from "./figures";
 import { stripFloor, stripTop } from "./paintStrip";
 
@@ -43,12 +44,5 @@ export function keepPicture(name: string, title: string, m: Measurement) {
     g.textAlign = "left";
     y += tall + 12;
   }
-  c.toBlob((blob) => {
-    if (!blob) return;
-    const a = document.createElement("a");
-    a.href = URL.createObjectURL(blob);
-    a.download = name.replace(/[/\\]/g, "_");
-    a.click();
-    URL.revokeObjectURL(a.href);
-  }, "image/png");
+  c.toBlob((picture) => picture && saveFile(name, picture), "image/png");
 }
