@@ -140,7 +140,7 @@ func (f *Fold) lay(r take.Reading, at map[int]int) string {
 
 const cardioidsInWords = "ambisonic as two cardioids to the sides"
 
-// cardioids is the share of the nth channel (ACN) of a sound field in two cardioids, to the left and to the right.
+// cardioids is the share of the nth channel (ACN, SN3D) of a sound field in two cardioids, to the left and to the right.
 func cardioids(n int) [2]float64 {
 	switch n {
 	case 0:

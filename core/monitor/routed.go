@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/weave"
 )
@@ -41,12 +42,30 @@ func share(l audio.Layout, c int) [2]float64 {
 	case l.Count == 1:
 		return [2]float64{1, 1}
 	case l.Kind == audio.Ambisonic:
-		return cardioids(c)
+		return cardioidsOf(l, c)
 	case l.Kind == audio.Bed:
 		left, right := sides(l.Speakers[c])
 		return [2]float64{left, right}
 	}
 	return [2]float64{}
+}
+
+// cardioidsOf is the share of a channel of a sound field of any norm in two cardioids to the sides.
+func cardioidsOf(l audio.Layout, c int) (sides [2]float64) {
+	acn, err := audio.AmbisonicLayout(l.Order, audio.SN3D)
+	if err != nil {
+		return sides
+	}
+	m, _, err := ambisonic.Convert(l, acn)
+	if err != nil {
+		return sides
+	}
+	for n, row := range m {
+		for side, f := range cardioids(n) {
+			sides[side] += f * row[c]
+		}
+	}
+	return sides
 }
 
 // FoldOutputs folds the outputs of a weave down to two sides, added up at 0 dB as they are in a mix: each channel of a

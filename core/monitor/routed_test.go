@@ -23,6 +23,7 @@ func TestLayoutsAreFoldedDown(t *testing.T) {
 		"LCR":              {[][2]float64{{1, 0}, {h, h}, {0, 1}}, "LCR folded down (BS.775: C and surrounds at -3.0 dB)"},
 		"5.1":              {[][2]float64{{1, 0}, {0, 1}, {h, h}, {0, 0}, {h, 0}, {0, h}}, "5.1 folded down (BS.775: C and surrounds at -3.0 dB, LFE left out)"},
 		"ambisonic 1 SN3D": {[][2]float64{{0.5, 0.5}, {0.5, -0.5}, {0, 0}, {0, 0}}, "ambisonic as two cardioids to the sides"},
+		"ambisonic 1 FuMa": {[][2]float64{{0.5 / h, 0.5 / h}, {0, 0}, {0.5, -0.5}, {0, 0}}, "ambisonic as two cardioids to the sides"},
 		"discrete 4":       {[][2]float64{{0.5, 0.5}, {0.5, 0.5}, {0.5, 0.5}, {0.5, 0.5}}, "4 channels on both sides, each at -6.0 dB"},
 	} {
 		l, err := audio.ParseLayout(name)
