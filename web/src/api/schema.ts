@@ -3463,6 +3463,7 @@ export interface components {
             levels?: {
                 [key: string]: components["schemas"]["BusLevel"];
             };
+            /** @description those of buses, one each at the most */
             corrections?: components["schemas"]["BusCorrection"][];
         };
         BusLevel: {
