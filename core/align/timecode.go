@@ -21,18 +21,11 @@ func ByTimecode(ref, file Stamp, day timecode.Rate) (offset int64, ok bool) {
 	// The same moment in samples of the reference, in whole and rest: no product leaves 64 bits.
 	whole, rest := file.Start/from, file.Start%from
 	offset = whole*to + (rest*to+from/2)/from - ref.Start
-	length := day.SampleAt(day.DayFrames(), to)
+	length := day.DaySamples(ref.Rate)
 	if length <= 0 {
 		return offset, true
 	}
-	offset %= length
-	switch {
-	case offset > length/2:
-		offset -= length
-	case offset < -length/2:
-		offset += length
-	}
-	return offset, true
+	return timecode.ShorterWay(offset, length), true
 }
 
 // Common is how many seconds two recordings have in common by their timecodes.

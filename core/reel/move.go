@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"zestyloom/core/automation"
+	"zestyloom/core/timecode"
 )
 
 // Shift says how the clips of some strands come to lie elsewhere.
@@ -19,6 +20,41 @@ type Shift struct {
 	NewID func() string
 	// Placed says that it is known from now on where the clips belong.
 	Placed bool
+}
+
+// Realign says that a take comes to begin elsewhere on the clock, or that its clock is read otherwise.
+type Realign struct {
+	Strands map[string]int64 // of the take, and by how many samples each lies later than the take has it
+	From    int64            // where the take began, samples since midnight; -1 when that was not known
+	To      int64            // where it begins now
+	Day     int64            // samples of a day
+	Retime  func(int64) int64
+	NewID   func() string
+}
+
+// RealignClips works out the operations that move what is laid of a take to where it belongs now. Clips of one that had no
+// start come from the end of the reel, where they were laid for want of one.
+func RealignClips(r Reel, m Realign) []Op {
+	of := func(strand string) bool { _, ok := m.Strands[strand]; return ok }
+	s := Shift{Of: of, Placed: true, Retime: m.Retime, NewID: m.NewID}
+	if m.From >= 0 {
+		s.By = timecode.ShorterWay(m.To-m.From, m.Day)
+	} else if from, ok := m.unplaced(r); ok {
+		s.By = DayOf(r, m.To, m.Day) - from
+	}
+	return MoveClips(r, s)
+}
+
+// unplaced is where the first sample of a take without a start has been laid.
+func (m Realign) unplaced(r Reel) (int64, bool) {
+	for _, t := range r.Tracks {
+		for _, c := range t.Clips {
+			if shift, ok := m.Strands[c.Strands[0]]; ok && c.Unplaced {
+				return c.At - c.In - shift, true
+			}
+		}
+	}
+	return 0, false
 }
 
 // MoveClips works out the operations that move clips, all together: none is ever in another's way that

@@ -84,3 +84,41 @@ func TestMovedToWhereItBelongs(t *testing.T) {
 		assert.Equal(t, r, back)
 	}
 }
+
+// A take that comes to begin elsewhere takes its clips along, the shorter way round the day; one that had no start comes
+// from where it was laid for want of one, whatever lies beside it and however far a strand of it is from home.
+func TestATakeComesToBeginElsewhere(t *testing.T) {
+	const day = 1000
+	r := reel.New()
+	r.Tracks = []reel.Track{
+		{ID: "1", Label: "Boom", Layout: "mono", Clips: []reel.Clip{{ID: "a", Strands: []string{"x"}, At: 990, In: 10, Length: 5}}},
+		{ID: "2", Label: "Lav", Layout: "mono", Clips: []reel.Clip{{ID: "b", Strands: []string{"y"}, At: 993, In: 10, Length: 5}}},
+		{ID: "3", Label: "Else", Layout: "mono", Clips: []reel.Clip{{ID: "c", Strands: []string{"z"}, At: 990, Length: 5}}},
+	}
+	m := reel.Realign{Strands: map[string]int64{"x": 0, "y": 3}, From: 980, To: 5, Day: day}
+	moved, undo, err := reel.Apply(r, reel.RealignClips(r, m))
+	require.NoError(t, err)
+	at := func(r reel.Reel) (out []int64) {
+		for _, tr := range r.Tracks {
+			out = append(out, tr.Clips[0].At)
+		}
+		return out
+	}
+	assert.Equal(t, []int64{1015, 1018, 990}, at(moved), "over midnight, and not back through the day")
+	back, _, err := reel.Apply(moved, undo)
+	require.NoError(t, err)
+	assert.Equal(t, r, back)
+
+	for i := range 2 {
+		r.Tracks[i].Clips[0].Unplaced = true
+	}
+	m.From, m.To = -1, 985
+	moved, _, err = reel.Apply(r, reel.RealignClips(r, m))
+	require.NoError(t, err)
+	assert.Equal(t, []int64{995, 998, 990}, at(moved))
+	assert.False(t, moved.Tracks[0].Clips[0].Unplaced)
+	m.Strands = map[string]int64{"y": 3}
+	moved, _, err = reel.Apply(r, reel.RealignClips(r, m))
+	require.NoError(t, err)
+	assert.Equal(t, []int64{990, 998, 990}, at(moved), "a strand away from home says as well where its take was laid")
+}

@@ -35,18 +35,21 @@ const Overshoot = 4.0
 // Converter converts one channel of sound. It holds no state between calls and is safe for
 // concurrent use.
 type Converter struct {
-	up, down int64 // to and from, without their common divisor
+	ratio
 	*table
 	exact bool // every moment falls on a row
 }
 
-// New prepares a conversion between two rates in Hz.
-func New(from, to int) (*Converter, error) {
-	if from < lowRate || to < lowRate || from > highRate || to > highRate {
-		return nil, fmt.Errorf("sound can't be converted from %d Hz to %d Hz: rates from %d Hz to %d Hz can", from, to, lowRate, highRate)
-	}
-	return convert(int64(from), int64(to), float64(from)/float64(to))
+// ratio is of two rates, without their common divisor.
+type ratio struct{ up, down int64 }
+
+func ratioOf(from, to int64) ratio {
+	d := gcd(from, to)
+	return ratio{to / d, from / d}
 }
+
+// New prepares a conversion between two rates in Hz.
+func New(from, to int) (*Converter, error) { return NewDrift(from, to, 0) }
 
 // Drift limits and resolution, in parts in a million.
 const (
@@ -58,26 +61,17 @@ const (
 // MaxDrift and to the nearest DriftStep: what it calls a second holds that many more samples than it
 // says.
 func NewDrift(from, to int, drift float64) (*Converter, error) {
-	if !(math.Abs(drift) <= MaxDrift) {
-		return nil, fmt.Errorf("a drift of %g ppm can't be corrected: %d ppm either way can", drift, MaxDrift)
-	}
-	if drift == 0 {
-		return New(from, to)
-	}
-	if _, err := New(from, to); err != nil {
+	r, err := drifting(from, to, drift)
+	if err != nil {
 		return nil, err
 	}
-	const parts = 1e6 / DriftStep
-	// Whatever the drift, the filter is that of the greatest: all drifts between two rates share one table.
-	widest := float64(from) / float64(to) * (1 + MaxDrift*1e-6)
-	return convert(int64(from)*int64(parts+math.Round(drift/DriftStep)), int64(to)*parts, widest)
-}
-
-// convert prepares the conversion between two rates in any unit. Going down, the filter is by stretch longer in
-// input samples, as much as the input's rate is higher.
-func convert(from, to int64, stretch float64) (*Converter, error) {
-	d := gcd(from, to)
-	c := &Converter{up: to / d, down: from / d, exact: true}
+	// Going down, the filter is longer in input samples, as much as the input's rate is higher. Whatever the drift, it is
+	// that of the greatest: all drifts between two rates share one table.
+	stretch := float64(from) / float64(to)
+	if drift != 0 {
+		stretch *= 1 + MaxDrift*1e-6
+	}
+	c := &Converter{ratio: r, exact: true}
 	phases := c.up
 	if c.up > maxExact {
 		phases, c.exact = maxExact, false
@@ -86,9 +80,23 @@ func convert(from, to int64, stretch float64) (*Converter, error) {
 	return c, nil
 }
 
+// drifting is the ratio of two rates in Hz of which the first ran drift parts in a million fast.
+func drifting(from, to int, drift float64) (ratio, error) {
+	switch {
+	case !(math.Abs(drift) <= MaxDrift):
+		return ratio{}, fmt.Errorf("a drift of %g ppm can't be corrected: %d ppm either way can", drift, MaxDrift)
+	case from < lowRate || to < lowRate || from > highRate || to > highRate:
+		return ratio{}, fmt.Errorf("sound can't be converted from %d Hz to %d Hz: rates from %d Hz to %d Hz can", from, to, lowRate, highRate)
+	case drift == 0:
+		return ratioOf(int64(from), int64(to)), nil
+	}
+	const parts = 1e6 / DriftStep
+	return ratioOf(int64(from)*int64(parts+math.Round(drift/DriftStep)), int64(to)*parts), nil
+}
+
 // Frames is how many samples n samples become.
-func (c *Converter) Frames(n int64) int64 {
-	whole, rest := mulDiv(n, c.up, c.down)
+func (r ratio) Frames(n int64) int64 {
+	whole, rest := mulDiv(n, r.up, r.down)
 	if rest > 0 {
 		whole++
 	}

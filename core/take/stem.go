@@ -37,3 +37,13 @@ func StemKind(name string) string {
 	}
 	return ""
 }
+
+// MadeElsewhere reports whether a strand is of music, effects or narration, which nobody recorded on the set: by the stem
+// that it was given, or else by what its file or its label is called.
+func MadeElsewhere(stem, file, label string) bool {
+	made := func(kind string) bool { return kind == "MX" || kind == "FX" || kind == "VO" || kind == "M&E" }
+	if stem != "" {
+		return made(stem)
+	}
+	return made(GuessStem(file)) || made(GuessStem(label))
+}

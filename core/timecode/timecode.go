@@ -140,6 +140,20 @@ func (r Rate) DayFrames() int64 {
 	return perTenMinutes * 6 * 24
 }
 
+// DaySamples is how many samples of a rate in Hz a day of the timecode has.
+func (r Rate) DaySamples(sampleRate int) int64 { return r.SampleAt(r.DayFrames(), int64(sampleRate)) }
+
+// ShorterWay is a distance on a clock that wraps after day, the shorter way round: from -day/2 to day/2.
+func ShorterWay(d, day int64) int64 {
+	switch d %= day; {
+	case d > day/2:
+		return d - day
+	case d < -day/2:
+		return d + day
+	}
+	return d
+}
+
 // Format writes a frame count since midnight as timecode. A day wraps.
 func (r Rate) Format(frame int64) string {
 	day := r.DayFrames()

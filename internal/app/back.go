@@ -174,13 +174,9 @@ func (a *App) Masters(ctx context.Context, production uuid.UUID, takes []uuid.UU
 		if !t.Final() {
 			return reel.Reel{}, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", t.Name)
 		}
-		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		k, err := clockOf(t, p)
 		if err != nil {
 			return reel.Reel{}, err
-		}
-		start := int64(-1)
-		if t.StartSamples != nil {
-			start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
 		}
 		var last uuid.UUID
 		for _, s := range strands {
@@ -188,7 +184,7 @@ func (a *App) Masters(ctx context.Context, production uuid.UUID, takes []uuid.UU
 				continue
 			}
 			if s.FileID != last {
-				given = append(given, delivery.Given{Name: s.FileName, Start: start, Frames: length(s.Frames)})
+				given = append(given, delivery.Given{Name: s.FileName, Start: k.Start(t.StartSamples), Frames: k.Frames(s.Frames)})
 				last = s.FileID
 			}
 			g := &given[len(given)-1]

@@ -92,11 +92,11 @@ func (a *App) Lendables(ctx context.Context, reelID uuid.UUID, track string, fro
 	for _, o := range append(takes, t) {
 		for _, s := range lending(strands, o, own) {
 			l := Lendable{Take: o.ID, Strand: s.ID, Name: o.Name, Label: s.Label, Position: s.Position, In: at, By: "take", NoGood: o.NoGood, Circled: o.Circled}
-			length, err := clockLength(o.SampleRate, p.SampleRate, o.DriftSet)
+			k, err := clockOf(o, p)
 			if err != nil {
 				return nil, err
 			}
-			n := length(s.Frames)
+			n := k.Frames(s.Frames)
 			if o.ID != t.ID {
 				if l.In, l.Likeness, err = a.likeliest(ctx, s, o, p, line, at, n); err != nil {
 					return nil, err

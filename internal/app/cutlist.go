@@ -83,14 +83,11 @@ func readCutList(ctx context.Context, q store.Queries, p store.Production, text 
 		if !t.Final() || cameras[t.ID] {
 			continue
 		}
-		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		k, err := clockOf(t, p)
 		if err != nil {
 			return c, err
 		}
-		ct := cutlist.Take{Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Start: -1, Frames: length(t.Length())}
-		if t.StartSamples != nil {
-			ct.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
-		}
+		ct := cutlist.Take{Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Start: k.Start(t.StartSamples), Frames: k.Frames(t.Length())}
 		known = append(known, ct)
 		c.Takes = append(c.Takes, t)
 	}
@@ -115,7 +112,7 @@ func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, han
 		if err != nil {
 			return "", none, err
 		}
-		day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+		day := p.Rate().DaySamples(p.SampleRate)
 		if len(all) == 0 {
 			return "", none, snag.Refuse("nothing_to_lay", "no event of the list has a take to lay")
 		}

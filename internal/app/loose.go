@@ -61,7 +61,11 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 		if c.Cells, err = cellsOf(id, value{"loose", loose}, value{"shift", shift}); err != nil {
 			return err
 		}
-		by := atRate(shift, t.SampleRate, p.SampleRate) - atRate(s.Shift, t.SampleRate, p.SampleRate)
+		k, err := clockOf(t, p)
+		if err != nil {
+			return err
+		}
+		by := k.Moment(shift) - k.Moment(s.Shift)
 		if c.Reels, err = a.moveClips(ctx, tx, p.ID, reel.Shift{Of: oneOf([]store.Strand{s}), By: by, NewID: uuid.NewString}); err != nil {
 			return err
 		}
@@ -75,7 +79,11 @@ func (a *App) LooseInReel(ctx context.Context, p store.Production, reel uuid.UUI
 	rows, err := a.Store.LooseInReel(ctx, reel)
 	out := map[string]int64{}
 	for _, s := range rows {
-		out[s.ID.String()] = atRate(s.Shift, s.Rate, p.SampleRate)
+		k, err := newClock(s.Rate, p.SampleRate, 0)
+		if err != nil {
+			return nil, err
+		}
+		out[s.ID.String()] = k.Moment(s.Shift)
 	}
 	return out, err
 }

@@ -84,11 +84,11 @@ func framesOf(ctx context.Context, q store.Queries, production uuid.UUID, strand
 	}
 	out := map[string]int64{}
 	for _, s := range rows {
-		length, err := clockLength(s.Rate, p.SampleRate, s.Drift)
+		k, err := newClock(s.Rate, p.SampleRate, s.Drift)
 		if err != nil {
 			return nil, err
 		}
-		out[s.ID.String()] = length(s.Frames)
+		out[s.ID.String()] = k.Frames(s.Frames)
 	}
 	return out, nil
 }
@@ -246,25 +246,22 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 	}
 	l := et.Lay(w)
 	l.NewID = func() string { return store.NewID().String() }
-	l.DayLen = p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+	l.DayLen = p.Rate().DaySamples(p.SampleRate)
 	return l, nil
 }
 
 // takeOf is a take as it can be laid, of some strands those that are its.
 func takeOf(t store.Take, strands []store.Strand, p store.Production) (edit.Take, error) {
-	length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+	k, err := clockOf(t, p)
 	if err != nil {
-		return edit.Take{}, fmt.Errorf("%s: %w", t.Name, err)
+		return edit.Take{}, err
 	}
-	et := edit.Take{Name: t.Name, Start: -1, Frames: length(t.Length()), Readings: t.Readings}
-	if t.StartSamples != nil {
-		et.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
-	}
+	et := edit.Take{Name: t.Name, Start: k.Start(t.StartSamples), Frames: k.Frames(t.Length()), Readings: t.Readings}
 	for _, s := range strands {
 		if s.TakeID == t.ID {
 			et.Strands = append(et.Strands, edit.TakeStrand{
 				ID: s.ID.String(), Position: s.Position, Label: s.Label, Stem: s.Stem, Off: s.Treat.Off,
-				Frames: length(s.Frames), Shift: atRate(s.Shift, t.SampleRate, p.SampleRate),
+				Frames: k.Frames(s.Frames), Shift: k.Moment(s.Shift),
 			})
 		}
 	}

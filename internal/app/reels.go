@@ -205,7 +205,7 @@ func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edit
 		if err != nil {
 			return "", edit.Planned{}, err
 		}
-		day := p.Rate().SampleAt(p.Rate().DayFrames(), int64(p.SampleRate))
+		day := p.Rate().DaySamples(p.SampleRate)
 		for i := range markers {
 			markers[i].At = reel.DayOf(r.Doc, markers[i].At, day)
 		}
@@ -259,13 +259,13 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 	media := map[string]cutlist.Media{}
 	for _, s := range strands {
 		t := of[s.TakeID]
-		length, err := clockLength(t.SampleRate, p.SampleRate, t.DriftSet)
+		k, err := clockOf(t, p)
 		if err != nil {
 			return nil, "", err
 		}
-		m := cutlist.Media{Name: s.FileName, Frames: length(s.Frames)}
+		m := cutlist.Media{Name: s.FileName, Frames: k.Frames(s.Frames)}
 		if t.StartSamples != nil {
-			m.Start = atRate(*t.StartSamples, t.SampleRate, p.SampleRate)
+			m.Start = k.Moment(*t.StartSamples)
 		}
 		media[s.ID.String()] = m
 	}

@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math"
 	"slices"
 
 	"github.com/google/uuid"
@@ -15,12 +14,6 @@ import (
 	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
-)
-
-// Bounds of what is proposed.
-const (
-	leastCommon = 1.0 // seconds that timecodes must have in common
-	maxPairs    = 24  // for one take
 )
 
 // syncMove is what was decided about a pair.
@@ -49,26 +42,28 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	for _, f := range fs {
 		picture[f.ID] = hasPicture(f)
 	}
-	camera := func(t store.Take) bool { return len(of[t.ID]) > 0 && picture[of[t.ID][0].FileID] }
-	clocks, err := a.Store.Clocks(ctx, production)
+	clocks, err := Clocks(ctx, a.Store.Queries, production)
 	if err != nil {
 		return 0, err
 	}
-	stamp := func(t store.Take) align.Stamp { return stampOf(t, ClockOf(t, camera(t)), clocks) }
-	var pairs []store.Sync
+	var known []align.Candidate
+	var ids []uuid.UUID
 	for _, t := range ts {
-		if !t.Final() || len(of[t.ID]) == 0 {
+		strands := of[t.ID]
+		if !t.Final() || len(strands) == 0 {
 			continue
 		}
-		found := partners(t, camera(t), ts, of, camera, func(x, y store.Take) float64 { return align.Common(stamp(x), stamp(y), p.Rate()) })
-		pairs = append(pairs, found...)
+		known, ids = append(known, align.Candidate{
+			Take: AlignTake(t, picture[strands[0].FileID]), ID: t.ID.String(), Scene: t.Scene, Slot: t.Take, Channels: len(strands), Finished: finished(strands),
+		}), append(ids, t.ID)
 	}
+	pairs := align.Propose(known, clocks, p.Rate())
 	return added, a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
-		for _, s := range pairs {
-			s.ID, s.ProductionID = store.NewID(), production
+		for _, found := range pairs {
+			s := store.Sync{ID: store.NewID(), ProductionID: production, RefTake: ids[found.Ref], Take: ids[found.Take], Why: found.Why}
 			isNew, err := tx.ProposeSync(ctx, s)
 			if err != nil {
 				return err
@@ -85,48 +80,10 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	})
 }
 
-// partners finds the takes that one is to be lined up with.
-func partners(t store.Take, isCamera bool, ts []store.Take, of map[uuid.UUID][]store.Strand, camera func(store.Take) bool, common func(x, y store.Take) float64) (out []store.Sync) {
-	var ofTheDay []store.Sync
-	for _, ref := range ts {
-		n, m := len(of[ref.ID]), len(of[t.ID])
-		switch {
-		case ref.ID == t.ID || !ref.Final() || n == 0 || camera(ref) || finished(of[ref.ID]):
-			continue
-		case !isCamera && (ref.Roll == t.Roll || ref.Scene != t.Scene || ref.Take != t.Take || t.Scene == ""):
-			continue // of one recorder, or of other takes: what they have in common is the time of day
-		case !isCamera && (n < m || n == m && ref.ID.String() > t.ID.String()):
-			continue // the recorder with more channels stays where it is
-		}
-		if s := common(ref, t); s >= leastCommon {
-			out = append(out, store.Sync{RefTake: ref.ID, Take: t.ID, Why: fmt.Sprintf("their timecodes have %.1f s in common", s)})
-		} else if isCamera && ref.Scene != "" && (ref.Day == t.Day || t.Day == "" || ref.Day == "") {
-			ofTheDay = append(ofTheDay, store.Sync{RefTake: ref.ID, Take: t.ID, Why: "its timecode meets no take: its clock may be off"})
-		}
-	}
-	if out == nil {
-		out = ofTheDay
-	}
-	// What is about as long is the likeliest.
-	seconds := func(id uuid.UUID) float64 {
-		i := slices.IndexFunc(ts, func(o store.Take) bool { return o.ID == id })
-		return float64(ts[i].Frames) / float64(ts[i].SampleRate)
-	}
-	own := float64(t.Frames) / float64(t.SampleRate)
-	slices.SortStableFunc(out, func(x, y store.Sync) int {
-		return cmp.Compare(math.Abs(seconds(x.RefTake)-own), math.Abs(seconds(y.RefTake)-own))
-	})
-	return out[:min(len(out), maxPairs)]
-}
-
-// finished reports whether all strands are of music, effects or narration, which no camera heard: by the stem
-// they were given, or by what their files and labels are called. A plant among them that goes to the effects makes no
-// take of the set an effect.
+// finished reports whether all strands are of music, effects or narration, which no camera heard. A plant among them that
+// goes to the effects makes no take of the set an effect.
 func finished(strands []store.Strand) bool {
-	made := func(stem string) bool { return stem == "MX" || stem == "FX" || stem == "VO" || stem == "M&E" }
-	return !slices.ContainsFunc(strands, func(s store.Strand) bool {
-		return !made(s.Stem) && (s.Stem != "" || !made(take.GuessStem(s.FileName)) && !made(take.GuessStem(s.Label)))
-	})
+	return !slices.ContainsFunc(strands, func(s store.Strand) bool { return !take.MadeElsewhere(s.Stem, s.FileName, s.Label) })
 }
 
 // AlignAgain compares a pair once more.

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/align"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
@@ -38,7 +39,7 @@ func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObjec
 // syncView shows pairs.
 type syncView struct {
 	production store.Production
-	clocks     []store.Clock
+	clocks     align.Clocks
 	cameras    map[uuid.UUID]bool
 	rows       map[uuid.UUID]store.Take
 	shown      map[uuid.UUID]contract.SyncTake
@@ -62,7 +63,7 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 	if err != nil {
 		return nil, err
 	}
-	if v.clocks, err = s.app.Store.Clocks(ctx, p.ID); err != nil {
+	if v.clocks, err = app.Clocks(ctx, s.app.Store.Queries, p.ID); err != nil {
 		return nil, err
 	}
 	for _, t := range ts {
@@ -71,7 +72,7 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 			st.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
 		if f, ok := pictures[t.ID]; ok {
-			v.cameras[t.ID], st.Camera = true, app.ClockOf(t, true)
+			v.cameras[t.ID], st.Camera = true, app.AlignTake(t, true).Clock()
 			if f.Facts.Strip != nil { // the small picture could be made
 				st.Picture = f.ID.String()
 			}
@@ -93,10 +94,10 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 
 func (v *syncView) pair(row store.Sync) contract.Sync {
 	ref, t, b := v.rows[row.RefTake], v.rows[row.Take], row.Body
-	lie := app.PlacementOf(v.production, row, ref, t, v.cameras, v.clocks)
+	at := app.PlacementOf(v.production, row, ref, t, v.cameras, v.clocks)
 	out := contract.Sync{
 		Id: row.ID, Ref: v.shown[ref.ID], Take: v.shown[t.ID], Why: row.Why, State: contract.SyncState(row.State), Polarity: b.Polarity, Reason: b.Reason, Error: row.ErrorMessage,
-		By: contract.SyncBy(lie.By), Nudge: row.Nudge, ClockSeconds: lie.Late, OffsetSamples: lie.Offset, OffsetSeconds: lie.Offset / float64(ref.SampleRate),
+		By: contract.SyncBy(at.By), Nudge: row.Nudge, ClockSeconds: at.Late, OffsetSamples: at.Offset, OffsetSeconds: at.Offset / float64(ref.SampleRate),
 		Overlap: b.Overlap, Windows: b.Windows, Agree: b.Agree, SpreadMs: b.Spread * 1000,
 	}
 	if row.RefStrand != nil {
@@ -105,12 +106,14 @@ func (v *syncView) pair(row store.Sync) contract.Sync {
 	if row.TakeStrand != nil {
 		out.Take.Strand = row.TakeStrand.String()
 	}
-	if lie.Timecode != nil {
-		at := float64(*lie.Timecode) / float64(ref.SampleRate)
-		out.TimecodeSeconds = &at
+	if at.Timecode != nil {
+		seconds := float64(*at.Timecode) / float64(ref.SampleRate)
+		out.TimecodeSeconds = &seconds
 	}
-	if ms, ok := lie.Apart(v.production); ok {
-		out.ApartFromHereMs = &ms
+	if t.StartSet != nil {
+		if ms, ok := at.Apart(*t.StartSet); ok {
+			out.ApartFromHereMs = &ms
+		}
 	}
 	if b.Rate == 0 {
 		return out
@@ -120,7 +123,7 @@ func (v *syncView) pair(row store.Sync) contract.Sync {
 		out.DriftPpm = &b.Drift
 	}
 	// By its own timecode, whatever is known of its clock.
-	if own := app.PlacementOf(v.production, row, ref, t, v.cameras, nil); own.Timecode != nil && lie.By == "sound" {
+	if own := app.PlacementOf(v.production, row, ref, t, v.cameras, nil); own.Timecode != nil && at.By == align.BySound {
 		shift := out.OffsetSeconds - float64(*own.Timecode)/float64(ref.SampleRate)
 		out.ShiftSeconds = &shift
 	}
