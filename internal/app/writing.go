@@ -7,17 +7,13 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/naming"
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
-	"zestyloom/core/take"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
@@ -25,19 +21,13 @@ import (
 // WritingOrder asks for takes to be written out as files.
 type WritingOrder struct {
 	Takes   []uuid.UUID
-	Packing string // poly, mono or pairs: pairs are written as the takes are read
-	Pattern string // of names, see WritingFields
+	Packing poly.Packing
+	Pattern string // of names, see poly.TakePattern
 }
-
-// WritingFields are the fields that a name pattern may have.
-var WritingFields = []string{"scene", "take", "roll", "name", "channel", "label", "production"}
-
-// DefaultWritingPattern names files by their take.
-const DefaultWritingPattern = "{roll}_{name}_{channel}_{label}"
 
 // Writing is what is to be written of one take.
 type Writing struct {
-	Packing string            `json:"packing"`
+	Packing poly.Packing      `json:"packing"`
 	Outs    []poly.Out        `json:"outs"` // names without a folder
 	Said    poly.Said         `json:"said"`
 	Options poly.WriteOptions `json:"options"`
@@ -112,78 +102,27 @@ func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Producti
 	if t.StartSamples != nil {
 		w.Said.Facts.Start = *t.StartSamples
 	}
-	groups, orders := packed(t, strands, o.Packing)
-	pattern := o.Pattern
-	if pattern == "" {
-		pattern = DefaultWritingPattern
-	}
-	for i, g := range groups {
-		out := poly.Out{Order: orders[i]}
-		var labels, channels []string
-		for _, s := range g {
-			path, err := a.soundOf(s)
-			if s.Linked != "" && a.Shelf != nil {
-				path, err = a.Shelf.Path(s.Linked) // one that is lost fails its own job, not the order
-			}
-			if err != nil {
-				return w, err
-			}
-			if s.Linked != "" && !slices.ContainsFunc(w.Linked, func(l linkedFile) bool { return l.Path == s.Linked }) {
-				w.Linked = append(w.Linked, linkedFile{s.Linked, s.FileSize, s.FileModified})
-			}
-			st := poly.Strand{Path: path, Channel: s.Channel, Label: s.Label, Track: s.Position}
-			if s.RecorderTrack != nil {
-				st.Track = *s.RecorderTrack
-			}
-			out.Strands = append(out.Strands, st)
-			channels = append(channels, strconv.Itoa(s.Position))
-			if s.Label != "" {
-				labels = append(labels, s.Label)
-			}
+	take := poly.Recorded{Name: t.Name, Facts: w.Said.Facts, Readings: t.Readings}
+	for _, s := range strands {
+		path, err := a.soundOf(s)
+		if s.Linked != "" && a.Shelf != nil {
+			path, err = a.Shelf.Path(s.Linked) // one that is lost fails its own job, not the order
 		}
-		fields := map[string]string{"scene": t.Scene, "take": t.Take, "roll": t.Roll, "name": t.Name, "production": p.Name, "channel": "", "label": ""}
-		if len(groups) > 1 || o.Packing != "poly" {
-			fields["channel"], fields["label"] = strings.Join(channels, "-"), strings.Join(labels, "+")
-		}
-		name, err := naming.Expand(pattern, fields)
 		if err != nil {
-			return w, snag.Refuse("bad_pattern", "%w", err)
+			return w, err
 		}
-		out.Path = name + ".wav"
-		w.Outs = append(w.Outs, out)
-	}
-	return w, nil
-}
-
-// packed divides a take's strands into files.
-func packed(t store.Take, strands []store.Strand, packing string) (groups [][]store.Strand, orders [][]audio.Speaker) {
-	if packing == "poly" {
-		var order []audio.Speaker
-		if len(t.Readings) == 1 && len(t.Readings[0].Positions) == len(strands) {
-			if order = t.Readings[0].Order; t.Readings[0].Kind == take.Stereo {
-				order = []audio.Speaker{"L", "R"}
-			}
+		if s.Linked != "" && !slices.ContainsFunc(w.Linked, func(l linkedFile) bool { return l.Path == s.Linked }) {
+			w.Linked = append(w.Linked, linkedFile{s.Linked, s.FileSize, s.FileModified})
 		}
-		return [][]store.Strand{strands}, [][]audio.Speaker{order}
-	}
-	paired := map[int]int{}
-	if packing == "pairs" {
-		for _, r := range t.Readings {
-			if r.Kind == take.Stereo && r.Positions[1] == r.Positions[0]+1 {
-				paired[r.Positions[0]] = r.Positions[1]
-			}
+		st := poly.Strand{Path: path, Channel: s.Channel, Label: s.Label, Track: s.Position}
+		if s.RecorderTrack != nil {
+			st.Track = *s.RecorderTrack
 		}
+		take.Strands = append(take.Strands, poly.Placed{Strand: st, Position: s.Position})
 	}
-	for i := 0; i < len(strands); i++ {
-		g := strands[i : i+1]
-		var order []audio.Speaker
-		if paired[strands[i].Position] != 0 && i+1 < len(strands) {
-			g, order = strands[i:i+2], []audio.Speaker{"L", "R"}
-			i++
-		}
-		groups, orders = append(groups, g), append(orders, order)
-	}
-	return groups, orders
+	var err error
+	w.Outs, err = poly.Plan(take, o.Packing, o.Pattern)
+	return w, err
 }
 
 // OrderWritings orders takes to be written, each as a job of its own: one that fails stops no other.

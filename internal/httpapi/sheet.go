@@ -176,7 +176,7 @@ func (s *server) ListWritings(ctx context.Context, r contract.ListWritingsReques
 
 // OrderWritings implements contract.StrictServerInterface.
 func (s *server) OrderWritings(ctx context.Context, r contract.OrderWritingsRequestObject) (contract.OrderWritingsResponseObject, error) {
-	o := app.WritingOrder{Takes: r.Body.Takes, Packing: string(r.Body.Packing)}
+	o := app.WritingOrder{Takes: r.Body.Takes, Packing: poly.Packing(r.Body.Packing)}
 	if r.Body.Pattern != nil {
 		o.Pattern = *r.Body.Pattern
 	}
@@ -204,7 +204,7 @@ func writings(rows []store.Writing) ([]contract.Writing, error) {
 			return nil, err
 		}
 		v := contract.Writing{
-			Id: row.ID, Take: row.TakeName, Packing: w.Packing, State: contract.WritingState(row.State), Files: []contract.WrittenFile{},
+			Id: row.ID, Take: row.TakeName, Packing: string(w.Packing), State: contract.WritingState(row.State), Files: []contract.WrittenFile{},
 			Error: contract.Snag{Code: row.ErrorCode, Message: row.ErrorMessage},
 		}
 		for i, o := range w.Outs {
