@@ -56,12 +56,6 @@ type TrackFact struct {
 	RecorderTrack int    `json:"recorder_track"` // 0 when not known
 }
 
-// UnmarshalJSON reads it under the names that its fields have now, and those that they had.
-func (t *TrackFact) UnmarshalJSON(b []byte) error {
-	type plain TrackFact
-	return stored.Decode(b, (*plain)(t))
-}
-
 // Gather brings together what the file says of itself. name is the file's name, used for the
 // labels of files that say nothing else.
 func (i *Info) Gather(name string) Facts {

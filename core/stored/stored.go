@@ -9,23 +9,38 @@ import (
 )
 
 // Decode reads an object into a struct whose fields have names like sample_rate. One that was written under the names of
-// Go (SampleRate) is read as well.
+// Go (SampleRate) is read as well, with the objects in it.
 func Decode(b []byte, into any) error {
 	if former(b) {
-		var fields map[string]json.RawMessage
-		if err := json.Unmarshal(b, &fields); err != nil {
+		var was any
+		d := json.NewDecoder(bytes.NewReader(b))
+		d.UseNumber() // 64 bits stay as they are
+		if err := d.Decode(&was); err != nil {
 			return err
 		}
-		now := make(map[string]json.RawMessage, len(fields))
-		for name, v := range fields {
-			now[Name(name)] = v
-		}
 		var err error
-		if b, err = json.Marshal(now); err != nil {
+		if b, err = json.Marshal(renamed(was)); err != nil {
 			return err
 		}
 	}
 	return json.Unmarshal(b, into)
+}
+
+// renamed is a value whose objects' fields have the names of now.
+func renamed(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		out := make(map[string]any, len(v))
+		for name, f := range v {
+			out[Name(name)] = renamed(f)
+		}
+		return out
+	case []any:
+		for i := range v {
+			v[i] = renamed(v[i])
+		}
+	}
+	return v
 }
 
 // former looks at the first field's name.

@@ -14,12 +14,15 @@ func TestFormerNames(t *testing.T) {
 	}
 	type plain struct {
 		ProductionID string `json:"production_id"`
-		Tracks       []int  `json:"tracks"`
+		Tracks       []struct {
+			RecorderTrack int64 `json:"recorder_track"`
+		} `json:"tracks"`
 	}
-	for _, b := range []string{`{"ProductionID": "x", "Tracks": [1, 2]}`, `{"production_id": "x", "tracks": [1, 2]}`} {
+	for _, b := range []string{`{"ProductionID": "x", "Tracks": [{"RecorderTrack": 9007199254740993}]}`, `{"production_id": "x", "tracks": [{"recorder_track": 9007199254740993}]}`} {
 		var v plain
 		assert.NoError(t, stored.Decode([]byte(b), &v))
-		assert.Equal(t, plain{"x", []int{1, 2}}, v)
+		assert.Equal(t, "x", v.ProductionID)
+		assert.EqualValues(t, 9007199254740993, v.Tracks[0].RecorderTrack, "to the last bit")
 	}
 	var v plain
 	assert.NoError(t, stored.Decode([]byte(`{}`), &v))

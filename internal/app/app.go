@@ -57,12 +57,23 @@ type Event struct {
 	Production uuid.UUID `json:"production"`
 	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, prints, shelf, syncs, loudness, progress
 	ID         string    `json:"id,omitempty"`
-	Done       int64     `json:"done,omitempty"`
-	Total      int64     `json:"total,omitempty"`
+	// Rows are the takes, or strands of takes, that have changed; nil where they are too many, or not known.
+	Rows  []uuid.UUID `json:"rows,omitempty"`
+	Done  int64       `json:"done,omitempty"`
+	Total int64       `json:"total,omitempty"`
 }
 
+// publish tells of events, once the transaction that q is of ends well. Those of takes say which, and are left out where the
+// transaction has changed none.
 func publish(ctx context.Context, q store.Queries, events ...Event) error {
 	for _, e := range events {
+		if e.Kind == "takes" && e.Rows == nil {
+			rows, none := q.Touched()
+			if none {
+				continue
+			}
+			e.Rows = rows
+		}
 		b, err := json.Marshal(e)
 		if err != nil {
 			return err

@@ -171,7 +171,7 @@ func (a *App) LookForLost(ctx context.Context) error {
 		if err := a.Store.SetLost(ctx, f.ID, lost); err != nil {
 			return err
 		}
-		if err := publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}, Event{Production: f.ProductionID, Kind: "takes"}); err != nil {
+		if err := publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}); err != nil {
 			return err
 		}
 	}

@@ -21,6 +21,15 @@ func Readiness(t store.Take, strands []store.Strand) readiness.Take {
 	return r
 }
 
+// ListedReadiness is Readiness of what a list has read.
+func ListedReadiness(t store.Take, strands []store.ListedStrand) readiness.Take {
+	plain := make([]store.Strand, len(strands))
+	for i, s := range strands {
+		plain[i] = s.Strand
+	}
+	return Readiness(t, plain)
+}
+
 // weigh works out whether something is amiss with takes that were written, and keeps it with them.
 func weigh(ctx context.Context, q store.Queries, ids []uuid.UUID) error {
 	takes, err := q.TakesByID(ctx, ids)

@@ -160,23 +160,12 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), forward.areas(also...), what, touched(forward, inverse), forward, inverse); err != nil {
 			return err
 		}
-		events := []Event{{Production: r.ProductionID, Kind: "reel"}}
-		if forward.Cells != nil || inUse(list) {
-			events = append(events, Event{Production: r.ProductionID, Kind: "takes"})
-		}
-		return publish(ctx, tx.Queries, events...)
+		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
 	})
 	if err == nil && stale {
 		err = ErrStale
 	}
 	return e, err
-}
-
-// inUse reports whether operations may change which strands a reel plays, which is shown with the takes.
-func inUse(ops []reel.Op) bool {
-	return slices.ContainsFunc(ops, func(o reel.Op) bool {
-		return o.AddTrack != nil || o.RemoveTrack != nil || o.AddClips != nil || o.RemoveClips != nil
-	})
 }
 
 // LayTakes takes takes into a reel, the earliest first: one edit, undone as one.

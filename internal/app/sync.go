@@ -76,7 +76,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 				return err
 			}
 		}
-		return publish(ctx, tx.Queries, Event{Production: production, Kind: "syncs"})
+		return publish(ctx, tx.Queries, Event{Production: production, Kind: "syncs"}, Event{Production: production, Kind: "takes"})
 	})
 }
 
@@ -102,8 +102,16 @@ func (a *App) AlignAgain(ctx context.Context, id uuid.UUID) error {
 		if _, err := a.Queue.Align(ctx, tx.Tx, id); err != nil {
 			return err
 		}
-		return publish(ctx, tx.Queries, Event{Production: s.ProductionID, Kind: "syncs"})
+		return publish(ctx, tx.Queries, pairChanged(s)...)
 	})
+}
+
+// pairChanged tells of a pair, and of its take, beside which it is shown how far lining up is.
+func pairChanged(s store.Sync) []Event {
+	return []Event{
+		{Production: s.ProductionID, Kind: "syncs", ID: s.ID.String()},
+		{Production: s.ProductionID, Kind: "takes", Rows: []uuid.UUID{s.Take}},
+	}
 }
 
 // Align is the work of a job: compare a pair by what it hears.
@@ -115,11 +123,11 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	if err != nil || s.State == "accepted" || s.State == "refused" {
 		return err
 	}
-	changed := Event{Production: s.ProductionID, Kind: "syncs", ID: id.String()}
+	changed := pairChanged(s)
 	if err := a.Store.MoveSync(ctx, id, "aligning"); err != nil {
 		return err
 	}
-	if err := publish(ctx, a.Store.Queries, changed); err != nil {
+	if err := publish(ctx, a.Store.Queries, changed...); err != nil {
 		return err
 	}
 	s, err = a.compare(ctx, s)
@@ -137,7 +145,7 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	default:
 		s.State = string(s.Body.Certainty)
 	}
-	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, changed))
+	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, changed...))
 }
 
 // FailSync says that a pair can't be compared, and why.
@@ -150,7 +158,7 @@ func (a *App) FailSync(ctx context.Context, id uuid.UUID, why *snag.Refusal) err
 		return err
 	}
 	s.State, s.ErrorMessage = "failed", why.Message
-	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, Event{Production: s.ProductionID, Kind: "syncs", ID: id.String()}))
+	return errors.Join(a.Store.SaveSync(ctx, s), publish(ctx, a.Store.Queries, pairChanged(s)...))
 }
 
 // compare finds where a pair lies, and which of its strands agree best there.

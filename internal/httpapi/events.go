@@ -132,6 +132,9 @@ func (e eventStream) VisitGetEventsResponse(w http.ResponseWriter) error {
 			if ev.ID != "" {
 				out.Id = &ev.ID
 			}
+			if ev.Rows != nil {
+				out.Rows = &ev.Rows
+			}
 			if ev.Kind == "progress" {
 				out.Done, out.Total = &ev.Done, &ev.Total
 			}

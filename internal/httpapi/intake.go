@@ -45,7 +45,15 @@ func (s *server) ListFiles(ctx context.Context, r contract.ListFilesRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	fs, err := s.app.Store.FilesAfter(ctx, p.ID, after, limit)
+	if r.Params.Rows != nil {
+		fs, err := s.app.Store.ListFilesOf(ctx, p.ID, *r.Params.Rows)
+		if err != nil {
+			return nil, err
+		}
+		items, err := s.files(ctx, p, fs)
+		return contract.ListFiles200JSONResponse{Items: items, Total: len(items)}, err
+	}
+	fs, err := s.app.Store.ListFiles(ctx, p.ID, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -64,8 +72,17 @@ func (s *server) ListFiles(ctx context.Context, r contract.ListFilesRequestObjec
 	return out, nil
 }
 
+// waiting are files that have just been taken in, or are to be read again: nothing is known of them yet.
+func waiting(fs ...store.File) []store.ListedFile {
+	out := make([]store.ListedFile, len(fs))
+	for i, f := range fs {
+		out[i].File = f
+	}
+	return out
+}
+
 // files shows files with the strands made of them.
-func (s *server) files(ctx context.Context, p store.Production, fs []store.File) ([]contract.File, error) {
+func (s *server) files(ctx context.Context, p store.Production, fs []store.ListedFile) ([]contract.File, error) {
 	ids := make([]uuid.UUID, len(fs))
 	for i, f := range fs {
 		ids[i] = f.ID
@@ -85,15 +102,8 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.File)
 	out := []contract.File{}
 	for _, f := range fs {
 		v := contract.File{
-			Id: f.ID, Name: f.Name, Size: f.Size, Origin: contract.FileOrigin(f.Origin), State: contract.FileState(f.State), Hash: f.Hash,
+			Id: f.ID, Name: f.Name, Size: f.Size, Origin: contract.FileOrigin(f.Origin), DuplicateOf: f.SameAs, State: contract.FileState(f.State), Hash: f.Hash,
 			Error: contract.Snag{Code: f.ErrorCode, Message: f.ErrorMessage}, Snags: []contract.Snag{}, Tracks: []contract.FileTrack{}, Streams: []string{},
-		}
-		if f.DuplicateOf != nil {
-			same, err := s.app.Store.File(ctx, *f.DuplicateOf)
-			if err != nil {
-				return nil, err
-			}
-			v.DuplicateOf = same.Name
 		}
 		if a := f.Facts; a != nil {
 			v.Container, v.Coding, v.SampleRate, v.Channels, v.Frames = a.Container, a.Coding, a.SampleRate, a.Channels, a.Frames
@@ -166,7 +176,7 @@ func (s *server) TakeFromShelf(ctx context.Context, r contract.TakeFromShelfRequ
 	if err := s.watcher.Look(ctx); err != nil { // they are not offered any more
 		return nil, err
 	}
-	items, err := s.files(ctx, p, fs)
+	items, err := s.files(ctx, p, waiting(fs...))
 	return contract.TakeFromShelf202JSONResponse(items), err
 }
 
@@ -225,7 +235,7 @@ func (s *server) RetryFile(ctx context.Context, r contract.RetryFileRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	items, err := s.files(ctx, p, []store.File{f})
+	items, err := s.files(ctx, p, waiting(f))
 	if err != nil {
 		return nil, err
 	}

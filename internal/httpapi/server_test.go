@@ -35,13 +35,13 @@ const slow = 3 * time.Second
 
 // server is the whole application, with a worker, on a database of its own.
 type server struct {
-	t     *testing.T
+	t     testing.TB
 	url   string
 	media string
 	app   *app.App
 }
 
-func start(t *testing.T, shelf string) *server {
+func start(t testing.TB, shelf string) *server {
 	t.Helper()
 	st := pgtest.Store(t)
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))
@@ -161,7 +161,7 @@ func (s *server) uploadFile(production, path string) {
 }
 
 // until asks again until ok; the server works in the background.
-func until[T any](t *testing.T, what string, get func() T, ok func(T) bool) T {
+func until[T any](t testing.TB, what string, get func() T, ok func(T) bool) T {
 	t.Helper()
 	deadline := time.Now().Add(60 * time.Second)
 	for {

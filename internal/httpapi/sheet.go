@@ -55,7 +55,7 @@ func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	ts, err := s.app.Store.TakesOfRows(ctx, p.ID, rowsOf(cells))
+	ts, err := s.app.Store.ListTakesOf(ctx, p.ID, rowsOf(cells))
 	if err != nil {
 		return nil, err
 	}
@@ -287,13 +287,11 @@ func readingsOf(rs []take.Reading) []contract.Reading {
 	return out
 }
 
-func suggestions(ss []store.Suggestion) map[uuid.UUID][]contract.Suggestion {
-	out := map[uuid.UUID][]contract.Suggestion{}
-	for _, s := range ss {
-		if s.State == "open" {
-			out[s.TakeID] = append(out[s.TakeID], contract.Suggestion{
-				Id: s.ID, Kind: s.Body.Kind, Positions: s.Body.Positions, Says: s.Body.Says, Reason: s.Body.Reason, Certainty: contract.SuggestionCertainty(s.Body.Certainty),
-			})
+func suggestions(open []store.OpenSuggestion) []contract.Suggestion {
+	out := make([]contract.Suggestion, len(open))
+	for i, s := range open {
+		out[i] = contract.Suggestion{
+			Id: s.ID, Kind: s.Body.Kind, Positions: s.Body.Positions, Says: s.Body.Says, Reason: s.Body.Reason, Certainty: contract.SuggestionCertainty(s.Body.Certainty),
 		}
 	}
 	return out

@@ -18,7 +18,12 @@ func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.app.Store.SyncPage(ctx, p.ID, after, limit)
+	var rows []store.Sync
+	if r.Params.Rows != nil {
+		rows, err = s.app.Store.SyncsOf(ctx, p.ID, *r.Params.Rows)
+	} else {
+		rows, err = s.app.Store.SyncPage(ctx, p.ID, after, limit)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -30,7 +35,7 @@ func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObjec
 	for _, row := range rows {
 		out.Items = append(out.Items, v.pair(row))
 	}
-	if len(rows) == limit {
+	if len(rows) == limit && r.Params.Rows == nil {
 		out.Next = rows[limit-1].ID.String()
 	}
 	return out, nil
@@ -51,41 +56,27 @@ func (s *server) syncView(ctx context.Context, p store.Production, rows []store.
 	for _, r := range rows {
 		ids = append(ids, r.RefTake, r.Take)
 	}
-	ts, err := s.app.Store.TakesOfRows(ctx, p.ID, ids)
-	if err != nil {
-		return nil, err
-	}
-	strands, err := s.app.Store.Strands(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	pictures, err := app.Pictured(ctx, s.app.Store.Queries, ids)
+	ts, err := s.app.Store.SyncTakes(ctx, p.ID, ids)
 	if err != nil {
 		return nil, err
 	}
 	if v.clocks, err = app.Clocks(ctx, s.app.Store.Queries, p.ID); err != nil {
 		return nil, err
 	}
-	for _, t := range ts {
-		st := contract.SyncTake{Id: t.ID, Name: t.Name, SampleRate: t.SampleRate, Frames: t.Frames, Start: t.StartSamples, StartWas: t.StartWas, Roll: t.Roll, Day: t.Day}
+	for _, row := range ts {
+		t := row.Take
+		st := contract.SyncTake{Id: t.ID, Name: t.Name, SampleRate: t.SampleRate, Frames: t.Frames, Start: t.StartSamples, StartWas: t.StartWas, Roll: t.Roll, Day: t.Day, Strands: row.Strands}
 		if t.StartSamples != nil {
 			st.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
-		if f, ok := pictures[t.ID]; ok {
+		if row.Picture != nil {
 			v.cameras[t.ID], st.Camera = true, app.AlignTake(t, true).Clock()
-			if f.Facts.Strip != nil { // the small picture could be made
-				st.Picture = f.ID.String()
+			if row.Stills {
+				st.Picture = row.Picture.String()
 			}
 		}
-		loudest := -1.0
-		for _, o := range strands {
-			if o.TakeID != t.ID {
-				continue
-			}
-			st.Strands++
-			if o.RMS > loudest {
-				loudest, st.Strand = o.RMS, o.ID.String()
-			}
+		if row.Loudest != nil {
+			st.Strand = row.Loudest.String()
 		}
 		v.rows[t.ID], v.shown[t.ID] = t, st
 	}
@@ -162,24 +153,16 @@ func (s *server) AlignAgain(ctx context.Context, r contract.AlignAgainRequestObj
 	return contract.AlignAgain202Response{}, s.app.AlignAgain(ctx, r.Sync)
 }
 
-// synced says how far lining takes up is: of a take's pairs the furthest counts.
-func (s *server) synced(ctx context.Context, p store.Production, ts []store.Take) (map[uuid.UUID]contract.TakeSync, error) {
-	rows, err := s.app.Store.Syncs(ctx, p.ID)
-	if err != nil {
-		return nil, err
+// synced says how far lining a take up is: of its pairs the furthest counts.
+func synced(t store.ListedTake) contract.TakeSync {
+	if t.StartSet != nil {
+		return contract.TakeSyncAccepted
 	}
-	rank := map[contract.TakeSync]int{"": 0, contract.TakeSyncNone: 1, contract.TakeSyncWaiting: 2, contract.TakeSyncDoubtful: 3, contract.TakeSyncAligned: 4, contract.TakeSyncAccepted: 5}
-	as := map[string]contract.TakeSync{"proposed": contract.TakeSyncWaiting, "aligning": contract.TakeSyncWaiting, "aligned": contract.TakeSyncAligned, "doubtful": contract.TakeSyncDoubtful, "none": contract.TakeSyncNone, "failed": contract.TakeSyncNone, "accepted": contract.TakeSyncAccepted}
-	out := map[uuid.UUID]contract.TakeSync{}
-	for _, r := range rows {
-		if v := as[r.State]; rank[v] > rank[out[r.Take]] {
-			out[r.Take] = v
-		}
+	rank := []contract.TakeSync{"", contract.TakeSyncNone, contract.TakeSyncWaiting, contract.TakeSyncDoubtful, contract.TakeSyncAligned, contract.TakeSyncAccepted}
+	as := map[string]int{"none": 1, "failed": 1, "proposed": 2, "aligning": 2, "doubtful": 3, "aligned": 4, "accepted": 5}
+	furthest := 0
+	for _, state := range t.Syncs {
+		furthest = max(furthest, as[state])
 	}
-	for _, t := range ts {
-		if t.StartSet != nil {
-			out[t.ID] = contract.TakeSyncAccepted
-		}
-	}
-	return out, nil
+	return rank[furthest]
 }

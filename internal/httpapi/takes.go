@@ -23,7 +23,15 @@ func (s *server) ListTakes(ctx context.Context, r contract.ListTakesRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	ts, err := s.app.Store.TakesAfter(ctx, p.ID, after, limit)
+	if r.Params.Rows != nil {
+		ts, err := s.app.Store.ListTakesOf(ctx, p.ID, *r.Params.Rows)
+		if err != nil {
+			return nil, err
+		}
+		items, err := s.takes(ctx, p, ts)
+		return contract.ListTakes200JSONResponse{Items: items, Total: len(items)}, err
+	}
+	ts, err := s.app.Store.ListTakes(ctx, p.ID, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -42,20 +50,16 @@ func (s *server) ListTakes(ctx context.Context, r contract.ListTakesRequestObjec
 	return out, nil
 }
 
-func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take) ([]contract.Take, error) {
+func (s *server) takes(ctx context.Context, p store.Production, ts []store.ListedTake) ([]contract.Take, error) {
 	ids := make([]uuid.UUID, len(ts))
 	for i, t := range ts {
 		ids[i] = t.ID
 	}
-	strands, err := s.app.Store.Strands(ctx, ids)
+	strands, err := s.app.Store.ListStrands(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
-	used, err := s.app.Store.StrandsInReels(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	of := make(map[uuid.UUID][]store.Strand, len(ts)) // they come take by take
+	of := make(map[uuid.UUID][]store.ListedStrand, len(ts)) // they come take by take
 	for from := 0; from < len(strands); {
 		to := from + 1
 		for to < len(strands) && strands[to].TakeID == strands[from].TakeID {
@@ -64,37 +68,25 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Take)
 		of[strands[from].TakeID] = strands[from:to]
 		from = to
 	}
-	suggested, err := s.app.Store.Suggestions(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	open := suggestions(suggested)
-	cameras, err := s.app.Store.TakesWithPicture(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	synced, err := s.synced(ctx, p, ts)
-	if err != nil {
-		return nil, err
-	}
 	out := make([]contract.Take, 0, len(ts))
-	for _, t := range ts {
+	for _, listed := range ts {
+		t := listed.Take
 		v := contract.Take{
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
 			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
-			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.Readiness(t, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
+			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.ListedReadiness(t, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
 			Readings: readingsOf(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
-			Suggestions: append([]contract.Suggestion{}, open[t.ID]...), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced[t.ID], Camera: cameras[t.ID],
+			Suggestions: suggestions(listed.Open), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced(listed), Camera: listed.Camera,
 		}
 		if t.StartSamples != nil {
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
 		for _, st := range of[t.ID] {
-			v.InReel = v.InReel || used[st.ID.String()]
+			v.InReel = v.InReel || st.InReel
 			v.Strands = append(v.Strands, contract.Strand{
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
-				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st),
+				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st.Strand),
 				Frames: st.Frames, File: st.FileID, FileName: st.FileName, Channel: st.Channel,
 				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass, Loose: st.Loose, Shift: st.Shift,
 				Shape: base64.StdEncoding.EncodeToString(st.Shape),
@@ -115,7 +107,11 @@ func (s *server) LabelStrand(ctx context.Context, r contract.LabelStrandRequestO
 	if err != nil {
 		return nil, err
 	}
-	items, err := s.takes(ctx, p, []store.Take{t})
+	listed, err := s.app.Store.ListTakesOf(ctx, p.ID, []uuid.UUID{t.ID})
+	if err != nil {
+		return nil, err
+	}
+	items, err := s.takes(ctx, p, listed)
 	if err != nil {
 		return nil, err
 	}

@@ -154,6 +154,7 @@ func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash, working str
 
 // DeleteFile removes a file and its strands, and takes that are left without any.
 func (q Queries) DeleteFile(ctx context.Context, id uuid.UUID) error {
+	q.touchAll()
 	if _, err := q.db.Exec(ctx, `DELETE FROM strands WHERE file_id = $1`, id); err != nil {
 		return err
 	}

@@ -113,6 +113,7 @@ func (q Queries) reels(ctx context.Context, where string, args ...any) ([]Reel, 
 
 // NameReel gives a reel a name, and says whether it is removed.
 func (q Queries) NameReel(ctx context.Context, id uuid.UUID, name string, removed bool) error {
+	q.touchAll() // what it plays is in a reel no more, or again
 	return q.exec(ctx, `UPDATE reels SET name = $2, removed = $3 WHERE id = $1`, id, name, removed)
 }
 
@@ -198,12 +199,18 @@ func (q Queries) setReelStrands(ctx context.Context, id uuid.UUID, was, now map[
 		}
 		return out
 	}
-	if gone := missing(was, now); gone != nil {
+	gone, come := missing(was, now), missing(now, was)
+	for _, name := range append(gone, come...) {
+		if strand, err := uuid.Parse(name); err == nil {
+			q.touch(strand)
+		}
+	}
+	if gone != nil {
 		if _, err := q.db.Exec(ctx, `DELETE FROM reel_strands WHERE reel_id = $1 AND strand_id = ANY ($2::uuid[])`, id, gone); err != nil {
 			return err
 		}
 	}
-	if come := missing(now, was); come != nil {
+	if come != nil {
 		_, err := q.db.Exec(ctx, `INSERT INTO reel_strands SELECT $1, unnest($2::uuid[]) ON CONFLICT DO NOTHING`, id, come)
 		return err
 	}

@@ -34,18 +34,20 @@ func (q Queries) SuggestionsByID(ctx context.Context, production uuid.UUID, ids 
 
 // InsertSuggestion adds one.
 func (q Queries) InsertSuggestion(ctx context.Context, s Suggestion) error {
+	q.touch(s.TakeID)
 	return q.exec(ctx, `INSERT INTO suggestions (`+suggestionColumns+`) VALUES ($1, $2, $3, $4, $5)`, s.ID, s.ProductionID, s.TakeID, s.Body, s.State)
 }
 
 // DeleteOpenSuggestions forgets what nobody has decided about a take.
 func (q Queries) DeleteOpenSuggestions(ctx context.Context, take uuid.UUID) error {
+	q.touch(take)
 	_, err := q.db.Exec(ctx, `DELETE FROM suggestions WHERE take_id = $1 AND state = 'open'`, take)
 	return err
 }
 
 // MoveSuggestion records what was decided.
 func (q Queries) MoveSuggestion(ctx context.Context, id uuid.UUID, state string) error {
-	return q.exec(ctx, `UPDATE suggestions SET state = $2 WHERE id = $1`, id, state)
+	return q.touching(ctx, `UPDATE suggestions SET state = $2 WHERE id = $1 RETURNING take_id`, id, state)
 }
 
 // TemplateLabel is what a template gives one channel.

@@ -64,7 +64,7 @@ func OpenTraced(ctx context.Context, url string, tracer pgx.QueryTracer) (*Store
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
-	return &Store{Queries{tagged{pool}, newDocs()}, pool}, nil
+	return &Store{Queries{db: tagged{pool}, docs: newDocs()}, pool}, nil
 }
 
 // own is a connection that is held for long: not one of the pool, which others would wait for.
@@ -137,7 +137,7 @@ type Tx struct {
 func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
 	var failed error
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		failed = fn(Tx{Queries{tagged{tx}, s.docs}, tx})
+		failed = fn(Tx{Queries{tagged{tx}, s.docs, &touched{rows: map[uuid.UUID]bool{}}}, tx})
 		return failed
 	})
 	if failed != nil {
@@ -148,8 +148,9 @@ func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
 
 // Queries are the statements, on a pool or in a transaction.
 type Queries struct {
-	db   querier
-	docs *docs
+	db      querier
+	docs    *docs
+	touched *touched // nil outside of a transaction
 }
 
 type querier interface {

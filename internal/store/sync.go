@@ -35,6 +35,11 @@ func (q Queries) SyncPage(ctx context.Context, production, after uuid.UUID, limi
 	return many[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
 }
 
+// SyncsOf finds some of a production's.
+func (q Queries) SyncsOf(ctx context.Context, production uuid.UUID, ids []uuid.UUID) ([]Sync, error) {
+	return many[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE production_id = $1 AND id = ANY($2) ORDER BY id`, production, ids)
+}
+
 // Sync finds one.
 func (q Queries) Sync(ctx context.Context, id uuid.UUID) (Sync, error) {
 	return one[Sync](ctx, q, `SELECT `+syncColumns+` FROM syncs WHERE id = $1`, id)
@@ -42,6 +47,7 @@ func (q Queries) Sync(ctx context.Context, id uuid.UUID) (Sync, error) {
 
 // ProposeSync adds a pair, unless it is there. added says which.
 func (q Queries) ProposeSync(ctx context.Context, s Sync) (added bool, err error) {
+	q.touch(s.Take)
 	tag, err := q.db.Exec(ctx, `INSERT INTO syncs (id, production_id, ref_take, take, why, state) VALUES ($1, $2, $3, $4, $5, 'proposed') ON CONFLICT DO NOTHING`,
 		s.ID, s.ProductionID, s.RefTake, s.Take, s.Why)
 	return err == nil && tag.RowsAffected() == 1, err
@@ -49,6 +55,7 @@ func (q Queries) ProposeSync(ctx context.Context, s Sync) (added bool, err error
 
 // SaveSync stores how far a pair is.
 func (q Queries) SaveSync(ctx context.Context, s Sync) error {
+	q.touch(s.Take)
 	return q.exec(ctx, `UPDATE syncs SET state = $2, body = $3, nudge = $4, ref_strand = $5, take_strand = $6, error_message = $7 WHERE id = $1`,
 		s.ID, s.State, s.Body, s.Nudge, s.RefStrand, s.TakeStrand, s.ErrorMessage)
 }
@@ -60,7 +67,7 @@ func (q Queries) NudgeSync(ctx context.Context, id uuid.UUID, samples int64) err
 
 // MoveSync changes what was decided about a pair.
 func (q Queries) MoveSync(ctx context.Context, id uuid.UUID, state string) error {
-	return q.exec(ctx, `UPDATE syncs SET state = $2 WHERE id = $1`, id, state)
+	return q.touching(ctx, `UPDATE syncs SET state = $2 WHERE id = $1 RETURNING take`, id, state)
 }
 
 // Clock is a row of clocks: a camera's on a day, and by how much it was behind.

@@ -137,7 +137,7 @@ func (q Queries) TakesAfter(ctx context.Context, production, after uuid.UUID, li
 
 // TakesOfRows finds the takes of a production that ids of takes or strands stand for.
 func (q Queries) TakesOfRows(ctx context.Context, production uuid.UUID, ids []uuid.UUID) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND (id = ANY($2) OR id IN (SELECT take_id FROM strands WHERE id = ANY($2))) ORDER BY id`, production, ids)
+	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND id IN (SELECT unnest($2::uuid[]) UNION SELECT take_id FROM strands WHERE id = ANY($2)) ORDER BY id`, production, ids)
 }
 
 // TakeCount counts a production's takes.
@@ -208,6 +208,7 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 	if t.Relations == nil {
 		t.Relations = []survey.Relation{}
 	}
+	q.touch(t.ID)
 	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31, $32, $33)
 		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31, drift_set = $32, read_by_hand = $33`,
 		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet, t.DriftSet, t.ReadByHand)
@@ -215,11 +216,13 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 
 // SetRelations stores what the members of a set of files have to do with each other.
 func (q Queries) SetRelations(ctx context.Context, id uuid.UUID, rs []survey.Relation, members string) error {
+	q.touch(id)
 	return q.exec(ctx, `UPDATE takes SET relations = $2, related = $3 WHERE id = $1`, id, rs, members)
 }
 
 // DeleteEmptyTakes removes those of the given takes that have no strands.
 func (q Queries) DeleteEmptyTakes(ctx context.Context, takes []uuid.UUID) error {
+	q.touch(takes...)
 	_, err := q.db.Exec(ctx, `DELETE FROM takes t WHERE id = ANY($1) AND NOT EXISTS (SELECT FROM strands s WHERE s.take_id = t.id)`, takes)
 	return err
 }
@@ -257,17 +260,20 @@ func (q Queries) Strand(ctx context.Context, id uuid.UUID) (Strand, error) {
 
 // InsertStrand adds one.
 func (q Queries) InsertStrand(ctx context.Context, s Strand) error {
+	q.touch(s.TakeID)
 	return q.exec(ctx, `INSERT INTO strands (id, take_id, file_id, channel, position, label, label_source, recorder_track, peak, rms, stem, part, treat, shape)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`, s.ID, s.TakeID, s.FileID, s.Channel, s.Position, s.Label, s.LabelSource, s.RecorderTrack, s.Peak, s.RMS, s.Stem, s.Part, s.Treat, s.Shape)
 }
 
 // PlaceStrand puts a strand into a take.
 func (q Queries) PlaceStrand(ctx context.Context, id, take uuid.UUID, position int) error {
+	q.touch(take)
 	return q.exec(ctx, `UPDATE strands SET take_id = $2, position = $3 WHERE id = $1`, id, take, position)
 }
 
 // SaveStrand stores what people say of a strand.
 func (q Queries) SaveStrand(ctx context.Context, s Strand) error {
+	q.touch(s.ID)
 	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6, loose = $7, shift = $8 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat, s.Loose, s.Shift)
 }
 

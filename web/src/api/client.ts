@@ -22,7 +22,10 @@ export type Bus = Schemas["Bus"];
 export type Delivery = Schemas["Delivery"];
 export type Snag = Schemas["Snag"];
 
-export const api = createClient<paths>({ baseUrl: window.location.origin });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  querySerializer: { array: { style: "form", explode: false } },
+});
 
 /** Whose edits these are: undo takes back one's own. A name that this browser has made up and keeps. */
 function session(): string {

@@ -3,21 +3,22 @@ import { useEffect } from "react";
 import { create } from "zustand";
 import type { Schemas } from "./client";
 import { keys } from "./queries";
+import { readRows } from "./rows";
 
 /** How far jobs are, by the id of the file or delivery they are about. */
 export const useProgress = create<Record<string, { done: number; total: number }>>(() => ({}));
 
 /**
- * Listens to what happens in a production and refreshes what is shown of it. Many events at once,
- * as when hundreds of files arrive, are answered a few times a second.
+ * Listens to what happens in a production and refreshes what is shown of it: single rows where it is said which have
+ * changed, else lists. Many events at once, as when hundreds of files arrive, are answered a few times a second.
  */
 export function useEvents(production: string) {
   const client = useQueryClient();
   useEffect(() => {
     const source = new EventSource(`/api/productions/${production}/events`);
-    const stale = new Set<string>();
+    const stale = new Map<string, Set<string> | "all">(); // rows by kind of event
     let timer: ReturnType<typeof setTimeout> | undefined;
-    let rest = 150; // ms between refreshes: long lists are fetched less often, so that input is answered
+    let rest = 40; // ms between refreshes: long lists are fetched less often, so that input is answered
     const refresh = async () => {
       const lists = {
         files: keys.files(production),
@@ -28,20 +29,28 @@ export function useEvents(production: string) {
         shelf: keys.watch(production),
         syncs: keys.syncs(production),
       };
-      const wanted = [...stale].flatMap((kind) => {
-        const key = lists[kind as keyof typeof lists];
-        // Prints have no list of their own: they are in the queue, and then among the takes.
-        const queue = ["deliveries", "writings", "prints"].includes(kind) ? [keys.queue(production)] : [];
-        return key ? [key, ...queue] : queue;
-      });
+      const changed = [...stale];
       stale.clear();
       const began = performance.now();
+      const rows = changed.filter(([, rows]) => rows !== "all") as [string, Set<string>][];
+      const single = await Promise.all(
+        rows.map(([kind, ids]) => readRows(client, production, kind, ids).catch(() => false)),
+      );
+      const done = new Set(rows.filter((_, i) => single[i]).map(([kind]) => kind));
+      const wanted = changed.flatMap(([kind]) => {
+        const key = done.has(kind) ? undefined : lists[kind as keyof typeof lists];
+        // Prints have no list of their own: they are in the queue, and then among the takes.
+        const queue = ["deliveries", "writings", "prints"].includes(kind) ? [keys.queue(production)] : [];
+        // What hash lists make of the files is worked out over all of them.
+        const listed = kind === "files" && !key ? [keys.hashLists(production)] : [];
+        return [...(key ? [key] : []), ...queue, ...listed];
+      });
       await Promise.all(
         [...wanted, [...keys.production(production), "facts"]].map((queryKey) =>
           client.invalidateQueries({ queryKey }),
         ),
       );
-      rest = Math.max(150, Math.min(5000, 4 * (performance.now() - began)));
+      rest = Math.max(40, Math.min(5000, 4 * (performance.now() - began)));
       timer = undefined;
       if (stale.size > 0 && !ended) timer = setTimeout(refresh, rest);
     };
@@ -52,7 +61,10 @@ export function useEvents(production: string) {
         if (e.id) useProgress.setState({ [e.id]: { done: e.done ?? 0, total: e.total ?? 0 } });
         return;
       }
-      stale.add(e.kind);
+      const rows = e.rows ?? (e.id ? [e.id] : undefined);
+      const known = stale.get(e.kind);
+      if (!rows || known === "all") stale.set(e.kind, "all");
+      else stale.set(e.kind, new Set([...(known ?? []), ...rows]));
       timer ??= setTimeout(refresh, rest);
     };
     // After a break, whatever happened meanwhile is fetched.

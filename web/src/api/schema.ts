@@ -1994,6 +1994,8 @@ export interface components {
             /** @enum {string} */
             kind: "files" | "takes" | "reel" | "deliveries" | "writings" | "prints" | "shelf" | "syncs" | "loudness" | "progress";
             id?: string;
+            /** @description of takes: those that have changed, or strands of theirs; absent when they are many, or not known */
+            rows?: string[];
             /** Format: int64 */
             done?: number;
             /** Format: int64 */
@@ -4621,6 +4623,8 @@ export interface components {
         /** @description the cursor of the page before */
         after: string;
         limit: number;
+        /** @description these alone, by their ids; one that is not there is left out */
+        rows: string[];
     };
     requestBodies: never;
     headers: never;
@@ -4954,6 +4958,8 @@ export interface operations {
                 /** @description the cursor of the page before */
                 after?: components["parameters"]["after"];
                 limit?: components["parameters"]["limit"];
+                /** @description these alone, by their ids; one that is not there is left out */
+                rows?: components["parameters"]["rows"];
             };
             header?: never;
             path: {
@@ -5151,6 +5157,8 @@ export interface operations {
     listSyncs: {
         parameters: {
             query?: {
+                /** @description these alone, by their ids; one that is not there is left out */
+                rows?: components["parameters"]["rows"];
                 /** @description the cursor of the page before */
                 after?: components["parameters"]["after"];
                 limit?: components["parameters"]["limit"];
@@ -5640,6 +5648,8 @@ export interface operations {
                 /** @description the cursor of the page before */
                 after?: components["parameters"]["after"];
                 limit?: components["parameters"]["limit"];
+                /** @description these alone, by their ids; one that is not there is left out */
+                rows?: components["parameters"]["rows"];
             };
             header?: never;
             path: {
