@@ -1,7 +1,7 @@
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, go, test } from "./app";
-import { newProduction, recordings, takeIn } from "./many";
+import { copies, newProduction, recordings, takeIn } from "./many";
 import { samples, wav } from "./sound";
 import { played, rate, same, startTape, until, whence } from "./tape";
 
@@ -140,6 +140,62 @@ test("the sheet of a thousand takes", async ({ page, app }) => {
   expect(rows).toBe("1000");
   console.log(
     `bench: sheet of 1000 takes × 8 strands: opens in ${middle(opened).toFixed(0)} ms (median of ${opened.length}); scrolling, a frame takes ${middle(frames).toFixed(1)} ms, 95 % within ${nearly(frames, 0.95).toFixed(1)} ms`,
+  );
+});
+
+/** Ten thousand takes: how soon the sheet is there, and how soon an edit is seen in another browser. */
+test("ten thousand takes", async ({ page, app, browser }) => {
+  test.setTimeout(300_000);
+  const production = await newProduction(page, app.url, "Very many");
+  const [one = ""] = recordings(join(app.home, "lantern-ferry", "very many"), 1);
+  await takeIn(page, app.url, production, [`very many/${one}`]);
+  copies(app.home, production, 10_000);
+  await page.goto(`${app.url}/${production}/intake`);
+  await expect(page.getByRole("article").first()).toBeVisible();
+  const opened: number[] = [];
+  const whole: number[] = [];
+  for (let i = 0; i < 5; i++) {
+    await page.goto(`${app.url}/${production}/delivery`);
+    await expect(page.getByRole("heading", { level: 1, name: "Delivery" })).toBeVisible();
+    const [rows, all] = await page.evaluate(async () => {
+      const link = [...document.querySelectorAll<HTMLElement>("nav a")].find((a) => a.textContent?.includes("Takes"));
+      const began = performance.now();
+      link?.click();
+      const frame = () => new Promise(requestAnimationFrame);
+      while (!document.querySelector("[data-sheet] [role=rowheader] ~ [role=gridcell]")) await frame();
+      await frame();
+      const rows = performance.now() - began;
+      while (document.querySelector('[role=grid][aria-label="Takes"]')?.getAttribute("aria-rowcount") !== "10000")
+        await frame();
+      await frame();
+      return [rows, performance.now() - began];
+    });
+    opened.push(rows ?? 0);
+    whole.push(all ?? 0);
+  }
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(`${app.url}/${production}/takes`);
+  const first = /^Note of take /;
+  await expect(other.getByRole("gridcell", { name: first }).first()).toBeVisible();
+  await expect(other.getByRole("grid", { name: "Takes" })).toHaveAttribute("aria-rowcount", "10000");
+  const seen: number[] = [];
+  for (let i = 0; i < 20; i++) {
+    const note = `seen ${i}`;
+    const there = other.evaluate(async (note) => {
+      while (!document.querySelector("[data-sheet]")?.textContent?.includes(note))
+        await new Promise(requestAnimationFrame);
+      return performance.timeOrigin + performance.now();
+    }, note);
+    await page.getByRole("gridcell", { name: first }).first().click();
+    await page.keyboard.press("Enter");
+    await page.keyboard.press("ControlOrMeta+a");
+    await page.keyboard.type(note);
+    const typed = await page.evaluate(() => performance.timeOrigin + performance.now());
+    await page.keyboard.press("Enter");
+    seen.push((await there) - typed);
+  }
+  console.log(
+    `bench: sheet of 10000 takes × 8 strands: opens in ${middle(opened).toFixed(0)} ms, all rows there after ${middle(whole).toFixed(0)} ms (medians of ${opened.length}); an edit is seen in another browser after ${middle(seen).toFixed(0)} ms, slowest of ${seen.length} ${Math.max(...seen).toFixed(0)} ms`,
   );
 });
 

@@ -1,4 +1,5 @@
-import { mkdirSync, writeFileSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, type Page } from "@playwright/test";
 
@@ -86,4 +87,46 @@ export async function takeIn(page: Page, url: string, production: string, paths:
       { timeout: 600_000, intervals: [1000] },
     )
     .toBe(paths.length);
+}
+
+/** Makes of the one take of a production as many as are asked for, row by row in the database: all of the same sound. */
+export function copies(home: string, production: string, count: number) {
+  const folder = join(home, "postgres");
+  const port = readFileSync(join(folder, "cluster", "postmaster.pid"), "utf8").split("\n")[3];
+  const psql = (sql: string) =>
+    execFileSync(
+      "psql",
+      ["-qAt", "-v", "ON_ERROR_STOP=1", "-h", "127.0.0.1", "-p", port ?? "", "-U", "zestyloom", "-c", sql],
+      {
+        env: { ...process.env, PGPASSWORD: readFileSync(join(folder, "password"), "utf8").trim() },
+      },
+    )
+      .toString()
+      .trim();
+  const id = (kind: number, n: string) =>
+    `('${production.slice(0, 8)}-000${kind}-7000-8000-' || lpad(to_hex(${n}), 12, '0'))::uuid`;
+  const from = `(SELECT * FROM takes WHERE production_id = '${production}')`;
+  const tables: [string, Record<string, string>, string][] = [
+    ["files", { id: id(1, "n"), name: "'M' || n || '.wav'", hash: "n::text" }, `production_id = '${production}'`],
+    [
+      "takes",
+      { id: id(2, "n"), name: "'M' || n", scene: "(n / 8)::text", take: "(n % 8)::text" },
+      `production_id = '${production}'`,
+    ],
+    [
+      "strands",
+      { id: id(3, "n * 8 + position"), take_id: id(2, "n"), file_id: id(1, "n") },
+      `take_id IN (SELECT id FROM ${from} t)`,
+    ],
+  ];
+  const statements = tables.map(([table, changes, which]) => {
+    const columns = psql(
+      `SELECT string_agg(quote_ident(column_name), ',') FROM information_schema.columns WHERE table_name = '${table}' AND is_generated = 'NEVER'`,
+    ).split(",");
+    const values = columns.map((c) => changes[c.replaceAll('"', "")] ?? c);
+    return `CREATE TEMP TABLE was_${table} AS SELECT * FROM ${table} WHERE ${which}; INSERT INTO ${table} (${columns}) SELECT ${values} FROM was_${table}, generate_series(2, ${count}) n;`;
+  });
+  // What is copied is looked for before anything is.
+  const [made, filled] = [statements.map((s) => s.split("; ")[0]), statements.map((s) => s.split("; ")[1])];
+  psql(`${made.join("; ")}; ${filled.join(" ")} ANALYZE;`);
 }

@@ -4,16 +4,32 @@ import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
 import { api, type FileCard, must, type Production, type Schemas, type SyncPair, type Take } from "./client";
 
+type Page<T> = { items: T[]; next: string };
+
 /** Every list is fetched whole, page after page: lists are virtual, and searching needs all of it. */
-async function allPages<T>(page: (after: string) => Promise<{ items: T[]; next: string }>): Promise<T[]> {
+async function allPages<T>(page: (after: string) => Promise<Page<T>>, begun?: (first: T[]) => void): Promise<T[]> {
   const all: T[] = [];
   let after = "";
   do {
     const got = await page(after);
     all.push(...got.items);
+    if (after === "" && got.next !== "") begun?.(got.items);
     after = got.next;
   } while (after !== "");
   return all;
+}
+
+/**
+ * A list of rows that may be thousands: its first page is shown while the others come. What is the same in rows that are
+ * read anew is not looked for, which would take longer than to draw them.
+ */
+function useRows<T>(queryKey: readonly string[], page: (after: string) => Promise<Page<T>>) {
+  return useQuery<T[]>({
+    queryKey,
+    structuralSharing: false,
+    queryFn: ({ client }) =>
+      allPages(page, (first) => client.getQueryData(queryKey) ?? client.setQueryData(queryKey, [...first])),
+  });
 }
 
 export const keys = {
@@ -47,31 +63,23 @@ export function useProduction(production: string) {
 }
 
 export function useFiles(production: string) {
-  return useQuery({
-    queryKey: keys.files(production),
-    queryFn: () =>
-      allPages<FileCard>((after) =>
-        must(
-          api.GET("/api/productions/{production}/files", {
-            params: { path: { production }, query: { after, limit: 500 } },
-          }),
-        ),
-      ),
-  });
+  return useRows<FileCard>(keys.files(production), (after) =>
+    must(
+      api.GET("/api/productions/{production}/files", {
+        params: { path: { production }, query: { after, limit: after ? 1000 : 100 } },
+      }),
+    ),
+  );
 }
 
 export function useTakes(production: string) {
-  return useQuery({
-    queryKey: keys.takes(production),
-    queryFn: () =>
-      allPages<Take>((after) =>
-        must(
-          api.GET("/api/productions/{production}/takes", {
-            params: { path: { production }, query: { after, limit: 500 } },
-          }),
-        ),
-      ),
-  });
+  return useRows<Take>(keys.takes(production), (after) =>
+    must(
+      api.GET("/api/productions/{production}/takes", {
+        params: { path: { production }, query: { after, limit: after ? 1000 : 100 } },
+      }),
+    ),
+  );
 }
 
 export function useDeliveries(production: string) {
@@ -129,17 +137,13 @@ export function useTakeFromShelf(production: string) {
 
 /** Takes that are lined up with others. */
 export function useSyncs(production: string) {
-  return useQuery({
-    queryKey: keys.syncs(production),
-    queryFn: () =>
-      allPages<SyncPair>((after) =>
-        must(
-          api.GET("/api/productions/{production}/syncs", {
-            params: { path: { production }, query: { after, limit: 500 } },
-          }),
-        ),
-      ),
-  });
+  return useRows<SyncPair>(keys.syncs(production), (after) =>
+    must(
+      api.GET("/api/productions/{production}/syncs", {
+        params: { path: { production }, query: { after, limit: after ? 1000 : 100 } },
+      }),
+    ),
+  );
 }
 
 export function useWritings(production: string) {

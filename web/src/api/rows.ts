@@ -32,10 +32,15 @@ export async function readRows(client: QueryClient, production: string, kind: st
   const queryKey = list.key(production);
   const state = client.getQueryState(queryKey);
   if (state?.data === undefined && state?.fetchStatus !== "fetching") return true; // nobody has looked at it
-  if (state.data === undefined || state.fetchStatus === "fetching" || state.isInvalidated || rows.size > 5 * most) {
+  if (state.data === undefined || state.isInvalidated || rows.size > 5 * most) {
     await client.invalidateQueries({ queryKey, exact: true });
     return true;
   }
+  // A list that is on its way may have been read before the rows changed: they are read once it is here.
+  await client
+    .getQueryCache()
+    .find({ queryKey, exact: true })
+    ?.promise?.catch(() => undefined);
   const all = [...rows];
   for (let i = 0; i < all.length; i += most) {
     const asked = all.slice(i, i + most);

@@ -23,12 +23,10 @@ import {
   strandAt,
   textAt,
 } from "./cells";
+import type { Line } from "./order";
 import { syncs } from "./syncs";
 import { TinyWaves } from "./TinyWaves";
 import { readTSV, writeTSV } from "./tsv";
-
-/** A line of the sheet: a take, or the head of a group of takes. */
-export type Line = { take: Take } | { group: string; count: number };
 
 type Props = {
   production: string;
@@ -103,7 +101,11 @@ export function Sheet({ production, lines, takes, at, anchor, onMove, tall, heig
     scrollPaddingStart: headHeight,
     overscan: 6,
   });
-  const known = useMemo(() => knownLabels(takes), [takes]);
+  const typing = draft !== null;
+  const known = useMemo(
+    () => (typing ? knownLabels(takes) : new Map()) as ReturnType<typeof knownLabels>,
+    [takes, typing],
+  );
   const rowOf = useMemo(() => new Map(takes.map((t, row) => [t, row])), [takes]);
   const lineOf = useCallback(
     (row: number) => lines.findIndex((l) => "take" in l && l.take === takes[row]),

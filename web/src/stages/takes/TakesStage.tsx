@@ -15,35 +15,16 @@ import { useSizes } from "../../ui/sizes";
 import { columns, corners, type Place } from "./cells";
 import { GroupPanel } from "./GroupPanel";
 import { useLoose } from "./Loose";
+import { arranged, noRanks, ranked } from "./order";
 import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
-import { type Line, Sheet } from "./Sheet";
-import { search } from "./search";
+import { Sheet } from "./Sheet";
 import { TakePanel } from "./TakePanel";
 import { TemplatePanel } from "./TemplatePanel";
 import type { Range } from "./useStrip";
 import { WritingPanel } from "./WritingPanel";
 
-// Groups are in the order of their names; what a name begins with before a tab only orders it.
-const groups: Record<string, (t: Take) => string> = {
-  none: () => "",
-  kind: (t) => (t.camera ? "2\tCameras" : "1\tRecordings"),
-  scene: (t) => (t.scene ? `Scene ${t.scene}` : "No scene"),
-  day: (t) => t.day || "No day",
-  recorder: (t) => t.recorder || "No recorder",
-};
-
 const noSizes: Record<"sheet", number> = { sheet: 0 };
-
-const byStart = (a: Take, b: Take) =>
-  (a.start ?? Number.MAX_SAFE_INTEGER) / a.sample_rate - (b.start ?? Number.MAX_SAFE_INTEGER) / b.sample_rate;
-const byScene = (a: Take, b: Take) => a.name.localeCompare(b.name, undefined, { numeric: true });
-const sorts: Record<string, (a: Take, b: Take) => number> = {
-  start: (a, b) => byStart(a, b) || byScene(a, b),
-  scene: (a, b) => byScene(a, b) || byStart(a, b),
-  longest: (a, b) => b.frames / b.sample_rate - a.frames / a.sample_rate || byScene(a, b),
-  snags: (a, b) => Number(b.snags.length > 0) - Number(a.snags.length > 0) || byStart(a, b),
-};
 
 /** The whole shoot as a sheet, a row a take; below it the strands of the one the cursor is on. */
 export function TakesStage() {
@@ -64,37 +45,11 @@ export function TakesStage() {
   const pointer = useRef(0); // frame under the pointer in the open take
 
   // Sorted anew when takes come or go and when another order is asked for; what is typed moves no row.
-  const ids = useMemo(
-    () =>
-      (data ?? [])
-        .map((t) => t.id)
-        .sort()
-        .join(" "),
-    [data],
-  );
-  const ranked = useRef({ by: "", ids: "", rank: new Map<string, number>() });
+  const ranks = useRef(noRanks);
   const { lines, takes } = useMemo(() => {
-    if (ranked.current.by !== sort || ranked.current.ids !== ids) {
-      const all = [...(data ?? [])].sort(sorts[sort]);
-      ranked.current = { by: sort, ids, rank: new Map(all.map((t, i) => [t.id, i])) };
-    }
-    const { rank } = ranked.current;
-    const found = (data ?? []).filter(search(query)).sort((a, b) => (rank.get(a.id) ?? 0) - (rank.get(b.id) ?? 0));
-    const of = groups[group] ?? (() => "");
-    const cameras = found.some((t) => t.camera) && found.some((t) => !t.camera);
-    if (group === "none" || (group === "kind" && !cameras))
-      return { lines: found.map((take): Line => ({ take })), takes: found };
-    const heads = new Map<string, Take[]>();
-    for (const t of found) heads.set(of(t), [...(heads.get(of(t)) ?? []), t]);
-    const sorted = [...heads].sort(([a], [b]) => a.localeCompare(b, undefined, { numeric: true }));
-    return {
-      lines: sorted.flatMap(([name, ts]): Line[] => [
-        { group: name.replace(/^.*\t/, ""), count: ts.length },
-        ...ts.map((take) => ({ take })),
-      ]),
-      takes: sorted.flatMap(([, ts]) => ts),
-    };
-  }, [data, ids, query, sort, group]);
+    ranks.current = ranked(data ?? [], sort, ranks.current);
+    return arranged(data ?? [], query, group, ranks.current);
+  }, [data, query, sort, group]);
 
   // The cursor, and the other end of what is chosen, stay on their takes while rows come and go.
   const kept = useRef("");

@@ -1,0 +1,67 @@
+import type { Take } from "../../api/client";
+import { search } from "./search";
+
+/** A line of the sheet: a take, or the head of a group of takes. */
+export type Line = { take: Take } | { group: string; count: number };
+
+// One for all: a comparison that makes its own takes a hundred times as long.
+const collator = new Intl.Collator(undefined, { numeric: true });
+
+// Groups are in the order of their names; what a name begins with before a tab only orders it.
+const groups: Record<string, (t: Take) => string> = {
+  kind: (t) => (t.camera ? "2\tCameras" : "1\tRecordings"),
+  scene: (t) => (t.scene ? `Scene ${t.scene}` : "No scene"),
+  day: (t) => t.day || "No day",
+  recorder: (t) => t.recorder || "No recorder",
+};
+
+const start = (t: Take) => (t.start ?? Number.MAX_SAFE_INTEGER) / t.sample_rate;
+const byStart = (a: Take, b: Take) => start(a) - start(b);
+const byScene = (a: Take, b: Take) => collator.compare(a.name, b.name);
+const sorts: Record<string, (a: Take, b: Take) => number> = {
+  start: (a, b) => byStart(a, b) || byScene(a, b),
+  scene: (a, b) => byScene(a, b) || byStart(a, b),
+  longest: (a, b) => b.frames / b.sample_rate - a.frames / a.sample_rate || byScene(a, b),
+  snags: (a, b) => Number(b.snags.length > 0) - Number(a.snags.length > 0) || byStart(a, b),
+};
+
+/** By what takes are in order, and the place of each: kept while they stay the same takes. */
+export type Ranks = { by: string; ids: string; rank: Map<string, number> };
+
+export const noRanks: Ranks = { by: "", ids: "", rank: new Map() };
+
+/** The places of takes in an order. Those of before stay where the takes and the order do: what is typed moves no row. */
+export function ranked(takes: Take[], by: string, was: Ranks): Ranks {
+  const ids = takes.map((t) => t.id).join(" ");
+  if (was.by === by && was.ids === ids) return was;
+  const all = [...takes].sort(sorts[by]);
+  return { by, ids, rank: new Map(all.map((t, i) => [t.id, i])) };
+}
+
+/** Takes that a search finds, in order and in groups ("none", or the name of one), with the lines that show them. */
+export function arranged(
+  takes: Take[],
+  query: string,
+  group: string,
+  { rank }: Ranks,
+): { lines: Line[]; takes: Take[] } {
+  const found = takes.filter(search(query)).sort((a, b) => (rank.get(a.id) ?? 0) - (rank.get(b.id) ?? 0));
+  const of = groups[group];
+  const apart = group !== "kind" || (found.some((t) => t.camera) && found.some((t) => !t.camera));
+  if (!of || !apart) return { lines: found.map((take) => ({ take })), takes: found };
+  const heads = new Map<string, Take[]>();
+  for (const t of found) {
+    const head = of(t);
+    const group = heads.get(head);
+    if (group) group.push(t);
+    else heads.set(head, [t]);
+  }
+  const sorted = [...heads].sort(([a], [b]) => collator.compare(a, b));
+  return {
+    lines: sorted.flatMap(([name, ts]): Line[] => [
+      { group: name.replace(/^.*\t/, ""), count: ts.length },
+      ...ts.map((take) => ({ take })),
+    ]),
+    takes: sorted.flatMap(([, ts]) => ts),
+  };
+}
