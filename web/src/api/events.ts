@@ -8,6 +8,9 @@ import { readRows } from "./rows";
 /** How far jobs are, by the id of the file or delivery they are about. */
 export const useProgress = create<Record<string, { done: number; total: number }>>(() => ({}));
 
+/** ms for which events are gathered before they are answered: those of one edit come together. */
+const gathering = 20;
+
 /**
  * Listens to what happens in a production and refreshes what is shown of it: single rows where it is said which have
  * changed, else lists. Many events at once, as when hundreds of files arrive, are answered a few times a second.
@@ -18,7 +21,9 @@ export function useEvents(production: string) {
     const source = new EventSource(`/api/productions/${production}/events`);
     const stale = new Map<string, Set<string> | "all">(); // rows by kind of event
     let timer: ReturnType<typeof setTimeout> | undefined;
-    let rest = 40; // ms between refreshes: long lists are fetched less often, so that input is answered
+    let rest = 0; // ms between refreshes: long lists are fetched less often, so that input is answered
+    let ended = 0; // when the last one was over
+    const soon = () => Math.max(gathering, ended + rest - performance.now());
     const refresh = async () => {
       const lists = {
         files: keys.files(production),
@@ -50,11 +55,12 @@ export function useEvents(production: string) {
           client.invalidateQueries({ queryKey }),
         ),
       );
-      rest = Math.max(40, Math.min(5000, 4 * (performance.now() - began)));
+      ended = performance.now();
+      rest = Math.min(5000, 4 * (ended - began));
       timer = undefined;
-      if (stale.size > 0 && !ended) timer = setTimeout(refresh, rest);
+      if (stale.size > 0 && !gone) timer = setTimeout(refresh, soon());
     };
-    let ended = false;
+    let gone = false;
     source.onmessage = (m) => {
       const e = JSON.parse(m.data) as Schemas["Event"];
       if (e.kind === "progress") {
@@ -65,7 +71,7 @@ export function useEvents(production: string) {
       const known = stale.get(e.kind);
       if (!rows || known === "all") stale.set(e.kind, "all");
       else stale.set(e.kind, new Set([...(known ?? []), ...rows]));
-      timer ??= setTimeout(refresh, rest);
+      timer ??= setTimeout(refresh, soon());
     };
     // After a break, whatever happened meanwhile is fetched.
     let opened = false;
@@ -74,7 +80,7 @@ export function useEvents(production: string) {
       opened = true;
     };
     return () => {
-      ended = true;
+      gone = true;
       clearTimeout(timer);
       source.close();
     };

@@ -1,29 +1,12 @@
-import type { Clip, Reel } from "../api/client";
-import { envelopeY } from "../editor/envelope";
-import { type Ghost, shownAs } from "../editor/ghost";
+import type { Clip } from "../api/client";
 import { stemOf } from "../editor/routes";
 import { kindOf } from "../ui/stems";
-import type { Colours } from "./colours";
-import { fadeAt, valueAt } from "./curve";
-import { clipsIn, nameHeight, type Row, rowsIn, soundName, type View, xOf } from "./geometry";
-import type { Tiles } from "./tiles";
-import { Reader } from "./wave";
+import { nameHeight, type Row, rowsIn, xOf } from "./geometry";
+import { paintEnvelope, paintKnots, paintThread } from "./paintThread";
+import { paintTies } from "./paintTies";
+import { inView, type Scene } from "./scene";
 
-/** All that the lanes are drawn from. */
-export type Scene = {
-  reel: Reel;
-  rows: Row[];
-  view: View;
-  colours: Colours;
-  tiles: Tiles;
-  chosen: ReadonlySet<string>;
-  tracks: readonly string[];
-  ghost: Ghost | null;
-  follow: boolean;
-  /** What is said of a clip that is not at home; empty for one that is. */
-  away: (c: Clip) => string;
-  ratio: number;
-};
+export type { Scene };
 
 const small = 12; // px of text
 
@@ -64,26 +47,6 @@ export function paintClips(g: CanvasRenderingContext2D, s: Scene) {
     for (const c of inView(s, row, v.from, to)) paintClip(g, s, row, c, colour);
   }
   paintTies(g, s, rows);
-}
-
-/** The clips of a row as they are shown, those that are dragged onto it with them. */
-function inView(s: Scene, row: Row, from: number, to: number): Clip[] {
-  const { ghost } = s;
-  if (!ghost) return clipsIn(row.track.clips, from, to);
-  if (ghost.kind !== "move") {
-    return row.track.clips.map((c) => shownAs(c, ghost)).filter((c) => c.at < to && c.at + c.length > from);
-  }
-  const out: Clip[] = [];
-  for (const other of s.rows) {
-    const onto = ghost.onto[other.track.id] ?? other.track.id;
-    if (other !== row && onto !== row.track.id) continue;
-    for (const c of other.track.clips) {
-      const moved = ghost.clips.has(c.id);
-      const here = moved && s.chosen.has(c.id) ? onto === row.track.id : other === row;
-      if (here) out.push(shownAs(c, ghost));
-    }
-  }
-  return out.filter((c) => c.at < to && c.at + c.length > from);
 }
 
 function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, colour: string) {
@@ -131,111 +94,6 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
   g.restore();
 }
 
-/** A channel of a clip as the thread of its sound: dotted where it is off, tapered by its fades. */
-function paintThread(
-  g: CanvasRenderingContext2D,
-  s: Scene,
-  c: Clip,
-  channel: number,
-  colour: string,
-  from: number,
-  to: number,
-  middle: number,
-  half: number,
-) {
-  const { view: v } = s;
-  const step = 1 / s.ratio;
-  const samples = step / v.px;
-  const strand = soundName(c, channel);
-  const reader = new Reader(s.tiles, strand, samples);
-  const close = v.px * s.ratio > 4; // single samples can be told apart: a line through them
-  const base = s.follow ? 10 ** ((c.gain_db ?? 0) / 20) : 1;
-  const fadeIn = c.fade_in?.length ?? 0;
-  const fadeOut = c.fade_out?.length ?? 0;
-  const factor = (at: number) => {
-    let f = base;
-    if (s.follow && c.gain?.length) f *= 10 ** (valueAt(c.gain, c.in + at - c.at) / 20);
-    if (at - c.at < fadeIn) f *= fadeAt(c.fade_in?.shape, (at - c.at) / fadeIn);
-    if (c.at + c.length - at < fadeOut) f *= fadeAt(c.fade_out?.shape, (c.at + c.length - at) / fadeOut);
-    return f;
-  };
-  g.fillStyle = colour;
-  g.strokeStyle = colour;
-  const upper: number[] = [];
-  const lower: number[] = [];
-  const xs: number[] = [];
-  const flush = () => {
-    if (xs.length === 0) return;
-    g.beginPath();
-    if (close) {
-      for (const [i, x] of xs.entries()) g.lineTo(x, ((upper[i] ?? 0) + (lower[i] ?? 0)) / 2);
-      g.lineWidth = 1.25;
-      g.stroke();
-    } else {
-      for (const [i, x] of xs.entries()) g.lineTo(x, upper[i] ?? 0);
-      for (let i = xs.length - 1; i >= 0; i--) g.lineTo((xs[i] ?? 0) + (i === xs.length - 1 ? step : 0), lower[i] ?? 0);
-      g.fill();
-    }
-    xs.length = upper.length = lower.length = 0;
-  };
-  const dots = new Set<number>();
-  const advance = close ? Math.max(step, v.px) : step;
-  const begin = close ? xOf(v, Math.floor(v.from + from / v.px)) + v.px / 2 : Math.floor(from / step) * step;
-  for (let x = begin; x < to; x += advance) {
-    const at = v.from + x / v.px;
-    const inside = c.in + at - c.at;
-    if (c.off?.some((o) => inside >= o.from && inside < o.to)) {
-      flush();
-      dots.add(Math.floor(x / 5));
-      continue;
-    }
-    const end = close ? Math.floor(inside) + 1 : inside + samples;
-    const there = reader.read(close ? Math.floor(inside) : inside, end);
-    const f = there ? factor(at) : 0;
-    const hi = there ? Math.min(1, reader.hi * f) : 0;
-    const lo = there ? Math.max(-1, reader.lo * f) : 0;
-    const spare = close ? 0 : Math.max(0, 0.5 - ((hi - lo) * half) / 2); // a thread is never thinner than a pixel
-    xs.push(x);
-    upper.push(middle - hi * half - spare);
-    lower.push(middle - lo * half + spare);
-  }
-  flush();
-  for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
-}
-
-/** A clip's envelope: a citron thread with square knots. */
-function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {
-  const curve = c.gain;
-  if (!curve || curve.length === 0) return;
-  const { view: v } = s;
-  const x = (at: number) => xOf(v, c.at + at - c.in);
-  g.strokeStyle = s.colours.focus;
-  g.fillStyle = s.colours.focus;
-  g.lineWidth = 1;
-  g.beginPath();
-  const from = Math.max(0, x(c.in));
-  const to = Math.min(v.width, x(c.in + c.length));
-  const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
-  if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
-  for (const p of [...places].sort((a, b) => a - b))
-    g.lineTo(p, envelopeY(valueAt(curve, c.in + v.from + p / v.px - c.at), top, height));
-  g.stroke();
-  for (const p of curve) {
-    const px = x(p.at);
-    if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height) - 2.5, 5, 5);
-  }
-}
-
-/** Where a chosen clip's fades end: what one takes to change them. */
-function paintKnots(g: CanvasRenderingContext2D, s: Scene, c: Clip, left: number, right: number, top: number) {
-  const fadeIn = left + (c.fade_in?.length ?? 0) * s.view.px;
-  const fadeOut = right - (c.fade_out?.length ?? 0) * s.view.px;
-  if (right - left < 24) return;
-  g.fillStyle = s.colours.focus;
-  g.fillRect(Math.max(fadeIn, left + 3) - 1, top + 3, 5, 5);
-  g.fillRect(Math.min(fadeOut, right - 3) - 4, top + 3, 5, 5);
-}
-
 /** A clip's name on its own ground, and what is to be known of it in tickets. */
 function paintName(g: CanvasRenderingContext2D, s: Scene, c: Clip, from: number, to: number, middle: number) {
   const { colours } = s;
@@ -267,41 +125,4 @@ function paintName(g: CanvasRenderingContext2D, s: Scene, c: Clip, from: number,
   let name = c.name;
   while (name.length > 1 && g.measureText(name).width > room) name = `${name.slice(0, name.endsWith("…") ? -2 : -1)}…`;
   g.fillText(name, x, middle + 0.5);
-}
-
-/** The stitches: a fine line of dashes through tied clips at their common edges. */
-function paintTies(g: CanvasRenderingContext2D, s: Scene, rows: Row[]) {
-  const { view: v } = s;
-  const to = v.from + v.width / v.px;
-  type Stitch = { top: number; bottom: number; chosen: boolean; n: number };
-  const stitches = new Map<string, Stitch>();
-  for (const row of rows) {
-    for (const clip of inView(s, row, v.from, to)) {
-      if (!clip.tie || s.away(clip)) continue;
-      for (const at of [clip.at, clip.at + clip.length]) {
-        const key = `${clip.tie}/${at}`;
-        const y = row.top - v.top;
-        const t = stitches.get(key) ?? { top: y, bottom: y, chosen: false, n: 0 };
-        t.top = Math.min(t.top, y);
-        t.bottom = Math.max(t.bottom, y + row.height);
-        t.chosen ||= s.chosen.has(clip.id);
-        t.n++;
-        stitches.set(key, t);
-      }
-    }
-  }
-  g.save();
-  g.setLineDash([3, 3]);
-  g.lineWidth = 1;
-  for (const [key, t] of stitches) {
-    if (t.n < 2) continue;
-    const x = Math.round(xOf(v, Number(key.slice(key.lastIndexOf("/") + 1)))) + 0.5;
-    g.strokeStyle = t.chosen ? s.colours.focus : s.colours.quiet;
-    g.globalAlpha = t.chosen ? 1 : 0.45;
-    g.beginPath();
-    g.moveTo(x, t.top);
-    g.lineTo(x, t.bottom);
-    g.stroke();
-  }
-  g.restore();
 }

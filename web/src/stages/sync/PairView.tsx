@@ -1,17 +1,17 @@
 import { Play } from "lucide-react";
-import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import type { Production, SyncPair, Take } from "../../api/client";
-import { fromHome } from "../../format";
-import { type Hearing, hear, position, prepare, setLoop, setWay, stop, useMonitor } from "../../listening/engine";
-import type { Way } from "../../listening/matrix";
+import { stop, useMonitor } from "../../listening/engine";
 import { Picture } from "../../listening/Picture";
-import { type Command, typing, useCommandList } from "../../ui/commands";
-import { Choice, Key } from "../../ui/controls";
+import { Key } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { Facts } from "./Facts";
+import { Here } from "./Here";
+import { StrandChoice } from "./StrandChoice";
 import { TimeLine } from "./TimeLine";
+import { useHearPair } from "./useHearPair";
 import { useNudge } from "./useNudge";
-import { common, framesOf, inTake, inWords, namesOf, type View, wholeView, zoomed } from "./view";
+import { framesOf, inTake, inWords, namesOf, type View, wholeView } from "./view";
 
 type Props = {
   pair: SyncPair;
@@ -38,125 +38,8 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
   const rate = p.ref.sample_rate;
   const names = namesOf(p);
 
-  // What is heard begins where the view does, or goes on where it is.
-  const listen = (way: Way, latched: boolean) => {
-    const going = hearing();
-    const c = common(p);
-    const from = going ? position() : Math.max(view.centre - view.span / 2, c?.from ?? 0) * rate;
-    const h: Hearing = {
-      of: { pair: p.id, ref: strands.ref, take: strands.take },
-      labels: [names.ref, names.take],
-      from: Math.round(from),
-      sampleRate: rate,
-      says: `${names.take} with ${names.ref}`,
-      start: p.ref.start,
-      way,
-      match: true,
-    };
-    void hear(h, latched, going !== null);
-  };
-  const hearing = () => {
-    const h = useMonitor.getState().hearing;
-    return h && "pair" in h.of && h.of.pair === p.id ? h : null;
-  };
+  const listen = useHearPair({ pair: p, production, view, setView, strands, nudge, again });
   const on = useMonitor((m) => m.hearing !== null && "pair" in m.hearing.of && m.hearing.of.pair === p.id);
-  again.current = () => {
-    const h = hearing();
-    if (h) void hear({ ...h, from: Math.round(position()) }, useMonitor.getState().latched, true);
-  };
-
-  const act = {
-    both: () => {
-      const h = hearing();
-      if (h) stop();
-      else listen({ kind: "pair", pair: 0 }, true);
-    },
-    sides: () => {
-      const h = hearing();
-      if (!h) listen({ kind: "pair", pair: 0 }, true);
-      else setWay(h.way.kind === "pair" ? { kind: "both" } : { kind: "pair", pair: 0 });
-    },
-    flip: () => {
-      const h = hearing();
-      const channel = h?.way.kind === "alone" ? 1 - h.way.channel : 0;
-      if (h) setWay({ kind: "alone", channel }, `${channel === 0 ? names.ref : names.take} alone, compared`);
-      else listen({ kind: "alone", channel }, true);
-    },
-    loop: () => {
-      const h = hearing();
-      if (!h) return;
-      const from = Math.round((view.centre - view.span / 2) * rate);
-      setLoop(h.loop ? undefined : { from, to: from + Math.max(1, Math.round(view.span * rate)) });
-    },
-    nudge,
-    view: setView,
-    whole: () => setView(wholeView(p)),
-  };
-  const latest = useRef(act);
-  latest.current = act;
-  const frame = (rate * production.rate.den) / production.rate.num;
-  const commands = useMemo<Command[]>(() => {
-    const moves: [string, string, number][] = [
-      ["frame", "mod+", frame],
-      ["millisecond", "shift+", rate / 1000],
-      ["sample", "mod+shift+", 1],
-    ];
-    return [
-      { id: "in", name: "Look closer", key: "+", run: () => setView((v) => zoomed(v, -1)) },
-      { id: "out", name: "See more", key: "-", run: () => setView((v) => zoomed(v, 1)) },
-      { id: "all", name: "See all that both hear", key: "0", run: () => latest.current.whole() },
-      {
-        id: "left",
-        name: "Look earlier",
-        key: "ArrowLeft",
-        run: () => setView((v) => ({ ...v, centre: v.centre - v.span / 4 })),
-      },
-      {
-        id: "right",
-        name: "Look later",
-        key: "ArrowRight",
-        run: () => setView((v) => ({ ...v, centre: v.centre + v.span / 4 })),
-      },
-      { id: "ears", name: "Hear one left and the other right, or stop", key: " ", run: () => latest.current.both() },
-      { id: "sides", name: "Hear both on both sides, or one a side", key: "b", run: () => latest.current.sides() },
-      { id: "flip", name: "Flip between one and the other", key: "=", run: () => latest.current.flip() },
-      { id: "loop", name: "Hear what is in view over and over", key: "\\", run: () => latest.current.loop() },
-      ...moves.flatMap(([name, mod, by]): Command[] => [
-        {
-          id: `earlier-${name}`,
-          name: `Move it a ${name} earlier`,
-          key: `${mod}ArrowLeft`,
-          run: () => latest.current.nudge(-by),
-        },
-        {
-          id: `later-${name}`,
-          name: `Move it a ${name} later`,
-          key: `${mod}ArrowRight`,
-          run: () => latest.current.nudge(by),
-        },
-      ]),
-    ];
-  }, [frame, rate]);
-  useCommandList("Sync, the pair", commands);
-
-  const hold = useRef(listen);
-  hold.current = listen;
-  useEffect(() => {
-    prepare(rate);
-    const which = (e: KeyboardEvent) => (e.code === "Digit1" ? 0 : e.code === "Digit2" ? 1 : -1);
-    const down = (e: KeyboardEvent) => {
-      const w = which(e);
-      if (w >= 0 && !e.repeat && !e.ctrlKey && !e.metaKey && !e.altKey && !typing(e.target))
-        hold.current({ kind: "alone", channel: w }, false);
-    };
-    const up = (e: KeyboardEvent) => which(e) >= 0 && stop();
-    window.addEventListener("keydown", down);
-    window.addEventListener("keyup", up);
-    return () => {
-      window.removeEventListener("keydown", down);
-      window.removeEventListener("keyup", up);
-    };
-  }, [rate]);
   const [left, setLeft] = useState<number | null>(null);
   const onHead = useCallback((h: Headers) => setLeft(Number(h.get("X-Left-Db"))), []);
 
@@ -287,55 +170,4 @@ export function PairView({ pair, pairs, takes, production, actions, onClock }: P
       </div>
     </section>
   );
-}
-
-/** Which strand of a take is seen and heard. */
-function StrandChoice({
-  take,
-  rate,
-  value,
-  onChange,
-}: {
-  take: Take | undefined;
-  rate: Production["rate"];
-  value: string;
-  onChange: (id: string) => void;
-}) {
-  if (!take || take.strands.length < 2) return null;
-  return (
-    <Choice
-      aria-label={`Strand of ${take.name}`}
-      value={value}
-      onChange={(e) => onChange(e.target.value)}
-      className="mt-1 h-6 w-full text-small"
-    >
-      {take.strands.map((s) => (
-        <option key={s.id} value={s.id}>
-          {s.position} {s.label || "no label"}
-          {s.loose && `, ${fromHome(s.shift, take.sample_rate, rate)}`}
-        </option>
-      ))}
-    </Choice>
-  );
-}
-
-/** Where it sounds now, drawn with every frame of the screen. */
-function Here({ view, rate }: { view: View; rate: number }) {
-  const line = useRef<HTMLDivElement>(null);
-  const seen = useRef(view);
-  seen.current = view;
-  useEffect(() => {
-    let next = 0;
-    const draw = () => {
-      const part = (position() / rate - seen.current.centre) / seen.current.span + 0.5;
-      if (line.current) {
-        line.current.style.left = `${part * 100}%`;
-        line.current.style.visibility = part >= 0 && part <= 1 ? "visible" : "hidden";
-      }
-      next = requestAnimationFrame(draw);
-    };
-    draw();
-    return () => cancelAnimationFrame(next);
-  }, [rate]);
-  return <div ref={line} className="pointer-events-none absolute inset-y-0 w-0.5 bg-bad" />;
 }

@@ -48,10 +48,11 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
   };
   const strip = useStrip(take, point, pointer, onRange);
   const files = new Set(take.strands.map((s) => s.file)).size;
-  const parts = useMemo(
-    () => [...new Set(takes.flatMap((t) => t.strands.filter((s) => s.part).map(stemAndPart)))].sort(),
-    [takes],
-  );
+  const parts = useMemo(() => {
+    const all = new Set<string>();
+    for (const t of takes) for (const s of t.strands) if (s.part) all.add(stemAndPart(s));
+    return [...all].sort();
+  }, [takes]);
   return (
     <section
       aria-label={`Strands of take ${take.name}`}

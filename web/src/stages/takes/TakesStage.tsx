@@ -1,27 +1,27 @@
-import { Rows2, Rows4 } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { Take } from "../../api/client";
 import { useDecide, useTakes } from "../../api/queries";
-import { useLayMasters, useLayTakes } from "../../api/reel";
+import { useLayTakes } from "../../api/reel";
 import { plural } from "../../format";
-import { position, setLoop, stop, useMonitor } from "../../listening/engine";
-import { aloneIn, compare, hearStrand, hearsTake, hearTake, useStrandKeys } from "../../listening/keys";
+import { useMonitor } from "../../listening/engine";
+import { aloneIn, hearStrand, hearsTake, useStrandKeys } from "../../listening/keys";
 import { useProductionId } from "../../Shell";
-import { type Command, useCommandList } from "../../ui/commands";
-import { Button, Choice, Empty, Key, StageHead, TextField } from "../../ui/controls";
+import { Button, Empty, Key } from "../../ui/controls";
 import { Handle } from "../../ui/Handle";
 import { useRoom } from "../../ui/room";
 import { useSizes } from "../../ui/sizes";
-import { columns, corners, type Place } from "./cells";
+import { columns, corners } from "./cells";
 import { GroupPanel } from "./GroupPanel";
 import { useLoose } from "./Loose";
-import { arranged, noRanks, ranked } from "./order";
+import { arranged, noOrder, ordered } from "./order";
 import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
 import { Sheet } from "./Sheet";
 import { TakePanel } from "./TakePanel";
+import { TakesHead } from "./TakesHead";
 import { TemplatePanel } from "./TemplatePanel";
 import type { Range } from "./useStrip";
+import { useTakeCursor } from "./useTakeCursor";
+import { type TakesPanel, useTakesCommands } from "./useTakesCommands";
 import { WritingPanel } from "./WritingPanel";
 
 const noSizes: Record<"sheet", number> = { sheet: 0 };
@@ -39,42 +39,21 @@ export function TakesStage() {
   const [tall, setTall] = useState(() => localStorage.getItem("takes.tall") === "yes");
   const body = useRef<HTMLDivElement>(null);
   const { own, resize } = useSizes("takes panel", noSizes);
-  const [at, setAt] = useState<Place>({ row: 0, col: columns.length });
-  const [anchor, setAnchor] = useState<Place>({ row: 0, col: columns.length });
-  const [panel, setPanel] = useState<"" | "write" | "templates" | "report" | "reading" | "groups">("");
+  const [panel, setPanel] = useState<TakesPanel>("");
   const pointer = useRef(0); // frame under the pointer in the open take
+  const onOther = useCallback(() => {
+    pointer.current = 0;
+  }, []);
 
   // Sorted anew when takes come or go and when another order is asked for; what is typed moves no row.
-  const ranks = useRef(noRanks);
+  const order = useRef(noOrder);
   const { lines, takes } = useMemo(() => {
-    ranks.current = ranked(data ?? [], sort, ranks.current);
-    return arranged(data ?? [], query, group, ranks.current);
+    order.current = ordered(data ?? [], sort, order.current);
+    return arranged(data ?? [], query, group, order.current);
   }, [data, query, sort, group]);
 
-  // The cursor, and the other end of what is chosen, stay on their takes while rows come and go.
-  const kept = useRef("");
-  const keptAnchor = useRef("");
-  const row = useMemo(() => {
-    const now = takes.findIndex((t) => t.id === kept.current);
-    return now >= 0 ? now : Math.min(at.row, Math.max(0, takes.length - 1));
-  }, [takes, at.row]);
-  const place = useMemo(() => ({ row, col: at.col }), [row, at.col]);
-  const from = useMemo(() => {
-    if (anchor.row === at.row) return { row, col: anchor.col };
-    const now = takes.findIndex((t) => t.id === keptAnchor.current);
-    return { row: now >= 0 ? now : row, col: anchor.col };
-  }, [anchor, at.row, row, takes]);
-  const move = useCallback(
-    (to: Place, anchor: Place) => {
-      if (kept.current !== (takes[to.row]?.id ?? "")) pointer.current = 0;
-      kept.current = takes[to.row]?.id ?? "";
-      keptAnchor.current = takes[anchor.row]?.id ?? "";
-      setAt(to);
-      setAnchor(anchor);
-    },
-    [takes],
-  );
-  const take = takes[row];
+  const { place, from, move } = useTakeCursor(takes, onOther);
+  const take = takes[place.row];
   const chosen = useMemo(() => {
     const c = corners(from, place);
     return takes.slice(c.top, c.bottom + 1);
@@ -140,187 +119,49 @@ export function TakesStage() {
     if (shown) document.querySelector<HTMLElement>("[data-sheet]")?.focus({ preventScroll: true });
   }, [shown]);
 
-  const { mutate: layTakes } = lay;
-  const layMasters = useLayMasters(production);
-  const { mutate: decideAll } = decide;
-  const list = useMemo<Command[]>(
-    () => [
-      {
-        id: "hear",
-        name: "Hear the strand the cursor is on, from the pointer; or stop",
-        key: " ",
-        offers: take
-          ? `hear ${onCursor?.label || `strand ${onCursor?.position ?? last.current[0]}`} of ${take.name}`
-          : undefined,
-        run: () => {
-          if (useMonitor.getState().hearing) {
-            stop();
-            return;
-          }
-          const s =
-            take?.strands[place.col - columns.length] ??
-            take?.strands.find((s) => s.position === last.current[0]) ??
-            take?.strands[0];
-          if (take && s)
-            hearStrand(take, s, pointer.current, { latched: true, follows: true, loop: range ?? undefined });
-        },
-      },
-      {
-        id: "hear-take",
-        name: "Hear all strands of the take together, folded down",
-        key: ";",
-        run: () =>
-          take &&
-          hearTake(
-            take,
-            hearsTake(take, useMonitor.getState().hearing) ? position() : pointer.current,
-            range ?? undefined,
-          ),
-      },
-      {
-        id: "compare",
-        name: "Compare the strand heard last with the one before, as loud as each other; again to flip",
-        key: "=",
-        run: () => {
-          const [b, a] = last.current.map((p) => take?.strands.find((s) => s.position === p));
-          if (take && a && b && a !== b) compare(take, a, b, pointer.current);
-        },
-      },
-      {
-        id: "in",
-        name: "The stretch to be heard begins here",
-        key: "[",
-        run: () => {
-          const at = hereIn(take, pointer.current);
-          setRange((r) => ({ from: at, to: r && r.to > at ? r.to : (take?.frames ?? at + 1) }));
-        },
-      },
-      {
-        id: "out",
-        name: "The stretch to be heard ends here",
-        key: "]",
-        run: () => {
-          const at = Math.max(1, hereIn(take, pointer.current));
-          setRange((r) => ({ from: r && r.from < at ? r.from : 0, to: at }));
-        },
-      },
-      {
-        id: "loop",
-        name: "Hear the stretch over and over, or no longer",
-        key: "\\",
-        run: () => {
-          const h = useMonitor.getState().hearing;
-          if (take && hearsTake(take, h)) setLoop(h?.loop ? undefined : (range ?? { from: 0, to: take.frames }));
-        },
-      },
-      { id: "no-range", name: "Choose no stretch", run: () => setRange(null) },
-      {
-        id: "loose",
-        name: "Let the strand the cursor is on go from its take, or bring it home",
-        run: () => onCursor && void loosen(onCursor, !onCursor.loose, 0),
-      },
-      {
-        id: "lay",
-        name: "Take the chosen takes into the reel",
-        key: "mod+Enter",
-        run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
-      },
-      {
-        id: "masters",
-        name: "Lay the chosen takes as finished masters: a new reel, laid out as they were sent",
-        run: () => layMasters(chosen.filter((t) => t.final)),
-      },
-      { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
-      { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
-      { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
-      {
-        id: "reading",
-        name: "Say how the chosen strands are read: stereo, mid-side, surround, ambisonic",
-        key: "mod+g",
-        run: () => setPanel("reading"),
-      },
-      { id: "tall", name: "Taller rows, or lower ones", run: higher },
-      { id: "groups", name: "Look at proposed groups, and accept or mend them", run: () => setPanel("groups") },
-      {
-        id: "hints",
-        name: "Accept what is certain or likely about the chosen takes",
-        key: "mod+h",
-        run: () => hints.length > 0 && decideAll({ suggestions: hints, accept: true }),
-      },
-      {
-        id: "search",
-        name: "Search takes",
-        key: "/",
-        run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
-      },
-    ],
-    [take, place.col, chosen, layTakes, layMasters, decideAll, hints, range, onCursor, loosen, higher],
-  );
-  useCommandList("Takes", list);
+  useTakesCommands({
+    production,
+    take,
+    chosen,
+    onCursor,
+    hints,
+    pointer,
+    last,
+    range,
+    setRange,
+    loosen,
+    layTakes: lay.mutate,
+    decideAll: decide.mutate,
+    setPanel,
+    higher,
+  });
 
+  const says = data
+    ? `${query ? `${takes.length} of ` : ""}${plural(data.length, "take")}, ${
+        chosen.length > 1
+          ? `${chosen.length} chosen`
+          : plural(
+              data.reduce((n, t) => n + t.strands.length, 0),
+              "strand",
+            )
+      }`
+    : "";
   return (
     <>
-      <StageHead
-        title="Takes"
-        says={
-          data
-            ? `${query ? `${takes.length} of ` : ""}${plural(data.length, "take")}, ${
-                chosen.length > 1
-                  ? `${chosen.length} chosen`
-                  : plural(
-                      data.reduce((n, t) => n + t.strands.length, 0),
-                      "strand",
-                    )
-              }`
-            : ""
-        }
-      >
-        <TextField
-          type="search"
-          data-take-search
-          aria-label="Search takes"
-          placeholder="scene:21 circled"
-          title="All of it must hold. scene: take: roll: note: day: recorder: label: stem: part: file: name a field; circled, wild, snag, proposed, suggested, unlabelled, laid name a state; a minus turns a word round"
-          value={query}
-          onChange={(e) => setQuery(e.target.value)}
-          onKeyDown={(e) =>
-            (e.key === "Enter" || e.key === "Escape") && document.querySelector<HTMLElement>("[data-sheet]")?.focus()
-          }
-          className="w-[160px]"
-        />
-        <Choice aria-label="Group takes" value={group} onChange={(e) => setGroup(e.target.value)}>
-          <option value="kind">Cameras apart</option>
-          <option value="none">No groups</option>
-          <option value="scene">By scene</option>
-          <option value="day">By day</option>
-          <option value="recorder">By recorder</option>
-        </Choice>
-        <Choice aria-label="Sort takes" value={sort} onChange={(e) => setSort(e.target.value)}>
-          <option value="scene">Scene and take</option>
-          <option value="start">By start</option>
-          <option value="longest">Longest first</option>
-          <option value="snags">Snags first</option>
-        </Choice>
-        {proposed > 0 && (
-          <Button onClick={() => setPanel("groups")} className="text-caution">
-            {plural(proposed, "group")} proposed…
-          </Button>
-        )}
-        <Button
-          onClick={() => higher()}
-          aria-pressed={tall}
-          aria-label="Taller rows"
-          title="Taller rows, or lower ones"
-          className="!px-1.5"
-        >
-          {tall ? <Rows4 size={16} /> : <Rows2 size={16} />}
-        </Button>
-        <Button onClick={() => setPanel("report")}>Report…</Button>
-        <Button onClick={() => setPanel("templates")}>Templates…</Button>
-        <Button onClick={() => setPanel("write")} disabled={chosen.length === 0} className="w-[104px] justify-center">
-          Write out {chosen.length > 1 ? chosen.length : "…"}
-        </Button>
-      </StageHead>
+      <TakesHead
+        says={says}
+        query={query}
+        onQuery={setQuery}
+        group={group}
+        onGroup={setGroup}
+        sort={sort}
+        onSort={setSort}
+        proposed={proposed}
+        tall={tall}
+        onTall={higher}
+        chosen={chosen.length}
+        onPanel={setPanel}
+      />
       {data?.length === 0 ? (
         <Empty title="There are no takes yet">Every recording that arrives on Intake becomes one.</Empty>
       ) : (
@@ -403,10 +244,4 @@ export function TakesStage() {
       />
     </>
   );
-}
-
-/** Where one is in a take: where it sounds, else where the pointer is. */
-function hereIn(take: Take | undefined, pointer: number): number {
-  const h = useMonitor.getState().hearing;
-  return Math.round(take && hearsTake(take, h) ? position() : pointer);
 }

@@ -22,20 +22,21 @@ const sorts: Record<string, (a: Take, b: Take) => number> = {
   start: (a, b) => byStart(a, b) || byScene(a, b),
   scene: (a, b) => byScene(a, b) || byStart(a, b),
   longest: (a, b) => b.frames / b.sample_rate - a.frames / a.sample_rate || byScene(a, b),
-  snags: (a, b) => Number(b.snags.length > 0) - Number(a.snags.length > 0) || byStart(a, b),
+  snags: (a, b) => Number(b.snags.length > 0) - Number(a.snags.length > 0) || byStart(a, b) || byScene(a, b),
 };
 
-/** By what takes are in order, and the place of each: kept while they stay the same takes. */
-export type Ranks = { by: string; ids: string; rank: Map<string, number> };
+/** The order that takes stand in: which take of the list comes first, which next. */
+export type Order = { by: string; ids: string; places: number[] };
 
-export const noRanks: Ranks = { by: "", ids: "", rank: new Map() };
+export const noOrder: Order = { by: "", ids: "", places: [] };
 
-/** The places of takes in an order. Those of before stay where the takes and the order do: what is typed moves no row. */
-export function ranked(takes: Take[], by: string, was: Ranks): Ranks {
+/** Puts takes in order. That of before stays where the takes and what it goes by do: what is typed moves no row. */
+export function ordered(takes: Take[], by: string, was: Order): Order {
   const ids = takes.map((t) => t.id).join(" ");
   if (was.by === by && was.ids === ids) return was;
-  const all = [...takes].sort(sorts[by]);
-  return { by, ids, rank: new Map(all.map((t, i) => [t.id, i])) };
+  const compare = sorts[by] ?? byScene;
+  const all = takes.map((take, place) => ({ take, place })).sort((a, b) => compare(a.take, b.take));
+  return { by, ids, places: all.map((t) => t.place) };
 }
 
 /** Takes that a search finds, in order and in groups ("none", or the name of one), with the lines that show them. */
@@ -43,9 +44,10 @@ export function arranged(
   takes: Take[],
   query: string,
   group: string,
-  { rank }: Ranks,
+  { places }: Order,
 ): { lines: Line[]; takes: Take[] } {
-  const found = takes.filter(search(query)).sort((a, b) => (rank.get(a.id) ?? 0) - (rank.get(b.id) ?? 0));
+  const finds = search(query);
+  const found = places.map((i) => takes[i]).filter((t) => t !== undefined && finds(t)) as Take[];
   const of = groups[group];
   const apart = group !== "kind" || (found.some((t) => t.camera) && found.some((t) => !t.camera));
   if (!of || !apart) return { lines: found.map((take) => ({ take })), takes: found };

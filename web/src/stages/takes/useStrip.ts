@@ -1,7 +1,7 @@
 import { type RefObject, useRef } from "react";
 import type { Strand, Take } from "../../api/client";
-import { Scrubber } from "../../listening/engine";
 import { hearStrand, saysOf } from "../../listening/keys";
+import { Scrubber } from "../../listening/Scrubber";
 
 /** A stretch of a take, in frames. */
 export type Range = { from: number; to: number };

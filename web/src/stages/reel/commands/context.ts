@@ -1,0 +1,45 @@
+import type { Clip, EditAction, Production, Reel } from "../../../api/client";
+import type { ReelEdit } from "../../../api/reel";
+import { useEditor } from "../../../editor/store";
+import { targets } from "../../../editor/targets";
+import { plural } from "../../../format";
+import type { Row } from "../../../timeline/geometry";
+import { playhead } from "../../../timeline/place";
+import { note } from "../../../ui/notes";
+
+/** How long crossfades are that nobody has drawn, in seconds. */
+export const crossfade = 0.02;
+
+/** What the commands of the stage work on. */
+export type ReelContext = {
+  production: Production;
+  reel: Reel;
+  rows: Row[];
+  mutate: (edit: (reel: Reel) => ReelEdit | null) => void;
+  act: (what: string, ...actions: EditAction[]) => void;
+  size: { width: number; height: number };
+};
+
+/** Where one is: where it sounds, or else the pointer. */
+export const here = (reel: Reel) => Math.round(playhead(reel.id) ?? useEditor.getState().pointer);
+
+/** Clips in words: one by its name, several by how many. */
+export const named = (clips: { clip: Clip }[]) =>
+  clips.length === 1 ? (clips[0]?.clip.name ?? "") : plural(clips.length, "clip");
+
+/** The names of clips in edits. */
+export const ids = (clips: { clip: Clip }[]) => clips.map((l) => l.clip.id);
+
+/** Does something with the clips that are meant, or says that there is none. */
+export function withClips(rows: Row[], run: (clips: ReturnType<typeof targets>, alone: boolean) => void) {
+  const clips = targets(rows);
+  if (clips.length === 0) note("Choose a clip first: click it, or Enter for the one at the pointer.");
+  else run(clips, useEditor.getState().alone);
+}
+
+/** Does something with the chosen span, or says that there is none. */
+export function withSpan(run: (span: { from: number; to: number }) => void) {
+  const { span } = useEditor.getState();
+  if (span) run(span);
+  else note("Choose a span first: drag over the tracks, or S and E at its start and end.");
+}

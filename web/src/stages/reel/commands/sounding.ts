@@ -1,0 +1,208 @@
+import type { Fade } from "../../../api/client";
+import { thinned, withPoint } from "../../../editor/envelope";
+import { useEditor } from "../../../editor/store";
+import { chosenTracks } from "../../../editor/targets";
+import { valueAt } from "../../../timeline/curve";
+import type { Command } from "../../../ui/commands";
+import { note } from "../../../ui/notes";
+import { crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
+
+const dipDb = -6;
+const dipRamp = 0.05; // seconds
+const offRamp = 0.005;
+
+/** Fades, dips, ranges off, envelopes: how clips sound. */
+export function sounding({ production: pr, reel, rows, act }: ReelContext): Command[] {
+  const samples = (seconds: number) => Math.round(seconds * pr.sample_rate);
+  const tracks = () => chosenTracks(rows).map((t) => t.id);
+  const fade = (end: "in" | "out") => () =>
+    withClips(rows, (c, alone) => {
+      const at = here(reel);
+      const first = c[0]?.clip;
+      if (!first) return;
+      const length = end === "in" ? at - first.at : first.at + first.length - at;
+      if (length < 0 || length > first.length) {
+        note(`The pointer is not in ${first.name}: a fade ${end} lasts to where it is.`);
+        return;
+      }
+      const f: Fade = { shape: (end === "in" ? first.fade_in : first.fade_out)?.shape ?? "", length };
+      act(`fade ${named(c)} ${end}`, { fade: { clips: ids(c), [end]: f, alone } });
+    });
+  const shape = (s: NonNullable<Fade["shape"]>, words: string): Command => ({
+    id: `shape ${s}`,
+    name: `Fades of what is chosen: ${words}`,
+    run: () =>
+      withClips(rows, (c, alone) =>
+        act(
+          `fades of ${named(c)}: ${words}`,
+          ...c
+            .filter((l) => l.clip.fade_in?.length || l.clip.fade_out?.length)
+            .map((l) => ({
+              fade: {
+                clips: [l.clip.id],
+                in: l.clip.fade_in?.length ? { ...l.clip.fade_in, shape: s } : undefined,
+                out: l.clip.fade_out?.length ? { ...l.clip.fade_out, shape: s } : undefined,
+                alone,
+              },
+            })),
+        ),
+      ),
+  });
+  const dip = (db: number, words: string) => () =>
+    withSpan((s) =>
+      act(`${words} the span`, { dip: { from: s.from, to: s.to, tracks: tracks(), db, ramp: samples(dipRamp) } }),
+    );
+  const envelope = (db: number) => () =>
+    withClips(rows, (c) => {
+      const at = useEditor.getState().pointer;
+      act(
+        `envelope of ${named(c)} ${db > 0 ? "higher" : "lower"}`,
+        ...c.map(({ clip }) => {
+          const inside = clip.in + at - clip.at;
+          const value = valueAt(clip.gain ?? [], inside) + db;
+          return { set: { clips: [clip.id], gain: withPoint(clip, inside, value) } };
+        }),
+      );
+    });
+  const add = (db: number) => () =>
+    withClips(rows, (c) => act(`${db > 0 ? "raise" : "lower"} ${named(c)}`, { set: { clips: ids(c), add_db: db } }));
+  return [
+    {
+      id: "crossfade",
+      name: "Crossfade into the next clip",
+      key: "x",
+      run: () =>
+        withClips(rows, (c, alone) =>
+          act(`crossfade ${named(c)}`, {
+            crossfade: { clips: ids(c), length: samples(crossfade), shape: "equal_power", alone },
+          }),
+        ),
+    },
+    {
+      id: "no crossfade",
+      name: "No crossfade into the next clip",
+      run: () =>
+        withClips(rows, (c, alone) =>
+          act(`no crossfade of ${named(c)}`, { crossfade: { clips: ids(c), length: 0, alone } }),
+        ),
+    },
+    { id: "fade in", name: "Fade in up to here", key: "i", run: fade("in") },
+    { id: "fade out", name: "Fade away from here", key: "y", run: fade("out") },
+    shape("", "equal gain"),
+    shape("equal_power", "equal power"),
+    shape("raised_cosine", "in the form of an S"),
+    {
+      id: "off",
+      name: "Turn off: the span on these tracks, or else the tracks",
+      key: "o",
+      run: () => {
+        const { span } = useEditor.getState();
+        if (span)
+          act("turn the span off", {
+            off: { from: span.from, to: span.to, tracks: tracks(), ramp: samples(offRamp) },
+          });
+        else
+          act(
+            `turn ${chosenTracks(rows)
+              .map((t) => t.label)
+              .join(", ")} ${chosenTracks(rows)[0]?.off ? "on" : "off"}`,
+            ...chosenTracks(rows).map((t) => ({ set_track: { id: t.id, off: !chosenTracks(rows)[0]?.off } })),
+          );
+      },
+    },
+    {
+      id: "on",
+      name: "Audible again: the span on these tracks",
+      key: "a",
+      run: () => withSpan((s) => act("turn the span on again", { on: { from: s.from, to: s.to, tracks: tracks() } })),
+    },
+    { id: "dip", name: `Quieter: dip the span by ${-dipDb} dB`, key: "q", run: dip(dipDb, "dip") },
+    { id: "raise", name: "Raise the span by 3 dB", run: dip(3, "raise") },
+    { id: "louder", name: "Clip 1 dB louder", key: "]", run: add(1) },
+    { id: "softer", name: "Clip 1 dB softer", key: "[", run: add(-1) },
+    {
+      id: "draw",
+      name: "Draw envelopes with the pointer, or choose clips again",
+      key: "mod+e",
+      run: () => useEditor.setState((s) => ({ drawing: !s.drawing })),
+    },
+    {
+      id: "point up",
+      name: "Envelope 1 dB higher at the pointer",
+      key: "shift+ArrowUp",
+      run: envelope(1),
+    },
+    {
+      id: "point down",
+      name: "Envelope 1 dB lower at the pointer",
+      key: "shift+ArrowDown",
+      run: envelope(-1),
+    },
+    {
+      id: "smooth",
+      name: "Envelopes of what is chosen: smooth, or straight again",
+      run: () =>
+        withClips(rows, (c) =>
+          act(
+            `shape the envelope of ${named(c)}`,
+            ...c
+              .filter((l) => l.clip.gain?.length)
+              .map((l) => {
+                const shape = l.clip.gain?.some((p) => p.shape === "smooth") ? ("" as const) : ("smooth" as const);
+                return { set: { clips: [l.clip.id], gain: l.clip.gain?.map((p) => ({ ...p, shape })) } };
+              }),
+          ),
+        ),
+    },
+    {
+      id: "thin",
+      name: "Thin the envelopes of what is chosen",
+      run: () =>
+        withClips(rows, (c) =>
+          act(
+            `thin the envelope of ${named(c)}`,
+            ...c
+              .filter((l) => thinned(l.clip.gain ?? []).length < (l.clip.gain?.length ?? 0))
+              .map((l) => ({ set: { clips: [l.clip.id], gain: thinned(l.clip.gain ?? []) } })),
+          ),
+        ),
+    },
+    {
+      id: "copy envelope",
+      name: "Take the envelope of the clip that was copied over to what is chosen",
+      run: () =>
+        withClips(rows, (c) => {
+          const from = useEditor.getState().clipboard[0]?.clip;
+          if (!from?.gain?.length) note("Copy a clip that has an envelope first.");
+          else
+            act(
+              `take an envelope over to ${named(c)}`,
+              ...c.map((l) => ({
+                set: {
+                  clips: [l.clip.id],
+                  gain: from.gain?.map((p) => ({ ...p, at: p.at - from.in + l.clip.in })),
+                },
+              })),
+            );
+        }),
+    },
+    {
+      id: "no envelope",
+      name: "Take the envelope of what is chosen away",
+      run: () => withClips(rows, (c) => act(`no envelope on ${named(c)}`, { set: { clips: ids(c), gain: [] } })),
+    },
+    {
+      id: "invert",
+      name: "Invert the polarity of what is chosen",
+      run: () =>
+        withClips(rows, (c) =>
+          act(`invert ${named(c)}`, ...c.map((l) => ({ set: { clips: [l.clip.id], invert: !l.clip.invert } }))),
+        ),
+    },
+    {
+      id: "follow",
+      name: "Waveforms follow gains and envelopes, or show what was recorded",
+      run: () => useEditor.setState((s) => ({ follow: !s.follow })),
+    },
+  ];
+}

@@ -1,0 +1,183 @@
+import { type RefObject, useMemo } from "react";
+import type { Strand, Take } from "../../api/client";
+import { useLayMasters } from "../../api/reel";
+import { position, setLoop, stop, useMonitor } from "../../listening/engine";
+import { compare, hearStrand, hearsTake, hearTake } from "../../listening/keys";
+import { type Command, useCommandList } from "../../ui/commands";
+import type { Range } from "./useStrip";
+
+/** What opens beside the sheet. */
+export type TakesPanel = "" | "write" | "templates" | "report" | "reading" | "groups";
+
+type Props = {
+  production: string;
+  /** The take, and the strand, that the cursor is on. */
+  take: Take | undefined;
+  onCursor: Strand | undefined;
+  chosen: Take[];
+  /** Suggestions about what is chosen that are certain or likely. */
+  hints: string[];
+  /** The frame under the pointer in the open take. */
+  pointer: RefObject<number>;
+  /** Positions of the strand heard last, and the one before. */
+  last: RefObject<[number, number]>;
+  range: Range | null;
+  setRange: (to: Range | null | ((was: Range | null) => Range | null)) => void;
+  loosen: (s: Strand, loose: boolean, shift: number) => unknown;
+  layTakes: (takes: Take[]) => void;
+  decideAll: (v: { suggestions: string[]; accept: boolean }) => void;
+  setPanel: (panel: TakesPanel) => void;
+  higher: () => void;
+};
+
+/** What can be done in the Takes stage, by key and in the palette. */
+export function useTakesCommands({
+  production,
+  take,
+  onCursor,
+  chosen,
+  hints,
+  pointer,
+  last,
+  range,
+  setRange,
+  loosen,
+  layTakes,
+  decideAll,
+  setPanel,
+  higher,
+}: Props) {
+  const layMasters = useLayMasters(production);
+  const list = useMemo<Command[]>(
+    () => [
+      {
+        id: "hear",
+        name: "Hear the strand the cursor is on, from the pointer; or stop",
+        key: " ",
+        offers: take
+          ? `hear ${onCursor?.label || `strand ${onCursor?.position ?? last.current[0]}`} of ${take.name}`
+          : undefined,
+        run: () => {
+          if (useMonitor.getState().hearing) {
+            stop();
+            return;
+          }
+          const s = onCursor ?? take?.strands.find((s) => s.position === last.current[0]) ?? take?.strands[0];
+          if (take && s)
+            hearStrand(take, s, pointer.current, { latched: true, follows: true, loop: range ?? undefined });
+        },
+      },
+      {
+        id: "hear-take",
+        name: "Hear all strands of the take together, folded down",
+        key: ";",
+        run: () =>
+          take &&
+          hearTake(
+            take,
+            hearsTake(take, useMonitor.getState().hearing) ? position() : pointer.current,
+            range ?? undefined,
+          ),
+      },
+      {
+        id: "compare",
+        name: "Compare the strand heard last with the one before, as loud as each other; again to flip",
+        key: "=",
+        run: () => {
+          const [b, a] = last.current.map((p) => take?.strands.find((s) => s.position === p));
+          if (take && a && b && a !== b) compare(take, a, b, pointer.current);
+        },
+      },
+      {
+        id: "in",
+        name: "The stretch to be heard begins here",
+        key: "[",
+        run: () => {
+          const at = hereIn(take, pointer.current);
+          setRange((r) => ({ from: at, to: r && r.to > at ? r.to : (take?.frames ?? at + 1) }));
+        },
+      },
+      {
+        id: "out",
+        name: "The stretch to be heard ends here",
+        key: "]",
+        run: () => {
+          const at = Math.max(1, hereIn(take, pointer.current));
+          setRange((r) => ({ from: r && r.from < at ? r.from : 0, to: at }));
+        },
+      },
+      {
+        id: "loop",
+        name: "Hear the stretch over and over, or no longer",
+        key: "\\",
+        run: () => {
+          const h = useMonitor.getState().hearing;
+          if (take && hearsTake(take, h)) setLoop(h?.loop ? undefined : (range ?? { from: 0, to: take.frames }));
+        },
+      },
+      { id: "no-range", name: "Choose no stretch", run: () => setRange(null) },
+      {
+        id: "loose",
+        name: "Let the strand the cursor is on go from its take, or bring it home",
+        run: () => onCursor && void loosen(onCursor, !onCursor.loose, 0),
+      },
+      {
+        id: "lay",
+        name: "Take the chosen takes into the reel",
+        key: "mod+Enter",
+        run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
+      },
+      {
+        id: "masters",
+        name: "Lay the chosen takes as finished masters: a new reel, laid out as they were sent",
+        run: () => layMasters(chosen.filter((t) => t.final)),
+      },
+      { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
+      { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
+      { id: "templates", name: "Label templates", key: "mod+l", run: () => setPanel("templates") },
+      {
+        id: "reading",
+        name: "Say how the chosen strands are read: stereo, mid-side, surround, ambisonic",
+        key: "mod+g",
+        run: () => setPanel("reading"),
+      },
+      { id: "tall", name: "Taller rows, or lower ones", run: higher },
+      { id: "groups", name: "Look at proposed groups, and accept or mend them", run: () => setPanel("groups") },
+      {
+        id: "hints",
+        name: "Accept what is certain or likely about the chosen takes",
+        key: "mod+h",
+        run: () => hints.length > 0 && decideAll({ suggestions: hints, accept: true }),
+      },
+      {
+        id: "search",
+        name: "Search takes",
+        key: "/",
+        run: () => document.querySelector<HTMLInputElement>("[data-take-search]")?.focus(),
+      },
+    ],
+    [
+      take,
+      chosen,
+      layTakes,
+      layMasters,
+      decideAll,
+      hints,
+      range,
+      setRange,
+      onCursor,
+      loosen,
+      higher,
+      setPanel,
+      pointer,
+      last,
+    ],
+  );
+  useCommandList("Takes", list);
+}
+
+/** Where one is in a take: where it sounds, else where the pointer is. */
+function hereIn(take: Take | undefined, pointer: number): number {
+  const h = useMonitor.getState().hearing;
+  return Math.round(take && hearsTake(take, h) ? position() : pointer);
+}

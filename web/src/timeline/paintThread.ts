@@ -1,0 +1,111 @@
+import type { Clip } from "../api/client";
+import { envelopeY } from "../editor/envelope";
+import { fadeAt, valueAt } from "./curve";
+import { soundName, xOf } from "./geometry";
+import type { Scene } from "./scene";
+import { Reader } from "./wave";
+
+/** A channel of a clip as the thread of its sound: dotted where it is off, tapered by its fades. */
+export function paintThread(
+  g: CanvasRenderingContext2D,
+  s: Scene,
+  c: Clip,
+  channel: number,
+  colour: string,
+  from: number,
+  to: number,
+  middle: number,
+  half: number,
+) {
+  const { view: v } = s;
+  const step = 1 / s.ratio;
+  const samples = step / v.px;
+  const strand = soundName(c, channel);
+  const reader = new Reader(s.tiles, strand, samples);
+  const close = v.px * s.ratio > 4; // single samples can be told apart: a line through them
+  const base = s.follow ? 10 ** ((c.gain_db ?? 0) / 20) : 1;
+  const fadeIn = c.fade_in?.length ?? 0;
+  const fadeOut = c.fade_out?.length ?? 0;
+  const factor = (at: number) => {
+    let f = base;
+    if (s.follow && c.gain?.length) f *= 10 ** (valueAt(c.gain, c.in + at - c.at) / 20);
+    if (at - c.at < fadeIn) f *= fadeAt(c.fade_in?.shape, (at - c.at) / fadeIn);
+    if (c.at + c.length - at < fadeOut) f *= fadeAt(c.fade_out?.shape, (c.at + c.length - at) / fadeOut);
+    return f;
+  };
+  g.fillStyle = colour;
+  g.strokeStyle = colour;
+  const upper: number[] = [];
+  const lower: number[] = [];
+  const xs: number[] = [];
+  const flush = () => {
+    if (xs.length === 0) return;
+    g.beginPath();
+    if (close) {
+      for (const [i, x] of xs.entries()) g.lineTo(x, ((upper[i] ?? 0) + (lower[i] ?? 0)) / 2);
+      g.lineWidth = 1.25;
+      g.stroke();
+    } else {
+      for (const [i, x] of xs.entries()) g.lineTo(x, upper[i] ?? 0);
+      for (let i = xs.length - 1; i >= 0; i--) g.lineTo((xs[i] ?? 0) + (i === xs.length - 1 ? step : 0), lower[i] ?? 0);
+      g.fill();
+    }
+    xs.length = upper.length = lower.length = 0;
+  };
+  const dots = new Set<number>();
+  const advance = close ? Math.max(step, v.px) : step;
+  const begin = close ? xOf(v, Math.floor(v.from + from / v.px)) + v.px / 2 : Math.floor(from / step) * step;
+  for (let x = begin; x < to; x += advance) {
+    const at = v.from + x / v.px;
+    const inside = c.in + at - c.at;
+    if (c.off?.some((o) => inside >= o.from && inside < o.to)) {
+      flush();
+      dots.add(Math.floor(x / 5));
+      continue;
+    }
+    const end = close ? Math.floor(inside) + 1 : inside + samples;
+    const there = reader.read(close ? Math.floor(inside) : inside, end);
+    const f = there ? factor(at) : 0;
+    const hi = there ? Math.min(1, reader.hi * f) : 0;
+    const lo = there ? Math.max(-1, reader.lo * f) : 0;
+    const spare = close ? 0 : Math.max(0, 0.5 - ((hi - lo) * half) / 2); // a thread is never thinner than a pixel
+    xs.push(x);
+    upper.push(middle - hi * half - spare);
+    lower.push(middle - lo * half + spare);
+  }
+  flush();
+  for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
+}
+
+/** A clip's envelope: a citron thread with square knots. */
+export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {
+  const curve = c.gain;
+  if (!curve || curve.length === 0) return;
+  const { view: v } = s;
+  const x = (at: number) => xOf(v, c.at + at - c.in);
+  g.strokeStyle = s.colours.focus;
+  g.fillStyle = s.colours.focus;
+  g.lineWidth = 1;
+  g.beginPath();
+  const from = Math.max(0, x(c.in));
+  const to = Math.min(v.width, x(c.in + c.length));
+  const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
+  if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
+  for (const p of [...places].sort((a, b) => a - b))
+    g.lineTo(p, envelopeY(valueAt(curve, c.in + v.from + p / v.px - c.at), top, height));
+  g.stroke();
+  for (const p of curve) {
+    const px = x(p.at);
+    if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height) - 2.5, 5, 5);
+  }
+}
+
+/** Where a chosen clip's fades end: what one takes to change them. */
+export function paintKnots(g: CanvasRenderingContext2D, s: Scene, c: Clip, left: number, right: number, top: number) {
+  const fadeIn = left + (c.fade_in?.length ?? 0) * s.view.px;
+  const fadeOut = right - (c.fade_out?.length ?? 0) * s.view.px;
+  if (right - left < 24) return;
+  g.fillStyle = s.colours.focus;
+  g.fillRect(Math.max(fadeIn, left + 3) - 1, top + 3, 5, 5);
+  g.fillRect(Math.min(fadeOut, right - 3) - 4, top + 3, 5, 5);
+}
