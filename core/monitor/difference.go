@@ -9,7 +9,7 @@ import (
 	"zestyloom/core/waveform"
 )
 
-// Difference is what is left of one voice when another is taken from it.
+// Difference is what is left of one input when another is taken from it.
 type Difference struct {
 	Columns []waveform.Pair
 	LeftDB  float64 // how loud that is against the first; 0 for all of it, -200 at the least
@@ -20,14 +20,14 @@ type Difference struct {
 // MostDifference is how many samples can be compared at once.
 const MostDifference = 1 << 21
 
-// Differ takes the second voice from the first over samples [from, to) of the common clock, scaled so
+// Differ takes the second input from the first over samples [from, to) of the common clock, scaled so
 // that least is left, and draws what is left in columns. Both are read where they would be laid: at whole
 // samples.
-func Differ(ctx context.Context, voices [2]Voice, rate int, from, to int64, columns int) (d Difference, err error) {
+func Differ(ctx context.Context, inputs [2]Input, rate int, from, to int64, columns int) (d Difference, err error) {
 	if to <= from || to-from > MostDifference {
 		return d, snag.Refuse("bad_range", "a difference is drawn of up to %d samples, not of %d: look closer", MostDifference, to-from)
 	}
-	s, err := Open(voices[:], Order{Rate: rate, From: from, To: to})
+	s, err := Open(inputs[:], Order{Rate: rate, From: from, To: to})
 	if err != nil && snag.Of(err).Code == "nothing_to_hear" {
 		return Difference{Columns: make([]waveform.Pair, columns)}, nil
 	}

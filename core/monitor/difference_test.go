@@ -20,7 +20,7 @@ func TestDifference(t *testing.T) {
 	}
 	p := recorded(t, x, half)
 	differ := func(at float64, from, to int64) monitor.Difference {
-		d, err := monitor.Differ(context.Background(), [2]monitor.Voice{voice(p[0], 0), voice(p[1], at)}, rate, from, to, 100)
+		d, err := monitor.Differ(context.Background(), [2]monitor.Input{input(p[0], 0), input(p[1], at)}, rate, from, to, 100)
 		require.NoError(t, err)
 		require.Len(t, d.Columns, 100)
 		return d
@@ -36,7 +36,7 @@ func TestDifference(t *testing.T) {
 	assert.Zero(t, differ(0, 20000, 30000).Columns[3], "nothing at all there")
 	assert.Equal(t, differ(0, -500, 500).Turned, true, "from before the reference on")
 	for _, bad := range [][2]int64{{5, 5}, {0, monitor.MostDifference + 1}} {
-		_, err := monitor.Differ(context.Background(), [2]monitor.Voice{voice(p[0], 0), voice(p[1], 0)}, rate, bad[0], bad[1], 10)
+		_, err := monitor.Differ(context.Background(), [2]monitor.Input{input(p[0], 0), input(p[1], 0)}, rate, bad[0], bad[1], 10)
 		assert.Equal(t, "bad_range", snag.Of(err).Code)
 	}
 }

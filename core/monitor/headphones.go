@@ -10,10 +10,10 @@ import (
 	"zestyloom/core/spatial"
 )
 
-// Headphones hears the voices of a signal as its speakers would be heard by a spherical head in their midst: two voices, an ear
+// Headphones hears the inputs of a signal as its speakers would be heard by a spherical head in their midst: two inputs, an ear
 // each. A sound field is decoded to speakers all around first. An LFE is left out, as are channels that leave names.
-func Headphones(voices []Voice, l audio.Layout, leave []bool) ([]Voice, Fold, error) {
-	e := &ears{voices: voices}
+func Headphones(inputs []Input, l audio.Layout, leave []bool) ([]Input, Fold, error) {
+	e := &ears{inputs: inputs}
 	says := ""
 	switch {
 	case l.Kind == audio.Ambisonic:
@@ -34,12 +34,12 @@ func Headphones(voices []Voice, l audio.Layout, leave []bool) ([]Voice, Fold, er
 		}
 		says = fmt.Sprintf("%d speakers", len(e.sources))
 	}
-	if len(e.sources) == 0 || len(voices) != l.Count {
+	if len(e.sources) == 0 || len(inputs) != l.Count {
 		return nil, Fold{}, snag.Refuse("no_headphones", "%s can't be heard on headphones as from speakers: its channels stand in no direction", l.Name)
 	}
-	out := make([]Voice, 2)
+	out := make([]Input, 2)
 	for side := range out {
-		out[side] = Voice{At: voices[0].At, Gain: 1, Open: func(rate int) (Sound, error) { return e.open(side, rate) }}
+		out[side] = Input{At: inputs[0].At, Gain: 1, Open: func(rate int) (Sound, error) { return e.open(side, rate) }}
 	}
 	return out, Fold{Matrix: [][2]float64{{1, 0}, {0, 1}}, Says: says + ", on headphones by a spherical head, at -6 dB, LFE left out"}, nil
 }
@@ -62,14 +62,14 @@ func allAround() (out []audio.Direction) {
 // earSource is where something is heard from, and what it is made of.
 type earSource struct {
 	at   audio.Direction
-	from []float64 // factors of the voices
+	from []float64 // factors of the inputs
 	ears [2]*spatial.Ear
 	x    []float64
 }
 
 // ears are both ears, which are computed together.
 type ears struct {
-	voices  []Voice
+	inputs  []Input
 	sources []earSource
 	sounds  []Sound
 	users   int
@@ -87,7 +87,7 @@ type earVoice struct {
 
 func (e *ears) open(side, rate int) (Sound, error) {
 	if e.sounds == nil {
-		for _, v := range e.voices {
+		for _, v := range e.inputs {
 			s, err := v.Open(rate)
 			if err != nil {
 				e.close()

@@ -29,9 +29,9 @@ func (k kept) Read(dst []float64, frame int64) error {
 	return nil
 }
 
-func voicesOf(open *int, channels ...[]float64) (out []monitor.Voice) {
+func inputsOf(open *int, channels ...[]float64) (out []monitor.Input) {
 	for _, x := range channels {
-		out = append(out, monitor.Voice{Open: func(int) (monitor.Sound, error) {
+		out = append(out, monitor.Input{Open: func(int) (monitor.Sound, error) {
 			*open++
 			return kept{x, open}, nil
 		}})
@@ -40,7 +40,7 @@ func voicesOf(open *int, channels ...[]float64) (out []monitor.Voice) {
 }
 
 // played is what both ears hear from a frame on.
-func played(t *testing.T, v []monitor.Voice, from int64) [2][]float64 {
+func played(t *testing.T, v []monitor.Input, from int64) [2][]float64 {
 	t.Helper()
 	s, err := monitor.Open(v, monitor.Order{Rate: 48000, From: from})
 	require.NoError(t, err)
@@ -76,8 +76,8 @@ func TestHeadphones(t *testing.T) {
 	bed, err := audio.ParseLayout("5.1")
 	require.NoError(t, err)
 	open := 0
-	heard := func(l audio.Layout, channels ...[]float64) []monitor.Voice {
-		v, fold, err := monitor.Headphones(voicesOf(&open, channels...), l, nil)
+	heard := func(l audio.Layout, channels ...[]float64) []monitor.Input {
+		v, fold, err := monitor.Headphones(inputsOf(&open, channels...), l, nil)
 		require.NoError(t, err)
 		assert.Equal(t, [][2]float64{{1, 0}, {0, 1}}, fold.Matrix)
 		assert.Contains(t, fold.Says, "spherical head")
@@ -125,7 +125,7 @@ func TestHeadphones(t *testing.T) {
 	for _, name := range []string{"discrete 2", "mid-side"} {
 		l, err := audio.ParseLayout(name)
 		require.NoError(t, err)
-		_, _, err = monitor.Headphones(voicesOf(&open, noise, noise), l, nil)
+		_, _, err = monitor.Headphones(inputsOf(&open, noise, noise), l, nil)
 		assert.Equal(t, "no_headphones", snag.Of(err).Code)
 	}
 }

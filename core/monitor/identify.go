@@ -2,24 +2,24 @@ package monitor
 
 import "zestyloom/core/tone"
 
-// Identify names outputs in turn, a voice each: a tone at line-up level, and pips that count the output's number. It goes
+// Identify names outputs in turn, an input each: a tone at line-up level, and pips that count the output's number. It goes
 // round several times.
-func Identify(outputs, rate int) ([]Voice, Fold, error) {
+func Identify(outputs, rate int) ([]Input, Fold, error) {
 	s := tone.Signal{Rate: rate, Channels: outputs, Hz: 1000, LevelDB: tone.EBU, Identify: true}
 	f := Fold{Matrix: make([][2]float64, outputs), Says: "each output in its turn, on both sides at 0 dB"}
 	if err := s.Check(); err != nil {
 		return nil, f, err
 	}
-	voices := make([]Voice, outputs)
-	for c := range voices {
+	inputs := make([]Input, outputs)
+	for c := range inputs {
 		f.Matrix[c] = [2]float64{1, 1}
-		voices[c] = Voice{Open: func(rate int) (Sound, error) {
+		inputs[c] = Input{Open: func(rate int) (Sound, error) {
 			own := s
 			own.Rate = rate
 			return pips{own, c}, nil
 		}}
 	}
-	return voices, f, nil
+	return inputs, f, nil
 }
 
 const identifyRounds = 5

@@ -11,11 +11,11 @@ import (
 
 // One output sounds at a time, in their order, each heard on both sides.
 func TestIdentify(t *testing.T) {
-	voices, fold, err := monitor.Identify(3, 48000)
+	inputs, fold, err := monitor.Identify(3, 48000)
 	require.NoError(t, err)
-	require.Len(t, voices, 3)
+	require.Len(t, inputs, 3)
 	assert.Equal(t, [2]float64{1, 1}, fold.Matrix[2])
-	for c, v := range voices {
+	for c, v := range inputs {
 		s, err := v.Open(48000)
 		require.NoError(t, err)
 		defer s.Close()
@@ -26,7 +26,7 @@ func TestIdentify(t *testing.T) {
 			for _, w := range x {
 				loud = max(loud, w)
 			}
-			assert.Equal(t, slot == c, loud > 0.1, "voice %d in slot %d", c, slot)
+			assert.Equal(t, slot == c, loud > 0.1, "input %d in slot %d", c, slot)
 		}
 	}
 	_, _, err = monitor.Identify(0, 48000)

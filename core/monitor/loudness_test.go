@@ -19,10 +19,10 @@ import (
 func TestLoudnessWhileHeard(t *testing.T) {
 	x := sine(1000, audio.Gain(-23), 5*rate)
 	src := recorded(t, x, x, sine(1000, 0.5, 5*rate))
-	voices := []monitor.Voice{voice(src[0], 0), voice(src[1], 0), voice(src[2], 0)}
+	inputs := []monitor.Input{input(src[0], 0), input(src[1], 0), input(src[2], 0)}
 	fold := [][2]float64{{1, 0}, {0, 1}, {0, 0}}
 	open := func(speed float64, from int64) *monitor.Stream {
-		s, err := monitor.Open(voices, monitor.Order{Rate: rate, Speed: speed, From: from, Fold: fold})
+		s, err := monitor.Open(inputs, monitor.Order{Rate: rate, Speed: speed, From: from, Fold: fold})
 		require.NoError(t, err)
 		t.Cleanup(s.Close)
 		return s

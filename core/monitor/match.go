@@ -15,18 +15,18 @@ const (
 	mostMatch = 30.0  // dB
 )
 
-// Match finds the gain for each voice that makes it as loud as the first over a stretch of the common
+// Match finds the gain for each input that makes it as loud as the first over a stretch of the common
 // clock: by their K-weighted mean squares (ITU-R BS.1770). It is 1 where either is silent there.
-func Match(ctx context.Context, voices []Voice, rate int, from, frames int64) ([]float64, error) {
-	s, err := Open(voices, Order{Rate: rate, From: from, To: from + frames})
+func Match(ctx context.Context, inputs []Input, rate int, from, frames int64) ([]float64, error) {
+	s, err := Open(inputs, Order{Rate: rate, From: from, To: from + frames})
 	if err != nil {
 		return nil, err
 	}
 	defer s.Close()
-	sums := make([]float64, len(voices))
+	sums := make([]float64, len(inputs))
 	var n int64
 	var filters []*loudness.Weighting
-	for range voices {
+	for range inputs {
 		filters = append(filters, loudness.NewWeighting(rate))
 	}
 	for s.at < s.end {
@@ -42,7 +42,7 @@ func Match(ctx context.Context, voices []Voice, rate int, from, frames int64) ([
 			}
 		}
 	}
-	gains := make([]float64, len(voices))
+	gains := make([]float64, len(inputs))
 	level := func(c int) float64 { return loudness.Of([]float64{sums[c] / float64(n)}, []float64{1}) }
 	for c := range gains {
 		gains[c] = 1

@@ -26,8 +26,8 @@ type Sound interface {
 	Close()
 }
 
-// Voice is one channel to be heard.
-type Voice struct {
+// Input is one channel to be heard.
+type Input struct {
 	// Open opens its sound at a sample rate.
 	Open func(rate int) (Sound, error)
 	// At is where its first sample lies on the common clock, in samples of that; it need not be a whole
@@ -37,9 +37,9 @@ type Voice struct {
 	Gain float64
 }
 
-// Strands is a voice of strands that are heard as one.
-func Strands(parts ...mix.Part) Voice {
-	return Voice{Open: func(rate int) (Sound, error) { return mix.OpenSum(parts, rate) }}
+// Strands is an input of strands that are heard as one.
+func Strands(parts ...mix.Part) Input {
+	return Input{Open: func(rate int) (Sound, error) { return mix.OpenSum(parts, rate) }}
 }
 
 // Order says what is to be played.
@@ -58,16 +58,16 @@ type Order struct {
 // quite what was recorded. It is valid until the next one.
 type Block struct {
 	At     int64       // on the common clock: of its first frame
-	Sound  audio.Block // a channel a voice
+	Sound  audio.Block // a channel an input
 	Meters []meter.Reading
 	// Loudness is that of what was played so far, folded down; nil where it is not measured.
 	Loudness *loudness.Readings
 }
 
-// Stream plays voices. It is not safe for concurrent use.
+// Stream plays inputs. It is not safe for concurrent use.
 type Stream struct {
 	order   Order
-	voices  []voice
+	inputs  []input
 	meters  []*meter.Channel
 	at, end int64 // at the rate the strands are read at
 	from    int64
@@ -77,7 +77,7 @@ type Stream struct {
 	sides   audio.Block // what live measures
 }
 
-type voice struct {
+type input struct {
 	sound Sound
 	at    int64 // at the rate the strands are read at
 	gain  float64
@@ -87,15 +87,15 @@ type voice struct {
 // of what is heard, long enough that nothing clicks.
 const edge = 3e-3
 
-// Open opens all voices. Close the stream when done.
-func Open(voices []Voice, o Order) (*Stream, error) {
+// Open opens all inputs. Close the stream when done.
+func Open(inputs []Input, o Order) (*Stream, error) {
 	if o.Speed == 0 {
 		o.Speed = 1
 	}
 	if o.Speed != 0.5 && o.Speed != 1 && o.Speed != 2 {
 		return nil, snag.Refuse("bad_speed", "sound can be heard at half, whole and double speed, not at %g times", o.Speed)
 	}
-	if len(voices) == 0 {
+	if len(inputs) == 0 {
 		return nil, snag.Refuse("nothing_to_hear", "there is nothing to hear: name at least one strand")
 	}
 	if o.To != 0 && o.To <= o.From {
@@ -107,8 +107,8 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 		rate = int(math.Round(float64(o.Rate) / o.Speed))
 	}
 	scale := float64(rate) / float64(o.Rate)
-	s := &Stream{order: o, sound: audio.NewBlock(len(voices), BlockFrames)}
-	for _, v := range voices {
+	s := &Stream{order: o, sound: audio.NewBlock(len(inputs), BlockFrames)}
+	for _, v := range inputs {
 		st, err := v.Open(rate)
 		if err != nil {
 			s.Close()
@@ -118,7 +118,7 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 		if v.Gain == 0 {
 			v.Gain = 1
 		}
-		s.voices = append(s.voices, voice{st, at, v.Gain})
+		s.inputs = append(s.inputs, input{st, at, v.Gain})
 		s.meters = append(s.meters, meter.NewChannel(o.Rate))
 		s.end = max(s.end, at+st.Frames())
 	}
@@ -134,7 +134,7 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 	if o.KeepPitch && o.Speed != 1 {
 		s.stretched()
 	}
-	if o.Speed == 1 && len(o.Fold) == len(voices) {
+	if o.Speed == 1 && len(o.Fold) == len(inputs) {
 		stereo, err := audio.ParseLayout("stereo")
 		if err == nil {
 			s.live, err = loudness.NewLive(stereo, o.Rate)
@@ -149,8 +149,8 @@ func Open(voices []Voice, o Order) (*Stream, error) {
 }
 
 func (s *Stream) stretched() {
-	s.pitch = stretch.New(s.read, len(s.voices), s.order.Rate, s.order.Speed, s.at)
-	s.sound = audio.NewBlock(len(s.voices), s.pitch.Step())
+	s.pitch = stretch.New(s.read, len(s.inputs), s.order.Rate, s.order.Speed, s.at)
+	s.sound = audio.NewBlock(len(s.inputs), s.pitch.Step())
 }
 
 // Frames is how many frames will be played, -1 when it goes on for ever.
@@ -243,9 +243,9 @@ func (s *Stream) fade(b Block) {
 	}
 }
 
-// read fills a block with all voices from a frame on, silence around each.
+// read fills a block with all inputs from a frame on, silence around each.
 func (s *Stream) read(b audio.Block, frame int64) error {
-	for c, v := range s.voices {
+	for c, v := range s.inputs {
 		dst := b[c]
 		from, to := max(0, frame-v.at), min(frame-v.at+int64(len(dst)), v.sound.Frames())
 		if from >= to {
@@ -270,7 +270,7 @@ func (s *Stream) read(b audio.Block, frame int64) error {
 
 // Close closes the files.
 func (s *Stream) Close() {
-	for _, v := range s.voices {
+	for _, v := range s.inputs {
 		v.sound.Close()
 	}
 }

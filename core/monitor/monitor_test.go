@@ -33,8 +33,8 @@ func recorded(t testing.TB, channels ...[]float64) []mix.Source {
 	return out
 }
 
-// voice is a strand heard from a moment on.
-func voice(src mix.Source, at float64) monitor.Voice {
+// input is a strand heard from a moment on.
+func input(src mix.Source, at float64) monitor.Input {
 	v := monitor.Strands(mix.Part{Source: src, Factor: 1})
 	v.At = at
 	return v
@@ -76,19 +76,19 @@ func all(t testing.TB, s *monitor.Stream, most int) (out audio.Block, at []int64
 	}
 }
 
-func open(t testing.TB, voices []monitor.Voice, o monitor.Order) *monitor.Stream {
+func open(t testing.TB, inputs []monitor.Input, o monitor.Order) *monitor.Stream {
 	t.Helper()
-	s, err := monitor.Open(voices, o)
+	s, err := monitor.Open(inputs, o)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s
 }
 
-// At its own speed sound is heard bit for bit, each voice where it lies on the common clock.
+// At its own speed sound is heard bit for bit, each input where it lies on the common clock.
 func TestPlainIsExact(t *testing.T) {
 	a, b := sine(440, 0.5, 5000), sine(1000, 0.25, 4000)
 	p := recorded(t, a, append(b, make([]float64, 1000)...))
-	s := open(t, []monitor.Voice{voice(p[0], 0), voice(p[1], 700.4)}, monitor.Order{Rate: rate, From: 100})
+	s := open(t, []monitor.Input{input(p[0], 0), input(p[1], 700.4)}, monitor.Order{Rate: rate, From: 100})
 	assert.EqualValues(t, 5600, s.Frames())
 	out, at := all(t, s, 0)
 	require.Len(t, out[0], 5600)
@@ -97,9 +97,9 @@ func TestPlainIsExact(t *testing.T) {
 	assert.Equal(t, make([]float64, 600), out[1][:600])
 	assert.Equal(t, b, out[1][600:4600])
 	assert.Equal(t, []int64{100, 1124, 2148}, at[:3])
-	half := voice(p[0], 0)
+	half := input(p[0], 0)
 	half.Gain = 0.5
-	part, _ := all(t, open(t, []monitor.Voice{half}, monitor.Order{Rate: rate, From: 10, To: 20}), 0)
+	part, _ := all(t, open(t, []monitor.Input{half}, monitor.Order{Rate: rate, From: 10, To: 20}), 0)
 	for i, v := range part[0] {
 		assert.Equal(t, a[10+i]/2, v)
 	}
@@ -122,7 +122,7 @@ func TestSpeeds(t *testing.T) {
 		keep  bool
 		hz    float64
 	}{{0.5, false, 500}, {2, false, 2000}, {0.5, true, 1000}, {2, true, 1000}} {
-		s := open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: rate, To: 3 * rate, Speed: c.speed, KeepPitch: c.keep})
+		s := open(t, []monitor.Input{input(p[0], 0)}, monitor.Order{Rate: rate, From: rate, To: 3 * rate, Speed: c.speed, KeepPitch: c.keep})
 		assert.InDelta(t, 2*rate/c.speed, float64(s.Frames()), 1)
 		out, at := all(t, s, 0)
 		assert.InDelta(t, 2*rate/c.speed, float64(len(out[0])), 1500, "%+v", c)
@@ -144,7 +144,7 @@ func square(x []float64) (mean float64) {
 func TestLoop(t *testing.T) {
 	x := sine(300, 0.5, rate)
 	p := recorded(t, x)
-	s := open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 4000, Loop: true})
+	s := open(t, []monitor.Input{input(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 4000, Loop: true})
 	assert.EqualValues(t, -1, s.Frames())
 	out, at := all(t, s, 9000)
 	assert.EqualValues(t, 1000, at[0])
@@ -153,7 +153,7 @@ func TestLoop(t *testing.T) {
 		assert.Equal(t, x[1000+144:4000-144], round[144:3000-144])
 		assert.Less(t, math.Abs(round[0])+math.Abs(round[2999]), 0.01)
 	}
-	out, _ = all(t, open(t, []monitor.Voice{voice(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 9000, Loop: true, Speed: 0.5, KeepPitch: true}), 50000)
+	out, _ = all(t, open(t, []monitor.Input{input(p[0], 0)}, monitor.Order{Rate: rate, From: 1000, To: 9000, Loop: true, Speed: 0.5, KeepPitch: true}), 50000)
 	for i := 1; i < len(out[0]); i++ {
 		require.Less(t, math.Abs(out[0][i]-out[0][i-1]), 0.05, "no click at %d", i)
 	}
@@ -162,9 +162,9 @@ func TestLoop(t *testing.T) {
 // Compared sounds are as loud as each other; what is silent is left as it is.
 func TestMatch(t *testing.T) {
 	p := recorded(t, sine(1000, 0.5, rate), sine(1000, 0.05, rate), make([]float64, rate), sine(1000, 0.0005, rate))
-	var vs []monitor.Voice
+	var vs []monitor.Input
 	for _, q := range p {
-		vs = append(vs, voice(q, 0))
+		vs = append(vs, input(q, 0))
 	}
 	g, err := monitor.Match(context.Background(), vs, rate, 0, rate)
 	require.NoError(t, err)
@@ -176,7 +176,7 @@ func TestMatch(t *testing.T) {
 
 func TestRefused(t *testing.T) {
 	p := recorded(t, sine(1000, 0.5, 100))
-	v := []monitor.Voice{voice(p[0], 0)}
+	v := []monitor.Input{input(p[0], 0)}
 	for want, o := range map[string]monitor.Order{
 		"bad_speed": {Rate: rate, Speed: 3}, "bad_range": {Rate: rate, From: 50, To: 50}, "nothing_to_hear": {Rate: rate, From: 100}, "rate_differs": {Rate: 100},
 	} {
@@ -185,7 +185,7 @@ func TestRefused(t *testing.T) {
 	}
 	_, err := monitor.Open(nil, monitor.Order{Rate: rate})
 	assert.Equal(t, "nothing_to_hear", snag.Of(err).Code)
-	_, err = monitor.Open([]monitor.Voice{voice(mix.Source{Path: p[0].Path, Treat: treat.Treatment{TrimDB: 99}}, 0)}, monitor.Order{Rate: rate})
+	_, err = monitor.Open([]monitor.Input{input(mix.Source{Path: p[0].Path, Treat: treat.Treatment{TrimDB: 99}}, 0)}, monitor.Order{Rate: rate})
 	assert.Equal(t, "bad_trim", snag.Of(err).Code)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -238,9 +238,9 @@ func TestFoldDown(t *testing.T) {
 
 func BenchmarkStream(b *testing.B) {
 	p := recorded(b, sine(440, 0.5, 10*rate), sine(550, 0.5, 10*rate), sine(660, 0.5, 10*rate), sine(770, 0.5, 10*rate))
-	var vs []monitor.Voice
+	var vs []monitor.Input
 	for _, q := range p {
-		vs = append(vs, voice(q, 0))
+		vs = append(vs, input(q, 0))
 	}
 	for name, o := range map[string]monitor.Order{"whole speed": {Rate: rate}, "double, pitch kept": {Rate: rate, Speed: 2, KeepPitch: true}, "half, pitch follows": {Rate: rate, Speed: 0.5}} {
 		b.Run(name, func(b *testing.B) {

@@ -8,20 +8,20 @@ import (
 	"zestyloom/core/resample"
 )
 
-// Signal gives the voices of a signal of a program, one for each of its channels, on the reel's clock: a clip, a track,
+// Signal gives the inputs of a signal of a program, one for each of its channels, on the reel's clock: a clip, a track,
 // a bus, the outputs. They are computed together by one player.
-func Signal(p *mix.Program, s mix.Signal) ([]Voice, error) {
+func Signal(p *mix.Program, s mix.Signal) ([]Input, error) {
 	layout, err := p.Layout(s)
 	if err != nil {
 		return nil, err
 	}
 	start, _ := p.Span()
 	shared := &computed{program: p, signal: s}
-	voices := make([]Voice, layout.Count)
-	for c := range voices {
-		voices[c] = Voice{At: float64(start), Open: func(rate int) (Sound, error) { return shared.open(c, rate) }}
+	inputs := make([]Input, layout.Count)
+	for c := range inputs {
+		inputs[c] = Input{At: float64(start), Open: func(rate int) (Sound, error) { return shared.open(c, rate) }}
 	}
-	return voices, nil
+	return inputs, nil
 }
 
 // computed is a signal that is being played, and the stretch of it that was computed last: all channels ask for the

@@ -27,10 +27,10 @@ func TestSignalsAreHeard(t *testing.T) {
 		signal mix.Signal
 		width  int
 	}{"outputs": {mix.All(), 6}, "bus": {mix.Of("MX"), 2}, "track": {mix.Of("t"), 2}, "clip": {mix.Alone("t", "c"), 2}} {
-		voices, err := monitor.Signal(program, c.signal)
+		inputs, err := monitor.Signal(program, c.signal)
 		require.NoError(t, err)
-		require.Len(t, voices, c.width, name)
-		out, at := all(t, open(t, voices, monitor.Order{Rate: rate, From: start + 100, To: start + 40000}), 0)
+		require.Len(t, inputs, c.width, name)
+		out, at := all(t, open(t, inputs, monitor.Order{Rate: rate, From: start + 100, To: start + 40000}), 0)
 		player, err := program.Play(c.signal)
 		require.NoError(t, err)
 		assert.EqualValues(t, start+100, at[0])
@@ -42,7 +42,7 @@ func TestSignalsAreHeard(t *testing.T) {
 			}
 		}
 		player.Close()
-		half, _ := all(t, open(t, voices, monitor.Order{Rate: rate, From: start, To: start + 20000, Speed: 0.5}), 0)
+		half, _ := all(t, open(t, inputs, monitor.Order{Rate: rate, From: start, To: start + 20000, Speed: 0.5}), 0)
 		assert.Len(t, half[0], 40000)
 		for i := 2000; i < 36000; i += 2 { // every other sample lies on one of the original
 			for ch := range c.width {

@@ -238,10 +238,10 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	require.NoError(t, err)
 	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID})
 	require.NoError(t, err)
-	require.NoError(t, f.SetLoose(f.ctx, st[0].ID, true, 0, 0))
-	require.NoError(t, f.SetLoose(f.ctx, st[0].ID, true, 1920, 0))
-	assert.Equal(t, "stale", code(f.SetLoose(f.ctx, st[0].ID, true, 5, 0)))
-	assert.Equal(t, "too_far", code(f.SetLoose(f.ctx, st[0].ID, true, 2*hour, 1920)))
+	require.NoError(t, f.SetDetached(f.ctx, st[0].ID, true, 0, 0))
+	require.NoError(t, f.SetDetached(f.ctx, st[0].ID, true, 1920, 0))
+	assert.Equal(t, "stale", code(f.SetDetached(f.ctx, st[0].ID, true, 5, 0)))
+	assert.Equal(t, "too_far", code(f.SetDetached(f.ctx, st[0].ID, true, 2*hour, 1920)))
 	at := func() (ats []int64) {
 		r, err = f.Store.ReelOf(f.ctx, f.p.ID)
 		require.NoError(t, err)
@@ -251,9 +251,9 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 		return ats
 	}
 	assert.Equal(t, []int64{10*hour + 1920, 10 * hour}, at(), "the other stays")
-	loose, err := f.LooseInReel(f.ctx, f.p, r.ID)
+	detached, err := f.DetachedInReel(f.ctx, f.p, r.ID)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]int64{st[0].ID.String(): 1920}, loose)
+	assert.Equal(t, map[string]int64{st[0].ID.String(): 1920}, detached)
 	h, err := f.Listen(f.ctx, []string{st[0].ID.String(), st[1].ID.String()}, app.Listening{Order: order(0, 1920)})
 	require.NoError(t, err)
 	defer h.Close()
@@ -261,7 +261,7 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, x[5], b.Sound[0][5], 1e-6, "in its take it is heard where it lies now")
 
-	require.NoError(t, f.SetLoose(f.ctx, st[0].ID, false, 0, 1920))
+	require.NoError(t, f.SetDetached(f.ctx, st[0].ID, false, 0, 1920))
 	assert.Equal(t, []int64{10 * hour, 10 * hour}, at())
 	f.undo()
 	assert.Equal(t, []int64{10*hour + 1920, 10 * hour}, at())
@@ -270,7 +270,7 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	assert.Equal(t, []int64{10 * hour, 10 * hour}, at())
 	s, err := f.Store.Strand(f.ctx, st[0].ID)
 	require.NoError(t, err)
-	assert.False(t, s.Loose)
+	assert.False(t, s.Detached)
 }
 
 // The members of a set arrive one by one: how they are read follows what is there, until a person has said

@@ -26,7 +26,7 @@ type Heard struct {
 	*monitor.Stream
 	Rate  int
 	Fold  monitor.Fold
-	Gains []float64 // dB by which each voice was matched to the first
+	Gains []float64 // dB by which each input was matched to the first
 }
 
 // mostHeard bounds how many strands are heard at once.
@@ -38,7 +38,7 @@ func (a *App) Listen(ctx context.Context, names []string, o Listening) (*Heard, 
 		return nil, snag.Refuse("too_many", "%d strands can't be heard at once: up to %d can", len(names), mostHeard)
 	}
 	own := o.Rate == 0
-	var voices []monitor.Voice
+	var inputs []monitor.Input
 	var channels []monitor.Channel
 	var first store.Take
 	for i, name := range names {
@@ -64,28 +64,28 @@ func (a *App) Listen(ctx context.Context, names []string, o Listening) (*Heard, 
 		if own {
 			v.At = float64(s.Shift) * float64(o.Rate) / float64(first.SampleRate)
 		}
-		voices = append(voices, v)
+		inputs = append(inputs, v)
 		channels = append(channels, monitor.Channel{Position: s.Position, Label: s.Label, Mix: take.IsMix(s.Label), Off: s.Treat.Off, Silent: s.Peak < audio.Gain(audio.SilenceDB)})
 	}
-	return heard(ctx, voices, o, monitor.FoldDown(channels, first.Readings))
+	return heard(ctx, inputs, o, monitor.FoldDown(channels, first.Readings))
 }
 
-// heard opens voices, matched where that is asked for.
-func heard(ctx context.Context, voices []monitor.Voice, o Listening, fold monitor.Fold) (*Heard, error) {
-	h := &Heard{Rate: o.Rate, Fold: fold, Gains: make([]float64, len(voices))}
-	if o.Match && len(voices) > 1 {
+// heard opens inputs, matched where that is asked for.
+func heard(ctx context.Context, inputs []monitor.Input, o Listening, fold monitor.Fold) (*Heard, error) {
+	h := &Heard{Rate: o.Rate, Fold: fold, Gains: make([]float64, len(inputs))}
+	if o.Match && len(inputs) > 1 {
 		const seconds = 10
-		gains, err := monitor.Match(ctx, voices, o.Rate, o.From, int64(seconds*o.Rate))
+		gains, err := monitor.Match(ctx, inputs, o.Rate, o.From, int64(seconds*o.Rate))
 		if err != nil {
 			return nil, err
 		}
 		for i, g := range gains {
-			voices[i].Gain, h.Gains[i] = g, audio.Decibels(g)
+			inputs[i].Gain, h.Gains[i] = g, audio.Decibels(g)
 		}
 	}
 	var err error
 	o.Order.Fold = fold.Matrix
-	h.Stream, err = monitor.Open(voices, o.Order)
+	h.Stream, err = monitor.Open(inputs, o.Order)
 	return h, err
 }
 
@@ -98,13 +98,13 @@ func (a *App) ListenToPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UU
 	}
 	o.Rate = pair.rate
 	fold := monitor.Fold{Matrix: [][2]float64{{1, 0}, {0, 1}}, Says: "the reference left, the other right"}
-	return heard(ctx, pair.voices, o, fold)
+	return heard(ctx, pair.inputs, o, fold)
 }
 
-// openPair finds both recordings of a pair as voices on the reference's clock.
+// openPair finds both recordings of a pair as inputs on the reference's clock.
 func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) (pair struct {
 	rate   int
-	voices []monitor.Voice
+	inputs []monitor.Input
 }, err error) {
 	at, err := a.placementOf(ctx, id)
 	if err != nil {
@@ -136,7 +136,7 @@ func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) 
 		p.Drift = side.drift
 		v := monitor.Strands(mix.Part{Source: p, Factor: 1})
 		v.At = side.at
-		pair.voices = append(pair.voices, v)
+		pair.inputs = append(pair.inputs, v)
 	}
 	return pair, nil
 }
@@ -162,5 +162,5 @@ func (a *App) Difference(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID
 	if err != nil {
 		return Difference{}, err
 	}
-	return monitor.Differ(ctx, [2]monitor.Voice(pair.voices), pair.rate, from, to, columns)
+	return monitor.Differ(ctx, [2]monitor.Input(pair.inputs), pair.rate, from, to, columns)
 }

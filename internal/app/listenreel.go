@@ -43,11 +43,11 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 	}
 	o.Rate = p.SampleRate
 	if what.Identify {
-		voices, fold, err := monitor.Identify(len(r.Doc.Weave.Outputs), p.SampleRate)
+		inputs, fold, err := monitor.Identify(len(r.Doc.Weave.Outputs), p.SampleRate)
 		if err != nil {
 			return nil, err
 		}
-		return heard(ctx, voices, o, fold)
+		return heard(ctx, inputs, o, fold)
 	}
 	doc, err := a.planned(ctx, r, what.Doing)
 	if err != nil {
@@ -73,30 +73,30 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		}
 		fold = monitor.FoldLayout(layout)
 	}
-	voices, err := monitor.Signal(program, signal)
+	inputs, err := monitor.Signal(program, signal)
 	if err == nil && what.Headphones {
-		voices, fold, err = onHeadphones(program, signal, doc.Weave, voices, fold)
+		inputs, fold, err = onHeadphones(program, signal, doc.Weave, inputs, fold)
 	}
 	if err != nil {
 		return nil, err
 	}
-	for i := range voices {
-		voices[i].Gain = audio.Gain(what.GainDB)
+	for i := range inputs {
+		inputs[i].Gain = audio.Gain(what.GainDB)
 	}
-	if len(voices) == 0 {
+	if len(inputs) == 0 {
 		return nil, snag.Refuse("nothing_to_hear", "the master has no outputs: give it some in Weave")
 	}
-	return heard(ctx, voices, o, fold)
+	return heard(ctx, inputs, o, fold)
 }
 
 // onHeadphones hears a signal on headphones: a track or bus by its layout, the outputs by the speakers that they carry, as far as
 // these are folded down at all.
-func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, voices []monitor.Voice, fold monitor.Fold) ([]monitor.Voice, monitor.Fold, error) {
+func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, inputs []monitor.Input, fold monitor.Fold) ([]monitor.Input, monitor.Fold, error) {
 	l, err := p.Layout(s)
 	if err != nil {
 		return nil, fold, err
 	}
-	leave := make([]bool, len(voices))
+	leave := make([]bool, len(inputs))
 	if s == mix.All() {
 		l.Name, l.Kind = "the outputs", audio.Bed
 		for i, o := range w.Outputs {
@@ -104,7 +104,7 @@ func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, voices []monitor.
 			leave[i] = fold.Matrix[i] == [2]float64{}
 		}
 	}
-	return monitor.Headphones(voices, l, leave)
+	return monitor.Headphones(inputs, l, leave)
 }
 
 // heardAlone is a reel with what is not to be heard turned off, and what is to be heard by itself on.

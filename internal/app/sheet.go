@@ -112,8 +112,8 @@ func strandField(s *store.Strand, field string) any {
 		return &s.Treat.Delay
 	case "high_pass":
 		return &s.Treat.HighPass
-	case "loose":
-		return &s.Loose
+	case "detached", "loose": // as edits of before call it
+		return &s.Detached
 	case "shift":
 		return &s.Shift
 	}

@@ -126,9 +126,9 @@ func TestConflictsCarryTheState(t *testing.T) {
 	s.uploadFile(p, testmedia.Path(t, "poly8_s24.wav"))
 	s.settled(p, 1)
 	strand := s.takes(p)[0].Strands[0].Id
-	require.Equal(t, 204, s.call("PUT", "/api/strands/"+strand.String()+"/loose", map[string]any{"loose": true, "shift": 480, "was": 0}, nil))
+	require.Equal(t, 204, s.call("PUT", "/api/strands/"+strand.String()+"/detached", map[string]any{"detached": true, "shift": 480, "was": 0}, nil))
 	var pr contract.Problem
-	assert.Equal(t, 409, s.call("PUT", "/api/strands/"+strand.String()+"/loose", map[string]any{"loose": true, "shift": 960, "was": 0}, &pr))
+	assert.Equal(t, 409, s.call("PUT", "/api/strands/"+strand.String()+"/detached", map[string]any{"detached": true, "shift": 960, "was": 0}, &pr))
 	require.NotNil(t, pr.Current)
 	assert.Equal(t, map[string]any{"shift": 480.0}, pr.Current)
 }

@@ -110,16 +110,16 @@ func TestStrandsAreHeardTogether(t *testing.T) {
 	}
 
 	// A strand that is let go is heard where it lies.
-	path := "/api/strands/" + st[0].Id.String() + "/loose"
-	require.Equal(t, 204, s.call("PUT", path, contract.LooseOrder{Loose: true, Shift: 2400}, nil))
-	assert.Equal(t, 409, s.call("PUT", path, contract.LooseOrder{Loose: true, Shift: 1}, nil), "made on another shift")
+	path := "/api/strands/" + st[0].Id.String() + "/detached"
+	require.Equal(t, 204, s.call("PUT", path, contract.DetachOrder{Detached: true, Shift: 2400}, nil))
+	assert.Equal(t, 409, s.call("PUT", path, contract.DetachOrder{Detached: true, Shift: 1}, nil), "made on another shift")
 	got := s.takes(p)[0].Strands[0]
-	assert.Equal(t, []any{true, int64(2400)}, []any{got.Loose, got.Shift})
+	assert.Equal(t, []any{true, int64(2400)}, []any{got.Detached, got.Shift})
 	late := s.heard("/api/sound?to=4800&of=" + st[0].Id.String())
 	assert.Zero(t, late.sound[0][2399])
 	assert.InDelta(t, 0.5*math.Sin(2*math.Pi*100*100/48000.0), float64(late.sound[0][2500]), 1e-6)
-	require.Equal(t, 204, s.call("PUT", path, contract.LooseOrder{Loose: false, Was: 2400}, nil))
-	assert.False(t, s.takes(p)[0].Strands[0].Loose)
+	require.Equal(t, 204, s.call("PUT", path, contract.DetachOrder{Detached: false, Was: 2400}, nil))
+	assert.False(t, s.takes(p)[0].Strands[0].Detached)
 }
 
 // A pair over HTTP: proposed, compared, moved by hand, heard, accepted; its picture is served in ranges.

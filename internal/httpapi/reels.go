@@ -167,7 +167,7 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 	for _, t := range row.Doc.Routed() {
 		w.Ways[t.ID] = row.Doc.Weave.Ways(t)
 	}
-	if w.Loose, err = s.app.LooseInReel(ctx, p, row.ID); err != nil || !product {
+	if w.Detached, err = s.app.DetachedInReel(ctx, p, row.ID); err != nil || !product {
 		return w, err
 	}
 	sent := map[string][]contract.ReelSent{}

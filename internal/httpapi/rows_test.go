@@ -158,7 +158,7 @@ func TestEventsSayWhichTakesHaveChanged(t *testing.T) {
 		}, false},
 		{"letting a strand go", func() int {
 			st := takes[1].Strands[0]
-			return s.call("PUT", "/api/strands/"+st.Id.String()+"/loose", map[string]any{"loose": true, "shift": 48, "was": 0}, nil)
+			return s.call("PUT", "/api/strands/"+st.Id.String()+"/detached", map[string]any{"detached": true, "shift": 48, "was": 0}, nil)
 		}, false},
 		{"removing a file", func() int { return s.call("DELETE", "/api/files/"+takes[3].Strands[0].File.String(), nil, nil) }, true},
 		{"another file", func() int {

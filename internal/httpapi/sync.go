@@ -143,9 +143,9 @@ func (s *server) SetClock(ctx context.Context, r contract.SetClockRequestObject)
 	return contract.SetClock204Response{}, s.app.SetClock(ctx, r.Sync, r.Body.Off)
 }
 
-// SetLoose implements contract.StrictServerInterface.
-func (s *server) SetLoose(ctx context.Context, r contract.SetLooseRequestObject) (contract.SetLooseResponseObject, error) {
-	return contract.SetLoose204Response{}, s.app.SetLoose(ctx, r.Strand, r.Body.Loose, r.Body.Shift, r.Body.Was)
+// SetDetached implements contract.StrictServerInterface.
+func (s *server) SetDetached(ctx context.Context, r contract.SetDetachedRequestObject) (contract.SetDetachedResponseObject, error) {
+	return contract.SetDetached204Response{}, s.app.SetDetached(ctx, r.Strand, r.Body.Detached, r.Body.Shift, r.Body.Was)
 }
 
 // AlignAgain implements contract.StrictServerInterface.

@@ -86,7 +86,7 @@ type ListedStrand struct {
 // ListStrands lists the strands of takes, in order.
 func (q Queries) ListStrands(ctx context.Context, takes []uuid.UUID) ([]ListedStrand, error) {
 	rows, err := q.db.Query(ctx, `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
-		s.stem, s.part, s.treat, s.loose, s.shift, s.shape, f.name, coalesce(f.frames, 0),
+		s.stem, s.part, s.treat, s.detached, s.shift, s.shape, f.name, coalesce(f.frames, 0),
 		EXISTS (SELECT FROM reel_strands l JOIN reels r ON r.id = l.reel_id WHERE l.strand_id = s.id AND NOT r.removed)
 		FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = ANY($1) ORDER BY s.take_id, s.position`, takes)
 	if err != nil {
@@ -95,7 +95,7 @@ func (q Queries) ListStrands(ctx context.Context, takes []uuid.UUID) ([]ListedSt
 	var treated []byte
 	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s ListedStrand, err error) {
 		err = row.Scan((*[16]byte)(&s.ID), (*[16]byte)(&s.TakeID), (*[16]byte)(&s.FileID), &s.Channel, &s.Position, &s.Label, &s.LabelSource, &s.RecorderTrack, &s.Peak, &s.RMS,
-			&s.Stem, &s.Part, &treated, &s.Loose, &s.Shift, &s.Shape, &s.FileName, &s.Frames, &s.InReel)
+			&s.Stem, &s.Part, &treated, &s.Detached, &s.Shift, &s.Shape, &s.FileName, &s.Frames, &s.InReel)
 		if err == nil && len(treated) > 2 { // {} is none
 			err = json.Unmarshal(treated, &s.Treat)
 		}

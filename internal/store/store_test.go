@@ -120,7 +120,7 @@ func TestTakesAndStrands(t *testing.T) {
 	assert.True(t, store.Take{Accepted: true}.Final())
 
 	s := strands[1]
-	s.Label, s.LabelSource, s.Stem, s.Part, s.Loose, s.Shift = "Lav", "typed", "DX", "Ines", true, -480
+	s.Label, s.LabelSource, s.Stem, s.Part, s.Detached, s.Shift = "Lav", "typed", "DX", "Ines", true, -480
 	s.Treat = treat.Treatment{Invert: true, TrimDB: -3, Delay: 7, HighPass: 80}
 	require.NoError(t, f.SaveStrand(f.ctx, s))
 	again, err := f.Strand(f.ctx, s.ID)
@@ -130,9 +130,9 @@ func TestTakesAndStrands(t *testing.T) {
 	laid := store.Reel{ID: store.NewID(), ProductionID: f.p.ID, Name: "Reel 1", Version: 1, Doc: reel.New()}
 	laid.Doc.Tracks = []reel.Track{{ID: "1", Label: "L", Layout: "stereo", Clips: []reel.Clip{{ID: "a", Strands: []string{strands[0].ID.String(), s.ID.String()}, Length: 1}}}}
 	require.NoError(t, f.InsertReel(f.ctx, laid))
-	loose, err := f.LooseInReel(f.ctx, laid.ID)
+	detached, err := f.DetachedInReel(f.ctx, laid.ID)
 	require.NoError(t, err)
-	assert.Equal(t, []store.Loose{{ID: s.ID, Shift: -480, Rate: 48000}}, loose)
+	assert.Equal(t, []store.Detached{{ID: s.ID, Shift: -480, Rate: 48000}}, detached)
 
 	unweighed, err := f.TakesUnweighed(f.ctx, 10)
 	require.NoError(t, err)

@@ -85,7 +85,7 @@ type Strand struct {
 	Stem          string
 	Part          string
 	Treat         treat.Treatment
-	Loose         bool    // let go from its take
+	Detached      bool    // let go from its take
 	Shift         int64   // samples it lies late against its take since
 	Drift         float64 // its take's: ppm
 	Shape         []byte
@@ -101,7 +101,7 @@ type Strand struct {
 const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set, read_by_hand`
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
-	s.stem, s.part, s.treat, s.loose, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
+	s.stem, s.part, s.treat, s.detached, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
 	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, coalesce(f.frames, 0) AS frames
 	FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id `
 
@@ -115,7 +115,7 @@ func strands(ctx context.Context, q Queries, sql string, args ...any) ([]Strand,
 	var treated []byte
 	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s Strand, err error) {
 		err = row.Scan((*[16]byte)(&s.ID), (*[16]byte)(&s.TakeID), (*[16]byte)(&s.FileID), &s.Channel, &s.Position, &s.Label, &s.LabelSource, &s.RecorderTrack, &s.Peak, &s.RMS,
-			&s.Stem, &s.Part, &treated, &s.Loose, &s.Shift, &s.Drift, &s.Shape, &s.FileName, &s.FileHash, &s.FilePath,
+			&s.Stem, &s.Part, &treated, &s.Detached, &s.Shift, &s.Drift, &s.Shape, &s.FileName, &s.FileHash, &s.FilePath,
 			&s.Linked, &s.FileSize, &s.FileModified, &s.Frames)
 		if err == nil && len(treated) > 2 { // {} is none
 			err = json.Unmarshal(treated, &s.Treat)
@@ -274,19 +274,19 @@ func (q Queries) PlaceStrand(ctx context.Context, id, take uuid.UUID, position i
 // SaveStrand stores what people say of a strand.
 func (q Queries) SaveStrand(ctx context.Context, s Strand) error {
 	q.touch(s.ID)
-	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6, loose = $7, shift = $8 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat, s.Loose, s.Shift)
+	return q.exec(ctx, `UPDATE strands SET label = $2, label_source = $3, stem = $4, part = $5, treat = $6, detached = $7, shift = $8 WHERE id = $1`, s.ID, s.Label, s.LabelSource, s.Stem, s.Part, s.Treat, s.Detached, s.Shift)
 }
 
-// Loose is a strand that was let go from its take.
-type Loose struct {
+// Detached is a strand that was let go from its take.
+type Detached struct {
 	ID    uuid.UUID
 	Shift int64 // samples
 	Rate  int   // of this rate in Hz
 }
 
-// LooseInReel finds those of the strands that a reel plays that were let go.
-func (q Queries) LooseInReel(ctx context.Context, reel uuid.UUID) ([]Loose, error) {
-	return many[Loose](ctx, q, `SELECT s.id, s.shift, t.sample_rate AS rate FROM reel_strands r JOIN strands s ON s.id = r.strand_id JOIN takes t ON t.id = s.take_id WHERE s.loose AND r.reel_id = $1`, reel)
+// DetachedInReel finds those of the strands that a reel plays that were let go.
+func (q Queries) DetachedInReel(ctx context.Context, reel uuid.UUID) ([]Detached, error) {
+	return many[Detached](ctx, q, `SELECT s.id, s.shift, t.sample_rate AS rate FROM reel_strands r JOIN strands s ON s.id = r.strand_id JOIN takes t ON t.id = s.take_id WHERE s.detached AND r.reel_id = $1`, reel)
 }
 
 // StrandLength is how long a strand is, in samples of its own.

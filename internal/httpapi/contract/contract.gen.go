@@ -1200,6 +1200,18 @@ type DeliveryOrder struct {
 // Example: {"coding":"s24","description":"The full mix as one stereo file","dither":false,"format":2,"metadata":{},"name":"Stereo mix","names":{},"packings":[{"files":[{"container":"wav","groups":[{"bus":"Full mix","layout":"stereo"}],"name":"{production}_{reel}_MIX"}],"id":"files","says":"one stereo file"}],"papers":["pdf","json"],"programme":{"length":"reel"},"sample_rate":48000,"source":"agreed by letter","version":1}
 type DeliverySpec = delivery.Spec
 
+// DetachOrder Example: {"detached":true,"shift":1920,"was":0}
+type DetachOrder struct {
+	// Detached false brings it home
+	Detached bool `json:"detached"`
+
+	// Shift samples of its own rate that it then lies late
+	Shift int64 `json:"shift"`
+
+	// Was the shift that was seen
+	Was int64 `json:"was"`
+}
+
 // Dialogue the speech in a mix: stems of dialogue and voice-over where they sound
 type Dialogue struct {
 	// MixLufs over the same blocks
@@ -1472,18 +1484,6 @@ type LoggedEdit struct {
 	Mine   bool   `json:"mine"`
 	Undone bool   `json:"undone"`
 	What   string `json:"what"`
-}
-
-// LooseOrder Example: {"loose":true,"shift":1920,"was":0}
-type LooseOrder struct {
-	// Loose false brings it home
-	Loose bool `json:"loose"`
-
-	// Shift samples of its own rate that it then lies late
-	Shift int64 `json:"shift"`
-
-	// Was the shift that was seen
-	Was int64 `json:"was"`
 }
 
 // LoudnessBreak defines model for LoudnessBreak.
@@ -1929,15 +1929,15 @@ type ReelSent struct {
 
 // ReelWorkedOut what the server works out of a reel
 type ReelWorkedOut struct {
+	// Detached by strands that were let go from their take: samples they lie late against that
+	Detached map[string]int64 `json:"detached"`
+
 	// Directions by the layouts of buses: where the speakers stand that have a direction, in degrees to the left of straight ahead and above the horizon
 	Directions map[string]map[string]audio.Direction `json:"directions"`
 	End        int64                                 `json:"end"`
 
 	// Layouts the names of the channels of every layout that the reel uses
 	Layouts map[string][]string `json:"layouts"`
-
-	// Loose by strands that were let go from their take: samples they lie late against that
-	Loose map[string]int64 `json:"loose"`
 
 	// Product the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was
 	Product *[][][]float64 `json:"product,omitempty"`
@@ -2096,7 +2096,10 @@ type Strand struct {
 	Channel int `json:"channel"`
 
 	// Delay samples
-	Delay    int64              `json:"delay"`
+	Delay int64 `json:"delay"`
+
+	// Detached let go from its take
+	Detached bool               `json:"detached"`
 	File     openapi_types.UUID `json:"file"`
 	FileName string             `json:"file_name"`
 	Frames   int64              `json:"frames"`
@@ -2107,13 +2110,10 @@ type Strand struct {
 	Invert      bool               `json:"invert"`
 	Label       string             `json:"label"`
 	LabelSource StrandLabelSource  `json:"label_source"`
-
-	// Loose let go from its take
-	Loose    bool     `json:"loose"`
-	Mix      bool     `json:"mix"`
-	Off      bool     `json:"off"`
-	Part     string   `json:"part"`
-	PeakDbfs *float64 `json:"peak_dbfs"`
+	Mix         bool               `json:"mix"`
+	Off         bool               `json:"off"`
+	Part        string             `json:"part"`
+	PeakDbfs    *float64           `json:"peak_dbfs"`
 
 	// Position in the take, from 1
 	Position      int      `json:"position"`
@@ -2969,8 +2969,8 @@ type SaveSpecJSONRequestBody = DeliverySpec
 // LabelStrandJSONRequestBody defines body for LabelStrand for application/json ContentType.
 type LabelStrandJSONRequestBody = StrandLabel
 
-// SetLooseJSONRequestBody defines body for SetLoose for application/json ContentType.
-type SetLooseJSONRequestBody = LooseOrder
+// SetDetachedJSONRequestBody defines body for SetDetached for application/json ContentType.
+type SetDetachedJSONRequestBody = DetachOrder
 
 // SetClockJSONRequestBody defines body for SetClock for application/json ContentType.
 type SetClockJSONRequestBody = ClockOrder
@@ -3262,9 +3262,9 @@ type ServerInterface interface {
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(c *gin.Context, strand StrandId)
-	// SetLoose Let a strand go from its take, move it, or bring it home; its clips move with it
-	// (PUT /api/strands/{strand}/loose)
-	SetLoose(c *gin.Context, strand StrandId)
+	// SetDetached Let a strand go from its take, move it, or bring it home; its clips move with it
+	// (PUT /api/strands/{strand}/detached)
+	SetDetached(c *gin.Context, strand StrandId)
 	// GetSound The strand's sound as little-endian 32-bit float samples
 	// (GET /api/strands/{strand}/sound)
 	GetSound(c *gin.Context, strand SoundName, params GetSoundParams)
@@ -6139,8 +6139,8 @@ func (siw *ServerInterfaceWrapper) LabelStrand(c *gin.Context) {
 	siw.Handler.LabelStrand(c, strand)
 }
 
-// SetLoose operation middleware
-func (siw *ServerInterfaceWrapper) SetLoose(c *gin.Context) {
+// SetDetached operation middleware
+func (siw *ServerInterfaceWrapper) SetDetached(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -6161,7 +6161,7 @@ func (siw *ServerInterfaceWrapper) SetLoose(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.SetLoose(c, strand)
+	siw.Handler.SetDetached(c, strand)
 }
 
 // GetSound operation middleware
@@ -6859,7 +6859,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/strands/:strand/sound", wrapper.GetSound)
 	router.GET(options.BaseURL+"/api/sound", wrapper.Listen)
 	router.GET(options.BaseURL+"/api/reels/:reel/sound", wrapper.ListenToReel)
-	router.PUT(options.BaseURL+"/api/strands/:strand/loose", wrapper.SetLoose)
+	router.PUT(options.BaseURL+"/api/strands/:strand/detached", wrapper.SetDetached)
 	router.GET(options.BaseURL+"/api/files/:file/picture", wrapper.GetPicture)
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
@@ -10676,29 +10676,29 @@ func (response LabelStranddefaultApplicationProblemPlusJSONResponse) VisitLabelS
 	return err
 }
 
-type SetLooseRequestObject struct {
+type SetDetachedRequestObject struct {
 	Strand StrandId `json:"strand"`
-	Body   *SetLooseJSONRequestBody
+	Body   *SetDetachedJSONRequestBody
 }
 
-type SetLooseResponseObject interface {
-	VisitSetLooseResponse(w http.ResponseWriter) error
+type SetDetachedResponseObject interface {
+	VisitSetDetachedResponse(w http.ResponseWriter) error
 }
 
-type SetLoose204Response struct {
+type SetDetached204Response struct {
 }
 
-func (response SetLoose204Response) VisitSetLooseResponse(w http.ResponseWriter) error {
+func (response SetDetached204Response) VisitSetDetachedResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type SetLoosedefaultApplicationProblemPlusJSONResponse struct {
+type SetDetacheddefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response SetLoosedefaultApplicationProblemPlusJSONResponse) VisitSetLooseResponse(w http.ResponseWriter) error {
+func (response SetDetacheddefaultApplicationProblemPlusJSONResponse) VisitSetDetachedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11749,9 +11749,9 @@ type StrictServerInterface interface {
 	// LabelStrand Label a strand
 	// (PATCH /api/strands/{strand})
 	LabelStrand(ctx context.Context, request LabelStrandRequestObject) (LabelStrandResponseObject, error)
-	// SetLoose Let a strand go from its take, move it, or bring it home; its clips move with it
-	// (PUT /api/strands/{strand}/loose)
-	SetLoose(ctx context.Context, request SetLooseRequestObject) (SetLooseResponseObject, error)
+	// SetDetached Let a strand go from its take, move it, or bring it home; its clips move with it
+	// (PUT /api/strands/{strand}/detached)
+	SetDetached(ctx context.Context, request SetDetachedRequestObject) (SetDetachedResponseObject, error)
 	// GetSound The strand's sound as little-endian 32-bit float samples
 	// (GET /api/strands/{strand}/sound)
 	GetSound(ctx context.Context, request GetSoundRequestObject) (GetSoundResponseObject, error)
@@ -14816,13 +14816,13 @@ func (sh *strictHandler) LabelStrand(ctx *gin.Context, strand StrandId) {
 	}
 }
 
-// SetLoose operation middleware
-func (sh *strictHandler) SetLoose(ctx *gin.Context, strand StrandId) {
-	var request SetLooseRequestObject
+// SetDetached operation middleware
+func (sh *strictHandler) SetDetached(ctx *gin.Context, strand StrandId) {
+	var request SetDetachedRequestObject
 
 	request.Strand = strand
 
-	var body SetLooseJSONRequestBody
+	var body SetDetachedJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14841,18 +14841,18 @@ func (sh *strictHandler) SetLoose(ctx *gin.Context, strand StrandId) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SetLoose(ctx, request.(SetLooseRequestObject))
+		return sh.ssi.SetDetached(ctx, request.(SetDetachedRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SetLoose")
+		handler = middleware(handler, "SetDetached")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SetLooseResponseObject); ok {
-		if err := validResponse.VisitSetLooseResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(SetDetachedResponseObject); ok {
+		if err := validResponse.VisitSetDetachedResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15534,354 +15534,354 @@ var swaggerSpec = []string{
 	"lMHWtsU+t9sULWaRedbjhXbbGVMoGpiZSXqNOQYIVhPTbgJm2Vu0KzuNz72gqidxWMjbpfWRRD/kH4q8",
 	"pziyc5T7HfjOTNibM2xmTyaYVFGCxt6LKd8jqWXdPER3lGbszDt7WUXHO5EZ0Rya0dn5h6cr7HFasaLM",
 	"7Re7LnpECXDP4G9QpYFSuGBMq54UxwHVe+++sEfKO9sbfS6cUOBkb6tnVgb4Ex3sd0hUx5rByfI7OTXp",
-	"HS6ug3PeX3Gay3XNetUSlgISADXC+9omEsgVyez3wEVxL3nKzgCaJoCrUjZi0j50Bf/gc0Qi0DY+fwEx",
-	"A6bllZlv9haXRtI7aNUflDGaY0IujTlxNe3tSKTpBWxdzcR/PWnI06zKzTiqvfCyBwSHadw4jJLQoFAY",
-	"44VKFgx0l8U0dfy4NQFGvD44Ea8dYjtUUWwKVHzFeC63C1eUOVosbgtXgGoJQsu41bXDcX2JFd9kXL84",
-	"pLz3mw801fkO1D3cB8XOyct2ArgRMFmYCu4SX3lF7rhISC1yphQpGBU2b+ycvLPYGQq+OHXrz/8qUNMP",
-	"Z34Fzuy9v+wFErLsFnJ+Z9edZuxDz+XCbNb+4J0FD32yCcdjT7+Hhzr+A5iDGyK2vUtZVXI7O/3EHWFI",
-	"7rMgJ5BCTxACDO1g69yCtyckraRSK5oxQASR6N/KOULN8aybm9KbSjEc1XISYlJ1yczsi3FDEZGWHnTi",
-	"/YaPhODgsfbZ9kBPULoAs47tOuTH365pqWbuvAVUS3Ne2jAG5FIsd6SSsiAa3UdxiT0lI0aKtfXr9W/6",
-	"VZRmk4lrIykzTvLp+fAwr0Gz8bE9tnUKU+TGGyNoegdvtiXKSu5Uz+QkEAGGlwT7oJGhMJlC1umGqeeE",
-	"OqQnuTIKDyS8cE2gXq8jo3O7q10rDSqORnNBbPnNcFLW8HbHEuTY32ua35ZyC0p2Rbli2W0qFRds/OrG",
-	"mfcXIJnF1XMzB2FQOLOQS+BxlkAOI6CVFK5O5g+Q9WXTdP84h+qT0+Xmbs8DuZrGmTibXZh6jDrKGQKi",
-	"okV5AE/Ou3KOIyx8fVQM9eBTsmAfNBPZTLbFvG8UF3y9Wcq6OqUQYNm6dZQ3jIK3l/J8+rmFQWIUmCQt",
-	"T7a26dXIkwuRowSIrXwji7n3xJKmdwS0RWu6o2WAZdh6w4rnaDOAhZA0UNRoMWhpJFto92eywzhzKQhD",
-	"T8BE66cDF4rZQNrxGGGyzF3uPo9UAMtzuYtS4G+SzzUoGU03qCj4cmLQHSDW5naYap/17tN/GVb2nuhE",
-	"Td70Qt4fcbcnb+Jc7pYCb434NMfCBs5CANYJindSWTAIeydtsPHmQ3hvzH99H+19QO8Y6IKBGekqHA4+",
-	"lmaHDrP1+xARelwAsTA/Phyblq28nmegg/3tNDksDgmzSB9ipf3jKSNRqoq5ZuDR7bnPtdSSKj1X9MyX",
-	"L5PiRG8pz+ZjGTgZcPDJrthxpe9coQoOl/HnEdNg7rJuzWE/5trmzHWWGXPHWDkky405uqy1TW2hoid/",
-	"63MfrgHSH+226F4Jsbcqpg9B2eTKIjbIFXHmSdfLPTniMZf7T4llOQkfaKSt0Qz/roMEao942ZNSNQPL",
-	"R/NYAjtGMVwwREv5EPVGMX3buLeGYw/ars5+raDVnWtGNZ3RLZzepIvhO3jDJJCkRpjPwMrplClEyRMk",
-	"S8zBmbT5RFMRoeAl/2q+FMFc6tx9kfyN8dFHB97H2bFv6eObBnxphuxRdIcJEGC1yRWpxZ2QW0FgNF/x",
-	"D8q7t9a48rZ7gs0X8ClXR7qYqHw3M45cIfMiLKCf2/H6CORjerNkM6KKoLEkK0DE5YooJjSkjyKdoIdI",
-	"U8raq7p3g1Ez4ozxyw9H6F2zppWeIEtu4Dn7pWk35sglxrts8PkBk6FPyKRbowdaeeKdPwU2sQ+pQUlS",
-	"1OnGAhluubEAERMOscp+a39Dj++0x2sEHWJoabluTthDltwVTJc53XnwHohmuhomRtNNEsQ//O0rt6J9",
-	"HhHHTq6IYvesorkf48HOxchdMqdvgptGq8Bv0CyfA/k3neMn615xqFo10NRg1px7+MtSOR435cU/gJtu",
-	"Xoji0BDzaCwDAahHpv2TeejlBlEwPw1nDrKM6/MX88HCzfdg8B4AD1dBObkWr7d3iKO4y/Z2AAa2Tqcp",
-	"+ln4/kzK4aUjwgHLoRXUTqTA5y452eZesp6WJvFGg0ZGmQlchxB9EBxBnCKE8LD4ll6iqee2kAOLOpqo",
-	"CRU7i46hAVFThCVn49UP+7AArtRqLt8BrWP89np+7KwxeaI5g9FS+mmR/r34xN9rmgOyVULwZwj8Azlt",
-	"BbB5kQVEu2nDjczOFBgFIwVKHQRGClWwnQMUXi0R8dVfVhDUX8SiB9PPZVZjbyUW7eHmkq+xm1beYGhi",
-	"xq7t0eQqRD0eaYyN59VKzynz7UWrn1j/m3OlY36CLZ56tQFYEkUKetdgEwZsBi0tmQqQ339J5kDnV3wd",
-	"g3nOubhjGZBdQYNH18MMZB0EH4x0qRjNfJTGzaoucwlXl5OLOFh0Yr0lZUajdXVjrlw8IcpovtDb6/L/",
-	"//+uvoSebI+/8EXCtvVIq050Tk0v/3Uq5ypB59RSWM7qdmLdr77dE0Cu9lk0h8BYTNCqAG21ZFbBLhU0",
-	"3ynXPpBm2NJ7VSuo5vTHMY6DBO3/Yj2v0S7Bj9E90BxXu4fqwKJ/80k5Sl54aNbtFPqSJ22hEaE2JXdE",
-	"Iw27eQFH+VPWW5XbCNSglGOvwqNRo5sS3f3iXRBGTZEvMmmYwBPK22ZHm2Po5VH0puY5Qx9X9yqRtegr",
-	"CJvdam2PnpaUdpzEvmtquUoz6YNrVswQ3zGqrJw6BQjuEPC9L6iLfNTXm6zf89Epseu0aP/NcXxn93l5",
-	"YLe3I3RSg4KtjKd6nkD5D/zSqEjZPwL7TBeQILqj8d3prHxW8xN3Ih52rKbEcEP4L2iFf2Ddf7yPvrWa",
-	"tCSqzDk4puVqNV6g/qlHQr6zPSf3xIRjicm8ETuswpau7rnC6kphxzyfQVXSNXNakcWzY6KnvN1emWMZ",
-	"LTBvOwX3tb5boqdnFbTyneo9ifm9Bj0pYYeiGFLvhs2577G3T2Scue2p4kcZSeFvbDu5YNlz7rcHdmUy",
-	"Q9zURQw4OZdblk28WaZniHdaiwVRPmaGm1nbXPAPs+4LI/GOismPQANu7vYFSdClCxInHTlhYn0Fen1V",
-	"t3XxsA1+74I0UR9AjwtgDIXtAAA2O+ZtVYuIKQHueBVm99JqKrJb2h3u1UsjyxXTSTDPqXW23jUeSRng",
-	"ivlebvu9a7hiZJVLWT0nRmtA8y30vh2gXfymveeMGQM9t2Nt9mll3RLKVvfMLGY2I/eBOvrKu0gsDD57",
-	"pAjPGogwY3R6O5lDuyKLCbyYGKUIC+5w/3ub5wVMAMwXwiK1mLwhn19u373p9MGuJFZ3Pd3ueqRuz5aG",
-	"xWyu6d5Bun613qu0nMHLtA+2oxZcz2nplyzQoTC12R9S0b6n6fhnV2Nn5gYdkczOx3/u9myOdPYBApTO",
-	"wnlaO8AurOeSVKqvs7kUt2VdlTbhb99RUzAPoJexlEPlriZKPrd5GkISJeg6juGtaTtAZcMjGDCCIgpr",
-	"EPjLJ+5GkqV6UBKHdXY4Krgh3QwTn+UR0CJ24hpo5g7pe03QAQSAuKLnvxCbwbdUbeLQ1wFO6XQ9iAld",
-	"tXP65+NROn9ydIyCq3iPLpS6ldJkxVd6F8SsAAG0qjiCrs/R6eBVtwOepd5Ncv7OSPNCxI6tgsZXZoIO",
-	"5ZTsmJ6I4We315E8dMQ37tamGauj3P7ColzBaI7hrX2g32ooka2fqEHmiaa6boH1gCq6otDWZrwSzn4/",
-	"sXPpmX2VzQ02NSGX9oadXaH6xJsioJWsCLsHV+kErRAbmnXGzb5uEN2xCsm2AkZoTrOTmatPBL6OBk3n",
-	"eNl0hUZKF3+39X5u2JNWmQu3YHclkSH0BeBgAEEAnStzvdC63oUD5thJyowiIn37azweEu0/4WN1ge9/",
-	"mMEGvN2Whr6vAG5tjAX/nZX6fYDpFMsujIK2agehf8dKnWBBtdFsnSzv9snwBlLkNgtmMJpL4acbFTZ+",
-	"qOaVsXVDKcbcuiLI5HQcFhR5uTROxB3tZEBNSWw5IDEThp7SmfMt4v8eEAx/S3fvXUOOOX7Hh2DX+w4g",
-	"ByLTz8mIwnfF+WMXVTSnt8KZAfxxlFY4QT/cqapDXA0LWhRjHmzYxmQav+3w/j6E45jI0CT6GK3J6hGa",
-	"WEWjm4wH9Oo/J00yqEVU5XcMo/DPCcW2E4SutIU3g2EAgj+I0VujGBNfkoXK+6K+Ka/SvE/EzWsQnbjF",
-	"NKibjxSxEn8KS/U6ZAwBHBrkhJvPsVsckC3qLgBwyLWUPYQoLYBVH8i2c2SM51vZGMW8Bu1uN53rwseL",
-	"rAfDzc6iCC13i4BmzdKa3Y5KDwhEfu9pZ7ufLKqrx18GnGV/Nf+cudY/9MsvHGhzsjAqS4zT3sr1mmXf",
-	"ZHy8WdcgOv6eoTMACsdjLRikYI8U5gdbTXNnbOZH6prUIpMNbs0Sb6yYGyPrzR7t8WTELn3ntNALO1U/",
-	"cnR3pFRsNrB2LsFRYNu0bPhKL66vvnp8aYwYtbi+7Fxk9gudQ29GJkuzGKANwEJEnQj4jj6HsvUkyq0A",
-	"ueA1EW10XlBH8sniAlYQFa5mDo2uZ/vjzk1oREq4FeHr4huDvp6vKxt1eODde2qYxIky1BXw/n7gFGfD",
-	"JuLJkmDcSbQop+Anug196xMzDsgIiaZPTMnDiH6xLIsB9370K8M5E4dnd0xsrTvjlo53J5zSL7dr8sqc",
-	"VVSkkxceUyanOoYtfxzsF3Z89l9Bgd9PUCCJ4o2dKjJgK2hnlq7oU98SqcxlXe0B46VcV9h/xAiWCvWV",
-	"MoewdY6ammI0qvj1FeP1ZPlfIn4dlm7Nz/XvKwwvuPBVTQ8pE4+pcg2y9xRT0277QaYmfve9szan+zfg",
-	"C/7+S8xk/yqChonJa1ZVO5Izes9UrDGidu8MG5NcffX0yeXTcfOl3emyuWttkln2da1i8q+nXRDUggFW",
-	"LdZAWzVSEQr1uNiQjEOBDSNvXuE5oNFcatvZbby399f4oPlKBUDOkYx+rA2GhE7XHA0djWYe68pQVnfd",
-	"zYPgKy3lsuU1ehwrtO/r+z8728ptjM26elhr9P0O7u7LOXXfPuBGyQKk+eHO6vY5iBZo9pDM1Q0CL3fw",
-	"s7ZBJ3xLuBbAmWUGY1Q23cKo9fGsOPQ6tExLMjigUefBkXKRvV47hfOa5h1eex3lHan0C936ym1/KvMq",
-	"lyg+R9N492MuUsjbXCp1eGZwrwoKumwe9R9kX79/F40WHbyQYe1+XLUqC0D7ODR16GHJ1ZXMW0kDSrPC",
-	"xg+x/cAiiUBVjDU232524GaAbsfEKU02YgPpQL1tzcFwmM6iodET3e+3f359E+TYmssEnEZEM4FYx5Qo",
-	"lkqRJT4frLLuWjz4gh2XX7y1NX2Vs7PX942TMTf8EqLGrtmdzFkTxwtifX4a/hYdUgpeNrmLe8kT6UNN",
-	"zAceOVu689CsvSMUJsSjIVk6RNgimhLjrc2uQy0s1Myd1dtVpWrF5isYRvMbaJ8baYsrpvp/PdjJJPy/",
-	"aWnye4VdrkYPk++dqYmUiO8AbNtMYL8epW4QEmU6rHX0JLuxR+wZyA07t6uaY9BgUhlYNCikehynp7Rz",
-	"B92T9zSv2SE+JPyitQkHs8O+Z1tr98zBC4kZ58byThZpDitXdzv0e6o51rjDSmiZzVGYELGubaJg2FDy",
-	"i0FIkSnwbc/GjXS5ig42roOMJj6FN9cknv+6Vgcy/PdsG+YFTjXhbUvDlFbZebExwgda2S3+Wl9ePkk3",
-	"VG1yrvQF/Mq65nuE4FdxFDzbIa+1M/jfRCKaAXr4/Z2PDM9ZOiu5gnO6eLzwvR3fUqFZJQj4LRY9HRf3",
-	"6q8XzttxfXkZnE77pcXjL7p08++eAjV4mOtpr27dR17tIrwkf/LlUwe8in/4MtyTwabPTTT3skWBsdO+",
-	"R6GOPLbl+o+/SMhjM7mLq8vLKyIr8vir86/+RLJKlqOtbIfzavHNPez0o20GPvMMva8oz63xtCdcy56E",
-	"DXO3+GgleJrMs9jgezToHw/tIc6eLHfXRIp813Qjnu/zLKhynSe7QK1B8y7XFZ/YLySECh/99pAyOeXg",
-	"j4A/bI0Zg/B2aPZ455sH4YLhlyyXYq2IlmsG3aWoIZKRxGHQFyAD4BdrEiYHZUxFfV8Hnj6puYxUjQry",
-	"Q8nEe14wYxa++YFkMq0LqCRFFHSuiG28CGbqtuJaM3HdZPMAy0Cb3vYRuPqiR5r2xkSHNn9SBMucljrP",
-	"X/N1tMad6t5sma1ssn2maVUjLsjjVQUO9PY/JB4NK7XqdJQUmOzNRIqNwrOvX988H7L4H2rLtUxqP7t9",
-	"xTKsQmwKFHuD2z+sVj8CqtdD+sdBTukj5TGqnI8T66qPj1L/GdpvRcI0SKeDojQ/eNSd3mrMKItVLJVV",
-	"xsU6gc4LUGQXL7GM9222MFCx68sOPP16grxsZ1q5ip9HijgQtYkpLbeDhy4wYTsEMctMbMYyFZntyUs1",
-	"qZjSib9o7BlcyYo0dXiH+PZ7gZ4mJkEGm2fdhdYgnZ4BWch7puJ1XQBTZjQri2iJ5QNbuiPwpcS2ZGw1",
-	"Kj4Igl0O71hfvney2EY9uRu5DTLPQ6jcaQUDYUJPm5/ac7XcH1TcO6kI968FT3Vp6I7vHMnt7KdWa//g",
-	"8H4OLNi2iM8HuYFiCFJt5h+6eof1yIzldDeEu+dtka+etU2R6HBrByYUOVP9IPBFrXuSKw9zGuiKF8d3",
-	"kzmchzpwcU/zHNjNP8x5ECKRH6XjTa+PJpbn0AfwGlvmfFCmZpXvHBD/vEanWO+1oqmWlWoDBWOYhq8F",
-	"zQkTmDovFQva4XY0FwjERssM5cpFaa8JzfOzCuK4IR66kBqhr9tgfv5hEDwZO4NSNLyWmWDVendWVkyx",
-	"6j5erWd2YBudT0mt6ZGze5ZbLY0JXbHMhpmlIIxj31+eORX2OSAi10VhlgJqnFy1Ctaa+V8mZ0+Ss6fn",
-	"XyRnz36ZBrCwimfhr2RuCKeJuRsKKnYk+xrm/vb1N67iQQJNHtatsSnKO6h+bgTlf+xj7iApu+vnLM8S",
-	"243XMoyuKwGxg4BbcrbSZ1ATiHef0Gc2J70uz7K+NPtC3lumnYSrjogccZ4C/PxrqJyjAUNMiu+8g+yt",
-	"Fp2ePY3EvoPCihhTg+a3pDnt0+s8Q1yF/HAVi5Obk6X3POdLqTf2n9uCi1pZui+ShaM8HiPwJ8Nx/mBh",
-	"esEwz25tI2xVMnqHxlczXTxZTSsCs4Ac/jEsAJX0LtmDCfeTZdtosLysGI2XN9rv47lm64q1lfQuvZ48",
-	"i9/fQXiyruZ2/Gu4u5nGNdnRrSu2NbRNSMmNKVmXCalknjelur4iFqRA3YW7hy+O3OTthZ3Br7G0hfwY",
-	"4+xQHj9smFgl95ZnseRIuXKn4ZpckkIKmZArnzw0IjIH9/vTlEsdL+YDL3WQCIf12wjKp8taE1pIsbY9",
-	"p/DYPSepkWiACYMSEOvioBzN9QDAau91XbFIO6VfeVHHKG65OGRguDR1RSH4SC2O+5Bo+rLFAvBrJJ/t",
-	"nmdRMCaHwQMKDQijoG2mlk0Nub8rpknJ2CxYzu4HsvIa/b+1oq8uo42ethYpYM8fIc3fUT8reJblvhko",
-	"zXO/oVZrgdrHhy3JqiGRblMrNm4XXI6rGf7CnZPF3bDbpGu6tS+TvtGQf9LjDTEmPd7cRBMejyJV9Fxl",
-	"R7m7pskym19+oCwTgmVx3HUPgziMQVAg3PuhWImj/vGDAd5nNsdqEHinO+njxnQUJjlIHxvoAfKuYqsc",
-	"xF9nO9BhOXU14c5G1rNCMKc51EH0p9hYc3Do8+hpwSGcKWHjUcVEtvKPD3v8OuHpiOPad9Z4UBJWN249",
-	"C11Kihn7/F6K6AbXwmVwxz3pJa1aCUdkC34El6Lq8/6ha9qOaXe3Yd4cxFchTYysZHVtf6TYgqKQDmtv",
-	"VJW7GhN/LVCfFtB4jupKZPMdCRPfKKUfidwlvvnz0KB0BRSMn1QeSz88TMa5iEdvTOMoUYoYogzk8wtC",
-	"SVmxe862U/IARnEJXA0BzQwj2GZ6jKCT8fAK2mGfflwWW296C6hnmie+d9OnVa/vYR/nvFQJaIbatw0P",
-	"umTLCosvsPInpZVF6wqSPpAVnnz55OrqMcbdyxw6z9kXGjKaT5+5qLxtHPCzES5FBOzFN4/as1Vsdwqz",
-	"Y3dceI3dNmSKdJpCh/5oWlG3X/Pc5pl9MT5suCKvkYZLo3EbSxKs96BkP4hlWVCGmfkpluB9FNs6lSgD",
-	"BUk2dLuGsJdKCBP3LJclUwmBggUINieklDmtuN4lZEUzFiezO6A9l8YhfdG7rSVGdmRKN9N3lVzmrJiB",
-	"E5nWVWVzuWNms5IFw/7xhrbWawWtOgFKNQnLloTcYgAI2pHFb14HLRfLpNX5BNGCjyUNypx9XbIYEBxh",
-	"wuDeOazSDeAOxptiU3FbsUzGKUfFbS0y2dOXZyvrPCNLRhCQo0GgRaTfTU8gPcgVPLRdUG9SSzUBaexH",
-	"W1xnnr3tH4kV8p7mUa5pkPhWsiJrKTOf4sJzRoT08KLY0jcjvO1wCIBbeiLuc/r1uCY83ZAyhA3gcwxX",
-	"ADSomVgkjGMDr3HUTOEQeSLR+KYnyH7zJNDl5KpR++ByMjJSJb4E0OfQIQzlNrF8hXWhrIwnwbA+tG6P",
-	"MRaByHA9/caQLYVDP2p3wJsE8dpCmTyeTj8EvmnP036vnOCfW4//hfpoV1G1PXL8iQ8kQ9KIkOZYDEuh",
-	"Y3R/CGTa5+gBMdTooWexseYO88zopm1BrHIT2WzeaK4fSYxkUrOZhkNJleq7OVQ9s5XHTV2MFsjZFzrb",
-	"amqmyQNbPxj9WtqF7l2eWdZaf5/IwOdifPLfa1Yzo+NEPGBsTcXtHFCv0zXw41l/RqcllbOzbO/PKabc",
-	"fmtRT3XfQdQ1EB3s1xedlipZylc8BX9vQgL7EOwdaC6OCZfwgnit+GSvzXNy2UpdcFkAPWmDkzBhrbFg",
-	"VpkQnwEGBq4iJU3vbJNTnxgW5KgPrUlHV7OiPGfYrzDId0/9XbtkLjubyFonECrB3q7PSdP7Fb8VjNUE",
-	"mVoNYrtN9zYYy62YyFiFfwp5AMMDkDxjmQveEe/5y1RPVtQ9q1RfnDwsfgvWI7vcZDYb0VXaMIiDUNjA",
-	"601vO3fjYnUvzLiZXugzat3ZeMB75chsZDuJXwDE1sery3QIsfXxIpnyWAzYVbp57XWvxM681nDlWiUN",
-	"lLQh/JKhE6cfW3q8yKHHbgy3B2cXI+qPUWjkjImpnVsrWfYk4dXFIbnXApCCMsiIgsGjs2Y03iphX9wq",
-	"zSom9zIw6srlVtFiyZUUPJ0hfF1G6nOQGZVtzt3tp2r5YYaqYVNcohpKqN8P7bQ9g81YydDms2jVvExH",
-	"DUjG8lcyPYa9Om7clSztwW8MJVYTL0s3UjHEh28bnX1zC0TmFJhBWd2x7NYmQ45R6Sd4+odaDxowjVRs",
-	"C0OzFa039u0itmBXUQ2Lj8aCb5i+AbsodCLu09u3IAcrlW2TptMyIqTmim1tB+Bp0BGUZ9F4JFJ24hi7",
-	"ntO0jvpeYXWWVZjQszpRNDhkI7S0XlqEwrvbr1caBDtAxK/Iy3vul0YxekTevIKsFnhyH1WoyV2dvt5K",
-	"1npChuCP9jFzVJnF6O5rTDFMOPPlT8kw48EyAv9tcwwaZ+sY54Jy3PBu4I/nlXfDTwsO9jYCHq0acif2",
-	"oLohOPJSrPIoHuQUP/CY3PrNnbzNbPtk3iu8p/bWXuseXy2mOtca+qibM5Fj54AHyhl3Y3wcxL6P1km4",
-	"QyoF2DsuD3xK/c/R5Ip30e1FLZtyRa7JSua53KpAdbVlMgcgi85st91zwgJX5mhLjW6pEM66cQb6vtg4",
-	"6KSiP3SIHnh2Hbj5VCOGplYx/PnjQjF964urjPY1rRdFspCrFW7Lp0+/BErPnxyCKuTxkq+lLKBAsxvO",
-	"TLva6RDxzSJfePdlqyh7uI/FbI1sEytMdnp6ApqgdemOxFD3IVq8WuYwYi0J+kSSWTLraXq0Hr8CQ01u",
-	"UGfm0SaM5njaKbvic2bDeZhQAqYmxuUnOOR/b3r3xqK3TDRMjqWnd1V0jkn7E9Tyt9hEv8MP07GpHmxe",
-	"HTetqpHe3a/P2c5JtpAXy230rL1p9tH+e1pMSbfton68o5Umjych44zjRkyFXTAzvonirdkytYPLk8ba",
-	"e/la4r6khxE1DsSJnaMbrW+FzSmL62ggXVh1zyoju+8A/gMVNxuA3G+OaOFiB42Ovr/3JlpPIOpI+vtw",
-	"np17VTjMiM5B64zL81duvbM0D/huPJWkUxkJlQtQvAl+SwCou25wK4Kse42twlx7R0r8ZoQ1PcPVEOBh",
-	"p0t5j4NvZMV/xZO/P9HpAtPOfmjjp5vAcYhDn+sUVo0i6A2+vbl9IfMTUP4ii/I9VPomOsX/ur+DLawN",
-	"AOXJmSZriUARaONqeseufeIWpB7knEFLFcwxVXoPCLuZtO3Z1JP0ih/6UNRWknXFM3XtuzXuLKJPEvzF",
-	"lvx71wWYGSBRfJWphQZyBG/hqVigJSht2lIVbYN4TIHZY+M0JpUV46PsN6aTwH0wypX21Dr4coegICvI",
-	"dHQOIDOp64CyqimmCwlra56B5ubr3H+ZaImuEgQph0Rki7Gxj26zs9nLDTBUv2V4omSRBmVico/ULlVB",
-	"/XDSD0jiaGHk1kZuY/AUbkHdhqn9KkwjtZLwTkt8b6FtH0zPj8zI/u9cGfye1cHyXA1mrqFxgGcROyIx",
-	"Nhlz/sY8/JLlPaDveV2Ivrdj5Tg80oSQzUrAkKjgamgd5P0UE5ZnfRgXLjvNJtjXKh4j3jQhpGEFxz3o",
-	"inFj29ARGS4Fqz3BCp0okIYMUW6z2hWCu8sqyum1sF1oh0YTUnTHOrBPotu4JvermUJiWSrKiY23uANH",
-	"MkPu9cD8Nj0EZg3VNBSIhgjm1S+FkBrR8MC9LUs4xPv9da3emgGi3ZodCN68mU7B4oYN7sKuD/i97DYf",
-	"5Pq6sWrcjPrHNeXTSxmPBHScmHWko5EerHHGxPFItwcstXKXZftydgCRqTTapCuY6LG/9hHWolUeMaus",
-	"AS/C9UyCY7nBG+qQYscbtt+idSzes+cY/OJZ91g18bR5jDPQd9Zv/tW4w3pKKKeZ4oGnwkZf5y2wX18K",
-	"ixKOtL4bq74csjyvJsxbX88lD96AMMeNWpMHDRxodYq9qn0OSMqEy2VeWEQH28epaXSaLLY8z24d7lfT",
-	"CRXmduvUtwqVAWgAlqas1BbeA1v5V6xg2c73Ew5+tw1Y24DTCINoIa4a/CkHr5UsNny9uYW+Y7H0lCrW",
-	"ZAZp80gRSN5CyjxShGeTHLIOyzyistmkP0k2Ms9622q6Rzcsz7wm5pprYsaMEQW0YvZjugRzqdP+XW4D",
-	"9BOcV0zrQOZ6UCS0a8WCkmN9GzLPgvoYaCuiN1T4NVmbyHmvdkieY2jQv+PoK8x7bgzLWiM/+5PtTwUw",
-	"8tQoluXRxVt6T94IC8mnFteLxadffCQLpYDj/wh+s7OM5m9TO441Fsg6WWjKBqT69fGbDctXsciDrub4",
-	"IWCYb4Suoq4QDFnHCoQAQCx051LwGVbaHHxzYqgxNvNVvBKP6s04C7t4OTyd+JX1EgNX0TUmZZ61AA6C",
-	"iUA605Cni0sBVU5cE5qby2EXXVB/f5n4SpOF4r+yg9InMYhiaWLXZoez6+kl0OzcWi5usfmiv8Gp3kBF",
-	"bEqr7OLx1Yuz95dPzrf0PpIx23w5gJ2P1vZCr0HDTIXFTqYAU5fv0FNgPuhlozantwDmA82/P6124HR3",
-	"CjfM26LEFXQ9424qmFK2emj4AFhJ7Z6PvlrWIkMn0SxZre4X14sbozgl742uBWkY5Io8vnqRPEkgRyAi",
-	"Vc23WkT+clo/CPPF6OxtCDoGUDmqzKgNL8uY38TbXd6baTEO4o3K7RwGWwfaog6YbzS26SZjx+tbbBwn",
-	"5mCAFkbRig1w7KQDFV1b2E2n8U7phTLbZWLW1OswueP75uJ4CuZ4o5j+TOwISl7Oo1UUnXPWwM1Mad7q",
-	"i7LMdv5Y5+zwuqyGgDG/2jyg1iEaRRxM89yG0xBfPWXmg752yPJfbdd/o7brPc2Vfrtu7FD4OOtgvrAN",
-	"2B7Afu9oehf1d8+rf/VSPyLtepCYe9pWRK8drL2aWUpqV/Yw8niIqW6mxUrvlcaMEeiGrYueWGjTl/kY",
-	"ozVOQ3dlNnkndjmxW7GUEfm8+XUi+0PgYI782PML9F1bwbiDxfmRhvoyZ7dN8ezoe4BoMyqVPfjYAxjM",
-	"7eJnpDt2b536dNz0V5hkITKyzKFhRcUcIj+pRcY8TFHJU12bDzdyG5aTNvD9MNQiWcBAFpRrvIGddRy4",
-	"tUzdNUfuw/cMXTFDrU4O6DMwBbbL6tTj3bd4PoCGMquWvHHcdub+7a+utra3/U8XIXWaxTPULAF9bXF9",
-	"ccnyWyXrKm01R+QfCiP5luyDbpIzzbfNu+OY8y6fad98b/KPuFZ7FcVhQwcEYe9+AJnrH6MWfo8Ie2jH",
-	"3X64cS6CKvuB5jtYEs+qJld/vDaiKtSDug1vaBlzV3GxI1t6b27K4poY0kChGPt7TXOiNCtVQpZUMfLs",
-	"aUIef/EF+b/Iqs5zolKasx7TejXQdZVb+LVWPpnbeeLSp6ek+RhZ18PQygJKzGvjMaxI8rB0NgjbtI5I",
-	"Z2td9/KG54Kd9IsICt4tZF4jb8IuNAeHiJpsIdwexw9RXwMI47dOJkx1C1khsvhaQsDa+d07oVc37ihi",
-	"XTSGhDmoS9dHsYkeUaI0zX29VMVWNrlnnuvc7ap5eQ9xsG/WHndrnucKmmKQ5Q7/pZpcKHi82yGyFj1V",
-	"YRvm8GcjRQ4OzX3EzYvDu+f9mNHl1Os1U3FktJRVmnKhd6Hgt380DMXvWL7DM6H4MmcDjYInI6FEtOdD",
-	"6t4hFqtwUQ8xkSIF89ZqsuMnAZWi9N2JiJOSrivWC6hSJCSsSoVHY/KPGilwCxiaG1ax26IH5GxFK4iz",
-	"Qk5f4dKpQdrCDRXUAoNgBowxaVROlx6ac8EybKRwwMWD8yzUQFZ/msv0TpGs4ivNMkIRHvfeBonMDzkt",
-	"p2lDy93Ae+RqpRgsabm7bgAjN4xWAZSMTbxUIWXMrjvQPg/kZ0uDsSFOu+uKshgSkUKUEJJTpne3geHQ",
-	"yTIFkLra9rRIacEq+kghucwqEB9YS8yyXzImyJJtOPbpgXlndNdolHoaCWEbbsuyGJ4SZAbDTCoqyAp6",
-	"wTbJviLcOkwOkAS8QJD1zyDN4gBu8hBPB2Mj1tma9asnPuHUduk00nxDRZa0MJuRkabpKfjsrTNLhpB7",
-	"oTFi0xMwjqBqJzZtL93LZxmn7sB1iYTD2F69Um/g6EybiQNZjYvvAXENDpsRx81OpO+N4eDUz2mHyvUT",
-	"docU6741C7nYdrva0MM7sro2BUMy0Mh7bA1LlrtpBPU4Vk7slA6mLVnQnK8FuungR/ijGUqvasxvwqUg",
-	"hlQrXckpTlFgKYtyOXUvfPvt3u0IpPJy5zciqCVACWM+h74kraqOiPhDlfiALdpu+i6OwqKBsYJQUlJe",
-	"xaQKOrUjC8TOWEHBjctwmlj3aCjts9PMJBsILWAUFGcRUkcVhP07pyOdOhJj/0AFBzm8KYJrvpEfDVmS",
-	"hdNjmqMQ6FD9sF6Gm16x1PW06UJoxxrrwYk1O6VC2Dt/kTfNtbEhbMWI43/XWnx8c/DdQ1N25a7Ty/jN",
-	"HByDGj3GaxH2zrqMVN3jd2I2sNOEXM9+N1hv+p4nAjCWdylO0WR6LlVozmM0TnuJ7ttsVtYg1Z9efhWW",
-	"Z1hQGvNVIbdTrtr9HULa9G3R927KU/fHX+BXXz2+tNZpd0d6r3kuCM3zpPc+fw5XTwXYhmBu3E/0g1gz",
-	"eS55mhPfa+ruRHoMpFqwgX6PGLX+quqavqBqxy4Ec1Fb/VsbrcDNC/EQnfMndkVkdPdw3/FDK/5t4CB+",
-	"VFc8Z04CKhdj2Ld2UHOI5Bvn+YEQbnGQGXdOwCNICp4JLA3WXm0zQyaExu3T6Zgzk/rFmEei/ihI77P9",
-	"zM3lcugcXPwjAqiBCeyNN0CRJfQuBygNBejhCJ8ZmTeU+0Zmnef2hBXWJWD7oM9DY+jiZLcA6oLGL7C8",
-	"ZkINI+6DbmONrk3Dt8cQz07sBMdPr9dmeyD942e7nfnlY2zRYIQrDIi+oO+gD9jVtoKNZeENaK7G+eGg",
-	"sCQhOr0VFzHcfqhFqmRdcrE2b7d+LSgVaKyDyHAnEF9c3O4h2IfBqlb5RDuBraSYTycrQJSNxqGMsLit",
-	"yxgD2Cxks3xvZ2wDAQMKo5Da9bxon/tYzKpV+tGe65ZydNKCXB3EGO1+YCtQ4tiqUo8ku0VsMPORK6TH",
-	"RfU31w8qXaZXrNO+Bmb+zowa/4dfK1DYE/2q+aRXmtvpxLNGXSuJaXqPBRrvRVU71WXlhf60afoyiM5E",
-	"fXBgxmhNQCE2onWHx73UORcgfLQ5aly1PaoNUvaQR8OLqiH3RfQDxxCRhJdhz0BzYqDvUCt+HToIfAHZ",
-	"eNJM6449YoFaw/nBmoMTiHfXUB+MoftdBY0ynARvFcWh+8K9Cu+heaVyIUcGorztiQAm8/d8n9pwDMvG",
-	"+7l6LJtIszVN8yktVkLTxX2tbyXia8tVPamG+9LeeaIMBwjCRfSmHmj8wyLaA8SLjFbZuOIqh+FjoTTH",
-	"c/KjnQDgpKVUPAII/iiQy2hmuJMdPb53xZIGAhYiuWTJjCQyS4D2ipioMK4cu5aHjbBSfeAc71lR5vb2",
-	"onn+wwqq3wa5zX7jVUVXZoiDSh+6kqY7uV+C6eHL5qYBYCnfXkYA5uMsXBrD9eLVX6AszyKrfQP2nYd1",
-	"a9SCviSCGefULgZzGrpl5YNVegchu7XVmhgSCTgMxG52goK9FgKZbYkxxGTTkjkOTdRwiVajD7q0nFal",
-	"1dSMjDD3ZWit86H92tvzflMxIwZYoRJMdSr4h4R899f68vLxs28WnmG/lbWyD3Y5tDXmPmkuB3T9kwAI",
-	"vrd453s3xPT2pifMm41nY0xuTNpxa+7224wGU4KFTM1qfY8q5YEpre+drjfjyHV7dA4im+Q8Wjr126Ci",
-	"9NQjDKWW9pYi9aR0xrTkJgsPRnNJcUjJKZg1763OfAB4BXz1TfagHp7J4s/QHbJ7Ooerw1vdJLHwdUtV",
-	"f1/JWKJ3TFL8WbFsXl/lgSQsz8/9iddd6C2qNiPosgdWodnMSnhBqyex1zkmcY2XD39WDykT+ikOy4ZF",
-	"2TMrH9eV3Eb1W7RLo7qtbWYVR5CXsRDBqq4gIicFuKB3ErzSvl/RRtaKiqwvB4ZFm6ELtgUbYcUFV4gi",
-	"dgTkgWP4aTqw8LgvzVoasjdmLxAudqxgt2eX0HtmwJr5SJ18jF3m1LF/cTlx3fFF7W40i1Q3DV4q3ZtD",
-	"aPmQRE2xh2cVN7micFaalQfCWf3kOgycHs8u1rHEwe8m4HQCxEQbGS2kmgzS+A8LghcJXVAuVEAWBD7l",
-	"FXnzKgqveyzUvNP0tZkO2zqKLepw/HCak/H88ID8ZFv6HnxCsGHBzHb97ANNdb4D1nYemnY3fsX0rS1x",
-	"hyYXr/7SqIDXiy/Or2AGBf0QvusKdNi9v3T6mbpxZ6jt9htD+/w929rDzkXGPvS1ijYicUbjFhbUcffD",
-	"5HUZIirNaa5ZddvInpmbputKKEJJMwCRqxXAsAmIVWcV3UJUCeJsudwS61N7AKZjj9Ex2X6I0QFk3m0g",
-	"H2ZwQm+vnz5bZz9nSTd8HJsbF4pVevLkukH/EJQcwCIJNZsGa4ZdUhK7omP3U1pVO9IUlU5bbB/2hBtn",
-	"Qrvg+OoLec8OOJ49TNJ7EGNmJj7cO6nDNkRLQgkkiHqRDqU7NiPOth0rJhN+oKyopWENkD3xxUNaRpcr",
-	"aMGOfDj8tNvUsT1mIdwVSRivY747SN34uKzVJ/LRsvon8hFVzU/k4x0X2SfyMadiXdM1+zTb+dqiEEwh",
-	"RiOs/1s7ZJY5gLbuO1Nj98tK0iylSidkxfMiIQVVd1B6KrRKSF6leKpdZ4bljgTFugPwaRaCpb89KHS6",
-	"P9pxnCaa7Ttn3FHHfvWJOH/6wYyCNTTa0Azp49p/A1Iepn48t7lPNvXW9qvAPgxbukNoNaAAuWOsxNg3",
-	"CjCfL4M+hg1VNlNwv/Ixl3W1lwmjGAXnC8ae7yAmIntwTXuEuasfbB3nWPaPPfp7zz75IpnloARLZo7B",
-	"EvHuP7tMDmNFs90Hq2n2iwpv/+dthc0hT5vds4iFWEsLe5xFdjOcxQxLs1Ow6j/qW/CY7Rhd7L5RiExp",
-	"GxssuqDQJ8Joj0GvqN6VBlbAjKVCH3GOjTmY2d2Cf8BG/IyouqtD9Jyjz2OCgErlXtVHBwtGdxxJ26eT",
-	"TgMYiSQyDqBpFHUrJy2C9DksBR6EUkD7r4gtLmYGNae43GdgYkKrklD2LyXUp5t/bgsuAGo4ZwBPANVe",
-	"CwfDlyxSJnQ1AcGm6dbZkzJci2MqZlG1KfpaxeYSP0gQGW1j6rNJOvRwH/wSE0tDHiCWcX3+I9vOdgGZ",
-	"LzYeoHcVu+ds23WV5lL1dXrDakurWRhrtJAVa/XTmdOoejtdnMGMf5Tb0XBAhVVtsIaoa9wN1Fn2QK/7",
-	"nkB4p9DzjpXaRrDWWL6ZYcLqGlUuZzxa4zKqR7nooj+KtQrwPq3snYoX1ZQDaDaU89Rm1YMzNF5xmst1",
-	"zYgUVh1V5AqU08fnQaLZlc/U+EFAnkbFJLFZJJWsNYtmKVl37s9BFOMy6PlRVkwxDWIdu7gbyxozmQBi",
-	"3IUFbCDg59BBiUrqnrMS59VklcCnFXQzxZQXM6zzw/8c9XfaIcyD3j752bol8VF/zV06bFf7gX8peQsZ",
-	"ZbHvXPV+50d4p3OAf/r08CyYoYbZByZilSHM0p6jOegwBzovesS8laNcRrzcimiCv2Ojj33NqPrTH3zY",
-	"YEJ4oC8jikVB2jqX8uVpGmTbUx+SdGKTbAwueEFwYHzBoeFMFSL+bDwLG1x3eDYw8X3+y7On7cYwR+1v",
-	"2/S07Y3NmOVWPN5CyyNiTIlxz8Mf/QlzBIYhSEfzessGDHX8bmsyZzfY3mNbuT+UlbxvfsJu+A7AIKUi",
-	"ZXk+kvjfrfeZ5AzDZWH+fenxT91t53J++4vY7dbNDv97wi1KiUhLTpey5SHYSO7nad0xuskDwcZ4DAl8",
-	"USGFhMXyKu6GKanWrNoX6k/i6aGNBrgP5R/pauWa43Wbcvbx1+Go/K6JnSPEwOYdo1zAHeHfYy10eNS7",
-	"WQ07PbnEbyhVrF9L78366q9kriRiTUfsB1tzQrgmS3O3Q+fDxn5w9LPwwBMzroOEMaSHTyXDqUQMLHAU",
-	"rCJ92l5XsvDF4rZ6SEuCcg10VFIAoJI6J+8c+BgWU8BRw479luoOUsBi4GH9YoAc1K6gPidvMvz6n//8",
-	"5tX9n87JN0Zw4Z9+fP2SfPX0iz+ZmSxzVvhiWKXpMmcklRk7J69hvub5uswlzRyCAyQq1Mp8WctU5oCA",
-	"R0t+gY+pC/KHgmmaUU2vYdGGsknQLeWP5+Qn8CM3TZW2VFl/XUYKRsV2w3OGXYCpUFsETKAWPEIq5mYO",
-	"sUvOrANMA9ik8p0/t+fk229evEKcCTMKVt5WjPzrN+8JV+fk/QaiccIohzbZorpnmV+SLJmgJT//m5Ii",
-	"wVbVCvBh1sw/k8lUnf8VNEfsu7T4H0aZIW/R0vAqw+Ly/Or8EqI8OOrievHk/PL8ySJoU4IjYgYhZ+ri",
-	"o8sm/AT+CQbiwxxaaBn+xlgJ/8q0az4BFQOqlMKmJz2+vEQHrtCuIXFZ5jyFL1/8zWIxoeCa2uACGb6b",
-	"mtOkPSbNBRAf0s/x4h1uIxxGVRcFrXaL68ULP1gSABWY44eIdbYPGXSywcIEWjCNKXTxNzaP+PTMW55h",
-	"DUw/yS+oS1N4yCsAWDCyb5agL2x+xN7GPf4sGweSiWVH2DNQewj1O4c7VcgqqOYi9nXXDSwKy/GUV9hT",
-	"lFCbbYpAq6rVQdr8JBJixDIEjc0PMIuhHczz818RynPs8PwPgPCccX7suM0u+HtzyQWtdpErJ3pyaJVu",
-	"OGa6PPTg5Lm9ZgwdS1qyyuaA2DvH7w4XECOxr058V76KKYX8cLpThVr8qY7VSxj9n0wi4qLC42WB4unu",
-	"uasGQC8GoNuxlR47GMAmFx8h46X/bnklt8Jc6q8xqX6MlHXG5cWW3h/lWKysPfpQwSQs5E3sHDxHaQKd",
-	"WFDXQQXggQcg+bjgAAuHLdisKw2zi0KtEw28hlJh19aOO+GXGRt64dTYC58gcyErvuaYa9wnCn+wjzzw",
-	"0ExLtYV3RVzwUWZQumI63bicX14cgzV+wjYLlkLIII2EVKSgmWGbaxtzRU2eizWKV0fiBKpzzDVWyXq9",
-	"sQ9DkUliC13heQhT/x4ZKz5oA0c+Ydir+fwKTVJPdAd8K/Psn+wG+HfGypA9LcYewFIYMxPLfQzHYiqY",
-	"liUiVdj8n/DzWmie+7sCOjMsd6Ri2hYtDeya82CcYte+Zx/+2SyZ7+gd69k1CTYtNEm2feIBrstYNap5",
-	"bmw/UMe7+Aj/DtqI78wT88gqU830mRG9tDjKlQ6zPIqBCCO1JfY1GA4ZVxDFM1oRmB7vXr1OyMub/zAE",
-	"/7ebH75He2ND1YbkXGnzyIubl+S7b9+eRDaXnux9QtQ7ZTMoaVX3i2TxN0RMLTZ5LDo7Ilkddscpzuh7",
-	"ese+xujxyQzWBu0kwkbg+VuylBbMKrxKkhU9Ble9bx/WRw7wB5yLXCTo+zHUbTDzKYcoYmDj+l7mgzvk",
-	"2hCfYIt+NIP3y9HP6liwiCpHE6QYCTJH2YeCGuEK77INeTz4L6Y2+/2wWrL55xM6bHOGoal9IhbynsXN",
-	"nqeRAte4CfbgZeM0zMKNBQNcJyTiHNsmRMCOtkbQUQX8ZVTQfKf4ARonNKVp2fEh1S7MjObzbjNoH99+",
-	"FxL87zVT+muJcHpH4VYztHkFcmtbHH+assdm3cfwlL2DnJ1CCom7ygVUiGA3Kcjizznk58rVCj+0FXIu",
-	"RSHKzBcB5muvCuCxLkeUgHueMXlRlE+Pc+vb1x5BQlu3wCNFVGHUJTt04itpAMf6eFb9yFE4UI6PnwWQ",
-	"4XHp8/ioJyIqu7F4b0uP4ssHMcTg4kQYcGB6ey9Eqapc86U+Pr6x7ZZGuJgXdM0u/lay9YPZGBs/HYEc",
-	"N9hByvq/LS97Lg4bSx2DWY2We2a0XHXx0fwz4cr7lqrNWw7F5eMiETIRH06U17JaMyMUvVYeWXxEt87d",
-	"PPtU6zGUNE+osuJmoh/h3wEPdUzBN1952CyGXdnv/AvGtiM7znZYXQsWBoEB6NaLuPayIivcLVdFYpNz",
-	"PvWQssfN83kJ+a3Ms89ORuuxQTLu+WimuWD2SNnje/m8pPyefdC/LUdO8pbska7vov68tINb/bclHty7",
-	"SDA8uAnmXnhrqnFLPW/5D2nj/g6LxgD1M6C6y/HoDzOYy+Vd8NzcWw5bh39KRh/MeWE44pcTehKbdUDi",
-	"WERxwFyRY1gNDckSItiWKY2QTLZ9Yuz6qBjVrPniiQyr79k2eMck6+rqBDsQoz66u221q00HQ1y3450q",
-	"9/74eyInwwgl98sEhWxv/05kCwzT0bUrWEumjunVaAhhiZfnDdB24vQOklFIWMDAmoWsEGTpsI2X4CpM",
-	"+s3eAQpefiYKgh0cPHEMF/g+60GrRlkLLGhAsLLZRkQzqrdQXVFMm7AvMHXk5OLFvucH68ebIF3+YfcU",
-	"PUPBoYBOPGgqbukOtG9k9jGxEvidBy/iV81jHUbpDYxxAAYEJUxvOBRbP7epy3AtgbSgS4tbBSrW32v0",
-	"RVsdy6fkzlKqTp+T8CqI/I1lJQQUPo5jy1JvU4usMnpZ55J/0Dke5RiWcT3MLN/AE3MnUotM3srV4vPs",
-	"4Fu5XrPsG6hNHd9DXPOREkmMHm1Udgww5tTt3XV4NvRWuh3+HHt6b4YYcqV9g0+Mbo1mHzQOF40HD20J",
-	"vCKuG9uhjuBWY9U9q86MyCG46OcIlygFe6RIRjXFLHBiZ3Ny0vsSrN7j9NpWFM2bCJQkn9SoMfM6uTnz",
-	"2jUfatoSQZ4vrSp+f4SzkRzfjhzdcu9tHTpw/f7VoR38UOTtDZwUeHGe1Ae78F2GRJA2AUgkVur5FiOn",
-	"P1aNR3vwbDkqf55URr+nE64cnPvDN+VbtxNh12EAecI6FdcNfwf9i8KAQ4AUfVgFRcREiPof/pXvhRNO",
-	"4ntoiD/FNnjcdbPdsVI/d2nzQetmJ52Mxr2uoD/uERK5cXBn4SLML5QkYeWD+VVLaFHYOBQ6p2+CAXDH",
-	"LGTzSbb23xkr/ynN6vfYQpoRQIKjuc8adybZRPvr7zWr2aCI+u/wxOcQT/CmNwAyMS3ZGif/cGJ+Y2wp",
-	"TIyJpaHu50FeBwYmCjGo3HUY9sYaft5WGbxTCAMpZtijiLM6smfggGg27fiyDMY+mZvj980p39J75vQJ",
-	"wxQQI+PCYxTCdj8nDsxQSA01/RlRmu6CNp5cTTibFcvkMUVjmyw/rKzRIbeYMvifxgL+z/NF0nHvZvK3",
-	"s6aH2MD2KunLvnSG7tGS+15JrHDPeCtAZd5Tw1TAmp60sxi171O+f3TNCk9EuB/R5z9yTT1SxwpCvO8b",
-	"98RauHnNsAL+I8Ma+tPLLPMm80aWTRFaNM8Jzv5E1FdJzxXVlLEe7ZoaiPp5Tj+Jzt3w+eeL9PWdLUfN",
-	"IyUY2+43WJkMkTyb953KcgfaIF5J4IyHD1RJAVgXRebY0VEbxvTpFPNvMq5v4BWn2XwYG92rv5GOEu/G",
-	"Gpe5qD829rHD0vuULJ5efjUwNwsv8S8HEOelFKucpzqeRkiPUtOK/TZIyoJcQlwrsFcCgVQLgwu3qu0t",
-	"/9wnYYJpiXAaDEvBNzLPVADJwXIF2R/CVjUwMY2789XpuNvs/etKFtAX6nQcnq9mqOGPj8/icSSuaKIu",
-	"dr85Tqou2L62xzXyFKRNV4+ArfIVwS5RUAqz3FmBCDccAlBOYA9Zi+ysYg78rTfB1zz3Iz42LTSRqvsD",
-	"HKR2JsdRBYIDaM7ey5v/SAglldz65H5zieR1IQBpx7VjP81J+ZHRbJ+KJzgrwRs+c2ge3/od5Cb07G6B",
-	"Hx5BNdDphlAoIkSOIVoGMpeKjCi6s9apJltZ55m9axp0Bq6a62fWQTkvs1XvYYFswlnHpXXN4cgPrvA4",
-	"2TnSkiwZpi6yDKROZhsUQIf801s6YSv6k11rr1jKM3bT6np/iuNq3qMmJ+nFMlJhosfwg79IU1aCXoIa",
-	"CQkInYSqy5TDshPpsDV6A08cFmpN/qEyUs1KTx68fd+o1bRiJOeCZaQuUanEnOwEw+8lNdqJS04DgLYk",
-	"EvUF5bysZCkVO+Gl+A7f4LjhlMmUdiXdTdjILbbeAtRNoJ9g26NE1F3UjysrN93GoDPdxrVsoxfBtrg7",
-	"kSjX6Inz8J29J+69x9z8fSU3mHl9pvPhwBJ5ZbU99Q+Z1eBaC4zst3/qs/gAfB+ECQF3umQ58avwvbGO",
-	"sM1+TLki8Bp1sujTTQipfxrtwA3/qqIrfbCKAF0LjlQ8hTS1UGcUtu25MabsRNFKpRgKanUwGpdgtThx",
-	"DMiG8r3rCSJaHj8VoAn+E3BCz26YMkrZf5INo7BQhWm1do8Tu3Kz2ro0kv3ZU5IzrX3lkxkwzTkT2FID",
-	"68uwz6Mri5aCnZM3GolkPUAegnUpsx26ezYBDKufJgDLdsNXfxb/wOGrWhypuMq8q8n3RF+b9Z2gJw7y",
-	"B9CbjBjPVGBIfAKTbl3mfZ+fBLvLn5CUP/XZ107RcG3Sj2P6wYJZZh1NKiBlvtpPa9rIPGv4P8jQyCTD",
-	"CPGG3p8uHeAmpP7xhXHQSf4zO1Y+45bfgNOEp5vohoNu3HBEBSorptVOPDoXGUuNDnxSy9284AdLkpOZ",
-	"7aDJ/xNzwispHmkcDxuBu3y8NkxE/3Yj5v6wjvqTe+gfueQ0bFTwGWyYJvXK6CU2a/G4lSl9ZwukX7Bn",
-	"JxGzYc+O3yqi2dswok+BAf/ykrndMV88SRxqxsSOByRuXuqcwLLW1pEEkfa/yWWAg/ScyCrBfgrQeSRp",
-	"nPBdCjkJYntGjCWv2IfiICR7xWzOuB8ESnUthqBr5jBs6udJmoEVTo2j5/yO5bx15h+a8AdhMexuCdWq",
-	"SERU6JSG5E+5ZpCLYYt9zdYlZMkAJAeYYrkzvMDyVbi/AHps/plQWx3PBzsdFINFGATMNgrY3cYQIcsK",
-	"QIVtH5OhUmYz4a93b7LfKontSHlrLw5MVDPfGilL/p4Wp0x+MkN/TwsfCzskiHIcXvoR+qpYboofgAu0",
-	"5dVYSuRL+9g0ccdFyqbho7j2QcOw5idm5W8yruOueN+ENEgLOkYhaOhF8ea/7c9DiesH8wDmj+91q0v3",
-	"A85V1KOFviPstoOIp8sdYF1kXDduLWjbZ9dO2g3Mm4R+AcCGgHa01+e/62R6l1MRdBQ/zZluXvCbGNyt",
-	"julRqQvI8fv+j1QWjGh5BKb92lnh2Egd22Oa4SGOREku60wwZRMdIOEeXbJg7iDYxEZW+kyzqmg/bWhH",
-	"SkbvhvMg2oxca19FeWw2fiHIDyUT73nBjEn95geSybQumNCJ5+bMRsmxztGGx15+9xei9C5HiE5KsFEW",
-	"MD62qrnlInE/grUkMouYdMtFLPmfZi9rfcLSODv6b8PSdmVDLtjVkSrqDCUJJWmtccMAac0iKsIurLjt",
-	"KWRtCjQgXJV4wJZtLKsoT17YVvEP58s9q4Pu/nm54bPfwm/prr3hDXs8cjtv4x+OUWACNYjWAqRqlA3a",
-	"qCrHZgLYnBZw9yl8iTj8yRJcf3+dyGzZmNKydK0BbQysZ5c9Esqxb5/3G0Zoars8VqylTnlrN8h9Sog2",
-	"H0MrmTCd4I4LUovcXLIFo0ITmkOA74W9wXz1FDawEeZqw9Rdq3zu63I0z5t4Hx4MISEsGI0IYlObxE5M",
-	"VgQbZKOK+xxDibwdbHTp5q6/G5rAYatG6KDYLWY4sS13qlKG48rDUxQrgOE3UKvgeYdA1UJotzy83K8p",
-	"MwANc8CEzZnIjK4V2LDdQ4VFol7cN6HrlHk8Hn7n/VeJY0ObiAbfdh6o8PtmxK7uZi7St25ak2xmbEw/",
-	"4iD03e0j7ZV9c5G9gY2yc0RbvOctWv6O7P1pMFBueyY4OCFnBLBoWoxwvP5irkCMouAkqfNOL2VVyS3L",
-	"QGc9ukOgoNUdjNTv/PnOPnJgjcWB2eLa7cwRMgbMUh+Ziw4WYm6UVBYFPVPMEEqzjNzTvGbqGnrGpTJj",
-	"iW2ubDZ8ZWipEoIdilOZy7qCXpjsgb7J3pqMkOLHv9Fw9PdI339yJf9FhpqE23q5IqqGOg3LX/FDwaiq",
-	"K1bY9UZvFO/Eg6aoVvlB953t8WNHyTDrxwIS+D9C0PqcvFCkMBPiwfNG41GklErxJbT+IDnXOreNcqHa",
-	"jhLFUimya6uIQf07oIQrhU9oqWmeEKru7KsiqtN3+EarPc3jZHTrTIl3y624DZ7e23PnFcQTaDYIU48N",
-	"s21QIOJSe1AitfXStHAiPdfgLWQFzlLKnFFxYnfydwHz9KR2r2iFOm3grjumt+Nt6F0rGb1TYS/lR4os",
-	"a2VLktaVrEv4WNa6rLXNplCa+C078oXTkOfc3hW9F0/z6Pu4GnUSHv3llMWEx7rWPJiklxrRHW5VGK5k",
-	"hSHRAG3HDEHV3SEFFTM2erQ4LTw0v5ddPkUNXEnXTH227ccCjw0VmXngnlXXxKU2JMZUy3iqVdI4480j",
-	"vm3uUZlhQlthqE80pBvBGLYLteLKdnK7dImzUKVSq57LYla72h7bp7upb17hPbWs1fNwblMwjmGqsyy8",
-	"DjwqLcqc7e0/bGL8lVTPs9N+G9tseuNn9NsZ5jGaD6vYc6uxI8x50+nPkkZpepQq1J+C91rvGWw7cqLY",
-	"bxm9rM1tj03djJgb7Rd9ok7RYwdVczl0St8IzSpUd+ell9yL7FyWTDh9jcuIK+pAqerCc0c0FyGXrDcO",
-	"eHSylxVb5Xy90acIGbzzg/9uwgXHhH50i+u7cnNjL4kMi0tdv4OjOG2ELU/FTMJtxTULNHpIUAOXkW+U",
-	"17P3XOjTxYre4fCn2XoY/LdNjMVWSbPTYi1cwMnSYidP63gxLUCnEmwb3ikOgTnn6L10ZUa2WSyCjuCN",
-	"xcKLSmQkxwBp4TgYXKAD+bRYpG3p28PrcF/2+lTeScWbwBcqNjZgRAqeCXPM9xSdjO7OyQ9W34JsF7MQ",
-	"d/MaayfxLlVZQdKKrzSXWxH32zPxXsadIkN++wf76R+sDIa6JxdE1xWC8FCiAYlRQ7H3WV2SnN2bO05k",
-	"pOSlTagFdSnxSD2edbjC0F1mAU2KHsWSZ+Z2X+1aa+i4XqIeIFmb17sMJ8R2sF4030Ok9721sF+F2po5",
-	"r4a3KKJKRtExDGjXtMqQaKrcsIqnNIeiS5vkwyvDitCwYSsDdY0Kwija1z3zNIOUGymYmjvNLLPFTQ6v",
-	"nQnssAaNJNChqXCzCkRd2ErzF2PYmX+xyYFRjnumZnTJ22wZ96FdJo1elskaHTE+V/3pZRDKOXvWsCmm",
-	"bUfZFJVYhIbIgTMd4ROS8XtulgvYUUVB+0w5JXPZd1qeXl5OOy/hRCCcredOo6g1e+g0XLT/D5T8280P",
-	"33vo/G8yrl/AZ38M0dgNfxrOXdkSR2rkLRPgA+6ZZSbRsI5O88vL+bHEETaZGkcc0XDgtriF9MWJz+ZS",
-	"ltOfViVj2fTHSw6lbj327/CN/a3ZtqMlxTdJESiZXb5heM1BCltCbJ9muRUkzSUWDhzVdFElSx+ovMZK",
-	"Z19upFTsxgx+omS3jVRMwAsOTdLHLUhhoKMANkqEA2DmSkr5yi7MHn7ceQuD7t30VNuAidJY7RfbIw/F",
-	"coKURIDaPM0W2dHVP32YEhsKwNUNvfyb5CftwWFopX14WvXsM6TWX4g6zwddrd/DAxN6uS3ZmgvQNQKt",
-	"OwRShysTGor03Dyd+2LcvziUX/K781MaUr7m67qaDDdrdoes4CvqOG3RUb8r+AdQ9gE7qsZ2BxlfrYxi",
-	"632gqi4avd63QyByhfjFOcgXV88LhtLjp2R5ijggsqq1Ik/k9TJD/2Tec6rCYDM21kV99rJ782q7xP7q",
-	"e+fvyOTxEpVs4Y4TCLLWRj649yQQaVzuzD9hdBs+3tB7o2Rb+5KKHWQ0DMoyB+NzCg75d8bKU7KHw0qa",
-	"Uwp4PA75d1bqBgKrJxodQGQdA4spcMw4xoCabA/G1EZpsj6nEXimCFds6U4NQ97s1GdMumwTFvwoNl+P",
-	"XPbci+immVYOfvX4T58rXXJaxT/d3WhWdi+8CZ0VvHGrNCtVk5JwHHBqX6RmGCRIpXRVak2MDu42VJyh",
-	"lwiiZLtpHPem45nenEJ+3TD9E4x9otsNxv6vtPfPmvb+r+b6lBVRm4qLO5u7qDSrnnvPrkM/2JE7I3OZ",
-	"75/ViEyPsN8PdmvB8SeIyJICi0VcPgt0BDb+rq+eTZCPWwC9a1rpQW4muLSwxV1eMZrteuRmGfaTm94Y",
-	"ujOJIERiizctbr1RWZYsl1vQnmCqhgAKocSMhoyaj2JkK6tMJbZlYqU0ubq8vHxuEz6SYFDs80SY0LaJ",
-	"dtShyWiVbvqcdI9jV89JMYI3CJnR4X2oi7QrOYY/y9K9BeoFFiVBNq8CdOf98FEsdDNm1wrIDTE3kBls",
-	"uqdXrqaqCc/+y6E6y6E69XEH1b+/o9/+eh24xcGqhXoyH+70SmYF0NJZxVc+3sSy5sQ2UScUD6wv6bii",
-	"Xa8/7suTL5/C7vuNannXRzW2z+NEvrFVTEg0V1SYOCUI/MT2QHKsmAqOYMnGcNThic/hfEHn7bR+Xjjv",
-	"I9Sl2WSXtovWd2m1kdQigHEtK7muaBH2bm0DvvoGu3Etj96f0g3u1jPdEX7EO8a/s2uatj3g/mAfEzmY",
-	"7r0EDDZzvf3bzQ/fR6zTJUNLwjwi2AfdqH2tw2GXd+5o0ZvwWrL0Buk0i8Y4fESjpVkG6RM0f1eZt2ko",
-	"QW+VQMjl31ja02cfYo84GvlDVtGVJo8vH1+eXT3+45ES68I3oBbbOkOgDd7TnGdQk2UjHPvU/Wj+mQDb",
-	"5c/MtCjO+jiAS69ltWa6w1rtYmvMUm1wAlCRB2kbc7TCDWS1cKcsNgJhJI23RyH2pqotZLz4iD98mm+o",
-	"4hdHELfe0iXL8d45VZshGBze87nlGHab65FjMK1Hyl6jR4CtWLI86A3Vt48XuZSKPXg3e1CN38LgJ4r6",
-	"mbFn5BSeDj3tLZ5koAhZy+aCwE5dRspgjL1CdD5zR21kwZ7DQwh8AA/ZlLOB3Rq2bFx5xDSD/bgmxR5L",
-	"2y684Ngfq27APPzFtDLwh8NcylQzfaZ0xWjx4Lxym32YEBwPTAHE3oeZ/OXsBh44+9EGJzoJXc0qPh3n",
-	"9vSSBHgF8rugLPSMiYxTQZ48PltyTVa5NDcrTn++MxNNLWx+0XtJXGzpPTNE7U3lfNuamuJrwTJy9Qxm",
-	"CE1tEpIzqjQCLKyhHS22MbDd7zB1kwvrKJYrcnVx9ezJl0/Nj6vaaPQpzdk5eQnPK7JkO2lxQyyBKkYu",
-	"E3J5Tt5XNXPd2Gy5DDDvr1IWYCfGimMhjGBXOeJSKOiO5JwFuYo4hakx8cHzOa0GCd73SE08mGOx9MFD",
-	"2ePIwH1T8YV9cfU4yBn88uqrx7/fk+8WcpxTyz6YCXv3FnAmFzYlc9WCtw1efIwzuxOgLe9E+ukCIdLn",
-	"KwM7kQ7HIF7kfC1ewOhxTKhOM1JfDPHwfCnbq4pijyoJaeKtgHKLBpj+9jAa9KhDL2HoE+WpmbEfpg4p",
-	"dgyb+Qa0oZQWrKKPlPUSuazkjO4cj8NmAOoyaEYrtIi0S0ig0BKgZ4+wd+ApGNW2T9yJUzlSzNDzeide",
-	"Hv3dWTxsdvSOjFQQag4+YmJiyNUousoj6pnr1ueJLVkuoea46eTYUoZbHAApS0yk/WBOL5SN1eLtbEEi",
-	"QDM5J385e8tW+uzVEjIl5RaT4F0hQ85W8K/LnsSEBfvChPzl7MYoFebby6aqpamnwS7X5pHsPKYwvGom",
-	"P1bFLNrvdgdqWGV4SNnukWCb/rdVB/bUf8tlUdW/KX1YNBw1/OSnI+VnOR73+ZqWv1ApbDFzYjnZHNUV",
-	"nFKjgHNl8ZetsXuANuJk8Xhcx1wVt+aRqc+iEyWu44g6W7MT3O/fm3FPfHHAOw6+343oPUoBobz32tRy",
-	"B8ARGBSSpc8a9Tg1z7u4jcBj3WZxML1+iT8lqPtevqO8OsAO8wfgZLbY/w4h1980Wvm11Ju9klbLo6hg",
-	"QBVUzi2EYyPxLIpj7037exZsUAtw8dH8Mw2O7PPhiPWhiNk6kN8fds8/CXyXLdX27WyuwwJds23et8At",
-	"dqnHUgshK+ezvXltO73R98m9+Oh+HAzIvYK/tzrTjl1pxw7Hhe1ge7vwRgJtut1O94HBtrrMJc3UxeL6",
-	"4/6fPuIPsfhbZFr48OCkeicBKdRn0zo2Q3r8523b3M5bn1ZT0yzmyA2bbRa7uh5N70ii+R0uXaHHeZZl",
-	"LQKfskylXQrwz12GEBz3sZyOaMXB3gmZKOUw7aC7ob9N/oGngE898Lz4mYWea7t58dH+9OkipSJl+Xxb",
-	"zQ4w7Ol7CYO7toSfMVyMTQntPS2kRtT8lWYVoXkec4auKM9bjNclFeRJX3zkImMfPvXK6ldyK8yN0Lvq",
-	"zoGuMy4vtvQ4YM1mksdoyiBwKKviV/KeCbJt+ksezixJlM+BqIeDAQ5x+Ebm2Yn4+1uZZ78BdzvJCs5d",
-	"lClGroKAXTJwjjZ9YIHZlZYlKKO10Dy3CXw502QtsbOXrnaDvC/YB30iIn7PPujfWkRAgzR0VUBdgdHS",
-	"VUPbQdIg8U5Dmx/N2HOIYyGsXCPm41Mp6PC8YTTXm1+HUmW+hUdO2f3SviEiDesyEgMuK5kae44rYj+H",
-	"FrO7X4d7LmIVzG+wCCzA+ZQsvrh88hleZ65K+8p2qjXVdEkVS0jBMk7DCp2/16xG2KBaNUD2ilX37iDU",
-	"Vb64XlwYq/V/BQAA//8=",
+	"HS6ug3PeXzFN081sBTCDrwVQBxu+0ovrq68eXyaLLVWL68uOXGy+0zEMzPhYlgi+iY0s4oaFfU2fEwpS",
+	"hQAdi5h98AkPAEKQc5ttPk0v3NK+7Aozh6Z03mZzzdVHPDHcovCNUQ2F01yua9arObIUwBqouV+vba6H",
+	"XJHMfg+8SPeSp+wM0IMCRDFlg1rtjSr4B5/GE0Ef8ikmCOswLfXPfLO3/jeSgUOr/riZUe4Tcmksvqtp",
+	"b0ciTa8x7CqP/utJQ55mVW7G8e0re3CKmMaNw0AWDWq5MaSrZMFAvVxMs5iOW7ZhbsAH50q2o6CH6vJN",
+	"DZEv6s/lduHqZkfr+W1tEVAtQfQft7p2xLQv9+WbjOsXh1Rgf/OBpjrfgUaO+6DYOXnZztE3d0AWZuu7",
+	"3GRekTsuElKLnClFCkaFTe07J+8svImCL07d+vO/CjTGwplfQbxh7y97sZ4su4W07NmlwRn70HP/M1tY",
+	"MahWwEOfbE742NPv4aGOiwfm4IaIbe9SVpXczs4QckcY8i8tDg1UORBEaUNXhfU/wtsTklZSqRXNGIC2",
+	"SHRBwtW0ZIpn3fSh3myX4cCjkxCTCoBmJsiM2/IIhvWgE+83fCRKCo+1z7bH4oLqEph1bNehhOF2TUs1",
+	"c+ct5l2a89JGmiDdZbkjlZQF0ejhi0vsKUlLUqyt67V/06+iNJtMXBvsmnGST8+Hhzl2mo2P7bEtJZki",
+	"N94YQdM7eLMtUVZyp3omJ4EIMLwk2AeNDIX5LrJON0w9J9SBccmVUXggJ4lrAiWVHRmd213t6s1QFDaa",
+	"rmMrpIbz5oa3O5bDyP5e0/y2lFuwgyrKFctuU6m4YONXN868v0bMLK6em9wJg8KZhXQPD4UFchgxx6Rw",
+	"pUx/gMQ8m0n9xzlUn5zROHd7HsjVNM7E2eza4WOUus4QEBUtygN4ct6Vcxxh4UvYYsAUn4wprZnIZrIt",
+	"puajuODrzVLW1SmFAMvWraO8YRQc8pTn088tDBKjwCRpebK1TS8Yn1wrHiVAbOXg3ZipcdD0joC2aE13",
+	"tAywUl5vWPEcbQawEJIGLRwtBi2NZAvt/kx2GGcuBWHoCbB1/XTgQjEb6zweI0yWucvd55EKYHkud1EK",
+	"/E3yuQYlo+kGFQVf8Q26A4RD3Q5T7QsTfIY2w+LrE52oyZteyPsj7vbkTZzL3VLgrRGf5lhkx1kIwDpB",
+	"fVUqCwaZCUkbD775EN4bCzHcR9tT0DsGumBgRroilIOPpdmhw2z9PtCKHhdALBMDH45NyxbHzzPQwf52",
+	"mhzW74SJvg+x0v7xlJEoVcVcM/Do9tznWmpJlZ4reubLl0mhvLeUZ/PhJpwMOPhkV+y40neuUAWHy/jz",
+	"CDsxd1m35rAfc21z5jrLjLljrByS5cYcXdbaZh9R0ZNi97kP1wDpj3ZbdK+E2FsV04cAoXJlQTXkijjz",
+	"pOvlnhzxmMv9p4QbnQThNNJ5aoZ/16E2tUe87Ml6mwG3pHksPIxRDBcM0VI+RL1RTN827q3h2IO2q7Nf",
+	"K2h15/qFTWd0i3g46WL4Dt4wCceqEeYz4Iw6lSRR8gT5LHOgQG3K11TQLnjJv5ovRWCxOndfJMVmfPTR",
+	"gfehkOxb+vimwceaIXsU3WGOClhtckVqcSfkVhAYzecogPLurTWuvO2eYH8MfMqV+i4mKt/NjCNXyLwI",
+	"C+jndrw+AvmY3izZjMAvaCzJCkCLuSKKCQ0ZvkgnaPPSVBv3qu7dYNSMOGP88sMRetesaaUnyJIbeM5+",
+	"adqNOXKJ8S4bfH5Ma2jlMunW6EG/nnjnT0G27APTUJIUdbqxWJNbbixAhO1DOLnf2t/Q4zvt8RpBEx9a",
+	"Wq6bE/aQJXc17WVOdx5fCaKZrsyM0XSTBPEPf/vKrWifR4QalCui2D2raO7HeLBzMXKXzGlt4abRqsEc",
+	"NMvnoDJO5/jJulccTVgN9J2YNece/rJUjsdNefEP4KabF6I4NMQ8GstAjPCRaf9kHnq5QaDST8PJnSzj",
+	"+vzFfDx38z0YvAdjxRW5Ti6X7G3v4ijuEvIdxoQtpWrqsha+hZZykPYIQsFy6Na1Eynwucsft+mxrKfr",
+	"TLwXpJFRZgLXIYoiBEcQSgpRViwEqZdo6rmttcG6myZqQsXOAphoAD0VYVXgeIHKPnKDq4aby3dA6xi/",
+	"vZ4fO2tMnmjOYBTtYFqkfy8+8fea5gA+lhD8GQL/QE5bpG1eZDHrbtqIMLMzBUbxYoFSB+HFQqFy5wCF",
+	"V0tEfPVXfgQlMrHowfRzmdXY/opF2+y5/HhseJY3MKeYsWvbaLkiXg8ZG2PjeeXscyqxexsKTCzRzrnS",
+	"MT/BFk+92gByjCIFvWvgIwM2g66jTAXg/L8kc7obVHwdQ+LOubhjGZBdQQ9O12YOZB0EH4x0qRjNfJTG",
+	"zaouc0mzQC7iYNGJ9Vb9GY3Wlfa5iv6EKKP5Qvu1y////7v6EtrmPf7C13Hb7jCtUt45Zdf816mcqwSd",
+	"U+5iOavbLHe/QHpPALnydNEcAmMxQTcJtNWSWTXVVNB8p1yHR5ph1/VVrSB53x/HOFQVdGiMtSVHuwQ/",
+	"RvdAc1ztHqoDcRnMJ+UoeeGhWbdT6EuetIVGhNqU3BGNNGy4BhzlT1lv4XQjUINqm70inEaNbqqo9+ur",
+	"QRg1ddjIpGECTyhvmx1tjqGXR9GbmucMfVzdq0TWoq9mb3Y3vD16WlLacRL7rqkVRc2kDy4rMkN8x6iy",
+	"cuoUOMVDvQl8zWPko772cf2ej04VZKeL/m8OtTy7Fc8DG/Idodkd1NRlPNXzBMp/4JdGRcr+EdhnuoAE",
+	"0R2N705n5bP607gT8bBjNSWGGyK00Tt2MDQDfrlTvYRWk5ZElTkHx7RcrcYxBD71SMh3ti3onphwLDGZ",
+	"N2KHVdjq4j1XWF0pbGroM6hKumZOK7KQg0z0IBDYK3MsowXmbafgvtZ3S/S0FYNuy1O9JzG/16AnJWwi",
+	"FQNT3rA59z22X4qMM7eDWPwoIyn8jW0nFyx7zv32wMZZZoibuohhW+dyy7KJN8v0DPFO97cgysfMcDPL",
+	"zwv+YdZ9YSTeUdsmIBaEm7t9QRI0UoPESUdOmFhfgV5fYXRdPGyD37sgTdQH0OMCGAPKOwAjz455W9Ui",
+	"YkqAO16F2b20mgq+l3aHe/XSyHLFdBLMc2qdrXeNR1IGuGK+3d5+eyGuGFnlUlbPidEa0HwLvW8HaBe/",
+	"aXtAY8ZAW/QII2xoxVypOrrlZhYzm5H7cDd95V0kFgafPVKEZw2KmzE6vZ3MoaOUhW1eTIxShAV3uP+9",
+	"/Q0DJgDmC5GrWkzekM8vt+/edPpgVxKru56GhD1St2dLw2I21xfxIF2/Wu9VWs7gZdqHrFILrud0XUwW",
+	"6FCY2o8RqWjf0zRltKuxM3ODjkhm5+M/d3s2Rzr7AAFKZ+E8rR3sHdZzSSrV13xeituyrkqb8LfvqCmY",
+	"xzjMWMqhclcTJZ/bPA0hiRJ0Hcer0LQdoLLhEQwYQRGFNQj85RN3I8lSPSiJwzo7HBXckG6Gic/yCGgR",
+	"O3ENenaH9L0m6AACQFzR81+IzeBbqjZxdPIASna6HsSErto5/fMhQ50/OTpGwVW8jRpK3UppsuIrvQti",
+	"VgDSWlUccfHn6HTwqtsBz1LvJjl/Z6S/JML7VkFvMjNBB0RLdkxPhFm02+tIHjriG3dr0y/XUW5/YVGu",
+	"YDTH8NY+FnM1lMjWT9Qg80RTXbfwlEAVXVHoPDReCWe/n9i59My+yuYGm5qQS3vDzq5QfeJNEdBKVoTd",
+	"g6t0glaIPec642ZfN6D7WIVkuzUjeqrZyczVJwJfR4Omc7xsukIjpQuR3Ho/N+xJq8yFW7ABlsgQ+gJw",
+	"MIAgAKCWuXZ1Xe/CAXPsJGVGQau+/TUeD4m2CPGxusD3P8xgA95uS0Pf+gG3NsaC/85K/T6A3YplF0Zx",
+	"dT0Q0h0rdYIF1UazdbK828rEG0iR2yyYwWguhZ9uVNj4oZpXxtYNpRhz64ogk9NxWFDk5dI4ERq2kwE1",
+	"JbHlgMRMGHpK89S3CNF8QDD8Ld29dz1T5vgdH9JewDdpObB5wJyMKHxXnD92UUVzereiGcAfR+lWFLQs",
+	"nqo6xNWwoIs05sGGnWam8dsO7+9DOI6JDE2ij9GarB6hiVU0usl4QK/+c9Ikg1rQW37HMAr/nFDsDELo",
+	"Slt4MxgGuiQEMXprFGPiS7JQeV/UN+VVmveJuHk9vBO3mAYY9ZEi1WQUu36HjCGAA+yccPM5dosDskXd",
+	"BYDfuZayhxClBbDqw0F3jozxfCsbo5jXQ9/tpnNd+HiR9WC42VkUoeVuEdCsWVqz21HpAYHI7z3tbIOa",
+	"RXX1+MuAs+yv5p8z152JfvmFw9VOFkZliXHaW7les+ybjI/3UxtsYLBn6AyAwvFYlwwp2COF+cFW09wZ",
+	"m/mRuia1yGSDW7PEGyvmxsh6s0d7PBmxS985LfTCTtWPHN0d61L4urLO7QeK+FOj8U08qq5O9PeD2jcb",
+	"nQ83UIINIdFwmQLT5zb0rY//H5B4EI3STwn3R79YlsWAFzn6leHQ/OFJBBOb7M64DOJ9Cqd0zu1aVjJn",
+	"FRXp5IXHdJap/kfLHwe7Hx2f/Zfv+ffje06isFanckDbQs2ZFRL61LdEKnNZV3v4aynXFXYiMYKlwmux",
+	"zCE6mqNCoBiN6hd9NV89yeSXCJOGFULzU8r76o8LLnzxzEOqkWMaQ4PxPcWisdt+kEWD333vjJrpZjR8",
+	"wd9/iZnsX0XQOjF5zapqR3JG75mKtUjU7p1hi5Krr54+uXw6riW3e142d63NZcq+rlVM/vU0DoKSI4BE",
+	"xVJb6zdRhELZJ7Ym41DHwcibV3gOaDRl1/Z4G+/y/TU+aL5SAV5wJHEcS1Ahb9C1SUN/lpnHujKU1V2v",
+	"5iDGR0u5bDknHsfquZd1XBObndTjNsYm9zysSfp+L3f35Zy6bx9wo2QBoPlwj3X7HDilNXtIguQG8X07",
+	"ME3boCe+JVwLR8syg7Fdmr5h1LoSVhy6HlqmJRkc0KiNeqSUV6/XTuG8po2H115HeUcq/UK3vnLbnzG7",
+	"yiWKz9Fs0X3XvhTyNpdKHZ6A2quCgi6bR83U7Ov376JBiYMXMqzdj6tWZQGgEodmqDwsh7eSeSs2rTQr",
+	"bJgKUe4XSQQRYazF+XazgxYO0PeYOKXJBgYg66S3wTkYDtNZNDR6ovv99s+vb4JUTnOZgG+CaCYQUpcS",
+	"xVIpssSnHVXWK4gHX7Dj8ou3tqavcnaS9L5xMubtXUJw0rW9kzlrwkVBSMlPw9+iQ0rByyZFbi9Gnz7U",
+	"xHzgkbMVIg9NDjtC/nvc6Z6lQ4QtopkX3trsOsXDesDcWb1dVapWbL6CYTS/gUa6kQa5Yqqb0WNqTIKZ",
+	"m5aNvVc/5ErBMMfbmZpIifgOwLbNxI/rUeoGkTemoydHT7Ibe8SegRSkc7uqOQYN5i6BRYNCqsdxeko7",
+	"d9A9eU/zmh3iQ8IvWptwMAnpe7a1ds8cWIqYcW4s72SR5rBydbdDv6eaY427kvyW2RxFoxDr2uajha0l",
+	"vxhErpiCEvZs3EiXq+hg4zrIaH5NeHNN4vmva3Ugw3/PtmH62VQT3jY3TGmVnRcbI3ygqd3ir/Xl5ZN0",
+	"Q9Um50pfwK+sa75HCH4VB1uzvfJaO4P/TSSiGaCH39/5AOScpbOSKzini8cL3+XxLRWaVYKA32LR03tx",
+	"r8x34bwd15eXwem0X1o8/qJLN//uKYh2h7me9sqjfYDPLsJL8idfPnX4nviHL8M9GWz/3AQNL1sUGDvt",
+	"exTqyGNbFf74i4Q8NpO7uLq8vCKyIo+/Ov/qTySrZDna1HY4fRPf3MNOP9q24DPP0PuK8twaT3vCtezJ",
+	"CzB3i0/PAU+TeRZbfY/GluOhPYRzk+XumkiR75q+xPN9ngVVrgdlFw806BHl+uMT+4WEUOGDrB65JKcc",
+	"/BHwh60xYxBFDc0e73zzWE8w/JLlUqwV0XLNoIkRNUQykjhsqAeV6fCLNQmTgxJzor6vA0+f1FxGihMF",
+	"+aFk4j0vmDEL3/xAMpnWBRQsItg2V8S2YAQzdVtxrZm4bpJGgGWgYW/7CFx90SNNe2OiQ5s/KYJlTkud",
+	"56/5OlpKTXVvUsZWNkkl07SqERfk8YrPBrr8HxKPhpVadTpKCswpZiLFluHZ169vng9Z/A+15VomtZ/d",
+	"vmIZFrs1dXC9we0fVqsfATzqIW3KIHXxkfJQSM7HieW7xwdD/wxdniJhGqTTQVGaHzy4S2/RX5TFKpbK",
+	"KuNinQDAP9RyxSv54h2cec76ri878PTrCdJ/nWnlCkseKeKwuiamtNwOHrrAhO0QxCwzsYmxVGS2Oy/V",
+	"pGJKJ/6isWdwJSvSlHsd4tvvxROamGsXbJ51F1qDdHqiXSHvmYqXDwEaltGsLHAiZqlv6Y7AlxLb+a/V",
+	"svggpG85vGN9acXJYhv15G7kNkhwDhFZp+Wlhwk9bX5qz9Vyf1DY7aQi3L8Wo9NlOzu+cyS3s59aFPyD",
+	"g5U5sC7YAgsf5AaKARW1mX/o6h3WIzOW090QvJu3Rb561jZFosOtHWZN5Ez1Y40Xte7J4TvMaaArXhzf",
+	"TebgBOrAxT3Nc2A3/zDnQQh4fZTGKr0+mlieQx+OaGyZ87F/mlW+c3jv8/ppYlnRiqZaVqqNR4thGr4W",
+	"NCdMYIa2VCzourrodhpvkPg6l5ON0l4TmudnFcRxQ9htITUiLLcx4/zDIHgydgYVT3gtM8Gq9e6srJhi",
+	"1X28KMzswDY6n5Ja0yNn9yy3WhoTumKZDTNLQRjH9rI8cyrscwDerYvCLAXUOLlq1UU1879Mzp4kZ0/P",
+	"v0jOnv0yrY5/FU/2XsncEE4TczcUVOxI9jXM/e3rb1xivQSaPKwpYFP7dVCZ1giY/NjH3CEfdtfPWZ4l",
+	"tumrZRhdVwJiBwG35Gylz6D0DO8+oc9s6nNdnmV92dyFvLdMOwm+G4Ef4jwFMO3XUKBFA4aYFN95B9lb",
+	"LTo9exqJfQf5+zGmBs1vSXPap9d5hrgK+eEqFic3J0vvec6XUm/sP7cFF7WydF8kC0d5PEbgT4bj/MGi",
+	"wYJhnt3afsuqZPQOja9muniyGsR7s4Ac/jEsAAXbLtmDCfeTZdtosLysGI1X0dnv47lm64oxNUyvJ8/i",
+	"93cQnqyruY3lGu5upnFNdnTrajoNbRNScmNK1mVCKpnnTUWoL7wEKVB3UdXhiyM3eXthZ/BrLG0hP8Y4",
+	"O5THDxsmVjC85VksOVKu3Gm4JpekkEIm5MonD42IzMH9/jTlUseL+cBLHSTCYW0dgirdstaEFlKsbWsj",
+	"PHbPSWokGkCPoATE8iuoenJQ81hUvK4rFuna8ysv6hjFLReHDAyXpq4oBB+phQsfEk1ftlgAfo3ks93z",
+	"LIr546BeQKEBYRR0Z9SyKVX2d8U0KRmbBcvZ/UBWXqP/t1b01WW0n9DWFqTv+SOk+TvqZwXPstz3nKR5",
+	"7jfUai1QYvewJVk1JNLUaMXG7YLLcTXDX7hzsrgbdpt0Tbf2ZdI3GvJPerwhxqTHm5towuNRQISeq+wo",
+	"d9c0WWbzyw+UZUKwLA7v7dH2hkvdC0QVPxSSb9Q/fjCO+MweTA3Q63QnfdyYjqLxBuljA60m3lVslYP4",
+	"62wHOiynribc2ch6VogZNIc6CDIUG2sO3HkePS04hDMlbDyqmMhW/vFhj18nPB1xXPsGDg9KwurGrWeB",
+	"GEkxY5/fSxHd4Fq4DO64J72kVSvhiGzBj+BSVH3ePzTn2jHt7jbMm4P4KqSJkZWsru2PFDsdFNJBuo2q",
+	"cldj4q+FHdPCs85RXYlsviNh4vtx9ANeu8Q3fx4aMKiAgvGTymPph4fJOBfx6I1pHCVKEQMugXx+QSgp",
+	"K3bP2XZKHsBo+burIaCZYQTbs40RdDIeXkE77NOPy2LrTW/hwUzzxPdu+g9VNiH3cQ9iN+elSkAz1L47",
+	"ddCMWVZYfIGVPymtLChUkPSBrPDkyydXV48x7l7m0ODMvtCQ0Xz6zEXlLT79z0a4FBFMEd+jaM9WsU0Q",
+	"zI7dceE1dtv3J9LQCB36o2lF3bbAc3s09sX4sK+HvEYaLo3GbSxJsN5drmU7udLW/s/MT7EE76PY1qlE",
+	"GShIsqHbNYS9VEKYuGe5LJlKCBQsQLA5IaXMacX1LiErmrE4md0B7bk0Dmm/3e1gMLIjU5pmvqvkMmfF",
+	"DDjCtK4qm8sdM5uVLBi2KTe0tV4r6AgJiJ1JWLYk5BYDQND1Kn7zOgSzWCatzieIFnwsacDM7OuSxYDg",
+	"CBMG985hlW4A3i7ee5mK24plMk45Km5rkcme9i9bWecZWTKCuA8N0CkCym56AulBruChXWl6k1qqCYBW",
+	"P9riOvPsbf9IrJD3NI9yTQP4tpIVWUuZ+RQXnjMipEexxM6xGeFth0OAD9ITcZ/TFsb1eumGlCFsAJ9j",
+	"uAIQKM3EImEcG3iNgzMKB/wSicY3rSf2e/SALidXjdoHl5ORkSrxJYA+hw7RDreJ5SusC2VlPAmG9YFC",
+	"eyirCESGax03BqAoHMhOu9HaJCTRFpjh8XT6IYxHe572W7IE/9x6mCnUR7uKqm3F4k98IBmSRoQ0x2JY",
+	"Ch2jyUAg0z5Hq4GhfgI9i431EJhnRjfo+LHKTWSzeaO5thcxkknNZhoOJVWq7+ZQ9cyOETd1MVogZ1/o",
+	"bKupmSYP7DBg9GtpF9rpUt9af5/IwOdifPLfa1Yzo+NEPGBsTcXtHOyo0/WJ41l/RqcllbOzbIvJKabc",
+	"fgdLT3XfqNL1qRxsCxedlipZylc8BX9vQgL7EOwd6GGNCZfwgnit+GSvzXNy2UpdcFkAPWmDk6BHrbFg",
+	"VpkQnwEGBq4iJU3vbC9NnxgW5KgPrUlHV7OiPGfYFi/Id0/9XbtkLjubyFonECrBFqLPSdNiFL8VjNUE",
+	"mVp9SLu93TYYy62YyFiFfwp5AMMDkDxjmQveEW8ty1RPVtQ9q1RfnDwsfgvWI7vcZDYb0VXaaHuDiMvA",
+	"600LNXfjYnUvzLiZXugzat3ZeMB75cg030Bg1Uv8AgCDPl5dpkPAoI8XyZTHYvih0s1rr0kiNoC1hivX",
+	"KmkQiw3hlwydOP0QxuNFDj12Y7g9OLsYUX+MIvBmTExtEFrJsicJry4Oyb0WgBSUQUYUDB6dNaNxRP59",
+	"cas0q5jcy8CoK5dbRYslV1LwdIbwdRmpz0FmVLYHdLdtp+WHGaqGTXGJaiihfj+00/YMNmMlQ5vPolXz",
+	"Mh01IBnLX8n0GPbquHFXsrQHgzWUWE28LN1IxRCGvG109s0tEJlTYAZldceyW5sMOUaln+DpH2o9aMA0",
+	"UrEtDM1WtN7Yt4vY6VtFNSw+Ggu+YfoG7KLQibhPb9/pGqxUtk2ahr4IxJkrtrWNZqdBR1CeReORSNmJ",
+	"Y+x6TtM66nuF1VlWYULPanjQ4JCN0NJ6aREK726/XmkQ7AARvyIv77lfGsXoEXnzCrJa4Ml9VKEmd3X6",
+	"eitZ6wkZgj/ax8xRZRYKuq//wTDhBLbZH2Q8WEbgv22OQeNsHeNcUI4b3g388bzybvhpwcHefrOjVUPu",
+	"xB5UNwRHXopVHsWDnOIHHpNbv7mTt5ltn8x7hffU3tpr3eOrxVTnWkO7bnMmcgSof6CccTfGx0GI9Wid",
+	"hDukUoC94/LAp9T/HE2ueBfdXtSyKVfkmqxknsutClRXWyZzALLozK7OPScscGWOdm7olgrhrBtnoG+/",
+	"jINOKvpDh+iBZ9dhaE81YmhqFcOfPy4U07e+uMpoX9NaHiQLuVrhtnz69Eug9PzJIahCHi/5WsoCCjS7",
+	"4cy0q50OEd8s8oV3X7aKsofbJczWyDaxwuSmJ73RBK1LdySGug/R4tUyhxFrSdAnksySWU9vnfX4FRhq",
+	"coM6M4/2+jPH007ZFZ8zG87DhBIwNTEuP8Eh/3vTuzcWvWWiYXIsPb2ronNM2p+glr/FXu0dfpiOTfVg",
+	"8+q4aVWN9O5+fc52TrKFvFhuo2ftTbOP9t/TYkq6bRf14x2tNHk8CRlnHDdiKuyCmfFNFG/NlqkdXJ40",
+	"1kXK1xL3JT2MqHEgTuwc3Wh9K2xOWVxHA+nCqntWGdl9B/AfqLjZAOS+m0rTdMOyIZNjig9rvz6whVcA",
+	"wCY502Qtsdge7QRN79i1T36B8G3OGcmpZpinp/QemHBDioxbmNtBY6nv770J4hOYYSRtfzg/0L0qHGZE",
+	"V6J1xuX5K7feWRoTfDeeAtPZMai4gKJT8LcCsN51g7cRVAto7KTluh9S4jcjrEUaruKAyABdynscfCMr",
+	"/itKrP2JThf0dvZDGz/ddI9DM/ocrbDaFcF68O2N1gAZq4BOGFmU7Q7Uk/eKH/po1FaSdcUzde37Au4s",
+	"qE8S/MVW/XvvBVgaIFR8oalFB3Jzb0GqWKwlqG7aUhVtuHdMmdlj5jRWlZXkozs5ppbAlTC6wfYAOARz",
+	"B6IgK0h2dD4gM6nrgLKqqacLCWvLnoHm5uvcf5loid4SxCmHXGQLs7EPcLOzCcwNNlS/cXiifJEGaGJy",
+	"N84uVUEDcYIESOJoYUTARm5jCBVuQd3WnP1aTCMAWtdD0txxfdATcLUaSfqdK4bfsz1YnqvB/DU0EfA4",
+	"grDcMDYZef7GPPyS5T3Q73ldiL63Y/04PNIEks1KwJyoQNC2zvJ+ognLsz6kC5ejZtPsaxWPFG+aQNKw",
+	"muMedCW5sW3oSA2XiNWeYIWuFEhGhli3We0KId5lFWX2WtiWp0OjCSm6Yx3YlM9tXJMB1kwhsSwV5cTG",
+	"Z9wBJZkh+nrAfptOArOGatoKRAMF86qYQmCNaJDg3hYnHOID/7pWb80A0dbADgpv3kynIHLDBnfB1we8",
+	"X3abD3KA3VilaEYV5Jry6QWNR4I7Tsw60tF4D1Y6Y/p4pOcDFly5+7J9PzuYyFQa3cyVTfRYYfs4a9Fa",
+	"j5ht1kAY4XomgbLc4CV1SMnjDdvvBzoW9dlzD37xrHusmqjaPMYZaHLqN/9q3G09JaDTTPHAU2FjsPMW",
+	"2K8yhaUJR1rfjdVgDlmeVxPmra/nkgefQJjpRq3RjiY69NXExsg+EyRlwmU0Lyyug+3m1HTVTBZbnme3",
+	"Dv2rabsJc7t1GlyFygC0AUtTVmoL8oF94ytWsGznm9cGv9tun23YaQRDtEBXDQqVA9lKFhu+3txC97FY",
+	"kkoVazWDtHmkCKRwIWUeKcKzSW5Zh2geUdls6p8kG5lnqGOr/kc3LM+8JmY0E8WYeN5u6A8f0yVYTJ1e",
+	"43IbYKDgvGJaBzLXg+KhXUMWlBzrKZB5FlTJQHMRvaHCr8maRc6HtUPyHEOD/h3HYGHecyNZ1hr52Z9s",
+	"fyqAkafGsiyPLt7Se/JGWGA+tbheLD794uNZKAUc/0dQnJ1lNH+b2tGssXDWyQJUNizVr4/fbFi+isUf",
+	"dDXHFQHDfCN0FfWGYOA6ViYEMGKhU5eCB67S5uCbE0ONsZmv4vV4VG/GWdhFzeHpxK+slxi4iq4xKfOs",
+	"BXMQTASSmoacXVwKqHXimtDcXA676IL6u8zEV5osFP+VHZREiaEUSxO7NjucXU8vgWZn2HJxiy0Y/Q1O",
+	"9QbqYlNaZRePr16cvb98cr6l95G82ebLAfh8tMIXOg4aZiosgjIFsLp8h54C80EvG7U5vQUzH2j+/cm1",
+	"03v749uixBV0PeNuKphStoZo+ABYSe2ej75a1iJDJ9EsWa3uF9eLG6M4Je+NrgXJGOSKPL56kTxJIFMg",
+	"IlXNt1pE/nJaVwjzxejsbSA6BlM5qsyoDS/LmN/E213eoWmRDqJM5ILhgw0EbWkHzDca4XSTseP1LTaO",
+	"FnMwTAujaMUGaHbSQYuuLfim03indESZ7TIxa+p1mNzxfXNxPBFzvF1Mfz52BCsv59Fais45a0BnprRw",
+	"9aVZZjt/rHN2eHVWQ8CYX20eXOsQjSIOpnluw2m4r54y86FfO2T5r+brv1Hz9Z4WS79dT3Yof5x1MF/Y",
+	"NmwPYL93NL2L+rvnVcF6qR+Rdj14zD3NK6LXDlZgzSwotSt7GHk80FQ3b2Gl9wpkxgh0w9ZFTzi06c58",
+	"jNEap6G7MpvsE7uc2K1Yyoh83vw6kf0hcDBHfuz5BfqurWDcwRL9SFt9mbPbpoR29D1AtBn1yh6C7AEM",
+	"5nbxM9Ide7hOfTpu+itMExIZWebQtqJiDpef1CJjHqyo5KmuzYcbuQ2LShsQfxhqkSxgIAvNNd7GzjoO",
+	"3Fqm7poj9+F7hq6YoYYnB3QbmJTj1aSK7duVTWoX12qv4DWwARyG2HgbL54PwKrMKkpvfL+deX/7qyvS",
+	"7e0j1IVanWY0DXVdQHddXOVcsvxWybpKW10W+YfCCM8l+6CbLE/zbfPuODQ5orF3Xw4p7B+jRn6PFHto",
+	"691+3HEugnL7gS48WBvPqiZpf7xIoirUg9oOb2gZ81hxsSNbem8uy+KaGNJAxRj7e01zojQrVUKWVDHy",
+	"7GlCHn/xBfm/yKrOc6JSmrMe63o10H6VWxy2VlKkO2PE5VFPSfYx4q6HIZVFlpjXz2NYl+RhDW0QuWmx",
+	"eGdrXRvzhueCnfSLCCrfLXZeIy/CdjQHR4laOUO4Q44loh4HEMlv3bGe6hyycmDxtYSwtfO+dwKwbtxR",
+	"9LpoJAnzOpeup2ITQ6JEaZr72qmKrWyKzzwHuttY8/Ie4mAPrT0G1zzPFTTIIMsd/ks1uVDweLdbZC16",
+	"KsQ2zGHRRgoeHLL7iLMXh3fP+zGjy6nXa6biKGkpqzTlQu9C2W3/aFif37F8h8dC8WXOBpoGT0ZFiejQ",
+	"h9TAQ0RW4aIeYihFiuet7WTHTwIqRem7ExFXJV1XrBdcpUhIWKEKj8ZEIDWC4BbwNDesYrdFD+DZilYQ",
+	"bYXMvsKlKIPAhUsqqAsG2Qx4Y9Ioni5PNOeCZdhU4YC7B+dZqIEM/zSX6Z0iWcVXmmWEIlTuvQ0VmR9y",
+	"Wk5TaJa7gffI1UoxWNJyd92AR24YrQJYGZuBqULKmF13AH4e1M+WCWNznHYHFmXxJCJFKSE8p0zvbgPz",
+	"oZNuCoB1te1vkdKCVfSRQnKZVSBWsJaYub5kTJAl23Ds2QPzzuiuUQr1NBLCNtyWZTE8JUgRhplUVJAV",
+	"9IVtsn5FuHWYIiAJ+IIgk55BssUB3OThng7GSayzNevXUHzaqe3YaaT5hoosaeE3IyNNU1Xw2VtnnAyh",
+	"+EKTxKY/YBxN1U5s2l66l88yUd2B6xIJh7F9e6XewNGZNhMHuBoX3wPiGtw2I+6bnUjfGyvNaaDTDpXr",
+	"LewOKdaAaxZyse18taGHd2d1LQuGZKCR99gmlix30wjqMa2c2CkdZFuyoDlfC3TWwY/wRzOUXtWY5YRL",
+	"QTypVtKSU5yiIFMW8XLqXvhW3L3bEUjl5c5vRFBUgBLGfA49SlrlHRHxh1rxAVu03fRdHIVFBmMFoaSk",
+	"vIpJFXRtRxaIXbKCwjGX5zSxBtJQ2ueomUk2cFrAKCjOIqSOKgj7d05HOnUkxv6BCg5yeFME13wjPxqy",
+	"JAunxzRHIdCh+iG+DDe9Yqnrb9OF04412YMTa3ZKhRB4/iJvGm1jc9iKEcf/rs34+Obgu4em7Epfp5f0",
+	"mzk4BjV6jNci7J11GanAx+/EzGCnCbn+/W6w3iQ+TwRgLO9YnKLJ9Fyq0KjHaJz2Et232aysQao/vfwq",
+	"LNKwADXmq0Jup1y1+zuEtOnbou/dlKfuj7/Ar756fGmt0+6O9F7zXBCa50nvff4crp4KcA7B3Lif6Aqx",
+	"ZvJc8jQnvtfU3Yn0GKi1YAP9HvFq/VXVNX1B1Y5dCOaitvq3NlqBmxdiIzr/T+yKyOju4e7fh1b/2/BB",
+	"/KiueM6cBFQu0rBv7aDmEMk6zvMD4dzigDPunIBTkBQ8E1huq73aZoZMCI3bp9PxZyb1jjGPRP1RkORn",
+	"e5uby+XQObgoSARcA9PYG2+AIkvoYw6wGgqQxBFKMzJvKFuPzDrP7QkrrEvA9kSfh8zQxcxugdUFTWBg",
+	"ec2EGkbcB+DGYl2bjG+PIZ6d2AmOn16vzfbA+8fPdjv/y0faopEfVx4QfUHfQR+wq20dG8vCG9BcjfMj",
+	"OmFhQnR6Ky5iGP5QkVTJuuRibd5u/VpQMNBYB5HhTiC+uLjdQ7MP402tIop2GltJ0cUtK0CXjfZBNsLi",
+	"ti5jDGBzkc3yvZ2xDQQMKIxCatf/on3uIw3J2wUg7bluKUcnLcjVQbzR7ge2DiWOsyr1SMpbxAYzH7mK",
+	"elxUf6P9oN5leuk67Wtm5u/MqPF/+LUC5T3Rr5pPeqW5nU48d9S1lZim91jQ8V6EtVNdVl7oT5umL4bo",
+	"TNQHB2aM1gQUYiNad3jcS51zAcJHm6PGVduj2qBmD3k0vKgacl9EP3AMEUl7GfYMNCcGehC1kgVCB4Ev",
+	"IxtPnWndsUcsU2s4P1hzcALx7hrqiTF0v6ugaYaT4K3SOHRfuFfhPTSvYC7kyECUtz0RwGT+nu9TG45h",
+	"2Xg/V49lE2m8pmk+pd1KaLq4r/WtRHxtuaon4XBf2jtPlOEAQbiI3tQDTYBYRHuAeJHRKhtXXOVwcSys",
+	"5nhmfrQrAJy0lIpHAMcfRXQZzQ93sqPH965Y0sDBQiSXLJmRRGYJ0GoRcxXGlWPX/rARVqoPouM9K8rc",
+	"3l40z39YQQ3cILfZb7yq6MoMcVABRFfSdCf3SzA9fNncNAAs6NvLCMCUnIXLZLhevPoLFOdZlLVvwL7z",
+	"EG+NWtCXRDDjnNrFYE5Dt7h8sFbvIJS3tloTwyMBh4HYzU5QsNdCILMtMYaYbFoyx6GJGi7XavRBl5nT",
+	"qreampERpr8MrXU+zF97e95vKmbEACtUgtlOBf+QkO/+Wl9ePn72zcIz7LeyVvbBLoe2xtwnzeWArn8S",
+	"MMH3Fvt874aY3ur0hNmz8WyMyU1KO27N3X7L0WBKsJCpua3vUaU8MLH1vdP1Zhy5br/OQXyTnEcLqH4b",
+	"bJSeqoSh7NDegqSerM6Yltwk4sFoLi8OKTkFuea91ZkPgLCAr77JHtTPM1n8GTpFdk/ncI14q7Mklr9u",
+	"qervMRlL945Jij8rls3rsTyQhOX5OdI7ua//8oaqzQjS7IG1aDa5El7Q6k/sdY5JXOPlw5/VQ4qFfoqD",
+	"s2Fp9sz6x3Ult1H9Fu3SqG5rG1vF0eRlLESwqiuIyEkBLuidBK+07120kbWiIuvLgWHRxuiCbcFGWHHB",
+	"FSaoHgF/4Bh+mg5EPO5Ls5aG7I3ZC4SLHSvY7dmF9J4ZsHI+Ui0fY5c51exfXE5cd3xRuxvNIjVOg5dK",
+	"9+YQWj4kUVPsoVrFTa4oqJVm5YGgVj+5bgOnR7WLdS9xkLYJOJ0AN9FGRgupJkM1/sNC4UVCF5QLFZAF",
+	"EVB5Rd68ikLWHgs77zQ9bqbjt46CjDo0P5zmZFQ/PCA/2fa+B58QbF4ws3U/+0BTne+AtZ2Hpt2ZXzF9",
+	"awvdoeHFq780KuD14ovzK5hBQT+E77oCHXbvL53epm7cGWq7/cbQPn/Ptvawc5GxD31to41InNHEhQXV",
+	"3P1geV2GiEpzmmtW3TayZ+am6boSilDSDEDkagVgbAJi1VlFtxBVgjhbLrfE+tQegOzYY3RMth9idACZ",
+	"dxvIhxmc0Nv3p8/W2c9Z0g0fx+bGhWKVnjy5btA/BPoGyEhCzabBmmGXlMQO6dgJlVbVjjSlpdMW24dA",
+	"4caZ0Do4vvpC3rMDjmcPk/QexJiZiQ/3TuqwDdGSUAIJol6kQ+mOzYizLciKyYQfKCtqaVgDZE988ZCW",
+	"0eUKWrAjHw4/7TZ1bL9ZCHdFEsbrmO8OUjc+Lmv1iXy0rP6JfERV8xP5eMdF9ol8zKlY13TNPs12vrYo",
+	"BFOI0QhLANcOn2UOrK37ztTY/bKSNEup0glZ8bxISEHVHVSfCq0SklcpnmrX7WC5I0G97QCImgVi6W8V",
+	"Cl3vj3Ycp4lm+84Zd9SxX30izp9+MKOQDY02NEP6uFbggJeHqR/Pbe6TTb21PSCwIcOW7hBgDShA7hgr",
+	"MfaNAszny6CPYUOVzRTcr3zMZV3tZcIoRsH5grHnO4iJyB500x5h7uoHW8c5lv1jj/7es0++SGY5KMGS",
+	"mWOwRLz7zy6Tw1jRbPfBapr9osLb/3lbYXP402b3LG4h1tLCHmeR3QxnMcPS7BSs+o/6FjxmO0YXu28U",
+	"IlPa9gaLLjT0iZDaYwAsqnelgRUwY6nQU5xjhw5mdrfgH7ApPyOq7uoQPefo85ggoFK5V/XRwULSHUfS",
+	"9umk02BGIomMA4AYRd3KSYvgfQ5LgQcBFdD+K2KLi5lBzSku9xnImNCwJJT9Swn16eaf24ILABzOGcAT",
+	"QLXXwoHxJYuUCV1NwLFpOnf2pAzX4piKWVRtir5WsbnEDxJERlua+mySDj3cB7/ExNKQB4hlXJ//yLaz",
+	"XUDmi40H6F3F7jnbdl2luVR9Xd+w2tJqFsYaLWTFWo115jSt3k4XZzDjH+V2NBxQYVUbrCHqGncDdZY9",
+	"0Pe+JxDeKfS8Y6W2Eaw1lm9mmLC6RpXLGY/WuIzqUS666I9irQLUTyt7p6JGNeUAmg3lPLVZ9eAMjVec",
+	"5nJdMyKFVUcVuQLl9PF5kGh25TM1fhCQp1ExSWwWSSVrzaJZStad+3MQxbgMOn+UFVNMg1jHju7GssZM",
+	"JgAad2EBGwj4OXRQopK656zEeTVZJfBpBZ1NMeXFDOv88D9H/Z12CPOgt09+tm5JfNRfc5cO4dV+4F9K",
+	"3kJGWew7V73f+RHe6Rzgnz49PAtmqHn2gYlYZYi0tOdoDlrNgc6LHjFv5SiXES+3Iprg79joY19Lqv70",
+	"Bx82mBAe6MuIYlGots6lfHmaZtn21IckndgwG4MLXhAcGF9waDhThYg/G8/CZtcdng1MfJ//8uxpuz3M",
+	"UXvdNv1te2MzZrkVjzfS8ogYU2Lc81BIf8IcgWEg0tG83rKBRB2/25rM2Q02+dhW7g9lJe+bn7AzvgMw",
+	"SKlIWZ6PJP53630mOcNwWZh/X3oUVHfbuZzf/iJ2u3Wzw/+ecItSItKS06VseQi2k/t5Wo+MbvJAsDEe",
+	"QwJfVEghYbG8irthSqo1q/aF+pN4emijAe4D+kd6W7kWed3unH38dTg2v2tl5wgxsHnHKBdwR/j3WAsd",
+	"HvVuVsNOTy7xG0oV69fSe7O++iuZK4mI0xH7wdacEK7J0tzt0P+wsR8c/SxI8MSM6yBhDOnhU8lwKhED",
+	"CxwFq0i3tteVLHyxuK0e0pKgXAMdlRQAqKTOyTsHPobFFHDUsHu/pbqDFLAYeFi/GCAHtSuoz8mbDL/+",
+	"5z+/eXX/p3PyjRFc+KcfX78kXz394k9mJsucFb4YVmm6zBlJZcbOyWuYr3m+LnNJM4fgAIkKtTJf1jKV",
+	"OSDg0ZJf4GPqgvyhYJpmVNNrWLShbBL0TPnjOfkJ/MhNa6UtVdZfl5GCUbHd8JxhO2Aq1BYBE6gFj5CK",
+	"uZlD7JIz6wDTgDepfP/P7Tn59psXrxBnwoyClbcVI//6zXvC1Tl5v4FonDDKoU22qO5Z5pckSyZoyc//",
+	"pqRIsP2zAnyYNfPPZDJV538FzRG7Ly3+h1FmyFu0NLzKsLg8vzq/hCgPjrq4Xjw5vzx/sgialeCImEHI",
+	"mbr46LIJP4F/goH4MIcW2nC/MVbCvzLtWlBAxYAqpbDpSY8vL9GBK7TrTFyWOU/hyxd/s1hMKLimtrlA",
+	"hu+m5jRpj0lzAcSH9HO8eIfbCIdR1UVBq93ievHCD5YEQAXm+CFine1GBv1ssDCBFkxjCl38jc0jPj3z",
+	"lmdYA9NP8gvq0hQe8goAFozsmyXoC5sfsbdxjz/LxoFkYtkR9gzUHkL9zuFOFbIKqrmIfd11A4vCcjzl",
+	"FXYWJdRmmyLWqmq1kjY/iYQYsQxBY/MDzGJoB/P8/FeE8hw7PP8DIDxnnB87brML/t5cckGrXeTKiZ4c",
+	"WqUbjpkuDz04eW6vGUPHkpassjkg9s7xu8MFxEjsqxPfm69iSiE/nO5UoRZ/qmP1Ekb/J5OIuKjweFm4",
+	"eLp77qoB0IsB6HZspccOBrDJxUfIeOm/W17JrTCX+mtMqh8jZZ1xebGl90c5Fitrjz5UMAkLeRM7B89R",
+	"mkA/FtR1UAF44AFIPi44wMJhIzbrSsPsolDrRAOvoVTYu7XjTvhlxoZeODX2wifIXMiKrznmGveJwh/s",
+	"Iw88NNNSbeFdERd8lBmUrphONy7nlxfHYI2fsNmCpRAySCMhFSloZtjm2sZcUZPnYo3i1ZE4geocc41V",
+	"sl5v7MNQZJLYQld4HsLUv0fGig/aIJJPGPZqPr9Cq9QT3QHfyjz7J7sB/p2xMmRPi7EHsBTGzMRyH8Ox",
+	"mAqmZYlIFTb/J/y8Fprn/q6ANhjLHamYtkVLA7vmPBin2LXv2Yd/NkvmO3rHenZNgk0LrZJtt3iA6zJW",
+	"jWqeG9sP1PEuPsK/gzbiO/PEPLLKVDN9ZkQvLY5ypcMsj2IgwkhtiX0NhkPGFUTxjFYEpse7V68T8vLm",
+	"PwzB/+3mh+/R3thQtSE5V9o88uLmJfnu27cnkc2lJ3ufEPVO2QxKWtX9Iln8DRFTi00ei86OSFaH3XGK",
+	"M/qe3rGvMXp8MoO1QTuJsBF4/pYspQWzCq+SZEWPwVXv24f1kQP8AeciFwn6fgx1G8x8yiGKGNi4vqP5",
+	"4A65ZsQn2KIfzeD9cvSzOhYsosrRBClGgsxR9qGgRrjCu2xPHg/+i6nNfj+slmz++YQO25xhaGqfiIW8",
+	"Z3Gz52mkwDVugj142TgNs3BjwQDXCYk4x7YPEbCjrRF0VAF/GRU03yl+gMYJfWladnxItQszo/m82wza",
+	"x7ffhQT/e82U/loinN5RuNUMbV6B3NoWx5+m7LFZ9zE8Ze8gZ6eQQuKucgEVIthQCrL4cw75uXK1wg9t",
+	"hZxLUYgy80WA+dqrAnisyxEl4J5nTF4U5dPj3Pr2tUeQ0NYt8EgRVRh1yQ6d+EoawLE+nlU/chQOlOPj",
+	"ZwFkeFz6PD7qiYjKbize29Kj+PJBDDG4OBEGHJje3gtRqirXfKmPj29su6URLuYFXbOLv5Vs/WA2xsZP",
+	"RyDHDXaQsv5vy8uei8PGUsdgVqPlnhktV118NP9MuPK+pWrzlkNx+bhIhEzEhxPltazWzAhFr5VHFh/R",
+	"rXM3zz7VegwlzROqrLiZ6Ef4d8BDHVPwzVceNothV/Y7/4Kx7ciOsx1W14KFQWAAevYirr2syAp3y1WR",
+	"2OScTz2k7HHzfF5Cfivz7LOT0XpskIx7PpppLpg9Uvb4Xj4vKb9nH/Rvy5GTvCV7pOu7qD8v7eBW/22J",
+	"B/cuEgwPboK5F96aatxSz1v+Q9q4v8OiMUD9DKjucjz6wwzmcnkXPDf3lsMG4p+S0QdzXhiO+OWEnsRm",
+	"HZA4FlEcMFfkGFZDQ7KECLZlSiMkk22fGLs+KkY1a754IsPqe7YN3jHJuro6wQ7EqI/ublvtatPBENft",
+	"eKfKvT/+nsjJMELJ/TJBIdvbvxPZAsN0dO0K1pKpY3o1GkJY4uV5A7SdOL2DZBQSFjCwZiErBFk6bOMl",
+	"uAqTfrN3gIKXn4mCYAcHTxzDBb7PetCqUdYCCxoQrGy2EdGM6i1UVxTTJuwLTB05uXix7/nB+vEmSJd/",
+	"2D1Fz1BwKKATD5qKW7oD7RuZfUysBH7nwYv4VfNYh1F6A2McgAFBCdMbDsXWz23qMlxLIC3o0uJWgYr1",
+	"9xp90VbH8im5s5Sq0+ckvAoif2NZCQGFj+PYstTb1CKrjF7WueQfdI5HOYZlXA8zyzfwxNyJ1CKTt3K1",
+	"+Dw7+Fau1yz7BmpTx/cQ13ykRBKjRxuVHQOMOXV7dx2eDb2Vboc/x57emyGGXGnf4BOjW6PZB43DRePB",
+	"Q1sCr4jrxnaoI7jVWHXPqjMjcggu+jnCJUrBHimSUU0xC5zY2Zyc9L4Eq/c4vbYVRfMmAiXJJzVqzLxO",
+	"bs68ds2HmrZEkOdLq4rfH+FsJMe3I0e33Htbhw5cv391aAc/FHl7AycFXpwn9cEufJchEaRNABKJlXq+",
+	"xcjpj1Xj0R48W47KnyeV0e/phCsH5/7wTfnW7UTYdRhAnrBOxXXD30H/ojDgECBFH1ZBETERov6Hf+V7",
+	"4YST+B4a4k+xDR533Wx3rNTPXdp80LrZSSejca8r6I97hERuHNxZuAjzCyVJWPlgftUSWhQ2DoXO6Ztg",
+	"ANwxC9l8kq39d8bKf0qz+j22kGYEkOBo7rPGnUk20f76e81qNiii/js88TnEE7zpDYBMTEu2xsk/nJjf",
+	"GFsKE2Niaaj7eZDXgYGJQgwqdx2GvbGGn7dVBu8UwkCKGfYo4qyO7Bk4IJpNO74sg7FP5ub4fXPKt/Se",
+	"OX3CMAXEyLjwGIWw3c+JAzMUUkNNf0aUprugjSdXE85mxTJ5TNHYJssPK2t0yC2mDP6nsYD/83yRdNy7",
+	"mfztrOkhNrC9SvqyL52he7TkvlcSK9wz3gpQmffUMBWwpiftLEbt+5TvH12zwhMR7kf0+Y9cU4/UsYIQ",
+	"7/vGPbEWbl4zrID/yLCG/vQyy7zJvJFlU4QWzXOCsz8R9VXSc0U1ZaxHu6YGon6e00+iczd8/vkifX1n",
+	"y1HzSAnGtvsNViZDJM/mfaey3IE2iFcSOOPhA1VSANZFkTl2dNSGMX06xfybjOsbeMVpNh/GRvfqb6Sj",
+	"xLuxxmUu6o+Nfeyw9D4li6eXXw3MzcJL/MsBxHkpxSrnqY6nEdKj1LRivw2SsiCXENcK7JVAINXC4MKt",
+	"anvLP/dJmGBaIpwGw1LwjcwzFUBysFxB9oewVQ1MTOPufHU67jZ7/7qSBfSFOh2H56sZavjj47N4HIkr",
+	"mqiL3W+Ok6oLtq/tcY08BWnT1SNgq3xFsEsUlMIsd1Ygwg2HAJQT2EPWIjurmAN/603wNc/9iI9NC02k",
+	"6v4AB6mdyXFUgeAAmrP38uY/EkJJJbc+ud9cInldCEDace3YT3NSfmQ026fiCc5K8IbPHJrHt34HuQk9",
+	"u1vgh0dQDXS6IRSKCJFjiJaBzKUiI4rurHWqyVbWeWbvmgadgavm+pl1UM7LbNV7WCCbcNZxaV1zOPKD",
+	"KzxOdo60JEuGqYssA6mT2QYF0CH/9JZO2Ir+ZNfaK5byjN20ut6f4ria96jJSXqxjFSY6DH84C/SlJWg",
+	"l6BGQgJCJ6HqMuWw7EQ6bI3ewBOHhVqTf6iMVLPSkwdv3zdqNa0YyblgGalLVCoxJzvB8HtJjXbiktMA",
+	"oC2JRH1BOS8rWUrFTngpvsM3OG44ZTKlXUl3EzZyi623AHUT6CfY9igRdRf148rKTbcx6Ey3cS3b6EWw",
+	"Le5OJMo1euI8fGfviXvvMTd/X8kNZl6f6Xw4sEReWW1P/UNmNbjWAiP77Z/6LD4A3wdhQsCdLllO/Cp8",
+	"b6wjbLMfU64IvEadLPp0E0Lqn0Y7cMO/quhKH6wiQNeCIxVPIU0t1BmFbXtujCk7UbRSKYaCWh2MxiVY",
+	"LU4cA7KhfO96goiWx08FaIL/BJzQsxumjFL2n2TDKCxUYVqt3ePErtysti6NZH/2lORMa1/5ZAZMc84E",
+	"ttTA+jLs8+jKoqVg5+SNRiJZD5CHYF3KbIfunk0Aw+qnCcCy3fDVn8U/cPiqFkcqrjLvavI90ddmfSfo",
+	"iYP8AfQmI8YzFRgSn8CkW5d53+cnwe7yJyTlT332tVM0XJv045h+sGCWWUeTCkiZr/bTmjYyzxr+DzI0",
+	"MskwQryh96dLB7gJqX98YRx0kv/MjpXPuOU34DTh6Sa64aAbNxxRgcqKabUTj85FxlKjA5/Ucjcv+MGS",
+	"5GRmO2jy/8Sc8EqKRxrHw0bgLh+vDRPRv92IuT+so/7kHvpHLjkNGxV8BhumSb0yeonNWjxuZUrf2QLp",
+	"F+zZScRs2LPjt4po9jaM6FNgwL+8ZG53zBdPEoeaMbHjAYmblzonsKy1dSRBpP1vchngID0nskqwnwJ0",
+	"HkkaJ3yXQk6C2J4RY8kr9qE4CMleMZsz7geBUl2LIeiaOQyb+nmSZmCFU+PoOb9jOW+d+Ycm/EFYDLtb",
+	"QrUqEhEVOqUh+VOuGeRi2GJfs3UJWTIAyQGmWO4ML7B8Fe4vgB6bfybUVsfzwU4HxWARBgGzjQJ2tzFE",
+	"yLICUGHbx2SolNlM+Ovdm+y3SmI7Ut7aiwMT1cy3RsqSv6fFKZOfzNDf08LHwg4JohyHl36EviqWm+IH",
+	"4AJteTWWEvnSPjZN3HGRsmn4KK590DCs+YlZ+ZuM67gr3jchDdKCjlEIGnpRvPlv+/NQ4vrBPID543vd",
+	"6tL9gHMV9Wih7wi77SDi6XIHWBcZ141bC9r22bWTdgPzJqFfALAhoB3t9fnvOpne5VQEHcVPc6abF/wm",
+	"BnerY3pU6gJy/L7/I5UFI1oegWm/dlY4NlLH9phmeIgjUZLLOhNM2UQHSLhHlyyYOwg2sZGVPtOsKtpP",
+	"G9qRktG74TyINiPX2ldRHpuNXwjyQ8nEe14wY1K/+YFkMq0LJnTiuTmzUXKsc7ThsZff/YUovcsRopMS",
+	"bJQFjI+tam65SNyPYC2JzCIm3XIRS/6n2ctan7A0zo7+27C0XdmQC3Z1pIo6Q0lCSVpr3DBAWrOIirAL",
+	"K257ClmbAg0IVyUesGUbyyrKkxe2VfzD+XLP6qC7f15u+Oy38Fu6a294wx6P3M7b+IdjFJhADaK1AKka",
+	"ZYM2qsqxmQA2pwXcfQpfIg5/sgTX318nMls2prQsXWtAGwPr2WWPhHLs2+f9hhGa2i6PFWupU97aDXKf",
+	"EqLNx9BKJkwnuOOC1CI3l2zBqNCE5hDge2FvMF89hQ1shLnaMHXXKp/7uhzN8ybehwdDSAgLRiOC2NQm",
+	"sROTFcEG2ajiPsdQIm8HG126uevvhiZw2KoROih2ixlObMudqpThuPLwFMUKYPgN1Cp43iFQtRDaLQ8v",
+	"92vKDEDDHDBhcyYyo2sFNmz3UGGRqBf3Teg6ZR6Ph995/1Xi2NAmosG3nQcq/L4Zsau7mYv0rZvWJJsZ",
+	"G9OPOAh9d/tIe2XfXGRvYKPsHNEW73mLlr8je38aDJTbngkOTsgZASyaFiMcr7+YKxCjKDhJ6rzTS1lV",
+	"cssy0FmP7hAoaHUHI/U7f76zjxxYY3Fgtrh2O3OEjAGz1EfmooOFmBsllUVBzxQzhNIsI/c0r5m6hp5x",
+	"qcxYYpsrmw1fGVqqhGCH4lTmsq6gFyZ7oG+ytyYjpPjxbzQc/T3S959cyX+RoSbhtl6uiKqhTsPyV/xQ",
+	"MKrqihV2vdEbxTvxoCmqVX7QfWd7/NhRMsz6sYAE/o8QtD4nLxQpzIR48LzReBQppVJ8Ca0/SM61zm2j",
+	"XKi2o0SxVIrs2ipiUP8OKOFK4RNaaponhKo7+6qI6vQdvtFqT/M4Gd06U+Ldcitug6f39tx5BfEEmg3C",
+	"1GPDbBsUiLjUHpRIbb00LZxIzzV4C1mBs5QyZ1Sc2J38XcA8PandK1qhThu4647p7XgbetdKRu9U2Ev5",
+	"kSLLWtmSpHUl6xI+lrUua22zKZQmfsuOfOE05Dm3d0XvxdM8+j6uRp2ER385ZTHhsa41DybppUZ0h1sV",
+	"hitZYUg0QNsxQ1B1d0hBxYyNHi1OCw/N72WXT1EDV9I1U59t+7HAY0NFZh64Z9U1cakNiTHVMp5qlTTO",
+	"ePOIb5t7VGaY0FYY6hMN6UYwhu1CrbiyndwuXeIsVKnUqueymNWutsf26W7qm1d4Ty1r9Tyc2xSMY5jq",
+	"LAuvA49KizJne/sPmxh/JdXz7LTfxjab3vgZ/XaGeYzmwyr23GrsCHPedPqzpFGaHqUK9afgvdZ7BtuO",
+	"nCj2W0Yva3PbY1M3I+ZG+0WfqFP02EHVXA6d0jdCswrV3XnpJfciO5clE05f4zLiijpQqrrw3BHNRcgl",
+	"640DHp3sZcVWOV9v9ClCBu/84L+bcMExoR/d4vqu3NzYSyLD4lLX7+AoThthy1Mxk3Bbcc0CjR4S1MBl",
+	"5Bvl9ew9F/p0saJ3OPxpth4G/20TY7FV0uy0WAsXcLK02MnTOl5MC9CpBNuGd4pDYM45ei9dmZFtFoug",
+	"I3hjsfCiEhnJMUBaOA4GF+hAPi0WaVv69vA63Je9PpV3UvEm8IWKjQ0YkYJnwhzzPUUno7tz8oPVtyDb",
+	"xSzE3bzG2km8S1VWkLTiK83lVsT99ky8l3GnyJDf/sF++gcrg6HuyQXRdYUgPJRoQGLUUOx9VpckZ/fm",
+	"jhMZKXlpE2pBXUo8Uo9nHa4wdJdZQJOiR7HkmbndV7vWGjqul6gHSNbm9S7DCbEdrBfN9xDpfW8t7Feh",
+	"tmbOq+EtiqiSUXQMA9o1rTIkmio3rOIpzaHo0ib58MqwIjRs2MpAXaOCMIr2dc88zSDlRgqm5k4zy2xx",
+	"k8NrZwI7rEEjCXRoKtysAlEXttL8xRh25l9scmCU456pGV3yNlvGfWiXSaOXZbJGR4zPVX96GYRyzp41",
+	"bIpp21E2RSUWoSFy4ExH+IRk/J6b5QJ2VFHQPlNOyVz2nZanl5fTzks4EQhn67nTKGrNHjoNF+3/AyX/",
+	"dvPD9x46/5uM6xfw2R9DNHbDn4ZzV7bEkRp5ywT4gHtmmUk0rKPT/PJyfixxhE2mxhFHNBy4LW4hfXHi",
+	"s7mU5fSnVclYNv3xkkOpW4/9O3xjf2u27WhJ8U1SBEpml28YXnOQwpYQ26dZbgVJc4mFA0c1XVTJ0gcq",
+	"r7HS2ZcbKRW7MYOfKNltIxUT8IJDk/RxC1IY6CiAjRLhAJi5klK+sguzhx933sKgezc91TZgojRW+8X2",
+	"yEOxnCAlEaA2T7NFdnT1Tx+mxIYCcHVDL/8m+Ul7cBhaaR+eVj37DKn1F6LO80FX6/fwwIRebku25gJ0",
+	"jUDrDoHU4cqEhiI9N0/nvhj3Lw7ll/zu/JSGlK/5uq4mw82a3SEr+Io6Tlt01O8K/gGUfcCOqrHdQcZX",
+	"K6PYeh+oqotGr/ftEIhcIX5xDvLF1fOCofT4KVmeIg6IrGqtyBN5vczQP5n3nKow2IyNdVGfvezevNou",
+	"sb/63vk7Mnm8RCVbuOMEgqy1kQ/uPQlEGpc7808Y3YaPN/TeKNnWvqRiBxkNg7LMwficgkP+nbHylOzh",
+	"sJLmlAIej0P+nZW6gcDqiUYHEFnHwGIKHDOOMaAm24MxtVGarM9pBJ4pwhVbulPDkDc79RmTLtuEBT+K",
+	"zdcjlz33IrppppWDXz3+0+dKl5xW8U93N5qV3QtvQmcFb9wqzUrVpCQcB5zaF6kZBglSKV2VWhOjg7sN",
+	"FWfoJYIo2W4ax73peKY3p5BfN0z/BGOf6HaDsf8r7f2zpr3/q7k+ZUXUpuLizuYuKs2q596z69APduTO",
+	"yFzm+2c1ItMj7PeD3Vpw/AkisqTAYhGXzwIdgY2/66tnE+TjFkDvmlZ6kJsJLi1scZdXjGa7HrlZhv3k",
+	"pjeG7kwiCJHY4k2LW29UliXL5Ra0J5iqIYBCKDGjIaPmoxjZyipTiW2ZWClNri4vL5/bhI8kGBT7PBEm",
+	"tG2iHXVoMlqlmz4n3ePY1XNSjOANQmZ0eB/qIu1KjuHPsnRvgXqBRUmQzasA3Xk/fBQL3YzZtQJyQ8wN",
+	"ZAab7umVq6lqwrP/cqjOcqhOfdxB9e/v6Le/XgducbBqoZ7Mhzu9klkBtHRW8ZWPN7GsObFN1AnFA+tL",
+	"Oq5o1+uP+/Lky6ew+36jWt71UY3t8ziRb2wVExLNFRUmTgkCP7E9kBwrpoIjWLIxHHV44nM4X9B5O62f",
+	"F877CHVpNtml7aL1XVptJLUIYFzLSq4rWoS9W9uAr77BblzLo/endIO79Ux3hB/xjvHv7JqmbQ+4P9jH",
+	"RA6mey8Bg81cb/9288P3Eet0ydCSMI8I9kE3al/rcNjlnTta9Ca8liy9QTrNojEOH9FoaZZB+gTN31Xm",
+	"bRpK0FslEHL5N5b29NmH2COORv6QVXSlyePLx5dnV4//eKTEuvANqMW2zhBog/c05xnUZNkIxz51P5p/",
+	"JsB2+TMzLYqzPg7g0mtZrZnusFa72BqzVBucAFTkQdrGHK1wA1kt3CmLjUAYSePtUYi9qWoLGS8+4g+f",
+	"5huq+MURxK23dMlyvHdO1WYIBof3fG45ht3meuQYTOuRstfoEWArliwPekP17eNFxjRNNyx78Ib2ABu/",
+	"cuOf6l4yw89ILTwdiNpbPNBAFbKWzT2BDbuMsMFQe4Ugfeaq2siCPYeHEP8AHrKZZwObNmzguCqJaXb7",
+	"cS2LPc62zXjBvz9W5IDp+Itp1eAPR7uUqWb6TOmK0eLB6eU2CTEhOB6wO0Lww0z+cnYDD5z9aGMUnbyu",
+	"ZhWfjnOJeoECvAJpXlAdesZExqkgTx6fLbkmq1yaCxanP9+niRYX9sDovSsutvSeGaL2ZnS+bU1N8bVg",
+	"Gbl6BjOE3jYJyRlVGnEW1tCVFrsZ2CZ4mMHJhfUXyxW5urh69uTLp+bHVW0U+5Tm7Jy8hOcVWbKdtPAh",
+	"lkAVI5cJuTwn76uauaZstmoGmPdXKQswF2M1shBNsKsc8SwUdEdyzoKURZzC1ND44PmcVooE73ukJh7M",
+	"sZD64KHs8Wfgvqn4wr64ehykDn559dXj3+/Jdws5zqllH8yEvZcLOJMLm5m5aqHcBi8+xpndCVCadyL9",
+	"dIFI6fMVgp1Ih0MRL3K+Fi9g9Dg0VKcnqa+JeHjalG1ZRbFVlYRs8VZcuUUDzIJ7GA16VKKXMPSJ0tXM",
+	"2A9ThxQ7hul8A9pQSgtW0UfKOotccnJGd47HYTMAfBk0oxUaRtrlJVDoDNCzR9hC8BSMarso7sSp/Clm",
+	"6HktFC+P/u4sHj07emNGKgg1Bx+hMTHyahRd5YH1zHXr08WWLJdQetw0dGwpwy0OgMwlJtJ+TKcXyoZs",
+	"8Xa2WBGgmZyTv5y9ZSt99moJCZNyi7nwrp4hZyv41yVRYt6CfWFC/nJ2Y5QK8+1lU9zSlNVgs2vzSHYe",
+	"UxheNZMfK2YW7Xe7AzWsMjykevdI6E3/26oDe+q/5bKo6t9UQCwajhp+8tOR0rQcj/u0TctfqBS2mDmx",
+	"nGyO6gpOqVHAubIwzNbYPUAbcbJ4PLxjropb88jUZ9GXEtdxRJ2t2Qnu9+/NuCe+OOAdB9/vRvQepY5Q",
+	"3nttarkD/AiMDcnSJ496uJrnXfhG4LFuzziYXr/EnxLbfS/fUV4dYIf5A3AyW+x/h8jrbxq0/FrqzV5l",
+	"q+VRVDCgGCrnFsmxkXgWzLH3pv09CzYoCbj4aP6Zhkr2+eDE+sDEbDnI7w/C558ExctWbPuuNtdhna7Z",
+	"Nu9b4BbC1EOqhciV89nevLad5ejb5V58dD8OxuVewd9bDWrHrrRjR+XCrrC9zXgj8Tbd7qr7wJhbXeaS",
+	"Zupicf1x/08f8YdYGC4yLXx4cFK9k4BM6rNpjZshS/7zdm9up69PK61pFnPkvs02mV1dj2Z5JNE0D5e1",
+	"0OM8y7IWgU9ZrdKuCPjnrkYIjvtYake08GDvhEyUcph90N3Q3yYNwVPAZyB4XvzMQs9137z4aH/6dJFS",
+	"kbJ8vq1mBxj29L2EwV13ws8YLsbehPaeFlIjeP5Ks4rQPI85Q1eU5y3G65IK0qUvPnKRsQ+femX1K7kV",
+	"5kboXXXnQNcZlxdbehzMZjPJY/RmEDiUVfErec8E2TZtJg9nliTK50DUwzEBhzh8I/PsRPz9rcyz34C7",
+	"nWQF5y7KFCNXQcAuGThHm3awwOxKyxKU0Vponts8vpxpspbY4EtXu0HeF+yDPhERv2cf9G8tIqBPGroq",
+	"oLzAaOmqoe0gaZB4p6HNj2bsOcSxSFauH/PxqRQ0et4wmuvNr0OpMt/CI6dsgmnfEJGGdRmJAZeVTI09",
+	"xxWxn0On2d2vw60XsRjmN1gE1uF8ShZfXD75DK8zV6V9ZTvjmmq6pIolpGAZp2Ghzt9rViN6UK0aPHvF",
+	"qnt3EOoqX1wvLozV+r8CAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -557,7 +557,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/strands/{strand}/loose": {
+    "/api/strands/{strand}/detached": {
         parameters: {
             query?: never;
             header?: never;
@@ -568,7 +568,7 @@ export interface paths {
         };
         get?: never;
         /** Let a strand go from its take, move it, or bring it home; its clips move with it */
-        put: operations["setLoose"];
+        put: operations["setDetached"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2237,14 +2237,14 @@ export interface components {
         };
         /**
          * @example {
-         *       "loose": true,
+         *       "detached": true,
          *       "shift": 1920,
          *       "was": 0
          *     }
          */
-        LooseOrder: {
+        DetachOrder: {
             /** @description false brings it home */
-            loose: boolean;
+            detached: boolean;
             /**
              * Format: int64
              * @description samples of its own rate that it then lies late
@@ -2466,7 +2466,7 @@ export interface components {
              */
             high_pass: number;
             /** @description let go from its take */
-            loose: boolean;
+            detached: boolean;
             /**
              * Format: int64
              * @description samples it lies late against its take since
@@ -3718,7 +3718,7 @@ export interface components {
                 };
             };
             /** @description by strands that were let go from their take: samples they lie late against that */
-            loose: {
+            detached: {
                 [key: string]: number;
             };
             /** @description by tracks: where each is sent and how, in words */
@@ -5567,7 +5567,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    setLoose: {
+    setDetached: {
         parameters: {
             query?: never;
             header?: never;
@@ -5578,7 +5578,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LooseOrder"];
+                "application/json": components["schemas"]["DetachOrder"];
             };
         };
         responses: {

@@ -4,7 +4,7 @@ import { patched } from "./changes";
 
 const clip = (id: string, at: number): Clip => ({ id, at, in: 0, length: 10, name: id, strands: [id] });
 const track = (id: string, ...clips: Clip[]) => ({ id, label: id, layout: "mono", off: false, clips });
-const worked = { start: 0, end: 99, start_timecode: "", layouts: {}, loose: {}, directions: {}, ways: {} };
+const worked = { start: 0, end: 99, start_timecode: "", layouts: {}, detached: {}, directions: {}, ways: {} };
 const reel: Reel = {
   id: "r",
   name: "Reel 1",

@@ -1,7 +1,7 @@
 import { address } from "./address";
 import { AudioPath, type Told } from "./audioPath";
 import { onHeadphones } from "./headphones";
-import { matrixOf, type Way, wayInWords } from "./matrix";
+import { type MonitorMode, matrixOf, modeInWords } from "./matrix";
 import { dimDb, type Hearing, type Reading, useListening, useMonitor } from "./monitor";
 import { type Head, Parser } from "./stream";
 
@@ -186,10 +186,10 @@ export class ListeningEngine {
       if (parser.head && !mine.head) {
         const { head } = parser;
         mine.head = head;
-        const way = mine.hearing.way; // it may have been changed meanwhile
-        const matrix = matrixOf(way, head.matrix, head.channels, path.outputs);
+        const mode = mine.hearing.mode; // it may have been changed meanwhile
+        const matrix = matrixOf(mode, head.matrix, head.channels, path.outputs);
         path.post({ open: id, channels: head.channels, speed, matrix, follow });
-        useMonitor.setState({ way: wayInWords(way, head.says, h.labels), gains: head.gains, readings: [] });
+        useMonitor.setState({ mode: modeInWords(mode, head.says, h.labels), gains: head.gains, readings: [] });
       }
       for (const b of blocks) {
         sent += b.frames;
@@ -230,15 +230,15 @@ export class ListeningEngine {
   }
 
   /** Changes which channels are heard, and where, without a gap. */
-  setWay(way: Way, says?: string) {
+  setMode(mode: MonitorMode, says?: string) {
     const c = this.current;
     const m = useMonitor.getState();
     if (!c || !m.hearing) return;
-    const h = { ...m.hearing, way, says: says ?? m.hearing.says };
+    const h = { ...m.hearing, mode, says: says ?? m.hearing.says };
     c.hearing = h;
     if (c.head && c.path)
-      c.path.post({ id: c.id, matrix: matrixOf(way, c.head.matrix, c.head.channels, c.path.outputs) });
-    useMonitor.setState({ hearing: h, way: wayInWords(way, c.head?.says ?? "", h.labels) });
+      c.path.post({ id: c.id, matrix: matrixOf(mode, c.head.matrix, c.head.channels, c.path.outputs) });
+    useMonitor.setState({ hearing: h, mode: modeInWords(mode, c.head?.says ?? "", h.labels) });
   }
 
   /** Ends listening. */
@@ -286,7 +286,7 @@ function begin(h: Hearing, latched: boolean, before: Hearing | undefined) {
     held: same ? m.held : [],
     clipped: same ? m.clipped : [],
     latched,
-    way: wayInWords(h.way, "", h.labels),
+    mode: modeInWords(h.mode, "", h.labels),
     gains: [],
     delay: null,
     gaps: 0,

@@ -4,9 +4,9 @@ import type { Production } from "../api/client";
 import { dbfs, gain, timecodeAt } from "../format";
 import { type Command, useCommandList, useCommands } from "../ui/commands";
 import { Choice } from "../ui/controls";
-import { clearClips, dimDb, setHeadphones, setLoop, setWay, stop, useListening, useMonitor } from "./engine";
+import { clearClips, dimDb, setHeadphones, setLoop, setMode, stop, useListening, useMonitor } from "./engine";
 import { Meters } from "./Meters";
-import type { Way } from "./matrix";
+import type { MonitorMode } from "./matrix";
 
 const floor = -60;
 const steps = 3; // dB
@@ -18,7 +18,7 @@ const speeds = [0.5, 1, 2] as const;
 const nextSpeed = () =>
   useListening.setState((s) => ({ speed: speeds[(speeds.indexOf(s.speed) + 1) % speeds.length] ?? 1 }));
 
-const wayName = (w: Way) => (w.kind === "pair" ? `pair ${w.pair}` : w.kind === "alone" ? "alone" : w.kind);
+const modeName = (w: MonitorMode) => (w.kind === "pair" ? `pair ${w.pair}` : w.kind === "alone" ? "alone" : w.kind);
 
 /** What Space would do in the stage that is shown. */
 function offered(s: { lists: Record<string, Command[]> }): string {
@@ -119,8 +119,8 @@ export function MonitorStrip({ production }: { production: Production }) {
           )}
         </p>
         {h && (
-          <p className="truncate text-quiet text-small" data-testid="way" title={m.way}>
-            {m.way}
+          <p className="truncate text-quiet text-small" data-testid="way" title={m.mode}>
+            {m.mode}
             {m.gains.some((g) => g !== 0) && `; matched by ${m.gains.map(gain).join(", ")}`}
           </p>
         )}
@@ -176,10 +176,10 @@ export function MonitorStrip({ production }: { production: Production }) {
       {h && channels > 1 && !("pair" in h.of) && !("reel" in h.of && h.of.headphones) && (
         <Choice
           aria-label="How it is heard"
-          value={wayName(h.way)}
+          value={modeName(h.mode)}
           onChange={(e) => {
             const v = e.target.value;
-            setWay(
+            setMode(
               v.startsWith("pair ")
                 ? { kind: "pair", pair: Number(v.slice(5)) }
                 : v === "direct"
@@ -190,7 +190,7 @@ export function MonitorStrip({ production }: { production: Production }) {
           className="w-32"
         >
           <option value="fold">folded down</option>
-          {h.way.kind === "alone" && <option value="alone">one alone</option>}
+          {h.mode.kind === "alone" && <option value="alone">one alone</option>}
           {Array.from({ length: Math.ceil(channels / 2) }, (_, i) => (
             <option key={i} value={`pair ${i}`}>
               {h.labels

@@ -1,5 +1,5 @@
 import { ListeningEngine } from "./ListeningEngine";
-import type { Way } from "./matrix";
+import type { MonitorMode } from "./matrix";
 import type { Hearing } from "./monitor";
 import { useListening, useMonitor } from "./monitor";
 
@@ -11,7 +11,7 @@ export const engine = new ListeningEngine();
 export const hear = (asked: Hearing, latched = false, follow = false) => engine.hear(asked, latched, follow);
 export const goOn = (change: Partial<Hearing> = {}) => engine.goOn(change);
 export const setLoop = (loop: { from: number; to: number } | undefined) => engine.setLoop(loop);
-export const setWay = (way: Way, says?: string) => engine.setWay(way, says);
+export const setMode = (mode: MonitorMode, says?: string) => engine.setMode(mode, says);
 export const stop = () => engine.stop();
 export const position = () => engine.position();
 export const prepare = (sampleRate: number) => engine.prepare(sampleRate);

@@ -8,6 +8,6 @@ export function onHeadphones(h: Hearing): Hearing {
   const wanted = useListening.getState().headphones;
   if (wanted === (h.of.headphones ?? false)) return h;
   return wanted
-    ? { ...h, of: { ...h.of, headphones: true }, speakers: h.labels, labels: ears, way: { kind: "fold" } }
-    : { ...h, of: { ...h.of, headphones: false }, labels: h.speakers ?? h.labels, way: { kind: "fold" } };
+    ? { ...h, of: { ...h.of, headphones: true }, speakers: h.labels, labels: ears, mode: { kind: "fold" } }
+    : { ...h, of: { ...h.of, headphones: false }, labels: h.speakers ?? h.labels, mode: { kind: "fold" } };
 }

@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import type { Strand, Take } from "../api/client";
 import { typing } from "../ui/commands";
-import { type Hearing, hear, position, prepare, setWay, stop, useMonitor } from "./engine";
+import { type Hearing, hear, position, prepare, setMode, stop, useMonitor } from "./engine";
 
 /** What the monitor says of a strand. */
 export function saysOf(take: Take, s: Strand): string {
@@ -26,7 +26,7 @@ export function hearStrand(take: Take, s: Strand, from: number | "here", o: Opti
       sampleRate: take.sample_rate,
       says: saysOf(take, s),
       start: take.start ?? null,
-      way: { kind: "alone", channel: 0 },
+      mode: { kind: "alone", channel: 0 },
       follows: o.follows,
     },
     o.latched,
@@ -46,7 +46,7 @@ export function hearTake(take: Take, from: number, loop?: Hearing["loop"]) {
       sampleRate: take.sample_rate,
       says: `take ${take.name}, ${strands.length} strands`,
       start: take.start ?? null,
-      way: { kind: "fold" },
+      mode: { kind: "fold" },
     },
     true,
   );
@@ -73,11 +73,11 @@ export function compare(take: Take, a: Strand, b: Strand, from: number) {
   const h = m.hearing;
   const name = (s: Strand) => s.label || `strand ${s.position}`;
   const says = (s: Strand, o: Strand) => `${name(s)} of ${take.name}, compared with ${name(o)}`;
-  if (h && "strands" in h.of && h.of.strands.length === 2 && h.match && h.way.kind === "alone") {
-    const other = 1 - h.way.channel;
+  if (h && "strands" in h.of && h.of.strands.length === 2 && h.match && h.mode.kind === "alone") {
+    const other = 1 - h.mode.channel;
     const [one, two] = h.of.strands.map((id) => take.strands.find((s) => s.id === id));
     if (one && two) {
-      setWay({ kind: "alone", channel: other }, other === 0 ? says(one, two) : says(two, one));
+      setMode({ kind: "alone", channel: other }, other === 0 ? says(one, two) : says(two, one));
       return;
     }
   }
@@ -91,7 +91,7 @@ export function compare(take: Take, a: Strand, b: Strand, from: number) {
       sampleRate: take.sample_rate,
       says: says(b, a),
       start: take.start ?? null,
-      way: { kind: "alone", channel: 1 },
+      mode: { kind: "alone", channel: 1 },
       match: true,
     },
     true,

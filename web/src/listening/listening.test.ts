@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { matrixOf, wayInWords } from "./matrix";
+import { matrixOf, modeInWords } from "./matrix";
 import { Parser } from "./stream";
 
 function stream(channels: number, blocks: { at: number; sound: number[][]; loudness?: number[] }[]): Uint8Array {
@@ -75,9 +75,9 @@ describe("what is heard of a stream", () => {
     expect([...matrixOf({ kind: "direct" }, fold, 3, 4)]).toEqual([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0]);
   });
   it("is said in words", () => {
-    expect(wayInWords({ kind: "pair", pair: 0 }, "", ["Boom", ""])).toBe("Boom left, 2 right, at 0 dB");
-    expect(wayInWords({ kind: "pair", pair: 1 }, "", ["a", "b", "c"])).toBe("c on both sides at 0 dB");
-    expect(wayInWords({ kind: "alone", channel: 0 }, "", ["Boom"])).toBe("mono, on both sides at 0 dB");
-    expect(wayInWords({ kind: "fold" }, "5.1 folded down", ["a", "b", "c"])).toBe("5.1 folded down");
+    expect(modeInWords({ kind: "pair", pair: 0 }, "", ["Boom", ""])).toBe("Boom left, 2 right, at 0 dB");
+    expect(modeInWords({ kind: "pair", pair: 1 }, "", ["a", "b", "c"])).toBe("c on both sides at 0 dB");
+    expect(modeInWords({ kind: "alone", channel: 0 }, "", ["Boom"])).toBe("mono, on both sides at 0 dB");
+    expect(modeInWords({ kind: "fold" }, "5.1 folded down", ["a", "b", "c"])).toBe("5.1 folded down");
   });
 });

@@ -1,5 +1,5 @@
 /** Which channels of a stream are heard, and where. */
-export type Way =
+export type MonitorMode =
   /** Folded down as the server says. */
   | { kind: "fold" }
   /** One channel on both sides. */
@@ -12,12 +12,12 @@ export type Way =
   | { kind: "both" };
 
 /** A factor for every channel, output after output. */
-export function matrixOf(way: Way, fold: number[][], channels: number, outputs: number): Float32Array {
+export function matrixOf(mode: MonitorMode, fold: number[][], channels: number, outputs: number): Float32Array {
   const m = new Float32Array(outputs * channels);
   const put = (output: number, channel: number, v: number) => {
     if (output < outputs && channel < channels) m[output * channels + channel] = v;
   };
-  switch (way.kind) {
+  switch (mode.kind) {
     case "fold":
       for (let c = 0; c < channels; c++) {
         put(0, c, fold[c]?.[0] ?? 0);
@@ -25,11 +25,11 @@ export function matrixOf(way: Way, fold: number[][], channels: number, outputs: 
       }
       break;
     case "alone":
-      put(0, way.channel, 1);
-      put(1, way.channel, 1);
+      put(0, mode.channel, 1);
+      put(1, mode.channel, 1);
       break;
     case "pair": {
-      const left = 2 * way.pair;
+      const left = 2 * mode.pair;
       put(0, left, 1);
       put(1, left + 1 < channels ? left + 1 : left, 1);
       break;
@@ -48,15 +48,15 @@ export function matrixOf(way: Way, fold: number[][], channels: number, outputs: 
 }
 
 /** The same in words. `says` is the server's for folding down. */
-export function wayInWords(way: Way, says: string, labels: string[]): string {
+export function modeInWords(mode: MonitorMode, says: string, labels: string[]): string {
   const name = (c: number) => labels[c] || `${c + 1}`;
-  switch (way.kind) {
+  switch (mode.kind) {
     case "fold":
       return says;
     case "alone":
-      return labels.length > 1 ? `${name(way.channel)} alone, on both sides at 0 dB` : "mono, on both sides at 0 dB";
+      return labels.length > 1 ? `${name(mode.channel)} alone, on both sides at 0 dB` : "mono, on both sides at 0 dB";
     case "pair": {
-      const left = 2 * way.pair;
+      const left = 2 * mode.pair;
       return left + 1 < labels.length
         ? `${name(left)} left, ${name(left + 1)} right, at 0 dB`
         : `${name(left)} on both sides at 0 dB`;

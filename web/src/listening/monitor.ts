@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Way } from "./matrix";
+import type { MonitorMode } from "./matrix";
 
 /** What is asked to be heard. */
 export type Hearing = {
@@ -39,7 +39,7 @@ export type Hearing = {
   says: string;
   /** Samples since midnight where the clock begins, or null. */
   start: number | null;
-  way: Way;
+  mode: MonitorMode;
   /** It goes along with the cursor of the sheet. */
   follows?: boolean;
 };
@@ -63,7 +63,7 @@ type Monitor = {
   clipped: boolean[];
   latched: boolean;
   /** How it is heard, in words. */
-  way: string;
+  mode: string;
   /** dB by which each channel was matched. */
   gains: number[];
   /** Milliseconds from the key to the first sample, for the last listening. */
@@ -85,7 +85,7 @@ export const useMonitor = create<Monitor>(() => ({
   held: [],
   clipped: [],
   latched: false,
-  way: "",
+  mode: "",
   gains: [],
   delay: null,
   gaps: 0,

@@ -146,7 +146,7 @@ function Strips({ file }: { file: FileCard }) {
                 labels: [t.label || `channel ${t.channel}`],
                 from: 0,
                 sampleRate: file.sample_rate,
-                way: { kind: "alone", channel: 0 },
+                mode: { kind: "alone", channel: 0 },
                 says: `channel ${t.channel}, ${t.label || "no label"}, ${file.name}`,
                 start: null,
               });

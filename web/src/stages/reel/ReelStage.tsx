@@ -148,9 +148,9 @@ function Modes() {
 
 /** How far a clip lies from home, in frames and milliseconds: moved in the reel, or let go in its take. */
 function awayOf(p: Production, reel: Reel) {
-  const { loose } = reel.worked_out;
+  const { detached } = reel.worked_out;
   return (c: Clip): string => {
-    const letGo = loose[c.strands[0] ?? ""];
+    const letGo = detached[c.strands[0] ?? ""];
     const samples = (c.away ?? 0) + (letGo ?? 0);
     if (samples === 0) return letGo === undefined ? "" : "let go";
     const seconds = Math.abs(samples) / p.sample_rate;

@@ -17,7 +17,7 @@ function routed(reel: Reel, from: number): Hearing {
     sampleRate: reel.sample_rate,
     says: `${reel.name} as it is routed${listeningInWords(reel)}`,
     start: 0,
-    way: { kind: "fold" },
+    mode: { kind: "fold" },
   };
 }
 
@@ -30,7 +30,7 @@ function single(reel: Reel, row: Row, from: number): Hearing {
     sampleRate: reel.sample_rate,
     says: `track ${row.track.label} alone, before its routing`,
     start: 0,
-    way: { kind: "fold" },
+    mode: { kind: "fold" },
   };
 }
 
@@ -50,7 +50,7 @@ export function playIdentification(reel: Reel) {
       sampleRate: reel.sample_rate,
       says: `the outputs of ${reel.name} in turn, by tone and pips`,
       start: null,
-      way: { kind: "fold" },
+      mode: { kind: "fold" },
     },
     true,
   );
@@ -72,7 +72,7 @@ export function playBus(reel: Reel, bus: { id: string; name: string; layout: str
       sampleRate: reel.sample_rate,
       says: `${bus.name} alone, before the outputs`,
       start: 0,
-      way: { kind: "fold" },
+      mode: { kind: "fold" },
     },
     true,
     h !== null,

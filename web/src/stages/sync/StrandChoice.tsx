@@ -25,7 +25,7 @@ export function StrandChoice({
       {take.strands.map((s) => (
         <option key={s.id} value={s.id}>
           {s.position} {s.label || "no label"}
-          {s.loose && `, ${fromHome(s.shift, take.sample_rate, rate)}`}
+          {s.detached && `, ${fromHome(s.shift, take.sample_rate, rate)}`}
         </option>
       ))}
     </Choice>

@@ -1,7 +1,7 @@
 import { type RefObject, useEffect, useMemo, useRef } from "react";
 import type { Production, SyncPair } from "../../api/client";
-import { type Hearing, hear, position, prepare, setLoop, setWay, stop, useMonitor } from "../../listening/engine";
-import type { Way } from "../../listening/matrix";
+import { type Hearing, hear, position, prepare, setLoop, setMode, stop, useMonitor } from "../../listening/engine";
+import type { MonitorMode } from "../../listening/matrix";
 import { type Command, typing, useCommandList } from "../../ui/commands";
 import { common, namesOf, type View, wholeView, zoomed } from "./view";
 
@@ -22,7 +22,7 @@ export function useHearPair({ pair: p, production, view, setView, strands, nudge
   const rate = p.ref.sample_rate;
   const names = namesOf(p);
   // What is heard begins where the view does, or goes on where it is.
-  const listen = (way: Way, latched: boolean) => {
+  const listen = (mode: MonitorMode, latched: boolean) => {
     const going = hearing();
     const c = common(p);
     const from = going ? position() : Math.max(view.centre - view.span / 2, c?.from ?? 0) * rate;
@@ -33,7 +33,7 @@ export function useHearPair({ pair: p, production, view, setView, strands, nudge
       sampleRate: rate,
       says: `${names.take} with ${names.ref}`,
       start: p.ref.start,
-      way,
+      mode,
       match: true,
     };
     void hear(h, latched, going !== null);
@@ -56,12 +56,12 @@ export function useHearPair({ pair: p, production, view, setView, strands, nudge
     sides: () => {
       const h = hearing();
       if (!h) listen({ kind: "pair", pair: 0 }, true);
-      else setWay(h.way.kind === "pair" ? { kind: "both" } : { kind: "pair", pair: 0 });
+      else setMode(h.mode.kind === "pair" ? { kind: "both" } : { kind: "pair", pair: 0 });
     },
     flip: () => {
       const h = hearing();
-      const channel = h?.way.kind === "alone" ? 1 - h.way.channel : 0;
-      if (h) setWay({ kind: "alone", channel }, `${channel === 0 ? names.ref : names.take} alone, compared`);
+      const channel = h?.mode.kind === "alone" ? 1 - h.mode.channel : 0;
+      if (h) setMode({ kind: "alone", channel }, `${channel === 0 ? names.ref : names.take} alone, compared`);
       else listen({ kind: "alone", channel }, true);
     },
     loop: () => {

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { api, must, type Strand, type Take } from "../../api/client";
 import { failed, keys } from "../../api/queries";
 import { Choice } from "../../ui/controls";
-import { useLoose } from "./Loose";
+import { useDetach } from "./Detached";
 
 /** Lets a strand go from its take; puts a mono file into another take, or into one of its own. */
 export function MoreOfStrand({
@@ -19,7 +19,7 @@ export function MoreOfStrand({
   set?: boolean;
 }) {
   const client = useQueryClient();
-  const loosen = useLoose(production);
+  const detach = useDetach(production);
   const move = (to: string) =>
     must(
       api.POST("/api/files/{file}/move", {
@@ -36,13 +36,13 @@ export function MoreOfStrand({
       title={s.file_name}
       value=""
       onChange={(e) => {
-        if (e.target.value === "loose") void loosen(s, !s.loose, 0);
+        if (e.target.value === "detached") void detach(s, !s.detached, 0);
         else if (e.target.value) void move(e.target.value);
       }}
       className="w-6 shrink-0"
     >
       <option value="">…</option>
-      <option value="loose">{s.loose ? "Bring it home" : "Let it go from its take"}</option>
+      <option value="detached">{s.detached ? "Bring it home" : "Let it go from its take"}</option>
       {set && <option value="off">Split off into a take of its own</option>}
       {set &&
         sets.slice(0, 200).map((t) => (

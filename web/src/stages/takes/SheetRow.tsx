@@ -154,7 +154,7 @@ export const Row = memo(
 
 function StrandCell({ strand: s, take, rate }: { strand: Strand; take: Take; rate: Schemas["Rate"] | undefined }) {
   const away =
-    s.loose && rate
+    s.detached && rate
       ? { short: awayInShort(s.shift, take.sample_rate, rate), says: fromHome(s.shift, take.sample_rate, rate) }
       : null;
   const look = s.off ? "text-quiet" : s.label ? "" : s.silent ? "text-quiet" : "text-caution";

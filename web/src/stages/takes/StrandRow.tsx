@@ -8,7 +8,7 @@ import { aloneIn, hearStrand } from "../../listening/keys";
 import { Choice, Key } from "../../ui/controls";
 import { Waveform } from "../../waveform/Waveform";
 import { readPart, type SheetCell } from "./cells";
-import { LooseLine } from "./Loose";
+import { DetachedLine } from "./Detached";
 import { MoreOfStrand } from "./MoreOfStrand";
 import { Figure, Text, Toggle } from "./strandCells";
 import type { useStrip } from "./useStrip";
@@ -37,7 +37,7 @@ export function StrandRow({ strand: s, take, takes, production, pointer, strip, 
   const name = s.label || "no label";
   const of = `of strand ${s.position}`;
   return (
-    <li className={`flex flex-1 flex-col ${s.loose ? "min-h-17" : "min-h-9"}`}>
+    <li className={`flex flex-1 flex-col ${s.detached ? "min-h-17" : "min-h-9"}`}>
       <div
         className={`flex min-h-9 flex-1 items-center gap-1.5 ${heard || chosen ? "bg-raised" : ""} ${s.off ? "text-quiet" : ""}`}
       >
@@ -144,7 +144,7 @@ export function StrandRow({ strand: s, take, takes, production, pointer, strip, 
         />
         <MoreOfStrand strand={s} take={take} takes={takes} production={production} set={set} />
       </div>
-      {s.loose && p && <LooseLine strand={s} take={take} production={production} rate={p.rate} />}
+      {s.detached && p && <DetachedLine strand={s} take={take} production={production} rate={p.rate} />}
     </li>
   );
 }

@@ -10,8 +10,8 @@ import { Handle } from "../../ui/Handle";
 import { useRoom } from "../../ui/room";
 import { useSizes } from "../../ui/sizes";
 import { columns, corners } from "./cells";
+import { useDetach } from "./Detached";
 import { GroupPanel } from "./GroupPanel";
-import { useLoose } from "./Loose";
 import { arranged, noOrder, ordered } from "./order";
 import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
@@ -32,7 +32,7 @@ export function TakesStage() {
   const { data } = useTakes(production);
   const lay = useLayTakes(production);
   const decide = useDecide(production);
-  const loosen = useLoose(production);
+  const detach = useDetach(production);
   const [query, setQuery] = useState("");
   const [group, setGroup] = useState("kind");
   const [sort, setSort] = useState("scene");
@@ -129,7 +129,7 @@ export function TakesStage() {
     last,
     range,
     setRange,
-    loosen,
+    detach,
     layTakes: lay.mutate,
     decideAll: decide.mutate,
     setPanel,

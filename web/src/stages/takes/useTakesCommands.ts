@@ -23,7 +23,7 @@ type Props = {
   last: RefObject<[number, number]>;
   range: Range | null;
   setRange: (to: Range | null | ((was: Range | null) => Range | null)) => void;
-  loosen: (s: Strand, loose: boolean, shift: number) => unknown;
+  detach: (s: Strand, detached: boolean, shift: number) => unknown;
   layTakes: (takes: Take[]) => void;
   decideAll: (v: { suggestions: string[]; accept: boolean }) => void;
   setPanel: (panel: TakesPanel) => void;
@@ -41,7 +41,7 @@ export function useTakesCommands({
   last,
   range,
   setRange,
-  loosen,
+  detach,
   layTakes,
   decideAll,
   setPanel,
@@ -117,9 +117,9 @@ export function useTakesCommands({
       },
       { id: "no-range", name: "Choose no stretch", run: () => setRange(null) },
       {
-        id: "loose",
+        id: "detached",
         name: "Let the strand the cursor is on go from its take, or bring it home",
-        run: () => onCursor && void loosen(onCursor, !onCursor.loose, 0),
+        run: () => onCursor && void detach(onCursor, !onCursor.detached, 0),
       },
       {
         id: "lay",
@@ -166,7 +166,7 @@ export function useTakesCommands({
       range,
       setRange,
       onCursor,
-      loosen,
+      detach,
       higher,
       setPanel,
       pointer,

@@ -1,6 +1,6 @@
 import type { Reel } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
-import { setWay, useMonitor } from "../../listening/engine";
+import { setMode, useMonitor } from "../../listening/engine";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { playOrStop } from "../reel/hearing";
 import { chooseOutput } from "./choice";
@@ -22,11 +22,11 @@ export function OutputFields({ reel, at, change }: Props) {
   const count = group ? outputs.filter((x) => x.group === group.id).length : 1;
   const set = (part: Omit<NonNullable<WeaveChange["set_output"]>, "at">, what: string) =>
     change(what, { set_output: { at, ...part } });
-  const alone = hearing?.way.kind === "alone" && hearing.way.channel === at;
+  const alone = hearing?.mode.kind === "alone" && hearing.mode.channel === at;
   const hear = () => {
-    if (alone) return setWay({ kind: "fold" });
+    if (alone) return setMode({ kind: "fold" });
     if (!hearing) playOrStop(reel);
-    setWay({ kind: "alone", channel: at });
+    setMode({ kind: "alone", channel: at });
   };
   return (
     <section aria-label={`Output ${at + 1}`} className="flex flex-col gap-2">

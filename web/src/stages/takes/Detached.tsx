@@ -6,14 +6,14 @@ import { fromHome } from "../../format";
 import { Button } from "../../ui/controls";
 
 /** Lets a strand go from its take, moves it to so many samples from home, or brings it home. */
-export function useLoose(production: string) {
+export function useDetach(production: string) {
   const client = useQueryClient();
   return useCallback(
-    (s: Strand, loose: boolean, shift: number) =>
+    (s: Strand, detached: boolean, shift: number) =>
       must(
-        api.PUT("/api/strands/{strand}/loose", {
+        api.PUT("/api/strands/{strand}/detached", {
           params: { path: { strand: s.id } },
-          body: { loose, shift: Math.round(shift), was: s.shift },
+          body: { detached, shift: Math.round(shift), was: s.shift },
         }),
       ).then(
         () => client.invalidateQueries({ queryKey: keys.production(production) }),
@@ -29,8 +29,8 @@ export function useLoose(production: string) {
 type Props = { strand: Strand; take: Take; production: string; rate: { num: number; den: number } };
 
 /** How far a strand that was let go is from home, and what moves it. */
-export function LooseLine({ strand: s, take, production, rate }: Props) {
-  const move = useLoose(production);
+export function DetachedLine({ strand: s, take, production, rate }: Props) {
+  const move = useDetach(production);
   const frame = (take.sample_rate * rate.den) / rate.num;
   const steps: [string, number][] = [
     ["frame", frame],

@@ -15,9 +15,9 @@ import (
 // mostShift bounds how far a strand may lie from home, in seconds.
 const mostShift = 3600
 
-// SetLoose lets a strand go from its take and moves it to so many samples from home, or brings it home.
+// SetDetached lets a strand go from its take and moves it to so many samples from home, or brings it home.
 // Its clips move with it. was is the shift that the person saw.
-func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was int64) error {
+func (a *App) SetDetached(ctx context.Context, id uuid.UUID, detached bool, shift, was int64) error {
 	return a.Store.InTx(ctx, func(tx store.Tx) error {
 		s, err := tx.Strand(ctx, id)
 		if err != nil {
@@ -51,14 +51,14 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 		}
 		what := fmt.Sprintf("move strand %d of %s", s.Position, t.Name)
 		switch {
-		case !loose:
+		case !detached:
 			shift = 0
 			what = fmt.Sprintf("bring strand %d of %s home", s.Position, t.Name)
-		case !s.Loose:
+		case !s.Detached:
 			what = fmt.Sprintf("let strand %d of %s go", s.Position, t.Name)
 		}
 		c := change{}
-		if c.Cells, err = cellsOf(id, value{"loose", loose}, value{"shift", shift}); err != nil {
+		if c.Cells, err = cellsOf(id, value{"detached", detached}, value{"shift", shift}); err != nil {
 			return err
 		}
 		k, err := clockOf(t, p)
@@ -73,10 +73,10 @@ func (a *App) SetLoose(ctx context.Context, id uuid.UUID, loose bool, shift, was
 	})
 }
 
-// LooseInReel finds how far strands that lie in a reel are from home, in samples of the production: by their IDs, and only
+// DetachedInReel finds how far strands that lie in a reel are from home, in samples of the production: by their IDs, and only
 // what is let go.
-func (a *App) LooseInReel(ctx context.Context, p store.Production, reel uuid.UUID) (map[string]int64, error) {
-	rows, err := a.Store.LooseInReel(ctx, reel)
+func (a *App) DetachedInReel(ctx context.Context, p store.Production, reel uuid.UUID) (map[string]int64, error) {
+	rows, err := a.Store.DetachedInReel(ctx, reel)
 	out := map[string]int64{}
 	for _, s := range rows {
 		k, err := newClock(s.Rate, p.SampleRate, 0)
