@@ -279,3 +279,65 @@ func TestVersion16Opens(t *testing.T) {
 	require.Len(t, list, 1)
 	assert.Equal(t, d.ID, list[0].ID)
 }
+
+// What version 21 of the schema holds opens: a strand that was let go is away from home as it was, what was done to strands
+// under the names of then is undone and done again, a correction holds, and what was delivered can be made again.
+func TestVersion21Opens(t *testing.T) {
+	ctx := app.WithSession(context.Background(), "ines")
+	st := restored(t, "../store/testdata/schema21.sql.gz")
+	folder, err := media.Open(t.TempDir())
+	require.NoError(t, err)
+	a := &app.App{Store: st, Media: folder, Queue: &idle{}}
+	ps, err := st.Productions(ctx, uuid.Nil, 10)
+	require.NoError(t, err)
+	require.Len(t, ps, 1)
+	p := ps[0].ID
+	away := func() (out []int64) {
+		ts, err := st.ListTakes(ctx, p, uuid.Nil, 100)
+		require.NoError(t, err)
+		var ids []uuid.UUID
+		for _, tk := range ts {
+			ids = append(ids, tk.ID)
+		}
+		strands, err := st.ListStrands(ctx, ids)
+		require.NoError(t, err)
+		for _, s := range strands {
+			if s.Detached {
+				out = append(out, s.Shift)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []int64{960}, away(), "one was let go, another was, and was brought home")
+	var undone []string
+	for range 4 {
+		what, err := a.Undo(ctx, p, app.UndoSheet)
+		require.NoError(t, err)
+		undone = append(undone, what)
+	}
+	assert.Equal(t, "type the note of 22", undone[0])
+	assert.Empty(t, away(), "%v", undone)
+	for range 4 {
+		_, err := a.Redo(ctx, p, app.UndoSheet)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, []int64{960}, away())
+
+	reels, err := st.Reels(ctx, p)
+	require.NoError(t, err)
+	require.Len(t, reels, 4)
+	for _, r := range reels {
+		require.NoError(t, r.Doc.Check(), r.Name)
+	}
+	five := reels[3].Doc.Weave
+	require.Len(t, five.Corrections, 1)
+	assert.Equal(t, -2.5, five.Corrections[0].GainDB)
+	ds, err := st.Deliveries(ctx, p, uuid.Nil, 10)
+	require.NoError(t, err)
+	require.Len(t, ds, 1)
+	assert.Equal(t, "proven", ds[0].State)
+	d, err := a.DeliverAgain(ctx, ds[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", d.State)
+	assert.NotEmpty(t, d.Plan.Sources)
+}

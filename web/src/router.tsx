@@ -10,6 +10,7 @@ import { useProductions } from "./api/queries";
 import { NewProduction } from "./NewProduction";
 import { Shell } from "./Shell";
 import { Empty } from "./ui/controls";
+import { FocusTip } from "./ui/FocusTip";
 import { Notes } from "./ui/notes";
 
 const root = createRootRoute({
@@ -17,6 +18,7 @@ const root = createRootRoute({
     <>
       <Outlet />
       <Notes />
+      <FocusTip />
     </>
   ),
 });
