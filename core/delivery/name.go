@@ -20,7 +20,7 @@ func (p *Plan) name(rule FileRule, fields fields) (string, error) {
 	if p.Test() {
 		name += "_TEST"
 	}
-	limits, ext := p.Order.Spec.Names, Containers[rule.Container]
+	limits, ext := p.Order.Spec.Names, Containers[rule.Container].Extension
 	if limits.Letters == "plain" {
 		name = plain(name)
 	}

@@ -347,11 +347,12 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 			p.Sets = append(p.Sets, set)
 		}
 	}
-	if f.Container == "mxf" && (p.Order.Picture == nil || p.Test()) {
-		p.problem(true, "delivery", "no_picture", "%s is an MXF, which is written with a picture only, and a test has none: choose a picture, or another container", path.Base(name))
+	kind := Containers[f.Container]
+	if kind.Needs && (p.Order.Picture == nil || p.Test()) {
+		p.problem(true, "delivery", "no_picture", "%s is an %s, which is written with a picture only, and a test has none: choose a picture, or another container", path.Base(name), kind.Names[0])
 	}
-	if f.Container == "flac" && len(f.Channels) > 8 {
-		p.problem(true, "delivery", "too_wide", "%s would have %d channels, and a FLAC has at most 8", path.Base(name), len(f.Channels))
+	if kind.Channels > 0 && len(f.Channels) > kind.Channels {
+		p.problem(true, "delivery", "too_wide", "%s would have %d channels, and a %s has at most %d", path.Base(name), len(f.Channels), kind.Names[0], kind.Channels)
 	}
 	p.Files = append(p.Files, f)
 	return nil
@@ -424,8 +425,7 @@ func (f File) coding() audio.Coding {
 func (p Plan) Bytes() (n int64) {
 	for _, f := range p.Files {
 		each := p.Frames * int64(len(f.Channels)*f.coding().Bytes())
-		switch f.Container {
-		case "flac", "mov", "mxf", "mp4": // made of a file that lies beside them meanwhile
+		if Containers[f.Container].Beside {
 			each *= 3
 		}
 		n += each
@@ -436,7 +436,7 @@ func (p Plan) Bytes() (n int64) {
 // Pictures is how many files of a plan take a picture along, where one is ordered.
 func (p Plan) Pictures() (n int64) {
 	for _, f := range p.Files {
-		if isPicture(f.Container) {
+		if Containers[f.Container].Picture {
 			n++
 		}
 	}

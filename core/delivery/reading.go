@@ -41,15 +41,6 @@ type reading struct {
 // likeness is what compressed sound has in common with what was ordered.
 type likeness struct{ xx, yy, xy float64 }
 
-// containerNames are those of containers as readers say them.
-var containerNames = map[string][]string{
-	"wav": {"RIFF", "RF64"}, "rf64": {"RF64"}, "bw64": {"BW64"}, "w64": {"W64"}, "aiff": {"AIFF-C", "AIFF"}, "flac": {"FLAC"}, "mov": {"MOV"}, "mxf": {"MXF"}, "mp4": {"MP4", "MOV"},
-}
-
-func isPicture(container string) bool {
-	return container == "mov" || container == "mxf" || container == "mp4"
-}
-
 // open looks at a file, and gives nothing for one that can't be read, of which it says so.
 func (p Plan) open(ctx context.Context, i int, fp *FileProof, path, tmp, with string) ([]*reading, error) {
 	f := p.Files[i]
@@ -62,7 +53,7 @@ func (p Plan) open(ctx context.Context, i int, fp *FileProof, path, tmp, with st
 	for c, ch := range f.Channels {
 		fp.Channels = append(fp.Channels, ChannelProof{Channel: c + 1, Output: ch.Output + 1, Name: ch.Name, FirstAt: -1})
 	}
-	if isPicture(f.Container) {
+	if Containers[f.Container].Picture {
 		return p.openStreams(ctx, i, fp, path, tmp, with)
 	}
 	src, err := source.Open(path)
@@ -108,7 +99,7 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 	if at, _, ok := info.Start(p.Rates.Files); ok {
 		found = p.startSays(at)
 	}
-	if with != "" || f.Container == "mxf" || f.Container == "mov" {
+	if with != "" || Containers[f.Container].Starts {
 		fp.check("start", start, found)
 	}
 	if with != "" && p.Order.Picture != nil && !p.Test() {
@@ -153,7 +144,7 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 			r.differs = src.Format.Coding != f.coding()
 		}
 		fp.check(fmt.Sprintf("sample rate of stream %d", n+1), p.Rates.Files, src.Format.SampleRate)
-		if f.Container == "mov" { // MP4 and MXF as they are written have no titles of streams
+		if Containers[f.Container].Titles {
 			fp.check(fmt.Sprintf("name of stream %d", n+1), f.Groups[n].Name, s.Title)
 		}
 	}
@@ -170,7 +161,7 @@ func groupsSay(widths []int) string {
 }
 
 func (fp *FileProof) container(f File, found string) {
-	names := containerNames[f.Container]
+	names := Containers[f.Container].Names
 	asked := names[0]
 	if slices.Contains(names, found) {
 		asked = found
@@ -194,7 +185,7 @@ func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
 	fp.check("coding", f.coding(), src.Format.Coding)
 	fp.check("length in frames", p.Frames, src.Frames)
 	o := p.Options(f)
-	if f.Container == "flac" { // it has no place for a start, nor for names
+	if Containers[f.Container].Bare {
 		o.Bext, o.IXML = nil, nil
 	}
 	if o.Bext != nil || o.IXML != nil {
@@ -207,7 +198,7 @@ func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
 			fp.check(fmt.Sprintf("name of channel %d", c+1), ch.Name, found)
 		}
 	}
-	if p.Order.Spec.Metadata.Mask && f.Container != "aiff" && f.Container != "flac" {
+	if p.Order.Spec.Metadata.Mask && Containers[f.Container].Mask {
 		fp.check("channel mask", fmt.Sprintf("%#x", o.Format.Mask), fmt.Sprintf("%#x", src.Format.Mask))
 	}
 	fp.check("snags on reading", 0, len(facts.Snags))

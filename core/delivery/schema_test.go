@@ -3,7 +3,9 @@ package delivery_test
 import (
 	"bytes"
 	"encoding/json"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -46,6 +48,29 @@ func TestTheSchemaSaysWhatTheProgramDoes(t *testing.T) {
 		assert.Error(t, valid(text), change[1])
 		_, err := delivery.ParseSpec([]byte(text))
 		assert.Error(t, err, change[1])
+	}
+}
+
+// What can be written is in the schema, in what is said of a container that can't, and in nothing else but the table.
+func TestEveryContainerIsKnown(t *testing.T) {
+	var schema struct {
+		Defs map[string]struct {
+			Properties struct{ Container struct{ Enum []string } }
+		} `json:"$defs"`
+	}
+	require.NoError(t, json.Unmarshal(delivery.Schema, &schema))
+	var listed []string
+	for _, d := range schema.Defs {
+		listed = append(listed, d.Properties.Container.Enum...)
+	}
+	assert.ElementsMatch(t, slices.Collect(maps.Keys(delivery.Containers)), listed)
+	_, err := delivery.ParseSpec([]byte(`{"format":2,"name":"x","version":1,"sample_rate":48000,"coding":"s24","packings":[{"id":"a","says":"a","files":[{"container":"tape","name":"{reel}"}]}],"names":{},"metadata":{},"papers":[],"programme":{"length":"reel"}}`))
+	require.Error(t, err)
+	for name, c := range delivery.Containers {
+		assert.Contains(t, err.Error(), name)
+		assert.NotEmpty(t, c.Codings, name)
+		assert.NotEmpty(t, c.Names, name)
+		assert.Equal(t, byte('.'), c.Extension[0], name)
 	}
 }
 

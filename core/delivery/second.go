@@ -22,7 +22,7 @@ func second(ctx context.Context, p Plan, dir string, proof *Proof) error {
 			return nil
 		}
 		path := filepath.Join(dir, filepath.FromSlash(f.Name))
-		streams, err := picture.Facts(ctx, path, demuxerOf[f.Container])
+		streams, err := picture.Facts(ctx, path, Containers[f.Container].Demuxer)
 		switch {
 		case ctx.Err() != nil:
 			return ctx.Err()
@@ -33,7 +33,7 @@ func second(ctx context.Context, p Plan, dir string, proof *Proof) error {
 		default:
 			fp.second(p, f, streams)
 		}
-		if !sndfileContainers[f.Container] {
+		if !Containers[f.Container].Sndfile {
 			return nil
 		}
 		facts, err := sndfileInfo(ctx, path)
@@ -66,18 +66,14 @@ func (fp *FileProof) second(p Plan, f File, streams []picture.Stream) {
 		found = append(found, fmt.Sprintf("%d at %d Hz", s.Channels, s.SampleRate))
 	}
 	groups := []FileGroup{{Count: len(f.Channels)}}
-	if isPicture(f.Container) {
+	if Containers[f.Container].Picture {
 		groups = f.Groups
 	}
 	for _, g := range groups {
 		asked = append(asked, fmt.Sprintf("%d at %d Hz", g.Count, p.Rates.Files))
 	}
 	fp.check("channels, by ffprobe", strings.Join(asked, " + "), strings.Join(found, " + "))
-	// Of a Wave64 it takes the padding at the end for sound.
-	if !isPicture(f.Container) && f.Container != "w64" && len(streams) == 1 && streams[0].Frames > 0 {
+	if kind := Containers[f.Container]; !kind.Picture && !kind.Padded && len(streams) == 1 && streams[0].Frames > 0 {
 		fp.check("length in frames, by ffprobe", p.Frames, streams[0].Frames)
 	}
 }
-
-// demuxerOf is how ffmpeg calls our containers; empty for those that it tells from their first bytes.
-var demuxerOf = map[string]string{"wav": "wav", "rf64": "wav", "bw64": "wav", "w64": "w64", "aiff": "aiff", "flac": "flac"}

@@ -9,9 +9,6 @@ import (
 	"time"
 )
 
-// sndfileContainers are those that sndfile-info reads, and no picture is in.
-var sndfileContainers = map[string]bool{"wav": true, "rf64": true, "w64": true, "aiff": true, "flac": true}
-
 // sndfileTime is how long sndfile-info may take: it reads headers, and for the greatest sample all of the file.
 const sndfileTime = 2 * time.Minute
 

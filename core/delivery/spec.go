@@ -146,12 +146,6 @@ type Asked struct {
 	loudness.Limits
 }
 
-// Containers that a file of a spec may have, with their extensions. Those of pictures hold sound alone where there is no
-// picture.
-var Containers = map[string]string{
-	"wav": ".wav", "rf64": ".wav", "bw64": ".wav", "w64": ".w64", "aiff": ".aif", "flac": ".flac", "mov": ".mov", "mxf": ".mxf", "mp4": ".mp4",
-}
-
 // Paperwork that can go along.
 var Paperwork = []string{"pdf", "csv", "json", "mhl"}
 
@@ -266,19 +260,12 @@ func (s Spec) checkRule(f FileRule) error {
 	if !slices.Contains([]Each{EachNone, EachOutput, EachGroup, EachTrack, EachStem, EachPart, EachMix}, f.Each) {
 		return fmt.Errorf("a file is made for each output, group, track, stem, part or mix, not for each %q", f.Each)
 	}
-	if Containers[f.Container] == "" {
-		return fmt.Errorf("the container %q is not written: wav, rf64, bw64, w64, aiff, flac, mov, mxf and mp4 are", f.Container)
+	c, ok := Containers[f.Container]
+	if !ok {
+		return fmt.Errorf("the container %q is not written: %s are", f.Container, containersSay())
 	}
-	coding := s.codingOf(f)
-	allowed := []string{"s16", "s24", "s32", "f32"}
-	switch f.Container {
-	case "flac", "mxf":
-		allowed = allowed[:2]
-	case "mp4":
-		allowed = []string{"aac"}
-	}
-	if !slices.Contains(allowed, coding) {
-		return fmt.Errorf("samples in %s are %s, not %q", f.Container, strings.Join(allowed, ", "), coding)
+	if coding := s.codingOf(f); !slices.Contains(c.Codings, coding) {
+		return fmt.Errorf("samples in %s are %s, not %q", f.Container, strings.Join(c.Codings, ", "), coding)
 	}
 	if f.Layout != "" {
 		if _, err := audio.ParseLayout(f.Layout); err != nil || f.Each == EachNone {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -281,9 +282,9 @@ func TestContainers(t *testing.T) {
 	f.route("0/0", "DX", 0, weave.Both)
 	f.route("1/1", "MX", -3, weave.Left)
 	var rules []delivery.FileRule
-	for _, c := range []string{"wav", "rf64", "bw64", "w64", "aiff", "flac"} {
-		for _, coding := range []string{"s16", "s24", "s32", "f32"} {
-			if c == "flac" && (coding == "s32" || coding == "f32") {
+	for _, c := range slices.Sorted(maps.Keys(delivery.Containers)) {
+		for _, coding := range delivery.Containers[c].Codings {
+			if delivery.Containers[c].Picture {
 				continue
 			}
 			rules = append(rules, delivery.FileRule{Container: c, Coding: coding, Name: c + "_" + coding})

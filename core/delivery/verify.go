@@ -224,7 +224,7 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 		}
 		rest = rest[k+1:]
 	}
-	b.WriteString(`(?:_TEST)?` + regexp.QuoteMeta(Containers[rule.Container]) + `$`)
+	b.WriteString(`(?:_TEST)?` + regexp.QuoteMeta(Containers[rule.Container].Extension) + `$`)
 	return regexp.MustCompile(b.String())
 }
 
@@ -314,7 +314,7 @@ func (j *judged) rule(o Checking, rule FileRule, taken []bool) {
 		missing = 1
 	}
 	if missing != 0 {
-		fp := &FileProof{Name: rule.Name + Containers[rule.Container], Checks: []Check{}, Channels: []ChannelProof{}}
+		fp := &FileProof{Name: rule.Name + Containers[rule.Container].Extension, Checks: []Check{}, Channels: []ChannelProof{}}
 		fp.check("files of this rule", number+missing, number)
 		j.Files = append(j.Files, *fp)
 	}
@@ -416,11 +416,11 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 	fp.check("sample rate", s.SampleRate, f.rate)
 	fp.check("coding", s.codingOf(rule), f.coding)
 	fp.check("length in frames, the same as all", j.Frames, f.frames)
-	carries := rule.Container != "flac" && !(s.Metadata.NoBext && s.Metadata.NoIXML) && (f.info == nil || f.info.Timecode != "")
+	carries := !Containers[rule.Container].Bare && !(s.Metadata.NoBext && s.Metadata.NoIXML) && (f.info == nil || f.info.Timecode != "")
 	if carries {
 		fp.check("start, the same as all", j.startSays(j.Start), j.startSays(f.facts.Start))
 	}
-	if rule.Container == "wav" && !s.Metadata.NoBext {
+	if Containers[rule.Container].Broadcast && !s.Metadata.NoBext {
 		fp.check("bext chunk", "there", map[bool]string{true: "there", false: "missing"}[f.sources[0].Bext != nil])
 	}
 	if f.info != nil {
@@ -445,7 +445,7 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 			}
 		}
 	}
-	if s.Metadata.Mask && f.info == nil && len(rule.Groups) == 1 && !rule.Split && rule.Container != "aiff" && rule.Container != "flac" {
+	if s.Metadata.Mask && f.info == nil && len(rule.Groups) == 1 && !rule.Split && Containers[rule.Container].Mask {
 		l, _ := audio.ParseLayout(rule.Groups[0].Layout)
 		fp.check("channel mask", fmt.Sprintf("%#x", l.Mask), fmt.Sprintf("%#x", f.sources[0].Format.Mask))
 	}

@@ -294,8 +294,7 @@ func (p Plan) encoder(f File) audio.Encoder {
 
 // isWAV reports whether a file of a plan is one of those that have a bext chunk.
 func (p Plan) isWAV(i int) bool {
-	c := p.Files[i].Container
-	return (c == "wav" || c == "rf64" || c == "bw64") && !p.Order.Spec.Metadata.NoBext
+	return Containers[p.Files[i].Container].Broadcast && !p.Order.Spec.Metadata.NoBext
 }
 
 // Options is what a file of the plan holds beside its samples.

@@ -32,16 +32,15 @@ type App struct {
 	measured  chunkCache
 }
 
+// Job is work for the background, by what it is about.
+type Job interface {
+	Kind() string
+}
+
 // Queue does work in the background.
 type Queue interface {
-	// Analyse, Check, Relate, Align, Deliver, Write and Print enqueue a job as part of a transaction and return its number.
-	Analyse(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
-	Check(ctx context.Context, tx pgx.Tx, file uuid.UUID) (int64, error)
-	Relate(ctx context.Context, tx pgx.Tx, take uuid.UUID) (int64, error)
-	Align(ctx context.Context, tx pgx.Tx, pair uuid.UUID) (int64, error)
-	Deliver(ctx context.Context, tx pgx.Tx, delivery uuid.UUID) (int64, error)
-	Write(ctx context.Context, tx pgx.Tx, writing uuid.UUID) (int64, error)
-	Print(ctx context.Context, tx pgx.Tx, print uuid.UUID) (int64, error)
+	// Add enqueues a job as part of a transaction and returns its number.
+	Add(ctx context.Context, tx pgx.Tx, j Job) (int64, error)
 	// Cancel ends a job, running or not.
 	Cancel(ctx context.Context, job int64) error
 }

@@ -35,34 +35,11 @@ type idle struct {
 	cancelled []int64
 }
 
-func (q *idle) Analyse(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
+func (q *idle) Add(context.Context, pgx.Tx, app.Job) (int64, error) {
 	q.jobs++
 	return q.jobs, nil
 }
-func (q *idle) Check(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
-func (q *idle) Relate(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
-func (q *idle) Align(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
-func (q *idle) Deliver(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
-func (q *idle) Write(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
-func (q *idle) Print(context.Context, pgx.Tx, uuid.UUID) (int64, error) {
-	q.jobs++
-	return q.jobs, nil
-}
+
 func (q *idle) Cancel(_ context.Context, job int64) error {
 	q.cancelled = append(q.cancelled, job)
 	return nil

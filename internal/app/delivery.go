@@ -332,6 +332,14 @@ func firstOf(list []string, n int) []string {
 	return append(slices.Clone(list[:n]), fmt.Sprintf("and %d more", len(list)-n))
 }
 
+// DeliverJob asks for the making of a delivery.
+type DeliverJob struct {
+	Delivery uuid.UUID `json:"delivery"`
+}
+
+// Kind implements Job.
+func (DeliverJob) Kind() string { return "deliver" }
+
 // Deliver is the work of a delivery job: render, then read back and prove. A delivery that can't
 // be made fails with the reason; the error is for what is worth another try.
 func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {

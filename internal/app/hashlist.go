@@ -87,7 +87,7 @@ func (a *App) queueChecks(ctx context.Context, tx store.Tx, production uuid.UUID
 	}
 	for _, f := range fs {
 		if named[f.Name] {
-			if _, err := a.Queue.Check(ctx, tx.Tx, f.ID); err != nil {
+			if _, err := a.Queue.Add(ctx, tx.Tx, CheckJob{f.ID}); err != nil {
 				return err
 			}
 		}
@@ -109,6 +109,14 @@ func ready(ctx context.Context, q store.Queries, production uuid.UUID) (out []st
 		}
 	}
 }
+
+// CheckJob asks for a file to be compared with hash lists.
+type CheckJob struct {
+	File uuid.UUID `json:"file"`
+}
+
+// Kind implements Job.
+func (CheckJob) Kind() string { return "check" }
 
 // Check is the work of a job: compare a file with the hash lists that name it.
 func (a *App) Check(ctx context.Context, id uuid.UUID) error {

@@ -123,7 +123,7 @@ func (a *App) insertFile(ctx context.Context, fs ...store.File) error {
 }
 
 func (a *App) queueAnalysis(ctx context.Context, tx store.Tx, f store.File) error {
-	job, err := a.Queue.Analyse(ctx, tx.Tx, f.ID)
+	job, err := a.Queue.Add(ctx, tx.Tx, AnalyseJob{f.ID})
 	if err != nil {
 		return err
 	}
@@ -213,6 +213,14 @@ func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
 	}
 	return errors.Join(err, a.Media.RemoveOriginal(id))
 }
+
+// AnalyseJob asks for the analysis of a file.
+type AnalyseJob struct {
+	File uuid.UUID `json:"file"`
+}
+
+// Kind implements Job.
+func (AnalyseJob) Kind() string { return "analyse" }
 
 // Analyse is the work of an intake job: bring the file here, read it once, and make it part of a
 // take. A file that is at fault is refused, with the reason; the error is for what is worth

@@ -97,6 +97,14 @@ func (a *App) OrderPrints(ctx context.Context, reelID uuid.UUID, o printing.Orde
 	})
 }
 
+// PrintJob asks for a print to be made and laid.
+type PrintJob struct {
+	Print uuid.UUID `json:"print"`
+}
+
+// Kind implements Job.
+func (PrintJob) Kind() string { return "print" }
+
 // Print is the work of a printing job: render, read back, take in, and lay once it has been analysed.
 func (a *App) Print(ctx context.Context, id uuid.UUID) error {
 	p, err := a.Store.Print(ctx, id)

@@ -20,7 +20,7 @@ type queueKind struct {
 	event string // of what has changed
 	lock  func(ctx context.Context, tx store.Tx, id uuid.UUID) (queued, error)
 	move  func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error
-	add   func(ctx context.Context, tx store.Tx, id uuid.UUID) (job int64, err error)
+	work  func(id uuid.UUID) Job
 	job   func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error
 	clear func(id uuid.UUID) error // what is left of one that was not begun, or nil
 }
@@ -45,9 +45,7 @@ func (a *App) queueKinds() map[string]queueKind {
 			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
 				return tx.MoveDelivery(ctx, id, state, nil)
 			},
-			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
-				return a.Queue.Deliver(ctx, tx.Tx, id)
-			},
+			work: func(id uuid.UUID) Job { return DeliverJob{id} },
 			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
 				return tx.SetDeliveryJob(ctx, id, job)
 			},
@@ -62,9 +60,7 @@ func (a *App) queueKinds() map[string]queueKind {
 			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
 				return tx.MoveWriting(ctx, id, state, nil, nil)
 			},
-			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
-				return a.Queue.Write(ctx, tx.Tx, id)
-			},
+			work: func(id uuid.UUID) Job { return WriteJob{id} },
 			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
 				return tx.SetWritingJob(ctx, id, job)
 			},
@@ -78,9 +74,7 @@ func (a *App) queueKinds() map[string]queueKind {
 			move: func(ctx context.Context, tx store.Tx, id uuid.UUID, state string) error {
 				return tx.MovePrint(ctx, id, state, nil)
 			},
-			add: func(ctx context.Context, tx store.Tx, id uuid.UUID) (int64, error) {
-				return a.Queue.Print(ctx, tx.Tx, id)
-			},
+			work: func(id uuid.UUID) Job { return PrintJob{id} },
 			job: func(ctx context.Context, tx store.Tx, id uuid.UUID, job int64) error {
 				return tx.SetPrintJob(ctx, id, job)
 			},
@@ -92,7 +86,7 @@ func (a *App) queueKinds() map[string]queueKind {
 // enqueue makes a job of its own for a row that waits.
 func (a *App) enqueue(ctx context.Context, tx store.Tx, kind string, id, production uuid.UUID) error {
 	k := a.queueKinds()[kind]
-	job, err := k.add(ctx, tx, id)
+	job, err := a.Queue.Add(ctx, tx.Tx, k.work(id))
 	if err != nil {
 		return err
 	}

@@ -28,6 +28,14 @@ func membersOf(strands []store.Strand) string {
 	return b.String()
 }
 
+// RelateJob asks for the members of a take to be compared.
+type RelateJob struct {
+	Take uuid.UUID `json:"take"`
+}
+
+// Kind implements Job.
+func (RelateJob) Kind() string { return "relate" }
+
 // Relate is the work of a job: compare the members of a set of files with each other, and suggest
 // what follows. Where the set has changed again since the job was ordered, another job is on its way
 // or has been.

@@ -72,7 +72,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 				continue
 			}
 			added++
-			if _, err := a.Queue.Align(ctx, tx.Tx, s.ID); err != nil {
+			if _, err := a.Queue.Add(ctx, tx.Tx, AlignJob{s.ID}); err != nil {
 				return err
 			}
 		}
@@ -99,7 +99,7 @@ func (a *App) AlignAgain(ctx context.Context, id uuid.UUID) error {
 		if err := tx.MoveSync(ctx, id, "proposed"); err != nil {
 			return err
 		}
-		if _, err := a.Queue.Align(ctx, tx.Tx, id); err != nil {
+		if _, err := a.Queue.Add(ctx, tx.Tx, AlignJob{id}); err != nil {
 			return err
 		}
 		return publish(ctx, tx.Queries, pairChanged(s)...)
@@ -113,6 +113,14 @@ func pairChanged(s store.Sync) []Event {
 		{Production: s.ProductionID, Kind: "takes", Rows: []uuid.UUID{s.Take}},
 	}
 }
+
+// AlignJob asks for a pair of takes to be lined up.
+type AlignJob struct {
+	Pair uuid.UUID `json:"pair"`
+}
+
+// Kind implements Job.
+func (AlignJob) Kind() string { return "align" }
 
 // Align is the work of a job: compare a pair by what it hears.
 func (a *App) Align(ctx context.Context, id uuid.UUID) error {

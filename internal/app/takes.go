@@ -244,7 +244,7 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	case members == t.Related:
 		found.Relations = t.Relations
 	default:
-		if _, err := a.Queue.Relate(ctx, tx.Tx, id); err != nil {
+		if _, err := a.Queue.Add(ctx, tx.Tx, RelateJob{id}); err != nil {
 			return err
 		}
 	}

@@ -144,6 +144,14 @@ func (a *App) OrderWritings(ctx context.Context, production uuid.UUID, o Writing
 	})
 }
 
+// WriteJob asks for a take to be written out.
+type WriteJob struct {
+	Writing uuid.UUID `json:"writing"`
+}
+
+// Kind implements Job.
+func (WriteJob) Kind() string { return "write" }
+
 // Write is the work of a writing job: write the files, read them back, compare.
 func (a *App) Write(ctx context.Context, id uuid.UUID) error {
 	row, err := a.Store.Writing(ctx, id)

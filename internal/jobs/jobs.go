@@ -7,7 +7,9 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -39,7 +41,13 @@ func NewQueue(st *store.Store, log *slog.Logger) (*Queue, error) {
 	return &Queue{c}, err
 }
 
-func insert(r *rivertype.JobInsertResult, err error) (int64, error) {
+// Add enqueues a job as part of a transaction and returns its number.
+func (q *Queue) Add(ctx context.Context, tx pgx.Tx, j app.Job) (int64, error) {
+	i := slices.IndexFunc(kinds, func(k kind) bool { return k.kind() == j.Kind() })
+	if i < 0 {
+		return 0, fmt.Errorf("nobody does jobs of the kind %q", j.Kind())
+	}
+	r, err := q.client.InsertTx(ctx, tx, j, kinds[i].options())
 	if err != nil {
 		return 0, store.Tag(err)
 	}
@@ -55,27 +63,46 @@ func (q *Queue) Cancel(ctx context.Context, job int64) error {
 	return err
 }
 
-// workers are what is done for each kind of job: a file of this package each.
-func workers(a *app.App, log *slog.Logger) *river.Workers {
-	w := river.NewWorkers()
-	add(w, log, analyse(a))
-	add(w, log, check(a))
-	add(w, log, relate(a))
-	add(w, log, align(a))
-	add(w, log, deliver(a))
-	add(w, log, write(a))
-	add(w, log, makePrint(a))
-	return w
+// kinds are all kinds of job: a file of this package each.
+var kinds = []kind{analyse, check, relate, align, deliver, write, makePrint}
+
+type kind interface {
+	kind() string
+	options() *river.InsertOpts
+	register(w *river.Workers, a *app.App, log *slog.Logger)
 }
 
 // work is what is done for a kind of job, and what is said where it can't be done.
-type work[T river.JobArgs] struct {
-	do     func(ctx context.Context, args T) error
-	refuse func(ctx context.Context, args T, why *snag.Refusal) error // nil where nobody waits for the outcome
+type work[T app.Job] struct {
+	queue  string
+	after  time.Duration // that it waits at least
+	do     func(ctx context.Context, a *app.App, job T) error
+	refuse func(ctx context.Context, a *app.App, job T, why *snag.Refusal) error // nil where nobody waits for the outcome
 }
 
-func add[T river.JobArgs](w *river.Workers, log *slog.Logger, k work[T]) {
-	river.AddWorker(w, &worker[T]{log: log, work: k})
+func (k work[T]) kind() string {
+	var job T
+	return job.Kind()
+}
+
+func (k work[T]) options() *river.InsertOpts {
+	o := &river.InsertOpts{Queue: k.queue}
+	if k.after > 0 {
+		o.ScheduledAt = time.Now().Add(k.after)
+	}
+	return o
+}
+
+func (k work[T]) register(w *river.Workers, a *app.App, log *slog.Logger) {
+	river.AddWorker(w, &worker[T]{log: log, app: a, work: k})
+}
+
+func workers(a *app.App, log *slog.Logger) *river.Workers {
+	w := river.NewWorkers()
+	for _, k := range kinds {
+		k.register(w, a, log)
+	}
+	return w
 }
 
 // maxDeaths is how many workers may die over a job. A job that takes its worker with it every time would keep all
@@ -84,10 +111,11 @@ const maxDeaths = 3
 
 // worker does the jobs of a kind. A defect that one brings to light is the end of that one only, and so is one that
 // workers die over.
-type worker[T river.JobArgs] struct {
+type worker[T app.Job] struct {
 	river.WorkerDefaults[T]
-	work[T]
-	log *slog.Logger
+	work work[T]
+	app  *app.App
+	log  *slog.Logger
 }
 
 // Work implements river.Worker.
@@ -100,7 +128,7 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 		w.log.Error("workers died over a job", "kind", job.Kind, "job", job.ID, "args", string(job.EncodedArgs), "deaths", kept.Deaths)
 		return w.giveUp(ctx, job.Args, snag.Refuse("worker_died", "the worker died over it %d times, and it was given up so that others go on; the log says more, and it can be tried again", kept.Deaths))
 	}
-	err := safely.Do(func() error { return w.do(ctx, job.Args) })
+	err := safely.Do(func() error { return w.work.do(ctx, w.app, job.Args) })
 	var p *safely.Panic
 	if errors.As(err, &p) {
 		w.log.Error("a defect", "kind", job.Kind, "job", job.ID, "args", string(job.EncodedArgs), "panic", p.Value, "stack", string(p.Stack))
@@ -110,10 +138,10 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 }
 
 func (w *worker[T]) giveUp(ctx context.Context, args T, why *snag.Refusal) error {
-	if w.refuse == nil {
+	if w.work.refuse == nil {
 		return nil
 	}
-	return w.refuse(ctx, args, why)
+	return w.work.refuse(ctx, w.app, args, why)
 }
 
 // Timeout implements river.Worker: a file may be as long as it likes.

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"zestyloom/core/snag"
+	"zestyloom/internal/app"
 )
 
 // What ends a worker, or would, is the end of the one thing it was about; what is worth another try gets one.
@@ -34,23 +35,23 @@ func TestWhatOneJobBringsToLight(t *testing.T) {
 		"no such field": {`{"river:queue": 1}`, func() error { return nil }, "", false},
 	} {
 		refused := ""
-		w := &worker[AnalyseArgs]{log: slog.New(slog.DiscardHandler), work: work[AnalyseArgs]{do: func(context.Context, AnalyseArgs) error { return c.do() },
-			refuse: func(_ context.Context, _ AnalyseArgs, why *snag.Refusal) error {
+		w := &worker[app.AnalyseJob]{log: slog.New(slog.DiscardHandler), work: work[app.AnalyseJob]{do: func(context.Context, *app.App, app.AnalyseJob) error { return c.do() },
+			refuse: func(_ context.Context, _ *app.App, _ app.AnalyseJob, why *snag.Refusal) error {
 				refused = why.Code
 				return nil
 			}}}
-		err := w.Work(t.Context(), &river.Job[AnalyseArgs]{JobRow: &rivertype.JobRow{Kind: "analyse", Metadata: []byte(c.metadata)}, Args: AnalyseArgs{uuid.New()}})
+		err := w.Work(t.Context(), &river.Job[app.AnalyseJob]{JobRow: &rivertype.JobRow{Kind: "analyse", Metadata: []byte(c.metadata)}, Args: app.AnalyseJob{File: uuid.New()}})
 		assert.Equal(t, c.refused, refused, name)
 		assert.Equal(t, c.again, err != nil, name)
 	}
-	nobody := &worker[CheckArgs]{log: slog.New(slog.DiscardHandler), work: work[CheckArgs]{do: func(context.Context, CheckArgs) error { panic("x") }}}
-	assert.NoError(t, nobody.Work(t.Context(), &river.Job[CheckArgs]{JobRow: &rivertype.JobRow{Metadata: []byte("{}")}}), "where nobody waits, it is logged")
+	nobody := &worker[app.CheckJob]{log: slog.New(slog.DiscardHandler), work: work[app.CheckJob]{do: func(context.Context, *app.App, app.CheckJob) error { panic("x") }}}
+	assert.NoError(t, nobody.Work(t.Context(), &river.Job[app.CheckJob]{JobRow: &rivertype.JobRow{Metadata: []byte("{}")}}), "where nobody waits, it is logged")
 }
 
 func TestTriedAgainSoon(t *testing.T) {
-	w := &worker[AnalyseArgs]{}
+	w := &worker[app.AnalyseJob]{}
 	for attempt, most := range map[int]time.Duration{1: 2 * time.Second, 3: 5 * time.Second, 10: 31 * time.Second, 1000: 31 * time.Second} {
-		next := time.Until(w.NextRetry(&river.Job[AnalyseArgs]{JobRow: &rivertype.JobRow{Attempt: attempt}}))
+		next := time.Until(w.NextRetry(&river.Job[app.AnalyseJob]{JobRow: &rivertype.JobRow{Attempt: attempt}}))
 		assert.Positive(t, next)
 		assert.Less(t, next, most, "attempt %d", attempt)
 	}

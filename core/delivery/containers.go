@@ -1,0 +1,48 @@
+package delivery
+
+import "strings"
+
+// Container is a kind of file that a spec may ask for: all that differs from one to another but how it is written (sink).
+type Container struct {
+	Extension string
+	Names     []string // what readers say that it is; the first is what is asked for
+	Codings   []string // of samples in it
+	Channels  int      // at most; 0 is any number
+	Picture   bool     // made for pictures: it holds sound alone where there is none
+	Needs     bool     // a picture
+	Beside    bool     // made by ffmpeg, of WAV files that lie beside it meanwhile
+
+	Broadcast bool // a WAV, with a bext chunk
+	Bare      bool // has no place for a start, nor for names of channels
+	Mask      bool // has a place for the mask of speakers of WAVEFORMATEXTENSIBLE
+	Starts    bool // of pictures: says where it starts without one, too
+	Titles    bool // of pictures: names its streams
+
+	Demuxer string // what ffprobe calls it; empty where it tells from the first bytes
+	Padded  bool   // ffprobe takes its padding at the end for sound
+	Sndfile bool   // sndfile-info reads it
+}
+
+var pcm = []string{"s16", "s24", "s32", "f32"}
+
+// Containers are those that files may be written in, by the names that specs call them by.
+var Containers = map[string]Container{
+	"wav":  {Extension: ".wav", Names: []string{"RIFF", "RF64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav", Sndfile: true},
+	"rf64": {Extension: ".wav", Names: []string{"RF64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav", Sndfile: true},
+	"bw64": {Extension: ".wav", Names: []string{"BW64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav"},
+	"w64":  {Extension: ".w64", Names: []string{"W64"}, Codings: pcm, Mask: true, Demuxer: "w64", Padded: true, Sndfile: true},
+	"aiff": {Extension: ".aif", Names: []string{"AIFF-C", "AIFF"}, Codings: pcm, Demuxer: "aiff", Sndfile: true},
+	"flac": {Extension: ".flac", Names: []string{"FLAC"}, Codings: pcm[:2], Channels: 8, Beside: true, Bare: true, Demuxer: "flac", Sndfile: true},
+	"mov":  {Extension: ".mov", Names: []string{"MOV"}, Codings: pcm, Picture: true, Beside: true, Mask: true, Starts: true, Titles: true},
+	"mxf":  {Extension: ".mxf", Names: []string{"MXF"}, Codings: pcm[:2], Picture: true, Needs: true, Beside: true, Mask: true, Starts: true},
+	"mp4":  {Extension: ".mp4", Names: []string{"MP4", "MOV"}, Codings: []string{"aac"}, Picture: true, Beside: true, Mask: true},
+}
+
+// order is that in which they are listed.
+var containerOrder = []string{"wav", "rf64", "bw64", "w64", "aiff", "flac", "mov", "mxf", "mp4"}
+
+// containersSay lists them in words.
+func containersSay() string {
+	last := len(containerOrder) - 1
+	return strings.Join(containerOrder[:last], ", ") + " and " + containerOrder[last]
+}
