@@ -4,7 +4,8 @@ import { timecodeAt } from "../format";
 import { fadeAt, valueAt } from "../timeline/curve";
 import { dragged, movedTo, without } from "./curve";
 import { envelopeDb, envelopeY, movedPoint, pointNear, thinned, withPoint } from "./envelope";
-import { kinOf, shownAs } from "./ghost";
+import { ofClip, ofTrack } from "./enveloped";
+import { kinOf, levelOf, shownAs } from "./ghost";
 import { pasting } from "./paste";
 import { parsePosition } from "./position";
 
@@ -78,6 +79,29 @@ test("points are put, moved between their neighbours, and thinned", () => {
   const line = [0, 10, 20, 30].map((at) => ({ at, value: -at / 10 }));
   expect(thinned([...line, { at: 40, value: 0 }])).toEqual([line[0], line[3], { at: 40, value: 0 }]);
   for (const db of [12, 0, -20, -48]) expect(envelopeDb(envelopeY(db, 7, 120), 7, 120)).toBeCloseTo(db, 6);
+});
+
+test("a track's level is drawn over its time, and a clip's envelope over its sound", () => {
+  const reel = (tracks: object[]) => ({ doc: { tracks } }) as unknown as Reel;
+  const c = { ...clip("a"), in: 20, at: 1000, length: 50, gain: [{ at: 30, value: -1 }] };
+  const t = { id: "t", label: "Boom", layout: "mono", off: false, clips: [c], gain: [{ at: 5, value: -2 }] } as Track;
+  const over = [ofClip(c), ofTrack(t)] as const;
+  expect(over.map((o) => o.shift + 1010)).toEqual([30, 1010]);
+  expect(over[0].put([])).toEqual({ set: { clips: ["a"], gain: [] } });
+  expect(over[1].put([])).toEqual({ set_track: { id: "t", gain: [] } });
+  expect(withPoint(over[1].drawn, 1010, -60)).toEqual([
+    { at: 5, value: -2 },
+    { at: 1010, value: -48 },
+  ]);
+  // As the reel has become: what somebody else drew meanwhile, or that it is gone.
+  const now = reel([{ ...t, gain: [], clips: [{ ...c, gain: [{ at: 40, value: 3 }] }] }]);
+  expect(over[0].in(now)?.drawn.gain).toEqual([{ at: 40, value: 3 }]);
+  expect(over[1].in(now)?.drawn.gain).toEqual([]);
+  expect(over.map((o) => o.in(reel([])))).toEqual([undefined, undefined]);
+  // What is dragged is seen before it is answered, on its own track alone.
+  const ghost = { kind: "curve", clips: new Set(["t"]), gain: [{ at: 7, value: 0 }] } as const;
+  expect(levelOf(t, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 7, value: 0 }]);
+  expect(levelOf({ ...t, id: "u" }, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 5, value: -2 }]);
 });
 
 test("curves are drawn as they sound", () => {

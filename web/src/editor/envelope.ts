@@ -2,6 +2,9 @@ import type { Clip, Schemas } from "../api/client";
 
 type Curve = Schemas["Curve"];
 
+/** What an envelope is drawn over, as far as it bounds the points: where it begins, how long it is, and its points. */
+export type Drawn = Pick<Clip, "in" | "length" | "gain">;
+
 /** Bounds of an envelope that is drawn, in dB. */
 export const envelopeTop = 12;
 export const envelopeFloor = -48;
@@ -18,7 +21,7 @@ export const envelopeDb = (y: number, top: number, height: number) =>
   bounded(envelopeFloor + (1 - (y - top) / height) * (envelopeTop - envelopeFloor));
 
 /** An envelope with a point at a place of the strand, in place of one that lies there. Without points it begins level. */
-export function withPoint(c: Clip, at: number, value: number, shape?: Curve[number]["shape"]): Curve {
+export function withPoint(c: Drawn, at: number, value: number, shape?: Curve[number]["shape"]): Curve {
   const inside = Math.round(Math.max(c.in, Math.min(c.in + c.length - 1, at)));
   const was = c.gain ?? [];
   const here = was.find((p) => p.at === inside);
@@ -27,7 +30,7 @@ export function withPoint(c: Clip, at: number, value: number, shape?: Curve[numb
 }
 
 /** A point moved, between its neighbours. */
-export function movedPoint(c: Clip, index: number, at: number, value: number): Curve {
+export function movedPoint(c: Drawn, index: number, at: number, value: number): Curve {
   const was = c.gain ?? [];
   const before = was[index - 1]?.at ?? c.in - 1;
   const after = was[index + 1]?.at ?? c.in + c.length;

@@ -7,6 +7,7 @@ export type Ghost =
   | { kind: "move"; clips: ReadonlySet<string>; by: number; onto: Readonly<Record<string, string>> }
   | { kind: "trim"; clips: ReadonlySet<string>; edge: "head" | "tail"; by: number }
   | { kind: "fade"; clips: ReadonlySet<string>; end: "in" | "out"; length: number }
+  /** Of a clip or a track, by its ID. */
   | { kind: "curve"; clips: ReadonlySet<string>; gain: Curve };
 
 /** The clips that are edited together with some: those of their ties. */
@@ -17,6 +18,10 @@ export function kinOf(tracks: Track[], clips: ReadonlySet<string>): Set<string> 
   if (ties.size > 0) for (const t of tracks) for (const c of t.clips) if (c.tie && ties.has(c.tie)) all.add(c.id);
   return all;
 }
+
+/** The points of a track's level as they would be. */
+export const levelOf = (t: Track, g: Ghost | null): Curve =>
+  (g?.kind === "curve" && g.clips.has(t.id) ? g.gain : t.gain) ?? [];
 
 /** A clip as it would be. */
 export function shownAs(c: Clip, g: Ghost | null): Clip {

@@ -30,8 +30,8 @@ type Editor = {
   /** Edits act on the named clips without their kin. */
   alone: boolean;
   snap: boolean;
-  /** The pointer draws envelopes on clips. */
-  drawing: boolean;
+  /** The pointer draws envelopes: of clips, of tracks, or it draws none. */
+  drawing: "" | "clips" | "tracks";
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */
@@ -56,7 +56,7 @@ const fresh: Editor = {
   tracks: [],
   alone: false,
   snap: true,
-  drawing: false,
+  drawing: "",
   follow: true,
   ghost: null,
   clipboard: [],

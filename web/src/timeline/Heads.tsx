@@ -1,9 +1,9 @@
 import { Ear } from "lucide-react";
 import { memo, useEffect, useRef, useState } from "react";
-import type { Clip, EditAction, Production, Reel } from "../api/client";
+import type { Clip, EditAction, Production, Reel, Track } from "../api/client";
 import { stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
-import { plural } from "../format";
+import { gain, plural } from "../format";
 import { kindOf, stemColour, stemWeave } from "../ui/stems";
 import { type Row, rowsIn } from "./geometry";
 import { headWidth, timecodeIn } from "./place";
@@ -160,7 +160,7 @@ const Head = memo(function Head(p: HeadProps) {
         role="gridcell"
         tabIndex={-1}
         className="sr-only"
-        aria-label={`${plural(t.clips.length, "clip")} of ${t.label}`}
+        aria-label={[`${plural(t.clips.length, "clip")} of ${t.label}`, ...levelSaid(t)].join(", ")}
       >
         <ul>
           {t.clips.slice(0, mostSaid).map((c) => (
@@ -173,6 +173,12 @@ const Head = memo(function Head(p: HeadProps) {
     </div>
   );
 });
+
+/** A track's level in words; nothing for one that is as it is. */
+function levelSaid(t: Track): string[] {
+  const said = t.gain_db ? [`level ${gain(t.gain_db)}`] : [];
+  return t.gain?.length ? [...said, `level over time, ${plural(t.gain.length, "point")}`] : said;
+}
 
 /** A clip in words. */
 function said(c: Clip, p: HeadProps): string {

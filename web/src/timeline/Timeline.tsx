@@ -56,6 +56,7 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
           tracks: s.tracks,
           ghost: s.ghost,
           follow: s.follow,
+          levels: s.drawing === "tracks",
           away,
           ratio,
         };

@@ -2,7 +2,7 @@ import type { Clip } from "../api/client";
 import { stemOf } from "../editor/routes";
 import { kindOf } from "../ui/stems";
 import { nameHeight, type Row, rowsIn, xOf } from "./geometry";
-import { paintEnvelope, paintKnots, paintThread } from "./paintThread";
+import { paintEnvelope, paintKnots, paintLevel, paintThread } from "./paintThread";
 import { paintTies } from "./paintTies";
 import { inView, type Scene } from "./scene";
 
@@ -45,6 +45,7 @@ export function paintClips(g: CanvasRenderingContext2D, s: Scene) {
   for (const row of rows) {
     const colour = row.track.off ? s.colours.quiet : s.colours.stem(kindOf(stemOf(s.reel, row.track.id)));
     for (const c of inView(s, row, v.from, to)) paintClip(g, s, row, c, colour);
+    paintLevel(g, s, row);
   }
   paintTies(g, s, rows);
 }
@@ -75,7 +76,7 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
   for (let n = 0; n < lanes; n++) {
     if (n >= c.strands.length && c.strands.length > 1) continue;
     const middle = top + nameHeight + lane * (n + 0.5);
-    paintThread(g, s, c, n, colour, Math.max(0, left), Math.min(v.width, right), middle, lane / 2 - 1);
+    paintThread(g, s, row, c, n, colour, Math.max(0, left), Math.min(v.width, right), middle, lane / 2 - 1);
   }
   g.globalAlpha = 1;
   paintEnvelope(g, s, c, top + nameHeight, height - nameHeight);

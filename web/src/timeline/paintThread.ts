@@ -1,14 +1,18 @@
-import type { Clip } from "../api/client";
+import type { Clip, Schemas } from "../api/client";
 import { envelopeY } from "../editor/envelope";
+import { levelOf } from "../editor/ghost";
 import { fadeAt, valueAt } from "./curve";
-import { soundName, xOf } from "./geometry";
+import { envelopeLane, type Row, soundName, xOf } from "./geometry";
 import type { Scene } from "./scene";
 import { Reader } from "./wave";
+
+type Curve = Schemas["Curve"];
 
 /** A channel of a clip as the thread of its sound: dotted where it is off, tapered by its fades. */
 export function paintThread(
   g: CanvasRenderingContext2D,
   s: Scene,
+  row: Row,
   c: Clip,
   channel: number,
   colour: string,
@@ -23,12 +27,14 @@ export function paintThread(
   const strand = soundName(c, channel);
   const reader = new Reader(s.tiles, strand, samples);
   const close = v.px * s.ratio > 4; // single samples can be told apart: a line through them
-  const base = s.follow ? 10 ** ((c.gain_db ?? 0) / 20) : 1;
+  const base = s.follow ? 10 ** (((c.gain_db ?? 0) + (row.track.gain_db ?? 0)) / 20) : 1;
+  const level = s.follow ? levelOf(row.track, s.ghost) : [];
   const fadeIn = c.fade_in?.length ?? 0;
   const fadeOut = c.fade_out?.length ?? 0;
   const factor = (at: number) => {
     let f = base;
     if (s.follow && c.gain?.length) f *= 10 ** (valueAt(c.gain, c.in + at - c.at) / 20);
+    if (level.length > 0) f *= 10 ** (valueAt(level, at) / 20);
     if (at - c.at < fadeIn) f *= fadeAt(c.fade_in?.shape, (at - c.at) / fadeIn);
     if (c.at + c.length - at < fadeOut) f *= fadeAt(c.fade_out?.shape, (c.at + c.length - at) / fadeOut);
     return f;
@@ -77,6 +83,24 @@ export function paintThread(
   for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
 }
 
+type Lane = { top: number; height: number };
+
+/** A citron thread through the points of a curve between two places in pixels; `x` and `at` lead to and from its time. */
+function paintCurve(
+  g: CanvasRenderingContext2D,
+  curve: Curve,
+  { top, height }: Lane,
+  [from, to]: [number, number],
+  x: (at: number) => number,
+  at: (x: number) => number,
+) {
+  g.beginPath();
+  const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
+  if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
+  for (const p of [...places].sort((a, b) => a - b)) g.lineTo(p, envelopeY(valueAt(curve, at(p)), top, height));
+  g.stroke();
+}
+
 /** A clip's envelope: a citron thread with square knots. */
 export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {
   const curve = c.gain;
@@ -86,18 +110,39 @@ export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, to
   g.strokeStyle = s.colours.focus;
   g.fillStyle = s.colours.focus;
   g.lineWidth = 1;
-  g.beginPath();
   const from = Math.max(0, x(c.in));
   const to = Math.min(v.width, x(c.in + c.length));
-  const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
-  if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
-  for (const p of [...places].sort((a, b) => a - b))
-    g.lineTo(p, envelopeY(valueAt(curve, c.in + v.from + p / v.px - c.at), top, height));
-  g.stroke();
+  paintCurve(g, curve, { top, height }, [from, to], x, (p) => c.in + v.from + p / v.px - c.at);
   for (const p of curve) {
     const px = x(p.at);
     if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height) - 2.5, 5, 5);
   }
+}
+
+/**
+ * A track's level over time: a citron thread through the whole lane, over clips and gaps, with hollow knots. One without
+ * points is a level thread that waits to be drawn on, while tracks are.
+ */
+export function paintLevel(g: CanvasRenderingContext2D, s: Scene, row: Row) {
+  const curve = levelOf(row.track, s.ghost);
+  if (curve.length === 0 && !s.levels) return;
+  const { view: v } = s;
+  const lane = envelopeLane(v, row);
+  const x = (at: number) => xOf(v, at);
+  g.save();
+  g.strokeStyle = s.colours.focus;
+  g.fillStyle = s.colours.ground;
+  g.lineWidth = s.levels ? 1.5 : 1;
+  g.globalAlpha = curve.length === 0 ? 0.45 : s.levels ? 1 : 0.7;
+  paintCurve(g, curve.length > 0 ? curve : [{ at: 0, value: 0 }], lane, [0, v.width], x, (p) => v.from + p / v.px);
+  for (const p of curve) {
+    const px = x(p.at);
+    if (px < -4 || px > v.width + 4) continue;
+    const y = envelopeY(p.value, lane.top, lane.height);
+    g.fillRect(px - 3, y - 3, 6, 6);
+    g.strokeRect(px - 3, y - 3, 6, 6);
+  }
+  g.restore();
 }
 
 /** Where a chosen clip's fades end: what one takes to change them. */

@@ -1,13 +1,14 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
-import { envelopeDb, movedPoint, pointNear, withPoint } from "../editor/envelope";
+import { withPoint } from "../editor/envelope";
+import { ofClip, ofTrack } from "../editor/enveloped";
 import { type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
-import { caught, edgesOf, envelopeLane, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
+import { caught, edgesOf, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
+import { carryKnot, type Knot, takeKnot } from "./knots";
 
 type Press = Hit & {
-  /** The point of the clip's envelope that is dragged, the envelope with it, and where the point was; null for a new one. */
-  knot?: { index: number; clip: Clip; was: number | null };
+  knot?: Knot;
   /** The clip that a press with Shift adds to what is chosen. */
   more: Clip | undefined;
   x: number;
@@ -26,7 +27,11 @@ const catching = 7; // px from an edge that a drag catches on
 /** An edit, or what it is on the reel as it is when its turn comes. */
 export type Acting = EditAction | ((now: Reel) => EditAction | undefined);
 
-const clipOf = (reel: Reel, id: string) => reel.doc.tracks.flatMap((t) => t.clips).find((c) => c.id === id);
+const cursors = { head: "w-resize", tail: "e-resize", "fade in": "pointer", "fade out": "pointer", body: "default" };
+
+/** The pointer's form over something, which says what dragging it does. */
+const cursorOf = (h: Hit | undefined, drawing: string) =>
+  drawing === "tracks" || (drawing && h?.zone) ? "crosshair" : h?.zone ? cursors[h.zone] : "text";
 
 type Props = {
   reel: Reel;
@@ -69,24 +74,19 @@ export function useDrag({ reel, rows, view, act }: Props) {
       else if (!clip) choose([], [row.track.id]);
     }
     let knot: Press["knot"];
-    if (clip && h.zone && s.drawing && !e.shiftKey) {
-      const lane = envelopeLane(v, row);
-      const inside = clip.in + sampleOf(v, x) - clip.at;
-      // What was drawn last may still be on its way.
-      const drawn = shownAs(clip, s.ghost);
-      const was = drawn.gain ?? [];
-      const near = pointNear(was, inside, 6 / v.px);
-      const there = was[near]?.at ?? null;
-      if (there !== null && e.altKey) {
-        act(`take a point of the envelope of ${clip.name} away`, (now) => {
-          const c = clipOf(now, clip.id);
-          return c && { set: { clips: [c.id], gain: (c.gain ?? []).filter((p) => p.at !== there) } };
+    const over =
+      s.drawing === "tracks" ? ofTrack(row.track) : clip && h.zone && s.drawing ? ofClip(shownAs(clip, s.ghost)) : null;
+    if (over && !e.shiftKey) {
+      const taken = takeKnot(over, s.ghost, v, row, x, y);
+      if (taken.was !== null && e.altKey) {
+        act(`take a point of ${over.says} away`, (now) => {
+          const o = over.in(now);
+          return o?.put((o.drawn.gain ?? []).filter((p) => p.at !== taken.was));
         });
         return;
       }
-      const gain = there !== null ? was : withPoint(drawn, inside, envelopeDb(y, lane.top, lane.height));
-      knot = { index: there !== null ? near : pointNear(gain, inside, 2 / v.px), clip: { ...clip, gain }, was: there };
-      useEditor.setState({ ghost: { kind: "curve", clips: new Set([clip.id]), gain } });
+      knot = taken;
+      useEditor.setState({ ghost: { kind: "curve", clips: new Set([over.id]), gain: taken.gain } });
     }
     const chosen = useEditor.getState().clips;
     const moving = alone ? chosen : kinOf(reel.doc.tracks, chosen);
@@ -111,23 +111,14 @@ export function useDrag({ reel, rows, view, act }: Props) {
     const p = press.current;
     if (!p) {
       const h = hit(view(), rows, x, y);
-      const cursor = {
-        head: "w-resize",
-        tail: "e-resize",
-        "fade in": "pointer",
-        "fade out": "pointer",
-        body: "default",
-      };
-      e.currentTarget.style.cursor = !h?.zone ? "text" : useEditor.getState().drawing ? "crosshair" : cursor[h.zone];
+      e.currentTarget.style.cursor = cursorOf(h, useEditor.getState().drawing);
       return;
     }
     if (p.knot) {
-      const lane = envelopeLane(p.view, p.row);
-      const { clip, index } = p.knot;
-      const inside = clip.in + sampleOf(p.view, x) - clip.at;
-      const gain = movedPoint(clip, index, inside, envelopeDb(y, lane.top, lane.height));
       p.moved = true;
-      useEditor.setState({ ghost: { kind: "curve", clips: new Set([clip.id]), gain } });
+      useEditor.setState({
+        ghost: { kind: "curve", clips: new Set([p.knot.over.id]), gain: carryKnot(p.knot, p.view, p.row, x, y) },
+      });
       return;
     }
     if (!p.moved && Math.abs(x - p.x) < threshold && Math.abs(y - p.y) < threshold) return;
@@ -155,13 +146,13 @@ export function useDrag({ reel, rows, view, act }: Props) {
     if (!p) return;
     const { ghost } = useEditor.getState();
     if (p.knot && ghost?.kind === "curve") {
-      const { clip, index, was } = p.knot;
+      const { over, index, was } = p.knot;
       const point = ghost.gain[index];
       if (point)
-        act(`draw the envelope of ${clip.name}`, (now) => {
-          const c = clipOf(now, clip.id);
-          const rest = c && { ...c, gain: (c.gain ?? []).filter((o) => o.at !== was) };
-          return rest && { set: { clips: [rest.id], gain: withPoint(rest, point.at, point.value, point.shape) } };
+        act(`draw ${over.says}`, (now) => {
+          const o = over.in(now);
+          const rest = o && { ...o.drawn, gain: (o.drawn.gain ?? []).filter((p) => p.at !== was) };
+          return rest && o.put(withPoint(rest, point.at, point.value, point.shape));
         });
       return;
     }

@@ -1,58 +1,55 @@
-import { Popover } from "radix-ui";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 
 /** ms that something has the focus before it is explained: who passes by is not stopped. */
 const patience = 700;
+const widest = 320;
+
+type Tip = { says: string; left: number; top?: number; bottom?: number };
+
+/** Where an explanation of an element is drawn: below it, or above where there is no room. */
+function tipOf(el: HTMLElement): Tip {
+  const at = el.getBoundingClientRect();
+  const left = Math.max(8, Math.min(at.left, window.innerWidth - widest - 8));
+  return at.bottom + 60 < window.innerHeight
+    ? { says: el.title, left, top: at.bottom + 6 }
+    : { says: el.title, left, bottom: window.innerHeight - at.top + 6 };
+}
 
 /**
  * What the pointer is told of something by resting on it (its title), told to who comes to it by keys. It goes with the
- * next key, click or focus, and is read by nobody twice: the title is what screen readers say already.
+ * next key, click or focus, takes none of them, and is read by nobody twice: screen readers say the title already.
  */
 export function FocusTip() {
-  const at = useRef<HTMLElement | null>(null);
-  const [says, setSays] = useState("");
+  const [tip, setTip] = useState<Tip | null>(null);
   useEffect(() => {
     let waiting: ReturnType<typeof setTimeout> | undefined;
     const hide = () => {
       clearTimeout(waiting);
-      setSays("");
+      setTip(null);
     };
-    const show = (e: FocusEvent) => {
+    const show = ({ target: el }: FocusEvent) => {
       hide();
-      const el = e.target;
       if (!(el instanceof HTMLElement) || !el.title || !el.matches(":focus-visible")) return;
-      waiting = setTimeout(() => {
-        if (document.activeElement !== el) return;
-        at.current = el;
-        setSays(el.title);
-      }, patience);
+      waiting = setTimeout(() => document.activeElement === el && setTip(tipOf(el)), patience);
     };
-    const gone = ["focusout", "keydown", "pointerdown", "scroll"] as const;
+    const ends = ["focusout", "keydown", "pointerdown", "scroll"] as const;
     document.addEventListener("focusin", show);
-    for (const g of gone) document.addEventListener(g, hide, true);
+    for (const e of ends) document.addEventListener(e, hide, true);
     return () => {
-      clearTimeout(waiting);
+      hide();
       document.removeEventListener("focusin", show);
-      for (const g of gone) document.removeEventListener(g, hide, true);
+      for (const e of ends) document.removeEventListener(e, hide, true);
     };
   }, []);
+  if (!tip) return null;
+  const { says, ...place } = tip;
   return (
-    <Popover.Root open={says !== ""}>
-      <Popover.Anchor virtualRef={at as React.RefObject<HTMLElement>} />
-      <Popover.Portal>
-        <Popover.Content
-          aria-hidden="true"
-          side="bottom"
-          align="start"
-          sideOffset={6}
-          collisionPadding={8}
-          onOpenAutoFocus={(e) => e.preventDefault()}
-          onCloseAutoFocus={(e) => e.preventDefault()}
-          className="pointer-events-none z-50 max-w-80 border border-line bg-panel px-2 py-1 text-ink text-small shadow-lg"
-        >
-          {says}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <p
+      aria-hidden="true"
+      className="pointer-events-none fixed z-50 border border-line bg-panel px-2 py-1 text-ink text-small shadow-lg"
+      style={{ ...place, maxWidth: widest }}
+    >
+      {says}
+    </p>
   );
 }

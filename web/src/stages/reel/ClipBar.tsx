@@ -1,5 +1,4 @@
-import { useState } from "react";
-import type { Clip, EditAction, Fade, Patch, Production, Reel } from "../../api/client";
+import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
 import { withPoint } from "../../editor/envelope";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
@@ -8,10 +7,11 @@ import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
-import { Levels } from "../../ui/Levels";
-import { Panel } from "../../ui/Panel";
+import { ClipChannels } from "./ClipChannels";
 import { Field } from "./Field";
 import { MarkerFields } from "./MarkerFields";
+import { TrackBar } from "./TrackBar";
+import { decibels } from "./typed";
 
 type Act = (what: string, ...actions: EditAction[]) => void;
 type Props = { production: Production; reel: Reel; rows: Row[]; away: (c: Clip) => string; act: Act };
@@ -26,12 +26,25 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
   const markerId = useEditor((s) => s.marker);
   const marker = reel.doc.markers?.find((m) => m.id === markerId);
   const others = found.length - 1;
+  const tracks = useEditor((s) => s.tracks);
+  const lanes = rows.filter((r) => tracks.includes(r.track.id)).map((r) => r.track);
+  const track = lanes.find((t) => t.id === tracks[0]);
   return (
     <section
       aria-label="What is chosen"
       className="flex h-10 shrink-0 items-center gap-3 overflow-hidden whitespace-nowrap border-line border-t bg-panel px-3 text-small"
     >
-      {!one && !span && !marker && (
+      {track && !one && !span && !marker && (
+        <TrackBar
+          key={track.id}
+          production={p}
+          reel={reel}
+          track={track}
+          others={lanes.filter((t) => t !== track)}
+          act={act}
+        />
+      )}
+      {!one && !span && !marker && !track && (
         <span className="text-quiet">
           Nothing is chosen. Click a clip, drag over the tracks for a span, or press ? for the keys.
         </span>
@@ -80,15 +93,6 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
   const milliseconds = (text: string) => {
     const v = Number(text.replace(",", ".").replace(/\s*ms$/, ""));
     return text.trim() !== "" && v >= 0 ? Math.round((v * p.sample_rate) / 1000) : null;
-  };
-  const decibels = (text: string) => {
-    const v = Number(
-      text
-        .replace("−", "-")
-        .replace(",", ".")
-        .replace(/\s*dB$/, ""),
-    );
-    return text.trim() !== "" && Number.isFinite(v) ? Math.max(-96, Math.min(24, v)) : null;
   };
   const fade = (end: "in" | "out", f: Fade) => act(`fade ${c.name} ${end}`, { fade: { clips: ids, [end]: f, alone } });
   return (
@@ -158,7 +162,7 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
           </span>
         );
       })}
-      <Plays clip={c} row={row} ids={ids} act={act} />
+      <ClipChannels clip={c} row={row} ids={ids} act={act} />
       <Button
         aria-pressed={!!c.invert}
         title="Polarity of the clip"
@@ -184,107 +188,6 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
           )}
         </>
       )}
-    </>
-  );
-}
-
-/** Which channels a clip plays, and how: by a name where it is a pair, and by a level at every crossing. */
-function Plays({ clip: c, row, ids, act }: { clip: Clip; row: Row; ids: string[]; act: Act }) {
-  const [byHand, setByHand] = useState(false);
-  const own = c.strands.map((_, i) =>
-    c.strands.length === row.channels.length ? (row.channels[i] ?? "") : `${i + 1}`,
-  );
-  const play = (patch: Patch, what = "by levels of its own") =>
-    act(`play ${c.name} ${what}`, { set: { clips: ids, patch } });
-  const levels = (
-    <Panel open={byHand} onOpenChange={setByHand} title={`Which channels ${c.name} plays`} className="max-w-[90vw] p-4">
-      <p className="pb-2 text-quiet">
-        A factor (0.5, −1) or a level (−3 dB) at every crossing: across, what was recorded; down, the channels of the
-        track. Levels of a spreadsheet can be pasted.
-      </p>
-      <Levels
-        patch={
-          c.patch?.matrix
-            ? c.patch
-            : { preset: "matrix", matrix: row.channels.map((_, i) => own.map((_, j) => (i === j ? 1 : 0))) }
-        }
-        own={own}
-        channels={row.channels}
-        set={(p) => play({ preset: "matrix", matrix: p.matrix })}
-      />
-    </Panel>
-  );
-  if (c.strands.length !== 2 || row.channels.length !== 2)
-    return c.strands.length > 1 || row.channels.length > 1 ? (
-      <>
-        <Button onClick={() => setByHand(true)}>Channels…</Button>
-        {levels}
-      </>
-    ) : null;
-  const half = 0.5;
-  const ways: Record<string, { name: string; patch: Patch }> = {
-    plain: { name: "as recorded", patch: {} },
-    exchanged: { name: "sides exchanged", patch: { preset: "exchanged" } },
-    mid_side: { name: "mid and side decoded", patch: { preset: "mid_side" } },
-    sum: {
-      name: "summed to one, −6 dB each",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [half, half],
-          [half, half],
-        ],
-      },
-    },
-    left: {
-      name: "left on both",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [1, 0],
-          [1, 0],
-        ],
-      },
-    },
-    right: {
-      name: "right on both",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [0, 1],
-          [0, 1],
-        ],
-      },
-    },
-  };
-  const now =
-    Object.entries(ways).find(
-      ([, w]) =>
-        (w.patch.preset ?? "") === (c.patch?.preset ?? "") &&
-        JSON.stringify(w.patch.matrix ?? null) === JSON.stringify(c.patch?.matrix ?? null),
-    )?.[0] ?? "matrix";
-  return (
-    <>
-      <Choice
-        aria-label="Which channels the clip plays"
-        style={{ height: 24 }}
-        className="w-40"
-        value={now}
-        onChange={(e) => {
-          const w = ways[e.target.value];
-          if (w) play(w.patch, w.name);
-          else setByHand(true);
-        }}
-      >
-        {Object.entries(ways).map(([k, w]) => (
-          <option key={k} value={k}>
-            {w.name}
-          </option>
-        ))}
-        {now === "matrix" && <option value="matrix">levels of its own</option>}
-        <option value="hand">levels by hand…</option>
-      </Choice>
-      {levels}
     </>
   );
 }

@@ -122,10 +122,10 @@ function Modes() {
       {drawing && (
         <Button
           aria-pressed
-          title="The pointer draws envelopes: press for a point, Alt takes one away (Ctrl E ends it)"
-          onClick={() => useEditor.setState({ drawing: false })}
+          title={`The pointer draws ${drawing === "clips" ? "envelopes of clips" : "levels of tracks"}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" ? "" : "Shift "}E ends it)`}
+          onClick={() => useEditor.setState({ drawing: "" })}
         >
-          Drawing envelopes
+          {drawing === "clips" ? "Drawing envelopes" : "Drawing track levels"}
         </Button>
       )}
       <Button

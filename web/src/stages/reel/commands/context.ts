@@ -20,6 +20,9 @@ export type ReelContext = {
   size: { width: number; height: number };
 };
 
+/** A gain that a clip or a track may have, in dB. */
+export const clampGain = (db: number) => Math.round(Math.max(-96, Math.min(24, db)) * 10) / 10;
+
 /** Where one is: where it sounds, or else the pointer. */
 export const here = (reel: Reel) => Math.round(playhead(reel.id) ?? useEditor.getState().pointer);
 

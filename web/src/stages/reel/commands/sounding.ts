@@ -1,11 +1,13 @@
 import type { Fade } from "../../../api/client";
 import { thinned, withPoint } from "../../../editor/envelope";
+import { type Enveloped, ofClip, ofTrack } from "../../../editor/enveloped";
 import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
+import { plural } from "../../../format";
 import { valueAt } from "../../../timeline/curve";
 import type { Command } from "../../../ui/commands";
 import { note } from "../../../ui/notes";
-import { crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
+import { clampGain, crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
 
 const dipDb = -6;
 const dipRamp = 0.05; // seconds
@@ -52,18 +54,30 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     withSpan((s) =>
       act(`${words} the span`, { dip: { from: s.from, to: s.to, tracks: tracks(), db, ramp: samples(dipRamp) } }),
     );
+  // Envelopes are of what is chosen: clips, or tracks while their levels are drawn.
+  const withEnvelopes = (run: (of: Enveloped[]) => void) => {
+    if (useEditor.getState().drawing === "tracks") run(chosenTracks(rows).map(ofTrack));
+    else withClips(rows, (c) => run(c.map((l) => ofClip(l.clip))));
+  };
+  const whose = (of: Enveloped[]) => (of.length === 1 ? (of[0]?.says ?? "") : plural(of.length, "envelope"));
   const envelope = (db: number) => () =>
-    withClips(rows, (c) => {
+    withEnvelopes((of) => {
       const at = useEditor.getState().pointer;
       act(
-        `envelope of ${named(c)} ${db > 0 ? "higher" : "lower"}`,
-        ...c.map(({ clip }) => {
-          const inside = clip.in + at - clip.at;
-          const value = valueAt(clip.gain ?? [], inside) + db;
-          return { set: { clips: [clip.id], gain: withPoint(clip, inside, value) } };
+        `${whose(of)} ${db > 0 ? "higher" : "lower"}`,
+        ...of.map((o) => {
+          const inside = o.shift + at;
+          return o.put(withPoint(o.drawn, inside, valueAt(o.drawn.gain ?? [], inside) + db));
         }),
       );
     });
+  const level = (db: number) => () => {
+    const chosen = chosenTracks(rows);
+    act(
+      `${db > 0 ? "raise" : "lower"} ${chosen.map((t) => t.label).join(", ")}`,
+      ...chosen.map((t) => ({ set_track: { id: t.id, gain_db: clampGain((t.gain_db ?? 0) + db) } })),
+    );
+  };
   const add = (db: number) => () =>
     withClips(rows, (c) => act(`${db > 0 ? "raise" : "lower"} ${named(c)}`, { set: { clips: ids(c), add_db: db } }));
   return [
@@ -122,10 +136,18 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     { id: "softer", name: "Clip 1 dB softer", key: "[", run: add(-1) },
     {
       id: "draw",
-      name: "Draw envelopes with the pointer, or choose clips again",
+      name: "Draw envelopes of clips with the pointer, or choose clips again",
       key: "mod+e",
-      run: () => useEditor.setState((s) => ({ drawing: !s.drawing })),
+      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "clips" ? "" : "clips" })),
     },
+    {
+      id: "draw levels",
+      name: "Draw levels of tracks over time with the pointer, or choose clips again",
+      key: "mod+shift+e",
+      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "tracks" ? "" : "tracks" })),
+    },
+    { id: "track louder", name: "Track 1 dB louder", key: "}", run: level(1) },
+    { id: "track softer", name: "Track 1 dB softer", key: "{", run: level(-1) },
     {
       id: "point up",
       name: "Envelope 1 dB higher at the pointer",
@@ -142,14 +164,15 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
       id: "smooth",
       name: "Envelopes of what is chosen: smooth, or straight again",
       run: () =>
-        withClips(rows, (c) =>
+        withEnvelopes((of) =>
           act(
-            `shape the envelope of ${named(c)}`,
-            ...c
-              .filter((l) => l.clip.gain?.length)
-              .map((l) => {
-                const shape = l.clip.gain?.some((p) => p.shape === "smooth") ? ("" as const) : ("smooth" as const);
-                return { set: { clips: [l.clip.id], gain: l.clip.gain?.map((p) => ({ ...p, shape })) } };
+            `shape ${whose(of)}`,
+            ...of
+              .filter((o) => o.drawn.gain?.length)
+              .map((o) => {
+                const gain = o.drawn.gain ?? [];
+                const shape = gain.some((p) => p.shape === "smooth") ? ("" as const) : ("smooth" as const);
+                return o.put(gain.map((p) => ({ ...p, shape })));
               }),
           ),
         ),
@@ -158,12 +181,12 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
       id: "thin",
       name: "Thin the envelopes of what is chosen",
       run: () =>
-        withClips(rows, (c) =>
+        withEnvelopes((of) =>
           act(
-            `thin the envelope of ${named(c)}`,
-            ...c
-              .filter((l) => thinned(l.clip.gain ?? []).length < (l.clip.gain?.length ?? 0))
-              .map((l) => ({ set: { clips: [l.clip.id], gain: thinned(l.clip.gain ?? []) } })),
+            `thin ${whose(of)}`,
+            ...of
+              .filter((o) => thinned(o.drawn.gain ?? []).length < (o.drawn.gain?.length ?? 0))
+              .map((o) => o.put(thinned(o.drawn.gain ?? []))),
           ),
         ),
     },
@@ -189,7 +212,7 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     {
       id: "no envelope",
       name: "Take the envelope of what is chosen away",
-      run: () => withClips(rows, (c) => act(`no envelope on ${named(c)}`, { set: { clips: ids(c), gain: [] } })),
+      run: () => withEnvelopes((of) => act(`take ${whose(of)} away`, ...of.map((o) => o.put([])))),
     },
     {
       id: "invert",

@@ -1,0 +1,68 @@
+import type { EditAction, Production, Reel, Track } from "../../api/client";
+import { withPoint } from "../../editor/envelope";
+import { ofTrack } from "../../editor/enveloped";
+import { useEditor } from "../../editor/store";
+import { gain, plural } from "../../format";
+import { valueAt } from "../../timeline/curve";
+import { Button } from "../../ui/controls";
+import { Field } from "./Field";
+import { decibels } from "./typed";
+
+type Props = {
+  production: Production;
+  reel: Reel;
+  track: Track;
+  /** How many more tracks are chosen: what is typed is for all of them. */
+  others: Track[];
+  act: (what: string, ...actions: EditAction[]) => void;
+};
+
+/** The chosen track, where no clip is: its level, and the level over time. */
+export function TrackBar({ reel, track: t, others, act }: Props) {
+  const pointer = useEditor((s) => s.pointer);
+  const drawing = useEditor((s) => s.drawing === "tracks");
+  const over = ofTrack(t);
+  const points = t.gain ?? [];
+  return (
+    <>
+      <span className="ticket max-w-40 shrink-0 truncate bg-raised px-2 py-0.5 text-ink" title={t.label}>
+        {t.label}
+      </span>
+      {others.length > 0 && <span className="text-quiet">and {plural(others.length, "more", "more")}</span>}
+      <span className="min-w-0 truncate text-quiet" title={reel.worked_out.ways[t.id]}>
+        {reel.worked_out.ways[t.id]}
+      </span>
+      <Field
+        label="Level"
+        says="Level of the track in dB"
+        value={gain(t.gain_db ?? 0)}
+        wide="w-16"
+        parse={decibels}
+        save={(db) =>
+          act(`set ${t.label} to ${gain(db)}`, ...[t, ...others].map((o) => ({ set_track: { id: o.id, gain_db: db } })))
+        }
+      />
+      {points.length > 0 && (
+        <>
+          <Field
+            label="here"
+            says="Level over time of the track at the pointer, in dB"
+            value={gain(valueAt(points, pointer))}
+            wide="w-16"
+            parse={decibels}
+            save={(db) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, db)))}
+          />
+          <span className="figures text-quiet">{plural(points.length, "point")}</span>
+          <Button onClick={() => act(`take ${over.says} away`, over.put([]))}>Level again</Button>
+        </>
+      )}
+      <Button
+        aria-pressed={drawing}
+        title="Levels of tracks are drawn with the pointer (Ctrl Shift E)"
+        onClick={() => useEditor.setState({ drawing: drawing ? "" : "tracks" })}
+      >
+        {drawing ? "Drawing levels" : "Draw the level over time"}
+      </Button>
+    </>
+  );
+}
