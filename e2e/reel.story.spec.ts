@@ -20,7 +20,10 @@ type Clip = {
   off?: { from: number }[];
   gain?: { value: number }[];
 };
-type Doc = { tracks: { id: string; label: string; off: boolean; clips: Clip[] }[] };
+type Point = { at: number; value: number };
+type Doc = {
+  tracks: { id: string; label: string; off: boolean; gain_db?: number; gain?: Point[]; clips: Clip[] }[];
+};
 
 /** The reel as the server has it. */
 async function reelOf(page: Page, url: string, production: string): Promise<Doc> {
@@ -225,6 +228,65 @@ test("a take is edited by pointer alone, and heard while it is", async ({ page, 
   await expect(page.getByTestId("hearing")).toHaveText(/^Silent/);
   await page.getByRole("button", { name: "Hear all tracks again" }).click();
   await accessible(page);
+});
+
+test("a track's level is set and drawn over time, by pointer and by keys, and taken back", async ({ page, app }) => {
+  const production = await laid(page, app, "Levels");
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  const row = (n: number) => tracks.getByRole("row").nth(n);
+  const levels = async () =>
+    (await reelOf(page, app.url, production)).tracks.map((t) => ({ db: t.gain_db ?? 0, points: t.gain ?? [] }));
+  const bar = page.getByRole("region", { name: "What is chosen" });
+
+  // Typed, and by keys, without a clip being chosen.
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("ArrowUp");
+  await bar.getByLabel("Level of the track in dB").fill("-3");
+  await page.keyboard.press("Enter");
+  await expect(row(0).getByRole("gridcell", { name: /level −3.0 dB/ })).toBeAttached();
+  await page.keyboard.press("{");
+  await expect(row(0).getByRole("gridcell", { name: /level −4.0 dB/ })).toBeAttached();
+
+  // Drawn: two points by the pointer, over the clip; the second is carried, and a third put by keys.
+  await page.keyboard.press("ControlOrMeta+Shift+e");
+  await expect(page.getByRole("button", { name: "Drawing track levels" })).toBeVisible();
+  const lanes = page.locator("[data-drawn]");
+  const box = await lanes.boundingBox();
+  if (!box) throw new Error("no lanes");
+  const at = (part: number, y: number) => [box.x + part * box.width, box.y + y] as const;
+  await page.mouse.click(...at(0.25, 24));
+  await expect(row(0).getByRole("gridcell", { name: /level over time, 1 point/ })).toBeAttached();
+  await page.mouse.move(...at(0.5, 24));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.6, 40), { steps: 5 });
+  await page.mouse.up();
+  await expect(row(0).getByRole("gridcell", { name: /level over time, 2 points/ })).toBeAttached();
+  const drawn = (await levels())[0]?.points ?? [];
+  expect(drawn[1]?.value).toBeLessThan((drawn[0]?.value ?? 0) - 10);
+  expect(await page.evaluate(() => getSelection()?.toString())).toBe("");
+  // No clip moved, and none was chosen on the way.
+  for (const t of (await reelOf(page, app.url, production)).tracks)
+    expect(t.clips).toMatchObject([{ at: start, in: 0, length: seconds * rate }]);
+  await page.keyboard.press("g");
+  await page.keyboard.type("10:00:11:00");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Shift+ArrowUp");
+  await expect(row(0).getByRole("gridcell", { name: /level over time, 3 points/ })).toBeAttached();
+  await bar.getByLabel("Level over time of the track at the pointer, in dB").fill("−6,5");
+  await page.keyboard.press("Enter");
+  await expect.poll(async () => (await levels())[0]?.points.at(-1)).toEqual({ at: start + 11 * rate, value: -6.5 });
+
+  // Alt takes a point away; all of it is undone, one by one, and the other tracks are as they were.
+  await page.keyboard.down("Alt");
+  await page.mouse.click(...at(0.25, 24));
+  await page.keyboard.up("Alt");
+  await expect(row(0).getByRole("gridcell", { name: /level over time, 2 points/ })).toBeAttached();
+  await accessible(page);
+  await page.keyboard.press("ControlOrMeta+Shift+e");
+  for (let i = 0; i < 7; i++) {
+    await page.keyboard.press("ControlOrMeta+z");
+  }
+  await expect.poll(levels).toEqual(Array.from({ length: 4 }, () => ({ db: 0, points: [] })));
 });
 
 test("two people in one reel: what does not touch is both kept, the same is refused and shown", async ({

@@ -7,8 +7,8 @@ export type Ghost =
   | { kind: "move"; clips: ReadonlySet<string>; by: number; onto: Readonly<Record<string, string>> }
   | { kind: "trim"; clips: ReadonlySet<string>; edge: "head" | "tail"; by: number }
   | { kind: "fade"; clips: ReadonlySet<string>; end: "in" | "out"; length: number }
-  /** Of a clip or a track, by its ID. */
-  | { kind: "curve"; clips: ReadonlySet<string>; gain: Curve };
+  /** Of a clip or a track, by its ID; `index` is the point that is carried. */
+  | { kind: "curve"; clips: ReadonlySet<string>; gain: Curve; index?: number };
 
 /** The clips that are edited together with some: those of their ties. */
 export function kinOf(tracks: Track[], clips: ReadonlySet<string>): Set<string> {

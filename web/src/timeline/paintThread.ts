@@ -1,6 +1,7 @@
 import type { Clip, Schemas } from "../api/client";
 import { envelopeY } from "../editor/envelope";
 import { levelOf } from "../editor/ghost";
+import { gain } from "../format";
 import { fadeAt, valueAt } from "./curve";
 import { envelopeLane, type Row, soundName, xOf } from "./geometry";
 import type { Scene } from "./scene";
@@ -101,6 +102,27 @@ function paintCurve(
   g.stroke();
 }
 
+/** The level of the point that is carried, beside it on its own ground. */
+function paintCarried(
+  g: CanvasRenderingContext2D,
+  s: Scene,
+  id: string,
+  { top, height }: Lane,
+  x: (at: number) => number,
+) {
+  const { ghost } = s;
+  const p = ghost?.kind === "curve" && ghost.clips.has(id) ? ghost.gain[ghost.index ?? -1] : undefined;
+  if (!p) return;
+  const text = gain(p.value);
+  const width = g.measureText(text).width + 8;
+  const left = x(p.at) + 8 + width < s.view.width ? x(p.at) + 8 : x(p.at) - 8 - width;
+  const middle = Math.min(top + height - 7, Math.max(top + 7, envelopeY(p.value, top, height)));
+  g.fillStyle = s.colours.focus;
+  g.fillRect(left, middle - 8, width, 16);
+  g.fillStyle = s.colours.ground;
+  g.fillText(text, left + 4, middle + 0.5);
+}
+
 /** A clip's envelope: a citron thread with square knots. */
 export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {
   const curve = c.gain;
@@ -117,6 +139,7 @@ export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, to
     const px = x(p.at);
     if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height) - 2.5, 5, 5);
   }
+  paintCarried(g, s, c.id, { top, height }, x);
 }
 
 /**
@@ -133,7 +156,7 @@ export function paintLevel(g: CanvasRenderingContext2D, s: Scene, row: Row) {
   g.strokeStyle = s.colours.focus;
   g.fillStyle = s.colours.ground;
   g.lineWidth = s.levels ? 1.5 : 1;
-  g.globalAlpha = curve.length === 0 ? 0.45 : s.levels ? 1 : 0.7;
+  g.globalAlpha = curve.length === 0 ? 0.35 : s.levels ? 1 : 0.7;
   paintCurve(g, curve.length > 0 ? curve : [{ at: 0, value: 0 }], lane, [0, v.width], x, (p) => v.from + p / v.px);
   for (const p of curve) {
     const px = x(p.at);
@@ -142,6 +165,7 @@ export function paintLevel(g: CanvasRenderingContext2D, s: Scene, row: Row) {
     g.fillRect(px - 3, y - 3, 6, 6);
     g.strokeRect(px - 3, y - 3, 6, 6);
   }
+  paintCarried(g, s, row.track.id, lane, x);
   g.restore();
 }
 

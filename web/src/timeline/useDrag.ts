@@ -64,7 +64,8 @@ export function useDrag({ reel, rows, view, act }: Props) {
     e.currentTarget.setPointerCapture(e.pointerId);
     const s = useEditor.getState();
     const alone = e.altKey || s.alone;
-    const { clip, row } = h;
+    const { row } = h;
+    const clip = s.drawing === "tracks" ? undefined : h.clip; // clips are below what is drawn
     const edit = clip && h.zone && !e.shiftKey;
     // With Shift it may become a span: only what comes of it chooses.
     if (!e.shiftKey) {
@@ -86,7 +87,7 @@ export function useDrag({ reel, rows, view, act }: Props) {
         return;
       }
       knot = taken;
-      useEditor.setState({ ghost: { kind: "curve", clips: new Set([over.id]), gain: taken.gain } });
+      useEditor.setState({ ghost: { kind: "curve", clips: new Set([over.id]), gain: taken.gain, index: taken.index } });
     }
     const chosen = useEditor.getState().clips;
     const moving = alone ? chosen : kinOf(reel.doc.tracks, chosen);
@@ -117,7 +118,12 @@ export function useDrag({ reel, rows, view, act }: Props) {
     if (p.knot) {
       p.moved = true;
       useEditor.setState({
-        ghost: { kind: "curve", clips: new Set([p.knot.over.id]), gain: carryKnot(p.knot, p.view, p.row, x, y) },
+        ghost: {
+          kind: "curve",
+          clips: new Set([p.knot.over.id]),
+          gain: carryKnot(p.knot, p.view, p.row, x, y),
+          index: p.knot.index,
+        },
       });
       return;
     }

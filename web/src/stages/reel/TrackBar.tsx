@@ -36,7 +36,7 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
         label="Level"
         says="Level of the track in dB"
         value={gain(t.gain_db ?? 0)}
-        wide="w-16"
+        wide="w-20"
         parse={decibels}
         save={(db) =>
           act(`set ${t.label} to ${gain(db)}`, ...[t, ...others].map((o) => ({ set_track: { id: o.id, gain_db: db } })))
@@ -48,7 +48,7 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
             label="here"
             says="Level over time of the track at the pointer, in dB"
             value={gain(valueAt(points, pointer))}
-            wide="w-16"
+            wide="w-20"
             parse={decibels}
             save={(db) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, db)))}
           />
