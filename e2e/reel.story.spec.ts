@@ -5,7 +5,7 @@ import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
 import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
-import { rate, until } from "./tape";
+import { played, rate, startTape, until } from "./tape";
 
 const start = 10 * 3600 * rate;
 const seconds = 12;
@@ -287,6 +287,38 @@ test("a track's level is set and drawn over time, by pointer and by keys, and ta
     await page.keyboard.press("ControlOrMeta+z");
   }
   await expect.poll(levels).toEqual(Array.from({ length: 4 }, () => ({ db: 0, points: [] })));
+});
+
+test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", async ({ page, app }) => {
+  await laid(page, app, "Scrub");
+  const pointer = page.getByLabel(/^Pointer: timecode/);
+  const monitor = page.getByRole("region", { name: "Monitor" });
+  const box = (await page.getByTestId("ruler").boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  const px = (box.width - 16) / seconds;
+  await page.keyboard.press("Home");
+  await page.mouse.move(box.x + 20, box.y + 14); // on the ticket, which begins at the pointer
+  await page.mouse.down();
+  await page.mouse.move(box.x + 20 + px / 5, box.y + 14);
+  await expect(monitor.getByText("moved along by hand")).toBeVisible();
+  await startTape(page, 3);
+  for (let i = 1; i <= 20; i++) {
+    await page.mouse.move(box.x + 20 + (px * (23 + 15 * i)) / 100, box.y + 14);
+    await expect(pointer).toHaveValue(new RegExp(`^10:00:0${Math.floor((23 + 15 * i) / 100)}:`));
+  }
+  expect((await played(page)).some((v) => Math.abs(v) > 0.01)).toBe(true);
+  await page.mouse.up();
+  await expect(monitor.getByText(/^Silent/)).toBeVisible();
+  await expect(page.getByRole("region", { name: "What is chosen" })).not.toContainText("Span");
+
+  // A frame on, heard: a little sound, and then silence again.
+  await page.keyboard.press("g");
+  await page.keyboard.type("10:00:06:00");
+  await page.keyboard.press("Enter");
+  await startTape(page, 2);
+  for (let i = 0; i < 5; i++) await page.keyboard.press("ControlOrMeta+ArrowRight");
+  await expect(pointer).toHaveValue("10:00:06:05");
+  await expect(monitor.getByText(/^Silent/)).toBeVisible();
+  expect((await played(page)).some((v) => Math.abs(v) > 0.01)).toBe(true);
 });
 
 test("two people in one reel: what does not touch is both kept, the same is refused and shown", async ({

@@ -9,7 +9,7 @@
 //   {id, matrix}                       a factor for every channel, output after output
 //   {gain}                             of all that is heard
 //   {stop: true}                       fade out and be silent
-//   {scrub: {sound, from}}             mono sound around a place, to be moved along
+//   {scrub: {sides, from}}             sound around a place, of both sides or one for both, to be moved along
 //   {scrubTo: frame} {scrubEnd: true}  where to move to, at no more than four times its speed
 //   {record: frames}                   keep so many frames of what is played from now on
 //   {recorded: true}                   give them back
@@ -125,7 +125,7 @@ class Stream {
 /** Sound that is moved along by hand, like tape. */
 class Scrub {
   constructor() {
-    this.sound = new Float32Array(0);
+    this.sides = [new Float32Array(0)];
     this.from = 0;
     this.head = null;
     this.to = 0;
@@ -141,10 +141,12 @@ class Scrub {
       if (moving) this.head += speed;
       const at = this.head - this.from;
       const k = Math.floor(at);
-      const a = this.sound[k] ?? 0;
-      const b = this.sound[k + 1] ?? 0;
-      const v = (a + (at - k) * (b - a)) * this.gain * master[i];
-      for (const o of out) o[i] += v;
+      for (let o = 0; o < out.length && o < 2; o++) {
+        const sound = this.sides[o] ?? this.sides[0];
+        const a = sound[k] ?? 0;
+        const b = sound[k + 1] ?? 0;
+        out[o][i] += (a + (at - k) * (b - a)) * this.gain * master[i];
+      }
     }
   }
 }
@@ -181,7 +183,7 @@ class Listening extends AudioWorkletProcessor {
       this.now = null;
       this.next = null;
       this.scrub ??= new Scrub();
-      this.scrub.sound = data.scrub.sound;
+      this.scrub.sides = data.scrub.sides;
       this.scrub.from = data.scrub.from;
     } else if (data.scrubTo !== undefined && this.scrub) {
       this.scrub.head ??= data.scrubTo;

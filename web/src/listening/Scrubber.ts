@@ -1,41 +1,110 @@
+import { address } from "./address";
 import type { AudioPath } from "./audioPath";
 import { engine } from "./engine";
-import { useMonitor } from "./monitor";
+import { onHeadphones } from "./headphones";
+import { matrixOf } from "./matrix";
+import { type Hearing, useMonitor } from "./monitor";
+import { type Block, type Head, Parser } from "./stream";
 
-/** Moves along a strand by hand: sound follows the pointer. */
+/** What one moves along by hand: a stretch of a clock, in samples, and its sound as it is heard on the left and the right. */
+export type Scrubbed = {
+  hearing: Hearing;
+  from: number;
+  to: number;
+  /** Says how it is heard. */
+  mode: string;
+  load: (from: number, to: number) => Promise<Float32Array<ArrayBuffer>[] | null>;
+};
+
+/** A strand as it was recorded, on both sides. */
+export function scrubStrand(
+  strand: string,
+  rate: number,
+  frames: number,
+  says: string,
+  start: number | null,
+): Scrubbed {
+  return {
+    hearing: {
+      of: { strands: [strand] },
+      labels: [says],
+      from: 0,
+      sampleRate: rate,
+      says,
+      start,
+      mode: { kind: "alone", channel: 0 },
+    },
+    from: 0,
+    to: frames,
+    mode: "moved along by hand, on both sides at 0 dB",
+    load: async (from, to) => {
+      const answer = await fetch(`/api/strands/${strand}/sound?from=${from}&frames=${Math.max(1, to - from)}`);
+      return answer.ok ? [new Float32Array(await answer.arrayBuffer())] : null;
+    },
+  };
+}
+
+/** Whatever can be heard, folded down as it is heard. */
+export function scrubHearing(asked: Hearing, from: number, to: number): Scrubbed {
+  const h = onHeadphones(asked);
+  return {
+    hearing: h,
+    from,
+    to,
+    mode: "moved along by hand",
+    load: async (from, to) => {
+      const answer = await fetch(address({ ...h, from, loop: undefined }, 1, true, to));
+      if (!answer.ok) return null;
+      const parser = new Parser();
+      const blocks = parser.push(new Uint8Array(await answer.arrayBuffer()));
+      return parser.head && folded(h, parser.head, blocks, to - from);
+    },
+  };
+}
+
+/** The left and the right of blocks, which lie one behind the other. */
+function folded(h: Hearing, head: Head, blocks: Block[], frames: number): Float32Array<ArrayBuffer>[] {
+  const matrix = matrixOf(h.mode, head.matrix, head.channels, 2);
+  const sides = [new Float32Array(frames), new Float32Array(frames)];
+  let begin = 0;
+  for (const b of blocks) {
+    for (const [s, side] of sides.entries())
+      for (let c = 0; c < head.channels; c++) {
+        const level = matrix[s * head.channels + c] ?? 0;
+        if (level === 0) continue;
+        for (let i = 0; i < b.frames && begin + i < frames; i++)
+          side[begin + i] = (side[begin + i] ?? 0) + level * (b.sound[c * b.frames + i] ?? 0);
+      }
+    begin += b.frames;
+  }
+  return sides;
+}
+
+const around = 1.5; // seconds of sound that are fetched either side
+const near = 0.5; // seconds from the end of what is here at which more is fetched
+
+/** Moves along something by hand: sound follows the pointer. `end` lets go. */
 export class Scrubber {
   private have: { from: number; to: number } | null = null;
   private asking = false;
   private ended = false;
   private at = 0;
 
-  constructor(
-    private strand: string,
-    private sampleRate: number,
-    private frames: number,
-    private says: string,
-    private start: number | null,
-  ) {}
+  constructor(private readonly what: Scrubbed) {}
 
-  /** Goes to a frame. */
-  async to(frame: number) {
-    this.at = Math.max(0, Math.min(this.frames - 1, Math.round(frame)));
-    const p = await engine.path(this.sampleRate);
+  /** Goes to a place on the clock. */
+  async to(place: number) {
+    const { hearing, from, to, mode } = this.what;
+    const rate = hearing.sampleRate;
+    this.at = Math.max(from, Math.min(to - 1, Math.round(place)));
+    const path = await engine.path(rate);
     if (this.ended) return;
-    await p.resume();
+    await path.resume();
     if (!useMonitor.getState().scrubbing) {
       engine.letGo();
       useMonitor.setState({
-        hearing: {
-          of: { strands: [this.strand] },
-          labels: [this.says],
-          from: this.at,
-          sampleRate: this.sampleRate,
-          says: this.says,
-          start: this.start,
-          mode: { kind: "alone", channel: 0 },
-        },
-        mode: "moved along by hand, on both sides at 0 dB",
+        hearing: { ...hearing, from: this.at },
+        mode,
         scrubbing: true,
         latched: false,
         readings: [],
@@ -43,25 +112,28 @@ export class Scrubber {
       });
     }
     useMonitor.setState({ at: this.at });
-    const near = this.sampleRate / 2;
+    const { have } = this;
     const enough =
-      this.have &&
-      (this.at - near >= this.have.from || this.have.from === 0) &&
-      (this.at + near <= this.have.to || this.have.to >= this.frames);
-    if (!enough && !this.asking) await this.fetch(p);
-    if (!this.ended) p.post({ scrubTo: this.at });
+      have &&
+      (this.at - near * rate >= have.from || have.from <= from) &&
+      (this.at + near * rate <= have.to || have.to >= to);
+    if (!enough && !this.asking) await this.fetch(path);
+    if (!this.ended) path.post({ scrubTo: this.at });
   }
 
-  private async fetch(p: AudioPath) {
+  private async fetch(path: AudioPath) {
     this.asking = true;
-    const from = Math.max(0, this.at - 2 * this.sampleRate);
-    const to = Math.min(this.frames, this.at + 2 * this.sampleRate);
+    const reach = around * this.what.hearing.sampleRate;
+    const from = Math.max(this.what.from, this.at - reach);
+    const to = Math.min(this.what.to, this.at + reach);
     try {
-      const answer = await fetch(`/api/strands/${this.strand}/sound?from=${from}&frames=${Math.max(1, to - from)}`);
-      if (!answer.ok || this.ended) return;
-      const sound = new Float32Array(await answer.arrayBuffer());
+      const sides = await this.what.load(from, to).catch(() => null);
+      if (!sides || this.ended) return;
       this.have = { from, to };
-      if (!this.ended) p.post({ scrub: { sound, from } }, [sound.buffer]);
+      path.post(
+        { scrub: { sides, from } },
+        sides.map((s) => s.buffer),
+      );
     } finally {
       this.asking = false;
     }
@@ -70,7 +142,7 @@ export class Scrubber {
   /** Lets go. */
   end() {
     this.ended = true;
-    void engine.path(this.sampleRate).then((p) => p.post({ scrubEnd: true }));
+    void engine.path(this.what.hearing.sampleRate).then((p) => p.post({ scrubEnd: true }));
     if (useMonitor.getState().scrubbing)
       useMonitor.setState({ hearing: null, scrubbing: false, readings: [], loudness: null });
   }

@@ -1,12 +1,13 @@
 import type { Hearing } from "./monitor";
 
-/** Where the sound of what is asked for comes from. */
-export function address(h: Hearing, speed: number, keepPitch: boolean): string {
+/** Where the sound of what is asked for comes from, up to a place or to its end. */
+export function address(h: Hearing, speed: number, keepPitch: boolean, to?: number): string {
   const q = new URLSearchParams({ from: String(Math.round(h.loop?.from ?? h.from)) });
   if (h.loop) {
     q.set("to", String(Math.round(h.loop.to)));
     q.set("loop", "true");
   }
+  if (to !== undefined) q.set("to", String(Math.round(to)));
   if (speed !== 1) {
     q.set("speed", String(speed));
     q.set("keep_pitch", String(keepPitch));

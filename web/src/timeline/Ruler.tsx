@@ -9,10 +9,23 @@ import { caught, edgesOf, sampleOf, type View, xOf } from "./geometry";
 import { headWidth, playhead, timecodeIn } from "./place";
 import { useLayer } from "./useLayer";
 
-type Props = { reel: Reel; production: Production; colours: Colours; view: () => View };
+type Props = {
+  reel: Reel;
+  production: Production;
+  colours: Colours;
+  view: () => View;
+  /** Begins to move along the reel by hand, with sound. */
+  scrub: (reel: Reel) => { to: (place: number) => void; end: () => void };
+};
 
-/** Timecode along the top: a press moves the pointer, a drag chooses a span over all tracks. */
-export function Ruler({ reel, production, colours, view }: Props) {
+/** px that the pointer's ticket is wide, about: it begins at the pointer. */
+const ticketWidth = 86;
+
+/**
+ * Timecode along the top: a press moves the pointer, a drag chooses a span over all tracks. The pointer's own ticket is
+ * carried, or anything with Alt, and the reel heard as it passes.
+ */
+export function Ruler({ reel, production, colours, view, scrub }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const { canvas, redraw } = useLayer(
     useCallback(
@@ -61,6 +74,22 @@ export function Ruler({ reel, production, colours, view }: Props) {
   useEffect(() => useEditor.subscribe(redraw), [redraw]);
   useEffect(() => useMonitor.subscribe(redraw), [redraw]);
   const from = useRef<number | null>(null);
+  const scrubbing = useRef<ReturnType<Props["scrub"]> | null>(null);
+  /** Whether the pointer's ticket is at a place of the ruler. */
+  const onTicket = (e: React.PointerEvent) => {
+    const left = box.current?.getBoundingClientRect().left ?? 0;
+    const x = xOf(view(), useEditor.getState().pointer);
+    return e.clientX - left >= x && e.clientX - left <= x + ticketWidth;
+  };
+  const carry = (to: number) => {
+    point(to);
+    void scrubbing.current?.to(to);
+  };
+  const letGo = () => {
+    from.current = null;
+    scrubbing.current?.end();
+    scrubbing.current = null;
+  };
   const at = (e: React.PointerEvent) => {
     const v = view();
     const raw = sampleOf(v, e.clientX - (box.current?.getBoundingClientRect().left ?? 0));
@@ -75,12 +104,25 @@ export function Ruler({ reel, production, colours, view }: Props) {
         data-testid="ruler"
         className="relative min-w-0 flex-1 cursor-text touch-none select-none"
         onPointerDown={(e) => {
+          if (e.button !== 0) return;
           e.currentTarget.setPointerCapture(e.pointerId);
+          if (e.altKey || onTicket(e)) {
+            scrubbing.current = scrub(reel);
+            if (e.altKey) carry(at(e));
+            else from.current = useEditor.getState().pointer - sampleOf(view(), e.clientX);
+            return;
+          }
           from.current = at(e);
           point(from.current);
           useEditor.setState({ span: null });
         }}
         onPointerMove={(e) => {
+          if (scrubbing.current) {
+            // The ticket stays under the pointer where it was taken.
+            carry(from.current === null ? at(e) : sampleOf(view(), e.clientX) + from.current);
+            return;
+          }
+          e.currentTarget.style.cursor = from.current === null && onTicket(e) ? "ew-resize" : "";
           if (from.current === null) return;
           const to = at(e);
           if (Math.abs(to - from.current) * view().px < 4) return;
@@ -90,9 +132,8 @@ export function Ruler({ reel, production, colours, view }: Props) {
             pointer: Math.round(Math.min(to, from.current)),
           });
         }}
-        onPointerUp={() => {
-          from.current = null;
-        }}
+        onPointerUp={letGo}
+        onPointerCancel={letGo}
       >
         <div aria-hidden="true" className="absolute inset-0">
           <canvas ref={canvas} className="absolute inset-0 h-full w-full" />

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useRef } from "react";
+import { type ComponentProps, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Clip, Production, Reel } from "../api/client";
 import { useEditor } from "../editor/store";
 import { useMonitor } from "../listening/engine";
@@ -22,12 +22,14 @@ type Props = {
   rows: Row[];
   away: (c: Clip) => string;
   act: (what: string, action: Acting) => void;
+  /** Begins to move along the reel by hand, with sound. */
+  scrub: ComponentProps<typeof Ruler>["scrub"];
   /** Told how large the lanes are. */
   onSize: (width: number, height: number) => void;
 };
 
 /** The reel as cloth: tracks from top to bottom, time from left to right, drawn on canvas layers. */
-export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
+export function Timeline({ production, reel, rows, away, act, scrub, onSize }: Props) {
   const lanes = useRef<HTMLDivElement>(null);
   const size = useRef({ width: 1000, height: 500 });
   const theme = useTheme((s) => s.theme);
@@ -187,7 +189,7 @@ export function Timeline({ production, reel, rows, away, act, onSize }: Props) {
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
       <Rail reel={reel} rows={rows} colours={palette} view={view} />
-      <Ruler reel={reel} production={production} colours={palette} view={view} />
+      <Ruler reel={reel} production={production} colours={palette} view={view} scrub={scrub} />
       {(reel.doc.markers?.length ?? 0) > 0 && <Markers reel={reel} production={production} view={view} />}
       <div className="flex min-h-0 flex-1">
         <Heads reel={reel} rows={rows} act={act} away={away} production={production} />

@@ -15,7 +15,7 @@ import { Button, Empty, StageHead } from "../../ui/controls";
 import { BorrowPanel } from "./BorrowPanel";
 import { ClipBar } from "./ClipBar";
 import { CutListPanel, openCutList } from "./CutListPanel";
-import { useGoOn, useTrackKeys } from "./hearing";
+import { scrubReel, useGoOn, useTrackKeys } from "./hearing";
 import { bands } from "./layout";
 import { PrintPanel } from "./PrintPanel";
 import { ReelChooser } from "./ReelChooser";
@@ -98,7 +98,7 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
       ) : (
         <>
           <div className="flex min-h-0 flex-1">
-            <Timeline production={p} reel={reel} rows={rows} away={away} act={act} onSize={onSize} />
+            <Timeline production={p} reel={reel} rows={rows} away={away} act={act} scrub={scrubReel} onSize={onSize} />
             <BorrowPanel production={p} reel={reel} act={act} />
           </div>
           <ClipBar production={p} reel={reel} rows={rows} away={away} act={act} />

@@ -1,8 +1,9 @@
 import { useEffect, useRef } from "react";
 import type { EditAction, Reel } from "../../api/client";
-import { useEditor } from "../../editor/store";
+import { point, useEditor } from "../../editor/store";
 import { listeningInWords } from "../../editor/targets";
 import { goOn, type Hearing, hear, prepare, setLoop, stop, useMonitor } from "../../listening/engine";
+import { Scrubber, scrubHearing } from "../../listening/Scrubber";
 import type { Row } from "../../timeline/geometry";
 import { playhead } from "../../timeline/place";
 import { typing } from "../../ui/commands";
@@ -19,6 +20,36 @@ function routed(reel: Reel, from: number): Hearing {
     start: 0,
     mode: { kind: "fold" },
   };
+}
+
+/** The reel as it is routed, to be moved along by hand. */
+export function scrubReel(reel: Reel): Scrubber {
+  const { start, end } = reel.worked_out;
+  return new Scrubber(scrubHearing(routed(reel, start), Math.max(0, start), end));
+}
+
+let jogging: { reel: string; scrubber: Scrubber; rest: ReturnType<typeof setTimeout> } | null = null;
+
+/** ms without a further step that a step by keys goes on sounding. */
+const jogFor = 500;
+
+/** Steps the pointer along the reel, and hears what it passes. */
+export function jog(reel: Reel, samples: number) {
+  const from = useEditor.getState().pointer;
+  const to = Math.max(0, Math.round(from + samples));
+  if (jogging?.reel !== reel.id) {
+    jogging?.scrubber.end();
+    jogging = { reel: reel.id, scrubber: scrubReel(reel), rest: setTimeout(() => undefined) };
+    void jogging.scrubber.to(from);
+  }
+  const { scrubber } = jogging;
+  clearTimeout(jogging.rest);
+  jogging.rest = setTimeout(() => {
+    scrubber.end();
+    jogging = null;
+  }, jogFor);
+  point(to);
+  void scrubber.to(to);
 }
 
 /** A track before its sends, whether it is off or not. */

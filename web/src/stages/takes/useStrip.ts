@@ -1,7 +1,7 @@
 import { type RefObject, useRef } from "react";
 import type { Strand, Take } from "../../api/client";
 import { hearStrand, saysOf } from "../../listening/keys";
-import { Scrubber } from "../../listening/Scrubber";
+import { Scrubber, scrubStrand } from "../../listening/Scrubber";
 
 /** A stretch of a take, in frames. */
 export type Range = { from: number; to: number };
@@ -36,7 +36,7 @@ export function useStrip(
         onRange({ from: Math.min(d.from, pointer.current), to: Math.max(d.from, pointer.current) });
         return;
       }
-      d.scrub ??= new Scrubber(s.id, take.sample_rate, s.frames, saysOf(take, s), take.start ?? null);
+      d.scrub ??= new Scrubber(scrubStrand(s.id, take.sample_rate, s.frames, saysOf(take, s), take.start ?? null));
       void d.scrub.to(pointer.current - s.shift);
     },
     onPointerUp: () => {

@@ -2,6 +2,7 @@ import { point, useEditor } from "../../../editor/store";
 import { chosenTracks, edgeFrom } from "../../../editor/targets";
 import { scrollTo, viewNow } from "../../../timeline/view";
 import type { Command } from "../../../ui/commands";
+import { jog } from "../hearing";
 import { here, type ReelContext } from "./context";
 
 /** Where the pointer goes, and which track is chosen. */
@@ -22,6 +23,8 @@ export function pointing({ production: pr, reel, rows, size }: ReelContext): Com
     { id: "before", name: "Track before", key: "ArrowUp", run: track(-1) },
     { id: "later", name: "Pointer a frame later", key: "ArrowRight", run: by(frame) },
     { id: "earlier", name: "Pointer a frame earlier", key: "ArrowLeft", run: by(-frame) },
+    { id: "jog later", name: "Pointer a frame later, heard", key: "mod+ArrowRight", run: () => jog(reel, frame) },
+    { id: "jog earlier", name: "Pointer a frame earlier, heard", key: "mod+ArrowLeft", run: () => jog(reel, -frame) },
     { id: "second later", name: "Pointer a second later", key: "shift+ArrowRight", run: by(pr.sample_rate) },
     { id: "second earlier", name: "Pointer a second earlier", key: "shift+ArrowLeft", run: by(-pr.sample_rate) },
     { id: "next edge", name: "Pointer to the next edge", key: "n", run: edge(true) },
