@@ -161,7 +161,7 @@ func (a *App) LookForLost(ctx context.Context) error {
 	}
 	for _, f := range fs {
 		var lost *snag.Snag
-		if _, err := a.original(f); err != nil {
+		if _, err := a.linked(f.SourcePath, f.Size, f.Modified); err != nil {
 			r := snag.Of(err)
 			lost = &snag.Snag{Code: r.Code, Message: r.Message}
 		}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/automation"
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
@@ -96,6 +97,10 @@ func editScene(ctx context.Context, a *app.App, p store.Production, first uuid.U
 				{Fade: &edit.Fade{Clips: []string{clipAt("Boom", at(1))}, In: &reel.Fade{Length: samples(0.4), Shape: reel.RaisedCos}}},
 				{Fade: &edit.Fade{Clips: []string{clipAt("Boom", at(17))}, Out: &reel.Fade{Length: samples(0.6), Shape: reel.EqualPower}}},
 			}
+		}},
+		{"bring the engine down under the dialogue", func() []edit.Action {
+			level := automation.Curve{{At: at(-4)}, {At: at(-1), Value: -7, Shape: automation.Smooth}, {At: at(2), Value: -9}}
+			return []edit.Action{{SetTrack: &reel.SetTrack{ID: track("Ferry"), Gain: &level}}}
 		}},
 		{"mark", func() []edit.Action {
 			return []edit.Action{{SetMarkers: &reel.SetMarkers{Put: []reel.Marker{

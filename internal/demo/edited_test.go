@@ -2,6 +2,7 @@ package demo_test
 
 import (
 	"context"
+	"slices"
 	"testing"
 
 	"github.com/google/uuid"
@@ -63,6 +64,12 @@ func sceneIsEdited(t *testing.T, a *app.App) {
 		assert.Positive(t, n, name)
 	}
 	assert.Len(t, reels[1].Doc.Markers, 3)
+	for _, r := range reels[1:3] { // the trailer is cut down from under the level that is drawn
+		i := slices.IndexFunc(r.Doc.Tracks, func(tr reel.Track) bool { return tr.Label == "Ferry" })
+		require.GreaterOrEqual(t, i, 0, r.Name)
+		_, end := r.Doc.Span()
+		assert.Equal(t, -9.0, r.Doc.Tracks[i].Gain.Value(end-1), r.Name)
+	}
 	start, end := reels[2].Doc.Span()
 	assert.EqualValues(t, 6*48000, end-start)
 	for name, found := range map[string][]int{"low water, cut 1.edl": {1, 1, 1, 0}, "low water, cut 2.csv": {1, 1}} {

@@ -129,9 +129,20 @@ func (q Queries) SetFacts(ctx context.Context, id uuid.UUID, a Analysis) error {
 	return q.exec(ctx, `UPDATE files SET facts = $2 WHERE id = $1`, id, a)
 }
 
-// LinkedFiles lists the ready files of all productions whose originals stay where they are.
-func (q Queries) LinkedFiles(ctx context.Context) ([]File, error) {
-	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE origin = 'linked' AND state = 'ready' ORDER BY id`)
+// LinkedFile is what says whether an original that stays where it is is still the one that was read.
+type LinkedFile struct {
+	ID           uuid.UUID
+	ProductionID uuid.UUID
+	SourcePath   string // of the shelf
+	Size         int64
+	Modified     int64
+	Lost         *snag.Snag // why it can't be used, when it was looked at last
+}
+
+// LinkedFiles lists the ready files of all productions whose originals stay where they are. It is asked for every two
+// seconds: what was found in them is not read.
+func (q Queries) LinkedFiles(ctx context.Context) ([]LinkedFile, error) {
+	return many[LinkedFile](ctx, q, `SELECT id, production_id, source_path, size, modified, lost FROM files WHERE origin = 'linked' AND state = 'ready' ORDER BY id`)
 }
 
 // SetLost records why a linked original can't be used now; nil when it can.
