@@ -287,6 +287,34 @@ test("a track's level is set and drawn over time, by pointer and by keys, and ta
     await page.keyboard.press("ControlOrMeta+z");
   }
   await expect.poll(levels).toEqual(Array.from({ length: 4 }, () => ({ db: 0, points: [] })));
+
+  // Where a track stands between the sides, over time: it has to be sent somewhere first.
+  await expect(page.getByRole("button", { name: "Drawing track positions" })).toBeVisible();
+  await page.mouse.click(...at(0.5, 20));
+  await expect(page.getByText(/has no position to draw/)).toBeVisible();
+  await page.keyboard.press("d");
+  await expect(page.getByRole("row", { name: /^Track .*, DX/ }).first()).toBeVisible();
+  await page.mouse.click(...at(0.25, 18)); // near the top: left
+  await expect(row(0).getByRole("gridcell", { name: /position over time, 1 point$/ })).toBeAttached();
+  await page.mouse.click(...at(0.75, 44));
+  await expect(row(0).getByRole("gridcell", { name: /position over time, 2 points$/ })).toBeAttached();
+  await page.keyboard.press("g");
+  await page.keyboard.type("10:00:06:00");
+  await page.keyboard.press("Enter");
+  await bar.getByLabel(/^Position over time of the track at the pointer/).fill("25 left");
+  await page.keyboard.press("Enter");
+  await expect(bar.getByLabel(/^Position over time of the track at the pointer/)).toHaveValue("25 % left");
+  const way = async () => {
+    const reel = await page.request.get(`${app.url}/api/productions/${production}/reel`);
+    const { doc } = await reel.json();
+    return doc.weave.sends[doc.tracks[0].id][0].patch;
+  };
+  const patch = await way();
+  expect(patch.preset).toBe("pan");
+  expect(patch.moving.map((p: { value: number }) => Math.sign(p.value))).toEqual([-1, -1, 1]);
+  expect(patch.moving[1]).toEqual({ at: start + 6 * rate, value: -0.25 });
+  await bar.getByRole("button", { name: "Still again" }).click();
+  await expect.poll(way).toEqual({ preset: "pan" }); // in the middle, as loud as before
 });
 
 test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", async ({ page, app }) => {

@@ -1,11 +1,12 @@
 import { expect, test } from "vitest";
 import type { Clip, Reel, Track } from "../api/client";
 import { timecodeAt } from "../format";
+import { percent } from "../stages/reel/typed";
 import { fadeAt, valueAt } from "../timeline/curve";
 import { dragged, movedTo, without } from "./curve";
-import { envelopeDb, envelopeY, movedPoint, pointNear, thinned, withPoint } from "./envelope";
-import { ofClip, ofTrack } from "./enveloped";
-import { kinOf, levelOf, shownAs } from "./ghost";
+import { envelopeValue, envelopeY, movedPoint, pointNear, positions, thinned, withPoint } from "./envelope";
+import { ofClip, ofPosition, ofTrack } from "./enveloped";
+import { kinOf, pointsOf, shownAs } from "./ghost";
 import { pasting } from "./paste";
 import { parsePosition } from "./position";
 
@@ -78,7 +79,7 @@ test("points are put, moved between their neighbours, and thinned", () => {
   expect(pointNear(two.gain, 36, 3)).toBe(-1);
   const line = [0, 10, 20, 30].map((at) => ({ at, value: -at / 10 }));
   expect(thinned([...line, { at: 40, value: 0 }])).toEqual([line[0], line[3], { at: 40, value: 0 }]);
-  for (const db of [12, 0, -20, -48]) expect(envelopeDb(envelopeY(db, 7, 120), 7, 120)).toBeCloseTo(db, 6);
+  for (const db of [12, 0, -20, -48]) expect(envelopeValue(envelopeY(db, 7, 120), 7, 120)).toBeCloseTo(db, 6);
 });
 
 test("a track's level is drawn over its time, and a clip's envelope over its sound", () => {
@@ -100,8 +101,61 @@ test("a track's level is drawn over its time, and a clip's envelope over its sou
   expect(over.map((o) => o.in(reel([])))).toEqual([undefined, undefined]);
   // What is dragged is seen before it is answered, on its own track alone.
   const ghost = { kind: "curve", clips: new Set(["t"]), gain: [{ at: 7, value: 0 }] } as const;
-  expect(levelOf(t, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 7, value: 0 }]);
-  expect(levelOf({ ...t, id: "u" }, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 5, value: -2 }]);
+  expect(pointsOf(t.id, t.gain, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 7, value: 0 }]);
+  expect(pointsOf("u", t.gain, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 5, value: -2 }]);
+});
+
+test("a position is drawn over time, from where the track stands now", () => {
+  const t = { id: "t", label: "Boom", layout: "mono", clips: [] } as unknown as Track;
+  const reel = (patch: object, layout = "stereo") =>
+    ({
+      doc: {
+        tracks: [t],
+        weave: { buses: [{ id: "DX", role: "stem", layout }], sends: { t: [{ to: "DX", gain_db: -2, patch }] } },
+      },
+      worked_out: { layouts: { stereo: ["L", "R"], "5.1": ["L", "R", "C", "LFE", "Ls", "Rs"] } },
+    }) as unknown as Reel;
+  const put = (patch: object) => ofPosition(reel(patch), t)?.put([{ at: 9, value: -0.5 }]);
+  const panned = (law: number, position: number) => ({
+    set_sends: {
+      from: "t",
+      sends: [{ to: "DX", gain_db: -2, patch: { preset: "pan", law, position, moving: [{ at: 9, value: -0.5 }] } }],
+    },
+  });
+  expect(put({ preset: "both" })).toEqual(panned(0, 0));
+  expect(put({ preset: "both_minus" })).toEqual(panned(-3, 0));
+  expect(put({ preset: "left" })).toEqual(panned(-3, -1));
+  expect(put({ preset: "pan", law: -4.5, position: 0.3 })).toEqual(panned(-4.5, 0.3));
+  const still = ofPosition(reel({ preset: "pan", law: -6, position: 0.3, moving: [{ at: 1, value: 1 }] }), t);
+  expect(still?.rest).toBe(0.3);
+  expect(still?.put([])).toEqual({
+    set_sends: {
+      from: "t",
+      sends: [{ to: "DX", gain_db: -2, patch: { preset: "pan", law: -6, position: 0.3 } }],
+    },
+  });
+  expect(ofPosition(reel({ preset: "placed" }), t)).toBeNull();
+  expect(ofPosition(reel({ preset: "both" }, "5.1"), t)).toBeNull();
+  expect(ofPosition(reel({ preset: "both" }), { ...t, layout: "stereo" })).toBeNull();
+
+  // Left is at the top, and no place is beyond the sides.
+  expect([
+    envelopeValue(0, 0, 30, positions),
+    envelopeValue(15, 0, 30, positions),
+    envelopeValue(99, 0, 30, positions),
+  ]).toEqual([-1, 0, 1]);
+  expect(envelopeY(-1, 10, 30, positions)).toBe(10);
+  expect([-0.3, 0, 1].map(positions.says)).toEqual(["30 % left", "centre", "100 % right"]);
+  expect(["-30", "30 % left", "30 R", "c", "−12,5", "130", "x", ""].map(percent)).toEqual([
+    -0.3,
+    -0.3,
+    0.3,
+    0,
+    -0.125,
+    null,
+    null,
+    null,
+  ]);
 });
 
 test("curves are drawn as they sound", () => {

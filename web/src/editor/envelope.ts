@@ -1,41 +1,62 @@
 import type { Clip, Schemas } from "../api/client";
+import { gain } from "../format";
 
 type Curve = Schemas["Curve"];
 
 /** What an envelope is drawn over, as far as it bounds the points: where it begins, how long it is, and its points. */
 export type Drawn = Pick<Clip, "in" | "length" | "gain">;
 
-/** Bounds of an envelope that is drawn, in dB. */
-export const envelopeTop = 12;
-export const envelopeFloor = -48;
+/** What the height of a lane stands for: a value at its top and at its floor, and in which steps it is drawn. */
+export type Scale = { top: number; floor: number; step: number; says: (value: number) => string };
 
-const bounded = (db: number) => Math.round(Math.max(envelopeFloor, Math.min(envelopeTop, db)) * 10) / 10;
+/** Levels, in dB. */
+export const levels: Scale = { top: 12, floor: -48, step: 0.1, says: gain };
 
-/** Where a level lies in a clip's lane, in pixels from the top of the page's coordinates. */
-export const envelopeY = (db: number, top: number, height: number) =>
-  top +
-  height * (1 - (Math.max(envelopeFloor, Math.min(envelopeTop, db)) - envelopeFloor) / (envelopeTop - envelopeFloor));
+/** Positions between left, at the top, and right. */
+export const positions: Scale = {
+  top: -1,
+  floor: 1,
+  step: 0.01,
+  says: (v) => (Math.abs(v) < 0.005 ? "centre" : `${Math.round(Math.abs(v) * 100)} % ${v < 0 ? "left" : "right"}`),
+};
 
-/** The level of a place in a clip's lane. */
-export const envelopeDb = (y: number, top: number, height: number) =>
-  bounded(envelopeFloor + (1 - (y - top) / height) * (envelopeTop - envelopeFloor));
+const clamped = (v: number, { top, floor }: Scale) => Math.max(Math.min(top, floor), Math.min(Math.max(top, floor), v));
+
+const bounded = (v: number, s: Scale) => {
+  const steps = Math.round(1 / s.step);
+  return Math.round(clamped(v, s) * steps) / steps || 0;
+};
+
+/** Where a value lies in a lane, in pixels from the top of the page's coordinates. */
+export const envelopeY = (value: number, top: number, height: number, s: Scale = levels) =>
+  top + (height * (clamped(value, s) - s.top)) / (s.floor - s.top);
+
+/** The value of a place in a lane. */
+export const envelopeValue = (y: number, top: number, height: number, s: Scale = levels) =>
+  bounded(s.top + ((y - top) / height) * (s.floor - s.top), s);
 
 /** An envelope with a point at a place of the strand, in place of one that lies there. Without points it begins level. */
-export function withPoint(c: Drawn, at: number, value: number, shape?: Curve[number]["shape"]): Curve {
+export function withPoint(
+  c: Drawn,
+  at: number,
+  value: number,
+  shape?: Curve[number]["shape"],
+  scale: Scale = levels,
+): Curve {
   const inside = Math.round(Math.max(c.in, Math.min(c.in + c.length - 1, at)));
   const was = c.gain ?? [];
   const here = was.find((p) => p.at === inside);
-  const point = { ...here, at: inside, value: bounded(value), ...(shape === undefined ? {} : { shape }) };
+  const point = { ...here, at: inside, value: bounded(value, scale), ...(shape === undefined ? {} : { shape }) };
   return [...was.filter((p) => p.at !== inside), point].sort((a, b) => a.at - b.at);
 }
 
 /** A point moved, between its neighbours. */
-export function movedPoint(c: Drawn, index: number, at: number, value: number): Curve {
+export function movedPoint(c: Drawn, index: number, at: number, value: number, scale: Scale = levels): Curve {
   const was = c.gain ?? [];
   const before = was[index - 1]?.at ?? c.in - 1;
   const after = was[index + 1]?.at ?? c.in + c.length;
   const to = Math.round(Math.max(before + 1, Math.min(after - 1, at)));
-  return was.map((p, i) => (i === index ? { ...p, at: to, value: bounded(value) } : p));
+  return was.map((p, i) => (i === index ? { ...p, at: to, value: bounded(value, scale) } : p));
 }
 
 /** The index of the point nearest a place, within so many samples; -1 for none. */
@@ -47,15 +68,15 @@ export function pointNear(curve: Curve, at: number, within: number): number {
   return best;
 }
 
-/** An envelope without the points that it would go through anyway, within a tenth of a dB. */
-export function thinned(curve: Curve): Curve {
+/** An envelope without the points that it would go through anyway, within a step of its scale. */
+export function thinned(curve: Curve, scale: Scale = levels): Curve {
   const out: Curve = [];
   for (const [i, p] of curve.entries()) {
     const a = out.at(-1);
     const b = curve[i + 1];
     const straight = a && b && !a.shape && !p.shape;
     const on = straight ? a.value + ((b.value - a.value) * (p.at - a.at)) / (b.at - a.at) : 0;
-    if (!straight || Math.abs(on - p.value) > 0.1) out.push(p);
+    if (!straight || Math.abs(on - p.value) > scale.step) out.push(p);
   }
   return out;
 }

@@ -7,7 +7,7 @@ export type Ghost =
   | { kind: "move"; clips: ReadonlySet<string>; by: number; onto: Readonly<Record<string, string>> }
   | { kind: "trim"; clips: ReadonlySet<string>; edge: "head" | "tail"; by: number }
   | { kind: "fade"; clips: ReadonlySet<string>; end: "in" | "out"; length: number }
-  /** Of a clip or a track, by its ID; `index` is the point that is carried. */
+  /** Of what an envelope is drawn over, by its ID; `index` is the point that is carried. */
   | { kind: "curve"; clips: ReadonlySet<string>; gain: Curve; index?: number };
 
 /** The clips that are edited together with some: those of their ties. */
@@ -19,9 +19,9 @@ export function kinOf(tracks: Track[], clips: ReadonlySet<string>): Set<string> 
   return all;
 }
 
-/** The points of a track's level as they would be. */
-export const levelOf = (t: Track, g: Ghost | null): Curve =>
-  (g?.kind === "curve" && g.clips.has(t.id) ? g.gain : t.gain) ?? [];
+/** The points of something as they would be. */
+export const pointsOf = (id: string, points: Curve | undefined, g: Ghost | null): Curve =>
+  (g?.kind === "curve" && g.clips.has(id) ? g.gain : points) ?? [];
 
 /** A clip as it would be. */
 export function shownAs(c: Clip, g: Ghost | null): Clip {

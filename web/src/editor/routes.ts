@@ -24,7 +24,7 @@ export function stemOf(reel: Reel, track: string): Bus | undefined {
 export const channelsOf = (reel: Reel, bus: Bus): string[] => reel.worked_out.layouts[bus.layout] ?? [];
 
 /** Replaces the first way out of a track; the others stay. */
-function put(reel: Reel, track: string, first: Send | null): EditAction {
+export function putRoute(reel: Reel, track: string, first: Send | null): EditAction {
   const rest = (reel.doc.weave.sends[track] ?? []).slice(1);
   return { set_sends: { from: track, sends: first ? [first, ...rest.filter((s) => s.to !== first.to)] : [] } };
 }
@@ -37,7 +37,7 @@ export function routeTo(track: Track, stem: Bus, position?: Position) {
     const patch = position !== undefined ? { preset: position } : (old?.patch ?? plain);
     return {
       what: `send ${track.label} to ${stem.name}`,
-      actions: [put(reel, track.id, { ...(old ?? { gain_db: 0 }), to: stem.id, patch })],
+      actions: [putRoute(reel, track.id, { ...(old ?? { gain_db: 0 }), to: stem.id, patch })],
     };
   };
 }
@@ -46,7 +46,7 @@ export function routeTo(track: Track, stem: Bus, position?: Position) {
 export function reroute(track: Track, what: string, part: (old: Send) => Partial<Send>) {
   return (reel: Reel): ReelEdit | null => {
     const old = routeOf(reel, track.id);
-    return old ? { what, actions: [put(reel, track.id, { ...old, ...part(old) })] } : null;
+    return old ? { what, actions: [putRoute(reel, track.id, { ...old, ...part(old) })] } : null;
   };
 }
 

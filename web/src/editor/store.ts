@@ -30,8 +30,8 @@ type Editor = {
   /** Edits act on the named clips without their kin. */
   alone: boolean;
   snap: boolean;
-  /** The pointer draws envelopes: of clips, of tracks, or it draws none. */
-  drawing: "" | "clips" | "tracks";
+  /** The pointer draws envelopes of clips, levels or positions of tracks, or nothing. */
+  drawing: "" | "clips" | "tracks" | "positions";
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */

@@ -1,7 +1,7 @@
 import { Ear } from "lucide-react";
 import { memo, useEffect, useRef, useState } from "react";
 import type { Clip, EditAction, Production, Reel, Track } from "../api/client";
-import { stemOf } from "../editor/routes";
+import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
 import { gain, plural } from "../format";
 import { kindOf, stemColour, stemWeave } from "../ui/stems";
@@ -49,6 +49,7 @@ export function Heads({ reel, rows, production, act, away }: Props) {
             index={rows.indexOf(r)}
             stem={stem?.name}
             kind={kindOf(stem)}
+            moving={routeOf(reel, r.track.id)?.patch.moving?.length ?? 0}
             newBand={fresh}
             y={r.top - top}
             on={tracks.includes(r.track.id)}
@@ -71,6 +72,8 @@ type HeadProps = {
   index: number;
   stem: string | undefined;
   kind: ReturnType<typeof kindOf>;
+  /** Points of its position over time. */
+  moving: number;
   newBand: boolean;
   y: number;
   on: boolean;
@@ -160,7 +163,7 @@ const Head = memo(function Head(p: HeadProps) {
         role="gridcell"
         tabIndex={-1}
         className="sr-only"
-        aria-label={[`${plural(t.clips.length, "clip")} of ${t.label}`, ...levelSaid(t)].join(", ")}
+        aria-label={[`${plural(t.clips.length, "clip")} of ${t.label}`, ...levelSaid(t, p.moving)].join(", ")}
       >
         <ul>
           {t.clips.slice(0, mostSaid).map((c) => (
@@ -175,9 +178,11 @@ const Head = memo(function Head(p: HeadProps) {
 });
 
 /** A track's level in words; nothing for one that is as it is. */
-function levelSaid(t: Track): string[] {
+function levelSaid(t: Track, moving: number): string[] {
   const said = t.gain_db ? [`level ${gain(t.gain_db)}`] : [];
-  return t.gain?.length ? [...said, `level over time, ${plural(t.gain.length, "point")}`] : said;
+  if (t.gain?.length) said.push(`level over time, ${plural(t.gain.length, "point")}`);
+  if (moving > 0) said.push(`position over time, ${plural(moving, "point")}`);
+  return said;
 }
 
 /** A clip in words. */

@@ -58,7 +58,7 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
           tracks: s.tracks,
           ghost: s.ghost,
           follow: s.follow,
-          levels: s.drawing === "tracks",
+          drawing: s.drawing,
           away,
           ratio,
         };

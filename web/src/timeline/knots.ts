@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { envelopeDb, movedPoint, pointNear, withPoint } from "../editor/envelope";
+import { envelopeValue, movedPoint, pointNear, withPoint } from "../editor/envelope";
 import type { Enveloped } from "../editor/enveloped";
 import type { Ghost } from "../editor/ghost";
 import { envelopeLane, type Row, sampleOf, type View } from "./geometry";
@@ -21,7 +21,7 @@ export function takeKnot(over: Enveloped, ghost: Ghost | null, v: View, row: Row
   const was = drawn.gain ?? [];
   const there = pointNear(was, at, near / v.px);
   if (there >= 0) return { over, gain: was, index: there, was: was[there]?.at ?? null };
-  const gain = withPoint(drawn, at, envelopeDb(y, lane.top, lane.height));
+  const gain = withPoint(drawn, at, envelopeValue(y, lane.top, lane.height, over.scale), undefined, over.scale);
   return { over, gain, index: pointNear(gain, at, edge / v.px), was: null };
 }
 
@@ -32,6 +32,7 @@ export function carryKnot(k: Knot, v: View, row: Row, x: number, y: number): Cur
     { ...k.over.drawn, gain: k.gain },
     k.index,
     k.over.shift + sampleOf(v, x),
-    envelopeDb(y, lane.top, lane.height),
+    envelopeValue(y, lane.top, lane.height, k.over.scale),
+    k.over.scale,
   );
 }

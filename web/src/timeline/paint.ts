@@ -2,7 +2,7 @@ import type { Clip } from "../api/client";
 import { stemOf } from "../editor/routes";
 import { kindOf } from "../ui/stems";
 import { nameHeight, type Row, rowsIn, xOf } from "./geometry";
-import { paintEnvelope, paintKnots, paintLevel, paintThread } from "./paintThread";
+import { paintEnvelope, paintKnots, paintLane, paintThread } from "./paintThread";
 import { paintTies } from "./paintTies";
 import { inView, type Scene } from "./scene";
 
@@ -45,7 +45,7 @@ export function paintClips(g: CanvasRenderingContext2D, s: Scene) {
   for (const row of rows) {
     const colour = row.track.off ? s.colours.quiet : s.colours.stem(kindOf(stemOf(s.reel, row.track.id)));
     for (const c of inView(s, row, v.from, to)) paintClip(g, s, row, c, colour);
-    paintLevel(g, s, row);
+    paintLane(g, s, row);
   }
   paintTies(g, s, rows);
 }

@@ -1,7 +1,7 @@
 import type { Clip, Schemas } from "../api/client";
-import { envelopeY } from "../editor/envelope";
-import { levelOf } from "../editor/ghost";
-import { gain } from "../format";
+import { envelopeY, levels, type Scale } from "../editor/envelope";
+import { ofLane } from "../editor/enveloped";
+import { pointsOf } from "../editor/ghost";
 import { fadeAt, valueAt } from "./curve";
 import { envelopeLane, type Row, soundName, xOf } from "./geometry";
 import type { Scene } from "./scene";
@@ -29,7 +29,7 @@ export function paintThread(
   const reader = new Reader(s.tiles, strand, samples);
   const close = v.px * s.ratio > 4; // single samples can be told apart: a line through them
   const base = s.follow ? 10 ** (((c.gain_db ?? 0) + (row.track.gain_db ?? 0)) / 20) : 1;
-  const level = s.follow ? levelOf(row.track, s.ghost) : [];
+  const level = s.follow ? pointsOf(row.track.id, row.track.gain, s.ghost) : [];
   const fadeIn = c.fade_in?.length ?? 0;
   const fadeOut = c.fade_out?.length ?? 0;
   const factor = (at: number) => {
@@ -84,13 +84,13 @@ export function paintThread(
   for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
 }
 
-type Lane = { top: number; height: number };
+type Lane = { top: number; height: number; scale?: Scale };
 
 /** A citron thread through the points of a curve between two places in pixels; `x` and `at` lead to and from its time. */
 function paintCurve(
   g: CanvasRenderingContext2D,
   curve: Curve,
-  { top, height }: Lane,
+  { top, height, scale }: Lane,
   [from, to]: [number, number],
   x: (at: number) => number,
   at: (x: number) => number,
@@ -98,7 +98,7 @@ function paintCurve(
   g.beginPath();
   const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
   if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
-  for (const p of [...places].sort((a, b) => a - b)) g.lineTo(p, envelopeY(valueAt(curve, at(p)), top, height));
+  for (const p of [...places].sort((a, b) => a - b)) g.lineTo(p, envelopeY(valueAt(curve, at(p)), top, height, scale));
   g.stroke();
 }
 
@@ -107,16 +107,16 @@ function paintCarried(
   g: CanvasRenderingContext2D,
   s: Scene,
   id: string,
-  { top, height }: Lane,
+  { top, height, scale = levels }: Lane,
   x: (at: number) => number,
 ) {
   const { ghost } = s;
   const p = ghost?.kind === "curve" && ghost.clips.has(id) ? ghost.gain[ghost.index ?? -1] : undefined;
   if (!p) return;
-  const text = gain(p.value);
+  const text = scale.says(p.value);
   const width = g.measureText(text).width + 8;
   const left = x(p.at) + 8 + width < s.view.width ? x(p.at) + 8 : x(p.at) - 8 - width;
-  const middle = Math.min(top + height - 7, Math.max(top + 7, envelopeY(p.value, top, height)));
+  const middle = Math.min(top + height - 7, Math.max(top + 7, envelopeY(p.value, top, height, scale)));
   g.fillStyle = s.colours.focus;
   g.fillRect(left, middle - 8, width, 16);
   g.fillStyle = s.colours.ground;
@@ -143,29 +143,33 @@ export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, to
 }
 
 /**
- * A track's level over time: a citron thread through the whole lane, over clips and gaps, with hollow knots. One without
- * points is a level thread that waits to be drawn on, while tracks are.
+ * A track's level over time, or its position while these are drawn: a citron thread through the whole lane, over clips and
+ * gaps, with hollow knots. One without points is a still thread that waits to be drawn on, while that is done.
  */
-export function paintLevel(g: CanvasRenderingContext2D, s: Scene, row: Row) {
-  const curve = levelOf(row.track, s.ghost);
-  if (curve.length === 0 && !s.levels) return;
+export function paintLane(g: CanvasRenderingContext2D, s: Scene, row: Row) {
+  const over = ofLane(s.reel, row.track, s.drawing);
+  if (!over) return;
+  const drawing = s.drawing === "tracks" || s.drawing === "positions";
+  const curve = pointsOf(over.id, over.drawn.gain, s.ghost);
+  if (curve.length === 0 && !drawing) return;
   const { view: v } = s;
   const lane = envelopeLane(v, row);
   const x = (at: number) => xOf(v, at);
   g.save();
   g.strokeStyle = s.colours.focus;
   g.fillStyle = s.colours.ground;
-  g.lineWidth = s.levels ? 1.5 : 1;
-  g.globalAlpha = curve.length === 0 ? 0.35 : s.levels ? 1 : 0.7;
-  paintCurve(g, curve.length > 0 ? curve : [{ at: 0, value: 0 }], lane, [0, v.width], x, (p) => v.from + p / v.px);
+  g.lineWidth = drawing ? 1.5 : 1;
+  g.globalAlpha = curve.length === 0 ? 0.35 : drawing ? 1 : 0.7;
+  const shown = curve.length > 0 ? curve : [{ at: 0, value: over.rest }];
+  paintCurve(g, shown, { ...lane, scale: over.scale }, [0, v.width], x, (p) => v.from + p / v.px);
   for (const p of curve) {
     const px = x(p.at);
     if (px < -4 || px > v.width + 4) continue;
-    const y = envelopeY(p.value, lane.top, lane.height);
+    const y = envelopeY(p.value, lane.top, lane.height, over.scale);
     g.fillRect(px - 3, y - 3, 6, 6);
     g.strokeRect(px - 3, y - 3, 6, 6);
   }
-  paintCarried(g, s, row.track.id, lane, x);
+  paintCarried(g, s, over.id, { ...lane, scale: over.scale }, x);
   g.restore();
 }
 

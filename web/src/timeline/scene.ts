@@ -15,8 +15,8 @@ export type Scene = {
   tracks: readonly string[];
   ghost: Ghost | null;
   follow: boolean;
-  /** Levels of tracks are being drawn. */
-  levels: boolean;
+  /** What is being drawn: see the editor. */
+  drawing: string;
   /** What is said of a clip that is not at home; empty for one that is. */
   away: (c: Clip) => string;
   ratio: number;

@@ -1,9 +1,10 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
 import { withPoint } from "../editor/envelope";
-import { ofClip, ofTrack } from "../editor/enveloped";
+import { ofClip, ofLane } from "../editor/enveloped";
 import { type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
+import { note } from "../ui/notes";
 import { caught, edgesOf, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
 import { carryKnot, type Knot, takeKnot } from "./knots";
 
@@ -31,7 +32,11 @@ const cursors = { head: "w-resize", tail: "e-resize", "fade in": "pointer", "fad
 
 /** The pointer's form over something, which says what dragging it does. */
 const cursorOf = (h: Hit | undefined, drawing: string) =>
-  drawing === "tracks" || (drawing && h?.zone) ? "crosshair" : h?.zone ? cursors[h.zone] : "text";
+  drawing === "tracks" || drawing === "positions" || (drawing && h?.zone)
+    ? "crosshair"
+    : h?.zone
+      ? cursors[h.zone]
+      : "text";
 
 type Props = {
   reel: Reel;
@@ -65,7 +70,8 @@ export function useDrag({ reel, rows, view, act }: Props) {
     const s = useEditor.getState();
     const alone = e.altKey || s.alone;
     const { row } = h;
-    const clip = s.drawing === "tracks" ? undefined : h.clip; // clips are below what is drawn
+    const lanes = s.drawing === "tracks" || s.drawing === "positions";
+    const clip = lanes ? undefined : h.clip; // clips are below what is drawn
     const edit = clip && h.zone && !e.shiftKey;
     // With Shift it may become a span: only what comes of it chooses.
     if (!e.shiftKey) {
@@ -75,8 +81,13 @@ export function useDrag({ reel, rows, view, act }: Props) {
       else if (!clip) choose([], [row.track.id]);
     }
     let knot: Press["knot"];
-    const over =
-      s.drawing === "tracks" ? ofTrack(row.track) : clip && h.zone && s.drawing ? ofClip(shownAs(clip, s.ghost)) : null;
+    const over = lanes
+      ? ofLane(reel, row.track, s.drawing)
+      : clip && h.zone && s.drawing
+        ? ofClip(shownAs(clip, s.ghost))
+        : null;
+    if (lanes && !over && !e.shiftKey)
+      note(`${row.track.label} has no position to draw: it is not one channel that is sent into two sides.`);
     if (over && !e.shiftKey) {
       const taken = takeKnot(over, s.ghost, v, row, x, y);
       if (taken.was !== null && e.altKey) {
@@ -158,7 +169,7 @@ export function useDrag({ reel, rows, view, act }: Props) {
         act(`draw ${over.says}`, (now) => {
           const o = over.in(now);
           const rest = o && { ...o.drawn, gain: (o.drawn.gain ?? []).filter((p) => p.at !== was) };
-          return rest && o.put(withPoint(rest, point.at, point.value, point.shape));
+          return rest && o.put(withPoint(rest, point.at, point.value, point.shape, o.scale));
         });
       return;
     }

@@ -9,7 +9,9 @@ export function Button({
   className = "",
   ...rest
 }: ButtonHTMLAttributes<HTMLButtonElement> & { primary?: boolean }) {
-  const look = primary ? "bg-focus font-semibold text-on-focus" : "bg-raised text-ink hover:bg-line";
+  const look = primary
+    ? "bg-focus font-semibold text-on-focus"
+    : "bg-raised text-ink hover:bg-line aria-pressed:text-focus";
   return <button type="button" className={`${base} ${look} ${className}`} {...rest} />;
 }
 

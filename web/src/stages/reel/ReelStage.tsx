@@ -108,6 +108,12 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
   );
 }
 
+const draws = {
+  clips: { of: "envelopes of clips", says: "Drawing envelopes" },
+  tracks: { of: "levels of tracks", says: "Drawing track levels" },
+  positions: { of: "positions of tracks, left at the top", says: "Drawing track positions" },
+};
+
 /** How edits act: on what is tied, or on one alone; catching on edges, or on nothing. */
 function Modes() {
   const alone = useEditor((s) => s.alone);
@@ -122,10 +128,10 @@ function Modes() {
       {drawing && (
         <Button
           aria-pressed
-          title={`The pointer draws ${drawing === "clips" ? "envelopes of clips" : "levels of tracks"}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" ? "" : "Shift "}E ends it)`}
+          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" ? "" : "Shift "}E)`}
           onClick={() => useEditor.setState({ drawing: "" })}
         >
-          {drawing === "clips" ? "Drawing envelopes" : "Drawing track levels"}
+          {draws[drawing].says}
         </Button>
       )}
       <Button

@@ -1,12 +1,12 @@
 import type { EditAction, Production, Reel, Track } from "../../api/client";
 import { withPoint } from "../../editor/envelope";
-import { ofTrack } from "../../editor/enveloped";
+import { ofPosition, ofTrack } from "../../editor/enveloped";
 import { useEditor } from "../../editor/store";
 import { gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import { Button } from "../../ui/controls";
 import { Field } from "./Field";
-import { decibels } from "./typed";
+import { decibels, percent } from "./typed";
 
 type Props = {
   production: Production;
@@ -20,9 +20,10 @@ type Props = {
 /** The chosen track, where no clip is: its level, and the level over time. */
 export function TrackBar({ reel, track: t, others, act }: Props) {
   const pointer = useEditor((s) => s.pointer);
-  const drawing = useEditor((s) => s.drawing === "tracks");
-  const over = ofTrack(t);
-  const points = t.gain ?? [];
+  const drawing = useEditor((s) => s.drawing);
+  const place = ofPosition(reel, t);
+  const over = drawing === "positions" && place ? place : ofTrack(t);
+  const points = over.drawn.gain ?? [];
   return (
     <>
       <span className="ticket max-w-40 shrink-0 truncate bg-raised px-2 py-0.5 text-ink" title={t.label}>
@@ -45,24 +46,37 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
       {points.length > 0 && (
         <>
           <Field
-            label="here"
-            says="Level over time of the track at the pointer, in dB"
-            value={gain(valueAt(points, pointer))}
+            label={over === place ? "Position here" : "here"}
+            says={
+              over === place
+                ? "Position over time of the track at the pointer, in % from left (−) to right"
+                : "Level over time of the track at the pointer, in dB"
+            }
+            value={over.scale.says(valueAt(points, pointer))}
             wide="w-20"
-            parse={decibels}
-            save={(db) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, db)))}
+            parse={over === place ? percent : decibels}
+            save={(v) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, v, undefined, over.scale)))}
           />
           <span className="figures text-quiet">{plural(points.length, "point")}</span>
-          <Button onClick={() => act(`take ${over.says} away`, over.put([]))}>Level again</Button>
+          <Button onClick={() => act(`take ${over.says} away`, over.put([]))}>Still again</Button>
         </>
       )}
-      <Button
-        aria-pressed={drawing}
-        title="Levels of tracks are drawn with the pointer (Ctrl Shift E)"
-        onClick={() => useEditor.setState({ drawing: drawing ? "" : "tracks" })}
-      >
-        {drawing ? "Drawing levels" : "Draw the level over time"}
-      </Button>
+      <Draw what="tracks" says="Draw the level over time" />
+      {place && <Draw what="positions" says="Draw the position over time" />}
     </>
+  );
+}
+
+/** Begins to draw something over the lanes, or ends it. */
+function Draw({ what, says }: { what: "tracks" | "positions"; says: string }) {
+  const on = useEditor((s) => s.drawing === what);
+  return (
+    <Button
+      aria-pressed={on}
+      title={`${says}, with the pointer (Ctrl Shift E)`}
+      onClick={() => useEditor.setState({ drawing: on ? "" : what })}
+    >
+      {says}
+    </Button>
   );
 }

@@ -8,3 +8,14 @@ export function decibels(text: string): number | null {
   );
   return text.trim() !== "" && Number.isFinite(v) ? Math.max(-96, Math.min(24, v)) : null;
 }
+
+/** A position that was typed: −30, 30 % left or 30 right, as −1 (left) to 1; null for what is none. */
+export function percent(text: string): number | null {
+  if (/^\s*(c|centre|middle)\s*$/i.test(text)) return 0;
+  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*%?\s*(l|left|r|right)?\s*$/i.exec(text);
+  if (!m?.[1]) return null;
+  const v = Number(m[1].replace("−", "-").replace(",", "."));
+  const side = m[2]?.[0]?.toLowerCase();
+  const to = (side === "l" ? -Math.abs(v) : v) / 100;
+  return Math.abs(to) <= 1 ? to : null;
+}

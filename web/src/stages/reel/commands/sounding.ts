@@ -1,6 +1,6 @@
 import type { Fade } from "../../../api/client";
-import { thinned, withPoint } from "../../../editor/envelope";
-import { type Enveloped, ofClip, ofTrack } from "../../../editor/enveloped";
+import { positions, thinned, withPoint } from "../../../editor/envelope";
+import { type Enveloped, ofClip, ofLane } from "../../../editor/enveloped";
 import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
 import { plural } from "../../../format";
@@ -54,20 +54,25 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     withSpan((s) =>
       act(`${words} the span`, { dip: { from: s.from, to: s.to, tracks: tracks(), db, ramp: samples(dipRamp) } }),
     );
-  // Envelopes are of what is chosen: clips, or tracks while their levels are drawn.
+  // Envelopes are of what is chosen: clips, or tracks while their levels or positions are drawn.
   const withEnvelopes = (run: (of: Enveloped[]) => void) => {
-    if (useEditor.getState().drawing === "tracks") run(chosenTracks(rows).map(ofTrack));
+    const { drawing } = useEditor.getState();
+    if (drawing === "tracks" || drawing === "positions")
+      run(chosenTracks(rows).flatMap((t) => ofLane(reel, t, drawing) ?? []));
     else withClips(rows, (c) => run(c.map((l) => ofClip(l.clip))));
   };
   const whose = (of: Enveloped[]) => (of.length === 1 ? (of[0]?.says ?? "") : plural(of.length, "envelope"));
-  const envelope = (db: number) => () =>
+  const envelope = (up: 1 | -1) => () =>
     withEnvelopes((of) => {
+      if (of.length === 0) return;
       const at = useEditor.getState().pointer;
+      const step = of[0]?.scale === positions ? -0.1 * up : up; // left is at the top
       act(
-        `${whose(of)} ${db > 0 ? "higher" : "lower"}`,
+        `${whose(of)} ${up > 0 ? "higher" : "lower"}`,
         ...of.map((o) => {
           const inside = o.shift + at;
-          return o.put(withPoint(o.drawn, inside, valueAt(o.drawn.gain ?? [], inside) + db));
+          const now = o.drawn.gain?.length ? valueAt(o.drawn.gain, inside) : o.rest;
+          return o.put(withPoint(o.drawn, inside, now + step, undefined, o.scale));
         }),
       );
     });
@@ -142,21 +147,24 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     },
     {
       id: "draw levels",
-      name: "Draw levels of tracks over time with the pointer, or choose clips again",
+      name: "Draw levels of tracks over time with the pointer; again: positions; again: choose clips",
       key: "mod+shift+e",
-      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "tracks" ? "" : "tracks" })),
+      run: () =>
+        useEditor.setState((s) => ({
+          drawing: s.drawing === "tracks" ? "positions" : s.drawing === "positions" ? "" : "tracks",
+        })),
     },
     { id: "track louder", name: "Track 1 dB louder", key: "}", run: level(1) },
     { id: "track softer", name: "Track 1 dB softer", key: "{", run: level(-1) },
     {
       id: "point up",
-      name: "Envelope 1 dB higher at the pointer",
+      name: "Envelope 1 dB higher at the pointer, or position to the left",
       key: "shift+ArrowUp",
       run: envelope(1),
     },
     {
       id: "point down",
-      name: "Envelope 1 dB lower at the pointer",
+      name: "Envelope 1 dB lower at the pointer, or position to the right",
       key: "shift+ArrowDown",
       run: envelope(-1),
     },
@@ -185,8 +193,8 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
           act(
             `thin ${whose(of)}`,
             ...of
-              .filter((o) => thinned(o.drawn.gain ?? []).length < (o.drawn.gain?.length ?? 0))
-              .map((o) => o.put(thinned(o.drawn.gain ?? []))),
+              .filter((o) => thinned(o.drawn.gain ?? [], o.scale).length < (o.drawn.gain?.length ?? 0))
+              .map((o) => o.put(thinned(o.drawn.gain ?? [], o.scale))),
           ),
         ),
     },
