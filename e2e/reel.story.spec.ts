@@ -341,6 +341,12 @@ test("the reel is moved along by hand, with sound, by its pointer's ticket and b
   await expect(monitor.getByText(/^Silent/)).toBeVisible();
   await expect(page.getByRole("region", { name: "What is chosen" })).not.toContainText("Span");
 
+  // A click on the ticket is a click on what lies below it, and moves nothing along.
+  await page.keyboard.press("Home");
+  await page.mouse.click(box.x + px / 2, box.y + 14);
+  await expect(pointer).toHaveValue(/^10:00:00:1[123]$/);
+  await expect(monitor.getByText(/^Silent/)).toBeVisible();
+
   // A frame on, heard: a little sound, and then silence again.
   await page.keyboard.press("g");
   await page.keyboard.type("10:00:06:00");

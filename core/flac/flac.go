@@ -63,15 +63,15 @@ func Open(r io.ReaderAt, size int64) (*Decoder, error) {
 	off += 4
 	for n := 0; ; n++ {
 		if n >= maxBlocks {
-			return nil, errors.New("too many metadata blocks")
+			return nil, fmt.Errorf("more than %d metadata blocks (the next at byte %d)", maxBlocks, off)
 		}
 		if _, err := r.ReadAt(head[:4], off); err != nil {
-			return nil, errors.New("the metadata ends early")
+			return nil, fmt.Errorf("the metadata ends early (in block %d, at byte %d)", n+1, off)
 		}
 		kind, length := head[0]&0x7F, int64(be.Uint32(head)&0xFFFFFF)
 		last := head[0]&0x80 != 0
 		if n == 0 && (kind != 0 || length < 34) {
-			return nil, errors.New("it does not begin with stream information")
+			return nil, fmt.Errorf("it does not begin with stream information (the first block, at byte %d, is of kind %d and has %d bytes)", off, kind, length)
 		}
 		if length <= maxMeta && off+4+length <= size && (kind == 0 && n == 0 || kind == 2 || kind == 3 || kind == 4) {
 			body := make([]byte, length)
@@ -214,7 +214,7 @@ func (d *Decoder) Next() ([][]int64, error) {
 		return nil, io.ErrUnexpectedEOF
 	}
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%w (in the block at byte %d)", err, d.at.offset)
 	}
 	if n := len(d.index); n == 0 || d.at.frame-d.index[n-1].frame >= indexEvery {
 		d.index = append(d.index, d.at)

@@ -185,3 +185,13 @@ func FuzzNext(f *testing.F) {
 		d.SeekBefore(100)
 	})
 }
+
+// What is wrong says where in the file it is.
+func TestWhereAFileIsDamaged(t *testing.T) {
+	info := append([]byte("fLaC\x00\x00\x00\x22"), make([]byte, 34)...)
+	_, err := flac.Open(bytes.NewReader(info), int64(len(info)))
+	assert.ErrorContains(t, err, "in block 2, at byte 42")
+	other := append([]byte("fLaC\x04\x00\x00\x04"), make([]byte, 4)...)
+	_, err = flac.Open(bytes.NewReader(other), int64(len(other)))
+	assert.ErrorContains(t, err, "at byte 4, is of kind 4 and has 4 bytes")
+}

@@ -75,6 +75,8 @@ export function Ruler({ reel, production, colours, view, scrub }: Props) {
   useEffect(() => useMonitor.subscribe(redraw), [redraw]);
   const from = useRef<number | null>(null);
   const scrubbing = useRef<ReturnType<Props["scrub"]> | null>(null);
+  /** Where the ticket was taken, in pixels, and what is added to a place for the pointer's: it may have been a click. */
+  const taken = useRef<{ x: number; by: number } | null>(null);
   /** Whether the pointer's ticket is at a place of the ruler. */
   const onTicket = (e: React.PointerEvent) => {
     const left = box.current?.getBoundingClientRect().left ?? 0;
@@ -82,11 +84,17 @@ export function Ruler({ reel, production, colours, view, scrub }: Props) {
     return e.clientX - left >= x && e.clientX - left <= x + ticketWidth;
   };
   const carry = (to: number) => {
+    scrubbing.current ??= scrub(reel);
     point(to);
-    void scrubbing.current?.to(to);
+    void scrubbing.current.to(to);
   };
-  const letGo = () => {
+  const letGo = (e: React.PointerEvent) => {
+    if (taken.current && !scrubbing.current) {
+      point(at(e));
+      useEditor.setState({ span: null });
+    }
     from.current = null;
+    taken.current = null;
     scrubbing.current?.end();
     scrubbing.current = null;
   };
@@ -106,10 +114,12 @@ export function Ruler({ reel, production, colours, view, scrub }: Props) {
         onPointerDown={(e) => {
           if (e.button !== 0) return;
           e.currentTarget.setPointerCapture(e.pointerId);
-          if (e.altKey || onTicket(e)) {
-            scrubbing.current = scrub(reel);
-            if (e.altKey) carry(at(e));
-            else from.current = useEditor.getState().pointer - sampleOf(view(), e.clientX);
+          if (e.altKey) {
+            carry(at(e));
+            return;
+          }
+          if (onTicket(e)) {
+            taken.current = { x: e.clientX, by: useEditor.getState().pointer - sampleOf(view(), e.clientX) };
             return;
           }
           from.current = at(e);
@@ -117,9 +127,14 @@ export function Ruler({ reel, production, colours, view, scrub }: Props) {
           useEditor.setState({ span: null });
         }}
         onPointerMove={(e) => {
-          if (scrubbing.current) {
+          if (taken.current) {
             // The ticket stays under the pointer where it was taken.
-            carry(from.current === null ? at(e) : sampleOf(view(), e.clientX) + from.current);
+            if (scrubbing.current || Math.abs(e.clientX - taken.current.x) >= 4)
+              carry(sampleOf(view(), e.clientX) + taken.current.by);
+            return;
+          }
+          if (scrubbing.current) {
+            carry(at(e));
             return;
           }
           e.currentTarget.style.cursor = from.current === null && onTicket(e) ? "ew-resize" : "";
