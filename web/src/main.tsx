@@ -9,7 +9,10 @@ import { applyTheme } from "./ui/theme";
 
 const client = new QueryClient({
   defaultOptions: {
+    // The server is on this machine, or near: whether there is a network says nothing of it.
+    mutations: { networkMode: "always" },
     queries: {
+      networkMode: "always",
       // What changes is told by events; asking again on every focus would be noise.
       refetchOnWindowFocus: false,
       staleTime: 5 * 60_000,

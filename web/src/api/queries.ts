@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback } from "react";
 import { plural } from "../format";
 import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
@@ -160,15 +161,17 @@ export function useWritings(production: string) {
   });
 }
 
+type SheetEdit = { what: string; cells: SheetCell[] };
+
 /**
  * Changes cells of the takes sheet. It shows them before the server has answered; what somebody else
- * has changed meanwhile is fetched and said, and nothing of the edit is kept.
+ * has changed meanwhile is fetched and said, and nothing of the edit is kept. The edit is on its way before the sheet is
+ * drawn anew.
  */
 export function useEditSheet(production: string) {
   const client = useQueryClient();
-  return useMutation({
-    mutationFn: (v: { what: string; cells: SheetCell[] }) =>
-      must(api.POST("/api/productions/{production}/sheet", { params: { path: { production } }, body: v })),
+  const { mutate, isPending } = useMutation({
+    mutationFn: (v: SheetEdit & { sent: Promise<Take[]> }) => v.sent,
     onMutate: (v) => {
       client.setQueryData<Take[]>(keys.takes(production), (takes) => takes && applied(takes, v.cells));
     },
@@ -181,6 +184,15 @@ export function useEditSheet(production: string) {
       client.invalidateQueries({ queryKey: keys.takes(production) });
     },
   });
+  const send = useCallback(
+    (body: SheetEdit) => {
+      const sent = must(api.POST("/api/productions/{production}/sheet", { params: { path: { production } }, body }));
+      sent.catch(() => undefined); // the mutation says it
+      mutate({ ...body, sent });
+    },
+    [mutate, production],
+  );
+  return { mutate: send, isPending };
 }
 
 /** Accepts or refuses suggestions. */

@@ -28,9 +28,10 @@ export function GroupPanel({ open, onClose, production, takes }: Props) {
       () => client.invalidateQueries({ queryKey: keys.production(production) }),
       failed,
     );
-  const proposed = takes.filter((t) => !t.final);
+  const shown = open ? takes : [];
+  const proposed = shown.filter((t) => !t.final);
   const plain = proposed.filter((t) => !needsChoice(t));
-  const others = takes.filter((t) => t.final && isSet(t) && t.strands.length > 0);
+  const others = shown.filter((t) => t.final && isSet(t) && t.strands.length > 0);
   const acceptAll = () =>
     edit({
       what: `accept ${plural(plain.length, "group")}`,

@@ -1,8 +1,21 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { api, must, type Strand, type Take } from "../../api/client";
 import { failed, keys } from "../../api/queries";
 import { Choice } from "../../ui/controls";
 import { useDetach } from "./Detached";
+
+const mostOffered = 200;
+
+/** Takes that a mono file can be put into: the first of those that are sets of mono files, too. */
+function setsBeside(take: Take, takes: Take[]): Take[] {
+  const out: Take[] = [];
+  for (const t of takes) {
+    if (out.length === mostOffered) break;
+    if (t.id !== take.id && t.sample_rate === take.sample_rate && t.strands.every((o) => o.channel === 1)) out.push(t);
+  }
+  return out;
+}
 
 /** Lets a strand go from its take; puts a mono file into another take, or into one of its own. */
 export function MoreOfStrand({
@@ -27,9 +40,7 @@ export function MoreOfStrand({
         body: to === "off" ? {} : { take: to },
       }),
     ).then(() => client.invalidateQueries({ queryKey: keys.production(production) }), failed);
-  const sets = takes.filter(
-    (t) => t.id !== take.id && t.strands.every((o) => o.channel === 1) && t.sample_rate === take.sample_rate,
-  );
+  const sets = useMemo(() => (set ? setsBeside(take, takes) : []), [set, take, takes]);
   return (
     <Choice
       aria-label={set ? `Move ${s.file_name}` : `More for strand ${s.position}`}
@@ -45,7 +56,7 @@ export function MoreOfStrand({
       <option value="detached">{s.detached ? "Bring it home" : "Let it go from its take"}</option>
       {set && <option value="off">Split off into a take of its own</option>}
       {set &&
-        sets.slice(0, 200).map((t) => (
+        sets.map((t) => (
           <option key={t.id} value={t.id}>
             Move to {t.name}
           </option>
