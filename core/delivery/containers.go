@@ -38,7 +38,7 @@ var Containers = map[string]Container{
 	"mp4":  {Extension: ".mp4", Names: []string{"MP4", "MOV"}, Codings: []string{"aac"}, Picture: true, Beside: true, Mask: true},
 }
 
-// order is that in which they are listed.
+// containerOrder is that in which they are listed.
 var containerOrder = []string{"wav", "rf64", "bw64", "w64", "aiff", "flac", "mov", "mxf", "mp4"}
 
 // containersSay lists them in words.

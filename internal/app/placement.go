@@ -61,7 +61,7 @@ func placementIn(ctx context.Context, q store.Queries, p store.Production, s sto
 	if l.take, err = q.Take(ctx, s.Take); err != nil {
 		return l, err
 	}
-	pictures, err := Pictured(ctx, q, []uuid.UUID{s.RefTake, s.Take})
+	cameras, err := q.TakesWithPicture(ctx, []uuid.UUID{s.RefTake, s.Take})
 	if err != nil {
 		return l, err
 	}
@@ -69,33 +69,8 @@ func placementIn(ctx context.Context, q store.Queries, p store.Production, s sto
 	if err != nil {
 		return l, err
 	}
-	cameras := map[uuid.UUID]bool{}
-	for id := range pictures {
-		cameras[id] = true
-	}
 	l.Placement = PlacementOf(p, s, l.ref, l.take, cameras, clocks)
 	return l, nil
-}
-
-// Pictured finds which of some takes come with a picture, and the file that has it.
-func Pictured(ctx context.Context, q store.Queries, takes []uuid.UUID) (map[uuid.UUID]store.File, error) {
-	strands, err := q.Strands(ctx, takes)
-	if err != nil {
-		return nil, err
-	}
-	files, err := q.FilesOfTakes(ctx, takes)
-	if err != nil {
-		return nil, err
-	}
-	out := map[uuid.UUID]store.File{}
-	for _, f := range files {
-		for _, s := range strands {
-			if s.FileID == f.ID && hasPicture(f) {
-				out[s.TakeID] = f
-			}
-		}
-	}
-	return out, nil
 }
 
 func hasPicture(f store.File) bool {

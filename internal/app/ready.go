@@ -14,20 +14,28 @@ import (
 
 // Readiness is a take as far as its snags go.
 func Readiness(t store.Take, strands []store.Strand) readiness.Take {
-	r := readiness.Take{Grouping: t.Snags, Why: t.Why, Certain: t.Certain, Accepted: t.Accepted, MissingRemedy: t.MissingRemedy, LengthRemedy: t.LengthRemedy}
-	for _, s := range strands {
-		r.Strands = append(r.Strands, readiness.Strand{Label: s.Label, Off: s.Treat.Off, Peak: s.Peak})
+	r := grouped(t)
+	for i := range strands {
+		r.Strands = append(r.Strands, counted(&strands[i]))
 	}
 	return r
 }
 
 // ListedReadiness is Readiness of what a list has read.
 func ListedReadiness(t store.Take, strands []store.ListedStrand) readiness.Take {
-	plain := make([]store.Strand, len(strands))
-	for i, s := range strands {
-		plain[i] = s.Strand
+	r := grouped(t)
+	for i := range strands {
+		r.Strands = append(r.Strands, counted(&strands[i].Strand))
 	}
-	return Readiness(t, plain)
+	return r
+}
+
+func grouped(t store.Take) readiness.Take {
+	return readiness.Take{Grouping: t.Snags, Why: t.Why, Certain: t.Certain, Accepted: t.Accepted, MissingRemedy: t.MissingRemedy, LengthRemedy: t.LengthRemedy}
+}
+
+func counted(s *store.Strand) readiness.Strand {
+	return readiness.Strand{Label: s.Label, Off: s.Treat.Off, Peak: s.Peak}
 }
 
 // weigh works out whether something is amiss with takes that were written, and keeps it with them.

@@ -148,7 +148,7 @@ func TestTakesAndStrands(t *testing.T) {
 		assert.Equal(t, want, n)
 	}
 	require.NoError(t, f.PlaceStrand(f.ctx, s.ID, tk.ID, 9))
-	of, err := f.TakesOfRows(f.ctx, f.p.ID, []uuid.UUID{s.ID})
+	of, err := f.ListTakesOf(f.ctx, f.p.ID, []uuid.UUID{s.ID})
 	require.NoError(t, err)
 	require.Len(t, of, 1)
 	assert.Equal(t, tk.ID, of[0].ID, "a strand stands for its take")

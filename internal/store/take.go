@@ -135,11 +135,6 @@ func (q Queries) TakesAfter(ctx context.Context, production, after uuid.UUID, li
 	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
 }
 
-// TakesOfRows finds the takes of a production that ids of takes or strands stand for.
-func (q Queries) TakesOfRows(ctx context.Context, production uuid.UUID, ids []uuid.UUID) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND id IN (SELECT unnest($2::uuid[]) UNION SELECT take_id FROM strands WHERE id = ANY($2)) ORDER BY id`, production, ids)
-}
-
 // TakeCount counts a production's takes.
 func (q Queries) TakeCount(ctx context.Context, production uuid.UUID) (n int, err error) {
 	err = q.db.QueryRow(ctx, `SELECT count(*) FROM takes WHERE production_id = $1`, production).Scan(&n)

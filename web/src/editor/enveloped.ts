@@ -84,6 +84,9 @@ export function ofPosition(reel: Reel, t: Track): Enveloped | null {
   };
 }
 
+/** Whether what is drawn is of tracks, through their whole lanes. */
+export const overLanes = (drawing: string) => drawing === "tracks" || drawing === "positions";
+
 /** What is drawn of a track: its level, or where it stands. */
 export const ofLane = (reel: Reel, t: Track, drawing: string): Enveloped | null =>
   drawing === "positions" ? ofPosition(reel, t) : ofTrack(t);

@@ -1,6 +1,6 @@
 import type { Clip, Schemas } from "../api/client";
 import { envelopeY, levels, type Scale } from "../editor/envelope";
-import { ofLane } from "../editor/enveloped";
+import { ofLane, overLanes } from "../editor/enveloped";
 import { pointsOf } from "../editor/ghost";
 import { fadeAt, valueAt } from "./curve";
 import { envelopeLane, type Row, soundName, xOf } from "./geometry";
@@ -149,7 +149,7 @@ export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, to
 export function paintLane(g: CanvasRenderingContext2D, s: Scene, row: Row) {
   const over = ofLane(s.reel, row.track, s.drawing);
   if (!over) return;
-  const drawing = s.drawing === "tracks" || s.drawing === "positions";
+  const drawing = overLanes(s.drawing);
   const curve = pointsOf(over.id, over.drawn.gain, s.ghost);
   if (curve.length === 0 && !drawing) return;
   const { view: v } = s;

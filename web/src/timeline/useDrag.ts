@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
 import { withPoint } from "../editor/envelope";
-import { ofClip, ofLane } from "../editor/enveloped";
+import { ofClip, ofLane, overLanes } from "../editor/enveloped";
 import { type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
 import { note } from "../ui/notes";
@@ -32,11 +32,7 @@ const cursors = { head: "w-resize", tail: "e-resize", "fade in": "pointer", "fad
 
 /** The pointer's form over something, which says what dragging it does. */
 const cursorOf = (h: Hit | undefined, drawing: string) =>
-  drawing === "tracks" || drawing === "positions" || (drawing && h?.zone)
-    ? "crosshair"
-    : h?.zone
-      ? cursors[h.zone]
-      : "text";
+  overLanes(drawing) || (drawing && h?.zone) ? "crosshair" : h?.zone ? cursors[h.zone] : "text";
 
 type Props = {
   reel: Reel;
@@ -70,7 +66,7 @@ export function useDrag({ reel, rows, view, act }: Props) {
     const s = useEditor.getState();
     const alone = e.altKey || s.alone;
     const { row } = h;
-    const lanes = s.drawing === "tracks" || s.drawing === "positions";
+    const lanes = overLanes(s.drawing);
     const clip = lanes ? undefined : h.clip; // clips are below what is drawn
     const edit = clip && h.zone && !e.shiftKey;
     // With Shift it may become a span: only what comes of it chooses.

@@ -28,7 +28,7 @@ export function scrubReel(reel: Reel): Scrubber {
   return new Scrubber(scrubHearing(routed(reel, start), Math.max(0, start), end));
 }
 
-let jogging: { reel: string; scrubber: Scrubber; rest: ReturnType<typeof setTimeout> } | null = null;
+let jogging: { reel: string; scrubber: Scrubber; rest?: ReturnType<typeof setTimeout> } | null = null;
 
 /** ms without a further step that a step by keys goes on sounding. */
 const jogFor = 500;
@@ -39,7 +39,7 @@ export function jog(reel: Reel, samples: number) {
   const to = Math.max(0, Math.round(from + samples));
   if (jogging?.reel !== reel.id) {
     jogging?.scrubber.end();
-    jogging = { reel: reel.id, scrubber: scrubReel(reel), rest: setTimeout(() => undefined) };
+    jogging = { reel: reel.id, scrubber: scrubReel(reel) };
     void jogging.scrubber.to(from);
   }
   const { scrubber } = jogging;

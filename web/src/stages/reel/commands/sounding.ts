@@ -1,6 +1,6 @@
 import type { Fade } from "../../../api/client";
 import { positions, thinned, withPoint } from "../../../editor/envelope";
-import { type Enveloped, ofClip, ofLane } from "../../../editor/enveloped";
+import { type Enveloped, ofClip, ofLane, overLanes } from "../../../editor/enveloped";
 import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
 import { plural } from "../../../format";
@@ -57,8 +57,7 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
   // Envelopes are of what is chosen: clips, or tracks while their levels or positions are drawn.
   const withEnvelopes = (run: (of: Enveloped[]) => void) => {
     const { drawing } = useEditor.getState();
-    if (drawing === "tracks" || drawing === "positions")
-      run(chosenTracks(rows).flatMap((t) => ofLane(reel, t, drawing) ?? []));
+    if (overLanes(drawing)) run(chosenTracks(rows).flatMap((t) => ofLane(reel, t, drawing) ?? []));
     else withClips(rows, (c) => run(c.map((l) => ofClip(l.clip))));
   };
   const whose = (of: Enveloped[]) => (of.length === 1 ? (of[0]?.says ?? "") : plural(of.length, "envelope"));
