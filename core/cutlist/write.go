@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -51,6 +52,12 @@ func WriteOTIO(w io.Writer, name string, r reel.Reel, rate int64, media func(str
 			"children": otioClips(t, start, rate, media), "metadata": object{ours: object{"track": bare}},
 		})
 	}
+	if len(r.Pictures) > 0 {
+		tracks = slices.Insert(tracks, 0, any(object{
+			"OTIO_SCHEMA": "Track.1", "name": "Picture", "kind": "Video", "enabled": true,
+			"children": otioPictures(r.Pictures, start, rate), "metadata": object{ours: object{"picture": true}},
+		}))
+	}
 	var markers []any
 	for _, m := range r.Markers {
 		markers = append(markers, object{
@@ -61,7 +68,7 @@ func WriteOTIO(w io.Writer, name string, r reel.Reel, rate int64, media func(str
 	doc := object{
 		"OTIO_SCHEMA": "Timeline.1", "name": name, "global_start_time": otioTime(start, rate),
 		"tracks":   object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "children": list(tracks), "markers": list(markers)},
-		"metadata": object{ours: object{"format": otioFormat, "rate": rate, "start": r.Start, "length": r.Length, "weave": r.Weave}},
+		"metadata": object{ours: object{"pictures": r.Pictures, "format": otioFormat, "rate": rate, "start": r.Start, "length": r.Length, "weave": r.Weave}},
 	}
 	e := json.NewEncoder(w)
 	e.SetIndent("", " ")
@@ -120,6 +127,28 @@ func otioClips(t reel.Track, start, rate int64, media func(strand string) (Media
 	return out
 }
 
+// otioPictures are what is seen, one after the other, with the gaps between.
+func otioPictures(all []reel.Picture, start, rate int64) []any {
+	out := []any{}
+	at := start
+	for _, p := range all {
+		from := max(p.At, start)
+		if p.End() <= from {
+			continue
+		}
+		if from > at {
+			out = append(out, object{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": otioRange(0, from-at, rate)})
+		}
+		out = append(out, object{
+			"OTIO_SCHEMA": "Clip.2", "name": p.Name, "source_range": otioRange(p.In+from-p.At, p.End()-from, rate),
+			"media_references":           object{"DEFAULT_MEDIA": object{"OTIO_SCHEMA": "ExternalReference.1", "name": p.Name, "target_url": url.PathEscape(p.Name)}},
+			"active_media_reference_key": "DEFAULT_MEDIA",
+		})
+		at = p.End()
+	}
+	return out
+}
+
 // ReadReel makes a reel again of a document that WriteOTIO has written; false where it is another's.
 func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 	if len(b) > MaxBytes {
@@ -132,7 +161,8 @@ func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 		Tracks struct {
 			Children []struct {
 				Metadata own[struct {
-					Track *reel.Track `json:"track"`
+					Track   *reel.Track `json:"track"`
+					Picture bool        `json:"picture"`
 				}] `json:"metadata"`
 				Children []struct {
 					Metadata own[struct {
@@ -151,6 +181,8 @@ func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 			Start  *int64      `json:"start"`
 			Length *int64      `json:"length"`
 			Weave  weave.Weave `json:"weave"`
+			// Pictures are on a track of their own, too, that other programs see.
+			Pictures []reel.Picture `json:"pictures"`
 		}] `json:"metadata"`
 	}
 	if err := json.Unmarshal(b, &doc); err != nil {
@@ -163,8 +195,11 @@ func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 	if top.Format > otioFormat {
 		return r, true, bad("it was written by a newer version of the program (format %d, this one reads up to %d)", top.Format, otioFormat)
 	}
-	r = reel.Reel{Start: top.Start, Length: top.Length, Weave: top.Weave, Tracks: []reel.Track{}}
+	r = reel.Reel{Start: top.Start, Length: top.Length, Weave: top.Weave, Pictures: top.Pictures, Tracks: []reel.Track{}}
 	for i, t := range doc.Tracks.Children {
+		if o := t.Metadata.Ours; o != nil && o.Picture {
+			continue
+		}
 		if t.Metadata.Ours == nil || t.Metadata.Ours.Track == nil {
 			return r, true, bad("track %d has lost what this program wrote with it", i+1)
 		}

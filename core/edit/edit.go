@@ -36,6 +36,7 @@ type Action struct {
 	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
 	SetLength   *reel.SetLength   `json:"set_length,omitempty"`
 	SetMarkers  *reel.SetMarkers  `json:"set_markers,omitempty"`
+	SetPictures *reel.SetPictures `json:"set_pictures,omitempty"`
 
 	Cut        *Cut        `json:"cut,omitempty"`
 	Join       *Join       `json:"join,omitempty"`
@@ -57,6 +58,8 @@ type Action struct {
 	CloseGaps  *CloseGaps  `json:"close_gaps,omitempty"`
 	TakeApart  *TakeApart  `json:"take_apart,omitempty"`
 	Borrow     *Borrow     `json:"borrow,omitempty"`
+	LayPicture *LayPicture `json:"lay_picture,omitempty"`
+	CutPicture *CutPicture `json:"cut_picture,omitempty"`
 	Printed    *Printed    `json:"printed,omitempty"`
 }
 
@@ -88,6 +91,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
 	asIs(a.SetLength != nil, reel.Op{SetLength: a.SetLength})
 	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
+	asIs(a.SetPictures != nil, reel.Op{SetPictures: a.SetPictures})
 	planned(a.Weave != nil, a.Weave)
 	planned(a.Cut != nil, a.Cut)
 	planned(a.Join != nil, a.Join)
@@ -109,6 +113,8 @@ func (a Action) what() (op *reel.Op, p planner) {
 	planned(a.CloseGaps != nil, a.CloseGaps)
 	planned(a.TakeApart != nil, a.TakeApart)
 	planned(a.Borrow != nil, a.Borrow)
+	planned(a.LayPicture != nil, a.LayPicture)
+	planned(a.CutPicture != nil, a.CutPicture)
 	planned(a.Printed != nil, a.Printed)
 	if len(found) != 1 {
 		return nil, nil

@@ -166,6 +166,9 @@ func (o *Remove) plan(d *draft) error {
 // closeUp takes the empty time between two samples out, on all tracks with what is marked in it.
 func (d *draft) closeUp(from, to int64, tracks []string) error {
 	if tracks == nil {
+		if err := d.unseen(from, to); err != nil {
+			return err
+		}
 		var marked []string
 		for _, m := range d.Markers {
 			if m.At >= from && m.At < to {
@@ -305,6 +308,11 @@ func (o *InsertTime) plan(d *draft) error {
 	if err := d.cutAcross(on, o.At); err != nil {
 		return err
 	}
+	if len(tracks) == 0 {
+		if err := d.cutPictures(o.At); err != nil {
+			return err
+		}
+	}
 	return d.do(reel.Op{Ripple: &reel.Ripple{At: o.At, By: o.By, Tracks: tracks}})
 }
 
@@ -373,5 +381,12 @@ func CutDown(r reel.Reel, from, to int64, newID func() string) (reel.Reel, error
 		actions = append(actions, Action{SetLength: &reel.SetLength{}})
 	}
 	plan, err := Plan(r, actions, Context{NewID: newID})
-	return plan.After, err
+	if err != nil {
+		return reel.Reel{}, err
+	}
+	d := &draft{Reel: plan.After, Context: Context{NewID: newID}}
+	if err := d.unseen(0, from); err != nil {
+		return reel.Reel{}, err
+	}
+	return d.Reel, d.unseen(to, 1<<50)
 }

@@ -3,8 +3,6 @@ package picture
 import (
 	"context"
 	"fmt"
-	"math"
-	"math/big"
 	"os"
 	"strings"
 
@@ -140,10 +138,7 @@ func (i *Info) Covers(sampleRate int) (from, to int64, err error) {
 	if i.Picture == nil {
 		return 0, 0, snag.Refuse("no_picture", "the file has no picture")
 	}
-	v := i.Picture
-	frames := int64(math.Round(v.Seconds * float64(v.RateNum) / float64(v.RateDen)))
-	length := new(big.Rat).Mul(big.NewRat(frames*int64(sampleRate), 1), big.NewRat(v.RateDen, v.RateNum))
-	n := new(big.Int).Quo(length.Num(), length.Denom()).Int64()
+	n := i.Picture.Samples(sampleRate)
 	from, _, ok := i.Start(sampleRate)
 	if !ok {
 		from = -1

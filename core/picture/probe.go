@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/big"
 	"regexp"
 	"strconv"
@@ -60,6 +61,13 @@ type Picture struct {
 
 // Rate is the picture's frame rate, not knowing whether its timecode drops frames.
 func (p Picture) Rate() timecode.Rate { return timecode.Rate{Num: p.RateNum, Den: p.RateDen} }
+
+// Samples is how long the picture lasts at a sample rate, by the number of its frames.
+func (p Picture) Samples(sampleRate int) int64 {
+	frames := int64(math.Round(p.Seconds * float64(p.RateNum) / float64(p.RateDen)))
+	length := new(big.Rat).Mul(big.NewRat(frames*int64(sampleRate), 1), big.NewRat(p.RateDen, p.RateNum))
+	return new(big.Int).Quo(length.Num(), length.Denom()).Int64()
+}
 
 // Bounds of what is read: more than any recorder or camera writes.
 const (

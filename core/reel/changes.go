@@ -27,6 +27,8 @@ type Changes struct {
 	// Length is there where the length was given or let go, Markers where there are others: all of them.
 	Length  *SetLength `json:"length,omitempty"`
 	Markers []Marker   `json:"markers,omitzero"`
+	// Pictures are all of them, where there are others.
+	Pictures []Picture `json:"pictures,omitzero"`
 	// Cut is there where another cut list, or another version of it, is laid.
 	Cut []Laying `json:"cut,omitzero"`
 }
@@ -121,6 +123,9 @@ func Diff(was, now Reel) Changes {
 	if !slices.Equal(was.Markers, now.Markers) {
 		c.Markers = append([]Marker{}, now.Markers...)
 	}
+	if !slices.Equal(was.Pictures, now.Pictures) {
+		c.Pictures = append([]Picture{}, now.Pictures...)
+	}
 	if !slices.EqualFunc(was.Cut, now.Cut, Laying.Same) {
 		c.Cut = append([]Laying{}, now.Cut...)
 	}
@@ -213,6 +218,11 @@ func Patched(r Reel, c Changes) Reel {
 	if c.Markers != nil {
 		if r.Markers = c.Markers; len(c.Markers) == 0 {
 			r.Markers = nil
+		}
+	}
+	if c.Pictures != nil {
+		if r.Pictures = c.Pictures; len(c.Pictures) == 0 {
+			r.Pictures = nil
 		}
 	}
 	if c.Cut != nil {

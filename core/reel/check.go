@@ -49,6 +49,9 @@ func (r Reel) Check() error {
 			return err
 		}
 	}
+	if err := checkPictures(r.Pictures); err != nil {
+		return err
+	}
 	return r.Weave.Check(r.Layouts())
 }
 

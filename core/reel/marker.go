@@ -42,43 +42,26 @@ type SetMarkers struct {
 }
 
 func (o *SetMarkers) apply(r *Reel) (Op, error) {
-	back := SetMarkers{}
-	now := slices.Clone(r.Markers)
-	find := func(id string) int { return slices.IndexFunc(now, func(m Marker) bool { return m.ID == id }) }
-	for _, id := range o.Remove {
-		i := find(id)
-		if i < 0 {
-			return Op{}, snag.Refuse("no_such_marker", "there is no marker %q in this reel any more", id)
-		}
-		back.Put = append(back.Put, now[i])
-		now = slices.Delete(now, i, i+1)
-	}
-	for _, m := range o.Put {
-		m.Name = strings.TrimSpace(m.Name)
-		if err := m.check(); err != nil {
+	put := slices.Clone(o.Put)
+	for i := range put {
+		put[i].Name = strings.TrimSpace(put[i].Name)
+		if err := put[i].check(); err != nil {
 			return Op{}, err
 		}
-		if i := find(m.ID); i >= 0 {
-			if !slices.ContainsFunc(back.Put, func(b Marker) bool { return b.ID == m.ID }) && !slices.Contains(back.Remove, m.ID) {
-				back.Put = append(back.Put, now[i])
-			}
-			now[i] = m
-			continue
-		}
-		if !slices.ContainsFunc(back.Put, func(b Marker) bool { return b.ID == m.ID }) {
-			back.Remove = append(back.Remove, m.ID)
-		}
-		now = append(now, m)
+	}
+	now, back, remove, err := exchanged(r.Markers, put, o.Remove, func(m Marker) string { return m.ID },
+		func(id string) error {
+			return snag.Refuse("no_such_marker", "there is no marker %q in this reel any more", id)
+		})
+	if err != nil {
+		return Op{}, err
 	}
 	if len(now) > maxMarkers {
 		return Op{}, snag.Refuse("too_many", "%d markers: at most %d", len(now), maxMarkers)
 	}
 	sortMarkers(now)
 	r.Markers = now
-	if len(now) == 0 {
-		r.Markers = nil
-	}
-	return Op{SetMarkers: &back}, nil
+	return Op{SetMarkers: &SetMarkers{back, remove}}, nil
 }
 
 func sortMarkers(all []Marker) {

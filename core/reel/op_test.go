@@ -87,7 +87,7 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 	t := r.Tracks[i]
 	layout, _ := audio.ParseLayout(t.Layout)
 	at := c.Int64N(60000)
-	switch c.IntN(16) {
+	switch c.IntN(17) {
 	case 0:
 		op.RemoveTrack = &reel.RemoveTrack{ID: t.ID}
 	case 1, 2, 3:
@@ -143,6 +143,17 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 			}
 		}
 		op.SetMarkers.Put = append(op.SetMarkers.Put, reel.Marker{ID: c.id(), At: at, Name: "m", Length: c.Int64N(50), Colour: "plum"})
+	case 16:
+		op.SetPictures = &reel.SetPictures{}
+		for _, p := range r.Pictures {
+			if c.IntN(3) == 0 {
+				op.SetPictures.Remove = append(op.SetPictures.Remove, p.ID)
+			} else if c.IntN(3) == 0 {
+				p.At, p.In = at, p.In+7
+				op.SetPictures.Put = append(op.SetPictures.Put, p)
+			}
+		}
+		op.SetPictures.Put = append(op.SetPictures.Put, reel.Picture{ID: c.id(), File: "f", At: at, Length: 1 + c.Int64N(9000)})
 	case 15:
 		op.SetCut = &reel.SetCut{}
 		if c.IntN(3) > 0 {
@@ -213,7 +224,7 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 		require.Equal(t, text(after), text(reel.Patched(r, changes)), "what has changed is all that has changed: %s", b)
 		r = after
 	}
-	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start", "set_length", "set_markers", "set_cut"} {
+	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start", "set_length", "set_markers", "set_pictures", "set_cut"} {
 		assert.Greater(t, kinds[k], 30, "%s of %v", k, slices.Sorted(maps.Keys(kinds)))
 	}
 }

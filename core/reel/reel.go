@@ -97,6 +97,8 @@ type Reel struct {
 	Tracks  []Track     `json:"tracks"`
 	Markers []Marker    `json:"markers,omitempty"` // in order of time
 	Weave   weave.Weave `json:"weave"`
+	// Pictures are what is seen, in order of time.
+	Pictures []Picture `json:"pictures,omitempty"`
 	// Cut is what of a cut list from picture is laid; nil for none.
 	Cut []Laying `json:"cut,omitempty"`
 }

@@ -104,6 +104,9 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 	}
 	if all {
 		o.corrections(r, &back)
+		if err := o.pictures(r); err != nil {
+			return Op{}, err
+		}
 	}
 	if err := o.markers(r, all); err != nil {
 		return Op{}, err

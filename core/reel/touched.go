@@ -64,6 +64,13 @@ func Touched(ops []Op) []string {
 			out["length"] = true
 		case o.SetCut != nil:
 			out["cut"] = true
+		case o.SetPictures != nil:
+			for _, p := range o.SetPictures.Put {
+				out["picture "+p.ID] = true
+			}
+			for _, id := range o.SetPictures.Remove {
+				out["picture "+id] = true
+			}
 		case o.SetMarkers != nil:
 			for _, m := range o.SetMarkers.Put {
 				out["marker "+m.ID] = true
@@ -89,6 +96,8 @@ func InTheWay(a, b []string) bool {
 	if slices.Contains(a, "weave") && slices.ContainsFunc(b, routing) || slices.Contains(b, "weave") && slices.ContainsFunc(a, routing) {
 		return true
 	}
-	timed := func(what string) bool { return strings.HasPrefix(what, "clip ") || strings.HasPrefix(what, "marker ") }
+	timed := func(what string) bool {
+		return strings.HasPrefix(what, "clip ") || strings.HasPrefix(what, "marker ") || strings.HasPrefix(what, "picture ")
+	}
 	return slices.Contains(a, Everything) && slices.ContainsFunc(b, timed) || slices.Contains(b, Everything) && slices.ContainsFunc(a, timed)
 }

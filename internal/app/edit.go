@@ -175,6 +175,9 @@ func (c *reelChange) save(ctx context.Context, tx store.Tx) error {
 	if err != nil {
 		return err
 	}
+	if err := picturesThere(ctx, tx, c.locked.ProductionID, c.Ops); err != nil {
+		return err
+	}
 	what := reel.Touched(slices.Concat(c.Ops, c.back))
 	*c.locked, err = tx.SaveReel(ctx, *c.locked, c.after, store.ReelStep{Session: Session(ctx), Ops: c.Ops, Touched: what}, snags)
 	return err

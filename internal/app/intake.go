@@ -197,6 +197,9 @@ func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
 				return snag.Refuse("in_use", "%s is in the reel: take its clips out first", f.Name)
 			}
 		}
+		if err := notSeen(ctx, tx, f); err != nil {
+			return err
+		}
 		if err := tx.DeleteFile(ctx, id); err != nil {
 			return err
 		}

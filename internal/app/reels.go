@@ -176,6 +176,11 @@ func (n reelName) apply(ctx context.Context, tx store.Tx) (reelName, error) {
 			return reelName{}, snag.Refuse("gone", "reel %s can't be brought back: %d of the strands that it plays were removed since", was.Name, len(ids)-len(there))
 		}
 	}
+	if was.Removed && !n.Removed {
+		if err := picturesThere(ctx, tx, was.ProductionID, picturesOf(was.Doc)); err != nil {
+			return reelName{}, err
+		}
+	}
 	return reelName{n.Reel, was.Name, was.Removed}, tx.NameReel(ctx, n.Reel, n.Name, n.Removed)
 }
 
@@ -227,7 +232,7 @@ func allThere(ctx context.Context, tx store.Tx, production uuid.UUID, doc reel.R
 	if len(there) < len(ids) {
 		return snag.Refuse("no_such_strand", "%d of the %d strands that the reel plays are not in this production: take their files in first", len(ids)-len(there), len(ids))
 	}
-	return nil
+	return picturesThere(ctx, tx, production, picturesOf(doc))
 }
 
 // Interchange writes a reel as an OpenTimelineIO document.

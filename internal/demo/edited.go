@@ -115,8 +115,31 @@ func editScene(ctx context.Context, a *app.App, p store.Production, first uuid.U
 			return err
 		}
 	}
+	pictures, err := picturesOf(ctx, a, edited.ID)
+	if err != nil {
+		return err
+	}
+	// The first camera films 21A-3 from its slate on by a clock that is off; the second runs through by the recorder's.
+	through := p.StartSamples
+	see := func(name string, starts, from, to int64) edit.Action {
+		return edit.Action{LayPicture: &edit.LayPicture{File: pictures[name], Name: name, At: from, In: from - starts, Length: to - from}}
+	}
+	if err := do("lay the picture as it is cut", see("CAM_B_0007.mov", through, at(-4), at(5.6)), see("CAM_A_0031.mov", slate, at(5.6), at(11)),
+		see("CAM_B_0007.mov", through, at(11), at(20))); err != nil {
+		return err
+	}
 	_, err = a.CreateReel(ctx, p.ID, app.NewReel{Name: "Trailer", Copy: &edited.ID, From: at(11), To: at(17)})
 	return err
+}
+
+// picturesOf are the files with pictures that a reel can show, by name.
+func picturesOf(ctx context.Context, a *app.App, reel uuid.UUID) (map[string]string, error) {
+	all, _, err := a.Seeables(ctx, reel)
+	out := map[string]string{}
+	for _, f := range all {
+		out[f.Name] = f.File.String()
+	}
+	return out, err
 }
 
 // strandOf finds the strand of a take by both their names.

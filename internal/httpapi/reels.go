@@ -115,6 +115,24 @@ func (s *server) ListLendable(ctx context.Context, r contract.ListLendableReques
 	return out, err
 }
 
+// ListPictures implements contract.StrictServerInterface.
+func (s *server) ListPictures(ctx context.Context, r contract.ListPicturesRequestObject) (contract.ListPicturesResponseObject, error) {
+	all, p, err := s.app.Seeables(ctx, r.Reel)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListPictures200JSONResponse{}
+	for _, f := range all {
+		v := contract.Seeable{File: f.File, Name: f.Name, Start: f.Start, Length: f.Length, Stills: f.Stills}
+		if f.Start != nil {
+			at := p.Rate().FormatSamples(*f.Start, int64(p.SampleRate))
+			v.Timecode = &at
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
 // GetMarkers implements contract.StrictServerInterface.
 func (s *server) GetMarkers(ctx context.Context, r contract.GetMarkersRequestObject) (contract.GetMarkersResponseObject, error) {
 	b, _, err := s.app.Markers(ctx, r.Reel)

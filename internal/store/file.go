@@ -75,6 +75,21 @@ func (q Queries) FilesAfter(ctx context.Context, production uuid.UUID, after uui
 	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
 }
 
+// PicturedFile is a file with a picture, and the take that its sound is of.
+type PicturedFile struct {
+	ID    uuid.UUID
+	Name  string
+	Facts *Analysis
+	Take  uuid.UUID
+}
+
+// FilesWithPicture lists the files of a production that have pictures, in the order they arrived.
+func (q Queries) FilesWithPicture(ctx context.Context, production uuid.UUID) ([]PicturedFile, error) {
+	return many[PicturedFile](ctx, q, `SELECT f.id, f.name, f.facts - 'survey' AS facts, s.take_id AS take
+		FROM files f JOIN LATERAL (SELECT take_id FROM strands WHERE file_id = f.id ORDER BY position LIMIT 1) s ON true
+		WHERE f.production_id = $1 AND f.has_picture AND f.state = 'ready' ORDER BY f.id`, production)
+}
+
 // FilesOfTakes finds the files that takes are made of.
 func (q Queries) FilesOfTakes(ctx context.Context, takes []uuid.UUID) ([]File, error) {
 	return many[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE id IN (SELECT file_id FROM strands WHERE take_id = ANY($1)) ORDER BY id`, takes)

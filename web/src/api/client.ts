@@ -13,6 +13,7 @@ export type EditAction = Schemas["EditAction"];
 export type Clip = Schemas["Clip"];
 export type Fade = Schemas["Fade"];
 export type Marker = Schemas["Marker"];
+export type Picture = Schemas["Picture"];
 export type Laid = Schemas["Laid"];
 export type Track = Schemas["Track"];
 export type Send = Schemas["Send"];

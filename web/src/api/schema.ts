@@ -1148,6 +1148,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The files with pictures that can be laid in the reel, and where they lie by the clocks of their takes */
+        get: operations["listPictures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/markers": {
         parameters: {
             query?: never;
@@ -3490,6 +3509,43 @@ export interface components {
             colour?: "" | "citron" | "tangerine" | "plum" | "lime" | "sea";
             note?: string;
         };
+        /** @description a stretch of a file's picture, that is seen while the reel is there */
+        Picture: {
+            id: string;
+            /** Format: uuid */
+            file: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description samples since midnight of the reel's day
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description samples of the reel's rate into the picture
+             */
+            in: number;
+            /** Format: int64 */
+            length: number;
+        };
+        Seeable: {
+            /** Format: uuid */
+            file: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description samples since midnight by the clock of its take; not there where nothing says so
+             */
+            start?: number;
+            timecode?: string;
+            /**
+             * Format: int64
+             * @description samples of the reel's rate
+             */
+            length: number;
+            /** @description a small picture could be made of it */
+            stills: boolean;
+        };
         /**
          * @example {
          *       "table": "timecode,name\n22:10:00:00,Ferry leaves\n"
@@ -3635,6 +3691,7 @@ export interface components {
             length?: number;
             tracks: components["schemas"]["Track"][];
             markers?: components["schemas"]["Marker"][];
+            pictures?: components["schemas"]["Picture"][];
             weave: components["schemas"]["Weave"];
             /** @description what of a cut list is laid */
             cut?: components["schemas"]["Laying"][];
@@ -3671,6 +3728,7 @@ export interface components {
             begin?: components["schemas"]["SetStart"];
             length?: components["schemas"]["SetLength"];
             markers?: components["schemas"]["Marker"][];
+            pictures?: components["schemas"]["Picture"][];
             cut?: components["schemas"]["Laying"][];
         };
         Routing: {
@@ -3816,6 +3874,27 @@ export interface components {
             set_markers?: {
                 put?: components["schemas"]["Marker"][];
                 remove?: string[];
+            };
+            set_pictures?: {
+                put?: components["schemas"]["Picture"][];
+                remove?: string[];
+            };
+            /** @description a stretch of a file's picture; what is seen there makes room */
+            lay_picture?: {
+                /** Format: uuid */
+                file: string;
+                name: string;
+                /** Format: int64 */
+                at: number;
+                /** Format: int64 */
+                in?: number;
+                /** Format: int64 */
+                length: number;
+            };
+            /** @description the picture that is seen there, in two */
+            cut_picture?: {
+                /** Format: int64 */
+                at: number;
             };
             /** @description clips, or else all that lies there on tracks (none for all) */
             cut?: {
@@ -6458,6 +6537,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lendable"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the files */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seeable"][];
                 };
             };
             default: components["responses"]["Problem"];

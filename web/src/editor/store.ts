@@ -25,6 +25,10 @@ type Editor = {
   clips: ReadonlySet<string>;
   /** A marker that is chosen. */
   marker: string;
+  /** A picture that is chosen. */
+  picture: string;
+  /** How large the picture is that plays along. */
+  window: "small" | "large" | "hidden";
   /** Tracks that are chosen; the first is the one that keys act on. */
   tracks: readonly string[];
   /** Edits act on the named clips without their kin. */
@@ -53,6 +57,8 @@ const fresh: Editor = {
   span: null,
   clips: new Set(),
   marker: "",
+  picture: "",
+  window: "small",
   tracks: [],
   alone: false,
   snap: true,
@@ -69,12 +75,23 @@ export const useEditor = create<Editor>(() => fresh);
 
 /** Begins with a reel: what was copied before stays at hand. */
 export function beginEditing(reel: string, { start, end }: { start: number; end: number }) {
-  const { reel: before, clipboard, snap, follow, tracks } = useEditor.getState();
+  const { reel: before, clipboard, snap, follow, window, tracks } = useEditor.getState();
   if (before === reel) return;
   const extent = { from: start, to: end };
   // What was chosen before any reel was shown, by a snag that leads here, is of this one.
   const chosen = before === "" ? tracks : [];
-  useEditor.setState({ ...fresh, reel, extent, from: start, pointer: start, clipboard, snap, follow, tracks: chosen });
+  useEditor.setState({
+    ...fresh,
+    reel,
+    extent,
+    from: start,
+    pointer: start,
+    clipboard,
+    snap,
+    follow,
+    window,
+    tracks: chosen,
+  });
 }
 
 /** Shows the whole reel. */
@@ -91,7 +108,7 @@ export function growExtent({ start, end }: { start: number; end: number }) {
 
 /** Chooses clips, and the tracks that they lie on. */
 export function choose(clips: Iterable<string>, tracks?: readonly string[]) {
-  useEditor.setState((s) => ({ clips: new Set(clips), marker: "", tracks: tracks ?? s.tracks }));
+  useEditor.setState((s) => ({ clips: new Set(clips), marker: "", picture: "", tracks: tracks ?? s.tracks }));
 }
 
 /** Moves the pointer. */

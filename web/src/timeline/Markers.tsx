@@ -87,6 +87,7 @@ export function Markers({ reel, production, view }: Props) {
                 onClick={() => {
                   useEditor.setState({
                     marker: m.id,
+                    picture: "",
                     clips: new Set(),
                     span: m.length ? { from: m.at, to: m.at + m.length } : null,
                     ...(m.length ? { tracks: reel.doc.tracks.map((t) => t.id) } : {}),

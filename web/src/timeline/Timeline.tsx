@@ -7,6 +7,7 @@ import { colours } from "./colours";
 import { type Row, xOf } from "./geometry";
 import { Heads } from "./Heads";
 import { Markers } from "./Markers";
+import { Pictures } from "./Pictures";
 import { paintClips, paintGround } from "./paint";
 import { playhead } from "./place";
 import { Rail } from "./Rail";
@@ -191,6 +192,7 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
       <Rail reel={reel} rows={rows} colours={palette} view={view} />
       <Ruler reel={reel} production={production} colours={palette} view={view} scrub={scrub} />
       {(reel.doc.markers?.length ?? 0) > 0 && <Markers reel={reel} production={production} view={view} />}
+      {(reel.doc.pictures?.length ?? 0) > 0 && <Pictures reel={reel} production={production} view={view} act={act} />}
       <div className="flex min-h-0 flex-1">
         <Heads reel={reel} rows={rows} act={act} away={away} production={production} />
         {/* What is drawn here is said by the rows beside it, and every drag has its key. */}

@@ -10,6 +10,7 @@ import { Button, Choice } from "../../ui/controls";
 import { ClipChannels } from "./ClipChannels";
 import { Field } from "./Field";
 import { MarkerFields } from "./MarkerFields";
+import { PictureFields } from "./PictureFields";
 import { TrackBar } from "./TrackBar";
 import { decibels } from "./typed";
 
@@ -25,6 +26,8 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
   const one = found[0];
   const markerId = useEditor((s) => s.marker);
   const marker = reel.doc.markers?.find((m) => m.id === markerId);
+  const pictureId = useEditor((s) => s.picture);
+  const picture = reel.doc.pictures?.find((x) => x.id === pictureId);
   const others = found.length - 1;
   const tracks = useEditor((s) => s.tracks);
   const lanes = rows.filter((r) => tracks.includes(r.track.id)).map((r) => r.track);
@@ -34,7 +37,7 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
       aria-label="What is chosen"
       className="flex h-10 shrink-0 items-center gap-3 overflow-hidden whitespace-nowrap border-line border-t bg-panel px-3 text-small"
     >
-      {track && !one && !span && !marker && (
+      {track && !one && !span && !marker && !picture && (
         <TrackBar
           key={track.id}
           production={p}
@@ -44,12 +47,12 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
           act={act}
         />
       )}
-      {!one && !span && !marker && !track && (
+      {!one && !span && !marker && !track && !picture && (
         <span className="text-quiet">
           Nothing is chosen. Click a clip, drag over the tracks for a span, or press ? for the keys.
         </span>
       )}
-      {span && !one && !marker && (
+      {span && !one && !marker && !picture && (
         <span className="figures">
           <span className="text-quiet">Span</span> {timecodeIn(p, span.from)} to {timecodeIn(p, span.to)},{" "}
           {duration(span.to - span.from, p.sample_rate)} s
@@ -69,7 +72,8 @@ export function ClipBar({ production: p, reel, rows, away, act }: Props) {
           act={act}
         />
       )}
-      {marker && !one && <MarkerFields key={marker.id} production={p} marker={marker} act={act} />}
+      {picture && !one && <PictureFields key={picture.id} production={p} reel={reel} picture={picture} act={act} />}
+      {marker && !one && !picture && <MarkerFields key={marker.id} production={p} marker={marker} act={act} />}
     </section>
   );
 }

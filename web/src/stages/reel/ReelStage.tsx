@@ -16,7 +16,9 @@ import { BorrowPanel } from "./BorrowPanel";
 import { ClipBar } from "./ClipBar";
 import { CutListPanel, openCutList } from "./CutListPanel";
 import { scrubReel, useGoOn, useTrackKeys } from "./hearing";
+import { LayPicturePanel } from "./LayPicturePanel";
 import { bands } from "./layout";
+import { PictureWindow } from "./PictureWindow";
 import { PrintPanel } from "./PrintPanel";
 import { ReelChooser } from "./ReelChooser";
 import { useReelCommands } from "./useReelCommands";
@@ -87,6 +89,7 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
       </StageHead>
       <CutListPanel production={p} reel={reel} />
       <PrintPanel production={p.id} reel={reel} />
+      <LayPicturePanel reel={reel} act={act} />
       {rows.length === 0 ? (
         <Empty title="The reel is empty">
           <p>Choose a take and take it into the reel: its strands are laid as clips at its start timecode.</p>
@@ -97,8 +100,9 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
         </Empty>
       ) : (
         <>
-          <div className="flex min-h-0 flex-1">
+          <div className="relative flex min-h-0 flex-1">
             <Timeline production={p} reel={reel} rows={rows} away={away} act={act} scrub={scrubReel} onSize={onSize} />
+            <PictureWindow production={p} reel={reel} />
             <BorrowPanel production={p} reel={reel} act={act} />
           </div>
           <ClipBar production={p} reel={reel} rows={rows} away={away} act={act} />

@@ -7,6 +7,7 @@ import { listening } from "./commands/listening";
 import { looking } from "./commands/looking";
 import { pointing } from "./commands/pointing";
 import { routing } from "./commands/routing";
+import { seeing } from "./commands/seeing";
 import { sounding } from "./commands/sounding";
 
 /** Every action of the Reel stage, with its key. The keys come from the words. */
@@ -20,6 +21,7 @@ export function useReelCommands(p: ReelContext) {
       ...sounding(p),
       ...routing(p),
       ...looking(p),
+      ...seeing(p),
     ],
     [p],
   );

@@ -33,7 +33,7 @@ export function choosing({ reel, rows, act }: ReelContext): Command[] {
       key: "Escape",
       run: () => {
         if (useMonitor.getState().hearing) stop();
-        else useEditor.setState({ clips: new Set(), marker: "", span: null, ghost: null });
+        else useEditor.setState({ clips: new Set(), marker: "", picture: "", span: null, ghost: null });
       },
     },
     {
@@ -80,7 +80,7 @@ export function choosing({ reel, rows, act }: ReelContext): Command[] {
         const at = span?.from ?? here(reel);
         const put = [{ id, at, length: span ? span.to - span.from : 0, name: `Marker ${n}` }];
         act(`put marker ${n}`, { set_markers: { put } });
-        useEditor.setState({ marker: id, clips: new Set() });
+        useEditor.setState({ marker: id, picture: "", clips: new Set() });
       },
     },
     {
@@ -89,7 +89,7 @@ export function choosing({ reel, rows, act }: ReelContext): Command[] {
       run: () => {
         const next = reel.doc.markers?.find((m) => m.at > useEditor.getState().pointer);
         if (next) {
-          useEditor.setState({ marker: next.id });
+          useEditor.setState({ marker: next.id, picture: "" });
           point(next.at);
         }
       },

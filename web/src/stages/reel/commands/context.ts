@@ -26,6 +26,12 @@ export const clampGain = (db: number) => Math.round(Math.max(-96, Math.min(24, d
 /** Where one is: where it sounds, or else the pointer. */
 export const here = (reel: Reel) => Math.round(playhead(reel.id) ?? useEditor.getState().pointer);
 
+/** The picture that is chosen. */
+export const chosenPicture = (reel: Reel) => {
+  const { picture } = useEditor.getState();
+  return picture ? reel.doc.pictures?.find((x) => x.id === picture) : undefined;
+};
+
 /** Clips in words: one by its name, several by how many. */
 export const named = (clips: { clip: Clip }[]) =>
   clips.length === 1 ? (clips[0]?.clip.name ?? "") : plural(clips.length, "clip");

@@ -6,7 +6,7 @@ import type { Command } from "../../../ui/commands";
 import { note } from "../../../ui/notes";
 import { borrow } from "../borrowing";
 import { openPrint } from "../printing";
-import { crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
+import { chosenPicture, crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
 
 const longestGap = 2; // seconds that room tone fills
 
@@ -18,16 +18,24 @@ export function cutting({ production: pr, reel, rows, act }: ReelContext): Comma
     withClips(rows, (c, alone) =>
       act(`trim the ${edge} of ${named(c)}`, { trim: { clips: ids(c), edge, to: here(reel), alone } }),
     );
-  const nudge = (samples: number, words: string) => () =>
-    withClips(rows, (c, alone) =>
-      act(`move ${named(c)} ${words}`, { move: { clips: ids(c), by: Math.round(samples), alone } }),
-    );
+  const nudge = (samples: number, words: string) => () => {
+    const x = chosenPicture(reel);
+    const by = Math.round(samples);
+    if (x)
+      act(`move the picture ${x.name} ${words}`, { set_pictures: { put: [{ ...x, at: Math.max(0, x.at + by) }] } });
+    else withClips(rows, (c, alone) => act(`move ${named(c)} ${words}`, { move: { clips: ids(c), by, alone } }));
+  };
   const slip = (samples: number, words: string) => () =>
     withClips(rows, (c, alone) =>
       act(`slip ${named(c)} ${words}`, { slip: { clips: ids(c), by: Math.round(samples), alone } }),
     );
   const remove = (close: "" | "tracks" | "all") => () => {
     const { span, clips, alone } = useEditor.getState();
+    const x = chosenPicture(reel);
+    if (x) {
+      act(`take the picture ${x.name} out`, { set_pictures: { remove: [x.id] } });
+      return;
+    }
     const says = { "": "", tracks: " and close the gap", all: " and close the gap on all tracks" }[close];
     if (span && clips.size === 0)
       act(`remove the span${says}`, { remove_span: { from: span.from, to: span.to, tracks: tracks(), alone, close } });
