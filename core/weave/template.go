@@ -194,7 +194,8 @@ func (d *changing) reroute(track Track, was Weave, t Template, mapped func([]Sen
 	if !sent && kind == "" {
 		return
 	}
-	to, ok := d.alike(stem, kind)
+	stem.Kind, stem.Role = kind, Stem
+	to, ok := d.Alike(stem)
 	if !ok {
 		d.lost = append(d.lost, fmt.Sprintf("%s has no place: no stem of the template is %s", track.Label, strings.TrimSpace(stem.Name+" ("+kind+")")))
 		return
@@ -211,17 +212,19 @@ func (d *changing) reroute(track Track, was Weave, t Template, mapped func([]Sen
 	d.Sends[track.ID] = []Send{s}
 }
 
-// alike is the stem that is most like one of another weave: by its name, by kind and language, by kind.
-func (d *changing) alike(b Bus, kind string) (Bus, bool) {
+// Alike is the bus that is most like one of another weave: of the same role by its name, a stem also by kind and language, or
+// by kind.
+func (w Weave) Alike(b Bus) (Bus, bool) {
+	stem := b.Role == Stem && b.Kind != ""
 	for _, same := range []func(o Bus) bool{
-		func(o Bus) bool { return o.Name == b.Name },
-		func(o Bus) bool { return o.Kind == kind && o.Language == b.Language },
-		func(o Bus) bool { return o.Kind == kind },
+		func(o Bus) bool { return b.Name != "" && o.Name == b.Name },
+		func(o Bus) bool { return stem && o.Kind == b.Kind && o.Language == b.Language },
+		func(o Bus) bool { return stem && o.Kind == b.Kind },
 		// Narration that has no stem of its own is dialogue.
-		func(o Bus) bool { return kind == "VO" && o.Kind == "DX" },
+		func(o Bus) bool { return stem && b.Kind == "VO" && o.Kind == "DX" },
 	} {
-		for _, o := range d.Buses {
-			if o.Role == Stem && same(o) && kind != "" {
+		for _, o := range w.Buses {
+			if o.Role == b.Role && same(o) {
 				return o, true
 			}
 		}

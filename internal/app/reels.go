@@ -184,6 +184,50 @@ func (n reelName) apply(ctx context.Context, tx store.Tx) (reelName, error) {
 	return reelName{n.Reel, was.Name, was.Removed}, tx.NameReel(ctx, n.Reel, n.Name, n.Removed)
 }
 
+// Bringing asks for what comes over from another reel of the production.
+type Bringing struct {
+	From uuid.UUID
+	edit.Bringing
+}
+
+// PreviewBringing says what would come over from another reel, track by track.
+func (a *App) PreviewBringing(ctx context.Context, id uuid.UUID, b Bringing) ([]edit.Brought, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	_, _, rows, err := bringing(ctx, a.Store.Queries, r, b)
+	return rows, err
+}
+
+// BringOver brings tracks, clips, labels, levels and routes over from another reel: one edit.
+func (a *App) BringOver(ctx context.Context, id uuid.UUID, b Bringing) (Edited, error) {
+	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
+		from, plan, _, err := bringing(ctx, tx.Queries, r, b)
+		if err == nil && len(plan.Ops) == 0 {
+			err = snag.Refuse("nothing_to_do", "all of that is here already")
+		}
+		return "bring over from " + from, plan, err
+	})
+}
+
+// bringing works out what comes over, from the reel of which name.
+func bringing(ctx context.Context, q store.Queries, r store.Reel, b Bringing) (name string, plan edit.Planned, rows []edit.Brought, err error) {
+	from, err := q.Reel(ctx, b.From)
+	if err != nil {
+		return "", plan, nil, err
+	}
+	if from.ProductionID != r.ProductionID || from.Removed || from.ID == r.ID {
+		return "", plan, nil, ErrNotFound
+	}
+	b.Bringing.From = from.Doc
+	if err := b.Check(); err != nil {
+		return "", plan, nil, err
+	}
+	plan, rows, err = edit.Bring(r.Doc, b.Bringing, editing(ctx, q, r))
+	return from.Name, plan, rows, err
+}
+
 // Markers writes a reel's markers as a table.
 func (a *App) Markers(ctx context.Context, id uuid.UUID) ([]byte, string, error) {
 	r, err := a.Store.Reel(ctx, id)

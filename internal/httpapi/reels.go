@@ -7,6 +7,7 @@ import (
 	"net/http"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
@@ -113,6 +114,39 @@ func (s *server) ListLendable(ctx context.Context, r contract.ListLendableReques
 		})
 	}
 	return out, err
+}
+
+// bringing is what a request asks to come over.
+func bringing(b *contract.Bringing) app.Bringing {
+	return app.Bringing{From: b.From, Bringing: edit.Bringing{
+		Tracks: given(b.Tracks), Clips: given(b.Clips), Labels: given(b.Labels), Levels: given(b.Levels), Routes: given(b.Routes),
+	}}
+}
+
+// PreviewBringing implements contract.StrictServerInterface.
+func (s *server) PreviewBringing(ctx context.Context, r contract.PreviewBringingRequestObject) (contract.PreviewBringingResponseObject, error) {
+	rows, err := s.app.PreviewBringing(ctx, r.Reel, bringing(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	out := contract.PreviewBringing200JSONResponse{}
+	for _, b := range rows {
+		out = append(out, contract.Brought{
+			Track: b.Track, Label: b.Label, Onto: b.Onto, Made: b.Made, Clips: b.Clips, Changed: b.Changed, Over: b.Over,
+			Says: append([]string{}, b.Says...), Lost: append([]string{}, b.Lost...), Nothing: b.Nothing(),
+		})
+	}
+	return out, nil
+}
+
+// BringOver implements contract.StrictServerInterface.
+func (s *server) BringOver(ctx context.Context, r contract.BringOverRequestObject) (contract.BringOverResponseObject, error) {
+	e, err := s.app.BringOver(ctx, r.Reel, bringing(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	v, err := s.edited(ctx, e)
+	return contract.BringOver200JSONResponse(v), err
 }
 
 // ListPictures implements contract.StrictServerInterface.

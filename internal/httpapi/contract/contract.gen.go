@@ -940,6 +940,49 @@ type ArchiveOrder struct {
 	Archived bool `json:"archived"`
 }
 
+// Bringing Example: {"clips":true,"from":"018f6a3e-0000-7000-8000-000000000000","routes":true}
+type Bringing struct {
+	Clips *bool `json:"clips,omitempty"`
+
+	// From the other reel
+	From   openapi_types.UUID `json:"from"`
+	Labels *bool              `json:"labels,omitempty"`
+	Levels *bool              `json:"levels,omitempty"`
+	Routes *bool              `json:"routes,omitempty"`
+
+	// Tracks of the other reel; all where none is named
+	Tracks *[]string `json:"tracks,omitempty"`
+}
+
+// Brought defines model for Brought.
+type Brought struct {
+	// Changed of these are here as they were before
+	Changed int `json:"changed"`
+
+	// Clips that come
+	Clips int    `json:"clips"`
+	Label string `json:"label"`
+
+	// Lost what has no place here, in words
+	Lost []string `json:"lost"`
+	Made bool     `json:"made"`
+
+	// Nothing nothing changes
+	Nothing bool `json:"nothing"`
+
+	// Onto the label of the track here; empty where one is made
+	Onto string `json:"onto"`
+
+	// Over clips here that are cut or go, because those lie there
+	Over int `json:"over"`
+
+	// Says what else changes, in words
+	Says []string `json:"says"`
+
+	// Track of the other reel
+	Track string `json:"track"`
+}
+
 // Bus defines model for Bus.
 type Bus = weave.Bus
 
@@ -2943,6 +2986,12 @@ type OrderWritingsJSONRequestBody = WritingOrder
 // NameReelJSONRequestBody defines body for NameReel for application/json ContentType.
 type NameReelJSONRequestBody = ReelNaming
 
+// BringOverJSONRequestBody defines body for BringOver for application/json ContentType.
+type BringOverJSONRequestBody = Bringing
+
+// PreviewBringingJSONRequestBody defines body for PreviewBringing for application/json ContentType.
+type PreviewBringingJSONRequestBody = Bringing
+
 // PlanCorrectionJSONRequestBody defines body for PlanCorrection for application/json ContentType.
 type PlanCorrectionJSONRequestBody = CorrectionOrder
 
@@ -3188,6 +3237,12 @@ type ServerInterface interface {
 	// NameReel Rename a reel
 	// (PATCH /api/reels/{reel})
 	NameReel(c *gin.Context, reel ReelId)
+	// BringOver Bring tracks, clips, labels, levels and routes over from another reel
+	// (POST /api/reels/{reel}/bring)
+	BringOver(c *gin.Context, reel ReelId)
+	// PreviewBringing What would come over from another reel, track by track; nothing is changed
+	// (POST /api/reels/{reel}/bring/preview)
+	PreviewBringing(c *gin.Context, reel ReelId)
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(c *gin.Context, reel ReelId, params GetReelChangesParams)
@@ -5061,6 +5116,56 @@ func (siw *ServerInterfaceWrapper) NameReel(c *gin.Context) {
 	}
 
 	siw.Handler.NameReel(c, reel)
+}
+
+// BringOver operation middleware
+func (siw *ServerInterfaceWrapper) BringOver(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BringOver(c, reel)
+}
+
+// PreviewBringing operation middleware
+func (siw *ServerInterfaceWrapper) PreviewBringing(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewBringing(c, reel)
 }
 
 // GetReelChanges operation middleware
@@ -6942,6 +7047,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list/lay", wrapper.LayCutList)
 	router.GET(options.BaseURL+"/api/reels/:reel/otio", wrapper.GetInterchange)
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
+	router.POST(options.BaseURL+"/api/reels/:reel/bring", wrapper.BringOver)
+	router.POST(options.BaseURL+"/api/reels/:reel/bring/preview", wrapper.PreviewBringing)
 	router.GET(options.BaseURL+"/api/reels/:reel/pictures", wrapper.ListPictures)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
@@ -9436,6 +9543,86 @@ func (response NameReeldefaultApplicationProblemPlusJSONResponse) VisitNameReelR
 	return err
 }
 
+type BringOverRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *BringOverJSONRequestBody
+}
+
+type BringOverResponseObject interface {
+	VisitBringOverResponse(w http.ResponseWriter) error
+}
+
+type BringOver200JSONResponse ReelEdited
+
+func (response BringOver200JSONResponse) VisitBringOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringOverdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringOverdefaultApplicationProblemPlusJSONResponse) VisitBringOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewBringingRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *PreviewBringingJSONRequestBody
+}
+
+type PreviewBringingResponseObject interface {
+	VisitPreviewBringingResponse(w http.ResponseWriter) error
+}
+
+type PreviewBringing200JSONResponse []Brought
+
+func (response PreviewBringing200JSONResponse) VisitPreviewBringingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewBringingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewBringingdefaultApplicationProblemPlusJSONResponse) VisitPreviewBringingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetReelChangesRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params GetReelChangesParams
@@ -11743,6 +11930,12 @@ type StrictServerInterface interface {
 	// NameReel Rename a reel
 	// (PATCH /api/reels/{reel})
 	NameReel(ctx context.Context, request NameReelRequestObject) (NameReelResponseObject, error)
+	// BringOver Bring tracks, clips, labels, levels and routes over from another reel
+	// (POST /api/reels/{reel}/bring)
+	BringOver(ctx context.Context, request BringOverRequestObject) (BringOverResponseObject, error)
+	// PreviewBringing What would come over from another reel, track by track; nothing is changed
+	// (POST /api/reels/{reel}/bring/preview)
+	PreviewBringing(ctx context.Context, request PreviewBringingRequestObject) (PreviewBringingResponseObject, error)
 	// GetReelChanges What has changed of a reel since a version
 	// (GET /api/reels/{reel}/changes)
 	GetReelChanges(ctx context.Context, request GetReelChangesRequestObject) (GetReelChangesResponseObject, error)
@@ -13827,6 +14020,94 @@ func (sh *strictHandler) NameReel(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// BringOver operation middleware
+func (sh *strictHandler) BringOver(ctx *gin.Context, reel ReelId) {
+	var request BringOverRequestObject
+
+	request.Reel = reel
+
+	var body BringOverJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BringOver(ctx, request.(BringOverRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringOver")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BringOverResponseObject); ok {
+		if err := validResponse.VisitBringOverResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PreviewBringing operation middleware
+func (sh *strictHandler) PreviewBringing(ctx *gin.Context, reel ReelId) {
+	var request PreviewBringingRequestObject
+
+	request.Reel = reel
+
+	var body PreviewBringingJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewBringing(ctx, request.(PreviewBringingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewBringing")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PreviewBringingResponseObject); ok {
+		if err := validResponse.VisitPreviewBringingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetReelChanges operation middleware
 func (sh *strictHandler) GetReelChanges(ctx *gin.Context, reel ReelId, params GetReelChangesParams) {
 	var request GetReelChangesRequestObject
@@ -15571,439 +15852,445 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P19k9w2si8IfxVEPTdCM89hv0myxm7FxoYsWWOdI9u6bs3xxPV4+6BIVBWmSYBDgF0qa3W/xn6g/WIb",
-	"yARAsAi+VVfJnrnXf1jdXSwQSCQS+frLj4tUFqUUTGi1uP64KGlFC6ZZBb/RlWaV+SFjKq14qbkUi+uF",
-	"3jCS1pWSFZErYn4r6ZqRJVvJii2SBTcP/aNm1W6RLAQt2OLaDpUsVLphBcUxV7TO9eJ6sUgWBf3wlom1",
-	"3iyury4vk4XeleZbSldcrBefPiWLjOX8nlW7W56Zb8M7Sqo3zSvcE4tkUbF/1Lxi2eJaVzUL37qSVUHN",
-	"S+uaZ4vYi1Y8Z/0vMZ8+8AU5L7j2w+/RCT+M0umxIUxBP/CiLuA38ysX+OuVfxMXmq1Z1bxKdXdQlSwl",
-	"tGJEb6RibhfNX/mKp9Q8RfSGavhzxVhOuCIblmeErikXSvfssn1fOP3/VrHV4nrx/7toGO0CP1UXb+Hx",
-	"7813zWzlVtz2zRj/Trgg/37zw/dku2Ewe7aDZUjBHikit+KawPIrqll2m9crlRAtc1ZRkbLbvE5IQT/c",
-	"mi27LRm9u82WusS/FbJgQtNqZ79l/qY2stK3mlWF/WPwhy0Xmdze2icrKtbN+GVZ3GbLleohktyKFoUC",
-	"3sdN7bJMSXl1C4SMncWKrVjFRGpooHRFRfYcNk4KhrtI1xVjiiyZ0oZygtClYqJvE8175nE0TE/TOxaf",
-	"n9QbVpGKpbLKuFgfZ5bwupnTrGRWp2Zi/ee7eeaBp9ycmv7XmE8f+gK5VVF6K0ZoLgVLyHJnKMwrwjP1",
-	"vCE0V0RIONsVM7/kbKWJrA2l2YcylxlbXK9orlgPf5gXh3PlmhVqwqRBer3Bh6+s9HK/+odpVdGdeVbp",
-	"XQ4SV1YF/C5rkd3mUpbdVct7VhEqMmJ+6JNN5ptRwWrXaiewlDJnVACN8Z0F1emm+9KCZoxQRXJZZ+Zf",
-	"w8wrXintCE80E0SxVIpMkVUlCyu2uCZLtuaiT0Dg+w6aKo6wP1NqD1xCZEVWskJpzzOmjOinpODZmfmV",
-	"mINsfvs3+O0PhjH+CHQtePY/8W8VX2/0H93M21yNbxnk65JqzSrz1f/r58uzr+jZ6uyXj0+effrDz//2",
-	"P39p/eWP/+d/i/I9LrTk0T0xYkSgvFElYxlqJ+ZZojTd9VH8jrHSDnkQ2eFdfVc6fhgd9ypZMGGu758v",
-	"z79IrpLHvyTNIcpkvQRlw75W1MXS3uv4Vi3j8paZg7AiW3vW8ZxPkKgyLk+50M+eLqL6BW54v5ibwBDj",
-	"gk7tRDrwip1IH/gCc5X0v8BeNA95QS0yeSsjt7faMKbJH8wrVEJyumS5UTN2Iv0jscf0zSs8o+bGeE5Y",
-	"ZrQg8wex0xsu1hP2Va761I0nz5LwQP4BpvN/t09h/BBuK665WPdTzT7wIMLBLapKKRSD6+VbRit4XyqF",
-	"Nus1JkpZ5lZjvZCpZvpM6YrRwnwWedOSCwq0ibyrvTVvudY5O2Mi41SckxckB6IZDfTJY7I022AEo5Kk",
-	"oGJHljuN0hTU0z/AVP+YkBXPc5aRuiRbrjdElTRlCvQeQZa5TO/UNVkZk0sFAydkI7c4bMWoUZlgZHPP",
-	"CKbcgTZ6bzCZPzwF6X5JIiKQCnL1xwRloVQc1Hur88OFhVMgoPQzksqikIKkZnrmXqPk2dOzJddklUuq",
-	"E7hAmDG0SLqhQrCc6E3FGHnyuHlKkT+sK0a10eUKuhZc1xlLSFnJdUWLghEwMmESu5KRN29oQhQtypwp",
-	"s4BVnedEpTRndtqeDlTtv8dr7lY/PzP6OexNYwo0tOOCvP3L65uEGGYkxggwf8q+fv8ugWOV56gjbaki",
-	"ZU53DLZ4RSuz7jxjGcnkVhAtid5KvEOfk4KL2gy94oLrHRBI8dxo5H9MYCYtchn91y11bzUJKGmOrGAz",
-	"E69Bn/9NGD3oXSWXOSsGzkGJT/zb35Xh5I8TjTE3buQsUFL6D90BhhP5oko3/J79UGXoJ6BZBtxF83eV",
-	"LFmluTm59vZkH2DV8Bx+z8oEVM394+HHH2N3biNRfm4e/cWfabn8O0u1IdXXtRqdVfvNqcxlDUux9/LC",
-	"yE5GF8kizakRHOrO/L+QSgWvbDRcHk66+fMdF/EPcirWNV2zng93Ri2PfeQUvc4HeM10/lxJpLxbltKs",
-	"WBjpX5lro+AfIqvZIzXIaHivHc5PsEP7ZPHhbC3P7B+3jN6zc7MZwd/PeFHKSludcLO4XvzKjMovZXGR",
-	"yopdwLdgEl/X6mv0LUU022UNx4iDqmOErKw1SWVVMbDizDvbW7znIGhdD17lEnWeU/OjvbT2VDDDAKG/",
-	"4MBBnNvgwK+H/gkuWNwUA8EyZbSO/dX2fhw4x7av5aBBPsVP9ku/x6NnvM0zWyfft7K6Y5mxfI08Xxqm",
-	"J8hQWhJKNK3WTF8T8HjhLYG3JtXmIbhu7ZVhTpOyxjUwItiGoHi1mW+JEqlzPJe11XH8Bg7Yzo+/eDZi",
-	"Oy93txsqovIzWawqxm7zFYt/alY7dlW8rCtzNPHh22wZ39YOL/TIRrlaxadi2EZNnktZcbwK27u94mLN",
-	"KvjQ6Txmh52kAGdroBI/vYwIdeSEmVfJJDnTlStdv+OMb045bUNixHk1p34zlyW7zZa3Jasmfql7mPdu",
-	"mSVcE3gePOUbTnP7POnKCUTEwTfPW3bP8plbf7wz1Lj7nwbO/rOvnsUIG5LRjTqJTrjGw0j0EpXVd5VE",
-	"zWNPk8t5zCssV8bKKCumFCjYtcgSctW4plDJmMCBVlUO5Id3TySLjK9WNpI16sxIFmAJ3VI98fENVZuZ",
-	"mtldXMzJWpd1RHJdAj1oYGU53y2xX4nNy57+w3WSQh3+9T0mdLvj1+j1R7c1AdnDqQfTALqNcLGL/J23",
-	"mHEOP/vYIbI0S++6vLwybDpvZ41dxOLfMVpI5IM9CsJTzUCJncRMopjlPIAaUjFxU7J0joWn4PnF5dVX",
-	"l/Ty8vLs0vzvT+Z/X7pf7X9Xi479p+zLpkRZGlrBt2Jm4MuclzMlOI2cR2e0Ky5SRgqeCb7eeKWiYmDZ",
-	"Z2AkTpAfdEt3/e/IKZr+VBCuFbnjgmzoPUN1ZYowoxm7Hb+EXtOM+cetqTnl+d/iguvVH3Eq+1pfpbR1",
-	"s/jwNjij1TQCcnHPKh0/1gNmeW7VyElXSO9NIaRmQ6qyNxKG6P/DavWjsS87cbcgxOwNhtKFuAY9RPCQ",
-	"d/tHo49SuSCjVu7mQk/aIplk3Fw9/nLEuNE8olFsre21oWCqWR8mOF3Bp5nz0hpotGLgRmcZ0XLNwFEK",
-	"z3EdC1nWosxpikK8/UohlzLbkTshtyqM7OVSrNUiGfNcgURreNJejNR68T0rjUh5I3bOQcDNEfAQfv5k",
-	"ReObbLLlablncHte5jK9m+0RBM6OOgMtz7dpD9wFDmpjyMvViix3GPDCdCReEUV36jl6Trdcwd6YZyF+",
-	"Ob475q3xu0QqQ5Y4A6a5VEyRurwmQkJ8Bt3XuqLpXcB/NDXs1zCoTcIxYn7JNtxowzQ3elPghcQxDIvk",
-	"edT12HaI7OvhKhIsLPgHZmdljuqa+QNTDJ7WjrvBe+cGLwQ/v9d8XVdMtRwfe2cLQiIguL1EMYRb83sm",
-	"0CMza4ZpizZDs2x7lsAVzkqmtL3B2tPcyC1ZUWu05HILMyNryRSECabZMBkv1WSp/oqXsfUZ+ivGxEF7",
-	"MM+LY87VuOKahqZ3Y7wHxPRsE8y+MfyBYe3LLImix7Gzng7rH8nfO9Uvc4BHtJPCYNipkEon9lqhyFe5",
-	"3LJKESULkBZtXfAh3tSGirPlNjg0F6/rPCcF/wB31x65zx4/6SHf2dWXCQQiVI/o7/OWhh7MPQXERfVs",
-	"kJy8ff0NCA7IcYK0qIjsT6YxSZB7Geqqf7p8CL/MHXSMfUDbYTznYg3y0xMkyiz+7eMvn+wm9GM+Cwe9",
-	"PH96oAcxTqHL86vYeE6GdomiaMHwHIFbZcBrnxAlffrrjtAMAvhatjTEPsXB8OywpLrRFNX7B1zRMJPP",
-	"c/0dcDs1CuPTmLHRc4OY3aN5Tw4p+AjNHrncBpvNaPOUzZZuNzzdODWvie2Mb1nrrsI5+AsIlm+nHN1W",
-	"sHKn0geefie50BG9ep9SbUWf1loWEN8/x3fO0febL6PW30xjXuiMknua1wxyTKx1jQkORhGyZQH3DBUg",
-	"KTDnEbJVFnEHywQjWW1oyfYD8oWUkGy0kXkW1YVhmlMDEq18AsMv+O0RyyvYECTlgzZEf3NvMzkOpNOK",
-	"Zmzio0dyUiABo8kGrOWSDw64PfldLRok7dYoOyuMBsCB3hFhzvmWqphpDjdSLCdA0ztGMsOEQmpimATk",
-	"vfUDsXvMletqAeDZizjlwOFnvppzpfcKI4ywySnPyHL3nLCi1LvGFxB8BguBVQmJ8zMfOm9uyNvoByjk",
-	"Pfh7dcWLAn5aIssLto1yvJJ1FZu85gVLZdZ4wfC5aJTzbsQUYzBzex01mzXrKnLziQaFkKqprCZ4e2Gv",
-	"PBs2mSmYWQ/n2DJ68FJPJ7dcb2IgM9lzFJf0+i1XkSMK/KRm3AH2rEeIs5YiQhh8gduCYR60t+BW1nlG",
-	"1jLcmqFJ/VkK1jsrl7zkuFRqbgZmWQ5kNGI1xpFG5e7xk5gJQwkCvWMCkvYTwoW5tDM1k5t0zsatUXzM",
-	"rsTOLHEbZ8k+sOezrSLNPhip+v7N+7ffXJNvSvL4b+Ly8oqQt68v/0TIfxLykpDHj6+vLq+fPLm+vHQ/",
-	"P2t+vrwMfjbP/E38/8nrH3/4jrx8++Yd+f7Fd99ck8dXL86eYFpgmyc3VGROlbK55pdJX6xBijWrzJ3O",
-	"OKhWTGRWhlknFmG5MozHos5zr59fuZBOqKbH7hQkTysV+eqLy7YO1LeT5quxrXrFUq6mJAOFaYhpykrt",
-	"E5Pr9ZopTBq7/nla6OqXbu6iHTMWOGi94bC6mS/GHLD7YjJ4ZeIm10O/nAv0c0+ln9FtgFYprbILw4zv",
-	"L5+cb+l9hC722WDVraybIODT53ies2x8W3ydNrbZkeNLtqZiPwEgo5qdmesjti1pzssyFhpwRwtLJsN8",
-	"5mnRpyBzoXNHGoXIBWiNwOdasXx17cs90DzC0CEmdN+zypyMoEB3snzNohcSZqxPWwqrKlmNXT83gqJj",
-	"h6a6R0GEdHj4HAwOH1oCNcQMSTFAHtOMee5cg7GgEV5FmEMK0QQMth94I614zqYrA+9ys4zsNc9ZfDDB",
-	"1YZls7jS7s409R5jqqMCyNJk1jxKmt7ZUEnfZ7e9roCSlvYAeDo69aPMVotkkar7RbKAFPdkUWziIZFO",
-	"mNNlKY0kwssVmjEpLzmLZRVqSbYbWRiWMcZuW/O3gcENVUTROD2dhTRKeCgj7bXBUM7cVrQVLw6tZ9B2",
-	"DxEkeBaaPNZJ7PwXxbJoLnHJ0oFVmE+tkOpZhqaVvg1Nh5jvSLf8BFvqKpCMFAbLQGSswj+VlbxvfoLI",
-	"gxETIEFSKlKW5yzuWdBM6Sg5KVElFQM+Zi01zR8mTAMi9dhOmISCu8oZZDLrDVdQ25+gQ+YqXsvXiU37",
-	"GmXHgeGJCPd0bwebk793zpv5WzK6XbP3jCORuzScMO3sf9IQLTwBLTHV3M5emLj7JbgShjSE2Vq/F3iL",
-	"UuY7S5aDk6DMXkWuLAjQymtCCRRXwcbD/jreg3vLKSBtvrCSegKjBbI7ymhmZY8UsY+p55DugUk37YLE",
-	"sdRqX34YdfriW3pHfHIZHZKnuo4Xixh+8pglvtLfiHLFiP0eei8NKdchrfoF9NRLIvH5rZ4f29APSVw0",
-	"TronsBZ4Ss3upJQ5dwYmpf11vBWVrU3FsD3xJCIZK6jI1HOSblh6xzycCFAFKifxJjE68wUt+YWZoLte",
-	"zu1lH5y4VGZ44NTjp4v9ibzfMFS8C/7BqHfmvlOaVUwSi+KSgb3r1+Go9zhZFEzTjGq6uP7ofaCLG/wy",
-	"xjmFVbKaw2IsoY9O//sZq/MoF+YFC2MTJYt1JesSP+zETV1S2QKnuPj0i3/vx4ZVP91+NGf50+13b/4K",
-	"jxj9rRGToE0t9hdqnnP6lFOfgJa/gMzBikxDTucYRtG/r188/RKMMOdoXABeB/iccqYR3cffT1efupV1",
-	"WZ8y2Nq22Od2m6LFLDLPerzQbjtjCkUDMzNJrzHHAMFqYtpNwCx7i3Zlp/G5F1T1JA4Lebu0PpLoh/xD",
-	"kfcUR3aOcr8D35kJe3OGzezJBJMqStDYezHleyS1rJuH6I7SjJ15Zy+r6HgnMiOaQzM6O//wdIU9TitW",
-	"lLn9YtdFjygB7hn8Dao0UAoXjGnVk+I4oHrv3Rf2SHlne6PPhRMKnOxt9czKAH+ig/0OiepYMzhZfien",
-	"Jr3DxXVwzvsrpmm6ma0AZvC1AOpgw1d6cX311ePLZLGlanF92ZGLzXc6hoEZH8sSwTexkUXcsLCv6XNC",
-	"QaoQoGMRsw8+4QFACHJus82n6YVb2pddYebQlM7bbK65+ognhlsUvjGqoXCay3XNejVHlgJYAzX367XN",
-	"9ZArktnvgRfpXvKUnQF6UIAopmxQq71RBf/g03gi6EM+xQRhHaal/plv9tb/RjJwaNUfNzPKfUIujcV3",
-	"Ne3tSKTpNYZd5dF/PWnI06zKzTi+fWUPThHTuHEYyKJBLTeGdJUsGKiXi2kW03HLNswN+OBcyXYU9FBd",
-	"vqkh8kX9udwuXN3saD2/rS0CqiWI/uNW146Y9uW+fJNx/eKQCuxvPtBU5zvQyHEfFDsnL9s5+uYOyMJs",
-	"fZebzCtyx0VCapEzpUjBqLCpfefknYU3UfDFqVt//jeBxlg48yuIN+z9ZS/Wk2W3kJY9uzQ4Yx967n9m",
-	"CysG1Qp46JPNCR97+j081HHxwBzcELHtXcqqktvZGULuCEP+pcWhgSoHgiht6Kqw/kd4e0LSSiq1ohkD",
-	"0BaJLki4mpZM8aybPtSb7TIceHQSYlIB0MwEmXFbHsGwHnTi/YaPREnhsfbZ9lhcUF0Cs47tOpQw3K5p",
-	"qWbuvMW8S3Ne2kgTpLssd6SSsiAaPXxxiT0laUmKtXW99m/6VZRmk4lrg10zTvLp+fAwx06z8bE9tqUk",
-	"U+TGGyNoegdvtiXKSu5Uz+QkEAGGlwT7oJGhMN9F1umGqeeEOjAuuTIKD+QkcU2gpLIjo3O7q129GYrC",
-	"RtN1bIXUcN7c8HbHchjZP2qa35ZyC3ZQRbli2W0qFRds/OrGmffXiJnF1XOTO2FQOLOQ7uGhsEAOI+aY",
-	"FK6U6Q+QmGczqf84h+qTMxrnbs8DuZrqPjreBh7lGfRE6En0KbvafWMXIS3BTa+38tDM2Gmzz2ZXPh+j",
-	"UHeGeKtoUR5wouZdmMcRdb4ALwar8SlZsA+aiWwmk2BhAQo7vt4sZV2dUoSxbN0SRBtGIZxAeT5d6sAg",
-	"MQpMkvUnW9v0cvfJle5RAsRWDr6ZmfoSTe8I6LrW8YB2Ddb56w0rnqPFA/ZN0mCdo72jpZHLodci64qS",
-	"uRSEoSeA7vXTgQvFbKT2eIww+cZY7j6PVAC7ebmLUuDvks81hxlNN6jm+Hp10HwgmOt2mGpfVuHzyxmW",
-	"jp/oRE3e9JzuDrwi29YiRKseKXdpPvcpbc2tSQpQ9oxFMfXiHNHEec4mBVh77MHh0adojFcPMCr3bysM",
-	"a4ZQAgMaYiHvj3hIJ5+9uUJJCrzs49McCyc6sxROfFDUl8qCQTpM0m5C0HwI743Fte6jPVHoHQMDJPBd",
-	"uMqng6Wp2aHDHEx9SCk9fqdY+g8+HJuWRWSYd87B6ePMBywaC7PLH+Ia+OfTIaNUFXN9D0d3InyupZZU",
-	"6bmiZ758mRQ/fkt5Nh/jxMmAg092xY4rfecKVfDyjT+PWCdzl3VrDvsx1zZnrrOszzvGyiFZTvOcLGtt",
-	"U96o6Mnr/NyHa4D0R7stuldC7K2K6UPQd7mySC5yRZxV2Q2tTA6zzeX+U2LcTsING2l3NiOo4KDC2iNe",
-	"9qRazsD40jyWk4ChMxeB01I+RL1RTN82GvJwwEvb1dmvFbS6c03qpjO6hdmcdDF8B2+YBJ7WCPMZGFqd",
-	"8qUoeYIkqjn4szbPcCpSHLzkz+ZLESy2zt0XyesaH3104H38LfuWPr6xNuIpOeCdNWkjhWgP54CpDNCA",
-	"z82QsYru0KAGp4JckVrcCbkVBEbzCUBgpHhnAlfetZRg8xl8ytXRLyYaGc2MI1flvPAl2CF2vD5G8AHz",
-	"WXcQoiqhUSgrQAQHP4PQ4JdHOkEPpaaUv9dE6UZ6ZwTx45c8jtC7Zk0rPUFm3sBz9kvTNIORy5p32eDz",
-	"A8ZDn6RJt2MPtPxE3WYKbGwfUo2SpKjTjQVy3XJj6SImJmI1/tZ+lR7Xfo9TEzpk0dJy3ZyYoiy5A4wo",
-	"c7rz4GWQKuBqOBlNN0kQXPRahtyK9nlEHE+5Iords4rmfowH+74jd+acvjFuGq0C50H3wxzI0+kcP1nH",
-	"jEN1q4GmLrPm3MNflsrxpARe/BO4I+dF0A7N3xgNtSEA/8i0fzIPvdwgCvCn4cxplnF9/mJ+swTzPRi8",
-	"B8DIVZBPrkXu7Z3kKO6qXRyAi61TbIoeF74/nXL9IhDhheXQCm8nUuBzV5xhc89ZT0uneKNVI6PMBK5D",
-	"iFKI3SFOG0IYWXxfL9HUc1vIhkVtTVCPip1FB9KAKCzCktvx6q99WBRXajqX74DWMX57PT+025h20YTc",
-	"KJTItDSavfDZP2qaA7JfQvBnyKoBcloEBPMiCwh504Zbmp2GMwrGDJQ6CIz5tY1F9V8tEfHVX1YV1J/F",
-	"oiTTz2VWY285Fu1h6YpPsJtg3mAIYzq87VHnKuQ9HnOMjedhRcyBOejt1jER/yDnSsf8IVs89WoDsEwK",
-	"wpNeTw7YDFr6MhV0vvglmdM6pOLrGMx9zsUdy4DsChrcuh6OIOsgyGKkS8Vo5qNRblZ1mUuaBXIRB4tO",
-	"rLek1mi0LsfJwWUkRBnNF3obXv6//8/Vl9CT8vEXHiTBtl5q1cnPwTTgv07lXCXonFoyy1ndTtT76AN7",
-	"AshhP4jmEBiLCVq1oK2WzAIsoILmO+Xap9JsB/+uagWVMf44xnHgoP1prOc/2iX4cRNvx+Pq3CkHgp6Y",
-	"T8pR8sJDs26n0Gc+aQuNCLX57iMaadjNEDjKn7JeVIJGoAalbHsVbo0a3UAU7IMXgDBqQA6QScP8slDe",
-	"NjvaHEMvj6I3Nc8Z+vK6V4msRV9B7OxWk3v0tKS04yT2XVPL9ZpJH1yzZ4b4jlFl5dQpQMCHGn/4guLI",
-	"R329Gfs9H50SY/rh9igtJ4+HYz67z9UDu10eoZMkFKxmPNXzBMp/4pdGRcr+EdhnuoAE0R2N705n5bOa",
-	"P7kT8bBjNSVWHcIf0jt2MO4JfrlTGohWk5ZElTkHx7RcrcYBOj71SMh3tufunphwLDGZN2KHVdjS/T1X",
-	"WF0p7BjqE/xKumZOK7J4nkz0wHvYK3MscwfmbafgvtZ3S/T07INW5lO9JzG/16AnJezQFkMq37A59z32",
-	"NouMM7c9X/woIyn8jW0nFyx7zv32wK50ZoibuogBx+dyy7KJN8v08otOa8UglsXMcDOxHQr+YdZ9YSTe",
-	"UXuSINCKm7t9QRJ0KYSMSUdOmFhf9Wsf6kBdPGyD37sgTdQH0OMCGEOhPACA0o55W9UiYkqAO16Fyee0",
-	"mopsmXaHe/XSyHLFdBLMc2oRu3eNR1IjuGK+l+V+7y6uGFnlUlbPidEa0HwLvW8HaBe/ae9NY8bkLA5g",
-	"vqEVczgQ6JabiRRgRu4DtfVlrZFYGHz2SBGeNRCJxuj0djKHdm0WE30xMUoRVrPi/vc2Dw2YAJgvhIVr",
-	"MXlDPr/cvnvT6YNdSazuerp99kjdni0N89Nd09GDdP1qvZe2PoOXaR9sUS24ntPSNFmgQ2Fqs1Okon1P",
-	"0/HUrsbOzA06Ipmdj//c7dkc6ewDBCidhfO0doCtWM8lqZTVMrt3nrgt66q0iY37jpqCeQDRjKUcyuI1",
-	"UfK5zdMQkihB13EwGE3bASobHsGAEdT4WIPAXz5xN5Is1YOSOKyzw1HBDelmmPgsj4AWsRPXQNN3SN9r",
-	"gg7Aa8QVPf+F2Ay+pWoTh/4PcJqn60FM6KpduzAfj9f5k6NjFFzFexSi1K2UJiu+0rsgZgUIyFXFsenE",
-	"HJ0OXnU74Fnq3STn74w0b0Xs7Cpo/Gcm6FCeyY7piRimdnsdyUNHfONubZpRO8rtLyzKFYzmGN7aBzqv",
-	"hhL2+okaZJ5oqusWWBmooisKbb3GCzXt9xM7l57ZV9ncYFMTcmlv2NkVqk+8qVFbyYqwe3CVTtAKsaFj",
-	"Z9zs66ajBRbJ2VboCE1sdjJz5bPA19Gg6Rwvm67QSOnij7fezw170ipz4RbsLicyxJUBkBkgCKATZq4X",
-	"ZNe7cMAcO6mHUUS4b3+Nx0Oi/Xd8rC7w/Q8z2IC329LQ91XBrY2x4H+wUr8PMO1i2YVR0GqPMnbHSp0g",
-	"WoHRbJ0s7/YJ8gZS5DYLZjCaS+GnGxU2fqjmlbF1Q8nJ3PopyOR0HBYUs7k0TsRd7mRATUlsOSAxE4ae",
-	"0pn4LeKfHxAMf0t3711Dojl+x4f07vAdkA7szDEnIwrfFeePXVTRnN4KbAaqzlFagQX9wKeqDnE1LGjR",
-	"jnmwgzWsUX7b4f19CMcxkaFJ9DFae9YjNLFaSDcZD+jVf06aZFCLKM3vGEbhnxOKbXcIXWmLHQjDQAuS",
-	"IEZvjWJMfEkWKu+L+qa8SvM+ETevQX7iFtOgDj9SpJoMEdnvkDEEcGi4E24+x25xtMOouwDAcddS9hCi",
-	"tOhwfU0GnCNjPN/KxijGgw/7Rz50Xfh4kfVguNlZiK7lbhHQrFlas9tR6QGByO897Wz3p0V19fjLgLPs",
-	"r+afM9f6jH75hQOtTxZGZYlx2lu5XrPsm4yPNysc7A6yZ+gMIC7yWAsaKdgjhfnBVtPcGZv5kbomtchk",
-	"Awq1xBsr5sbIerNHezwZsUvfOS30wk7VjxzdHetS+Lqyzu0HivhTQ11OPKquHvb3A4k5G/oSN1CCDSHR",
-	"cJmCgek29K2P/x+QeBCN0k8J90e/WJbFgBc5+pXh0PzhSQQTO1jPuAziTUCntKXuWlYyZxUV6eSFx3SW",
-	"qf5Hyx8Hux8dn/1v3/Pvx/ecRFHXTuWAtgWpMysk9KlviVTmsq72wA1Trits82MES4XXYplDdDRHhUAx",
-	"GtUv+mq+epLJLxGDECuE5qeU99VZF1z44pmHVF3HNIYGQH+KRWO3/SCLBr/73hk1081o+IK//xIz2b+J",
-	"oC9p8ppV1Y7kjN4zFes/qt07w/4/V189fXL5dFxLbjeUbe5am8uUfV2rmPzr6coFJUeAN4wlxR6LkULZ",
-	"J/b941DHwcibV3gOaDRl1zZQHG+h/zU+aL5SARh3JHEcS1Ahb9D1IER/lpnHujKU1V2v5iCWSUu5bDkn",
-	"Hseqlpd1XBObndTjNsYm90Tzepoe+2MuKf/kDaThui/n1H37gBslC7oFDL3cdxUAp7RmD0mQ3CB4dgeO",
-	"yvXXw4JrIFwL5s0yg7FdmqZ81LoSVhxailqmJRkc0B7AsqOkvHq9dgrnNT1yvPY6yjtS6Re69ZXb/ozZ",
-	"VS5RfI5mi+679qWQt7lU6vAE1F4VFHTZPGqmZl+/fxcNShy8kGHtfly1KgsAzzg0Q+VhObyVzFuxaaVZ",
-	"YcNU2EJikUSQH8LakF1Ulu6gPwo0FSdOabKBAcg6iUcFnOEwnUVDoye632//8vomSOU0lwn4JohmQluU",
-	"Q8VSKbLEpx1V1iuIB1+w4/KLt7amr3J2kvS+cTLm7V1CcNL1lJQ5a8JFQUjJT8PfokNKwcsmRW4vRp8+",
-	"1MR84JGzFSIPTQ47Qv573OmepUOELaKZF97a7DrFw3rA3Fm9XVWqVmy+gmE0v4Eu1ZHu02Kqm9FjakyC",
-	"05uWjb1XP+RKwTDH25maSIn4DsC2zcTJ61HqBpE3poN7R0+yG3vEnoEUpHO7qjkGDeYugUWDQqrHcXpK",
-	"O3fQPXlP85od4kPCL1qbcDAJ6Xu2tXbPHFiKmHFuLO9kkeawcnW3Q7+nmmONu5L8ltkcRaMQ69rmo4V9",
-	"W78YRK6Ygob2bNxIl6voYOM6yGh+TXhzTeL5r2t1IMN/z7Zh+tlUE952Dk1plZ0XGyN8oGPk4m/15eWT",
-	"dEPVJudKX8CvrGu+Rwh+FQeVs40oWzuD/00kohmgh9/f+QDknKWzkis4p4vHC99C9S0VmlWCgN9i0dPY",
-	"dK/Md+G8HdeXl8HptF9aPP6iSzf/7inIfYe5nvbKo32Azy7CS/InXz51OKb4hy/DPRnsrd4EDS9bFBg7",
-	"7XsU6shjWxX++IuEPDaTu7i6vLwisiKPvzr/6k8kq2Q52jF6OH0T39zDTj/anvszz9D7ivLcGk97wrXs",
-	"yQswd4tPzwFPk3kW++iPxpbjoT2Ec5Pl7ppIke+apt/zfZ4FVa7Baxf3NGjAtuKCqw3LiP1CQqjwQVaP",
-	"XJJTDv4I+MPWmDGIooZmj3e+eawnGH7JcinWimi5ZtAhjBoiGUkcdquEynT4xZqEyUGJOVHf14GnT2ou",
-	"I8WJgvxQMvGeF8yYhW9+IJlM6wIKFhFUnCti+5uCmbqtuNZMXDdJI8Ay0A27fQSuvuiRpr0x0aHNnxTB",
-	"MqelzvPXfB0tpY6pWlan2somqWSaVjXigjxe8Vl//PCgeDSs1KrTUVJgTjETKTb6yb5+ffN8yOJ/qC3X",
-	"Mqn97PYVy7DYramD6w1u/7Ba/QjgUQ/q6pDmvHykPBSS83Fi+e7xQd8/Qwu1SJgG6XRQlOYHD+7SW/QX",
-	"ZbGKpbLKuFgn0MgAarnilXzx9ug8Z33Xlx14+vUE6b/OtHKFJY8UcVhdE1NabgcPXWDCdghilpnYxFgq",
-	"Mtv6mmpSMaUTf9HYM7iSFWnKvQ7x7ffiCU3MtQs2z7oLrUE6PdGukPdMxcuHAA3LaFYWOBGz1Ld0R+BL",
-	"iW2r2eoHfhCiuRzesb604mSxjXpyN3IbJDiHiKzT8tLDhJ42P7XnmrhWKb6w20lFuH8tRqfLdnZ850hu",
-	"Zz+1KPgHBytzYF2wBVA+yA0UAypqM//Q1TusR2Ysp7sheDdvi3z1rG2KRIdbO8yayJnqx1Qvat2Tw3eY",
-	"00BXvDi+m8zBCdSBi3ua58Bu/mHOgxDY+ygNZHp9NLE8hz4c0dgy52P/NKt853Dt5zWrxbKiFU21rFQb",
-	"jxbDNHwtaE6YwAxtqVjQ0njRbePfIPF1Licbpb0mNM/PKojjhrDbQmpEWG5jxvmHQfBk7AwqnvBaZoJV",
-	"691ZWTHFqvt4UZjZgW10PiW1pkfO7llutTQmdMUyG2aWgjCOvZt55lTY5wC8WxeFWQqocXLVqotq5n+Z",
-	"nD1Jzp6ef5GcPftlWh3/Kp7svZK5IZwm5m4oqNiR7GuY+9vX37jEegk0eVjPyqb266AyrRHQ/LGPuUM+",
-	"7K6fszxLbEdlyzC6rgTEDgJuydlKn0HpGd59Qp/Z1Oe6PMv6srkLeW+ZdhJ8NwI/xHkKYNqvoUCLBgwx",
-	"DWofsrdadHr2NBL7DvL3Y0wNmt+S5rRPr/MMcRXyw1UsTm5Olt7znC+l3th/bgsuamXpvkgWjvJ4jMCf",
-	"DMf5g0WDBcM8u7XNzFXJ6B0aX8108WQ1iPdmATn8Y1gACrZdsgcT7ifLttFgeVkxGq+is9/Hc83WFWsr",
-	"6V16PXkWv7+D8GRdze172HB3M41rsqNbV9NpaJuQkhtTsi4TUsk8bypCfeElSIG6i6oOXxy5ydsLO4Nf",
-	"Y2kL+THG2aE8ftgwsYLhLc9iyZFy5U7DNbkkhRQyIVc+eWhEZA7u96cplzpezAde6sfvJ5m0uzA3QCTg",
-	"e+NNv77ThhaP1Y8ym9RIKGaPutm3p2sMT+JbrzdQk7/vlpc8a4y5sO8lGFwzCgff+fUe4MHB6+uwHiRB",
-	"SXlZa0ILKda23xjeEc9Jaq5fwMnB6xprBWGXXF8ErIBfQ0ecDgP/yos6Jh6syA2lLWh4uqLAztRi2w/d",
-	"o1+25BX8Gkm+vOdZFKDK4RKB9g03Z9DpVsumrt4rNtOu9NgsWM7uB1JIG2O1taKvLqNNvrYWPWHPeSbN",
-	"39GYKHiW5b5/L81zv6FWxYZ60IctyerMkU5jKzZuxF6O68ReO5xTctCw2ySdsrUvk77RkH/S4w0xJj3e",
-	"qE0THo+id/ToXUdRtKZdvLYY4qCLNzfyKItj0XtoyGFchgIh8A/FjxwN5hwMej+zMVqDSjw9ohT3/ESh",
-	"o4Ncx4G+KO8qtspB/HW2A73rk/uZBTsbWc8KAa7mUAcRsWJjzcHmz6OnBYdwdq8NnhYT2co/Puye7uRS",
-	"RKIsvtvIgzIGu0kWsxC3pJixz++liG5wLVy5QTzsU9KqpcKSLTi9XD61L1KBTnI7pt3dhkmekAwAOY1k",
-	"Jatr+yPFthyFdPiDo3bH1Zj4awEdtcDXc1RXIpvvSJj45jH96OwuS9Ofhwa5LKBg/KTyWK7sYTLOGQK9",
-	"AbijhNRiKDtQfCIIJWXF7jnbTklaGcVqcAUvNDOMYBsMMoIe8cPLvYcDUHFZbK2FFnjRtLBR76b/UGUT",
-	"EnX38KBzXqoENEPtW8YHHdJlhZVCWKaW0soimAUZSsgKT758cnX1GJNEyhy68dkXGjKaT5+5FBLbTOFn",
-	"I1yKCACOb6i1Z6vYjh1mx+648Bq7bVIV6b6F0afRHLhur+65jVP7AtLYhEZeIw2XRuNWhGMsMW7/WqCK",
-	"meauJXgfxbZOJcpAQZIN3a4hRqsSwsQ9y2XJVEKgugYyIxJSypxWXO8SsqIZi5PZHdCeS+OQnvjddhtH",
-	"aGT6rpLLnBUzsDPTuqps4UHMbFayYHpjTGFDW+tihfal4NVJwho7IbcYrYQWbfGb18HtxdK+dT5BtOBj",
-	"SYO8Z1+XLAYER5jduncOq3QDWIzxhuhU3FYsk3HKUXFbi0z29CrayjrPyJIRBClpUHkR/XjTk/URJLYe",
-	"2kKpNwOrmoC+9qOtBDXP3vaPxAp5T/Mo1zTohCtZkbWUmc/H4jkjQnrIVWzmmxHedjgEYDY96SFzehi5",
-	"xkTd/AeIccHnGFsDuFQzsUjM0WYJxJFEhUMpiqSONH1S9htKgS4nV43aB5eTkZEq8fWqPuEToTm3ieUr",
-	"LGJmZTxji/UhmHvctQiei+tzOIb2KRwiVLsr4CTY2xby5vF0+iFAUnue9vsHBf/cekw01Ee7iqrtG+RP",
-	"fCAZkkaENMdiWAodoyNGINM+R1+MoeYXPYuNNbyYZ0Y3rRxiZcbIZvNGcz1aYiSTms00HEqqVN/NoeqZ",
-	"7U1u6mK0mtO+0NlWU9OiHtgOw+jX0i507/LMstb6+0QGPhfjk/9es5oZHSfiAWNrKm7nAJ2drqlhD0Rq",
-	"mILp7CzbD3WKKbffbtVT3XdVdU1VB3sYRqelSpbyFU/B35uQwD4EewcarmOIDl4QBzaY7LV5Ti5beTYu",
-	"ZaUnx3USTq41FswqE+LTFcHAVaSk6Z1t/OqzGIOCiqE16ehqVpTnDHs4BsUZqb9rl8yVEhBZ6wRCJdjv",
-	"9jlp+uHit4KxmiBTq2lutxHhBhMPKiYyVuGfQh7A8ABkelnmgnfE+yAz1ZPCd88q1ZfUEYZTg/XILjeZ",
-	"zUYooDY05CA8OPB60+/P3bhYig4zbqYX+oxadzYe8F45Ms03EFj1Er8AKLaPV5fpEIrt40Uy5bEY2K10",
-	"89rr6Indiq3hyrVKGnhtQ/glQydOP972eEVOj90Ybg/OLkbUH6Nw0RkTU7vZVrLsyRiti0MKBQTAWmWQ",
-	"vgeDR2fNaLx9xL64VZpVTO6lC9WVSwSkxZIrKXg6Q/i69OnnIDMq27C822PW8sMMVcPmY0U1lFC/H9pp",
-	"ewabsZKhzWdRiAeZjhqQjOWvZHoMe3XcuCtZ2gMYHEqsJl6WbqRiiJnfNjr75haIzCmYmLK6Y9mtzdwd",
-	"o9JP8PQPtR40YBqp2BaGZitab+zbRWxLr6IaFh+NBd8wfQN2UehE3Ke3b8sOVirbJk33aUSNzRXb2pyf",
-	"aTgnlGfReCRSduIYu57TtI76XmF1llWY0LO6czS5OCO0tF5axG282y+uG0TmQHi6yMt77pdGMXpE3ryC",
-	"rBZ4ch8Cq0m0niGPbBfj6faqzfqJ9VWQtZ6QGvujfcwce2Yx0Psafwxvgvnyp2SYiYEkgS+4OVKN43bs",
-	"FICi3ZyDwLfPK+/SnxZo7G20PJpu5U7/QelWID6kWOVRINQpPuUxGfibO4yb2fbJz1d45+2tvdY9fl/M",
-	"8a819Kk35yvHzgwPlFnu9vk4mAkYTT90B14KsJ1cAcSUwrejyahjCgzvOtyLpjY1v1yTlcxzuVWBSm1r",
-	"zQ6A553ZGr3ntAYu1tH2J916O5x146T0Pcxx0EmVs+ioPVAOOCD6qcYVTa3C+vPHhWL61lcoGq1wWt+Q",
-	"ZCFXK9yWT59+CZSxPzkYYkiGJ19LWUCVczfMmna15iHim0W+8G7VFrLBcM+R2ZriJpbt7OyHBDRU62qe",
-	"l6bbqIsOaNmSoE+8mSWzngZV6/HrNNQwB3V5Hm2YaY6nnbJDcGA2zIiJLmACY77AhEDB780e2FgIpIkG",
-	"07Hsh67pwLHyZYK58JarKD9MB3h7sNl33HSvRnp3vz5nOyfZaF4styHo9qbZR/vvaTElDbgLnfOOVpo8",
-	"ngQvNQ6+MhW7xMz4JgpaaGs9D67xG2vF5gvy+5IxRlRCECd2jm60vhU2pyyu74F0YdU9q4zsvgMMHVQC",
-	"bWB0332mabph2ZD5MsW3tl9k2wL9AHSgnGmylohYgTaHpnfs2iflQFg554zkVDPMH1R6D5G7IUXGLVb0",
-	"oOHV9/fexPUJzDBSTjCct+heFQ4zoivROuPy/JVb7yyNCb4bT83p7BhUgkDlNviBAZ3yugGtCaoYNLaj",
-	"cy1EKfGbERb0DVeXQMSCLuU9Dr6RFf8VJdb+RKcLejv7oY2f7lKI45v63LGwZBwRr/DtjdYAmbQA8RlZ",
-	"lG2x1ZOPix/6KNlWknXFM3Xtm2vuLDJWEvzFQmd4rwpYGiBUfLW2hdhyc2/hElnAMigR3FIV7Vp5TJnZ",
-	"Y+Y0VpWV5KM7OaaWwJUwusH2ALg2AA6JRFaQhNnUDwp9HVBWNUWpIWEtdgDQ3Hyd+y8TLdHzgmD/kCNt",
-	"sWr2UaJ2NrG6AVjrNw5PlMfSoLVMbmnbpSpoIE6QAEkcLYwI2MhtDObFLajb37Zfi2kEQOt6SJo7rg+/",
-	"Ba5WI0m/c4gSe7YHy3M1mFeHJgIeRxCWG8Ymt2+4MQ+/ZHlP/4S8LkTf2xGEAR5pAtxmJWBOVCBoW2d5",
-	"PwGG5VkfXIzLnbPp/7WKR7A3TYBrWM1xD7q69tg2dKSGSxBrT7BCVwokSUMM3qx2hX0SZBVl9lrYvsFD",
-	"owkpumMd2NnSbVyTmdZMIbEsFeXExv/cQfaZIfp6ELObdhyzhmp6c0QDGPOqq0J0mmjw4t4WTRziT/+6",
-	"Vm/NANH+2g5Pct5Mp8DawwZ3OxgMeL/sNh/kALthLN6wdHIV+YiPNlIiPs3lMW5FTyqot9dxmktzCaPa",
-	"Yo4RRrIRQxFvFJu7TBTdKaKmOmY0j0p0SlRB89wVwduEG5f5APOI46ZNzgVtV6zbXfATismDG6sAz6jE",
-	"XVM+vaj2SPjwieHZdDTmiNAQWMIQaZKDRX9ON2rrYg5XN5VGD3elOz0W9/6+RuuNYnZ4g/mG65mEYnWD",
-	"CskhZbc3bL+B8li0cM8V/MWzrghtIrvzGGcihsNYiGJKILCZ4oES0OYBzFtgv3oclsccaX03Vls9ZHle",
-	"JZy3vh6FDvw/YbYltQ4adMdAI2LsJO+zkVImXFb9wgLh2PZ3TRviZLHleXbr4BKbPsUwt1unrVeo+EHf",
-	"xDRlpbaoSEpxsb6tWMGynReGwe+2PXIbpx/RYy0yYAPb51AJk8WGrze30K4xlihVxXpzIW0eKQJphEiZ",
-	"R4rwbJIL3rWAiKjnNv1Uko3MM7SnVP+jG5ZnXus2WqhiTOCNZ0QBrZj9mC7BOt6XX2ZtDWgUzit6owBz",
-	"PSiO3nVagEJrvUIyz4JKLejGpDdU+DVZE9j5K3dInmNYS7/j2D3Me27U0lqeP/uT7U8FMPLUuKXl0cVb",
-	"ek/eCItkqhbXi8WnX3zsEqWA4/8I7L2zgudvUztyORa6PFkw0oYg+22vmw3LV7FYk67muJ1gmG+ErqKe",
-	"L0x4iJWqAe5i6MCn4G2ttDn45sRQomCG0ZpQqjfjLOyyLeDpxK+slxi4iq6dIfOsBbURTAQS64Ycm1wK",
-	"qLfjmtDcXA676IL623LFV5osFP+VHZTIi9q4pYldmx3OrqeXQLOzvLm4xZ61/ganegO12SmtsovHVy/O",
-	"3l8+Od/S+0judvPloFtHtMocWrQaZiqsuUQB3TPfoVfIfNDLRm1Ob/XlCDT//gTvgdPdKSEyb4sSV9D1",
-	"jLupYErZOrbhA2AltXs++mpZiwwdgrNktbpfXC9ujOKUvDe6FiTekCvy+OpF8iSBrJCIVDXfahH5y2lt",
-	"dMwXo7O3SQcxXN9RZUZteFnGfGTe7vLOa4u2EWUil/gw2HHVlhfBfKPRbDcZO17fYuOIRQdDBTGKVmwA",
-	"/ykdFvPaohU7jXdKC6nZ7jGzpl7n2B3fNxfHk4HH+2v11wREwEVzHq3n6ZyzBvhoSs9rXx5otvPHOmeH",
-	"Vwg2BIz5UOfhWw/RKOJMnOcingaU7SkzHyu7Q5a3vqvv/r0yoWdwDPv4NmjeO++Lw801o18ZbkIb/UrY",
-	"uHXe/Ka03ZzeSrSnJ10wvS0XmdzeTo6vypxVVKST6bFfZ7WaezBf2L6VD2C/dzS9i8Y25lVie6kfkXY9",
-	"APY93X6i1w5WAc4sarYrexh5PNhZN0dlpfeKtMYIdMPWRU/ou2lnf4zRGqehuzKbTCO7nNitWMqIfN78",
-	"OpH9IUg0R37s+QX6rq1g3EGYiG6kfCNzdtuUcY++ZwpCbVgz72HwHsBgbhc/I92x6fXUp+Omv8KUMJGR",
-	"ZQ59firmGpmQWmTMA2a5uI3ayG1Y2Nx0PYGhFskCBrLwcON9P63jwK1l6q45ch++Z+iKGeoQdUB7lkn5",
-	"fE1a4L5d2aTxuahc1AaYHIo0D/ZD+8wCRmh8v515f/urKxTvbbzWhfudZjQNtalBd11c5Vyy/FbJukpb",
-	"bWn5h8IIzyX7oJtAofm2eXe8lwO2r+i+HMoVPkaN/B4p9tBe5f2NGrgIIB8G2pYhPgOrmgKN8YKYqlAP",
-	"6tO+oWXMY8XFjmzpvbksi2tiSANVi+wfNc2J0qxUCVlSxcizpwl5/MUX5P8gqzrPiUppznqs69VADJxb",
-	"LMBWAqw7Y8TlzE8Jbxtx18OQyqKbzGuANKxL8rCOO4jctFi8s7XIuCHPBTvpFxGgL9jYeSMvwv5dB0eJ",
-	"WvlhuEOOJaIeBxDJb92xnuocsnJg8bWEsLXzvncCsG7cUQTFaCQJc3iXrgltE0OiRGma+5q7iq1sOtc8",
-	"B7rbWPPyHuJg08E9BofsBugoRJY7/JdqcqHg8W573Vr0VBZumMNDjhS3uFYYI85eHN4978eMLqder5mK",
-	"I/WlrNKUC70LZbf9o2F9fsfyHR4LxZc5G+iyPhmZJ6JDH4LDABFZhYt6iKEUAXCwtpMdPwmoFKXvTkRc",
-	"lXRdsV6AnyIhYWUzPBoTgdQIglvAdN2wit0WPaB7K1pBtBUSfQqXjg4CFy6poDYdZDNg3kmjeLqc4JwL",
-	"lmEXmgPuHpxnoQaqOSAJSpGs4ivNMkIRrvnehorMDzktpyk0y93Ae+RqpRgsabm7bgBMN4xWAbSRzXRS",
-	"IWUg98omYnlgSVtejt3E2i2rlMU0iRQghRCxMr27DcyHTmoxgCbWtiFQSgtW0UfK5oxxZfGqtcQqhSVj",
-	"gizZhmOTM5h3RneNUqinkRC24bYsi+EpQTo4zKSigqygkXaT4S3CrcMUAUnAFwRVEwySLQ7gJg85djBW",
-	"Z52t2YSsQNvi2EjzDRVZ0sIQR0aapqrgs7fOOBlCkoausk1D1Tiir53YtL10L59loroD1yUSDmMbnUu9",
-	"gaMzbSYO9DcuvgfENbhtRtw3O5G+N1aa00CnHSrXjN0dUsQO0CzkYtsqcEMPb2ft2mYMyUAj77GvNlnu",
-	"phHU46o5sVM62MBkQXO+Fuisgx/hj2YovaoxywmXgphmraQlpzhFgc4s6urUvXCE7d+OQCovd34jggIS",
-	"lDDmc+iT0yrliYg/1IoP2KLtpu/iKCw6HSsIJSXlVUyqoGs7skBsKxgUCbo8p4n1robSPkfNTLKBdANG",
-	"QXEWIXVUQdi/czrSqSMx9g9UcJDDmyK45hv50ZAlWTg9pjkKgQ7VDzNnuOkVS12PpS6ke6wrKZxYs1Mq",
-	"hGH0Fznmn9CC2W7aFSOO/5HvwhToXoRNePfQlF2Z83T4BjMHx6BGj/FahL2zLiNoC/idmBnsNCGbQuEH",
-	"603i80QAxvKOxSmaTM+lCs2ijMZpL9F9m83KGqT608uvwoIcC5JkvirkdspVu79DSJu+LfreTXnq/vgL",
-	"/Oqrx5fWOu3uSO81zwWheZ703ufP4eqpAGsTzI37ia4QaybPJU9z4ntN3Z1Ij4GcDDbQ7xEz2V9VXdMX",
-	"VO3YhWAuaqt/a6MVuHkhPqfz/8SuiIzuHu7+fSjSQ9n0nuwe1RXPmZOAvrXkvrWDmkMk6zjPD4QUnFU2",
-	"Q7VX28yQCaFx+3Q61tCk/kXmkag/CpL8FILymsvl0Dm4KEgESAXT2BtvgCJLpjTYq+bVuawzhHONzBsg",
-	"CiKzznN7wgrrEpBrZq3YGSgcXdz2FmBi0IgIltdMqGHEfRB4LMy2yfj2GOLZiZ3g+On12mxPi4n42W7n",
-	"f9GgTWhkDFseEH1B30EfsKttzSLLwhvQXI3zIzphYUJ0eisuYn0koCKpknXJxdq83fq1oGCgsQ4iw51A",
-	"fHFxu9dRIYw3tYoo2mlsJUUXt6wA4TjaON4Ii9u6jDGAzUU2y/d2xjYQMKAwCqldD5b2ue9Oda8ApD3X",
-	"LeXopAW5Ooh52/3A1qHEsX6lHkl5i9hg5iNXhoiL6pashzY5nddQz2EERz21aX8u3gOuFSjviX7VfNIr",
-	"ze104rmjrrXJNL3HAt/3oumd6rLyQn/aNH0xRGeiPjgwY7QmoBAb0brD417qnAsQPtocNa7aHtUGuX3I",
-	"o+FF1ZD7IvqBY4hI2suwZ6A5MdAHq5UsEDoIfBnZeOpM6449Yplaw/nBmoMTiHfXUF+WoftdBY1bnARv",
-	"lcah+8K9Cu+heQVzIUcGorztiQAm8/d8n9pwDMvG+7l6LJtI8z9N8yktf0LTxX2tbyXia8tVPQmH+9Le",
-	"eaIMBwjCxbwqd3cx7/lcjJJutMrGFVc5DCQLxzqemR/tTAEnLaXiEbSEiKL3jOaHO9nR43tXrn8+ZF1p",
-	"nudkyYwkMkuAdp+YqzCuHLsWnI2wUn1wLO9ZUeb29qJ5/sMKauAGuc1+41VFV2aIgwogupKmO7lfgunh",
-	"y+amAWBB315GAKbkLFwmw/Xi1V+hOM8i6n0D9p2H82vUgr4kghnn1C4Gcxq6xeWDtXoHIfq11ZoY9gw4",
-	"DMRudoKCvRYCmW2JMcRk05I5Dk3UcLlWow+6zJxWvdXUjIww/WVorfMhHdvb835TMSMGWKESzHYq+IeE",
-	"fPe3+vLy8bNvFp5hv5W1sg92ObQ15j5pLgd0/ZMAR763+Pt7N8T0drsnzJ6NZ2NMbpTbcWvu9tveBlOC",
-	"hUzNbX2PKuWBia3vna4348h1e8YO4pvkPFpA9dtgo/RUJQxlh/YWJPVkdca05CYRD0ZzeXFIySkoRe+t",
-	"znwAhAV89U32oJ6yyeIv0K20ezqHa8Rb3U0tWhBV/X1OY+neMUnxF8WyeX2+B5KwPD9H+nf39QDfULUZ",
-	"QRU+sBbNJlfCC1o9sr3OMYlrvHz4i3pIsdBPcSA+LM2eWf+4ruQ2qt+iXRrVbW1ztXgXAhkLEazqCiJy",
-	"UoALeifBK+37Z21krajI+nJgWLQ5v2BbsBFWXHCFCapHwB84hp+m0w4A96VZS0P2xuwFwsWOFez27EJ6",
-	"zwxYOR+plo+xy5xq9i8uJ647vqjdjWaRGqfBS6V7cwgtH5KoKfZQreImVxTUSrPyQFCrn1xnidMjGMa6",
-	"3jj44gScToCRaSOjhVSTYTn/aWEPI6ELyoUKyILwerwib15F4YmPhZN4mt5I07F6RwFlHXIjTnMygiMe",
-	"kJ9si+mDTwg2qhiVeXsG8gea6nwHrO08NIt2LgbTt7bQHZqbvPprowJeL744v4IZFPRD+K4r0GH3/tLp",
-	"r+vGnaG2228M7fP3bGsPOxcZ+9DXutyIxBnNf1hQzd0PltdliKg0p7lm1W0je2Zumq4roQglzQBErlYA",
-	"xiYgVp1VdAtRJYiz5XJLrE/tAciOPUbHZPshRgeQebeBfJjBCb39ovpsnf2cJd3wcWxuXChW6cmT6wb9",
-	"Q1B3gIwk1GwarBl2SUns0o/deGlV7UhTWjptsX0IFG6cCe2r46sv5D074Hj2MEnvQYyZmfhw76QO2xAt",
-	"CSWQIOpFOpTu2Iw427qumEz4gbKiloY1QPbEFw9pGV2uoAU78uHw025Tx/Y8hnBXJGG8jvnuIHXj47JW",
-	"n8hHy+qfyEdUNT+Rj3dcZJ/Ix5yKdU3X7NNs52uLQjCFGI2wBHDt8FnmwNq670yN3S8rSbOUKp2QFc+L",
-	"hBRU3UH1qdAqIXmV4ql2nS2WOxLU2w6AqFkglv52tRU75nGcJprtO2fcUcd+9Yk4f/rBjEI2NNrQDOnj",
-	"2tEDXh6mfjy3uU829db2+8DmG1u6Q4A1oAC5Y6zE2DcKMJ8vgz6GDVU2U3C/8jGXdbWXCaMYBecLxp7v",
-	"ICYie9BNe4S5qx9sHedY9o89+nvPPvkimeWgBEtmjsES8e4/u0wOY0Wz3QerafaLCm//522FzeFPm92z",
-	"uIVYSwt7nEV2M5zFDEuzU7DqP+pb8JjtGF3svlGITGlbWSy60NAnQuWPAbCo3pUGVsCMpUJfe47dWJjZ",
-	"3YJ/gLK7DSOq7uoQPefo85ggoFK5V/XRwULSHUfS9umk02BGIomMA4AYRd3KSYvgfQ5LgQcBFdD+K2KL",
-	"i5lBzSku9xnImNCcJpT9Swn16eaf24ILABzOGcATQLXXwoHxJYuUCV1NwLFpurT2pAzX4piKWVRtir5W",
-	"sbnEDxJERtvX+mySDj3cB7/ExNKQB4hlXJ//yLazXUDmi40H6F3F7jnbdl2luVR9Hf6w2tJqFsYaLWTF",
-	"Wk2UpsdGKluWN0mcwYx/lNvRcECFVW2whqhr3A3UWXZ/+5C+QHin0POOldpGsNZYvplhwuoaVS5nPFrj",
-	"MqpHueiiP4q1ClA/reydihrVlANoNpTz1GbVgzM0XnGay3XNiBRWHVXkCpTTx+dBotmVz9T4QUCeRsUk",
-	"sVkklaw1i2YpWXfuz0EU4zLo/FFWTDENYl1vnGWNmUwANO7CAjYQ8HPooEQldc9ZifNqskrg0wq62GLK",
-	"ixnW+eF/jvo77RDmQW+f/Gzdkviov+YuHcKr/cC/lLyFjLLYd656v/MjvNM5wD99engWzFDT9QMTscoQ",
-	"aWnP0Ry0FQSdFz1i3spRLiNebkU0wd+x0ce+9mP96Q8+bDAhPNCXEcWiUG2dS/nyNI3R7akPSTqxOToG",
-	"F7wgODC+4NBwpgoRfzaehY3NOzwbmPg+/+XZ03Z7mKP2NW56GffGZsxyKx5vmuYRMabEuOehkP6EOQLD",
-	"QKSjeb1lA4k6frc1mbMbbPKxrdwfykreNz9B6oIHMEipSFmejyT+d+t9JjnDcFmYf196FFR327mc3/4i",
-	"drt1s8P/nnCLUiLSktOlbHkItg78eVqPjG7yQLAxHkMCX1RIIWGxvIq7YUqqNav2hfqTeHpoowHuA/pH",
-	"elu5dojdTqx9/HU4Nr9rW+gIMbB5xygXcEf491gLHR71blbDTk8u8RtKFevX0nuzvvormSuJiNMR+8HW",
-	"nBCuydLc7dDrsrEfHP0sSPDEjOsgYQzp4VPJcCoRAwscBatIt7bXlSx8sbitHtKSoFwDHZUUAKikzsk7",
-	"Bz6GxRRw1BSkc1mqO0gBi4GH9YsBclC7gvqcvMnw63/5y5tX9386J98YwYV/+vH1S/LV0y/+ZGayzFnh",
-	"i2GVpsuckVRm7Jy8hvma5+sylzRzCA6QqFAr82UtU5kDAh4t+QU+pi7IHwqmaUY1vYZFG8omQc+UP56T",
-	"n8CP3LRW2lJl/XUZKRgV2w3PGbZ+pkJtETCBWvAIqZibOcQuObMOMA14k8r3et2ek2+/efEKcSbMKFh5",
-	"WzHy52/eE67OyfsNROOEUQ5tskV1zzK/JFkyQUt+/nclRYKtvhXgw6yZfyaTqTr/G2iO2H1p8T+MMkPe",
-	"oqXhVYbF5fnV+SVEeXDUxfXiyfnl+ZNF0KwER8QMQs7UxUeXTfgJ/BMMxIc5tNBy/Y2xEv7MtGtBARUD",
-	"qpTCpic9vrxEB67Qrgt1WeY8hS9f/N1iMaHgmtrmAhm+m5rTpD0mzQUQH9LP8eIdbiMcRlUXBa12i+vF",
-	"Cz9YEgAVmOOHiHW2Gxn0s8HCBFowjSl08Tc2j/j0zFueYQ1MP8kvqEtTeMgrAFgwsm+WoC9sfsTexj3+",
-	"LBsHkollR9gzUHsI9TuHO1XIKqjmIvZ112FXVjzlFXaRJdRmmyLWqmq1DTc/iYQYsQxBY/MDzGJoB/P8",
-	"/FeE8hw7PP8DIDxnnB87brML/t5cckGrXeTKiZ4cWqUbjpkuDz04eW6vGUPHkpassjkg9s7xu8MFxEjs",
-	"qxPfm69iSiE/nO5UoRZ/qmP1Ekb/F5OIuKjweFm4eLp77jsHgxcD0O3YSo8dDGCTi4+Q8dJ/t7ySW2Eu",
-	"9deYVD9Gyjrj8mJL749yLFbWHn2oYBIW8iZ2Dp6jNIF+LKjroALwwAOQfFxwgIXDRmzWlYbZRaHWiQZe",
-	"Q6mwd2vHnfDLjA29cGrshU+QuZAVX3PMNe4ThT/YRx54aKal2sK7Ii74KDMoXTGdblzOLy+OwRo/YbMF",
-	"SyFkkEZCKtcs+9rGXFGT52KN4tWROIHqHHONVbJeb+zDUGSS2EJXeB7C1L9HxooP2iCSTxj2aj6/QqvU",
-	"E90B38o8+xe7Af6DsTJkT4uxB7AUxszEch/DsZgKpmWJSBU2/yf8vBaa5/6ugDYYyx2pmLZFSwO75jwY",
-	"p9i179mHfzVL5jt6x3p2TYJNC62Sbbd4gOsyVo1qnhvbD9TxLj7Cv4M24jvzxDyyylQzfWZELy2OcqXD",
-	"LI9iIMJIbYl9DYZDxhVE8YxWBKbHu1evE/Ly5j8Nwf/95ofv0d7YULUhOVfaPPLi5iX57tu3J5HNpSd7",
-	"nxD1TtkMSlrV/SJZ/B0RU4tNHovOjkhWh91xijP6nt6xrzF6fDKDtUE7ibAReP6WLKUFswqvkmRFj8FV",
-	"79uH9ZED/AHnIhcJ+n4MdRvMfMohihjYuL6j+eAOuWbEJ9iiH83g/XL0szoWLKLK0QQpRoLMUfahoEa4",
-	"wrtsTx4P/oupzX4/rJZs/vmEDtucYWhqn4iFvGdxs+dppMA1boI9eNk4DbNwY8EA1wmJOMe2DxGwo60R",
-	"dFQBfxkVNN8pfoDGCX1pWnZ8SLULM6P5vNsM2se334UE/0fNlP5aIpzeUbjVDG1egdzaFsefpuyxWfcx",
-	"PGXvIGenkELirnIBFSLYUAqy+HMO+blytcIPbYWcS1GIMvNFgPnaqwJ4rMsRJeCeZ0xeFOXT49z69rVH",
-	"kNDWLfBIEVUYdckOnfhKGsCxPp5VP3IUDpTj42cBZHhc+jw+6omIym4s3tvSo/jyQQwxuDgRBhyY3t4L",
-	"Uaoq13ypj49vbLulES7mBV2zi7+XbP1gNsbGT0cgxw12kLL+b8vLnovDxlLHYFaj5Z4ZLVddfDT/TLjy",
-	"vqVq85ZDcfm4SIRMxIcT5bWs1swIRa+VRxYf0a1zN88+1XoMJc0Tqqy4mehH+HfAQx1T8M1XHjaLYVf2",
-	"O/+Cse3IjrMdVteChUFgAHr2Iq69rMgKd8tVkdjknE89pOxx83xeQn4r8+yzk9F6bJCMez6aaS6YPVL2",
-	"+F4+Lym/Zx/0b8uRk7wle6Tru6g/L+3gVv9tiQf3LhIMD26CuRfemmrcUs9b/kPauL/DojFA/Qyo7nI8",
-	"+sMM5nJ5Fzw395bDBuKfktEHc14YjvjlhJ7EZh2QOBZRHDBX5BhWQ0OyhAi2ZUojJJNtnxi7PipGNWu+",
-	"eCLD6nu2Dd4xybq6OsEOxKiP7m5b7WrTwRDX7Xinyr0//p7IyTBCyf0yQSHb278T2QLDdHTtCtaSqWN6",
-	"NRpCWOLleQO0nTi9g2QUEhYwsGYhKwRZOmzjJbgKk36zd4CCl5+JgmAHB08cwwW+z3rQqlHWAgsaEKxs",
-	"thHRjOotVFcU0ybsC0wdObl4se/5wfrxJkiXf9o9Rc9QcCigEw+ailu6A+0bmX1MrAR+58GL+FXzWIdR",
-	"egNjHIABQQnTGw7F1s9t6jJcSyAt6NLiVoGK9Y8afdFWx/IpubOUqtPnJLwKIn9jWQkBhY/j2LLU29Qi",
-	"q4xe1rnkH3SORzmGZVwPM8s38MTcidQik7dytfg8O/hWrtcs+wZqU8f3ENd8pEQSo0cblR0DjDl1e3cd",
-	"ng29lW6HP8ee3pshhlxp3+ATo1uj2QeNw0XjwUNbAq+I68Z2qCO41Vh1z6ozI3IILvo5wiVKwR4pklFN",
-	"MQuc2NmcnPS+BKv3OL22FUXzJgIlySc1asy8Tm7OvHbNh5q2RJDnS6uK3x/hbCTHtyNHt9x7W4cOXL9/",
-	"dWgHPxR5ewMnBV6cJ/XBLnyXIRGkTQASiZV6vsXI6Y9V49EePFuOyp8nldHv6YQrB+f+8E351u1E2HUY",
-	"QJ6wTsV1w99B/6Iw4BAgRR9WQRExEaL+hz/zvXDCSXwPDfGn2AaPu262O1bq5y5tPmjd7KST0bjXFfTH",
-	"PUIiNw7uLFyE+YWSJKx8ML9qCS0KG4dC5/RNMADumIVsPsnW/gdj5b+kWf0eW0gzAkhwNPdZ484km2h/",
-	"/aNmNRsUUf8dnvgc4gne9AZAJqYlW+PkH07Mb4wthYkxsTTU/TzI68DARCEGlbsOw95Yw8/bKoN3CmEg",
-	"xQx7FHFWR/YMHBDNph1flsHYJ3Nz/L455Vt6z5w+YZgCYmRceIxC2O7nxIEZCqmhpj8jStNd0MaTqwln",
-	"s2KZPKZobJPlh5U1OuQWUwb/y1jA/3W+SDru3Uz+dtb0EBvYXiV92ZfO0D1act8riRXuGW8FqMx7apgK",
-	"WNOTdhaj9n3K94+uWeGJCPcj+vxHrqlH6lhBiPd9455YCzevGVbAf2RYQ396mWXeZN7IsilCi+Y5wdmf",
-	"iPoq6bmimjLWo11TA1E/z+kn0bkbPv98kb6+s+WoeaQEY9v9BiuTIZJn875TWe5AG8QrCZzx8IEqKQDr",
-	"osgcOzpqw5g+nWL+Tcb1DbziNJsPY6N79TfSUeLdWOMyF/XHxj52WHqfksXTy68G5mbhJf7tAOK8lGKV",
-	"81TH0wjpUWpasd8GSVmQS4hrBfZKIJBqYXDhVrW95Z/7JEwwLRFOg2Ep+EbmmQogOViuIPtD2KoGJqZx",
-	"d746HXebvX9dyQL6Qp2Ow/PVDDX88fFZPI7EFU3Uxe43x0nVBdvX9rhGnoK06eoRsFW+ItglCkphljsr",
-	"EOGGQwDKCewha5GdVcyBv/Um+JrnfsTHpoUmUnV/gIPUzuQ4qkBwAM3Ze3nznwmhpJJbn9xvLpG8LgQg",
-	"7bh27Kc5KT8ymu1T8QRnJXjDZw7N41u/g9yEnt0t8MMjqAY63RAKRYTIMUTLQOZSkRFFd9Y61WQr6zyz",
-	"d02DzsBVc/3MOijnZbbqPSyQTTjruLSuORz5wRUeJztHWpIlw9RFloHUyWyDAuiQf3pLJ2xFf7Jr7RVL",
-	"ecZuWl3vT3FczXvU5CS9WEYqTPQYfvAXacpK0EtQIyEBoZNQdZlyWHYiHbZGb+CJw0KtyT9VRqpZ6cmD",
-	"t+8btZpWjORcsIzUJSqVmJOdYPi9pEY7cclpANCWRKK+oJyXlSylYie8FN/hGxw3nDKZ0q6kuwkbucXW",
-	"W4C6CfQTbHuUiLqL+nFl5abbGHSm27iWbfQi2BZ3JxLlGj1xHr6z98S995ibv6/kBjOvz3Q+HFgir6y2",
-	"p/4psxpca4GR/fZPfRYfgO+DMCHgTpcsJ34VvjfWEbbZjylXBF6jThZ9ugkh9U+jHbjhX1V0pQ9WEaBr",
-	"wZGKp5CmFuqMwrY9N8aUnShaqRRDQa0ORuMSrBYnjgHZUL53PUFEy+OnAjTBfwFO6NkNU0Yp+y+yYRQW",
-	"qjCt1u5xYlduVluXRrI/e0pyprWvfDIDpjlnAltqYH0Z9nl0ZdFSsHPyRiORrAfIQ7AuZbZDd88mgGH1",
-	"0wRg2W746i/inzh8VYsjFVeZdzX5nuhrs74T9MRB/gB6kxHjmQoMiU9g0q3LvO/zk2B3+ROS8qc++9op",
-	"Gq5N+nFMP1gwy6yjSQWkzFf7aU0bmWcN/wcZGplkGCHe0PvTpQPchNQ/vjAOOsl/ZsfKZ9zyG3Ca8HQT",
-	"3XDQjRuOqEBlxbTaiUfnImOp0YFParmbF/xgSXIysx00+X9hTnglxSON42EjcJeP14aJ6N9uxNwf1lF/",
-	"cg/9M5echo0KPoMN06ReGb3EZi0etzKl72yB9Av27CRiNuzZ8VtFNHsbRvQpMOBfXjK3O+aLJ4lDzZjY",
-	"8YDEzUudE1jW2jqSINL+d7kMcJCeE1kl2E8BOo8kjRO+SyEnQWzPiLHkFftQHIRkr5jNGfeDQKmuxRB0",
-	"zRyGTf08STOwwqlx9JzfsZy3zvxDE/4gLIbdLaFaFYmICp3SkPwp1wxyMWyxr9m6hCwZgOQAUyx3hhdY",
-	"vgr3F0CPzT8Taqvj+WCng2KwCIOA2UYBu9sYImRZAaiw7WMyVMpsJvz17k32WyWxHSlv7cWBiWrmWyNl",
-	"yd/T4pTJT2bo72nhY2GHBFGOw0s/Ql8Vy03xA3CBtrwaS4l8aR+bJu64SNk0fBTXPmgY1vzErPxNxnXc",
-	"Fe+bkAZpQccoBA29KN78t/15KHH9YB7A/PG9bnXpfsC5inq00HeE3XYQ8XS5A6yLjOvGrQVt++zaSbuB",
-	"eZPQLwDYENCO9vr8d51M73Iqgo7ipznTzQt+E4O71TE9KnUBOX7f/5HKghEtj8C0XzsrHBupY3tMMzzE",
-	"kSjJZZ0JpmyiAyTco0sWzB0Em9jISp9pVhXtpw3tSMno3XAeRJuRa+2rKI/Nxi8E+aFk4j0vmDGp3/xA",
-	"MpnWBRM68dyc2Sg51jna8NjL7/5KlN7lCNFJCTbKAsbHVjW3XCTuR7CWRGYRk265iCX/0+xlrU9YGmdH",
-	"/21Y2q5syAW7OlJFnaEkoSStNW4YIK1ZREXYhRW3PYWsTYEGhKsSD9iyjWUV5ckL2yr+4Xy5Z3XQ3b8u",
-	"N3z2W/gt3bU3vGGPR27nbfzDMQpMoAbRWoBUjbJBG1Xl2EwAm9MC7j6FLxGHP1mC6++vE5ktG1Nalq41",
-	"oI2B9eyyR0I59u3zfsMITW2Xx4q11Clv7Qa5TwnR5mNoJROmE9xxQWqRm0u2YFRoQnMI8L2wN5ivnsIG",
-	"NsJcbZi6a5XPfV2O5nkT78ODISSEBaMRQWxqk9iJyYpgg2xUcZ9jKJG3g40u3dz1d0MTOGzVCB0Uu8UM",
-	"J7blTlXKcFx5eIpiBTD8BmoVPO8QqFoI7ZaHl/s1ZQagYQ6YsDkTmdG1Ahu2e6iwSNSL+yZ0nTKPx8Pv",
-	"vP8qcWxoE9Hg284DFX7fjNjV3cxF+tZNa5LNjI3pRxyEvrt9pL2yby6yN7BRdo5oi/e8Rcvfkb0/DQbK",
-	"bc8EByfkjAAWTYsRjtdfzBWIURScJHXe6aWsKrllGeisR3cIFLS6g5H6nT/f2UcOrLE4MFtcu505QsaA",
-	"Weojc9HBQsyNksqioGeKGUJplpF7mtdMXUPPuFRmLLHNlc2GrwwtVUKwQ3Eqc1lX0AuTPdA32VuTEVL8",
-	"+Dcajv4e6fsvruS/yFCTcFsvV0TVUKdh+St+KBhVdcUKu97ojeKdeNAU1So/6L6zPX7sKBlm/VhAAv9H",
-	"CFqfkxeKFGZCPHjeaDyKlFIpvoTWHyTnWue2US5U21GiWCpFdm0VMah/B5RwpfAJLTXNE0LVnX1VRHX6",
-	"Dt9otad5nIxunSnxbrkVt8HTe3vuvIJ4As0GYeqxYbYNCkRcag9KpLZemhZOpOcavIWswFlKmTMqTuxO",
-	"/i5gnp7U7hWtUKcN3HXH9Ha8Db1rJaN3Kuyl/EiRZa1sSdK6knUJH8tal7W22RRKE79lR75wGvKc27ui",
-	"9+JpHn0fV6NOwqO/nLKY8FjXmgeT9FIjusOtCsOVrDAkGqDtmCGoujukoGLGRo8Wp4WH5veyy6eogSvp",
-	"mqnPtv1Y4LGhIjMP3LPqmrjUhsSYahlPtUoaZ7x5xLfNPSozTGgrDPWJhnQjGMN2oVZc2U5uly5xFqpU",
-	"atVzWcxqV9tj+3Q39c0rvKeWtXoezm0KxjFMdZaF14FHpUWZs739h02Mv5LqeXbab2ObTW/8jH47wzxG",
-	"82EVe241doQ5bzr9WdIoTY9ShfpT8F7rPYNtR04U+y2jl7W57bGpmxFzo/2iT9Qpeuygai6HTukboVmF",
-	"6u689JJ7kZ3Lkgmnr3EZcUUdKFVdeO6I5iLkkvXGAY9OdhthGGmI4h76HAfwhrGpvhGPGXrE5n3Wle3o",
-	"0mroAP1Ug86WTotmYB2xHck5NEjDkheZevWXW/ff8bevYqucrzf6FBGfd37w302055jInW5xfRpTbsxd",
-	"kWFtsGtXcRSfm7DVxZgIuq24ZoFBBvmF4PHzfQ579p4LfbpQ3zsc/jRbD4P/tnnN2OlqdlazRXs4WVbz",
-	"5GkdLyQJ4GKCbUOVwAFo5xydz65KzPb6RcwYVDhYqGeIjOQY3y4cB4MHeyAdGmvsLX17eB3UnV6X2Dup",
-	"eBO3RL3UxvtIwTNhjvmenprR3Tn5warLkKxkFuIUJ2OsJt4jLivIOfJAAXIr4mEXJt7LuE9rKOzy4DDL",
-	"g3X50HQw11tdIYYSJRqANDXU6p/VJcnZvVFRREZKXrrL0Wi7iQda8qzDFUZeM4tHU/TYBTwzytlq11pD",
-	"x3MWdeDJ2rzeJaghNId1gvoWML3vrYX9KpRGzXk1vEURVTKKfn0AK6dVhkRT5YZVPKU51MxahYFXhhWh",
-	"38ZWBto2FYRRdI/0zNMMUm6kYGruNLPM1qY5uH0msEEe9AFBf7TCzSoQNGMrzV+MXW7+xR4VxrbpmZox",
-	"BW6zZdwFepk0anUma/Sj+VKDp5dBJO7sWcOmmHUfZVO0QRDZIwfOdIRPSMbvuVkuQH8VBe2zxJXMZd9p",
-	"eXp5Oe28hBOBbAQ9dxpFrdlDp+GSNf5Ayb/f/PC973zwTcb1C/jsjyGYvuFPw7krW6FKjbxlAlz4PbPM",
-	"JPpFotP88nJ+KHiETaaGgUc0HLgtbiH7dOKzuZTl9KdVyVg2/fGSQ6Vij/ti+Mb+1mzb0WoampwWlMwu",
-	"XTS85iADMSG2zbbcCjRljm66qJKlD1ReY5XPLzdSKnZjBj9RruJGKibgBYfWWOAWpDDQUfA2JaI5MHMl",
-	"pXxlF2YPP+68RbH3URaqbbxLaSzWjO2RR9I5QUYpIKWeZovs6OpfPsqM/SDg6ubCov7hOdce24dW2mcX",
-	"qJ59hsqIC1Hn+aCn/Ht4YEIrviVbcwG6RqB1hzj4cGVCP5iem6dzX4y7h4fSg353bmZDytd8XVeTHV1m",
-	"d8gKvqKO09Ue9buCfwBlH6C/auxWkfHVyii23oWt6qLR6303CyJXCD+dg3xx5dhgKD1+SpanCOMiq1or",
-	"8kReLzP0T+Y9p6rrNmNjWdtnR00wr7ZL7AdPcP6OTB4vz8zWXTmBIGtt5IN7TwKB4uXO/BMmJ8DHG3pv",
-	"lGxrX1Kxg4SUQVnmUJhOwSH/wVh5SvZwUFdzKjmPxyH/wUrdIJj1JBMECGfHgNIKHDOOMaCk3mNptUG2",
-	"rM9pBF0rwhVbulPDiEU79RlzZtuEBT+KTbcklz33IrppplXzXz3+0+fKdp0G2EB3N5qV3QtvQmMMb9wq",
-	"zUrVZJQcB1vc1xgaBgkyYV2RYRNihbsNFWdoBYMg524ax73peKY3p5BfN0z/BGOf6HaDsf931cJnrVr4",
-	"s7k+ZUXUpuLizqaeKs2q596z68ArduTOyFzm2581ItM3SOjHKra9DSaIyJICi0VcPgt0BDb+rq+eTZCP",
-	"W8AsbDohQmotuLSwQ2FeMZrteuRmGbYDnN7XuzOJIERiA8G27YBRWZYsl1vQnmCqhgAKkeCMhoyaj2Jk",
-	"K6tMJbbjZaU0ubq8vHxu83WSYFBs00WY0LYHetShyWiVbvqcdI9jV89JIZ43iHjS4X0oa7UrOYY/y9K9",
-	"hckGFiVBNq8CcO798FEsdDNm1wpI7TE3kBlsuqdXrqaqCc/+t0N1lkN16uOu08L+jn7763XgFgerFsoB",
-	"fbjTK5kVIINnFV/5eBPLmhPbRJ1QPLC+nPGKdr3+uC9PvnwKu+83quVdH9XYPo8T+cYWoSHRXE1o4pQg",
-	"8BO3M16CI1iyMRh8eOKzpBiB83ZaOzac9xHKCm2yS9tF65vs2khqEaDwlpVcV7QIW++28Xp9f+S4lkfv",
-	"T+kGd+uZ7gg/4h3j39k1TdsecH+wjwn8TPdeAgabud7+/eaH7yPW6ZKhJWEeEeyDbtS+1uGwyzt3tOjN",
-	"Vy5ZeoN0mkVjHD6i0dIsg/QJmr+rzNs0IAi0Kljk8u8srtLa2COORv6QVXSlyePLx5dnV4//eKS8vPAN",
-	"qMW2zhBog/c05xmU1NkIxz51P5p/JqCu+TMzLYqzPg5e1mtZrZnusFa7Vh6TjBuYB1TkQdrGHK1wA1kt",
-	"3CmLjUAYycLuUYi9qWrrUC8+4g+f5huq+MURwLS3dMlyvHdO1SUKBof3fG45hs0Ce+QYTOuRstfoEVBH",
-	"liwPWnv17eNFxjRNNyx78Ib24FK/cuOf6l4yw89ILTwdBt5bPNBAFbKWzT2B/daMsMFQe4UYi+aq2siC",
-	"PYeHEL4CHrKZZwObNmzguCKXaXb7cS2LPc62vZQxbXqkRgWrKRbTivkfDlYqU830mdIVo8WDqwNsEmJC",
-	"cDxgd+ygADP569kNPHD2o41RdPK6mlV8Os4l6gUK8AqkeUFx7xkTGaeCPHl8tuSarHJpLlic/nyfJlpc",
-	"2MKk96642NJ7Zojam9H5tjU1xdeCZeTqGcwQWhMlJGdUaYTJWENTYWxGYXsYYgYnF9ZfLFfk6uLq2ZMv",
-	"n5ofV7VR7FOas3PyEp5XZMl20qK/WAJVjFwm5PKcvK9q5nrq2aInYN5fpSzAXIyVOEM0wa5yxLNQUFs5",
-	"4FMWcQpTQ+OD53NaJRm875GaeDDHQuqDh7LHn4H7puIL++LqcZA6+OXVV49/vyffLeQ4p5Z9MBP2Xi7g",
-	"TC5sZuaqBVIcvPgYZ3YnQGneifTTBQLdz1cIdiIdDkW8yPlavIDR48henZayvibi4WlTtuMYxU5jErLF",
-	"W3HlFg0wC+5hNOhRiV7C0CdKVzNjP0wdUuwYpvMNaEMpLVhFHynrLHLJyRndOR6HzQDsbNCMVmgYaZeX",
-	"QKGxQ88eYQfIUzCqbYK5E6fyp5ih53XAvDz6u7N49OzofTWpINQcfEQ2xcirUXSVx0U0161PF1uyXELl",
-	"eNOPs6UMtzgAMpeYSPshuV4oG7LF29lCfYBmck7+evaWrfTZqyUkTMot5sK7eoacreBfl0SJeQv2hQn5",
-	"69mNUSrMt5dNcUtTVoO9ys0j2XlMYXjVTH6sFl203+0O1LDK8JDi6yOBb/0vqw7sqf+Wy6Kqf1MBsWg4",
-	"avjJT0dK03I87tM2LX+hUthi5sRysjmqKzilRgHnyqJoW2P3AG3EyeLx8I65Km7NI1OfRV9KXMcRdbZm",
-	"J7jfvzfjnvjigHccfL8b0XuUOkJ577Wp5Q7gPzA2JEufPOrRhp530TeBx7ot/2B6/RJ/Smz3vXxHeXWA",
-	"HeYPwMlssf8VIq+/adDya6k3e5WtlkfbhfvJnsSzWJy9N+3vWbBBScDFR/PPNFC5z4cG14cFZ8tBfn8I",
-	"TP8iIGy2Yts3JboO63TNtnnfArcItB4RLwQenc/25rXtLEff7fjio/txMC73Cv7e6i88dqUdOyoXNvXt",
-	"7aUcibfpdlPkB8bc6jKXNFMXi+uP+3/6iD/EwnCRaeHDg5PqnQRkUp9N67sNWfKft/l2O319WmlNs5gj",
-	"t922yezqejTLI4mmebishR7nWZa1CHzKapV2RcC/djVCcNzHUjuihQd7J2SilMPsg+6G/jZpCJ4CPgPB",
-	"8+JnFnqueerFR/vTp4uUipTl8201O8Cwp+8lDO6aS37GcDG2lrT3tJAaex+sNKsIzfOYM3RFed5ivC6p",
-	"IF364iMXGfvwqVdWv5JbYW6E3lV3DnSdcXmxpceB3DaTPEZrDYFDWRW/kvdMkG3TJfRwZkmifA5EPRzS",
-	"cYjDNzLPTsTf38o8+w2420lWcO6iTDFyFQTskoFztOnmC8yutCxBGa2F5rnN48uZJmuJ/dl0tRvkfcE+",
-	"6BMR8Xv2Qf/WIgLa3KGrAsoLjJauGtoOkgaJdxra/GjGnkMci2Tl2mkfn0pBn+4No7ne/DqUKvMtPHLK",
-	"Hqb2DRFpWJeRGHBZydTYc1wR+zk0Ct79Otw5E4thfoNFYB3Op2TxxeWTz/A6c1XaV7YzrqmmS6pYQgqW",
-	"cRoW6vyjZjWiB9WqaUegWHXvDkJd5YvrxYWxWv+/AAAA//8=",
+	"7P3/kts2ti+KvwpK31Plme9m/7IdT9KuW7ccO55kbyf2SXt2pk4mtzckQhKmSYBDgC0rvj6vcR/ovtgt",
+	"rAWAoAhQpFpyMnNO/oi7WxQILCwsrJ+f9XG2kGUlBRNaza4/zipa05JpVsNvdKlZbX7ImVrUvNJcitn1",
+	"TK8ZWTS1kjWRS2J+q+iKkTlbyprNshk3D/2jYfV2ls0ELdns2g6VzdRizUqKYy5pU+jZ9WyWzUr64Q0T",
+	"K72eXV9dXmYzva3Mt5SuuVjNPn3KZjkr+D2rt7c8N9+Gd1RUr9tXuCdm2axm/2h4zfLZta4bFr51KeuS",
+	"mpc2Dc9nsRctecHSLzGfPvAFBS+59sPv0Ak/jNLpsSFMST/wsinhN/MrF/jrlX8TF5qtWN2+SvV3UFVs",
+	"QWjNiF5Lxdwumr/yJV9Q8xTRa6rhzzVjBeGKrFmRE7qiXCid2GX7vnD6/61my9n17P930TLaBX6qLt7A",
+	"4z+Y75rZyo24Tc0Y/064IP9+8/YHslkzmD3bwjKkYI8UkRtxTWD5NdUsvy2apcqIlgWrqViw26LJSEk/",
+	"3Jotu60YvbvN57rCv5WyZELTemu/Zf6m1rLWt5rVpf1j8IcNF7nc3NonaypW7fhVVd7m86VKEEluRIdC",
+	"Ae/jpvZZpqK8vgVCxs5izZasZmJhaKB0TUX+HDZOCoa7SFc1Y4rMmdKGcoLQuWIitYnmPdM4Gqan6R2L",
+	"z0/qNatJzRayzrlYHWeW8LqJ06xl3izMxNLnu33mgafcnJr0a8ynD32B3KgovRUjtJCCZWS+NRTmNeG5",
+	"et4SmisiJJztmplfCrbURDaG0uxDVcicza6XtFAswR/mxeFcuWalGjFpkF7f4cNXVnq5X/3DtK7p1jyr",
+	"9LYAiSvrEn6XjchvCymr/qrlPasJFTkxP6Rkk/lmVLDatdoJzKUsGBVAY3xnSfVi3X9pSXNGqCKFbHLz",
+	"r2HmJa+VdoQnmgmi2EKKXJFlLUsrtrgmc7biIiUg8H0HTRVH2J0ptQcuI7ImS1mjtOc5U0b0U1Ly/Mz8",
+	"SsxBNr/9G/z2B8MYfwS6ljz/n/i3mq/W+o9u5l2uxrcM8nVFtWa1+er/9fPl2Vf0bHn2y8cnzz794ed/",
+	"+5+/dP7yx//zv0X5Hhda8eieGDEiUN6oirEctRPzLFGablMUv2OsskMeRHZ4V+pKxw+j415lMybM9f3z",
+	"5fkX2VX2+JesPUS5bOagbNjXiqac23sd36plXN4ycxCWZGPPOp7zERJVxuUpF/rZ01lUv8ANT4u5EQyx",
+	"X9CprVgMvGIrFg98gblK0i+wF81DXtCIXN7KyO2t1oxp8gfzCpWRgs5ZYdSMrVj8kdhj+t0rPKPmxnhO",
+	"WG60IPMHsdVrLlYj9lUuU+rGk2dZeCD/ANP5v7unMH4INzXXXKzSVLMPPIhwcIuqSgrF4Hr5ltEa3reQ",
+	"Qpv1GhOlqgqrsV7IhWb6TOma0dJ8FnnTnAsKtIm8q7s1b7jWBTtjIudUnJMXpACiGQ30yWMyN9tgBKOS",
+	"pKRiS+ZbjdIU1NM/wFT/mJElLwqWk6YiG67XRFV0wRToPYLMC7m4U9dkaUwuFQyckbXc4LA1o0ZlgpHN",
+	"PSOYcgfa6L3BZP7wFKT7JYmIQCrI1R8zlIVScVDvrc4PFxZOgYDSz8hClqUUZGGmZ+41Sp49PZtzTZaF",
+	"pDqDC4QZQ4ss1lQIVhC9rhkjTx63Tynyh1XNqDa6XElXgusmZxmparmqaVkyAkYmTGJbMfLddzQjipZV",
+	"wZRZwLIpCqIWtGB22p4OVO2+x2vuVj8/M/o57E1rCrS044K8+cvrm4wYZiTGCDB/yr9+/y6DY1UUqCNt",
+	"qCJVQbcMtnhJa7PuImc5yeVGEC2J3ki8Q5+TkovGDL3kgustEEjxwmjkf8xgJh1yGf3XLXVnNRkoaY6s",
+	"YDMTr0Gf/00YPehdLecFKwfOQYVP/NvfleHkjyONMTdu5CxQUvkP3QGGE/miXqz5PXtb5+gnoHkO3EWL",
+	"d7WsWK25Obn29mQfYNXwHH7PygRUzf3j4ccfY3duK1F+bh/9xZ9pOf87W2hDqq/N4Tbne8LUFgWvlJNV",
+	"RmmbXc8ur75cPqNP2Nnl5eXl2Z/M/740/7sM/jOSTjaaqcSa7Lj9Bbm3DFlOYCzs1a7x/oi/o2D3yc/c",
+	"vGOf6Zou7iJ2hhUf7QSfw9lBBVcYLjZWBi1B8/EGwrBBcLlrBOzsNdApvs+yWa3hHOwQfW0M8zw1fYVS",
+	"FMWpQnfCxvziXVm7Ok/W7uPublFtJGf8S7AzUQIUUun+aKC6ramx04wUWuAcMyOqNrLO1SBNdw0pY6fE",
+	"N9dcE/Z4dN9vPyBIPzXLIl+WIqV/wmrdBQMMBNN/TlhZ6a3lEcsiMLkIL4Mh1xsdiE+s78dcdDUji0ab",
+	"i28lMzJnC9oo59UqOMOrMrolylgDccKzQjG39ANpDqsecWoSroOW53Egx0GW6nZPHTNmns8t3ezqLHe1",
+	"+xw9O43aKx53DpUsZAObY22XmXkhozAfapQrdWf+X0qlgle2xOJ5lIZ3XMQ/KKhYNXTFEh9uZaOjHzlj",
+	"uM9cy+ifa4lXgFuW0qycGQ25NkQs+YfIana2CwQzvNcO5yfYo302+3C2kmf2jxtG79m52Yzg72e8rGSt",
+	"rd28nl3PfmVKbwspy4uFrNkFfAsm8XWjvkahFbH+5w2oGhzMQaOIysYIq7pm4Oky7+xu8Y4TtaNCe7NU",
+	"NEVBzY/2stwxUw0DhD7VAwdxrtUDvx76cLlgcXcVKF9jRuv5qLoe4gPn2PVHHzTIp/jJfun3eO8Zj8hB",
+	"owNvZH3HcmIYRksyN0xPkKG0JJRoWq+YviYQFUBNGgU/1eYhMEmsWm1Ok7IOSO1EPwHjtMt88yYuY+eN",
+	"tQPHqBOPv3i2x784396uqchTKhljt8UycW+a1e5Tp182tTma+PBtPo9va48XErJRLpfxqRi2UaPnUtVc",
+	"RNSNJRcrVsOH7to2O+wkBQSkArfB08uIUEdOmHiVjJIzfbnSj81M+OaY0zYkRlzkZ+w3C1mx23x+W7F6",
+	"5Jf6h3nnlpnDNYHnwVO+5TS3z6OunEBEHHzzvDHGxcStP94ZakOiT4OA6NlXz2KEDcnoRh1FJ1zjYSR6",
+	"iQb9u1qi5rFj7RY8FjmTS2NPVDVTCpwQjcgzctW671HJGMGB1p0QyI9ADc75cmmj/XsdvtkMvEW3VI98",
+	"fE3VeqJmdhcXc7LRVRORXJdADxp4olx8i9ivxOZlT//hOkmpDv/6DhO63fFr9Pqj25qA7OHUg2kA3fZw",
+	"scuOOO8w4xR+9vkVyNIMDZwuLy8Nm07b2TpnNYt/x2ghkQ92KAhPtQNldhITicLAzDqYGlIxcVOxxRRX",
+	"k4LnZ5dXX11S506Ke5euZj1/krIvGxOJbmkF34qZgS8LXk2U4DRyHp1jU3GxYKTkueCrtVcqjMX7SJEc",
+	"jMQR8oNu6Db9joKie5QKwrUid1yQNb1nqK6MEWY0Z7f7L6HXxtR2j1tTc8zzv8UFl9QfcSq7Wl+ttHVF",
+	"+xQgCNipcQTk4p7VOuFvTJvlhVUjR10hyZtCSM2GVGVvJAzR/+1y+aOxL/uuyMu+wVC5NIBBLzo85EOj",
+	"UU+hVC4RQyt3c2G0Yayv9PGXe4wbzVnCucXRsciFi/NAYAriPuBc8341lnPNcqLlioG7Cp7jOuasawQ4",
+	"KfOYI3Eu8y25E3KjwuyHQopVzK0Yc6e0PGkvRmojnZ6V9kh5I3bOQcBNEfDgnvtkReN3+WjL03LP4Pa8",
+	"LOTibnLUBDg7GlywPN+lPXAXBPGMIS+XSzLfYlIApmzymii6Vc/RHbnhCvbGPAs5Hvt3x7w1fpdIFXUr",
+	"w8sXhVRMkaa6JtYvmbWO4oD/6MKwX8ugNlHRiPk5W3OjDdPC6E2BF9JGK7KZ+STmeuw6RHb1cBVxaJf8",
+	"A7OzQi+rPzDlJI/w3HvnBi8EP7/XfNXUTHUcHztnC8LGILi9RDGEW/F7JtAjM2mGiw5thmbZ9SxBuJBV",
+	"TGl7g3WnuZYbsqTWaCnkBmZGVpIpCKWOs2FyG3QZJdVf8Sq2PkN/xZg4aA+meXFccGFYGVuEpndrvAfE",
+	"9GwTzL41/IFhva8fSBQ9jr319Fj/SP7esX6ZAzyivTQvw06lVDqz1wpFvirkhtWKKFmCtOjqgg/xprZU",
+	"nCy3waE5e90UBSn5B7i7dsh99vhJgnxnV19mEIhIxZVT3tLQg7mjgLjMB5tIRN68/gYEB+SBQupoNOA3",
+	"ikmC/PRQV/3T5UP4Zeqg+9gHtB3GCy5WID89QaLM4t++/+Wj3YR+zGfhoJfnTw/0IMYpdHl+FRvPydA+",
+	"URQtGZ4jcKsMeO0zoqQvEdgSmkOSk5YdDTGlOBieHZZUN5qiev+AKxpm8nmuvwNup1ZhfBozNhI3iNk9",
+	"WiTy7MFHaPbI5X/ZjG9by2G2dLPmi7VT89rYzv4t69xVOAd/AeUYhIYpR7cVrNyx9IGn30kudESv3qVU",
+	"V9GnjZYl5ECd4zun6Pvtl1Hrb6cxLXRGyT0tGgZ5eNa6xiQwowjZ0ql7hgqQFJgX7tIUYg6WEUayWtOK",
+	"7QbkSykhIXMtizyqC8M0xwYkOjlXhl/w23ssr2BDkJQP2hD9zb3NdjuQTkubCTPi0SM5KZCA0WQDlsgI",
+	"iiemWOax+UlLjAbAgd5iutWGqphpDjdSLCdA0ztGcsOEQmpimATkvfUDsXvMJ+5rAeDZizjlwOEH2T9c",
+	"6Z3iMSNsCspzMt92k4CsILKfwUJgVULi/MyHzpsb8jb6AUp5D/5eXfMSE83myPKCbaIcr2RTxyaveckW",
+	"Mm+9YPhcNMp5t8cUYzBzex21mzUte8jOJ5lAhLVU+729sFeeDdvMFMw8gnNsGT14qaeTW643MZCZ7DmK",
+	"S3r9hqvIEQV+UhPuAHvWI8RZSREhDL7AbcEwD9pbcCObIicrGW7N0KT+LAVLzsolLzkulZqbgVkOKV5g",
+	"a8Q40qjcCT/JhtoyLXrHBBQ2HZqLxnXB9luj+JhdiZ1Z5jbOkn1gzydbRZp9MFL1/Xfv33xzTb6pyOO/",
+	"icvLK0LevL78EyH/SchLQh4/vr66vH7y5Pry0v38rP358jL42TzzN/H/J69/fPs9efnmu3fkhxfff3NN",
+	"Hl+9OHuCqdNdnlxTkTtVytbjXGapWIMUK1abO51xUK2YyH2yK+ZKQtZgwVnUee718ysX0gnV9NidguTp",
+	"lGtcfXHZ1YFSO2m+GtuqV2zB1ZhkoDBVe7FglfbFG81qxRQmjV3/PC509Us/v9uOGQscdN5wWG3hF/sc",
+	"sLtiMnhl5iaXoF/BBfq5x9LP6DZAqwWt8wvDjO8vn5xv6H2ELvbZYNWdrJsg4JPOoB6/bHxbfJ02ttmT",
+	"43O2omI3ASCnmp2Z6yO2LYuCV1UsNOCOFpaVhzUf46JPQeZC7440CpEL0BqBz7VixfLal8SheYShQyx6",
+	"uWe1ORkBiMFo+ZpHLySs6hm3FFbXst53/dwIio4dutAJBRFKhuBzMDh8aAnUEDMkxQB5TDPmhXMNxoJG",
+	"eBVhDilEEzDYfuCNtOQFG68MvCvMMvLXvGDxwQRXa5ZP4kq7O+PUe4yp7hVAliaT5lHRxZ0NlaQ+u026",
+	"Aipa2QPg6ejUjypfzrLZQt3PshmUAWWzch0PifTCnC5LaU+xkFyiGbPgFWexrEItyWYtS8Myxtjtav42",
+	"MLimiigap6ezkPYSHkrtkzYYypnbmnbixaH1DNruIYIEz0KbxzqKnf+iWB7NJa7YYmAV5lMrpBLL0LTW",
+	"t6HpEPMd6Y6fYENdlaaRwmAZiJzV+KeqlvftTxB5MGICJMiCigUrChb3LGgWK2qBMlZVUTHgY9ZS0+Jh",
+	"wjQgUsJ2wiQU3FXOIJNZr7kC/JMMHTJX8XrnXmza4zg4DgxPRLinOzvYnvydc97O35LR7Zq9ZxyJ3KXh",
+	"hGlv/7OWaOEJ6Iip9nb2wsTdL8GVMKQhTNb6vcCbVbLYWrIcnAQVr5zDAK28JpRAASpsPOyv4z24t5wC",
+	"0uULK6lHMFogu6OMZlb2SBH7mHoO6R6YdNMt2t6XWu1LtKNOX3xLcsQnl9Eh+UI38WIRw08e18mjoRhR",
+	"rhix30PvpSHlakxh4vhLIvP5rZ4fu/A4WVw0jronsF5tDK7BqJQ5dwZGpf31vBW1rd/HsD3xJCI5K6nI",
+	"1XOyWLPFHfOQS0AVqC7Hm8TozBe04hdmgu56ObeXfVjQKnM8cOrx09nuRN6vGSreJf9g1Dtz3ynNaiaJ",
+	"RbrKwd7163DUe5zNSqZpTjWdXX/0PtDZDX4Z45zCKlntYTGW0Een//2MFcyUC/OCmbGJstmqlk2FH/bi",
+	"pi6pbIZTnH36xb/3Y8uqn24/mrP86fb77/4Kjxj9rRWToE3NdhdqnnP6lFOfgJa/gMzBqnVDTucYRtG/",
+	"q188/RKMMOdonAGmEficCqYRAc3fT1f9GmG7VZGru7Ntsc/tNkWLWWSRJ7zQbjtjCkULxTVKrzHHAAG9",
+	"okWoLbPsLNqV5sfnXlJ1lypevZ1bH0n0Q/6hLBIF5L2jnHbgOzNhZ86wmYlMMFvRGxErvfdiyvee1LJ+",
+	"HqI7ShN25p29rKLjnciMaA/N3tn5h8cr7HFasbIq7Bf7LnpEUnHP4G9QpYFSuGRMq0SK44DqvVuljkfK",
+	"O9tbfS6cUOBk76pnVgb4Ex3sd0hUx5rByfI7OTbpHS6ug3PeXzFNF+vJCmAOXwvgYNZ8qWfXV189vsxm",
+	"G6pm15c9udh+p2cYmPGxLBF8E+tOBX7oVsTXpJxQkCoECILE7INPeACgloLbbPNxeuGGprIrzBxaeBGb",
+	"zTVVH/HEcIvCN0Y1FE4LuWpYUnNkCwC0oeZ+vba5HnJJcvs98CLdS75gZ4CwFqAuKhvU6m5UyT/4NJ4I",
+	"QptPMUHom3Gpf+abyfrfSAYOrdNxM6PcZ+TSWHxX496ORBpfY9hXHv3Xs5Y87arcjOPbVyWw3JjGjcNA",
+	"Fg1quTGkq2TJsOR/nMV03LINcwM+OFeyGwU9VJdva4h8UX8hNzNXN7u3nt/WFgHVMkRIc6vrRkxTuS/f",
+	"5Fy/OKQC+5sPdKGLLWjkDq3knLzs5ugDwEqYre9yk3lN7rjISCMKphQpGRU2te+cvLMQUAq+OHbrz/8m",
+	"0BgLZ34F8Yadv+zEevL81qNhTCoNztmHxP3PbGHFoFoBD4VQHENPv4eHei4emIMbIra9c1nXcjM5Q8gd",
+	"Yci/tFhdUOVAEMkSXRXW/whvz8iilkotac4A2EqiCxKupjlTPO+nDyWzXYYDj05CjCoAmpggs9+WR8DA",
+	"B514v+HjkFXCs+3xCqG6BGYd23UoYbhd0UpN3HmLC7ooeGUjTZDuMt+SWsqSaPTwxSX2mKQlKVbW9Zre",
+	"9KsozUYT1wa7Jpzk0/PhYY6dduNje9wCX+2VG98ZQZMcvN2WKCu5Uz2Rk0AEGF4S7INGhsJ8F9ks1kw9",
+	"J9QBFsqlUXggJ4lrAiWVPRld2F3t680e7mowXcdWSA3nzQ1vdyyHkf2jocVtJTdgB9WUK5bfLqTigu2/",
+	"uh02UqpGzCyumZrcCYPCmYV0Dw8XCHJYW2ArV8r0B0jMs5nUf5xC9dEZjVO354FcTXWKjreBR3kCPRGe",
+	"F33Krnbf2EVIS3DT6408NDN23OzzyZXPxyjUnSDealpWB5yoaRfmcUSdL8CLwWp8ymbsg2Yin8gkWFiA",
+	"wo6v1nPZ1KcUYSxfdQTRmlEIJ1BejJc6MEiMAqNk/cnWNr7cfXSle5QAsZWDb2aivkQXdwR0Xet4QLsG",
+	"6/z1mpXP0eIB+yZr+0GgvaMlYAAGXou8L0qmUhCGHgFMmqYDF4rZSO3xGGH0jTHffh6pAHbzfBulwN8l",
+	"n2oOM7pYo5rj69VB84Fg7qZFhHRlFT6/nGHp+IlO1OhNL+j2wCuyay1CtOqRcpfmc5/S1t6apARlz1gU",
+	"Yy/OPZo4L9ioAGvCHhwefYzGePUAo3L3tsKwZgglMKAhlvL+iId09NmbKpQcFmt8mvvCic4sRajWtqhv",
+	"IUsG6TBZt1FL+6FFI+3HtaLorVDSYQyQwHexA9A6XZqaHTrMwZRCSkn4nWLpP/hwbFoWkWHaOQenjzMf",
+	"sGgszC5/iGvgn0+HjFJVTPU9HN2J8LmWWlGlp4qe6fJlVPz4DeX5dIwTJwMOPtk1O670nSpUwcu3/3nE",
+	"Opm6rFtz2I+5tilznWR93jFWDclyWhRk3mib8kZFIq/zcx+uAdIf7bboXwmxtyqmD0Hf5coiucglcVZl",
+	"P7QyOsw2lftPiXE7CjdsT0vICUEFBxXWHfEykWo5AeNL83RvAReB01I+RL1RTN+2GvJwwEvb1dmvlbS+",
+	"c408xzO6hdkcdTF8D28YBZ7WCvMJGFq98qUoeYIkqin4szbPcCxSHLzkz+ZLESy23t0XyevaP/regXfx",
+	"t+xbUnxjbcRTcsA7a9LubeVxCAeMZYAWfG6CjFV0iwY1OBXkkjTiTsiNsP02XAIQGCnemcCVdy1l2KAL",
+	"n3J19LORRkY740THlfHhS7BD7HgpRvAB80l3EKIqoVEoa0AEBz+D0OCXRzpBn7m2lD9povQjvROC+PFL",
+	"HkdIrlnTWo+QmTfwnP3SOM1gz2XN+2zw+QHjfceZvbdjAlp+pG4zBjY2hVSjJCmbxdoCuW64sXQRExOx",
+	"Gn9rv0rCtZ9wakIXQVpZrpsSU5QVd4ARVUG3HrwMUgVcDSeji3UWBBe9liE3onseEcdTLoli96ymhR/j",
+	"wb7vyJ05pW+Mm0anwHnQ/TAF8nQ8x4/WMeNQ3WqgqcukOSf4y1I5npTAy38Cd+S0CNqh+Rt7Q20IwL9n",
+	"2j+Zh16uEQX403DmNMu5Pn8xvVmC+R4MngAwchXko2uRk72THMVdtYsDcLF1im3R48z38FSuXwQivLAC",
+	"2oVuxQIbSNniDJt7zhItneLNqI2MMhO4DiFKIXZnG1aBEmXxfb1EU89tIRsWtbVBPSq2Fh1IA6KwCEtu",
+	"91d/7cKiuFLTqXwHtI7x2+vpod3WtIsm5EahRMal0eyEz/7R0AKQ/TKCP0NWDZDTIiCYF1lAyJsu3NLk",
+	"NJy9YMyvsX3ZAWDMr20sKn21RMRXuqwqqD+LRUnGn8u8wf6bLNrn1xWfYMfVosUQxnR428fTVch7POYY",
+	"G0/DipgCc5Ds1jES/6DgSsf8Ia6Z4RpgmRSEJ72eHLAZtD1nKuh88Us2pXVIzVcxmPuCizuWA9kVNAF3",
+	"fW5B1kGQxUiXmtHcR6PcrJqqkDQP5CIOFp1YsqTWaLQux8nBZWREGc0X+r9e/r//z9WX0Lf38RceJMG2",
+	"XurUyU/BNOC/juVcJeiUWjLLWf1u/bvoAzsCyGE/iPYQGIsJWrWgrZZNAiygghZb5VpM03wL/y4bBZUx",
+	"/jjGceCgRXTkwrJ2CX7cxtvxuDp3yoGgJ+aTai954aFJt1PoMx+1hUaE2nz3PRpp2M0QOMqfsiQqQStQ",
+	"g1K2nQq3Vo1uIQp2wQtAGLUgB8ikYX5ZKG/bHW2PoZdH0ZuaFwx9ef2rRDYiVRA7udXkDj0tKe04mX3X",
+	"2HK9dtIH1+yZIb5nVFk5dQoQ8KHGH76gOPJRqjdj2vPR73P74fYoLSePh2M+uc/VA7tdHqGTJBSs5nyh",
+	"pwmU/8Qv7RUpu0dgl+kCEkR3NL47vZVPav7kTsTDjtWYWHUIf0jv2MG4J/jlXmkgWk1aElUVHBzTcrnc",
+	"D9DxKSEh39meuztiwrHEaN6IHVZhS/d3XGFNrbBjqE/wq+jKd462eJ5MJOA97JW5L3MH5m2n4L6WuiUS",
+	"PfvmWz1ar476vQY9KWGHthhS+ZpNue+xt1lknKnt+eJHGUnhb2w7uWDZU+63B3alM0PcNGUMOL6QG5aP",
+	"vFnGl1/0WisGsSxmhpuI7VDyD5PuCyPxjtqTBIFW3NztC7KgSyFkTDpywsRS1a8p1IGmfNgGv3dBmqgP",
+	"IOEC2IdCeQAApR3ztm5ExJQAd7wKk89pPRbZctEf7tVLI8sV01kwz7FF7N41HkmN4Ir5Xpa7vbu4YmRZ",
+	"SFk/J0ZrQPMt9L4doF38pr03jRlTsDiA+ZrWzOFAoFtuIlKAGTkFauvLWiOxMPjskSI8byESjdHp7WQO",
+	"7dosJvpsZJQirGbF/U82Dw2YAJgvhIXrMHlLPr/c1L3p9MG+JFZ3iW6fCamb2NIwP901HT1I169XO2nr",
+	"E3iZpmCLGsH1lJam2QwdCmObnSIV7Xvajqd2NXZmbtA9ktn5+M/dnk2Rzj5AgNJZOE9rD9iKJS5JpayW",
+	"2b/zxG3V1JVNbNx11JTMA4jmbMGhLF4TJZ/bPA0hiRJ0FQeD0bQboLLhEQwYQY2PNQj85RN3I8lKPSiJ",
+	"wzo7HBXckG6Gmc/yCGgRO3EtNH2P9EkTdABeI67o+S/EZvAtVes49H+A0zxeD2JC193ahel4vM6fHB2j",
+	"5CreoxClbq00WfKl3gYxK0BArmuOTSem6HTwqtsBz1Jyk5y/M9K8FbGz66Dxn5mgQ3kmW6ZHYpja7XUk",
+	"Dx3xrbu1bUbtKLe7sChXMFpgeGsX6LweSthLEzXIPNFUNx2wMlBFlxTaeu0v1LTfz+xcErOv86nBpjbk",
+	"0t2wsytUn3hbo7aUNWH34CodoRViQ8feuPnXbUcLLJKzrdARmtjsZO7KZ4Gvo0HTKV42XaOR0scf77yf",
+	"G/akde7CLdhdTuSIKwMgM0AQQCfMXS/IvnfhgDn2Ug+jiHDf/hqPh0T77/hYXeD7H2awAW+3paHvq4Jb",
+	"G2PB/2CVfh9g2sWyC6Og1R5l7I5VOkO0AqPZOlne7xPkDaTIbRbMYG8uhZ9uVNj4odpXxtYNJSdT66cg",
+	"k9NxWFDM5tI4EXe5lwE1JrHlgMRMGHpMZ+I3iH9+QDD8Dd2+dw2JpvgdH9K7w3dAOrAzx5SMKHxXnD+2",
+	"UUVzfCuwCag6R2kFFvQDH6s6xNWwoEU75sEO1rBG+W2L9/chHMdEjibRx2jtWUJoYrWQbjMe0Kv/nLTJ",
+	"oBZRmt8xjMI/JxTb7hC61BY7EIaBFiRBjN4axZj4ks1UkYr6Lni9KFIiblqD/MwtpkUdfqRIPRoiMu2Q",
+	"MQRwaLgjbj7HbnG0w6i7AMBxV1ImCFFZdLhUkwHnyNifb2VjFPuDD7tHPnRd+HiR9WC42VmIrvl2FtCs",
+	"XVq721HpAYHIHzztbPenWX31+MuAs+yv5p8z1/qMfvmFA63PZkZliXHaG7lasfybnO9vVjjYHWTH0BlA",
+	"XOSxFjRSsEcK84Otprk1NvMjdU0akcsWFGqON1bMjZEns0cTnozYpe+cFnpmp+pHju6OdSl8XVvn9gNF",
+	"/KmhLkceVVcP+/uBxJwMfYkbKMGGkGi4jMHAdBv6xsf/D0g8iEbpx4T7o1+sqnLAixz9ynBo/vAkgpEd",
+	"rCdcBvEmoGPaUvctK1mwmorF6IXHdJax/kfLHwe7Hx2f/W/f8+/H95xFUddO5YC2BakTKyT0qW+JhSxk",
+	"U++AGy64rrHNjxEsNV6LVQHR0QIVAsVoVL9I1XwlkskvEYMQK4Smp5Sn6qxLLnzxzEOqrmMaQwugP8ai",
+	"sdt+kEWD333vjJrxZjR8wd9/mZns30TQlzR7zep6SwpG75mK9R/V7p1h/5+rr54+uXy6X0vuNpRt71qb",
+	"y5R/3aiY/Et05YKSI8AbxpJij8VIoewT+/5xqONg5LtXeA5oNGXXNlDc30L/a3zQfKUGMO5I4jiWoELe",
+	"oOtBiP4sM49VbSir+17NQSyTjnLZcU48jlUtz5u4JjY5qcdtjE3uieb1tD3297mk/JM3kIbrvlxQ9+0D",
+	"bpQ86BYw9HLfVQCc0po9JEFyjeDZPTgq118PC66BcB2YN8sMxnZpm/JR60pYcmgpapmW5HBAE4BlR0l5",
+	"9XrtGM5re+R47XUv70ilX+jOV27TGbPLQqL43Jstuuval0LeFlKpwxNQkyoo6LJF1EzNv37/LhqUOHgh",
+	"w9r9ftWqKgE849AMlYfl8Nay6MSmlWalDVNhC4lZFkF+CGtDtlFZuoX+KNBUnDilyQYGIOskHhVwhsN4",
+	"Fg2Nnuh+v/nL65sgldNcJuCbIJoJbVEOFVtIkWc+7ai2XkE8+IIdl1+8tTV+lZOTpHeNk33e3jkEJ11P",
+	"SVmwNlwUhJT8NPwtOqQUvGxT5HZi9IuHmpgPPHK2QuShyWFHyH+PO93zxRBhy2jmhbc2+07xsB6wcFZv",
+	"X5VqFJuuYBjNb6BLdaT7tBjrZvSYGqPg9MZlY+/UD7lSMMzxdqYmUiK+A7BtE3HyEkrdIPLGeHDv6El2",
+	"Y++xZyAF6dyuaopBg7lLYNGgkEo4Tk9p5w66J+9p0bBDfEj4RWsTDiYh/cA21u6ZAksRM86N5Z3NFgWs",
+	"XN1t0e+ppljjriS/YzZH0SjEqrH5aGHf1i8GkSvGoKE922+ky2V0sP06yN78mvDmGsXzXzfqQIb/gW3C",
+	"9LOxJrztHLqgdX5ero3wgY6Rs781l5dPFmuq1gVX+gJ+ZX3zPULwqzionG1E2dkZ/G8kEc0ACX5/5wOQ",
+	"U5bOKq7gnM4ez3wL1TdUaFYLAn6LWaKx6U6Z78x5O64vL4PTab80e/xFn27+3WOQ+w5zPe2UR/sAn12E",
+	"l+RPvnzqcEzxD1+GezLYW70NGl52KLDvtO9QqCePbVX44y8y8thM7uLq8vKKyJo8/ur8qz+RvJbV3o7R",
+	"w+mb+OYEO/1oe+5PPEPva8oLazztCNcqkRdg7hafngOeJvMs9tHfG1uOh/YQzk1W22siRbFtm35P93mW",
+	"VLkGr33c06AB25ILrtYsJ/YLGaHCB1k9cklBOfgj4A8bY8YgihqaPd755rGeYPg5K6RYKaLlikGHMGqI",
+	"ZCRx2K0SKtPhF2sSZgcl5kR9XweePqm5jBQnCvK2YuI9L5kxC797S3K5aEooWERQca6I7W8KZuqm5loz",
+	"cd0mjQDLQDfs7hG4+iIhTZMx0aHNHxXBMqelKYrXfBUtpY6pWlan2sg2qWScVrXHBXm84rN0/PCgeDSs",
+	"1KrTUVJgTjETC2z0k3/9+ub5kMX/UFuuY1L72e0qlmGxW1sHlwxuv10ufwTwqAd1dVgUvHqkPBSS83Fi",
+	"+e7xQd8/Qwu1SJgG6XRQlOatB3dJFv1FWaxmC1nnXKwyaGQAtVzxSr54e3ResNT1ZQcefz1B+q8zrVxh",
+	"ySNFHFbXyJSW28FDF5iwPYKYZWY2MZaK3La+pprUTOnMXzT2DC5lTdpyr0N8+0k8oZG5dsHmWXehNUjH",
+	"J9qV8p6pePkQoGEZzcoCJ2KW+oZuCXwps201O/3AD0I0l8M7lkorzmabqCd3LTdBgnOIyDouLz1M6Ony",
+	"U3eumWuV4gu7nVSE+9didLpsZ8d3juR29mOLgt86WJkD64ItgPJBbqAYUFGX+Yeu3mE9MmcF3Q7Bu3lb",
+	"5KtnXVMkOtzKYdZEzlQaU71sdCKH7zCnga55eXw3mYMTaAIX9zjPgd38w5wHIbD3URrIJH00sTyHFI5o",
+	"bJnTsX/aVb5zuPbTmtViWdGSLrSsVRePFsM0fCVoQZjADG2pWNDSeNZv498i8fUuJxulvSa0KM5qiOOG",
+	"sNtCakRY7mLG+YdB8OTsDCqe8FpmgtWr7VlVM8Xq+3hRmNmBTXQ+FbWmR8HuWWG1NCZ0zXIbZpaCMI69",
+	"m3nuVNjnALzblKVZCqhxctmpi2rnf5mdPcnOnp5/kZ09+2VcHf8ynuy9lIUhnCbmbiip2JL8a5j7m9ff",
+	"uMR6CTR5WM/KtvbroDKtPaD5+z7mDvmwv37OijyzHZUtw+imFhA7CLilYEt9BqVnePcJfWZTn5vqLE9l",
+	"c5fy3jLtKPhuBH6I8xTAtF9DgRYNGGIc1D5kb3Xo9OxpJPYd5O/HmBo0vzktaEqv8wxxFfLDVSxObk6W",
+	"3vGcz6Ve239uSy4aZek+y2aO8niMwJ8Mx/mDRYMFwzy/tc3MVcXoHRpf7XTxZLWI92YBBfxjWAAKtl2y",
+	"BxPuJ8u20WB5VTMar6Kz38dzzVY16yrpfXo9eRa/v4PwZFNP7XvYcnc7jWuypRtX02lom5GKG1OyqTJS",
+	"y6JoK0J94SVIgaaPqg5f3HOTdxd2Br/G0haKY4yzRXn8sGFiBcMbnseSI+XSnYZrcklKKWRGrnzy0B6R",
+	"Objfn8Zc6ngxH3ipH7+fZNbtwtwCkYDvjbf9+k4bWjxWP8p8VCOhmD3qZt+drjE8iW+93kJN/r5bXvK8",
+	"NebCvpdgcE0oHHzn13uABwevr8N6kAQl5VWjCS2lWNl+Y3hHPCcLc/0CTg5e11grCLvk+iJgBfwKOuL0",
+	"GPhXXjYx8WBFbihtQcPTNQV2phbbfuge/bIjr+DXSPLlPc+jAFUOlwi0b7g5g063WrZ19V6xGXelx2bB",
+	"CnY/kELaGqudFX11GW3ytbHoCTvOM2n+jsZEyfO88P17aVH4DbUqNtSDPmxJVmeOdBpbsv1G7OV+ndhr",
+	"h1NKDlp2G6VTdvZl1Dda8o96vCXGqMdbtWnE41H0joTedRRFa9zFa4shDrp4CyOP8jgWvYeGHMZlKBEC",
+	"/1D8yL3BnINB7yc2RmtRicdHlOKenyh0dJDrONAX5V3NlgWIv952oHd9dD+zYGcj61kiwNUU6iAiVmys",
+	"Kdj8RfS04BDO7rXB03IkW/nHh93TvVyKSJTFdxt5UMZgP8liEuKWFBP2+b0U0Q1uhCs3iId9Klp3VFiy",
+	"AaeXy6f2RSrQSW7LtLvbMMkTkgEgp5EsZX1tf6TYlqOUDn9wr91xtU/8dYCOOuDrBaorkc13JMx885g0",
+	"OrvL0vTnoUUuCygYP6k8lit7mIxzhkAyAHeUkFoMZQeKTwShpKrZPWebMUkre7EaXMELzQ0j2AaDjKBH",
+	"/PBy7+EAVFwWW2uhA140LmyU3PS3dT4iUXcHD7rglcpAM9S+ZXzQIV3WWCmEZWoLWlsEsyBDCVnhyZdP",
+	"rq4eY5JIVUA3PvtCQ0bz6TOXQmKbKfxshEsZAcDxDbV2bBXbscPs2B0XXmO3Taoi3bcw+rQ3B67fq3tq",
+	"49RUQBqb0MhrpOHcaNyKcIwlxu1fC1Qx0dy1BE9RbONUohwUJNnS7RpitCojTNyzQlZMZQSqayAzIiOV",
+	"LGjN9TYjS5qzOJndAU1cGof0xO+32zhCI9N3tZwXrJyAnblo6toWHsTMZiVLptfGFDa0tS5WaF8KXp0s",
+	"rLETcoPRSmjRFr95HdxeLO1bFyNECz6Wtch79nXZbEBwhNmtO+ewXqwBizHeEJ2K25rlMk45Km4bkctE",
+	"r6KNbIqczBlBkJIWlRfRj9eJrI8gsfXQFkrJDKx6BPraj7YS1Dx7mx6JlfKeFlGuadEJl7ImKylzn4/F",
+	"C0aE9JCr2Mw3J7zrcAjAbBLpIVN6GLnGRP38B4hxwecYWwO4VDOxSMzRZgnEkUSFQymKpI60fVJ2G0qB",
+	"LieXrdoHl5ORkSrz9ao+4ROhOTeZ5SssYmZVPGOLpRDMPe5aBM/F9Tnch/YpHCJUtyvgKNjbDvLm8XT6",
+	"IUBSe552+wcF/9x6TDTUR/uKqu0b5E98IBmyVoS0x2JYCh2jI0Yg0z5HX4yh5heJxcYaXkwzo9tWDrEy",
+	"Y2SzaaO5Hi0xkknNJhoOFVUqdXOoZmJ7k5um3FvNaV/obKuxaVEPbIdh9GtpF7pzeeZ5Z/0pkYHPxfjk",
+	"vzesYUbHiXjA2IqK2ylAZ6drapiASA1TMJ2dZfuhjjHldtuteqr7rqquqepgD8PotFTFFnzJF+DvzUhg",
+	"H4K9Aw3XMUQHL4gDG4z22jwnl508G5eykshxHYWTa40Fs8qM+HRFMHAVqejizjZ+9VmMQUHF0Jp0dDVL",
+	"yguGPRyD4oyFv2vnzJUSENnoDEIl2O/2OWn74eK3grHaIFOnaW6/EeEaEw9qJnJW459CHsDwAGR6WeaC",
+	"d8T7IDOVSOG7Z7VKJXWE4dRgPbLPTWazEQqoCw05CA8OvN72+3M3Lpaiw4zb6YU+o86djQc8KUfG+QYC",
+	"q17iFwDF9vHycjGEYvt4lo15LAZ2K928djp6Yrdia7hyrbIWXtsQfs7QiZPG295fkZOwG8PtwdnFiPpj",
+	"FC46Z2JsN9taVomM0aY8pFBAAKxVDul7MHh01ozG20fsilulWc3kTrpQU7tEQFrOuZKCLyYIX5c+/Rxk",
+	"Rm0blvd7zFp+mKBq2HysqIYS6vdDO23PYDtWNrT5LArxIBd7DUjGildycQx7db9xV7FFAjA4lFhtvGyx",
+	"loohZn7X6EzNLRCZYzAxZX3H8lububuPSj/B028bPWjAtFKxKwzNVnTemNpFbEuvohoW3xsLvmH6Buyi",
+	"0Im4S2/flh2sVLbJ2u7TiBpbKLaxOT/jcE4oz6PxSKTsyDG2idO0ivpeYXWWVZjQk7pztLk4e2hpvbSI",
+	"23i3W1w3iMyB8HSRlyful1YxekS+ewVZLfDkLgRWm2g9QR7ZLsbj7VWb9RPrqyAbPSI19kf7mDn2zGKg",
+	"pxp/DG+C+fKnbJiJgSSBL7g9Uq3jdt8pAEW7PQeBb5/X3qU/LtCYbLS8N93Knf6D0q1AfEixLKJAqGN8",
+	"yvtk4G/uMG5nm5Kfr/DO21l7oxN+X8zxbzT0qTfnq8DODA+UWe72+TiYCRhNP3QHXgqwnVwBxJjCt6PJ",
+	"qGMKDO863ImmtjW/XJOlLAq5UYFKbWvNDoDnndgaPXFaAxfr3vYn/Xo7nHXrpPQ9zHHQUZWz6Kg9UA44",
+	"IPqxxhVdWIX1548zxfStr1A0WuG4viHZTC6XuC2fPv0SKGN/cjDEkAxPvpayhCrnfph10deah4hvFvnC",
+	"u1U7yAbDPUcma4rrWLazsx8y0FCtq3lamm6rLjqgZUuClHgzS2aJBlWr/ddpqGEO6vI82jDTHE87ZYfg",
+	"wGyYERNdwATGfIERgYLfmz2wthBIIw2mY9kPfdOBY+XLCHPhDVdRfhgP8PZgs++46V6t9O5/fcp2jrLR",
+	"vFjuQtDtTDNF+x9oOSYNuA+d847WmjweBS+1H3xlLHaJmfFNFLTQ1noeXOO3rxWbL8hPJWPsUQlBnNg5",
+	"utFSK2xPWVzfA+nC6ntWG9l9Bxg6qATawOiu+0zTxZrlQ+bLGN/abpFtB/QD0IEKpslKImIF2hya3rFr",
+	"n5QDYeWCM1JQzTB/UOkdRO6WFDm3WNGDhlfq78nE9RHMsKecYDhv0b0qHGaPrkSbnMvzV269kzQm+G48",
+	"Nae3Y1AJApXb4AcGdMrrFrQmqGLQ2I7OtRClxG9GWNA3XF0CEQs6l/c4+FrW/FeUWLsTHS/o7eyHNn68",
+	"SyGOb+pzx8KScUS8wre3WgNk0gLEZ2RRtsVWIh8XP/RRso0kq5rn6to319xaZKws+IuFzvBeFbA0QKj4",
+	"am0LseXm3sElsoBlUCK4oSratfKYMjNh5rRWlZXke3dyn1oCV8LeDbYHwLUBcEgksoYkzLZ+UOjrgLKq",
+	"LUoNCWuxA4Dm5uvcf5loiZ4XBPuHHGmLVbOLErW1idUtwFraODxRHkuL1jK6pW2fqqCBOEECJHG0MCJg",
+	"LTcxmBe3oH5/27QW0wqAzvWQtXdcCr8FrlYjSb93iBI7tgcrCjWYV4cmAh5HEJZrxka3b7gxD79kRaJ/",
+	"QtGUIvV2BGGAR9oAt1kJmBM1CNrOWd5NgGFFnoKLcblzNv2/UfEI9roNcA2rOe5BV9ce24ae1HAJYt0J",
+	"1uhKgSRpiMGb1S6xT4Kso8zeCNs3eGg0IUV/rAM7W7qNazPT2ilklqWinNj6n3vIPhNEXwIxu23HMWmo",
+	"tjdHNIAxrboqRKeJBi/ubdHEIf70rxv1xgwQ7a/t8CSnzXQMrD1scL+DwYD3y27zQQ6wG8biDUtHV5Hv",
+	"8dFGSsTHuTz2W9GjCurtdbwopLmEUW0xxwgj2YihiDeKzV0mim4VUWMdM5pHJTolqqRF4YrgbcKNy3yA",
+	"ecRx00bngnYr1u0u+AnF5MGNVYAnVOKuKB9fVHskfPjM8Oxib8wRoSGwhCHSJAeL/pxu1NXFHK7uQho9",
+	"3JXuJCzu3X2N1hvF7PAW8w3XMwrF6gYVkkPKbm/YbgPlfdHCHVfwF8/6IrSN7E5jnJEYDvtCFGMCge0U",
+	"D5SANg9g2gLT6nFYHnOk9d1YbfWQ5XmVcNr6Egod+H/CbEtqHTTojoFGxNhJ3mcjLZhwWfUzC4Rj29+1",
+	"bYiz2YYX+a2DS2z7FMPcbp22XqPiB30TFwtWaYuKpBQXq9ualSzfemEY/G7bI3dx+hE91iIDtrB9DpUw",
+	"m635an0L7RpjiVJ1rDcX0uaRIpBGiJR5pAjPR7ngXQuIiHpu008lWcsiR3tKpR9dsyL3WrfRQhVjAm88",
+	"IwpozezHdA7W8a78MmtrQaNwXtEbBZjrQXH0vtMCFFrrFZJFHlRqQTcmvabCr8mawM5fuUXyHMNa+h3H",
+	"7mHeU6OW1vL82Z9sfyqAkcfGLS2Pzt7Qe/KdsEimanY9m336xccuUQo4/o/A3jsrePo2dSOX+0KXJwtG",
+	"2hBk2va6WbNiGYs16XqK2wmG+UboOur5woSHWKka4C6GDnwK3tZam4NvTgwlCmYYrQmler2fhV22BTyd",
+	"+ZUliYGr6NsZssg7UBvBRCCxbsixyaWAejuuCS3M5bCNLijdliu+0mym+K/soERe1MYtTeza7HB2PUkC",
+	"Tc7y5uIWe9b6G5zqNdRmL2idXzy+enH2/vLJ+YbeR3K32y8H3TqiVebQotUwU2nNJQronsUWvULmgyQb",
+	"dTm905cj0PzTCd4Dp7tXQmTeFiWuoKsJd1PJlLJ1bMMHwEpq93z01bIROToEJ8lqdT+7nt0YxSl7b3Qt",
+	"SLwhV+Tx1YvsSQZZIRGpar7VIfKX49romC9GZ2+TDmK4vnuVGbXmVRXzkXm7yzuvLdpGlIlc4sNgx1Vb",
+	"XgTzjUaz3WTseKnFxhGLDoYKYhSt2AD+Uzos5pVFK3Ya75gWUpPdY2ZNSefYHd81F/cnA+/vr5WuCYiA",
+	"ixY8Ws/TO2ct8NGYnte+PNBs549NwQ6vEGwJGPOhTsO3HqJRxJk4zUU8DijbU2Y6VnaPLG98V9/de2VE",
+	"z+AY9vFt0Lx32heHm2tGvzLchDb6lbBx67T5jWm7Ob6VaKInXTC9DRe53NyOjq/KgtVULEbTY7fOajn1",
+	"YL6wfSsfwH7v6OIuGtuYVontpX5E2iUA7BPdfqLXDlYBTixqtit7GHk82Fk/R2Wpd4q09hHohq3KROi7",
+	"bWd/jNFap6G7MttMI7uc2K1YyYh8Xv86kv0hSDRFfuz4BVLXVjDuIExEP1K+lgW7bcu4975nDEJtWDPv",
+	"YfAewGBuFz8j3bHp9din46a/wpQwkZN5AX1+auYamZBG5MwDZrm4jVrLTVjY3HY9gaFm2QwGsvBw+/t+",
+	"WseBW8vYXXPkPnzP0BUz1CHqgPYso/L52rTAXbuyTeNzUbmoDTA6FGkeTEP7TAJGaH2/vXl/+6srFE82",
+	"XuvD/Y4zmoba1KC7Lq5yzllxq2RTLzptafmH0gjPOfug20Ch+bZ5d7yXA7av6L8cyhU+Ro38hBR7aK/y",
+	"dKMGLgLIh4G2ZYjPwOq2QGN/QUxdqgf1aV/TKuax4mJLNvTeXJblNTGkgapF9o+GFkRpVqmMzKli5NnT",
+	"jDz+4gvyf5BlUxRELWjBEtb1ciAGzi0WYCcB1p0x4nLmx4S3jbhLMKSy6CbTGiAN65I8rOMOIjcdFu9t",
+	"LTJuyHPBTvpFBOgLNnbeyouwf9fBUaJOfhjukGOJqMcBRPIbd6zHOoesHJh9LSFs7bzvvQCsG3cvgmI0",
+	"koQ5vHPXhLaNIVGiNC18zV3Nljada5oD3W2seXmCONh0cIfBIbsBOgqR+Rb/pZpcKHi83163EYnKwjVz",
+	"eMiR4hbXCmOPsxeHd8/7MaPLaVYrpuJIfQtWa8qF3oay2/7RsD6/Y8UWj4Xi84INdFkfjcwT0aEPwWGA",
+	"iKzCRT3EUIoAOFjbyY6fBVSK0ncrIq5KuqpZEuCnzEhY2QyPxkQgNYLgFjBd16xmt2UCdG9Ja4i2QqJP",
+	"6dLRQeDCJRXUpoNsBsw7aRRPlxNccMFy7EJzwN2D8yzVQDUHJEEpktd8qVlOKMI139tQkfmhoNU4hWa+",
+	"HXiPXC4VgyXNt9ctgOma0TqANrKZTiqkDORe2UQsDyxpy8uxm1i3ZZWymCaRAqQQIlYu7m4D86GXWgyg",
+	"iY1tCLSgJavpI2VzxriyeNVaYpXCnDFB5mzNsckZzDun21Yp1ONICNtwW1Xl8JQgHRxmUlNBltBIu83w",
+	"FuHWYYqAJOALgqoJBskWB3CThxw7GKuzyVdsRFagbXFspPmaijzrYIgjI41TVfDZW2ecDCFJQ1fZtqFq",
+	"HNHXTmzcXrqXTzJR3YHrEwmHsY3OpV7D0Rk3Ewf6GxffA+Ia3DZ73DdbsXhvrDSngY47VK4ZuzukiB2g",
+	"WcjFtlXgmh7eztq1zRiSgUbeY19tMt+OI6jHVXNip3KwgdmMFnwl0FkHP8IfzVB62WCWEy4FMc06SUtO",
+	"cYoCnVnU1bF74Qib3o5AKs+3fiOCAhKUMOZz6JPTKeWJiD/Uig/Yos06dXGUFp2OlYSSivI6JlXQtR1Z",
+	"ILYVDIoEXZ7TyHpXQ2mfo2Ym2UK6AaOgOIuQOqog7N45PenUkxi7Byo4yOFNEVzzrfxoyZLNnB7THoVA",
+	"h0rDzBluesUWrsdSH9I91pUUTqzZKRXCMPqLHPNPaMlsN+2aEcf/yHdhCnQSYRPePTRlV+Y8Hr7BzMEx",
+	"qNFjvBZh76zLCNoCfidmBjtNyKZQ+MGSSXyeCMBY3rE4RpNJXKrQLMponPYS3bXZrKxBqj+9/CosyLEg",
+	"SearQm7GXLW7O4S0SW3RD27KY/fHX+BXXz2+tNZpf0eS1zwXhBZFlrzPn8PVUwPWJpgb9yNdIdZMnkqe",
+	"9sQnTd2tWBwDORlsoN8jZrK/qvqmL6jasQvBXNRW/9ZGK3DzQnxO5/+JXRE53T7c/ftQpIeq7T3ZP6pL",
+	"XjAnAX1ryV1rBzWHSNZxURwIKTipbIZqr7aZITNC4/bpeKyhUf2LzCNRfxQk+SkE5TWXy6FzcFGQCJAK",
+	"prG33gBF5kxpsFfNqwvZ5AjnGpk3QBREZl0U9oSV1iUgV8xasRNQOPq47R3AxKARESyvnVDLiLsg8FiY",
+	"bZPx7THEsxM7wfHT67XZRIuJ+Nnu5n/RoE1oZAxbHhB9QeqgD9jVtmaR5eENaK7G6RGdsDAhOr0lF7E+",
+	"ElCRVMum4mJl3m79WlAw0FoHkeFOIL64uN3pqBDGmzpFFN00toqii1vWgHAcbRxvhMVtU8UYwOYim+V7",
+	"O2MTCBhQGIXUrgdL99z3p7pTANKd64ZydNKCXB3EvO1/YOtQ4li/Uu9JeYvYYOYjV4aIi+qXrIc2OZ3W",
+	"UM9hBEc9tYt0Lt4DrhUo74l+1XySlOZ2OvHcUdfaZJzeY4Hvk2h6p7qsvNAfN01fDNGbqA8OTBitDSjE",
+	"RrTu8LiXuuAChI82R42rrke1RW4f8mh4UTXkvoh+4BgikvYy7BloTwz0weokC4QOAl9Gtj91pnPHHrFM",
+	"reX8YM3BCcS7a6gvy9D9roLGLU6Cd0rj0H3hXoX30LSCuZAjA1He9UQAk/l7PqU2HMOy8X6uhGUTaf6n",
+	"aTGm5U9ourivpVYivrZclUg43JX2zhNlOEAQLqZVubuLecfnYpR0o1W2rrjaYSBZONb9mfnRzhRw0hZU",
+	"PIKWEFH0nr354U52JHzvyvXPh6wrzYuCzJmRRGYJ0O4TcxX2K8euBWcrrFQKjuU9K6vC3l60KN4uoQZu",
+	"kNvsN17VdGmGOKgAoi9p+pP7JZgevmxqGgAW9O1kBGBKzsxlMlzPXv0VivMsot43YN95OL9WLUglEUw4",
+	"p3YxmNPQLy4frNU7CNGvq9bEsGfAYSC2kxMU7LUQyGxLjCEmG5fMcWiihsu12vugy8zp1FuNzcgI01+G",
+	"1jod0rG7Pe/XNTNigJUqw2ynkn/IyPd/ay4vHz/7ZuYZ9lvZKPtgn0M7Y+6S5nJA1z8JcOR7i7+/c0OM",
+	"b7d7wuzZeDbG6Ea5PbfmdrftbTAlWMjY3Nb3qFIemNj63ul6E45cv2fsIL5JwaMFVL8NNkqiKmEoOzRZ",
+	"kJTI6oxpyW0iHozm8uKQkmNQit5bnfkACAv46nf5g3rKZrO/QLfS/ukcrhHvdDe1aEFUpfucxtK9Y5Li",
+	"L4rl0/p8DyRheX6O9O9O9QBfU7Xegyp8YC2aTa6EF3R6ZHudYxTXePnwF/WQYqGf4kB8WJo9sf5xVctN",
+	"VL9FuzSq29rmavEuBDIWIlg2NUTkpAAX9FaCV9r3z1rLRlGRp3JgWLQ5v2AbsBGWXHCFCapHwB84hp+m",
+	"1w4A96VdS0v21uwFwsWOFez25EJ6zwxYOR+plo+xy5Rq9i8uR647vqjtjWaRGqfBS6V/cwgtH5KoKXZQ",
+	"reImVxTUSrPqQFCrn1xnidMjGMa63jj44gycToCRaSOjpVSjYTn/aWEPI6ELyoUKyILwerwm372KwhMf",
+	"CyfxNL2RxmP17gWUdciNOM3RCI54QH6yLaYPPiHYqGKvzNsxkD/QhS62wNrOQzPr5mIwfWsL3aG5yau/",
+	"tirg9eyL8yuYQUk/hO+6Ah125y+9/rpu3Alqu/3G0D7/wDb2sHORsw+p1uVGJE5o/sOCau40WF6fIaLS",
+	"nBaa1bet7Jm4abqphSKUtAMQuVwCGJuAWHVe0w1ElSDOVsgNsT61ByA7JoyO0fZDjA4g824D+TCBE5L9",
+	"olK2zm7Okm75ODY3LhSr9ejJ9YP+Iag7QEYSajYN1gy7pCR26cduvLSut6QtLR232BQChRtnRPvq+OpL",
+	"ec8OOJ4JJkkexJiZiQ8nJ3XYhmhJKIEEUS/SoXTHZsTZ1nXlaMIPlBV1NKwBsme+eEjL6HIFLdmRD4ef",
+	"dpc6tucxhLsiCeNNzHcHqRsf5436RD5aVv9EPqKq+Yl8vOMi/0Q+FlSsGrpinyY7XzsUginEaIQlgCuH",
+	"zzIF1tZ9Z2zsfl5Lmi+o0hlZ8qLMSEnVHVSfCq0yUtQLPNWus8V8S4J62wEQNQvEkm5XW7NjHsdxotm+",
+	"c8IddexXn4jzxx/MKGRDqw1NkD6uHT3g5WHqx3Ob+2RTb22/D2y+saFbBFgDCpA7xiqMfaMA8/ky6GNY",
+	"U2UzBXcrHwvZ1DuZMIpRcL5g7PkOYiIygW6aEOaufrBznGPZP/bo7zz75ItskoMSLJkpBkvEu//sMjuM",
+	"Fc12H6ym2S8qvP2fdxU2hz9tds/iFmItLexxHtnNcBYTLM1ewar/KLXgfbZjdLG7RiEypW1lMetDQ58I",
+	"lT8GwKKSKw2sgAlLhb72HLuxMLO7Jf8AZXdrRlTT1yES5+jzmCCgUrlXpehgIemOI2lTOuk4mJFIIuMA",
+	"IEbZdHLSInifw1LgQUAFNH1FbHAxE6g5xuU+ARkTmtOEsn8uoT7d/HNbcgGAwwUDeAKo9po5ML5stmBC",
+	"1yNwbNourYmU4UYcUzGLqk3R1yo2lfhBgsje9rU+m6RHD/fBLzGxNOQBYjnX5z+yzWQXkPli6wF6V7N7",
+	"zjZ9V2khVarDH1ZbWs3CWKOlrFmnidL42Ehty/JGiTOY8Y9yszccUGNVG6wh6hp3A/WWnW4fkgqE9wo9",
+	"71ilbQRrheWbOSasrlDlcsajNS6jepSLLvqj2KgA9dPK3rGoUW05gGZDOU9dVj04Q+MVp4VcNYxIYdVR",
+	"Ra5AOX18HiSaXflMjbcC8jRqJonNIqllo1k0S8m6c38OohiXQeePqmaKaRDreu0sa8xkAqBxFxawgYCf",
+	"QwclKqk7zkqcV5tVAp/W0MUWU17MsM4P/3PU32mHMA96++Rn65bER/01d+kQXu0H/qXkDWSUxb5zlfzO",
+	"j/BO5wD/9OnhWTBDTdcPTMSqQqSlHUdz0FYQdF70iHkrR7mMeLkR0QR/x0YfU+3H0ukPPmwwIjyQyohi",
+	"Uai23qV8eZrG6PbUhyQd2RwdgwteEBwYX3BoOGOFiD8bz8LG5j2eDUx8n//y7Gm3PcxR+xq3vYyTsRmz",
+	"3JrHm6Z5RIwxMe5pKKQ/YY7AMBDp3rzeqoVE3X+3tZmza2zysandH6pa3rc/QeqCBzBYULFgRbEn8b9f",
+	"7zPKGYbLwvz7yqOgutvO5fymi9jt1k0O/3vCzSqJSEtOl7LlIdg68OdxPTL6yQPBxngMCXxRKYWExfI6",
+	"7oapqNas3hXqT+Lpoa0GuAvoH+lt5doh9juxpvjrcGx+17bQEWJg845RLuCO8O+xFjo86v2shq0eXeI3",
+	"lCqW1tKTWV/pSuZaIuJ0xH6wNSeEazI3dzv0umztB0c/CxI8MuM6SBhDevhUMpxKxMACR8Ey0q3tdS1L",
+	"Xyxuq4e0JCjXQEclJQAqqXPyzoGPYTEFHDUF6VyW6g5SwGLgYf1igBzUraA+J9/l+PW//OW7V/d/Oiff",
+	"GMGFf/rx9Uvy1dMv/mRmMi9Y6YthlabzgpGFzNk5eQ3zNc83VSFp7hAcIFGhUebLWi5kAQh4tOIX+Ji6",
+	"IH8omaY51fQaFm0omwU9U/54Tn4CP3LbWmlDlfXX5aRkVGzWvGDY+pkKtUHABGrBI6RibuYQu+TMOsA0",
+	"4E0q3+t1c06+/ebFK8SZMKNg5W3NyJ+/eU+4Oifv1xCNE0Y5tMkW9T3L/ZJkxQSt+PnflRQZtvpWgA+z",
+	"Yv6ZXC7U+d9Ac8TuS7P/YZQZ8gYtDa8yzC7Pr84vIcqDo86uZ0/OL8+fzIJmJTgiZhBypi4+umzCT+Cf",
+	"YCA+zKGFluvfGSvhz0y7FhRQMaAqKWx60uPLS3TgCu26UFdVwRfw5Yu/WywmFFxj21wgw/dTc9q0x6y9",
+	"AOJD+jlevMNthMOomrKk9XZ2PXvhB8sCoAJz/BCxznYjg342WJhAS6YxhS7+xvYRn555y3OsgUmT/IK6",
+	"NIWHvAKABSP7Zgn6wuZH7Gzc48+ycSCZWH6EPQO1h1C/c7hTpayDai5iX3cddmXFU15jF1lCbbYpYq2q",
+	"Tttw85PIiBHLEDQ2P8AshnawKM5/RSjPfYfnfwCE54TzY8dtd8Hfm3MuaL2NXDnRk0PrxZpjpstDD05R",
+	"2GvG0LGiFattDoi9c/zucAExEvvqzPfmq5lSyA+nO1WoxZ/qWL2E0f/FJCIuKjxeFi6ebp/7zsHgxQB0",
+	"O7bU+w4GsMnFR8h4Sd8tr+RGmEv9NSbV7yNlk3N5saH3RzkWS2uPPlQwCQt5EzsHz1GaQD8W1HVQAXjg",
+	"Acg+zjjAwmEjNutKw+yiUOtEA6+lVNi7tedO+GXChl44NfbCJ8hcyJqvOOYap0ThW/vIAw/NuFRbeFfE",
+	"BR9lBqVrphdrl/PLy2Owxk/YbMFSCBmklZDKNcu+tjFX1OS5WKF4dSTOoDrHXGO1bFZr+zAUmWS20BWe",
+	"hzD175Gx4oO2iOQjhr2azq/QKvVEd8C3ssj/xW6A/2CsCtnTYuwBLIUxM7Hcx3AspoJpWSFShc3/CT9v",
+	"hOaFvyugDcZ8S2qmbdHSwK45D8Ypdu0H9uFfzZL5nt6xxK5JsGmhVbLtFg9wXcaqUe1z+/YDdbyLj/Dv",
+	"oI34zjwxjaxyoZk+M6KXlke50mGWRzEQYaSuxL4GwyHnCqJ4RisC0+Pdq9cZeXnzn4bg/37z9ge0N9ZU",
+	"rUnBlTaPvLh5Sb7/9s1JZHPlyZ4Sot4pm0NJq7qfZbO/I2JquS5i0dk9ktVhd5zijL6nd+xrjB6fzGBt",
+	"0U4ibASevzlb0JJZhVdJsqTH4Kr33cP6yAH+gHORiwx9P4a6LWY+5RBFDGxc39F8cIdcM+ITbNGPZvC0",
+	"HP2sjgWLqHI0QYqRIHOUfSioFa7wLtuTx4P/Ymqz3w+rJZt/PqHDtmAYmtolYinvWdzseRopcI2bYA9e",
+	"Nk7DLNxYMMB1QiLOse1DBOxoawQdVcBfRgUttoofoHFCX5qOHR9S7cLMaDrvtoOm+Pb7kOD/aJjSX0uE",
+	"0zsKt5qhzSuQW7vi+NOYPTbrPoan7B3k7JRSSNxVLqBCBBtKQRZ/wSE/Vy6X+KGtkHMpClFmvggwX5Mq",
+	"gMe63KME3POcyYuyenqcW9++9ggS2roFHimiSqMu2aEzX0kDONbHs+r3HIUD5fj+swAyPC59Hh/1RERl",
+	"NxbvbehRfPkghhhcnAgDDkxv74UoVZVrvpTi4xvbbmkPF/OSrtjF3yu2ejAbY+OnI5DjBjtIWf+35WXP",
+	"xWFjqWMwq9Fyz4yWqy4+mn9GXHnfUrV+w6G4fL9IhEzEhxPltaxXzAhFr5VHFh/RrQs3z5RqvQ8lzROq",
+	"qrmZ6Ef4d8BDHVPwzVceNothV/Y7/4J925EfZzusrgULg8AA9OxFXHtZkyXulqsisck5nxKkTLh5Pi8h",
+	"v5VF/tnJaD02SMYdH804F8wOKRO+l89Lyh/YB/3bcuQob8kO6VIX9eelHdzqvy3x4N5FguHBzTD3wltT",
+	"rVvqecd/SFv3d1g0BqifAdVdjkc6zGAul3fBc1NvOWwg/inb+2DBS8MRv5zQk9iuAxLHIooD5oocw2po",
+	"SZYRwTZMaYRksu0TY9dHzahm7RdPZFj9wDbBO0ZZV1cn2IEY9dHdbatdbToY4rod71S598ffEzkZRii5",
+	"X0YoZDv7dyJbYJiOrl3BSjJ1TK9GSwhLvKJogbYzp3eQnELCAgbWLGSFIHOHbTwHV2GWNnsHKHj5mSgI",
+	"dnDwxDFc4LusB60aZSOwoAHByiYbEe2o3kJ1RTFdwr7A1JGTixf7nrfWjzdCuvzT7il6hoJDAZ140FTc",
+	"0C1o38js+8RK4HcevIhftY/1GCUZGOMADAhKmF5zKLZ+blOX4VoCaUHnFrcKVKx/NOiLtjqWT8mdpFSd",
+	"PifhVRD525eVEFD4OI4tS711I/La6GW9S/5B53gvx7Cc62Fm+QaemDqRRuTyVi5nn2cH38jViuXfQG3q",
+	"/j3ENR8pkcTo0UZlxwBjQd3eXYdnQ2+k2+HPsaf3ZoghV9o3+MTerdHsg8bhovHgoS2BV8R1YzvUEdxq",
+	"rL5n9ZkROQQX/RzhEqVgjxTJqaaYBU7sbE5Oel+ClTxOr21F0bSJQEnySY0aM6+TmzOvXfOhti0R5PnS",
+	"uub3Rzgb2fHtyL1b7r2tQwcu7V8d2sEPZdHdwFGBF+dJfbAL32VIBGkTgERipZ5vMXL6Y9V6tAfPlqPy",
+	"50ll9Hs64srBuT98U751OxF2HQaQJ6xTcd3wt9C/KAw4BEjRh1VQREyEqP/hz3wnnHAS30NL/DG2weO+",
+	"m+2OVfq5S5sPWjc76WQ07lUN/XGPkMiNgzsLF2F+oSQJKx/Mr1pCi8LWodA7fSMMgDtmIZtPsrX/wVj1",
+	"L2lWv8cW0owAEhwtfNa4M8lG2l//aFjDBkXUf4cnPod4gjd9ByAT45KtcfIPJ+Y3xpbCxJhYGupuHuR1",
+	"YGCiEIPKXYdhb6zh512VwTuFMJBihj2KOGsiewYOiHbTji/LYOyTuTl+35zyLb1nTp8wTAExMi48RiFs",
+	"93PiwAyF1FDTnxOl6TZo48nViLNZs1weUzR2yfJ2aY0OucGUwf8yFvB/nc+ynns3l7+dNT3EBrZXSSr7",
+	"0hm6R0vueyWxwj3nnQCVeU8DUwFretTOYtQ+pXz/6JoVnohwP6LPf8819UgdKwjxPjXuibVw85phBfxH",
+	"hjX0p5dZ5k3mjSwfI7RoURCc/Ymor7LEFdWWsR7tmhqI+nlOP4nO3fL554v0pc6Wo+aREoxt9xusTIZI",
+	"ns37XshqC9ogXkngjIcPVEUBWBdF5r6jo9aM6dMp5t/kXN/AK06z+TA2uld/Ix0l3o01LnNRf2ztY4el",
+	"9ymbPb38amBuFl7i3w4gzksplgVf6HgaIT1KTSv22yALFuQS4lqBvTIIpFoYXLhVbW/55z4JE0xLhNNg",
+	"WAq+lkWuAkgOVijI/hC2qoGJcdxdLE/H3WbvX9eyhL5Qp+PwYjlBDX98fBaPI3FFE3Wx+81xUnXB9rU9",
+	"rpGnIG26fgRsVSwJdomCUpj51gpEuOEQgHIEe8hG5Gc1c+BvyQRf89yP+Ni40MRC3R/gILUzOY4qEBxA",
+	"c/Ze3vxnRiip5cYn95tLpGhKAUg7rh37aU7Kj4zmu1Q8wVkJ3vCZQ/P41u8hNyGxuyV+eATVQC/WhEIR",
+	"IXIM0TKQuVTkRNGttU412cimyO1d06IzcNVeP5MOynmVL5OHBbIJJx2XzjWHIz+4wuNk50hLMmeYushy",
+	"kDq5bVAAHfJPb+mErehPdq29Ygues5tO1/tTHFfzHjU6SS+WkQoTPYYf/MViwSrQS1AjIQGhs1B1GXNY",
+	"tmIxbI3ewBOHhVqzf6qMVLPSkwdv37dqNa0ZKbhgOWkqVCoxJzvD8HtFjXbiktMAoC2LRH1BOa9qWUnF",
+	"TngpvsM3OG44ZTKlXUl/E9Zyg623AHUT6CfY5igRdRf148rKTbcx6Ey3cS3b6EWwDe5OJMq198R5+M7k",
+	"iXvvMTd/X8kNZl6f6Xw4sEReW21P/VNmNbjWAnv22z/1WXwAvg/CiIA7nbOC+FX43lhH2GY/plwSeI06",
+	"WfTpJoTUP4124IZ/VdOlPlhFgK4FRyqeQppaqDMK2/bcGFN2omilUgwFdToY7ZdgjThxDMiG8r3rCSJa",
+	"Hj8VoAn+C3BCz26YMkrZf5E1o7BQhWm1do8zu3Kz2qYykv3ZU1IwrX3lkxlwUXAmsKUG1pdhn0dXFi0F",
+	"OyffaSSS9QB5CNa5zLfo7lkHMKx+mgAs2w9f/UX8E4evGnGk4irzrjbfE31t1neCnjjIH0BvMmI8U4Eh",
+	"8RFMunGZ9yk/CXaXPyEpf0rZ107RcG3Sj2P6wYJZbh1NKiBlsdxNa1rLIm/5P8jQyCXDCPGa3p8uHeAm",
+	"pP7xhXHQSf4zO1Y+45bfgNOEL9bRDQfduOWIGlRWTKsdeXQucrYwOvBJLXfzgreWJCcz20GT/xfmhFdS",
+	"PNI4HjYCd/l4XZiI9HYj5v6wjvqTe+ifueQ0bFTwGWyYNvXK6CU2a/G4lSmpswXSL9izk4jZsGfHbxXR",
+	"TDaMSCkw4F+eM7c75osniUNNmNjxgMTNS50TWDbaOpIg0v53OQ9wkJ4TWWfYTwE6j2StE75PISdBbM+I",
+	"fckr9qE4CMlOMZsz7geBUl2LIeiaOQyb+nmSZmCFY+PoBb9jBe+c+Ycm/EFYDLtbQrUqEhEVOqUh+VOu",
+	"GORi2GJfs3UZmTMAyQGmmG8NL7BiGe4vgB6bf0bUVsfzwU4HxWARBgGzjQJ2tzFEyLwGUGHbx2SolNlM",
+	"+Ovtd/lvlcR2pLy1Fwcmqplv7SlL/oGWp0x+MkP/QEsfCzskiHIcXvoR+qpYboofgAtgrOnab4fM0bv5",
+	"azPw23uPbHpsMsP4o4l8XN7/Juc67rv3XUuDPKIH7iIs1KKEZw40HP1eGcEW0jbc2YCj8Z7ViCXkMqP3",
+	"7f5F0Jfr2Fxgm776zfrn44VRl+XXgOs+qroLm0zObbfJo1UWY0KBLFmCASzOvH/xcNZBh0nwU7Uva/ql",
+	"fWycRsTFgo2DUHIdxoY7H/wrnfifdoZsPYS2hRclrmXUA+7H+F53Gvk/XBp0aYXuZWzIhaDI8y3A4eRc",
+	"t55v6Oxp104U07ftpNqaHwHYpwCIZtS04Jm+H/pdQcXLdmGnkUHtC34Tn1ywvoRiBs0ldl2kIDG0PMY1",
+	"5Rx18B7bQdcMD6FmSgrZ5IIpmwsFNTkYtQGPCOLRrGWtzzSry+7ThnakYnSS0Gq0L7Q+Nhu/EORtxcR7",
+	"XrKCC/bdW5LLRVMyoTPPzblNpMFSaBtBf/n9X4nS2wJRfCnBXnrA+NjN6paLzP0IDhVzrwOo2i0Xsfog",
+	"mr9s9AmrZ+3ovw1L25UNRWmWRyq6NZQklCwajRsG96cFXYVdWHLbdsy6HdDH4IAkArbswt1FefKioNtT",
+	"KFtv6PZflxs++y38hm67G96yxyO38zZE6hgFJtCAaC1BqkbZoAu8dGwmgM3pYPufItyAw58sB/7316zQ",
+	"VpYqLSvXPdSGyRO77MGSjn37vF8zQhe2EWzNOuqUd4gF6ZEZ0eZjMBzDjKM7LkgjCnPJlowKTWgBOQAv",
+	"7A3mCyyxx5UwVxtm91vlc1eXo0XRpgTgwRASMgeiSQMdixbSPNGABRX3OWYb8G4+gqtIcS0g0UsWdnOF",
+	"Jqv9eqcTu3tOVe10XHl4inomMPwGypk87xAobArtlodXBLeVSKBhDvg5CiZyo2sFNmz/UKGx7MV9m92y",
+	"YB6yi995F3fm2NDmqsK3nZM6/L4Zsa+7mYv0jZvWKJsZHQZ7YgiuA/tVpAO77z+0M7BRdo5oiyfeouXv",
+	"yN4fhxTntmeEWwfSygCuqsMIx2tB6GpIqXXkLFwAay7rWm5YDjrr0R0CJa3vYKS08+d7+8iBZVgHFpRo",
+	"tzNHSCoyS31kLjpYiLlRFrIs6ZlihlCa5eSeFg1T19BWciFzltn+62bDl4aWKiPYxHwhC9nU0C6XPTB8",
+	"kSzbCil+/BsNR3+P9P0XV/Jf5KhJuK2XS6IaKOWy/BU/FIyqpmalXW/0RvFOPOibbJUfdN/ZNmB2lBwT",
+	"Ay1mif8j5LWckxeKlGZCPHjeaDyKVFIpPofuQKTgWhe2lzYU5FKi2EKK/NoqYgCRAY0ElMIntNS0yAhV",
+	"d/ZVEdXpe3yj1Z6mcTK6dcakxMiNuA2e3tlz5xXEE2g2CKsTDLOtUSDiUhNAstp6aTpQsp5r8BayAmcu",
+	"ZcGoOLE7+fuAeRLVH0tao04buOuO6e14E3rXKkbvVNhu/ZEi80bZqsVVLZsKPpaNrhptE66UJn7Ljnzh",
+	"tOQ5t3dF8uJpH30fV6NOwqO/nLLe+FjXmseb9VIjusOdIuSlrDFrIgDkMkNQdXdIzdWEjd5bvxoemt/L",
+	"Lp+iTLaiK6Y+2/ZjDdiaitw8cM/qa+KynzJjquV8oVXWOuMhtOg6ax+VGUZ0HocSZowhD8KQ24VacWWb",
+	"PV663HooZGtU4rKY1NE6Yfv0N/W7V3hPzRv1PJzbGBh0mOokC6+HoEzLqmA7+w+bGH8l1dPstN/GNhvf",
+	"Gx79doZ5jObDavbcauzYCaFtBmpJozQ9SqH6T8F7rfcMth05Uex2lZ835rbHvo9GzO1tKX+iZvL7Dqrm",
+	"cuiUfic0q1HdnZaBdi/yc1kx4fQ1LiOuqAOlqgvPHdFchHTTZBzw6GS3EYY9PZPcQ5/jAN4wNtY34mGF",
+	"j9jf07qyHV06PV+g5XLQ/NZp0QysI7YlBYceilgVJxde/eXW/Xf87avZsuCrtT5RjpUd/HcT7TkmuK9b",
+	"XEpjKoy5K3KED3AdbY7icxMWgACTqzY11ywwyCAFGTx+vhVqYu+50KcL9b3D4U+z9TD4b1v6gM3wJhc+",
+	"WECYkxU+jJ7W8UKSgD8o2CZUCRzGfsHR+ewKSW07cISVQoWDhXqGyEmB8e3ScTB4sAcqJhCGw9I3weug",
+	"7iRdYu+k4m3cEvVSG+8jJc+FOeY7empOt+fkrVWXMb1RMK84GWM18x5xWUPOkccSkRsRD7sw8V7GfVpD",
+	"YZcHh1kerMuHpoO53poaYdYo0YC1qwHO46ypMC0YvTu8cpej0XYzj8XmWYcrjLzmFrKqTNgFPDfK2XLb",
+	"WUPPcxZ14MnGvN4lqCF6j3WC+i5Ryfc2wn4VqienvBreooiqGEW/PvQzoHWORFPVmtV8QQsoq7cKA68N",
+	"K0JLno0MtG0qCKPoHknM0wxSraVgauo089yWr7qOHExgD01oFYT+aIWbVSKuzkaavxi73PyLbWyMbZOY",
+	"mjEFbvN53AV6mbVqdS4b9KP5aqSnl0Ek7uxZy6ZYmBNlU7RBEPynAM50hM9Izu+5WS6gA5YlTVniShYy",
+	"dVqeXl6OOy/hRCAbQU+dRtlo9tBpuGSNP1Dy7zdvf/DNUb7JuX4Bn/0x7Ldh+NNw7tIWsVMjb5kAF35i",
+	"lrlEv0h0ml9eTg8F72GTsWHgPRoO3Ba3kH068tlCymr806piLB//eMWhmDnhvhi+sb8123a0sqc2pwUl",
+	"s0sXDa85yEDMiO3ELzcCTZmjmy6qYosHKq8xcISXaykVuzGDnyhXcS0VE/CCQ8uwcAsWMNBRIHklAr4w",
+	"cyUt+NIuzB5+3Hnb6MJHWai28S6lsZ47tkcebOsEGaUApnyaLbKjq3/5KDO2jIGrmwsLDIrnXHv4L1pr",
+	"n12gEvsMlREXoimKQU/5D/DAiG6dc7biAnSNQOsOW2XAlQktoxI3T+++2O8eHkoP+t25mQ0pX/NVU492",
+	"dJndIUv4yjE8Ea9dTK7kH0DZB3TABhva5Hy5NIqtd2Grpmz1et/whsglItQXIF8cYgMYSo+fkvkpwrjI",
+	"qqevLPzJvOdU0A9mbCxr++zAKubVdolpfBXn78jl8fLMbN2VEwiy0UY+uPdkECieb80/YXICfLym90bJ",
+	"tvYlFVtISBmUZQ6o7RQc8h+MVadkD4eGN6XY+3gc8h+s0i3IYSKZIABBPAbaXuCYcYwBqBsebq+Lw2d9",
+	"TnsA+CJcsaFbNQxqtlWfMWe2S1jwo9h0S3KZuBfRTTMO8OPq8Z8+V7brOEwXur3RrOpfeCN653jjVmlW",
+	"qTaj5DjtB3yNoWGQIBPWFRm2IVa421Bxhm5R2AfBTeO4Nx3P9foU8uuG6Z9g7BPdbjD2/65a+KxVC382",
+	"16esiVrXXNzZ1FOlWf3ce3Ydvs2W3BmZy3yHxFZk+h4qaThz2/5khIisKLBYxOUzQ0dg6+/66tkI+bgB",
+	"WNO2WSqk1oJLC5uYFjWj+TYhN6uwY+j41v+9SQQhEhsItp1JjMoyZ4XcgPYEUzUEUAgWaTRk1HwUIxtZ",
+	"5yqzTXFrpcnV5eXlc5uvkwWDYic/woSGor6EQ5PRerFOOekex66ek6LArxEUqcf7UNZqV3IMf5alewe2",
+	"ESxKgmxeB/j9u+GjWOhmn10rILXH3EBmsPGeXrkcqyY8+98O1UkO1bGPu2Ysuzv67a/XgVscrFooB/Th",
+	"Tq9k1tA8IK/50sebWN6e2DbqhOKBpXLGa9r3+uO+PPnyKey+36iOd32vxvZ5nMg3tggNieZqQjOnBIGf",
+	"uJvxEhzBiu3rlAFPfJYUI3DejuvYiPM+QlmhTXbpumh9H24bSS0DoO6qlqualmF37i6kt2+hHtfy6P0p",
+	"3eBuPeMd4Ue8Y/w7+6Zp1wPuD/YxseHpzkvAYDPX27/fvP0hYp3OGVoS5hHBPuhW7escDru8c0eLZL5y",
+	"xRY3SKdJNMbhIxotzXNIn6DFu9q8TQOCQKeCRc7/zuIqrY094mjkD3lNl5o8vnx8eXb1+I9HyssL34Ba",
+	"bOcMgTZ4TwueQ0mdjXDsUvej+WcEMKM/M+OiOKvjQOq9lvWK6R5rdWvlMcm4hXlARR6kbczRCjeQ1cKd",
+	"stgKhD1Z2AmF2Juqtg714iP+8Gm6oYpf3IOp+IbOWYH3zqkaycHg8J7PLcewn2hCjsG0Hil7jR4BdWTO",
+	"iqD7X2ofL3Km6WLN8gdvaAK6/pUb/1T3khl+Qmrh6WAy3+CBBqqQlWzvCWzJaIQNhtprhGE1V9Valuw5",
+	"PITwFfCQzTwb2LRhA8cVuYyz249rWexwtm23jmnTe2pUsJpiNq6Y/+F4xnKhmT5Tuma0fHB1gE1CzAiO",
+	"B+yOTVZgJn89u4EHzn60MYpeXle7ik/HuUS9QAFegTQvKO49YyLnVJAnj8/mXJNlIc0Fi9Of7tNEiwu7",
+	"HCXviosNvWeGqMmMzjedqSm+EiwnV89ghtC9LCMFo0ojTMYK+o5jvxrb5hQzOLmw/mK5JFcXV8+efPnU",
+	"/LhsjGK/oAU7Jy/heUXmbCst+oslUM3IZUYuz8n7umGu7aYtegLm/VXKEszFWIkzRBPsKvd4FkpqKwd8",
+	"yiJOYWxofPB8jqskg/c9UiMP5r6Q+uChTPgzcN9UfGFfXD0OUge/vPrq8e/35LuFHOfUsg9mwt7LBZzJ",
+	"hc3MXHZwzIMXH+PMbgUozVux+HSBvTCmKwRbsRgORbwo+Eq8gNHjyF69rtO+JuLhaVO2KSHFZoQSssU7",
+	"ceUODTAL7mE0SKhEL2HoE6WrmbEfpg4pdgzT+Qa0oQUtWU0fKesscsnJOd06HofNAHh90IyWaBhpl5dA",
+	"ofdLYo+wSewpGNX2yd2KU/lTzNDTmuReHv3deTx6dvTWu1QQag4+Ipti5NUousrjIprr1qeLzVkhoXK8",
+	"bdnbUYY7HACZS0ws0pBcL5QN2eLtbKE+QDM5J389e8OW+uzVHBIm5QZz4V09Q8GW8K9LosS8BfvCjPz1",
+	"7MYoFebb87a4pS2rAe4FvSM/jykMr9rJ76tFF913uwM1rDI8pPj6SOBb/8uqAzvqv+WyqOrfVkDMWo4a",
+	"fvLTkdK0HI/7tE3LX6gUdpg5s5xsjuoSTqlRwLmyKNrW2D1AG3GyeH94x1wVt+aRsc+iLyWu44gmX7ET",
+	"3O8/mHFPfHHAOw6+343oPUodobz32tR8C/AfGBuSlU8e9WhDz/vom8Bj/a6gML20xB8T230v31FeH2CH",
+	"+QNwMlvsf4XI628atPxa6vVOZavl0W7hfrYj8SwWZ/Km/T0LNigJuPho/hkHKvf50OBSWHC2HOT3h8D0",
+	"LwLCZiu2fd+y67BO12yb9y1wi0DrEfFC4NHpbG9e281y9A3RLz66Hwfjcq/g750W5PuutGNH5cK+38l2",
+	"65F4m+72TX9gzK2pCklzdTG7/rj7p4/4QywMF5kWPjw4qeQkIJP6bFxrfsiS/7z9+bvp6+NKa9rFHLkz",
+	"v01mV9d7szyyaJqHy1pIOM/yvEPgU1ardCsC/rWrEYLjvi+1I1p4sHNCRko5zD7ob+hvk4bgKeAzEDwv",
+	"fmah5/orX3y0P326WFCxYMV0W80OMOzpewmDu/6znzFcjN1n7T0tpMbeB0vNakKLIuYMXVJedBivTypI",
+	"l774yEXOPnxKyupXciPMjZBcde9ANzmXFxt6HMhtM8ljtNYQOJRV8Wt5zwTZtI2ED2eWLMrnQNTDIR2H",
+	"OHwti/xE/P2tLPLfgLudZAXnLsoUI1dBwM4ZOEfbht/A7ErLCpTRRmhe2Dy+gmmyktifTdfbQd4X7IM+",
+	"ERF/YB/0by0ioM0duiqgvMBo6aql7SBpkHinoc2PZuwpxLFIVq7j/vGpFLTyXzNa6PWvQ6ky38Ijp2xz",
+	"bN8QkYZNFYkBV7VcGHuOK2I/h17i21+HO2diMcxvsAisw/mUzb64fPIZXmeuSvvKbsY11XROFctIyXJO",
+	"w0KdfzSsQfSgRrXtCBSr791BaOpidj27MFbr/xcAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

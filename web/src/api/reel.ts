@@ -253,20 +253,27 @@ export function useReadMarkers(production: string) {
 }
 
 /** Lays what the events of a cut list are of. */
-export function useLayCutList(production: string) {
+export const useLayCutList = (production: string) =>
+  useWholeEdit(production, (reel: string, body: Schemas["CutListOrder"]) =>
+    api.POST("/api/reels/{reel}/cut-list/lay", { params: { path: { reel } }, body }),
+  );
+
+/** Brings tracks over from another reel. */
+export const useBringOver = (production: string) =>
+  useWholeEdit(production, (reel: string, body: Schemas["Bringing"]) =>
+    api.POST("/api/reels/{reel}/bring", { params: { path: { reel } }, body }),
+  );
+
+/** An edit of the reel that the server works out as a whole. */
+function useWholeEdit<T>(production: string, post: (reel: string, body: T) => Parameters<typeof must<ReelEdited>>[0]) {
   const client = useQueryClient();
   return useMutation({
     scope: inTurn(production),
-    mutationFn: async (body: Schemas["CutListOrder"]) => {
+    mutationFn: async (body: T) => {
       const key = reelKey(production);
       const reel = client.getQueryData<Reel>(key);
       if (!reel) throw new Error("The reel is not loaded yet.");
-      return take(
-        client,
-        production,
-        await must(api.POST("/api/reels/{reel}/cut-list/lay", { params: { path: { reel: reel.id } }, body })),
-        key,
-      );
+      return take(client, production, await must(post(reel.id, body)), key);
     },
     onError: failed,
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),

@@ -1148,6 +1148,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring tracks, clips, labels, levels and routes over from another reel */
+        post: operations["bringOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/bring/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would come over from another reel, track by track; nothing is changed */
+        post: operations["previewBringing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/pictures": {
         parameters: {
             query?: never;
@@ -3508,6 +3546,46 @@ export interface components {
             /** @enum {string} */
             colour?: "" | "citron" | "tangerine" | "plum" | "lime" | "sea";
             note?: string;
+        };
+        /**
+         * @example {
+         *       "from": "018f6a3e-0000-7000-8000-000000000000",
+         *       "clips": true,
+         *       "routes": true
+         *     }
+         */
+        Bringing: {
+            /**
+             * Format: uuid
+             * @description the other reel
+             */
+            from: string;
+            /** @description of the other reel; all where none is named */
+            tracks?: string[];
+            clips?: boolean;
+            labels?: boolean;
+            levels?: boolean;
+            routes?: boolean;
+        };
+        Brought: {
+            /** @description of the other reel */
+            track: string;
+            label: string;
+            /** @description the label of the track here; empty where one is made */
+            onto: string;
+            made: boolean;
+            /** @description that come */
+            clips: number;
+            /** @description of these are here as they were before */
+            changed: number;
+            /** @description clips here that are cut or go, because those lie there */
+            over: number;
+            /** @description what else changes, in words */
+            says: string[];
+            /** @description what has no place here, in words */
+            lost: string[];
+            /** @description nothing changes */
+            nothing: boolean;
         };
         /** @description a stretch of a file's picture, that is seen while the reel is there */
         Picture: {
@@ -6537,6 +6615,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lendable"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bringOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bringing"];
+            };
+        };
+        responses: {
+            /** @description what has changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelEdited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewBringing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bringing"];
+            };
+        };
+        responses: {
+            /** @description track by track */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"][];
                 };
             };
             default: components["responses"]["Problem"];

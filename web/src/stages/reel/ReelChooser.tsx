@@ -8,6 +8,7 @@ import { useReelSteps } from "../../editor/useReelSteps";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Choice, TextField } from "../../ui/controls";
 import { note } from "../../ui/notes";
+import { openBring } from "./BringPanel";
 import { openCutList } from "./CutListPanel";
 
 type Naming = "new" | "copy" | "span" | "rename";
@@ -42,6 +43,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(reel) },
       { id: "read otio", name: "Read a reel that was written as OpenTimelineIO", run: () => readReel(make) },
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
+      { id: "bring", name: "Bring tracks, clips and routes over from another reel", run: openBring },
       { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
     ];
   }, [steps, reel, name, make]);

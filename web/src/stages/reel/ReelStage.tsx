@@ -13,6 +13,7 @@ import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { Button, Empty, StageHead } from "../../ui/controls";
 import { BorrowPanel } from "./BorrowPanel";
+import { BringPanel } from "./BringPanel";
 import { ClipBar } from "./ClipBar";
 import { CutListPanel, openCutList } from "./CutListPanel";
 import { scrubReel, useGoOn, useTrackKeys } from "./hearing";
@@ -89,6 +90,7 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
       </StageHead>
       <CutListPanel production={p} reel={reel} />
       <PrintPanel production={p.id} reel={reel} />
+      <BringPanel production={p.id} reel={reel} />
       <LayPicturePanel reel={reel} act={act} />
       {rows.length === 0 ? (
         <Empty title="The reel is empty">
