@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 )
 
@@ -68,7 +69,7 @@ func WriteOTIO(w io.Writer, name string, r reel.Reel, rate int64, media func(str
 	doc := object{
 		"OTIO_SCHEMA": "Timeline.1", "name": name, "global_start_time": otioTime(start, rate),
 		"tracks":   object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "children": list(tracks), "markers": list(markers)},
-		"metadata": object{ours: object{"pictures": r.Pictures, "format": otioFormat, "rate": rate, "start": r.Start, "length": r.Length, "weave": r.Weave}},
+		"metadata": object{ours: object{"pictures": r.Pictures, "format": otioFormat, "rate": rate, "start": r.Start, "length": r.Length, "timecode": r.Rate, "weave": r.Weave}},
 	}
 	e := json.NewEncoder(w)
 	e.SetIndent("", " ")
@@ -177,10 +178,12 @@ func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 			} `json:"markers"`
 		} `json:"tracks"`
 		Metadata own[struct {
-			Format int         `json:"format"`
-			Start  *int64      `json:"start"`
-			Length *int64      `json:"length"`
-			Weave  weave.Weave `json:"weave"`
+			Format int    `json:"format"`
+			Start  *int64 `json:"start"`
+			Length *int64 `json:"length"`
+			// Timecode is what it counts in, where that is the reel's own.
+			Timecode *timecode.Rate `json:"timecode"`
+			Weave    weave.Weave    `json:"weave"`
 			// Pictures are on a track of their own, too, that other programs see.
 			Pictures []reel.Picture `json:"pictures"`
 		}] `json:"metadata"`
@@ -195,7 +198,7 @@ func ReadReel(b []byte) (r reel.Reel, ok bool, err error) {
 	if top.Format > otioFormat {
 		return r, true, bad("it was written by a newer version of the program (format %d, this one reads up to %d)", top.Format, otioFormat)
 	}
-	r = reel.Reel{Start: top.Start, Length: top.Length, Weave: top.Weave, Pictures: top.Pictures, Tracks: []reel.Track{}}
+	r = reel.Reel{Start: top.Start, Length: top.Length, Rate: top.Timecode, Weave: top.Weave, Pictures: top.Pictures, Tracks: []reel.Track{}}
 	for i, t := range doc.Tracks.Children {
 		if o := t.Metadata.Ours; o != nil && o.Picture {
 			continue

@@ -35,6 +35,7 @@ type Action struct {
 	Weave       *Reweave          `json:"weave,omitempty"`
 	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
 	SetLength   *reel.SetLength   `json:"set_length,omitempty"`
+	SetRate     *reel.SetRate     `json:"set_rate,omitempty"`
 	SetMarkers  *reel.SetMarkers  `json:"set_markers,omitempty"`
 	SetPictures *reel.SetPictures `json:"set_pictures,omitempty"`
 
@@ -90,6 +91,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	asIs(a.SetOutputs != nil, reel.Op{SetOutputs: a.SetOutputs})
 	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
 	asIs(a.SetLength != nil, reel.Op{SetLength: a.SetLength})
+	asIs(a.SetRate != nil, reel.Op{SetRate: a.SetRate})
 	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
 	asIs(a.SetPictures != nil, reel.Op{SetPictures: a.SetPictures})
 	planned(a.Weave != nil, a.Weave)

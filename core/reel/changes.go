@@ -26,6 +26,7 @@ type Changes struct {
 	Begin *SetStart `json:"begin,omitempty"`
 	// Length is there where the length was given or let go, Markers where there are others: all of them.
 	Length  *SetLength `json:"length,omitempty"`
+	Rate    *SetRate   `json:"rate,omitempty"` // where the timecode counts otherwise
 	Markers []Marker   `json:"markers,omitzero"`
 	// Pictures are all of them, where there are others.
 	Pictures []Picture `json:"pictures,omitzero"`
@@ -120,6 +121,9 @@ func Diff(was, now Reel) Changes {
 	if !sameGiven(was.Length, now.Length) {
 		c.Length = &SetLength{now.Length}
 	}
+	if !sameGiven(was.Rate, now.Rate) {
+		c.Rate = &SetRate{now.Rate}
+	}
 	if !slices.Equal(was.Markers, now.Markers) {
 		c.Markers = append([]Marker{}, now.Markers...)
 	}
@@ -156,7 +160,9 @@ func sameSlice[T any](a, b []T) bool {
 }
 
 // sameGiven reports whether both are given alike, or neither is.
-func sameGiven(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
+func sameGiven[T comparable](a, b *T) bool {
+	return a == nil && b == nil || a != nil && b != nil && *a == *b
+}
 
 func sameTrack(a, b Track) bool {
 	return a.ID == b.ID && a.Label == b.Label && a.Layout == b.Layout && a.Off == b.Off && a.GainDB == b.GainDB && slices.Equal(a.Gain, b.Gain)
@@ -214,6 +220,9 @@ func Patched(r Reel, c Changes) Reel {
 	}
 	if c.Length != nil {
 		r.Length = c.Length.Length
+	}
+	if c.Rate != nil {
+		r.Rate = c.Rate.Rate
 	}
 	if c.Markers != nil {
 		if r.Markers = c.Markers; len(c.Markers) == 0 {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 )
 
 // Marker is a place of the reel, or a stretch of it, with a name.
@@ -66,6 +67,22 @@ func (o *SetMarkers) apply(r *Reel) (Op, error) {
 
 func sortMarkers(all []Marker) {
 	slices.SortFunc(all, func(a, b Marker) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.ID, b.ID)) })
+}
+
+// SetRate says what the reel's timecode counts in, or lets it count as the production's does.
+type SetRate struct {
+	Rate *timecode.Rate `json:"rate"`
+}
+
+func (o *SetRate) apply(r *Reel) (Op, error) {
+	if o.Rate != nil {
+		if known, err := timecode.ParseRate(o.Rate.String()); err != nil || known != *o.Rate {
+			return Op{}, snag.Refuse("bad_rate", "timecode does not count in %d/%d frames a second", o.Rate.Num, o.Rate.Den)
+		}
+	}
+	back := SetRate{r.Rate}
+	r.Rate = o.Rate
+	return Op{SetRate: &back}, nil
 }
 
 // SetLength gives the reel a length, or lets it follow its last clip.

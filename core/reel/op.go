@@ -28,6 +28,7 @@ type Op struct {
 	SetWeave    *SetWeave    `json:"set_weave,omitempty"`
 	SetStart    *SetStart    `json:"set_start,omitempty"`
 	SetLength   *SetLength   `json:"set_length,omitempty"`
+	SetRate     *SetRate     `json:"set_rate,omitempty"`
 	SetMarkers  *SetMarkers  `json:"set_markers,omitempty"`
 	SetPictures *SetPictures `json:"set_pictures,omitempty"`
 	SetCut      *SetCut      `json:"set_cut,omitempty"`
@@ -65,6 +66,7 @@ func (o Op) what() operation {
 	set(o.SetWeave != nil, o.SetWeave)
 	set(o.SetStart != nil, o.SetStart)
 	set(o.SetLength != nil, o.SetLength)
+	set(o.SetRate != nil, o.SetRate)
 	set(o.SetMarkers != nil, o.SetMarkers)
 	set(o.SetPictures != nil, o.SetPictures)
 	set(o.SetCut != nil, o.SetCut)

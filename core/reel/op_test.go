@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/automation"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 )
 
@@ -87,7 +88,7 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 	t := r.Tracks[i]
 	layout, _ := audio.ParseLayout(t.Layout)
 	at := c.Int64N(60000)
-	switch c.IntN(17) {
+	switch c.IntN(18) {
 	case 0:
 		op.RemoveTrack = &reel.RemoveTrack{ID: t.ID}
 	case 1, 2, 3:
@@ -159,6 +160,11 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 		if c.IntN(3) > 0 {
 			op.SetCut.Cut = []reel.Laying{{Name: "e", Strands: []string{"s0"}, At: at, Length: 9}}
 		}
+	case 17:
+		op.SetRate = &reel.SetRate{}
+		if c.IntN(3) > 0 {
+			op.SetRate.Rate = &timecode.Rate{Num: []int64{25, 24, 7}[c.IntN(3)], Den: 1}
+		}
 	case 14:
 		op.SetLength = &reel.SetLength{}
 		if c.IntN(2) == 0 {
@@ -224,7 +230,7 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 		require.Equal(t, text(after), text(reel.Patched(r, changes)), "what has changed is all that has changed: %s", b)
 		r = after
 	}
-	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start", "set_length", "set_markers", "set_pictures", "set_cut"} {
+	for _, k := range []string{"add_track", "remove_track", "move_track", "set_track", "add_clips", "remove_clips", "set_clips", "move", "split", "ripple", "set_sends", "set_outputs", "set_start", "set_length", "set_markers", "set_rate", "set_pictures", "set_cut"} {
 		assert.Greater(t, kinds[k], 30, "%s of %v", k, slices.Sorted(maps.Keys(kinds)))
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
+	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 )
 
@@ -93,10 +94,12 @@ type Reel struct {
 	// Start is where the reel begins, in samples since midnight; nil for the first clip's start.
 	Start *int64 `json:"start"`
 	// Length is how long it is, in samples, whatever lies beyond; nil for up to the end of the last clip.
-	Length  *int64      `json:"length,omitempty"`
-	Tracks  []Track     `json:"tracks"`
-	Markers []Marker    `json:"markers,omitempty"` // in order of time
-	Weave   weave.Weave `json:"weave"`
+	Length *int64 `json:"length,omitempty"`
+	// Rate is what its timecode counts in; nil for what the production's does.
+	Rate    *timecode.Rate `json:"rate,omitempty"`
+	Tracks  []Track        `json:"tracks"`
+	Markers []Marker       `json:"markers,omitempty"` // in order of time
+	Weave   weave.Weave    `json:"weave"`
 	// Pictures are what is seen, in order of time.
 	Pictures []Picture `json:"pictures,omitempty"`
 	// Cut is what of a cut list from picture is laid; nil for none.
@@ -127,6 +130,14 @@ func (r Reel) Span() (start, end int64) {
 		return start, start + *r.Length
 	}
 	return start, max(start, end)
+}
+
+// Counted is what its timecode counts in, where the production's counts in a rate.
+func (r Reel) Counted(in timecode.Rate) timecode.Rate {
+	if r.Rate != nil {
+		return *r.Rate
+	}
+	return in
 }
 
 // Layouts gives the layouts of the tracks by their IDs.

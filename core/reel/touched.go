@@ -62,6 +62,8 @@ func Touched(ops []Op) []string {
 			out["start"] = true
 		case o.SetLength != nil:
 			out["length"] = true
+		case o.SetRate != nil:
+			out["rate"] = true
 		case o.SetCut != nil:
 			out["cut"] = true
 		case o.SetPictures != nil:

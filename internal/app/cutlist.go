@@ -11,6 +11,7 @@ import (
 	"zestyloom/core/cutlist"
 	"zestyloom/core/edit"
 	"zestyloom/core/snag"
+	"zestyloom/core/timecode"
 	"zestyloom/internal/store"
 )
 
@@ -23,26 +24,26 @@ type CutList struct {
 	// are those of before that would go.
 	Since []string
 	Gone  []edit.Followed
+	// Timecode says where a sample lies by the reel's timecode.
+	Timecode func(at int64) string
 }
 
 // ReadCutList reads a cut list and finds the takes of its events: nothing is laid.
 func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (CutList, error) {
-	production, err := a.Store.ProductionOfReel(ctx, reelID)
-	if err != nil {
-		return CutList{}, err
-	}
-	p, err := a.Store.Production(ctx, production)
-	if err != nil {
-		return CutList{}, err
-	}
-	c, err := readCutList(ctx, a.Store.Queries, p, text)
-	if err != nil {
-		return c, err
-	}
 	r, err := a.Store.Reel(ctx, reelID)
 	if err != nil {
+		return CutList{}, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return CutList{}, err
+	}
+	rate := r.Doc.Counted(p.Rate())
+	c, err := readCutList(ctx, a.Store.Queries, p, rate, text)
+	if err != nil {
 		return c, err
 	}
+	c.Timecode = func(at int64) string { return rate.FormatSamples(at, int64(p.SampleRate)) }
 	c.Since = make([]string, len(c.Matches))
 	if len(r.Doc.Cut) == 0 {
 		return c, nil
@@ -61,8 +62,8 @@ func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (C
 	return c, nil
 }
 
-func readCutList(ctx context.Context, q store.Queries, p store.Production, text []byte) (c CutList, err error) {
-	if c.List, err = cutlist.Parse(text, p.Rate(), int64(p.SampleRate)); err != nil {
+func readCutList(ctx context.Context, q store.Queries, p store.Production, rate timecode.Rate, text []byte) (c CutList, err error) {
+	if c.List, err = cutlist.Parse(text, rate, int64(p.SampleRate)); err != nil {
 		return c, err
 	}
 	pictured, err := q.ProductionTakes(ctx, p.ID)
@@ -104,7 +105,7 @@ func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, han
 		if err != nil {
 			return "", none, err
 		}
-		c, err := readCutList(ctx, tx.Queries, p, text)
+		c, err := readCutList(ctx, tx.Queries, p, r.Doc.Counted(p.Rate()), text)
 		if err != nil {
 			return "", none, err
 		}
@@ -112,7 +113,7 @@ func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, han
 		if err != nil {
 			return "", none, err
 		}
-		day := p.Rate().DaySamples(p.SampleRate)
+		day := r.Doc.Counted(p.Rate()).DaySamples(p.SampleRate)
 		if len(all) == 0 {
 			return "", none, snag.Refuse("nothing_to_lay", "no event of the list has a take to lay")
 		}

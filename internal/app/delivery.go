@@ -65,7 +65,7 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 			return delivery.Plan{}, r, err
 		}
 	}
-	plan, err := delivery.Make(order, r.Doc, p.Rate(), p.SampleRate)
+	plan, err := delivery.Make(order, r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate)
 	return plan, r, err
 }
 
@@ -261,7 +261,7 @@ func (a *App) Sounding(ctx context.Context, id uuid.UUID, bus string, channel in
 	if err != nil {
 		return nil, err
 	}
-	return delivery.OriginsAt(r.Doc, p.Rate(), p.SampleRate, sources, ch, at), nil
+	return delivery.OriginsAt(r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate, sources, ch, at), nil
 }
 
 // ordered finds the sources of an order as they were frozen; of one of before, as they are.

@@ -48,6 +48,7 @@ func (a *App) measure(ctx context.Context, r store.Reel, until time.Time) (m Mea
 	if m.Production, err = a.Store.Production(ctx, r.ProductionID); err != nil {
 		return m, err
 	}
+	m.Production = m.Production.As(r.Doc)
 	m.Measurement, err = readings.Measure(ctx, r.Doc, m.Production.SampleRate, a.sources(ctx), a.measured.all(), until)
 	if err != nil || !m.Complete() {
 		return m, err

@@ -56,7 +56,7 @@ func (a *App) Seeables(ctx context.Context, reelID uuid.UUID) ([]Seeable, store.
 				return nil, p, err
 			}
 			if at := k.Start(rows[i].StartSamples); at >= 0 {
-				at = reel.DayOf(r.Doc, at, p.Rate().DaySamples(p.SampleRate))
+				at = reel.DayOf(r.Doc, at, r.Doc.Counted(p.Rate()).DaySamples(p.SampleRate))
 				s.Start = &at
 			}
 		}

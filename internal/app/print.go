@@ -53,7 +53,7 @@ func (a *App) PlanPrints(ctx context.Context, reelID uuid.UUID, o printing.Order
 	}
 	now := a.Now()
 	prints, err := printing.Make(r.Doc, o, printing.Context{
-		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}, Rate: p.Rate(), Samples: p.SampleRate,
+		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}, Rate: r.Doc.Counted(p.Rate()), Samples: p.SampleRate,
 		Date: now.Format("2006-01-02"), Time: now.Format("15:04:05"), NewID: uuid.NewString,
 		TakeOf: func(strand string) (string, string) { return of[strand].String(), takes[of[strand]] },
 	})

@@ -92,7 +92,7 @@ func heldPlan(ctx context.Context, q store.Queries, p store.Production, r store.
 	if err != nil {
 		return delivery.Plan{}, err
 	}
-	plan, err := delivery.Make(delivery.Order{Spec: spec, Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}}, doc, p.Rate(), p.SampleRate)
+	plan, err := delivery.Make(delivery.Order{Spec: spec, Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name}}, doc, doc.Counted(p.Rate()), p.SampleRate)
 	if snag.Of(orNil(err)).Code == "names_clash" {
 		err = nil // it is said where names are given
 	}

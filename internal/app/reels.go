@@ -239,7 +239,7 @@ func (a *App) Markers(ctx context.Context, id uuid.UUID) ([]byte, string, error)
 		return nil, "", err
 	}
 	var b bytes.Buffer
-	err = edit.WriteMarkers(&b, r.Doc.Markers, p.Rate(), int64(p.SampleRate))
+	err = edit.WriteMarkers(&b, r.Doc.Markers, r.Doc.Counted(p.Rate()), int64(p.SampleRate))
 	return b.Bytes(), r.Name, err
 }
 
@@ -250,11 +250,11 @@ func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edit
 		if err != nil {
 			return "", edit.Planned{}, err
 		}
-		markers, err := edit.ReadMarkers(table, p.Rate(), int64(p.SampleRate), uuid.NewString)
+		markers, err := edit.ReadMarkers(table, r.Doc.Counted(p.Rate()), int64(p.SampleRate), uuid.NewString)
 		if err != nil {
 			return "", edit.Planned{}, err
 		}
-		day := p.Rate().DaySamples(p.SampleRate)
+		day := r.Doc.Counted(p.Rate()).DaySamples(p.SampleRate)
 		for i := range markers {
 			markers[i].At = reel.DayOf(r.Doc, markers[i].At, day)
 		}

@@ -45,6 +45,7 @@ func (a *App) Nulls(ctx context.Context, id uuid.UUID, from, to *int64) ([]NullF
 	if err != nil {
 		return nil, p, err
 	}
+	p = p.As(r.Doc)
 	program, err := mix.Compile(r.Doc, p.SampleRate, a.sources(ctx))
 	if err != nil {
 		return nil, p, err

@@ -28,7 +28,7 @@ func (s *server) PlanCorrection(ctx context.Context, r contract.PlanCorrectionRe
 	if err != nil {
 		return nil, err
 	}
-	v := contract.Correction{Correction: p.Correction, GainDb: p.GainDB, DeepestDb: p.Foreseen.Deepest, Dips: dips(p.State, production), Buses: append([]string{}, p.Buses...), Also: append([]string{}, p.Also...)}
+	v := contract.Correction{Correction: p.Correction, GainDb: p.GainDB, DeepestDb: p.Foreseen.Deepest, Dips: dips(p.State, production.As(reel.Doc)), Buses: append([]string{}, p.Buses...), Also: append([]string{}, p.Also...)}
 	v.Before = contract.CorrectionFigures{IntegratedLufs: told(p.Before.Integrated), MaxShortTermLufs: told(p.Before.MaxShortTerm.Value), TruePeakDbtp: told(p.Before.TruePeak.Value)}
 	v.Foreseen = contract.CorrectionFigures{IntegratedLufs: told(p.Foreseen.Integrated), MaxShortTermLufs: told(p.Foreseen.ShortTerm), TruePeakDbtp: told(p.TruePeak)}
 	v.Says = correctionSays(p.State, p.Buses)

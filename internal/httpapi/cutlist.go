@@ -12,22 +12,14 @@ func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestO
 	if err != nil {
 		return nil, err
 	}
-	production, err := s.app.Store.ProductionOfReel(ctx, r.Reel)
-	if err != nil {
-		return nil, err
-	}
-	p, err := s.app.Store.Production(ctx, production)
-	if err != nil {
-		return nil, err
-	}
 	out := contract.ReadCutList200JSONResponse{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}, Gone: []contract.GoneEvent{}}
 	for _, g := range c.Gone {
-		out.Gone = append(out.Gone, contract.GoneEvent{Name: g.Name, Timecode: p.Rate().FormatSamples(g.At, int64(p.SampleRate))})
+		out.Gone = append(out.Gone, contract.GoneEvent{Name: g.Name, Timecode: c.Timecode(g.At)})
 	}
 	for i, m := range c.Matches {
 		e := contract.CutEvent{
 			Since: contract.CutEventSince(c.Since[i]), Number: m.Event.Number, Name: m.Event.Name, Reel: m.Event.Reel, At: m.Event.At, Length: m.Event.Length, Fade: m.Event.Fade,
-			Timecode: p.Rate().FormatSamples(m.Event.At, int64(p.SampleRate)), Source: p.Rate().FormatSamples(m.Event.In, int64(p.SampleRate)),
+			Timecode: c.Timecode(m.Event.At), Source: c.Timecode(m.Event.In),
 			Takes: []string{}, Says: m.Says, Short: m.Short,
 		}
 		for _, k := range m.Takes {

@@ -39,10 +39,6 @@ func (s *server) GetReelById(ctx context.Context, r contract.GetReelByIdRequestO
 
 // ListReels implements contract.StrictServerInterface.
 func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObject) (contract.ListReelsResponseObject, error) {
-	p, err := s.app.Store.Production(ctx, r.Production)
-	if err != nil {
-		return nil, err
-	}
 	rows, err := s.app.Store.ListReels(ctx, r.Production)
 	if err != nil {
 		return nil, err
@@ -50,7 +46,6 @@ func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObjec
 	out := contract.ListReels200JSONResponse{}
 	for _, row := range rows {
 		v := contract.ReelListed{Id: row.ID, Name: row.Name, Version: row.Version, Tracks: given(row.Tracks), Start: given(row.Starts), End: given(row.Ends)}
-		v.StartTimecode = p.Rate().FormatSamples(v.Start, int64(p.SampleRate))
 		out = append(out, v)
 	}
 	return out, nil
@@ -197,7 +192,10 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 // workedOut is what follows from a reel; product says whether the grids' product is wanted.
 func (s *server) workedOut(ctx context.Context, p store.Production, row store.Reel, product bool) (w contract.ReelWorkedOut, err error) {
 	w.Start, w.End = row.Doc.Span()
-	w.StartTimecode = p.Rate().FormatSamples(w.Start, int64(p.SampleRate))
+	rate := row.Doc.Counted(p.Rate())
+	w.Rate = contract.Rate{Num: rate.Num, Den: rate.Den, Drop: rate.Drop}
+	w.RateName = rate.String()
+	w.StartTimecode = rate.FormatSamples(w.Start, int64(p.SampleRate))
 	w.Layouts = map[string][]string{}
 	add := func(l audio.Layout) { w.Layouts[l.Name] = l.Channels() }
 	for _, t := range row.Doc.Tracks {

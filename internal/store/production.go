@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
 
@@ -26,6 +27,13 @@ type Production struct {
 // Rate is the production's timecode rate.
 func (p Production) Rate() timecode.Rate {
 	return timecode.Rate{Num: p.RateNum, Den: p.RateDen, Drop: p.RateDrop}
+}
+
+// As is the production with the timecode of one of its reels.
+func (p Production) As(r reel.Reel) Production {
+	rate := r.Counted(p.Rate())
+	p.RateNum, p.RateDen, p.RateDrop = rate.Num, rate.Den, rate.Drop
+	return p
 }
 
 const productionColumns = `id, name, episode, sample_rate, rate_num, rate_den, rate_drop, start_samples, archived, removal`

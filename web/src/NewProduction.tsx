@@ -4,8 +4,7 @@ import { useState } from "react";
 import { api, must } from "./api/client";
 import { keys } from "./api/queries";
 import { Button, Choice, TextField } from "./ui/controls";
-
-const rates = ["23.976", "24", "25", "29.97", "29.97 drop", "30", "47.95", "48", "50", "59.94", "59.94 drop", "60"];
+import { rateNames } from "./ui/rates";
 
 /** The form that makes a production. */
 export function NewProduction({ first }: { first?: boolean }) {
@@ -61,7 +60,7 @@ export function NewProduction({ first }: { first?: boolean }) {
           <label className="flex flex-1 flex-col gap-1">
             Timecode rate
             <Choice name="rate" defaultValue="25">
-              {rates.map((r) => (
+              {rateNames.map((r) => (
                 <option key={r}>{r}</option>
               ))}
             </Choice>

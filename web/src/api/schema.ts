@@ -3643,7 +3643,6 @@ export interface components {
             start: number;
             /** Format: int64 */
             end: number;
-            start_timecode: string;
         };
         /**
          * @example {
@@ -3767,6 +3766,7 @@ export interface components {
              * @description samples, where one is given
              */
             length?: number;
+            rate?: components["schemas"]["ReelRate"];
             tracks: components["schemas"]["Track"][];
             markers?: components["schemas"]["Marker"][];
             pictures?: components["schemas"]["Picture"][];
@@ -3805,6 +3805,7 @@ export interface components {
             routing?: components["schemas"]["Routing"];
             begin?: components["schemas"]["SetStart"];
             length?: components["schemas"]["SetLength"];
+            rate?: components["schemas"]["SetRate"];
             markers?: components["schemas"]["Marker"][];
             pictures?: components["schemas"]["Picture"][];
             cut?: components["schemas"]["Laying"][];
@@ -3822,6 +3823,17 @@ export interface components {
             /** Format: int64 */
             start?: number | null;
         };
+        /** @description what the reel's timecode counts in, where that is not what the production's does */
+        ReelRate: {
+            /** Format: int64 */
+            num: number;
+            /** Format: int64 */
+            den: number;
+            drop?: boolean;
+        };
+        SetRate: {
+            rate?: components["schemas"]["ReelRate"];
+        };
         SetLength: {
             /** Format: int64 */
             length?: number | null;
@@ -3838,6 +3850,9 @@ export interface components {
             /** Format: int64 */
             end: number;
             start_timecode: string;
+            rate: components["schemas"]["Rate"];
+            /** @description what its timecode counts in */
+            rate_name: string;
             /** @description the names of the channels of every layout that the reel uses */
             layouts: {
                 [key: string]: string[];
@@ -3949,6 +3964,7 @@ export interface components {
             weave?: components["schemas"]["WeaveChange"];
             set_start?: components["schemas"]["SetStart"];
             set_length?: components["schemas"]["SetLength"];
+            set_rate?: components["schemas"]["SetRate"];
             set_markers?: {
                 put?: components["schemas"]["Marker"][];
                 remove?: string[];

@@ -4,7 +4,17 @@ import { patched } from "./changes";
 
 const clip = (id: string, at: number): Clip => ({ id, at, in: 0, length: 10, name: id, strands: [id] });
 const track = (id: string, ...clips: Clip[]) => ({ id, label: id, layout: "mono", off: false, clips });
-const worked = { start: 0, end: 99, start_timecode: "", layouts: {}, detached: {}, directions: {}, ways: {} };
+const worked = {
+  start: 0,
+  end: 99,
+  start_timecode: "",
+  rate: { num: 25, den: 1, drop: false },
+  rate_name: "25",
+  layouts: {},
+  detached: {},
+  directions: {},
+  ways: {},
+};
 const reel: Reel = {
   id: "r",
   name: "Reel 1",

@@ -33,6 +33,7 @@ export function patched(reel: Reel, e: ReelEdited): Reel {
       start: c.begin ? (c.begin.start ?? null) : reel.doc.start,
       length: c.length ? (c.length.length ?? undefined) : reel.doc.length,
       markers: c.markers ?? reel.doc.markers,
+      rate: c.rate ? c.rate.rate : reel.doc.rate,
       pictures: c.pictures ?? reel.doc.pictures,
       cut: c.cut ?? reel.doc.cut,
       tracks: tracksAfter(reel.doc.tracks, c),

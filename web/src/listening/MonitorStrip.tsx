@@ -128,7 +128,7 @@ export function MonitorStrip({ production }: { production: Production }) {
       <p className="figures w-24 text-quiet">
         {h &&
           (h.start !== null
-            ? timecodeAt(h.start + m.at, h.sampleRate, production.rate)
+            ? timecodeAt(h.start + m.at, h.sampleRate, h.rate ?? production.rate)
             : `${(m.at / h.sampleRate).toFixed(2)} s`)}
         {h?.loop && <span className="block text-focus text-small">in a loop</span>}
       </p>

@@ -1,5 +1,8 @@
 import { create } from "zustand";
+import type { Schemas } from "../api/client";
 import type { MonitorMode } from "./matrix";
+
+type Rate = Schemas["Rate"];
 
 /** What is asked to be heard. */
 export type Hearing = {
@@ -39,6 +42,8 @@ export type Hearing = {
   says: string;
   /** Samples since midnight where the clock begins, or null. */
   start: number | null;
+  /** What its timecode counts in, where that is not what the production's does. */
+  rate?: Rate;
   mode: MonitorMode;
   /** It goes along with the cursor of the sheet. */
   follows?: boolean;

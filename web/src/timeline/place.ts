@@ -1,4 +1,4 @@
-import type { Production } from "../api/client";
+import type { Production, Reel } from "../api/client";
 import { timecodeAt } from "../format";
 import { position, useMonitor } from "../listening/engine";
 
@@ -15,3 +15,10 @@ export function playhead(reel: string): number | null {
   if (!("reel" in h.of) || h.of.reel !== reel) return null;
   return h.start + position();
 }
+
+/** A production with the timecode of one of its reels. */
+export const countedIn = (p: Production, { worked_out: { rate, rate_name } }: Reel): Production => ({
+  ...p,
+  rate,
+  rate_name,
+});

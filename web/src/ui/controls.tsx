@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes, ComponentProps, ReactNode, SelectHTMLAttributes } from "react";
+import type { ButtonHTMLAttributes, ComponentProps, ReactNode } from "react";
 
 const base =
   "inline-flex h-7 shrink-0 items-center whitespace-nowrap gap-1.5 px-2.5 disabled:cursor-not-allowed disabled:opacity-60";
@@ -19,7 +19,7 @@ export function TextField({ className = "", ...rest }: ComponentProps<"input">) 
   return <input className={`h-7 border border-line bg-ground px-2 text-ink ${className}`} {...rest} />;
 }
 
-export function Choice({ className = "", ...rest }: SelectHTMLAttributes<HTMLSelectElement>) {
+export function Choice({ className = "", ...rest }: ComponentProps<"select">) {
   return (
     <select className={`h-7 min-w-0 max-w-full border border-line bg-ground px-1 text-ink ${className}`} {...rest} />
   );

@@ -7,6 +7,7 @@ import { useProduction } from "../../api/queries";
 import { useReel } from "../../api/reel";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
+import { countedIn } from "../../timeline/place";
 import { Empty, Progress, StageHead } from "../../ui/controls";
 import { ReelChoice } from "../ReelChoice";
 import { useGoOn } from "../reel/hearing";
@@ -20,7 +21,7 @@ export function MeasureStage() {
   const { data: production } = useProduction(id);
   const { data: reel } = useReel(id);
   if (!production || !reel) return null;
-  return <Measure key={reel.id} production={production} reel={reel} />;
+  return <Measure key={reel.id} production={countedIn(production, reel)} reel={reel} />;
 }
 
 function Measure({ production, reel }: { production: Production; reel: Reel }) {

@@ -1,17 +1,18 @@
 import { useMemo } from "react";
 import { create } from "zustand";
 import type { Reel } from "../../api/client";
-import { useNameReel, useNewReel } from "../../api/reel";
+import { useEditReel, useNameReel, useNewReel } from "../../api/reel";
 import { goToReel } from "../../editor/current";
 import { useEditor } from "../../editor/store";
 import { useReelSteps } from "../../editor/useReelSteps";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Choice, TextField } from "../../ui/controls";
 import { note } from "../../ui/notes";
+import { rateNames, rates } from "../../ui/rates";
 import { openBring } from "./BringPanel";
 import { openCutList } from "./CutListPanel";
 
-type Naming = "new" | "copy" | "span" | "rename";
+type Naming = "new" | "copy" | "span" | "rename" | "rate";
 
 /** What a name is being typed for. */
 const useNaming = create<{ of: Naming | null }>(() => ({ of: null }));
@@ -21,6 +22,7 @@ const says: Record<Naming, string> = {
   copy: "Name of the copy",
   span: "Name of the reel of the span",
   rename: "Name of the reel",
+  rate: "What the reel's timecode counts in",
 };
 
 /** The reels of a production: goes from one to another, makes, copies, cuts down, renames and removes them. */
@@ -28,6 +30,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
   const { all, steps } = useReelSteps(production, reel.id);
   const { mutate: make } = useNewReel(production);
   const { mutate: name } = useNameReel(production);
+  const { mutate: edit } = useEditReel(production);
   const naming = useNaming((s) => s.of);
   const list = useMemo<Command[]>(() => {
     const ask = (of: Naming) => () => {
@@ -40,6 +43,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "copy", name: "Copy this reel", run: ask("copy") },
       { id: "span", name: "Make a reel of the span", run: ask("span") },
       { id: "rename", name: "Rename this reel", run: ask("rename") },
+      { id: "rate", name: "Count this reel's timecode in another rate", run: ask("rate") },
       { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(reel) },
       { id: "read otio", name: "Read a reel that was written as OpenTimelineIO", run: () => readReel(make) },
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
@@ -58,6 +62,33 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
     else if (naming === "copy") make({ name: text, copy: reel.id });
     else if (span) make({ name: text, copy: reel.id, ...span });
   };
+  if (naming === "rate") {
+    const now = reel.doc.rate ? reel.worked_out.rate_name : "";
+    return (
+      <Choice
+        aria-label={says.rate}
+        defaultValue={now}
+        ref={(el) => el?.focus()}
+        onBlur={() => useNaming.setState({ of: null })}
+        onKeyDown={(e) => e.key === "Escape" && useNaming.setState({ of: null })}
+        onChange={(e) => {
+          const name = e.target.value;
+          useNaming.setState({ of: null });
+          edit(() => ({
+            what: `count in ${name || "the production's rate"}`,
+            actions: [{ set_rate: { rate: rates[name] } }],
+          }));
+        }}
+      >
+        <option value="">as the production</option>
+        {rateNames.map((r) => (
+          <option key={r} value={r}>
+            {r} frames a second
+          </option>
+        ))}
+      </Choice>
+    );
+  }
   if (naming) {
     return (
       <TextField

@@ -8,6 +8,7 @@ import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/sto
 import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { rowsOf } from "../../timeline/geometry";
+import { countedIn } from "../../timeline/place";
 import { Timeline } from "../../timeline/Timeline";
 import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
@@ -33,7 +34,8 @@ export function ReelStage() {
   return <Editor key={reel.id} production={p} reel={reel} />;
 }
 
-function Editor({ production: p, reel }: { production: Production; reel: Reel }) {
+function Editor({ production, reel }: { production: Production; reel: Reel }) {
+  const p = useMemo(() => countedIn(production, reel), [production, reel]);
   beginEditing(reel.id, reel.worked_out);
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
@@ -69,12 +71,12 @@ function Editor({ production: p, reel }: { production: Production; reel: Reel })
   const onSize = useCallback((width: number, height: number) => setSize({ width, height }), []);
   const zoom = (by: number) => zoomAbout(reel, viewNow(size.width, size.height), by, useEditor.getState().pointer);
   const whole = useEditor((s) => s.px === 0);
-  const { start, end, start_timecode } = reel.worked_out;
+  const { start, end, start_timecode, rate_name } = reel.worked_out;
   return (
     <>
       <StageHead
         title="Reel"
-        says={`${plural(reel.doc.tracks.length, "track")}, ${duration(end - start, reel.sample_rate)} from ${start_timecode}`}
+        says={`${plural(reel.doc.tracks.length, "track")}, ${duration(end - start, reel.sample_rate)} from ${start_timecode}${rate_name === production.rate_name ? "" : `, ${rate_name} fps`}`}
       >
         <ReelChooser production={p.id} reel={reel} />
         <Modes />

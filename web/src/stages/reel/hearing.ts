@@ -18,6 +18,7 @@ function routed(reel: Reel, from: number): Hearing {
     sampleRate: reel.sample_rate,
     says: `${reel.name} as it is routed${listeningInWords(reel)}`,
     start: 0,
+    rate: reel.worked_out.rate,
     mode: { kind: "fold" },
   };
 }
@@ -61,6 +62,7 @@ function single(reel: Reel, row: Row, from: number): Hearing {
     sampleRate: reel.sample_rate,
     says: `track ${row.track.label} alone, before its routing`,
     start: 0,
+    rate: reel.worked_out.rate,
     mode: { kind: "fold" },
   };
 }
@@ -103,6 +105,7 @@ export function playBus(reel: Reel, bus: { id: string; name: string; layout: str
       sampleRate: reel.sample_rate,
       says: `${bus.name} alone, before the outputs`,
       start: 0,
+      rate: reel.worked_out.rate,
       mode: { kind: "fold" },
     },
     true,
