@@ -71,6 +71,18 @@ func edited(rnd *rand.Rand) reel.Reel {
 		}
 		return weave.Patch{Preset: weave.Custom, Matrix: m}
 	}
+	// between the sides, where there are two, over time; otherwise as it is
+	between := func(from int, to string, begin int64, otherwise weave.Patch) weave.Patch {
+		switch {
+		case to != "stereo" && to != "5.1":
+		case from == 1:
+			return weave.Patch{Preset: weave.Pan, Law: weave.Laws[rnd.IntN(4)], Position: 0.25, Moving: curve(-1, 1, begin)}
+		case from == 2:
+			width := []float64{0, 0.5, 1, 2}[rnd.IntN(4)]
+			return weave.Patch{Preset: weave.Balance, Width: &width, Position: -0.5, Moving: curve(-1, 1, begin)}
+		}
+		return otherwise
+	}
 	r := reel.Reel{Weave: weave.Weave{Sends: map[string][]weave.Send{}}}
 	widths := []string{"mono", "stereo", "5.1", "discrete 3", "ambisonic 1 SN3D"}
 	for i, role := range []weave.Role{weave.Mix, weave.Mix, weave.Stem, weave.Stem, weave.Part, weave.Part} {
@@ -102,8 +114,8 @@ func edited(rnd *rand.Rand) reel.Reel {
 				continue
 			}
 			s := weave.Send{To: b.ID, GainDB: float64(rnd.IntN(3) * -3), Gain: curve(-20, 6, 0), Patch: matrix(b.Channels().Count, from.Count), Pre: rnd.IntN(3) == 0}
-			if from.Count == 1 && b.Layout != "mono" && rnd.IntN(2) == 0 {
-				s.Patch = weave.Patch{Preset: weave.Pan, Law: weave.Laws[rnd.IntN(4)], Position: 0.25, Moving: curve(-1, 1, 0)}
+			if rnd.IntN(2) == 0 {
+				s.Patch = between(from.Count, b.Layout, 0, s.Patch)
 			}
 			if b.Layout != "mono" && rnd.IntN(3) == 0 {
 				s.Patch = weave.Patch{Preset: weave.Placed}
@@ -129,7 +141,7 @@ func edited(rnd *rand.Rand) reel.Reel {
 			width := t.Channels().Count
 			if rnd.IntN(3) == 0 {
 				width = 1 + rnd.IntN(3)
-				c.Patch = matrix(t.Channels().Count, width)
+				c.Patch = between(width, t.Layout, c.In, matrix(t.Channels().Count, width))
 			}
 			for range width {
 				c.Strands = append(c.Strands, fmt.Sprint(rnd.IntN(3), "/", rnd.IntN(4)))
@@ -196,6 +208,26 @@ func value(c automation.Curve, at int64) float64 {
 	return c[len(c)-1].Value
 }
 
+// sided is by which factor a channel enters the speaker of a name, of a patch between two sides.
+func sided(patch weave.Patch, speaker string, channel int, at int64) float64 {
+	p := patch.Position
+	if len(patch.Moving) > 0 {
+		p = value(patch.Moving, at)
+	}
+	if patch.Preset == weave.Balance {
+		m, s := 0.5, 0.5**patch.Width // of mid and side
+		if channel == 1 {
+			s = -s
+		}
+		return map[string]float64{"L": min(1, 1-p) * (m + s), "R": min(1, 1+p) * (m - s)}[speaker]
+	}
+	cos, lin := math.Cos((p+1)*math.Pi/4), (1-p)/2
+	left := map[float64]float64{0: min(1, 1-p), -3: cos, -4.5: math.Sqrt(cos * lin), -6: lin}[patch.Law]
+	sin, lin := math.Sin((p+1)*math.Pi/4), (1+p)/2
+	right := map[float64]float64{0: min(1, 1+p), -3: sin, -4.5: math.Sqrt(sin * lin), -6: lin}[patch.Law]
+	return map[string]float64{"L": left, "R": right}[speaker]
+}
+
 func (m model) track(t reel.Track, at int64, gained bool) []float64 {
 	out := make([]float64, t.Channels().Count)
 	for _, c := range t.Clips {
@@ -236,9 +268,12 @@ func (m model) track(t reel.Track, at int64, gained bool) []float64 {
 		for ch := range out {
 			for j, s := range c.Strands {
 				f := 0.0
-				if c.Patch.Matrix != nil {
+				switch {
+				case c.Patch.Matrix != nil:
 					f = c.Patch.Matrix[ch][j]
-				} else if ch == j {
+				case c.Patch.Preset != weave.Plain:
+					f = sided(c.Patch, t.Channels().Channel(ch), j, c.In+i)
+				case ch == j:
 					f = 1
 				}
 				out[ch] += f * g * m.sound[s][c.In+i]
@@ -268,16 +303,8 @@ func (m model) bus(b weave.Bus, at int64) []float64 {
 					}
 					pan, _ := spatial.NewPanner(b.Channels())
 					f = pan.Gains(place)[ch]
-				case weave.Pan:
-					p := s.Patch.Position
-					if len(s.Patch.Moving) > 0 {
-						p = value(s.Patch.Moving, at)
-					}
-					cos, lin := math.Cos((p+1)*math.Pi/4), (1-p)/2
-					left := map[float64]float64{0: min(1, 1-p), -3: cos, -4.5: math.Sqrt(cos * lin), -6: lin}[s.Patch.Law]
-					sin, lin := math.Sin((p+1)*math.Pi/4), (1+p)/2
-					right := map[float64]float64{0: min(1, 1+p), -3: sin, -4.5: math.Sqrt(sin * lin), -6: lin}[s.Patch.Law]
-					f = map[string]float64{"L": left, "R": right}[b.Channels().Channel(ch)]
+				case weave.Pan, weave.Balance:
+					f = sided(s.Patch, b.Channels().Channel(ch), j, at)
 				default:
 					f = s.Patch.Matrix[ch][j]
 				}

@@ -1,11 +1,14 @@
 package mix
 
+import "slices"
+
 // playing is a track that is being played.
 type playing struct {
 	node  int
 	clips map[int]*clipReaders // those that sound by now, by their number
 	// Room for a strand, and for what a clip or the track is multiplied by.
 	strand, factors []float64
+	cells           [][]float64 // factors of the crossings of a clip that moves
 }
 
 // clipReaders read the strands of a clip: each clip has its own, so that a strand that is laid twice is in no one's way.
@@ -47,6 +50,12 @@ func (t *playing) read(pl *Player, s *set, at int64, n int) error {
 		if err != nil {
 			return err
 		}
+		if c.pan != nil {
+			for len(t.cells) < len(c.pan.Cells) {
+				t.cells = append(t.cells, make([]float64, BlockFrames))
+			}
+			c.pan.Fill(t.cells, c.In+lo-c.At, int(hi-lo))
+		}
 		for j, r := range readers.strands {
 			if r == nil {
 				continue
@@ -67,7 +76,12 @@ func (t *playing) read(pl *Player, s *set, at int64, n int) error {
 				continue
 			}
 			for ch, row := range c.patch {
-				if row[j] != 0 && post[ch] != nil {
+				if row[j] == 0 || post[ch] == nil {
+					continue
+				}
+				if k := c.moving(ch, j); k >= 0 {
+					addShaped(post[ch][lo-at:hi-at], sound, t.cells[k][:hi-lo], row[j], false)
+				} else {
 					add(post[ch][lo-at:hi-at], sound, row[j], false)
 				}
 			}
@@ -76,6 +90,14 @@ func (t *playing) read(pl *Player, s *set, at int64, n int) error {
 	}
 	t.fade(pl, s, at, n)
 	return nil
+}
+
+// moving is which of the crossings of its pan one is; -1 for none.
+func (c *clip) moving(to, from int) int {
+	if c.pan == nil {
+		return -1
+	}
+	return slices.Index(c.pan.Cells, [2]int{to, from})
 }
 
 func wipe(channels [][]float64, n int) {

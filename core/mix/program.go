@@ -39,8 +39,9 @@ type node struct {
 type clip struct {
 	reel.Clip
 	patch audio.Matrix
-	gain  level // over the strands' samples
-	plain bool  // each strand is a channel of the track, as it is
+	gain  level        // over the strands' samples
+	pan   *weave.Mover // of what moves, over the strands' samples: see input
+	plain bool         // each strand is a channel of the track, as it is
 }
 
 // input is a send into a bus.
@@ -146,7 +147,7 @@ func track(t reel.Track) (node, error) {
 			k.patch, k.plain = unity, true
 		} else {
 			var err error
-			if k.patch, err = c.Patch.Between(from, n.layout); err != nil {
+			if k.pan, k.patch, err = c.Patch.Mover(from, n.layout); err != nil {
 				return n, err
 			}
 		}

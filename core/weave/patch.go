@@ -49,7 +49,7 @@ type Patch struct {
 	Width    *float64         `json:"width,omitempty"`    // of Balance: 0 mono, 1 (where it is not given) as it is, 2 all side
 	Places   []Place          `json:"places,omitempty"`   // of Placed: one a channel
 	LFE      *float64         `json:"lfe,omitempty"`      // of Folded: at how many dB the LFE goes along; left out where it is not given
-	Moving   automation.Curve `json:"moving,omitempty"`   // of Pan: positions over time, in place of Position
+	Moving   automation.Curve `json:"moving,omitempty"`   // of Pan and Balance: positions over time, in place of Position
 	Matrix   audio.Matrix     `json:"matrix,omitempty"`   // of Custom: a row a channel that is made
 	Turn     *ambisonic.Turn  `json:"turn,omitempty"`     // of Field
 	Mirror   ambisonic.Mirror `json:"mirror,omitempty"`   // of Field, before it is turned

@@ -122,8 +122,8 @@ type Mover struct {
 	width int
 }
 
-// Mover is the moving part of a patch between two layouts, and the factors of what stands still, which are 1 where a
-// crossing moves; nil where nothing does.
+// Mover is the moving part of a patch between two layouts, and the factors of what stands still, which bound those of a
+// crossing that moves: it has the one times the other. Nil where nothing moves.
 func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	m, err := p.Between(from, to)
 	if err != nil {
@@ -133,6 +133,21 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	switch {
 	case p.Preset == Pan && len(p.Moving) > 0 && to.Count > 1:
 		mover.Cells = [][2]int{{to.Index("L"), 0}, {to.Index("R"), 0}}
+	case p.Preset == Balance && len(p.Moving) > 0:
+		p.Position = 0
+		centre, err := p.balanced(from, to)
+		if err != nil {
+			return nil, nil, err
+		}
+		m = centre
+		for _, side := range []audio.Speaker{"L", "R"} { // as many cells of the left as of the right
+			i := to.Index(side)
+			for c, f := range centre[i] {
+				if f != 0 {
+					mover.Cells = append(mover.Cells, [2]int{i, c})
+				}
+			}
+		}
 	case p.Preset == Placed:
 		if mover.pan, err = pannerOf(from, to); err != nil {
 			return nil, nil, err
@@ -151,6 +166,9 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	still := audio.NewMatrix(to.Count, from.Count)
 	for i := range m {
 		copy(still[i], m[i])
+	}
+	if p.Preset == Balance {
+		return mover, still, nil
 	}
 	for _, c := range mover.Cells {
 		still[c[0]][c[1]] = 1
@@ -172,6 +190,19 @@ func (m *Mover) Fill(dst [][]float64, at int64, n int) {
 		m.patch.Moving.Fill(right, at)
 		for i, position := range right {
 			left[i], right[i] = m.patch.Sides(position)
+		}
+		return
+	}
+	if m.patch.Preset == Balance {
+		positions := dst[len(m.Cells)-1][:n]
+		m.patch.Moving.Fill(positions, at)
+		for i, position := range positions {
+			for k := range m.Cells {
+				dst[k][i] = min(1, 1-position)
+				if 2*k >= len(m.Cells) {
+					dst[k][i] = min(1, 1+position)
+				}
+			}
 		}
 		return
 	}
@@ -246,6 +277,9 @@ func (p Patch) balanced(from, to audio.Layout) (audio.Matrix, error) {
 	}
 	if !(p.Position >= -1 && p.Position <= 1) || !(w >= 0 && w <= 2) {
 		return nil, snag.Refuse("bad_patch", "a balance of %g and a width of %g: -1 to 1 and 0 to 2 can be", p.Position, w)
+	}
+	if err := p.Moving.Check(-1, 1); err != nil {
+		return nil, snag.Refuse("bad_patch", "positions over time: %w", err)
 	}
 	m := audio.NewMatrix(to.Count, 2)
 	same, other := (1+w)/2, (1-w)/2

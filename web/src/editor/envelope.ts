@@ -6,18 +6,28 @@ type Curve = Schemas["Curve"];
 /** What an envelope is drawn over, as far as it bounds the points: where it begins, how long it is, and its points. */
 export type Drawn = Pick<Clip, "in" | "length" | "gain">;
 
-/** What the height of a lane stands for: a value at its top and at its floor, and in which steps it is drawn. */
-export type Scale = { top: number; floor: number; step: number; says: (value: number) => string };
+/** What the height of a lane stands for: a value at its top and at its floor, in which steps it is drawn, and what a key adds. */
+export type Scale = { top: number; floor: number; step: number; key: number; says: (value: number) => string };
 
 /** Levels, in dB. */
-export const levels: Scale = { top: 12, floor: -48, step: 0.1, says: gain };
+export const levels: Scale = { top: 12, floor: -48, step: 0.1, key: 1, says: gain };
 
 /** Positions between left, at the top, and right. */
 export const positions: Scale = {
   top: -1,
   floor: 1,
   step: 0.01,
+  key: -0.1,
   says: (v) => (Math.abs(v) < 0.005 ? "centre" : `${Math.round(Math.abs(v) * 100)} % ${v < 0 ? "left" : "right"}`),
+};
+
+/** Directions, in degrees: straight ahead in the middle, left above it, and what lies behind at either edge. */
+export const bearings: Scale = {
+  top: 180,
+  floor: -180,
+  step: 1,
+  key: 5,
+  says: (v) => (v === 0 ? "ahead" : `${Math.abs(v)}° ${v > 0 ? "left" : "right"}`),
 };
 
 const clamped = (v: number, { top, floor }: Scale) => Math.max(Math.min(top, floor), Math.min(Math.max(top, floor), v));

@@ -1,5 +1,5 @@
-import type { Clip, EditAction, Reel, Schemas, Track } from "../api/client";
-import { type Drawn, levels, positions, type Scale } from "./envelope";
+import type { Clip, EditAction, Patch, Reel, Schemas, Track } from "../api/client";
+import { bearings, type Drawn, levels, positions, type Scale } from "./envelope";
 import { channelsOf, putRoute, routeOf } from "./routes";
 
 type Curve = Schemas["Curve"];
@@ -57,31 +57,97 @@ const places: Record<string, { at: number; law: 0 | -3 }> = {
   right: { at: 1, law: -3 },
 };
 
-/** A track's position between the sides of the bus that it is sent to; null where it has none. */
+/** A way between two sides as a position, and what draws it over time; null where it is none. */
+function between(patch: Patch, channels: number) {
+  if (channels === 2) {
+    if (patch.preset && patch.preset !== "balance") return null;
+    const at = patch.position ?? 0;
+    return {
+      at,
+      moving: (moving: Curve): Patch => ({ preset: "balance", width: patch.width, position: at, ...drawn(moving) }),
+    };
+  }
+  const still = patch.preset === "pan" ? { at: patch.position ?? 0, law: patch.law ?? 0 } : places[patch.preset ?? ""];
+  if (channels !== 1 || !still) return null;
+  return {
+    at: still.at,
+    moving: (moving: Curve): Patch => ({ preset: "pan", law: still.law, position: still.at, ...drawn(moving) }),
+  };
+}
+
+const drawn = (moving: Curve) => (moving.length > 0 ? { moving } : {});
+
+/**
+ * A track's position in the bus that it is sent to: between the sides of one of two, or the direction of one channel that is
+ * placed among speakers. Null where it has none.
+ */
 export function ofPosition(reel: Reel, t: Track): Enveloped | null {
   const send = routeOf(reel, t.id);
   const bus = reel.doc.weave.buses.find((b) => b.id === send?.to);
-  const patch = send?.patch;
-  if (!send || !bus || !patch || t.layout !== "mono" || channelsOf(reel, bus).length !== 2) return null;
-  const still = patch.preset === "pan" ? { at: patch.position ?? 0, law: patch.law ?? 0 } : places[patch.preset ?? ""];
-  if (!still) return null;
-  return {
+  if (!send || !bus) return null;
+  const lane = {
     id: `${t.id} position`,
     says: `the position of ${t.label}`,
-    drawn: { in: 0, length: Number.MAX_SAFE_INTEGER, gain: patch.moving ?? [] },
-    scale: positions,
-    rest: still.at,
     shift: 0,
-    put: (moving) =>
-      putRoute(reel, t.id, {
-        ...send,
-        patch: { preset: "pan", law: still.law, position: still.at, ...(moving.length > 0 ? { moving } : {}) },
-      }),
-    in: (now) => {
+    in: (now: Reel) => {
       const track = now.doc.tracks.find((o) => o.id === t.id);
       return (track && ofPosition(now, track)) ?? undefined;
     },
   };
+  const put = (patch: Patch) => putRoute(reel, t.id, { ...send, patch });
+  const whole = { in: 0, length: Number.MAX_SAFE_INTEGER };
+  const [place, more] = send.patch.preset === "placed" ? (send.patch.places ?? []) : [];
+  if (place && !more) {
+    const { azimuth: was, ...others } = place.moving ?? {};
+    return {
+      ...lane,
+      drawn: { ...whole, gain: was ?? [] },
+      scale: bearings,
+      rest: place.azimuth ?? 0,
+      put: (azimuth) => {
+        const moving = azimuth.length > 0 ? { ...others, azimuth } : others;
+        return put({
+          ...send.patch,
+          places: [{ ...place, moving: Object.keys(moving).length > 0 ? moving : undefined }],
+        });
+      },
+    };
+  }
+  if (channelsOf(reel, bus).length !== 2) return null;
+  const way = between(send.patch, reel.worked_out.layouts[t.layout]?.length ?? 1);
+  return (
+    way && {
+      ...lane,
+      drawn: { ...whole, gain: send.patch.moving ?? [] },
+      scale: positions,
+      rest: way.at,
+      put: (moving) => put(way.moving(moving)),
+    }
+  );
+}
+
+/** A clip's position between the sides of its track; null where the track has no two sides, or the clip no one place. */
+export function ofClipPosition(reel: Reel, t: Track, c: Clip): Enveloped | null {
+  const sides = reel.worked_out.layouts[t.layout] ?? [];
+  if (sides.length !== 2 || sides[0] !== "L") return null;
+  const patch = c.patch ?? {};
+  const way = between(c.strands.length === 1 && !patch.preset ? { preset: "both" } : patch, c.strands.length);
+  return (
+    way && {
+      id: `${c.id} position`,
+      says: `the position of ${c.name}`,
+      drawn: { in: c.in, length: c.length, gain: patch.moving ?? [] },
+      scale: positions,
+      rest: way.at,
+      shift: c.in - c.at,
+      put: (moving) => ({ set: { clips: [c.id], patch: way.moving(moving) } }),
+      in: (now) => {
+        for (const track of now.doc.tracks)
+          for (const clip of track.clips) if (clip.id === c.id) return ofClipPosition(now, track, clip) ?? undefined;
+        return undefined;
+      },
+    }
+  );
 }
 
 /** Whether what is drawn is of tracks, through their whole lanes. */
@@ -90,3 +156,7 @@ export const overLanes = (drawing: string) => drawing === "tracks" || drawing ==
 /** What is drawn of a track: its level, or where it stands. */
 export const ofLane = (reel: Reel, t: Track, drawing: string): Enveloped | null =>
   drawing === "positions" ? ofPosition(reel, t) : ofTrack(t);
+
+/** What is drawn of a clip: its level, or where it stands. */
+export const ofSound = (reel: Reel, t: Track, c: Clip, drawing: string): Enveloped | null =>
+  drawing === "places" ? ofClipPosition(reel, t, c) : ofClip(c);

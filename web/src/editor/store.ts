@@ -34,14 +34,16 @@ type Editor = {
   /** Edits act on the named clips without their kin. */
   alone: boolean;
   snap: boolean;
-  /** The pointer draws envelopes of clips, levels or positions of tracks, or nothing. */
-  drawing: "" | "clips" | "tracks" | "positions";
+  /** The pointer draws levels or positions of clips, levels or positions of tracks, or nothing. */
+  drawing: "" | "clips" | "places" | "tracks" | "positions";
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */
   ghost: Ghost | null;
   /** Clips that were copied, with what their tracks are: they may be pasted into another reel. */
   clipboard: readonly Copied[];
+  /** Which wide tracks were folded into one lane, and which unfolded, by their IDs. */
+  folds: Readonly<Record<string, boolean>>;
   /** Tracks that alone are heard, and those that are not: for listening only. */
   solo: ReadonlySet<string>;
   mute: ReadonlySet<string>;
@@ -66,6 +68,7 @@ const fresh: Editor = {
   follow: true,
   ghost: null,
   clipboard: [],
+  folds: {},
   solo: new Set(),
   mute: new Set(),
 };
@@ -75,7 +78,7 @@ export const useEditor = create<Editor>(() => fresh);
 
 /** Begins with a reel: what was copied before stays at hand. */
 export function beginEditing(reel: string, { start, end }: { start: number; end: number }) {
-  const { reel: before, clipboard, snap, follow, window, tracks } = useEditor.getState();
+  const { reel: before, clipboard, snap, follow, window, folds, tracks } = useEditor.getState();
   if (before === reel) return;
   const extent = { from: start, to: end };
   // What was chosen before any reel was shown, by a snag that leads here, is of this one.
@@ -90,6 +93,7 @@ export function beginEditing(reel: string, { start, end }: { start: number; end:
     snap,
     follow,
     window,
+    folds,
     tracks: chosen,
   });
 }

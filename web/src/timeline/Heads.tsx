@@ -5,7 +5,7 @@ import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
 import { gain, plural } from "../format";
 import { kindOf, stemColour, stemWeave } from "../ui/stems";
-import { type Row, rowsIn } from "./geometry";
+import { nameHeight, type Row, rowsIn } from "./geometry";
 import { headWidth, timecodeIn } from "./place";
 
 type Act = (what: string, action: EditAction) => void;
@@ -121,9 +121,19 @@ const Head = memo(function Head(p: HeadProps) {
           {t.label}
         </span>
         {p.row.channels.length > 1 && (
-          <span className="ticket figures shrink-0 bg-raised px-1.5 text-small" title={p.row.channels.join(" ")}>
+          <button
+            type="button"
+            aria-expanded={!p.row.folded}
+            aria-label={`Channels of ${t.label}: ${p.row.channels.join(" ")}`}
+            title={`${p.row.channels.join(" ")}\n${p.row.folded ? "Show a lane a channel" : "Fold into one lane"}`}
+            onClick={(e) => {
+              e.stopPropagation();
+              fold([p.row]);
+            }}
+            className={`ticket figures shrink-0 px-1.5 text-small hover:text-focus ${p.row.folded ? "bg-line" : "bg-raised"}`}
+          >
             {t.layout === "stereo" ? "2" : t.layout.replace("ambisonic", "ACN").replace(" SN3D", "")}
-          </span>
+          </button>
         )}
         <span
           className={`w-[52px] shrink-0 truncate text-small ${p.stem ? "" : "text-caution"}`}
@@ -158,6 +168,20 @@ const Head = memo(function Head(p: HeadProps) {
         >
           {t.off ? "off" : "on"}
         </button>
+        {p.row.channels.length > 1 && (
+          <span
+            aria-hidden="true"
+            className="-mr-1 flex h-full w-6 shrink-0 flex-col text-quiet text-small leading-none"
+            style={{ paddingTop: nameHeight }}
+          >
+            {!p.row.folded &&
+              p.row.channels.map((c) => (
+                <span key={c} className="flex min-h-0 flex-1 items-center overflow-hidden whitespace-nowrap">
+                  {c}
+                </span>
+              ))}
+          </span>
+        )}
       </div>
       <div
         role="gridcell"
@@ -202,6 +226,15 @@ function said(c: Clip, p: HeadProps): string {
   if (c.gain_db) parts.push(`${c.gain_db} dB`);
   if (p.clips.has(c.id)) parts.push("chosen");
   return parts.join(", ");
+}
+
+/** Folds tracks of several channels into one lane each, or, where all of them are, shows a lane a channel. */
+export function fold(rows: Row[]) {
+  const wide = rows.filter((r) => r.channels.length > 1);
+  const folded = !wide.every((r) => r.folded);
+  useEditor.setState((s) => ({
+    folds: { ...s.folds, ...Object.fromEntries(wide.map((r) => [r.track.id, folded])) },
+  }));
 }
 
 /** Hears tracks alone, for listening only; those that are heard alone already, no longer. */

@@ -7,22 +7,39 @@ export const xOf = (v: View, at: number) => (at - v.from) * v.px;
 export const sampleOf = (v: View, x: number) => v.from + x / v.px;
 
 /** A track as it is laid out, from the top of all tracks. */
-export type Row = { track: Track; channels: string[]; top: number; height: number };
+export type Row = {
+  track: Track;
+  channels: string[];
+  /** All its channels are drawn in one lane. */
+  folded: boolean;
+  top: number;
+  height: number;
+};
 
 const one = 48; // px of a track of one channel
 const each = 24; // px of a channel of a wider one
+const many = 8; // channels beyond which a track is folded until it is unfolded
+const narrow = 16; // px of a channel of such a one
 const strip = 14; // px for the names of clips
 
 /** The name strip above a clip's threads. */
 export const nameHeight = strip;
 
-/** Lays tracks out one below the other: wide ones show their channels, up to eight, and are folded beyond. */
-export function rowsOf(reel: Reel, tracks: Track[]): Row[] {
+/** Whether a track is folded, where nobody has chosen: only those of many channels are. */
+const foldedAlone = (channels: string[]) => channels.length > many;
+
+/**
+ * Lays tracks out one below the other: wide ones show a lane a channel, or are folded into one. `folds` says which were
+ * folded and unfolded, by their IDs.
+ */
+export function rowsOf(reel: Reel, tracks: Track[], folds: Readonly<Record<string, boolean>> = {}): Row[] {
   let top = 0;
   return tracks.map((track) => {
     const channels = reel.worked_out.layouts[track.layout] ?? ["M"];
-    const height = channels.length === 1 ? one : strip + each * Math.min(8, channels.length);
-    const row = { track, channels, top, height };
+    const folded = channels.length > 1 && (folds[track.id] ?? foldedAlone(channels));
+    const lane = channels.length > many ? narrow : each;
+    const height = channels.length === 1 || folded ? one : strip + lane * channels.length;
+    const row = { track, channels, folded, top, height };
     top += height;
     return row;
   });

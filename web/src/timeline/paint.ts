@@ -66,7 +66,7 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
     g.fillRect(a, top + nameHeight, Math.max(1, b - a - 0.5), height - nameHeight);
     return;
   }
-  const lanes = Math.min(8, row.channels.length);
+  const lanes = row.folded ? 1 : row.channels.length;
   const lane = (height - nameHeight) / lanes;
   g.save();
   g.beginPath();
@@ -76,10 +76,12 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
   for (let n = 0; n < lanes; n++) {
     if (n >= c.strands.length && c.strands.length > 1) continue;
     const middle = top + nameHeight + lane * (n + 0.5);
-    paintThread(g, s, row, c, n, colour, Math.max(0, left), Math.min(v.width, right), middle, lane / 2 - 1);
+    if (middle + lane < 0 || middle - lane > v.height) continue;
+    const channels = row.folded ? c.strands.map((_, k) => k) : [n];
+    paintThread(g, s, row, c, channels, colour, Math.max(0, left), Math.min(v.width, right), middle, lane / 2 - 1);
   }
   g.globalAlpha = 1;
-  paintEnvelope(g, s, c, top + nameHeight, height - nameHeight);
+  paintEnvelope(g, s, row, c, top + nameHeight, height - nameHeight);
   g.fillStyle = colour;
   g.fillRect(left, top, 2, height);
   g.globalAlpha = 0.6;

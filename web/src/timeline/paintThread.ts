@@ -1,6 +1,6 @@
 import type { Clip, Schemas } from "../api/client";
 import { envelopeY, levels, type Scale } from "../editor/envelope";
-import { ofLane, overLanes } from "../editor/enveloped";
+import { ofLane, ofSound, overLanes } from "../editor/enveloped";
 import { pointsOf } from "../editor/ghost";
 import { fadeAt, valueAt } from "./curve";
 import { envelopeLane, type Row, soundName, xOf } from "./geometry";
@@ -9,13 +9,16 @@ import { Reader } from "./wave";
 
 type Curve = Schemas["Curve"];
 
-/** A channel of a clip as the thread of its sound: dotted where it is off, tapered by its fades. */
+/**
+ * A channel of a clip, or several in one lane, as the thread of its sound: as far as the farthest of them goes, dotted where
+ * it is off, tapered by its fades.
+ */
 export function paintThread(
   g: CanvasRenderingContext2D,
   s: Scene,
   row: Row,
   c: Clip,
-  channel: number,
+  channels: number[],
   colour: string,
   from: number,
   to: number,
@@ -25,9 +28,20 @@ export function paintThread(
   const { view: v } = s;
   const step = 1 / s.ratio;
   const samples = step / v.px;
-  const strand = soundName(c, channel);
-  const reader = new Reader(s.tiles, strand, samples);
-  const close = v.px * s.ratio > 4; // single samples can be told apart: a line through them
+  const readers = channels.map((n) => new Reader(s.tiles, soundName(c, n), samples));
+  // The extent of all of them, as far as it is here.
+  const extent = { lo: 0, hi: 0 };
+  const read = (from: number, to: number) => {
+    let there = false;
+    for (const r of readers) {
+      if (!r.read(from, to)) continue;
+      extent.lo = there ? Math.min(extent.lo, r.lo) : r.lo;
+      extent.hi = there ? Math.max(extent.hi, r.hi) : r.hi;
+      there = true;
+    }
+    return there;
+  };
+  const close = v.px * s.ratio > 4 && channels.length === 1; // single samples can be told apart: a line through them
   const base = s.follow ? 10 ** (((c.gain_db ?? 0) + (row.track.gain_db ?? 0)) / 20) : 1;
   const level = s.follow ? pointsOf(row.track.id, row.track.gain, s.ghost) : [];
   const fadeIn = c.fade_in?.length ?? 0;
@@ -71,10 +85,10 @@ export function paintThread(
       continue;
     }
     const end = close ? Math.floor(inside) + 1 : inside + samples;
-    const there = reader.read(close ? Math.floor(inside) : inside, end);
+    const there = read(close ? Math.floor(inside) : inside, end);
     const f = there ? factor(at) : 0;
-    const hi = there ? Math.min(1, reader.hi * f) : 0;
-    const lo = there ? Math.max(-1, reader.lo * f) : 0;
+    const hi = there ? Math.min(1, extent.hi * f) : 0;
+    const lo = there ? Math.max(-1, extent.lo * f) : 0;
     const spare = close ? 0 : Math.max(0, 0.5 - ((hi - lo) * half) / 2); // a thread is never thinner than a pixel
     xs.push(x);
     upper.push(middle - hi * half - spare);
@@ -123,23 +137,29 @@ function paintCarried(
   g.fillText(text, left + 4, middle + 0.5);
 }
 
-/** A clip's envelope: a citron thread with square knots. */
-export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, c: Clip, top: number, height: number) {
-  const curve = c.gain;
-  if (!curve || curve.length === 0) return;
+/** A clip's envelope, or its position while positions are drawn: a citron thread with square knots. */
+export function paintEnvelope(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, top: number, height: number) {
+  const over = ofSound(s.reel, row.track, c, s.drawing);
+  const curve = over ? pointsOf(over.id, over.drawn.gain, s.ghost) : [];
+  const waits = s.drawing === "places" && curve.length === 0;
+  if (!over || (curve.length === 0 && !waits)) return;
   const { view: v } = s;
-  const x = (at: number) => xOf(v, c.at + at - c.in);
+  const lane = { top, height, scale: over.scale };
+  const x = (at: number) => xOf(v, at - over.shift);
   g.strokeStyle = s.colours.focus;
   g.fillStyle = s.colours.focus;
   g.lineWidth = 1;
   const from = Math.max(0, x(c.in));
   const to = Math.min(v.width, x(c.in + c.length));
-  paintCurve(g, curve, { top, height }, [from, to], x, (p) => c.in + v.from + p / v.px - c.at);
+  g.globalAlpha = waits ? 0.35 : 1;
+  const shown = waits ? [{ at: c.in, value: over.rest }] : curve;
+  paintCurve(g, shown, lane, [from, to], x, (p) => over.shift + v.from + p / v.px);
+  g.globalAlpha = 1;
   for (const p of curve) {
     const px = x(p.at);
-    if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height) - 2.5, 5, 5);
+    if (px > from - 3 && px < to + 3) g.fillRect(px - 2.5, envelopeY(p.value, top, height, over.scale) - 2.5, 5, 5);
   }
-  paintCarried(g, s, c.id, { top, height }, x);
+  paintCarried(g, s, over.id, lane, x);
 }
 
 /**

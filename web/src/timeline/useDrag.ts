@@ -1,8 +1,8 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
 import { withPoint } from "../editor/envelope";
-import { ofClip, ofLane, overLanes } from "../editor/enveloped";
-import { type Ghost, kinOf, shownAs } from "../editor/ghost";
+import { ofLane, ofSound, overLanes } from "../editor/enveloped";
+import { crossfading, type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
 import { note } from "../ui/notes";
 import { caught, edgesOf, type Hit, hit, type Row, sampleOf, type View } from "./geometry";
@@ -80,10 +80,14 @@ export function useDrag({ reel, rows, view, act }: Props) {
     const over = lanes
       ? ofLane(reel, row.track, s.drawing)
       : clip && h.zone && s.drawing
-        ? ofClip(shownAs(clip, s.ghost))
+        ? ofSound(reel, row.track, shownAs(clip, s.ghost), s.drawing)
         : null;
     if (lanes && !over && !e.shiftKey)
-      note(`${row.track.label} has no position to draw: it is not one channel that is sent into two sides.`);
+      note(
+        `${row.track.label} has no position to draw: it is neither sent into two sides nor one channel that is placed.`,
+      );
+    if (s.drawing === "places" && clip && h.zone && !over && !e.shiftKey)
+      note(`${clip.name} has no position to draw: its track has no two sides, or it enters them by a matrix.`);
     if (over && !e.shiftKey) {
       const taken = takeKnot(over, s.ghost, v, row, x, y);
       if (taken.was !== null && e.altKey) {
@@ -227,9 +231,23 @@ function ghostOf(
     case "tail":
       return { kind: "trim", clips: tails(), edge: "tail", by: Math.round(snap(at)) - end };
     case "fade in":
-      return { kind: "fade", clips: heads(), end: "in", length: Math.max(0, Math.round(at - clip.at)) };
-    case "fade out":
-      return { kind: "fade", clips: tails(), end: "out", length: Math.max(0, Math.round(end - at)) };
+    case "fade out": {
+      const side = p.zone === "fade in" ? "in" : "out";
+      const over = crossfading(reel.doc.tracks, clip, side, at, (first) => {
+        if (p.alone) return new Set([first.id]);
+        const kin = kinOf(reel.doc.tracks, new Set([first.id]));
+        const ends = first.at + first.length;
+        return new Set(
+          reel.doc.tracks.flatMap((t) =>
+            t.clips.flatMap((c) => (kin.has(c.id) && c.at + c.length === ends ? c.id : [])),
+          ),
+        );
+      });
+      if (over) return over;
+      return side === "in"
+        ? { kind: "fade", clips: heads(), end: "in", length: Math.max(0, Math.round(at - clip.at)) }
+        : { kind: "fade", clips: tails(), end: "out", length: Math.max(0, Math.round(end - at)) };
+    }
     default: {
       const raw = at - p.at;
       const head = snap(clip.at + raw) - clip.at;
@@ -261,6 +279,17 @@ function actionOf(g: Ghost, p: Press, clip: Clip): { what: string; action: EditA
       const fade = { ...was, length: g.length };
       const action = g.end === "in" ? { fade: { ...named, in: fade } } : { fade: { ...named, out: fade } };
       return { what: `fade ${clip.name} ${g.end}`, action };
+    }
+    case "crossfade": {
+      const first = g.tails.has(clip.id)
+        ? clip.id
+        : p.row.track.clips[p.row.track.clips.findIndex((c) => c.id === clip.id) - 1]?.id;
+      if (!first) return null;
+      const shape = clip.fade_in?.shape || clip.fade_out?.shape || "equal_power";
+      return {
+        what: `crossfade ${clip.name}${alone}`,
+        action: { crossfade: { clips: [first], length: g.length, shape, alone: p.alone } },
+      };
     }
     case "move":
       if (g.by === 0 && Object.keys(g.onto).length === 0) return null;

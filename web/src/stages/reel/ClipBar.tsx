@@ -1,5 +1,6 @@
 import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
-import { withPoint } from "../../editor/envelope";
+import { positions, withPoint } from "../../editor/envelope";
+import { ofSound } from "../../editor/enveloped";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
 import { duration, gain, plural } from "../../format";
@@ -12,7 +13,7 @@ import { Field } from "./Field";
 import { MarkerFields } from "./MarkerFields";
 import { PictureFields } from "./PictureFields";
 import { TrackBar } from "./TrackBar";
-import { decibels } from "./typed";
+import { decibels, percent } from "./typed";
 
 type Act = (what: string, ...actions: EditAction[]) => void;
 type Props = { production: Production; reel: Reel; rows: Row[]; away: (c: Clip) => string; act: Act };
@@ -92,6 +93,10 @@ type FieldsProps = {
 
 function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
   const pointer = useEditor((s) => s.pointer);
+  const drawing = useEditor((s) => s.drawing);
+  const over = ofSound(reel, row.track, c, drawing);
+  const placed = over?.scale === positions;
+  const points = over?.drawn.gain ?? [];
   const place = (text: string) => parsePosition(text, c.at, p.sample_rate, p.rate, reel.worked_out.start);
   const ms = (samples: number | undefined) => (((samples ?? 0) / p.sample_rate) * 1000).toFixed(1);
   const milliseconds = (text: string) => {
@@ -124,17 +129,19 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
         parse={decibels}
         save={(db) => act(`set ${c.name} to ${gain(db)}`, { set: { clips: ids, gain_db: db } })}
       />
-      {!!c.gain?.length && (
+      {over && !!points.length && (
         <Field
-          label="here"
-          says="Envelope of the clip at the pointer, in dB"
-          value={gain(valueAt(c.gain, c.in + pointer - c.at))}
-          wide="w-16"
-          parse={decibels}
-          save={(db) =>
-            act(`set the envelope of ${c.name}`, {
-              set: { clips: [c.id], gain: withPoint(c, c.in + pointer - c.at, db) },
-            })
+          label={placed ? "Position here" : "here"}
+          says={
+            placed
+              ? "Position of the clip at the pointer, in % from left (−) to right"
+              : "Envelope of the clip at the pointer, in dB"
+          }
+          value={over.scale.says(valueAt(points, over.shift + pointer))}
+          wide={placed ? "w-20" : "w-16"}
+          parse={placed ? percent : decibels}
+          save={(v) =>
+            act(`set ${over.says}`, over.put(withPoint(over.drawn, over.shift + pointer, v, undefined, over.scale)))
           }
         />
       )}

@@ -39,7 +39,8 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
   beginEditing(reel.id, reel.worked_out);
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
-  const rows = useMemo(() => rowsOf(reel, bands(reel)), [reel]);
+  const folds = useEditor((s) => s.folds);
+  const rows = useMemo(() => rowsOf(reel, bands(reel), folds), [reel, folds]);
   const act = useCallback(
     (what: string, ...actions: Acting[]) => {
       if (actions.length === 0) return;
@@ -118,6 +119,7 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
 
 const draws = {
   clips: { of: "envelopes of clips", says: "Drawing envelopes" },
+  places: { of: "positions of clips, left at the top", says: "Drawing clip positions" },
   tracks: { of: "levels of tracks", says: "Drawing track levels" },
   positions: { of: "positions of tracks, left at the top", says: "Drawing track positions" },
 };
@@ -136,7 +138,7 @@ function Modes() {
       {drawing && (
         <Button
           aria-pressed
-          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" ? "" : "Shift "}E)`}
+          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" || drawing === "places" ? "" : "Shift "}E)`}
           onClick={() => useEditor.setState({ drawing: "" })}
         >
           {draws[drawing].says}

@@ -1,12 +1,12 @@
 import type { EditAction, Production, Reel, Track } from "../../api/client";
-import { withPoint } from "../../editor/envelope";
+import { bearings, withPoint } from "../../editor/envelope";
 import { ofPosition, ofTrack } from "../../editor/enveloped";
 import { useEditor } from "../../editor/store";
 import { gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import { Button } from "../../ui/controls";
 import { Field } from "./Field";
-import { decibels, percent } from "./typed";
+import { bearing, decibels, percent } from "./typed";
 
 type Props = {
   production: Production;
@@ -48,13 +48,15 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
           <Field
             label={over === place ? "Position here" : "here"}
             says={
-              over === place
-                ? "Position over time of the track at the pointer, in % from left (−) to right"
-                : "Level over time of the track at the pointer, in dB"
+              over.scale === bearings
+                ? "Direction over time of the track at the pointer, in degrees to the left"
+                : over === place
+                  ? "Position over time of the track at the pointer, in % from left (−) to right"
+                  : "Level over time of the track at the pointer, in dB"
             }
             value={over.scale.says(valueAt(points, pointer))}
             wide="w-20"
-            parse={over === place ? percent : decibels}
+            parse={over.scale === bearings ? bearing : over === place ? percent : decibels}
             save={(v) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, v, undefined, over.scale)))}
           />
           <span className="figures text-quiet">{plural(points.length, "point")}</span>

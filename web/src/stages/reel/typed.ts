@@ -9,6 +9,16 @@ export function decibels(text: string): number | null {
   return text.trim() !== "" && Number.isFinite(v) ? Math.max(-96, Math.min(24, v)) : null;
 }
 
+/** A direction that was typed: 30, 30° left, or 30 right, as degrees to the left; null for what is none. */
+export function bearing(text: string): number | null {
+  if (/^\s*ahead\s*$/i.test(text)) return 0;
+  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*°?\s*(l|left|r|right)?\s*$/i.exec(text);
+  if (!m?.[1]) return null;
+  const v = Number(m[1].replace("−", "-").replace(",", "."));
+  const to = m[2]?.[0]?.toLowerCase() === "r" ? -Math.abs(v) : v;
+  return Math.abs(to) <= 180 ? to : null;
+}
+
 /** A position that was typed: −30, 30 % left or 30 right, as −1 (left) to 1; null for what is none. */
 export function percent(text: string): number | null {
   if (/^\s*(c|centre|middle)\s*$/i.test(text)) return 0;

@@ -1,5 +1,6 @@
 import { showWhole, useEditor } from "../../../editor/store";
 import { targets } from "../../../editor/targets";
+import { fold } from "../../../timeline/Heads";
 import { viewNow, zoomAbout } from "../../../timeline/view";
 import type { Command } from "../../../ui/commands";
 import { here, type ReelContext } from "./context";
@@ -10,6 +11,16 @@ export function looking({ reel, rows, size }: ReelContext): Command[] {
   return [
     { id: "in", name: "Zoom in", key: "+", run: () => zoomAbout(reel, view(), 2, here(reel)) },
     { id: "out", name: "Zoom out", key: "-", run: () => zoomAbout(reel, view(), 0.5, here(reel)) },
+    {
+      id: "fold",
+      name: "Fold the chosen tracks into one lane each, or show a lane a channel",
+      key: "mod+shift+f",
+      run: () => {
+        const { tracks } = useEditor.getState();
+        fold(rows.filter((r) => tracks.length === 0 || tracks.includes(r.track.id)));
+      },
+    },
+    { id: "fold all", name: "Fold all wide tracks, or show a lane a channel", run: () => fold(rows) },
     { id: "fit", name: "Show the whole reel", key: "w", run: () => showWhole(reel.worked_out) },
     {
       id: "zoom",

@@ -1,6 +1,6 @@
 import type { Fade } from "../../../api/client";
-import { positions, thinned, withPoint } from "../../../editor/envelope";
-import { type Enveloped, ofClip, ofLane, overLanes } from "../../../editor/enveloped";
+import { thinned, withPoint } from "../../../editor/envelope";
+import { type Enveloped, ofLane, ofSound, overLanes } from "../../../editor/enveloped";
 import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
 import { plural } from "../../../format";
@@ -58,20 +58,27 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
   const withEnvelopes = (run: (of: Enveloped[]) => void) => {
     const { drawing } = useEditor.getState();
     if (overLanes(drawing)) run(chosenTracks(rows).flatMap((t) => ofLane(reel, t, drawing) ?? []));
-    else withClips(rows, (c) => run(c.map((l) => ofClip(l.clip))));
+    else
+      withClips(rows, (c) =>
+        run(
+          c.flatMap((l) => {
+            const t = reel.doc.tracks.find((o) => o.id === l.track);
+            return (t && ofSound(reel, t, l.clip, drawing)) ?? [];
+          }),
+        ),
+      );
   };
   const whose = (of: Enveloped[]) => (of.length === 1 ? (of[0]?.says ?? "") : plural(of.length, "envelope"));
   const envelope = (up: 1 | -1) => () =>
     withEnvelopes((of) => {
       if (of.length === 0) return;
       const at = useEditor.getState().pointer;
-      const step = of[0]?.scale === positions ? -0.1 * up : up; // left is at the top
       act(
         `${whose(of)} ${up > 0 ? "higher" : "lower"}`,
         ...of.map((o) => {
           const inside = o.shift + at;
           const now = o.drawn.gain?.length ? valueAt(o.drawn.gain, inside) : o.rest;
-          return o.put(withPoint(o.drawn, inside, now + step, undefined, o.scale));
+          return o.put(withPoint(o.drawn, inside, now + up * o.scale.key, undefined, o.scale));
         }),
       );
     });
@@ -140,9 +147,12 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     { id: "softer", name: "Clip 1 dB softer", key: "[", run: add(-1) },
     {
       id: "draw",
-      name: "Draw envelopes of clips with the pointer, or choose clips again",
+      name: "Draw envelopes of clips with the pointer; again: positions; again: choose clips",
       key: "mod+e",
-      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "clips" ? "" : "clips" })),
+      run: () =>
+        useEditor.setState((s) => ({
+          drawing: s.drawing === "clips" ? "places" : s.drawing === "places" ? "" : "clips",
+        })),
     },
     {
       id: "draw levels",
