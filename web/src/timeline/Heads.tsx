@@ -168,20 +168,19 @@ const Head = memo(function Head(p: HeadProps) {
         >
           {t.off ? "off" : "on"}
         </button>
-        {p.row.channels.length > 1 && (
-          <span
-            aria-hidden="true"
-            className="-mr-1 flex h-full w-6 shrink-0 flex-col text-quiet text-small leading-none"
-            style={{ paddingTop: nameHeight }}
-          >
-            {!p.row.folded &&
-              p.row.channels.map((c) => (
-                <span key={c} className="flex min-h-0 flex-1 items-center overflow-hidden whitespace-nowrap">
-                  {c}
-                </span>
-              ))}
-          </span>
-        )}
+        <span
+          aria-hidden="true"
+          className="-mr-1 flex h-full w-5 shrink-0 flex-col text-quiet text-small leading-none"
+          style={{ paddingTop: nameHeight }}
+        >
+          {!p.row.folded &&
+            p.row.channels.length > 1 &&
+            p.row.channels.map((c) => (
+              <span key={c} className="flex min-h-0 flex-1 items-center overflow-hidden whitespace-nowrap">
+                {c}
+              </span>
+            ))}
+        </span>
       </div>
       <div
         role="gridcell"

@@ -3,7 +3,7 @@ import { timecodeAt } from "../format";
 import { position, useMonitor } from "../listening/engine";
 
 /** Pixels of the track heads. */
-export const headWidth = 280;
+export const headWidth = 296;
 
 /** Timecode of a place in the production. */
 export const timecodeIn = (p: Production, at: number) => timecodeAt(at, p.sample_rate, p.rate);

@@ -13,8 +13,8 @@ const useBringing = create<{ open: boolean }>(() => ({ open: false }));
 export const openBring = () => useBringing.setState({ open: true });
 
 const parts = [
-  ["clips", "Clips, over what lies there"],
-  ["routes", "Where tracks are sent"],
+  ["clips", "Clips"],
+  ["routes", "Routes"],
   ["levels", "Levels, and what is off"],
   ["labels", "Labels"],
 ] as const;
@@ -116,7 +116,7 @@ export function BringPanel({ production, reel }: { production: string; reel: Ree
                 <td className="max-w-48 truncate border-line border-b px-3 py-1" title={r.onto}>
                   {r.made ? "a new one" : r.onto}
                 </td>
-                <td className="border-line border-b px-3 py-1">{clipsIn(r)}</td>
+                <td className="whitespace-nowrap border-line border-b px-3 py-1">{clipsIn(r)}</td>
                 <td className="border-line border-b px-3 py-1 text-small">
                   {r.says.join("; ") || (r.nothing ? "nothing changes" : "")}
                   {r.lost.map((l) => (
@@ -132,7 +132,8 @@ export function BringPanel({ production, reel }: { production: string; reel: Ree
       </div>
       <footer className="flex items-center gap-3 border-line border-t px-4 py-3">
         <span className="min-w-0 flex-1 text-quiet text-small">
-          Tracks are the same where a reel is a copy, else by label and width. One edit, undone as one.
+          Tracks are the same ones in a copy of a reel, else those of the same label and width. Clips come over what
+          lies there. One edit, undone as one.
         </span>
         <Button
           primary
@@ -149,8 +150,8 @@ export function BringPanel({ production, reel }: { production: string; reel: Ree
 /** The clips that come over to a track, in words. */
 function clipsIn(r: Row): string {
   if (r.clips === 0) return "";
-  const parts = [`${r.clips} come`];
-  if (r.changed > 0) parts.push(`${r.changed} in place of what they were`);
-  if (r.over > 0) parts.push(`over ${plural(r.over, "clip")} here`);
+  const parts = [plural(r.clips, "clip")];
+  if (r.changed > 0) parts.push(`${r.changed} as there, not as here`);
+  if (r.over > 0) parts.push(`over ${r.over} here`);
   return parts.join(", ");
 }

@@ -33,55 +33,20 @@ export function ClipChannels({ clip: c, row, ids, act }: { clip: Clip; row: Row;
       />
     </Panel>
   );
-  if (c.strands.length !== 2 || row.channels.length !== 2)
+  const ways = waysOf(c.strands.length, row.channels.length);
+  if (!ways)
     return c.strands.length > 1 || row.channels.length > 1 ? (
       <>
         <Button onClick={() => setByHand(true)}>Channels…</Button>
         {levels}
       </>
     ) : null;
-  const half = 0.5;
-  const ways: Record<string, { name: string; patch: Patch }> = {
-    plain: { name: "as recorded", patch: {} },
-    exchanged: { name: "sides exchanged", patch: { preset: "exchanged" } },
-    mid_side: { name: "mid and side decoded", patch: { preset: "mid_side" } },
-    sum: {
-      name: "summed to one, −6 dB each",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [half, half],
-          [half, half],
-        ],
-      },
-    },
-    left: {
-      name: "left on both",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [1, 0],
-          [1, 0],
-        ],
-      },
-    },
-    right: {
-      name: "right on both",
-      patch: {
-        preset: "matrix",
-        matrix: [
-          [0, 1],
-          [0, 1],
-        ],
-      },
-    },
-  };
   const now =
     Object.entries(ways).find(
       ([, w]) =>
         (w.patch.preset ?? "") === (c.patch?.preset ?? "") &&
         JSON.stringify(w.patch.matrix ?? null) === JSON.stringify(c.patch?.matrix ?? null),
-    )?.[0] ?? "matrix";
+    )?.[0] ?? (c.patch?.matrix ? "matrix" : "sides");
   return (
     <>
       <Choice
@@ -92,7 +57,7 @@ export function ClipChannels({ clip: c, row, ids, act }: { clip: Clip; row: Row;
         onChange={(e) => {
           const w = ways[e.target.value];
           if (w) play(w.patch, w.name);
-          else setByHand(true);
+          else if (e.target.value === "hand") setByHand(true);
         }}
       >
         {Object.entries(ways).map(([k, w]) => (
@@ -100,10 +65,73 @@ export function ClipChannels({ clip: c, row, ids, act }: { clip: Clip; row: Row;
             {w.name}
           </option>
         ))}
+        {now === "sides" && <option value="sides">{sided(c)}</option>}
         {now === "matrix" && <option value="matrix">levels of its own</option>}
         <option value="hand">levels by hand…</option>
       </Choice>
       {levels}
     </>
   );
+}
+
+type Ways = Record<string, { name: string; patch: Patch }>;
+
+/** The ways that have a name in which so many strands enter a track of two sides. */
+function waysOf(strands: number, channels: number): Ways | null {
+  if (channels !== 2) return null;
+  if (strands === 1) return single;
+  return strands === 2 ? pair : null;
+}
+
+const single: Ways = {
+  both: { name: "both sides, 0 dB", patch: { preset: "both" } },
+  both_minus: { name: "both sides, −3 dB", patch: { preset: "both_minus" } },
+  left: { name: "left only", patch: { preset: "left" } },
+  right: { name: "right only", patch: { preset: "right" } },
+};
+
+const half = 0.5;
+
+const pair: Ways = {
+  plain: { name: "as recorded", patch: {} },
+  exchanged: { name: "sides exchanged", patch: { preset: "exchanged" } },
+  mid_side: { name: "mid and side decoded", patch: { preset: "mid_side" } },
+  sum: {
+    name: "summed to one, −6 dB each",
+    patch: {
+      preset: "matrix",
+      matrix: [
+        [half, half],
+        [half, half],
+      ],
+    },
+  },
+  left: {
+    name: "left on both",
+    patch: {
+      preset: "matrix",
+      matrix: [
+        [1, 0],
+        [1, 0],
+      ],
+    },
+  },
+  right: {
+    name: "right on both",
+    patch: {
+      preset: "matrix",
+      matrix: [
+        [0, 1],
+        [0, 1],
+      ],
+    },
+  },
+};
+
+/** A way between the sides in words: one that stands, or that moves. */
+function sided({ patch }: Clip): string {
+  if (patch?.moving?.length) return "position over time";
+  const at = patch?.position ?? 0;
+  const side = at === 0 ? "centre" : `${Math.round(Math.abs(at) * 100)} % ${at < 0 ? "left" : "right"}`;
+  return patch?.preset === "pan" ? `${side}, ${patch.law ?? 0} dB` : side;
 }

@@ -67,8 +67,8 @@ export function PictureWindow({ production: p, reel }: { production: Production;
           <X size={12} />
         </Tool>
       </div>
-      <div className="aspect-video min-h-0 w-full flex-1 bg-black">
-        {x && (
+      {x && (
+        <div className="aspect-video min-h-0 w-full flex-1 bg-black">
           <Picture
             key={x.file}
             file={x.file}
@@ -78,8 +78,8 @@ export function PictureWindow({ production: p, reel }: { production: Production;
             still={Math.max(0, (pointer - x.at + x.in) / rate + frame / 4)} // within the frame, not at its edge
             className="h-full w-full"
           />
-        )}
-      </div>
+        </div>
+      )}
     </section>
   );
 }

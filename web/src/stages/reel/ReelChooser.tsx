@@ -47,7 +47,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(reel) },
       { id: "read otio", name: "Read a reel that was written as OpenTimelineIO", run: () => readReel(make) },
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
-      { id: "bring", name: "Bring tracks, clips and routes over from another reel", run: openBring },
+      { id: "bring", name: "Bring over from another reel", run: openBring },
       { id: "remove", name: "Remove this reel", run: () => name({ reel: reel.id, name: null }) },
     ];
   }, [steps, reel, name, make]);
@@ -110,7 +110,7 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
     <Choice
       aria-label="Reel"
       value={reel.id}
-      className="max-w-52"
+      className="w-48"
       onChange={(e) => {
         const c = list.find((c) => `do ${c.id}` === e.target.value);
         if (c) c.run();

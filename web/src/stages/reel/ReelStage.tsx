@@ -118,10 +118,10 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
 }
 
 const draws = {
-  clips: { of: "envelopes of clips", says: "Drawing envelopes" },
-  places: { of: "positions of clips, left at the top", says: "Drawing clip positions" },
-  tracks: { of: "levels of tracks", says: "Drawing track levels" },
-  positions: { of: "positions of tracks, left at the top", says: "Drawing track positions" },
+  clips: { of: "envelopes of clips", says: "Drawing envelopes", key: "Ctrl E" },
+  places: { of: "positions of clips, left at the top", says: "Drawing clip positions", key: "Ctrl Shift S" },
+  tracks: { of: "levels of tracks", says: "Drawing track levels", key: "Ctrl Shift E" },
+  positions: { of: "positions of tracks, left at the top", says: "Drawing track positions", key: "Ctrl Shift E" },
 };
 
 /** How edits act: on what is tied, or on one alone; catching on edges, or on nothing. */
@@ -138,7 +138,7 @@ function Modes() {
       {drawing && (
         <Button
           aria-pressed
-          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (Ctrl ${drawing === "clips" || drawing === "places" ? "" : "Shift "}E)`}
+          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (${draws[drawing].key})`}
           onClick={() => useEditor.setState({ drawing: "" })}
         >
           {draws[drawing].says}

@@ -1,10 +1,11 @@
-import type { Clip, EditAction, Production, Reel } from "../../../api/client";
+import type { Clip, Production, Reel } from "../../../api/client";
 import type { ReelEdit } from "../../../api/reel";
 import { useEditor } from "../../../editor/store";
 import { targets } from "../../../editor/targets";
 import { plural } from "../../../format";
 import type { Row } from "../../../timeline/geometry";
 import { playhead } from "../../../timeline/place";
+import type { Acting } from "../../../timeline/useDrag";
 import { note } from "../../../ui/notes";
 
 /** How long crossfades are that nobody has drawn, in seconds. */
@@ -16,7 +17,8 @@ export type ReelContext = {
   reel: Reel;
   rows: Row[];
   mutate: (edit: (reel: Reel) => ReelEdit | null) => void;
-  act: (what: string, ...actions: EditAction[]) => void;
+  /** Carries actions out; one that depends on what is there is given as a function of the reel as it is when its turn comes. */
+  act: (what: string, ...actions: Acting[]) => void;
   size: { width: number; height: number };
 };
 

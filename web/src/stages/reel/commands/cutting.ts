@@ -22,7 +22,10 @@ export function cutting({ production: pr, reel, rows, act }: ReelContext): Comma
     const x = chosenPicture(reel);
     const by = Math.round(samples);
     if (x)
-      act(`move the picture ${x.name} ${words}`, { set_pictures: { put: [{ ...x, at: Math.max(0, x.at + by) }] } });
+      act(`move the picture ${x.name} ${words}`, (now) => {
+        const p = chosenPicture(now);
+        return p && { set_pictures: { put: [{ ...p, at: Math.max(0, p.at + by) }] } };
+      });
     else withClips(rows, (c, alone) => act(`move ${named(c)} ${words}`, { move: { clips: ids(c), by, alone } }));
   };
   const slip = (samples: number, words: string) => () =>

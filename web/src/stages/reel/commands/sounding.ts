@@ -1,4 +1,4 @@
-import type { Fade } from "../../../api/client";
+import type { Fade, Reel } from "../../../api/client";
 import { thinned, withPoint } from "../../../editor/envelope";
 import { type Enveloped, ofLane, ofSound, overLanes } from "../../../editor/enveloped";
 import { useEditor } from "../../../editor/store";
@@ -75,10 +75,12 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
       const at = useEditor.getState().pointer;
       act(
         `${whose(of)} ${up > 0 ? "higher" : "lower"}`,
-        ...of.map((o) => {
+        ...of.map((was) => (now: Reel) => {
+          const o = was.in(now);
+          if (!o) return undefined;
           const inside = o.shift + at;
-          const now = o.drawn.gain?.length ? valueAt(o.drawn.gain, inside) : o.rest;
-          return o.put(withPoint(o.drawn, inside, now + up * o.scale.key, undefined, o.scale));
+          const here = o.drawn.gain?.length ? valueAt(o.drawn.gain, inside) : o.rest;
+          return o.put(withPoint(o.drawn, inside, here + up * o.scale.key, undefined, o.scale));
         }),
       );
     });
@@ -86,7 +88,10 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     const chosen = chosenTracks(rows);
     act(
       `${db > 0 ? "raise" : "lower"} ${chosen.map((t) => t.label).join(", ")}`,
-      ...chosen.map((t) => ({ set_track: { id: t.id, gain_db: clampGain((t.gain_db ?? 0) + db) } })),
+      ...chosen.map(({ id }) => (now: Reel) => {
+        const t = now.doc.tracks.find((o) => o.id === id);
+        return t && { set_track: { id, gain_db: clampGain((t.gain_db ?? 0) + db) } };
+      }),
     );
   };
   const add = (db: number) => () =>
@@ -147,12 +152,15 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
     { id: "softer", name: "Clip 1 dB softer", key: "[", run: add(-1) },
     {
       id: "draw",
-      name: "Draw envelopes of clips with the pointer; again: positions; again: choose clips",
+      name: "Draw envelopes of clips with the pointer, or choose clips again",
       key: "mod+e",
-      run: () =>
-        useEditor.setState((s) => ({
-          drawing: s.drawing === "clips" ? "places" : s.drawing === "places" ? "" : "clips",
-        })),
+      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "clips" ? "" : "clips" })),
+    },
+    {
+      id: "draw sides",
+      name: "Draw where clips stand between the sides with the pointer, or choose clips again",
+      key: "mod+shift+s",
+      run: () => useEditor.setState((s) => ({ drawing: s.drawing === "places" ? "" : "places" })),
     },
     {
       id: "draw levels",
