@@ -621,3 +621,104 @@ test("clips are printed in place by keys: heard as before, kept below, and taken
     timeout: 30_000,
   });
 });
+
+test("a crossfade is dragged, a wide track folded, and where a clip stands is drawn", async ({ page, app }) => {
+  test.setTimeout(120_000);
+  const production = await laid(page, app, "Sides");
+  const lanes = page.getByTestId("lanes");
+  const box = (await lanes.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  const px = (box.width - 16) / (seconds * rate);
+  const x = (s: number) => box.x + s * rate * px;
+  type Faded = Clip & { fade_in?: { length: number; shape?: string }; fade_out?: { length: number } };
+  const lane = async (n: number) => ((await reelOf(page, app.url, production)).tracks[n]?.clips ?? []) as Faded[];
+
+  // Where all are cut, the end of one is pulled over the next: all that is tied fades alike, about the cut.
+  await page.keyboard.press("g");
+  await page.keyboard.type("10:00:06:00");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Escape");
+  await page
+    .getByRole("row", { name: /^Track/ })
+    .first()
+    .click();
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("c");
+  await expect.poll(async () => (await lane(3)).length).toBe(2);
+  await page.keyboard.press("Escape");
+  const drag = async (from: number, to: number) => {
+    await page.mouse.move(from, box.y + 20);
+    await page.mouse.down();
+    await page.mouse.move((from + to) / 2, box.y + 20, { steps: 3 });
+    await page.mouse.move(to, box.y + 20, { steps: 3 });
+    await page.mouse.up();
+  };
+  const cut = start + 6 * rate;
+  await drag(x(6) - 3, x(6.25));
+  for (const n of [0, 1, 2, 3]) {
+    await expect.poll(async () => (await lane(n))[0]?.fade_out?.length ?? 0).toBeGreaterThan(0.4 * rate);
+    const [a, b] = await lane(n);
+    expect(b?.fade_in).toEqual({ length: a?.fade_out?.length, shape: "equal_power" });
+    expect((a?.at ?? 0) + (a?.length ?? 0) - (b?.at ?? 0)).toBe(a?.fade_out?.length);
+    expect(Math.abs(((a?.at ?? 0) + (a?.length ?? 0) + (b?.at ?? 0)) / 2 - cut)).toBeLessThanOrEqual(1);
+  }
+  // Its knot makes it longer; pulled back onto the cut, there is none any more.
+  const end = async () => x((((await lane(0))[0]?.at ?? 0) + ((await lane(0))[0]?.length ?? 0) - start) / rate);
+  await drag((await end()) - 1, x(6.5));
+  await expect.poll(async () => (await lane(2))[0]?.fade_out?.length ?? 0).toBeGreaterThan(0.9 * rate);
+  await drag((await end()) - 1, x(6));
+  await expect.poll(async () => (await lane(2))[0]?.fade_out?.length ?? 0).toBeLessThan(0.05 * rate);
+
+  // A stereo track with a mono clip.
+  const answer = await page.request.get(`${app.url}/api/productions/${production}/reel`);
+  const reel = (await answer.json()) as {
+    id: string;
+    version: number;
+    doc: { tracks: { clips: { strands: string[] }[] }[] };
+  };
+  const strand = reel.doc.tracks[1]?.clips[0]?.strands[0];
+  const clip = {
+    id: "wide",
+    name: "W-1",
+    strands: [strand],
+    at: start,
+    in: 0,
+    length: seconds * rate,
+    patch: { preset: "both" },
+  };
+  const track = { id: "wide track", label: "Wide", layout: "stereo", off: false, clips: [clip] };
+  await page.request.post(`${app.url}/api/reels/${reel.id}/edits`, {
+    data: { version: reel.version, what: "add a stereo track", actions: [{ add_track: { index: 9, track } }] },
+  });
+  const row = page.getByRole("row", { name: /^Track Wide/ });
+  await expect(row).toBeVisible();
+  const tall = (await row.boundingBox())?.height ?? 0;
+  await row.getByRole("button", { name: "Channels of Wide: L R" }).click();
+  await expect.poll(async () => (await row.boundingBox())?.height ?? 0).toBeLessThan(tall);
+  await row.click();
+  await page.keyboard.press("ControlOrMeta+Shift+f");
+  await expect.poll(async () => (await row.boundingBox())?.height ?? 0).toBe(tall);
+
+  await page.keyboard.press("ControlOrMeta+Shift+s");
+  await expect(page.getByRole("button", { name: "Drawing clip positions" })).toBeVisible();
+  const at = (await row.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  const y = (position: number) => at.y + 15 + ((position + 1) / 2) * (at.height - 16); // left at the top
+  const patch = async () =>
+    ((await reelOf(page, app.url, production)).tracks.find((t) => t.label === "Wide")?.clips[0] ?? {}) as {
+      patch?: { preset: string; law?: number; moving?: { at: number; value: number }[] };
+    };
+  await page.mouse.click(x(2), y(-0.8));
+  await expect.poll(async () => (await patch()).patch?.moving?.length).toBe(1);
+  await page.mouse.click(x(9), y(0.5));
+  await expect.poll(async () => (await patch()).patch?.moving?.length).toBe(2);
+  const drawn = (await patch()).patch;
+  expect(drawn).toMatchObject({ preset: "pan" });
+  expect(drawn?.moving?.[0]?.value).toBeCloseTo(-0.8, 1);
+  expect(drawn?.moving?.[1]?.value).toBeCloseTo(0.5, 1);
+  const bar = page.getByRole("region", { name: "What is chosen" });
+  await bar.getByLabel(/^Position of the clip at the pointer/).fill("30 left");
+  await bar.getByLabel(/^Position of the clip at the pointer/).press("Enter");
+  await expect.poll(async () => (await patch()).patch?.moving?.some((p) => p.value === -0.3)).toBe(true);
+  await page.keyboard.press("ControlOrMeta+Shift+s");
+  await bar.getByLabel("Which channels the clip plays").selectOption("left only");
+  await expect.poll(async () => (await patch()).patch).toEqual({ preset: "left" });
+});
