@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/google/uuid"
 
 	"zestyloom/core/automation"
 	"zestyloom/core/edit"
+	"zestyloom/core/printing"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
@@ -128,8 +130,39 @@ func editScene(ctx context.Context, a *app.App, p store.Production, first uuid.U
 		see("CAM_B_0007.mov", through, at(11), at(20))); err != nil {
 		return err
 	}
+	if err := printed(ctx, a, edited.ID, clipAt("Lav Marit", at(38))); err != nil {
+		return err
+	}
 	_, err = a.CreateReel(ctx, p.ID, app.NewReel{Name: "Trailer", Copy: &edited.ID, From: at(11), To: at(17)})
 	return err
+}
+
+// printed prints a clip in place, and waits until it is laid.
+func printed(ctx context.Context, a *app.App, reel uuid.UUID, clip string) error {
+	rows, err := a.OrderPrints(ctx, reel, printing.Order{Clips: []string{clip}, Alone: true})
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		for {
+			p, err := a.Store.Print(ctx, row.ID)
+			if err != nil {
+				return err
+			}
+			if p.State == "proven" {
+				break
+			}
+			if p.State == "failed" {
+				return fmt.Errorf("printing a clip of the demonstration: %s", p.ErrorMessage)
+			}
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(100 * time.Millisecond):
+			}
+		}
+	}
+	return nil
 }
 
 // picturesOf are the files with pictures that a reel can show, by name.

@@ -70,6 +70,15 @@ func sceneIsEdited(t *testing.T, a *app.App) {
 		_, end := r.Doc.Span()
 		assert.Equal(t, -9.0, r.Doc.Tracks[i].Gain.Value(end-1), r.Name)
 	}
+	kept := slices.IndexFunc(reels[1].Doc.Tracks, func(tr reel.Track) bool { return tr.Label == "Lav Marit, before print" })
+	require.GreaterOrEqual(t, kept, 0, "a clip is printed, and what it was made of kept")
+	assert.True(t, reels[1].Doc.Tracks[kept].Off)
+	var seen []string
+	for _, p := range reels[1].Doc.Pictures {
+		seen = append(seen, p.Name)
+	}
+	assert.Equal(t, []string{"CAM_B_0007.mov", "CAM_A_0031.mov", "CAM_B_0007.mov"}, seen)
+	assert.Len(t, reels[2].Doc.Pictures, 1)
 	start, end := reels[2].Doc.Span()
 	assert.EqualValues(t, 6*48000, end-start)
 	for name, found := range map[string][]int{"low water, cut 1.edl": {1, 1, 1, 0}, "low water, cut 2.csv": {1, 1}} {
