@@ -1,9 +1,9 @@
-import { execFileSync, spawn } from "node:child_process";
-import { chmodSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { type ChildProcess, execFileSync, spawn } from "node:child_process";
+import { chmodSync, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { accessible, expect, go, started, test } from "./app";
-import { newProduction } from "./many";
+import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
 
 test("the database goes and comes back under an open page, which says so and loses nothing", async ({ page, app }) => {
@@ -72,6 +72,81 @@ test("a full disk refuses what needs room, is said, and is over when there is ro
     child.kill("SIGINT");
     await ended;
     execFileSync("umount", ["-l", home]);
+    rmSync(home, { recursive: true, force: true });
+  }
+});
+
+test("a server that is killed in the middle of edits has lost none that it answered", async ({ page }) => {
+  test.setTimeout(180_000);
+  const home = mkdtempSync(join(tmpdir(), "zestyloom-killed-"));
+  chmodSync(home, 0o711);
+  const shelf = join(home, "shelf");
+  mkdirSync(shelf);
+  writeFileSync(join(shelf, "K-1.wav"), wav([samples(1, 480_000), samples(2, 480_000)], 48000, 10 * 3600 * 48000));
+  const serve = (listen: string) =>
+    spawn("bin/zestyloom", ["serve", "--listen", listen, "--home", home, "--shelf", shelf], {
+      cwd: join(import.meta.dirname, ".."),
+      env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
+    });
+  let child: ChildProcess = serve("127.0.0.1:0");
+  try {
+    const url = await started(child);
+    const production = await newProduction(page, url, "Killed");
+    await takeIn(page, url, production, ["K-1.wav"]);
+    await page.goto(`${url}/${production}/takes`);
+    await page.getByRole("gridcell", { name: /^Label of strand 1/ }).click();
+    await page.keyboard.press("ControlOrMeta+Enter");
+    await expect(page.getByText(/taken into the reel, 2 strands/)).toBeVisible();
+    await go(page, "Reel");
+    type Reel = { version: number; doc: { tracks: { clips: { at: number }[] }[] } };
+    const reel = async () =>
+      (await (await page.request.get(`${url}/api/productions/${production}/reel`)).json()) as Reel;
+    const clips = async () => (await reel()).doc.tracks.flatMap((t) => t.clips.map((c) => c.at / 1920));
+    const [first = 0] = await clips();
+    await page
+      .getByRole("row", { name: /^Track/ })
+      .first()
+      .click();
+    await page.keyboard.press("ArrowRight");
+    await page.keyboard.press("Enter");
+    let answered = 0;
+    const counted = new Promise<void>((resolve) =>
+      page.on("response", (r) => {
+        if (r.url().endsWith("/edits") && r.request().method() === "POST" && r.status() === 200) answered++;
+        if (answered === 5) resolve();
+      }),
+    );
+    // Keys go on while it is killed: what had not been sent is done once it is there again, or said.
+    const typing = (async () => {
+      for (let n = 0; n < 12; n++) await page.keyboard.press(".", { delay: 30 });
+    })();
+    await counted;
+    const died = new Promise((resolve) => child.once("exit", resolve));
+    child.kill("SIGKILL");
+    await died;
+    await typing;
+    const kept = answered;
+    child = serve(new URL(url).host);
+    await started(child);
+    // Each answered edit is there, and whole: both strands of the take have moved by as many frames.
+    await expect.poll(async () => (await clips())[0] ?? 0).toBeGreaterThanOrEqual(first + kept);
+    const [one, two] = await clips();
+    expect(one).toBe(two);
+    expect((one ?? 0) - first).toBeLessThanOrEqual(12);
+    // It can be worked on, and each edit taken back by the session that made it.
+    await page.reload();
+    await expect(page.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
+    const moved = (one ?? 0) - first;
+    for (let n = 0; n < moved; n++) {
+      const now = (await clips())[0] ?? 0;
+      await page.keyboard.press("ControlOrMeta+z");
+      await expect.poll(async () => (await clips())[0]).toBe(now - 1);
+    }
+    expect(await clips()).toEqual([first, first]);
+  } finally {
+    const ended = new Promise((resolve) => child.once("exit", resolve));
+    child.kill("SIGINT");
+    await ended;
     rmSync(home, { recursive: true, force: true });
   }
 });
