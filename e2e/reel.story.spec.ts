@@ -226,7 +226,7 @@ test("a take is edited by pointer alone, and heard while it is", async ({ page, 
   await expect(monitor).toHaveAttribute("data-gaps", "0");
   await page.getByRole("button", { name: "Stop listening" }).click();
   await expect(page.getByTestId("hearing")).toHaveText(/^Silent/);
-  await page.getByRole("button", { name: "Hear all tracks again" }).click();
+  await page.getByRole("button", { name: "Hear all again" }).click();
   await accessible(page);
 });
 

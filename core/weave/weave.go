@@ -181,3 +181,24 @@ func Factor(db float64) float64 {
 	}
 	return audio.Gain(db)
 }
+
+// Feeding are the buses that feed some, directly or by others, and these themselves; other names are passed over.
+func (w Weave) Feeding(buses []string) map[string]bool {
+	out := map[string]bool{}
+	for _, id := range buses {
+		if _, ok := w.Bus(id); ok {
+			out[id] = true
+		}
+	}
+	for grown := true; grown; {
+		grown = false
+		for _, b := range w.Buses {
+			for _, s := range w.Sends[b.ID] {
+				if out[s.To] && !out[b.ID] {
+					out[b.ID], grown = true, true
+				}
+			}
+		}
+	}
+	return out
+}

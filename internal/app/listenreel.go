@@ -16,10 +16,10 @@ import (
 )
 
 // ReelSignal says what of a reel is to be heard: a track, before its sends, a bus, or, with neither, its outputs as they
-// are routed. Tracks that are muted, or others than those that are heard solo, are silent for the listening alone.
+// are routed.
 type ReelSignal struct {
 	Track, Bus string
-	Solo, Mute []string
+	Solo, Mute []string // tracks, clips and buses that alone are heard, or are not: see reel.Heard
 	// Identify names the outputs in turn, by a tone and pips, in place of what is routed to them.
 	Identify bool
 	// Doing is heard as if it had been done.
@@ -53,7 +53,12 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 	if err != nil {
 		return nil, err
 	}
-	doc = heardAlone(doc, what)
+	if what.Track == "" {
+		doc = doc.Heard(what.Solo, what.Mute)
+	} else if i := slices.IndexFunc(doc.Tracks, func(t reel.Track) bool { return t.ID == what.Track }); i >= 0 && doc.Tracks[i].Off {
+		doc.Tracks = slices.Clone(doc.Tracks)
+		doc.Tracks[i].Off = false
+	}
 	if what.Uncorrected {
 		doc.Weave = doc.Weave.Uncorrected()
 	}
@@ -105,19 +110,4 @@ func onHeadphones(p *mix.Program, s mix.Signal, w weave.Weave, inputs []monitor.
 		}
 	}
 	return monitor.Headphones(inputs, l, leave)
-}
-
-// heardAlone is a reel with what is not to be heard turned off, and what is to be heard by itself on.
-func heardAlone(doc reel.Reel, what ReelSignal) reel.Reel {
-	doc.Tracks = slices.Clone(doc.Tracks)
-	for i := range doc.Tracks {
-		t := &doc.Tracks[i]
-		switch {
-		case t.ID == what.Track:
-			t.Off = false
-		case slices.Contains(what.Mute, t.ID), len(what.Solo) > 0 && !slices.Contains(what.Solo, t.ID):
-			t.Off = true
-		}
-	}
-	return doc
 }

@@ -5713,9 +5713,9 @@ export interface operations {
                 headphones?: boolean;
                 /** @description added for the listening alone, such as what makes two as loud as each other */
                 gain_db?: number;
-                /** @description tracks that alone are heard, divided by commas */
+                /** @description tracks, clips and buses that alone are heard, divided by commas */
                 solo?: string;
-                /** @description tracks that are not heard, divided by commas */
+                /** @description tracks, clips and buses that are not heard, divided by commas */
                 mute?: string;
                 /** @description actions (a JSON list of EditAction) that are heard as if they had been done */
                 doing?: string;

@@ -37,14 +37,17 @@ export function edgeFrom(tracks: Track[], at: number, later: boolean): number | 
   return best;
 }
 
-/** What is heard while tracks are soloed or muted, in words. */
+/** What is heard while tracks, clips or buses are soloed or muted, in words. */
 export function listeningInWords(reel: Reel): string {
   const { solo, mute } = useEditor.getState();
-  const names = (ids: ReadonlySet<string>) =>
-    reel.doc.tracks
-      .filter((t) => ids.has(t.id))
-      .map((t) => t.label)
-      .join(", ");
+  const names = (ids: ReadonlySet<string>) => {
+    const clips = reel.doc.tracks.flatMap((t) => t.clips.filter((c) => ids.has(c.id)).map((c) => c.name));
+    return [
+      ...reel.doc.weave.buses.filter((b) => ids.has(b.id)).map((b) => b.name),
+      ...reel.doc.tracks.filter((t) => ids.has(t.id)).map((t) => t.label),
+      ...(clips.length > 3 ? [`${clips.length} clips`] : clips),
+    ].join(", ");
+  };
   if (solo.size > 0) return `, ${names(solo)} alone`;
   return mute.size > 0 ? `, without ${names(mute)}` : "";
 }

@@ -1,5 +1,5 @@
 import { Ear } from "lucide-react";
-import { memo, useEffect, useRef, useState } from "react";
+import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
 import type { Clip, EditAction, Production, Reel, Track } from "../api/client";
 import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
@@ -48,6 +48,8 @@ export function Heads({ reel, rows, production, act, away }: Props) {
             row={r}
             index={rows.indexOf(r)}
             stem={stem?.name}
+            stemId={stem?.id}
+            stemAlone={!!stem && solo.has(stem.id)}
             kind={kindOf(stem)}
             moving={routeOf(reel, r.track.id)?.patch.moving?.length ?? 0}
             newBand={fresh}
@@ -71,6 +73,9 @@ type HeadProps = {
   row: Row;
   index: number;
   stem: string | undefined;
+  stemId: string | undefined;
+  /** The stem is heard alone. */
+  stemAlone: boolean;
   kind: ReturnType<typeof kindOf>;
   /** Points of its position over time. */
   moving: number;
@@ -85,6 +90,9 @@ type HeadProps = {
   act: Act;
   away: (c: Clip) => string;
 };
+
+/** A press of the pointer leaves the keys where they were: Space goes on playing. */
+const unfocused = (e: MouseEvent) => e.preventDefault();
 
 const mostSaid = 200; // clips of a track that are said one by one
 
@@ -125,6 +133,7 @@ const Head = memo(function Head(p: HeadProps) {
             type="button"
             aria-expanded={!p.row.folded}
             aria-label={`Channels of ${t.label}: ${p.row.channels.join(" ")}`}
+            onMouseDown={unfocused}
             title={`${p.row.channels.join(" ")}\n${p.row.folded ? "Show a lane a channel" : "Fold into one lane"}`}
             onClick={(e) => {
               e.stopPropagation();
@@ -135,17 +144,30 @@ const Head = memo(function Head(p: HeadProps) {
             {t.layout === "stereo" ? "2" : t.layout.replace("ambisonic", "ACN").replace(" SN3D", "")}
           </button>
         )}
-        <span
-          className={`w-[52px] shrink-0 truncate text-small ${p.stem ? "" : "text-caution"}`}
-          style={{ color: p.stem ? colour : undefined }}
-          title={p.stem}
-        >
-          {p.stem ?? "no stem"}
-        </span>
+        {p.stem ? (
+          <button
+            type="button"
+            aria-pressed={p.stemAlone}
+            aria-label={`Hear stem ${p.stem} alone`}
+            onMouseDown={unfocused}
+            title={`${p.stem}: press to hear this stem alone, for listening only`}
+            onClick={(e) => {
+              e.stopPropagation();
+              if (p.stemId) hearAlone([p.stemId]);
+            }}
+            className={`w-[52px] shrink-0 truncate text-left text-small hover:underline ${p.stemAlone ? "outline outline-1 outline-focus" : ""}`}
+            style={{ color: colour }}
+          >
+            {p.stem}
+          </button>
+        ) : (
+          <span className="w-[52px] shrink-0 truncate text-caution text-small">no stem</span>
+        )}
         <button
           type="button"
           aria-pressed={p.solo}
           aria-label={`Hear track ${t.label} alone`}
+          onMouseDown={unfocused}
           title="Hear this track alone: for listening only (R)"
           onClick={(e) => {
             e.stopPropagation();
@@ -159,6 +181,7 @@ const Head = memo(function Head(p: HeadProps) {
           type="button"
           aria-pressed={!t.off}
           aria-label={`Track ${t.label} is ${t.off ? "off" : "on"}`}
+          onMouseDown={unfocused}
           title={t.off ? "Off: not delivered. Turn it on (O)" : "Turn it off: it is then not delivered (O)"}
           onClick={(e) => {
             e.stopPropagation();
@@ -236,15 +259,18 @@ export function fold(rows: Row[]) {
   }));
 }
 
-/** Hears tracks alone, for listening only; those that are heard alone already, no longer. */
-export function hearAlone(tracks: readonly string[]) {
-  useEditor.setState((s) => {
-    const solo = new Set(s.solo);
-    const all = tracks.every((t) => solo.has(t));
-    for (const t of tracks) {
-      if (all) solo.delete(t);
-      else solo.add(t);
-    }
-    return { solo };
-  });
+/** Hears tracks, clips or buses alone, for listening only; where all of them are already, no longer. */
+export const hearAlone = (ids: readonly string[]) => useEditor.setState((s) => ({ solo: turned(s.solo, ids) }));
+
+/** Listens without tracks, clips or buses; where all of them are left out already, with them again. */
+export const hearWithout = (ids: readonly string[]) => useEditor.setState((s) => ({ mute: turned(s.mute, ids) }));
+
+function turned(were: ReadonlySet<string>, ids: readonly string[]): ReadonlySet<string> {
+  const now = new Set(were);
+  const all = ids.every((id) => now.has(id));
+  for (const id of ids) {
+    if (all) now.delete(id);
+    else now.add(id);
+  }
+  return now;
 }

@@ -36,7 +36,11 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
   const theme = useTheme((s) => s.theme);
   const palette = useMemo(() => colours(), [theme]);
   const total = (rows.at(-1)?.top ?? 0) + (rows.at(-1)?.height ?? 0);
-  const view = useCallback(() => viewNow(size.current.width, size.current.height), []);
+  // By what the lanes are now: the ruler and the rail may be drawn before these are drawn anew at another size.
+  const view = useCallback(() => {
+    const { clientWidth, clientHeight } = lanes.current ?? { clientWidth: 0, clientHeight: 0 };
+    return viewNow(clientWidth || size.current.width, clientHeight || size.current.height);
+  }, []);
   const tiles = useRef<Tiles>(undefined);
 
   const cloth = useLayer(

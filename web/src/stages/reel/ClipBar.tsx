@@ -1,3 +1,4 @@
+import { Ear } from "lucide-react";
 import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
 import { positions, withPoint } from "../../editor/envelope";
 import { ofSound } from "../../editor/enveloped";
@@ -6,6 +7,7 @@ import { useEditor } from "../../editor/store";
 import { duration, gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
+import { hearAlone } from "../../timeline/Heads";
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
 import { ClipChannels } from "./ClipChannels";
@@ -94,6 +96,7 @@ type FieldsProps = {
 function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, away, act }: FieldsProps) {
   const pointer = useEditor((s) => s.pointer);
   const drawing = useEditor((s) => s.drawing);
+  const heardAlone = useEditor((s) => s.solo.has(c.id));
   const over = ofSound(reel, row.track, c, drawing);
   const placed = over?.scale === positions;
   const points = over?.drawn.gain ?? [];
@@ -173,6 +176,14 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
           </span>
         );
       })}
+      <Button
+        aria-pressed={heardAlone}
+        aria-label={`Hear ${c.name} alone`}
+        title="Hear what is chosen alone, for listening only"
+        onClick={() => hearAlone(ids)}
+      >
+        <Ear size={13} aria-hidden="true" />
+      </Button>
       <ClipChannels clip={c} row={row} ids={ids} act={act} />
       <Button
         aria-pressed={!!c.invert}

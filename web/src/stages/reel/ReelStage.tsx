@@ -133,7 +133,7 @@ function Modes() {
   return (
     <>
       {solo > 0 && (
-        <Button onClick={() => useEditor.setState({ solo: new Set(), mute: new Set() })}>Hear all tracks again</Button>
+        <Button onClick={() => useEditor.setState({ solo: new Set(), mute: new Set() })}>Hear all again</Button>
       )}
       {drawing && (
         <Button

@@ -1,14 +1,20 @@
+import { stemOf } from "../../../editor/routes";
 import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
-import { hearAlone } from "../../../timeline/Heads";
+import { hearAlone, hearWithout } from "../../../timeline/Heads";
 import type { Command } from "../../../ui/commands";
+import { note } from "../../../ui/notes";
 import { playOrStop, playSpan, playTrack } from "../hearing";
-
-import type { ReelContext } from "./context";
+import { ids, type ReelContext, withClips } from "./context";
 
 /** What is heard: listening only, it changes nothing that is delivered. */
 export function listening({ reel, rows }: ReelContext): Command[] {
   const first = () => rows.find((r) => r.track.id === chosenTracks(rows)[0]?.id);
+  const withStems = (run: (ids: string[]) => void) => {
+    const stems = new Set(chosenTracks(rows).flatMap((t) => stemOf(reel, t.id)?.id ?? []));
+    if (stems.size > 0) run([...stems]);
+    else note("The chosen tracks are sent to no stem.");
+  };
   return [
     {
       id: "play",
@@ -28,16 +34,31 @@ export function listening({ reel, rows }: ReelContext): Command[] {
     {
       id: "mute",
       name: "Listen without the chosen tracks, or with them again",
-      run: () =>
-        useEditor.setState((s) => {
-          const mute = new Set(s.mute);
-          for (const t of chosenTracks(rows)) if (!mute.delete(t.id)) mute.add(t.id);
-          return { mute };
-        }),
+      run: () => hearWithout(chosenTracks(rows).map((t) => t.id)),
+    },
+    {
+      id: "solo stem",
+      name: "Hear only the stem of the chosen tracks, or all again",
+      run: () => withStems(hearAlone),
+    },
+    {
+      id: "mute stem",
+      name: "Listen without the stem of the chosen tracks, or with it again",
+      run: () => withStems(hearWithout),
+    },
+    {
+      id: "solo clips",
+      name: "Hear only the chosen clips, or all again",
+      run: () => withClips(rows, (c) => hearAlone(ids(c))),
+    },
+    {
+      id: "mute clips",
+      name: "Listen without the chosen clips, or with them again",
+      run: () => withClips(rows, (c) => hearWithout(ids(c))),
     },
     {
       id: "all",
-      name: "Hear all tracks again",
+      name: "Hear all again",
       run: () => useEditor.setState({ solo: new Set(), mute: new Set() }),
     },
   ];

@@ -1,0 +1,41 @@
+package reel
+
+import (
+	"slices"
+
+	"zestyloom/core/weave"
+)
+
+// Heard is a reel as it is listened to while some of it alone is to be heard, and some of it not: tracks, clips and buses, by
+// their IDs. A track or clip that is heard alone goes wherever it is sent; of a bus, what is sent into it and what feeds it. It
+// is for listening alone: what is off stays off.
+func (r Reel) Heard(solo, mute []string) Reel {
+	if len(solo)+len(mute) == 0 {
+		return r
+	}
+	r = r.clone()
+	alone, not := set(solo), set(mute)
+	fed := r.Weave.Feeding(solo)
+	for id, sends := range r.Weave.Sends {
+		if slices.ContainsFunc(sends, func(s weave.Send) bool { return not[s.To] }) {
+			r.Weave.Sends[id] = slices.DeleteFunc(slices.Clone(sends), func(s weave.Send) bool { return not[s.To] })
+		}
+	}
+	for i := range r.Tracks {
+		t := &r.Tracks[i]
+		if not[t.ID] {
+			t.Off = true
+		}
+		clips := slices.DeleteFunc(slices.Clone(t.Clips), func(c Clip) bool { return not[c.ID] })
+		if len(solo) > 0 && !alone[t.ID] {
+			into := slices.DeleteFunc(slices.Clone(r.Weave.Sends[t.ID]), func(s weave.Send) bool { return !fed[s.To] })
+			if len(into) > 0 {
+				r.Weave.Sends[t.ID] = into
+			} else {
+				clips = slices.DeleteFunc(clips, func(c Clip) bool { return !alone[c.ID] })
+			}
+		}
+		t.Clips = clips
+	}
+	return r
+}
