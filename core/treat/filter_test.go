@@ -1,0 +1,87 @@
+package treat
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Whatever a band or a pass is set to, at any frequency up to 20 kHz it has the level of the analogue one.
+func TestFiltersHaveTheAnaloguesShape(t *testing.T) {
+	worst := map[string]float64{}
+	at := map[string]string{}
+	note := func(what, where string, off float64) {
+		if math.Abs(off) > worst[what] {
+			worst[what], at[what] = math.Abs(off), where
+		}
+	}
+	var freqs []float64
+	for f := 20.0; f < 20000; f *= 1.03 {
+		freqs = append(freqs, f)
+	}
+	freqs = append(freqs, 20000)
+	for _, rate := range []int{44100, 48000, 96000} {
+		for _, hz := range []float64{20, 50, 120, 400, 1000, 3000, 8000, 12000, 16000, 18000} {
+			for _, q := range []float64{0.1, 0.3, 0.5, 0.7071, 1, 2, 5, 10, 20} {
+				for _, db := range []float64{-24, -18, -12, -6, -1, 1, 6, 12, 18, 24} {
+					for _, kind := range Kinds {
+						if kind != Bell && q > 1 {
+							continue
+						}
+						b := Band{kind, hz, db, q}
+						s, ok := b.section(rate)
+						assert.True(t, ok)
+						assert.Less(t, s.slowest(), 1.0, "%+v at %d rings for ever", b, rate)
+						a := b.analogue()
+						for _, f := range freqs {
+							off := 20 * math.Log10(s.at(2*math.Pi*f/float64(rate))/a.at(f/hz))
+							note(fmt.Sprint(kind, " ", rate, " ", hz), fmt.Sprintf("%+v at %g Hz: %.3f", b, f, off), off)
+						}
+					}
+				}
+			}
+		}
+	}
+	for k, v := range worst {
+		assert.Less(t, v, 0.42, "%s: %s", k, at[k])
+	}
+}
+
+// Passes have Butterworth's levels at any slope: within half a decibel of what they let through, and an eighth of how far down the rest is.
+func TestPassesHaveButterworthsShape(t *testing.T) {
+	worst := map[bool]float64{}
+	for _, rate := range []int{44100, 48000, 96000} {
+		for _, slope := range Slopes {
+			for _, hz := range []float64{20, 80, 300, 1000, 4000, 8000, 12000, 16000} {
+				for _, high := range []bool{true, false} {
+					if high && hz > 1000 {
+						continue
+					}
+					list := Pass{hz, slope}.sections(high, rate)
+					for f := 15.0; f < 20000; f *= 1.1 {
+						u := f / hz
+						if high {
+							u = 1 / u
+						}
+						want := -10 * math.Log10(1+math.Pow(u, float64(slope)/3))
+						if want < -40 {
+							continue
+						}
+						got := 0.0
+						for _, s := range list {
+							assert.Less(t, s.slowest(), 1.0)
+							got += 20 * math.Log10(s.at(2*math.Pi*f/float64(rate)))
+						}
+						worst[high] = max(worst[high], math.Abs(got-want))
+						if !assert.InDelta(t, want, got, 0.5-0.12*want, "high %v, %d dB at %g Hz, %d: %g Hz", high, slope, hz, rate, f) {
+							return
+						}
+					}
+				}
+			}
+		}
+	}
+	t.Log(worst)
+}
