@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/automation"
 	"zestyloom/core/reel"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -43,13 +44,20 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	write := func(v ...any) error { return enc.Encode(v) }
+	if !n.treat.Nothing() { // what lies further back counts, and where it lies
+		p := treat.NewProcessor(n.treat, n.layout.Count, f.p.rate)
+		before += from - before - p.Reach(max(0, from-before))
+		if err := write(n.treat, from); err != nil {
+			return 0, err
+		}
+	}
 	if err := write(f.p.rate, n.layout.Name, n.gain.db, n.gain.near(from-before, to+after), n.free(from-before, to+after)); err != nil {
 		return 0, err
 	}
 	first, last := within(n.clips, from-before, to+after)
 	for k := first; k < last; k++ {
 		c := n.clips[k].Clip
-		sources := make([]string, len(c.Strands))
+		sources, treated := make([]string, len(c.Strands)), false
 		for s, strand := range c.Strands {
 			said, ok := f.sources[strand]
 			if !ok {
@@ -58,6 +66,7 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 					return 0, err
 				}
 				said = fmt.Sprintf("%+v", src)
+				treated = treated || !src.Treat.Chain.Nothing()
 				f.sources[strand] = said
 			}
 			sources[s] = said

@@ -12,8 +12,6 @@ type outs struct {
 	list    []int // of a program's outputs
 	longest int
 	past    [][]float64 // the last samples of each, as many as it is late
-	next    int64       // the sample that follows them
-	known   bool
 }
 
 func (p *Program) outs() *outs {
@@ -29,17 +27,17 @@ func (p *Program) outs() *outs {
 	return o
 }
 
-// follow makes the past of outputs that are late be what comes before a sample.
+// follow makes the past be what comes before a sample: of outputs that are late, and of what is treated.
 func (pl *Player) follow(ctx context.Context, s *set, at int64) error {
 	o := pl.outs
-	if o.longest == 0 || o.known && o.next == at {
+	if pl.follows && pl.next == at {
 		return nil
 	}
-	o.known = false
+	pl.follows = false
 	for _, past := range o.past {
 		clear(past)
 	}
-	for from := at - int64(o.longest); from < at; from += BlockFrames {
+	for from := pl.reach(at - int64(o.longest)); from < at; from += BlockFrames {
 		n := int(min(BlockFrames, at-from))
 		if err := pl.stagesOf(ctx, s, from, n); err != nil {
 			return err
@@ -81,7 +79,7 @@ func (pl *Player) outsOf(s *set, at int64, n int) {
 			o.past[k] = shift(o.past[k], x)
 		}
 	}
-	o.next, o.known = at+int64(n), true
+	pl.next, pl.follows = at+int64(n), true
 }
 
 // channel is a block of the channel that an output takes.

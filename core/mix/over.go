@@ -38,11 +38,26 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 	}
 	// A window of the reel at a time keeps memory flat.
 	const window = 1 << 20 // samples
+	// What is treated is bounded by what came before it, too.
+	ahead := int64(0)
+	for _, proc := range pl.processors {
+		if proc != nil {
+			ahead += (proc.Settle() + step) / step * step
+		}
+	}
+	read := int64(-1 << 60) // up to where
 	for from := p.start; from < p.end; from += window {
 		to := min(from+window, p.end)
-		bounds, err := pl.bounds(ctx, from, to, step, summaries)
+		bounds, err := pl.bounds(ctx, from-ahead, to, step, summaries)
 		if err != nil {
 			return nil, err
+		}
+		for _, node := range bounds {
+			for c := range node {
+				if node[c] != nil {
+					node[c] = node[c][ahead/step:]
+				}
+			}
 		}
 		for b := range (to - from + step - 1) / step {
 			if !slices.ContainsFunc(p.outputs, func(o output) bool {
@@ -51,6 +66,13 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 				continue
 			}
 			at := from + b*step
+			// To go on is quicker than to begin anew, where there is much to be heard before.
+			for ; ahead > 0 && read < at && at-read < ahead; read += min(step, at-read) {
+				if _, err := pl.Read(ctx, read, int(min(step, at-read))); err != nil {
+					return nil, err
+				}
+			}
+			read = at + min(step, to-at)
 			blocks, err := pl.Read(ctx, at, int(min(step, to-at)))
 			if err != nil {
 				return nil, err
@@ -118,6 +140,9 @@ func (pl *Player) bounds(ctx context.Context, from, to, step int64, summaries Su
 		}
 	}
 	for i, n := range pl.nodes {
+		if i < pl.p.tracks {
+			pl.boundTreated(out[i], i, step)
+		}
 		for k := range n.in {
 			in := &n.in[k]
 			gained := func(b int64) float64 {
@@ -141,8 +166,30 @@ func (pl *Player) bounds(ctx context.Context, from, to, step int64, summaries Su
 				}
 			}
 		}
+		if i >= pl.p.tracks {
+			pl.boundTreated(out[i], i, step)
+		}
 	}
 	return out, nil
+}
+
+// boundTreated is how great what is treated can be: as what there was since it last settled, at the most.
+func (pl *Player) boundTreated(bound [][]float64, i int, step int64) {
+	p := pl.processors[i]
+	if p == nil {
+		return
+	}
+	most, far := p.Most()*(1+1e-6), int(p.Settle()/step)+1
+	for _, b := range bound {
+		if b == nil {
+			continue
+		}
+		now := slices.Clone(b)
+		for k := range now {
+			now[k] = slices.Max(b[max(0, k-far):k+1]) * most
+		}
+		copy(b, now)
+	}
 }
 
 // boundClip adds the greatest magnitudes that a clip can have.
@@ -207,6 +254,10 @@ func (r *reader) bound() (reach func(a, z int64) (int64, int64), factor float64)
 	if r.pass != nil {
 		factor *= treat.Overshoot
 		before += r.pass.settle
+	}
+	if r.chain != nil {
+		factor *= r.chain.Most()
+		before += r.chain.Settle()
 	}
 	if r.conv != nil {
 		factor *= resample.Overshoot

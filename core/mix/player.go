@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/safely"
 	"zestyloom/core/snag"
+	"zestyloom/core/treat"
 )
 
 // Player computes signals of a program. It is not safe for concurrent use; it works on several cores by itself.
@@ -26,6 +27,12 @@ type Player struct {
 	movers  map[*input]*mover
 	sets    [3]set
 	outs    *outs // of a player of outputs
+	// processors are what is done to nodes, by node; nil where nothing is. treated are the buses among them, by stage.
+	processors []*treat.Processor
+	treated    [][]int
+	// next is the sample that follows what was computed last, where follows says so.
+	next    int64
+	follows bool
 	mu      sync.Mutex
 	known   map[string]Source
 }
@@ -76,6 +83,7 @@ func (p *Program) Play(signals ...Signal) (*Player, error) {
 		}
 		pl.signals = append(pl.signals, v)
 	}
+	pl.processors = make([]*treat.Processor, len(pl.nodes))
 	pl.want()
 	pl.outs = &outs{}
 	if slices.ContainsFunc(pl.signals, func(v played) bool { return v.outputs }) {
@@ -123,6 +131,11 @@ func (pl *Player) want() {
 		}
 	}
 	for i := len(pl.nodes) - 1; i >= 0; i-- {
+		if pl.nodes[i].treat.Dynamic() && slices.Contains(pl.need[i], true) { // it goes by all of them
+			for c := range pl.need[i] {
+				pl.need[i][c] = true
+			}
+		}
 		for k := range pl.nodes[i].in {
 			in := &pl.nodes[i].in[k]
 			if in.gain.never() || pl.nodes[in.from].gain.never() && !in.pre {
@@ -167,14 +180,16 @@ func (pl *Player) arrange() {
 			continue
 		}
 		if len(n.clips) > 0 {
+			pl.treating(i)
 			pl.tracks = append(pl.tracks, &playing{node: i, clips: map[int]*clipReaders{}})
 		}
 		if len(n.in) == 0 {
 			continue
 		}
 		for len(pl.stages) <= n.depth {
-			pl.stages, pl.moving = append(pl.stages, nil), append(pl.moving, nil)
+			pl.stages, pl.moving, pl.treated = append(pl.stages, nil), append(pl.moving, nil), append(pl.treated, nil)
 		}
+		pl.treating(i)
 		for c, needed := range pl.need[i] {
 			if needed {
 				pl.stages[n.depth] = append(pl.stages[n.depth], channel{i, c})
@@ -305,6 +320,18 @@ func (pl *Player) stagesOf(ctx context.Context, s *set, at int64, n int) error {
 		}); err != nil {
 			return err
 		}
+		if err := safely.Each(pl.workers, len(pl.treated[d]), func(i int) error {
+			node := pl.treated[d][i]
+			pl.treat(s, node, at, n)
+			for c, dst := range s.post[node] {
+				if dst != nil {
+					pl.gained(s, channel{node, c}, dst[:n], at, n)
+				}
+			}
+			return nil
+		}); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -363,20 +390,29 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 	flush()
 	if first {
 		clear(dst)
-	} else if g := pl.nodes[to.node].gainOf(to.channel); g.moves() || g.rest != 1 {
-		if v, still := g.at(at, at+int64(n)); still {
-			scale(dst, v)
-		} else {
-			factors := s.levels[to.node][to.channel]
-			if len(factors) < n {
-				factors = make([]float64, BlockFrames)
-				s.levels[to.node][to.channel] = factors
-			}
-			g.fill(factors[:n], at)
-			shape(dst, factors[:n])
-		}
+	} else if pl.processors[to.node] == nil { // else it is treated first
+		pl.gained(s, to, dst, at, n)
 	}
 	s.terms[to.node][to.channel] = still
+}
+
+// gained takes the gain of a bus into account.
+func (pl *Player) gained(s *set, to channel, dst []float64, at int64, n int) {
+	g := pl.nodes[to.node].gainOf(to.channel)
+	if !g.moves() && g.rest == 1 {
+		return
+	}
+	if v, still := g.at(at, at+int64(n)); still {
+		scale(dst, v)
+		return
+	}
+	factors := s.levels[to.node][to.channel]
+	if len(factors) < n {
+		factors = make([]float64, BlockFrames)
+		s.levels[to.node][to.channel] = factors
+	}
+	g.fill(factors[:n], at)
+	shape(dst, factors[:n])
 }
 
 func newMover(in *input) *mover {

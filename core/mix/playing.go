@@ -26,6 +26,12 @@ func (t *playing) read(pl *Player, s *set, at int64, n int) error {
 		}
 	}
 	if first == last {
+		if pl.processors[t.node] != nil {
+			if t.factors == nil {
+				t.factors = make([]float64, BlockFrames)
+			}
+			t.fade(pl, s, at, n)
+		}
 		return nil
 	}
 	if t.strand == nil {
@@ -108,9 +114,10 @@ func wipe(channels [][]float64, n int) {
 	}
 }
 
-// fade takes the track's own gain into account.
+// fade takes what is done to the track, and its own gain, into account.
 func (t *playing) fade(pl *Player, s *set, at int64, n int) {
 	post, pre := s.post[t.node], s.pre[t.node]
+	pl.treat(s, t.node, at, n)
 	if pl.pre[t.node] {
 		for ch := range post {
 			if post[ch] != nil {

@@ -7,6 +7,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -28,11 +29,12 @@ type Program struct {
 type node struct {
 	id     string
 	layout audio.Layout
-	clips  []clip  // a track's, in order of time; none of one that is off
-	gain   level   // after what it sums
-	lfe    *level  // of the LFE, where it has another
-	in     []input // a bus's
-	depth  int     // a bus's: how many buses stand before it at the most
+	clips  []clip      // a track's, in order of time; none of one that is off
+	treat  treat.Chain // what is done to what it sums
+	gain   level       // after that
+	lfe    *level      // of the LFE, where it has another
+	in     []input     // a bus's
+	depth  int         // a bus's: how many buses stand before it at the most
 }
 
 // clip is a clip as it is computed.
@@ -87,7 +89,9 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 	for _, i := range order {
 		b := r.Weave.Buses[i]
 		p.index[b.ID] = len(p.nodes)
-		p.nodes = append(p.nodes, bus(b, r.Weave.Gain(b.ID)))
+		n := bus(b, r.Weave.Gain(b.ID))
+		n.treat = r.Weave.Levels[b.ID].Treat
+		p.nodes = append(p.nodes, n)
 	}
 	// In the order of tracks and then buses: so are sums made.
 	for from := range p.nodes {
@@ -134,7 +138,7 @@ func (n *node) gainOf(channel int) level {
 }
 
 func track(t reel.Track) (node, error) {
-	n := node{id: t.ID, layout: t.Channels(), gain: levelOf(t.GainDB, t.Gain)}
+	n := node{id: t.ID, layout: t.Channels(), treat: t.Treat, gain: levelOf(t.GainDB, t.Gain)}
 	if t.Off {
 		return n, nil
 	}

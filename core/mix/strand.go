@@ -16,6 +16,7 @@ type reader struct {
 	rate   int
 	gain   float64
 	pass   *pass
+	chain  *treat.Processor    // nil for none
 	conv   *resample.Converter // nil when there is nothing to convert
 	frames int64               // at rate
 	own    int64               // of the file
@@ -49,6 +50,9 @@ func newReader(p *pool, src Source, rate int) (*reader, error) {
 	if src.Treat.HighPass != 0 {
 		r.pass = newPass(src.Treat.HighPass, rate)
 	}
+	if !src.Treat.Chain.Nothing() {
+		r.chain = treat.NewProcessor(src.Treat.Chain, 1, rate)
+	}
 	return r, nil
 }
 
@@ -66,16 +70,45 @@ func (r *reader) read(dst []float64, frame int64) error {
 	if end := frame + int64(len(dst)); end > r.frames || f.src.Frames < r.own {
 		return snag.Refuse("cut_short", "%s ends at frame %d, and frame %d is needed: has the file changed since intake?", r.src.Path, min(r.frames, f.src.Frames), end)
 	}
-	straight := func(dst []float64, at int64) error { return r.straight(f, dst, at) }
-	if r.pass == nil {
-		err = straight(dst, frame-r.src.Treat.Delay)
+	under := func(dst []float64, at int64) error { return r.straight(f, dst, at) }
+	if straight := under; r.pass != nil {
+		under = func(dst []float64, at int64) error { return r.pass.read(dst, at, straight) }
+	}
+	if at := frame - r.src.Treat.Delay; r.chain == nil {
+		err = under(dst, at)
 	} else {
-		err = r.pass.read(dst, frame-r.src.Treat.Delay, straight)
+		err = r.chained(dst, at, under)
 	}
 	if r.gain != 1 {
 		scale(dst, r.gain)
 	}
 	return err
+}
+
+// chained reads a strand through its chain, which has heard as much of what lies before as it needs.
+func (r *reader) chained(dst []float64, at int64, under func([]float64, int64) error) error {
+	if n := min(int64(len(dst)), -at); n > 0 { // silence, and silence before it
+		clear(dst[:n])
+		if dst, at = dst[n:], at+n; len(dst) == 0 {
+			return nil
+		}
+	}
+	if r.chain.Next() != at {
+		from := r.chain.Reach(at)
+		for lead := make([]float64, min(at-from, BlockFrames)); from < at; {
+			part := lead[:min(at-from, BlockFrames)]
+			if err := under(part, from); err != nil {
+				return err
+			}
+			r.chain.Apply([][]float64{part}, from)
+			from += int64(len(part))
+		}
+	}
+	if err := under(dst, at); err != nil {
+		return err
+	}
+	r.chain.Apply([][]float64{dst}, at)
+	return nil
 }
 
 // straight reads a strand untreated, at its rate. Before its beginning and after its end there is silence.

@@ -152,15 +152,7 @@ func TestOversThroughTreatments(t *testing.T) {
 		"quiet, and late as silly": {quiet, 48000, treat.Treatment{Delay: 500000}, false},
 	} {
 		path := floats(t, c.rate, c.x)
-		sumPath := filepath.Join(t.TempDir(), "sum")
-		f, err := os.Create(sumPath)
-		require.NoError(t, err)
-		b, err := waveform.NewBuilder(f, 1, int64(len(c.x)))
-		require.NoError(t, err)
-		require.NoError(t, b.Add([][]float64{c.x}))
-		require.NoError(t, b.Close())
-		sum, err := waveform.Open(f)
-		require.NoError(t, err)
+		sum := summary(t, c.x)
 		p, err := mix.Compile(oneTrack(reel.Clip{ID: "1", Strands: []string{"a"}, At: 300, Length: 190000}), 48000, func(string) (mix.Source, error) {
 			return mix.Source{Path: path, Treat: c.treat}, nil
 		})
@@ -168,6 +160,19 @@ func TestOversThroughTreatments(t *testing.T) {
 		overs, err := p.Clippings(t.Context(), func(string) (*waveform.Summary, int, error) { return sum, 0, nil })
 		require.NoError(t, err)
 		assert.Equal(t, c.over, len(overs) > 0, "%s: %+v", name, overs)
-		f.Close()
 	}
+}
+
+// summary is the waveform summary of a sound.
+func summary(t *testing.T, x []float64) *waveform.Summary {
+	f, err := os.Create(filepath.Join(t.TempDir(), "sum"))
+	require.NoError(t, err)
+	t.Cleanup(func() { f.Close() })
+	b, err := waveform.NewBuilder(f, 1, int64(len(x)))
+	require.NoError(t, err)
+	require.NoError(t, b.Add([][]float64{x}))
+	require.NoError(t, b.Close())
+	sum, err := waveform.Open(f)
+	require.NoError(t, err)
+	return sum
 }

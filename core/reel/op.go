@@ -6,6 +6,7 @@ import (
 
 	"zestyloom/core/automation"
 	"zestyloom/core/snag"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -199,6 +200,7 @@ type SetTrack struct {
 	Off    *bool             `json:"off,omitempty"`
 	GainDB *float64          `json:"gain_db,omitempty"`
 	Gain   *automation.Curve `json:"gain,omitempty"`
+	Treat  *treat.Chain      `json:"treat,omitempty"`
 }
 
 func (o *SetTrack) apply(r *Reel) (Op, error) {
@@ -224,6 +226,9 @@ func (o *SetTrack) apply(r *Reel) (Op, error) {
 		if len(now.Gain) == 0 {
 			now.Gain = nil
 		}
+	}
+	if o.Treat != nil {
+		now.Treat, back.Treat = *o.Treat, &was.Treat
 	}
 	if err := now.check(); err != nil {
 		return Op{}, err

@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
 	"zestyloom/core/timecode"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -80,7 +81,9 @@ type Track struct {
 	Off    bool             `json:"off"`
 	GainDB float64          `json:"gain_db,omitempty"`
 	Gain   automation.Curve `json:"gain,omitempty"` // dB over the reel's time, added to GainDB
-	Clips  []Clip           `json:"clips"`          // in order of time; those that overlap are faded into each other
+	// Treat is what is done to what its clips come to, before its gain.
+	Treat treat.Chain `json:"treat,omitzero"`
+	Clips []Clip      `json:"clips"` // in order of time; those that overlap are faded into each other
 }
 
 // Channels is the track's layout; the zero one when it is not known, which Check refuses.

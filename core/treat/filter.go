@@ -127,15 +127,22 @@ func highPass1(w float64) section {
 	return s
 }
 
-// lowPass is exactly 1 at zero.
+// lowPass is the matched or the fitted one, whichever is nearer in what it lets through, and exactly 1 at zero.
 func lowPass(a analogue, w float64) section {
+	best, least := section{}, math.Inf(1)
 	s := matched(a, w)
-	if a.n1 != 0 { // that of first order
-		s = s.fitted(a, w)
+	for _, s := range []section{s, s.fitted(a, w)} {
+		f := 1 / s.at(0)
+		s.b0, s.b1, s.b2 = f*s.b0, f*s.b1, f*s.b2
+		most := 0.0
+		for u := 1.0 / 16; u*w < 0.95*math.Pi && a.at(u) > 0.3; u *= 1.1 { // of what it lets through
+			most = max(most, math.Abs(math.Log(s.at(u*w)/a.at(u))))
+		}
+		if most < least {
+			best, least = s, most
+		}
 	}
-	f := 1 / s.at(0)
-	s.b0, s.b1, s.b2 = f*s.b0, f*s.b1, f*s.b2
-	return s
+	return best
 }
 
 // analogue is what a band would be, built of parts: R. Bristow-Johnson's prototypes ("Cookbook formulae for audio equalizer

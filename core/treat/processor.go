@@ -63,8 +63,11 @@ func NewProcessor(c Chain, channels, rate int) *Processor {
 	return &Processor{settings: s, at: -1 << 62}
 }
 
-// Settle is by how many samples at the most what comes out depends on what lies before.
-func (p *Processor) Settle() int64 { return p.settle + p.cell }
+// Settle is after how many samples what was heard before counts for nothing any more in what comes out.
+func (p *Processor) Settle() int64 { return p.settle }
+
+// Next is the place that comes next where nothing begins anew.
+func (p *Processor) Next() int64 { return p.at }
 
 // Reach is from where on a sound must have been heard, without a gap, for what comes out at a place to be right.
 func (p *Processor) Reach(at int64) int64 {

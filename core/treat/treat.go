@@ -16,6 +16,7 @@ type Treatment struct {
 	TrimDB   float64 `json:"trim_db,omitempty"`   // -60 to 24
 	Delay    int64   `json:"delay,omitempty"`     // samples at the rate it is used at; negative is earlier
 	HighPass float64 `json:"high_pass,omitempty"` // Hz, 20 to 400, 0 for none: 12 dB an octave, -3 dB there
+	Chain    Chain   `json:"chain,omitzero"`      // filters and dynamics, after the high-pass
 }
 
 // Limits of a treatment.
@@ -35,7 +36,7 @@ func (t Treatment) Check() error {
 	case t.Delay < -MaxDelay || t.Delay > MaxDelay:
 		return snag.Refuse("bad_delay", "a delay of %d samples is out of range: %d can be had either way; longer shifts are made in Sync", t.Delay, MaxDelay)
 	}
-	return nil
+	return t.Chain.Check()
 }
 
 // Gain is the factor that trim and polarity come to; exactly 1 or -1 without a trim.

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
+	"zestyloom/core/treat"
 )
 
 // Role says what a bus is in a production.
@@ -96,10 +97,14 @@ type Weave struct {
 type Level struct {
 	GainDB float64          `json:"gain_db"`
 	Gain   automation.Curve `json:"gain,omitempty"`
+	// Treat is what is done to what the bus sums, before its gain.
+	Treat treat.Chain `json:"treat,omitzero"`
 }
 
 // Equal reports whether two levels are the same.
-func (l Level) Equal(o Level) bool { return l.GainDB == o.GainDB && slices.Equal(l.Gain, o.Gain) }
+func (l Level) Equal(o Level) bool {
+	return l.GainDB == o.GainDB && slices.Equal(l.Gain, o.Gain) && l.Treat == o.Treat
+}
 
 // Default has stereo stems for dialogue, music, effects and voice-over, and the first three on
 // outputs 1 to 6.
