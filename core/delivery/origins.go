@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
@@ -28,6 +29,8 @@ type Origin struct {
 	GainDB *float64 `json:"gain_db"`
 	Moves  bool     `json:"moves"`
 	Ways   string   `json:"ways"` // how the track is sent, in words
+	// Treated is what is done to the recording, the track and the buses on the way, in words; empty where nothing is.
+	Treated string `json:"treated,omitempty"`
 }
 
 // Origins lists what a channel of a file is made of, in the order of time: at any moment, those whose stretches hold it.
@@ -62,7 +65,7 @@ func (p Plan) Origins(file, channel int) (out []Origin) {
 				o := Origin{
 					From: p.Lead + scaled(from-p.From, p.Rates.Files, p.Rates.Reel), To: p.Lead + scaled(to-p.From, p.Rates.Files, p.Rates.Reel),
 					File: src.Name, Hash: src.Hash, Channel: src.Channel + 1, In: c.In + from - c.At, Clip: c.Name, Track: t.Label,
-					GainDB: finite(c.GainDB + t.GainDB + audio.Decibels(factor)), Ways: w.Ways(routed[k]),
+					GainDB: finite(c.GainDB + t.GainDB + audio.Decibels(factor)), Ways: w.Ways(routed[k]), Treated: p.treated(t, src),
 					Moves: moves || len(c.Gain) > 0 || c.FadeIn.Length > 0 || c.FadeOut.Length > 0 || len(c.Off) > 0,
 				}
 				o.FromTimecode, o.ToTimecode = p.Rate.FormatSamples(p.Start+o.From, rate), p.Rate.FormatSamples(p.Start+o.To, rate)
@@ -113,6 +116,24 @@ func (p Plan) factorsTo(ch Channel) [][]float64 {
 		}
 	}
 	return out
+}
+
+// treated is what is done to a source, the track that it lies on, and the buses that it comes through, in words.
+func (p Plan) treated(t reel.Track, src Source) string {
+	var parts []string
+	say := func(of, says string) {
+		if says != "" {
+			parts = append(parts, of+": "+says)
+		}
+	}
+	say("recording", src.Treat.Chain.Says())
+	say("track", t.Treat.Says())
+	w := p.Reel.Weave
+	for _, id := range w.Reach(t.ID) {
+		b, _ := w.Bus(id)
+		say(b.Name, w.Levels[id].Treat.Says())
+	}
+	return strings.Join(parts, "; ")
 }
 
 // moving reports whether some gain or place on a track's ways moves.

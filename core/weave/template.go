@@ -112,7 +112,7 @@ func (o *Use) apply(d *changing) error {
 	}
 	levels := map[string]Level{}
 	for id, l := range now.Levels {
-		levels[ids[id]] = Level{GainDB: l.GainDB}
+		levels[ids[id]] = Level{GainDB: l.GainDB, Treat: l.Treat}
 	}
 	now.Levels, now.Corrections = levels, nil
 	for i, b := range now.Buses {

@@ -21,6 +21,9 @@ func (w Weave) Traces(t Track, output int) (out [][]Step) {
 		from := t.Layout
 		if b, ok := w.Bus(id); ok {
 			from = b.Channels()
+			if says := w.Levels[id].Treat.Says(); says != "" {
+				steps = append(steps[:len(steps):len(steps)], Step{b.Name, 0, says})
+			}
 			if g := w.Gain(id); !g.Plain() {
 				says := "its level"
 				if g.Moves() {

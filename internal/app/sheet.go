@@ -14,6 +14,7 @@ import (
 
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
+	"zestyloom/core/treat"
 	"zestyloom/internal/store"
 )
 
@@ -112,6 +113,8 @@ func strandField(s *store.Strand, field string) any {
 		return &s.Treat.Delay
 	case "high_pass":
 		return &s.Treat.HighPass
+	case "chain":
+		return &s.Treat.Chain
 	case "detached", "loose": // as edits of before call it
 		return &s.Detached
 	case "shift":
@@ -143,6 +146,8 @@ func set(field any, c Cell) (was json.RawMessage, err error) {
 			*f = nil
 		case **int64:
 			*f = nil
+		case *treat.Chain:
+			*f = treat.Chain{}
 		}
 		err = d.Decode(field)
 	}

@@ -88,7 +88,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Liste
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
 				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st.Strand),
 				Frames: st.Frames, File: st.FileID, FileName: st.FileName, Channel: st.Channel,
-				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass, Detached: st.Detached, Shift: st.Shift,
+				Stem: st.Stem, Part: st.Part, Off: st.Treat.Off, Invert: st.Treat.Invert, TrimDb: st.Treat.TrimDB, Delay: st.Treat.Delay, HighPass: st.Treat.HighPass, Chain: st.Treat.Chain, Treated: st.Treat.Chain.Says(), Detached: st.Detached, Shift: st.Shift,
 				Shape: base64.StdEncoding.EncodeToString(st.Shape),
 			})
 		}

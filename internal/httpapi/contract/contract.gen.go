@@ -24,6 +24,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -486,6 +487,7 @@ func (e ReadingKind) Valid() bool {
 // Defines values for SheetCellField.
 const (
 	SheetCellFieldAccepted      SheetCellField = "accepted"
+	SheetCellFieldChain         SheetCellField = "chain"
 	SheetCellFieldCircled       SheetCellField = "circled"
 	SheetCellFieldDelay         SheetCellField = "delay"
 	SheetCellFieldFalseStart    SheetCellField = "false_start"
@@ -511,6 +513,8 @@ const (
 func (e SheetCellField) Valid() bool {
 	switch e {
 	case SheetCellFieldAccepted:
+		return true
+	case SheetCellFieldChain:
 		return true
 	case SheetCellFieldCircled:
 		return true
@@ -744,6 +748,30 @@ func (e TakeSync) Valid() bool {
 	case TakeSyncNone:
 		return true
 	case TakeSyncWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TreatBandKind.
+const (
+	TreatBandKindBell      TreatBandKind = "bell"
+	TreatBandKindEmpty     TreatBandKind = ""
+	TreatBandKindHighShelf TreatBandKind = "high_shelf"
+	TreatBandKindLowShelf  TreatBandKind = "low_shelf"
+)
+
+// Valid indicates whether the value is a known member of the TreatBandKind enum.
+func (e TreatBandKind) Valid() bool {
+	switch e {
+	case TreatBandKindBell:
+		return true
+	case TreatBandKindEmpty:
+		return true
+	case TreatBandKindHighShelf:
+		return true
+	case TreatBandKindLowShelf:
 		return true
 	default:
 		return false
@@ -2163,9 +2191,20 @@ type SpecProgramme = delivery.Programme
 // SpecSegment defines model for SpecSegment.
 type SpecSegment = delivery.Segment
 
+// Spectrum defines model for Spectrum.
+type Spectrum struct {
+	// Db dBFS of a sine that would be as loud
+	Db []float64 `json:"db"`
+
+	// Hz the middles of third parts of octaves
+	Hz []float64 `json:"hz"`
+}
+
 // Strand defines model for Strand.
 type Strand struct {
-	Channel int `json:"channel"`
+	// Chain what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
+	Chain   TreatChain `json:"chain"`
+	Channel int        `json:"channel"`
 
 	// Delay samples
 	Delay int64 `json:"delay"`
@@ -2196,10 +2235,13 @@ type Strand struct {
 	Shape string `json:"shape"`
 
 	// Shift samples it lies late against its take since
-	Shift  int64   `json:"shift"`
-	Silent bool    `json:"silent"`
-	Stem   string  `json:"stem"`
-	TrimDb float64 `json:"trim_db"`
+	Shift  int64  `json:"shift"`
+	Silent bool   `json:"silent"`
+	Stem   string `json:"stem"`
+
+	// Treated what the chain does, in words; empty for nothing
+	Treated string  `json:"treated"`
+	TrimDb  float64 `json:"trim_db"`
 }
 
 // StrandLabelSource defines model for Strand.LabelSource.
@@ -2480,6 +2522,38 @@ type Track = reel.Track
 
 // TrackIds defines model for TrackIds.
 type TrackIds = []string
+
+// TreatBand defines model for TreatBand.
+type TreatBand struct {
+	Db   float64       `json:"db"`
+	Hz   float64       `json:"hz"`
+	Kind TreatBandKind `json:"kind"`
+	Q    float64       `json:"q"`
+}
+
+// TreatBandKind defines model for TreatBand.Kind.
+type TreatBandKind string
+
+// TreatChain what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
+type TreatChain = treat.Chain
+
+// TreatPass defines model for TreatPass.
+type TreatPass struct {
+	Hz float64 `json:"hz"`
+
+	// Slope dB an octave
+	Slope int `json:"slope"`
+}
+
+// TreatShown defines model for TreatShown.
+type TreatShown struct {
+	// Db by how much its filters raise and lower there, in dB
+	Db []float64 `json:"db"`
+	Hz []float64 `json:"hz"`
+
+	// Says what it does, in words
+	Says string `json:"says"`
+}
 
 // Undone defines model for Undone.
 type Undone struct {
@@ -2830,6 +2904,14 @@ type ListenToReelParams struct {
 // ListenToReelParamsSpeed defines parameters for ListenToReel.
 type ListenToReelParamsSpeed float64
 
+// GetSpectrumParams defines parameters for GetSpectrum.
+type GetSpectrumParams struct {
+	// Of a track or a bus
+	Of   string `form:"of" json:"of"`
+	From int64  `form:"from" json:"from"`
+	To   int64  `form:"to" json:"to"`
+}
+
 // GetNullsParams defines parameters for GetNulls.
 type GetNullsParams struct {
 	// From the beginning of the reel where it is not given
@@ -3031,6 +3113,9 @@ type ChooseSpecJSONRequestBody = ChosenSpec
 
 // LayTakeJSONRequestBody defines body for LayTake for application/json ContentType.
 type LayTakeJSONRequestBody = LayTakes
+
+// ShowTreatmentJSONRequestBody defines body for ShowTreatment for application/json ContentType.
+type ShowTreatmentJSONRequestBody = TreatChain
 
 // PreviewWeaveJSONRequestBody defines body for PreviewWeave for application/json ContentType.
 type PreviewWeaveJSONRequestBody = WeaveChange
@@ -3310,9 +3395,15 @@ type ServerInterface interface {
 	// ChooseSpec Choose the specification that a reel is held against at every stage
 	// (PUT /api/reels/{reel}/spec)
 	ChooseSpec(c *gin.Context, reel ReelId)
+	// GetSpectrum How loud a track or bus is by frequency, before what is done to it, over up to 8 s
+	// (GET /api/reels/{reel}/spectrum)
+	GetSpectrum(c *gin.Context, reel ReelId, params GetSpectrumParams)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(c *gin.Context, reel ReelId)
+	// ShowTreatment What a chain of filters and dynamics does at the reel's rate, in words and as a curve; nothing is changed
+	// (POST /api/reels/{reel}/treatment)
+	ShowTreatment(c *gin.Context, reel ReelId)
 	// GetNulls For each mix, by how much it differs from the sum of what it is made of, as all is written with 24 bits
 	// (GET /api/reels/{reel}/weave/nulls)
 	GetNulls(c *gin.Context, reel ReelId, params GetNullsParams)
@@ -5898,6 +5989,58 @@ func (siw *ServerInterfaceWrapper) ChooseSpec(c *gin.Context) {
 	siw.Handler.ChooseSpec(c, reel)
 }
 
+// GetSpectrum operation middleware
+func (siw *ServerInterfaceWrapper) GetSpectrum(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSpectrumParams
+
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSpectrum(c, reel, params)
+}
+
 // LayTake operation middleware
 func (siw *ServerInterfaceWrapper) LayTake(c *gin.Context) {
 
@@ -5921,6 +6064,31 @@ func (siw *ServerInterfaceWrapper) LayTake(c *gin.Context) {
 	}
 
 	siw.Handler.LayTake(c, reel)
+}
+
+// ShowTreatment operation middleware
+func (siw *ServerInterfaceWrapper) ShowTreatment(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowTreatment(c, reel)
 }
 
 // GetNulls operation middleware
@@ -7059,6 +7227,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.POST(options.BaseURL+"/api/reels/:reel/bring", wrapper.BringOver)
 	router.POST(options.BaseURL+"/api/reels/:reel/bring/preview", wrapper.PreviewBringing)
+	router.POST(options.BaseURL+"/api/reels/:reel/treatment", wrapper.ShowTreatment)
+	router.GET(options.BaseURL+"/api/reels/:reel/spectrum", wrapper.GetSpectrum)
 	router.GET(options.BaseURL+"/api/reels/:reel/pictures", wrapper.ListPictures)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
@@ -10435,6 +10605,46 @@ func (response ChooseSpecdefaultApplicationProblemPlusJSONResponse) VisitChooseS
 	return err
 }
 
+type GetSpectrumRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetSpectrumParams
+}
+
+type GetSpectrumResponseObject interface {
+	VisitGetSpectrumResponse(w http.ResponseWriter) error
+}
+
+type GetSpectrum200JSONResponse Spectrum
+
+func (response GetSpectrum200JSONResponse) VisitGetSpectrumResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSpectrumdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSpectrumdefaultApplicationProblemPlusJSONResponse) VisitGetSpectrumResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LayTakeRequestObject struct {
 	Reel ReelId `json:"reel"`
 	Body *LayTakeJSONRequestBody
@@ -10464,6 +10674,46 @@ type LayTakedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LayTakedefaultApplicationProblemPlusJSONResponse) VisitLayTakeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowTreatmentRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *ShowTreatmentJSONRequestBody
+}
+
+type ShowTreatmentResponseObject interface {
+	VisitShowTreatmentResponse(w http.ResponseWriter) error
+}
+
+type ShowTreatment200JSONResponse TreatShown
+
+func (response ShowTreatment200JSONResponse) VisitShowTreatmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowTreatmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowTreatmentdefaultApplicationProblemPlusJSONResponse) VisitShowTreatmentResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12003,9 +12253,15 @@ type StrictServerInterface interface {
 	// ChooseSpec Choose the specification that a reel is held against at every stage
 	// (PUT /api/reels/{reel}/spec)
 	ChooseSpec(ctx context.Context, request ChooseSpecRequestObject) (ChooseSpecResponseObject, error)
+	// GetSpectrum How loud a track or bus is by frequency, before what is done to it, over up to 8 s
+	// (GET /api/reels/{reel}/spectrum)
+	GetSpectrum(ctx context.Context, request GetSpectrumRequestObject) (GetSpectrumResponseObject, error)
 	// LayTake Take takes into the reel at their start timecodes
 	// (POST /api/reels/{reel}/takes)
 	LayTake(ctx context.Context, request LayTakeRequestObject) (LayTakeResponseObject, error)
+	// ShowTreatment What a chain of filters and dynamics does at the reel's rate, in words and as a curve; nothing is changed
+	// (POST /api/reels/{reel}/treatment)
+	ShowTreatment(ctx context.Context, request ShowTreatmentRequestObject) (ShowTreatmentResponseObject, error)
 	// GetNulls For each mix, by how much it differs from the sum of what it is made of, as all is written with 24 bits
 	// (GET /api/reels/{reel}/weave/nulls)
 	GetNulls(ctx context.Context, request GetNullsRequestObject) (GetNullsResponseObject, error)
@@ -14781,6 +15037,33 @@ func (sh *strictHandler) ChooseSpec(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetSpectrum operation middleware
+func (sh *strictHandler) GetSpectrum(ctx *gin.Context, reel ReelId, params GetSpectrumParams) {
+	var request GetSpectrumRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSpectrum(ctx, request.(GetSpectrumRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSpectrum")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetSpectrumResponseObject); ok {
+		if err := validResponse.VisitGetSpectrumResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // LayTake operation middleware
 func (sh *strictHandler) LayTake(ctx *gin.Context, reel ReelId) {
 	var request LayTakeRequestObject
@@ -14818,6 +15101,50 @@ func (sh *strictHandler) LayTake(ctx *gin.Context, reel ReelId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LayTakeResponseObject); ok {
 		if err := validResponse.VisitLayTakeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowTreatment operation middleware
+func (sh *strictHandler) ShowTreatment(ctx *gin.Context, reel ReelId) {
+	var request ShowTreatmentRequestObject
+
+	request.Reel = reel
+
+	var body ShowTreatmentJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowTreatment(ctx, request.(ShowTreatmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowTreatment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowTreatmentResponseObject); ok {
+		if err := validResponse.VisitShowTreatmentResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15862,447 +16189,459 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P3/kts2ti+KvwpK31Plme9m/7IdT9KuW7ccO55kbyf2SXt2pk4mtzckQhKmSYBDgC0rvj6vcR/ovtgt",
-	"rAWAoAhQpFpyMnNO/oi7WxQILCwsrJ+f9XG2kGUlBRNaza4/zipa05JpVsNvdKlZbX7ImVrUvNJcitn1",
-	"TK8ZWTS1kjWRS2J+q+iKkTlbyprNshk3D/2jYfV2ls0ELdns2g6VzdRizUqKYy5pU+jZ9WyWzUr64Q0T",
-	"K72eXV9dXmYzva3Mt5SuuVjNPn3KZjkr+D2rt7c8N9+Gd1RUr9tXuCdm2axm/2h4zfLZta4bFr51KeuS",
-	"mpc2Dc9nsRctecHSLzGfPvAFBS+59sPv0Ak/jNLpsSFMST/wsinhN/MrF/jrlX8TF5qtWN2+SvV3UFVs",
-	"QWjNiF5Lxdwumr/yJV9Q8xTRa6rhzzVjBeGKrFmRE7qiXCid2GX7vnD6/61my9n17P930TLaBX6qLt7A",
-	"4z+Y75rZyo24Tc0Y/064IP9+8/YHslkzmD3bwjKkYI8UkRtxTWD5NdUsvy2apcqIlgWrqViw26LJSEk/",
-	"3Jotu60YvbvN57rCv5WyZELTemu/Zf6m1rLWt5rVpf1j8IcNF7nc3NonaypW7fhVVd7m86VKEEluRIdC",
-	"Ae/jpvZZpqK8vgVCxs5izZasZmJhaKB0TUX+HDZOCoa7SFc1Y4rMmdKGcoLQuWIitYnmPdM4Gqan6R2L",
-	"z0/qNatJzRayzrlYHWeW8LqJ06xl3izMxNLnu33mgafcnJr0a8ynD32B3KgovRUjtJCCZWS+NRTmNeG5",
-	"et4SmisiJJztmplfCrbURDaG0uxDVcicza6XtFAswR/mxeFcuWalGjFpkF7f4cNXVnq5X/3DtK7p1jyr",
-	"9LYAiSvrEn6XjchvCymr/qrlPasJFTkxP6Rkk/lmVLDatdoJzKUsGBVAY3xnSfVi3X9pSXNGqCKFbHLz",
-	"r2HmJa+VdoQnmgmi2EKKXJFlLUsrtrgmc7biIiUg8H0HTRVH2J0ptQcuI7ImS1mjtOc5U0b0U1Ly/Mz8",
-	"SsxBNr/9G/z2B8MYfwS6ljz/n/i3mq/W+o9u5l2uxrcM8nVFtWa1+er/9fPl2Vf0bHn2y8cnzz794ed/",
-	"+5+/dP7yx//zv0X5Hhda8eieGDEiUN6oirEctRPzLFGablMUv2OsskMeRHZ4V+pKxw+j415lMybM9f3z",
-	"5fkX2VX2+JesPUS5bOagbNjXiqac23sd36plXN4ycxCWZGPPOp7zERJVxuUpF/rZ01lUv8ANT4u5EQyx",
-	"X9CprVgMvGIrFg98gblK0i+wF81DXtCIXN7KyO2t1oxp8gfzCpWRgs5ZYdSMrVj8kdhj+t0rPKPmxnhO",
-	"WG60IPMHsdVrLlYj9lUuU+rGk2dZeCD/ANP5v7unMH4INzXXXKzSVLMPPIhwcIuqSgrF4Hr5ltEa3reQ",
-	"Qpv1GhOlqgqrsV7IhWb6TOma0dJ8FnnTnAsKtIm8q7s1b7jWBTtjIudUnJMXpACiGQ30yWMyN9tgBKOS",
-	"pKRiS+ZbjdIU1NM/wFT/mJElLwqWk6YiG67XRFV0wRToPYLMC7m4U9dkaUwuFQyckbXc4LA1o0ZlgpHN",
-	"PSOYcgfa6L3BZP7wFKT7JYmIQCrI1R8zlIVScVDvrc4PFxZOgYDSz8hClqUUZGGmZ+41Sp49PZtzTZaF",
-	"pDqDC4QZQ4ss1lQIVhC9rhkjTx63Tynyh1XNqDa6XElXgusmZxmparmqaVkyAkYmTGJbMfLddzQjipZV",
-	"wZRZwLIpCqIWtGB22p4OVO2+x2vuVj8/M/o57E1rCrS044K8+cvrm4wYZiTGCDB/yr9+/y6DY1UUqCNt",
-	"qCJVQbcMtnhJa7PuImc5yeVGEC2J3ki8Q5+TkovGDL3kgustEEjxwmjkf8xgJh1yGf3XLXVnNRkoaY6s",
-	"YDMTr0Gf/00YPehdLecFKwfOQYVP/NvfleHkjyONMTdu5CxQUvkP3QGGE/miXqz5PXtb5+gnoHkO3EWL",
-	"d7WsWK25Obn29mQfYNXwHH7PygRUzf3j4ccfY3duK1F+bh/9xZ9pOf87W2hDqq/N4Tbne8LUFgWvlJNV",
-	"RmmbXc8ur75cPqNP2Nnl5eXl2Z/M/740/7sM/jOSTjaaqcSa7Lj9Bbm3DFlOYCzs1a7x/oi/o2D3yc/c",
-	"vGOf6Zou7iJ2hhUf7QSfw9lBBVcYLjZWBi1B8/EGwrBBcLlrBOzsNdApvs+yWa3hHOwQfW0M8zw1fYVS",
-	"FMWpQnfCxvziXVm7Ok/W7uPublFtJGf8S7AzUQIUUun+aKC6ramx04wUWuAcMyOqNrLO1SBNdw0pY6fE",
-	"N9dcE/Z4dN9vPyBIPzXLIl+WIqV/wmrdBQMMBNN/TlhZ6a3lEcsiMLkIL4Mh1xsdiE+s78dcdDUji0ab",
-	"i28lMzJnC9oo59UqOMOrMrolylgDccKzQjG39ANpDqsecWoSroOW53Egx0GW6nZPHTNmns8t3ezqLHe1",
-	"+xw9O43aKx53DpUsZAObY22XmXkhozAfapQrdWf+X0qlgle2xOJ5lIZ3XMQ/KKhYNXTFEh9uZaOjHzlj",
-	"uM9cy+ifa4lXgFuW0qycGQ25NkQs+YfIana2CwQzvNcO5yfYo302+3C2kmf2jxtG79m52Yzg72e8rGSt",
-	"rd28nl3PfmVKbwspy4uFrNkFfAsm8XWjvkahFbH+5w2oGhzMQaOIysYIq7pm4Oky7+xu8Y4TtaNCe7NU",
-	"NEVBzY/2stwxUw0DhD7VAwdxrtUDvx76cLlgcXcVKF9jRuv5qLoe4gPn2PVHHzTIp/jJfun3eO8Zj8hB",
-	"owNvZH3HcmIYRksyN0xPkKG0JJRoWq+YviYQFUBNGgU/1eYhMEmsWm1Ok7IOSO1EPwHjtMt88yYuY+eN",
-	"tQPHqBOPv3i2x784396uqchTKhljt8UycW+a1e5Tp182tTma+PBtPo9va48XErJRLpfxqRi2UaPnUtVc",
-	"RNSNJRcrVsOH7to2O+wkBQSkArfB08uIUEdOmHiVjJIzfbnSj81M+OaY0zYkRlzkZ+w3C1mx23x+W7F6",
-	"5Jf6h3nnlpnDNYHnwVO+5TS3z6OunEBEHHzzvDHGxcStP94ZakOiT4OA6NlXz2KEDcnoRh1FJ1zjYSR6",
-	"iQb9u1qi5rFj7RY8FjmTS2NPVDVTCpwQjcgzctW671HJGMGB1p0QyI9ADc75cmmj/XsdvtkMvEW3VI98",
-	"fE3VeqJmdhcXc7LRVRORXJdADxp4olx8i9ivxOZlT//hOkmpDv/6DhO63fFr9Pqj25qA7OHUg2kA3fZw",
-	"scuOOO8w4xR+9vkVyNIMDZwuLy8Nm07b2TpnNYt/x2ghkQ92KAhPtQNldhITicLAzDqYGlIxcVOxxRRX",
-	"k4LnZ5dXX11S506Ke5euZj1/krIvGxOJbmkF34qZgS8LXk2U4DRyHp1jU3GxYKTkueCrtVcqjMX7SJEc",
-	"jMQR8oNu6Db9joKie5QKwrUid1yQNb1nqK6MEWY0Z7f7L6HXxtR2j1tTc8zzv8UFl9QfcSq7Wl+ttHVF",
-	"+xQgCNipcQTk4p7VOuFvTJvlhVUjR10hyZtCSM2GVGVvJAzR/+1y+aOxL/uuyMu+wVC5NIBBLzo85EOj",
-	"UU+hVC4RQyt3c2G0Yayv9PGXe4wbzVnCucXRsciFi/NAYAriPuBc8341lnPNcqLlioG7Cp7jOuasawQ4",
-	"KfOYI3Eu8y25E3KjwuyHQopVzK0Yc6e0PGkvRmojnZ6V9kh5I3bOQcBNEfDgnvtkReN3+WjL03LP4Pa8",
-	"LOTibnLUBDg7GlywPN+lPXAXBPGMIS+XSzLfYlIApmzymii6Vc/RHbnhCvbGPAs5Hvt3x7w1fpdIFXUr",
-	"w8sXhVRMkaa6JtYvmbWO4oD/6MKwX8ugNlHRiPk5W3OjDdPC6E2BF9JGK7KZ+STmeuw6RHb1cBVxaJf8",
-	"A7OzQi+rPzDlJI/w3HvnBi8EP7/XfNXUTHUcHztnC8LGILi9RDGEW/F7JtAjM2mGiw5thmbZ9SxBuJBV",
-	"TGl7g3WnuZYbsqTWaCnkBmZGVpIpCKWOs2FyG3QZJdVf8Sq2PkN/xZg4aA+meXFccGFYGVuEpndrvAfE",
-	"9GwTzL41/IFhva8fSBQ9jr319Fj/SP7esX6ZAzyivTQvw06lVDqz1wpFvirkhtWKKFmCtOjqgg/xprZU",
-	"nCy3waE5e90UBSn5B7i7dsh99vhJgnxnV19mEIhIxZVT3tLQg7mjgLjMB5tIRN68/gYEB+SBQupoNOA3",
-	"ikmC/PRQV/3T5UP4Zeqg+9gHtB3GCy5WID89QaLM4t++/+Wj3YR+zGfhoJfnTw/0IMYpdHl+FRvPydA+",
-	"URQtGZ4jcKsMeO0zoqQvEdgSmkOSk5YdDTGlOBieHZZUN5qiev+AKxpm8nmuvwNup1ZhfBozNhI3iNk9",
-	"WiTy7MFHaPbI5X/ZjG9by2G2dLPmi7VT89rYzv4t69xVOAd/AeUYhIYpR7cVrNyx9IGn30kudESv3qVU",
-	"V9GnjZYl5ECd4zun6Pvtl1Hrb6cxLXRGyT0tGgZ5eNa6xiQwowjZ0ql7hgqQFJgX7tIUYg6WEUayWtOK",
-	"7QbkSykhIXMtizyqC8M0xwYkOjlXhl/w23ssr2BDkJQP2hD9zb3NdjuQTkubCTPi0SM5KZCA0WQDlsgI",
-	"iiemWOax+UlLjAbAgd5iutWGqphpDjdSLCdA0ztGcsOEQmpimATkvfUDsXvMJ+5rAeDZizjlwOEH2T9c",
-	"6Z3iMSNsCspzMt92k4CsILKfwUJgVULi/MyHzpsb8jb6AUp5D/5eXfMSE83myPKCbaIcr2RTxyaveckW",
-	"Mm+9YPhcNMp5t8cUYzBzex21mzUte8jOJ5lAhLVU+729sFeeDdvMFMw8gnNsGT14qaeTW643MZCZ7DmK",
-	"S3r9hqvIEQV+UhPuAHvWI8RZSREhDL7AbcEwD9pbcCObIicrGW7N0KT+LAVLzsolLzkulZqbgVkOKV5g",
-	"a8Q40qjcCT/JhtoyLXrHBBQ2HZqLxnXB9luj+JhdiZ1Z5jbOkn1gzydbRZp9MFL1/Xfv33xzTb6pyOO/",
-	"icvLK0LevL78EyH/SchLQh4/vr66vH7y5Pry0v38rP358jL42TzzN/H/J69/fPs9efnmu3fkhxfff3NN",
-	"Hl+9OHuCqdNdnlxTkTtVytbjXGapWIMUK1abO51xUK2YyH2yK+ZKQtZgwVnUee718ysX0gnV9NidguTp",
-	"lGtcfXHZ1YFSO2m+GtuqV2zB1ZhkoDBVe7FglfbFG81qxRQmjV3/PC509Us/v9uOGQscdN5wWG3hF/sc",
-	"sLtiMnhl5iaXoF/BBfq5x9LP6DZAqwWt8wvDjO8vn5xv6H2ELvbZYNWdrJsg4JPOoB6/bHxbfJ02ttmT",
-	"43O2omI3ASCnmp2Z6yO2LYuCV1UsNOCOFpaVhzUf46JPQeZC7440CpEL0BqBz7VixfLal8SheYShQyx6",
-	"uWe1ORkBiMFo+ZpHLySs6hm3FFbXst53/dwIio4dutAJBRFKhuBzMDh8aAnUEDMkxQB5TDPmhXMNxoJG",
-	"eBVhDilEEzDYfuCNtOQFG68MvCvMMvLXvGDxwQRXa5ZP4kq7O+PUe4yp7hVAliaT5lHRxZ0NlaQ+u026",
-	"Aipa2QPg6ejUjypfzrLZQt3PshmUAWWzch0PifTCnC5LaU+xkFyiGbPgFWexrEItyWYtS8Myxtjtav42",
-	"MLimiigap6ezkPYSHkrtkzYYypnbmnbixaH1DNruIYIEz0KbxzqKnf+iWB7NJa7YYmAV5lMrpBLL0LTW",
-	"t6HpEPMd6Y6fYENdlaaRwmAZiJzV+KeqlvftTxB5MGICJMiCigUrChb3LGgWK2qBMlZVUTHgY9ZS0+Jh",
-	"wjQgUsJ2wiQU3FXOIJNZr7kC/JMMHTJX8XrnXmza4zg4DgxPRLinOzvYnvydc97O35LR7Zq9ZxyJ3KXh",
-	"hGlv/7OWaOEJ6Iip9nb2wsTdL8GVMKQhTNb6vcCbVbLYWrIcnAQVr5zDAK28JpRAASpsPOyv4z24t5wC",
-	"0uULK6lHMFogu6OMZlb2SBH7mHoO6R6YdNMt2t6XWu1LtKNOX3xLcsQnl9Eh+UI38WIRw08e18mjoRhR",
-	"rhix30PvpSHlakxh4vhLIvP5rZ4fu/A4WVw0jronsF5tDK7BqJQ5dwZGpf31vBW1rd/HsD3xJCI5K6nI",
-	"1XOyWLPFHfOQS0AVqC7Hm8TozBe04hdmgu56ObeXfVjQKnM8cOrx09nuRN6vGSreJf9g1Dtz3ynNaiaJ",
-	"RbrKwd7163DUe5zNSqZpTjWdXX/0PtDZDX4Z45zCKlntYTGW0Een//2MFcyUC/OCmbGJstmqlk2FH/bi",
-	"pi6pbIZTnH36xb/3Y8uqn24/mrP86fb77/4Kjxj9rRWToE3NdhdqnnP6lFOfgJa/gMzBqnVDTucYRtG/",
-	"q188/RKMMOdonAGmEficCqYRAc3fT1f9GmG7VZGru7Ntsc/tNkWLWWSRJ7zQbjtjCkULxTVKrzHHAAG9",
-	"okWoLbPsLNqV5sfnXlJ1lypevZ1bH0n0Q/6hLBIF5L2jnHbgOzNhZ86wmYlMMFvRGxErvfdiyvee1LJ+",
-	"HqI7ShN25p29rKLjnciMaA/N3tn5h8cr7HFasbIq7Bf7LnpEUnHP4G9QpYFSuGRMq0SK44DqvVuljkfK",
-	"O9tbfS6cUOBk76pnVgb4Ex3sd0hUx5rByfI7OTbpHS6ug3PeXzFNF+vJCmAOXwvgYNZ8qWfXV189vsxm",
-	"G6pm15c9udh+p2cYmPGxLBF8E+tOBX7oVsTXpJxQkCoECILE7INPeACgloLbbPNxeuGGprIrzBxaeBGb",
-	"zTVVH/HEcIvCN0Y1FE4LuWpYUnNkCwC0oeZ+vba5HnJJcvs98CLdS75gZ4CwFqAuKhvU6m5UyT/4NJ4I",
-	"QptPMUHom3Gpf+abyfrfSAYOrdNxM6PcZ+TSWHxX496ORBpfY9hXHv3Xs5Y87arcjOPbVyWw3JjGjcNA",
-	"Fg1quTGkq2TJsOR/nMV03LINcwM+OFeyGwU9VJdva4h8UX8hNzNXN7u3nt/WFgHVMkRIc6vrRkxTuS/f",
-	"5Fy/OKQC+5sPdKGLLWjkDq3knLzs5ugDwEqYre9yk3lN7rjISCMKphQpGRU2te+cvLMQUAq+OHbrz/8m",
-	"0BgLZ34F8Yadv+zEevL81qNhTCoNztmHxP3PbGHFoFoBD4VQHENPv4eHei4emIMbIra9c1nXcjM5Q8gd",
-	"Yci/tFhdUOVAEMkSXRXW/whvz8iilkotac4A2EqiCxKupjlTPO+nDyWzXYYDj05CjCoAmpggs9+WR8DA",
-	"B514v+HjkFXCs+3xCqG6BGYd23UoYbhd0UpN3HmLC7ooeGUjTZDuMt+SWsqSaPTwxSX2mKQlKVbW9Zre",
-	"9KsozUYT1wa7Jpzk0/PhYY6dduNje9wCX+2VG98ZQZMcvN2WKCu5Uz2Rk0AEGF4S7INGhsJ8F9ks1kw9",
-	"J9QBFsqlUXggJ4lrAiWVPRld2F3t680e7mowXcdWSA3nzQ1vdyyHkf2jocVtJTdgB9WUK5bfLqTigu2/",
-	"uh02UqpGzCyumZrcCYPCmYV0Dw8XCHJYW2ArV8r0B0jMs5nUf5xC9dEZjVO354FcTXWKjreBR3kCPRGe",
-	"F33Krnbf2EVIS3DT6408NDN23OzzyZXPxyjUnSDealpWB5yoaRfmcUSdL8CLwWp8ymbsg2Yin8gkWFiA",
-	"wo6v1nPZ1KcUYSxfdQTRmlEIJ1BejJc6MEiMAqNk/cnWNr7cfXSle5QAsZWDb2aivkQXdwR0Xet4QLsG",
-	"6/z1mpXP0eIB+yZr+0GgvaMlYAAGXou8L0qmUhCGHgFMmqYDF4rZSO3xGGH0jTHffh6pAHbzfBulwN8l",
-	"n2oOM7pYo5rj69VB84Fg7qZFhHRlFT6/nGHp+IlO1OhNL+j2wCuyay1CtOqRcpfmc5/S1t6apARlz1gU",
-	"Yy/OPZo4L9ioAGvCHhwefYzGePUAo3L3tsKwZgglMKAhlvL+iId09NmbKpQcFmt8mvvCic4sRajWtqhv",
-	"IUsG6TBZt1FL+6FFI+3HtaLorVDSYQyQwHexA9A6XZqaHTrMwZRCSkn4nWLpP/hwbFoWkWHaOQenjzMf",
-	"sGgszC5/iGvgn0+HjFJVTPU9HN2J8LmWWlGlp4qe6fJlVPz4DeX5dIwTJwMOPtk1O670nSpUwcu3/3nE",
-	"Opm6rFtz2I+5tilznWR93jFWDclyWhRk3mib8kZFIq/zcx+uAdIf7bboXwmxtyqmD0Hf5coiucglcVZl",
-	"P7QyOsw2lftPiXE7CjdsT0vICUEFBxXWHfEykWo5AeNL83RvAReB01I+RL1RTN+2GvJwwEvb1dmvlbS+",
-	"c408xzO6hdkcdTF8D28YBZ7WCvMJGFq98qUoeYIkqin4szbPcCxSHLzkz+ZLESy23t0XyevaP/regXfx",
-	"t+xbUnxjbcRTcsA7a9LubeVxCAeMZYAWfG6CjFV0iwY1OBXkkjTiTsiNsP02XAIQGCnemcCVdy1l2KAL",
-	"n3J19LORRkY740THlfHhS7BD7HgpRnCpdHvEx4/mMfsVH2OfdG0hEBPakbIGEHFwTQgNrnwkLbSma6v/",
-	"k1ZNPzg8Ie4f1wtwhBSZoIJiBJ1u4Dn7pXHKxJ77nfc55/NjzPsmNXsv1AQa/Uh1aAzSbArcRklSNou1",
-	"xX7dcGMcI4wmwjv+1q6YRDQg4QeFxoO0slw3JQwpK+4wJqqCbj3eGWQXuLJPRhfrLIhHesVEbkT3PCL0",
-	"p1wSxe5ZTQs/xoPd5ZFrdkqrGTeNTk30oMdiCkrqeI4frZbG0b3VQB+YSXNO8JelcjyPgZf/BB7MaUG3",
-	"Q1M+9kbnELN/z7R/Mg+9XCNw8KfhZGuWc33+Ynp/BfM9GDyBeeSKzkeXLyfbLTmKuwIZh/liSxvbOsmZ",
-	"b/upXIsJBIVhBXQY3YoF9pyy9Rw2XZ0lukDF+1cbGWUmcB2imkK4z/a4Ar3LQgJ7iaae29o3rINr44BU",
-	"bC2gkAYQYhFW6e4vGNtFUnHVqVP5Dmgd47fX06PBrTUYzeGNoo+My7zZibj9o6EFgAFmBH+GRBwgpwVN",
-	"MC+yGJI3XYSmyZk7e/GbX2PHswPwm1/b8FX6aomIr3QlVlCyFgusjD+XeYMtO1m0NbCrV8EmrUULO4wZ",
-	"9Lb1pyuq9xDOMTaeBi8xBRkh2eBjJGRCwZWOuVBc/8M1IDkpiGh6PTlgM+iUzlTQLOOXbEq3kZqvYsj4",
-	"BRd3LAeyK+gb7lrjgqyDuIyRLjWjuQ9guVk1VSFpHshFHCw6sWQVrtFoXVqUQ9jIiDKaL7SMvfx//5+r",
-	"L6HV7+MvPK6C7dbUKa2fAoPAfx3LuUrQKeVnlrP6Df53AQt2BJCDixDtITAWE3R3QVstm4RxQAUttsp1",
-	"pab5Fv5dNgqKafxxjEPHQVfpyIVl7RL8uA3R43F1HpgDcVLMJ9Ve8sJDk26n0M0+aguNCLUp8ns00rAB",
-	"InCUP2VJIINWoAbVbztFca0a3aIa7OIdgDBqcRGQScOUtFDetjvaHkMvj6I3NS8Yuv/6V4lsRKqGdnJ3",
-	"yh16WlLacTL7rrEVfu2kDy7zM0N8z6iycuoUuOFDvUJ8DXLko1Q7x7Tno98a98PtUbpUHg/6fHJrrAc2",
-	"yDxC80mocc35Qk8TKP+JX9orUnaPwC7TBSSI7mh8d3orn9Qvyp2Ihx2rMeHtEDGR3rGDoVLwy71qQrSa",
-	"tCSqKjj4suVyuR/T41NCQr6zbXp3xIRjidG8ETuswlb777jCmlphk1GfE1jRlW82bSFAmUgggtgrc1+y",
-	"D8zbTsF9LXVLJNr8zbd6tF4d9XsNelLCpm4xcPM1m3LfYzu0yDhTO/rFjzKSwt/YdnLBsqfcbw9sZGeG",
-	"uGnKGNZ8ITcsH3mzjK/Y6HVjDMJfzAw3EQ6i5B8m3RdG4h21jQlis7i52xdkQWNDSLJ05ISJpQpmU0AF",
-	"TfmwDX7vgjRRH0DCBbAPuPIAzEo75m3diIgpAe54Fear03osGOaiP9yrl0aWK6azYJ5j6969azySTcEV",
-	"8+0vd9t9ccXIspCyfk6M1oDmW+h9O0C7+E3bdRozpmBxzPM1rZmDjkC33ERwATNyCgfXV8JGYmHw2SNF",
-	"eN6iKhqj09vJHDq8WRj12cgoRVgAi/uf7DcaMAEwX4gk12Hylnx+ual70+mDfUms7hINQhNSN7GlYUq7",
-	"61N6kK5fr3Yy3SfwMk0hHTWC6yldULMZOhTG9kdFKtr3tE1S7WrszNygeySz8/Gfuz2bIp19gACls3Ce",
-	"1h4WFktckkpZLbN/54nbqqkrmwu566gpmccczdmCQyW9Jko+t6kdQhIl6CqOH6NpN0BlwyMYMIKyIGsQ",
-	"+Msn7kaSlXpQ3od1djgquCHdDDOfGBLQInbiWjT7HumTJugAIkdc0fNfiM3gW6rW8W4BAbTzeD2ICV13",
-	"yx2mQ/g6f3J0jJKreFtDlLq10mTJl3obxKwANLmuOfapmKLTwatuBzxLyU1y/s5Iv1eE266DXoFmgg4Y",
-	"mmyZHgl7arfXkTx0xLfu1rZ/taPc7sKiXMFogeGtXWz0eijHL03UIPNEU9108M1AFV1S6AS2v7bTfj+z",
-	"c0nMvs6nBpvakEt3w86uUH3ibVnbUtaE3YOrdIRWiD0ge+PmX7dNMLCuznZPRzRjs5O5q7gFvo4GTad4",
-	"2XSNRkofsrzzfm7Yk9a5C7dgQzqRIxQN4NIAQQDQMHftI/vehQPm2MtWjILIfftrPB4SbdnjY3WB73+Y",
-	"wQa83ZaGvhULbm2MBf+DVfp9AIMXS0iM4lx7YLI7VukMAQ6MZutkeb+1kDeQIrdZMIO9uRR+ulFh44dq",
-	"XxlbN1SpTC25guRPx2FB/ZvL/ESo5l4G1JjElgNyOWHoMc2M3yBk+gHB8Dd0+971MJrid3xIuw/fNOnA",
-	"Zh5TMqLwXXH+2EYVzfHdwyYA8Ryle1jQQnys6hBXw4Ku7pgHO1j2GuW3Ld7fh3AcEzmaRB+j5WoJoYkF",
-	"RrrNeECv/nPSJoNaEGp+xzAK/5xQ7NRD6FJbuEEYBrqWBDF6axRj4ks2U0Uq6rvg9aJIibhpPfUzt5gW",
-	"qPiRIvVoVMm0Q8YQwAHojrj5HLvFARKj7gLA011JmSBEZQHlUn0JnCNjf76VjVHsDz7sHvnQdeHjRdaD",
-	"4WZnUb3m21lAs3Zp7W5HpQcEIn/wtLMNo2b11eMvA86yv5p/zly3NPrlFw7nPpsZlSXGaW/kasXyb3K+",
-	"v7/hYEORHUNnAKSRx7rWSMEeKcwPtprm1tjMj9Q1aUQuWxypOd5YMTdGnsweTXgyYpe+c1romZ2qHzm6",
-	"O9al8HVtndsPFPGnRscceVRdCe3vB0VzMlombqAEG0Ki4TIGNtNt6Bsf/z8g8SAapR8T7o9+sarKAS9y",
-	"9CvDofnDkwhGNr2ecBnE+4aO6WTdt6xkwWoqFqMXHtNZxvofLX8c7H50fPa/fc+/H99zFgVqO5UD2taw",
-	"TqyQ0Ke+JRaykE29g4e44LrGzkBGsNR4LVYFREcLVAgUo1H9IlXzlUgmv0TYQqwQmp5SnirNLrnwxTMP",
-	"KdSOaQwt5v4Yi8Zu+0EWDX73vTNqxpvR8AV//2Vmsn8TQSvT7DWr6y0pGL1nKtayVLt3hi2Drr56+uTy",
-	"6X4tuduDtr1rbS5T/nWjYvIv0cgLSo4AohirkD18I4WyT2wVyKGOg5HvXuE5oNGUXdtzcX/X/a/xQfOV",
-	"GvC7I4njWIIKeYOubSH6s8w8VrWhrO57NQfhTzrKZcc58ThW6Dxv4prY5KQetzE2uSea19O25d/nkvJP",
-	"3mhb5wtfLqj79gE3Sh40GBh6uW9EAE5pzR6SILlGvO0egpVryYc12kC4DjKcZQZju7R9/Kh1JSw5dCG1",
-	"TEtyOKAJjLOjpLx6vXYM57Vtdbz2upd3pNIvdOcrt+mM2WUhUXzuzRbdde1LIW8LqdThCahJFRR02SJq",
-	"puZfv38XDUocvJBh7X6/alWVgLdxaIbKw3J4a1l0YtNKs9KGqbDrxCyLgEWEtSHbqCzdQksV6ENOnNJk",
-	"AwOQdRKPCjjDYTyLhkZPdL/f/OX1TZDKaS4T8E0QzYS2wIiKLaTIM592VFuvIB58wY7LL97aGr/KyUnS",
-	"u8bJPm/vHIKTrg2lLFgbLgpCSn4a/hYdUgpetilyOzH6xUNNzAceOVsh8tDksCPkv8ed7vliiLBlNPPC",
-	"W5t9p3hYD1g4q7evSjWKTVcwjOY30Ng60rBajHUzekyNUQh847Kxd+qHXCkY5ng7UxMpEd8B2LaJ0HoJ",
-	"pW4QeWM8Hnj0JLux99gzkIJ0blc1xaDB3CWwaFBIJRynp7RzB92T97Ro2CE+JPyitQkHk5B+YBtr90yB",
-	"pYgZ58byzmaLAlau7rbo91RTrHFXkt8xm6NoFGLV2Hy0sNXrF4PIFWMA1J7tN9LlMjrYfh1kb35NeHON",
-	"4vmvG3Ugw//ANmH62VgT3jYbXdA6Py/XRvhAk8nZ35rLyyeLNVXrgit9Ab+yvvkeIfhVHIfO9q7s7Az+",
-	"N5KIZoAEv7/zAcgpS2cVV3BOZ49nvuvqGyo0qwUBv8Us0Qt1p8x35rwd15eXwem0X5o9/qJPN//uMWB/",
-	"h7medsqjfYDPLsJL8idfPnXQp/iHL8M9GWzH3gYNLzsU2HfadyjUk8e2KvzxFxl5bCZ3cXV5eUVkTR5/",
-	"df7Vn0hey2pvk+nh9E18c4KdfrRt+ieeofc15YU1nnaEa5XICzB3i0/PAU+TeRZb7++NLcdDe4gAJ6vt",
-	"NZGi2LZ9wqf7PEuqXE/YPlRq0LNtyQVXa5YT+4WMUOGDrB65pKAc/BHwh40xYxBFDc0e73zzWE8w/JwV",
-	"UqwU0XLFoKkYNUQykjhscAmV6fCLNQmzgxJzor6vA0+f1FxGihMFeVsx8Z6XzJiF370luVw0JRQsIg45",
-	"V8S2RAUzdVNzrZm4bpNGgGWggXb3CFx9kZCmyZjo0OaPimCZ09IUxWu+ipZSx1Qtq1NtZJtUMk6r2uOC",
-	"PF7xWTp+eFA8GlZq1ekoKTCnmIkF9gbKv35983zI4n+oLdcxqf3sdhXLsNitrYNLBrffLpc/AnjUgxpB",
-	"LApePVIeCsn5OLF89/g48Z+h61okTIN0OihK89aDuySL/qIsVrOFrHMuVhn0PoBarnglX7yjOi9Y6vqy",
-	"A4+/niD915lWrrDkkSIOq2tkSsvt4KELTNgeQcwyM5sYS0Vuu2VTTWqmdOYvGnsGl7ImbbnXIb79JJ7Q",
-	"yFy7YPOsu9AapOMT7Up5z1S8fAjQsIxmZYETMUt9Q7cEvpTZTpydFuIHgaDL4R1LpRVns03Uk7uWmyDB",
-	"OURkHZeXHib0dPmpO9fMdVfxhd1OKsL9azE6Xbaz4ztHcjv7sUXBbx2szIF1wRZz+SA3UAyoqMv8Q1fv",
-	"sB6Zs4Juh+DdvC3y1bOuKRIdbuUwayJnKg3DXjY6kcN3mNNA17w8vpvMwQk0gYt7nOfAbv5hzoMQC/wo",
-	"PWeSPppYnkMKRzS2zOnYP+0q3zko/Gn9bbGsaEkXWtaqi0eLYRq+ErQgTGCGtlQs6II863f+b5H4epeT",
-	"jdJeE1oUZzXEcUOkbiE1Iix3MeP8wyB4cnYGFU94LTPB6tX2rKqZYvV9vCjM7MAmOp+KWtOjYPessFoa",
-	"E7pmuQ0zS0EYx3bPPHcq7HMA3m3K0iwF1Di57NRFtfO/zM6eZGdPz7/Izp79Mq6OfxlP9l7KwhBOE3M3",
-	"lFRsSf41zP3N629cYr0EmjyszWVb+3VQmdYenP19H3OHfNhfP2dFntkmzJZhdFMLiB0E3FKwpT6D0jO8",
-	"+4Q+s6nPTXWWp7K5S3lvmXYUfDcCP8R5CpDdr6FAiwYMMQ6dH7K3OnR69jQS+w7y92NMDZrfnBY0pdd5",
-	"hrgK+eEqFic3J0vveM7nUq/tP7clF42ydJ9lM0d5PEbgT4bj/MGiwYJhnt/a/ueqYvQOja92uniyWpB8",
-	"s4AC/jEsAAXbLtmDCfeTZdtosLyqGY1X0dnv47lmq5p1lfQ+vZ48i9/fQXiyqae2Smy5u53GNdnSjavp",
-	"NLTNSMWNKdlUGallUbQVob7wEqRA00dVhy/uucm7CzuDX2NpC8UxxtmiPH7YMLGC4Q3PY8mRculOwzW5",
-	"JKUUMiNXPnloj8gc3O9PYy51vJgPvNSP34Iy6zZuboFIwPfG2xZ/pw0tHquFZT6q91DMHnWz707XGJ7E",
-	"d2tvoSZ/310yed4ac2GrTDC4JhQOvvPrPcCDg9fXYT1IgpLyqtGEllKsbIsyvCOek4W5fgEnB69rrBWE",
-	"XXJ9EbACfgVNdHoM/Csvm5h4sCI3lLag4emaAjtTi20/dI9+2ZFX8Gsk+fKe51GAKodLBNo33JxBc1wt",
-	"27p6r9iMu9Jjs2AFux9IIW2N1c6KvrqM9gXbWPSEHeeZNH9HY6LkeV74lr+0KPyGWhUb6kEftiSrM0ea",
-	"ky3ZfiP2cr9O7LXDKSUHLbuN0ik7+zLqGy35Rz3eEmPU463aNOLxKHpHQu86iqI17uK1xRAHXbyFkUd5",
-	"HIveQ0MO4zKUCIF/KH7k3mDOwaD3E3uptajE4yNKcc9PFDo6yHUc6IvyrmbLAsRfbzvQuz66BVqws5H1",
-	"LBHgagp1EBErNtYUbP4ielpwCGf32uBpOZKt/OPD7uleLkUkyuK7jTwoY7CfZDEJcUuKCfv8XoroBjfC",
-	"lRvEwz4VrTsqLNmA08vlU/siFWg+t2Xa3W2Y5AnJAJDTSJayvrY/UmzLUUqHP7jX7rjaJ/46QEcd8PUC",
-	"1ZXI5jsSZr55TBqd3WVp+vPQIpcFFIyfVB7LlT1MxjlDIBmAO0pILYayA8UnglBS1eyes82YpJW9WA2u",
-	"4IXmhhFsT0JG0CN+eLn3cAAqLouttdABLxoXNkpu+ts6H5Gou4MHXfBKZaAZat9lPmiqLmusFMIytQWt",
-	"LYJZkKGErPDkyydXV48xSaQqoBuffaEho/n0mUshsc0UfjbCpYwA4PiGWju2iu3YYXbsjguvsdsmVZHu",
-	"Wxh92psD12/vPbXXaiogjU1o5DXScG40bkU4xhLj9q8Fqpho7lqCpyi2cSpRDgqSbOl2DTFalREm7lkh",
-	"K6YyAtU1kBmRkUoWtOZ6m5ElzVmczO6AJi6NQ9ro99ttHKH36btazgtWTsDOXDR1bQsPYmazkiXTa2MK",
-	"G9paFyt0PAWvThbW2Am5wWgltGiL37wObi+W9q2LEaIFH8ta5D37umw2IDjC7Nadc1gv1oDFGO+hTsVt",
-	"zXIZpxwVt43IZaJX0UY2RU7mjCBISYvKi+jH60TWR5DYemgLpWQG1pimr67jq3n2Nj0SK+U9LaJc06IT",
-	"LmVNVlLmPh+LF4wI6SFXsf9vTnjX4RCA2STSQ6b0MHKNifr5DxDjgs8xtgZwqWZikZijzRKII4kKh1IU",
-	"SR1p+6TsNpQCXU4uW7UPLicjI1Xm61V9widCc24yy1dYxMyqeMYWSyGYe9y1CJ6L63O4D+1TOESoblfA",
-	"UbC3HeTN4+n0Q4Ck9jzt9g8K/rn1mGioj/YVVds3yJ/4QDJkrQhpj8WwFDpGR4xApn2OvhhDzS8Si401",
-	"vJhmRretHGJlxshm00ZzPVpiJJOaTTQcKqpU6uZQzcT2JjdNubea077Q2VZj06Ie2A7D6NfSLnTn8szz",
-	"zvpTIgOfi/HJf29Yw4yOE/GAsRUVt1OAzk7X1DABkRqmYDo7y/ZDHWPK7bZb9VT3XVVdU9XBHobRaamK",
-	"LfiSL8Dfm5HAPgR7BxquY4gOXhAHNhjttXlOLjt5Ni5lJZHjOgon1xoLZpUZ8emKYOAqUtHFnW386rMY",
-	"g4KKoTXp6GqWlBcMezgGxRkLf9fOmSslILLRGYRKsN/tc9L2w8VvBWO1QaZO09x+I8I1Jh7UTOSsxj+F",
-	"PIDhAcj0sswF74j3QWYqkcJ3z2qVSuoIw6nBemSfm8xmIxRQFxpyEB4ceL3t9+duXCxFhxm30wt9Rp07",
-	"Gw94Uo6M8w0EVr3ELwCK7ePl5WIIxfbxLBvzWAzsVrp57XT0xG7F1nDlWmUtvLYh/JyhEyeNt72/Iidh",
-	"N4bbg7OLEfXHKFx0zsTYbra1rBIZo015SKGAAFirHNL3YPDorBmNt4/YFbdKs5rJnXShpnaJgLSccyUF",
-	"X0wQvi59+jnIjNo2LO/3mLX8MEHVsPlYUQ0l1O+HdtqewXasbGjzWRTiQS72GpCMFa/k4hj26n7jrmKL",
-	"BGBwKLHaeNliLRVDzPyu0ZmaWyAyx2BiyvqO5bc2c3cflX6Cp982etCAaaViVxiarei8MbWL2JZeRTUs",
-	"vjcWfMP0DdhFoRNxl96+LTtYqWyTtd2nETW2UGxjc37G4ZxQnkfjkUjZkWNsE6dpFfW9wuosqzChJ3Xn",
-	"aHNx9tDSemkRt/Fut7huEJkD4ekiL0/cL61i9Ih89wqyWuDJXQisNtF6gjyyXYzH26s262egr8IeynnH",
-	"lGz0iEzaH+1jRkowC5me6hMy/Gbz5U/ZMM8DBQPXcXsCWz/vvkMDenl7bIJQAK99BGBcXDLZl3lvdpYT",
-	"FgdlZ4G0kWJZRHFTx7ig94nM39y/3M42JW5f4RW5s/ZGJ9zEWBLQaGhrb45jgY0cHiji3GX1cTBxMJqt",
-	"6OSDFGBquXqJMXVyRxNpn1u+mI1zAsZ7JneCtW1JMddkKYtCblSgsdtStgPQfyd2Xk+c7sCDu7e7Sr+c",
-	"D2fd+kB9i3QcdFRhLvqBD5QbDud+rO1GF1Yf/vnjTDF96wsgjdI5ri1JNpPLJW7Lp0+/BLrenxzKMeTa",
-	"k6+lLKGIuh/FXfSV8iHim0W+8F7bDnDCcEuTyYroOpZM7cyTDBRg68melgXcaqMOx9mSICUOzZJZov/V",
-	"av/1Gyqwg6YCj/bjNMfTTtkBRDAbxcQ8GrCwMR1hRBzi92ZurC3C0kh77FjmSd8y4VhYM8IaecNVlB/G",
-	"48c92Kqcgj/nRXP/syl7Ncq+8zI3hK9L0fEHWo7JGO6j7LyjtSaPRyFR7cdpGQtz4u/Xqan73ZJ9F5Mj",
-	"0CzQmDQxPF//rU5fnVyyWGA3vn9tktzl5dW+eorpfq5w+MtuxfbVBC/YnlvZUev8R/QYjL+ZfezT3c43",
-	"UWxKW9J7cCnnvo57HnchlXOzR5UHsW7n6EZLcWcr7eJ6Okh5Vt+z2tyhdwCVhMq7jX/vMpamizXLh8zO",
-	"MS7U3VrqDrYLgEAVTJOVRGAStBU1vWPXPvcKsgcKzkhBNcM0UaV3gNdbUuTcQoIPGsypvyfrE0Yww56q",
-	"keH0VPeqcJg9p4M2OZfnr9x6J50P+G48A6u3Y1DwAwX64O4HENLrFpsoKFbR2HXQdYqlxG9GWLc5XEQE",
-	"gSk6l/c4+FrW/Fe8XHYnOv7CtbMf2vjxnqM4jK1PEQyRARDYDN/eam+QMA1IrpFFWYmfSLvGD30wdCPJ",
-	"qua5uvY9VLcWAC0L/mIRUrzzDCw+ECq+KN8iqbm5d+CnLC4dVIJuqIo2Jz2mzEyYm9Os4VgOWEQmmkX3",
-	"r+Ro1NXeH3v5Z59SChfRXrayx871mHAwN7KGDN+2OFXo62A/VVvxHG6nBaaAnTZf5/7LREv002EnCUjA",
-	"t0BIuxBkW5u136L3pV0DJ0qSaqGARvdL7lMVVFQnvoAkjhZG8KzlJoYh5BbUb54coDT3sq4iGVpOEnXu",
-	"qay9bFN4QXDHG5H+vUMw2TFGWVGowTxOtBlRLoDUXjM2ul3IjXn4JSsS/TqKphSptyPoBzzSJlSYlYB9",
-	"WYPE7wiV3YQrVuQpeCKXq2nV5kbFMybWbUB1WN9yDzochdg29MSXS0jsTrBG3xok5UPOh1ntEvtyyDrK",
-	"/42wfaqHRhNS9Mc6sJOq27g2E7KdQmZZKsqJbQCjhyQ1QRomENrb9i+Thmp7wUQDZtOq+UI0pGiw7N4W",
-	"6RwSkPm6UW/MANF+7g6/dNpMx7RRgA3ud8wYcIfabT7II3rDWLxB7mjUgj1O/ggkwTgf2H63yigAB3tD",
-	"Lwpp7mXUn8wxwswJxOzES8bmyhNFt4qosZ46zaMSnRJV0qJwoAs2wctl2sA84jh9o3OPuwgJdhf8hGLy",
-	"4MZq4hMqv1eUjy/iPlI/gszw7GJvjBuhSLBkJtKUCYtMnbrUVc8cjvNCGoPAlYolTP/dfY3Wt8UcAi3G",
-	"IK5nFGraDeooh5R537Ddht37ws07sYEvnvVFaJtJMI1xRmKG7ItZjYkkt1M8UALqUQ7D7vqmxfpGLmOy",
-	"+yxcxI0TixNWkVb7w5qyI23SjdXCD1me12unrS+hlYI3LUxRptbdhc4t6N5NZIjdpxZMuFKUmUWPsj0j",
-	"297d2WzDi/zWYYy2zb1hbrfOCqlRe4Vmo4sFq7SFElOKi9VtzUqWb71ED363PcW7zS0QctnCabZYlw7K",
-	"M5ut+Wp9Cz1OY9mFdayhHdLmkSKQe4uUeaQIz0cFllzflKgZDznbkqxlkaOdqNKPrlmRe9PBqNKKMYHX",
-	"tjlstGb2YzoHq39XCJu1tUhrOK/otQjM9aBskr4LCLRy62OTRR6UN0ILM72mwq/JmvbO+7tF8hzD5Psd",
-	"Z7DAvKfG4q35/LM/2f5UACOPjcZbHp29offkO2Hhf9Xsejb79IuPyKMUcPwf6RXhTPnp29SNx+8LyJ8s",
-	"xG4D62kD8mbNimUsgqrrKe40GOYboeuoHxHTfmL1nQBWGoZDKPiua20OvjkxlCiYYbSQmur1fhZ2OUfw",
-	"dOZXliQGrqJvLMki7+DTBBOBbNQhNzGXAopUuSa0MJfDNrqgdC+7+EqzmeK/soOy39GksDSxa7PD2fUk",
-	"CTS5NIKLW2z07G9wqtcAaLCgdX7x+OrF2fvLJ+cbeh8peGi/HLS4iQZ4oa+xYabS2nwUIHGLLbq2zAdJ",
-	"NupyeqeZTWC+pKsiBk53r+7OvC1KXEFXE+6mkilliz+HD4CV1O756KtlI3L0ak6S1ep+dj27MYpT9t7o",
-	"WpBORq7I46sX2ZMMcp0iUtV8q0PkL8f1njJfjM7eptLEwLD3KjNqzasq5ujzxqN3yluImigTuXSewTbF",
-	"tiYP5htN43CTseOlFhuH+ToYX4tRNMUDzFzpAMxXFuLbabxj+q5N9vGZNSU9fHd81+bdn0G/vyldupAm",
-	"gshb8GgRXO+ctWhhYxrF+5pas50/NgU7vKy2JWDMETwNFH6IRhGP6DQ/9zh0eU+Z6QDzPbK88a2wd++V",
-	"EY22Y4Dht0HH62lfHO5IG/3KcOfm6FfCbsfT5jemV+34/ruJRo7B9DZc5HJzOzpaLQtWU7EYTY/d4sTl",
-	"1IP5wjZ7fQD7vaOLu2iAZhp8gZf6EWmX6PqQaJEVvXawdHYiEoBd2cPI4xEC+xk/S71T2biPQDdsVSZC",
-	"+ugrPtZorefTXZlt3pZdTuxWrGREPq9/Hcn+EOmaIj92/AKpaysYdxBbpZ8BsJYFu22xD/a+Zwyscwg0",
-	"4bEjH8Bgbhc/I92xU/zYp+Omv8IEO5GTeQHNsWrmuv+QRuTMo8y54JNay02IBtC2CoKhZtkMBrKYivub",
-	"5VrHgVvL2F1z5D58z9AVM9RW7YCeRqOyI9sky127sk2KdKHFqA0wOp5qHkzjYU1CE2l9v715f/urQ1dI",
-	"divsY2SPM5qGejuhuy6ucs5ZcatkUy86vZz5h9IIzzn7oNtop/m2eXe8AQr2fOm/HIpwPkaN/IQUe2iD",
-	"/3R3Ey4CnJSBXn8IasLqtuxof5lXXaqHTFqtaRXzWHGxJRt6by7L8poY0kCpL/tHQwuiNKtURuZUMfLs",
-	"aUYef/EF+T/IsikKoha0YAnrejkQyOcWQLOTTuzOGHGVIGNi9EbcJRhSWUigaV3DhnVJHoIfBJGbDov3",
-	"thYZN+S5YCf9IgLIEpsA0MqLsOndwVGiTpIb7pBjiajHAUTyG3esxzqHrByYfS0h9u68770osht3L+xo",
-	"NJKEGdFz17m5jSFRojQtfOVpzZY2J22aA91trHl5gjjYqXOHwSFFA9pwkfkW/6WaXCh4vN+TuhGJ+to1",
-	"cyDikZIt1z9mj7MXh3fP+zGjy2lWK6bi8JYLVmvKhd6Gstv+0bA+v2PFFo+F4vMirgOPvGAcvkpEhz4E",
-	"vAQisgoX9RBDKYJ6Ym0nO34WUClK362IuCrpqmZJVKwyI2F9PzwaE4HUCIJbAEJes5rdlgmkyiWtIdoK",
-	"2UqlS+4HgQuXVFADBbIZgCKlUTxdrnPBBcuxddMBdw/Os1QDtTGQyaVIXvOlZjmhiHF+b0NF5oeCVuMU",
-	"mvl24D1yuVQMljTfXreov2tG6wAPzKZrqZAykEBms8k8GqsFWcAWfN0+b8oCAUVAqUNcZbm4uw3Mh17K",
-	"NCCNNraL1oKWrKaPlE1848qCvGuJNR9zxgSZszXHzoAw75xuW6VQjyMhbMNtVZXDU4I0d5hJTQVZQvf5",
-	"NnNdhFuHKQKSgC8IalAYJFscwE0ep+9ggNsmX7ERqY22L7iR5msq8qwDvI+MNE5VwWdvnXEyBL8OrZjb",
-	"LsRxGGw7sXF76V4+yUR1B65PJBwGWWsu9RqOzriZOKTsuPgeENfgttnjvtmKxXtjpTkNdNyhAgxdc4Bc",
-	"GQpHzTTkYttfc00P7wHves0MyUAj77EZPZlvxxHUgxE6sVM5rM1sRgu+Euisgx/hj2YovWwwywmXgkCA",
-	"naQlpzhF0QEtVPHYvXCETW9HIJXnW78RQWEMShjzOTSX6hRGRcQfasUHbNFmnbo4SgvpyEpCSUV5HZMq",
-	"6NqOLBB7cQYlly7PaWSht6G0z1Ezk2xxEIFRUJxFSB1VEHbvnJ506kmM3QMVHOTwpgiu+VZ+tGTJZk6P",
-	"aY9CoEOlsRkNN71iC9eYrN8HIdbKF06s2SkVYpf6ixzzT2jJbAv6mhHH/8h3YR53EpYW3j00ZVffPx6U",
-	"xMzBMajRY7wWYe+sywiGCH4nZgY7TcimUPjBkkl8ngjAWN6xOEaTSVyq0GHNaJz2Et212aysQao/vfwq",
-	"rCqyyGLmq0Juxly1uzuEtElt0Q9uymP3x1/gV189vrTWaX9Hktc8F4QWRZa8z5/D1VMDQC2YG/cjXSHW",
-	"TJ5KnvbEJ03drVgcA24cbKDfI9C4v6r6pi+o2rELwVzUVv/WRitw80JQW+f/iV0ROd0+3P37UPySqm3Y",
-	"2j+qS14wJwF9P9Zdawc1h0jWcVEciMM5qfbHVg6bi98MmREat0/HI2iNavplHon6oyDJTyGStblcDp2D",
-	"i4JE4IEwjb31BigyZ0qDvWpeXcgmRwzkyLwB8CEy66KwJ6y0LgG5YtaKnQA/02920EEZDbp3wfLaCbWM",
-	"uNs5AcvcbTK+PYZ4dmInOH56vTab6MsSP9vd/C8a9NaNjGHLA6IvSB30AbvaFl6yPLwBzdU4PaITFiZE",
-	"p7fkItZ8BcqqatlUXKzM261fCwoGWusgMtwJxBcXtzttSMJ4U6eIopvGVlF0ccsaYMFjqgoIi9umijGA",
-	"zUU2y/d2xiYQMKAwepSg3XPfn+pOAUh3rhvK0UkLcnUQKLr/ga1DiQMHSb0n5S1ig5mPXC0lLqpfih/a",
-	"5HRaF0oHrB311C7SuXgPuFagvCf6VfNJUprb6cRzR10/oHF6j+0WsbvgdIXWkS4rL/THTdMXQ/Qm6oMD",
-	"E0ZrAwqxEa07PO6lLrgA4aPNUeOq61Ft2x0MeTS8qBpyX0Q/cAwRSXsZ9gy0Jwaax3WSBUIHgS8j2586",
-	"07ljj1im1nJ+sObgBOLdNdTMaOh+V0G3IyfBO6Vx6L5wr8J7aFrBXMiRgSjveiKAyfw9n1IbjmHZeD9X",
-	"wrKJdMzUtBjTJys0XdzXUisRX1uuSiQc7kp754kyHCA6mDtjSvXdxbzjczFKutEqW1dc7RClLCjx/sz8",
-	"aDsXOGkLKh5BH5UoFtLe/HAnOxK+d8WyFkwbIrlkzowkMkuAHrmYq7BfOXZ9a1thpVKYMu9ZWRWuSLko",
-	"3i6hBm6Q2+w3XtV0aYY4qACiL2n6k/slmB6+bGoaABb07WQEYErOzGUyXM9e/RWK8yy25Ddg33kcy1Yt",
-	"SCURTDindjGY09CvkB+s1TsI27Kr1sQAdMBhILaTExTstRDIbEuMISYbl8xxaKKGy7Xa+6DLzOnUW43N",
-	"yAjTX4bWOh3ctLs979c1M2KAlSrDbKeSf8jI939rLi8fP/tm5hn2W9ko+2CfQztj7pLmckDXPwmE6nvb",
-	"tGLnhhjfo/qE2bPxbIzR3aV7bs3tbq/oYEqwkLG5re9RpTwwsfW90/UmHLl+o+VBkJaCRwuofhuAl0RV",
-	"wlB2aLIgKZHVGdOS20Q8GM3lxSElx0Atvbc68wEQFvDV7/IHNWLOZn+BFr/90zlcI95pCWwhj6hKNweO",
-	"pXvHJMVfFMunNccfSMLy/Bxpep9qnL+map3I3tzf9HqwFs0mV8ILOo3lvc4ximu8fPiLekix0E9xNEEs",
-	"zZ5Y/7iq5Saq36JdGtVtbUfCeC8OGQsRLJsaInJSgAt6K8Er7ZvOrWWjqMhTOTCsjuXaC7YBG2HJBVeY",
-	"oHoE/IFj+Gl6TS5wX9q1tGRvzV4gXOxYwW5PLqT3zICV85Fq+Ri7TKlm/+Jy5Lrji9reaBapcRq8VPo3",
-	"h9DyIYmaYgeaK25yRZG5NKsOROb6yfVLOT0MY6z3kwODzsDpBECfNjJaSjUaW/SfFrsxErqgXKiALIgR",
-	"yGvy3aso2POxwB5P0yFsPAbxXqBcBz+J0xwNQ4kH5Cfbl/3gE4LtVyZ2bmAf6EIXW2Bt56GZdXMxmL61",
-	"he7QsufVX1sV8Hr2xfkVzKCkH8J3YS+Gnb/0mlK7cSeo7fYbQ/v8A9vYw85Fzj6k+v0bkTihBRYLqrnT",
-	"iH99hohKc1poVt+2smfipummFopQ0g5A5HIJYGwCYtV5TTcQVYI4WyE3xPrUHgBPmTA6RtsPMTqAzLsN",
-	"5MMETkh2TUvZOrs5S7rl49jcuFCs1qMn1w/6hxD5gHtJqNk0WDPskpKkpGJrW1jTut6StrR03GJTCBRu",
-	"nBE93+OrL+U9O+B4JpgkeRBjZiY+nJzUYRuiJaEEEkS9SIfSHZsRZxs4lqMJP1BW1NGwBsie+eIhLaPL",
-	"FbRkRz4cftpd6thG4RDuiiSMNzHfHaRufJw36hP5aFn9E/mIquYn8vGOi/wT+VhQsWroin2a7HztUAim",
-	"EKMRlgCuHD7LFGxe952xsft5LWm+oEpnZMmLMiMlVXdQfSq0ykhRL/BUuz4h8y0J6m0HQNQsEEu6x3PN",
-	"jnkcx4lm+84Jd9SxX30izh9/MKOQDa02NLU/luvRiakfz23uk029td1TsJXJhm4RYA0oQO4YqzD2jQLM",
-	"58ugj2FNlc0U3K18LGRT72TCKEbB+YKx5zuIicgEumlCmLv6wc5xjmX/2KO/8+yTL7JJDkqwZKYYLBHv",
-	"/rPL7DBWNNt9sJpmv6jw9n/eVdgciLbZPYtbiLW0sMd5ZDfDWUywNHsFq/6j1IL32Y7Rxe4ahciUth/H",
-	"rI9vfaLWAjEAFpVcaWAFTFiqXNruM7BUQknJP0DZ3ZoR1fR1iMQ5+jwmCKhU7lUpOlhIuuNI2pROOg5m",
-	"JJLIOACIUTadnLQI3uewFHgQUAFNXxEbXMwEao5xuU9AxoQOO6Hsn0uoTzf/3JZcAOBwwQCeAKq9Zg6M",
-	"L5stmND1CBybtvdwImW4EcdUzKJqU/S1aiocvQ4SRPY2ZfbZJD16uA9+iYmlIQ8Qy7k+/5FtJruAzBdb",
-	"D9C7mt1ztum7SgupUv0SsdrSahbGGi1lzTrNocbHRmpbljdKnMGMf5SbveGAGqvaYA1R17gbqLfsdA+U",
-	"VCC8V+h5xyptI1grLN/MMWF1hSqXMx6tcRnVo1x00R/FRgWon1b2jkWNassBNBvKeeqy6sEZGq84LeSq",
-	"YUQKq44qcgXK6ePzINHsymdqvBWQp1EzSWwWSS0bzaJZStad+3MQxbgM2pdUNVNMg1jXa2dZYyYTAI27",
-	"sIANBPwcOihRSd1xVuK82qwS+LSG3syY8mKGdX74n6P+TjuEedDbJz9btyQ+6q+5S4fwaj/wLyVvIKMs",
-	"9p2r5Hd+hHc6B/inTw/PgnF793EgJXFiIlYVIi3tOJqDJo2g86JHzFs5ymXEy42IJvg7NvqY6qGWTn/w",
-	"YYMR4YFURhSLQrX1LuXL07T7t6c+JOnIlv8YXPCC4MD4gkPDGStE/Nl4Frbr7/FsYOL7/JdnT/f1cX5A",
-	"Q++2iXcyNmOWW/N45zePiDEmxj0NhfQnzBEYBiLdm9dbtZCo+++2NnN2jU0+NrX7Q1XL+/YnSF3wAAYL",
-	"KhasKPYk/vfrfUY5w3BZmH9feRRUd9u5nN90Ebvdusnhf0+4WSURacnpUrY8BPsf/jyuR0Y/eSDYGI8h",
-	"gS8qpZCwWF7H3TAV1ZrVu0L9STw9tNUAdwH9Iw26XE/Hfl/bFH8djs3vei86Qgxs3jHKBdwR/j3WQodH",
-	"vZ/VsNWjS/yGUsXSWnoy6ytdyVxLRJyO2A+25oRwTebmboeGna394OhnQYJHZlwHCWNID59KhlOJGFjg",
-	"KFhGWs69rmXpi8Vt9ZCWBOUa6KikBEAldU7eOfAxLKaAo6YgnctS3UEKWAw8rF8MkIO6FdTn5Lscv/6X",
-	"v3z36v5P5+QbI7jwTz++fkm+evrFn8xM5gUrfTGs0nReMLKQOTsnr2G+5vmmKiTNHYIDJCo0ynxZy4Us",
-	"AAGPVvwCH1MX5A8l0zSnml7Dog1ls6Bnyh/PyU/gR25bK22osv66nJSMis2aFwwbaVOhNgiYQC14hFTM",
-	"zRxil5xZB5gGvEnlG9Zuzsm337x4hTgTZhSsvK0Z+fM37wlX5+T9GqJxwiiHNtmivme5X5KsmKAVP/+7",
-	"kiLDxukK8GFWzD+Ty4U6/xtojth9afY/jDJD3qCl4VWG2eX51fklRHlw1Nn17Mn55fmTWdCsBEfEDELO",
-	"1MVHl034CfwTDMSHObTQwP47YyX8mWnXggIqBlQlhU1Penx5iQ5coV137aoq+AK+fPF3i8WEgmtsmwtk",
-	"+H5qTpv2mLUXQHxIP8eLd7iNcBhVU5a03s6uZy/8YFkAVGCOHyLW2W5k0M8GCxNoyTSm0MXf2D7i0zNv",
-	"eY41MGmSX1CXpvCQVwCwYGTfLEFf2PyInY17/Fk2DiQTy4+wZ6D2EOp3DneqlHVQzUXs667D1rJ4ymts",
-	"hUuozTZFrFXVaYdufhIZMWIZgsbmB5jF0A4WxfmvCOW57/D8D4DwnHB+7LjtLvh7c84FrbeRKyd6cmi9",
-	"WHPMdHnowSkKe80YOla0YrXNAbF3jt8dLiBGYl+d+d58NVMK+eF0pwq1+FMdq5cw+r+YRMRFhcfLwsXT",
-	"7XPf/hi8GIBux5Z638EANrn4CBkv6bvlldwIc6m/xqT6faRsci4vNvT+KMdiae3RhwomYSFvYufgOUoT",
-	"6MeCug4qAA88ANnHGQdYOGzEZl1pmF0Uap1o4LWUCnu39twJv0zY0Aunxl74BJkLWfMVx1zjlCh8ax95",
-	"4KEZl2oL74q44KPMoHTN9GLtcn55eQzW+AmbLVgKIYO0ElK5jt/XNuaKmjwXKxSvjsQZVOeYa6yWzWpt",
-	"H4Yik8wWusLzEKb+PTJWfNAWkXzEsFfT+RVapZ7oDvhWFvm/2A3wH4xVIXtajD2ApTBmJpb7GI7FVDAt",
-	"K0SqsPk/4eeN0LzwdwW0wZhvSc20LVoa2DXnwTjFrv3APvyrWTLf0zuW2DUJNi20SrYt7wGuy1g1qn1u",
-	"336gjnfxEf4dtBHfmSemkVUuNNNnRvTS8ihXOszyKAYijNSV2NdgOORcQRTPaEVgerx79TojL2/+0xD8",
-	"32/e/oD2xpqqNSm40uaRFzcvyfffvjmJbK482VNC1DtlcyhpVfezbPZ3REwt10UsOrtHsjrsjlOc0ff0",
-	"jn2N0eOTGawt2kmEjcDzN2cLWjKr8CpJlvQYXPW+e1gfOcAfcC5ykaHvx1C3xcynHKKIgY3rO5oP7pBr",
-	"RnyCLfrRDJ6Wo5/VsWARVY4mSDESZI6yDwW1whXeZXvyePBfTG32+2G1ZPPPJ3TYFgxDU7tELOU9i5s9",
-	"TyMFrnET7MHLxmmYhRsLBrhOSMQ5tn2IgB1tjaCjCvjLqKDFVvEDNE7oS9Ox40OqXZgZTefddtAU334f",
-	"EvwfDVP6a4lwekfhVjO0eQVya1ccfxqzx2bdx/CUvYOcnVIKibvKBVSIYEMpyOIvOOTnyuUSP7QVci5F",
-	"IcrMFwHma1IF8FiXe5SAe54zeVFWT49z69vXHkFCW7fAI0VUadQlO3TmK2kAx/p4Vv2eo3CgHN9/FkCG",
-	"x6XP46OeiKjsxuK9DT2KLx/EEIOLE2HAgentvRClqnLNl1J8fGPbLe3hYl7SFbv4e8VWD2ZjbPx0BHLc",
-	"YAcp6/+2vOy5OGwsdQxmNVrumdFy1cVH88+IK+9bqtZvOBSX7xeJkIn4cKK8lvWKGaHotfLI4iO6deHm",
-	"mVKt96GkeUJVNTcT/Qj/DnioYwq++crDZjHsyn7nX7BvO/LjbIfVtWBhEBiAnr2Iay9rssTdclUkNjnn",
-	"U4KUCTfP5yXkt7LIPzsZrccGybjjoxnngtkhZcL38nlJ+QP7oH9bjhzlLdkhXeqi/ry0g1v9tyUe3LtI",
-	"MDy4GeZeeGuqdUs97/gPaev+DovGAPUzoLrL8UiHGczl8i54buothw3EP2V7Hyx4aTjilxN6Ett1QOJY",
-	"RHHAXJFjWA0tyTIi2IYpjZBMtn1i7PqoGdWs/eKJDKsf2CZ4xyjr6uoEOxCjPrq7bbWrTQdDXLfjnSr3",
-	"/vh7IifDCCX3ywiFbGf/TmQLDNPRtStYSaaO6dVoCWGJVxQt0Hbm9A6SU0hYwMCahawQZO6wjefgKszS",
-	"Zu8ABS8/EwXBDg6eOIYLfJf1oFWjbAQWNCBY2WQjoh3VW6iuKKZL2BeYOnJy8WLf89b68UZIl3/aPUXP",
-	"UHAooBMPmoobugXtG5l9n1gJ/M6DF/Gr9rEeoyQDYxyAAUEJ02sOxdbPbeoyXEsgLejc4laBivWPBn3R",
-	"VsfyKbmTlKrT5yS8CiJ/+7ISAgofx7FlqbduRF4bvax3yT/oHO/lGJZzPcws38ATUyfSiFzeyuXs8+zg",
-	"G7lasfwbqE3dv4e45iMlkhg92qjsGGAsqNu76/Bs6I10O/w59vTeDDHkSvsGn9i7NZp90DhcNB48tCXw",
-	"irhubIc6gluN1fesPjMih+CinyNcohTskSI51RSzwImdzclJ70uwksfpta0omjYRKEk+qVFj5nVyc+a1",
-	"az7UtiWCPF9a1/z+CGcjO74duXfLvbd16MCl/atDO/ihLLobOCrw4jypD3bhuwyJIG0CkEis1PMtRk5/",
-	"rFqP9uDZclT+PKmMfk9HXDk494dvyrduJ8KuwwDyhHUqrhv+FvoXhQGHACn6sAqKiIkQ9T/8me+EE07i",
-	"e2iJP8Y2eNx3s92xSj93afNB62YnnYzGvaqhP+4RErlxcGfhIswvlCRh5YP5VUtoUdg6FHqnb4QBcMcs",
-	"ZPNJtvY/GKv+Jc3q99hCmhFAgqOFzxp3JtlI++sfDWvYoIj67/DE5xBP8KbvAGRiXLI1Tv7hxPzG2FKY",
-	"GBNLQ93Ng7wODEwUYlC56zDsjTX8vKsyeKcQBlLMsEcRZ01kz8AB0W7a8WUZjH0yN8fvm1O+pffM6ROG",
-	"KSBGxoXHKITtfk4cmKGQGmr6c6I03QZtPLkacTZrlstjisYuWd4urdEhN5gy+F/GAv6v81nWc+/m8rez",
-	"pofYwPYqSWVfOkP3aMl9ryRWuOe8E6Ay72lgKmBNj9pZjNqnlO8fXbPCExHuR/T577mmHqljBSHep8Y9",
-	"sRZuXjOsgP/IsIb+9DLLvMm8keVjhBYtCoKzPxH1VZa4otoy1qNdUwNRP8/pJ9G5Wz7/fJG+1Nly1DxS",
-	"grHtfoOVyRDJs3nfC1ltQRvEKwmc8fCBqigA66LI3Hd01JoxfTrF/Juc6xt4xWk2H8ZG9+pvpKPEu7HG",
-	"ZS7qj6197LD0PmWzp5dfDczNwkv82wHEeSnFsuALHU8jpEepacV+G2TBglxCXCuwVwaBVAuDC7eq7S3/",
-	"3CdhgmmJcBoMS8HXsshVAMnBCgXZH8JWNTAxjruL5em42+z961qW0BfqdBxeLCeo4Y+Pz+JxJK5ooi52",
-	"vzlOqi7YvrbHNfIUpE3Xj4CtiiXBLlFQCjPfWoEINxwCUI5gD9mI/KxmDvwtmeBrnvsRHxsXmlio+wMc",
-	"pHYmx1EFggNozt7Lm//MCCW13PjkfnOJFE0pAGnHtWM/zUn5kdF8l4onOCvBGz5zaB7f+j3kJiR2t8QP",
-	"j6Aa6MWaUCgiRI4hWgYyl4qcKLq11qkmG9kUub1rWnQGrtrrZ9JBOa/yZfKwQDbhpOPSueZw5AdXeJzs",
-	"HGlJ5gxTF1kOUie3DQqgQ/7pLZ2wFf3JrrVXbMFzdtPpen+K42reo0Yn6cUyUmGix/CDv1gsWAV6CWok",
-	"JCB0FqouYw7LViyGrdEbeOKwUGv2T5WRalZ68uDt+1atpjUjBRcsJ02FSiXmZGcYfq+o0U5cchoAtGWR",
-	"qC8o51UtK6nYCS/Fd/gGxw2nTKa0K+lvwlpusPUWoG4C/QTbHCWi7qJ+XFm56TYGnek2rmUbvQi2wd2J",
-	"RLn2njgP35k8ce895ubvK7nBzOsznQ8Hlshrq+2pf8qsBtdaYM9++6c+iw/A90EYEXCnc1YQvwrfG+sI",
-	"2+zHlEsCr1Eniz7dhJD6p9EO3PCvarrUB6sI0LXgSMVTSFMLdUZh254bY8pOFK1UiqGgTgej/RKsESeO",
-	"AdlQvnc9QUTL46cCNMF/AU7o2Q1TRin7L7JmFBaqMK3W7nFmV25W21RGsj97Sgqmta98MgMuCs4EttTA",
-	"+jLs8+jKoqVg5+Q7jUSyHiAPwTqX+RbdPesAhtVPE4Bl++Grv4h/4vBVI45UXGXe1eZ7oq/N+k7QEwf5",
-	"A+hNRoxnKjAkPoJJNy7zPuUnwe7yJyTlTyn72ikark36cUw/WDDLraNJBaQslrtpTWtZ5C3/BxkauWQY",
-	"IV7T+9OlA9yE1D++MA46yX9mx8pn3PIbcJrwxTq64aAbtxxRg8qKabUjj85FzhZGBz6p5W5e8NaS5GRm",
-	"O2jy/8Kc8EqKRxrHw0bgLh+vCxOR3m7E3B/WUX9yD/0zl5yGjQo+gw3Tpl4ZvcRmLR63MiV1tkD6BXt2",
-	"EjEb9uz4rSKayYYRKQUG/Mtz5nbHfPEkcagJEzsekLh5qXMCy0ZbRxJE2v8u5wEO0nMi6wz7KUDnkax1",
-	"wvcp5CSI7RmxL3nFPhQHIdkpZnPG/SBQqmsxBF0zh2FTP0/SDKxwbBy94Hes4J0z/9CEPwiLYXdLqFZF",
-	"IqJCpzQkf8oVg1wMW+xrti4jcwYgOcAU863hBVYsw/0F0GPzz4ja6ng+2OmgGCzCIGC2UcDuNoYImdcA",
-	"Kmz7mAyVMpsJf739Lv+tktiOlLf24sBENfOtPWXJP9DylMlPZugfaOljYYcEUY7DSz9CXxXLTfEDcAGM",
-	"NV377ZA5ejd/bQZ+e++RTY9NZhh/NJGPy/vf5FzHffe+a2mQR/TAXYSFWpTwzIGGo98rI9hC2oY7G3A0",
-	"3rMasYRcZvS+3b8I+nIdmwts01e/Wf98vDDqsvwacN1HVXdhk8m57TZ5tMpiTCiQJUswgMWZ9y8ezjro",
-	"MAl+qvZlTb+0j43TiLhYsHEQSq7D2HDng3+lE//TzpCth9C28KLEtYx6wP0Y3+tOI/+HS4MurdC9jA25",
-	"EBR5vgU4nJzr1vMNnT3t2oli+radVFvzIwD7FADRjJoWPNP3Q78rqHjZLuw0Mqh9wW/ikwvWl1DMoLnE",
-	"rosUJIaWx7imnKMO3mM76JrhIdRMSSGbXDBlc6GgJgejNuARQTyataz1mWZ12X3a0I5UjE4SWo32hdbH",
-	"ZuMXgrytmHjPS1Zwwb57S3K5aEomdOa5ObeJNFgKbSPoL7//K1F6WyCKLyXYSw8YH7tZ3XKRuR/BoWLu",
-	"dQBVu+UiVh9E85eNPmH1rB39t2Fpu7KhKM3ySEW3hpKEkkWjccPg/rSgq7ALS27bjlm3A/oYHJBEwJZd",
-	"uLsoT14UdHsKZesN3f7rcsNnv4Xf0G13w1v2eOR23oZIHaPABBoQrSVI1SgbdIGXjs0EsDkdbP9ThBtw",
-	"+JPlwP/+mhXaylKlZeW6h9oweWKXPVjSsW+f92tG6MI2gq1ZR53yDrEgPTIj2nwMhmOYcXTHBWlEYS7Z",
-	"klGhCS0gB+CFvcF8gSX2uBLmasPsfqt87upytCjalAA8GEJC5kA0aaBj0UKaJxqwoOI+x2wD3s1HcBUp",
-	"rgUkesnCbq7QZLVf73Rid8+pqp2OKw9PUc8Eht9AOZPnHQKFTaHd8vCK4LYSCTTMAT9HwURudK3Ahu0f",
-	"KjSWvbhvs1sWzEN28Tvv4s4cG9pcVfi2c1KH3zcj9nU3c5G+cdMaZTOjw2BPDMF1YL+KdGD3/Yd2BjbK",
-	"zhFt8cRbtPwd2fvjkOLc9oxw60BaGcBVdRjheC0IXQ0ptY6chQtgzWVdyw3LQWc9ukOgpPUdjJR2/nxv",
-	"HzmwDOvAghLtduYISUVmqY/MRQcLMTfKQpYlPVPMEEqznNzTomHqGtpKLmTOMtt/3Wz40tBSZQSbmC9k",
-	"IZsa2uWyB4YvkmVbIcWPf6Ph6O+Rvv/iSv6LHDUJt/VySVQDpVyWv+KHglHV1Ky0643eKN6JB32TrfKD",
-	"7jvbBsyOkmNioMUs8X+EvJZz8kKR0kyIB88bjUeRSirF59AdiBRc68L20oaCXEoUW0iRX1tFDCAyoJGA",
-	"UviElpoWGaHqzr4qojp9j2+02tM0Tka3zpiUGLkRt8HTO3vuvIJ4As0GYXWCYbY1CkRcagJIVlsvTQdK",
-	"1nMN3kJW4MylLBgVJ3Ynfx8wT6L6Y0lr1GkDd90xvR1vQu9axeidCtutP1Jk3ihbtbiqZVPBx7LRVaNt",
-	"wpXSxG/ZkS+cljzn9q5IXjzto+/jatRJePSXU9YbH+ta83izXmpEd7hThLyUNWZNBIBcZgiq7g6puZqw",
-	"0XvrV8ND83vZ5VOUyVZ0xdRn236sAVtTkZsH7ll9TVz2U2ZMtZwvtMpaZzyEFl1n7aMyw4jO41DCjDHk",
-	"QRhyu1Arrmyzx0uXWw+FbI1KXBaTOlonbJ/+pn73Cu+peaOeh3MbA4MOU51k4fUQlGlZFWxn/2ET46+k",
-	"epqd9tvYZuN7w6PfzjCP0XxYzZ5bjR07IbTNQC1plKZHKVT/KXiv9Z7BtiMnit2u8vPG3PbY99GIub0t",
-	"5U/UTH7fQdVcDp3S74RmNaq70zLQ7kV+LismnL7GZcQVdaBUdeG5I5qLkG6ajAMenew2wrCnZ5J76HMc",
-	"wBvGxvpGPKzwEft7Wle2o0un5wu0XA6a3zotmoF1xLak4NBDEavi5MKrv9y6/46/fTVbFny11ifKsbKD",
-	"/26iPccE93WLS2lMhTF3RY7wAa6jzVF8bsICEGBy1abmmgUGGaQgg8fPt0JN7D0X+nShvnc4/Gm2Hgb/",
-	"bUsfsBne5MIHCwhzssKH0dM6XkgS8AcF24QqgcPYLzg6n10hqW0HjrBSqHCwUM8QOSkwvl06DgYP9kDF",
-	"BMJwWPomeB3UnaRL7J1UvI1bol5q432k5Lkwx3xHT83p9py8teoypjcK5hUnY6xm3iMua8g58lgiciPi",
-	"YRcm3su4T2so7PLgMMuDdfnQdDDXW1MjzBolGrB2NcB5nDUVpgWjd4dX7nI02m7msdg863CFkdfcQlaV",
-	"CbuA50Y5W247a+h5zqIOPNmY17sENUTvsU5Q3yUq+d5G2K9C9eSUV8NbFFEVo+jXh34GtM6RaKpas5ov",
-	"aAFl9VZh4LVhRWjJs5GBtk0FYRTdI4l5mkGqtRRMTZ1mntvyVdeRgwnsoQmtgtAfrXCzSsTV2UjzF2OX",
-	"m3+xjY2xbRJTM6bAbT6Pu0Avs1atzmWDfjRfjfT0MojEnT1r2RQLc6Js2gnsGya03ga4VAtgVbcTGcn5",
-	"PTfrB7jAsqQp01zJQqaOz9PLy3EHaHBmkK+gp86rbDR76LxcOscfKPn3m7c/+PYp3+Rcv4DP/hh25DAc",
-	"bHh7acvcqZHITICTPzHLXKLnJDrNLy+nB4v3MNLYQPEeHQjuk1vITx35bCFlNf5pVTGWj3+84lDunHBw",
-	"DN/p35ptO1phVJv1grLbJZSGFyHkKGbE9uqXG4HGztGNG1WxxQPV2xh8wsu1lIrdmMFPlM24looJeMGh",
-	"hVq4BQsY6CigvRIhYZi5tBZ8aRdmDz/uvG2F4eMwVNuImNJY8R3bIw/HdYKcU4BbPs0W2dHVv3wcGpvK",
-	"wOXOhYUOxXOuPUAYrbXPP1CJfYbaiQvRFMWgL/0HeGBEP885W3EB2kigl4fNNODKhKZSiZund1/sdyAP",
-	"JRD97hzRhpSv+aqpR7vCzO6QJXzlGL6K1y5qV/IPYA4AfmCDLW9yvlwa1dc7uVVTtpq/b4lD5BIx7AuQ",
-	"Lw7TAUypx0/J/BSBXmTV09ce/mTecypwCDM2Fr59dugV82q7xDQCi/OI5PJ4mWi2MssJBNloIx/cezII",
-	"Jc+35p8wfQE+XtN7o2RbC5SKLaSsDMoyB+V2Cg75D8aqU7KHw8ubUg5+PA75D1bpFgYxkW4QwCQeA48v",
-	"cN04xgBcDg/I10Xqs16pPRB9Ea7Y0K0ahj3bqs+YVdslLHhabEImuUzci+jIGQcJcvX4T58rH3Yc6gvd",
-	"3mhW9S+8Ed11vHGrNKtUm3NynAYFvgrRMEiQK+vKENsgLNxtqDhDPynslOCmcdybjud6fQr5dcP0TzD2",
-	"iW43GPt/1zV81rqGP5vrU9ZErWsu7mxyqtKsfu59vw4BZ0vujMxlvodiKzJ9l5U04LltkDJCRFYUWCzi",
-	"8pmhq7D1d331bIR83ADwadtOFZJvwaWFbU6LmtF8m5CbVdhTNGINNA3PZyMmEQRRbKjY9i4BtyAr5Aa0",
-	"J5iqIYBCOEmjIaPmoxjZyDpXmW2bWytNri4vL5/bjJ4sGBR7/REmNJT9JTycjNaLdcpJ9zh29ZwUJ36N",
-	"sEk93ofCV7uSY/izLN07wI5gURJk8zpA+N8NMMWCO/vsWgHJP+YGMoON9/TK5Vg14dn/dqhOcqiOfdy1",
-	"a9nd0W9/vQ7c4mDVQsGgD4h6JbOG9gJ5zZc+IsXy9sS2cSkUDyyVVV7Tvtcf9+XJl09h9/1GdbzrezW2",
-	"z+NEvrFlakg0VzWaOSUI/MTdnJjgCFZsXy8NeOKzJCGB83ZcT0ec9xEKD206TNdF6zt121hrGUB5V7Vc",
-	"1bQM+3d3Qb99k/W4lkfvT+kGd+sZ7wg/4h3j39k3TbsecH+wj4keT3deAgabud7+/ebtDxHrdM7QkjCP",
-	"CPZBt2pf53DY5Z07WiQzmiu2uEE6TaIxDh/RaGmeQ4IFLd7V5m0aMAY6NS5y/ncWV2lt7BFHI3/Ia7rU",
-	"5PHl48uzq8d/PFLmXvgG1GI7Zwi0wXta8ByK7myEY5e6H80/I6Ab/ZkZF8VZHQd077WsV0z3WKtbTY9p",
-	"yC0QBCryIG1jjla4gawW7pTFViDsydNOKMTeVLWVqhcf8YdP0w1V/OIe1MU3dM4KvHdO1WoOBof3fG45",
-	"hh1HE3IMpvVI2Wv0CLgkc1YE/QFT+3iRM00Xa5Y/eEMT4Pav3PinupfM8BOSD08HpPkGDzRQhaxke09g",
-	"00YjbDDUXiNQq7mq1rJkz+EhzDaBh2xu2sCmDRs4rgxmnN1+XMtih7NtQ3ZMrN5TxYL1FrNx5f4PRzyW",
-	"C830mdI1o+WD6wdsmmJGcDxgd2zDAjP569kNPHD2o41R9DK/2lV8Os4l6gUK8AokgkH57xkTOaeCPHl8",
-	"NueaLAtpLlic/nSfJlpc2AcpeVdcbOg9M0RN5ny+6UxN8ZVgObl6BjOE/mYZKRhVGoE0VtCZHDva2Eao",
-	"mOPJhfUXyyW5urh69uTLp+bHZWMU+wUt2Dl5Cc8rMmdbafFhLIFqRi4zcnlO3tcNc405bVkUMO+vUpZg",
-	"LsaKoCGaYFe5x7NQUltb4JMacQpjQ+OD53NcrRm875EaeTD3hdQHD2XCn4H7puIL++LqcZBc+OXVV49/",
-	"vyffLeQ4p5Z9MBP2Xi7gTC5s7uayg3QevPgYZ3YrQGneisWnC+yWMV0h2IrFcCjiRcFX4gWMHsf+6vWl",
-	"9lUTD0+bsm0LKbYrlJBP3okrd2iAWXAPo0FCJXoJQ58oXc2M/TB1SLFjmM43oA0taMlq+khZZ5FLX87p",
-	"1vE4bAYA8INmtETDSLu8BArdYRJ7hG1kT8GotpPuVpzKn2KGntZG9/Lo787j0bOjN+elglBz8BH7FCOv",
-	"RtFVHjnRXLc+XWzOCgm15W1T344y3OEAyFxiYpEG7XqhbMgWb2cLBgKayTn569kbttRnr+aQMCk3mC3v",
-	"Kh4KtoR/XRIl5i3YF2bkr2c3Rqkw35635S9t4Q1wL+gd+XlMYXjVTn5ftbrovtsdqGGV4SHl2UeC5/pf",
-	"Vh3YUf8tl0VV/7ZGYtZy1PCTn46UpuV43KdtWv5CpbDDzJnlZHNUl3BKjQLOlcXZtsbuAdqIk8X7wzvm",
-	"qrg1j4x9Fn0pcR1HNPmKneB+/8GMe+KLA95x8P1uRO9RKg3lvdem5lsACMHYkKx88qjHI3rex+cEHuv3",
-	"DYXppSX+mNjue/mO8voAO8wfgJPZYv8rRF5/06Dl11Kvd2pfLY92S/uzHYln0TqTN+3vWbBBScDFR/PP",
-	"ONi5z4cXl0KLs+Ugvz+Mpn8RmDZb0+07m12Hlbxm27xvgVuMWo+ZF0KTTmd789pulqNvmX7x0f04GJd7",
-	"BX/vNCnfd6UdOyoXdgZPNmSPxNt0t7P6A2NuTVVImquL2fXH3T99xB9iYbjItPDhwUklJwGZ1GfjmvdD",
-	"lvzn7eDfTV8fV1rTLubIvfttMru63pvlkUXTPFzWQsJ5lucdAp+yWqVbEfCvXY0QHPd9qR3RwoOdEzJS",
-	"ymH2QX9Df5s0BE8Bn4HgefEzCz3Xgfnio/3p08WCigUrpttqdoBhT99LGNx1qP2M4WLsT2vvaSE1dkdY",
-	"alYTWhQxZ+iS8qLDeH1SQbr0xUcucvbhU1JWv5IbYW6E5Kp7B7rJubzY0OOAcptJHqP5hsChrIpfy3sm",
-	"yKZtNXw4s2RRPgeiHg76OMTha1nkJ+Lvb2WR/wbc7SQrOHdRphi5CgJ2zsA52rYEB2ZXWlagjDZC88Lm",
-	"8RVMk5XEDm663g7yvmAf9ImI+AP7oH9rEQGN8NBVAeUFRktXLW0HSYPEOw1tfjRjTyGOxbpyPfmPT6Wg",
-	"2f+a0UKvfx1KlfkWHjllI2T7hog0bKpIDLiq5cLYc1wR+zl0G9/+OtxbE4thfoNFYB3Op2z2xeWTz/A6",
-	"c1XaV3Yzrqmmc6pYRkqWcxoW6vyjYQ3CCTWqbVigWH3vDkJTF7Pr2YWxWv+/AAAA//8=",
+	"7L39khs3li/4KgjujVD3TlapSpLVdik2NvRhjTUjW7ou9bjjur01IBMk0ZUJZCeQRbG1uq+xD7QvdgPn",
+	"AEgkCeQHi5TdvuM/rKpiEgkcHBycz9/5NFvIspKCCa1mV59mFa1pyTSr4Te61Kw2P+RMLWpeaS7F7Gqm",
+	"14wsmlrJmsglMb9VdMXInC1lzWbZjJuH/t6wejvLZoKWbHZlh8pmarFmJcUxl7Qp9OxqNstmJf34lomV",
+	"Xs+uLi8uspneVuZbStdcrGafP2eznBX8jtXbG56bb8M7KqrX7SvcE7NsVrO/N7xm+exK1w0L37qUdUnN",
+	"S5uG57PYi5a8YOmXmE/v+YKCl1z74XfohB9G6fTIEKakH3nZlPCb+ZUL/PXSv4kLzVasbl+l9ndQVWxB",
+	"aM2IXkvF3C6av/IlX1DzFNFrquHPNWMF4YqsWZETuqJcKJ3YZfu+cPr/rWbL2dXs/3jYMtpD/FQ9fAuP",
+	"/2C+a2YrN+ImNWP8O+GC/Nv1ux/IZs1g9mwLy5CCPVBEbsQVgeXXVLP8pmiWKiNaFqymYsFuiiYjJf14",
+	"Y7bspmL09iaf6wr/VsqSCU3rrf2W+Ztay1rfaFaX9o/BHzZc5HJzY5+sqVi141dVeZPPlypBJLkRHQoF",
+	"vI+bus8yFeX1DRAydhZrtmQ1EwtDA6VrKvJnsHFSMNxFuqoZU2TOlDaUE4TOFROpTTTvmcbRMD1Nb1l8",
+	"flKvWU1qtpB1zsXqOLOE102cZi3zZmEmlj7f7TP3POXm1KRfYz697wvkRkXprRihhRQsI/OtoTCvCc/V",
+	"s5bQXBEh4WzXzPxSsKUmsjGUZh+rQuZsdrWkhWIJ/jAvDufKNSvViEmD9HqDD19a6eV+9Q/TuqZb86zS",
+	"2wIkrqxL+F02Ir8ppKz2Vy3vWE2oyIn5ISWbzDejgtWu1U5gLmXBqAAa4ztLqhfr/ZeWNGeEKlLIJjf/",
+	"GmZe8lppR3iimSCKLaTIFVnWsrRii2syZysuUgIC33fQVHGE3ZlSe+AyImuylDVKe54zZUQ/JSXPz8yv",
+	"xBxk89u/wG9/MIzxR6BryfP/iX+r+Wqt/+hm3uVqfEsvX1dUa1abr/4/P1+cfUPPlme/fHr89PMffv6X",
+	"//lL5y9//L//W5TvcaEVj+6JESMC5Y2qGMtROzHPEqXpNkXxW8YqO+RBZId3pa50/DA67mU2Y8Jc3z9f",
+	"nH+VXWaPfsnaQ5TLZg7Khn2taMq5vdfxrVrG5S0zB2FJNvas4zkfIVFlXJ5yoZ8+mUX1C9zwtJgbwRDD",
+	"gk5txaLnFVuxuOcLzFWSfoG9aO7zgkbk8kZGbm+1ZkyTP5hXqIwUdM4Ko2ZsxeKPxB7TN6/wjJob4xlh",
+	"udGCzB/EVq+5WI3YV7lMqRuPn2bhgfwDTOf/7Z7C+CHc1FxzsUpTzT5wL8LBLaoqKRSD6+U7Rmt430IK",
+	"bdZrTJSqKqzG+lAuNNNnSteMluazyJvmXFCgTeRd3a15y7Uu2BkTOafinDwnBRDNaKCPH5G52QYjGJUk",
+	"JRVbMt9qlKagnv4BpvrHjCx5UbCcNBXZcL0mqqILpkDvEWReyMWtuiJLY3KpYOCMrOUGh60ZNSoTjGzu",
+	"GcGUO9BG7w0m84cnIN0vSEQEUkEu/5ihLJSKg3pvdX64sHAKBJR+RhayLKUgCzM9c69R8vTJ2Zxrsiwk",
+	"1RlcIMwYWmSxpkKwguh1zRh5/Kh9SpE/rGpGtdHlSroSXDc5y0hVy1VNy5IRMDJhEtuKkTdvaEYULauC",
+	"KbOAZVMURC1owey0PR2o2n2P19ytfn5m9HPYm9YUaGnHBXn759fXGTHMSIwRYP6Uv/jwPoNjVRSoI22o",
+	"IlVBtwy2eElrs+4iZznJ5UYQLYneSLxDn5GSi8YMveSC6y0QSPHCaOR/zGAmHXIZ/dctdWc1GShpjqxg",
+	"MxOvQZ//VRg96H0t5wUre85BhU/8y9+U4eRPI40xN27kLFBS+Q/dAYYT+bxerPkde1fn6CegeQ7cRYv3",
+	"taxYrbk5ufb2ZB9h1fAcfs/KBFTN/ePhx59id24rUX5uH/3Fn2k5/xtbaEOqF+Zwm/M9YWqLglfKySqj",
+	"tM2uZheXXy+f0sfs7OLi4uLsT+Z/X5v/XQT/GUknG81UYk123P0Fubf0WU5gLAxq13h/xN9RsLvkZ27e",
+	"sc90TRe3ETvDio92gs/g7KCCKwwXGyuDlqD5eAOh3yC42DUCdvYa6BTfZ9ms1nAOdoi+NoZ5npq+QimK",
+	"4lShO2FjfvGurF2dJ2v3cXe3qDaSM/4l2JkoAQqp9P5ooLqtqbHTjBRa4BwzI6o2ss5VL013DSljp8Q3",
+	"11wT9nh0328/IEg/NcsiX5YipX/Cat0FAwwE039GWFnpreURyyIwuQgvgyG3NzoQn1jfj7noakYWjTYX",
+	"30pmZM4WtFHOq1VwhldldEuUsQbihGeFYm7pB9IcVj3i1CRcBy3P40COgyzV7Z46Zsw8n1u62dVZ7mr3",
+	"OXp2GjUoHncOlSxkA5tjbZeZeSGjMB9qlCt1a/5fSqWCV7bE4nmUhrdcxD8oqFg1dMUSH25lo6MfOWN4",
+	"n7mW0T/XEq8AtyylWTkzGnJtiFjyj5HV7GwXCGZ4rx3OT3CP9tns49lKntk/bhi9Y+dmM4K/n/GykrW2",
+	"dvN6djX7B1N6W0hZPlzImj2Eb8EkXjTqBQqtiPU/b0DV4GAOGkVUNkZY1TUDT5d5Z3eLd5yoHRXam6Wi",
+	"KQpqfrSX5Y6Zahgg9KkeOIhzrR749dCHywWLu6tA+Roz2p6PqushPnCOXX/0QYN8jp/sl36PB894RA4a",
+	"HXgj61uWE8MwWpK5YXqCDKUloUTTesX0FYGoAGrSKPipNg+BSWLVanOalHVAaif6CRinXeabN3EZO2+s",
+	"HThGnXj01dMB/+J8e7OmIk+pZIzdFMvEvWlWO6ROv2xqczTx4Zt8Ht/WPV5IyEa5XManYthGjZ5LVXMR",
+	"UTeWXKxYDR+6a9vssJMUEJAK3AZPLiJCHTlh4lUySs7sy5X92MyEb445bX1ixEV+xn6zkBW7yec3FatH",
+	"fmn/MO/cMnO4JvA8eMq3nOb2edSVE4iIg2+et8a4mLj1xztDbUj0SRAQPfvmaVTUMqqHXvvBPPRybSa4",
+	"S3k3kVGkRbIcRtWX6AN4X0tUVnYM5ILHgm1yaUyQqmZKgd+iEXlGLluPP+olI5jWeiACkRNozjlfLm2C",
+	"wKCPOJuBg+kGiT7i8TVV64nK3G1cMspGV01E2F0APWjgvHIhMWK/EpuXFRiHqzGlOvzrO0zodsev0auc",
+	"bmsCsodTD6YBdBvgYpdQcd5hxin87FMykKUZ2kRdXl4aNp22s3XOahb/jlFcIh/sUBCeagfK7CQmEoWB",
+	"ZXYwNaRi4rpiiyneKQXPzy4uv7mgzgMVd0hdzvZcUMq+bEzwuqUVfCtmOb4seDVR6NPIeXS+UMXFgpGS",
+	"54Kv1l4PMUbyA0VysCtHyA+6odv0OwqKHlUqCNeK3HJB1vSOoYYzRpjRnN0M31uvjXXuHrfW6Zjnf507",
+	"MaFy4lR2FcVaaeu99llDEONT4wjIxR2rdcJFmbbkC6t5jrpCkjeFkJr1adferuij/7vl8kdjku57Ly/2",
+	"bYzKZQ70Ot7hIR9NjToXpXK5G1q5mwsDFGPdq4++HrCHNGcJfxhHXyQXLjQEsSwIFYE/zrviWM41y4mW",
+	"KwYeLniO65h/rxHg18xjvse5zLfkVsiNChMmCilWMU9kzAPT8qS9GKkNjnpWGpDyRuycg4CbIuDBo/fZ",
+	"isY3+Whj1XJP7/a8LOTidnKgBTg7Go+wPN+lPXAXxP2M7S+XSzLfYh4BZnnymii6Vc/Qg7nhCvbGPAtp",
+	"IcO7Y94av0ukinqi4eWLQiqmSFNdEevKzFrfcsB/dGHYr2VQm9toxPycrbnRhmlh9KbAcWkDHNnMfBLz",
+	"VnZ9KLt6uIr4wEv+kdlZoWPWH5hykhN57h16vReCn99rvmpqpjq+kp2zBZFmENxeohjCrfgdE+jEmTTD",
+	"RYc2fbPsOqMgwsgqprS9wbrTXMsNWVJrtBRyAzMjK8kURF/H2TC5jdOMkuqveBVbn6G/YkwctAfTHD8u",
+	"HtGvjC1Ca7219wNierYJZt/6CoBhfXgASBQ9jnvr2WP9I7mIx7pyDnCi7mWGGXYqpdKZvVYo8lUhN6xW",
+	"RMkSpEVXF7yPA7al4mS5DT7Q2eumKEjJP8LdtUPus0ePE+Q7u/w6g9hFKhSdcrCGTs8dBcQlS9jcI/L2",
+	"9bcgOCB1FLJNozHCUUwSpLSHuuqfLu7DL1MHHWIf0HYYL7hYgfz0BIkyi3/78MtHexb9mE/DQS/Onxzo",
+	"dIxT6OL8Mjaek6H7RFG0ZHiOwK3S4+jPiJK+qmBLaA55UVp2NMSU4mB4tl9SXWuK6v09rmiYyZe5/g64",
+	"nVqF8UnM2EjcIGb3aJFIzQcfodkjlzJmk8Rt+YfZ0s2aL9ZOzWvDQcNb1rmrcA7+Asoxbg1Tjm4rWLlj",
+	"6QNPv5dc6IhevUuprqJPGy1LSJs6x3dO0ffbL6PW305jWrSNkjtaNAxS96x1jXljRhGy1VZ3DBUgKTCV",
+	"3GU2xBwsI4xktaYV243hl1JCDudaFnlUF4Zpjo1hdNK0DL/gtwcsr2BDkJT32hD97Z1NkDuQTkubPDPi",
+	"0SM5KZCA0fwElkgiiueyWOaxKU1LjAbAgd5ihtaGqphpDjdSLI1A01tGcsOEQmpimATkvfUDsTtMQd7X",
+	"AsCzF3HKgcMPEoa40jv1ZkbYFJTnZL7t5g1ZQWQ/g4XAqoTE+ZkPnTc35G30A5TyDvy9uuYl5qbNkeUF",
+	"20Q5Xsmmjk1e85ItZN56wfC5aGD0dsAUYzBzex21mzUt4cjOJ5lzhOVXw95e2CvPhm0yCyYrwTm2jB68",
+	"1NPJLdebGMhM9hzFJb1+y1XkiAI/qQl3gD3rEeKspIgQBl/gtqCfB+0tuJFNkZOVDLemb1L/KgVLzsrl",
+	"OzkulZqbgVkOWWFga8Q40qjcCT/JhtrKLnrLBNRCHZq+xnXBhq1RfMyuxM4scxtnyd6z55OtIs0+Gqn6",
+	"4c2Ht99ekW8r8uiv4uLikpC3ry/+RMh/EPKSkEePri4vrh4/vrq4cD8/bX++uAh+Ns/8Vfyf5PWP774n",
+	"L9++eU9+eP79t1fk0eXzs8eYbd3lyTUVuVOlbAnPRZaKNUixYrW50xkH1YqJ3OfHYnolJBoWnEWd514/",
+	"v3QhnVBNj90pSJ5OhcflVxddHSi1k+arsa16xRZcjckfCrO7FwtWaV/v0axWTGGe2dXP40JXv+ynhNsx",
+	"Y4GDzhsOK0f8asgBuysmg1dmbnIJ+hVcoJ97LP2MbgO0WtA6f2iY8cPF4/MNvYvQxT4brLqTqBMEfNJJ",
+	"1+OXjW+Lr9PGNvfk+JytqNhNAMipZmfm+ohty6LgVRULDbijhZXoYZnIuOhTkLmwd0cahcgFaI3A51qx",
+	"Ynnlq+jQPMLQIdbJ3LHanIwA92C0fM2jFxIWAo1bCqtrWQ9dP9eComOHLnRCQYQqI/gcDA4fWgI1xAxJ",
+	"MUAe04x54VyDsaARXkWYdgrRBAy2H3gjLXnBxisD7wuzjPw1L1h8MMHVmuWTuNLuzjj1HmOqgwLI0mTS",
+	"PCq6uLWhktRnN0lXQEUrewA8HZ36UeXLWTZbqLtZNoPKoWxWruMhkb0wp8tSGqgvkks0Yxa84iyWiKgl",
+	"2axlaVjGGLtdzd8GBtdUEUXj9HQW0iDhoTo/aYOhnLmpaSdeHFrPoO0eIkjwLLSpr6PY+c+K5dH044ot",
+	"elZhPrVCKrEMTWt9E5oOMd+R7vgJNtQVdhopDJaByFmNf6pqedf+BJEHIyZAgiyoWLCiYHHPgmaxOhio",
+	"fFUVFT0+Zi01Le4nTAMiJWwnTELBXeUMkp/1miuATMnQIXMZL5Hei0176AfHgeGJCPd0Zwfbk79zztv5",
+	"WzK6XbP3jCORuzScMN3b/6wlWngCOmKqvZ29MHH3S3Al9GkIk7V+L/BmlSy2liwHJ0HFi+0wQCuvCCVQ",
+	"swobD/vreA/uLaeAdPnCSuoRjBbI7iijmZU9UMQ+pp5Bugcm3XTrvIeysX1Vd9Tpi29Jjvj4IjokX+gm",
+	"Xl9i+MlDQXkAFSPKFSP2e+i9NKRcjallHH9JZD6/1fNjF1Eni4vGUfcElriNgUIYlTLnzsCotL89b0Vt",
+	"S/4xbE88iUjOSipy9Yws1mxxyzxKE1AFCtLxJjE680Na8Ydmgu56ObeXfVgDK3M8cOrRk9nuRD6sGSre",
+	"Jf9o1Dtz3ynNaiaJBcfKwd7163DUe5TNSqZpTjWdXX3yPtDZNX4Z45zCKlntYTGW0Cen//2MRc+UC/OC",
+	"mbGJstmqlk2FH+7FTV1S2QynOPv8i3/vp5ZVP998Mmf58833b/4Cjxj9rRWToE3NdhdqnnP6lFOfgJa/",
+	"gMzBQndDTucYRtG/q188+RqMMOdonAEMEvicCqYRNM3fT5f7ZcV2qyJXd2fbYp/bbYrWv8giT3ih3XbG",
+	"FIoWvWuUXmOOAWKARetWW2bZWbSr5o/PvaTqNlXvejO3PpLoh/xjWSRqzveOctqB78yEnTnDZiYywWwR",
+	"cESs7L0XU74HUsv28xDdUZqwM+/tZRUd70RmRHtoBmfnHx6vsMdpxcqqsF/cd9Ej+Ip7Bn+DKg2UwiVj",
+	"WiVSHHtU793CdjxS3tne6nPhhAIne1c9szLAn+hgv0OiOtYMTpbfybFJ73BxHZzz/oppulhPVgBz+FqA",
+	"ILPmSz27uvzm0UU221A1u7rYk4vtd/YMAzM+VjKCb2LdKdoP3Yr4mpQTClKFAHSQmH3wCQ+A7VJwm20+",
+	"Ti/c0FR2hZlDi0his7mm6iOeGG5R+MaohsJpIVcNS2qObAEYONTcr1c210MuSW6/B16kO8kX7AxA2QKg",
+	"RmWDWt2NKvlHn8YTAXXzKSaIljMu9c98M1kyHMnAoXU6bmaU+4xcGIvvctzbkUjjyxL3lUf/9awlT7sq",
+	"N+P49lUJ+DemceMwkEWD8m8M6SpZMkQJGGcxHbdsw9yA986V7EZBD9Xl2xoijwNQyM3MldoOQgDY2iKg",
+	"Woagam513YhpKvfl25zr54cUbX/7kS50sQWN3AGcnJOX3Rx9wGQJs/VdbjKvyS0XGWlEwZQiJaPCpvad",
+	"k/cWNUrBF8du/flfBRpj4cwvId6w85edWE+e33gAjUnVxDn7mLj/mS2s6FUr4KEQvaO/StQ8tOfigTm4",
+	"IWLbO5d1LTeTM4TcEYb8SwvvBVUOBMEv0VVh/Y/w9owsaqnUkuYMsLAkuiDhapozxfP99KFktkt/4NFJ",
+	"iFEFQBMTZIZtecQYvNeJ9xs+DowlPNse4hCqS2DWsV2HEoabFa3UxJ23UKKLglc20gTpLvMtqaUsiUYP",
+	"X1xij0lakmJlXa/pTb+M0mw0cW2wa8JJPj0fHubYaTc+tsctVtag3HhjBE1y8HZboqzkTvVETgIRYHhJ",
+	"sI8aGQrzXWSzWDP1jFCHcSiXRuGBnCSuCZRU7snowu7qvt7sEbJ603VshVR/3lz/dsdyGNnfG1rcVHID",
+	"dlBNuWL5zUIqLtjw1e3glFI1YmZxzdTkThgUziyke3iEQZDD2mJhuVKmP0Bins2k/uMUqo/OaJy6Pffk",
+	"aqpTdLwJPMoT6ImIvuhTdrX7xi5CWoKbXm/koZmx42afT658Pkah7gTxVtOyOuBETbswjyPqfAFeDFbj",
+	"czZjHzUT+UQmwcICFHZ8tZ7Lpj6lCGP5qiOI1oxCOIHyYrzUgUFiFBgl60+2tvHl7qMr3aMEiK0cfDMT",
+	"9SW6uCWg61rHA9o1WOev16x8hhYP2DdZ20IC7R0tATYw8Frk+6JkKgVh6BFYpmk6cKGYjdQejxFG3xjz",
+	"7ZeRCmA3z7dRCvxN8qnmMKOLNao5vl4dNB8I5m5aEElXVuHzyxmWjp/oRI3e9IJuD7wiu9YiRKseKHdp",
+	"PvMpbe2tSUpQ9oxFMfbiHNDEecFGBVgT9mD/6GM0xst7GJW7txWGNUMogR4NsZR3Rzyko8/eVKHk4Fvj",
+	"0xwKJzqzFNFd26K+hSwZpMNk3d4u7YcWwHQ/rhUFfIWSDmOABL6LHUzX6dLU7NBhDqYUUkrC7xRL/8GH",
+	"Y9OyiAzTzjk4fZz5gEVjYXb5fVwD/3w6ZJSqYqrv4ehOhC+11IoqPVX0TJcvo+LHbynPp2OcOBlw8Mmu",
+	"2XGl71ShCl6+4ecR62Tqsm7MYT/m2qbMdZL1ectY1SfLaVGQeaNtyhsVibzOL324ekh/tNti/0qIvVUx",
+	"fQhgL1cWyUUuibMq90Mro8NsU7n/lLC4o3DDBrpITggqOKiw7ogXiVTLCRhfmqfbEbgInJbyPuqNYvqm",
+	"1ZD7A17ars5+raT1rev9OZ7RLczmqIvhe3jDKPC0VphPwNDaK1+KkidIopoCWWvzDMcixcFL/tV8KYLF",
+	"tnf3RfK6hkcfHHgXf8u+JcU31kY8JQe8tybtYPePQzhgLAO04HMTZKyiWzSowakgl6QRt0JuhG3R4RKA",
+	"wEjxzgSuvGspw55e+JSro5+NNDLaGSeatIwPX4IdYsdLMYJLpRsQHz+ax+xXfIx90rWFQExoR8oacMfB",
+	"NSE0uPKRtNDNrq3+T1o1+8HhCXH/uF6AI6TIBBUUI+h0Dc/ZL41TJgbud77POV8elt73tRm8UJMA9vdF",
+	"5E5pUGPAaVN4OEqSslmsLVzshht7GpE3ERHy1/beJAIICdcptDeklWXUKZFLWXEHS1EVdOsh0iAhwVWK",
+	"MrpYZ0EI0+syciO6RxjRQuWSKHbHalr4Me7tYY/czFMa2rhpdMqoe50cU4BVxx+S0ZpsHBBc9XSbmTTn",
+	"BH9ZKsdTH3j5T+D0nBanOzRLZDCghzD/A9P+yTz0co1Yw5/787NZzvX58+ldHMz3YPAETJKrUx9d8Zxs",
+	"6uQo7mpqHEyMrYZsSytnvrmoco0sEEeGFdDHdCsW2NnKloDYDHeW6DUV75JtZJSZwFUIhAoRQttJC1Q1",
+	"iyLsJZp6ZsvlsHSuDR1SsbUYRBpwi0VY2DtcY7YLvuIKWqfyHdA6xm+vpweQWwMymvYbBSwZl6yzE6T7",
+	"e0MLwA/MCP4MuTtATouzYF5kYSevu6BOk5N9BiGfX2NftQMgn1/biFf6aomIr3TxVlDlFovFjD+XeYON",
+	"QVm0AbErccFWsEWLVIxJ97bBqKvD96jPMTaehkgxBUwh2RNkJMpCwZWOeV1cl8U1gD8pCIJ61TpgM+jH",
+	"zlTQX+OXbEqDkpqvYmD6BRe3LAeyK+hO7hrwgqyDUI6RLjWjuY95uVk1VSFpHshFHCw6sWThrtFoXSaV",
+	"A+XIiDKaLzSmvfj//7/Lr6Gh8KOvPBSD7QnVqcafgpzA/zGWc5WgUyrWLGftYSTsYRzsCCCHMCHaQ2CM",
+	"LGgIg+ZdNgkWgQpabJXrfU3zLfy7bBTU3/jjGEebg97VkQvL2iX4cRvVx+PqnDYHQquYT6pB8sJDk26n",
+	"0DM/aguNCLVZ9QMaadhmETjKn7Ik9kErUIOCuZ06ulaNboEQdiESQBi1UArIpGEWWyhv2x1tj6GXR9Gb",
+	"mhcMPYb7V4lsRKrsdnIPzB16WlLacTL7rrFFge2kD64MNEN8z6iycuoUUON97UV82XLko1TTyLSzZL8B",
+	"78ebo/TCPB5a+uRuWvdsw3mEFpdQFpvzhZ4mUP4DvzQoUnaPwC7TBSSI7mh8d/ZWPqnFlDsR9ztWYyLi",
+	"IcgivWUHo6vgl/cKENFq0pKoquDg/pbL5TAMyOeEhHxvmwHviAnHEqN5I3ZYhQUI2HGFNbXCVqY+jbCi",
+	"K9/S2qKGMpEAEbFX5lB+EMzbTsF9LXVLJDoDzrd6tF4d9Xv1elLCPnAxPPQ1m3LfYwe1yDhTmwDGjzKS",
+	"wt/YdnLBsqfcb/fsfWeGuG7KGDx9ITcsH3mzjC/y2GvgGETMmBluIoJEyT9Oui+MxDtq5xOEc3Fzty/I",
+	"gl6IkJfpyAkTS9XYprANmvJ+G/zBxXWiPoCEC2AI6/IAmEs75k3diIgpAe54Faa403osfuZif7hXL40s",
+	"V0xnwTzHlsp713gkAYMr5jtm7nYI44qRZSFl/YwYrQHNt9D7doB28at2+DRmTMHiMOlrWjOHNoFuuYl4",
+	"BGbkFHSuL56NxMLgsweK8LwFYjRGp7eTOTSFs8jrs5FRirBmFvc/2aI0YAJgvhB8rsPkLfn8clP3ptMH",
+	"9yWxuk30FE1I3cSWhlnwrrXpQbp+vdpJjp/AyzQFjtQIrqc0Ts1m6FAY21IVqWjf0/ZVtauxM3ODDkhm",
+	"5+M/d3s2RTr7AAFKZ+E8rXvwWSxxSSpltcz9O0/cVE1d2fTJXUdNyTxMac4WHIrvNVHymc0GEZIoQVdx",
+	"yBlNuwEqGx7BgBFUElmDwF8+cTeSrNS9UkWss8NRwQ3pZpj5XJKAFrET1wLg75E+aYL2gHjEFT3/hdgM",
+	"vqNqHW8wEKBBj9eDmNB1t0JiOuqv8ydHxyi5indCRKlbK02WfKm3QcwKcJbrmmNriyk6HbzqpsezlNwk",
+	"5++MtIhFhO46aC9oJuiwpMmW6ZFIqXZ7HclDR3zrbm1bXjvK7S4syhWMFhje2oVTr/vSAtNEDTJPNNVN",
+	"BxINVNElheZhw+Wg9vuZnUti9nU+NdjUhly6G3Z2ieoTbyvhlrIm7A5cpSO0QmwbuTdu/qLtm4GleLbh",
+	"OgIgm53MXZEu8HU0aDrFy6ZrNFL2Uc477+eGPWmdu3AL9rATOaLXAJQNEAQwEHPXcXLfu3DAHPcSHKO4",
+	"c9/9Ix4PiXb58bG6wPffz2A93m5LQ9+9Bbc2xoL/zir9IUDOi+UwRqGxPZbZLat0hpgIRrN1sny/G5E3",
+	"kCK3WTCDwVwKP92osPFDta+MrRsKW6ZWaUG+qOOwoGTOJYsiuvNeBtSYxJYD0j9h6DH9j98iyvoBwfC3",
+	"dPvBtT2a4ne8T4cQ32fpwP4fUzKi8F1x/thGFc3xDccmYPccpeFY0HV8rOoQV8OCRvCYOttbKRvlty3e",
+	"34dwHBM5mkSfohVuCaGJNUm6zXhAr/4z0iaDWtxqfsswCv+MUGzuQ+hSW4RCGAYanQQxemsUY+JLNlNF",
+	"Kuq74PWiSIm4aW34M7eYFtv4gSL1aCDKtEPGEMBh7o64+Ry7xTEVo+4CgOBdSZkgRGUx6FKtDJwjYzjf",
+	"ysYohoMPu0c+dF34eJH1YLjZWSCw+XYW0KxdWrvbUekBgcgfPO1sj6lZffno64Cz7K/mnzPXYI1+/ZWD",
+	"xs9mRmWJcdpbuVqx/NucD7dE7O1BsmPo9OA68lijGynYA4X5wVbT3Bqb+YG6Io3IZQs9NccbK+bGyJPZ",
+	"owlPRuzSd04LPbNT9SNHd8e6FF7U1rl9TxF/akDNkUfVVd3+doA3JwNs4gZKsCEkGi5jkDbdhr718f8D",
+	"Eg+iUfox4f7oF6uq7PEiR7/SH5o/PIlgZJ/sCZdBvNXomObX+5aVLFhNxWL0wmM6y1j/o+WPg92Pjs/+",
+	"y/f82/E9Z1Fst1M5oG3Z68QKCX3qW2IhC9nUOxCKC65rbCZkBEuN12JVQHS0QIVAMRrVL1JlYolk8gtE",
+	"OsQKoekp5alq7pILXzxzn9rumMbQwvSPsWjsth9k0eB3PzijZrwZDV/w919mJvtXEXQ/zV6zut6SgtE7",
+	"pmJdTrV7Z9hl6PKbJ48vngxryd22te1da3OZ8heNism/RO8vKDkCVGMsXPaIjxQqRbG7IIc6DkbevMJz",
+	"QKMpu7ZN43Cj/hf4oPlKDZDfkcRxrFqFvEHX6RD9WWYeq9pQVu97NXsRUzrKZcc58ShWGz1v4prY5KQe",
+	"tzE2uSea19N28h9ySfknr7UtDYYvF9R9+4AbJQ96EvS93PcuAKe0ZvdJkFwjRPce6JXr4odl3UC4Dpic",
+	"ZQZju7St/6h1JSw5NC61TEtyOKAJWLSjpLx6vXYM57WdeLz2Osg7UunnuvOVm3TG7LKQKD4Hs0V3XftS",
+	"yJtCKnV4AmpSBQVdtoiaqfmLD++jQYmDF9Kv3Q+rVlUJEB2HZqjcL4e3lkUnNq00K22YChtVzLIIvkRY",
+	"G7KNytItdGGB1uXEKU02MABZJ/GogDMcxrNoaPRE9/vtn19fB6mc5jIB3wTRTGiLpajYQoo882lHtfUK",
+	"4sEX7Lj84q2t8aucnCS9a5wMeXvnEJx0nStlwdpwURBS8tPwt2ifUvCyTZHbidEv7mti3vPI2QqR+yaH",
+	"HSH/Pe50zxd9hC2jmRfe2tx3iof1gIWzevdVqUax6QqG0fx6emFHelyLsW5GD8MxCrRvXDb2Tv2QKwXD",
+	"HG9naiIl4jsA2zYRjS+h1PWCdYyHEI+eZDf2gD0DKUjndlVTDBrMXQKLBoVUwnF6Sju31z15R4uGHeJD",
+	"wi9am7A3CekHtrF2zxRYiphxbizvbLYoYOXqdot+TzXFGncl+R2zOYpGIVaNzUcLu8N+1YtcMQZz7emw",
+	"kS6X0cGGdZDB/Jrw5hrF8y8adSDD/8A2YfrZWBPe9idd0Do/L9dG+EBfytlfm4uLx4s1VeuCK/0QfmX7",
+	"5nuE4Jdx6Drb7rKzM/jfSCKaARL8/t4HIKcsnVVcwTmdPZr5Rq1vqdCsFgT8FrNE+9SdMt+Z83ZcXVwE",
+	"p9N+afboq326+XePwQc8zPW0Ux7tA3x2EV6SP/76iUNLxT98He5Jbwf3Nmh40aHA0GnfodCePLZV4Y++",
+	"ysgjM7mHlxcXl0TW5NE359/8ieS1rAb7Uvenb+KbE+z0o+3sP/EMfagpL6zxtCNcq0RegLlbfHoOeJrM",
+	"s9itfzC2HA/tIWicrLZXRIpi27YWn+7zLKlybWT30VWDNm9LLrhas5zYL2SECh9k9cglBeXgj4A/bIwZ",
+	"g8BraPZ455vHeoLh56yQYqWIlisGfcioIZKRxGFPTKhMh1+sSZgdlJgT9X0dePqk5jJSnCjIu4qJD7xk",
+	"xix8847kctGUULCI0OVcEdtFFczUTc21ZuKqTRoBloGe290jcPlVQpomY6J9mz8qgmVOS1MUr/kqWkod",
+	"U7WsTrWRbVLJOK1qwAV5vOKzdPzwoHg0rNSq01FSYE4xEwtsJ5S/eH39rM/iv68t1zGp/ex2Fcuw2K2t",
+	"g0sGt98tlz8CeNS9ekcsCl49UB4Kyfk4sXz3+NDyX6BRWyRMg3Q6KErzzoO7JIv+oixWs4Wscy5WGbRL",
+	"gFqueCVfvAk7L1jq+rIDj7+eIP3XmVausOSBIg6ra2RKy03voQtM2D2CmGVmNjGWitw22Kaa1EzpzF80",
+	"9gwuZU3acq9DfPtJPKGRuXbB5ll3oTVIxyfalfKOqXj5EKBhGc3KAidilvqGbgl8KbPNOztdxw/CTZf9",
+	"O5ZKK7aYnUlEJa5IDpnecpdYbfqzS4YG/0mwxKwnjT2bbaIe5LXcBCOH4LHj8uHDRKIuH3dplLlGML6g",
+	"3EljuPctNqjLsnb87rbazn5sMfI7B2dzYD2yhYc+yP0UA0jqHrq+K79ff81ZQbd9sHLeBvrmadcEig63",
+	"clg5kbOcRowvG53IHTzMWaFrXh7fPedgDJrAtT7OY2E3/zCnRQhbfpT2OEnfUCy/IoVfGlvmdMyhdpXv",
+	"HWr/tFa8WM60pAsta9XFwcXwEF8JWhAmMDNcKhY0bN7TmCAAHK2ik0sXHb4itCjOaogfh6DiQmoEg+5i",
+	"1fmHQfDk7AwqrVAdYILVq+1ZVTPF6rt4MZrZgU10PhW1Jk/B7lhhtUMmdM1yG96WgjCOnal57lTnZwD4",
+	"25SlWQqoj3LZqcdq53+RnT3Ozp6cf5WdPf1lHH7AMp5kvpSFIZwm5m4oqdiS/AXM/e3rb11CvwSa3K8j",
+	"Z1tzdlB52EBLgKGPuUNc3F8/Z0We2X7RlmF0UwuIWQTcUrClPoOSN7z7hD6zKddNdZansshLeWeZdhTS",
+	"OAJOxHkKQOivoDCMBgwxrpEAZI116PT0SSTmHtQNxJgadJE5LWhKn/QMcRnyw2UsPm9Olt7x2M+lXtt/",
+	"bkouGmXpPstmjvJ4jMCPDcf5o0WhBYdAfmNbtauK0Vs0+trp4slq8fzNAgr4x7AAFIq7JBMm3E+WbaNB",
+	"+qpmNF69Z7+P55qtatY1Dvbp9fhp/P4OwqJNPbWrY8vd7TSuyJZunL5paJuRihsTtqkyUsuiaCtRfcEn",
+	"SIFmH80dvjhwk3cXdga/xtIlimOMs0V5fL9hYoXKG57HkjLl0p2GK3JBSilkRi590tKAyOzd789jLnW8",
+	"mA+81I/fLTPr9phuAVDA58fbboSnDWkeq9tmPqpNUswOdrPvTtcYvMQ3lm8hLn/bDT153hpzYVdPMLgm",
+	"FCy+9+s9wHOE19dh7VKCUvaq0YSWUqxsNzW8I56Rhbl+AZ8Hr2usUYRdcv0YsPJ+Bf1+9hj4H7xsYuLB",
+	"itxQ2oKGp2sK7Ewtpn7fPfp1R17Br5GkzzueR4GxHB4SaN9wcwZ9fLVs6/m9YjPuSo/NghXsrid1tTVW",
+	"Oyv65iLawmxjURt2nHbS/B2NiZLneeG7E9Oi8BtqVWyoQ73fkqzOHOmjtmTDRuzFsE7stcMppQ4tu43S",
+	"KTv7MuobLflHPd4SY9Tjrdo04vEoakhC7zqKojXu4rVFGAddvIWRR3kcA99DUvbjQZQIvX8obuVgEOlg",
+	"sP2Jbd9aNOTxkay45ycKWR3kWPb0Y3lfs2UB4m9vO9CrP7pbW7CzkfUsEVhrCnUQiSs21pSeAEX0tOAQ",
+	"zu61QdtyJFv5x/vd4ns5HJHoju9ycq9Mxf3kjklIX1JM2OcPUkQ3uBGuzCEebqpo3VFhyQacXi6P2xfH",
+	"QJ+8LdPubsPkUkhCgFxKspT1lf2RYjuQUjrcw0G743JI/HUAljqg7wWqK5HNdyTMfNOaNCq8yw7156FF",
+	"TAsoGD+pPJaje5iMc4ZAMvB3lFBeDN0Hil4EoaSq2R1nmzHJMoMYEa7QhuaGEWz7RAgazbJ7lJn3B77i",
+	"sthaCx3QpHFho+Smv6vzEQnCOzjUBa9UBpqh9g3xg/7vssYKJSyPW9DaIqcFmVHICo+/fnx5+QiTU6oC",
+	"GgfaFxoymk+futQV28ThZyNcygjwjm/ktWOr2E4hZsduufAau22OFen6hdGnwdy7/U7kU9vCpgLh2PxG",
+	"XiEN50bjVoRjLDFu/1qAjInmriV4imIbpxKFYVRY9RXEhlVGmLhjhayYyghU9UBGRkYqWdCa621GljRn",
+	"cTK7A5q4NA7p+L/f5uMIbVrf13JesHICZueiqWtb8BAzm5UsmV4bU9jQ1rpYoTkreHWysLZPyA1GK6E1",
+	"XPzmdTB/sXRzXYwQLfhY1iL+2ddlsx7BEWbV7pzDerEGDMh4u3cqbmqWyzjlqLhpRC4TEf2NbIqczBlB",
+	"cJQWDRhRl9eJbJMgofbQ1k3JzK8x/Wldc1rz7E16JFbKO1pEuaZFRVzKmqykzH0eGC8YEdJDvWKr4pzw",
+	"rsMhANFJpKVM6Z3kGiLt5z9AjAs+x9gawLSaiUVijjZLII5gKhw6UiRlpe3PstvICnQ5uWzVPricjIxU",
+	"ma+T9YmmCAm6ySxfYfE0q+KZYiyFnO7x3iI4Mq6/4hDKqHBIVN1uhKPgdjuIn8fT6fuAUO152u1bFPxz",
+	"47HYUB/dV1RtvyJ/4gPJkLUipD0W/VLoGJ04Apn2Jfpx9DXdSCw21mhjmhndtpCIlTcjm00bzfWGiZFM",
+	"ajbRcKioUqmbQzUT26pcN+VgFal9obOtxqZF3bMNh9GvpV3ozuWZ5531p0QGPhfjk//esIYZHSfiAWMr",
+	"Km6mAKydrpliApo1TP10dpbtwzrGlNtt8+qp7ru5umauvb0To9NSFVvwJV+AvzcjgX0I9g70hscQHbwg",
+	"Dqgw2mvzjFx08mxcykoit3YUPq81FswqM+LTFcHAVaSii1vbcNZnMQaFHH1r0tHVLCkvGPaODIpCFv6u",
+	"nTNXwkBkozMIlWCf3Wek7cOL3wrGaoNMnWa9+w0Q15h4UDORsxr/FPIAhgcg08syF7wj3n+ZqUQK3x2r",
+	"VSqpIwynBuuR+9xkNhshiLqQlL2w5MDrbZ9Bd+NiCTzMuJ1e6DPq3Nl4wJNyZJxvILDqJX4B0HMfLS8W",
+	"fei5j2bZmMdiILvSzWunkyh2SbaGK9cqa2G9DeHnDJ04aZzv4UqghN0Ybg/OLkbUH6Mw1TkTY7vo1rJK",
+	"ZIw25SEFCgLgtHJI34PBo7NmNN62YlfcKs1qJnfShZraJQLScs6VFHwxQfi69OlnIDNq2yh9v7et5YcJ",
+	"qobNx4pqKKF+37fT9gy2Y2V9m8+i0BJyMWhAMla8kotj2KvDxl3FFgmg4lBitfGyxVoqhlj9XaMzNbdA",
+	"ZI7B4pT1LctvbObuEJV+gqffNbrXgGmlYlcYmq3ovDG1i9gOX0U1LD4YC75m+hrsotCJuEtv3w4erFS2",
+	"ydqu14hWWyi2sTk/4/BVKM+j8Uik7MgxtonTtIr6XmF1llWY0JO6grS5OAO0tF5axIu83S3q60UEQVi8",
+	"yMsT90urGD0gb15BVgs8uQu91SZaT5BHtnvyeHvVZv309HMYoJx3TMlGj8ik/dE+ZqQEs1Dtqf4k/W82",
+	"X/6c9fM8UDBwHbcnsPXzDh0a0MvbYxOEAnjtIwDj4pLJftCD2VlOWByUnQXSRoplEcVrHeOCHhKZv7p/",
+	"uZ1tSty+wityZ+2NTriJsSSg0dBO3xzHAhtI3FPEucvqU2/iYDRb0ckHKcDUcvUSY+rzjibSvrR8MRvn",
+	"BIz3TO4Ea9tSZq7JUhaF3KhAY7elbAegDk/s+J443YEHd7Cry345H8669YH61uw46KiCYPQDHyg3HL7+",
+	"WNuNLqw+/POnmWL6xhdeGqVzXDuUbCaXS9yWz59/CXS9Pzl0Zci1Jy+kLKF4ez+Ku9hXyvuIbxb53Htt",
+	"O4AN/a1UJiui61gytTNPMlCArSd7WhZwq406/GhLgpQ4NEtmib5bq+HrN1Rge00FHu0Dao6nnbIDpmA2",
+	"iol5NGBhYzrCiDjEb83cWFtkp5H22LHMk33LhGNhzQhr5C1XUX4Yj1t3b6tyCu6dF837n03Zq1H2nZe5",
+	"IWxeio4/0HJMxvA+us97WmvyaBQC1jA+zFh4FX+/Tk3d70IFuJgcgSaFxqSJ4Qj7b3X6+eSSxQK78f1r",
+	"k+QuLi6H6imm+7nC4S+6FduXE7xgA7eyo9b5j+gxGH8z+9inu52vo5iYtqT34FLOoU5/Hu8hlXMzoMqD",
+	"WLdzdKOluLOVdnE9HaQ8q+9Ybe7QW4BoQuXdxr93GUvTxZrlfWbnGBfqbi11B1MGwKcKpslKIiAK2oqa",
+	"3rIrn3sF2QMFZ6SgmmGaqNI7gO8tKXJuoch7DebU35P1CSOYYaBqpD891b0qHGbgdNAm5/L8lVvvpPMB",
+	"341nYO3tGBT8QIE+uPsBvOOqxUQKilU0Any4DrWU+M0I6zb7i4ggMEXn8g4HX8ua/wMvl92Jjr9w7ez7",
+	"Nn685ygOn+tTBENkAARUw7e32hskTAOCbGRRVuIn0q7xQx8M3Uiyqnmurnzv1q0FXsuCv1iEFO88A4sP",
+	"hIovyrcIbm7uHdgri4cHlaAbqqJNUY8pMxPm5jRrOJYDFgOt0bErORp1tffHIP8MKaVwEQ2ylT12rreF",
+	"g7mRNWT4tsWpQl8F+6naiudwOy0wBey0+Tr3XyZaop8OO1hAAr4FYNqFPtvarP0WNTDtGjhRklQLBTS6",
+	"T/M+VUFFdeILSOJoYQTPWm5iGEJuQftNmwN06L2sq0iGlpNEnXsqay/bFF4Q3PFGpH/vEEx2jFFWFKo3",
+	"jxNtRpQLILXXjI1uU3JtHn7JikSfkKIpRertCPoBj7QJFWYlYF/WIPE7QmU34YoVeQqeyOVqWrW5UfGM",
+	"iXUbUO3Xt9yDDkchtg174sslJHYnWKNvDZLyIefDrHaJ/UBkHeX/Rtj+2H2jCSn2xzqwg6vbuDYTsp1C",
+	"ZlkqyoltAGMPSWqCNEwgw7dtZyYN1fagiQbMplXzhWhI0WDZnS3SOSQg86JRb80A0T7yDjd12kzHtG+A",
+	"Dd7v1NHjDrXbfJBH9JqxeGPe0agFA07+CCTBOB/YsFtlFICDvaEXhTT3MupP5hhh5gRiheIlY3PliaJb",
+	"RdRYT53mUYlOiSppUTjQBZvg5TJtYB5xfMDRucddhAS7C35CMXlwbTXxCZXfK8rHF3EfqQ9CZnh2MRjj",
+	"RigSLJmJNIPCIlOnLnXVM4cfvZDGIHClYgnTf3dfo/VtMYdAizGI6xmFmnaNOsohZd7XbLdR+FC4eSc2",
+	"8NXTfRHaZhJMY5yRmCFDMasxkeR2igdKQD3KYdhd37RY38hlTHafhYu4dmJxwirSan9YU3akTbq2Wvgh",
+	"y/N67bT1JbRS8KaFKcrUurvQuQVdw4kMsfvUgglXijKz6FG2V2XbMzybbXiR3ziM0bapOMztxlkhNWqv",
+	"0OR0sWCVtlBiSnGxuqlZyfKtl+jB77aXebepBkI9WzjNFuvSQXlmszVfrW9sb9XF2ojzWJZhHWuohzR6",
+	"oAjk4CKFHijC81EBJte3JWrOQ+62JGtZ5GgvqvSja1bk3oQwKrViTOD1bQ4drZn9mM7B+t8VxmZtLeIa",
+	"zit6PQKT3SurZN8VBNq59bXJIg/KHKGFml5T4ddkTXznBd4ieY5h+v2GM1lg3lNj8taM/tmfcH86gJHH",
+	"RuUtj87e0jvyRlgYYDW7ms0+/+Ij8ygNHP9HelU4k376NnXj8kOB+ZOF2m2APW1IXq9ZsYxFUnU9xa0G",
+	"w3wrdB31J2L6T6zOE0BLw7AIBR92rc3BNyeGEgUzjBZUU70eZmGXewRPZ35lSWLgKvaNJlnkHZyaYCKQ",
+	"ldrnLuZSQLEq14QW5pLYRheU7qUXX2k2U/wf7KAseDQtLE3s2uxwdj1JAk0ukeDiBhtN+5uc6jUAGyxo",
+	"nT98dPn87MPF4/MNvYsUPrRfDlrsRAO90FfZMFNpbT8K0LjFFl1c5oMkG3U5vdNMJzBj0tURPad7r/7O",
+	"vC1KXEFXE+6mkilli0D7D4CV1O756KtlI3L0bk6S1epudjW7NgpU9sHoXJBWRi7Jo8vn2eMMcp4iUtV8",
+	"q0Pkr8f1vjJfjM7eptTEQLEHlRm15lUVc/h5I9I75y1UTZSJXFpPb5tkW5sH842mc7jJ2PFSi43DfR2M",
+	"s8UomuQBdq50QOYrC/XtNN8xfd8m+/rMmpKevlu+a/sOZ9IPN8VLF9REkHkLHi2G2ztnLWrYmEb1vrbW",
+	"bOePTcEOL69tCRhzCE8Dh++jUcQzOs3fPQ5l3lNmOtD8Hlne+lbcu/fKiEbfMeDwm6Dj9rQv9nfEjX6l",
+	"v3N09Ctht+Vp8xvTK3d8/99EI8lgehsucrm5GR21lgWrqViMpsdukeJy6sF8bpvN3oP93tPFbTRQMw3G",
+	"wEv9iLRLdH9ItOiKXjtYQjsREcCu7H7k8UiB+5k/S71T4ThEoGu2KhOhffQZH2u01gPqrsw2f8suJ3Yr",
+	"VjIin9f/GMn+EPGaIj92/AKpaysYtxdjZT8TYC0LdtNiIAy+Zwy8cwg44TEk78Fgbhe/IN2xU/3Yp+Om",
+	"v8JEO5GTeQFtm2rmugCRRuTMo825IJRay02ICtC2DIKhZtkMBrLYisPNeq3jwK1l7K45ct9rz3TdRLA8",
+	"Yi3M8hevr13/Fw9p68JxVAEsUrTqfXxuFPLJvmWPiNE2BsrrHAA54Ve50BQbTx3+3t2siH/MslmsVbih",
+	"GDqvYsURwwG+DzWj+iU8Ge0fOaWB1KhU1Dajddd4bzNQXRw3amiNDl6bB9PgY5OgW1pH+968v/uHg7JI",
+	"tqTcByQfZ5n2NdJCn2hcr5+z4kbJpl50Gnbzj6W5oebso25Dy+bb5t3xbjPYYGf/5VDx9CnqSUlcFVap",
+	"TInQwcaB6VYyXASgND0NHRFBhtVtjddwTV1dqvtMWq1pFXMLcrElG3pnNJLyihjSQF01+3tDC6I0q1RG",
+	"5lQx8vRJRh599RX5v8iyKQqiFrRgCRfGsidrglu00k7utjtjxJXdjEmIMHdKgiGVxV+a2LLQputyAaUV",
+	"bd6fwxPDg5UEOuzt/9ZvDfAQxiKIwXXOzx7f4KkIGTpgE0+hAHzGpnK0wihsX3jveF9L3k4CIzKE48D0",
+	"pfHWSZGxDj8rdmYvJORVuIjKXoaAG3cQUjYaHcRs97nrBt7GBSlRmha+qrhmS5tvOC0o4rbavDxBHOz+",
+	"unOeIP0GWqyR+Rb/pZo8VPD4fp/zRiRqp9fMAcRHyvFcb6ABBz4O7573Y0aX06xWTMWhSxes1pQLvQ2v",
+	"CvtHcxj4LSu2eFAUN8fql+xgSFGHnROxiw4BpoFou8JF3cf4jSDaWHvYjp8FVIrSdysi7me6qlkS8azM",
+	"SIjdAI/GJC41ouEGQK7XrGY3ZQKFdElriKCD6lu6wg2Q73AnBvVtcBUACKg0xoTLYy+4YDm25TrgqsN5",
+	"lqpPyhdycatIXvOlZjmhiF9/Z8N/5oeCVuP0p/m25z1yuVQMljTfXrWIzmtG6wDrzabiqZAykBxoLxuP",
+	"tGsBNLC9YreHn7IgTxHA8RAzWy5ubwKTcC8dHlBkG9shbUFLVtMHyiY1cmUB/LXEep45Y4LM2Zpj10eY",
+	"d063rQ6qx5EQtuGmqsr+KUEJA8ykpoIsqdK+GTSkZQRbh2kfkoB/D+qLGCTSHMBNHoPxYPDiJl+xEWmr",
+	"tte8keZrKvKs01QBGWmcZoTP3jhbqA9aH9p7t52t4xDndmLj9tK9fJLbwR24fSLhMMhac6nXcHTGzcSh",
+	"oMfFd4+4Bgt1wCW3FYsPxih0Cu+4QwX4yOYAuRIjjopwyMW2d+qaqrQRN6ztQx+hPhlo5H3Ol0tWk/l2",
+	"HEE90KQTO5XDUc1mtOArgXox/IhKoGzmetlgBhsuBUEeOwlpTnGKIj9aGOqxe+EIm96OQCrPt34jgqIn",
+	"lDDmc2gc1il6i4g/1JMP2KLNOnVxlBauk5WEkoryOtoEHcIVkQVin9WgnNblro0s4jeU9vmHZpItxiUw",
+	"CoqzCKmjCsLunbMnnfYkxu6BCg5yeFME13wrP1qyZDOnx7RHIdCh0ribhptesYVrOrff4yLWphlOrNkp",
+	"FeLS+oscc4poiT5U2BTH/8h3YY5+EnIY3t03ZYfdMB5wxszBMajRY7wWYe+siwg+DH4nZnU7TcimxfjB",
+	"komZngjAWN5ZPEaTSVyq4As1Gqe9RHdtNitrkOpPLr4JK8Ysapz5qpCbMVft7g4hbVJb9IOb8tj98Rf4",
+	"5TePLqx1ur8jyWueC0KLIkve58/g6qkBfBjMjbuRnhdrJk8lT3vik6buViyOASUPNtBvEUTeX1X7pi+o",
+	"2rELwVzUVv/WRisInVGUOI9Q7IrI6fb+3ub7YtNUbTPe/aO65AVzEtD32t21dlBziGSSF8WBGKuT6rps",
+	"Vbi5+M2QGURyIvbpeHS0UQ3dzCNRfxQkbipEKTeXy6FzcHGaCPQTlii03gBF5kxpsFfNqwvZ5IhvHZk3",
+	"gHlEZl0U9oSV1iUgV8xasROghfYbWXQQZIPObLC8dkItI+52xUAIA1toYY8hnp3YCY6fXq/NJnruxM92",
+	"N6ePBn2TI2PY0o/oC1IHvceutkW1LA9vQHM1Tg8ghUUn0ektuYg11oGSuVo2FRcr83br14IikNY6iAx3",
+	"AvHFxc1Oi5kwvNUpkOmmJlYUXdyyBsj3mKoCwuKmqWIMYPPLzfK9nbEJBAwojB4Bavfc7091p7inO9cN",
+	"5eikBbnaCwK+/4GtMYqDQkk9kMYYscHMR65OFhe1D7MQ2uR0WodRB5oe9dQu0vmV97hWoHQr+lXzSVKa",
+	"2+nE84Fdr6dxeo/tBLK74HT13ZEuKy/0x03TF7jsTdQHByaM1gYUYiNad3jcS11wAcJHm6PGVdej2ray",
+	"6PNoeFHV576IfuAYIpLK1O8ZaE8MNAbs5CaEDgJfIjicDtW5Y49YgthyfrDm4ATi3dXXqKrvfldBJysn",
+	"wTtlj+i+cK/Ce2haMWTIkYEo73oigMn8PZ9SG45h2Xg/V8KyiXRD1bQY0wMtNF3c11IrES8sVyWSSHel",
+	"vfNEGQ4QHTylMTAM7mLe8bkYJd1ola0rrnZoYRZwerjaItqqB07agooH2uZt7eNcDeb8O9mR8L0rlrVA",
+	"6RDJJXNmJJFZAvQ/xtSIYeXY9SRuhZVK4QV9YGVVuAL0oni3hLrGXm6z33hV06UZ4qCiln1Jsz+5X4Lp",
+	"4cumpgFgkeZORgBmAM1cbsPV7NVfoODS4oZ+C/adxyht1YJUEsGEc2oXgzkN++gHvfWXB+GWdtWaGDgS",
+	"OAzEdnKCgr0WApltidHHZOOSOQ5N1HCpXYMPukSgTg3d2IyMMCGmb63TgWu72/NhXTMjBlipMkyuKvnH",
+	"jHz/1+bi4tHTb2eeYb+TjbIP7nNoZ8xd0lz06Pongcf9YBuS7NwQ4/uPnzAjOp6NMbpz+J5bc7vbBzyY",
+	"EixkbL7yB1QpD0xW/uB0vQlHbr+Jdi8AT8GjRXG/DnhPotKkLxk1WWSWTCKFjLYpecsxxbrN5oMJuOQ6",
+	"JP4Y5K0PVs0+ANEEvvomv1dfbjMKo/oFnQzrNDIbcsJx3+15BlnEYKEUcnPjyvMhORF/idllfz8kR9Om",
+	"ZrnsdzNKVPK1zHAANDhv271TApEwyMnQa67QZXJFzNrOKqpURgq5sT/NjTmUkZydMaVYnRH2saIC4F0N",
+	"w9ZMKVk/8y0yW0gy+0uOomenWnOSWd/ySIehnsYQ/dyMJrIT1Zoubm9GlzHcCsZuRvOgsa6bavzzNdVc",
+	"jn2WFYwqNn7qel0ztZZFPiGjOALdfAPscGIyjz68WED6OyKwO2UnJvDvjm6dGpZBofLePPgZJfzkL9mr",
+	"PRqO4hYXG+P9ER9ZbzMC85bzlzb1fUIrAlApPrur4r1d0AT2GX3eVCFjRR/5C0KFrQwbVnDhwsORkvfd",
+	"9VpuxLgqud18uCUvNKsVqSlXmCBTyA0m4taYkJi/OErV3H1G6PEUcb1TLTLoArEWQ18Z3Z9FHjWg+qGZ",
+	"fOTcZsPWiAycLFmJVVlGZ6NS/Y7ErlNkOE/emxz7j7pqun3AZqrWiXqevUZj0yAgbEUMvCBrlxS0rhml",
+	"pXsT7s/qPjX6P8XBvBERaSLsyKqWm6gLEkMHUfejbQgeb4UnY1kcy6aGpCkpIEtgKyFxwPd8XstGUZGn",
+	"0pRZHavFEmwDcmDJBVdYQ3QE2K9jhNL2eszhvrRracneRiaAcLFjBbs9Gb/KMwMCVkVAqmLsMgVE6quL",
+	"keuOL2p7rVkEWqDX7t837kW0H87oWhqxg4wb94pHgXHN7A8Dxv3JtSs8PQp6rPWq68WSQVwQcPZt8lop",
+	"1Who/39a6PRIdgnlQgVkQYhuXpM3r6K9Vo6FtX6aBr3jW4AM9qlw6O84zdEo8HhAkMvvcUKw++FE7wj7",
+	"SBe62AJruyDarJsuy/SNxZeCjpmv/tK63K5mX51fwgxK+jF8F7ZC2/lLtdsayo07QUe33+jb5x/Yxh52",
+	"LnL2Ma4TlcyIxAkdaFkAopQG3N5niKg0p0Y3v2llz8RN000tFKGkHYDI5RKwkAWkE+Y13UDiD6RCFXJD",
+	"bNjzHujwCb9wwsU7JjxpZd5NIB8mGfuJpsUpd/RuWrlu+Tg2Ny4Uq/Xoye0bwmGHKoCdJ9RsGqwZdklJ",
+	"UlKxRRmzoHW9JS2iy7jFpoDf3DjDGQoJ26SUd+yA45lgkuRBjLn18eHkpA7bEHD8Qg2PF+lQXW2LFmz/",
+	"9HI04XsqvzsaVg/ZM1/frWV0uYKW7MiHw0+7Sx3MTaXg74/U9DWx8Cpk136aN+oz+WRZ/TP5hKrmZ/Lp",
+	"lov8M/lUULFq6Ip9nhwf71AIphCjEeI2rBws4pTWGO47Y9Mr57Wk+YIqnZElL8qMlFTdAh6J0CojRb3A",
+	"U+3a9M23JEBg6cEutviH+NrYImt2zOM4TjTbd064o4796hNx/viDGUVKa7WhA2JQAFONHtJnNj3dVkfZ",
+	"5oXYSXBDt4hrDBQgt4xVmJ6IAsynNKOPYU0ViYWZFrKQTb0T1FOMgvMF0wNvIW1FKtUD+ZCEeOgc51iC",
+	"tj36O88+/iqbFEMGS2aKwRJJwHh6kR3Gima7D1bT7BcV3v7Pugqb62Fjds/ChSPcCexxHtnNcBYTLM09",
+	"TBH/UWrBQ7ZjdLG7RiEypW2HN9tvL3Oizl4x3EOVXGlgBUxYqlza5o+wVEJJyT8CMsKaEdXs6xCJc/Rl",
+	"TBBQqdyrUnSwSNDHkbQpnXQc8Fyk1qQHIq1sOmUDEZj9filwL3Qpmr4iNriYCdQc43KfAEgPDS5D2T+X",
+	"ACFk/rkpuYA+HwUDBCkoyJ85DOxstmBC1yPgI70vf5Oo6mrEMRWzqNoUfa2a2g1KBzm8fUcQ/Cw+4XeP",
+	"Hu6DX2Jiqc8DxHKuz39km8kuIPPF1gP0vmZ3nG32XaWFVKl25QiIYTULY42W0sYHXdRtfGyktsgJo8QZ",
+	"zPhHuRkMB9QIPABriLrG3UB7y063IEzlKu5hcdyyStsI1goRNnKsKVqhyuWMR2tcRvUoF130R7FRAdi+",
+	"lb1jwVrbik3N+tLSu6x6cBLtK04LuWoYkcKqo4pcgnL66DyoBbj0ybTvBKTS1kwSm+hby0azaCK5def+",
+	"HEQxLoLugVXNFNMg1vXaWdaYbA79fVxYwAYCfg4dlKik7jgrcV5t4i98WssCqc5KyGJ3fvifo/5OO4R5",
+	"0NsnP1u3JD7qr7kL11jBfuBfSt5C0n/sO5fJ7/wI73QO8M+f75+o7PbuU0/VyMRc+SrE3txxNAc90kHn",
+	"RY+Yt3KUK1qUGxGtwXRs9CnVwjidoerDBiPCA6mkdRZFSN67lCNJnp5PB6VhJCIIW+RPfUhSN/Co4IIX",
+	"BAfGFxxg4Vgh4s/G02x2x2qEUPnTHs8GJr5PUX76pNticp85/YDTs8rdV3tiM2a5NY83XvagZWNi3NPA",
+	"/3/CHIF+/P/B0quq7UQwfLe1xU1r7K23qd0fqlretT9B6oLHmFpQsWBFMVCbuV+SPcoZhsvCEsnKNx9w",
+	"t50ry0rjDNmtmxz+94SbVRLBMJ0uZSt4sf34z+Na0+0nDwQb42G+8EWlFBIWy+u4G6aiWrN6V6g/jlfw",
+	"tBrgbh+tSBK+a6m+n8KV4q/DW2K51ueOED2bd4yKTneEf4twNeFR389q2OrRKAx9qWJpLT2Z9ZUGm6ml",
+	"XCbsB1sWTLgmc3O3L31yfSd3zvbmGFkUFySMIT18KhlOJWJggaNgGen4/LqWpcfzsQXeWhKUa6CjkhIw",
+	"L9U5ee/wYTFhEo6agnQuS3WH+mRhihFiIgB37ILcnJM3OX79z39+8+ruT+fkWyO48E8/vn5Jvnny1Z/M",
+	"TOYFKz1eidJ0XjCykDk7J69hvub5piokzR3IFiQqNMp8WcuFLACkmFb8IT6mHpI/lEzTnGp6BYs2lM2C",
+	"VoV/PCc/gR+57Wi6ocr663JSMio2a15ARa0xDNUGMa2oxfeSirmZQ+ySM+sA04BAriz2iZCbc/Ldt89f",
+	"IRSYGQXBUWpG/vXbD4Src/JhDdE4YZRDm2xR37HcL0lWTNCKn/9NSZHBzoD+aI6nfyaXC3X+V9Acsenp",
+	"7H8YZYa8RUvDqwyzi/PL8wuI8uCos6vZ4/OL88ezoEcgjogZhJyph59cNuFn8E8wEB/m0FJDyTfGSvhX",
+	"pl3nNyjqVJUUNj3p0cUFOnCFtsjqtKoKvoAvP/ybhctEwTW2uxwy/H5qTpv2mLUXQHxIP8eH73Eb4TCq",
+	"pixpvZ1dzZ77wbIAS8ocPwQVtk2AoY0k1o7SkmlMoYu/sX3Ep2fe8BzLlNMkf0hdmsJ9XgHYz5F9swR9",
+	"bvMjdjbu0RfZOJBMLD/CnoHaQ6jfOdypUtZBwT2xr7tqketYgafcmFhGEFCbbYoA+ZC3AP2MEW1gzURG",
+	"jFiGoLH5AWbRt4NFcf4PRFsfOjz/A1DWJ5wfO267C/7enHNB623kyomeHFov1hwzXe57cIrCXjOGjhWt",
+	"WG1zQOyd43eHC4iR2FdnviV2zZRCfjjdqUIt/lTH6iWM/juTiLio8HjZLk10+8xVA6AXAwCI2VIPHQxg",
+	"k4efIOMlfbe8khthLvXXmFQ/RMom5/Lhht4d5VgsrT16X8EkLCph7Bw8Q2kC1Vio66ACcM8DkH2acUDu",
+	"xf7H1pWG2UWh1okGXksp73y4iLgTfpmwoQ+dGvvQJ8g8lDVfccw1TonCd/aRex6acam28K6ICz7KDErX",
+	"TC/WLueXl8dgjZ+wx5mlEDJIKyEVKWlu2ObKxlxRk+diheLVkTiD6hxzjdWyWa3tw1BkklksEngewtS/",
+	"RcaKD9q2kRkx7OV0fl3LIj/VHfCdLPLf2Q3w74xVIXtaGGSotzNmJpb7GI7FVDAtKwQTs/k/4eeN0Lzw",
+	"dwU0RptvSc20LVrq2TXnwTjFrv3APv7eLJnv6S1L7JoEm3bNoJngEvTkoiCQkqXa54b2A3W8h5/g314b",
+	"8b15YhpZ5UIzfWZELy2PcqXDLI9iIMJIXYl9BYZDzhVE8YxWBKbH+1evM/Ly+j8Mwf/t+t0PaG+sqVqT",
+	"gittHnl+/ZJ8/93bk8jmypM9JUS9UzYHCBF1N8tmf0NQ+3JdxKKzA5LVwaud4ox+oLfsBUaPT2awtoB0",
+	"ETYCz9+cLWjJrMKrJFnSY3DVh+5hfeAwGcG5yEWGvh9D3batEeUQRQxsXCjX+Ty0Q0bUnmiLfjSDp+Xo",
+	"F3UsWNC7owlSjASZo+xDQa1whXfZLo2+PwOmNvv9sFqy+eczOmwLhqGpXSKW8o7FzZ4nkQLXuAl272Xj",
+	"NMzCjQUDXCcktqKwnSmBHW2NoKMK+MuooMVW8QM0Tmgm2LHjQ6o9NDOazrvtoCm+/T4k+N8bpvQLiYjH",
+	"R+FWM7R5BXJrVxx/HrPHZt3H8JS9h5ydUgqJu8oFVIhgi1HI4i845OfK5RI/tBVyLkUhyswPA1j+pArg",
+	"4cgHlIA7njP5sKyeHOfWt689goS2boEHiqjSqEt26MxX0gDA0vGs+oGjcKAcHz4LIMPj0ufRUU9EVHZj",
+	"8d6GHsWXD2KIwcWJnVqA6e29EKWqcv0xU3x8bTtiDnAxL+mKPfxbxVb3ZmPszXkEclxjk0/r/7a87Lk4",
+	"7P15DGY1Wu6Z0XLVw0/mnxFX3ndUrd9yKC4fFomQiXh/oryW9YoZoei18sjiI7p14eaZUq2HgGw9oaqa",
+	"m4l+gn97PNQxBd985X6z6Hdlv/cvGNqO/DjbYXUtWBgEBuhSsxpbD8maLHG3XBWJTc75nCBlws3zZQn5",
+	"nSzyL05G67FBMu74aMa5YHZImfC9fFlS/sA+6l+XI0d5S3ZIl7qovyzt4Fb/dYkH9y4SDA9uhrkX3ppq",
+	"3VLPOv5D2rq/w6IxAGYPqO5yPNJhBnO5vA+em3rLgTACb8vAgwUvDUf8ckJPYrsOSByLKA6YK3IMq6El",
+	"WUYE2zClEZLJdriOXR/Qu7394okMqx/YJnjHKOvq8gQ7EKM+urtttatNB0Mc3eOdKvf++HsiJ8MIJffL",
+	"CIVsZ/9OZAv009F1lFpJpo7p1WgJYYlXFG0vlMzpHSSnkLCAgTULWSHI3LWfmIOrMEubvT0UvPhCFAQ7",
+	"OHjiGC7wXdaDbtqyEVjQgGBlk42IdlRvobqimC5hn2PqyMnFi33PO+vHGyFd/mn3FD1DwaGAZoloKm7o",
+	"FrRvZPYhsRL4nXsv4lftY3uMkgyMcQAGBCUMUawFe2ZTl+FaAmlB5xa3ClSsvzfoi7Y6lk/JnaRUnT4n",
+	"4VUQ+RvKSggofBzHlqXeuhF5bfSyvUv+Xud4kGNYznU/s3wLT0ydSCNyeSOXsy+zg2/lasXyb6E2dXgP",
+	"cc1HSiQxerRR2THAWFC3d1fh2dAb6Xb4S+zpnRmiz5X2LT4xuDWafdQ4XDQe3Lcl8Iq4bmyHOoJbjdV3",
+	"rD4zIofgop8hXKIU7IEiOdUUs8CJnc3JSe9LsJLH6bWtKJo2EShJPqlRY+Z1cnPmtesP2XaOhDxfWtf8",
+	"7ghnIzu+HTm45d7b2nfg0v7Vvh38WBbdDRwVeHGe1Hu78F2GRJA2AUgkVur5LnCnP1atR7v3bDkqf5lU",
+	"Rr+nI64cnPv9N+U7txPO/cVqhiBPWKcCmwNHqjSWahBwCJCiD6ugiJgIUf/Dv/KdcMJJfA8t8cfYBo/2",
+	"3Wy3rNLPXNp8zSANntYsd9LJaNyrWjbiGMHflzi4s3AR5hdKkrDywfyqJXSRbh0Ke6dvhAFwyyxk80m2",
+	"9t8Zq36XZjXkAGFeRSnvaOGzxp1JNtL++nvDGtYrov47PPElxBO86Q2ATIxLtsbJ35+Y3xpbChNjYmmo",
+	"u3mQV4GBiUIMKncdhr2xhp91VQbvFMJAihn2KOKsiewZOCDaTTu+LIOxT+bm+G1zynf0jjl9wjAFxMi4",
+	"8BiFsN3dZleCliwnStNt0GmdqxFns2a5PKZo7JLl3dIaHXKDKYP/aSzg/zyfZXvu3Vz+etZ0HxvYXiWp",
+	"7Etn6B4tue+VxAr3nHcCVOY9DUwFrOlRO4tR+5Ty/aPrJ30iwv2IPv+Ba+qBOlYQ4kNq3BNr4eY1/Qr4",
+	"jwxr6E8vs8ybzBtZPkZo0aIgOPsTUV9liSuqLWM92jXVE/XznH4Snbvl8y8X6UudLUfNIyUY2+43WJkM",
+	"kTyb972Q1Ra0QbySwBkPH6iKArAuisyho6PWjOnTKebf5lxfwytOs/kwNrpXfyUdJd4wPy5zUX9s7WOH",
+	"pfc5mz25+KZnbhZe4l8OIM5LKZYFX+h4GiE9Sk0r9tsgCxbkEuJagb0yCKRaGFy4VaEjnmDPfBImmJYI",
+	"p8GwFHwti1wFkBysUJD9IWxVAxPjuLtYno67zd6/rmV5bZvCnojDi+UENfzR8Vk8jsQVTdTF7jfHSdUF",
+	"2xf9IJanIG26fgBsVSwJdomCUpj51gpEuOEQgHIEe8hG5Gc1c+BvyQRf89yP+Ni40MRC3R3gILUzOY4q",
+	"EBxAc/ZeXv9HRiip5cYn95tLpGhKAUg7te2re5qT8iOj+S4VT3BWgjd84dA8vvV7yE1I7G6JHx5BNdCL",
+	"NaFQRIgcQ7QMZC4VOVF0S1zzyI1sitzeNS06A1ft9TPpoJxX+TJ5WCCbcNJx6VxzOPK9KzxOdo60JHOG",
+	"qYssB6mT2wYFtSy+hKWjmtWKKZ/ReJrD+ooteM6ug1ed5ria96jRSXqxjFSY6DH84M8XC1aBXoIaCQkI",
+	"nYWqy5jDshWLfmv0Gp44LNSa/VNlpJqVnjx4+6FVq2nNSMEFy0lToVKJOdkZht8rarQTl5wGAG1ZJOoL",
+	"ynlVy0oqdsJL8T2+wXHDKZMp7Ur2NwE6JVOxBdJgwEmwzVEi6i7qx5WVm25j0Jlu41q20YtgG9ydSJRr",
+	"8MR5+M7kifvgMTd/W8kNZl5f6Hw4sEReW21P/VNmNbjWAgP77Z/6Ij4A3wdhRMCdzllB/Cp8b6wjbLMf",
+	"Uy4JvEadLPp0HULqn0Y7cMO/qulSH6wiQNeCIxVPIU0t1BmFbXtmjCk7UbRSKYaCOh2MhiVYI04cA7Kh",
+	"fO96goiWx08FaIL/BJzQs2umjFL2n2TNKCxUYVqt3ePMrtystqmMZH/6hBRMa1/5ZAZcFJwJbKmB9WXY",
+	"59GVRUvBzskbjUSyHiAPwTqX+RbdPesAhtVPE4Bl98NXfxb/xOGrRhypuMq8q833RF+b9Z2gJw7yB9Cb",
+	"jBjPVGBIfASTblzmfcpPgt3lT0jKn1L2tVM0XJv045h+sGCWW0eTCkhZLHfTmtayyFv+DzI0cskwQrym",
+	"d6dLB7gOqX98YRx0kv/CjpUvuOXX4DThi3V0w0E3bjmiBpUV02pHHp2HOVsYHfiklrt5wTtLkpOZ7aDJ",
+	"/4454ZUUDzSOh43AXT5eFyYivd2Iud+vo/7kHvpnLjkNGxV8ARumTb0yeonNWjxuZUrqbIH0C/bsJGI2",
+	"7Nnxa0U0kw0jUgoM+JfnzO2O+eJJ4lATJnY8IHHzUucElo22jiSItP9NzgMcpGdE1hn2U4DOI1nrhN+n",
+	"kJMgtmfEUPKKfSgOQrJTzOaM+16gVNdiCLpm9sOmfpmkGVjh2Dh6wW9ZwTtn/r4JfxAWw+6WUK2KRESF",
+	"TmlI/pQrBrkYttjXbF1G5gxAcoAp5lvDC6xYhvsLoMfmnxG11fF8sNNBMViEQcBso4DdbQwRMq8BVNj2",
+	"MekrZTYTfrF9k/9aSWxHylt7fmCimvnWQFnyD7Q8ZfKTGfoHWvpY2CFBlOPw0o/QV8VyU/wAPATGmq79",
+	"dsgcvZtfmIHf3Xlk02OTGcYfTeTj8v63Oddx373vWhrkEd1zF2GhFiU8c6Dh6PfKCLaQtuHOBhyNd6xG",
+	"LCGXGT20+w+DvlzH5gLb9NVv1j8fL4y6LF8Arvuo6i5sMjm33SaPVlmMCQWyZAkGsDjz/sX9WQcdJsFP",
+	"1VDW9Ev72DiNiIsFGweh5DqM9Xc++D2d+J92hmw9hLaFFyWuZdQ97sf4Xnca+d9fGnRphe5lbMiFoMjz",
+	"LcDh5Fy3nm/o7GnXThTTN+2k2pofAdinAIhm1LTgmX0/9PuCipftwk4jg9oX/Co+uWB9CcUMmkvsukhB",
+	"Ymh5jGvKOergPbaDrhkeQs2UFLLJBVM2FwpqcjBqAx4RxKNZy1qfaVaX3acN7UjF6CSh1WhfaH1sNn4u",
+	"yLuKiQ+8ZAUX7M07kstFUzKhM8/NuU2kwVJoG0F/+f1fiNLbAlF8KcFeesD42M3qhovM/QgOFXOvA6ja",
+	"DRex+iCav2z0Catn7ei/DkvblfVFaZZHKro1lCSULBqNGwb3pwVdhV1Yctt2zLod0MfggCQCtuzC3UV5",
+	"8mFBt6dQtt7S7e+XG774LfyWbrsb3rLHA7fzNkTqGAUm0IBoLUGqRtmgC7x0bCaAzelg+58i3IDDnywH",
+	"/rfXrNBWliotK9c91IbJE7vswZKOfft8WDNCF7YRbM066pR3iAXpkRnR5mMwHMOMo1suSCMKc8mWjApN",
+	"aAE5AM/tDeYLLLHHlTBXG2b3W+VzV5ejRdGmBODBEBIyB6JJAx2LFtI80YAFFfcZZhvwbj6Cq0hxLSDR",
+	"SxZ2c4Umq/v1Tid295yq2um48vAU9Uxg+PWUM3neIVDYFNot968IbiuRQMPs8XMUTORG1wps2P1Dhcay",
+	"F/dtdsuCecgufutd3JljQ5urCt92Turw+2bEfd3NXKRv3bRG2czoMBiIIbgO7JeRDuy+/9DOwEbZOaIt",
+	"nniLlr8he38cUpzbnhFuHUgrA7iqDiMcrwWhqyGl1pGzcAGsuaxruWE56KxHdwiUtL6FkdLOn+/tIweW",
+	"YR1YUKLdzhwhqcgs9YG56GAh5kZZyLKkZ4oZQmmWkztaNExdQVvJhcxZZvuvmw1fGlqqjGAT84UsZFND",
+	"u1x2z/BFsmwrpPjxbzQc/QPS93eu5D/PUZNwWy+XRDVQymX5K34oGFVNzUq73uiN4p140DfZKj/ovrNt",
+	"wOwoOSYGWswS/0fIazknzxUpzYR48LzReBSppFJ8Dt2BSMG1LmwvbSjIpUSxhRT5lVXEACIDGgkohU9o",
+	"qWmREapu7asiqtP3+EarPU3jZHTrjEmJkRtxEzy9s+fOK4gn0GwQVicYZlujQMSlJoBktfXSdKBkPdfg",
+	"LWQFzlzKglFxYnfy9wHzJKo/lrRGnTZw1x3T2/E29K5VjN6qsN36A0XmjbJVi6taNhV8LBtdNdomXClN",
+	"/JYd+cJpyXNu74rkxdM++iGuRp2ER385Zb3xsa41jzfrpUZ0hztFyEtZY9ZEAMhlhqDq9pCaqwkbPVi/",
+	"Gh6a38oun6JMtqIrpr7Y9mMN2JqK3Dxwx+or4rKfMmOq5XyhVdY64yG06DprH5UZRnQehxJmjCH3wpDb",
+	"hVpxZZs9Xrjceihka1TispjU0Tph++xv6ptXeE/NG/UsnNsYGHSY6iQLbw9BmZZVwXb2HzYx/kqqp9lp",
+	"v45tNr43PPrtDPMYzYfV7JnV2LETQtsM1JJGaXqUQvWfgvda7xlsO3Ki2O0qP2/MbY99H42YG2wpf6Jm",
+	"8kMHVXPZd0rfCM1qVHenZaDdifxcVkw4fY3LiCvqQKnqwnNHNBch3TQZBzw62W2EYaBnknvoSxzAa8bG",
+	"+kY8rPAR+3taV7ajS6fnC7RcDprfOi2agXXEtqTg0EMRq+Lkwqu/3Lr/jr99NVsWfLXWJ8qxsoP/ZqI9",
+	"xwT3dYtLaUyFMXdFjvABrqPNUXxuwgIQYHLVpuaaBQYZpCCDx8+3Qk3sPRf6dKG+9zj8abYeBv91Sx+w",
+	"Gd7kwgcLCHOywofR0zpeSBLwBwXbhCqBw9gvODqfXSGpbQeOsFKocLBQzxA5KTC+XToOBg92T8UEwnBY",
+	"+iZ4HdSdpEvsvVS8jVuiXmrjfaTkuTDHfEdPzen2nLyz6jKmNwrmFSdjrGbeIy5ryDnyWCJyI+JhFyY+",
+	"yLhPqy/scu8wy711+dB0MNdbUyPMGiUasHY1wHmcNRWmBaN3h1fucjTabuax2DzrcIWR19xCVpUJu4Dn",
+	"Rjlbbjtr2POcRR14sjGvdwlqiN5jnaC+S1TyvY2wX4XqySmvhrcooipG0a8P/QxonSPRVLVmNV/QAsrq",
+	"rcLAa8OK0JJnIwNtmwrCKLpHEvM0g1RrKZiaOs08t+WrriMHE9hDE1oFoT9a4WaViKuzkeYvxi43/2Ib",
+	"G2PbJKZmTIGbfB53gV5krVqdywb9aL4a6clFEIk7e9qyKRbmRNm0E9g3TGi9DXCpFsCqbicykvM7btYP",
+	"cIFlSVOmuZKFTB2fJxcX4w5Q78wgX0FPnVfZaHbfebl0jj9Q8m/X737w7VO+zbl+Dp/9MezIYTjY8PbS",
+	"lrlTI5GZACd/Ypa5RM9JdJpfX0wPFg8w0thA8YAOBPfJDeSnjny2kLIa/7SqGMvHP15xKHdOODj67/Tv",
+	"zLYdrTCqzXpB2e0SSsOLEHIUM2J79cuNQGPn6MaNqtjinuptDD7h5VpKxa7N4CfKZlxLxQS84NBCLdyC",
+	"BQx0FNBeiZAwzFxaC760C7OHH3fetsLwcRiqbURMaaz4Tu2Rrpuy18HqnhlwsAZsRnt8qXL5X7kqJ69N",
+	"8XsWg7WC2rAjVeKirtEVMBygspZwNsVimzllzqmVEHTWEqXQHastONHX5PgOFg83d4KcaoATP40IsqOr",
+	"332eBTZNAuWVCwuNi/eY9gB4tNY+v0Yl5JiuGdUu7+LYe329lpsP/gUnglAz479cI2bJF91zeLNZokgD",
+	"tmiARjpe0trCLNQoIkteABqZ0bnzraAlXyiEYbLoTNberx3850bWOT6OrRWa+o5NKP+BGrKHoimK3pji",
+	"D/DAiL7Gc7biAqyywD8RNhUC0wGa6yWuwz29eTiQ1nc5/eYCcoaUr/mqqUeHBMzukCV85Rgs99plL5T8",
+	"I7hFAEe1wdZfOV8uDf/5YJ9qytYD4luDEbnEXh4F6FkO2wZcSo+ekPkpEl6QVU9fg/2Tec+pQHLM2FgA",
+	"/MUhqMyr7RL7BBt6LnN5VOEmVm1gXTbayAf3ngxSauZb80+YxgUfr+kdI0JaTxwVW0jd65VlDtLyFBzy",
+	"74xVp2QPhxs6BRbjeBzy76zSLRxsIu0qgIs9Bi5peKVZxoB7zAOTdhFLrXd+AKo0whUbulX98I9b9QWr",
+	"C7qEBY+zTUwnFykzERza46CRLh/96UvVBYxDv6Lba82q/QtvRJcx7+RTmlWqzb07TqMWX41tGCSoGXDl",
+	"2G0yCtxt6ECAvnrYMcZN47g3Hc/1+iSKO9M/wdgnut1g7P+q7/qi9V3/aq5PWRO1rrm4tUn6SrP6mY+B",
+	"OSSwLbk1Mpf5XrKtyPTdptKNH2yjqBEisqLAYhHX9wxDJq3f/5unI+TjBgCg27bSUIQABg+2ey5qRvNt",
+	"Qm5WYW/liDXQNDyfjZhEEEy2KTO2hxOER1ghN6A9wVQNARTC6hoNGTUfxdBYy2z78FppcnlxcfHMZjZm",
+	"waDY85QwoaH8ORHpYbRerFPBikexq+ekLrY1wsft8T4AANiVHMOvb+neAbgFi5Igm9dBp5PdQHssyD1k",
+	"1wpIgjQ3kBlsfMRrvGP36X8FliYFlsY+7tpW7e7od/+4CsKDYNVC4bRPDPFKJvpZ8povfWSe5e2JbePz",
+	"KB5YqrqmpvvRT9yXx18/gd33G9WJMg5qbF8mmHZty3WRaK56PnNKEMTLurmBwRGs2FBPIXjiiyRjQhBr",
+	"XG9bnPcRCrBtWmA3VAXXgO9rABk7voSrquWqpqWtm440PzDXHmidcS2P3p0yHOjWMz4geNwwTso07UYC",
+	"/cE+ZhcNuvMSMNjM9fZv1+9+iFinc4aWhHlEsI+6Vfs6h8Mu79zRoi/weI10mkRjHD6i0dI8h0QzWryv",
+	"zds0YK10av3k/G8srtLaHAwcjfwhr+lSk0cXjy7OLh/98UgZzOEbUIvtnCHQBu9owXMoPraR3l3qfjL/",
+	"jICw9WdmXDR7dRzw0deyXjG9x1pdVBEsx2gBcVCRB2kbc7TCDWS1cKcstgJhIFabUIi9qWor9h9+wh8+",
+	"TzdU8YsD6LNv6ZwVeO+cquUmDA7v+eIxJrwh43IMpvVA2Wv0CPhMc1YEfVJT+/gwZ5ou1iy/94Ymmny8",
+	"cuOf6l4yw09Iwj4doPBbPNBAFbKS7T2BzWuNsMFgf42A1eaqWsuSPYOHMOsOHrI5uj2b1m/guHLAcXb7",
+	"cS2LHc7GWDbDApOBaj6sO5uNSyW5P/K7XGimz5SuGS3vXUdl07UzguMBu2M7KpjJX86u4YGzH22MYi8D",
+	"tl3F5+Ncol6gAK9AQizAIJwxkXMqyONHZ3OuybKQ5oLF6U/3aaLFhf3gknfFww29Y4aoydz3t52pKb4S",
+	"LCeXT2GG0OcxIwWjSiOg0KpmVNvOXrYhNOa6c2H9xXJJLh9ePn389RMIrzdGsV/Qgp2Tl/C8InO2lRYn",
+	"yxKoZuQiIxfn5EPdMNeg2JaHAvP+Q8oSzMUYGAREE+wqBzwLJbU1Vj65G6cwNjTeez7H1dzC+x6okQdz",
+	"KKTeeygT/gzcNxVf2FeXj4Ik668vv3n02z35biHHObXso5mw93IBZ3Jhc9iXnY4PwYuPcWa3ApTmrVh8",
+	"fohdg6YrBFux6A9FPC/4SjyH0eMYiHv9+X312P3TR237VoptWyXU1XTiyh0aYDbw/WiQUIlewtAnSts1",
+	"Y99PHVLsGKbzNWhDC1qymj5Q1lnkyjhyunU8DpsBjUhAM1qiYaRdXgKFLlmJPcJ22qdgVNtRfCtO5U8x",
+	"Q09rJ35x9Hfn8ejZ0ZuUU0GoOfiIAY2RV6PoKo8ga65bny42Z4UEjI22uXlHGe5wAGQuMbFIgxc+VzZk",
+	"i7ezBUUCzeSc/OXsLVvqs1dzSBx3mbwuRbdgS/jXJZNj3oJ9YUb+cnZtlArz7XlbBtgWIAL3gt6Rn8cU",
+	"hlft5IdQO0T33e5A9asM94GpOFLq9/+26sCO+m+5LKr6t7Vis5aj+p/8fKQ0LcfjPm3T8hcqhR1mziwn",
+	"m6O6hFNqFHCubL8Ba+weoI04WTwc3jFXxY15ZOyz6EuJ6ziiyVfsBPf7D2bcE18c8I6D73cjeo9ScS3v",
+	"vDY13wJQEsaGZOWTRz0u27N9nGLgsf3+yTC9tMQfE9v9IN9TXh9gh/kDcDJb7H+HyOuvGrR8IfV6BwPA",
+	"8mgX4iTbkXgWtTh50/6WBRuUjjz8ZP4ZB7/55XAzU6iZtmzot4dV9zuBq7TYFr7D41WIaGC2zfsWuMXq",
+	"9tihIUTzdLY3r+1mObqsXsOh9sfeuNwr+LvPSR5zpR07KucTkeXSNpMbF2/T4aTvHXNrqkLSXD2cXX3a",
+	"/dMn/CEWhotMCx/unVRyEpBJfeb3sL9BtHn2g3/0S+R2dNPXx5XWtIs5gtPOjWVYxSazq6vBLI8smubh",
+	"shYSzrM87xD4lNUq3YqA33c1QnDch1I7ooUHOydkpJTD7IP9Df110hA8BXwGgufFLyz0XCf6h5/sT58f",
+	"LqhYsGK6rWYH6Pf0vYTBXafuLxguxj7d9p4WUmOXmKVmNaFFEXOGLikvOoy3TypIl374iYucffyclNWv",
+	"5EaYGyG56r0D3eRcPtzQ4zQnMJM8RhMigUNZFb+Wd0yQTdty/XBmyaJ8DkQ9HPy2j8PXsshPxN//i7gr",
+	"WGEQhqG/Ip4FB2OXfYGnHfYHdYYpdNa16XDC/n00ibiBFHboPCsNPuqziXl5ldHNBrt7ZlYq7jKnBF4l",
+	"gq2BiqMiHzUy9NWhGegw6nvstPTxacDsatjJEu0zuvd7GDERiCcYcWuKIENQLlWQvCCc0t2CbRQaBi8N",
+	"Nuew9i/gyMw/ThBToCQLBzxaUBrbKdYqU9EtKQ3hJcIKG/ph5R/wYM0l5HOdy+R6SVKXKe4xzGKYDR6C",
+	"dTivIj/s9n8IFz6VEvK741qhqpWDIrtB06lPoc7dg+exat4txi0O7GN+EbzV+TEvQ9b6DgAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

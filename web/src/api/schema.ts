@@ -1186,6 +1186,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/treatment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a chain of filters and dynamics does at the reel's rate, in words and as a curve; nothing is changed */
+        post: operations["showTreatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/spectrum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** How loud a track or bus is by frequency, before what is done to it, over up to 8 s */
+        get: operations["getSpectrum"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/pictures": {
         parameters: {
             query?: never;
@@ -2522,6 +2560,9 @@ export interface components {
              * @description Hz; 0 for none
              */
             high_pass: number;
+            chain: components["schemas"]["TreatChain"];
+            /** @description what the chain does, in words; empty for nothing */
+            treated: string;
             /** @description let go from its take */
             detached: boolean;
             /**
@@ -2634,7 +2675,7 @@ export interface components {
              * @description of a take, or of a strand from label on
              * @enum {string}
              */
-            field: "scene" | "take" | "roll" | "note" | "circled" | "wild_track" | "no_good" | "false_start" | "readings" | "accepted" | "missing_remedy" | "length_remedy" | "label" | "stem" | "part" | "off" | "invert" | "trim_db" | "delay" | "high_pass";
+            field: "scene" | "take" | "roll" | "note" | "circled" | "wild_track" | "no_good" | "false_start" | "readings" | "accepted" | "missing_remedy" | "length_remedy" | "label" | "stem" | "part" | "off" | "invert" | "trim_db" | "delay" | "high_pass" | "chain";
             /** @description what it is to hold */
             value: unknown;
             /** @description what it held when it was seen; not compared when absent */
@@ -2952,6 +2993,7 @@ export interface components {
             /** Format: double */
             gain_db?: number;
             gain?: components["schemas"]["Curve"];
+            treat?: components["schemas"]["TreatChain"];
             clips: components["schemas"]["Clip"][];
         };
         Send: {
@@ -3529,6 +3571,84 @@ export interface components {
             /** Format: double */
             gain_db: number;
             gain?: components["schemas"]["Curve"];
+            treat?: components["schemas"]["TreatChain"];
+        };
+        /** @description what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done */
+        TreatChain: {
+            /** @description all of it, for now */
+            off?: boolean;
+            high_pass?: components["schemas"]["TreatPass"];
+            low_pass?: components["schemas"]["TreatPass"];
+            bands?: components["schemas"]["TreatBand"][];
+            de_esser?: {
+                /** Format: double */
+                hz?: number;
+                /** Format: double */
+                threshold_db?: number;
+                /** Format: double */
+                ratio?: number;
+                /** Format: double */
+                range_db?: number;
+                /** Format: double */
+                attack_ms?: number;
+                /** Format: double */
+                release_ms?: number;
+            };
+            expander?: {
+                /** Format: double */
+                threshold_db?: number;
+                /** Format: double */
+                ratio?: number;
+                /** Format: double */
+                range_db?: number;
+                /** Format: double */
+                attack_ms?: number;
+                /** Format: double */
+                release_ms?: number;
+            };
+            compressor?: {
+                /** Format: double */
+                threshold_db?: number;
+                /** Format: double */
+                ratio?: number;
+                /** Format: double */
+                knee_db?: number;
+                /** Format: double */
+                attack_ms?: number;
+                /** Format: double */
+                release_ms?: number;
+                /** Format: double */
+                makeup_db?: number;
+            };
+        };
+        TreatPass: {
+            /** Format: double */
+            hz: number;
+            /** @description dB an octave */
+            slope: number;
+        };
+        TreatBand: {
+            /** @enum {string} */
+            kind: "" | "bell" | "low_shelf" | "high_shelf";
+            /** Format: double */
+            hz: number;
+            /** Format: double */
+            db: number;
+            /** Format: double */
+            q: number;
+        };
+        TreatShown: {
+            /** @description what it does, in words */
+            says: string;
+            hz: number[];
+            /** @description by how much its filters raise and lower there, in dB */
+            db: number[];
+        };
+        Spectrum: {
+            /** @description the middles of third parts of octaves */
+            hz: number[];
+            /** @description dBFS of a sine that would be as loud */
+            db: number[];
         };
         Marker: {
             id: string;
@@ -3945,6 +4065,7 @@ export interface components {
                 /** Format: double */
                 gain_db?: number;
                 gain?: components["schemas"]["Curve"];
+                treat?: components["schemas"]["TreatChain"];
             };
             /** @description say of a clip of unknown place that it lies where it is meant to, or that it does not */
             set_placed?: {
@@ -4586,6 +4707,8 @@ export interface components {
             moves: boolean;
             /** @description how the track is sent, in words */
             ways: string;
+            /** @description what is done to the recording, the track and the buses on the way, in words */
+            treated?: string;
         };
         TakenBack: {
             /** @description what can't be as it was */
@@ -6685,6 +6808,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Brought"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showTreatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TreatChain"];
+            };
+        };
+        responses: {
+            /** @description what it does */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreatShown"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSpectrum: {
+        parameters: {
+            query: {
+                /** @description a track or a bus */
+                of: string;
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description levels */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spectrum"];
                 };
             };
             default: components["responses"]["Problem"];
