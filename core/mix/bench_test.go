@@ -14,6 +14,7 @@ import (
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/spatial"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -172,4 +173,20 @@ func BenchmarkEditedReel(b *testing.B) {
 		}))
 	}
 	b.ReportMetric(60/(b.Elapsed().Seconds()/float64(b.N)), "×realtime")
+}
+
+// Twenty seconds of 24 mono tracks, each with a high-pass, six bands and a compressor, to 12 outputs in 24 bits.
+func BenchmarkTreated(b *testing.B) {
+	const frames = 960000
+	_, sources := strandsOf(b, 24, 1, frames)
+	r := console(24, frames, func(i int) string { return fmt.Sprint(i, "/0") })
+	for i := range r.Tracks {
+		c := &r.Tracks[i].Treat
+		c.HighPass = treat.Pass{Hz: 80, Slope: 12}
+		for k, hz := range []float64{120, 300, 800, 2000, 5000, 11000} {
+			c.Bands[k] = treat.Band{Kind: treat.Bell, Hz: hz, DB: float64(k%3*2 - 3), Q: 1.2}
+		}
+		c.Compressor = treat.Compressor{Threshold: -24, Ratio: 3, Knee: 6, Attack: 8, Release: 120}
+	}
+	rendering(b, r, sources, frames)
 }

@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -100,6 +101,7 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 		op.SetTrack = &reel.SetTrack{ID: t.ID, Label: &label, Off: &off, GainDB: &gain, Gain: &curve}
 		if c.IntN(2) == 0 {
 			op.SetTrack.Label, op.SetTrack.Gain = nil, nil
+			op.SetTrack.Treat = &treat.Chain{Off: c.IntN(2) == 0, HighPass: treat.Pass{Hz: float64(20 * c.IntN(5)), Slope: 12}}
 		}
 	case 6:
 		op.SetSends = &reel.SetSends{From: t.ID}

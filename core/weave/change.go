@@ -191,9 +191,9 @@ func (o *SetBus) apply(d *changing) error {
 	return nil
 }
 
-// level gives a bus a gain.
+// level gives a bus a gain, and what it is treated by.
 func (d *changing) level(id string, l Level) {
-	if l.GainDB == 0 && len(l.Gain) == 0 {
+	if l.Equal(Level{}) {
 		delete(d.Levels, id)
 		return
 	}

@@ -144,34 +144,22 @@ const Head = memo(function Head(p: HeadProps) {
             {t.layout === "stereo" ? "2" : t.layout.replace("ambisonic", "ACN").replace(" SN3D", "")}
           </button>
         )}
-        {p.stem ? (
-          <button
-            type="button"
-            aria-pressed={p.stemAlone}
-            aria-label={`Hear stem ${p.stem} alone`}
-            onMouseDown={unfocused}
-            title={`${p.stem}: press to hear this stem alone, for listening only`}
-            onClick={(e) => {
-              e.stopPropagation();
-              if (p.stemId) hearAlone([p.stemId]);
-            }}
-            className={`w-[52px] shrink-0 truncate text-left text-small hover:underline ${p.stemAlone ? "outline outline-1 outline-focus" : ""}`}
-            style={{ color: colour }}
-          >
-            {p.stem}
-          </button>
-        ) : (
-          <span className="w-[52px] shrink-0 truncate text-caution text-small">no stem</span>
-        )}
+        <span
+          className={`w-[52px] shrink-0 truncate text-small ${p.stem ? "" : "text-caution"} ${p.stemAlone ? "outline outline-1 outline-focus" : ""}`}
+          style={{ color: p.stem ? colour : undefined }}
+          title={p.stem}
+        >
+          {p.stem ?? "no stem"}
+        </span>
         <button
           type="button"
           aria-pressed={p.solo}
           aria-label={`Hear track ${t.label} alone`}
           onMouseDown={unfocused}
-          title="Hear this track alone: for listening only (R)"
+          title="Hear this track alone, or with Shift its stem: for listening only (R)"
           onClick={(e) => {
             e.stopPropagation();
-            hearAlone([t.id]);
+            hearAlone([(e.shiftKey && p.stemId) || t.id]);
           }}
           className={`flex h-6 w-6 shrink-0 items-center justify-center ${p.solo ? "text-focus" : "text-quiet hover:text-ink"}`}
         >

@@ -118,7 +118,8 @@ export function useCommandKeys() {
     const onKey = (e: KeyboardEvent) => {
       const name = keyName(e);
       if (typing(e.target) && !name.startsWith("mod+k") && !/^F\d/.test(name)) return;
-      if (name === " " && e.target instanceof HTMLButtonElement) return; // Space presses the focused button
+      // Space presses what is focused.
+      if (name === " " && e.target instanceof HTMLElement && e.target.matches("button, input")) return;
       const c = inScope(useCommands.getState().lists, name);
       if (!c) return;
       e.preventDefault();

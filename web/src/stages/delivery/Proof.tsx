@@ -139,7 +139,7 @@ function Origins(of: { delivery: string; file: number; channel: number; name: st
               {o.gain_db === null ? "silent" : gain(o.gain_db)}
               {o.moves && ", moving"}
             </td>
-            <td className="text-quiet">{o.ways}</td>
+            <td className="text-quiet">{[o.ways, o.treated].filter(Boolean).join("; ")}</td>
           </tr>
         ))}
       </tbody>

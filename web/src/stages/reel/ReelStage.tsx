@@ -12,6 +12,7 @@ import { countedIn } from "../../timeline/place";
 import { Timeline } from "../../timeline/Timeline";
 import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
+import { TreatPanel } from "../../treatment/TreatPanel";
 import { Button, Empty, StageHead } from "../../ui/controls";
 import { BorrowPanel } from "./BorrowPanel";
 import { BringPanel } from "./BringPanel";
@@ -105,9 +106,20 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
         </Empty>
       ) : (
         <>
-          <div className="relative flex min-h-0 flex-1">
-            <Timeline production={p} reel={reel} rows={rows} away={away} act={act} scrub={scrubReel} onSize={onSize} />
-            <PictureWindow production={p} reel={reel} />
+          <div className="flex min-h-0 flex-1">
+            <div className="relative flex min-h-0 min-w-0 flex-1">
+              <Timeline
+                production={p}
+                reel={reel}
+                rows={rows}
+                away={away}
+                act={act}
+                scrub={scrubReel}
+                onSize={onSize}
+              />
+              <PictureWindow production={p} reel={reel} />
+            </div>
+            <TreatPanel reel={reel} act={act} />
             <BorrowPanel production={p} reel={reel} act={act} />
           </div>
           <ClipBar production={p} reel={reel} rows={rows} away={away} act={act} />

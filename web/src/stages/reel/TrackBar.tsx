@@ -4,6 +4,7 @@ import { ofPosition, ofTrack } from "../../editor/enveloped";
 import { useEditor } from "../../editor/store";
 import { gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
+import { openTreatment, treats } from "../../treatment/treating";
 import { Button } from "../../ui/controls";
 import { Field } from "./Field";
 import { bearing, decibels, percent } from "./typed";
@@ -63,6 +64,13 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
           <Button onClick={() => act(`take ${over.says} away`, over.put([]))}>Still again</Button>
         </>
       )}
+      <Button
+        aria-pressed={treats(t.treat)}
+        title="Filters and dynamics of the track (Ctrl M)"
+        onClick={() => openTreatment(reel, t.id)}
+      >
+        Treatment
+      </Button>
       <Draw what="tracks" says="Draw the level over time" />
       {place && <Draw what="positions" says="Draw the position over time" />}
     </>

@@ -3,6 +3,7 @@ import type { Bus, Reel } from "../../api/client";
 import { useWeavePreview, type WeaveChange } from "../../api/weave";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
+import { openTreatment, treats } from "../../treatment/treating";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { colourOf, stemColours, weaveOf } from "../../ui/stems";
 import { playBus } from "../reel/hearing";
@@ -122,20 +123,28 @@ export function BusFields({ reel, bus, change }: Props) {
           from={-96}
           to={24}
           rest={0}
-          save={(v) => set({ level: { gain_db: v, gain: level?.gain } }, `set ${bus.name} to ${v} dB`)}
+          save={(v) => set({ level: { ...level, gain_db: v } }, `set ${bus.name} to ${v} dB`)}
         />
         {(level?.gain?.length ?? 0) > 0 && (
           <>
             <span className="text-quiet">and a gain that moves</span>
             <Button
               onClick={() =>
-                set({ level: { gain_db: level?.gain_db ?? 0 } }, `let the gain of ${bus.name} stand still`)
+                set(
+                  { level: { gain_db: level?.gain_db ?? 0, treat: level?.treat } },
+                  `let the gain of ${bus.name} stand still`,
+                )
               }
             >
               Take that away
             </Button>
           </>
         )}
+      </Line>
+      <Line name="Treatment">
+        <Button aria-pressed={treats(level?.treat)} onClick={() => openTreatment(reel, bus.id)}>
+          Filters and dynamics…
+        </Button>
       </Line>
       <Line name="Print">
         <Button

@@ -57,7 +57,7 @@ export function Sounding({ reel, output }: { reel: Reel; output: number }) {
             <span className="figures block break-all text-quiet text-small">
               {o.file}, channel {o.channel}, {o.from_timecode} to {o.to_timecode}
             </span>
-            <span className="block text-quiet text-small">{o.ways}</span>
+            <span className="block text-quiet text-small">{[o.ways, o.treated].filter(Boolean).join("; ")}</span>
           </li>
         ))}
       </ul>

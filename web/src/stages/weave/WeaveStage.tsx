@@ -7,6 +7,7 @@ import { channelsOf, positionsOf, reroute, routeTo, stemsOf } from "../../editor
 import { useEditor } from "../../editor/store";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
+import { TreatPanel } from "../../treatment/TreatPanel";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
 import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
@@ -277,6 +278,7 @@ function Weave({ reel, production }: Props) {
               )
             )}
           </aside>
+          <TreatPanel reel={reel} act={(what, ...actions) => edit(() => ({ what, actions }))} />
         </div>
       )}
       <PrintPanel production={production} reel={reel} />

@@ -5,6 +5,7 @@ import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
 import { plural } from "../../../format";
 import { valueAt } from "../../../timeline/curve";
+import { openTreatment } from "../../../treatment/treating";
 import type { Command } from "../../../ui/commands";
 import { note } from "../../../ui/notes";
 import { clampGain, crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
@@ -170,6 +171,15 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
         useEditor.setState((s) => ({
           drawing: s.drawing === "tracks" ? "positions" : s.drawing === "positions" ? "" : "tracks",
         })),
+    },
+    {
+      id: "treat",
+      name: "Treat the chosen track: filters and dynamics, or close that",
+      key: "mod+m",
+      run: () => {
+        const t = chosenTracks(rows)[0];
+        if (t) openTreatment(reel, t.id);
+      },
     },
     { id: "track louder", name: "Track 1 dB louder", key: "}", run: level(1) },
     { id: "track softer", name: "Track 1 dB softer", key: "{", run: level(-1) },

@@ -1,0 +1,133 @@
+import { mkdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import type { Page } from "@playwright/test";
+import { accessible, expect, go, test } from "./app";
+import { newProduction, takeIn } from "./many";
+import { wav } from "./sound";
+import { played, rate, scale, startTape, until } from "./tape";
+
+const start = 10 * 3600 * rate;
+
+/** A sine as samples of 24 bits. */
+const sine = (hz: number, level: number, frames: number) =>
+  Int32Array.from({ length: frames }, (_, i) =>
+    Math.round(scale * 10 ** (level / 20) * Math.sin((2 * Math.PI * hz * i) / rate)),
+  );
+
+type Chain = {
+  off?: boolean;
+  high_pass?: { hz: number };
+  bands?: { kind: string; hz: number; db: number }[];
+  compressor?: { ratio: number };
+};
+type Reel = {
+  id: string;
+  doc: {
+    tracks: { id: string; label: string; treat?: Chain }[];
+    weave: { buses: { id: string; name: string }[]; levels?: Record<string, { treat?: Chain }> };
+  };
+};
+
+const reelOf = async (page: Page, url: string, production: string) =>
+  (await (await page.request.get(`${url}/api/productions/${production}/reel`)).json()) as Reel;
+
+test("a track and a stem are treated by keys and by pointer, heard at once, and it is said where they are delivered", async ({
+  page,
+  app,
+}) => {
+  test.setTimeout(120_000);
+  mkdirSync(join(app.home, "lantern-ferry", "treat"), { recursive: true });
+  const channels = [sine(100, -20, 10 * rate), sine(3000, -30, 10 * rate)];
+  writeFileSync(join(app.home, "lantern-ferry", "treat", "T-1.wav"), wav(channels, rate, start));
+  const production = await newProduction(page, app.url, "Treat");
+  await takeIn(page, app.url, production, ["treat/T-1.wav"]);
+  await page.goto(`${app.url}/${production}/takes`);
+  await page.getByRole("gridcell", { name: /^Label of strand 1/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(page.getByText(/taken into the reel, 2 strands/)).toBeVisible();
+  await go(page, "Reel");
+  const rows = page.getByRole("row", { name: /^Track/ });
+  await rows.first().click();
+  await page.keyboard.press("d");
+  await expect(page.getByRole("row", { name: /, DX$/ })).toHaveCount(1);
+  await rows.first().click();
+  const treat = async (n = 0) => (await reelOf(page, app.url, production)).doc.tracks[n]?.treat ?? {};
+
+  // By keys: a high-pass far above the hum, which is gone at once.
+  await page.keyboard.press("ControlOrMeta+m");
+  const panel = page.getByRole("complementary", { name: "Treatment" });
+  await expect(panel).toBeVisible();
+  await accessible(page);
+  await panel.getByRole("checkbox", { name: "High-pass" }).press("Space");
+  await panel.getByLabel("Frequency of the high-pass").fill("1k");
+  await panel.getByLabel("Frequency of the high-pass").press("Enter");
+  await panel.getByLabel("Slope of the high-pass").selectOption("24 dB an octave");
+  await expect.poll(async () => (await treat()).high_pass).toEqual({ hz: 1000, slope: 24 });
+  await expect(panel.getByText("high-pass 1 kHz 24 dB/oct")).toBeVisible();
+  const level = async () => {
+    await startTape(page, 4);
+    await page.getByTestId("ruler").click({ position: { x: 1, y: 10 } });
+    await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+    await page.keyboard.press(" ");
+    await expect(page.getByTestId("hearing")).toHaveText(/as it is routed/);
+    await until(page, start / rate + 3);
+    const x = await played(page);
+    await page.keyboard.press(" ");
+    let most = 0;
+    for (const v of x.slice(rate, 2 * rate)) most = Math.max(most, Math.abs(v));
+    return 20 * Math.log10(most);
+  };
+  expect(await level()).toBeLessThan(-90); // 80 dB under what was recorded
+
+  // Off and on again is one press; a band is carried on the curve.
+  await panel.getByRole("button", { name: "On", exact: true }).click();
+  await expect.poll(async () => (await treat()).off).toBe(true);
+  expect(await level()).toBeCloseTo(-20, 0);
+  await panel.getByRole("button", { name: "Off", exact: true }).click();
+  await panel.getByRole("button", { name: "Add a band" }).click();
+  await expect.poll(async () => (await treat()).bands?.[0]?.kind).toBe("bell");
+  const knot = panel.locator("[data-band='1']");
+  const at = (await knot.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  await page.mouse.move(at.x + 5, at.y + 5);
+  await page.mouse.down();
+  await page.mouse.move(at.x + 65, at.y - 30, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(async () => (await treat()).bands?.[0]?.db ?? 0).toBeGreaterThan(2);
+  expect((await treat()).bands?.[0]?.hz).toBeGreaterThan(300);
+  await panel.getByRole("checkbox", { name: "Compressor" }).click();
+  await expect.poll(async () => (await treat()).compressor?.ratio).toBe(3);
+
+  // Copied to the other track, and undone.
+  await panel.getByRole("button", { name: "Copy" }).click();
+  const one = await treat();
+  await rows.nth(1).click();
+  await page.keyboard.press("ControlOrMeta+m");
+  await panel.getByRole("button", { name: "Put what was copied" }).click();
+  await expect.poll(() => treat(1)).toEqual(one);
+  await rows.nth(1).click();
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect.poll(() => treat(1)).toEqual({});
+
+  // A stem, in Weave; what can't be is refused with what can.
+  await go(page, "Weave");
+  await page.getByRole("toolbar", { name: "Buses" }).getByRole("button", { name: /^DX / }).click();
+  await page.getByRole("button", { name: "Filters and dynamics…" }).click();
+  await panel.getByRole("checkbox", { name: "Low-pass" }).click();
+  await panel.getByLabel("Frequency of the low-pass").fill("90000");
+  await expect(panel.getByLabel("Frequency of the low-pass")).toHaveAttribute("aria-invalid", "true");
+  await panel.getByLabel("Frequency of the low-pass").fill("9k");
+  await panel.getByLabel("Frequency of the low-pass").press("Enter");
+  await expect
+    .poll(async () => (await reelOf(page, app.url, production)).doc.weave.levels?.DX?.treat)
+    .toMatchObject({ low_pass: { hz: 9000, slope: 12 } });
+  const reel = await reelOf(page, app.url, production);
+  const from = await page.request.get(`${app.url}/api/reels/${reel.id}/origins?channel=0&at=${start + rate}`);
+  expect(JSON.stringify(await from.json())).toContain("DX: low-pass 9 kHz 12 dB/oct");
+  const bad = await page.request.post(`${app.url}/api/reels/${reel.id}/treatment`, {
+    data: { bands: [{ kind: "bell", hz: 1000, db: 60, q: 1 }] },
+  });
+  expect(await bad.json()).toMatchObject({
+    code: "bad_treatment",
+    detail: expect.stringContaining("-24 dB to 24 dB can be had"),
+  });
+});
