@@ -49,6 +49,12 @@ test("pictures for the README", async ({ page, app }) => {
   await goTo("22:10:38:20");
   await page.keyboard.press("Enter");
   await shot("reel");
+  await page.getByRole("row", { name: /^Track Boom/ }).click();
+  await page.keyboard.press("ControlOrMeta+m");
+  await expect(page.getByText(/compressor 2.5:1/)).toBeVisible();
+  await expect(page.getByRole("img", { name: /^What the filters do/ }).locator("polygon")).toBeVisible();
+  await shot("treatment");
+  await page.keyboard.press("ControlOrMeta+m");
   await goTo("22:10:44:00");
   await page.keyboard.press("Escape");
   await page.keyboard.press("s");

@@ -97,6 +97,15 @@ test("a track and a stem are treated by keys and by pointer, heard at once, and 
   await panel.getByRole("checkbox", { name: "Compressor" }).click();
   await expect.poll(async () => (await treat()).compressor?.ratio).toBe(3);
 
+  // Before and after, as loud as each other, at the same moment.
+  await page.getByTestId("ruler").click({ position: { x: 1, y: 10 } });
+  await panel.getByRole("button", { name: "Before", exact: true }).click();
+  await expect(page.getByTestId("hearing")).toHaveText(/before its treatment, as loud/);
+  await expect(panel.getByRole("button", { name: "Hearing before" })).toBeVisible();
+  await page.keyboard.press("ControlOrMeta+Shift+m");
+  await expect(page.getByTestId("hearing")).toHaveText(/^Reel 1 as it is routed/);
+  await page.keyboard.press("Escape");
+
   // Copied to the other track, and undone.
   await panel.getByRole("button", { name: "Copy" }).click();
   const one = await treat();

@@ -27,6 +27,8 @@ type ReelSignal struct {
 	// Uncorrected leaves corrections out, and GainDB is added for the listening: to compare what was before with what is.
 	Uncorrected bool
 	GainDB      float64
+	// Untreated is a track or a bus that is heard before its treatment, as loud as it is after it there.
+	Untreated string
 	// Headphones is as its speakers are heard by a spherical head in their midst.
 	Headphones bool
 }
@@ -58,6 +60,11 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 	} else if i := slices.IndexFunc(doc.Tracks, func(t reel.Track) bool { return t.ID == what.Track }); i >= 0 && doc.Tracks[i].Off {
 		doc.Tracks = slices.Clone(doc.Tracks)
 		doc.Tracks[i].Off = false
+	}
+	if what.Untreated != "" {
+		if doc, err = a.untreated(ctx, doc, p, what.Untreated, o.From); err != nil {
+			return nil, err
+		}
 	}
 	if what.Uncorrected {
 		doc.Weave = doc.Weave.Uncorrected()

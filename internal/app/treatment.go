@@ -5,8 +5,14 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/audio"
+	"zestyloom/core/mix"
+	"zestyloom/core/monitor"
 	"zestyloom/core/readings"
+	"zestyloom/core/reel"
 	"zestyloom/core/treat"
+	"zestyloom/core/weave"
+	"zestyloom/internal/store"
 )
 
 // Treatment is what a chain does at a reel's sample rate: in words, and by how many dB its filters raise and lower at
@@ -38,4 +44,44 @@ func (a *App) Spectrum(ctx context.Context, id uuid.UUID, of string, from, to in
 		return nil, nil, err
 	}
 	return readings.Spectrum(ctx, r.Doc, p.SampleRate, a.sources(ctx), of, from, to)
+}
+
+// matchedOver is how much is heard, from where it begins, to find out how loud a treatment is beside the sound before it.
+const matchedOver = 8 // seconds
+
+// untreated is a reel in which a track or a bus is not treated, and as loud as it is when it is: by the K-weighted level of its first
+// channel over a few seconds from a sample on.
+func (a *App) untreated(ctx context.Context, doc reel.Reel, p store.Production, of string, from int64) (reel.Reel, error) {
+	plain := func(addDB float64) reel.Reel {
+		r := doc
+		r.Tracks, r.Weave = append([]reel.Track{}, doc.Tracks...), doc.Weave.Clone()
+		fit := func(db float64) float64 { return min(max(db+addDB, weave.MinGain), weave.MaxGain) }
+		for i, t := range r.Tracks {
+			if t.ID == of {
+				r.Tracks[i].Treat, r.Tracks[i].GainDB = treat.Chain{}, fit(t.GainDB)
+			}
+		}
+		if l, ok := r.Weave.Levels[of]; ok {
+			l.Treat, l.GainDB = treat.Chain{}, fit(l.GainDB)
+			r.Weave.Levels[of] = l
+		}
+		return r
+	}
+	var inputs []monitor.Input
+	for _, r := range []reel.Reel{doc, plain(0)} {
+		program, err := mix.Compile(r, p.SampleRate, a.sources(ctx))
+		if err != nil {
+			return doc, err
+		}
+		in, err := monitor.Signal(program, mix.Of(of))
+		if err != nil {
+			return doc, err
+		}
+		inputs = append(inputs, in[0])
+	}
+	gains, err := monitor.Match(ctx, inputs, p.SampleRate, from, int64(matchedOver*p.SampleRate))
+	if err != nil {
+		return doc, err
+	}
+	return plain(audio.Decibels(gains[1])), nil
 }

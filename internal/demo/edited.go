@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/edit"
 	"zestyloom/core/printing"
 	"zestyloom/core/reel"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
@@ -103,6 +104,14 @@ func editScene(ctx context.Context, a *app.App, p store.Production, first uuid.U
 		{"bring the engine down under the dialogue", func() []edit.Action {
 			level := automation.Curve{{At: at(-4)}, {At: at(-1), Value: -7, Shape: automation.Smooth}, {At: at(2), Value: -9}}
 			return []edit.Action{{SetTrack: &reel.SetTrack{ID: track("Ferry"), Gain: &level}}}
+		}},
+		{"treat the boom", func() []edit.Action {
+			chain := treat.Chain{
+				HighPass:   treat.Pass{Hz: 90, Slope: 18},
+				Bands:      [treat.Bands]treat.Band{{Kind: treat.Bell, Hz: 320, DB: -3.5, Q: 1.4}, {Kind: treat.HighShelf, Hz: 6500, DB: 2.5, Q: 0.71}},
+				Compressor: treat.Compressor{Threshold: -26, Ratio: 2.5, Knee: 8, Attack: 8, Release: 140, Makeup: 2},
+			}
+			return []edit.Action{{SetTrack: &reel.SetTrack{ID: boom, Treat: &chain}}}
 		}},
 		{"mark", func() []edit.Action {
 			return []edit.Action{{SetMarkers: &reel.SetMarkers{Put: []reel.Marker{

@@ -38,7 +38,7 @@ func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairReques
 // ListenToReel implements contract.StrictServerInterface.
 func (s *server) ListenToReel(ctx context.Context, r contract.ListenToReelRequestObject) (contract.ListenToReelResponseObject, error) {
 	q := r.Params
-	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute)), Identify: given(q.Identify), Uncorrected: given(q.Uncorrected), GainDB: given(q.GainDb), Headphones: given(q.Headphones)}
+	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute)), Identify: given(q.Identify), Uncorrected: given(q.Uncorrected), GainDB: given(q.GainDb), Headphones: given(q.Headphones), Untreated: given(q.Untreated)}
 	if doing := given(q.Doing); doing != "" {
 		if err := json.Unmarshal([]byte(doing), &what.Doing); err != nil {
 			return nil, snag.Refuse("bad_operation", "what is to be heard as if it had been done is not understood: %v", err)

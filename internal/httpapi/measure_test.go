@@ -228,3 +228,41 @@ func TestBeforeACorrectionIsHeard(t *testing.T) {
 	assert.InDelta(t, now+20, loud("&uncorrected=true"), 0.01)
 	assert.InDelta(t, now, loud("&uncorrected=true&gain_db=-20"), 0.01)
 }
+
+// What is heard before a treatment is as loud as after it, and another sound.
+func TestBeforeATreatmentIsHeard(t *testing.T) {
+	s := start(t, "")
+	_, r := s.laid()
+	path := "/api/reels/" + r.Id.String()
+	track := r.Doc.Tracks[2]
+	chain := map[string]any{"compressor": map[string]any{"threshold_db": 0, "ratio": 1, "attack_ms": 1, "release_ms": 50, "makeup_db": 9}}
+	actions := []any{
+		map[string]any{"set_sends": map[string]any{"from": track.ID, "sends": []any{map[string]any{"to": "DX", "gain_db": 0, "patch": map[string]any{"preset": "both"}}}}},
+		map[string]any{"set_track": map[string]any{"id": track.ID, "gain_db": -20}},
+	}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": actions}, nil))
+	at := track.Clips[0].At
+	loud := func(query string) float64 {
+		h := s.heard(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
+		sum := 0.0
+		for _, v := range h.sound[0] {
+			sum += float64(v) * float64(v)
+		}
+		return 10 * math.Log10(sum)
+	}
+	was := loud("")
+	treated := map[string]any{"set_track": map[string]any{"id": track.ID, "treat": chain}}
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version + 1, "what": "x", "actions": []any{treated}}, nil))
+	assert.InDelta(t, was+9, loud(""), 0.05)
+	assert.InDelta(t, was+9, loud("&untreated="+track.ID), 0.05)
+	var shown contract.TreatShown
+	require.Equal(t, 200, s.call("POST", path+"/treatment", map[string]any{"high_pass": map[string]any{"hz": 100, "slope": 12}}, &shown))
+	assert.Equal(t, "high-pass 100 Hz 12 dB/oct", shown.Says)
+	assert.Less(t, shown.Db[0], -20.0)
+	var spectrum contract.Spectrum
+	require.Equal(t, 200, s.call("GET", fmt.Sprintf("%s/spectrum?of=%s&from=%d&to=%d", path, track.ID, at, at+48000), nil, &spectrum))
+	require.Len(t, spectrum.Db, len(spectrum.Hz))
+	assert.Greater(t, slices.Max(spectrum.Db), -90.0)
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("%s/spectrum?of=gone&from=%d&to=%d", path, at, at+48000), nil, &problem))
+}

@@ -39,6 +39,9 @@ func (s *server) GetReelById(ctx context.Context, r contract.GetReelByIdRequestO
 
 // ListReels implements contract.StrictServerInterface.
 func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObject) (contract.ListReelsResponseObject, error) {
+	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+		return nil, err
+	}
 	rows, err := s.app.Store.ListReels(ctx, r.Production)
 	if err != nil {
 		return nil, err

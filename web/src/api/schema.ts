@@ -3573,7 +3573,31 @@ export interface components {
             gain?: components["schemas"]["Curve"];
             treat?: components["schemas"]["TreatChain"];
         };
-        /** @description what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done */
+        /**
+         * @description what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
+         * @example {
+         *       "high_pass": {
+         *         "hz": 80,
+         *         "slope": 18
+         *       },
+         *       "bands": [
+         *         {
+         *           "kind": "bell",
+         *           "hz": 300,
+         *           "db": -4,
+         *           "q": 1.4
+         *         }
+         *       ],
+         *       "compressor": {
+         *         "threshold_db": -24,
+         *         "ratio": 3,
+         *         "knee_db": 6,
+         *         "attack_ms": 8,
+         *         "release_ms": 120,
+         *         "makeup_db": 0
+         *       }
+         *     }
+         */
         TreatChain: {
             /** @description all of it, for now */
             off?: boolean;
@@ -5832,6 +5856,8 @@ export interface operations {
                 identify?: boolean;
                 /** @description without corrections, as it was before them */
                 uncorrected?: boolean;
+                /** @description a track or a bus that is heard before its treatment, as loud as it is after it */
+                untreated?: string;
                 /** @description as its speakers are heard by a spherical head in their midst: two channels, an ear each */
                 headphones?: boolean;
                 /** @description added for the listening alone, such as what makes two as loud as each other */

@@ -19,8 +19,9 @@ export function address(h: Hearing, speed: number, keepPitch: boolean, to?: numb
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute, doing, identify, uncorrected, gainDb, headphones } = h.of;
+    const { reel, track, bus, solo, mute, doing, identify, uncorrected, untreated, gainDb, headphones } = h.of;
     if (uncorrected) q.set("uncorrected", "true");
+    if (untreated) q.set("untreated", untreated);
     if (gainDb) q.set("gain_db", String(gainDb));
     if (headphones) q.set("headphones", "true");
     if (doing) q.set("doing", doing);

@@ -20,6 +20,8 @@ export type Hearing = {
         identify?: boolean;
         /** Without corrections, as it was before them. */
         uncorrected?: boolean;
+        /** A track or bus before its treatment, as loud as it is after it. */
+        untreated?: string;
         /** Added for the listening alone. */
         gainDb?: number;
         /** As its speakers are heard by a head in their midst. */

@@ -3,6 +3,8 @@ import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { api, type EditAction, must, type Reel } from "../api/client";
 import { useEditor } from "../editor/store";
+import { useMonitor } from "../listening/engine";
+import { flipTreatment } from "../stages/reel/hearing";
 import { Button, Choice } from "../ui/controls";
 import { note } from "../ui/notes";
 import { Figure } from "./Number";
@@ -43,6 +45,7 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
     placeholderData: keepPreviousData,
     retry: false,
   });
+  const before = useMonitor((m) => m.hearing !== null && "reel" in m.hearing.of && m.hearing.of.untreated === it.id);
   const copied = useTreating((s) => s.copied);
   const tracks = useEditor((s) => s.tracks);
   const put = (what: string, part: Partial<Chain>) => act(`${what} of ${it.name}`, it.put({ ...it.chain, ...part }));
@@ -57,6 +60,14 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
         <h2 className="min-w-0 flex-1 truncate" title={it.name}>
           Treatment of {it.name}
         </h2>
+        <Button
+          aria-pressed={before}
+          disabled={!treats(it.chain)}
+          title="Hear it before the treatment, as loud as after it, and after it again: for listening only (Ctrl Shift M)"
+          onClick={() => flipTreatment(reel, it.id, it.name)}
+        >
+          {before ? "Hearing before" : "Before"}
+        </Button>
         <Button
           aria-pressed={!!it.chain.off}
           title="Hear it without, and with it again"

@@ -149,6 +149,21 @@ export function flipCorrections(reel: Reel, gainDb: number) {
   void hear({ ...r, ...(was ? {} : before), loop: h?.loop }, true, h !== null);
 }
 
+/**
+ * Hears the reel with a track or bus before its treatment, as loud as it is after it, where it sounds or from the pointer; or, where
+ * that is heard, as it is treated.
+ */
+export function flipTreatment(reel: Reel, of: string, name: string) {
+  const h = hearing(reel);
+  const was = h !== null && "reel" in h.of && h.of.untreated === of;
+  const r = routed(reel, playhead(reel.id) ?? (useEditor.getState().pointer || reel.worked_out.start));
+  const before = {
+    of: { ...(r.of as { reel: string }), untreated: of },
+    says: `${name} before its treatment, as loud, ${r.says}`,
+  };
+  void hear({ ...r, ...(was ? {} : before), loop: h?.loop }, true, h !== null);
+}
+
 /** Hears a span in its context, over and over, as if something had been done; or stops. */
 export function playAsIf(reel: Reel, doing: EditAction[], span: { from: number; to: number }, says: string) {
   const h = hearing(reel);
@@ -181,7 +196,7 @@ export function useGoOn(reel: Reel) {
     if (!h || !("reel" in h.of)) return;
     if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
     if (h.of.identify) return;
-    if (h.of.track || h.of.bus || h.of.doing || h.of.uncorrected) goOn();
+    if (h.of.track || h.of.bus || h.of.doing || h.of.uncorrected || h.of.untreated) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
   }, [reel, solo, mute]);
 }

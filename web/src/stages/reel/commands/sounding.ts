@@ -5,9 +5,10 @@ import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
 import { plural } from "../../../format";
 import { valueAt } from "../../../timeline/curve";
-import { openTreatment } from "../../../treatment/treating";
+import { openTreatment, treats } from "../../../treatment/treating";
 import type { Command } from "../../../ui/commands";
 import { note } from "../../../ui/notes";
+import { flipTreatment } from "../hearing";
 import { clampGain, crossfade, here, ids, named, type ReelContext, withClips, withSpan } from "./context";
 
 const dipDb = -6;
@@ -179,6 +180,16 @@ export function sounding({ production: pr, reel, rows, act }: ReelContext): Comm
       run: () => {
         const t = chosenTracks(rows)[0];
         if (t) openTreatment(reel, t.id);
+      },
+    },
+    {
+      id: "treat before",
+      name: "Hear the chosen track before its treatment, as loud, or after it again",
+      key: "mod+shift+m",
+      run: () => {
+        const t = chosenTracks(rows)[0];
+        if (t && treats(t.treat)) flipTreatment(reel, t.id, t.label);
+        else note("The chosen track has no treatment: Ctrl M asks for one.");
       },
     },
     { id: "track louder", name: "Track 1 dB louder", key: "}", run: level(1) },
