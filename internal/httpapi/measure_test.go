@@ -206,6 +206,15 @@ func TestATakeIsMeasured(t *testing.T) {
 	assert.Equal(t, 404, s.call("GET", "/api/takes/"+uuid.NewString()+"/measurement", nil, &problem))
 }
 
+// loud is the power of what is heard on the left, in dB.
+func (s *server) loud(path string) float64 {
+	sum := 0.0
+	for _, v := range s.heard(path).sound[0] {
+		sum += float64(v) * float64(v)
+	}
+	return 10 * math.Log10(sum)
+}
+
 // What is heard of a corrected reel is it without the correction where that is asked for, as loud as is asked for.
 func TestBeforeACorrectionIsHeard(t *testing.T) {
 	s := start(t, "")
@@ -215,14 +224,7 @@ func TestBeforeACorrectionIsHeard(t *testing.T) {
 	correct := map[string]any{"weave": map[string]any{"set_correction": map[string]any{"correction": map[string]any{"bus": "DX", "buses": []string{"DX"}, "target": map[string]any{}, "gain_db": -20, "print": ""}}}}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": []any{sent, correct}}, nil))
 	at := r.Doc.Tracks[2].Clips[0].At
-	loud := func(query string) float64 {
-		h := s.heard(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
-		sum := 0.0
-		for _, v := range h.sound[0] {
-			sum += float64(v) * float64(v)
-		}
-		return 10 * math.Log10(sum)
-	}
+	loud := func(query string) float64 { return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query)) }
 	now := loud("")
 	require.False(t, math.IsInf(now, 0))
 	assert.InDelta(t, now+20, loud("&uncorrected=true"), 0.01)
@@ -242,14 +244,7 @@ func TestBeforeATreatmentIsHeard(t *testing.T) {
 	}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": actions}, nil))
 	at := track.Clips[0].At
-	loud := func(query string) float64 {
-		h := s.heard(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
-		sum := 0.0
-		for _, v := range h.sound[0] {
-			sum += float64(v) * float64(v)
-		}
-		return 10 * math.Log10(sum)
-	}
+	loud := func(query string) float64 { return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query)) }
 	was := loud("")
 	treated := map[string]any{"set_track": map[string]any{"id": track.ID, "treat": chain}}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version + 1, "what": "x", "actions": []any{treated}}, nil))
