@@ -224,7 +224,9 @@ func TestBeforeACorrectionIsHeard(t *testing.T) {
 	correct := map[string]any{"weave": map[string]any{"set_correction": map[string]any{"correction": map[string]any{"bus": "DX", "buses": []string{"DX"}, "target": map[string]any{}, "gain_db": -20, "print": ""}}}}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": []any{sent, correct}}, nil))
 	at := r.Doc.Tracks[2].Clips[0].At
-	loud := func(query string) float64 { return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query)) }
+	loud := func(query string) float64 {
+		return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
+	}
 	now := loud("")
 	require.False(t, math.IsInf(now, 0))
 	assert.InDelta(t, now+20, loud("&uncorrected=true"), 0.01)
@@ -244,7 +246,9 @@ func TestBeforeATreatmentIsHeard(t *testing.T) {
 	}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "x", "actions": actions}, nil))
 	at := track.Clips[0].At
-	loud := func(query string) float64 { return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query)) }
+	loud := func(query string) float64 {
+		return s.loud(fmt.Sprintf("%s/sound?bus=DX&from=%d&to=%d%s", path, at, at+9600, query))
+	}
 	was := loud("")
 	treated := map[string]any{"set_track": map[string]any{"id": track.ID, "treat": chain}}
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version + 1, "what": "x", "actions": []any{treated}}, nil))
