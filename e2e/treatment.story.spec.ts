@@ -120,6 +120,17 @@ test("a track and a stem are treated by keys and by pointer, heard at once, and 
   // A stem, in Weave; what can't be is refused with what can.
   await go(page, "Weave");
   await page.getByRole("toolbar", { name: "Buses" }).getByRole("button", { name: /^DX / }).click();
+  // Several are heard alone, and one is left out, for the listening.
+  await page.getByRole("button", { name: "Hear DX alone as the reel plays" }).click();
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+  await page.keyboard.press(" ");
+  await expect(page.getByTestId("hearing")).toHaveText(/as it is routed, DX alone/);
+  await page.getByRole("button", { name: "Leave DX out as the reel plays" }).click();
+  await page.getByRole("button", { name: "Hear DX alone as the reel plays" }).click();
+  await expect(page.getByTestId("hearing")).toHaveText(/as it is routed, without DX/);
+  await page.getByRole("button", { name: "Hear all again" }).click();
+  await expect(page.getByTestId("hearing")).toHaveText(/as it is routed$/);
+  await page.getByRole("button", { name: "Stop listening" }).click();
   await page.getByRole("button", { name: "Filters and dynamics…" }).click();
   await panel.getByRole("checkbox", { name: "Low-pass" }).click();
   await panel.getByLabel("Frequency of the low-pass").fill("90000");

@@ -14,6 +14,7 @@ import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { TreatPanel } from "../../treatment/TreatPanel";
 import { Button, Empty, StageHead } from "../../ui/controls";
+import { HearAllAgain } from "../weave/HearFields";
 import { BorrowPanel } from "./BorrowPanel";
 import { BringPanel } from "./BringPanel";
 import { ClipBar } from "./ClipBar";
@@ -141,12 +142,9 @@ function Modes() {
   const alone = useEditor((s) => s.alone);
   const snap = useEditor((s) => s.snap);
   const drawing = useEditor((s) => s.drawing);
-  const solo = useEditor((s) => s.solo.size + s.mute.size);
   return (
     <>
-      {solo > 0 && (
-        <Button onClick={() => useEditor.setState({ solo: new Set(), mute: new Set() })}>Hear all again</Button>
-      )}
+      <HearAllAgain />
       {drawing && (
         <Button
           aria-pressed

@@ -11,8 +11,13 @@ import { typing } from "../../ui/commands";
 /** The reel as it is routed, from a place on, with what is heard alone or not for the listening. */
 function routed(reel: Reel, from: number): Hearing {
   const { solo, mute } = useEditor.getState();
+  // What was removed since, or is of another reel, is not what one wants to hear alone.
+  const here = new Set(
+    [...reel.doc.weave.buses, ...reel.doc.tracks, ...reel.doc.tracks.flatMap((t) => t.clips)].map((x) => x.id),
+  );
+  const of = (ids: ReadonlySet<string>) => [...ids].filter((id) => here.has(id));
   return {
-    of: { reel: reel.id, solo: [...solo], mute: [...mute] },
+    of: { reel: reel.id, solo: of(solo), mute: of(mute) },
     labels: reel.doc.weave.outputs.map((o) => o.name),
     from,
     sampleRate: reel.sample_rate,

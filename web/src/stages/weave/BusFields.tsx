@@ -8,6 +8,7 @@ import { Button, Choice, TextField } from "../../ui/controls";
 import { colourOf, stemColours, weaveOf } from "../../ui/stems";
 import { playBus } from "../reel/hearing";
 import { openPrint } from "../reel/printing";
+import { HearFields } from "./HearFields";
 import { Line, NumberField } from "./parts";
 import { busLayouts } from "./words";
 
@@ -114,6 +115,7 @@ export function BusFields({ reel, bus, change }: Props) {
         >
           {alone ? "Stop" : "Hear it alone"}
         </Button>
+        <HearFields id={bus.id} name={bus.name} />
       </Line>
       <Line name="Level">
         <NumberField

@@ -1,7 +1,9 @@
 import type { Reel, Send, Track } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
 import { channelsOf } from "../../editor/routes";
+import { openTreatment, treats } from "../../treatment/treating";
 import { Button, Choice } from "../../ui/controls";
+import { HearFields } from "./HearFields";
 import { Line } from "./parts";
 import { SendFields } from "./SendFields";
 import type { Edit } from "./TracksGrid";
@@ -38,6 +40,14 @@ export function TrackFields({ reel, track, next, edit, change }: Props) {
       <p data-testid="ways" className="text-quiet">
         {reel.worked_out.ways[track.id]}
       </p>
+      <Line name="Listen">
+        <HearFields id={track.id} name={track.label} />
+      </Line>
+      <Line name="Treatment">
+        <Button aria-pressed={treats(track.treat)} onClick={() => openTreatment(reel, track.id)}>
+          Filters and dynamics…
+        </Button>
+      </Line>
       {sends.map((s, i) => {
         const bus = buses.find((b) => b.id === s.to);
         return (

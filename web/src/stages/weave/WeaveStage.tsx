@@ -17,6 +17,7 @@ import { PrintPanel } from "../reel/PrintPanel";
 import { useTrackChoice } from "../reel/useTrackChoice";
 import { BusFields, free } from "./BusFields";
 import { chooseBus, chooseOutput, chooseTrack, useWeaveChoice } from "./choice";
+import { HearAllAgain } from "./HearFields";
 import { MixesGrid } from "./MixesGrid";
 import { OutputFields } from "./OutputFields";
 import { OutputsGrid } from "./OutputsGrid";
@@ -160,6 +161,7 @@ function Weave({ reel, production }: Props) {
         says={`${plural(reel.doc.tracks.length, "track")} through ${plural(weave.buses.length, "bus", "buses")} to ${plural(outputs.length, "output")}`}
       >
         <ReelChoice production={production} reel={reel} />
+        <HearAllAgain />
         <Button onClick={() => setTemplates(true)}>
           Templates… <Key>T</Key>
         </Button>
