@@ -9,7 +9,7 @@ test("cameras and a second recorder are lined up", async ({ page, app }) => {
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
-  await expect(page.getByText(/^26 files/)).toBeVisible();
+  await expect(page.getByText(/^27 files/)).toBeVisible();
   // Only what has been read is looked for: all of it, then, whoever was here before.
   const production = page.url().split("/").at(-2);
   await expect

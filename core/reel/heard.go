@@ -13,7 +13,13 @@ func (r Reel) Heard(solo, mute []string) Reel {
 	if len(solo)+len(mute) == 0 {
 		return r
 	}
+	// It begins and ends where it did: silence is heard where all that sounds is left out.
+	start, end := r.Span()
 	r = r.clone()
+	if r.Start = &start; end > start {
+		length := end - start
+		r.Length = &length
+	}
 	alone, not := set(solo), set(mute)
 	fed := r.Weave.Feeding(solo)
 	for id, sends := range r.Weave.Sends {

@@ -61,6 +61,8 @@ func TestHeardAlone(t *testing.T) {
 		}
 		assert.Equal(t, k.want, got, name)
 		assert.NoError(t, heard.Check(), name)
+		start, end := heard.Span()
+		assert.Equal(t, [2]int64{0, 30}, [2]int64{start, end}, name)
 		after, err := json.Marshal(r)
 		require.NoError(t, err)
 		assert.Equal(t, string(before), string(after), "the reel is left alone")

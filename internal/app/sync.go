@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -38,9 +39,10 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	if err != nil {
 		return 0, err
 	}
-	picture := map[uuid.UUID]bool{} // files
+	picture, printed := map[uuid.UUID]bool{}, map[uuid.UUID]bool{} // files
 	for _, f := range fs {
 		picture[f.ID] = hasPicture(f)
+		printed[f.ID] = strings.HasPrefix(f.SourcePath, printOrigin) // it lies where what it was made of does
 	}
 	clocks, err := Clocks(ctx, a.Store.Queries, production)
 	if err != nil {
@@ -54,7 +56,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 			continue
 		}
 		known, ids = append(known, align.Candidate{
-			Take: AlignTake(t, picture[strands[0].FileID]), ID: t.ID.String(), Scene: t.Scene, Slot: t.Take, Channels: len(strands), Finished: finished(strands),
+			Take: AlignTake(t, picture[strands[0].FileID]), ID: t.ID.String(), Scene: t.Scene, Slot: t.Take, Channels: len(strands), Finished: finished(strands) || printed[strands[0].FileID],
 		}), append(ids, t.ID)
 	}
 	pairs := align.Propose(known, clocks, p.Rate())

@@ -4,6 +4,7 @@ import { api, must, type Strand, type Take } from "../../api/client";
 import { failed, keys } from "../../api/queries";
 import { Choice } from "../../ui/controls";
 import { useDetach } from "./Detached";
+import { openStrandTreatment } from "./StrandTreatment";
 
 const mostOffered = 200;
 
@@ -47,12 +48,14 @@ export function MoreOfStrand({
       title={s.file_name}
       value=""
       onChange={(e) => {
-        if (e.target.value === "detached") void detach(s, !s.detached, 0);
+        if (e.target.value === "treatment") openStrandTreatment(s);
+        else if (e.target.value === "detached") void detach(s, !s.detached, 0);
         else if (e.target.value) void move(e.target.value);
       }}
       className="w-6 shrink-0"
     >
       <option value="">…</option>
+      <option value="treatment">{s.treated ? `Treatment: ${s.treated}` : "Filters and dynamics…"}</option>
       <option value="detached">{s.detached ? "Bring it home" : "Let it go from its take"}</option>
       {set && <option value="off">Split off into a take of its own</option>}
       {set &&

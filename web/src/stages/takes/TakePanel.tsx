@@ -8,6 +8,7 @@ import { SnagLine } from "../intake/FileCardView";
 import { stemAndPart } from "./cells";
 import { Grouping } from "./Grouping";
 import { StrandRow } from "./StrandRow";
+import { StrandTreatment } from "./StrandTreatment";
 import { Suggestions } from "./Suggestions";
 import { syncs } from "./syncs";
 import { TakeLoudness } from "./TakeLoudness";
@@ -97,6 +98,7 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
         </div>
         {/* Strands share the room there is, up to what a waveform is worth. */}
         <div className="relative flex shrink-0 grow flex-col" style={{ maxHeight: take.strands.length * 104 }}>
+          <StrandTreatment take={take} production={production} />
           <ul className="flex grow flex-col">
             {take.strands.map((s) => (
               <StrandRow
