@@ -21,7 +21,6 @@ const (
 // Spectrum is how loud a track or a bus is in third parts of octaves, before what is done to it, over [from, to): the middles of
 // the bands in Hz, and in dBFS the level of a sine that would be as loud. It takes 8 s at the most.
 func Spectrum(ctx context.Context, r reel.Reel, rate int, sources mix.Sources, of string, from, to int64) (hz, db []float64, err error) {
-	r = r.Heard(nil, nil)
 	r.Tracks = append([]reel.Track{}, r.Tracks...)
 	for i := range r.Tracks {
 		if r.Tracks[i].ID == of {
