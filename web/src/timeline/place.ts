@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import type { Production, Reel } from "../api/client";
 import { timecodeAt } from "../format";
 import { position, useMonitor } from "../listening/engine";
@@ -16,9 +17,9 @@ export function playhead(reel: string): number | null {
   return h.start + position();
 }
 
-/** A production with the timecode of one of its reels. */
-export const countedIn = (p: Production, { worked_out: { rate, rate_name } }: Reel): Production => ({
-  ...p,
-  rate,
-  rate_name,
-});
+/** A production with the timecode of one of its reels: the same one until it counts otherwise, however the reel is edited. */
+export function useCounted(p: Production, { worked_out }: Reel): Production {
+  const { num, den, drop } = worked_out.rate;
+  const { rate_name } = worked_out;
+  return useMemo(() => ({ ...p, rate: { num, den, drop }, rate_name }), [p, num, den, drop, rate_name]);
+}

@@ -7,7 +7,7 @@ import { useProduction } from "../../api/queries";
 import { useReel } from "../../api/reel";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
-import { countedIn } from "../../timeline/place";
+import { useCounted } from "../../timeline/place";
 import { Empty, Progress, StageHead } from "../../ui/controls";
 import { ReelChoice } from "../ReelChoice";
 import { useGoOn } from "../reel/hearing";
@@ -21,10 +21,11 @@ export function MeasureStage() {
   const { data: production } = useProduction(id);
   const { data: reel } = useReel(id);
   if (!production || !reel) return null;
-  return <Measure key={reel.id} production={countedIn(production, reel)} reel={reel} />;
+  return <Measure key={reel.id} production={production} reel={reel} />;
 }
 
-function Measure({ production, reel }: { production: Production; reel: Reel }) {
+function Measure({ production: whole, reel }: { production: Production; reel: Reel }) {
+  const production = useCounted(whole, reel);
   const { data: specs } = useSpecs();
   const own = useOwnLimits((s) => s.own);
   // The limits are those of the specification that the reel is held against, where it asks for some, unless others are looked at.

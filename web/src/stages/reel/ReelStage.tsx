@@ -8,7 +8,7 @@ import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/sto
 import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { rowsOf } from "../../timeline/geometry";
-import { countedIn } from "../../timeline/place";
+import { useCounted } from "../../timeline/place";
 import { Timeline } from "../../timeline/Timeline";
 import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
@@ -37,7 +37,7 @@ export function ReelStage() {
 }
 
 function Editor({ production, reel }: { production: Production; reel: Reel }) {
-  const p = useMemo(() => countedIn(production, reel), [production, reel]);
+  const p = useCounted(production, reel);
   beginEditing(reel.id, reel.worked_out);
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
