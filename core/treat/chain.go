@@ -2,7 +2,6 @@ package treat
 
 import (
 	"fmt"
-	"math"
 	"strings"
 )
 
@@ -65,15 +64,6 @@ func (c Chain) sections(rate int) []section {
 		}
 	}
 	return out
-}
-
-// Level is what its filters do at a frequency at a sample rate, in dB.
-func (c Chain) Level(hz float64, rate int) float64 {
-	db := 0.0
-	for _, s := range c.sections(rate) {
-		db += 20 * math.Log10(max(1e-10, s.at(2*math.Pi*hz/float64(rate))))
-	}
-	return db
 }
 
 // Says is a chain in words: "high-pass 80 Hz 18 dB/oct, bell 3 kHz -4 dB Q 1.4, compressor 3:1 from -24 dBFS"; empty where it
