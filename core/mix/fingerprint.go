@@ -46,7 +46,7 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	write := func(v ...any) error { return enc.Encode(v) }
 	if !n.treat.Nothing() { // what lies further back counts, and where it lies
 		p := treat.NewProcessor(n.treat, n.layout.Count, f.p.rate)
-		before += from - before - p.Reach(max(0, from-before))
+		before = from - p.Reach(max(0, from-before))
 		if err := write(n.treat, from); err != nil {
 			return 0, err
 		}
@@ -57,7 +57,7 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	first, last := within(n.clips, from-before, to+after)
 	for k := first; k < last; k++ {
 		c := n.clips[k].Clip
-		sources, treated := make([]string, len(c.Strands)), false
+		sources := make([]string, len(c.Strands))
 		for s, strand := range c.Strands {
 			said, ok := f.sources[strand]
 			if !ok {
@@ -66,7 +66,6 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 					return 0, err
 				}
 				said = fmt.Sprintf("%+v", src)
-				treated = treated || !src.Treat.Chain.Nothing()
 				f.sources[strand] = said
 			}
 			sources[s] = said

@@ -2,6 +2,7 @@ package treat
 
 import (
 	"math"
+	"sync"
 )
 
 // Processor does what a chain says to a sound, block by block. What comes out at a place is a function of the sound and the
@@ -20,7 +21,40 @@ type settings struct {
 	ess            *shelf // what the de-esser turns down
 	de, gate, comp *riding
 	settle, cell   int64
+	most           float64 // see Most
 	channels       int
+}
+
+// known are the settings of chains that were asked for lately: fitting filters takes a millisecond each, and a chain is asked
+// for by every program, reader and fingerprint that it is in.
+var known = struct {
+	sync.Mutex
+	settings map[asked]settings
+}{settings: map[asked]settings{}}
+
+type asked struct {
+	chain Chain
+	rate  int
+}
+
+const mostKnown = 1024
+
+// settingsOf are a chain's, without its channels. What they point to is never changed.
+func settingsOf(c Chain, rate int) settings {
+	known.Lock()
+	s, ok := known.settings[asked{c, rate}]
+	known.Unlock()
+	if ok {
+		return s
+	}
+	s = newSettings(c, rate)
+	known.Lock()
+	defer known.Unlock()
+	if len(known.settings) >= mostKnown {
+		clear(known.settings)
+	}
+	known.settings[asked{c, rate}] = s
+	return s
 }
 
 // Decays, in time constants: filters until what was before is 180 dB down, gains until they are within a millionth of
@@ -35,7 +69,13 @@ const (
 
 // NewProcessor prepares a chain for so many channels at a sample rate.
 func NewProcessor(c Chain, channels, rate int) *Processor {
-	s := settings{sections: c.sections(rate), channels: channels, cell: leastCell}
+	s := settingsOf(c, rate)
+	s.channels = channels
+	return &Processor{settings: s, at: -1 << 62}
+}
+
+func newSettings(c Chain, rate int) settings {
+	s := settings{sections: c.sections(rate), cell: leastCell}
 	decay := func(x section) int64 { return int64(math.Ceil(filterDecay / -math.Log(min(x.slowest(), 1-1e-7)))) }
 	longest, all := int64(0), int64(0)
 	for _, x := range s.sections {
@@ -60,7 +100,8 @@ func NewProcessor(c Chain, channels, rate int) *Processor {
 	for s.cell < 2*s.settle {
 		s.cell *= 2
 	}
-	return &Processor{settings: s, at: -1 << 62}
+	s.most = s.bound()
+	return s
 }
 
 // Settle is after how many samples what was heard before counts for nothing any more in what comes out.
@@ -77,9 +118,11 @@ func (p *Processor) Reach(at int64) int64 {
 
 // Most bounds how far what comes out can go beyond what goes in, as a factor: the sum of the magnitudes of the filters'
 // impulse response, times the gain that is made up.
-func (p *Processor) Most() float64 {
+func (p *Processor) Most() float64 { return p.most }
+
+func (s *settings) bound() float64 {
 	most := 1.0
-	for _, x := range p.sections {
+	for _, x := range s.sections {
 		sum := 0.0
 		var z1, z2 float64
 		in := 1.0
@@ -89,12 +132,12 @@ func (p *Processor) Most() float64 {
 			sum += math.Abs(y)
 			in = 0
 		}
-		most *= max(sum, 0)
+		most *= sum
 	}
-	if p.comp != nil {
-		most *= p.comp.makeup
+	if s.comp != nil {
+		most *= s.comp.makeup
 	}
-	if p.de != nil { // the sound, less a part of two of its parts, of which neither goes beyond it by more
+	if s.de != nil { // the sound, less a part of two of its parts, of which neither goes beyond it by more
 		most *= 1 + 2*Overshoot
 	}
 	return most
