@@ -9,7 +9,6 @@ import (
 
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
-	"zestyloom/core/treat"
 )
 
 // Spectra are taken of windows of so many samples, that lie over each other by half (Hann).
@@ -21,18 +20,7 @@ const (
 // Spectrum is how loud a track or a bus is in third parts of octaves, before what is done to it, over [from, to): the middles of
 // the bands in Hz, and in dBFS the level of a sine that would be as loud. It takes 8 s at the most.
 func Spectrum(ctx context.Context, r reel.Reel, rate int, sources mix.Sources, of string, from, to int64) (hz, db []float64, err error) {
-	r.Tracks = append([]reel.Track{}, r.Tracks...)
-	for i := range r.Tracks {
-		if r.Tracks[i].ID == of {
-			r.Tracks[i].Treat = treat.Chain{}
-		}
-	}
-	if l, ok := r.Weave.Levels[of]; ok {
-		r.Weave = r.Weave.Clone()
-		l.Treat = treat.Chain{}
-		r.Weave.Levels[of] = l
-	}
-	p, err := mix.Compile(r, rate, sources)
+	p, err := mix.Compile(r.Untreated(of, 0), rate, sources)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -3,6 +3,7 @@ package reel
 import (
 	"slices"
 
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -42,6 +43,20 @@ func (r Reel) Heard(solo, mute []string) Reel {
 			}
 		}
 		t.Clips = clips
+	}
+	return r
+}
+
+// Untreated is a reel in which one track or bus is not treated, and is louder by so many dB, as far as its gain can be.
+func (r Reel) Untreated(id string, addDB float64) Reel {
+	r = r.clone()
+	fit := func(db float64) float64 { return min(max(db+addDB, weave.MinGain), weave.MaxGain) }
+	if i := r.index(id); i >= 0 {
+		r.Tracks[i].Treat, r.Tracks[i].GainDB = treat.Chain{}, fit(r.Tracks[i].GainDB)
+	}
+	if l, ok := r.Weave.Levels[id]; ok {
+		l.Treat, l.GainDB = treat.Chain{}, fit(l.GainDB)
+		r.Weave.Levels[id] = l
 	}
 	return r
 }

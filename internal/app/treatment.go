@@ -11,7 +11,6 @@ import (
 	"zestyloom/core/readings"
 	"zestyloom/core/reel"
 	"zestyloom/core/treat"
-	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
 
@@ -52,23 +51,8 @@ const matchedOver = 8 // seconds
 // untreated is a reel in which a track or a bus is not treated, and as loud as it is when it is: by the K-weighted level of its first
 // channel over a few seconds from a sample on.
 func (a *App) untreated(ctx context.Context, doc reel.Reel, p store.Production, of string, from int64) (reel.Reel, error) {
-	plain := func(addDB float64) reel.Reel {
-		r := doc
-		r.Tracks, r.Weave = append([]reel.Track{}, doc.Tracks...), doc.Weave.Clone()
-		fit := func(db float64) float64 { return min(max(db+addDB, weave.MinGain), weave.MaxGain) }
-		for i, t := range r.Tracks {
-			if t.ID == of {
-				r.Tracks[i].Treat, r.Tracks[i].GainDB = treat.Chain{}, fit(t.GainDB)
-			}
-		}
-		if l, ok := r.Weave.Levels[of]; ok {
-			l.Treat, l.GainDB = treat.Chain{}, fit(l.GainDB)
-			r.Weave.Levels[of] = l
-		}
-		return r
-	}
 	var inputs []monitor.Input
-	for _, r := range []reel.Reel{doc, plain(0)} {
+	for _, r := range []reel.Reel{doc, doc.Untreated(of, 0)} {
 		program, err := mix.Compile(r, p.SampleRate, a.sources(ctx))
 		if err != nil {
 			return doc, err
@@ -83,5 +67,5 @@ func (a *App) untreated(ctx context.Context, doc reel.Reel, p store.Production, 
 	if err != nil {
 		return doc, err
 	}
-	return plain(audio.Decibels(gains[1])), nil
+	return doc.Untreated(of, audio.Decibels(gains[1])), nil
 }
