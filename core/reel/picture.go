@@ -122,11 +122,8 @@ func (o *Ripple) pictures(r *Reel) error {
 	}
 	now := slices.Clone(r.Pictures)
 	for i, p := range now {
-		switch {
-		case p.At >= o.At:
-			now[i].At += o.By
-		case o.By < 0 && p.At >= o.At+o.By:
-			return snag.Refuse("bad_ripple", "the picture %s begins in the time that would be taken out", p.Name)
+		if err := o.along(&now[i].At, "the picture "+p.Name+" begins"); err != nil {
+			return err
 		}
 	}
 	r.Pictures = now

@@ -124,15 +124,23 @@ func (o *Ripple) markers(r *Reel, all bool) error {
 	}
 	now := slices.Clone(r.Markers)
 	for i, m := range now {
-		switch {
-		case m.At >= o.At:
-			now[i].At += o.By
-		case o.By < 0 && m.At >= o.At+o.By:
-			return snag.Refuse("bad_ripple", "marker %s lies in the time that would be taken out", m.Name)
+		if err := o.along(&now[i].At, "marker "+m.Name+" lies"); err != nil {
+			return err
 		}
 	}
 	sortMarkers(now)
 	r.Markers = now
+	return nil
+}
+
+// along moves a place along; one in the time that is taken out is refused, said as what lies or begins there.
+func (o *Ripple) along(at *int64, what string) error {
+	switch {
+	case *at >= o.At:
+		*at += o.By
+	case o.By < 0 && *at >= o.At+o.By:
+		return snag.Refuse("bad_ripple", "%s in the time that would be taken out", what)
+	}
 	return nil
 }
 
