@@ -77,7 +77,7 @@ func (m *listeners) sumOf(b weave.Bus, mix *listened, byBus map[string]*listened
 			}
 			member := byBus[from.ID]
 			matrix, err := send.Patch.Between(from.Channels(), b.Channels())
-			if member == nil || err != nil || len(send.Gain) > 0 || send.Pre || send.Patch.Moves() {
+			if member == nil || err != nil || len(send.Gain) > 0 || send.Pre || send.Patch.Moves() || send.Patch.Ahead(from.Channels(), b.Channels()) != nil {
 				return nil
 			}
 			gain, most := weave.Factor(send.GainDB)*weave.Factor(level.DB), 0.0

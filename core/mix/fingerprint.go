@@ -76,6 +76,14 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	}
 	for k := range n.in {
 		in := &n.in[k]
+		before := before
+		if in.ahead != nil { // it is a function of the place, and of what lies further back
+			q := newTurner(in, f.p.rate, func(int) bool { return true })
+			before = from - q.Reach(from-before)
+			if err := write(in.ahead, from); err != nil {
+				return 0, err
+			}
+		}
 		h, err := f.node(in.from, from, to, before, after)
 		if err != nil {
 			return 0, err

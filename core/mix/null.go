@@ -49,9 +49,19 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 	defer pl.Close()
 	enc := audio.Encoder{Coding: coding}
 	var raw []byte
-	movers := map[*input]*mover{}
+	movers, turners, turned := map[*input]*mover{}, map[*input]*turner{}, map[*input][][]float64{}
+	begin := from
+	for _, id := range buses {
+		for k := range p.nodes[p.index[id]].in {
+			in := &p.nodes[p.index[id]].in[k]
+			if t := newTurner(in, p.rate, func(int) bool { return true }); t != nil {
+				turners[in], turned[in] = t, t.Room(BlockFrames)
+				begin = min(begin, t.Reach(from))
+			}
+		}
+	}
 	sum, levels := make([]float64, BlockFrames), make([]float64, BlockFrames)
-	for at := from; at < to; at += BlockFrames {
+	for at := begin; at < to; at += BlockFrames {
 		n := int(min(BlockFrames, to-at))
 		blocks, err := pl.Read(ctx, at, n)
 		if err != nil {
@@ -83,17 +93,27 @@ func (p *Program) Nulls(ctx context.Context, buses []string, coding audio.Coding
 					if c == 0 {
 						m.fill(at, n)
 					}
+					goesIn := written[index[in.from]]
+					if t := turners[in]; t != nil {
+						if c == 0 {
+							t.Turn(turned[in], goesIn, at, n)
+						}
+						goesIn = turned[in]
+					}
 					for j, f := range in.patch[c] {
 						if f == 0 {
 							continue
 						}
 						g := m.of(c, j)
-						for s, v := range written[index[in.from]][j] {
+						for s, v := range goesIn[j][:n] {
 							sum[s] += v * f * g[s]
 						}
 					}
 				}
 				for s, v := range mix {
+					if at+int64(s) < from {
+						continue
+					}
 					if d := math.Abs(v - sum[s]*levels[s]); d > out[i].Peak {
 						out[i].Peak, out[i].At, out[i].Channel = d, at+int64(s), c
 					}

@@ -45,6 +45,9 @@ func (p *Program) Clippings(ctx context.Context, summaries Summaries) ([]Clippin
 			ahead += (proc.Settle() + step) / step * step
 		}
 	}
+	for _, t := range pl.turners {
+		ahead += (t.Settle() + step) / step * step
+	}
 	read := int64(-1 << 60) // up to where
 	for from := p.start; from < p.end; from += window {
 		to := min(from+window, p.end)
@@ -152,6 +155,15 @@ func (pl *Player) bounds(ctx context.Context, from, to, step int64, summaries Su
 				}
 				return f
 			}
+			from := out[in.from]
+			if t := pl.turners[in]; t != nil {
+				from = slices.Clone(from)
+				for c := range from {
+					if from[c] != nil {
+						from[c] = boundBy(t, from[c], step)
+					}
+				}
+			}
 			for b := range buckets {
 				g := gained(b)
 				if g == 0 {
@@ -159,8 +171,8 @@ func (pl *Player) bounds(ctx context.Context, from, to, step int64, summaries Su
 				}
 				for c, row := range in.patch {
 					for j, f := range row {
-						if f != 0 && out[i][c] != nil && out[in.from][j] != nil {
-							out[i][c][b] += out[in.from][j][b] * math.Abs(f) * g
+						if f != 0 && out[i][c] != nil && from[j] != nil {
+							out[i][c][b] += from[j][b] * math.Abs(f) * g
 						}
 					}
 				}
@@ -179,17 +191,23 @@ func (pl *Player) boundTreated(bound [][]float64, i int, step int64) {
 	if p == nil {
 		return
 	}
-	most, far := p.Most()*(1+1e-6), int(p.Settle()/step)+1
 	for _, b := range bound {
-		if b == nil {
-			continue
+		if b != nil {
+			copy(b, boundBy(p, b, step))
 		}
-		now := slices.Clone(b)
-		for k := range now {
-			now[k] = slices.Max(b[max(0, k-far):k+1]) * most
-		}
-		copy(b, now)
 	}
+}
+
+func boundBy(p interface {
+	Most() float64
+	Settle() int64
+}, b []float64, step int64) []float64 {
+	most, far := p.Most()*(1+1e-6), int(p.Settle()/step)+1
+	out := slices.Clone(b)
+	for k := range out {
+		out[k] = slices.Max(b[max(0, k-far):k+1]) * most
+	}
+	return out
 }
 
 // boundClip adds the greatest magnitudes that a clip can have.

@@ -30,6 +30,8 @@ type Player struct {
 	// processors are what is done to nodes, by node; nil where nothing is. treated are the buses among them, by stage.
 	processors []*treat.Processor
 	treated    [][]int
+	turners    map[*input]*turner
+	turning    [][]*turner // by stage
 	// next is the sample that follows what was computed last, where follows says so.
 	next    int64
 	follows bool
@@ -54,6 +56,7 @@ type set struct {
 	nothing   []float64
 	levels    [][][]float64 // by node and channel: room for the factors of a bus's gain that moves
 	outs      [][]float64   // of the outputs that are more than a channel
+	turned    [][][]float64 // by turner and channel
 }
 
 // mover is a send whose gain or place moves, and its factors over a block.
@@ -68,7 +71,7 @@ type Tap func(b audio.Block, at int64) error
 
 // Play prepares to compute signals of a program. Close must be called.
 func (p *Program) Play(signals ...Signal) (*Player, error) {
-	pl := &Player{p: p, nodes: slices.Clone(p.nodes), pool: newPool(), workers: runtime.GOMAXPROCS(0), known: map[string]Source{}, movers: map[*input]*mover{}}
+	pl := &Player{p: p, nodes: slices.Clone(p.nodes), pool: newPool(), workers: runtime.GOMAXPROCS(0), known: map[string]Source{}, movers: map[*input]*mover{}, turners: map[*input]*turner{}}
 	for _, s := range signals {
 		v := played{outputs: s.id == "", width: len(p.outputs)}
 		if !v.outputs {
@@ -96,6 +99,14 @@ func (p *Program) Play(signals ...Signal) (*Player, error) {
 		}
 	}
 	pl.arrange()
+	for _, stage := range pl.turning {
+		for _, t := range stage {
+			t.index = len(pl.sets[0].turned)
+			for i := range pl.sets {
+				pl.sets[i].turned = append(pl.sets[i].turned, t.Room(BlockFrames))
+			}
+		}
+	}
 	return pl, nil
 }
 
@@ -187,7 +198,7 @@ func (pl *Player) arrange() {
 			continue
 		}
 		for len(pl.stages) <= n.depth {
-			pl.stages, pl.moving, pl.treated = append(pl.stages, nil), append(pl.moving, nil), append(pl.treated, nil)
+			pl.stages, pl.moving, pl.treated, pl.turning = append(pl.stages, nil), append(pl.moving, nil), append(pl.treated, nil), append(pl.turning, nil)
 		}
 		pl.treating(i)
 		for c, needed := range pl.need[i] {
@@ -197,6 +208,10 @@ func (pl *Player) arrange() {
 		}
 		for k := range n.in {
 			in := &n.in[k]
+			if t := newTurner(in, pl.p.rate, func(c int) bool { return pl.need[in.from][c] }); t != nil {
+				pl.turners[in] = t
+				pl.turning[n.depth] = append(pl.turning[n.depth], t)
+			}
 			if !in.gain.moves() && in.pan == nil {
 				continue
 			}
@@ -304,10 +319,16 @@ func (pl *Player) stagesOf(ctx context.Context, s *set, at int64, n int) error {
 	for d, stage := range pl.stages {
 		for _, c := range stage {
 			in := pl.nodes[c.node].in
-			s.silent[c.node] = !slices.ContainsFunc(in, func(in input) bool { return !s.silent[in.from] })
+			s.silent[c.node] = !slices.ContainsFunc(in, func(in input) bool { return !s.silent[in.from] || in.ahead != nil }) // all-passes ring on
+		}
+		if err := safely.Each(pl.workers, len(pl.turning[d]), func(i int) error {
+			pl.turn(pl.turning[d][i], s, at, n)
+			return nil
+		}); err != nil {
+			return err
 		}
 		if err := safely.Each(pl.workers, len(pl.moving[d]), func(i int) error {
-			if m := pl.moving[d][i]; !s.silent[m.in.from] {
+			if m := pl.moving[d][i]; !s.silent[m.in.from] || m.in.ahead != nil {
 				m.fill(at, n)
 			}
 			return nil
@@ -364,11 +385,12 @@ func (pl *Player) sum(s *set, to channel, at int64, n int) {
 	}
 	for k := range pl.nodes[to.node].in {
 		in := &pl.nodes[to.node].in[k]
-		if s.silent[in.from] {
-			continue
-		}
 		from := s.post[in.from]
-		if in.pre {
+		if t := pl.turners[in]; t != nil {
+			from = s.turned[t.index]
+		} else if s.silent[in.from] {
+			continue
+		} else if in.pre {
 			from = s.pre[in.from]
 		}
 		for c, f := range in.patch[to.channel] {

@@ -53,6 +53,7 @@ type input struct {
 	gain  level
 	pan   *weave.Mover // of what moves: its crossings are 1 in patch, and these are their factors
 	pre   bool
+	ahead []bool // the channels that go in 90° ahead of the others; nil where all go in as they are
 }
 
 // output is an output's channel of a bus; a node of -1 is silence.
@@ -168,6 +169,7 @@ func (p *Program) send(from int, s weave.Send, isTrack bool) error {
 	}
 	var err error
 	in.pan, in.patch, err = s.Patch.Mover(p.nodes[from].layout, to.layout)
+	in.ahead = s.Patch.Ahead(p.nodes[from].layout, to.layout)
 	to.in = append(to.in, in)
 	return err
 }

@@ -50,8 +50,14 @@ func (pl *Player) reach(at int64) int64 {
 			from[i] = min(from[i], p.Reach(max(0, from[i])))
 		}
 		first = min(first, from[i])
-		for _, in := range pl.nodes[i].in {
-			from[in.from] = min(from[in.from], from[i])
+		for k := range pl.nodes[i].in {
+			in := &pl.nodes[i].in[k]
+			needed := from[i]
+			if t := pl.turners[in]; t != nil && at > 0 {
+				needed = min(needed, t.Reach(needed))
+			}
+			from[in.from] = min(from[in.from], needed)
+			first = min(first, needed)
 		}
 	}
 	return first

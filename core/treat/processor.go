@@ -76,10 +76,9 @@ func NewProcessor(c Chain, channels, rate int) *Processor {
 
 func newSettings(c Chain, rate int) settings {
 	s := settings{sections: c.sections(rate), cell: leastCell}
-	decay := func(x section) int64 { return int64(math.Ceil(filterDecay / -math.Log(min(x.slowest(), 1-1e-7)))) }
 	longest, all := int64(0), int64(0)
 	for _, x := range s.sections {
-		longest, all = max(longest, decay(x)), all+decay(x)
+		longest, all = max(longest, x.decay()), all+x.decay()
 	}
 	s.settle = longest + all/8 // those that ring as long as each other ring a little longer together
 	ride := func(gain func(float64) float64, down, back, makeup float64) *riding {
@@ -88,7 +87,7 @@ func newSettings(c Chain, rate int) settings {
 	}
 	if d := c.DeEsser; !c.Off && d != (DeEsser{}) && 2*d.Hz < float64(rate) {
 		s.ess = newShelf(d.Hz, rate)
-		s.settle += decay(section{a1: s.ess.a1, a2: s.ess.a2})
+		s.settle += section{a1: s.ess.a1, a2: s.ess.a2}.decay()
 		s.de = ride(d.Gain, d.Attack, d.Release, 0)
 	}
 	if e := c.Expander; !c.Off && e != (Expander{}) {

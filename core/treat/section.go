@@ -69,3 +69,8 @@ func (s section) slowest() float64 {
 	d := cmplx.Sqrt(complex(s.a1*s.a1/4-s.a2, 0))
 	return max(cmplx.Abs(complex(-s.a1/2, 0)+d), cmplx.Abs(complex(-s.a1/2, 0)-d))
 }
+
+// decay is after how many samples what a section has heard has died away, by filterDecay.
+func (s section) decay() int64 {
+	return int64(math.Ceil(filterDecay / -math.Log(min(s.slowest(), 1-1e-7))))
+}

@@ -291,7 +291,7 @@ func Way(from, to audio.Layout) (Patch, bool) {
 	if from.Count == 1 && to.Kind == audio.Ambisonic {
 		ways = []Patch{{Preset: Placed, Places: []Place{{}}}}
 	} else if from.Count == 1 {
-		ways = []Patch{{}, {Preset: Centre}, {Preset: BothMinus}}
+		ways = []Patch{{}, {Preset: Centre}, {Preset: BothMinus}, {Preset: Folded}}
 	}
 	for _, p := range ways {
 		if _, err := p.Between(from, to); err == nil {

@@ -66,6 +66,10 @@ func TestWaysOfSoundFields(t *testing.T) {
 		{"ambisonic 2 SN3D", "stereo", weave.Decoded, "two virtual cardioids, 90° to the left and to the right"},
 		{"5.1", "ambisonic 2 N3D", weave.Encoded, "encoded where its speakers stand, LFE left out"},
 		{"mono", "ambisonic 1 SN3D", weave.Placed, "placed at 0°"},
+		{"mono", "stereo total", weave.Folded, "folded down: matrixed"},
+		{"stereo", "stereo total", weave.Folded, "folded down: matrixed"},
+		{"stereo total", "stereo total", weave.Plain, "as it is"},
+		{"7.1.4", "stereo total", weave.Folded, "folded down: matrixed, Lss Rss Lsr Rsr Ltr Rtr 90° ahead, at -1.8 and -4.8 dB, LFE left out"},
 		{"ambisonic 1 SN3D", "ambisonic 1 SN3D", weave.Plain, "as it is"},
 	} {
 		from, to := fieldLayout(t, c.from), fieldLayout(t, c.to)

@@ -13,7 +13,10 @@ import (
 // Fold is how a layout becomes a narrower one, and the same in words.
 type Fold struct {
 	Matrix audio.Matrix // a row for each channel of the narrower, a column for each of the wider
-	Says   string
+	// Ahead are the channels of the wider that go in 90° ahead of the others, by treat.NewQuadrature; nil where all go in as they
+	// are, and else those that are not go through its other half.
+	Ahead []bool
+	Says  string
 }
 
 const down = math.Sqrt2 / 2
@@ -43,19 +46,26 @@ var foldSteps = map[audio.Speaker][]struct {
 // alias are speakers that stand for the same one in a pair of two sides.
 var alias = map[audio.Speaker]audio.Speaker{"Lo": "L", "Ro": "R"}
 
-// FoldDown is the fold-down from one bed to a narrower one. The LFE is left out where lfe is nil, and else goes to L and
+// FoldDown is the fold-down from one bed to a narrower one; into a stereo total it is matrixed, see total. The LFE is left out where lfe is nil, and else goes to L and
 // R (or C) at so many dB where the narrower layout has none. What has no place by a rule is refused.
 func FoldDown(from, to audio.Layout, lfe *float64) (Fold, error) {
-	var f Fold
-	if from.Kind != audio.Bed || to.Kind != audio.Bed || to.Index("Lt") >= 0 || to.Index("M") >= 0 || from.Index("Lt") >= 0 || from.Index("M") >= 0 {
-		return f, misfit(from, to, "a fold-down goes from speakers to speakers")
-	}
-	if to.Count >= from.Count {
-		return f, misfit(from, to, "it is not narrower")
+	if from.Kind != audio.Bed || to.Kind != audio.Bed || to.Index("M") >= 0 || from.Index("Lt") >= 0 || from.Index("M") >= 0 {
+		return Fold{}, misfit(from, to, "a fold-down goes from speakers to speakers")
 	}
 	if lfe != nil && !(*lfe >= MinGain && *lfe <= MaxGain) {
-		return f, snag.Refuse("bad_gain", "an LFE at %g dB is outside %d to %d dB", *lfe, MinGain, MaxGain)
+		return Fold{}, snag.Refuse("bad_gain", "an LFE at %g dB is outside %d to %d dB", *lfe, MinGain, MaxGain)
 	}
+	if to.Index("Lt") >= 0 {
+		return total(from, to, lfe)
+	}
+	if to.Count >= from.Count {
+		return Fold{}, misfit(from, to, "it is not narrower")
+	}
+	return foldDown(from, to, lfe)
+}
+
+func foldDown(from, to audio.Layout, lfe *float64) (Fold, error) {
+	var f Fold
 	f.Matrix = audio.NewMatrix(to.Count, from.Count)
 	index := func(s audio.Speaker) int {
 		return slices.IndexFunc(to.Speakers, func(o audio.Speaker) bool { return o == s || alias[o] == s })

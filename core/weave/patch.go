@@ -105,6 +105,18 @@ func (p Patch) Between(from, to audio.Layout) (audio.Matrix, error) {
 	return nil, snag.Refuse("bad_position", "patch %q: expected one of %v", p.Preset, Presets)
 }
 
+// Ahead are the channels that a patch lets in 90° ahead of the others; nil where all go in as they are. See Fold.
+func (p Patch) Ahead(from, to audio.Layout) []bool {
+	if p.Preset != Folded {
+		return nil
+	}
+	f, err := FoldDown(from, to, p.LFE)
+	if err != nil {
+		return nil
+	}
+	return f.Ahead
+}
+
 func (p Patch) pair(from, to audio.Layout) (audio.Matrix, error) {
 	l, r := to.Index("L"), to.Index("R")
 	if from.Count != 2 || l < 0 || r < 0 {

@@ -14,6 +14,7 @@ import (
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/core/treat"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
 	"zestyloom/core/wholefile"
@@ -112,11 +113,11 @@ same, bit for bit, and the file is read back and compared.`,
 }
 
 // ways works out the matrix that is asked for, the names of the channels that are made, their layout, and it all in words.
-func (o routeOptions) ways(s *opened) (m audio.Matrix, to audio.Layout, says string, err error) {
+func (o routeOptions) ways(s *opened) (fold weave.Fold, to audio.Layout, err error) {
 	from, sure := s.Layout()
 	if o.layout != "" {
 		if from, err = s.layout(o.layout); err != nil {
-			return nil, to, "", err
+			return fold, to, err
 		}
 		sure = true
 	}
@@ -128,66 +129,67 @@ func (o routeOptions) ways(s *opened) (m audio.Matrix, to audio.Layout, says str
 	case o.order != "":
 		a, b, two := strings.Cut(o.order, ":")
 		if !two {
-			return nil, to, "", UsageError{fmt.Errorf("--order %s: expected two orders with : between them, such as film:broadcast", o.order)}
+			return fold, to, UsageError{fmt.Errorf("--order %s: expected two orders with : between them, such as film:broadcast", o.order)}
 		}
 		was, err := audio.ParseOrder(a, s.Channels)
 		if err != nil {
-			return nil, to, "", UsageError{fmt.Errorf("--order: %w", err)}
+			return fold, to, UsageError{fmt.Errorf("--order: %w", err)}
 		}
 		is, err := audio.ParseOrder(b, s.Channels)
 		if err != nil {
-			return nil, to, "", UsageError{fmt.Errorf("--order: %w", err)}
+			return fold, to, UsageError{fmt.Errorf("--order: %w", err)}
 		}
 		m, ok := audio.Reorder(is, was)
 		if !ok {
-			return nil, to, "", UsageError{fmt.Errorf("--order: %v and %v are not the same speakers", was, is)}
+			return fold, to, UsageError{fmt.Errorf("--order: %v and %v are not the same speakers", was, is)}
 		}
 		if to, err = audio.InOrder(is); err != nil {
-			return nil, to, "", err
+			return fold, to, err
 		}
-		return m, to, "from " + audio.NameOrder(was) + " to " + audio.NameOrder(is), nil
+		return weave.Fold{Matrix: m, Says: "from " + audio.NameOrder(was) + " to " + audio.NameOrder(is)}, to, nil
 	case o.fold != "":
 		if to, err = audio.ParseLayout(o.fold); err != nil {
-			return nil, to, "", UsageError{err}
+			return fold, to, UsageError{err}
 		}
 		if !sure {
-			return nil, to, "", snag.Refuse("layout_unknown", "nothing says which speakers the %d channels are for, and a fold-down needs to know (option --layout, such as --layout 5.1)", s.Channels)
+			return fold, to, snag.Refuse("layout_unknown", "nothing says which speakers the %d channels are for, and a fold-down needs to know (option --layout, such as --layout 5.1)", s.Channels)
 		}
 		var lfe *float64
 		if o.lfe != "" {
 			v, err := strconv.ParseFloat(o.lfe, 64)
 			if err != nil {
-				return nil, to, "", UsageError{fmt.Errorf("--lfe %s is no level in dB", o.lfe)}
+				return fold, to, UsageError{fmt.Errorf("--lfe %s is no level in dB", o.lfe)}
 			}
 			lfe = &v
 		}
-		fold, err := weave.FoldDown(from, to, lfe)
-		return fold.Matrix, to, from.Name + " folded down to " + to.Name + ": " + fold.Says, err
+		fold, err = weave.FoldDown(from, to, lfe)
+		fold.Says = from.Name + " folded down to " + to.Name + ": " + fold.Says
+		return fold, to, err
 	case o.law != "":
 		v, err := strconv.ParseFloat(o.law, 64)
 		if err != nil {
-			return nil, to, "", UsageError{fmt.Errorf("--pan-law %s: expected one of %v", o.law, weave.Laws)}
+			return fold, to, UsageError{fmt.Errorf("--pan-law %s: expected one of %v", o.law, weave.Laws)}
 		}
 		if s.Channels != 1 {
-			return nil, to, "", snag.Refuse("not_mono", "a pan law puts one channel onto both sides, and there are %d", s.Channels)
+			return fold, to, snag.Refuse("not_mono", "a pan law puts one channel onto both sides, and there are %d", s.Channels)
 		}
 		to, _ = audio.ParseLayout("stereo")
 		m, err := weave.Patch{Preset: weave.Pan, Law: v}.Between(from, to)
 		if err != nil {
-			return nil, to, "", UsageError{err}
+			return fold, to, UsageError{err}
 		}
-		return m, to, fmt.Sprintf("one channel onto both sides at %g dB", v), nil
+		return weave.Fold{Matrix: m, Says: fmt.Sprintf("one channel onto both sides at %g dB", v)}, to, nil
 	case o.matrix != "":
 		text, err := os.ReadFile(o.matrix)
 		if err != nil {
-			return nil, to, "", snag.Refuse("not_found", "the matrix %s can't be read: %w", o.matrix, err)
+			return fold, to, snag.Refuse("not_found", "the matrix %s can't be read: %w", o.matrix, err)
 		}
 		m, err := weave.ParseMatrix(string(text), s.Channels)
 		if err != nil {
-			return nil, to, "", err
+			return fold, to, err
 		}
 		if len(m) > audio.MaxChannels {
-			return nil, to, "", snag.Refuse("too_many_channels", "the matrix makes %d channels: at most %d can be", len(m), audio.MaxChannels)
+			return fold, to, snag.Refuse("too_many_channels", "the matrix makes %d channels: at most %d can be", len(m), audio.MaxChannels)
 		}
 		switch len(m) {
 		case 1, 2:
@@ -195,12 +197,12 @@ func (o routeOptions) ways(s *opened) (m audio.Matrix, to audio.Layout, says str
 		default:
 			to = discrete(len(m))
 		}
-		return m, to, "by the matrix " + o.matrix, nil
+		return weave.Fold{Matrix: m, Says: "by the matrix " + o.matrix}, to, nil
 	}
 	if to = from; !sure {
 		to = discrete(s.Channels)
 	}
-	return audio.Unity(s.Channels), to, "as they are", nil
+	return weave.Fold{Matrix: audio.Unity(s.Channels), Says: "as they are"}, to, nil
 }
 
 func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) {
@@ -209,7 +211,8 @@ func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) 
 		return nil, err
 	}
 	defer s.Close()
-	m, to, says, err := o.ways(s)
+	fold, to, err := o.ways(s)
+	m, says := fold.Matrix, fold.Says
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +232,7 @@ func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) 
 			from = append(from, routedFrom{Path: paths[i], Channel: c + 1, Name: t.Label})
 		}
 	}
-	moved := true
+	moved := fold.Ahead == nil
 	for i, row := range m {
 		ch := routedChannel{Channel: i + 1, Name: to.Channel(i), From: []routedFrom{}}
 		for c, f := range row {
@@ -255,7 +258,7 @@ func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) 
 		r.Exact = true
 		return r, r.move(cmd, s, to, o)
 	}
-	return r, r.sum(cmd, s, m, to, coding, o)
+	return r, r.sum(cmd, s, fold, to, coding, o)
 }
 
 // move writes channels in another order, bit for bit, and compares.
@@ -281,8 +284,12 @@ func (r *routed) move(cmd *cobra.Command, s *opened, to audio.Layout, o routeOpt
 	return err
 }
 
+// routeFrames is how long a block is at the most.
+const routeFrames = 1 << 15
+
 // sum writes sums of channels.
-func (r *routed) sum(cmd *cobra.Command, s *opened, m audio.Matrix, to audio.Layout, coding audio.Coding, o routeOptions) error {
+func (r *routed) sum(cmd *cobra.Command, s *opened, fold weave.Fold, to audio.Layout, coding audio.Coding, o routeOptions) error {
+	m := fold.Matrix
 	sweep(cmd, filepath.Dir(o.out))
 	file, err := wholefile.Create(o.out, o.force)
 	if err != nil {
@@ -297,20 +304,31 @@ func (r *routed) sum(cmd *cobra.Command, s *opened, m audio.Matrix, to audio.Lay
 	enc := audio.Encoder{Coding: coding, Dither: o.dither, Seed: 1, Clipped: r.Clipped}
 	bar := newProgress(cmd, "routing")
 	var raw []byte
-	room := audio.NewBlock(len(m), 1<<15)
+	room := audio.NewBlock(len(m), routeFrames)
 	out := make(audio.Block, len(m))
+	var turn *treat.Quadrature
+	var turned audio.Block
+	if fold.Ahead != nil {
+		turn = treat.NewQuadrature(fold.Ahead, func(int) bool { return true }, s.Rate)
+		turned = turn.Room(routeFrames)
+	}
 	err = s.Run(cmd.Context(), 0, s.Frames, func(b audio.Block, at int64) error {
+		n := b.Frames()
+		if turn != nil {
+			turn.Turn(turned, b, at, n)
+			b = turned
+		}
 		for i, row := range m {
-			out[i] = room[i][:b.Frames()]
+			out[i] = room[i][:n]
 			clear(out[i])
 			for c, f := range row {
 				switch {
 				case f == 1:
-					for k, v := range b[c] {
+					for k, v := range b[c][:n] {
 						out[i][k] += v
 					}
 				case f != 0:
-					for k, v := range b[c] {
+					for k, v := range b[c][:n] {
 						out[i][k] += float64(v * f)
 					}
 				}

@@ -37,6 +37,7 @@ export const ways: Record<Preset, string> = {
 /** The ways that a track may be offered into a bus with these channels. */
 export function waysOf(track: Track, bus: Bus, channels: string[], own: string[]): Preset[] {
   const sides = channels.includes("L") && channels.includes("R");
+  const total = channels[0] === "Lt";
   const out: Preset[] = [];
   if (track.layout === bus.layout) out.push("");
   if (own.length === 1) {
@@ -45,9 +46,10 @@ export function waysOf(track: Track, bus: Bus, channels: string[], own: string[]
   } else {
     if (own.length === 2 && sides) out.push("balance", "exchanged", "mid_side");
     if (own.length < channels.length && own.every((c) => channels.includes(c))) out.push("speakers");
-    if (channels.length < own.length && !track.layout.startsWith("ambisonic")) out.push("fold");
+    if (channels.length < own.length && !total && !track.layout.startsWith("ambisonic")) out.push("fold");
     if (channels.length === 1 || sides) out.push("summed");
   }
+  if (total && track.layout !== bus.layout && !/^(discrete|ambisonic|mid-side)/.test(track.layout)) out.push("fold");
   const [from, to] = [track.layout, bus.layout].map((l) => l.startsWith("ambisonic"));
   const bed = (l: string) => !/^(discrete|ambisonic)/.test(l);
   if (from && to) out.push("field");
@@ -84,6 +86,7 @@ export function firstPatch(preset: Preset, own: string[], channels: string[]): P
 export const busLayouts = [
   "mono",
   "stereo",
+  "stereo total",
   "LCR",
   "quad",
   "5.0",
