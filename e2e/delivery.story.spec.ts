@@ -143,6 +143,23 @@ test("two languages, and the music raised by 2 dB after they were delivered", as
   await expect(note.getByRole("list", { name: "Files" }).getByRole("link")).toHaveCount(8);
   await expect(note.getByText("M&E is MX + FX, bit for bit")).toBeVisible();
   const music = readWav(readFileSync((await downloaded(page, note, /_MX_v1\.wav$/)).path));
+  // Each language's mix is, in the files, the sum of its own narration and what both share.
+  const sides = async (link: RegExp) => readWav(readFileSync((await downloaded(page, note, link)).path)).channels;
+  const shared = [music.channels, await sides(/_DX_v1\.wav$/), await sides(/_FX_v1\.wav$/)];
+  for (const language of ["EN", "PT"]) {
+    const members = [...shared, await sides(new RegExp(`_VO.${language}_v1\\.wav$`))];
+    const mix = await sides(new RegExp(`_Full.mix.${language}_v1\\.wav$`));
+    for (const side of [0, 1]) {
+      let [most, loud] = [0, 0];
+      for (let i = 4 * 48000; i < 19 * 48000; i++) {
+        const v = mix[side]?.[i] ?? 0;
+        loud = Math.max(loud, Math.abs(v));
+        most = Math.max(most, Math.abs(v - members.reduce((sum, m) => sum + (m[side]?.[i] ?? 0), 0)));
+      }
+      expect(loud).toBeGreaterThan(100_000);
+      expect(most, `${language}: half a step of each of five files`).toBeLessThanOrEqual(2.5);
+    }
+  }
 
   // Taken back in, it is a reel laid out as it was sent; there the music's stem is raised.
   await note.getByRole("button", { name: "Take it back in as a reel" }).click();

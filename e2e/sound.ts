@@ -9,8 +9,8 @@ export function samples(channel: number, frames: number): Int32Array {
   return out;
 }
 
-/** A plain 24-bit WAV of channels, starting at a time reference. */
-export function wav(channels: Int32Array[], rate: number, start: number): Buffer {
+/** A plain 24-bit WAV of channels, starting at a time reference; tracks are named in its description, as recorders do. */
+export function wav(channels: Int32Array[], rate: number, start: number, names: string[] = []): Buffer {
   const frames = channels[0]?.length ?? 0;
   const align = channels.length * 3;
   const head = Buffer.alloc(12 + 8 + 602 + 8 + 16 + 8);
@@ -19,6 +19,7 @@ export function wav(channels: Int32Array[], rate: number, start: number): Buffer
   head.writeUInt32LE(head.length - 8 + size, 4);
   head.write("WAVEbext", 8);
   head.writeUInt32LE(602, 16);
+  head.write(names.map((n, i) => `sTRK${i + 1}=${n}\r\n`).join(""), 20, 256, "latin1");
   head.writeUInt32LE(start % 2 ** 32, 20 + 338);
   head.writeUInt32LE(Math.floor(start / 2 ** 32), 20 + 342);
   let p = 20 + 602;

@@ -76,5 +76,8 @@ func Shipped() []Spec {
 	tracks := shipped("Editorial handover", "Every track of the reel as a file of its own, all of the same start and the same length.", "",
 		one("a file a track", FileRule{Each: EachTrack, Container: "wav", Name: base + "_{number}_{track}"}))
 
-	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks}
+	own := shipped("The outputs as they are", "All outputs of the reel, as many as it has and as they are named, in one file or a mono file each.", "",
+		polyOf(base+"_{version}"), monoOf(base+"_{number}_{output}_{version}"))
+
+	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own}
 }

@@ -178,6 +178,13 @@ func TestWaysInWords(t *testing.T) {
 	w, _ = change(t, w, weave.Change{SetWay: &weave.SetWay{Tracks: []string{"boom", "lav"}, Way: "split"}})
 	assert.Equal(t, "DX, left only, 0 dB", w.Ways(all[0]))
 	assert.Equal(t, "DX, right only, 0 dB, -3.0 dB", w.Ways(all[1]))
+	assert.Equal(t, "DX, left only, 0 dB; split mono", w.AllWays(all)["boom"], "their gains are not the same")
+	assert.Equal(t, "DX, right only, 0 dB, -3.0 dB; split mono", w.AllWays(all)["lav"])
+	even := w.Clone()
+	even.Sends["lav"] = []weave.Send{{To: "DX", Patch: weave.Patch{Preset: weave.Right}}}
+	assert.Equal(t, map[string]string{"boom": "lav", "lav": "boom"}, even.Pairs(all))
+	assert.Equal(t, "DX, left only, 0 dB; one side of a stereo pair with "+all[1].Label, even.AllWays(all)["boom"])
+	assert.Empty(t, even.Pairs([]weave.Track{all[1], all[0]}), "right and then left is none")
 	_, _, err := w.Changed(weave.Change{SetWay: &weave.SetWay{Tracks: []string{"boom"}, Way: "split"}}, all, counter())
 	assert.ErrorContains(t, err, "two mono tracks")
 	_, _, err = w.Changed(weave.Change{SetWay: &weave.SetWay{Tracks: []string{"score"}, Way: "left"}}, all, counter())

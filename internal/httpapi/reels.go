@@ -216,10 +216,8 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 		}
 		w.Directions[l.Name] = at
 	}
-	w.Ways = map[string]string{}
-	for _, t := range row.Doc.Routed() {
-		w.Ways[t.ID] = row.Doc.Weave.Ways(t)
-	}
+	routed := row.Doc.Routed()
+	w.Ways, w.Pairs = row.Doc.Weave.AllWays(routed), row.Doc.Weave.Pairs(routed)
 	if w.Detached, err = s.app.DetachedInReel(ctx, p, row.ID); err != nil || !product {
 		return w, err
 	}

@@ -4020,6 +4020,10 @@ export interface components {
             ways: {
                 [key: string]: string;
             };
+            /** @description the mono tracks that are one side of a stereo pair, each with the other */
+            pairs: {
+                [key: string]: string;
+            };
             /** @description by the ID of the track or bus that is sent: the factors by which its channels enter each bus it is sent to, with the gain, at rest; null where they are as they were */
             sent?: {
                 [key: string]: components["schemas"]["ReelSent"][];

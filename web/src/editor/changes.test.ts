@@ -14,6 +14,7 @@ const worked = {
   detached: {},
   directions: {},
   ways: {},
+  pairs: {},
 };
 const reel: Reel = {
   id: "r",

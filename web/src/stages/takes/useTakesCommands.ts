@@ -4,6 +4,7 @@ import { useLayMasters } from "../../api/reel";
 import { position, setLoop, stop, useMonitor } from "../../listening/engine";
 import { compare, hearStrand, hearsTake, hearTake } from "../../listening/keys";
 import { type Command, useCommandList } from "../../ui/commands";
+import { note } from "../../ui/notes";
 import type { Range } from "./useStrip";
 
 /** What opens beside the sheet. */
@@ -125,12 +126,21 @@ export function useTakesCommands({
         id: "lay",
         name: "Take the chosen takes into the reel",
         key: "mod+Enter",
-        run: () => layTakes(chosen.filter((t) => !t.in_reel && t.final)),
+        run: () => {
+          const takes = settled(chosen);
+          const now = takes.filter((t) => !t.in_reel);
+          if (now.length > 0) layTakes(now);
+          else if (takes.length > 0)
+            note(`${takes.length === 1 ? takes[0]?.name : "All of them"}: in the reel already.`);
+        },
       },
       {
         id: "masters",
         name: "Lay the chosen takes as finished masters: a new reel, laid out as they were sent",
-        run: () => layMasters(chosen.filter((t) => t.final)),
+        run: () => {
+          const takes = settled(chosen);
+          if (takes.length > 0) layMasters(takes);
+        },
       },
       { id: "write", name: "Write the chosen takes out as files", key: "mod+s", run: () => setPanel("write") },
       { id: "report", name: "Sound report: write or read", run: () => setPanel("report") },
@@ -180,4 +190,15 @@ export function useTakesCommands({
 function hereIn(take: Take | undefined, pointer: number): number {
   const h = useMonitor.getState().hearing;
   return Math.round(take && hearsTake(take, h) ? position() : pointer);
+}
+
+/** Those of the chosen takes that can be laid: what is but proposed is said, and is accepted first. */
+function settled(chosen: Take[]): Take[] {
+  const proposed = chosen.filter((t) => !t.final).map((t) => t.name);
+  if (proposed.length > 0)
+    note(
+      `${proposed.slice(0, 3).join(", ")}${proposed.length > 3 ? ` and ${proposed.length - 3} more` : ""}: proposed, and not laid. Look at the group and accept it first.`,
+      "bad",
+    );
+  return chosen.filter((t) => t.final);
 }

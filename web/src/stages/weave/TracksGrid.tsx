@@ -147,7 +147,9 @@ function RouteFields({ track: t, route, stem, reel, edit }: FieldProps) {
       >
         {positionsOf(t).map((k) => (
           <option key={k} value={k}>
-            {positions[k]}
+            {k === preset && (k === "left" || k === "right")
+              ? `${k}, ${reel.worked_out.pairs[t.id] ? "pair" : "split"}`
+              : positions[k]}
           </option>
         ))}
         {route && !positionsOf(t).some((k) => k === preset) && <option value={preset}>{ways[preset]}</option>}
