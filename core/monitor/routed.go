@@ -115,3 +115,23 @@ func FoldOutputs(w weave.Weave) Fold {
 	}
 	return f
 }
+
+// FoldSome folds some outputs of a weave alone, by their places from 0: one by itself is heard on both sides, several as
+// FoldOutputs has them. Places that are not there are passed over.
+func FoldSome(w weave.Weave, places []int) Fold {
+	outputs := make([]weave.Output, len(w.Outputs))
+	var some []int
+	for _, i := range places {
+		if i >= 0 && i < len(outputs) && !slices.Contains(some, i) {
+			outputs[i] = w.Outputs[i]
+			some = append(some, i)
+		}
+	}
+	if len(some) == 1 {
+		f := Fold{Matrix: make([][2]float64, len(outputs)), Says: w.Outputs[some[0]].Name + " on both sides at 0 dB"}
+		f.Matrix[some[0]] = [2]float64{1, 1}
+		return f
+	}
+	w.Outputs = outputs
+	return FoldOutputs(w)
+}

@@ -56,3 +56,20 @@ func TestOutputsAreFoldedDown(t *testing.T) {
 	w.Outputs = []weave.Output{{Name: "silence"}}
 	assert.Equal(t, "nothing: every output carries silence", monitor.FoldOutputs(w).Says)
 }
+
+// Some outputs alone: a mix that is left out among all is heard by itself, a channel of a pair on its side with others and on both
+// by itself, and places that are not there are passed over.
+func TestSomeOutputsAreFoldedDown(t *testing.T) {
+	w := weave.Default()
+	w.Buses = append(w.Buses, weave.Bus{ID: "full", Name: "Full mix", Role: weave.Mix, Layout: "stereo"})
+	w.Outputs = append(w.Outputs, weave.Output{Name: "Mix L", Bus: "full"}, weave.Output{Name: "Mix R", Bus: "full", Channel: 1})
+	was := w.Clone()
+	f := monitor.FoldSome(w, []int{7, 6})
+	assert.Equal(t, [][2]float64{{}, {}, {}, {}, {}, {}, {1, 0}, {0, 1}}, f.Matrix)
+	assert.Equal(t, "Full mix, folded down to two sides and added up at 0 dB", f.Says)
+	assert.Equal(t, [][2]float64{{}, {0, 1}, {1, 0}, {}, {}, {}, {}, {}}, monitor.FoldSome(w, []int{1, 2}).Matrix)
+	f = monitor.FoldSome(w, []int{3, 3, -1, 99})
+	assert.Equal(t, [][2]float64{{}, {}, {}, {1, 1}, {}, {}, {}, {}}, f.Matrix)
+	assert.Equal(t, "MX R on both sides at 0 dB", f.Says)
+	assert.Equal(t, was, w, "the weave is as it was")
+}

@@ -29,6 +29,8 @@ type ReelSignal struct {
 	GainDB      float64
 	// Untreated is a track or a bus that is heard before its treatment, as loud as it is after it there.
 	Untreated string
+	// Outputs are those that alone are heard, by their places from 0; all of them where it is empty.
+	Outputs []int
 	// Headphones is as its speakers are heard by a spherical head in their midst.
 	Headphones bool
 }
@@ -74,6 +76,9 @@ func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o
 		return nil, err
 	}
 	signal, fold := mix.All(), monitor.FoldOutputs(doc.Weave)
+	if len(what.Outputs) > 0 {
+		fold = monitor.FoldSome(doc.Weave, what.Outputs)
+	}
 	for _, of := range []string{what.Track, what.Bus} {
 		if of == "" {
 			continue

@@ -39,6 +39,13 @@ func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairReques
 func (s *server) ListenToReel(ctx context.Context, r contract.ListenToReelRequestObject) (contract.ListenToReelResponseObject, error) {
 	q := r.Params
 	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute)), Identify: given(q.Identify), Uncorrected: given(q.Uncorrected), GainDB: given(q.GainDb), Headphones: given(q.Headphones), Untreated: given(q.Untreated)}
+	for _, at := range listed(given(q.Outputs)) {
+		i, err := strconv.Atoi(at)
+		if err != nil {
+			return nil, snag.Refuse("bad_operation", "%q is no output's place: they are counted from 0", at)
+		}
+		what.Outputs = append(what.Outputs, i)
+	}
 	if doing := given(q.Doing); doing != "" {
 		if err := json.Unmarshal([]byte(doing), &what.Doing); err != nil {
 			return nil, snag.Refuse("bad_operation", "what is to be heard as if it had been done is not understood: %v", err)

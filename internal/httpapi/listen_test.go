@@ -210,6 +210,7 @@ func TestAReelIsHeard(t *testing.T) {
 		require.InDelta(t, sine(400, 4800+i), float64(v), 1e-6, "and can be heard all the same")
 	}
 	assert.Equal(t, 2, s.heard(path+"&bus=FX").head.Channels)
+	assert.Equal(t, [][]float64{{}, {}, {1, 0}, {0, 1}, {}, {}}, trimmed(s.heard(path+"&outputs=2,3").head.Matrix), "outputs alone")
 	for _, silent := range []string{"&solo=" + lav, "&mute=" + boom} {
 		for _, v := range s.heard(path + silent).sound[0] {
 			require.Zero(t, v)
@@ -219,6 +220,17 @@ func TestAReelIsHeard(t *testing.T) {
 	assert.Equal(t, 422, s.call("GET", path+"&track=nobody", nil, &problem))
 	assert.Equal(t, "no_such_signal", problem.Code)
 	assert.Equal(t, r.Version+1, s.reel(p).Version, "listening changes nothing")
+}
+
+// trimmed has nothing for what is not heard.
+func trimmed(matrix [][]float64) [][]float64 {
+	out := make([][]float64, len(matrix))
+	for i, row := range matrix {
+		if out[i] = row; row[0] == 0 && row[1] == 0 {
+			out[i] = []float64{}
+		}
+	}
+	return out
 }
 
 // A bus is heard on headphones as two ears, and says so; what stands in no direction can't be.

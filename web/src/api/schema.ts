@@ -5870,6 +5870,8 @@ export interface operations {
                 solo?: string;
                 /** @description tracks, clips and buses that are not heard, divided by commas */
                 mute?: string;
+                /** @description outputs that alone are heard, by their places from 0, divided by commas */
+                outputs?: string;
                 /** @description actions (a JSON list of EditAction) that are heard as if they had been done */
                 doing?: string;
                 from?: number;

@@ -46,6 +46,8 @@ type Editor = {
   folds: Readonly<Record<string, boolean>>;
   /** Tracks that alone are heard, and those that are not: for listening only. */
   solo: ReadonlySet<string>;
+  /** The outputs that alone are heard, by their places from 0; all where there is none. */
+  heard: ReadonlySet<number>;
   mute: ReadonlySet<string>;
 };
 
@@ -70,6 +72,7 @@ const fresh: Editor = {
   clipboard: [],
   folds: {},
   solo: new Set(),
+  heard: new Set(),
   mute: new Set(),
 };
 

@@ -39,7 +39,14 @@ export function edgeFrom(tracks: Track[], at: number, later: boolean): number | 
 
 /** What is heard while tracks, clips or buses are soloed or muted, in words. */
 export function listeningInWords(reel: Reel): string {
-  const { solo, mute } = useEditor.getState();
+  const { solo, mute, heard } = useEditor.getState();
+  const outputs = reel.doc.weave.outputs.flatMap((o, i) => (heard.has(i) ? [`${i + 1} ${o.name}`] : []));
+  const on =
+    outputs.length > 4
+      ? `, ${outputs.length} outputs alone`
+      : outputs.length > 0
+        ? `, ${outputs.length > 1 ? "outputs" : "output"} ${outputs.join(", ")} alone`
+        : "";
   const names = (ids: ReadonlySet<string>) => {
     const clips = reel.doc.tracks.flatMap((t) => t.clips.filter((c) => ids.has(c.id)).map((c) => c.name));
     return [
@@ -48,6 +55,6 @@ export function listeningInWords(reel: Reel): string {
       ...(clips.length > 3 ? [`${clips.length} clips`] : clips),
     ].join(", ");
   };
-  if (solo.size > 0) return `, ${names(solo)} alone`;
-  return mute.size > 0 ? `, without ${names(mute)}` : "";
+  if (solo.size > 0) return `, ${names(solo)} alone${on}`;
+  return (mute.size > 0 ? `, without ${names(mute)}` : "") + on;
 }

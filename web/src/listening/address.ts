@@ -19,7 +19,7 @@ export function address(h: Hearing, speed: number, keepPitch: boolean, to?: numb
     return `/api/syncs/${h.of.pair}/sound?${q}`;
   }
   if ("reel" in h.of) {
-    const { reel, track, bus, solo, mute, doing, identify, uncorrected, untreated, gainDb, headphones } = h.of;
+    const { reel, track, bus, solo, mute, outputs, doing, identify, uncorrected, untreated, gainDb, headphones } = h.of;
     if (uncorrected) q.set("uncorrected", "true");
     if (untreated) q.set("untreated", untreated);
     if (gainDb) q.set("gain_db", String(gainDb));
@@ -30,6 +30,7 @@ export function address(h: Hearing, speed: number, keepPitch: boolean, to?: numb
     if (bus) q.set("bus", bus);
     if (solo?.length) q.set("solo", solo.join(","));
     if (mute?.length) q.set("mute", mute.join(","));
+    if (outputs?.length) q.set("outputs", outputs.join(","));
     return `/api/reels/${reel}/sound?${q}`;
   }
   q.set("of", h.of.strands.join(","));

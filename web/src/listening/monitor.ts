@@ -16,6 +16,8 @@ export type Hearing = {
         bus?: string;
         solo?: string[];
         mute?: string[];
+        /** Outputs that alone are heard, by their places from 0. */
+        outputs?: number[];
         doing?: string;
         identify?: boolean;
         /** Without corrections, as it was before them. */

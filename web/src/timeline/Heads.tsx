@@ -1,6 +1,7 @@
 import { Ear } from "lucide-react";
 import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
 import type { Clip, EditAction, Production, Reel, Track } from "../api/client";
+import { hearAlone } from "../editor/heard";
 import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
 import { gain, plural } from "../format";
@@ -245,20 +246,4 @@ export function fold(rows: Row[]) {
   useEditor.setState((s) => ({
     folds: { ...s.folds, ...Object.fromEntries(wide.map((r) => [r.track.id, folded])) },
   }));
-}
-
-/** Hears tracks, clips or buses alone, for listening only; where all of them are already, no longer. */
-export const hearAlone = (ids: readonly string[]) => useEditor.setState((s) => ({ solo: turned(s.solo, ids) }));
-
-/** Listens without tracks, clips or buses; where all of them are left out already, with them again. */
-export const hearWithout = (ids: readonly string[]) => useEditor.setState((s) => ({ mute: turned(s.mute, ids) }));
-
-function turned(were: ReadonlySet<string>, ids: readonly string[]): ReadonlySet<string> {
-  const now = new Set(were);
-  const all = ids.every((id) => now.has(id));
-  for (const id of ids) {
-    if (all) now.delete(id);
-    else now.add(id);
-  }
-  return now;
 }

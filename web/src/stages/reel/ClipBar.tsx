@@ -2,12 +2,13 @@ import { Ear } from "lucide-react";
 import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
 import { positions, withPoint } from "../../editor/envelope";
 import { ofSound } from "../../editor/enveloped";
+import { hearAlone } from "../../editor/heard";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
 import { duration, gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
-import { hearAlone } from "../../timeline/Heads";
+
 import { timecodeIn } from "../../timeline/place";
 import { Button, Choice } from "../../ui/controls";
 import { ClipChannels } from "./ClipChannels";

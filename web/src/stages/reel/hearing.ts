@@ -10,14 +10,19 @@ import { typing } from "../../ui/commands";
 
 /** The reel as it is routed, from a place on, with what is heard alone or not for the listening. */
 function routed(reel: Reel, from: number): Hearing {
-  const { solo, mute } = useEditor.getState();
+  const { solo, mute, heard } = useEditor.getState();
   // What was removed since, or is of another reel, is not what one wants to hear alone.
   const here = new Set(
     [...reel.doc.weave.buses, ...reel.doc.tracks, ...reel.doc.tracks.flatMap((t) => t.clips)].map((x) => x.id),
   );
   const of = (ids: ReadonlySet<string>) => [...ids].filter((id) => here.has(id));
   return {
-    of: { reel: reel.id, solo: of(solo), mute: of(mute) },
+    of: {
+      reel: reel.id,
+      solo: of(solo),
+      mute: of(mute),
+      outputs: [...heard].filter((i) => i < reel.doc.weave.outputs.length),
+    },
     labels: reel.doc.weave.outputs.map((o) => o.name),
     from,
     sampleRate: reel.sample_rate,
@@ -193,17 +198,18 @@ export function playTrack(reel: Reel, row: Row | undefined) {
 export function useGoOn(reel: Reel) {
   const solo = useEditor((s) => s.solo);
   const mute = useEditor((s) => s.mute);
-  const before = useRef({ version: reel.version, solo, mute });
+  const heard = useEditor((s) => s.heard);
+  const before = useRef({ version: reel.version, solo, mute, heard });
   useEffect(() => {
     const was = before.current;
-    before.current = { version: reel.version, solo, mute };
+    before.current = { version: reel.version, solo, mute, heard };
     const h = hearing(reel);
     if (!h || !("reel" in h.of)) return;
-    if (was.version === reel.version && was.solo === solo && was.mute === mute) return;
+    if (was.version === reel.version && was.solo === solo && was.mute === mute && was.heard === heard) return;
     if (h.of.identify) return;
     if (h.of.track || h.of.bus || h.of.doing || h.of.uncorrected || h.of.untreated) goOn();
     else goOn({ ...routed(reel, h.from), loop: h.loop });
-  }, [reel, solo, mute]);
+  }, [reel, solo, mute, heard]);
 }
 
 const digit = (code: string) => {

@@ -1,5 +1,5 @@
+import { hearAll, hearAlone, hearWithout } from "../../editor/heard";
 import { useEditor } from "../../editor/store";
-import { hearAlone, hearWithout } from "../../timeline/Heads";
 import { Button } from "../../ui/controls";
 
 /** Hears a track or bus alone, with others that are, or leaves it out: while the reel plays, and for listening only. */
@@ -31,8 +31,6 @@ export function HearFields({ id, name }: { id: string; name: string }) {
 
 /** Everything is heard again; not there while it is. */
 export function HearAllAgain() {
-  const some = useEditor((s) => s.solo.size + s.mute.size > 0);
-  return some ? (
-    <Button onClick={() => useEditor.setState({ solo: new Set(), mute: new Set() })}>Hear all again</Button>
-  ) : null;
+  const some = useEditor((s) => s.solo.size + s.mute.size + s.heard.size > 0);
+  return some ? <Button onClick={hearAll}>Hear all again</Button> : null;
 }

@@ -1,7 +1,9 @@
 import type { Reel } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
-import { setMode, useMonitor } from "../../listening/engine";
-import { Button, Choice, TextField } from "../../ui/controls";
+import { hearOutputs } from "../../editor/heard";
+import { useEditor } from "../../editor/store";
+import { useMonitor } from "../../listening/engine";
+import { Button, Choice, Key, TextField } from "../../ui/controls";
 import { playOrStop } from "../reel/hearing";
 import { chooseOutput } from "./choice";
 import { Line, NumberField } from "./parts";
@@ -13,6 +15,7 @@ type Props = { reel: Reel; at: number; change: (what: string, c: WeaveChange) =>
 /** What the chosen output does, its place, and its group. */
 export function OutputFields({ reel, at, change }: Props) {
   const hearing = useMonitor((s) => s.hearing);
+  const heard = useEditor((s) => s.heard);
   const { outputs, groups = [], buses } = reel.doc.weave;
   const o = outputs[at];
   if (!o) return null;
@@ -22,11 +25,10 @@ export function OutputFields({ reel, at, change }: Props) {
   const count = group ? outputs.filter((x) => x.group === group.id).length : 1;
   const set = (part: Omit<NonNullable<WeaveChange["set_output"]>, "at">, what: string) =>
     change(what, { set_output: { at, ...part } });
-  const alone = hearing?.mode.kind === "alone" && hearing.mode.channel === at;
-  const hear = () => {
-    if (alone) return setMode({ kind: "fold" });
+  const places = Array.from({ length: count }, (_, i) => first + i);
+  const hear = (which: number[]) => {
+    hearOutputs(which);
     if (!hearing) playOrStop(reel);
-    setMode({ kind: "alone", channel: at });
   };
   return (
     <section aria-label={`Output ${at + 1}`} className="flex flex-col gap-2">
@@ -95,9 +97,25 @@ export function OutputFields({ reel, at, change }: Props) {
         </label>
       </Line>
       <Line name="Listen">
-        <Button aria-pressed={alone} className={alone ? "outline outline-focus" : ""} onClick={hear}>
-          {alone ? "Hear all again" : "Hear it alone"}
+        <Button
+          aria-pressed={heard.has(at)}
+          aria-label={`Hear output ${at + 1} alone`}
+          title="With other outputs that are heard alone, for listening only"
+          className={heard.has(at) ? "outline outline-focus" : ""}
+          onClick={() => hear([at])}
+        >
+          Alone <Key>A</Key>
         </Button>
+        {group && (
+          <Button
+            aria-pressed={places.every((i) => heard.has(i))}
+            aria-label={`Hear the group of output ${at + 1} alone`}
+            className={places.every((i) => heard.has(i)) ? "outline outline-focus" : ""}
+            onClick={() => hear(places)}
+          >
+            Its group <Key>G</Key>
+          </Button>
+        )}
       </Line>
       <Line name={group ? "Group" : "Place"}>
         <Button

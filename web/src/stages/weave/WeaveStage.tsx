@@ -3,6 +3,7 @@ import { Minus, Plus } from "lucide-react";
 import { useCallback, useMemo, useState } from "react";
 import { useEditReel, useGrow, useReel } from "../../api/reel";
 import { useNulls, type WeaveChange } from "../../api/weave";
+import { hearAll, hearAlone, hearOutputs } from "../../editor/heard";
 import { channelsOf, positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { plural } from "../../format";
@@ -97,6 +98,29 @@ function Weave({ reel, production }: Props) {
       { id: "templates", name: "Weave by a template", key: "t", run: () => setTemplates(true) },
       { id: "bus", name: "Choose the next bus", key: "b", run: nextBus },
       { id: "output", name: "Choose the next output", key: "o", run: nextOutput },
+      {
+        id: "alone",
+        name: "Hear what is chosen alone, with others that are, or no longer",
+        key: "a",
+        run: () => {
+          if (choice.what === "output") hearOutputs([choice.output]);
+          else if (choice.what === "bus" && choice.bus) hearAlone([choice.bus]);
+          else if (track) hearAlone([track.id]);
+        },
+      },
+      {
+        id: "group alone",
+        name: "Hear the group of the chosen output alone, or no longer",
+        key: "g",
+        run: () => {
+          const group = weave.outputs[choice.output]?.group;
+          if (choice.what !== "output") return;
+          hearOutputs(
+            weave.outputs.flatMap((o, i) => (i === choice.output || (group && o.group === group) ? [i] : [])),
+          );
+        },
+      },
+      { id: "all again", name: "Hear everything again", run: hearAll },
       { id: "nulls", name: "Compare the mixes with the sum of their stems", key: "n", run: null_ },
       {
         id: "pips",

@@ -1,5 +1,7 @@
 import { useEffect, useRef } from "react";
 import type { Reel } from "../../api/client";
+import { hearOutputs } from "../../editor/heard";
+import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { useTheme } from "../../ui/theme";
 import { cell } from "./Crossing";
@@ -17,6 +19,7 @@ const part = (v: number) => (v > 0 ? Math.max(0, Math.min(1, 1 - (20 * Math.log1
  */
 export function WovenEdge({ reel }: { reel: Reel }) {
   const { what, output } = useWeaveChoice();
+  const heard = useEditor((s) => s.heard);
   const canvas = useRef<HTMLCanvasElement>(null);
   const theme = useTheme((s) => s.theme);
   const { outputs, buses } = reel.doc.weave;
@@ -88,10 +91,11 @@ export function WovenEdge({ reel }: { reel: Reel }) {
             key={i}
             type="button"
             aria-pressed={what === "output" && output === i}
-            title={`${i + 1} ${o.name}`}
+            aria-description={heard.has(i) ? "heard alone" : undefined}
+            title={`${i + 1} ${o.name}${heard.has(i) ? ", heard alone" : ""}. With Shift: hear it alone, with others that are`}
             style={{ width: cell }}
-            className={`h-5 shrink-0 truncate text-small ${what === "output" && output === i ? "bg-raised" : "text-quiet"}`}
-            onClick={() => chooseOutput(i)}
+            className={`h-5 shrink-0 truncate text-small ${what === "output" && output === i ? "bg-raised" : heard.size > 0 && !heard.has(i) ? "text-quiet opacity-60" : "text-quiet"} ${heard.has(i) ? "text-focus outline outline-focus -outline-offset-1" : ""}`}
+            onClick={(e) => (e.shiftKey ? hearOutputs([i]) : chooseOutput(i))}
           >
             {outputHead(o.name, i)}
           </button>

@@ -1,7 +1,6 @@
+import { hearAll, hearAlone, hearWithout } from "../../../editor/heard";
 import { stemOf } from "../../../editor/routes";
-import { useEditor } from "../../../editor/store";
 import { chosenTracks } from "../../../editor/targets";
-import { hearAlone, hearWithout } from "../../../timeline/Heads";
 import type { Command } from "../../../ui/commands";
 import { note } from "../../../ui/notes";
 import { playOrStop, playSpan, playTrack } from "../hearing";
@@ -59,7 +58,7 @@ export function listening({ reel, rows }: ReelContext): Command[] {
     {
       id: "all",
       name: "Hear all again",
-      run: () => useEditor.setState({ solo: new Set(), mute: new Set() }),
+      run: hearAll,
     },
   ];
 }
