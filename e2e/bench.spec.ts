@@ -348,3 +348,97 @@ test("a reel of two hours", async ({ page, app }) => {
     `bench: a reel of two hours, 64 tracks, 5,000 clips: opened in ${middle(opened)} ms (median); frames of ${middle(whole).toFixed(0)} ms zooming from the whole, ${middle(scrolled).toFixed(0)} ms scrolling (95 %: ${nearly(scrolled, 0.95).toFixed(0)}), ${middle(zoomed).toFixed(0)} ms zooming (95 %: ${nearly(zoomed, 0.95).toFixed(0)}); an edit stored and answered in ${middle(seen)} ms; playing begins ${middle(played).toFixed(0)} ms after the key (slowest ${Math.max(...played).toFixed(0)})`,
   );
 });
+
+/** A weave of 64 tracks, 32 channels of buses and 64 outputs: opened, walked through by keys, typed into, filled down. */
+test("a wide weave", async ({ page, app }) => {
+  test.setTimeout(60_000);
+  const production = await newProduction(page, app.url, "Wide");
+  const get = async (path: string) => (await page.request.get(`${app.url}/api/${path}`)).json();
+  let reel = await get(`productions/${production}/reel`);
+  const change = async (what: string, actions: unknown[]) => {
+    const made = await page.request.post(`${app.url}/api/reels/${reel.id}/edits`, {
+      data: { version: reel.version, what, actions },
+    });
+    expect(made.ok(), await made.text()).toBe(true);
+    reel = await get(`productions/${production}/reel`);
+  };
+  await change(
+    "stems",
+    Array.from({ length: 12 }, (_, i) => ({
+      weave: { add_bus: { bus: { name: `Stem ${i + 5}`, role: "stem", layout: "stereo" } } },
+    })),
+  );
+  const buses: { id: string }[] = reel.doc.weave.buses;
+  await change("outputs", [
+    ...[...buses, ...buses].map((b, i) => ({ weave: { insert_outputs: { at: 2 * i, bus: b.id } } })),
+    { weave: { remove_outputs: { at: 64, count: 6 } } },
+  ]);
+  await change(
+    "tracks",
+    Array.from({ length: 64 }, (_, t) => ({
+      add_track: {
+        index: t,
+        sends: [{ to: buses[t % 16]?.id, gain_db: -3, patch: { preset: "both" } }],
+        track: { id: `track-${t}`, label: `Track ${t + 1}`, layout: "mono", off: false, clips: [] },
+      },
+    })),
+  );
+  expect(reel.doc.weave.outputs).toHaveLength(64);
+  const opened: number[] = [];
+  const grid = page.getByRole("grid", { name: "Tracks to stem channels" });
+  for (let i = 0; i < 5; i++) {
+    await page.goto(`${app.url}/${production}/reel`);
+    await expect(page.getByRole("heading", { level: 1, name: "Reel" })).toBeVisible();
+    const began = Date.now();
+    await page.getByRole("navigation", { name: "Stages" }).getByRole("link", { name: "Weave" }).click();
+    await grid.getByRole("button", { name: "Track 1 to DX L" }).waitFor();
+    opened.push(Date.now() - began);
+  }
+  const drawn = await page.getByRole("gridcell").count();
+  await grid.focus();
+  /** Frames between two moments while the cursor walks. */
+  const steps = async (key: string, n: number) => {
+    const times: number[] = [];
+    for (let i = 0; i < n; i++)
+      times.push(
+        await page.evaluate(
+          (key) =>
+            new Promise<number>((done) => {
+              const began = performance.now();
+              document.activeElement?.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true }));
+              requestAnimationFrame(() => requestAnimationFrame(() => done(performance.now() - began)));
+            }),
+          key,
+        ),
+      );
+    return times;
+  };
+  const right = await steps("ArrowRight", 31);
+  const down = await steps("ArrowDown", 63);
+  await expect(grid.getByRole("button", { name: "Track 64 to Stem 16 R" })).toBeVisible();
+  const typed: number[] = [];
+  for (let i = 0; i < 10; i++) {
+    await grid.focus();
+    await page.keyboard.type(`-${i + 1}`);
+    const began = Date.now();
+    await page.keyboard.press("Enter");
+    await grid
+      .getByRole("button", { name: "Track 64 to Stem 16 R" })
+      .getByText(`−${i + 1}.0`)
+      .waitFor();
+    typed.push(Date.now() - began);
+  }
+  await page.keyboard.press("Control+Home");
+  await page.keyboard.type("-6");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Control+Home");
+  await page.keyboard.press("Shift+Control+End");
+  const filling = Date.now();
+  await page.keyboard.press("Control+d");
+  await page.keyboard.press("Control+Home");
+  await grid.getByRole("button", { name: "Track 12 to DX L" }).getByText("−6.0").waitFor();
+  const filled = Date.now() - filling;
+  console.log(
+    `bench: a weave of 64 tracks × 32 channels × 64 outputs: opened in ${middle(opened)} ms (median), ${drawn} crossings drawn; two frames after an arrow ${middle(right).toFixed(0)} ms right, ${middle(down).toFixed(0)} ms down (95 %: ${nearly([...right, ...down], 0.95).toFixed(0)}); a typed level is shown after ${middle(typed)} ms; 2,016 cells filled down in ${filled} ms`,
+  );
+});

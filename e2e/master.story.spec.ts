@@ -133,7 +133,7 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
     await pressed;
     await route.continue();
   });
-  await page.getByRole("table", { name: "Tracks to stem channels" }).getByText("Ferry", { exact: true }).click();
+  await page.getByRole("grid", { name: "Tracks to stem channels" }).getByText("Ferry", { exact: true }).click();
   for (const key of ["+", "+", "+", "-", "d", "+", "f"]) await page.keyboard.press(key);
   answer();
   const gainOfFerry = page.getByLabel("Gain of Ferry in dB");

@@ -617,7 +617,7 @@ test("clips are printed in place by keys: heard as before, kept below, and taken
   await page.getByRole("button", { name: "Print in place…" }).click();
   await expect(panel.getByRole("row", { name: /^DX 2 channels DX L, DX R/ })).toBeVisible();
   await panel.getByRole("button", { name: "Print 1 file" }).click();
-  await expect(page.getByRole("table", { name: "Tracks to stem channels" }).getByText("DX print")).toBeVisible({
+  await expect(page.getByRole("grid", { name: "Tracks to stem channels" }).getByText("DX print")).toBeVisible({
     timeout: 30_000,
   });
 });

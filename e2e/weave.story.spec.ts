@@ -130,3 +130,79 @@ test("a sound is carried among the speakers, and nothing is lost unasked", async
   await asked.getByRole("button", { name: "Leave it" }).click();
   await expect(buses.getByRole("button", { name: "DX 5.1" })).toBeVisible();
 });
+
+/** By keys: the grid is walked through, levels are typed, filled down, copied and pasted, heads are folded; outputs are heard alone. */
+test("levels are typed into the grid, heads fold, and outputs are heard alone together", async ({
+  page,
+  app,
+  context,
+}) => {
+  await context.grantPermissions(["clipboard-read", "clipboard-write"]);
+  const reel = await ownReel(page, app.url, "Typed");
+  const before = (await reel()).doc.weave;
+  const grid = page.getByRole("grid", { name: "Tracks to stem channels" });
+  const level = (track: string, channel: string) => grid.getByRole("button", { name: `${track} to ${channel}` });
+  await page.keyboard.press("ArrowRight");
+  await expect(grid).toBeFocused();
+  await page.keyboard.press("Control+Home");
+  await page.keyboard.type("-7,5 dB");
+  await page.keyboard.press("Enter");
+  await expect(level("Boom", "DX L")).toHaveText("−7.5");
+  await expect(level("Boom", "DX R")).toHaveText("−4.0");
+  // A level that was just typed is filled down as it was typed; kept with both columns in one step.
+  await page.keyboard.press("Control+Home");
+  await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Control+d");
+  await expect(level("Lav Odell", "DX L")).toHaveText("−7.5");
+  await expect(level("Lav Odell", "DX R")).toHaveText("−4.0");
+  await accessible(page);
+  // Copied to another stem, where nothing was sent, and cleared there again.
+  await page.keyboard.press("Control+c");
+  expect(await page.evaluate(() => navigator.clipboard.readText())).toBe("-7.5\t-4\n-7.5\t-4\n-7.5\t-4");
+  await page.keyboard.press("Control+Home");
+  for (let i = 0; i < 4; i++) await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("Control+v");
+  await expect(level("Lav Odell", "FX R")).toHaveText("−4.0");
+  await expect(level("Boom", "FX L")).toHaveText("−7.5");
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("Delete");
+  await expect(level("Boom", "FX L")).toHaveText("");
+  await expect(level("Lav Odell", "FX R")).toHaveText("−4.0");
+  // What is no level is refused in words, and leaves what was there.
+  await page.keyboard.press("Control+Home");
+  await page.keyboard.type("99");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("“99” is no level from −96 to 24 dB.")).toBeVisible();
+  await expect(level("Boom", "DX L")).toHaveText("−7.5");
+
+  // Folded, a stem is a column with the level that is heard most, and what is typed is the gain into it.
+  await page.keyboard.press("Control+Shift+F");
+  await expect(level("Boom", "DX L")).toHaveCount(0);
+  await expect(grid.getByRole("button", { name: "Boom to DX", exact: true })).toHaveText("−4.0");
+  const product = page.getByRole("grid", { name: "Tracks to outputs, the product" });
+  await expect(product.getByRole("columnheader").getByText("1–2")).toBeVisible();
+  await page.getByRole("button", { name: "Unfold the group of output 1" }).click();
+  await expect(page.getByLabel("Name of output 2")).toBeVisible();
+  await page.getByRole("button", { name: "Fold the group of output 1" }).click();
+  await page.locator("body").press("Control+Shift+F");
+  await expect(level("Boom", "DX R")).toBeVisible();
+
+  // Heard alone, several together: for the listening only.
+  const outputs = page.getByRole("toolbar", { name: "Outputs" });
+  await outputs.getByRole("button", { name: "1 DX L" }).click();
+  await page.keyboard.press("a");
+  await outputs.getByRole("button", { name: "5 FX L" }).click();
+  await page.getByRole("button", { name: "Hear the group of output 5 alone" }).click();
+  await expect(page.getByTestId("hearing")).toContainText(/outputs 1 DX L, 5 FX L, 6 FX R alone/);
+  await expect(page.getByTestId("way")).toHaveText(/^DX, FX, folded down to two sides/);
+  await page.getByRole("button", { name: "Hear all again" }).click();
+  await expect(page.getByTestId("hearing")).not.toContainText("alone");
+  await page.keyboard.press(" ");
+
+  for (let i = 0; i < 4; i++) await page.locator("body").press("Control+z");
+  await expect(level("Boom", "DX L")).toHaveText("−4.0");
+  await expect.poll(async () => (await reel()).doc.weave).toEqual(before);
+});

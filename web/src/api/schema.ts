@@ -3121,6 +3121,24 @@ export interface components {
                     [key: string]: components["schemas"]["BusLevel"];
                 };
             };
+            /** @description levels typed into crossings of tracks or buses with channels of buses that they are sent into */
+            set_crossings?: {
+                crossings: {
+                    /** @description the track or bus that is sent */
+                    from: string;
+                    /** @description the bus that it is sent into */
+                    to: string;
+                    /** @description of the bus, from 0 */
+                    channel: number;
+                    /** @description of what is sent, from 0; where it is not given, the one that is heard most there, else the one of the same name or place */
+                    of?: number;
+                    /**
+                     * Format: double
+                     * @description with the gain of the send; nothing goes in where it is not given
+                     */
+                    db?: number;
+                }[];
+            };
             /** @description corrects a bus; a correction that it has already is replaced */
             set_correction?: {
                 correction: components["schemas"]["BusCorrection"];

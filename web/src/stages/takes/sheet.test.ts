@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
 import type { Strand, Take } from "../../api/client";
+import { readTSV, writeTSV } from "../../ui/tsv";
 import { alongWith, applied, edits, fillDown, knownLabels, paste, readPart, stemAndPart, textAt } from "./cells";
 import { groupWords } from "./groupWords";
 import { alike, readAs } from "./readings";
 import { search } from "./search";
-import { readTSV, writeTSV } from "./tsv";
 
 function take(name: string, labels: string[], more: Partial<Take> = {}): Take {
   return {

@@ -1,8 +1,8 @@
 import type { Take } from "../../api/client";
 import { plural } from "../../format";
 import { note } from "../../ui/notes";
+import { readTSV, writeTSV } from "../../ui/tsv";
 import { columns, corners, edits, fillDown, flags, type Place, paste, type SheetCell, strandAt, textAt } from "./cells";
-import { readTSV, writeTSV } from "./tsv";
 import type { useTyping } from "./useTyping";
 
 type Props = {

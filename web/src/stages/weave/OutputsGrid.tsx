@@ -1,14 +1,16 @@
 import { memo, useState } from "react";
-import type { Reel } from "../../api/client";
+import type { Output, Reel } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
-import { Crossing, Heads, headWidth } from "./Crossing";
-import { chooseOutput, useWeaveChoice } from "./choice";
-import type { Channel } from "./TracksGrid";
+import { plural } from "../../format";
+import { cell, headWidth } from "./Crossing";
+import { type Channel, columnOf, type Place, placesOf } from "./channels";
+import { type Change, chooseOutput, foldHeads, groupKey, useWeaveChoice } from "./choice";
+import { Grid } from "./grid/Grid";
 
-type Props = { reel: Reel; channels: Channel[]; change: (what: string, c: WeaveChange) => void };
+type Props = { reel: Reel; channels: Channel[]; change: Change };
 
 /** What an output does beside carrying its channel, in words. */
-const apart = (o: Reel["doc"]["weave"]["outputs"][number]) =>
+const apart = (o: Output) =>
   [
     o.mute && "muted",
     o.trim_db ? `${o.trim_db > 0 ? "+" : ""}${o.trim_db.toFixed(1)} dB` : "",
@@ -20,59 +22,79 @@ const apart = (o: Reel["doc"]["weave"]["outputs"][number]) =>
 
 /** Channels of all buses × outputs. */
 export function OutputsGrid({ reel, channels, change }: Props) {
-  const { outputs, groups } = reel.doc.weave;
-  const { what, output } = useWeaveChoice();
+  const { what, output, folded } = useWeaveChoice();
+  const outputs = reel.doc.weave.outputs;
+  const places = placesOf(reel, folded);
+  const carries = (i: number, c: Channel) =>
+    outputs[i]?.bus === c.bus.id && (c.index < 0 || outputs[i]?.channel === c.index);
+  /** What is put where one output is, of one channel: in folded heads there is none to say which. */
+  const one = (row: number, col: number) => {
+    const [p, c] = [places[row], channels[col]];
+    return p && c && !p.folded && c.index >= 0 ? { at: p.at[0] ?? 0, bus: c.bus.id, channel: c.index, c } : null;
+  };
   return (
-    <table className="mt-4 table-fixed border-separate border-spacing-0" aria-label="Stem channels to outputs">
-      <thead>
-        <tr>
-          <th
-            scope="col"
-            className="sticky top-0 left-0 z-20 bg-ground text-left font-normal text-quiet"
-            style={{ width: headWidth, minWidth: headWidth }}
-          >
-            Stems to outputs
-          </th>
-          <Heads columns={channels} />
-        </tr>
-      </thead>
-      <tbody>
-        {outputs.map((o, i) => {
-          const group = groups?.find((g) => g.id === o.group);
-          return (
-            <OutputRow
-              key={i}
-              output={o}
-              at={i}
-              group={group && outputs[i - 1]?.group !== o.group ? group.layout : ""}
-              edge={
-                group
-                  ? `${outputs[i - 1]?.group !== o.group ? "border-t-2" : ""} ${outputs[i + 1]?.group !== o.group ? "border-b-2" : ""}`
-                  : "invisible"
-              }
-              on={what === "output" && output === i}
-              channels={channels}
-              change={change}
-            />
-          );
-        })}
-      </tbody>
-    </table>
+    <div className="mt-4">
+      <Grid
+        label="Stem channels to outputs"
+        corner="Stems to outputs"
+        headWidth={headWidth}
+        colWidth={cell}
+        columns={channels.map(columnOf)}
+        rows={places.map((p) => ({
+          key: `${p.at[0]}`,
+          on: what === "output" && p.at.includes(output),
+        }))}
+        of={[reel, channels, folded]}
+        head={(row) => {
+          const p = places[row];
+          if (!p) return null;
+          const last = places[row + 1]?.group !== p.group;
+          const edge = p.group ? `${p.first ? "border-t-2" : ""} ${last ? "border-b-2" : ""}` : "invisible";
+          return <OutputHead place={p} at={p.at[0] ?? 0} edge={edge} change={change} />;
+        }}
+        cell={(row, col) => {
+          const [p, c] = [places[row], channels[col]];
+          if (!p || !c) return { value: 0, label: "", bus: undefined };
+          const label = p.folded ? `${c.name} on a group of outputs` : `${c.name} to output ${(p.at[0] ?? 0) + 1}`;
+          const on = p.at.some((i) => carries(i, c));
+          return { value: on ? 1 : 0, bus: c.bus, off: p.output.mute, none: !one(row, col), label };
+        }}
+        press={({ row, col }) => {
+          const to = one(row, col);
+          if (!to) return chooseOutput(places[row]?.at[0] ?? 0);
+          const { at, bus, channel, c } = to;
+          if (carries(at, c)) change(`silence output ${at + 1}`, { set_output: { at, bus: "" } });
+          else change(`put ${c.name} on output ${at + 1}`, { set_output: { at, bus, channel } });
+        }}
+        put={(cells, _, done) => {
+          const changes = cells.flatMap(({ row, col, db }): WeaveChange[] => {
+            const to = one(row, col);
+            if (!to) return [];
+            const { at, bus, channel, c } = to;
+            if (db !== null) return [{ set_output: { at, bus, channel, trim_db: db } }];
+            return carries(at, c) ? [{ set_output: { at, bus: "" } }] : [];
+          });
+          if (changes.length > 0) change(`what ${plural(changes.length, "output")} carry`, changes, done);
+          else done();
+        }}
+        onRow={(row) => chooseOutput(places[row]?.at[0] ?? 0)}
+      />
+    </div>
   );
 }
 
-type RowProps = Omit<Props, "reel"> & {
-  output: Reel["doc"]["weave"]["outputs"][number];
+type HeadProps = {
+  place: Place;
+  /** The output, or the first of a folded group. */
   at: number;
-  /** The layout of the group that begins here, if one does. */
-  group: string;
   /** Classes of the bracket around a group. */
   edge: string;
-  on: boolean;
+  change: Change;
 };
 
-/** One output: drawn anew where it changes or is chosen. */
-const OutputRow = memo(function OutputRow({ output: o, at: i, group, edge, on, channels, change }: RowProps) {
+/** One output, or a folded group. */
+const OutputHead = memo(function OutputHead({ place: p, at: i, edge, change }: HeadProps) {
+  const o = p.output;
   const [draft, setDraft] = useState<string | null>(null);
   const save = () => {
     const name = draft?.trim() ?? "";
@@ -80,54 +102,43 @@ const OutputRow = memo(function OutputRow({ output: o, at: i, group, edge, on, c
     setDraft(null);
   };
   return (
-    <tr className={`h-7 ${on ? "bg-raised" : ""}`} onPointerDown={() => chooseOutput(i)}>
-      <th
-        scope="row"
-        className={`sticky left-0 z-10 border-line border-t pr-2 text-left font-normal ${on ? "bg-raised" : "bg-ground"}`}
-      >
-        <span className="flex items-center gap-2">
-          <span className="figures w-6 text-right text-quiet">{i + 1}</span>
-          <span aria-hidden="true" className={`-my-1 h-7 w-1.5 border-quiet border-l-2 ${edge}`} />
-          <input
-            aria-label={`Name of output ${i + 1}`}
-            value={draft ?? o.name}
-            maxLength={60}
-            onFocus={() => {
-              chooseOutput(i);
-              setDraft(o.name);
-            }}
-            onChange={(e) => setDraft(e.target.value)}
-            onBlur={save}
-            onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-            className="ticket h-6 w-40 bg-panel px-2"
-          />
-          {group && <span className="text-quiet text-small">{group}</span>}
-          {!o.bus && <span className="text-caution">carries silence</span>}
-          <span className={`truncate text-small ${o.mute ? "text-caution" : "text-quiet"}`} title={apart(o)}>
-            {apart(o)}
-          </span>
+    <span className="flex items-center gap-2">
+      <span className="figures w-6 text-right text-quiet">{i + 1}</span>
+      <span aria-hidden="true" className={`-my-1 h-7 w-1.5 border-quiet border-l-2 ${edge}`} />
+      {p.folded ? (
+        <span className="ticket w-40 truncate bg-panel px-2 py-0.5">
+          to {(p.at.at(-1) ?? 0) + 1}, from {o.name}
         </span>
-      </th>
-      {channels.map((c) => {
-        const carries = o.bus === c.bus.id && o.channel === c.index;
-        return (
-          <Crossing
-            key={c.name}
-            value={carries ? 1 : 0}
-            bus={c.bus}
-            off={o.mute}
-            label={`${c.name} to output ${i + 1}`}
-            onClick={() =>
-              change(
-                carries ? `silence output ${i + 1}` : `put ${c.name} on output ${i + 1}`,
-                carries
-                  ? { set_output: { at: i, bus: "" } }
-                  : { set_output: { at: i, bus: c.bus.id, channel: c.index } },
-              )
-            }
-          />
-        );
-      })}
-    </tr>
+      ) : (
+        <input
+          aria-label={`Name of output ${i + 1}`}
+          value={draft ?? o.name}
+          maxLength={60}
+          onFocus={() => {
+            chooseOutput(i);
+            setDraft(o.name);
+          }}
+          onChange={(e) => setDraft(e.target.value)}
+          onBlur={save}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+          className="ticket h-6 w-40 bg-panel px-2"
+        />
+      )}
+      {p.first && (
+        <button
+          type="button"
+          aria-expanded={!p.folded}
+          aria-label={`${p.folded ? "Unfold" : "Fold"} the group of output ${i + 1}`}
+          className="text-quiet text-small hover:text-focus"
+          onClick={() => foldHeads([groupKey(p.group)])}
+        >
+          {p.folded ? "▸" : "▾"} {p.layout}
+        </button>
+      )}
+      {!o.bus && !p.folded && <span className="text-caution">carries silence</span>}
+      <span className={`truncate text-small ${o.mute ? "text-caution" : "text-quiet"}`} title={apart(o)}>
+        {apart(o)}
+      </span>
+    </span>
   );
 });

@@ -4,7 +4,7 @@ import { useCallback, useMemo, useState } from "react";
 import { useEditReel, useGrow, useReel } from "../../api/reel";
 import { useNulls, type WeaveChange } from "../../api/weave";
 import { hearAll, hearAlone, hearOutputs } from "../../editor/heard";
-import { channelsOf, positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
+import { positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
@@ -17,7 +17,8 @@ import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
 import { PrintPanel } from "../reel/PrintPanel";
 import { useTrackChoice } from "../reel/useTrackChoice";
 import { BusFields, free } from "./BusFields";
-import { chooseBus, chooseOutput, chooseTrack, useWeaveChoice } from "./choice";
+import { type Channel, channelsOfBuses } from "./channels";
+import { chooseBus, chooseOutput, chooseTrack, foldHeads, groupKey, useWeaveChoice } from "./choice";
 import { HearAllAgain } from "./HearFields";
 import { MixesGrid } from "./MixesGrid";
 import { OutputFields } from "./OutputFields";
@@ -25,7 +26,7 @@ import { OutputsGrid } from "./OutputsGrid";
 import { ProductGrid } from "./ProductGrid";
 import { TemplatesPanel } from "./TemplatesPanel";
 import { TrackFields } from "./TrackFields";
-import { type Channel, clampGain, TracksGrid } from "./TracksGrid";
+import { clampGain, TracksGrid } from "./TracksGrid";
 import { WaysFields } from "./WaysFields";
 import { WovenEdge } from "./WovenEdge";
 import { positions } from "./words";
@@ -50,7 +51,8 @@ function Weave({ reel, production }: Props) {
   useGoOn(reel);
   const weave = reel.doc.weave;
   const change = useMemo(
-    () => (what: string, c: WeaveChange) => edit(() => ({ what, actions: [{ weave: c }] })),
+    () => (what: string, c: WeaveChange | WeaveChange[], onSettled?: () => void) =>
+      edit(() => ({ what, actions: [c].flat().map((weave) => ({ weave })) }), { onSettled }),
     [edit],
   );
   const null_ = useMemo(
@@ -121,6 +123,18 @@ function Weave({ reel, production }: Props) {
         },
       },
       { id: "all again", name: "Hear everything again", run: hearAll },
+      {
+        id: "fold",
+        name: "Fold the stems and the groups of outputs, or unfold them",
+        key: "mod+shift+f",
+        run: () => foldHeads([...weave.buses.map((b) => b.id), ...(weave.groups ?? []).map((g) => groupKey(g.id))]),
+      },
+      {
+        id: "grid",
+        name: "Go into the grid of tracks and stems",
+        key: "ArrowRight",
+        run: () => document.querySelector<HTMLElement>('[role="grid"][aria-label="Tracks to stem channels"]')?.focus(),
+      },
       { id: "nulls", name: "Compare the mixes with the sum of their stems", key: "n", run: null_ },
       {
         id: "pips",
@@ -158,18 +172,7 @@ function Weave({ reel, production }: Props) {
   useCommandList("Weave", list);
 
   const outputs = weave.outputs;
-  const channels = useMemo<Channel[]>(
-    () =>
-      weave.buses.flatMap((bus) =>
-        channelsOf(reel, bus).map((channel, index, all) => ({
-          bus,
-          index,
-          channel,
-          name: all.length > 1 ? `${bus.name} ${channel}` : bus.name,
-        })),
-      ),
-    [reel, weave.buses],
-  );
+  const channels = useMemo<Channel[]>(() => channelsOfBuses(reel, choice.folded), [reel, choice.folded]);
   const woven = useMemo(() => channels.filter((c) => c.bus.role !== "mix"), [channels]);
   const onChoose = useCallback(
     (id: string) => {
@@ -274,7 +277,7 @@ function Weave({ reel, production }: Props) {
                   onChoose={onChoose}
                   edit={edit}
                 />
-                <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} />
+                <ProductGrid reel={reel} rows={rows} chosen={track?.id ?? ""} onChoose={choose} />
               </div>
               <MixesGrid reel={reel} change={change} />
               <OutputsGrid reel={reel} channels={channels} change={change} />

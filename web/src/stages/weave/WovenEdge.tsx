@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { memo, useEffect, useRef } from "react";
 import type { Reel } from "../../api/client";
 import { hearOutputs } from "../../editor/heard";
 import { useEditor } from "../../editor/store";
@@ -17,7 +17,7 @@ const part = (v: number) => (v > 0 ? Math.max(0, Math.min(1, 1 - (20 * Math.log1
  * The woven edge: above every output's name a column of woven rows, lit as high as a programme meter of type IIa reads while the
  * reel is heard as it is routed; the sample peak is a full thread, and a thread on top stays once full scale was reached.
  */
-export function WovenEdge({ reel }: { reel: Reel }) {
+export const WovenEdge = memo(function WovenEdge({ reel }: { reel: Reel }) {
   const { what, output } = useWeaveChoice();
   const heard = useEditor((s) => s.heard);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -103,4 +103,4 @@ export function WovenEdge({ reel }: { reel: Reel }) {
       </div>
     </div>
   );
-}
+});
