@@ -6,7 +6,7 @@ import { colourOf, weaveOf } from "../../ui/stems";
 /** px: width of a bus channel or an output. */
 export const cell = 48;
 /** px: heads of rows with their fields. */
-export const headWidth = 440;
+export const headWidth = 456;
 
 type Props = {
   id: string;

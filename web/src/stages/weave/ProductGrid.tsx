@@ -17,7 +17,7 @@ export function ProductGrid({ reel, rows, chosen, onChoose }: Props) {
     <Grid
       label="Tracks to outputs, the product"
       corner="Tracks to outputs"
-      headWidth={132}
+      headWidth={148}
       colWidth={cell}
       columns={places.map((p) => ({
         key: `${p.at[0]}`,

@@ -267,8 +267,8 @@ function Weave({ reel, production }: Props) {
       ) : (
         <div className="flex min-h-0 flex-1">
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-            <div className="min-h-0 flex-1 overflow-auto p-4 [contain:strict]">
-              <div className="flex w-max items-start gap-8">
+            <div className="min-h-0 flex-1 overflow-auto pr-4 pb-4 [contain:strict]">
+              <div className="flex w-max items-start gap-4">
                 <TracksGrid
                   reel={reel}
                   rows={rows}

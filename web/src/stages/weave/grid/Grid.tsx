@@ -9,7 +9,7 @@ import { scroller, useInView } from "./useInView";
 
 /** px */
 const rowHeight = 28;
-const headHeight = 36;
+const headHeight = 40;
 
 export type Row = {
   key: string;
@@ -235,11 +235,16 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
       }}
     >
       {/* biome-ignore lint/a11y/useFocusableInteractive: the grid itself has the focus */}
-      <div role="row" aria-rowindex={1} className="sticky top-0 z-20 flex bg-ground" style={{ height: headHeight }}>
+      <div
+        role="row"
+        aria-rowindex={1}
+        className="sticky top-0 z-20 flex bg-ground pt-1"
+        style={{ height: headHeight }}
+      >
         {/* biome-ignore lint/a11y/useFocusableInteractive: the grid itself has the focus */}
         <div
           role="columnheader"
-          className="sticky left-0 z-10 flex shrink-0 items-center bg-ground text-quiet"
+          className="sticky left-0 z-10 flex shrink-0 items-center bg-ground pl-4 text-quiet"
           style={{ width: headWidth }}
         >
           {corner}
@@ -334,7 +339,7 @@ const GridRow = memo(
         {/* biome-ignore lint/a11y/useFocusableInteractive: the grid itself has the focus */}
         <div
           role="rowheader"
-          className={`sticky left-0 z-10 flex shrink-0 items-center pr-2 ${p.on ? "bg-raised" : "bg-ground"}`}
+          className={`sticky left-0 z-10 flex shrink-0 items-center pr-2 pl-4 ${p.on ? "bg-raised" : "bg-ground"}`}
           style={{ width: p.headWidth }}
         >
           {p.head(p.row)}
