@@ -20,11 +20,12 @@ const (
 // Spectrum is how loud a track or a bus is in third parts of octaves, before what is done to it, over [from, to): the middles of
 // the bands in Hz, and in dBFS the level of a sine that would be as loud. It takes 8 s at the most.
 func Spectrum(ctx context.Context, r reel.Reel, rate int, sources mix.Sources, of string, from, to int64) (hz, db []float64, err error) {
-	p, err := mix.Compile(r.Untreated(of, 0), rate, sources)
+	r, id := r.Before(of)
+	p, err := mix.Compile(r, rate, sources)
 	if err != nil {
 		return nil, nil, err
 	}
-	pl, err := p.Play(mix.Of(of))
+	pl, err := p.Play(mix.Of(id))
 	if err != nil {
 		return nil, nil, err
 	}

@@ -60,3 +60,29 @@ func (r Reel) Untreated(id string, addDB float64) Reel {
 	}
 	return r
 }
+
+// Before is a reel in which what a track or bus comes to before its treatment and its gain is heard, and the ID of the track or bus
+// that it is heard as.
+func (r Reel) Before(id string) (Reel, string) {
+	r = r.clone()
+	if i := r.index(id); i >= 0 {
+		r.Tracks[i].Treat, r.Tracks[i].GainDB, r.Tracks[i].Gain = treat.Chain{}, 0, nil
+		return r, id
+	}
+	b, ok := r.Weave.Bus(id)
+	if !ok {
+		return r, id
+	}
+	// A bus of its own, of which nothing has a gain or a correction.
+	b.ID, b.Name = id+" before", b.Name+" before"
+	r.Weave.Buses = append(r.Weave.Buses, b)
+	for from, sends := range r.Weave.Sends {
+		for _, s := range sends {
+			if s.To == id {
+				s.To = b.ID
+				r.Weave.Sends[from] = append(slices.Clone(sends), s)
+			}
+		}
+	}
+	return r, b.ID
+}

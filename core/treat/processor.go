@@ -115,6 +115,15 @@ func (p *Processor) Reach(at int64) int64 {
 	return max(0, begin-p.settle)
 }
 
+// Reduction is by how many dB de-esser, expander and compressor turn down at the end of what was treated last, 0 or less: the
+// de-esser what lies above its frequency, the compressor without what is made up.
+func (p *Processor) Reduction() (deEsser, expander, compressor float64) {
+	if p.now == nil {
+		return 0, 0, 0
+	}
+	return p.now.de.db, p.now.gate.db, p.now.comp.db
+}
+
 // Most bounds how far what comes out can go beyond what goes in, as a factor: the sum of the magnitudes of the filters'
 // impulse response, times the gain that is made up.
 func (p *Processor) Most() float64 { return p.most }

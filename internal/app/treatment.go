@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"strings"
 
 	"github.com/google/uuid"
 
@@ -43,6 +44,39 @@ func (a *App) Spectrum(ctx context.Context, id uuid.UUID, of string, from, to in
 		return nil, nil, err
 	}
 	return readings.Spectrum(ctx, r.Doc, p.SampleRate, a.sources(ctx), of, from, to)
+}
+
+// Reductions are by how much the dynamics of a track or a bus turn it down over a stretch: see readings.Reductions.
+func (a *App) Reductions(ctx context.Context, id uuid.UUID, of string, from, to int64, points int) (readings.Reduction, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return readings.Reduction{}, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return readings.Reduction{}, err
+	}
+	return readings.Reductions(ctx, r.Doc, p.SampleRate, a.sources(ctx), of, from, to, points)
+}
+
+// KeepTreatment keeps a chain under a name; the one of that name is replaced.
+func (a *App) KeepTreatment(ctx context.Context, name string, c treat.Chain) (store.Treatment, error) {
+	c.Off = false // it is kept to be used
+	s := treat.Setting{Format: treat.SettingFormat, Name: strings.TrimSpace(name), Chain: c}
+	if err := s.Check(); err != nil {
+		return store.Treatment{}, err
+	}
+	id, err := a.Store.SaveTreatment(ctx, uuid.Must(uuid.NewV7()), s)
+	return store.Treatment{ID: id, Doc: s}, err
+}
+
+// RemoveTreatment forgets one that was kept. What was treated by it stays so.
+func (a *App) RemoveTreatment(ctx context.Context, id uuid.UUID) error {
+	there, err := a.Store.DeleteTreatment(ctx, id)
+	if err == nil && !there {
+		err = ErrNotFound
+	}
+	return err
 }
 
 // matchedOver is how much is heard, from where it begins, to find out how loud a treatment is beside the sound before it.

@@ -262,6 +262,44 @@ func TestBeforeATreatmentIsHeard(t *testing.T) {
 	require.Equal(t, 200, s.call("GET", fmt.Sprintf("%s/spectrum?of=%s&from=%d&to=%d", path, track.ID, at, at+48000), nil, &spectrum))
 	require.Len(t, spectrum.Db, len(spectrum.Hz))
 	assert.Greater(t, slices.Max(spectrum.Db), -90.0)
+	var down contract.Reduction
+	require.Equal(t, 200, s.call("GET", fmt.Sprintf("%s/reduction?of=%s&from=%d&to=%d&points=20", path, track.ID, at, at+48000), nil, &down))
+	require.Len(t, *down.Compressor, 20)
+	assert.Nil(t, down.DeEsser)
 	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("%s/reduction?of=gone&from=%d&to=%d&points=20", path, at, at+48000), nil, &problem))
 	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("%s/spectrum?of=gone&from=%d&to=%d", path, at, at+48000), nil, &problem))
+}
+
+// Treatments are kept under a name, replaced, and forgotten; what is kept is never off.
+func TestKeptTreatments(t *testing.T) {
+	s := start(t, "")
+	var all []contract.KeptTreatment
+	require.Equal(t, 200, s.call("GET", "/api/treatments", nil, &all))
+	require.Empty(t, all)
+	keep := func(name string, hz int) (contract.KeptTreatment, int) {
+		var kept contract.KeptTreatment
+		code := s.call("POST", "/api/treatments", map[string]any{"name": name, "chain": map[string]any{"off": true, "high_pass": map[string]any{"hz": hz, "slope": 18}}}, &kept)
+		return kept, code
+	}
+	first, code := keep(" Boom indoors ", 80)
+	require.Equal(t, 200, code)
+	assert.Equal(t, "Boom indoors", first.Name)
+	assert.Equal(t, "high-pass 80 Hz 18 dB/oct", first.Says)
+	again, _ := keep("Boom indoors", 100)
+	assert.Equal(t, first.Id, again.Id)
+	_, _ = keep("Ambience", 40)
+	require.Equal(t, 200, s.call("GET", "/api/treatments", nil, &all))
+	require.Len(t, all, 2)
+	assert.Equal(t, "Ambience", all[0].Name)
+	assert.Equal(t, 100.0, all[1].Chain.HighPass.Hz)
+	for _, bad := range []struct {
+		name string
+		hz   int
+	}{{"  ", 80}, {"Too low", 1}} {
+		_, code := keep(bad.name, bad.hz)
+		assert.Equal(t, 422, code, bad.name)
+	}
+	require.Equal(t, 204, s.call("DELETE", "/api/treatments/"+first.Id.String(), nil, nil))
+	assert.Equal(t, 404, s.call("DELETE", "/api/treatments/"+first.Id.String(), nil, nil))
 }

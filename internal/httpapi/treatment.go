@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/store"
 )
 
 // ShowTreatment implements contract.StrictServerInterface.
@@ -16,4 +17,44 @@ func (s *server) ShowTreatment(ctx context.Context, r contract.ShowTreatmentRequ
 func (s *server) GetSpectrum(ctx context.Context, r contract.GetSpectrumRequestObject) (contract.GetSpectrumResponseObject, error) {
 	hz, db, err := s.app.Spectrum(ctx, r.Reel, r.Params.Of, r.Params.From, r.Params.To)
 	return contract.GetSpectrum200JSONResponse{Hz: hz, Db: db}, err
+}
+
+// GetReduction implements contract.StrictServerInterface.
+func (s *server) GetReduction(ctx context.Context, r contract.GetReductionRequestObject) (contract.GetReductionResponseObject, error) {
+	q := r.Params
+	v, err := s.app.Reductions(ctx, r.Reel, q.Of, q.From, q.To, q.Points)
+	return contract.GetReduction200JSONResponse{From: q.From, To: q.To, Level: v.Level, DeEsser: asked(v.DeEsser), Expander: asked(v.Expander), Compressor: asked(v.Compressor)}, err
+}
+
+// asked is nil for what is not there.
+func asked(v []float64) *[]float64 {
+	if v == nil {
+		return nil
+	}
+	return &v
+}
+
+func keptTreatment(t store.Treatment) contract.KeptTreatment {
+	return contract.KeptTreatment{Id: t.ID, Name: t.Doc.Name, Says: t.Doc.Chain.Says(), Chain: t.Doc.Chain}
+}
+
+// ListTreatments implements contract.StrictServerInterface.
+func (s *server) ListTreatments(ctx context.Context, _ contract.ListTreatmentsRequestObject) (contract.ListTreatmentsResponseObject, error) {
+	kept, err := s.app.Store.Treatments(ctx)
+	out := contract.ListTreatments200JSONResponse{}
+	for _, t := range kept {
+		out = append(out, keptTreatment(t))
+	}
+	return out, err
+}
+
+// KeepTreatment implements contract.StrictServerInterface.
+func (s *server) KeepTreatment(ctx context.Context, r contract.KeepTreatmentRequestObject) (contract.KeepTreatmentResponseObject, error) {
+	t, err := s.app.KeepTreatment(ctx, r.Body.Name, r.Body.Chain)
+	return contract.KeepTreatment200JSONResponse(keptTreatment(t)), err
+}
+
+// RemoveTreatment implements contract.StrictServerInterface.
+func (s *server) RemoveTreatment(ctx context.Context, r contract.RemoveTreatmentRequestObject) (contract.RemoveTreatmentResponseObject, error) {
+	return contract.RemoveTreatment204Response{}, s.app.RemoveTreatment(ctx, r.Treatment)
 }

@@ -1511,6 +1511,19 @@ type KeptTemplate struct {
 	Template WeaveTemplate `json:"template"`
 }
 
+// KeptTreatment defines model for KeptTreatment.
+type KeptTreatment struct {
+	// Chain what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
+	//
+	// Example: {"bands":[{"db":-4,"hz":300,"kind":"bell","q":1.4}],"compressor":{"attack_ms":8,"knee_db":6,"makeup_db":0,"ratio":3,"release_ms":120,"threshold_db":-24},"high_pass":{"hz":80,"slope":18}}
+	Chain TreatChain         `json:"chain"`
+	Id    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
+
+	// Says what it does, in words
+	Says string `json:"says"`
+}
+
 // Laid a clip and the track that it lies on
 type Laid = reel.Laid
 
@@ -1922,6 +1935,21 @@ type Reading struct {
 
 // ReadingKind defines model for Reading.Kind.
 type ReadingKind string
+
+// Reduction defines model for Reduction.
+type Reduction struct {
+	// Compressor without what is made up
+	Compressor *[]float64 `json:"compressor,omitempty"`
+
+	// DeEsser in dB, 0 or less; not there where none is asked for
+	DeEsser  *[]float64 `json:"de_esser,omitempty"`
+	Expander *[]float64 `json:"expander,omitempty"`
+	From     int64      `json:"from"`
+
+	// Level the greatest magnitude before the treatment, in dBFS, not under -100
+	Level []float64 `json:"level"`
+	To    int64     `json:"to"`
+}
 
 // Reel defines model for Reel.
 type Reel struct {
@@ -2870,6 +2898,17 @@ type GetSoundingParams struct {
 	At int64 `form:"at" json:"at"`
 }
 
+// GetReductionParams defines parameters for GetReduction.
+type GetReductionParams struct {
+	// Of a track or a bus
+	Of   string `form:"of" json:"of"`
+	From int64  `form:"from" json:"from"`
+	To   int64  `form:"to" json:"to"`
+
+	// Points how many parts
+	Points int `form:"points" json:"points"`
+}
+
 // ListenToReelParams defines parameters for ListenToReel.
 type ListenToReelParams struct {
 	Track *string `form:"track,omitempty" json:"track,omitempty"`
@@ -3046,6 +3085,15 @@ type MeasureTakeParams struct {
 	Own *OwnLimits `form:"own,omitempty" json:"own,omitempty"`
 }
 
+// KeepTreatmentJSONBody defines parameters for KeepTreatment.
+type KeepTreatmentJSONBody struct {
+	// Chain what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
+	//
+	// Example: {"bands":[{"db":-4,"hz":300,"kind":"bell","q":1.4}],"compressor":{"attack_ms":8,"knee_db":6,"makeup_db":0,"ratio":3,"release_ms":120,"threshold_db":-24},"high_pass":{"hz":80,"slope":18}}
+	Chain TreatChain `json:"chain"`
+	Name  string     `json:"name"`
+}
+
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
 
@@ -3156,6 +3204,9 @@ type DecideSyncJSONRequestBody = SyncDecision
 
 // NudgeSyncJSONRequestBody defines body for NudgeSync for application/json ContentType.
 type NudgeSyncJSONRequestBody = SyncNudge
+
+// KeepTreatmentJSONRequestBody defines body for KeepTreatment for application/json ContentType.
+type KeepTreatmentJSONRequestBody KeepTreatmentJSONBody
 
 // AddWeaveTemplateJSONRequestBody defines body for AddWeaveTemplate for application/json ContentType.
 type AddWeaveTemplateJSONRequestBody = WeaveTemplate
@@ -3402,6 +3453,9 @@ type ServerInterface interface {
 	// OrderPrints Make new recordings of what lies in a reel, a file a take or one of a bus, and lay them in its place; or, to preview, say what they would be
 	// (POST /api/reels/{reel}/prints)
 	OrderPrints(c *gin.Context, reel ReelId)
+	// GetReduction By how much the dynamics of a track or bus turn it down over up to two minutes, in equal parts
+	// (GET /api/reels/{reel}/reduction)
+	GetReduction(c *gin.Context, reel ReelId, params GetReductionParams)
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(c *gin.Context, reel ReelId, params ListenToReelParams)
@@ -3486,6 +3540,15 @@ type ServerInterface interface {
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(c *gin.Context, template openapi_types.UUID)
+	// ListTreatments Treatments that are kept under a name, for all productions
+	// (GET /api/treatments)
+	ListTreatments(c *gin.Context)
+	// KeepTreatment Keep a treatment under a name; the one of that name is replaced
+	// (POST /api/treatments)
+	KeepTreatment(c *gin.Context)
+	// RemoveTreatment Forget a treatment that was kept; what was treated by it stays so
+	// (DELETE /api/treatments/{treatment})
+	RemoveTreatment(c *gin.Context, treatment openapi_types.UUID)
 	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
 	// (GET /api/weave-templates)
 	ListWeaveTemplates(c *gin.Context)
@@ -5837,6 +5900,66 @@ func (siw *ServerInterfaceWrapper) OrderPrints(c *gin.Context) {
 	siw.Handler.OrderPrints(c, reel)
 }
 
+// GetReduction operation middleware
+func (siw *ServerInterfaceWrapper) GetReduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetReductionParams
+
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "points" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "points", c.Request.URL.Query(), &params.Points, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter points: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReduction(c, reel, params)
+}
+
 // ListenToReel operation middleware
 func (siw *ServerInterfaceWrapper) ListenToReel(c *gin.Context) {
 
@@ -6948,6 +7071,57 @@ func (siw *ServerInterfaceWrapper) DeleteTemplate(c *gin.Context) {
 	siw.Handler.DeleteTemplate(c, template)
 }
 
+// ListTreatments operation middleware
+func (siw *ServerInterfaceWrapper) ListTreatments(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTreatments(c)
+}
+
+// KeepTreatment operation middleware
+func (siw *ServerInterfaceWrapper) KeepTreatment(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepTreatment(c)
+}
+
+// RemoveTreatment operation middleware
+func (siw *ServerInterfaceWrapper) RemoveTreatment(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "treatment" -------------
+	var treatment openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "treatment", c.Param("treatment"), &treatment, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter treatment: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveTreatment(c, treatment)
+}
+
 // ListWeaveTemplates operation middleware
 func (siw *ServerInterfaceWrapper) ListWeaveTemplates(c *gin.Context) {
 
@@ -7258,6 +7432,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/bring/preview", wrapper.PreviewBringing)
 	router.POST(options.BaseURL+"/api/reels/:reel/treatment", wrapper.ShowTreatment)
 	router.GET(options.BaseURL+"/api/reels/:reel/spectrum", wrapper.GetSpectrum)
+	router.GET(options.BaseURL+"/api/reels/:reel/reduction", wrapper.GetReduction)
+	router.GET(options.BaseURL+"/api/treatments", wrapper.ListTreatments)
+	router.POST(options.BaseURL+"/api/treatments", wrapper.KeepTreatment)
+	router.DELETE(options.BaseURL+"/api/treatments/:treatment", wrapper.RemoveTreatment)
 	router.GET(options.BaseURL+"/api/reels/:reel/pictures", wrapper.ListPictures)
 	router.GET(options.BaseURL+"/api/reels/:reel/markers", wrapper.GetMarkers)
 	router.POST(options.BaseURL+"/api/reels/:reel/markers", wrapper.ReadMarkers)
@@ -10555,6 +10733,46 @@ func (response OrderPrintsdefaultApplicationProblemPlusJSONResponse) VisitOrderP
 	return err
 }
 
+type GetReductionRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetReductionParams
+}
+
+type GetReductionResponseObject interface {
+	VisitGetReductionResponse(w http.ResponseWriter) error
+}
+
+type GetReduction200JSONResponse Reduction
+
+func (response GetReduction200JSONResponse) VisitGetReductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReductiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReductiondefaultApplicationProblemPlusJSONResponse) VisitGetReductionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListenToReelRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params ListenToReelParams
@@ -11690,6 +11908,116 @@ func (response DeleteTemplatedefaultApplicationProblemPlusJSONResponse) VisitDel
 	return err
 }
 
+type ListTreatmentsRequestObject struct {
+}
+
+type ListTreatmentsResponseObject interface {
+	VisitListTreatmentsResponse(w http.ResponseWriter) error
+}
+
+type ListTreatments200JSONResponse []KeptTreatment
+
+func (response ListTreatments200JSONResponse) VisitListTreatmentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTreatmentsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTreatmentsdefaultApplicationProblemPlusJSONResponse) VisitListTreatmentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepTreatmentRequestObject struct {
+	Body *KeepTreatmentJSONRequestBody
+}
+
+type KeepTreatmentResponseObject interface {
+	VisitKeepTreatmentResponse(w http.ResponseWriter) error
+}
+
+type KeepTreatment200JSONResponse KeptTreatment
+
+func (response KeepTreatment200JSONResponse) VisitKeepTreatmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepTreatmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepTreatmentdefaultApplicationProblemPlusJSONResponse) VisitKeepTreatmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveTreatmentRequestObject struct {
+	Treatment openapi_types.UUID `json:"treatment"`
+}
+
+type RemoveTreatmentResponseObject interface {
+	VisitRemoveTreatmentResponse(w http.ResponseWriter) error
+}
+
+type RemoveTreatment204Response struct {
+}
+
+func (response RemoveTreatment204Response) VisitRemoveTreatmentResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveTreatmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveTreatmentdefaultApplicationProblemPlusJSONResponse) VisitRemoveTreatmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListWeaveTemplatesRequestObject struct {
 }
 
@@ -12276,6 +12604,9 @@ type StrictServerInterface interface {
 	// OrderPrints Make new recordings of what lies in a reel, a file a take or one of a bus, and lay them in its place; or, to preview, say what they would be
 	// (POST /api/reels/{reel}/prints)
 	OrderPrints(ctx context.Context, request OrderPrintsRequestObject) (OrderPrintsResponseObject, error)
+	// GetReduction By how much the dynamics of a track or bus turn it down over up to two minutes, in equal parts
+	// (GET /api/reels/{reel}/reduction)
+	GetReduction(ctx context.Context, request GetReductionRequestObject) (GetReductionResponseObject, error)
 	// ListenToReel A reel as it is routed, or a track or bus of it, on its own clock
 	// (GET /api/reels/{reel}/sound)
 	ListenToReel(ctx context.Context, request ListenToReelRequestObject) (ListenToReelResponseObject, error)
@@ -12360,6 +12691,15 @@ type StrictServerInterface interface {
 	// DeleteTemplate Forget a template of labels
 	// (DELETE /api/templates/{template})
 	DeleteTemplate(ctx context.Context, request DeleteTemplateRequestObject) (DeleteTemplateResponseObject, error)
+	// ListTreatments Treatments that are kept under a name, for all productions
+	// (GET /api/treatments)
+	ListTreatments(ctx context.Context, request ListTreatmentsRequestObject) (ListTreatmentsResponseObject, error)
+	// KeepTreatment Keep a treatment under a name; the one of that name is replaced
+	// (POST /api/treatments)
+	KeepTreatment(ctx context.Context, request KeepTreatmentRequestObject) (KeepTreatmentResponseObject, error)
+	// RemoveTreatment Forget a treatment that was kept; what was treated by it stays so
+	// (DELETE /api/treatments/{treatment})
+	RemoveTreatment(ctx context.Context, request RemoveTreatmentRequestObject) (RemoveTreatmentResponseObject, error)
 	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
 	// (GET /api/weave-templates)
 	ListWeaveTemplates(ctx context.Context, request ListWeaveTemplatesRequestObject) (ListWeaveTemplatesResponseObject, error)
@@ -14995,6 +15335,33 @@ func (sh *strictHandler) OrderPrints(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetReduction operation middleware
+func (sh *strictHandler) GetReduction(ctx *gin.Context, reel ReelId, params GetReductionParams) {
+	var request GetReductionRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReduction(ctx, request.(GetReductionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReduction")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetReductionResponseObject); ok {
+		if err := validResponse.VisitGetReductionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListenToReel operation middleware
 func (sh *strictHandler) ListenToReel(ctx *gin.Context, reel ReelId, params ListenToReelParams) {
 	var request ListenToReelRequestObject
@@ -15942,6 +16309,98 @@ func (sh *strictHandler) DeleteTemplate(ctx *gin.Context, template openapi_types
 	}
 }
 
+// ListTreatments operation middleware
+func (sh *strictHandler) ListTreatments(ctx *gin.Context) {
+	var request ListTreatmentsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTreatments(ctx, request.(ListTreatmentsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTreatments")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTreatmentsResponseObject); ok {
+		if err := validResponse.VisitListTreatmentsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepTreatment operation middleware
+func (sh *strictHandler) KeepTreatment(ctx *gin.Context) {
+	var request KeepTreatmentRequestObject
+
+	var body KeepTreatmentJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepTreatment(ctx, request.(KeepTreatmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepTreatment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepTreatmentResponseObject); ok {
+		if err := validResponse.VisitKeepTreatmentResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveTreatment operation middleware
+func (sh *strictHandler) RemoveTreatment(ctx *gin.Context, treatment openapi_types.UUID) {
+	var request RemoveTreatmentRequestObject
+
+	request.Treatment = treatment
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveTreatment(ctx, request.(RemoveTreatmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveTreatment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveTreatmentResponseObject); ok {
+		if err := validResponse.VisitRemoveTreatmentResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListWeaveTemplates operation middleware
 func (sh *strictHandler) ListWeaveTemplates(ctx *gin.Context) {
 	var request ListWeaveTemplatesRequestObject
@@ -16218,466 +16677,474 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39khs3li/4KgjujVD3naxSVUlW26XY2JAla+wZ2dJ1qccd1+1bAzJBEl2ZQHYCWRSt1X2NfaB9sQ2c",
-	"AyCRJJAfLFJ2907/0ZbETCRwcHBwPn/n42why0oKJrSaXX+cVbSmJdOshr/RpWa1+UPO1KLmleZSzK5n",
-	"es3IoqmVrIlcEvO3iq4YmbOlrNksm3Hz0N8bVm9n2UzQks2u7VDZTC3WrKQ45pI2hZ5dz2bZrKQf3jCx",
-	"0uvZ9eXFRTbT28q8pXTNxWr26VM2y1nB71m9veW5eRu+UVG9bj/hnphls5r9veE1y2fXum5Y+NWlrEtq",
-	"Pto0PJ/FPrTkBUt/xPz6wA8UvOTaD79DJ/wxSqcrQ5iSfuBlU8LfzF+5wL9e+i9xodmK1e2n1P4Oqoot",
-	"CK0Z0WupmNtF8698yRfUPEX0mmr455qxgnBF1qzICV1RLpRO7LL9Xjj9/1az5ex69n88bhntMf6qHr+B",
-	"x38w75rZyo24Tc0Y/51wQf7t5u0PZLNmMHu2hWVIwR4pIjfimsDya6pZfls0S5URLQtWU7Fgt0WTkZJ+",
-	"uDVbdlsxenebz3WF/1bKkglN6619y/ybWsta32pWl/Yfg3/YcJHLza19sqZi1Y5fVeVtPl+qBJHkRnQo",
-	"FPA+buo+y1SU17dAyNhZrNmS1UwsDA2UrqnIn8PGScFwF+mqZkyROVPaUE4QOldMpDbRfGcaR8P0NL1j",
-	"8flJvWY1qdlC1jkXq+PMEj43cZq1zJuFmVj6fLfPPPCUm1OT/oz59aEfkBsVpbdihBZSsIzMt4bCvCY8",
-	"V89bQnNFhISzXTPzl4ItNZGNoTT7UBUyZ7PrJS0US/CH+XA4V65ZqUZMGqTXd/jwpZVe7q/+YVrXdGue",
-	"VXpbgMSVdQl/l43Ibwspq/1Vy3tWEypyYv6Qkk3mzahgtWu1E5hLWTAqgMb4zZLqxXr/oyXNGaGKFLLJ",
-	"zX8NMy95rbQjPNFMEMUWUuSKLGtZWrHFNZmzFRcpAYHfO2iqOMLuTKk9cBmRNVnKGqU9z5kyop+Skudn",
-	"5q/EHGTzt3+Bv/3BMMYfga4lz/83/lvNV2v9RzfzLlfjV3r5uqJas9q8+r9+vjj7ip4tz375+OTZpz/8",
-	"/C//+5fOv/zx//pvUb7HhVY8uidGjAiUN6piLEftxDxLlKbbFMXvGKvskAeRHb6VutLxx+i4l9mMCXN9",
-	"/3xx/kV2mV39krWHKJfNHJQN+1nRlHN7r+NXtYzLW2YOwpJs7FnHcz5Cosq4POVCP3s6i+oXuOFpMTeC",
-	"IYYFndqKRc8ntmLxwA+YqyT9AXvRPOQDjcjlrYzc3mrNmCZ/MJ9QGSnonBVGzdiKxR+JPabfvcIzam6M",
-	"54TlRgsy/yC2es3FasS+ymVK3XjyLAsP5B9gOv939xTGD+Gm5pqLVZpq9oEHEQ5uUVVJoRhcL98yWsP3",
-	"FlJos15jolRVYTXWx3KhmT5Tuma0NL9FvjTnggJtIt/qbs0brnXBzpjIORXn5AUpgGhGA31yReZmG4xg",
-	"VJKUVGzJfKtRmoJ6+geY6h8zsuRFwXLSVGTD9Zqoii6YAr1HkHkhF3fqmiyNyaWCgTOylhsctmbUqEww",
-	"srlnBFPuQBu9N5jMH56CdL8gERFIBbn8Y4ayUCoO6r3V+eHCwikQUPoZWciylIIszPTMvUbJs6dnc67J",
-	"spBUZ3CBMGNokcWaCsEKotc1Y+TJVfuUIn9Y1Yxqo8uVdCW4bnKWkaqWq5qWJSNgZMIkthUj331HM6Jo",
-	"WRVMmQUsm6IgakELZqft6UDV7ne85m718zOjn8PetKZASzsuyJs/v77JiGFGYowA80/51+/fZXCsigJ1",
-	"pA1VpCrolsEWL2lt1l3kLCe53AiiJdEbiXfoc1Jy0Zihl1xwvQUCKV4YjfyPGcykQy6j/7ql7qwmAyXN",
-	"kRVsZuI16PO/CqMHvavlvGBlzzmo8Il/+ZsynPxxpDHmxo2cBUoq/6M7wHAiX9SLNb9nb+sc/QQ0z4G7",
-	"aPGulhWrNTcn196e7AOsGp7D96xMQNXcPx7+/DF257YS5ef20V/8mZbzv7GFNqT62hxuc74nTG1R8Eo5",
-	"WWWUttn17OLyy+Uz+oSdXVxcXJz9yfzfl+b/LoL/GUknG81UYk123P0Fua/0WU5gLAxq13h/xL9RsPvk",
-	"b27esd90TRd3ETvDio92gs/h7KCCKwwXGyuDlqD5eAOh3yC42DUCdvYa6BTfZ9ms1nAOdoi+NoZ5npq+",
-	"QimK4lShO2Fj/uJdWbs6T9bu4+5uUW0kZ/wl2JkoAQqp9P5ooLqtqbHTjBRa4BwzI6o2ss5VL013DSlj",
-	"p8Q311wT9nh0v29/IEg/NcsiL0uR0j9hte6CAQaC6T8nrKz01vKIZRGYXISXwZDbGx2IT6zvx1x0NSOL",
-	"RpuLbyUzMmcL2ijn1So4w6syuiXKWANxwrNCMbf0A2kOqx5xahKug5bncSDHQZbqdk8dM2aezy3d7Oos",
-	"d7X7HD07jRoUjzuHShaygc2xtsvMfJBRmA81ypW6M/9fSqWCT7bE4nmUhndcxH8oqFg1dMUSP25lo6M/",
-	"OWN4n7mW0X+uJV4BbllKs3JmNOTaELHkHyKr2dkuEMzwXTucn+Ae7bPZh7OVPLP/uGH0np2bzQj+/YyX",
-	"lay1tZvXs+vZr0zpbSFl+Xgha/YY3oJJfN2or1FoRaz/eQOqBgdz0CiisjHCqq4ZeLrMN7tbvONE7ajQ",
-	"3iwVTVFQ80d7We6YqYYBQp/qgYM41+qBr4c+XC5Y3F0FyteY0fZ8VF0P8YFz7PqjDxrkU/xkv/R7PHjG",
-	"I3LQ6MAbWd+xnBiG0ZLMDdMTZCgtCSWa1iumrwlEBVCTRsFPtXkITBKrVpvTpKwDUjvRT8A47TLfvInL",
-	"2Hlj7cAx6sTVF88G/Ivz7e2aijylkjF2WywT96ZZ7ZA6/bKpzdHEh2/zeXxb93ghIRvlchmfimEbNXou",
-	"Vc1FRN1YcrFiNfzorm2zw05SQEAqcBs8vYgIdeSEiVfJKDmzL1f2YzMT3hxz2vrEiIv8jH2zkBW7zee3",
-	"FatHvrR/mHdumTlcE3gePOVbTnP7POrKCUTEwTfPG2NcTNz6452hNiT6NAiInn31LCpqGdVDn31vHnq5",
-	"NhPcpbybyCjSIlkOo+pL9AG8qyUqKzsGcsFjwTa5NCZIVTOlwG/RiDwjl63HH/WSEUxrPRCByAk055wv",
-	"lzZBYNBHnM3AwXSLRB/x+Jqq9URl7i4uGWWjqyYi7C6AHjRwXrmQGLGvxOZlBcbhakypDn99hwnd7vg1",
-	"epXTbU1A9nDqwTSAbgNc7BIqzjvMOIWffUoGsjRDm6jLy0vDptN2ts5ZzeLvGMUl8sMOBeGpdqDMTmIi",
-	"URhYZgdTQyombiq2mOKdUvD87OLyqwvqPFBxh9TlbM8FpezHxgSvW1rBWzHL8WXBq4lCn0bOo/OFKi4W",
-	"jJQ8F3y19nqIMZIfKZKDXTlCftAN3aa/UVD0qFJBuFbkjguypvcMNZwxwozm7Hb43nptrHP3uLVOxzz/",
-	"29yJCZUTp7KrKNZKW++1zxqCGJ8aR0Au7lmtEy7KtCVfWM1z1BWSvCmE1KxPu/Z2RR/93y6XPxqTdN97",
-	"ebFvY1Quc6DX8Q4P+Whq1Lkolcvd0MrdXBigGOtevfpywB7SnCX8YRx9kVy40BDEsiBUBP4474pjOdcs",
-	"J1quGHi44DmuY/69RoBfM4/5Hucy35I7ITcqTJgopFjFPJExD0zLk/ZipDY46llpQMobsXMOAm6KgAeP",
-	"3icrGr/LRxurlnt6t+dlIRd3kwMtwNnReITl+S7tgbsg7mdsf7lckvkW8wgwy5PXRNGteo4ezA1XsDfm",
-	"WUgLGd4d89X4XSJV1BMNH18UUjFFmuqaWFdm1vqWA/6jC8N+LYPa3EYj5udszY02TAujNwWOSxvgyGbm",
-	"l5i3sutD2dXDVcQHXvIPzM4KHbP+wJSTnMhz79DrvRD8/F7zVVMz1fGV7JwtiDSD4PYSxRBuxe+ZQCfO",
-	"pBkuOrTpm2XXGQURRlYxpe0N1p3mWm7IklqjpZAbmBlZSaYg+jrOhsltnGaUVH/Fq9j6DP0VY+KgPZjm",
-	"+HHxiH5lbBFa6629HxDTs00w+9ZXAAzrwwNAouhx3FvPHusfyUU81pVzgBN1LzPMsFMplc7stUKRrwq5",
-	"YbUiSpYgLbq64EMcsC0VJ8tt8IHOXjdFQUr+Ae6uHXKfXT1JkO/s8ssMYhepUHTKwRo6PXcUEJcsYXOP",
-	"yJvX34DggNRRyDaNxghHMUmQ0h7qqn+6eAi/TB10iH1A22G84GIF8tMTJMos/uvDHx/tWfRjPgsHvTh/",
-	"eqDTMU6hi/PL2HhOhu4TRdGS4TkCt0qPoz8jSvqqgi2hOeRFadnREFOKg+HZfkl1oymq9w+4omEmn+f6",
-	"O+B2ahXGpzFjI3GDmN2jRSI1H3yEZo9cyphNErflH2ZLN2u+WDs1rw0HDW9Z567COfgLKMe4NUw5uq1g",
-	"5Y6lDzz9TnKhI3r1LqW6ij5ttCwhbeocvzlF329fRq2/nca0aBsl97RoGKTuWesa88aMImSrre4ZKkBS",
-	"YCq5y2yIOVhGGMlqTSu2G8MvpYQczrUs8qguDNMcG8PopGkZfsG3ByyvYEOQlA/aEP3NvU2QO5BOS5s8",
-	"M+LRIzkpkIDR/ASWSCKK57JY5rEpTUuMBsCB3mKG1oaqmGkON1IsjUDTO0Zyw4RCamKYBOS99QOxe0xB",
-	"3tcCwLMXccqBww8ShrjSO/VmRtgUlOdkvu3mDVlBZH+DhcCqhMT5mR+dNzfkbfQDlPIe/L265iXmps2R",
-	"5QXbRDleyaaOTV7zki1k3nrB8LloYPRuwBRjMHN7HbWbNS3hyM4nmXOE5VfD3l7YK8+GbTILJivBObaM",
-	"HnzU08kt15sYyEz2HMUlvX7DVeSIAj+pCXeAPesR4qykiBAGP+C2oJ8H7S24kU2Rk5UMt6ZvUv8qBUvO",
-	"yuU7OS6VmpuBWQ5ZYWBrxDjSqNwJP8mG2souescE1EIdmr7GdcGGrVF8zK7EzixzG2fJ3rPnk60izT4Y",
-	"qfr+u/dvvrkm31Tk6q/i4uKSkDevL/5EyH8Q8pKQq6vry4vrJ0+uLy7cn5+1f764CP5snvmr+O/k9Y9v",
-	"vycv33z3jvzw4vtvrsnV5YuzJ5ht3eXJNRW5U6VsCc9Floo1SLFitbnTGQfVionc58dieiUkGhacRZ3n",
-	"Xj+/dCGdUE2P3SlInk6Fx+UXF10dKLWT5tXYVr1iC67G5A+F2d2LBau0r/doViumMM/s+udxoatf9lPC",
-	"7ZixwEHnC4eVI34x5IDdFZPBJzM3uQT9Ci7Qzz2Wfka3AVotaJ0/Nsz4/uLJ+YbeR+hinw1W3UnUCQI+",
-	"6aTr8cvGr8XXaWObe3J8zlZU7CYA5FSzM3N9xLZlUfCqioUG3NHCSvSwTGRc9CnIXNi7I41C5AK0RuBz",
-	"rVixvPZVdGgeYegQ62TuWW1ORoB7MFq+5tELCQuBxi2F1bWsh66fG0HRsUMXOqEgQpUR/A4Ghw8tgRpi",
-	"hqQYII9pxrxwrsFY0AivIkw7hWgCBtsPvJGWvGDjlYF3hVlG/poXLD6Y4GrN8klcaXdnnHqPMdVBAWRp",
-	"MmkeFV3c2VBJ6rfbpCugopU9AJ6OTv2o8uUsmy3U/SybQeVQNivX8ZDIXpjTZSkN1BfJJZoxC15xFktE",
-	"1JJs1rI0LGOM3a7mbwODa6qIonF6OgtpkPBQnZ+0wVDO3Na0Ey8OrWfQdg8RJHgW2tTXUez8Z8XyaPpx",
-	"xRY9qzC/WiGVWIamtb4NTYeY70h3/AQb6go7jRQGy0DkrMZ/qmp53/4JIg9GTIAEWVCxYEXB4p4FzWJ1",
-	"MFD5qioqenzMWmpaPEyYBkRK2E6YhIK7yhkkP+s1VwCZkqFD5jJeIr0Xm/bQD44DwxMR7unODrYnf+ec",
-	"t/O3ZHS7Zu8ZRyJ3aThhurf/WUu08AR0xFR7O3th4u6X4Ero0xAma/1e4M0qWWwtWQ5OgooX22GAVl4T",
-	"SqBmFTYe9tfxHtxbTgHp8oWV1CMYLZDdUUYzK3ukiH1MPYd0D0y66dZ5D2Vj+6ruqNMXv5Ic8clFdEi+",
-	"0E28vsTwk4eC8gAqRpQrRux76L00pFyNqWUcf0lkPr/V82MXUSeLi8ZR9wSWuI2BQhiVMufOwKi0vz1v",
-	"RW1L/jFsTzyJSM5KKnL1nCzWbHHHPEoTUAUK0vEmMTrzY1rxx2aC7no5t5d9WAMrczxw6urpbHci79cM",
-	"Fe+SfzDqnbnvlGY1k8SCY+Vg7/p1OOpdZbOSaZpTTWfXH70PdHaDL2OcU1glqz0sxhL66PS/n7HomXJh",
-	"PjAzNlE2W9WyqfDHvbipSyqb4RRnn37x3/3Ysuqn24/mLH+6/f67v8AjRn9rxSRoU7PdhZrnnD7l1Ceg",
-	"5S8gc7DQ3ZDTOYZR9O/qF0+/BCPMORpnAIMEPqeCaQRN8/fT5X5Zsd2qyNXd2bbY73abovUvssgTXmi3",
-	"nTGFokXvGqXXmGOAGGDRutWWWXYW7ar543MvqbpL1bvezq2PJPoj/1AWiZrzvaOcduA7M2FnzrCZiUww",
-	"WwQcESt738WU74HUsv08RHeUJuzMO3tZRcc7kRnRHprB2fmHxyvscVqxsirsi/suegRfcc/g36BKA6Vw",
-	"yZhWiRTHHtV7t7Adj5R3trf6XDihwMneVc+sDPAnOtjvkKiONYOT5XdybNI7XFwH57y/Ypou1pMVwBxe",
-	"CxBk1nypZ9eXX11dZLMNVbPriz252L6zZxiY8bGSEXwT607RfuhWxM+knFCQKgSgg8Tsg094AGyXgtts",
-	"83F64YamsivMHFpEEpvNNVUf8cRwi8IvRjUUTgu5alhSc2QLwMCh5n69trkeckly+x54ke4lX7AzAGUL",
-	"gBqVDWp1N6rkH3waTwTUzaeYIFrOuNQ/82ayZDiSgUPrdNzMKPcZuTAW3+W4ryORxpcl7iuP/vWsJU+7",
-	"Kjfj+PZVCfg3pnHjMJBFg/JvDOkqWTJECRhnMR23bMPcgA/OlexGQQ/V5dsaIo8DUMjNzJXaDkIA2Noi",
-	"oFqGoGpudd2IaSr35Zuc6xeHFG1/84EudLEFjdwBnJyTl90cfcBkCbP1XW4yr8kdFxlpRMGUIiWjwqb2",
-	"nZN3FjVKwYtjt/78rwKNsXDmlxBv2PmXnVhPnt96AI1J1cQ5+5C4/5ktrOhVK+ChEL2jv0rUPLTn4oE5",
-	"uCFi2zuXdS03kzOE3BGG/EsL7wVVDgTBL9FVYf2P8PWMLGqp1JLmDLCwJLog4WqaM8Xz/fShZLZLf+DR",
-	"SYhRBUATE2SGbXnEGHzQifcbPg6MJTzbHuIQqktg1rFdhxKG2xWt1MSdt1Cii4JXNtIE6S7zLamlLIlG",
-	"D19cYo9JWpJiZV2v6U2/jNJsNHFtsGvCST49Hx7m2Gk3PrbHLVbWoNz4zgia5ODttkRZyZ3qiZwEIsDw",
-	"kmAfNDIU5rvIZrFm6jmhDuNQLo3CAzlJXBMoqdyT0YXd1X292SNk9abr2Aqp/ry5/u2O5TCyvze0uK3k",
-	"BuygmnLF8tuFVFyw4avbwSmlasTM4pqpyZ0wKJxZSPfwCIMgh7XFwnKlTH+AxDybSf3HKVQfndE4dXse",
-	"yNVUp+h4G3iUJ9ATEX3Rp+xq941dhLQEN73eyEMzY8fNPp9c+XyMQt0J4q2mZXXAiZp2YR5H1PkCvBis",
-	"xqdsxj5oJvKJTIKFBSjs+Go9l019ShHG8lVHEK0ZhXAC5cV4qQODxCgwStafbG3jy91HV7pHCRBbOfhm",
-	"JupLdHFHQNe1jge0a7DOX69Z+RwtHrBvsraFBNo7WgJsYOC1yPdFyVQKwtAjsEzTdOBCMRupPR4jjL4x",
-	"5tvPIxXAbp5voxT4m+RTzWFGF2tUc3y9Omg+EMzdtCCSrqzC55czLB0/0YkavekF3R54RXatRYhWPVLu",
-	"0nzuU9raW5OUoOwZi2LsxTmgifOCjQqwJuzB/tHHaIyXDzAqd28rDGuGUAI9GmIp7494SEefvalCycG3",
-	"xqc5FE50Zimiu7ZFfQtZMkiHybq9XdofLYDpflwrCvgKJR3GAAl8FzuYrtOlqdmhwxxMKaSUhN8plv6D",
-	"D8emZREZpp1zcPo48wGLxsLs8oe4Bv7xdMgoVcVU38PRnQifa6kVVXqq6JkuX0bFj99Qnk/HOHEy4OCT",
-	"XbPjSt+pQhW8fMPPI9bJ1GXdmsN+zLVNmesk6/OOsapPltOiIPNG25Q3KhJ5nZ/7cPWQ/mi3xf6VEPuq",
-	"YvoQwF6uLJKLXBJnVe6HVkaH2aZy/ylhcUfhhg10kZwQVHBQYd0RLxKplhMwvjRPtyNwETgt5UPUG8X0",
-	"bash9we8tF2dfa2k9Z3r/Tme0S3M5qiL4Xv4wijwtFaYT8DQ2itfipInSKKaAllr8wzHIsXBR/7VvBTB",
-	"Ytu7+yJ5XcOjDw68i79lv5LiG2sjnpID3lmTdrD7xyEcMJYBWvC5CTJW0S0a1OBUkEvSiDshN8K26HAJ",
-	"QGCkeGcCV961lGFPL3zK1dHPRhoZ7YwTTVrGhy/BDrHjpRjBpdINiI8fzWP2FR9jn3RtIRAT2pGyBtxx",
-	"cE0IDa58JC10s2ur/5NWzX5weELcP64X4AgpMkEFxQg63cBz9qVxysTA/c73Oefzw9L7vjaDF2oSwP6h",
-	"iNwpDWoMOG0KD0dJUjaLtYWL3XBjTyPyJiJC/tbem0QAIeE6hfaGtLKMOiVyKSvuYCmqgm49RBokJLhK",
-	"UUYX6ywIYXpdRm5E9wgjWqhcEsXuWU0LP8aDPeyRm3lKQxs3jU4Zda+TYwqw6vhDMlqTjQOCq55uM5Pm",
-	"nOAvS+V46gMv/wGcntPidIdmiQwG9BDmf2DaP5mHXq4Ra/hTf342y7k+fzG9i4N5DwZPwCS5OvXRFc/J",
-	"pk6O4q6mxsHE2GrItrRy5puLKtfIAnFkWAF9TLdigZ2tbAmIzXBniV5T8S7ZRkaZCVyHQKgQIbSdtEBV",
-	"syjCXqKp57ZcDkvn2tAhFVuLQaQBt1iEhb3DNWa74CuuoHUq3wGtY/z2enoAuTUgo2m/UcCScck6O0G6",
-	"vze0APzAjOCfIXcHyGlxFsyHLOzkTRfUaXKyzyDk82vsq3YA5PNrG/FKXy0R8ZUu3gqq3GKxmPHnMm+w",
-	"MSiLNiB2JS7YCrZokYox6d42GHV1+B71OcbG0xAppoApJHuCjERZKLjSMa+L67K4BvAnBUFQr1oHbAb9",
-	"2JkK+mv8kk1pUFLzVQxMv+DijuVAdgXdyV0DXpB1EMox0qVmNPcxLzerpiokzQO5iINFJ5Ys3DUarcuk",
-	"cqAcGVFG84XGtBf/7/9z+SU0FL76wkMx2J5QnWr8KcgJ/NexnKsEnVKxZjlrDyNhD+NgRwA5hAnRHgJj",
-	"ZEFDGDTvskmwCFTQYqtc72uab+G/y0ZB/Y0/jnG0OehdHbmwrF2CP7dRfTyuzmlzILSK+aUaJC88NOl2",
-	"Cj3zo7bQiFCbVT+gkYZtFoGj/ClLYh+0AjUomNupo2vV6BYIYRciAYRRC6WATBpmsYXytt3R9hh6eRS9",
-	"qXnB0GO4f5XIRqTKbif3wNyhpyWlHSez3xpbFNhO+uDKQDPE94wqK6dOATXe117Ely1Hfko1jUw7S/Yb",
-	"8H64PUovzOOhpU/upvXANpxHaHEJZbE5X+hpAuU/8KVBkbJ7BHaZLiBBdEfju7O38kktptyJeNixGhMR",
-	"D0EW6R07GF0FX94rQESrSUuiqoKD+1sul8MwIJ8SEvKdbQa8IyYcS4zmjdhhFRYgYMcV1tQKW5n6NMKK",
-	"rnxLa4saykQCRMRemUP5QTBvOwX3WuqWSHQGnG/1aL066vfq9aSEfeBieOhrNuW+xw5qkXGmNgGMH2Uk",
-	"hb+x7eSCZU+53x7Y+84McdOUMXj6Qm5YPvJmGV/ksdfAMYiYMTPcRASJkn+YdF8YiXfUzicI5+Lmbj+Q",
-	"Bb0QIS/TkRMmlqqxTWEbNOXDNvi9i+tEfQAJF8AQ1uUBMJd2zNu6ERFTAtzxKkxxp/VY/MzF/nCvXhpZ",
-	"rpjOgnmOLZX3rvFIAgZXzHfM3O0QxhUjy0LK+jkxWgOab6H37QDt4jft8GnMmILFYdLXtGYObQLdchPx",
-	"CMzIKehcXzwbiYXBb48U4XkLxGiMTm8nc2gKZ5HXZyOjFGHNLO5/skVpwATAfCH4XIfJW/L55abuTacP",
-	"7ktidZfoKZqQuoktDbPgXWvTg3T9erWTHD+Bl2kKHKkRXE9pnJrN0KEwtqUqUtF+p+2raldjZ+YGHZDM",
-	"zsd/7vZsinT2AQKUzsJ5Wvfgs1jiklTKapn7d564rZq6sumTu46aknmY0pwtOBTfa6Lkc5sNIiRRgq7i",
-	"kDOadgNUNjyCASOoJLIGgb984m4kWakHpYpYZ4ejghvSzTDzuSQBLWInrgXA3yN90gTtAfGIK3r+hdgM",
-	"vqVqHW8wEKBBj9eDmNB1t0JiOuqv8ydHxyi5indCRKlbK02WfKm3QcwKcJbrmmNriyk6HXzqtsezlNwk",
-	"5++MtIhFhO46aC9oJuiwpMmW6ZFIqXZ7HclDR3zrbm1bXjvK7S4syhWMFhje2oVTr/vSAtNEDTJPNNVN",
-	"BxINVNElheZhw+Wg9v3MziUx+zqfGmxqQy7dDTu7RPWJt5VwS1kTdg+u0hFaIbaN3Bs3/7rtm4GleLbh",
-	"OgIgm53MXZEu8HU0aDrFy6ZrNFL2Uc473+eGPWmdu3AL9rATOaLXAJQNEAQwEHPXcXLfu3DAHPcSHKO4",
-	"c9/+Go+HRLv8+Fhd4PvvZ7Aeb7eloe/eglsbY8F/Z5V+HyDnxXIYo9DYHsvsjlU6Q0wEo9k6Wb7fjcgb",
-	"SJHbLJjBYC6Fn25U2Pih2k/G1g2FLVOrtCBf1HFYUDLnkkUR3XkvA2pMYssB6Z8w9Jj+x28QZf2AYPgb",
-	"un3v2h5N8Ts+pEOI77N0YP+PKRlR+K04f2yjiub4hmMTsHuO0nAs6Do+VnWIq2FBI3hMne2tlI3y2xbv",
-	"70M4jokcTaKP0Qq3hNDEmiTdZjygV/85aZNBLW41v2MYhX9OKDb3IXSpLUIhDAONToIYvTWKMfElm6ki",
-	"FfVd8HpRpETctDb8mVtMi238SJF6NBBl2iFjCOAwd0fcfI7d4piKUXcBQPCupEwQorIYdKlWBs6RMZxv",
-	"ZWMUw8GH3SMfui58vMh6MNzsLBDYfDsLaNYurd3tqPSAQOQPnna2x9Ssvrz6MuAs+1fznzPXYI1++YWD",
-	"xs9mRmWJcdobuVqx/JucD7dE7O1BsmPo9OA68lijGynYI4X5wVbT3Bqb+ZG6Jo3IZQs9NccbK+bGyJPZ",
-	"owlPRuzSd04LPbNT9SNHd8e6FL6urXP7gSL+1ICaI4+qq7r9/QBvTgbYxA2UYENINFzGIG26DX3j4/8H",
-	"JB5Eo/Rjwv3RF6uq7PEiR1/pD80fnkQwsk/2hMsg3mp0TPPrfctKFqymYjF64TGdZaz/0fLHwe5Hx2f/",
-	"5Xv+/fiesyi226kc0LbsdWKFhD71LbGQhWzqHQjFBdc1NhMygqXGa7EqIDpaoEKgGI3qF6kysUQy+QUi",
-	"HWKF0PSU8lQ1d8mFL555SG13TGNoYfrHWDR22w+yaPDd986oGW9Gwwv+/svMZP8qgu6n2WtW11tSMHrP",
-	"VKzLqXbfDLsMXX719MnF02Etudu2tr1rbS5T/nWjYvIv0fsLSo4A1RgLlz3iI4VKUewuyKGOg5HvXuE5",
-	"oNGUXdumcbhR/9f4oHmlBsjvSOI4Vq1C3qDrdIj+LDOPVW0oq/e9mr2IKR3lsuOcuIrVRs+buCY2OanH",
-	"bYxN7onm9bSd/IdcUv7JG21Lg+Hlgrq3D7hR8qAnQd/Hfe8CcEpr9pAEyTVCdO+BXrkufljWDYTrgMlZ",
-	"ZjC2S9v6j1pXwpJD41LLtCSHA5qARTtKyqvXa8dwXtuJx2uvg7wjlX6hO6/cpjNml4VE8TmYLbrr2pdC",
-	"3hZSqcMTUJMqKOiyRdRMzb9+/y4alDh4If3a/bBqVZUA0XFohsrDcnhrWXRi00qz0oapsFHFLIvgS4S1",
-	"IduoLN1CFxZoXU6c0mQDA5B1Eo8KOMNhPIuGRk90v9/8+fVNkMppLhPwTRDNhLZYiootpMgzn3ZUW68g",
-	"HnzBjssv3toav8rJSdK7xsmQt3cOwUnXuVIWrA0XBSElPw1/i/YpBS/bFLmdGP3ioSbmA4+crRB5aHLY",
-	"EfLf4073fNFH2DKaeeGtzX2neFgPWDird1+VahSbrmAYza+nF3akx7UY62b0MByjQPvGZWPv1A+5UjDM",
-	"8XamJlIivgOwbRPR+BJKXS9Yx3gI8ehJdmMP2DOQgnRuVzXFoMHcJbBoUEglHKentHN73ZP3tGjYIT4k",
-	"fNHahL1JSD+wjbV7psBSxIxzY3lns0UBK1d3W/R7qinWuCvJ75jNUTQKsWpsPlrYHfaLXuSKMZhrz4aN",
-	"dLmMDjasgwzm14Q31yie/7pRBzL8D2wTpp+NNeFtf9IFrfPzcm2ED/SlnP21ubh4slhTtS640o/hr2zf",
-	"fI8Q/DIOXWfbXXZ2Bv83kohmgAS/v/MByClLZxVXcE5nVzPfqPUNFZrVgoDfYpZon7pT5jtz3o7ri4vg",
-	"dNqXZldf7NPNf3sMPuBhrqed8mgf4LOL8JL8yZdPHVoq/sOX4Z70dnBvg4YXHQoMnfYdCu3JY1sVfvVF",
-	"Rq7M5B5fXlxcElmTq6/Ov/oTyWtZDfal7k/fxC8n2OlH29l/4hl6X1NeWONpR7hWibwAc7f49BzwNJln",
-	"sVv/YGw5HtpD0DhZba+JFMW2bS0+3edZUuXayO6jqwZt3pZccLVmObEvZIQKH2T1yCUF5eCPgH/YGDMG",
-	"gdfQ7PHON4/1BMPPWSHFShEtVwz6kFFDJCOJw56YUJkOf7EmYXZQYk7U93Xg6ZOay0hxoiBvKybe85IZ",
-	"s/C7tySXi6aEgkWELueK2C6qYKZuaq41E9dt0giwDPTc7h6Byy8S0jQZE+3b/FERLHNamqJ4zVfRUuqY",
-	"qmV1qo1sk0rGaVUDLsjjFZ+l44cHxaNhpVadjpICc4qZWGA7ofzr1zfP+yz+h9pyHZPaz25XsQyL3do6",
-	"uGRw++1y+SOARz2od8Si4NUj5aGQnI8Ty3ePDy3/GRq1RcI0SKeDojRvPbhLsugvymI1W8g652KVQbsE",
-	"qOWKV/LFm7DzgqWuLzvw+OsJ0n+daeUKSx4p4rC6Rqa03PYeusCE3SOIWWZmE2OpyG2DbapJzZTO/EVj",
-	"z+BS1qQt9zrEt5/EExqZaxdsnnUXWoN0fKJdKe+ZipcPARqW0awscCJmqW/olsBLmW3e2ek6fhBuuuzf",
-	"sVRascXsTCIqcUVyyPSWu8Rq059dMjT4T4IlZj1p7NlsE/Ugr+UmGDkEjx2XDx8mEnX5uEujzDWC8QXl",
-	"ThrDvW+xQV2WteN3t9V29mOLkd86OJsD65EtPPRB7qcYQFL30PVd+f36a84Kuu2DlfM20FfPuiZQdLiV",
-	"w8qJnOU0YnzZ6ETu4GHOCl3z8vjuOQdj0ASu9XEeC7v5hzktQtjyo7THSfqGYvkVKfzS2DKnYw61q3zn",
-	"UPunteLFcqYlXWhZqy4OLoaH+ErQgjCBmeFSsaBh857GBAHgaBWdXLro8DWhRXFWQ/w4BBUXUiMYdBer",
-	"zj8MgidnZ1BpheoAE6xebc+qmilW38eL0cwObKLzqag1eQp2zwqrHTKha5bb8LYUhHHsTM1zpzo/B8Df",
-	"pizNUkB9lMtOPVY7/4vs7El29vT8i+zs2S/j8AOW8STzpSwM4TQxd0NJxZbkX8Pc37z+xiX0S6DJwzpy",
-	"tjVnB5WHDbQEGPqZO8TF/fVzVuSZ7RdtGUY3tYCYRcAtBVvqMyh5w7tP6DObct1UZ3kqi7yU95ZpRyGN",
-	"I+BEnKcAhP4aCsNowBDjGglA1liHTs+eRmLuQd1AjKlBF5nTgqb0Sc8QlyE/XMbi8+Zk6R2P/Vzqtf3P",
-	"bclFoyzdZ9nMUR6PEfix4Th/sCi04BDIb22rdlUxeodGXztdPFktnr9ZQAH/MSwAheIuyYQJ9yfLttEg",
-	"fVUzGq/es+/juWarmnWNg316PXkWv7+DsGhTT+3q2HJ3O41rsqUbp28a2mak4saEbaqM1LIo2kpUX/AJ",
-	"UqDZR3OHFwdu8u7CzuCvsXSJ4hjjbFEeP2yYWKHyhuexpEy5dKfhmlyQUgqZkUuftDQgMnv3+9OYSx0v",
-	"5gMv9eN3y8y6PaZbABTw+fG2G+FpQ5rH6raZj2qTFLOD3ey70zUGL/GN5VuIy993Q0+et8Zc2NUTDK4J",
-	"BYvv/HoP8Bzh9XVYu5SglL1qNKGlFCvbTQ3viOdkYa5fwOfB6xprFGGXXD8GrLxfQb+fPQb+lZdNTDxY",
-	"kRtKW9DwdE2BnanF1O+7R7/syCv4ayTp857nUWAsh4cE2jfcnEEfXy3ben6v2Iy70mOzYAW770ldbY3V",
-	"zoq+uoi2MNtY1IYdp500/47GRMnzvPDdiWlR+A21KjbUoT5sSVZnjvRRW7JhI/ZiWCf22uGUUoeW3Ubp",
-	"lJ19GfVGS/5Rj7fEGPV4qzaNeDyKGpLQu46iaI27eG0RxkEXb2HkUR7HwPeQlP14ECVC7x+KWzkYRDoY",
-	"bH9i27cWDXl8JCvu+YlCVgc5lj39WN7VbFmA+NvbDvTqj+7WFuxsZD1LBNaaQh1E4oqNNaUnQBE9LTiE",
-	"s3tt0LYcyVb+8X63+F4ORyS647ucPChTcT+5YxLSlxQT9vm9FNENboQrc4iHmypad1RYsgGnl8vj9sUx",
-	"0Cdvy7S72zC5FJIQIJeSLGV9bf9IsR1IKR3u4aDdcTkk/joASx3Q9wLVlcjmOxJmvmlNGhXeZYf689Ai",
-	"pgUUjJ9UHsvRPUzGOUMgGfg7Sigvhu4DRS+CUFLV7J6zzZhkmUGMCFdoQ3PDCLZ9IgSNZtkDysz7A19x",
-	"WWythQ5o0riwUXLT39b5iAThHRzqglcqA81Q+4b4Qf93WWOFEpbHLWhtkdOCzChkhSdfPrm8vMLklKqA",
-	"xoH2g4aM5tdnLnXFNnH42QiXMgK84xt57dgqtlOI2bE7LrzGbptjRbp+YfRpMPduvxP51LawqUA4Nr+R",
-	"10jDudG4FeEYS4zbvxYgY6K5awmeotjGqURhGBVWfQ2xYZURJu5ZISumMgJVPZCRkZFKFrTmepuRJc1Z",
-	"nMzugCYujUM6/u+3+ThCm9Z3tZwXrJyA2blo6toWPMTMZiVLptfGFDa0tS5WaM4KXp0srO0TcoPRSmgN",
-	"F795HcxfLN1cFyNECz6WtYh/9nPZrEdwhFm1O+ewXqwBAzLe7p2K25rlMk45Km4bkctERH8jmyInc0YQ",
-	"HKVFA0bU5XUi2yRIqD20dVMy82tMf1rXnNY8e5seiZXynhZRrmlREZeyJispc58HxgtGhPRQr9iqOCe8",
-	"63AIQHQSaSlTeie5hkj7+Q8Q44LfMbYGMK1mYpGYo80SiCOYCoeOFElZafuz7DayAl1OLlu1Dy4nIyNV",
-	"5utkfaIpQoJuMstXWDzNqnimGEshp3u8twiOjOuvOIQyKhwSVbcb4Si43Q7i5/F0+j4gVHuedvsWBf+5",
-	"9VhsqI/uK6q2X5E/8YFkyFoR0h6Lfil0jE4cgUz7HP04+ppuJBYba7QxzYxuW0jEypuRzaaN5nrDxEgm",
-	"NZtoOFRUqdTNoZqJbVVumnKwitR+0NlWY9OiHtiGw+jX0i505/LM8876UyIDn4vxyf9oWMOMjhPxgLEV",
-	"FbdTANZO10wxAc0apn46O8v2YR1jyu22efVU991cXTPX3t6J0Wmpii34ki/A35uRwD4Eewd6w2OIDj4Q",
-	"B1QY7bV5Ti46eTYuZSWRWzsKn9caC2aVGfHpimDgKlLRxZ1tOOuzGINCjr416ehqlpQXDHtHBkUhC3/X",
-	"zpkrYSCy0RmESrDP7nPS9uHFt4Kx2iBTp1nvfgPENSYe1EzkrMZ/CnkAwwOQ6WWZC74R77/MVCKF757V",
-	"KpXUEYZTg/XIfW4ym40QRF1Iyl5YcuD1ts+gu3GxBB5m3E4v9Bl17mw84Ek5Ms43EFj1El8A9Nyr5cWi",
-	"Dz33apaNeSwGsivdvHY6iWKXZGu4cq2yFtbbEH7O0ImTxvkergRK2I3h9uDsYkT9MQpTnTMxtotuLatE",
-	"xmhTHlKgIABOK4f0PRg8OmtG420rdsWt0qxmciddqKldIiAt51xJwRcThK9Ln34OMqO2jdL3e9tafpig",
-	"ath8rKiGEur3fTttz2A7Vta3+SwKLSEXgwYkY8UruTiGvTps3FVskQAqDiVWGy9brKViiNXfNTpTcwtE",
-	"5hgsTlnfsfzWZu4OUeknePpto3sNmFYqdoWh2YrOF1O7iO3wVVTD4oOx4Bumb8AuCp2Iu/T27eDBSmWb",
-	"rO16jWi1hWIbm/MzDl+F8jwaj0TKjhxjmzhNq6jvFVZnWYUJPakrSJuLM0BL66VFvMi73aK+XkQQhMWL",
-	"fDxxv7SK0SPy3SvIaoEnd6G32kTrCfLIdk8eb6/arJ+efg4DlPOOKdnoEZm0P9rHjJRgFqo91Z+k/8vm",
-	"5U9ZP88DBQPXcXsCWz/v0KEBvbw9NkEogNc+AjAuLpnsBz2YneWExUHZWSBtpFgWUbzWMS7oIZH5m/uX",
-	"29mmxO0rvCJ31t7ohJsYSwIaDe30zXEssIHEA0Wcu6w+9iYORrMVnXyQAkwtVy8xpj7vaCLtc8sXs3FO",
-	"wHjP5E6wti1l5posZVHIjQo0dlvKdgDq8MSO74nTHXhwB7u67Jfz4axbH6hvzY6DjioIRj/wgXLD4euP",
-	"td3owurDP3+cKaZvfeGlUTrHtUPJZnK5xG359OmXQNf7k0NXhlx78rWUJRRv70dxF/tKeR/xzSJfeK9t",
-	"B7Chv5XKZEV0HUumduZJBgqw9WRPywJutVGHH21JkBKHZsks0XdrNXz9hgpsr6nAo31AzfG0U3bAFMxG",
-	"MTGPBixsTEcYEYf4vZkba4vsNNIeO5Z5sm+ZcCysGWGNvOEqyg/jcesebFVOwb3zonn/tyl7Ncq+8zI3",
-	"hM1L0fEHWo7JGN5H93lHa02uRiFgDePDjIVX8ffr1NT9LlSAi8kRaFJoTJoYjrB/q9PPJ5csFtiN71+b",
-	"JHdxcTlUTzHdzxUOf9Gt2L6c4AUbuJUdtc5/RI/B+JvZxz7d7XwTxcS0Jb0Hl3IOdfrzeA+pnJsBVR7E",
-	"up2jGy3Fna20i+vpIOVZfc9qc4feAUQTKu82/r3LWJou1izvMzvHuFB3a6k7mDIAPlUwTVYSAVHQVtT0",
-	"jl373CvIHig4IwXVDNNEld4BfG9JkXMLRd5rMKf+PVmfMIIZBqpG+tNT3afCYQZOB21yLs9fufVOOh/w",
-	"bjwDa2/HoOAHCvTB3Q/gHdctJlJQrKIR4MN1qKXEb0ZYt9lfRASBKTqX9zj4Wtb8V7xcdic6/sK1s+/b",
-	"+PGeozh8rk8RDJEBEFANv95qb5AwDQiykUVVlNfTWtHuz6eUQu5FFI0xDAAyiFgAoQNivpZh7hBmQa6t",
-	"Jyg6NbyMEhnh+KOP024kWdU8V9e+rezWYsJlwb9Y8Bbv1wNjFOSdxwuw4HKOrB1ELgvVB0WqG6qi/VqP",
-	"Kc4TlvA0Qz2WnhbD09ExbSEaELZX2yBrD+nLcEcOcryVCK7thkPgkTUkH7d1s0JfB/up2mLscDstZgbs",
-	"tHmd+5eJllnLlFgbYLGhdlHZtragoAU0THstTpS/1aIUHXhu5/YweMkKJHG0MDJxLTcxeCO3oP1+0gFw",
-	"9V5CWCR5zAnJzhWatXqAXaITUXE1xNw63zuQlR17mRWF6k01RbMW5QNcLGvGRndSuTEPv2RFopVJ0ZQi",
-	"9XXEJYFH2pwPsxIwgWu4lDrCZTcnjBV5CkHJpZNazb5R8aSOdRvz7VcJ3YMO6iG2DXtizOVMdidYo/sP",
-	"6gYgLcWsdoktS2QdPQeNsC28+0YT5qrZHevAJrNu49pkzXYKmWWpKCe2MZY9sKsJUjEBXt92xpk0VNsm",
-	"JxrTm1ZwGAI2ReN597aO6JCY0deNemMGiLa6d9Cu02Y6psMEbPB+M5Eej63d5oOctjeMxXsHjwZWGIhD",
-	"RFATxrnphj0/ozAm7E29KKS5n1GPMscIkzsQzhQvG5vOTxTdKqLGOhM1j0p0SlRJi8LhQtgcNJcMBPOI",
-	"QxiOTo/ugjjYXfATismDG2ssTChOX1E+vs78SK0azOVqL8/eWBE8hFU9kX5VWAfr1KaumuYgrhfS2Cyu",
-	"mi3hndjd12gJXsxn0cIg4npGAbvdoK5ySCX6DdvtZT4UEd8JX3zxbF+EtskO0xhnJKzJUFhtTLC7neKB",
-	"ElCP8ml21zctHDlyGZM9fOEibpxYnLCKtPoflr0daZNurDZ+yPK8XjttfQmtFKz/MIuaWo8c+t+gsTmR",
-	"IbygWjDhqmVmFuDKttNs25pnsw0v8lsHg9r2PYe53TprpEbtFfqwLhas0hbtTCkuVrc1K1m+9RI9+Ltt",
-	"t97t+4Fo1Bbxs4XjdGij2WzNV+tb2/51sTbiPJYIWcd6/iGNHikCacJIoUeK8HxUDMy1loma9ZBeLsla",
-	"FjnajSr96JoVuTchjEqtGBN4fZtDR2tmf6Zz8ALsCmOzthYUDucVvR6ByR6U+LLvEgLt3LoDZZEHlZjQ",
-	"5U2vqfBrsqa+c1RvkTzHMP1+x8k2MO+paQPWjP7Zn3B/OoCRxyYOWB6dvaH35DthkYrV7Ho2+/SLTx5A",
-	"aeD4P9JOw5n007epmzowlDtwsmwAmwOQNiRv1qxYxoK9up7iXoNhvhG6jvoVMUMpVooKuKph5IaCm73W",
-	"5uCbE0OJghlGa76pXg+zsEuPgqczv7IkMXAV+0aTLPIOlE4wEUic7XMbcymgnpZrQgtzSWyjC0q3+4uv",
-	"NJsp/is7KFEfTQtLE7s2O5xdT5JAk6s4uLjFXtj+Jqd6DdgLC1rnj68uX5y9v3hyvqH3kdqM9uWgC1A0",
-	"Fg2tnw0zldb2o4DeW2zRxWV+SLJRl9M7/X4CMyZdwNFzuvdKBM3XosQVdDXhbiqZUrZOtf8AWEntno9+",
-	"WjYiR+/mJFmt7mfXsxujQGXvjc4FmW/kklxdvsieZJCWFZGq5q0Okb8c157LvBidvc36ieF2Dyozas2r",
-	"Kubw80akd9JbNJ0oE7nMo95OzrZ8EOYbzThxk7HjpRYbRyQ7GAqMUTTJA3hf6bDWVxaN3Gm+Y1rTTfb1",
-	"mTUlPX13fNf2HU72H+7bl675iYAHFzxar7d3zlpgszG99H35r9nOH5uCHV4B3BIw5hCehl/fR6OIZ3Sa",
-	"v3scEL6nzHQs/D2yvPHdwnfvlRG9yGPY5rdBU/BpL/Y37Y2+0t/cOvpK2BB62vzGtPMd36I40esymN6G",
-	"i1xubkdHr2XBaioWo+mxW0e5nHowX9h+uA9gv3d0cRcN1ExDWvBSPyLtEg0qEl3EotcOBj4nghbYlT2M",
-	"PB7McD85aal3ijCHCHTDVmUixI8+42ON1npA3ZXZppjZ5cRuxUpG5PP615HsDxGvKfJjxy+QuraCcXth",
-	"YPYzAtayYLctTMPgd8YgUIeYGB7m8gEM5nbxM9Idm+mPfTpu+ivMBRQ5mRfQWapmrlERaUTOPCCeC0Kp",
-	"tdyEwAVtVyMYapbNYCAL/zjcT9g6Dtxaxu6aI/eD9kzXTQRuJNZlLf/69Y1rUeNRd104jipAbooW5o/P",
-	"kUI+iSShAai1jYHyOgfMUPirXGiKvbEO/+5uVsSvs2wW62ZuKIbOq1j9xnCA733NqH4JT0ZbXE7pcTUq",
-	"W7ZNut013tskWRfHjRpao4PX5sE0PtokdJnW0b43729/dWgbya6Z+5jp4yzTvl5f6BON6/VzVtwq2dSL",
-	"Tk9x/qE0N9ScfdBtaNm8bb4db4iDPYD2Pw5FWR+jnpTEVWGVypQIHextmO52w0WAm9PTcxJBbljdlqEN",
-	"l/3VpXrIpNWaVjG3IBdbsqH3RiMpr4khDZR+s783tCBKs0plZE4VI8+eZuTqiy/I/0mWTVEQtaAFS7gw",
-	"lj1ZE9wCqnbSy90ZI64yaExChLlTEgypLETUxK6KNqOYC6j+aPP/HOQZHqwkFmNvi7p+a4CHSBtBDK5z",
-	"fvb4Bk9FyNABm3gKBfg4NpWjFUZhh8UHx/ta8nYSGZEhHAemL403ToqMdfhZsTP7WkJehYuo7GUIuHEH",
-	"UW+j0UFMyJ+7huVtXJASpWnhC59rtrT5htOCIm6rzccTxMEGtTvnCdJvMMl8vsX/Uk0eK3h8vxV7IxLl",
-	"3WvmMOwjFYOufdGAAx+Hd8/7MaPLaVYrpuLoqgtWa8qF3oZXhf1Hcxj4HSu2eFAUN8fql+xg1FMH7xOx",
-	"iw7BzoFou8JFPcT4jYDuWHvYjp8FVIrSdysi7me6qlkSlK3MSAgvAY/GJC41ouEWcLjXrGa3ZQIodUlr",
-	"iKCD6lu62hKQ73AnBiV4cBUATqk0xoTLZy+4YDl2DjvgqsN5lqpPyhdycadIXvOlZjmhCLF/b8N/5g8F",
-	"rcbpT/Ntz3fkcqkYLGm+vW5Bp9eM1gEcnU3FUyFlIDnQXjYeDNhifGAHyG6bQWVxqCKY6CGst1zc3QYm",
-	"4V5aPADdNraJ24KWrKaPlE1q5Mr2GNASS47mjAkyZ2uOjSlh3jndtjqoHkdC2Ibbqir7pwSlDDCTmgqy",
-	"pEr7ftWQlhFsHaZ9SAL+PSiBYpBIcwA3eZjIg/GVm3zFRqSt2nb4RpqvqcizTt8HZKRxmhE+e+tsoT70",
-	"f+hA3jbfjqOw24mN20v38UluB3fg9omEwyBrzaVew9EZNxMH1B4X3z3iGizUAZfcVizeG6PQKbzjDhVA",
-	"OJsD5EqNOCrCIRfb9q5rqtJG3LC2D62O+mSgkfc5Xy5ZTebbcQT1WJhO7FQO6jWb0YKvBOrF8EdUAmUz",
-	"18sGM9hwKYhD2UlIc4pTFJzSImWP3QtH2PR2BFJ5vvUbERQ/oYQxv0Nvs07xW0T8oZ58wBZt1qmLo7SI",
-	"oqwkFIoGo33aIVwRWSC2gg0qfl3u2kicAUNpn39oJtnCcAKjoDiLkDqqIOzeOXvSaU9i7B6o4CCHN0Vw",
-	"zbfyoyVLNnN6THsUAh0qDQ1quOkVW7i+ePttOGKdpOHEQqVWCJ3rL3LMKaIl+lBhUxz/I9+FOfpJVGT4",
-	"dt+UHbzEeEwcMwfHoEaP8VqEvbMuIhA2+E7M6naakE2L8YMlEzM9EYCxvLN4jCaTuFSxIPfeX6K7NpuV",
-	"NUj1pxdfhRVjFtjOvCrkZsxVu7tDSJvUFv3gpjx2f/wFfvnV1YW1Tvd3JHnNc0FoUWTJ+/w5XD014COD",
-	"uXE/0vNizeSp5GlPfNLU3YrFMdDuwQb6PeLc+6tq3/QFVTt2IZiL2urf2mgFoTOKEucRil0ROd0+3Nv8",
-	"UPicqu0XvH9Ul7xgTgL6dsC71g5qDpFM8qI4EAZ2Ul2XrQ43F78ZMoNITsQ+HQ/gNqrnnHkk6o+CxE2F",
-	"QOrmcjl0Di5OE0GnwhKF1hugyJwpDfaq+XQhmxwhuCPzBryRyKyLwp6w0roE5Ip1sQ/GoB/t99rogNwG",
-	"zeNgee2EWkbcbdyBUAa20MIeQzw7sRMcP71em020BYqf7W5OHw1aO0fGsKUf0Q+kDnqPXW2Lalke3oDm",
-	"apweQAqLTqLTW3IR6/0DJXO1bCouVubr1q8FRSCtdRAZ7gTii4vbnS44YXirUyDTTU2sKLq4ZQ2o9DFV",
-	"BYTFbVPFGMDml5vleztjEwgYUBg9SNXuud+f6k5xT3euG8rRSQtytRenfP8HW2MUx62SeiCNMWKDmZ9c",
-	"nSwuah9uIbTJ6bQmqA7XPeqpXaTzKx9wrUDpVvRV80tSmtvpxPOBXTuqcXqPbVayu+B09d2RLisv9MdN",
-	"0xe47E3UBwcmjNYGFGIjWnd43EtdcAHCR5ujxlXXo9p22+jzaHhR1ee+iP7gGCKSytTvGWhPDPQu7OQm",
-	"hA4CXyI4nA7VuWOPWILYcn6w5uAE4t3V10ur735XQbMtJ8E7ZY/ovnCfwntoWjFkyJGBKO96IoDJ/D2f",
-	"UhuOYdl4P1fCsok0bNW0GNOmLTRd3GuplYivLVclkkh3pb3zRBkOEB1cpTEwDO5i3vG5GCXdaJWtK652",
-	"gGYWE3u42iLaTQhO2oKKR9rmbe3jXQ3m/DvZkfC9K5a1WGEQySVzZiSRWQK0aMbUiGHl2LVNboUVLCq6",
-	"c6ysCleAXhRvl1DX2Mtt9o1XNV2aIQ4qatmXNPuT+yWYHn5sahoAFmnuZARgBtDM5TZcz179BQouLbTp",
-	"N2DfeRjVVi1IJRFMOKd2MZjTsI9+0Ft/eRC0aletiYEjgcNAbCcnKNhrIZDZlhh9TDYumePQRA2X2jX4",
-	"oEsE6tTQjc3ICBNi+tY6HVu3uz3v1zUzYoCVKsPkqpJ/yMj3f20uLq6efTPzDPutbJR9cJ9DO2Pukuai",
-	"R9c/CYLve9szZeeGGN8i/YQZ0fFsjNHNzffcmtvdVuXBlGAhY/OV36NKeWCy8nun6004cvt9vnsBeAoe",
-	"LYr7bcB7EpUmfcmoySKzZBIpZLRNyVuOKdZtNh9MwCXXIfHHIG+9t2r2AYgm8Op3+YNah5tRGNVf08mw",
-	"TiOzIScc9922bJBFDBZKITe3rjwfkhPxLzG77O+H5Gja1CyX/W5GiUq+lhkOQC/nbUd6SiASBjkZes0V",
-	"ukyuiVnbWUWVykghN/ZPc2MOZSRnZ0wpVmeEfaioAJhXw7A1U0rWz30XzxaSzP4lR9ET3FFztOl/xk08",
-	"e4p79MRwB+6Bo/vfZ9eX50+NXtV+CZauNV3cQQ7Cl9nsTjAGx95oP/SONRX87QJgMbmcXT8x1C4YVZhY",
-	"dnll2HBdM7WWRQ7Pnl093U1/N1P68iKbqUKabbj88tPevTif5JtoGb1zKp7FYAk7ix1/JgK6jON4R7mR",
-	"pZOetqOet9Qf92ywP+PKSDr7N+7IRSCyb4GnT0zm0RIIq2D/iQjsRMWJCfxPR7eOJBoUKu/Mg5/wmpr8",
-	"ktVPojE1bkG+MWkh4ujrbfpgvnL+0ubvT2j5AHrRJ3ffvbMLmsA+o8+ble371XaEClveNqylw62NIyUv",
-	"7Zu13IhxpX67SX1LXmhWK1JTrjDLp5AbzCauMasy//oopX8PGaHH3cX1TsnLoB/Hmj19tYB/FnnUCuzH",
-	"l/Lhf5vSWyO8cbLuJlYqGp2NSvWVErueneFkf2837T/qSgL3UaepWieKkvYauk3DsbBlPfCBrF1S0CJo",
-	"lKnh7dA/q4cADfwURyRHWKeJ2CmrWm6iflSMf0R9qLbxerzloIyloiybGjK/pIBUh62E7AffW3stG0VF",
-	"nsq1ZnWsoEywDciBJRdcYSHUEbDLjhEP3Ovlh/vSrqUlexteAcLFjhXs9mQQLs8MiLoVQdqKscsUJKwv",
-	"LkauO76o7Y1mEXyEXufFvodCRPsOjS4IEjvwvnHXfhTd18z+MHTfn1xbyNNDucda3LqeNxkEN6FZgM3A",
-	"K6Ua3Z/gHxb/PZIiQ7lQAVkQZ5zX5LtX0Z42xwKMP00j5PH9TAabbjgIe5zmaCh7PCDI5Q84IdhlcqKL",
-	"h32gC11sgbVdJLDrdVFM31qQLOhM+uovrd/wevbF+SXMoKQfwm9hy7mdf6l2W3C5cSfo6PaNvn3+gW3s",
-	"YeciZx/iOlHJjEic0OmXBUhQadTwfYaISnNqdPPbVvZM3DTd1EIRStoBiFwuAdBZQE5kXtMNZC9BPlch",
-	"N8TGbh8AcZ9wbif81GNirFbm3QbyYZKxn2gOnfKp7+bG65aPY3PjQrFaj57cviEcdgID7HxCzabBmmGX",
-	"lCQlFVuUMQta11vSwtKMW2wKvc6NM5xmkbBNSnnPDjieCSZJHsRYbAIfTk7qsA0B7zUUInmRDiXitvLC",
-	"9qkvRxO+p3y9o2H1kD3zRepaRpcraMmOfDj8tLvUwQRbCs7zSGFiE4sRQ4rwx3mjPpGPltU/kY+oan4i",
-	"H++4yD+RjwUVq4au2KfJQf4OhWAKMRoh+MTKYTtO6e/h3hmbIzqvJc0XVOmMLHlRZqSk6g5AVYRWGSnq",
-	"BZ5q1w5xviUBjEwPALMFccTPxhZZs2Mex3Gi2X5zwh117E+fiPPHH8wo3FurDR0QSAOsbfSQPrc59rbE",
-	"yzaJxLaIG7pFcGagALljrMIcSxRgPi8bfQxrqmxFyi7CRiGbeicyqRgF5wvmON5B7o1Uqge3IolT0TnO",
-	"sSxze/R3nn3yRTYpEA6WzBSDJZJF8uwiO4wVzXYfrKbZFxXe/s+7CptrxGN2z2KeI2YL7HEe2c1wFhMs",
-	"zT1gFP9TcsG1hBzUqVyONicB0CzChZbEjwS2BXYkRcPK1ZiEShL+s/Y9IMCNxoQm1u2wQ5Bwll6Hn5Jp",
-	"0qK5RdEI5o2ykFkXnY7XV3/q9oiJwLjNE9flbk8mYyg+9923VtKWHAT13UJq4hD6H5ac4jKd9u35EQbv",
-	"LmztHsE2wWuOas/jK8E2r1K0mhiAj4A3xYUnbIcQFtilWK5sDreZKmLeT9uWWFMru9H+OLqOm5blBvqQ",
-	"BRlWjpuiemsnl2XIDdgyduqADjl3oqdz12uDt4Ztujnbb2J1ov6BMXTV9EoDM33CUoEfObaUZUb8lvwD",
-	"4K8YLmr2lfzERfd5fARg87hPpehg8eaPowqljMZx8JaRirYeIMay6RQnRZp59F/TD8Kwo2kdboOLmUDN",
-	"MTGxCW0voJ1uqJzNJQCVmf/cllxAN6GCAU4dwH7MHNJ+NlswoesRILU+2LZJ1I424piWU9SuiX5WTe05",
-	"p4NKgb4jCI5QX1awRw/3wy8xsdTnomU51+c/ss1kH615sXXRvqvZPWeb/VhGIZVOBMIRdseq/lRsSSlt",
-	"AN+FxccHL2uLzzJKnMGMf5SbwXhdjfAmsIZo7MoNtLfsdKPTVEb0HuLPHau0vX5XiOOTY+XiCm0i592x",
-	"3p+ooePC//4oNipo6WFl71hI6LYuXLO+4pcuqx6cqv+K00KuGqMpWXtRkUuwHq/OA53x0qfsvxXMtf+3",
-	"5QS1bDSLlqvYeMvPQZjxIuhRWtVMMQ1iXa+dhoUlLdBFzMXtbKTu5zCCYDM2u9EEnFdbXgC/1rJAqrMS",
-	"amVcoOznaEDCDmEe9A6En23cAB/119yFa99if/AfJW+gtCj2zmXynR/hmy5C9enTw8sh3N597KlNm1iR",
-	"U4UIvzuRIHA9oC0ARim6rL0bQrnSaLkR0Upvx0YfU43S03nwPq43In6XKo1hURz2Ye074NNBaRgJ2cMW",
-	"+VMfktQNPCr65wXBgQFAB4s6Voj4s/Esm92zGoGa/rTHs4EPzltaz552G9nuM6cfcHrtinu1J3hqllvz",
-	"eHt3D404JgllWouRnzCJp7/LyGCBZ9X2Oxm+29oSyjV28NzU7h+qWt63f0L3gEOyW1CxYEUxUAG+D/ww",
-	"yluNy8JC7Mq3OHG3nSv+TKOZ2a2bnJ/jCTerJELuOl3K4gTQO7hjxjXA3M/uCTbGgwnih0opwPtEeR33",
-	"k1ZUa1bvCvUn8TrBVgPc7dYXKfXBNcVyLFP8dXjjPfxYu6k9m3eMunF3hH+PoFjhUd9PO9rq0Vgvfbmc",
-	"aS09mZaZhrSqZcwvB/aDBR8gXJO5uduXvoSnk9xqOwCNLL0NMjqRHj7XE6cSMbDAUbCMuOBe17L0qGEW",
-	"RkJLgnINdFRSArKuOifvHAo1ZjTDUVPgKLZUd9hyFgwdgWwCCNkulNY5+S7H1//85+9e3f/pnHxjBBf+",
-	"04+vX5Kvnn7xJzOTecFKj4qkNJ0XjCxkzs7Ja5iveb6pCklzB+UHjtVGmZe1XMgCoNBpxR/jY+ox+UPJ",
-	"NM2pptewaEPZLGiI+sdz8hO4T9u+yRuqrL8uJyWjYrPmBUN3KhVqg8h51KIISsXczCG5gDPrANPQ50B5",
-	"t+zmnHz7zYtXCDhoRkEIppqRf/3mPeHqnLxfQ7hcGOXQukjre5b7JcmKCVrx878pKTLYGdAfzfH0z+Ry",
-	"oc7/Cpojtlae/U+jzJA3aGl4lWF2cX55fgGeZhx1dj17cn5x/mQWdCLFETHFlzP1+KNL9/0E/gkG4sMc",
-	"Wmoo+Z2xEv6VaddfEkrHVSWFzR+8urjACIvQtn8DraqCL+Dlx3+zoLwouMb2sESG3/c1t3nJWXsBxIf0",
-	"c3z8DrcRDqNqypLW29n17IUfLAsQ68zxQ+hy22ocmtVihTotmcYc1/gX20d8/vQtzxEMIU3yx9TlET3k",
-	"E4AwH9k3S9AXNoFpZ+OuPsvGgWRi+RH2DNQeQv3O4U6Vsg5gPYj93HWLj8kKPOXGxDKCgNp0cGzDAYlF",
-	"EDFDTJM1ExkxYhmyOswfYBZ9O1gU579iT4ehw/M/oZfDhPNjx213wd+bcy5ovY1cOdGTQ+vFmmMq2kMP",
-	"TlHYa8bQsaIVq22Slr1z/O5wATES++nMN96vmVLID6c7VajFn+pYvYTR/8kkIi4qPF62FxzdtlFW8GIA",
-	"zDlb6qGDAWzy+COkpKXvlldyI8yl/hqrXoZI2eRcPt7Q+6Mci6W1Rx8qmITFPo2dg+coTaBcUtmwvFEA",
-	"HngAso8zDvjg2GXdutIw/S/UOtHAaynVF+UdOlWdDX3s1NjHPoPtsaz5imMxQEoUvrWPPPDQjMuFh29F",
-	"XPBRZlC6Znqxdkn5vDwGa/yEnRQthZBBWgmpSElzwzbXNuaKmjwkfRjx6kicQfmcucZq2azW9mGoAstc",
-	"aoh5HsLUv0fGig/aNqsaMezldH5dyyI/1R3wrSzyf7Ib4N8Zq0L2tGDrUBBrzEysxzMci7maWladTJTw",
-	"90ZoXvi7AtovzrekZtpWFfbsmvNgnGLXfmAf/tksme/pHUvsmqwxQQhali5BTy4KAjmTqn1uaD9Qx3v8",
-	"Ef7bayO+M09MI6tcaKbPjOil5VGudJjlUQxEGKkrsa/BcMi5giie0YrA9Hj36nVGXt78hyH4v928/QHt",
-	"jTVVa1Jwpc0jL25eku+/fXMS2Vx5sqeEqHfK5gBUpO5n2exv2DqjXBex6OyAZHUgjqc4o+/pHfsao8cn",
-	"M1hb2MsIG4Hnb84WkC0HCq+SZEmPwVXvu4f1kUN+BeciFxn6fgx12+ZplEMUMbBxIb3w09AOGVF7oi36",
-	"0QyelqOf1bFgoTWPJkgxEmSOsg8FtcIVvmVTNH1aJdYe+P2wWrL5zyd02BYMQ1O7RCzlPYubPU8jFehx",
-	"E+zBy8ZpmIUbCwa4TkhseGP73wI72iJeRxXwl1FBi63iB2ic0LK0Y8eHVHtsZjSdd9tBU3z7fUjwvzdM",
-	"6a8l4qofhVvN0OYTyK1dcfxpzB6bdR/DU/YOcnZKKSTuKuSTU9vIGMpsCg4Zu3K5xB9tqrBLUYgy8+Og",
-	"+UdSBfBNDwaUgHueM/m4rJ4e59a3nz2ChLZugUeKqNKoS3bozJe6AYzb8az6gaNwoBwfPgsgw+PS5+qo",
-	"JyIqu7G6dkOP4ssHMcTg4sR+UMD09l6IUlW5LrwpPr6xfXcHuJiXdMUe/61iqwezMXYAPgI5brCVsPV/",
-	"W172XBx2GD4Gsxot98xouerxR/OfEVfet1St33BAfxgWiZCJ+HCivJb1ihmh6LXyyOIjunXh5plSrYfg",
-	"sj2hqpqbiX6E//Z4qGMKvnnlYbPod2W/8x8Y2o78ONthdS1YGAQG6FKzGhucyZoscbdcXYlNzvmUIGXC",
-	"zfN5CfmtLPLPTkbrsUEy7vhoxrlgdkiZ8L18XlL+wD7o35YjR3lLdkiXuqg/L+3gVv9tiQf3LhIMD26G",
-	"uRfemmrdUs87/kPaur/Dqk5o/xBQ3eV4pMMM5nJ5Fzw39ZYDYQTeloEHC14ajvjlhJ7Edh2QOBZRHDBX",
-	"5BhWQ0uyjAi2YUojZprtox+7PmpGNWtfPJFh9QPbBN8YZV1dnmAHYtRHd7ctR7fpYIjWfbxT5b4f/07k",
-	"ZBih5P4yQiHb2b8T2QL9dHR961aSqWN6NVpCWOIVRdtxKXN6B8npFquHOTTLx5YxZO6a3MzBVZilzd4e",
-	"Cl58JgqCHRw8cQwX+C7rQc9+2QgsaEA0wclGRDuqt1BdUUyXsC8wdeTk4sV+5631442QLv+we4qeoeBQ",
-	"QEtWNBU3dAvaNzL7kFgJ/M69F/Gr9rE9RkkGxjggd4IShlj5gj23qctwLYG0oHNbZw8q1t8b9EVbHcun",
-	"5E5Sqk6fk/AqiPwNZSUEFD6OY8tSb92IvDZ62d4l/6BzPMgxLOe6n1m+gSemTqQRubyVy9nn2cE3crVi",
-	"+TdQmzq8h7jmIyWSGD3aqOwYYCyo27vr8GzojXQ7/Dn29N4M0edK+wafGNwazT5oHC4aD+7bEvhEXDe2",
-	"Qx3Brcbqe1afAcAFLvo54plKwR4pklNNMQuc2NmcnPS+BCt5nF7biqJpE4GS5JMaNWZeJzdnXrsutG1/",
-	"WouMU/P7I5yN7Ph25OCWe29r34FL+1f7dvBDWXQ3cFTgxXlSH+zCdxkSQdqEQ8YxUs/3mjz9sWo92r1n",
-	"y1H586Qy+j0dceXg3B++Kd+6nXDuL1Yzh0JERY6bA0eqNJZqEHAIoNwPq6CImAhR/8O/8p1wwkl8Dy3x",
-	"x9gGV/tutjtW6ecubb5mkAZPawD6QrQsurhb1bIRxwj+vsTBnYWLONxQkoSVD+avWkKv+tahsHf6RhgA",
-	"d8xiqp9ka/+dseqf0qyGHCDMqyjlPS181rgzyUbaX39vWMN6RdT/gCc+h3iCL30HIBPjkq1x8g8n5jfG",
-	"lsLEmFga6m4e5HVgYKIQg8pd12TCWMPPuyqDdwphIMUMexRx1kT2DBwQ7aYdX5bB2Cdzc/y+OeVbes+c",
-	"PmGYAmJkXHgQUdjubks9QUuWE6XpVoVofCPOZs1yeUzR2CXL26U1OuQGUwb/01jA/3k+y/bcu7n87azp",
-	"PjawzYRS2ZfO0D1act8riRXuOe8EqMx3GpgKWNOjdhaj9inl+0fXtf5EhPsRff4D19QjdawgxPvUuCfW",
-	"ws1n+hXwHxnW0J9eZpkvmS+i0TgktGhREJz9iaivssQV1ZaxHu2a6on6eU4/ic7d8vnni/Slzpaj5pES",
-	"jG17KqxMhkiezfteyGoL2iBeSeCMhx9URQH2FkXm0NFRa8b06RTzb3Kub+ATp9l8GBvdq7+RjmI09LHq",
-	"CeqPrX3ssPQ+ZbOnF1/1zM3CS/zLAcR5KcWy4AsdTyOkR6lpxYY4ZMGCXEJcK7BXBoFUC4MLtyq0rBTs",
-	"uU/CBNMS4TQYloKvZZGrAJLDAhVTYasamBjH3cXydNxt9v51Lcsb23r6RBxeLCeo4VfHZ/E4Elc0URfb",
-	"Ux0nVRdsX/SDeBTv+p7Vj4CtiiXBNm5QCjPfWoEINxwCUI5gD9mI/KxmDvwtmeBrnvsRHxsXmlio+wMc",
-	"pHYmx1EFggNozt7Lm//ICCW13PjkfnOJFE0pAGmnto2vT3NSfmQ036XiCc5K8IXPHJrHr34PuQmJ3S3x",
-	"xyOoBnqxJhSKCJFjiJaBzKUiJ4puievuupFNkdu7pkVn4Kq9fiYdlPMqXyYPC2QTTjounWsOR35whcfJ",
-	"zpGWZM4wdZHlIHVy20GklsXnsHRUs1ox5TMaT3NYX7EFz9lN8KnTHFfzHTU6SS+WkQoTPYYf/MViwSrQ",
-	"S1AjIQGhs1B1GXNYtmLRb43ewBOHhVqzf6iMVLPSkwdv37dqNa0ZKbhgOWkqVCoxJzvD8HtFjXbiktMA",
-	"oC2LRH1BOa9qWUnFTngpvsMvOG44ZTKlXcn+JkArcyq2QBoMOAm2OUpE3UX9uLJy020MOtNtXMt2YhJs",
-	"g7sTiXINnjgP35k8ce895ubvK7nBzOsznQ8Hlshrq+2pf8isBtdaYGC//VOfxQfg+yCMCLjTOSuIX4Vv",
-	"XneEbfZjyiWBz6iTRZ9uQkj902gHbvhXNV3qg1UE6FpwpOIppKmFOqOwbc+NMWUnilYqxVBQp8XYsARr",
-	"xIljQDaU711PENHy+KkATfCfgBN6dsOUUcr+k6wZhYUqTKu1e5zZlZvVNpWR7M+ekoJp7SufzICLgjOB",
-	"LTWwvgwbsbqyaCnYOflOI5GsB8hDsM5lvkV3zzqAYfXTBGDZ/fDVn8U/cPiqEUcqrjLfavM90ddmfSfo",
-	"iYP8AfQmI8YzFRgSH8GkG5d5n/KT/AQPnJCUP6Xsa6doyOXySACi7yHJXS/WLLeOJhWQsljupjWtZZG3",
-	"/B9kaOSSYYR4Te9Plw5wE1L/+MIYxv5Nah4+45bfgNOEL9bRDQfduOWIGlRWTKsdeXQe52xhdOCTWu7m",
-	"A28tSU5mtoMm/0/MCa+keKRxPOzU7/LxujAR6e1GzP1+HfUn99A/cslp2KjgM9gwbeqV0Uts1uJxK1NS",
-	"ZwukX7BnJxGzYc+O3yqimWwYkVJgwL88Z253zIsniUNNmNjxgMTNR50TWDbaOpIg0v43OQ9wkJ4TWWfY",
-	"TwE6j2StE36fQk6C2J4RQ8kr9qE4CMlOMZsz7nuBUn072y+eZQOwqZ8naQZWODaOXvA7VvDOmX9owh+E",
-	"xbC7JVSrIhFRoVMakj/likEuhi32NVuXkTkDkBxgivnW8AIrluH+Auix+c+I2up4PtjpoBgswiBgtlHA",
-	"7jaGCJnXACps+5j0lTKbCX+9/S7/rZLYjpS39uLARDXz1kBZ8g+0PGXykxn6B1r6WNghQZTj8NKP0FfF",
-	"clP8ADwGxpqu/XbIHL2bvzYDv733yKbHJjOMP5rIx+X9b3Ku475737U0yCN64C7CQi1KeOZAw9HvlRHb",
-	"dh7DnQ04Gu9ZjVhCLjN6aPcfB325js0Ftumr36x/PF4YdVl+Dbjuo6q7sMnk3HabPFplMSYUyJIlGMDi",
-	"zPsP92cddJgEf1VDWdMv7WPjNCIuFmwchJLrMNbf+eCf6cT/tDNk6yG0LbwocS2jHnA/xvda1jVbuDat",
-	"D5cGXVqhexkbciEo8nwLcDg5163nGzp72rUTxfRtO6m25kcA9ikAohk1LXhm3w/9rqDiZbuw08ig9gO/",
-	"iU8uWF9CMYPmErsuUpAYWh7jmnKOOviO7aBrhodQMyWFbHLBlM2FgpocjNqARwTxaNay1mea1WX3aUM7",
-	"UjE6SWg12hdaH5uNXwjytmLiPS9ZwQX77i3J5aIpmdCZ5+bcJtJgKbSNoL/8/i9E6W2BKL6UYC89YHzs",
-	"ZnXLReb+CA4Vc68DqNotF7H6IJq/bPQJq2ft6L8NS9uV9UVplkcqujWUJJQsGo0bBvenBV2FXVhy23bM",
-	"uh3Qx+CAJAK27MLdRXnycUG3p1C23tDtPy83fPZb+A3ddje8ZY9HbudtiNQxCkygAdFaglSNskEXeOnY",
-	"TACb08H2P0W4AYc/WQ78769Zoa0sVVpWrnuoDZMndtmDJR379nm/ZoQubCPYmnXUKe8QC9IjM6LNz2A4",
-	"hhlHd1yQRhTmki0ZFZrQAnIAXtgbzBdYYo8rYa42zO63yueuLkeLok0JwIMhJGQORJMGOhYtpHmiAQsq",
-	"7nPMNuDdfARXkeJaQKKXLOzmCk1W9+udTuzuOVW103Hl4SnqmcDw6yln8rxDoLAptFseXhHcViKBhtnj",
-	"5yiYyI2uFdiw+4cKjWUv7tvslgXzkF38zru4M8eGNlcV3nZO6vB9M+K+7mYu0jduWqNsZnQYDMQQXAf2",
-	"y0gHdt9/aGdgo+wc0RZPfEXL35G9Pw4pzm3PCLcOpJUBXFWHEY7XgtDVkFLryFm4ANZc1rXcsBx01qM7",
-	"BEpa38FIaefP9/aRA8uwDiwo0W5njpBUZJb6yFx0sBBzoyxkWdIzxQyhNMvJPS0apq6hreRC5iyz/dfN",
-	"hi8NLVVGsIn5QhayqaFdLntg+CJZthVS/Pg3Go7+Hun7T67kv8hRk3BbL5dENVDKZfkrfigYVU3NSrve",
-	"6I3inXjQN9kqP+i+s23A7Cg5JgZazBL/j5DXck5eKFKaCfHgeaPxKFJJpfgcugORgmtd2F7aUJBLiWIL",
-	"KfJrq4gBRAY0ElAKn9BS0yIjVN3ZT0VUp+/xi1Z7msbJ6NYZkxIjN+I2eHpnz51XEE+g2SCsTjDMtkaB",
-	"iEtNAMlq66XpQMl6rsFbyAqcuZQFo+LE7uTvA+ZJVH8saY06beCuO6a3403oXasYvVNhu/VHiswbZasW",
-	"V7VsKvhZNrpqtE24Upr4LTvyhdOS59zeFcmLp330fVyNOgmP/nLKeuNjXWseb9ZLjegOd4qQl7LGrIkA",
-	"kMsMQdXdITVXEzZ6sH41PDS/l10+RZlsRVdMfbbtxxqwNRW5eeCe1dfEZT9lxlTL+UKrrHXGQ2jRddY+",
-	"KjOM6DwOJcwYQ+6FIbcLteLKNnu8cLn1UMjWqMRlMamjdcL22d/U717hPTVv1PNwbmNg0GGqkyy8PQRl",
-	"WlYF29l/2MT4J6meZqf9NrbZ+N7w6LczzGM0H1az51Zjx04IbTNQSxql6VEK1X8Kvmu9Z7DtyIlit6v8",
-	"vDG3PfZ9NGJusKX8iZrJDx1UzWXfKf1OaFajujstA+1e5OeyYsLpa1xGXFEHSlUXnjuiuQjppsk44NHJ",
-	"biMMAz2T3EOf4wDeMDbWN+JhhY/Y39O6sh1dOj1foOVy0PzWadEMrCO2JQWHHopYFScXXv3l1v13/O2r",
-	"2bLgq7U+UY6VHfx3E+05JrivW1xKYyqMuStyhA9wHW2O4nMTFoAAk6s2NdcsMMggBRk8fr4VamLvudCn",
-	"C/W9w+FPs/Uw+G9b+oDN8CYXPlhAmJMVPoye1vFCkoA/KNgmVAkcxn7B0fnsCkltO3CElUKFg4V6hshJ",
-	"gfHt0nEweLB7KiYQhsPSN8HroO4kXWLvpOJt3BL1UhvvIyXPhTnmO3pqTrfn5K1VlzG9UTCvOBljNfMe",
-	"cVlDzpHHEpEbEQ+7MPFexn1afWGXB4dZHqzLh6aDud6aGmHWKNGAtasBzuOsqTAtGL07vHKXo9F2M4/F",
-	"5lmHK4y85hayqkzYBTw3ytly21nDnucs6sCTjfm8S1BD9B7rBPVdopLfbYR9Faonp3w6YAxMR3MQ42tG",
-	"69x92rCKrhnVNoFLgb3bhpWxxRzXyenByzuTm26nKbzAKkYxBgG9F2CaW4j+rFnNF7QACACr3PDaHBto",
-	"H7SRgWVABWEUXTmJSZtBqrUUTE0laZ7bUlvXPYQJ7PcJbY3Qd66QsUrEANrIkKbYcsfYYYmpGbPlNp/H",
-	"3bUXWWsC5LJBn5+vnHp6EUQNz561ZMciouiR6iQhmANjPSOgABRwrNxOZCTn99ysH6ANy5Km3AhKFjLF",
-	"Dk8vLsYd9t6ZQW6FnjqvstHsofNyAihOIdSqeU1sPNQ5X8bO0I6emuQzM8WKas1q8/L/+vni7Ktf/uUP",
-	"Gf73j//9v83GHDWbPPMHSv7t5u0PvlnNNznXL+C3P4b9T8wZNKdzaUEFqJEcTEBIJbGKXKKfKrqGLy+m",
-	"h+YHjsLYsPyAxgm39y1kA498tpCyGv+0qhjLxz9ecSguT7iT+jWob822Ha0Mrb0M8KZ06buh2gEZoRmR",
-	"wukeaFoe3ZRUFVs80JiIgVW8XEup2I0Z/ES5o2upmIAPHFoWh1uwgIGOApEsEYCHmWt3wZd2Yfbw487b",
-	"xiM+6kW1jT8qjfX1qT3SdVP2urPdMwPu7F0lJiU4l/+VGXTySiC/ZzEQMajEO1LdM2pLXQHDAZhsCWdT",
-	"LLaZ01+dEg8hfi1RCt2z2kJBfUmO787y4H4nyGAH8PbTiCA7uvqnz2rBFlWgfnNhgYjxHtMebpDW2mcz",
-	"qYQc82bRKfb6Zi037/0HTgRYZ8Z/uUaEmM+65/Bls0SRhsfRAER1vBTBhVmoUUSWvADsN2M15FtBS75Q",
-	"CHplsbCsd6V2YKsbWef4ODayaOp7NqHYCir2HoumKHojuD/AAyO6SM/ZiguwKwNvUNjCCYwfaGWYuA73",
-	"9ObhsGXf5fS7C38aUr7mq6YeHYAxu0OW8MoxWO61yxUp+Qcw+wC1tsFGazlfLg3/+dCqasrW3+QbsRG5",
-	"xM4pBehZDkkIHHhXT8n8FOlFyKqnr3j/yXznVJBEZmwst/7sgF/m03aJfYIN/cS5PKpwE6s2jUE22sgH",
-	"950MEpjmW/OfMGkOfl7Te0aEtH5PKraQKNkryxyA6Ck45N8Zq07JHg6ldQoIyfE45N9ZpVvw3USSWwDO",
-	"ewwU2PBKs4wB95iHge3iw9pYyAAwbIQrNnSr+sE2t+oz1nJ0CQv+fVsGQC56/WvjgKgur/70uaowxmGN",
-	"0e2NZtX+hTeip5t38inNKtVmOh6nLY6vfTcMElRouOL3NvUH7jZ0IEAXQ+zP46Zx3JuO53p9EsWd6Z9g",
-	"7BPdbjD2f1XTfdZqun8116esiVrXXNzZkgilWf2cdBz+StMtuTMyl/nOva3I9L290m02bFuuESKyosBi",
-	"Edf3DIM+beTiq2cj5OMG4LbbJt5Q8gEGDzbXLmpG821CblZhJ+uINdA0PB8TewhC9zZByXbMggAPK+QG",
-	"tCeYqiGAQhBjoyGj5qMYGmuZbdZeK00uLy4unts80iwYFDvMEiY0FJsnYlWM1ot1KlhxFbt6TupiWyNY",
-	"3x7vA9yCXckx/PqW7h04YbAoCbJ5HfSV2U1riKUUDNm1AlJOzQ1kBpsQERvt2H32X4GlSYGlsY+7JmG7",
-	"O/rtr9dBeBCsWihT92k4XslEP0te86XPg2B5e2LbbAgUDyxVy1TT/fgt7suTL5/C7vuN6kQZBzW2zxNM",
-	"u7HF0Ug0h1WQOSUI4mXdTMzgCFZsqIMTPPFZUl8hiDWukzDO+wjl7jYJsxuqgmvAd5GA/ChfMFfVclXT",
-	"0lapR1pNmGsPtM64lkfvTxkOdOsZHxA8bhgnZZp2I4H+YB+zZwnd+QgYbOZ6+7ebtz9ErNM5Q0vCPCLY",
-	"B92qfZ3DYZd37mjRF3i8QTpNojEOH9FoaZ5DWh8t3tXmaxqQbTqVlXL+NxZXaW0OBo5G/pDXdKnJ1cXV",
-	"xdnl1R+PlC8efgG12M4ZAm3wnhY8h1JvG+ndpe5H858RgMH+zIyLZq+OA/X6WtYrpvdYq4vhgsUvLfwQ",
-	"KvIgbWOOVriBrBbulMVWIAzEahMKsTdVLT7C44/4h0/TDVV8cQDr9w2dswLvnVM1OIXB4TufPcaEN2Rc",
-	"jsG0Hil7jR4BDWvOiqArbWofH+dM08Wa5Q/e0ERLlVdu/FPdS2b4CSnvp4NvfoMHGqhCVrK9J7BVsBE2",
-	"GOyvER7cXFVrWbLn8BDmDcJDNiO6Z9P6DRxXfDnObj+uZbHD2RjLZljOM1A7iVV+s3GpJA/H2ZcLzfSZ",
-	"0jWj5YOr1mxyfEZwPGB3bP4FM/nL2Q08cPajjVHs5fC2q/h0nEvUCxTgFUjpBdCJMyZyTgV5cnU255os",
-	"C2kuWJz+dJ8mWlzYfS95Vzze0HtmiJqsNHjTmZriK8FycvkMZghdNTNSMKo0wjetIIEb+6jZ9ttYWcCF",
-	"9RfLJbl8fPnsyZdPIbzeGMV+QQt2Tl7C84rM2VZaVDJLoJqRi4xcnJP3dcNcO2hbjAvM+6uUJZiLMegN",
-	"iCbYVQ54FkpqK9p8Kj1OYWxovPd8jqtwhu89UiMP5lBIvfdQJvwZuG8qvrAvLq+CNPEvL7+6+v2efLeQ",
-	"45xa9sFM2Hu5gDO5sFn4y05/jeDDxzizWwFK81YsPj3GHk3TFYKtWPSHIl4UfCVewOhxxMmd3PWgVu/h",
-	"6aO2WS7FJrkSqpg6ceUODTAb+GE0SKhEL2HoE6XtmrEfpg4pdgzT+Qa0oQUtWU0fKesscoUoOd06HofN",
-	"gLYvoBkt0TDSLi+BQk+yxB5h8/JTMKrt374Vp/KnmKGnNW+/OPq383j07Ogt4akg1Bx8LNjCyKtRdJXH",
-	"6zXXrU8Xm7NCAqJJ20q+owx3OAAyl5hYpKEiXygbssXb2UJQgWZyTv5y9oYt9dmrOSSOu0xel6JbsCWW",
-	"lNlkcsxbsB/MyF/OboxSYd6et0WXbbkncC/oHfl5TGF41U5+CCNFdL/tDlS/yvAQUJAjpX7//1Yd2FH/",
-	"LZdFVf+22m3WclT/k5+OlKbleNynbVr+QqWww8yZ5WRzVJdwSo0CzpXt7mCN3QO0ESeLh8M75qq4NY+M",
-	"fRZ9KXEdRzT5ip3gfv/BjHviiwO+cfD9bkTvUerb5b3XpuZbgKXC2JCsfPKoR8F7vo8KDTy2360appeW",
-	"+GNiu+/lO8r/P/KuZsdtEAi/iuWzKypVvfjY7mFPPVR9ATawtSUKroFNulbevQLG+CeYdVL/rNJTLAcB",
-	"Hg+Dmfnmm/qGc5hfAKudxf6HyOuuQcsvQhUjxgXQ0SGhTDayeMARPbnTvmfDZlNHUGN+5pGdbsdSOsVR",
-	"CmlD748Z8E7IQYFJxNfTzPv8Eea1ed9CCczonqm1T4h9vdqbYYcoxxbVazQULqNxuQd732OS52xpS0fl",
-	"PBBZPEPpvnnxNtWf9D/H3HTFBCYSpXkzvtW4i1AYLjAt1zg6qclJWCT1B/8O4+W4TdsfvukW2I4hfH1e",
-	"ak33MAs47dq+jKoAmF3mb6I8siDMo0UtTDjPCBkIeM1slWFGwH1nI/SW+1vQjmDiwWiFzLRyDn1w+UL3",
-	"gSF4CXgEgtfFjY1eW/cfNXB1RgfMD5Rdf1aDDuKevq+287Yu+obhYlcVHfZpLpSryWPJizBjIWfoMy7Z",
-	"QPEuRWXh0qgpOaGn86StfhBHbnaEyae+WNCalAId8TKlIMwklyj5xF1X8IlfixfKk2NX4P52ZcmCem6F",
-	"ejvVcEzDC8HISvr9KBjZQbtby2qdu86mGLtqDewTtc5RSB8VQLErlajsx6jmqmSA42NUJT+Fqxuq6j9R",
-	"3ef0pFYS4jd6UnubCFt+1bkqbHqB+UqXnWyjonHCW0c2303f1wgHGBbdAXENKUHHRh4FxUwVrzGozKNt",
-	"smb5fRghYA11FYgBV7U4mPNcKRP4H9lUl9d4RWeXDLPDQ7g8nHOWfv74aYPhzFYJQw4R11jhJyxplvyi",
-	"pMT9RJ3fmmpHe6ZlVyZH0vqlXQi6ZmmeInNq/RsAAP//",
+	"7P19kxs3ki8KfxUEn43QzNnqVndL1titeOKGXqyxd2Vbx61ZbxyPTy/IAklMVwE1BVRTtK7O17gf6H6x",
+	"G8gEUCgSqBc2KXsmdv4YS2IVCkgkEvn6y4+zhSwrKZjQanb9cVbRmpZMsxr+Rpea1eYPOVOLmleaSzG7",
+	"nuk1I4umVrImcknM3yq6YmTOlrJms2zGzUN/b1i9nWUzQUs2u7ZDZTO1WLOS4phL2hR6dj2bZbOSfnjL",
+	"xEqvZ9eXFxfZTG8r85bSNRer2adP2SxnBb9n9faW5+Zt+EZF9br9hHtils1q9veG1yyfXeu6YeFXl7Iu",
+	"qflo0/B8FvvQkhcs/RHz6wM/UPCSaz/8Dp3wxyidrgxhSvqBl00JfzN/5QL/eum/xIVmK1a3n1L7O6gq",
+	"tiC0ZkSvpWJuF82/8iVfUPMU0Wuq4Z9rxgrCFVmzIid0RblQOrHL9nvh9P+lZsvZ9ez/97hltMf4q3r8",
+	"Fh7/3rxrZis34jY1Y/x3wgX5t5sfviebNYPZsy0sQwr2SBG5EdcEll9TzfLbolmqjGhZsJqKBbstmoyU",
+	"9MOt2bLbitG723yuK/y3UpZMaFpv7Vvm39Ra1vpWs7q0/xj8w4aLXG5u7ZM1Fat2/Koqb/P5UiWIJDei",
+	"Q6GA93FT91mmory+BULGzmLNlqxmYmFooHRNRf4cNk4KhrtIVzVjisyZ0oZygtC5YiK1ieY70zgapqfp",
+	"HYvPT+o1q0nNFrLOuVgdZ5bwuYnTrGXeLMzE0ue7feaBp9ycmvRnzK8P/YDcqCi9FSO0kIJlZL41FOY1",
+	"4bl63hKaKyIknO2amb8UbKmJbAyl2YeqkDmbXS9poViCP8yHw7lyzUo1YtIgvb7Fhy+t9HJ/9Q/TuqZb",
+	"86zS2wIkrqxL+LtsRH5bSFntr1res5pQkRPzh5RsMm9GBatdq53AXMqCUQE0xm+WVC/W+x8tac4IVaSQ",
+	"TW7+a5h5yWulHeGJZoIotpAiV2RZy9KKLa7JnK24SAkI/N5BU8URdmdK7YHLiKzJUtYo7XnOlBH9lJQ8",
+	"PzN/JeYgm7/9K/ztD4Yx/gh0LXn+f/Dfar5a6z+6mXe5Gr/Sy9cV1ZrV5tX//fPF2Vf0bHn2y8cnzz79",
+	"4ed//T+/dP7lj//Xv0T5Hhda8eieGDEiUN6oirEctRPzLFGablMUv2OsskMeRHb4VupKxx+j415mMybM",
+	"9f3zxfkX2WV29UvWHqJcNnNQNuxnRVPO7b2OX9UyLm+ZOQhLsrFnHc/5CIkq4/KUC/3s6SyqX+CGp8Xc",
+	"CIYYFnRqKxY9n9iKxQM/YK6S9AfsRfOQDzQil7cycnurNWOa/MF8QmWkoHNWGDVjKxZ/JPaYfvsaz6i5",
+	"MZ4TlhstyPyD2Oo1F6sR+yqXKXXjybMsPJB/gOn8391TGD+Em5prLlZpqtkHHkQ4uEVVJYVicL18w2gN",
+	"31tIoc16jYlSVYXVWB/LhWb6TOma0dL8FvnSnAsKtIl8q7s1b7nWBTtjIudUnJMXpACiGQ30yRWZm20w",
+	"glFJUlKxJfOtRmkK6ukfYKp/zMiSFwXLSVORDddroiq6YAr0HkHmhVzcqWuyNCaXCgbOyFpucNiaUaMy",
+	"wcjmnhFMuQNt9N5gMn94CtL9gkREIBXk8o8ZykKpOKj3VueHCwunQEDpZ2Qhy1IKsjDTM/caJc+ens25",
+	"JstCUp3BBcKMoUUWayoEK4he14yRJ1ftU4r8YVUzqo0uV9KV4LrJWUaqWq5qWpaMgJEJk9hWjHz7Lc2I",
+	"omVVMGUWsGyKgqgFLZidtqcDVbvf8Zq71c/PjH4Oe9OaAi3tuCBv//LmJiOGGYkxAsw/5S/fv8vgWBUF",
+	"6kgbqkhV0C2DLV7S2qy7yFlOcrkRREuiNxLv0Oek5KIxQy+54HoLBFK8MBr5HzOYSYdcRv91S91ZTQZK",
+	"miMr2MzEa9DnfxVGD3pXy3nByp5zUOET//o3ZTj540hjzI0bOQuUVP5Hd4DhRL6oF2t+z36oc/QT0DwH",
+	"7qLFu1pWrNbcnFx7e7IPsGp4Dt+zMgFVc/94+PPH2J3bSpSf20d/8Wdazv/GFtqQ6qU53OZ8T5jaouCV",
+	"crLKKG2z69nF5ZfLZ/QJO7u4uLg4+5P5vy/N/10E/zOSTjaaqcSa7Lj7C3Jf6bOcwFgY1K7x/oh/o2D3",
+	"yd/cvGO/6Zou7iJ2hhUf7QSfw9lBBVcYLjZWBi1B8/EGQr9BcLFrBOzsNdApvs+yWa3hHOwQfW0M8zw1",
+	"fYVSFMWpQnfCxvzFu7J2dZ6s3cfd3aLaSM74S7AzUQIUUun90UB1W1NjpxkptMA5ZkZUbWSdq16a7hpS",
+	"xk6Jb665Juzx6H7f/kCQfmqWRV6WIqV/wmrdBQMMBNN/TlhZ6a3lEcsiMLkIL4Mhtzc6EJ9Y34+56GpG",
+	"Fo02F99KZmTOFrRRzqtVcIZXZXRLlLEG4oRnhWJu6QfSHFY94tQkXActz+NAjoMs1e2eOmbMPJ9butnV",
+	"We5q9zl6dho1KB53DpUsZAObY22XmfkgozAfapQrdWf+v5RKBZ9sicXzKA3vuIj/UFCxauiKJX7cykZH",
+	"f3LG8D5zLaP/XEu8AtyylGblzGjItSFiyT9EVrOzXSCY4bt2OD/BPdpnsw9nK3lm/3HD6D07N5sR/PsZ",
+	"LytZa2s3r2fXs1+Z0ttCyvLxQtbsMbwFk3jZqJcotCLW/7wBVYODOWgUUdkYYVXXDDxd5pvdLd5xonZU",
+	"aG+WiqYoqPmjvSx3zFTDAKFP9cBBnGv1wNdDHy4XLO6uAuVrzGh7Pqquh/jAOXb90QcN8il+sl/5PR48",
+	"4xE5aHTgjazvWE4Mw2hJ5obpCTKUloQSTesV09cEogKoSaPgp9o8BCaJVavNaVLWAamd6CdgnHaZb97E",
+	"Zey8sXbgGHXi6otnA/7F+fZ2TUWeUskYuy2WiXvTrHZInX7V1OZo4sO3+Ty+rXu8kJCNcrmMT8WwjRo9",
+	"l6rmIqJuLLlYsRp+dNe22WEnKSAgFbgNnl5EhDpywsSrZJSc2Zcr+7GZCW+OOW19YsRFfsa+WciK3ebz",
+	"24rVI1/aP8w7t8wcrgk8D57yLae5fR515QQi4uCb560xLiZu/fHOUBsSfRoERM++ehYVtYzqoc++Nw+9",
+	"WpsJ7lLeTWQUaZEsh1H1FfoA3tUSlZUdA7ngsWCbXBoTpKqZUuC3aESekcvW4496yQimtR6IQOQEmnPO",
+	"l0ubIDDoI85m4GC6RaKPeHxN1XqiMncXl4yy0VUTEXYXQA8aOK9cSIzYV2LzsgLjcDWmVIe/vsOEbnf8",
+	"Gr3K6bYmIHs49WAaQLcBLnYJFecdZpzCzz4lA1maoU3U5eWlYdNpO1vnrGbxd4ziEvlhh4LwVDtQZicx",
+	"kSgMLLODqSEVEzcVW0zxTil4fnZx+dUFdR6ouEPqcrbnglL2Y2OC1y2t4K2Y5fiq4NVEoU8j59H5QhUX",
+	"C0ZKngu+Wns9xBjJjxTJwa4cIT/ohm7T3ygoelSpIFwrcscFWdN7hhrOGGFGc3Y7fG+9Mda5e9xap2Oe",
+	"/23uxITKiVPZVRRrpa332mcNQYxPjSMgF/es1gkXZdqSL6zmOeoKSd4UQmrWp117u6KP/j8slz8ak3Tf",
+	"e3mxb2NULnOg1/EOD/loatS5KJXL3dDK3VwYoBjrXr36csAe0pwl/GEcfZFcuNAQxLIgVAT+OO+KYznX",
+	"LCdarhh4uOA5rmP+vUaAXzOP+R7nMt+SOyE3KkyYKKRYxTyRMQ9My5P2YqQ2OOpZaUDKG7FzDgJuioAH",
+	"j94nKxq/zUcbq5Z7erfnVSEXd5MDLcDZ0XiE5fku7YG7IO5nbH+5XJL5FvMIMMuT10TRrXqOHswNV7A3",
+	"5llICxneHfPV+F0iVdQTDR9fFFIxRZrqmlhXZtb6lgP+owvDfi2D2txGI+bnbM2NNkwLozcFjksb4Mhm",
+	"5peYt7LrQ9nVw1XEB17yD8zOCh2z/sCUk5zIc+/Q670Q/Pze8FVTM9XxleycLYg0g+D2EsUQbsXvmUAn",
+	"zqQZLjq06Ztl1xkFEUZWMaXtDdad5lpuyJJao6WQG5gZWUmmIPo6zobJbZxmlFR/zavY+gz9FWPioD2Y",
+	"5vhx8Yh+ZWwRWuutvR8Q07NNMPvWVwAM68MDQKLocdxbzx7rH8lFPNaVc4ATdS8zzLBTKZXO7LVCka8K",
+	"uWG1IkqWIC26uuBDHLAtFSfLbfCBzt40RUFK/gHurh1yn109SZDv7PLLDGIXqVB0ysEaOj13FBCXLGFz",
+	"j8jbN1+D4IDUUcg2jcYIRzFJkNIe6qp/ungIv0wddIh9QNthvOBiBfLTEyTKLP7rwx8f7Vn0Yz4LB704",
+	"f3qg0zFOoYvzy9h4TobuE0XRkuE5ArdKj6M/I0r6qoItoTnkRWnZ0RBTioPh2X5JdaMpqvcPuKJhJp/n",
+	"+jvgdmoVxqcxYyNxg5jdo0UiNR98hGaPXMqYTRK35R9mSzdrvlg7Na8NBw1vWeeuwjn4CyjHuDVMObqt",
+	"YOWOpQ88/U5yoSN69S6luoo+bbQsIW3qHL85Rd9vX0atv53GtGgbJfe0aBik7lnrGvPGjCJkq63uGSpA",
+	"UmAquctsiDlYRhjJak0rthvDL6WEHM61LPKoLgzTHBvD6KRpGX7Btwcsr2BDkJQP2hD99b1NkDuQTkub",
+	"PDPi0SM5KZCA0fwElkgiiueyWOaxKU1LjAbAgd5ihtaGqphpDjdSLI1A0ztGcsOEQmpimATkvfUDsXtM",
+	"Qd7XAsCzF3HKgcMPEoa40jv1ZkbYFJTnZL7t5g1ZQWR/g4XAqoTE+ZkfnTc35G30A5TyHvy9uuYl5qbN",
+	"keUF20Q5Xsmmjk1e85ItZN56wfC5aGD0bsAUYzBzex21mzUt4cjOJ5lzhOVXw95e2CvPhm0yCyYrwTm2",
+	"jB581NPJLdebGMhM9hzFJb1+y1XkiAI/qQl3gD3rEeKspIgQBj/gtqCfB+0tuJFNkZOVDLemb1J/loIl",
+	"Z+XynRyXSs3NwCyHrDCwNWIcaVTuhJ9kQ21lF71jAmqhDk1f47pgw9YoPmZXYmeWuY2zZO/Z88lWkWYf",
+	"jFR9/+37t19fk68rcvVXcXFxScjbNxd/IuQ/CHlFyNXV9eXF9ZMn1xcX7s/P2j9fXAR/Ns/8VfwP8ubH",
+	"H74jr95++458/+K7r6/J1eWLsyeYbd3lyTUVuVOlbAnPRZaKNUixYrW50xkH1YqJ3OfHYnolJBoWnEWd",
+	"514/v3QhnVBNj90pSJ5OhcflFxddHSi1k+bV2Fa9ZguuxuQPhdndiwWrtK/3aFYrpjDP7PrncaGrX/ZT",
+	"wu2YscBB5wuHlSN+MeSA3RWTwSczN7kE/Qou0M89ln5GtwFaLWidPzbM+P7iyfmG3kfoYp8NVt1J1AkC",
+	"Pumk6/HLxq/F12ljm3tyfM5WVOwmAORUszNzfcS2ZVHwqoqFBtzRwkr0sExkXPQpyFzYuyONQuQCtEbg",
+	"c61Ysbz2VXRoHmHoEOtk7lltTkaAezBavubRCwkLgcYthdW1rIeunxtB0bFDFzqhIEKVEfwOBocPLYEa",
+	"YoakGCCPaca8cK7BWNAIryJMO4VoAgbbD7yRlrxg45WBd4VZRv6GFyw+mOBqzfJJXGl3Z5x6jzHVQQFk",
+	"aTJpHhVd3NlQSeq326QroKKVPQCejk79qPLlLJst1P0sm0HlUDYr1/GQyF6Y02UpDdQXySWaMQtecRZL",
+	"RNSSbNayNCxjjN2u5m8Dg2uqiKJxejoLaZDwUJ2ftMFQztzWtBMvDq1n0HYPESR4FtrU11Hs/BfF8mj6",
+	"ccUWPaswv1ohlViGprW+DU2HmO9Id/wEG+oKO40UBstA5KzGf6pqed/+CSIPRkyABFlQsWBFweKeBc1i",
+	"dTBQ+aoqKnp8zFpqWjxMmAZESthOmISCu8oZJD/rNVcAmZKhQ+YyXiK9F5v20A+OA8MTEe7pzg62J3/n",
+	"nLfzt2R0u2bvGUcid2k4Ybq3/1lLtPAEdMRUezt7YeLul+BK6NMQJmv9XuDNKllsLVkOToKKF9thgFZe",
+	"E0qgZhU2HvbX8R7cW04B6fKFldQjGC2Q3VFGMyt7pIh9TD2HdA9MuunWeQ9lY/uq7qjTF7+SHPHJRXRI",
+	"vtBNvL7E8JOHgvIAKkaUK0bse+i9NKRcjallHH9JZD6/1fNjF1Eni4vGUfcElriNgUIYlTLnzsCotL89",
+	"b0VtS/4xbE88iUjOSipy9Zws1mxxxzxKE1AFCtLxJjE682Na8cdmgu56ObeXfVgDK3M8cOrq6Wx3Iu/X",
+	"DBXvkn8w6p2575RmNZPEgmPlYO/6dTjqXWWzkmmaU01n1x+9D3R2gy9jnFNYJas9LMYS+uj0v5+x6Jly",
+	"YT4wMzZRNlvVsqnwx724qUsqm+EUZ59+8d/92LLqp9uP5ix/uv3u2/+ER4z+1opJ0KZmuws1zzl9yqlP",
+	"QMtfQOZgobshp3MMo+jf1S+efglGmHM0zgAGCXxOBdMImubvp8v9smK7VZGru7Ntsd/tNkXrX2SRJ7zQ",
+	"bjtjCkWL3jVKrzHHADHAonWrLbPsLNpV88fnXlJ1l6p3vZ1bH0n0R/6hLBI153tHOe3Ad2bCzpxhMxOZ",
+	"YLYIOCJW9r6LKd8DqWX7eYjuKE3YmXf2soqOdyIzoj00g7PzD49X2OO0YmVV2Bf3XfQIvuKewb9BlQZK",
+	"4ZIxrRIpjj2q925hOx4p72xv9blwQoGTvaueWRngT3Sw3yFRHWsGJ8vv5Nikd7i4Ds55f800XawnK4A5",
+	"vBYgyKz5Us+uL7+6ushmG6pm1xd7crF9Z88wMONjJSP4Jtadov3QrYifSTmhIFUIQAeJ2Qef8ADYLgW3",
+	"2ebj9MINTWVXmDm0iCQ2m2uqPuKJ4RaFX4xqKJwWctWwpObIFoCBQ839em1zPeSS5PY98CLdS75gZwDK",
+	"FgA1KhvU6m5UyT/4NJ4IqJtPMUG0nHGpf+bNZMlwJAOH1um4mVHuM3JhLL7LcV9HIo0vS9xXHv3rWUue",
+	"dlVuxvHtqxLwb0zjxmEgiwbl3xjSVbJkiBIwzmI6btmGuQEfnCvZjYIeqsu3NUQeB6CQm5krtR2EALC1",
+	"RUC1DEHV3Oq6EdNU7svXOdcvDina/voDXehiCxq5Azg5J6+6OfqAyRJm67vcZF6TOy4y0oiCKUVKRoVN",
+	"7Tsn7yxqlIIXx279+V8FGmPhzC8h3rDzLzuxnjy/9QAak6qJc/Yhcf8zW1jRq1bAQyF6R3+VqHloz8UD",
+	"c3BDxLZ3LutabiZnCLkjDPmXFt4LqhwIgl+iq8L6H+HrGVnUUqklzRlgYUl0QcLVNGeK5/vpQ8lsl/7A",
+	"o5MQowqAJibIDNvyiDH4oBPvN3wcGEt4tj3EIVSXwKxjuw4lDLcrWqmJO2+hRBcFr2ykCdJd5ltSS1kS",
+	"jR6+uMQek7Qkxcq6XtObfhml2Wji2mDXhJN8ej48zLHTbnxsj1usrEG58a0RNMnB222JspI71RM5CUSA",
+	"4SXBPmhkKMx3kc1izdRzQh3GoVwahQdykrgmUFK5J6MLu6v7erNHyOpN17EVUv15c/3bHcthZH9vaHFb",
+	"yQ3YQTXliuW3C6m4YMNXt4NTStWImcU1U5M7YVA4s5Du4REGQQ5ri4XlSpn+AIl5NpP6j1OoPjqjcer2",
+	"PJCrqU7R8TbwKE+gJyL6ok/Z1e4buwhpCW56vZGHZsaOm30+ufL5GIW6E8RbTcvqgBM17cI8jqjzBXgx",
+	"WI1P2Yx90EzkE5kECwtQ2PHVei6b+pQijOWrjiBaMwrhBMqL8VIHBolRYJSsP9naxpe7j650jxIgtnLw",
+	"zUzUl+jijoCuax0PaNdgnb9es/I5Wjxg32RtCwm0d7QE2MDAa5Hvi5KpFIShR2CZpunAhWI2Uns8Rhh9",
+	"Y8y3n0cqgN0830Yp8DfJp5rDjC7WqOb4enXQfCCYu2lBJF1Zhc8vZ1g6fqITNXrTC7o98IrsWosQrXqk",
+	"3KX53Ke0tbcmKUHZMxbF2ItzQBPnBRsVYE3Yg/2jj9EYLx9gVO7eVhjWDKEEejTEUt4f8ZCOPntThZKD",
+	"b41Pcyic6MxSRHdti/oWsmSQDpN1e7u0P1oA0/24VhTwFUo6jAES+C52MF2nS1OzQ4c5mFJIKQm/Uyz9",
+	"Bx+OTcsiMkw75+D0ceYDFo2F2eUPcQ384+mQUaqKqb6HozsRPtdSK6r0VNEzXb6Mih+/pTyfjnHiZMDB",
+	"J7tmx5W+U4UqePmGn0esk6nLujWH/ZhrmzLXSdbnHWNVnyynRUHmjbYpb1Qk8jo/9+HqIf3Rbov9KyH2",
+	"VcX0IYC9XFkkF7kkzqrcD62MDrNN5f5TwuKOwg0b6CI5IajgoMK6I14kUi0nYHxpnm5H4CJwWsqHqDeK",
+	"6dtWQ+4PeGm7OvtaSes71/tzPKNbmM1RF8N38IVR4GmtMJ+AobVXvhQlT5BENQWy1uYZjkWKg4/82bwU",
+	"wWLbu/sieV3Dow8OvIu/Zb+S4htrI56SA95Zk3aw+8chHDCWAVrwuQkyVtEtGtTgVJBL0og7ITfCtuhw",
+	"CUBgpHhnAlfetZRhTy98ytXRz0YaGe2ME01axocvwQ6x46UYwaXSDYiPH81j9hUfY590bSEQE9qRsgbc",
+	"cXBNCA2ufCQtdLNrq/+TVs1+cHhC3D+uF+AIKTJBBcUIOt3Ac/alccrEwP3O9znn88PS+742gxdqEsD+",
+	"oYjcKQ1qDDhtCg9HSVI2i7WFi91wY08j8iYiQv7W3ptEACHhOoX2hrSyjDolcikr7mApqoJuPUQaJCS4",
+	"SlFGF+ssCGF6XUZuRPcII1qoXBLF7llNCz/Ggz3skZt5SkMbN41OGXWvk2MKsOr4QzJak40DgquebjOT",
+	"5pzgL0vleOoDL/8BnJ7T4nSHZokMBvQQ5n9g2j+Zh16tEWv4U39+Nsu5Pn8xvYuDeQ8GT8AkuTr10RXP",
+	"yaZOjuKupsbBxNhqyLa0cuabiyrXyAJxZFgBfUy3YoGdrWwJiM1wZ4leU/Eu2UZGmQlch0CoECG0nbRA",
+	"VbMowl6iqee2XA5L59rQIRVbi0GkAbdYhIW9wzVmu+ArrqB1Kt8BrWP89mZ6ALk1IKNpv1HAknHJOjtB",
+	"ur83tAD8wIzgnyF3B8hpcRbMhyzs5E0X1Glyss8g5PMb7Kt2AOTzGxvxSl8tEfGVLt4KqtxisZjx5zJv",
+	"sDEoizYgdiUu2Aq2aJGKMeneNhh1dfge9TnGxtMQKaaAKSR7goxEWSi40jGvi+uyuAbwJwVBUK9aB2wG",
+	"/diZCvpr/JJNaVBS81UMTL/g4o7lQHYF3cldA16QdRDKMdKlZjT3MS83q6YqJM0DuYiDRSeWLNw1Gq3L",
+	"pHKgHBlRRvOFxrQX/+//c/klNBS++sJDMdieUJ1q/CnICfzXsZyrBJ1SsWY5aw8jYQ/jYEcAOYQJ0R4C",
+	"Y2RBQxg077JJsAhU0GKrXO9rmm/hv8tGQf2NP45xtDnoXR25sKxdgj+3UX08rs5pcyC0ivmlGiQvPDTp",
+	"dgo986O20IhQm1U/oJGGbRaBo/wpS2IftAI1KJjbqaNr1egWCGEXIgGEUQulgEwaZrGF8rbd0fYYenkU",
+	"val5wdBjuH+VyEakym4n98DcoaclpR0ns98aWxTYTvrgykAzxHeMKiunTgE13tdexJctR35KNY1MO0v2",
+	"G/B+uD1KL8zjoaVP7qb1wDacR2hxCWWxOV/oaQLlP/ClQZGyewR2mS4gQXRH47uzt/JJLabciXjYsRoT",
+	"EQ9BFukdOxhdBV/eK0BEq0lLoqqCg/tbLpfDMCCfEhLynW0GvCMmHEuM5o3YYRUWIGDHFdbUCluZ+jTC",
+	"iq58S2uLGspEAkTEXplD+UEwbzsF91rqlkh0Bpxv9Wi9Our36vWkhH3gYnjoazblvscOapFxpjYBjB9l",
+	"JIW/se3kgmVPud8e2PvODHHTlDF4+kJuWD7yZhlf5LHXwDGImDEz3EQEiZJ/mHRfGIl31M4nCOfi5m4/",
+	"kAW9ECEv05ETJpaqsU1hGzTlwzb4vYvrRH0ACRfAENblATCXdszbuhERUwLc8SpMcaf1WPzMxf5wr18Z",
+	"Wa6YzoJ5ji2V967xSAIGV8x3zNztEMYVI8tCyvo5MVoDmm+h9+0A7eI37fBpzJiCxWHS17RmDm0C3XIT",
+	"8QjMyCnoXF88G4mFwW+PFOF5C8RojE5vJ3NoCmeR12cjoxRhzSzuf7JFacAEwHwh+FyHyVvy+eWm7k2n",
+	"D+5LYnWX6CmakLqJLQ2z4F1r04N0/Xq1kxw/gZdpChypEVxPaZyazdChMLalKlLRfqftq2pXY2fmBh2Q",
+	"zM7Hf+72bIp09gEClM7CeVr34LNY4pJUymqZ+3eeuK2aurLpk7uOmpJ5mNKcLTgU32ui5HObDSIkUYKu",
+	"4pAzmnYDVDY8ggEjqCSyBoG/fOJuJFmpB6WKWGeHo4Ib0s0w87kkAS1iJ64FwN8jfdIE7QHxiCt6/oXY",
+	"DL6hah1vMBCgQY/Xg5jQdbdCYjrqr/MnR8couYp3QkSpWytNlnypt0HMCnCW65pja4spOh186rbHs5Tc",
+	"JOfvjLSIRYTuOmgvaCbosKTJlumRSKl2ex3JQ0d8625tW147yu0uLMoVjBYY3tqFU6/70gLTRA0yTzTV",
+	"TQcSDVTRJYXmYcPloPb9zM4lMfs6nxpsakMu3Q07u0T1ibeVcEtZE3YPrtIRWiG2jdwbN3/Z9s3AUjzb",
+	"cB0BkM1O5q5IF/g6GjSd4mXTNRop+yjnne9zw560zl24BXvYiRzRawDKBggCGIi56zi57104YI57CY5R",
+	"3Llvfo3HQ6JdfnysLvD99zNYj7fb0tB3b8GtjbHgv7NKvw+Q82I5jFFobI9ldscqnSEmgtFsnSzf70bk",
+	"DaTIbRbMYDCXwk83Kmz8UO0nk+uuGdVl9FJbrEfk4IXZbKMvjR6w8q1KN27O5U5caLAeoQ2sIA/gkmK0",
+	"gCKfqRVrkDvrTltQPugSZxHpei8bbEySzwGpsDD0mF7QbxFx/oDEgLd0+961gJrig31ItxTfc+rAXihT",
+	"ssPwW3H+2EaV7vHN1ybgGB2l+VrQgX2sGhVXSYOm+JhG3Fs1HOW3Leoyh3AcEzmahx+j1X6JCwTrs3Sb",
+	"/YERjuekTYy1GN78jmFGwnNCsdERoUtt0RphGGj6EuQrWAcBJgFlM1WkIuALXi+KlLiPZVGgSozeMt+M",
+	"DaifucW0OM+PFKlHg3KmnVOGAA5/eIQW4Ngtji8ZdZ0AHPFKygQhKovHl2rr4Jw6w7lnNl4zHIjZPfKh",
+	"G8fHzqw3x83OgqLNt7OAZu3S2t2OSg8Iyn7vaWf7bc3qy6svA86yfzX/OXPN5uiXX7g2AdnMqG8xTnsr",
+	"VyuWf53z4faQvf1Ydu7vHoxLHmv6IwV7pDBX2mrd27nMt4/UNWlELlsYrjneWDGXTp7MpE14dWK3vnPg",
+	"6Jmdqh85ujvWvfKyto7+B4r4U4OLjjyqrgL59wNCOhlsFDdQgj0l0YgbgzrqNvStz4U4IAkjmrEwJvUh",
+	"+mJVlT0e9egr/WkKhydUjOwZPuEyiLddHdMIfN/KlAWrqViMXnhMZxnri7X8cbAr1vHZf/vhfz9++CyK",
+	"c3cqZ7wtAZ5YLaJPfUssZCGbegdOcsF1jY2VjGCp8VqsCogUF6gQKEaj+kWqZC6RWH+BqI9YLTU9vT5V",
+	"2V5y4QuJHlLnHtMY2pYFYywau+0HWTT47ntn1Iw3o+EFf/9lZrJ/FUEn2OwNq+stKRi9ZyrW8VW7b4Yd",
+	"ly6/evrk4umwltxt4dvetTavK3/ZqJj8S/RBg/IrQHjGIm6PfkmhahY7LXKoaWHk29d4Dmg0fdm2rBzw",
+	"qbxs1Et80LxSA/x5xNGEFbyQQ+m6PqJvz8xjVRvK6n0Pby96TEe57DgnrmJ14vMmrolNTnByG2MTnaI5",
+	"Th43f9Al5Z+80bZMGl4uqHv7gBslD/oz9H3c93EAB71mD0kWXSNc+R4AmPMxYok7EK4DrGeZwdgubRtE",
+	"al0JSw5NXC3TkhwOaAIi7ijpv16vHcN5bVcir70O8o5U+oXuvHKbzh5eFhLF52Dm7G6YQwp5W0ilDk/G",
+	"TaqgoMsWUTM1f/n+XTRAc/BC+rX7YdWqKgGu5NBsnYflM9ey6MTplWalDdlh045ZFsHaGHbab6EjDbRx",
+	"J05pskESyMCJR0ic4TCeRUOjJ7rfb//y5iZIazWXCfgmiGZCW1xJxRZS5JlPwaqtVxAPvmDH5RdvbY1f",
+	"5eSE8V3jZMjbO4dAreviKYtu2MSF1/w0/C3apxS8atMFd/IVFg81MR945Gy1zEMT5Y5QCxB3uueLPsLG",
+	"A3be2tx3ioe1kYWzevdVqUax6QqG0fx6+oJH+n2LsW5GD0kyCsBwXGb6Ti2VK4vDfHdnaiIl4jsA2zYR",
+	"mTCh1PUCl4yHU4+eZDf2gD0D6VjndlVTDBrM4wKLBoVUwnF6Sju31z15T4uGHeJDwhetTdibkPU921i7",
+	"ZwpER8w4N5Z3NlsUsHJ1t0W/p5pijTt4go7ZHEXmEKvG5uaFnXK/6EXxGIM/92zYSJfL6GDDOshgrlF4",
+	"c43i+ZeNOpDhv2ebMBVvrAlve7UuaJ2fl2sjfKBH5+yvzcXFk8WaqnXBlX4Mf2X75nuE4JdxGD/b+rOz",
+	"M/i/kUQ0AyT4/Z0PQE5ZOqu4gnM6u5r5prVvqdCsFgT8FrNEK9mdkueZ83ZcX1wEp9O+NLv6Yp9u/ttj",
+	"sBIPcz3tlIr7AJ9dhJfkT7586pBj8R++DPekt5t9GzS86FBg6LTvUGhPHtsK+asvMnJlJvf48uLiksia",
+	"XH11/tWfSF7LarBHd38qK345wU4/MlQPJ56h9zXlhTWedoRrlcgLMHeLT88BT5N5lsjlmBbe8dAeAujJ",
+	"antNpCi2bZv16T7PkirXUncfaTZoebfkgqs1y4l9ISNU+CCrR3EpKAd/BPzDxpgxCEKHZo93vnncKxh+",
+	"zgopVopouWLQk40aIhlJHPYHhSp9+Is1CbODEnOivq8DT5/UXEYKNQX5oWLiPS+ZMQu//YHkctGUULyJ",
+	"MO5cEdtRFszUTc21ZuK6TRoBloH+490jcPlFQpomY6J9mz8qgmVOS1MUb/gqWlYeU7WsTrWRbVLJOK1q",
+	"wAV5vEK8wTzAafFoWKlVp6OkwPxqJhbYWil/+ebmeZ/F/1BbrmNS+9ntKpZh4V9bE5gMbv+wXP4IQFoP",
+	"6qOxKHj1SHlYKOfjxFLm48Psf4amdZEwDdLpoCjNDx7oJlkAGWWxmi1knXOxyqB1BNS1xasa4w3pecFS",
+	"15cdePz1BKnQzrRyRTaPFHG4ZSNTWm57D11gwu4RxCwzs4mxVOS22TjVpGZKZ/6isWdwKWvSlr4d4ttP",
+	"YiuNzLULNs+6C61BOj7RrpT3TMVLqQAZzGhWFkQSM/Y3dEvgpcw2Mu10YD8IQ17271gqrdjilybRpbgi",
+	"OWS9y11itenPLhka/CfBEvvStrPZJupBXstNMHIIpDsu/ztMJOrycZdGmWuK44vrnTSGe9/ipLosa8fv",
+	"bqvt7McWZv/goH0OrM22UNkHuZ9iYFHdQ9d35ffrrzkr6LYPYs/bQF8965pA0eFWDjcocpbT6PlloxO5",
+	"g4c5K3TNy+O75xykQxO41sd5LOzmH+a0CCHcj9IqKOkbiuVXpLBcY8ucjr/UrvKd62AwrS0xlnYt6ULL",
+	"WnUxgTE8xFeCFoQJzAyXigXNq/c0JggARysK5dJFh68JLYqzGuLHIcC6kBqBsbu4ff5hEDw5O4OqM1QH",
+	"mGD1antW1Uyx+j5emGd2YBOdT0WtyVOwe1ZY7ZAJXbPchrelIIxjl26eO9X5OYAfN2VplgLqo1x2atPa",
+	"+V9kZ0+ys6fnX2Rnz34Zh6WwjCeZL2VhCKeJuRtKKrYkfwlzf/vma5fQL4EmD+tO2tbfHVQqN9AeYehn",
+	"7tAn99fPWZFntne2ZRjd1AJiFgG3FGypz6D8D+8+oc9synVTneWpLPJS3lumHYW6juAbcZ4CQP5rKJKj",
+	"AUOMa6oAWWMdOj17Gom5B3UDMaYGXWROC5rSJz1DXIb8cBmLz5uTpXc89nOp1/Y/tyUXjbJ0n2UzR3k8",
+	"RuDHhuP8wSLygkMgv7Vt61XF6B0afe108WS1vQ3MAgr4j2EBKJp3SSZMuD9Zto0G6aua0Xglo30fzzVb",
+	"1axrHOzT68mz+P0dhEWbemqHy5a722lcky3dOH3T0DYjFTcmbFNlpJZF0Vbl+uJXkALNPrI9vDhwk3cX",
+	"dgZ/jaVLFMcYZ4vy+GHDxIq2NzyPJWXKpTsN1+SClFLIjFz6pKUBkdm735/GXOp4MR94qR+/c2jW7bfd",
+	"gsGAz4+3nRlPG9I8VufRfFTLqJgd7Gbfna4xeIlvst/Cff6+m5vyvDXmwg6nYHBNKFh859d7gOcIr6/D",
+	"WscEZf1VowktpVjZznJ4RzwnC3P9AlYRXtdYowi75HpTIArBCnof7THwr7xsYuLBitxQ2oKGp2sK7Ext",
+	"f4G+e/TLjryCv0aSPu95HgUJc9hQoH3DzRn0NNayxTbwis24Kz02C1aw+57U1dZY7azoq4toO7eNRbDY",
+	"cdpJ8+9oTJQ8zwvfqZkWhd9Qq2JDHerDlmR15khPuSUbNmIvhnVirx1OKXVo2W2UTtnZl1FvtOQf9XhL",
+	"jFGPt2rTiMejCCoJvesoita4i9cWYRx08RZGHuXxfgAenrMfG6PENgSHYngOBpEObjwwsQVeiww9PpIV",
+	"9/xE4buDHMue3jTvarYsQPztbQd69Ud3rgt2NrKeJYKMTaEOopLFxprSH6GInhYcwtm9NmhbjmQr/3i/",
+	"W3wvhyMS3fEdXx6Uqbif3DEJ9UyKCfv8XoroBjfClTnEw00VrTsqLNmA08vlcfviGOgZuGXa3W2YXApJ",
+	"CJBLSZayvrZ/pNgapZQOA3LQ7rgcEn8dsKkOAH6B6kpk8x0JM9/AJ42Q77JD/Xlo0eMCCsZPKk+A6hwg",
+	"45whkAz8HSWUF0M6gqIXQSipanbP2WZMsswgRoQrtKG5YQTbShKCRrPsAWXm/YGvuCy21kIHQGpc2Ci5",
+	"6T/U+YgE4R1M7oJXKgPNEC5OCx/ke+HLGiuUsDxuQWuLIhdkRiErPPnyyeXlFSanVAUAONkPGjKaX5+5",
+	"1BXb0OJnI1zKCPCOb2q2Y6vYrilmx+648Bq7bRQW6YCG0afB3Lv9ruxTW+SmAuHYCEheIw3nRuNWhGMs",
+	"MW7/WoCMieauJXiKYhunEoVhVFj1NcSGVUaYuGeFrJjKCFT1QEZGRipZ0JrrbUaWNGdxMrsDmrg0Jqcl",
+	"RVueHKFl7btazgtWTsAvXTR1bQseYmazkiXTa2MKG9paFys0qgWvThbW9gm5wWgltMmL37wO8jCWbq6L",
+	"EaIFH8ta9EP7uWzWIzjCrNqdc1gv1oCHGW99T8VtzXIZpxwVt43IZSKiv5FNkZM5IwiO0iIjIwL1OpFt",
+	"EiTUHtrGKpn5NaZXr2vUa569TY/ESnlPiyjXtAiRS1mTlZS5zwPjBSNCethbbNucE951OAQgOom0lCl9",
+	"pFxzqP38B4hxwe8YWwPIWjOxSMzRZgnE0VyFQ0eKpKy0vWp2m3qBLieXrdoHl5ORkSrzdbI+0RThUTeZ",
+	"5SssnmZVPFOMpVDkPd5bBEfG9ZocQlwVDomq25lxFPRwB/30eDp9HyisPU+7PZyC/9x6LDbUR/cVVdu7",
+	"yZ/4QDJkrQhpj0W/FDpGV5JApn2O3iR9DUgSi401HZlmRrftNGLlzchm00ZzfXJiJJOaTTQcKqpU6uZQ",
+	"zcQWMzdNOVhFaj/obKuxaVEPbEli9GtpF7pzeeZ5Z/0pkYHPxfjkfzasYUbHiXjA2IqK2ykAa6drLJmA",
+	"qQ1TP52dZXvSjjHldlveeqr7zrausW1vH8notFTFFnzJF+DvzUhgH4K9A33yMUQHH4gDKoz22jwnF508",
+	"G5eyksitHYVVbI0Fs8qM+HRFMHAVqejizjbf9VmMQSFH35p0dDVLyguGfTSDopCFv2vnzJUwENnoDEIl",
+	"2HP4OWl7EuNbwVhtkKnTuHi/GeQaEw9qJnJW4z+FPIDhAcj0sswF34j3omYqkcJ3z2qVSuoIw6nBeuQ+",
+	"N5nNRgiiLiRlL0Q78Hrbc7GLHAwzbqcX+ow6dzYe8KQcGecbCKx6iS8Aeu7V8mLRh557NcvGPBYD2ZVu",
+	"XjtdVbFjtDVcuVZZC3FuCD9n6MRJY54PVwIl7MZwe3B2MaL+GIXszpkY21G4llUiY7QpDylQEACnlUP6",
+	"HgwenTWj8RYeu+JWaVYzuZMu1NQuEZCWc66k4IsJwtelTz8HmVHbpvH7fX4tP0xQNWw+VlRDCfX7vp22",
+	"Z7AdK+vbfJa0mc2tWjOlYnl0HXeMc0NCxtBD4PBzdsuUih4iQfKXGbkwN0HBlKU81hrhjSSkgCvDe8wf",
+	"OBf2oaJidwMPGGcSZvV9rCoGYbMYNeKTlHQluG5y5gI5eC9aAHpfkpUBfRqzAHJ2CUWuD+pT8MBCI7e2",
+	"OAdGwU3kYtCFwVjxWi6Og5k/5F6o2CIBlR3emW3EdrGWimHnjK7bIzW34NIegwYr6zuW39rc8SEq/QRP",
+	"/9DoXhO6vZe717HZis4XU7v4CtyGKqrjD3dBuGH6Bizz0I29S2+pwjYybJO1PegRL7lQbGOzzsYh/FCe",
+	"RyPiSNmRY2wT8nwV9f7D6iyrMKEn9ehps8EGaGnjBIhYerdbVtqLSYPAjJGPJzScVjV/RL59DXlV8OQu",
+	"+Fub6j/hRrS9zMd7TGzeWU93lQHKedeobPSIXO4f7WNGSjDbLCDVLaj/y+blT1k/zwMFg+BFewLbSMPQ",
+	"oQHLsD02QTCK1z4GNS4ynuzOPpgf6ITFQfmBIG2kWBZRxOAxQZAhkfmbRzja2abE7Wu8InfW3uhEoAKL",
+	"UhpNCq7gOBbYwuSBIs5dVh97U1ej+bJOPljNzVXsjKkQPZpI+9zyxWycEzDeN76TLtAW03NNlrIo5EYF",
+	"NqMtpjwA9zoSjDzgdAcxhMEeS/s6Ic669cLbOblBR5WkYyTiQLnhOjyM9R7QhbXIfv44U0zf+tJfo3SO",
+	"a8iTzeRyidvy6dMvga73J4fvDdUe5KWUJcAH7OcRLPbNwj7im0W+8HGDDmRIfzOfyYroOpbO7wzkDBRg",
+	"G0uZlofeaqMOwdySICUOzZJZogveavj6DRXYXlOBR7vymuNpp+ygUZiNo2MmF1jImBAzIhL2ezM31hZb",
+	"bKQ9dizzZN8y4VjaNcIaectVlB/GIyc+2KqcgrzoRfP+b1P2apR952VuCNyYouP3tByTs76PL/WO1ppc",
+	"jcJgG0YoGgvw4+/XqcUjXbAKFxUm0DLUmDQxJGv/VqejVC5ZLLUgvn9tmubFxeVQRc90T2s4/EUXM+By",
+	"gh924FZ21Dr/ET0G429mH313t/NNFJXVFpUfXEw81HfTI46ksr4GVHkQ63aObrQUd7bSLq6ng5Rn9T2r",
+	"zR16ByBhqLzbDIxdxtJ0sWZ5n9k5xom/W83fQTUC+LOCabKSCMmDtqKmd+zaZ/9B/krBGSmoZpiorPRO",
+	"y4GWFDm3YPi9BnPq35MVMiOYYaBuqT9B2n0qHGbgdNAm5/L8tVvvpPMB78ZzAPd2DErOACICAk4AH3Pd",
+	"onIF5VIaIWZcv2hK/GaElcP9ZWwQGqVzeY+Dr2XNf8XLZXei4y9cO/u+jR/vOYoDOPsk1RCbAiH98Out",
+	"9gYp+4BhHFlURXk9rTH0/nxKKeReTNsYwwBhhJgZELwi5msZZq9hHu7aeoKiU8PLKFGTgD/6TIGNJKua",
+	"5+raN3neWlTCLPgXCx/k/XpgjIK884gVFt7QkbWDCWfBIqFMekNVtHvyMcV5whKeZqjHEiSjPXVj2kI0",
+	"JcFebYOsPaQvwx05yPFWIrjGLw4DStaQ/t5Wbgt9HeynauEAwu20qC2w0+Z17l8mWmYtU2J1ikUn28UF",
+	"3NqSlhZSM+21OFEGYYuTdeC5ndvD4CUrkMTRwsjEtdzEALbcgva7uwfQ6XspiZH0RSckO1do1uoBdolO",
+	"RMXVEHPrfOdgfnbsZVYUqjfZGc1alA9wsawZG93L58Y8/IoViWY6RVOK1NcRGQceabOOzErABK7hUuoI",
+	"l92sRFbkKQwvl9BsNftGxdOK1m3WQb9K6B50YCOxbdgTYy5rtzvBGt1/ULkCiVFmtUtsmiPr6DlohG2o",
+	"3zcaRMx3xzqwzbHbuDZduJ1CZlkqyoltjGUPbm2CVEy0T2h7M00aqm3UFI3pTSt5DSHDovG8e1vJdkjM",
+	"6GWj3kJgPaYgOnDhaTMd0+MENni/nU2Px9Zu80FO2xvG4t2rR0N7DMQhIrgd49x0w56fUSgn9qZeFNLc",
+	"z6hHmWMUS3LBIh1Ft4qosc5EzaMSnRJV0qJwyCQ2C9Klo8E84iCaoxP0uzAidhf8hGLy4MYaCxPgEVaU",
+	"j0c6OFKzEHO52suzN1YED2FdWaRjWpvAg6imoZrmQNYX0tgsLpMm4Z3Y3ddoEWjMZ9ECceJ6RkEL3qCu",
+	"cggWwg3b7aY/FBHfCV988WxfhLbJDtMYZySwzlBYbUywu53igRJQj/Jpdtc3LRw5chmTPXzhIm6cWJyw",
+	"irT6HxZeHmmTbqw2fsjyvF47bX0JrRSs/zCPn1qPHPrfoLU+kSHApVow4eq1ZhZizTZ0bRvrZ7MNL/Jb",
+	"B8Tbdt6Hud06a6RG7RU6AS8WrNIWb08pLla3NStZvvUSPfi7bfjf7TyDeOgWc7YFhHV4t9lszVfrW9uA",
+	"eLE24jyWilvHuk4ijR4pAonqSKFHivB8VAzMNTeKmvVQ4CDJWhY52o0q/eiaFbk3IYxKrRgTeH2bQ0dr",
+	"Zn+mc/AC7Apjs7YWlhDnFb0egckelPiy7xIC7dy6A2WRB7XA0GdQr6nwa7KmvnNUb5E8xzD9fsfJNjDv",
+	"qWkD1oz+2Z9wfzqAkccmDlgenb2l9+RbYbGy1ex6Nvv0i08eQGng+D/S0MWZ9NO3qZs6MJQ7cLJsAJsD",
+	"kDYkb9asWMaCvbqe4l6DYb4Wuo76FTFDKVYMDci+YeSGgpu91ubgmxNDiYIZRlEHqF4Ps7BLj4KnM7+y",
+	"JDFwFftGkyzyDphTMBFInO1zG3MpoKKba0ILc0lsowtKN5yMrzSbKf4rO6hUBE0LSxO7NjucXU+SQJPr",
+	"iLi4xW7s/ianeg3oHwta54+vLl+cvb94cr6h95HqoPbloA9VNBYNzccNM5XW9qOAH11s0cVlfkiyUZfT",
+	"Ox2nAjMmXULUc7r3ilTN16LEFXQ14W4qmVK2Urr/AFhJ7Z6Pflo2Ikfv5iRZre5n17Mbo0Bl743OBZlv",
+	"5JJcXb7InmSQlhWRquatDpG/HNcgzrwYnb3N+okhxw8qM2rNqyrm8PNGpHfSWzynKBO5zKPeXuK2gBXm",
+	"G804cZOx46UWG8fEOxiMjlE0yQOAaenQ/lcWD99pvmOaI0729Zk1JT19d3zX9h1O9h/uHJmuOovAVxc8",
+	"WjG6d85aaL14nk2iAN1s549NwQ6vQW8JGHMIT+ug0EejiGd0mr97XCsGT5np3Rj2yPLW96vfvVdGdMOP",
+	"oevfBm3pp73Y3zY6+kp/e/XoK2FL8mnzG9NQenyT7ES31WB6Gy5yubkdHb2WBaupWIymx24l73LqwXxh",
+	"OzI/gP3e0cVdNFAzDevDS/2ItEu0SEn0sYteOxj4nAibYVf2MPJ4OM395KSl3qkiHSLQDVuViRA/+oyP",
+	"NVrrAXVXZptiZpcTuxUrGZHP619Hsj9EvKbIjx2/QOraCsbtBSLazwhYy4LdtkAhg98Zg4EeorJ4oNUH",
+	"MJjbxc9Id8UW0qosI56Om/4KcwFFTuYF9DarmWuVZauTLSSjC0KptdyE0BltXy0YapbNYCALQDrc0do6",
+	"Dtxaxu6aI/eD9kzXTQTwJtbnL3/55sY1SfK4zy4cRxVghz2whBv5JJKEBrDqNgbK6xxQa+GvcqEpdmc7",
+	"/Lu7WRG/zrJZrJ++oRg6r2L1G8MBvvc1o/oVPBltsjqly9qobNk26XbXeG+TZF0cN2pojQ5emwfTCH2T",
+	"8I1aR/vevL/51eG9JPu27qP2j7NM+7rNoU80rtfPWXGrZFMvOl3t+YfS3FBz9kG3oWXztvl2vCUTdqHa",
+	"/zgUZX2MelISV4VVKlMidLC7ZrrfEhcBclNP11OEWWJ1W4Y2XPZXl+ohk1ZrWsXcglxsyYbeG42kvCaG",
+	"NFD6zf7e0IIozSqVkTlVjDx7mpGrL74g/3+ybIqCqAUtWMKFsezJmuAW0reTXu7OGHGVQWMSIsydkmBI",
+	"ZUHKJvb1tBnFXED1R5v/50D38GAl0UB7myT2WwM8xHoJYnCd87PHN3gqQoYO2MRTKEBosqkcrTAKe3w+",
+	"ON7XkreTyIgM4TgwfWm8dVJkrMPPip3ZSwl5FS6ispch4MYdxF2ORgcxIX/uWua3cUFKlKaFL3yu2dLm",
+	"G04LiritNh9PEAdbJO+cJ0i/wSTz+Rb/SzV5rODxPS+nbESivHvNXBeFSMWga6A14MDH4d3zfszocprV",
+	"iqkEVhGrNeVCb8Orwv6jOQz8jhVbPCiKm2P1S3Yw7q4DmIrYRYegN0G0XeGiHmL8RmCfrD1sx88CKkXp",
+	"uxUR9zNd1SwJC1hmJISXgEdjEpca0XALSPBrVrPbMgHVu6Q1RNBB9S1dbQnId7gTgxI8uAoAKVcaY8Ll",
+	"sxdcsByRqA646nCepeqT8oVc3CmS13ypWU4oNnm4t+E/84eCVuP0p/m25ztyuVQMljTfXrew52tG6wAQ",
+	"0abiqZAykBxoLxsPR20xPrAHabfRpbJIaBFU/hBYXi7ubgOTcC8tHqCWG9tGcEFLVtNHyiY1cmW7XGiJ",
+	"JUdzxgSZszXH1qgw75xuWx1UjyMhbMNtVZX9U4JSBphJTQVZUqV9x3RIywi2DtM+JAH/HpRAMUikOYCb",
+	"PFDpwQjfTb5iI9JWl6wGi9osmYo863QeQUYapxnhs7fOFurrPwE98Nv27/E+AHZi4/bSfXyS28EduH0i",
+	"4TDIWnOp13B0xs3EtQqIi+8ecQ0W6oBLbisW741R6BTecYcKQMTNAXKlRhwV4ZCLbYPhNVVpI25Y24dm",
+	"W30y0Mj7nC+XrCbz7TiCejRWJ3YqBzaczWjBVwL1YvgjKoGymetlgxlsuBREQu0kpDnFKQqParHax+6F",
+	"I2x6OwKpPN/6jQiKn1DCmN+hu16n+C0i/lBPPmCLNuvUxVFaTFtWEgpFgzGpguGKyAKxGXFQ8ety10bi",
+	"DBhK+/xDM8kWCBYYBcVZhNRRBWH3ztmTTnsSY/dABQc5vCmCa76VHy1ZspnTY9qjEOhQaXBaw02v2cJ1",
+	"ZtxvBBPrZQ4nFiq1QvBmf5FjThEt0YcKm+L4H/kuzNFP4nLDt/um7OAlxmPimDk4BjV6jNci7J11EYGw",
+	"wXdiVrfThGxajB8smZjpiQCM5Z3FYzSZxKWKBbn3/hLdtdmsrEGqP734KqwYs8B25lUhN2Ou2t0dQtqk",
+	"tuh7N+Wx++Mv8Muvri6sdbq/I8lrngtCiyJL3ufP4eqpAaEbzI37kZ4XayZPJU974pOm7lYsjtFvAWyg",
+	"32OnBX9V7Zu+oGrHLgRzUVv9WxutIHRGUeI8QrErIqfbh3ubHwqfU7Udq/eP6pIXzElA35B619pBzSGS",
+	"SV4UB8LATqrrstXh5uI3Q2YQyYnYp+MB3EZ1PTSPRP1RkLipEMrfXC6HzsHFaSLoVFii0HoDFJkzpcFe",
+	"NZ8uZJMjCHxk3oA3Epl1UdgTVlqXgFyxLvbBGPSj/W4vHZDboH0hLK+dUMuIu61jEMrAFlrYY4hnJ3aC",
+	"46fXa7OJxlTxs93N6aNBc/HIGLb0I/qB1EHvsattUS3LwxvQXI3TA0hh0Ul0eksuaBIRWzYVFyvzdevX",
+	"giKQ1jqIDHcC8cXF7U4fpjC81SmQ6aYmVhRd3LKGvggxVQWExW1TxRjA5peb5Xs7YxMIGFAYPUjV7rnf",
+	"n+pOcU93rhvK0UkLcrUXKX//B1tjFMetknogjTFig5mfXJ0sLmofbiG0yem0Nryus0DUU7tI51c+4FqB",
+	"0q3oq+aXpDS304nnA7uGaOP0HtsuZ3fB6eq7I11WXuiPm6YvcNmbqA8OTBitDSjERrTu8LiXuuAChI82",
+	"R42rrke17ffS59HwoqrPfRH9wTFEJJWp3zPQnhjontnJTQgdBL5EcDgdqnPHHrEEseX8YM3BCcS7q6+b",
+	"W9/9roJ2b06Cd8oe0X3hPoX30LRiyJAjA1He9UQAk/l7PqU2HMOy8X6uhGUTaRmsaTGmUWBourjXUisR",
+	"Ly1XJZJId6W980QZDhAdXKUxMAzuYt7xuRgl3WiVrSuudoBmFhN7uNoi2s8KTtqCikfa5m3t410N5vw7",
+	"2ZHwvSuWtVhhEMklc2YkkVkCNAnH1IgR3Tm4M6mdsIJFRXeOlVXhCtCL4ocl1DX2cpt943VNl2aIg4pa",
+	"9iXN/uR+CaaHH5uaBoBFmjsZAZgBNHO5Ddez1/8JBZcW2vRrsO88jGqrFqSSCCacU7sYzGnYRz/orb88",
+	"CFq1q9bEwJHAYSC2kxMU7LUQyGxLjD4mG5fMcWiihkvtGnzQJQJ1aujGZmSECTF9a52Ordvdnvfrmhkx",
+	"wEqVYXJVyT9k5Lu/NhcXV8++nnmG/UY2yj64z6GdMXdJc9Gj658Ewfe97Zmyc0OMb6N0wozoeDbGof2R",
+	"XLnCbpskl4W1/nV0vvJ7VCkPTFZ+73S9CUduv9N8LwBPwaNFcb8NeE+i0qQvGTVZZJZMIoWMtil5yzHF",
+	"us3mgwm45Dok/hjkrfdWzT4A0QRe/TZ/UPN6Mwqj+iWdDOs0MhtywnHfbQwIWcRgoRRyc+vK8yE5Ef8S",
+	"s8v+fkiOpk3NctnvZpSo5GuZ4QD0cq5IDladJJRAJAxyMvSaK3SZXBOztrOKKpWRQm7sn+bGHMpIzs6g",
+	"915GXOe7jLQdAJ/7Tn8tJJn9S46iJ7ij5mjT/4ybePYU9+iJ4Q7cA0f3v8+uL8+fGr2q22uQak0Xd5CD",
+	"8GU2uxOMwbE32g+9Y00Ff7sAWEwuZ9dPDLULRhUmll1eGTZc10ytZZHDs2dXT3fT382UvrzIZqqQZhsu",
+	"v/y0dy/OJ/kmWkbvnIpnMVjCzmLHn4mALuM43lFuZOmkp+2o5y31xz0b7M+4MpLO/o07chGI7Laf5AnJ",
+	"PFoCYRXsPxGBwyaZJyTwPx3dOpJoUKi8Mw9+wmtq8ktWP4nG1LgF+cakhYijr7fpg/nK+Subvz+h5QPo",
+	"RZ/cfffOLmgC+4w+b1a271fbESpseduwlg63No6UvLRv1nIjxpX67Sb1LXmhWa1ITbnCLJ9CbjCbuGa2",
+	"n+tRSv8eMkKPu4vrnZKXQT+ONXv6agH/IvKoFdiPL+XD/zalt0Z442TdTaxUNDobleorJXY9O8PJ/t5u",
+	"2n/UlQTuo05TtU4UJe01dJuGY2HLeuADWbukoEXQKFPD26F/UQ8BGvgpjkiOsE4TsVNWtdxE/agY/4j6",
+	"UG3r/3jLQRlLRVk2NWR+SQGpDlsJ2Q++u/taNoqKPJVrzepYQZlgG5ADSy64wkKoI2CXHSMeuNfLD/el",
+	"XUtL9ja8AoSLHSvY7ckgXJ4ZEHUrgrQVY5cpSFhfXIxcd3xR2xvNIvgIvc6LfQ+FiPYdGl0QJHbgfeOu",
+	"/Si6r5n9Yei+P7m2kKeHco+1uHU9bzIIbkKzAJuBV0o1uj/BPyz+eyRFhnKhArIgzjivybevoz1tjgUY",
+	"f5pGyOP7mQw23XAQ9jjN0VD2eECQyx9wQrDL5EQXD/tAF7rYAmu7SGDX66KYvrUgWdCZ9PV/tn7D69kX",
+	"55cwg5J+CL+FLed2/qXabcHlxp2go9s3+vb5e7axh52LnH2I60QlMyJxQqdfFiBBpVHD9xkiKs2p0c1v",
+	"W9kzcdN0UwtFKGkHIHK5BEBnATmReU03kL0E+VyF3BAbu30AxH3CuZ3wU4+JsVqZdxvIh0nGfqI5dMqn",
+	"vpsbr1s+js2NC8VqPXpy+4Zw2AkMsPMJNZsGa4ZdUpKUVGxRxixoXW9JC0szbrEp9Do3znCaRcI2KeU9",
+	"O+B4JpgkeRBjsQl8ODmpwzYEvNdQiORFOpSI28oL26e+HE34nvL1jobVQ/bMF6lrGV2uoCU78uHw0+5S",
+	"BxNsKTjPI4WJTSxGDCnCH+eN+kQ+Wlb/RD6iqvmJfLzjIv9EPhZUrBq6Yp8mB/k7FIIpxGiE4BMrh+04",
+	"pb+He2dsjui8ljRfUKUzsuRFmZGSqjsAVRFaZaSoF3iqXTvE+ZYEMDI9AMwWxBE/G1tkzY55HMeJZvvN",
+	"CXfUsT99Is4ffzCjcG+tNnRAIA2wttFD+tzm2NsSL9skEtsibugWwZmBAuSOsQpzLFGA+bxs9DGsqbIV",
+	"KbsIG4Vs6p3IpGIUnC+Y43gHuTdSqR7ciiRORec4x7LM7dHfefbJF9mkQDhYMlMMlkgWybOL7DBWNNt9",
+	"sJpmX1R4+z/vKmyuEY/ZPYt5jpgtsMd5ZDfDWUywNPeAUfxPyQXXEnJQp3I52pwEQLMIF1oSPxLYFtiR",
+	"FA0rV2MSKkn4z9r3gAA3GhOaWLfDDkHCWXodfkqmSYvmFkUjmDfKQmZddDpeX/2p2yMmAuM2T1yXuz2Z",
+	"jKH43HffWklbchDUdwupiUPof1hyist02rfnRxi8u7C1ewTbBK85qj2PrwTbvErRamIAPgLeFBeesB1C",
+	"WGCXYrmyOdxmqoh5P21bYk2t7Eb74+g6blqWG+hDFmRYOW6K6q2dXJYhN2DL2KkDOuTciZ7OXa8N3hq2",
+	"6eZsv4nVifoHxtBV0ysNzPQJSwV+5NhSlhnxW/IPgL9iuKjZV/ITF93n8RGAzeM+laKDxZs/jiqUMhrH",
+	"wVtGKtp6gBjLplOcFGnm0X9NPwjDjqZ1uA0uZgI1x8TEJrS9gHa6oXI2lwBUZv5zW3IB3YQKBjh1APsx",
+	"c0j72WzBhK5HgNT6YNsmUTvaiGNaTlG7JvpZNbXnnA4qBfqOIDhCfVnBHj3cD7/ExFKfi5blXJ//yDaT",
+	"fbTmxdZF+65m95xt9mMZhVQ6EQhH2B2r+lOxJaW0AXwXFh8fvKwtPssocQYz/lFuBuN1NcKbwBqisSs3",
+	"0N6y041OUxnRe4g/d6zS9vpdIY5PjpWLK7SJnHfHen+iho4L//uj2KigpYeVvWMhodu6cM36il+6rHpw",
+	"qv5rTgu5aoymZO1FRS7Berw6D3TGS5+y/4Ngrv2/LSeoZaNZtFzFxlt+DsKMF0GP0qpmimkQ63rtNCws",
+	"aYEuYi5uZyN1P4cRBJux2Y0m4Lza8gL4tZYFUp2VUCvjAmU/RwMSdgjzoHcg/GzjBviov+YuXPsW+4P/",
+	"KHkLpUWxdy6T7/wI33QRqk+fHl4O4fbuY09t2sSKnCpE+N2JBIHrAW0BMErRZe3dEMqVRsuNiFZ6Ozb6",
+	"mGqUns6D93G9EfG7VGkMi+KwD2vfAZ8OSsNIyB62yJ/6kKRu4FHRPy8IDgwAOljUsULEn41n2eye1QjU",
+	"9Kc9ng18cN7Seva028h2nzn9gNNrV9yrPcFTs9yax9u7e2jEMUko01qM/IRJPP1dRgYLPKu238nw3daW",
+	"UK6xg+emdv9Q1fK+/RO6BxyS3YKKBSuKgQrwfeCHUd5qXBYWYle+xYm77VzxZxrNzG7d5PwcT7hZJRFy",
+	"1+lSFieA3sEdM64B5n52T7AxHkwQP1RKAd4nyuu4n7SiWrN6V6g/idcJthrgbre+SKkPrimWY5nir8Mb",
+	"7+HH2k3t2bxj1I27I/x7BMUKj/p+2tFWj8Z66cvlTGvpybTMNKRVLWN+ObAfLPgA4ZrMzd2+9CU8neRW",
+	"2wFoZOltkNGJ9PC5njiViIEFjoJlxAX3ppalRw2zMBJaEpRroKOSEpB11Tl551CoMaMZjpoCR7GlusOW",
+	"s2DoCGQTQMh2obTOybc5vv6Xv3z7+v5P5+RrI7jwn35884p89fSLP5mZzAtWelQkpem8YGQhc3ZO3sB8",
+	"zfNNVUiaOyg/cKw2yrys5UIWAIVOK/4YH1OPyR9KpmlONb2GRRvKZkFD1D+ek5/Afdr2Td5QZf11OSkZ",
+	"FZs1Lxi6U6lQG0TOoxZFUCrmZg7JBZxZB5iGPgfKu2U35+Sbr1+8RsBBMwpCMNWM/Pnr94Src/J+DeFy",
+	"YZRD6yKt71nulyQrJmjFz/+mpMhgZ0B/NMfTP5PLhTr/K2iO2Fp59r+MMkPeoqXhVYbZxfnl+QV4mnHU",
+	"2fXsyfnF+ZNZ0IkUR8QUX87U448u3fcT+CcYiA9zaKmh5LfGSvgz066/JJSOq0oKmz94dXGBERahbf8G",
+	"WlUFX8DLj/9mQXlRcI3tYYkMv+9rbvOSs/YCiA/p5/j4HW4jHEbVlCWtt7Pr2Qs/WBYg1pnjh9DlttU4",
+	"NKvFCnVaMo05rvEvto/4/OlbniMYQprkj6nLI3rIJwBhPrJvlqAvbALTzsZdfZaNA8nE8iPsGag9hPqd",
+	"w50qZR3AehD7uesWH5MVeMqNiWUEAbXp4NiGAxKLIGKGmCZrJjJixDJkdZg/wCz6drAozn/Fng5Dh+d/",
+	"QS+HCefHjtvugr8351zQehu5cqInh9aLNcdUtIcenKKw14yhY0UrVtskLXvn+N3hAmIk9tOZb7xfM6WQ",
+	"H053qlCLP9WxegWj/5NJRFxUeLxsLzi6baOs4MUAmHO21EMHA9jk8UdISUvfLa/lRphL/Q1WvQyRssm5",
+	"fLyh90c5Fktrjz5UMAmLfRo7B89RmkC5pLJheaMAPPAAZB9nHPDBscu6daVh+l+odaKB11KqL8o7dKo6",
+	"G/rYqbGPfQbbY1nzFcdigJQo/ME+8sBDMy4XHr4VccFHmUHpmunF2iXl8/IYrPETdlK0FEIGaSWkIiXN",
+	"Ddtc25gravKQ9GHEqyNxBuVz5hqrZbNa24ehCixzqSHmeQhT/x4ZKz5o26xqxLCX0/l1LYv8VHfAN7LI",
+	"/8lugH9nrArZ04KtQ0GsMTOxHs9wLOZqall1MlHC3xuheeHvCmi/ON+SmmlbVdiza86DcYpd+559+Gez",
+	"ZL6jdyyxa7LGBCFoWboEPbkoCORMqva5of1AHe/xR/hvr434zjwxjaxyoZk+M6KXlke50mGWRzEQYaSu",
+	"xL4GwyHnCqJ4RisC0+Pd6zcZeXXzH4bg/3bzw/dob6ypWpOCK20eeXHzinz3zduTyObKkz0lRL1TNgeg",
+	"InU/y2Z/w9YZ5bqIRWcHJKsDcTzFGX1P79hLjB6fzGBtYS8jbASevzlbQLYcKLxKkiU9Ble97x7WRw75",
+	"FZyLXGTo+zHUbZunUQ5RxMDGhfTCT0M7ZETtibboRzN4Wo5+VseChdY8miDFSJA5yj4U1ApX+JZN0fRp",
+	"lVh74PfDasnmP5/QYVswDE3tErGU9yxu9jyNVKDHTbAHLxunYRZuLBjgOiGx4Y3tfwvsaIt4HVXAX0YF",
+	"LbaKH6BxQsvSjh0fUu2xmdF03m0HTfHtdyHB/94wpV9KxFU/Creaoc0nkFu74vjTmD026z6Gp+wd5OyU",
+	"UkjcVcgnp7aRMZTZFBwyduVyiT/aVGGXohBl5sdB84+kCuCbHgwoAfc8Z/JxWT09zq1vP3sECW3dAo8U",
+	"UaVRl+zQmS91Axi341n1A0fhQDk+fBZAhselz9VRT0RUdmN17YYexZcPYojBxYn9oIDp7b0QpapyXXhT",
+	"fHxj++4OcDEv6Yo9/lvFVg9mY+wAfARy3GArYev/trzsuTjsMHwMZjVa7pnRctXjj+Y/I668b6hav+WA",
+	"/jAsEiET8eFEeSPrFTNC0WvlkcVHdOvCzTOlWg/BZXtCVTU3E/0I/+3xUMcUfPPKw2bR78p+5z8wtB35",
+	"cbbD6lqwMAgM0KVmNTY4kzVZ4m65uhKbnPMpQcqEm+fzEvIbWeSfnYzWY4Nk3PHRjHPB7JAy4Xv5vKT8",
+	"nn3Qvy1HjvKW7JAudVF/XtrBrf7bEg/uXSQYHtwMcy+8NdW6pZ53/Ie0dX+HVZ3Q/iGgusvxSIcZzOXy",
+	"Lnhu6i0Hwgi8LQMPFrw0HPHLCT2J7TogcSyiOGCuyDGshpZkGRFsw5RGzDTbRz92fdSMata+eCLD6nu2",
+	"Cb4xyrq6PMEOxKiP7m5bjm7TwRCt+3inyn0//p3IyTBCyf1lhEK2s38nsgX66ej61q0kU8f0arSEsMQr",
+	"irbjUub0DpLTLVYPc2iWjy1jyNw1uZmDqzBLm709FLz4TBQEOzh44hgu8F3Wg579shFY0IBogpONiHZU",
+	"b6G6opguYV9g6sjJxYv9zg/WjzdCuvzD7il6hoJDAS1Z0VTc0C1o38jsQ2Il8Dv3XsSv28f2GCUZGOOA",
+	"3AlKGGLlC/bcpi7DtQTSgs5tnT2oWH9v0BdtdSyfkjtJqTp9TsLrIPI3lJUQUPg4ji1LvXUj8troZXuX",
+	"/IPO8SDHsJzrfmb5Gp6YOpFG5PJWLmefZwffytWK5V9DberwHuKaj5RIYvRoo7JjgLGgbu+uw7OhN9Lt",
+	"8OfY03szRJ8r7Wt8YnBrNPugcbhoPLhvS+ATcd3YDnUEtxqr71l9BgAXuOjniGcqBXukSE41xSxwYmdz",
+	"ctL7EqzkcXpjK4qmTQRKkk9q1Jh5ndyceeO60Lb9aS0yTs3vj3A2suPbkYNb7r2tfQcu7V/t28EPZdHd",
+	"wFGBF+dJfbAL32VIBGkTDhnHSD3fa/L0x6r1aPeeLUflz5PK6Pd0xJWDc3/4pnzjdsK5v1jNHAoRFTlu",
+	"Dhyp0liqQcAhgHI/rIIiYiJE/Q9/5jvhhJP4Hlrij7ENrvbdbHes0s9d2nzNIA2e1gD0hWhZdHG3qmUj",
+	"jhH8fYWDOwsXcbihJAkrH8xftYRe9a1DYe/0jTAA7pjFVD/J1v47Y9U/pVkNOUCYV1HKe1r4rHFnko20",
+	"v/7esIb1iqj/CU98DvEEX/oWQCbGJVvj5B9OzK+NLYWJMbE01N08yOvAwEQhBpW7rsmEsYafd1UG7xTC",
+	"QIoZ9ijirInsGTgg2k07viyDsU/m5vh9c8o39J45fcIwBcTIuPAgorDd3ZZ6gpYsJ0rTrQrR+EaczZrl",
+	"8piisUuWH5bW6JAbTBn8L2MB/9f5LNtz7+byt7Om+9jANhNKZV86Q/doyX2vJVa457wToDLfaWAqYE2P",
+	"2lmM2qeU7x9d1/oTEe5H9PkPXFOP1LGCEO9T455YCzef6VfAf2RYQ396mWW+ZL6IRuOQ0KJFQXD2J6K+",
+	"yhJXVFvGerRrqifq5zn9JDp3y+efL9KXOluOmkdKMLbtqbAyGSJ5Nu97IastaIN4JYEzHn5QFQXYWxSZ",
+	"Q0dHrRnTp1PMv865voFPnGbzYWx0r/5GOorR0MeqJ6g/tvaxw9L7lM2eXnzVMzcLL/GvBxDnlRTLgi90",
+	"PI2QHqWmFRvikAULcglxrcBeGQRSLQwu3KrQslKw5z4JE0xLhNNgWAq+lkWuAkgOC1RMha1qYGIcdxfL",
+	"03G32fs3tSxvbOvpE3F4sZyghl8dn8XjSFzRRF1sT3WcVF2wfdEP4lG863tWPwK2KpYE27hBKcx8awUi",
+	"3HAIQDmCPWQj8rOaOfC3ZIKvee5HfGxcaGKh7g9wkNqZHEcVCA6gOXuvbv4jI5TUcuOT+80lUjSlAKSd",
+	"2ja+Ps1J+ZHRfJeKJzgrwRc+c2gev/od5CYkdrfEH4+gGujFmlAoIkSOIVoGMpeKnCi6Ja6760Y2RW7v",
+	"mhadgav2+pl0UM6rfJk8LJBNOOm4dK45HPnBFR4nO0dakjnD1EWWg9TJbQeRWhafw9JRzWrFlM9oPM1h",
+	"fc0WPGc3wadOc1zNd9ToJL1YRipM9Bh+8BeLBatAL0GNhASEzkLVZcxh2YpFvzV6A08cFmrN/qEyUs1K",
+	"Tx68fd+q1bRmpOCC5aSpUKnEnOwMw+8VNdqJS04DgLYsEvUF5byqZSUVO+Gl+A6/4LjhlMmUdiX7mwCt",
+	"zKnYAmkw4CTY5igRdRf148rKTbcx6Ey3cS3biUmwDe5OJMo1eOI8fGfyxL33mJu/r+QGM6/PdD4cWCKv",
+	"rban/iGzGlxrgYH99k99Fh+A74MwIuBO56wgfhW+ed0RttmPKZcEPqNOFn26CSH1T6MduOFf13SpD1YR",
+	"oGvBkYqnkKYW6ozCtj03xpSdKFqpFENBnRZjwxKsESeOAdlQvnc9QUTL46cCNMF/AU7o2Q1TRin7L7Jm",
+	"FBaqMK3W7nFmV25W21RGsj97Sgqmta98MgMuCs4EttTA+jJsxOrKoqVg5+RbjUSyHiAPwTqX+RbdPesA",
+	"htVPE4Bl98NXfxH/wOGrRhypuMp8q833RF+b9Z2gJw7yB9CbjBjPVGBIfASTblzmfcpP8hM8cEJS/pSy",
+	"r52iIZfLIwGIvockd71Ys9w6mlRAymK5m9a0lkXe8n+QoZFLhhHiNb0/XTrATUj94wtjGPs3qXn4jFt+",
+	"A04TvlhHNxx045YjalBZMa125NF5nLOF0YFParmbD/xgSXIysx00+X9iTngtxSON4xkGUM4PvQMTkd5u",
+	"xNzv11F/cg/9I5echo0KPoMN06ZeGb3EZi0etzIldbZA+gV7dhIxG/bs+K0imsmGESkFBvzLc+Z2x7x4",
+	"kjjUhIkdD0jcfNQ5gWWjrSMJIu1/k/MAB+k5kXWG/RSg80jWOuH3KeQkiO0ZMZS8Yh+Kg5DsFLM5474X",
+	"KNW3s/3iWTYAm/p5kmZghWPj6AW/YwXvnPmHJvxBWAy7W0K1KhIRFTqlIflTrhjkYthiX7N1GZkzAMkB",
+	"pphvDS+wYhnuL4Aem/+MqK2O54OdDorBIgwCZhsF7G5jiJB5DaDCto9JXymzmfDL7bf5b5XEdqS8tRcH",
+	"JqqZtwbKkr+n5SmTn8zQ39PSx8IOCaIch5d+hL4qlpviB+AxMNZ07bdD5ujd/NIM/MO9RzY9Nplh/NFE",
+	"Pi7vf51zHffd+66lQR7RA3cRFmpRwjMHGo5+r4zYtvMY7mzA0XjPasQScpnRQ7v/OOjLdWwusE1f/Wb9",
+	"4/HCqMvyJeC6j6ruwiaTc9tt8miVxZhQIEuWYACLM+8/3J910GES/FUNZU2/so+N04i4WLBxEEquw1h/",
+	"54N/phP/086QrYfQtvCixLWMesD9GN9rWdds4dq0PlwadGmF7mVsyIWgyPMtwOHkXLeeb+jsaddOFNO3",
+	"7aTamh8B2KcAiGbUtOCZfT/0u4KKV+3CTiOD2g/8Jj65YH0JxQyaS+y6SEFiaHmMa8o56uA7toOuGR5C",
+	"zZQUsskFUzYXCmpyMGoDHhHEo1nLWp9pVpfdpw3tSMXoJKHVaF9ofWw2fiHIDxUT73nJCi7Ytz+QXC6a",
+	"kgmdeW7ObSINlkLbCPqr7/6TKL0tEMWXEuylB4yP3axuucjcH8GhYu51AFW75SJWH0TzV40+YfWsHf23",
+	"YWm7sr4ozfJIRbeGkoSSRaNxw+D+tKCrsAtLbtuOWbcD+hgckETAll24uyhPPi7o9hTK1lu6/eflhs9+",
+	"C7+l2+6Gt+zxyO28DZE6RoEJNCBaS5CqUTboAi8dmwlgczrY/qcIN+DwJ8uB//01K7SVpUrLynUPtWHy",
+	"xC57sKRj3z7v14zQhW0EW7OOOuUdYkF6ZEa0+RkMxzDj6I4L0ojCXLIlo0ITWkAOwAt7g/kCS+xxJczV",
+	"htn9Vvnc1eVoUbQpAXgwhITMgWjSQMeihTRPNGBBxX2O2Qa8m4/gKlJcC0j0koXdXKHJ6n6904ndPaeq",
+	"djquPDxFPRMYfj3lTJ53CBQ2hXbLwyuC20ok0DB7/BwFE7nRtQIbdv9QobHsxX2b3bJgHrKL33kXd+bY",
+	"0OaqwtvOSR2+b0bc193MRfrWTWuUzYwOg4EYguvAfhnpwO77D+0MbJSdI9riia9o+Tuy98chxbntGeHW",
+	"gbQygKvqMMLxWhC6GlJqHTkLF8Cay7qWG5aDznp0h0BJ6zsYKe38+c4+cmAZ1oEFJdrtzBGSisxSH5mL",
+	"DhZibpSFLEt6ppghlGY5uadFw9Q1tJVcyJxltv+62fCloaXKCDYxX8hCNjW0y2UPDF8ky7ZCih//RsPR",
+	"3yN9/8mV/Bc5ahJu6+WSqAZKuSx/xQ8Fo6qpWWnXG71RvBMP+iZb5Qfdd7YNmB0lx8RAi1ni/xHyWs7J",
+	"C0VKMyEePG80HkUqqRSfQ3cgUnCtC9tLGwpyKVFsIUV+bRUxgMiARgJK4RNaalpkhKo7+6mI6vQdftFq",
+	"T9M4Gd06Y1Ji5EbcBk/v7LnzCuIJNBuE1QmG2dYoEHGpCSBZbb00HShZzzV4C1mBM5eyYFSc2J38XcA8",
+	"ieqPJa1Rpw3cdcf0drwNvWsVo3cqbLf+SJF5o2zV4qqWTQU/y0ZXjbYJV0oTv2VHvnBa8pzbuyJ58bSP",
+	"vo+rUSfh0V9OWW98rGvN4816qRHd4U4R8lLWmDURAHKZIai6O6TmasJGD9avhofm97LLpyiTreiKqc+2",
+	"/VgDtqYiNw/cs/qauOynzJhqOV9olbXOeAgtus7aR2WGEZ3HoYQZY8i9MOR2oVZc2WaPFy63HgrZGpW4",
+	"LCZ1tE7YPvub+u1rvKfmjXoezm0MDDpMdZKFt4egTMuqYDv7D5sY/yTV0+y038Y2G98bHv12hnmM5sNq",
+	"9txq7NgJoW0GakmjND1KofpPwXet9wy2HTlR7HaVnzfmtse+j0bMDbaUP1Ez+aGDqrnsO6XfCs1qVHen",
+	"ZaDdi/xcVkw4fY3LiCvqQKnqwnNHNBch3TQZBzw62W2EYaBnknvocxzAG8bG+kY8rPAR+3taV7ajS6fn",
+	"C7RcDprfOi2agXXEtqTg0EMRq+Lkwqu/3Lr/jr99NVsWfLXWJ8qxsoP/bqI9xwT3dYtLaUyFMXdFjvAB",
+	"rqPNUXxuwgIQYHLVpuaaBQYZpCCDx8+3Qk3sPRf6dKG+dzj8abYeBv9tSx+wGd7kwgcLCHOywofR0zpe",
+	"SBLwBwXbhCqBw9gvODqfXSGpbQeOsFKocLBQzxA5KTC+XToOBg92T8UEwnBY+iZ4vWYOZ7s3WbAFBe/V",
+	"5J2rG3Jl0kq7XP53UCRufARIIrVOka+SgQAZqk25MBQ8aXFKv3t4AOi9lNh3wiLLHEWPf7klQMcGEVpJ",
+	"vhW05AsVBmNkDeluuqmhCV4uNwKNZSzH1xtJSi4azRD7lf29oYXdlGOrGmBxJL3S76TibeoAmoY25E5K",
+	"ngtz0+6YijndnpMfrMWKGcaCedvFUDrbpYOH85EbEY98MvFext3KfZHPBx/qB5vTofVuNMymRqRDSjTA",
+	"XWtA1DlrKszMRwcrr5x+agzOzMMheunNFSY/5BY1rkwcVZ4b+2i57axhz3kd9aHLxnze5YgigJaNQ/hG",
+	"bcnvNsK+CgXMUz69K8I9yv+a0Tp3nzasomtGtc2hVOByajM7sMsj18npwcs7k5vuKlGoQ1aMYhgQ2p/A",
+	"NLcQgF2zmi9oASgc1r7gtTk20MFrIwPjnArCKHpTE5M2g1RrKZiaStI8t9XuroEPE9hyFzqLYfhKIWOV",
+	"CMO1kSFNseuVXkNpTmxqK8rFbT6PR0wusvZWymWDbnd/QTwNr4ezZy3ZsY4veqQ6eUDmwFjnJOjgBRwr",
+	"txMZyfk9N+sHdNGypKlbTclCptjh6cXFuMPeOzNIb9JT51U2mj10Xk4AxSmEhi2viU1JcP7PsTO0o6cm",
+	"+cxMsaJas9q8/L9/vjj76pd//UOG//3j//iX2ZijZvPX/kDJv9388L3vF/V1zvUL+O2PYQsicwbN6Vxa",
+	"XA9qJAcTENVMrCKX6CqOruHLi+mK4MBRGKugDVzucHvfQkL+yGcLKavxT6uKsXz84xUHfIeETtevTX1j",
+	"tu1olaDtZYA3pcugD9UOSMrOiBRO90DvzvFVrIotHmjPx/BiXq2lVOzGDH6i9O21VEzABw6tTMUtWMBA",
+	"R0Epl4iBxcy1u+BLuzB7+HHnbe8fH3im2qYAKI0QF6k90nVT9kaU3DP/bYf+rpLzet3Obs9iOH5QDHsk",
+	"6AHUlroChgM24BLOplhsM6e/OiUesmy0RCnUmn9fkuObeR5f8wRFJNA/4TQiyI6u/ukTy7BLHKjfXFgs",
+	"cLzHtEf8pLX2CYUqIce8WXSKvb5Zy817/4ETYUaa8V+tEaTps+45fNksUaQRqjRgwR0vS3dhFmoUkSUv",
+	"AH7RWA3eYwS4cxaOznpXaod3vJF1jo9jL5mmvmcT6h2haPaxaIqiN4nie3hgRCP3OVtxAXZl4A0Ku6iB",
+	"8QPdRBPX4Z7ePJw50Hc5/e4yEAwp3/BVU4+OgZrdIUt45Rgs98ala5X8A5h93k1p2Jovl4b/fHaDasrW",
+	"3+R7IRK5xOZFBehZDswLHHhXT8n8FBl+yKqnB534yXznVKhgZmxEPPjsmHvm03aJfYINQzW5PKpwE6s2",
+	"k0g22sgH950McgjnW/OfMG8Vfl7Te0aEtH5PKraQq9wryxyG7yk45N8Zq07JHg4oeQoO0PE45N9ZpVv8",
+	"60SeaYCPfQwg5vBKs4wB95hHYu5CNNtw5AA2c4QrNnSr+vFut+ozllN1CQv+fVuJQy56/Wvj4m2XV3/6",
+	"XIVQ4+D+6PZGs2r/whvRVtE7+ZRmlWqTjY/TmcrDTxgGCYqkHP5Em30Hdxs6EKCRKLbIctM47k3Hc70+",
+	"ieLO9E8w9oluNxj7vwtaP2tB65/N9SlrotY1F3e2KklpVj8nHYe/0nRL7ozMZb55disyfXu9dKcb2xlv",
+	"hIisKLBYxPU9w6BPG7n46tkI+bgBxPu2jz5UXYHBg/3ti5rRfJvKUwibyUesgabh+ZjYQ5A9Y3MEbdM6",
+	"CPCwQm5Ae4KpGgIoxBE3GjJqPoqhsYYlwVALTC4vLi6e21TuLBgUmzwTJjTgPSRiVYzWi3UqWHEVu3pO",
+	"6mJbI17mHu8D4oldyTH8+pbuHURvsCgJsnkdtHbaTWuIpRQM2bUCsr7NDWQGmxARG+3YffbfgaVJgaWx",
+	"j7s+fbs7+s2v10F4EKxaQIrwmXBeyUQ/S17zpc+DYHl7YttsCBQPLFVOWNP9+C3uy5Mvn3azozpRxkGN",
+	"7fME024sPgESzcGFZE4JgnhZNxk6OIIVG2qiBk98luxzCGKNa+aN8z4C4oTNg+6GquAa8I1cID/K16xW",
+	"tVzVtLRAEZFuL+baA60zruXR+1OGA916xgcEjxvGSZmm3UigP9jHbBtEdz4CBpu53v7t5ofvI9bpnKEl",
+	"YR4R7INu1b7O4bDLO3e06As83iCdJtEYh49otDTPIa2PFu9q8zUN4FKd4mY5/xuLq7Q2BwNHI3/Ia7rU",
+	"5Ori6uLs8uqPRyrZCL+AWmznDIE2eE8LngPago307lL3o/nPCMxuf2bGRbNXx0FbfiPrFdN7rNWFUcL6",
+	"sxYBDBV5kLYxRyvcQFYLd8piKxAGYrUJhdibqhai5PFH/MOn6YYqvjgAt/2WzlmB986pegzD4PCdzx5j",
+	"whsyLsdgWo+UvUaPAEg3Z0XQGDq1j49zpulizfIHb2iiq9FrN/6p7iUz/ISqk9MhqL/FAw1UISvZ3hPY",
+	"rdsIGwz214jQb66qtSzZc3gI8wbhIZsR3bNp/QaOq38eZ7cf17LY4WyMZTOsqBsoX8ZC29m4VJKHVxPI",
+	"hWb6TOma0fLBhaM2OT4jOB6wO/bfg5n859kNPHD2o41R7OXwtqv4dJxL1AsU4BVI6QXclzMmck4FeXJ1",
+	"NueaLAtpLlic/nSfJlpc2AAzeVc83tB7ZoiarDR425ma4ivBcnL5DGYIjW0zUjCqNCKorSCBG1sZ2g74",
+	"WFnAhfUXyyW5fHz57MmXTyG83hjFfkELdk5ewfOKzNlWWmBAS6CakYuMXJyT93XDXEd2Ww8PzPurlCWY",
+	"izH0G4gm2FUOeBZKaotKfSo9TmFsaLz3fI4DGYDvPVIjD+ZQSL33UCb8GbhvKr6wLy6vgjTxLy+/uvr9",
+	"nny3kOOcWvbBTNh7uYAzubBZ+MtOi5vgw8c4s1sBSvNWLD49xjZp0xWCrVj0hyJeFHwlXsDocdDXndz1",
+	"oFz24emjtl81xT7VEqqYOnHlDg0wG/hhNEioRK9g6BOl7ZqxH6YOKXYM0/kGtKEFLVlNHynrLHKFKDnd",
+	"Oh6HzYDOS6AZLdEw0i4vgUJbwMQe5WzB8/+PvCtqbRsGwn8l+NmpO8agpE/r8lDYKGMtrDBKUWKlNlMt",
+	"z7LbtCH/fdzpLNuJ7DiJnZT2aSHVJPlyOp113/eJ9+GoY+z5+iXq6zwFuh6T7PvBz1NobN9ePfPzP+1/",
+	"aj+d8hi58QwWviZs6corJLrKSGbDdmvgYhMuJIoKyYTUfKvJcMUDELnEo2m9WutXRSVbvTuTChxmJieD",
+	"2+EPPkuH4wkCx3Mkbw7RFXymKWUEJte4BRrQHdwOryGpgP89KXjPBeMavRfzDv/EljCMi8lvkimKqmPn",
+	"C6o5ZdhHl6cj6PeHTQdW0n/yMmvqX7DdnMKjmlsuO4Jp5T5uYJvkXzoprDizS54MS3WGqxQS8FDRBSv0",
+	"srtDNpLH4s3lHdgq7qFJ27b6LMWe40SZ/8B72N+voN+eNw4cY+f9HUJvJxIT8slkU5MXVIbTtSEZG/Co",
+	"EaI8XxdmRx9bvzAep1cf8dvUdm/kTxYmO7yHmQXQ27vYR6i8HrVoeSHTYEX0hHy0qunkrkQ8kmmv3Wnf",
+	"cmBD6oi3gH/a6Q0fTii4TiaYaENvT5zznejzkpiPudJ2VNaPgJ/NnC2EdDmBEUsua9Jv7/YwbBXlmKN6",
+	"wUPpY2NdbozfG0xymy2t66qcASLLGd2e2a7elpYnvXfNzdC5moEUN0WzQ6ApEDBueGAt2SylR+ngoMx0",
+	"VvD+/8KLZhk27uJhAxNiUGABVT184jvn8e7sNj7Hc2JsGdDZWRA+BPcxU2jQ4NUZnZ26jhISjPXpDJ6I",
+	"nOZCQuoc+VLqsu6mSv2MCcVdJy59VRq2Lb0uH34dPvgYRgbJbsGnlTz7j+7DpdHvrPiBA1MZCs/c4Ind",
+	"wUNMlyu8BdT/acVdKJaHtzCfW4AXqh57HARD8fQGvQCL8bzY6UhwR29GdJ2jki0j6sqa3DOkZrGQzFee",
+	"M1qsfrXQH2zIBsu8dOPGSdVOAskpQ7MtNgZ3JB7dmKYHC/Alxk+r+G5m2EF4z/uChUP8IDXaCJxzrci5",
+	"HAhWU4/w/YqB+yQAVklW75vgVcqgNqHlrPFwZYW0TBx1TFz/QY8UF3MLVMLiMfLI5yTENeQt6NPSm7Jo",
+	"ysX2x1/UQXPx5Bt2/ls3dQ6IwIEhjY5pJFN90yDqwTEhbPWlGQtFxfHWTYUMFG8RRj6fL2tj9Vg+R7Aj",
+	"1D712oLO/FB6z6ybC65gkl1cZBnprujUJJFPPBqQJbZ/FSw7i2v1czTq7hcoNHl4IIXfk39fSuEfwbvz",
+	"yIr1Mh1TIK5igJ1wrDcRI1/SxQEqlTG+32dRGgqCRgueDh6kvg09TV4afT/i87QnI17xeXrsEIGXyuvT",
+	"X2RspQFPVGHbRtNo4/Vjm1/Q9zbGId1ofebWh5WoY7BHwJlI4X22Hn14iU2cHpMaGsESDbPYAquJEznl",
+	"Cg846e8esgdfm6WnNb/wCA+hqY1L1/ly+vkAw8FWSUNWSSwsZROmuDt45H7IytzHfxnPtJJkporL/xRP",
+	"nvKFkCXCGTmes7xb/g8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

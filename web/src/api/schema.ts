@@ -1224,6 +1224,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/reduction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** By how much the dynamics of a track or bus turn it down over up to two minutes, in equal parts */
+        get: operations["getReduction"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/treatments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Treatments that are kept under a name, for all productions */
+        get: operations["listTreatments"];
+        put?: never;
+        /** Keep a treatment under a name; the one of that name is replaced */
+        post: operations["keepTreatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/treatments/{treatment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a treatment that was kept; what was treated by it stays so */
+        delete: operations["removeTreatment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/pictures": {
         parameters: {
             query?: never;
@@ -3999,6 +4055,27 @@ export interface components {
         SetLength: {
             /** Format: int64 */
             length?: number | null;
+        };
+        Reduction: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** @description the greatest magnitude before the treatment, in dBFS, not under -100 */
+            level: number[];
+            /** @description in dB, 0 or less; not there where none is asked for */
+            de_esser?: number[];
+            expander?: number[];
+            /** @description without what is made up */
+            compressor?: number[];
+        };
+        KeptTreatment: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description what it does, in words */
+            says: string;
+            chain: components["schemas"]["TreatChain"];
         };
         ReelSent: {
             to: string;
@@ -6914,6 +6991,117 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Spectrum"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getReduction: {
+        parameters: {
+            query: {
+                /** @description a track or a bus */
+                of: string;
+                from: number;
+                to: number;
+                /** @description how many parts */
+                points: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the most of each part */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reduction"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTreatments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the treatments */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepTreatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Boom indoors",
+                 *       "chain": {
+                 *         "high_pass": {
+                 *           "hz": 80,
+                 *           "slope": 18
+                 *         }
+                 *       }
+                 *     }
+                 */
+                "application/json": {
+                    name: string;
+                    chain: components["schemas"]["TreatChain"];
+                };
+            };
+        };
+        responses: {
+            /** @description the treatment */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeTreatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

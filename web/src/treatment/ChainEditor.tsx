@@ -5,6 +5,7 @@ import { api, must, type Reel, type Schemas } from "../api/client";
 import { Button, Choice } from "../ui/controls";
 import { Figure } from "./Number";
 import { ResponseCurve } from "./ResponseCurve";
+import { Settings } from "./Settings";
 import { begin, type Chain, kinds, nextBand } from "./treating";
 
 type Props = {
@@ -15,10 +16,12 @@ type Props = {
   put: (what: string, part: Partial<Chain>) => void;
   /** What sounds beneath. */
   spectrum?: Schemas["Spectrum"];
+  /** What is shown between the curve and the figures. */
+  children?: ReactNode;
 };
 
 /** Filters and dynamics: the curve over what sounds, and every figure. */
-export function ChainEditor({ reel, chain: own, put, spectrum }: Props) {
+export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props) {
   // While a knot is carried, what it would be.
   const [carried, setCarried] = useState<Chain | null>(null);
   const chain = carried ?? own;
@@ -48,6 +51,22 @@ export function ChainEditor({ reel, chain: own, put, spectrum }: Props) {
           {shown?.says || "It does nothing: ask for what it should do."}
         </p>
       </div>
+      <Settings
+        chain={own}
+        use={(name, kept) =>
+          put(`treat as ${name}:`, {
+            off: undefined,
+            high_pass: undefined,
+            low_pass: undefined,
+            bands: undefined,
+            de_esser: undefined,
+            expander: undefined,
+            compressor: undefined,
+            ...kept,
+          })
+        }
+      />
+      {children}
       <Passes chain={own} put={put} />
       <Part name="Bands">
         {bands.map((b, n) => (

@@ -7,7 +7,8 @@ import { flipTreatment } from "../stages/reel/hearing";
 import { Button } from "../ui/controls";
 import { note } from "../ui/notes";
 import { ChainEditor } from "./ChainEditor";
-import { type Chain, type Treated, treatedOf, treats, useTreating } from "./treating";
+import { Reduction } from "./Reduction";
+import { type Chain, dynamic, type Treated, treatedOf, treats, useTreating } from "./treating";
 
 type Act = (what: string, ...actions: EditAction[]) => void;
 
@@ -72,7 +73,9 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
           <X size={14} aria-hidden="true" />
         </button>
       </header>
-      <ChainEditor reel={reel} chain={it.chain} put={put} spectrum={spectrum} />
+      <ChainEditor reel={reel} chain={it.chain} put={put} spectrum={spectrum}>
+        {dynamic(it.chain) && <Reduction reel={reel} it={it} />}
+      </ChainEditor>
       <footer className="mt-auto flex flex-wrap gap-1.5 border-line border-t px-3 py-2">
         <Button
           disabled={!treats(it.chain)}

@@ -45,6 +45,9 @@ export const treats = (c: Chain | undefined): boolean =>
     c.compressor?.ratio
   );
 
+/** Whether it turns down by the level. */
+export const dynamic = (c: Chain): boolean => !c.off && !!(c.de_esser?.hz || c.expander?.ratio || c.compressor?.ratio);
+
 export const kinds = { bell: "bell", low_shelf: "low shelf", high_shelf: "high shelf" } as const;
 
 /** What a further band begins as: the first is low, the next ones higher. */

@@ -1,31 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
 import { api, must, type Reel } from "../../api/client";
-import { useEditor } from "../../editor/store";
+import { useMoment } from "../../editor/moment";
 import { gain } from "../../format";
-import { position, useMonitor } from "../../listening/engine";
 
 const often = 500; // ms between two looks while it plays
 
-/** Where the reel is heard from, or the pointer. */
-function useMoment(reel: string): number {
-  const pointer = useEditor((s) => s.pointer);
-  const of = useMonitor((s) => s.hearing?.of);
-  const plays = of !== undefined && "reel" in of && of.reel === reel;
-  const [at, setAt] = useState(0);
-  useEffect(() => {
-    if (!plays) return;
-    const look = () => setAt(Math.round(position()));
-    look();
-    const timer = setInterval(look, often);
-    return () => clearInterval(timer);
-  }, [plays]);
-  return plays ? at : pointer;
-}
-
 /** Which recordings sound on an output where the reel is heard from, and by which clips, tracks and gains they come there. */
 export function Sounding({ reel, output }: { reel: Reel; output: number }) {
-  const at = useMoment(reel.id);
+  const at = useMoment(reel.id, often);
   const { data } = useQuery({
     queryKey: ["sounding", reel.id, reel.version, output, at],
     queryFn: () =>
