@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"zestyloom/core/treat"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
@@ -127,11 +128,11 @@ func (p Plan) treated(t reel.Track, src Source) string {
 		}
 	}
 	say("recording", src.Treat.Chain.Says())
-	say("track", t.Treat.Says())
+	say("track", treat.Says(t.Treat, t.TreatMoves))
 	w := p.Reel.Weave
 	for _, id := range w.Reach(t.ID) {
 		b, _ := w.Bus(id)
-		say(b.Name, w.Levels[id].Treat.Says())
+		say(b.Name, treat.Says(w.Levels[id].Treat, w.Levels[id].TreatMoves))
 	}
 	return strings.Join(parts, "; ")
 }

@@ -58,7 +58,7 @@ func (m *listeners) findSums() {
 func (m *listeners) sumOf(b weave.Bus, mix *listened, byBus map[string]*listened) *sum {
 	w := m.plan.Reel.Weave
 	level := w.Gain(b.ID)
-	if level.Moves() || !w.Levels[b.ID].Treat.Nothing() {
+	if level.Moves() || !w.Levels[b.ID].Treat.Nothing() || w.Levels[b.ID].TreatMoves.Of(w.Levels[b.ID].Treat) != nil {
 		return nil
 	}
 	s := &sum{Sum: Sum{Mix: b.Name, Members: []string{}, OK: true}, mix: mix}

@@ -2,12 +2,14 @@ package edit
 
 import (
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -119,12 +121,29 @@ func (d *draft) bringTrack(k int, t reel.Track, b Bringing, row *Brought) error 
 			op.Gain = &curve
 			row.Says = append(row.Says, fmt.Sprintf("level over time of %d points instead of %d", len(t.Gain), len(here.Gain)))
 		}
+		if here.Treat != t.Treat {
+			op.Treat = &t.Treat
+		}
+		if !here.TreatMoves.Equal(t.TreatMoves) {
+			moves := treat.Moves{}
+			maps.Copy(moves, t.TreatMoves)
+			op.TreatMoves = &moves
+		}
+		if op.Treat != nil || op.TreatMoves != nil {
+			says := func(t reel.Track) string {
+				if s := treat.Says(t.Treat, t.TreatMoves); s != "" {
+					return s
+				}
+				return "nothing"
+			}
+			row.Says = append(row.Says, "treatment "+says(t)+" instead of "+says(here))
+		}
 		if here.Off != t.Off {
 			op.Off = &t.Off
 			row.Says = append(row.Says, map[bool]string{true: "off", false: "on"}[t.Off])
 		}
 	}
-	if op.Label == nil && op.GainDB == nil && op.Gain == nil && op.Off == nil {
+	if op.Label == nil && op.GainDB == nil && op.Gain == nil && op.Off == nil && op.Treat == nil && op.TreatMoves == nil {
 		return nil
 	}
 	return d.do(reel.Op{SetTrack: &op})

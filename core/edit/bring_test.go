@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/automation"
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -28,7 +29,8 @@ func bring(t *testing.T, r reel.Reel, b edit.Bringing) (reel.Reel, []edit.Brough
 func TestBroughtBackFromACopy(t *testing.T) {
 	r := scene(t)
 	label, level := "Boom 1", automation.Curve{{At: 5, Value: -3}}
-	from := do(t, r, edit.Action{SetTrack: &reel.SetTrack{ID: r.Tracks[0].ID, Label: &label, Gain: &level}},
+	chain, moves := treat.Chain{HighPass: treat.Pass{Hz: 80, Slope: 12}}, treat.Moves{"high_pass": {{At: 5, Value: 40}}}
+	from := do(t, r, edit.Action{SetTrack: &reel.SetTrack{ID: r.Tracks[0].ID, Label: &label, Gain: &level, Treat: &chain, TreatMoves: &moves}},
 		edit.Action{SetSends: &reel.SetSends{From: r.Tracks[1].ID, Sends: []weave.Send{{To: "FX", GainDB: -4, Patch: weave.Patch{Preset: weave.Left}}}}},
 		edit.Action{Move: &edit.Move{Clips: []string{r.Tracks[0].Clips[0].ID}, By: 60}})
 	all := edit.Bringing{From: from, Clips: true, Labels: true, Levels: true, Routes: true}
@@ -39,7 +41,8 @@ func TestBroughtBackFromACopy(t *testing.T) {
 	assert.Equal(t, level, now.Tracks[0].Gain)
 	inSync(t, now)
 	require.Len(t, rows, len(from.Tracks))
-	assert.Equal(t, []string{"labelled Boom 1 instead of Boom", "level over time of 1 points instead of 0"}, rows[0].Says)
+	assert.Equal(t, moves, now.Tracks[0].TreatMoves)
+	assert.Equal(t, []string{"labelled Boom 1 instead of Boom", "level over time of 1 points instead of 0", "treatment high-pass 80 Hz 12 dB/oct; over time: high-pass instead of nothing"}, rows[0].Says)
 	assert.Equal(t, 1, rows[0].Clips, "one clip was moved, the others are here")
 	assert.Equal(t, 1, rows[0].Changed)
 	assert.Equal(t, 0, rows[0].Over)

@@ -44,10 +44,10 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	write := func(v ...any) error { return enc.Encode(v) }
-	if !n.treat.Nothing() { // what lies further back counts, and where it lies
-		p := treat.NewProcessor(n.treat, n.layout.Count, f.p.rate)
+	if n.treated() { // what lies further back counts, and where it lies
+		p := treat.NewMoving(n.treat, n.moves, n.layout.Count, f.p.rate)
 		before = from - p.Reach(max(0, from-before))
-		if err := write(n.treat, from); err != nil {
+		if err := write(n.treat, n.moves.Of(n.treat), from); err != nil {
 			return 0, err
 		}
 	}

@@ -31,6 +31,7 @@ type node struct {
 	layout audio.Layout
 	clips  []clip      // a track's, in order of time; none of one that is off
 	treat  treat.Chain // what is done to what it sums
+	moves  treat.Moves // figures of that over time
 	gain   level       // after that
 	lfe    *level      // of the LFE, where it has another
 	in     []input     // a bus's
@@ -91,7 +92,7 @@ func Compile(r reel.Reel, rate int, sources Sources) (*Program, error) {
 		b := r.Weave.Buses[i]
 		p.index[b.ID] = len(p.nodes)
 		n := bus(b, r.Weave.Gain(b.ID))
-		n.treat = r.Weave.Levels[b.ID].Treat
+		n.treat, n.moves = r.Weave.Levels[b.ID].Treat, r.Weave.Levels[b.ID].TreatMoves
 		p.nodes = append(p.nodes, n)
 	}
 	// In the order of tracks and then buses: so are sums made.
@@ -139,7 +140,7 @@ func (n *node) gainOf(channel int) level {
 }
 
 func track(t reel.Track) (node, error) {
-	n := node{id: t.ID, layout: t.Channels(), treat: t.Treat, gain: levelOf(t.GainDB, t.Gain)}
+	n := node{id: t.ID, layout: t.Channels(), treat: t.Treat, moves: t.TreatMoves, gain: levelOf(t.GainDB, t.Gain)}
 	if t.Off {
 		return n, nil
 	}

@@ -2,13 +2,16 @@ package mix
 
 import "zestyloom/core/treat"
 
+// treated reports whether anything is done to what a node sums.
+func (n *node) treated() bool { return !n.treat.Nothing() || n.moves.Of(n.treat) != nil }
+
 // treating prepares what is done to a node, if anything is.
 func (pl *Player) treating(i int) {
 	n := &pl.nodes[i]
-	if n.treat.Nothing() {
+	if !n.treated() {
 		return
 	}
-	pl.processors[i] = treat.NewProcessor(n.treat, n.layout.Count, pl.p.rate)
+	pl.processors[i] = treat.NewMoving(n.treat, n.moves, n.layout.Count, pl.p.rate)
 	if i >= pl.p.tracks {
 		pl.treated[n.depth] = append(pl.treated[n.depth], i)
 	}

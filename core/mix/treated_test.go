@@ -192,3 +192,63 @@ func TestFingerprintsOfTreatedTracks(t *testing.T) {
 	}), 600_000), was, "it has begun in the cell before")
 	assert.Equal(t, of(treated(treat.Chain{Off: true, HighPass: voice.HighPass}, nil), 600_000), of(r, 600_000), "what is off does nothing")
 }
+
+// Figures that move over the reel's time do so from midnight on, on tracks and buses, bit for bit from anywhere, and a stretch is
+// another sound where one of them is drawn otherwise.
+func TestMovingTreatments(t *testing.T) {
+	_, sources := strandsOf(t, 1, 2, modelFrames)
+	moves := treat.Moves{
+		"band_1":     {{At: 2000, Value: -12}, {At: 30_000, Value: 12}},
+		"high_pass":  {{At: 0, Value: 60}, {At: 35_000, Value: 2000}},
+		"compressor": {{At: 5000, Value: -40}, {At: 20_000, Value: -10}},
+	}
+	r := oneTrack(reel.Clip{ID: "1", Strands: []string{"0/0"}, At: 700, Length: modelFrames})
+	end := int64(700 + modelFrames + 20_000)
+	for _, of := range []string{"t", "DX"} {
+		plain := all(t, r, sources, end, mix.Of(of))
+		want := audio.NewBlock(len(plain), int(end))
+		for c := range plain {
+			copy(want[c], plain[c])
+		}
+		treat.NewMoving(voice, moves, len(want), 48000).Apply(want, 0)
+		x := r
+		x.Weave, x.Tracks = r.Weave.Clone(), append([]reel.Track{}, r.Tracks...)
+		if of == "DX" {
+			x.Weave.Levels = map[string]weave.Level{"DX": {Treat: voice, TreatMoves: moves}}
+		} else {
+			x.Tracks[0].Treat, x.Tracks[0].TreatMoves = voice, moves
+		}
+		require.NoError(t, x.Check())
+		whole := all(t, x, sources, end, mix.Of(of))
+		for c := range want {
+			require.Equal(t, want[c], whole[c], "%s, channel %d", of, c)
+		}
+		pl := play(t, x, sources, mix.Of(of))
+		rnd := rand.New(rand.NewPCG(5, 5))
+		for range 12 {
+			at := rnd.Int64N(end)
+			n := 1 + rnd.IntN(int(min(mix.BlockFrames, end-at)))
+			blocks, err := pl.Read(context.Background(), at, n)
+			require.NoError(t, err)
+			for c := range blocks[0] {
+				require.Equal(t, whole[c][at:at+int64(n)], []float64(blocks[0][c][:n]), "%s at %d", of, at)
+			}
+		}
+		hash := func(r reel.Reel) uint64 {
+			p, err := mix.Compile(r, 48000, sources)
+			require.NoError(t, err)
+			h, err := p.Fingerprints().Of("DX", 0, 10_000, 0, 0)
+			require.NoError(t, err)
+			return h
+		}
+		other := x
+		other.Weave, other.Tracks = x.Weave.Clone(), append([]reel.Track{}, x.Tracks...)
+		now := treat.Moves{"band_1": {{At: 2000, Value: -11}}}
+		if of == "DX" {
+			other.Weave.Levels["DX"] = weave.Level{Treat: voice, TreatMoves: now}
+		} else {
+			other.Tracks[0].TreatMoves = now
+		}
+		assert.NotEqual(t, hash(x), hash(other))
+	}
+}

@@ -36,7 +36,7 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 	case points < 1 || points > MostReductionPoints || int64(points) > to-from:
 		return out, snag.Refuse("bad_range", "%d parts: at most %d can be had, of a sample each", points, MostReductionPoints)
 	}
-	chain, ok := chainOf(r, of)
+	chain, moves, ok := chainOf(r, of)
 	if !ok {
 		return out, snag.Refuse("no_such_signal", "there is no track or bus %q", of)
 	}
@@ -66,7 +66,7 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 	for i := range out.Level {
 		out.Level[i] = -100
 	}
-	proc := treat.NewProcessor(chain, layout.Count, rate)
+	proc := treat.NewMoving(chain, moves, layout.Count, rate)
 	part := make([][]float64, layout.Count)
 	for at := proc.Reach(from); at < to; at += mix.BlockFrames {
 		n := int(min(mix.BlockFrames, to-at))
@@ -108,12 +108,13 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 }
 
 // chainOf is what is done to a track or a bus.
-func chainOf(r reel.Reel, of string) (treat.Chain, bool) {
+func chainOf(r reel.Reel, of string) (treat.Chain, treat.Moves, bool) {
 	for _, t := range r.Tracks {
 		if t.ID == of {
-			return t.Treat, true
+			return t.Treat, t.TreatMoves, true
 		}
 	}
 	_, ok := r.Weave.Bus(of)
-	return r.Weave.Levels[of].Treat, ok
+	l := r.Weave.Levels[of]
+	return l.Treat, l.TreatMoves, ok
 }

@@ -165,7 +165,7 @@ func sameGiven[T comparable](a, b *T) bool {
 }
 
 func sameTrack(a, b Track) bool {
-	return a.ID == b.ID && a.Label == b.Label && a.Layout == b.Layout && a.Off == b.Off && a.GainDB == b.GainDB && slices.Equal(a.Gain, b.Gain) && a.Treat == b.Treat
+	return a.ID == b.ID && a.Label == b.Label && a.Layout == b.Layout && a.Off == b.Off && a.GainDB == b.GainDB && slices.Equal(a.Gain, b.Gain) && a.Treat == b.Treat && a.TreatMoves.Equal(b.TreatMoves)
 }
 
 // Patched is a reel after changes: Patched(was, Diff(was, now)) is now.

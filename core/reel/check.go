@@ -66,6 +66,9 @@ func (t Track) check() error {
 	case !(t.GainDB >= weave.MinGain && t.GainDB <= weave.MaxGain):
 		return snag.Refuse("bad_gain", "a gain of %g dB is outside %d to %d dB", t.GainDB, weave.MinGain, weave.MaxGain)
 	}
+	if err := t.TreatMoves.Check(); err != nil {
+		return err
+	}
 	if err := t.Treat.Check(); err != nil {
 		return err
 	}

@@ -52,10 +52,10 @@ func (r Reel) Untreated(id string, addDB float64) Reel {
 	r = r.clone()
 	fit := func(db float64) float64 { return min(max(db+addDB, weave.MinGain), weave.MaxGain) }
 	if i := r.index(id); i >= 0 {
-		r.Tracks[i].Treat, r.Tracks[i].GainDB = treat.Chain{}, fit(r.Tracks[i].GainDB)
+		r.Tracks[i].Treat, r.Tracks[i].TreatMoves, r.Tracks[i].GainDB = treat.Chain{}, nil, fit(r.Tracks[i].GainDB)
 	}
 	if l, ok := r.Weave.Levels[id]; ok {
-		l.Treat, l.GainDB = treat.Chain{}, fit(l.GainDB)
+		l.Treat, l.TreatMoves, l.GainDB = treat.Chain{}, nil, fit(l.GainDB)
 		r.Weave.Levels[id] = l
 	}
 	return r
@@ -66,7 +66,7 @@ func (r Reel) Untreated(id string, addDB float64) Reel {
 func (r Reel) Before(id string) (Reel, string) {
 	r = r.clone()
 	if i := r.index(id); i >= 0 {
-		r.Tracks[i].Treat, r.Tracks[i].GainDB, r.Tracks[i].Gain = treat.Chain{}, 0, nil
+		r.Tracks[i].Treat, r.Tracks[i].TreatMoves, r.Tracks[i].GainDB, r.Tracks[i].Gain = treat.Chain{}, nil, 0, nil
 		return r, id
 	}
 	b, ok := r.Weave.Bus(id)

@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -201,6 +202,8 @@ type SetTrack struct {
 	GainDB *float64          `json:"gain_db,omitempty"`
 	Gain   *automation.Curve `json:"gain,omitempty"`
 	Treat  *treat.Chain      `json:"treat,omitempty"`
+	// TreatMoves replaces all figures that move; none of them where it is empty.
+	TreatMoves *treat.Moves `json:"treat_moves,omitempty"`
 }
 
 func (o *SetTrack) apply(r *Reel) (Op, error) {
@@ -229,6 +232,11 @@ func (o *SetTrack) apply(r *Reel) (Op, error) {
 	}
 	if o.Treat != nil {
 		now.Treat, back.Treat = *o.Treat, &was.Treat
+	}
+	if o.TreatMoves != nil {
+		before := treat.Moves{}
+		maps.Copy(before, was.TreatMoves)
+		now.TreatMoves, back.TreatMoves = o.TreatMoves.Curves(func(c automation.Curve) automation.Curve { return c }), &before
 	}
 	if err := now.check(); err != nil {
 		return Op{}, err

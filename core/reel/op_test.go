@@ -102,6 +102,13 @@ func (c *chance) op(r reel.Reel) (op reel.Op) {
 		if c.IntN(2) == 0 {
 			op.SetTrack.Label, op.SetTrack.Gain = nil, nil
 			op.SetTrack.Treat = &treat.Chain{Off: c.IntN(2) == 0, HighPass: treat.Pass{Hz: float64(20 * c.IntN(5)), Slope: 12}}
+			op.SetTrack.TreatMoves = &treat.Moves{}
+			if c.IntN(3) > 0 {
+				(*op.SetTrack.TreatMoves)["band_2"] = automation.Curve{{At: at, Value: float64(c.IntN(20) - 10)}, {At: at + 100 + c.Int64N(900), Value: 3}}
+			}
+			if c.IntN(3) == 0 {
+				(*op.SetTrack.TreatMoves)["compressor"] = nil
+			}
 		}
 	case 6:
 		op.SetSends = &reel.SetSends{From: t.ID}

@@ -83,7 +83,9 @@ type Track struct {
 	Gain   automation.Curve `json:"gain,omitempty"` // dB over the reel's time, added to GainDB
 	// Treat is what is done to what its clips come to, before its gain.
 	Treat treat.Chain `json:"treat,omitzero"`
-	Clips []Clip      `json:"clips"` // in order of time; those that overlap are faded into each other
+	// TreatMoves are figures of it over the reel's time.
+	TreatMoves treat.Moves `json:"treat_moves,omitempty"`
+	Clips      []Clip      `json:"clips"` // in order of time; those that overlap are faded into each other
 }
 
 // Channels is the track's layout; the zero one when it is not known, which Check refuses.

@@ -5,6 +5,7 @@ import (
 
 	"zestyloom/core/automation"
 	"zestyloom/core/snag"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -24,6 +25,7 @@ type Ripple struct {
 // Drawn is what is drawn over the reel's time for a track, a bus or a correction.
 type Drawn struct {
 	Gain  automation.Curve `json:"gain,omitempty"`
+	Treat treat.Moves      `json:"treat,omitempty"`
 	Sends []weave.Send     `json:"sends,omitempty"`
 	// Peaks is a correction's, whose slow gain is Gain.
 	Peaks automation.Curve `json:"peaks,omitempty"`
@@ -72,13 +74,13 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 		if err := r.place(i, clips); err != nil {
 			return Op{}, err
 		}
-		now := Drawn{Gain: o.curve(t.Gain), Sends: o.sends(r.Weave.Sends[t.ID])}
+		now := Drawn{Gain: o.curve(t.Gain), Treat: t.TreatMoves.Curves(o.curve), Sends: o.sends(r.Weave.Sends[t.ID])}
 		if given, ok := o.Curves[t.ID]; ok {
 			now = given
 		}
-		if len(now.Gain)+len(t.Gain) > 0 || moving(now.Sends) {
-			back.Curves[t.ID] = Drawn{Gain: t.Gain, Sends: r.Weave.Sends[t.ID]}
-			r.Tracks[i].Gain = now.Gain
+		if len(now.Gain)+len(t.Gain)+len(now.Treat)+len(t.TreatMoves) > 0 || moving(now.Sends) {
+			back.Curves[t.ID] = Drawn{Gain: t.Gain, Treat: t.TreatMoves, Sends: r.Weave.Sends[t.ID]}
+			r.Tracks[i].Gain, r.Tracks[i].TreatMoves = now.Gain, now.Treat
 			r.put(t.ID, now.Sends)
 		}
 	}
@@ -88,15 +90,16 @@ func (o *Ripple) apply(r *Reel) (Op, error) {
 	if all {
 		for _, b := range r.Weave.Buses {
 			level := r.Weave.Levels[b.ID]
-			now := Drawn{Gain: o.curve(level.Gain), Sends: o.sends(r.Weave.Sends[b.ID])}
+			now := Drawn{Gain: o.curve(level.Gain), Treat: level.TreatMoves.Curves(o.curve), Sends: o.sends(r.Weave.Sends[b.ID])}
 			if given, ok := o.Curves[b.ID]; ok {
 				now = given
 			}
-			if len(now.Gain)+len(level.Gain) > 0 || moving(now.Sends) {
-				back.Curves[b.ID] = Drawn{Gain: level.Gain, Sends: r.Weave.Sends[b.ID]}
+			drawn := len(now.Gain)+len(level.Gain)+len(now.Treat)+len(level.TreatMoves) > 0
+			if drawn || moving(now.Sends) {
+				back.Curves[b.ID] = Drawn{Gain: level.Gain, Treat: level.TreatMoves, Sends: r.Weave.Sends[b.ID]}
 				r.put(b.ID, now.Sends)
-				if len(now.Gain)+len(level.Gain) > 0 {
-					level.Gain = now.Gain
+				if drawn {
+					level.Gain, level.TreatMoves = now.Gain, now.Treat
 					r.Weave.Levels[b.ID] = level
 				}
 			}

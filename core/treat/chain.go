@@ -54,16 +54,48 @@ func (c Chain) Dynamic() bool {
 
 // sections are its filters at a sample rate.
 func (c Chain) sections(rate int) []section {
+	out, _ := c.filters(nil, rate)
+	return out
+}
+
+// filters are its filters at a sample rate, and beside each of them what moves in its place; nil where nothing does.
+func (c Chain) filters(m Moves, rate int) (out []section, glides []*glide) {
 	if c.Off {
-		return nil
+		return nil, nil
 	}
-	out := append(c.HighPass.sections(true, rate), c.LowPass.sections(false, rate)...)
-	for _, b := range c.Bands {
-		if s, ok := b.section(rate); ok {
-			out = append(out, s)
+	still := func(s ...section) {
+		out = append(out, s...)
+		glides = append(glides, make([]*glide, len(s))...)
+	}
+	glide := func(list ...*glide) {
+		for _, g := range list {
+			out, glides = append(out, g.rows[0]), append(glides, g)
 		}
 	}
-	return out
+	for _, p := range []struct {
+		pass Pass
+		high bool
+		key  string
+	}{{c.HighPass, true, "high_pass"}, {c.LowPass, false, "low_pass"}} {
+		if curve := m[p.key]; len(curve) > 0 && p.pass != (Pass{}) {
+			glide(p.pass.glides(curve, p.high, rate)...)
+		} else {
+			still(p.pass.sections(p.high, rate)...)
+		}
+	}
+	for n, b := range c.Bands {
+		if curve := m[bandKey(n)]; len(curve) > 0 && b != (Band{}) {
+			if g := b.glide(curve, rate); g != nil {
+				glide(g)
+			}
+		} else if s, ok := b.section(rate); ok {
+			still(s)
+		}
+	}
+	if len(m) == 0 {
+		glides = nil
+	}
+	return out, glides
 }
 
 // Says is a chain in words: "high-pass 80 Hz 18 dB/oct, bell 3 kHz -4 dB Q 1.4, compressor 3:1 from -24 dBFS"; empty where it

@@ -3,6 +3,7 @@ package treat
 import (
 	"math"
 
+	"zestyloom/core/automation"
 	"zestyloom/core/snag"
 )
 
@@ -45,6 +46,7 @@ type DeEsser struct {
 // Limits of dynamics.
 const (
 	MinThreshold           = -80
+	MaxThreshold           = 0
 	MaxRatio               = 100
 	MaxKnee, MaxMakeup     = 24, 24
 	MaxRange, MaxDeEss     = 80, 24
@@ -54,7 +56,7 @@ const (
 
 func checkDynamics(what string, threshold, ratio, attack, release float64) error {
 	switch {
-	case !(threshold >= MinThreshold && threshold <= 0):
+	case !(threshold >= MinThreshold && threshold <= MaxThreshold):
 		return snag.Refuse("bad_treatment", "%s: a threshold of %g dBFS: %d to 0 can be had", what, threshold, MinThreshold)
 	case !(ratio >= 1 && ratio <= MaxRatio):
 		return snag.Refuse("bad_treatment", "%s: a ratio of %g to 1: 1 to %d can be had", what, ratio, MaxRatio)
@@ -147,11 +149,14 @@ type riding struct {
 	gain       func(level float64) float64
 	down, back float64 // of what was a grain ago so much is left, where it goes down and where it comes back
 	makeup     float64 // a factor
+	// moves is the threshold over time, where it moves; rest is what gain has it at.
+	moves automation.Curve
+	rest  float64
 }
 
 func newRiding(gain func(float64) float64, downMs, backMs, makeup float64, rate int) *riding {
 	left := func(ms float64) float64 { return math.Exp(-grain / (ms / 1000 * float64(rate))) }
-	return &riding{gain, left(downMs), left(backMs), math.Pow(10, makeup/20)}
+	return &riding{gain: gain, down: left(downMs), back: left(backMs), makeup: math.Pow(10, makeup/20)}
 }
 
 func (r *riding) fresh() rider { return rider{from: r.makeup, to: r.makeup} }
@@ -159,11 +164,14 @@ func (r *riding) fresh() rider { return rider{from: r.makeup, to: r.makeup} }
 // silence is the level of a grain without a sound, in dBFS.
 const silence = -200
 
-// turn ends a grain: what was heard in it is what the gain goes to in the one after it.
-func (r *riding) turn(s *rider) {
+// turn ends a grain, at a place: what was heard in it is what the gain goes to in the one after it.
+func (r *riding) turn(s *rider, at int64) {
 	level := float64(silence)
 	if s.peak > 1e-10 {
 		level = 20 * math.Log10(s.peak)
+	}
+	if len(r.moves) > 0 { // a lower threshold is a louder sound
+		level += r.rest - r.moves.Value(at)
 	}
 	want, left := r.gain(level), r.back
 	if want < s.db {

@@ -18,7 +18,8 @@ type Processor struct {
 // settings are what is worked out of a chain once.
 type settings struct {
 	sections       []section
-	ess            *shelf // what the de-esser turns down
+	glides         []*glide // beside each section, the filter in its place where that moves; nil where none does
+	ess            *shelf   // what the de-esser turns down
 	de, gate, comp *riding
 	settle, cell   int64
 	most           float64 // see Most
@@ -47,7 +48,7 @@ func settingsOf(c Chain, rate int) settings {
 	if ok {
 		return s
 	}
-	s = newSettings(c, rate)
+	s = newSettings(c, nil, rate)
 	known.Lock()
 	defer known.Unlock()
 	if len(known.settings) >= mostKnown {
@@ -74,27 +75,48 @@ func NewProcessor(c Chain, channels, rate int) *Processor {
 	return &Processor{settings: s, at: -1 << 62}
 }
 
-func newSettings(c Chain, rate int) settings {
-	s := settings{sections: c.sections(rate), cell: leastCell}
+// NewMoving prepares a chain of which some figures move over time: places are counted as those of their curves are.
+func NewMoving(c Chain, m Moves, channels, rate int) *Processor {
+	if m = m.Of(c); m == nil {
+		return NewProcessor(c, channels, rate)
+	}
+	s := newSettings(c, m, rate)
+	s.channels = channels
+	return &Processor{settings: s, at: -1 << 62}
+}
+
+func newSettings(c Chain, m Moves, rate int) settings {
+	s := settings{cell: leastCell}
+	s.sections, s.glides = c.filters(m, rate)
 	longest, all := int64(0), int64(0)
-	for _, x := range s.sections {
-		longest, all = max(longest, x.decay()), all+x.decay()
+	for i, x := range s.sections {
+		decay := x.decay()
+		if s.glides != nil && s.glides[i] != nil {
+			for _, row := range s.glides[i].rows {
+				decay = max(decay, row.decay())
+			}
+		}
+		longest, all = max(longest, decay), all+decay
 	}
 	s.settle = longest + all/8 // those that ring as long as each other ring a little longer together
 	ride := func(gain func(float64) float64, down, back, makeup float64) *riding {
 		s.settle += int64(math.Ceil(gainDecay*max(down, back)/1000*float64(rate))) + 2*grain
 		return newRiding(gain, down, back, makeup, rate)
 	}
+	threshold := func(r *riding, key string, rest float64) *riding {
+		r.moves, r.rest = m[key], rest
+		return r
+	}
 	if d := c.DeEsser; !c.Off && d != (DeEsser{}) && 2*d.Hz < float64(rate) {
 		s.ess = newShelf(d.Hz, rate)
 		s.settle += section{a1: s.ess.a1, a2: s.ess.a2}.decay()
-		s.de = ride(d.Gain, d.Attack, d.Release, 0)
+		s.de = threshold(ride(d.Gain, d.Attack, d.Release, 0), "de_esser", d.Threshold)
 	}
 	if e := c.Expander; !c.Off && e != (Expander{}) {
-		s.gate = ride(e.Gain, e.Release, e.Attack, 0)
+		s.gate = threshold(ride(e.Gain, e.Release, e.Attack, 0), "expander", e.Threshold)
 	}
 	if k := c.Compressor; !c.Off && k != (Compressor{}) {
-		s.comp = ride(k.Gain, k.Attack, k.Release, k.Makeup)
+		s.comp = threshold(ride(k.Gain, k.Attack, k.Release, k.Makeup), "compressor", k.Threshold)
 	}
 	for s.cell < 2*s.settle {
 		s.cell *= 2
@@ -130,17 +152,16 @@ func (p *Processor) Most() float64 { return p.most }
 
 func (s *settings) bound() float64 {
 	most := 1.0
-	for _, x := range s.sections {
-		sum := 0.0
-		var z1, z2 float64
-		in := 1.0
-		for range int(min(1<<20, filterDecay/-math.Log(min(x.slowest(), 1-1e-7))+8)) {
-			y := x.b0*in + z1
-			z1, z2 = x.b1*in-x.a1*y+z2, x.b2*in-x.a2*y
-			sum += math.Abs(y)
-			in = 0
+	for i, x := range s.sections {
+		if s.glides == nil || s.glides[i] == nil {
+			most *= x.sum()
+			continue
 		}
-		most *= sum
+		greatest := 0.0
+		for _, row := range s.glides[i].rows {
+			greatest = max(greatest, row.sum())
+		}
+		most *= greatest * glideMargin
 	}
 	if s.comp != nil {
 		most *= s.comp.makeup
@@ -233,6 +254,13 @@ func (st *state) run(s *settings, x [][]float64, at int64) {
 	for c := range x {
 		z := st.z[c]
 		k := 0
+		for ; s.glides != nil && k < len(s.sections); k++ {
+			if g := s.glides[k]; g != nil {
+				g.run(x[c], &z[k], at)
+			} else {
+				single(x[c], &s.sections[k], &z[k])
+			}
+		}
 		for ; k+1 < len(s.sections); k += 2 {
 			pair(x[c], &s.sections[k], &s.sections[k+1], &z[k], &z[k+1])
 		}
@@ -321,7 +349,7 @@ func ride(r *riding, s *rider, x [][]float64, at int64) {
 			}
 		}
 		if i += k; first+k == grain {
-			r.turn(s)
+			r.turn(s, at+int64(i))
 		}
 	}
 }
@@ -358,7 +386,7 @@ func (st *state) deEss(s *settings, x [][]float64, at int64) {
 			}
 		}
 		if i += k; first+k == grain {
-			s.de.turn(r)
+			s.de.turn(r, at+int64(i))
 		}
 	}
 }

@@ -74,3 +74,16 @@ func (s section) slowest() float64 {
 func (s section) decay() int64 {
 	return int64(math.Ceil(filterDecay / -math.Log(min(s.slowest(), 1-1e-7))))
 }
+
+// sum is the sum of the magnitudes of a section's impulse response: by what it can go beyond what it hears at the most.
+func (s section) sum() float64 {
+	sum, in := 0.0, 1.0
+	var z1, z2 float64
+	for range int(min(1<<20, filterDecay/-math.Log(min(s.slowest(), 1-1e-7))+8)) {
+		y := s.b0*in + z1
+		z1, z2 = s.b1*in-s.a1*y+z2, s.b2*in-s.a2*y
+		sum += math.Abs(y)
+		in = 0
+	}
+	return sum
+}

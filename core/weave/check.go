@@ -54,6 +54,9 @@ func (w Weave) Check(tracks map[string]audio.Layout) error {
 		if !(l.GainDB >= MinGain && l.GainDB <= MaxGain) {
 			return snag.Refuse("bad_gain", "bus %s: a gain of %g dB is outside %d to %d dB", b.Name, l.GainDB, MinGain, MaxGain)
 		}
+		if err := l.TreatMoves.Check(); err != nil {
+			return err
+		}
 		if err := l.Treat.Check(); err != nil {
 			return err
 		}

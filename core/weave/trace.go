@@ -1,6 +1,10 @@
 package weave
 
-import "fmt"
+import (
+	"fmt"
+
+	"zestyloom/core/treat"
+)
 
 // Step is one part of the way of a sound: into a bus, or onto an output.
 type Step struct {
@@ -21,7 +25,7 @@ func (w Weave) Traces(t Track, output int) (out [][]Step) {
 		from := t.Layout
 		if b, ok := w.Bus(id); ok {
 			from = b.Channels()
-			if says := w.Levels[id].Treat.Says(); says != "" {
+			if says := treat.Says(w.Levels[id].Treat, w.Levels[id].TreatMoves); says != "" {
 				steps = append(steps[:len(steps):len(steps)], Step{b.Name, 0, says})
 			}
 			if g := w.Gain(id); !g.Plain() {

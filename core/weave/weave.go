@@ -99,11 +99,13 @@ type Level struct {
 	Gain   automation.Curve `json:"gain,omitempty"`
 	// Treat is what is done to what the bus sums, before its gain.
 	Treat treat.Chain `json:"treat,omitzero"`
+	// TreatMoves are figures of it over the reel's time.
+	TreatMoves treat.Moves `json:"treat_moves,omitempty"`
 }
 
 // Equal reports whether two levels are the same.
 func (l Level) Equal(o Level) bool {
-	return l.GainDB == o.GainDB && slices.Equal(l.Gain, o.Gain) && l.Treat == o.Treat
+	return l.GainDB == o.GainDB && slices.Equal(l.Gain, o.Gain) && l.Treat == o.Treat && l.TreatMoves.Equal(o.TreatMoves)
 }
 
 // Default has stereo stems for dialogue, music, effects and voice-over, and the first three on

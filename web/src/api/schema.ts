@@ -3050,6 +3050,7 @@ export interface components {
             gain_db?: number;
             gain?: components["schemas"]["Curve"];
             treat?: components["schemas"]["TreatChain"];
+            treat_moves?: components["schemas"]["TreatMoves"];
             clips: components["schemas"]["Clip"][];
         };
         Send: {
@@ -3646,6 +3647,11 @@ export interface components {
             gain_db: number;
             gain?: components["schemas"]["Curve"];
             treat?: components["schemas"]["TreatChain"];
+            treat_moves?: components["schemas"]["TreatMoves"];
+        };
+        /** @description figures of a treatment over the reel's time, in place of those of the chain: frequencies of high_pass and low_pass in Hz, gains of band_1 to band_6 in dB, thresholds of de_esser, expander and compressor in dBFS */
+        TreatMoves: {
+            [key: string]: components["schemas"]["Curve"];
         };
         /**
          * @description what is done to a sound, in this order: high-pass, low-pass, bands, de-esser, expander, compressor; what is not there is not done
@@ -4189,6 +4195,7 @@ export interface components {
                 gain_db?: number;
                 gain?: components["schemas"]["Curve"];
                 treat?: components["schemas"]["TreatChain"];
+                treat_moves?: components["schemas"]["TreatMoves"];
             };
             /** @description say of a clip of unknown place that it lies where it is meant to, or that it does not */
             set_placed?: {
