@@ -69,8 +69,8 @@ test("a track and a stem are treated by keys and by pointer, heard at once, and 
   await expect(panel).toBeVisible();
   await accessible(page);
   await panel.getByRole("checkbox", { name: "High-pass" }).press("Space");
-  await panel.getByLabel("Frequency of the high-pass").fill("1k");
-  await panel.getByLabel("Frequency of the high-pass").press("Enter");
+  await panel.getByLabel("Frequency of the high-pass", { exact: true }).fill("1k");
+  await panel.getByLabel("Frequency of the high-pass", { exact: true }).press("Enter");
   await panel.getByLabel("Slope of the high-pass").selectOption("24 dB an octave");
   await expect.poll(async () => (await treat()).high_pass).toEqual({ hz: 1000, slope: 24 });
   await expect(panel.getByText("high-pass 1 kHz 24 dB/oct")).toBeVisible();
@@ -143,10 +143,10 @@ test("a track and a stem are treated by keys and by pointer, heard at once, and 
   await page.getByRole("button", { name: "Stop listening" }).click();
   await page.getByRole("button", { name: "Filters and dynamics…" }).click();
   await panel.getByRole("checkbox", { name: "Low-pass" }).click();
-  await panel.getByLabel("Frequency of the low-pass").fill("90000");
-  await expect(panel.getByLabel("Frequency of the low-pass")).toHaveAttribute("aria-invalid", "true");
-  await panel.getByLabel("Frequency of the low-pass").fill("9k");
-  await panel.getByLabel("Frequency of the low-pass").press("Enter");
+  await panel.getByLabel("Frequency of the low-pass", { exact: true }).fill("90000");
+  await expect(panel.getByLabel("Frequency of the low-pass", { exact: true })).toHaveAttribute("aria-invalid", "true");
+  await panel.getByLabel("Frequency of the low-pass", { exact: true }).fill("9k");
+  await panel.getByLabel("Frequency of the low-pass", { exact: true }).press("Enter");
   await expect
     .poll(async () => (await reelOf(page, app.url, production)).doc.weave.levels?.DX?.treat)
     .toMatchObject({ low_pass: { hz: 9000, slope: 12 } });
@@ -160,4 +160,106 @@ test("a track and a stem are treated by keys and by pointer, heard at once, and 
     code: "bad_treatment",
     detail: expect.stringContaining("-24 dB to 24 dB can be had"),
   });
+});
+
+test("figures of a treatment move over time, settings are kept, and what is turned down is shown", async ({
+  page,
+  app,
+}) => {
+  test.setTimeout(120_000);
+  mkdirSync(join(app.home, "lantern-ferry", "moves"), { recursive: true });
+  const loud = sine(1000, -20, 10 * rate).map((v, i) => (i > 8 * rate ? v * 4 : v));
+  writeFileSync(join(app.home, "lantern-ferry", "moves", "M-1.wav"), wav([loud], rate, start));
+  const production = await newProduction(page, app.url, "Moves");
+  await takeIn(page, app.url, production, ["moves/M-1.wav"]);
+  await page.goto(`${app.url}/${production}/takes`);
+  await page.getByRole("gridcell", { name: /^Label of strand 1/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(page.getByText(/taken into the reel/)).toBeVisible();
+  await go(page, "Reel");
+  const row = page.getByRole("row", { name: /^Track/ }).first();
+  await row.click();
+  await page.keyboard.press("d");
+  await row.click();
+  await page.keyboard.press("ControlOrMeta+m");
+  const panel = page.getByRole("complementary", { name: "Treatment" });
+  await panel.getByRole("button", { name: "Add a band" }).click();
+  const typed = async (label: string, text: string) => {
+    const field = panel.getByLabel(label, { exact: true });
+    await field.fill(text);
+    await field.press("Enter");
+  };
+  await typed("Frequency of band 1", "1k");
+  const track = async () =>
+    (await reelOf(page, app.url, production)).doc.tracks[0] as unknown as {
+      treat?: Chain;
+      treat_moves?: Record<string, { at: number; value: number }[]>;
+    };
+  await expect.poll(async () => (await track()).treat?.bands?.[0]?.hz).toBe(1000);
+
+  // Drawn in the lane by the pointer, and typed at it.
+  await panel.getByRole("button", { name: "Gain of band 1 over time" }).click();
+  await expect(page.getByRole("button", { name: "Drawing the band 1 over time" })).toBeVisible();
+  const lanes = (await page.getByTestId("lanes").boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  await page.mouse.click(lanes.x + 80, lanes.y + 30);
+  await expect.poll(async () => (await track()).treat_moves?.band_1?.length).toBe(1);
+  await page.getByRole("button", { name: "Still again" }).click();
+  await expect.poll(async () => (await track()).treat_moves).toBeUndefined();
+  await page.getByRole("button", { name: "Drawing the band 1 over time" }).click();
+  const pointer = page.getByLabel(/^Pointer: timecode/);
+  const at = async (timecode: string) => {
+    await pointer.fill(timecode);
+    await pointer.press("Enter");
+  };
+  await at("10:00:01:00");
+  await panel.getByRole("button", { name: "Gain of band 1 over time" }).click();
+  await page.mouse.click(lanes.x + 80, lanes.y + 30);
+  await expect.poll(async () => (await track()).treat_moves?.band_1?.length).toBe(1);
+  const first = ((await track()).treat_moves?.band_1?.[0]?.at ?? 0) - start;
+  expect(first).toBeGreaterThan(0);
+  await at("10:00:00:00");
+  await typed("Gain of band 1, at the pointer", "-12");
+  await at("10:00:05:00");
+  await typed("Gain of band 1, at the pointer", "12");
+  await expect.poll(async () => (await track()).treat_moves?.band_1?.at(-1)?.value).toBe(12);
+  await expect.poll(async () => (await track()).treat_moves?.band_1?.[0]?.value).toBe(-12);
+  await accessible(page);
+  await page.getByRole("button", { name: "Drawing the band 1 over time" }).click();
+
+  // Heard: at the end of what moves it is as loud as its last point says.
+  await startTape(page, 4);
+  await at("10:00:05:00");
+  await page.evaluate(() => (document.activeElement as HTMLElement | null)?.blur());
+  await page.keyboard.press(" ");
+  await until(page, start / rate + 6);
+  const x = await played(page);
+  await page.keyboard.press(" ");
+  let most = 0;
+  for (const v of x) most = Math.max(most, Math.abs(v));
+  expect(20 * Math.log10(most)).toBeCloseTo(-8, 0);
+
+  // Kept under a name, used again, and forgotten.
+  await panel.getByRole("checkbox", { name: "High-pass" }).click();
+  await expect.poll(async () => (await track()).treat?.high_pass?.hz).toBe(80);
+  await panel.getByRole("button", { name: "Keep this…" }).click();
+  await page.keyboard.type("Peak at 1 kHz");
+  await page.keyboard.press("Enter");
+  const kept = panel.getByLabel("Use a kept setting");
+  await expect(kept.locator("option:checked")).toHaveText("Peak at 1 kHz");
+  await typed("Frequency of band 1", "2k");
+  await expect.poll(async () => (await track()).treat?.bands?.[0]?.hz).toBe(2000);
+  await kept.selectOption("");
+  await kept.selectOption({ label: "Peak at 1 kHz" });
+  await expect.poll(async () => (await track()).treat?.bands?.[0]?.hz).toBe(1000);
+  await panel.getByRole("button", { name: "Forget it" }).click();
+  await expect(kept.getByRole("option", { name: "Peak at 1 kHz" })).toHaveCount(0);
+
+  // What the compressor turns down: nothing where the sound is soft, and much where it is loud.
+  await panel.getByRole("checkbox", { name: "Compressor" }).click();
+  await typed("Compressor: from", "-30");
+  const down = panel.getByLabel("Turned down now");
+  await at("10:00:09:00");
+  await expect(down).toHaveText(/^compressor −\d\d\.\d dB$/);
+  await panel.getByRole("checkbox", { name: "Compressor" }).click();
+  await expect(down).toHaveCount(0);
 });

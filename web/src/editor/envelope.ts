@@ -7,7 +7,15 @@ type Curve = Schemas["Curve"];
 export type Drawn = Pick<Clip, "in" | "length" | "gain">;
 
 /** What the height of a lane stands for: a value at its top and at its floor, in which steps it is drawn, and what a key adds. */
-export type Scale = { top: number; floor: number; step: number; key: number; says: (value: number) => string };
+export type Scale = {
+  top: number;
+  floor: number;
+  step: number;
+  key: number;
+  says: (value: number) => string;
+  /** Octaves are as high as each other. */
+  octaves?: boolean;
+};
 
 /** Levels, in dB. */
 export const levels: Scale = { top: 12, floor: -48, step: 0.1, key: 1, says: gain };
@@ -30,6 +38,22 @@ export const bearings: Scale = {
   says: (v) => (v === 0 ? "ahead" : `${Math.abs(v)}° ${v > 0 ? "left" : "right"}`),
 };
 
+/** Gains of bands, in dB. */
+export const gains: Scale = { top: 24, floor: -24, step: 0.1, key: 1, says: gain };
+
+/** Thresholds, in dBFS. */
+export const thresholds: Scale = { top: 0, floor: -80, step: 0.1, key: 1, says: (v) => `${gain(v)}FS` };
+
+/** Frequencies, in Hz. */
+export const pitches: Scale = {
+  top: 22000,
+  floor: 10,
+  step: 1,
+  key: 10,
+  says: (v) => (v >= 1000 ? `${Number((v / 1000).toFixed(2))} kHz` : `${Math.round(v)} Hz`),
+  octaves: true,
+};
+
 const clamped = (v: number, { top, floor }: Scale) => Math.max(Math.min(top, floor), Math.min(Math.max(top, floor), v));
 
 const bounded = (v: number, s: Scale) => {
@@ -37,13 +61,16 @@ const bounded = (v: number, s: Scale) => {
   return Math.round(clamped(v, s) * steps) / steps || 0;
 };
 
+const lie = (v: number, s: Scale) => (s.octaves ? Math.log(v) : v);
+const stand = (v: number, s: Scale) => (s.octaves ? Math.exp(v) : v);
+
 /** Where a value lies in a lane, in pixels from the top of the page's coordinates. */
 export const envelopeY = (value: number, top: number, height: number, s: Scale = levels) =>
-  top + (height * (clamped(value, s) - s.top)) / (s.floor - s.top);
+  top + (height * (lie(clamped(value, s), s) - lie(s.top, s))) / (lie(s.floor, s) - lie(s.top, s));
 
 /** The value of a place in a lane. */
 export const envelopeValue = (y: number, top: number, height: number, s: Scale = levels) =>
-  bounded(s.top + ((y - top) / height) * (s.floor - s.top), s);
+  bounded(stand(lie(s.top, s) + ((y - top) / height) * (lie(s.floor, s) - lie(s.top, s)), s), s);
 
 /** An envelope with a point at a place of the strand, in place of one that lies there. Without points it begins level. */
 export function withPoint(

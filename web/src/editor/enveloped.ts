@@ -1,4 +1,5 @@
 import type { Clip, EditAction, Patch, Reel, Schemas, Track } from "../api/client";
+import { type FigureKey, movable, withCurve } from "../treatment/moving";
 import { bearings, type Drawn, levels, positions, type Scale } from "./envelope";
 import { channelsOf, putRoute, routeOf } from "./routes";
 
@@ -150,12 +151,40 @@ export function ofClipPosition(reel: Reel, t: Track, c: Clip): Enveloped | null 
   );
 }
 
-/** Whether what is drawn is of tracks, through their whole lanes. */
-export const overLanes = (drawing: string) => drawing === "tracks" || drawing === "positions";
+/** A figure of a track's treatment over time; null where its treatment has no such part. */
+export function ofFigure(t: Track, key: FigureKey): Enveloped | null {
+  const figure = movable(t.treat ?? {}, key);
+  return (
+    figure && {
+      id: `${t.id} ${key}`,
+      says: `${figure.says} of ${t.label}`,
+      drawn: { in: 0, length: Number.MAX_SAFE_INTEGER, gain: t.treat_moves?.[key] ?? [] },
+      scale: figure.scale,
+      rest: figure.rest,
+      shift: 0,
+      put: (curve) => ({ set_track: { id: t.id, treat_moves: withCurve(t.treat_moves, key, curve) } }),
+      in: (reel) => {
+        const now = reel.doc.tracks.find((o) => o.id === t.id);
+        return (now && ofFigure(now, key)) ?? undefined;
+      },
+    }
+  );
+}
 
-/** What is drawn of a track: its level, or where it stands. */
-export const ofLane = (reel: Reel, t: Track, drawing: string): Enveloped | null =>
-  drawing === "positions" ? ofPosition(reel, t) : ofTrack(t);
+/** The figure that is drawn, if one is. */
+export const figureOf = (drawing: string): FigureKey | null =>
+  drawing.startsWith("treated ") ? (drawing.slice("treated ".length) as FigureKey) : null;
+
+/** Whether what is drawn is of tracks, through their whole lanes. */
+export const overLanes = (drawing: string) =>
+  drawing === "tracks" || drawing === "positions" || figureOf(drawing) !== null;
+
+/** What is drawn of a track: its level, where it stands, or a figure of its treatment. */
+export function ofLane(reel: Reel, t: Track, drawing: string): Enveloped | null {
+  const figure = figureOf(drawing);
+  if (figure) return ofFigure(t, figure);
+  return drawing === "positions" ? ofPosition(reel, t) : ofTrack(t);
+}
 
 /** What is drawn of a clip: its level, or where it stands. */
 export const ofSound = (reel: Reel, t: Track, c: Clip, drawing: string): Enveloped | null =>

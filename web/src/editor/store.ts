@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { Laid } from "../api/client";
+import type { FigureKey } from "../treatment/moving";
 import type { Ghost } from "./ghost";
 
 /** A stretch of the reel's time, over the tracks that are chosen. */
@@ -35,7 +36,7 @@ type Editor = {
   alone: boolean;
   snap: boolean;
   /** The pointer draws levels or positions of clips, levels or positions of tracks, or nothing. */
-  drawing: "" | "clips" | "places" | "tracks" | "positions";
+  drawing: "" | "clips" | "places" | "tracks" | "positions" | `treated ${FigureKey}`;
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */

@@ -111,7 +111,7 @@ function paintCurve(
 ) {
   g.beginPath();
   const places = new Set([from, to, ...curve.map((p) => x(p.at)).filter((p) => p > from && p < to)]);
-  if (curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
+  if (scale?.octaves || curve.some((p) => p.shape)) for (let p = from; p < to; p += 4) places.add(p);
   for (const p of [...places].sort((a, b) => a - b)) g.lineTo(p, envelopeY(valueAt(curve, at(p)), top, height, scale));
   g.stroke();
 }

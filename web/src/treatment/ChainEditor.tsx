@@ -3,7 +3,8 @@ import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { api, must, type Reel, type Schemas } from "../api/client";
 import { Button, Choice } from "../ui/controls";
-import { Figure } from "./Number";
+import type { FigureKey } from "./moving";
+import { Figure, type Over } from "./Number";
 import { ResponseCurve } from "./ResponseCurve";
 import { Settings } from "./Settings";
 import { begin, type Chain, kinds, nextBand } from "./treating";
@@ -16,15 +17,19 @@ type Props = {
   put: (what: string, part: Partial<Chain>) => void;
   /** What sounds beneath. */
   spectrum?: Schemas["Spectrum"];
+  /** The chain as it is at the pointer, where some of it moves. */
+  here?: Chain;
+  /** What a figure is over time; without, none moves. */
+  over?: (key: FigureKey) => Over | undefined;
   /** What is shown between the curve and the figures. */
   children?: ReactNode;
 };
 
 /** Filters and dynamics: the curve over what sounds, and every figure. */
-export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props) {
+export function ChainEditor({ reel, chain: own, put, spectrum, here, over, children }: Props) {
   // While a knot is carried, what it would be.
   const [carried, setCarried] = useState<Chain | null>(null);
-  const chain = carried ?? own;
+  const chain = carried ?? here ?? own;
   const { data: shown } = useQuery({
     queryKey: ["treatment", reel.sample_rate, chain],
     queryFn: () => must(api.POST("/api/reels/{reel}/treatment", { params: { path: { reel: reel.id } }, body: chain })),
@@ -42,9 +47,15 @@ export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props
           response={shown}
           spectrum={spectrum}
           carry={(n, band, done) => {
-            const next = { ...own, bands: bands.map((b, i) => (i === n ? band : b)) };
-            setCarried(done ? null : next);
-            if (done) put(`carry band ${n + 1}`, { bands: next.bands });
+            const moves = over?.(`band_${n + 1}`);
+            const still = moves && moves.points > 0;
+            setCarried(done ? null : { ...chain, bands: (chain.bands ?? []).map((b, i) => (i === n ? band : b)) });
+            if (!done) return;
+            // Of one that moves, the gain is that of the pointer.
+            const db = still ? (bands[n]?.db ?? 0) : band.db;
+            const next = bands.map((b, i) => (i === n ? { ...band, db } : b));
+            if (!still || bands[n]?.hz !== band.hz) put(`carry band ${n + 1}`, { bands: next });
+            if (still && chain.bands?.[n]?.db !== undefined) moves.save(band.db);
           }}
         />
         <p className="min-h-10 py-1 text-quiet text-small">
@@ -67,7 +78,7 @@ export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props
         }
       />
       {children}
-      <Passes chain={own} put={put} />
+      <Passes chain={own} put={put} over={over} />
       <Part name="Bands">
         {bands.map((b, n) => (
           <div key={n} className="flex w-full items-center gap-1.5">
@@ -102,6 +113,7 @@ export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props
               to={24}
               value={b.db}
               save={(db) => setBand(n, { ...b, db })}
+              over={over?.(`band_${n + 1}`)}
             />
             <Figure
               label="Q"
@@ -110,6 +122,7 @@ export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props
               from={0.1}
               to={20}
               places={2}
+              wide="w-12"
               value={b.q}
               save={(q) => setBand(n, { ...b, q })}
             />
@@ -127,12 +140,12 @@ export function ChainEditor({ reel, chain: own, put, spectrum, children }: Props
           <Button onClick={() => put("add a band", { bands: [...bands, nextBand(bands.length)] })}>Add a band</Button>
         )}
       </Part>
-      <Dynamics chain={own} put={put} />
+      <Dynamics chain={own} put={put} over={over} />
     </>
   );
 }
 
-type PartProps = { chain: Chain; put: (what: string, part: Partial<Chain>) => void };
+type PartProps = Pick<Props, "chain" | "put" | "over">;
 
 /** One kind of treatment, with its figures. */
 function Part({ name, on, children }: { name: string; on?: (on: boolean) => void; children?: ReactNode }) {
@@ -153,7 +166,7 @@ function Part({ name, on, children }: { name: string; on?: (on: boolean) => void
 
 const slopes = [6, 12, 18, 24, 36, 48];
 
-function Passes({ chain, put }: PartProps) {
+function Passes({ chain, put, over }: PartProps) {
   return (["high_pass", "low_pass"] as const).map((which) => {
     const p = chain[which];
     const name = which === "high_pass" ? "High-pass" : "Low-pass";
@@ -177,6 +190,7 @@ function Passes({ chain, put }: PartProps) {
               to={22000}
               value={p.hz}
               save={(hz) => put(`set the ${name.toLowerCase()}`, { [which]: { ...p, hz } })}
+              over={over?.(which)}
             />
             <Choice
               aria-label={`Slope of the ${name.toLowerCase()}`}
@@ -232,7 +246,7 @@ const parts = {
   },
 } as const;
 
-function Dynamics({ chain, put }: PartProps) {
+function Dynamics({ chain, put, over }: PartProps) {
   return (Object.keys(parts) as (keyof typeof parts)[]).map((which) => {
     const { name, shapes } = parts[which];
     const now = chain[which] as Record<string, number> | undefined;
@@ -256,6 +270,7 @@ function Dynamics({ chain, put }: PartProps) {
               to={to}
               value={now[key] ?? 0}
               save={(v) => put(`set the ${says}`, { [which]: { ...now, [key]: v } })}
+              over={key === "threshold_db" ? over?.(which) : undefined}
             />
           ))}
       </Part>

@@ -1,3 +1,4 @@
+import { Spline } from "lucide-react";
 import { Field } from "../stages/reel/Field";
 
 type Props = {
@@ -10,24 +11,55 @@ type Props = {
   /** Decimals that are shown. */
   places?: number;
   save: (v: number) => void;
+  wide?: string;
+  /** What it is over time, where it can move. */
+  over?: Over | undefined;
+};
+
+/** A figure over time: how many points it has, its value at the pointer, and what is done about it. */
+export type Over = {
+  says: string;
+  points: number;
+  here: number;
+  /** What is typed stands at the pointer. */
+  save: (v: number) => void;
+  drawn: boolean;
+  draw: () => void;
+  still: () => void;
 };
 
 /** A figure with its unit, that is typed: "80", "1.2k" where it is a frequency, "−3". */
-export function Figure({ label, says, value, unit, from, to, places = 1, save }: Props) {
+export function Figure({ label, says, value, unit, from, to, places = 1, save, over, wide = "w-[76px]" }: Props) {
   const parse = (text: string) => {
     const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*[a-zA-Z:]*\s*\d*\s*$/.exec(text);
     if (!m?.[1]) return null;
     const v = Number(m[1].replace("−", "-").replace(",", ".")) * (m[2] ? 1000 : 1);
     return v >= from && v <= to ? v : null;
   };
+  const moves = over && over.points > 0;
+  const now = moves ? over.here : value;
   return (
-    <Field
-      label={label}
-      says={says}
-      value={`${Number(value.toFixed(places))} ${unit}`.trim()}
-      wide="w-[76px]"
-      parse={parse}
-      save={save}
-    />
+    <>
+      <Field
+        label={label}
+        says={moves ? `${says}, at the pointer` : says}
+        value={`${Number(now.toFixed(places))} ${unit}`.trim()}
+        wide={wide}
+        parse={parse}
+        save={moves ? over.save : save}
+      />
+      {over && (
+        <button
+          type="button"
+          aria-pressed={over.drawn}
+          aria-label={`${says} over time${moves ? `, ${over.points} points` : ""}`}
+          title={`${over.says} over time${moves ? ` (${over.points} points; with Alt it stands again)` : ""}`}
+          className={`flex h-6 w-6 items-center justify-center hover:text-ink ${over.drawn || moves ? "text-focus" : "text-quiet"} ${over.drawn ? "outline outline-focus -outline-offset-1" : ""}`}
+          onClick={(e) => (e.altKey ? over.still() : over.draw())}
+        >
+          <Spline size={13} aria-hidden="true" />
+        </button>
+      )}
+    </>
   );
 }

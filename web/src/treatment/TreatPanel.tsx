@@ -1,12 +1,17 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { api, type EditAction, must, type Reel } from "../api/client";
+import { withPoint } from "../editor/envelope";
+import { figureOf } from "../editor/enveloped";
 import { useEditor } from "../editor/store";
 import { useMonitor } from "../listening/engine";
 import { flipTreatment } from "../stages/reel/hearing";
+import { valueAt } from "../timeline/curve";
 import { Button } from "../ui/controls";
 import { note } from "../ui/notes";
 import { ChainEditor } from "./ChainEditor";
+import { chainAt, type FigureKey, movable, withCurve } from "./moving";
+import type { Over } from "./Number";
 import { Reduction } from "./Reduction";
 import { type Chain, dynamic, type Treated, treatedOf, treats, useTreating } from "./treating";
 
@@ -39,6 +44,32 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
   const copied = useTreating((s) => s.copied);
   const tracks = useEditor((s) => s.tracks);
   const put = (what: string, part: Partial<Chain>) => act(`${what} of ${it.name}`, it.put({ ...it.chain, ...part }));
+  const drawing = useEditor((s) => s.drawing);
+  const over = (key: FigureKey): Over | undefined => {
+    const figure = movable(it.chain, key);
+    if (!figure) return undefined;
+    const curve = it.moves[key] ?? [];
+    const move = (what: string, now: typeof curve) =>
+      act(`${what} ${figure.says} of ${it.name}`, it.putMoves(withCurve(it.moves, key, now)));
+    const point = (v: number) =>
+      move(
+        "set",
+        withPoint({ in: 0, length: Number.MAX_SAFE_INTEGER, gain: curve }, pointer, v, undefined, figure.scale),
+      );
+    const mode = `treated ${key}` as const;
+    return {
+      says: it.lane ? `Draw ${figure.says} in the lane` : `A point of ${figure.says} at the pointer`,
+      points: curve.length,
+      here: curve.length > 0 ? valueAt(curve, pointer) : figure.rest,
+      save: point,
+      drawn: drawing === mode,
+      draw: () => {
+        if (it.lane) useEditor.setState({ drawing: drawing === mode ? "" : mode });
+        else point(curve.length > 0 ? valueAt(curve, pointer) : figure.rest);
+      },
+      still: () => move("no longer move", []),
+    };
+  };
   const others = tracks.filter((id) => id !== it.id && reel.doc.tracks.some((t) => t.id === id));
   return (
     <aside
@@ -67,13 +98,23 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
         <button
           type="button"
           aria-label="Close the treatment"
-          onClick={() => useTreating.setState({ of: "" })}
+          onClick={() => {
+            useTreating.setState({ of: "" });
+            if (figureOf(drawing)) useEditor.setState({ drawing: "" });
+          }}
           className="flex h-6 w-6 items-center justify-center hover:text-focus"
         >
           <X size={14} aria-hidden="true" />
         </button>
       </header>
-      <ChainEditor reel={reel} chain={it.chain} put={put} spectrum={spectrum}>
+      <ChainEditor
+        reel={reel}
+        chain={it.chain}
+        put={put}
+        spectrum={spectrum}
+        here={chainAt(it.chain, it.moves, pointer)}
+        over={over}
+      >
         {dynamic(it.chain) && <Reduction reel={reel} it={it} />}
       </ChainEditor>
       <footer className="mt-auto flex flex-wrap gap-1.5 border-line border-t px-3 py-2">

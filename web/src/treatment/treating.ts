@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { EditAction, Reel, Schemas } from "../api/client";
+import type { Moves } from "./moving";
 
 export type Chain = Schemas["TreatChain"];
 export type Band = Schemas["TreatBand"];
@@ -15,12 +16,30 @@ export const openTreatment = (reel: Reel, of: string) =>
   useTreating.setState((s) => (s.of === of && s.reel === reel.id ? { of: "" } : { reel: reel.id, of }));
 
 /** A track or a bus that can be treated. */
-export type Treated = { id: string; name: string; chain: Chain; put: (chain: Chain) => EditAction };
+export type Treated = {
+  id: string;
+  name: string;
+  chain: Chain;
+  put: (chain: Chain) => EditAction;
+  /** Figures of it over time, of a track as they are drawn in its lane. */
+  moves: Moves;
+  putMoves: (moves: Moves) => EditAction;
+  lane: boolean;
+};
 
 /** What of a reel an ID stands for; undefined where it is gone. */
 export function treatedOf(reel: Reel, id: string): Treated | undefined {
   const track = reel.doc.tracks.find((t) => t.id === id);
-  if (track) return { id, name: track.label, chain: track.treat ?? {}, put: (treat) => ({ set_track: { id, treat } }) };
+  if (track)
+    return {
+      id,
+      name: track.label,
+      chain: track.treat ?? {},
+      put: (treat) => ({ set_track: { id, treat } }),
+      moves: track.treat_moves ?? {},
+      putMoves: (treat_moves) => ({ set_track: { id, treat_moves } }),
+      lane: true,
+    };
   const bus = reel.doc.weave.buses.find((b) => b.id === id);
   if (!bus) return undefined;
   const level = reel.doc.weave.levels?.[id];
@@ -29,6 +48,11 @@ export function treatedOf(reel: Reel, id: string): Treated | undefined {
     name: bus.name,
     chain: level?.treat ?? {},
     put: (treat) => ({ weave: { set_bus: { id, level: { ...level, gain_db: level?.gain_db ?? 0, treat } } } }),
+    moves: level?.treat_moves ?? {},
+    putMoves: (treat_moves) => ({
+      weave: { set_bus: { id, level: { ...level, gain_db: level?.gain_db ?? 0, treat_moves } } },
+    }),
+    lane: false,
   };
 }
 

@@ -4,6 +4,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Clip, Production, Reel } from "../../api/client";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
+import { figureOf } from "../../editor/enveloped";
 import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/store";
 import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
@@ -137,6 +138,13 @@ const draws = {
   positions: { of: "positions of tracks, left at the top", says: "Drawing track positions", key: "Ctrl Shift E" },
 };
 
+const drawnAs = (drawing: string) =>
+  draws[drawing as keyof typeof draws] ?? {
+    of: "a figure of the treatment over time",
+    says: `Drawing the ${figureOf(drawing)?.replace("_", drawing.includes("band") ? " " : "-")} over time`,
+    key: "a press here ends it",
+  };
+
 /** How edits act: on what is tied, or on one alone; catching on edges, or on nothing. */
 function Modes() {
   const alone = useEditor((s) => s.alone);
@@ -148,10 +156,10 @@ function Modes() {
       {drawing && (
         <Button
           aria-pressed
-          title={`The pointer draws ${draws[drawing].of}: press for a point, Alt takes one away (${draws[drawing].key})`}
+          title={`The pointer draws ${drawnAs(drawing).of}: press for a point, Alt takes one away (${drawnAs(drawing).key})`}
           onClick={() => useEditor.setState({ drawing: "" })}
         >
-          {draws[drawing].says}
+          {drawnAs(drawing).says}
         </Button>
       )}
       <Button

@@ -1,13 +1,13 @@
 import type { EditAction, Production, Reel, Track } from "../../api/client";
 import { bearings, withPoint } from "../../editor/envelope";
-import { ofPosition, ofTrack } from "../../editor/enveloped";
+import { figureOf, ofFigure, ofPosition, ofTrack } from "../../editor/enveloped";
 import { useEditor } from "../../editor/store";
 import { gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import { openTreatment, treats } from "../../treatment/treating";
 import { Button } from "../../ui/controls";
 import { Field } from "./Field";
-import { bearing, decibels, percent } from "./typed";
+import { bearing, decibels, figureTyped, percent } from "./typed";
 
 type Props = {
   production: Production;
@@ -23,7 +23,9 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
   const pointer = useEditor((s) => s.pointer);
   const drawing = useEditor((s) => s.drawing);
   const place = ofPosition(reel, t);
-  const over = drawing === "positions" && place ? place : ofTrack(t);
+  const key = figureOf(drawing);
+  const figure = key && ofFigure(t, key);
+  const over = figure ?? (drawing === "positions" && place ? place : ofTrack(t));
   const points = over.drawn.gain ?? [];
   return (
     <>
@@ -49,15 +51,25 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
           <Field
             label={over === place ? "Position here" : "here"}
             says={
-              over.scale === bearings
-                ? "Direction over time of the track at the pointer, in degrees to the left"
-                : over === place
-                  ? "Position over time of the track at the pointer, in % from left (−) to right"
-                  : "Level over time of the track at the pointer, in dB"
+              figure
+                ? `${capital(figure.says)} at the pointer`
+                : over.scale === bearings
+                  ? "Direction over time of the track at the pointer, in degrees to the left"
+                  : over === place
+                    ? "Position over time of the track at the pointer, in % from left (−) to right"
+                    : "Level over time of the track at the pointer, in dB"
             }
             value={over.scale.says(valueAt(points, pointer))}
             wide="w-20"
-            parse={over.scale === bearings ? bearing : over === place ? percent : decibels}
+            parse={
+              figure
+                ? figureTyped(figure.scale)
+                : over.scale === bearings
+                  ? bearing
+                  : over === place
+                    ? percent
+                    : decibels
+            }
             save={(v) => act(`set ${over.says}`, over.put(withPoint(over.drawn, pointer, v, undefined, over.scale)))}
           />
           <span className="figures text-quiet">{plural(points.length, "point")}</span>
@@ -76,6 +88,8 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
     </>
   );
 }
+
+const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
 
 /** Begins to draw something over the lanes, or ends it. */
 function Draw({ what, says }: { what: "tracks" | "positions"; says: string }) {

@@ -1,3 +1,5 @@
+import type { Scale } from "../../editor/envelope";
+
 /** A level that was typed, in dB as clips and tracks may have it; null for what is none. */
 export function decibels(text: string): number | null {
   const v = Number(
@@ -29,3 +31,11 @@ export function percent(text: string): number | null {
   const to = (side === "l" ? -Math.abs(v) : v) / 100;
   return Math.abs(to) <= 1 ? to : null;
 }
+
+/** A figure of a treatment that was typed: −3, "1.2k", 80 Hz; within what its lane stands for. */
+export const figureTyped = (scale: Scale) => (text: string) => {
+  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*(?:Hz|dB|dBFS)?\s*$/i.exec(text);
+  if (!m?.[1]) return null;
+  const v = Number(m[1].replace("−", "-").replace(",", ".")) * (m[2] ? 1000 : 1);
+  return v >= Math.min(scale.top, scale.floor) && v <= Math.max(scale.top, scale.floor) ? v : null;
+};
