@@ -52,12 +52,6 @@ func (c Chain) Dynamic() bool {
 	return !c.Off && (c.DeEsser != DeEsser{} || c.Expander != Expander{} || c.Compressor != Compressor{})
 }
 
-// sections are its filters at a sample rate.
-func (c Chain) sections(rate int) []section {
-	out, _ := c.filters(nil, rate)
-	return out
-}
-
 // filters are its filters at a sample rate, and beside each of them what moves in its place; nil where nothing does.
 func (c Chain) filters(m Moves, rate int) (out []section, glides []*glide) {
 	if c.Off {
