@@ -14,6 +14,7 @@ type oversampler struct {
 	phase  [][]float64 // of factor, each with taps coefficients for the past samples, the newest last
 	past   []float64   // the last taps samples, twice in a row so that they always lie in one piece
 	at     int
+	quiet  int // how many samples of silence came last
 }
 
 // rectified is at how many values a sample a programme meter rectifies, at a sample rate.
@@ -48,6 +49,15 @@ func bessel(x float64) float64 {
 func (o *oversampler) add(v float64, fn func(v float64)) {
 	if o.factor == 1 {
 		fn(v)
+		return
+	}
+	if o.quiet++; v != 0 {
+		o.quiet = 0
+	}
+	if o.quiet > taps { // what lies between samples of silence is silence
+		for range o.phase {
+			fn(0)
+		}
 		return
 	}
 	o.past[o.at], o.past[o.at+taps] = v, v

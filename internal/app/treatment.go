@@ -59,6 +59,19 @@ func (a *App) Reductions(ctx context.Context, id uuid.UUID, of string, from, to 
 	return readings.Reductions(ctx, r.Doc, p.SampleRate, a.sources(ctx), of, from, to, points)
 }
 
+// BusMeters are what meters read of all buses of a reel, of which some is heard alone or not at all: see readings.BusMeters.
+func (a *App) BusMeters(ctx context.Context, id uuid.UUID, solo, mute []string, from, to int64, parts int) ([]readings.BusMeter, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	return readings.BusMeters(ctx, r.Doc.Heard(solo, mute), p.SampleRate, a.sources(ctx), from, to, parts)
+}
+
 // KeepTreatment keeps a chain under a name; the one of that name is replaced.
 func (a *App) KeepTreatment(ctx context.Context, name string, c treat.Chain) (store.Treatment, error) {
 	c.Off = false // it is kept to be used

@@ -216,6 +216,19 @@ func TestAReelIsHeard(t *testing.T) {
 			require.Zero(t, v)
 		}
 	}
+	// What meters of buses read, with what is heard alone.
+	metered := func(query string) map[string]float64 {
+		var list []contract.BusMeter
+		require.Equal(t, 200, s.call("GET", fmt.Sprintf("/api/reels/%s/meters?from=%d&to=%d&points=4%s", r.Id, at+4800, at+9600, query), nil, &list))
+		out := map[string]float64{}
+		for _, m := range list {
+			out[m.Bus] = m.Peak[0][2]
+		}
+		return out
+	}
+	assert.InDelta(t, -6.0, metered("")["DX"], 0.2)
+	assert.Equal(t, -100.0, metered("&mute="+boom)["DX"])
+	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("/api/reels/%s/meters?from=%d&to=%d&points=4", r.Id, at, at+48000*31), nil, nil))
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("GET", path+"&track=nobody", nil, &problem))
 	assert.Equal(t, "no_such_signal", problem.Code)

@@ -26,6 +26,17 @@ func (s *server) GetReduction(ctx context.Context, r contract.GetReductionReques
 	return contract.GetReduction200JSONResponse{From: q.From, To: q.To, Level: v.Level, DeEsser: asked(v.DeEsser), Expander: asked(v.Expander), Compressor: asked(v.Compressor)}, err
 }
 
+// GetBusMeters implements contract.StrictServerInterface.
+func (s *server) GetBusMeters(ctx context.Context, r contract.GetBusMetersRequestObject) (contract.GetBusMetersResponseObject, error) {
+	q := r.Params
+	list, err := s.app.BusMeters(ctx, r.Reel, listed(given(q.Solo)), listed(given(q.Mute)), q.From, q.To, q.Points)
+	out := contract.GetBusMeters200JSONResponse{}
+	for _, m := range list {
+		out = append(out, contract.BusMeter{Bus: m.Bus, Peak: m.Peak, Ppm: m.PPM, Over: m.Over})
+	}
+	return out, err
+}
+
 // asked is nil for what is not there.
 func asked(v []float64) *[]float64 {
 	if v == nil {

@@ -1243,6 +1243,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** What meters read of all buses over up to half a minute, in equal parts */
+        get: operations["getBusMeters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/treatments": {
         parameters: {
             query?: never;
@@ -4074,6 +4093,15 @@ export interface components {
             expander?: number[];
             /** @description without what is made up */
             compressor?: number[];
+        };
+        BusMeter: {
+            bus: string;
+            /** @description the greatest sample by channel and part, in dBFS, not under -100 */
+            peak: number[][];
+            /** @description of a programme meter of type IIa, by channel and part */
+            ppm: number[][];
+            /** @description by channel: a sample came to full scale */
+            over: boolean[];
         };
         KeptTreatment: {
             /** Format: uuid */
@@ -7027,6 +7055,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reduction"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBusMeters: {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+                /** @description how many parts */
+                points: number;
+                /** @description tracks, clips and buses that alone are heard, divided by commas */
+                solo?: string;
+                /** @description tracks, clips and buses that are not heard, divided by commas */
+                mute?: string;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a reading for each bus */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusMeter"][];
                 };
             };
             default: components["responses"]["Problem"];

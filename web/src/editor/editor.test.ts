@@ -5,7 +5,7 @@ import { percent } from "../stages/reel/typed";
 import { fadeAt, valueAt } from "../timeline/curve";
 import { dragged, movedTo, without } from "./curve";
 import { envelopeValue, envelopeY, movedPoint, pointNear, positions, thinned, withPoint } from "./envelope";
-import { ofClip, ofPosition, ofTrack } from "./enveloped";
+import { figureOf, ofClip, ofFigure, ofLane, ofPlace, ofPosition, ofTrack, overLanes, placeOf } from "./enveloped";
 import { kinOf, pointsOf, shownAs } from "./ghost";
 import { pasting } from "./paste";
 import { parsePosition } from "./position";
@@ -215,4 +215,67 @@ test("a gain over time is typed and dragged between its neighbours", () => {
   expect(without(two, 20)).toEqual([{ at: 10, value: -1 }]);
   expect(without([{ at: 10, value: -1 }], 10)).toEqual([]);
   expect(without([...two, { at: 30, value: 0 }], 30)).toEqual(two);
+});
+
+test("figures of places and of treatments are drawn over time, each by itself", () => {
+  const t = {
+    id: "t",
+    label: "Boom",
+    layout: "mono",
+    clips: [],
+    treat: { high_pass: { hz: 80, slope: 12 }, bands: [{ kind: "bell", hz: 900, db: -3, q: 1 }] },
+    treat_moves: { high_pass: [{ at: 1, value: 100 }] },
+  } as unknown as Track;
+  const place = { azimuth: 20, spread: 40, lfe: true, lfe_db: -12, moving: { azimuth: [{ at: 3, value: 9 }] } };
+  const reel = (places: object[]) =>
+    ({
+      doc: {
+        tracks: [t],
+        weave: {
+          buses: [{ id: "FX", role: "stem", layout: "5.1" }],
+          sends: { t: [{ to: "FX", gain_db: 0, patch: { preset: "placed", places } }] },
+        },
+      },
+      worked_out: { layouts: {} },
+    }) as unknown as Reel;
+  const one = reel([place]);
+  expect(ofPlace(one, t, "spread")?.rest).toBe(40);
+  expect(ofPlace(one, t, "spread")?.put([{ at: 5, value: 90 }])).toEqual({
+    set_sends: {
+      from: "t",
+      sends: [
+        {
+          to: "FX",
+          gain_db: 0,
+          patch: {
+            preset: "placed",
+            places: [{ ...place, moving: { ...place.moving, spread: [{ at: 5, value: 90 }] } }],
+          },
+        },
+      ],
+    },
+  });
+  expect(ofPlace(reel([place, place]), t, "spread")).toBeNull();
+  expect(ofPlace(reel([{ azimuth: 0 }]), t, "lfe_db")).toBeNull();
+  expect([placeOf("place inward"), placeOf("tracks"), figureOf("treated band_2"), figureOf("")]).toEqual([
+    "inward",
+    null,
+    "band_2",
+    null,
+  ]);
+  expect(["place inward", "treated low_pass", "tracks", "clips"].map(overLanes)).toEqual([true, true, true, false]);
+
+  expect(ofFigure(t, "band_1")?.rest).toBe(-3);
+  expect(ofFigure(t, "band_2")).toBeNull();
+  expect(ofFigure(t, "compressor")).toBeNull();
+  expect(ofLane(one, t, "treated band_1")?.put([{ at: 2, value: 4 }])).toEqual({
+    set_track: { id: "t", treat_moves: { high_pass: [{ at: 1, value: 100 }], band_1: [{ at: 2, value: 4 }] } },
+  });
+  const pass = ofFigure(t, "high_pass");
+  expect(pass?.put([])).toEqual({ set_track: { id: "t", treat_moves: {} } });
+  // Octaves are as high as each other, and what one takes is what one reads.
+  const scale = pass?.scale ?? positions;
+  const y = [100, 200, 400].map((hz) => envelopeY(hz, 0, 300, scale));
+  expect((y[0] ?? 0) - (y[1] ?? 0)).toBeCloseTo((y[1] ?? 0) - (y[2] ?? 0), 6);
+  expect(envelopeValue(y[1] ?? 0, 0, 300, scale)).toBe(200);
 });

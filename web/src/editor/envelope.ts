@@ -15,6 +15,8 @@ export type Scale = {
   says: (value: number) => string;
   /** Octaves are as high as each other. */
   octaves?: boolean;
+  /** What is typed is so many times the value, such as 100 where it is typed in percent. */
+  per?: number;
 };
 
 /** Levels, in dB. */
@@ -53,6 +55,25 @@ export const pitches: Scale = {
   says: (v) => (v >= 1000 ? `${Number((v / 1000).toFixed(2))} kHz` : `${Math.round(v)} Hz`),
   octaves: true,
 };
+
+/** Heights, in degrees over the horizon. */
+export const heights: Scale = { top: 90, floor: -90, step: 1, key: 5, says: (v) => `${v}°` };
+
+/** How far towards the middle, from 0 to all of the way. */
+export const inwards: Scale = {
+  top: 1,
+  floor: 0,
+  step: 0.01,
+  key: 0.1,
+  says: (v) => `${Math.round(v * 100)} %`,
+  per: 100,
+};
+
+/** Spreads, in degrees. */
+export const spreads: Scale = { top: 360, floor: 0, step: 1, key: 10, says: (v) => `${v}°` };
+
+/** What goes to the LFE, in dB. */
+export const toLFE: Scale = { top: 0, floor: -60, step: 0.1, key: 1, says: gain };
 
 const clamped = (v: number, { top, floor }: Scale) => Math.max(Math.min(top, floor), Math.min(Math.max(top, floor), v));
 

@@ -1,6 +1,6 @@
 import type { Clip, EditAction, Patch, Reel, Schemas, Track } from "../api/client";
 import { type FigureKey, movable, withCurve } from "../treatment/moving";
-import { bearings, type Drawn, levels, positions, type Scale } from "./envelope";
+import { bearings, type Drawn, heights, inwards, levels, positions, type Scale, spreads, toLFE } from "./envelope";
 import { channelsOf, putRoute, routeOf } from "./routes";
 
 type Curve = Schemas["Curve"];
@@ -151,6 +151,45 @@ export function ofClipPosition(reel: Reel, t: Track, c: Clip): Enveloped | null 
   );
 }
 
+/** What of a sound that is placed among speakers can be drawn over time, beside its direction. */
+export const placeKeys = {
+  elevation: { name: "height", scale: heights },
+  inward: { name: "way to the middle", scale: inwards },
+  spread: { name: "spread", scale: spreads },
+  lfe_db: { name: "LFE amount", scale: toLFE },
+} as const;
+export type PlaceKey = keyof typeof placeKeys;
+
+/** A figure of where a track's one channel is placed, over time; null where it is not placed among speakers. */
+export function ofPlace(reel: Reel, t: Track, key: PlaceKey): Enveloped | null {
+  const send = routeOf(reel, t.id);
+  const [place, more] = send?.patch.preset === "placed" ? (send.patch.places ?? []) : [];
+  if (!send || !place || more || (key === "lfe_db" && !place.lfe)) return null;
+  const { name, scale } = placeKeys[key];
+  const { [key]: was, ...others } = place.moving ?? {};
+  return {
+    id: `${t.id} ${key}`,
+    says: `the ${name} of ${t.label}`,
+    drawn: { in: 0, length: Number.MAX_SAFE_INTEGER, gain: was ?? [] },
+    scale,
+    rest: place[key] ?? 0,
+    shift: 0,
+    put: (curve) => {
+      const moving = curve.length > 0 ? { ...others, [key]: curve } : others;
+      const now = { ...place, moving: Object.keys(moving).length > 0 ? moving : undefined };
+      return putRoute(reel, t.id, { ...send, patch: { ...send.patch, places: [now] } });
+    },
+    in: (now) => {
+      const track = now.doc.tracks.find((o) => o.id === t.id);
+      return (track && ofPlace(now, track, key)) ?? undefined;
+    },
+  };
+}
+
+/** The figure of a place that is drawn, if one is. */
+export const placeOf = (drawing: string): PlaceKey | null =>
+  drawing.startsWith("place ") ? (drawing.slice("place ".length) as PlaceKey) : null;
+
 /** A figure of a track's treatment over time; null where its treatment has no such part. */
 export function ofFigure(t: Track, key: FigureKey): Enveloped | null {
   const figure = movable(t.treat ?? {}, key);
@@ -177,12 +216,14 @@ export const figureOf = (drawing: string): FigureKey | null =>
 
 /** Whether what is drawn is of tracks, through their whole lanes. */
 export const overLanes = (drawing: string) =>
-  drawing === "tracks" || drawing === "positions" || figureOf(drawing) !== null;
+  drawing === "tracks" || drawing === "positions" || figureOf(drawing) !== null || placeOf(drawing) !== null;
 
 /** What is drawn of a track: its level, where it stands, or a figure of its treatment. */
 export function ofLane(reel: Reel, t: Track, drawing: string): Enveloped | null {
   const figure = figureOf(drawing);
   if (figure) return ofFigure(t, figure);
+  const place = placeOf(drawing);
+  if (place) return ofPlace(reel, t, place);
   return drawing === "positions" ? ofPosition(reel, t) : ofTrack(t);
 }
 

@@ -1,6 +1,7 @@
 import { create } from "zustand";
 import type { Laid } from "../api/client";
 import type { FigureKey } from "../treatment/moving";
+import type { PlaceKey } from "./enveloped";
 import type { Ghost } from "./ghost";
 
 /** A stretch of the reel's time, over the tracks that are chosen. */
@@ -36,7 +37,7 @@ type Editor = {
   alone: boolean;
   snap: boolean;
   /** The pointer draws levels or positions of clips, levels or positions of tracks, or nothing. */
-  drawing: "" | "clips" | "places" | "tracks" | "positions" | `treated ${FigureKey}`;
+  drawing: "" | "clips" | "places" | "tracks" | "positions" | `treated ${FigureKey}` | `place ${PlaceKey}`;
   /** Waveforms follow gains and envelopes. */
   follow: boolean;
   /** What a drag would do. */

@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import type { Clip, EditAction, Reel } from "../api/client";
 import { withPoint } from "../editor/envelope";
-import { figureOf, ofLane, ofSound, overLanes } from "../editor/enveloped";
+import { figureOf, ofLane, ofSound, overLanes, placeOf } from "../editor/enveloped";
 import { crossfading, type Ghost, kinOf, shownAs } from "../editor/ghost";
 import { choose, point, useEditor } from "../editor/store";
 import { note } from "../ui/notes";
@@ -84,9 +84,11 @@ export function useDrag({ reel, rows, view, act }: Props) {
         : null;
     if (lanes && !over && !e.shiftKey)
       note(
-        figureOf(s.drawing)
-          ? `${row.track.label} has no such treatment to draw: ask for it first.`
-          : `${row.track.label} has no position to draw: it is neither sent into two sides nor one channel that is placed.`,
+        placeOf(s.drawing)
+          ? `${row.track.label} is not one channel that is placed among speakers, with an LFE where that is drawn.`
+          : figureOf(s.drawing)
+            ? `${row.track.label} has no such treatment to draw: ask for it first.`
+            : `${row.track.label} has no position to draw: it is neither sent into two sides nor one channel that is placed.`,
       );
     if (s.drawing === "places" && clip && h.zone && !over && !e.shiftKey)
       note(`${clip.name} has no position to draw: its track has no two sides, or it enters them by a matrix.`);

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Clip, Production, Reel } from "../../api/client";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
-import { figureOf } from "../../editor/enveloped";
+import { figureOf, placeKeys, placeOf } from "../../editor/enveloped";
 import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/store";
 import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
@@ -138,12 +138,15 @@ const draws = {
   positions: { of: "positions of tracks, left at the top", says: "Drawing track positions", key: "Ctrl Shift E" },
 };
 
-const drawnAs = (drawing: string) =>
-  draws[drawing as keyof typeof draws] ?? {
-    of: "a figure of the treatment over time",
-    says: `Drawing the ${figureOf(drawing)?.replace("_", drawing.includes("band") ? " " : "-")} over time`,
-    key: "a press here ends it",
-  };
+function drawnAs(drawing: string) {
+  const ends = "a press here ends it";
+  const place = placeOf(drawing);
+  if (place)
+    return { of: `the ${placeKeys[place].name}`, says: `Drawing the ${placeKeys[place].name} over time`, key: ends };
+  const figure = figureOf(drawing)?.replace("_", drawing.includes("band") ? " " : "-");
+  if (figure) return { of: `the ${figure} of the treatment`, says: `Drawing the ${figure} over time`, key: ends };
+  return draws[drawing as keyof typeof draws];
+}
 
 /** How edits act: on what is tied, or on one alone; catching on edges, or on nothing. */
 function Modes() {

@@ -1,11 +1,20 @@
 import type { EditAction, Production, Reel, Track } from "../../api/client";
 import { bearings, withPoint } from "../../editor/envelope";
-import { figureOf, ofFigure, ofPosition, ofTrack } from "../../editor/enveloped";
+import {
+  figureOf,
+  ofFigure,
+  ofPlace,
+  ofPosition,
+  ofTrack,
+  type PlaceKey,
+  placeKeys,
+  placeOf,
+} from "../../editor/enveloped";
 import { useEditor } from "../../editor/store";
 import { gain, plural } from "../../format";
 import { valueAt } from "../../timeline/curve";
 import { openTreatment, treats } from "../../treatment/treating";
-import { Button } from "../../ui/controls";
+import { Button, Choice } from "../../ui/controls";
 import { Field } from "./Field";
 import { bearing, decibels, figureTyped, percent } from "./typed";
 
@@ -24,9 +33,11 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
   const drawing = useEditor((s) => s.drawing);
   const place = ofPosition(reel, t);
   const key = figureOf(drawing);
-  const figure = key && ofFigure(t, key);
+  const more = placeOf(drawing);
+  const figure = key ? ofFigure(t, key) : more ? ofPlace(reel, t, more) : null;
   const over = figure ?? (drawing === "positions" && place ? place : ofTrack(t));
   const points = over.drawn.gain ?? [];
+  const drawable = (Object.keys(placeKeys) as PlaceKey[]).filter((k) => ofPlace(reel, t, k));
   return (
     <>
       <span className="ticket max-w-40 shrink-0 truncate bg-raised px-2 py-0.5 text-ink" title={t.label}>
@@ -85,6 +96,21 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
       </Button>
       <Draw what="tracks" says="Draw the level over time" />
       {place && <Draw what="positions" says="Draw the position over time" />}
+      {drawable.length > 0 && (
+        <Choice
+          aria-label="Draw more of where it stands over time"
+          value={more ?? ""}
+          style={{ height: 28 }}
+          onChange={(e) => useEditor.setState({ drawing: e.target.value ? `place ${e.target.value as PlaceKey}` : "" })}
+        >
+          <option value="">more…</option>
+          {drawable.map((k) => (
+            <option key={k} value={k}>
+              {placeKeys[k].name}
+            </option>
+          ))}
+        </Choice>
+      )}
     </>
   );
 }

@@ -34,8 +34,9 @@ export function percent(text: string): number | null {
 
 /** A figure of a treatment that was typed: −3, "1.2k", 80 Hz; within what its lane stands for. */
 export const figureTyped = (scale: Scale) => (text: string) => {
-  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*(?:Hz|dB|dBFS)?\s*$/i.exec(text);
+  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*(?:Hz|dB|dBFS|%|°)?\s*$/i.exec(text);
   if (!m?.[1]) return null;
   const v = Number(m[1].replace("−", "-").replace(",", ".")) * (m[2] ? 1000 : 1);
-  return v >= Math.min(scale.top, scale.floor) && v <= Math.max(scale.top, scale.floor) ? v : null;
+  const to = v / (scale.per ?? 1);
+  return to >= Math.min(scale.top, scale.floor) && to <= Math.max(scale.top, scale.floor) ? to : null;
 };

@@ -11,11 +11,12 @@ import { useProductionId } from "../../Shell";
 import { TreatPanel } from "../../treatment/TreatPanel";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
-import { colourOf, type StemKind, stemKeys, weaveOf } from "../../ui/stems";
+import { type StemKind, stemKeys } from "../../ui/stems";
 import { ReelChoice } from "../ReelChoice";
 import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
 import { PrintPanel } from "../reel/PrintPanel";
 import { useTrackChoice } from "../reel/useTrackChoice";
+import { BusBar } from "./BusBar";
 import { BusFields, free } from "./BusFields";
 import { type Channel, channelsOfBuses } from "./channels";
 import { chooseBus, chooseOutput, chooseTrack, foldHeads, groupKey, useWeaveChoice } from "./choice";
@@ -222,25 +223,7 @@ function Weave({ reel, production }: Props) {
           <Plus size={14} />
         </Button>
       </StageHead>
-      <div
-        role="toolbar"
-        aria-label="Buses"
-        className="flex shrink-0 flex-wrap items-center gap-1 border-line border-b px-4 py-1.5"
-      >
-        {weave.buses.map((b) => (
-          <button
-            key={b.id}
-            type="button"
-            aria-pressed={choice.what === "bus" && b.id === choice.bus}
-            onClick={() => chooseBus(b.id)}
-            className={`ticket flex items-center gap-1.5 px-2 py-0.5 ${choice.what === "bus" && b.id === choice.bus ? "bg-line" : "bg-panel"} ${b.role === "part" ? "ml-[-2px] text-small" : ""}`}
-          >
-            <span aria-hidden="true" className={`h-3 w-3 ${weaveOf(b)}`} style={{ color: colourOf(b) }} />
-            {b.name}
-            <span className="text-quiet text-small">{b.layout}</span>
-          </button>
-        ))}
-      </div>
+      <BusBar reel={reel} />
       {nulls.data && (
         <ul aria-label="Null figures" className="border-line border-b px-4 py-1">
           {nulls.data.length === 0 && <li className="text-quiet">There is no mix to compare.</li>}
