@@ -227,7 +227,7 @@ func TestAReelIsHeard(t *testing.T) {
 		return out
 	}
 	assert.InDelta(t, -6.0, metered("")["DX"], 0.2)
-	assert.Equal(t, -100.0, metered("&mute="+boom)["DX"])
+	assert.Equal(t, -100.0, metered("&mute=" + boom)["DX"])
 	assert.Equal(t, 422, s.call("GET", fmt.Sprintf("/api/reels/%s/meters?from=%d&to=%d&points=4", r.Id, at, at+48000*31), nil, nil))
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("GET", path+"&track=nobody", nil, &problem))
