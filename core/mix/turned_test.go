@@ -201,3 +201,12 @@ func TestOversAndFingerprintsOfAStereoTotal(t *testing.T) {
 	x.Tracks[4].Clips[0].Off = []reel.Range{{From: 1000, To: 2000}}
 	assert.Equal(t, was, of(x), "and what is in another cell does not")
 }
+
+// A clip has no all-passes: it can't be matrixed into its track, where its surrounds would be summed as they are.
+func TestClipsAreNotMatrixed(t *testing.T) {
+	r := matrixed()
+	r.Tracks = append(r.Tracks, reel.Track{ID: "x", Label: "x", Layout: "stereo total", Clips: []reel.Clip{{ID: "cx", Strands: []string{"l", "r", "c", "lfe", "ls", "rs"}, Layout: "5.1", Length: 100, Patch: weave.Patch{Preset: weave.Folded}}}})
+	assert.ErrorContains(t, r.Check(), "can't be matrixed")
+	r.Tracks[len(r.Tracks)-1].Layout = "stereo"
+	assert.NoError(t, r.Check(), "folded down it can be")
+}

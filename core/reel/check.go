@@ -124,6 +124,9 @@ func (c Clip) check(track audio.Layout) error {
 	if len(c.Strands) > audio.MaxChannels {
 		return snag.Refuse("bad_clip", "%s has %d strands: at most %d", c.Name, len(c.Strands), audio.MaxChannels)
 	}
+	if c.Patch.Ahead(c.Channels(track), track) != nil {
+		return snag.Refuse("bad_patch", "%s can't be matrixed into a track of %s: give the track its own layout, and send it into a bus of that", c.Name, track.Name)
+	}
 	_, err := c.Patch.Between(c.Channels(track), track)
 	return err
 }

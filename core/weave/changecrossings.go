@@ -102,7 +102,7 @@ func (d *changing) cross(c Crossing) error {
 			m[c.Channel][of] = -m[c.Channel][of]
 		}
 	}
-	s.Patch = Patch{Preset: Custom, Matrix: m}
+	s.Patch = Patch{Preset: Custom, Matrix: m, Name: s.Patch.Name}
 	d.Sends[c.From] = sends
 	return nil
 }

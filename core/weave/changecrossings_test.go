@@ -3,6 +3,7 @@ package weave_test
 import (
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -56,6 +57,12 @@ func TestTypedCrossings(t *testing.T) {
 	moving.Sends["boom"] = []weave.Send{{To: "DX", Patch: weave.Patch{Preset: weave.Pan, Law: -3, Moving: automation.Curve{{At: 0, Value: -1}, {At: 9, Value: 1}}}}}
 	_, _, err := moving.Changed(crossings(weave.Crossing{From: "boom", To: "DX", DB: num(0)}), all, counter())
 	assert.ErrorContains(t, err, "moves over time")
+	named := w.Clone()
+	named.Sends["boom"] = []weave.Send{{To: "DX", Patch: weave.Patch{Preset: weave.Custom, Name: "House", Matrix: audio.Matrix{{0.3}, {0.4}}}}}
+	named, _ = change(t, named, crossings(weave.Crossing{From: "boom", To: "DX", DB: num(-6)}))
+	assert.Equal(t, "DX, by the matrix House", named.Ways(all[0]), "it is still that one")
+	named.Sends["boom"][0].Patch.Name = strings.Repeat("x", 61)
+	assert.Error(t, named.Check(map[string]audio.Layout{"boom": all[0].Layout}))
 	far := 7
 	for name, c := range map[string]weave.Crossing{
 		"no bus":      {From: "boom", To: "XX", DB: num(0)},

@@ -38,6 +38,9 @@ const (
 // Presets lists them in the order they are offered.
 var Presets = []Preset{Plain, Both, BothMinus, Left, Right, Centre, Pan, Exchanged, MidSide, BySpeaker, Balance, Summed, Placed, Folded, Field, Decoded, Encoded, Custom}
 
+// mostName is how long the name of a matrix may be.
+const mostName = 60
+
 // Laws are the pan laws, by the level that a centred sound has on either side, in dB.
 var Laws = []float64{0, -3, -4.5, -6}
 
@@ -51,6 +54,7 @@ type Patch struct {
 	LFE      *float64         `json:"lfe,omitempty"`      // of Folded: at how many dB the LFE goes along; left out where it is not given
 	Moving   automation.Curve `json:"moving,omitempty"`   // of Pan and Balance: positions over time, in place of Position
 	Matrix   audio.Matrix     `json:"matrix,omitempty"`   // of Custom: a row a channel that is made
+	Name     string           `json:"name,omitempty"`     // of Custom: what the matrix is called, such as a house's fold-down
 	Turn     *ambisonic.Turn  `json:"turn,omitempty"`     // of Field
 	Mirror   ambisonic.Mirror `json:"mirror,omitempty"`   // of Field, before it is turned
 	Decoding ambisonic.Way    `json:"decoding,omitempty"` // of Decoded: all-round where it is not given
@@ -77,6 +81,9 @@ func (p Patch) Between(from, to audio.Layout) (audio.Matrix, error) {
 	case Custom:
 		if err := p.Matrix.Check(to.Count, from.Count); err != nil {
 			return nil, misfit(from, to, err.Error())
+		}
+		if len(p.Name) > mostName {
+			return nil, snag.Refuse("bad_patch", "the name of a matrix has %d letters: at most %d", len(p.Name), mostName)
 		}
 		return p.Matrix, nil
 	case Exchanged, MidSide:

@@ -384,6 +384,9 @@ func (p Patch) Says(from, to audio.Layout) string {
 		}
 		return "encoded where its speakers stand, LFE left out"
 	case Custom:
+		if p.Name != "" {
+			return "by the matrix " + p.Name
+		}
 		return "by a matrix"
 	}
 	return string(p.Preset)

@@ -2963,6 +2963,8 @@ export interface components {
             lfe?: number;
             moving?: components["schemas"]["Curve"];
             matrix?: number[][];
+            /** @description of matrix: what it is called, such as a house's fold-down */
+            name?: string;
             /** @description of field, in degrees: yaw to the left, pitch up, roll by which the left goes up */
             turn?: {
                 /** Format: double */

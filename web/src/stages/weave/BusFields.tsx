@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import { useWeavePreview, type WeaveChange } from "../../api/weave";
+import { channelsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { openTreatment, treats } from "../../treatment/treating";
@@ -10,14 +11,16 @@ import { playBus } from "../reel/hearing";
 import { openPrint } from "../reel/printing";
 import { HearFields } from "./HearFields";
 import { Line, NumberField } from "./parts";
+import { SendFields } from "./SendFields";
+import type { Edit } from "./TracksGrid";
 import { busLayouts } from "./words";
 
-type Props = { reel: Reel; bus: Bus; change: (what: string, c: WeaveChange) => void };
+type Props = { reel: Reel; bus: Bus; change: (what: string, c: WeaveChange) => void; edit: Edit };
 
 const roles = { stem: "stem", part: "part of a stem", mix: "mix, the sum of its members" };
 
 /** What the chosen bus is. What a change would lose is shown before it is done. */
-export function BusFields({ reel, bus, change }: Props) {
+export function BusFields({ reel, bus, change, edit }: Props) {
   const [asked, setAsked] = useState<{ what: string; c: WeaveChange } | null>(null);
   const buses = reel.doc.weave.buses;
   const at = buses.findIndex((b) => b.id === bus.id);
@@ -35,6 +38,7 @@ export function BusFields({ reel, bus, change }: Props) {
     />
   );
   const level = reel.doc.weave.levels?.[bus.id];
+  const sends = reel.doc.weave.sends[bus.id] ?? [];
   const alone = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.bus === bus.id);
   const layouts = busLayouts.includes(bus.layout) ? busLayouts : [bus.layout, ...busLayouts];
   const outs = reel.doc.weave.outputs.flatMap((o, i) => (o.bus === bus.id ? [i + 1] : []));
@@ -133,7 +137,7 @@ export function BusFields({ reel, bus, change }: Props) {
             <Button
               onClick={() =>
                 set(
-                  { level: { gain_db: level?.gain_db ?? 0, treat: level?.treat } },
+                  { level: { ...level, gain_db: level?.gain_db ?? 0, gain: undefined } },
                   `let the gain of ${bus.name} stand still`,
                 )
               }
@@ -143,6 +147,35 @@ export function BusFields({ reel, bus, change }: Props) {
           </>
         )}
       </Line>
+      {sends.map((s) => {
+        const target = buses.find((b) => b.id === s.to);
+        return (
+          target && (
+            <SendFields
+              key={s.to}
+              reel={reel}
+              track={{ id: bus.id, label: bus.name, layout: bus.layout }}
+              bus={target}
+              send={s}
+              own={channelsOf(reel, bus)}
+              ofBus
+              put={(what, now) =>
+                edit(() => ({
+                  what,
+                  actions: [
+                    {
+                      set_sends: {
+                        from: bus.id,
+                        sends: now ? sends.map((o) => (o === s ? now : o)) : sends.filter((o) => o !== s),
+                      },
+                    },
+                  ],
+                }))
+              }
+            />
+          )
+        );
+      })}
       <Line name="Treatment">
         <Button aria-pressed={treats(level?.treat)} onClick={() => openTreatment(reel, bus.id)}>
           Filters and dynamics…

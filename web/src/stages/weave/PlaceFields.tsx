@@ -1,12 +1,13 @@
 import { useState } from "react";
-import type { Bus, Patch, Reel, Schemas, Track } from "../../api/client";
+import type { Bus, Patch, Reel, Schemas } from "../../api/client";
 import { Line, NumberField } from "./parts";
 import { Room } from "./Room";
+import type { Sender } from "./SendFields";
 
 type Place = Schemas["Place"];
 type PlacesProps = {
   reel: Reel;
-  track: Track;
+  track: Sender;
   bus: Bus;
   /** Names of the track's channels. */
   own: string[];

@@ -272,7 +272,7 @@ function Weave({ reel, production }: Props) {
             className="w-72 shrink-0 overflow-y-auto overflow-x-hidden border-line border-l bg-panel p-3"
           >
             {choice.what === "bus" && bus ? (
-              <BusFields key={bus.id} reel={reel} bus={bus} change={change} />
+              <BusFields key={bus.id} reel={reel} bus={bus} change={change} edit={edit} />
             ) : choice.what === "crossing" ? (
               <WaysFields reel={reel} track={choice.track} output={choice.output} />
             ) : choice.what === "output" ? (

@@ -35,7 +35,7 @@ export const ways: Record<Preset, string> = {
 };
 
 /** The ways that a track may be offered into a bus with these channels. */
-export function waysOf(track: Track, bus: Bus, channels: string[], own: string[]): Preset[] {
+export function waysOf(track: Pick<Track, "layout">, bus: Bus, channels: string[], own: string[]): Preset[] {
   const sides = channels.includes("L") && channels.includes("R");
   const total = channels[0] === "Lt";
   const out: Preset[] = [];

@@ -225,7 +225,6 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
         if (!on) return;
         if (e.shiftKey && cursor) {
           setAt(on);
-          setAnchor(anchor);
           return;
         }
         setAt(on);
