@@ -202,7 +202,18 @@ test("levels are typed into the grid, heads fold, and outputs are heard alone to
   await expect(page.getByTestId("hearing")).not.toContainText("alone");
   await page.keyboard.press(" ");
 
-  for (let i = 0; i < 4; i++) await page.locator("body").press("Control+z");
+  // Parts by what the labels say, looked at first.
+  const buses = page.getByRole("toolbar", { name: "Buses" });
+  await buses.getByRole("button", { name: /^DX/ }).click();
+  await page.getByRole("button", { name: "Parts by label…" }).click();
+  const asked = page.getByRole("alertdialog", { name: "parts of DX by label" });
+  await expect(asked.getByText("bus Ines added")).toBeVisible();
+  await expect(asked.getByText("track Lav Odell changed")).toBeVisible();
+  await asked.getByRole("button", { name: "Do it", exact: true }).press("Enter");
+  await expect(buses.getByRole("button", { name: /^Odell/ })).toBeVisible();
+  await expect(level("Lav Ines", "Ines L")).toHaveText("−7.5");
+
+  for (let i = 0; i < 5; i++) await page.locator("body").press("Control+z");
   await expect(level("Boom", "DX L")).toHaveText("−4.0");
   await expect.poll(async () => (await reel()).doc.weave).toEqual(before);
 });

@@ -29,6 +29,7 @@ type Change struct {
 	Use           *Use           `json:"use,omitempty"`
 	SetLevels     *SetLevels     `json:"set_levels,omitempty"`
 	SetCrossings  *SetCrossings  `json:"set_crossings,omitempty"`
+	PartsByLabel  *PartsByLabel  `json:"parts_by_label,omitempty"`
 
 	SetCorrection    *SetCorrection    `json:"set_correction,omitempty"`
 	AlterCorrection  *AlterCorrection  `json:"alter_correction,omitempty"`
@@ -58,7 +59,7 @@ func (c Change) what() (one changer) {
 		{c.SetMembers != nil, c.SetMembers}, {c.InsertOutputs != nil, c.InsertOutputs}, {c.RemoveOutputs != nil, c.RemoveOutputs},
 		{c.MoveOutputs != nil, c.MoveOutputs}, {c.SetOutput != nil, c.SetOutput}, {c.GroupOutputs != nil, c.GroupOutputs},
 		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay},
-		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels}, {c.SetCrossings != nil, c.SetCrossings},
+		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels}, {c.SetCrossings != nil, c.SetCrossings}, {c.PartsByLabel != nil, c.PartsByLabel},
 		{c.SetCorrection != nil, c.SetCorrection}, {c.AlterCorrection != nil, c.AlterCorrection}, {c.RemoveCorrection != nil, c.RemoveCorrection},
 	} {
 		if v.there {

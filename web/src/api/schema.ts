@@ -3199,6 +3199,10 @@ export interface components {
                     [key: string]: components["schemas"]["BusLevel"];
                 };
             };
+            /** @description parts of a stem by what the labels of its tracks say, such as Ines of Lav Ines, with these tracks sent into them */
+            parts_by_label?: {
+                stem: string;
+            };
             /** @description levels typed into crossings of tracks or buses with channels of buses that they are sent into */
             set_crossings?: {
                 crossings: {

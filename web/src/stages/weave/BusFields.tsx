@@ -21,7 +21,7 @@ const roles = { stem: "stem", part: "part of a stem", mix: "mix, the sum of its 
 
 /** What the chosen bus is. What a change would lose is shown before it is done. */
 export function BusFields({ reel, bus, change, edit }: Props) {
-  const [asked, setAsked] = useState<{ what: string; c: WeaveChange } | null>(null);
+  const [asked, setAsked] = useState<{ what: string; c: WeaveChange; rows?: boolean } | null>(null);
   const buses = reel.doc.weave.buses;
   const at = buses.findIndex((b) => b.id === bus.id);
   const set = (part: Omit<NonNullable<WeaveChange["set_bus"]>, "id">, what: string) =>
@@ -216,6 +216,16 @@ export function BusFields({ reel, bus, change, edit }: Props) {
             Add a part
           </Button>
         )}
+        {bus.role === "stem" && (
+          <Button
+            title="Such as a part Ines for Lav Ines, with its tracks sent into it as they are sent into the stem"
+            onClick={() =>
+              setAsked({ what: `parts of ${bus.name} by label`, c: { parts_by_label: { stem: bus.id } }, rows: true })
+            }
+          >
+            Parts by label…
+          </Button>
+        )}
         <Button
           className="text-bad"
           onClick={() => setAsked({ what: `remove ${bus.name}`, c: { remove_bus: { id: bus.id } } })}
@@ -228,6 +238,7 @@ export function BusFields({ reel, bus, change, edit }: Props) {
           reel={reel}
           what={asked.what}
           c={asked.c}
+          rows={asked.rows ?? false}
           onDo={() => {
             change(asked.what, asked.c);
             setAsked(null);
@@ -247,18 +258,29 @@ export function free(buses: Bus[], name: string): string {
   return out;
 }
 
-type AskedProps = { reel: Reel; what: string; c: WeaveChange; onDo: () => void; onLeave: () => void };
+type AskedProps = { reel: Reel; what: string; c: WeaveChange; rows: boolean; onDo: () => void; onLeave: () => void };
 
 /** What a change would lose, before it is done. One that loses nothing is done at once. */
-function Asked({ reel, what, c, onDo, onLeave }: AskedProps) {
+function Asked({ reel, what, c, rows, onDo, onLeave }: AskedProps) {
   const { data, error } = useWeavePreview(reel.id, reel.version, c);
   const lost = data?.lost ?? [];
   return (
     <div role="alertdialog" aria-label={what} className="flex flex-col gap-2 border border-caution p-2">
       <p>
         {what.charAt(0).toUpperCase() + what.slice(1)}: {error ? error.message : !data && "looking what that does…"}
-        {data && lost.length === 0 && "every route keeps its place."}
+        {data && lost.length === 0 && !rows && "every route keeps its place."}
       </p>
+      {rows && (
+        <ul aria-label="What would change" className="max-h-40 overflow-auto text-small">
+          {data?.rows
+            .filter((r) => r.state !== "kept")
+            .map((r) => (
+              <li key={`${r.what} ${r.name}`}>
+                {r.what} {r.name} {r.state}: <span className="text-quiet">{r.says}</span>
+              </li>
+            ))}
+        </ul>
+      )}
       {lost.length > 0 && (
         <ul className="max-h-40 list-disc overflow-auto pl-4 text-small">
           {lost.map((l) => (
