@@ -178,6 +178,15 @@ test("levels are typed into the grid, heads fold, and outputs are heard alone to
   await expect(page.getByText("“99” is no level from −96 to 24 dB.")).toBeVisible();
   await expect(level("Boom", "DX L")).toHaveText("−7.5");
 
+  // A stretch by the pointer with Shift is chosen, and changes nothing; Space plays, wherever one has clicked.
+  await level("Score", "FX R").click({ modifiers: ["Shift"] });
+  await expect(grid.getByRole("gridcell", { selected: true })).not.toHaveCount(1);
+  await expect(level("Score", "FX R")).toHaveText("");
+  await page.keyboard.press(" ");
+  await expect(page.getByTestId("hearing")).toContainText("as it is routed");
+  await page.keyboard.press(" ");
+  await expect(page.getByTestId("hearing")).toContainText("Silent");
+
   // Folded, a stem is a column with the level that is heard most, and what is typed is the gain into it.
   await page.keyboard.press("Control+Shift+F");
   await expect(level("Boom", "DX L")).toHaveCount(0);

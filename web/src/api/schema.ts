@@ -7128,17 +7128,6 @@ export interface operations {
         };
         requestBody: {
             content: {
-                /**
-                 * @example {
-                 *       "name": "Boom indoors",
-                 *       "chain": {
-                 *         "high_pass": {
-                 *           "hz": 80,
-                 *           "slope": 18
-                 *         }
-                 *       }
-                 *     }
-                 */
                 "application/json": {
                     name: string;
                     chain: components["schemas"]["TreatChain"];

@@ -51,7 +51,7 @@ type Props = {
   of: readonly unknown[];
   head: (row: number) => ReactNode;
   cell: (row: number, col: number) => Cell;
-  /** A click, Enter or Space on a cell. */
+  /** A click or Enter on a cell: Space is for playing. */
   press: (at: Spot) => void;
   /**
    * Levels that were typed, filled down, pasted or cleared; without, the grid is read only. They are shown at once, until done is
@@ -66,7 +66,7 @@ type Props = {
  * into cells, filled down (Ctrl D), copied and pasted as a table.
  */
 export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, head, cell, press, put, onRow }: Props) {
-  const grid = useRef<HTMLTableElement>(null);
+  const grid = useRef<HTMLDivElement>(null);
   const id = useId();
   const [at, setAt] = useState<Spot | null>(null);
   const [anchor, setAnchor] = useState<Spot>({ row: 0, col: 0 });
@@ -151,7 +151,7 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
     if (next && !e.altKey && (!mod || e.key === "Home" || e.key === "End"))
       go(cursor ? next : c, e.shiftKey && !!cursor);
     else if (!cursor || !chosen) return;
-    else if ((e.key === "Enter" || e.key === " ") && !mod) press(cursor);
+    else if (e.key === "Enter" && !mod) press(cursor);
     else if (!put) return;
     else if (e.key === "F2") setDraft(writeLevel(cell(cursor.row, cursor.col).value));
     else if (/^[\d.,−-]$/.test(e.key) && !mod && !e.altKey) setDraft(e.key);
@@ -207,22 +207,22 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
       onCopy={onCopy}
       onPaste={onPaste}
       onFocus={(e) => {
-        const on = spot(e.target);
-        if (on && (on.row !== at?.row || on.col !== at.col)) {
-          setAt(on);
-          setAnchor(on);
-        } else if (e.target === grid.current && !at) {
-          const row = Math.max(
-            0,
-            rows.findIndex((r) => r.on),
-          );
-          setAt({ row, col: 0 });
-          setAnchor({ row, col: 0 });
-        }
+        if (e.target !== grid.current || at) return;
+        const row = Math.max(
+          0,
+          rows.findIndex((r) => r.on),
+        );
+        setAt({ row, col: 0 });
+        setAnchor({ row, col: 0 });
+      }}
+      // The grid itself keeps the focus: a crossing that had it would take Space, and where a choice with Shift began.
+      onMouseDown={(e) => {
+        if (spot(e.target) && (e.target as HTMLElement).tagName !== "INPUT") e.preventDefault();
       }}
       onClick={(e) => {
         const on = spot(e.target);
         if (!on) return;
+        grid.current?.focus({ preventScroll: true });
         if (e.shiftKey && cursor) {
           setAt(on);
           return;
