@@ -207,7 +207,7 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
       onCopy={onCopy}
       onPaste={onPaste}
       onFocus={(e) => {
-        if (e.target !== grid.current || at) return;
+        if (e.target !== grid.current || at || !grid.current.matches(":focus-visible")) return;
         const row = Math.max(
           0,
           rows.findIndex((r) => r.on),
@@ -215,9 +215,11 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
         setAt({ row, col: 0 });
         setAnchor({ row, col: 0 });
       }}
-      // The grid itself keeps the focus: a crossing that had it would take Space, and where a choice with Shift began.
+      // The grid itself keeps the focus: a crossing that had it would take Space, and where a choice with Shift began. Who presses
+      // a head is in no cell: the keys of the stage are his.
       onMouseDown={(e) => {
-        if (spot(e.target) && (e.target as HTMLElement).tagName !== "INPUT") e.preventDefault();
+        if (!spot(e.target)) setAt(null);
+        else if ((e.target as HTMLElement).tagName !== "INPUT") e.preventDefault();
       }}
       onClick={(e) => {
         const on = spot(e.target);
