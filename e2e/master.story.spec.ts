@@ -214,6 +214,7 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
 });
 
 test("the demonstration: every stage, in both themes, is accessible and shows what it holds", async ({ page, app }) => {
+  test.setTimeout(240_000); // axe looks at every stage, twice
   await page.goto(app.url);
   await page.waitForURL(/intake/);
   await page.getByLabel("Production", { exact: true }).selectOption({ label: "Lantern Ferry, Ep 2 Low Water" });
