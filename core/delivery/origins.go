@@ -5,11 +5,11 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"zestyloom/core/treat"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 

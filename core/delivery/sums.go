@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/treat"
 	"zestyloom/core/weave"
 )
 
@@ -58,7 +59,7 @@ func (m *listeners) findSums() {
 func (m *listeners) sumOf(b weave.Bus, mix *listened, byBus map[string]*listened) *sum {
 	w := m.plan.Reel.Weave
 	level := w.Gain(b.ID)
-	if level.Moves() || !w.Levels[b.ID].Treat.Nothing() || w.Levels[b.ID].TreatMoves.Of(w.Levels[b.ID].Treat) != nil {
+	if level.Moves() || !treat.Nothing(w.Levels[b.ID].Treat, w.Levels[b.ID].TreatMoves) {
 		return nil
 	}
 	s := &sum{Sum: Sum{Mix: b.Name, Members: []string{}, OK: true}, mix: mix}

@@ -2,7 +2,6 @@ package edit
 
 import (
 	"fmt"
-	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -125,8 +124,7 @@ func (d *draft) bringTrack(k int, t reel.Track, b Bringing, row *Brought) error 
 			op.Treat = &t.Treat
 		}
 		if !here.TreatMoves.Equal(t.TreatMoves) {
-			moves := treat.Moves{}
-			maps.Copy(moves, t.TreatMoves)
+			moves := t.TreatMoves.Clone()
 			op.TreatMoves = &moves
 		}
 		if op.Treat != nil || op.TreatMoves != nil {

@@ -3,7 +3,7 @@ package mix
 import "zestyloom/core/treat"
 
 // treated reports whether anything is done to what a node sums.
-func (n *node) treated() bool { return !n.treat.Nothing() || n.moves.Of(n.treat) != nil }
+func (n *node) treated() bool { return !treat.Nothing(n.treat, n.moves) }
 
 // treating prepares what is done to a node, if anything is.
 func (pl *Player) treating(i int) {

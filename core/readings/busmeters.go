@@ -10,7 +10,6 @@ import (
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/safely"
-	"zestyloom/core/snag"
 )
 
 // BusMeter is what meters read of a bus over a stretch, in as many equal parts as were asked for: of its channels by order, in dBFS, not
@@ -33,11 +32,8 @@ const (
 // BusMeters reads meters of all buses of a reel as it is heard over [from, to): see mix.Program. Programme meters have heard two
 // seconds before it.
 func BusMeters(ctx context.Context, r reel.Reel, rate int, sources mix.Sources, from, to int64, parts int) ([]BusMeter, error) {
-	switch {
-	case from < 0 || to <= from || to-from > int64(MostMetered*rate):
-		return nil, snag.Refuse("bad_range", "from %d to %d: a stretch of at most %d s can be metered", from, to, MostMetered)
-	case parts < 1 || parts > MostParts || int64(parts) > to-from:
-		return nil, snag.Refuse("bad_range", "%d parts: at most %d can be had, of a sample each", parts, MostParts)
+	if err := inParts(from, to, rate, MostMetered, parts, MostParts); err != nil {
+		return nil, err
 	}
 	p, err := mix.Compile(r, rate, sources)
 	if err != nil {

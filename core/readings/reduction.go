@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -30,11 +31,8 @@ const reductionStep = 64
 // Reductions works out by how much the dynamics of a track or a bus turn it down over [from, to).
 func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources, of string, from, to int64, points int) (Reduction, error) {
 	var out Reduction
-	switch {
-	case from < 0 || to <= from || to-from > int64(MostReduction*rate):
-		return out, snag.Refuse("bad_range", "from %d to %d: a stretch of at most %d s can be looked at", from, to, MostReduction)
-	case points < 1 || points > MostReductionPoints || int64(points) > to-from:
-		return out, snag.Refuse("bad_range", "%d parts: at most %d can be had, of a sample each", points, MostReductionPoints)
+	if err := inParts(from, to, rate, MostReduction, points, MostReductionPoints); err != nil {
+		return out, err
 	}
 	chain, moves, ok := chainOf(r, of)
 	if !ok {
@@ -62,10 +60,8 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 		return make([]float64, points)
 	}
 	out.DeEsser, out.Expander, out.Compressor = room(chain.DeEsser != treat.DeEsser{}), room(chain.Expander != treat.Expander{}), room(chain.Compressor != treat.Compressor{})
-	out.Level = make([]float64, points)
-	for i := range out.Level {
-		out.Level[i] = -100
-	}
+	lists := [...][]float64{out.DeEsser, out.Expander, out.Compressor}
+	out.Level = make([]float64, points) // factors, until all of it was heard
 	proc := treat.NewMoving(chain, moves, layout.Count, rate)
 	part := make([][]float64, layout.Count)
 	for at := proc.Reach(from); at < to; at += mix.BlockFrames {
@@ -86,9 +82,7 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 				point = int((here - from) * int64(points) / (to - from))
 				for _, ch := range part {
 					for _, v := range ch {
-						if v != 0 {
-							out.Level[point] = max(out.Level[point], 20*math.Log10(math.Abs(v)))
-						}
+						out.Level[point] = max(out.Level[point], math.Abs(v))
 					}
 				}
 			}
@@ -97,12 +91,15 @@ func Reductions(ctx context.Context, r reel.Reel, rate int, sources mix.Sources,
 				continue
 			}
 			de, gate, comp := proc.Reduction()
-			for list, db := range map[*[]float64]float64{&out.DeEsser: de, &out.Expander: gate, &out.Compressor: comp} {
-				if *list != nil {
-					(*list)[point] = min((*list)[point], db)
+			for i, db := range [...]float64{de, gate, comp} {
+				if list := lists[i]; list != nil {
+					list[point] = min(list[point], db)
 				}
 			}
 		}
+	}
+	for i, v := range out.Level {
+		out.Level[i] = max(meterFloor, audio.Decibels(v))
 	}
 	return out, nil
 }

@@ -1,7 +1,6 @@
 package reel
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
@@ -234,8 +233,7 @@ func (o *SetTrack) apply(r *Reel) (Op, error) {
 		now.Treat, back.Treat = *o.Treat, &was.Treat
 	}
 	if o.TreatMoves != nil {
-		before := treat.Moves{}
-		maps.Copy(before, was.TreatMoves)
+		before := was.TreatMoves.Clone()
 		now.TreatMoves, back.TreatMoves = o.TreatMoves.Curves(func(c automation.Curve) automation.Curve { return c }), &before
 	}
 	if err := now.check(); err != nil {

@@ -2,7 +2,6 @@ package treat
 
 import (
 	"math"
-	"sync"
 
 	"zestyloom/core/automation"
 )
@@ -83,7 +82,7 @@ func (p Pass) glides(c automation.Curve, high bool, rate int) []*glide {
 	for step := first; step <= last; step++ {
 		at := p
 		at.Hz = min(math.Pow(2, float64(step)/passSteps), highestPass*float64(rate))
-		row := rowOf(rowKey{pass: at, high: high, rate: rate}, func() []section { return at.sections(high, rate) })
+		row := rows.of(rowKey{pass: at, high: high, rate: rate}, func() []section { return at.sections(high, rate) })
 		for k, s := range row {
 			if len(out) <= k {
 				out = append(out, &glide{curve: c, scale: scale, first: first})
@@ -105,7 +104,7 @@ func (b Band) glide(c automation.Curve, rate int) *glide {
 	for step := first; step <= last; step++ {
 		at := b
 		at.DB = float64(step) * bandStep
-		g.rows = append(g.rows, rowOf(rowKey{band: at, rate: rate}, func() []section { return []section{at.flat(rate)} })[0])
+		g.rows = append(g.rows, rows.of(rowKey{band: at, rate: rate}, func() []section { return []section{at.flat(rate)} })[0])
 	}
 	return g
 }
@@ -124,33 +123,11 @@ func (b Band) flat(rate int) section {
 }
 
 // rows are filters that were fitted lately.
-var rows = struct {
-	sync.Mutex
-	known map[rowKey][]section
-}{known: map[rowKey][]section{}}
+var rows = lately[rowKey, []section]{most: 1 << 14}
 
 type rowKey struct {
 	band Band
 	pass Pass
 	high bool
 	rate int
-}
-
-const mostRows = 1 << 14
-
-func rowOf(key rowKey, fit func() []section) []section {
-	rows.Lock()
-	s, ok := rows.known[key]
-	rows.Unlock()
-	if ok {
-		return s
-	}
-	s = fit()
-	rows.Lock()
-	defer rows.Unlock()
-	if len(rows.known) >= mostRows {
-		clear(rows.known)
-	}
-	rows.known[key] = s
-	return s
 }

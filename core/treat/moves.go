@@ -81,6 +81,16 @@ func (m Moves) Curves(fn func(automation.Curve) automation.Curve) Moves {
 	return out
 }
 
+// Clone is a copy, which is there for no moves, too: written as JSON, none are none, and not nothing said.
+func (m Moves) Clone() Moves {
+	out := Moves{}
+	maps.Copy(out, m)
+	return out
+}
+
+// Nothing reports whether a chain does nothing, now and over time.
+func Nothing(c Chain, m Moves) bool { return c.Nothing() && m.Of(c) == nil }
+
 // Equal reports whether two are the same.
 func (m Moves) Equal(o Moves) bool {
 	return maps.EqualFunc(m, o, func(a, b automation.Curve) bool { return slices.Equal(a, b) })

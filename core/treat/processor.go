@@ -2,7 +2,6 @@ package treat
 
 import (
 	"math"
-	"sync"
 )
 
 // Processor does what a chain says to a sound, block by block. What comes out at a place is a function of the sound and the
@@ -28,34 +27,16 @@ type settings struct {
 
 // known are the settings of chains that were asked for lately: fitting filters takes a millisecond each, and a chain is asked
 // for by every program, reader and fingerprint that it is in.
-var known = struct {
-	sync.Mutex
-	settings map[asked]settings
-}{settings: map[asked]settings{}}
+var known = lately[asked, settings]{most: 1024}
 
 type asked struct {
 	chain Chain
 	rate  int
 }
 
-const mostKnown = 1024
-
 // settingsOf are a chain's, without its channels. What they point to is never changed.
 func settingsOf(c Chain, rate int) settings {
-	known.Lock()
-	s, ok := known.settings[asked{c, rate}]
-	known.Unlock()
-	if ok {
-		return s
-	}
-	s = newSettings(c, nil, rate)
-	known.Lock()
-	defer known.Unlock()
-	if len(known.settings) >= mostKnown {
-		clear(known.settings)
-	}
-	known.settings[asked{c, rate}] = s
-	return s
+	return known.of(asked{c, rate}, func() settings { return newSettings(c, nil, rate) })
 }
 
 // Decays, in time constants: filters until what was before is 180 dB down, gains until they are within a millionth of
@@ -86,19 +67,18 @@ func NewMoving(c Chain, m Moves, channels, rate int) *Processor {
 }
 
 func newSettings(c Chain, m Moves, rate int) settings {
-	s := settings{cell: leastCell}
+	var s settings
 	s.sections, s.glides = c.filters(m, rate)
-	longest, all := int64(0), int64(0)
+	decays := make([]int64, len(s.sections))
 	for i, x := range s.sections {
-		decay := x.decay()
+		decays[i] = x.decay()
 		if s.glides != nil && s.glides[i] != nil {
 			for _, row := range s.glides[i].rows {
-				decay = max(decay, row.decay())
+				decays[i] = max(decays[i], row.decay())
 			}
 		}
-		longest, all = max(longest, decay), all+decay
 	}
-	s.settle = longest + all/8 // those that ring as long as each other ring a little longer together
+	s.settle = together(decays)
 	ride := func(gain func(float64) float64, down, back, makeup float64) *riding {
 		s.settle += int64(math.Ceil(gainDecay*max(down, back)/1000*float64(rate))) + 2*grain
 		return newRiding(gain, down, back, makeup, rate)
@@ -118,11 +98,28 @@ func newSettings(c Chain, m Moves, rate int) settings {
 	if k := c.Compressor; !c.Off && k != (Compressor{}) {
 		s.comp = threshold(ride(k.Gain, k.Attack, k.Release, k.Makeup), "compressor", k.Threshold)
 	}
-	for s.cell < 2*s.settle {
-		s.cell *= 2
-	}
+	s.cell = cellOf(s.settle)
 	s.most = s.bound()
 	return s
+}
+
+// together is how long sections ring, of which each by itself rings so long: those that ring as long as each other ring a little
+// longer together.
+func together(decays []int64) int64 {
+	longest, all := int64(0), int64(0)
+	for _, d := range decays {
+		longest, all = max(longest, d), all+d
+	}
+	return longest + all/8
+}
+
+// cellOf is how long a cell is of what settles in so many samples.
+func cellOf(settle int64) int64 {
+	cell := int64(leastCell)
+	for cell < 2*settle {
+		cell *= 2
+	}
+	return cell
 }
 
 // Settle is after how many samples what was heard before counts for nothing any more in what comes out.

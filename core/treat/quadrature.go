@@ -84,7 +84,7 @@ func (q *Quadrature) Most() float64 { return max(q.pair[0].Most(), q.pair[1].Mos
 
 // allPass is one of the pair for so many channels: the one that is 90° ahead, or the other.
 func allPass(ahead bool, channels, rate int) *Processor {
-	s := settings{cell: leastCell, channels: channels}
+	s := settings{channels: channels}
 	all := [2][]section{{}, {{b1: 1}}}
 	for i, a := range halfband(quadratureSections, 2*QuadratureFrom/float64(rate)) {
 		all[i%2] = append(all[i%2], section{b0: a, b2: -1, a2: -a})
@@ -94,17 +94,15 @@ func allPass(ahead bool, channels, rate int) *Processor {
 	}
 	// Both are right after as long, so that they are heard from the same place on.
 	for _, branch := range all {
-		longest, sum := int64(0), int64(0)
+		var decays []int64
 		for _, x := range branch {
 			if x.a2 != 0 {
-				longest, sum = max(longest, x.decay()), sum+x.decay()
+				decays = append(decays, x.decay())
 			}
 		}
-		s.settle = max(s.settle, longest+sum/8)
+		s.settle = max(s.settle, together(decays))
 	}
-	for s.cell < 2*s.settle {
-		s.cell *= 2
-	}
+	s.cell = cellOf(s.settle)
 	s.most = quadratureMost
 	return &Processor{settings: s, at: -1 << 62}
 }

@@ -46,8 +46,9 @@ var foldSteps = map[audio.Speaker][]struct {
 // alias are speakers that stand for the same one in a pair of two sides.
 var alias = map[audio.Speaker]audio.Speaker{"Lo": "L", "Ro": "R"}
 
-// FoldDown is the fold-down from one bed to a narrower one; into a stereo total it is matrixed, see total. The LFE is left out where lfe is nil, and else goes to L and
-// R (or C) at so many dB where the narrower layout has none. What has no place by a rule is refused.
+// FoldDown is the fold-down from one bed to a narrower one; into a stereo total it is matrixed, see total. The LFE is left out
+// where lfe is nil, and else goes to L and R (or C) at so many dB where the narrower layout has none. What has no place by a rule
+// is refused.
 func FoldDown(from, to audio.Layout, lfe *float64) (Fold, error) {
 	if from.Kind != audio.Bed || to.Kind != audio.Bed || to.Index("M") >= 0 || from.Index("Lt") >= 0 || from.Index("M") >= 0 {
 		return Fold{}, misfit(from, to, "a fold-down goes from speakers to speakers")

@@ -17,9 +17,11 @@ func (w Weave) Pairs(tracks []Track) map[string]string {
 	return out
 }
 
-// AllWays says of all tracks where they are sent and how, and of mono tracks on one side whether they are a pair or split mono.
-func (w Weave) AllWays(tracks []Track) map[string]string {
-	out, pairs, labels := map[string]string{}, w.Pairs(tracks), map[string]string{}
+// AllWays says of all tracks where they are sent and how, and of mono tracks on one side whether they are a pair or split mono; and
+// gives the pairs.
+func (w Weave) AllWays(tracks []Track) (out, pairs map[string]string) {
+	out, pairs = map[string]string{}, w.Pairs(tracks)
+	labels := map[string]string{}
 	for _, t := range tracks {
 		labels[t.ID] = t.Label
 	}
@@ -33,5 +35,5 @@ func (w Weave) AllWays(tracks []Track) map[string]string {
 			out[t.ID] += "; split mono"
 		}
 	}
-	return out
+	return out, pairs
 }

@@ -216,8 +216,7 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 		}
 		w.Directions[l.Name] = at
 	}
-	routed := row.Doc.Routed()
-	w.Ways, w.Pairs = row.Doc.Weave.AllWays(routed), row.Doc.Weave.Pairs(routed)
+	w.Ways, w.Pairs = row.Doc.Weave.AllWays(row.Doc.Routed())
 	if w.Detached, err = s.app.DetachedInReel(ctx, p, row.ID); err != nil || !product {
 		return w, err
 	}

@@ -3674,7 +3674,7 @@ export interface components {
             treat?: components["schemas"]["TreatChain"];
             treat_moves?: components["schemas"]["TreatMoves"];
         };
-        /** @description figures of a treatment over the reel's time, in place of those of the chain: frequencies of high_pass and low_pass in Hz, gains of band_1 to band_6 in dB, thresholds of de_esser, expander and compressor in dBFS */
+        /** @description figures of a treatment over the reel's time, in the place of those of its chain: frequencies of high_pass and low_pass in Hz, gains of band_1 to band_6 in dB, thresholds of de_esser, expander and compressor in dBFS */
         TreatMoves: {
             [key: string]: components["schemas"]["Curve"];
         };

@@ -47,15 +47,15 @@ export function ChainEditor({ reel, chain: own, put, spectrum, here, over, child
           response={shown}
           spectrum={spectrum}
           carry={(n, band, done) => {
-            const moves = over?.(`band_${n + 1}`);
-            const still = moves && moves.points > 0;
+            const figure = over?.(`band_${n + 1}`);
+            const moving = figure && figure.points > 0 ? figure : undefined;
             setCarried(done ? null : { ...chain, bands: (chain.bands ?? []).map((b, i) => (i === n ? band : b)) });
             if (!done) return;
             // Of one that moves, the gain is that of the pointer.
-            const db = still ? (bands[n]?.db ?? 0) : band.db;
+            const db = moving ? (bands[n]?.db ?? 0) : band.db;
             const next = bands.map((b, i) => (i === n ? { ...band, db } : b));
-            if (!still || bands[n]?.hz !== band.hz) put(`carry band ${n + 1}`, { bands: next });
-            if (still && chain.bands?.[n]?.db !== undefined) moves.save(band.db);
+            if (!moving || bands[n]?.hz !== band.hz) put(`carry band ${n + 1}`, { bands: next });
+            moving?.save(band.db);
           }}
         />
         <p className="min-h-10 py-1 text-quiet text-small">

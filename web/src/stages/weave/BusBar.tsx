@@ -55,7 +55,8 @@ function Levels({ reel }: { reel: Reel }) {
   const mark = useRef<HTMLSpanElement>(null);
   const client = useQueryClient();
   const at = useMoment(reel.id, often);
-  const { solo, mute } = useEditor.getState();
+  const solo = useEditor((s) => s.solo);
+  const mute = useEditor((s) => s.mute);
   const length = seconds * reel.sample_rate;
   const nth = Math.floor(at / length);
   const options = (n: number) => ({
