@@ -2,6 +2,7 @@ import { readFileSync } from "node:fs";
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
 import { readWav, samples, wav } from "./sound";
+import { useTemplate } from "./weaving";
 
 const rate = 48000;
 const frames = rate * 3;
@@ -47,24 +48,6 @@ async function toStems(page: Page, stems: Record<string, string>) {
     const stem = { d: "DX", m: "MX", f: "FX", v: "VO" }[key];
     await expect(tracks(page).getByRole("row", { name: `Track ${track}, ${stem}` })).toBeVisible();
   }
-}
-
-/** Uses a template in Weave, by keys: as many actions as it takes. */
-async function use(page: Page, template: string): Promise<number> {
-  let actions = 2; // the key, and Enter
-  await page.keyboard.press("t");
-  const list = page.getByRole("listbox", { name: "Templates" });
-  const chosen = list.getByRole("option", { selected: true });
-  await list.focus();
-  while (!(await chosen.textContent())?.startsWith(template)) {
-    await page.keyboard.press("ArrowDown");
-    actions++;
-    expect(actions, `${template} is in the list`).toBeLessThan(30);
-  }
-  await expect(page.getByRole("button", { name: /^Use it/ })).toBeEnabled();
-  await page.keyboard.press("Enter");
-  await expect(list).toHaveCount(0);
-  return actions;
 }
 
 /** Orders by key what a specification asks for, waits until it is proven, and reads the file as it was sent. */
@@ -117,7 +100,7 @@ test("a stereo reel becomes six channels by a template, and grows by M&E with it
   expect(off(before.channels[0], (i) => of(0)(i) + of(1)(i) + of(4)(i) + of(2)(i))).toBe(0);
 
   await go(page, "Weave");
-  let actions = await use(page, "Stereo stems DX MX FX");
+  let actions = await useTemplate(page, "Stereo stems DX MX FX");
   await expect(page.getByLabel("Name of output 6")).toHaveValue("FX R");
   actions += 1 + 2 + 1; // the stage, the specification, Enter
   const six = await ordered(page, "Stem master, three stereo stems", 6, /\.wav$/);
@@ -218,7 +201,7 @@ test("news is split, and comes back", async ({ page, app }) => {
   // By a template they have a mono output each.
   await toStems(page, { Commentary: "v" });
   await go(page, "Weave");
-  await use(page, "News split");
+  await useTemplate(page, "News split");
   const split = await ordered(page, "The outputs as they are", 2, /\.wav$/);
   expect(split.channels).toHaveLength(2);
   for (const c of [0, 1]) expect(off(split.channels[c], news(c)), `${names[c]} alone`).toBe(0);
@@ -246,7 +229,7 @@ test("5.1 and stereo on eight channels", async ({ page, app }) => {
   await go(page, "Weave");
   await page.getByLabel("Position of Score L").selectOption("left");
   await page.getByLabel("Position of Score R").selectOption("right");
-  await use(page, "5.1 and stereo on eight channels");
+  await useTemplate(page, "5.1 and stereo on eight channels");
   await page
     .getByRole("row", { name: /^Ferry/ })
     .first()

@@ -1,5 +1,6 @@
 import type { Page } from "@playwright/test";
 import { accessible, expect, test } from "./app";
+import { useTemplate } from "./weaving";
 
 type Reel = {
   id: string;
@@ -32,25 +33,11 @@ async function ownReel(page: Page, url: string, name: string): Promise<() => Pro
   return async () => (await page.request.get(`${url}/api/reels/${own.id}`)).json() as Promise<Reel>;
 }
 
-const use = async (page: Page, template: string) => {
-  await page.keyboard.press("t");
-  const list = page.getByRole("listbox", { name: "Templates" });
-  await list.focus();
-  for (let i = 0; i < 20; i++) {
-    if ((await list.getByRole("option", { selected: true }).textContent())?.startsWith(template)) break;
-    await page.keyboard.press("ArrowDown");
-  }
-  await expect(page.getByRole("table", { name: "Rows that change" })).toBeVisible();
-  await expect(page.getByRole("button", { name: /^Use it/ })).toBeEnabled();
-  await list.focus();
-  await page.keyboard.press("Enter");
-};
-
 /** By keys: a stereo reel becomes 5.1 and stereo on eight channels, its mixes are sums, and its group goes into film order. */
 test("a template, mixes that are sums, another order, and back", async ({ page, app }) => {
   const reel = await ownReel(page, app.url, "Eight channels");
   const before = await reel();
-  await use(page, "5.1 and stereo on eight channels");
+  await useTemplate(page, "5.1 and stereo on eight channels");
   await expect(page.getByLabel("Name of output 8")).toHaveValue("Full mix stereo R");
   await expect(page.getByRole("row", { name: "Boom on the outputs" }).getByText("−4.0").first()).toBeVisible();
   await expect(page.getByRole("button", { name: "DX in Full mix 5.1" })).toHaveAttribute("aria-pressed", "true");
