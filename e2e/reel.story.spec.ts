@@ -331,7 +331,7 @@ test("the reel is moved along by hand, with sound, by its pointer's ticket and b
   await page.mouse.down();
   await page.mouse.move(box.x + 20 + px / 5, box.y + 14);
   await expect(monitor.getByText("moved along by hand")).toBeVisible();
-  await startTape(page, 3);
+  await startTape(page, 20);
   for (let i = 1; i <= 20; i++) {
     await page.mouse.move(box.x + 20 + (px * (23 + 15 * i)) / 100, box.y + 14);
     await expect(pointer).toHaveValue(new RegExp(`^10:00:0${Math.floor((23 + 15 * i) / 100)}:`));
@@ -351,7 +351,7 @@ test("the reel is moved along by hand, with sound, by its pointer's ticket and b
   await page.keyboard.press("g");
   await page.keyboard.type("10:00:06:00");
   await page.keyboard.press("Enter");
-  await startTape(page, 2);
+  await startTape(page, 20);
   for (let i = 0; i < 5; i++) await page.keyboard.press("ControlOrMeta+ArrowRight");
   await expect(pointer).toHaveValue("10:00:06:05");
   await expect(monitor.getByText(/^Silent/)).toBeVisible();

@@ -128,7 +128,7 @@ class Scrub {
     this.sides = [new Float32Array(0)];
     this.from = 0;
     this.head = null;
-    this.to = 0;
+    this.to = null;
     this.gain = 0;
   }
 
@@ -185,8 +185,9 @@ class Listening extends AudioWorkletProcessor {
       this.scrub ??= new Scrub();
       this.scrub.sides = data.scrub.sides;
       this.scrub.from = data.scrub.from;
+      this.scrub.head ??= data.scrub.at;
+      this.scrub.to ??= data.scrub.at;
     } else if (data.scrubTo !== undefined && this.scrub) {
-      this.scrub.head ??= data.scrubTo;
       this.scrub.to = data.scrubTo;
     } else if (data.scrubEnd) this.scrub = null;
     else if (data.record) this.tape = { at: 0, sides: [0, 1].map(() => new Float32Array(data.record)) };

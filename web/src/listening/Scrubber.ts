@@ -86,17 +86,19 @@ const near = 0.5; // seconds from the end of what is here at which more is fetch
 /** Moves along something by hand: sound follows the pointer. `end` lets go. */
 export class Scrubber {
   private have: { from: number; to: number } | null = null;
-  private asking = false;
+  private asked: Promise<void> | null = null;
   private ended = false;
+  private began: number | null = null;
   private at = 0;
 
   constructor(private readonly what: Scrubbed) {}
 
-  /** Goes to a place on the clock. */
+  /** Goes to a place on the clock, and is there once its sound is. */
   async to(place: number) {
     const { hearing, from, to, mode } = this.what;
     const rate = hearing.sampleRate;
     this.at = Math.max(from, Math.min(to - 1, Math.round(place)));
+    this.began ??= this.at;
     const path = await engine.path(rate);
     if (this.ended) return;
     await path.resume();
@@ -117,26 +119,30 @@ export class Scrubber {
       have &&
       (this.at - near * rate >= have.from || have.from <= from) &&
       (this.at + near * rate <= have.to || have.to >= to);
-    if (!enough && !this.asking) await this.fetch(path);
+    if (!enough)
+      this.asked ??= this.fetch(path).finally(() => {
+        this.asked = null;
+      });
+    if (this.have) path.post({ scrubTo: this.at });
+    if (!this.asked) return;
+    await this.asked;
     if (!this.ended) path.post({ scrubTo: this.at });
   }
 
   private async fetch(path: AudioPath) {
-    this.asking = true;
     const reach = around * this.what.hearing.sampleRate;
     const from = Math.max(this.what.from, this.at - reach);
     const to = Math.min(this.what.to, this.at + reach);
-    try {
-      const sides = await this.what.load(from, to).catch(() => null);
-      if (!sides || this.ended) return;
-      this.have = { from, to };
-      path.post(
-        { scrub: { sides, from } },
-        sides.map((s) => s.buffer),
-      );
-    } finally {
-      this.asking = false;
-    }
+    const sides = await this.what.load(from, to).catch(() => null);
+    if (!sides || this.ended) return;
+    this.have = { from, to };
+    // Where the sound comes after the hand has moved on, what was passed meanwhile is heard still.
+    const began = this.began ?? this.at;
+    const at = began >= from && began < to ? began : this.at;
+    path.post(
+      { scrub: { sides, from, at } },
+      sides.map((s) => s.buffer),
+    );
   }
 
   /** Lets go. */

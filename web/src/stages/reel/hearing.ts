@@ -39,9 +39,9 @@ export function scrubReel(reel: Reel): Scrubber {
   return new Scrubber(scrubHearing(routed(reel, start), Math.max(0, start), end));
 }
 
-let jogging: { reel: string; scrubber: Scrubber; rest?: ReturnType<typeof setTimeout> } | null = null;
+let jogging: { reel: string; scrubber: Scrubber; step: number; rest?: ReturnType<typeof setTimeout> } | null = null;
 
-/** ms without a further step that a step by keys goes on sounding. */
+/** ms without a further step that a step by keys goes on sounding, once its sound is here. */
 const jogFor = 500;
 
 /** Steps the pointer along the reel, and hears what it passes. */
@@ -50,17 +50,21 @@ export function jog(reel: Reel, samples: number) {
   const to = Math.max(0, Math.round(from + samples));
   if (jogging?.reel !== reel.id) {
     jogging?.scrubber.end();
-    jogging = { reel: reel.id, scrubber: scrubReel(reel) };
+    jogging = { reel: reel.id, scrubber: scrubReel(reel), step: 0 };
     void jogging.scrubber.to(from);
   }
-  const { scrubber } = jogging;
-  clearTimeout(jogging.rest);
-  jogging.rest = setTimeout(() => {
-    scrubber.end();
-    jogging = null;
-  }, jogFor);
+  const mine = jogging;
+  clearTimeout(mine.rest);
+  mine.step++;
+  const { step } = mine;
   point(to);
-  void scrubber.to(to);
+  void mine.scrubber.to(to).finally(() => {
+    if (jogging !== mine || mine.step !== step) return;
+    mine.rest = setTimeout(() => {
+      mine.scrubber.end();
+      jogging = null;
+    }, jogFor);
+  });
 }
 
 /** A track before its sends, whether it is off or not. */
