@@ -29,6 +29,7 @@ type App struct {
 	Now       func() time.Time
 	Trouble   func() string // what keeps the database from running, in words; nil where it is not ours
 	uploading sync.Mutex    // one whole upload is taken in at a time
+	Lines     Lines
 	measured  chunkCache
 }
 

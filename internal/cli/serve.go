@@ -9,10 +9,12 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"runtime/debug"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -34,6 +36,8 @@ type settings struct {
 	database string // connection string; our own server when empty
 	address  string
 	shelf    string
+	lines    string // address and port of the first stream of the outputs over the network
+	deck     string // where a deck answers
 	noWorker bool
 	seed     bool // the demonstration
 	keep     bool // the database, if it is ours: brought back when it ends by itself, and stopped with us
@@ -49,6 +53,8 @@ func (s *settings) common(cmd *cobra.Command) {
 func (s *settings) listening(cmd *cobra.Command) {
 	s.common(cmd)
 	cmd.Flags().StringVar(&s.address, "listen", "127.0.0.1:"+envOr("PORT", "8080"), "loopback address to serve on (PORT)")
+	cmd.Flags().StringVar(&s.lines, "lines", envOr("ZESTYLOOM_LINES", "127.0.0.1:5004"), "address and even port that the first stream of the outputs over the network is sent to, a machine's or a multicast group's; the others follow by twos (ZESTYLOOM_LINES)")
+	cmd.Flags().StringVar(&s.deck, "deck", envOr("ZESTYLOOM_DECK", "http://127.0.0.1:8090"), "where the deck answers that is laid back onto (ZESTYLOOM_DECK)")
 	cmd.Flags().BoolVar(&s.noWorker, "no-worker", false, "leave jobs to other processes (zestyloom worker)")
 }
 
@@ -137,7 +143,16 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		}
 	}
 	s.keep = true
+	to, err := netip.ParseAddrPort(s.lines)
+	if err != nil {
+		return UsageError{fmt.Errorf("--lines %s: an address and a port were expected, as in 127.0.0.1:5004", s.lines)}
+	}
 	return s.with(ctx, func(a *app.App) error {
+		a.Lines.To, a.Lines.Deck.URL = to, strings.TrimRight(s.deck, "/")
+		if err := a.ForgetLaybacks(ctx); err != nil {
+			return err
+		}
+		defer a.StopLines()
 		hub, watcher := httpapi.NewHub(), app.NewWatcher(a)
 		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log})
 		if err != nil {

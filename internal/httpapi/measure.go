@@ -181,19 +181,19 @@ func measuredBus(b readings.Measured, m app.Measurement, asking readings.Asking,
 			v.Before.RangeLu = told(r.Range)
 		}
 		if timeline {
-			v.Before.ShortTermLine = line(len(was.Powers), func(i int) float64 { return was.Powers.At(i, limits.ShortTermPowers()) })
+			v.Before.ShortTermLine = tenths(len(was.Powers), func(i int) float64 { return was.Powers.At(i, limits.ShortTermPowers()) })
 		}
 	}
 	if timeline && b.As == "" {
-		v.ShortTermLine = line(len(b.Powers), func(i int) float64 { return b.Powers.At(i, limits.ShortTermPowers()) })
-		v.MomentaryLine = line(len(b.Powers), func(i int) float64 { return b.Powers.At(i, loudness.MomentaryPowers) })
-		v.PeakLine = line(len(b.Peaks), func(i int) float64 { return audio.Decibels(float64(b.Peaks[i])) })
+		v.ShortTermLine = tenths(len(b.Powers), func(i int) float64 { return b.Powers.At(i, limits.ShortTermPowers()) })
+		v.MomentaryLine = tenths(len(b.Powers), func(i int) float64 { return b.Powers.At(i, loudness.MomentaryPowers) })
+		v.PeakLine = tenths(len(b.Peaks), func(i int) float64 { return audio.Decibels(float64(b.Peaks[i])) })
 	}
 	return v
 }
 
-// line is the values of tenths of a second, to a tenth, with nothing under -70.
-func line(n int, value func(i int) float64) *[]*float32 {
+// tenths is the values of tenths of a second, to a tenth, with nothing under -70.
+func tenths(n int, value func(i int) float64) *[]*float32 {
 	out := make([]*float32, n)
 	for i := range out {
 		if v := value(i); v > -70 {

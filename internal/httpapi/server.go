@@ -138,7 +138,7 @@ func (h *headWriter) Write(p []byte) (int, error) {
 func (h *headWriter) Unwrap() http.ResponseWriter { return h.ResponseWriter }
 
 // conflicts are refusals that depend on the state of things rather than on the request.
-var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "exists": true, "last_reel": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true, "not_aligned": true}
+var conflicts = map[string]bool{"stale": true, "in_use": true, "laid_already": true, "exists": true, "last_reel": true, "ended": true, "not_ended": true, "not_refused": true, "not_proven": true, "gone": true, "overlap": true, "not_final": true, "alone_already": true, "not_aligned": true, "lines_taken": true}
 
 func (s *server) fail(c *gin.Context, err error) {
 	var r *snag.Refusal
@@ -185,6 +185,9 @@ const (
 func guard(bodyTime time.Duration) gin.HandlerFunc {
 	return func(c *gin.Context) { let(c, bodyTime) }
 }
+
+// Guard is what keeps the application to this machine, for a server that stands beside it.
+func Guard() gin.HandlerFunc { return guard(bodyTime) }
 
 func let(c *gin.Context, bodyTime time.Duration) {
 	h := c.Writer.Header()

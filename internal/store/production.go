@@ -93,7 +93,7 @@ func (q Queries) Belongings(ctx context.Context, production uuid.UUID) (b Belong
 
 // DeleteProduction removes a production and all that belongs to it.
 func (q Queries) DeleteProduction(ctx context.Context, id uuid.UUID) error {
-	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "prints", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
+	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "prints", "laybacks", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
 		if _, err := q.db.Exec(ctx, `DELETE FROM `+table+` WHERE production_id = $1`, id); err != nil {
 			return err
 		}

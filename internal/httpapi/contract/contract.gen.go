@@ -334,6 +334,33 @@ func (e HealthStatus) Valid() bool {
 	}
 }
 
+// Defines values for LaybackState.
+const (
+	LaybackStateComparing LaybackState = "comparing"
+	LaybackStateFailed    LaybackState = "failed"
+	LaybackStatePlaying   LaybackState = "playing"
+	LaybackStateProven    LaybackState = "proven"
+	LaybackStateStopped   LaybackState = "stopped"
+)
+
+// Valid indicates whether the value is a known member of the LaybackState enum.
+func (e LaybackState) Valid() bool {
+	switch e {
+	case LaybackStateComparing:
+		return true
+	case LaybackStateFailed:
+		return true
+	case LaybackStatePlaying:
+		return true
+	case LaybackStateProven:
+		return true
+	case LaybackStateStopped:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LendableBy.
 const (
 	LendableByShape LendableBy = "shape"
@@ -1546,6 +1573,41 @@ type LayTakes struct {
 	Takes []openapi_types.UUID `json:"takes"`
 }
 
+// Layback defines model for Layback.
+type Layback struct {
+	BeganAt time.Time `json:"began_at"`
+
+	// Compared samples of each channel that were compared
+	Compared    *int64           `json:"compared,omitempty"`
+	Differences []LineDifference `json:"differences"`
+
+	// Error why it did not come to a comparison
+	Error        *string   `json:"error,omitempty"`
+	From         int64     `json:"from"`
+	FromTimecode string    `json:"from_timecode"`
+	Gaps         []LineGap `json:"gaps"`
+
+	// Held how often sending had to wait, as what was played was not there in time; nothing is lost by it
+	Held *int64             `json:"held,omitempty"`
+	Id   openapi_types.UUID `json:"id"`
+
+	// Missing samples that did not come, of the stream that most are missing of
+	Missing *int64   `json:"missing,omitempty"`
+	Names   []string `json:"names"`
+	Outputs []int    `json:"outputs"`
+
+	// Recording its name on the deck
+	Recording *string `json:"recording,omitempty"`
+
+	// State proven: what the deck recorded is what was sent, bit for bit
+	State      LaybackState `json:"state"`
+	To         int64        `json:"to"`
+	ToTimecode string       `json:"to_timecode"`
+}
+
+// LaybackState proven: what the deck recorded is what was sent, bit for bit
+type LaybackState string
+
 // Laying defines model for Laying.
 type Laying = reel.Laying
 
@@ -1573,6 +1635,82 @@ type LendableBy string
 
 // LimitsName defines model for LimitsName.
 type LimitsName string
+
+// LineDeck defines model for LineDeck.
+type LineDeck struct {
+	Answers bool `json:"answers"`
+
+	// Lost packets that have not come to it since its streams began
+	Lost *int64 `json:"lost,omitempty"`
+
+	// Recording what it records, where it does
+	Recording *string `json:"recording,omitempty"`
+
+	// Says why it does not answer
+	Says *string `json:"says,omitempty"`
+
+	// Url where its page is
+	Url string `json:"url"`
+}
+
+// LineDifference defines model for LineDifference.
+type LineDifference struct {
+	// At of the first sample that differs
+	At int64 `json:"at"`
+
+	// Channel of the recording, from 1
+	Channel  int    `json:"channel"`
+	Samples  int64  `json:"samples"`
+	Timecode string `json:"timecode"`
+}
+
+// LineGap defines model for LineGap.
+type LineGap struct {
+	// First channel of the recording, from 1
+	First    int    `json:"first"`
+	From     int64  `json:"from"`
+	Last     int    `json:"last"`
+	Timecode string `json:"timecode"`
+	To       int64  `json:"to"`
+}
+
+// LineStream defines model for LineStream.
+type LineStream struct {
+	Channels []string `json:"channels"`
+
+	// First output that is its first channel, counted from 0 among those that are sent
+	First int `json:"first"`
+
+	// To address and port that it is sent to
+	To string `json:"to"`
+}
+
+// Lines defines model for Lines.
+type Lines struct {
+	// At the sample that is sent next
+	At *int64 `json:"at,omitempty"`
+
+	// Clipped samples that were beyond full scale, and held there
+	Clipped *int64   `json:"clipped,omitempty"`
+	Deck    LineDeck `json:"deck"`
+
+	// Held how often sending had to wait, as what is played was not there in time
+	Held *int64 `json:"held,omitempty"`
+
+	// Here what is played is of this reel
+	Here *bool `json:"here,omitempty"`
+
+	// Layback the layback that it is played for, where it is one
+	Layback *openapi_types.UUID `json:"layback,omitempty"`
+	Playing bool                `json:"playing"`
+
+	// Problem why nothing can be sent, or what was played last ended early
+	Problem *string `json:"problem,omitempty"`
+
+	// Streams as they are sent or would be
+	Streams  []LineStream `json:"streams"`
+	Timecode *string      `json:"timecode,omitempty"`
+}
 
 // LoggedEdit defines model for LoggedEdit.
 type LoggedEdit struct {
@@ -2866,11 +3004,32 @@ type GetReelChangesParams struct {
 	Since int64 `form:"since" json:"since"`
 }
 
+// LayBackJSONBody defines parameters for LayBack.
+type LayBackJSONBody struct {
+	// From a sample of the reel's time
+	From int64 `json:"from"`
+
+	// Outputs their places from 0, in order; all of them when absent
+	Outputs *[]int `json:"outputs,omitempty"`
+
+	// To the sample after the last
+	To int64 `json:"to"`
+}
+
 // ListLendableParams defines parameters for ListLendable.
 type ListLendableParams struct {
 	Track string `form:"track" json:"track"`
 	From  int64  `form:"from" json:"from"`
 	To    int64  `form:"to" json:"to"`
+}
+
+// PlayOnLinesJSONBody defines parameters for PlayOnLines.
+type PlayOnLinesJSONBody struct {
+	// From a sample of the reel's time
+	From int64 `json:"from"`
+
+	// Outputs their places from 0, in order; all of them when absent
+	Outputs *[]int `json:"outputs,omitempty"`
 }
 
 // MeasureReelParams defines parameters for MeasureReel.
@@ -3192,6 +3351,12 @@ type OrderDeliveryJSONRequestBody = DeliveryOrder
 // EditReelJSONRequestBody defines body for EditReel for application/json ContentType.
 type EditReelJSONRequestBody = ReelEdit
 
+// LayBackJSONRequestBody defines body for LayBack for application/json ContentType.
+type LayBackJSONRequestBody LayBackJSONBody
+
+// PlayOnLinesJSONRequestBody defines body for PlayOnLines for application/json ContentType.
+type PlayOnLinesJSONRequestBody PlayOnLinesJSONBody
+
 // ReadMarkersJSONRequestBody defines body for ReadMarkers for application/json ContentType.
 type ReadMarkersJSONRequestBody = MarkerTable
 
@@ -3296,6 +3461,9 @@ type ServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(c *gin.Context, list openapi_types.UUID)
+	// StopLayback Stop a layback; what the deck has recorded stays on the deck
+	// (POST /api/laybacks/{layback}/stop)
+	StopLayback(c *gin.Context, layback openapi_types.UUID)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(c *gin.Context, print openapi_types.UUID)
@@ -3452,9 +3620,27 @@ type ServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(c *gin.Context, reel ReelId)
+	// ListLaybacks The newest laybacks of a reel, at most 50
+	// (GET /api/reels/{reel}/laybacks)
+	ListLaybacks(c *gin.Context, reel ReelId)
+	// LayBack Play outputs onto the deck in real time, from a timecode to a timecode, and compare what it has recorded with them, sample by sample
+	// (POST /api/reels/{reel}/laybacks)
+	LayBack(c *gin.Context, reel ReelId)
 	// ListLendable What a span of a track could be borrowed from
 	// (GET /api/reels/{reel}/lendable)
 	ListLendable(c *gin.Context, reel ReelId, params ListLendableParams)
+	// StopLines Stop what is played over the network, a layback too
+	// (DELETE /api/reels/{reel}/lines)
+	StopLines(c *gin.Context, reel ReelId)
+	// GetLines The outputs over the network: what is played on them, where each stream leads, and whether the deck answers
+	// (GET /api/reels/{reel}/lines)
+	GetLines(c *gin.Context, reel ReelId)
+	// PlayOnLines Play outputs of the reel over the network in real time, from a place to its end
+	// (POST /api/reels/{reel}/lines)
+	PlayOnLines(c *gin.Context, reel ReelId)
+	// DescribeLines The session description (SDP, RFC 8866) of the outputs as they are sent over the network, or would be
+	// (GET /api/reels/{reel}/lines/description)
+	DescribeLines(c *gin.Context, reel ReelId)
 	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
 	// (GET /api/reels/{reel}/markers)
 	GetMarkers(c *gin.Context, reel ReelId)
@@ -4084,6 +4270,31 @@ func (siw *ServerInterfaceWrapper) RemoveHashList(c *gin.Context) {
 	}
 
 	siw.Handler.RemoveHashList(c, list)
+}
+
+// StopLayback operation middleware
+func (siw *ServerInterfaceWrapper) StopLayback(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "layback" -------------
+	var layback openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "layback", c.Param("layback"), &layback, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter layback: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StopLayback(c, layback)
 }
 
 // CancelPrint operation middleware
@@ -5541,6 +5752,56 @@ func (siw *ServerInterfaceWrapper) EditReel(c *gin.Context) {
 	siw.Handler.EditReel(c, reel)
 }
 
+// ListLaybacks operation middleware
+func (siw *ServerInterfaceWrapper) ListLaybacks(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLaybacks(c, reel)
+}
+
+// LayBack operation middleware
+func (siw *ServerInterfaceWrapper) LayBack(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LayBack(c, reel)
+}
+
 // ListLendable operation middleware
 func (siw *ServerInterfaceWrapper) ListLendable(c *gin.Context) {
 
@@ -5591,6 +5852,106 @@ func (siw *ServerInterfaceWrapper) ListLendable(c *gin.Context) {
 	}
 
 	siw.Handler.ListLendable(c, reel, params)
+}
+
+// StopLines operation middleware
+func (siw *ServerInterfaceWrapper) StopLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StopLines(c, reel)
+}
+
+// GetLines operation middleware
+func (siw *ServerInterfaceWrapper) GetLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetLines(c, reel)
+}
+
+// PlayOnLines operation middleware
+func (siw *ServerInterfaceWrapper) PlayOnLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlayOnLines(c, reel)
+}
+
+// DescribeLines operation middleware
+func (siw *ServerInterfaceWrapper) DescribeLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DescribeLines(c, reel)
 }
 
 // GetMarkers operation middleware
@@ -7546,6 +7907,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/preview", wrapper.PreviewWeave)
 	router.GET(options.BaseURL+"/api/reels/:reel/weave/nulls", wrapper.GetNulls)
 	router.POST(options.BaseURL+"/api/reels/:reel/prints", wrapper.OrderPrints)
+	router.DELETE(options.BaseURL+"/api/reels/:reel/lines", wrapper.StopLines)
+	router.GET(options.BaseURL+"/api/reels/:reel/lines", wrapper.GetLines)
+	router.POST(options.BaseURL+"/api/reels/:reel/lines", wrapper.PlayOnLines)
+	router.GET(options.BaseURL+"/api/reels/:reel/lines/description", wrapper.DescribeLines)
+	router.GET(options.BaseURL+"/api/reels/:reel/laybacks", wrapper.ListLaybacks)
+	router.POST(options.BaseURL+"/api/reels/:reel/laybacks", wrapper.LayBack)
+	router.POST(options.BaseURL+"/api/laybacks/:layback/stop", wrapper.StopLayback)
 	router.POST(options.BaseURL+"/api/prints/:print/retry", wrapper.RetryPrint)
 	router.POST(options.BaseURL+"/api/prints/:print/hold", wrapper.HoldPrint)
 	router.POST(options.BaseURL+"/api/prints/:print/next", wrapper.NextPrint)
@@ -8265,6 +8633,39 @@ type RemoveHashListdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RemoveHashListdefaultApplicationProblemPlusJSONResponse) VisitRemoveHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopLaybackRequestObject struct {
+	Layback openapi_types.UUID `json:"layback"`
+}
+
+type StopLaybackResponseObject interface {
+	VisitStopLaybackResponse(w http.ResponseWriter) error
+}
+
+type StopLayback204Response struct {
+}
+
+func (response StopLayback204Response) VisitStopLaybackResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type StopLaybackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopLaybackdefaultApplicationProblemPlusJSONResponse) VisitStopLaybackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10368,6 +10769,85 @@ func (response EditReeldefaultApplicationProblemPlusJSONResponse) VisitEditReelR
 	return err
 }
 
+type ListLaybacksRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type ListLaybacksResponseObject interface {
+	VisitListLaybacksResponse(w http.ResponseWriter) error
+}
+
+type ListLaybacks200JSONResponse []Layback
+
+func (response ListLaybacks200JSONResponse) VisitListLaybacksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLaybacksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLaybacksdefaultApplicationProblemPlusJSONResponse) VisitListLaybacksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayBackRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *LayBackJSONRequestBody
+}
+
+type LayBackResponseObject interface {
+	VisitLayBackResponse(w http.ResponseWriter) error
+}
+
+type LayBack202JSONResponse Layback
+
+func (response LayBack202JSONResponse) VisitLayBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayBackdefaultApplicationProblemPlusJSONResponse) VisitLayBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListLendableRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params ListLendableParams
@@ -10397,6 +10877,163 @@ type ListLendabledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListLendabledefaultApplicationProblemPlusJSONResponse) VisitListLendableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopLinesRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type StopLinesResponseObject interface {
+	VisitStopLinesResponse(w http.ResponseWriter) error
+}
+
+type StopLines204Response struct {
+}
+
+func (response StopLines204Response) VisitStopLinesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type StopLinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopLinesdefaultApplicationProblemPlusJSONResponse) VisitStopLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLinesRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type GetLinesResponseObject interface {
+	VisitGetLinesResponse(w http.ResponseWriter) error
+}
+
+type GetLines200JSONResponse Lines
+
+func (response GetLines200JSONResponse) VisitGetLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLinesdefaultApplicationProblemPlusJSONResponse) VisitGetLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlayOnLinesRequestObject struct {
+	Reel ReelId `json:"reel"`
+	Body *PlayOnLinesJSONRequestBody
+}
+
+type PlayOnLinesResponseObject interface {
+	VisitPlayOnLinesResponse(w http.ResponseWriter) error
+}
+
+type PlayOnLines202JSONResponse Lines
+
+func (response PlayOnLines202JSONResponse) VisitPlayOnLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlayOnLinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlayOnLinesdefaultApplicationProblemPlusJSONResponse) VisitPlayOnLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DescribeLinesRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type DescribeLinesResponseObject interface {
+	VisitDescribeLinesResponse(w http.ResponseWriter) error
+}
+
+type DescribeLines200ApplicationsdpResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DescribeLines200ApplicationsdpResponse) VisitDescribeLinesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/sdp")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DescribeLinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DescribeLinesdefaultApplicationProblemPlusJSONResponse) VisitDescribeLinesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12559,6 +13196,9 @@ type StrictServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(ctx context.Context, request RemoveHashListRequestObject) (RemoveHashListResponseObject, error)
+	// StopLayback Stop a layback; what the deck has recorded stays on the deck
+	// (POST /api/laybacks/{layback}/stop)
+	StopLayback(ctx context.Context, request StopLaybackRequestObject) (StopLaybackResponseObject, error)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(ctx context.Context, request CancelPrintRequestObject) (CancelPrintResponseObject, error)
@@ -12715,9 +13355,27 @@ type StrictServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(ctx context.Context, request EditReelRequestObject) (EditReelResponseObject, error)
+	// ListLaybacks The newest laybacks of a reel, at most 50
+	// (GET /api/reels/{reel}/laybacks)
+	ListLaybacks(ctx context.Context, request ListLaybacksRequestObject) (ListLaybacksResponseObject, error)
+	// LayBack Play outputs onto the deck in real time, from a timecode to a timecode, and compare what it has recorded with them, sample by sample
+	// (POST /api/reels/{reel}/laybacks)
+	LayBack(ctx context.Context, request LayBackRequestObject) (LayBackResponseObject, error)
 	// ListLendable What a span of a track could be borrowed from
 	// (GET /api/reels/{reel}/lendable)
 	ListLendable(ctx context.Context, request ListLendableRequestObject) (ListLendableResponseObject, error)
+	// StopLines Stop what is played over the network, a layback too
+	// (DELETE /api/reels/{reel}/lines)
+	StopLines(ctx context.Context, request StopLinesRequestObject) (StopLinesResponseObject, error)
+	// GetLines The outputs over the network: what is played on them, where each stream leads, and whether the deck answers
+	// (GET /api/reels/{reel}/lines)
+	GetLines(ctx context.Context, request GetLinesRequestObject) (GetLinesResponseObject, error)
+	// PlayOnLines Play outputs of the reel over the network in real time, from a place to its end
+	// (POST /api/reels/{reel}/lines)
+	PlayOnLines(ctx context.Context, request PlayOnLinesRequestObject) (PlayOnLinesResponseObject, error)
+	// DescribeLines The session description (SDP, RFC 8866) of the outputs as they are sent over the network, or would be
+	// (GET /api/reels/{reel}/lines/description)
+	DescribeLines(ctx context.Context, request DescribeLinesRequestObject) (DescribeLinesResponseObject, error)
 	// GetMarkers The reel's markers as comma-separated values: timecode, length in frames, name, colour, note
 	// (GET /api/reels/{reel}/markers)
 	GetMarkers(ctx context.Context, request GetMarkersRequestObject) (GetMarkersResponseObject, error)
@@ -13393,6 +14051,32 @@ func (sh *strictHandler) RemoveHashList(ctx *gin.Context, list openapi_types.UUI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RemoveHashListResponseObject); ok {
 		if err := validResponse.VisitRemoveHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StopLayback operation middleware
+func (sh *strictHandler) StopLayback(ctx *gin.Context, layback openapi_types.UUID) {
+	var request StopLaybackRequestObject
+
+	request.Layback = layback
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopLayback(ctx, request.(StopLaybackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopLayback")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(StopLaybackResponseObject); ok {
+		if err := validResponse.VisitStopLaybackResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15137,6 +15821,76 @@ func (sh *strictHandler) EditReel(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// ListLaybacks operation middleware
+func (sh *strictHandler) ListLaybacks(ctx *gin.Context, reel ReelId) {
+	var request ListLaybacksRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLaybacks(ctx, request.(ListLaybacksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLaybacks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListLaybacksResponseObject); ok {
+		if err := validResponse.VisitListLaybacksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LayBack operation middleware
+func (sh *strictHandler) LayBack(ctx *gin.Context, reel ReelId) {
+	var request LayBackRequestObject
+
+	request.Reel = reel
+
+	var body LayBackJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LayBack(ctx, request.(LayBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LayBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LayBackResponseObject); ok {
+		if err := validResponse.VisitLayBackResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListLendable operation middleware
 func (sh *strictHandler) ListLendable(ctx *gin.Context, reel ReelId, params ListLendableParams) {
 	var request ListLendableRequestObject
@@ -15157,6 +15911,128 @@ func (sh *strictHandler) ListLendable(ctx *gin.Context, reel ReelId, params List
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListLendableResponseObject); ok {
 		if err := validResponse.VisitListLendableResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StopLines operation middleware
+func (sh *strictHandler) StopLines(ctx *gin.Context, reel ReelId) {
+	var request StopLinesRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopLines(ctx, request.(StopLinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopLines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(StopLinesResponseObject); ok {
+		if err := validResponse.VisitStopLinesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetLines operation middleware
+func (sh *strictHandler) GetLines(ctx *gin.Context, reel ReelId) {
+	var request GetLinesRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLines(ctx, request.(GetLinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetLinesResponseObject); ok {
+		if err := validResponse.VisitGetLinesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PlayOnLines operation middleware
+func (sh *strictHandler) PlayOnLines(ctx *gin.Context, reel ReelId) {
+	var request PlayOnLinesRequestObject
+
+	request.Reel = reel
+
+	var body PlayOnLinesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlayOnLines(ctx, request.(PlayOnLinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlayOnLines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PlayOnLinesResponseObject); ok {
+		if err := validResponse.VisitPlayOnLinesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DescribeLines operation middleware
+func (sh *strictHandler) DescribeLines(ctx *gin.Context, reel ReelId) {
+	var request DescribeLinesRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DescribeLines(ctx, request.(DescribeLinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DescribeLines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DescribeLinesResponseObject); ok {
+		if err := validResponse.VisitDescribeLinesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16851,481 +17727,502 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P37khs3li8KvwqC30TI3pNVqpJktV2KL05YkjXWjGxpu9Tjie32rgGZIImuTCA7gSyK1tF+jfNA58VO",
-	"YC0AiSSBvLBI2d3R/UdbEjORuC6sy2/91sfZQpaVFExoNbv6OKtoTUumWQ1/o0vNavOHnKlFzSvNpZhd",
-	"zfSakUVTK1kTuSTmbxVdMTJnS1mzWTbj5qG/NazezrKZoCWbXdmmsplarFlJsc0lbQo9u5rNsllJP7xh",
-	"YqXXs6vLi4tspreVeUvpmovV7NOnbJazgt+xenvDc/M2fKOiet1+wj0xy2Y1+1vDa5bPrnTdsPCrS1mX",
-	"1Hy0aXg+i31oyQuW/oj59Z4fKHjJtW9+Z57wx+g8PTITU9IPvGxK+Jv5Kxf410v/JS40W7G6/ZTaX0FV",
-	"sQWhNSN6LRVzq2j+lS/5gpqniF5TDf9cM1YQrsiaFTmhK8qF0olVtt8Lu/8vNVvOrmb/v4ftRnuIv6qH",
-	"b+DxH827prdyI25SPcZ/J1yQf79++yPZrBn0nm1hGFKwB4rIjbgiMPyaapbfFM1SZUTLgtVULNhN0WSk",
-	"pB9uzJLdVIze3uRzXeG/lbJkQtN6a98y/6bWstY3mtWl/cfgHzZc5HJzY5+sqVi17VdVeZPPlyoxSXIj",
-	"OjMU7H1c1P0tU1Fe38BExs5izZasZmJh5kDpmor8GSycFAxXka5qxhSZM6XNzAlC54qJ1CKa70zb0dA9",
-	"TW9ZvH9Sr1lNaraQdc7F6ji9hM9N7GYt82ZhOpY+3+0z9zzl5tSkP2N+ve8H5EZF51sxQgspWEbmWzPD",
-	"vCY8V8/aieaKCAlnu2bmLwVbaiIbM9PsQ1XInM2ulrRQLLE/zIfDvnLNSjWi0yC9XuPDl1Z6ub/6h2ld",
-	"0615VultARJX1iX8XTYivymkrPZHLe9YTajIiflDSjaZN6OC1Y7VdmAuZcGogDnGb5ZUL9b7Hy1pzghV",
-	"pJBNbv5rNvOS10q7iSeaCaLYQopckWUtSyu2uCZztuIiJSDwewd1FVvY7Sm1By4jsiZLWaO05zlTRvRT",
-	"UvL8zPyVmINs/vav8LcvzMb4Eua15Pn/wX+r+Wqtv3Q97+5q/Ervvq6o1qw2r/7vXy7OvqFny7NfPz5+",
-	"+umLX/71//za+Zcv/69/ie57HGjFo2tixIhAeaMqxnLUTsyzRGm6Tc34LWOVbfKgaYdvpa50/DHa7mU2",
-	"Y8Jc379cnH+VXWaPfs3aQ5TLZg7Khv2saMq5vdfxq1rG5S0zB2FJNvas4zkfIVFlXJ5yoZ8+mUX1C1zw",
-	"tJgbsSGGBZ3aikXPJ7Zicc8PmKsk/QF70dznA43I5Y2M3N5qzZgmX5hPqIwUdM4Ko2ZsxeJLYo/p65d4",
-	"Rs2N8Yyw3GhB5h/EVq+5WI1YV7lMqRuPn2bhgfwCuvN/d09h/BBuaq65WKVnzT5wr4mDW1RVUigG18v3",
-	"jNbwvYUU2ozXmChVVViN9aFcaKbPlK4ZLc1vkS/NuaAwN5FvdZfmDde6YGdM5JyKc/ItKWDSjAb6+BGZ",
-	"m2UwglFJUlKxJfOtRmkK6ukX0NUvM7LkRcFy0lRkw/WaqIoumAK9R5B5IRe36oosjcmlgoYzspYbbLZm",
-	"1KhM0LK5ZwRT7kAbvTfozBdPQLpfkIgIpIJcfpmhLJSKg3pvdX64sLALBJR+RhayLKUgC9M9c69R8vTJ",
-	"2Zxrsiwk1RlcIMwYWmSxpkKwguh1zRh5/Kh9SpEvVjWj2uhyJV0JrpucZaSq5aqmZckIGJnQiW3FyOvX",
-	"NCOKllXBlBnAsikKoha0YLbbfh6o2v2O19ytfn5m9HNYm9YUaOeOC/Lmz6+uM2I2IzFGgPmn/Pn7dxkc",
-	"q6JAHWlDFakKumWwxEtam3EXOctJLjeCaEn0RuId+oyUXDSm6SUXXG9hghQvjEb+ZQY96UyX0X/dUHdG",
-	"k4GS5qYVbGbiNejzvwijB72r5bxgZc85qPCJf/2rMjv540hjzLUbOQuUVP5Hd4DhRH5bL9b8jr2tc/QT",
-	"0DyH3UWLd7WsWK25Obn29mQfYNTwHL5nZQKq5v7x8OePsTu3lSi/tI/+6s+0nP+VLbSZqufmcJvzPaFr",
-	"i4JXyskqo7TNrmYXl18vn9LH7Ozi4uLi7E/m/742/3cR/M9IOtlophJjsu3uD8h9pc9yAmNhULvG+yP+",
-	"jYLdJX9z/Y79pmu6uI3YGVZ8tB18BmcHFVxhdrGxMmgJmo83EPoNgotdI2BnrWGe4ussm9UazsHOpK+N",
-	"YZ6nuq9QiqI4VehO2Ji/eFfWrs6Tteu4u1pUG8kZfwlWJjoBhVR6vzVQ3dbU2GlGCi2wj5kRVRtZ56p3",
-	"TncNKWOnxBfXXBP2eHS/b38gOH9qlkVeliKlf8Jo3QUDGwi6/4ywstJbu0fsFoHORfYyGHJ7rcPkE+v7",
-	"MRddzcii0ebiW8mMzNmCNsp5tQrO8KqMLoky1kB84lmhmBv6gXMOox5xahKug3bPY0NuB9lZt2vqNmPm",
-	"97mdNzs6u7vadY6enUYNisedQyUL2cDiWNtlZj7IKPSHGuVK3Zr/L6VSwSfbyeJ5dA5vuYj/UFCxauiK",
-	"JX7cykZHf3LG8P7mWkb/uZZ4BbhhKc3KmdGQazOJJf8QGc3OcoFghu/a5nwH9+Y+m304W8kz+48bRu/Y",
-	"uVmM4N/PeFnJWlu7eT27mv3GlN4WUpYPF7JmD+Et6MTzRj1HoRWx/ucNqBoczEGjiMrGCKu6ZuDpMt/s",
-	"LvGOE7WjQnuzVDRFQc0f7WW5Y6aaDRD6VA9sxLlWD3w99OFyweLuKlC+xrS256PqeogP7GPXH31QI5/i",
-	"J/uFX+PBMx6Rg0YH3sj6luXEbBgtydxseoIbSktCiab1iukrAlEB1KRR8FNtHgKTxKrV5jQp64DUTvQT",
-	"ME67m2/exGXsvLF24Bh14tFXTwf8i/PtzZqKPKWSMXZTLBP3phntkDr9oqnN0cSHb/J5fFn39kJCNsrl",
-	"Mt4Vs23U6L5UNRcRdWPJxYrV8KO7ts0KO0kBAanAbfDkIiLUcSdMvEpGyZl9ubIfm5nw5pjT1idGXORn",
-	"7JuFrNhNPr+pWD3ypf3DvHPLzOGawPPgZ77daW6dR105gYg4+OZ5Y4yLiUt/vDPUhkSfBAHRs2+eRkUt",
-	"o3ros+/NQy/WpoPulZtS3jE16sUf4MndJXMjGLUmOJ8HL8cPzIbtx8nVuKo99/6KK0Ktw4IsaMmM4G/9",
-	"MxGtOLQed2SuOXZxm8F7i+yX2s+DA8XoYBneL6+uMwhfNSJnNTm7BNPb92H/ck8fzT2lfbe3VRlV4Wm/",
-	"HyvS9dP0MCoVYIqx73ZpY1r/C+zgu1qiLrzjfyl4LJYrl8bCrWqmFLjFGpFn5LINKKHaO2JYdnqCPRMY",
-	"ZjlfLi3+ZDAEkc3Af3mDZ3rE42uq1hNthdv41paNrprIXXoB80ED36iLuBL7Sqxf9j46XEsu1eGv7+wj",
-	"tzp+jN6icUsTTHvY9aAbMG8Dss7hdc47m3GK1POIn0+wpRma3N29vDTbdNrK1jmrWfwdoxdHftiZQXiq",
-	"bSiznZg4KQwM/4NnQyomriu2mOL8VPD87OLymwvqHJxxf+flbM/DqezHxmAj2rmCt6IiquDVRJ2CRs6j",
-	"c7UrLhaMlDwXfLX2am7NwB+fg9tihPygG7pNf6Og6LCngnCtyC0XZE3vGCrQY4QZzdnNsFr0iubMP26d",
-	"H2Oe/31UroRFg13ZtUPqVgNwoDQIIatxE8jFHat1wgOedhQV1rAZdYUkbwohNesz3vzF3zf/b5fLn6hY",
-	"sX3n+EVEQXHAlN64Djzkg/VR37VUDhqklbu5MP411nv/6OsBc1tzlnC3cnR1c+EijxAqhUgkuHu9p5fl",
-	"XLOcaLli4ECF57iOuY8bAW7zPObanst8S26F3KgQj1NIsYo5umMOvnZP2ouR2ti730oDUt6InXMQcFME",
-	"PDiMP1nR+Dof7Quxu6d3eV4UcnE7OY4HOzsa7rJ7vjv3sLsgrLyhisjl0ujKG4czBfCRolv1DB3kG65g",
-	"bcyzgDoaXh3z1fhdIlU00AEfXxRSMUWa6opYT3nWhi6C/UcXZvu1G9RCZ42Yn7M1N9owLYzeFPjFbfws",
-	"m5lfYs7wrotuVw9XkRBLyT8w2yv0+/sDU06KUcy9v7j3QvD9e8VXTW1M28AVt3O2AMgAgttLFDNxK37H",
-	"BPoIJ/Vw0Zmbvl52fZ0QwGYVU9reYN1uruWGLKk1Wgq5gZ6RlWQKgvvjbJjchgFHSfWXvIqNz8y/Ykwc",
-	"tAbT/Iou3NWvjC1CZ1DrTgom02+boPetKwo2rI8+wRRFj+PeePa2/pEiEGM9hQf46PeAh2Y7lVLpzF4r",
-	"FPdVITesVkTJEqRFVxe8j3+/ncXJchtcQbNXTVGQkn+Au2tnus8ePU5M39nl1xmExlJIh5SfKfSp7ygg",
-	"DotjoW3kzavvQHAAMhnAzNEQ9KhNEmRMhLrqny7us1+mNjq0fUDbYbzgYgXy009IdLP4rw9/fLTj2rf5",
-	"NGz04vzJgT7t+AxdnF/G2nMydH9SFC0ZniNwq/TEkTKipE9a2RKaA+xOy46GmFIczJ7tl1TXmqJ6f48r",
-	"muvPdv0dcDu1CuOTmLGRuEHM6tEikfkBPkKzRg6RaHMQbHaRWdLNmi/WTs1ro43DS9a5q7AP/gLKERYB",
-	"XY4uK1i5Y+cHnn4nudARvXp3prqKPm20LAGVd47fnKLvty+j1t92Y1owl5I7WjQMkKHWukZYolGEbDLf",
-	"HUMFSArMVHDAmZiDZYSRrNa0YrsQkVJKgAivZZFHdWHo5tgQWQcFaPYLvj1geQULglN5rwXR391Z/OWB",
-	"87S02KwRjx7JSYETGIW/sARGLQ6VspvHIuaWGA2AA71FAOCGqphpDjdSDKWi6S0judmEQmpiNgnIe+sH",
-	"YneIcN/XAsCzF3HKgcMP8Ghc6Z10RiNsCspzMt92YWlWENnfYCAwKiGxf+ZH580N9zb6AUp5B/5eXfMS",
-	"oY9z3PKCbaI7XsmmjnVe85ItZN56wfC5aNz9dsAUY9Bzex21izUNz2b7k4S0YXbfsLcX1spvwxYrhVg4",
-	"OMd2owcf9fPkhutNDNxM9hzFJb1+w1XkiMJ+UhPuAHvWI5OzkiIyMfgBtwT9e9DeghvZFDlZyXBp+jr1",
-	"b1KwZK8cnM7tUqm5aZjlADoEWyO2I43KnfCTbKhNHKS3TECq3aHoSK4LNmyN4mN2JLZnmVs4O+09az7Z",
-	"KtLsg5Gq71+/f/PdFfmuIo/+Ii4uLgl58+riT4T8JyEvCHn06Ory4urx46uLC/fnp+2fLy6CP5tn/iL+",
-	"B3n109sfyIs3r9+RH7/94bsr8ujy27PHCObv7sk1FblTpWyG2EWWijVIsWK1udMZB9WKidzDrxG9CzjW",
-	"grOo89zr55cupBOq6bE7Baenk0B0+dVFVwdKraR5NbZUL9mCqzHwtDB5YLFglfbpRM1qxRTCGK9+GRe6",
-	"+nU/48C2GQscdL5wWLbrV0MO2F0xGXwyc51LzF/BBfq5x86f0W1grha0zh+azfj+4vH5ht5F5sU+G4y6",
-	"gwMLAj5pTP/4YePX4uO0sc19VAtbUbELAMipZmfm+ogty6LgVRULDbijhUQHuotyGaF0BciFvTvSKEQu",
-	"QGsEPteKFcsrn6SJ5hGGDjEN647V5mQEtBqj5WsevZAwz2zcUFhdy3ro+rkWFB07dKETCiIkscHvYHD4",
-	"0BKoIaZJigHymGbMC+cajAWN8CpCVDNEEzDYfuCNtOQFG68MvCvMMPJXvGDxxgRXa5ZP2pV2dcap9xhT",
-	"HRRAdk4m9aOii1sbKkn9dpN0BVS0sgfAz6NTP6p8OctmC3U3y2aQmJbNynU8JLIX5nQopYH0NblEM2bB",
-	"K85iOFctyWYtS7NljLHb1fxtYHBNFVE0Pp/OQhqceCB/SNpgKGduatqJF4fWM2i7hwgSPAstsnrUdv6z",
-	"YnkU3V6xRc8ozK9WSCWGoWmtb0LTIeY70h0/wYa6vGEjhcEyEDmr8Z+qWt61f4LIgxETIEEWVCxYUbC4",
-	"Z0GzWJoVYPlURUWPj1lLTYv7CdNgkhK2E4JQcFU5A2y9XnMFjDwZOmQu4xn4e7FpzyzidmB4IsI13VnB",
-	"9uTvnPO2/3Ya3arZe8ZNkbs0nDDdW/+snbTwBHTEVHs7e2Hi7pfgSujTECZr/V7gzSpZbO20HAyCiudy",
-	"YoBWXhFKAOQKCw/r6/Ye3FtOAenuCyupR2y0QHZHN5oZ2QNF7GPqGcA9EHTTpREYAvt70oCo0xe/kmzx",
-	"8UW0Sb7QTTx9yewnzzTm+XmMKFeM2PfQe2mmcjUmVXb8JZF5fKvfj13CpiwuGkfdE5hBOYZpYxRkzp2B",
-	"UbC/PW9FbRklMGxP/BSRnJVU5OoZWazZ4pZ5EjCYFeA7wJvE6MwPacUfmg666+XcXvZhirXM8cCpR09m",
-	"ux15v2aoeJf8g1HvzH2nNKuZJJZ7LQd714/Dzd6jbFYyTXOq6ezqo/eBzq7xZYxzCqtktYfFWEIfnf73",
-	"C+bUUy7MB2bGJspmq1o2Ff64Fzd1oLIZdnH26Vf/3Y/tVv1089Gc5U83P7z+L3jE6G+tmARtarY7UPOc",
-	"06ec+gRz+SvIHMSfm+l0jmEU/bv6xZOvwQhzjsYZsGyBz6lgGjn5/P10uZ+1bpcqcnV3li32u12maHqV",
-	"LPKEF9otZ0yhaMnhRuk15hggxVw0LbrdLDuDdmQR8b6XVN2m0qlv5tZHEv2RfyiLBKXB3lFOO/CdmbDT",
-	"Z1jMBBLM5phHxMredxHyPQAt28chuqM0YWXe2csq2t6JzIj20Az2zj88XmGPzxUrq8K+uO+iR24f9wz+",
-	"DXJ5UAqXjGmVgDj2qN67vAl4pLyzvdXnwg4FTvauemZlgD/RwXqHk+q2ZnCy/EqOBb3DxXUw5v0l03Sx",
-	"nqwA5vBaQFC05ks9u7r85tFFNttQNbu62JOL7Tt7hoFpHxNlwTex7nBChG5F/EzKCQVQIeC0JGYdPOAB",
-	"qIMKbtHm4/TCDU2hK0wfWsIbi+aaqo/4yXCDwi9GNRROC7lqWFJzZAugWKLmfr2yWA+5JLl9D7xId5Iv",
-	"2Blw/gU8oMoGtboLVfIPHsYT4Qz0EBMkYxoH/TNvJjPSIwgcWqfjZka5z8iFsfgux30dJ2l81uu+8uhf",
-	"z9rpaUflehxfvirBLsg0LhwGsmjALoAhXSVLhiQU4yym46ZtmBvw3ljJbhT0UF2+zSHyNBOF3MxcJvcg",
-	"w4TNLYJZy5Czz42uGzFNYV++y7n+9hBOgO8+0IUutqCRO/6cc/Kii9EHyp8Qre+wybwmt1xkpBEFU4qU",
-	"jAoL7Tsn7ywpmYIXxy79+V8EGmNhzy8h3rDzLzuxnjy/8fwsk5LVc/Yhcf8zm1jRq1bAQyE5TH8usXlo",
-	"z8UDfXBNxJZ3LutabiYjhNwRBvylZY+DLAeC3KroqrD+R/h6Rha1VGpJcwZUaxJdkHA1zZni+T58KIl2",
-	"6Q88OgkxKgFoIkBm2JZHCst7nXi/4OO4fsKz7Rk0IbsEeh1bdUhhuFnRSk1cectUuyh4ZSNNAHeZb0kt",
-	"ZUk0evjiEnsMaEmKlXW9phf9MjpnoyfXBrsmnOTT78PDHDvtwsfWuKViG5Qbr3PV03i7LNGt5E71xJ0E",
-	"IsDsJcE+aNxQiHeRzWLN1DNCHYWmXBqFBzBJXBNIqdyT0YVd1X292ROw9cJ1bIZUP26uf7ljGEb2t4YW",
-	"N5XcgB1UU65YfrOQigs2fHU7tq5UjpgZXDMV3AmNwpkFuIcnsAQ5rC3Vmktl+gKAeRZJ/eWUWR+NaJy6",
-	"PPfc1VSn5vEm8ChPmE8kjEafssvdN3YRziW46fVGHoqMHdf7fHLm8zESdSeIt5qW1QEnatqFeRxR5xPw",
-	"YuQrn7IZ+6CZyCduEkwsQGHHV+u5bOpTijCWrzqCaM0ohBMoL8ZLHWgkNgOjZP3JxjY+3X10pnt0AmIj",
-	"B9/MRH2JLm4J6LrW8YB2Deb56zUrn6HFA/ZN1lYoQXtHS2ClDLwW+b4omTqD0PQIqtz0PHChmI3UHm8j",
-	"jL4x5tvPIxXAbp5vozPwV8mnmsOMLtao5vh8ddB8IJi7aTlKXVqFx5czTB0/0YkavegF3R54RXatRYhW",
-	"PVDu0nzmIW3trUlKUPaMRTH24hzQxHnBRgVYE/Zgf+tjNMbLexiVu7cVhjVDKoEeDbGUd0c8pKPP3lSh",
-	"5NiB490cCic6sxTJg9ukvoUsGcBhsm7poPZHy4+7H9eKkpxBSocxQALfxQ5l8HRpalboMAdTiikl4XeK",
-	"wX/w4Vi3LCPDtHMOTh9nPmDSWIguv49r4O9Ph4zOqpjqezi6E+FzDbWiSk8VPdPly6j48RvK8+kcJ04G",
-	"HHyya3Zc6TtVqIKXb/h55DqZOqwbc9iPObYpfZ1kfd4yVvXJcloUZN5oC3mjIoHr/NyHq2fqj3Zb7F8J",
-	"sa8qpg/hg+bKMrnIJXFW5X5oZXSYberuPyXr8ijesIEipROCCo4qrNviRQJqOYHjS/N0tQsXgdNS3ke9",
-	"UUzftBpyf8BL29HZ10pa37rSsuM3uqXZHHUx/ABfGEWe1grzCRxae+lL0ekJQFRTGJEtznAsUxx85N/M",
-	"SxEutr27L4LrGm59sOFd/i37ldS+sTbiKXfAO2vSDhaXOWQHjN0ALfncBBmr6BYNanAqyCVpxK2QG2Er",
-	"wDgAEBgp3pnAlXctZVgyDp9yefSzkUZG2+NEDaDx4UuwQ2x7qY3goHQD4uMn85h9xcfYJ11bSMSEdqSs",
-	"gdYeXBMC6aRxaqFYYpv9n7Rq9oPDE+L+cb0AW0hNE2RQjJina3jOvjROmRi43/n+zvn8VQ982aTBCzVZ",
-	"H+F3I3xPqV5jWG1TRDpKkrJZrC3P7IYbQxwpO5FK8vd2+yQiDwmfK5TdpJXd4VNCnrLijs+iKujWc6sB",
-	"ksGlmDK6WGdB7NMrQXIjumcfaUblkih2x2pa+Dbu7ZqPXOlTCi25bnTyr3u9I1MYWcefrtEqcJxJXPVU",
-	"QZrU58T+srMcx0zw8u/AWzotwHcovGQwEohVJAa6/bN56MUaSYo/9QO7Wc71+bfTq4uY96DxBL+SS3Af",
-	"nSqdLDbmZtwl4zh+GZtG2eZkznzRW+UKrCABDSugvu5WLLDims0dsdB4lqiBFq/ebmSU6cBVyKAKoUVb",
-	"4Q10PEs/7CWaembz7DDnro05UrG15EUaCI9FmBE8nJy2y9riMmGn7juY69h+ezU98txanlG8cJTpZBzK",
-	"Zye697eGFkA8mBH8M4B+YDotQYP5kOWrvO6yQU1GCQ1yRb/Cen8HcEW/sqGy9NUSEV/prK8gPS4WxBl/",
-	"LvMGC9ayaGFslxuDJYqLluIY0fq28K1L4Pd00bFtPI3KYgoLQ7KYyEh6hoIrHXPXuOqfa2CNUhA99Tp5",
-	"sM1KqhdrpoLCHL9mUyqb1HwVY+EvuLhlOUy7gqr5rjA0yDqIARnpUjOa+2CZ61VTFZLmgVzExqIdS2b8",
-	"Go3WQbAcm0dGlNF8oWDyxf/7/1x+DYWuH33lORxsrbJOGv8UygX+29idqwSdkupmd9YeucIeOcKOAHLU",
-	"FKI9BMY6g0oyaBdmk/gUqKDFVrma7DTfwn+XjYLEHX8c4zR1UFM9cmFZuwR/buEAeFydt+dAThbzSzU4",
-	"vfDQpNspdOmPWkIjQi0cf0AjDct/wo7ypyxJmtAK1CDTbicBr1WjWwaFXW4FEEYtBwNu0hD+FsrbdkXb",
-	"Y+jlUfSm5gVDV+P+VSIbkcrXnVybdWc+7VTadjL7rbHZhG2nD04pNE38wKiycuoUHOV9dUl8vnPkp1Qx",
-	"0/HVxEr64eYoNVqPR7M+uQzXPcvDHqH0KuTT5nyhpwmU/8SXBkXK7hHY3XTBFERXNL46eyOfVJvKnYj7",
-	"HasxofSQnZHesoNpWfDlvcxFtJq0JKoqOPjN5XI5zB/yKSEh39ki1TtiYq/y39DeiB1WYZkFdlxhTa2w",
-	"xK7HH1Z05UutW7pRJhLsI/bKHAIWQb9tF9xrqVsiUVJwvtWj9eqo36vXkxIWkIsRqa/ZlPseS69F2pla",
-	"PTB+lHEq/I1tOxcMe8r9ds+ieaaJ66aM8doXcsPykTfL+OyQvcqPQaiNmeYmUk+U/MOk+8JVID1ayRTk",
-	"gXF99/U32yKKAOh00wkdSyXnpkgRmvJ+C/zeBYSiPoCEC2CIJPMAfkzb5k3diIgpAe54FWLjaT2WeHOx",
-	"39zLF0aWK6azoJ9jc+y9azyC3OCK+VKbu6XFuGJkWUhZPyNGa0DzLfS+HaBd/K6lQY0ZU7A4v/qa1szR",
-	"VKBbbiKRgWk5xbnrs24jsTD47YEiPG8ZHI3R6e1kDtXkLGX7bGSUIky2xfVP1jYNNgFsvpC1rrPJ2+nz",
-	"w03dm04f3JfE6jZRjDQhdRNLGsLnXU3Ug3T9erWDqp+wl2mKVakRXE+puJrN0KEwthYrzqL9TluQ1Y7G",
-	"9sw1OiCZnY//3K3ZFOnsAwQonYXztO7xbrHEJamU1TL37zxxUzV1ZXGXu46aknl+05wtOGTta6LkMwsj",
-	"EZIoQVdxrhpNuwEqGx7BgBGkIFmDwF8+cTeSrNS9MCbW2eFmwTXpeph5EEowF7ET1zLn70190gTtYf+I",
-	"K3r+hVgPvqdqHa9MENBIj9eDmNB1N7ViOl2w8ydH2yi5ipdQRKlbK02WfKm3QcwKCJrrmmNNjCk6HXzq",
-	"psezlFwk5++M1JZFau86qEtoOuhIqMmW6ZEUq3Z53ZSHjvjW3drWynYztzuw6K5gtMDw1i4Pe92HJ0xP",
-	"aoA80VQ3HS41UEWXFKqODeeR2vcz25dE7+t8arCpDbl0F+zsEtUn3qbQLWVN2B24SkdohVhvcq/d/Hlb",
-	"cANz+GyldmRONiuZu+xe2NfRoOkUL5uu0UjZp0fvfJ+b7Unr3IVbsPidyJH2BjhwYEKAPDF3pSr3vQsH",
-	"9HEPGRklrPv+t3g8JFoeyMfqAt9//wbr8XbbOfRlX3BpY1vwP1il3weUezHwY5RT25Og3bJKZ0imYDRb",
-	"J8v3yxh5AylymwU9GMRS+O5GhY1vqv1kctw1o7qMXmqL9QjwXhcGN/LS6GE536p0xedc7sSFBhMZ2sAK",
-	"7gEcUmwuIDtoaqobgG7daQvyDh3iFimy99BgY0A+B2BooekxRaTfIFX9AcCAN3T73tWOmuKDvU+ZFV+s",
-	"6sAiKlPQYfit+P7YRpXu8VXbJhAgHaVqW1C6fawaFVdJg2r6iD/uTTeO7rct6jKH7DgmcjQPP0bTBBMX",
-	"CCZ26Rb9gRGOZ6QFxlryb37LEJHwjFCskEToUluaR2gGqsUEeAXrIEAQUDZTRSoCvuD1okiJ+xiKAlVi",
-	"9Jb5Km4w+5kbTEsQ/UCRejSbZ9o5ZSbAEReP0ALcdosTU0ZdJ8BjvJIyMRGVJfJL1YNwTp1h7JmN1wwH",
-	"YnaPfOjG8bEz681xvbNsavPtLJizdmjtakelBwRlf/RzZwt1zerLR18HO8v+1fznzFWpo19/5eoLZDOj",
-	"vsV22hu5WrH8u5wP15XsLeSyc3/3kGPyWLUgKdgDhVhpq3Vv5zLfPlBXpBG5bPm75nhjxVw6eRJJm/Dq",
-	"xG5958DRM9tV33J0dax75XltHf33FPGnZiUdeVRd6vIfh710MkspLqAEe0qiETeGrtQt6BuPhTgAhBFF",
-	"LIyBPkRfrKqyx6MefaUfpnA4oGJksfEJl0G8XuuYCuL7VqYsWE3FYvTAYzrLWF+s3R8Hu2LdPvunH/6P",
-	"44fPogR5p3LG29zhidki+tS3xEIWsql3eCgXXNdYkckIlhqvxaqASHGBCoFiNKpfpHLtEsD6C6SLxGyp",
-	"6fD6VEp8yYVPJLpPgnxMY2hrHYyxaOyyH2TR4LvvnVEz3oyGF/z9l5nO/kUEJWSzV6yut6Rg9I6pWKlY",
-	"7b4Zlmq6/ObJ44snw1pyt/Zve9daXFf+vFEx+ZcooAbpV0ANjdnfnjaTQrotlmjkkNPCyOuXeA5oFL5s",
-	"a10O+FSeN+o5PmheqYE3PeJowtRfwFC6cpHo2zP9WNVmZvW+h7eXdqajXHacE49iCebzJq6JTQY4uYWx",
-	"QKcoxskT7g+6pPyT19rmV8PLBXVvH3Cj5EFhh76P+wIQ4KDX7D5g0TXynO8xhzkfI+bGw8R1GPnsZjC2",
-	"S1s/kVpXwpJD9Ve7aUkOBzTBLXcU+K/Xa8fsvLackddeB/eOVPpb3XnlJo0eXhYSxecgcnY3zCGFvCmk",
-	"UoeDcZMqKOiyRdRMzZ+/fxcN0Bw8kH7tfli1qkrgOTkUrXM/PHMti06cXmlW2pAdVvuYZRGSjmGn/RZK",
-	"2UD9d+KUJhskAQROPELiDIfxWzQ0eqLr/ebPr64DWKu5TMA3QTQT2hJSKraQIs88BKu2XkE8+IIdd794",
-	"a2v8KCcDxneNkyFv7xwCta78pyy6YRMXXvPd8Ldon1LwooUL7uAVFvc1Me955Gy2zH2BckfIBYg73fNF",
-	"38TGA3be2tx3ioe5kYWzevdVqUax6QqG0fx6CopHCoWLsW5Gz2UyivlwHDJ9J5fKpcUh3t2ZmjgT8RWA",
-	"ZZtIaZhQ6noZT8bzsEdPsmt7wJ4BONa5HdUUgwZxXGDRoJBKOE5Paef2uifvaNGwQ3xI+KK1CXsBWT+y",
-	"jbV7plB0xIxzY3lns0UBI1e3W/R7qinWuKMn6JjNUWYOsWosNi8ssftVL4vHGOK6p8NGulxGGxvWQQax",
-	"RuHNNWrPP2/UgRv+R7YJoXhjTXhb5HVB6/y8XBvhA8U9Z39pLi4eL9ZUrQuu9EP4K9s33yMTfhnn/7M1",
-	"Qzsrg/8bOYmmgcR+f+cDkFOGziqu4JzOHs18tds3VGhWCwJ+i1miBu1OyvPMeTuuLi6C02lfmj36an/e",
-	"/LfHkCwe5nraSRX3AT47CC/JH3/9xFHO4j98Ha5Jbxn8Nmh40ZmBodO+M0N78thmyD/6KiOPTOceXl5c",
-	"XBJZk0ffnH/zJ5LXshos7t0PZcUvJ7bTTwzVw4ln6H1NeWGNpx3hWiVwAeZu8fAc8DSZZ4lcjqn9HQ/t",
-	"IfOerLZXRIpi29Znn+7zLKlytXj3KWqDWnlLLrhas5zYFzJChQ+yehaXgnLwR8A/bIwZg+x1aPZ455vn",
-	"vYLm56yQYqWIlisGxdyomSQjicPCopClD3+xJmF2EDAn6vs68PRJzWUkUVOQtxUT73nJjFn4+i3J5aIp",
-	"IXkT+d+5IrYULZipm5przcRVCxqBLQOFy7tH4PKrhDRNxkT7Fn9UBMuclqYoXvFVNK08pmpZnWojW1DJ",
-	"OK1qwAV5vES8QRzgtHg0jNSq09GpQHw1EwusyZQ/f3X9rM/iv68t1zGpfe92Fcsw8a/NCUwGt98ulz8B",
-	"kda9CnAsCl49UJ4Wyvk4MZX5+Pz8n6HaXSRMg/N0UJTmrSe6SSZARrdYzRayzrlYZVBzAvLa4lmN8Ur2",
-	"vGCp68s2PP56Aii0M61cks0DRRxv2UhIy03voQtM2L0JMcPMLDCWitxWKaea1EzpzF809gwuZU3a1LdD",
-	"fPtJbqWRWLtg8ay70Bqk44F2ngJ0P5UKmMGMZmVJJBGxv6FbAi9ltgJqp3T7QeTzsn/FUrBiy2KaZJfi",
-	"iuSAepe7k9XCnx0YGvwnwRD7YNvZbBP1IK/lJmg5ZOAdh/8OgUTdfdydo8xV0/HJ9U4aw71veVIdytrt",
-	"d7fUtvdjE7PfOmqfA3OzLcf2Qe6nGFlU99D1Xfn9+mvOCrrto9jzNtA3T7smULS5leMNipzlNO1+2egE",
-	"dvAwZ4WueXl895yjdGgC1/o4j4Vd/MOcFiH3+1FqDCV9QzF8RYrLNTbM6fxL7SjfudIH0+oZY2rXki60",
-	"rFWXExjDQ3wlaEGYQGS4VCyoer2nMUEAOJpRKJcuOnxFaFGc1RA/DpnZhdTIqN3l7fMPg+DJ2RlknaE6",
-	"wASrV9uzqmaK1XfxxDyzAptofypqTZ6C3bHCaodM6JrlNrwtBWEcy3vz3KnOz4D8uClLMxRQH+Wyk5vW",
-	"9v8iO3ucnT05/yo7e/rrOC6FZRxkvpSFmThNzN1QUrEl+XPo+5tX3zlAv4Q5uV9Z0zb/7qBUuYG6CkM/",
-	"c8c+uT9+zoo8s0W37YbRTS0gZhHsloIt9Rmk/+HdJ/SZhVw31VmeQpGX8s5u2lF07clUAJy9qxBTsaBF",
-	"wfKWkJGStWwUM8qoLPIzm5e4I53jBQfikCKsHXAFaXk02ILj6j8ATq2zMk+fRKL8QaZC7BiB9jOnBU1p",
-	"sH4LXoY78DKGCDBnWe/ECOZSr+1/bkouGmVXepbN3FrjwQXPOQiQD5YDGFwQ+Y2tsK8qRm/RzGy7i2e5",
-	"LcNgBlDAf8ymgzR9B2thwv3JHpQoLKCqGY3nTtr3UZKwVc265sj+fD1+GtcYgkBsU08txtmep7YbV2RL",
-	"N07DNXObkYobo7mpMlLLomjzgH26LcidZp9LH14c0B26Azt7/PQiDtAojtHOFm+A+zUTSxPf8DwGA5VL",
-	"dxquyAUppZAZufQwqQEh3bven8aoEagKHKhGHL/IadYtDd7Sz4CXkbdFJE8bRD1WkdR8VHWrmOXtet/t",
-	"rjGxCRf26LUEo3/sOqw8b83HsBgrmHgTUiTf+fEe4KvC6+uwKjcBkUDVaEJLKVa2CB7eEc/Iwlz4wI6E",
-	"CgJmRcIquWoYyHuwgjJNexv4N142MfFgRW4obUGn1DWF7UxtRYO+e/TrjryCv0Zgpnc8j9KSOTYq0Pfh",
-	"5gzKL2vZsil4VWrclR7rBSvYXQ9YtjWPOyP65iJaeW5jOTN23ITS/DuaLyXP88IXlaZF4RfUKvWQ+Xq/",
-	"IVktPVL+bsmGzeaLYS3c66NTkiva7TZKi+2sy6g32ukf9Xg7GaMeb9WmEY9HOVsSetdRFK1xF69N+zjo",
-	"4i2MPMrjFQg8IWg/G0eJhQ8OZQ0dDFsdXOpgYrW+lot6fOws7muKEoYHqM6eajjvarYsQPztLQfGEUYX",
-	"2QtWNjKeJdKaTZkd5EGLtTWlIkMRPS3YhLO0bZi4HLmt/OP9jvg91EgknuRrzNwLG7kPJ5nEsybFhHV+",
-	"L0V0gRvhEiviAa6K1h0VlmzAzeaQ4z4dB8obbpl2dxvCWQH2AOhNspT1lf0jxWIspXSsk4N2x+WQ+OvQ",
-	"W3Uo9wtUVyKL76Yw8yWD0pz8Do/qz0PLVxfMYPyk8gSNzwEyzhkCyVDjUYKHMW4lSLMRhJKqZnecbcbA",
-	"cwZZKVxqD83NRrBVLyFMNcvukdjeH2qLy2JrLXQoq8YFqpKL/rbOR0CSd1jAC16pDDRDuDgtYZEv2y9r",
-	"9N9hQt6C1pa3LsBi4VZ4/PXjy8tHCIepCqCMsh8002h+ferAMraExi9GuJQRqh9fRm3HVrF1WsyK3XLh",
-	"NXZbmixScw3jXYNov/0C8lOr+aZC71h6SFof6Nxo3IpwjF7G7V9LyTHR3LUTnpqxjVOJwsAtjPoKotEq",
-	"I0zcsUJWTGUE8ogAA5KRSha05nqbkSXNWXya3QFNXBqTgVDRIitHqK77rpbzgpUTGFMXTV3bFIuY2axk",
-	"yfTamMJmbq2LFWrqglcnCz3fQm4wPgqF+eI3ryNZjAHcdTFCtOBjWcu3aD+XzXoER4jj3TmH9WINDJzx",
-	"Kv1U3NQsl/GZo+KmEblMYAg2silyMmcE6VhaLmbkvF4n8C0BhPfQwllJrNmYssKuprB59ibdEivlHS2i",
-	"u6blpFzKmqykzD3yjBeMCOmJdrHCdE541+EQ0PYkgDBTKle5clT7iAuIqsHvGM0DklzTsUiU0+IS4vyx",
-	"wvExRUAybXWc3TJioMvJZav2weVkZKTKfGauh7YiIesms/sK07VZFcemsRRvvWeYizDXuOqWQxyvwnFf",
-	"dWtBjiI77vCtHk+n76Ohtedpt2pU8J8bz/6G+ui+omqrRfkTH0iGrBUh7bHol0LHqIMSyLTPUQ2lr+RJ",
-	"YrCxMifTzOi2gEcsoRq32bTWXGWe2JRJzSYaDhVVKnVzqGZiUZvrphzMW7UfdLbVWCDWPYugGP1a2oHu",
-	"XJ553hl/SmTgc7F98j8b1jCj40Q8YGxFxc0USrfTlbJMEOOGYFNnZ9kquGNMud0iu37WfS1dV0q3t3Jl",
-	"tFuqYgu+5Avw92YksA/B3oGS/hiigw/EKRxGe22ekYsOsseBZBJo3lHsyNZYMKPMiAdIgoGrSEUXt7bc",
-	"r8dNBqkjfWPS0dEsKS8YVu4M0lAW/q6dM5c0QWSjMwiVYJXjZ6StgoxvBW21QaZOqeT98pNrBB7UTOSs",
-	"xn8K9wCGBwBbZjcXfCNe/ZqpBGjwjtUqBeoIw6nBeOT+bjKLjaRHXRLMXlJ42OttlccuVzH0uO1e6DPq",
-	"3Nl4wJNyZJxvILDqJb4AfL2PlheLPr7eR7NszGMxWl/p+rVTxxVrVFvDlWuVtaTqZuLnDJ04aZb14dyj",
-	"hN0YLg/2LjapP0VJwnMmxtYwrmWVwKg25SEpEQIIvHIADELj0V4zGi8asitulWY1kztwoaZ20ENazrmS",
-	"gi8mCF8H2H4GMqO2Zer3Kwvb/TBB1bB4rKiGEur3fSttz2DbVta3+CxpM5tbtWZKxZB7HXeMc0MCYug+",
-	"BPw5u2FKRQ+RIPnzjFyYm6Bgys48ZjfhjSSkgCvDe8zv2Rf2oaJidwEPaGcSS/ZdLA8HiboYNeKTlHQl",
-	"uG5y5gI5eC9aynufBJbB/DRmAOTsEtJq71UZ4Z6pTW5s8R0YpVORi0EXBmPFS7k4Dkv/kHuhYosEOXd4",
-	"Z7YR28VaKoa1Orpuj1Tfgkt7DP+srG9ZfmPR6kOz9DM8/bbRvSZ0ey93r2OzFJ0vplbxBbgNVVTHH667",
-	"cM30NVjmoRt7d76lCgvXsE3WVr1HhuZCsY1FnY3jFKI8j0bEcWZHtrFNyPNV1PsPo7NbhQk9qSpQiwYb",
-	"mEsbJ0CO1NvdRNZeFhykgox8PKHhtKr5A/L6JeCq4Mldurk2uWDCjWirp4/3mFjcWU89l4GZ865R2egR",
-	"6PGf7GNGSjBbniBVn6j/y+blT1n/nocZDIIX7QlsIw1DhwYsw/bYBMEoXvsY1LjIeLIe/CA+0AmLg/CB",
-	"IG2kWBZRjuIxQZAhkfm7Rzja3qbE7Uu8InfG3uhEoALTYBpNCq7gOBZYNOWeIs5dVh97oatRvKyTD1Zz",
-	"czlCY3JSjybSPrd8MQvnBIz3je/ABdr0fa7JUhaF3KjAZrTpmwcwbUeCkQec7iCGMFjVaV8nxF63Xnjb",
-	"J9foqCR4jEQcKDdcTYmx3gO6sBbZLx9niukbn2xslM5xJYCymVwucVk+ffo10PX+5BjFIduDPJeyBMKC",
-	"fRzBYt8s7Jt8M8hvfdygQ1LSXz5osiK6jsH5nYGcgQJsYynTcOitNuo40+0UpMShGTJL1N1bDV+/oQLb",
-	"ayrwaB1gczxtlx0ZC7NxdERygYWMgJgRkbA/mrmxtmxmI+2xY5kn+5YJx9SuEdbIG66i+2E8V+O9rcop",
-	"XI9eNO//NmWtRtl3XuaGVJGpefyRlmMw6/uMVu9orcmjUaxvw5xIYymF/P06NXmkS4/hosIEipQakybG",
-	"ne3f6tSwyiWLQQvi69fCNC8uLocyeqZ7WsPmL7osBZcT/LADt7KbrfOf0GMw/mb20Xd3O19HeWBtGvvB",
-	"6ctDlT49x0kK9TWgyoNYt310raV2Zyvt4no6SHlW37Ha3KG3QEuGyrtFYOxuLE0Xa5b3mZ1jnPi7/AEd",
-	"HiUgXCuYJiuJJEBoK2p6y648+g/wKwVnpKCaIVBZ6Z0iB+1U5NzS7/cazKl/T2bIjNgMA3lL/QBp96mw",
-	"mYHTQZucy/OXbryTzge8G8cA7q0YpJwBKQUEnICw5qrlAQvSpTSS2rgK1ZT4xQgzh/vT2CA0SufyDhtf",
-	"y5r/hpfLbkfHX7i2930LP95zFKeM9iDVkA0DSQTx6632BpB9YE2ODKqivJ5Winq/P6UUci+mbYxhIE1C",
-	"lg4IXhHztQzRa4jDXVtPULRreBklchLwR48U2EiyqnmurnxZ6a3lQcyCf7GERd6vB8YoyDvPkWEJFd20",
-	"dljoLD0lpElvqIrWaz6mOE9YwtMM9RhAMlrFN6YtRCEJ9mob3NpD+jLckYM73koEV2rGsU7JGuDvbea2",
-	"0FfBeqqWDiBcTssTAyttXuf+ZaJl1m5KzE6xfGi7TIRbm9LSknimvRYnQhC2zFwHntu5PQxessKUuLkw",
-	"MnEtNzFKLzeg/XryAVn7HiQxAl90QrJzhWatHmCH6ERUXA0xt84Pjlhox15mRaF6wc5o1qJ8gItlzdjo",
-	"6kHX5uEXrEiU7ymaUqS+jlw88EiLOjIjARO4hkupI1x2UYmsyFOsYQ7QbDX7RsVhResWddCvEroHHdlI",
-	"bBn2xJhD7XY7WKP7DzJXABhlRrvEMj2yjp6DRtgS/n2tQcR8t60DCyu7hWvhwm0XMrulojuxjbHsEbxN",
-	"kIqJgg1tNahJTbWloaIxvWkpryFJWTSed2cz2Q6JGT1v1BsIrMcUREdnPK2nY6qqwALvF9Dp8djaZT7I",
-	"aXvNWLxe9mhqj4E4RIS3Y5ybbtjzM4rlxN7Ui0Ka+xn1KHOMYiAXTNJRdKuIGutM1Dwq0SlRJS0Kx0xi",
-	"UZAOjgb9iNN2jgbod2lE7Cr4DsXkwbU1FibQI6woH890cKTyJOZytZdnb6wIHsK8skiNthbAgzyqoZrm",
-	"aN0X0tgsDkmT8E7srms0CTTms2ipP3E8o8gMr1FXOYQL4Zrt1u8fiojvhC++erovQluww7SNM5JYZyis",
-	"NibY3XbxQAmoR/k0u+ObFo4cOYzJHr5wENdOLE4YRVr9DxMvj7RI11YbP2R4Xq+dNr6EVgrWf4jjp9Yj",
-	"h/43KOZPZEipqRZMuHytmaVYsyVk21L+2WzDi/zGUf+2tf6hbzfOGqlRe4Xaw4sFq7Tl21OKi9VNzUqW",
-	"b71ED/5uegUCPqx1gwzsluW2paB1DLvZbM1X6xtb8nixNuI8BsWtY3UucY4eKAJAdZyhB4rwfFQMzJVT",
-	"ipr1kOAgyVoWOdqNKv3omhW5NyGMSq0YE3h9m0NHa2Z/pnPwAuwKYzO2lpYQ+xW9HmGT3Qv4su8SAu3c",
-	"ugNlkQe5wFDZUK+p8GOypr5zVG9xeo5h+v2BwTbQ76mwAWtG/+JPuD8dsJHHAgfsHp29oXfktbDs3Gp2",
-	"NZt9+tWDB1AauP0fKSHjTPrpy9SFDgxhB06GBrAYgLQheb1mxTIW7NX1FPcaNPOd0HXUr4gIpVgyNHAJ",
-	"h5EbCm72WpuDb04MJQp6GGUdoHo9vIUdPAqezvzIkpOBo9g3mmSRd8icgo4AcLbPbcylgIxurgktzCWx",
-	"jQ4oXeIyPtJspvhv7KBUETQt7JzYsdnm7HiSEzQ5j4iLG6z/7m9yqtfA/rGgdf7w0eW3Z+8vHp9v6F0k",
-	"O6h9Oah8FY1FQ7lzs5lKa/tRYKwutujiMj8kt1F3p3dqXAVmTDqFqOd07yWpmq9FJ1fQ1YS7qWRK2Uzp",
-	"/gNgJbV7Pvpp2YgcvZuTZLW6m13Nro0Clb03Ohcg38gleXT5bfY4A1hWRKqatzqT/PW4knTmxWjvLeon",
-	"xlU/qMyoNa+qmMPPG5HeSW/5nKKbyCGPequX2wRW6G8UceI6Y9tLDTbOiXcwGR2jaJIHBNPS1RdYWQZ+",
-	"p/mOKcc42ddnxpT09N3yXdt3GOw/XKsynXUWoa8ueDRjdO+ctdR6cZxNIgHdLOdPTcEOz0FvJzDmEJ5W",
-	"s6FvjiKe0Wn+7nHFH/zMTK//sDctb3yF/N17ZUT9/Rif/01QCH/ai/2FqqOv9Bd0j74SFkGf1r8xJazH",
-	"l+VO1HcNurfhIpebm9HRa1mwmorF6PnYzeRdTj2Y39oa0PfYfu/o4jYaqJnG9eGlfkTaJYqyJCrnRa8d",
-	"DHxOpM2wI7vf9Hg6zX1w0lLvZJEOTdA1W5WJED/6jI/VWusBdVdmCzGzw4ndipWMyOf1byO3P0S8psiP",
-	"Hb9A6toK2u0lItpHBKxlwW5aopDB74zhQA9ZWTzR6j02mFvFzzjvii2kVVlGPB03/RViAUVO5gVUU6uZ",
-	"K85ls5MtJaMLQqm13ITUGW0lL2hqls2gIUtAOlxD2zoO3FjGrpqb7nutma6bCOFNrLJg/vzVtSvL5Hmf",
-	"XTiOKuAOu2cKN+6TCAgNaNVtDJTXObDWwl/lQlOsB3f4d3dREb/Nslmsgr+ZMXRexfI3hgN872tG9Qt4",
-	"MlrWdUpdt1Fo2RZ0u2u8tyBZF8eNGlqjg9fmwTRD3yR+o9bRvtfv739zfC/JSrH7rP3jLNO++nboE43r",
-	"9XNW3CjZ1ItOHX3+oTQ31Jx90G1o2bxtvh0vAoV1r/Y/DklZH6OelMRVYZXKlAgdrOeZrrfERcDc1FNn",
-	"FWmWWN2moQ2n/dWluk+n1ZpWMbcgF1uyoXdGIymviJkaSP1mf2toQZRmlcrInCpGnj7JyKOvviL/f7Js",
-	"ioKoBS1YwoWx7EFNcEvp24GXuzNGXGbQGECEuVMSG1JZkrKJlUQtopgLyP5o8X+OdA8PVpINtLcsY781",
-	"wEOulyAG1zk/e/sGT0W4oYNt4mcoYGiyUI5WGIVVRe8d72untwNkxA3hdmD60njjpMhYh58VO7PnEnAV",
-	"LqKyhxBw7Q7yLkejgwjIn7si/W1ckBKlaeETn2u2tHjDaUERt9Tm44nJwaLMO+cJ4DcIMp9v8b9Uk4cK",
-	"Ht/zcspGJNK718xVUYhkDLoCWgMOfGzePe/bjA6nWa2YSnAVsVpTLvQ2vCrsP5rDwG9ZscWDorg5Vr9m",
-	"B/PuOoKpiF10CHsTRNsVDuo+xm+E9snaw7b9LJil6PxuRcT9TFc1S9IClhkJ6SXg0ZjEpUY03AAT/JrV",
-	"7KZMUPUuaQ0RdFB9S5dbAvId7sQgBQ+uAmDKlcaYcHj2gguWIxPVAVcd9rNUfVK+kItbRfKaLzXLCcUi",
-	"D3c2/Gf+UNBqnP403/Z8Ry6XisGQ5turlvZ8zWgdECJaKJ4KZwbAgfay8XTUluMDq552S2sqy4QWYeUP",
-	"ieXl4vYmMAn3YPFAtdzYMoILWrKaPlAW1MiVrXKhJaYczRkTZM7WHIuxQr9zum11UD1uCmEZbqqq7O8S",
-	"pDJAT2oqyJIq7Wu0AywjWDqEfUgC/j1IgWIApDlgN3mi0oMZvpt8xUbAVpesBovaDJmKPOtUHsGNNE4z",
-	"wmdvnC3UV38Cqu63BefjdQBsx8atpfv4JLeDO3D7k4TN4NaaS72GozOuJ65UQFx894hrsFAHXHJbsXhv",
-	"jEKn8I47VEAibg6QSzXiqAiHu9iWNF5TlTbihrV9KLbVJwONvM/5cslqMt+Om1DPxurETuXIhrMZLfhK",
-	"oF4Mf0QlUDZzvWwQwYZDQSbUDiDNKU5RelTL1T52LdzEppcjkMrzrV+IIPkJJYz5HarrdZLfIuIP9eQD",
-	"lmizTl0cpeW0ZSWhkDQYkyoYrogMEIsRBxm/Drs2kmfAzLTHH5pOtkSwsFFQnEWmOqog7N45e9JpT2Ls",
-	"HqjgIIc3RXDNt/KjnZZs5vSY9igEOlSanNbsppds4Soz7heCiVVPhxMLmVohebO/yBFTREv0ocKiuP2P",
-	"+y7E6Cd5ueHbfV129BLjOXFMH9wGNXqM1yLsnXURobDBd2JWt9OELCzGN5YEZvpJgI3lncVjNJnEpYoJ",
-	"uXf+Et212ayswVl/cvFNmDFmie3Mq0Juxly1uyuEc5Naoh9dl8euj7/AL795dGGt0/0VSV7zXBBaFFny",
-	"Pn8GV08NDN1gbtyN9LxYM3nq9LQnPmnqbsXiGPUWwAb6I1Za8FfVvukLqnbsQjAXtdW/tdEKQmcUJc4j",
-	"FLsicrq9v7f5vvQ5VVuxev+oLnnBnAT0Bal3rR3UHCJI8qI4kAZ2Ul6XzQ43F79pMoNITsQ+HU/gNqrq",
-	"oXkk6o8C4KZCKn9zuRzaBxenibBTYYpC6w1QZM6UBnvVfLqQTY4k8JF+A99IpNdFYU9YaV0CcsW63Adj",
-	"2I/2q710SG6D8oUwvLZD7UbcLR2DVAY20cIeQzw7sRMcP71em00Upoqf7S6mjwbFxSNt2NSP6AdSB73H",
-	"rrZJtSwPb0BzNU4PIIVJJ9HuLbmgSUZs2VRcrMzXrV8LkkBa6yDS3AnEFxc3O3WYwvBWJ0GmC02sKLq4",
-	"ZQ11EWKqCgiLm6aKbQCLLzfD93bGJhAwoDB6kqrdc7/f1Z3knm5fN5Sjkxbkai9T/v4PNscozlsl9QCM",
-	"MWKDmZ9cniwOap9uIbTJ6bQyvK6yQNRTu0jjK+9xrUDqVvRV80tSmtvuxPHAriDaOL3HlsvZHXA6++5I",
-	"l5UX+uO66RNc9jrqgwMTWmsDCrEWrTs87qUuuADho81R46rrUW3rvfR5NLyo6nNfRH9wGyICZer3DLQn",
-	"BqpndrAJoYPApwgOw6E6d+wRUxDbnR+MOTiBeHf1VXPru99VUO7NSfBO2iO6L9yn8B6algwZ7shAlHc9",
-	"EbDJ/D2fUhuOYdl4P1fCsomUDNa0GFMoMDRd3GupkYjndlclQKS70t55oswOEB1epTE0DO5i3vG5GCXd",
-	"aJWtK652hGaWE3s42yJazwpO2oKKB9ritvb5rgYx/052JHzvimUtVxhEcsmcGUlkhgBFwhEaMaI6B3cm",
-	"tRNWMKjoyrGyKlwCelG8XUJeY+9us2+8rOnSNHFQUsu+pNnv3K9B9/BjU2EAmKS5gwhABNDMYRuuZi//",
-	"CxIuLbXpd2DfeRrVVi1IgQgmnFM7GMQ07LMf9OZfHkSt2lVrYuRI4DAQ28kABXstBDLbTkbfJhsH5jgU",
-	"qOGgXYMPOiBQJ4duLCIjBMT0jXU6t253ed6va2bEACtVhuCqkn/IyA9/aS4uHj39buY37PeyUfbB/R3a",
-	"aXN3ai56dP2TMPi+tzVTdm6I8WWUToiIjqMxDq2P5NIVdsskORTW+rfReOX3qFIeCFZ+73S9CUduv9J8",
-	"LwFPwaNJcb8PeU8i06QPjJpMMkuCSAHRNg23DK/ceDLiwRd/gCejGnkLA4SeO1QertoYyq73Vj8/gAoF",
-	"Xn2d36vqvWmFUf2cTuaDGgmjnCAndisKAvwYTJtCbm5cXj+gGvEvMYPub4eAOy2my8HmTStRkdnuogNo",
-	"z7kiOZiDklACITQAc+g1V+hruSJmbGcVVSojhdzYP82NHZWRnJ1B0b6MuJJ5GWlLBz7zJQJbLjP7lxxl",
-	"VnC5zdEZ8Asu4tkTXKPHZnfgGrh5/9vs6vL8iVHIukUKqdZ0cQvgha+z2a1gDOSFUZvoLWsq+NsF8Gly",
-	"Obt6bGa7YFQhIu3ykdmG65qptSxyePbs0ZNd3Lzp0tcX2UwV0izD5def9i7U+SSnRrvRO6fiaYzPsDPY",
-	"8WcimJdxO97N3MicSz+3o563sz/u2WB9xuWfdNZv3JGLcGu3hShPOM2jJRCmz/4DTXBYXfOEE/wPN28d",
-	"STQoVN6ZBz/hNTX5JavYRINx3LKDI9oh4iHsrRZhvnL+wgL/J9SKAIXqk7vvfnBq0iHEqV6n3CkPzldN",
-	"jYAH2lZVbeG9QXUQe0cyAqgpjFBKxQIedC6uyNLc5kwsODbqlw+dTXZZTEvf/5YBCyRS91OR31xCcWjz",
-	"p6fElr/1WwieckKqvXih1faScMVgUTsOJ+fycswS4QzfY4ne2T034YSPFon2+t3PpCRU2NTFYQsMFCts",
-	"KalXXa/lRoxL49wFbC55oVmtSE25Ym7JcSvVzNbqPUpa531a6HFlcr2TzjToo7MmbV+e559FHrXw+7nD",
-	"PLTDwrVrpK5O5lTF0oCjvVGpmmFi12s3nMjhbeL9R1265z6jOFXrRMLZXrG+aRwlNmULPpC1QwrKP42y",
-	"Br2P4c/qPiQSP8fZ5pGyayIvzqqWm6iPHGNbUf/4puZas3gAoZQxmNGyqQHVJwXAWLYSkC2+cv9aNoqK",
-	"PIWjZ3UsWVCwDciBJRdcYZLbEXjpjhHr3avTiOvSjqWd9jZ0BhMXO1aw2pMJ1vxmQEa1CItabLtMYTn7",
-	"6mLkuOOD2l5rFuG+6HVM7XufRLSm1OhkL7FD3RwP20SZm03vD2Nu/tmV/Dw9TX+sfLGrZ5RB4BoKQVh0",
-	"ZSnV6NoTf7fc/hH4k9cVcVqQQ57X5PXLaL2iYxUDOE2R6/G1agYLqrjyBNjN0WUK8IDgLr/HCcEKohO9",
-	"cOwDXehiC1vbRXm7jjHF9I0lQIOqsy//q3XtXs2+Or+EHuwq+eAH3/mXare8mmt3go5u3+hb5x/Zxh52",
-	"LnL2Ia4TlcyIxAlVnFnA8pVmhN/fEFFpTo1uftPKnomLpptaKEJJ2wCRyyWQdQvAu+Y13YBpB1i9Qm6I",
-	"jcvfo3xBInCRiEGMiZ9bmXcTyIdJ/phE4e9UvGQ370G3+zjWNy4Uq/Xozu37KsIqb1AXgVCzaDBmWCUl",
-	"SUnFFmXMgtb1lrSUQ+MGm2ImdO0MQ2gStkkp79gBxzOxSZIHMRY+woeTnTpsQSDAgO4SJ9Ih/d9m1WDx",
-	"PQycj5r4HmqCjobVM+2ZJyDQMjpcQUt25MPhu92dHQRPU4hvRJJOm1j8H+DfH+eN+kQ+2q3+iXxEVfMT",
-	"+XjLRf6JfCyoWDV0xT5NBnB0Zgi6EJsjJBZZOd7OKbVb3Dtj8b/zWtJ8QZXOyJIXZUZKqm6BMEdolZGi",
-	"XuCpdqUu51sSUAT1kGtbgk787K/Rgo+1Vjfz7U0xCp+yk1npOLWgomOJNfasAouQGF/3B8tBKrrNiGqM",
-	"mquA99387jjg25RTxfwLTGhiTIP4EUrQ2uwVo2NldPA1O6YsGncv2W9OuKCP/ekTHfvxUinKY9iqggcE",
-	"eoFEHvfaM5s8YnMXbfVTrPe5oVtkHYcZILeMVQgeRuntEw7QwbKmyqZa7VLHFLKpdyLnilHwPCF49xZA",
-	"ZVKpHkKWJAFLR5bF0ies3Nt59vFX2SSEB5hxU6y1CDzq6UV22FY0y32wjmpfVKj6POtqq67ClFk9S+aP",
-	"ZESwxnlkNcNeTDCz9xh//E/JAdcSwNVTdzka3ATY4FAY+pbAsEJRiValS54KNUT8Z+2Lm4AP0QnW/QkJ",
-	"e+kNmCkQqpamMEqzMW+U5YK76JRyf/SnbvGjCD/hPKEr7BYbM1byM19WbiVtLk1AXCCkJq70xP1QVw7C",
-	"t+/MGGHt7/Ix703YJnjNzdqz+EiwfrEUrRoKrDrgSnKxGVv6hgVGOebhm8NtuorFHKYtS6xam11ofxy5",
-	"6my5gQJ7AXTQ7aao0t7BWg35QNuNnTqgQ56t6OncdVnhrWGryc72q7OdqDBmjDY4PdLARzFhqLAfOdZK",
-	"Zkb8lvwDEAuZXdTsq2eJi+7zOEjA4HOfSs2DLaRwHFUoZTGP422NpGr2MIyWTSfrLlKlpv+avhc5I03r",
-	"cBsczITZHBMQnFDPBepEh8rZXAIDn/nPTckFlMkqGBAwAp/NzJWQyGYLJnQ9gn3ZRxo3iaToRhzTbIwa",
-	"ddHPqqnFFHWQAtN3BMEL7PNl9ubD/fBrTCz1+adZzvX5T2wz2UFtXmz90+9qdsfZZj+QU0ilEygA5JOy",
-	"qj8VW1JKi15wmIDxkdvaEg+NEmfQ45/kZjBYWSNvD4whGrhzDe0NO13BNwX136OyumWVttfvCgmqckzJ",
-	"XaFN5Fxb1vUVNXQc9sEfxUYFtWqs7B3Ldd4SHmjWl9XV3aoH56C85LSQq8ZoStZeVOQSrMdH54HOeOlz",
-	"Ud4KyESpmSQ2T6aWjWbRPCwbbPoliLFeBMV3q5oppkGs67XTsDBXC8rjuaClDVP+EoZPLKK4G0rBfrV5",
-	"M/BrLQucdVZCEpiLEv4SjcbYJsyD3oHwiw2a4KP+mrtwdYnsD/6j5A3kzMXeuUy+8xN804XnPn26f56P",
-	"W7uPPUmXE1PNqpC6eicMBq4HtAXAKEV/vXdDeB+Z3IgohYHbRoF4SaSJ7Z9qF9QcEbxM5XyxaIGBYe07",
-	"2KeD0jCCV4Al8qc+nFLX8KjQpxcEB0Y/Hd/vWCHiz8bTbHbHamQg+9Peng18cN7SevqkW6F5f3P6Bqcn",
-	"ZblXeyLHZri1z9LdKTjpOD/HIHCm1c75GRFM/eVzBjOXq7aQz/Dd1uYGr7E07aZ2/1DV8q79E7oHHEXj",
-	"gooFK4oBaoN9RpNRrnocFjIMVL52j7vtXFZzmqbPLt1kcJKfuFklkUva6VKWAIPewh0zrrLrPrQpWBjP",
-	"kokfKqUA7xPlddxPWlGtWb0r1B/HE2BbDXC3DGUkhw3HFAOYpvbX4RUl8WPtovYs3jEIEdwR/iOyvYVH",
-	"fR9ztdWjSYz6gKxpLT2JSU1ztdUy5pcD+8GyahCuydzc7UufYtZB9trSViNzygM4K86HB7piVyIGFjgK",
-	"lhEX3Ktalp4Oz/KjaElQrmHArgTKaHVO3jl6dYRzw1FT4Ci2s+5IEy3LPzI0BdzIXY64c/I6x9f//OfX",
-	"L+/+dE6+M4IL/+mnVy/IN0+++pPpybxgpaf7UprOC0YWMmfn5BX01zzfVIWkueOoBMdqo8zLWi5kARz/",
-	"tOIP8TH1kHxRMk1zqukVDNrMbBZU+v3ynPwM7tO2IPiGKuuvy0nJqNisecHQnUqF2iAlJLX0mFIx13NA",
-	"VnBmHWAaCngo75bdnJPvv/v2JTJpmlaQW6xm5N++e0+4Oifv14AVEEY5tC7S+o7lfkiyYoJW/PyvSooM",
-	"Vgb0R3M8/TO5XKjzv4DmiDXDZ//LKDPkDVoaXmWYXZxfnl+ApxlbnV3NHp9fnD+eBSV2sUXEN3OmHn50",
-	"WOdP4J9gID7MoaVmJl8bK+HfmHaFU4ETQVVSWPDko4sLjLAIbQuT0Koq+AJefvhXyzaNgmtscVbc8Pu+",
-	"5haUnbUXQLxJ38eH73AZ4TCqpixpvZ1dzb71jWUBFaM5fsjJb2voQxVmjKDTkmkE+Ma/2D7iweM3PEeW",
-	"j/SUP6QORHWfT0DphMi62Qn91qK3dhbu0WdZOJBMLD/CmoHaQ6hfOVypUtYBXw2xn7tqiV9ZgafcmFhG",
-	"EFCLhcf6MoCqgogZkvWsmciIEcsAaTF/gF70rWBRnP+GxUqGDs//giIlE86PbbddBX9vzrmg9TZy5URP",
-	"Dq0Xa+6yxu53cIrCXjNmHitasdqiQ+yd41eHC4iR2E9nEMNyCV64H053qlCLP9WxegGt/4NJRBxUeLxs",
-	"kUO6baOs4MUA/n621EMHA7bJw4+Ax0vfLS/lRphL/RWm/AxNZZNz+XBD745yLJbWHr2vYBKW1Dd2Dp6h",
-	"NIF0XmXD8kYBuOcByD7OOMKzIPJhXWmIfQy1TjTw2pnqi/IOnarOgj50auxDD997KGu+4pgJkRKFb+0j",
-	"9zw04xIB4FsRF3x0MyhdM71Yu4wEXh5ja/yMJULtDOEGaSWkIiXNzba5sjFX1OQB9AH5sHaKM8gdhCRa",
-	"2azW9mFIgcscNMQ8D2HqP+LGijfaVmEb0ezl9P26lkV+qjvge1nk/2A3wH8wVoXb01YRgGxgY2ZiMqLZ",
-	"sQhU1bLqIFHC3xuheeHvCqgrOt+SmmmbUtmzas6DcYpV+5F9+EezZH6gtyyxarJGgBDU4l2CnlwUBDCT",
-	"qn1uaD1Qx3v4Ef7bayO+M09Mm1a50EyfGdFLy6Nc6dDLoxiI0FJXYl+B4ZBzBVE8oxWB6fHu5auMvLj+",
-	"TzPh/3799ke0N9ZUrUnBlTaPfHv9gvzw/ZuTyObKT3tKiHqnbA5EWupuls3+ijVhynURi84OSFbHTnqK",
-	"M/qe3rLnGD0+mcHa8rlGthF4/uZsAWg5UHiVJEt6jF31vntYHzhKY3AucpGh78fMblsVkHKIIgY2LsAL",
-	"Pw2tkBG1J1qin0zjaTn6WR0LljP2aIIUI0HmKPtQUCtc4VsWoulhlZh44dfDasnmP5/QYVswDE3tTmIp",
-	"71jc7HkSSb+Pm2D3HjZ2wwzcWDCw64TESk6WJQa2o81gdrMC/jIqaLFV/ACNE2rxduz4cNYemh5N37tt",
-	"o6l9+0M44X9rmNLPJRYMOMpuNU2bT+Bu7YrjT2PW2Iz7GJ6yd4DZKaWQuKqAJ6e2QjfkGBUcELtyucQf",
-	"LVTYQRSim/lhUNUmqQL4ah4DSsAdz5l8WFZPjnPr288eQUJbt8ADRVRp1CXbdObz/IBm8HhW/cBROFCO",
-	"D58FkOFx6fPoqCciKrsxtXhDj+LLBzHE4OLEQmew6e29EJ1V5cpLp/bxtS0oPbCLeUlX7OFfK7a69zbG",
-	"0tZHmI5rrJFt/d92L/tdHJbOPsZmNVrumdFy1cOP5j8jrrzvqVq/4UB9MSwSAYl4/0l5JesVM0LRa+WR",
-	"wUd068L1M6VaD/HA+4mqam46+hH+2+Ohjin45pX79aLflf3Of2BoOfLjLIfVtWBgEBigS81qrNwna7LE",
-	"1XJ5JRac8ykxlQk3z+edyO9lkX/2abQeG5zGHR/NOBfMzlQmfC+fdyp/ZB/077sjR3lLdqYudVF/3rmD",
-	"W/33nTy4d3HC8OBmiL3w1lTrlnrW8R/S1v0dZnVCXZNg1h3GIx1mMJfLu+C5qbccCCPwtgw8WPDS7Ihf",
-	"T+hJbMcBwLGI4oBYkWNYDe2UZUSwDVMaCeOwrnj0+qgZ1ax98USG1Y9sE3xjlHV1eYIViM0+urttOrqF",
-	"gyGb/PFOlft+/DuRk2GEkvvLCIVsZ/1OZAv0z6MryLiSTB3Tq9FOhJ28omhLiWVO7yA53WL2MF+sHaGO",
-	"IHNXvWkOrsIsbfb2zODFZ5pBsIODJ47hAt/dekAPLBuBCQ1IpTjZiGhb9RaqS4rpTuy3CB05uXix33lr",
-	"/XgjpMvf7ZqiZyg4FFBrGE3FDd2C9o2bfUisBH7n3ov4ZfvY3kZJBsY40JaCEoa1HAR7ZqHLcC2BtKBz",
-	"m2cPKtbfGvRFWx3LQ3InKVWnxyS8DCJ/Q6iEYIaP49iys7duRF4bvWzvkr/XOR7cMSznun+zfAdPTO1I",
-	"I3J5I5ezz7OCb+RqxfLvIDd1eA1xzEcCkhg92qjsmWVfcmt3FZ4NvZFuhT/Hmt6ZJvpcad/hE4NLo9kH",
-	"jc1F48F9SwKfiOvGtqkjuNVYfcfqMyC4wEE/QzJXKdgDRXKqKaLAie3Nyafep2Alj9Mrm1E0rSOQknxS",
-	"o8b06+TmzCtXXrktvGyZcWp+d4SzkR3fjhxccu9t7Ttwaf9q3wp+KIvuAo4KvDhP6r1d+A4hEcAmHDOO",
-	"kXq+iOrpj1Xr0e49W26WPw+U0a/piCsH+37/RfnerYRzf7GaORYiKnJPA7iFCs1hwCHgsT8sgyJiIkT9",
-	"D//Gd8IJJ/E9tJM/xjZ4tO9mu2WVfuZg8zUDGDytgegL2bLo4nZVy0YcI/j7Aht3Fi6SkENKEmY+mL9q",
-	"afoQOC72Tt8IA+CWWUL5kyztfzBW/UOa1YABQlxFKe9o4VHjziQbaX/9rWEN6xVR/xOe+BziCb70Gkgm",
-	"xoGtsfP3n8zvjC2FwJgYDHUXB3kVGJgoxCBz11XYMNbws67K4J1CGEgxzR5FnDWRNQMHRLtox5dl0PbJ",
-	"3Bx/7J3yPb1jTp8wmwJiZFx4ElFY7m7JR0FLlhOl6VaFbHwjzmbNcnlM0didlrdLa3TIDUIG/9tYwP99",
-	"Psv23Lu5/P2s6b5tYCsppdCXztA9GrjvpcQM95x3AlTmOw10BazpUSuLUfuU8v0TswkNJ5q4n9DnP3BN",
-	"PVDHCkK8T7V7Yi3cfKZfAf+JYQ796WWW+ZL5IhqNQ0KLFgXB3p9o9lWWuKLaNNajXVM9UT+/00+ic7f7",
-	"/PNF+lJny83mkQDGtjYXZiZDJM/ivhey2oI2iFcSOOPhB1VRoL1FkTl0dNSaMX06xfy7nOtr+MRpFh/a",
-	"Rvfq76SjGA19rHqC+mNrHzsuvU/Z7MnFNz19s/QS/3rA5LyQYlnwhY7DCOlRclqxGhBZsABLiGOF7ZVB",
-	"INXS4MKtCiVVBXvmQZhgWiKdBsNUcCz/2VJyWKJiKmxWAxPjdnexPN3uNmv/qpbltS2NfqIdXiwnqOGP",
-	"jr/F40xcUaAu1uY6DlQXbF/0g3gW7/qO1Q9gWxVLgjXsIBVmvrUCEW44JKAcsT1kI/KzmjnytyTA1zz3",
-	"Ez42LjSxUHcHOEhtT46jCgQH0Jy9F9f/mRFKarnx4H5ziRRNKYBpp7aF2U9zUn5iNN+dxROcleALnzk0",
-	"j1/9AbAJidUt8ccjqAZ6sSYUkghxxxAsh2KXnIqcKGorr3BNNrIpcnvXtOwMXLXXz6SDcl7ly+RhATTh",
-	"pOPSueaw5XtneJzsHGlJ5gyhiywHqZPbCiK1LD6HpaOa1Yopj2g8zWF9yRY8Z9fBp05zXM131GiQXgyR",
-	"Ch09hh/828WCVaCXoEZCgonOQtVlzGHZikW/NXoNTxwWas3+rhCpZqQnD96+b9VqWjNScMFy0lSoVCIm",
-	"O8Pwe0WNduLAaUDQlkWivqCcV7WspGInvBTf4RfcbjglmNKOZH8RoI47FVuYGgw4CbY5SkTdRf24snLT",
-	"LUzm6/ebzyEdsmAbXJ1IlGvwxHn6zuSJe+85N/9Y4AbTr890PhxZIq+ttqf+LlENrrTAwHr7pz6LD8DX",
-	"QRgRcKdzVhA/Cl+57wjL7NuUS1tt72TRp+uQUv802oFr/mVNl/pgFQGqFhwpecpWMESqMwrL9swYU7aj",
-	"aKVSDAV1SowNS7BGnDgGZEP53vUEES3PnwrUBP8NPKFn10wZpey/yZpRGKhCWK1d48yO3Iy2qYxkf/qE",
-	"FExrn/lkGlwUnAksqYH5ZViF1qVFS8HOyWuNk2Q9QJ6CdS7zLbp71gENq+8mEMvuh6/+LP6Ow1eNOFJy",
-	"lflWi/dEX5v1naAnDvAD6E1GjmcqMCQ+YpNuHPI+5Sf5GR444VT+nLKvnaIhl8sjEYi+B5C7XqxZbh1N",
-	"KpjKYrkLa1rLIm/3f4DQyCXDCPGa3p0ODnAdzv7xhTG0/bvkPHzGJb8GpwlfrKMLDrpxuyNqUFkRVjvy",
-	"6DzM2cLowCe13M0H3topOZnZDpr8P/BOeCnFA43t2fLDFo/XpYlILzdy7vfrqD+7h/6eU07DQgWfwYZp",
-	"oVdGL7GoxeNmpqTOFki/YM1OImbDmh2/V0QzWTAipcCAf3nO3OqYF08Sh5rQseMRiZuPOiewbLR1JEGk",
-	"/a9yHvAgPSOyzrCeAlQeyVon/P4MOQlia0YMgVfsQ3ESkp1kNmfc9xKl+nK2Xz3NBmhTPw9oBkY4No5e",
-	"8FtW8M6Zvy/gD8JiWN0SslVxElGhUxrAn3LFAIthk33N0mVkzoAkBzbFfGv2AiuW4foC6bH5z4jc6jge",
-	"7HRUDJZhEDjbKHB3G0OEzGsgFbZ1TPpSmU2Hn29f578XiO1IuLVvDwSqmbcG0pJ/pOUpwU+m6R9p6WNh",
-	"hwRRjrOXfoK6KnY3xQ/AQ9hY07XfzjRH7+bnpuG3d57Z9NjTDO2PnuTj7v3vcq7jvntftTTAEd1zFWGg",
-	"liU8c6Th6PfKiC07j+HOBhyNd6xGLiGHjB5a/YdBXa5j7wJb9NUv1t/fXhh1WT4HXvdR2V1YZHJuq00e",
-	"LbMYAQWyZIkNYHnm/Yf7UQedTYK/qiHU9Av72DiNiIsFG0eh5CqM9Vc++Ec68T/vNNl6CG0JL0pcyah7",
-	"3I/xtZZ1zRauTOv9pUF3rtC9jAW5kBR5vgU6nJzr1vMNlT3t2Ili+qbtVJvzI4D7FAjRjJoWPLPvh35X",
-	"UPGiHdhpZFD7gd/FJxeML6GYQXGJXRcpSAwtj3FNOUcdfMdW0DXNQ6iZkkI2uWDKYqEgJwejNuARQT6a",
-	"taz1mWZ12X3azB2pGJ0ktBrtE62PvY2/FeRtxcR7XrKCC/b6LcnloimZ0JnfzbkF0mAqtI2gv/jhv4jS",
-	"2wJZfCnBWnqw8bGa1Q0XmfsjOFTMvQ6kajdcxPKDaP6i0SfMnrWt/z5b2o6sL0qzPFLSrZlJQsmi0bhg",
-	"cH9a0lVYhSW3Zces2wF9DI5IItiWXbq76J58WNDtKZStN3T7j7sbPvst/IZuuwvebo8HbuVtiNRtFOhA",
-	"A6K1BKka3QZd4qVjbwJYnA63/ynCDdj8yTDwf7xihTazVGlZueqhNkyeWGVPlnTs2+f9mhG6sIVga9ZR",
-	"p7xDLIBHZkSbn8FwDBFHt1yQRhTmki0ZFZrQAjAA39obzCdYYo0rYa42RPdb5XNXl6NF0UIC8GAICciB",
-	"KGigY9ECzBMNWFBxnyHagHfxCC4jxZWARC9ZWM0Viqzu5zud2N1zqmyn48rDU+QzgeHXk87k9w6BxKbQ",
-	"brl/RnCbiQQaZo+fo2AiN7pWYMPuHyo0lr24b9EtC+Ypu/itd3FnbhtarCq87ZzU4fumxX3dzVykb1y3",
-	"RtnM6DAYiCG4CuyXkQrsvv7QTsNG2TmiLZ74ipZ/IHt/HFOcW54Rbh2AlQFdVWcjHK8EocshpdaRs3AB",
-	"rLmsa7lhOeisR3cIlLS+hZbSzp8f7CMHpmEdmFCi3cocAVRkhvrAXHQwEHOjLGRZ0jPFzERplpM7WjRM",
-	"XUFZyYXMWWbrr5sFX5q5VBnBIuYLWcimhnK57J7hi2TaVjjjx7/RsPX3OL//4Er+tzlqEm7p5ZKoBlK5",
-	"7P6KHwpGVVOz0o43eqN4Jx7UTbbKD7rvbBkw20qOwEDLWeL/EXAt5+RbRUrTIR48bzQeRSqpFJ9DdSBS",
-	"cK0LW0sbEnIpUWwhRX5lFTGgyIBCAkrhE1pqWmSEqlv7qYjq9AN+0WpP03YyunXGQGLkRtwET++sufMK",
-	"4gk0C4TZCWazrVEg4lATRLLaemk6VLJ+1+AtZAXOXMqCUXFid/IPweZJZH8saY06beCuO6a3403oXasY",
-	"vVVhufUHiswbZbMWV7VsKvhZNrpqtAVcKU38kh35wmmn59zeFcmLp330fVyNOske/fWU+cbHutY836yX",
-	"GtEV7iQhL2WNqImAkMs0QdXtITlXExZ6MH81PDR/lFU+RZpsRVdMfbblxxywNRW5eeCO1VfEoZ8yY6rl",
-	"fKFV1jrjIbToKmsfeTPoAS3zeaN+wIdGGUt/hzbN3t0XJALWwFMa60IluaNnHoSWXV4Yq7AXW7bXia6b",
-	"xlwJdu+AWVIAyRfwhNI6z0jO77jZTED+UJY01WslCzlLmK5PLi4SxuuUnoH3SU/tV9loNrFfn8UUdbt/",
-	"FIGVO8StQJ83RxMqeO7gE6B9FYWddhAOmH60poXRy0ouGpvNy/7W0MLu42PLDlnzFRdqkC0E8Se9JQys",
-	"kLSqji0Ue+HyciAJtkltnUnV8Eedf/O91y9Rx5036lnYtzElFKCrk7xDe+zrtKwKtnN3wAUQ/yTV0+Th",
-	"7+PXeQsbZjSYGpg2jFhhNXtmrX2sotIWErZTozQ9CsnFz8F3recdlh13ojHv7G7zmyMjFGvGGhXpyobi",
-	"fT0uFI/2HSAVBsCSfcxiylCeotZvVPzjH1TNZd8pfS00q9FUnoZevRP5uayYcLYelxE39oEamQvtH9HV",
-	"BFD1JIbg6NNuo5MD9dbcQ5/jAF4zNtav6inJj1gb2IbB3Lx06kVBufagcLazwBl4VtiWFBzqr2JGrVx4",
-	"05nb0MHxl69my4Kv1vpE+Ezb+B8mUnxMYnA3uJS1VVAB6wvUI64a1lH89cKSlyAwc1Nzowh5Zw6kL0C0",
-	"wJdRTqw9F/p0MIF3dWA7HHvpofHfN20KC2lOTpqyZFInS5oa3a3jwRmAu1SwTagSuPocBcfAlUtCp7b+",
-	"NsgzVDhYqGeInBSIjSndDoboV0+2FVL42PlN7PWaOY7+XqBxW1CgV5N3YTLA2aWVdrn8Z0D1MzkfHg07",
-	"H06L4h4oElFKrFljWamOosc/3xKYxwbZnUm+FbTkCxUGcmUNUFnd1FBAM5cbEdrSeiOtIa1ObkmDxZGM",
-	"aL2TirewIzQNLVyHlDwX5qbdMRVzuj0nb63FitkJgnnbxcx0tjsPngpMbkQcNcHEexkPSfWhJu59qO9t",
-	"TofWu9EwmxpZUinR4EXTwMZ11lSY1YPBGV45/dQYnJmnUvXSmysETuWWcbJMHFWeG/toue2MYS/wFY2/",
-	"ycZ83uHLkXzPxjB9kcfkdxthXwXygymf3hXhvkII+PTcp81W0TWj2uKvFbirW1QYVojlOtk9eHmnc9Nd",
-	"JQp1yIpRhBA4lygusKrWrOYLWgCDj7UveG2ODVT/28jAOKeCMIqOu0SnTSPVWgqmpk5pnlumDFf8iwks",
-	"1w1VCTH0rXBjlUjht5HhnGLFPL2GtL5Y11aUi5t8Ho+2XmTtrZTLBkN2/oJ4El4PZ0/baccc4H86pw9w",
-	"Tu/1ywmg+AyhYctrYuFMzv85toe29VQnn5ouVlRrVpuX//cvF2ff/PqvX2T43y//x7/Mxhw1i339gpJ/",
-	"v377o681913O9bfw25dh+TJzBs3pXFpOIGokBxOAiEiMIpfoKo6O4euL6YrgwFEYq6ANXO5we99AMs/I",
-	"Zwspq/FPq4qxfPzjFQdumIRO169NfW+W7WhZ5O1lgDely74J1Q5I6MiIFE73QO/O8VWsii3uac/HuKZe",
-	"rKVU7No0fqLUj7VUTMAHDs1qxyVYQENHqXAgkT+PmWt3wZd2YPbw48rbumEetEK1hQ8pjfQ4qTXSdVP2",
-	"RpTcM/+0Q/9QwN5et7NbsxgHKCTSH4m2BLWlroDhwCu6hLMpFtvM6a9OiQeEnpYohVrz72tyfDPPc/Oe",
-	"IAENaq+cRgTZ1tU/PCgVK0yC+s2FrSOA95j2bMG01h6MrBJyzJtFp1jr67XcvPcfOBHfrGn/xRoJ3j7r",
-	"msOXzRBFmt1OA4/k8RD+CzNQo4gseQEYC2M1eI8RcFZaKkvrXakdV/pG1jk+jnWomvqOTciVhoT7h6Ip",
-	"il4QxY/wwMB9BxgJtuIC7MrAGxRWYATjByoRJ67DPb15GDnQdzn94RAIZipf8VVTj46BmtUhS3jlGFvu",
-	"lUMGlfwDmH3eTWm2NV8uzf7z6AbVlK2/yddRJXKJhc8K0LMcESA48B49IfNToINxq56esOZn851TMQqa",
-	"tpEt5bPzdZpP2yH2CTYM1eTyqMJNrFokkWy0kQ/uOxngj+db858Q8w4/r+kdI0JavycVW8hz6JVljv/7",
-	"FDvkPxirTrk9HMn6FA6x4+2Q/2CVbrnzExj1gFv/GCTu4ZVmNwbcY57FvUvvbsORA7zukV2xoVvVz5W9",
-	"VZ8xFbM7seDft1l85KLXvzYS7PvoT58riXIcVSjdXmtW7V94YxCtzsmnNKtUi2s9TlU7T11jNkiQYOm4",
-	"a1r0Hdxt6ECAIsRYXs9147g3Hc/1+iSKO9M/Q9snut2g7X8mw3/WZPh/M9enrIla11zc2oxGpVn9jHQc",
-	"/krTLbk1Mpf5wvutyPSlOdNVsmxVzREisqKwxSKu7xkGfdrIxTdPR8jHDVTLsJzftc3YBIMH7Apa1Izm",
-	"2xROwRNKx62BpuH5mNhDgJ6xGEFb8BICPKyQG9CeoKtmAhTWIDAaMmo+iqGxhnQCwCNALi8uLp5ZKHcW",
-	"NIoF4gkTGrhiErEqRuvFOhWseHSKhIXB0qixvQ9sSXYkx/Dr23nvVAMAi5LgNq+DsnC7sIYYpGDIrhWA",
-	"+jY3kGlsQkRstGP36T8DS5MCS2MfdzU+d1f0+9+ugvAgWLXAMuORcF7JRD9LXvOlx0GwvD2xLRoCxQNL",
-	"pSLXdD9+i+vy+OsnXXRUJ8o4qLF9nmDateU2wUlzVEOZU4IgXtYFQwdHsGJDBRjhic+CPocg1gitsygI",
-	"9vsIbDUWB90NVcE14ItAAT7K57tXtVzVtLQkM5FKUebaA60zruXRu1OGA914xgcEjxvGSZmm3UigP9jH",
-	"LDlGdz4CBpu53v79+u2PEet0ztCSMI8I9kG3al/ncNjhnbu56As8XuM8TZpjbD6i0dI8B1gfLd7V5msa",
-	"iOk6xAhy/lcWV2ktBgNbI1/kNV1q8uji0cXZ5aMvj5SyEX4BtdjOGQJt8I4WPAemFhvp3Z3dj+Y/I/j+",
-	"/ZkZF81eHYep/ZWsV0zvba0uBRvmn7XsgajIg7SNOVrhBrJauFMWW4EwEKtNKMTeVLX0Rg8/4h8+TTdU",
-	"8cUBqv43dM4KvHdOVZ8cGofvfPYYE96QcTkG3Xqg7DV6BDLLOSuCovKpdXyYM00Xa5bfe0ETFdFeuvZP",
-	"dS+Z5idknZyu+sIbPNAwK2Ql23sCK/0bYYPB/hqre5irai1L9gweQtwgPGQR0T2L1m/guPznScQJR7Is",
-	"dnY2xrIZZtQNpC9jou1sHJTk/tkEcqGZPlP6/yPvinrbxmHwXzH8shenbtrb0OueuuZhwA3DYS1wBQ7D",
-	"oNhMYpwi5Sy7bRrkvw+iaNlObMdp7KTYnhY0HiUrFEWR30fGwOYHE0cJHO85Rh6qu+ndiTN5GNzhA4Nv",
-	"lKPYwvDmb7Hu5hC1BgV1BSG9WDNqACKMmHAuLwbjKHEmXOoD1kx//5imuXGZ5rm1Z4X/xB5BL2ot0+BL",
-	"aWoqmgoIneEHnCE2xfYcDkwlpvriFAHcpg1qIHk6F8QsiATFi+XEGfrDD5dXf2B6PdWOfcA4nDm3+Lxy",
-	"xrCUVFSUFigG59xzzs+c+zgFwtZnfHhU3hcp53hdrKqchdkEessdkYU5I1KphdKbKbRNjTfuz3ZFBnC8",
-	"d6rlxtyVUt9VX6SyeIL5Hapf7P3wogATvxr+efF2d372It3sWnjWE7ZRLtTMSBAKf1Jqj1UYuIs9uxTo",
-	"NC9FsPZNi8X9HYKlCJpTETc8mooblF5dMHoDu16gyx4OH6Ve98z0uJfIYirllUtrYNDAh61BjUt0i6J7",
-	"gu1q2Ye5Qwq6uDrfoTcUsDnE7J2iYFFGRAnZMtNx/DGwaxt6RhNzMUoyXALDlqI1v1EIQRRCH4o6Qsl3",
-	"S9FXPEWLHlHLiKPHU2jssDp7FmZfHR61DwJYIDee6Y1vCFsm86odXWXL7evj1sLFxsAlFiSTMVUCLzvD",
-	"JQ1A5BKIoL7S842ilK05namCJHomZ87D4AtMksFojMDxDMmbQXQ5TAyljMDkBrdAA3rOw+BOOxX6f49z",
-	"3nPOuEbtRb8jPKtyGEb55HeVKRLlsbMN1ewyHFKXpyPo92/rDmy4/6Rlla5/znZzc41qfnLdEUwr03EL",
-	"2yT9Mk5hSZk90mS9VSe4S7UDHilqzkSX3Vd4I5kt3p3e0UfFD/1I22dNLKXaxxFpOIUezvevWm7PBweO",
-	"8erzXZveTkpMyEfrTY2XWFXS5IbkwoJHbRHbj9tNHVDHlJwDtozA9g8zZkIgYb3Fb5PbvZd/syh+xT3M",
-	"boDe7mK/Q+b1pEnLTzKZbRQ9IR0t13TyNiwetXioPWnfsmFD6oi/0v+0q1V+vCLjdSXGiTb09gr7/iK1",
-	"vamYj22HfV2sH6F/NhtbiKixiS20Xuxnsb/a62HLKMcM1as1lD425uVG+HeLSW5zpHWdlbNAZDmhzrvt",
-	"8m1JcdIH59wsnasZSHGfP3YMNAUCxi0PrCWbpfAqHQTKrLCc9/+fvmgWYeMeBhsY506OBVT18Im/ABZd",
-	"sNuqk+sTxhV4LjxjOBkFzijENoumsx8LpnDdZy/u9dW55you9ZoOr/SLk259ktrDFqGUlP0tyC/Ia0uv",
-	"y+RuwwfnkbBI9gp8WkGz/zUyPBr9eyV+4MhUhlwzd2hid/AQK3KDt4D1f1pxF/Lt4a/s5xbghbLGngbB",
-	"kL+9RS/ozfgxP+mo4I45jKgVrJItLerGnjzQpKYLLlmofPd6tfmnlflQhWyomJd5uHFStZNAcsrAHouN",
-	"xh2JR/f20aMZ+ALjp5V9tzPswLxnsvTGIX6Qut4JnPMqkXMZEKwmHxGGpQXukwBYJln92gSvgge1Cy1X",
-	"aQ83dkhLx9HYxO0f9ER2MVuBklk8hR/5FEe4h/wVfVr7ARMB8P3DXySgOXlyi8L/MY+6R0Tg6CFtHVMh",
-	"E9OlFOvBMc6r8ksTFvGS4m0vFTJQ/FUkQnhe19rqkXwS+kSofeutDZ2GkfSfWDfN8fQku2iCK4woiprE",
-	"8hGEQyux/1WwqCxepZ7jor6+gUKThs8kD3vS78+ShyfQ7syyYr7M2BRtV9HAjgHzTcTIl9Q4QCVygff7",
-	"VCQRJ2g0h8SZSuReQxIvG3VfwHPS0yJ+hefk1CZCmweK/iJjK5lBrPK1bVwas3j9rM03LXufxaG60Sbm",
-	"1scqkWC9HjNgPNEX1Xr04Wd8xO3RqaERKqxhuqiA1SxiGYDCACd97yN78KW59LThF57gJQy1ce25788v",
-	"jzCcPippyDKJhSVszBR4zhzCiBW5j/+nkJpKkqnKG4cqiB+zjZDG3L12fXf9ff0zAAD//w==",
+	"7P2Pktw2licKvwoiv41w9w6rVCXJarsUX9ywJGusHdnSutTTE+v21iCTyEx0kQCbACuVrat9jftA98Vu",
+	"4BwABJMgCWZlyd0dMzHRlpQkCBwcHJy/v/NpsZJlJQUTWi2uPi0qWtOSaVbD3+has9r8IWdqVfNKcykW",
+	"Vwu9ZWTV1ErWRK6J+VtFN4ws2VrWbJEtuHnorw2r94tsIWjJFld2qGyhVltWUhxzTZtCL64Wi2xR0o9v",
+	"mdjo7eLq8uIiW+h9Zd5SuuZis/j8OVvkrOB3rN7f8Ny8Dd+oqN62n3BPLLJFzf7a8JrliytdNyz86lrW",
+	"JTUfbRqeL2IfWvOCDX/E/HrPDxS85NoPf0An/DFKp8eGMCX9yMumhL+Zv3KBf730X+JCsw2r20+p/g6q",
+	"iq0IrRnRW6mY20Xzr3zNV9Q8RfSWavjnmrGCcEW2rMgJ3VAulB7YZfu9cPr/rWbrxdXi//eoZbRH+Kt6",
+	"9BYe/8m8a2Yrd+JmaMb474QL8j+u3/1EdlsGs2d7WIYU7CtF5E5cEVh+TTXLb4pmrTKiZcFqKlbspmgy",
+	"UtKPN2bLbipGb2/ypa7w30pZMqFpvbdvmX9TW1nrG83q0v5j8A87LnK5u7FP1lRs2vGrqrzJl2s1QCS5",
+	"Ex0KBbyPm9pnmYry+gYIGTuLNVuzmomVoYHSNRX5c9g4KRjuIt3UjCmyZEobyglCl4qJoU0035nH0TA9",
+	"TW9ZfH5Sb1lNaraSdc7F5jSzhM/NnGYt82ZlJjZ8vttn7nnKzakZ/oz59b4fkDsVpbdihBZSsIws94bC",
+	"vCY8V89bQnNFhISzXTPzl4KtNZGNoTT7WBUyZ4urNS0UG+AP8+FwrlyzUiVMGqTXG3z40kov91f/MK1r",
+	"ujfPKr0vQOLKuoS/y0bkN4WUVX/V8o7VhIqcmD8MySbzZlSw2rXaCSylLBgVQGP8Zkn1atv/aElzRqgi",
+	"hWxy81/DzGteK+0ITzQTRLGVFLki61qWVmxxTZZsw8WQgMDvHTVVHOFwptQeuIzImqxljdKe50wZ0U9J",
+	"yfMz81diDrL527/A335nGOP3QNeS5/8H/63mm63+vZt5l6vxK6N8XVGtWW1e/d+/XJx9S8/WZ79+evLs",
+	"8+9++Zf/82vnX37/f/23KN/jQise3RMjRgTKG1UxlqN2Yp4lStP9EMVvGavskEeRHb41dKXjj9FxL7MF",
+	"E+b6/uXi/OvsMnv8a9Yeolw2S1A27GdFUy7tvY5f1TIub5k5CGuys2cdz3mCRJVxecqFfvZ0EdUvcMOH",
+	"xVwCQ0wLOrUXq5FP7MXqnh8wV8nwB+xFc58PNCKXNzJye6stY5r8znxCZaSgS1YYNWMvVr8n9pi+eYVn",
+	"1NwYzwnLjRZk/kHs9ZaLTcK+yvWQuvHkWRYeyN/BdP7v7imMH8JdzTUXm2Gq2QfuRTi4RVUlhWJwvfzA",
+	"aA3fW0mhzXqNiVJVhdVYH8mVZvpM6ZrR0vwW+dKSCwq0iXyruzVvudYFO2Mi51Sck+9IAUQzGuiTx2Rp",
+	"tsEIRiVJScWeLPcapSmop7+Dqf4+I2teFCwnTUV2XG+JquiKKdB7BFkWcnWrrsjamFwqGDgjW7nDYWtG",
+	"jcoEI5t7RjDlDrTRe4PJ/O4pSPcLEhGBVJDL32coC6XioN5bnR8uLJwCAaWfkZUsSynIykzP3GuUPHt6",
+	"tuSarAtJdQYXCDOGFlltqRCsIHpbM0aePG6fUuR3m5pRbXS5km4E103OMlLVclPTsmQEjEyYxL5i5M0b",
+	"mhFFy6pgyixg3RQFUStaMDttTweqDr/jNXern58Z/Rz2pjUFWtpxQd7+8fV1RgwzEmMEmH/KX3x4n8Gx",
+	"KgrUkXZUkaqgewZbvKa1WXeRs5zkcieIlkTvJN6hz0nJRWOGXnPB9R4IpHhhNPLfZzCTDrmM/uuWerCa",
+	"DJQ0R1awmYnXoM//LIwe9L6Wy4KVI+egwif+5S/KcPKnRGPMjRs5C5RU/kd3gOFEflevtvyOvatz9BPQ",
+	"PAfuosX7Wlas1tycXHt7so+wangO37MyAVVz/3j486fYndtKlF/aR3/1Z1ou/8JW2pDqhTnc5nzPmNqq",
+	"4JVyssoobYurxcXlN+tn9Ak7u7i4uDj7g/mfb8z/XAT/ZySdbDRTA2uy4/YX5L4yZjmBsTCpXeP9Ef9G",
+	"we4Gf3Pzjv2ma7q6jdgZVny0E3wOZwcVXGG42FgZtATNxxsI4wbBxaERcLDXQKf4Pstms4VzcED0rTHM",
+	"86HpK5SiKE4VuhN25i/elXWo82TtPh7uFtVGcsZfgp2JEqCQSvdHA9VtS42dZqTQCueYGVG1k3WuRml6",
+	"aEgZOyW+ueaasMej+337A0H6qUUWeVmKIf0TVusuGGAgmP5zwspK7y2PWBaByUV4GQy53uhAfGJ9P+ai",
+	"qxlZNdpcfBuZkSVb0UY5r1bBGV6V0S1RxhqIE54VirmlH0lzWHXCqRlwHbQ8jwM5DrJUt3vqmDHzfG7p",
+	"Zldnuavd5+jZadSkeDw4VLKQDWyOtV0W5oOMwnyoUa7UrfnfUioVfLIlFs+jNLzlIv5DQcWmoRs28ONe",
+	"Njr6kzOG+8y1jv5zLfEKcMtSmpULoyHXhogl/xhZzcF2gWCG79rh/AR7tM8WH8828sz+447RO3ZuNiP4",
+	"9zNeVrLW1m7eLq4Wf2NK7wspy0crWbNH8BZM4kWjXqDQilj/ywZUDQ7moFFEZWOEVV0z8HSZb3a3+MCJ",
+	"2lGhvVkqmqKg5o/2sjwwUw0DhD7VIwdxrtUjXw99uFywuLsKlK+U0Xo+qq6H+Mg5dv3RRw3yOX6yX/o9",
+	"njzjETlodOCdrG9ZTgzDaEmWhukJMpSWhBJN6w3TVwSiAqhJo+Cn2jwEJolVq81pUtYBqZ3oJ2Ccdplv",
+	"2cRl7LKxdmCKOvH462cT/sXl/mZLRT6kkjF2U6wH7k2z2il1+mVTm6OJD9/ky/i29nhhQDbK9To+FcM2",
+	"KnkuVc1FRN1Yc7FhNfzorm2zw05SQEAqcBs8vYgIdeSEmVdJkpzpy5V+bGbGmymnbUyMuMhP6puFrNhN",
+	"vrypWJ34Uv8wH9wyS7gm8Dx4yrec5vY56coJRMTRN89bY1zM3PrTnaE2JPo0CIieffssKmoZ1VOf/WAe",
+	"erk1E3Sv3JTyjqmkF3+EJw+3zK0gaU+Qnkdvx4/Mhu3T5Gpc1V56f8UVodZhQVa0ZEbwt/6ZiFYcWo8H",
+	"Mtccu7jN4L1F9kvt58GBYnSwDO+X19cZhK8akbOanF2C6e3n0L/ch49mT2k/nG1VRlV4Ou7Hikz9YWYY",
+	"lQpAYpy73dqY1v8SJ/i+lqgLH/hfCh6L5cq1sXCrmikFbrFG5Bm5bANKqPYmLMuSJ+CZwDDL+Xpt808m",
+	"QxDZAvyXN3imEx7fUrWdaSvcxllbNrpqInfpBdCDBr5RF3El9pXYvOx9dLyWXKrjXz/gI7c7fo3eonFb",
+	"E5A9nHowDaDbhKxz+TrnHWacI/V8xs9nYGmGJneXl9eGTeftbJ2zmsXfMXpx5IcDCsJT7UCZncRMojAw",
+	"/I+mhlRMXFdsNcf5qeD5xcXltxfUOTjj/s7LRc/DqezHUnIjWlrBW1ERVfBqpk5BI+fRudoVFytGSp4L",
+	"vtl6Nbdm4I/PwW2RID/oju6Hv1FQdNhTQbhW5JYLsqV3DBXoFGFGc3YzrRa9pjnzj1vnR8rzv43KNWDR",
+	"4FQO7ZC61QBcUhqEkFUaAbm4Y7Ue8IAPO4oKa9gkXSGDN4WQmo0Zb/7iH6P/u/X6Zyo2rO8cv4goKC4x",
+	"ZTSuAw/5YH3Udy2VSw3Syt1cGP9K9d4//mbC3NacDbhbObq6uXCRRwiVQiQS3L3e08tyrllOtNwwcKDC",
+	"c1zH3MeNALd5HnNtL2W+J7dC7lSYj1NIsYk5umMOvpYn7cVIbezds9KElDdi5xwE3BwBDw7jz1Y0vsmT",
+	"fSGWe0a352UhV7ez43jA2dFwl+X5Lu2BuyCsvKOKyPXa6Mo7l2cKyUeK7tVzdJDvuIK9Mc9C1tH07piv",
+	"xu8SqaKBDvj4qpCKKdJUV8R6yrM2dBHwH10Z9msZ1KbOGjG/ZFtutGFaGL0p8Ivb+Fm2ML/EnOFdF92h",
+	"Hq4iIZaSf2R2Vuj39wemnBWjWHp/8eiF4Of3mm+a2pi2gSvu4GxBIgMIbi9RDOE2/I4J9BHOmuGqQ5ux",
+	"WXZ9nRDAZhVT2t5g3Wlu5Y6sqTVaCrmDmZGNZAqC+2k2TG7DgElS/RWvYusz9FeMiaP2YJ5f0YW7xpWx",
+	"VegMat1JATE92wSzb11RwLA++gQkih7H3np6rH+iCESqp/AIH30v8dCwUymVzuy1QpGvCrljtSJKliAt",
+	"urrgffz7LRVny21wBS1eN0VBSv4R7q4Dcp89fjJAvrPLbzIIjQ1lOgz5mUKf+oEC4nJxbGobefv6exAc",
+	"kJkMyczREHQSkwQVE6Gu+oeL+/DL3EGn2Ae0HcYLLjYgPz1Boszivz798WTHtR/zWTjoxfnTI33acQpd",
+	"nF/GxnMytE8URUuG5wjcKiNxpIwo6YtW9oTmkHanZUdDHFIcDM+OS6prTVG9v8cVzfUXu/6OuJ1ahfFp",
+	"zNgYuEHM7tFioPIDfIRmj1xGoq1BsNVFZkt3W77aOjWvjTZOb1nnrsI5+Asox7QImHJ0W8HKTaUPPP1e",
+	"cqEjevUhpbqKPm20LCEr7xy/OUffb19Grb+dxrxgLiV3tGgYZIZa6xrTEo0iZIv57hgqQFJgpYJLnIk5",
+	"WBKMZLWlFTtMESmlhBThrSzyqC4M00wNkXWyAA2/4NsTllewIUjKe22I/v7O5l8eSae1zc1KePRETgok",
+	"YDT9hQ3kqMVTpSzz2Iy5NUYD4EDvMQFwR1XMNIcbKZalouktI7lhQiE1MUwC8t76gdgdZrj3tQDw7EWc",
+	"cuDwg3w0rvRBOaMRNgXlOVnuu2lpVhDZ32AhsCohcX7mR+fNDXkb/QClvAN/r655iamPS2R5wXZRjley",
+	"qWOT17xkK5m3XjB8Lhp3v50wxRjM3F5H7WbNy2ez8xlMacPqvmlvL+yVZ8M2Vwpz4eAcW0YPPurp5Jbr",
+	"TQxkJnuO4pJev+UqckSBn9SMO8Ce9QhxNlJECIMfcFswzoP2FtzJpsjJRoZbMzapf5WCDc7KpdM5LpWa",
+	"m4FZDkmHYGvEONKo3AN+kh21hYP0lgkotTs2O5Lrgk1bo/iYXYmdWeY2zpJ9ZM9nW0WafTRS9cObD2+/",
+	"vyLfV+Txn8XFxSUhb19f/IGQfyfkJSGPH19dXlw9eXJ1ceH+/Kz988VF8GfzzJ/Ffyevf373I3n59s17",
+	"8tN3P35/RR5ffnf2BJP5uzy5pSJ3qpStELvIhmINUmxYbe50xkG1YiL36deYvQt5rAVnUee5188vXUgn",
+	"VNNjdwqSp1NAdPn1RVcHGtpJ82psq16xFVcp6Wlh8cBqxSrty4mazYYpTGO8+iUtdPVrv+LAjhkLHHS+",
+	"cFy169dTDthDMRl8MnOTG6BfwQX6uVPpZ3QboNWK1vkjw4wfLp6c7+hdhC722WDVnTywIOAznNOfvmz8",
+	"WnydNrbZz2phGyoOEwByqtmZuT5i27IqeFXFQgPuaCHQge5muSQoXUHmQu+ONAqRC9Aagc+1YsX6yhdp",
+	"onmEoUMsw7pjtTkZAaxGsnzNoxcS1pmlLYXVtaynrp9rQdGxQ1d6QEGEIjb4HQwOH1oCNcQMSTFAHtOM",
+	"eeFcg7GgEV5FmNUM0QQMth95I615wdKVgfeFWUb+mhcsPpjgasvyWVxpdydNvceY6qQAsjSZNY+Krm5t",
+	"qGTot5tBV0BFK3sAPB2d+lHl60W2WKm7RbaAwrRsUW7jIZFemNNlKU2Ur8k1mjErXnEWy3PVkuy2sjQs",
+	"Y4zdruZvA4NbqoiicXo6C2mS8AD+MGiDoZy5qWknXhxaz6DtHiNI8Cy0mdVJ7PxHxfJodnvFViOrML9a",
+	"ITWwDE1rfROaDjHfke74CXbU1Q0bKQyWgchZjf9U1fKu/RNEHoyYAAmyomLFioLFPQuaxcqsIJdPVVSM",
+	"+Ji11LS4nzANiDRgO2ESCu4qZ5Bbr7dcASJPhg6Zy3gFfi827ZFFHAeGJyLc04MdbE/+wTlv52/J6HbN",
+	"3jOORO7ScMK0t/9ZS7TwBHTEVHs7e2Hi7pfgShjTEGZr/V7gLSpZ7C1Zjk6CitdyYoBWXhFKIMkVNh72",
+	"1/Ee3FtOAenyhZXUCYwWyO4oo5mVfaWIfUw9h3QPTLrpwghMJft70ICo0xe/Mjjik4vokHylm3j5kuEn",
+	"jzTm8XmMKFeM2PfQe2lIuUkplU2/JDKf3+r5sQvYlMVFY9I9gRWUKUgbSSlz7gwkpf31vBW1RZTAsD3x",
+	"JCI5K6nI1XOy2rLVLfMgYEAVwDvAm8TozI9oxR+ZCbrr5dxe9mGJtczxwKnHTxeHE/mwZah4l/yjUe/M",
+	"fac0q5kkFnstB3vXr8NR73G2KJmmOdV0cfXJ+0AX1/gyxjmFVbLaw2IsoU9O//sFa+opF+YDC2MTZYtN",
+	"LZsKf+zFTV1S2QKnuPj8q//up5ZVP998Mmf5882Pb/4DHjH6WysmQZtaHC7UPOf0Kac+AS1/BZmD+eeG",
+	"nM4xjKL/UL94+g0YYc7RuACULfA5FUwjJp+/ny77Vet2qyJXd2fbYr/bbYqWV8kiH/BCu+2MKRQtOFyS",
+	"XmOOAULMRcuiW2Y5WLQDi4jPvaTqdqic+mZpfSTRH/nHshiANOgd5WEHvjMTDuYMmzmQCWZrzCNipfdd",
+	"TPmeSC3r5yG6ozRjZ97byyo63gOZEe2hmZydfzhdYY/TipVVYV/su+gR28c9g3+DWh6UwiVjWg2kOI6o",
+	"3oe4CXikvLO91efCCQVO9q56ZmWAP9HBfodEdawZnCy/k6lJ73BxHZ3z/opputrOVgBzeC0AKNrytV5c",
+	"XX77+CJb7KhaXF305GL7Ts8wMONjoSz4JrYdTIjQrYifGXJCQaoQYFoSsw8+4QGggwpus83T9MIdHcqu",
+	"MHNoAW9sNtdcfcQTwy0KvxjVUDgt5KZhg5ojWwHEEjX365XN9ZBrktv3wIt0J/mKnQHmX4ADqmxQq7tR",
+	"Jf/o03gimIE+xQTBmNJS/8ybgxXpkQwcWg/HzYxyn5ELY/Fdpn0diZRe9dpXHv3rWUuedlVuxvHtqwbQ",
+	"BZnGjcNAFg3QBTCkq2TJEIQizWI6bdmGuQHvnSvZjYIeq8u3NUQeZqKQu4Wr5J5EmLC1RUC1DDH73Oq6",
+	"EdOh3Jfvc66/OwYT4PuPdKWLPWjkDj/nnLzs5ugD5E+Yre9yk3lNbrnISCMKphQpGRU2te+cvLegZApe",
+	"TN368z8LNMbCmV9CvOHgXw5iPXl+4/FZZhWr5+zjwP3PbGHFqFoBD4XgMOO1xOahnosH5uCGiG3vUta1",
+	"3M3OEHJHGPIvLXocVDkQxFZFV4X1P8LXM7KqpVJrmjOAWpPogoSrackUz/vpQ4PZLuOBRychkgqAZibI",
+	"TNvyCGF5rxPvNzwN6yc82x5BE6pLYNaxXYcShpsNrdTMnbdItauCVzbSBOkuyz2ppSyJRg9fXGKnJC1J",
+	"sbGu1+FNv4zSLJm4Ntg14yQ/PB8e59hpNz62xy0U26TceJOrkcHbbYmykjvVMzkJRIDhJcE+amQozHeR",
+	"zWrL1HNCHYSmXBuFB3KSuCZQUtmT0YXd1b7e7AHYRtN1bIXUeN7c+HbHchjZXxta3FRyB3ZQTbli+c1K",
+	"Ki7Y9NXt0LqGasTM4pq5yZ0wKJxZSPfwAJYgh7WFWnOlTL+DxDybSf37OVRPzmicuz335Gqqh+h4E3iU",
+	"Z9ATAaPRp+xq941dhLQEN73eyWMzY9Nmn8+ufD5Foe4M8VbTsjriRM27ME8j6nwBXgx85XO2YB81E/lM",
+	"JsHCAhR2fLNdyqZ+SBHG8k1HEG0ZhXAC5UW61IFBYhRIkvUPtrb0cvfkSvcoAWIrB9/MTH2Jrm4J6LrW",
+	"8YB2Ddb56y0rn6PFA/ZN1nYoQXtHS0ClDLwWeV+UzKUgDJ0AlTtMBy4Us5Ha0zFC8o2x3H8ZqQB283If",
+	"pcBfJJ9rDjO62qKa4+vVQfOBYO6uxSh1ZRU+v5xh6fgDnajkTS/o/sgrsmstQrTqK+Uuzec+pa29NUkJ",
+	"yp6xKFIvzglNnBcsKcA6YA+Oj56iMV7ew6g8vK0wrBlCCYxoiKW8O+EhTT57c4WSQweOT3MqnOjMUgQP",
+	"bov6VrJkkA6TdVsHtT9afNx+XCsKcgYlHcYACXwXB5DB86Wp2aHjHExDSCkDfqdY+g8+HJuWRWSYd87B",
+	"6ePMBywaC7PL7+Ma+MfTIaNUFXN9Dyd3InyppVZU6bmiZ758SYofv6U8n49x4mTA0Se7ZqeVvnOFKnj5",
+	"pp9HrJO5y7oxh/2Ua5sz11nW5y1j1Zgsp0VBlo22KW9UDOR1funDNUL6k90W/Ssh9lXF9DF40FxZJBe5",
+	"Js6q7IdWksNsc7n/IVGXk3DDJpqUzggqOKiw7ogXA6mWMzC+NB/uduEicFrK+6g3iumbVkMeD3hpuzr7",
+	"WknrW9daNp3RLcxm0sXwI3whCTytFeYzMLR65UtR8gRJVHMQkW2eYSpSHHzkX81LESy23t0XyeuaHn1y",
+	"4EP8LfuVIb6xNuJDcsB7a9JONpc5hgNSGaAFn5shYxXdo0ENTgW5Jo24FXInbAcYlwAERop3JnDlXUsZ",
+	"tozDp1wd/SLRyGhnPNADKD18CXaIHW+IEVwq3YT4+Nk8Zl/xMfZZ1xYCMaEdKWuAtQfXhEA4aSQtNEts",
+	"q/8HrZp+cHhG3D+uF+AIQ2SCCooEOl3Dc/alNGVi4n7nfc758l0PfNukyQt1sD/Cbwb4PqR6paDaDgHp",
+	"KEnKZrW1OLM7bgxxhOxEKMnf2u0zEHkY8LlC201aWQ6fE/KUFXd4FlVB9x5bDTIZXIkpo6ttFsQ+vRIk",
+	"d6J79hFmVK6JYnespoUf496u+ciVPqfRkptGp/561DsyB5E1/XQlq8BxJHE10gVp1pwH+MtSOZ4zwct/",
+	"AG/pvADfseklk5FA7CIxMe0/mYdebhGk+PN4YjfLuT7/bn53EfMeDD6Ar+QK3JNLpQebjTmKu2Ichy9j",
+	"yyjbmsyFb3qrXIMVBKBhBfTX3YsVdlyztSM2NZ4N9ECLd283MspM4CpEUIXQou3wBjqehR/2Ek09t3V2",
+	"WHPXxhyp2FvwIg2AxyKsCJ4uTjtEbXGVsHP5Dmgd47fX8yPPreUZzReOIp2kZfkcRPf+2tACgAczgn+G",
+	"pB8gpwVoMB+yeJXXXTSo2VlCk1jRr7Hf3xFY0a9tqGz4aomIr+Gqr6A8LhbEST+XeYMNa1m0MbarjcEW",
+	"xUULcYzZ+rbxrSvg93DRMTaeB2UxB4VhsJlIIjxDwZWOuWtc988toEYpiJ56nTxgs5Lq1ZapoDHHr9mc",
+	"ziY138RQ+AsublkOZFfQNd81hgZZBzEgI11qRnMfLHOzaqpC0jyQizhYdGKDFb9Go3UpWA7NIyPKaL7Q",
+	"MPni//1/Lr+BRtePv/YYDrZXWaeMfw7kAv9bKucqQeeUulnO6oEr9MARDgSQg6YQ7SEw1hl0kkG7MJuF",
+	"p0AFLfbK9WSn+R7+u24UFO744xiHqYOe6pELy9ol+HObDoDH1Xl7jsRkMb9Uk+SFh2bdTqFLP2kLjQi1",
+	"6fgTGmnY/hM4yp+yQdCEVqAGlXYHBXitGt0iKBxiK4AwajEYkEnD9LdQ3rY72h5DL4+iNzUvGLoa+1eJ",
+	"bMRQve7s3qwH9LSktONk9lup1YTtpI8uKTRD/MiosnLqITDKx/qS+HrnyE9DzUzTu4mV9OPNSXq0ng5m",
+	"fXYbrnu2hz1B61Wop835Ss8TKP+OL02KlMMjcMh0AQmiOxrfnd7KZ/WmcififscqJZQeojPSW3Y0LAu+",
+	"3KtcRKtJS6KqgoPfXK7X0/ghnwck5HvbpPpATPQ6/03xRuywCosscOAKa2qFLXZ9/mFFN77VuoUbZWIA",
+	"fcRemVOJRTBvOwX32tAtMdBScLnXyXp11O816kkJG8jFgNS3bM59j63XIuPM7R4YP8pICn9j28kFy55z",
+	"v92zaZ4Z4ropY7j2hdyxPPFmSa8O6XV+DEJtzAw3E3qi5B9n3ReuA+nJWqYgDoybu++/2TZRhIROR06Y",
+	"2FBx7hAoQlPeb4M/uIBQ1Acw4AKYAsk8Ah/TjnlTNyJiSoA7XoW58bROBd5c9Yd79dLIcsV0Fswztcbe",
+	"u8YjmRtcMd9q87C1GFeMrAsp6+fEaA1ovoXetyO0i9+0NagxYwoWx1ff0po5mAp0y80EMjAjD2Hu+qrb",
+	"SCwMfvtKEZ63CI7G6PR2ModuchayfZEYpQiLbXH/B3ubBkwAzBei1nWYvCWfX+7Qven0wb4kVrcDzUgH",
+	"pO7Alobp864n6lG6fr05yKqfwct0CFWpEVzP6biaLdChkNqLFalov9M2ZLWrsTNzg05IZufjP3d7Nkc6",
+	"+wABSmfhPK093C02cEkqZbXM/p0nbqqmrmze5aGjpmQe3zRnKw5V+5oo+dymkQhJlKCbOFaNpt0AlQ2P",
+	"YMAISpCsQeAvn7gbSVbqXjkm1tnhqOCGdDPMfBJKQIvYiWuR83ukHzRBR9A/4oqefyE2gx+o2sY7EwQw",
+	"0ul6EBO67pZWzIcLdv7k6BglV/EWiih1a6XJmq/1PohZAUBzXXPsiTFHp4NP3Yx4lgY3yfk7I71lEdq7",
+	"DvoSmgk6EGqyZzoRYtVuryN56Ihv3a1tr2xHucOFRbmC0QLDW4c47PVYPuEwUYPME01108FSA1V0TaHr",
+	"2HQdqX0/s3MZmH2dzw02tSGX7oadXaL6xNsSurWsCbsDV2mCVoj9Jnvj5i/ahhtYw2c7tSNystnJ3FX3",
+	"Al9Hg6ZzvGy6RiOlD4/e+T437Enr3IVbsPmdyBH2BjBwgCAAnpi7VpV978IRc+xlRkYB6374WzweEm0P",
+	"5GN1ge9/nMFGvN2Whr7tC25tjAX/jVX6QwC5F0t+jGJqexC0W1bpDMEUjGbrZHm/jZE3kCK3WTCDyVwK",
+	"P92osPFDtZ8cXHfNqC6jl9pqm5C8102DS7w0RlDO92q443MuD+JCk4UMbWAFeQCXFKMFVAfNLXWDpFt3",
+	"2oK6Q5dxixDZvWywlCSfI3JoYeiUJtJvEar+iMSAt3T/wfWOmuODvU+bFd+s6sgmKnOyw/Bbcf7YL6Me",
+	"kSN6ibgWFmM4jh0p33bhCtpfJDcXMbbkjDI5Ltgr/15UbXTJEYendA+HlOdOR2LmSqR2zhyBVyM9LJJr",
+	"uMyj460BHJhV8kr/lUabLEMfgejtK9eaCaIY2GBkS+HaNxpcRqgivuVVVdA9y9vuV5gpLgC68bkvh+WK",
+	"FFJpbMmQtqWpavmQ5u1YDFgq3KvMt42DKK/FkjWzg7QwHA8bRCRCpc20RkZQhMMwfK8eYyXrPLpUdxM7",
+	"3ShnICaH8x8OfIvQLuKq7TVv3rc96xg0KN21GKhCZ2TJsTvpspNzYzgBNXl7DgZ6URijtBrqRJGOa3aT",
+	"bnHyPMgwCOt5u+esO2q7Ty12rxeB9gB2Bc+ANI26MNJ7YM6AkztJD0ybPzmHpeMGvhvIk3wUvCF6e1t+",
+	"Oub+ZiJHZ9unaNH1gDqOZbK6zaXDePFz0pYZ2FYK/JahsHtuxGEhxYbQtbaguTAMMEtwPqy7FVMqs4Uq",
+	"hvKJVrxeFUPKcywnDR0MKPAC4UZFnrnFtHD7XylSJ2MjD7v6DQEcDHyCTeXYLQ7zG3VEAyr8RsoBQlQW",
+	"FnWou45zkU9n8tro93RY+1CBCp3iPhPB+sbd7Cw25XK/CGjWLq3d7aj0gBSXnzztbNvDRX35+JuAs+xf",
+	"zX/OXM9P+s3XrltLtjDGcIzTQAViMWWPCrXrIuaHRb8y1i+ooqtbptWBi8tpR1xbyFpzWbmUOHdEUgAx",
+	"hq8/ZzXhIypry9WMHRVPeIxbX/uwOJAgDWLvN3URex2/qiDJgPBpu80Mk3lSxxmgo6MOXCPRQ9URClYJ",
+	"ck63ebHokZa2XGxGOjBlPvE88VJPvtEPAsgdZGf84hA1jR7cIyN6svr5I9YqmbXkORc2VQMe3FNgaY/h",
+	"mARdp6wTD+YyRLRrOK/jvss57QSj1EZ1y8NKtt2X7FcyAp5hliP1LwgtJTTk8bUggI/daYTdw4s5cGzk",
+	"ec0Udl80ioV3atgqWBLCJQ1dBDKg4nCWiqWkSjvDVv/wR9fNxyYZpacTTNhFYGov2V6KPEgEsP3vWdGm",
+	"sKfY4Gwat9tfOPc1Pfm45Zk2Y1jbYAdNOz5XviGZjetFUTCcz6S/j/bHkLfs0GtZZ51idUx+ntRYnKUV",
+	"14tquSxYGb/enD2+ooIsmTXnoC1915w30oAwYcw/Rmto/Jae9k5VW2UFXGs+AM27lyy162IgdSYaro+f",
+	"ztYobXO6gVGjB1RuNiz/Pud60mAb9XsduC5GOi/wWCtaKdhXCgtxbUhnv5T5/it1RRqRyxYceklDO7+T",
+	"L5APlmkOpAzETGaXHaAXdqp+5Dj1MHb/orZZZPe0eB+65UWi5eJwsf5+WmPMboGBGyjhhpIYIUzpheE2",
+	"9K1PtD8iwz+aDp+SVx99sarKkXSt6CvjOfDHZ+tH30zJmE9P6w/mseMil7ub5BCmLFhNxSp54TEXTmqi",
+	"j+WPo/N8HJ/9V5LX30+SVxZFX3+oTC8LTDUTikA/9C2xkoVs6oMmByuuawzwGMFS47VYFZCGXKBCoBiN",
+	"uluGgFwGqrYvsBcBQnHMr90ewlsrufAoFfdBX4tpDG0jvRQHr932oxy8+O4H5+NNj9HCC/7+y8xk/ywe",
+	"P766vLi6MP+fvWZ1vScFo3dM/VnEqmXsN8M+wJffPn1y8XTaaWhejd21tmgof9HELEQ10J0bsD2g7xCG",
+	"KryxSAHLCfv/cwBMYOTNKzwHNFobi+1tptTyF416gQ+aV2poyjXgCKMECvQweVLbxBEzj01tKKv76UOj",
+	"9kBHuexEvh/H0MuWTVwTm1094zbGVtFEC2h8N7fJfAf/5LW24F3wckHd20fcKHnQNXDs4767IISPNbtP",
+	"JeIWm2j1YKl3rY1rs17zDty7ZQauw+b81EZW1pwVuWdaksMBHQAuP0ltqddrUziv7ZXrtddJ3pFKf6c7",
+	"r9wMl6auC4nic7Is8zCHTgp5U0iljq/0HFRBQZctomZq/uLD+2j239ELGdfup1WrqgQQzWNLQe5XLFvL",
+	"opMErjQrbT4otpIMIsq/zo1JbMHJRZzSZDPwoLwjnn7nDId0Fg2Nnuh+v/3j6+ugZhJyd+5YvSeaCW27",
+	"HSi2kiLPfH1PzZxfzsxfsNPyi7e20lc5uxr50DiZCn4vG9VGA4Enwpw8l7vpp+Fv0TGl4GUbizlIhl/d",
+	"18S855GzUAz3rcI6QaF5PAchX40RNp4N6q3Nvis3BN4pnNXbV6UaxeYrGEbzi/D4gSMv0O+ZSHUzeqDM",
+	"pMSatLLnA6AOh7mCxdTO1ERKxHcAtm0mXv6AUjcKp5ne5Ct6kt3YE/YM1Pqc21XNMWiwSAgsGhRSSfGh",
+	"09q5o+7JO1o07BgfEr54GKGNMcNPbGftnjn4jzHj3Fje2WJVwMrV7R79nmqONe6w7zpmcxT2UWwaW/gV",
+	"PPvk61GIyBRU9GfTRrpcRweb1kEmC1nCmyuJ51806kiG/4ntwjqvVBMeKbZY0To/L7dG+Hwsi8XV4s/N",
+	"xcWT1ZaqbcGVfgR/ZX3zPULwyzi4PAx7sDP4f4lENAMM8Pt7n481Z+ms4grO6eKxUzKuFm+p0KwWBPwW",
+	"B/BIV0+/geke4mktnLfj6uIiOJ32pcXjr/t0899OQfA/zvV0gEPm853sIrwkf/LNU9fPBP/hm3BPDi++",
+	"Axgxl0N10aHA1Gk/oFBPHlv4tcdfZ+Sxmdyjy4uLSyJr8vjb82//QPJaVt2vPE1lou6XB9jpZ4bq4cwz",
+	"9KGmvLDG04FwrQbSJM3dEoayKTHPHqRLDwWu46E9hHWX1f6KSFHsMdZuW5PM9HmWVGmbttbvfxI0Yl9z",
+	"wdWW5cS+kBEqfJDVB68LysEfAf8AqRIYMEezxzvfPKgyDL9khRQbRbTcMOgUTg2RjCR2cAByJxACDv7i",
+	"k4yPqfqI+r6OPH1S81iKjCDvKiY+8JIZs/DNO5LLVVNCcgzmi3NFAMyVlmCm7mquNRNXbQ4tsAwFgPTO",
+	"Ebj8ekCaDsZExzY/KYJlTktTFK/5JopZNpJOt5NtOl2aVjXhgjwdystkkdm8eDSs1KrTUVK0Oe9Qo5a/",
+	"eH39fMziv68t1zGp/ez6qX9tUmALODMY3H63Xv8MKM336u64Knj1lfKYw87HiThZp2/+9gVaqUfCNEin",
+	"o6I07zyK6iC6zj2yS12JYf+esbC+sevLpREnX09QZ+tMK4fg8JUiDhT7RPVc3oTtEcQsM7NVl1TkBDRo",
+	"QjWpmdKZv2jsGVzLmrS4Ksf49geBexNLD4LNs+5Ca5Cm1x34/hJ9nA6AnTaale1QgCVPO7on8FJGlkzx",
+	"nGGd2X06m8nxHRuqWbUtMgahi7kiOZRUy0NitbW1rtIW/CfBEsdqgrPFLupB3spdMHLY3iWtuDi9Xsq2",
+	"avXIbU4aw71vm3C4El7H726r7exTUb/eOdzYI4G/bAOno9xPMSTi7qEbu/LH9decFXQ/ht/ubaBvn3VN",
+	"oOhwGwdKGznLwz3dykYP5A4e56zQNS9P755zeIFN4FpP81jYzT/OaRE2FjtJA9tB31Asv2KoUUhsmfPB",
+	"fdtVvnd99eY0f3e4IWu60rJW3YYzGB7iG0ELwgQWyknFsEUAQNT3NCYIAEcrfuTaRYevCC2Ksxrix2Em",
+	"tZAa2zV1QeH9wyB4cnYGkCaoDjDB6s3+rKqZYvVdHPXF7MAuOp+KWpOnYHdYMkLJiglds9yGt6UgjINF",
+	"aO4nqzo/h846TVmapYD6eFAS387/Ijt7kp09Pf86O3v2axpQ3zpec7eWhSGcJuZuKKnYk/wFzP3t6+9d",
+	"faMEmtznvIbgLkfhsEw07Zv6mcer9836OStyoyispWcY3dQCYhYBtxRsrc8AWwbvPqHPbMp1U53lQ0V1",
+	"pbyzTJvUC2ywMhKpdxXmVKxoUbC8RfunZCsbxYwyKov8zILeHEjneDe7eEoRNqa7AswXGrBgWnNByFPr",
+	"7Myzp5Eof1C4GTtGoP0saUGHNFjPgpchB17GMgLMWdYHMYKl1Fv7n5uSC7g/zE4vsoXbazy44DkHAfLR",
+	"NpgBF0R+Y84vFlfSWzQz2+niWW57/JkFFPAfw3RYfWDTWphwf7IHJZoWUNWMxoF57PsoSdimZl1zpE+v",
+	"J8/iGkMQiG1qMVPst+epncYV2dOd03ANbTNScWM0N1VGalkULciUx3ICudP0G7XBixO6Q3dhZ0+eXcQT",
+	"NIpTjLPHG+B+w8QwyHY8j6WByrU7DVfkgpRSyIxc+jSpCSE9ut+fU9QIVAWOVCPaJibH+1iMWfGV73mS",
+	"BQVxTATYpuBl5MpXrD1sEHVc73b+h0lPLs+TWifHLO8AQufAxCZc2KPXdq+YuYARKAn/4uWcpOME3daa",
+	"j1avp9pZjjMQI9779R7hq8Lr67gWqgFKXdVoX5nKiLsjnpOVufABehcVBASJgF1yrRaxbHsDPYB7DPw3",
+	"XjYx8WBFbihtQafUNQV2prZd3tg9+k1HXsFfI2mmdzyPFpQ6qGPQ9+HmxDMKEl3LFqrPq1JpV3psFqxg",
+	"dyPJsq153FnRtxfRtuY7C8h44CaU5t/RfCl5nhfMpbDSovAbapV6AAK535Kslh6pKl2zabP5YloL9/ro",
+	"nOKKlt2StNjOviS90ZI/6fGWGEmPt2pTwuNRQNABveskilbaxWvLPo66eAsjj/J4ezvfbWIc6rHErnrH",
+	"tqSYDFsd3UdvZiv4ttFReuws7muKdqMKsjpHWq2+r9m6APEXAZ8oZqQLhjsbxVaAovk51EGQ7dhYc9r9",
+	"FdHTgkM4S9uGiVPL8/3j4474XtZIFAylCJFgjsyN7KeTzALxlmLGPn+QIrrBjXCFFfEAV0XrjgpLduBm",
+	"c5njvhwHeufvmXZ3G6azQtoDZG+Stayv7B8pdvospWtpMGl3XE6Jvw52cqefW4HqSmTzHQkz3492uOGb",
+	"y0f156EFQw8oGD+pfAAj9iiokyLOJycFg4wB90KZjSCUVDW742yXkp4zCdLlSntobhgB4AlsmGrxxcD8",
+	"rCy21kIHDzktUDW46e/qPCEl+QAiqOCVykAzhIvTouHatuottgYW5K1obUHRg1wsZIUn3zy5vHyM6TBV",
+	"AXjE9oOGjObXZy5ZxvZn/MUIlzKCI+t7dB/YKrYJqNmxWy68xm77XkcaemO8azLbz/fzHj4Xga+2k/ET",
+	"3DWx0Dv2tZXWB7o0GrciHKOXcft3CPxl3Ny1BB+imEdHCQO3sOoriEarjDBxxwpZMZURqCOCHJCMVLKg",
+	"Ndf7jKxpzuJkdgd04NKYnQgV7eA5sSORopbIGfHAMontOFZNXdsSi5jZrGTJEI7G0Na6WEnJqACvThZ6",
+	"voXcYXwUur7Hb16H4B9LcNdFgmjBx7IWzN9+LluMCI4wj/fgHNarLbR3iO7sioqbmuUyTjkqbhqRy4Ec",
+	"AoemQxCOpW30gw2VtgP5LUEK77FdmQdzzeoEQPefbc2refZmeCRWyjsaB9hrGx6sZU02UuY+84wXjAjp",
+	"u7jAKNDFpaOpBLA9A4kwc9oiu17H/YwLiKrB7xjNgw4sZmKRKKfNS4g3JxEOnjKSJNO2Xj3sUQ26nFy3",
+	"ah9cTkZGqsxX5pIQqEnIXWb5Csu1WTWAwzjUFM3Dl0eQa8AwTeilKBwUKIyVzeqk02nmcTqdfqzHiT1P",
+	"hy2Jg//ceDBc1Ef7iqptRexPfCAZslaEtMdiXAqdoslmINO+RKvNsX6aA4uN9dCcZ0a33SFjBdXIZvNG",
+	"c21fYySTei5GeEWVGro5VDOzY+p1U07WrdoPOtsqNRHrnh02jX4t7UIPLs8876x/SGTgczE++Z8Na5jR",
+	"cU7RysC3AkjpZj/LcTLQdSVMNnV21q52/ZMm72lXxebi3p7q2aIdpQJT99e5lqCq2Iqv+Qr8vR5N34hs",
+	"sHfkuoVoNB+IQzgke22ek4tOZo9LkhnI5k1qvWONBbPKjPgESTBwFQEc49wbt6hMt6UjY2uK4+sj8j28",
+	"HJShrPxdu2SuaILIRiP4JnxFPXcswN1bwVhtkKl9KMhfaZttbTHxoGYiZxaVP+QBDA9AbpllLkTqj+Lz",
+	"MzWQNHjHajWU1BGGU4P1yD43mc1G0KMuJvhoxzHg9Rbgv9sIB2bcTi/0GXXubDzgg3IkzTcQWPUSX4Bm",
+	"MI/XF6uxZjCPF1nKY7GeMdLN66AjRK78OTSMoLIAE1pLw3LgxBlu4TVdezRgN4bbg7OLEfXnaAeqnIlE",
+	"qQkFdfEc1aY8piRCAIBXDgmDMHh01ozGO1IeilulWc3kQbpQU7vUQ1ouuZKCr2YIX5ewDU1VSI1e0n4R",
+	"l+OHGaqGzcea15DkgHz2DLZjZWObzwZtZnOr1kypaN+d0B3j3JCQMXSf7m45u2FKRQ+RIPmLjFyYm6Bg",
+	"ylIeq5vwRhJSwJXhPeb3nAv7WFFxuIFHjDOrachdrA4HgboYNeKTlHQjuG5y5gI5eC/afmq+CCwD+jRm",
+	"AeTsEspq79V2794w57i2OAdG4VTkatKFwVjxSq5O0wJuyr1QsdUANHh4Z7YR29VWKoaNILtuj6G5BZd2",
+	"Cv6srG9ZfmOz1aeo9Cd4+l2jR03o9l7uXsdmKzpfHNrFl+A2VFEdf7qp3zXT12CZh27sQ3p38OUF22UE",
+	"8tV3XKHCywrFdjbrLA1TiPI8GhFHyiaOsR+Q55uo9x9W50DfhZ7VcrbNBpugpY0TIEbq7WEh6ygKDkJB",
+	"xrplxTWcVjX/irx5BXlV8OQh3FxbXDDjRsQ0shkeE5t3NtIsdIJy3jUqG52QPf6zfcxICWa7NQ01vx3/",
+	"snn5czbO80DBIHjRnsA20jB1aMAybI9NEIzitY9BpUXGoYTs82TIIpIf6ITFUfmBIG2kWBdRjOKUIMiU",
+	"yPzNIxztbIfE7Su8Ig/W3uiBQAWWwTSaFFzBcSywI+c9RZy7rD6Npq5G82WdfLCam6sRSqlJPZlI+9Ly",
+	"xWycEzDeN36QLtCW70Nzv6KQOxXYjLZ88wik7Ugw8ojTHcQQJlsG93VCnHXrhbdzcoMmFcFjJOJIueF6",
+	"SqR6D+jKWmS/fFoopm98sbFROtP6y2YLuV7jtnz+/Gug6/3BIYpDtQd5IWUJgAX9PIJV3ywcI75Z5Hc+",
+	"btABKRnvTTtbEd3G0vmdgZyBAmxjKfPy0Ftt1GGmWxIMiUOzZDbQ1H0zff2GCuyoqcBt96++DmSn7MBY",
+	"mI2jYyYXWMiYEJMQCft7Mze2Fs0s0R47lXnSt0w4lnYlWCNvuYryQzpW472tyjlYj14093+bs1dJ9p2X",
+	"uSFU5BAdf6JlSs56H9HqPa01eZyE+jaNiZQKKeTv17nFI114DBcVxj5nxqSJYWf7tzotPW2nwzR3apum",
+	"eXFxOVXRM9/TGg5/0UUpuJzhh524lR21zn9Gj0H6zeyj7+52vo7iwNoy9qPLl3v+rB5s9x1TY1lfKX3n",
+	"7BzdaEPc2Uq7uJ4OUp7Vd6w2d+gtwJKh8m4zMA4ZS9PVFgXdkNmZ1DHuAD+gg6MEgGsF02QjEQQIbUVN",
+	"b9kVabvYsT0pOCMF1QwTlZU+aHLQkiLnFn5/1GAe+vfBCpkEZpioWxpPkHafCoeZOB20ybk8f+XWO+t8",
+	"wLvxHMDejtkGd7LBfCMArLlqccCCcimNoDauNywlfjPCyuHxMjYIjdKlvMPBt7Lmfwub7bcTTb9w7ezH",
+	"Nj7dcxSHjPZJqiEaBoII4tdb7Q1S9gE1ObKoivJ6dKK9+fXnU0ohezFtYwwDaBKidEDwipivZZi9hnm4",
+	"W+sJik4NL6OBmgT80WcK7CTZ1DxXV6A7IiEQBzEL/sUCFnm/HhijIO88RoYFVHRk7aDQWXhKKJPe0Y53",
+	"6UHE+YAlPM9QjyVIRpsdx7SFaEqCvdomWXtKX4Y7cpLjrURwrWYc6pSsIf09bGV6FeynauEAwu20ODGw",
+	"0+b1Tl/WrGVKrE6xeGiHSIR7W9LSgngOey0eKIOwReY68twu7WHwkhVI4mgBvVrlLgbp5RZ0WHDTAWvv",
+	"pSRG0hedkOxcoVmrB9glOhEVV0PMrfOjAxY6sJdZUajRZGc0a1E+wMWyZSy5e9C1efglKwba9xRNKYa+",
+	"jlg88EibdQS9gneQZWwupY5wOcxKjHa5DfK1W7yiRsXTirZt1sG4SugedGAjsW3oiTGXtdudYI3uP6hc",
+	"gcQos9o1tumRdfQcNALAlGKFae1oEDE/HCv1fj1sAm43rk0XbqeQWZaKcmIbY+kBvM2QigMNG9puULOG",
+	"altDRWN680peQ5CyaDzvzlayHRMzetGotxBYjymIDs543kxTuqrABvcb6Ix4bO02H+W0vWbMtXnrpxkn",
+	"eWgm4hAR3I40N9205ycJ5cTe1KtCmvsZ9ShzjGJJLliko+heEZXqTNQ8KtEpUSUtCodMYrMgXToazCMO",
+	"25mcoN+FEbG74CcUkwfX1liYAY+woTwd6eBE7UnM5Wovz9FYETyEdWWRHm1tAg/iqIZqmoN1X0ljs7hM",
+	"mgHvxOG+RotAYz6LFvoT15MEZniNusoxWAjXLkCepiqYD3XDF18/64vQNtlhHuMkAutMhdVSgt3tFI+U",
+	"gDrJp9ld37xwZOIyZnv4wkVcO7E4YxXD6n9YeHmiTbq22vgxy/N67bz1DWilYP2HefzUeuTQ/1bQJSuI",
+	"DCE11YoJV6+1sBBrtoVstljxelWgccCL/MZB/wp5s5ESSk3M3G6cNVKj9gq9h1crVmmLt6cUF5ubmpUs",
+	"33uJHvzdzAoEfNjrBhHYLcptC0HrEHazxZZvtje25fFqa8R5LBW3jvW5RBp9pQgkqiOFvlKE50kxMNdO",
+	"KWrWQ4GDJFtZ5Gg3quFHt6zIvQlhVGrFmMDr2xw6WjP7M12CF+BQGJu1tbCEOK/o9QhMdq/El75LCLRz",
+	"6w6URR7UAkNnQ72lwq/JmvrOUb1H8pzC9Ps7TraBec9NG7Bm9C/+hPvTAYycmjhgeXTxlt6RN8Kic6vF",
+	"1WLx+VefPIDSwPF/pIWMM+nnb1M3dWAqd+DBsgFsDsCwIXm9ZcU6FuzV9Rz3GgzzvdB11K+IGUqxYmjA",
+	"Eg4jNxTc7LU2B9+cGEoUzDCKOkD1dpqFXXoUPJ35lQ0SA1fRN5pkkXfAnIKJQOLsmNuYSwEV3VwTWphL",
+	"Yh9d0HCLy/hKs4Xif2NHlYqgaWFpYtdmh7PrGSTQ7DoiLm6w/7u/yaneAvrHitb5o8eX3519uHhyvqN3",
+	"keqg9uWg81U0Fg3tzg0zldb2o4BYXezRxWV+GGSjLqd3elwFZsxwCdHI6e4VqZqvRYkr6GbG3VQypWyl",
+	"9PgBsJLaPR/9tGxEjt7NWbJa3S2uFtdGgco+GJ0LMt/IJXl8+V32JIO0rIhUNW91iPxNWks682J09jbr",
+	"J4ZVP6nMqC2vqpjDzxuR3klv8ZyiTOQyj0a7l9sCVphvNOPETcaON7TYOCbe0WB0jKJJHgBMS9dfYGMR",
+	"+J3mm9KOcbavz6xp0NN3yw9t3+lk/+lelcNVZxH46oJHK0Z756yF1ovn2QwUoJvt/Lkp2PE16C0BYw7h",
+	"eT0bxmgU8YzO83enNX/wlJnf/6FHlre+Q/7hvZLQfz+G538TNMKf9+J4o+roK+MN3aOvhE3Q580vpYV1",
+	"elvugf6uwfR2XORyd5McvZYFq6lYJdPjsJJ3Pfdgfmd7QN+D/d7T1W00UDMP68NL/Yi0G2jKMtA5L3rt",
+	"YOBzJmyGXdn9yOPhNPvJSWt9UEU6RaBrtikHQvzoMz7VaK0H1F2ZbYqZXU7sVqxkRD5v/5bI/hDxmiM/",
+	"DvwCQ9dWMO4oEFE/I2ArC3bTAoVMficFAz1EZfFAq/dgMLeLX5Duiq2kVVkSno6b/gpzAUVOlgV0U6uZ",
+	"a85lq5MtJKMLQqmt3IXQGW0nLxhqkS1gIAtAOt1D2zoO3FpSd82R+157pusmAngT6yyYv3h97doyedxn",
+	"F46jCrDD7lnCjXwSSUIDWHUbA+V1Dqi18Fe50hT7wR3/3cOsiL8tskWsg7+hGDqvYvUb0wG+DzWj+iU8",
+	"GW3rOqevW1K2bJt0e2i8t0myLo4bNbSSg9fmwWGEvln4Rq2jvTfvH/7m8F4GO8X2UfvTLNOx/nboE43r",
+	"9UtW3CjZ1KtOH33+sTQ31JJ91G1o2bxtvh1vAoV9r/ofh6KsT1FPysBVYZXKIRE62c9zuN8SFwFy00if",
+	"VYRZYnVbhjZd9leX6j6TVltaxdyCXOzJjt4ZjaS8IoY0UPrN/trQgijNKpWRJVWMPHuakcdff03+/2Td",
+	"FAVRK1qwARfGeiRrgltI3056uTtjxFUGpSREmDtlgCGVBSmb2UnUZhRzAdUfbf6fA93DgzWIBjralnHc",
+	"GuAh1ksQg+ucnx7f4KkIGTpgE0+hAKHJpnK0wijsKnrveF9L3k4iIzKE48DhS+OtkyKpDj8rdhYvJORV",
+	"uIhKL0PAjTuJuxyNDmJC/tI16W/jgpQoTQtf+Fyztc03nBcUcVttPj5AHGzKfHCeIP0Gk8yXe/wv1eSR",
+	"gsd7Xk7ZiIHy7i1zXRQiFYOugdaEAx+Hd8/7MaPLaTYbpgawilitKRd6H14V9h/NYeC3rNjjQVHcHKtf",
+	"s6Nxdx3AVMQuOga9CaLtChd1H+M3Avtk7WE7fhZQKUrfvYi4n+mmZoOwgGVGQngJeDQmcakRDTeABL9l",
+	"NbspB6B617SGCDqovqWrLQH5DndiUIIHVwEg5UpjTLh89oILliMS1RFXHc6zVGNSvpCrW0Xymq81ywnF",
+	"Jg93Nvxn/lDQKk1/Wu5HviPXa8VgScv9VQt7vmW0DgARbSqeCikDyYH2svFw1BbjA7uedltrKouEFkHl",
+	"D4Hl5er2JjAJe2nxALXc2DaCK1qymn6lbFIjV7bLhZZYcrRkTJAl23Jsxgrzzum+1UF1GglhG26qqhyf",
+	"EpQywExqKsiaKu17tENaRrB1mPYhCfj3oASKQSLNEdzkgUqPRvhu8g1LSFtdsxosarNkKvKs03kEGSlN",
+	"M8Jnb5wtNNZ/Arrutw3n430A7MTS9tJ9fJbbwR24PpFwGGStpdRbODppM3GtAuLie0Rcg4U64ZLbi9UH",
+	"YxQ6hTftUAGIuDlArtSIoyIccrFtabylatiIm9b2odnWmAw08j7n6zWryXKfRlCPxurETuXAhrMFLfhG",
+	"oF4Mf0QlUDZLvW4wgw2XgkionYQ0pzhF4VEtVnvqXjjCDm9HIJWXe78RQfETShjzO3TX6xS/RcQf6slH",
+	"bNFuO3RxlBbTlpWEQtFgTKpguCKyQGxGHFT8uty1RJwBQ2mff2gm2QLBAqOgOIuQOqogHN45PenUkxiH",
+	"Byo4yOFNEVzzrfxoyZItnB7THoVAhxoGpzXc9IqtXGfGfiOYWPd0OLFQqRWCN/uLHHOKaIk+VNgUx//I",
+	"d2GO/iAuN3x7bMoOXiIdE8fMwTGo0WO8FmHvrIsIhA2+E7O6nSZk02L8YIOJmZ4IwFjeWZyiyQxcqliQ",
+	"e+cv0UObzcoapPrTi2/DijELbGdeFXKXctUe7hDSZmiLfnJTTt0ff4Fffvv4wlqn/R0ZvOa5ILQossH7",
+	"/DlcPTUgdIO5cZfoebFm8lzytCd+0NTdi9Up+i2ADfT32GnBX1V90xdU7diFYC5qq39roxWEzihKnEco",
+	"dkXkdH9/b/N94XOqtmN1/6iuecGcBPQNqQ+tHdQcIpnkRXEkDOysui5bHW4ufjNkBpGciH2aDuCW1PXQ",
+	"PBL1R0HipkIof3O5HDsHF6eJoFNhiULrDVBkyZQGe9V8upBNjiDwkXkD3khk1kVhT1hpXQJyw7rYByno",
+	"R/1uLx2Q26B9ISyvnVDLiIetYxDKwBZa2GOIZyd2guOn12uzA42p4me7m9NHg+bikTFs6Uf0A0MHfcSu",
+	"tkW1LA9vQHM1zg8ghUUn0emtuaCDiNiyqbjYmK9bvxYUgbTWQWS4BxBfXNwc9GEKw1udApluamJF0cUt",
+	"a+iLEFNVQFjcNFWMAWx+uVm+tzN2gYABhdGDVB2e+/5UD4p7unPdUY5OWpCro0j5/R9sjVEct0rqiTTG",
+	"iA1mfnJ1srioPtxCaJPTeW14XWeBqKd2NZxfeY9rBUq3oq+aXwaluZ1OPB/YNURL03tsu5zDBQ9X353o",
+	"svJCP22avsClN1EfHJgxWhtQiI1o3eFxL3XBBQgfbY4aV12PatvvZcyj4UXVmPsi+oNjiEgq07hnoD0x",
+	"0D2zk5sQOgh8ieB0OlTnjj1hCWLL+cGagxOId9dYN7ex+10F7d6cBO+UPaL7wn0K76F5xZAhRwaivOuJ",
+	"ACbz9/yQ2nAKy8b7uQYsm0jLYE2LlEaBoeniXhtaiXhhuWogifRQ2jtPlOEA0cFVSoFhcBfzgc/FKOlG",
+	"q2xdcbUDNLOY2NPVFtF+VnDSVlR8pW3eVh/vajLn38mOAd+7YlmLFQaRXLJkRhKZJUCTcEyNSOjOwZ1J",
+	"7YQVLCq6c6ysCleAXhTv1lDXOMpt9o1XNV2bIY4qaulLmv7kfg2mhx+bmwaARZoHGQGYAbRwuQ1Xi1f/",
+	"AQWXFtr0e7DvPIxqqxYMJRHMOKd2MZjT0Ec/GK2/PApatavWxMCRwGEg9rMTFOy1EMhsS4wxJktL5jg2",
+	"UcOldk0+6BKBOjV0qRkZYULM2FrnY+t2t+fDtmZGDLBSZZhcVfKPGfnxz83FxeNn3y88w/4gG2Uf7HNo",
+	"Z8xD0lyM6PoPguD7wfZMObgh0tsoPWBGdDwb49j+SK5c4bBNksvC2v4tOV/5A6qURyYrf3C63owj1+80",
+	"PwrAU/BoUdxvA94zUGkylow6WGQ2mEQKGW3z8pbhlRsPRjz54o/wZFQjb9MAYeYuKw93LQWy64PVz4+A",
+	"QoFX3+T36npvRmFUv6Cz8aAS0yhnyInDjoKQfgymTSF3N66uH7Ia8S8xg+6vxyR32pwulzZvRomKzJaL",
+	"joA954rkYA5KQgmE0CCZQ2+5Ql/LFTFrO6uoUhkp5M7+aWnsqIzk7Aya9mXEtczLSNs68LlvEdhimdm/",
+	"5Cizgsttic6AX3ATz57iHj0x3IF74Oj+18XV5flTo5B1mxRSrenqFpIXvskWt4IxkBdGbaK3rKngbxeA",
+	"p8nl4uqJoXbBqMKMtMvHhg23NVNbWeTw7Nnjp4d582ZK31xkC1VIsw2X33zuXajLWU6NltE7p+JZDM+w",
+	"s9j0MxHQJY3jHeUSay49bZOet9RPezbYn7T6k87+pR25CLZ224jyAcmcLIGwfPafiMBhd80HJPA/Hd06",
+	"kmhSqLw3D37Ga2r2S1axiQbjuEUHx2yHiIdwtFuE+cr5S5v4P6NXBChUn91996NTk44BTvU65UF7cL5p",
+	"akx4oG1X1Ta9N+gOYu9IRiBrCiOUUrEAB52LK7I2tzkTK46D+u1DZ5PdFjPSD3/LAAUSofupyG8uoTm0",
+	"+dMzYtvfehaCp5yQai9eGLW9JFwzWNSOQ+JcXqZsEVL4Hlv03vLcjBOeLBLt9duvpCRU2NLFaQsMFCsc",
+	"aVCvut7KnUgr4zxM2FzzQrNakZpyxdyWIyvVzPbqPUlZ531GGHFlcn1QzjTpo7Mm7Vid5x9FHrXwx7HD",
+	"fGqHTdeuEbp6sKYqVgYcnY0a6hkmDr1204Uc3ibuP+rKPfuI4lRtBwrOes365mGU2JIt+EDWLilo/5Rk",
+	"DXofwx/VfUAk/hRHm0fIrpm4OJta7qI+coxtRf3ju5przeIBhFLG0ozWTQ1ZfVJAGsteQmaL79y/lY2i",
+	"Ih/Ko2d1rFhQsB3IgTUXXGGR2wlw6U4R6+31acR9adfSkr0NnQHhYscKdns2wJpnBkRUi6CoxdhlDsrZ",
+	"1xeJ644van+tWQT7YtQx1fc+iWhPqeRiL3EA3RwP20SRm83sj0Nu/pNr+fnwMP2x9sWun1EGgWtoBGGz",
+	"K0upkntP/MNi+0fSn7yuiGRBDHlekzevov2KTtUM4GGaXKf3qplsqOLaE+A0k9sU4AFBLr/HCcEOojO9",
+	"cOwjXeliD6ztorxdx5hi+sYCoEHX2Vf/0bp2rxZfn1/CDA6VfPCDH/xLddhezY07Q0e3b4zt809sZw87",
+	"Fzn7GNeJSmZE4owuzixA+RpGhO8zRFSaU6Ob37SyZ+am6aYWilDSDkDkeg1g3QLyXfOa7sC0g1y9Qu6I",
+	"jcvfo33BQOBiIAaREj+3Mu8mkA+z/DEDjb+H4iWHdQ+65ePY3LhQrNbJk+v7KsIub9AXgVCzabBm2CUl",
+	"SUnFHmXMitb1nrSQQ2mLHUImdONMp9AM2CalvGNHHM8BJhk8iLHwET48OKnjNgQCDOgucSIdyv9tVQ02",
+	"38PAeRLhR6AJOhrWCNkzD0CgZXS5gpbsxIfDT7tLHUyephDfiBSdNrH4P6R/f1o26jP5ZFn9M/mEquZn",
+	"8umWi/wz+VRQsWnohn2encDRoRBMIUYjBBbZONzOOb1b3Dup+b/LWtJ8RZXOyJoXZUZKqm4BMEdolZGi",
+	"XuGpdq0ul3sSQASNgGtbgE787K/Rho+1VjfL/U2RlJ9yUFnpMLWgo2OJPfasAospMb7vD7aDVHSfEdUY",
+	"NVcB7rv53WHAtyWnivkXmNDEmAbxIzQAa9NrRsfK6OJrdkpZlHYv2W/OuKBP/ekHOvbpUimKY9iqgkcE",
+	"egFEHnntuS0esbWLtvsp9vvc0T2ijgMFyC1jFSYPo/T2BQfoYNlSZUutDqFjCtnUB5FzxSh4njB59xaS",
+	"yqRSI4AsgwAsHVkWK5+wcu/g2SdfZ7MyPMCMm2OtRdKjnl1kx7Gi2e6jdVT7okLV53lXW3UdpszuWTB/",
+	"BCOCPc4juxnOYoaZ3UP88T8NLriWkFw9l8vR4CaABofC0I8EhhWKSrQqXfFUqCHiP2vf3AR8iE6w9gkS",
+	"ztIbMHNSqFqYwijMxrJRFgvuotPK/fEfus2PIviEywFd4bDZmLGSn/u2chtpa2kC4AIhNXGtJ+6XdeVS",
+	"+PrOjARr/xCPuUewXfCao9rz+Eqwf7EUrRoKqDrgSnKxGdv6hgVGOdbhm8NtporNHOZtS6xbm91ofxy5",
+	"6rDcRIO9IHXQcVNUae/kWk35QFvGHjqgU56t6Ok8dFnhrWG7yS763dkeqDFmDDZ4eKWBj2LGUoEfOfZK",
+	"Zkb8lvwjAAsZLmr66tnARfdlHCRg8LlPDdHBNlI4jSo0ZDGn4bZGSjVHEEbLplN1F+lSM35N3wuckQ7r",
+	"cDtczAxqpgQEZ/RzgT7RoXK2lIDAZ/5zU3IBbbIKBgCMgGezcC0kssWKCV0noC/7SONuoCi6Eac0G6NG",
+	"XfSzam4zRR2UwIwdQfAC+3qZHj3cD7/GxNKYf5rlXJ//zHazHdTmxdY//b5md5zt+oGcQio9kAWAeFJW",
+	"9adiT0ppsxdcTkB65La2wENJ4gxm/LPcTQYra8TtgTVEA3duoN6yhzv4DqX696Csblml7fW7QYCqHEty",
+	"N2gTOdeWdX1FDR2X++CPYqOCXjVW9qZinbeAB5qNVXV1WfXoGpRXnBZy0xhNydqLilyC9fj4PNAZL30t",
+	"yjsBlSg1k8TWydSy0Sxah2WDTb8EMdaLoPluVTPFNIh1vXUaFtZqQXs8F7S0YcpfwvCJzSjuhlJwXm3d",
+	"DPxaywKpzkooAnNRwl+i0Rg7hHnQOxB+sUETfNRfcxeuL5H9wX+UvIWaudg7l4Pv/AzfdOG5z5/vX+fj",
+	"9u7TSNHlzFKzKoSuPgiDgesBbQEwStFf790Q3kcmdyIKYeDYKBAvA2Vi/VPtgpoJwcuhmi8WbTAwrX0H",
+	"fDopDSP5CrBF/tSHJHUDJ4U+vSA4Mvrp8H5ThYg/G8+yxR2rEYHsDz2eDXxw3tJ69rTbobnPnH7A+UVZ",
+	"7tWRyLFZbu2rdA8aTjrMz5QMnHm9c/6EGUzj7XMmK5ertpHP9N3W1gZvsTXtrnb/UNXyrv0TugccROOK",
+	"ihUriglogz6iSZKrHpeFCAOV793jbjtX1TwM02e3bnZykifcopKIJe10KQuAQW/hjknr7NpPbQo2xqNk",
+	"4odKKcD7RHkd95NWVGtWHwr1J/EC2FYDPGxDGalhwzXFEkyH+Ov4jpL4sXZTRzbvFIAI7gj/PaK9hUe9",
+	"n3O118kgRmOJrMNa+mBO6jBWWy1jfjmwHyyqBuGaLM3dvvYlZp3MXtvaKrGmPEhnRXr4RFecSsTAAkfB",
+	"OuKCe13L0sPhWXwULQnKNQzYlQAZrc7JewevjunccNQUOIot1R1ookX5R4SmABu5ixF3Tt7k+Pof//jm",
+	"1d0fzsn3RnDhP/38+iX59unXfzAzWRas9HBfStNlwchK5uycvIb5muebqpA0dxiV4FhtlHlZy5UsAOOf",
+	"VvwRPqYekd+VTNOcanoFizaUzYJOv78/J38C92nbEHxHlfXX5aRkVOy2vGDoTqVC7RASklp4TKmYmzlk",
+	"VnBmHWAaGngo75bdnZMfvv/uFSJpmlEQW6xm5F+//0C4OicftpArIIxyaF2k9R3L/ZJkxQSt+PlflBQZ",
+	"7Azoj+Z4+mdyuVLnfwbNEXuGL/6XUWbIW7Q0vMqwuDi/PL8ATzOOurhaPDm/OH+yCFrs4oiY38yZevTJ",
+	"5Tp/Bv8EA/FhDi01lHxjrIR/Zdo1TgVMBFVJYZMnH19cYIRFaNuYhFZVwVfw8qO/WLRpFFypzVmR4fu+",
+	"5jYpO2svgPiQfo6P3uM2wmFUTVnSer+4WnznB8sCKEZz/BCT3/bQhy7MGEGnJdOY4Bv/YvuITx6/4Tmi",
+	"fAyT/BF1SVT3+QS0TojsmyXodzZ762DjHn+RjQPJxPIT7BmoPYT6ncOdKmUd4NUQ+7mrFviVFXjKjYll",
+	"BAG1ufDYXwayqiBihmA9WyYyYsQypLSYP8AsxnawKM7/hs1Kpg7P/4ImJTPOjx233QV/by65oPU+cuVE",
+	"Tw6tV1vuqsbud3CKwl4zho4VrVhts0PsneN3hwuIkdhPZxDDcgVeyA8Pd6pQi3+oY/USRv8nk4i4qPB4",
+	"2SaHdN9GWcGLAfj9bK2nDgawyaNPkI83fLe8kjthLvXXWPIzRcom5/LRjt6d5FisrT16X8EkLKhv7Bw8",
+	"R2kC5bzKhuWNAnDPA5B9WnBMz4LIh3WlYe5jqHWigddSaizKO3WqOhv6yKmxj3z63iNZ8w3HSoghUfjO",
+	"PnLPQ5NWCADfirjgo8ygdM30ausqEnh5Ctb4E7YItRRCBmklpCIlzQ3bXNmYK2rykPQB9bCWxBnUDkIR",
+	"rWw2W/swlMBlLjXEPA9h6r9HxooP2nZhSxj2cj6/bmWRP9Qd8IMs8n+yG+DfGKtC9rRdBKAa2JiZWIxo",
+	"OBYTVbWsOpko4e+N0LzwdwX0FV3uSc20Lakc2TXnwXiIXfuJffxns2R+pLdsYNdkjQlC0It3DXpyURDI",
+	"mVTtc1P7gTreo0/w31Eb8b15Yh5Z5UozfWZELy1PcqXDLE9iIMJIXYl9BYZDzhVE8YxWBKbH+1evM/Ly",
+	"+t8Nwf/H9buf0N7YUrUlBVfaPPLd9Uvy4w9vH0Q2V57sQ0LUO2VzANJSd4ts8RfsCVNui1h0dkKyOnTS",
+	"hzijH+gte4HR4wczWFs81wgbgedvyVaQLQcKr5JkTU/BVR+6h/UrB2kMzkUuMvT9GOq2XQEphyhiYONC",
+	"euHnqR0yovaBtuhnM/iwHP2ijgWLGXsyQYqRIHOUfSioFa7wLZui6dMqsfDC74fVks1/PqPDtmAYmjok",
+	"YinvWNzseRopv4+bYPdeNk7DLNxYMMB1QmInJ4sSA+xoK5gdVcBfRgUt9oofoXFCL96OHR9S7ZGZ0Xze",
+	"bQcd4tsfQ4L/tWFKv5DYMOAk3GqGNp9Abu2K488pe2zWfQpP2XvI2SmlkLirkE9ObYduqDEqOGTsyvUa",
+	"f7Spwi5FIcrMj4KuNoMqgO/mMaEE3PGcyUdl9fQ0t7797AkktHULfKWIKo26ZIfOfJ0fwAyezqqfOApH",
+	"yvHpswAyPC59Hp/0RERlN5YW7+hJfPkghhhcnNjoDJje3gtRqirXXnqIj69tQ+kJLuYl3bBHf6nY5t5s",
+	"jK2tT0COa+yRbf3flpc9F4ets0/BrEbLPTNarnr0yfwn4cr7gartWw7QF9MiETIR70+U17LeMCMUvVYe",
+	"WXxEty7cPIdU6ykceE+ogu6NlmfIhH8yXCiryNGOTQNfud9MhiTBtZbV2+ADU1tiKz20rKqT3Fbm+4QS",
+	"u8bnbXlpzmw6nWsWQ5Sme4Vdl/Hn9nxXNTcf+wT/HYkAxAwo88rD0Ba96u/9B6Zom5+G3a0uCwuDwAtd",
+	"a1ZjZ0RZkzWeBle3Y5Ofhkg54Eb7soT8QRb5Fyej9YghGQ98YGkurgNSDvi2viwpf2If9W/LkUneqAPS",
+	"DSlCX5Z2oDX9tsQDvQYJhgc3w9wWb622br/nHf8sbcMLYdUs9I0JqO5yaIbDOObyfh88N1eLAGEE3qyJ",
+	"BwteGo749QE9te06IDEvophhLs4prLKWZBkRbMeURkA+7NsevT5qRjVrX3wgw/Untgu+kWS9Xj7ADsSo",
+	"j+EEW+5v0+0Qrf90p8p9P/6dyMkwQsn9JUHhPdi/B7K1xunoGl5uJFOn9Bq1hLDEK4q2VVvm9A6S0z1W",
+	"Z/PV1gEWCbJ03bFA9/ycDbsVRih48YUoCH6G4IlThBgOWQ/gl2UjsGAEoSpnG2ntqN4D4IqOuoT9DlNz",
+	"Hly82O+8s37SBOnyD7un6HkLDgX0ckZTfEf3oH0js0+JlcCvP3oRv2of6zHKYOCRAywsKGHYK0Ow5zY1",
+	"HK4lkBZ0aXEMQMX6a4O+fqtj+ZTnWUrVw+d8vAoiq1NZHwGFT+M4tNTbNiKvjV7Wu+TvdY4nOYblXI8z",
+	"y/fwxNyJNCKXN3K9+DI7+FZuNiz/Hmp/p/cQ13yiRB2jRxuVPbPoVm7vrsKzoXfS7fCX2NM7M8SYq/J7",
+	"fGJyazT7qHG4aLx9bEvgE3Hd2A51Ai8Qq+9YfQYAIrjo5wiWKwX7SpGcaopZ9sTO5sFJ70vcBo/Ta1ux",
+	"NW8iUPL9oEaNmdeDmzOvXfvqtrG1RR6q+d0JzkZ2ejtycsu9N3vswA37r8d28GNZdDcwKbDlPNX3DpG4",
+	"DJQgLcUhDxmp55vUPvyxaiMGo2fLUfnLpIr6PU24cnDu99+UH9xOOPcXq5lDeaIi937wPXTADgM6QZ+A",
+	"4ypUIiZC1P/wr/wgXPMgvoeW+Cm2weO+m+2WVfq5K0uoGZQZ0BqA1BCNjK5uN7VsxCnCFS9xcGfhIsg7",
+	"lHxhZYn5q5ZmDoHjonf6EgyAW8aq+ZHf1K39N8aqf0qzGnKsMG+llHe08Fn5ziRLtL/+2rCGjYqo/wlP",
+	"fAnxBF96AyAeacnsOPn7E/N7Y0th4lEszfcwz/QqMDBRiEFltOtgYqzh512VwTuFMJBihj2JOGsiewYO",
+	"iHbTTi/LYOwHc3P8fXPKD/SOOX3CMAXEyLjwIK2w3d2WmoKWPqYboB0mnM2a5fKUorFLlndra3TIHaZk",
+	"/qexgP/zfJH13Lu5/O2s6TE2sJ2qhrJbnaF7suTJVxIRBHLeCVCZ7zQwFbCmk3YWo/ZDyvfPzBaMPBDh",
+	"fkaf/8Q19ZU6VRDiw9C4D6yFm8+MK+A/M8QoeHiZZb5kvohG45TQokVBcPYPRH2VDVxRbZnwya6pkaif",
+	"5/QH0blbPv9ykb6hs+WoeaIEbtv7DCu/IZJn8+pXstqDNohXEjjj4QdVUYAVRpE5dXTUljH9cIr59znX",
+	"1/CJh9l8GBvdq7+RjmI09FT1BPXH1j52WIWfs8XTi29H5mbhO/7lCOK8lGJd8JWOp2nSk9QMY7clsmJB",
+	"riauFdgrg0CqhRmGWxVa1gr23Ce5gmmJcCUMS+2xvWoLeWKBoKmwVSNMpHF3sX447jZ7/7qW5bVtPf9A",
+	"HF6sZ6jhj0/P4nGks2giNPY+O00qNNi+6AfxKOn1Hau/ArYq1gR7BEKp0XJvBSLccAjwmcAeshH5Wc0c",
+	"uN5gArV57md8LC00sVJ3RzhI7UxOowoEB9CcvZfX/54RSmq588UT5hIpmlIAklFtG98/zEn5mdH8kIoP",
+	"cFaCL3zh0Dx+9UfITRjY3RJ/PIFqoFdbQqFIEzmGYLsZu+VU5ERR29mGa7KTTZHbu6ZFv+CqvX5mHZTz",
+	"Kl8PHhbIJpx1XDrXHI587wqaBztHWpIlw9RFloPUyW2HlloWX8LSUc1mw5TPaHyYw/qKrXjOroNPPcxx",
+	"Nd9RyUl6sYxUmOgp/ODfrVasAr0ENRISEDoLVZeUw7IXq3Fr9BqeOC7Umv1DZaSalT548PZDq1bTmpGC",
+	"C5aTpkKlEnOyMwy/V9RoJy45DQDwskjUF5TzqpaVVOwBL8X3+AXHDQ+ZTGlX0t8E6JNPxR5IgwEnwXYn",
+	"iai7qB9XVm66jUFnuo1r2U5Xgu1wdyJRrskT5+FRB0/cB49p+veV3GDm9YXOhwOj5LXV9tQ/ZFaDa90w",
+	"sd/+qS/iA/B9JhIC7nTJCuJX4TsjnmCb/ZhybbsZPlj06TpsWfAw2oEb/lVN1/poFQG6QpyoeMp2iEQo",
+	"OQrb9twYU3aiaKVSDAV1WrhNS7BGPHAMyIbyvesJIloenxagH/4TcFjPrpkyStl/ki2jsFCFabV2jzO7",
+	"crPapjKS/dlTUjCtfeWTGXBVcCawZQnWl2GXX1d2LgU7J280Esl6gDzE7VLme3T3bAOYWz9NAO7th6/+",
+	"KP6Bw1eNOFFxlflWm++JvjbrO0FPHOQPoDcZMbSpwJB4ApPuXOb9kJ/kT/DAA5LyT0P2tVM05Hp9IoDW",
+	"D5DkrldblltHkwpIWawP05q2sshb/g8yNHLJMEK8pXcPlw5wHVL/9MIYxv5Nah6+4JZfg9OEr7bRDQfd",
+	"uOWIGlRWTKtNPDqPcrYyOvCDWu7mA+8sSR7MbAdN/p+YE15J8ZXG8Wx7Z5uP14XhGN5u7GkwrqP+yT30",
+	"j1xyGjaC+AI2TJt6ZfQSm7V42sqUobMF0i/YswcRs2FPlN8qojnYkGNIgQH/8pK53TEvPkgcasbETgfU",
+	"bj7qnMCy0daRBJH2v8hlgDP1nMg6w34V0Nkla53wfQo5CWJ7ckwlr9iH4iAvB8VszrgfBaL17YK/fpZN",
+	"wNJ+maQZWGFqHL3gt6zgnTN/34Q/CIth91CoVkUiokKnNCR/yg2DXAxb7Gu2LiNLBiBEwBTLveEFVqzD",
+	"/QVQafOfhNrqeD7Yw0ExWARHwMSjgI1uDBGyrAG02faJGStlNhN+sX+T/1ZJbCfKW/vuyEQ189ZEWfJP",
+	"tHzI5Ccz9E+09LGwY4Iop+Gln6FvjeWm+AF4BIw1X/vtkDl6N78wA7+788ixpyYzjJ9M5NPy/vc513Hf",
+	"ve8KG+QR3XMXYaEWhT1zoOzo98qIbeuP4c4GHI13rEYsIZcZPbX7j4K+Z6fmAttU12/WPx4vJF2WLwA3",
+	"P6m6C5t4Lm03z5NVFmNCgSzZAANYHH//4fGsgw6T4K9qKmv6pX0sTSPiYsXSIJRcB7fxzhL/TCf+TwdD",
+	"th5C2yKNEteS6x73Y3yvZV2zlWuDe39p0KUVupex4RmCTi/3AIeTc916vqFzql07UUzftJNqa34EYMsC",
+	"IJpR04Jn+n7o9wUVL9uFPYwMaj/wm/jkgvUNKGbQvOPQRQoSQ8tTXFPOUQffsR2KzfAQaqakkE0umLK5",
+	"UFCTg1Eb8IggHs1W1vpMs7rsPm1oRypGZwmtRvtC61Oz8XeCvKuY+MBLVnDB3rwjuVw1JRM689yc20Qa",
+	"LIW2EfSXP/4HUXpfIEoyJdirEBgfu4XdcJG5P4JDxdzrAKp2w0WsPojmLxv9gNWzdvTfhqXtysaiNOsT",
+	"Fd0aShJKVo3GDYP704Lawi6suW3rZt0O6GNwQBIBW3bh7qI8+aig+4dQtt7S/T8vN3zxW/gt3Xc3vGWP",
+	"r9zO2xCpYxSYQAOitQSpGmWDLvDSqZkANqfTO+Ehwg04/IPlwP/9NYO0laVKy8p1Z7Vh8oFd9mBJp759",
+	"PmwZoSvbaLdmHXXKO8SC9MiMaPMzGI5hxtEtF6QRhblkS0aFJrSAHIDv7A3mCyyxh5gwVxtm91vl81CX",
+	"o0XRpgTgwRASMgeiSQMdixbSPNGABRX3OWYb8G4+gqtIcS020UsWdsuFJrb9eqcHdvc8VLXTaeXhQ9Qz",
+	"geE3Us7keYdAYVNot9y/IritRAINc8TP4cDRR336b91DXwSFzAKip7rX3dxOCiTnRg1TUKgmpVSafH1x",
+	"T+frkIryogWaP+Ys0jyHLuO0eB+0frdt+tlHaCUO/oNalouryz88/uYC/i9baGn+/uTiG/gX7Mwe9I7H",
+	"Fz71EchgyLDf71cK2zdm85wU2UI2umrwVuhtMa+xRso2w7uAJGgLagBA1mtUKw6gEx2vjX+4pB/f4JPP",
+	"nvZ72msZnZFbOWKsugym0VXHolXdHvVAZfhkvA39l9Mj/Ansnzi8T6qC7m0E7L6onQXdE7v5RApbGgTt",
+	"B7ggNaMFMJRt/EThLyuZM5Rr7m/dHG1XStTpX+Cu9zJzm7fc2z8NSUYmcmOFBpKxr26gG9Erwm3e34p5",
+	"MEN+64N/mbugbRY/vO3Cd+H7ZsS+VQuy2E0ryZuIrtSJ6OpbJjZ6u7i6vLjo1yxl8YEtt57KSznwFS3/",
+	"jjyhabeX256E68tKNSPNQkY4XfNbV11PrYt75UL7S1nXcsdyOFYnd5UWXDA1FkCGvifw0IyuJ7yw4JOn",
+	"aHrisrCMJDNK+p2V44Lpnaxvs7YrCtFSjkWVB9ZxOnUWPzCWSSasnBEng9P1EvmALlc9wgkrVNGqgcwC",
+	"BCYlBaO596qi7eVlOxVqZ3jtAfQoc6O8E+2ufGldymsyv1xkl7/+ly7lpF9E2fnN9Zyhk/WwWk67xb3z",
+	"FVd6YMeMxgOOVTHkVwEB8KizkqHO//DMkh0hu1RenaTqOfyX08gshaUg4cjkd9ev3mfk59cvyTffPHv2",
+	"e0d7txVQLQLAuQxau0buAVn7hLiT35MlrW9hpOHw8Y/2kSOBHI7cHO00mBNsixVldq2G5CtZlvRMMUMo",
+	"zXJyR4uGqatAmy9AITWHYW1oqTIo4snIShayqTNo//wQd8fPjOYhxU/vE8PRPyB9/8nDBN/l6It0Wy/X",
+	"RDUABmH5K34oGFVNzUq73qjl5dMAhNTefYoJALZRsx0lx9Iii3ro/xEy48/Jd4qUZkI8eJ4qEP1SKb6E",
+	"/q2k4FoXjJTYsoGCx46tpMivrNIDIHvQikwpfEJLTYuMUHVrPxVxvv6IX7T+13mcjIHhlKR6uRM3wdMH",
+	"e+7yCvAEmg3C+mbDbFs0HHCpA60otI3zdppReK5Ba80KnKWUBaPigRNSfgyYZ6B+fE1r9IoHAf9Txkvf",
+	"hvH5itFbdaDULRtlcU82tWwq+NlfSJAioInfshNfOC15zu1dMXjxtI9+iLsbHoRHf31IxKJTXWu+Y4WX",
+	"GtEd7sAYrWWN1lEA6WuGoOr2GNSGGRs9iYATHpq/l11+CKCdim6Y+mLbjygSWypy61+4Iq5+IiN3rM75",
+	"SqusTedB1ZOXD6Bm2oGGD/uLRv2IDyU5Ff8BfX+9uy+AEqmh00FsCpXkrsHLZHHKJVj/4/7+T7GMVx/o",
+	"NVeC5R1w3xUAEwydBmidZyTnd9wwE8DHlSUdmrWShVwMuHif2oBP38k7Z2YQv9Zz51U2ms2c1xdx2Tru",
+	"T4LAdYe4FejL5mRCBc8dfAK0r6KwZAfhgAAGW1oYvazkorF4QOyvDS0sH59adsiab7hQk3iDmME+2gSt",
+	"a3tn3gGFlf0Ao9MMsY7R8YVPVBg4ibPOv/nem1eo4y4b9bzjF0howgZTnRVFmePxi32S6nny8LeJf7wD",
+	"hkkuxwSsPvDC1Oy5tfaxDyPyR0AapelJYPL+FHzX5u7AtiMnGvPOcptnDgj9U1JKoyJd2WRe39EXxaN9",
+	"B9qSQMmDfcxWpaA8Ra3fqPinP6iay7FT+kZoVqOpPM/hdyfyc1kx4Ww9LiOJMMc6AW1y8AldTVDsOpiF",
+	"fHKy2/zGiY7N7qEvcQCvGUuNP/qmRieiP8IOgFfB0aXTcbag3DcGsik1wmHpgB+24BCWR0weufKmM7ch",
+	"9tNvX83WBd9s9QNVeNnB/25yTU/ZWsgtbsjaKqiA/QXwQtdP9yRxbRuxso75Xc01C5w5UAANUXXz5Z0N",
+	"PsX2ngv9cInG7+vAdjj11sPgvy3wArbinw27YOFoHwx2IXlap0uIhu4Hgu1ClcB1+Cs4Jnj4HEIQkhbU",
+	"GhUOFuoZIicFZteXjoMh+jeC14AgoD5GFeX1mrkuX6Olim1LslFN3qWTQKXOsNIu1/+VePSFnA+Pp50P",
+	"D1sHOtFmDvJm5drh2p5Ej3+xJ0DHBvvDkHwvaMlXKkx4kjUU2+mmhhb8udyJ0JbWO2kNafXgljRYHIMR",
+	"rfdS8bZwAU1Dm/BPSp4Lc9MemIo53Z+Td9ZixfpmwbztYiidHdLBgwnLnYhnFzLxQcZDUmPZhfc+1Pc2",
+	"p0Pr3WiYTY19FijR4EXTkB511lSIC4DBGV45/dQYnJlvxuClN1dYepFbzPpy4Kjy3NhH631nDb3AVzT+",
+	"JhvzeVehivDdNobp28QPfrcR9lWAT5vz6UMR7nsMgk/Pfdqwiq4Z1baCU4G7uq0rwfxnrgenBy8fTG6+",
+	"q0ShDlkxiikEziWKG6yqLav5ihaAAWrtC16bYwP9w3cyMM6pIIyi425g0maQaisxMWYWSfPcYu259sFM",
+	"cLFBP25mQ98KGatEEPCdDGmKPbf1FoBBYlPbUC5u8mU82noR5InlssGQnb8gnobXw9mzluyIIvRfzukj",
+	"nNO9eTkBFKcQGrb9BLzUGbq0voFJPjNTrKjWrDYv/+9fLs6+/fVffpfhf3//3//bIuWo2eq531HyP67f",
+	"/eS7VX+fc/0d/Pb7sAGyOYPmdK4tqig1koMJyIgYWEUu0VUcXcM3F/MVwYmjkKqgTVzucHvfABxA4rOF",
+	"lFX606piLE9/vOKALjmg041rUz+YbTsZDlV7GeBN6er3Q7UDSsIzIoXTPdC7c3oVq2Kre9rzMbTal1sp",
+	"Fbs2gz9Q8fhWKib+P/aur7dtHIl/FcEvvcPJtZN2e9nkqdugV1yL7mEToH05LGiJsoXKpE+k4riBv/uB",
+	"M0NKsvXPseQE3T7FiGlSIoczQ85vfgMDPJYXC5cggI56qZEmkYGbG7MbxBG9GG1+XHmqPOxAK0wTfEhp",
+	"JNisWyOdZsvGiJJt8/Mc+qwSYBqvne2aVVURACqunogP0VsqK5gYKhNEsDdFsPGt/2qdeEDoAX7aLx7/",
+	"Lrz+j3muuscA+aFQvXEYFUS9qx8elIo16sH9jm26Idox7eqNsFQ7MLKq0WPuWDTEWt8s5PrWDTBQxQrT",
+	"/7sFUkSfdM1hZPOKoj6rSQMTfX+ZcIF5UeOIRHECGAtzanA3RsB6T2T4dLuS2mpLa5mG2Bwr2WbpHT+A",
+	"bQkouyYiS5JGEMVnaNBi7wAjweexgHNlMY+kUMMdDj/z+I6LGnO45ze3IweajNOzQyCYqXwfz7O0cwzU",
+	"rI4XwU/6ELn3Fhm0jO/h2OeuKY1Yx1Fk5M+hG1S2zO+bYAGRGSLC0skJ+FmWShwu8M5fe7Mh0MEoqsNT",
+	"Xn4x4wzFSW76Rr7FkzP+m6HpFZsUG4ZqQtmrchPzHEkkM230gx3HB/zxbGP+FDHv8PWC3XFPSLr3ZGID",
+	"eQ6NusxWEBpCQj5yvhpSPGyZpkNYiPuTkI98pfPqWzUY9UJ1rj7KQBVNGgkG2DFXB6pcIIrCkS2VoSqk",
+	"Ys02qrnazkadkLKgPLFwv0/Z7t608X6tI9j3/J+nIhvoVmyAbW40X+0bvC6IVnvJpzRfqRzX2k9dbEd+",
+	"aQSkQERg2S9z9B3YNrxAmIOzhkAheox+LV0c6sUgjjvXX6Dvgawb9P2TTuukdFr/MuZTpp5apLH4RhmN",
+	"SvP0yitd+CvNNt43o3NBiHfqlLni/vV1dqkufwcVuWIgYhVX3yMM+uSRi1/fdNCPa6i3R1WDUsrYhAMP",
+	"nCtYknIWbupwCq4kTfVpIMvisEvsoYCeIYwglcyHAA9P5Bq8J3hUMwEKq5jlrAWK42ENaXeAb8c7m06n",
+	"VwTl9gudvsB7aC40sE3WxKo4S4NFXbDifIiEhcYrtgVW66igK1DuTfq416d5L9UTgxOlh2KeFgpL78Ia",
+	"qiAFbedaAahvY4FMZwdExDpf7L75GVg6KLDUtfmS2eblFf3w/bIQHoRTLfBUOiScczLxniVM48jhIHiY",
+	"79gcDWGZvGpkIWX78Vtcl1cXr8voqFKUsdVjO00w7YY4wHDSLFmpb50giJeVwdCFLbjibSXcocVJ0OcQ",
+	"xOrgdSaJh8/dA98l4aDLoSowA66MLOCjXL77KpXzlC2JjK2i1qwxe+B1Vnt57G7IcKB9n+4BwX7DOHVH",
+	"03Ik0G3sPosWs51B4MBmzNu/b37/XHE6nXE8SZgmgt/r3O0rbQ56vZd2LpoCjzc4T4eR4sBv/tGVRqpE",
+	"jFCkPto9mQEGA3vz/hamLNLe+fR8Oj47/3tPKRvFEdCLLe0h8AbvWBKHwNRCkd7d2X0wfzpUDHN7pls0",
+	"e95Praf3Mp1zvSdaZRJnzD/L+cfRkQdtW3XRChaIvHDrLOYKoSVWW+MQu6Mq0QBOHvDD9vCDKv6wpdjX",
+	"JzbjCdqdgRQZdg7jnDzGhBayWo/BY71QZEZ7oMOf8QQOnjCX27p1nIRcs2DBw6MXtKam8rXtfyi7ZLo/",
+	"IOtkuPptn3BDw6x4c5nbCbOkvmeUDQb7U6wPCHSwcsmvoBHiBqERIaIbFq35gGPznw8iTujpZLEj2RjL",
+	"5phR15K+jIm2o25QkuOzCWSguR4jL+TRiaMEjveJZxLEHav/w5N8Hd9Ag/EfFKPYw/Dmb7HtiXnOKhSQ",
+	"FYD0AmfUmIswZsJ7dT6exdqLEmkMLD7+4XeaeOKCBay3FZM1u+NmUmszDT6VHk3Fc8FD7+wNPOGKxSmU",
+	"zmNKI0vxHADcQFzsBTLJloIyC2JB98Uy8s4mZ29eXbyG8HpmHPuAJfyl9w7aK2/GN5LKEtAEpdyb+t70",
+	"pXebZpyw9TYfHoT3u5RLOC5WMWdBNIHesuVmYckoqdRB6fERuobGG/dnN5IBGO+F6rgx20LqbfwileQJ",
+	"uA7VL/bL2XkBJn5x9uv589359kX62bX8XgPlY1SQzFgQCj8qFdgtDNzHnt0IcJo3IthOsEj74Q7BRgTN",
+	"oYi3STwXb6H3agrVHex6IV32ePgoMbEz0CiehCymUly5NAeIBj5uDmpconfQ9UCwXdP3ce6Q4r0wWoM3",
+	"FLAlT9kLRZdFNhElZBsr47AYUPcZPKMID0ba4hKYUeZRzRqFPIhDPoSgXkPPNxsx1H2K6fqais6d/D6F",
+	"xg6ro2eh/er4W/sg4CvIjWdm42PCFkZejaOrXMEuY24dXGzGEwmEZDKlWkJlZ7gkAYBc4iKor4jwVlHI",
+	"Fq0zMUiCZ/LS+zr+xCM9vp4BcNwieS1EN+ERppQRmBxxCzSg730d3xinwvx6luc95xnXIL3gd4QvqxyG",
+	"6/zh22iKRHlsu6GaXYZjeHl6gn7/Zd2BHfefpKzS9c+z3Ua5RDW33PYE07Iy7mCbJF/oFJaE2SdJNls1",
+	"gl1qHPBYUXlXOuw+whuxurg9vGNMxZ+mSde2eJdS7eOILJzzAez7Z9PvwIYDxni0fTeqtxeKCXnnvKnZ",
+	"BlglMTYkVw486khsr/bLwoGMKbnkUHQOCsgtGF6BhPUav0ts91b+h8XpI85hbgMMdhb7K0RenzRo+ZvU",
+	"ix3SE5LRMqeTv6PxqBRSraV9zooNUkcmD+ZPN67y05GM11GMU9rQ8yP2/UG4vYnMBw5WiifRZZE/wiyb",
+	"u1uIqQCYI1ov1n06XOzNsGWUo0X1Ggmlj41xuWv4v8MkdzFpfUflHBBZRl7CZpQo2B5v08WHPjrm5tK5",
+	"moEUt3mzU6ApADDu8sA6ZrMUXqWHizLXWZ73/80cNIuwcR8uG1iSeDkWUNXDJz5yvuoju61rjSbI/TIf",
+	"FvF88eeKKZj3xffR5cXUH6lEmjk9uzAvTrL1mzQetgilpOhvqYST669rep3tdx8+uIyFQ7JX4NNKJZOg",
+	"D59Gf1zppJ5TGXLJbJHE/uAhrsudvAXg/+mUu5Bvj8mD+9wBvFCW2KdBMORv79ALZjNe5ZaOCHfQGAEk",
+	"WXlKdtSoO3vySJWarRLJQjUZXT7s/usBP1QhGyqeCxs3PlTtQ0ByytiZxUblDolHt67pyRR8IeOnk353",
+	"T9iDerd9mY1D+UHqshU451ci5ywQrCYeEYalCR4yAbCcZPVjJ3gVPKg2tFylPtzZIR0dR9SJ+wv6RHrR",
+	"zkBJLT6FH7lOY9hDkwf6tJ0ETAQ8Ofz6izpoDp68g86/YNPRCRE4ZkjHYyqk9mSmiQ+OJUlVfClicVIS",
+	"vP2pggyUyUMsQn6/ra9eKNfCWITat97b0FkYy8ma9VMczzxkDxP4u8Cu6NYklXdceDQThx8Fi8LiV8o5",
+	"TOrjCyg0SfhCJuFA8v1BJuETSLfVrBAvQ51i9Coo2BmHeBNl5EsqHKC0XMH5PhM6TgganXDtzSXkXnOd",
+	"bhplX/B7PdAkfub3+qlVhFEPdPsLGVt6wVOVz23j1ODkDTM3f5i+D5kc4o3GO7chZok6NvOx4CzR5qBa",
+	"jz78AE2GrD9NI1Row2xVAatZpTLgCi446fsJZA9+b6aexvzCJ3gJTG3c+qNfpq9OMJwxlTRkOYmFaTZj",
+	"ivvekocxK+Y+/i/jGTJJZiovHKp4emc3QpYmo8vRZLT97/b/AQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1395,6 +1395,85 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The outputs over the network: what is played on them, where each stream leads, and whether the deck answers */
+        get: operations["getLines"];
+        put?: never;
+        /** Play outputs of the reel over the network in real time, from a place to its end */
+        post: operations["playOnLines"];
+        /** Stop what is played over the network, a layback too */
+        delete: operations["stopLines"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/lines/description": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The session description (SDP, RFC 8866) of the outputs as they are sent over the network, or would be */
+        get: operations["describeLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reels/{reel}/laybacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The newest laybacks of a reel, at most 50 */
+        get: operations["listLaybacks"];
+        put?: never;
+        /** Play outputs onto the deck in real time, from a timecode to a timecode, and compare what it has recorded with them, sample by sample */
+        post: operations["layBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/laybacks/{layback}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layback: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a layback; what the deck has recorded stays on the deck */
+        post: operations["stopLayback"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prints/{print}/retry": {
         parameters: {
             query?: never;
@@ -4108,6 +4187,120 @@ export interface components {
             ppm: number[][];
             /** @description by channel: a sample came to full scale */
             over: boolean[];
+        };
+        Lines: {
+            playing: boolean;
+            /** @description what is played is of this reel */
+            here?: boolean;
+            /**
+             * Format: uuid
+             * @description the layback that it is played for, where it is one
+             */
+            layback?: string;
+            /**
+             * Format: int64
+             * @description the sample that is sent next
+             */
+            at?: number;
+            timecode?: string;
+            /**
+             * Format: int64
+             * @description how often sending had to wait, as what is played was not there in time
+             */
+            held?: number;
+            /**
+             * Format: int64
+             * @description samples that were beyond full scale, and held there
+             */
+            clipped?: number;
+            /** @description why nothing can be sent, or what was played last ended early */
+            problem?: string;
+            /** @description as they are sent or would be */
+            streams: components["schemas"]["LineStream"][];
+            deck: components["schemas"]["LineDeck"];
+        };
+        LineStream: {
+            /** @description address and port that it is sent to */
+            to: string;
+            /** @description output that is its first channel, counted from 0 among those that are sent */
+            first: number;
+            channels: string[];
+        };
+        LineDeck: {
+            /** @description where its page is */
+            url: string;
+            answers: boolean;
+            /** @description what it records, where it does */
+            recording?: string;
+            /**
+             * Format: int64
+             * @description packets that have not come to it since its streams began
+             */
+            lost?: number;
+            /** @description why it does not answer */
+            says?: string;
+        };
+        LineGap: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            timecode: string;
+            /** @description channel of the recording, from 1 */
+            first: number;
+            last: number;
+        };
+        LineDifference: {
+            /** @description of the recording, from 1 */
+            channel: number;
+            /**
+             * Format: int64
+             * @description of the first sample that differs
+             */
+            at: number;
+            timecode: string;
+            /** Format: int64 */
+            samples: number;
+        };
+        Layback: {
+            /** Format: uuid */
+            id: string;
+            /**
+             * @description proven: what the deck recorded is what was sent, bit for bit
+             * @enum {string}
+             */
+            state: "playing" | "comparing" | "proven" | "failed" | "stopped";
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            from_timecode: string;
+            to_timecode: string;
+            outputs: number[];
+            names: string[];
+            /** Format: date-time */
+            began_at: string;
+            /** @description its name on the deck */
+            recording?: string;
+            /**
+             * Format: int64
+             * @description samples of each channel that were compared
+             */
+            compared?: number;
+            /**
+             * Format: int64
+             * @description how often sending had to wait, as what was played was not there in time; nothing is lost by it
+             */
+            held?: number;
+            /**
+             * Format: int64
+             * @description samples that did not come, of the stream that most are missing of
+             */
+            missing?: number;
+            gaps: components["schemas"]["LineGap"][];
+            differences: components["schemas"]["LineDifference"][];
+            /** @description why it did not come to a comparison */
+            error?: string;
         };
         KeptTreatment: {
             /** Format: uuid */
@@ -7327,6 +7520,192 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Print"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description what is on the lines */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lines"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    playOnLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description a sample of the reel's time
+                     */
+                    from: number;
+                    /** @description their places from 0, in order; all of them when absent */
+                    outputs?: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description it is playing */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lines"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is silent */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    describeLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the description */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/sdp": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLaybacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the laybacks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layback"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    layBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description a sample of the reel's time
+                     */
+                    from: number;
+                    /**
+                     * Format: int64
+                     * @description the sample after the last
+                     */
+                    to: number;
+                    /** @description their places from 0, in order; all of them when absent */
+                    outputs?: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description it is playing */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layback"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopLayback: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layback: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it is stopped */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -14,7 +14,7 @@ import { specWords } from "./words";
 const testSeconds = 10;
 
 /** What is ordered: by which spec, as which files; what stands in the way; a test of a span first. */
-export function OrderForm({ production }: { production: string }) {
+export function OrderForm({ production, onOutside }: { production: string; onOutside: () => void }) {
   const { data: facts } = useProduction(production);
   const { data: reel } = useReel(production);
   const { data: specs } = useSpecs();
@@ -71,8 +71,9 @@ export function OrderForm({ production }: { production: string }) {
         key: "s",
         run: () => setLooking(true),
       },
+      { id: "lines", name: "Lay back onto a deck, or play outputs over the network", key: "l", run: onOutside },
     ],
-    [send],
+    [send, onOutside],
   );
   useCommandList("Delivery", list);
   if (!spec || !kept || !reel || !chosen) return <div className="w-[460px] shrink-0 border-line border-r" />;
