@@ -59,3 +59,9 @@ func Convert(from, to audio.Layout) (m audio.Matrix, lost string, err error) {
 	}
 	return m, lost, nil
 }
+
+// ACN is the number of the component that channel i of an ambisonic layout carries: l² + l + m, of order l and degree m.
+func ACN(l audio.Layout, i int) int {
+	n, _ := component(l.Norm, i)
+	return n
+}

@@ -15,6 +15,7 @@ type Container struct {
 	Broadcast bool // a WAV, with a bext chunk
 	Bare      bool // has no place for a start, nor for names of channels
 	Mask      bool // has a place for the mask of speakers of WAVEFORMATEXTENSIBLE
+	Described bool // has a place for a description by the audio definition model
 	Starts    bool // of pictures: says where it starts without one, too
 	Titles    bool // of pictures: names its streams
 
@@ -29,7 +30,7 @@ var pcm = []string{"s16", "s24", "s32", "f32"}
 var Containers = map[string]Container{
 	"wav":  {Extension: ".wav", Names: []string{"RIFF", "RF64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav", Sndfile: true},
 	"rf64": {Extension: ".wav", Names: []string{"RF64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav", Sndfile: true},
-	"bw64": {Extension: ".wav", Names: []string{"BW64"}, Codings: pcm, Broadcast: true, Mask: true, Demuxer: "wav"},
+	"bw64": {Extension: ".wav", Names: []string{"BW64"}, Codings: pcm, Broadcast: true, Mask: true, Described: true, Demuxer: "wav"},
 	"w64":  {Extension: ".w64", Names: []string{"W64"}, Codings: pcm, Mask: true, Demuxer: "w64", Padded: true, Sndfile: true},
 	"aiff": {Extension: ".aif", Names: []string{"AIFF-C", "AIFF"}, Codings: pcm, Demuxer: "aiff", Sndfile: true},
 	"flac": {Extension: ".flac", Names: []string{"FLAC"}, Codings: pcm[:2], Channels: 8, Beside: true, Bare: true, Demuxer: "flac", Sndfile: true},

@@ -190,6 +190,7 @@ func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error
 	if err := p.place(); err != nil {
 		return Plan{}, err
 	}
+	p.undescribed()
 	return p, p.clash()
 }
 

@@ -201,6 +201,7 @@ func (fp *FileProof) facts(p Plan, f File, src *source.Source) {
 	if p.Order.Spec.Metadata.Mask && Containers[f.Container].Mask {
 		fp.check("channel mask", fmt.Sprintf("%#x", o.Format.Mask), fmt.Sprintf("%#x", src.Format.Mask))
 	}
+	fp.described(p, f, src)
 	fp.check("snags on reading", 0, len(facts.Snags))
 }
 
@@ -307,7 +308,7 @@ func (r *reading) held(hashes [][]uint64) (others bool) {
 
 // finish says what was found of the channels, and of the loudness that the file says of itself.
 func (r *reading) finish(p Plan, heard *listeners) {
-	if r.bext != nil && p.Order.Spec.Metadata.Loudness {
+	if r.bext != nil && p.Order.Spec.Metadata.Loudness && p.isWAV(r.index) {
 		if v, ok := heard.only(r.index); ok {
 			r.fp.check("loudness in the bext chunk", bextLoudness(v), r.bext.Loudness)
 		}

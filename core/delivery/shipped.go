@@ -79,5 +79,9 @@ func Shipped() []Spec {
 	own := shipped("The outputs as they are", "All outputs of the reel, as many as it has and as they are named, in one file or a mono file each.", "",
 		polyOf(base+"_{version}"), monoOf(base+"_{number}_{output}_{version}"))
 
-	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own}
+	described := shipped("The outputs, described (BW64 with ADM)", "All outputs of the reel in one BW64 file that says by the audio definition model (ITU-R BS.2076) which bed or sound field each channel is of, where it stands, and what is heard in it.", "",
+		one("one described file", FileRule{Container: "bw64", Name: base + "_{version}"}))
+	described.Metadata = Metadata{ADM: true, Loudness: true}
+
+	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own, described}
 }

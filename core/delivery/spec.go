@@ -138,6 +138,8 @@ type Metadata struct {
 	NoIXML   bool `json:"no_ixml,omitempty"`
 	Loudness bool `json:"loudness,omitempty"` // in the bext chunk, version 2
 	Mask     bool `json:"mask,omitempty"`     // speakers of the only group of a file in the format's channel mask
+	// ADM describes the sound of BW64 files by the audio definition model (ITU-R BS.2076).
+	ADM bool `json:"adm,omitempty"`
 }
 
 // Asked are limits of loudness and peaks, of some of what is delivered.
@@ -226,6 +228,11 @@ func (s Spec) Check() error {
 				return snag.Refuse("bad_pattern", "spec %s, packing %s, file %d: %w", s.Name, p.ID, i+1, err)
 			}
 		}
+	}
+	if s.Metadata.ADM && !slices.ContainsFunc(s.Packings, func(p Packing) bool {
+		return slices.ContainsFunc(p.Files, func(f FileRule) bool { return Containers[f.Container].Described })
+	}) {
+		return bad("its files are to be described by the audio definition model, which is done in BW64, and none is one")
 	}
 	if err := s.Programme.check(); err != nil {
 		return bad("%w", err)

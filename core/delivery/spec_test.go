@@ -45,7 +45,7 @@ func TestShippedSpecs(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, s, back)
 	}
-	assert.Len(t, names, 14)
+	assert.Len(t, names, 15)
 }
 
 // A spec as it was kept before specs had files in them is still read, and is what it was.
@@ -462,6 +462,8 @@ func TestRandomSpecs(t *testing.T) {
 		}
 		s := custom(rules...)
 		s.Dither = rnd.IntN(2) == 0
+		s.Metadata.ADM = slices.ContainsFunc(rules, func(r delivery.FileRule) bool { return r.Container == "bw64" }) && rnd.IntN(2) == 0
+		s.Metadata.Loudness = rnd.IntN(4) == 0
 		s.SampleRate = []int{48000, 48000, 48000, 44100}[rnd.IntN(4)]
 		s.Programme.WholeFrames = rnd.IntN(2) == 0
 		if rnd.IntN(2) == 0 {

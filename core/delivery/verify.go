@@ -423,6 +423,15 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 	if Containers[rule.Container].Broadcast && !s.Metadata.NoBext {
 		fp.check("bext chunk", "there", map[bool]string{true: "there", false: "missing"}[f.sources[0].Bext != nil])
 	}
+	if s.Metadata.ADM && Containers[rule.Container].Described {
+		found := "missing"
+		if scene, err := f.sources[0].Scene(); err != nil {
+			found = err.Error()
+		} else if scene != nil && len(scene.Elements) > 0 {
+			found = "there"
+		}
+		fp.check("description (ADM)", "there", found)
+	}
 	if f.info != nil {
 		var widths []int
 		for _, g := range rule.Groups {

@@ -97,7 +97,7 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 	out := Written{}
 	for i, s := range sinks {
 		if r, ok := meters.only(i); ok {
-			if err := s.setLoudness(r); err != nil {
+			if err := s.setLoudness(p, r); err != nil {
 				return Written{}, err
 			}
 		}
@@ -227,9 +227,21 @@ func (s *sink) write(raw []byte) error {
 	return nil
 }
 
-// setLoudness puts what was measured into the bext chunk, in the hundredths that it has.
-func (s *sink) setLoudness(r loudness.Result) error {
-	if s.wav == nil || s.bext == nil {
+// setLoudness puts what was measured into the bext chunk, in the hundredths that it has, and into the description.
+func (s *sink) setLoudness(p Plan, r loudness.Result) error {
+	if s.wav == nil {
+		return nil
+	}
+	if p.describes(s.plan) {
+		text, err := p.measuredText(s.plan, r)
+		if err == nil {
+			err = s.wav.SetExtra("axml", text)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if s.bext == nil {
 		return nil
 	}
 	x := *s.bext
@@ -332,5 +344,6 @@ func (p Plan) Options(f File) wave.Options {
 			CodingHistory: format.CodingHistory(),
 		}
 	}
+	o.Extra = p.chunks(f)
 	return o
 }

@@ -38,8 +38,9 @@ type Facts struct {
 	SetSize int    `json:"set_size"` // TOTAL_FILES, 0 when not given
 	Index   int    `json:"index"`    // FILE_SET_INDEX where it is a number, else 0
 
-	Tracks []TrackFact `json:"tracks"` // in channel order, one a channel
-	Snags  []snag.Snag `json:"snags"`  // those of the file and those of its metadata
+	Tracks []TrackFact `json:"tracks"`           // in channel order, one a channel
+	Groups []GroupFact `json:"groups,omitempty"` // that the file itself says there are
+	Snags  []snag.Snag `json:"snags"`            // those of the file and those of its metadata
 }
 
 // UnmarshalJSON reads it under the names that its fields have now, and those that they had.
@@ -52,7 +53,7 @@ func (f *Facts) UnmarshalJSON(b []byte) error {
 type TrackFact struct {
 	Channel       int    `json:"channel"` // in this file, from 1
 	Label         string `json:"label"`
-	LabelSource   string `json:"label_source"`   // ixml, bext, name or empty
+	LabelSource   string `json:"label_source"`   // ixml, bext, adm, name or empty
 	RecorderTrack int    `json:"recorder_track"` // 0 when not known
 }
 
@@ -112,6 +113,7 @@ func (i *Info) Gather(name string) Facts {
 	} else {
 		f.describe(d.Tracks(), name)
 	}
+	f.fromScene(i)
 	f.fromName(name)
 	return f
 }

@@ -7,6 +7,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 )
 
 // Reading says how some strands of a take are to be read together. Strands that no reading names are
@@ -121,6 +122,30 @@ func GroupReadings(groups []StreamGroup) (out []Reading) {
 			r.Kind = Surround
 			i := slices.IndexFunc(audio.Layouts, func(l audio.Layout) bool { return len(l.Speakers) == n })
 			r.Order = audio.Layouts[i].Speakers
+		default:
+			continue
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// FactReadings are the readings that groups of channels stand for which a file itself says there are: pairs, surround and sound fields in
+// ACN order and SN3D. A group of another kind has none, and is read strand by strand.
+func FactReadings(groups []source.GroupFact) (out []Reading) {
+	for _, g := range groups {
+		l, err := audio.ParseLayout(g.Layout)
+		if err != nil || len(g.Channels) != l.Count || l.Count < 2 {
+			continue
+		}
+		r := Reading{Positions: g.Channels, Order: []audio.Speaker{}}
+		switch _, known := audio.LayoutOf(l.Speakers); {
+		case l.Kind == audio.Ambisonic && l.Norm == audio.SN3D && l.Order > 0:
+			r.Kind = Ambisonic
+		case l.Kind == audio.Bed && l.Count == 2 && l.Name != "mid-side":
+			r.Kind = Stereo
+		case l.Kind == audio.Bed && known:
+			r.Kind, r.Order = Surround, l.Speakers
 		default:
 			continue
 		}

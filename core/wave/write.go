@@ -25,9 +25,10 @@ type Writer struct {
 	opts    Options
 	header  int64 // bytes before the first sample
 	dataLen int64
-	factAt  int64 // of the fact chunk's frame count, 0 without one
-	bextAt  int64 // of the bext chunk's payload, 0 without one
-	limit   int64 // greatest size of a RIFF; a variable for tests
+	factAt  int64   // of the fact chunk's frame count, 0 without one
+	bextAt  int64   // of the bext chunk's payload, 0 without one
+	extraAt []int64 // of the payloads of the further chunks
+	limit   int64   // greatest size of a RIFF; a variable for tests
 	err     error
 }
 
@@ -60,6 +61,7 @@ func NewWriter(w io.WriteSeeker, opts Options) (*Writer, error) {
 		chunk(&b, "iXML", opts.IXML.Marshal())
 	}
 	for _, c := range opts.Extra {
+		wr.extraAt = append(wr.extraAt, int64(b.Len())+8)
 		chunk(&b, c.ID, c.Data)
 	}
 	b.WriteString("data\x00\x00\x00\x00")
@@ -147,6 +149,20 @@ func (w *Writer) SetBext(x Bext) error {
 		_, w.err = w.w.Seek(0, io.SeekEnd)
 	}
 	return w.err
+}
+
+// SetExtra changes what a further chunk holds; there was one of that name and length from the beginning.
+func (w *Writer) SetExtra(id string, data []byte) error {
+	for i, c := range w.opts.Extra {
+		if c.ID == id && len(c.Data) == len(data) {
+			w.put(w.extraAt[i], data)
+			if w.err == nil {
+				_, w.err = w.w.Seek(0, io.SeekEnd)
+			}
+			return w.err
+		}
+	}
+	return fmt.Errorf("wave: there is no %q chunk of %d bytes to change", id, len(data))
 }
 
 // Close pads the data and fills in the sizes. It does not close the underlying file.

@@ -142,6 +142,8 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 			groups = append(groups, g)
 		}
 		t.Readings = take.GroupReadings(groups)
+	} else if len(g.Members) == 1 {
+		t.Readings = take.FactReadings(facts.Groups)
 	}
 	return t
 }

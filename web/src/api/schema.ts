@@ -4765,6 +4765,7 @@ export interface components {
                 no_ixml?: boolean;
                 loudness?: boolean;
                 mask?: boolean;
+                adm?: boolean;
             };
             limits?: components["schemas"]["SpecLimits"][];
             papers: ("pdf" | "csv" | "json" | "mhl")[];

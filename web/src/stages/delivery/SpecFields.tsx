@@ -120,6 +120,7 @@ export function SpecFields({ spec, set }: Props) {
             ["no_ixml", "iXML", true],
             ["loudness", "loudness in bext", false],
             ["mask", "speakers in the channel mask", false],
+            ["adm", "beds and sound fields by the audio definition model (BW64)", false],
           ] as const
         ).map(([name, says, turned]) => (
           <Tick
