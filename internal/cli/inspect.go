@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 
@@ -21,27 +22,28 @@ import (
 
 // inspection is one line of `inspect --json`.
 type inspection struct {
-	Path          string      `json:"path"`
-	Container     string      `json:"container"`
-	Encoding      string      `json:"encoding"`
-	SampleRate    int         `json:"sample_rate"`
-	Channels      int         `json:"channels"`
-	Frames        int64       `json:"frames"`
-	ChannelMask   uint32      `json:"channel_mask"`
-	StartSamples  *int64      `json:"start_samples"`
-	StartTimecode *string     `json:"start_timecode"`
-	TimecodeRate  *string     `json:"timecode_rate"`
-	DropFrame     bool        `json:"drop_frame"`
-	Project       string      `json:"project"`
-	Scene         string      `json:"scene"`
-	Take          string      `json:"take"`
-	Roll          string      `json:"roll"`
-	Note          string      `json:"note"`
-	Circled       bool        `json:"circled"`
-	WildTrack     bool        `json:"wild_track"`
-	NoGood        bool        `json:"no_good"`
-	Tracks        []any       `json:"tracks"`
-	Snags         []snag.Snag `json:"snags"`
+	Path          string             `json:"path"`
+	Container     string             `json:"container"`
+	Encoding      string             `json:"encoding"`
+	SampleRate    int                `json:"sample_rate"`
+	Channels      int                `json:"channels"`
+	Frames        int64              `json:"frames"`
+	ChannelMask   uint32             `json:"channel_mask"`
+	StartSamples  *int64             `json:"start_samples"`
+	StartTimecode *string            `json:"start_timecode"`
+	TimecodeRate  *string            `json:"timecode_rate"`
+	DropFrame     bool               `json:"drop_frame"`
+	Project       string             `json:"project"`
+	Scene         string             `json:"scene"`
+	Take          string             `json:"take"`
+	Roll          string             `json:"roll"`
+	Note          string             `json:"note"`
+	Circled       bool               `json:"circled"`
+	WildTrack     bool               `json:"wild_track"`
+	NoGood        bool               `json:"no_good"`
+	Tracks        []any              `json:"tracks"`
+	Groups        []source.GroupFact `json:"groups"` // that the file says there are, by the audio definition model
+	Snags         []snag.Snag        `json:"snags"`
 	levels        []audio.Level
 }
 
@@ -171,6 +173,7 @@ func newInspection(path, container, encoding string, format wave.Format, frames 
 		Channels: format.Channels, Frames: frames, ChannelMask: format.Mask,
 		Project: f.Project, Scene: f.Scene, Take: f.Take, Roll: f.Roll, Note: f.Note,
 		Circled: f.Circled, WildTrack: f.WildTrack, NoGood: f.NoGood, Snags: append([]snag.Snag{}, f.Snags...), Tracks: []any{},
+		Groups: append([]source.GroupFact{}, f.Groups...),
 	}
 	if f.Start >= 0 {
 		i.StartSamples = &f.Start
@@ -245,6 +248,17 @@ func (i *inspection) print(out io.Writer) error {
 		if v.on {
 			said = append(said, v.word)
 		}
+	}
+	for _, g := range i.Groups {
+		var channels []string
+		for _, c := range g.Channels {
+			channels = append(channels, strconv.Itoa(c))
+		}
+		placed := g.Placed
+		if placed != "" {
+			placed = ", an object " + placed
+		}
+		fmt.Fprintf(w, "  %s: %s on %s%s\n", shown(g.Name), g.Layout, strings.Join(channels, " "), placed)
 	}
 	if len(said) > 0 {
 		fmt.Fprintf(w, "  %s\n", shown(strings.Join(said, ", ")))

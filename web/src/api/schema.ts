@@ -2684,7 +2684,7 @@ export interface components {
             position: number;
             label: string;
             /** @enum {string} */
-            label_source: "ixml" | "bext" | "name" | "typed" | "";
+            label_source: "ixml" | "bext" | "adm" | "name" | "typed" | "";
             recorder_track: number | null;
             mix: boolean;
             /** Format: double */

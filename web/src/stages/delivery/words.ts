@@ -55,6 +55,12 @@ export function specWords(spec: DeliverySpec): { what: string; says: string }[] 
         .filter(Boolean)
         .join(", "),
     });
+  const inside = [
+    spec.metadata.loudness && "loudness",
+    spec.metadata.mask && "speakers in the channel mask",
+    spec.metadata.adm && "beds and sound fields by the audio definition model",
+  ].filter(Boolean);
+  if (inside.length) rows.push({ what: "In the files", says: inside.join(", ") });
   if (spec.papers.length) rows.push({ what: "Papers", says: spec.papers.map((k) => paperWords[k] ?? k).join(", ") });
   return rows;
 }
