@@ -90,6 +90,9 @@ func (t Take) wide(w weave.Weave, r take.Reading) reel.Strand {
 		k := slices.IndexFunc(t.Strands, func(s TakeStrand) bool { return s.Position == r.Positions[i] })
 		s := t.Strands[k]
 		base, _ := take.LabelSpeaker(s.Label)
+		if r.Kind == take.Ambisonic {
+			base = take.WithoutComponent(s.Label)
+		}
 		if n == 0 {
 			st.ID, st.Label, st.Shift = s.ID, base, s.Shift
 			if st.Label == "" {
@@ -105,8 +108,11 @@ func (t Take) wide(w weave.Weave, r take.Reading) reel.Strand {
 		}
 	}
 	st.Mix = mixes == len(order)
-	if r.Kind == take.MidSide {
+	switch {
+	case r.Kind == take.MidSide:
 		st.Patch = weave.Patch{Preset: weave.MidSide}
+	case r.Norm == take.AFormat:
+		st.Patch = weave.Patch{Preset: weave.Custom, Matrix: take.FromAFormat()}
 	}
 	return st
 }
@@ -121,7 +127,11 @@ func layoutOf(r take.Reading) (audio.Layout, []int) {
 	switch r.Kind {
 	case take.Ambisonic:
 		n, _ := take.AmbisonicOrder(len(r.Positions))
-		l, _ := audio.AmbisonicLayout(n, audio.SN3D)
+		norm := audio.SN3D
+		if r.Norm == take.FuMa {
+			norm = audio.FuMa
+		}
+		l, _ := audio.AmbisonicLayout(n, norm)
 		return l, order
 	case take.Surround:
 		if l, ok := audio.LayoutOf(r.Order); ok {

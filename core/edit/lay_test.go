@@ -61,6 +61,8 @@ func TestRecordingsAreLaidAsWideAsTheyAre(t *testing.T) {
 		"in film order":    {taken("MX", []take.Reading{six}, "M L", "M C", "M R", "M Ls", "M Rs", "M LFE"), []string{"M, 5.1: [s1 s3 s2 s6 s4 s5]"}},
 		"mid and side":     {taken("FX", []take.Reading{{Kind: take.MidSide, Positions: []int{1, 2}}}, "Door M", "Door S"), []string{"Door, stereo: [s1 s2] mid_side to FX "}},
 		"ambisonic":        {taken("FX", []take.Reading{{Kind: take.Ambisonic, Positions: []int{1, 2, 3, 4}}}, "W", "Y", "Z", "X"), []string{"W, ambisonic 1 SN3D: [s1 s2 s3 s4]"}},
+		"in FuMa":          {taken("FX", []take.Reading{{Kind: take.Ambisonic, Positions: []int{1, 2, 3, 4}, Norm: take.FuMa}}, "Deck W", "Deck X", "Deck Y", "Deck Z"), []string{"Deck, ambisonic 1 FuMa: [s1 s2 s3 s4]"}},
+		"in A-format":      {taken("FX", []take.Reading{{Kind: take.Ambisonic, Positions: []int{2, 1, 3, 4}, Norm: take.AFormat}}, "FRD", "FLU", "BLD", "BRU"), []string{"FLU, ambisonic 1 SN3D: [s2 s1 s3 s4] matrix"}},
 		"two pairs":        {taken("FX", []take.Reading{stereo, {Kind: take.Stereo, Positions: []int{3, 4}}}, "A L", "A R", "B L", "B R"), []string{"A, stereo: [s1 s2] to FX ", "B, stereo: [s3 s4] to FX "}},
 		"a recorder's":     {taken("DX", []take.Reading{stereo}, "Amb L", "Amb R", "Boom"), []string{"Amb L, mono: [s1] to DX left", "Amb R, mono: [s2] to DX right", "Boom, mono: [s3] to DX both"}},
 		"its mix and more": {taken("", []take.Reading{stereo}, "MixL", "MixR", "Boom"), []string{"MixL, mono: [s1], off", "MixR, mono: [s2], off", "Boom, mono: [s3]"}},

@@ -124,7 +124,7 @@ func (f *Fold) lay(r take.Reading, at map[int]int) string {
 		return "mid-side decoded"
 	case take.Ambisonic:
 		for n := range p {
-			f.Matrix[at[p[n]]] = cardioids(n)
+			f.Matrix[at[p[n]]] = fieldSides(r.Norm, n)
 		}
 		return cardioidsInWords
 	case take.Surround:
@@ -139,6 +139,19 @@ func (f *Fold) lay(r take.Reading, at map[int]int) string {
 }
 
 const cardioidsInWords = "ambisonic as two cardioids to the sides"
+
+// fieldSides is the share of the nth strand of a reading as a sound field in two cardioids to the sides.
+func fieldSides(norm string, n int) [2]float64 {
+	switch norm {
+	case take.FuMa: // W at -3 dB, X, Y
+		return map[int][2]float64{0: {math.Sqrt2 / 2, math.Sqrt2 / 2}, 2: {0.5, -0.5}}[n]
+	case take.AFormat:
+		m := take.FromAFormat()
+		w, y := m[0][n], m[1][n]
+		return [2]float64{0.5 * (w + y), 0.5 * (w - y)}
+	}
+	return cardioids(n)
+}
 
 // cardioids is the share of the nth channel (ACN, SN3D) of a sound field in two cardioids, to the left and to the right.
 func cardioids(n int) [2]float64 {

@@ -203,6 +203,7 @@ func TestFoldDown(t *testing.T) {
 	}
 	h := math.Sqrt2 / 2
 	six := take.Reading{Kind: take.Surround, Positions: []int{1, 2, 3, 4, 5, 6}, Order: []audio.Speaker{"L", "C", "R", "Ls", "Rs", "LFE"}}
+	a, b := 0.25+math.Sqrt(3)/4, 0.25-math.Sqrt(3)/4
 	for name, c := range map[string]struct {
 		channels []monitor.Channel
 		readings []take.Reading
@@ -218,6 +219,11 @@ func TestFoldDown(t *testing.T) {
 		"mid-side": {ch("M", "S"), []take.Reading{{Kind: take.MidSide, Positions: []int{1, 2}}}, [][2]float64{{1, 1}, {1, -1}}, "mid-side decoded"},
 		"ambisonic": {ch("W", "Y", "Z", "X"), []take.Reading{{Kind: take.Ambisonic, Positions: []int{1, 2, 3, 4}}}, [][2]float64{{0.5, 0.5}, {0.5, -0.5}, {}, {}},
 			"ambisonic as two cardioids to the sides"},
+		"in FuMa": {ch("W", "X", "Y", "Z"), []take.Reading{{Kind: take.Ambisonic, Positions: []int{1, 2, 3, 4}, Norm: take.FuMa}}, [][2]float64{{h, h}, {}, {0.5, -0.5}, {}},
+			"ambisonic as two cardioids to the sides"},
+		// A cardioid to the left of what the capsules hear: (W + Y)/2, with W half and Y √3/2 of each.
+		"in A-format": {ch("FLU", "FRD", "BLD", "BRU"), []take.Reading{{Kind: take.Ambisonic, Positions: []int{1, 2, 3, 4}, Norm: take.AFormat}},
+			[][2]float64{{a, b}, {b, a}, {a, b}, {b, a}}, "ambisonic as two cardioids to the sides"},
 		"half a pair": {ch("A L", "A R")[:1], []take.Reading{{Kind: take.Stereo, Positions: []int{1, 2}}}, [][2]float64{{1, 1}}, "mono, on both sides at 0 dB"},
 	} {
 		f := monitor.FoldDown(c.channels, c.readings)

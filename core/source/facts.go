@@ -345,8 +345,7 @@ type Name struct {
 // as in 21A-T03_1, 21A-T03_A1, 21AT03.L, mix_LFE, x_Ch01, x-Tr1 and "x track 1". A point between two
 // digits is a decimal point or a version's, as in "Mix v1.2", and no separator.
 func ParseName(path string) Name {
-	base := filepath.Base(path)
-	base = strings.TrimSuffix(base, filepath.Ext(base))
+	base := BaseName(path)
 	n := Name{Stem: base}
 	i := strings.LastIndexAny(base, separators)
 	if i <= 0 || i == len(base)-1 {
@@ -387,6 +386,12 @@ func ParseName(path string) Name {
 		return Name{Stem: stem, Number: v}
 	}
 	return n
+}
+
+// BaseName is a file's name without folder and extension.
+func BaseName(path string) string {
+	base := filepath.Base(path)
+	return strings.TrimSuffix(base, filepath.Ext(base))
 }
 
 const separators = "._- "

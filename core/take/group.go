@@ -159,6 +159,7 @@ type Group struct {
 	Longest int64
 	Missing bool   // whether a member is known to be absent
 	Layout  string // the layout that the members' speakers form, empty when they form none
+	Field   string // the norm that the members are a sound field in, empty when they are none
 	Order   string // the order of the members in words
 	Stem    string // what their names say they are, see GuessStem
 	Snags   []snag.Snag
@@ -195,12 +196,14 @@ func Groups(files []File) []Group {
 			pinned[keys[0]] = f.Pin
 		}
 	}
-	numbered := series(files)
+	numbered, spatial := series(files), fields(files)
 	for _, f := range files {
 		keys := Keys(f)
 		switch {
 		case f.Pin != "":
 			put("pin "+f.Pin, f)
+		case spatial[f.Key] != "":
+			put(spatial[f.Key], f)
 		case len(keys) == 0:
 			put("file "+f.Key, f)
 		case numbered[f.Key] != "" && pinned[keys[0]] == "":
@@ -308,7 +311,18 @@ func describe(set []File, alone *snag.Snag) Group {
 	}
 	set = slices.Clone(set)
 	by := Sort(set)
+	if norm, at, ok := fieldNorm(baseNames(set)); ok {
+		sorted := make([]File, len(set))
+		for i, k := range at {
+			sorted[i] = set[k]
+		}
+		set, by, g.Field = sorted, "by component of a sound field", norm
+	}
 	g.why(set, by)
+	if g.Field != "" && g.Pin == "" {
+		g.Why, g.Certain = "their names end with "+fieldSays[g.Field], false
+		g.doubt("field_asked", "%s", fieldAsks[g.Field])
+	}
 	for _, f := range set {
 		g.Members = append(g.Members, Member{f, memberWhy(f, g.Why)})
 	}

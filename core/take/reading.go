@@ -16,7 +16,17 @@ type Reading struct {
 	Kind      string          `json:"kind"`      // stereo, mid_side, surround or ambisonic
 	Positions []int           `json:"positions"` // strands in the take, from 1, in the order they stand
 	Order     []audio.Speaker `json:"order"`     // of surround: the speaker of each
+	// Norm is that of a sound field whose strands are not in ACN order and SN3D: FuMa, or AFormat.
+	Norm string `json:"norm,omitempty"`
 }
+
+// Norms of readings as sound fields; none is ACN order and SN3D.
+const (
+	FuMa = "FuMa" // W X Y Z and on, W at -3 dB
+	// AFormat is four capsules on the corners of a cube, two of them opposite each other above and two below: front left up, front
+	// right down, back left down, back right up.
+	AFormat = "A-format"
+)
 
 // Kinds of reading.
 const (
@@ -50,6 +60,9 @@ func CheckReadings(rs []Reading, strands int) error {
 			if _, ok := AmbisonicOrder(n); !ok {
 				return snag.Refuse("bad_reading", "an ambisonic recording of order N has (N+1)² channels: 4, 9, 16 and so on, not %d", n)
 			}
+			if r.Norm != "" && r.Norm != FuMa && r.Norm != AFormat || r.Norm == FuMa && n > 16 || r.Norm == AFormat && n != 4 {
+				return snag.Refuse("bad_reading", "%d strands can't be read as a sound field in %q: FuMa has up to 16, and A-format 4", n, r.Norm)
+			}
 		default:
 			return snag.Refuse("bad_reading", "strands are read as stereo, mid-side, surround or ambisonic, not as %q", r.Kind)
 		}
@@ -79,6 +92,12 @@ func (r Reading) Name() string {
 		return l.Name + " in " + audio.NameOrder(r.Order)
 	case Ambisonic:
 		n, _ := AmbisonicOrder(len(r.Positions))
+		switch r.Norm {
+		case FuMa:
+			return fmt.Sprintf("ambisonic, order %d, FuMa", n)
+		case AFormat:
+			return "A-format recording, FLU FRD BLD BRU"
+		}
 		return fmt.Sprintf("ambisonic, order %d, ACN", n)
 	}
 	return r.Kind
@@ -178,20 +197,29 @@ func WaysToRead(n int) (out []Reading) {
 		at[i] = i + 1
 	}
 	if n == 2 {
-		out = append(out, Reading{Stereo, at, []audio.Speaker{}}, Reading{MidSide, at, []audio.Speaker{}})
+		out = append(out, Reading{Kind: Stereo, Positions: at, Order: []audio.Speaker{}}, Reading{Kind: MidSide, Positions: at, Order: []audio.Speaker{}})
 	}
 	for _, l := range audio.Layouts {
 		if len(l.Speakers) == n && n > 2 {
-			out = append(out, Reading{Surround, at, l.Speakers})
+			out = append(out, Reading{Kind: Surround, Positions: at, Order: l.Speakers})
 		}
 	}
 	for _, o := range audio.Orders {
 		if len(o.Speakers) == n {
-			out = append(out, Reading{Surround, at, o.Speakers})
+			out = append(out, Reading{Kind: Surround, Positions: at, Order: o.Speakers})
 		}
 	}
 	if _, ok := AmbisonicOrder(n); ok {
-		out = append(out, Reading{Ambisonic, at, []audio.Speaker{}})
+		field := func(norm string) {
+			out = append(out, Reading{Kind: Ambisonic, Positions: at, Order: []audio.Speaker{}, Norm: norm})
+		}
+		field("")
+		if n <= 16 {
+			field(FuMa)
+		}
+		if n == 4 {
+			field(AFormat)
+		}
 	}
 	return out
 }

@@ -319,6 +319,18 @@ func nameSuggestion(labels []string, from int) (Suggestion, bool) {
 		s.Says = channels(at, "is", "are") + " an " + s.Read.Name() + " recording"
 		return s, true
 	}
+	if norm, order, ok := fieldNorm(labels); ok {
+		places := make([]int, len(order))
+		for i, k := range order {
+			places[i] = at[k]
+		}
+		s.Kind, s.Certainty, s.Read = "ambisonic", Likely, &Reading{Kind: Ambisonic, Positions: places, Order: []audio.Speaker{}, Norm: norm}
+		s.Says = channels(at, "is", "are") + " an " + s.Read.Name()
+		if norm == FuMa {
+			s.Reason += "; if W is as loud as a pressure microphone would be, they are ACN and SN3D in another order"
+		}
+		return s, true
+	}
 	order := make([]audio.Speaker, len(labels))
 	stem := ""
 	for i, l := range labels {

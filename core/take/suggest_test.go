@@ -66,7 +66,10 @@ func TestSuggest(t *testing.T) {
 		"ambisonic":                       {[]string{"Amb W", "Amb Y", "Amb Z", "Amb X"}, sounding(4), []string{"channels 1, 2, 3 and 4 are an ambisonic, order 1, ACN recording (certain)"}},
 		"ambisonic by numbers":            {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, sounding(4), []string{"channels 1, 2, 3 and 4 are an ambisonic, order 1, ACN recording (certain)"}},
 		"what a layout holds is meant so": {[]string{"S L", "S R"}, survey.Findings{Channels: sounding(2).Channels, Relations: []survey.Relation{{Kind: survey.SameSource, A: 1, B: 2, Delay: 9, Inverted: true, Certain: true}}}, []string{"channels 1 and 2 are a stereo pair (certain)"}},
-		"not in the order of ACN":         {[]string{"W", "X", "Y", "Z"}, sounding(4), nil},
+		"W X Y Z":                         {[]string{"W", "X", "Y", "Z"}, sounding(4), []string{"channels 1, 2, 3 and 4 are an ambisonic, order 1, FuMa (likely)"}},
+		"capsules, in another order":      {[]string{"Deck BLD", "Deck FLU", "Deck BRU", "Deck FRD"}, sounding(4), []string{"channels 1, 2, 3 and 4 are an A-format recording, FLU FRD BLD BRU (likely)"}},
+		"of two recordings":               {[]string{"A W", "A X", "B Y", "B Z"}, sounding(4), nil},
+		"in an order of nobody's":         {[]string{"Z", "X", "Y", "Q"}, sounding(4), nil},
 		"one source, two microphones": {blank, relation(survey.Relation{Kind: survey.SameSource, A: 3, B: 4, Delay: -96, Certain: true}),
 			[]string{"channel 3 hears what channel 4 hears, 2.0 ms later (possible)"}},
 	} {
@@ -119,7 +122,7 @@ func TestWaysToRead(t *testing.T) {
 	}
 	assert.Empty(t, names[1])
 	assert.Equal(t, []string{"stereo pair", "mid-side pair, decoded"}, names[2])
-	assert.Equal(t, []string{"ambisonic, order 1, ACN"}, names[4])
+	assert.Equal(t, []string{"ambisonic, order 1, ACN", "ambisonic, order 1, FuMa", "A-format recording, FLU FRD BLD BRU"}, names[4])
 	assert.Equal(t, []string{"5.1 in broadcast order (L R C LFE Ls Rs)", "5.1 in film order (L C R Ls Rs LFE)", "5.1 in fronts, surrounds, centre order (L R Ls Rs C LFE)"}, names[6])
 	assert.Len(t, names[8], 3)
 }

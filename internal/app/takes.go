@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -163,6 +164,13 @@ func describe(t *store.Take, g take.Group) {
 		return
 	}
 	t.Readings = nil // what more or fewer members made of it counts no more
+	if g.Field != "" {
+		r := take.Reading{Kind: take.Ambisonic, Norm: g.Field, Order: []audio.Speaker{}}
+		for i := range g.Members {
+			r.Positions = append(r.Positions, i+1)
+		}
+		t.Readings = []take.Reading{r}
+	}
 	if g.Layout != "" {
 		r := take.Reading{Kind: take.Surround}
 		for i, m := range g.Members {

@@ -282,6 +282,10 @@ func readingsOf(rs []take.Reading) []contract.Reading {
 		for _, sp := range r.Order {
 			v.Order = append(v.Order, string(sp))
 		}
+		if r.Norm != "" {
+			norm := contract.ReadingNorm(r.Norm)
+			v.Norm = &norm
+		}
 		out = append(out, v)
 	}
 	return out

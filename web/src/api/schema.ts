@@ -2900,6 +2900,11 @@ export interface components {
             kind: "stereo" | "mid_side" | "surround" | "ambisonic";
             positions: number[];
             order: string[];
+            /**
+             * @description of a sound field that is not in ACN order and SN3D
+             * @enum {string}
+             */
+            norm?: "" | "FuMa" | "A-format";
             /** @description in words; not read */
             name?: string;
         };

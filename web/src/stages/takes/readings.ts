@@ -6,6 +6,9 @@ export type Reading = Schemas["Reading"];
 /** Takes that are alike as far as reading goes: of the same recorder, with as many strands. */
 export const alike = (a: Take, b: Take) => a.recorder === b.recorder && a.strands.length === b.strands.length;
 
+/** A reading without its words. */
+const said = ({ kind, positions, order, norm }: Reading) => ({ kind, positions, order, ...(norm ? { norm } : {}) });
+
 /**
  * The edits that have strands of takes read in a way, its first strand at the first position; `null`
  * is each by itself. What was said of those strands before goes; takes that lack one are left alone.
@@ -15,9 +18,9 @@ export function readAs(takes: Take[], way: Reading | null, positions: number[]):
     .filter((t) => positions.every((p) => t.strands.some((s) => s.position === p)))
     .flatMap((t): SheetCell[] => {
       const rest = t.readings.filter((r) => !r.positions.some((p) => positions.includes(p)));
-      const now = way ? [...rest, { kind: way.kind, positions, order: way.order }] : rest;
-      const plain = now.map(({ kind, positions, order }) => ({ kind, positions, order }));
-      const was = t.readings.map(({ kind, positions, order }) => ({ kind, positions, order }));
+      const now = way ? [...rest, { ...way, positions }] : rest;
+      const plain = now.map(said);
+      const was = t.readings.map(said);
       return JSON.stringify(plain) === JSON.stringify(was) ? [] : [{ row: t.id, field: "readings", value: plain, was }];
     });
 }
