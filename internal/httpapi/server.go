@@ -244,7 +244,7 @@ const drained = 8 << 20
 
 func drain(c *gin.Context, body io.Reader) {
 	slow := http.NewResponseController(c.Writer)
-	_ = slow.SetReadDeadline(time.Now().Add(2 * time.Second))
+	_ = slow.SetReadDeadline(time.Now().Add(10 * time.Second))
 	_, _ = io.CopyN(io.Discard, body, drained) // as much as comes
 }
 
