@@ -65,3 +65,12 @@ func ACN(l audio.Layout, i int) int {
 	n, _ := component(l.Norm, i)
 	return n
 }
+
+// OrderOf is the order of the component that channel i of an ambisonic layout carries.
+func OrderOf(l audio.Layout, i int) int { return degree(ACN(l, i)) }
+
+// Scale is what channel i of an ambisonic layout is multiplied by against N3D.
+func Scale(l audio.Layout, i int) float64 {
+	_, f := component(l.Norm, i)
+	return f
+}

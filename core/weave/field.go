@@ -14,6 +14,9 @@ func (p Patch) field(from, to audio.Layout) (audio.Matrix, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := p.Turning.check(); err != nil {
+		return nil, err
+	}
 	if p.Turn != nil && *p.Turn != (ambisonic.Turn{}) {
 		if err := p.Turn.Check(); err != nil {
 			return nil, err
@@ -65,10 +68,13 @@ func (p Patch) fieldSays(from, to audio.Layout) string {
 			what string
 			by   float64
 		}{{"turned", t.Yaw}, {"tilted", t.Pitch}, {"rolled", t.Roll}} {
-			if v.by != 0 {
+			if v.by != 0 && !p.Turning.moves() {
 				parts = append(parts, fmt.Sprintf("%s by %g°", v.what, v.by))
 			}
 		}
+	}
+	if p.Turning.moves() {
+		parts = append(parts, "turned over time")
 	}
 	_, lost, err := ambisonic.Convert(from, to)
 	if err == nil && from.Name != to.Name {

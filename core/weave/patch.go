@@ -56,6 +56,7 @@ type Patch struct {
 	Matrix   audio.Matrix     `json:"matrix,omitempty"`   // of Custom: a row a channel that is made
 	Name     string           `json:"name,omitempty"`     // of Custom: what the matrix is called, such as a house's fold-down
 	Turn     *ambisonic.Turn  `json:"turn,omitempty"`     // of Field
+	Turning  *Turning         `json:"turning,omitempty"`  // of Field: angles over time
 	Mirror   ambisonic.Mirror `json:"mirror,omitempty"`   // of Field, before it is turned
 	Decoding ambisonic.Way    `json:"decoding,omitempty"` // of Decoded: all-round where it is not given
 	Spread   *float64         `json:"spread,omitempty"`   // of Encoded, in degrees; 0 where it is not given
@@ -238,6 +239,9 @@ func (p Patch) plain() Patch {
 	}
 	if len(p.Matrix) == 0 {
 		p.Matrix = nil
+	}
+	if !p.Turning.moves() {
+		p.Turning = nil
 	}
 	return p
 }

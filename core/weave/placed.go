@@ -119,6 +119,7 @@ type Mover struct {
 	Cells [][2]int
 	patch Patch
 	pan   panner
+	turn  *turner
 	width int
 }
 
@@ -160,6 +161,12 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 			}
 		}
 	}
+	if p.Preset == Field && p.Turning.moves() {
+		if mover.turn, err = newTurner(p, from, to); err != nil {
+			return nil, nil, err
+		}
+		mover.Cells = mover.turn.cells
+	}
 	if len(mover.Cells) == 0 {
 		return nil, m, nil
 	}
@@ -170,8 +177,11 @@ func (p Patch) Mover(from, to audio.Layout) (*Mover, audio.Matrix, error) {
 	if p.Preset == Balance {
 		return mover, still, nil
 	}
-	for _, c := range mover.Cells {
+	for k, c := range mover.Cells {
 		still[c[0]][c[1]] = 1
+		if mover.turn != nil {
+			still[c[0]][c[1]] = mover.turn.most[k]
+		}
 	}
 	return mover, still, nil
 }
@@ -204,6 +214,10 @@ func (m *Mover) Fill(dst [][]float64, at int64, n int) {
 				}
 			}
 		}
+		return
+	}
+	if m.turn != nil {
+		m.turn.fill(dst, at, n)
 		return
 	}
 	a, b := make([]float64, m.width), make([]float64, m.width)
@@ -248,12 +262,21 @@ func (p Patch) Curves(fn func(automation.Curve) automation.Curve) Patch {
 		places = append(places, place)
 	}
 	p.Places = places
+	if p.Turning != nil {
+		t := *p.Turning
+		t.curves(func(c *automation.Curve) {
+			if len(*c) > 0 {
+				*c = fn(*c)
+			}
+		})
+		p.Turning = &t
+	}
 	return p
 }
 
 // Moves reports whether anything of a patch moves.
 func (p Patch) Moves() bool {
-	if len(p.Moving) > 0 {
+	if len(p.Moving) > 0 || p.Turning.moves() {
 		return true
 	}
 	for _, place := range p.Places {

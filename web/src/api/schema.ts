@@ -3058,6 +3058,12 @@ export interface components {
                 /** Format: double */
                 roll?: number;
             };
+            /** @description of field: angles over time, in degrees */
+            turning?: {
+                yaw?: components["schemas"]["Curve"];
+                pitch?: components["schemas"]["Curve"];
+                roll?: components["schemas"]["Curve"];
+            };
             /**
              * @description of field, before it is turned
              * @enum {string}

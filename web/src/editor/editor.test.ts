@@ -217,6 +217,50 @@ test("a gain over time is typed and dragged between its neighbours", () => {
   expect(without([...two, { at: 30, value: 0 }], 30)).toEqual(two);
 });
 
+test("a sound field's turn, tilt and roll over time", () => {
+  const t = { id: "t", label: "Deck", layout: "ambisonic 1 SN3D", clips: [] } as unknown as Track;
+  const reel = (patch: object, layout = "ambisonic 1 SN3D") =>
+    ({
+      doc: {
+        tracks: [t],
+        weave: {
+          buses: [{ id: "AMB", role: "stem", layout }],
+          sends: { t: [{ to: "AMB", gain_db: 0, patch }] },
+        },
+      },
+      worked_out: { layouts: {} },
+    }) as unknown as Reel;
+  const patchOf = (e: ReturnType<typeof ofPlace>, curve: { at: number; value: number }[]) => {
+    const put = e?.put(curve) as { set_sends: { sends: { patch: object }[] } };
+    return put.set_sends.sends[0]?.patch;
+  };
+  // The plain way becomes one that turns; the figure at rest stays, and the other angles with their points.
+  const plain = ofPlace(reel({}), t, "yaw");
+  expect(plain?.says).toBe("the turn of Deck");
+  expect(patchOf(plain, [{ at: 5, value: 90 }])).toEqual({ preset: "field", turning: { yaw: [{ at: 5, value: 90 }] } });
+  const turned = {
+    preset: "field",
+    turn: { pitch: 10 },
+    mirror: "left-right",
+    turning: { yaw: [{ at: 1, value: 2 }] },
+  };
+  const pitch = ofPlace(reel(turned), t, "pitch");
+  expect(pitch?.rest).toBe(10);
+  expect(pitch?.scale.says(-30)).toBe("30° down");
+  expect(patchOf(pitch, [{ at: 5, value: 9 }])).toEqual({
+    ...turned,
+    turning: { ...turned.turning, pitch: [{ at: 5, value: 9 }] },
+  });
+  expect(patchOf(ofPlace(reel(turned), t, "yaw"), [])).toEqual({
+    preset: "field",
+    turn: { pitch: 10 },
+    mirror: "left-right",
+  });
+  // What is decoded, or goes to speakers, is not turned so.
+  expect(ofPlace(reel({ preset: "decoded" }), t, "roll")).toBeNull();
+  expect(ofPlace(reel({}, "5.1"), t, "roll")).toBeNull();
+});
+
 test("figures of places and of treatments are drawn over time, each by itself", () => {
   const t = {
     id: "t",

@@ -59,6 +59,12 @@ export const pitches: Scale = {
 /** Heights, in degrees over the horizon. */
 export const heights: Scale = { top: 90, floor: -90, step: 1, key: 5, says: (v) => `${v}°` };
 
+const angle = (up: string, down: string) => (v: number) => (v === 0 ? "0°" : `${Math.abs(v)}° ${v > 0 ? up : down}`);
+
+/** How far a sound field is tilted and rolled, in degrees. */
+export const tilts: Scale = { top: 180, floor: -180, step: 1, key: 5, says: angle("up", "down") };
+export const rolls: Scale = { top: 180, floor: -180, step: 1, key: 5, says: angle("left up", "right up") };
+
 /** How far towards the middle, from 0 to all of the way. */
 export const inwards: Scale = {
   top: 1,

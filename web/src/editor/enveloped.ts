@@ -1,6 +1,18 @@
 import type { Clip, EditAction, Patch, Reel, Schemas, Track } from "../api/client";
 import { type FigureKey, movable, withCurve } from "../treatment/moving";
-import { bearings, type Drawn, heights, inwards, levels, positions, type Scale, spreads, toLFE } from "./envelope";
+import {
+  bearings,
+  type Drawn,
+  heights,
+  inwards,
+  levels,
+  positions,
+  rolls,
+  type Scale,
+  spreads,
+  tilts,
+  toLFE,
+} from "./envelope";
 import { channelsOf, putRoute, routeOf } from "./routes";
 
 type Curve = Schemas["Curve"];
@@ -151,8 +163,11 @@ export function ofClipPosition(reel: Reel, t: Track, c: Clip): Enveloped | null 
   );
 }
 
-/** What of a sound that is placed among speakers can be drawn over time, beside its direction. */
+/** What of a sound that is placed among speakers, or of a sound field, can be drawn over time, beside its direction. */
 export const placeKeys = {
+  yaw: { name: "turn", scale: bearings },
+  pitch: { name: "tilt", scale: tilts },
+  roll: { name: "roll", scale: rolls },
   elevation: { name: "height", scale: heights },
   inward: { name: "way to the middle", scale: inwards },
   spread: { name: "spread", scale: spreads },
@@ -160,8 +175,40 @@ export const placeKeys = {
 } as const;
 export type PlaceKey = keyof typeof placeKeys;
 
-/** A figure of where a track's one channel is placed, over time; null where it is not placed among speakers. */
+type TurnKey = "yaw" | "pitch" | "roll";
+const turns = (key: PlaceKey): key is TurnKey => key === "yaw" || key === "pitch" || key === "roll";
+
+/** An angle of a track's sound field on its way into a bus, over time; null where it is none, or goes another way. */
+function ofTurn(reel: Reel, t: Track, key: TurnKey): Enveloped | null {
+  const send = routeOf(reel, t.id);
+  const bus = reel.doc.weave.buses.find((b) => b.id === send?.to);
+  if (!send || !bus?.layout.startsWith("ambisonic") || !t.layout.startsWith("ambisonic")) return null;
+  if (send.patch.preset && send.patch.preset !== "field") return null;
+  const { [key]: was, ...others } = send.patch.turning ?? {};
+  const { name, scale } = placeKeys[key];
+  return {
+    id: `${t.id} ${key}`,
+    says: `the ${name} of ${t.label}`,
+    drawn: { in: 0, length: Number.MAX_SAFE_INTEGER, gain: was ?? [] },
+    scale,
+    rest: send.patch.turn?.[key] ?? 0,
+    shift: 0,
+    put: (curve) => {
+      const turning = curve.length > 0 ? { ...others, [key]: curve } : others;
+      const { turning: _, ...still } = send.patch;
+      const moves = Object.keys(turning).length > 0 ? { turning } : {};
+      return putRoute(reel, t.id, { ...send, patch: { ...still, preset: "field", ...moves } });
+    },
+    in: (now) => {
+      const track = now.doc.tracks.find((o) => o.id === t.id);
+      return (track && ofTurn(now, track, key)) ?? undefined;
+    },
+  };
+}
+
+/** A figure of where a track's one channel is placed, or of how its sound field is turned, over time; null where it is neither. */
 export function ofPlace(reel: Reel, t: Track, key: PlaceKey): Enveloped | null {
+  if (turns(key)) return ofTurn(reel, t, key);
   const send = routeOf(reel, t.id);
   const [place, more] = send?.patch.preset === "placed" ? (send.patch.places ?? []) : [];
   if (!send || !place || more || (key === "lfe_db" && !place.lfe)) return null;

@@ -98,7 +98,7 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
       {place && <Draw what="positions" says="Draw the position over time" />}
       {drawable.length > 0 && (
         <Choice
-          aria-label="Draw more of where it stands over time"
+          aria-label="Draw more of where it stands, or turns, over time"
           value={more ?? ""}
           style={{ height: 28 }}
           onChange={(e) => useEditor.setState({ drawing: e.target.value ? `place ${e.target.value as PlaceKey}` : "" })}
