@@ -18,6 +18,7 @@ type Container struct {
 	Described bool // has a place for a description by the audio definition model
 	Starts    bool // of pictures: says where it starts without one, too
 	Titles    bool // of pictures: names its streams
+	Fields    bool // of pictures: says which of its streams are sound fields
 
 	Demuxer string // what ffprobe calls it; empty where it tells from the first bytes
 	Padded  bool   // ffprobe takes its padding at the end for sound
@@ -34,9 +35,9 @@ var Containers = map[string]Container{
 	"w64":  {Extension: ".w64", Names: []string{"W64"}, Codings: pcm, Mask: true, Demuxer: "w64", Padded: true, Sndfile: true},
 	"aiff": {Extension: ".aif", Names: []string{"AIFF-C", "AIFF"}, Codings: pcm, Demuxer: "aiff", Sndfile: true},
 	"flac": {Extension: ".flac", Names: []string{"FLAC"}, Codings: pcm[:2], Channels: 8, Beside: true, Bare: true, Demuxer: "flac", Sndfile: true},
-	"mov":  {Extension: ".mov", Names: []string{"MOV"}, Codings: pcm, Picture: true, Beside: true, Mask: true, Starts: true, Titles: true},
+	"mov":  {Extension: ".mov", Names: []string{"MOV"}, Codings: pcm, Picture: true, Beside: true, Mask: true, Starts: true, Titles: true, Fields: true},
 	"mxf":  {Extension: ".mxf", Names: []string{"MXF"}, Codings: pcm[:2], Picture: true, Needs: true, Beside: true, Mask: true, Starts: true},
-	"mp4":  {Extension: ".mp4", Names: []string{"MP4", "MOV"}, Codings: []string{"aac"}, Picture: true, Beside: true, Mask: true},
+	"mp4":  {Extension: ".mp4", Names: []string{"MP4", "MOV"}, Codings: []string{"aac"}, Picture: true, Beside: true, Mask: true, Fields: true},
 }
 
 // containerOrder is that in which they are listed.

@@ -256,7 +256,7 @@ func (p *Plan) named(rule FileRule) (out []group) {
 	number := 0
 	for _, asked := range rule.Groups {
 		l, _ := audio.ParseLayout(asked.Layout) // checked
-		g := group{name: asked.Name, layout: l}
+		g := group{name: asked.Name, layout: l, headLocked: asked.HeadLocked}
 		if asked.Bus != "" {
 			i := slices.IndexFunc(w.Buses, func(b weave.Bus) bool { return sameName(b.Name, asked.Bus) })
 			switch {
@@ -266,6 +266,7 @@ func (p *Plan) named(rule FileRule) (out []group) {
 				p.problem(true, "weave", "layout_differs", "%s is %s and the spec asks for %s", w.Buses[i].Name, w.Buses[i].Layout, l.Name)
 			default:
 				g = busGroup(w.Buses[i])
+				g.headLocked = asked.HeadLocked
 				if asked.Name != "" {
 					g.name = asked.Name
 				}

@@ -79,6 +79,8 @@ type FileGroup struct {
 	Name   string `json:"name"`
 	Layout string `json:"layout"`
 	Count  int    `json:"count"`
+	// HeadLocked is a pair that goes in the stream of the sound field before it.
+	HeadLocked bool `json:"head_locked,omitempty"`
 }
 
 // Measured is a group of channels, in one file or in several, that is measured as one.
@@ -343,7 +345,7 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 			set.Places[k] = Place{len(p.Files), len(f.Channels)}
 			f.Channels = append(f.Channels, g.channels[k])
 		}
-		f.Groups = append(f.Groups, FileGroup{Name: g.name, Layout: g.inOrder(), Count: len(g.channels)})
+		f.Groups = append(f.Groups, FileGroup{Name: g.name, Layout: g.inOrder(), Count: len(g.channels), HeadLocked: g.headLocked})
 		if !g.alone {
 			p.Sets = append(p.Sets, set)
 		}
@@ -361,12 +363,13 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 
 // group is a group of channels before it is in a file.
 type group struct {
-	name     string
-	layout   audio.Layout
-	channels []Channel // in the order of the layout
-	order    []int     // in which they stand in the file
-	bus      weave.Bus // where it is a bus as a whole
-	alone    bool      // it is measured with others, or as part of something else
+	name       string
+	layout     audio.Layout
+	channels   []Channel // in the order of the layout
+	order      []int     // in which they stand in the file
+	bus        weave.Bus // where it is a bus as a whole
+	alone      bool      // it is measured with others, or as part of something else
+	headLocked bool      // goes in the stream of the field before it
 }
 
 // inOrder is the name of the layout whose channels stand as these do.

@@ -90,8 +90,9 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 	}
 	fp.container(f, info.Container)
 	var widths []int
-	for _, g := range f.Groups {
-		widths = append(widths, g.Count)
+	streams := streamsOf(f.Groups)
+	for _, st := range streams {
+		widths = append(widths, st.count)
 	}
 	fp.check("sound streams", groupsSay(widths), groupsSay(info.Groups()))
 	start := p.startSays(p.Start)
@@ -125,17 +126,15 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 		fp.check("readable", "yes", snag.Of(err).Message)
 		return nil, nil
 	}
-	first := 0
 	for n, part := range paths {
 		src, err := source.Open(part)
 		if err != nil {
 			return out, err
 		}
 		s := info.Sound[n]
-		r := newReading(i, fp, src, first, f.Groups[n].Count)
+		r := newReading(i, fp, src, streams[n].first, streams[n].count)
 		r.decoded, r.lossy = true, s.Lossy
 		out = append(out, r)
-		first += f.Groups[n].Count
 		if f.Coding == "aac" {
 			fp.check(fmt.Sprintf("coding of stream %d", n+1), "aac", s.Codec)
 		} else {
@@ -145,7 +144,10 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 		}
 		fp.check(fmt.Sprintf("sample rate of stream %d", n+1), p.Rates.Files, src.Format.SampleRate)
 		if Containers[f.Container].Titles {
-			fp.check(fmt.Sprintf("name of stream %d", n+1), f.Groups[n].Name, s.Title)
+			fp.check(fmt.Sprintf("name of stream %d", n+1), streams[n].name, s.Title)
+		}
+		if Containers[f.Container].Fields {
+			fp.check(fmt.Sprintf("mark of stream %d as a sound field", n+1), fieldSays(streams[n].field), fieldSays(s.Field))
 		}
 	}
 	return out, nil

@@ -65,12 +65,12 @@ func (fp *FileProof) second(p Plan, f File, streams []picture.Stream) {
 	for _, s := range streams {
 		found = append(found, fmt.Sprintf("%d at %d Hz", s.Channels, s.SampleRate))
 	}
-	groups := []FileGroup{{Count: len(f.Channels)}}
+	parts := []stream{{count: len(f.Channels)}}
 	if Containers[f.Container].Picture {
-		groups = f.Groups
+		parts = streamsOf(f.Groups)
 	}
-	for _, g := range groups {
-		asked = append(asked, fmt.Sprintf("%d at %d Hz", g.Count, p.Rates.Files))
+	for _, st := range parts {
+		asked = append(asked, fmt.Sprintf("%d at %d Hz", st.count, p.Rates.Files))
 	}
 	fp.check("channels, by ffprobe", strings.Join(asked, " + "), strings.Join(found, " + "))
 	if kind := Containers[f.Container]; !kind.Picture && !kind.Padded && len(streams) == 1 && streams[0].Frames > 0 {

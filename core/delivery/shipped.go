@@ -83,5 +83,10 @@ func Shipped() []Spec {
 		one("one described file", FileRule{Container: "bw64", Name: base + "_{version}"}))
 	described.Metadata = Metadata{ADM: true, Loudness: true}
 
-	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own, described}
+	field := shipped("Sound field and head-locked pair in one stream", "A QuickTime file whose sound stream holds an ambisonic field (first order, ACN, SN3D) and the stereo pair that does not turn with it, marked as what they are (SA3D). The picture goes along untouched where one is chosen.",
+		"First-order ambisonic and head-locked stereo", one("one file, a stream of 4 + 2 channels", FileRule{Container: "mov", Name: base + "_FIELD", Groups: []Group{
+			{Layout: "ambisonic 1 SN3D", Bus: "Field"}, {Layout: "stereo", Bus: "Head-locked", HeadLocked: true},
+		}}))
+
+	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own, described, field}
 }

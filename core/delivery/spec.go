@@ -92,6 +92,8 @@ type Group struct {
 	Outputs []string `json:"outputs,omitempty"` // of the weave, by name; "" for silence
 	Bus     string   `json:"bus,omitempty"`     // or a bus as a whole, by name
 	Name    string   `json:"name,omitempty"`
+	// HeadLocked is a stereo pair that does not turn with the sound field before it, and goes in the same stream (MOV, MP4).
+	HeadLocked bool `json:"head_locked,omitempty"`
 }
 
 // Programme says where the programme lies in every file, and what stands before and after it.
@@ -292,11 +294,22 @@ func (s Spec) checkRule(f FileRule) error {
 		case g.Bus == "" && len(g.Outputs) != l.Count:
 			return fmt.Errorf("group %d: %s has %d channels, and %d outputs are named", i+1, l.Name, l.Count, len(g.Outputs))
 		}
+		if g.HeadLocked {
+			if before := i - 1; before < 0 || l.Name != "stereo" || !fieldInACN(f.Groups[before].Layout) || f.Groups[before].HeadLocked || !c.Fields || f.Split {
+				return fmt.Errorf("group %d: a head-locked pair is stereo, and goes in the stream of the sound field (ambisonic, SN3D) right before it, in MOV or MP4", i+1)
+			}
+		}
 		if _, err := f.order(l); err != nil {
 			return fmt.Errorf("group %d: %w", i+1, err)
 		}
 	}
 	return nil
+}
+
+// fieldInACN reports whether a layout is a sound field as streams are marked for.
+func fieldInACN(layout string) bool {
+	l, err := audio.ParseLayout(layout)
+	return err == nil && l.Kind == audio.Ambisonic && l.Norm == audio.SN3D
 }
 
 // order is the order in which the channels of a layout stand in a file.

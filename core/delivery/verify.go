@@ -434,15 +434,26 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 	}
 	if f.info != nil {
 		var widths []int
+		var groups []FileGroup
 		for _, g := range rule.Groups {
 			l, _ := audio.ParseLayout(g.Layout)
-			widths = append(widths, l.Count)
+			groups = append(groups, FileGroup{Name: cmp.Or(g.Name, g.Bus), Layout: g.Layout, Count: l.Count, HeadLocked: g.HeadLocked})
+		}
+		streams := streamsOf(groups)
+		for _, st := range streams {
+			widths = append(widths, st.count)
 		}
 		fp.check("sound streams", groupsSay(widths), groupsSay(f.info.Groups()))
-		for n, g := range rule.Groups {
+		for n, st := range streams {
+			if n >= len(f.info.Sound) {
+				break
+			}
 			// One that has no name, or is to have none, is not held to it.
-			if name := cmp.Or(g.Name, g.Bus); name != "" && n < len(f.info.Sound) && f.info.Sound[n].Title != "" {
-				fp.check(fmt.Sprintf("name of stream %d", n+1), name, f.info.Sound[n].Title)
+			if s := f.info.Sound[n]; st.name != "" && s.Title != "" {
+				fp.check(fmt.Sprintf("name of stream %d", n+1), st.name, s.Title)
+			}
+			if Containers[rule.Container].Fields && st.field != nil {
+				fp.check(fmt.Sprintf("mark of stream %d as a sound field", n+1), fieldSays(st.field), fieldSays(f.info.Sound[n].Field))
 			}
 		}
 	}
@@ -525,7 +536,7 @@ func (j *judged) measured(rule FileRule, file File, f found, channels []Channel)
 				places[k] = Place{index, first + c}
 			}
 			first += l.Count
-			file.Groups = append(file.Groups, FileGroup{groupName(g), g.Layout, l.Count})
+			file.Groups = append(file.Groups, FileGroup{groupName(g), g.Layout, l.Count, g.HeadLocked})
 			if first <= f.channels {
 				add(groupName(g), l, places)
 			}

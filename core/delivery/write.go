@@ -174,17 +174,12 @@ func (p Plan) sink(f File, dir string) (*sink, error) {
 	case "flac":
 		err = s.addPart(0, len(f.Channels), options.Format)
 	default:
-		first := 0
-		for _, g := range f.Groups {
+		for _, st := range streamsOf(f.Groups) {
 			format := options.Format
-			format.Channels = g.Count
-			if l, err := audio.ParseLayout(g.Layout); err == nil && g.Count > 1 {
-				format.Mask = l.Mask
-			}
-			if err = s.addPart(first, g.Count, format); err != nil {
+			format.Channels, format.Mask = st.count, st.mask
+			if err = s.addPart(st.first, st.count, format); err != nil {
 				break
 			}
-			first += g.Count
 		}
 	}
 	return s, err
@@ -255,6 +250,7 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 		return s.w.Close()
 	}
 	var paths, titles []string
+	streams := streamsOf(s.plan.Groups)
 	for i, part := range s.parts {
 		if err := part.w.Close(); err != nil {
 			return err
@@ -263,8 +259,8 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 			return err
 		}
 		paths = append(paths, part.path)
-		if i < len(s.plan.Groups) {
-			titles = append(titles, s.plan.Groups[i].Name)
+		if i < len(streams) {
+			titles = append(titles, streams[i].name)
 		}
 	}
 	if s.plan.Container == "flac" {
@@ -274,12 +270,8 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 		Kind: s.plan.Container, Sounds: paths, Titles: titles, Coding: s.enc.Coding, AAC: s.plan.Coding == "aac", Out: s.file.Name(),
 		Start: p.Rate.FormatSamples(p.Start, int64(p.Rates.Files)), Rate: p.Rate, Frames: p.Rate.FrameAt(p.Frames, int64(p.Rates.Files)) + 1,
 	}
-	for _, g := range s.plan.Groups {
-		var mark *picture.Field
-		if l, err := audio.ParseLayout(g.Layout); err == nil && l.Kind == audio.Ambisonic && l.Norm == audio.SN3D {
-			mark = &picture.Field{Order: l.Order}
-		}
-		pack.Fields = append(pack.Fields, mark)
+	for _, st := range streams {
+		pack.Fields = append(pack.Fields, st.field)
 	}
 	if p.Order.Picture != nil && !p.Test() {
 		pack.Picture = with

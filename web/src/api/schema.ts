@@ -4804,6 +4804,8 @@ export interface components {
             outputs?: string[];
             bus?: string;
             name?: string;
+            /** @description a pair that goes in the stream of the sound field before it */
+            head_locked?: boolean;
         };
         SpecProgramme: {
             start?: string;
@@ -4916,6 +4918,8 @@ export interface components {
             name: string;
             layout: string;
             count: number;
+            /** @description a pair that goes in the stream of the sound field before it */
+            head_locked?: boolean;
         };
         Tone: {
             says: string;

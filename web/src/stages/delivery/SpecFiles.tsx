@@ -30,7 +30,18 @@ const containers: Record<string, string> = {
   mp4: "MP4",
 };
 
-const layouts = ["mono", "stereo", "LCR", "quad", "5.1", "7.1", "7.1.4", "ambisonic 1"];
+const layouts = [
+  "mono",
+  "stereo",
+  "LCR",
+  "quad",
+  "5.1",
+  "7.1",
+  "7.1.4",
+  "ambisonic 1 SN3D",
+  "ambisonic 2 SN3D",
+  "ambisonic 3 SN3D",
+];
 const orders = ["broadcast", "film", "mask", "fronts"];
 
 /** The files of each way of packing: for what there is one, what it holds in which order, and what it is called. */
@@ -222,6 +233,13 @@ function Groups({ list, says, save }: { list: Group[]; says: string; save: (list
               }
               className="min-w-0 flex-1"
             />
+            {g.layout === "stereo" && /^ambisonic \d SN3D$/.test(list[i - 1]?.layout ?? "") && (
+              <Tick
+                says="head-locked, in its stream"
+                value={!!g.head_locked}
+                save={(v) => put(i, { ...g, head_locked: v || undefined })}
+              />
+            )}
             <Button aria-label={`Take ${of} away`} onClick={() => put(i, null)}>
               <X size={14} aria-hidden="true" />
             </Button>

@@ -1,0 +1,97 @@
+import { execFileSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { accessible, expect, go, test } from "./app";
+import { newProduction, takeIn } from "./many";
+import { useTemplate } from "./weaving";
+
+const rate = 48_000;
+
+/** The box that marks a stream of 4 + 2 channels, made by hand: version, type with the head-locked bit, order, ACN, SN3D, channels, map. */
+const mark = Buffer.concat([
+  Buffer.from([0, 0, 0, 0x2c]),
+  Buffer.from("SA3D"),
+  Buffer.from([0, 0x80, 0, 0, 0, 1, 0, 0, 0, 0, 0, 6]),
+  ...[0, 1, 2, 3, 4, 5].map((n) => Buffer.from([0, 0, 0, n])),
+]);
+
+test("the deck recording becomes a spatial master with narration beside it and a picture", async ({ page, app }) => {
+  test.setTimeout(180_000);
+  const production = await newProduction(page, app.url, "Field");
+  await takeIn(page, app.url, production, ["LF_AMB_Deck.wav", "LF_VO_EN.wav", "CAM_B_0007.mov"]);
+
+  // The deck is read as what its labels say, and laid as one track; the narration beside it.
+  await page.goto(`${app.url}/${production}/takes`);
+  await page.getByRole("gridcell", { name: /^Label of strand 1 of take .*Deck/ }).click();
+  await expect(page.getByText(/ambisonic, order 1, ACN/).first()).toBeVisible();
+  const accept = page.getByRole("button", { name: /^Accept/ }).first();
+  if (await accept.isVisible()) await accept.click();
+  await page.keyboard.press("Escape");
+  await page.getByRole("gridcell", { name: /^Label of strand 1 of take .*Deck/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await expect(page.getByText(/taken into the reel/).first()).toBeVisible();
+  await page.getByRole("gridcell", { name: /^Label of strand 1 of take .*VO/ }).click();
+  await page.keyboard.press("ControlOrMeta+Enter");
+  await go(page, "Reel");
+  const tracks = page.getByRole("grid", { name: "Tracks" });
+  await expect(tracks.getByRole("row", { name: /^Track/ })).toHaveCount(2);
+
+  // Two minutes earlier it lies in the picture.
+  type Clip = { id: string; at: number };
+  type Reel = { id: string; version: number; doc: { tracks: { label: string; layout: string; clips: Clip[] }[] } };
+  const reel = async () =>
+    (await (await page.request.get(`${app.url}/api/productions/${production}/reel`)).json()) as Reel;
+  const now = await reel();
+  const deck = now.doc.tracks.find((t) => t.layout === "ambisonic 1 SN3D");
+  expect(deck?.clips).toHaveLength(1);
+  const moved = await page.request.post(`${app.url}/api/reels/${now.id}/edits`, {
+    data: {
+      version: now.version,
+      what: "move the deck",
+      actions: [{ move: { clips: deck?.clips.map((c) => c.id), by: -120 * rate } }],
+    },
+  });
+  expect(moved.status(), await moved.text()).toBe(200);
+
+  await go(page, "Weave");
+  await useTemplate(page, "First-order ambisonic and head-locked stereo");
+  await expect(page.getByLabel("Name of output 6")).toHaveValue("Head-locked R");
+  await go(page, "Reel");
+  await tracks.getByRole("row", { name: new RegExp(`^Track ${deck?.label}`) }).click();
+  await page.keyboard.press("f");
+  await tracks
+    .getByRole("row", { name: /^Track (?!Amb)/ })
+    .first()
+    .click();
+  await page.keyboard.press("d");
+  await expect(tracks.getByRole("row", { name: /, Head-locked/ })).toBeVisible();
+  await expect(tracks.getByRole("row", { name: /, Field/ })).toBeVisible();
+
+  // It turns to the left by a quarter while one walks along: drawn over time, typed at the pointer.
+  await tracks.getByRole("row", { name: /, Field/ }).click();
+  await page.getByLabel("Draw more of where it stands, or turns, over time").selectOption({ label: "turn" });
+  await expect(page.getByText("Drawing the turn over time")).toBeVisible();
+  await page.getByLabel("Draw more of where it stands, or turns, over time").selectOption({ label: "more…" });
+
+  await go(page, "Delivery");
+  await page.getByLabel("Specification", { exact: true }).selectOption({
+    label: "Sound field and head-locked pair in one stream",
+  });
+  await page.getByLabel("Picture that goes along").selectOption({ label: "CAM_B_0007.mov" });
+  await accessible(page);
+  await page.getByRole("button", { name: /^Order 6 channels/ }).click();
+  const note = page.getByRole("region", { name: "Deliveries" }).getByRole("article").first();
+  await expect(note.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    note.getByRole("link", { name: /_FIELD\.mov$/ }).click(),
+  ]);
+  const path = await download.path();
+  const streams = execFileSync("ffprobe", [
+    "-v", "error", "-show_entries", "stream=codec_type,codec_name,channels", "-of", "csv=p=0", path,
+  ]) // biome-ignore format: one argument after the other
+    .toString();
+  expect(streams).toContain("pcm_s24le,audio,6");
+  expect(streams.match(/audio/g)).toHaveLength(1);
+  expect(streams).toContain("video");
+  expect(readFileSync(path).includes(mark), "the stream says that it is a field with a head-locked pair").toBe(true);
+});
