@@ -62,6 +62,22 @@ func demuxer(f *os.File) ([]string, error) {
 	return nil, snag.Refuse("not_audio", "it begins like no file with pictures that is read: MOV, MP4, MKV and MXF are")
 }
 
+// fromHere names files from the root, as the program works in a folder of its own.
+func fromHere(args []string) ([]string, error) {
+	out := make([]string, len(args))
+	for i, a := range args {
+		out[i] = a
+		if name, ok := strings.CutPrefix(a, "file:"); ok && !filepath.IsAbs(name) {
+			whole, err := filepath.Abs(name)
+			if err != nil {
+				return nil, err
+			}
+			out[i] = "file:" + whole
+		}
+	}
+	return out, nil
+}
+
 // run returns what the program prints; what it says on its error output becomes the error. When ctx ends, or this
 // process, the program ends with all that it has started.
 func (c call) run(ctx context.Context) ([]byte, error) {
@@ -88,6 +104,9 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 	defer os.RemoveAll(room)
 	ctx, cancel := context.WithTimeoutCause(ctx, c.wall, snag.Refuse("picture_unreadable", "%s took longer than %s over it and was stopped", c.program, c.wall))
 	defer cancel()
+	if c.after, err = fromHere(c.after); err != nil {
+		return nil, err
+	}
 	args := append([]string{"-v", "error", "-max_alloc", maxAlloc}, c.before...)
 	args = append(append(args, "-protocol_whitelist", "file,pipe"), kind...)
 	args = append(append(args, "-i", inherited), c.after...)

@@ -131,13 +131,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
             <legend className="mb-1 text-quiet">Files</legend>
             {spec.packings.map((p) => (
               <label key={p.id} className="flex items-center gap-2">
-                <input
-                  type="radio"
-                  name="packing"
-                  checked={chosen.id === p.id}
-                  onChange={() => setPacking(p.id)}
-                  className="accent-focus"
-                />
+                <input type="radio" name="packing" checked={chosen.id === p.id} onChange={() => setPacking(p.id)} />
                 {p.says}
               </label>
             ))}

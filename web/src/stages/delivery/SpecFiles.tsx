@@ -235,7 +235,7 @@ function Groups({ list, says, save }: { list: Group[]; says: string; save: (list
             />
             {g.layout === "stereo" && /^ambisonic \d SN3D$/.test(list[i - 1]?.layout ?? "") && (
               <Tick
-                says="head-locked, in its stream"
+                says="head-locked"
                 value={!!g.head_locked}
                 save={(v) => put(i, { ...g, head_locked: v || undefined })}
               />

@@ -5,7 +5,7 @@ import { NumberField } from "../weave/parts";
 /** A line of the form: what it is about, and its fields. */
 export function Row({ says, children }: { says: string; children: ReactNode }) {
   return (
-    <fieldset className="flex items-start gap-2">
+    <fieldset className="flex min-w-0 items-start gap-2">
       <legend className="float-left w-20 shrink-0 pt-1 text-quiet">{says}</legend>
       <div className="flex min-w-0 flex-1 flex-wrap items-center gap-x-3 gap-y-1">{children}</div>
     </fieldset>

@@ -108,7 +108,6 @@ export function Shelf({
                   type="checkbox"
                   checked={chosen.has(e.path)}
                   onChange={() => setChosen((c) => toggled(c, e.path))}
-                  className="accent-focus"
                 />
                 <span className={`flex-1 truncate ${e.here ? "text-quiet" : ""}`} title={e.path}>
                   {e.name}

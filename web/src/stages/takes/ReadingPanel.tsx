@@ -62,12 +62,7 @@ export function ReadingPanel({ open, onClose, production, take, positions, chose
           return (
             <li key={s.id}>
               <label className="flex h-7 items-center gap-2 hover:bg-raised">
-                <input
-                  type="checkbox"
-                  checked={ticked.includes(s.position)}
-                  onChange={() => toggle(s.position)}
-                  className="accent-focus"
-                />
+                <input type="checkbox" checked={ticked.includes(s.position)} onChange={() => toggle(s.position)} />
                 <span className="figures w-5 text-right text-quiet">{s.position}</span>
                 <span className={`min-w-0 flex-1 truncate ${s.label ? "" : "text-quiet"}`}>
                   {s.label || "no label"}
