@@ -1,7 +1,8 @@
+import { spawn } from "node:child_process";
 import { join } from "node:path";
-import { expect, go, test } from "./app";
+import { expect, go, started, test } from "./app";
 
-test("pictures for the README", async ({ page, app }) => {
+test("pictures for the README", async ({ page, app, browser }) => {
   test.setTimeout(300_000); // every stage, and three deliveries
   const shot = async (name: string) => {
     await expect(page.locator("[data-drawn=no]")).toHaveCount(0);
@@ -100,6 +101,29 @@ test("pictures for the README", async ({ page, app }) => {
   await expect(page.getByText("proven", { exact: true })).toHaveCount(2, { timeout: 60_000 });
   await expect(page.getByRole("button", { name: /Put this note away/ })).toHaveCount(0, { timeout: 30_000 });
   await shot("delivery");
+
+  // A layback onto the deck, and the deck's own page meanwhile.
+  const deck = spawn("bin/zestyloom", ["deck", "--home", app.home], { cwd: join(import.meta.dirname, "..") });
+  const deckURL = await started(deck);
+  await go(page, "Reel");
+  await chooser.selectOption({ label: "Reel 1 in 5.1" });
+  await go(page, "Delivery");
+  await page.keyboard.press("l");
+  await expect(page.getByText(`Answers at ${deckURL}`)).toBeVisible();
+  await page.getByLabel("From", { exact: true }).fill("22:10:30:00");
+  await page.getByLabel("To", { exact: true }).fill("22:10:45:00");
+  await page.getByRole("button", { name: "Lay back onto the deck" }).click();
+  await expect(page.getByRole("listitem", { name: /^Layback .*, playing/ })).toBeVisible();
+  const machine = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "dark" });
+  await machine.goto(deckURL);
+  await machine.getByLabel("Layout").selectOption("5.1");
+  await machine.getByRole("button", { name: "Measure from now on" }).click();
+  await expect(machine.locator("#short")).toHaveText(/LUFS$/, { timeout: 10_000 });
+  await machine.screenshot({ path: join(import.meta.dirname, "..", "docs", "screenshots", "deck.png") });
+  await expect(page.getByRole("listitem", { name: /^Layback .*, proven/ })).toBeVisible({ timeout: 60_000 });
+  await shot("layback");
+  await page.keyboard.press("Escape");
+  deck.kill("SIGINT");
   await page.keyboard.press("ControlOrMeta+k");
   await page.getByPlaceholder("What do you want to do?").fill("linen");
   await page.keyboard.press("Enter");

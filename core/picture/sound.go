@@ -6,6 +6,7 @@ import (
 	"image/jpeg"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 
 	"zestyloom/core/audio"
@@ -35,8 +36,8 @@ func (i *Info) writeSound(ctx context.Context, path, out, tmp string, force bool
 			return nil, snag.Refuse("rate_differs", "its sound streams are at %d Hz and %d Hz: they can't be brought together", rate, s.SampleRate)
 		}
 	}
-	parts, err := i.decode(ctx, path, tmp, func(Stream) audio.Coding { return common(i.Sound) })
-	defer remove(parts)
+	parts, opened, done, err := i.streams(ctx, path, tmp, func(Stream) audio.Coding { return common(i.Sound) })
+	defer done()
 	if err != nil {
 		return nil, err
 	}
@@ -50,24 +51,47 @@ func (i *Info) writeSound(ctx context.Context, path, out, tmp string, force bool
 			strands = append(strands, poly.Strand{Path: parts[n], Channel: c + 1, Label: t.Label, Track: t.RecorderTrack})
 		}
 	}
-	made, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force, Pad: true, Leads: leads}, nil)
+	made, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force, Pad: true, Leads: leads, Opened: opened}, nil)
 	if err != nil {
 		return nil, err
 	}
 	snags = append(snags, i.Snags...)
 	for n, part := range parts {
-		src, err := source.Open(part)
-		if err != nil {
-			return nil, err
+		src := opened[part]
+		if src == nil {
+			if src, err = source.Open(part); err != nil {
+				return nil, err
+			}
+			defer src.Close()
 		}
 		short := made.Frames - leads[part] - src.Frames
-		src.Close()
 		// Compressed sound ends with its coder's last block: under that it says nothing.
 		if short > 0 && (short > take.LengthTolerance && !i.Sound[n].Lossy || short > 2048) {
 			snags = append(snags, snag.New("stream_short", "sound stream %d ends %d samples (%.3f s) before the longest; silence follows it", n+1, short, float64(short)/float64(rate)))
 		}
 	}
 	return snags, nil
+}
+
+// streams gives each sound stream in a coding: open where its samples lie, where they lie there as they are, else decoded into files in
+// tmp. parts are their names; done is to be called in the end.
+func (i *Info) streams(ctx context.Context, path, tmp string, coding func(Stream) audio.Coding) (parts []string, opened map[string]*source.Source, done func(), err error) {
+	opened = map[string]*source.Source{}
+	if !slices.ContainsFunc(i.Sound, func(s Stream) bool { return s.Coding() != coding(s) }) {
+		for n, src := range i.direct(path) {
+			parts = append(parts, fmt.Sprintf("%s, sound stream %d", path, n+1))
+			opened[parts[n]] = src
+		}
+	}
+	if len(parts) > 0 {
+		return parts, opened, func() {
+			for _, src := range opened {
+				src.Close()
+			}
+		}, nil
+	}
+	parts, err = i.decode(ctx, path, tmp, coding)
+	return parts, opened, func() { remove(parts) }, err
 }
 
 // decode writes each sound stream into a WAV of its own in tmp.
@@ -124,8 +148,8 @@ func (i *Info) Extract(ctx context.Context, path, base, tmp string, force bool) 
 			}
 		}
 	}()
-	parts, err := i.decode(ctx, path, tmp, Stream.Coding)
-	defer remove(parts)
+	parts, opened, done, err := i.streams(ctx, path, tmp, Stream.Coding)
+	defer done()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -143,7 +167,7 @@ func (i *Info) Extract(ctx context.Context, path, base, tmp string, force bool) 
 		if all.Start >= 0 {
 			facts.Start = all.Start + i.Lead() + s.Offset
 		}
-		if _, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force}, nil); err != nil {
+		if _, err := poly.Write(ctx, []poly.Out{{Path: out, Strands: strands}}, poly.Said{Facts: facts, Bare: facts.Start < 0}, poly.WriteOptions{Force: force, Opened: opened}, nil); err != nil {
 			return files, nil, err
 		}
 		files = append(files, ExtractedFile{Path: out, Streams: []int{n + 1}})

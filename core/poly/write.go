@@ -48,6 +48,8 @@ type WriteOptions struct {
 	// Leads is how many frames of silence come before a source's first, by its path; none where it isn't
 	// named.
 	Leads map[string]int64 `json:"leads"`
+	// Opened are sources that are open already, by the paths that strands name; Write closes them.
+	Opened map[string]*source.Source `json:"-"`
 }
 
 // Written is what Write made.
@@ -75,7 +77,10 @@ func openAll(outs []Out, o WriteOptions) (*writing, error) {
 			if slices.Contains(w.paths, s.Path) {
 				continue
 			}
-			src, err := source.Open(s.Path)
+			src, err := o.Opened[s.Path], error(nil)
+			if src == nil {
+				src, err = source.Open(s.Path)
+			}
 			if err != nil {
 				r := snag.Of(err)
 				return w, snag.Refuse(r.Code, "%s: %w", s.Path, err)
@@ -182,9 +187,26 @@ func silence(raw []byte, c audio.Coding) {
 	}
 }
 
+// whole reports whether an out is all channels of one source, in its order, and of which.
+func (w *writing) whole(out Out) (source int, yes bool) {
+	i := slices.Index(w.paths, out.Strands[0].Path)
+	if len(out.Strands) != w.srcs[i].Format.Channels {
+		return i, false
+	}
+	for c, s := range out.Strands {
+		if s.Path != w.paths[i] || s.Channel != c+1 {
+			return i, false
+		}
+	}
+	return i, true
+}
+
 // gather picks an out's channels from the blocks of all sources, interleaved.
 func (w *writing) gather(dst []byte, out Out, raw [][]byte, n int) []byte {
 	size := w.format.Coding.Bytes()
+	if i, ok := w.whole(out); ok { // as it lies
+		return append(dst[:0], raw[i][:n*size*len(out.Strands)]...)
+	}
 	dst = slices.Grow(dst[:0], n*size*len(out.Strands))[:n*size*len(out.Strands)]
 	mono := make([]byte, n*size)
 	for c, s := range out.Strands {

@@ -162,6 +162,14 @@ func (s *Source) linear(container string, f wave.Format, frames, offset int64, b
 	s.frames = &pcm{r: s.file, offset: offset, frames: frames, format: f, swap: bigEndian, signed8: signed}
 }
 
+// Bytes is a source of samples that lie in one run of bytes of r, whatever r makes that of. It closes file when it is closed.
+func Bytes(file *os.File, r io.ReaderAt, f wave.Format, frames int64, bigEndian bool) *Source {
+	s := &Source{file: file}
+	s.linear("", f, frames, 0, bigEndian, nil)
+	s.frames.(*pcm).r = r
+	return s
+}
+
 // ReadFrames fills p with whole frames from the given position, in little-endian order, and
 // returns how many. At the end of the file it returns 0 and io.EOF. Reading on from where the
 // last call ended is the fast path for FLAC; other containers seek freely.

@@ -161,6 +161,10 @@ func measure(bin, dir string, minutes, runs int) error {
 	if err != nil {
 		return err
 	}
+	pictured := filepath.Join(dir, "ten.mov")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-i", in, "-c:a", "pcm_s24le", pictured).CombinedOutput(); err != nil {
+		return fmt.Errorf("ffmpeg: %w\n%s", err, out)
+	}
 	out := filepath.Join(dir, "out")
 	work := []struct {
 		name string
@@ -170,6 +174,7 @@ func measure(bin, dir string, minutes, runs int) error {
 		{"copy and sync", []string{"dd", "if=" + in, "of=" + filepath.Join(out, "copy.wav"), "bs=2M", "conv=fsync", "status=none"}},
 		{"split", []string{bin, "split", in, "--out", out}},
 		{"join", append([]string{bin, "join", "--out", filepath.Join(out, "join.wav")}, monos...)},
+		{"unwrap (a MOV)", []string{bin, "unwrap", pictured, "--out", out}},
 		{"inspect --levels", []string{bin, "inspect", "--levels", in}},
 		{"analysis", []string{self, "-analyse", in}},
 	}

@@ -44,10 +44,18 @@ const lowest = -60; // dBFS
 /** Where a level lies, in px from the top. */
 const y = (db) => top + (Math.max(lowest, Math.min(0, db)) / lowest) * tall;
 
+/** A name, or as much of its end as there is room for: that is where names of outputs differ. */
+function fitting(c, name, room) {
+  if (c.measureText(name).width <= room) return name;
+  let from = 1;
+  while (from < name.length && c.measureText(`…${name.slice(from)}`).width > room) from++;
+  return from < name.length ? `…${name.slice(from)}` : name.slice(-1);
+}
+
 function draw(channels) {
   const canvas = $("meters");
   const wide = canvas.clientWidth;
-  const each = Math.max(18, Math.min(44, Math.floor((wide - left) / Math.max(1, Math.min(channels.length, 32)))));
+  const each = Math.max(18, Math.min(116, Math.floor((wide - left) / Math.max(1, Math.min(channels.length, 32)))));
   const row = Math.max(1, Math.floor((wide - left) / each));
   const rows = Math.ceil(channels.length / row);
   const high = rows * (top + tall + foot);
@@ -79,7 +87,7 @@ function draw(channels) {
   channels.forEach((ch, i) => {
     const x = left + (i % row) * each;
     const at = Math.floor(i / row) * (top + tall + foot);
-    const width = each - 6;
+    const width = Math.min(38, each - 6);
     c.fillStyle = ink("--raised");
     c.fillRect(x, at + top, width, tall);
     if (ch.ppm !== null) {
@@ -101,12 +109,7 @@ function draw(channels) {
     c.fillStyle = ch.over ? ink("--bad") : ink("--ink");
     c.fillText(String(i + 1), x, at + top + tall + 4);
     c.fillStyle = ink("--quiet");
-    c.save();
-    c.beginPath();
-    c.rect(x, at + top + tall, width + 4, foot);
-    c.clip();
-    c.fillText(ch.name, x, at + top + tall + 20);
-    c.restore();
+    c.fillText(fitting(c, ch.name, each - 8), x, at + top + tall + 20);
   });
   canvas.setAttribute(
     "aria-label",
