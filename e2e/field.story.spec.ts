@@ -72,6 +72,15 @@ test("the deck recording becomes a spatial master with narration beside it and a
   await expect(page.getByText("Drawing the turn over time")).toBeVisible();
   await page.getByLabel("Draw more of where it stands, or turns, over time").selectOption({ label: "more…" });
 
+  // Where it comes from is seen over time, and read under the pointer.
+  await go(page, "Measure");
+  const sky = page.getByRole("img", { name: "From where the sound of Field comes over time" });
+  await expect(sky).toBeVisible({ timeout: 60_000 });
+  const skyBox = await sky.boundingBox();
+  await sky.hover({ position: { x: (skyBox?.width ?? 0) * 0.7, y: 50 } }); // of 22 s, where the deck lies
+  await expect(page.getByText(/most from (ahead|behind|\d+° (left|right))[^]*dBFS/)).toBeVisible();
+  await accessible(page);
+
   await go(page, "Delivery");
   await page.getByLabel("Specification", { exact: true }).selectOption({
     label: "Sound field and head-locked pair in one stream",

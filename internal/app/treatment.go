@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
 	"zestyloom/core/monitor"
@@ -115,4 +116,17 @@ func (a *App) untreated(ctx context.Context, doc reel.Reel, p store.Production, 
 		return doc, err
 	}
 	return doc.Untreated(of, audio.Decibels(gains[1])), nil
+}
+
+// Skies are from where the energy of a sound field of a reel comes over time: see readings.Skies.
+func (a *App) Skies(ctx context.Context, id uuid.UUID, of string, from, to int64, parts int) ([]ambisonic.Sky, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	return readings.Skies(ctx, r.Doc, p.SampleRate, a.sources(ctx), of, from, to, parts)
 }

@@ -2,7 +2,9 @@ package httpapi
 
 import (
 	"context"
+	"math"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
 )
@@ -24,6 +26,32 @@ func (s *server) GetReduction(ctx context.Context, r contract.GetReductionReques
 	q := r.Params
 	v, err := s.app.Reductions(ctx, r.Reel, q.Of, q.From, q.To, q.Points)
 	return contract.GetReduction200JSONResponse{From: q.From, To: q.To, Level: v.Level, DeEsser: asked(v.DeEsser), Expander: asked(v.Expander), Compressor: asked(v.Compressor)}, err
+}
+
+// GetSky implements contract.StrictServerInterface.
+func (s *server) GetSky(ctx context.Context, r contract.GetSkyRequestObject) (contract.GetSkyResponseObject, error) {
+	q := r.Params
+	skies, err := s.app.Skies(ctx, r.Reel, q.Of, q.From, q.To, q.Parts)
+	if err != nil {
+		return nil, err
+	}
+	v := contract.GetSky200JSONResponse{From: q.From, To: q.To, Azimuths: []float64{}, Heights: ambisonic.SkyHeights[:], Around: [][]float64{}, Up: [][]float64{}}
+	for az := ambisonic.SkyStep - 180; az <= 180; az += ambisonic.SkyStep {
+		v.Azimuths = append(v.Azimuths, float64(az))
+	}
+	for _, sky := range skies {
+		v.Around, v.Up = append(v.Around, toTenths(sky.Azimuths)), append(v.Up, toTenths(sky.Heights))
+	}
+	return v, nil
+}
+
+// toTenths rounds levels, with nothing under -100.
+func toTenths(db []float64) []float64 {
+	out := make([]float64, len(db))
+	for i, v := range db {
+		out[i] = max(-100, math.Round(v*10)/10)
+	}
+	return out
 }
 
 // GetBusMeters implements contract.StrictServerInterface.

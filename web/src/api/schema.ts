@@ -1243,6 +1243,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/sky": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** From where the energy of a track or bus that is a sound field comes over time, in equal parts */
+        get: operations["getSky"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/meters": {
         parameters: {
             query?: never;
@@ -4189,6 +4208,20 @@ export interface components {
             expander?: number[];
             /** @description without what is made up */
             compressor?: number[];
+        };
+        Sky: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** @description degrees to the left that around is of */
+            azimuths: number[];
+            /** @description degrees over the horizon that up is of */
+            heights: number[];
+            /** @description by part and azimuth: the level of a plane wave from there, in dBFS, not under -100 */
+            around: number[][];
+            /** @description by part and height */
+            up: number[][];
         };
         BusMeter: {
             bus: string;
@@ -7270,6 +7303,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reduction"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSky: {
+        parameters: {
+            query: {
+                /** @description a track or a bus */
+                of: string;
+                from: number;
+                to: number;
+                parts: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description levels by direction */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sky"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -17,6 +17,7 @@ import { LoudnessStrip } from "./LoudnessStrip";
 import { Places } from "./Places";
 import { ReadingsTable } from "./ReadingsTable";
 import { Sides } from "./Sides";
+import { SkyStrip } from "./SkyStrip";
 import { useStripView } from "./useStripView";
 import { Verdicts } from "./Verdicts";
 
@@ -129,6 +130,7 @@ export function Measured({ production, reel, m, measuring }: Props) {
   const sampleAt = (tenth: number) => m.start + Math.round((tenth * rate) / 10);
   const high = sounding.length > 3 ? 84 : 120;
   const limits = bus?.limits;
+  const fields = reel.doc.weave.buses.filter((b) => b.layout.startsWith("ambisonic"));
   const drawing = reel.doc.weave.corrections?.find((c) => bus?.role !== "outputs" && c.bus === bus?.bus);
   return (
     <div className="flex min-h-0 flex-1">
@@ -180,6 +182,16 @@ export function Measured({ production, reel, m, measuring }: Props) {
                 />
               )}
             </LoudnessStrip>
+          ))}
+          {fields.map((b) => (
+            <SkyStrip
+              key={b.id}
+              production={production}
+              reel={reel}
+              bus={{ bus: b.id, name: b.name }}
+              start={m.start}
+              view={view}
+            />
           ))}
         </div>
       </div>
