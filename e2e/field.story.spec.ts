@@ -78,7 +78,7 @@ test("the deck recording becomes a spatial master with narration beside it and a
   await expect(sky).toBeVisible({ timeout: 60_000 });
   const skyBox = await sky.boundingBox();
   await sky.hover({ position: { x: (skyBox?.width ?? 0) * 0.7, y: 50 } }); // of 22 s, where the deck lies
-  await expect(page.getByText(/most from (ahead|behind|\d+° (left|right))[^]*dBFS/)).toBeVisible();
+  await expect(page.getByText(/most from (ahead|behind|\d+° (left|right))[\s\S]*dBFS/)).toBeVisible();
   await accessible(page);
 
   await go(page, "Delivery");
