@@ -23,7 +23,7 @@ test("a reel is laid back onto a deck, bit for bit, and played to it", async ({ 
   chmodSync(home, 0o711);
   const shelf = join(home, "shelf");
   mkdirSync(shelf);
-  writeFileSync(join(shelf, "K-1.wav"), wav([samples(1, 240_000), samples(2, 240_000)], 48000, 10 * 3600 * 48000));
+  writeFileSync(join(shelf, "K-1.wav"), wav([samples(1, 960_000), samples(2, 960_000)], 48000, 10 * 3600 * 48000));
   const run = (...args: string[]) =>
     spawn("bin/zestyloom", args, {
       cwd: join(import.meta.dirname, ".."),
@@ -68,11 +68,11 @@ test("a reel is laid back onto a deck, bit for bit, and played to it", async ({ 
     await deck.goto(deckURL);
     await expect(deck.getByText("nothing to listen for")).toBeVisible();
     await panel.getByLabel("From", { exact: true }).fill("10:00:01:00");
-    await panel.getByLabel("To", { exact: true }).fill("10:00:03:12");
+    await panel.getByLabel("To", { exact: true }).fill("10:00:07:12");
     await panel.getByRole("checkbox", { name: "3 MX L" }).uncheck();
     await expect(panel.getByText("5 of 6 outputs")).toBeVisible();
     await panel.getByRole("button", { name: "Lay back onto the deck" }).click();
-    await expect(panel.getByRole("listitem", { name: "Layback 10:00:01:00 to 10:00:03:12, playing" })).toBeVisible();
+    await expect(panel.getByRole("listitem", { name: "Layback 10:00:01:00 to 10:00:07:12, playing" })).toBeVisible();
     await expect(deck.getByRole("status")).toContainText("recording Back, Reel 1 10:00:01:00");
     await expect(panel.getByRole("listitem", { name: /^Layback .*, proven/ })).toBeVisible({ timeout: 30_000 });
     await expect(panel).toContainText("samples of each of 5 outputs are on the deck bit for bit");

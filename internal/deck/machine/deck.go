@@ -100,7 +100,7 @@ func (d *Deck) Listen(s line.Session) error {
 			d.hangUp()
 			return snag.Refuse("no_stream", "%s can't be listened to at %s: %w", st, st.To(), err)
 		}
-		_ = widen(conn, room)
+		_ = Widen(conn, room)
 		in := &input{stream: st, conn: conn, in: line.NewReceiver(st)}
 		d.inputs = append(d.inputs, in)
 		d.bound.Go(func() { d.receive(i, in) })

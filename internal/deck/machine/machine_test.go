@@ -181,7 +181,7 @@ func relay(t *testing.T, from, to line.Session, drop func(stream, n int) bool) {
 	for i, st := range from.Streams {
 		in, err := net.ListenUDP("udp", net.UDPAddrFromAddrPort(st.To()))
 		require.NoError(t, err)
-		require.NoError(t, in.SetReadBuffer(4<<20))
+		require.NoError(t, machine.Widen(in, 8<<20))
 		out, err := net.DialUDP("udp", nil, net.UDPAddrFromAddrPort(to.Streams[i].To()))
 		require.NoError(t, err)
 		var running sync.WaitGroup

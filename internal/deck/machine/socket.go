@@ -8,8 +8,8 @@ import (
 // forced is SO_RCVBUFFORCE of Linux: beyond what the system allows everybody, for who may.
 const forced = 33
 
-// widen asks for room for packets that wait to be read: as much as is asked for where this process may, else as much as it gets.
-func widen(conn *net.UDPConn, bytes int) error {
+// Widen asks for room for packets that wait to be read: as much as is asked for where this process may, else as much as it gets.
+func Widen(conn *net.UDPConn, bytes int) error {
 	raw, err := conn.SyscallConn()
 	if err != nil {
 		return err
