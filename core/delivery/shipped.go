@@ -81,7 +81,7 @@ func Shipped() []Spec {
 
 	described := shipped("The outputs, described (BW64 with ADM)", "All outputs of the reel in one BW64 file that says by the audio definition model (ITU-R BS.2076) which bed or sound field each channel is of, where it stands, and what is heard in it.", "",
 		one("one described file", FileRule{Container: "bw64", Name: base + "_{version}"}))
-	described.Metadata = Metadata{ADM: true, Loudness: true}
+	described.Metadata = Metadata{ADM: true}
 
 	field := shipped("Sound field and head-locked pair in one stream", "A QuickTime file whose sound stream holds an ambisonic field (first order, ACN, SN3D) and the stereo pair that does not turn with it, marked as what they are (SA3D). The picture goes along untouched where one is chosen.",
 		"First-order ambisonic and head-locked stereo", one("one file, a stream of 4 + 2 channels", FileRule{Container: "mov", Name: base + "_FIELD", Groups: []Group{

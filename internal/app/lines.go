@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/line"
 	"zestyloom/core/mix"
+	"zestyloom/core/safely"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 	"zestyloom/internal/deck"
@@ -173,7 +174,7 @@ func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, work func
 		defer close(n.done)
 		defer stop()
 		defer sender.Close()
-		if err := work(ctx, sender); ctx.Err() == nil {
+		if err := safely.Do(func() error { return work(ctx, sender) }); ctx.Err() == nil {
 			n.err = err
 		}
 	}()

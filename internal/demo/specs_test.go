@@ -148,10 +148,17 @@ func readByOthers(t *testing.T, path string, p delivery.Plan, f delivery.File) {
 		}
 	}
 	if f.Container == "mov" {
-		assert.Equal(t, []int{2, 1, 1, 2}, widths)
+		want := []int{2, 1, 1, 2}
+		if headLocked(f) {
+			want = []int{6}
+		}
+		assert.Equal(t, want, widths)
 		return
 	}
 	assert.Equal(t, []int{len(f.Channels)}, widths)
+	if f.Container == "bw64" { // which these two read by no name
+		return
+	}
 	for _, program := range [][]string{{"sox", "--i", "-c"}, {"sox", "--i", "-s"}} {
 		out, err := exec.Command(program[0], append(program[1:], path)...).CombinedOutput()
 		require.NoError(t, err, string(out))
@@ -167,6 +174,11 @@ func readByOthers(t *testing.T, path string, p delivery.Plan, f delivery.File) {
 	facts := strings.Join(strings.Fields(string(out)), " ")
 	assert.Contains(t, facts, "Frames : "+strconv.FormatInt(p.Frames, 10))
 	assert.Contains(t, facts, "Channels : "+strconv.Itoa(len(f.Channels)))
+}
+
+// headLocked reports whether a file has a pair in the stream of a sound field.
+func headLocked(f delivery.File) bool {
+	return slices.ContainsFunc(f.Groups, func(g delivery.FileGroup) bool { return g.HeadLocked })
 }
 
 // verified holds a delivery's files against its spec as anybody would, and then files in which one thing is another.
@@ -205,6 +217,26 @@ func verified(t *testing.T, spec delivery.Spec, d store.Delivery, from string) {
 	if len(paths) > 1 && spec.Packings[0].Files[0].Each == delivery.EachNone {
 		c = check(paths[1:])
 		assert.Contains(t, strings.Join(c.Failures(), "\n"), "files of this rule")
+	}
+	if headLocked(d.Plan.Files[0]) {
+		// A stream that says nothing of being a sound field.
+		paths = fresh()
+		b, err := os.ReadFile(paths[0])
+		require.NoError(t, err)
+		require.Equal(t, 1, strings.Count(string(b), "SA3D"))
+		require.NoError(t, os.WriteFile(paths[0], []byte(strings.Replace(string(b), "SA3D", "free", 1)), 0o600))
+		c = check(paths)
+		assert.Contains(t, strings.Join(c.Failures(), "\n"), "mark of stream 1 as a sound field: none instead of order 1, head-locked pair")
+		return
+	}
+	if spec.Metadata.ADM {
+		// One that does not say where its channels stand.
+		paths = fresh()
+		b, err := os.ReadFile(paths[0])
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(paths[0], []byte(strings.Replace(string(b), "axml", "none", 1)), 0o600))
+		c = check(paths)
+		assert.Contains(t, strings.Join(c.Failures(), "\n"), "description (ADM): missing instead of there")
 	}
 	if d.Plan.Files[0].Container == "mov" && len(d.Plan.Files[0].Groups) > 1 {
 		// The streams in another order.
