@@ -14,20 +14,29 @@ export const test = base.extend<object, { app: App }>({
     async ({}, use) => {
       const home = mkdtempSync(join(tmpdir(), "zestyloom-e2e-"));
       chmodSync(home, 0o711); // PostgreSQL runs as another user when this is root
-      const child = spawn("bin/zestyloom", ["demo", "--listen", "127.0.0.1:0", "--home", home], {
-        cwd: join(import.meta.dirname, ".."),
-        env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
-      });
+      const child = run("demo", "--listen", "127.0.0.1:0", "--home", home);
       const url = await started(child);
       await use({ url, home });
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      child.kill("SIGINT");
-      expect(await ended, "Ctrl-C ends the application in order").toBe(0);
+      expect(await ended(child), "Ctrl-C ends the application in order").toBe(0);
       rmSync(home, { recursive: true, force: true });
     },
     { scope: "worker", timeout: 120_000 },
   ],
 });
+
+/** Starts the program, with a PostgreSQL of its own where it needs one. */
+export const run = (...args: string[]): ChildProcess =>
+  spawn("bin/zestyloom", args, {
+    cwd: join(import.meta.dirname, ".."),
+    env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
+  });
+
+/** Ends a program by a signal, and waits for it: with which code it has ended. */
+export function ended(child: ChildProcess, by: NodeJS.Signals = "SIGINT"): Promise<number | null> {
+  const end = new Promise<number | null>((resolve) => child.once("exit", resolve));
+  child.kill(by);
+  return end;
+}
 
 /** Waits until the application says where it is. */
 export function started(child: ChildProcess): Promise<string> {

@@ -1,9 +1,9 @@
-import { type ChildProcess, spawn } from "node:child_process";
+import type { ChildProcess } from "node:child_process";
 import { createSocket } from "node:dgram";
 import { chmodSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { accessible, expect, go, started, test } from "./app";
+import { accessible, ended, expect, go, run, started, test } from "./app";
 import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
 
@@ -24,21 +24,11 @@ test("a reel is laid back onto a deck, bit for bit, and played to it", async ({ 
   const shelf = join(home, "shelf");
   mkdirSync(shelf);
   writeFileSync(join(shelf, "K-1.wav"), wav([samples(1, 960_000), samples(2, 960_000)], 48000, 10 * 3600 * 48000));
-  const run = (...args: string[]) =>
-    spawn("bin/zestyloom", args, {
-      cwd: join(import.meta.dirname, ".."),
-      env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
-    });
   const children: ChildProcess[] = [];
   const start = async (...args: string[]) => {
     const child = run(...args);
     children.push(child);
     return started(child);
-  };
-  const end = async (child: ChildProcess) => {
-    const ended = new Promise((resolve) => child.once("exit", resolve));
-    child.kill("SIGINT");
-    await ended;
   };
   try {
     const deckURL = await start("deck", "--listen", "127.0.0.1:0", "--home", home);
@@ -94,7 +84,7 @@ test("a reel is laid back onto a deck, bit for bit, and played to it", async ({ 
     await deck.getByLabel("In", { exact: true }).fill("10:00:99:00");
     await deck.getByRole("button", { name: "Record", exact: true }).click();
     await expect(deck.getByRole("alert")).toContainText("10:00:99:00");
-    await end(children[0] as ChildProcess);
+    await ended(children[0] as ChildProcess);
     await expect(panel.getByText(/no deck answers at .*zestyloom deck/)).toBeVisible({ timeout: 10_000 });
     await expect(panel.getByRole("button", { name: "Lay back onto the deck" })).toBeDisabled();
 
@@ -102,7 +92,7 @@ test("a reel is laid back onto a deck, bit for bit, and played to it", async ({ 
     await panel.getByRole("button", { name: /^Play from/ }).click();
     await expect(panel.getByRole("status")).toHaveText(/^Playing: 10:00:0/);
   } finally {
-    for (const child of children.filter((c) => c.exitCode === null)) await end(child);
+    for (const child of children.filter((c) => c.exitCode === null)) await ended(child);
     rmSync(home, { recursive: true, force: true });
   }
 });

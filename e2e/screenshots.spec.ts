@@ -1,6 +1,5 @@
-import { spawn } from "node:child_process";
 import { join } from "node:path";
-import { expect, go, started, test } from "./app";
+import { ended, expect, go, run, started, test } from "./app";
 
 test("pictures for the README", async ({ page, app, browser }) => {
   test.setTimeout(300_000); // every stage, and three deliveries
@@ -103,7 +102,7 @@ test("pictures for the README", async ({ page, app, browser }) => {
   await shot("delivery");
 
   // A layback onto the deck, and the deck's own page meanwhile.
-  const deck = spawn("bin/zestyloom", ["deck", "--home", app.home], { cwd: join(import.meta.dirname, "..") });
+  const deck = run("deck", "--home", app.home);
   const deckURL = await started(deck);
   await go(page, "Reel");
   await chooser.selectOption({ label: "Reel 1 in 5.1" });
@@ -123,7 +122,7 @@ test("pictures for the README", async ({ page, app, browser }) => {
   await expect(page.getByRole("listitem", { name: /^Layback .*, proven/ })).toBeVisible({ timeout: 60_000 });
   await shot("layback");
   await page.keyboard.press("Escape");
-  deck.kill("SIGINT");
+  await ended(deck);
   await page.keyboard.press("ControlOrMeta+k");
   await page.getByPlaceholder("What do you want to do?").fill("linen");
   await page.keyboard.press("Enter");

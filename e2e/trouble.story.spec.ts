@@ -1,9 +1,9 @@
-import { type ChildProcess, execFileSync, spawn } from "node:child_process";
+import { execFileSync } from "node:child_process";
 import { chmodSync, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Request } from "@playwright/test";
-import { accessible, expect, go, started, test } from "./app";
+import { accessible, ended, expect, go, run, started, test } from "./app";
 import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
 
@@ -46,10 +46,7 @@ test("a full disk refuses what needs room, is said, and is over when there is ro
   const home = mkdtempSync(join(tmpdir(), "zestyloom-full-"));
   chmodSync(home, 0o711);
   execFileSync("mount", ["-t", "tmpfs", "-o", "size=900m,mode=711", "tmpfs", home]);
-  const child = spawn("bin/zestyloom", ["serve", "--listen", "127.0.0.1:0", "--home", home], {
-    cwd: join(import.meta.dirname, ".."),
-    env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
-  });
+  const child = run("serve", "--listen", "127.0.0.1:0", "--home", home);
   try {
     const url = await started(child);
     const production = await newProduction(page, url, "Full");
@@ -69,9 +66,7 @@ test("a full disk refuses what needs room, is said, and is over when there is ro
     await page.setInputFiles("input[type=file]", file);
     await expect(page.getByRole("article").filter({ hasText: "late.wav" })).toContainText("1 ch", { timeout: 60_000 });
   } finally {
-    const ended = new Promise((resolve) => child.once("exit", resolve));
-    child.kill("SIGINT");
-    await ended;
+    await ended(child);
     execFileSync("umount", ["-l", home]);
     rmSync(home, { recursive: true, force: true });
   }
@@ -84,12 +79,8 @@ test("a server that is killed in the middle of edits has lost none that it answe
   const shelf = join(home, "shelf");
   mkdirSync(shelf);
   writeFileSync(join(shelf, "K-1.wav"), wav([samples(1, 480_000), samples(2, 480_000)], 48000, 10 * 3600 * 48000));
-  const serve = (listen: string) =>
-    spawn("bin/zestyloom", ["serve", "--listen", listen, "--home", home, "--shelf", shelf], {
-      cwd: join(import.meta.dirname, ".."),
-      env: { ...process.env, ZESTYLOOM_DATABASE_URL: "" },
-    });
-  let child: ChildProcess = serve("127.0.0.1:0");
+  const serve = (listen: string) => run("serve", "--listen", listen, "--home", home, "--shelf", shelf);
+  let child = serve("127.0.0.1:0");
   try {
     const url = await started(child);
     const production = await newProduction(page, url, "Killed");
@@ -119,18 +110,16 @@ test("a server that is killed in the middle of edits has lost none that it answe
         if (answered === 5) resolve();
       }),
     );
-    const ended = (r: Request) => {
+    const isOver = (r: Request) => {
       if (isEdit(r)) over++;
     };
-    page.on("requestfinished", ended).on("requestfailed", ended);
+    page.on("requestfinished", isOver).on("requestfailed", isOver);
     // Keys go on while it is killed: what had not been sent is done once it is there again, or said.
     const typing = (async () => {
       for (let n = 0; n < 12; n++) await page.keyboard.press(".", { delay: 30 });
     })();
     await counted;
-    const died = new Promise((resolve) => child.once("exit", resolve));
-    child.kill("SIGKILL");
-    await died;
+    await ended(child, "SIGKILL");
     await typing;
     const kept = answered;
     child = serve(new URL(url).host);
@@ -153,9 +142,7 @@ test("a server that is killed in the middle of edits has lost none that it answe
     }
     expect(await clips()).toEqual([first, first]);
   } finally {
-    const ended = new Promise((resolve) => child.once("exit", resolve));
-    child.kill("SIGINT");
-    await ended;
+    await ended(child);
     rmSync(home, { recursive: true, force: true });
   }
 });
