@@ -92,19 +92,15 @@ func (p Plan) busOf(channels []Channel) (weave.Bus, bool) {
 		}
 		id = of
 	}
-	i := slices.IndexFunc(p.Reel.Weave.Buses, func(b weave.Bus) bool { return b.ID == id })
-	if i < 0 {
-		return weave.Bus{}, false
-	}
-	return p.Reel.Weave.Buses[i], true
+	return p.Reel.Weave.Bus(id)
 }
 
 // content is what is heard in a bus: by the kind of a stem or of a part's; a mix is a complete one where speech is in it.
 func (p Plan) content(b weave.Bus) adm.Content {
 	w := p.Reel.Weave
 	if b.Role == weave.Part {
-		if i := slices.IndexFunc(w.Buses, func(x weave.Bus) bool { return x.ID == b.Of }); i >= 0 {
-			b.Kind = w.Buses[i].Kind
+		if stem, ok := w.Bus(b.Of); ok {
+			b.Kind = stem.Kind
 		}
 	}
 	if b.Role == weave.Mix {
@@ -190,7 +186,7 @@ func sceneSays(s adm.Scene) string {
 			kind = "no content said"
 		}
 		gain := ""
-		if math.Abs(e.GainDB) > 0 {
+		if e.GainDB != 0 {
 			gain = fmt.Sprintf(", %+.2f dB", e.GainDB)
 		}
 		out = append(out, fmt.Sprintf("%s: %s (%s) on %s%s", e.Name, e.Layout.Name, kind, strings.Join(tracks, " "), gain))

@@ -284,6 +284,7 @@ func (s Spec) checkRule(f FileRule) error {
 	if f.Each != EachNone && len(f.Groups) > 0 {
 		return fmt.Errorf("a rule for each %s takes no groups", f.Each)
 	}
+	var before audio.Layout // of the group before
 	for i, g := range f.Groups {
 		l, err := audio.ParseLayout(g.Layout)
 		switch {
@@ -295,21 +296,16 @@ func (s Spec) checkRule(f FileRule) error {
 			return fmt.Errorf("group %d: %s has %d channels, and %d outputs are named", i+1, l.Name, l.Count, len(g.Outputs))
 		}
 		if g.HeadLocked {
-			if before := i - 1; before < 0 || l.Name != "stereo" || !fieldInACN(f.Groups[before].Layout) || f.Groups[before].HeadLocked || !c.Fields || f.Split {
+			if !inACN(before) || l.Name != "stereo" || !c.Fields || f.Split {
 				return fmt.Errorf("group %d: a head-locked pair is stereo, and goes in the stream of the sound field (ambisonic, SN3D) right before it, in MOV or MP4", i+1)
 			}
 		}
 		if _, err := f.order(l); err != nil {
 			return fmt.Errorf("group %d: %w", i+1, err)
 		}
+		before = l
 	}
 	return nil
-}
-
-// fieldInACN reports whether a layout is a sound field as streams are marked for.
-func fieldInACN(layout string) bool {
-	l, err := audio.ParseLayout(layout)
-	return err == nil && l.Kind == audio.Ambisonic && l.Norm == audio.SN3D
 }
 
 // order is the order in which the channels of a layout stand in a file.

@@ -1,6 +1,8 @@
 package delivery
 
 import (
+	"fmt"
+
 	"zestyloom/core/audio"
 	"zestyloom/core/picture"
 )
@@ -12,6 +14,9 @@ type stream struct {
 	mask         uint32
 	field        *picture.Field // nil for what is none, or is not marked
 }
+
+// inACN reports whether a layout is a sound field as streams are marked for.
+func inACN(l audio.Layout) bool { return l.Kind == audio.Ambisonic && l.Norm == audio.SN3D }
 
 // streamsOf are the streams that groups of channels become.
 func streamsOf(groups []FileGroup) (out []stream) {
@@ -28,7 +33,7 @@ func streamsOf(groups []FileGroup) (out []stream) {
 			if g.Count > 1 {
 				s.mask = l.Mask
 			}
-			if l.Kind == audio.Ambisonic && l.Norm == audio.SN3D {
+			if inACN(l) {
 				s.field = &picture.Field{Order: l.Order}
 			}
 		}
@@ -44,7 +49,7 @@ func fieldSays(f *picture.Field) string {
 	case f == nil:
 		return "none"
 	case f.HeadLocked:
-		return "order " + string(rune('0'+f.Order)) + ", head-locked pair"
+		return fmt.Sprintf("order %d, head-locked pair", f.Order)
 	}
-	return "order " + string(rune('0'+f.Order))
+	return fmt.Sprintf("order %d", f.Order)
 }

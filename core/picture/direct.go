@@ -99,8 +99,7 @@ func (s Stream) lie(r io.ReaderAt, e soundEntry, size int64) (runs []run, frames
 	}
 	be := binary.BigEndian
 	frame := int64(s.Channels * coding.Bytes())
-	switch {
-	case !ok1 || !ok2 || !ok3 || !ok4 || len(stts) < 16 || be.Uint32(stts[4:]) != 1 || be.Uint32(stts[12:]) != 1 || len(stsz) < 12:
+	if !ok1 || !ok2 || !ok3 || !ok4 || len(stts) < 16 || be.Uint32(stts[4:]) != 1 || be.Uint32(stts[12:]) != 1 || len(stsz) < 12 {
 		return nil, 0, false
 	}
 	total := int64(be.Uint32(stsz[8:]))

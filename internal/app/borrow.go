@@ -44,11 +44,7 @@ const (
 // Lendables lists what a span of a track could be borrowed from: the other takes of the same scene, the likest first, and
 // then the other strands of the same take.
 func (a *App) Lendables(ctx context.Context, reelID uuid.UUID, track string, from, to int64) ([]Lendable, error) {
-	r, err := a.Store.Reel(ctx, reelID)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, reelID)
 	if err != nil {
 		return nil, err
 	}

@@ -30,11 +30,7 @@ type CutList struct {
 
 // ReadCutList reads a cut list and finds the takes of its events: nothing is laid.
 func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (CutList, error) {
-	r, err := a.Store.Reel(ctx, reelID)
-	if err != nil {
-		return CutList{}, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, reelID)
 	if err != nil {
 		return CutList{}, err
 	}

@@ -36,11 +36,7 @@ type DeliveryOrder struct {
 
 // plan works out what an order would write.
 func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (delivery.Plan, store.Reel, error) {
-	r, err := a.Store.Reel(ctx, reelID)
-	if err != nil {
-		return delivery.Plan{}, r, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, reelID)
 	if err != nil {
 		return delivery.Plan{}, r, err
 	}
@@ -239,11 +235,7 @@ func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Sour
 
 // Sounding lists what sounds on an output of a reel, or where bus names one on a channel of it, at a sample of its time.
 func (a *App) Sounding(ctx context.Context, id uuid.UUID, bus string, channel int, at int64) ([]delivery.Origin, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, err
 	}

@@ -94,10 +94,7 @@ func (a *App) putOnLines(ctx context.Context, id uuid.UUID, outputs []int) (onLi
 
 // described says how a reel would be put on lines.
 func (a *App) described(ctx context.Context, id uuid.UUID, outputs []int) (on onLines, err error) {
-	if on.reel, err = a.Store.Reel(ctx, id); err != nil {
-		return on, err
-	}
-	if on.production, err = a.Store.Production(ctx, on.reel.ProductionID); err != nil {
+	if on.reel, on.production, err = a.reelIn(ctx, id); err != nil {
 		return on, err
 	}
 	if on.production.SampleRate != line.Rate {
@@ -128,10 +125,10 @@ func (a *App) described(ctx context.Context, id uuid.UUID, outputs []int) (on on
 }
 
 // LinesOf is how a reel would be sent, or why it can't be.
-func (a *App) LinesOf(ctx context.Context, id uuid.UUID) (line.Session, error, error) {
+func (a *App) LinesOf(ctx context.Context, id uuid.UUID) (s line.Session, problem *snag.Refusal, err error) {
 	on, err := a.described(ctx, id, nil)
-	if refused := (*snag.Refusal)(nil); errors.As(err, &refused) {
-		return line.Session{}, refused, nil
+	if errors.As(err, &problem) {
+		return s, problem, nil
 	}
 	return on.session, nil, err
 }
@@ -350,11 +347,7 @@ func rateOf(p store.Production, r store.Reel) timecode.Rate { return r.Doc.Count
 
 // Laybacks are those of a reel, the newest first, with the rate that its timecode counts in.
 func (a *App) Laybacks(ctx context.Context, reel uuid.UUID) ([]store.Layback, timecode.Rate, error) {
-	r, err := a.Store.Reel(ctx, reel)
-	if err != nil {
-		return nil, timecode.Rate{}, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, reel)
 	if err != nil {
 		return nil, timecode.Rate{}, err
 	}

@@ -37,11 +37,7 @@ type ReelSignal struct {
 
 // ListenToReel plays something of a reel as it is now, on the reel's clock: samples since midnight of its day.
 func (a *App) ListenToReel(ctx context.Context, id uuid.UUID, what ReelSignal, o Listening) (*Heard, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, err
 	}

@@ -21,11 +21,7 @@ import (
 // PlanPrints works out what an order comes to: a file for each take that something is chosen of, or one for a bus. What can't
 // be laid afterwards is refused here.
 func (a *App) PlanPrints(ctx context.Context, reelID uuid.UUID, o printing.Order) ([]printing.Print, store.Reel, error) {
-	r, err := a.Store.Reel(ctx, reelID)
-	if err != nil {
-		return nil, r, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, reelID)
 	if err != nil {
 		return nil, r, err
 	}

@@ -230,11 +230,7 @@ func bringing(ctx context.Context, q store.Queries, r store.Reel, b Bringing) (n
 
 // Markers writes a reel's markers as a table.
 func (a *App) Markers(ctx context.Context, id uuid.UUID) ([]byte, string, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, "", err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, "", err
 	}
@@ -281,11 +277,7 @@ func allThere(ctx context.Context, tx store.Tx, production uuid.UUID, doc reel.R
 
 // Interchange writes a reel as an OpenTimelineIO document.
 func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, "", err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, "", err
 	}
@@ -324,4 +316,14 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 		return m, ok
 	})
 	return b.Bytes(), r.Name, err
+}
+
+// reelIn finds a reel, and the production that it is of.
+func (a *App) reelIn(ctx context.Context, id uuid.UUID) (store.Reel, store.Production, error) {
+	r, err := a.Store.Reel(ctx, id)
+	if err != nil {
+		return r, store.Production{}, err
+	}
+	p, err := a.Store.Production(ctx, r.ProductionID)
+	return r, p, err
 }

@@ -22,11 +22,7 @@ func (a *App) Treatment(ctx context.Context, id uuid.UUID, c treat.Chain) (says 
 	if err := c.Check(); err != nil {
 		return "", nil, nil, err
 	}
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return "", nil, nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	_, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return "", nil, nil, err
 	}
@@ -36,11 +32,7 @@ func (a *App) Treatment(ctx context.Context, id uuid.UUID, c treat.Chain) (says 
 
 // Spectrum is how loud a track or a bus of a reel is by frequency, before what is done to it: see readings.Spectrum.
 func (a *App) Spectrum(ctx context.Context, id uuid.UUID, of string, from, to int64) (hz, db []float64, err error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -49,11 +41,7 @@ func (a *App) Spectrum(ctx context.Context, id uuid.UUID, of string, from, to in
 
 // Reductions are by how much the dynamics of a track or a bus turn it down over a stretch: see readings.Reductions.
 func (a *App) Reductions(ctx context.Context, id uuid.UUID, of string, from, to int64, points int) (readings.Reduction, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return readings.Reduction{}, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return readings.Reduction{}, err
 	}
@@ -62,11 +50,7 @@ func (a *App) Reductions(ctx context.Context, id uuid.UUID, of string, from, to 
 
 // BusMeters are what meters read of all buses of a reel, of which some is heard alone or not at all: see readings.BusMeters.
 func (a *App) BusMeters(ctx context.Context, id uuid.UUID, solo, mute []string, from, to int64, parts int) ([]readings.BusMeter, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -120,11 +104,7 @@ func (a *App) untreated(ctx context.Context, doc reel.Reel, p store.Production, 
 
 // Skies are from where the energy of a sound field of a reel comes over time: see readings.Skies.
 func (a *App) Skies(ctx context.Context, id uuid.UUID, of string, from, to int64, parts int) ([]ambisonic.Sky, error) {
-	r, err := a.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	p, err := a.Store.Production(ctx, r.ProductionID)
+	r, p, err := a.reelIn(ctx, id)
 	if err != nil {
 		return nil, err
 	}

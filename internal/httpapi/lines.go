@@ -64,12 +64,15 @@ func (s *server) StopLayback(ctx context.Context, r contract.StopLaybackRequestO
 }
 
 func (s *server) lines(ctx context.Context, id uuid.UUID) (contract.Lines, error) {
-	session, problem, err := s.app.LinesOf(ctx, id)
+	session, refused, err := s.app.LinesOf(ctx, id)
 	if err != nil {
 		return contract.Lines{}, err
 	}
 	now := s.app.LinesState()
 	v := contract.Lines{Playing: now.Playing, Streams: []contract.LineStream{}}
+	if refused != nil {
+		v.Problem = &refused.Message
+	}
 	if now.Playing {
 		here, code := now.Reel == id, now.Session.Rate.FormatSamples(now.At, line.Rate)
 		v.Here, v.At, v.Timecode, v.Held, v.Clipped = &here, &now.At, &code, &now.Held, &now.Clipped
@@ -78,10 +81,7 @@ func (s *server) lines(ctx context.Context, id uuid.UUID) (contract.Lines, error
 		}
 		session = now.Session
 	} else if now.Error != nil && now.Reel == id {
-		problem = now.Error
-	}
-	if problem != nil {
-		says := problem.Error()
+		says := now.Error.Error()
 		v.Problem = &says
 	}
 	for _, st := range session.Streams {

@@ -290,14 +290,19 @@ func (d *Deck) Recording(id string) (deck.Recording, error) {
 	return all[i], nil
 }
 
+// counted is the rate that timecode counts in: 25 as long as no session says. The lock is held.
+func (d *Deck) counted() timecode.Rate {
+	if d.session.Rate.Zero() {
+		return timecode.Rate{Num: 25, Den: 1}
+	}
+	return d.session.Rate
+}
+
 // State is what it shows now.
 func (d *Deck) State() deck.State {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	rate := d.session.Rate
-	if rate.Zero() {
-		rate = timecode.Rate{Num: 25, Den: 1}
-	}
+	rate := d.counted()
 	s := deck.State{Name: d.session.Name, Rate: rate.String(), At: d.at, Timecode: rate.FormatSamples(d.at, line.Rate), Running: len(d.inputs) > 0 && d.now().Sub(d.came) < stopped, Streams: []deck.Stream{}, Channels: []deck.Channel{}, Refused: d.refused}
 	for _, in := range d.inputs {
 		s.Streams = append(s.Streams, deck.Stream{Says: in.stream.String(), Port: in.stream.Port, Counts: in.in.Counts})

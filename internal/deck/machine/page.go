@@ -131,10 +131,7 @@ func (d *Deck) order(c *gin.Context) (deck.Order, error) {
 func (d *Deck) rate() timecode.Rate {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.session.Rate.Zero() {
-		return timecode.Rate{Num: 25, Den: 1}
-	}
-	return d.session.Rate
+	return d.counted()
 }
 
 func answer(c *gin.Context, v any, err error) {
