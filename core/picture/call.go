@@ -2,6 +2,7 @@ package picture
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -39,6 +40,7 @@ type call struct {
 	kind          string   // how ffmpeg calls what it is, of a file of our own; found out where it is empty
 	before, after []string // what stands before and after the input
 	wall          time.Duration
+	most          int // bytes of an answer; maxProbe where it is 0
 }
 
 // inherited is how a program names the file that it is handed open, the first after its three own.
@@ -112,7 +114,7 @@ func (c call) run(ctx context.Context) ([]byte, error) {
 	args = append(append(args, "-i", inherited), c.after...)
 	cmd := exec.CommandContext(ctx, c.program, args...)
 	var out, says limited
-	out.max, says.max = maxProbe, 64<<10
+	out.max, says.max = cmp.Or(c.most, maxProbe), 64<<10
 	cmd.Stdout, cmd.Stderr = &out, &says
 	cmd.ExtraFiles = []*os.File{in}
 	cmd.Dir = room

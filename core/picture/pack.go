@@ -15,7 +15,8 @@ import (
 type Pack struct {
 	Kind    string   // mov, mxf, mp4 or matroska
 	Picture string   // a file whose picture is copied untouched; empty for none
-	Sounds  []string // WAV files of our own, each a stream
+	Cut     *Cutting // a stretch of it alone; nil for all of it
+	Sounds  []string // WAV files of our own, each a stream; none where the picture stands alone
 	Titles  []string // of the streams; empty for none
 	Fields  []*Field // sound fields that streams are marked as, in a MOV or MP4; nil for none
 	Coding  audio.Coding
@@ -39,12 +40,26 @@ func pcmCodec(c audio.Coding, kind string) (string, error) {
 
 // Write writes the file: the picture's packets, and each sound as a stream.
 func (p Pack) Write(ctx context.Context) error {
-	codec, err := pcmCodec(p.Coding, p.Kind)
-	if p.AAC {
-		codec, err = "aac", nil
+	codec, err := "", error(nil)
+	switch {
+	case len(p.Sounds) == 0 && p.Picture == "":
+		return snag.Refuse("no_sound", "there is neither sound nor a picture to write")
+	case p.AAC:
+		codec = "aac"
+	case len(p.Sounds) > 0:
+		codec, err = pcmCodec(p.Coding, p.Kind)
 	}
 	if err != nil {
 		return err
+	}
+	if p.Cut != nil {
+		// By itself, as the frames of a picture that are left end all that is written beside it.
+		cut := p.Out + ".cut.mov"
+		defer os.Remove(cut)
+		if err := p.Cut.write(ctx, p.Picture, cut); err != nil {
+			return err
+		}
+		p.Picture = cut
 	}
 	c := call{program: "ffmpeg", before: []string{"-nostdin", "-y"}, wall: decodeTime}
 	sounds := p.Sounds
@@ -81,8 +96,12 @@ func (p Pack) Write(ctx context.Context) error {
 	if clock != "" {
 		maps = append(maps, "-map", fmt.Sprintf("%d:d:0", len(p.Sounds)), "-c:d", "copy")
 	}
-	c.after = append(append(c.after, maps...), "-c:v", "copy", "-c:a", codec, "-map_metadata", "0")
-	if p.AAC {
+	c.after = append(append(c.after, maps...), "-c:v", "copy")
+	if len(p.Sounds) > 0 {
+		c.after = append(c.after, "-c:a", codec)
+	}
+	c.after = append(c.after, "-map_metadata", "0")
+	if p.AAC && len(p.Sounds) > 0 {
 		c.after = append(c.after, "-b:a", "320k")
 	}
 	if p.Start != "" && clock == "" {

@@ -57,15 +57,25 @@ type Picture struct {
 	RateNum int64   `json:"rate_num"`
 	RateDen int64   `json:"rate_den"`
 	Seconds float64 `json:"seconds"`
+
+	index      int      // among all streams
+	base       *big.Rat // seconds that its times count
+	start      *big.Rat // of its first frame, in seconds
+	interlaced bool
+	uneven     bool // its frames do not all last alike
 }
 
 // Rate is the picture's frame rate, not knowing whether its timecode drops frames.
 func (p Picture) Rate() timecode.Rate { return timecode.Rate{Num: p.RateNum, Den: p.RateDen} }
 
+// Frames is how many frames it has, by its length.
+func (p Picture) Frames() int64 {
+	return int64(math.Round(p.Seconds * float64(p.RateNum) / float64(p.RateDen)))
+}
+
 // Samples is how long the picture lasts at a sample rate, by the number of its frames.
 func (p Picture) Samples(sampleRate int) int64 {
-	frames := int64(math.Round(p.Seconds * float64(p.RateNum) / float64(p.RateDen)))
-	length := new(big.Rat).Mul(big.NewRat(frames*int64(sampleRate), 1), big.NewRat(p.RateDen, p.RateNum))
+	length := new(big.Rat).Mul(big.NewRat(p.Frames()*int64(sampleRate), 1), big.NewRat(p.RateDen, p.RateNum))
 	return new(big.Int).Quo(length.Num(), length.Denom()).Int64()
 }
 
@@ -166,6 +176,7 @@ func parse(out []byte) (*Info, error) {
 			Height       int               `json:"height"`
 			FrameRate    string            `json:"r_frame_rate"`
 			Average      string            `json:"avg_frame_rate"`
+			FieldOrder   string            `json:"field_order"`
 			Tag          string            `json:"codec_tag_string"`
 			TimeBase     string            `json:"time_base"`
 			Start        int64             `json:"start_pts"`
@@ -223,9 +234,11 @@ func parse(out []byte) (*Info, error) {
 			if info.Picture != nil || s.Disposition["attached_pic"] == 1 {
 				continue
 			}
-			v := &Picture{Codec: s.Codec, Width: s.Width, Height: s.Height}
+			v := &Picture{Codec: s.Codec, Width: s.Width, Height: s.Height, index: s.Index, base: rational(s.TimeBase), start: start}
+			v.interlaced = s.FieldOrder != "" && s.FieldOrder != "progressive" && s.FieldOrder != "unknown"
 			if r := rational(s.FrameRate); r.Sign() > 0 && r.Num().IsInt64() && r.Denom().IsInt64() {
 				v.RateNum, v.RateDen = r.Num().Int64(), r.Denom().Int64()
+				v.uneven = offBy(rational(s.Average), r) > 0.01
 			}
 			if v.Seconds, _ = strconv.ParseFloat(s.Duration, 64); v.Seconds == 0 {
 				v.Seconds, _ = strconv.ParseFloat(p.Format.Duration, 64)
@@ -237,6 +250,15 @@ func parse(out []byte) (*Info, error) {
 	}
 	info.offsets(pictureStart, timecodeStart)
 	return info, nil
+}
+
+// offBy is by how much of b another rate is off it; nothing where it is not known.
+func offBy(a, b *big.Rat) float64 {
+	if a.Sign() <= 0 {
+		return 0
+	}
+	off, _ := new(big.Rat).Quo(new(big.Rat).Sub(a, b), b).Float64()
+	return math.Abs(off)
 }
 
 // offsets places the sound streams on the clock that begins with the picture, or with the timecode track
