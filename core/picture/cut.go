@@ -168,14 +168,14 @@ var Coders = map[string]Coder{
 	"h264":  {"H.264", []string{"mov", "mp4"}, []string{"libx264", "-preset", "medium"}, []string{"-crf", "14"}, true},
 	"mpeg2": {"MPEG-2 (H.262)", []string{"mov", "mxf"}, []string{"mpeg2video", "-bf", "2"}, []string{"-qscale:v", "2"}, true},
 	"vc3":   {"VC-3 (SMPTE ST 2019-1)", []string{"mov"}, []string{"dnxhd", "-profile:v", "dnxhr_hq", "-pix_fmt", "yuv422p"}, nil, false},
-	"mjpeg": {"Motion JPEG", []string{"mov"}, []string{"mjpeg"}, []string{"-qscale:v", "2"}, false},
+	"mjpeg": {"Motion JPEG", []string{"mov"}, []string{"mjpeg", "-threads:v", "1"}, []string{"-qscale:v", "2"}, false},
 	"ffv1":  {"FFV1 (RFC 9043)", []string{"mov"}, []string{"ffv1", "-level", "3"}, nil, false},
 }
 
 // CoderNames are the names of Coders, in the order in which they are listed.
 var CoderNames = []string{"h264", "mpeg2", "vc3", "mjpeg", "ffv1"}
 
-// coderThreads is how many threads a coder has, on every machine.
+// coderThreads is how many threads a coder has, on every machine. Motion JPEG is the same again with one alone.
 const coderThreads = 4
 
 // arguments is what ffmpeg is told to code with.
