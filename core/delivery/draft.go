@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 )
 
@@ -53,6 +54,10 @@ func (p *Plan) drafts(rule FileRule) (out []draft) {
 		for _, g := range groups {
 			d.groups = append(d.groups, arranged(g))
 		}
+		if len(d.groups) == 0 {
+			p.problem(true, "weave", "no_bus", "%s would hold nothing: there is nothing of what the spec asks for in it", rule.Name)
+			return nil
+		}
 		if len(d.groups) == 1 {
 			d.fields = d.fields.with("layout", d.groups[0].layout.Name).with("bus", d.groups[0].name).with("language", d.groups[0].bus.Language)
 		}
@@ -81,6 +86,9 @@ func (p *Plan) drafts(rule FileRule) (out []draft) {
 		return out
 	case EachTrack:
 		labels := map[string]int{}
+		wanted := p.wanted(func(id string) bool {
+			return slices.ContainsFunc(p.Reel.Tracks, func(t reel.Track) bool { return t.ID == id })
+		})
 		for i, t := range p.Reel.Tracks {
 			label := t.Label
 			if label == "" {
@@ -88,6 +96,9 @@ func (p *Plan) drafts(rule FileRule) (out []draft) {
 			}
 			if labels[label]++; labels[label] > 1 {
 				label = fmt.Sprintf("%s %d", label, labels[label])
+			}
+			if !wanted(t.ID) {
+				continue
 			}
 			g := group{name: label, layout: t.Channels()}
 			for c := range g.layout.Count {
@@ -110,12 +121,16 @@ func (p *Plan) drafts(rule FileRule) (out []draft) {
 	}
 	role := map[Each]weave.Role{EachStem: weave.Stem, EachPart: weave.Part, EachMix: weave.Mix}[rule.Each]
 	n := 0
+	wanted := p.wanted(func(id string) bool {
+		b, ok := w.Bus(id)
+		return ok && b.Role == role
+	})
 	for _, b := range w.Buses {
 		kind := b.Kind
 		if of, ok := w.Bus(b.Of); ok && b.Role == weave.Part {
 			kind = of.Kind
 		}
-		if b.Role != role || len(rule.Kinds) > 0 && !slices.Contains(rule.Kinds, kind) {
+		if b.Role != role || !wanted(b.ID) || len(rule.Kinds) > 0 && !slices.Contains(rule.Kinds, kind) {
 			continue
 		}
 		n++
@@ -132,6 +147,37 @@ func (p *Plan) drafts(rule FileRule) (out []draft) {
 	return out
 }
 
+// wanted says of which of a kind there are files or groups: those that the order names, or all where it names none of the kind.
+func (p *Plan) wanted(kind func(id string) bool) func(id string) bool {
+	some := slices.ContainsFunc(p.Order.Only, kind)
+	return func(id string) bool { return !some || slices.Contains(p.Order.Only, id) }
+}
+
+// rest are the groups for each of what no other group of a file is.
+func (p *Plan) rest(each Each, rule FileRule, others []group) (out []group) {
+	buses, outputs := map[string]bool{}, map[int]bool{}
+	for _, g := range others {
+		buses[g.measured(p.Reel.Weave).Bus] = true
+		for _, ch := range g.channels {
+			outputs[ch.Output] = true
+		}
+	}
+	delete(buses, "")
+	delete(outputs, -1)
+	problems := len(p.Problems)
+	for _, d := range p.drafts(FileRule{Each: each, Order: rule.Order}) {
+		g := d.groups[0]
+		if !buses[g.measured(p.Reel.Weave).Bus] && !slices.ContainsFunc(g.channels, func(ch Channel) bool { return outputs[ch.Output] }) {
+			out = append(out, g)
+		}
+	}
+	if len(others) > 0 {
+		// There may be none besides.
+		p.Problems = p.Problems[:problems]
+	}
+	return out
+}
+
 // fields are those that all files have alike.
 func (p *Plan) fields() fields {
 	o := p.Order
@@ -141,8 +187,19 @@ func (p *Plan) fields() fields {
 	}
 	f["production"], f["episode"], f["reel"], f["spec"], f["date"] = o.Titles.Production, o.Titles.Episode, o.Titles.Reel, o.Spec.Name, strings.ReplaceAll(o.Date, "-", "")
 	f["rate"] = fmt.Sprint(o.Spec.SampleRate)
+	f["from"], f["to"] = p.digits(p.From), p.digits(p.To)
 	f["version"] = fmt.Sprintf("v%d", max(1, o.Version))
 	return f
+}
+
+// digits is the timecode of a sample of the reel, without what names can't have.
+func (p *Plan) digits(at int64) string {
+	return strings.Map(func(r rune) rune {
+		if r < '0' || r > '9' {
+			return -1
+		}
+		return r
+	}, p.says(at))
 }
 
 // busFields says of a file which bus it is of.
@@ -255,6 +312,10 @@ func (p *Plan) named(rule FileRule) (out []group) {
 	w := p.Reel.Weave
 	number := 0
 	for _, asked := range rule.Groups {
+		if asked.Each != EachNone {
+			out = append(out, group{each: asked.Each})
+			continue
+		}
 		l, _ := audio.ParseLayout(asked.Layout) // checked
 		g := group{name: asked.Name, layout: l, headLocked: asked.HeadLocked}
 		if asked.Bus != "" {
@@ -302,11 +363,22 @@ func (p *Plan) named(rule FileRule) (out []group) {
 			}
 			g.name = shared(names)
 		}
+		out = append(out, g)
+	}
+	// What stands for the rest is known once all others are.
+	var all []group
+	for _, g := range out {
+		if g.each == EachNone {
+			all = append(all, g)
+			continue
+		}
+		all = append(all, p.rest(g.each, rule, slices.DeleteFunc(slices.Clone(out), func(o group) bool { return o.each != EachNone }))...)
+	}
+	for _, g := range all {
 		for c := range g.channels {
 			number++
 			g.channels[c].Number = number
 		}
-		out = append(out, g)
 	}
-	return out
+	return all
 }

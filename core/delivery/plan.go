@@ -7,6 +7,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
+	"zestyloom/core/picture"
 	"zestyloom/core/reel"
 	"zestyloom/core/resample"
 	"zestyloom/core/snag"
@@ -33,8 +34,12 @@ type Order struct {
 	// Recipient is to whom it goes, for the papers.
 	Recipient string `json:"recipient,omitempty"`
 	Version   int    `json:"version,omitempty"` // how many deliveries of the reel to this spec there have been, with this
-	// Span makes it a test: this stretch alone, at the reel's rate, and everything else alike.
-	Span    *Span    `json:"span,omitempty"`
+	// Span makes it a test: this stretch alone, at the reel's rate, and everything else alike, but for the picture.
+	Span *Span `json:"span,omitempty"`
+	// Cut makes it a cut-down of Span, and no test: with the picture, cut to the same edges, which are whole frames of it then.
+	Cut bool `json:"cut,omitempty"`
+	// Only are the tracks and buses, by their IDs, that rules for each of them make files or groups of; all where there are none.
+	Only    []string `json:"only,omitempty"`
 	Picture *Picture `json:"picture,omitempty"` // for containers that can hold one
 }
 
@@ -44,13 +49,16 @@ type Span struct {
 	To   int64 `json:"to"`
 }
 
-// Picture is the file whose picture goes along, untouched.
+// Picture is the file whose picture goes along, untouched but for its edges where it is cut.
 type Picture struct {
 	File string `json:"file"` // the caller's name for it
 	Name string `json:"name"` // for people
 	Hash string `json:"hash"`
 	// Span is what it covers of the reel's time: what is delivered has that start and that length.
-	Span Span `json:"span"`
+	Span Span          `json:"span"`
+	Rate timecode.Rate `json:"rate,omitzero"` // of its frames
+	// Cut is the stretch of it that goes along; nil for all of it.
+	Cut *picture.Cutting `json:"cut,omitempty"`
 }
 
 // File is one file of a plan.
@@ -59,7 +67,8 @@ type File struct {
 	Container string      `json:"container"`
 	Coding    string      `json:"coding"`
 	Channels  []Channel   `json:"channels"`
-	Groups    []FileGroup `json:"groups,omitempty"` // of its channels, in order; streams where the container has them
+	Groups    []FileGroup `json:"groups,omitempty"`  // of its channels, in order; streams where the container has them
+	Picture   string      `json:"picture,omitempty"` // as its rule says
 }
 
 // Channel is a channel of a file.
@@ -124,6 +133,8 @@ type Plan struct {
 	// Sources are what the reel's strands were when it was ordered, by their names: made again, it is of the same sound.
 	// A plan of before there were any has none.
 	Sources map[string]Source `json:"sources,omitempty"`
+	// CutSays says how the picture of a cut-down is cut.
+	CutSays string `json:"cut_says,omitempty"`
 	// Problems are why the reel can't be delivered to the spec as it stands, or not as it is meant.
 	Problems []Problem `json:"-"`
 }
@@ -181,6 +192,9 @@ func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error
 	o.Packing = packing.ID
 	p := Plan{Order: o, Reel: r, Rate: rate, Rates: Rates{sampleRate, o.Spec.SampleRate}, Files: []File{}}
 	p.outputs()
+	if err := p.place(); err != nil {
+		return Plan{}, err
+	}
 	for _, rule := range packing.Files {
 		if o.Pattern != "" {
 			rule.Name = o.Pattern
@@ -188,9 +202,6 @@ func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error
 		if err := p.add(rule); err != nil {
 			return Plan{}, err
 		}
-	}
-	if err := p.place(); err != nil {
-		return Plan{}, err
 	}
 	p.undescribed()
 	return p, p.clash()
@@ -257,6 +268,14 @@ func (p *Plan) place() error {
 		if start, end = max(start, p.Order.Span.From), min(end, p.Order.Span.To); start >= end {
 			return snag.Refuse("empty_span", "the span from %d to %d holds nothing of the reel", p.Order.Span.From, p.Order.Span.To)
 		}
+		if p.pictured() {
+			if start, end, err = p.cut(start, end); err != nil {
+				return err
+			}
+			if before+after > 0 {
+				p.problem(true, "delivery", "no_lead", "the spec has %s before and after the programme, where a picture that is cut has nothing to show: order it without the picture, or to a spec without", p.framesSay(before+after))
+			}
+		}
 	}
 	p.From, p.To = start, max(start, end)
 	rate := p.Rates.Files
@@ -301,6 +320,9 @@ func (p Plan) at(sample, frames int64, sampleRate int) int64 {
 // add adds the files of a rule.
 func (p *Plan) add(rule FileRule) error {
 	n := 0
+	if rule.Picture == PictureAlone {
+		return p.alone(rule)
+	}
 	for _, d := range p.drafts(rule) {
 		if !rule.Split {
 			if err := p.file(rule, d.fields, d.groups...); err != nil {
@@ -337,7 +359,7 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 	if err != nil {
 		return err
 	}
-	f := File{Name: name, Container: rule.Container, Coding: p.Order.Spec.codingOf(rule)}
+	f := File{Name: name, Container: rule.Container, Coding: p.Order.Spec.codingOf(rule), Picture: rule.Picture}
 	for _, g := range groups {
 		set := g.measured(p.Reel.Weave)
 		set.Places = make([]Place, len(g.channels))
@@ -351,8 +373,15 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 		}
 	}
 	kind := Containers[f.Container]
-	if kind.Needs && (p.Order.Picture == nil || p.Test()) {
+	if kind.Needs && !p.pictured() {
 		p.problem(true, "delivery", "no_picture", "%s is an %s, which is written with a picture only, and a test has none: choose a picture, or another container", path.Base(name), kind.Names[0])
+	}
+	if f.Coding == "aac" {
+		for _, st := range streamsOf(f.Groups) {
+			if st.field != nil && !st.field.InAAC() {
+				p.problem(true, "delivery", "bad_field", "%s would have a sound field of %d channels as AAC, which holds 4, 6 and 16: deliver it in a MOV, or in another order", path.Base(name), st.count)
+			}
+		}
 	}
 	if kind.Channels > 0 && len(f.Channels) > kind.Channels {
 		p.problem(true, "delivery", "too_wide", "%s would have %d channels, and a %s has at most %d", path.Base(name), len(f.Channels), kind.Names[0], kind.Channels)
@@ -370,6 +399,7 @@ type group struct {
 	bus        weave.Bus // where it is a bus as a whole
 	alone      bool      // it is measured with others, or as part of something else
 	headLocked bool      // goes in the stream of the field before it
+	each       Each      // it stands for a group for each of what no other is
 }
 
 // inOrder is the name of the layout whose channels stand as these do.
@@ -437,18 +467,11 @@ func (p Plan) Bytes() (n int64) {
 	return n
 }
 
-// Pictures is how many files of a plan take a picture along, where one is ordered.
-func (p Plan) Pictures() (n int64) {
-	for _, f := range p.Files {
-		if Containers[f.Container].Picture {
-			n++
-		}
-	}
-	return n
-}
+// Test reports whether a plan is of a span alone, to try it.
+func (p Plan) Test() bool { return p.Order.Span != nil && !p.Order.Cut }
 
-// Test reports whether a plan is of a span alone.
-func (p Plan) Test() bool { return p.Order.Span != nil }
+// CutDown reports whether a plan is of a span alone, to be delivered.
+func (p Plan) CutDown() bool { return p.Order.Span != nil && p.Order.Cut }
 
 // Carried are the buses and tracks that are in some file, by their IDs.
 func (p Plan) Carried() map[string]bool {

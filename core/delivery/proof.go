@@ -139,7 +139,10 @@ func (proof Proof) Failures() (out []string) {
 			}
 		}
 		for _, c := range f.Channels {
-			if !c.OK {
+			switch {
+			case !c.OK && c.Alike != nil:
+				out = append(out, fmt.Sprintf("%s: channel %d (%s): compressed, %.2f %% alike to what was ordered", f.Name, c.Channel, c.Name, 100**c.Alike))
+			case !c.OK:
 				out = append(out, fmt.Sprintf("%s: channel %d (%s): %d samples differ, the first is %d", f.Name, c.Channel, c.Name, c.Differs, c.FirstAt))
 			}
 		}

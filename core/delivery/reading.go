@@ -96,25 +96,22 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 	}
 	fp.check("sound streams", groupsSay(widths), groupsSay(info.Groups()))
 	start := p.startSays(p.Start)
+	if p.Pictures(f) { // it begins with a frame, which may be laid within one of the timecode
+		start = p.startSays(p.Rate.SampleAt(p.Rate.FrameAt(p.Start, int64(p.Rates.Files)), int64(p.Rates.Files)))
+	}
 	found := "none"
 	if at, _, ok := info.Start(p.Rates.Files); ok {
 		found = p.startSays(at)
 	}
-	if with != "" || Containers[f.Container].Starts {
+	if p.Pictures(f) || Containers[f.Container].Starts {
 		fp.check("start", start, found)
 	}
-	if with != "" && p.Order.Picture != nil && !p.Test() {
-		before, err := picture.Packets(ctx, with)
-		if err != nil {
+	if p.Pictures(f) {
+		if err := fp.picture(ctx, p, path, with, info); err != nil {
 			return nil, err
 		}
-		after, err := picture.Packets(ctx, path)
-		if err != nil {
-			return nil, err
-		}
-		fp.check("picture, packet by packet (MD5)", before, after)
 	}
-	if !slices.Equal(widths, info.Groups()) {
+	if !slices.Equal(widths, info.Groups()) || len(widths) == 0 {
 		return nil, nil
 	}
 	// Each file's streams have a folder of their own: they are named alike.
@@ -155,6 +152,9 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 
 // groupsSay writes widths of streams as they are ordered: 2+1+1+2.
 func groupsSay(widths []int) string {
+	if len(widths) == 0 {
+		return "none"
+	}
 	var out []string
 	for _, w := range widths {
 		out = append(out, fmt.Sprint(w))

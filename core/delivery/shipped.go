@@ -88,5 +88,14 @@ func Shipped() []Spec {
 			{Layout: "ambisonic 1 SN3D", Bus: "Field"}, {Layout: "stereo", Bus: "Head-locked", HeadLocked: true},
 		}}))
 
-	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own, described, field}
+	cut := shipped("Cut-down with its picture", "A span of the reel with its picture, all of the same edges: a first-order sound field and its head-locked pair in one stream, every other stem in a stream of its own; or everything in a file of its own. The picture is copied where a key frame allows it, else coded anew as H.264.",
+		"First-order ambisonic and head-locked stereo",
+		Packing{ID: "together", Says: "one file with the picture", Files: []FileRule{{Container: "mov", Name: base + "_{from}-{to}", Groups: []Group{
+			{Layout: "ambisonic 1 SN3D", Bus: "Field"}, {Layout: "stereo", Bus: "Head-locked", HeadLocked: true}, {Each: EachStem},
+		}}}},
+		Packing{ID: "stems", Says: "apart: a file a stem, and the picture", Files: []FileRule{{Each: EachStem, Container: "wav", Name: base + "_{from}-{to}_{stem}"}, {Container: "mov", Picture: PictureAlone, Name: base + "_{from}-{to}_PICTURE"}}},
+		Packing{ID: "tracks", Says: "apart: a file a track, and the picture", Files: []FileRule{{Each: EachTrack, Container: "wav", Name: base + "_{from}-{to}_{number}_{track}"}, {Container: "mov", Picture: PictureAlone, Name: base + "_{from}-{to}_PICTURE"}}})
+	cut.Programme.WholeFrames, cut.Recode = true, Recode{Codec: "h264"}
+
+	return []Spec{ThreeStereoStems(), six, stems, languages, eight, discrete, mande, split, parts, characters, r128, a85, tracks, own, described, field, cut}
 }

@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/naming"
+	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 )
@@ -42,9 +43,18 @@ type Spec struct {
 	Programme Programme `json:"programme"`
 	Names     Names     `json:"names"`
 	Metadata  Metadata  `json:"metadata"`
-	Limits    []Asked   `json:"limits,omitempty"`
-	Papers    []string  `json:"papers"` // of Papers
-	Folder    string    `json:"folder,omitempty"`
+	// Recode is what becomes of a picture that is cut where no key frame is.
+	Recode Recode   `json:"recode,omitzero"`
+	Limits []Asked  `json:"limits,omitempty"`
+	Papers []string `json:"papers"` // of Papers
+	Folder string   `json:"folder,omitempty"`
+}
+
+// Recode says how a picture is coded anew that is cut where its packets can't be copied.
+type Recode struct {
+	Codec string `json:"codec,omitempty"` // of picture.Coders; none to refuse such a cut
+	// Megabits a second, at most; 0 for a quality that is hard to tell from the original. Not of VC-3 and FFV1, which have their own.
+	Megabits float64 `json:"megabits,omitempty"`
 }
 
 // Packing is one way in which the sound becomes files.
@@ -68,6 +78,13 @@ const (
 	EachMix    Each = "mix"
 )
 
+// What a rule does with the picture of an order, where the container can hold one.
+const (
+	PictureAlong = ""      // it goes along with the sound
+	PictureAlone = "alone" // the file has the picture, and no sound
+	PictureNone  = "none"  // the file has the sound alone
+)
+
 // FileRule is a file, or several that are made alike.
 type FileRule struct {
 	Each Each `json:"each,omitempty"`
@@ -84,11 +101,14 @@ type FileRule struct {
 	Container string `json:"container"`        // of Containers
 	Coding    string `json:"coding,omitempty"` // the spec's when empty
 	Name      string `json:"name"`             // a pattern: see Fields
+	Picture   string `json:"picture,omitempty"`
 }
 
-// Group is a run of channels of a file that belong together.
+// Group is a run of channels of a file that belong together, or a run for each of what no other group of the file holds.
 type Group struct {
-	Layout  string   `json:"layout"`            // see audio.ParseLayout
+	// Each stands for all of its kind that no other group of the file is: a group for each, as wide as it is.
+	Each    Each     `json:"each,omitempty"`
+	Layout  string   `json:"layout,omitempty"`  // see audio.ParseLayout; none with Each
 	Outputs []string `json:"outputs,omitempty"` // of the weave, by name; "" for silence
 	Bus     string   `json:"bus,omitempty"`     // or a bus as a whole, by name
 	Name    string   `json:"name,omitempty"`
@@ -154,7 +174,7 @@ type Asked struct {
 var Paperwork = []string{"pdf", "csv", "json", "mhl"}
 
 // Fields are those that a name pattern may have; what a file has none of is left out with the separator before it.
-var Fields = []string{"production", "episode", "reel", "version", "language", "date", "spec", "stem", "part", "bus", "track", "output", "number", "speaker", "rate", "layout"}
+var Fields = []string{"production", "episode", "reel", "version", "language", "date", "spec", "stem", "part", "bus", "track", "output", "number", "speaker", "rate", "layout", "from", "to"}
 
 // FolderFields are those of the pattern of a folder.
 var FolderFields = []string{"production", "episode", "reel", "version", "date", "spec"}
@@ -231,6 +251,9 @@ func (s Spec) Check() error {
 			}
 		}
 	}
+	if err := s.checkPictures(); err != nil {
+		return bad("%w", err)
+	}
 	if s.Metadata.ADM && !slices.ContainsFunc(s.Packings, func(p Packing) bool {
 		return slices.ContainsFunc(p.Files, func(f FileRule) bool { return Containers[f.Container].Described })
 	}) {
@@ -284,8 +307,31 @@ func (s Spec) checkRule(f FileRule) error {
 	if f.Each != EachNone && len(f.Groups) > 0 {
 		return fmt.Errorf("a rule for each %s takes no groups", f.Each)
 	}
+	switch f.Picture {
+	case PictureAlong:
+	case PictureAlone, PictureNone:
+		if !c.Picture || f.Picture == PictureNone && c.Needs {
+			return fmt.Errorf("a picture %q is said of files that can be without: MOV and MP4, not %s", f.Picture, f.Container)
+		}
+	default:
+		return fmt.Errorf("the picture goes along, or is \"alone\" or \"none\", not %q", f.Picture)
+	}
+	if f.Picture == PictureAlone && (f.Each != EachNone || len(f.Groups) > 0 || f.Split) {
+		return fmt.Errorf("a picture that stands alone is one file, and has no groups")
+	}
 	var before audio.Layout // of the group before
+	rest := map[Each]bool{}
 	for i, g := range f.Groups {
+		if g.Each != EachNone {
+			switch {
+			case !slices.Contains([]Each{EachGroup, EachTrack, EachStem, EachPart, EachMix}, g.Each) || rest[g.Each]:
+				return fmt.Errorf("group %d: it is for each group of outputs, track, stem, part or mix, of which a file has one, not for each %q", i+1, g.Each)
+			case g.Layout != "" || g.Bus != "" || len(g.Outputs) > 0 || g.Name != "" || g.HeadLocked || f.Split:
+				return fmt.Errorf("group %d: it is for each %s, which has its own layout and name, in one file", i+1, g.Each)
+			}
+			rest[g.Each], before = true, audio.Layout{}
+			continue
+		}
 		l, err := audio.ParseLayout(g.Layout)
 		switch {
 		case err != nil:
@@ -304,6 +350,27 @@ func (s Spec) checkRule(f FileRule) error {
 			return fmt.Errorf("group %d: %w", i+1, err)
 		}
 		before = l
+	}
+	return nil
+}
+
+// checkPictures refuses what can't be done with pictures.
+func (s Spec) checkPictures() error {
+	coder, known := picture.Coders[s.Recode.Codec]
+	switch {
+	case s.Recode == Recode{}:
+		return nil
+	case !known:
+		return fmt.Errorf("a picture is coded anew as %s, not as %q", strings.Join(picture.CoderNames, ", "), s.Recode.Codec)
+	case s.Recode.Megabits < 0 || s.Recode.Megabits > 2000 || s.Recode.Megabits > 0 && !coder.Rated():
+		return fmt.Errorf("%s at %g Mbit/s: up to 2000 can be, and VC-3 and FFV1 have a rate of their own", coder.Name, s.Recode.Megabits)
+	}
+	for _, p := range s.Packings {
+		for _, f := range p.Files {
+			if Containers[f.Container].Picture && f.Picture != PictureNone && !slices.Contains(coder.Containers, f.Container) {
+				return fmt.Errorf("%s is written into %s, and packing %s has pictures in %s", coder.Name, strings.Join(coder.Containers, ", "), p.ID, f.Container)
+			}
+		}
 	}
 	return nil
 }

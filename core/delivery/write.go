@@ -76,6 +76,9 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 		}
 		err := safely.Each(workers, len(sinks), func(i int) error {
 			s := sinks[i]
+			if len(s.plan.Channels) == 0 {
+				return nil // a picture alone
+			}
 			s.picked = blockOf(s.picked, b, of[i], silence)
 			s.raw = s.enc.Encode(s.raw[:0], s.picked, at)
 			s.hashes.add(s.raw, s.enc.Coding.Bytes())
@@ -273,8 +276,8 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 	for _, st := range streams {
 		pack.Fields = append(pack.Fields, st.field)
 	}
-	if p.Order.Picture != nil && !p.Test() {
-		pack.Picture = with
+	if p.Pictures(s.plan) {
+		pack.Picture, pack.Cut = with, p.Order.Picture.Cut
 	}
 	return pack.Write(ctx)
 }

@@ -23,8 +23,9 @@ type Edges struct {
 	Copies bool
 	// Before and After are the key frames next to the first frame: Before may be that frame. -1 where there is none within reach.
 	Before, After int64
-	// Last says that the first frame is one to begin with, and that the last can't be the last of a copy.
-	Last bool
+	// EndBefore and EndAfter are where a copy could end instead, where it can begin and can't end as it should: the frames after its
+	// last. -1 where there is none within reach.
+	EndBefore, EndAfter int64
 }
 
 // reach is how far around an edge is looked for key frames.
@@ -60,7 +61,7 @@ func (p *Picture) at(frame int64, near *big.Rat) *big.Rat {
 
 // Edges looks where the edges of a cut fall.
 func (i *Info) Edges(ctx context.Context, path string, c Cut) (Edges, error) {
-	e := Edges{Before: -1, After: -1}
+	e := Edges{Before: -1, After: -1, EndBefore: -1, EndAfter: -1}
 	if err := i.within(c); err != nil {
 		return e, err
 	}
@@ -92,16 +93,26 @@ func (i *Info) Edges(ctx context.Context, path string, c Cut) (Edges, error) {
 	if err != nil {
 		return e, err
 	}
-	last, beyond := -1, -1
-	for n, p := range tail {
-		if p.frame < end {
-			last = n
-		} else if beyond < 0 {
-			beyond = n
+	// A copy ends where all that is coded before is seen before all that is coded after.
+	next := make([]int64, len(tail)+1) // the first to be seen of those from here on
+	next[len(tail)] = i.Picture.Frames()
+	for k := len(tail) - 1; k >= 0; k-- {
+		next[k] = min(next[k+1], tail[k].frame)
+	}
+	seen := int64(-1)
+	for k, p := range tail {
+		if seen = max(seen, p.frame); seen >= next[k+1] {
+			continue
+		}
+		switch n := seen + 1; {
+		case n == end:
+			e.Copies = true
+		case n < end && n > c.First:
+			e.EndBefore = n
+		case n > end && e.EndAfter < 0:
+			e.EndAfter = n
 		}
 	}
-	e.Copies = last >= 0 && (beyond < 0 || last < beyond)
-	e.Last = !e.Copies
 	return e, nil
 }
 

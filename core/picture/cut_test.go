@@ -13,52 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/picture/picturetest"
 	"zestyloom/core/snag"
 )
-
-// A picture of numbered frames: the bits of each number are eight bars, bright or dark, over something that moves.
-const barWidth, barHeight, bars = 8, 48, 8
-
-func numbered(t *testing.T, out string, frames int, rate string, args ...string) string {
-	t.Helper()
-	var raw bytes.Buffer
-	for n := range frames {
-		for y := range barHeight {
-			for bit := range bars {
-				v := byte(40)
-				if n>>bit&1 == 1 {
-					v = 210
-				}
-				for x := range barWidth {
-					raw.WriteByte(v + byte((x+y+3*n)%11))
-				}
-			}
-		}
-	}
-	cmd := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "gray", "-s", "64x48", "-r", rate, "-i", "-"}, args...), out)...)
-	cmd.Stdin = &raw
-	b, err := cmd.CombinedOutput()
-	require.NoError(t, err, "%s", b)
-	return out
-}
-
-// numbers reads them back, by a decoder that knows nothing of cuts.
-func numbers(t *testing.T, path string) (out []int) {
-	t.Helper()
-	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:v:0", "-fps_mode", "passthrough", "-pix_fmt", "gray", "-f", "rawvideo", "-").Output()
-	require.NoError(t, err)
-	size := barWidth * barHeight * bars
-	for at := 0; at+size <= len(raw); at += size {
-		n := 0
-		for bit := range bars {
-			if raw[at+24*barWidth*bars+bit*barWidth+barWidth/2] > 125 {
-				n |= 1 << bit
-			}
-		}
-		out = append(out, n)
-	}
-	return out
-}
 
 func counting(first, n int64) (out []int) {
 	for k := range n {
@@ -88,8 +45,8 @@ func TestPicturesAreCutToTheFrame(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			path := numbered(t, filepath.Join(dir, name), 100, of.rate, of.args...)
-			require.Equal(t, counting(0, 100), numbers(t, path))
+			path := picturetest.Numbered(t, filepath.Join(dir, name), 100, of.rate, of.args...)
+			require.Equal(t, counting(0, 100), picturetest.Numbers(t, path))
 			info, err := Probe(t.Context(), path)
 			require.NoError(t, err)
 			copied, anew := 0, 0
@@ -107,7 +64,7 @@ func TestPicturesAreCutToTheFrame(t *testing.T) {
 				}
 				out := filepath.Join(dir, fmt.Sprintf("%s.%d.%d.mov", name, c.First, c.Frames))
 				require.NoError(t, Pack{Kind: "mov", Picture: path, Cut: &cutting, Sounds: []string{sound}, Coding: audio.S16, Out: out, Start: "10:00:01:00"}.Write(t.Context()))
-				assert.Equal(t, counting(c.First, c.Frames), numbers(t, out), "%+v, copied: %v", c, e.Copies)
+				assert.Equal(t, counting(c.First, c.Frames), picturetest.Numbers(t, out), "%+v, copied: %v", c, e.Copies)
 				l, err := Compare(t.Context(), path, c, out, true)
 				require.NoError(t, err)
 				assert.Equal(t, c.Frames, l.Frames)
@@ -189,7 +146,7 @@ func TestPicturesAreCodedAnew(t *testing.T) {
 // What can't be cut says so.
 func TestPicturesThatCantBeCut(t *testing.T) {
 	dir := t.TempDir()
-	path := numbered(t, filepath.Join(dir, "a.mov"), 50, "25", "-c:v", "libx264", "-pix_fmt", "yuv420p")
+	path := picturetest.Numbered(t, filepath.Join(dir, "a.mov"), 50, "25", "-c:v", "libx264", "-pix_fmt", "yuv420p")
 	info, err := Probe(t.Context(), path)
 	require.NoError(t, err)
 	for _, c := range []Cut{{-1, 3}, {0, 0}, {0, 51}, {50, 1}, {1 << 62, 1 << 62}} {

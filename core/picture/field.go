@@ -2,9 +2,12 @@ package picture
 
 import (
 	"encoding/binary"
+	"fmt"
 	"io"
 	"os"
 	"slices"
+	"strconv"
+	"strings"
 
 	"zestyloom/core/snag"
 )
@@ -41,6 +44,25 @@ func (f Field) Check(channels int) error {
 		return snag.Refuse("bad_field", "a sound field of order %d%s has %d channels, and the stream has %d", f.Order, with, n, channels)
 	}
 	return nil
+}
+
+// aacLayouts are the layouts that sound fields are coded in as AAC, by how many channels they have: of those that have no channel for low
+// frequencies alone, and that ffmpeg's coder knows. Other widths it has none for.
+var aacLayouts = map[int]string{4: "4.0", 6: "hexagonal", 16: "hexadecagonal"}
+
+// aacEach is how many kbit/s each channel of a field has as AAC: directions are worked out from what differs between them.
+const aacEach = 256
+
+// InAAC reports whether a sound field can be coded as AAC.
+func (f Field) InAAC() bool { return aacLayouts[f.Channels()] != "" }
+
+// inOrder is a filter that has the channels of a field coded in their order, with no thought for speakers.
+func (f Field) inOrder() string {
+	places := make([]string, f.Channels())
+	for i := range places {
+		places[i] = strconv.Itoa(i)
+	}
+	return fmt.Sprintf("channelmap=map=%s:channel_layout=%s", strings.Join(places, "|"), aacLayouts[f.Channels()])
 }
 
 // sa3d is the box: version and type of 8 bits each, the order, the order of the channels (0: ACN) and their norm (0: SN3D), how many
@@ -169,7 +191,8 @@ func marked(r io.ReaderAt, entry atom) (field *Field, channels int, err error) {
 	if _, err := r.ReadAt(b, a.inner); err != nil {
 		return nil, channels, err
 	}
-	if field, err = readSA3D(b); err == nil {
+	// An entry of compressed sound need not say how many channels it has (ISO/IEC 14496-14: 2, whatever they are).
+	if field, err = readSA3D(b); err == nil && entry.kind != "mp4a" {
 		err = field.Check(channels)
 	}
 	return field, channels, err

@@ -87,8 +87,17 @@ func (p Pack) Write(ctx context.Context) error {
 		}
 		c.after = append(c.after, "-i", "file:"+clock)
 	}
+	if p.AAC && len(p.Sounds) > 0 {
+		maps = append(maps, "-b:a", "320k") // what is said of one stream comes after it
+	}
 	for i := range p.Sounds {
 		maps = append(maps, "-map", fmt.Sprintf("%d:a:0", first+i))
+		if p.AAC && i < len(p.Fields) && p.Fields[i] != nil {
+			if !p.Fields[i].InAAC() {
+				return snag.Refuse("bad_field", "a sound field of %d channels can't be coded as AAC: 4, 6 and 16 can be", p.Fields[i].Channels())
+			}
+			maps = append(maps, fmt.Sprintf("-filter:a:%d", i), p.Fields[i].inOrder(), fmt.Sprintf("-b:a:%d", i), fmt.Sprintf("%dk", aacEach*p.Fields[i].Channels()))
+		}
 		if i < len(p.Titles) && p.Titles[i] != "" {
 			maps = append(maps, fmt.Sprintf("-metadata:s:a:%d", i), "title="+p.Titles[i], fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+p.Titles[i])
 		}
@@ -101,9 +110,6 @@ func (p Pack) Write(ctx context.Context) error {
 		c.after = append(c.after, "-c:a", codec)
 	}
 	c.after = append(c.after, "-map_metadata", "0")
-	if p.AAC && len(p.Sounds) > 0 {
-		c.after = append(c.after, "-b:a", "320k")
-	}
 	if p.Start != "" && clock == "" {
 		c.after = append(c.after, "-timecode", p.Start)
 	}

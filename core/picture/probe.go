@@ -127,6 +127,11 @@ func (i *Info) marks(path string) error {
 		return err
 	}
 	for n, f := range list {
+		if f != nil {
+			if err := f.Check(i.Sound[n].Channels); err != nil {
+				return err
+			}
+		}
 		i.Sound[n].Field = f
 	}
 	return nil

@@ -10,10 +10,10 @@ import (
 
 // Loudness lists the limits of a plan's spec that what is delivered will not keep. measured says what was found of a bus of
 // the reel, by its ID, and is false for one of which nothing is known; the files themselves are measured once they are
-// written. A test is held against nothing: its span is not the programme.
+// written. A span is held against nothing: its loudness is not that of the reel.
 func Loudness(p delivery.Plan, measured func(bus string) (loudness.Result, loudness.Powers, bool)) []Finding {
 	out := []Finding{}
-	if p.Test() {
+	if p.Order.Span != nil {
 		return out
 	}
 	for _, set := range p.Sets {

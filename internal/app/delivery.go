@@ -13,7 +13,6 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
-	"zestyloom/core/picture"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -27,8 +26,10 @@ type DeliveryOrder struct {
 	Spec    uuid.UUID
 	Packing string // the spec's first when empty
 	Pattern string // the spec's when empty
-	From    *int64 // with To: a test of this span alone, at the production's rate
+	From    *int64 // with To: this span alone, at the production's rate: a test, or a cut-down where Cut
 	To      *int64
+	Cut     bool
+	Only    []string   // the tracks and buses that there are files of, by their IDs; all of a kind where none of it is named
 	Picture *uuid.UUID // a file of the production whose picture goes along
 	// Recipient is to whom it goes, for the papers.
 	Recipient string
@@ -56,42 +57,38 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 	if order.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
 		return delivery.Plan{}, r, err
 	}
+	order.Cut, order.Only = o.Cut && order.Span != nil, o.Only
+	path := ""
 	if o.Picture != nil {
-		if order.Picture, err = a.pictureOf(ctx, p, r, *o.Picture); err != nil {
+		if order.Picture, path, err = a.pictureOf(ctx, p, r, *o.Picture, order.Span); err != nil {
 			return delivery.Plan{}, r, err
 		}
 	}
 	plan, err := delivery.Make(order, r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate)
+	if err == nil {
+		err = plan.FitPicture(ctx, path)
+	}
 	return plan, r, err
 }
 
-// pictureOf is the picture of a file of a production, as it goes along with a delivery: it lies where its timecode says,
-// else where the reel begins.
-func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, id uuid.UUID) (*delivery.Picture, error) {
+// pictureOf is the picture of a file of a production, as it goes along with a delivery, and where the file lies.
+func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, id uuid.UUID, span *delivery.Span) (*delivery.Picture, string, error) {
 	f, err := a.Store.File(ctx, id)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	if f.ProductionID != p.ID {
-		return nil, ErrNotFound
+		return nil, "", ErrNotFound
 	}
 	path, err := a.original(f)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	info, err := picture.Probe(ctx, path)
-	if err != nil {
-		return nil, err
+	pic, err := delivery.PictureOf(ctx, path, f.ID.String(), f.Name, r.Doc, p.SampleRate, span)
+	if err == nil {
+		pic.Hash = f.Hash
 	}
-	from, to, err := info.Covers(p.SampleRate)
-	if err != nil {
-		return nil, err
-	}
-	if from < 0 {
-		start, _ := r.Doc.Span()
-		from, to = start, start+to-from
-	}
-	return &delivery.Picture{File: f.ID.String(), Name: f.Name, Hash: f.Hash, Span: delivery.Span{From: from, To: to}}, nil
+	return pic, path, err
 }
 
 // preflightMeasures is how long a pre-flight measures before it answers with what is known.
@@ -109,7 +106,7 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 		return plan, nil, 0, err
 	}
 	found = readiness.Plan(plan, clipping)
-	if len(plan.Order.Spec.Limits) == 0 || plan.Test() || plan.Frames == 0 {
+	if len(plan.Order.Spec.Limits) == 0 || plan.Order.Span != nil || plan.Frames == 0 {
 		return plan, found, 0, nil
 	}
 	m, err := a.measure(ctx, r, time.Now().Add(preflightMeasures))
@@ -384,7 +381,7 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 			return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 		}
 	}
-	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.Pictures()*sizeOf(picture)); err != nil {
+	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.PictureBytes(sizeOf(picture))); err != nil {
 		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 	}
 	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {

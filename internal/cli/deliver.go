@@ -13,7 +13,6 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
-	"zestyloom/core/picture"
 	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/snag"
@@ -27,8 +26,9 @@ import (
 type deliverOptions struct {
 	spec, weave, packing, out, span, rate, picture string
 	production, episode, reel, recipient           string
+	only                                           []string
 	version                                        int
-	force, asJSON                                  bool
+	cut, force, asJSON                             bool
 }
 
 // delivered is what deliver says.
@@ -37,6 +37,7 @@ type delivered struct {
 	TC      string          `json:"start_timecode"`
 	Frames  int64           `json:"frames"`
 	Test    bool            `json:"test"`
+	Picture string          `json:"picture,omitempty"` // how it was cut
 	Files   []delivery.File `json:"files"`
 	Papers  []string        `json:"papers"`
 	Clipped int64           `json:"clipped"`
@@ -88,7 +89,9 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 	f.StringVar(&o.weave, "weave", "", "template of a routing: a JSON file, or the name of one that comes with the program")
 	f.StringVar(&o.packing, "packing", "", "which of the specification's packings (its first otherwise)")
 	f.StringVar(&o.out, "out", "", "folder to write into")
-	f.StringVar(&o.span, "span", "", "make a test of this span alone, in timecode: 10:00:00:00-10:00:20:00")
+	f.StringVar(&o.span, "span", "", "this span alone, in timecode: 10:00:00:00-10:00:20:00; a test, or a cut-down with --cut")
+	f.BoolVar(&o.cut, "cut", false, "deliver the span, as a cut-down, with the picture cut to the same edges; no test")
+	f.StringSliceVar(&o.only, "only", nil, "tracks and buses by name that there are files of, where the specification has a file for each (all otherwise)")
 	f.StringVar(&o.rate, "rate", "", "rate of the timecode, where no file says it, such as 25 or 29.97df")
 	f.StringVar(&o.picture, "picture", "", "file whose picture goes along, where the specification has a container for it")
 	f.StringVar(&o.production, "production", "", "for names and metadata (what the first file says otherwise)")
@@ -276,17 +279,26 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	if order.Titles = (delivery.Titles{Production: o.production, Episode: o.episode, Reel: o.reel}); order.Titles.Production == "" {
 		order.Titles.Production = l.project
 	}
+	if order.Cut = o.cut; o.cut && o.span == "" {
+		return nil, UsageError{errors.New("deliver: --cut goes with --span")}
+	}
+	if order.Only, err = l.named(o.only); err != nil {
+		return nil, err
+	}
 	if o.span != "" {
 		if order.Span, err = l.spanOf(o.span); err != nil {
 			return nil, err
 		}
 	}
 	if o.picture != "" {
-		if order.Picture, err = l.pictureOf(cmd, o.picture); err != nil {
+		if order.Picture, err = delivery.PictureOf(cmd.Context(), o.picture, o.picture, filepath.Base(o.picture), l.reel, l.hertz, order.Span); err != nil {
 			return nil, err
 		}
 	}
 	plan, err := delivery.Make(order, l.reel, l.rate, l.hertz)
+	if err == nil {
+		err = plan.FitPicture(cmd.Context(), o.picture)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -357,7 +369,7 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 		return nil, err
 	}
 	d := &delivered{
-		Start: plan.Start, TC: plan.Rate.FormatSamples(plan.Start, int64(plan.Rates.Files)), Frames: plan.Frames, Test: plan.Test(), Files: plan.Files,
+		Start: plan.Start, TC: plan.Rate.FormatSamples(plan.Start, int64(plan.Rates.Files)), Frames: plan.Frames, Test: plan.Test(), Picture: plan.CutSays, Files: plan.Files,
 		Papers: []string{}, Clipped: written.Total(), Snags: append([]snag.Snag{}, l.snags...), Proof: proof,
 	}
 	if d.Clipped > 0 {
@@ -417,6 +429,27 @@ func (l *laid) source(strand string) (mix.Source, error) {
 	return s, nil
 }
 
+// named finds tracks and buses by their names.
+func (l *laid) named(names []string) (ids []string, err error) {
+	for _, name := range names {
+		n := len(ids)
+		for _, t := range l.reel.Tracks {
+			if strings.EqualFold(t.Label, name) {
+				ids = append(ids, t.ID)
+			}
+		}
+		for _, b := range l.reel.Weave.Buses {
+			if strings.EqualFold(b.Name, name) {
+				ids = append(ids, b.ID)
+			}
+		}
+		if len(ids) == n {
+			return nil, snag.Refuse("no_such_track", "--only %s: no track and no bus is called so", name)
+		}
+	}
+	return ids, nil
+}
+
 // spanOf reads a span of the timeline in timecode.
 func (l *laid) spanOf(text string) (*delivery.Span, error) {
 	a, b, two := strings.Cut(text, "-")
@@ -426,23 +459,6 @@ func (l *laid) spanOf(text string) (*delivery.Span, error) {
 		return nil, UsageError{fmt.Errorf("--span %s: expected two timecodes with - between them, such as 10:00:00:00-10:00:20:00", text)}
 	}
 	return &delivery.Span{From: l.rate.SampleAt(from, int64(l.hertz)), To: l.rate.SampleAt(to, int64(l.hertz))}, nil
-}
-
-// pictureOf looks at the file whose picture goes along.
-func (l *laid) pictureOf(cmd *cobra.Command, path string) (*delivery.Picture, error) {
-	info, err := picture.Probe(cmd.Context(), path)
-	if err != nil {
-		return nil, err
-	}
-	from, to, err := info.Covers(l.hertz)
-	if err != nil {
-		return nil, err
-	}
-	if from < 0 { // it lies where the reel begins
-		start, _ := l.reel.Span()
-		from, to = start, start+to-from
-	}
-	return &delivery.Picture{File: path, Name: filepath.Base(path), Span: delivery.Span{From: from, To: to}}, nil
 }
 
 func (d *delivered) print(cmd *cobra.Command, out string) {
@@ -456,6 +472,9 @@ func (d *delivered) print(cmd *cobra.Command, out string) {
 	}
 	for _, f := range d.Proof.Files {
 		sayf(cmd, "-> %s: %s, xxh64 %s", shown(filepath.Join(out, f.Name)), count(len(f.Channels), "channel"), f.Hash)
+	}
+	if d.Picture != "" {
+		sayf(cmd, "%s", shown(d.Picture))
 	}
 	for _, s := range d.Proof.Sums {
 		sayf(cmd, "%s", shown(s.Says))

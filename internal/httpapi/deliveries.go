@@ -18,7 +18,10 @@ import (
 )
 
 func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
-	return app.DeliveryOrder{Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Picture: b.Picture, Recipient: given(b.Recipient)}
+	return app.DeliveryOrder{
+		Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Cut: given(b.Cut), Only: given(b.Only), Picture: b.Picture,
+		Recipient: given(b.Recipient),
+	}
 }
 
 // Preflight implements contract.StrictServerInterface.
@@ -28,7 +31,7 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 		return nil, err
 	}
 	out := contract.Preflight200JSONResponse{
-		Files: plannedFiles(plan, nil), Frames: plan.Frames, Start: plan.Start, StartTimecode: timecodeIn(plan, 0), Lead: plan.Lead, ProgrammeTimecode: timecodeIn(plan, plan.Lead),
+		Files: plannedFiles(plan, nil), Frames: plan.Frames, Start: plan.Start, StartTimecode: timecodeIn(plan, 0), EndTimecode: timecodeIn(plan, plan.Frames), CutSays: plan.CutSays, Lead: plan.Lead, ProgrammeTimecode: timecodeIn(plan, plan.Lead),
 		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found), Unmeasured: left,
 	}
 	for _, f := range found {
@@ -45,7 +48,7 @@ func timecodeIn(p delivery.Plan, frame int64) string {
 func plannedFiles(p delivery.Plan, proof *delivery.Proof) []contract.PlannedFile {
 	out := []contract.PlannedFile{}
 	for i, f := range p.Files {
-		pf := contract.PlannedFile{Name: f.Name, Container: f.Container, Coding: f.Coding, Channels: []string{}, Groups: append([]delivery.FileGroup{}, f.Groups...)}
+		pf := contract.PlannedFile{Name: f.Name, Container: f.Container, Coding: f.Coding, Channels: []string{}, Groups: append([]delivery.FileGroup{}, f.Groups...), Picture: p.Pictures(f)}
 		for _, c := range f.Channels {
 			pf.Channels = append(pf.Channels, c.Name)
 		}
@@ -61,13 +64,16 @@ func plannedFiles(p delivery.Plan, proof *delivery.Proof) []contract.PlannedFile
 func deliveryView(d store.Delivery) contract.Delivery {
 	o := d.Plan.Order
 	v := contract.Delivery{
-		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Recipient: o.Recipient, Version: d.Version, Test: d.Test,
+		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Recipient: o.Recipient, Version: d.Version, Test: d.Test, CutDown: d.Plan.CutDown(),
 		State: contract.DeliveryState(d.State), Total: d.Plan.Frames, Frames: d.Plan.Frames, SampleRate: d.Plan.Rates.Files,
-		Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage}, Files: plannedFiles(d.Plan, d.Proof), StartTimecode: timecodeIn(d.Plan, 0),
+		Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage}, Files: plannedFiles(d.Plan, d.Proof), StartTimecode: timecodeIn(d.Plan, 0), EndTimecode: timecodeIn(d.Plan, d.Plan.Frames),
 		Clipped: d.Clipped, OrderedAt: d.OrderedAt, BeganAt: d.BeganAt, FinishedAt: d.FinishedAt, Papers: []contract.DeliveryPapers{}, Failures: []string{},
 	}
 	if p, ok := o.Spec.Packing(o.Packing); ok {
 		v.PackingSays = p.Says
+	}
+	if d.Plan.CutSays != "" {
+		v.CutSays = &d.Plan.CutSays
 	}
 	if d.State == "proven" {
 		v.Done = d.Plan.Frames

@@ -4811,6 +4811,13 @@ export interface components {
                 mask?: boolean;
                 adm?: boolean;
             };
+            /** @description how a picture is coded anew that is cut where its packets can't be copied; without it such a cut is refused */
+            recode?: {
+                /** @enum {string} */
+                codec?: "h264" | "mpeg2" | "vc3" | "mjpeg" | "ffv1";
+                /** Format: double */
+                megabits?: number;
+            };
             limits?: components["schemas"]["SpecLimits"][];
             papers: ("pdf" | "csv" | "json" | "mhl")[];
             folder?: string;
@@ -4831,9 +4838,19 @@ export interface components {
             container: string;
             coding?: string;
             name: string;
+            /**
+             * @description it goes along, is all that the file holds, or is left out
+             * @enum {string}
+             */
+            picture?: "" | "alone" | "none";
         };
         SpecGroup: {
-            layout: string;
+            /**
+             * @description a group for each that no other group of the file is; nothing else is said then
+             * @enum {string}
+             */
+            each?: "group" | "track" | "stem" | "part" | "mix";
+            layout?: string;
             outputs?: string[];
             bus?: string;
             name?: string;
@@ -4912,11 +4929,15 @@ export interface components {
             pattern?: string;
             /**
              * Format: int64
-             * @description with to: a test of this span alone, in samples of the reel's time
+             * @description with to: this span alone, in samples of the reel's time: a test, or a cut-down where cut
              */
             from?: number;
             /** Format: int64 */
             to?: number;
+            /** @description the span is delivered: no test, and with the picture cut to the same edges, which are whole frames of it then */
+            cut?: boolean;
+            /** @description tracks and buses, by their IDs, that there are files or groups of where the spec has one for each; all of a kind of which none is named */
+            only?: string[];
             /**
              * Format: uuid
              * @description a file of the production whose picture goes along
@@ -4938,7 +4959,10 @@ export interface components {
         PlannedFile: {
             name: string;
             container: string;
+            /** @description nothing of a file without sound */
             coding: string;
+            /** @description it has the picture */
+            picture: boolean;
             channels: string[];
             groups: components["schemas"]["FileGroup"][];
             /**
@@ -4966,6 +4990,10 @@ export interface components {
             hz: number;
         };
         Preflight: {
+            /** @description how the picture of a cut-down is cut: copied, or coded anew, and why */
+            cut_says: string;
+            /** @description of the first frame after the last */
+            end_timecode: string;
             /** @description of the files */
             sample_rate: number;
             /**
@@ -5229,8 +5257,12 @@ export interface components {
             packing_says: string;
             /** @description of the reel's deliveries to this spec, from 1 */
             version: number;
-            /** @description of a span alone */
+            /** @description of a span alone, to try it */
             test: boolean;
+            /** @description of a span alone, to be delivered */
+            cut_down: boolean;
+            /** @description how its picture is cut: copied, or coded anew, and why */
+            cut_says?: string;
             /** @enum {string} */
             state: "waiting" | "held" | "rendering" | "proving" | "proven" | "failed" | "cancelled";
             /**
@@ -5246,6 +5278,8 @@ export interface components {
             error: components["schemas"]["Snag"];
             files: components["schemas"]["PlannedFile"][];
             start_timecode: string;
+            /** @description of the first frame after the last */
+            end_timecode: string;
             /** Format: int64 */
             frames: number;
             sample_rate: number;

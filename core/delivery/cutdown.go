@@ -1,0 +1,181 @@
+package delivery
+
+import (
+	"context"
+	"fmt"
+	"path"
+
+	"zestyloom/core/picture"
+	"zestyloom/core/reel"
+	"zestyloom/core/snag"
+)
+
+// A cut-down is a delivery of a span: its sound and its picture have the same edges, in files apart or together. Those of the picture
+// are whole frames of it, so those of the sound are, too.
+
+// pictured reports whether a picture goes along: not with a test.
+func (p Plan) pictured() bool { return p.Order.Picture != nil && !p.Test() }
+
+// Pictures reports whether a file of a plan has the picture.
+func (p Plan) Pictures(f File) bool {
+	return p.pictured() && Containers[f.Container].Picture && f.Picture != PictureNone
+}
+
+// PictureBytes is how much of pictures a plan writes, of a file of some size, with what lies beside it meanwhile: no more than it is,
+// where a stretch is copied, and most likely not where it is coded anew.
+func (p Plan) PictureBytes(size int64) (n int64) {
+	for _, f := range p.Files {
+		if p.Pictures(f) {
+			n += size
+		}
+	}
+	if p.pictured() && p.Order.Picture.Cut != nil {
+		n *= 2
+	}
+	return n
+}
+
+// PictureOf looks at a file with a picture and says where it lies over a reel: where it is laid there, by the caller's name for the
+// file, else where its timecode says, else where the reel begins. Where it is laid more than once, it is where span has it.
+func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sampleRate int, span *Span) (*Picture, error) {
+	info, err := picture.Probe(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	from, to, err := info.Covers(sampleRate)
+	if err != nil {
+		return nil, err
+	}
+	length := to - from
+	if from < 0 {
+		from, _ = r.Span()
+	}
+	for _, laid := range r.Pictures {
+		if laid.File == file && (span == nil || laid.At < span.To && span.From < laid.End()) {
+			from = laid.At - laid.In
+			break
+		}
+	}
+	return &Picture{File: file, Name: name, Span: Span{from, from + length}, Rate: info.Picture.Rate()}, nil
+}
+
+// FitPicture looks at the file of the picture that a plan cuts, and works out how that is done.
+func (p *Plan) FitPicture(ctx context.Context, path string) error {
+	if !p.pictured() || p.Order.Picture.Cut == nil {
+		return nil
+	}
+	info, err := picture.Probe(ctx, path)
+	if err != nil {
+		return err
+	}
+	e, err := info.Edges(ctx, path, p.Order.Picture.Cut.Cut)
+	if err != nil {
+		return err
+	}
+	p.recut(e)
+	return nil
+}
+
+// cut puts the edges of a span on frames of the picture, outwards.
+func (p *Plan) cut(from, to int64) (first, end int64, err error) {
+	pic := *p.Order.Picture
+	if pic.Rate.Zero() {
+		return 0, 0, snag.Refuse("picture_uncounted", "the frame rate of %s is not known: it can't be cut", pic.Name)
+	}
+	// Its frames are counted from where it begins, whatever timecode it lies at.
+	rate, at := pic.Rate, pic.Span.From
+	rate.Drop = false
+	edge := func(frame int64) int64 { return at + rate.SampleAt(frame, int64(p.Rates.Reel)) }
+	begins := rate.FrameAt(max(0, from-at), int64(p.Rates.Reel))
+	ends := rate.FrameAt(max(0, to-at), int64(p.Rates.Reel))
+	for edge(ends) < to {
+		ends++
+	}
+	if from < at || edge(ends) > pic.Span.To+1 { // its end is rounded down
+		return 0, 0, snag.Refuse("picture_short", "the span from %s to %s is not all in the picture %s, which lies from %s to %s", p.says(from), p.says(to), pic.Name, p.says(at), p.says(pic.Span.To))
+	}
+	pic.Cut = &picture.Cutting{Cut: picture.Cut{First: begins, Frames: ends - begins}}
+	p.Order.Picture = &pic
+	first, end = edge(begins), edge(ends)
+	if frame := p.Rate.FrameAt(first, int64(p.Rates.Reel)); p.Rate.SampleAt(frame, int64(p.Rates.Reel)) != first {
+		p.problem(false, "reel", "within_frame", "%s lies within frames of the timecode, not on them: files with a picture say the frame that they begin in", pic.Name)
+	}
+	if len(p.Reel.Pictures) > 0 && !p.seen(first, end) {
+		p.problem(false, "reel", "picture_differs", "%s is not what is seen in the reel over all of the span", pic.Name)
+	}
+	return first, end, nil
+}
+
+// seen reports whether the picture that goes along is what is seen in the reel over a stretch.
+func (p Plan) seen(from, to int64) bool {
+	pic := p.Order.Picture
+	for _, laid := range p.Reel.Pictures {
+		if laid.File == pic.File && laid.At-laid.In == pic.Span.From && laid.At <= from && from < laid.End() {
+			from = laid.End()
+		}
+	}
+	return from >= to-1 // its length is rounded down
+}
+
+func (p Plan) says(sample int64) string { return p.Rate.FormatSamples(sample, int64(p.Rates.Reel)) }
+
+func (p Plan) framesSay(n int64) string { return fmt.Sprintf("%d frames", n) }
+
+// recut says how the picture of a cut-down is cut, where its edges are known: copied, coded anew, or not at all, which is a problem.
+func (p *Plan) recut(e picture.Edges) {
+	pic := *p.Order.Picture
+	cut := *pic.Cut
+	if cut.Codec = ""; !e.Copies {
+		cut.Codec, cut.Megabits = p.Order.Spec.Recode.Codec, p.Order.Spec.Recode.Megabits
+		if cut.Codec == "" {
+			p.problem(true, "delivery", "no_key_frame", "%s can't be cut without coding it anew, and the spec names no codec: %s", pic.Name, p.whyNot(e))
+		}
+	}
+	pic.Cut = &cut
+	p.Order.Picture = &pic
+	if cut.Codec != "" {
+		p.CutSays = fmt.Sprintf("%s is coded anew as %s: %s", pic.Name, picture.Coders[cut.Codec].Name, p.whyNot(e))
+	} else if e.Copies {
+		p.CutSays = fmt.Sprintf("%s is copied as it was coded: its edges allow it", pic.Name)
+	}
+}
+
+// whyNot says why a cut can't be copied, and where one could begin.
+func (p Plan) whyNot(e picture.Edges) string {
+	pic := p.Order.Picture
+	frame := func(n int64) string {
+		rate := pic.Rate
+		rate.Drop = false
+		return p.says(pic.Span.From + rate.SampleAt(n, int64(p.Rates.Reel)))
+	}
+	near := func(a, b int64) string {
+		switch {
+		case a >= 0 && b >= 0:
+			return fmt.Sprintf("at %s and at %s", frame(a), frame(b))
+		case max(a, b) >= 0:
+			return "at " + frame(max(a, b))
+		}
+		return "nowhere near"
+	}
+	if e.Before == pic.Cut.First {
+		return "frames within it are coded by one after its end; it could be copied where it ended " + near(e.EndBefore, e.EndAfter)
+	}
+	return "it does not begin with a key frame; there are such " + near(e.Before, e.After)
+}
+
+// alone adds the file of a rule for the picture alone.
+func (p *Plan) alone(rule FileRule) error {
+	name, err := p.name(rule, p.fields())
+	if err != nil {
+		return err
+	}
+	switch {
+	case p.Test():
+		p.problem(false, "delivery", "no_picture", "a test has no picture: %s is not written", path.Base(name))
+	case !p.pictured():
+		p.problem(true, "delivery", "no_picture", "%s is to hold the picture, and none goes along: choose one", path.Base(name))
+	default:
+		p.Files = append(p.Files, File{Name: name, Container: rule.Container, Channels: []Channel{}, Picture: rule.Picture})
+	}
+	return nil
+}
