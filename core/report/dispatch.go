@@ -34,6 +34,7 @@ type dispatched struct {
 	SpecNumber int               `json:"spec_version"`
 	Version    int               `json:"version"`
 	Test       bool              `json:"test"`
+	CutDown    bool              `json:"cut_down"`
 	Date       string            `json:"date"`
 	Start      string            `json:"start_timecode"`
 	StartAt    int64             `json:"start_samples"`
@@ -55,7 +56,7 @@ func WriteDispatchJSON(w io.Writer, d Dispatch) error {
 	p := d.Plan
 	v := dispatched{
 		Production: p.Order.Titles.Production, Episode: p.Order.Titles.Episode, Reel: p.Order.Titles.Reel, Recipient: p.Order.Recipient, Spec: p.Order.Spec.Name, SpecNumber: p.Order.Spec.Version,
-		Version: d.Number, Test: p.Test(), Date: p.Order.Date, Start: d.start(), StartAt: p.Start, Rate: p.Rate.String(), SampleRate: p.Rates.Files, Frames: p.Frames,
+		Version: d.Number, Test: p.Test(), CutDown: p.CutDown(), Date: p.Order.Date, Start: d.start(), StartAt: p.Start, Rate: p.Rate.String(), SampleRate: p.Rates.Files, Frames: p.Frames,
 		Programme: [2]int64{p.Lead, p.Frames - p.Tail}, Files: p.Files, Proof: d.Proof, Differs: append([]string{}, d.Differs...), Sources: p.Uses(),
 		Tones: append([]delivery.Tone{}, p.Tones...), Limits: append([]delivery.Asked{}, p.Order.Spec.Limits...), Picture: p.Order.Picture,
 	}
@@ -202,9 +203,13 @@ func (n Dispatch) summary(d *document) {
 	rate := int64(p.Rates.Files)
 	tc := func(at int64) string { return p.Rate.FormatSamples(p.Start+at, rate) }
 	columns := []column{{"", 44}, {"", 220}}
+	what := "Programme"
+	if p.CutDown() {
+		what = "Cut-down"
+	}
 	rows := [][2]string{
 		{"Files", fmt.Sprintf("%d, each from %s, %d samples at %d Hz (%s)", len(p.Files), tc(0), p.Frames, p.Rates.Files, lasting(p.Frames, rate))},
-		{"Programme", fmt.Sprintf("%s to %s, timecode of %s frames a second", tc(p.Lead), tc(p.Frames-p.Tail), p.Rate)},
+		{what, fmt.Sprintf("%s to %s, timecode of %s frames a second", tc(p.Lead), tc(p.Frames-p.Tail), p.Rate)},
 	}
 	if p.Order.Recipient != "" {
 		rows = slices.Insert(rows, 0, [2]string{"To", p.Order.Recipient})
@@ -212,7 +217,10 @@ func (n Dispatch) summary(d *document) {
 	for _, t := range p.Tones {
 		rows = append(rows, [2]string{strings.ToUpper(t.Says[:1]) + t.Says[1:], fmt.Sprintf("%s, %g Hz at %.1f dBFS, all channels", tc(t.From), t.Hz, t.LevelDBFS)})
 	}
-	if p.Order.Picture != nil {
+	switch {
+	case p.CutSays != "":
+		rows = append(rows, [2]string{"Picture", p.CutSays})
+	case p.Order.Picture != nil && !p.Test():
 		rows = append(rows, [2]string{"Picture", p.Order.Picture.Name + ", its packets untouched"})
 	}
 	seal := "Proven: all files were read back, and every sample is as ordered"

@@ -34,8 +34,12 @@ func (a *App) TakeBack(ctx context.Context, id uuid.UUID) (Back, error) {
 		return Back{}, snag.Refuse("not_proven", "the delivery is %s: files are taken back in once they are proven", d.State)
 	}
 	files := make([]store.File, len(d.Plan.Files))
-	b := Back{Files: len(files)}
+	b := Back{}
 	for i := range files {
+		if len(d.Plan.Files[i].Channels) == 0 {
+			continue // a picture alone: there is nothing of it to lay
+		}
+		b.Files++
 		if files[i], err = a.takenBack(ctx, d, i); err != nil {
 			return b, err
 		}

@@ -23,6 +23,8 @@ type Editor = {
   /** Where one edits and hears from, in samples since midnight. */
   pointer: number;
   span: Span | null;
+  /** What is ordered in Delivery is the span alone, with its picture. */
+  cutDown: boolean;
   /** Clips that are chosen. */
   clips: ReadonlySet<string>;
   /** A marker that is chosen. */
@@ -61,6 +63,7 @@ const fresh: Editor = {
   top: 0,
   pointer: 0,
   span: null,
+  cutDown: false,
   clips: new Set(),
   marker: "",
   picture: "",

@@ -6,7 +6,7 @@ import { bytes, count } from "../../format";
 import { Button } from "../../ui/controls";
 import { Proof } from "./Proof";
 import { Sources } from "./Sources";
-import { codingWords, paperWords, widths } from "./words";
+import { fileWords, paperWords } from "./words";
 
 /** A delivery that is opened: its files, its papers, what was measured and proven, what is other than before. */
 export function DispatchNote({ delivery: d, production }: { delivery: Delivery; production: string }) {
@@ -19,9 +19,10 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
     <div className="flex flex-col gap-3 pb-3 pl-6">
       {d.recipient && <p>To {d.recipient}</p>}
       <p className="figures text-quiet text-small">
-        from {d.start_timecode}, {count(d.frames)} frames at {d.sample_rate / 1000} kHz, {d.packing_says}; specification
-        version {d.spec_version}
+        from {d.start_timecode} {d.cut_down && `to ${d.end_timecode} `}
+        {count(d.frames)} frames at {d.sample_rate / 1000} kHz, {d.packing_says}; specification version {d.spec_version}
       </p>
+      {d.cut_says && <p>The picture {d.cut_says}.</p>}
       {d.clipped > 0 && <p className="text-caution">{count(d.clipped)} samples were held at full scale.</p>}
       {proven && (
         <div className="flex flex-wrap items-center gap-2">
@@ -111,7 +112,7 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
               </span>
             )}
             <span className="figures ml-auto shrink-0 text-quiet text-small">
-              {f.container.toUpperCase()} {codingWords(f.coding)}, {widths(f.groups) || f.channels.length}
+              {fileWords(f)}
               {f.bytes ? `, ${bytes(f.bytes)}` : ""}
             </span>
           </li>

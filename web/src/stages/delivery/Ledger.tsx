@@ -86,7 +86,8 @@ function Row({
           <span className="min-w-0 flex-1 truncate" title={`${d.spec_name}, ${d.reel_name}`}>
             <span className="font-semibold">{d.spec_name}</span>{" "}
             <span className="text-quiet">
-              {d.test ? "test" : `v${d.version}`}, {d.reel_name}
+              {d.test ? "test" : `v${d.version}`}
+              {d.cut_down && ", cut-down"}, {d.reel_name}
             </span>
           </span>
           <span className="figures shrink-0 text-quiet text-small">

@@ -1,12 +1,16 @@
 import { useDeferredValue, useMemo, useState } from "react";
+import type { Reel, Schemas } from "../../api/client";
 import { type DeliveryOrder, useChooseSpec, useOrder, usePreflight, useSpecs } from "../../api/delivery";
 import { useFiles, useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
-import { useEditor } from "../../editor/store";
+import { type Span, useEditor } from "../../editor/store";
 import { duration, plural, timecodeAt } from "../../format";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Key, TextField } from "../../ui/controls";
+import { note } from "../../ui/notes";
 import { TemplatesPanel } from "../weave/TemplatesPanel";
+import { HowMuch } from "./HowMuch";
+import { type Named, Only } from "./Only";
 import { Planned } from "./Planned";
 import { SpecPanel } from "./SpecPanel";
 import { specWords } from "./words";
@@ -22,26 +26,37 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
   const choose = useChooseSpec(production);
   const [packing, setPacking] = useState("");
   const [typed, setPattern] = useState<string | null>(null);
-  const [picture, setPicture] = useState("");
+  const [picked, setPicture] = useState<string | null>(null);
+  const [only, setOnly] = useState<string[]>([]);
   const [recipient, setRecipient] = useState("");
   const [looking, setLooking] = useState(false);
   const [weaving, setWeaving] = useState(false);
   const span = useEditor((s) => s.span);
   const pointer = useEditor((s) => s.pointer);
+  const cut = useEditor((s) => s.cutDown && s.span !== null);
+  const tracks = useEditor((s) => s.tracks);
   const edit = useEditReel(production);
   const kept = specs?.find((s) => s.id === reel?.spec) ?? specs?.[0];
   const spec = kept?.spec;
   const chosen = spec?.packings.find((p) => p.id === packing) ?? spec?.packings[0];
   const pattern = typed ?? "";
   const asked = useDeferredValue(pattern);
-  const pictured = chosen?.files.some((f) => ["mov", "mxf", "mp4"].includes(f.container)) ?? false;
+  const pictured =
+    chosen?.files.some((f) => ["mov", "mxf", "mp4"].includes(f.container) && f.picture !== "none") ?? false;
   const pictures = pictured ? (files?.filter((f) => f.picture && f.state === "ready") ?? []) : [];
+  // A cut-down takes along what is seen in the reel over its span, where nobody has said otherwise.
+  const seen = cut && span ? reel?.doc.pictures?.find((p) => p.at < span.to && span.from < p.at + p.length) : undefined;
+  const picture = picked ?? seen?.file ?? "";
+  const kinds = reel && chosen ? listed(chosen, reel.doc) : [];
+  const wanted = only.filter((id) => kinds.some((k) => k.all.some((a) => a.id === id)));
   const body: DeliveryOrder | undefined = kept &&
     chosen && {
       spec: kept.id,
       packing: chosen.id,
       ...(asked ? { pattern: asked } : {}),
       ...(pictures.some((f) => f.id === picture) ? { picture } : {}),
+      ...(wanted.length > 0 ? { only: wanted } : {}),
+      ...(cut && span ? { ...span, cut: true } : {}),
     };
   const preflight = usePreflight(production, reel, body);
   const order = useOrder(production);
@@ -57,13 +72,23 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
       const from = span?.from ?? Math.max(pointer, Math.round((plan.start + plan.lead) * (rate / plan.sample_rate)));
       const range = span ?? { from, to: from + testSeconds * rate };
       const asked = recipient.trim() ? { ...body, recipient: recipient.trim() } : body;
-      mutate({ reel: reel.id, orders: [test ? { ...asked, ...range } : asked] });
+      mutate({ reel: reel.id, orders: [test ? { ...asked, ...range, cut: false } : asked] });
     },
     [can, reel, body, plan, recipient, span, pointer, mutate],
   );
   const list = useMemo<Command[]>(
     () => [
       { id: "order", name: "Order this delivery", key: "Enter", run: () => send(false) },
+      {
+        id: "cut down",
+        name: "Order the span chosen in Reel alone, or all of the reel",
+        key: "c",
+        run: () => {
+          const { span, cutDown } = useEditor.getState();
+          if (span) useEditor.setState({ cutDown: !cutDown });
+          else note("Choose a span in Reel first: drag over the tracks, or S and E at its start and end.");
+        },
+      },
       { id: "order test", name: "Order a test of a short range first", key: "t", run: () => send(true) },
       {
         id: "look at spec",
@@ -137,6 +162,15 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
             ))}
           </fieldset>
         )}
+        <HowMuch
+          span={span}
+          says={span && facts ? spanSays(span, reel.sample_rate, facts.rate) : ""}
+          cut={cut}
+          set={(cutDown) => useEditor.setState({ cutDown })}
+        />
+        {kinds.map((k) => (
+          <Only key={k.what} {...k} only={only} chosen={tracks} set={setOnly} />
+        ))}
         {pictured && (
           <label className="flex flex-col gap-1 text-quiet">
             Picture that goes along
@@ -195,7 +229,8 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
             Test first <Key>T</Key>
           </Button>
           <Button primary type="submit" disabled={!can} className="h-9 flex-1 justify-center">
-            Order {plan ? plural(channels, "channel") : "it"} <Key>Enter</Key>
+            Order {cut ? "the cut-down, " : ""}
+            {plan ? plural(channels, "channel") : "it"} <Key>Enter</Key>
           </Button>
         </div>
       </div>
@@ -209,6 +244,21 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
       />
     </form>
   );
+}
+
+/** A span in timecode, with how long it is. */
+const spanSays = (s: Span, sampleRate: number, rate: Schemas["Rate"]) =>
+  `${timecodeAt(s.from, sampleRate, rate)} to ${timecodeAt(s.to, sampleRate, rate)}, ${duration(s.to - s.from, sampleRate)}`;
+
+/** What a packing has a file or a group for each of, that the order may name some of. */
+function listed(packing: Schemas["SpecPacking"], doc: Reel["doc"]): { what: string; all: Named[] }[] {
+  const each = new Set(packing.files.flatMap((f) => [f.each, ...(f.groups ?? []).map((g) => g.each)]));
+  const out: { what: string; all: Named[] }[] = [];
+  if (each.has("track"))
+    out.push({ what: "track", all: doc.tracks.map((t, i) => ({ id: t.id, name: t.label || `Track ${i + 1}` })) });
+  for (const role of ["stem", "part", "mix"] as const)
+    if (each.has(role)) out.push({ what: role, all: doc.weave.buses.filter((b) => b.role === role) });
+  return out.filter((k) => k.all.length > 1);
 }
 
 /** What nearly every specification says is not worth a line. */

@@ -4,7 +4,7 @@ import { useEditor } from "../../editor/store";
 import { count, duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { chooseTrack } from "../weave/choice";
-import { codingWords, widths } from "./words";
+import { fileWords } from "./words";
 
 const stageWords = { reel: "Reel", weave: "Weave", measure: "Measure", delivery: "Delivery" };
 
@@ -80,16 +80,14 @@ export function Planned({
           {plan.lead > 0 && `; programme from ${plan.programme_timecode}`}
           {plan.tones.length > 0 && `, ${plan.tones.map((t) => `${t.says} at ${t.level_dbfs} dBFS`).join(", ")}`}
         </p>
+        {plan.cut_says && <p className="mb-2">The picture {plan.cut_says}.</p>}
         <table className="w-full table-fixed" aria-label="Files and channels">
           <tbody>
             {plan.files.slice(0, 100).map((f) => (
               <tr key={f.name} className="border-line border-t align-top">
                 <td className="break-words py-1 pr-2">
                   {f.name}
-                  <span className="block text-quiet text-small">
-                    {f.container.toUpperCase()}, {codingWords(f.coding)}
-                    {f.groups.length > 1 && `, ${widths(f.groups)}`}
-                  </span>
+                  <span className="block text-quiet text-small">{fileWords(f)}</span>
                 </td>
                 <td className="figures w-32 py-1 text-quiet text-small">
                   {f.channels.map((c, i) => (

@@ -4,7 +4,7 @@ import type { DeliverySpec } from "../../api/delivery";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { SpecFiles } from "./SpecFiles";
 import { Num, Row, replaced, Text, Tick } from "./specParts";
-import { codingWords, paperWords } from "./words";
+import { coders, codingWords, paperWords } from "./words";
 
 type Props = { spec: DeliverySpec; set: (part: Partial<DeliverySpec>) => void };
 type Segment = Schemas["SpecSegment"];
@@ -130,6 +130,31 @@ export function SpecFields({ spec, set }: Props) {
             save={(v) => set({ metadata: { ...spec.metadata, [name]: v !== turned || undefined } })}
           />
         ))}
+      </Row>
+      <Row says="A picture that is cut">
+        <Choice
+          aria-label="How a picture is coded anew that is cut"
+          title="It is copied where its edges allow it"
+          value={spec.recode?.codec ?? ""}
+          onChange={(e) =>
+            set({ recode: e.target.value ? { codec: e.target.value as keyof typeof coders } : undefined })
+          }
+        >
+          <option value="">is copied, or not cut</option>
+          {Object.entries(coders).map(([value, words]) => (
+            <option key={value} value={value}>
+              is copied, or else coded anew as {words}
+            </option>
+          ))}
+        </Choice>
+        {spec.recode?.codec && !["vc3", "ffv1"].includes(spec.recode.codec) && (
+          <Num
+            says="Most megabits a second; 0 for a quality that is hard to tell from the original"
+            unit="Mbit/s at most"
+            value={spec.recode.megabits ?? 0}
+            save={(megabits) => spec.recode && set({ recode: { ...spec.recode, megabits: megabits || undefined } })}
+          />
+        )}
       </Row>
       <Row says="Papers">
         {(["pdf", "csv", "json", "mhl"] as const).map((k) => (

@@ -30,6 +30,17 @@ const containers: Record<string, string> = {
   mp4: "MP4",
 };
 
+/** Those that a picture goes along in. */
+const pictured = ["mov", "mxf", "mp4"];
+
+const restOf: [NonNullable<Group["each"]>, string][] = [
+  ["stem", "every other stem"],
+  ["part", "every other part"],
+  ["mix", "every other mix"],
+  ["track", "every track"],
+  ["group", "every other group of outputs"],
+];
+
 const layouts = [
   "mono",
   "stereo",
@@ -106,6 +117,12 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
       kinds: undefined,
       layout: value ? f.layout : undefined,
     });
+  const picture = (value: NonNullable<FileRule["picture"]>) =>
+    put(
+      value === "alone"
+        ? { picture: value, each: undefined, groups: undefined, kinds: undefined, layout: undefined, split: undefined }
+        : { picture: value || undefined },
+    );
   return (
     <div className="flex w-full flex-col gap-1 border-line border-l pl-2">
       <span className="flex flex-wrap items-center gap-x-2 gap-y-1">
@@ -123,7 +140,13 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
         <Choice
           aria-label={`Container, ${says}`}
           value={f.container}
-          onChange={(e) => put({ container: e.target.value, coding: e.target.value === "mp4" ? "aac" : undefined })}
+          onChange={(e) =>
+            put({
+              container: e.target.value,
+              coding: e.target.value === "mp4" ? "aac" : undefined,
+              picture: pictured.includes(e.target.value) ? f.picture : undefined,
+            })
+          }
         >
           {Object.entries(containers).map(([value, words]) => (
             <option key={value} value={value}>
@@ -156,6 +179,21 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
             ))}
           </Choice>
         )}
+        {pictured.includes(f.container) && (
+          <Choice
+            aria-label={`Picture, ${says}`}
+            value={f.picture ?? ""}
+            onChange={(e) => picture(e.target.value as "")}
+          >
+            <option value="">the picture goes along</option>
+            {(f.container !== "mxf" || f.picture) && (
+              <>
+                <option value="alone">the picture alone</option>
+                <option value="none">no picture</option>
+              </>
+            )}
+          </Choice>
+        )}
         <Tick says="a mono file a channel" value={!!f.split} save={(split) => put({ split: split || undefined })} />
         {!alone && (
           <Button aria-label={`Take ${says} away`} onClick={() => save(null)}>
@@ -165,12 +203,12 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
       </span>
       <TextField
         aria-label={`Name pattern, ${says}`}
-        title="{production} {episode} {reel} {version} {language} {date} {spec} {stem} {part} {bus} {track} {output} {number} {speaker} {rate} {layout}"
+        title="{production} {episode} {reel} {version} {language} {date} {spec} {stem} {part} {bus} {track} {output} {number} {speaker} {rate} {layout} {from} {to}"
         value={f.name}
         onChange={(e) => put({ name: e.target.value })}
         className="figures w-full text-small"
       />
-      {!f.each && (
+      {!f.each && f.picture !== "alone" && (
         <Groups
           list={f.groups ?? []}
           says={says}
@@ -189,50 +227,56 @@ function Groups({ list, says, save }: { list: Group[]; says: string; save: (list
       {list.map((g, i) => {
         const bus = g.bus !== undefined;
         const of = `group ${i + 1} of ${says}`;
+        const held = g.each ?? (bus ? "bus" : "outputs");
+        const hold = (what: string) => {
+          if (what === "bus") put(i, { layout: g.layout ?? "stereo", name: g.name, bus: (g.outputs ?? [])[0] ?? "" });
+          else if (what === "outputs") put(i, { layout: g.layout ?? "stereo", name: g.name, outputs: [g.bus ?? ""] });
+          else put(i, { each: what as Group["each"] });
+        };
         return (
           <span key={`${i}`} className="flex items-center gap-1">
-            <Choice
-              aria-label={`Layout, ${of}`}
-              value={g.layout}
-              onChange={(e) => put(i, { ...g, layout: e.target.value })}
-            >
-              {[...new Set([...layouts, g.layout])].map((l) => (
-                <option key={l}>{l}</option>
-              ))}
-            </Choice>
-            <Choice
-              aria-label={`Held, ${of}`}
-              value={bus ? "bus" : "outputs"}
-              onChange={(e) =>
-                put(
-                  i,
-                  e.target.value === "bus"
-                    ? { layout: g.layout, name: g.name, bus: (g.outputs ?? [])[0] ?? "" }
-                    : { layout: g.layout, name: g.name, outputs: [g.bus ?? ""] },
-                )
-              }
-            >
+            <Choice aria-label={`Held, ${of}`} value={held} onChange={(e) => hold(e.target.value)}>
               <option value="bus">the bus</option>
               <option value="outputs">the outputs</option>
+              {restOf.map(([value, words]) => (
+                <option key={value} value={value}>
+                  {words}
+                </option>
+              ))}
             </Choice>
-            <TextField
-              aria-label={`Named, ${of}`}
-              title={
-                bus
-                  ? "The name of a stem, a part or a mix"
-                  : "Names of outputs, with commas between; nothing for silence"
-              }
-              value={bus ? g.bus : (g.outputs ?? []).join(", ")}
-              onChange={(e) =>
-                put(
-                  i,
-                  bus
-                    ? { ...g, bus: e.target.value }
-                    : { ...g, outputs: e.target.value.split(",").map((o) => o.trimStart()) },
-                )
-              }
-              className="min-w-0 flex-1"
-            />
+            {g.each ? (
+              <span className="min-w-0 flex-1 text-quiet">a group for each, as wide as it is</span>
+            ) : (
+              <>
+                <TextField
+                  aria-label={`Named, ${of}`}
+                  title={
+                    bus
+                      ? "The name of a stem, a part or a mix"
+                      : "Names of outputs, with commas between; nothing for silence"
+                  }
+                  value={bus ? g.bus : (g.outputs ?? []).join(", ")}
+                  onChange={(e) =>
+                    put(
+                      i,
+                      bus
+                        ? { ...g, bus: e.target.value }
+                        : { ...g, outputs: e.target.value.split(",").map((o) => o.trimStart()) },
+                    )
+                  }
+                  className="min-w-0 flex-1"
+                />
+                <Choice
+                  aria-label={`Layout, ${of}`}
+                  value={g.layout}
+                  onChange={(e) => put(i, { ...g, layout: e.target.value })}
+                >
+                  {[...new Set([...layouts, g.layout ?? "stereo"])].map((l) => (
+                    <option key={l}>{l}</option>
+                  ))}
+                </Choice>
+              </>
+            )}
             {g.layout === "stereo" && /^ambisonic \d SN3D$/.test(list[i - 1]?.layout ?? "") && (
               <Tick
                 says="head-locked"

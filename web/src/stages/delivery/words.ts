@@ -9,6 +9,15 @@ const codings: Record<string, string> = {
   aac: "AAC",
 };
 
+/** Codings of pictures that are coded anew, by their standards. */
+export const coders = {
+  h264: "H.264",
+  mpeg2: "MPEG-2",
+  vc3: "VC-3",
+  mjpeg: "Motion JPEG",
+  ffv1: "FFV1",
+};
+
 /** A coding in words. */
 export const codingWords = (coding: string) => codings[coding] ?? coding;
 
@@ -60,6 +69,12 @@ export function specWords(spec: DeliverySpec): { what: string; says: string }[] 
     spec.metadata.mask && "speakers in the channel mask",
     spec.metadata.adm && "beds and sound fields by the audio definition model",
   ].filter(Boolean);
+  const recode = spec.recode?.codec;
+  if (recode)
+    rows.push({
+      what: "A picture that is cut",
+      says: `copied where a key frame allows it, else coded anew as ${coders[recode]}${spec.recode?.megabits ? ` of at most ${spec.recode.megabits} Mbit/s` : ""}`,
+    });
   if (inside.length) rows.push({ what: "In the files", says: inside.join(", ") });
   if (spec.papers.length) rows.push({ what: "Papers", says: spec.papers.map((k) => paperWords[k] ?? k).join(", ") });
   return rows;
@@ -74,3 +89,12 @@ export const paperWords: Record<string, string> = {
 
 /** Groups of a file's channels as they are ordered: 2+1+1+2. */
 export const widths = (groups: Schemas["FileGroup"][]) => groups.map((g) => g.count).join("+");
+
+/** What a file is: its container, how its sound is coded and grouped, and whether it has the picture. */
+export const fileWords = (f: Schemas["PlannedFile"]) =>
+  [
+    f.container.toUpperCase(),
+    ...(f.channels.length > 0 ? [codingWords(f.coding)] : []),
+    ...(f.channels.length > 0 ? [widths(f.groups) || `${f.channels.length}`] : []),
+    ...(f.picture ? [f.channels.length > 0 ? "with the picture" : "the picture alone"] : []),
+  ].join(", ");

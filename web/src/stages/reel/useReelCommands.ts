@@ -1,7 +1,9 @@
+import { useNavigate } from "@tanstack/react-router";
 import { useMemo } from "react";
+import { useEditor } from "../../editor/store";
 import { type Command, useCommandList } from "../../ui/commands";
 import { choosing } from "./commands/choosing";
-import type { ReelContext } from "./commands/context";
+import { type ReelContext, withSpan } from "./commands/context";
 import { cutting } from "./commands/cutting";
 import { listening } from "./commands/listening";
 import { looking } from "./commands/looking";
@@ -12,6 +14,7 @@ import { sounding } from "./commands/sounding";
 
 /** Every action of the Reel stage, with its key. The keys come from the words. */
 export function useReelCommands(p: ReelContext) {
+  const navigate = useNavigate();
   const list = useMemo<Command[]>(
     () => [
       ...listening(p),
@@ -22,8 +25,18 @@ export function useReelCommands(p: ReelContext) {
       ...routing(p),
       ...looking(p),
       ...seeing(p),
+      {
+        id: "cut down",
+        name: "Deliver the span by itself, with its picture: a cut-down",
+        key: "mod+shift+d",
+        run: () =>
+          withSpan(() => {
+            useEditor.setState({ cutDown: true });
+            navigate({ to: "/$production/delivery", params: { production: p.production.id } });
+          }),
+      },
     ],
-    [p],
+    [p, navigate],
   );
   useCommandList("Reel", list);
 }
