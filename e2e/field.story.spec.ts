@@ -14,6 +14,13 @@ const mark = Buffer.concat([
   ...[0, 1, 2, 3, 4, 5].map((n) => Buffer.from([0, 0, 0, n])),
 ]);
 
+/** What ffprobe says of each stream of a file. */
+const streamsOf = (path: string) =>
+  execFileSync("ffprobe", [
+    "-v", "error", "-count_packets", "-show_entries", "stream=codec_type,codec_name,channels,nb_read_packets,duration", "-of", "csv=p=0", path,
+  ]) // biome-ignore format: one argument after the other
+    .toString();
+
 test("the deck recording becomes a spatial master with narration beside it and a picture", async ({ page, app }) => {
   test.setTimeout(180_000);
   const production = await newProduction(page, app.url, "Field");
@@ -95,12 +102,59 @@ test("the deck recording becomes a spatial master with narration beside it and a
     note.getByRole("link", { name: /_FIELD\.mov$/ }).click(),
   ]);
   const path = await download.path();
-  const streams = execFileSync("ffprobe", [
-    "-v", "error", "-show_entries", "stream=codec_type,codec_name,channels", "-of", "csv=p=0", path,
-  ]) // biome-ignore format: one argument after the other
-    .toString();
-  expect(streams).toContain("pcm_s24le,audio,6");
+  const streams = streamsOf(path);
+  expect(streams).toMatch(/pcm_s24le,audio,6,/);
   expect(streams.match(/audio/g)).toHaveLength(1);
   expect(streams).toContain("video");
   expect(readFileSync(path).includes(mark), "the stream says that it is a field with a head-locked pair").toBe(true);
+
+  // A span of it is cut down, with the picture, from the reel on by keys alone: off the key frames, so that the picture is coded anew.
+  await go(page, "Reel");
+  const from = (deck?.clips[0]?.at ?? 0) - 120 * rate + rate + 700;
+  const goTo = async (text: string) => {
+    await page.keyboard.press("g");
+    await page.keyboard.type(text);
+    await page.keyboard.press("Enter");
+    await expect(page.getByLabel(/^Pointer: timecode/)).toHaveValue(text);
+  };
+  const frames = Math.floor(from / 1920);
+  const at = (n: number) =>
+    [n / 90_000, (n / 1500) % 60, (n / 25) % 60, n % 25].map((v) => `${Math.floor(v)}`.padStart(2, "0")).join(":");
+  await goTo(at(frames));
+  await page.keyboard.press("s");
+  await goTo(at(frames + 60));
+  await page.keyboard.press("e");
+  await page.keyboard.press("ControlOrMeta+Shift+d");
+  await expect(page.getByRole("radio", { name: /^a cut-down: the span/ })).toBeChecked();
+  await page.getByLabel("Specification", { exact: true }).selectOption({ label: "Cut-down with its picture" });
+  await page.getByLabel("Picture that goes along").selectOption({ label: "CAM_B_0007.mov" });
+  await expect(page.getByText(/The picture CAM_B_0007\.mov is (copied|coded anew as H\.264)/)).toBeVisible();
+  await accessible(page);
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: /^Order the cut-down, 6 channels/ }).click();
+  const cut = page.getByRole("article", { name: /^Delivery Cut-down with its picture, version 1/ });
+  await expect(cut.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
+  const [together] = await Promise.all([
+    page.waitForEvent("download"),
+    cut.getByRole("link", { name: /\.mov$/ }).click(),
+  ]);
+  const one = await together.path();
+  expect(streamsOf(one)).toMatch(/h264,video,.*2\.400000,60/);
+  expect(streamsOf(one)).toMatch(/pcm_s24le,audio,6,2\.400000/);
+  expect(readFileSync(one).includes(mark)).toBe(true);
+
+  // The same apart, of the field alone, and the picture beside it.
+  await page.getByRole("radio", { name: "apart: a file a stem, and the picture" }).check();
+  await page.getByText("All 2 stems go in").click();
+  await page.getByRole("checkbox", { name: "Head-locked" }).uncheck();
+  await expect(page.getByText("the picture alone")).toBeVisible();
+  await page.getByRole("button", { name: /^Order the cut-down, 4 channels/ }).click();
+  const apart = page.getByRole("article", { name: /^Delivery Cut-down with its picture, version 2/ });
+  await expect(apart.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
+  const [picture] = await Promise.all([
+    page.waitForEvent("download"),
+    apart.getByRole("link", { name: /_PICTURE\.mov$/ }).click(),
+  ]);
+  expect(streamsOf(await picture.path())).toMatch(/^h264,video,2\.400000,60/);
+  expect(streamsOf(await picture.path())).not.toContain("audio");
 });

@@ -2,6 +2,7 @@ package delivery_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os/exec"
 	"path/filepath"
@@ -142,6 +143,13 @@ func TestASpanIsCutDownWithItsPicture(t *testing.T) {
 			assert.Nil(t, info.Picture)
 			_, got := read(t, filepath.Join(dir, "0-0.wav"))
 			assert.Equal(t, track[0][(of.first-25)*1920:(of.first-25+of.frames)*1920], got[0])
+			// As it is kept, and ordered once more.
+			b, err := json.Marshal(apart)
+			require.NoError(t, err)
+			var kept delivery.Plan
+			require.NoError(t, json.Unmarshal(b, &kept))
+			assert.Equal(t, apart.Files, kept.Files)
+			assert.Equal(t, apart.Order.Picture, kept.Order.Picture)
 			stems, _, proof := f.cut(t, path, delivery.Order{Spec: s, Packing: "stems", Span: &span, Only: []string{"AMB", "HL", "MX"}})
 			require.True(t, proof.Passed, proof.Failures())
 			assert.Len(t, stems.Files, 4)

@@ -88,7 +88,7 @@ func Shipped() []Spec {
 			{Layout: "ambisonic 1 SN3D", Bus: "Field"}, {Layout: "stereo", Bus: "Head-locked", HeadLocked: true},
 		}}))
 
-	cut := shipped("Cut-down with its picture", "A span of the reel with its picture, all of the same edges: a first-order sound field and its head-locked pair in one stream, every other stem in a stream of its own; or everything in a file of its own. The picture is copied where a key frame allows it, else coded anew as H.264.",
+	cut := shipped("Cut-down with its picture", "A span of the reel with its picture, all of the same edges: a first-order sound field and its head-locked pair in one stream and every other stem in one of its own, or each in a file.",
 		"First-order ambisonic and head-locked stereo",
 		Packing{ID: "together", Says: "one file with the picture", Files: []FileRule{{Container: "mov", Name: base + "_{from}-{to}", Groups: []Group{
 			{Layout: "ambisonic 1 SN3D", Bus: "Field"}, {Layout: "stereo", Bus: "Head-locked", HeadLocked: true}, {Each: EachStem},

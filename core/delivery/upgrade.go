@@ -51,7 +51,7 @@ func (f *File) UnmarshalJSON(b []byte) error {
 		return err
 	}
 	*f = File(v.plain)
-	if len(f.Channels) == 0 {
+	if len(f.Channels) == 0 && v.Outputs != nil { // one that has a picture alone has no channels now
 		for _, o := range v.Outputs {
 			f.Channels = append(f.Channels, Channel{Output: o, Number: o + 1})
 		}

@@ -69,6 +69,7 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 			out[len(out)-1].OnPurpose = true
 		case !routed && !carried[t.ID]:
 			add(false, "weave", t.ID, "no_stem", "track %s has no stem and will not be heard", t.Label)
+		case len(p.Order.Only) > 0 && !carried[t.ID]: // the order says what goes in
 		case !carried[t.ID] && !slices.ContainsFunc(r.Weave.Reach(t.ID), func(bus string) bool { return carried[bus] }):
 			b, _ := r.Weave.Bus(send.To)
 			add(false, "weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is in none of the files", t.Label, b.Name)

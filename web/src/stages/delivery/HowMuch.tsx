@@ -6,13 +6,13 @@ type Props = { span: Span | null; says: string; cut: boolean; set: (cut: boolean
 /** How much of the reel is ordered: all of it, or the span alone. */
 export function HowMuch({ span, says, cut, set }: Props) {
   return (
-    <fieldset className="flex flex-col gap-y-1">
+    <fieldset className="flex flex-col">
       <legend className="mb-1 text-quiet">How much of it</legend>
-      <label className="flex items-center gap-2">
+      <label className="flex min-h-6 items-center gap-2">
         <input type="radio" name="how much" checked={!cut} onChange={() => set(false)} />
         all of the reel
       </label>
-      <label className={`flex items-center gap-2 ${span ? "" : "text-quiet"}`}>
+      <label className={`flex min-h-6 items-center gap-2 ${span ? "" : "text-quiet"}`}>
         <input type="radio" name="how much" checked={cut} disabled={!span} onChange={() => set(true)} />
         <span className="min-w-0 flex-1">
           {span ? (

@@ -19,8 +19,8 @@ export function Only({ what, all, only, chosen, set }: Props) {
   const put = (ids: string[]) => set([...others, ...(ids.length === all.length ? [] : ids)]);
   return (
     <details>
-      <summary className="cursor-default text-quiet">
-        {some.length ? `${some.length} of ${all.length} ${what}s` : `all ${all.length} ${what}s`}
+      <summary className="min-h-6 cursor-default text-quiet">
+        {some.length ? `${some.length} of ${all.length} ${what}s go in` : `All ${all.length} ${what}s go in`}
       </summary>
       <div className="flex max-h-44 flex-col overflow-auto py-1 pl-4">
         <span className="flex gap-2 pb-1">
@@ -30,7 +30,7 @@ export function Only({ what, all, only, chosen, set }: Props) {
           {inReel.length > 0 && <Button onClick={() => put(inReel)}>Those chosen in Reel</Button>}
         </span>
         {all.map((a) => (
-          <label key={a.id} className="flex items-center gap-2" title={a.name}>
+          <label key={a.id} className="flex min-h-6 items-center gap-2" title={a.name}>
             <input
               type="checkbox"
               checked={some.length === 0 || ticked.has(a.id)}

@@ -155,7 +155,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
           <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
             <legend className="mb-1 text-quiet">Files</legend>
             {spec.packings.map((p) => (
-              <label key={p.id} className="flex items-center gap-2">
+              <label key={p.id} className="flex min-h-6 items-center gap-2">
                 <input type="radio" name="packing" checked={chosen.id === p.id} onChange={() => setPacking(p.id)} />
                 {p.says}
               </label>
