@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -189,6 +190,52 @@ func TestCutsThatAreNotWhatWasOrdered(t *testing.T) {
 			assert.False(t, proof.Passed, says)
 			assert.Contains(t, strings.Join(proof.Failures(), "\n"), "picture", says)
 		}
+	}
+}
+
+// Held against its specification by anybody, a cut-down is what it asks for, together and apart; files that have a picture or sound that
+// they are not to have are not.
+func TestACutDownIsVerified(t *testing.T) {
+	t.Parallel()
+	f, path := cutFixture(t, 1)
+	span := delivery.Span{From: start + 3840, To: start + 3840 + 18*1920}
+	s := cutSpec(1, "h264")
+	for _, packing := range []string{"files", "tracks"} {
+		plan, dir, proof := f.cut(t, path, delivery.Order{Spec: s, Packing: packing, Span: &span})
+		require.True(t, proof.Passed, proof.Failures())
+		check := func() delivery.Checked {
+			var paths []string
+			for _, f := range plan.Files {
+				paths = append(paths, filepath.Join(dir, f.Name))
+			}
+			c, err := delivery.Verify(t.Context(), paths, delivery.Checking{Spec: s, Packing: packing, Rate: pal, Dir: dir})
+			require.NoError(t, err)
+			return c
+		}
+		c := check()
+		assert.True(t, c.Passed, c.Failures())
+		if packing == "files" {
+			// The pair in a stream of its own, after the field's.
+			plan.Files[0].Groups[1].HeadLocked = false
+			_, err := delivery.Write(t.Context(), plan, dir, delivery.Options{Sources: f.resolve, Picture: path})
+			require.NoError(t, err)
+			assert.Contains(t, strings.Join(check().Failures(), "\n"), "first sound streams: 4 instead of 6")
+			continue
+		}
+		alone, sound := filepath.Join(dir, "picture.mov"), filepath.Join(dir, "sound.mov")
+		other := filepath.Join(t.TempDir(), "other.mov")
+		b, err := exec.Command("ffmpeg", "-v", "error", "-i", alone, "-i", sound, "-map", "0:v", "-map", "1:a", "-c", "copy", other).CombinedOutput()
+		require.NoError(t, err, "%s", b)
+		for says, path := range map[string]string{"sound: there instead of none": alone, "picture: there instead of none": sound} {
+			require.NoError(t, os.Rename(path, path+".kept"))
+			require.NoError(t, os.Link(other, path))
+			assert.Contains(t, strings.Join(check().Failures(), "\n"), says)
+			require.NoError(t, os.Remove(path))
+			require.NoError(t, os.Rename(path+".kept", path))
+		}
+		require.NoError(t, os.Rename(sound, filepath.Join(dir, "kept.mov")))
+		require.NoError(t, os.Link(alone, sound))
+		assert.Contains(t, strings.Join(check().Failures(), "\n"), "sound: none instead of there")
 	}
 }
 

@@ -110,6 +110,9 @@ func look(ctx context.Context, path, tmp string) (f found) {
 	if f.info, f.err = picture.Probe(ctx, path); f.err != nil {
 		return f
 	}
+	if f.container, f.facts = f.info.Container, f.info.Facts(); len(f.info.Sound) == 0 {
+		return f // a picture alone, which a rule may ask for
+	}
 	if tmp, f.err = os.MkdirTemp(tmp, "streams-*"); f.err != nil {
 		return f
 	}
@@ -117,7 +120,6 @@ func look(ctx context.Context, path, tmp string) (f found) {
 	if f.err = err; err != nil {
 		return f
 	}
-	f.container, f.facts = f.info.Container, f.info.Facts()
 	for n, part := range parts {
 		src, err := source.Open(part)
 		if f.err = err; err != nil {
@@ -240,11 +242,14 @@ func (o Checking) literal(s string) string {
 func (j *judged) rule(o Checking, rule FileRule, taken []bool) {
 	pattern := o.pattern(rule)
 	want := 0
-	for _, g := range rule.Groups {
+	fixed, rest := rule.fixed()
+	for _, g := range fixed {
 		l, _ := audio.ParseLayout(g.Layout)
 		want += l.Count
 	}
 	switch {
+	case rest || rule.Picture == PictureAlone:
+		want = 0
 	case rule.Each == EachNone && !rule.Split:
 		if want == 0 {
 			want = len(o.Spec.Outputs)
@@ -259,10 +264,10 @@ func (j *judged) rule(o Checking, rule FileRule, taken []bool) {
 	number := 0 // files that this rule has
 	var set []Channel
 	var names []string
-	for _, g := range rule.Groups {
+	for _, g := range fixed {
 		set = append(set, expected(g)...)
 	}
-	if rule.Each == EachOutput || single && len(rule.Groups) == 0 {
+	if rule.Each == EachOutput || single && len(rule.Groups) == 0 && rule.Picture != PictureAlone {
 		names = o.Spec.Outputs
 	}
 	alike := false // some file is named so, and is another rule's
@@ -329,6 +334,30 @@ func seenInOrder(files []found) []int {
 	return out
 }
 
+// fixed are the groups of a rule before the first that stands for others, whose channels lie where they are known to; rest says
+// that there is such a one.
+func (f FileRule) fixed() (list []Group, rest bool) {
+	i := slices.IndexFunc(f.Groups, func(g Group) bool { return g.Each != EachNone })
+	if i < 0 {
+		return f.Groups, false
+	}
+	return f.Groups[:i], true
+}
+
+// apart says of a file whether it has the picture and the sound that a rule asks for.
+func (fp *FileProof) apart(rule FileRule, f found) {
+	there := func(yes bool) string {
+		if yes {
+			return "there"
+		}
+		return "none"
+	}
+	fp.check("sound", there(rule.Picture != PictureAlone), there(len(f.sources) > 0))
+	if rule.Picture != PictureAlong {
+		fp.check("picture", there(rule.Picture == PictureAlone), there(f.info != nil && f.info.Picture != nil))
+	}
+}
+
 // expected are the channels of a group as files name them.
 func expected(g Group) (out []Channel) {
 	l, _ := audio.ParseLayout(g.Layout)
@@ -349,7 +378,8 @@ func expected(g Group) (out []Channel) {
 // inFileOrder puts the channels of a rule's groups in the order in which they stand in its file.
 func inFileOrder(rule FileRule, set []Channel) (out []Channel) {
 	first := 0
-	for _, g := range rule.Groups {
+	fixed, _ := rule.fixed()
+	for _, g := range fixed {
 		l, _ := audio.ParseLayout(g.Layout)
 		order, _ := rule.order(l)
 		for _, k := range order {
@@ -410,6 +440,12 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 	}
 	file := File{Name: fp.Name, Container: rule.Container, Coding: s.codingOf(rule)}
 	fp.container(file, f.container)
+	if rule.Picture != PictureAlong || len(f.sources) == 0 {
+		fp.apart(rule, f)
+	}
+	if rule.Picture == PictureAlone || len(f.sources) == 0 {
+		return
+	}
 	if want > 0 {
 		fp.check("channels", want, f.channels)
 	}
@@ -435,7 +471,8 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 	if f.info != nil {
 		var widths []int
 		var groups []FileGroup
-		for _, g := range rule.Groups {
+		fixed, rest := rule.fixed()
+		for _, g := range fixed {
 			l, _ := audio.ParseLayout(g.Layout)
 			groups = append(groups, FileGroup{Name: cmp.Or(g.Name, g.Bus), Layout: g.Layout, Count: l.Count, HeadLocked: g.HeadLocked})
 		}
@@ -443,7 +480,11 @@ func (j *judged) facts(o Checking, fp *FileProof, rule FileRule, f found, want i
 		for _, st := range streams {
 			widths = append(widths, st.count)
 		}
-		fp.check("sound streams", groupsSay(widths), groupsSay(f.info.Groups()))
+		if found := f.info.Groups(); rest || len(rule.Groups) == 0 { // of others it is not known how many there are
+			fp.check("first sound streams", groupsSay(widths), groupsSay(found[:min(len(widths), len(found))]))
+		} else {
+			fp.check("sound streams", groupsSay(widths), groupsSay(found))
+		}
 		for n, st := range streams {
 			if n >= len(f.info.Sound) {
 				break
@@ -497,6 +538,7 @@ func (j *judged) measured(rule FileRule, file File, f found, channels []Channel)
 	}
 	file.Channels = channels
 	index := len(j.plan.Files)
+	fixed, _ := rule.fixed()
 	add := func(name string, l audio.Layout, places []Place) {
 		set := Measured{Name: name, Layout: l.Name, Places: places}
 		// Roles are not in files: what is named like a mix is one.
@@ -509,7 +551,7 @@ func (j *judged) measured(rule FileRule, file File, f found, channels []Channel)
 		}
 		j.plan.Sets = append(j.plan.Sets, set)
 	}
-	groups := rule.Groups
+	groups := fixed
 	switch {
 	case rule.Split && len(groups) == 1:
 		l, _ := audio.ParseLayout(groups[0].Layout)
@@ -526,7 +568,7 @@ func (j *judged) measured(rule FileRule, file File, f found, channels []Channel)
 		if k >= 0 {
 			j.plan.Sets[s].Places[k] = Place{File: index}
 		}
-	case len(groups) > 0 && !rule.Split:
+	case len(rule.Groups) > 0 && !rule.Split:
 		first := 0
 		for _, g := range groups {
 			l, _ := audio.ParseLayout(g.Layout)

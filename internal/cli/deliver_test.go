@@ -15,6 +15,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
+	"zestyloom/core/picture/picturetest"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/cli"
@@ -164,4 +165,37 @@ func TestDeliverWithPicture(t *testing.T) {
 	said, err = output(t, append(args, "--picture", filepath.Join(dir, "clip.mxf"))...)
 	require.NoError(t, err, said)
 	assert.Equal(t, true, lines(t, said)[0]["proof"].(map[string]any)["passed"])
+}
+
+// A span is cut down with its picture from the command line, to files that are named, and says how the picture was cut.
+func TestDeliverACutDown(t *testing.T) {
+	dir := t.TempDir()
+	paths, _ := mixHouse(t, dir)
+	pictured := picturetest.Numbered(t, filepath.Join(dir, "P.mov"), 60, "25", "-c:v", "libx264", "-g", "10", "-bf", "0", "-pix_fmt", "yuv420p", "-timecode", "10:00:00:00")
+	out := filepath.Join(dir, "out")
+	args := func(span string, more ...string) []string {
+		base := []string{"deliver", "--spec", "Cut-down with its picture", "--packing", "tracks", "--production", "LF", "--out", out, "--span", span, "--picture", pictured, "--json"}
+		return append(append(base, more...), paths...)
+	}
+	said, err := output(t, args("10:00:00:10-10:00:01:00", "--cut", "--only", "LF_DX,LF_MX")...)
+	require.NoError(t, err, said)
+	v := lines(t, said)[0]
+	assert.Equal(t, "10:00:00:10", v["start_timecode"])
+	assert.InDelta(t, 15*1920, v["frames"], 0)
+	assert.Equal(t, false, v["test"])
+	assert.Contains(t, v["picture"], "is copied")
+	assert.Len(t, v["files"], 3)
+	seen := picturetest.Numbers(t, filepath.Join(out, "LF_10000010-10000100_PICTURE.mov"))
+	require.Len(t, seen, 15)
+	assert.Equal(t, []int{10, 24}, []int{seen[0], seen[14]})
+
+	said, err = output(t, args("10:00:00:11-10:00:01:00", "--cut", "--only", "LF_DX")...)
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "coded anew as H.264: it does not begin with a key frame; there are such at 10:00:00:10 and at 10:00:00:20")
+	assert.Equal(t, 11, picturetest.Numbers(t, filepath.Join(out, "LF_10000011-10000100_PICTURE.mov"))[0])
+
+	_, err = output(t, args("10:00:00:11-10:00:01:00", "--cut", "--only", "Nobody")...)
+	require.ErrorAs(t, err, new(cli.Reported))
+	_, err = output(t, "deliver", "--spec", "Cut-down with its picture", "--out", out, "--cut", paths[0])
+	require.ErrorAs(t, err, new(cli.UsageError))
 }

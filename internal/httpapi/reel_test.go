@@ -140,7 +140,7 @@ func TestDeliveryToProof(t *testing.T) {
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "route", "actions": ops}, nil))
 	var specs []contract.Spec
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
-	require.Len(t, specs, 16)
+	require.Len(t, specs, 17)
 	require.Equal(t, "Stem master, three stereo stems", specs[0].Spec.Name)
 	order := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}"}
 	var pre contract.Preflight
