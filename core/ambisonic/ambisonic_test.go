@@ -267,6 +267,51 @@ func TestDecoders(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// Decoded by a fit, a plane wave has its energy where it comes from, within 1°, and the same all around, within 1 dB, whatever the order
+// of the field; the energy vector is nearly as long as speakers so far apart allow.
+func TestFittedDecoders(t *testing.T) {
+	for _, c := range []struct {
+		from, to string
+		longest  float64 // between the two speakers that are furthest apart
+	}{
+		{"ambisonic 3 SN3D", "7.1", math.Cos(45 * math.Pi / 180)}, {"ambisonic 1 FuMa", "7.0", math.Cos(45 * math.Pi / 180)}, {"ambisonic 7 N3D", "7.1", math.Cos(45 * math.Pi / 180)},
+		{"ambisonic 2 SN3D", "5.1", math.Cos(70 * math.Pi / 180)}, {"ambisonic 1 SN3D", "5.1", math.Cos(70 * math.Pi / 180)}, {"ambisonic 3 N3D", "5.0", math.Cos(70 * math.Pi / 180)},
+		{"ambisonic 3 SN3D", "custom A@45/0 B@-45/0 C@135/0 D@-135/0", math.Cos(45 * math.Pi / 180)},
+		{"ambisonic 4 SN3D", "custom A@0/0 B@60/0 C@120/0 D@180/0 E@-120/0 F@-60/0", math.Cos(30 * math.Pi / 180)},
+	} {
+		from, to := layout(t, c.from), layout(t, c.to)
+		d, err := ambisonic.Decode(from, to, ambisonic.Fitted, true)
+		require.NoError(t, err)
+		require.NoError(t, d.Matrix.Check(to.Count, from.Count))
+		assert.Contains(t, d.Says, "fitted", c.to)
+		low, high, off, least := math.Inf(1), math.Inf(-1), 0.0, 1.0
+		for az := -180.0; az < 180; az += 0.37 {
+			levels := times(d.Matrix, ambisonic.Encode(from, az, 0, 0))
+			_, e, level := vectors(t, to, levels)
+			off = max(off, apart(e, az))
+			low, high = min(low, level), max(high, level)
+			along, energy := 0.0, 0.0
+			for i, g := range levels {
+				if dir, ok := to.Direction(i); ok {
+					along += g * g * math.Cos((dir.Azimuth-az)*math.Pi/180)
+					energy += g * g
+				}
+			}
+			least = min(least, along/energy)
+		}
+		t.Logf("%s to %s: energy %.3f to %.3f dB, within %.3f°, its vector at least %.2f of %.2f", c.from, c.to, low, high, off, least, c.longest)
+		assert.Less(t, off, 1.0, "%s to %s", c.from, c.to)
+		assert.Less(t, max(high, -low), 1.0, "%s to %s", c.from, c.to)
+		assert.Greater(t, least, 0.8*c.longest, "%s to %s", c.from, c.to)
+	}
+	// Where it can't be so they are decoded all-round, and it is said.
+	for _, to := range []string{"LCR", "7.1.4", "quad"} {
+		d, err := ambisonic.Decode(layout(t, "ambisonic 3 SN3D"), layout(t, to), ambisonic.Fitted, true)
+		require.NoError(t, err)
+		assert.Contains(t, d.Says, "all-round", to)
+	}
+}
+
 // A source that is spread is less sharp, and in all directions at once it is W alone.
 func TestSpread(t *testing.T) {
 	l := layout(t, "ambisonic 3 N3D")

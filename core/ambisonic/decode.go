@@ -25,6 +25,9 @@ const (
 	// AllRound decodes to many speakers that stand evenly, each of which is then put between the real ones (Zotter, Frank 2012):
 	// energies come from where the sound does, as nearly as uneven speakers allow, whatever the order.
 	AllRound Way = "all-round"
+	// Fitted is for speakers in a plane: energies come from where the sound does, and are the same from all around, as nearly as a fit of
+	// both comes. Speakers that stand otherwise, or too unevenly for it, are decoded to all-round.
+	Fitted Way = "fitted"
 )
 
 // Decoder is a decoding to a layout of speakers.
@@ -44,8 +47,8 @@ func Decode(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	if from.Kind != audio.Ambisonic || to.Kind != audio.Bed {
 		return Decoder{}, snag.Refuse("bad_patch", "%s can't be decoded to %s: a sound field is decoded to speakers", from.Name, to.Name)
 	}
-	if way != ModeMatching && way != EnergyPreserving && way != AllRound {
-		return Decoder{}, snag.Refuse("bad_patch", "a sound field is decoded %s, %s or %s, not %q", AllRound, ModeMatching, EnergyPreserving, way)
+	if way != ModeMatching && way != EnergyPreserving && way != AllRound && way != Fitted {
+		return Decoder{}, snag.Refuse("bad_patch", "a sound field is decoded %s, %s, %s or %s, not %q", Fitted, AllRound, ModeMatching, EnergyPreserving, way)
 	}
 	key := fmt.Sprint(from.Name, " to ", to.Name, ", ", way, maxRE)
 	if d, ok := decoders.Load(key); ok {
@@ -75,6 +78,15 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 		return few(from, to, speakers, at), nil
 	}
 	d := Decoder{Plane: plane}
+	if way == Fitted {
+		if g, order, figures := fittedTo(at, from.Order, plane); g != nil {
+			d.Order = order
+			d.take(g, from, to, speakers, even(order))
+			d.Says = fmt.Sprintf("decoded to %s, fitted, order %d, directions within %.1f° and levels within %.1f dB, what is above and below left out", to.Name, order, figures.degrees, figures.db)
+			return d, nil
+		}
+		way, maxRE = AllRound, true
+	}
 	// So many components can be told apart by so many speakers.
 	for d.Order = from.Order; way != AllRound && d.Order > 0 && components(d.Order, plane) > len(speakers); d.Order-- {
 	}
@@ -95,13 +107,33 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	if err != nil {
 		return Decoder{}, err
 	}
-	weights := make([]float64, d.Order+1)
-	for l := range weights {
-		weights[l] = 1
-	}
+	weights := even(d.Order)
 	if maxRE {
 		weights = MaxRE(d.Order, plane)
 	}
+	d.take(g, from, to, speakers, weights)
+	d.Says = fmt.Sprintf("decoded to %s, %s, order %d", to.Name, way, d.Order)
+	if maxRE {
+		d.Says += ", max-rE"
+	}
+	if plane {
+		d.Says += ", what is above and below left out"
+	}
+	return d, nil
+}
+
+// even are weights that leave all orders as they are.
+func even(order int) []float64 {
+	w := make([]float64, order+1)
+	for l := range w {
+		w[l] = 1
+	}
+	return w
+}
+
+// take makes the matrix of the factors of speakers for the harmonics that basis has; weights are those of the orders.
+func (d *Decoder) take(g *mat.Dense, from, to audio.Layout, speakers []int, weights []float64) {
+	used, level := basis(d.Order, d.Plane)
 	d.Matrix = audio.NewMatrix(to.Count, from.Count)
 	index := map[int]int{}
 	for i := range from.Count {
@@ -115,14 +147,6 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 			d.Matrix[out][i] = g.At(s, k) * level[k] * weights[degree(n)] / f
 		}
 	}
-	d.Says = fmt.Sprintf("decoded to %s, %s, order %d", to.Name, way, d.Order)
-	if maxRE {
-		d.Says += ", max-rE"
-	}
-	if plane {
-		d.Says += ", what is above and below left out"
-	}
-	return d, nil
 }
 
 func components(order int, plane bool) int {
