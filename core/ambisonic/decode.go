@@ -82,7 +82,7 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 		if g, order, figures := fittedTo(at, from.Order, plane); g != nil {
 			d.Order = order
 			d.take(g, from, to, speakers, even(order))
-			d.Says = fmt.Sprintf("decoded to %s, fitted, order %d, directions within %.1f° and levels within %.1f dB, what is above and below left out", to.Name, order, figures.degrees, figures.db)
+			d.Says = fmt.Sprintf("decoded to %s, fitted, order %d, directions within %.1f° and levels within %.1f dB, what is above and below left out", to.Name, order, tenthsUp(figures.degrees), tenthsUp(figures.db))
 			return d, nil
 		}
 		way, maxRE = AllRound, true
@@ -121,6 +121,9 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	}
 	return d, nil
 }
+
+// tenthsUp is a figure that another stays within, in tenths: what is said to be so is.
+func tenthsUp(x float64) float64 { return max(0.1, math.Ceil(x*10)/10) }
 
 // even are weights that leave all orders as they are.
 func even(order int) []float64 {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 )
@@ -289,7 +290,7 @@ func (d *changing) layoutOf(id string) (audio.Layout, string) {
 // sides at -3 dB; each channel to its own speaker; folded down; sound fields converted, decoded and encoded. What has none has to be
 // chosen.
 func Way(from, to audio.Layout) (Patch, bool) {
-	ways := []Patch{{}, {Preset: BySpeaker}, {Preset: Folded}, {Preset: Field}, {Preset: Decoded}, {Preset: Encoded}}
+	ways := []Patch{{}, {Preset: BySpeaker}, {Preset: Folded}, {Preset: Field}, {Preset: Decoded, Decoding: ambisonic.Fitted}, {Preset: Encoded}}
 	if from.Count == 1 && to.Kind == audio.Ambisonic {
 		ways = []Patch{{Preset: Placed, Places: []Place{{}}}}
 	} else if from.Count == 1 {

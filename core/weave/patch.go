@@ -58,7 +58,7 @@ type Patch struct {
 	Turn     *ambisonic.Turn  `json:"turn,omitempty"`     // of Field
 	Turning  *Turning         `json:"turning,omitempty"`  // of Field: angles over time
 	Mirror   ambisonic.Mirror `json:"mirror,omitempty"`   // of Field, before it is turned
-	Decoding ambisonic.Way    `json:"decoding,omitempty"` // of Decoded: all-round where it is not given
+	Decoding ambisonic.Way    `json:"decoding,omitempty"` // of Decoded: all-round where it is not given, as it was before there was another
 	Spread   *float64         `json:"spread,omitempty"`   // of Encoded, in degrees; 0 where it is not given
 }
 

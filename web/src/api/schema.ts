@@ -3092,7 +3092,7 @@ export interface components {
              * @description of decoded: all-round where it is not given
              * @enum {string}
              */
-            decoding?: "" | "all-round" | "mode-matching" | "energy-preserving";
+            decoding?: "" | "fitted" | "all-round" | "mode-matching" | "energy-preserving";
             /**
              * Format: double
              * @description of encoded, in degrees

@@ -10,7 +10,8 @@ const mirrors = {
 } as const;
 
 const decodings = {
-  "": "all-round: from where it comes",
+  fitted: "fitted: from where it comes, as loud all around",
+  "": "all-round: nearly so, on any speakers",
   "energy-preserving": "energy-preserving: as loud all around",
   "mode-matching": "mode-matching: exact in the middle",
 } as const;

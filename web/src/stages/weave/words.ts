@@ -65,6 +65,8 @@ export function firstPatch(preset: Preset, own: string[], channels: string[]): P
   switch (preset) {
     case "pan":
       return { preset, law: -3, position: 0 };
+    case "decoded":
+      return { preset, decoding: "fitted" };
     case "summed":
       return { preset, law: -6 };
     case "balance":
