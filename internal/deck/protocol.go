@@ -70,4 +70,6 @@ type Recording struct {
 	ToSays    string     `json:"to_timecode"`
 	File      string     `json:"file"`
 	GapsSayAt []string   `json:"gap_timecodes"`
+	// Broken says that the deck was killed over it, and finished it when it came back.
+	Broken bool `json:"broken,omitempty"`
 }

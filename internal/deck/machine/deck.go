@@ -54,7 +54,7 @@ const (
 	room = 8 << 20
 )
 
-// New makes a deck whose recordings are in a folder. What a deck that was killed has left unfinished there is removed.
+// New makes a deck whose recordings are in a folder. What a deck was recording that was killed is finished with what had come of it.
 func New(dir string) (*Deck, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, err
@@ -67,8 +67,13 @@ func New(dir string) (*Deck, error) {
 	for _, e := range entries {
 		switch name := e.Name(); {
 		case strings.HasSuffix(name, partsSuffix):
-			if err := os.RemoveAll(filepath.Join(dir, name)); err != nil {
-				return nil, err
+			r, there, err := takeUp(dir, name)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", name, err)
+			}
+			if there {
+				d.done = slices.DeleteFunc(d.done, func(x deck.Recording) bool { return x.ID == r.ID })
+				d.done = append(d.done, r)
 			}
 		case strings.HasSuffix(name, ".json"):
 			b, err := os.ReadFile(filepath.Join(dir, name))
@@ -79,9 +84,12 @@ func New(dir string) (*Deck, error) {
 			if err := json.Unmarshal(b, &r); err != nil {
 				return nil, fmt.Errorf("%s: %w", name, err)
 			}
-			d.done = append(d.done, r)
+			if !slices.ContainsFunc(d.done, func(x deck.Recording) bool { return x.ID == r.ID }) {
+				d.done = append(d.done, r)
+			}
 		}
 	}
+	slices.SortStableFunc(d.done, func(a, b deck.Recording) int { return strings.Compare(a.ID, b.ID) })
 	return d, nil
 }
 

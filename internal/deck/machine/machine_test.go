@@ -297,6 +297,57 @@ func TestRecordingsOutliveTheDeck(t *testing.T) {
 	d.End()
 }
 
+// A deck that is killed while it records finishes what had come when it comes back, with every gap by its place, and takes no harm from
+// what was written in part.
+func TestARecordingOutlivesAKill(t *testing.T) {
+	for _, tail := range []string{"", "a run that was written in part", "an order that is none"} {
+		dir := t.TempDir()
+		s := session(t, 10)
+		d, c := start(t, dir)
+		announce(t, c, s)
+		r, err := c.Record(context.Background(), deck.Order{Name: "killed", From: 48000, To: 480000, Channels: []int{2, 9, 10}})
+		require.NoError(t, err)
+		came := func(packets int64) {
+			require.Eventually(t, func() bool { return d.State().Streams[1].Packets == packets && d.State().Streams[0].Packets == packets }, 5*time.Second, 10*time.Millisecond)
+		}
+		send(t, s, 10, 48000, 48000+9600)
+		came(200)
+		send(t, s, 10, 96000, 96000+4800) // another sender: it is counted anew
+		came(100)
+		parts := filepath.Join(dir, r.ID+".parts")
+		switch tail {
+		case "a run that was written in part":
+			f, err := os.OpenFile(filepath.Join(parts, "1.runs"), os.O_APPEND|os.O_WRONLY, 0)
+			require.NoError(t, err)
+			_, err = f.Write([]byte{0, 1, 2, 3, 4, 5, 6, 7, 8, 9})
+			require.NoError(t, err)
+			require.NoError(t, f.Close())
+			require.NoError(t, os.WriteFile(filepath.Join(dir, r.File), []byte("RIFF"), 0o600), "a file that was begun")
+		case "an order that is none":
+			require.NoError(t, os.WriteFile(filepath.Join(parts, "order.json"), []byte(`{"recording":{"id":"../../x"}}`), 0o600))
+		}
+		again, client := start(t, dir)
+		assert.NoDirExists(t, parts)
+		if tail == "an order that is none" {
+			assert.Empty(t, again.Recordings())
+			d.End()
+			continue
+		}
+		require.Len(t, again.Recordings(), 1)
+		got := again.Recordings()[0]
+		assert.Equal(t, "done", got.State, got.Error)
+		assert.True(t, got.Broken)
+		assert.Equal(t, []line.Gap{
+			{Span: line.Span{From: 57600, To: 96000}, First: 1, Last: 1}, {Span: line.Span{From: 100800, To: 480000}, First: 1, Last: 1},
+			{Span: line.Span{From: 57600, To: 96000}, First: 2, Last: 3}, {Span: line.Span{From: 100800, To: 480000}, First: 2, Last: 3},
+		}, got.Gaps)
+		assert.Empty(t, compare(t, client, got, []int{2, 9, 10}).Differences(), "outside of gaps it is what was sent")
+		// And once more, when nothing is left to be taken up.
+		third, _ := start(t, dir)
+		assert.Equal(t, []deck.Recording{got}, third.Recordings())
+	}
+}
+
 // The deck's loudness meter reads what it receives: a stereo sine of 1 kHz at -23 dBFS reads -23.0 LUFS (EBU Tech 3341), also where its
 // two sides come in two streams.
 func TestLoudnessOfWhatComes(t *testing.T) {

@@ -172,6 +172,7 @@ function list(recordings) {
           : r.gaps.length
             ? `${r.gaps.length} gaps: ${r.gap_timecodes.slice(0, 4).join(", ")}${r.gaps.length > 4 ? " …" : ""}`
             : "nothing lost");
+      if (r.broken) came.textContent += "; the deck was stopped while it was made";
       item.append(name, says, came);
       return item;
     }),

@@ -30,7 +30,8 @@ type recorded struct {
 	stream line.Stream
 	file   *os.File
 	come   line.Spans
-	past   bool // something after the end has come
+	runs   *runs // nil for one that is taken up
+	past   bool  // something after the end has come
 }
 
 func begin(dir string, r deck.Recording, s line.Session) (*recorder, error) {
@@ -43,11 +44,17 @@ func begin(dir string, r deck.Recording, s line.Session) (*recorder, error) {
 		if err != nil {
 			return nil, errors.Join(err, rec.abandon())
 		}
-		rec.streams = append(rec.streams, recorded{stream: st, file: f})
+		rec.streams = append(rec.streams, recorded{stream: st, file: f, runs: &runs{}})
+		if rec.streams[i].runs.file, err = os.Create(rec.runsFile(i)); err != nil {
+			return nil, errors.Join(err, rec.abandon())
+		}
 		// What never comes is silence.
 		if err := f.Truncate((r.To - r.From) * int64(len(st.Channels)) * frameBytes); err != nil {
 			return nil, errors.Join(err, rec.abandon())
 		}
+	}
+	if err := rec.saveOrder(s); err != nil {
+		return nil, errors.Join(err, rec.abandon())
 	}
 	return rec, nil
 }
@@ -60,6 +67,9 @@ func (r *recorder) abandon() error {
 	var errs []error
 	for _, s := range r.streams {
 		errs = append(errs, s.file.Close())
+		if s.runs != nil && s.runs.file != nil {
+			errs = append(errs, s.runs.file.Close())
+		}
 	}
 	return errors.Join(append(errs, os.RemoveAll(r.parts()))...)
 }
@@ -72,6 +82,9 @@ func (r *recorder) put(i int, a *line.Arrived) (past bool, err error) {
 		r.State = "recording"
 		size := int64(len(s.stream.Channels)) * frameBytes
 		if _, err := s.file.WriteAt(a.Sound[(from-a.At)*size:(to-a.At)*size], (from-r.From)*size); err != nil {
+			return false, err
+		}
+		if err := s.runs.add(from, to); err != nil {
 			return false, err
 		}
 		s.come.Add(from, to)
