@@ -119,7 +119,7 @@ func (a *App) described(ctx context.Context, id uuid.UUID, outputs []int) (on on
 		return on, err
 	}
 	now := uint64(a.Now().Unix())
-	on.session = line.Session{Name: on.production.Name + ", " + on.reel.Name, ID: now, Version: now, From: netip.AddrFrom4([4]byte{127, 0, 0, 1}),
+	on.session = line.Session{Name: on.production.Name + ", " + on.reel.Name, ID: now, Version: now, From: lines.From(a.Lines.To),
 		Rate: rateOf(on.production, on.reel), Streams: streams}
 	return on, nil
 }
@@ -149,8 +149,8 @@ func (on onLines) play(ctx context.Context, from, to int64, tap func(audio.Block
 	})
 }
 
-// take takes the lines for something, unless they are taken; work is done beside, and its end is theirs.
-func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, work func(ctx context.Context, s *lines.Sender) error) error {
+// take takes the lines for something, unless they are taken; begin is done once they are, and work beside, whose end is theirs.
+func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, begin func() error, work func(ctx context.Context, s *lines.Sender) error) error {
 	a.Lines.mu.Lock()
 	defer a.Lines.mu.Unlock()
 	if n := a.Lines.now; n != nil {
@@ -163,6 +163,10 @@ func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, work func
 	sender, err := lines.Open(on.session.Streams)
 	if err != nil {
 		return snag.Refuse("bad_lines", "%w", err)
+	}
+	if err := begin(); err != nil {
+		sender.Close()
+		return err
 	}
 	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
 	n := &sending{reel: on.reel.ID, layback: layback, session: on.session, sender: sender, stop: stop, done: make(chan struct{})}
@@ -188,7 +192,7 @@ func (a *App) PlayOnLines(ctx context.Context, id uuid.UUID, from int64, outputs
 	if from < 0 || from >= end {
 		return snag.Refuse("bad_range", "%s is past the reel's end at %s", on.session.Rate.FormatSamples(from, line.Rate), on.session.Rate.FormatSamples(end, line.Rate))
 	}
-	return a.take(ctx, on, uuid.Nil, func(ctx context.Context, s *lines.Sender) error {
+	return a.take(ctx, on, uuid.Nil, func() error { return nil }, func(ctx context.Context, s *lines.Sender) error {
 		// A deck that is there is told what comes, unless it is recording; whoever else listens has the description.
 		if d, err := a.Lines.Deck.State(ctx); err == nil && d.Recording == "" {
 			if sdp, err := on.session.SDP(); err == nil {
@@ -248,17 +252,12 @@ func (a *App) LayBack(ctx context.Context, id uuid.UUID, from, to int64, outputs
 	for _, s := range on.session.Streams {
 		l.Names = append(l.Names, s.Channels...)
 	}
-	if err := a.Store.InsertLayback(ctx, l); err != nil {
-		return l, on.session.Rate, err
-	}
-	err = a.take(ctx, on, l.ID, func(ctx context.Context, s *lines.Sender) error {
+	begin := func() error { return a.Store.InsertLayback(ctx, l) }
+	err = a.take(ctx, on, l.ID, begin, func(ctx context.Context, s *lines.Sender) error {
 		report, err := a.playOnto(ctx, on, l, s)
 		return a.endLayback(context.WithoutCancel(ctx), l, report, err, ctx.Err() != nil)
 	})
-	if err != nil {
-		return l, on.session.Rate, a.endLayback(ctx, l, nil, err, false)
-	}
-	return l, on.session.Rate, nil
+	return l, on.session.Rate, err
 }
 
 // endLayback says what came of a layback; a refusal is given back as well.

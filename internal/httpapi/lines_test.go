@@ -23,6 +23,7 @@ import (
 	"zestyloom/core/line"
 	"zestyloom/internal/deck/machine"
 	"zestyloom/internal/httpapi/contract"
+	sending "zestyloom/internal/lines"
 )
 
 // outside is a deck beside the application, with a network between them that loses what it is told to lose.
@@ -155,6 +156,11 @@ func TestLayback(t *testing.T) {
 	var problem contract.Problem
 	assert.Equal(t, 409, s.call("POST", path+"/lines", map[string]any{"from": begin}, &problem), "one thing at a time")
 	assert.Equal(t, "lines_taken", problem.Code)
+	assert.Equal(t, 409, s.call("POST", path+"/laybacks", map[string]any{"from": begin, "to": begin + 48000}, &problem))
+	assert.Equal(t, "lines_taken", problem.Code)
+	var all []contract.Layback
+	require.Equal(t, 200, s.call("GET", path+"/laybacks", nil, &all))
+	assert.Len(t, all, 1, "what was refused is none")
 	l = s.ended(r.Id.String(), l.Id.String())
 	if assert.Equal(t, contract.LaybackState("proven"), l.State, "%+v", l) {
 		assert.Equal(t, int64(40001), *l.Compared)
@@ -222,6 +228,16 @@ func TestOutputsOverTheNetwork(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, session.Streams, 2)
 	assert.Equal(t, "25", session.Rate.String())
+	assert.Equal(t, "127.0.0.1", session.From.String())
+	// To another machine it comes from another address, where there is a way.
+	other := netip.MustParseAddrPort("192.0.2.7:5004")
+	if conn, err := net.DialUDP("udp", nil, net.UDPAddrFromAddrPort(other)); err == nil {
+		from := conn.LocalAddr().(*net.UDPAddr).AddrPort().Addr().Unmap()
+		require.NoError(t, conn.Close())
+		assert.Equal(t, from, sending.From(other))
+	} else {
+		assert.True(t, sending.From(other).IsLoopback())
+	}
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("POST", path+"/laybacks", map[string]any{"from": 0, "to": 10}, &problem))
 	assert.Equal(t, "no_deck", problem.Code)

@@ -7,6 +7,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"net"
+	"net/netip"
 	"sync/atomic"
 	"time"
 
@@ -49,6 +50,18 @@ type Sender struct {
 type turn struct {
 	at      int64
 	packets [][]byte
+}
+
+// From is the address of this machine that what is sent somewhere comes from; loopback where there is no way there.
+func From(to netip.AddrPort) netip.Addr {
+	conn, err := net.DialUDP("udp", nil, net.UDPAddrFromAddrPort(to)) // nothing is sent by that
+	if err == nil {
+		defer conn.Close()
+		if at, ok := conn.LocalAddr().(*net.UDPAddr); ok {
+			return at.AddrPort().Addr().Unmap()
+		}
+	}
+	return netip.AddrFrom4([4]byte{127, 0, 0, 1})
 }
 
 // Open opens sockets for streams. Close must be called.
