@@ -28,20 +28,22 @@ type (
 		UIDs       []xmlTrackUID    `xml:"audioTrackUID"`
 	}
 	xmlProgramme struct {
-		Name     string `xml:"audioProgrammeName,attr"`
-		Start    string `xml:"start,attr"`
-		End      string `xml:"end,attr"`
-		Loudness []struct {
-			Integrated *float64 `xml:"integratedLoudness"`
-			Range      *float64 `xml:"loudnessRange"`
-			TruePeak   *float64 `xml:"maxTruePeak"`
-			Momentary  *float64 `xml:"maxMomentary"`
-			ShortTerm  *float64 `xml:"maxShortTerm"`
-		} `xml:"loudnessMetadata"`
+		Name     string        `xml:"audioProgrammeName,attr"`
+		Start    string        `xml:"start,attr"`
+		End      string        `xml:"end,attr"`
+		Loudness []xmlLoudness `xml:"loudnessMetadata"`
+	}
+	xmlLoudness struct {
+		Integrated *float64 `xml:"integratedLoudness"`
+		Range      *float64 `xml:"loudnessRange"`
+		TruePeak   *float64 `xml:"maxTruePeak"`
+		Momentary  *float64 `xml:"maxMomentary"`
+		ShortTerm  *float64 `xml:"maxShortTerm"`
 	}
 	xmlContent struct {
-		Name     string   `xml:"audioContentName,attr"`
-		Objects  []string `xml:"audioObjectIDRef"`
+		Name     string        `xml:"audioContentName,attr"`
+		Objects  []string      `xml:"audioObjectIDRef"`
+		Loudness []xmlLoudness `xml:"loudnessMetadata"`
 		Dialogue *struct {
 			Value string `xml:",chardata"`
 			None  string `xml:"nonDialogueContentKind,attr"`
@@ -164,7 +166,8 @@ type reader struct {
 	packs    map[string]xmlPack
 	uids     map[string]xmlTrackUID
 	objects  map[string]xmlObject
-	contents map[string]Content // by object
+	contents map[string]Content   // by object
+	levels   map[string]*Loudness // of objects that a content holds alone
 	scene    Scene
 }
 
@@ -188,8 +191,11 @@ func (r *reader) read() {
 	for _, o := range r.f.Objects {
 		r.objects[o.ID] = o
 	}
-	r.contents = map[string]Content{}
+	r.contents, r.levels = map[string]Content{}, map[string]*Loudness{}
 	for _, c := range r.f.Contents {
+		if len(c.Objects) == 1 {
+			r.levels[c.Objects[0]] = loudnessOf(c.Loudness)
+		}
 		for _, o := range c.Objects {
 			r.contents[o] = contentOf(c)
 		}
@@ -246,16 +252,22 @@ func (r *reader) programme(p xmlProgramme) {
 		}
 		r.scene.Frames = max(0, end-start)
 	}
-	if len(p.Loudness) > 0 {
-		l := p.Loudness[0]
-		value := func(v *float64) float64 {
-			if v == nil {
-				return math.NaN()
-			}
-			return *v
-		}
-		r.scene.Loudness = &Loudness{value(l.Integrated), value(l.Range), value(l.TruePeak), value(l.Momentary), value(l.ShortTerm)}
+	r.scene.Loudness = loudnessOf(p.Loudness)
+}
+
+// loudnessOf is the first that is said; nil for none.
+func loudnessOf(list []xmlLoudness) *Loudness {
+	if len(list) == 0 {
+		return nil
 	}
+	value := func(v *float64) float64 {
+		if v == nil {
+			return math.NaN()
+		}
+		return *v
+	}
+	l := list[0]
+	return &Loudness{value(l.Integrated), value(l.Range), value(l.TruePeak), value(l.Momentary), value(l.ShortTerm)}
 }
 
 // samples reads hh:mm:ss.fffff, and hh:mm:ss.nnnnnSrrrrr of BS.2076-2.
@@ -340,8 +352,12 @@ func (r *reader) object(o xmlObject, named map[string]bool) {
 		}
 		of[p] = append(of[p], uid)
 	}
+	first := len(r.scene.Elements)
 	for _, p := range order {
 		r.element(o.Name, r.contents[o.ID], p, of[p], gain)
+	}
+	if len(r.scene.Elements) == first+1 { // what is said of several is of none
+		r.scene.Elements[first].Loudness = r.levels[o.ID]
 	}
 }
 

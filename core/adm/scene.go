@@ -51,6 +51,8 @@ type Element struct {
 	// Object is where a single sound stands, where it is one that is placed by itself.
 	Object *Object
 	GainDB float64 // of the element as a whole
+	// Loudness is that of the content that holds this element alone; nil where that is not said.
+	Loudness *Loudness
 }
 
 // Object is a sound that is placed by itself.

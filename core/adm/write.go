@@ -5,6 +5,7 @@ import (
 	"encoding/xml"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -39,7 +40,11 @@ func Marshal(s Scene) (axml, chna []byte, err error) {
 // Room is how long axml becomes at the most with any loudness: the text is put in once that is measured.
 func Room(s Scene) (int, error) {
 	n := -99.99
-	s.Loudness = &Loudness{n, n, n, n, n}
+	most := &Loudness{n, n, n, n, n}
+	s.Loudness, s.Elements = most, slices.Clone(s.Elements)
+	for i := range s.Elements {
+		s.Elements[i].Loudness = most
+	}
 	axml, _, err := Marshal(s)
 	return len(axml), err
 }
@@ -150,6 +155,7 @@ func (w *writer) write() error {
 	for i, e := range s.Elements {
 		w.open("audioContent", "audioContentID", fmt.Sprintf("ACO_%04x", firstOwn+i), "audioContentName", e.Name)
 		w.text("audioObjectIDRef", objectID(i))
+		w.loudness(e.Loudness)
 		w.content(e.Content)
 		w.close("audioContent")
 	}
@@ -197,19 +203,25 @@ func (w *writer) programme() {
 	for i := range s.Elements {
 		w.text("audioContentIDRef", fmt.Sprintf("ACO_%04x", firstOwn+i))
 	}
-	if l := s.Loudness; l != nil {
-		w.open("loudnessMetadata", "loudnessMethod", "ITU-R BS.1770")
-		for _, v := range []struct {
-			name  string
-			value float64
-		}{{"integratedLoudness", l.Integrated}, {"loudnessRange", l.Range}, {"maxTruePeak", l.TruePeak}, {"maxMomentary", l.Momentary}, {"maxShortTerm", l.ShortTerm}} {
-			if !math.IsNaN(v.value) && !math.IsInf(v.value, 0) {
-				w.text(v.name, strconv.FormatFloat(v.value, 'f', 2, 64))
-			}
-		}
-		w.close("loudnessMetadata")
-	}
+	w.loudness(s.Loudness)
 	w.close("audioProgramme")
+}
+
+// loudness says what of it is known.
+func (w *writer) loudness(l *Loudness) {
+	if l == nil {
+		return
+	}
+	w.open("loudnessMetadata", "loudnessMethod", "ITU-R BS.1770")
+	for _, v := range []struct {
+		name  string
+		value float64
+	}{{"integratedLoudness", l.Integrated}, {"loudnessRange", l.Range}, {"maxTruePeak", l.TruePeak}, {"maxMomentary", l.Momentary}, {"maxShortTerm", l.ShortTerm}} {
+		if !math.IsNaN(v.value) && !math.IsInf(v.value, 0) {
+			w.text(v.name, strconv.FormatFloat(v.value, 'f', 2, 64))
+		}
+	}
+	w.close("loudnessMetadata")
 }
 
 // clock is a time as BS.2076-2 writes one that is a number of samples: hh:mm:ss.nnnnnSrrrrr, n samples at a rate of r.

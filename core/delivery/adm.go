@@ -140,19 +140,79 @@ func roomy(text []byte, size int) []byte {
 	return append(text, bytes.Repeat([]byte{' '}, max(0, size-len(text)))...)
 }
 
-// measuredText is the description with the loudness that was measured, as long as the one before.
-func (p Plan) measuredText(f File, r loudness.Result) ([]byte, error) {
-	s, _ := p.scene(f)
-	s.Loudness = &adm.Loudness{Integrated: r.Integrated, Range: r.Range, TruePeak: r.TruePeak.Value, Momentary: r.MaxMomentary.Value, ShortTerm: r.MaxShortTerm.Value}
-	if !r.RangeKnown {
-		s.Loudness.Range = math.NaN()
-	}
+// measuredText is the description with the loudness that was measured of each group of the file, as long as the one before.
+func (p Plan) measuredText(f File, groups []*loudness.Result) ([]byte, error) {
+	s, _ := p.measuredScene(f, groups)
 	room, err := adm.Room(s)
 	if err != nil {
 		return nil, err
 	}
 	axml, _, err := adm.Marshal(s)
 	return roomy(axml, room), err
+}
+
+// measuredScene is a scene with the loudness of each group, and of the programme where it is one group.
+func (p Plan) measuredScene(f File, groups []*loudness.Result) (adm.Scene, []string) {
+	s, left := p.scene(f)
+	first := 0
+	for i, g := range f.Groups {
+		for k, e := range s.Elements {
+			if groups[i] != nil && len(e.Tracks) > 0 && e.Tracks[0] >= first && e.Tracks[0] < first+g.Count {
+				s.Elements[k].Loudness = admLoudness(*groups[i])
+			}
+		}
+		first += g.Count
+	}
+	if len(f.Groups) == 1 && groups[0] != nil {
+		s.Loudness = admLoudness(*groups[0])
+	}
+	return s, left
+}
+
+// admLoudness is a measurement as the audio definition model has it.
+func admLoudness(r loudness.Result) *adm.Loudness {
+	l := &adm.Loudness{Integrated: r.Integrated, Range: r.Range, TruePeak: r.TruePeak.Value, Momentary: r.MaxMomentary.Value, ShortTerm: r.MaxShortTerm.Value}
+	if !r.RangeKnown {
+		l.Range = math.NaN()
+	}
+	return l
+}
+
+// describedLoudness compares the loudness that a description says with what was measured as the file was read.
+func (fp *FileProof) describedLoudness(p Plan, f File, groups []*loudness.Result, src *source.Source) {
+	found, err := src.Scene()
+	if err != nil || found == nil {
+		return // said already
+	}
+	want, _ := p.measuredScene(f, groups)
+	fp.check("loudness in the description (ADM)", loudnessSays(want), loudnessSays(*found))
+}
+
+// loudnessSays is what a scene says of loudness, in the hundredths that it is written in.
+func loudnessSays(s adm.Scene) string {
+	var out []string
+	add := func(name string, l *adm.Loudness) {
+		if l == nil {
+			return
+		}
+		says := name
+		for _, v := range []float64{l.Integrated, l.Range, l.TruePeak, l.Momentary, l.ShortTerm} {
+			if math.IsNaN(v) || math.IsInf(v, 0) {
+				says += " -"
+			} else {
+				says += fmt.Sprintf(" %.2f", v)
+			}
+		}
+		out = append(out, says)
+	}
+	add("programme", s.Loudness)
+	for _, e := range s.Elements {
+		add(e.Name, e.Loudness)
+	}
+	if len(out) == 0 {
+		return "none"
+	}
+	return strings.Join(out, "; ")
 }
 
 // described compares what a file says of itself by the audio definition model with what it should.

@@ -5,6 +5,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -50,7 +51,7 @@ func TestADescribedMaster(t *testing.T) {
 	all := custom(delivery.FileRule{Container: "bw64", Name: "all", Groups: []delivery.Group{
 		{Layout: "5.1", Bus: "DX"}, {Layout: "5.1", Bus: "MX"}, {Layout: "ambisonic 1 SN3D", Bus: "Deck field"}, {Layout: "stereo", Bus: "Full mix stereo"}, {Layout: "5.1", Bus: "Ines"}, {Layout: "5.1", Bus: "Music alone"},
 	}})
-	all.Metadata.ADM = true
+	all.Metadata = delivery.Metadata{ADM: true, Loudness: true}
 	plan, dir, proof = f.made(t, delivery.Order{Spec: all})
 	require.True(t, proof.Passed, proof.Failures())
 	assert.Empty(t, plan.Problems)
@@ -64,9 +65,32 @@ func TestADescribedMaster(t *testing.T) {
 		says = append(says, e.Name+" "+e.Layout.Name+" "+string(e.Content))
 	}
 	assert.Equal(t, []string{"DX 5.1 dialogue", "MX 5.1 music", "Deck field ambisonic 1 SN3D effects", "Full mix stereo stereo mixed", "Ines 5.1 dialogue", "Music alone 5.1 mixed"}, says)
+	// Each content has the loudness that was measured of it, the programme none: it is no mix of them.
+	assert.Nil(t, scene.Loudness)
+	for i, e := range scene.Elements {
+		k := slices.IndexFunc(proof.Measures, func(m delivery.Measure) bool { return m.Name == e.Name })
+		require.GreaterOrEqual(t, k, 0, e.Name)
+		if want := proof.Measures[k].Integrated; want == nil {
+			assert.True(t, math.IsNaN(e.Loudness.Integrated), e.Name)
+		} else if assert.NotNil(t, e.Loudness, "%d %s", i, e.Name) {
+			assert.InDelta(t, *want, e.Loudness.Integrated, 0.0051, e.Name)
+		}
+	}
 	facts := src.Gather("all.wav")
 	require.Len(t, facts.Groups, 6)
 	assert.Equal(t, []int{13, 14, 15, 16}, facts.Groups[2].Channels)
+
+	// One that says another loudness is not what was ordered.
+	said, err := os.ReadFile(filepath.Join(dir, "all.wav"))
+	require.NoError(t, err)
+	k := strings.Index(string(said), "<integratedLoudness>-") + len("<integratedLoudness>-")
+	other := append([]byte{}, said...)
+	other[k] = '9' - other[k] + '0'
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "all.wav"), other, 0o600))
+	wrong, err := delivery.Prove(context.Background(), plan, dir, delivery.Options{Sources: f.resolve})
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(wrong.Failures(), "\n"), "loudness in the description (ADM)")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "all.wav"), said, 0o600))
 
 	// A file whose table names other tracks is not the one that was ordered.
 	path := filepath.Join(dir, "all.wav")

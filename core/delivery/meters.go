@@ -107,6 +107,26 @@ func (m *listeners) only(file int) (loudness.Result, bool) {
 	return loudness.Result{}, false
 }
 
+// groups is what was measured of each group of a file that stands in it as a set; nil for one that was not.
+func (m *listeners) groups(file int) []*loudness.Result {
+	f := m.plan.Files[file]
+	out := make([]*loudness.Result, len(f.Groups))
+	first := 0
+	for i, g := range f.Groups {
+		for _, s := range m.sets {
+			places := m.plan.Sets[s.index].Places
+			if s.meter != nil && len(places) == g.Count && !slices.ContainsFunc(places, func(at Place) bool {
+				return at.File != file || at.Channel < first || at.Channel >= first+g.Count
+			}) {
+				r := s.meter.Result()
+				out[i] = &r
+			}
+		}
+		first += g.Count
+	}
+	return out
+}
+
 // LimitsOf are those that are asked of a set.
 func (s Spec) LimitsOf(set Measured) (l loudness.Limits, asked bool) {
 	for _, a := range s.Limits {

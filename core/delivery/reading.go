@@ -315,6 +315,9 @@ func (r *reading) finish(p Plan, heard *listeners) {
 			r.fp.check("loudness in the bext chunk", bextLoudness(v), r.bext.Loudness)
 		}
 	}
+	if f := p.Files[r.index]; p.describes(f) && p.Order.Spec.Metadata.Loudness && !r.differs {
+		r.fp.describedLoudness(p, f, heard.groups(r.index), r.src)
+	}
 	for c := range r.count {
 		ch := &r.fp.Channels[r.first+c]
 		if r.differs {

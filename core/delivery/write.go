@@ -11,7 +11,6 @@ import (
 
 	"zestyloom/core/aiff"
 	"zestyloom/core/audio"
-	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/picture"
 	"zestyloom/core/safely"
@@ -68,7 +67,7 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 			return Written{}, err
 		}
 	}
-	meters := p.listen(func(i int) bool { return p.Order.Spec.Metadata.Loudness && p.isWAV(i) })
+	meters := p.listen(func(i int) bool { return p.Order.Spec.Metadata.Loudness && (p.isWAV(i) || p.describes(p.Files[i])) })
 	silence := make([]float64, largest(p))
 	err := p.run(ctx, o.Sources, list, func(b audio.Block, at int64) error {
 		if n := b.Frames(); n > len(silence) {
@@ -99,10 +98,8 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 	}
 	out := Written{}
 	for i, s := range sinks {
-		if r, ok := meters.only(i); ok {
-			if err := s.setLoudness(p, r); err != nil {
-				return Written{}, err
-			}
+		if err := s.setLoudness(p, meters, i); err != nil {
+			return Written{}, err
 		}
 		if err := s.finish(ctx, p, o.Picture); err != nil {
 			return Written{}, err
@@ -225,13 +222,14 @@ func (s *sink) write(raw []byte) error {
 	return nil
 }
 
-// setLoudness puts what was measured into the bext chunk, in the hundredths that it has, and into the description.
-func (s *sink) setLoudness(p Plan, r loudness.Result) error {
-	if s.wav == nil {
+// setLoudness puts what was measured of a file that is one set into the bext chunk, in the hundredths that it has, and of all its groups
+// into the description.
+func (s *sink) setLoudness(p Plan, heard *listeners, file int) error {
+	if s.wav == nil || !p.Order.Spec.Metadata.Loudness {
 		return nil
 	}
 	if p.describes(s.plan) {
-		text, err := p.measuredText(s.plan, r)
+		text, err := p.measuredText(s.plan, heard.groups(file))
 		if err == nil {
 			err = s.wav.SetExtra("axml", text)
 		}
@@ -239,7 +237,8 @@ func (s *sink) setLoudness(p Plan, r loudness.Result) error {
 			return err
 		}
 	}
-	if s.bext == nil {
+	r, one := heard.only(file)
+	if s.bext == nil || !one {
 		return nil
 	}
 	x := *s.bext
