@@ -596,3 +596,39 @@ func TestOrigins(t *testing.T) {
 		assert.Equal(t, want, got, "%d", at)
 	}
 }
+
+// Six channels are a 5.1 where they are named as its speakers, in their order, and several things beside each other otherwise: nothing is
+// measured as what it is not, nor asked for what no file of several has.
+func TestSixChannelsAreVerifiedAsWhatTheyAre(t *testing.T) {
+	f := newFixture(t, 0.2)
+	f.surround()
+	for _, of := range []struct {
+		outputs []string
+		sets    int
+	}{
+		{[]string{"A L", "A R", "B L", "B R", "C L", "C R"}, 0},
+		{[]string{"Mix L", "Mix R", "Mix C", "Mix LFE", "Mix Ls", "Mix Rs"}, 1},
+		{[]string{"Mix L", "Mix C", "Mix R", "Mix Ls", "Mix Rs", "Mix LFE"}, 0}, // in an order that nobody has spoken of
+	} {
+		w := &f.reel.Weave
+		w.Groups, w.Outputs = nil, nil
+		for i, name := range of.outputs {
+			w.Outputs = append(w.Outputs, weave.Output{Name: name, Bus: "FULL", Channel: i})
+		}
+		if i := slices.IndexFunc(w.Buses, func(b weave.Bus) bool { return b.Name == "Full mix" }); i >= 0 {
+			for k := range w.Outputs {
+				w.Outputs[k].Bus = w.Buses[i].ID
+			}
+		}
+		s := custom(delivery.FileRule{Container: "wav", Name: "{production}_all"})
+		s.Outputs, s.Metadata.Loudness = of.outputs, true
+		_, dir, proof := f.made(t, delivery.Order{Spec: s})
+		require.True(t, proof.Passed, proof.Failures())
+		c, err := delivery.Verify(t.Context(), []string{filepath.Join(dir, "Lantern Ferry_all.wav")}, delivery.Checking{Spec: s, Rate: pal, Dir: dir})
+		require.NoError(t, err)
+		assert.Len(t, c.Measures, of.sets, "%v", of.outputs)
+		if of.sets == 0 {
+			assert.True(t, c.Passed, c.Failures())
+		}
+	}
+}

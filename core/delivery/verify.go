@@ -334,6 +334,29 @@ func seenInOrder(files []found) []int {
 	return out
 }
 
+// layoutNamed is the layout that channels of which nothing else is known are by their names: one, two, or the speakers of a surround in
+// their order. More that are not named so are no layout, but several things beside each other.
+func layoutNamed(channels []Channel) string {
+	switch len(channels) {
+	case 1:
+		return "mono"
+	case 2:
+		return "stereo"
+	}
+	var speakers []audio.Speaker
+	for _, c := range channels {
+		_, sp := take.LabelSpeaker(c.Name)
+		if sp == "" {
+			sp = audio.Speaker(c.Speaker)
+		}
+		speakers = append(speakers, sp)
+	}
+	if l, ok := audio.LayoutOf(speakers); ok && slices.Equal(l.Speakers, speakers) {
+		return l.Name
+	}
+	return ""
+}
+
 // fixed are the groups of a rule before the first that stands for others, whose channels lie where they are known to; rest says
 // that there is such a one.
 func (f FileRule) fixed() (list []Group, rest bool) {
@@ -586,7 +609,7 @@ func (j *judged) measured(rule FileRule, file File, f found, channels []Channel)
 	default:
 		layout := rule.Layout
 		if layout == "" {
-			layout = map[int]string{1: "mono", 2: "stereo", 6: "5.1"}[f.channels]
+			layout = layoutNamed(channels)
 		}
 		if l, err := audio.ParseLayout(layout); err == nil && l.Count == f.channels && rule.Each != EachOutput {
 			name, _ := take.LabelSpeaker(channels[0].Name)
