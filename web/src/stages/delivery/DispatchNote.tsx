@@ -19,8 +19,9 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
     <div className="flex flex-col gap-3 pb-3 pl-6">
       {d.recipient && <p>To {d.recipient}</p>}
       <p className="figures text-quiet text-small">
-        from {d.start_timecode} {d.cut_down && `to ${d.end_timecode} `}
-        {count(d.frames)} frames at {d.sample_rate / 1000} kHz, {d.packing_says}; specification version {d.spec_version}
+        from {d.start_timecode}
+        {d.cut_down && ` to ${d.end_timecode}`}, {count(d.frames)} frames at {d.sample_rate / 1000} kHz,{" "}
+        {d.packing_says}; specification version {d.spec_version}
       </p>
       {d.cut_says && <p>The picture {d.cut_says}.</p>}
       {d.clipped > 0 && <p className="text-caution">{count(d.clipped)} samples were held at full scale.</p>}
@@ -99,17 +100,14 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
               <a
                 href={`/api/deliveries/${d.id}/files/${i}`}
                 download={f.name.split("/").pop()}
+                aria-label={f.name}
                 className="flex min-w-0 items-center gap-2 text-focus hover:underline"
               >
                 <Download size={14} aria-hidden="true" className="shrink-0" />
-                <span className="truncate" title={f.name}>
-                  {f.name}
-                </span>
+                <FileName name={f.name} />
               </a>
             ) : (
-              <span className="min-w-0 truncate" title={f.name}>
-                {f.name}
-              </span>
+              <FileName name={f.name} />
             )}
             <span className="figures ml-auto shrink-0 text-quiet text-small">
               {fileWords(f)}
@@ -121,5 +119,16 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
       {whole?.proof && <Proof id={d.id} proof={whole.proof} facts={d.facts} />}
       {whole?.sources && whole.sources.length > 0 && <Sources used={whole.sources} />}
     </div>
+  );
+}
+
+/** A name that is shortened in its middle where there is no room for it: files of one delivery differ at their ends. */
+function FileName({ name }: { name: string }) {
+  const end = Math.max(0, name.length - 24);
+  return (
+    <span className="flex min-w-0" title={name}>
+      <span className="truncate whitespace-pre">{name.slice(0, end)}</span>
+      <span className="shrink-0 whitespace-pre">{name.slice(end)}</span>
+    </span>
   );
 }
