@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path"
+	"slices"
 
 	"zestyloom/core/picture"
 	"zestyloom/core/reel"
@@ -36,7 +37,7 @@ func (p Plan) PictureBytes(size int64) (n int64) {
 }
 
 // PictureOf looks at a file with a picture and says where it lies over a reel: where it is laid there, by the caller's name for the
-// file, else where its timecode says, else where the reel begins. Where it is laid more than once, it is where span has it.
+// file, at one place, or first in the span; else where its timecode says, else where the reel begins.
 func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sampleRate int, span *Span) (*Picture, error) {
 	info, err := picture.Probe(ctx, path)
 	if err != nil {
@@ -50,11 +51,14 @@ func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sample
 	if from < 0 {
 		from, _ = r.Span()
 	}
+	var places []int64 // where it is laid, or where span has it
 	for _, laid := range r.Pictures {
-		if laid.File == file && (span == nil || laid.At < span.To && span.From < laid.End()) {
-			from = laid.At - laid.In
-			break
+		if at := laid.At - laid.In; laid.File == file && (span == nil || laid.At < span.To && span.From < laid.End()) && !slices.Contains(places, at) {
+			places = append(places, at)
 		}
+	}
+	if len(places) == 1 || len(places) > 0 && span != nil {
+		from = places[0]
 	}
 	return &Picture{File: file, Name: name, Span: Span{from, from + length}, Rate: info.Picture.Rate()}, nil
 }
@@ -82,17 +86,13 @@ func (p *Plan) cut(from, to int64) (first, end int64, err error) {
 	if pic.Rate.Zero() {
 		return 0, 0, snag.Refuse("picture_uncounted", "the frame rate of %s is not known: it can't be cut", pic.Name)
 	}
-	// Its frames are counted from where it begins, whatever timecode it lies at.
-	rate, at := pic.Rate, pic.Span.From
-	rate.Drop = false
-	edge := func(frame int64) int64 { return at + rate.SampleAt(frame, int64(p.Rates.Reel)) }
-	begins := rate.FrameAt(max(0, from-at), int64(p.Rates.Reel))
-	ends := rate.FrameAt(max(0, to-at), int64(p.Rates.Reel))
+	edge, frameAt := pic.frames(int64(p.Rates.Reel))
+	begins, ends := frameAt(max(from, pic.Span.From)), frameAt(max(to, pic.Span.From))
 	for edge(ends) < to {
 		ends++
 	}
-	if from < at || edge(ends) > pic.Span.To+1 { // its end is rounded down
-		return 0, 0, snag.Refuse("picture_short", "the span from %s to %s is not all in the picture %s, which lies from %s to %s", p.says(from), p.says(to), pic.Name, p.says(at), p.says(pic.Span.To))
+	if from < pic.Span.From || edge(ends) > pic.Span.To+1 { // its end is rounded down
+		return 0, 0, snag.Refuse("picture_short", "the span from %s to %s is not all in the picture %s, which lies from %s to %s", p.says(from), p.says(to), pic.Name, p.says(pic.Span.From), p.says(pic.Span.To))
 	}
 	pic.Cut = &picture.Cutting{Cut: picture.Cut{First: begins, Frames: ends - begins}}
 	p.Order.Picture = &pic
@@ -104,6 +104,17 @@ func (p *Plan) cut(from, to int64) (first, end int64, err error) {
 		p.problem(false, "reel", "picture_differs", "%s is not what is seen in the reel over all of the span", pic.Name)
 	}
 	return first, end, nil
+}
+
+// frames are where each frame of a picture begins, in samples of the reel, and which frame a sample lies in: on the timecode where the
+// picture begins with a frame of it, so that all that counts rounds alike; else counted from where it begins.
+func (p Picture) frames(sampleRate int64) (edge, frameAt func(n int64) int64) {
+	rate, at := p.Rate, p.Span.From
+	rate.Drop = false
+	if first := rate.FrameAt(at, sampleRate); rate.SampleAt(first, sampleRate) == at {
+		return func(n int64) int64 { return rate.SampleAt(first+n, sampleRate) }, func(sample int64) int64 { return rate.FrameAt(sample, sampleRate) - first }
+	}
+	return func(n int64) int64 { return at + rate.SampleAt(n, sampleRate) }, func(sample int64) int64 { return rate.FrameAt(sample-at, sampleRate) }
 }
 
 // seen reports whether the picture that goes along is what is seen in the reel over a stretch.
@@ -118,8 +129,6 @@ func (p Plan) seen(from, to int64) bool {
 }
 
 func (p Plan) says(sample int64) string { return p.Rate.FormatSamples(sample, int64(p.Rates.Reel)) }
-
-func (p Plan) framesSay(n int64) string { return fmt.Sprintf("%d frames", n) }
 
 // recut says how the picture of a cut-down is cut, where its edges are known: copied, coded anew, or not at all, which is a problem.
 func (p *Plan) recut(e picture.Edges) {
@@ -143,11 +152,8 @@ func (p *Plan) recut(e picture.Edges) {
 // whyNot says why a cut can't be copied, and where one could begin.
 func (p Plan) whyNot(e picture.Edges) string {
 	pic := p.Order.Picture
-	frame := func(n int64) string {
-		rate := pic.Rate
-		rate.Drop = false
-		return p.says(pic.Span.From + rate.SampleAt(n, int64(p.Rates.Reel)))
-	}
+	edge, _ := pic.frames(int64(p.Rates.Reel))
+	frame := func(n int64) string { return p.says(edge(n)) }
 	near := func(a, b int64) string {
 		switch {
 		case a >= 0 && b >= 0:

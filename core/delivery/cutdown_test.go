@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -22,6 +23,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/spatial"
+	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 )
 
@@ -282,6 +284,64 @@ func TestWhatStandsInTheWayOfACutDown(t *testing.T) {
 	plan, err = delivery.Make(delivery.Order{Spec: cutSpec(1, ""), Packing: "stems", Span: &span, Picture: pic}, f.reel, pal, 48000)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"no_picture false"}, codes(plan), "a test")
+}
+
+// At rates whose frames are no whole number of samples, sound and picture stay as long as each other, and begin with a frame of the
+// timecode, wherever the span lies and at whatever rate the files are.
+func TestCutsAtAnyRate(t *testing.T) {
+	f := newFixture(t, 0.1)
+	long := int64(start + 4000*48000)
+	f.reel.Length = &long
+	rnd := rand.New(rand.NewPCG(29, 97))
+	for _, rate := range []timecode.Rate{{Num: 24000, Den: 1001}, {Num: 30000, Den: 1001}, {Num: 30000, Den: 1001, Drop: true}, {Num: 60000, Den: 1001}, {Num: 24, Den: 1}, {Num: 25, Den: 1}} {
+		for range 300 {
+			first := rate.FrameAt(start-rnd.Int64N(48000*30), 48000)
+			frames := (200 + rnd.Int64N(2000)) * rate.Num / rate.Den
+			pic := delivery.Picture{File: "p", Name: "p", Rate: timecode.Rate{Num: rate.Num, Den: rate.Den}, Span: delivery.Span{From: rate.SampleAt(first, 48000)}}
+			pic.Span.To = pic.Span.From + frames*48000*rate.Den/rate.Num
+			span := delivery.Span{From: start + rnd.Int64N(48000*60)}
+			span.To = span.From + rnd.Int64N(48000*60) + 1
+			s := cutSpec(1, "h264")
+			s.Programme.WholeFrames, s.SampleRate = true, []int{48000, 96000}[rnd.IntN(2)]
+			plan, err := delivery.Make(delivery.Order{Spec: s, Packing: "stems", Span: &span, Cut: true, Picture: &pic}, f.reel, rate, 48000)
+			require.NoError(t, err)
+			assert.Empty(t, plan.Problems, "%s", rate)
+			cut := plan.Order.Picture.Cut
+			times := int64(s.SampleRate / 48000)
+			assert.Equal(t, times*rate.SampleAt(first+cut.First, 48000), plan.Start, "%s", rate)
+			exact := cut.Frames * int64(s.SampleRate) * rate.Den / rate.Num
+			assert.InDelta(t, exact, plan.Frames, float64(times), "%s", rate)
+			assert.LessOrEqual(t, plan.From, span.From)
+			assert.GreaterOrEqual(t, plan.To, span.To)
+			assert.Less(t, plan.To-plan.From, span.To-span.From+2*48000*rate.Den/rate.Num+2)
+		}
+	}
+}
+
+// A cut-down in drop-frame timecode is written and proven like any other.
+func TestACutDownInDropFrame(t *testing.T) {
+	t.Parallel()
+	f, _ := cutFixture(t, 1)
+	rate := timecode.Rate{Num: 30000, Den: 1001, Drop: true}
+	path := picturetest.Numbered(t, filepath.Join(f.dir, "drop.mov"), 150, "30000/1001", "-c:v", "libx264", "-g", "10", "-bf", "2", "-pix_fmt", "yuv420p", "-timecode", "22:09:59;00")
+	for _, from := range []int64{start + 5000, start + 9001} {
+		span := delivery.Span{From: from, To: from + 40001}
+		pic, err := delivery.PictureOf(t.Context(), path, "p", "drop.mov", f.reel, 48000, &span)
+		require.NoError(t, err)
+		plan, err := delivery.Make(delivery.Order{Spec: cutSpec(1, "h264"), Span: &span, Cut: true, Picture: pic}, f.reel, rate, 48000)
+		require.NoError(t, err)
+		require.NoError(t, plan.FitPicture(t.Context(), path))
+		dir := t.TempDir()
+		options := delivery.Options{Sources: f.resolve, Picture: path}
+		_, err = delivery.Write(t.Context(), plan, dir, options)
+		require.NoError(t, err)
+		proof, err := delivery.Prove(t.Context(), plan, dir, options)
+		require.NoError(t, err)
+		assert.True(t, proof.Passed, proof.Failures())
+		seen := picturetest.Numbers(t, filepath.Join(dir, plan.Files[0].Name))
+		assert.EqualValues(t, plan.Order.Picture.Cut.First, seen[0])
+		assert.Len(t, seen, int(plan.Order.Picture.Cut.Frames))
+	}
 }
 
 // Specs that ask for what can't be done with pictures are refused.

@@ -273,7 +273,7 @@ func (p *Plan) place() error {
 				return err
 			}
 			if before+after > 0 {
-				p.problem(true, "delivery", "no_lead", "the spec has %s before and after the programme, where a picture that is cut has nothing to show: order it without the picture, or to a spec without", p.framesSay(before+after))
+				p.problem(true, "delivery", "no_lead", "the spec has %d frames before and after the programme, where a picture that is cut has nothing to show: order it without the picture, or to a spec without", before+after)
 			}
 		}
 	}
@@ -281,7 +281,7 @@ func (p *Plan) place() error {
 	rate := p.Rates.Files
 	programme := scaled(p.From, p.Rates.Files, p.Rates.Reel)
 	frames := convert.Frames(p.To - p.From)
-	if shape.WholeFrames {
+	if shape.WholeFrames && (p.Order.Picture == nil || p.Order.Picture.Cut == nil) { // those of a picture are whole
 		n := p.Rate.FrameAt(frames, int64(rate))
 		for p.at(programme, n, rate)-programme < frames {
 			n++
