@@ -18,11 +18,12 @@ import (
 const (
 	fitDirections = 96  // more than the order of what is demanded can tell apart, for orders to 7
 	fitSteps      = 150 // at most, of each round
-	fitGrain      = 1 << 40
+	fitGrain      = 1 << 20
 )
 
-// fitRounds are how much the length of the energy vector counts beside its direction and the energy, one round after the other.
-var fitRounds = []float64{0.3, 0.1, 0.03, 0.01, 0.003, 0.001, 0}
+// fitRounds are how much the length of the energy vector counts beside its direction and the energy, one round after the other. It
+// counts in the last one, too, so that there is one solution and not a family of them: every machine comes to the same.
+var fitRounds = []float64{0.3, 0.1, 0.03, 0.01, 0.003, 0.001}
 
 // fit finds the factors of speakers in a plane, a row each, for the harmonics of a plane wave as basis has them.
 type fit struct {
@@ -137,7 +138,7 @@ func fitted(at []audio.Direction, order int, used []int, level []float64) (*mat.
 			return nil, fitFigures{}, err
 		}
 	}
-	// Rounded, so that machines that add in another order have the same factors.
+	// Rounded, to where machines that add in another order agree.
 	for k := range x {
 		x[k] = math.Round(x[k]*fitGrain) / fitGrain
 	}
