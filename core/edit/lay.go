@@ -6,6 +6,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/reel"
+	"zestyloom/core/spatial"
 	"zestyloom/core/take"
 	"zestyloom/core/weave"
 )
@@ -28,6 +29,9 @@ type TakeStrand struct {
 	Off      bool   // left off on purpose: it is not laid
 	Frames   int64
 	Shift    int64 // samples later than the take has it
+	// Place is where its recording says that it stands by itself, and GainDB how loud; nil where it says nothing of that.
+	Place  *spatial.Position
+	GainDB float64
 }
 
 // Lay says how a take is laid. A recording that is read as stereo, mid-side, surround or ambisonic and as nothing else is
@@ -49,7 +53,10 @@ func (t Take) Lay(w weave.Weave) reel.Lay {
 		side, left, paired := t.pairOf(s)
 		switch {
 		case !paired:
-			st.Sends = sendsTo(w, s.Stem, weave.Both)
+			st.Place, st.GainDB = s.Place, s.GainDB
+			if st.Sends = PlacedIn(w, s.Stem, s.Place); st.Sends == nil {
+				st.Sends = sendsTo(w, s.Stem, weave.Both)
+			}
 			l.Strands = append(l.Strands, st)
 		case side == nil:
 			st.Sends = sendsTo(w, s.Stem, map[bool]weave.Preset{true: weave.Left, false: weave.Right}[left])
@@ -175,6 +182,20 @@ func sendsTo(w weave.Weave, stem string, at weave.Preset) []weave.Send {
 // wideTo sends what is wide to its stem as it is, where that has the same channels: nothing is folded down unasked.
 func wideTo(w weave.Weave, stem string, layout audio.Layout) []weave.Send {
 	return toStem(w, stem, layout, weave.Plain)
+}
+
+// PlacedIn sends one channel to a stem where it stands by itself: nothing where it does not, or in a stem that has no room around it.
+func PlacedIn(w weave.Weave, stem string, at *spatial.Position) []weave.Send {
+	b, ok := w.StemNamed(stem)
+	if !ok || at == nil || b.Channels().Count < 3 {
+		return nil
+	}
+	mono, _ := audio.ParseLayout("mono")
+	sends := []weave.Send{{To: b.ID, Patch: weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: *at}}}}}
+	if w.CheckSends(mono, sends) != nil {
+		return nil
+	}
+	return sends
 }
 
 func toStem(w weave.Weave, stem string, layout audio.Layout, at weave.Preset) []weave.Send {

@@ -66,6 +66,11 @@ func (t Track) check() error {
 	case !(t.GainDB >= weave.MinGain && t.GainDB <= weave.MaxGain):
 		return snag.Refuse("bad_gain", "a gain of %g dB is outside %d to %d dB", t.GainDB, weave.MinGain, weave.MaxGain)
 	}
+	if t.Place != nil {
+		if err := t.Place.Check(); err != nil {
+			return err
+		}
+	}
 	if err := t.TreatMoves.Check(); err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/spatial"
 	"zestyloom/core/weave"
 )
 
@@ -29,6 +30,9 @@ type Strand struct {
 	Patch  weave.Patch
 	// Sends are where it is sent when its track is made; none for nowhere yet.
 	Sends []weave.Send
+	// Place is where it stands by itself, and GainDB how loud, on a track that is made for it.
+	Place  *spatial.Position
+	GainDB float64
 }
 
 // clip is what it plays.
@@ -132,7 +136,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 			ops = append(ops, Op{AddClips: &AddClips{r.Tracks[i].ID, []Clip{clip}}})
 			continue
 		}
-		t := Track{ID: l.NewID(), Label: label, Layout: s.layout(), Off: s.Mix, Clips: []Clip{clip}}
+		t := Track{ID: l.NewID(), Label: label, Layout: s.layout(), Off: s.Mix, GainDB: max(weave.MinGain, min(weave.MaxGain, s.GainDB)), Place: s.Place, Clips: []Clip{clip}}
 		ops = append(ops, Op{AddTrack: &AddTrack{Index: len(r.Tracks) + added, Track: t, Sends: s.Sends}})
 		added++
 	}

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/automation"
+	"zestyloom/core/spatial"
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
 	"zestyloom/core/weave"
@@ -85,7 +86,9 @@ type Track struct {
 	Treat treat.Chain `json:"treat,omitzero"`
 	// TreatMoves are figures of it over the reel's time.
 	TreatMoves treat.Moves `json:"treat_moves,omitempty"`
-	Clips      []Clip      `json:"clips"` // in order of time; those that overlap are faded into each other
+	// Place is where its sound stands by itself, as its recording says: that is where it is sent to in a stem that has room around it.
+	Place *spatial.Position `json:"place,omitempty"`
+	Clips []Clip            `json:"clips"` // in order of time; those that overlap are faded into each other
 }
 
 // Channels is the track's layout; the zero one when it is not known, which Check refuses.

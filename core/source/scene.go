@@ -7,6 +7,7 @@ import (
 	"zestyloom/core/adm"
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/spatial"
 	"zestyloom/core/wave"
 )
 
@@ -33,8 +34,11 @@ type GroupFact struct {
 	Name     string `json:"name"`
 	Layout   string `json:"layout"`   // see audio.ParseLayout
 	Channels []int  `json:"channels"` // in this file, from 1, in the order of the layout
-	// Placed is where it stands and how loud, in words, for an object that is placed by itself.
-	Placed string `json:"placed,omitempty"`
+	// Placed is where it stands and how loud, in words, for an object that is placed by itself; At and GainDB the same in figures, at its
+	// beginning.
+	Placed string            `json:"placed,omitempty"`
+	At     *spatial.Position `json:"at,omitempty"`
+	GainDB float64           `json:"gain_db,omitempty"`
 }
 
 // fromScene takes labels and groups from a description by the audio definition model, for channels that nothing else names.
@@ -66,6 +70,8 @@ func (f *Facts) fromScene(i *Info) {
 		}
 		if o := e.Object; o != nil {
 			g.Placed = placedSays(*o, e.GainDB)
+			g.At = &spatial.Position{Azimuth: o.Azimuth, Elevation: o.Elevation, Inward: 1 - max(0, min(1, o.Distance))}
+			g.GainDB = o.GainDB + e.GainDB
 		}
 		f.Groups = append(f.Groups, g)
 	}

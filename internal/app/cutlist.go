@@ -149,10 +149,14 @@ func cuttings(ctx context.Context, q store.Queries, p store.Production, c CutLis
 	if err != nil {
 		return nil, nil, err
 	}
+	standing, err := q.Standing(ctx, ids)
+	if err != nil {
+		return nil, nil, err
+	}
 	takes := map[int]edit.Take{}
 	for k := range c.Takes {
 		if used[k] {
-			if takes[k], err = takeOf(c.Takes[k], strands, p); err != nil {
+			if takes[k], err = takeOf(c.Takes[k], strands, standing, p); err != nil {
 				return nil, nil, err
 			}
 		}

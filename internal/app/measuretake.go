@@ -27,7 +27,7 @@ func (a *App) MeasureTake(ctx context.Context, id uuid.UUID) (m Measurement, err
 	if err != nil {
 		return m, err
 	}
-	l, err := layOf(t, strands, m.Production, weave.Weave{})
+	l, err := layOf(t, strands, nil, m.Production, weave.Weave{})
 	if err != nil {
 		return m, err
 	}

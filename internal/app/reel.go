@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
@@ -195,9 +196,13 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 		if err != nil {
 			return "", none, err
 		}
+		standing, err := tx.Standing(ctx, takes)
+		if err != nil {
+			return "", none, err
+		}
 		all := edit.Planned{After: r.Doc}
 		for _, t := range ts {
-			l, err := layOf(t, strands, p, all.After.Weave)
+			l, err := layOf(t, strands, standing, p, all.After.Weave)
 			if err != nil {
 				return "", none, err
 			}
@@ -228,8 +233,8 @@ func startOrLast(t store.Take) int64 {
 }
 
 // layOf is how a take is laid: at the production's rate, whatever its own.
-func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Weave) (reel.Lay, error) {
-	et, err := takeOf(t, strands, p)
+func layOf(t store.Take, strands []store.Strand, standing map[uuid.UUID]source.GroupFact, p store.Production, w weave.Weave) (reel.Lay, error) {
+	et, err := takeOf(t, strands, standing, p)
 	if err != nil {
 		return reel.Lay{}, err
 	}
@@ -239,8 +244,8 @@ func layOf(t store.Take, strands []store.Strand, p store.Production, w weave.Wea
 	return l, nil
 }
 
-// takeOf is a take as it can be laid, of some strands those that are its.
-func takeOf(t store.Take, strands []store.Strand, p store.Production) (edit.Take, error) {
+// takeOf is a take as it can be laid, of some strands those that are its. standing are those that stand by themselves.
+func takeOf(t store.Take, strands []store.Strand, standing map[uuid.UUID]source.GroupFact, p store.Production) (edit.Take, error) {
 	k, err := clockOf(t, p)
 	if err != nil {
 		return edit.Take{}, err
@@ -250,7 +255,7 @@ func takeOf(t store.Take, strands []store.Strand, p store.Production) (edit.Take
 		if s.TakeID == t.ID {
 			et.Strands = append(et.Strands, edit.TakeStrand{
 				ID: s.ID.String(), Position: s.Position, Label: s.Label, Stem: s.Stem, Off: s.Treat.Off,
-				Frames: k.Frames(s.Frames), Shift: k.Moment(s.Shift),
+				Frames: k.Frames(s.Frames), Shift: k.Moment(s.Shift), Place: standing[s.ID].At, GainDB: standing[s.ID].GainDB,
 			})
 		}
 	}
@@ -387,7 +392,11 @@ func routeOps(doc reel.Reel, stems map[string]string) (ops []reel.Op) {
 				if !routed && t.Channels().Count == 1 {
 					old.Patch.Preset = weave.Both
 				}
-				if sends := edit.SendTo(w, stem, t.Channels(), old); sends != nil {
+				sends := edit.SendTo(w, stem, t.Channels(), old)
+				if placed := edit.PlacedIn(w, name, t.Place); placed != nil && !routed {
+					sends = placed
+				}
+				if sends != nil {
 					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: append(sends, elsewhere(w, t.ID, stem.ID)...)}})
 				}
 			}

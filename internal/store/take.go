@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/stored"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
@@ -230,6 +231,22 @@ func (q Queries) Strands(ctx context.Context, takes []uuid.UUID) ([]Strand, erro
 // StrandsOfFiles lists the strands that come from files.
 func (q Queries) StrandsOfFiles(ctx context.Context, files []uuid.UUID) ([]Strand, error) {
 	return strands(ctx, q, strandSelect+`WHERE s.file_id = ANY($1) ORDER BY s.file_id, s.channel`, files)
+}
+
+// Standing finds, of some takes, the strands that stand by themselves somewhere, as their files say.
+func (q Queries) Standing(ctx context.Context, takes []uuid.UUID) (map[uuid.UUID]source.GroupFact, error) {
+	type row struct {
+		ID    uuid.UUID
+		Group source.GroupFact
+	}
+	rows, err := many[row](ctx, q, `SELECT s.id, g AS "group" FROM strands s JOIN files f ON f.id = s.file_id,
+		jsonb_array_elements(coalesce(nullif(f.facts->'facts'->'groups', 'null'), '[]')) g
+		WHERE s.take_id = ANY($1) AND g ? 'at' AND g->'channels' = jsonb_build_array(s.channel)`, takes)
+	out := map[uuid.UUID]source.GroupFact{}
+	for _, r := range rows {
+		out[r.ID] = r.Group
+	}
+	return out, err
 }
 
 // TakesWithPicture tells which of some takes come with a picture.

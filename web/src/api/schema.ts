@@ -3181,6 +3181,7 @@ export interface components {
             gain?: components["schemas"]["Curve"];
             treat?: components["schemas"]["TreatChain"];
             treat_moves?: components["schemas"]["TreatMoves"];
+            place?: components["schemas"]["Place"];
             clips: components["schemas"]["Clip"][];
         };
         Send: {

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import type { Clip, Reel, Track } from "../api/client";
+import type { Bus, Clip, Reel, Track } from "../api/client";
 import { timecodeAt } from "../format";
 import { percent } from "../stages/reel/typed";
 import { fadeAt, valueAt } from "../timeline/curve";
@@ -9,6 +9,7 @@ import { figureOf, ofClip, ofFigure, ofLane, ofPlace, ofPosition, ofTrack, overL
 import { kinOf, pointsOf, shownAs } from "./ghost";
 import { pasting } from "./paste";
 import { parsePosition } from "./position";
+import { routeTo } from "./routes";
 
 const pal = { num: 25, den: 1, drop: false };
 const drop = { num: 30000, den: 1001, drop: true };
@@ -103,6 +104,25 @@ test("a track's level is drawn over its time, and a clip's envelope over its sou
   const ghost = { kind: "curve", clips: new Set(["t"]), gain: [{ at: 7, value: 0 }] } as const;
   expect(pointsOf(t.id, t.gain, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 7, value: 0 }]);
   expect(pointsOf("u", t.gain, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 5, value: -2 }]);
+});
+
+test("what stands by itself is sent there, into a stem that has room around it", () => {
+  const t = { id: "t", label: "Gull", layout: "mono", off: false, clips: [], place: { azimuth: 45 } } as Track;
+  const stem = (layout: string) => ({ id: "FX", name: "FX", role: "stem", layout }) as Bus;
+  const reel = (sends: object) =>
+    ({
+      doc: { tracks: [t], weave: { buses: [], sends } },
+      worked_out: { layouts: { stereo: ["L", "R"], "5.1": ["L", "R", "C", "LFE", "Ls", "Rs"] } },
+    }) as unknown as Reel;
+  const patch = (now: Reel, layout: string, track = t) => {
+    const action = routeTo(track, stem(layout))(now).actions[0];
+    return action?.set_sends?.sends?.[0]?.patch;
+  };
+  expect(patch(reel({}), "5.1")).toEqual({ preset: "placed", places: [{ azimuth: 45 }] });
+  expect(patch(reel({}), "stereo")).toEqual({ preset: "both" });
+  expect(patch(reel({}), "5.1", { ...t, place: undefined })).toEqual({ preset: "both" });
+  // One that is sent already keeps its way.
+  expect(patch(reel({ t: [{ to: "DX", gain_db: 0, patch: { preset: "left" } }] }), "5.1")).toEqual({ preset: "left" });
 });
 
 test("a position is drawn over time, from where the track stands now", () => {

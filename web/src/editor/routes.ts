@@ -33,7 +33,12 @@ export function putRoute(reel: Reel, track: string, first: Send | null): EditAct
 export function routeTo(track: Track, stem: Bus, position?: Position) {
   return (reel: Reel): ReelEdit => {
     const old = routeOf(reel, track.id);
-    const plain: Patch = { preset: track.layout === "mono" ? "both" : "" };
+    // What stands by itself, as its recording says, is put there where a stem has room around it.
+    const around = track.place && channelsOf(reel, stem).length > 2;
+    const plain: Patch =
+      around && track.place
+        ? { preset: "placed", places: [track.place] }
+        : { preset: track.layout === "mono" ? "both" : "" };
     const patch = position !== undefined ? { preset: position } : (old?.patch ?? plain);
     return {
       what: `send ${track.label} to ${stem.name}`,
