@@ -305,10 +305,63 @@ func TestFittedDecoders(t *testing.T) {
 		assert.Greater(t, least, 0.8*c.longest, "%s to %s", c.from, c.to)
 	}
 	// Where it can't be so they are decoded all-round, and it is said.
-	for _, to := range []string{"LCR", "7.1.4", "quad"} {
-		d, err := ambisonic.Decode(layout(t, "ambisonic 3 SN3D"), layout(t, to), ambisonic.Fitted, true)
+	for _, c := range [][2]string{{"ambisonic 3 SN3D", "LCR"}, {"ambisonic 3 SN3D", "quad"}, {"ambisonic 1 SN3D", "5.1.4"}} {
+		d, err := ambisonic.Decode(layout(t, c[0]), layout(t, c[1]), ambisonic.Fitted, true)
 		require.NoError(t, err)
-		assert.Contains(t, d.Says, "all-round", to)
+		assert.Contains(t, d.Says, "all-round", c[1])
+	}
+}
+
+// With speakers above, too: within 1° and 1 dB in the plane, and nearly so above it; what comes from below is as loud.
+func TestFittedDecodersWithHeights(t *testing.T) {
+	for _, c := range []struct {
+		from, to string
+		above    float64
+	}{{"ambisonic 3 SN3D", "7.1.4", 4}, {"ambisonic 2 N3D", "7.1.4", 4.5}, {"ambisonic 1 FuMa", "7.1.4", 8}, {"ambisonic 3 SN3D", "5.1.4", 4}, {"ambisonic 7 SN3D", "7.1.4", 4}} {
+		from, to := layout(t, c.from), layout(t, c.to)
+		d, err := ambisonic.Decode(from, to, ambisonic.Fitted, true)
+		require.NoError(t, err)
+		assert.Contains(t, d.Says, "fitted, order")
+		pointing := func(az, el float64) [3]float64 {
+			s, k := math.Sincos(az * math.Pi / 180)
+			up, flat := math.Sincos(el * math.Pi / 180)
+			return [3]float64{k * flat, s * flat, up}
+		}
+		plane, above, loud, least := 0.0, 0.0, 0.0, 1.0
+		for _, el := range []float64{0, 7, 23, 37, 52, 71, 90, -20, -70} {
+			for az := -180.0; az < 180; az += 1.3 {
+				var v [3]float64
+				energy := 0.0
+				for i, g := range times(d.Matrix, ambisonic.Encode(from, az, el, 0)) {
+					if dir, ok := to.Direction(i); ok {
+						energy += g * g
+						for k, x := range pointing(dir.Azimuth, dir.Elevation) {
+							v[k] += g * g * x
+						}
+					} else {
+						assert.Zero(t, g, "the LFE is silent")
+					}
+				}
+				loud = max(loud, math.Abs(10*math.Log10(energy)))
+				if el < 0 {
+					continue
+				}
+				long := math.Sqrt(v[0]*v[0] + v[1]*v[1] + v[2]*v[2])
+				u := pointing(az, el)
+				off := math.Acos(min(1, (v[0]*u[0]+v[1]*u[1]+v[2]*u[2])/long)) * 180 / math.Pi
+				if el == 0 {
+					plane = max(plane, off)
+				} else {
+					above = max(above, off)
+				}
+				least = min(least, long/energy)
+			}
+		}
+		t.Logf("%s to %s: within %.2f°, %.2f° above, %.2f dB, the energy vector at least %.2f", c.from, c.to, plane, above, loud, least)
+		assert.Less(t, plane, 1.0, "%s to %s", c.from, c.to)
+		assert.Less(t, above, c.above, "%s to %s", c.from, c.to)
+		assert.Less(t, loud, 1.0, "%s to %s", c.from, c.to)
+		assert.Greater(t, least, 0.3, "%s to %s", c.from, c.to)
 	}
 }
 

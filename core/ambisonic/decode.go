@@ -25,8 +25,8 @@ const (
 	// AllRound decodes to many speakers that stand evenly, each of which is then put between the real ones (Zotter, Frank 2012):
 	// energies come from where the sound does, as nearly as uneven speakers allow, whatever the order.
 	AllRound Way = "all-round"
-	// Fitted is for speakers in a plane: energies come from where the sound does, and are the same from all around, as nearly as a fit of
-	// both comes. Speakers that stand otherwise, or too unevenly for it, are decoded to all-round.
+	// Fitted has energies come from where the sound does, the same from all around, as nearly as a fit of both comes. Speakers that stand
+	// too unevenly for it are decoded to all-round.
 	Fitted Way = "fitted"
 )
 
@@ -79,10 +79,10 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	}
 	d := Decoder{Plane: plane}
 	if way == Fitted {
-		if g, order, figures := fittedTo(at, from.Order, plane); g != nil {
+		if g, order, figures := fitted(to, speakers, at, from.Order, plane); g != nil {
 			d.Order = order
 			d.take(g, from, to, speakers, even(order))
-			d.Says = fmt.Sprintf("decoded to %s, fitted, order %d, directions within %.1f° and levels within %.1f dB, what is above and below left out", to.Name, order, tenthsUp(figures.degrees), tenthsUp(figures.db))
+			d.Says = fmt.Sprintf("decoded to %s, fitted, order %d, %s", to.Name, order, figures.says(plane))
 			return d, nil
 		}
 		way, maxRE = AllRound, true
@@ -121,9 +121,6 @@ func decoder(from, to audio.Layout, way Way, maxRE bool) (Decoder, error) {
 	}
 	return d, nil
 }
-
-// tenthsUp is a figure that another stays within, in tenths: what is said to be so is.
-func tenthsUp(x float64) float64 { return max(0.1, math.Ceil(x*10)/10) }
 
 // even are weights that leave all orders as they are.
 func even(order int) []float64 {

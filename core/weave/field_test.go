@@ -63,7 +63,7 @@ func TestWaysOfSoundFields(t *testing.T) {
 		{"ambisonic 1 FuMa", "ambisonic 1 SN3D", weave.Field, "converted to ambisonic 1 SN3D"},
 		{"ambisonic 3 SN3D", "ambisonic 1 SN3D", weave.Field, "converted to ambisonic 1 SN3D, orders 2 to 3 are left out: directions are less sharp, by 12 channels"},
 		{"ambisonic 1 SN3D", "5.1", weave.Decoded, "decoded to 5.1, fitted, order 1, directions within 0.1° and levels within 0.1 dB, what is above and below left out"},
-		{"ambisonic 3 SN3D", "7.1.4", weave.Decoded, "decoded to 7.1.4, all-round, order 3, max-rE"},
+		{"ambisonic 3 SN3D", "7.1.4", weave.Decoded, "decoded to 7.1.4, fitted, order 3, directions within 0.3°, above within 3.6°, and levels within 0.1 dB"},
 		{"ambisonic 2 SN3D", "stereo", weave.Decoded, "two virtual cardioids, 90° to the left and to the right"},
 		{"5.1", "ambisonic 2 N3D", weave.Encoded, "encoded where its speakers stand, LFE left out"},
 		{"mono", "ambisonic 1 SN3D", weave.Placed, "placed at 0°"},
