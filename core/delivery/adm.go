@@ -191,7 +191,7 @@ func (fp *FileProof) describedLoudness(p Plan, f File, groups []*loudness.Result
 // loudnessSays is what a scene says of loudness, in the hundredths that it is written in.
 func loudnessSays(s adm.Scene) string {
 	var out []string
-	add := func(name string, l *adm.Loudness) {
+	tell := func(name string, l *adm.Loudness) {
 		if l == nil {
 			return
 		}
@@ -205,9 +205,9 @@ func loudnessSays(s adm.Scene) string {
 		}
 		out = append(out, says)
 	}
-	add("programme", s.Loudness)
+	tell("programme", s.Loudness)
 	for _, e := range s.Elements {
-		add(e.Name, e.Loudness)
+		tell(e.Name, e.Loudness)
 	}
 	if len(out) == 0 {
 		return "none"
