@@ -163,6 +163,9 @@ func (p Plan) whyNot(e picture.Edges) string {
 		}
 		return "nowhere near"
 	}
+	if e.Open {
+		return "frames before it are coded by the one that it begins with; a key frame after it is " + near(-1, e.After)
+	}
 	if e.Before == pic.Cut.First {
 		return "frames within it are coded by one after its end; it could be copied where it ended " + near(e.EndBefore, e.EndAfter)
 	}

@@ -23,6 +23,8 @@ type Edges struct {
 	Copies bool
 	// Before and After are the key frames next to the first frame: Before may be that frame. -1 where there is none within reach.
 	Before, After int64
+	// Open says that the first frame is a key frame, and that frames which are seen before it are coded after it, by it.
+	Open bool
 	// EndBefore and EndAfter are where a copy could end instead, where it can begin and can't end as it should: the frames after its
 	// last. -1 where there is none within reach.
 	EndBefore, EndAfter int64
@@ -87,6 +89,7 @@ func (i *Info) Edges(ctx context.Context, path string, c Cut) (Edges, error) {
 		}
 	}
 	if began < 0 || !clean {
+		e.Open = began >= 0
 		return e, nil
 	}
 	tail, err := i.packets(ctx, path, end-1)

@@ -62,6 +62,7 @@ func TestPicturesAreCutToTheFrame(t *testing.T) {
 				} else {
 					anew++
 				}
+				assert.Equal(t, name == "long.mxf" && c.First == 60, e.Open, "%+v", c)
 				out := filepath.Join(dir, fmt.Sprintf("%s.%d.%d.mov", name, c.First, c.Frames))
 				require.NoError(t, Pack{Kind: "mov", Picture: path, Cut: &cutting, Sounds: []string{sound}, Coding: audio.S16, Out: out, Start: "10:00:01:00"}.Write(t.Context()))
 				assert.Equal(t, counting(c.First, c.Frames), picturetest.Numbers(t, out), "%+v, copied: %v", c, e.Copies)

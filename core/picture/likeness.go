@@ -100,6 +100,7 @@ func (i *Info) weigh(ctx context.Context, path string, c Cut, is *Info, made str
 	if err != nil {
 		return err
 	}
+	weighed := int64(0)
 	for line := range strings.Lines(string(out)) {
 		n, avg := int64(-1), ""
 		for _, word := range strings.Fields(line) {
@@ -110,9 +111,16 @@ func (i *Info) weigh(ctx context.Context, path string, c Cut, is *Info, made str
 				avg = v
 			}
 		}
-		if v, err := strconv.ParseFloat(avg, 64); err == nil && v < l.Least {
+		v, err := strconv.ParseFloat(avg, 64)
+		if err != nil {
+			continue
+		}
+		if weighed++; v < l.Least {
 			l.Least, l.LeastAt = v, n-1
 		}
+	}
+	if weighed != c.Frames {
+		return snag.Refuse("picture_unreadable", "%d frames were compared with the original, and %d were expected", weighed, c.Frames)
 	}
 	return nil
 }
