@@ -20,7 +20,7 @@
 //   {recorded: [Float32Array]}         an output each
 const fade = 192; // frames: 4 ms at 48 kHz
 const report = 1024; // frames between messages
-const enough = 4096; // frames that must be there before a stream begins: what follows comes in time then
+const enough = 8192; // frames that must be there before a stream begins: what follows has 170 ms then to come in time
 
 class Stream {
   constructor({ open, channels, speed, matrix, follow }, outputs) {
