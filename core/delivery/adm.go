@@ -142,7 +142,7 @@ func roomy(text []byte, size int) []byte {
 
 // measuredText is the description with the loudness that was measured of each group of the file, as long as the one before.
 func (p Plan) measuredText(f File, groups []*loudness.Result) ([]byte, error) {
-	s, _ := p.measuredScene(f, groups)
+	s := p.measuredScene(f, groups)
 	room, err := adm.Room(s)
 	if err != nil {
 		return nil, err
@@ -152,8 +152,8 @@ func (p Plan) measuredText(f File, groups []*loudness.Result) ([]byte, error) {
 }
 
 // measuredScene is a scene with the loudness of each group, and of the programme where it is one group.
-func (p Plan) measuredScene(f File, groups []*loudness.Result) (adm.Scene, []string) {
-	s, left := p.scene(f)
+func (p Plan) measuredScene(f File, groups []*loudness.Result) adm.Scene {
+	s, _ := p.scene(f)
 	first := 0
 	for i, g := range f.Groups {
 		for k, e := range s.Elements {
@@ -166,7 +166,7 @@ func (p Plan) measuredScene(f File, groups []*loudness.Result) (adm.Scene, []str
 	if len(f.Groups) == 1 && groups[0] != nil {
 		s.Loudness = admLoudness(*groups[0])
 	}
-	return s, left
+	return s
 }
 
 // admLoudness is a measurement as the audio definition model has it.
@@ -184,7 +184,7 @@ func (fp *FileProof) describedLoudness(p Plan, f File, groups []*loudness.Result
 	if err != nil || found == nil {
 		return // said already
 	}
-	want, _ := p.measuredScene(f, groups)
+	want := p.measuredScene(f, groups)
 	fp.check("loudness in the description (ADM)", loudnessSays(want), loudnessSays(*found))
 }
 

@@ -37,15 +37,16 @@ func (p Plan) PictureBytes(size int64) (n int64) {
 }
 
 // PictureOf looks at a file with a picture and says where it lies over a reel: where it is laid there, by the caller's name for the
-// file, at one place, or first in the span; else where its timecode says, else where the reel begins.
-func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sampleRate int, span *Span) (*Picture, error) {
+// file, at one place, or first in the span; else where its timecode says, else where the reel begins. What it found of the file is
+// what FitPicture goes by.
+func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sampleRate int, span *Span) (*Picture, *picture.Info, error) {
 	info, err := picture.Probe(ctx, path)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	from, to, err := info.Covers(sampleRate)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	length := to - from
 	if from < 0 {
@@ -60,17 +61,13 @@ func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sample
 	if len(places) == 1 || len(places) > 0 && span != nil {
 		from = places[0]
 	}
-	return &Picture{File: file, Name: name, Span: Span{from, from + length}, Rate: info.Picture.Rate()}, nil
+	return &Picture{File: file, Name: name, Span: Span{from, from + length}, Rate: info.Picture.Rate()}, info, nil
 }
 
 // FitPicture looks at the file of the picture that a plan cuts, and works out how that is done.
-func (p *Plan) FitPicture(ctx context.Context, path string) error {
+func (p *Plan) FitPicture(ctx context.Context, path string, info *picture.Info) error {
 	if !p.pictured() || p.Order.Picture.Cut == nil {
 		return nil
-	}
-	info, err := picture.Probe(ctx, path)
-	if err != nil {
-		return err
 	}
 	e, err := info.Edges(ctx, path, p.Order.Picture.Cut.Cut)
 	if err != nil {

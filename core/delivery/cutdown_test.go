@@ -73,13 +73,13 @@ func (f *fixture) cut(t *testing.T, path string, o delivery.Order) (delivery.Pla
 
 func (f *fixture) cutPlan(t *testing.T, path string, o delivery.Order) delivery.Plan {
 	t.Helper()
-	var err error
 	o.Cut = true
-	o.Picture, err = delivery.PictureOf(t.Context(), path, "file", filepath.Base(path), f.reel, 48000, o.Span)
+	pic, info, err := delivery.PictureOf(t.Context(), path, "file", filepath.Base(path), f.reel, 48000, o.Span)
 	require.NoError(t, err)
+	o.Picture = pic
 	plan, err := delivery.Make(o, f.reel, pal, 48000)
 	require.NoError(t, err)
-	require.NoError(t, plan.FitPicture(t.Context(), path))
+	require.NoError(t, plan.FitPicture(t.Context(), path, info))
 	return plan
 }
 
@@ -273,7 +273,7 @@ func TestWhatStandsInTheWayOfACutDown(t *testing.T) {
 
 	// Beyond the picture, without one, and with none that is to stand alone.
 	short := picturetest.Numbered(t, filepath.Join(f.dir, "short.mov"), 30, "25", "-c:v", "libx264", "-pix_fmt", "yuv420p", "-timecode", "22:09:59:00")
-	pic, err := delivery.PictureOf(t.Context(), short, "file", "short.mov", f.reel, 48000, &span)
+	pic, _, err := delivery.PictureOf(t.Context(), short, "file", "short.mov", f.reel, 48000, &span)
 	require.NoError(t, err)
 	_, err = delivery.Make(delivery.Order{Spec: cutSpec(1, ""), Span: &span, Cut: true, Picture: pic}, f.reel, pal, 48000)
 	assert.Equal(t, "picture_short", snag.Of(err).Code)
@@ -326,11 +326,11 @@ func TestACutDownInDropFrame(t *testing.T) {
 	path := picturetest.Numbered(t, filepath.Join(f.dir, "drop.mov"), 150, "30000/1001", "-c:v", "libx264", "-g", "10", "-bf", "2", "-pix_fmt", "yuv420p", "-timecode", "22:09:59;00")
 	for _, from := range []int64{start + 5000, start + 9001} {
 		span := delivery.Span{From: from, To: from + 40001}
-		pic, err := delivery.PictureOf(t.Context(), path, "p", "drop.mov", f.reel, 48000, &span)
+		pic, info, err := delivery.PictureOf(t.Context(), path, "p", "drop.mov", f.reel, 48000, &span)
 		require.NoError(t, err)
 		plan, err := delivery.Make(delivery.Order{Spec: cutSpec(1, "h264"), Span: &span, Cut: true, Picture: pic}, f.reel, rate, 48000)
 		require.NoError(t, err)
-		require.NoError(t, plan.FitPicture(t.Context(), path))
+		require.NoError(t, plan.FitPicture(t.Context(), path, info))
 		dir := t.TempDir()
 		options := delivery.Options{Sources: f.resolve, Picture: path}
 		_, err = delivery.Write(t.Context(), plan, dir, options)

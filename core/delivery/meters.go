@@ -98,11 +98,8 @@ func (m *listeners) add(at int64, n int) {
 
 // only is what was measured of a file that is one set.
 func (m *listeners) only(file int) (loudness.Result, bool) {
-	for _, s := range m.sets {
-		places := m.plan.Sets[s.index].Places
-		if s.meter != nil && len(places) == len(m.plan.Files[file].Channels) && !slices.ContainsFunc(places, func(at Place) bool { return at.File != file }) {
-			return s.meter.Result(), true
-		}
+	if r := m.of(file, 0, len(m.plan.Files[file].Channels)); r != nil {
+		return *r, true
 	}
 	return loudness.Result{}, false
 }
@@ -113,18 +110,24 @@ func (m *listeners) groups(file int) []*loudness.Result {
 	out := make([]*loudness.Result, len(f.Groups))
 	first := 0
 	for i, g := range f.Groups {
-		for _, s := range m.sets {
-			places := m.plan.Sets[s.index].Places
-			if s.meter != nil && len(places) == g.Count && !slices.ContainsFunc(places, func(at Place) bool {
-				return at.File != file || at.Channel < first || at.Channel >= first+g.Count
-			}) {
-				r := s.meter.Result()
-				out[i] = &r
-			}
-		}
+		out[i] = m.of(file, first, g.Count)
 		first += g.Count
 	}
 	return out
+}
+
+// of is what was measured of some channels of a file that are one set; nil where they are none.
+func (m *listeners) of(file, first, count int) *loudness.Result {
+	for _, s := range m.sets {
+		places := m.plan.Sets[s.index].Places
+		if s.meter != nil && len(places) == count && !slices.ContainsFunc(places, func(at Place) bool {
+			return at.File != file || at.Channel < first || at.Channel >= first+count
+		}) {
+			r := s.meter.Result()
+			return &r
+		}
+	}
+	return nil
 }
 
 // LimitsOf are those that are asked of a set.

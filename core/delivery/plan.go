@@ -242,7 +242,7 @@ func (p *Plan) place() error {
 			return snag.Refuse("bad_spec", "spec %s: %s is no timecode at %s: %w", p.Order.Spec.Name, shape.Start, p.Rate, err)
 		}
 		if at := p.Rate.SampleAt(asked, int64(p.Rates.Reel)); at != start {
-			p.problem(true, "reel", "start_differs", "the reel starts at %s and the spec asks for %s", p.Rate.FormatSamples(start, int64(p.Rates.Reel)), shape.Start)
+			p.problem(true, "reel", "start_differs", "the reel starts at %s and the spec asks for %s", p.says(start), shape.Start)
 		}
 	}
 	convert, err := resample.New(p.Rates.Reel, p.Rates.Files)

@@ -54,8 +54,8 @@ func (t Take) Lay(w weave.Weave) reel.Lay {
 		switch {
 		case !paired:
 			st.Place, st.GainDB = s.Place, s.GainDB
-			if st.Sends = PlacedIn(w, s.Stem, s.Place); st.Sends == nil {
-				st.Sends = sendsTo(w, s.Stem, weave.Both)
+			if b, ok := w.StemNamed(s.Stem); ok {
+				st.Sends = SendTo(w, b, mono(), weave.Send{Patch: FirstPatch(w, b, s.Place)})
 			}
 			l.Strands = append(l.Strands, st)
 		case side == nil:
@@ -175,8 +175,7 @@ func (t Take) pairOf(s TakeStrand) (side *TakeStrand, left, paired bool) {
 
 // sendsTo sends a strand whose stem was given with its label there, where one channel can stand so in it.
 func sendsTo(w weave.Weave, stem string, at weave.Preset) []weave.Send {
-	mono, _ := audio.ParseLayout("mono")
-	return toStem(w, stem, mono, at)
+	return toStem(w, stem, mono(), at)
 }
 
 // wideTo sends what is wide to its stem as it is, where that has the same channels: nothing is folded down unasked.
@@ -184,18 +183,21 @@ func wideTo(w weave.Weave, stem string, layout audio.Layout) []weave.Send {
 	return toStem(w, stem, layout, weave.Plain)
 }
 
-// PlacedIn sends one channel to a stem where it stands by itself: nothing where it does not, or in a stem that has no room around it.
-func PlacedIn(w weave.Weave, stem string, at *spatial.Position) []weave.Send {
-	b, ok := w.StemNamed(stem)
-	if !ok || at == nil || b.Channels().Count < 3 {
-		return nil
+// FirstPatch is how one channel enters a stem before anybody has said how: where it stands by itself, in a stem that has room around it;
+// else on both sides.
+func FirstPatch(w weave.Weave, stem weave.Bus, at *spatial.Position) weave.Patch {
+	if at != nil && stem.Channels().Count > 2 {
+		placed := weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: *at}}}
+		if w.CheckSends(mono(), []weave.Send{{To: stem.ID, Patch: placed}}) == nil {
+			return placed
+		}
 	}
-	mono, _ := audio.ParseLayout("mono")
-	sends := []weave.Send{{To: b.ID, Patch: weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: *at}}}}}
-	if w.CheckSends(mono, sends) != nil {
-		return nil
-	}
-	return sends
+	return weave.Patch{Preset: weave.Both}
+}
+
+func mono() audio.Layout {
+	l, _ := audio.ParseLayout("mono")
+	return l
 }
 
 func toStem(w weave.Weave, stem string, layout audio.Layout, at weave.Preset) []weave.Send {

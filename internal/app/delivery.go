@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/picture"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
@@ -58,37 +59,38 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 		return delivery.Plan{}, r, err
 	}
 	order.Cut, order.Only = o.Cut && order.Span != nil, o.Only
-	path := ""
+	var path string
+	var info *picture.Info
 	if o.Picture != nil {
-		if order.Picture, path, err = a.pictureOf(ctx, p, r, *o.Picture, order.Span); err != nil {
+		if order.Picture, info, path, err = a.pictureOf(ctx, p, r, *o.Picture, order.Span); err != nil {
 			return delivery.Plan{}, r, err
 		}
 	}
 	plan, err := delivery.Make(order, r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate)
 	if err == nil {
-		err = plan.FitPicture(ctx, path)
+		err = plan.FitPicture(ctx, path, info)
 	}
 	return plan, r, err
 }
 
-// pictureOf is the picture of a file of a production, as it goes along with a delivery, and where the file lies.
-func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, id uuid.UUID, span *delivery.Span) (*delivery.Picture, string, error) {
+// pictureOf is the picture of a file of a production, as it goes along with a delivery, what was found of the file, and where it lies.
+func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, id uuid.UUID, span *delivery.Span) (*delivery.Picture, *picture.Info, string, error) {
 	f, err := a.Store.File(ctx, id)
 	if err != nil {
-		return nil, "", err
+		return nil, nil, "", err
 	}
 	if f.ProductionID != p.ID {
-		return nil, "", ErrNotFound
+		return nil, nil, "", ErrNotFound
 	}
 	path, err := a.original(f)
 	if err != nil {
-		return nil, "", err
+		return nil, nil, "", err
 	}
-	pic, err := delivery.PictureOf(ctx, path, f.ID.String(), f.Name, r.Doc, p.SampleRate, span)
+	pic, info, err := delivery.PictureOf(ctx, path, f.ID.String(), f.Name, r.Doc, p.SampleRate, span)
 	if err == nil {
 		pic.Hash = f.Hash
 	}
-	return pic, path, err
+	return pic, info, path, err
 }
 
 // preflightMeasures is how long a pre-flight measures before it answers with what is known.

@@ -390,13 +390,9 @@ func routeOps(doc reel.Reel, stems map[string]string) (ops []reel.Op) {
 				ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID}})
 			default:
 				if !routed && t.Channels().Count == 1 {
-					old.Patch.Preset = weave.Both
+					old.Patch = edit.FirstPatch(w, stem, t.Place)
 				}
-				sends := edit.SendTo(w, stem, t.Channels(), old)
-				if placed := edit.PlacedIn(w, name, t.Place); placed != nil && !routed {
-					sends = placed
-				}
-				if sends != nil {
+				if sends := edit.SendTo(w, stem, t.Channels(), old); sends != nil {
 					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: append(sends, elsewhere(w, t.ID, stem.ID)...)}})
 				}
 			}

@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/picture"
 	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/snag"
@@ -290,14 +291,15 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 			return nil, err
 		}
 	}
+	var info *picture.Info
 	if o.picture != "" {
-		if order.Picture, err = delivery.PictureOf(cmd.Context(), o.picture, o.picture, filepath.Base(o.picture), l.reel, l.hertz, order.Span); err != nil {
+		if order.Picture, info, err = delivery.PictureOf(cmd.Context(), o.picture, o.picture, filepath.Base(o.picture), l.reel, l.hertz, order.Span); err != nil {
 			return nil, err
 		}
 	}
 	plan, err := delivery.Make(order, l.reel, l.rate, l.hertz)
 	if err == nil {
-		err = plan.FitPicture(cmd.Context(), o.picture)
+		err = plan.FitPicture(cmd.Context(), o.picture, info)
 	}
 	if err != nil {
 		return nil, err

@@ -71,7 +71,7 @@ func New(dir string) (*Deck, error) {
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", name, err)
 			}
-			if there {
+			if there { // in place of what it had said of itself, which was read right before: names are in order
 				d.done = slices.DeleteFunc(d.done, func(x deck.Recording) bool { return x.ID == r.ID })
 				d.done = append(d.done, r)
 			}
@@ -84,12 +84,9 @@ func New(dir string) (*Deck, error) {
 			if err := json.Unmarshal(b, &r); err != nil {
 				return nil, fmt.Errorf("%s: %w", name, err)
 			}
-			if !slices.ContainsFunc(d.done, func(x deck.Recording) bool { return x.ID == r.ID }) {
-				d.done = append(d.done, r)
-			}
+			d.done = append(d.done, r)
 		}
 	}
-	slices.SortStableFunc(d.done, func(a, b deck.Recording) int { return strings.Compare(a.ID, b.ID) })
 	return d, nil
 }
 

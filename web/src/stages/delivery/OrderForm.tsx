@@ -13,7 +13,7 @@ import { HowMuch } from "./HowMuch";
 import { type Named, Only } from "./Only";
 import { Planned } from "./Planned";
 import { SpecPanel } from "./SpecPanel";
-import { specWords } from "./words";
+import { pictured, specWords } from "./words";
 
 const testSeconds = 10;
 
@@ -41,9 +41,8 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
   const chosen = spec?.packings.find((p) => p.id === packing) ?? spec?.packings[0];
   const pattern = typed ?? "";
   const asked = useDeferredValue(pattern);
-  const pictured =
-    chosen?.files.some((f) => ["mov", "mxf", "mp4"].includes(f.container) && f.picture !== "none") ?? false;
-  const pictures = pictured ? (files?.filter((f) => f.picture && f.state === "ready") ?? []) : [];
+  const takesPicture = chosen?.files.some((f) => pictured(f.container) && f.picture !== "none") ?? false;
+  const pictures = takesPicture ? (files?.filter((f) => f.picture && f.state === "ready") ?? []) : [];
   // A cut-down takes along what is seen in the reel over its span, where nobody has said otherwise.
   const seen = cut && span ? reel?.doc.pictures?.find((p) => p.at < span.to && span.from < p.at + p.length) : undefined;
   const picture = picked ?? seen?.file ?? "";
@@ -171,7 +170,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
         {kinds.map((k) => (
           <Only key={k.what} {...k} only={only} chosen={tracks} set={setOnly} />
         ))}
-        {pictured && (
+        {takesPicture && (
           <label className="flex flex-col gap-1 text-quiet">
             Picture that goes along
             <Choice value={picture} onChange={(e) => setPicture(e.target.value)}>

@@ -3,6 +3,7 @@ import type { Schemas } from "../../api/client";
 import type { DeliverySpec } from "../../api/delivery";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { Row, replaced, Tick } from "./specParts";
+import { pictured } from "./words";
 
 type Packing = Schemas["SpecPacking"];
 type FileRule = Schemas["SpecFile"];
@@ -29,9 +30,6 @@ const containers: Record<string, string> = {
   mxf: "MXF",
   mp4: "MP4",
 };
-
-/** Those that a picture goes along in. */
-const pictured = ["mov", "mxf", "mp4"];
 
 const restOf: [NonNullable<Group["each"]>, string][] = [
   ["stem", "every other stem"],
@@ -144,7 +142,7 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
             put({
               container: e.target.value,
               coding: e.target.value === "mp4" ? "aac" : undefined,
-              picture: pictured.includes(e.target.value) ? f.picture : undefined,
+              picture: pictured(e.target.value) ? f.picture : undefined,
             })
           }
         >
@@ -179,7 +177,7 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
             ))}
           </Choice>
         )}
-        {pictured.includes(f.container) && (
+        {pictured(f.container) && (
           <Choice
             aria-label={`Picture, ${says}`}
             value={f.picture ?? ""}

@@ -90,6 +90,9 @@ export const paperWords: Record<string, string> = {
 /** Groups of a file's channels as they are ordered: 2+1+1+2. */
 export const widths = (groups: Schemas["FileGroup"][]) => groups.map((g) => g.count).join("+");
 
+/** Whether a picture can go along in a container. */
+export const pictured = (container: string) => ["mov", "mxf", "mp4"].includes(container);
+
 /** What a file is: its container, how its sound is coded and grouped, and whether it has the picture. */
 export const fileWords = (f: Schemas["PlannedFile"]) =>
   [
