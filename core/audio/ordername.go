@@ -69,3 +69,48 @@ func InOrder(speakers []Speaker) (Layout, error) {
 	}
 	return ParseLayout(name)
 }
+
+// NamedOrder is an order of a layout's speakers under the word by which it may be asked for.
+type NamedOrder struct {
+	Word string `json:"order"` // broadcast, film, ...
+	Name string `json:"name"`  // in words, with its speakers: "film order (L C R Ls Rs LFE)"
+}
+
+// Orders lists the orders that a layout's speakers are met in, its default first; none where there is but one.
+func (l Layout) Orders() (out []NamedOrder) {
+	for word, full := range orderNames {
+		for _, o := range Orders {
+			if o.Layout == l.Name && o.Name == full {
+				out = append(out, NamedOrder{word, NameOrder(o.Speakers)})
+			}
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	slices.SortFunc(out, func(a, b NamedOrder) int { return strings.Compare(a.Word, b.Word) })
+	return append([]NamedOrder{{"broadcast", NameOrder(l.Speakers)}}, out...)
+}
+
+// Offered lists the layouts that buses, groups of outputs and files are offered, narrowest first: all beds that sound is
+// delivered in, sound fields to the third order, and channels that stand for no place.
+func Offered() (out []Layout) {
+	for _, l := range Beds() {
+		if l.Name != "stereo only" && l.Name != "mid-side" {
+			out = append(out, l)
+		}
+	}
+	for _, norm := range []Norm{SN3D, N3D, FuMa} {
+		for order := 1; order <= 3; order++ {
+			if l, err := AmbisonicLayout(order, norm); err == nil {
+				out = append(out, l)
+			}
+		}
+	}
+	for _, n := range []int{2, 4, 6, 8, 12, 16} {
+		if l, err := DiscreteLayout(n); err == nil {
+			out = append(out, l)
+		}
+	}
+	return out
+}

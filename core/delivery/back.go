@@ -79,7 +79,7 @@ func LayBack(files []Given, newID func() string) (reel.Reel, error) {
 		b := weave.Bus{ID: newID(), Name: name, Role: weave.Stem, Kind: take.StemKind(name), Layout: layout.Name}
 		r.Tracks, r.Weave.Buses = append(r.Tracks, t), append(r.Weave.Buses, b)
 		r.Weave.Sends[t.ID] = []weave.Send{{To: b.ID}}
-		r.Weave.Outputs, r.Weave.Groups = outputsOf(r.Weave, b, layout, all, members, newID)
+		r.Weave.Outputs, r.Weave.Groups = outputsOf(r.Weave, b, layout, members, newID)
 	}
 	if len(r.Tracks) == 0 {
 		return r, snag.Refuse("no_sound", "there is nothing to lay: no file with sound was given")
@@ -91,7 +91,7 @@ func LayBack(files []Given, newID func() string) (reel.Reel, error) {
 }
 
 // outputsOf adds the outputs of a stem, in the order in which its channels were sent; a group where that is the layout's.
-func outputsOf(w weave.Weave, b weave.Bus, l audio.Layout, all []given, members []int, newID func() string) ([]weave.Output, []weave.Group) {
+func outputsOf(w weave.Weave, b weave.Bus, l audio.Layout, members []int, newID func() string) ([]weave.Output, []weave.Group) {
 	outs, groups := w.Outputs, w.Groups
 	order := make([]int, l.Count)
 	for c := range order {

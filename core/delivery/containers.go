@@ -1,6 +1,9 @@
 package delivery
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Container is a kind of file that a spec may ask for: all that differs from one to another but how it is written (sink).
 type Container struct {
@@ -42,6 +45,12 @@ var Containers = map[string]Container{
 
 // containerOrder is that in which they are listed.
 var containerOrder = []string{"wav", "rf64", "bw64", "w64", "aiff", "flac", "mov", "mxf", "mp4"}
+
+// framed reports whether a file of a plan says where it starts by a track of timecode, which counts whole frames.
+func (p Plan) framed() bool {
+	packing, _ := p.Order.Spec.Packing(p.Order.Packing)
+	return slices.ContainsFunc(packing.Files, func(r FileRule) bool { return Containers[r.Container].Picture && r.Picture != PictureAlone })
+}
 
 // containersSay lists them in words.
 func containersSay() string {

@@ -139,12 +139,15 @@ func TestASpanIsCutDownWithItsPicture(t *testing.T) {
 			// Apart, and of one track alone.
 			apart, dir, proof := f.cut(t, path, delivery.Order{Spec: s, Packing: "tracks", Span: &span, Only: []string{"0/0"}})
 			require.True(t, proof.Passed, proof.Failures())
-			assert.Equal(t, []string{"0-0.wav", "picture.mov", "sound.mov"}, []string{apart.Files[0].Name, apart.Files[1].Name, apart.Files[2].Name})
-			assert.Equal(t, frames, picturetest.Numbers(t, filepath.Join(dir, "picture.mov")))
-			info, err = picture.Probe(t.Context(), filepath.Join(dir, "sound.mov"))
+			names := []string{apart.Files[0].Name, apart.Files[1].Name, apart.Files[2].Name}
+			for i, base := range []string{"0-0", "picture", "sound"} {
+				assert.Regexp(t, "^"+base+`_CUT_2210000[23]\.`, names[i], "a cut-down is named as one")
+			}
+			assert.Equal(t, frames, picturetest.Numbers(t, filepath.Join(dir, names[1])))
+			info, err = picture.Probe(t.Context(), filepath.Join(dir, names[2]))
 			require.NoError(t, err)
 			assert.Nil(t, info.Picture)
-			_, got := read(t, filepath.Join(dir, "0-0.wav"))
+			_, got := read(t, filepath.Join(dir, names[0]))
 			assert.Equal(t, track[0][(of.first-25)*1920:(of.first-25+of.frames)*1920], got[0])
 			// As it is kept, and ordered once more.
 			b, err := json.Marshal(apart)
@@ -176,7 +179,7 @@ func TestCutsThatAreNotWhatWasOrdered(t *testing.T) {
 		plan, dir, proof := f.cut(t, path, delivery.Order{Spec: cutSpec(1, codec), Packing: "stems", Span: &span})
 		require.True(t, proof.Passed, proof.Failures())
 		right := plan.Order.Picture.Cut
-		out := filepath.Join(dir, "picture.mov")
+		out := filepath.Join(dir, plan.Files[len(plan.Files)-1].Name)
 		pale := picturetest.Numbered(t, filepath.Join(t.TempDir(), "pale.mov"), 60, "25", "-vf", "lutyuv=y=val/2+60", "-c:v", "libx264", "-g", "1", "-pix_fmt", "yuv420p")
 		other := picturetest.Numbered(t, filepath.Join(t.TempDir(), "other.mov"), 60, "25", "-vf", "negate", "-c:v", "libx264", "-g", "1", "-pix_fmt", "yuv420p")
 		for says, wrong := range map[string]picture.Pack{
@@ -224,7 +227,7 @@ func TestACutDownIsVerified(t *testing.T) {
 			assert.Contains(t, strings.Join(check().Failures(), "\n"), "first sound streams: 4 instead of 6")
 			continue
 		}
-		alone, sound := filepath.Join(dir, "picture.mov"), filepath.Join(dir, "sound.mov")
+		alone, sound := filepath.Join(dir, plan.Files[len(plan.Files)-2].Name), filepath.Join(dir, plan.Files[len(plan.Files)-1].Name)
 		other := filepath.Join(t.TempDir(), "other.mov")
 		b, err := exec.Command("ffmpeg", "-v", "error", "-i", alone, "-i", sound, "-map", "0:v", "-map", "1:a", "-c", "copy", other).CombinedOutput()
 		require.NoError(t, err, "%s", b)

@@ -17,8 +17,11 @@ func (p *Plan) name(rule FileRule, fields fields) (string, error) {
 	if err != nil {
 		return "", snag.Refuse("bad_pattern", "%w", err)
 	}
-	if p.Test() {
+	switch {
+	case p.Test():
 		name += "_TEST"
+	case p.CutDown() && !strings.Contains(rule.Name, "{from}"): // two of one reel are told apart by where they begin
+		name += "_CUT_" + strings.NewReplacer(":", "", ";", "").Replace(p.says(p.From))
 	}
 	limits, ext := p.Order.Spec.Names, Containers[rule.Container].Extension
 	if limits.Letters == "plain" {

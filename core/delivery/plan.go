@@ -39,7 +39,9 @@ type Order struct {
 	// Cut makes it a cut-down of Span, and no test: with the picture, cut to the same edges, which are whole frames of it then.
 	Cut bool `json:"cut,omitempty"`
 	// Only are the tracks and buses, by their IDs, that rules for each of them make files or groups of; all where there are none.
-	Only    []string `json:"only,omitempty"`
+	Only []string `json:"only,omitempty"`
+	// Accept are the codes of what stands in the way and somebody has said is to be so.
+	Accept  []string `json:"accept,omitempty"`
 	Picture *Picture `json:"picture,omitempty"` // for containers that can hold one
 }
 
@@ -143,6 +145,8 @@ type Plan struct {
 type Problem struct {
 	snag.Snag
 	Stops bool
+	// Asks says that it stops the order until somebody says, by its code, that it is to be so.
+	Asks  bool
 	Stage string // where it is mended: reel, weave or delivery
 }
 
@@ -204,11 +208,18 @@ func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error
 		}
 	}
 	p.undescribed()
+	p.leftOut()
+	p.implausible()
 	return p, p.clash()
 }
 
 func (p *Plan) problem(stops bool, stage, code, format string, args ...any) {
-	p.Problems = append(p.Problems, Problem{snag.New(code, format, args...), stops, stage})
+	p.Problems = append(p.Problems, Problem{snag.New(code, format, args...), stops, false, stage})
+}
+
+// ask adds what has to be answered before the order: it stops unless somebody has accepted its code.
+func (p *Plan) ask(stage, code, format string, args ...any) {
+	p.Problems = append(p.Problems, Problem{snag.New(code, format, args...), false, true, stage})
 }
 
 // outputs compares the weave's outputs with those that are demanded.
@@ -268,7 +279,18 @@ func (p *Plan) place() error {
 		if start, end = max(start, p.Order.Span.From), min(end, p.Order.Span.To); start >= end {
 			return snag.Refuse("empty_span", "the span from %d to %d holds nothing of the reel", p.Order.Span.From, p.Order.Span.To)
 		}
-		if p.pictured() {
+		switch {
+		case !p.pictured() && p.framed():
+			// What starts within a frame can't say so in a track of timecode.
+			rate := int64(p.Rates.Reel)
+			frame := p.Rate.FrameAt(start, rate)
+			if at := p.Rate.SampleAt(frame, rate); at < start { // in the timecode of the day, as the files count
+				start = at
+			}
+			if last := p.Rate.SampleAt(p.Rate.FrameAt(end, rate), rate); last < end {
+				end = p.at(end, 1, p.Rates.Reel) - (end - last)
+			}
+		case p.pictured():
 			if start, end, err = p.cut(start, end); err != nil {
 				return err
 			}
@@ -373,6 +395,7 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 		}
 	}
 	kind := Containers[f.Container]
+	p.tagged(f)
 	if kind.Needs && !p.pictured() {
 		p.problem(true, "delivery", "no_picture", "%s is an %s, which is written with a picture only, and a test has none: choose a picture, or another container", path.Base(name), kind.Names[0])
 	}

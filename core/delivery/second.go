@@ -73,6 +73,16 @@ func (fp *FileProof) second(p Plan, f File, streams []picture.Stream) {
 		asked = append(asked, fmt.Sprintf("%d at %d Hz", st.count, p.Rates.Files))
 	}
 	fp.check("channels, by ffprobe", strings.Join(asked, " + "), strings.Join(found, " + "))
+	for i, st := range parts {
+		// AAC has no way to leave it away: a sound field is told by its mark.
+		if i < len(streams) && st.count > 2 && len(streams) == len(parts) && (f.Coding != "aac" || st.mask != 0) {
+			if asked, found := st.tag(f), streams[i].Layout; !slices.Contains(asked, found) {
+				fp.check("layout that "+streamSays(i, len(parts))+" is tagged with, by ffprobe", tagSays(asked[0]), tagSays(found))
+			} else {
+				fp.check("layout that "+streamSays(i, len(parts))+" is tagged with, by ffprobe", tagSays(found), tagSays(found))
+			}
+		}
+	}
 	if kind := Containers[f.Container]; !kind.Picture && !kind.Padded && len(streams) == 1 && streams[0].Frames > 0 {
 		fp.check("length in frames, by ffprobe", p.Frames, streams[0].Frames)
 	}

@@ -284,7 +284,7 @@ func TestContainers(t *testing.T) {
 	var rules []delivery.FileRule
 	for _, c := range slices.Sorted(maps.Keys(delivery.Containers)) {
 		for _, coding := range delivery.Containers[c].Codings {
-			if delivery.Containers[c].Picture {
+			if delivery.Containers[c].Picture || c == "flac" { // which can't say that six channels are three pairs
 				continue
 			}
 			rules = append(rules, delivery.FileRule{Container: c, Coding: coding, Name: c + "_" + coding})
@@ -307,7 +307,7 @@ func TestContainers(t *testing.T) {
 		byCoding[plan.Files[i].Coding] = hashes
 		src, err := source.Open(filepath.Join(dir, fp.Name))
 		require.NoError(t, err)
-		want := map[string]string{"wav": "RIFF", "rf64": "RF64", "bw64": "BW64", "w64": "W64", "aiff": "AIFF-C", "flac": "FLAC"}[plan.Files[i].Container]
+		want := map[string]string{"wav": "RIFF", "rf64": "RF64", "bw64": "BW64", "w64": "W64", "aiff": "AIFF-C"}[plan.Files[i].Container]
 		assert.Equal(t, want, src.Container)
 		require.NoError(t, src.Close())
 	}

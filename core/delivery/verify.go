@@ -226,7 +226,7 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 		}
 		rest = rest[k+1:]
 	}
-	b.WriteString(`(?:_TEST)?` + regexp.QuoteMeta(Containers[rule.Container].Extension) + `$`)
+	b.WriteString(`(?:_TEST|_CUT_\d{8})?` + regexp.QuoteMeta(Containers[rule.Container].Extension) + `$`)
 	return regexp.MustCompile(b.String())
 }
 

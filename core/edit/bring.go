@@ -163,7 +163,7 @@ func (d *draft) bringRoutes(k int, t reel.Track, b Bringing, row *Brought) error
 		}
 		s.To = to.ID
 		if _, err := s.Patch.Between(here.Channels(), to.Channels()); err != nil {
-			way, ok := weave.Way(here.Channels(), to.Channels())
+			way, ok := weave.Way(here.Channels(), to.Channels(), d.Weave.Law)
 			if !ok {
 				row.Lost = append(row.Lost, fmt.Sprintf("%s can't enter %s (%s) here as it does there (%s): that way stays behind", t.Label, to.Name, to.Layout, bus.Layout))
 				continue

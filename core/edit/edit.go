@@ -32,6 +32,7 @@ type Action struct {
 	SetPlaced   *reel.SetPlaced   `json:"set_placed,omitempty"`
 	SetSends    *reel.SetSends    `json:"set_sends,omitempty"`
 	SetOutputs  *reel.SetOutputs  `json:"set_outputs,omitempty"`
+	Route       *Route            `json:"route,omitempty"`
 	Weave       *Reweave          `json:"weave,omitempty"`
 	SetStart    *reel.SetStart    `json:"set_start,omitempty"`
 	SetLength   *reel.SetLength   `json:"set_length,omitempty"`
@@ -94,6 +95,7 @@ func (a Action) what() (op *reel.Op, p planner) {
 	asIs(a.SetRate != nil, reel.Op{SetRate: a.SetRate})
 	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
 	asIs(a.SetPictures != nil, reel.Op{SetPictures: a.SetPictures})
+	planned(a.Route != nil, a.Route)
 	planned(a.Weave != nil, a.Weave)
 	planned(a.Cut != nil, a.Cut)
 	planned(a.Join != nil, a.Join)

@@ -49,32 +49,61 @@ func (t Take) Lay(w weave.Weave) reel.Lay {
 		if s.Off {
 			continue
 		}
-		st := reel.Strand{ID: s.ID, Label: s.Label, Mix: take.IsMix(s.Label), Frames: min(s.Frames, t.Frames), Shift: s.Shift}
+		st := reel.Strand{ID: s.ID, Mix: t.mixes(s.Label), Frames: min(s.Frames, t.Frames), Shift: s.Shift}
+		st.Label, st.Own = t.called(s)
 		side, left, paired := t.pairOf(s)
 		switch {
 		case !paired:
 			st.Place, st.GainDB = s.Place, s.GainDB
-			if b, ok := w.StemNamed(s.Stem); ok {
-				st.Sends = SendTo(w, b, mono(), weave.Send{Patch: FirstPatch(w, b, s.Place)})
-			}
+			st.Sends = sendTo(w, s.Stem, st.Label, mono(), weave.Plain, s.Place)
 			l.Strands = append(l.Strands, st)
 		case side == nil:
-			st.Sends = sendsTo(w, s.Stem, map[bool]weave.Preset{true: weave.Left, false: weave.Right}[left])
+			st.Sends = sendTo(w, s.Stem, st.Label, mono(), map[bool]weave.Preset{true: weave.Left, false: weave.Right}[left], nil)
 			l.Strands = append(l.Strands, st)
 		case left: // the side is in both of what its mid becomes
 			base, _ := take.LabelSpeaker(s.Label)
+			if st.Own = base == ""; st.Own {
+				base = t.Name
+			}
 			for _, of := range []struct {
 				name string
 				at   weave.Preset
 				sign float64
 			}{{"L", weave.Left, 1}, {"R", weave.Right, -1}} {
 				st.With, st.Sign = side.ID, of.sign
-				st.Label, st.Sends = strings.TrimSpace(base+" "+of.name), sendsTo(w, s.Stem, of.at)
+				st.Label, st.Sends = strings.TrimSpace(base+" "+of.name), sendTo(w, s.Stem, st.Label, mono(), of.at, nil)
 				l.Strands = append(l.Strands, st)
 			}
 		}
 	}
 	return l
+}
+
+// TrackNames are the labels that the tracks of a take get when it is laid, by the first strand of each.
+func (t Take) TrackNames() map[string]string {
+	out := map[string]string{}
+	for _, s := range t.Lay(weave.Weave{}).Strands {
+		out[s.ID] = s.Label
+	}
+	return out
+}
+
+// called is the label that a strand's track gets, and whether nobody gave it one: what says but a speaker or a number names
+// nothing that another take could share.
+func (t Take) called(s TakeStrand) (label string, own bool) {
+	base, sp := take.LabelSpeaker(s.Label)
+	switch {
+	case take.NamesNothing(s.Label):
+		return take.ProposedLabel(t.Name, s.Position, len(t.Strands)), true
+	case base == "":
+		return t.Name + " " + string(sp), true
+	}
+	return s.Label, false
+}
+
+// mixes reports whether a strand is a rough mix of others of its take: what holds nothing but a mix is no rough one.
+func (t Take) mixes(label string) bool {
+	return take.IsMix(label) && slices.ContainsFunc(t.Strands, func(o TakeStrand) bool { return !o.Off && !take.IsMix(o.Label) })
 }
 
 // whole reports whether every strand is a part of something wider, and none is off or lies elsewhere than the others.
@@ -102,15 +131,15 @@ func (t Take) wide(w weave.Weave, r take.Reading) reel.Strand {
 		}
 		if n == 0 {
 			st.ID, st.Label, st.Shift = s.ID, base, s.Shift
-			if st.Label == "" {
-				st.Label = t.Name
+			if st.Own = st.Label == "" || take.NamesNothing(st.Label); st.Own {
+				st.Label = take.ProposedLabel(t.Name, s.Position, len(t.Readings))
 			}
-			st.Sends = wideTo(w, s.Stem, layout)
+			st.Sends = sendTo(w, s.Stem, st.Label, layout, weave.Plain, nil)
 		} else {
 			st.More = append(st.More, s.ID)
 		}
 		st.Frames = max(st.Frames, min(s.Frames, t.Frames))
-		if take.IsMix(s.Label) {
+		if t.mixes(s.Label) {
 			mixes++
 		}
 	}
@@ -160,69 +189,44 @@ func (t Take) pairOf(s TakeStrand) (side *TakeStrand, left, paired bool) {
 		if i < 0 || r.Kind != take.Stereo && r.Kind != take.MidSide {
 			continue
 		}
-		if r.Kind == take.Stereo {
-			return nil, i == 0, true
-		}
-		// Without its other half, or with that off, there is nothing to decode.
+		// Without its other half, or with that off, it is no pair.
 		k := slices.IndexFunc(t.Strands, func(o TakeStrand) bool { return o.Position == r.Positions[1-i] && !o.Off })
 		if k < 0 {
 			return nil, false, false
+		}
+		if r.Kind == take.Stereo {
+			return nil, i == 0, true
 		}
 		return &t.Strands[k], i == 0, true
 	}
 	return nil, false, false
 }
 
-// sendsTo sends a strand whose stem was given with its label there, where one channel can stand so in it.
-func sendsTo(w weave.Weave, stem string, at weave.Preset) []weave.Send {
-	return toStem(w, stem, mono(), at)
-}
-
-// wideTo sends what is wide to its stem as it is, where that has the same channels: nothing is folded down unasked.
-func wideTo(w weave.Weave, stem string, layout audio.Layout) []weave.Send {
-	return toStem(w, stem, layout, weave.Plain)
-}
-
-// FirstPatch is how one channel enters a stem before anybody has said how: where it stands by itself, in a stem that has room around it;
-// else on both sides.
-func FirstPatch(w weave.Weave, stem weave.Bus, at *spatial.Position) weave.Patch {
-	if at != nil && stem.Channels().Count > 2 {
-		placed := weave.Patch{Preset: weave.Placed, Places: []weave.Place{{Position: *at}}}
-		if w.CheckSends(mono(), []weave.Send{{To: stem.ID, Patch: placed}}) == nil {
-			return placed
-		}
+// sendTo sends a track to the stem that was given with its label, where it enters that: by a preset, if it can, else as one does
+// when nobody says otherwise.
+func sendTo(w weave.Weave, stem, label string, layout audio.Layout, at weave.Preset, place *spatial.Position) []weave.Send {
+	if stem == "" {
+		return nil
 	}
-	return weave.Patch{Preset: weave.Both}
+	b, ok := w.StemNamed(stem)
+	if kind := take.StemKind(stem); kind == "VO" || !ok {
+		b, ok = w.Alike(weave.Bus{Role: weave.Stem, Name: stem, Kind: kind, Language: take.Language(label)})
+	}
+	if !ok {
+		return nil
+	}
+	var old *weave.Send
+	if at != weave.Plain {
+		old = &weave.Send{Patch: weave.Patch{Preset: at}}
+	}
+	s, ok := w.Route(layout, b, place, old)
+	if !ok {
+		return nil
+	}
+	return []weave.Send{s}
 }
 
 func mono() audio.Layout {
 	l, _ := audio.ParseLayout("mono")
 	return l
-}
-
-func toStem(w weave.Weave, stem string, layout audio.Layout, at weave.Preset) []weave.Send {
-	b, ok := w.StemNamed(stem)
-	if !ok {
-		return nil
-	}
-	return SendTo(w, b, layout, weave.Send{Patch: weave.Patch{Preset: at}})
-}
-
-// SendTo sends a track of a layout to a bus as another send does, or, where the bus has no place for that, plainly: nowhere,
-// if it has not for that either.
-func SendTo(w weave.Weave, b weave.Bus, layout audio.Layout, s weave.Send) []weave.Send {
-	s.To = b.ID
-	presets := []weave.Preset{s.Patch.Preset, weave.Plain}
-	if layout.Count == 1 {
-		presets[1] = weave.Centre
-	}
-	for _, preset := range presets {
-		if s.Patch.Preset != preset {
-			s.Patch = weave.Patch{Preset: preset}
-		}
-		if sends := []weave.Send{s}; w.CheckSends(layout, sends) == nil {
-			return sends
-		}
-	}
-	return nil
 }

@@ -70,9 +70,10 @@ func (p Pack) Write(ctx context.Context) error {
 		maps = append(maps, "-map", "0:v:0")
 	} else {
 		c.in, c.kind, sounds = sounds[0], "wav", sounds[1:]
+		c.before = append(c.before, p.noGuess()...)
 	}
 	for _, s := range sounds {
-		c.after = append(c.after, "-f", "wav", "-i", "file:"+s)
+		c.after = append(append(c.after, p.noGuess()...), "-f", "wav", "-i", "file:"+s)
 	}
 	clock := ""
 	if p.Picture == "" && p.Kind == "mov" && p.Start != "" && !p.Rate.Zero() {
@@ -125,6 +126,24 @@ func (p Pack) Write(ctx context.Context) error {
 		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)
 	}
 	return err
+}
+
+// noGuess keeps ffmpeg from taking channels that no mask gives speakers for those of a layout by their number: six channels in film
+// order, or a sound field with its pair, are no 5.1. What is coded as AAC needs to be told one for a pair.
+func (p Pack) noGuess() []string {
+	if p.AAC {
+		return []string{"-guess_layout_max", "2"}
+	}
+	return []string{"-guess_layout_max", "0"}
+}
+
+// FLACLayout is what readers take so many channels of a FLAC file for, in that order: its standard (RFC 9639, 9.1.3) has no other
+// way to say it.
+func FLACLayout(channels int) []audio.Speaker {
+	return map[int][]audio.Speaker{
+		1: {"C"}, 2: {"L", "R"}, 3: {"L", "R", "C"}, 4: {"L", "R", "Ls", "Rs"}, 5: {"L", "R", "C", "Ls", "Rs"}, 6: {"L", "R", "C", "LFE", "Ls", "Rs"},
+		8: {"L", "R", "C", "LFE", "Lsr", "Rsr", "Lss", "Rss"},
+	}[channels]
 }
 
 // WriteFLAC writes a WAV file of ours as FLAC.

@@ -46,7 +46,9 @@ type Stream struct {
 	Offset int64 `json:"offset"`
 	// Field is there where the stream is marked as a sound field.
 	Field *Field `json:"field,omitempty"`
-	start *big.Rat
+	// Layout is what ffprobe calls the layout that the stream is tagged with; empty where it is tagged with none.
+	Layout string `json:"layout,omitempty"`
+	start  *big.Rat
 }
 
 // Picture is the picture of a file.
@@ -175,6 +177,7 @@ func parse(out []byte) (*Info, error) {
 			SampleFormat string            `json:"sample_fmt"`
 			SampleRate   string            `json:"sample_rate"`
 			Channels     int               `json:"channels"`
+			Layout       string            `json:"channel_layout"`
 			Bits         int               `json:"bits_per_sample"`
 			BitsRaw      string            `json:"bits_per_raw_sample"`
 			Width        int               `json:"width"`
@@ -217,6 +220,9 @@ func parse(out []byte) (*Info, error) {
 			a := Stream{Index: s.Index, Codec: s.Codec, Channels: s.Channels, Bits: s.Bits, Float: strings.HasPrefix(s.SampleFormat, "flt") || strings.HasPrefix(s.SampleFormat, "dbl"), Title: s.Tags["title"]}
 			if name := s.Tags["handler_name"]; a.Title == "" && !handlers.MatchString(name) {
 				a.Title = name // the place of a QuickTime track for its name
+			}
+			if a.Layout = s.Layout; a.Layout == "unknown" || strings.HasSuffix(a.Layout, " channels") {
+				a.Layout = ""
 			}
 			a.SampleRate, _ = strconv.Atoi(s.SampleRate)
 			if n, err := strconv.Atoi(s.BitsRaw); err == nil && a.Bits == 0 {

@@ -15,6 +15,13 @@ type Take struct {
 	// shortest or nothing).
 	MissingRemedy, LengthRemedy string
 	Strands                     []Strand
+	// Asked is what has to be decided of its channels, such as "channels 1 and 2 are a stereo pair".
+	Asked []string
+}
+
+// Undecided is the snag of what a take's channels are, where that has to be decided before anything of it is laid.
+func Undecided(asked string) snag.Snag {
+	return snag.New("undecided", "it is not certain that %s: hear both, and say in Takes whether they are, or each stands by itself", asked)
 }
 
 // Strand is what matters of a strand of it.
@@ -42,6 +49,9 @@ func (t Take) Snags() []snag.Snag {
 	}
 	if !t.Certain && !t.Accepted && len(out) == 0 {
 		out = append(out, snag.New("proposed", "its files are brought together because %s: accept the group if that is right", t.Why))
+	}
+	for _, asked := range t.Asked {
+		out = append(out, Undecided(asked))
 	}
 	unlabelled := 0
 	for _, s := range t.Strands {

@@ -49,6 +49,8 @@ type Routing struct {
 	Levels map[string]weave.Level `json:"levels,omitempty"`
 	// Corrections are those of the weave.
 	Corrections []weave.Correction `json:"corrections,omitempty"`
+	// Law is at how many dB one channel enters both sides when nobody says otherwise.
+	Law float64 `json:"law,omitempty"`
 }
 
 // Diff finds what has changed from one state to another.
@@ -112,8 +114,8 @@ func Diff(was, now Reel) Changes {
 	slices.Sort(c.Gone)
 	c.Sends = diffSends(was.Weave.Sends, now.Weave.Sends)
 	a, b := was.Weave, now.Weave
-	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) || !maps.EqualFunc(a.Levels, b.Levels, weave.Level.Equal) || !slices.EqualFunc(a.Corrections, b.Corrections, weave.Correction.Equal) {
-		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups, b.Levels, b.Corrections}
+	if !slices.Equal(a.Buses, b.Buses) || !slices.Equal(a.Outputs, b.Outputs) || !slices.Equal(a.Groups, b.Groups) || !maps.EqualFunc(a.Levels, b.Levels, weave.Level.Equal) || !slices.EqualFunc(a.Corrections, b.Corrections, weave.Correction.Equal) || a.Law != b.Law {
+		c.Routing = &Routing{b.Buses, b.Outputs, b.Groups, b.Levels, b.Corrections, b.Law}
 	}
 	if !sameGiven(was.Start, now.Start) {
 		c.Begin = &SetStart{now.Start}
@@ -213,7 +215,7 @@ func Patched(r Reel, c Changes) Reel {
 	}
 	if c.Routing != nil {
 		r.Weave.Buses, r.Weave.Outputs, r.Weave.Groups = c.Routing.Buses, c.Routing.Outputs, c.Routing.Groups
-		r.Weave.Levels, r.Weave.Corrections = c.Routing.Levels, c.Routing.Corrections
+		r.Weave.Levels, r.Weave.Corrections, r.Weave.Law = c.Routing.Levels, c.Routing.Corrections, c.Routing.Law
 	}
 	if c.Begin != nil {
 		r.Start = c.Begin.Start

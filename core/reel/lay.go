@@ -16,7 +16,9 @@ import (
 type Strand struct {
 	ID    string
 	Label string
-	Mix   bool // a mix of the others: laid, but off
+	// Own says that nobody gave it its label, which was made up from its file: it shares no track with others.
+	Own bool
+	Mix bool // a mix of the others: laid, but off
 	// Frames is its own length where that is less than its take's, 0 otherwise.
 	Frames int64
 	// Shift is how many samples it lies late against its take, since it was let go from it.
@@ -53,6 +55,8 @@ type Lay struct {
 	Strands []Strand
 	DayLen  int64         // samples in a day at the reel's rate
 	NewID   func() string // makes identities for tracks and clips
+	// Again lays what is in the reel already once more; without, that is refused.
+	Again bool
 	// Cut lays a stretch of the take instead of all of it, Frames long, at Start; it may be in the reel already.
 	Cut *Stretch
 }
@@ -93,7 +97,7 @@ func (s Strand) layout() string { return cmp.Or(s.Layout, mono) }
 
 // LayTake works out the operations that take a take into a reel: a clip a strand, tied, all at the
 // take's start, or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
-// label where there is room, else on a new one. Tracks of mixes are off. A track that has a route
+// label, where it was given one and there is room, else on a new one. Tracks of mixes are off. A track that has a route
 // keeps it.
 func LayTake(r Reel, l Lay) ([]Op, error) {
 	if l.Frames <= 0 || len(l.Strands) == 0 {
@@ -101,7 +105,7 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	}
 	for _, t := range r.Tracks {
 		for _, c := range t.Clips {
-			if l.Cut == nil && slices.ContainsFunc(l.Strands, func(s Strand) bool {
+			if l.Cut == nil && !l.Again && slices.ContainsFunc(l.Strands, func(s Strand) bool {
 				return slices.ContainsFunc(append([]string{s.ID}, s.More...), func(id string) bool { return slices.Contains(c.Strands, id) })
 			}) {
 				return nil, snag.Refuse("laid_already", "%s is in the reel already, on track %s", l.Name, t.Label)
@@ -119,14 +123,14 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	for n, s := range l.Strands {
 		label := strings.TrimSpace(s.Label)
 		if label == "" {
-			label = "Strand " + strconv.Itoa(n+1)
+			label, s.Own = "Strand "+strconv.Itoa(n+1), true
 		}
 		clip, ok := l.clipOf(s, at, tie)
 		if !ok {
 			continue
 		}
 		i := slices.IndexFunc(r.Tracks, func(t Track) bool {
-			return t.Label == label && t.Layout == s.layout() && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
+			return !s.Own && t.Label == label && t.Layout == s.layout() && !used[t.ID] && (t.Off == s.Mix || !s.Mix) && t.free(clip)
 		})
 		if i >= 0 {
 			used[r.Tracks[i].ID] = true

@@ -164,9 +164,14 @@ func (r Reel) Product() ([][][]float64, error) { return r.Weave.Product(r.Routed
 func (r Reel) Routed() []weave.Track {
 	tracks := make([]weave.Track, len(r.Tracks))
 	for i, t := range r.Tracks {
-		tracks[i] = weave.Track{ID: t.ID, Layout: t.Channels(), Label: t.Label}
+		tracks[i] = t.Route()
 	}
 	return tracks
+}
+
+// Route is a track as the weave knows it.
+func (t Track) Route() weave.Track {
+	return weave.Track{ID: t.ID, Layout: t.Channels(), Label: t.Label, Place: t.Place}
 }
 
 // Strands are those that its clips play.

@@ -10,11 +10,14 @@ import (
 	"zestyloom/core/source"
 )
 
-// fieldSets are the names of the channels of sound fields of the first order, by the norm that they speak for, in its order.
-var fieldSets = []struct {
+// fieldSet has the names of the channels of a sound field of the first order, in the order of its norm.
+type fieldSet struct {
 	norm  string
 	names [][]string // spellings of each, in capitals
-}{
+}
+
+// fieldSets are those that are known, by the norm that they speak for.
+var fieldSets = []fieldSet{
 	{FuMa, [][]string{{"W"}, {"X"}, {"Y"}, {"Z"}}},
 	{AFormat, [][]string{{"FLU", "LFU"}, {"FRD", "RFD"}, {"BLD", "LBD"}, {"BRU", "RBU"}}},
 }

@@ -18,6 +18,23 @@ type Reading struct {
 	Order     []audio.Speaker `json:"order"`     // of surround: the speaker of each
 	// Norm is that of a sound field whose strands are not in ACN order and SN3D: FuMa, or AFormat.
 	Norm string `json:"norm,omitempty"`
+	// From says what it was worked out from (FromContainer and on), empty where a person has said it, and Why the same in words.
+	From string `json:"from,omitempty"`
+	Why  string `json:"why,omitempty"`
+}
+
+// What readings are worked out from. Those from labels, names of files and sound are worked out anew when labels change.
+const (
+	FromContainer = "container" // streams and groups that the file itself says there are
+	FromSet       = "set"       // what the names of its files say
+	FromLabels    = "labels"
+	FromName      = "name"
+	FromSound     = "sound" // headers, names and sound together
+)
+
+// Standing are the readings that stay when labels change.
+func Standing(rs []Reading) []Reading {
+	return slices.DeleteFunc(slices.Clone(rs), func(r Reading) bool { return r.From == FromLabels || r.From == FromName || r.From == FromSound })
 }
 
 // Norms of readings as sound fields; none is ACN order and SN3D.
@@ -35,6 +52,13 @@ const (
 	Surround  = "surround"
 	Ambisonic = "ambisonic"
 )
+
+// SameReadings reports whether two lists read the same strands in the same ways, for the same reasons.
+func SameReadings(a, b []Reading) bool {
+	return slices.EqualFunc(a, b, func(x, y Reading) bool {
+		return x.Kind == y.Kind && x.Norm == y.Norm && x.From == y.From && x.Why == y.Why && slices.Equal(x.Positions, y.Positions) && slices.Equal(x.Order, y.Order)
+	})
+}
 
 // CheckReadings refuses readings that a take of so many strands can't have.
 func CheckReadings(rs []Reading, strands int) error {
@@ -124,7 +148,7 @@ func GroupReadings(groups []StreamGroup) (out []Reading) {
 	at := 1
 	for _, g := range each {
 		n := g.Channels
-		r := Reading{Order: []audio.Speaker{}}
+		r := Reading{Order: []audio.Speaker{}, From: FromContainer, Why: "the streams of the file say so"}
 		for i := range n {
 			r.Positions = append(r.Positions, at+i)
 		}
@@ -157,7 +181,7 @@ func FactReadings(groups []source.GroupFact) (out []Reading) {
 		if err != nil || len(g.Channels) != l.Count || l.Count < 2 {
 			continue
 		}
-		r := Reading{Positions: g.Channels, Order: []audio.Speaker{}}
+		r := Reading{Positions: g.Channels, Order: []audio.Speaker{}, From: FromContainer, Why: "the file itself says so"}
 		switch _, known := audio.LayoutOf(l.Speakers); {
 		case l.Kind == audio.Ambisonic && l.Norm == audio.SN3D && l.Order > 0:
 			r.Kind = Ambisonic

@@ -20,6 +20,10 @@ type Suggestion struct {
 	Certainty string   `json:"certainty"` // certain, likely or possible
 	Edits     []Change `json:"edits"`
 	Read      *Reading `json:"read,omitempty"`
+	// Asks says that this has to be decided before the take is laid: what the channels are is not certain.
+	Asks bool `json:"asks,omitempty"`
+
+	from string // which kind of witness a reading rests on
 }
 
 // Change is one strand's field that accepting changes: label, on, invert or delay.
@@ -36,10 +40,10 @@ const (
 	Possible = "possible"
 )
 
-// Suggest works out what the findings about a recording's channels and their labels suggest. Channel
-// n of the findings is strand n of labels; mask is the channel mask of a recording of one file, 0 for
-// none; rate is for milliseconds.
-func Suggest(labels []string, mask uint32, f survey.Findings, rate int) []Suggestion {
+// Suggest works out what the findings about a recording's channels, their labels and names suggest. Channel n of the
+// findings is strand n of the labels.
+func Suggest(k Known) []Suggestion {
+	labels, f, rate := k.Labels, k.Found, k.Rate
 	out := []Suggestion{}
 	out = append(out, mixSuggestions(labels, f, rate)...)
 	out = append(out, emptySuggestion(f)...)
@@ -57,11 +61,14 @@ func Suggest(labels []string, mask uint32, f survey.Findings, rate int) []Sugges
 	})
 	out = append(out, polaritySuggestions(labels, f, rate)...)
 	out = append(out, byName...)
-	out = append(out, maskSuggestion(labels, mask, f)...)
+	whole := channelSuggestions(k)
+	out = append(out, whole...)
 	for _, r := range f.Relations {
-		if r.Kind == survey.Pair && !named[r.A] && !named[r.B] && !IsMix(labels[r.A-1]) {
+		if r.Kind == survey.Pair && !named[r.A] && !named[r.B] && !IsMix(labels[r.A-1]) && len(whole) == 0 {
 			out = append(out, Suggestion{
-				Kind: "pair", Positions: []int{r.A, r.B}, Certainty: Likely, Edits: []Change{}, Read: read(Stereo, nil, r.A, r.B),
+				Kind: "pair", Positions: []int{r.A, r.B}, Certainty: Likely, Edits: []Change{}, Read: read(Stereo, nil, r.A, r.B), from: FromSound,
+				// Labels that name something else say that they are not one, until somebody says otherwise.
+				Asks:   k.OneFile && NamesNothing(labels[r.A-1]) && NamesNothing(labels[r.B-1]),
 				Says:   fmt.Sprintf("channels %d and %d are a stereo pair", r.A, r.B),
 				Reason: fmt.Sprintf("they hear the same within %.1f ms of each other, at levels %.1f dB apart, with a correlation of %.2f", math.Abs(float64(r.Delay))*1000/float64(rate), math.Abs(r.GainDB), r.Alike),
 			})
@@ -102,26 +109,6 @@ func channels(ps []int, one, many string) string {
 		return "channel " + list(ps) + " " + one
 	}
 	return "channels " + list(ps) + " " + many
-}
-
-// maskSuggestion offers what a channel mask says of surround channels that nothing else is known of.
-// It is only possible: many programs write a mask by habit, for recordings of separate microphones.
-func maskSuggestion(labels []string, mask uint32, f survey.Findings) []Suggestion {
-	order := audio.MaskSpeakers(mask)
-	if len(order) < 3 || len(order) != len(labels) || slices.ContainsFunc(labels, func(l string) bool { return l != "" }) {
-		return nil
-	}
-	if slices.ContainsFunc(f.Relations, func(r survey.Relation) bool { return r.Kind == survey.Mix }) {
-		return nil
-	}
-	s := Suggestion{Kind: "surround", Certainty: Possible, Edits: []Change{}, Reason: "the file's channel mask says so; some programs write one by habit, so listen first"}
-	for i, sp := range order {
-		s.Positions = append(s.Positions, i+1)
-		s.Edits = append(s.Edits, Change{i + 1, "label", string(sp)})
-	}
-	s.Read = read(Surround, order, s.Positions...)
-	s.Says = channels(s.Positions, "is", "are") + " a " + s.Read.Name()
-	return []Suggestion{s}
 }
 
 // MixLabel is the label that a mix found by its sound is proposed to have.
@@ -313,7 +300,7 @@ func nameSuggestion(labels []string, from int) (Suggestion, bool) {
 	for i := range at {
 		at[i] = from + i + 1
 	}
-	s := Suggestion{Positions: at, Certainty: Certain, Edits: []Change{}, Reason: "their labels are " + strings.Join(labels, ", ")}
+	s := Suggestion{Positions: at, Certainty: Certain, Edits: []Change{}, Reason: "their labels are " + strings.Join(labels, ", "), from: FromLabels}
 	if _, ok := AmbisonicOrder(len(labels)); ok && ambisonicLabels(labels) {
 		s.Kind, s.Read = "ambisonic", read(Ambisonic, nil, at...)
 		s.Says = channels(at, "is", "are") + " an " + s.Read.Name() + " recording"
@@ -324,7 +311,7 @@ func nameSuggestion(labels []string, from int) (Suggestion, bool) {
 		for i, k := range order {
 			places[i] = at[k]
 		}
-		s.Kind, s.Certainty, s.Read = "ambisonic", Likely, &Reading{Kind: Ambisonic, Positions: places, Order: []audio.Speaker{}, Norm: norm}
+		s.Kind, s.Certainty, s.Asks, s.Read = "ambisonic", Likely, true, &Reading{Kind: Ambisonic, Positions: places, Order: []audio.Speaker{}, Norm: norm}
 		s.Says = channels(at, "is", "are") + " an " + s.Read.Name()
 		if norm == FuMa {
 			s.Reason += "; if W is as loud as a pressure microphone would be, they are ACN and SN3D in another order"

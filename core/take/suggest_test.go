@@ -74,7 +74,7 @@ func TestSuggest(t *testing.T) {
 			[]string{"channel 3 hears what channel 4 hears, 2.0 ms later (possible)"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			got := take.Suggest(c.labels, 0, c.f, 48000)
+			got := take.Suggest(take.Known{Labels: c.labels, Found: c.f, Rate: 48000})
 			assert.Equal(t, c.want, says(got))
 			for _, s := range got {
 				assert.NotEmpty(t, s.Reason)
@@ -134,7 +134,7 @@ func TestMasks(t *testing.T) {
 		for i := range f.Channels {
 			f.Channels[i].Peak = 0.5
 		}
-		return take.Suggest(labels, mask, f, 48000)
+		return take.Suggest(take.Known{OneFile: true, Labels: labels, Mask: mask, Found: f, Rate: 48000})
 	}
 	blank := make([]string, 6)
 	for _, mask := range []uint32{0x3F, 0x60F} {
@@ -146,9 +146,13 @@ func TestMasks(t *testing.T) {
 	got := of(make([]string, 8), 0x63F)
 	require.Len(t, got, 1)
 	assert.Equal(t, "7.1 in mask order (L R C LFE Lsr Rsr Lss Rss)", got[0].Read.Name())
-	assert.Empty(t, of(blank, 0), "no mask")
-	assert.Empty(t, of(blank, 0x3), "a mask of other channels")
-	assert.Empty(t, of(blank, 0x13F), "speakers of no layout that is known")
+	for name, mask := range map[string]uint32{"no mask": 0, "a mask of other channels": 0x3, "speakers of no layout that is known": 0x13F} {
+		got := of(blank, mask)
+		require.Len(t, got, 1, name)
+		assert.True(t, got[0].Asks, name)
+		assert.Contains(t, got[0].Reason, "nothing names them", name)
+	}
+	assert.Empty(t, of(make([]string, 8), 0), "eight channels without a mask are microphones")
 	assert.Empty(t, of([]string{"Boom", "", "", "", "", ""}, 0x3F), "labels know better")
 	assert.NotContains(t, fmt.Sprint(of(blank, 0x3F, survey.Relation{Kind: survey.Mix, A: 1, Of: []survey.Part{{Channel: 2}}})), "5.1")
 }

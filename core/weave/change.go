@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"zestyloom/core/ambisonic"
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 )
@@ -27,6 +26,7 @@ type Change struct {
 	OrderGroup    *OrderGroup    `json:"order_group,omitempty"`
 	NameOutputs   *NameOutputs   `json:"name_outputs,omitempty"`
 	SetWay        *SetWay        `json:"set_way,omitempty"`
+	SetLaw        *SetLaw        `json:"set_law,omitempty"`
 	Use           *Use           `json:"use,omitempty"`
 	SetLevels     *SetLevels     `json:"set_levels,omitempty"`
 	SetCrossings  *SetCrossings  `json:"set_crossings,omitempty"`
@@ -59,7 +59,7 @@ func (c Change) what() (one changer) {
 		{c.AddBus != nil, c.AddBus}, {c.SetBus != nil, c.SetBus}, {c.RemoveBus != nil, c.RemoveBus}, {c.MoveBus != nil, c.MoveBus},
 		{c.SetMembers != nil, c.SetMembers}, {c.InsertOutputs != nil, c.InsertOutputs}, {c.RemoveOutputs != nil, c.RemoveOutputs},
 		{c.MoveOutputs != nil, c.MoveOutputs}, {c.SetOutput != nil, c.SetOutput}, {c.GroupOutputs != nil, c.GroupOutputs},
-		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay},
+		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay}, {c.SetLaw != nil, c.SetLaw},
 		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels}, {c.SetCrossings != nil, c.SetCrossings}, {c.PartsByLabel != nil, c.PartsByLabel},
 		{c.SetCorrection != nil, c.SetCorrection}, {c.AlterCorrection != nil, c.AlterCorrection}, {c.RemoveCorrection != nil, c.RemoveCorrection},
 	} {
@@ -131,11 +131,14 @@ func (o *AddBus) apply(d *changing) error {
 		if b.Layout == "" {
 			b.Layout = of.Layout
 		}
-		way, ok := Way(b.Channels(), of.Channels())
+		way, ok := Way(b.Channels(), of.Channels(), d.Law)
 		if !ok {
 			return misfit(b.Channels(), of.Channels(), "a part is as wide as its stem, or has a way into it")
 		}
 		d.Sends[b.ID] = []Send{{To: of.ID, Patch: way}}
+	}
+	if b.Role == Mix && b.Layout == "" {
+		b.Layout = d.widest(o.Members)
 	}
 	at := len(d.Buses)
 	if o.Index != nil {
@@ -206,6 +209,17 @@ func (d *changing) level(id string, l Level) {
 	d.Levels[id] = l
 }
 
+// widest is the layout that has room for all members of a mix: the bed among theirs with the most speakers, stereo at least.
+func (d *changing) widest(members []Member) string {
+	name, most := "stereo", 2
+	for _, m := range members {
+		if b, ok := d.Bus(m.Bus); ok && b.Channels().Kind == audio.Bed && b.Channels().Count > most {
+			name, most = b.Layout, b.Channels().Count
+		}
+	}
+	return name
+}
+
 // relayout gives a bus another layout.
 func (d *changing) relayout(i int, layout string) error {
 	to, err := audio.ParseLayout(layout)
@@ -219,7 +233,7 @@ func (d *changing) relayout(i int, layout string) error {
 		if _, err := s.Patch.Between(of, into); err == nil {
 			return s, true
 		}
-		way, ok := Way(of, into)
+		way, ok := Way(of, into, d.Law)
 		if ok {
 			s.Patch = way
 			return s, true
@@ -255,8 +269,13 @@ func (d *changing) relayout(i int, layout string) error {
 		}
 		name := was.Channel(o.Channel)
 		c := slices.Index(to.Channels(), name)
-		if c < 0 && to.Kind != audio.Bed && was.Kind == to.Kind && o.Channel < to.Count {
+		switch {
+		case c < 0 && to.Kind != audio.Bed && was.Kind == to.Kind && o.Channel < to.Count:
 			c = o.Channel
+		case c < 0 && to.Count == 1: // all that there is, on both sides that carried it
+			c = 0
+		case c < 0 && was.Count == 1: // one channel goes on as the left
+			c = max(0, to.Index("L"))
 		}
 		if c < 0 {
 			d.lost = append(d.lost, fmt.Sprintf("output %d (%s) carries silence: %s has no %s", k+1, o.Name, to.Name, name))
@@ -284,24 +303,6 @@ func (d *changing) layoutOf(id string) (audio.Layout, string) {
 		}
 	}
 	return audio.Layout{}, id
-}
-
-// Way is how a signal enters another layout when nobody says otherwise: as it is; one channel to the centre, or else on both
-// sides at -3 dB; each channel to its own speaker; folded down; sound fields converted, decoded and encoded. What has none has to be
-// chosen.
-func Way(from, to audio.Layout) (Patch, bool) {
-	ways := []Patch{{}, {Preset: BySpeaker}, {Preset: Folded}, {Preset: Field}, {Preset: Decoded, Decoding: ambisonic.Fitted}, {Preset: Encoded}}
-	if from.Count == 1 && to.Kind == audio.Ambisonic {
-		ways = []Patch{{Preset: Placed, Places: []Place{{}}}}
-	} else if from.Count == 1 {
-		ways = []Patch{{}, {Preset: Centre}, {Preset: BothMinus}, {Preset: Folded}}
-	}
-	for _, p := range ways {
-		if _, err := p.Between(from, to); err == nil {
-			return p, true
-		}
-	}
-	return Patch{}, false
 }
 
 // RemoveBus takes a bus out, with its parts, all that is sent into it and from it; its outputs carry silence.
@@ -392,7 +393,7 @@ func (o *SetMembers) apply(d *changing) error {
 		case member && k >= 0:
 			sends[k].GainDB = gain
 		case member:
-			way, ok := Way(b.Channels(), mix.Channels())
+			way, ok := Way(b.Channels(), mix.Channels(), d.Law)
 			if !ok {
 				return misfit(b.Channels(), mix.Channels(), "choose how "+b.Name+" enters "+mix.Name)
 			}

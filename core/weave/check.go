@@ -12,6 +12,9 @@ func (w Weave) Check(tracks map[string]audio.Layout) error {
 	if len(w.Buses) > MaxBuses {
 		return snag.Refuse("too_many_buses", "%d buses: at most %d", len(w.Buses), MaxBuses)
 	}
+	if !slices.Contains(Laws, w.Law) {
+		return snag.Refuse("bad_patch", "a law of %g dB for one channel on both sides: expected one of %v", w.Law, Laws)
+	}
 	ids := map[string]bool{}
 	for _, b := range w.Buses {
 		_, err := audio.ParseLayout(b.Layout)

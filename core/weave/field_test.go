@@ -74,7 +74,7 @@ func TestWaysOfSoundFields(t *testing.T) {
 		{"ambisonic 1 SN3D", "ambisonic 1 SN3D", weave.Plain, "as it is"},
 	} {
 		from, to := fieldLayout(t, c.from), fieldLayout(t, c.to)
-		p, ok := weave.Way(from, to)
+		p, ok := weave.Way(from, to, 0)
 		require.True(t, ok, "%s into %s", c.from, c.to)
 		assert.Equal(t, c.preset, p.Preset, "%s into %s", c.from, c.to)
 		assert.Equal(t, c.says, p.Says(from, to))

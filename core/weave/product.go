@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/spatial"
 )
 
 // Track is a track as far as its ways to the outputs go.
@@ -11,7 +12,11 @@ type Track struct {
 	ID     string
 	Layout audio.Layout
 	Label  string
-	Kind   string // of the stem that it is sent to, as far as that is known
+	// Place is where it stands by itself, as its recording says; nil where that says nothing.
+	Place *spatial.Position
+	// Kind is the kind of sound that it holds (DX, MX, FX, VO), and Language the BCP 47 tag of the speech, where something else
+	// says so than its label.
+	Kind, Language string
 }
 
 // Reach lists the buses that a track or bus comes into, by itself and through others. A weave that Check refuses may

@@ -17,7 +17,7 @@ func Shipped() []Template {
 		for _, m := range buses {
 			for _, of := range mixes[m.ID] {
 				b, _ := w.Bus(of)
-				way, _ := Way(b.Channels(), m.Channels())
+				way, _ := Way(b.Channels(), m.Channels(), 0)
 				w.Sends[of] = append(w.Sends[of], Send{To: m.ID, Patch: way})
 			}
 		}

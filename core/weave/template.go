@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/take"
 )
 
 // TemplateFormat is the version of the JSON that templates are written in.
@@ -142,10 +143,38 @@ func (o *Use) apply(d *changing) error {
 		d.perTrack()
 		return nil
 	}
-	for _, track := range d.tracks {
-		d.reroute(track, was, t, mapped)
+	for i, track := range d.tracks {
+		if kind := take.StemKind(track.Label); kind != "" {
+			d.tracks[i].Kind, d.tracks[i].Language = kind, take.Language(track.Label)
+		}
+		d.reroute(d.tracks[i], was, t, mapped)
 	}
+	d.apart()
 	return nil
+}
+
+// apart takes out of a voice-over stem what it would sum in more than one language: which of them it is to carry is asked.
+func (d *changing) apart() {
+	for _, b := range d.Buses {
+		if b.Role != Stem || b.Kind != "VO" {
+			continue
+		}
+		spoken := map[string]bool{}
+		for _, t := range d.tracks {
+			if s, ok := d.Send(t.ID); ok && s.To == b.ID && t.Language != "" {
+				spoken[t.Language] = true
+			}
+		}
+		if len(spoken) < 2 {
+			continue
+		}
+		for _, t := range d.tracks {
+			if s, ok := d.Send(t.ID); ok && s.To == b.ID && t.Language != "" && t.Language != b.Language {
+				delete(d.Sends, t.ID)
+				d.lost = append(d.lost, fmt.Sprintf("%s has no place: %s would carry %d languages at once", t.Label, b.Name, len(spoken)))
+			}
+		}
+	}
 }
 
 // perTrack gives every track a bus and outputs of its own.
@@ -185,8 +214,8 @@ func (d *changing) reroute(track Track, was Weave, t Template, mapped func([]Sen
 			return
 		}
 	}
-	old, sent := was.Send(track.ID)
-	stem, _ := was.StemOf(track.ID)
+	last := was.chosen(track)
+	stem, sent := was.StemOf(track.ID)
 	kind := stem.Kind
 	if kind == "" {
 		kind = track.Kind
@@ -195,33 +224,36 @@ func (d *changing) reroute(track Track, was Weave, t Template, mapped func([]Sen
 		return
 	}
 	stem.Kind, stem.Role = kind, Stem
+	if !sent {
+		stem.Name = strings.TrimSpace(track.Label)
+	}
+	if stem.Language == "" {
+		stem.Language = track.Language
+	}
 	to, ok := d.Alike(stem)
 	if !ok {
 		d.lost = append(d.lost, fmt.Sprintf("%s has no place: no stem of the template is %s", track.Label, strings.TrimSpace(stem.Name+" ("+kind+")")))
 		return
 	}
-	s := Send{To: to.ID, GainDB: old.GainDB, Gain: old.Gain, Patch: old.Patch, Pre: old.Pre}
-	if _, err := s.Patch.Between(track.Layout, to.Channels()); err != nil || !sent {
-		way, ok := Way(track.Layout, to.Channels())
-		if !ok {
-			d.lost = append(d.lost, fmt.Sprintf("%s has no place: choose how its %s enters %s", track.Label, track.Layout.Name, to.Name))
-			return
-		}
-		s.Patch = way
+	s, ok := d.Route(track.Layout, to, track.Place, last)
+	if !ok {
+		d.lost = append(d.lost, fmt.Sprintf("%s has no place: choose how its %s enters %s", track.Label, track.Layout.Name, to.Name))
+		return
 	}
 	d.Sends[track.ID] = []Send{s}
 }
 
 // Alike is the bus that is most like one of another weave: of the same role by its name, a stem also by kind and language, or
-// by kind.
+// by kind. Speech of a language goes into no stem of another; speech that doesn't say which goes where there is but one stem
+// of its kind. A narration is not dialogue: what has no stem of its own has none.
 func (w Weave) Alike(b Bus) (Bus, bool) {
 	stem := b.Role == Stem && b.Kind != ""
 	for _, same := range []func(o Bus) bool{
 		func(o Bus) bool { return b.Name != "" && o.Name == b.Name },
 		func(o Bus) bool { return stem && o.Kind == b.Kind && o.Language == b.Language },
-		func(o Bus) bool { return stem && o.Kind == b.Kind },
-		// Narration that has no stem of its own is dialogue.
-		func(o Bus) bool { return stem && b.Kind == "VO" && o.Kind == "DX" },
+		func(o Bus) bool { return stem && o.Kind == b.Kind && o.Language == "" },
+		func(o Bus) bool { return stem && o.Kind == b.Kind && b.Language == "" && w.only(o) },
+		func(o Bus) bool { return stem && o.Kind == b.Kind && sameTongue(o.Language, b.Language) },
 	} {
 		for _, o := range w.Buses {
 			if o.Role == b.Role && same(o) {
@@ -230,6 +262,24 @@ func (w Weave) Alike(b Bus) (Bus, bool) {
 		}
 	}
 	return Bus{}, false
+}
+
+// only reports whether a stem is the only one of its kind.
+func (w Weave) only(b Bus) bool {
+	n := 0
+	for _, o := range w.Buses {
+		if o.Role == Stem && o.Kind == b.Kind {
+			n++
+		}
+	}
+	return n == 1
+}
+
+// sameTongue reports whether two BCP 47 tags are of one language, whatever the region.
+func sameTongue(a, b string) bool {
+	x, _, _ := strings.Cut(a, "-")
+	y, _, _ := strings.Cut(b, "-")
+	return a != "" && strings.EqualFold(x, y)
 }
 
 // Row is one line of what a change would do.

@@ -87,6 +87,8 @@ type Weave struct {
 	Sends   map[string][]Send `json:"sends"` // by the ID of the track or bus that is sent; without, it feeds nothing
 	Outputs []Output          `json:"outputs"`
 	Groups  []Group           `json:"groups,omitempty"`
+	// Law is at how many dB one channel enters both sides of what has no centre when nobody says otherwise: one of Laws.
+	Law float64 `json:"law,omitempty"`
 	// Levels are the gains of buses, by their IDs: of what they sum, before it goes on or out. Without, it stays as it is.
 	Levels map[string]Level `json:"levels,omitempty"`
 	// Corrections are those that were measured and worked out; a bus has one at most.

@@ -170,7 +170,7 @@ func TestOtherRatesAreHeardAndLaid(t *testing.T) {
 	f.take("stereo_44k1.wav", "slow.wav")
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
 	assert.EqualValues(t, 48000, r.Doc.Tracks[0].Clips[0].Length, "a second at 44.1 kHz is a second at 48 kHz")
 	strands, err := f.Store.Strands(f.ctx, []uuid.UUID{f.takes()[0].ID})
@@ -208,7 +208,7 @@ func TestDeliveries(t *testing.T) {
 	order := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"}
 	_, err = f.OrderDelivery(f.ctx, r.ID, order)
 	assert.Equal(t, "empty_reel", code(err))
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", GainDB: 12, Position: weave.Both}
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "too loud", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}})
@@ -359,7 +359,7 @@ func TestOrdersAreFrozen(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := f.Store.Specs(f.ctx)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", Position: weave.Both}
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "route", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}})

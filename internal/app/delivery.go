@@ -34,6 +34,8 @@ type DeliveryOrder struct {
 	Picture *uuid.UUID // a file of the production whose picture goes along
 	// Recipient is to whom it goes, for the papers.
 	Recipient string
+	// Accept are the codes of what stands in the way and is to be so.
+	Accept []string
 }
 
 // plan works out what an order would write.
@@ -58,7 +60,7 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 	if order.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
 		return delivery.Plan{}, r, err
 	}
-	order.Cut, order.Only = o.Cut && order.Span != nil, o.Only
+	order.Cut, order.Only, order.Accept = o.Cut && order.Span != nil, o.Only, o.Accept
 	var path string
 	var info *picture.Info
 	if o.Picture != nil {
@@ -165,24 +167,58 @@ func (a *App) clipping(ctx context.Context, p delivery.Plan) ([]mix.Clipping, er
 	})
 }
 
-// OrderDelivery orders a delivery. Snags that stop it are refused here, whatever a browser showed.
+// OrderDelivery orders a delivery. Snags that stop it are refused here, whatever a browser showed; so are those that ask, unless
+// the order accepts them.
 func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (store.Delivery, error) {
+	for {
+		d, err := a.orderDelivery(ctx, reelID, o)
+		if !errors.Is(err, errVersionTaken) {
+			return d, err
+		}
+	}
+}
+
+// errVersionTaken says that another order has got the version meanwhile.
+var errVersionTaken = errors.New("app: the version is another order's by now")
+
+func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (store.Delivery, error) {
 	plan, r, err := a.plan(ctx, reelID, o)
 	if err != nil {
 		return store.Delivery{}, err
 	}
-	for _, f := range readiness.Plan(plan, nil) {
-		if f.Stops {
-			return store.Delivery{}, snag.Refuse(f.Code, "%s", f.Message)
+	if open := readiness.Open(readiness.Plan(plan, nil), o.Accept); len(open) > 0 {
+		more := ""
+		if len(open) > 1 {
+			more = fmt.Sprintf(" (and %d more)", len(open)-1)
 		}
+		if !readiness.Stops(open) {
+			more += "; to order it all the same, accept " + strings.Join(codesOf(open), ", ")
+		}
+		i := max(0, slices.IndexFunc(open, func(f readiness.Finding) bool { return f.Stops }))
+		return store.Delivery{}, snag.Refuse(open[i].Code, "%s%s", open[i].Message, more)
 	}
 	if plan.Sources, err = a.frozen(ctx, plan.Reel); err != nil {
 		return store.Delivery{}, err
 	}
 	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Version: plan.Order.Version, Test: plan.Test(), Plan: plan, State: "waiting"}
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
+		if _, err := tx.LockProduction(ctx, r.ProductionID); err != nil {
+			return err
+		}
+		next, err := tx.NextVersion(ctx, r.ID, plan.Order.Spec.Name)
+		if err != nil {
+			return err
+		}
+		if next != d.Version {
+			return errVersionTaken // it stands in names and papers: the plan is made anew
+		}
 		if err := tx.InsertDelivery(ctx, d); err != nil {
 			return err
+		}
+		if !d.Test {
+			if err := tx.OwnVersion(ctx, d); err != nil {
+				return err
+			}
 		}
 		return a.enqueue(ctx, tx, "delivery", d.ID, d.ProductionID)
 	})
@@ -190,6 +226,16 @@ func (a *App) OrderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		return d, err
 	}
 	return a.Store.Delivery(ctx, d.ID)
+}
+
+// codesOf are the codes of findings, each once.
+func codesOf(fs []readiness.Finding) (out []string) {
+	for _, f := range fs {
+		if !slices.Contains(out, f.Code) {
+			out = append(out, f.Code)
+		}
+	}
+	return out
 }
 
 // DeliverAgain orders a delivery once more as it was ordered: from the reel, the routing and the sources as they were then, which

@@ -29,7 +29,7 @@ func laidReel(t *testing.T, f *fixture) (file store.File, r store.Reel, specs []
 	file = f.take("poly8_s24.wav", "a.wav")
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
 	route := weave.Route{Stem: "DX", Position: weave.Both}
 	r, err = edited(f.EditReel(f.ctx, r.ID, r.Version, "route", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID, Sends: route.Sends()}}}))

@@ -135,6 +135,9 @@ func (a *App) do(ctx context.Context, tx store.Tx, production uuid.UUID, c chang
 		}
 		inverse.Naming = &was
 	}
+	if err := a.resuggest(ctx, tx, c.Cells, inverse.Cells); err != nil {
+		return inverse, err
+	}
 	for _, rc := range c.reels() {
 		if err := rc.prepare(ctx, tx); err != nil {
 			return inverse, err

@@ -48,7 +48,7 @@ func TestLaidAsItIsRead(t *testing.T) {
 		cell(st[4].ID, "label", "Boom"), cell(st[4].ID, "stem", "DX"), cell(st[5].ID, "off", true)))
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}, false))
 	require.NoError(t, err)
 	got := map[string]string{}
 	names := map[string]string{}
@@ -77,7 +77,7 @@ func TestLaidAsItIsRead(t *testing.T) {
 		require.InDelta(t, (mid[i]+side[i]/float32(audio.Gain(-6)))*16384, float64(p.Min), 1.01, "column %d", i)
 	}
 
-	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID})
+	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}, false)
 	assert.Equal(t, "laid_already", code(err))
 	used, err := f.Store.StrandsInReels(f.ctx, f.p.ID)
 	require.NoError(t, err)
@@ -111,7 +111,7 @@ func TestStemsAreTheSameInTakesAndReel(t *testing.T) {
 	require.NoError(t, f.edit(cell(one[0].ID, "label", "Boom"), cell(two[0].ID, "label", "Boom")))
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{takes[0].ID, takes[1].ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{takes[0].ID, takes[1].ID}, false))
 	require.NoError(t, err)
 	boom := slices.IndexFunc(r.Doc.Tracks, func(tr reel.Track) bool { return tr.Label == "Boom" })
 	require.GreaterOrEqual(t, boom, 0)

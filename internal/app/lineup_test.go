@@ -101,7 +101,7 @@ func TestADriftingRecorderIsCorrected(t *testing.T) {
 	b := f.record("B.wav", "30", "B1", 10*hour, fast)
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{b.ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{b.ID}, false))
 	require.NoError(t, err)
 	before := r.Doc.Tracks[0].Clips[0]
 	assert.EqualValues(t, 10*hour, before.At)
@@ -236,7 +236,7 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	st := f.strands(tk)
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID})
+	_, err = f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}, false)
 	require.NoError(t, err)
 	require.NoError(t, f.SetDetached(f.ctx, st[0].ID, true, 0, 0))
 	require.NoError(t, f.SetDetached(f.ctx, st[0].ID, true, 1920, 0))

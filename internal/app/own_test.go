@@ -49,7 +49,7 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	// In a reel: different tracks, then time that is put in over everything.
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(ines, r.ID, []uuid.UUID{f.takes()[0].ID}))
+	r, err = edited(f.LayTakes(ines, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
 	change := func(who string, action edit.Action) {
 		now, err := f.Store.ReelOf(f.ctx, f.p.ID)

@@ -13,8 +13,13 @@ import (
 )
 
 // Readiness is a take as far as its snags go.
-func Readiness(t store.Take, strands []store.Strand) readiness.Take {
+func Readiness(t store.Take, strands []store.Strand, asking []store.Suggestion) readiness.Take {
 	r := grouped(t)
+	for _, s := range asking {
+		if s.TakeID == t.ID {
+			r.Asked = append(r.Asked, s.Body.Says)
+		}
+	}
 	for i := range strands {
 		r.Strands = append(r.Strands, counted(&strands[i]))
 	}
@@ -22,8 +27,13 @@ func Readiness(t store.Take, strands []store.Strand) readiness.Take {
 }
 
 // ListedReadiness is Readiness of what a list has read.
-func ListedReadiness(t store.Take, strands []store.ListedStrand) readiness.Take {
-	r := grouped(t)
+func ListedReadiness(t store.ListedTake, strands []store.ListedStrand) readiness.Take {
+	r := grouped(t.Take)
+	for _, s := range t.Open {
+		if s.Body.Asks {
+			r.Asked = append(r.Asked, s.Body.Says)
+		}
+	}
 	for i := range strands {
 		r.Strands = append(r.Strands, counted(&strands[i].Strand))
 	}
@@ -48,13 +58,17 @@ func weigh(ctx context.Context, q store.Queries, ids []uuid.UUID) error {
 	if err != nil {
 		return err
 	}
+	asking, err := q.Asking(ctx, ids)
+	if err != nil {
+		return err
+	}
 	of := map[uuid.UUID][]store.Strand{}
 	for _, s := range strands {
 		of[s.TakeID] = append(of[s.TakeID], s)
 	}
 	var amiss, fine []uuid.UUID
 	for _, t := range takes {
-		if len(Readiness(t, of[t.ID]).Snags()) > 0 {
+		if len(Readiness(t, of[t.ID], asking).Snags()) > 0 {
 			amiss = append(amiss, t.ID)
 		} else {
 			fine = append(fine, t.ID)

@@ -169,8 +169,9 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 	return e, err
 }
 
-// LayTakes takes takes into a reel, the earliest first: one edit, undone as one.
-func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Edited, error) {
+// LayTakes takes takes into a reel, the earliest first: one edit, undone as one. What is in it already is laid again only
+// where again says so.
+func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID, again bool) (Edited, error) {
 	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
 		var none edit.Planned
 		p, err := tx.Production(ctx, r.ProductionID)
@@ -191,7 +192,11 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 			}
 			ts = append(ts, row)
 		}
-		slices.SortStableFunc(ts, func(x, y store.Take) int { return cmp.Compare(startOrLast(x), startOrLast(y)) })
+		later := map[uuid.UUID]int64{}
+		if start, end := r.Doc.Span(); start == end { // what is laid already says which day the others are of
+			later = nightOf(ts, p)
+		}
+		slices.SortStableFunc(ts, func(x, y store.Take) int { return cmp.Compare(startOrLast(x)+later[x.ID], startOrLast(y)+later[y.ID]) })
 		strands, err := tx.Strands(ctx, takes)
 		if err != nil {
 			return "", none, err
@@ -200,11 +205,18 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 		if err != nil {
 			return "", none, err
 		}
+		if err := decided(ctx, tx, ts); err != nil {
+			return "", none, err
+		}
 		all := edit.Planned{After: r.Doc}
 		for _, t := range ts {
 			l, err := layOf(t, strands, standing, p, all.After.Weave)
 			if err != nil {
 				return "", none, err
+			}
+			l.Again = again
+			if l.Start >= 0 {
+				l.Start += later[t.ID]
 			}
 			ops, err := reel.LayTake(all.After, l)
 			if err != nil {
@@ -222,6 +234,24 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID) (Ed
 		}
 		return what, all, nil
 	}, UndoSheet) // it is done there as well as in the reel
+}
+
+// nightOf is by how many samples of the reel takes lie later than they say, since they are of after midnight of one night.
+func nightOf(ts []store.Take, p store.Production) map[uuid.UUID]int64 {
+	day := p.Rate().DaySamples(p.SampleRate)
+	ms := make([]reel.Moment, len(ts))
+	for i, t := range ts {
+		ms[i] = reel.Moment{At: -1, Day: t.Day}
+		if k, err := clockOf(t, p); err == nil {
+			ms[i].At = k.Start(t.StartSamples)
+		}
+	}
+	out := map[uuid.UUID]int64{}
+	later, _ := reel.Night(ms, day)
+	for i, t := range ts {
+		out[t.ID] = later[i]
+	}
+	return out
 }
 
 // startOrLast sorts takes without a start after those with one.
@@ -318,15 +348,6 @@ func stemCells(ctx context.Context, tx store.Tx, after reel.Reel, ops []reel.Op)
 	return cells, nil
 }
 
-// elsewhere is where a track is sent besides its stem, but for one bus.
-func elsewhere(w weave.Weave, track, but string) []weave.Send {
-	all := w.Sends[track]
-	if len(all) < 2 {
-		return nil
-	}
-	return slices.DeleteFunc(slices.Clone(all[1:]), func(s weave.Send) bool { return s.To == but })
-}
-
 // routesOf sends the tracks of strands that are laid to the stems that cells of the sheet give them. along are the
 // cells of what lies on the same tracks and goes there with them; what is typed stays as it is typed.
 func routesOf(ctx context.Context, tx store.Tx, production uuid.UUID, cells []Cell) (routes []*reelChange, along []Cell, err error) {
@@ -380,7 +401,7 @@ func routeOps(doc reel.Reel, stems map[string]string) (ops []reel.Op) {
 			if !ok {
 				continue
 			}
-			old, routed := w.Send(t.ID)
+			_, routed := w.Send(t.ID)
 			now, _ := w.StemOf(t.ID)
 			stem, known := w.StemNamed(name)
 			switch {
@@ -389,11 +410,8 @@ func routeOps(doc reel.Reel, stems map[string]string) (ops []reel.Op) {
 			case name == "":
 				ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID}})
 			default:
-				if !routed && t.Channels().Count == 1 {
-					old.Patch = edit.FirstPatch(w, stem, t.Place)
-				}
-				if sends := edit.SendTo(w, stem, t.Channels(), old); sends != nil {
-					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: append(sends, elsewhere(w, t.ID, stem.ID)...)}})
+				if sends := w.Rerouted(t.Route(), stem); sends != nil {
+					ops = append(ops, reel.Op{SetSends: &reel.SetSends{From: t.ID, Sends: sends}})
 				}
 			}
 			break

@@ -7,22 +7,11 @@ import (
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/snag"
-	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
 
-func memberSpeaker(m take.Member) audio.Speaker { return source.ParseName(m.Name).Speaker }
-
-// stemOf keeps the stems that strands can be given by name.
-func stemOf(guess string) string {
-	if guess == "Full mix" || guess == "M&E" {
-		return ""
-	}
-	return guess
-}
 
 // regrouping puts files into takes. Takes are those that must be there, as they are to be.
 type regrouping struct {
@@ -74,7 +63,7 @@ func (a *App) MoveFile(ctx context.Context, id uuid.UUID, to *uuid.UUID) error {
 				return snag.Refuse("alone_already", "%s is a take by itself already", f.Name)
 			}
 			own := store.Take{ID: store.NewID(), ProductionID: f.ProductionID, Scene: from.Scene, Take: from.Take, SceneWas: from.SceneWas, TakeWas: from.TakeWas, Roll: from.Roll, Recorder: from.Recorder, Day: from.Day, SampleRate: f.Facts.SampleRate}
-			own.Name = takeName(own, f.Name)
+			own.Name = take.NameOf(own.Scene, own.Take, f.Name)
 			p.Takes = []store.Take{own}
 			p.Files = []placed{{f.ID, own.ID, true, true}}
 			what = fmt.Sprintf("split %s off %s", f.Name, from.Name)

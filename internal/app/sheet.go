@@ -99,6 +99,8 @@ func strandField(s *store.Strand, field string) any {
 	switch field {
 	case "label":
 		return &s.Label
+	case "label_source": // what the label came from, beside the label in an edit of hints and in what takes edits back
+		return &s.LabelSource
 	case "stem":
 		return &s.Stem
 	case "part":
@@ -195,12 +197,18 @@ func (a *App) putCells(ctx context.Context, tx store.Tx, production uuid.UUID, c
 			t.ReadByHand = true
 			inverse = append(inverse, Cell{Row: c.Row, Field: "read_by_hand", Value: json.RawMessage("false")})
 		}
-		inverse = append(inverse, Cell{Row: c.Row, Field: c.Field, Value: was})
 		if s := strands[c.Row]; s != nil && c.Field == "label" {
+			// Taken back, the label comes first, and then what it came from.
+			source, err := json.Marshal(s.LabelSource)
+			if err != nil {
+				return nil, err
+			}
+			inverse = append(inverse, Cell{Row: c.Row, Field: "label_source", Value: source})
 			if s.LabelSource = "typed"; s.Label == "" {
 				s.LabelSource = ""
 			}
 		}
+		inverse = append(inverse, Cell{Row: c.Row, Field: c.Field, Value: was})
 	}
 	if stale.Cells != nil {
 		return nil, &stale
@@ -291,7 +299,7 @@ func (a *App) saveTyped(ctx context.Context, tx store.Tx, t store.Take) error {
 			}
 			file = take.SetStem(names...)
 		}
-		t.Name = takeName(t, file)
+		t.Name = take.NameOf(t.Scene, t.Take, file)
 	}
 	return tx.SaveTake(ctx, t)
 }
@@ -317,7 +325,11 @@ func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, 
 		if err != nil {
 			return err
 		}
-		return a.edit(ctx, tx, production, what, change{Cells: append(cells, along...), Reels: routes})
+		named, err := namesFollow(ctx, tx, production, cells)
+		if err != nil {
+			return err
+		}
+		return a.edit(ctx, tx, production, what, change{Cells: append(cells, along...), Reels: append(routes, named...)})
 	})
 }
 
@@ -366,88 +378,4 @@ func (a *App) LabelStrand(ctx context.Context, id uuid.UUID, label, was string) 
 		return t, err
 	}
 	return a.Store.Take(ctx, s.TakeID)
-}
-
-// DecideSuggestions accepts or refuses suggestions: one edit, undone as one.
-func (a *App) DecideSuggestions(ctx context.Context, production uuid.UUID, ids []uuid.UUID, accept bool) error {
-	return a.Store.InTx(ctx, func(tx store.Tx) error {
-		if _, err := tx.LockProduction(ctx, production); err != nil {
-			return err
-		}
-		list, err := tx.SuggestionsByID(ctx, production, ids)
-		if err != nil {
-			return err
-		}
-		if len(list) != len(ids) {
-			return ErrNotFound
-		}
-		c := change{}
-		readings := map[uuid.UUID][]take.Reading{}
-		for _, s := range list {
-			if s.State != "open" {
-				return &Stale{fmt.Sprintf("it has been decided already that %s: look again", s.Body.Says), map[string]string{"state": s.State}}
-			}
-			state := "refused"
-			if accept {
-				state = "accepted"
-				cells, err := a.suggested(ctx, tx, s, readings)
-				if err != nil {
-					return err
-				}
-				c.Cells = append(c.Cells, cells...)
-			}
-			c.Decide = append(c.Decide, decision{s.ID, state})
-		}
-		for id, rs := range readings {
-			v, err := json.Marshal(rs)
-			if err != nil {
-				return err
-			}
-			c.Cells = append(c.Cells, Cell{Row: id, Field: "readings", Value: v})
-		}
-		verb := "refuse"
-		if accept {
-			verb = "accept"
-		}
-		what := fmt.Sprintf("%s %d suggestions", verb, len(list))
-		if len(list) == 1 {
-			what = verb + ": " + list[0].Body.Says
-		}
-		return a.edit(ctx, tx, production, what, c)
-	})
-}
-
-// suggested is what accepting a suggestion changes.
-func (a *App) suggested(ctx context.Context, tx store.Tx, s store.Suggestion, readings map[uuid.UUID][]take.Reading) ([]Cell, error) {
-	strands, err := tx.Strands(ctx, []uuid.UUID{s.TakeID})
-	if err != nil {
-		return nil, err
-	}
-	var cells []Cell
-	for _, e := range s.Body.Edits {
-		i := slices.IndexFunc(strands, func(st store.Strand) bool { return st.Position == e.Position })
-		if i < 0 {
-			return nil, snag.Refuse("gone", "the strand it is about is not in the take any more")
-		}
-		field, value := e.Field, e.Value
-		if field == "on" {
-			field, value = "off", e.Value == false
-		}
-		v, err := json.Marshal(value)
-		if err != nil {
-			return nil, err
-		}
-		cells = append(cells, Cell{Row: strands[i].ID, Field: field, Value: v})
-	}
-	if s.Body.Read != nil {
-		if _, ok := readings[s.TakeID]; !ok {
-			t, err := tx.Take(ctx, s.TakeID)
-			if err != nil {
-				return nil, err
-			}
-			readings[s.TakeID] = t.Readings
-		}
-		readings[s.TakeID] = append(readings[s.TakeID], *s.Body.Read)
-	}
-	return cells, nil
 }

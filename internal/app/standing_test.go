@@ -70,7 +70,7 @@ func TestObjectsAreLaidWhereTheyStand(t *testing.T) {
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "a stem", []edit.Action{{Weave: &edit.Reweave{Change: weave.Change{AddBus: &weave.AddBus{Bus: room}}}}})
 	require.NoError(t, err)
 	require.NoError(t, f.edit(cell(st[0].ID, "stem", "Room")))
-	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{tk.ID}, false))
 	require.NoError(t, err)
 	track := func(label string) (reel.Track, weave.Send) {
 		now, err := f.Store.Reel(f.ctx, r.ID)
@@ -108,7 +108,7 @@ func TestObjectsAreLaidWhereTheyStand(t *testing.T) {
 	require.NoError(t, f2.edit(cell(f2.strands(tk)[0].ID, "stem", "FX")))
 	r, err = f2.Store.ReelOf(f2.ctx, f2.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f2.LayTakes(f2.ctx, r.ID, []uuid.UUID{tk.ID}))
+	r, err = edited(f2.LayTakes(f2.ctx, r.ID, []uuid.UUID{tk.ID}, false))
 	require.NoError(t, err)
 	s, ok := r.Doc.Weave.Send(r.Doc.Tracks[0].ID)
 	require.True(t, ok)

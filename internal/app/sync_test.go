@@ -136,7 +136,7 @@ func TestACameraWithoutTimecodeComesFromTheEnd(t *testing.T) {
 	require.Nil(t, camera.StartSamples)
 	r, err := f.Store.ReelOf(f.ctx, f.p.ID)
 	require.NoError(t, err)
-	r, err = edited(f.LayTakes(f.ctx, r.ID, ids))
+	r, err = edited(f.LayTakes(f.ctx, r.ID, ids, false))
 	require.NoError(t, err)
 	clip := func() reel.Clip {
 		now, err := f.Store.Reel(f.ctx, r.ID)

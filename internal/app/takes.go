@@ -2,13 +2,11 @@ package app
 
 import (
 	"context"
-	"path/filepath"
 	"slices"
-	"strings"
 
 	"github.com/google/uuid"
 
-	"zestyloom/core/audio"
+	"zestyloom/core/picture"
 	"zestyloom/core/survey"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
@@ -133,25 +131,15 @@ func (a *App) takeOf(g take.Group, byKey map[string]store.File, home map[uuid.UU
 		Roll: facts.Roll, Note: facts.Note, Circled: facts.Circled, WildTrack: facts.WildTrack, NoGood: facts.NoGood, FalseStart: facts.FalseStart,
 		Recorder: facts.Recorder, Day: facts.Day, SampleRate: f.Facts.SampleRate,
 	}
-	if len(f.Facts.Streams) > 0 {
-		var groups []take.StreamGroup
-		for _, s := range f.Facts.Streams {
-			g := take.StreamGroup{Channels: s.Channels}
-			if s.Field != nil {
-				g.Field, g.HeadLocked = true, s.Field.HeadLocked
-			}
-			groups = append(groups, g)
-		}
-		t.Readings = take.GroupReadings(groups)
-	} else if len(g.Members) == 1 {
-		t.Readings = take.FactReadings(facts.Groups)
+	if len(g.Members) == 1 {
+		t.Readings = take.ContainerReadings(streamGroups(f.Facts.Streams), facts.Groups)
 	}
 	return t
 }
 
 // describe brings what grouping found into a take.
 func describe(t *store.Take, g take.Group) {
-	t.Name = takeName(*t, setName(g))
+	t.Name = take.NameOf(t.Scene, t.Take, g.Name())
 	t.Frames, t.Longest, t.Why, t.OrderWords, t.Certain, t.Snags = g.Frames, g.Longest, g.Why, g.Order, g.Certain, g.Snags
 	t.StartSamples, t.StartWas = nil, nil
 	if s := g.Members[0].Facts.Start; s >= 0 {
@@ -163,28 +151,19 @@ func describe(t *store.Take, g take.Group) {
 	if t.ReadByHand || len(g.Members) == 1 && len(g.Members[0].Facts.Tracks) > 1 {
 		return
 	}
-	t.Readings = nil // what more or fewer members made of it counts no more
-	if g.Field != "" {
-		r := take.Reading{Kind: take.Ambisonic, Norm: g.Field, Order: []audio.Speaker{}}
-		for i := range g.Members {
-			r.Positions = append(r.Positions, i+1)
+	t.Readings = g.Readings() // what more or fewer members made of it counts no more
+}
+
+// streamGroups are the streams of a file with pictures as far as they group its channels.
+func streamGroups(streams []picture.Stream) (out []take.StreamGroup) {
+	for _, s := range streams {
+		g := take.StreamGroup{Channels: s.Channels}
+		if s.Field != nil {
+			g.Field, g.HeadLocked = true, s.Field.HeadLocked
 		}
-		t.Readings = []take.Reading{r}
+		out = append(out, g)
 	}
-	if g.Layout != "" {
-		r := take.Reading{Kind: take.Surround}
-		for i, m := range g.Members {
-			r.Positions = append(r.Positions, i+1)
-			r.Order = append(r.Order, memberSpeaker(m))
-		}
-		switch g.Layout {
-		case "stereo", "stereo total", "stereo only":
-			r.Kind = take.Stereo
-		case "mid-side":
-			r.Kind = take.MidSide
-		}
-		t.Readings = []take.Reading{r}
-	}
+	return out
 }
 
 // fill puts the strands of a group's files into their take, in order.
@@ -203,7 +182,7 @@ func (a *App) fill(ctx context.Context, tx store.Tx, t store.Take, g take.Group,
 			}
 			s := store.Strand{
 				ID: store.NewID(), TakeID: t.ID, FileID: f.ID, Channel: c + 1, Position: position, Label: fact.Label, LabelSource: fact.LabelSource,
-				Peak: f.Facts.Levels[c].Peak, RMS: f.Facts.Levels[c].RMS, Shape: f.Facts.Levels[c].Shape, Stem: stemOf(g.Stem),
+				Peak: f.Facts.Levels[c].Peak, RMS: f.Facts.Levels[c].RMS, Shape: f.Facts.Levels[c].Shape, Stem: g.StemGiven(),
 			}
 			if fact.RecorderTrack > 0 {
 				s.RecorderTrack = &fact.RecorderTrack
@@ -212,9 +191,6 @@ func (a *App) fill(ctx context.Context, tx store.Tx, t store.Take, g take.Group,
 				return err
 			}
 		}
-	}
-	if err := weigh(ctx, tx.Queries, []uuid.UUID{t.ID}); err != nil {
-		return err
 	}
 	return a.suggest(ctx, tx, t.ID)
 }
@@ -265,44 +241,45 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	if err := tx.DeleteOpenSuggestions(ctx, id); err != nil {
 		return err
 	}
-	for _, s := range take.Suggest(labels, mask, found, t.SampleRate) {
-		known := slices.ContainsFunc(decided, func(d store.Suggestion) bool {
+	known := take.Known{Labels: labels, Mask: mask, OneFile: len(files) == 1, Given: t.Readings, Found: found, Rate: t.SampleRate}
+	if known.OneFile {
+		facts := files[0].Facts.Facts
+		known.Name, known.Recorded = files[0].Name, facts.Scene != "" || facts.Take != ""
+	}
+	if !t.ReadByHand {
+		known.Given = take.Standing(t.Readings)
+	}
+	refused := func(s take.Suggestion) bool {
+		return slices.ContainsFunc(decided, func(d store.Suggestion) bool {
 			return d.State != "open" && d.Body.Kind == s.Kind && slices.Equal(d.Body.Positions, s.Positions)
 		})
-		if known || s.Read != nil && read(t, *s.Read) {
+	}
+	certain, rest := take.Channels(known)
+	if !t.ReadByHand {
+		now := known.Given
+		for _, r := range certain {
+			if !slices.ContainsFunc(decided, func(d store.Suggestion) bool {
+				return d.State == "refused" && d.Body.Read != nil && slices.Equal(d.Body.Read.Positions, r.Positions)
+			}) {
+				now = append(now, r)
+			}
+		}
+		if !take.SameReadings(now, t.Readings) {
+			t.Readings = now
+			if err := tx.SaveTake(ctx, t); err != nil {
+				return err
+			}
+		}
+	}
+	for _, s := range rest {
+		if refused(s) {
 			continue
 		}
 		if err := tx.InsertSuggestion(ctx, store.Suggestion{ID: store.NewID(), ProductionID: t.ProductionID, TakeID: id, Body: s, State: "open"}); err != nil {
 			return err
 		}
 	}
-	return nil
-}
-
-// read reports whether strands are read so, or otherwise, already.
-func read(t store.Take, r take.Reading) bool {
-	return slices.ContainsFunc(t.Readings, func(o take.Reading) bool {
-		return slices.ContainsFunc(o.Positions, func(p int) bool { return slices.Contains(r.Positions, p) })
-	})
-}
-
-// takeName names a take by its scene and take, else by a file.
-func takeName(t store.Take, file string) string {
-	switch {
-	case t.Scene != "" && t.Take != "":
-		return t.Scene + "-" + t.Take
-	case t.Scene != "":
-		return t.Scene
-	}
-	return strings.TrimSuffix(file, filepath.Ext(file))
-}
-
-// setName is the name that a set of mono files has in common, or that of its only file.
-func setName(g take.Group) string {
-	if len(g.Members) > 1 {
-		return take.SetStem(g.Names()...)
-	}
-	return g.Members[0].Name
+	return weigh(ctx, tx.Queries, []uuid.UUID{id})
 }
 
 // regroupTakes regroups what is left of the takes that some removed strands belonged to.

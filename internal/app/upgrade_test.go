@@ -121,7 +121,7 @@ func TestVersion8Opens(t *testing.T) {
 		for _, tk := range ts {
 			strands, err := st.Strands(ctx, []uuid.UUID{tk.ID})
 			require.NoError(t, err)
-			if len(app.Readiness(tk, strands).Snags()) > 0 {
+			if len(app.Readiness(tk, strands, nil).Snags()) > 0 {
 				n++
 			}
 		}

@@ -117,7 +117,7 @@ func lay(ctx context.Context, a *app.App, p store.Production) (first uuid.UUID, 
 		if err := readTogether(ctx, a, t); err != nil {
 			return first, err
 		}
-		if e, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}); err != nil {
+		if e, err = a.LayTakes(ctx, r.ID, []uuid.UUID{t.ID}, false); err != nil {
 			return first, err
 		}
 	}
@@ -126,7 +126,7 @@ func lay(ctx context.Context, a *app.App, p store.Production) (first uuid.UUID, 
 		if sends := sendsOf(t.Label); sends != nil {
 			actions = append(actions, edit.Action{SetSends: &reel.SetSends{From: t.ID, Sends: sends}})
 		}
-		if strings.HasPrefix(t.Label, "Strand ") { // the empty channels
+		if strings.HasPrefix(t.Label, "21A-3 ") { // the empty channels, which nobody labelled
 			off := true
 			actions = append(actions, edit.Action{SetTrack: &reel.SetTrack{ID: t.ID, Off: &off}})
 		}
@@ -148,7 +148,7 @@ func readTogether(ctx context.Context, a *app.App, t store.Take) error {
 	}
 	for _, s := range all {
 		if s.Body.Kind == "pair" && s.State == "open" {
-			if err := a.DecideSuggestions(ctx, t.ProductionID, []uuid.UUID{s.ID}, true); err != nil {
+			if _, err := a.DecideSuggestions(ctx, t.ProductionID, []uuid.UUID{s.ID}, true, false); err != nil {
 				return err
 			}
 		}

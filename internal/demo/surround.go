@@ -97,12 +97,12 @@ func layLightsOut(ctx context.Context, a *app.App, p store.Production, id uuid.U
 	}
 	for _, h := range hints { // that it is one sound in 5.1
 		if r := h.Body.Read; h.State == "open" && r != nil && r.Kind == take.Surround {
-			if err := a.DecideSuggestions(ctx, p.ID, []uuid.UUID{h.ID}, true); err != nil {
+			if _, err := a.DecideSuggestions(ctx, p.ID, []uuid.UUID{h.ID}, true, false); err != nil {
 				return err
 			}
 		}
 	}
-	e, err := a.LayTakes(ctx, id, []uuid.UUID{takes[i].ID})
+	e, err := a.LayTakes(ctx, id, []uuid.UUID{takes[i].ID}, false)
 	if err != nil {
 		return fmt.Errorf("laying the demonstration's music in 5.1: %w", err)
 	}

@@ -20,7 +20,7 @@ import (
 func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
 	return app.DeliveryOrder{
 		Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Cut: given(b.Cut), Only: given(b.Only), Picture: b.Picture,
-		Recipient: given(b.Recipient),
+		Recipient: given(b.Recipient), Accept: given(b.Accept),
 	}
 }
 
@@ -35,7 +35,7 @@ func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObjec
 		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found), Unmeasured: left,
 	}
 	for _, f := range found {
-		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})
+		out.Findings = append(out.Findings, contract.Finding{Code: f.Code, Message: f.Message, Stops: f.Stops, Asks: f.Asks, Stage: contract.FindingStage(f.Stage), Track: f.Track, OnPurpose: f.OnPurpose})
 	}
 	return out, nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/readiness"
 	"zestyloom/core/snag"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
@@ -114,6 +115,10 @@ func (s *server) files(ctx context.Context, p store.Production, fs []store.Liste
 			v.Snags, v.Listed = snags(a.Facts.Snags), contract.FileListed(a.Listed)
 			if f.Lost != nil {
 				v.Snags = append(v.Snags, contract.Snag{Code: f.Lost.Code, Message: f.Lost.Message})
+			}
+			for _, asked := range f.Asked {
+				u := readiness.Undecided(asked)
+				v.Snags = append(v.Snags, contract.Snag{Code: u.Code, Message: u.Message})
 			}
 			v.Streams, v.Picture = pictureWords(a)
 			if a.Strip != nil {

@@ -122,7 +122,7 @@ func TestBadFilesStopNothing(t *testing.T) {
 	assert.Len(t, s.takes(p), 1)
 	var prod contract.Production
 	require.Equal(t, 200, s.call("GET", "/api/productions/"+p, nil, &prod))
-	assert.Equal(t, 10, prod.Snags.Intake)
+	assert.Equal(t, 11, prod.Snags.Intake, "whether eight channels with a mask are a 7.1 is asked")
 	// A refused file can be tried again, and removed without a trace.
 	var again contract.File
 	assert.Equal(t, 202, s.call("POST", "/api/files/"+fs["text.wav"].Id.String()+"/retry", nil, &again))

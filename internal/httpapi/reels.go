@@ -306,7 +306,7 @@ func (s *server) SetWidth(ctx context.Context, r contract.SetWidthRequestObject)
 
 // LayTake implements contract.StrictServerInterface.
 func (s *server) LayTake(ctx context.Context, r contract.LayTakeRequestObject) (contract.LayTakeResponseObject, error) {
-	e, err := s.app.LayTakes(ctx, r.Reel, r.Body.Takes)
+	e, err := s.app.LayTakes(ctx, r.Reel, r.Body.Takes, given(r.Body.Again))
 	if err != nil {
 		return nil, err
 	}

@@ -74,7 +74,17 @@ func rowsOf(cells []app.Cell) (ids []uuid.UUID) {
 
 // DecideSuggestions implements contract.StrictServerInterface.
 func (s *server) DecideSuggestions(ctx context.Context, r contract.DecideSuggestionsRequestObject) (contract.DecideSuggestionsResponseObject, error) {
-	return contract.DecideSuggestions204Response{}, s.app.DecideSuggestions(ctx, r.Production, r.Body.Suggestions, r.Body.Accept)
+	rows, err := s.app.DecideSuggestions(ctx, r.Production, r.Body.Suggestions, r.Body.Accept, given(r.Body.Preview))
+	if err != nil {
+		return nil, err
+	}
+	out := contract.DecideSuggestions200JSONResponse{}
+	for _, row := range rows {
+		out = append(out, contract.HintRow{
+			Take: row.Take, TakeId: row.TakeID, Position: row.Position, Field: contract.HintRowField(row.Field), Was: fmt.Sprint(row.Was), Now: fmt.Sprint(row.Now), Kept: row.Kept,
+		})
+	}
+	return out, nil
 }
 
 // MoveFile implements contract.StrictServerInterface.
@@ -286,6 +296,10 @@ func readingsOf(rs []take.Reading) []contract.Reading {
 			norm := contract.ReadingNorm(r.Norm)
 			v.Norm = &norm
 		}
+		if r.From != "" {
+			from := contract.ReadingFrom(r.From)
+			v.From, v.Why = &from, &r.Why
+		}
 		out = append(out, v)
 	}
 	return out
@@ -295,7 +309,7 @@ func suggestions(open []store.OpenSuggestion) []contract.Suggestion {
 	out := make([]contract.Suggestion, len(open))
 	for i, s := range open {
 		out[i] = contract.Suggestion{
-			Id: s.ID, Kind: s.Body.Kind, Positions: s.Body.Positions, Says: s.Body.Says, Reason: s.Body.Reason, Certainty: contract.SuggestionCertainty(s.Body.Certainty),
+			Id: s.ID, Kind: s.Body.Kind, Positions: s.Body.Positions, Says: s.Body.Says, Reason: s.Body.Reason, Certainty: contract.SuggestionCertainty(s.Body.Certainty), Asks: s.Body.Asks,
 		}
 	}
 	return out

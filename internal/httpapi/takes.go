@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/google/uuid"
@@ -74,8 +75,8 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Liste
 		v := contract.Take{
 			Id: t.ID, Name: t.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note, Circled: t.Circled, WildTrack: t.WildTrack,
 			NoGood: t.NoGood, FalseStart: t.FalseStart, SceneWas: t.SceneWas, TakeWas: t.TakeWas, Recorder: t.Recorder, Day: t.Day,
-			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.ListedReadiness(t, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
-			Readings: readingsOf(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
+			Start: t.StartSamples, SampleRate: t.SampleRate, Frames: t.Length(), Snags: snags(app.ListedReadiness(listed, of[t.ID]).Snags()), Strands: make([]contract.Strand, 0, len(of[t.ID])),
+			Reels: []uuid.UUID{}, Readings: readingsOf(t.Readings), Why: t.Why, Order: t.OrderWords, Final: t.Final(), Accepted: t.Accepted,
 			MissingRemedy: contract.TakeMissingRemedy(t.MissingRemedy), LengthRemedy: contract.TakeLengthRemedy(t.LengthRemedy),
 			Suggestions: suggestions(listed.Open), LinedUp: t.StartSet != nil, DriftPpm: t.DriftSet, Sync: synced(listed), Camera: listed.Camera,
 		}
@@ -83,7 +84,11 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Liste
 			v.StartTimecode = p.Rate().FormatSamples(*t.StartSamples, int64(t.SampleRate))
 		}
 		for _, st := range of[t.ID] {
-			v.InReel = v.InReel || st.InReel
+			for _, r := range st.Reels {
+				if !slices.Contains(v.Reels, r) {
+					v.Reels = append(v.Reels, r)
+				}
+			}
 			v.Strands = append(v.Strands, contract.Strand{
 				Id: st.ID, Position: st.Position, Label: st.Label, LabelSource: contract.StrandLabelSource(st.LabelSource), RecorderTrack: st.RecorderTrack,
 				Mix: take.IsMix(st.Label), PeakDbfs: decibels(st.Peak), RmsDbfs: decibels(st.RMS), Silent: silent(st.Strand),
@@ -92,6 +97,7 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Liste
 				Shape: base64.StdEncoding.EncodeToString(st.Shape),
 			})
 		}
+		v.InReel = len(v.Reels) > 0
 		out = append(out, v)
 	}
 	return out, nil

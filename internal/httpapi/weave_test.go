@@ -47,7 +47,7 @@ func TestWeavesFromTemplates(t *testing.T) {
 	var kept contract.KeptTemplate
 	require.Equal(t, 200, s.call("POST", path+"/weave/template", map[string]any{"name": "House", "description": "ours"}, &kept))
 	assert.False(t, kept.Shipped)
-	assert.Len(t, kept.Template.Routes, 2)
+	assert.Len(t, kept.Template.Routes, 3, "what its label says is music has found its way there")
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("POST", path+"/weave/template", map[string]any{"name": "Stereo stems and M&E"}, &problem))
 	assert.Equal(t, "bad_template", problem.Code)

@@ -138,7 +138,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	// A render of six minutes of six channels, killed in its midst.
 	r, err := st.ReelOf(ctx, p.ID)
 	require.NoError(t, err)
-	e, err := a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID})
+	e, err := a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID}, false)
 	require.NoError(t, err)
 	strands, err := st.Strands(ctx, []uuid.UUID{ts[0].ID})
 	require.NoError(t, err)

@@ -106,10 +106,12 @@ func (q Queries) Deliveries(ctx context.Context, production, before uuid.UUID, l
 // family are the reels whose deliveries are versions of one with those of reel $1.
 const family = `(SELECT o.id FROM reels o, reels r WHERE r.id = $1 AND coalesce(o.family, o.id) = coalesce(r.family, r.id))`
 
-// DeliveryBefore finds the last one of the same reel and spec that was proven before one: what it is compared with.
+// DeliveryBefore finds the last one of the same reel and spec that was proven before one: what it is compared with. A cut-down is
+// compared with one of the same span, everything else with none.
 func (q Queries) DeliveryBefore(ctx context.Context, d Delivery) (Delivery, error) {
 	return one[Delivery](ctx, q, `SELECT `+deliveryColumns+` FROM deliveries WHERE reel_id IN `+family+` AND id < $2 AND state = 'proven' AND NOT test
-		AND plan->'order'->'spec'->>'name' = $3 ORDER BY id DESC LIMIT 1`, d.ReelID, d.ID, d.Plan.Order.Spec.Name)
+		AND plan->'order'->'spec'->>'name' = $3 AND coalesce((plan->'order'->>'cut')::boolean, false) = $4
+		AND (NOT $4 OR plan->'order'->'span' = $5::jsonb) ORDER BY id DESC LIMIT 1`, d.ReelID, d.ID, d.Plan.Order.Spec.Name, d.Plan.CutDown(), d.Plan.Order.Span)
 }
 
 // NextVersion is which delivery of a reel to a spec a further one is, tests aside.
@@ -121,6 +123,11 @@ func (q Queries) NextVersion(ctx context.Context, reel uuid.UUID, spec string) (
 // InsertDelivery adds one.
 func (q Queries) InsertDelivery(ctx context.Context, d Delivery) error {
 	return q.exec(ctx, `INSERT INTO deliveries (id, production_id, reel_id, version, test, plan, state) VALUES ($1, $2, $3, $4, $5, $6, $7)`, d.ID, d.ProductionID, d.ReelID, d.Version, d.Test, d.Plan, d.State)
+}
+
+// OwnVersion says that a delivery is the only one of its version, of its family of reels and its spec.
+func (q Queries) OwnVersion(ctx context.Context, d Delivery) error {
+	return q.exec(ctx, `UPDATE deliveries SET spec_name = $2, family = (SELECT coalesce(r.family, r.id) FROM reels r WHERE r.id = reel_id) WHERE id = $1`, d.ID, d.Plan.Order.Spec.Name)
 }
 
 // SetDeliveryJob remembers the job that makes a delivery.

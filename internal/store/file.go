@@ -200,6 +200,7 @@ func (q Queries) FileCount(ctx context.Context, production uuid.UUID) (n int, er
 // FileSnags counts the files of a production that something is amiss with.
 func (q Queries) FileSnags(ctx context.Context, production uuid.UUID) (n int, err error) {
 	err = q.db.QueryRow(ctx, `SELECT count(*) FROM files WHERE production_id = $1
-		AND (state IN ('refused', 'duplicate') OR lost IS NOT NULL OR snag_count > 0)`, production).Scan(&n)
+		AND (state IN ('refused', 'duplicate') OR lost IS NOT NULL OR snag_count > 0
+			OR id IN (SELECT s.file_id FROM suggestions g JOIN strands s ON s.take_id = g.take_id WHERE g.production_id = $1 AND g.state = 'open' AND g.body->>'asks' = 'true'))`, production).Scan(&n)
 	return n, err
 }

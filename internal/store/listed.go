@@ -62,10 +62,13 @@ func (q Queries) SyncTakes(ctx context.Context, production uuid.UUID, takes []uu
 // ListedFile is a file with what a list shows of it.
 type ListedFile struct {
 	File
-	SameAs string // the name of the file that it is the same as; empty for none
+	SameAs string   // the name of the file that it is the same as; empty for none
+	Asked  []string // what has to be decided of its channels, in words
 }
 
-const listedFile = `SELECT ` + fileColumns + `, coalesce((SELECT d.name FROM files d WHERE d.id = files.duplicate_of), '') AS same_as FROM files WHERE production_id = $1 `
+const listedFile = `SELECT ` + fileColumns + `, coalesce((SELECT d.name FROM files d WHERE d.id = files.duplicate_of), '') AS same_as,
+	ARRAY(SELECT DISTINCT g.body->>'says' FROM suggestions g JOIN strands s ON s.take_id = g.take_id WHERE s.file_id = files.id AND g.state = 'open' AND g.body->>'asks' = 'true') AS asked
+	FROM files WHERE production_id = $1 `
 
 // ListFiles lists a page of a production's files in the order they arrived, from the one after a cursor on.
 func (q Queries) ListFiles(ctx context.Context, production, after uuid.UUID, limit int) ([]ListedFile, error) {
@@ -80,14 +83,14 @@ func (q Queries) ListFilesOf(ctx context.Context, production uuid.UUID, ids []uu
 // ListedStrand is a strand as far as a list shows it: what says where its sound lies is not read.
 type ListedStrand struct {
 	Strand
-	InReel bool
+	Reels []uuid.UUID // that it is laid in
 }
 
 // ListStrands lists the strands of takes, in order.
 func (q Queries) ListStrands(ctx context.Context, takes []uuid.UUID) ([]ListedStrand, error) {
 	rows, err := q.db.Query(ctx, `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 		s.stem, s.part, s.treat, s.detached, s.shift, s.shape, f.name, coalesce(f.frames, 0),
-		EXISTS (SELECT FROM reel_strands l JOIN reels r ON r.id = l.reel_id WHERE l.strand_id = s.id AND NOT r.removed)
+		ARRAY(SELECT r.id FROM reel_strands l JOIN reels r ON r.id = l.reel_id WHERE l.strand_id = s.id AND NOT r.removed ORDER BY r.id)
 		FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = ANY($1) ORDER BY s.take_id, s.position`, takes)
 	if err != nil {
 		return nil, err
@@ -95,7 +98,7 @@ func (q Queries) ListStrands(ctx context.Context, takes []uuid.UUID) ([]ListedSt
 	var treated []byte
 	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s ListedStrand, err error) {
 		err = row.Scan((*[16]byte)(&s.ID), (*[16]byte)(&s.TakeID), (*[16]byte)(&s.FileID), &s.Channel, &s.Position, &s.Label, &s.LabelSource, &s.RecorderTrack, &s.Peak, &s.RMS,
-			&s.Stem, &s.Part, &treated, &s.Detached, &s.Shift, &s.Shape, &s.FileName, &s.Frames, &s.InReel)
+			&s.Stem, &s.Part, &treated, &s.Detached, &s.Shift, &s.Shape, &s.FileName, &s.Frames, &s.Reels)
 		if err == nil && len(treated) > 2 { // {} is none
 			err = json.Unmarshal(treated, &s.Treat)
 		}

@@ -32,6 +32,11 @@ func (q Queries) SuggestionsByID(ctx context.Context, production uuid.UUID, ids 
 	return many[Suggestion](ctx, q, `SELECT `+suggestionColumns+` FROM suggestions WHERE production_id = $1 AND id = ANY($2) ORDER BY take_id, id`, production, ids)
 }
 
+// Asking lists the open suggestions of takes that have to be decided before these are laid.
+func (q Queries) Asking(ctx context.Context, takes []uuid.UUID) ([]Suggestion, error) {
+	return many[Suggestion](ctx, q, `SELECT `+suggestionColumns+` FROM suggestions WHERE take_id = ANY($1) AND state = 'open' AND body->>'asks' = 'true' ORDER BY take_id, id`, takes)
+}
+
 // InsertSuggestion adds one.
 func (q Queries) InsertSuggestion(ctx context.Context, s Suggestion) error {
 	q.touch(s.TakeID)

@@ -334,6 +334,33 @@ func (e HealthStatus) Valid() bool {
 	}
 }
 
+// Defines values for HintRowField.
+const (
+	HintRowFieldDelay    HintRowField = "delay"
+	HintRowFieldInvert   HintRowField = "invert"
+	HintRowFieldLabel    HintRowField = "label"
+	HintRowFieldOff      HintRowField = "off"
+	HintRowFieldReadings HintRowField = "readings"
+)
+
+// Valid indicates whether the value is a known member of the HintRowField enum.
+func (e HintRowField) Valid() bool {
+	switch e {
+	case HintRowFieldDelay:
+		return true
+	case HintRowFieldInvert:
+		return true
+	case HintRowFieldLabel:
+		return true
+	case HintRowFieldOff:
+		return true
+	case HintRowFieldReadings:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LaybackState.
 const (
 	LaybackStateComparing LaybackState = "comparing"
@@ -355,6 +382,27 @@ func (e LaybackState) Valid() bool {
 	case LaybackStateProven:
 		return true
 	case LaybackStateStopped:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LayoutOfferedKind.
+const (
+	LayoutOfferedKindAmbisonic LayoutOfferedKind = "ambisonic"
+	LayoutOfferedKindBed       LayoutOfferedKind = "bed"
+	LayoutOfferedKindDiscrete  LayoutOfferedKind = "discrete"
+)
+
+// Valid indicates whether the value is a known member of the LayoutOfferedKind enum.
+func (e LayoutOfferedKind) Valid() bool {
+	switch e {
+	case LayoutOfferedKindAmbisonic:
+		return true
+	case LayoutOfferedKindBed:
+		return true
+	case LayoutOfferedKindDiscrete:
 		return true
 	default:
 		return false
@@ -487,24 +535,54 @@ func (e QueueItemState) Valid() bool {
 	}
 }
 
+// Defines values for ReadingFrom.
+const (
+	ReadingFromContainer ReadingFrom = "container"
+	ReadingFromEmpty     ReadingFrom = ""
+	ReadingFromLabels    ReadingFrom = "labels"
+	ReadingFromName      ReadingFrom = "name"
+	ReadingFromSet       ReadingFrom = "set"
+	ReadingFromSound     ReadingFrom = "sound"
+)
+
+// Valid indicates whether the value is a known member of the ReadingFrom enum.
+func (e ReadingFrom) Valid() bool {
+	switch e {
+	case ReadingFromContainer:
+		return true
+	case ReadingFromEmpty:
+		return true
+	case ReadingFromLabels:
+		return true
+	case ReadingFromName:
+		return true
+	case ReadingFromSet:
+		return true
+	case ReadingFromSound:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadingKind.
 const (
-	Ambisonic ReadingKind = "ambisonic"
-	MidSide   ReadingKind = "mid_side"
-	Stereo    ReadingKind = "stereo"
-	Surround  ReadingKind = "surround"
+	ReadingKindAmbisonic ReadingKind = "ambisonic"
+	ReadingKindMidSide   ReadingKind = "mid_side"
+	ReadingKindStereo    ReadingKind = "stereo"
+	ReadingKindSurround  ReadingKind = "surround"
 )
 
 // Valid indicates whether the value is a known member of the ReadingKind enum.
 func (e ReadingKind) Valid() bool {
 	switch e {
-	case Ambisonic:
+	case ReadingKindAmbisonic:
 		return true
-	case MidSide:
+	case ReadingKindMidSide:
 		return true
-	case Stereo:
+	case ReadingKindStereo:
 		return true
-	case Surround:
+	case ReadingKindSurround:
 		return true
 	default:
 		return false
@@ -612,6 +690,7 @@ const (
 	StrandLabelSourceAdm   StrandLabelSource = "adm"
 	StrandLabelSourceBext  StrandLabelSource = "bext"
 	StrandLabelSourceEmpty StrandLabelSource = ""
+	StrandLabelSourceHint  StrandLabelSource = "hint"
 	StrandLabelSourceIxml  StrandLabelSource = "ixml"
 	StrandLabelSourceName  StrandLabelSource = "name"
 	StrandLabelSourceTyped StrandLabelSource = "typed"
@@ -625,6 +704,8 @@ func (e StrandLabelSource) Valid() bool {
 	case StrandLabelSourceBext:
 		return true
 	case StrandLabelSourceEmpty:
+		return true
+	case StrandLabelSourceHint:
 		return true
 	case StrandLabelSourceIxml:
 		return true
@@ -1245,7 +1326,10 @@ type CutListOrder struct {
 
 // Decision Example: {"accept":true,"suggestions":["0190a000-0000-7000-8000-000000000001"]}
 type Decision struct {
-	Accept      bool                 `json:"accept"`
+	Accept bool `json:"accept"`
+
+	// Preview say what it would do, and do nothing
+	Preview     *bool                `json:"preview,omitempty"`
 	Suggestions []openapi_types.UUID `json:"suggestions"`
 }
 
@@ -1323,6 +1407,9 @@ type DeliveryState string
 
 // DeliveryOrder Example: {"packing":"poly","spec":"0190a000-0000-7000-8000-000000000001"}
 type DeliveryOrder struct {
+	// Accept codes of findings that ask and are to be so
+	Accept *[]string `json:"accept,omitempty"`
+
 	// Cut the span is delivered: no test, and with the picture cut to the same edges, which are whole frames of it then
 	Cut *bool `json:"cut,omitempty"`
 
@@ -1517,14 +1604,18 @@ type FileVerdict = loudness.Verdict
 
 // Finding defines model for Finding.
 type Finding struct {
+	// Asks it stops the order until its code is accepted
+	Asks    bool   `json:"asks"`
 	Code    string `json:"code"`
 	Message string `json:"message"`
 
 	// OnPurpose somebody has decided it so; it is no snag
 	OnPurpose bool         `json:"on_purpose"`
 	Stage     FindingStage `json:"stage"`
-	Stops     bool         `json:"stops"`
-	Track     string       `json:"track"`
+
+	// Stops it forbids the order, whatever is accepted
+	Stops bool   `json:"stops"`
+	Track string `json:"track"`
 }
 
 // FindingStage defines model for Finding.Stage.
@@ -1581,6 +1672,26 @@ type Heard struct {
 	Says string `json:"says"`
 }
 
+// HintRow one line of what accepting suggestions does, or leaves as it is
+type HintRow struct {
+	Field HintRowField `json:"field"`
+
+	// Kept why it stays as it is; empty where it changes
+	Kept string `json:"kept"`
+	Now  string `json:"now"`
+
+	// Position of the strand, or of the first of those that are read together
+	Position int `json:"position"`
+
+	// Take its name
+	Take   string             `json:"take"`
+	TakeId openapi_types.UUID `json:"take_id"`
+	Was    string             `json:"was"`
+}
+
+// HintRowField defines model for HintRow.Field.
+type HintRowField string
+
 // KeptTemplate defines model for KeptTemplate.
 type KeptTemplate struct {
 	// Id of one that was kept, else its name
@@ -1609,6 +1720,8 @@ type Laid = reel.Laid
 
 // LayTakes Example: {"takes":["0190a000-0000-7000-8000-000000000001"]}
 type LayTakes struct {
+	// Again those that are in the reel already are laid once more, on tracks that have room
+	Again *bool                `json:"again,omitempty"`
 	Takes []openapi_types.UUID `json:"takes"`
 }
 
@@ -1649,6 +1762,20 @@ type LaybackState string
 
 // Laying defines model for Laying.
 type Laying = reel.Laying
+
+// LayoutOffered defines model for LayoutOffered.
+type LayoutOffered struct {
+	// Channels their names in order
+	Channels []string          `json:"channels"`
+	Kind     LayoutOfferedKind `json:"kind"`
+	Name     string            `json:"name"`
+
+	// Orders orders of its speakers that are met
+	Orders []OrderOffered `json:"orders"`
+}
+
+// LayoutOfferedKind defines model for LayoutOffered.Kind.
+type LayoutOfferedKind string
 
 // Lendable defines model for Lendable.
 type Lendable struct {
@@ -1924,6 +2051,9 @@ type NullFigure struct {
 // OffRange a stretch of a clip's strands that is off
 type OffRange = reel.Range
 
+// OrderOffered defines model for OrderOffered.
+type OrderOffered = audio.NamedOrder
+
 // Origin defines model for Origin.
 type Origin = delivery.Origin
 
@@ -2126,7 +2256,9 @@ type Rate struct {
 
 // Reading defines model for Reading.
 type Reading struct {
-	Kind ReadingKind `json:"kind"`
+	// From what it was worked out from; empty where a person has said it
+	From *ReadingFrom `json:"from,omitempty"`
+	Kind ReadingKind  `json:"kind"`
 
 	// Name in words; not read
 	Name *string `json:"name,omitempty"`
@@ -2135,7 +2267,13 @@ type Reading struct {
 	Norm      *ReadingNorm `json:"norm,omitempty"`
 	Order     []string     `json:"order"`
 	Positions []int        `json:"positions"`
+
+	// Why the same in words
+	Why *string `json:"why,omitempty"`
 }
+
+// ReadingFrom what it was worked out from; empty where a person has said it
+type ReadingFrom string
 
 // ReadingKind defines model for Reading.Kind.
 type ReadingKind string
@@ -2521,6 +2659,8 @@ type Strip struct {
 
 // Suggestion defines model for Suggestion.
 type Suggestion struct {
+	// Asks it has to be decided before anything of the take is laid
+	Asks      bool                `json:"asks"`
 	Certainty SuggestionCertainty `json:"certainty"`
 	Id        openapi_types.UUID  `json:"id"`
 	Kind      string              `json:"kind"`
@@ -2668,11 +2808,13 @@ type Take struct {
 	FalseStart bool    `json:"false_start"`
 
 	// Final the grouping is certain or accepted
-	Final        bool               `json:"final"`
-	Frames       int64              `json:"frames"`
-	Id           openapi_types.UUID `json:"id"`
-	InReel       bool               `json:"in_reel"`
-	LengthRemedy TakeLengthRemedy   `json:"length_remedy"`
+	Final  bool               `json:"final"`
+	Frames int64              `json:"frames"`
+	Id     openapi_types.UUID `json:"id"`
+
+	// InReel it is laid in some reel
+	InReel       bool             `json:"in_reel"`
+	LengthRemedy TakeLengthRemedy `json:"length_remedy"`
 
 	// LinedUp its start is where it was lined up and not what its files say
 	LinedUp       bool              `json:"lined_up"`
@@ -2682,12 +2824,15 @@ type Take struct {
 	Note          string            `json:"note"`
 
 	// Order the order of its files in words
-	Order      string    `json:"order"`
-	Readings   []Reading `json:"readings"`
-	Recorder   string    `json:"recorder"`
-	Roll       string    `json:"roll"`
-	SampleRate int       `json:"sample_rate"`
-	Scene      string    `json:"scene"`
+	Order    string    `json:"order"`
+	Readings []Reading `json:"readings"`
+	Recorder string    `json:"recorder"`
+
+	// Reels those that it is laid in
+	Reels      []openapi_types.UUID `json:"reels"`
+	Roll       string               `json:"roll"`
+	SampleRate int                  `json:"sample_rate"`
+	Scene      string               `json:"scene"`
 
 	// SceneWas as recorded
 	SceneWas      string       `json:"scene_was"`
@@ -3366,6 +3511,15 @@ type KeepTreatmentJSONBody struct {
 	Name  string     `json:"name"`
 }
 
+// ListWaysParams defines parameters for ListWays.
+type ListWaysParams struct {
+	From string `form:"from" json:"from"`
+	To   string `form:"to" json:"to"`
+
+	// Law at how many dB one channel enters both sides, as the weave has it
+	Law *float64 `form:"law,omitempty" json:"law,omitempty"`
+}
+
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
 
@@ -3545,6 +3699,9 @@ type ServerInterface interface {
 	// StopLayback Stop a layback; what the deck has recorded stays on the deck
 	// (POST /api/laybacks/{layback}/stop)
 	StopLayback(c *gin.Context, layback openapi_types.UUID)
+	// ListLayouts The layouts that buses, groups of outputs and files can have, narrowest first
+	// (GET /api/layouts)
+	ListLayouts(c *gin.Context)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(c *gin.Context, print openapi_types.UUID)
@@ -3629,7 +3786,7 @@ type ServerInterface interface {
 	// PrintSoundReport The takes sheet to be printed, by day and roll
 	// (GET /api/productions/{production}/sound-report.pdf)
 	PrintSoundReport(c *gin.Context, production ProductionId)
-	// DecideSuggestions Accept or refuse suggestions, as one edit
+	// DecideSuggestions Accept or refuse suggestions, as one edit; what a person has typed stays
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(c *gin.Context, production ProductionId)
 	// ListSyncs Takes that are lined up with others, each pair with its state, in the order they were proposed
@@ -3854,6 +4011,9 @@ type ServerInterface interface {
 	// RemoveTreatment Forget a treatment that was kept; what was treated by it stays so
 	// (DELETE /api/treatments/{treatment})
 	RemoveTreatment(c *gin.Context, treatment openapi_types.UUID)
+	// ListWays How a signal of one layout can enter another; the first is how it enters when nobody says otherwise
+	// (GET /api/ways)
+	ListWays(c *gin.Context, params ListWaysParams)
 	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
 	// (GET /api/weave-templates)
 	ListWeaveTemplates(c *gin.Context)
@@ -4379,6 +4539,19 @@ func (siw *ServerInterfaceWrapper) StopLayback(c *gin.Context) {
 	}
 
 	siw.Handler.StopLayback(c, layback)
+}
+
+// ListLayouts operation middleware
+func (siw *ServerInterfaceWrapper) ListLayouts(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLayouts(c)
 }
 
 // CancelPrint operation middleware
@@ -7730,6 +7903,49 @@ func (siw *ServerInterfaceWrapper) RemoveTreatment(c *gin.Context) {
 	siw.Handler.RemoveTreatment(c, treatment)
 }
 
+// ListWays operation middleware
+func (siw *ServerInterfaceWrapper) ListWays(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListWaysParams
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "law" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "law", c.Request.URL.Query(), &params.Law, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter law: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWays(c, params)
+}
+
 // ListWeaveTemplates operation middleware
 func (siw *ServerInterfaceWrapper) ListWeaveTemplates(c *gin.Context) {
 
@@ -8005,6 +8221,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/strands/:strand", wrapper.LabelStrand)
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/api/productions/:production/sheet", wrapper.EditSheet)
+	router.GET(options.BaseURL+"/api/layouts", wrapper.ListLayouts)
+	router.GET(options.BaseURL+"/api/ways", wrapper.ListWays)
 	router.GET(options.BaseURL+"/api/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/api/productions/:production/suggestions", wrapper.DecideSuggestions)
 	router.POST(options.BaseURL+"/api/files/:file/move", wrapper.MoveFile)
@@ -8811,6 +9029,44 @@ type StopLaybackdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StopLaybackdefaultApplicationProblemPlusJSONResponse) VisitStopLaybackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLayoutsRequestObject struct {
+}
+
+type ListLayoutsResponseObject interface {
+	VisitListLayoutsResponse(w http.ResponseWriter) error
+}
+
+type ListLayouts200JSONResponse []LayoutOffered
+
+func (response ListLayouts200JSONResponse) VisitListLayoutsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLayoutsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLayoutsdefaultApplicationProblemPlusJSONResponse) VisitListLayoutsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9965,12 +10221,18 @@ type DecideSuggestionsResponseObject interface {
 	VisitDecideSuggestionsResponse(w http.ResponseWriter) error
 }
 
-type DecideSuggestions204Response struct {
-}
+type DecideSuggestions200JSONResponse []HintRow
 
-func (response DecideSuggestions204Response) VisitDecideSuggestionsResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
+func (response DecideSuggestions200JSONResponse) VisitDecideSuggestionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type DecideSuggestionsdefaultApplicationProblemPlusJSONResponse struct {
@@ -12984,6 +13246,45 @@ func (response RemoveTreatmentdefaultApplicationProblemPlusJSONResponse) VisitRe
 	return err
 }
 
+type ListWaysRequestObject struct {
+	Params ListWaysParams
+}
+
+type ListWaysResponseObject interface {
+	VisitListWaysResponse(w http.ResponseWriter) error
+}
+
+type ListWays200JSONResponse []Patch
+
+func (response ListWays200JSONResponse) VisitListWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWaysdefaultApplicationProblemPlusJSONResponse) VisitListWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListWeaveTemplatesRequestObject struct {
 }
 
@@ -13384,6 +13685,9 @@ type StrictServerInterface interface {
 	// StopLayback Stop a layback; what the deck has recorded stays on the deck
 	// (POST /api/laybacks/{layback}/stop)
 	StopLayback(ctx context.Context, request StopLaybackRequestObject) (StopLaybackResponseObject, error)
+	// ListLayouts The layouts that buses, groups of outputs and files can have, narrowest first
+	// (GET /api/layouts)
+	ListLayouts(ctx context.Context, request ListLayoutsRequestObject) (ListLayoutsResponseObject, error)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(ctx context.Context, request CancelPrintRequestObject) (CancelPrintResponseObject, error)
@@ -13468,7 +13772,7 @@ type StrictServerInterface interface {
 	// PrintSoundReport The takes sheet to be printed, by day and roll
 	// (GET /api/productions/{production}/sound-report.pdf)
 	PrintSoundReport(ctx context.Context, request PrintSoundReportRequestObject) (PrintSoundReportResponseObject, error)
-	// DecideSuggestions Accept or refuse suggestions, as one edit
+	// DecideSuggestions Accept or refuse suggestions, as one edit; what a person has typed stays
 	// (POST /api/productions/{production}/suggestions)
 	DecideSuggestions(ctx context.Context, request DecideSuggestionsRequestObject) (DecideSuggestionsResponseObject, error)
 	// ListSyncs Takes that are lined up with others, each pair with its state, in the order they were proposed
@@ -13693,6 +13997,9 @@ type StrictServerInterface interface {
 	// RemoveTreatment Forget a treatment that was kept; what was treated by it stays so
 	// (DELETE /api/treatments/{treatment})
 	RemoveTreatment(ctx context.Context, request RemoveTreatmentRequestObject) (RemoveTreatmentResponseObject, error)
+	// ListWays How a signal of one layout can enter another; the first is how it enters when nobody says otherwise
+	// (GET /api/ways)
+	ListWays(ctx context.Context, request ListWaysRequestObject) (ListWaysResponseObject, error)
 	// ListWeaveTemplates Templates of routings: those that come with the program, and those that were kept
 	// (GET /api/weave-templates)
 	ListWeaveTemplates(ctx context.Context, request ListWeaveTemplatesRequestObject) (ListWeaveTemplatesResponseObject, error)
@@ -14265,6 +14572,30 @@ func (sh *strictHandler) StopLayback(ctx *gin.Context, layback openapi_types.UUI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(StopLaybackResponseObject); ok {
 		if err := validResponse.VisitStopLaybackResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListLayouts operation middleware
+func (sh *strictHandler) ListLayouts(ctx *gin.Context) {
+	var request ListLayoutsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLayouts(ctx, request.(ListLayoutsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLayouts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListLayoutsResponseObject); ok {
+		if err := validResponse.VisitListLayoutsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -17666,6 +17997,32 @@ func (sh *strictHandler) RemoveTreatment(ctx *gin.Context, treatment openapi_typ
 	}
 }
 
+// ListWays operation middleware
+func (sh *strictHandler) ListWays(ctx *gin.Context, params ListWaysParams) {
+	var request ListWaysRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWays(ctx, request.(ListWaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWaysResponseObject); ok {
+		if err := validResponse.VisitListWaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListWeaveTemplates operation middleware
 func (sh *strictHandler) ListWeaveTemplates(ctx *gin.Context) {
 	var request ListWeaveTemplatesRequestObject
@@ -17942,515 +18299,530 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P2Nchy3tS+Kvwpq/qdKyX83KVKSFZuqW7csyYp1tmzrmMrOruP4cmOmMTMIu4FOA83RRFfnNe4D3Re7",
-	"hbUANHoa6I/hUE5SZ9euWCS70cDCwsL6/K1Pi5UsKymY0Gpx9WlR0ZqWTLMafqJrzWrzj5ypVc0rzaVY",
-	"XC30lpFVUytZE7km5qeKbhhZsrWs2SJbcPPQ3xpW7xfZQtCSLa7sUNlCrbaspDjmmjaFXlwtFtmipB/f",
-	"MbHR28XV5cVFttD7yryldM3FZvH5c7bIWcHvWL2/4bl5G75RUb1tP+GeWGSLmv2t4TXLF1e6blj41bWs",
-	"S2o+2jQ8X8Q+tOYFS3/E/PWeHyh4ybUf/oBO+MconZ4YwpT0Iy+bEn4yP3KBP176L3Gh2YbV7adUfwdV",
-	"xVaE1ozorVTM7aL5LV/zFTVPEb2lGn5dM1YQrsiWFTmhG8qF0oldtt8Lp//farZeXC3+f49bRnuMf1WP",
-	"38HjP5p3zWzlTtykZoy/J1yQ/379049kt2Uwe7aHZUjBHikid+KKwPJrqll+UzRrlREtC1ZTsWI3RZOR",
-	"kn68MVt2UzF6e5MvdYW/K2XJhKb13r5lfqe2stY3mtWl/WXwix0Xudzd2CdrKjbt+FVV3uTLtUoQSe5E",
-	"h0IB7+Om9lmmory+AULGzmLN1qxmYmVooHRNRf4CNk4KhrtINzVjiiyZ0oZygtClYiK1ieY78zgapqfp",
-	"LYvPT+otq0nNVrLOudicZpbwuZnTrGXerMzE0ue7feaep9ycmvRnzF/v+wG5U1F6K0ZoIQXLyHJvKMxr",
-	"wnP1oiU0V0RIONs1Mz8UbK2JbAyl2ceqkDlbXK1poViCP8yHw7lyzUo1YdIgvd7iw5dWerkf/cO0rune",
-	"PKv0vgCJK+sSfpaNyG8KKav+quUdqwkVOTH/SMkm82ZUsNq12gkspSwYFUBj/GZJ9Wrb/2hJc0aoIoVs",
-	"cvNfw8xrXivtCE80E0SxlRS5IutallZscU2WbMNFSkDg946aKo5wOFNqD1xGZE3WskZpz3OmjOinpOT5",
-	"mfmRmINsfvo3+Ol3hjF+D3Qtef6/8Hc132z1793Mu1yNXxnk64pqzWrz6v/1y8XZN/Rsffbrp6fPP//u",
-	"l3/7X792fvP7//O/RfkeF1rx6J4YMSJQ3qiKsRy1E/MsUZruUxS/ZayyQx5FdvhW6krHP0bHvcwWTJjr",
-	"+5eL86+yy+zJr1l7iHLZLEHZsJ8VTbm09zp+Vcu4vGXmIKzJzp51POcTJKqMy1Mu9PNni6h+gRueFnMT",
-	"GGJc0Km9WA18Yi9W9/yAuUrSH7AXzX0+0Ihc3sjI7a22jGnyO/MJlZGCLllh1Iy9WP2e2GP69jWeUXNj",
-	"vCAsN1qQ+YXY6y0Xmwn7KtcpdePp8yw8kL+D6fzf3VMYP4S7mmsuNmmq2QfuRTi4RVUlhWJwvXzPaA3f",
-	"W0mhzXqNiVJVhdVYH8uVZvpM6ZrR0vwt8qUlFxRoE/lWd2veca0LdsZEzqk4J9+SAohmNNCnT8jSbIMR",
-	"jEqSkoo9We41SlNQT38HU/19Rta8KFhOmorsuN4SVdEVU6D3CLIs5OpWXZG1MblUMHBGtnKHw9aMGpUJ",
-	"Rjb3jGDKHWij9waT+d0zkO4XJCICqSCXv89QFkrFQb23Oj9cWDgFAko/IytZllKQlZmeudcoef7sbMk1",
-	"WReS6gwuEGYMLbLaUiFYQfS2Zow8fdI+pcjvNjWj2uhyJd0IrpucZaSq5aamZckIGJkwiX3FyNu3NCOK",
-	"llXBlFnAuikKola0YHbang5UHX7Ha+5WPz8z+jnsTWsKtLTjgrz705vrjBhmJMYIML/KX354n8GxKgrU",
-	"kXZUkaqgewZbvKa1WXeRs5zkcieIlkTvJN6hL0jJRWOGXnPB9R4IpHhhNPLfZzCTDrmM/uuWerCaDJQ0",
-	"R1awmYnXoM//Iowe9L6Wy4KVA+egwif+7a/KcPKnicaYGzdyFiip/B/dAYYT+W292vI79lOdo5+A5jlw",
-	"Fy3e17Jitebm5Nrbk32EVcNz+J6VCaia+8fDP3+K3bmtRPmlffRXf6bl8q9spQ2pXprDbc73jKmtCl4p",
-	"J6uM0ra4Wlxcfr1+Tp+ys4uLi4uzP5j/+dr8z0Xwf0bSyUYzlViTHbe/IPeVIcsJjIVR7Rrvj/g3CnaX",
-	"/Jubd+xvuqar24idYcVHO8EXcHZQwRWGi42VQUvQfLyBMGwQXBwaAQd7DXSK77NsNls4BwdE3xrDPE9N",
-	"X6EURXGq0J2wMz94V9ahzpO1+3i4W1QbyRl/CXYmSoBCKt0fDVS3LTV2mpFCK5xjZkTVTta5GqTpoSFl",
-	"7JT45pprwh6P7vftHwjSTy2yyMtSpPRPWK27YICBYPovCCsrvbc8YlkEJhfhZTDkeqMD8Yn1/ZiLrmZk",
-	"1Whz8W1kRpZsRRvlvFoFZ3hVRrdEGWsgTnhWKOaWfiTNYdUTTk3CddDyPA7kOMhS3e6pY8bM87mlm12d",
-	"5a52n6Nnp1Gj4vHgUMlCNrA51nZZmA8yCvOhRrlSt+Z/S6lU8MmWWDyP0vCWi/gfCio2Dd2wxB/3stHR",
-	"PzljuM9c6+iva4lXgFuW0qxcGA25NkQs+cfIag62CwQzfNcO5yfYo322+Hi2kWf2lztG79i52Yzg92e8",
-	"rGStrd28XVwt/s6U3hdSlo9XsmaP4S2YxMtGvUShFbH+lw2oGhzMQaOIysYIq7pm4Oky3+xu8YETtaNC",
-	"e7NUNEVBzT/tZXlgphoGCH2qRw7iXKtHvh76cLlgcXcVKF9TRuv5qLoe4iPn2PVHHzXI5/jJfuX3ePSM",
-	"R+Sg0YF3sr5lOTEMoyVZGqYnyFBaEko0rTdMXxGICqAmjYKfavMQmCRWrTanSVkHpHain4Bx2mW+ZROX",
-	"scvG2oFT1IknXz0f8S8u9zdbKvKUSsbYTbFO3JtmtWPq9KumNkcTH77Jl/Ft7fFCQjbK9To+FcM2avJc",
-	"qpqLiLqx5mLDaviju7bNDjtJAQGpwG3w7CIi1JETZl4lk+RMX670YzMz3pxy2obEiIv8TH2zkBW7yZc3",
-	"FasnvtQ/zAe3zBKuCTwPnvItp7l9nnTlBCLi6JvnnTEuZm796c5QGxJ9FgREz755HhW1jOqxz34wD73a",
-	"mgm6V25KecfUpBd/gCcPt8ytYNKeID2P3o4fmA3bT5OrcVV76f0VV4RahwVZ0ZIZwd/6ZyJacWg9Hshc",
-	"c+ziNoP3FtkvtZ8HB4rRwTK8X95cZxC+akTOanJ2Caa3n0P/ck8fzZ7Sfjjbqoyq8HTYjxWZ+sPMMCoV",
-	"gMQ4d7u1Ma3/FU7wfS1RFz7wvxQ8FsuVa2PhVjVTCtxijcgzctkGlFDtnbAsS56AZwLDLOfrtc0/GQ1B",
-	"ZAvwX97gmZ7w+Jaq7Uxb4TbO2rLRVRO5Sy+AHjTwjbqIK7GvxOZl76PjteRSHf/6AR+53fFr9BaN25qA",
-	"7OHUg2kA3UZkncvXOe8w4xyp5zN+PgNLMzS5u7y8Nmw6b2frnNUs/o7RiyN/OKAgPNUOlNlJzCQKA8P/",
-	"aGpIxcR1xVZznJ8Knl9cXH5zQZ2DM+7vvFz0PJzKfmxKbkRLK3grKqIKXs3UKWjkPDpXu+JixUjJc8E3",
-	"W6/m1gz88Tm4LSbID7qj+/Q3CooOeyoI14rcckG29I6hAj1FmNGc3YyrRW9ozvzj1vkx5fnfRuVKWDQ4",
-	"lUM7pG41AJeUBiFkNY2AXNyxWic84GlHUWENm0lXSPKmEFKzIePNX/xD9P9pvf6Zig3rO8cvIgqKS0wZ",
-	"jOvAQz5YH/VdS+VSg7RyNxfGv6Z67598PWJua84S7laOrm4uXOQRQqUQiQR3r/f0spxrlhMtNwwcqPAc",
-	"1zH3cSPAbZ7HXNtLme/JrZA7FebjFFJsYo7umIOv5Ul7MVIbe/esNCLljdg5BwE3R8CDw/izFY1v88m+",
-	"EMs9g9vzqpCr29lxPODsaLjL8nyX9sBdEFbeUUXkem105Z3LM4XkI0X36gU6yHdcwd6YZyHraHx3zFfj",
-	"d4lU0UAHfHxVSMUUaaorYj3lWRu6CPiPrgz7tQxqU2eNmF+yLTfaMC2M3hT4xW38LFuYv8Sc4V0X3aEe",
-	"riIhlpJ/ZHZW6Pf3B6acFaNYen/x4IXg5/eGb5ramLaBK+7gbEEiAwhuL1EM4Tb8jgn0Ec6a4apDm6FZ",
-	"dn2dEMBmFVPa3mDdaW7ljqypNVoKuYOZkY1kCoL702yY3IYBJ0n117yKrc/QXzEmjtqDeX5FF+4aVsZW",
-	"oTOodScFxPRsE8y+dUUBw/roE5Aoehx76+mx/okiEFM9hUf46HuJh4adSql0Zq8VinxVyB2rFVGyBGnR",
-	"1QXv499vqThbboMraPGmKQpS8o9wdx2Q++zJ0wT5zi6/ziA0lsp0SPmZQp/6gQLicnFsaht59+Y7EByQ",
-	"mQzJzNEQ9CQmCSomQl31Dxf34Ze5g46xD2g7jBdcbEB+eoJEmcV/ffzjkx3Xfszn4aAX58+O9GnHKXRx",
-	"fhkbz8nQPlEULRmeI3CrDMSRMqKkL1rZE5pD2p2WHQ0xpTgYnh2WVNeaonp/jyua6y92/R1xO7UK47OY",
-	"sZG4Qczu0SJR+QE+QrNHLiPR1iDY6iKzpbstX22dmtdGG8e3rHNX4Rz8BZRjWgRMObqtYOVOpQ88/V5y",
-	"oSN69SGluoo+bbQsISvvHL85R99vX0atv53GvGAuJXe0aBhkhlrrGtMSjSJki/nuGCpAUmClgkuciTlY",
-	"JhjJaksrdpgiUkoJKcJbWeRRXRimOTVE1skCNPyCb49YXsGGICnvtSH6uzubf3kkndY2N2vCoydyUiAB",
-	"o+kvLJGjFk+VssxjM+bWGA2AA73HBMAdVTHTHG6kWJaKpreM5IYJhdTEMAnIe+sHYneY4d7XAsCzF3HK",
-	"gcMP8tG40gfljEbYFJTnZLnvpqVZQWT/BguBVQmJ8zN/dN7ckLfRD1DKO/D36pqXmPq4RJYXbBfleCWb",
-	"OjZ5zUu2knnrBcPnonH32xFTjMHM7XXUbta8fDY7n2RKG1b3jXt7Ya88G7a5UpgLB+fYMnrwUU8nt1xv",
-	"YiAz2XMUl/T6HVeRIwr8pGbcAfasR4izkSJCGPyA24JhHrS34E42RU42MtyaoUn9UQqWnJVLp3NcKjU3",
-	"A7Mckg7B1ohxpFG5E36SHbWFg/SWCSi1OzY7kuuCjVuj+JhdiZ1Z5jbOkn1gz2dbRZp9NFL1w9sP7767",
-	"It9V5MlfxMXFJSHv3lz8gZD/IOQVIU+eXF1eXD19enVx4f79vP33xUXwb/PMX8T/n7z5+acfyKt3b9+T",
-	"H7/94bsr8uTy27OnmMzf5cktFblTpWyF2EWWijVIsWG1udMZB9WKidynX2P2LuSxFpxFnedeP790IZ1Q",
-	"TY/dKUieTgHR5VcXXR0otZPm1dhWvWYrrqakp4XFA6sVq7QvJ2o2G6YwjfHql2mhq1/7FQd2zFjgoPOF",
-	"46pdvxpzwB6KyeCTmZtcgn4FF+jnnko/o9sArVa0zh8bZvxw8fR8R+8idLHPBqvu5IEFAZ90Tv/0ZePX",
-	"4uu0sc1+VgvbUHGYAJBTzc7M9RHbllXBqyoWGnBHC4EOdDfLZYLStWr0DTgQ40kjqqLCVWZrSZaM2Igt",
-	"y6N6jRkurXpxrUjFV7rBGu5Vo6/ISlacoRZm7s2cUMF2qOrvtvsYLYJki96MjQ7nYsrmjuJasWJ95etK",
-	"0aLDaCdWjt2x2hzmAAlk8pWQR+9QLI2bRn0m8ptRNSUsd2vLqwqqolEkVteyHruErwVF9xZd6cReQSkf",
-	"/B32wgfYQBkzQ9IOD3TsA144B2ksdIYXMuZ2Q0wFUw6OvJfXvGDTVaL3hVlG/oYXLD6Y4GrL8lln0274",
-	"NCMHI8ujYtjSZNY8Krq6tQGj1N9ukg6Rilb2THk6OiWsyteLbLFSd4tsAeV52aLcxgNDvWCvy9UaKeKT",
-	"azTmVrziLJbtqyXZbWVpWMaY/F37x4ZHt1QRReP0dHbiKOEBAiNpiaK0valpJ2oe+hBA5z9GNuFZaPPL",
-	"J7HznxTLozn+FVsNrML81cq9xDI0rXVHMsU8aLrjLdlRVz1t7iKwj0TOavxVVcu79l8QfzFiAiTIiooV",
-	"KwoW969oFis2i11Out7H/abZQktNi/uJ6oBeCWMSs3JwgzmDYgO95QogijL0UF3GIQl6wXoPteKYMTwc",
-	"4fYebGYrBA6OfDt/S9Hg5nd7aS80Ry13lTgR2+OKg+sra8kZHpOOLGsVGS9x3CUU3BtDytRsA8lLxUUl",
-	"i70l2NH5YqtY+iTiUBmVQrXq0RW4X5jSVpdx+SFO/1lhdYqPF7AcKvfQqKYAfiEL5grtIQgHJfhR/o5X",
-	"4+I35ZVjw/a0cOHLubvsa3bzilA7cUwKbfQZ1I+jsF01ExPDpCj2sbAZ5CcYkkAANgD8eftaZd7dYMEC",
-	"gPWgVLKWTaUQIsTCaMHBAqlvJCtU+NPV9oVzwFFibHB8w9A0WeA7guM2VvDbuXijosHM85Ei9jH1AvRg",
-	"1Oq6SBhj9Soe9yLOgfCV5IhPo2uz7BjzbRrae7A8DzFl+FK1bAwOeMNVmynV3tNv+MynaHs50cUcy+L3",
-	"2qRLHouAp4DFTMr6dLJpUuZqz+FWW1AUzDwhnkQkZyUVuXpBVlu2umUexw6oApAdqAYYs+8xrfhjM0Gn",
-	"G5xbTS1ECZA5CkL15NnicCIfjKFhY+vEHimlWc0ksfCBObhs/Doc9Z5ki5JpmlNNF1efvBt/cY0vY6he",
-	"WA25PSzGmP/klPdfEBaCcmE+sDBmfbbAEw9/7IX+XV7kAqe4+Pyr/+6nllU/33wyYu3zzQ9v/xMeMcp3",
-	"e5uBKrw4XKh5zinDTvcFWv4KdwGWUBhyutgGXtaHyuGzr0FUOF/5AoDiwG1aMI2wkl6juOxfM3arInpX",
-	"Z9tif7fbFK0QlEWeCKS47Yxpgy2+4SSl1BwDREmMVva3zHLoz8rLRBasBUKJ/7Wk6jYFFXCztP6/6B/5",
-	"x7JIwHX0zng6OOWMv+5icJcTWY4WPyEib3rfxXKGkbTJxIU0b8ve21ssOt4DGYftaRqdnX8Yr5Gow2Qr",
-	"d4R2PEzeo+RrWoze5cJmeCczrciKikeaLJl1R70I6kiJaoxGBi9yRWq2bhQqsIdHFqW/o8z2CfqsK7Z5",
-	"Yk776qn56a8Vg5tyfXcZJVLJNnRpT9sRRZeTTdQ4H7GyKuyL/dAcKlXuGfwJaviQtiUzhIynNg8Ym4d4",
-	"KbhmH2RrzZZwQkFwrWtrWMHpxWBwFkKGc8c2EEeey6cWu8Btf3Sty2um6Wo725rJ4bUAmGzL13pxdfnN",
-	"k4tssaNqcXXRu0zad3r2rxkfC+TBG7ftYMGE4QT8TMr5DNYJYNkSsw8+0Qkgwwpuq0ymmQ07msqqMnNo",
-	"ga5sFudcJc4Twy0KvxhV6zgt5KZhSXWbrQBajRql5MrmeMk1ye17YOTcSb5iZ4D1GeD/KhvM7m5UyT/6",
-	"9L0IVqg3FRGEbVrKr3kziUQRybyjddoRbYzDjFwYs/Vy2teRSNOr3fsat389a8nTrsrNOL59VQJVlGnc",
-	"OGtrB6gimMqhZMkQfOZwh+J29mnLtYx2cO8c6W72w7EGUFs76OFlCrlbOASHUWQZW1MIVMsQq9Otrpsp",
-	"kcp5+y7n+ttjsEC++0hXutiDGeNws87Jq25tDngCwiod56ThNbnlIiONKJhSpGRU2JTec/LeghEqeHHq",
-	"1p//RaAFG878EuKMB7851InzG4/LNAukImcfE/c/swVVgyoXPBSCQg1jCJiHep5MmIMbIra9S1nXcjc7",
-	"M9AdYci7tqiRUN1EEFMZXV3W4w5fz8iqlkqtqVEHuQBfA9V4NS2Z4nk/bTCZ5TaccOAkxKTCv5mJceMO",
-	"EISuvdeJ9xs+DeMrPNseOReqymDWsV2H0qWbDa3UzJ23CNWrglc2XAsuyuWe1FKWRKP3Oi6xpyQrSrGx",
-	"wYb0pl9GaTaZuDZiPOMkPzwfHucNazc+tsctBOOo3Hibq4HB222JspI71TM5CUSA4SXBPmpkKHQ8y2a1",
-	"ZeoFoQ46V66NwgO5iFwTKKXuyejC7mokHcIBLw6m6dnKyOF82eHtjuUus781tLip5A7soJpyxfKblVRc",
-	"sPGr26H0pWpDMddjJtlhUDizkOblgWtBDmsLsehKGH8nnFufFsXv51B9cibz3O25J1dTnaLjTeCGn0HP",
-	"MJ7k/BvGLkJaQphH7+SxGfHTZp/PRjw4RYH+DPFW07I64kTNuzBPI+p84W0MdOlztmAfNRP5TCbBgiIU",
-	"dnyzXcqmfkgRxvJNRxBtGYUYDOXFdKkDg8QoMEnWP9japsNcTEa4iBIgtnLwzczUl+jqloCuax0PaNcg",
-	"vofeshLdnGjfZG1nIrR3tAQ02sBrkfdFyVwKwtATILLTdOBCMZuFcDpGmHxjLPdfRiqA3bzcRynwV8nn",
-	"msOMrrao5vg8BNB8IBlg12ITu3IqX1fCEDLigU7U5E0v6P7IK7JrLUKI75FPQn3h80LbW5OUoOwZi2Lq",
-	"xTmiifOCTYpKJ+zB4dGnaIyX9zAqD28rjAWHECIDGmIp7054SCefvblCyaGCx6c5FoN1ZimChrfFvCtZ",
-	"Msj6yrotw9o/WlzsfswvCm4IpVzGAAl8FwdQ4fOlqdmh4xxMKYSkhN8pluWGD8emZZFY5p1zcPo48wGz",
-	"rsKqkvu4Bv75dMgoVcVc38PJnQhfaqkVVXqu6JkvXybF1t9Rns/HNnIy4OiTXbPTSt+5QhW8fOPPI8bR",
-	"3GXdmMN+yrXNmess6/OWsWpIltOiIMtGE5dDmkhf/tKHa4D0J7st+ldC7KuK6WNw4LmyCE5yTZxV2Q+t",
-	"TA6zzeX+h0Rbn4QXOJrUOjmo4CACuyNeJPJTZ2D7aZ7ucuMicFrK+6g3iumbVkMeDnhpuzr7WknrW9dS",
-	"ejqjW3jdSRfDD/CFSaCJrTCfgZ3XK1uMkidIMJuDhG6TM6ciRMJH/mheimAw9u6+SM7b+OijAx/i7tmv",
-	"pPjG2ogPyQHvrUk7Icd8PgdMZYAWdHKGjFV0jwY1OBXkmjTiVsidsJ2fXAIQGCnemcCVdy1l2CoSn3L4",
-	"GYuJRkY740Tvr+nhS7BD7HgpRnCpdCPi42fzmH3Fx9hnXVsIwIZ2pKyhnQW4JgTCyCNpfQUEVowlrZp+",
-	"cHhG3D+uF+AIKTJBddAEOl3Dc/alacrEyP3O+5zz5bud+HZpoxdqsi/Kb9boIaV6TUGzTgFoKUnKZrW1",
-	"+NI7bgxxhOpFCNnf2u2TiDwkfK7QbpdWlsPnhDxlxR2OTVXQvcdUhEwGV1TN6GqbBbFPrwTJneiefYQX",
-	"lmui2B2raeHHuLdrPnKlz2mw5qbRwV0Y9I7MQWKefromq8DxDgJqoPvZrDkn+MtSOZ4zwct/Am/pvADf",
-	"seklo5FA7B4zMu0/m4debRGc/PNwYjfLuT7/dn5XIfMeDJ7AVXMoEZPBAZJNBh3FXQWTw5Wy1cJt6fHC",
-	"N7tWrrESAk+xAvpq78UKOy3auhqbGs8SvQ9ruUt0UzUTuAqRkyG0aDs7go5nYce9RFMvbHEiFiq2MUcq",
-	"9ha0TAPQuQhLNMcr+g7RmlzB91y+A1rH+O3N/Mhza3lG84WjCEfTsnwOont/a2gBgKMZwX9D0g+Q06Kc",
-	"mA9ZnNrrLgrc7CyhUYz4N9jn8wiM+Dc2VJa+WiLiK10qF9QUxoI4089l3mCjahZtiO9qYxCrpWihzTFb",
-	"3za8dpAVHib+/uAtc3BHkk2EJgKSFFzpmLvGdf3dAlqcguip18kDNiupXm2ZChry/JrN6WhU802s+0bB",
-	"xS3LbZm40sYqRYYHWQcxICNdakZzHyxzs2qqQtI8kIs4WHRiyTLpDqSRxa/JbMmYIk+fXPy//8/l19Dg",
-	"/slXHrXE1pZ1IKLngIzwv0/lXCXonDJAy1k9OJEeHMiBAHJgLKI9BMY6gw5SaBdmsxBEqKDFXuG/zd7t",
-	"4b+u8M4fxzg8pbGJYtDM1i7BP7fpAHhcnbfnSBQi85dqlLzw0KzbKXTpT9pCI0JtOv6IRhq2/QWO8qcs",
-	"CQjSCtSg0u6gAK9Vo1s4kEPcEBBGLb4IMmmY/hbK23ZH22Po5VH0puYFQ1dj/yqRjUgUORs19qaQq9uY",
-	"lKPY6KPNkbHXKs4sADwVRhaxIrf56Sk8mvkNoA82z+6bHSezC5tauthS6Oj6RTPED4wqKxQfohHCUPMj",
-	"X5Ee+VOqY/L0loUl/XhzkkbQp+vlMLvX3z17UJ+gvzMU7+Z8pedJr//Al0bl1+EROGS6gATRHY3vTm/l",
-	"sxrguRNxv2M1JW4fQsDSW3Y0oBG+3JN3aKJpSVRVcHDSy/V6HOHlc0Icv7ed8A/ERK+96BhvxA6rsBAP",
-	"B363plbYx9snO1Z0w5wKZjGNmUjgw9j7eSyLCeZtp+BeS11Jib6ly72erMRHnWyDbpuwS2WsW8OWzVEu",
-	"sL9jZJy5LUrjRxlJ4dUDO7lg2XPut3t25jRDXDdlrHlGIXcsn3izTC9F6bWXDTEhzHAzMUBK/nHWfeHa",
-	"HJ+sLxMi9bi5+ya/badWyB515ISJpSqBUwgMTXm/Df7gok9Rh0PC3zCGxHsMCC+OeVM3ImK3gO9fhYn4",
-	"tJ44cL7qD/f6lZHliuksmOfUgn7vh4+kiXDFfD/fw/6FXDGyLqSsXxCjNaCtGLr6jtAuftP+w8ZmKli8",
-	"icOW1sxhYqAPcCZqghk5BeztS3wjgTf42yNFeN4CpBoL1xvlHCwX2xdiMTEkElb24v4nGygHTADMF+I9",
-	"dpi8JZ9fburedPpgXxKr20TH44TUTWxpmKvvGi8fpevXm4MU/hm8TFPwVo3gek5b52yB3oupDZ+RivY7",
-	"bddnuxo7MzfoiGR2AYVzt2dzpLOPRqB0Fs6t24dZSlySSlkts3/niZuqqSub5HnoFSqZhw/O2YoDRIAm",
-	"Sr6wOStCEiXoJg6Mo2k3GmZjMRidgnonaxD4yyfus5KVuldCi/WsOCq4Id0MM5/xEtAiduLa9hw90idN",
-	"0AGokbii51+IzeB7qrbx9icB8Pt0PYgJXXfrOOajcTvndXSMkqt4n9YAu52v9T4IkAH+eV3zOzavo439",
-	"1M2AGyu5Sc65Gmlgjf0D6qD5qZmgw3gne6Ynwhbb7XUkD73+rW+3bcjvKHe4sChXMFpgLO2w2UM9lLyY",
-	"JmqQ5qKpbjqgdqCKrim0NhwvWrXvZ3YuidnX+dzIVhvf6W7Y2SWqT7yt1wPw2zvwy07QCrGpbW/c/GXb",
-	"1QcLBnF6Fpjc7GTuSomBr6MR2jleNl2jkdJH8et8nxv2pHXuYjvYYVPkiLEDgDtAEIC3zF0/3L534Yg5",
-	"9tIwo+h43/89HnyJNsLwgcEg0DDMYAOudUtD31sKtzbGgv/OKv0hwPeLZVpGIes94totq3SGyA1Gs3Wy",
-	"vN8rzRtIkdssmMFo4oafblTY+KHaTybXXTOqy+ilttpOyBTs5txNvDQGmgjsVbqtfC4PglCjVRNtFAd5",
-	"AJcUowWUIs2tq4MMX3fagiJHl96LsPO91LMpGUVHJOzC0FM61b/DThBHZCG8o/sPrkHdHB/sfXo5+Y54",
-	"R3ZqmpOKht+K88d+GfWIHNGwyHWIGQKN7Ej5ttVf0F1mio8D9AljS86oyeOCvfbvRdVGl4lxeEr3cEh5",
-	"7nQkZq5EaufMEQE30iJmcsGYeXS484ZDzpq80j/SaCd3aNMRvX3lWjNBFAMbjGwpXPtGg8sIVcT31asK",
-	"umd522IP09IF4ES+8LW3XJFCKo0dT6Zt6VS1PKV5OxYDlgr3KvOhWgzcInCtmR3koOF42H9lIi7bTGtk",
-	"AM45jPn3ij9Wss6jS3U3sdONcgZiMp1sceBbhG4stgeNe982xmTQBXnXAq4KnZElxxbIy06Cj+EE1OTt",
-	"OUi0ejFGaZVq9DIdRO1musXJ8yCdISwe7p6z7qjtPrVAwV4E2gPYFTwJaRp1YUxvtDsDu+4kjXZtsuYc",
-	"lo4b+G4gT/JBpIjo7W356Zj7m4kcnW2fohXeCXUca3J1m7iH8eIXQWqHbXbBbxkKuxdGHBZSbIK+bDAM",
-	"MEtwPqy7FfM3s4UqUslLK16vipTyHEuAQwcDCrxAuFGRZ24xbUOER4rUk4GY065+QwCHxz/BpnLsFscU",
-	"jjqiAZ5/I2WCEJXFYE01r3Iu8vG0YRv9Hg9rHypQoVPcZyJY37ibnQXCXO4XAc3apbW7HZUekOLyo6ed",
-	"7a26qC+ffB1wlv3R/OfMNRamX3/l+hxlC2MMxzgNVCAWU/aoULtu64JOL4ZYOy4Ho991cTntiGuLj2su",
-	"K5d/547IFPSN9PXnrCZ8RGVtbZyxo+LZlXHrax9WIhKkQez9pi5ir7cNBTaM8HG7zQyTeVLHGaCjoyau",
-	"kYGOkVYoWCXIOd3mxaIH+mZzsRnoapb5LPeJl/rkG/0ggNyBkcYvpqhp9OAeGdGT1c8fsVbJrCXPubCp",
-	"SnhwTwHcPQSaEvRrs048mEuKaNdwXod9l3O6dUapjeqWx7Bs+2PZr2QEPMMsR+pfEFpKaJnkC08AjLvT",
-	"bb8HTnPg2MjzminsRGYUC+/UsCW3JMRmSl0EMqBiOkvFUlJNO8NW//BH183HJhlNTycYsYvA1F6yvRR5",
-	"kAiAuEnQTdjly0+xwdk4SLi/cO5revJhy3PajGFtyQa1dnxu65ag7QuInGgqr/OZ9PfR/jHkLTv0WtZZ",
-	"pzIeM61HNRZnacX1olouC1bGrzdnj6+oIEtmzTlZ98x5Iw0IE8b8Y7Qu9os5OfZUtSVdwLXmA7KBhOip",
-	"TU0DqRPtwz/1omiN0jaBHBg1ekDlZsPy73KuRw22Qb/XgetioM0DjzWPloI9Ulj1a0M6+6XM94/UFWlE",
-	"Llsk6iUN7fxOvkCerAlNpAzETGaXHaAXdqp+5Dj1MHb/srZZZPe0eB+6v8ZEy8WBcP3j9OGY3W8DN1DC",
-	"DSUxQjil8Ybb0Hc+0f6IDP9oOvyUvProi1VVDqRrRV8ZzoE/Pls/+uaUjPnpaf3BPHZc5HJ3MzmEKQtW",
-	"U7GavPCYC2dqoo/lj6PzfByf/e8kr3+cJK8sCvX+UJleFgVrJu6BfuhbYiUL2dQHHRVWXNcY4DGCpcZr",
-	"sSogDblAhUAxGnW3pFBjEiXiF9j4AHE/5heKp8DdSi48JMZ9oN5iGkPbtW+Kg9du+1EOXnz3g/PxTo/R",
-	"wgv+/svMZP8injy5ury4ujD/n71hdb0nBaN3TP1FxKpl7DfDTs2X3zx7evFs3GloXo3dtbZoKH/ZxCxE",
-	"lWh+D0Ai0OQIQxXeWKQAHEUV2hVXwP1vX+M5oNFCXKxVHFPLXzbqJT5oXqmhA1jCEUYJFOhh8qS2iSNm",
-	"HpvaUFb304cG7YGOctmJfD+JQaUtm7gmNrt6xm2MraKJFtD41nGj+Q7+yWttkcLg5YK6t4+4UfKgReHQ",
-	"x30rQwgfa3afSsQtduzqYWDvWhvXZr3mHWx5ywzcRoIVK9ZXhHaKZh3TkhwOaAIl/SS1pV6vncJ5bTdj",
-	"r72O8o5U+lvdeeUmXZq6LiSKz9GyzMMcOinkTSGVOr7SM6mCgi5bRM3U/OWH99Hsv6MXMqzdj6tWVQmI",
-	"nceWgtyvWLaWRScJXGlW2nxQ7FsZRJR/nRuT2IKTizilyWbgQXlHPP3OGQ7TWTQ0eqL7/e5Pb66DmknI",
-	"3blj9Z5oJrRtraDYSoo88/U9NXN+OTN/wU7LL97amr7K2dXIh8bJWPB72ag2Ggg8EebkudxNPw1/iw4p",
-	"Ba/aWMxBMvzqvibmPY+cxX24bxXWCQrN4zkI+WqIsPFsUG9t9l25IcpP4azevirVKDZfwTCaX4THDxx5",
-	"gX7PxFQ3o0flnJRYM63s+QAVxAG8YDG1MzWREvEdgG2bCc6fUOoGsTundxSLnmQ39og9A7U+53ZVcwwa",
-	"LBICiwaF1KT40Gnt3EH35B0tGnaMDwlfPIzQxpjhR7azds8csMmYcW4s72yxKmDl6naPfk81xxp3QHsd",
-	"szmKMSk2jS38Cp59+tUgHuUUCPbn40a6XEcHG9dBRgtZwptrEs+/bNSRDP8j24V1XlNNeKTYYkXr/Lzc",
-	"GuHzsSwWV4u/NBcXT1dbqrYFV/ox/Mj65nuE4JdxJHsY9mBn8P8mEtEMkOD39z4fa87SWcUVnNPFE6dk",
-	"XC3eUaFZLQj4LQ6wmK6efQ3TPQTvWjhvx9XFRXA67UuLJ1/16ea/PaVdwHGupwPQM5/vZBfhJfnTr5+5",
-	"5in4i6/DPTm8+A4wy1wO1UWHAmOn/YBCPXlssd6efJWRJ2Zyjy8vLi6JrMmTb86/+QPJa1l1v/JsKhN1",
-	"v5xgp58Zqoczz9CHmvLCGk8HwrVKpEmauyUMZVNinj1Il04FruOhPcSQl9X+ikhR7DHWbvugzPR5llRp",
-	"m7bWb7YSdH1fc8HVluXEvpARKnyQ1QevC8rBHwG/gFQJDJij2eOdbx7BGYZfskKKjSJabhi0JaeGSEYS",
-	"OzgAuROINwc/+CTjY6o+or6vI0+f1DyWIiPITxUTH3jJjFn49ieSy1VTQnIM5otzRQA5lpZgpu5qrjUT",
-	"V20OLbAMBTT2zhG4/CohTZMx0aHNnxTBMqelKYo3fBPFLBtIp9vJNp1umlY14oI8HcrLaJHZvHg0rNSq",
-	"01FStDnvUKOWv3xz/WLI4r+vLdcxqf3s+ql/bVJgCziTDG7/tF7/DJDQ92oluSp49Uh5gGPn40ScrNN3",
-	"mvsCfdsjYRqk01FRmp88ZGsSXece2aWuxLB/z1gM4dj15dKIJ19PUGfrTCuH4PBIEYfAfaJ6Lm/C9ghi",
-	"lpnZqksqcgIaNKGa1EzpzF809gyuZU1aXJVjfPtJlOCJpQfB5ll3oTVIp9cd+GYWfZwOwLg2mpVth4Al",
-	"Tzu6J/BSRpZM8TyJunmiCqN0zartx5HESeaK5FBSLQ+J1dbWukpb8J8ESxyqCc4Wu6gHeSt3wchhL5lp",
-	"xcXT66VsX1iP3OakMdz7tuOHK+F1/O622s5+KurXTw6k9kjgL9st6ij3Uwz2uHvohq78Yf01ZwXdD4HF",
-	"exvom+ddEyg63MYh4EbOcrqBXNnoRO7gcc4KXfPy9O45hxfYBK71aR4Lu/nHOS3CLmYn6Zab9A3F8itS",
-	"XUliy5wP7tuu8r1r4jen07zDDVnTlZa16na3wfAQ3whaECawUE4qhv0IAA+/pzFBADha8SPXLjp8RWhR",
-	"nNUQPw4zqYXU2Buqi0C/NrZJjpCD+BZIoJydAbYJ6gVMsHqzP6tqplh9F4d/MVuxi06sotb2Kdgd1o5Q",
-	"smJC1yy3cW4pCONgGpqLyurQL6CfT1OWZk2gRx7UxrcLucjOnmZnz86/ys6e/zoNsW8dL75by8JQUBNz",
-	"SZRU7En+Eub+7s13rtBRAk3uc3BDlJejAFlGWgWO/ZnHy/jN+jkr8qzF6Taco5taAIsEbFOwtT4DkBm8",
-	"BIU+s7nXTXWWp6rrSnlnuXdSB7JkiSRS7ypMrljRomB522OAkq1sFDNaqSzyM4t+cyCm4z304rlF2A7v",
-	"CsBfaMCC01oaQsJaZ2eeP4uE+4MKztgxAjVoSQuaUmU9C16GHHgZSw0wZ1kfBAuWUm/tf25KLuAiMTu9",
-	"yBZur/HgggsdJMlH29YGfBH5jTm/WGVJb9HebKeLZ7ntLGgWUMB/DNNhGYLNb2HC/cselGh+QFUzGkfo",
-	"se+jJGGbmnXtkj69nj6Pqw5BRLapxUz5356ndhpXZE93TtU1tM1IxY313FQZqWVRtGhTHtQJ5E7Tbw8H",
-	"L44oEd2FnT19fhHP1ChOMc4eb4D7DRMDIzPEt5LjCPpfESo2AK5yZ25ZXrIDxkiQdZKQcrSb9LAl0IRn",
-	"Y1TY8TyWFSvXTiZckQtSSiEzcumzxkauqkGu/zxFq0LN6Eitqm0gc7zLyVhZj3y/mSyoD2QigHoFpytX",
-	"voDvYWPKw2aIc8eMOrZ5PqltdcwRESAKHXgcCBdWALWdQ2YuYABZw794OScHe4Kqb61pa+ZQ7QzpGQAa",
-	"7/16j3Dd4SV+XPvaALSvarQv1GXE3ZQvyMocfEAiRjUJMTNgl1ybS6xi30D/5R4D/52XTUw8WDEX3jmg",
-	"WeuaAjtT26pwSJv4uiO14cdI1u0dz6P1tQ75Gcwf0B+CnjFatsiFXqGcptjEZsEKdjeQO9x6Czor+uYi",
-	"2lJ+Z/EpD7ym0vwerbmS53nBXEYvLQq/oda0AVyU+y3J2iqRIts1G/ciXIzbIl4rn1Nr0rLbpJuvsy+T",
-	"3mjJP+nxlhiTHm+VxyMv45T2eRJ1c9rFa6tgjrp4CyOP8nhrQd98Yxj5ssSOhsd26BiN4qV8Ha5ku9ur",
-	"TDYaj1wcd2+o5+HMtv1tn6g5oceBXnkQJe5ex4eHPe7qi3YeC5Jq7cLaj8fifu9rti5A8PaDUo2+UYM+",
-	"dNfkD506jQZDG+zxRl8RaPOMHU/BHiNUsB1iKey20TxtJvKBjnodIBeMQrUQU4DXkcVDX9M3NzwYUaQO",
-	"gGCYwywI2R4ba06nyiIqbHAI566xSQdTwR7848NhnV4OUnRHihBX6MhM235y0ixIeClm7PMHKaIb3AhX",
-	"phMPl1a07lgAZAdOW1eH4Iu7hDkHe6adaoDJ0ZBEA7nAZC3rK/tPik1qS+kaZIyabZdjt0cHibvTirBA",
-	"bS+y+Y6EmW+lnO5V2DmnbbKzPx4t0n5A0KwVKHFBxBNYxEdB6hRxDjop6GgMIBrKuQShpKrZHWe7KWlg",
-	"o2BwroSM5oZFQKLacOjii4FG2kvHmmEd3O1pAdHkpv9U5xNS3w+gqApeqQxUbtBILOoyRnVVi+GChZ8r",
-	"Wlvw/SDnD1nh6ddPLy+fYNpVVQDutf2gIaP563OXlGWbjv5ixE4ZwSv2jecPjECrnpgdu+XCm0K2mXuk",
-	"Sz3GVUezSn2T+vS5CEIBncyy4BaKpXhgs2ZpXexLo1cpwjFKHncspECGhv0IluApinkUnjBBAFZ9BVkP",
-	"KiNM3LFCVkxlBOrVINcoI5UsaM31PiNrmrM4md0BTVwnsxPuom1pR3YkUjwVOSMewGhi25dVU9e2lCfm",
-	"j1CyZKhDG9paDz4pGRXgLsvCwIqQO4zDa8qLxJ3sOkXECil0MUG04GNZ2zTCfi5bDAiOMF/84BzWqy20",
-	"EYnu7IqKm5rlMk45Km4akctEropDbSII+9M2lMLGXdtEHlWQKn5sq/GkYVFPaBzws62tNs/epEdipbyj",
-	"cSDHtrHGWtZkI2XuMxyNBSak7xYEo0C3oI4OE8BDJRKu5vT6dg28+1YJBG3h7xgshk4/ZmKRaLrNf4k3",
-	"wREOBjWSjNW2+D1svA5anly3CiFcTkZGqsxXgJMQEEzIXWb5CmEBWJXA+0w13/Mw+RGEJLD4J/TsFA5y",
-	"FsbKZnVs6jSNOZ22P9RLx56nwz7bwX9uPOgyqqY9Fdb11/YnPpAMWStC2mMxLIVO0cw1kGlfoqXrUN/W",
-	"xGJjvVrnGdhtF9JY4T6y2bzRXHvhGMmknotFX1GlUjeHamZ25r1uytH6aPtBZ3VNTfi7ZydXo19Lu9CD",
-	"yzPPO+tPiQx8LsYn/6NhDTM6zilaZviWE0O0vhZ0M9ulkujuEyY1OztrV7s+XaP3tKuWdGkVnurZoh2l",
-	"AlP317mWoKrYiq/5ChzpvmuDEdlg78h1CwVqPhCHCpnsz3lBLjoZZC4HK5E1PqnFkzUWzCoz4hNxwcBV",
-	"BPCyc2/cojLdligNrSnexwE7LMDLQbnTyt+1S+aKc4hsNDom4SvqhWMB7t4Kxmqjd+1DQXpU29Rti3kt",
-	"NRM5s90fQh7AuAvkMFrmwo4Q0T4QTCWSU+9YrVI5Q2GcOliP7HOT2WwE1+pizw92tgNebxtJdBsuwYzb",
-	"6YXepM6djQc8KUem+QYCq17iC9B06Mn6YjXUdOjJIpvyWKw3kXTzOvDm58qfQ8MIKgtc1loalgMnTrpV",
-	"3HiNW8JuDLcHZxcj6s/RTmc5ExOlJhRuxnOhm/KY0hsBQHE5JKbC4NFZMxrvfHoobpVmNZMH2WhN7TJb",
-	"abnkSgq+miF8XWEANO8hNfpPIyhxdaqSMwRz6oA+CfLtqx8J7BXInusfn77u5lm+aX6gi2zx7ZmlamzW",
-	"nhNnKDk20XBey52DjbOnvx0rG2I7lrTWzX1eM6WinaVCR5BzgEIq3H36F+bshikVPb6C5C8zcmHuoIIp",
-	"u+dYv4d3oZACLivvxb/nXNjHiorDDTxinFltce5ilWYIRceoEdykpBvBdZMzF1zCG9l2DPRljhnQpzEL",
-	"IGeXUDh+r8aS9wbyx7XFOTAKGCRXo84TxorXcnWaJodjjo2KrRLg9+Ft3QbhV1upGLY67TpcUnML1IUp",
-	"CMuyvmX5ja3HGKPSn+Hpnxo9aLy3GkFXETBb0fliahdfgcNSRa2L8baV10xfg08gdKAf0rvTQQGC1lCR",
-	"seMKVW1WKLaziYTTULMoz6NJDkjZiWPsE/J8E407wOpcWwOhZzVVbhP8RmhpIxSIAnx7WKo9iPOEYKex",
-	"fnBx3ao1Ch6Rt68hVQ6ePARUbMtnZtyImMgww1djUyoG2uGOUM47ZWWjJ5RF/GwfM1KC2X5kqfbOw182",
-	"L3/OhnkeKBiETYJcbB/jGDs0YJO2xyYIg/HaR7+mReuhSPLzaLAkkvLphMVRKZ8gbaRYF1EU7inhlzGR",
-	"+ZvHVtrZpsTta7wie6lBiRCJSwUiBVdwHAvsOXtPEecuq0+D2cjRFGgnH6zm5qrgplRdn0ykfWn5YjbO",
-	"CRjvlT9IVGgBKqB9ZVHInQqsVVugfASWfCQMesTpDqIXo02x+zohzrr1/9s5uUEnwTxgDORIueG6pkz1",
-	"W9CVtch++bRQTN/4cnqjdE7roJwt5HqN2/L586+BrvcHh5kPlTTkpZQlQHL0MxhWfbNwiPhmkd/6iEUH",
-	"hme4+/JsRXQbq9BwpnkGCrCN4swrLWi1UdcVwJIgJQ7NkmN+81WrlY4dTHcnDZoK3Pa36+tAdsoObojZ",
-	"CD5ml4GFjKk4E2Jw/2jmxtbi9U20x05lnvQtE441ixOskXdcRflhOhrpva3KOWimXjT3/zZnrybZd17m",
-	"hmCoKTr+SMspZQh9zLb3tNbkySRcw3HUr6mgWf5+nVsP1AWAcfFo7ORnTJoYOrx/q9O01vbynObIbVNH",
-	"Ly4ux4q05vt4w+EvujgclzM8wCO3sqPW+c/oMZh+M/u4v7udr6NIxxao4ei6/J4/qwdMf8fUUL7ZlM6K",
-	"do5utBR3ttIurqeDlGf1HavNHXoLwHuovNvcj0PG0nS1RUGXMjsn9UQ8QMjoIIUBpGDBNNlIhLlCW1HT",
-	"W3ZF2j6NbE8KzkhBNcPkaaUP2ni0pMi5bTAxaDCnfp8seprADCOlaMNJ2+5T4TAjp4M2OZfnr916Z50P",
-	"eDeefdjbMdvCUTaY6QSQTFct0l1QAacRtsl1P6bEb0ZYgD1cmQiBEbqUdzj4Vtb873i5HE50+oVrZz+0",
-	"8dM9R3FQdJ8eG+K9IEwmfr3V3qCMAHDBI4uqKK8HJ9qbX38+pRSyF003xjDAgmGICsJmxHwtw7w5zADe",
-	"Wk9QdGp4GSXqJPCPPkdhJ8mm5rm6At0RCYFIn1nwGwvJ5f16YIyCvPPgLxYy1JG1g7NoAVih8n1HO96l",
-	"BxHnCUt4nqEeS82MtvOOaQvRZAh7tY2y9pi+DHfkKMdbieCaKTlcNVlD4n3YrPcq2E/V4lyE22mRkGCn",
-	"zeudzsNZy5RYMWMR/w6xNve2zKaFqU17LR4od7HFnjvy3C7tYfCSFUjiaAHdiOUuBlrnFnRYBNRpR9BL",
-	"howkTjoh2blCs1YPsEt0Iiquhphb5wcHnXVgL7OiUINp1mjWonyAi2XL2OT+WNfm4VesSDSoKppSpL6O",
-	"IFPwSJvvBN2wd5DfbC6ljnA5zIeM9nEOMsVbRK5GxROatm2+w7BK6B50KDqxbeiJMZcv3J1gje4/qJmB",
-	"lCyz2jXmLsg6eg4aAShhsWK5djSImB+ONfV+PWxzbzeuTVRup5BZlopyYhtj6UEYzpCKiZYkbb+zWUO1",
-	"zc+iMb15VckhDF80nndna+iOiRm9bNQ7CKzHFEQH2D1vplP6BsEG91tEDXhs7TYf5bS9Zsw1MuwnOE/y",
-	"0IzEISJQLNPcdOOen0nANfamXhXS3M+oR5ljFEtywfIgRfeKqKnORM2jEp0SVdKi8LXiK1dDY6sZk8C0",
-	"k0sDusgwdhf8hGLy4NoaCzMQLzaUTwevOFEDHnO5TgCjQggmrGiLdCFsE3gQKThU01zjgpU0NovLpEl4",
-	"Jw73NVp+GvNZtOC2uJ5JcJ3XqKscA29x7QLk01QF86Fu+OKr530R2iY7zGOciVhJY2G1KcHudopHSkA9",
-	"yafZXd+8cOTEZcz28IWLuHZiccYq0up/WPJ5ok26ttr4Mcvzeu289SW0UrD+wwoCaj1y6H8r6JIVRIag",
-	"sWrFhKsUW1j8O9skOVuseL0q0DjgRX7jwK2FvNlICUUuZm43zhqpUXuF7tqrFau0BZJUiovNTc1Klu+9",
-	"RA9+NrMCAR92c8IeAxbHuQVZdhjS2WLLN9sb29R7tTXiPJZOW8c6uSKNHikCKfJIoUeK8HxSDMw1DIua",
-	"9VBaIclWFjnajSr96JYVuTchjEqtGBN4fZtDR2tm/0yX4AU4FMZmbS3eJs4rej0Ck90r8aXvEgLt3LoD",
-	"ZZEHVcjQu1NvqfBrsqa+c1TvkTynMP3+gZNtYN5z0wasGf2LP+H+dAAjT00csDy6eEfvyFth8efV4mqx",
-	"+PyrTx5AaeD4P9IkyZn087epmzowljvwYNkANgcgbUheb1mxjgV7dT3HvQbDfCd0HfUrYoZSrAwbQLLD",
-	"yA0FN3utzcE3J4YSBTOM4h1QvR1nYZceBU9nfmVJYuAq+kaTLPIO3lYwEUicHXIbcymglpxrQgtzSeyj",
-	"C0qDbcVXmi0U/zs7qkgFTQtLE7s2O5xdT5JAsyuYuLipEGvS3eRUbwF3ZEXr/PGTy2/PPlw8Pd/Ru0hd",
-	"Uvty0NstGouGhv6GmUpr+1GAYi/26OIyf0iyUZfTO13cAjMmXbw0cLp75bHma1Hi3u5j0A9Q6RNrxQ7Q",
-	"TRBNwthaD5S+Kih4qu6YDz7WbFKpwymDCnZ2ahqSp43ngGcN+izdswJjRhnJlvHNVg/ME+GW26AdTrap",
-	"TjLRyRhH2JYizQ24jIfZzYFCFb/NLSEzx70w6SjLC7qZoY6VTCkLSzAs861y4p6PftrMDB36s9QTdbe4",
-	"WlwbmyH7YMwMSPYkl+TJ5bfZ0wwyESOKhHmrI1e+ntZn1LwYnb1NdIs1IBnV39WWV1XMx+39Jj4uZWHV",
-	"onLTJdsN6QWvbbU4zDeaZOUmY8dLLTaO7NlCas6EyGQUvVBBaaJ0TWM2tq2KM/am9Nid7d42a0o6t2/5",
-	"obtnvL5lvAFxutByFrhn2zUkg+i0AyxzdfZg2iBgGVc2CaLR3TJQBBYzdrRgiV4IBY/Wh/cOeosYGs9t",
-	"S8BNGH76uSnY8YgT7Q7GgjCDXHdoi2OjUUgboNAoAaJMmKnQdiH1BOZYxtmamlwRRTmoOKFn4zhG3jKa",
-	"3xRyFe2RTyGlIoC75ti6TOma0dLNMiwQ9q1XojLkKLaNxGfGo26TuGJ+R6UeS7wDyKSIbDY3eE01y2+K",
-	"Zj2jMc5NKUsmNK33c1+sqvImX856BSDnbopmxitqK2t9o1ldzp2frht2UzF6e5MvdTXxxTRbxDumB9Pb",
-	"cZHL3c1kVUgWrKZiNZkeh5gF67lC6Vt1y/L7sd97urqNBobnoRr5Kzdy1STanCV60UbvfEy0mAkQZFd2",
-	"P/J4SOG+pbXWB1XrYwS6ZpsykVKEUu9Uo7URFyfa25RWu5yYJK9k5G7a/n0i+4MhOUd+HPghU1d2MO4g",
-	"5Fo/A2krC3bTQiKNfmdKG40Qf8qDTd+DwdwufkG6K7aSVl+c8HTc1agw91jkZFlAf9KauXaX1kVgwWdd",
-	"0Ftt5S4ECWp7Y8JQi2wBA1kQ5gh7xh2Vbi1Td82R+157pusmAu0V69Wbv3xz7Rod+tYBLvxPFaAk3tMP",
-	"gHwSSXqFzhw254LXORj88KNcaYodVo//7mEW1t8XmSFA1BpDZ3msXmw8oeBDzah+BU9GG6XP6ZQ6KTu/",
-	"TfI/dBa2SfkubySqoU5OljEPprFIZyG5tYG93ry//7tDtkr2Xu83fpnmFhjqGIsxmHh30yUrbpRsavTR",
-	"OoHAP5bmhlqyj1CEmJdtQosZw8wg3lMR20j2pwCloJ+i/tvEhWFVy5QgHe2TnW5faK0ejDMP9C9HWDlW",
-	"t8Wv48XGdanuM2m1pVUsGMHFHlzBZsgrYkgDxhv7W0MLojSrVEaWVDHy/FlGnnz1Ffk/yLopCqJWtGAJ",
-	"L9J6IFeLWwjzTlGLO2nE1SNOScMyN0uCLZUFZZzZodvWMXABNWdt1rEDGcXjlUQ/Hmx3PGwT8BBhKoj8",
-	"d05Rj2/wVIQMHbCJp1CASGcTyFqRFHbrvneWQUveTvo0MoTjwPTV8c7Jkqk+Vyt8Fi8luJtdHLeXl+TG",
-	"HcWZj+YkYBnQkhVtdTBmI1CiNC083ELN1jbLeV4o1m21+XiCODzi2sekPyxtWe7xv1STxwoe7zmaZSMS",
-	"oBI2LhCHVXadGEfChji8e96PGV1Os9kwlUBIY7WmXOh9eGHYX5rDwG9ZsceDorg5Vr9mR+OMO0C9iHV0",
-	"DGYc5PgoXNR9TOAI2Jy1iu34WUClKH33IhIBoJuaJWFQy4yEoDbwaEziUiMabqDzxZbV7KZMQJOvaQ15",
-	"O6AAl66iDeQ73IlB4S9cBYAMLo1J4apoCi5Yjvh3R1x1OM9SDUn5Qq5uFclrvtYsJxTb3bg4nvlHQatp",
-	"WtRyP/AduV4rBkta7q/aNg9bRusAANYmAKuQMpCSbC8bD79vkYWwiXjXde57gvW7kISNNOTq9iYwDHvh",
-	"QoCWb2xX3hUtWU0fKZtKzZXt96MlFjouGRNkybYce5vDvHO6bzVRPY2EsA03VVUOTwkKqGAmNRVkTZVm",
-	"dVsTJcKtw2QzScDLB4FkBul7R3CTB2Y+uqNBk2/YhGT5NavBrjZLpiLPOj2YkJGmaUb47I2ziIb67TxS",
-	"FgQHH473PbETm7aX7uOznA/uwPWJhMMgay2l3sLRmTYT1xolLr4HxDXYqSOOub1YfTCmoVN4px0qaJpg",
-	"DpArcOSoCIdcjIcb0oKSpty4tg9dG4dkoJH3OV+vWU2W+2kE9ejTTuxUDlw9W9CCbwTqxfBPVAJls9Tr",
-	"pnARPY/83EmDdYpTFA7a9qaYuheOsOntCKTycu83Iii5RAlj/g5tWjsltxHxh3ryEVu026YujtJieLOS",
-	"YFwtJlUwaBFZIPb2D3AGXMbsRHQTQ2mf9YztCx3wNTAKirMIqaMKwuGd05NOPYlxeKCCgxzeFME138qP",
-	"lizZwukx7VEIdKg0GLfhptds5Vr89htfRTp1YkAW6kNDsHp/kWPwE9o4ihw3xfE/8l0YBU32IYBvD03Z",
-	"gdpMR+Iyc3AMavQYr0XYO+siApyF78SsbqcJ2WQ8P1gyHdwTARjLu4ynaDKJSxVhAO78JXpos1lZg1R/",
-	"dvFNWKdq4TTNq0Luply1hzuEtElt0Y9uylP3x1/gl988ubDWaX9Hktc8F4QWRZa8z1/A1QPZGGhu3E30",
-	"vFgzeS552hOfNHX3YnWK/jJgA/0jdpbxV1Xf9AVVO3YhmIva6t/QQTd0RlHiPEKxKyKn+/v7nO8L2pVM",
-	"GfJpK1YCKhdDOrR2UHOI1K8UxZHg07OqSS0mhbn4zZAZxHMi9ul02MhJ/V/NI1F/FKSLK2xdYi6XY+fg",
-	"ojURTDwsjGq9AYosmdKYuqUxmsXiTYgtylFk1kVhT1hpXQJyw7qIK1Mw1/rdrTrQ2kEjV1heO6GWEQ9b",
-	"ZSGAii3vsscQz07sBMdPr9dmE4344me7m1ZJB9pitwVn0Q+kDvqAXW1L+Vke3oDmapwfRgpL3aLTW3NB",
-	"kzj8sqm42EArbfRrQelZax1EhnsA8cXFzUHfuTDI1SnL62aHVhRd3LKGPjAxVQWExU0sPdscJqCbWb63",
-	"M3aBgAGF0UPjHZ77/lQPSgq7c91Rjk5akKuDnUEibT+wsjGOlif1SCZpxAaDbiC2Oh8X1Qd5CW1yOq8h",
-	"ueukEvXUrtIprve4VqBgNPqq+UtSmtvpxFOyXQPIaXqPbQ92uOB0ze+JLisv9KdN05fV9SbqgwMzRmsD",
-	"CrERrTs87qUuuADhY6s1uh7Vtr/VkEfDi6oh90X0D44hIglNw56B9sRAt+BOhkLoIPCFyeNJUZ079oSF",
-	"zy3nB2sOTiDeXUPdK4fudxW0t3QSvFNsje4L9ym8h+aVYIccGYjyricCmMzf8ym14RSWjfdzJSybSIt0",
-	"TYspjVFD08W9llqJeGm5KpFKeijtnSfKcIDooLlNAX9xF/OBz8Uo6UarbF1xtYNRtEj84wUv0f59cNJW",
-	"VDzSNnurj7I3WnbhZEfC965Y1iIUQiSXLJmRRGYJV4SqW0yNmNATiDuT2gkrWFR051hZFQ72oih+WkM1",
-	"9SC32Tde13RthjiqrqgvafqT+zWYHn5sbhoAloYfZARgBtDC5TZcLV7/J5R5W0Dl78C+8+DNrVqQSiKY",
-	"cU7tYjCnoY+5Mlj1fRSgc1etiUGygcNA7GcnKNhrIZDZlhhDTDYtmePYRA2X2jX6oEsE6lTuTs3ICBNi",
-	"htY6H9G7uz0ftjUzYoCVKsPkqpJ/zMgPf2kuLp48/27hGfZ72Sj7YJ9DO2MekuZiQNd/ENzwD7ZT08EN",
-	"MaPq9uHyouPZGMd2ZXNFC4fN2VwW1vbvk7OWP6BKeWTK8gen6804cr4x2CSp9qrg0brE3wYyLFFvMpSS",
-	"miwqSyeROoyBQVwyeMilF87LdYZXbjxg+uiLP8CTUf29TRrcY2UlxiZxj6fACn6w2vwRcE3w6tux6tTh",
-	"3q5mFEb1Szobs25i0uUMqXLYbxVSlsEQKuTuxmGPQA4k/hAz//52TCqozQBzqfZmlKiAbbnoiNYMXJEc",
-	"jEfp+rZmWLLJFXpmrohZ21lFlcpIIXf2X0tjdWUkZ2fQWDQjrq1nRtr2pi98G9MWb9H+kKOEC67CJboO",
-	"fsFNPHuGe/TUcAfugaP73xZXl+fPjPrWbaRKtaarW0h1+Dpb3ArGQLoYJYvesqaCny4A85fLxdVTQ+2C",
-	"UYX5a5dPDBtua6a2ssjh2bMnzw5z7c2Uvr7IFqqQZhsuv/7cu36Xs1wgLaN3TsXzGOZqZ7HTz0RAl2kc",
-	"7yg3sU7T03bS85b6054N9mdazUpn/6YduQj+f9ss9wHJPFkCYcntvxCBww7AD0jgfzm6dSTRqFB5bx78",
-	"jNfU7JesGhQN3XHbwQBzIyL+xMGONuYr569smcCMfjagUH12990PTk06BtzZa6Dd5a35pqkxPYK2nZ/b",
-	"ZOCgg1HmYA1AK8R4plQs6NXAxRVZm9uciRXHQf32oWvKbosZ6fu/Z4BUi+1FqMhvLqF1vvnXc2JbdHsW",
-	"gqeckGovXhi1vSQcihPq0iFxLi+nbBFS+B5b9N7y3IwTPlkk2uu3X31JqLDljuP2GihWOFJSr7reyp2Y",
-	"Vvp5mN655oVmtSI15Yq5LUdW8iBbJykFvc8IA45Prg+Kn0Y9etYAHqoN/ZPIo/6AYXxDnwhik7trhNdP",
-	"VmDFSoejs1Gpvobi0Mc3XvbhLej+o65EtA+lQtU2UZ7Wayg6r2+ALfCCD2TtkoIWdZOsQe+R+JO6D/DE",
-	"n+MdMRBWcCaQ0aaWu6hHHSNhUW/6ruZas3i4oZSxpKR1U0MOoBSQ9LKXkAfjOsXqrWwUFXkq657VsdJC",
-	"wXYgB9ZccIUlcSfAzjxFZLjXSxb3pV1LS/Y20AaEix0r2O3ZIJCeGRD1MYL0GGOXOUiMX11MXHd8Uftr",
-	"zSJ4GYNurL6vSkT73k0uDRMH8PLxIE8UXd7M/jh0+T+7tsQP30ok1mLd9VzLIMwNCFg2F7OUanJ/nH/a",
-	"/iORZCmvKyJZsM8Fr8nb19GeaqdqWPIwjfin99MabfrkWqjgNCe3UsEDglx+jxOCXY5neuHYR7rSxR5Y",
-	"28WEu44xxfSNBYyDztiv/7N17V4tvjq/hBkcKvngNT/4TXXYAtKNO0NHt28M7fOPbGcPOxc5+xjXiUpm",
-	"ROKMTvMsQAZLd63oM0RUmlOjm9+0smfmpummFopQ0g5A5HoNDQUEZMfmNd2BaQeZfYXcERvFv0eLlUSY",
-	"IxGxmBJttzLvJpAPs/wx8Z1NRlcOqyR0y8exuXGhWK0nT67vqwg7UULvFkLNpsGaYZeUJCUVe5QxK1rX",
-	"e9LCFE1bbArJ0Y0znnCTsE1KeceOOJ4JJkkexFj4CB9OTuq4DYEAA7pLnEgHsABbg4MNQjHMPonwA0AG",
-	"HQ1rgOyZhyvQMrpcQUt24sPhp92lDqZaU4hvREpUm1i2ACSLf1o26jP5ZFn9M/mEquZn8umWi/wz+VRQ",
-	"sWnohn2ene7RoRBMIUYjhCHZOJzTOf2l3DtTs4WXtaT5iiqdkTUvyoyUVN0CvI7QKiNFvcJT7drxLvck",
-	"ABQaaABgQT3xs79Gm9LWWt0s9zfFpGyWgzpMh8MFXWdL7ANqFVhMoPG9ybBlraL7jKjGqLkKelOYv7s+",
-	"FW2BqmL+BSY0MaZB/AglQHB6DTNZGV18zU4pi6bdS/abMy7oU3/6gY79dKkUxT5sVcEjAr3Q6AJ57YUt",
-	"NbGVjrZDM/Yk3tE9dkYACpBbxipMNUbp7csT0MGypcoWZh0CzRSyqQ8i54pR8Dxhqu8tpKBJpQbgW5Jw",
-	"LR1ZFiu2sHLv4NmnX2Wz8kHAjJtjrUWSqZ5fZMexotnuo3VU+6JC1edFV1t1XfDM7tmGIwhdBHucR3Yz",
-	"nMUMM7uHD+T/lFxwLSEVey6Xo8FNADsOhaEfCQwrFJVoVbpSq1BDxF9r34AJfIhOsPYJEs7SGzBzEq5a",
-	"aMMoKMeyURY57iJMh7p88odug7YIpuEyoSscNkQ0VnILFO7QukOYAyE1ce1x7pej5RL++s6MCdb+IYZz",
-	"j2C74DVHtRfxlWCPdSlaNRQweMCV5GIztj0XC4xyrNo3h9tMFZPB5m1LrKOk3Wh/HLnqsNxIE9Ag0dBx",
-	"U1Rp7+RajflAW8ZOHdAxz1b0dB66rPDWsB2vF/0Okg/UvDcGNZxeaeCjmLFU4EeO/dyZEb8l/wgwRIaL",
-	"mr56lrjovoyDBAw+96kUHWzni9OoQimLeRrWa6SwcwCVtGw6NXqRTlrD1/S9oBxpWofb4WJmUHNKQHBG",
-	"zynoZR8qZ0sJeH3mPzclF9DKr2AA11jbdkHYciNbrJjQ9QTEZh9p3CVKqBtxSrMxatRFP6vmNnzVQcHM",
-	"0BEEL7CvrunRw/3h15hYGvJPs5zr85/ZbraD2rzY+qff1+yOs10/kFNIpRNZAIg+ZVV/KvaklDZ7weUE",
-	"TI/c1hamaJI4gxn/LHejwcoaUX5gDdHAnRuot+x0l/FUYUAP+OqWVdpevxuEs8qxgHeDNpFzbVnXV9TQ",
-	"cbkP/ig2KujJYmXvVHz0Fh5Bs6EasC6rHl2x8prTQm4aoylZe1GRS7Aen5wHOuOlr1z5SUDdSs0ksVU1",
-	"tWw0i1Zt2WDTL0GM9SJoEF7VTDENYl1vnYaFlV3QwtMFLW2Y8pcwfGIziruhFJxXW2UDf61lgVRnJZSM",
-	"uSjhL9FojB3CPOgdCL/YoAk+6q+5C9dIyv7Bf5S8gwq72DuXyXd+hm+68Nznz/evCnJ792mgRHNmYVoV",
-	"Al0fhMHA9YC2ABil6K/3bgjvI5M7EQU8cGwUiJdEUVn/VLug5oTgZapCjEWbEoxr3wGfjkrDSL4CbJE/",
-	"9SFJ3cCTQp9eEBwZ/XTowFOFiD8bz7PFHasRr+wPPZ4NfHDe0nr+rNtFvs+cfsD5JVzu1YHIsVlu7Wt6",
-	"D5riOoTQKRk48/rt/BkzmIZb7ozWOVdt85/xu62tJN5i++xd7X5R1fKu/Re6Bxyg44qKFSuKESCEPv7J",
-	"JFc9LgvxCCrf78fddq4GOg3qZ7dudnKSJ9yikog87XQpC5dBb+GOmdZ9up/aFGyMx9TED5VSgPeJ8jru",
-	"J62o1qw+FOpP4+WyrQZ42Cq3L1HtmmIJpin+Or7rLX6s3dSBzTsFfII7wv+I2HDhUe/nXO31ZMijoUTW",
-	"tJaezElNI7vVMuaXA/vBYnAQrsnS3O1rX2LWyey17bAmVqAH6axID5/oilOJGFjgKFhHXHBvall68DyL",
-	"pqIlQbmGAbsSAKbVOXnvwNgxnRuOmgJHsaW6g1i0PQEQzylAUu4iyp2Ttzm+/qc/vX1994dz8p0RXPir",
-	"n9+8It88++oPZibLgpUeHExpuiwYWcmcnZM3MF/zfFMVkuYO0RIcq40yL2u5kgV0BKAVf4yPqcfkdyXT",
-	"NKeaXsGiDWWzoBv578/Jn8F9qmTJ0EG8o8r663JSMip2W14wdKdSoXYIIEktmKZUzM0cMis4sw4wDe0+",
-	"lHfL7s7J9999+xpxN80oiERWM/LH7z4Qrs7Jhy3kCgijHFoXaX3Hcr8kWTFBK37+VyVFhv2uFeDlbph/",
-	"Jpcrdf4X0By5BoX+fxplhrxDS8OrDIuL88vzC/A046iLq8XT84vzp4ugDTiOiPnNnKnHn1yu82fwTzAQ",
-	"H+bQUkPJt8ZK+CPTrtMtICioSgqbPPnk4gIjLELbNia0qgq+gpcf/9ViU6PgmtpNFxm+72tuk7Kz9gKI",
-	"D+nn+Pg9biMcRtWUJa33i6vFt36wLABuNMcPEfxxf8GhbiPotGQaE3zjX2wf8cnjNzxHTJA0yR9Tl0R1",
-	"n09Ao4XIvlmCfmuztw427skX2TiQTCw/wZ6B2kOo3zncqVLWAboNsZ+7amFiWYGn3JhYRhBQmwuP3Wgg",
-	"qwoiZgjts2UiI0YsQ0qL+QfMYmgHi+L879jaZOzw/E9oaTLj/Nhx213w9+aSC1rvI1dO9OTQerXlrmrs",
-	"fgenKOw1Y+hY0YrVNjvE3jl+d7iAGIn9NLbjdwVeyA8Pd6pQi3+oY/UKRv8Xk4i4qPB42caIdN9GWcGL",
-	"4fpejx0MYJPHnyAfL323vJY7YS71N1jyM0bKJufy8Y7eneRYrK09el/BJCwEcOwcvEBpAuW8yobljQJw",
-	"zwOQfVpwTM+CyId1pWHuY6h1ooHXUmooyjt2qjob+tipsY99+t5jWfMNx0qIlCj8yT5yz0MzrRAAvhVx",
-	"wUeZQema6dXWVSTw8hSs8WdsK2ophAzSSkhFSpobtrmyMVfU5CHpA+phLYkzqB2EIlrZbLb2YSiBy1xq",
-	"iHkewtT/iIwVH7Tt2TZh2Mv5/LqVRf5Qd8D3ssj/xW6Af2esCtnT9hyAamBjZmIxouFYTFTVsupkooR/",
-	"b4Tmhb8roBfpck9qpm1J5cCuOQ/GQ+zaj+zjv5ol8wO9ZYldkzUmCEH/3jXoyUVBIGdStc+N7QfqeI8/",
-	"wX8HbcT35ol5ZJUrzfSZEb20PMmVDrM8iYEII3Ul9hUYDjlXEMUzWhGYHu9fv8nIq+v/MAT/79c//Yj2",
-	"xpaqLSm40uaRb69fkR++f/cgsrnyZE8JUe+UzQFIS90tssVfsYNMuS1i0dkRyeqwTB/ijH6gt+wlRo8f",
-	"zGBt0V8jbASevyVbQbYcKLxKkjU9BVd96B7WRw4AGZyLXGTo+zHUbXsIUg5RxMDGhfTCz2M7ZETtA23R",
-	"z2bwtBz9oo4FizB7MkGKkSBzlH0oqBWu8C2bounTKrHwwu+H1ZLNfz6jw7ZgGJo6JGIp71jc7HkWKb+P",
-	"m2D3XjZOwyzcWDDAdUJi3yeLEgPsaCuYHVXAX0YFLfaKH6FxQufejh0fUu2xmdF83m0HTfHtDyHB/9Yw",
-	"pV9KbC9wEm41Q5tPILd2xfHnKXts1n0KT9l7yNkppZC4q5BPTm0/b6gxKjhk7Mr1Gv9oU4VdikKUmR8H",
-	"PXCSKoDv/TGiBNzxnMnHZfXsNLe+/ewJJLR1CzxSRJVGXbJDZ77OD2AGT2fVjxyFI+X4+FkAGR6XPk9O",
-	"eiKishtLi3f0JL58EEMMLk5siwZMb++FKFWVa0ad4uNr2356hIt5STfs8V8rtrk3G2Mj7BOQ4xo7alv/",
-	"t+Vlz8Vho+1TMKvRcs+MlqsefzL/mXDlfU/V9h0H6ItxkQiZiPcnyhtZb5gRil4rjyw+olsXbp4p1XoM",
-	"Nd4TqqB7o+UZMuG/DBfKKnK0Y9PAV+43k5QkuNayehd8YGxLbKWHllV1ktvKfJ9QYtf4oi0vzZlNp3Ot",
-	"ZYjSdK+wRzP+uT3fVc3Nxz7BfwciADEDyrzyMLRFr/p7/4Ex2uanYXery8LCIPBC15rV2EdR1mSNp8HV",
-	"7djkpxQpE260L0vI72WRf3EyWo8YkvHABzbNxXVAyoRv68uS8kf2Uf+2HDnJG3VAupQi9GVpB1rTb0s8",
-	"0GuQYHhwM8xt8dZq6/Z70fHP0ja8EFbNQpeZgOouhyYdxjGX9/vgublaBAgj8GaNPFjw0nDErw/oqW3X",
-	"AYl5EcUMc3FOYZW1JMuIYDumNALyYZf36PVRM6pZ++IDGa4/sl3wjUnW6+UD7ECM+hhOsOX+Nt0O0fpP",
-	"d6rc9+PfiZwMI5TcDxMU3oP9eyBba5iOrj3mRjJ1Sq9RSwhLvKJoG7tlTu8gOd1jdTZfbR1gkSBL10sL",
-	"dM/PWdqtMEDBiy9EQfAzBE+cIsRwyHoAvywbgQUjCFU520hrR/UeAFd01CXst5ia8+DixX7nJ+snnSBd",
-	"/mn3FD1vwaGAzs9oiu/oHrRvZPYxsRL49Qcv4tftYz1GSQYeOcDCghKGvTIEe2FTw+FaAmlBlxbHAFSs",
-	"vzXo67c6lk95nqVUPXzOx+sgsjqW9RFQ+DSOQ0u9bSPy2uhlvUv+Xud4lGNYzvUws3wHT8ydSCNyeSPX",
-	"iy+zg+/kZsPy76D2d3wPcc0nStQxerRR2TOLbuX27io8G3on3Q5/iT29M0MMuSq/wydGt0azjxqHi8bb",
-	"h7YEPhHXje1QJ/ACsfqO1WcAIIKLfoFguVKwR4rkVFPMsid2Ng9Oel/iljxOb2zF1ryJQMn3gxo1Zl4P",
-	"bs68cc2u2zbYFnmo5ncnOBvZ6e3I0S333uyhA5f2Xw/t4Mey6G7gpMCW81TfO0TiMlCCtBSHPGSknm9p",
-	"+/DHqo0YDJ4tR+Uvkyrq93TClYNzv/+mfO92wrm/WM0cyhMVufeD76FfdhjQCfoEHFehEjERov6HP/KD",
-	"cM2D+B5a4k+xDZ703Wy3rNIvXFlCzaDMgNYApIZoZHR1u6llI04RrniFgzsLF0HeoeQLK0vMj1qaOQSO",
-	"i97pm2AA3DJWzY/8Tt3af2es+pc0qyHHCvNWSnlHC5+V70yyifbX3xrWsEER9T/giS8hnuBLbwHEY1oy",
-	"O07+/sT8zthSmHgUS/M9zDO9CgxMFGJQGe06mBhr+EVXZfBOIQykmGFPIs6ayJ6BA6LdtNPLMhj7wdwc",
-	"/9ic8j29Y06fMEwBMTIuPEgrbHe3paagpY/pBmiHE85mzXJ5StHYJctPa2t0yB2mZP6XsYD/63yR9dy7",
-	"ufztrOkhNrCdqlLZrc7QPVny5GuJCAI57wSozHcamApY05N2FqP2KeX7Z2YLRh6IcD+jz3/kmnqkThWE",
-	"+JAa94G1cPOZYQX8Z4YYBQ8vs8yXzBfRaBwTWrQoCM7+gaivssQV1ZYJn+yaGoj6eU5/EJ275fMvF+lL",
-	"nS1HzRMlcNveZ1j5DZE8m1e/ktUetEG8ksAZD39QFQVYYRSZY0dHbRnTD6eYf5dzfQ2feJjNh7HRvfob",
-	"6ShGQ5+qnqD+2NrHDqvwc7Z4dvHNwNwsfMe/HUGcV1KsC77S8TRNepKaYey2RFYsyNXEtQJ7ZRBItTDD",
-	"cKtCy1rBXvgkVzAtEa6EYak9tldtIU8sEDQVtmqEiWncXawfjrvN3r+pZXltW88/EIcX6xlq+JPTs3gc",
-	"6SyaCI29z06TCg22L/pBPEp6fcfqR8BWxZpgj0AoNVrurUCEGw4BPiewh2xEflYzB66XTKA2z/2Mj00L",
-	"TazU3REOUjuT06gCwQE0Z+/V9X9khJJa7nzxhLlEiqYUgGRU28b3D3NSfmY0P6TiA5yV4AtfODSPX/0B",
-	"chMSu1viH0+gGujVllAo0kSOIdhuxm45FTlR1Ha24ZrsZFPk9q5p0S+4aq+fWQflvMrXycMC2YSzjkvn",
-	"msOR711B82DnSEuyZJi6yHKQOrnt0FLL4ktYOqrZbJjyGY0Pc1hfsxXP2XXwqYc5ruY7anKSXiwjFSZ6",
-	"Cj/4t6sVq0AvQY2EBITOQtVlymHZi9WwNXoNTxwXas3+qTJSzUofPHj7oVWrac1IwQXLSVOhUok52RmG",
-	"3ytqtBOXnAYAeFkk6gvKeVXLSir2gJfie/yC44aHTKa0K+lvAvTJp2IPpMGAk2C7k0TUXdSPKys33cag",
-	"M93GtWynK8F2uDuRKNfoifPwqMkT98Fjmv5jJTeYeX2h8+HAKHlttT31T5nV4Fo3jOy3f+qL+AB8n4kJ",
-	"AXe6ZAXxq/CdEU+wzX5MubbdDB8s+nQdtix4GO3ADf+6pmt9tIoAXSFOVDxlO0QilByFbXthjCk7UbRS",
-	"KYaCOi3cxiVYIx44BmRD+d71BBEtj08L0A//BTisZ9dMGaXsv8iWUViowrRau8eZXblZbVMZyf78GSmY",
-	"1r7yyQy4KjgT2LIE68uwy68rO5eCnZO3GolkPUAe4nYp8z26e7YBzK2fJgD39sNXfxL/xOGrRpyouMp8",
-	"q833RF+b9Z2gJw7yB9CbjBjaVGBIfAKT7lzmfcpP8md44AFJ+eeUfe0UDblenwig9QMkuevVluXW0aQC",
-	"Uhbrw7SmrSzylv+DDI1cMowQb+ndw6UDXIfUP70whrF/k5qHL7jl1+A04attdMNBN245ogaVFdNqJx6d",
-	"xzlbGR34QS1384GfLEkezGwHTf5fmBNeS/FI43i2vbPNx+vCcKS3G3saDOuof3YP/TOXnIaNIL6ADdOm",
-	"Xhm9xGYtnrYyJXW2QPoFe/YgYjbsifJbRTSTDTlSCgz4l5fM7Y558UHiUDMmdjqgdvNR5wSWjbaOJIi0",
-	"/1UuA5ypF0TWGfargM4uWeuE71PISRDbk2MsecU+FAd5OShmc8b9IBCtbxf81fNsBJb2yyTNwAqnxtEL",
-	"fssK3jnz9034g7AYdg+FalUkIip0SkPyp9wwyMWwxb5m6zKyZABCBEyx3BteYMU63F8AlTb/mVBbHc8H",
-	"ezgoBovgCJh4FLDRjSFCljWANts+MUOlzGbCL/dv898qie1EeWvfHpmoZt4aKUv+kZYPmfxkhv6Rlj4W",
-	"dkwQ5TS89DP0rbHcFD8Aj4Gx5mu/HTJH7+aXZuCf7jxy7KnJDONPJvJpef+7nOu47953hQ3yiO65i7BQ",
-	"i8KeOVB29HtlxLb1x3BnA47GO1YjlpDLjB7b/cdB37NTc4Ftqus365+PFyZdli8BN39SdRc28Vzabp4n",
-	"qyzGhAJZsgQDWBx//+HhrIMOk+Bf1VjW9Cv72DSNiIsVmwah5Dq4DXeW+Fc68X8+GLL1ENoWaZS4llz3",
-	"uB/jey3rmq1cG9z7S4MurdC9jA3PEHR6uQc4nJzr1vMNnVPt2oli+qadVFvzIwBbFgDRjJoWPNP3Q78v",
-	"qHjVLuxhZFD7gd/EJxesL6GYQfOOQxcpSAwtT3FNOUcdfMd2KDbDQ6iZkkI2uWDK5kJBTQ5GbcAjgng0",
-	"W1nrM83qsvu0oR2pGJ0ltBrtC61PzcbfCvJTxcQHXrKCC/b2J5LLVVMyoTPPzblNpMFSaBtBf/XDfxKl",
-	"9wWiJFOCvQqB8bFb2A0XmfsnOFTMvQ6gajdcxOqDaP6q0Q9YPWtH/21Y2q5sKEqzPlHRraEkoWTVaNww",
-	"uD8tqC3swprbtm7W7YA+BgckEbBlF+4uypOPC7p/CGXrHd3/63LDF7+F39F9d8Nb9njkdt6GSB2jwAQa",
-	"EK0lSNUoG3SBl07NBLA5nd4JDxFuwOEfLAf+H68ZpK0sVVpWrjurDZMndtmDJZ369vmwZYSubKPdmnXU",
-	"Ke8QC9IjM6LNn8FwDDOObrkgjSjMJVsyKjShBeQAfGtvMF9giT3EhLnaMLvfKp+HuhwtijYlAA+GkJA5",
-	"EE0a6Fi0kOaJBiyouC8w24B38xFcRYprsYlesrBbLjSx7dc7PbC756GqnU4rDx+ingkMv4FyJs87BAqb",
-	"Qrvl/hXBbSUSaJgDfg4Hjj7o03/nHvoiKGQWEH2qe93N7aRAcm7UMAWFalJKpclXF/d0vqZUlJct0Pwx",
-	"Z5HmOXQZp8X7oPW7bdPPPkIrcfAf1LJcXF3+4cnXF/B/2UJL8/PTi6/hN9iZPegdjy986iOQwZBhv99H",
-	"Cts3ZvOcFNlCNrpq8FbobTGvsUbKNsO7gCRoC2oAQNZrVCsOoBMdrw1/uKQf3+KTz5/1e9prGZ2RWzli",
-	"rLoMpsFVx6JV3R71QGX4ZLwN/ZfTI/wJ7J84vE+qgu5tBOy+qJ0F3RO7+UQKWxoE7Qe4IDWjBTCUbfxE",
-	"4YeVzBnKNfdTN0fblRJ1+he4673M3OYt9/ZfKcnIRG6s0EAy9tUNdCN6RbjN+1sxD2bIb33wL3MXtM3i",
-	"h7dd+C5834zYt2pBFrtpTfImoit1JLr6jomN3i6uLi8u+jVLWXxgy62n8lImvqLlP5AndNrt5bZnwvVl",
-	"pZqRZiEjnK75rauup9bFvXKh/aWsa7ljORyrk7tKCy6YGgogQ98TeGhG1xNeWPDJUzQ9cVlYRpIZJf3O",
-	"ynHB9E7Wt1nbFYVoKYeiyol1nE6dxQ8MZZIJK2fEyeB0vUQ+oMtVj3DCClW0aiCzAIFJScFo7r2qaHt5",
-	"2U6F2hleewA9ytwoP4l2V760LuU1mV8usstf/7cu5aRfRNn5zfWc1Ml6WC2n3eLe+YorPbBjRuMBx6pI",
-	"+VVAADzurCTV+R+eWbIjZJfKq5NUPYe/OY3MUlgKEo5Mfnf9+n1Gfn7zinz99fPnv3e0d1sB1SIAnMug",
-	"tWvkHpC1T4g7+T1Z0voWRkqHj3+wjxwJ5HDk5minwZxgW6wos2s1JF/JsqRnihlCaZaTO1o0TF0F2nwB",
-	"Cqk5DGtDS5VBEU9GVrKQTZ1B++eHuDt+ZjQPKX56nxiO/gHp+y8eJvg2R1+k23q5JqoBMAjLX/FDwahq",
-	"alba9UYtL58GIKT27lNMALCNmu0oOZYWWdRD/0vIjD8n3ypSmgnx4HmqQPRLpfgS+reSgmtdMFJiywYK",
-	"Hju2kiK/skoPgOxBKzKl8AktNS0yQtWt/VTE+foDftH6X+dxMgaGpyTVy524CZ4+2HOXV4An0GwQ1jcb",
-	"Ztui4YBLTbSi0DbO22lG4bkGrTUrcJZSFoyKB05I+SFgnkT9+JrW6BUPAv6njJe+C+PzFaO36kCpWzbK",
-	"4p5satlU8Gd/IUGKgCZ+y0584bTkObd3RfLiaR/9EHc3PAiP/vqQiEWnutZ8xwovNaI73IExWssaraMA",
-	"0tcMQdXtMagNMzZ6FAEnPDT/KLv8EEA7Fd0w9cW2H1EktlTk1r9wRVz9REbuWJ3zlVZZm86DqicvH0DN",
-	"tAOlD/vLRv2AD01yKv4T+v56d18AJVJDp4PYFCrJXYOX0eKUS7D+h/39n2IZrz7Qa64EyzvgvisAJhg6",
-	"DdA6z0jO77hhJoCPK0uamrWShVwkXLzPbMCn7+SdMzOIX+u58yobzWbO64u4bB33T4LAdYe4FejL5mRC",
-	"Bc8dfAK0r6KwZAfhgAAGW1oYvazkorF4QOxvDS0sH59adsiab7hQo3iDmME+2ASta3tn3gGFlf0Ao9Ok",
-	"WMfo+MInKiRO4qzzb7739jXquMtGvej4BSY0YYOpzoqizPH4xT5J9Tx5+NvEP34ChplcjglYfeCFqdkL",
-	"a+1jH0bkj4A0StOTwOT9Ofiuzd2BbUdONOad5TbPHBD6p6SURkW6ssm8vqMvikf7DrQlgZIH+5itSkF5",
-	"ilq/UfFPf1A1l0On9K3QrEZTeZ7D707k57Jiwtl6XEYSYY51Atrk4BO6mqDYNZmFfHKy2/zGkY7N7qEv",
-	"cQCvGZsaf/RNjU5Ef4QdAK+Co0un42xBuW8MZFNqhMPSAT9swSEsj5g8cuVNZ25D7KffvpqtC/7/sXe9",
-	"vW3bWv+rCMYDdHtm107a9Wbtq669u8VWtMNSYAMudgvaomyiMqkrUnHUIN/9guccUpItyXIsOcGWVw0a",
-	"hZTIw8Pz53d+Z7kyA1V40eAPBmvaZ2sh93FN3lbMJOwvkBe6frq95LUpY0WB+U0qDC8Fc6AAGrLqduYN",
-	"JZ/q9l5IMxzQ+Ne05Dv0vfUw+P0SL2Ar/oNpF4iOdjDahc6v1R8gGrofSL4pmwSuw18sEODhMYSgJInU",
-	"Gg0OXrYzZBjEiK5fOwmG7F8LXwOSgPocVa2sp9x1+WotVSxakrVa8g5OApU6zUa7ih6BRycKPpzvDz4M",
-	"Wwe6p80c4GZV5Hhte7Hjf8wDWMcM+8MEYS7ZWix0GfCkUii2M1kKLfhDtZFlX9psFDnSenBPWn/JW73o",
-	"L/njsev92NWeKzpzHY7Vi3s9VVYk6jhZkdhgngeh8IWtxzMgW2/bm+IBlzxd5nVHifBfDF3oIBKcyutL",
-	"IezhDxMk65rSw78qLYoqIIyzUPVMsBahtGbrVtwlZPnT4COFf5AsQHIfCLBqa7y9Ep6ZW21kPVSXy0+q",
-	"Pr/bBtU9+qgeHZsqh8Ksu5al2LSEBQZC0gawhpMsQZINzHSKxDl7KpNm7DubeFNIaKxjCqkBxLpBf4mQ",
-	"SyOivPINO1nk2mS2yuz0rtwbufAJEDDnESbwG+fNJP0pcBEeMvW2YvaHBALkbmorKiblzFA5tIbcT1Gk",
-	"hcUEwjS+Hvzx1ssdHnfU6JAlnCEex+UXcIN1suKpWLAYCHXJWRepPTbQjH+jSpEuJgPOMAre8NJ2kGSl",
-	"EGV20JKGIRFXul7cXAq5xKTImHAkGgVrjYz6G1VeU2xgb1bAslP3aksm5OdwXg9dmJVAl6HKMP/tr4Xn",
-	"5Vth8qJYdqTkesz03CHTs/NeTgHVrxBGiXbRrF3f0GFkG14SLv6EGcNT+8f/+fds8sOf330zxn+//f//",
-	"G3U5alSK+g0Lfr78+MG3fv9nKMxr+N235W7i9gza0xkRRS+zmoNLgBc1fEWoMO9S+w0Xs8PNuz1HoavZ",
-	"tedyh9v7M3BrdHw2Virp/rROOA+7P54IoGptMOXajal3dtt6I3UrLgO8KR0ZRtnsAH6FcaCksz0wVNq/",
-	"iZXwxZHBsTrq5zcrpTS/tIMPxMSwUppLmOCuJHO4BQsYqJeGgwrp7Lm9dhciog+jw487T228PQKMGcLi",
-	"aYNstU17ZNJs3epYumcevcsHVU3W6vm5PWt0/3piEUVrqapgBPiWEZxNucjHzn51RjzAXaEYYVyOpVwE",
-	"/bt5vlXOAMXW0Ap1GBVEo+u/PMIbKFmx+FW42l28x4xv3sNS45H9ukGPebdoiL2+XKnNJz/BQO1f7Phv",
-	"Vsi3ftI9h5ntJ8rmEkEDbR36Kytd2A+1hkgkYgAsWa/Bh1+hhQR1lqDoSupal21UGuLj2BY6S6/4AdRl",
-	"wH83lVkctyKSPsADe+47ABzxpZDgV5aLsjAKJnzZwFJccdlwHe7YzfthOG2X04OD89il/Ekss7QzoMDu",
-	"ThDBn/Qhcj85mN1aXIPb52P+VqxFFFn581Ahna2LeBNsINKsRNiHPAY7y/HyQwDv/HkwHwJqj6I6PH/s",
-	"73aeoQj+7dhIXnry9hl2avrENsWGec9Q9arc5LKA5anMWP3g5hkDmH+e23/KBSTw6xW74oFUFPdkMoei",
-	"oVZd5tpxDSEhv3CeDCkerufZIZTe/UnILzwxRSu7hoKPUqu7Pnqqla80Egy4x3xTtWq3Ncrt72mzViMV",
-	"G5br9tZVuT4h/0d1YSG+T9QRwaw1vtYROX/+j1Mxd3Tr3MHyS8OT3QuvCzzcBfm04YkuQOL9NJn3TLJW",
-	"QEqsHo5KtoCywt2GAYQlGGuIuqPX6PemE6FZDWK4c/M7jD3Q7QZjP3LTnZSb7l/2+lRpoFepkF+oPFgb",
-	"nr4KKgF/bVgefLE6F4R4q+kftDhrb1oNT3RSkQkDEasJfY8w6VNkLn540UE/bqB5JbXgSqn8GRwe8CtY",
-	"nHIW5k2gH9/fqd4byDIRdsk9lKBoBLjFLnGY4OGx2oD1BK9qF0BjS8CCAkRzdNaQwwrIq4Kz2Wz2iuoi",
-	"xqVBn2AcmksD1K0NuSrO0sWqKVlxPkT1T2uIbYWtb2q4P7T/kj7i+rTuleZ84FEGKOZpqUv7NqyhDlKw",
-	"z6+VUEJhbyA72AEZsc6B3RePiaWDEktdH18z93h1R999fVlKD4JXC6SvHlbqjUyMs4SpiDwOgofFiS3Q",
-	"EI4Wr0EWUrabv8V9eXbxvAo1rGQZ91psp0mmXRKhHi6aY/4dOyMI8mXVyoLSEUz4or2a4xKeOEkpBySx",
-	"OlidcRzge/dAHktFBdVUFVwDvicz4KM8eUSSqmXK1sRsWNO42V57YHXWW3nsash0oPue7gnBftM4Ta5p",
-	"NRPoD3afHcDZ1iTgsNnr7efLjx9qvNM5R0/CPiL5tSnMvsrhoM976taiLfF4iet0GMMU/M13XTnZKiwj",
-	"ZR6xbc8MMBg4WvBNmLLIBOez89nk7PzbnuqfyjOgFVs5Q2ANXrFYhEB7RJne7dW9sf90aL/nz0y3bPay",
-	"n8ZpP6l0yc2OaFUZ0bGYsyDzR0MetG1doBVuILLCnbFYKIQ9udoGg9i7qsSpOb3BH24Pd1TxD/d0znvP",
-	"5jzGe2cgRYaDwzwnzzHhDVmvx+C1nmi6RnvoLTHnMTiesJa3Tfs4DblhixUPj97Qhgblb934Q91LdvgD",
-	"SriGa4b4Hg80rEqwVMU9Ybd0HFhlg8n+FJttAreyWvNX8BDiBuEhQkS3bFq7g+PIBA5iIenJs9iSbEUo",
-	"+LADFwBWrY+6QUmOLyJQC8PNBElWj67CJnD8mEhbQdxXnIVEGPPH5BIemPxGOYodDG/xFbc90Tg6hYL1",
-	"BUwTAduEy1AwGTw7n8yFCaJY2QsWX//wmCZ6XLCBzXfFdMOuuF3UxkqD95VX02IpeRicvYA3TJhIoQ8l",
-	"0wYpv5cA4AYW8GCh4mwtqbJASIoXqyg4m569eHbxHNLrmTXsFyzmT4M38LwO5jxX1OODFijlwWwczJ4G",
-	"n9KME7bekUuA8H5Vag3uYh0NHWQT6Cv3RBbWjCq0PZQeX6Frarz1fHZj7ID5nuiOB3NfSn0fWU8tEwnu",
-	"Q/2HfX92XoKJX5z9cP5wT777kH5OLb82wJ8alSRTSELhR5Vu1aWJ+zizuQSjOZeL2ymY1HcwCHK5aE9F",
-	"vI7FUr6G0ev5iLew66Xa8+Pho9TWgIFGCRRUMVXyypU1QDTwcWvQYBK9gaEHgu3asY8zhzTvhR4erKEF",
-	"W/OUPdEULHKFKCHLnYzDZkATdbCMInSMjMMlMKvMo4Y9CvlChHwIQX0LI1/mcqh4ih36LXVwPHk8heYO",
-	"67NnofvV8VH7xYInQDTB7MHHgi3MvFpDV/vud/a69XCxOY8VsPuplBpzVY3higQAconLRXN7kdeaUrZ4",
-	"OxMdK1gmT4M/Ju95ZCZv5wAcd0heB9GNeYQlZQQmR9wCTTgO/phcWqPC/vW8IBEo6AtAesHuCJ/WGQxv",
-	"i5ffx/klq3O7A9VuMhxDctUT9Ptvaw5smf8kZbWmf1HtNiokqv3J255gWk7GPWyT5AuNwoowj0mS7VGN",
-	"4JRaA1xo6pVMzu4drBGni/end+xV8dk+0vVZjKXU2zgyC5d8gPv9gx134IsD5rjz/W5Vby98LerKW1Pz",
-	"HChaMTekEg8e9YzQr3Z7LIKMabXm0MERujGuGIZAwmaN3yW3+0n9ykR6Bz/MH4DBfLG/Q+b1XpOWPyqz",
-	"2mIQIhmtEqSNtzQe9RVrvGkfsmKD0pHpjf2nG/H/6Rj7m/j6qWzo4bFk/0WI8okZCxwrzePoZZk/wm6b",
-	"jy0I6qbnuxaUm6gdLvZ22irK0aF6rYTSj615ubfw/x6T3OVK6zsr54HIKgpiNqdCwf35NlN+6aNzbr6c",
-	"qx1I8al47BRoCgCM+zqwjtUspU/pIVDmByvq/r9YR7MMGx9DsIHFcVBgAXUzfOIXzpM+qtu6NjyD2i/7",
-	"w0osV58TpmHdV19HLy9m45GOlV3Tswv74SRbPyprYctQKcr+Vvqh+fG6lte5cXfhg2shPZK9Bp9W6T8G",
-	"Y4xp9rv1Ieu5lKGQzD2S2B88xA+5VbcA/D+daheK4zG98T93AC9UJfZ+EAzF13v0gj2Mr4qbjgh38DIC",
-	"SLIOtOqoUbfO5JEqNUtixUI9Hb282f6vG/yhDtlQ8174cOtLNb4EFKdM/LXYqtyh8OiTf/RkCr5U8dNJ",
-	"v/s37EG9u7HswaH6IP1yL3BuXIucc0CwhnxEGFYWeMgCwGqR1V+7wKtkQe1Dy9Xqw60T0tFwRJ24u6H3",
-	"pBfdClTU4n3YkZtUwBma3tBPt9MFkwseHx7+ogHakydvYPDf8dHRCRE4dkpPCiyVCVRmiA+OxXFdfili",
-	"Iq4I3u5SQQXK9EbIkF/fNrcCVRtpb4TGr9450Fko1HTD+uk0aV+yhwX8KHEoipqk6orLgFbicFewLCzj",
-	"WjmHRb17N5I2CV+pOBxIvt+pOLwH6XaaFfJlqFOsXgUFO+eQb6KKfEVdOLRRCfj3mTQiJmh0zE2wVFB7",
-	"zU2at8q+5NdmoEX8wK/NfasIqx4o+gsVW2bFU12sbevS4OINsza/2bEPWRwiYceY2xCrRAPb9VhxFhvr",
-	"qDajD9/BI0M2c6cZarRhltTAapJULbiGACf9fgrVg1/bedyxvvAePgJLG2/Ho+9nz04wnb0qacpqEQsz",
-	"bM40HwdrHgpWrn38b8YzZJLMdNGFV/P0yh2ELI1HL0fT0e2ft/8LAAD//w==",
+	"7P2Nkty4lS+Ivwoi/zdC9n9YUpWklrtLsbHRklpu3VG3dFXyeOK2e2uQJDITLhJIE2Cl0lrd19gH2hfb",
+	"wDkACCZBEszKUtuOOzHhVlWRID4Pzufv93mRy2orBRNaLS4/L7a0phXTrIaf6Eqz2vyjYCqv+VZzKRaX",
+	"C71hJG9qJWsiV8T8tKVrRpZsJWu2yBbcPPS3htX7RbYQtGKLS9tUtlD5hlUU21zRptSLy8UiW1T001sm",
+	"1nqzuLw4P88Wer81byldc7FefPmSLQpW8ltW7695Yd6Gb2yp3rSfcE8sskXN/tbwmhWLS103LPzqStYV",
+	"NR9tGl4sYh9a8ZINf8T89Y4fKHnFtW/+YJ7wj9F5emwmpqKfeNVU8JP5kQv88cJ/iQvN1qxuP6X6K6i2",
+	"LCe0ZkRvpGJuFc1v+Yrn1DxF9IZq+HXNWEm4IhtWFoSuKRdKD6yy/V7Y/f9Ws9XicvH/e9RutEf4V/Xo",
+	"LTz+s3nX9FbuxPVQj/H3hAvy36/e/Ux2Gwa9Z3sYhhTsgSJyJy4JDL+mmhXXZbNSGdGyZDUVObsum4xU",
+	"9NO1WbLrLaM318VSb/F3layY0LTe27fM79RG1vpas7qyvwx+seOikLtr+2RNxbptf7utrovlSg1MktyJ",
+	"zgwFex8Xtb9ltpTX1zCRsbNYsxWrmcjNHChdU1E8h4WTguEq0nXNmCJLprSZOUHoUjExtIjmO/N2NHRP",
+	"0xsW75/UG1aTmuWyLrhYn6aX8LmZ3axl0eSmY8Pnu33mjqfcnJrhz5i/3vUDcqei860YoaUULCPLvZlh",
+	"XhNeqOftRHNFhISzXTPzQ8lWmsjGzDT7tC1lwRaXK1oqNrA/zIfDvnLNKpXQaZBeb/DhCyu93I/+YVrX",
+	"dG+eVXpfgsSVdQU/y0YU16WU2/6o5S2rCRUFMf8Ykk3mzahgtWO1HVhKWTIqYI7xmxXV+ab/0YoWjFBF",
+	"StkU5r9mM694rbSbeKKZIIrlUhSKrGpZWbHFNVmyNRdDAgK/d1RXsYXDnlJ74DIia7KSNUp7XjBlRD8l",
+	"FS/OzI/EHGTz07/BT78zG+P3MK8VL/4X/q7m643+vet5d1fjV0b39ZZqzWrz6v/1y/nZd/Rsdfbr5yfP",
+	"vvzul3/7X792fvP7//O/Rfc9DnTLo2tixIhAeaO2jBWonZhnidJ0PzTjN4xtbZNHTTt8a+hKxz9G273I",
+	"FkyY6/uX84ffZBfZ41+z9hAVslmCsmE/K5pqae91/KqWcXnLzEFYkZ0963jOEySqjMtTLvSzp4uofoEL",
+	"PizmEjbEtKBTe5GPfGIv8jt+wFwlwx+wF81dPtCIQl7LyO2tNoxp8jvzCZWRki5ZadSMvch/T+wxffMK",
+	"z6i5MZ4TVhgtyPxC7PWGi3XCusrVkLrx5FkWHsjfQXf+7+4pjB/CXc01F+vhWbMP3Gni4BZVWykUg+vl",
+	"R0Zr+F4uhTbjNSbKdltajfWRzDXTZ0rXjFbmb5EvLbmgMDeRb3WX5i3XumRnTBSciofke1LCpBkN9Mlj",
+	"sjTLYASjkqSiYk+We43SFNTT30FXf5+RFS9LVpBmS3Zcb4ja0pwp0HsEWZYyv1GXZGVMLhU0nJGN3GGz",
+	"NaNGZYKWzT0jmHIH2ui9QWd+9xSk+zmJiEAqyMXvM5SFUnFQ763ODxcWdoGA0s9ILqtKCpKb7pl7jZJn",
+	"T8+WXJNVKanO4AJhxtAi+YYKwUqiNzVj5Mnj9ilFfreuGdVGl6voWnDdFCwj21qua1pVjICRCZ3Ybxl5",
+	"84ZmRNFqWzJlBrBqypKonJbMdtvPA1WH3/Gau9XPz4x+DmvTmgLt3HFB3v7p9VVGzGYkxggwvypefHyf",
+	"wbEqS9SRdlSRbUn3DJZ4RWsz7rJgBSnkThAtid5JvEOfk4qLxjS94oLrPUyQ4qXRyH+fQU8602X0XzfU",
+	"g9FkoKS5aQWbmXgN+uFfhNGD3tdyWbJq5Bxs8Yl/+6syO/lzojHm2o2cBUq2/o/uAMOJ/L7ON/yWvasL",
+	"9BPQooDdRcv3tdyyWnNzcu3tyT7BqOE5fM/KBFTN/ePhnz/H7txWovzSPvqrP9Ny+VeWazNVL8zhNud7",
+	"Rtfykm+Vk1VGaVtcLs4vvl09o0/Y2fn5+fnZH8z/fGv+5zz4PyPpZKOZGhiTbbc/IPeVMcsJjIVJ7Rrv",
+	"j/g3SnY7+DfX79jfdE3zm4idYcVH28HncHZQwRVmFxsrg1ag+XgDYdwgOD80Ag7WGuYpvs6yWW/gHBxM",
+	"+sYY5sVQ9xVKURSnCt0JO/ODd2Ud6jxZu46Hq0W1kZzxl2BlohNQSqX7rYHqtqHGTjNSKMc+ZkZU7WRd",
+	"qNE5PTSkjJ0SX1xzTdjj0f2+/QPB+VOLLPKyFEP6J4zWXTCwgaD7zwmrtnpv94jdItC5yF4GQ67XOkw+",
+	"sb4fc9HVjOSNNhffWmZkyXLaKOfVKjnDqzK6JMpYA/GJZ6VibuhHzjmMOuHUDLgO2j2PDbkdZGfdrqnb",
+	"jJnf53be7Ojs7mrXOXp2GjUpHg8OlSxlA4tjbZeF+SCj0B9qlCt1Y/63kkoFn2wnixfRObzhIv6Hkop1",
+	"Q9ds4I972ejon5wx3N9cq+iva4lXgBuW0qxaGA25NpNY8U+R0RwsFwhm+K5tznewN/fZ4tPZWp7ZX+4Y",
+	"vWUPzWIEvz/j1VbW2trNm8Xl4u9M6X0pZfUolzV7BG9BJ1406gUKrYj1v2xA1eBgDhpFVDZGWNU1A0+X",
+	"+WZ3iQ+cqB0V2puloilLav5pL8sDM9VsgNCnemQjzrV65OuhD5cLFndXgfKV0lrPR9X1EB/Zx64/+qhG",
+	"vsRP9ku/xpNnPCIHjQ68k/UNK4jZMFqSpdn0BDeUloQSTes105cEogKoSaPgp9o8BCaJVavNaVLWAamd",
+	"6CdgnHY337KJy9hlY+3AFHXi8TfPJvyLy/31hopiSCVj7LpcDdybZrRT6vTLpjZHEx++LpbxZe3thQHZ",
+	"KFereFfMtlHJfdnWXETUjRUXa1bDH921bVbYSQoISAVug6fnEaGOO2HmVZIkZ/pypR+bmfFmymkbEyMu",
+	"8pP6Zim37LpYXm9ZnfhS/zAf3DJLuCbwPPiZb3eaW+ekKycQEUffPG+NcTFz6U93htqQ6NMgIHr23bOo",
+	"qGVUT332o3no5cZ00L1yXclbppJe/AmePFwyN4KkNcH5PHo5fmI2bJ8mV+Oq9tL7Ky4JtQ4LktOKGcHf",
+	"+mciWnFoPR7IXHPs4jaD9xbZL7WfBweK0cEyvF9eX2UQvmpEwWpydgGmt+9D/3IfPpo9pf2wt9sqqsLT",
+	"cT9WpOv308OoVIApxr7bpY1p/S+xg+9ribrwgf+l5LFYrlwZC3dbM6XALdaIIiMXbUAJ1d6EYdnpCfZM",
+	"YJgVfLWy+SeTIYhsAf7LazzTCY9vqNrMtBVu4ltbNnrbRO7Sc5gPGvhGXcSV2Fdi/bL30fFacqWOf/1g",
+	"H7nV8WP0Fo1bmmDaw64H3YB5m5B1Ll/nYWczzpF6PuPnC2xphiZ3dy+vzDadt7J1wWoWf8foxZE/HMwg",
+	"PNU2lNlOzJwUBob/0bMhFRNXW5bPcX4qeH5xfvHdOXUOzri/82LR83Aq+7GU3Ih2ruCtqIgq+XamTkEj",
+	"59G52hUXOSMVLwRfb7yaWzPwxxfgtkiQH3RH98PfKCk67KkgXCtywwXZ0FuGCnSKMKMFu55Wi17TgvnH",
+	"rfMj5fnfRuUasGiwK4d2SN1qAC4pDULIKm0CubhltR7wgA87ikpr2CRdIYM3hZCajRlv/uIfm/93q9UH",
+	"Ktas7xw/jygoLjFlNK4DD/lgfdR3LZVLDdLK3VwY/0r13j/+dsLc1pwNuFs5urq5cJFHCJVCJBLcvd7T",
+	"ywquWUG0XDNwoMJzXMfcx40At3kRc20vZbEnN0LuVJiPU0qxjjm6Yw6+dk/ai5Ha2LvfShNS3oidhyDg",
+	"5gh4cBh/saLxTZHsC7G7Z3R5XpYyv5kdx4OdHQ132T3fnXvYXRBW3lFF5GpldOWdyzOF5CNF9+o5Osh3",
+	"XMHamGch62h6dcxX43eJVNFAB3w8L6ViijTbS2I95Vkbugj2H83N9ms3qE2dNWJ+yTbcaMO0NHpT4Be3",
+	"8bNsYf4Sc4Z3XXSHeriKhFgq/onZXqHf3x+YalaMYun9xaMXgu/fa75uamPaBq64g7MFiQwguL1EMRO3",
+	"5rdMoI9wVg/zztyM9bLr64QANtsype0N1u3mRu7IilqjpZQ76BlZS6YguJ9mwxQ2DJgk1V/xbWx8Zv4V",
+	"Y+KoNZjnV3ThrnFlLA+dQa07KZhMv22C3reuKNiwPvoEUxQ9jr3x9Lb+iSIQqZ7CI3z0vcRDs50qqXRm",
+	"rxWK+6qUO1YromQF0qKrC97Fv9/O4my5Da6gxeumLEnFP8HddTDdZ4+fDEzf2cW3GYTGhjIdhvxMoU/9",
+	"QAFxuTg2tY28ff0DCA7ITIZk5mgIOmmTBBUToa76h/O77Je5jU5tH9B2GC+5WIP89BMS3Sz+69MfT3Zc",
+	"+zafhY2eP3x6pE87PkPnDy9i7TkZ2p8URSuG5wjcKiNxpIwo6YtW9oQWkHanZUdDHFIczJ4dl1RXmqJ6",
+	"f4crmuuvdv0dcTu1CuPTmLExcIOY1aPlQOUH+AjNGrmMRFuDYKuLzJLuNjzfODWvjTZOL1nnrsI++Auo",
+	"wLQI6HJ0WcHKTZ0fePq95EJH9OrDmeoq+rTRsoKsvIf4zTn6fvsyav1tN+YFcym5pWXDIDPUWteYlmgU",
+	"IVvMd8tQAZICKxVc4kzMwZJgJKsN3bLDFJFKSkgR3siyiOrC0M3UEFknC9DsF3x7wvIKFgSn8k4Lon+4",
+	"tfmXR87TyuZmJTx6IicFTmA0/YUN5KjFU6Xs5rEZcyuMBsCB3mMC4I6qmGkON1IsS0XTG0YKswmF1MRs",
+	"EpD31g/EbjHDva8FgGcv4pQDhx/ko3GlD8oZjbApKS/Ict9NS7OCyP4NBgKjEhL7Z/7ovLnh3kY/QCVv",
+	"wd+ra15h6uMSt7xgu+iOV7KpY53XvGK5LFovGD4XjbvfTJhiDHpur6N2sebls9n+DKa0YXXftLcX1spv",
+	"wzZXCnPh4BzbjR581M+TG643MXAz2XMUl/T6LVeRIwr7Sc24A+xZj0zOWorIxOAH3BKM70F7C+5kUxZk",
+	"LcOlGevUH6Vgg71y6XRul0rNTcOsgKRDsDViO9Ko3AN+kh21hYP0hgkotTs2O5Lrkk1bo/iYHYntWeYW",
+	"zk77yJrPtoo0+2Sk6sc3H9/+cEl+2JLHfxHn5xeEvH19/gdC/oOQl4Q8fnx5cX755Mnl+bn797P23+fn",
+	"wb/NM38R/3/y+sO7n8jLt2/ek5+//+mHS/L44vuzJ5jM392TGyoKp0rZCrHzbCjWIMWa1eZOZxxUKyYK",
+	"n36N2buQx1pyFnWee/38woV0QjU9dqfg9HQKiC6+Oe/qQEMraV6NLdUrlnOVkp4WFg/kOdtqX07UrNdM",
+	"YRrj5S9poatf+xUHts1oilXNbjnbxcI+1ntpLg04uoVExaqQbhHiN1bY5+PqZ7+ZcukeCt7gk5kb7sCK",
+	"lFyg5zx1RYy2BLOf07p4ZLb3x/MnD3f0NjLT9tlg1J3MsiCENFwlkD5s/Fp8nDZa2s+TYWsqDlMKCqrZ",
+	"mbmQYsuSl3y7jQUb3GFF6ATdzZtJUOPyRl+DSzKehqK2VLhaby3JkhEbA2ZFdN+Z5oaVOa4V2fJcN1gV",
+	"njf6kuRyyxnqdeYmLggVbId7fLfZx+YiSN/o9dhohS5KbW49rhUrV5e+UhVtRIyfYi3aLauNeAiwRZIv",
+	"mSJ6K2OxXdrsM1FcTyo+YQFdW7BVUhWNS7G6lvXUtX4lKDrMaK4H1gqKA+HvsBY+ZAfqnWmSdvZAx+Lg",
+	"pXO5xoJxeMVjtjhEaTCJ4cibfsVLlq5kvS/NMIrXvGTxxgRXG1bMOpt2wdPMJoxVT4phOyez+rGl+Y0N",
+	"QQ397XrQxbKlW3um/Dw6tW5brBbZIle3i2wBBX/ZotrEQ0298LHL/pooC5QrNA9zvuUslj+sJdltZGW2",
+	"zFoy1bWobMB1QxVRND6fzvKcnHgA1Ri0bVHaXte0E4cPvRJgRRwjm/AstBnrSdv5T4oV0aqBLctHRmH+",
+	"auXewDA0rXVHMsV8crrjf9lRV49t7iKwuETBavzVtpa37b8gomPEBEiQnIqclSWLe2w0i5WvxS4nXe/j",
+	"nthsoaWm5d1EdTBfA+Yp5vngAnMG5Qt6wxWAHmXo87qIgxz0wv8evMVtxvBwhMt7sJitEDg48m3/7YwG",
+	"N79bS3uhudlyV4kTsb1dcXB9Ze10hsekI8taRcZLHHcJBffGmDI12+TyUnGxleXeTtjRGWitFn9QNigt",
+	"1MmKCywjx9C0uoHbE4CwQH1SHdM7UEyfnU9o4xHvfSw7FGG2jH6jWl3tErxLTGmrWLn0F6eM5Vh848Mh",
+	"rIDCRPQZUMD2kCVzOAIQYwSEgehhixcb4zflpTsT7dHlwlerd8+S2VqXhNqOY85ro8+gPB4lf94k5r1J",
+	"Ue5jUUFIvzBTAvHlAM/ozSuVeW+KxUKAcwCVoLVstgoRUCxKGJxyuIKMmAcAA5pvnjv/IiU33GGmmDkd",
+	"rF+egKmbqmfuaAFROWX6+UAR+5h6Dko5qphdoI+pchwP6xHfgfCVwRafRMdmt2PMdWvm3mMBegQtsy9V",
+	"u40hvmB21TqlmD1d3ch8BroXWl1ItSx+ySZpHFjjnIKFk5TU6gRlUmJuz59YW8wXlF7ETxEpWEVFoZ6T",
+	"fMPyG+Zh+mBWAJEEdRJjgz6iW/7IdNApKg+t2hiCIMgCpbJ6/HRx2JGPxuqxqQPEHimlWc0kseiIBXik",
+	"/Djc7D3OFhXTtKCaLi4/+yjF4gpfxkwEYdX19rCoxeUvn50l8QuiXlAuzAcWO2r0Xjzx8MdeZoNL+1xg",
+	"FxdffvXf/dxu1S/Xn41Y+3L905v/hEeMJdBeraCXLw4Hap5zmrlTxGEuf4WLCStEzHS60A1qDoea6tNv",
+	"QVS4UMACcPDAK1wyjaiZXr256ONK2KWKKIGdZYv93S5TtABSlsVAnMgtZ0w1beEbkzRkcwwQBDIKXNBu",
+	"lsOLvqgGknwtzkv8rxVVN0NICNdL696M/pF/qsoBNJLeGR+OvTlLtDsYXOWBJE4LDxGRN73vYrXGRFbo",
+	"wIU0b8ne21ss2t49WartaZrsnX8Yr5Go92Yjd4R23F3eveVLdoze5aKCeCczrUhOxQNtlEX0jT0PymSJ",
+	"aoxGBi9yRWq2ahRq04dHFqW/m5nNY3TJb9n6sTnt+RPz01+3DG7K1e1FdJIqtqZLe9qOqClNtpfj+4hV",
+	"29K+2I88olLlnsGfoEQR57ZiZiLjmdsjlu8hHAyO2ccQWxsq7FAQO+waPlZwejEYnIVww7ljG4gjv8tT",
+	"a3ngtj+6lOcV0zTfzDatCngtwF3b8JVeXF589/g8W+yoWlye9y6T9p2eMW7ax/p/cA1uOlA3YWwDPzPk",
+	"CQfrBKB6iVkHn8cFiGglt0U0aWbDjg4ljZk+tDheNkl1rhLnJ8MNCr8YVes4LeW6YYPqNssBOY4apeTS",
+	"prDJFSnse2Dk3EqeszOAMg3gjZWN1XcXquKffHZiBArVm4qIMZeW0WzeHATaiCQW0nrYK26Mw4ycG7P1",
+	"Iu3rOEnpxfx9jdu/nrXT047K9Ti+fNsB0FSmceGsrR2ApmCmipIVc3G+g7rDqJ192mo0ox3cOQW8m9xx",
+	"rAHUlkZ69JxS7hYOoGISOMeWTMKsZQhF6kbXTQQZSun7oeD6+2OgTn74RHNd7sGMcbBgD8nLbukReALC",
+	"IiTnpOE1ueEiI40omVKkYlTYjOWH5L3FWlTwYurSP/yLQAs27PkFBD0PfnOoExfXHnZqFgZHwT4N3P/M",
+	"1ouNqlzwUIh5NQ6RYB7quVWhD66J2PIuZV3L3ezER3eEIa3cgmJC8RZByGh0dVn3P3w9I3ktlVpRow5y",
+	"Ab4GqvFqWjLFi35W5GAS33g+hZMQSXWNM/P+ph0giMx7pxPvFzwNwiw82x4YGIrmoNexVYfKrOs13aqZ",
+	"K28BuPOSb23sGFyUyz2ppayIRld6XGKn5GJKsbaRj+FFv4jOWfLk2vD1jJN8//vwOG9Yu/CxNW4RJifl",
+	"xptCjTTeLkt0K7lTPXMngQgwe0mwTxo3FDqeZZNvmHpOqEMGliuj8ECqJdcEKsV7Mrq0qxrJzXC4kqNZ",
+	"iLbwczwdeHy5Y6nZ7G8NLa+3cgd2UE25YsV1LhUXbPrqdiCEQ6WvbSxkxrRDo3BmIYvN4/KCHNYWQdJV",
+	"aP5OOLc+Lcvfz5n15ETtuctzx11N9dA8Xgdu+BnzGcaTnH/D2EU4lxDm0Tt5bMJ/Wu+L2YAOp8AfmCHe",
+	"alptjzhR8y7M04g6X1ccw5T6ki3YJ81EMXOTYL0UCju+3ixlU9+nCGPFuiOINoxCDIbyMl3qQCOxGUiS",
+	"9fc2tnQUj2QAj+gExEYOvpmZ+hLNbwjoutbxgHYNwpfoDavQzYn2TdYSL6G9oyWA7QZei6IvSubOIDSd",
+	"gAA+PA9cKGZTIk63EZJvjOX+60gFsJuX++gM/FXyueYwo/kG1RyfhwCaDyQD7FroZVct5stmGCJi3NOJ",
+	"Sl70ku6PvCK71iKE+B74jNjnPkm1vTVJBcqesShSL84JTZyXLCkqPWAPjreeojFe3MGoPLytMBYcIqSM",
+	"aIiVvD3hIU0+e3OFkgM9j3dzKgbrzFLERG9rlXNZMUhBy7qMaO0fLex3P+YXxW6ESjVjgAS+iwMk9PnS",
+	"1KzQcQ6mIQCoAb9TLOUOH451ywLNzDvn4PRx5gNmXYVFM3dxDfzz6ZDRWRVzfQ8ndyJ8raFuqdJzRc98",
+	"+ZIUW39LeTEfusnJgKNPds1OK33nClXw8k0/jxBOc4d1bQ77Kcc2p6+zrM8bxrZjspyWJVk2mrgc0oFc",
+	"6q99uEam/mS3Rf9KiH5VNnqu0qeYKAh1N7IkIVnChiqyZMDhKDyqD9ckp4IwoVlNlMysfwrT4OC3NrHS",
+	"1j0oulctnllEQY7hh2Cgof2iTZ2sGS32I8ved+XP89APrKZi+hj6AK4s8JdcEWet90NWyeHLuVLlPkH6",
+	"k2AmJ5OFk4M1Dlmy2+L5QN7vDEhIzYfJkVxkU0t5F7VRMX3dWh7jgURtR2dfq2h945jI0wWIRWVOunB/",
+	"gi8kYW22l+QMyMVebWp0eoLEvTkA+jbpNRVYFD7yR/NSBLqzp1NEcgmnW59s+BCu0X5laN9Y2/s+d8B7",
+	"6ypIyN2fvwNSN0CLVTrn5qJ7dFSAs0auSCNuhNwJSxjmEqvA+PMXCVfeZZchwyg+5WBXFonGW9vjAcq4",
+	"9EsH7Dvb3tBGcCmKE+Ljg3nMvuJzF2ZdW4jbh9qArEEXAJePQPYBnFpfWYJlgYPWYj/oPiOfIq5vYQtD",
+	"0wQlYAnzdAXP2ZfSlLSJ+533d87XJ8nxLHuTF+ognc5vxg8yoNKqFBD0Idw1JUnV5BsLS77jesMRmDxH",
+	"5OHf2p02ENEZ8GUDSzPd2h0+J5Qst9zBH21LuvdQnJAh4irnGc03WRBT9kqQ3Inu2UdUarkiit2ympa+",
+	"jTuHPCJX+hxePteNDrjGqNdpDoB3+ulKVoHjxBNqhDRvVp8H9ped5XguCq/+CbzQ8wKnx6btTEZYkXRo",
+	"ott/Ng+93CCm/ZfxhHlWcP3w+/lkVOY9aHwAjs9BgSQjQAxyU7oZd5VhDo7MloS39eULz5GuHB8X4pWx",
+	"EujY9yJHgk5br2RLDtgAZWYtdwMkvKYDlyHgNoRsLSEo6HgWrd5LNPXcFn2in6KN5VKxt1h3GvDxRVj6",
+	"Ol0peQjy5ar65+47mOvYfns9P6LfWp7RPOwoMFZa9tRB1PRvDS0BpzYj+G9IpoLptFA25kMW3viqCx44",
+	"O/tqklrgNdLDHkEt8NqGIIevloj4Gi5BDGo1Y8Gx9HNZNMhvzq7larjmCAF5yhYRH6sgLE+6wyUJvXF3",
+	"ROiZAy4zyD2ViDpTcqVj7hpHFr0BkEEFUWmvkwfbrKI63zAV8Dj9ms0hwqr5OkbaUnJxwwpbfq+0sUpx",
+	"w4Os8wALNaOFD0K6XjXbUtIikIvYWLRjg+XnHdwqC1KU2VI8RZ48Pv9//5+Lb88J1eTxNx6axtbsdZDF",
+	"5yDJ8L+n7lwl6JzySruzepgxPcyXAwHkEHdEewiMdQbEY2gXZrNgYqig5V7hv53fuS1o9McxjmpqbKIY",
+	"ore1S/DPbZoFHlfn7TkSasr8ZTs5vfDQrNspDJUkLaERobbMYUIjDdmiYUf5UzaI+tIK1KCC8aCwsVWj",
+	"W8yXQ3AYEEYtiAxu0jCtMJS37Yq2x9DLo+hNzUuGrsb+VSIbMVA8btTY61LmNzEpR5Efps09stcq9izA",
+	"yRVGFrGysHn/Q6BD83nDDxbPrpttJ7MDSy0JbWfo6LpQ08RPjCorFO+DP2OMM8tX+kf+NES0nc50WdFP",
+	"1yfhDz8dBchsisg7UpefgBYciqILnut50us/8KVJ+XV4BA43XTAF0RWNr05v5LN4E92JuNuxSsmHCJGD",
+	"6Q07GrUKX+7JOzTRtCRqW3Jw0svVaho558uAOH5P1zEx0WOlndobscMqLHTGgd+tqRXSv/sk0i1dM6eC",
+	"WShsJgZwd+z9PJUdBv22XXCvDV1JA3S3y71OVuKjTrZRt01Ibhoj+diwOcoF0oJG2pnLbBs/yjgVXj2w",
+	"nQuGPed+uyOhq2niqqlinCul3LEi8WZJL/HpsRKHWBumuZnYKhX/NOu+cOzYJ6PzQgQk13fPDd0S/EJW",
+	"rptO6NhQhfUQskVT3W2BP7roU9ThMOBvmIJbPgZpGdu8rhsRsVvA96/CAgdaJzZc5P3mXr00slwxnQX9",
+	"TAVK8H74SJoIV8zTQB/SXnLFyKqUsn5OjNbgkpRaV98R2sVvSlttbKaSxbk/NrRmDmsEfYAz0ShMywMZ",
+	"Pm3pdCTwBn97oAgvWhRcY+F6o5yD5WLpRBaJIZGwYhrXf5B3O9gEsPlCUM/OJm+nzw936N50+mBfEqub",
+	"AaLsAak7sKRhDYTj6z5K16/XB6URM/YyHYINawTXc9jAswV6L1J5wnEW7XdasnA7Gtsz1+iEZHYBhYdu",
+	"zeZIZx+NQOksnFu3t+gq5oUjSkvAzGAIGk4aoXmJAWdZwM5HgNYhdPohCJKKKWW11/5dKq63Tb21SbmH",
+	"3qaKeezpguUcIB00UfK5zYURkihBB0gaNO1G2WyMB6NeUJ9mDQ1/qcV9YXIbn66VrJe8CCYsg3INdsvq",
+	"yblKzLGxzh43ga43Ga6hG2Pmc3GC2YzJgpZvprcpBo3jEXCZuArqX4j14EeqNnE+n4B3IF1DY0LX3cqd",
+	"+WDwzq0ebaPiKk48HFAH8JXeB6E7gN+va37L5lE02U9djzjYBhfJuX0jjOxIX1EHbL6mg45igOyZTkTN",
+	"tsvrpjyMR7ReZ7eK7cwdDiy6KxgtMcp3yDVSj6VVDk9qkICjqW46MIagJK8ocHVOlynb9zPbl4He18Xc",
+	"mFsbeeou2NkFKna8rdAEuONb8Bgn6KvI0txrt3jR0lRhiSh2z+Lim5UsXPE47Oto7HiO/0/XaD71cRs7",
+	"3+dme9K6cFEnpIwVBaIqAcQSTAgAmhaO4Lnv9ziij70E0Sge4o9/j4eFojwsPmQZhEDGN9iI09/OoSdL",
+	"w6WNbkEu9AcZoTiSgpGSC5vzaAQA3EpcrEnAKATpoxDrLs3l6OoneCQ1krOyk0jhtFn0bdnEerhS6d5G",
+	"niCHIna13kTB3nebPVzymu7bjvRI/jBBIkpQKHAi+gFIC+c1DN4NKjrMQ4ccpk+IjsFQuWYWeTISc4o6",
+	"BY0u5a7JGBHgdeKdZZETJxJ0rYFi2w0mILPriA3hjNnliO2uf2db/THAC41lGEf5ODyCo2naVtqMTYHa",
+	"eMdARGUKejCZsOS7G73KfFPtJwfHXTOqq6jKlG8SMmS7uaaJyzvCkLIfJP7R9hQnS55O9BIlDA4pNhdQ",
+	"2ji3Thcy250sD4qmXVo7cmr0Ui5TMumOSFSHpn9NyL55izQ3R2TfvKX7j47Pc07s4U7Udy5R+/Am6kgs",
+	"G20F4kpbiIYM7ZSbqzdnpEKQNZ9A22q0FiAhciTdWI9kwJuT/Ynfim/N/TLqhDyCCM4xb43h33bUl5aU",
+	"NWDtSnErgqLMRD6DXustF+yVfy9qD7nkp+iVWvDCKf8MayWxzxzBvCPUW8m1r+bRcUYjBwKYPNI/0m00",
+	"TmIVkL5aKVcaaz2NxkE2cEMTY5pkRo3wDKjbku5Z0ZKhokYhAPL2uYcR4IqUUmlkkkpb0lR7c8ikdFsM",
+	"tlS4VhlpFRRGK4vBbXoHaZ/YHvJaJUJMzjSzR5DpQ5WnV2+Vy7qIDtUpAU7pLxjWrw7mNx2484HlynJ7",
+	"ufcthTEDvvpdix0tdEaW6K4x/w2y18xOQBPVnoMBCi2l5YGOcAzYprxOd6XwIsggCnEQuues22q7Ti3m",
+	"uReB9gB2Bc+ANI17DfUMUfBVKdFtfvScLR33XLmG/JSPgt5EFQe7n45THWSj38HiTHgTeiYnrwnyhXOB",
+	"nshZjqfD3PglbHpaLc29wHPYMyqv2UCy4EjCaREnEoXfu+iO2jJ6Y372qkrFdCpDH4DquzlLXGXLRh0Y",
+	"3Laj0dPARIFRh89RCJEB6x9BH3SbwYyJM8+DHDcLCcBvGF5Bz80lVUqxDlhIoRk4woHUsmYdJrJnC1UO",
+	"ZXHmvM7LIWsqpjKitYvXEDmwie1gWsadB4rUyUj/wzFPMwGO8CXBheM2Wxy0PhqRA/6XtZQDExF6BWJU",
+	"jS5WOF0/YS3+6fyeiJHuo4M+JcsGCVuTHUJJy/0imLN2aO1qR3cx5Pr97OfOcpMv6ovH3wY7y/5o/nPm",
+	"iPnpt984Vr9sIXciutNAMWUxFZwKtety43TIfmLkk46npetRdzor1xaAHWSHTUR2RyQF3mlYKXFmND6i",
+	"AsAQY1jH08zj5vg+LMkmOAex95u6jL3eMtasGTrhxveQaSbzUx3fAB3LYeByH+FHtkLBqqbOxz8vKWeA",
+	"2NOuxwiHZ+bLfRJVrWQ96yCTpsNTgF8cmk1jnfSmER3n/UQ6ayvOGvIcNYqqgYDRKZghxlC5AnZSGzOA",
+	"vgxN2hWc13HlZg43dXS2UQn2IMktAaP9SkYgEMUKnP1zQisJnHwdf4klVRxCPzvwdBVFzRRSXRp1z3u5",
+	"LPYACcH/hi4CGczicLqenUmVdoat/uGPruuPzbZMz6uasFbBAbJkeymKICMKgfmAO98VDqV4Rtg0C4W/",
+	"cO7qEODj/oC0HsPYBunYbfvcFnACrxiInGhNg/Nk9dfR/jHcW7bplayzDkQIlpxMaizO/o3rRbVclqyK",
+	"X2/OS5JTAbS7YGTLuudkMdKAMGGMckbrcr+YU2xEVVvbCrvWfEA2UBmSaiAEUicWAEy+KFpXQVtJAxs1",
+	"ekDles2KHwquJ83oUW/kgUNphEfIFmz0Yn8PFMIf2AjyfimL/QN1SRpRyJbqYElD70sncaoYLI4fyJ2K",
+	"OTJcmpRe2K76luOzh0lML2qbTntHP8R9EzglWi4O5fEfh+hpNqETLqCEG0piQkIKs5Nb0Le+4uiIUqdo",
+	"XVBKgVH0xe22Gslbjb4yXgx0fNlS9M2U0qH0+qagHzsuCrm7Ts6YkCWrqciTBx5zuaRmPNr9cXTCo9tn",
+	"/zvb9R8n2zWLconcV8qrhQOcCQCj7/uWyGUpm/qAsifnusawmxEsNV6L2xLqMUpUCBSjUXfLEHzWAFbG",
+	"OTLrIADSfMSMIZTLiguPDXQXzMuYxtDSwqa43e2yH+V2x3c/Oh9vetAeXvD3X2Y6+xfx+PHlxfnlufn/",
+	"7DWr671NqPqLiJUN2m8GM/T04runT86fTjsNzauxu9ZWTxYvmpiFGIegoQQQlYBFDwNI3lgM0XQ5wNQw",
+	"8uYVngMaRSTAou0ptfxFo17gg+aVGigmBxxhlEClMmZ7a5tJZPqxrs3M6n624qg90FEuO/kIj2OYkcsm",
+	"ronNLiN0C2PLCaOVhJ6bdDIBxj95pS1kIrxcUvf2ETdKEXDgjn3cc+VCUF+zu5Rkb2I5i0tLe+DhLmHi",
+	"OuQldjNwG59XrFxdEtpBD3CblhRwQAdoOE5SZO/12pSd19Lle+11cu9Ipb/XnVeuh2v0V6VE8TlZn36Y",
+	"siuFvC6lUseXvA+qoKDLllEztXjx8X002fjogYxr99Oq1bYC6OJja+LuhhpQy7JTtaI0q2z6ORIjB3H+",
+	"X+fGJDbg5CJOabIpmZBaG8/HdIZD+hYNjZ7oer/90+uroHgcMqpuWb0nmgltuXsUy6UoMl/oWDPnlzP9",
+	"F+y0+8VbW+mjnA3LcGicTAWrl41qo4GwJ8IkTRe59t3wt+iYUvCyjcUc1N7kdzUx73jkLADOXctRT4C4",
+	"Ec8ZKPKxiY2nB3trs+/KDeHOSmf19lWpRrH5CobR/CJ7/MCRF+j3TKS6GT08cVK6Uxr+wwE8kkO6QlQJ",
+	"Z2riTMRXAJZtJvvLgFI3CmKcTlkZPcmu7Ql7BooTH9pRzTFosKoRLBoUUknxodPauaPuyVtaNuwYHxK+",
+	"eBihjW2Gn9nO2j1zUHdjxrmxvLNFjjUs6maPfk81xxp3WVUdszkKtivWja1UDZ598s0oMG8KF8WzaSNd",
+	"rqKNTesgk3Vz4c2VtOdfNOrIDf8z24VlpakmPM7YIqd18bDaGOHzqSoXl4u/NOfnT/INVZuSK/0IfmR9",
+	"8z0y4RdxSg9o9mBl8P8SJ9E0MLDf3/t8rDlDZ1uu4JwuHjsl43LxlgrNakHAb3EASnf59Fvo7iGK4cJ5",
+	"Oy7Pz4PTaV9aPP6mP2/+2ym8Kce5ng7QH32+kx2El+RPvn3q2LnwF9+Ga3J48R2AN7ocqvPODEyd9oMZ",
+	"6sljC3r5+JuMPDade3Rxfn5BZE0ef/fwuz+Qopbb7leepm6i7pcHttMHhurhzDP0saa8tMbTgXDdDqRJ",
+	"QiFKEMqmxDx7kMQ+FLiOh/aQTENu95dEinKPsXZLtDXT51lRpaO5qxgz9VkiKy642rCC2BcyQoUPsvrg",
+	"NdTYuGg2pEpgwBzNHu9881D20PySlVKsla8yNA1QYiSxy5yVO4HAm/CDT/0+phYn6vs68vRJzWMpMoK8",
+	"2zLxkVfMmIVv3pFC5k0FyTGYxc8VAQhtWoGZuqu51kxctjm0WLsE1U6dI3DxzYA0HYyJji1+UgTLnJam",
+	"LF/zdRS8cSSdbifbdLo0rWrCBXk6uKvJqsN58WgYqVWno1PRViJA0WLx4vXV8zGL/662XMek9r3rp/61",
+	"SYEt8tZgcPvdavUBsPHvxFWcl3z7QHmkd+fjxKLq01OZHs3pmU4iGAnT4DwdFaXp5PkPYpcc1Bh5KGkv",
+	"JF2tQUwYYt1E9K4yzbToCfa+UjeYeTWZ2OcKMlLCWbQpuHz4M61Y8c6+lj5b8LKdLgf1PYjKdodkXFei",
+	"27+WLfZ87LZ3WdfJtzmgIDhL1CH0PFDEMTecqCjRW/y9CTHDzGzVMhUFAYODUE1qpnTm72UrslayJi0e",
+	"1zGhkEF0+cRKjWDxrHfV2u/pZRqeBKmPwwTcCEYRtTQ6WLe3o3sCL2XEUl4OoDWfqExuuObb8jgN4utz",
+	"RQqAJJCHk9XWprtKdXA3BUMcq6nPFruow30jd0HLIQdZWnF+etGf5Wn3iJ/u8gI1yTJFuRJ4t9/dUtve",
+	"p6JFvnPg5kcCRlqWwaO8dTG4/O6hG9OQxtV9RCsZIRnxJuN3z7oWY7S5tUNOj5zlYeLRqtEDqZbH+XZ0",
+	"zavTezMdzmwTRCLSHDx28Y/z8YTslydhrx90pcXSUYbYrGLDnA8K347yvSN/naFJer1kRXMta9VlRcNo",
+	"Gl8LWlrKY6xzAB4badFrDoJBrOWD6V2KNph+SWhZntUQbg8Tz4XUyCnYZS5ZGVOuQKhafAskUMHOAHkK",
+	"9QImWL3en21rplh9GwfnMkuxi3ZsS62pWLJbLLWhJGdC16ywaQFSEMbBkjYXlTU5ngMPXFNVZkygdh8A",
+	"PLQDOc/OnmRnTx9+k509+zUN6XUVr1VcydLMoCbmkqio2JPiBfT97esfXF2ohDm5y8ENMbiOgsuaoJid",
+	"+jOPY1GY8XNWFlnL72B2jm5qAVsk2DYlW+kzgADDS1DoM5uq3mzPiqFixEre2t2bxFw5WFGKs3cZ5qLk",
+	"tCxZ0XLTULKRjWJGK5VlcWaxyQ7EdJx7NZ6KhTSqlwCeRIMtmEaFC/l9nZV59jSSHTEGg7WlAtSgJS3p",
+	"kCrrt+BFuAMvYpkU5izrg9jKUuqN/c91xQVcJGalF9nCrTUeXIg4gCT5ZOnQwHVTXJvzi0Wpzppru4tn",
+	"uWWkNQMApCuHeNWmAzHh/mUPSjSdYlszGke4su+jJGHrmnXtkv58PXkWVx2CAHZTi5nyvz1PbTcuyZ7u",
+	"nKpr5jYjW67zDWm2GallWbbWrIfcA7nT9GlF4cUJJaI7sLMnz87jiS3lKdrZ4w1wt2ZiUJFm8q3kOGL+",
+	"LwkVa0AIujW3LK/YwcYYmNYkIeXmLulhO0EJz8ZmYceLWBKxXDmZcEnOSSWFzMhFiBM4dlWN7vovKVoV",
+	"akZHalUt8djxHjpjZT3wPGVZUE7JRAARDj5qrny94/2G4MfNEOeOmYwD8CKB6zXuiAhgsQ48DoQLK4Ba",
+	"xqmZAxiBh/EvXsxJWU9Q9a01bc0cqp0hPQMF5r0f7xGeTrzEj6M9DyBVt432dc3M+z2fk9wcfMCJQTUJ",
+	"IUZglRw9Mhb9r4G3v7eB/86rJiYerJgL7xzQrHVNYTtTS3E7pk1825Ha8GMkSfmWF9FyZMcYAOYP6A8B",
+	"15iWLa6sVyjTFJtYL1jJbkdSrVtvQWdE38Wa4mJn0YMPvKbS/B6tuYoXRclcAjQtyxY0B00bgJG525Cs",
+	"rRKpSV6xaS/C+bQt4rXyOaU57XZLuvk665L0Rjv9SY+3k5H0eKs8HnkZD2mfJ1E30y5eWzR01MVbGnlU",
+	"xClpPWnTOHJshUy4xzI7TQY9h3wdrsK9y3EpG41HLg4eOcaVG+GGn6LqQlfSnEjtCMcqBNW71/HhYY+7",
+	"+qKMlUEOsh1Y+/FYmPR9zVYlCN5+UKrR12rUh+7IYdGp02gwtMEeb/QlyeWWW6ZssMcIFWyH0BO7TTSt",
+	"nYlihIm1g3uDUagWkQvgTbJ46Ct9ccODEQU2EQianb5ZkOoj1tYchuMyKmywCeeusTkaqdgY/vHxsE4v",
+	"ZSu6ImUIw3RkYnI/l2uY8iMWxxIz1vmjFNEFboSraoqHS7e07lgAZAdOW1e24WvhhDkHe6adaoC55JBz",
+	"5OPTl/afFMnNK+mIlSbNtoup26PDk9ChsC1R24ssvpvCzFPwD3Pcds5pmxvuj0dLhxJMaNYKlLgg4gNY",
+	"3kchEJXxHXRS5NwYwDpUvwlCybZmt5ztUrLmJrHzXMUdLcwWAYlqw6GLr4Z8ai8da4Z1WBHSAqKDi/7O",
+	"JXjMsKzykm9VBio3aCQWtdxCZLeQN1gnm9PaUqMEKZK4FZ58++Ti4jFmqW1LAOy2HzTTaP76zOWwWbLq",
+	"X4zYqWJ436WMlVU59cSs2A0X3hQyI4iG5G1cdTIJF1sYPRdBKKCTiBfcQrEUDyT5l9bFvjR6lSIco+Rx",
+	"x8IQJtO4H8FO+NCMedCiMEEARn0JWQ8qI0zcslJumcoIlPdBalZGtrKkNdf7jKxoweLT7A7owHUyOz8x",
+	"Smc+sSKRWrPIGfF4T4c5vANyKW/q2lY+xfwRSlYMdWgzt9aDTypGBbjLsjCwIuQO4/Ca8nLgTnY8PrG6",
+	"E10miBZ8LGspfeznLHNZXHCE6fUH57DON0DyFF3ZnIrrmhUyPnNUXDeikAO5Kg7kiiBKUsB9IhzyVlSt",
+	"bTPrp6CkZhNP1AnEGx9sKbp59nq4JVbJWxrHvWxpj1ayJmspC58QaiwwIT0bHLQCbHAdHSZA0xpIuBpU",
+	"OSOaInDqR60SCNrC3zFYDDxspmORaLrNf4lTlAmHGhtJxmqp4bsdsFqeXLUKIVxORkaqzBfMkxA/Tchd",
+	"ZvcVoiiw7QA86hBpq+d6iABKgcWfwPUsAkoaoL2cwcjXofQ6nbY/xnRmz1N2oNwG/7n2yOGomvZUWNxD",
+	"wYkPJEPWipD2WIxLoVOQgAcy7WtQgY/xfQ8MNsbxPc/AbtmrYzgHuM3mteZo6WNTJvVcQoUtVWro5lDN",
+	"TEb3q6aaLCe3H3RWV2rC3x0ZwI1+LVUsZZsWRWf8QyIDn4vtk//RsIYZHecUvC+eN2Vsrq8EXc92qQyw",
+	"Y4VJzc7O2tWORXHynj6E7Pezni3aVrZg6v461xJUW5bzFc/Bke6pR4zIdsxoHtnUfCCOrJLsz3lOzjsZ",
+	"ZC4HayBrPImAzxoLZpQZ8Ym4YOAqAvDihTduQ7IjCu6t4THFyUiQJgReDqrDcn/XLpmrZSKy0eiYhK+o",
+	"524LcPdW0FYbvWsfCtKjWsrNDea11EwUzFKYhHsA4y6Qw2g3F9KaRMlMmBpITr1ltRqjznNx6mA8sr+b",
+	"zGIjFlkXqn+Ud9TyNTg2lC5hGfS47V7oTerc2XjAB+VImm8gsOpttQiQdj1enedjpF2PF1nKYzFur4Gi",
+	"FF4ofw7NRlBZ4LLW0mw5cOIME3lOlwQO2I39ypbYpH6IMgUWTCRKTahzjedCN9UxlUoCcPUKSEyFxqO9",
+	"RrLKiPIRd19Y+9WYtztZ37DCHHConOnSVVKyZbWSAiwXRbk1W0IwwCDGoph2BBBBvRpGnX5NuAuUZjWT",
+	"B6lyTe3Sbltel/SbwVUtAD0WkF/GaTbqoarcEJirA+AlyPcvf7Z040YwXv385FV3al43P9FFtvj+zC75",
+	"r2O1WzM0MJsFOZfUarfZn4L11Qq1thfZ2Glig04Io6bUTKko61vo33J+XcjwuwtpbsGumVJRqSRI8SIj",
+	"58gjq+xuwSpOPAhCCnZYPHeXvrBPWyoOl/6IdmZRVt3GCugQkJBRcx+Riq4F103BXMwMFQ1LJOqLXTOY",
+	"n8YMgJxdAHzAndiM70zngGOL78AobJTMJ31CjJWvZH4a7tMpf82W5QNnM1RC2tyCfCMVQ37trh9pqG+B",
+	"FpSCsw13wrUtM5mapT/D0+8aPeqTaBWdrn5jlqLzxaFVfGl5k2NG0zSb7RXTV+DqCOMCo7yjEIuHQpMd",
+	"V2hBsFKxnc2PTMNOo7yI5m7gzCa2sR+4CdbRcAqMzpFbCD2LUK3NW5yYSxt4QSzom8OC/VG0L4S8jXE1",
+	"Dtcxo63zgLx51TLFHcJqtlVBM+5SzM+Y4YKymSIjHOwTM+d9zbLRCdUeH+xjRkowyxUYV/Wnvmxe/pKN",
+	"73mYwUAHCFLMfehm6tCAqd0emyC6x2sf1EtLQoDazy+TMaBIJutLT7J+RCYrSBspVmUUiz0lqjQlMn/z",
+	"kFHb2yFx+wqvyF7G04A14TKcSMkVHMcSqajvKOLcZfV5NMk6mtnt5IPV3FxxX0ox+clE2teWL2bhnIDx",
+	"wYaD/IsWpgSoZctS7lRghNu66yMYBSLR3SNOdxCUmeTK7+uE2Os2rGH75BpNAvvA0M6RcsNx56S6Y2hu",
+	"bblfPhv7+dqjBBilM41YPVvI1QqX5cuXXwNd7w+OOQEKhMgLKSsAZuknZuR9g3Js8s0gv/eBmA4Y0zgz",
+	"+mxFdBMrPGnxUYwCbINT8yomWm3UcUPYKRgSh2bIQ+y26+nrN1RgR00FblkO+zqQ7bIDnWI2MQGT5sBC",
+	"xgyjhNDiP5q5sbGojYn22KnMk75lwrEUM8EaectVdD+kY9Le2aqcg2nrRXP/b3PWKsm+8zI3hMQdmsef",
+	"aZVSXdFH7ntPa00eJ6FbTmO/pUKn+ft1bplTF9fGhdmRz9GYNDGOAP9Wh7rYMrqm+afbjNjz84up2rP5",
+	"ruuw+fMuvMjFDMf2xK3sZuvhB/QYpN/MPp3B3c5XUbxriz9xNNxAz5/Voye4ZWosjS6FX9P20bU2tDtb",
+	"aRfX00HKs/qW1eD5B/hFVN5tSsvhxtI036CgGzI7k5gxD4A/OnhxACxZMk3WEtG70FbU9IZdkpatk+1J",
+	"yRkpqWaYE670AZlLOxUFtzQjowbz0O8Ha7kSNsNEhd14Lrr7VNhMEvDaKzfeI3HX+hN4uGKWyFM2mMAF",
+	"SFOXLd5hUNinEY3KcWBT4hcjrCsfL7iEkApdyltsfCNr/ne8XA47mn7h2t6PLXy65ygOje+zfkMYGwRL",
+	"xa+32htURwA6fGRQW8rr0Y72+tfvTyWF7CUJGGMY0M4wuAUBN2K+lmE6ICY2b6wnKNo1vIwGyj/wjz71",
+	"YifJuuaFugTdEScC8V6z4DcWacz79cAYBXnnMW0scKyb1g7apoM1tBHN0OlwL+J8wBKeZ6jHMk6jQdqY",
+	"thDN8bBX2+TWntKX4Y6c3PFWIjhKLQcXJ2uoJwgpmy+D9VQhGGW7nBbgCVbavN7hn87aTYmFQBbI8BBx",
+	"dW+rh1qw4mGvxT2lZLaQekee26U9DF6ywpS4uQBOarmLYfG5AR3WNnVIKXo5npF8UCckO1do1uoBdohO",
+	"RMXVEHPr/OQQwQ7sZVaWajR7HM1alA9wsWwYS2ZJuzIPv2TlAE1Z2VRi6OuInQWPtGlcwIm+g7Rtcyl1",
+	"hMthmmeUzTtIgG+BxhoVz9PatGkc4yqhe9CBA8WWoSfGXBp0t4M1uv+gFAgyzcxoV5j1EGLEBuegEQB+",
+	"FqsBbFuDiPlhW6n368Fw3cK1+ddtFzK7paI7sY2x9JAZZ0jFAWKalvVuVlMtBV40pjev2DpEF4zF8xBQ",
+	"53gcOHZrSwuPiTm9aNRbCMzHFEwH+z5vpCnsU7BB+kRjIx5fu02OcvpeMeboMPt530kenok4RgShJs3N",
+	"N+05SsLzsTd9Xkpzv6MeZo5hLEkGq6YU3SuiUp2RmkdvBEpURcvSl9DnrrTIFnkO4vUmV0x0AXPsKvgO",
+	"xeTJlTU2ZgCBrClPx/Q4EY2TuZwTMLoQmQoL/SJclm0CEAIoh2qeo7/IpbF5XCbOgHfjcF2jVbkxn0eL",
+	"+YvjSUIxvUJd5xjUjysXYE9TNcyHuuGPb571RXCbLDFv4yRCSE2F5VKC5W0Xj5SAOskn2h3fvHBm4jBm",
+	"ewjDQVw5sThjFMPmQ1gJe6JFurLa/DHD83rxvPENaLXgPQgLK6j16KH/DlKAiQyxdFXOhCugW1hYQEu1",
+	"nS1yXuclGhe8LK4d5reQ12spofbH9O3aWTM1ar/A0Z7nbKstvqZSXKyva1axYu8levCz6RUI+JATDJkq",
+	"LLx1iz3toLWzxYavN9eWGj7fGHEeS+StY3zAOEcPFIHKAZyhB4rwIimG5mjn4rnbHDxoG1kWaHeq4Uc3",
+	"rCy8CWJUcsWYwOvbHDpaM/tnugQvwqEwNmNrYUixX9HrETbZnRJn+i4l0O6tO1GWRVCcDQywekOFH5N1",
+	"FThH9x6n5xSm4z9wsg70e27agTXDf/En3J8O2MipiQd2jy7e0lvyRlhYfrW4XCy+/OqTD1AauP0fodpy",
+	"LoH5y9RNPZjKPbi3bAKbQzBsiF5tWLmKBYt1Pcc9B838IHQd9UtihlOsOh2ww8PIDwU3fa3NwTcnhhIF",
+	"PYzCQFC9md7CLr0Kns78yAYnA0fRN5pkWXRgyIKOQOLtmNuZ20IVrgktzSWxjw5oGIMsPtJsofjf2VG1",
+	"O2ha2DmxY7PN2fEMTtDswi4urrcIwelucqo3AMeS07p49Pji+7OP508e7uhtpFyrfTlgCIzGsksgk9Eb",
+	"VlnbjwJCfblHF5n5w+A26u70DhdgYMYM13SNnO5e1bD5WnRyb/YxRAyoMYoR+gOiFUSjMDbXw+rflhQ8",
+	"XbfMBy9rllQqccqghO2dSgM4tfEg8MwBW9cdKzhmlKFsGF9v9Eg/EYW6DfphZ5vtSTqaDP2EbB3DuwGH",
+	"cT+rOVLo4pe5ncjM7V7odHTLC7qeoY5VTCmL1jAu861y4p6Pftr0DAMCs9QTdbu4XFwZmyH7aMwMSBYl",
+	"F+TxxffZkwwyGSOKhHmrI1e+TWOrNS9Ge28T5WK8LJP6u9rw7TbmI/d+Ex/XsmhzUbnpkvXG9IJXtoge",
+	"+htN0nKdse0NDTYOeNoijc5EDmUUvVBBUaR0XDpryzbjjL0UpubZ7nEzpkHn+A0/dPdM18dM01gPl3jO",
+	"wjxtyVQyiG47HDcHPwCmDeK4cWWTKJqD2lzEWzN2tGADFBElj5bN9w56W+SbQgboUTjMfvrQlOx4II52",
+	"BWNBnNFdd2iLI10tpB1Q4I+AKBVmOrRctn6COZaBtqYmtyXQetNhCTpuI28YLa5Lmd/EJASFlIwABZwj",
+	"o5vSNaOV62VYmuwZaaIy5KhtG4nPTEftknbFfKKp3pZ4C0hSEdlsbvCaalZcl81qBl/QdSUrJjSt93Nf",
+	"3G6r62I56xVA4rsumxmvqI2s9bVmdTW3f7pu2PWW0ZvrYqm3iS8Ob4s4737QvR0XhdxdJ6tCsmQ1FXny",
+	"fBxCOazmCqXv1Q0r7rb93tP8Jo63MAvsyV+5katmgP1tgNE4eudjosZM3CQ7srtNj0da7ltaK31Q9T41",
+	"QVdsXQ2kJKHUO1VrbcTFifY2JdYOJybJtzJyN23+nrj9wZCcIz8O/JBDV3bQ7igSXT+DaSNLdt0iRU1+",
+	"J4VdJITl8hjcd9hgbhW/4rwrlkurLyY8HXc1KsxdFgVZlkDbWjPHAmpdBBaT1wW91UbuQuykljIUmlpk",
+	"C2jIYlNHtmfcUenGkrpqbrrvtGa6biKIZzEK4+LF6yvH/+gZFVz4nyoAj7yjHwD3SSRpFghLbM4Frwsw",
+	"+OFHmWuKxLPHf/cwi+vvi8xMQNQaQ2d5rN5sOqHgY82ofglPRun25xDIJmX3t0UCh87CNqnf5Y1ENdTk",
+	"ZBnz4DBE6yyAuzaw1+v3j393gF+DDP59Ppw0t8AYkS7GYOKkr0tWXivZ1OijdQKBf6rMDbVkn6CIsaja",
+	"hJYNF84aMB2JM04iyWa/J1BR+jnqxh24N6yGOSRPJ1nEh8kdrfGD4eYRdncE3WN1W0M7XbNcV+ounVYb",
+	"uo3FJLjYg0fYNHlJzNSADcf+1tCSKM22KiNLqhh59jQjj7/5hvwfZNWUJVE5LdmAM2k1krLFLcB7pzbG",
+	"HTjiyhpTsrHMBTOwO5WFrJzJX27LIbiA0rU2edkhjeEpG8SGHiWDHjcNeAhUFSQAdA5Tb9/gqQg3dLBN",
+	"/AwFeH02j6yVTCGX+Z2TDdrp7WRh44ZwO3D4BnnrREqq69XKoMULCV5nF87tpSe5didR+KOpCVhNtGRl",
+	"W2SMSQmUKE1Lj9pQs5VNlp4XkXVLbT4+MDk84uHH3D+skFnu8b9Uk0cKHu/5m2UjBrApbHggDjrteCon",
+	"oofYvHvetxkdTrNeMzWA9q5iuC2OVgkgFwuW84J5LxIVe08hFQKQWkiPCGQ8qzXlQu/Dq8n+0pw3fsPK",
+	"PZ5Fxc3J/TU7GujdgQZG7LDjcPFqRhXO212M7QgsnrW/bfvhLGW4KNGV3ItIyIGuazYIR1tlJEThgUdj",
+	"sp0aIXQNDCQbVrPragAifkVrSBQCjbtyJXiwCeD2DSqV4dIBhHZpbBhX9lNywQoE7DviUsV+VmrsPill",
+	"fqNIUfOVZgWhSDvkAofmHyXdpqlty/3Id+RqpRgMabm/bOk2NozWARCvzThW4cxADrS91jympoVCQjL3",
+	"rq/ec7P12WBCQhOZ31wHlmgvPgkQ/41lR85pxWr6QNncba4s75KWWJm5ZEyQJdtw5JiHfhd036q+Om0K",
+	"YRmut9tqvEtQ8QU9qakgK6o0q9siLhEuHWa3SQJuRYhcM8gXPGI3eYDso5klmmLNErLzV6wGQ94MmYoi",
+	"63Bh4UZK08Hw2Wtngo3xHj1QFrUHH47zz9iOpa2l+/gsb4c7cP1JwmZway2l3sDRSeuJo6iJS/ERqQ2G",
+	"8YQncC/yj8YWdap12qEC8gpzgFxFJkeVO9zFeLjhch20HaftCmDPHJOBRt4XfLViNVnu0ybUo4A7sbN1",
+	"IPfZgpZ8LVADh3+iuimbpV41pQshegTuTt6tU9GisNyWIyR1LdzEDi9HIJWXe78QQY0oShjzd6DL7dQI",
+	"R8QfauRHLFEUThcWp7JY6qwiGMiLSRWMkkQGCGlYITCCS9FNhGMxM+3TrJFG0gGQw0ZBcRaZ6qiCcHjn",
+	"9KRTT2IcHqjgIIc3RXDNt/KjnZZs4fSY9igEqtQwKLrZTa9QnY2oUaWMMaZiBBgKWjsqr7vIiUdJBmpO",
+	"SHqz+x/3XRh2HeSDgG+Pddmh8KRDh5k+uA1q9BivRdg76zyC9IXvxOx7pwnZ7D/f2GD+uZ8E2FjeR52i",
+	"yQxcqohbcOsv0UPr0MoanPWn59+FhbUW/9O8KuQu5ao9XCGcm6El+tl1OXV9/AV+8d3jc2sH91dk8Jrn",
+	"gtCyzAbv8+dw9UD6B1odt4k+HmuQz52e9sQPGtV7kZ+C5wdsoH9Ehh9/VfXd8qBqxy4Ec1Fb/RtM7tDt",
+	"RYnzPcWuiILu7+7kvivK2GCOks+TsRJQuaDVobWDmkOkYKYsj0TLnlW+akE0zMVvmswggBSxT9NxLpN4",
+	"eM0jUc8X5KcrpJAxl8uxfXDhoQiIH1Zitd4ARZZMacwV0xg+Y3EyaAvLFOl1WdoTVlmXgFyzLkRMCkhc",
+	"n2WsgwUeEOrC8NoOtRvxkLIMEV9sPZk9hnh2Yic4fnq9NjtAiBg/2908TjpCT95WuEU/MHTQR+xqiz3A",
+	"ivAGNFfj/LhVWFsX7d6KCzpIHCCbLRdroDRH9xbUurXWQaS5exBfXFw7/r/eGlnHJZjGsmIO5ywSfevU",
+	"C3bTVrcUne6yBt6emEoDQuU6ljduDh3Mr+mLt0d2gSACxdJj/h3Kh35XD2odu33dUY5uY5C/o2QpESYU",
+	"LLmMwwBKPZHiGrHVgCDFwgbgoIapRoLSznTEIjpEIO/v1riTgJXjcOadrTOLiqjXkeOvOqiajb5q/jJ4",
+	"w9ihx/PSHTlomi5mqeMOxzRc+HyiC9RfRGnd9LWFvY760MiM1tpwSqxF66KPe85LLkAg2pKVrpe35T4b",
+	"87J48TnmUon+wW2ISFbXuLeiPZ3AJN1J0widFr46ezozrHPvn7D6u935wZiD04736Riz6ZjOoQLqU3er",
+	"OGnRqTxH14r7JN6R8+rRw50ZXB9dLwlsNq+DDKk0p7C6vA9uwOqK0OhrWqaQ54ZmlXttaCTihd1dA3m1",
+	"h+LaecnMThAdaLwUJJy40gCxLKPxtm7C2mFS2hjodPVPlOMRTlxOxQNtU9n6kIWTt4mTIQNxAcWyFu4R",
+	"4tlkyYxEMkO4JFTdYIJIAsESd+a+E1owqOjKsWpbOgyQsny3gtLy0d1m33hV05Vp4qgiq77E6Xfu16B7",
+	"+LG5yRBYJ3+QF4F5UAuX4XG5ePWfUPNu0al/ANvTI2G3qshQKsWMc2oHg5kdfQCa0RL4o9Cxu6pUDN8O",
+	"nBliPztNw14Pgey2kzG2ydJSWo5NV3EJbpMPunSoThlzal5KmBY0Ntb58Ojd5fm4qZkRA6xSGaaYVfxT",
+	"Rn76S3N+/vjZDwu/YX+UjbIP9ndop83DqTkfsS/uBYT9o6W9ijNdpiR+3l+SeDxh5FiKO1fBcch053LR",
+	"Nn9PTuH+iKrlkfnbH53ON+PIeZa1JKn2suTRIs3fBj9toPhmLD93sMJuOJXWAS6MgrTBQy7Jcl7iN7xy",
+	"7dHnJ1/8CZ6M6vFt6uQey0wxboprnIKx+NFq9UdgV8Grb6ZKdcf5f00rjOoXdDaAX2Lq6Qypckh7C/nb",
+	"YBCVcnftgFggExR/iJmBfzsmIdYmqbm6A9NKVMC2u+gInguuSAFGpHT0uRnWr3KF3qBLYsZ2tqVKZaSU",
+	"O/uvpbG+MlKwM2BpzYjjSM1IyxX73HPCtuCT9ocCJVxwFS7RhfALLuLZU1yjJ2Z34Bq4ef/b4vLi4VOj",
+	"vnVZaanWNL+BNIxvs8WNYAyki1Gy6A1rtvDTOQAoc7m4fGJmu2RUYW7dxWOzDTc1UxtZFvDs2eOnh4UH",
+	"pkvfnmcLVUqzDBfffuldv8tZrpB2o3dOxbMYgG1nsOlnIpiXtB3vZi6xaNXPbdLzdvbTng3WJ62Ap7N+",
+	"aUcuQqbQMg/f4zQnSyCsP/4XmuCQTvkeJ/hfbt46kmhSqLw3D37Ba2r2S1YNioYVuaWDwLyNiF9xlB7I",
+	"fOXhS1ssMYMcCBSqL+6++8mpSccgXXsNtDu8FV83NaZu0JZGu01UDuigMofxAFohxlqlYgHxBReXZGVu",
+	"cyZyjo365UPXlF0W09KPf88Athe5Wqgori8g19/86xmxfOd+C8FTTki1Fy+02l4SDtIKdelwci4uUpYI",
+	"Z/gOS/Te7rkZJzxZJNrrt1+KSqiwtZ/T9hooVtjSoF51tZE7kVYHe5h6uuKlZrUiNeWKuSXHreQRx05S",
+	"F3uXFkYcn1wflIBNevSsATxWKPsnUUT9AeNgjz5JxSae18hVMFiHFqujjvZGDZFEikMf33Rlireg+4+6",
+	"etk+rgxVm4EivR476zwSBlvmBh/I2iEFfH9J1qD3SPxJ3QWF489xehHEWJyJ6rSu5S7qUceIWNSbvqu5",
+	"1iwebqhkLGFq1dSQnygFJOTsJeToONpdvZGNoqIYqghgdazAUrAdyIEVF1xhYeAJgERPESHuEfPiurRj",
+	"aae9DbjBxMWOFaz2bERMvxkQAjMCexnbLnNgKb85Txx3fFD7K80i4CGjbqy+r0pESQSTq9fEAdZ+PMgT",
+	"hdo3vT8Oav/PjuP5/nlZYgkejsAug3A3wIHZPNFKqmSyod+GzOVAg9aoI1CxJ8ULGI4VzUiqpbDsRvEC",
+	"VcYd8vKZq47kTGijOMAlKORSFnusW/P0/W32wm/JHRPJO/OqLa4icpTwmrx5FeXTOxXZDNCsFUcPCgkm",
+	"7sClNkn45ehvsJvJNDh4nvFQ3uFAI8P1TKch+0RzXe5h67oQdtePp5i+tmB/wIr+6j9bT/Tl4puHF9CD",
+	"Q5sEnPwHv9ke0n+6dmeYFPaNsXX+me2sbOKiYJ/iKlzFzElJ35M/sQDVbZhxpL8hopcPNabEdSsqZy6a",
+	"bmqhCCVtA0SuVkAGISDRuKjpDixRSH4s5Y7YpIM70OMMRGUGAiwpyQFWRF8H8mGW+yi+soPBoMOCE93u",
+	"41jfuFCs1smd67tWQhZS4N0h1CwajBlWSUm8OTTmpdT1nrQQU2mDHULhdO1M5wcNmFKVvGVHHM+BTTJ4",
+	"EGPRLnx4sFPHLQjEQ9C740Q6IDzYciYkh8WsgKSJH0Gf6CiEI9OeeYwJLaPDFbRiJz4cvtvd2cGsdVqW",
+	"cWifJpbcAHn3n5eN+kI+263+hXxGDeQL+XzDRfGFfC6pWDd0zb7Mzk7pzBB0ITZHiB2zdhi1c7jB3Dup",
+	"CdXLWtIip0pnZMXLKiMVVTeAiSS0ykhZ53iqHRXzck9shs0EeYMFZMXP/holJK61ul7ur8uk5JuDklaH",
+	"oQaMwxVywFp9G/N9PK8c0hUrus+IaoxWroBXxPzdcYy0tb6K+ReY0MRYMvEjNIBc1CNLZVV08DU7pSxK",
+	"u5fsN2dc0Kf+9D0d+3SpFMWtbFXBI+LSQFKCe+25rdqxRaOWnRv5qHd0j6wWMAPkhrEtZkij9PYVHOgP",
+	"MsYUhp4P0YFK2dQHgX7FKDjKMEP5BjLmpFIjgDiDADgdWRarR7Fy7+DZJ99ks9JXwIybY61Fcr+enWfH",
+	"bUWz3EfrqPZFharP86626ko8zOpZshjEm4I1LiKrGfZihlegB+rk/zQ44FpC5vjcXY4GNwHAPxSGviUw",
+	"rFBUolXpqtZCDRF/rT15Frg8nWDtT0jYS2/AzMkPa2Epo/gmy0ZZuL/zMHvr4vEfuuR6ETzK5YCucEhm",
+	"aazkFuTdIa2HiBFCauKoje6WUubyE/vOjARr/xB/uzdhu+A1N2vP4yNBfn0pWjUU4IzA8+VCSZZajQVG",
+	"OQIgmMNtuoq5a/OWJcYGahc6rLgKt9wEgWuQF+l2U1Rp76SGTbls2409dECtI26OMXYCLx0sqpA7IsVz",
+	"c0W1R7VmNjwBt8ph4vNdGKB72cu74UmZcPdF5+XQj4dXqaWA74/lvtioY9jZw8sfOG5mDBVWlecbK2Yp",
+	"qfgngLkyR6vp66wDt//X8RqBFew+NTQPlsrlNPrhkBshDbw4Ujg8ArNbNZ16ywg13LjucidQUjqs2O5w",
+	"MDNmMyWoO4NELVvYLjiN1UilRQb/ua64AG7KkgHwaG35r5BDJlugmJqGIPfR4t1AiX4jTmlLRy3d6GfV",
+	"XAZjHRQ9jR1BcI37CqnefLg//BoTS2NOe1Zw/fAD28322psXW6f9+5rdcrbrB+NKqfRAJoe9mtAeMpda",
+	"JW0GisvrSI++1xYGK0mcQY8/yN1kwLlGFCkYQzT46hrqDXuYNn+ouKMHrHbDttrqJGuESyuwGHuNhqLz",
+	"91l/YNT6c/kr/ig2KiAZsrI3FfC/hd/QbKyOr7tVj646esVpKdeNUR+tEa3IBZjUjx8GivSFrz56J6D2",
+	"qGaS2MqoWjaaRSvvbATulyBOfh4w3m9rppgGsa43Tu3E6jzgpHWBZxtq/iWMKdms8G58CfvVVkrBX2tZ",
+	"4qyzCsr+XKT3l2iIyjZhHvRelV9sJAkf9dfcuWNGs3/wHyVvoUoy9s7F4Dsf4JsuZvnly90ru9zafR4p",
+	"s51ZXLgNIdsPYoPgj0EDCSx1DGJ434x3HMqdiAJluG0UiJeBwsD+qXaR3oSI7lCVH4uybEybJME+nZSG",
+	"kZwTWCJ/6sMpdQ0nxYO9IDgyJOxwrlOFiD8bz7LFLasRD+8PvT0bOCa9+fksNMAvYtanb3B+GZ57dSSc",
+	"boZb+7rsA5Znh0CbkkU1j0Dqz5iFNs4hNVmrvm3ZrKbvtrYafIN88Lva/WJby9v2X+gzcYChORU5K8sJ",
+	"UIs+bk5S/AKHhdgSW09g5W47V8c+DBppl252gpmfuMVWIsC506Us9Am9gTsmjU69n54WLIzHbMUPVVKA",
+	"S47yOu483lKtWX0o1J/ES55bDfCQ+7kvUe2YPs/Awzmexhk/1i7qyOKdAgLDHeF/ROzB8Kj38+b2OhlS",
+	"aywZeVhLH8wrHkYOrGXMWQn2g8VRIVyTpbnbV75MsJOdbfndElEEgpRknA+frIxdiRhY4ChYRfySr2tZ",
+	"eXBGi4yjJUG5hlHMCgDM1UPy3mH+Y0o+HDUFHjk76w7C07JbIA5YgNTdRSx8SN4U+Pqf/vTm1e0fHpIf",
+	"jODCX314/ZJ89/SbP5ieLEtWefA5pemyZCSXBXtIXkN/zfPNtpS0cIip4G1ulHlZy1yWwG1Bt/wRPqYe",
+	"kd9VTNOCanoJgzYzmwX0+r9/SP4M/kYlK4Ze8x1V1l9XkIpRsdvwkqGPmQq1Q4BSasFapWKu55Buwpl1",
+	"gGkgrlHeV717SH784ftXiOtqWkGku5qRP/7wkXD1kHzcQAKFMMqh9RvXt6zwQ5JbJuiWP/yrkiJDAncF",
+	"eMxr5p8pZK4e/gU0R65Bof+fRpkhb9HS8CrD4vzhxcNzcL9jq4vLxZOH5w+fLAJee2wRc9Q5U48+u3z1",
+	"L+CfYCA+zKGlZibfGCvhj0w76mZAwVBbKWwC7OPzcww7CW0Jeeh2W/IcXn70V4t9joIrlR4aN3zfAd8m",
+	"1mftBRBv0vfx0XtcRjiMqqkqWu8Xl4vvfWNZAAxqjh8yROD6gs/aphXQimlM0o5/sX3EFwBc8wJxXYan",
+	"/BF1mWV3+QTweUTWzU7o9zal7WDhHn+VhQPJxIoTrBmoPYT6lcOVqoAJxiEUEfu5yxaGmJV4yo2JZQQB",
+	"tfUMyKsEqWYQRkR4pg0TGTFiGfJ8zD+gF2MrWJYP/44kPVOH538COc+M82PbbVfB35tLLmi9j1w50ZND",
+	"63zDXeXf3Q5OWdprxszjlm5ZbVNm7J3jV4cLiJHYT2cQ2HNFergf7u9UoRZ/X8fqJbT+LyYRcVDh8bJM",
+	"n3Tfhp7Bi+GI3KcOBmyTR58hSXH4bnkld8Jc6q+xbGtqKpuCy0c7enuSY7Gy9uhdBZOwENOxc/AcpQmU",
+	"ZCubq2AUgDsegOzzgmPOGkQ+rCsNE0JDrRMNvHamxkLfU6eqs6CPnBr7yOc0PpI1X3OsZhkShe/sI3c8",
+	"NGnVEfCtiAs+uhmUrpnON65Mg1en2Bp/Rp5cF0SHDdJKSEUqWphtc2ljrqjJQyYM1DTbKcbSFyiEls16",
+	"Yx+GMsbM5cuY5yFM/Y+4seKNtuyDCc1ezN+vG1kW93UH/CjL4l/sBvh3xrbh9rScFlDRbcxMLCg1Oxaz",
+	"d7XcdtJzwr83QvPS3xVArrvck5ppWxY7smrOg3Efq/Yz+/SvZsn8RG/YwKrJGrOmypYxsSyxaE61z02t",
+	"B+p4jz7Df0dtxPfmiXnTKnPN9JkRvbQ6yZUOvTyJgQgtdSX2JRgOBVcQxTNaEZge71+9zsjLq/8wE/7f",
+	"r979jPbGhqoNKbnS5pHvr16Sn358ey+yeeunfUiIeqdsAWBo6naRLf6KDEXVpoxFZyckq8OjvY8z+pHe",
+	"sBcYPb43g7VF8I1sI/D8LVkOKYSg8CpJVvQUu+pj97A+cGDW4FzkIkPfj5ndlqOScogiBjYu5Fx+mVoh",
+	"I2rvaYk+mMaH5ehXdSxYlOCTCVKMBJmj7ENBrXCFb9kUR59ritUofj2slmz+8wUdtiXD0NThJFbylsXN",
+	"nqcRCIW4CXbnYWM3zMCNBQO7TkhLpSu8C4XYKnQ3K+Avo4KWe8WP0DiBg7pjx4ez9sj0aP7ebRsd2rc/",
+	"hRP+t4Yp/UIiLcVJdqtp2nwCd2tXHH9JWWMz7lN4yt5Dzk4lhcRVhSR7apnpofCq5JDGLFcr/KPNn3Yp",
+	"CtHN/CjgWBpUATy3zIQScMsLJh9V26enufXtZ08goa1b4IEiqjLqkm0688WPABV5Oqt+4igcKcenzwLI",
+	"8Lj0eXzSExGV3VhvvaMn8eWDGGJwcSLtHmx6ey9EZ1U5WvWhfXxlidQndjGv6Jo9+uuWre+8jZHS/QTT",
+	"cYXc8Nb/bfey38UhZfwpNqvRcs+MlqsefTb/SbjyfqRq85YDfMm0SIRMxLtPymtZr5kRil4rjww+oluX",
+	"rp9DqvUU8r+fqJLujZZnpgn/ZXah3EaOdqwb+MrdejIkCa603L4NPjC1JLb8Rcvt9iS3lfk+ocSO8Xlb",
+	"c1swm07naIKgdEQhBzj+uT3fmMQ47Hs0O+6tfeZrOB/xW+8silSiD9IN4jT3mG3NslqjBocJoEY6uMxE",
+	"xOUyVkhOBVCJZETQupY7pjSifrWzvK25+fpn+O9InCVmpppX7mcHY+zivf/A1A4uTiNUrMUAA4PwFl1p",
+	"ViMbqqzJCmWOKxmzKWZDUzngrPy6E/mjLIuvPo3W74jTeOBpTHMkHkzlgAfx607lz+yT/m13ZJLP72Dq",
+	"htTNrzt3oJv+tpMH2iNOGB7cDDOIvE+gda4+73jBaRvECQu2gY8pmHWXqTR+Yb0Pnpurq4EwAp/hxIMl",
+	"r8yO+PUe/eHtOCD9MXL7YcbTKWzfdsoyIlh4iQ1eHzWjmrUv3pN74Ge2C76R5CO4uIcViM0+Bm0s0oRN",
+	"akRei9OdKvf9+HciJ8MIJfdDgllxsH73ZNGOz6MjuV1Lpk7pm2snwk5eWbZUiJnTO0hB9wgMwPONw8oS",
+	"ZOlY50DD/5INO29GZvD8K80geHOCJ04RyDncegBULhuBZTkI6jrbFG5b9X4WV9rVndjvMQHq3sWL/c47",
+	"641OkC7/tGuK/s3gUAB/Ozo8dnQP2jdu9imxEkRPRi/iV+1jvY0yGN7lAKAMShiyygj23Cbgw7UE0oIu",
+	"LYQGqFh/azCiYnUsn1g+S6m6f+P2VRC/nrJrgxk+jVlrZ2/TiKI2elnvkr/TOZ7cMazgE26GH+CJuR1p",
+	"RCGv5WrxdVbwrVyvWfEDVFhPryGO+UTpUEaPNip7ZoHV3NpdhmdD76Rb4a+xpremiTGH8A/4xOTSaPZJ",
+	"Y3PRrIaxJYFPxHVj29QJfG2svmX1GWDX4KCfI6y0FOyBIgXVFGsZiO3NvU+9LyQcPE6vbV3cvI5AYf29",
+	"GjWmX/duzrx2VPQtSb0Fvar57QnORnZ6O3JyyX3MYOzADUcJxlbwU1V2FzApfOjiAXcORLk8nyD5x6Ek",
+	"GannyZ/v/1i1cZnRs+Vm+ev4xP2aJlw52Pe7L8qPbiWc+4vVzAGMUVH4aMMeGObDsFnAqHFcHVDERIj6",
+	"H/7ID4Ji9+J7aCc/xTZ43Hez3bCtfu6KP2oGxRy0Bgw/BMKj+c26lo04RVDoJTbuLFykQ0AIMajfMT9q",
+	"afoQOC56py/BALhhbDs/vp66tP/O2PZf0qyGTDbMDqrkLS197YMzyRLtr781rGGjIup/wBNfQzzBl94A",
+	"VEpauA47f/fJ/MHYUpjeFUumPszmvQwMTBRiUH/uuH6MNfy8qzJ4pxAGUkyzJxFnTWTNwAHRLtrpZRm0",
+	"fW9ujn/snfIjvWVOnzCbAmJkXHh8YFjuLvmsoJWPnAdAmwlns2aFPKVo7E7Lu5U1OuQOE1//y1jA//Vw",
+	"kfXcu4X87azpsW1gOd2GcoidoXuyFNVXEnEaCt4JUJnvNNAVsKaTVhaj9kPK9wdmy3LuaeI+oM9/4pp6",
+	"oE4VhPg41O49a+HmM+MK+AeGSBD3L7PMl8wX07JRaFkS7P09zb7KBq6othj7ZNfUSNTP7/R70bnbff71",
+	"In1DZ8vN5onS5C1LINbXQyTPVi/kcrsHbRCvJHDGwx/UlgKiNYrMqaOjNozp+1PMfyi4voJP3M/iQ9vo",
+	"Xv2NdBSjoaeqJ6g/tvaxQ4T8ki2enn830jcLkvJvR0zOSylWJc91PBmWnqQyG4m+SM6CjFgcK2yvDAKp",
+	"FswZblUgdxbsuU8lBtMSQWEYAhogEXELLGMxyKmwtTlMpO3ucnV/u9us/etaVsCfeX87vFzNUMMfn36L",
+	"x/HkounmSLt3moRzsH3RD+IB+utbVj+AbVWuCLJpQkHXcm8FItxwCKOasD1kI4qzmjkIw8E0dfPcB3ws",
+	"LTSRq9sjHKS2J6dRBYIDaM7ey6v/yAgltdz5EhVziZRNJQAvqqaiuD8t4AOjxeEs3sNZCb7wlUPz+NWf",
+	"IDdhYHUr/OMJVAOdbwiFUljcMQSZjuySU1EQRS2pEtdkJ5uysHdNizHCVXv9zDooD7fFavCwQDbhrOPS",
+	"ueaw5TvXKd3bOdKSLBmmLrICpE5hyYFqWX4NS0c16zVTPqPxfg7rK5bzgl0Fn7qf42q+o5KT9O4jUMKF",
+	"jqOHxz0NnrHeSNHl3vznFPGsPGdb0IlQGyLBImeh2mQdTpRsWa2kgJoNpPcBt1PKOd6LfNxQvoInjosC",
+	"Z/9UybJmpPceV/7Yavy0ZqTkghWk2aK+i+niGWYGbKlRnFzeHCAgZpGANNgN21pupWL3eF+/xy+43XCf",
+	"eZ52JP1F8BQ5AGsL8yfY7iTBfheQ5MqKdLcw6Oe3ITfL/ybYDlcnEoCbPHEeH3fwxH30oLb/WHkXpl9f",
+	"6Xw4NFJeW0VU/VMmXDjujon19k99FfeEJxpJyAWgS1YSPwrPF3qCZfZtypXl+Ly3wNhVyFlxP4qLa/5V",
+	"TVf6aBgCoAU5UV2X5U1FLEEKy/bc2Hm2o2hAU4xSdYgNpyVYI+45PGWzDLxXDIJtHqAYsD/+C4B4z66Y",
+	"Mvrif5ENozBQhRm/do0zO3Iz2mZrJPuzp6RkWvuiLNNgXnImkLMGS9+Q+9rhDkjBHpI3GifJOqc8xvFS",
+	"Fnv0RG0CnGPfTUBu7kfW/iT+iSNrjThR3Zf5VpuKim5A69ZBJyGkNqCjG0HUqcBofcIm3bmigCEXzp/h",
+	"gXucyj8Pmf5O0ZBtjfIJrFIYMCusD0wFU1muDjOuNrIs2v0fJI8YYwaC1xt6e3+ZClfh7J9eGEPbv0k5",
+	"xldc8ivw5/B8E11w0I3bHVGDyooZv4lH51HBcqMD36tTwXzAVerfm0cBNPl/4Z3wSooHGtuzpOc2VbCL",
+	"wzK83EhqMa6j/tk99M9cDRsygXwFG6bNCjN6iU2oPG3RzNDZAukXrNm9iNmQFOe3ctgNMrIMKTDg+l4y",
+	"tzrmxXsJkc3o2OmQ+s1HnX9aNto6kiAJ4K9yGQCNPSeyzpCwBKh9sjY+0J8hJ0EsKctUXo19KI7yc1Bn",
+	"54z7USRiT6L9zbNsApf46+TzwAiToWX4DSt558zfNRcRInZIHwuFtDiJqNApDXmpcs0gTcTWIZuly8iS",
+	"AQoVbIrl3uwFVq7C9QVUcfOfhLLveKra/aFEWAhPAEWkAI5vDBGyrAG12xIFjVVZmw6/2L8pfqv8uhOl",
+	"1H1/ZA6deWuiYvpnWt1nXpZp+mda+TDdER6SE+2lD0BcZHdT/AA8go01X/vtTHP0bn5hGn5366GDTz3N",
+	"0H7yJJ927/9QcB333Xta4CDF6Y6rCAO1MPyZQ+VHv1dGkKPdRmIbcDTeshphjlzS9tTqPwqI7069Cyyr",
+	"sl+sf769kHRZvgDihKTCM2RxXVo615MVPWOug6zYwAawRA7+w+MJEZ1Ngn9VUwndL+1jaRoRFzlLQ3dy",
+	"FH7j1CL/Sif+zwdNth5Cy5FHieNku8P9GF9rWdcsdzzId5cG3blC9zIy3iHq+HIPSD0F163nG6hz7diJ",
+	"Yvq67VRbjiQAXBiw2oyaFjzT90O/L6l42Q7sfmRQ+4HfxCcXjG9AMQP2lkMXKUgMLU9xTTlHHXzHUlSb",
+	"5iHUTEkpm0IwZdO0oFwIozbgEUGonI2s9ZlmddV92swd2TI6S2g12teAn3obfy/Iuy0TH3nFSi7Ym3ek",
+	"kHlTMaEzv5sLm+ODVdo2gv7yp/8kSu9LhMmmBMkqYeMjXdw1F5n7JzhUzL0OeG/XXMRKl2jxstH3WNhr",
+	"W/9ttrQd2ViUZnWiemAzk4SSvNG4YHB/WlRjC2Fqef2s2wF9DA7jItiWXSS+6J58VNL9fShbb+n+X3c3",
+	"fPVb+C3ddxe83R4P3MrbEKnbKNCBBkRrBVI1ug26mFCn3gSwOB3yjPsIN2Dz95ae/4/HBmpzEJWWW0fP",
+	"a8PkA6vscZxOfft83DBCc8u0XLOOOuUdYkH2ZEa0+TMYjmHG0Q0XpBGluWQrRoUmtIQcgO/tDeZrP5FE",
+	"TpirDQsPrPJ5qMvRsmxTAvBgCAmZA9GkgY5FC1mgaMCCivscsw14Nx/BFcs4jlX0koV0ycBi3C/Fumd3",
+	"z30VYp1WHt5HqRUYfiOVVn7vEKi5Cu2Wuxcrt0VSoGGO+DkcOv4UfDs+9JXw250nNxG5Hft2Uow712qY",
+	"gkI1qaTS5JvzOzpfh1SUFy3TwDFnkRYF0MzT8n3A/b+ipWLZgn0CLnnwH9SyWlxe/OHxt+fwf9lCS/Pz",
+	"k/Nv4TdIze8bcC987oOjQZMh4fMDhfyd2TwnRbawmPj9r6BEhtQ0y4Z4DknQFm8BMLZXqFYcoDq6vTb+",
+	"4Yp+eoNPPnt6uOFwYmI4k3bkCP/qMphGRx2LVoVC8RecZfhkSwsnl39luf7aeoQ/gf0Th/fJtqR7GwG7",
+	"K6BoSfeeEEEKW7UE/BNckJrREjaUZf6i8EMuC4Zyzf3UzdF2hRkdAgt3vVeZW7zl3v5rSDIyURgrNJCM",
+	"fXUD3YheEW7z/nLmcRb5jQ/+Ze6Ctln88LYL34Xvmxb7Vi3IYtetJG8iulInoqtvmVjrzeLy4vy8X06V",
+	"xRu2u/VUXsqBr2j5D+QJTbu93PIkXF9WqhlpFm6E07Efu8J/al3cuQvtLyXQjBRwrE7uKi25YGosgAzE",
+	"N/DQDNobXlpczFOw3rgsLCPJjJJ+a+W4YHon65uspcUhWsqxqPLAOE6nzuIHxjLJhJUz4mRIv14iH8zL",
+	"ZW/ihBWqaNVAZgFippKS0cJ7VdH28rKdCrUze+0e9Chzo7wT7ap8bV3KazK/nGcXv/5vXcpJv4iy85vr",
+	"OUMn6361nHaJe+crrvTAihmNBxyrYsivAgLgUWckAzbdK3hmyY6QXarYnqQgO/zNaWSWwlKQsGXyu6tX",
+	"7zPy4fVL8u23z5793s29Z+BSDtOXAbdv5B6QtU+IO/k9WdH6BloaDh//ZB85EmPiyMXRToM5wbJYUWbH",
+	"aqY8l1VFzxQzE6VZQW5p2TB1GWjzJSik5jCszFyqDIp4MpLLUjZ1Bvzf93F3fGC0CGf89D4xbP0jzu+/",
+	"eJjg+wJ9kW7p5YqoBnAq7P6KHwpGVVOzyo43ann5NAAhtXefYgKAZeq2rRRYWmQBGf0vITP+Iflekcp0",
+	"iAfPUwWiXyrFl0DgS0qu/z/2rra3bVv7fxUi+APd/nPiJO16u+RVH+5ut3VtsRTogIvdgrYom4hMaiIV",
+	"1w3y3S94ziEl2ZIsJ5KTu/VVg4YhKfKQPA+/8zs2EWyB1SQ4eOzEVKvojJQe4P+DKmnGYAurLU9GjJtL",
+	"GqrG+forjkj+190kGQPDXUD1eqk+lVqv7bnHFeAJdBuE+c1O2OZoOOCnNlTJsBTnrdTJCFKD1hpdOBOt",
+	"E8HVwICUX0vC05A/HvMMveKlgH+f8dI35fh8KvilWVPqoB4k/LamJCRABCwLW9bzg1MszxG9FY0PT9H0",
+	"Q727YRAZ/WNIMqW+nrVQTCPcGrU7XGFYinWG1lGJbdh1wc3lbVgbdtjoreQ85UPzUHZ5CA6glM+E2dv2",
+	"I4vEnKuI/AtnzOdPjNiVyCI5tWZUwHlQ9ZSLAdRM6qj5sL/Iza/YqJNT8X/Q97fx9pWoRDIowlA3hVRL",
+	"X3tma3LKCVj/7f7+6zrEawj0uieBZAfcdwkwGEMRBJ5FIxbJK+mECZjtFgveNGujE33Q4OJ9QgGfTSfv",
+	"LjOD+LXddV6L3Iod57UXl62X/k7svP4QFxf6JO/tUsFzB0OA9pUktOxwOSCBwZwnTi9bSJUTH5D4M+cJ",
+	"yXHfd4fO5Ewqs5UKERHsrfXZqrb3KDigMLMfaHTyJtFxOr4KQIWGk7jT+Xfj/fQKddxJbs4rfoEO9eFg",
+	"qjtFUXbx+NUNye1u9+H9xD/egcB0TscEGkHwwmTinKx9LBGJ8lFaGmN5Lwx+H0vjEnYHth0l0Zl3JG1B",
+	"OCD0z9lCOxXpjMC8odgwXo/0N1AxBVIeqBllpeB9ilq/U/H7P6hW6rZT+pOyIkNTeTeH35WKjnQqlLf1",
+	"pK4BwtzWCUjg4B5dTZDs2ohC7n3ZCd+4pZi0b7SPA3ghRNf4Y6i31NP6I+0AeBX8ulSK4SZchppFBKlR",
+	"nksH/LCJhLA8cvLoaTCdJYXY+9++TMSJnM3tQBle1PmDwZr2WfXIf1yTtZVwBfsL5IW+1G8vcW2KWJFj",
+	"fplJK0rOHEiAhqi6G3lJwae6vZfKDgc0fp+VbIe+tx46v1/iBZjC7rQLxJQ7GO1C52n1B4iGwgxKLMsq",
+	"gS8+mEgEeAQMIVySxLeNCoco6xkqYgmi6xdegiH618LXgCSgIUZVK+uZ8AXIWlMVi2pprZq8h5NApk6z",
+	"0q7jr8CjPTkfTrc7H4bNA91SAQ9wszr2vLa96PEvVgzWMcfSNSxaKb6QU1MGPOkMku1snimkal6qsi1t",
+	"l5oMaTO4JW0uV61W9OXq67Hr/djVnis6cx2O1dN7PVVOJOo4WZHYYLJikQyJrXdnQHbWdlDFmVAim63q",
+	"jhLhvzia0CyWgtLrSy7s4Q8TBOuawsPvtZFFFhD6WSh7hi1kpJzauuZ3ifjqiL0j9w+SBSgRHAHu2hqt",
+	"r0Rg5tZLVQ/VFeqDro/vtkF173xU7+ybKrvCnLmWZ1hPhTMLLmkLWMPDPEWSDYx0ytQbezpXdhSKrgRV",
+	"SBrMY4qoNsWi4f6SkVBWxqvKN2xEkWuD2Tp3w/t0b6TKJ0DARMQYwG8cN1f0p8BFuMvQ6xdzOCTgIPdD",
+	"O1GxmeCW0qENxH6KJC1MJpC2cXrwx2uT293vaNAgSwVHPI6PL+AGm3QuMjnlCRDqkrEuM3dsjD2DB7Pw",
+	"dHHFBEcveMOkXSfpXCPKbKcljSIirvRlwoWSaoZBkRHhSAwK1gIZ9Ze6vKZYW9/OgWWnbmozLtWnaFIP",
+	"XTgugS4jnWP8OzwLT8qvwuHTYtmRkutrpOcWkZ6NefkLqH6F0Eu0iWbtOkOPkW2YJDz8KbdWZO6P//Pv",
+	"48Mf/vjumxH+++3//99Bl6NGqajfcPbzxbu3oSr9PyNpn8Pvvi0XOndn0J3OmCh6ubs5hAJ4UcNXRBrj",
+	"LrXf8Ox4d/Vuy1HoqnZtedzh9f4E3Bod2yZap91bm1SIqHvzVAJVa4Mq165MvXbb1hupW/EY4EvpyTDK",
+	"agfwK4yYVl73QFdp/ypWKqZ3dI7VUT+/nGttxIXrfCAmhrk2QsEAtyWZwy2YQke91ELUSGcv3LM7lTF9",
+	"GB1+3HmqMB4QYNwSFs9YZKtt2iOb5YtWw9K3+WpdPqhsslbLz+9Zo/nXE4soakvVC0aCbRnD2VTT1cjr",
+	"r16JB7grJCOMyr6UZ6x/My+Uyhkg2RqqtA5zBVHv5i+P8AZKVkx+lT53F98xG4r38MwGZL9puMeCWTTE",
+	"Xl/M9fJDGGCg8i+u/5dz5Fvf657DyO4T1bYadf2llU7dhzpFJJYJAJac1RDcr1BCgipLkHcl86XLljqL",
+	"sDlWrM6zK7EDdRnw341VniStiKS30GDLeweAIzGTCuzKclIWesFkSBuYySuhGp7DDb15Owyn7XF6cHAe",
+	"t5Q/ylmedQYUuN1hMfxJHyL3o4fZLeRnMPuCz9+JtYxjJ38BKmTyReFvgg1EmpUYS6QnoGd5Xn5w4J0+",
+	"YZMhoPYoqsPzx3504wxF8O/6RvLSvZfPcEPTJ7ZdbBj3jHSvl5uaFbA8nVt3P/hxyoU+ywkk8Os5vxJM",
+	"afJ7crWCpKHWu8yX4xpCQn4RIh1SPHzNs10ovfuTkF9EaotSdg0JH6VSd33UVCs/aSQY8I6FomrVamsU",
+	"299SZq1GKpZ8ZdpLV63MHvk/qgsL/n2ijmDHrf61jsj503/si7mjW+UOvrqwIt188LrAw72Tz1iRmgIk",
+	"3k/9+8Ak6wSkxOrhqWQLKCu8behAmIGyhqg7mka/L52M7HwQxV3Yj9D3QK8b9P2Vm26v3HT/cs+nzpiZ",
+	"Z1JdUnqwsSI7ZxWHv7F8xS7dnQtCvFb0D0qctRethhadrsiUg4jVuL4PMOhTRC5+eNrhflxC8UoqwZVR",
+	"+jMYPGBX8CQTPFo1gX5Cfad6ayDPZdQl9lCCohHgFqvEYYBHJHoJ2hNM1S2AwZKABQWIEWisIYcVkFex",
+	"k+Pj43PKixiVOn2EfmihLFC3NsSqBM+m86ZgxekQ2T+tLrY5lr6p4f4w4Uv68OvTuleK84FFyVDMM1uS",
+	"6zVYQx2kYJtdqyCFwr1ArrMdImKdHbtPvwaWdgosdW2+4L55dUdffzkrhQfBqgXS1wArDUom+lmiTMYB",
+	"ByGi4sQWaAhPi9cgCxnfjN/ivjx+9qQKNaxEGbdqbPsJpl0QoR4ummf+HXklCOJl1cyC0hFMxbQ9m+MC",
+	"WuwllQOCWB20ziRhOO8eyGMpqaAaqoJnINRkBnxUII9IMz3L+IKYDWsKN7tnD7TOei2PXw0ZDvTf0z0g",
+	"2G8Yp8k0rUYCw8HuswI4XxsEDDb3vP188e5tjXU6EWhJuCZKfLaF2lc5HPR5R34t2gKPF7hOuzFMwd98",
+	"15WTrcIyUuYRW7fMAIOBvbFvoozHlp0enx4fnpx+21P+U3kE1GIrZwi0wSueyAhojyjSu7661+6fDuX3",
+	"wpnpFs2e9VM47UedzYTdEK0qIzomcxZk/qjIw21b52iFF4i0cK8sFhfCllhtg0IcTFXi1Bxf4w83uxuq",
+	"+IdbKue94ROR4Lsz0EWGncM4e48x4QtZf4/BtB4ZekZ7qC0xEQkYnrCWN037OI6E5dO5iO68oQ0Fyl/5",
+	"/od6l1z3O6RwDVcM8Q0eaFgVNtPFO+G2dMTcZYPB/gyLbQK3sl6Ic2iEuEFoRIjolk1rN3A8mcBOLCQ9",
+	"WRZrkq0JBR914ALArPWDblCSuycR6KkV9hBJVu+chU3g+BGRtoK4zwWPiDDm98MLaHD4G8UoNjC8xVfc",
+	"9ETj6C8UzC/ghgjYDoWKJFfs8enhRFoWJ9o9sDj93X2aaHHBBja/FeMlvxJuURszDd5UpmbkTImInTyF",
+	"GaZcZlCHkhuLlN8zAHADCzib6iRfKMoskIr8xTpmJ+OTp4+fPYHweu4U+ylPxBF7Ce0Nm4iVphoftECZ",
+	"YMcjdnzEPmS5IGy9J5cA4f2i9QLMxToaOogm0Fdu8SwsOGVoByg9TqFraLz1fHZj7IDxHpmOB3NbSH0b",
+	"WU8tEwnuQ/2HfX9yWoKJPzv54fThnnz/If2cWvHZAn9qXJJMqQiFH1eqVZcG7uPMrhQozSs1vRmDSn0L",
+	"hWClpu2hiOeJnKnn0Hs9H/Eadr2Ue353+CiVNeBwozANWUyVuHJlDRANfLc1aFCJXkLXA8F2Xd93U4eM",
+	"6IUeHrShKV+IjD8y5CzyiSgRX3kZh82AIuqgGcVoGFmPS+DuMo8b9igSUxmJIQT1FfR8sVJD+VNc16+o",
+	"guPe/Sk0dlQfPYv8r+7utZ9ORQpEE9wdfEzYwsirU3RNqH7nntsAF5uIRAO7n86oMFdVGa5IACCXhJo2",
+	"lxd5bihki68z0bGCZnLEfj98I2J7+GoCwHGP5PUQ3UTEmFJGYHLELdCAI/b74YVTKtxfTwoSgYK+AKQX",
+	"9I7oqE5heFVMfhvnl6qO7Q9Uu8pwF5KrnqDff1t1YE39JymrVf2LbLeDQqLaW970BNPyMh5gmyRfqBRW",
+	"hHlEkuyOagyn1Cng0lCtZDJ2b6GN+Lt4e3jHPRWfXJOubdGXUq/jqDyaiQHe97eu34EfDhjj1u+7u3p7",
+	"4WvRV0GbmqyAohVjQzoN4NHACH2+WWMRZMzohYAKjlCNcc7RBRI13/hdYrsf9Hsus1vYYeEADGaL/R0i",
+	"r/catHyh7XyNQYhktEqQNlq78aiuWONL+5AvNkgdGV+7f7oR/++Psb+Jr5/Shh4eS/ZfhCifmLHAsDIi",
+	"ic/K/BFu24JvQVI1vVC1oFxEbXexd8NWUY4e1esklH5sjcu9gv8PmOQuT1rfUbkARNYxS/iEEgW3x9ts",
+	"edJ3jrmFdK52IMWHotk+0BQAGA95YB2zWUqf0oOjLHRW5P1fOkOzDBsfgbOBJwkrsICmGT7xixBpH9lt",
+	"XQueQe6X+2EuZ/NPKTew7vMvB2fPjkcHJtFuTU+euQ8n2XqhnYatIq0p+luphxb665pe5/vdhA8upApI",
+	"9hp8WqX+GPQxotFvV4es51SGQjK3SGJ/8JDQ5VreAvD/dMpdKI7H+Dr83AG8UJXY+0EwFF8f0AvuMJ4X",
+	"Lx0R7uBjBJBkw4zueKOunck7Xql5mmgemfHB2fX6f13jD3XIhpp5YePWSTVOojUtxd3o3fNStnp6qmkp",
+	"3fGmWxw9XbpdAw5ZFugaoxdVWjAF2a8Tp7kbGQkknAKnneBXaBU28jklfFkfnQp8Q+vOk70kfL4nEGqn",
+	"19EJxAiDPJAHBeAYrHwyk5hg2RNRAYfgKgeoq9uChK+A7Isr3AXGFah/5yW4OnlGpfUbBYa70mC2G3eY",
+	"4U+W0pRiKbBzh0H1axd31/ZDaLo3JaaU1dZJhwkz7EGF8X25jaAcOHO2FRw6qkWHerBjQ8wtiioLPGSS",
+	"azWR8K+dxFiyErYhQmvf/LUT0tE4wnd/c0Pv6e33K1B5+u/DVlpmEs7Q+Jp+uhlPuZqKZHcXL3XQHiB8",
+	"CZ1/xKYHe0SZuSED8bXSlrn7GzkPeZLUxVBjLpOK4G0uFWRZja+lisTnm+Zyt3qpnNbT+NUbBzqPpB4v",
+	"eT/VVN0ke1jAdwq7Is9gpq+EYrQSu7s7ysIyqpVzWNTbV9xpk/C5TqKB5Pu1TqJ7kG5/s0JMGO8Ud6/C",
+	"BTsREFMl1glNlWaM1Sn4sHJlZULw/0RYNtPALyBstmqVfSU+24EW8a34bO/7inDXA0U4ICvRqWqmWNvW",
+	"pcHFG2ZtfnN977I4VGgA/cpDrBJ17NZjLnhi51/aELavocnBgEoNjVBzG+ZpDXQszfRUGHDi0+/HkCH7",
+	"pb1WAebQ3sNHYPruzejg++PHexjOPZU0ZDVRi1s+4UaM2EJEkpfze//MRY5sqbkpKk0bkV35g5BnycHZ",
+	"wfjg5o+b/wYAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

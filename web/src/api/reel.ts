@@ -214,21 +214,21 @@ export function useLayTakes(production: string) {
   const client = useQueryClient();
   return useMutation({
     scope: inTurn(production),
-    mutationFn: async (takes: Take[]) => {
+    mutationFn: async ({ takes, again }: { takes: Take[]; again?: boolean }) => {
       const key = reelKey(production);
       const reel = client.getQueryData<Reel>(key) ?? (await fetchReel(client, production, key));
       client.setQueryData(key, reel);
       const e = await must(
         api.POST("/api/reels/{reel}/takes", {
           params: { path: { reel: reel.id } },
-          body: { takes: takes.map((t) => t.id) },
+          body: { takes: takes.map((t) => t.id), again },
         }),
       );
       return take(client, production, e, key);
     },
-    onSuccess: (_, takes) => {
+    onSuccess: (reel, { takes }) => {
       note(
-        `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
+        `${takes.map((t) => t.name).join(", ")} taken into ${reel.name}, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
       );
     },
     onError: failed,

@@ -656,6 +656,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The layouts that buses, groups of outputs and files can have, narrowest first */
+        get: operations["listLayouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a signal of one layout can enter another; the first is how it enters when nobody says otherwise */
+        get: operations["listWays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/readings": {
         parameters: {
             query?: never;
@@ -684,7 +718,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Accept or refuse suggestions, as one edit */
+        /** Accept or refuse suggestions, as one edit; what a person has typed stays */
         post: operations["decideSuggestions"];
         delete?: never;
         options?: never;
@@ -2703,7 +2737,7 @@ export interface components {
             position: number;
             label: string;
             /** @enum {string} */
-            label_source: "ixml" | "bext" | "adm" | "name" | "typed" | "";
+            label_source: "ixml" | "bext" | "adm" | "name" | "hint" | "typed" | "";
             recorder_track: number | null;
             mix: boolean;
             /** Format: double */
@@ -2776,7 +2810,10 @@ export interface components {
             frames: number;
             strands: components["schemas"]["Strand"][];
             snags: components["schemas"]["Snag"][];
+            /** @description it is laid in some reel */
             in_reel: boolean;
+            /** @description those that it is laid in */
+            reels: string[];
             false_start: boolean;
             /** @description as recorded */
             scene_was: string;
@@ -2891,6 +2928,38 @@ export interface components {
         Decision: {
             suggestions: string[];
             accept: boolean;
+            /** @description say what it would do, and do nothing */
+            preview?: boolean;
+        };
+        LayoutOffered: {
+            name: string;
+            /** @enum {string} */
+            kind: "bed" | "ambisonic" | "discrete";
+            /** @description their names in order */
+            channels: string[];
+            /** @description orders of its speakers that are met */
+            orders: components["schemas"]["OrderOffered"][];
+        };
+        OrderOffered: {
+            /** @description the word by which it is asked for */
+            order: string;
+            /** @description in words, with its speakers */
+            name: string;
+        };
+        /** @description one line of what accepting suggestions does, or leaves as it is */
+        HintRow: {
+            /** @description its name */
+            take: string;
+            /** Format: uuid */
+            take_id: string;
+            /** @description of the strand, or of the first of those that are read together */
+            position: number;
+            /** @enum {string} */
+            field: "label" | "off" | "invert" | "delay" | "readings";
+            was: string;
+            now: string;
+            /** @description why it stays as it is; empty where it changes */
+            kept: string;
         };
         /**
          * @example {
@@ -2913,6 +2982,8 @@ export interface components {
             reason: string;
             /** @enum {string} */
             certainty: "certain" | "likely" | "possible";
+            /** @description it has to be decided before anything of the take is laid */
+            asks: boolean;
         };
         Reading: {
             /** @enum {string} */
@@ -2926,6 +2997,13 @@ export interface components {
             norm?: "" | "FuMa" | "A-format";
             /** @description in words; not read */
             name?: string;
+            /**
+             * @description what it was worked out from; empty where a person has said it
+             * @enum {string}
+             */
+            from?: "" | "container" | "set" | "labels" | "name" | "sound";
+            /** @description the same in words */
+            why?: string;
         };
         TemplateLabel: {
             label: string;
@@ -3407,6 +3485,14 @@ export interface components {
                 /** @enum {string} */
                 way: "both" | "both_minus" | "left" | "right" | "split" | "centre";
             };
+            /** @description at how many dB one channel enters both sides of what has no centre, from now on; ways that there are stay */
+            set_law?: {
+                /**
+                 * Format: double
+                 * @enum {number}
+                 */
+                law: 0 | -3 | -4.5 | -6;
+            };
             use?: {
                 template: components["schemas"]["WeaveTemplate"];
             };
@@ -3770,6 +3856,12 @@ export interface components {
             };
             outputs: components["schemas"]["Output"][];
             groups?: components["schemas"]["OutputGroup"][];
+            /**
+             * Format: double
+             * @description at how many dB one channel enters both sides of what has no centre, when nobody says otherwise
+             * @enum {number}
+             */
+            law?: 0 | -3 | -4.5 | -6;
             /** @description the gains of buses, by their IDs */
             levels?: {
                 [key: string]: components["schemas"]["BusLevel"];
@@ -4177,6 +4269,11 @@ export interface components {
             };
             corrections?: components["schemas"]["BusCorrection"][];
             groups?: components["schemas"]["OutputGroup"][];
+            /**
+             * Format: double
+             * @enum {number}
+             */
+            law?: 0 | -3 | -4.5 | -6;
         };
         SetStart: {
             /** Format: int64 */
@@ -4475,6 +4572,13 @@ export interface components {
                 id: string;
                 placed: boolean;
             };
+            /** @description send a track to a bus as it has been sent, where it can enter so, else as one enters when nobody says otherwise */
+            route?: {
+                track: string;
+                to: string;
+                /** @description beside where it goes already */
+                also?: boolean;
+            };
             /** @description where a track or bus is sent, in place of where it was */
             set_sends?: {
                 from: string;
@@ -4728,6 +4832,8 @@ export interface components {
          */
         LayTakes: {
             takes: string[];
+            /** @description those that are in the reel already are laid once more, on tracks that have room */
+            again?: boolean;
         };
         /**
          * @example {
@@ -4946,11 +5052,16 @@ export interface components {
             picture?: string;
             /** @description to whom it goes, for the papers */
             recipient?: string;
+            /** @description codes of findings that ask and are to be so */
+            accept?: string[];
         };
         Finding: {
             code: string;
             message: string;
+            /** @description it forbids the order, whatever is accepted */
             stops: boolean;
+            /** @description it stops the order until its code is accepted */
+            asks: boolean;
             /** @enum {string} */
             stage: "reel" | "weave" | "measure" | "delivery";
             track: string;
@@ -6448,6 +6559,53 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listLayouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the layouts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOffered"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWays: {
+        parameters: {
+            query: {
+                from: string;
+                to: string;
+                /** @description at how many dB one channel enters both sides, as the weave has it */
+                law?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the ways, each as a patch to begin with */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listReadings: {
         parameters: {
             query: {
@@ -6486,12 +6644,14 @@ export interface operations {
             };
         };
         responses: {
-            /** @description decided */
-            204: {
+            /** @description what it does, row by row */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["HintRow"][];
+                };
             };
             default: components["responses"]["Problem"];
         };

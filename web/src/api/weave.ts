@@ -9,6 +9,24 @@ export type KeptTemplate = Schemas["KeptTemplate"];
 
 const templatesKey = ["weave templates"];
 
+/** The layouts that there are to choose from, narrowest first. */
+export function useLayouts() {
+  return useQuery({
+    queryKey: ["layouts"],
+    queryFn: () => must(api.GET("/api/layouts")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** How one layout can enter another; the first is how it does when nobody says otherwise. */
+export function useWays(from: string, to: string, law?: number) {
+  return useQuery({
+    queryKey: ["ways", from, to, law ?? 0],
+    queryFn: () => must(api.GET("/api/ways", { params: { query: { from, to, law } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
 /** Templates of routings: those that come with the program, and those that were kept. */
 export function useWeaveTemplates(enabled: boolean) {
   return useQuery({ queryKey: templatesKey, enabled, queryFn: () => must(api.GET("/api/weave-templates")) });

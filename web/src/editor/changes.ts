@@ -19,6 +19,7 @@ export function patched(reel: Reel, e: ReelEdited): Reel {
   if (c.routing && !c.routing.groups) weave.groups = undefined;
   if (c.routing && !c.routing.levels) weave.levels = undefined;
   if (c.routing && !c.routing.corrections) weave.corrections = undefined;
+  if (c.routing && !c.routing.law) weave.law = undefined;
   if (c.sends) {
     weave.sends = { ...weave.sends };
     for (const [id, sends] of Object.entries(c.sends)) {

@@ -106,23 +106,14 @@ test("a track's level is drawn over its time, and a clip's envelope over its sou
   expect(pointsOf("u", t.gain, { ...ghost, gain: [...ghost.gain] })).toEqual([{ at: 5, value: -2 }]);
 });
 
-test("what stands by itself is sent there, into a stem that has room around it", () => {
-  const t = { id: "t", label: "Gull", layout: "mono", off: false, clips: [], place: { azimuth: 45 } } as Track;
-  const stem = (layout: string) => ({ id: "FX", name: "FX", role: "stem", layout }) as Bus;
-  const reel = (sends: object) =>
-    ({
-      doc: { tracks: [t], weave: { buses: [], sends } },
-      worked_out: { layouts: { stereo: ["L", "R"], "5.1": ["L", "R", "C", "LFE", "Ls", "Rs"] } },
-    }) as unknown as Reel;
-  const patch = (now: Reel, layout: string, track = t) => {
-    const action = routeTo(track, stem(layout))(now).actions[0];
-    return action?.set_sends?.sends?.[0]?.patch;
-  };
-  expect(patch(reel({}), "5.1")).toEqual({ preset: "placed", places: [{ azimuth: 45 }] });
-  expect(patch(reel({}), "stereo")).toEqual({ preset: "both" });
-  expect(patch(reel({}), "5.1", { ...t, place: undefined })).toEqual({ preset: "both" });
-  // One that is sent already keeps its way.
-  expect(patch(reel({ t: [{ to: "DX", gain_db: 0, patch: { preset: "left" } }] }), "5.1")).toEqual({ preset: "left" });
+test("how a track enters a stem is the server's to say, unless a position is chosen", () => {
+  const t = { id: "t", label: "Gull", layout: "mono", off: false, clips: [] } as unknown as Track;
+  const stem = { id: "FX", name: "FX", role: "stem", layout: "stereo" } as Bus;
+  const reel = { doc: { tracks: [t], weave: { buses: [], sends: {} } } } as unknown as Reel;
+  expect(routeTo(t, stem)(reel).actions).toEqual([{ route: { track: "t", to: "FX" } }]);
+  expect(routeTo(t, stem, "left")(reel).actions[0]?.set_sends?.sends).toEqual([
+    { gain_db: 0, to: "FX", patch: { preset: "left" } },
+  ]);
 });
 
 test("a position is drawn over time, from where the track stands now", () => {

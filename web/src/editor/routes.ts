@@ -1,4 +1,4 @@
-import type { Bus, EditAction, Patch, Reel, Send, Track } from "../api/client";
+import type { Bus, EditAction, Reel, Send, Track } from "../api/client";
 import type { ReelEdit } from "../api/reel";
 
 /** How a track is put between the sides of its stem. */
@@ -29,21 +29,16 @@ export function putRoute(reel: Reel, track: string, first: Send | null): EditAct
   return { set_sends: { from: track, sends: first ? [first, ...rest.filter((s) => s.to !== first.to)] : [] } };
 }
 
-/** Sends a track to a stem, at its gain and position if it has been sent before. */
+/**
+ * Sends a track to a stem: as it has been sent, where it can enter so, else as one enters when nobody says otherwise, which the
+ * server knows; or at a position.
+ */
 export function routeTo(track: Track, stem: Bus, position?: Position) {
   return (reel: Reel): ReelEdit => {
-    const old = routeOf(reel, track.id);
-    // What stands by itself, as its recording says, is put there where a stem has room around it.
-    const around = track.place && channelsOf(reel, stem).length > 2;
-    const plain: Patch =
-      around && track.place
-        ? { preset: "placed", places: [track.place] }
-        : { preset: track.layout === "mono" ? "both" : "" };
-    const patch = position !== undefined ? { preset: position } : (old?.patch ?? plain);
-    return {
-      what: `send ${track.label} to ${stem.name}`,
-      actions: [putRoute(reel, track.id, { ...(old ?? { gain_db: 0 }), to: stem.id, patch })],
-    };
+    const what = `send ${track.label} to ${stem.name}`;
+    if (position === undefined) return { what, actions: [{ route: { track: track.id, to: stem.id } }] };
+    const old = routeOf(reel, track.id) ?? { gain_db: 0 };
+    return { what, actions: [putRoute(reel, track.id, { ...old, to: stem.id, patch: { preset: position } })] };
   };
 }
 

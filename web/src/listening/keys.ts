@@ -52,6 +52,35 @@ export function hearTake(take: Take, from: number, loop?: Hearing["loop"]) {
   );
 }
 
+/**
+ * Hears channels of which it is not certain what they are by one of the answers: together, two of them left and right and more
+ * folded down, or each by itself, all in the middle. What is heard of the take goes over without a gap.
+ */
+export function hearAnswer(take: Take, positions: number[], together: boolean, from: number) {
+  const of = take.strands.filter((s) => positions.includes(s.position));
+  const here = hearsTake(take, useMonitor.getState().hearing);
+  const pair = of.length === 2;
+  void hear(
+    {
+      of: { strands: of.map((s) => s.id) },
+      labels: of.map((s) => s.label || `strand ${s.position}`),
+      from: here ? position() : Math.min(Math.max(0, Math.round(from)), Math.max(0, take.frames - 1)),
+      sampleRate: take.sample_rate,
+      says: `strands ${positions.join(", ")} of ${take.name}, ${together ? "together" : "each by itself"}`,
+      start: take.start ?? null,
+      mode: together
+        ? pair
+          ? { kind: "pair", pair: 0 }
+          : { kind: "fold" }
+        : pair
+          ? { kind: "both" }
+          : { kind: "fold" },
+    },
+    true,
+    here,
+  );
+}
+
 /** The strand of a take that is heard alone, if any. */
 export function aloneIn(take: Take | undefined, h: Hearing | null): Strand | undefined {
   if (!h || !("strands" in h.of) || h.of.strands.length !== 1) return undefined;

@@ -1,6 +1,7 @@
 import { Plus, X } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import type { DeliverySpec } from "../../api/delivery";
+import { useLayouts } from "../../api/weave";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { Row, replaced, Tick } from "./specParts";
 import { pictured } from "./words";
@@ -38,20 +39,6 @@ const restOf: [NonNullable<Group["each"]>, string][] = [
   ["track", "every track"],
   ["group", "every other group of outputs"],
 ];
-
-const layouts = [
-  "mono",
-  "stereo",
-  "LCR",
-  "quad",
-  "5.1",
-  "7.1",
-  "7.1.4",
-  "ambisonic 1 SN3D",
-  "ambisonic 2 SN3D",
-  "ambisonic 3 SN3D",
-];
-const orders = ["broadcast", "film", "mask", "fronts"];
 
 /** The files of each way of packing: for what there is one, what it holds in which order, and what it is called. */
 export function SpecFiles({ spec, set }: { spec: DeliverySpec; set: (part: Partial<DeliverySpec>) => void }) {
@@ -107,6 +94,7 @@ export function SpecFiles({ spec, set }: { spec: DeliverySpec; set: (part: Parti
 type RuleProps = { rule: FileRule; says: string; alone: boolean; save: (f: FileRule | null) => void };
 
 function Rule({ rule: f, says, alone, save }: RuleProps) {
+  const { data: layouts = [] } = useLayouts();
   const put = (part: Partial<FileRule>) => save({ ...f, ...part });
   const each = (value: NonNullable<FileRule["each"]>) =>
     put({
@@ -159,11 +147,13 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
           onChange={(e) => put({ order: e.target.value || undefined })}
         >
           <option value="">order as routed</option>
-          {[...new Set([...orders, ...(f.order ? [f.order] : [])])].map((o) => (
-            <option key={o} value={o}>
-              {o} order
-            </option>
-          ))}
+          {[...new Set([...layouts.flatMap((l) => l.orders.map((o) => o.order)), ...(f.order ? [f.order] : [])])].map(
+            (o) => (
+              <option key={o} value={o}>
+                {o} order
+              </option>
+            ),
+          )}
         </Choice>
         {f.each && (
           <Choice
@@ -172,7 +162,7 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
             onChange={(e) => put({ layout: e.target.value || undefined })}
           >
             <option value="">any layout</option>
-            {[...new Set([...layouts, ...(f.layout ? [f.layout] : [])])].map((l) => (
+            {[...new Set([...layouts.map((l) => l.name), ...(f.layout ? [f.layout] : [])])].map((l) => (
               <option key={l}>{l}</option>
             ))}
           </Choice>
@@ -219,6 +209,7 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
 
 /** The groups of channels that a file holds, in order: each a bus as a whole, or outputs by their names. */
 function Groups({ list, says, save }: { list: Group[]; says: string; save: (list: Group[]) => void }) {
+  const { data: layouts = [] } = useLayouts();
   const put = (i: number, g: Group | null) => save(replaced(list, i, g));
   return (
     <>
@@ -269,7 +260,7 @@ function Groups({ list, says, save }: { list: Group[]; says: string; save: (list
                   value={g.layout}
                   onChange={(e) => put(i, { ...g, layout: e.target.value })}
                 >
-                  {[...new Set([...layouts, g.layout ?? "stereo"])].map((l) => (
+                  {[...new Set([...layouts.map((l) => l.name), g.layout ?? "stereo"])].map((l) => (
                     <option key={l}>{l}</option>
                   ))}
                 </Choice>

@@ -5,10 +5,11 @@ import { useDecide } from "../../api/queries";
 /** What the sound and the labels suggest, each with its reason. */
 export function Suggestions({ take, production }: { take: Take; production: string }) {
   const { mutate: decide, isPending } = useDecide(production);
-  if (take.suggestions.length === 0) return null;
+  const hints = take.suggestions.filter((s) => !s.asks);
+  if (hints.length === 0) return null;
   return (
     <ul aria-label="Hints" className="mb-2">
-      {take.suggestions.map((s) => (
+      {hints.map((s) => (
         <li key={s.id} className="flex min-h-8 items-center gap-2 border-focus border-l-4 bg-raised/60 px-3 py-0.5">
           <span className="w-16 shrink-0 text-quiet text-small">{s.certainty}</span>
           <span className="min-w-0 flex-1">

@@ -7,6 +7,7 @@ import { hearsTake } from "../../listening/keys";
 import { SnagLine } from "../intake/FileCardView";
 import { stemAndPart } from "./cells";
 import { Grouping } from "./Grouping";
+import { Questions } from "./Questions";
 import { StrandRow } from "./StrandRow";
 import { StrandTreatment } from "./StrandTreatment";
 import { Suggestions } from "./Suggestions";
@@ -61,12 +62,18 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
     >
       <header className="flex h-10 shrink-0 items-center gap-3 px-4">
         <h2 className="text-large">{take.name}</h2>
-        <p className="min-w-0 truncate text-quiet">
+        <p
+          className="min-w-0 truncate text-quiet"
+          title={take.readings
+            .map((r) => r.why)
+            .filter(Boolean)
+            .join("; ")}
+        >
           {[
             take.roll && `roll ${take.roll}`,
             syncWords(take),
             take.sample_rate !== p?.sample_rate && `${take.sample_rate / 1000} kHz, converted when used`,
-            ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name ?? r.kind}`),
+            ...take.readings.map((r) => `${r.positions.join(", ")}: ${r.name ?? r.kind}${r.why ? ` (${r.why})` : ""}`),
             files > 1 && take.final && take.order,
           ]
             .filter(Boolean)
@@ -80,10 +87,11 @@ export function TakePanel({ take, takes, production, pointer, chosen, range, onR
       <div className="flex min-h-0 flex-1 flex-col overflow-auto px-4 pb-3">
         <Grouping take={take} production={production} files={files} />
         {take.snags
-          .filter((s) => s.code !== "proposed")
+          .filter((s) => s.code !== "proposed" && s.code !== "undecided") // each has its own place below
           .map((s) => (
             <SnagLine key={s.code + s.message} snag={s} />
           ))}
+        <Questions take={take} production={production} at={() => pointer.current} />
         <Suggestions take={take} production={production} />
         <div aria-hidden="true" className="flex h-5 shrink-0 items-center gap-1.5 text-quiet text-small">
           <span className="w-[60px] shrink-0" />

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Take } from "../../api/client";
 import { useDecide, useTakes } from "../../api/queries";
-import { useLayTakes } from "../../api/reel";
+import { useLayTakes, useReel, useReels } from "../../api/reel";
 import { plural } from "../../format";
 import { useMonitor } from "../../listening/engine";
 import { aloneIn, hearStrand, hearsTake, useStrandKeys } from "../../listening/keys";
@@ -9,9 +10,12 @@ import { Button, Empty, Key } from "../../ui/controls";
 import { Handle } from "../../ui/Handle";
 import { useRoom } from "../../ui/room";
 import { useSizes } from "../../ui/sizes";
+import { ReelChoice } from "../ReelChoice";
+import { asked } from "./asked";
 import { columns, corners } from "./cells";
 import { useDetach } from "./Detached";
 import { GroupPanel } from "./GroupPanel";
+import { HintsPanel } from "./HintsPanel";
 import { arranged, noOrder, ordered } from "./order";
 import { ReadingPanel } from "./ReadingPanel";
 import { ReportPanel } from "./ReportPanel";
@@ -33,6 +37,11 @@ export function TakesStage() {
   const lay = useLayTakes(production);
   const decide = useDecide(production);
   const detach = useDetach(production);
+  const { data: reel } = useReel(production);
+  const { data: all } = useReels(production);
+  const laid = (t: Take) => t.reels.includes(reel?.id ?? "");
+  const ready = (t: Take) => t.final && asked(t).length === 0;
+  const into = (all?.length ?? 0) > 1 ? (reel?.name ?? "the reel") : "the reel";
   const [query, setQuery] = useState("");
   const [group, setGroup] = useState("kind");
   const [sort, setSort] = useState("scene");
@@ -131,6 +140,7 @@ export function TakesStage() {
     setRange,
     detach,
     layTakes: lay.mutate,
+    reel: reel?.id ?? "",
     decideAll: decide.mutate,
     setPanel,
     higher,
@@ -198,21 +208,22 @@ export function TakesStage() {
               actions={
                 <>
                   {hints.length > 0 && (
-                    <Button onClick={() => decide.mutate({ suggestions: hints, accept: true })}>
+                    <Button onClick={() => setPanel("hints")}>
                       Accept {plural(hints.length, "hint")} <Key>Ctrl H</Key>
                     </Button>
                   )}
+                  {reel && (all?.length ?? 0) > 1 && <ReelChoice production={production} reel={reel} />}
                   <Button
-                    primary={!take.in_reel}
-                    disabled={chosen.every((t) => t.in_reel || !t.final) || lay.isPending}
-                    onClick={() => lay.mutate(chosen.filter((t) => !t.in_reel && t.final))}
+                    primary={!laid(take)}
+                    disabled={chosen.every((t) => laid(t) || !ready(t)) || lay.isPending}
+                    onClick={() => lay.mutate({ takes: chosen.filter((t) => !laid(t) && ready(t)) })}
                   >
-                    {chosen.every((t) => t.in_reel)
-                      ? "In the reel"
+                    {chosen.every(laid)
+                      ? `In ${into}`
                       : chosen.length > 1
-                        ? `Take ${plural(chosen.length, "take")} into the reel`
-                        : "Take into the reel"}{" "}
-                    {!take.in_reel && <Key>Ctrl Enter</Key>}
+                        ? `Take ${plural(chosen.length, "take")} into ${into}`
+                        : `Take into ${into}`}{" "}
+                    {!laid(take) && <Key>Ctrl Enter</Key>}
                   </Button>
                 </>
               }
@@ -231,6 +242,7 @@ export function TakesStage() {
         chosen={chosen}
         all={data ?? []}
       />
+      <HintsPanel open={panel === "hints"} onClose={() => setPanel("")} production={production} hints={hints} />
       <GroupPanel open={panel === "groups"} onClose={() => setPanel("")} production={production} takes={data ?? []} />
       <ReportPanel open={panel === "report"} onClose={() => setPanel("")} production={production} />
       <WritingPanel open={panel === "write"} onClose={() => setPanel("")} production={production} takes={chosen} />

@@ -7,7 +7,14 @@ export type Reading = Schemas["Reading"];
 export const alike = (a: Take, b: Take) => a.recorder === b.recorder && a.strands.length === b.strands.length;
 
 /** A reading without its words. */
-const said = ({ kind, positions, order, norm }: Reading) => ({ kind, positions, order, ...(norm ? { norm } : {}) });
+const said = ({ kind, positions, order, norm, from, why }: Reading) => ({
+  kind,
+  positions,
+  order,
+  ...(norm ? { norm } : {}),
+  ...(from ? { from } : {}),
+  ...(why ? { why } : {}),
+});
 
 /**
  * The edits that have strands of takes read in a way, its first strand at the first position; `null`

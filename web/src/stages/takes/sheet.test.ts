@@ -24,6 +24,7 @@ function take(name: string, labels: string[], more: Partial<Take> = {}): Take {
     suggestions: [],
     final: true,
     in_reel: false,
+    reels: [],
     strands: labels.map(
       (label, i) => ({ id: `${name}/${i}`, label, stem: "", part: "", file_name: `${name}.wav` }) as Strand,
     ),

@@ -2,13 +2,14 @@ import { type RefObject, useMemo } from "react";
 import type { Strand, Take } from "../../api/client";
 import { useLayMasters } from "../../api/reel";
 import { position, setLoop, stop, useMonitor } from "../../listening/engine";
-import { compare, hearStrand, hearsTake, hearTake } from "../../listening/keys";
+import { compare, hearAnswer, hearStrand, hearsTake, hearTake } from "../../listening/keys";
 import { type Command, useCommandList } from "../../ui/commands";
 import { note } from "../../ui/notes";
+import { asked } from "./asked";
 import type { Range } from "./useStrip";
 
 /** What opens beside the sheet. */
-export type TakesPanel = "" | "write" | "templates" | "report" | "reading" | "groups";
+export type TakesPanel = "" | "write" | "templates" | "report" | "reading" | "groups" | "hints";
 
 type Props = {
   production: string;
@@ -25,7 +26,9 @@ type Props = {
   range: Range | null;
   setRange: (to: Range | null | ((was: Range | null) => Range | null)) => void;
   detach: (s: Strand, detached: boolean, shift: number) => unknown;
-  layTakes: (takes: Take[]) => void;
+  layTakes: (v: { takes: Take[]; again?: boolean }) => void;
+  /** The reel that takes are laid into. */
+  reel: string;
   decideAll: (v: { suggestions: string[]; accept: boolean }) => void;
   setPanel: (panel: TakesPanel) => void;
   higher: () => void;
@@ -44,11 +47,13 @@ export function useTakesCommands({
   setRange,
   detach,
   layTakes,
+  reel,
   decideAll,
   setPanel,
   higher,
 }: Props) {
   const layMasters = useLayMasters(production);
+  const question = take && asked(take)[0];
   const list = useMemo<Command[]>(
     () => [
       {
@@ -128,11 +133,45 @@ export function useTakesCommands({
         key: "mod+Enter",
         run: () => {
           const takes = settled(chosen);
-          const now = takes.filter((t) => !t.in_reel);
-          if (now.length > 0) layTakes(now);
+          const now = takes.filter((t) => !t.reels.includes(reel));
+          if (now.length > 0) layTakes({ takes: now });
           else if (takes.length > 0)
-            note(`${takes.length === 1 ? takes[0]?.name : "All of them"}: in the reel already.`);
+            note(
+              `${takes.length === 1 ? takes[0]?.name : "All of them"}: in this reel already. "Lay once more" in the palette lays them again.`,
+            );
         },
+      },
+      {
+        id: "lay-again",
+        name: "Lay the chosen takes once more into this reel, on tracks that have room",
+        run: () => {
+          const takes = settled(chosen);
+          if (takes.length > 0) layTakes({ takes, again: true });
+        },
+      },
+      {
+        id: "hear-together",
+        name: "Hear what is asked about as what belongs together: left and right, or folded down",
+        key: ",",
+        run: () => question && take && hearAnswer(take, question.positions, true, pointer.current),
+      },
+      {
+        id: "hear-apart",
+        name: "Hear what is asked about as channels by themselves, all in the middle",
+        key: ".",
+        run: () => question && take && hearAnswer(take, question.positions, false, pointer.current),
+      },
+      {
+        id: "together",
+        name: "Say that the channels that are asked about belong together",
+        key: "mod+,",
+        run: () => question && decideAll({ suggestions: [question.id], accept: true }),
+      },
+      {
+        id: "apart",
+        name: "Say that the channels that are asked about stand each by itself",
+        key: "mod+.",
+        run: () => question && decideAll({ suggestions: [question.id], accept: false }),
       },
       {
         id: "masters",
@@ -157,7 +196,7 @@ export function useTakesCommands({
         id: "hints",
         name: "Accept what is certain or likely about the chosen takes",
         key: "mod+h",
-        run: () => hints.length > 0 && decideAll({ suggestions: hints, accept: true }),
+        run: () => (hints.length > 0 ? setPanel("hints") : note("Nothing is suggested about what is chosen.")),
       },
       {
         id: "search",
@@ -170,6 +209,8 @@ export function useTakesCommands({
       take,
       chosen,
       layTakes,
+      reel,
+      question,
       layMasters,
       decideAll,
       hints,
@@ -194,11 +235,19 @@ function hereIn(take: Take | undefined, pointer: number): number {
 
 /** Those of the chosen takes that can be laid: what is but proposed is said, and is accepted first. */
 function settled(chosen: Take[]): Take[] {
-  const proposed = chosen.filter((t) => !t.final).map((t) => t.name);
+  const some = (ts: Take[]) =>
+    `${ts
+      .slice(0, 3)
+      .map((t) => t.name)
+      .join(", ")}${ts.length > 3 ? ` and ${ts.length - 3} more` : ""}`;
+  const proposed = chosen.filter((t) => !t.final);
+  const undecided = chosen.filter((t) => t.final && asked(t).length > 0);
   if (proposed.length > 0)
+    note(`${some(proposed)}: proposed, and not laid. Look at the group and accept it first.`, "bad");
+  if (undecided.length > 0)
     note(
-      `${proposed.slice(0, 3).join(", ")}${proposed.length > 3 ? ` and ${proposed.length - 3} more` : ""}: proposed, and not laid. Look at the group and accept it first.`,
+      `${some(undecided)}: not laid. It is not certain what the channels are: hear both answers, and say it below the sheet.`,
       "bad",
     );
-  return chosen.filter((t) => t.final);
+  return chosen.filter((t) => t.final && asked(t).length === 0);
 }

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
-import { useWeavePreview, type WeaveChange } from "../../api/weave";
+import { useLayouts, useWeavePreview, type WeaveChange } from "../../api/weave";
 import { channelsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
@@ -13,7 +13,6 @@ import { HearFields } from "./HearFields";
 import { Line, NumberField } from "./parts";
 import { SendFields } from "./SendFields";
 import type { Edit } from "./TracksGrid";
-import { busLayouts } from "./words";
 
 type Props = { reel: Reel; bus: Bus; change: (what: string, c: WeaveChange) => void; edit: Edit };
 
@@ -40,7 +39,8 @@ export function BusFields({ reel, bus, change, edit }: Props) {
   const level = reel.doc.weave.levels?.[bus.id];
   const sends = reel.doc.weave.sends[bus.id] ?? [];
   const alone = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.bus === bus.id);
-  const layouts = busLayouts.includes(bus.layout) ? busLayouts : [bus.layout, ...busLayouts];
+  const { data: offered = [] } = useLayouts();
+  const layouts = [...new Set([bus.layout, ...offered.map((l) => l.name)])];
   const outs = reel.doc.weave.outputs.flatMap((o, i) => (o.bus === bus.id ? [i + 1] : []));
   return (
     <section aria-label={`Bus ${bus.name}`} className="flex flex-col gap-2">

@@ -1,5 +1,5 @@
 import type { Reel } from "../../api/client";
-import type { WeaveChange } from "../../api/weave";
+import { useLayouts, type WeaveChange } from "../../api/weave";
 import { hearOutputs } from "../../editor/heard";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
@@ -8,7 +8,6 @@ import { playOrStop } from "../reel/hearing";
 import { chooseOutput } from "./choice";
 import { Line, NumberField } from "./parts";
 import { Sounding } from "./Sounding";
-import { orders } from "./words";
 
 type Props = { reel: Reel; at: number; change: (what: string, c: WeaveChange) => void };
 
@@ -25,6 +24,8 @@ export function OutputFields({ reel, at, change }: Props) {
   const count = group ? outputs.filter((x) => x.group === group.id).length : 1;
   const set = (part: Omit<NonNullable<WeaveChange["set_output"]>, "at">, what: string) =>
     change(what, { set_output: { at, ...part } });
+  const { data: layouts = [] } = useLayouts();
+  const orders = layouts.find((l) => l.name === group?.layout)?.orders ?? [];
   const places = Array.from({ length: count }, (_, i) => first + i);
   const hear = (which: number[]) => {
     hearOutputs(which);
@@ -158,7 +159,7 @@ export function OutputFields({ reel, at, change }: Props) {
       </Line>
       {group ? (
         <>
-          {(orders[count]?.length ?? 0) > 0 && (
+          {orders.length > 0 && (
             <Line name="Order">
               <Choice
                 aria-label="Order of the group's speakers"
@@ -177,7 +178,7 @@ export function OutputFields({ reel, at, change }: Props) {
                     .map((x) => speaker(reel, x))
                     .join(" ")}
                 </option>
-                {orders[count]?.map((v) => (
+                {orders.map((v) => (
                   <option key={v.order} value={v.order}>
                     {v.name}
                   </option>
@@ -204,18 +205,10 @@ export function OutputFields({ reel, at, change }: Props) {
             }
           >
             <option value="">from here on…</option>
-            {[
-              ["stereo", 2],
-              ["LCR", 3],
-              ["quad", 4],
-              ["ambisonic 1 SN3D", 4],
-              ["5.1", 6],
-              ["7.1", 8],
-              ["7.1.4", 12],
-            ]
-              .filter(([, n]) => at + Number(n) <= outputs.length)
-              .map(([l]) => (
-                <option key={l}>{l}</option>
+            {layouts
+              .filter((l) => l.channels.length > 1 && l.kind !== "discrete" && at + l.channels.length <= outputs.length)
+              .map((l) => (
+                <option key={l.name}>{l.name}</option>
               ))}
           </Choice>
         </Line>

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Bus, Patch, Reel, Send, Track } from "../../api/client";
+import { useWays } from "../../api/weave";
 import { channelsOf } from "../../editor/routes";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { Levels } from "../../ui/Levels";
@@ -7,7 +8,7 @@ import { FieldWay } from "./FieldWay";
 import { PlaceFields } from "./PlaceFields";
 import { Line, NumberField } from "./parts";
 import { clampGain } from "./TracksGrid";
-import { firstPatch, ways, waysOf } from "./words";
+import { ways } from "./words";
 
 /** What is sent: a track, or a bus. */
 export type Sender = Pick<Track, "id" | "label" | "layout">;
@@ -28,7 +29,8 @@ export function SendFields({ reel, track, bus, send, own, ofBus, put }: SendProp
   const channels = channelsOf(reel, bus);
   const p = send.patch;
   const preset = p.preset ?? "";
-  const list = waysOf(track, bus, channels, own);
+  const { data: offered = [] } = useWays(track.layout, bus.layout, reel.doc.weave.law);
+  const list = offered.map((w) => w.preset ?? "");
   const set = (patch: Patch, what = `how ${track.label} enters ${bus.name}`) => put(what, { ...send, patch });
   return (
     <fieldset className="flex min-w-0 flex-col gap-1 border-line border-t pt-2">
@@ -39,15 +41,16 @@ export function SendFields({ reel, track, bus, send, own, ofBus, put }: SendProp
           value={preset}
           className="w-full"
           onChange={(e) => {
-            const to = list.find((w) => w === e.target.value);
-            if (to === undefined) return;
+            const first = offered.find((w) => (w.preset ?? "") === e.target.value);
+            if (!first) return;
+            const to = first.preset ?? "";
             // A matrix begins as what it takes the place of, to be changed from there.
             const now = reel.worked_out.sent?.[track.id]?.find((s) => s.to === bus.id)?.factors;
             const gain = 10 ** (send.gain_db / 20);
             const patch =
               to === "matrix" && now && send.gain_db > -96
                 ? { preset: to, matrix: now.map((row) => row.map((f) => Number((f / gain).toFixed(9)))) }
-                : firstPatch(to, own, channels);
+                : first;
             set(patch, `${track.label}: ${ways[to]}`);
           }}
         >

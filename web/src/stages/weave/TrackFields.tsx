@@ -1,13 +1,11 @@
 import type { Reel, Send, Track } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
-import { channelsOf } from "../../editor/routes";
 import { openTreatment, treats } from "../../treatment/treating";
 import { Button, Choice } from "../../ui/controls";
 import { HearFields } from "./HearFields";
 import { Line } from "./parts";
 import { SendFields } from "./SendFields";
 import type { Edit } from "./TracksGrid";
-import { firstPatch, waysOf } from "./words";
 
 type Props = {
   reel: Reel;
@@ -74,11 +72,10 @@ export function TrackFields({ reel, track, next, edit, change }: Props) {
             onChange={(e) => {
               const bus = others.find((b) => b.id === e.target.value);
               if (!bus) return;
-              const preset = waysOf(track, bus, channelsOf(reel, bus), own)[0] ?? "matrix";
-              put(`send ${track.label} to ${bus.name}, too`, [
-                ...sends,
-                { to: bus.id, gain_db: 0, patch: firstPatch(preset, own, channelsOf(reel, bus)) },
-              ]);
+              edit(() => ({
+                what: `send ${track.label} to ${bus.name}, too`,
+                actions: [{ route: { track: track.id, to: bus.id, also: sends.length > 0 } }],
+              }));
             }}
           >
             <option value="">a bus…</option>

@@ -10,7 +10,7 @@ import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { TreatPanel } from "../../treatment/TreatPanel";
 import { type Command, useCommandList } from "../../ui/commands";
-import { Button, Empty, Key, StageHead } from "../../ui/controls";
+import { Button, Choice, Empty, Key, StageHead } from "../../ui/controls";
 import { type StemKind, stemKeys } from "../../ui/stems";
 import { ReelChoice } from "../ReelChoice";
 import { playIdentification, playOrStop, useGoOn } from "../reel/hearing";
@@ -157,7 +157,7 @@ function Weave({ reel, production }: Props) {
         run: () =>
           change("add a mix", {
             add_bus: {
-              bus: { name: free(weave.buses, "Full mix"), role: "mix", layout: widest(weave.buses) },
+              bus: { name: free(weave.buses, "Full mix"), role: "mix" },
               members: stemsOf(reel).map((s) => ({ bus: s.id, gain_db: 0 })),
             },
           }),
@@ -206,7 +206,7 @@ function Weave({ reel, production }: Props) {
           onClick={() =>
             change("add a mix", {
               add_bus: {
-                bus: { name: free(weave.buses, "Full mix"), role: "mix", layout: widest(weave.buses) },
+                bus: { name: free(weave.buses, "Full mix"), role: "mix" },
                 members: stemsOf(reel).map((s) => ({ bus: s.id, gain_db: 0 })),
               },
             })
@@ -214,6 +214,27 @@ function Weave({ reel, production }: Props) {
         >
           Add a mix
         </Button>
+        <label
+          className="flex items-center gap-2 text-quiet"
+          title="How one channel enters both sides of what has no centre, when nobody says otherwise. Ways that there are stay."
+        >
+          Mono on both sides at
+          <Choice
+            aria-label="Mono on both sides at"
+            value={weave.law ?? 0}
+            onChange={(e) =>
+              change(`mono on both sides at ${e.target.value} dB from now on`, {
+                set_law: { law: Number(e.target.value) as 0 },
+              })
+            }
+          >
+            {[0, -3, -4.5, -6].map((l) => (
+              <option key={l} value={l}>
+                {l} dB
+              </option>
+            ))}
+          </Choice>
+        </label>
         <span className="text-quiet">Outputs</span>
         <Button aria-label="One output fewer" disabled={outputs.length <= 1} onClick={() => grow.mutate(-1)}>
           <Minus size={14} />
@@ -297,12 +318,4 @@ function Weave({ reel, production }: Props) {
       <TemplatesPanel open={templates} onClose={() => setTemplates(false)} reel={reel} change={change} />
     </>
   );
-}
-
-const beds = ["mono", "stereo", "5.1", "7.1", "7.1.4"];
-
-/** The widest bed among the stems. */
-function widest(buses: { role: string; layout: string }[]): string {
-  const at = Math.max(1, ...buses.filter((b) => b.role === "stem").map((b) => beds.indexOf(b.layout)));
-  return beds[at] ?? "stereo";
 }
