@@ -14,7 +14,7 @@ import (
 )
 
 // The ways in which the code gives a snag, a refusal or a problem its code.
-var saysCode = regexp.MustCompile(`(?:snag\.(?:New|Refuse)|\.doubt|\.snag|\bdiffer|\badd)\(\s*"([a-z0-9_]+)"|Code: "([a-z0-9_]+)"|problem\(c, [\w.]+, "([a-z0-9_]+)"|add\((?:true|false), "\w+", [\w."]+, "([a-z0-9_]+)"|\.problem\((?:true|false), "\w+", "([a-z0-9_]+)"|ask\("\w+", (?:[\w."]+, )?"([a-z0-9_]+)"|NewError\("ERR_([A-Z_]+)"`)
+var saysCode = regexp.MustCompile(`(?:snag\.(?:New|Refuse)|\.doubt|\.snag|\bdiffer|\badd)\(\s*"([a-z0-9_]+)"|Code: "([a-z0-9_]+)"|problem\(c, [\w.]+, "([a-z0-9_]+)"|add\((?:true|false), "\w+", [\w."]+, "([a-z0-9_]+)"|\.problem\((?:true|false), "\w+", "([a-z0-9_]+)"|l\.ask\("([a-z0-9_]+)"|ask\("\w+", (?:[\w."]+, )?"([a-z0-9_]+)"|NewError\("ERR_([A-Z_]+)"`)
 
 // docs/codes.md lists the codes that there are: all of them, and no others.
 func TestCodesAreListed(t *testing.T) {

@@ -87,9 +87,9 @@ func Plan(p delivery.Plan, clipping []mix.Clipping) []Finding {
 		case t.Off:
 			add(false, "reel", t.ID, "track_off", "track %s is off and will not be heard", t.Label)
 			out[len(out)-1].OnPurpose = true
+		case len(p.Order.Only) > 0 && !carried[t.ID]: // the order says what goes in
 		case !routed && !carried[t.ID]:
 			ask("weave", t.ID, "no_stem", "track %s has no stem and will not be heard", t.Label)
-		case len(p.Order.Only) > 0 && !carried[t.ID]: // the order says what goes in
 		case !carried[t.ID] && !slices.ContainsFunc(r.Weave.Reach(t.ID), func(bus string) bool { return carried[bus] }):
 			b, _ := r.Weave.Bus(send.To)
 			ask("weave", t.ID, "stem_not_out", "track %s goes to stem %s, which is in none of the files", t.Label, b.Name)
@@ -198,6 +198,16 @@ func Open(fs []Finding, accept []string) (out []Finding) {
 	for _, f := range fs {
 		if f.Stops || f.Asks && !slices.Contains(accept, f.Code) {
 			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Codes are those of findings, each once, in order.
+func Codes(fs []Finding) (out []string) {
+	for _, f := range fs {
+		if !slices.Contains(out, f.Code) {
+			out = append(out, f.Code)
 		}
 	}
 	return out

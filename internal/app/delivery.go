@@ -192,7 +192,7 @@ func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 			more = fmt.Sprintf(" (and %d more)", len(open)-1)
 		}
 		if !readiness.Stops(open) {
-			more += "; to order it all the same, accept " + strings.Join(codesOf(open), ", ")
+			more += "; to order it all the same, accept " + strings.Join(readiness.Codes(open), ", ")
 		}
 		i := max(0, slices.IndexFunc(open, func(f readiness.Finding) bool { return f.Stops }))
 		return store.Delivery{}, snag.Refuse(open[i].Code, "%s%s", open[i].Message, more)
@@ -226,16 +226,6 @@ func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		return d, err
 	}
 	return a.Store.Delivery(ctx, d.ID)
-}
-
-// codesOf are the codes of findings, each once.
-func codesOf(fs []readiness.Finding) (out []string) {
-	for _, f := range fs {
-		if !slices.Contains(out, f.Code) {
-			out = append(out, f.Code)
-		}
-	}
-	return out
 }
 
 // DeliverAgain orders a delivery once more as it was ordered: from the reel, the routing and the sources as they were then, which

@@ -12,7 +12,6 @@ import (
 	"zestyloom/internal/store"
 )
 
-
 // regrouping puts files into takes. Takes are those that must be there, as they are to be.
 type regrouping struct {
 	Files []placed     `json:"files"`

@@ -5,21 +5,19 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
-	"github.com/google/uuid"
 	"github.com/spf13/cobra"
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
 	"zestyloom/core/picture"
-	"zestyloom/core/reel"
+	"zestyloom/core/readiness"
 	"zestyloom/core/report"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
-	"zestyloom/core/take"
-	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 	"zestyloom/core/wholefile"
 )
@@ -27,9 +25,9 @@ import (
 type deliverOptions struct {
 	spec, weave, packing, out, span, rate, picture string
 	production, episode, reel, recipient           string
-	only                                           []string
+	only, read, route, accept                      []string
 	version                                        int
-	cut, force, asJSON                             bool
+	cut, force, asJSON, dry                        bool
 }
 
 // delivered is what deliver says.
@@ -39,24 +37,35 @@ type delivered struct {
 	Frames  int64           `json:"frames"`
 	Test    bool            `json:"test"`
 	Picture string          `json:"picture,omitempty"` // how it was cut
+	Tracks  []trackSaid     `json:"tracks"`
 	Files   []delivery.File `json:"files"`
 	Papers  []string        `json:"papers"`
 	Clipped int64           `json:"clipped"`
 	Snags   []snag.Snag     `json:"snags"`
-	Proof   delivery.Proof  `json:"proof"`
+	// Asks is what stands in the way: nothing is written while there is any.
+	Asks    []readiness.Finding `json:"asks"`
+	Written bool                `json:"written"`
+	Proof   *delivery.Proof     `json:"proof,omitempty"`
 }
 
 func deliverCommand() *cobra.Command {
 	var o deliverOptions
 	cmd := &cobra.Command{
-		Use:   "deliver --spec SPEC.json FILE... --out FOLDER",
+		Use:   "deliver --spec SPEC FILE... --out FOLDER",
 		Short: "Make a delivery to a specification out of files that lie on one timeline, and prove it",
 		Long: `Make a delivery to a specification out of files that lie on one timeline, and prove it.
 
-Each file lies where its timecode says. Channels that are the speakers of one layout and named alike ("Score L", "Score R",
-or files mix.L.wav, mix.R.wav) are one track, everything else a mono track; --weave has a template of a routing, as the
-application writes it, that tracks find their way in by their labels. Without it every track is a stem of its own, under
-its name, with its outputs in the order of the channels.
+Each file lies where its timecode says. What its channels are is worked out as the application does it: from what the file
+itself says, its labels, its name and its sound. Where that is not certain it is asked: --read 'FX*=field' answers (pair,
+mid-side, apart, 5.1, 5.1 film, field, ...), by the file's name. Channels without a label are called by their file.
+
+Tracks are routed by a template: that of --weave, else the one that the specification names. They find their way by their
+labels and the names of their files; --route 'DX=Boom,Lav*' says otherwise. Without a template every track is a stem of its
+own, under its name, with its outputs in the order of the channels.
+
+What stands in the way of a delivery is said first, as the application does: silent outputs, tracks that reach none, sound that
+would be in no file, what is undecided. Nothing is written then, and the exit status is 3; --accept CODE says that something is
+to be so. --dry-run shows every track with its way and its level, the files, and all snags, and writes nothing.
 
 --spec has a specification as JSON, or the name of one that comes with the program. All files have the same start and the
 same length. They are written beside, read back and compared sample by sample with a fresh rendering, measured, looked at
@@ -64,7 +73,7 @@ with a second reader, and appear in the folder once they are proven, with the pa
 Exit status 3 when they are not what was ordered: nothing is left in the folder then.`,
 		Args: atLeast(1, "at least one file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if o.spec == "" || o.out == "" {
+			if o.spec == "" || o.out == "" && !o.dry {
 				return UsageError{errors.New("deliver: --spec and --out are needed")}
 			}
 			d, err := deliver(cmd, args, o)
@@ -79,7 +88,7 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 			} else {
 				d.print(cmd, o.out)
 			}
-			if err == nil && !d.Proof.Passed {
+			if err == nil && (len(d.Asks) > 0 || d.Proof != nil && !d.Proof.Passed) {
 				err = Unmet{}
 			}
 			return err
@@ -87,7 +96,11 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.spec, "spec", "", "specification: a JSON file, or the name of one that comes with the program")
-	f.StringVar(&o.weave, "weave", "", "template of a routing: a JSON file, or the name of one that comes with the program")
+	f.StringVar(&o.weave, "weave", "", "template of a routing: a JSON file, or the name of one that comes with the program (the specification's otherwise; none for a stem each)")
+	f.StringArrayVar(&o.read, "read", nil, "how the channels of a file are read, as 'FX*=field': "+readWays)
+	f.StringArrayVar(&o.route, "route", nil, "where tracks go, by the names of a stem and of tracks or their files, as 'DX=Boom,Lav*'")
+	f.StringSliceVar(&o.accept, "accept", nil, "codes of what stands in the way and is to be so, such as output_silent")
+	f.BoolVar(&o.dry, "dry-run", false, "say what would be made, and write nothing")
 	f.StringVar(&o.packing, "packing", "", "which of the specification's packings (its first otherwise)")
 	f.StringVar(&o.out, "out", "", "folder to write into")
 	f.StringVar(&o.span, "span", "", "this span alone, in timecode: 10:00:00:00-10:00:20:00; a test, or a cut-down with --cut")
@@ -137,125 +150,6 @@ func templateNamed(name string) (weave.Template, error) {
 	return weave.ParseTemplate(b)
 }
 
-// laid are files on a timeline, and where their sound is.
-type laid struct {
-	reel    reel.Reel
-	sources map[string]mix.Source
-	rate    timecode.Rate
-	hertz   int
-	project string
-	snags   []snag.Snag
-	hashes  map[string]string // of files, by their paths
-	close   []func()
-}
-
-func (l *laid) Close() {
-	for _, done := range l.close {
-		done()
-	}
-}
-
-// layFiles lays files where their timecode says.
-func layFiles(cmd *cobra.Command, paths []string, rate string) (*laid, error) {
-	l := &laid{sources: map[string]mix.Source{}, hashes: map[string]string{}}
-	var files []delivery.Given
-	for _, path := range paths {
-		src, info, done, err := openSound(cmd.Context(), path)
-		if err != nil {
-			l.Close()
-			return nil, snag.Refuse(snag.Of(err).Code, "%s: %w", path, err)
-		}
-		l.close = append(l.close, done)
-		facts := src.Gather(filepath.Base(path))
-		g := delivery.Given{Name: filepath.Base(path), Start: facts.Start, Frames: src.Frames}
-		if info != nil {
-			facts = info.Facts()
-			g.Start = facts.Start
-		}
-		if l.hertz == 0 {
-			l.hertz, l.project = src.Format.SampleRate, facts.Project
-		}
-		if src.Format.SampleRate != l.hertz {
-			l.Close()
-			return nil, snag.Refuse("rate_differs", "%s is at %d Hz and the files before it at %d Hz: convert it first", path, src.Format.SampleRate, l.hertz)
-		}
-		if l.rate.Zero() {
-			l.rate = facts.Rate
-		}
-		for c := range src.Format.Channels {
-			label := ""
-			if c < len(facts.Tracks) && facts.Tracks[c].LabelSource != "name" {
-				label = facts.Tracks[c].Label
-			}
-			id := fmt.Sprintf("%d/%d", len(files), c)
-			l.sources[id] = mix.Source{Path: src.Path(), Channel: c}
-			g.Labels, g.Strands = append(g.Labels, label), append(g.Strands, id)
-		}
-		l.snags = append(l.snags, src.Snags...)
-		if g.Start < 0 {
-			l.snags = append(l.snags, snag.New("no_start", "%s does not say when it starts: it is laid at the first start that is said", path))
-		}
-		files = append(files, g)
-	}
-	if rate != "" {
-		r, err := timecode.ParseRate(rate)
-		if err != nil {
-			l.Close()
-			return nil, UsageError{err}
-		}
-		l.rate = r
-	}
-	if l.rate.Zero() {
-		l.rate = timecode.Rate{Num: 25, Den: 1}
-		l.snags = append(l.snags, snag.New("no_rate", "no file says at which rate its timecode counts: 25 frames a second are taken (option --rate)"))
-	}
-	var err error
-	if l.reel, err = delivery.LayBack(files, uuid.NewString); err != nil {
-		l.Close()
-		return nil, err
-	}
-	return l, nil
-}
-
-// use routes the tracks by a template.
-func (l *laid) use(name string) error {
-	t, err := templateNamed(name)
-	if err != nil {
-		return err
-	}
-	tracks := l.reel.Routed()
-	for i := range tracks {
-		// What a label does not say, the file's name may.
-		for _, name := range []string{tracks[i].Label, l.fileOf(i)} {
-			if tracks[i].Kind == "" {
-				tracks[i].Kind = take.StemKind(name)
-			}
-		}
-	}
-	w, lost, err := l.reel.Weave.Changed(weave.Change{Use: &weave.Use{Template: t}}, tracks, uuid.NewString)
-	if err != nil {
-		return err
-	}
-	l.reel.Weave = w
-	for _, s := range lost {
-		l.snags = append(l.snags, snag.New("no_place", "%s", s))
-	}
-	for _, t := range l.reel.Tracks {
-		if len(w.Sends[t.ID]) == 0 {
-			l.snags = append(l.snags, snag.New("no_stem", "track %s has no stem and will not be heard", t.Label))
-		}
-	}
-	return nil
-}
-
-// fileOf is the name of the file that a track was laid from.
-func (l *laid) fileOf(track int) string {
-	if clips := l.reel.Tracks[track].Clips; len(clips) > 0 {
-		return clips[0].Name
-	}
-	return ""
-}
-
 func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, error) {
 	spec, err := specNamed(o.spec)
 	if err != nil {
@@ -265,18 +159,26 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	if err != nil {
 		return nil, err
 	}
-	l, err := layFiles(cmd, files, o.rate)
+	l, err := layFiles(cmd, files, o.rate, o.read)
 	if err != nil {
 		return nil, err
 	}
 	defer l.Close()
-	if o.weave != "" {
-		if err := l.use(o.weave); err != nil {
-			return nil, err
-		}
+	template := o.weave
+	if template == "" {
+		template = spec.Template
+	}
+	if template == "none" {
+		template = ""
+	}
+	if err := l.use(template); err != nil {
+		return nil, err
+	}
+	if err := l.route(o.route); err != nil {
+		return nil, err
 	}
 	now := time.Now()
-	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version}
+	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version, Accept: o.accept}
 	if order.Titles = (delivery.Titles{Production: o.production, Episode: o.episode, Reel: o.reel}); order.Titles.Production == "" {
 		order.Titles.Production = l.project
 	}
@@ -304,11 +206,21 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	if err != nil {
 		return nil, err
 	}
-	for _, p := range plan.Problems {
-		if p.Stops {
-			return nil, snag.Refuse(p.Code, "%s", p.Message)
+	found := append(slices.Clone(l.asks), readiness.Plan(plan, nil)...) // what clips is counted as it is rendered
+	d := &delivered{
+		Start: plan.Start, TC: plan.Rate.FormatSamples(plan.Start, int64(plan.Rates.Files)), Frames: plan.Frames, Test: plan.Test(), Picture: plan.CutSays, Tracks: l.tracks(),
+		Files: plan.Files, Papers: []string{}, Snags: append([]snag.Snag{}, l.snags...), Asks: readiness.Open(found, o.accept),
+	}
+	for _, f := range found {
+		if !slices.ContainsFunc(d.Asks, func(a readiness.Finding) bool { return a == f }) {
+			d.Snags = append(d.Snags, f.Snag)
 		}
-		l.snags = append(l.snags, p.Snag)
+	}
+	if d.Asks == nil {
+		d.Asks = []readiness.Finding{}
+	}
+	if o.dry || len(d.Asks) > 0 {
+		return d, nil
 	}
 	plan.Sources = map[string]delivery.Source{}
 	for id, s := range l.sources {
@@ -318,7 +230,7 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 		}
 		plan.Sources[id] = delivery.Source{File: s.Path, Name: filepath.Base(s.Path), Hash: hash, Channel: s.Channel}
 	}
-	return l.make(cmd, plan, o)
+	return d, l.make(cmd, plan, o, d)
 }
 
 // hashOf is the hash of a whole file, taken once.
@@ -332,10 +244,10 @@ func (l *laid) hashOf(path string) (string, error) {
 }
 
 // make writes a plan beside the folder, proves it, and puts it there.
-func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*delivered, error) {
+func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions, d *delivered) error {
 	undo, err := wholefile.MakeFolder(o.out)
 	if err != nil {
-		return nil, snag.Refuse("no_folder", "the folder %s can't be made: %w", o.out, err)
+		return snag.Refuse("no_folder", "the folder %s can't be made: %w", o.out, err)
 	}
 	done := false
 	defer func() {
@@ -347,13 +259,13 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 	if !o.force {
 		for _, f := range plan.Files {
 			if path := filepath.Join(o.out, filepath.FromSlash(f.Name)); exists(path) {
-				return nil, snag.Refuse("exists", "%s is there already and is not overwritten", path)
+				return snag.Refuse("exists", "%s is there already and is not overwritten", path)
 			}
 		}
 	}
 	tmp, err := ownFolder(o.out, "delivering")
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer os.RemoveAll(tmp)
 	bar := newProgress(cmd, "rendering")
@@ -361,30 +273,26 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 	written, err := delivery.Write(cmd.Context(), plan, tmp, options)
 	bar.end()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	bar = newProgress(cmd, "reading back")
 	options.Hashes = written.Hashes
 	proof, err := delivery.Prove(cmd.Context(), plan, tmp, options)
 	bar.end()
 	if err != nil {
-		return nil, err
+		return err
 	}
-	d := &delivered{
-		Start: plan.Start, TC: plan.Rate.FormatSamples(plan.Start, int64(plan.Rates.Files)), Frames: plan.Frames, Test: plan.Test(), Picture: plan.CutSays, Files: plan.Files,
-		Papers: []string{}, Clipped: written.Total(), Snags: append([]snag.Snag{}, l.snags...), Proof: proof,
-	}
-	if d.Clipped > 0 {
+	if d.Clipped, d.Proof = written.Total(), &proof; d.Clipped > 0 {
 		d.Snags = append(d.Snags, snag.New("clipped", "%d samples were beyond full scale and are held there", d.Clipped))
 	}
 	if !proof.Passed {
-		return d, nil
+		return nil
 	}
 	note := report.Dispatch{Made: delivery.Made{Plan: plan, Proof: proof}, Number: o.version, Printed: time.Now()}
 	for _, kind := range plan.Order.Spec.Papers {
 		name := note.PaperName(kind)
 		if err := l.paper(note, kind, filepath.Join(tmp, name)); err != nil {
-			return nil, err
+			return err
 		}
 		d.Papers = append(d.Papers, name)
 	}
@@ -396,13 +304,14 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions) (*
 	for _, name := range append(names, d.Papers...) {
 		to := filepath.Join(o.out, filepath.FromSlash(name))
 		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
-			return nil, err
+			return err
 		}
 		if err := os.Rename(filepath.Join(tmp, filepath.FromSlash(name)), to); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return d, nil
+	d.Written = true
+	return nil
 }
 
 func exists(path string) bool {
@@ -436,7 +345,7 @@ func (l *laid) named(names []string) (ids []string, err error) {
 	for _, name := range names {
 		n := len(ids)
 		for _, t := range l.reel.Tracks {
-			if strings.EqualFold(t.Label, name) {
+			if strings.EqualFold(t.Label, name) || strings.EqualFold(t.Label, strings.ReplaceAll(name, "_", " ")) {
 				ids = append(ids, t.ID)
 			}
 		}
@@ -465,6 +374,30 @@ func (l *laid) spanOf(text string) (*delivery.Span, error) {
 
 func (d *delivered) print(cmd *cobra.Command, out string) {
 	saySnags(cmd, d.Snags)
+	for _, a := range d.Asks {
+		sayf(cmd, "! %s (%s)", shown(a.Message), a.Code)
+	}
+	if d.Proof == nil {
+		for _, t := range d.Tracks {
+			sayf(cmd, "%s (%s, %s): %s", shown(t.Label), shown(t.File), t.Layout, shown(t.Ways))
+		}
+		for _, f := range d.Files {
+			var names []string
+			for _, c := range f.Channels {
+				names = append(names, c.Name)
+			}
+			sayf(cmd, "-> %s: %s", shown(f.Name), shown(strings.Join(names, ", ")))
+		}
+		switch {
+		case len(d.Asks) == 0:
+			sayf(cmd, "nothing was written: --dry-run")
+		case readiness.Stops(d.Asks):
+			sayf(cmd, "nothing was written: this has to be mended first")
+		default:
+			sayf(cmd, "nothing was written: mend it, or say that it is to be so by --accept %s", strings.Join(readiness.Codes(d.Asks), ","))
+		}
+		return
+	}
 	if !d.Proof.Passed {
 		for _, s := range d.Proof.Failures() {
 			sayf(cmd, "! %s", shown(s))

@@ -109,12 +109,15 @@ func TestDeliverAndVerify(t *testing.T) {
 	// What can't be is said before anything is written.
 	for _, bad := range [][]string{
 		{"deliver", "--spec", "No such", "--out", test, paths[0]},
-		{"deliver", "--spec", "Stem master, three stereo stems", "--out", filepath.Join(dir, "never"), paths[0]}, // one track is one output
 		{"deliver", "--spec", own, "--weave", "Stereo stems DX MX FX", "--out", filepath.Join(dir, "never"), "--span", "09:00:00:00-09:00:01:00", paths[0]},
 	} {
 		_, err = output(t, bad...)
 		require.ErrorAs(t, err, new(cli.Reported), "%v", bad)
 	}
+	// One track with a template of three stems leaves four outputs silent.
+	said, err = output(t, "deliver", "--spec", "Stem master, three stereo stems", "--out", filepath.Join(dir, "never"), paths[0], paths[1])
+	require.ErrorAs(t, err, new(cli.Unmet))
+	assert.Contains(t, said, "outputs 3 to 6 would be silent: nothing that sounds is sent to MX, FX (output_silent)")
 	assert.NoDirExists(t, filepath.Join(dir, "never"))
 	_, err = output(t, "deliver", paths[0])
 	assert.ErrorAs(t, err, new(cli.UsageError))
@@ -129,9 +132,17 @@ func TestDeliverWithPicture(t *testing.T) {
 	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25:duration=1.6", "-c:v", "libx264", "-pix_fmt", "yuv420p", "-timecode", "10:00:00:00", clip).Run())
 	paths, sound := mixHouse(t, dir)
 	out := filepath.Join(dir, "out")
-	said, err := output(t, append([]string{"deliver", "--spec", "Picture with six channels in four streams", "--weave", "Full mix, DX, VO, MX on six channels", "--picture", clip, "--production", "LF", "--out", out, "--json"}, paths[2:4]...)...)
-	require.NoError(t, err, said)
+	short := append([]string{"deliver", "--spec", "Picture with six channels in four streams", "--weave", "Full mix, DX, VO, MX on six channels", "--picture", clip, "--production", "LF", "--out", out, "--json"}, paths[2:4]...)
+	// Half a second of sound has no picture, and two stems have no sound: nothing is made before somebody says so.
+	said, err := output(t, short...)
+	require.ErrorAs(t, err, new(cli.Unmet))
 	v := lines(t, said)[0]
+	assert.Equal(t, false, v["written"])
+	assert.Contains(t, said, "the sound of the reel from 10:00:01:15 to 10:00:02:00 lies outside of the picture clip.mov")
+	assert.NoDirExists(t, out)
+	said, err = output(t, append(short, "--accept", "not_delivered,output_silent")...)
+	require.NoError(t, err, said)
+	v = lines(t, said)[0]
 	assert.InDelta(t, 1.6*48000, v["frames"], 0)
 	proof := v["proof"].(map[string]any)
 	assert.Equal(t, true, proof["passed"])
@@ -158,9 +169,9 @@ func TestDeliverWithPicture(t *testing.T) {
 	own := filepath.Join(dir, "mxf.json")
 	require.NoError(t, os.WriteFile(own, raw, 0o600))
 	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=720x576:rate=25:duration=1.6", "-c:v", "mpeg2video", "-pix_fmt", "yuv422p", "-b:v", "10M", "-timecode", "10:00:00:00", filepath.Join(dir, "clip.mxf")).Run())
-	args := append([]string{"deliver", "--spec", own, "--weave", "Full mix, DX, VO, MX on six channels", "--production", "LF", "--out", filepath.Join(dir, "mxf"), "--json"}, paths[2:4]...)
+	args := append([]string{"deliver", "--spec", own, "--weave", "Full mix, DX, VO, MX on six channels", "--production", "LF", "--out", filepath.Join(dir, "mxf"), "--json", "--accept", "not_delivered,output_silent"}, paths[2:4]...)
 	said, err = output(t, args...)
-	require.ErrorAs(t, err, new(cli.Reported))
+	require.ErrorAs(t, err, new(cli.Unmet))
 	assert.Contains(t, said, "no_picture")
 	said, err = output(t, append(args, "--picture", filepath.Join(dir, "clip.mxf"))...)
 	require.NoError(t, err, said)
@@ -198,4 +209,96 @@ func TestDeliverACutDown(t *testing.T) {
 	require.ErrorAs(t, err, new(cli.Reported))
 	_, err = output(t, "deliver", "--spec", "Cut-down with its picture", "--out", out, "--cut", paths[0])
 	require.ErrorAs(t, err, new(cli.UsageError))
+}
+
+// What a stranger does: files that name nothing, four components of a field, two narrations.
+func TestDeliverAsksWhatIsNotCertain(t *testing.T) {
+	dir := t.TempDir()
+	rng := rand.New(rand.NewPCG(29, 1))
+	write := func(name string, labels []string, channels int) (string, [][]float64) {
+		sound := make([][]float64, channels)
+		for c := range sound {
+			sound[c] = noise(rng, 48000)
+		}
+		o := wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: channels}}
+		if labels != nil {
+			o.IXML = wave.NewIXML()
+			var tracks []wave.IXMLTrack
+			for c, l := range labels {
+				tracks = append(tracks, wave.IXMLTrack{Recorder: c + 1, Interleave: c + 1, Name: l})
+			}
+			o.IXML.SetTracks(tracks)
+		}
+		path := filepath.Join(dir, name)
+		testmedia.WriteAs(t, path, o, sound...)
+		return path, sound
+	}
+	score, sound := write("1M1 take.wav", nil, 2)
+	field, components := write("Deck FX.wav", []string{"ACN 0", "ACN 1", "ACN 2", "ACN 3"}, 4)
+	english, _ := write("VO_EN.wav", nil, 1)
+	portuguese, _ := write("VO_PT.wav", nil, 1)
+	own := delivery.ThreeStereoStems()
+	own.Name, own.Template, own.Outputs, own.Papers = "One file a track", "", nil, nil
+	own.Packings = []delivery.Packing{{ID: "tracks", Says: "tracks", Files: []delivery.FileRule{{Each: delivery.EachTrack, Container: "wav", Name: "{number}_{track}"}}}}
+	raw, err := json.Marshal(own)
+	require.NoError(t, err)
+	tracks := filepath.Join(dir, "tracks.json")
+	require.NoError(t, os.WriteFile(tracks, raw, 0o600))
+	deliver := func(args ...string) (map[string]any, string, error) {
+		said, err := output(t, append([]string{"deliver", "--production", "P", "--json"}, args...)...)
+		return lines(t, said)[0], said, err
+	}
+
+	_, said, err := deliver("--spec", tracks, "--out", filepath.Join(dir, "a"), "--rate", "25", score)
+	require.ErrorAs(t, err, new(cli.Unmet), said)
+	assert.Contains(t, said, "it is not certain that channels 1 and 2 are a stereo pair")
+	assert.NoDirExists(t, filepath.Join(dir, "a"))
+	for read, files := range map[string]int{"1M1*=pair": 1, "1M1 take.wav=apart": 2} {
+		out := filepath.Join(dir, read)
+		v, said, err := deliver("--spec", tracks, "--out", out, "--read", read, score)
+		require.NoError(t, err, said)
+		assert.Len(t, v["files"], files)
+		made, err := filepath.Glob(filepath.Join(out, "*.wav"))
+		require.NoError(t, err)
+		slices.Sort(made)
+		require.Len(t, made, files)
+		for i, path := range made {
+			got, _ := samples(t, path)
+			for c := range got {
+				assert.True(t, slices.Equal(sound[i+c], got[c]), "%s: %d", path, c)
+			}
+		}
+	}
+	_, said, err = deliver("--spec", tracks, "--out", filepath.Join(dir, "x"), "--read", "1M1*=5.1", score)
+	require.ErrorAs(t, err, new(cli.Reported))
+	assert.Contains(t, said, "which can be read as: pair, mid-side, apart")
+	_, err = output(t, "deliver", "--spec", tracks, "--out", dir, "--read", "No*=pair", score)
+	require.ErrorAs(t, err, new(cli.UsageError))
+
+	// Components are a field, whose Y and Z are heard.
+	v, said, err := deliver("--spec", tracks, "--out", filepath.Join(dir, "field"), field)
+	require.NoError(t, err, said)
+	assert.Equal(t, "ambisonic 1 SN3D", v["tracks"].([]any)[0].(map[string]any)["layout"])
+	made, err := filepath.Glob(filepath.Join(dir, "field", "*.wav"))
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	got, _ := samples(t, made[0])
+	require.Len(t, got, 4)
+	for c := range got {
+		assert.True(t, slices.Equal(components[c], got[c]))
+	}
+
+	// Narrations are summed into nothing.
+	_, said, err = deliver("--spec", "Stem master, three stereo stems", "--out", filepath.Join(dir, "vo"), english, portuguese)
+	require.ErrorAs(t, err, new(cli.Unmet))
+	assert.Contains(t, said, "VO EN has no place")
+	v, said, err = deliver("--spec", "Stem master, three stereo stems", "--dry-run", "--route", "FX=VO_PT", "--route", "DX=VO EN", english, portuguese)
+	require.ErrorAs(t, err, new(cli.Unmet), said)
+	routed := v["tracks"].([]any)
+	assert.Equal(t, "DX, mono on both sides, 0 dB", routed[0].(map[string]any)["ways"])
+	assert.Equal(t, "FX, mono on both sides, 0 dB", routed[1].(map[string]any)["ways"])
+	assert.Contains(t, said, "outputs 3 and 4 would be silent")
+	_, said, err = deliver("--spec", "Stem master, three stereo stems", "--dry-run", "--route", "XX=VO*", english)
+	require.ErrorAs(t, err, new(cli.Reported))
+	assert.Contains(t, said, "there is no stem or bus XX (DX, MX, FX)")
 }
