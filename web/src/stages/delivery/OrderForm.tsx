@@ -64,20 +64,41 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
   const demands = spec ? specWords(spec).filter((r) => r.what !== "Sound" && r.what !== "Papers" && !ordinary(r)) : [];
   const channels = plan?.files.reduce((n, f) => n + f.channels.length, 0) ?? 0;
   const { mutate } = order;
+  // What is in the way, and is to be so where it is ordered all the same.
+  const asks = useMemo(() => plan?.findings.filter((f) => f.asks) ?? [], [plan]);
   const send = useMemo(
-    () => (test: boolean) => {
-      if (!can || !reel || !body || !plan) return;
-      const rate = reel.sample_rate;
-      const from = span?.from ?? Math.max(pointer, Math.round((plan.start + plan.lead) * (rate / plan.sample_rate)));
-      const range = span ?? { from, to: from + testSeconds * rate };
-      const asked = recipient.trim() ? { ...body, recipient: recipient.trim() } : body;
-      mutate({ reel: reel.id, orders: [test ? { ...asked, ...range, cut: false } : asked] });
-    },
-    [can, reel, body, plan, recipient, span, pointer, mutate],
+    () =>
+      (test: boolean, allTheSame = test) => {
+        if (!can || !reel || !body || !plan) return;
+        if (asks.length > 0 && !allTheSame) {
+          note(
+            `${plural(asks.length, "snag")} in the way: mend what it says, or Shift Enter orders it all the same.`,
+            "bad",
+          );
+          return;
+        }
+        const rate = reel.sample_rate;
+        const from = span?.from ?? Math.max(pointer, Math.round((plan.start + plan.lead) * (rate / plan.sample_rate)));
+        const range = span ?? { from, to: from + testSeconds * rate };
+        const accept = [...new Set(asks.map((f) => f.code))];
+        const asked = {
+          ...body,
+          ...(recipient.trim() ? { recipient: recipient.trim() } : {}),
+          ...(accept.length > 0 ? { accept } : {}),
+        };
+        mutate({ reel: reel.id, orders: [test ? { ...asked, ...range, cut: false } : asked] });
+      },
+    [can, reel, body, plan, asks, recipient, span, pointer, mutate],
   );
   const list = useMemo<Command[]>(
     () => [
       { id: "order", name: "Order this delivery", key: "Enter", run: () => send(false) },
+      {
+        id: "order all the same",
+        name: "Order this delivery all the same, with what is in the way",
+        key: "shift+Enter",
+        run: () => send(false, true),
+      },
       {
         id: "cut down",
         name: "Order the span chosen in Reel alone, or all of the reel",
@@ -227,11 +248,22 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
           <Button disabled={!can} className="h-9 justify-center" onClick={() => send(true)}>
             Test first <Key>T</Key>
           </Button>
-          <Button primary type="submit" disabled={!can} className="h-9 flex-1 justify-center">
-            Order {cut ? "the cut-down, " : ""}
-            {plan ? plural(channels, "channel") : "it"} <Key>Enter</Key>
-          </Button>
+          {asks.length > 0 ? (
+            <Button disabled={!can} className="h-9 flex-1 justify-center" onClick={() => send(false, true)}>
+              Order {cut ? "the cut-down " : ""}all the same <Key>Shift Enter</Key>
+            </Button>
+          ) : (
+            <Button primary type="submit" disabled={!can} className="h-9 flex-1 justify-center">
+              Order {cut ? "the cut-down, " : ""}
+              {plan ? plural(channels, "channel") : "it"} <Key>Enter</Key>
+            </Button>
+          )}
         </div>
+        {asks.length > 0 && (
+          <p className="text-caution text-small">
+            Ordered all the same: {[...new Set(asks.map((f) => missing[f.code] ?? f.message))].join("; ")}.
+          </p>
+        )}
       </div>
       <SpecPanel open={looking} onClose={() => setLooking(false)} chosen={kept} />
       <TemplatesPanel
@@ -244,6 +276,15 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
     </form>
   );
 }
+
+/** What a delivery lacks that is ordered all the same, by what was in its way. */
+const missing: Record<string, string> = {
+  output_silent: "some outputs are silent",
+  no_stem: "tracks without a stem are not heard",
+  stem_not_out: "stems that are in no file are not heard",
+  not_delivered: "part of the reel is in no file",
+  implausible_length: "it is as long as it is",
+};
 
 /** A span in timecode, with how long it is. */
 const spanSays = (s: Span, sampleRate: number, rate: Schemas["Rate"]) =>

@@ -1,4 +1,5 @@
 import { Link } from "@tanstack/react-router";
+import { Fragment, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useEditor } from "../../editor/store";
 import { count, duration, plural } from "../../format";
@@ -19,8 +20,13 @@ export function Planned({
   /** Sets the weave up as the spec's template has it; undefined where that is not called for. */
   weave: (() => void) | undefined;
 }) {
-  const snags = plan.findings.filter((f) => !f.on_purpose);
-  const off = plan.findings.filter((f) => f.on_purpose);
+  const snags = plan.findings.filter((f) => !f.on_purpose).sort((a, b) => rank(a) - rank(b));
+  const off = plan.findings.filter((f) => f.on_purpose && f.code === "track_off");
+  const known = plan.findings.filter((f) => f.on_purpose && f.code !== "track_off");
+  // What has one cause is one line, however many tracks it is about.
+  const causes = [...new Set(snags.map((f) => (f.track ? f.code : f.code + f.message)))].map((key) =>
+    snags.filter((f) => (f.track ? f.code : f.code + f.message) === key),
+  );
   return (
     <>
       <section aria-label="Snags before the order">
@@ -35,31 +41,21 @@ export function Planned({
           </Button>
         )}
         <ul>
-          {snags.map((f) => (
-            <li
-              key={f.code + f.message}
-              className={`border-l-4 py-0.5 pl-2 ${f.stops ? "border-bad" : "border-caution"}`}
-            >
-              {f.stops && <strong className="text-bad">Stops the delivery: </strong>}
-              {f.message}.{" "}
-              {f.stage !== "delivery" && (
-                <Link
-                  to={`/$production/${f.stage}`}
-                  params={{ production }}
-                  className="text-focus underline"
-                  onClick={() => {
-                    if (!f.track) return;
-                    useEditor.setState({ tracks: [f.track] });
-                    chooseTrack();
-                  }}
-                >
-                  Mend it in {stageWords[f.stage]}
-                </Link>
-              )}
-            </li>
+          {causes.map((all) => (
+            <Cause key={(all[0]?.code ?? "") + (all[0]?.message ?? "")} all={all} production={production} />
           ))}
         </ul>
       </section>
+      {known.length > 0 && (
+        <section aria-label="Worth knowing">
+          <h2 className="mb-1 text-quiet">Worth knowing</h2>
+          <ul>
+            {known.map((f) => (
+              <li key={f.message}>{f.message.charAt(0).toUpperCase() + f.message.slice(1)}.</li>
+            ))}
+          </ul>
+        </section>
+      )}
       {off.length > 0 && (
         <section aria-label="Left off on purpose">
           <h2 className="mb-1 text-quiet">Left off on purpose</h2>
@@ -103,5 +99,51 @@ export function Planned({
         {plan.files.length > 100 && <p className="text-quiet">and {plan.files.length - 100} more files</p>}
       </section>
     </>
+  );
+}
+
+type Finding = Schemas["Finding"];
+
+/** What forbids the order first, then what asks, then the rest. */
+const rank = (f: Finding) => (f.stops ? 0 : f.asks ? 1 : 2);
+
+/** How many of one cause are shown at once. */
+const shown = 2;
+
+/** What stands in the way for one cause, with where it is mended. */
+function Cause({ all, production }: { all: Finding[]; production: string }) {
+  const [open, setOpen] = useState(false);
+  const [first] = all;
+  if (!first) return null;
+  const border = first.stops ? "border-bad" : "border-caution";
+  return (
+    <li className={`border-l-4 py-0.5 pl-2 ${border}`}>
+      {first.stops && <strong className="text-bad">Stops the delivery: </strong>}
+      {first.asks && <strong className="text-caution">In the way: </strong>}
+      {(open ? all : all.slice(0, shown)).map((f) => (
+        <Fragment key={f.message + f.track}>
+          {f.message}.{" "}
+          {f.stage !== "delivery" && (
+            <Link
+              to={`/$production/${f.stage}`}
+              params={{ production }}
+              className="text-focus underline"
+              onClick={() => {
+                if (!f.track) return;
+                useEditor.setState({ tracks: [f.track] });
+                chooseTrack();
+              }}
+            >
+              Mend it in {stageWords[f.stage]}
+            </Link>
+          )}{" "}
+        </Fragment>
+      ))}
+      {all.length > shown && !open && (
+        <button type="button" className="text-focus underline" onClick={() => setOpen(true)}>
+          and {all.length - shown} more like it
+        </button>
+      )}
+    </li>
   );
 }
