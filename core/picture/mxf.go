@@ -67,6 +67,25 @@ func mxfRate(path string) (timecode.Rate, bool) {
 	return rate, true
 }
 
+// mxfStart is the number of the first frame by the first timecode component.
+func mxfStart(path string) (frame int64, ok bool) {
+	f, err := source.OpenFile(path)
+	if err != nil {
+		return 0, false
+	}
+	defer f.Close()
+	head, err := io.ReadAll(io.LimitReader(f, maxMXFHeader))
+	if err != nil {
+		return 0, false
+	}
+	eachSet(head, mxfTimecodeComponent, func(tag uint16, v []byte) {
+		if tag == mxfStartTimecode && len(v) == 8 && !ok {
+			frame, ok = int64(binary.BigEndian.Uint64(v)), true
+		}
+	})
+	return frame, ok
+}
+
 // eachSet calls fn with the properties of every local set of a key.
 func eachSet(b, key []byte, fn func(tag uint16, v []byte)) {
 	for {

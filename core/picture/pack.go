@@ -111,7 +111,10 @@ func (p Pack) Write(ctx context.Context) error {
 		c.after = append(c.after, "-c:a", codec)
 	}
 	c.after = append(c.after, "-map_metadata", "0")
-	if p.Start != "" && clock == "" {
+	switch {
+	case p.Start != "" && p.Kind == "matroska": // which has a tag for it
+		c.after = append(c.after, "-metadata", "timecode="+p.Start, "-metadata:s:v:0", "timecode="+p.Start)
+	case p.Start != "" && clock == "":
 		c.after = append(c.after, "-timecode", p.Start)
 	}
 	c.after = append(c.after, "-bitexact", "-f", p.Kind, "file:"+p.Out)

@@ -202,6 +202,18 @@ func parse(out []byte) (*Info, error) {
 	if err := json.Unmarshal(out, &p); err != nil {
 		return nil, fmt.Errorf("ffprobe's answer is not understood: %w", err)
 	}
+	// Matroska has its tags in capitals.
+	lower := func(tags map[string]string) map[string]string {
+		out := map[string]string{}
+		for k, v := range tags {
+			out[strings.ToLower(k)] = v
+		}
+		return out
+	}
+	p.Format.Tags = lower(p.Format.Tags)
+	for i := range p.Streams {
+		p.Streams[i].Tags = lower(p.Streams[i].Tags)
+	}
 	info := &Info{Container: containerName(p.Format.Name, p.Format.Tags["major_brand"]), Timecode: p.Format.Tags["timecode"]}
 	var pictureStart, timecodeStart *big.Rat
 	for _, s := range p.Streams {

@@ -1,6 +1,7 @@
 package picture
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
@@ -12,6 +13,8 @@ import (
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
 	"zestyloom/core/wholefile"
 )
 
@@ -57,7 +60,10 @@ type WrappedStream struct {
 // Wrap writes a file with the picture of another, its packets untouched, and the channels of a sound file in streams, each
 // as wide as the groups say, in order. It is read back: the streams, every sample, the picture. tmp is a folder for what is
 // needed on the way. field is what the first stream is marked as, nil for none.
-func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field, out, tmp string, force bool) (*Wrapped, error) {
+//
+// An MXF ends all of its streams with the shortest: a sound that is shorter than the picture by less than a frame is filled with
+// silence, and pad says that one may be by more.
+func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field, out, tmp string, force, pad bool) (*Wrapped, error) {
 	kind := map[string]string{".mov": "mov", ".mxf": "mxf", ".mkv": "matroska"}[strings.ToLower(filepath.Ext(out))]
 	if kind == "" {
 		return nil, snag.Refuse("bad_name", "%s: sound as it is goes into .mov, .mxf and .mkv", out)
@@ -116,11 +122,13 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field
 		w.Streams = append(w.Streams, s)
 		pack.Titles = append(pack.Titles, strings.TrimSpace(strings.Join(s.Labels, " ")))
 	}
+	if err := w.fill(info, kind, parts, src.Format.SampleRate, pad); err != nil {
+		return nil, err
+	}
+	var counted timecode.Rate
 	if facts.Start >= 0 {
-		rate := info.TimecodeRate
-		if rate.Zero() {
-			rate = info.Picture.Rate()
-		}
+		rate := info.counted(facts.Rate)
+		counted = rate
 		if frame := rate.FrameAt(facts.Start, int64(src.Format.SampleRate)); rate.SampleAt(frame, int64(src.Format.SampleRate)) != facts.Start {
 			w.Snags = append(w.Snags, snag.New("start_disagrees", "the sound starts at sample %d, which is within a frame: the timecode says the frame", facts.Start))
 		}
@@ -141,7 +149,111 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field
 	if err := w.prove(ctx, picture, made, parts, groups, tmp); err != nil {
 		return nil, err
 	}
+	if pack.Start != "" {
+		if err := w.clock(made, out, counted, facts.Start, src.Format.SampleRate); err != nil {
+			return nil, err
+		}
+	}
 	return w, file.Commit()
+}
+
+// counted is the rate at which a wrapped file counts its timecode: that of the picture, with frames dropped where the sound, or the
+// picture's own timecode, drops them. A rate of 30000/1001 alone does not say it.
+func (i *Info) counted(sound timecode.Rate) timecode.Rate {
+	rate := i.TimecodeRate
+	if rate.Zero() {
+		rate = i.Picture.Rate()
+	}
+	rate.Drop = strings.ContainsAny(i.Timecode, ";.")
+	if !sound.Zero() && sound.Num*rate.Den == rate.Num*sound.Den {
+		rate.Drop = sound.Drop
+	}
+	return rate
+}
+
+// fill fills the sounds of an MXF up to the length of the picture.
+func (w *Wrapped) fill(info *Info, kind string, parts []string, sampleRate int, pad bool) error {
+	length, frame := info.Picture.Samples(sampleRate), info.Picture.Rate().SampleAt(1, int64(sampleRate))
+	missing := length - w.Frames
+	if kind != "mxf" || missing <= 0 {
+		return nil
+	}
+	if missing > frame && !pad {
+		return snag.Refuse("length_differs", "the sound is %d samples shorter than the picture (%d frames), and an MXF ends with the shorter: say that it is to be filled with silence (option --pad), or cut the picture", missing, missing/frame)
+	}
+	for _, part := range parts {
+		if err := lengthen(part, missing); err != nil {
+			return err
+		}
+	}
+	w.Snags = append(w.Snags, snag.New("padded", "the sound is %d samples shorter than the picture: silence fills its end", missing))
+	w.Frames = length
+	return nil
+}
+
+// lengthen writes a WAV of ours again with silence at its end.
+func lengthen(path string, frames int64) error {
+	src, err := source.Open(path)
+	if err != nil {
+		return err
+	}
+	defer src.Close()
+	file, err := wholefile.Create(path, true)
+	if err != nil {
+		return err
+	}
+	defer file.Abort()
+	out, err := wave.NewWriter(file, wave.Options{Format: src.Format})
+	if err != nil {
+		return err
+	}
+	err = src.EachBlock(context.Background(), 1<<20, func(raw []byte, _ int64) error {
+		_, err := out.Write(raw)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	silence := make([]byte, src.Format.FrameBytes()*4096)
+	for frames > 0 {
+		n := min(frames, 4096)
+		if _, err := out.Write(silence[:int(n)*src.Format.FrameBytes()]); err != nil {
+			return err
+		}
+		frames -= n
+	}
+	if err := out.Close(); err != nil {
+		return err
+	}
+	return file.Commit()
+}
+
+// clock holds the timecode of a file that was made against the start of its sound, by our own parser where the container is one that
+// it reads, and by ffprobe.
+func (w *Wrapped) clock(made, named string, rate timecode.Rate, start int64, sampleRate int) error {
+	asked := rate.SampleAt(rate.FrameAt(start, int64(sampleRate)), int64(sampleRate))
+	wrong := func(reader, found string) error {
+		return snag.Refuse("proof_failed", "%s read back is not what it should be: it starts at %s by %s, and the sound at %s (sample %d)", w.Path, found, reader, rate.FormatSamples(start, int64(sampleRate)), start)
+	}
+	if ext := strings.ToLower(filepath.Ext(named)); ext == ".mov" || ext == ".mxf" {
+		c, ok, err := readClock(made, ext)
+		switch {
+		case err != nil:
+			return err
+		case !ok:
+			return wrong("its timecode track", "nothing")
+		case c.Rate.Drop != rate.Drop || c.Rate.SampleAt(c.Frame, int64(sampleRate)) != asked:
+			return wrong("its timecode track", c.String())
+		}
+	}
+	info, err := Probe(context.Background(), made)
+	if err != nil {
+		return err
+	}
+	if found, as, ok := info.Start(sampleRate); !ok || found != asked || as.Drop != rate.Drop {
+		return wrong("ffprobe", cmp.Or(info.Timecode, "nothing"))
+	}
+	return nil
 }
 
 // prove reads a wrapped file back and compares it with what went into it.

@@ -14,7 +14,7 @@ import (
 func wrapCommand() *cobra.Command {
 	var with, groups, out string
 	order, headLocked := -1, false
-	var force, asJSON bool
+	var force, pad, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "wrap --picture FILE --groups 2+1+1+2 SOUND --out FILE",
 		Short: "Put a sound into a file with a picture, its channels in streams as they are ordered",
@@ -48,7 +48,7 @@ its timecode. What was written is read back: the streams, every sample, the pict
 			} else if headLocked {
 				return UsageError{errors.New("wrap: --head-locked goes with --ambisonic")}
 			}
-			w, err := picture.Wrap(cmd.Context(), with, args[0], g, field, out, tmp, force)
+			w, err := picture.Wrap(cmd.Context(), with, args[0], g, field, out, tmp, force, pad)
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
@@ -79,6 +79,7 @@ its timecode. What was written is read back: the streams, every sample, the pict
 	f.StringVar(&out, "out", "", "file to write: .mov, .mxf or .mkv")
 	f.IntVar(&order, "ambisonic", -1, "the first stream is a sound field of this order (ACN, SN3D), and is marked as one (SA3D): (order + 1)² channels")
 	f.BoolVar(&headLocked, "head-locked", false, "a head-locked stereo pair follows in the same stream: two channels more")
+	f.BoolVar(&pad, "pad", false, "into an MXF: fill a sound that is shorter than the picture with silence, by however much")
 	f.BoolVar(&force, "force", false, "overwrite a file that is there")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/cli"
 	"zestyloom/internal/testmedia"
@@ -85,4 +86,42 @@ func TestWrapAndUnwrap(t *testing.T) {
 		assert.Equal(t, 2, cli.Status(err), bad)
 	}
 	assert.NoFileExists(t, filepath.Join(dir, "x.mov"))
+}
+
+// Sound at 10:00:00;00 stays there, counted with dropped frames, whatever the picture says: by our own parser, and by ffprobe.
+func TestWrapKeepsDropFrame(t *testing.T) {
+	dir := t.TempDir()
+	rate := timecode.Rate{Num: 30000, Den: 1001, Drop: true}
+	at, err := rate.Parse("10:00:00;00")
+	require.NoError(t, err)
+	start := rate.SampleAt(at, 48000)
+	x := wave.NewIXML()
+	x.SetSpeed(48000, 24, start, rate)
+	sound := filepath.Join(dir, "s.wav")
+	frames := int(rate.SampleAt(60, 48000)) - 20 // a little shorter than the picture
+	testmedia.WriteAs(t, sound, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 2}, IXML: x, Bext: &wave.Bext{TimeReference: uint64(start), Version: 1}}, noise(rand.New(rand.NewPCG(10, 1)), frames), noise(rand.New(rand.NewPCG(10, 2)), frames))
+	for name, codec := range map[string][]string{
+		"mov": {"-c:v", "libx264", "-pix_fmt", "yuv420p"}, "mkv": {"-c:v", "libx264", "-pix_fmt", "yuv420p"}, "mxf": {"-c:v", "mpeg2video", "-pix_fmt", "yuv422p", "-b:v", "10M"},
+	} {
+		clip := filepath.Join(dir, "clip."+name)
+		args := append([]string{"-v", "error", "-f", "lavfi", "-i", "testsrc=size=720x480:rate=30000/1001", "-frames:v", "60"}, codec...)
+		require.NoError(t, exec.Command("ffmpeg", append(args, clip)...).Run())
+		out := filepath.Join(dir, "out."+name)
+		said, err := output(t, "wrap", "--picture", clip, "--groups", "2", sound, "--out", out, "--json")
+		require.NoError(t, err, said)
+		assert.Contains(t, said, "10:00:00;00", name)
+		assert.Equal(t, name == "mxf", strings.Contains(said, "padded"), said)
+		said, err = output(t, "inspect", "--json", out)
+		require.NoError(t, err)
+		v := lines(t, said)[0]
+		assert.Equal(t, "10:00:00;00", v["start_timecode"], name)
+		assert.Equal(t, true, v["drop_frame"], name)
+	}
+	short := filepath.Join(dir, "short.wav")
+	testmedia.WriteAs(t, short, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 2}}, noise(rand.New(rand.NewPCG(10, 3)), 24000), noise(rand.New(rand.NewPCG(10, 4)), 24000))
+	said, err := output(t, "wrap", "--picture", filepath.Join(dir, "clip.mxf"), "--groups", "2", short, "--out", filepath.Join(dir, "short.mxf"), "--json")
+	require.ErrorAs(t, err, new(cli.Reported))
+	assert.Contains(t, said, "length_differs")
+	said, err = output(t, "wrap", "--picture", filepath.Join(dir, "clip.mxf"), "--groups", "2", short, "--out", filepath.Join(dir, "short.mxf"), "--json", "--pad")
+	require.NoError(t, err, said)
 }
