@@ -94,7 +94,7 @@ test("the deck recording becomes a spatial master with narration beside it and a
   });
   await page.getByLabel("Picture that goes along").selectOption({ label: "CAM_B_0007.mov" });
   await accessible(page);
-  await page.getByRole("button", { name: /^Order 6 channels/ }).click();
+  await page.getByRole("button", { name: /^Order (6 channels|all the same)/ }).click();
   const note = page.getByRole("region", { name: "Deliveries" }).getByRole("article").first();
   await expect(note.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
   const [download] = await Promise.all([
@@ -131,7 +131,7 @@ test("the deck recording becomes a spatial master with narration beside it and a
   await expect(page.getByText(/The picture CAM_B_0007\.mov is (copied|coded anew as H\.264)/)).toBeVisible();
   await accessible(page);
   await page.keyboard.press("Escape");
-  await page.getByRole("button", { name: /^Order the cut-down, 6 channels/ }).click();
+  await page.getByRole("button", { name: /^Order the cut-down(, 6 channels| all the same)/ }).click();
   const cut = page.getByRole("article", { name: /^Delivery Cut-down with its picture, version 1/ });
   await expect(cut.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
   const [together] = await Promise.all([
@@ -148,7 +148,7 @@ test("the deck recording becomes a spatial master with narration beside it and a
   await page.getByText("All 2 stems go in").click();
   await page.getByRole("checkbox", { name: "Head-locked" }).uncheck();
   await expect(page.getByText("the picture alone")).toBeVisible();
-  await page.getByRole("button", { name: /^Order the cut-down, 4 channels/ }).click();
+  await page.getByRole("button", { name: /^Order the cut-down(, 4 channels| all the same)/ }).click();
   const apart = page.getByRole("article", { name: /^Delivery Cut-down with its picture, version 2/ });
   await expect(apart.getByText("proven", { exact: true })).toBeVisible({ timeout: 90_000 });
   const [picture] = await Promise.all([

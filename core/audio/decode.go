@@ -110,3 +110,19 @@ func SwapBytes(raw []byte, coding Coding) {
 		}
 	}
 }
+
+// Invalid finds the first sample that is not a number, or is infinite: its channel and frame; -1 where there is none.
+func (b Block) Invalid() (channel, frame int) {
+	channel, frame = -1, -1
+	for c, x := range b {
+		for i, v := range x {
+			if v-v != 0 {
+				if frame < 0 || i < frame {
+					channel, frame = c, i
+				}
+				break
+			}
+		}
+	}
+	return channel, frame
+}

@@ -122,9 +122,15 @@ func (l *Level) addInts(lo, hi int32, sum, scale float64) {
 // sumS24 returns the least and greatest of n 24-bit samples and the sum of their squares. Each is
 // read by one load of the four bytes that end with it.
 func sumS24(raw []byte, p, stride, n int) (lo, hi int32, total float64) {
-	if n > 0 && p == 0 { // nothing stands before the first
+	if n == 0 {
+		return 0, 0, 0
+	}
+	if p == 0 { // nothing stands before the first
 		v := int24(raw[:3])
 		lo, hi, total = min(0, v), max(0, v), float64(int64(v)*int64(v))
+		if n == 1 {
+			return lo, hi, total
+		}
 		p, n = p+stride, n-1
 	}
 	var sum uint64 // up to 2^46 a sample: room for more than a run holds

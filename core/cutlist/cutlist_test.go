@@ -182,3 +182,38 @@ func FuzzParse(f *testing.F) {
 		cutlist.Find(l, []cutlist.Take{{Name: "21A-3", Start: 0, Frames: 1 << 40}})
 	})
 }
+
+// A frame of an OTIO is where the same frame of timecode is: at rates whose frames are no whole number of samples, too.
+func TestFramesOfEveryListAreTheSame(t *testing.T) {
+	rate := timecode.Rate{Num: 30000, Den: 1001}
+	for _, frame := range []int64{0, 1, 2, 107892, 107893, 1799, 999983} {
+		otio := fmt.Sprintf(`{"OTIO_SCHEMA":"Timeline.1","global_start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":%d},"tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Video","children":[{"OTIO_SCHEMA":"Clip.2","name":"21A-3","source_range":{"OTIO_SCHEMA":"TimeRange.1","start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":%d},"duration":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":30}}}]}]}}`, frame, frame)
+		l, err := cutlist.Parse([]byte(otio), rate, 48000)
+		require.NoError(t, err)
+		require.Len(t, l.Events, 1)
+		assert.Equal(t, rate.SampleAt(frame, 48000), l.Events[0].In, "frame %d", frame)
+	}
+}
+
+// Events whose source is not as long as what they record, or runs backwards, are told.
+func TestEventsAtOtherSpeeds(t *testing.T) {
+	rate := timecode.Rate{Num: 25, Den: 1}
+	l, err := cutlist.Parse([]byte(`TITLE: X
+001  R1 V C 10:00:00:00 10:00:02:00 01:00:00:00 01:00:01:00
+002  R1 V C 10:00:05:00 10:00:04:00 01:00:01:00 01:00:02:00
+003  R1 V C 10:00:05:00 10:00:05:01 01:00:02:00 01:00:03:00
+004  R1 V C 23:59:59:00 00:00:00:00 01:00:03:00 01:00:04:00
+005  R1 V C 10:00:06:00 10:00:07:00 01:00:04:00 01:00:05:00
+`), rate, 48000)
+	require.NoError(t, err)
+	var numbers []string
+	for _, e := range l.Events {
+		numbers = append(numbers, e.Number)
+		assert.EqualValues(t, 48000, e.Length)
+	}
+	assert.Equal(t, []string{"001", "004", "005"}, numbers)
+	require.Len(t, l.Left, 3)
+	assert.Contains(t, l.Left[0], "speed 200 %")
+	assert.Contains(t, l.Left[1], "backwards")
+	assert.Contains(t, l.Left[2], "holds a frame")
+}

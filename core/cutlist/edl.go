@@ -73,6 +73,16 @@ func parseEDL(text string, rate timecode.Rate, sampleRate int64) (List, error) {
 			switch {
 			case kind == "wipe":
 				l.Left = append(l.Left, fmt.Sprintf("line %d is a wipe: it was taken as a dissolve", n+1))
+			case kind == "backwards":
+				l.Left = append(l.Left, fmt.Sprintf("line %d runs its source backwards: it was left out", n+1))
+				last = -1
+				continue
+			case kind == "freeze":
+				l.Left = append(l.Left, fmt.Sprintf("line %d holds a frame of its source, which has no sound: it was left out", n+1))
+				last = -1
+				continue
+			case strings.HasPrefix(kind, "speed"):
+				l.Left = append(l.Left, fmt.Sprintf("line %d plays its source at another %s: its sound is laid at its own speed, from the same place", n+1, kind))
 			case kind == "key":
 				l.Left = append(l.Left, fmt.Sprintf("line %d is a key: it was left out", n+1))
 				continue
@@ -119,10 +129,23 @@ func edlLine(line string, rate timecode.Rate, sampleRate int64) (e Event, kind s
 		}
 	}
 	day := rate.DayFrames()
-	for _, out := range []int{1, 3} { // past midnight
-		if at[out] < at[out-1] {
-			at[out] += day
-		}
+	if at[3] < at[2] { // past midnight
+		at[3] += day
+	}
+	played, recorded := at[1]-at[0], at[3]-at[2]
+	if played < 0 && (played+day == recorded || played+day < day/2) {
+		played += day
+	}
+	switch {
+	case recorded > day/2:
+		return e, "", false, fmt.Errorf("it is recorded from %s to %s, backwards", m[8], m[9])
+	case played < 0:
+		kind = "backwards"
+	case played == recorded, recorded == 0:
+	case played <= 1:
+		kind = "freeze"
+	default:
+		kind = fmt.Sprintf("speed %.0f %%", 100*float64(played)/float64(recorded))
 	}
 	e.In, e.At = rate.SampleAt(at[0], sampleRate), rate.SampleAt(at[2], sampleRate)
 	e.Length = rate.SampleAt(at[3], sampleRate) - e.At

@@ -25,8 +25,15 @@ func (t *rational) samples(rate int64) int64 {
 	}
 	// Rates such as 23.976 are written rounded: they stand for n/1.001.
 	r := t.Rate
+	exact := timecode.Rate{Num: int64(math.Round(r)), Den: 1}
 	if n := math.Round(r * 1.001); math.Abs(r-n/1.001) < 5e-3 && math.Abs(r-math.Round(r)) > 5e-3 {
 		r = n / 1.001
+		exact = timecode.Rate{Num: int64(n) * 1000, Den: 1001}
+	} else if math.Abs(r-math.Round(r)) > 1e-9 {
+		return int64(math.Round(t.Value / r * float64(rate)))
+	}
+	if whole := math.Round(t.Value); math.Abs(t.Value-whole) < 1e-6 {
+		return exact.SampleAt(int64(whole), rate) // as timecode is, in every list
 	}
 	return int64(math.Round(t.Value / r * float64(rate)))
 }

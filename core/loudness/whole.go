@@ -23,12 +23,13 @@ type Whole struct {
 }
 
 // mostRounds are made to come to a loudness after a ceiling, which can't be foreseen.
-const mostRounds = 5
+const mostRounds = 12
 
 // Correct works out the correction of a sound and, where its target has a ceiling, the further gain in dB that holds true
 // peaks under that: it reads the stretches again that come above it. What that takes of the loudness is made up for.
 func (w Whole) Correct(t Target, freeLFE bool) (c Correction, peaks automation.Curve, err error) {
 	target := t
+	var toward Approach
 	for round := 1; ; round++ {
 		if c, err = Correct(w.Powers, w.Rate, target); err != nil || t.TruePeak == nil {
 			return c, nil, err
@@ -46,11 +47,10 @@ func (w Whole) Correct(t Target, freeLFE bool) (c Correction, peaks automation.C
 		if t.Integrated == nil {
 			return c, peaks, nil
 		}
-		off := *t.Integrated - c.Integrated
-		if math.Abs(off) <= 0.02 || round == mostRounds {
+		next, more := toward.Next(*target.Integrated, c.Integrated, *t.Integrated)
+		if !more || round == mostRounds {
 			return c, peaks, nil
 		}
-		next := *target.Integrated + off
 		target.Integrated = &next
 	}
 }

@@ -43,6 +43,7 @@ type correctOptions struct {
 	integrated, short, peak  float64
 	slope                    float64
 	together, freeLFE, force bool
+	forceLayout              bool
 	asJSON, dither           bool
 	target                   loudness.Target
 }
@@ -88,6 +89,7 @@ channels of one sound, and come out one by one under the names that they have, i
 	f.Float64Var(&o.slope, "slope", loudness.DefaultSlope, "how fast the gain that holds short-term may move, in dB a second")
 	f.Float64Var(&o.peak, "peak", -1, "ceiling of the true peak, in dBTP")
 	f.StringVar(&o.layout, "layout", "", "layout of the channels, such as stereo or 5.1")
+	f.BoolVar(&o.forceLayout, "force-layout", false, "take --layout although a file says another")
 	f.BoolVar(&o.together, "together", false, "several mono files, named by speakers, are one sound")
 	f.BoolVar(&o.freeLFE, "free-lfe", false, "leave the LFE out of the limiter")
 	f.BoolVar(&o.dither, "dither", false, "dither samples that fall between the steps of the coding (TPDF)")
@@ -126,7 +128,7 @@ func (o *correctOptions) read(cmd *cobra.Command, args []string) error {
 }
 
 // most passes are made to come to a loudness after a limiter, which can't be foreseen.
-const mostPasses = 4
+const mostPasses = 12
 
 func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, error) {
 	s, err := openTogether(cmd, paths...)
@@ -134,7 +136,7 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 		return nil, err
 	}
 	defer s.Close()
-	l, err := s.layout(o.layout)
+	l, err := s.layout(o.layout, o.forceLayout)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +152,10 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 	if err != nil {
 		return nil, err
 	}
-	if err := run("measuring", func(b audio.Block, _ int64) error {
+	if err := run("measuring", func(b audio.Block, at int64) error {
+		if c, i := b.Invalid(); i >= 0 {
+			return snag.Refuse("not_numbers", "%s: channel %d holds no number at frame %d (%.3f s): a gain of what is none is none; mend the file first", paths[0], c+1, at+int64(i), float64(at+int64(i))/float64(s.Rate))
+		}
 		meter.Add(b)
 		return nil
 	}); err != nil {
@@ -162,6 +167,7 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 		out.Paths = paths
 	}
 	target := o.target
+	var toward loudness.Approach
 	for out.Passes = 1; ; out.Passes++ {
 		c, err := loudness.Correct(meter.Powers(), s.Rate, target)
 		if err != nil {
@@ -179,13 +185,12 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 		off := 0.0
 		if o.target.Integrated != nil {
 			off = *o.target.Integrated - after.Integrated
-		}
-		if math.Abs(off) > 0.05 && target.TruePeak != nil && out.Passes < mostPasses {
-			// The limiter has taken some of the loudness: it is given that much more.
-			w.abort()
-			next := *target.Integrated + off
-			target.Integrated = &next
-			continue
+			// The limiter has taken some of the loudness: it is given that much more, by what giving more has brought so far.
+			if next, more := toward.Next(*target.Integrated, after.Integrated, *o.target.Integrated); more && target.TruePeak != nil && out.Passes < mostPasses {
+				w.abort()
+				target.Integrated = &next
+				continue
+			}
 		}
 		if err := w.commit(); err != nil {
 			return nil, err
@@ -204,7 +209,7 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 			}
 		}
 		if math.Abs(off) > 0.1 {
-			out.Snags = append(out.Snags, snag.New("not_reached", "it comes to %.2f LUFS and not %.2f: the ceiling takes the rest", after.Integrated, *o.target.Integrated))
+			out.Snags = append(out.Snags, snag.New("not_reached", "it comes to %.2f LUFS and not %.2f: the ceiling takes the rest, however much more is given", after.Integrated, *o.target.Integrated))
 		}
 		return out, nil
 	}

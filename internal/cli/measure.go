@@ -76,7 +76,7 @@ type measuredChannel struct {
 type measureOptions struct {
 	layout, span, timeline, against string
 	together                        bool
-	asJSON                          bool
+	asJSON, forceLayout             bool
 }
 
 // Unmet is the end of a command that checked something which is not as it was asked for: exit status 3.
@@ -163,6 +163,7 @@ tenth of a second as CSV.`,
 	f := cmd.Flags()
 	f.BoolVar(&o.asJSON, "json", false, "one JSON object a line")
 	f.StringVar(&o.layout, "layout", "", `layout of the channels, such as stereo, 5.1, 7.1.4 or "custom L C R Ls Rs LFE"`)
+	f.BoolVar(&o.forceLayout, "force-layout", false, "take --layout although a file says another")
 	f.StringVar(&o.span, "span", "", "measure from one place to another alone")
 	f.StringVar(&o.timeline, "timeline", "", "write a line for each tenth of a second to this CSV file; one that is there is replaced")
 	f.StringVar(&o.against, "against", "", "limits to compare with: r128, r128-short, a85 or a JSON file")
@@ -195,7 +196,7 @@ func measure(cmd *cobra.Command, paths []string, o measureOptions, limits *loudn
 		return nil, err
 	}
 	defer s.Close()
-	l, err := s.layout(o.layout)
+	l, err := s.layout(o.layout, o.forceLayout)
 	if err != nil {
 		return nil, err
 	}

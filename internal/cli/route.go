@@ -48,7 +48,7 @@ type routedFrom struct {
 
 type routeOptions struct {
 	out, matrix, fold, order, law, layout, lfe, coding string
-	dither, force, asJSON                              bool
+	dither, force, asJSON, forceLayout                 bool
 }
 
 func routeCommand() *cobra.Command {
@@ -104,6 +104,7 @@ same, bit for bit, and the file is read back and compared.`,
 	f.StringVar(&o.order, "order", "", "orders to go from and to, such as film:broadcast")
 	f.StringVar(&o.law, "pan-law", "", "level of one channel on both sides: 0, -3, -4.5 or -6")
 	f.StringVar(&o.layout, "layout", "", "layout of the channels that come in, where no file says it")
+	f.BoolVar(&o.forceLayout, "force-layout", false, "take --layout although a file says another")
 	f.StringVar(&o.lfe, "lfe", "", "with --fold: at how many dB the LFE goes along")
 	f.StringVar(&o.coding, "coding", "", "coding of the file, such as s24 or f32 (that of the first file otherwise)")
 	f.BoolVar(&o.dither, "dither", false, "dither samples that fall between the steps of the coding (TPDF)")
@@ -116,7 +117,7 @@ same, bit for bit, and the file is read back and compared.`,
 func (o routeOptions) ways(s *opened) (fold weave.Fold, to audio.Layout, err error) {
 	from, sure := s.Layout()
 	if o.layout != "" {
-		if from, err = s.layout(o.layout); err != nil {
+		if from, err = s.layout(o.layout, o.forceLayout); err != nil {
 			return fold, to, err
 		}
 		sure = true

@@ -53,7 +53,8 @@ func (o *opened) Close() {
 }
 
 // layout is the one that is asked for by name, else the one that the files say. One that no file says is said to be taken.
-func (o *opened) layout(name string) (audio.Layout, error) {
+// What the files say is another only by force.
+func (o *opened) layout(name string, force bool) (audio.Layout, error) {
 	if name == "" {
 		l, sure := o.Layout()
 		if !sure {
@@ -67,6 +68,9 @@ func (o *opened) layout(name string) (audio.Layout, error) {
 	}
 	if l.Count != o.Channels {
 		return l, snag.Refuse("bad_layout", "%s has %d channels, and the sound %d", l.Name, l.Count, o.Channels)
+	}
+	if says, sure := o.Layout(); sure && says.Name != l.Name && !force {
+		return l, snag.Refuse("layout_differs", "%s says that its channels are %s, and --layout says %s: leave --layout away, or put --force-layout where the file is wrong", o.paths[0], says.Name, l.Name)
 	}
 	return l, nil
 }

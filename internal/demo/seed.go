@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"regexp"
 	"strings"
 	"time"
 
@@ -93,6 +94,9 @@ func settled(ctx context.Context, a *app.App, p store.Production) error {
 	}
 }
 
+// unlabelled are the names that tracks of channels have which nobody labelled.
+var unlabelled = regexp.MustCompile(`^(21A-3|22-1) \d$`)
+
 // lay takes the circled take, the pier, the score and the effects into the reel and routes most of
 // their tracks; one is left for whoever looks.
 func lay(ctx context.Context, a *app.App, p store.Production) (first uuid.UUID, err error) {
@@ -126,7 +130,7 @@ func lay(ctx context.Context, a *app.App, p store.Production) (first uuid.UUID, 
 		if sends := sendsOf(t.Label); sends != nil {
 			actions = append(actions, edit.Action{SetSends: &reel.SetSends{From: t.ID, Sends: sends}})
 		}
-		if strings.HasPrefix(t.Label, "21A-3 ") { // the empty channels, which nobody labelled
+		if unlabelled.MatchString(t.Label) { // the empty channels
 			off := true
 			actions = append(actions, edit.Action{SetTrack: &reel.SetTrack{ID: t.ID, Off: &off}})
 		}
