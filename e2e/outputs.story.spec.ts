@@ -55,7 +55,9 @@ async function ordered(page: Page, spec: string, channels: number, link: RegExp)
   await go(page, "Delivery");
   const choice = page.getByLabel("Specification", { exact: true });
   if ((await choice.locator("option:checked").textContent()) !== spec) await choice.selectOption({ label: spec });
-  await expect(page.getByRole("button", { name: new RegExp(`^Order (${channels} channel|all the same)`) })).toBeEnabled();
+  await expect(
+    page.getByRole("button", { name: new RegExp(`^Order (${channels} channel|all the same)`) }),
+  ).toBeEnabled();
   const notes = page.getByRole("region", { name: "Deliveries" }).getByRole("article");
   const had = await notes.count();
   await page.getByRole("heading", { level: 1, name: "Delivery" }).click();

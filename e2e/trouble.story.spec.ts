@@ -20,7 +20,10 @@ test("the database goes and comes back under an open page, which says so and los
   process.kill(pid, "SIGKILL");
   try {
     const alert = page.getByRole("alert");
-    await expect(alert).toContainText(/PostgreSQL .*Nothing is lost; this page goes on by itself/, { timeout: 40_000 });
+    await expect(alert).toContainText(
+      /PostgreSQL .*What is done now is kept in this browser, and sent then; this page goes on by itself/,
+      { timeout: 40_000 },
+    );
     await accessible(page);
     await go(page, "Takes");
     await go(page, "Intake");
@@ -145,4 +148,33 @@ test("a server that is killed in the middle of edits has lost none that it answe
     await ended(child);
     rmSync(home, { recursive: true, force: true });
   }
+});
+
+test("edits that can't be sent are not thought to be kept, survive a reload, and are sent then", async ({
+  page,
+  app,
+}) => {
+  const production = await newProduction(page, app.url, "Away");
+  await page.goto(`${app.url}/${production}/intake`);
+  await page.setInputFiles("input[type=file]", {
+    name: "boom.wav",
+    mimeType: "audio/wav",
+    buffer: Buffer.from(wav([samples(1, 48000)], 48000, 0)),
+  });
+  await expect(page.getByRole("article").filter({ hasText: "boom.wav" })).toContainText("1 ch", { timeout: 60_000 });
+  await go(page, "Takes");
+  const label = page.getByRole("textbox", { name: /^Label of/ });
+  await expect(label).toBeVisible();
+  await page.route("**/sheet", (r) => (r.request().method() === "POST" ? r.abort() : r.continue()));
+  await label.fill("Boom at sea");
+  await label.press("Enter");
+  const alert = page.getByRole("alert");
+  await expect(alert).toContainText("Not kept yet");
+  await accessible(page);
+  await page.reload();
+  await expect(alert).toContainText("Not kept yet");
+  await page.unroute("**/sheet");
+  await expect(alert).toHaveCount(0);
+  const takes = await (await page.request.get(`${app.url}/api/productions/${production}/takes`)).json();
+  expect(takes.items[0].strands[0].label).toBe("Boom at sea");
 });

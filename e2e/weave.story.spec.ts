@@ -57,6 +57,9 @@ test("a template, mixes that are sums, another order, and back", async ({ page, 
     else expect(text).toContain("bit for bit");
   }
 
+  // What nobody asked Space for is pressed twice.
+  await page.keyboard.press("p");
+  await expect(page.getByText(/press P once more/)).toBeVisible();
   await page.keyboard.press("p");
   await expect(page.getByTestId("hearing")).toContainText("in turn, by tone and pips");
   await expect(page.getByRole("meter")).not.toHaveAttribute("aria-valuetext", "silent");

@@ -65,7 +65,24 @@ func (o *Move) plan(d *draft) error {
 	if err := d.clear(o.Over, clips, op.IDs, op.Onto, by); err != nil {
 		return err
 	}
-	return d.do(reel.Op{Move: &op})
+	if err := d.do(reel.Op{Move: &op}); err != nil || by == 0 {
+		return err
+	}
+	return d.placed(op.IDs)
+}
+
+// placed says of clips without a start that they lie where they belong: somebody has put them there.
+func (d *draft) placed(ids []string) error {
+	for _, t := range slices.Clone(d.Tracks) {
+		for _, c := range t.Clips {
+			if c.Unplaced && slices.Contains(ids, c.ID) {
+				if err := d.do(reel.Op{SetPlaced: &reel.SetPlaced{Track: t.ID, ID: c.ID, Placed: true}}); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // clear takes away what lies where clips come to, if that is wanted.

@@ -63,10 +63,7 @@ export async function must<T>(answer: Promise<{ data?: T; error?: unknown; respo
   try {
     got = await answer;
   } catch {
-    throw new ProblemError(
-      "unreachable",
-      "The server does not answer. Nothing is lost; trying again helps once it runs.",
-    );
+    throw new ProblemError("unreachable", "The server does not answer: this was not done. Try again once it runs.");
   }
   if (got.error !== undefined || !got.response.ok) {
     const p = (got.error ?? {}) as Partial<Schemas["Problem"]>;

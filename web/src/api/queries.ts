@@ -4,6 +4,7 @@ import { plural } from "../format";
 import { applied, type SheetCell } from "../stages/takes/cells";
 import { note } from "../ui/notes";
 import { api, type FileCard, must, type Production, type Schemas, type SyncPair, type Take } from "./client";
+import { editsWait, keepEdit } from "./outbox";
 
 type Page<T> = { items: T[]; next: string };
 
@@ -171,11 +172,12 @@ type SheetEdit = { what: string; cells: SheetCell[] };
 export function useEditSheet(production: string) {
   const client = useQueryClient();
   const { mutate, isPending } = useMutation({
-    mutationFn: (v: SheetEdit & { sent: Promise<Take[]> }) => v.sent,
+    mutationFn: (v: SheetEdit & { sent: Promise<Take[] | undefined> }) => v.sent,
     onMutate: (v) => {
       client.setQueryData<Take[]>(keys.takes(production), (takes) => takes && applied(takes, v.cells));
     },
     onSuccess: (changed) => {
+      if (!changed) return; // it waits to be sent, and is shown as it was typed
       const now = new Map(changed.map((t) => [t.id, t]));
       client.setQueryData<Take[]>(keys.takes(production), (takes) => takes?.map((t) => now.get(t.id) ?? t));
     },
@@ -186,13 +188,25 @@ export function useEditSheet(production: string) {
   });
   const send = useCallback(
     (body: SheetEdit) => {
-      const sent = must(api.POST("/api/productions/{production}/sheet", { params: { path: { production } }, body }));
+      const sent = sendOrKeep(production, body);
       sent.catch(() => undefined); // the mutation says it
       mutate({ ...body, sent });
     },
     [mutate, production],
   );
   return { mutate: send, isPending };
+}
+
+/** Sends an edit of the sheet; one that can't be sent is kept in the browser, and comes to nothing yet. */
+async function sendOrKeep(production: string, body: SheetEdit): Promise<Take[] | undefined> {
+  const answer = editsWait()
+    ? undefined
+    : await api
+        .POST("/api/productions/{production}/sheet", { params: { path: { production } }, body })
+        .catch(() => undefined);
+  if (answer && answer.response.status < 502) return must(Promise.resolve(answer));
+  keepEdit({ id: crypto.randomUUID(), what: body.what, production, body });
+  return undefined;
 }
 
 /** Accepts or refuses suggestions. */

@@ -15,6 +15,7 @@ import {
   type Schemas,
   type Take,
 } from "./client";
+import { editsWait, keepEdit } from "./outbox";
 import { failed, inTurn, keys } from "./queries";
 
 type ReelKey = readonly string[];
@@ -149,10 +150,17 @@ export function useEditReel(production: string) {
       if (!reel) throw new Error("The reel is not loaded yet.");
       const v = edit(reel);
       if (!v) return reel;
-      const answer = await api.POST("/api/reels/{reel}/edits", {
-        params: { path: { reel: reel.id } },
-        body: { version: reel.version, what: v.what.slice(0, 200), actions: v.actions },
-      });
+      const body = { version: reel.version, what: v.what.slice(0, 200), actions: v.actions };
+      const answer = editsWait()
+        ? undefined
+        : await api
+            .POST("/api/reels/{reel}/edits", { params: { path: { reel: reel.id } }, body })
+            .catch(() => undefined);
+      if (!answer || answer.response.status >= 502) {
+        // It goes behind what waits already, and is not thought to be done.
+        keepEdit({ id: crypto.randomUUID(), what: v.what, reel: reel.id, body });
+        return reel;
+      }
       if (answer.response.status === 409 && answer.error?.code === "stale" && "current" in answer.error) {
         client.setQueryData(key, answer.error.current);
         throw new ProblemError(

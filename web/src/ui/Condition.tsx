@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, type Schemas } from "../api/client";
+import { dropEdits, sendWaiting, useOutbox } from "../api/outbox";
 
 const calm = 15_000; // ms between looks at a server that is well
 const anxious = 1_000; // and at one that is not
@@ -19,7 +20,7 @@ async function troubles(): Promise<string[]> {
 
 /**
  * Says what is the matter with the server for as long as something is, and has everything fetched anew once it is over.
- * Nothing that is typed or seen is lost meanwhile.
+ * Edits that could not be sent are named as not kept yet, and are sent then.
  */
 export function Condition() {
   const client = useQueryClient();
@@ -44,11 +45,52 @@ export function Condition() {
     if (wasIll.current && !ill) void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "condition" });
     wasIll.current = ill;
   }, [client, ill]);
-  if (!ill) return null;
-  const words = says.join("; ");
+  // What could not be sent is sent as soon as the server is well.
+  const waiting = useOutbox((s) => s.waiting);
+  const any = waiting.length > 0;
+  useEffect(() => {
+    if (!any) return;
+    const go = () => void sendWaiting(client);
+    const timer = setInterval(go, anxious);
+    window.addEventListener("online", go);
+    return () => {
+      clearInterval(timer);
+      window.removeEventListener("online", go);
+    };
+  }, [client, any]);
+  if (!ill && !any) return null;
+  const words = ill ? says.join("; ") : "edits are being sent";
   return (
-    <p role="alert" className="shrink-0 bg-caution px-4 py-1 text-on-focus">
-      {words.charAt(0).toUpperCase() + words.slice(1)}. Nothing is lost; this page goes on by itself.
-    </p>
+    <div role="alert" className="flex shrink-0 items-center gap-3 bg-caution px-4 py-1 text-on-focus">
+      <p className="min-w-0 flex-1">
+        {words.charAt(0).toUpperCase() + words.slice(1)}.{" "}
+        {any ? (
+          <>
+            <strong>Not kept yet:</strong>{" "}
+            {waiting
+              .map((w) => w.what)
+              .slice(-3)
+              .reverse()
+              .join("; ")}
+            {waiting.length > 3 && ` and ${waiting.length - 3} more`}. {waiting.length === 1 ? "It lies" : "They lie"}{" "}
+            in this browser, and {waiting.length === 1 ? "is" : "are"} sent when the server answers.
+          </>
+        ) : (
+          "What is done now is kept in this browser, and sent then; this page goes on by itself."
+        )}
+      </p>
+      {any && (
+        <button
+          type="button"
+          className="shrink-0 underline"
+          onClick={() => {
+            dropEdits();
+            void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "condition" });
+          }}
+        >
+          Throw {waiting.length === 1 ? "it" : "them"} away
+        </button>
+      )}
+    </div>
   );
 }

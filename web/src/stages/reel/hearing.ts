@@ -7,6 +7,7 @@ import { Scrubber, scrubHearing } from "../../listening/Scrubber";
 import type { Row } from "../../timeline/geometry";
 import { playhead } from "../../timeline/place";
 import { typing } from "../../ui/commands";
+import { note } from "../../ui/notes";
 
 /** The reel as it is routed, from a place on, with what is heard alone or not for the listening. */
 function routed(reel: Reel, from: number): Hearing {
@@ -81,13 +82,23 @@ function single(reel: Reel, row: Row, from: number): Hearing {
   };
 }
 
+/** When tone and pips were asked for by a key, and for how many ms a second press means them. */
+let askedToIdentify = Number.NEGATIVE_INFINITY;
+const again = 3000;
+
 /** Names the outputs in turn, by a tone at line-up level and pips that count, or stops. */
-export function playIdentification(reel: Reel) {
+export function playIdentification(reel: Reel, now = true) {
   const h = hearing(reel);
   if (h && "reel" in h.of && h.of.identify) {
     stop();
     return;
   }
+  if (!now && performance.now() - askedToIdentify > again) {
+    askedToIdentify = performance.now();
+    note(`Tone and pips over the monitors: press P once more within ${again / 1000} seconds.`);
+    return;
+  }
+  askedToIdentify = Number.NEGATIVE_INFINITY;
   const labels = reel.doc.weave.outputs.map((o) => o.name);
   void hear(
     {

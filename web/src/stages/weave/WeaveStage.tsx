@@ -139,9 +139,9 @@ function Weave({ reel, production }: Props) {
       { id: "nulls", name: "Compare the mixes with the sum of their stems", key: "n", run: null_ },
       {
         id: "pips",
-        name: "Name the outputs in turn by tone and pips, or stop",
+        name: "Name the outputs in turn by tone and pips (P twice), or stop",
         key: "p",
-        run: () => playIdentification(reel),
+        run: () => playIdentification(reel, false),
       },
       {
         id: "stem",
