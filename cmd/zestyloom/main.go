@@ -16,17 +16,16 @@ import (
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	err := cli.Root().ExecuteContext(ctx)
+	cmd, err := cli.Root().ExecuteContextC(ctx)
 	stop()
 	status := cli.Status(err)
 	switch {
 	case status == 130:
 		fmt.Fprintln(os.Stderr, "zestyloom: stopped")
+	case status == 2:
+		fmt.Fprintln(os.Stderr, cli.Usage(cmd, os.Args, err))
 	case err != nil && !errors.As(err, new(cli.Reported)):
 		fmt.Fprintln(os.Stderr, "zestyloom:", err)
-	}
-	if status == 2 {
-		fmt.Fprintln(os.Stderr, "Run 'zestyloom --help' for what there is.")
 	}
 	os.Exit(status)
 }

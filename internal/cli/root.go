@@ -3,8 +3,11 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 )
@@ -38,6 +41,26 @@ func Status(err error) int {
 	return 1
 }
 
+// ExitStatus is what every command's exit status means, for the manual and the documents.
+const ExitStatus = `0: done. 1: something that was asked for could not be done, and is said. 2: wrong usage. 3: done, and not as it was
+asked for, or left alone until something is decided. 130: stopped.`
+
+// Usage says what was wrong with a command line, and where help is: as JSON where that was asked for.
+func Usage(cmd *cobra.Command, args []string, err error) string {
+	hint := ""
+	if strings.Contains(err.Error(), "unknown shorthand flag") || strings.Contains(err.Error(), "unknown flag") {
+		hint = "; what begins with - and is a file stands behind --"
+	}
+	message := fmt.Sprintf("%s%s. Run '%s --help' for what there is.", err, hint, cmd.CommandPath())
+	if slices.Contains(args, "--json") {
+		b, err := json.Marshal(map[string]any{"error": map[string]string{"code": "usage", "message": message}})
+		if err == nil {
+			return string(b)
+		}
+	}
+	return "zestyloom: " + message
+}
+
 // Root makes the command tree.
 func Root() *cobra.Command {
 	root := &cobra.Command{
@@ -56,7 +79,8 @@ func Root() *cobra.Command {
 	root.Version = version()
 	root.SetVersionTemplate("zestyloom {{.Version}}\n")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
-	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), measureCommand(), correctCommand(), routeCommand(), toneCommand(), wrapCommand(), unwrapCommand(), deliverCommand(), verifyCommand(), manCommand(), serveCommand(), deckCommand(), demoCommand(), workerCommand(), migrateCommand())
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), measureCommand(), correctCommand(), routeCommand(), toneCommand(), wrapCommand(), unwrapCommand(), deliverCommand(), verifyCommand(), specsCommand(), templatesCommand(), layoutsCommand(), manCommand(), serveCommand(), deckCommand(), demoCommand(), workerCommand(), migrateCommand())
+	complete(root)
 	return root
 }
 
