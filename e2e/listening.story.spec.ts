@@ -20,6 +20,10 @@ test("what is heard is what was recorded, without a gap, whatever one does meanw
   const monitor = page.getByRole("region", { name: "Monitor" });
   const hearing = page.getByTestId("hearing");
   await sheet.getByRole("gridcell", { name: /^Label of strand 3/ }).click();
+  // Six channels that nothing names could be a 5.1: they are not.
+  await expect(page.getByRole("list", { name: "Questions" })).toContainText("are a 5.1 in broadcast order");
+  await page.keyboard.press("ControlOrMeta+.");
+  await expect(page.getByRole("list", { name: "Questions" })).toHaveCount(0);
 
   await test.step("a strand plays bit for bit while the interface is used", async () => {
     await startTape(page, 20);

@@ -205,7 +205,7 @@ func TestDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := f.Store.Specs(f.ctx)
 	require.NoError(t, err)
-	order := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"}
+	order := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
 	_, err = f.OrderDelivery(f.ctx, r.ID, order)
 	assert.Equal(t, "empty_reel", code(err))
 	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
@@ -366,7 +366,7 @@ func TestOrdersAreFrozen(t *testing.T) {
 	require.NoError(t, err)
 	ordered := make([]store.Delivery, 3)
 	for i := range ordered {
-		ordered[i], err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"})
+		ordered[i], err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 		require.NoError(t, err)
 	}
 	made := func(d store.Delivery) store.Delivery {
@@ -380,7 +380,7 @@ func TestOrdersAreFrozen(t *testing.T) {
 	require.NoError(t, f.edit(cell(f.strands(f.takes()[0])[0].ID, "trim_db", -6.0)))
 	second := made(ordered[1])
 	assert.Equal(t, first.Proof.Files[0].Channels, second.Proof.Files[0].Channels, "the trim came after the order")
-	anew, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"})
+	anew, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	assert.NotEqual(t, first.Proof.Files[0].Channels, made(anew).Proof.Files[0].Channels)
 

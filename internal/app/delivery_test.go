@@ -54,7 +54,7 @@ func TestABatchOfTen(t *testing.T) {
 	file, r, specs := laidReel(t, f)
 	var batch []store.Delivery
 	for i := range 10 {
-		d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: []string{"poly", "mono"}[i%2]})
+		d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: []string{"poly", "mono"}[i%2], Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 		require.NoError(t, err)
 		assert.Equal(t, i+1, d.Version)
 		batch = append(batch, d)
@@ -100,7 +100,7 @@ func TestABatchOfTen(t *testing.T) {
 func TestHeldAndFirst(t *testing.T) {
 	f := setup(t)
 	_, r, specs := laidReel(t, f)
-	d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID})
+	d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	d, err = f.DeliveryStep(f.ctx, d.ID, app.StepHold)
 	require.NoError(t, err)
@@ -120,7 +120,7 @@ func TestHeldAndFirst(t *testing.T) {
 	assert.Equal(t, "proven", d.State)
 	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepNext)
 	assert.Equal(t, "under_way", code(err))
-	held, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID})
+	held, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	_, err = f.DeliveryStep(f.ctx, held.ID, app.StepHold)
 	require.NoError(t, err)
@@ -134,7 +134,7 @@ func TestHeldAndFirst(t *testing.T) {
 func TestMadeAgainAsItWasOrdered(t *testing.T) {
 	f := setup(t)
 	file, r, specs := laidReel(t, f)
-	first, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})
+	first, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	first = f.made(t, first.ID)
 	require.Equal(t, "proven", first.State, first.ErrorMessage)
@@ -274,7 +274,7 @@ func TestSpecsAreKept(t *testing.T) {
 func TestPapersAndVersions(t *testing.T) {
 	f := setup(t)
 	_, r, specs := laidReel(t, f)
-	order := app.DeliveryOrder{Spec: specs[0].ID, Recipient: " Harbour Dubbing "}
+	order := app.DeliveryOrder{Spec: specs[0].ID, Recipient: " Harbour Dubbing ", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
 	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
 	require.NoError(t, err)
 	_, err = f.Paper(f.ctx, waiting.ID)
@@ -342,7 +342,7 @@ func TestPapersAndVersions(t *testing.T) {
 	own.Name, own.Outputs, own.Folder = "In folders", nil, "{production}/{reel} {version}"
 	kept, err := f.SaveSpec(f.ctx, own)
 	require.NoError(t, err)
-	waiting, err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: kept.ID, Packing: "mono"})
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: kept.ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	inFolders := f.made(t, waiting.ID)
 	require.Equal(t, "proven", inFolders.State, inFolders.ErrorMessage)

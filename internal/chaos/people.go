@@ -192,7 +192,7 @@ func (p *people) orders(ctx context.Context) {
 	p.mu.Lock()
 	spec := p.specs[p.rng.IntN(len(p.specs))]
 	p.mu.Unlock()
-	if p.call(ctx, "POST", "/api/reels/"+p.reel+"/deliveries", map[string]any{"spec": spec, "packing": "poly"}, &d) == nil {
+	if p.call(ctx, "POST", "/api/reels/"+p.reel+"/deliveries", map[string]any{"spec": spec, "packing": "poly", "accept": []string{"no_stem", "output_silent", "stem_not_out"}}, &d) == nil {
 		p.mu.Lock()
 		p.deliveries[d.Id.String()] = true
 		p.mu.Unlock()

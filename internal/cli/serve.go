@@ -154,7 +154,7 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		}
 		defer a.StopLines()
 		hub, watcher := httpapi.NewHub(), app.NewWatcher(a)
-		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log})
+		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log, Version: Version})
 		if err != nil {
 			return err
 		}

@@ -60,7 +60,7 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 	require.NoError(t, err)
 	var whole []byte
 	for _, packing := range []string{"poly", "mono"} {
-		d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: packing})
+		d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: packing, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
 			d, err = st.Delivery(ctx, d.ID)

@@ -85,7 +85,7 @@ func everySpec(t *testing.T, a *app.App, p store.Production, first uuid.UUID) {
 
 func deliverTo(t *testing.T, a *app.App, reelID uuid.UUID, spec store.Spec) store.Delivery {
 	t.Helper()
-	d, err := a.OrderDelivery(t.Context(), reelID, app.DeliveryOrder{Spec: spec.ID})
+	d, err := a.OrderDelivery(t.Context(), reelID, app.DeliveryOrder{Spec: spec.ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	return ended(t, a, d.ID)
 }

@@ -70,6 +70,7 @@ func TestTheContractIsServed(t *testing.T) {
 	var doc map[string]any
 	require.NoError(t, json.Unmarshal([]byte(body), &doc))
 	assert.Contains(t, doc["paths"], "/api/uploads/{upload}")
+	assert.Equal(t, "1.2.3", doc["info"].(map[string]any)["version"], "the program's")
 	resp, body = s.ask("GET", "/api/docs", nil, nil)
 	assert.Equal(t, "text/html; charset=utf-8", resp.Header.Get("Content-Type"))
 	for _, want := range []string{"createUpload", "Productions, newest first", "Lantern Ferry", "File-Id"} {

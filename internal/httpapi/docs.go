@@ -32,11 +32,14 @@ type answer struct {
 }
 
 // documents serves the contract as JSON, and as a page that is made of it.
-func documents(e *gin.Engine) error {
+func documents(e *gin.Engine, version string) error {
 	// As it is written: what is made of it for the handlers leaves the uploads out, which tusd serves.
 	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
 	if err != nil {
 		return err
+	}
+	if version != "" {
+		doc.Info.Version = version
 	}
 	b, err := json.Marshal(doc)
 	if err != nil {

@@ -142,7 +142,7 @@ func TestDeliveryToProof(t *testing.T) {
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
 	require.Len(t, specs, 17)
 	require.Equal(t, "Stem master, three stereo stems", specs[0].Spec.Name)
-	order := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}"}
+	order := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}", "accept": []string{"no_stem", "output_silent"}}
 	var pre contract.Preflight
 	require.Equal(t, 200, s.call("POST", path+"/preflight", order, &pre))
 	assert.False(t, pre.Stops)
@@ -154,6 +154,10 @@ func TestDeliveryToProof(t *testing.T) {
 	for _, c := range []string{"no_stem", "track_off", "output_silent"} {
 		assert.Contains(t, codes, c)
 	}
+	// What stands in the way stops it, until somebody says that it is to be so.
+	var stands contract.Problem
+	require.Equal(t, 422, s.call("POST", path+"/deliveries", map[string]any{"spec": specs[0].Id}, &stands))
+	assert.Contains(t, stands.Detail, "accept")
 	events := s.listen(p)
 	var d contract.Delivery
 	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &d))

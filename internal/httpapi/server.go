@@ -37,6 +37,8 @@ type Options struct {
 	// BodyTime is how long all of a request's body may take to arrive; half a minute when it is 0. Uploads have
 	// their own: a minute without a byte ends them, to be gone on with.
 	BodyTime time.Duration
+	// Version is the program's, which the contract has; as it is written where there is none.
+	Version string
 }
 
 type server struct {
@@ -61,7 +63,7 @@ func New(o Options) (http.Handler, error) {
 		return nil, err
 	}
 	e.Any("/api/uploads/*path", uploads)
-	if err := documents(e); err != nil {
+	if err := documents(e, o.Version); err != nil {
 		return nil, err
 	}
 	check, err := validate()

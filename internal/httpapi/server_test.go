@@ -69,7 +69,7 @@ func start(t testing.TB, shelf string) *server {
 			t.Errorf("the worker ended: %v", err)
 		}
 	})
-	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, BodyTime: slow, Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
+	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, BodyTime: slow, Version: "1.2.3", Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() {

@@ -150,7 +150,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := st.Specs(ctx)
 	require.NoError(t, err)
-	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
+	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	dir := folder.Delivery(d.ID)
 	final := filepath.Join(dir, "*", "Killed.wav")
@@ -198,7 +198,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "farther", Strands: []string{strands[0].ID.String()}, Name: "farther", At: 18 * 60 * 48000, Length: 48000}}}}},
 	})
 	require.NoError(t, err)
-	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}"})
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	dir = folder.Delivery(d.ID)
 	attempt := func() uuid.UUID {
@@ -232,7 +232,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	})
 
 	// A delivery that is cancelled in its midst leaves nothing, and can be made again.
-	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono"})
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	until(t, "a second render", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
@@ -261,7 +261,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 
 	// What waits changes places, goes first, and is held; what is being made is held, leaves nothing, and begins anew.
 	order := func(span int64) store.Delivery {
-		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly"}
+		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
 		if span > 0 {
 			from, _ := r.Doc.Span()
 			to := from + span

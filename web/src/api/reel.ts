@@ -236,7 +236,7 @@ export function useLayTakes(production: string) {
     },
     onSuccess: (reel, { takes }) => {
       note(
-        `${takes.map((t) => t.name).join(", ")} taken into ${reel.name}, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands.`,
+        `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands (${reel.name}).`,
       );
     },
     onError: failed,
