@@ -135,6 +135,8 @@ func Read(r io.ReaderAt, size int64) (*Header, error) {
 		add("cut_short", "the header promises %d frames and %d are there; those are kept", promised, h.Frames)
 	} else if promised > 0 {
 		h.Frames = promised
+	} else if h.Frames > 0 && !slices.ContainsFunc(h.Snags, func(s snag.Snag) bool { return s.Code == "size_lost" }) {
+		add("size_lost", "the header does not say how many frames there are: the %d that are there are taken", h.Frames)
 	}
 	if h.Frames == 0 {
 		add("no_sound", "the file holds no frames of sound")

@@ -193,17 +193,29 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 	var b strings.Builder
 	b.WriteString(`^`)
 	rest := rule.Name
+	firm := false // something stands in front for certain: before that, separators go with what is empty
+	between := func(sep string) string {
+		if sep == "" || firm {
+			return sep
+		}
+		return `(?:` + sep + `)?`
+	}
+	literal := func(text string) {
+		plain := strings.TrimLeft(text, "_-. ")
+		b.WriteString(between(o.literal(text[:len(text)-len(plain)])) + o.literal(plain))
+		firm = firm || plain != ""
+	}
 	for rest != "" {
 		i := strings.IndexByte(rest, '{')
 		if i < 0 {
-			b.WriteString(o.literal(rest))
+			literal(rest)
 			break
 		}
 		before := rest[:i]
 		plain := strings.TrimRight(before, "_-. ")
-		b.WriteString(o.literal(plain))
+		literal(plain)
 		// An empty field takes the separator before it along.
-		sep := o.literal(before[len(plain):])
+		sep := between(o.literal(before[len(plain):]))
 		k := strings.IndexByte(rest, '}')
 		field := rest[i+1 : k]
 		switch field {
@@ -211,16 +223,19 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 			b.WriteString(`(?:` + sep + `\d{2,3})?`)
 		case "version":
 			b.WriteString(`(?:` + sep + `v\d+)`)
+			firm = true
 		case "date":
 			b.WriteString(`(?:` + sep + `\d{8})?`)
 		case "bus":
 			if len(rule.Groups) == 1 && rule.Groups[0].Bus != "" {
 				b.WriteString(`(?:` + sep + o.literal(rule.Groups[0].Bus) + `)`)
+				firm = true
 				break
 			}
 			fallthrough
-		case "production", "reel", "stem", "part", "track", "spec": // no file is without
+		case "stem", "part", "track", "spec": // no file is without
 			b.WriteString(`(?:` + sep + `.+?)`)
+			firm = true
 		default:
 			b.WriteString(`(?:` + sep + `.+?)?`)
 		}
@@ -742,6 +757,7 @@ func (j *judged) measure(ctx context.Context, o Checking) (Checked, error) {
 		}
 	}
 	j.Measures = j.plan.measures(heard)
+	j.twins()
 	if err := j.listed(o); err != nil {
 		return Checked{}, err
 	}
@@ -756,6 +772,36 @@ func (j *judged) byName(name string, o Checking) found {
 		}
 	}
 	return found{}
+}
+
+// twins finds channels of stems of two kinds that hold the same sound, as where one was replaced by a copy of another: no list of hashes
+// is needed for that. Silence is no sound, and a mix may well be one of its stems.
+func (j *judged) twins() {
+	type channel struct{ kind, name string }
+	first := map[string]channel{} // by what it holds
+	for i, f := range j.plan.Files {
+		fp := &j.Files[j.of[i]]
+		for c, planned := range f.Channels {
+			if c >= len(fp.Channels) || fp.Channels[c].Hash == "" || fp.Channels[c].PeakDBFS == nil {
+				continue
+			}
+			kind := take.StemKind(planned.Name)
+			if kind == "" {
+				kind = take.StemKind(f.Name)
+			}
+			if kind == "" {
+				continue
+			}
+			now := channel{kind, planned.Name + " of " + filepath.Base(f.Name)}
+			was, there := first[fp.Channels[c].Hash]
+			switch {
+			case !there:
+				first[fp.Channels[c].Hash] = now
+			case was.kind != kind:
+				fp.check("the sound of "+planned.Name, "its own", "the same as "+was.name+", sample by sample")
+			}
+		}
+	}
 }
 
 // listed holds the files against the hash lists in the folder.

@@ -109,6 +109,9 @@ func (i *Info) Gather(name string) Facts {
 		if len(f.Tracks) > 1 && len(list) != len(f.Tracks) {
 			f.Snags = append(f.Snags, snag.New("track_count", "the track list names %d tracks and the file holds %d channels", len(list), len(f.Tracks)))
 		}
+		if n := doubled(list); n > 0 && len(f.Tracks) > 1 {
+			f.Snags = append(f.Snags, snag.New("doubled_index", "the track list names channel %d twice: the first name is taken, and another channel may be without its own", n))
+		}
 		f.complete(d.Tracks())
 	} else {
 		f.describe(d.Tracks(), name)
@@ -228,6 +231,18 @@ func (i *Info) TrackEntries(name string) []wave.IXMLTrack {
 		}
 	}
 	return out
+}
+
+// doubled is the first channel that a track list names more than once; 0 for none.
+func doubled(list []wave.IXMLTrack) int {
+	seen := map[int]bool{}
+	for _, t := range list {
+		if t.Interleave > 0 && seen[t.Interleave] {
+			return t.Interleave
+		}
+		seen[t.Interleave] = true
+	}
+	return 0
 }
 
 // ownTrack finds a mono file's entry in a list that may be the whole recording's: by the number at

@@ -114,3 +114,14 @@ func TestParseName(t *testing.T) {
 		assert.Equal(t, want, source.ParseName(in), in)
 	}
 }
+
+// A list that names a channel twice is told: another channel is without its name.
+func TestADoubledIndexIsTold(t *testing.T) {
+	x := wave.NewIXML()
+	x.SetTracks([]wave.IXMLTrack{{Recorder: 1, Interleave: 1, Name: "Boom"}, {Recorder: 2, Interleave: 1, Name: "Lav"}})
+	i := source.Info{Format: wave.Format{Channels: 2, SampleRate: 48000}, IXML: x}
+	f := i.Gather("a.wav")
+	require.NotEmpty(t, f.Snags)
+	assert.Equal(t, "doubled_index", f.Snags[0].Code)
+	assert.Equal(t, "Boom", f.Tracks[0].Label)
+}

@@ -291,7 +291,9 @@ func (p *parser) chunk(id string, body, size int64) error {
 			}
 			p.h.IXML = x
 		}
-	case "JUNK", "junk", "PAD ", "FLLR", "fact", "data":
+	case "data":
+		p.snag("second_data", "there is a second data chunk at byte %d, of %d bytes: the first is the recording, and this one is not read", body-p.head, size)
+	case "JUNK", "junk", "PAD ", "FLLR", "fact":
 		// Room left by writers, or something that the format already says.
 	default:
 		if p.extra+int(min(avail, maxMeta)) > maxExtra {

@@ -79,6 +79,30 @@ func TestDeliverAndVerify(t *testing.T) {
 	assert.Contains(t, said, "hash, by Lantern Ferry - R1")
 	assert.Equal(t, 3, cli.Status(err))
 
+	// Dialogue replaced by a copy of the music, with no list of hashes beside it.
+	apart := filepath.Join(dir, "apart")
+	said, err = output(t, append([]string{"deliver", "--spec", "Stem master, three stereo stems", "--packing", "mono", "--production", "P", "--out", apart}, paths...)...)
+	require.NoError(t, err, said)
+	mono, err := filepath.Glob(filepath.Join(apart, "*.wav"))
+	require.NoError(t, err)
+	require.Len(t, mono, 6)
+	slices.Sort(mono)
+	said, err = output(t, "verify", apart, "--spec", "Stem master, three stereo stems", "--packing", "mono")
+	require.NoError(t, err, said)
+	lists, err := filepath.Glob(filepath.Join(apart, "*.mhl"))
+	require.NoError(t, err)
+	for _, l := range lists {
+		require.NoError(t, os.Remove(l))
+	}
+	for i := range 2 {
+		b, err := os.ReadFile(mono[2+i])
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(mono[i], b, 0o600))
+	}
+	said, err = output(t, "verify", apart, "--spec", "Stem master, three stereo stems", "--packing", "mono")
+	require.ErrorAs(t, err, new(cli.Unmet))
+	assert.Contains(t, said, "the sound of MX L: the same as DX L of P_STEMS_01_DX L.wav, sample by sample instead of its own")
+
 	// The same files are no six mono files.
 	said, err = output(t, "verify", out, "--spec", "Stem master, three stereo stems", "--packing", "mono", "--json")
 	require.ErrorAs(t, err, new(cli.Unmet))
