@@ -632,3 +632,26 @@ func TestSixChannelsAreVerifiedAsWhatTheyAre(t *testing.T) {
 		}
 	}
 }
+
+// A test is compared with a whole delivery over its own span: what is the same is said to be, and what was changed is.
+func TestATestIsComparedOverItsOwnSpan(t *testing.T) {
+	f := newFixture(t, 1)
+	f.route("0/0", "DX", 0, weave.Both)
+	f.route("1/1", "MX", -3, weave.Left)
+	s := delivery.ThreeStereoStems()
+	whole, dir, proof := f.made(t, delivery.Order{Spec: s})
+	was := delivery.Made{Plan: whole, Proof: proof}
+	f.route("0/0", "DX", -4, weave.Left)
+	test, _, tested := f.made(t, delivery.Order{Spec: s, Span: &delivery.Span{From: start + 9600, To: start + 19200}})
+	over, fits, err := was.Over(test, func(i int) (string, error) { return filepath.Join(dir, whole.Files[i].Name), nil })
+	require.NoError(t, err)
+	require.True(t, fits)
+	said := strings.Join(delivery.Differences(over, delivery.Made{Plan: test, Proof: tested}), "\n")
+	assert.Contains(t, said, "other samples in: DX L, DX R")
+	assert.Contains(t, said, "the same, sample by sample: FX L, FX R, MX L, MX R")
+	assert.NotContains(t, said, "length")
+	test.Start += 480000
+	_, fits, err = was.Over(test, nil)
+	require.NoError(t, err)
+	assert.False(t, fits, "it is beyond what there is")
+}

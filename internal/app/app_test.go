@@ -93,6 +93,7 @@ func (f *fixture) takeBytes(b []byte, name string) store.File {
 	require.NoError(f.t, f.Analyse(f.ctx, file.ID))
 	file, err = f.Store.File(f.ctx, file.ID)
 	require.NoError(f.t, err)
+	f.apart()
 	return file
 }
 
@@ -101,6 +102,20 @@ func (f *fixture) takes() []store.Take {
 	ts, err := f.Store.TakesAfter(f.ctx, f.p.ID, uuid.UUID{}, 100)
 	require.NoError(f.t, err)
 	return ts
+}
+
+// apart says of all that is asked that the channels stand each by itself, as if it had never been asked: no edit is logged.
+func (f *fixture) apart() {
+	f.t.Helper()
+	var ids []uuid.UUID
+	for _, tk := range f.takes() {
+		ids = append(ids, tk.ID)
+	}
+	asking, err := f.Store.Asking(f.ctx, ids)
+	require.NoError(f.t, err)
+	for _, s := range asking {
+		require.NoError(f.t, f.Store.MoveSuggestion(f.ctx, s.ID, "refused"))
+	}
 }
 
 func code(err error) string {

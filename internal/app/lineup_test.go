@@ -285,7 +285,7 @@ func TestReadingsFollowTheMembers(t *testing.T) {
 	}
 	ts := f.takes()
 	require.Len(t, ts, 1)
-	five := take.Reading{Kind: take.Surround, Positions: []int{1, 2, 3, 4, 5, 6}, Order: []audio.Speaker{"L", "R", "C", "LFE", "Ls", "Rs"}}
+	five := take.Reading{Kind: take.Surround, Positions: []int{1, 2, 3, 4, 5, 6}, Order: []audio.Speaker{"L", "R", "C", "LFE", "Ls", "Rs"}, From: take.FromSet, Why: "the names of its files say so"}
 	assert.Equal(t, []take.Reading{five}, ts[0].Readings)
 	require.NoError(t, f.edit(cell(ts[0].ID, "readings", []take.Reading{{Kind: take.Stereo, Positions: []int{1, 2}}})))
 	require.NoError(t, f.MoveFile(f.ctx, files[5].ID, nil))

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"slices"
@@ -30,10 +31,20 @@ func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, 
 	if errors.Is(err, ErrNotFound) {
 		return n, nil
 	}
-	if err == nil && before.Proof != nil {
-		n.Differs = delivery.Differences(delivery.Made{Plan: before.Plan, Proof: *before.Proof}, n.Made)
+	if err != nil || before.Proof == nil {
+		return n, err
 	}
-	return n, err
+	was := delivery.Made{Plan: before.Plan, Proof: *before.Proof}
+	if d.Plan.Test() { // over its own span alone
+		over, fits, err := was.Over(d.Plan, func(file int) (string, error) { return a.DeliveredFile(ctx, before.ID, file) })
+		if err != nil || !fits {
+			n.Differs = []string{fmt.Sprintf("version %d is of another length or coding, or its files can't be read: its samples are not compared with those of this test", before.Version)}
+			return n, nil
+		}
+		was = over
+	}
+	n.Differs = delivery.Differences(was, n.Made)
+	return n, nil
 }
 
 // Paper finds a delivery's note, from which a paper is written.

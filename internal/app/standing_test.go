@@ -98,7 +98,7 @@ func TestObjectsAreLaidWhereTheyStand(t *testing.T) {
 	_, sent = track("Bell")
 	assert.Equal(t, weave.Placed, sent.Patch.Preset)
 	assert.Equal(t, -120.0, sent.Patch.Places[0].Azimuth)
-	other, _ := track("Strand 3")
+	other, _ := track("objects 3")
 	assert.Nil(t, other.Place)
 
 	// Without room around it, it is sent as any other.

@@ -48,8 +48,10 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
 export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const lists = useCommands((s) => s.lists);
   return (
-    <Panel open={open} onOpenChange={onOpenChange} title="Keys of this stage" className="w-[640px] overflow-auto">
-      <div className="columns-2 gap-8 px-4 pb-2">
+    <Panel open={open} onOpenChange={onOpenChange} title="Keys of this stage" className="flex w-[640px] flex-col">
+      {/* It is scrolled by keys. */}
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls has to be reached by keys */}
+      <section aria-label="Keys" tabIndex={0} className="min-h-0 columns-2 gap-8 overflow-auto px-4 pb-2">
         <section className="mb-4 break-inside-avoid">
           <h3 className="mb-1 text-quiet text-small">Listening</h3>
           <Row name="Hear strand 1 to 9, or 10, alone while held" keys="1 … 9 0" />
@@ -66,7 +68,7 @@ export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: 
               ))}
           </section>
         ))}
-      </div>
+      </section>
     </Panel>
   );
 }
