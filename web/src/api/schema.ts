@@ -5562,7 +5562,9 @@ export interface operations {
     endUpload: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+            };
             path: {
                 upload: string;
             };
@@ -5583,7 +5585,9 @@ export interface operations {
     getUpload: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+            };
             path: {
                 upload: string;
             };
@@ -5606,7 +5610,11 @@ export interface operations {
     writeUpload: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+                /** @description where the bytes begin: what HEAD says has arrived */
+                "Upload-Offset": number;
+            };
             path: {
                 upload: string;
             };
