@@ -65,6 +65,9 @@ func until(t *testing.T, what string, ok func() bool) {
 	}
 }
 
+// accepted is what stands in the way of deliveries here, and is to be so: most of the eight channels go nowhere, and a clip lies far on.
+var accepted = []string{"no_stem", "output_silent", "stem_not_out", "implausible_length"}
+
 // A worker that is killed in the midst of a file's analysis or of a render loses nothing: nothing
 // stands under a final name, and the next worker takes the job up at once and finishes it.
 func TestAKilledWorkerLosesNothing(t *testing.T) {
@@ -138,6 +141,11 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	// A render of six minutes of six channels, killed in its midst.
 	r, err := st.ReelOf(ctx, p.ID)
 	require.NoError(t, err)
+	asking, err := st.Asking(ctx, []uuid.UUID{ts[0].ID})
+	require.NoError(t, err)
+	require.Len(t, asking, 1, "whether eight channels with a mask are a 7.1")
+	_, err = a.DecideSuggestions(ctx, p.ID, []uuid.UUID{asking[0].ID}, false, false)
+	require.NoError(t, err)
 	e, err := a.LayTakes(ctx, r.ID, []uuid.UUID{ts[0].ID}, false)
 	require.NoError(t, err)
 	strands, err := st.Strands(ctx, []uuid.UUID{ts[0].ID})
@@ -150,7 +158,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := st.Specs(ctx)
 	require.NoError(t, err)
-	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
+	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: accepted})
 	require.NoError(t, err)
 	dir := folder.Delivery(d.ID)
 	final := filepath.Join(dir, "*", "Killed.wav")
@@ -198,7 +206,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "farther", Strands: []string{strands[0].ID.String()}, Name: "farther", At: 18 * 60 * 48000, Length: 48000}}}}},
 	})
 	require.NoError(t, err)
-	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: accepted})
 	require.NoError(t, err)
 	dir = folder.Delivery(d.ID)
 	attempt := func() uuid.UUID {
@@ -232,7 +240,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	})
 
 	// A delivery that is cancelled in its midst leaves nothing, and can be made again.
-	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
+	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono", Accept: accepted})
 	require.NoError(t, err)
 	until(t, "a second render", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
@@ -261,7 +269,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 
 	// What waits changes places, goes first, and is held; what is being made is held, leaves nothing, and begins anew.
 	order := func(span int64) store.Delivery {
-		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
+		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: accepted}
 		if span > 0 {
 			from, _ := r.Doc.Span()
 			to := from + span
