@@ -75,7 +75,7 @@ func (fp *FileProof) second(p Plan, f File, streams []picture.Stream) {
 	fp.check("channels, by ffprobe", strings.Join(asked, " + "), strings.Join(found, " + "))
 	for i, st := range parts {
 		// AAC has no way to leave it away: a sound field is told by its mark.
-		if i < len(streams) && st.count > 2 && len(streams) == len(parts) && (f.Coding != "aac" || st.mask != 0) {
+		if i < len(streams) && st.count > 2 && len(streams) == len(parts) && (Containers[f.Container].Picture || f.Container == "flac") && (f.Coding != "aac" || st.mask != 0) {
 			if asked, found := st.tag(f), streams[i].Layout; !slices.Contains(asked, found) {
 				fp.check("layout that "+streamSays(i, len(parts))+" is tagged with, by ffprobe", tagSays(asked[0]), tagSays(found))
 			} else {

@@ -30,13 +30,11 @@ func (p *Plan) tagged(f File) {
 	p.problem(true, "delivery", "layout_tagged", "%s would be taken for %s: a FLAC of %d channels has no other way to say what they are; choose another container, or a file for each group", path.Base(f.Name), audio.NameOrder(taken), len(f.Channels))
 }
 
-// tag lists what ffprobe may call the layout of a stream of a file, the likeliest first; empty for none.
+// tag lists what ffprobe may call the layout of a stream of a file with pictures, or of a FLAC, the likeliest first; empty for none.
+// What the mask of a WAV says is compared by itself.
 func (s stream) tag(f File) []string {
 	if f.Container == "flac" {
 		return map[int][]string{3: {"3.0"}, 4: {"quad"}, 5: {"5.0", "5.0(side)"}, 6: {"5.1", "5.1(side)"}, 7: {"6.1"}, 8: {"7.1"}}[s.count]
-	}
-	if !Containers[f.Container].Picture {
-		return []string{""} // what the mask of a WAV says is compared by itself
 	}
 	if names, ok := maskTags[s.mask]; ok && Containers[f.Container].Mask {
 		return append(slices.Clone(names), "") // a tag may be left away

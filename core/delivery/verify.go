@@ -12,6 +12,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mhl"
+	"zestyloom/core/naming"
 	"zestyloom/core/picture"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
@@ -188,8 +189,22 @@ func (o Checking) judge(p Packing, seen []found) *judged {
 	return j
 }
 
-// pattern is what names that a rule makes look like.
-func (o Checking) pattern(rule FileRule) *regexp.Regexp {
+// named reports whether a file has a name that a rule makes. A reel that has no name leaves it out of names: that is taken where
+// the file itself says of which production it is, and is named so.
+func (o Checking) named(rule FileRule, f found) bool {
+	base := filepath.Base(f.path)
+	if o.pattern(rule, false).MatchString(base) {
+		return true
+	}
+	of := naming.Clean(f.facts.Project)
+	if o.Spec.Names.Letters == "plain" {
+		of = plain(f.facts.Project)
+	}
+	return f.err == nil && f.facts.Project != "" && strings.HasPrefix(base, of) && o.pattern(rule, true).MatchString(base)
+}
+
+// pattern is what names that a rule makes look like; nameless where the reel may have no name.
+func (o Checking) pattern(rule FileRule, nameless bool) *regexp.Regexp {
 	var b strings.Builder
 	b.WriteString(`^`)
 	rest := rule.Name
@@ -218,6 +233,9 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 		sep := between(o.literal(before[len(plain):]))
 		k := strings.IndexByte(rest, '}')
 		field := rest[i+1 : k]
+		if field == "reel" && nameless {
+			field = "episode" // which may be without a name
+		}
 		switch field {
 		case "number":
 			b.WriteString(`(?:` + sep + `\d{2,3})?`)
@@ -233,7 +251,7 @@ func (o Checking) pattern(rule FileRule) *regexp.Regexp {
 				break
 			}
 			fallthrough
-		case "stem", "part", "track", "spec": // no file is without
+		case "production", "reel", "stem", "part", "track", "spec": // no file is without
 			b.WriteString(`(?:` + sep + `.+?)`)
 			firm = true
 		default:
@@ -255,7 +273,6 @@ func (o Checking) literal(s string) string {
 
 // rule holds files against one rule: those whose names it makes, or that are of its container where none of those is there.
 func (j *judged) rule(o Checking, rule FileRule, taken []bool) {
-	pattern := o.pattern(rule)
 	want := 0
 	fixed, rest := rule.fixed()
 	for _, g := range fixed {
@@ -288,7 +305,7 @@ func (j *judged) rule(o Checking, rule FileRule, taken []bool) {
 	alike := false // some file is named so, and is another rule's
 	for _, f := range seenInOrder(j.files) {
 		base := filepath.Base(j.files[f].path)
-		if !pattern.MatchString(base) {
+		if !o.named(rule, j.files[f]) {
 			continue
 		}
 		mixed := take.GuessStem(base) == "Full mix" || take.GuessStem(base) == "M&E"
@@ -775,14 +792,14 @@ func (j *judged) byName(name string, o Checking) found {
 }
 
 // twins finds channels of stems of two kinds that hold the same sound, as where one was replaced by a copy of another: no list of hashes
-// is needed for that. Silence is no sound, and a mix may well be one of its stems.
+// is needed for that. Silence, dithered or not, is no sound, and a mix may well be one of its stems.
 func (j *judged) twins() {
 	type channel struct{ kind, name string }
 	first := map[string]channel{} // by what it holds
 	for i, f := range j.plan.Files {
 		fp := &j.Files[j.of[i]]
 		for c, planned := range f.Channels {
-			if c >= len(fp.Channels) || fp.Channels[c].Hash == "" || fp.Channels[c].PeakDBFS == nil {
+			if c >= len(fp.Channels) || fp.Channels[c].Hash == "" || fp.Channels[c].PeakDBFS == nil || *fp.Channels[c].PeakDBFS < audio.SilenceDB {
 				continue
 			}
 			kind := take.StemKind(planned.Name)

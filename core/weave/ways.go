@@ -36,7 +36,7 @@ func Ways(from, to audio.Layout, law float64) (out []Patch) {
 		}
 	}
 	placed := Patch{Preset: Placed, Places: places}
-	one, width := 1.0, from.Count == 2
+	asItIs := 1.0
 	unity := audio.NewMatrix(to.Count, from.Count)
 	for i := range min(to.Count, from.Count) {
 		unity[i][i] = 1
@@ -51,8 +51,8 @@ func Ways(from, to audio.Layout, law float64) (out []Patch) {
 		all = append(all, Patch{Preset: Both}, Patch{Preset: BothMinus}, Patch{Preset: Left}, Patch{Preset: Right}, Patch{Preset: Pan, Law: -3})
 	}
 	all = append(all, Patch{Preset: BySpeaker}, Patch{Preset: Folded}, Patch{Preset: Field}, Patch{Preset: Decoded, Decoding: ambisonic.Fitted}, Patch{Preset: Encoded})
-	if width {
-		all = append(all, Patch{Preset: Balance, Width: &one}, Patch{Preset: Exchanged}, Patch{Preset: MidSide})
+	if from.Count == 2 {
+		all = append(all, Patch{Preset: Balance, Width: &asItIs}, Patch{Preset: Exchanged}, Patch{Preset: MidSide})
 	}
 	if from.Count > 1 {
 		all = append(all, Patch{Preset: Summed, Law: -6})

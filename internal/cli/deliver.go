@@ -108,7 +108,7 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 	f.StringSliceVar(&o.only, "only", nil, "tracks and buses by name that there are files of, where the specification has a file for each (all otherwise)")
 	f.StringVar(&o.rate, "rate", "", "rate of the timecode, where no file says it, such as 25 or 29.97df")
 	f.StringVar(&o.picture, "picture", "", "file whose picture goes along, where the specification has a container for it")
-	f.StringVar(&o.production, "production", "", "for names and metadata (what the first file says otherwise)")
+	f.StringVar(&o.production, "production", "", "for names and metadata (what the first file says otherwise, or else the folder's name)")
 	f.StringVar(&o.episode, "episode", "", "for names and metadata")
 	f.StringVar(&o.reel, "reel", "", "for names and metadata")
 	f.StringVar(&o.recipient, "recipient", "", "to whom it goes, for the papers")
@@ -181,6 +181,9 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version, Accept: o.accept}
 	if order.Titles = (delivery.Titles{Production: o.production, Episode: o.episode, Reel: o.reel}); order.Titles.Production == "" {
 		order.Titles.Production = l.project
+	}
+	if order.Titles.Production == "" && o.out != "" { // files are named by it: no name is without
+		order.Titles.Production = filepath.Base(filepath.Clean(o.out))
 	}
 	if order.Cut = o.cut; o.cut && o.span == "" {
 		return nil, UsageError{errors.New("deliver: --cut goes with --span")}

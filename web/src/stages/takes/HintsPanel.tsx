@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { api, must, type Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
 import { plural } from "../../format";
-import { Button } from "../../ui/controls";
+import { Button, Key } from "../../ui/controls";
 import { note } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 
@@ -35,6 +36,12 @@ export function HintsPanel({ open, onClose, production, hints }: Props) {
     enabled: open && hints.length > 0,
     gcTime: 0,
   });
+  // Enter accepts, once what it would do is there to be read.
+  const go = useRef<HTMLButtonElement>(null);
+  const ready = rows !== undefined;
+  useEffect(() => {
+    if (ready) go.current?.focus();
+  }, [ready]);
   const changes = (rows ?? []).filter((r) => !r.kept);
   const kept = (rows ?? []).filter((r) => r.kept);
   const accept = () =>
@@ -94,9 +101,15 @@ export function HintsPanel({ open, onClose, production, hints }: Props) {
             `${plural(changes.length, "change")}${kept.length > 0 ? `, ${kept.length} left as somebody has typed them` : ""}`}
         </span>
         <Button onClick={onClose}>Cancel</Button>
-        <Button primary autoFocus disabled={isPending || !rows} onClick={accept}>
-          Accept
-        </Button>
+        <button
+          type="button"
+          ref={go}
+          disabled={isPending || !rows}
+          className="inline-flex h-7 items-center gap-2 bg-focus px-2.5 font-semibold text-on-focus disabled:opacity-60"
+          onClick={accept}
+        >
+          Accept <Key>Enter</Key>
+        </button>
       </footer>
     </Panel>
   );

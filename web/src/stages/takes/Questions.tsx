@@ -19,7 +19,8 @@ export function Questions({ take, production, at }: { take: Take; production: st
           <span className="min-w-64 flex-1">
             Not certain: {s.says}.{" "}
             <span className="text-quiet text-small">
-              {s.reason}. Nothing of this take is laid until somebody says it.
+              {s.reason.charAt(0).toUpperCase() + s.reason.slice(1)}. Nothing of this take is laid until somebody says
+              it.
             </span>
           </span>
           <Button onClick={() => hearAnswer(take, s.positions, true, at())}>
