@@ -28,6 +28,7 @@ type reading struct {
 	lossy        bool
 	coding       audio.Coding
 	levels       []audio.Level
+	inside       []audio.Level // of programme alone, where that is asked for
 	hashes       channelHashes
 	alike        []likeness
 	got, one     []byte
@@ -72,7 +73,7 @@ func (p Plan) open(ctx context.Context, i int, fp *FileProof, path, tmp, with st
 func newReading(i int, fp *FileProof, src *source.Source, first, count int) *reading {
 	return &reading{
 		index: i, fp: fp, src: src, first: first, count: count, coding: src.Format.Coding,
-		levels: make([]audio.Level, count), alike: make([]likeness, count), hashes: newHashes(count),
+		levels: make([]audio.Level, count), inside: make([]audio.Level, count), alike: make([]likeness, count), hashes: newHashes(count),
 	}
 }
 
@@ -225,6 +226,16 @@ func (r *reading) take(at int64, n int) error {
 		r.hashes.add(got, size)
 	}
 	return nil
+}
+
+// sounding adds what of a block that was read is programme to the levels inside of it.
+func (r *reading) sounding(p Plan, at int64, n int) {
+	width := int64(r.coding.Bytes() * r.count)
+	from := max(at, p.Lead) - at
+	to := min(at+int64(n), p.programmeEnd(), at+int64(r.read0)/width) - at
+	if from < to {
+		audio.AddLevels(r.inside, r.got[from*width:to*width], r.coding)
+	}
 }
 
 // read reads a block and compares it. want holds all channels of the file.

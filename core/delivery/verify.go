@@ -743,6 +743,7 @@ func (j *judged) measure(ctx context.Context, o Checking) (Checked, error) {
 		return j.plan.readThrough(ctx, readings, func(r *reading, at int64, n int) {
 			heard.heard(r.index, r.first, r.count, r.got[:r.read0], r.coding, at, n)
 			tones.heard(r, at, n)
+			r.sounding(j.plan, at, n)
 		}, func(at int64, n int) {
 			heard.add(at, n)
 			if o.Progress != nil {
@@ -774,7 +775,7 @@ func (j *judged) measure(ctx context.Context, o Checking) (Checked, error) {
 		}
 	}
 	j.Measures = j.plan.measures(heard)
-	j.twins()
+	j.twins(readings)
 	if err := j.listed(o); err != nil {
 		return Checked{}, err
 	}
@@ -792,30 +793,33 @@ func (j *judged) byName(name string, o Checking) found {
 }
 
 // twins finds channels of stems of two kinds that hold the same sound, as where one was replaced by a copy of another: no list of hashes
-// is needed for that. Silence, dithered or not, is no sound, and a mix may well be one of its stems.
-func (j *judged) twins() {
+// is needed for that. Silence of programme, dithered or not and whatever stands around it, is no sound, and a mix may well be one of its
+// stems.
+func (j *judged) twins(readings []*reading) {
 	type channel struct{ kind, name string }
 	first := map[string]channel{} // by what it holds
-	for i, f := range j.plan.Files {
-		fp := &j.Files[j.of[i]]
-		for c, planned := range f.Channels {
-			if c >= len(fp.Channels) || fp.Channels[c].Hash == "" || fp.Channels[c].PeakDBFS == nil || *fp.Channels[c].PeakDBFS < audio.SilenceDB {
+	for _, r := range readings {
+		f := j.plan.Files[r.index]
+		for c := range r.count {
+			found := &r.fp.Channels[r.first+c]
+			if found.Hash == "" || r.inside[c].Silent() {
 				continue
 			}
-			kind := take.StemKind(planned.Name)
+			name := f.Channels[r.first+c].Name
+			kind := take.StemKind(name)
 			if kind == "" {
 				kind = take.StemKind(f.Name)
 			}
 			if kind == "" {
 				continue
 			}
-			now := channel{kind, planned.Name + " of " + filepath.Base(f.Name)}
-			was, there := first[fp.Channels[c].Hash]
+			now := channel{kind, name + " of " + filepath.Base(f.Name)}
+			was, there := first[found.Hash]
 			switch {
 			case !there:
-				first[fp.Channels[c].Hash] = now
+				first[found.Hash] = now
 			case was.kind != kind:
-				fp.check("the sound of "+planned.Name, "its own", "the same as "+was.name+", sample by sample")
+				r.fp.check("the sound of "+name, "its own", "the same as "+was.name+", sample by sample")
 			}
 		}
 	}

@@ -63,7 +63,7 @@ func TestReadOddities(t *testing.T) {
 		"RF64 with a plain data size":     {riff("RF64", ds64(0), stereo, data(400), note), 100, audio.S16, 16, 0, nil},
 		"RF64 that lost power":            {riff("RF64", ds64(0), stereo, big(data(400))), 100, audio.S16, 16, 0, []string{"size_lost"}},
 		"RF64 cut short":                  {riff("RF64", ds64(4000), stereo, big(data(400))), 100, audio.S16, 16, 0, []string{"cut_short"}},
-		"second fmt and data ignored":     {riff("RIFF", stereo, data(400), fmtChunk(1, 1, 8000, 1, 8), data(40)), 100, audio.S16, 16, 0, nil},
+		"second fmt and data not read":    {riff("RIFF", stereo, data(400), fmtChunk(1, 1, 8000, 1, 8), data(40)), 100, audio.S16, 16, 0, []string{"second_data"}},
 	} {
 		h, err := Read(bytes.NewReader(c.file), int64(len(c.file)))
 		if !assert.NoError(t, err, name) {

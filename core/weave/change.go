@@ -272,7 +272,7 @@ func (d *changing) relayout(i int, layout string) error {
 		switch {
 		case c < 0 && to.Kind != audio.Bed && was.Kind == to.Kind && o.Channel < to.Count:
 			c = o.Channel
-		case c < 0 && to.Count == 1: // all that there is, on both sides that carried it
+		case c < 0 && to.Count == 1 && was.Count == 2: // all that there is, on both sides that carried it
 			c = 0
 		case c < 0 && was.Count == 1: // one channel goes on as the left
 			c = max(0, to.Index("L"))

@@ -13,8 +13,8 @@ import (
 //
 // What has the same channels enters as it is. One channel enters what has a centre in the centre, and what has but two sides
 // on both of them at so many dB as law says (one of Laws, see Weave.Law). A pair enters a wider bed on its own sides; a wider
-// bed is folded down; sound fields are converted, decoded and encoded. A matrix can always be written, and is never the
-// default.
+// bed is folded down; sound fields are converted, decoded and encoded. A sum of channels that nobody knows and a matrix can always be had,
+// and are never the default.
 func Ways(from, to audio.Layout, law float64) (out []Patch) {
 	if !slices.Contains(Laws, law) {
 		law = 0
@@ -89,7 +89,7 @@ func (p Patch) offered(from, to audio.Layout) bool {
 // Way is how a signal enters another layout when nobody says otherwise; false where that has to be chosen.
 func Way(from, to audio.Layout, law float64) (Patch, bool) {
 	ways := Ways(from, to, law)
-	if len(ways) == 0 || ways[0].Preset == Custom {
+	if len(ways) == 0 || ways[0].Preset == Custom || ways[0].Preset == Summed {
 		return Patch{}, false
 	}
 	return ways[0], true
