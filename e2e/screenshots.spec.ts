@@ -32,7 +32,7 @@ test("pictures for the README", async ({ page, app, browser }) => {
   await go(page, "Reel");
   const chooser = page.getByLabel("Reel", { exact: true });
   await chooser.selectOption({ label: "Scene 21A, edited" });
-  await expect(page.getByText(/^12 tracks, /)).toBeVisible();
+  await expect(page.getByText(/^13 tracks, /)).toBeVisible();
   const goTo = async (text: string) => {
     await page.keyboard.press("g");
     await page.keyboard.type(text);
