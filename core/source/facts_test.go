@@ -118,7 +118,7 @@ func TestParseName(t *testing.T) {
 // A list that names a channel twice is told: another channel is without its name.
 func TestADoubledIndexIsTold(t *testing.T) {
 	x := wave.NewIXML()
-	x.SetTracks([]wave.IXMLTrack{{Recorder: 1, Interleave: 1, Name: "Boom"}, {Recorder: 2, Interleave: 1, Name: "Lav"}})
+	x.SetTracks([]wave.IXMLTrack{{Interleave: 1, Recorder: 1, Name: "Boom"}, {Interleave: 1, Recorder: 2, Name: "Lav"}})
 	i := source.Info{Format: wave.Format{Channels: 2, SampleRate: 48000}, IXML: x}
 	f := i.Gather("a.wav")
 	require.NotEmpty(t, f.Snags)

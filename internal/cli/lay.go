@@ -102,14 +102,11 @@ func (l *laid) lay(cmd *cobra.Command, paths []string, rate string, read []strin
 		}
 	}
 	if len(without) > 0 {
-		where := "at midnight, as all do"
-		if starts > 0 {
-			where = "at the first start that another says"
-		}
-		says := snag.New("no_start", "%s does not say when it starts: it is laid %s", strings.Join(without, ", "), where)
-		if l.snags = append(l.snags, says); starts > 0 && len(without) > 0 {
-			l.ask(says.Code, "%s", says.Message)
-			l.snags = l.snags[:len(l.snags)-1]
+		says := "%s does not say when it starts: it is laid %s"
+		if names := strings.Join(without, ", "); starts > 0 {
+			l.ask("no_start", says, names, "at the first start that another says")
+		} else {
+			l.snags = append(l.snags, snag.New("no_start", says, names, "at midnight, as all do"))
 		}
 	}
 	empty := reel.New()
