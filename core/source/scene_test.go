@@ -58,9 +58,9 @@ func TestLabelsAndGroupsOfADescription(t *testing.T) {
 	assert.Equal(t, []string{"Deck ACN 3", "Deck ACN 2", "Deck ACN 1", "Deck ACN 0", "Mix L", "Mix C", "Mix R", "Mix Ls", "Mix Rs", "Mix LFE", "MX R", "MX L"}, labels)
 	assert.Equal(t, "", f.Tracks[22].Label, "what is not described has no label")
 	assert.Equal(t, []take.Reading{
-		{Kind: take.Ambisonic, Positions: []int{4, 3, 2, 1}, Order: []audio.Speaker{}},
-		{Kind: take.Surround, Positions: []int{5, 7, 6, 10, 8, 9}, Order: l51.Speakers},
-		{Kind: take.Stereo, Positions: []int{12, 11}, Order: []audio.Speaker{}},
+		{Kind: take.Ambisonic, Positions: []int{4, 3, 2, 1}, Order: []audio.Speaker{}, From: take.FromContainer, Why: "the file itself says so"},
+		{Kind: take.Surround, Positions: []int{5, 7, 6, 10, 8, 9}, Order: l51.Speakers, From: take.FromContainer, Why: "the file itself says so"},
+		{Kind: take.Stereo, Positions: []int{12, 11}, Order: []audio.Speaker{}, From: take.FromContainer, Why: "the file itself says so"},
 	}, take.FactReadings(f.Groups), "a take is not read as what it has no reading for")
 	require.NoError(t, take.CheckReadings(take.FactReadings(f.Groups), 23))
 
