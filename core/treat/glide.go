@@ -12,7 +12,7 @@ import (
 const (
 	glideEvery  = 32
 	bandStep    = 1.0 // dB
-	passSteps   = 12  // an octave
+	passSteps   = 24  // an octave
 	highestPass = 0.45
 	// glideMargin is what a moving filter may go beyond the bound of the ones that it is made of.
 	glideMargin = 2

@@ -64,6 +64,13 @@ func (s section) at(w float64) float64 {
 	return cmplx.Abs((c(s.b0) + c(s.b1)*z + c(s.b2)*z*z) / (1 + c(s.a1)*z + c(s.a2)*z*z))
 }
 
+// unity is a section at the level that makes it exactly 1 at zero.
+func (s section) unity() section {
+	f := 1 / s.at(0)
+	s.b0, s.b1, s.b2 = f*s.b0, f*s.b1, f*s.b2
+	return s
+}
+
 // slowest is the magnitude of the pole that rings longest.
 func (s section) slowest() float64 {
 	d := cmplx.Sqrt(complex(s.a1*s.a1/4-s.a2, 0))
