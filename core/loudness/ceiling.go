@@ -64,7 +64,7 @@ func (c *Ceiling) cell(at int64) int64 {
 func (c *Ceiling) Stretch(at int64) *Stretch {
 	s := &Stretch{of: c, at: at}
 	for range c.free {
-		s.watch = append(s.watch, meter.NewPeaks(c.rate).WithoutProgramme())
+		s.watch = append(s.watch, meter.NewOvers())
 		s.filters = append(s.filters, NewWeighting(c.rate))
 	}
 	return s
@@ -74,7 +74,7 @@ func (c *Ceiling) Stretch(at int64) *Stretch {
 type Stretch struct {
 	of    *Ceiling
 	at    int64
-	watch []*meter.Peaks
+	watch []*meter.Overs
 	// What is loud within a tenth of a second and what is quiet: see after.
 	filters []*Weighting
 	k       []float64
@@ -85,7 +85,7 @@ func (s *Stretch) Add(b audio.Block) {
 	for i, w := range s.watch {
 		if !s.of.free[i] {
 			w.Above(b[i], s.of.ceiling, func(k int, peak float64) {
-				at := s.at + int64(k) - meter.Late
+				at := s.at + int64(k) - meter.OversLate
 				// In thousandths: a steady tone needs a steady gain.
 				need := math.Ceil((audio.Decibels(peak/s.of.ceiling)+ceilingSafety)*1000) / 1000
 				for _, cell := range []int64{s.of.cell(at), s.of.cell(at + 1)} {
@@ -135,7 +135,7 @@ func (c *Ceiling) share(gain automation.Curve, from, to int64) float64 {
 }
 
 // End takes what the listener is behind into account: silence follows.
-func (s *Stretch) End() { s.Add(audio.NewBlock(len(s.watch), meter.Late+1)) }
+func (s *Stretch) End() { s.Add(audio.NewBlock(len(s.watch), meter.OversLate+1)) }
 
 // Curve is the gain, in dB, in the time of the frames that were listened to; none where no peak needs one.
 func (c *Ceiling) Curve() (automation.Curve, error) {

@@ -20,7 +20,7 @@ const (
 type Limiter struct {
 	ceiling float64
 	free    []bool // channels that are not listened to, and not touched
-	watch   []*meter.Peaks
+	watch   []*meter.Overs
 	hold    int       // samples to either side
 	turn    []float64 // a raised cosine, of sum 1
 
@@ -41,7 +41,7 @@ type Limiter struct {
 // NewLimiter makes one for a layout at a rate in Hz with a ceiling in dBTP. The LFE is limited with the others unless
 // freeLFE leaves it alone.
 func NewLimiter(l audio.Layout, rate int, ceiling float64, freeLFE bool) *Limiter {
-	m := &Limiter{ceiling: audio.Gain(ceiling), hold: int(math.Ceil(holdSeconds * float64(rate))), sound: make(audio.Block, l.Count), free: make([]bool, l.Count)}
+	m := &Limiter{ceiling: audio.Gain(ceiling), hold: max(int(math.Ceil(holdSeconds*float64(rate))), meter.OversLate), sound: make(audio.Block, l.Count), free: make([]bool, l.Count)}
 	half := int(math.Ceil(turnSeconds * float64(rate)))
 	sum := 0.0
 	for i := range 2*half + 1 {
@@ -54,7 +54,7 @@ func NewLimiter(l audio.Layout, rate int, ceiling float64, freeLFE bool) *Limite
 	}
 	for c := range l.Count {
 		m.free[c] = freeLFE && l.IsLFE(c)
-		m.watch = append(m.watch, meter.NewPeaks(rate))
+		m.watch = append(m.watch, meter.NewOvers())
 	}
 	return m
 }
@@ -67,7 +67,7 @@ func (m *Limiter) Add(b audio.Block) audio.Block {
 	m.listen(b)
 	m.heard += int64(b.Frames())
 	// The needs of a frame are known once the interval after it is.
-	return m.out(m.heard - meter.Late - 1 - int64(m.Reach()))
+	return m.out(m.heard - meter.OversLate - 1 - int64(m.Reach()))
 }
 
 // End returns what is left.
@@ -76,7 +76,7 @@ func (m *Limiter) End() audio.Block {
 		return audio.NewBlock(len(m.sound), 0)
 	}
 	m.ended = true
-	m.listen(audio.NewBlock(len(m.sound), m.Reach()+meter.Late+1))
+	m.listen(audio.NewBlock(len(m.sound), m.Reach()+meter.OversLate+1))
 	return m.out(m.heard)
 }
 
@@ -90,7 +90,7 @@ func (m *Limiter) listen(b audio.Block) {
 		}
 		w.Above(b[c], m.ceiling, func(i int, peak float64) {
 			less := 1 - m.ceiling/peak
-			for at := known + i - meter.Late; at <= known+i-meter.Late+1; at++ {
+			for at := known + i - meter.OversLate; at <= known+i-meter.OversLate+1; at++ {
 				if at >= 0 {
 					m.need[at] = max(m.need[at], less)
 				}

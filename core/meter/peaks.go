@@ -31,10 +31,8 @@ func (p *Peaks) WithoutProgramme() *Peaks {
 	return p
 }
 
-// Late is how many samples Peaks is behind: those that an interpolated value needs after it.
-const Late = peakTaps / 2
-
-const late = Late
+// late is how many samples Peaks is behind: those that an interpolated value needs after it.
+const late = peakTaps / 2
 
 // Mark forgets what was read, but for the state that it left the meters in.
 func (p *Peaks) Mark() {
@@ -63,27 +61,6 @@ func (p *Peaks) End(floor float64) float64 {
 	most := p.add(make([]float64, late), floor)
 	p.frames = frames
 	return most
-}
-
-// Above takes samples into account like Add, and calls fn for every interval between two samples with its true peak, where
-// that is above a threshold: interval i is the one between samples i-Late and i-Late+1 of those that are added.
-func (p *Peaks) Above(samples []float64, threshold float64, fn func(i int, peak float64)) {
-	for done := 0; done < len(samples); {
-		n := min(len(samples)-done, 1<<12)
-		x, mid := p.take(samples[done : done+n])
-		last := math.Abs(x[late])
-		for i, m := range mid {
-			next := math.Abs(x[i+late+1])
-			if max(last, next, math.Abs(m)) > nearby*threshold {
-				if v, _ := interval(x, i); v > threshold {
-					fn(done+i, v)
-				}
-			}
-			last = next
-		}
-		p.keep(n)
-		done += n
-	}
 }
 
 func (p *Peaks) add(samples []float64, floor float64) float64 {
@@ -139,12 +116,20 @@ const nearby = 0.6
 func interval(x []float64, i int) (peak float64, end int) {
 	// From the last place before the interval to its end: a peak at the very sample has both its neighbours.
 	w := (*[peakTaps]float64)(x[i+1:])
-	var v [peakPlaces + 2]float64
+	var v places
 	v[0] = math.Abs(between((*[peakTaps]float64)(x[i:]), peakPlaces-1))
 	for k := range peakPlaces {
 		v[k+1] = math.Abs(between(w, k))
 	}
 	v[peakPlaces+1] = math.Abs(x[i+late+1])
+	return v.top()
+}
+
+// places are the magnitudes of an interval: at the last place before it, at each of its places, and at the sample that ends it.
+type places [peakPlaces + 2]float64
+
+// top is the greatest magnitude, by the parabolas through three of them, and to which end it is nearer.
+func (v *places) top() (peak float64, end int) {
 	peak = v[1]
 	if v[peakPlaces+1] > peak {
 		peak, end = v[peakPlaces+1], 1
