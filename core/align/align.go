@@ -76,7 +76,7 @@ const (
 	maxRatio     = 0.6     // another place's score, compared with the best
 	maxChance    = 1e-6    // how often so many would agree by chance
 	minCoarse    = 4.5     // standard deviations by which the envelopes stand out
-	maxDrift     = 250     // ppm that are looked for
+	maxDrift     = 550     // ppm that are looked for: half a thousandth, and what finding it is off by
 	usualDrift   = 120     // ppm that are looked for where a drift can't be told
 	maxSpread    = 0.25e-3 // seconds that places which agree may differ by
 	slopeOverlap = 8.0     // seconds of overlap from which clocks may have drifted by what matters
@@ -149,6 +149,9 @@ func (a *Alignment) judge(t trial) {
 	share := float64(a.Agree) / float64(max(1, a.Windows))
 	a.Certainty = Certain
 	a.Reason = fmt.Sprintf("%d of %d places agree within %.2f ms", a.Agree, a.Windows, a.Spread*1000)
+	if t.turned {
+		a.Reason += "; a filter has turned the phase of one, and its polarity can't be told"
+	}
 	doubt := func(format string, args ...any) {
 		if a.Certainty == Certain {
 			a.Certainty, a.Reason = Doubtful, fmt.Sprintf(format, args...)
@@ -168,7 +171,8 @@ func (a *Alignment) judge(t trial) {
 	case a.Spread > maxSpread:
 		doubt("the places that agree differ by %.2f ms", a.Spread*1000)
 	}
-	if t.chance > 0.1 {
-		a.Certainty, a.Reason = None, "no place was found where they hear the same"
+	if t.chance > 0.1 || a.Agree == 0 {
+		// What is not known is no number.
+		*a = Alignment{Certainty: None, Rate: a.Rate, Polarity: 1, Overlap: a.Overlap, Windows: a.Windows, Reason: "no place was found where they hear the same"}
 	}
 }

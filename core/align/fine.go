@@ -20,6 +20,7 @@ type trial struct {
 	slope    float64 // seconds a second: how the offset changes along the file
 	at       float64 // seconds: the offset at the file's beginning
 	sign     float64 // 1 or -1
+	turned   bool    // by something between: a filter turned the phase, and the sign says little
 	agree    int
 	strength float64 // mean height of the peaks that agree, in standard deviations
 	score    float64
@@ -126,7 +127,7 @@ func (t *trial) promising(ctx context.Context, ref, file Sound) (bool, error) {
 }
 
 // reach is how far around a place a window is searched for, in seconds.
-func (t *trial) reach() float64 { return min(0.6, slack+150e-6*t.overlap) }
+func (t *trial) reach() float64 { return min(0.6, slack+maxDrift/2*1e-6*t.overlap) }
 
 // locate finds each window in the reference, at the low rate.
 func (t *trial) locate(ctx context.Context, ref, file Sound) error {
@@ -204,6 +205,23 @@ func newCorrelator(size int, rate, low, high float64) *correlator {
 // correlate returns at [k] how well y fits x from its sample k on. What it returns is overwritten by
 // the next call.
 func (c *correlator) correlate(x, y []float64) []float64 {
+	c.product(x, y)
+	return c.fft.Sequence(c.in, c.a)
+}
+
+// turned is correlate, and beside it how well y fits with each of its frequencies turned by a quarter: together they tell a place from
+// a phase, which filters turn. n values of both are kept.
+func (c *correlator) turned(x, y []float64, n int) (in, quarter []float64) {
+	c.product(x, y)
+	in = slices.Clone(c.fft.Sequence(c.in, c.a)[:n])
+	for k, v := range c.a {
+		c.a[k] = complex(imag(v), -real(v))
+	}
+	return in, slices.Clone(c.fft.Sequence(c.in, c.a)[:n])
+}
+
+// product is the whitened spectrum of x by y's, in c.a.
+func (c *correlator) product(x, y []float64) {
 	c.spectrum(c.a, x)
 	c.spectrum(c.b, y)
 	for k, w := range c.weight {
@@ -218,7 +236,6 @@ func (c *correlator) correlate(x, y []float64) []float64 {
 		}
 		c.a[k] = p
 	}
-	return c.fft.Sequence(c.in, c.a)
 }
 
 // spectrum is that of a piece with its edges faded.

@@ -3,6 +3,7 @@ package align
 import (
 	"context"
 	"math"
+	"math/cmplx"
 	"slices"
 )
 
@@ -44,24 +45,52 @@ func (t *trial) refine(ctx context.Context, ref, file Sound) (Alignment, error) 
 			return a, err
 		}
 	}
-	found := make([]refined, len(chosen))
+	in, quarter := make([][]float64, len(chosen)), make([][]float64, len(chosen))
 	halves(func(first int) {
 		c := newCorrelator(length+2*search, rate, 150, 7000)
 		for i := first; i < len(chosen); i += 2 {
-			r := c.correlate(x[i], y[i])[:2*search+1]
-			for k := range r {
-				r[k] *= t.sign // turned polarity is no other place
-			}
-			k, height, _ := peak(r, 1)
-			if height <= 0 {
-				continue
-			}
-			found[i] = refined{chosen[i].middle() * rate, begin[i] + k + float64(length/2)}
+			in[i], quarter[i] = c.turned(x[i], y[i], 2*search+1)
 		}
 	})
-	found = slices.DeleteFunc(found, func(r refined) bool { return r.ref == 0 && r.file == 0 })
+	phase := phaseOf(in, quarter, t.sign)
+	t.sign = math.Copysign(1, math.Cos(phase))
+	t.turned = math.Mod(phase, math.Pi) != 0
+	var found []refined
+	for i, w := range chosen {
+		for k := range in[i] {
+			in[i][k] = in[i][k]*math.Cos(phase) + quarter[i][k]*math.Sin(phase)
+		}
+		if k, height, _ := peak(in[i], 1); height > 0 {
+			found = append(found, refined{w.middle() * rate, begin[i] + k + float64(length/2)})
+		}
+	}
 	a.line(found, t)
 	return a, nil
+}
+
+// phaseOf is by how much all windows are turned where they fit best, whatever their phase: in radians. It is 0 or π, as the sign has
+// it, where it is not clearly another: a turned polarity is no filter.
+func phaseOf(in, quarter [][]float64, sign float64) float64 {
+	const clearly = math.Pi / 6
+	var all complex128
+	for i := range in {
+		best, most := complex128(0), 0.0
+		for k, v := range in[i] {
+			if z := complex(v, quarter[i][k]); cmplx.Abs(z) > most {
+				best, most = z, cmplx.Abs(z)
+			}
+		}
+		all += best
+	}
+	plain := 0.0
+	if sign < 0 {
+		plain = math.Pi
+	}
+	phase := cmplx.Phase(all)
+	if math.Abs(math.Remainder(phase-plain, 2*math.Pi)) < clearly {
+		return plain
+	}
+	return phase
 }
 
 // line fits offset and drift to the windows that were found, leaving out those that fall far from the
