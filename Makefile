@@ -65,6 +65,7 @@ lint: node_modules/.installed web/dist/index.html ## formatting, vet, staticchec
 	@go tool staticcheck ./...
 	@npm run --silent lint
 	@npm run --silent types
+	@npm run --silent contract
 	@scripts/contract-in-step.sh
 
 generate: node_modules/.installed ## Go and TypeScript types from api/openapi.yaml

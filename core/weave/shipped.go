@@ -62,6 +62,6 @@ func Shipped() []Template {
 		made("News split", "Commentary on output 1, actuality on output 2.",
 			[]Bus{stem("Commentary", "VO", "mono"), stem("Actuality", "DX", "mono")}, nil, "Commentary", "Actuality"),
 		{Format: TemplateFormat, Name: "One output a microphone", Description: "Every track has an output of its own, under its label.",
-			Weave: Weave{Sends: map[string][]Send{}}, PerTrack: true},
+			Weave: Weave{Buses: []Bus{}, Sends: map[string][]Send{}, Outputs: []Output{}}, PerTrack: true},
 	}
 }

@@ -230,7 +230,7 @@ type download struct {
 
 // types are those of the containers that are delivered.
 var types = map[string]string{
-	".wav": "audio/wav", ".w64": "application/octet-stream", ".aif": "audio/aiff", ".flac": "audio/flac", ".mov": "video/quicktime", ".mxf": "application/mxf", ".mp4": "video/mp4",
+	".wav": "audio/wav", ".w64": "application/octet-stream", ".aif": "audio/aiff", ".flac": "audio/flac", ".mov": "video/quicktime", ".mkv": "video/x-matroska", ".mxf": "application/mxf", ".mp4": "video/mp4",
 }
 
 // VisitDownloadFileResponse serves the file, or the byte ranges that were asked for.

@@ -43,6 +43,16 @@ func TestTheWholeJobWithCurl(t *testing.T) {
 	assert.Len(t, names, 8, "four stereo files and four papers")
 	assert.Contains(t, strings.Join(names, "\n"), "Lantern Ferry_Ep 2_Reel 1_DX_v1.wav")
 
+	// Papers and files come as what they are; their kinds are those of the contract.
+	for paper, want := range map[string]string{"pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"} {
+		resp, body := s.ask("GET", "/api/deliveries/"+d.Id.String()+"/papers/"+paper, nil, nil)
+		assert.Equal(t, []any{200, want}, []any{resp.StatusCode, resp.Header.Get("Content-Type")})
+		assert.NotEmpty(t, body)
+	}
+	resp, body := s.ask("GET", "/api/deliveries/"+d.Id.String()+"/files/0", nil, nil)
+	assert.Equal(t, []any{200, "audio/wav"}, []any{resp.StatusCode, resp.Header.Get("Content-Type")})
+	assert.Equal(t, "RIFF", body[:4])
+
 	// A stem that is not there is a problem in the server's words.
 	said, err = run(filepath.Join(out, "delivery.json"), out, "Boom=DX")
 	require.Error(t, err)

@@ -71,7 +71,7 @@ func start(t testing.TB, shelf string) *server {
 	})
 	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: hub, Log: log, BodyTime: slow, Version: "1.2.3", Web: fstest.MapFS{"index.html": {Data: []byte("<title>front</title>")}, "assets/a.js": {Data: []byte("1")}}})
 	require.NoError(t, err)
-	srv := httptest.NewServer(h)
+	srv := httptest.NewServer(held(t, h))
 	t.Cleanup(func() {
 		srv.CloseClientConnections()
 		srv.Close()

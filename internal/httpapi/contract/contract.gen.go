@@ -23,6 +23,7 @@ import (
 	"zestyloom/core/edit"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
+	"zestyloom/core/spatial"
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
 	"zestyloom/core/weave"
@@ -2088,6 +2089,9 @@ type PlannedFile struct {
 	Picture bool `json:"picture"`
 }
 
+// Position where the sound of a track stands by itself
+type Position = spatial.Position
+
 // Preflight defines model for Preflight.
 type Preflight struct {
 	// CutSays how the picture of a cut-down is cut: copied, or coded anew, and why
@@ -2548,7 +2552,7 @@ type Snag struct {
 	Message string `json:"message"`
 }
 
-// SoundReport Example: {"csv":"Scene,Take,Track 1 21A,3,Boom "}
+// SoundReport Example: {"csv":"Scene,Take,Track 1\n21A,3,Boom\n"}
 type SoundReport struct {
 	Csv string `json:"csv"`
 }
@@ -8498,6 +8502,86 @@ type DownloadFileResponseObject interface {
 	VisitDownloadFileResponse(w http.ResponseWriter) error
 }
 
+type DownloadFile200ApplicationmxfResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200ApplicationmxfResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/mxf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200ApplicationoctetStreamResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile200AudioaiffResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200AudioaiffResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/aiff")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile200AudioflacResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200AudioflacResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/flac")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
 type DownloadFile200AudiowavResponse struct {
 	Body          io.Reader
 	ContentLength int64
@@ -8516,6 +8600,74 @@ func (response DownloadFile200AudiowavResponse) VisitDownloadFileResponse(w http
 	}
 	_, err := io.Copy(w, response.Body)
 	return err
+}
+
+type DownloadFile200Videomp4Response struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200Videomp4Response) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/mp4")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile200VideoquicktimeResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200VideoquicktimeResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/quicktime")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile200VideoxMatroskaResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadFile200VideoxMatroskaResponse) VisitDownloadFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/x-matroska")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadFile206Response struct {
+}
+
+func (response DownloadFile206Response) VisitDownloadFileResponse(w http.ResponseWriter) error {
+	w.WriteHeader(206)
+	return nil
 }
 
 type DownloadFiledefaultApplicationProblemPlusJSONResponse struct {
@@ -8663,14 +8815,68 @@ type GetPaperResponseObject interface {
 	VisitGetPaperResponse(w http.ResponseWriter) error
 }
 
-type GetPaper200ApplicationoctetStreamResponse struct {
+type GetPaper200JSONResponse map[string]interface{}
+
+func (response GetPaper200JSONResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPaper200ApplicationpdfResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response GetPaper200ApplicationoctetStreamResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+func (response GetPaper200ApplicationpdfResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
 
-	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaper200ApplicationxmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPaper200ApplicationxmlResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/xml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaper200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPaper200TextcsvResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
 	if response.ContentLength != 0 {
 		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
 	}
@@ -13437,6 +13643,86 @@ type DownloadWritingResponseObject interface {
 	VisitDownloadWritingResponse(w http.ResponseWriter) error
 }
 
+type DownloadWriting200ApplicationmxfResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200ApplicationmxfResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/mxf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200ApplicationoctetStreamResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting200AudioaiffResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200AudioaiffResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/aiff")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting200AudioflacResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200AudioflacResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "audio/flac")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
 type DownloadWriting200AudiowavResponse struct {
 	Body          io.Reader
 	ContentLength int64
@@ -13455,6 +13741,74 @@ func (response DownloadWriting200AudiowavResponse) VisitDownloadWritingResponse(
 	}
 	_, err := io.Copy(w, response.Body)
 	return err
+}
+
+type DownloadWriting200Videomp4Response struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200Videomp4Response) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/mp4")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting200VideoquicktimeResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200VideoquicktimeResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/quicktime")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting200VideoxMatroskaResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWriting200VideoxMatroskaResponse) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "video/x-matroska")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWriting206Response struct {
+}
+
+func (response DownloadWriting206Response) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(206)
+	return nil
 }
 
 type DownloadWritingdefaultApplicationProblemPlusJSONResponse struct {
@@ -18299,530 +18653,534 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P2Nkty4lS+Ivwoi/zdC9n9YUpWklrtLsbHRklpu3VG3dFXyeOK2e2uQJDITLhJIE2Cl0lrd19gH2hfb",
-	"wDkACCZBEszKUtuOOzHhVlWRID4Pzufv93mRy2orBRNaLS4/L7a0phXTrIaf6Eqz2vyjYCqv+VZzKRaX",
-	"C71hJG9qJWsiV8T8tKVrRpZsJWu2yBbcPPS3htX7RbYQtGKLS9tUtlD5hlUU21zRptSLy8UiW1T001sm",
-	"1nqzuLw4P88Wer81byldc7FefPmSLQpW8ltW7695Yd6Gb2yp3rSfcE8sskXN/tbwmhWLS103LPzqStYV",
-	"NR9tGl4sYh9a8ZINf8T89Y4fKHnFtW/+YJ7wj9F5emwmpqKfeNVU8JP5kQv88cJ/iQvN1qxuP6X6K6i2",
-	"LCe0ZkRvpGJuFc1v+Yrn1DxF9IZq+HXNWEm4IhtWFoSuKRdKD6yy/V7Y/f9Ws9XicvH/e9RutEf4V/Xo",
-	"LTz+s3nX9FbuxPVQj/H3hAvy36/e/Ux2Gwa9Z3sYhhTsgSJyJy4JDL+mmhXXZbNSGdGyZDUVObsum4xU",
-	"9NO1WbLrLaM318VSb/F3layY0LTe27fM79RG1vpas7qyvwx+seOikLtr+2RNxbptf7utrovlSg1MktyJ",
-	"zgwFex8Xtb9ltpTX1zCRsbNYsxWrmcjNHChdU1E8h4WTguEq0nXNmCJLprSZOUHoUjExtIjmO/N2NHRP",
-	"0xsW75/UG1aTmuWyLrhYn6aX8LmZ3axl0eSmY8Pnu33mjqfcnJrhz5i/3vUDcqei860YoaUULCPLvZlh",
-	"XhNeqOftRHNFhISzXTPzQ8lWmsjGzDT7tC1lwRaXK1oqNrA/zIfDvnLNKpXQaZBeb/DhCyu93I/+YVrX",
-	"dG+eVXpfgsSVdQU/y0YU16WU2/6o5S2rCRUFMf8Ykk3mzahgtWO1HVhKWTIqYI7xmxXV+ab/0YoWjFBF",
-	"StkU5r9mM694rbSbeKKZIIrlUhSKrGpZWbHFNVmyNRdDAgK/d1RXsYXDnlJ74DIia7KSNUp7XjBlRD8l",
-	"FS/OzI/EHGTz07/BT78zG+P3MK8VL/4X/q7m643+vet5d1fjV0b39ZZqzWrz6v/1y/nZd/Rsdfbr5yfP",
-	"vvzul3/7X792fvP7//O/Rfc9DnTLo2tixIhAeaO2jBWonZhnidJ0PzTjN4xtbZNHTTt8a+hKxz9G273I",
-	"FkyY6/uX84ffZBfZ41+z9hAVslmCsmE/K5pqae91/KqWcXnLzEFYkZ0963jOEySqjMtTLvSzp4uofoEL",
-	"PizmEjbEtKBTe5GPfGIv8jt+wFwlwx+wF81dPtCIQl7LyO2tNoxp8jvzCZWRki5ZadSMvch/T+wxffMK",
-	"z6i5MZ4TVhgtyPxC7PWGi3XCusrVkLrx5FkWHsjfQXf+7+4pjB/CXc01F+vhWbMP3Gni4BZVWykUg+vl",
-	"R0Zr+F4uhTbjNSbKdltajfWRzDXTZ0rXjFbmb5EvLbmgMDeRb3WX5i3XumRnTBSciofke1LCpBkN9Mlj",
-	"sjTLYASjkqSiYk+We43SFNTT30FXf5+RFS9LVpBmS3Zcb4ja0pwp0HsEWZYyv1GXZGVMLhU0nJGN3GGz",
-	"NaNGZYKWzT0jmHIH2ui9QWd+9xSk+zmJiEAqyMXvM5SFUnFQ763ODxcWdoGA0s9ILqtKCpKb7pl7jZJn",
-	"T8+WXJNVKanO4AJhxtAi+YYKwUqiNzVj5Mnj9ilFfreuGdVGl6voWnDdFCwj21qua1pVjICRCZ3Ybxl5",
-	"84ZmRNFqWzJlBrBqypKonJbMdtvPA1WH3/Gau9XPz4x+DmvTmgLt3HFB3v7p9VVGzGYkxggwvypefHyf",
-	"wbEqS9SRdlSRbUn3DJZ4RWsz7rJgBSnkThAtid5JvEOfk4qLxjS94oLrPUyQ4qXRyH+fQU8602X0XzfU",
-	"g9FkoKS5aQWbmXgN+uFfhNGD3tdyWbJq5Bxs8Yl/+6syO/lzojHm2o2cBUq2/o/uAMOJ/L7ON/yWvasL",
-	"9BPQooDdRcv3tdyyWnNzcu3tyT7BqOE5fM/KBFTN/ePhnz/H7txWovzSPvqrP9Ny+VeWazNVL8zhNud7",
-	"Rtfykm+Vk1VGaVtcLs4vvl09o0/Y2fn5+fnZH8z/fGv+5zz4PyPpZKOZGhiTbbc/IPeVMcsJjIVJ7Rrv",
-	"j/g3SnY7+DfX79jfdE3zm4idYcVH28HncHZQwRVmFxsrg1ag+XgDYdwgOD80Ag7WGuYpvs6yWW/gHBxM",
-	"+sYY5sVQ9xVKURSnCt0JO/ODd2Ud6jxZu46Hq0W1kZzxl2BlohNQSqX7rYHqtqHGTjNSKMc+ZkZU7WRd",
-	"qNE5PTSkjJ0SX1xzTdjj0f2+/QPB+VOLLPKyFEP6J4zWXTCwgaD7zwmrtnpv94jdItC5yF4GQ67XOkw+",
-	"sb4fc9HVjOSNNhffWmZkyXLaKOfVKjnDqzK6JMpYA/GJZ6VibuhHzjmMOuHUDLgO2j2PDbkdZGfdrqnb",
-	"jJnf53be7Ojs7mrXOXp2GjUpHg8OlSxlA4tjbZeF+SCj0B9qlCt1Y/63kkoFn2wnixfRObzhIv6Hkop1",
-	"Q9ds4I972ejon5wx3N9cq+iva4lXgBuW0qxaGA25NpNY8U+R0RwsFwhm+K5tznewN/fZ4tPZWp7ZX+4Y",
-	"vWUPzWIEvz/j1VbW2trNm8Xl4u9M6X0pZfUolzV7BG9BJ1406gUKrYj1v2xA1eBgDhpFVDZGWNU1A0+X",
-	"+WZ3iQ+cqB0V2puloilLav5pL8sDM9VsgNCnemQjzrV65OuhD5cLFndXgfKV0lrPR9X1EB/Zx64/+qhG",
-	"vsRP9ku/xpNnPCIHjQ68k/UNK4jZMFqSpdn0BDeUloQSTes105cEogKoSaPgp9o8BCaJVavNaVLWAamd",
-	"6CdgnHY337KJy9hlY+3AFHXi8TfPJvyLy/31hopiSCVj7LpcDdybZrRT6vTLpjZHEx++LpbxZe3thQHZ",
-	"KFereFfMtlHJfdnWXETUjRUXa1bDH921bVbYSQoISAVug6fnEaGOO2HmVZIkZ/pypR+bmfFmymkbEyMu",
-	"8pP6Zim37LpYXm9ZnfhS/zAf3DJLuCbwPPiZb3eaW+ekKycQEUffPG+NcTFz6U93htqQ6NMgIHr23bOo",
-	"qGVUT332o3no5cZ00L1yXclbppJe/AmePFwyN4KkNcH5PHo5fmI2bJ8mV+Oq9tL7Ky4JtQ4LktOKGcHf",
-	"+mciWnFoPR7IXHPs4jaD9xbZL7WfBweK0cEyvF9eX2UQvmpEwWpydgGmt+9D/3IfPpo9pf2wt9sqqsLT",
-	"cT9WpOv308OoVIApxr7bpY1p/S+xg+9ribrwgf+l5LFYrlwZC3dbM6XALdaIIiMXbUAJ1d6EYdnpCfZM",
-	"YJgVfLWy+SeTIYhsAf7LazzTCY9vqNrMtBVu4ltbNnrbRO7Sc5gPGvhGXcSV2Fdi/bL30fFacqWOf/1g",
-	"H7nV8WP0Fo1bmmDaw64H3YB5m5B1Ll/nYWczzpF6PuPnC2xphiZ3dy+vzDadt7J1wWoWf8foxZE/HMwg",
-	"PNU2lNlOzJwUBob/0bMhFRNXW5bPcX4qeH5xfvHdOXUOzri/82LR83Aq+7GU3Ih2ruCtqIgq+XamTkEj",
-	"59G52hUXOSMVLwRfb7yaWzPwxxfgtkiQH3RH98PfKCk67KkgXCtywwXZ0FuGCnSKMKMFu55Wi17TgvnH",
-	"rfMj5fnfRuUasGiwK4d2SN1qAC4pDULIKm0CubhltR7wgA87ikpr2CRdIYM3hZCajRlv/uIfm/93q9UH",
-	"Ktas7xw/jygoLjFlNK4DD/lgfdR3LZVLDdLK3VwY/0r13j/+dsLc1pwNuFs5urq5cJFHCJVCJBLcvd7T",
-	"ywquWUG0XDNwoMJzXMfcx40At3kRc20vZbEnN0LuVJiPU0qxjjm6Yw6+dk/ai5Ha2LvfShNS3oidhyDg",
-	"5gh4cBh/saLxTZHsC7G7Z3R5XpYyv5kdx4OdHQ132T3fnXvYXRBW3lFF5GpldOWdyzOF5CNF9+o5Osh3",
-	"XMHamGch62h6dcxX43eJVNFAB3w8L6ViijTbS2I95Vkbugj2H83N9ms3qE2dNWJ+yTbcaMO0NHpT4Be3",
-	"8bNsYf4Sc4Z3XXSHeriKhFgq/onZXqHf3x+YalaMYun9xaMXgu/fa75uamPaBq64g7MFiQwguL1EMRO3",
-	"5rdMoI9wVg/zztyM9bLr64QANtsype0N1u3mRu7IilqjpZQ76BlZS6YguJ9mwxQ2DJgk1V/xbWx8Zv4V",
-	"Y+KoNZjnV3ThrnFlLA+dQa07KZhMv22C3reuKNiwPvoEUxQ9jr3x9Lb+iSIQqZ7CI3z0vcRDs50qqXRm",
-	"rxWK+6qUO1YromQF0qKrC97Fv9/O4my5Da6gxeumLEnFP8HddTDdZ4+fDEzf2cW3GYTGhjIdhvxMoU/9",
-	"QAFxuTg2tY28ff0DCA7ITIZk5mgIOmmTBBUToa76h/O77Je5jU5tH9B2GC+5WIP89BMS3Sz+69MfT3Zc",
-	"+zafhY2eP3x6pE87PkPnDy9i7TkZ2p8URSuG5wjcKiNxpIwo6YtW9oQWkHanZUdDHFIczJ4dl1RXmqJ6",
-	"f4crmuuvdv0dcTu1CuPTmLExcIOY1aPlQOUH+AjNGrmMRFuDYKuLzJLuNjzfODWvjTZOL1nnrsI++Auo",
-	"wLQI6HJ0WcHKTZ0fePq95EJH9OrDmeoq+rTRsoKsvIf4zTn6fvsyav1tN+YFcym5pWXDIDPUWteYlmgU",
-	"IVvMd8tQAZICKxVc4kzMwZJgJKsN3bLDFJFKSkgR3siyiOrC0M3UEFknC9DsF3x7wvIKFgSn8k4Lon+4",
-	"tfmXR87TyuZmJTx6IicFTmA0/YUN5KjFU6Xs5rEZcyuMBsCB3mMC4I6qmGkON1IsS0XTG0YKswmF1MRs",
-	"EpD31g/EbjHDva8FgGcv4pQDhx/ko3GlD8oZjbApKS/Ict9NS7OCyP4NBgKjEhL7Z/7ovLnh3kY/QCVv",
-	"wd+ra15h6uMSt7xgu+iOV7KpY53XvGK5LFovGD4XjbvfTJhiDHpur6N2sebls9n+DKa0YXXftLcX1spv",
-	"wzZXCnPh4BzbjR581M+TG643MXAz2XMUl/T6LVeRIwr7Sc24A+xZj0zOWorIxOAH3BKM70F7C+5kUxZk",
-	"LcOlGevUH6Vgg71y6XRul0rNTcOsgKRDsDViO9Ko3AN+kh21hYP0hgkotTs2O5Lrkk1bo/iYHYntWeYW",
-	"zk77yJrPtoo0+2Sk6sc3H9/+cEl+2JLHfxHn5xeEvH19/gdC/oOQl4Q8fnx5cX755Mnl+bn797P23+fn",
-	"wb/NM38R/3/y+sO7n8jLt2/ek5+//+mHS/L44vuzJ5jM392TGyoKp0rZCrHzbCjWIMWa1eZOZxxUKyYK",
-	"n36N2buQx1pyFnWee/38woV0QjU9dqfg9HQKiC6+Oe/qQEMraV6NLdUrlnOVkp4WFg/kOdtqX07UrNdM",
-	"YRrj5S9poatf+xUHts1oilXNbjnbxcI+1ntpLg04uoVExaqQbhHiN1bY5+PqZ7+ZcukeCt7gk5kb7sCK",
-	"lFyg5zx1RYy2BLOf07p4ZLb3x/MnD3f0NjLT9tlg1J3MsiCENFwlkD5s/Fp8nDZa2s+TYWsqDlMKCqrZ",
-	"mbmQYsuSl3y7jQUb3GFF6ATdzZtJUOPyRl+DSzKehqK2VLhaby3JkhEbA2ZFdN+Z5oaVOa4V2fJcN1gV",
-	"njf6kuRyyxnqdeYmLggVbId7fLfZx+YiSN/o9dhohS5KbW49rhUrV5e+UhVtRIyfYi3aLauNeAiwRZIv",
-	"mSJ6K2OxXdrsM1FcTyo+YQFdW7BVUhWNS7G6lvXUtX4lKDrMaK4H1gqKA+HvsBY+ZAfqnWmSdvZAx+Lg",
-	"pXO5xoJxeMVjtjhEaTCJ4cibfsVLlq5kvS/NMIrXvGTxxgRXG1bMOpt2wdPMJoxVT4phOyez+rGl+Y0N",
-	"QQ397XrQxbKlW3um/Dw6tW5brBbZIle3i2wBBX/ZotrEQ0298LHL/pooC5QrNA9zvuUslj+sJdltZGW2",
-	"zFoy1bWobMB1QxVRND6fzvKcnHgA1Ri0bVHaXte0E4cPvRJgRRwjm/AstBnrSdv5T4oV0aqBLctHRmH+",
-	"auXewDA0rXVHMsV8crrjf9lRV49t7iKwuETBavzVtpa37b8gomPEBEiQnIqclSWLe2w0i5WvxS4nXe/j",
-	"nthsoaWm5d1EdTBfA+Yp5vngAnMG5Qt6wxWAHmXo87qIgxz0wv8evMVtxvBwhMt7sJitEDg48m3/7YwG",
-	"N79bS3uhudlyV4kTsb1dcXB9Ze10hsekI8taRcZLHHcJBffGmDI12+TyUnGxleXeTtjRGWitFn9QNigt",
-	"1MmKCywjx9C0uoHbE4CwQH1SHdM7UEyfnU9o4xHvfSw7FGG2jH6jWl3tErxLTGmrWLn0F6eM5Vh848Mh",
-	"rIDCRPQZUMD2kCVzOAIQYwSEgehhixcb4zflpTsT7dHlwlerd8+S2VqXhNqOY85ro8+gPB4lf94k5r1J",
-	"Ue5jUUFIvzBTAvHlAM/ozSuVeW+KxUKAcwCVoLVstgoRUCxKGJxyuIKMmAcAA5pvnjv/IiU33GGmmDkd",
-	"rF+egKmbqmfuaAFROWX6+UAR+5h6Dko5qphdoI+pchwP6xHfgfCVwRafRMdmt2PMdWvm3mMBegQtsy9V",
-	"u40hvmB21TqlmD1d3ch8BroXWl1ItSx+ySZpHFjjnIKFk5TU6gRlUmJuz59YW8wXlF7ETxEpWEVFoZ6T",
-	"fMPyG+Zh+mBWAJEEdRJjgz6iW/7IdNApKg+t2hiCIMgCpbJ6/HRx2JGPxuqxqQPEHimlWc0kseiIBXik",
-	"/Djc7D3OFhXTtKCaLi4/+yjF4gpfxkwEYdX19rCoxeUvn50l8QuiXlAuzAcWO2r0Xjzx8MdeZoNL+1xg",
-	"FxdffvXf/dxu1S/Xn41Y+3L905v/hEeMJdBeraCXLw4Hap5zmrlTxGEuf4WLCStEzHS60A1qDoea6tNv",
-	"QVS4UMACcPDAK1wyjaiZXr256ONK2KWKKIGdZYv93S5TtABSlsVAnMgtZ0w1beEbkzRkcwwQBDIKXNBu",
-	"lsOLvqgGknwtzkv8rxVVN0NICNdL696M/pF/qsoBNJLeGR+OvTlLtDsYXOWBJE4LDxGRN73vYrXGRFbo",
-	"wIU0b8ne21ss2t49WartaZrsnX8Yr5Go92Yjd4R23F3eveVLdoze5aKCeCczrUhOxQNtlEX0jT0PymSJ",
-	"aoxGBi9yRWq2ahRq04dHFqW/m5nNY3TJb9n6sTnt+RPz01+3DG7K1e1FdJIqtqZLe9qOqClNtpfj+4hV",
-	"29K+2I88olLlnsGfoEQR57ZiZiLjmdsjlu8hHAyO2ccQWxsq7FAQO+waPlZwejEYnIVww7ljG4gjv8tT",
-	"a3ngtj+6lOcV0zTfzDatCngtwF3b8JVeXF589/g8W+yoWlye9y6T9p2eMW7ax/p/cA1uOlA3YWwDPzPk",
-	"CQfrBKB6iVkHn8cFiGglt0U0aWbDjg4ljZk+tDheNkl1rhLnJ8MNCr8YVes4LeW6YYPqNssBOY4apeTS",
-	"prDJFSnse2Dk3EqeszOAMg3gjZWN1XcXquKffHZiBArVm4qIMZeW0WzeHATaiCQW0nrYK26Mw4ycG7P1",
-	"Iu3rOEnpxfx9jdu/nrXT047K9Ti+fNsB0FSmceGsrR2ApmCmipIVc3G+g7rDqJ192mo0ox3cOQW8m9xx",
-	"rAHUlkZ69JxS7hYOoGISOMeWTMKsZQhF6kbXTQQZSun7oeD6+2OgTn74RHNd7sGMcbBgD8nLbukReALC",
-	"IiTnpOE1ueEiI40omVKkYlTYjOWH5L3FWlTwYurSP/yLQAs27PkFBD0PfnOoExfXHnZqFgZHwT4N3P/M",
-	"1ouNqlzwUIh5NQ6RYB7quVWhD66J2PIuZV3L3ezER3eEIa3cgmJC8RZByGh0dVn3P3w9I3ktlVpRow5y",
-	"Ab4GqvFqWjLFi35W5GAS33g+hZMQSXWNM/P+ph0giMx7pxPvFzwNwiw82x4YGIrmoNexVYfKrOs13aqZ",
-	"K28BuPOSb23sGFyUyz2ppayIRld6XGKn5GJKsbaRj+FFv4jOWfLk2vD1jJN8//vwOG9Yu/CxNW4RJifl",
-	"xptCjTTeLkt0K7lTPXMngQgwe0mwTxo3FDqeZZNvmHpOqEMGliuj8ECqJdcEKsV7Mrq0qxrJzXC4kqNZ",
-	"iLbwczwdeHy5Y6nZ7G8NLa+3cgd2UE25YsV1LhUXbPrqdiCEQ6WvbSxkxrRDo3BmIYvN4/KCHNYWQdJV",
-	"aP5OOLc+Lcvfz5n15ETtuctzx11N9dA8Xgdu+BnzGcaTnH/D2EU4lxDm0Tt5bMJ/Wu+L2YAOp8AfmCHe",
-	"alptjzhR8y7M04g6X1ccw5T6ki3YJ81EMXOTYL0UCju+3ixlU9+nCGPFuiOINoxCDIbyMl3qQCOxGUiS",
-	"9fc2tnQUj2QAj+gExEYOvpmZ+hLNbwjoutbxgHYNwpfoDavQzYn2TdYSL6G9oyWA7QZei6IvSubOIDSd",
-	"gAA+PA9cKGZTIk63EZJvjOX+60gFsJuX++gM/FXyueYwo/kG1RyfhwCaDyQD7FroZVct5stmGCJi3NOJ",
-	"Sl70ku6PvCK71iKE+B74jNjnPkm1vTVJBcqesShSL84JTZyXLCkqPWAPjreeojFe3MGoPLytMBYcIqSM",
-	"aIiVvD3hIU0+e3OFkgM9j3dzKgbrzFLERG9rlXNZMUhBy7qMaO0fLex3P+YXxW6ESjVjgAS+iwMk9PnS",
-	"1KzQcQ6mIQCoAb9TLOUOH451ywLNzDvn4PRx5gNmXYVFM3dxDfzz6ZDRWRVzfQ8ndyJ8raFuqdJzRc98",
-	"+ZIUW39LeTEfusnJgKNPds1OK33nClXw8k0/jxBOc4d1bQ77Kcc2p6+zrM8bxrZjspyWJVk2mrgc0oFc",
-	"6q99uEam/mS3Rf9KiH5VNnqu0qeYKAh1N7IkIVnChiqyZMDhKDyqD9ckp4IwoVlNlMysfwrT4OC3NrHS",
-	"1j0oulctnllEQY7hh2Cgof2iTZ2sGS32I8ved+XP89APrKZi+hj6AK4s8JdcEWet90NWyeHLuVLlPkH6",
-	"k2AmJ5OFk4M1Dlmy2+L5QN7vDEhIzYfJkVxkU0t5F7VRMX3dWh7jgURtR2dfq2h945jI0wWIRWVOunB/",
-	"gi8kYW22l+QMyMVebWp0eoLEvTkA+jbpNRVYFD7yR/NSBLqzp1NEcgmnW59s+BCu0X5laN9Y2/s+d8B7",
-	"6ypIyN2fvwNSN0CLVTrn5qJ7dFSAs0auSCNuhNwJSxjmEqvA+PMXCVfeZZchwyg+5WBXFonGW9vjAcq4",
-	"9EsH7Dvb3tBGcCmKE+Ljg3nMvuJzF2ZdW4jbh9qArEEXAJePQPYBnFpfWYJlgYPWYj/oPiOfIq5vYQtD",
-	"0wQlYAnzdAXP2ZfSlLSJ+533d87XJ8nxLHuTF+ognc5vxg8yoNKqFBD0Idw1JUnV5BsLS77jesMRmDxH",
-	"5OHf2p02ENEZ8GUDSzPd2h0+J5Qst9zBH21LuvdQnJAh4irnGc03WRBT9kqQ3Inu2UdUarkiit2ympa+",
-	"jTuHPCJX+hxePteNDrjGqNdpDoB3+ulKVoHjxBNqhDRvVp8H9ped5XguCq/+CbzQ8wKnx6btTEZYkXRo",
-	"ott/Ng+93CCm/ZfxhHlWcP3w+/lkVOY9aHwAjs9BgSQjQAxyU7oZd5VhDo7MloS39eULz5GuHB8X4pWx",
-	"EujY9yJHgk5br2RLDtgAZWYtdwMkvKYDlyHgNoRsLSEo6HgWrd5LNPXcFn2in6KN5VKxt1h3GvDxRVj6",
-	"Ol0peQjy5ar65+47mOvYfns9P6LfWp7RPOwoMFZa9tRB1PRvDS0BpzYj+G9IpoLptFA25kMW3viqCx44",
-	"O/tqklrgNdLDHkEt8NqGIIevloj4Gi5BDGo1Y8Gx9HNZNMhvzq7larjmCAF5yhYRH6sgLE+6wyUJvXF3",
-	"ROiZAy4zyD2ViDpTcqVj7hpHFr0BkEEFUWmvkwfbrKI63zAV8Dj9ms0hwqr5OkbaUnJxwwpbfq+0sUpx",
-	"w4Os8wALNaOFD0K6XjXbUtIikIvYWLRjg+XnHdwqC1KU2VI8RZ48Pv9//5+Lb88J1eTxNx6axtbsdZDF",
-	"5yDJ8L+n7lwl6JzySruzepgxPcyXAwHkEHdEewiMdQbEY2gXZrNgYqig5V7hv53fuS1o9McxjmpqbKIY",
-	"ore1S/DPbZoFHlfn7TkSasr8ZTs5vfDQrNspDJUkLaERobbMYUIjDdmiYUf5UzaI+tIK1KCC8aCwsVWj",
-	"W8yXQ3AYEEYtiAxu0jCtMJS37Yq2x9DLo+hNzUuGrsb+VSIbMVA8btTY61LmNzEpR5Efps09stcq9izA",
-	"yRVGFrGysHn/Q6BD83nDDxbPrpttJ7MDSy0JbWfo6LpQ08RPjCorFO+DP2OMM8tX+kf+NES0nc50WdFP",
-	"1yfhDz8dBchsisg7UpefgBYciqILnut50us/8KVJ+XV4BA43XTAF0RWNr05v5LN4E92JuNuxSsmHCJGD",
-	"6Q07GrUKX+7JOzTRtCRqW3Jw0svVaho558uAOH5P1zEx0WOlndobscMqLHTGgd+tqRXSv/sk0i1dM6eC",
-	"WShsJgZwd+z9PJUdBv22XXCvDV1JA3S3y71OVuKjTrZRt01Ibhoj+diwOcoF0oJG2pnLbBs/yjgVXj2w",
-	"nQuGPed+uyOhq2niqqlinCul3LEi8WZJL/HpsRKHWBumuZnYKhX/NOu+cOzYJ6PzQgQk13fPDd0S/EJW",
-	"rptO6NhQhfUQskVT3W2BP7roU9ThMOBvmIJbPgZpGdu8rhsRsVvA96/CAgdaJzZc5P3mXr00slwxnQX9",
-	"TAVK8H74SJoIV8zTQB/SXnLFyKqUsn5OjNbgkpRaV98R2sVvSlttbKaSxbk/NrRmDmsEfYAz0ShMywMZ",
-	"Pm3pdCTwBn97oAgvWhRcY+F6o5yD5WLpRBaJIZGwYhrXf5B3O9gEsPlCUM/OJm+nzw936N50+mBfEqub",
-	"AaLsAak7sKRhDYTj6z5K16/XB6URM/YyHYINawTXc9jAswV6L1J5wnEW7XdasnA7Gtsz1+iEZHYBhYdu",
-	"zeZIZx+NQOksnFu3t+gq5oUjSkvAzGAIGk4aoXmJAWdZwM5HgNYhdPohCJKKKWW11/5dKq63Tb21SbmH",
-	"3qaKeezpguUcIB00UfK5zYURkihBB0gaNO1G2WyMB6NeUJ9mDQ1/qcV9YXIbn66VrJe8CCYsg3INdsvq",
-	"yblKzLGxzh43ga43Ga6hG2Pmc3GC2YzJgpZvprcpBo3jEXCZuArqX4j14EeqNnE+n4B3IF1DY0LX3cqd",
-	"+WDwzq0ebaPiKk48HFAH8JXeB6E7gN+va37L5lE02U9djzjYBhfJuX0jjOxIX1EHbL6mg45igOyZTkTN",
-	"tsvrpjyMR7ReZ7eK7cwdDiy6KxgtMcp3yDVSj6VVDk9qkICjqW46MIagJK8ocHVOlynb9zPbl4He18Xc",
-	"mFsbeeou2NkFKna8rdAEuONb8Bgn6KvI0txrt3jR0lRhiSh2z+Lim5UsXPE47Oto7HiO/0/XaD71cRs7",
-	"3+dme9K6cFEnpIwVBaIqAcQSTAgAmhaO4Lnv9ziij70E0Sge4o9/j4eFojwsPmQZhEDGN9iI09/OoSdL",
-	"w6WNbkEu9AcZoTiSgpGSC5vzaAQA3EpcrEnAKATpoxDrLs3l6OoneCQ1krOyk0jhtFn0bdnEerhS6d5G",
-	"niCHIna13kTB3nebPVzymu7bjvRI/jBBIkpQKHAi+gFIC+c1DN4NKjrMQ4ccpk+IjsFQuWYWeTISc4o6",
-	"BY0u5a7JGBHgdeKdZZETJxJ0rYFi2w0mILPriA3hjNnliO2uf2db/THAC41lGEf5ODyCo2naVtqMTYHa",
-	"eMdARGUKejCZsOS7G73KfFPtJwfHXTOqq6jKlG8SMmS7uaaJyzvCkLIfJP7R9hQnS55O9BIlDA4pNhdQ",
-	"2ji3Thcy250sD4qmXVo7cmr0Ui5TMumOSFSHpn9NyL55izQ3R2TfvKX7j47Pc07s4U7Udy5R+/Am6kgs",
-	"G20F4kpbiIYM7ZSbqzdnpEKQNZ9A22q0FiAhciTdWI9kwJuT/Ynfim/N/TLqhDyCCM4xb43h33bUl5aU",
-	"NWDtSnErgqLMRD6DXustF+yVfy9qD7nkp+iVWvDCKf8MayWxzxzBvCPUW8m1r+bRcUYjBwKYPNI/0m00",
-	"TmIVkL5aKVcaaz2NxkE2cEMTY5pkRo3wDKjbku5Z0ZKhokYhAPL2uYcR4IqUUmlkkkpb0lR7c8ikdFsM",
-	"tlS4VhlpFRRGK4vBbXoHaZ/YHvJaJUJMzjSzR5DpQ5WnV2+Vy7qIDtUpAU7pLxjWrw7mNx2484HlynJ7",
-	"ufcthTEDvvpdix0tdEaW6K4x/w2y18xOQBPVnoMBCi2l5YGOcAzYprxOd6XwIsggCnEQuues22q7Ti3m",
-	"uReB9gB2Bc+ANI17DfUMUfBVKdFtfvScLR33XLmG/JSPgt5EFQe7n45THWSj38HiTHgTeiYnrwnyhXOB",
-	"nshZjqfD3PglbHpaLc29wHPYMyqv2UCy4EjCaREnEoXfu+iO2jJ6Y372qkrFdCpDH4DquzlLXGXLRh0Y",
-	"3Laj0dPARIFRh89RCJEB6x9BH3SbwYyJM8+DHDcLCcBvGF5Bz80lVUqxDlhIoRk4woHUsmYdJrJnC1UO",
-	"ZXHmvM7LIWsqpjKitYvXEDmwie1gWsadB4rUyUj/wzFPMwGO8CXBheM2Wxy0PhqRA/6XtZQDExF6BWJU",
-	"jS5WOF0/YS3+6fyeiJHuo4M+JcsGCVuTHUJJy/0imLN2aO1qR3cx5Pr97OfOcpMv6ovH3wY7y/5o/nPm",
-	"iPnpt984Vr9sIXciutNAMWUxFZwKtety43TIfmLkk46npetRdzor1xaAHWSHTUR2RyQF3mlYKXFmND6i",
-	"AsAQY1jH08zj5vg+LMkmOAex95u6jL3eMtasGTrhxveQaSbzUx3fAB3LYeByH+FHtkLBqqbOxz8vKWeA",
-	"2NOuxwiHZ+bLfRJVrWQ96yCTpsNTgF8cmk1jnfSmER3n/UQ6ayvOGvIcNYqqgYDRKZghxlC5AnZSGzOA",
-	"vgxN2hWc13HlZg43dXS2UQn2IMktAaP9SkYgEMUKnP1zQisJnHwdf4klVRxCPzvwdBVFzRRSXRp1z3u5",
-	"LPYACcH/hi4CGczicLqenUmVdoat/uGPruuPzbZMz6uasFbBAbJkeymKICMKgfmAO98VDqV4Rtg0C4W/",
-	"cO7qEODj/oC0HsPYBunYbfvcFnACrxiInGhNg/Nk9dfR/jHcW7bplayzDkQIlpxMaizO/o3rRbVclqyK",
-	"X2/OS5JTAbS7YGTLuudkMdKAMGGMckbrcr+YU2xEVVvbCrvWfEA2UBmSaiAEUicWAEy+KFpXQVtJAxs1",
-	"ekDles2KHwquJ83oUW/kgUNphEfIFmz0Yn8PFMIf2AjyfimL/QN1SRpRyJbqYElD70sncaoYLI4fyJ2K",
-	"OTJcmpRe2K76luOzh0lML2qbTntHP8R9EzglWi4O5fEfh+hpNqETLqCEG0piQkIKs5Nb0Le+4uiIUqdo",
-	"XVBKgVH0xe22Gslbjb4yXgx0fNlS9M2U0qH0+qagHzsuCrm7Ts6YkCWrqciTBx5zuaRmPNr9cXTCo9tn",
-	"/zvb9R8n2zWLconcV8qrhQOcCQCj7/uWyGUpm/qAsifnusawmxEsNV6L2xLqMUpUCBSjUXfLEHzWAFbG",
-	"OTLrIADSfMSMIZTLiguPDXQXzMuYxtDSwqa43e2yH+V2x3c/Oh9vetAeXvD3X2Y6+xfx+PHlxfnlufn/",
-	"7DWr671NqPqLiJUN2m8GM/T04runT86fTjsNzauxu9ZWTxYvmpiFGIegoQQQlYBFDwNI3lgM0XQ5wNQw",
-	"8uYVngMaRSTAou0ptfxFo17gg+aVGigmBxxhlEClMmZ7a5tJZPqxrs3M6n624qg90FEuO/kIj2OYkcsm",
-	"ronNLiN0C2PLCaOVhJ6bdDIBxj95pS1kIrxcUvf2ETdKEXDgjn3cc+VCUF+zu5Rkb2I5i0tLe+DhLmHi",
-	"OuQldjNwG59XrFxdEtpBD3CblhRwQAdoOE5SZO/12pSd19Lle+11cu9Ipb/XnVeuh2v0V6VE8TlZn36Y",
-	"siuFvC6lUseXvA+qoKDLllEztXjx8X002fjogYxr99Oq1bYC6OJja+LuhhpQy7JTtaI0q2z6ORIjB3H+",
-	"X+fGJDbg5CJOabIpmZBaG8/HdIZD+hYNjZ7oer/90+uroHgcMqpuWb0nmgltuXsUy6UoMl/oWDPnlzP9",
-	"F+y0+8VbW+mjnA3LcGicTAWrl41qo4GwJ8IkTRe59t3wt+iYUvCyjcUc1N7kdzUx73jkLADOXctRT4C4",
-	"Ec8ZKPKxiY2nB3trs+/KDeHOSmf19lWpRrH5CobR/CJ7/MCRF+j3TKS6GT08cVK6Uxr+wwE8kkO6QlQJ",
-	"Z2riTMRXAJZtJvvLgFI3CmKcTlkZPcmu7Ql7BooTH9pRzTFosKoRLBoUUknxodPauaPuyVtaNuwYHxK+",
-	"eBihjW2Gn9nO2j1zUHdjxrmxvLNFjjUs6maPfk81xxp3WVUdszkKtivWja1UDZ598s0oMG8KF8WzaSNd",
-	"rqKNTesgk3Vz4c2VtOdfNOrIDf8z24VlpakmPM7YIqd18bDaGOHzqSoXl4u/NOfnT/INVZuSK/0IfmR9",
-	"8z0y4RdxSg9o9mBl8P8SJ9E0MLDf3/t8rDlDZ1uu4JwuHjsl43LxlgrNakHAb3EASnf59Fvo7iGK4cJ5",
-	"Oy7Pz4PTaV9aPP6mP2/+2ym8Kce5ng7QH32+kx2El+RPvn3q2LnwF9+Ga3J48R2AN7ocqvPODEyd9oMZ",
-	"6sljC3r5+JuMPDade3Rxfn5BZE0ef/fwuz+Qopbb7leepm6i7pcHttMHhurhzDP0saa8tMbTgXDdDqRJ",
-	"QiFKEMqmxDx7kMQ+FLiOh/aQTENu95dEinKPsXZLtDXT51lRpaO5qxgz9VkiKy642rCC2BcyQoUPsvrg",
-	"NdTYuGg2pEpgwBzNHu9881D20PySlVKsla8yNA1QYiSxy5yVO4HAm/CDT/0+phYn6vs68vRJzWMpMoK8",
-	"2zLxkVfMmIVv3pFC5k0FyTGYxc8VAQhtWoGZuqu51kxctjm0WLsE1U6dI3DxzYA0HYyJji1+UgTLnJam",
-	"LF/zdRS8cSSdbifbdLo0rWrCBXk6uKvJqsN58WgYqVWno1PRViJA0WLx4vXV8zGL/662XMek9r3rp/61",
-	"SYEt8tZgcPvdavUBsPHvxFWcl3z7QHmkd+fjxKLq01OZHs3pmU4iGAnT4DwdFaXp5PkPYpcc1Bh5KGkv",
-	"JF2tQUwYYt1E9K4yzbToCfa+UjeYeTWZ2OcKMlLCWbQpuHz4M61Y8c6+lj5b8LKdLgf1PYjKdodkXFei",
-	"27+WLfZ87LZ3WdfJtzmgIDhL1CH0PFDEMTecqCjRW/y9CTHDzGzVMhUFAYODUE1qpnTm72UrslayJi0e",
-	"1zGhkEF0+cRKjWDxrHfV2u/pZRqeBKmPwwTcCEYRtTQ6WLe3o3sCL2XEUl4OoDWfqExuuObb8jgN4utz",
-	"RQqAJJCHk9XWprtKdXA3BUMcq6nPFruow30jd0HLIQdZWnF+etGf5Wn3iJ/u8gI1yTJFuRJ4t9/dUtve",
-	"p6JFvnPg5kcCRlqWwaO8dTG4/O6hG9OQxtV9RCsZIRnxJuN3z7oWY7S5tUNOj5zlYeLRqtEDqZbH+XZ0",
-	"zavTezMdzmwTRCLSHDx28Y/z8YTslydhrx90pcXSUYbYrGLDnA8K347yvSN/naFJer1kRXMta9VlRcNo",
-	"Gl8LWlrKY6xzAB4badFrDoJBrOWD6V2KNph+SWhZntUQbg8Tz4XUyCnYZS5ZGVOuQKhafAskUMHOAHkK",
-	"9QImWL3en21rplh9GwfnMkuxi3ZsS62pWLJbLLWhJGdC16ywaQFSEMbBkjYXlTU5ngMPXFNVZkygdh8A",
-	"PLQDOc/OnmRnTx9+k509+zUN6XUVr1VcydLMoCbmkqio2JPiBfT97esfXF2ohDm5y8ENMbiOgsuaoJid",
-	"+jOPY1GY8XNWFlnL72B2jm5qAVsk2DYlW+kzgADDS1DoM5uq3mzPiqFixEre2t2bxFw5WFGKs3cZ5qLk",
-	"tCxZ0XLTULKRjWJGK5VlcWaxyQ7EdJx7NZ6KhTSqlwCeRIMtmEaFC/l9nZV59jSSHTEGg7WlAtSgJS3p",
-	"kCrrt+BFuAMvYpkU5izrg9jKUuqN/c91xQVcJGalF9nCrTUeXIg4gCT5ZOnQwHVTXJvzi0Wpzppru4tn",
-	"uWWkNQMApCuHeNWmAzHh/mUPSjSdYlszGke4su+jJGHrmnXtkv58PXkWVx2CAHZTi5nyvz1PbTcuyZ7u",
-	"nKpr5jYjW67zDWm2GallWbbWrIfcA7nT9GlF4cUJJaI7sLMnz87jiS3lKdrZ4w1wt2ZiUJFm8q3kOGL+",
-	"LwkVa0AIujW3LK/YwcYYmNYkIeXmLulhO0EJz8ZmYceLWBKxXDmZcEnOSSWFzMhFiBM4dlWN7vovKVoV",
-	"akZHalUt8djxHjpjZT3wPGVZUE7JRAARDj5qrny94/2G4MfNEOeOmYwD8CKB6zXuiAhgsQ48DoQLK4Ba",
-	"xqmZAxiBh/EvXsxJWU9Q9a01bc0cqp0hPQMF5r0f7xGeTrzEj6M9DyBVt432dc3M+z2fk9wcfMCJQTUJ",
-	"IUZglRw9Mhb9r4G3v7eB/86rJiYerJgL7xzQrHVNYTtTS3E7pk1825Ha8GMkSfmWF9FyZMcYAOYP6A8B",
-	"15iWLa6sVyjTFJtYL1jJbkdSrVtvQWdE38Wa4mJn0YMPvKbS/B6tuYoXRclcAjQtyxY0B00bgJG525Cs",
-	"rRKpSV6xaS/C+bQt4rXyOaU57XZLuvk665L0Rjv9SY+3k5H0eKs8HnkZD2mfJ1E30y5eWzR01MVbGnlU",
-	"xClpPWnTOHJshUy4xzI7TQY9h3wdrsK9y3EpG41HLg4eOcaVG+GGn6LqQlfSnEjtCMcqBNW71/HhYY+7",
-	"+qKMlUEOsh1Y+/FYmPR9zVYlCN5+UKrR12rUh+7IYdGp02gwtMEeb/QlyeWWW6ZssMcIFWyH0BO7TTSt",
-	"nYlihIm1g3uDUagWkQvgTbJ46Ct9ccODEQU2EQianb5ZkOoj1tYchuMyKmywCeeusTkaqdgY/vHxsE4v",
-	"ZSu6ImUIw3RkYnI/l2uY8iMWxxIz1vmjFNEFboSraoqHS7e07lgAZAdOW1e24WvhhDkHe6adaoC55JBz",
-	"5OPTl/afFMnNK+mIlSbNtoup26PDk9ChsC1R24ssvpvCzFPwD3Pcds5pmxvuj0dLhxJMaNYKlLgg4gNY",
-	"3kchEJXxHXRS5NwYwDpUvwlCybZmt5ztUrLmJrHzXMUdLcwWAYlqw6GLr4Z8ai8da4Z1WBHSAqKDi/7O",
-	"JXjMsKzykm9VBio3aCQWtdxCZLeQN1gnm9PaUqMEKZK4FZ58++Ti4jFmqW1LAOy2HzTTaP76zOWwWbLq",
-	"X4zYqWJ436WMlVU59cSs2A0X3hQyI4iG5G1cdTIJF1sYPRdBKKCTiBfcQrEUDyT5l9bFvjR6lSIco+Rx",
-	"x8IQJtO4H8FO+NCMedCiMEEARn0JWQ8qI0zcslJumcoIlPdBalZGtrKkNdf7jKxoweLT7A7owHUyOz8x",
-	"Smc+sSKRWrPIGfF4T4c5vANyKW/q2lY+xfwRSlYMdWgzt9aDTypGBbjLsjCwIuQO4/Ca8nLgTnY8PrG6",
-	"E10miBZ8LGspfeznLHNZXHCE6fUH57DON0DyFF3ZnIrrmhUyPnNUXDeikAO5Kg7kiiBKUsB9IhzyVlSt",
-	"bTPrp6CkZhNP1AnEGx9sKbp59nq4JVbJWxrHvWxpj1ayJmspC58QaiwwIT0bHLQCbHAdHSZA0xpIuBpU",
-	"OSOaInDqR60SCNrC3zFYDDxspmORaLrNf4lTlAmHGhtJxmqp4bsdsFqeXLUKIVxORkaqzBfMkxA/Tchd",
-	"ZvcVoiiw7QA86hBpq+d6iABKgcWfwPUsAkoaoL2cwcjXofQ6nbY/xnRmz1N2oNwG/7n2yOGomvZUWNxD",
-	"wYkPJEPWipD2WIxLoVOQgAcy7WtQgY/xfQ8MNsbxPc/AbtmrYzgHuM3mteZo6WNTJvVcQoUtVWro5lDN",
-	"TEb3q6aaLCe3H3RWV2rC3x0ZwI1+LVUsZZsWRWf8QyIDn4vtk//RsIYZHecUvC+eN2Vsrq8EXc92qQyw",
-	"Y4VJzc7O2tWORXHynj6E7Pezni3aVrZg6v461xJUW5bzFc/Bke6pR4zIdsxoHtnUfCCOrJLsz3lOzjsZ",
-	"ZC4HayBrPImAzxoLZpQZ8Ym4YOAqAvDihTduQ7IjCu6t4THFyUiQJgReDqrDcn/XLpmrZSKy0eiYhK+o",
-	"524LcPdW0FYbvWsfCtKjWsrNDea11EwUzFKYhHsA4y6Qw2g3F9KaRMlMmBpITr1ltRqjznNx6mA8sr+b",
-	"zGIjFlkXqn+Ud9TyNTg2lC5hGfS47V7oTerc2XjAB+VImm8gsOpttQiQdj1enedjpF2PF1nKYzFur4Gi",
-	"FF4ofw7NRlBZ4LLW0mw5cOIME3lOlwQO2I39ypbYpH6IMgUWTCRKTahzjedCN9UxlUoCcPUKSEyFxqO9",
-	"RrLKiPIRd19Y+9WYtztZ37DCHHConOnSVVKyZbWSAiwXRbk1W0IwwCDGoph2BBBBvRpGnX5NuAuUZjWT",
-	"B6lyTe3Sbltel/SbwVUtAD0WkF/GaTbqoarcEJirA+AlyPcvf7Z040YwXv385FV3al43P9FFtvj+zC75",
-	"r2O1WzM0MJsFOZfUarfZn4L11Qq1thfZ2Glig04Io6bUTKko61vo33J+XcjwuwtpbsGumVJRqSRI8SIj",
-	"58gjq+xuwSpOPAhCCnZYPHeXvrBPWyoOl/6IdmZRVt3GCugQkJBRcx+Riq4F103BXMwMFQ1LJOqLXTOY",
-	"n8YMgJxdAHzAndiM70zngGOL78AobJTMJ31CjJWvZH4a7tMpf82W5QNnM1RC2tyCfCMVQ37trh9pqG+B",
-	"FpSCsw13wrUtM5mapT/D0+8aPeqTaBWdrn5jlqLzxaFVfGl5k2NG0zSb7RXTV+DqCOMCo7yjEIuHQpMd",
-	"V2hBsFKxnc2PTMNOo7yI5m7gzCa2sR+4CdbRcAqMzpFbCD2LUK3NW5yYSxt4QSzom8OC/VG0L4S8jXE1",
-	"Dtcxo63zgLx51TLFHcJqtlVBM+5SzM+Y4YKymSIjHOwTM+d9zbLRCdUeH+xjRkowyxUYV/Wnvmxe/pKN",
-	"73mYwUAHCFLMfehm6tCAqd0emyC6x2sf1EtLQoDazy+TMaBIJutLT7J+RCYrSBspVmUUiz0lqjQlMn/z",
-	"kFHb2yFx+wqvyF7G04A14TKcSMkVHMcSqajvKOLcZfV5NMk6mtnt5IPV3FxxX0ox+clE2teWL2bhnIDx",
-	"wYaD/IsWpgSoZctS7lRghNu66yMYBSLR3SNOdxCUmeTK7+uE2Os2rGH75BpNAvvA0M6RcsNx56S6Y2hu",
-	"bblfPhv7+dqjBBilM41YPVvI1QqX5cuXXwNd7w+OOQEKhMgLKSsAZuknZuR9g3Js8s0gv/eBmA4Y0zgz",
-	"+mxFdBMrPGnxUYwCbINT8yomWm3UcUPYKRgSh2bIQ+y26+nrN1RgR00FblkO+zqQ7bIDnWI2MQGT5sBC",
-	"xgyjhNDiP5q5sbGojYn22KnMk75lwrEUM8EaectVdD+kY9Le2aqcg2nrRXP/b3PWKsm+8zI3hMQdmsef",
-	"aZVSXdFH7ntPa00eJ6FbTmO/pUKn+ft1bplTF9fGhdmRz9GYNDGOAP9Wh7rYMrqm+afbjNjz84up2rP5",
-	"ruuw+fMuvMjFDMf2xK3sZuvhB/QYpN/MPp3B3c5XUbxriz9xNNxAz5/Voye4ZWosjS6FX9P20bU2tDtb",
-	"aRfX00HKs/qW1eD5B/hFVN5tSsvhxtI036CgGzI7k5gxD4A/OnhxACxZMk3WEtG70FbU9IZdkpatk+1J",
-	"yRkpqWaYE670AZlLOxUFtzQjowbz0O8Ha7kSNsNEhd14Lrr7VNhMEvDaKzfeI3HX+hN4uGKWyFM2mMAF",
-	"SFOXLd5hUNinEY3KcWBT4hcjrCsfL7iEkApdyltsfCNr/ne8XA47mn7h2t6PLXy65ygOje+zfkMYGwRL",
-	"xa+32htURwA6fGRQW8rr0Y72+tfvTyWF7CUJGGMY0M4wuAUBN2K+lmE6ICY2b6wnKNo1vIwGyj/wjz71",
-	"YifJuuaFugTdEScC8V6z4DcWacz79cAYBXnnMW0scKyb1g7apoM1tBHN0OlwL+J8wBKeZ6jHMk6jQdqY",
-	"thDN8bBX2+TWntKX4Y6c3PFWIjhKLQcXJ2uoJwgpmy+D9VQhGGW7nBbgCVbavN7hn87aTYmFQBbI8BBx",
-	"dW+rh1qw4mGvxT2lZLaQekee26U9DF6ywpS4uQBOarmLYfG5AR3WNnVIKXo5npF8UCckO1do1uoBdohO",
-	"RMXVEHPr/OQQwQ7sZVaWajR7HM1alA9wsWwYS2ZJuzIPv2TlAE1Z2VRi6OuInQWPtGlcwIm+g7Rtcyl1",
-	"hMthmmeUzTtIgG+BxhoVz9PatGkc4yqhe9CBA8WWoSfGXBp0t4M1uv+gFAgyzcxoV5j1EGLEBuegEQB+",
-	"FqsBbFuDiPlhW6n368Fw3cK1+ddtFzK7paI7sY2x9JAZZ0jFAWKalvVuVlMtBV40pjev2DpEF4zF8xBQ",
-	"53gcOHZrSwuPiTm9aNRbCMzHFEwH+z5vpCnsU7BB+kRjIx5fu02OcvpeMeboMPt530kenok4RgShJs3N",
-	"N+05SsLzsTd9Xkpzv6MeZo5hLEkGq6YU3SuiUp2RmkdvBEpURcvSl9DnrrTIFnkO4vUmV0x0AXPsKvgO",
-	"xeTJlTU2ZgCBrClPx/Q4EY2TuZwTMLoQmQoL/SJclm0CEAIoh2qeo7/IpbF5XCbOgHfjcF2jVbkxn0eL",
-	"+YvjSUIxvUJd5xjUjysXYE9TNcyHuuGPb571RXCbLDFv4yRCSE2F5VKC5W0Xj5SAOskn2h3fvHBm4jBm",
-	"ewjDQVw5sThjFMPmQ1gJe6JFurLa/DHD83rxvPENaLXgPQgLK6j16KH/DlKAiQyxdFXOhCugW1hYQEu1",
-	"nS1yXuclGhe8LK4d5reQ12spofbH9O3aWTM1ar/A0Z7nbKstvqZSXKyva1axYu8levCz6RUI+JATDJkq",
-	"LLx1iz3toLWzxYavN9eWGj7fGHEeS+StY3zAOEcPFIHKAZyhB4rwIimG5mjn4rnbHDxoG1kWaHeq4Uc3",
-	"rCy8CWJUcsWYwOvbHDpaM/tnugQvwqEwNmNrYUixX9HrETbZnRJn+i4l0O6tO1GWRVCcDQywekOFH5N1",
-	"FThH9x6n5xSm4z9wsg70e27agTXDf/En3J8O2MipiQd2jy7e0lvyRlhYfrW4XCy+/OqTD1AauP0fodpy",
-	"LoH5y9RNPZjKPbi3bAKbQzBsiF5tWLmKBYt1Pcc9B838IHQd9UtihlOsOh2ww8PIDwU3fa3NwTcnhhIF",
-	"PYzCQFC9md7CLr0Kns78yAYnA0fRN5pkWXRgyIKOQOLtmNuZ20IVrgktzSWxjw5oGIMsPtJsofjf2VG1",
-	"O2ha2DmxY7PN2fEMTtDswi4urrcIwelucqo3AMeS07p49Pji+7OP508e7uhtpFyrfTlgCIzGsksgk9Eb",
-	"VlnbjwJCfblHF5n5w+A26u70DhdgYMYM13SNnO5e1bD5WnRyb/YxRAyoMYoR+gOiFUSjMDbXw+rflhQ8",
-	"XbfMBy9rllQqccqghO2dSgM4tfEg8MwBW9cdKzhmlKFsGF9v9Eg/EYW6DfphZ5vtSTqaDP2EbB3DuwGH",
-	"cT+rOVLo4pe5ncjM7V7odHTLC7qeoY5VTCmL1jAu861y4p6Pftr0DAMCs9QTdbu4XFwZmyH7aMwMSBYl",
-	"F+TxxffZkwwyGSOKhHmrI1e+TWOrNS9Ge28T5WK8LJP6u9rw7TbmI/d+Ex/XsmhzUbnpkvXG9IJXtoge",
-	"+htN0nKdse0NDTYOeNoijc5EDmUUvVBBUaR0XDpryzbjjL0UpubZ7nEzpkHn+A0/dPdM18dM01gPl3jO",
-	"wjxtyVQyiG47HDcHPwCmDeK4cWWTKJqD2lzEWzN2tGADFBElj5bN9w56W+SbQgboUTjMfvrQlOx4II52",
-	"BWNBnNFdd2iLI10tpB1Q4I+AKBVmOrRctn6COZaBtqYmtyXQetNhCTpuI28YLa5Lmd/EJASFlIwABZwj",
-	"o5vSNaOV62VYmuwZaaIy5KhtG4nPTEftknbFfKKp3pZ4C0hSEdlsbvCaalZcl81qBl/QdSUrJjSt93Nf",
-	"3G6r62I56xVA4rsumxmvqI2s9bVmdTW3f7pu2PWW0ZvrYqm3iS8Ob4s4737QvR0XhdxdJ6tCsmQ1FXny",
-	"fBxCOazmCqXv1Q0r7rb93tP8Jo63MAvsyV+5katmgP1tgNE4eudjosZM3CQ7srtNj0da7ltaK31Q9T41",
-	"QVdsXQ2kJKHUO1VrbcTFifY2JdYOJybJtzJyN23+nrj9wZCcIz8O/JBDV3bQ7igSXT+DaSNLdt0iRU1+",
-	"J4VdJITl8hjcd9hgbhW/4rwrlkurLyY8HXc1KsxdFgVZlkDbWjPHAmpdBBaT1wW91UbuQuykljIUmlpk",
-	"C2jIYlNHtmfcUenGkrpqbrrvtGa6biKIZzEK4+LF6yvH/+gZFVz4nyoAj7yjHwD3SSRpFghLbM4Frwsw",
-	"+OFHmWuKxLPHf/cwi+vvi8xMQNQaQ2d5rN5sOqHgY82ofglPRun25xDIJmX3t0UCh87CNqnf5Y1ENdTk",
-	"ZBnz4DBE6yyAuzaw1+v3j393gF+DDP59Ppw0t8AYkS7GYOKkr0tWXivZ1OijdQKBf6rMDbVkn6CIsaja",
-	"hJYNF84aMB2JM04iyWa/J1BR+jnqxh24N6yGOSRPJ1nEh8kdrfGD4eYRdncE3WN1W0M7XbNcV+ounVYb",
-	"uo3FJLjYg0fYNHlJzNSADcf+1tCSKM22KiNLqhh59jQjj7/5hvwfZNWUJVE5LdmAM2k1krLFLcB7pzbG",
-	"HTjiyhpTsrHMBTOwO5WFrJzJX27LIbiA0rU2edkhjeEpG8SGHiWDHjcNeAhUFSQAdA5Tb9/gqQg3dLBN",
-	"/AwFeH02j6yVTCGX+Z2TDdrp7WRh44ZwO3D4BnnrREqq69XKoMULCV5nF87tpSe5didR+KOpCVhNtGRl",
-	"W2SMSQmUKE1Lj9pQs5VNlp4XkXVLbT4+MDk84uHH3D+skFnu8b9Uk0cKHu/5m2UjBrApbHggDjrteCon",
-	"oofYvHvetxkdTrNeMzWA9q5iuC2OVgkgFwuW84J5LxIVe08hFQKQWkiPCGQ8qzXlQu/Dq8n+0pw3fsPK",
-	"PZ5Fxc3J/TU7GujdgQZG7LDjcPFqRhXO212M7QgsnrW/bfvhLGW4KNGV3ItIyIGuazYIR1tlJEThgUdj",
-	"sp0aIXQNDCQbVrPragAifkVrSBQCjbtyJXiwCeD2DSqV4dIBhHZpbBhX9lNywQoE7DviUsV+VmrsPill",
-	"fqNIUfOVZgWhSDvkAofmHyXdpqlty/3Id+RqpRgMabm/bOk2NozWARCvzThW4cxADrS91jympoVCQjL3",
-	"rq/ec7P12WBCQhOZ31wHlmgvPgkQ/41lR85pxWr6QNncba4s75KWWJm5ZEyQJdtw5JiHfhd036q+Om0K",
-	"YRmut9tqvEtQ8QU9qakgK6o0q9siLhEuHWa3SQJuRYhcM8gXPGI3eYDso5klmmLNErLzV6wGQ94MmYoi",
-	"63Bh4UZK08Hw2Wtngo3xHj1QFrUHH47zz9iOpa2l+/gsb4c7cP1JwmZway2l3sDRSeuJo6iJS/ERqQ2G",
-	"8YQncC/yj8YWdap12qEC8gpzgFxFJkeVO9zFeLjhch20HaftCmDPHJOBRt4XfLViNVnu0ybUo4A7sbN1",
-	"IPfZgpZ8LVADh3+iuimbpV41pQshegTuTt6tU9GisNyWIyR1LdzEDi9HIJWXe78QQY0oShjzd6DL7dQI",
-	"R8QfauRHLFEUThcWp7JY6qwiGMiLSRWMkkQGCGlYITCCS9FNhGMxM+3TrJFG0gGQw0ZBcRaZ6qiCcHjn",
-	"9KRTT2IcHqjgIIc3RXDNt/KjnZZs4fSY9igEqtQwKLrZTa9QnY2oUaWMMaZiBBgKWjsqr7vIiUdJBmpO",
-	"SHqz+x/3XRh2HeSDgG+Pddmh8KRDh5k+uA1q9BivRdg76zyC9IXvxOx7pwnZ7D/f2GD+uZ8E2FjeR52i",
-	"yQxcqohbcOsv0UPr0MoanPWn59+FhbUW/9O8KuQu5ao9XCGcm6El+tl1OXV9/AV+8d3jc2sH91dk8Jrn",
-	"gtCyzAbv8+dw9UD6B1odt4k+HmuQz52e9sQPGtV7kZ+C5wdsoH9Ehh9/VfXd8qBqxy4Ec1Fb/RtM7tDt",
-	"RYnzPcWuiILu7+7kvivK2GCOks+TsRJQuaDVobWDmkOkYKYsj0TLnlW+akE0zMVvmswggBSxT9NxLpN4",
-	"eM0jUc8X5KcrpJAxl8uxfXDhoQiIH1Zitd4ARZZMacwV0xg+Y3EyaAvLFOl1WdoTVlmXgFyzLkRMCkhc",
-	"n2WsgwUeEOrC8NoOtRvxkLIMEV9sPZk9hnh2Yic4fnq9NjtAiBg/2908TjpCT95WuEU/MHTQR+xqiz3A",
-	"ivAGNFfj/LhVWFsX7d6KCzpIHCCbLRdroDRH9xbUurXWQaS5exBfXFw7/r/eGlnHJZjGsmIO5ywSfevU",
-	"C3bTVrcUne6yBt6emEoDQuU6ljduDh3Mr+mLt0d2gSACxdJj/h3Kh35XD2odu33dUY5uY5C/o2QpESYU",
-	"LLmMwwBKPZHiGrHVgCDFwgbgoIapRoLSznTEIjpEIO/v1riTgJXjcOadrTOLiqjXkeOvOqiajb5q/jJ4",
-	"w9ihx/PSHTlomi5mqeMOxzRc+HyiC9RfRGnd9LWFvY760MiM1tpwSqxF66KPe85LLkAg2pKVrpe35T4b",
-	"87J48TnmUon+wW2ISFbXuLeiPZ3AJN1J0widFr46ezozrHPvn7D6u935wZiD04736Riz6ZjOoQLqU3er",
-	"OGnRqTxH14r7JN6R8+rRw50ZXB9dLwlsNq+DDKk0p7C6vA9uwOqK0OhrWqaQ54ZmlXttaCTihd1dA3m1",
-	"h+LaecnMThAdaLwUJJy40gCxLKPxtm7C2mFS2hjodPVPlOMRTlxOxQNtU9n6kIWTt4mTIQNxAcWyFu4R",
-	"4tlkyYxEMkO4JFTdYIJIAsESd+a+E1owqOjKsWpbOgyQsny3gtLy0d1m33hV05Vp4qgiq77E6Xfu16B7",
-	"+LG5yRBYJ3+QF4F5UAuX4XG5ePWfUPNu0al/ANvTI2G3qshQKsWMc2oHg5kdfQCa0RL4o9Cxu6pUDN8O",
-	"nBliPztNw14Pgey2kzG2ydJSWo5NV3EJbpMPunSoThlzal5KmBY0Ntb58Ojd5fm4qZkRA6xSGaaYVfxT",
-	"Rn76S3N+/vjZDwu/YX+UjbIP9ndop83DqTkfsS/uBYT9o6W9ijNdpiR+3l+SeDxh5FiKO1fBcch053LR",
-	"Nn9PTuH+iKrlkfnbH53ON+PIeZa1JKn2suTRIs3fBj9toPhmLD93sMJuOJXWAS6MgrTBQy7Jcl7iN7xy",
-	"7dHnJ1/8CZ6M6vFt6uQey0wxboprnIKx+NFq9UdgV8Grb6ZKdcf5f00rjOoXdDaAX2Lq6Qypckh7C/nb",
-	"YBCVcnftgFggExR/iJmBfzsmIdYmqbm6A9NKVMC2u+gInguuSAFGpHT0uRnWr3KF3qBLYsZ2tqVKZaSU",
-	"O/uvpbG+MlKwM2BpzYjjSM1IyxX73HPCtuCT9ocCJVxwFS7RhfALLuLZU1yjJ2Z34Bq4ef/b4vLi4VOj",
-	"vnVZaanWNL+BNIxvs8WNYAyki1Gy6A1rtvDTOQAoc7m4fGJmu2RUYW7dxWOzDTc1UxtZFvDs2eOnh4UH",
-	"pkvfnmcLVUqzDBfffuldv8tZrpB2o3dOxbMYgG1nsOlnIpiXtB3vZi6xaNXPbdLzdvbTng3WJ62Ap7N+",
-	"aUcuQqbQMg/f4zQnSyCsP/4XmuCQTvkeJ/hfbt46kmhSqLw3D37Ba2r2S1YNioYVuaWDwLyNiF9xlB7I",
-	"fOXhS1ssMYMcCBSqL+6++8mpSccgXXsNtDu8FV83NaZu0JZGu01UDuigMofxAFohxlqlYgHxBReXZGVu",
-	"cyZyjo365UPXlF0W09KPf88Athe5Wqgori8g19/86xmxfOd+C8FTTki1Fy+02l4SDtIKdelwci4uUpYI",
-	"Z/gOS/Te7rkZJzxZJNrrt1+KSqiwtZ/T9hooVtjSoF51tZE7kVYHe5h6uuKlZrUiNeWKuSXHreQRx05S",
-	"F3uXFkYcn1wflIBNevSsATxWKPsnUUT9AeNgjz5JxSae18hVMFiHFqujjvZGDZFEikMf33Rlireg+4+6",
-	"etk+rgxVm4EivR476zwSBlvmBh/I2iEFfH9J1qD3SPxJ3QWF489xehHEWJyJ6rSu5S7qUceIWNSbvqu5",
-	"1iwebqhkLGFq1dSQnygFJOTsJeToONpdvZGNoqIYqghgdazAUrAdyIEVF1xhYeAJgERPESHuEfPiurRj",
-	"aae9DbjBxMWOFaz2bERMvxkQAjMCexnbLnNgKb85Txx3fFD7K80i4CGjbqy+r0pESQSTq9fEAdZ+PMgT",
-	"hdo3vT8Oav/PjuP5/nlZYgkejsAug3A3wIHZPNFKqmSyod+GzOVAg9aoI1CxJ8ULGI4VzUiqpbDsRvEC",
-	"VcYd8vKZq47kTGijOMAlKORSFnusW/P0/W32wm/JHRPJO/OqLa4icpTwmrx5FeXTOxXZDNCsFUcPCgkm",
-	"7sClNkn45ehvsJvJNDh4nvFQ3uFAI8P1TKch+0RzXe5h67oQdtePp5i+tmB/wIr+6j9bT/Tl4puHF9CD",
-	"Q5sEnPwHv9ke0n+6dmeYFPaNsXX+me2sbOKiYJ/iKlzFzElJ35M/sQDVbZhxpL8hopcPNabEdSsqZy6a",
-	"bmqhCCVtA0SuVkAGISDRuKjpDixRSH4s5Y7YpIM70OMMRGUGAiwpyQFWRF8H8mGW+yi+soPBoMOCE93u",
-	"41jfuFCs1smd67tWQhZS4N0h1CwajBlWSUm8OTTmpdT1nrQQU2mDHULhdO1M5wcNmFKVvGVHHM+BTTJ4",
-	"EGPRLnx4sFPHLQjEQ9C740Q6IDzYciYkh8WsgKSJH0Gf6CiEI9OeeYwJLaPDFbRiJz4cvtvd2cGsdVqW",
-	"cWifJpbcAHn3n5eN+kI+263+hXxGDeQL+XzDRfGFfC6pWDd0zb7Mzk7pzBB0ITZHiB2zdhi1c7jB3Dup",
-	"CdXLWtIip0pnZMXLKiMVVTeAiSS0ykhZ53iqHRXzck9shs0EeYMFZMXP/holJK61ul7ur8uk5JuDklaH",
-	"oQaMwxVywFp9G/N9PK8c0hUrus+IaoxWroBXxPzdcYy0tb6K+ReY0MRYMvEjNIBc1CNLZVV08DU7pSxK",
-	"u5fsN2dc0Kf+9D0d+3SpFMWtbFXBI+LSQFKCe+25rdqxRaOWnRv5qHd0j6wWMAPkhrEtZkij9PYVHOgP",
-	"MsYUhp4P0YFK2dQHgX7FKDjKMEP5BjLmpFIjgDiDADgdWRarR7Fy7+DZJ99ks9JXwIybY61Fcr+enWfH",
-	"bUWz3EfrqPZFharP86626ko8zOpZshjEm4I1LiKrGfZihlegB+rk/zQ44FpC5vjcXY4GNwHAPxSGviUw",
-	"rFBUolXpqtZCDRF/rT15Frg8nWDtT0jYS2/AzMkPa2Epo/gmy0ZZuL/zMHvr4vEfuuR6ETzK5YCucEhm",
-	"aazkFuTdIa2HiBFCauKoje6WUubyE/vOjARr/xB/uzdhu+A1N2vP4yNBfn0pWjUU4IzA8+VCSZZajQVG",
-	"OQIgmMNtuoq5a/OWJcYGahc6rLgKt9wEgWuQF+l2U1Rp76SGTbls2409dECtI26OMXYCLx0sqpA7IsVz",
-	"c0W1R7VmNjwBt8ph4vNdGKB72cu74UmZcPdF5+XQj4dXqaWA74/lvtioY9jZw8sfOG5mDBVWlecbK2Yp",
-	"qfgngLkyR6vp66wDt//X8RqBFew+NTQPlsrlNPrhkBshDbw4Ujg8ArNbNZ16ywg13LjucidQUjqs2O5w",
-	"MDNmMyWoO4NELVvYLjiN1UilRQb/ua64AG7KkgHwaG35r5BDJlugmJqGIPfR4t1AiX4jTmlLRy3d6GfV",
-	"XAZjHRQ9jR1BcI37CqnefLg//BoTS2NOe1Zw/fAD28322psXW6f9+5rdcrbrB+NKqfRAJoe9mtAeMpda",
-	"JW0GisvrSI++1xYGK0mcQY8/yN1kwLlGFCkYQzT46hrqDXuYNn+ouKMHrHbDttrqJGuESyuwGHuNhqLz",
-	"91l/YNT6c/kr/ig2KiAZsrI3FfC/hd/QbKyOr7tVj646esVpKdeNUR+tEa3IBZjUjx8GivSFrz56J6D2",
-	"qGaS2MqoWjaaRSvvbATulyBOfh4w3m9rppgGsa43Tu3E6jzgpHWBZxtq/iWMKdms8G58CfvVVkrBX2tZ",
-	"4qyzCsr+XKT3l2iIyjZhHvRelV9sJAkf9dfcuWNGs3/wHyVvoUoy9s7F4Dsf4JsuZvnly90ru9zafR4p",
-	"s51ZXLgNIdsPYoPgj0EDCSx1DGJ434x3HMqdiAJluG0UiJeBwsD+qXaR3oSI7lCVH4uybEybJME+nZSG",
-	"kZwTWCJ/6sMpdQ0nxYO9IDgyJOxwrlOFiD8bz7LFLasRD+8PvT0bOCa9+fksNMAvYtanb3B+GZ57dSSc",
-	"boZb+7rsA5Znh0CbkkU1j0Dqz5iFNs4hNVmrvm3ZrKbvtrYafIN88Lva/WJby9v2X+gzcYChORU5K8sJ",
-	"UIs+bk5S/AKHhdgSW09g5W47V8c+DBppl252gpmfuMVWIsC506Us9Am9gTsmjU69n54WLIzHbMUPVVKA",
-	"S47yOu483lKtWX0o1J/ES55bDfCQ+7kvUe2YPs/Awzmexhk/1i7qyOKdAgLDHeF/ROzB8Kj38+b2OhlS",
-	"aywZeVhLH8wrHkYOrGXMWQn2g8VRIVyTpbnbV75MsJOdbfndElEEgpRknA+frIxdiRhY4ChYRfySr2tZ",
-	"eXBGi4yjJUG5hlHMCgDM1UPy3mH+Y0o+HDUFHjk76w7C07JbIA5YgNTdRSx8SN4U+Pqf/vTm1e0fHpIf",
-	"jODCX314/ZJ89/SbP5ieLEtWefA5pemyZCSXBXtIXkN/zfPNtpS0cIip4G1ulHlZy1yWwG1Bt/wRPqYe",
-	"kd9VTNOCanoJgzYzmwX0+r9/SP4M/kYlK4Ze8x1V1l9XkIpRsdvwkqGPmQq1Q4BSasFapWKu55Buwpl1",
-	"gGkgrlHeV717SH784ftXiOtqWkGku5qRP/7wkXD1kHzcQAKFMMqh9RvXt6zwQ5JbJuiWP/yrkiJDAncF",
-	"eMxr5p8pZK4e/gU0R65Bof+fRpkhb9HS8CrD4vzhxcNzcL9jq4vLxZOH5w+fLAJee2wRc9Q5U48+u3z1",
-	"L+CfYCA+zKGlZibfGCvhj0w76mZAwVBbKWwC7OPzcww7CW0Jeeh2W/IcXn70V4t9joIrlR4aN3zfAd8m",
-	"1mftBRBv0vfx0XtcRjiMqqkqWu8Xl4vvfWNZAAxqjh8yROD6gs/aphXQimlM0o5/sX3EFwBc8wJxXYan",
-	"/BF1mWV3+QTweUTWzU7o9zal7WDhHn+VhQPJxIoTrBmoPYT6lcOVqoAJxiEUEfu5yxaGmJV4yo2JZQQB",
-	"tfUMyKsEqWYQRkR4pg0TGTFiGfJ8zD+gF2MrWJYP/44kPVOH538COc+M82PbbVfB35tLLmi9j1w50ZND",
-	"63zDXeXf3Q5OWdprxszjlm5ZbVNm7J3jV4cLiJHYT2cQ2HNFergf7u9UoRZ/X8fqJbT+LyYRcVDh8bJM",
-	"n3Tfhp7Bi+GI3KcOBmyTR58hSXH4bnkld8Jc6q+xbGtqKpuCy0c7enuSY7Gy9uhdBZOwENOxc/AcpQmU",
-	"ZCubq2AUgDsegOzzgmPOGkQ+rCsNE0JDrRMNvHamxkLfU6eqs6CPnBr7yOc0PpI1X3OsZhkShe/sI3c8",
-	"NGnVEfCtiAs+uhmUrpnON65Mg1en2Bp/Rp5cF0SHDdJKSEUqWphtc2ljrqjJQyYM1DTbKcbSFyiEls16",
-	"Yx+GMsbM5cuY5yFM/Y+4seKNtuyDCc1ezN+vG1kW93UH/CjL4l/sBvh3xrbh9rScFlDRbcxMLCg1Oxaz",
-	"d7XcdtJzwr83QvPS3xVArrvck5ppWxY7smrOg3Efq/Yz+/SvZsn8RG/YwKrJGrOmypYxsSyxaE61z02t",
-	"B+p4jz7Df0dtxPfmiXnTKnPN9JkRvbQ6yZUOvTyJgQgtdSX2JRgOBVcQxTNaEZge71+9zsjLq/8wE/7f",
-	"r979jPbGhqoNKbnS5pHvr16Sn358ey+yeeunfUiIeqdsAWBo6naRLf6KDEXVpoxFZyckq8OjvY8z+pHe",
-	"sBcYPb43g7VF8I1sI/D8LVkOKYSg8CpJVvQUu+pj97A+cGDW4FzkIkPfj5ndlqOScogiBjYu5Fx+mVoh",
-	"I2rvaYk+mMaH5ehXdSxYlOCTCVKMBJmj7ENBrXCFb9kUR59ritUofj2slmz+8wUdtiXD0NThJFbylsXN",
-	"nqcRCIW4CXbnYWM3zMCNBQO7TkhLpSu8C4XYKnQ3K+Avo4KWe8WP0DiBg7pjx4ez9sj0aP7ebRsd2rc/",
-	"hRP+t4Yp/UIiLcVJdqtp2nwCd2tXHH9JWWMz7lN4yt5Dzk4lhcRVhSR7apnpofCq5JDGLFcr/KPNn3Yp",
-	"CtHN/CjgWBpUATy3zIQScMsLJh9V26enufXtZ08goa1b4IEiqjLqkm0688WPABV5Oqt+4igcKcenzwLI",
-	"8Lj0eXzSExGV3VhvvaMn8eWDGGJwcSLtHmx6ey9EZ1U5WvWhfXxlidQndjGv6Jo9+uuWre+8jZHS/QTT",
-	"cYXc8Nb/bfey38UhZfwpNqvRcs+MlqsefTb/SbjyfqRq85YDfMm0SIRMxLtPymtZr5kRil4rjww+oluX",
-	"rp9DqvUU8r+fqJLujZZnpgn/ZXah3EaOdqwb+MrdejIkCa603L4NPjC1JLb8Rcvt9iS3lfk+ocSO8Xlb",
-	"c1swm07naIKgdEQhBzj+uT3fmMQ47Hs0O+6tfeZrOB/xW+8silSiD9IN4jT3mG3NslqjBocJoEY6uMxE",
-	"xOUyVkhOBVCJZETQupY7pjSifrWzvK25+fpn+O9InCVmpppX7mcHY+zivf/A1A4uTiNUrMUAA4PwFl1p",
-	"ViMbqqzJCmWOKxmzKWZDUzngrPy6E/mjLIuvPo3W74jTeOBpTHMkHkzlgAfx607lz+yT/m13ZJLP72Dq",
-	"htTNrzt3oJv+tpMH2iNOGB7cDDOIvE+gda4+73jBaRvECQu2gY8pmHWXqTR+Yb0Pnpurq4EwAp/hxIMl",
-	"r8yO+PUe/eHtOCD9MXL7YcbTKWzfdsoyIlh4iQ1eHzWjmrUv3pN74Ge2C76R5CO4uIcViM0+Bm0s0oRN",
-	"akRei9OdKvf9+HciJ8MIJfdDgllxsH73ZNGOz6MjuV1Lpk7pm2snwk5eWbZUiJnTO0hB9wgMwPONw8oS",
-	"ZOlY50DD/5INO29GZvD8K80geHOCJ04RyDncegBULhuBZTkI6jrbFG5b9X4WV9rVndjvMQHq3sWL/c47",
-	"641OkC7/tGuK/s3gUAB/Ozo8dnQP2jdu9imxEkRPRi/iV+1jvY0yGN7lAKAMShiyygj23Cbgw7UE0oIu",
-	"LYQGqFh/azCiYnUsn1g+S6m6f+P2VRC/nrJrgxk+jVlrZ2/TiKI2elnvkr/TOZ7cMazgE26GH+CJuR1p",
-	"RCGv5WrxdVbwrVyvWfEDVFhPryGO+UTpUEaPNip7ZoHV3NpdhmdD76Rb4a+xpremiTGH8A/4xOTSaPZJ",
-	"Y3PRrIaxJYFPxHVj29QJfG2svmX1GWDX4KCfI6y0FOyBIgXVFGsZiO3NvU+9LyQcPE6vbV3cvI5AYf29",
-	"GjWmX/duzrx2VPQtSb0Fvar57QnORnZ6O3JyyX3MYOzADUcJxlbwU1V2FzApfOjiAXcORLk8nyD5x6Ek",
-	"GannyZ/v/1i1cZnRs+Vm+ev4xP2aJlw52Pe7L8qPbiWc+4vVzAGMUVH4aMMeGObDsFnAqHFcHVDERIj6",
-	"H/7ID4Ji9+J7aCc/xTZ43Hez3bCtfu6KP2oGxRy0Bgw/BMKj+c26lo04RVDoJTbuLFykQ0AIMajfMT9q",
-	"afoQOC56py/BALhhbDs/vp66tP/O2PZf0qyGTDbMDqrkLS197YMzyRLtr781rGGjIup/wBNfQzzBl94A",
-	"VEpauA47f/fJ/MHYUpjeFUumPszmvQwMTBRiUH/uuH6MNfy8qzJ4pxAGUkyzJxFnTWTNwAHRLtrpZRm0",
-	"fW9ujn/snfIjvWVOnzCbAmJkXHh8YFjuLvmsoJWPnAdAmwlns2aFPKVo7E7Lu5U1OuQOE1//y1jA//Vw",
-	"kfXcu4X87azpsW1gOd2GcoidoXuyFNVXEnEaCt4JUJnvNNAVsKaTVhaj9kPK9wdmy3LuaeI+oM9/4pp6",
-	"oE4VhPg41O49a+HmM+MK+AeGSBD3L7PMl8wX07JRaFkS7P09zb7KBq6othj7ZNfUSNTP7/R70bnbff71",
-	"In1DZ8vN5onS5C1LINbXQyTPVi/kcrsHbRCvJHDGwx/UlgKiNYrMqaOjNozp+1PMfyi4voJP3M/iQ9vo",
-	"Xv2NdBSjoaeqJ6g/tvaxQ4T8ki2enn830jcLkvJvR0zOSylWJc91PBmWnqQyG4m+SM6CjFgcK2yvDAKp",
-	"FswZblUgdxbsuU8lBtMSQWEYAhogEXELLGMxyKmwtTlMpO3ucnV/u9us/etaVsCfeX87vFzNUMMfn36L",
-	"x/HkounmSLt3moRzsH3RD+IB+utbVj+AbVWuCLJpQkHXcm8FItxwCKOasD1kI4qzmjkIw8E0dfPcB3ws",
-	"LTSRq9sjHKS2J6dRBYIDaM7ey6v/yAgltdz5EhVziZRNJQAvqqaiuD8t4AOjxeEs3sNZCb7wlUPz+NWf",
-	"IDdhYHUr/OMJVAOdbwiFUljcMQSZjuySU1EQRS2pEtdkJ5uysHdNizHCVXv9zDooD7fFavCwQDbhrOPS",
-	"ueaw5TvXKd3bOdKSLBmmLrICpE5hyYFqWX4NS0c16zVTPqPxfg7rK5bzgl0Fn7qf42q+o5KT9O4jUMKF",
-	"jqOHxz0NnrHeSNHl3vznFPGsPGdb0IlQGyLBImeh2mQdTpRsWa2kgJoNpPcBt1PKOd6LfNxQvoInjosC",
-	"Z/9UybJmpPceV/7Yavy0ZqTkghWk2aK+i+niGWYGbKlRnFzeHCAgZpGANNgN21pupWL3eF+/xy+43XCf",
-	"eZ52JP1F8BQ5AGsL8yfY7iTBfheQ5MqKdLcw6Oe3ITfL/ybYDlcnEoCbPHEeH3fwxH30oLb/WHkXpl9f",
-	"6Xw4NFJeW0VU/VMmXDjujon19k99FfeEJxpJyAWgS1YSPwrPF3qCZfZtypXl+Ly3wNhVyFlxP4qLa/5V",
-	"TVf6aBgCoAU5UV2X5U1FLEEKy/bc2Hm2o2hAU4xSdYgNpyVYI+45PGWzDLxXDIJtHqAYsD/+C4B4z66Y",
-	"Mvrif5ENozBQhRm/do0zO3Iz2mZrJPuzp6RkWvuiLNNgXnImkLMGS9+Q+9rhDkjBHpI3GifJOqc8xvFS",
-	"Fnv0RG0CnGPfTUBu7kfW/iT+iSNrjThR3Zf5VpuKim5A69ZBJyGkNqCjG0HUqcBofcIm3bmigCEXzp/h",
-	"gXucyj8Pmf5O0ZBtjfIJrFIYMCusD0wFU1muDjOuNrIs2v0fJI8YYwaC1xt6e3+ZClfh7J9eGEPbv0k5",
-	"xldc8ivw5/B8E11w0I3bHVGDyooZv4lH51HBcqMD36tTwXzAVerfm0cBNPl/4Z3wSooHGtuzpOc2VbCL",
-	"wzK83EhqMa6j/tk99M9cDRsygXwFG6bNCjN6iU2oPG3RzNDZAukXrNm9iNmQFOe3ctgNMrIMKTDg+l4y",
-	"tzrmxXsJkc3o2OmQ+s1HnX9aNto6kiAJ4K9yGQCNPSeyzpCwBKh9sjY+0J8hJ0EsKctUXo19KI7yc1Bn",
-	"54z7USRiT6L9zbNsApf46+TzwAiToWX4DSt558zfNRcRInZIHwuFtDiJqNApDXmpcs0gTcTWIZuly8iS",
-	"AQoVbIrl3uwFVq7C9QVUcfOfhLLveKra/aFEWAhPAEWkAI5vDBGyrAG12xIFjVVZmw6/2L8pfqv8uhOl",
-	"1H1/ZA6deWuiYvpnWt1nXpZp+mda+TDdER6SE+2lD0BcZHdT/AA8go01X/vtTHP0bn5hGn5366GDTz3N",
-	"0H7yJJ927/9QcB333Xta4CDF6Y6rCAO1MPyZQ+VHv1dGkKPdRmIbcDTeshphjlzS9tTqPwqI7069Cyyr",
-	"sl+sf769kHRZvgDihKTCM2RxXVo615MVPWOug6zYwAawRA7+w+MJEZ1Ngn9VUwndL+1jaRoRFzlLQ3dy",
-	"FH7j1CL/Sif+zwdNth5Cy5FHieNku8P9GF9rWdcsdzzId5cG3blC9zIy3iHq+HIPSD0F163nG6hz7diJ",
-	"Yvq67VRbjiQAXBiw2oyaFjzT90O/L6l42Q7sfmRQ+4HfxCcXjG9AMQP2lkMXKUgMLU9xTTlHHXzHUlSb",
-	"5iHUTEkpm0IwZdO0oFwIozbgEUGonI2s9ZlmddV92swd2TI6S2g12teAn3obfy/Iuy0TH3nFSi7Ym3ek",
-	"kHlTMaEzv5sLm+ODVdo2gv7yp/8kSu9LhMmmBMkqYeMjXdw1F5n7JzhUzL0OeG/XXMRKl2jxstH3WNhr",
-	"W/9ttrQd2ViUZnWiemAzk4SSvNG4YHB/WlRjC2Fqef2s2wF9DA7jItiWXSS+6J58VNL9fShbb+n+X3c3",
-	"fPVb+C3ddxe83R4P3MrbEKnbKNCBBkRrBVI1ug26mFCn3gSwOB3yjPsIN2Dz95ae/4/HBmpzEJWWW0fP",
-	"a8PkA6vscZxOfft83DBCc8u0XLOOOuUdYkH2ZEa0+TMYjmHG0Q0XpBGluWQrRoUmtIQcgO/tDeZrP5FE",
-	"TpirDQsPrPJ5qMvRsmxTAvBgCAmZA9GkgY5FC1mgaMCCivscsw14Nx/BFcs4jlX0koV0ycBi3C/Fumd3",
-	"z30VYp1WHt5HqRUYfiOVVn7vEKi5Cu2Wuxcrt0VSoGGO+DkcOv4UfDs+9JXw250nNxG5Hft2Uow712qY",
-	"gkI1qaTS5JvzOzpfh1SUFy3TwDFnkRYF0MzT8n3A/b+ipWLZgn0CLnnwH9SyWlxe/OHxt+fwf9lCS/Pz",
-	"k/Nv4TdIze8bcC987oOjQZMh4fMDhfyd2TwnRbawmPj9r6BEhtQ0y4Z4DknQFm8BMLZXqFYcoDq6vTb+",
-	"4Yp+eoNPPnt6uOFwYmI4k3bkCP/qMphGRx2LVoVC8RecZfhkSwsnl39luf7aeoQ/gf0Th/fJtqR7GwG7",
-	"K6BoSfeeEEEKW7UE/BNckJrREjaUZf6i8EMuC4Zyzf3UzdF2hRkdAgt3vVeZW7zl3v5rSDIyURgrNJCM",
-	"fXUD3YheEW7z/nLmcRb5jQ/+Ze6Ctln88LYL34Xvmxb7Vi3IYtetJG8iulInoqtvmVjrzeLy4vy8X06V",
-	"xRu2u/VUXsqBr2j5D+QJTbu93PIkXF9WqhlpFm6E07Efu8J/al3cuQvtLyXQjBRwrE7uKi25YGosgAzE",
-	"N/DQDNobXlpczFOw3rgsLCPJjJJ+a+W4YHon65uspcUhWsqxqPLAOE6nzuIHxjLJhJUz4mRIv14iH8zL",
-	"ZW/ihBWqaNVAZgFippKS0cJ7VdH28rKdCrUze+0e9Chzo7wT7ap8bV3KazK/nGcXv/5vXcpJv4iy85vr",
-	"OUMn6361nHaJe+crrvTAihmNBxyrYsivAgLgUWckAzbdK3hmyY6QXarYnqQgO/zNaWSWwlKQsGXyu6tX",
-	"7zPy4fVL8u23z5793s29Z+BSDtOXAbdv5B6QtU+IO/k9WdH6BloaDh//ZB85EmPiyMXRToM5wbJYUWbH",
-	"aqY8l1VFzxQzE6VZQW5p2TB1GWjzJSik5jCszFyqDIp4MpLLUjZ1Bvzf93F3fGC0CGf89D4xbP0jzu+/",
-	"eJjg+wJ9kW7p5YqoBnAq7P6KHwpGVVOzyo43ann5NAAhtXefYgKAZeq2rRRYWmQBGf0vITP+Iflekcp0",
-	"iAfPUwWiXyrFl0DgS0qu/z/2rra3bVv7fxUi+APd/nPiJO16u+RVH+5ut3VtsRTogIvdgrYom4hMaiIV",
-	"1w3y3S94ziEl2ZIsJ5KTu/VVg4YhKfKQPA+/8zs2EWyB1SQ4eOzEVKvojJQe4P+DKmnGYAurLU9GjJtL",
-	"GqrG+forjkj+190kGQPDXUD1eqk+lVqv7bnHFeAJdBuE+c1O2OZoOOCnNlTJsBTnrdTJCFKD1hpdOBOt",
-	"E8HVwICUX0vC05A/HvMMveKlgH+f8dI35fh8KvilWVPqoB4k/LamJCRABCwLW9bzg1MszxG9FY0PT9H0",
-	"Q727YRAZ/WNIMqW+nrVQTCPcGrU7XGFYinWG1lGJbdh1wc3lbVgbdtjoreQ85UPzUHZ5CA6glM+E2dv2",
-	"I4vEnKuI/AtnzOdPjNiVyCI5tWZUwHlQ9ZSLAdRM6qj5sL/Iza/YqJNT8X/Q97fx9pWoRDIowlA3hVRL",
-	"X3tma3LKCVj/7f7+6zrEawj0uieBZAfcdwkwGEMRBJ5FIxbJK+mECZjtFgveNGujE33Q4OJ9QgGfTSfv",
-	"LjOD+LXddV6L3Iod57UXl62X/k7svP4QFxf6JO/tUsFzB0OA9pUktOxwOSCBwZwnTi9bSJUTH5D4M+cJ",
-	"yXHfd4fO5Ewqs5UKERHsrfXZqrb3KDigMLMfaHTyJtFxOr4KQIWGk7jT+Xfj/fQKddxJbs4rfoEO9eFg",
-	"qjtFUXbx+NUNye1u9+H9xD/egcB0TscEGkHwwmTinKx9LBGJ8lFaGmN5Lwx+H0vjEnYHth0l0Zl3JG1B",
-	"OCD0z9lCOxXpjMC8odgwXo/0N1AxBVIeqBllpeB9ilq/U/H7P6hW6rZT+pOyIkNTeTeH35WKjnQqlLf1",
-	"pK4BwtzWCUjg4B5dTZDs2ohC7n3ZCd+4pZi0b7SPA3ghRNf4Y6i31NP6I+0AeBX8ulSK4SZchppFBKlR",
-	"nksH/LCJhLA8cvLoaTCdJYXY+9++TMSJnM3tQBle1PmDwZr2WfXIf1yTtZVwBfsL5IW+1G8vcW2KWJFj",
-	"fplJK0rOHEiAhqi6G3lJwae6vZfKDgc0fp+VbIe+tx46v1/iBZjC7rQLxJQ7GO1C52n1B4iGwgxKLMsq",
-	"gS8+mEgEeAQMIVySxLeNCoco6xkqYgmi6xdegiH618LXgCSgIUZVK+uZ8AXIWlMVi2pprZq8h5NApk6z",
-	"0q7jr8CjPTkfTrc7H4bNA91SAQ9wszr2vLa96PEvVgzWMcfSNSxaKb6QU1MGPOkMku1snimkal6qsi1t",
-	"l5oMaTO4JW0uV61W9OXq67Hr/djVnis6cx2O1dN7PVVOJOo4WZHYYLJikQyJrXdnQHbWdlDFmVAim63q",
-	"jhLhvzia0CyWgtLrSy7s4Q8TBOuawsPvtZFFFhD6WSh7hi1kpJzauuZ3ifjqiL0j9w+SBSgRHAHu2hqt",
-	"r0Rg5tZLVQ/VFeqDro/vtkF173xU7+ybKrvCnLmWZ1hPhTMLLmkLWMPDPEWSDYx0ytQbezpXdhSKrgRV",
-	"SBrMY4qoNsWi4f6SkVBWxqvKN2xEkWuD2Tp3w/t0b6TKJ0DARMQYwG8cN1f0p8BFuMvQ6xdzOCTgIPdD",
-	"O1GxmeCW0qENxH6KJC1MJpC2cXrwx2uT293vaNAgSwVHPI6PL+AGm3QuMjnlCRDqkrEuM3dsjD2DB7Pw",
-	"dHHFBEcveMOkXSfpXCPKbKcljSIirvRlwoWSaoZBkRHhSAwK1gIZ9Ze6vKZYW9/OgWWnbmozLtWnaFIP",
-	"XTgugS4jnWP8OzwLT8qvwuHTYtmRkutrpOcWkZ6NefkLqH6F0Eu0iWbtOkOPkW2YJDz8KbdWZO6P//Pv",
-	"48Mf/vjumxH+++3//99Bl6NGqajfcPbzxbu3oSr9PyNpn8Pvvi0XOndn0J3OmCh6ubs5hAJ4UcNXRBrj",
-	"LrXf8Ox4d/Vuy1HoqnZtedzh9f4E3Bod2yZap91bm1SIqHvzVAJVa4Mq165MvXbb1hupW/EY4EvpyTDK",
-	"agfwK4yYVl73QFdp/ypWKqZ3dI7VUT+/nGttxIXrfCAmhrk2QsEAtyWZwy2YQke91ELUSGcv3LM7lTF9",
-	"GB1+3HmqMB4QYNwSFs9YZKtt2iOb5YtWw9K3+WpdPqhsslbLz+9Zo/nXE4soakvVC0aCbRnD2VTT1cjr",
-	"r16JB7grJCOMyr6UZ6x/My+Uyhkg2RqqtA5zBVHv5i+P8AZKVkx+lT53F98xG4r38MwGZL9puMeCWTTE",
-	"Xl/M9fJDGGCg8i+u/5dz5Fvf657DyO4T1bYadf2llU7dhzpFJJYJAJac1RDcr1BCgipLkHcl86XLljqL",
-	"sDlWrM6zK7EDdRnw341VniStiKS30GDLeweAIzGTCuzKclIWesFkSBuYySuhGp7DDb15Owyn7XF6cHAe",
-	"t5Q/ylmedQYUuN1hMfxJHyL3o4fZLeRnMPuCz9+JtYxjJ38BKmTyReFvgg1EmpUYS6QnoGd5Xn5w4J0+",
-	"YZMhoPYoqsPzx3504wxF8O/6RvLSvZfPcEPTJ7ZdbBj3jHSvl5uaFbA8nVt3P/hxyoU+ywkk8Os5vxJM",
-	"afJ7crWCpKHWu8yX4xpCQn4RIh1SPHzNs10ovfuTkF9EaotSdg0JH6VSd33UVCs/aSQY8I6FomrVamsU",
-	"299SZq1GKpZ8ZdpLV63MHvk/qgsL/n2ijmDHrf61jsj503/si7mjW+UOvrqwIt188LrAw72Tz1iRmgIk",
-	"3k/9+8Ak6wSkxOrhqWQLKCu8behAmIGyhqg7mka/L52M7HwQxV3Yj9D3QK8b9P2Vm26v3HT/cs+nzpiZ",
-	"Z1JdUnqwsSI7ZxWHv7F8xS7dnQtCvFb0D0qctRethhadrsiUg4jVuL4PMOhTRC5+eNrhflxC8UoqwZVR",
-	"+jMYPGBX8CQTPFo1gX5Cfad6ayDPZdQl9lCCohHgFqvEYYBHJHoJ2hNM1S2AwZKABQWIEWisIYcVkFex",
-	"k+Pj43PKixiVOn2EfmihLFC3NsSqBM+m86ZgxekQ2T+tLrY5lr6p4f4w4Uv68OvTuleK84FFyVDMM1uS",
-	"6zVYQx2kYJtdqyCFwr1ArrMdImKdHbtPvwaWdgosdW2+4L55dUdffzkrhQfBqgXS1wArDUom+lmiTMYB",
-	"ByGi4sQWaAhPi9cgCxnfjN/ivjx+9qQKNaxEGbdqbPsJpl0QoR4ummf+HXklCOJl1cyC0hFMxbQ9m+MC",
-	"WuwllQOCWB20ziRhOO8eyGMpqaAaqoJnINRkBnxUII9IMz3L+IKYDWsKN7tnD7TOei2PXw0ZDvTf0z0g",
-	"2G8Yp8k0rUYCw8HuswI4XxsEDDb3vP188e5tjXU6EWhJuCZKfLaF2lc5HPR5R34t2gKPF7hOuzFMwd98",
-	"15WTrcIyUuYRW7fMAIOBvbFvoozHlp0enx4fnpx+21P+U3kE1GIrZwi0wSueyAhojyjSu7661+6fDuX3",
-	"wpnpFs2e9VM47UedzYTdEK0qIzomcxZk/qjIw21b52iFF4i0cK8sFhfCllhtg0IcTFXi1Bxf4w83uxuq",
-	"+IdbKue94ROR4Lsz0EWGncM4e48x4QtZf4/BtB4ZekZ7qC0xEQkYnrCWN037OI6E5dO5iO68oQ0Fyl/5",
-	"/od6l1z3O6RwDVcM8Q0eaFgVNtPFO+G2dMTcZYPB/gyLbQK3sl6Ic2iEuEFoRIjolk1rN3A8mcBOLCQ9",
-	"WRZrkq0JBR914ALArPWDblCSuycR6KkV9hBJVu+chU3g+BGRtoK4zwWPiDDm98MLaHD4G8UoNjC8xVfc",
-	"9ETj6C8UzC/ghgjYDoWKJFfs8enhRFoWJ9o9sDj93X2aaHHBBja/FeMlvxJuURszDd5UpmbkTImInTyF",
-	"GaZcZlCHkhuLlN8zAHADCzib6iRfKMoskIr8xTpmJ+OTp4+fPYHweu4U+ylPxBF7Ce0Nm4iVphoftECZ",
-	"YMcjdnzEPmS5IGy9J5cA4f2i9QLMxToaOogm0Fdu8SwsOGVoByg9TqFraLz1fHZj7IDxHpmOB3NbSH0b",
-	"WU8tEwnuQ/2HfX9yWoKJPzv54fThnnz/If2cWvHZAn9qXJJMqQiFH1eqVZcG7uPMrhQozSs1vRmDSn0L",
-	"hWClpu2hiOeJnKnn0Hs9H/Eadr2Ue353+CiVNeBwozANWUyVuHJlDRANfLc1aFCJXkLXA8F2Xd93U4eM",
-	"6IUeHrShKV+IjD8y5CzyiSgRX3kZh82AIuqgGcVoGFmPS+DuMo8b9igSUxmJIQT1FfR8sVJD+VNc16+o",
-	"guPe/Sk0dlQfPYv8r+7utZ9ORQpEE9wdfEzYwsirU3RNqH7nntsAF5uIRAO7n86oMFdVGa5IACCXhJo2",
-	"lxd5bihki68z0bGCZnLEfj98I2J7+GoCwHGP5PUQ3UTEmFJGYHLELdCAI/b74YVTKtxfTwoSgYK+AKQX",
-	"9I7oqE5heFVMfhvnl6qO7Q9Uu8pwF5KrnqDff1t1YE39JymrVf2LbLeDQqLaW970BNPyMh5gmyRfqBRW",
-	"hHlEkuyOagyn1Cng0lCtZDJ2b6GN+Lt4e3jHPRWfXJOubdGXUq/jqDyaiQHe97eu34EfDhjj1u+7u3p7",
-	"4WvRV0GbmqyAohVjQzoN4NHACH2+WWMRZMzohYAKjlCNcc7RBRI13/hdYrsf9Hsus1vYYeEADGaL/R0i",
-	"r/catHyh7XyNQYhktEqQNlq78aiuWONL+5AvNkgdGV+7f7oR/++Psb+Jr5/Shh4eS/ZfhCifmLHAsDIi",
-	"ic/K/BFu24JvQVI1vVC1oFxEbXexd8NWUY4e1esklH5sjcu9gv8PmOQuT1rfUbkARNYxS/iEEgW3x9ts",
-	"edJ3jrmFdK52IMWHotk+0BQAGA95YB2zWUqf0oOjLHRW5P1fOkOzDBsfgbOBJwkrsICmGT7xixBpH9lt",
-	"XQueQe6X+2EuZ/NPKTew7vMvB2fPjkcHJtFuTU+euQ8n2XqhnYatIq0p+luphxb665pe5/vdhA8upApI",
-	"9hp8WqX+GPQxotFvV4es51SGQjK3SGJ/8JDQ5VreAvD/dMpdKI7H+Dr83AG8UJXY+0EwFF8f0AvuMJ4X",
-	"Lx0R7uBjBJBkw4zueKOunck7Xql5mmgemfHB2fX6f13jD3XIhpp5YePWSTVOojUtxd3o3fNStnp6qmkp",
-	"3fGmWxw9XbpdAw5ZFugaoxdVWjAF2a8Tp7kbGQkknAKnneBXaBU28jklfFkfnQp8Q+vOk70kfL4nEGqn",
-	"19EJxAiDPJAHBeAYrHwyk5hg2RNRAYfgKgeoq9uChK+A7Isr3AXGFah/5yW4OnlGpfUbBYa70mC2G3eY",
-	"4U+W0pRiKbBzh0H1axd31/ZDaLo3JaaU1dZJhwkz7EGF8X25jaAcOHO2FRw6qkWHerBjQ8wtiioLPGSS",
-	"azWR8K+dxFiyErYhQmvf/LUT0tE4wnd/c0Pv6e33K1B5+u/DVlpmEs7Q+Jp+uhlPuZqKZHcXL3XQHiB8",
-	"CZ1/xKYHe0SZuSED8bXSlrn7GzkPeZLUxVBjLpOK4G0uFWRZja+lisTnm+Zyt3qpnNbT+NUbBzqPpB4v",
-	"eT/VVN0ke1jAdwq7Is9gpq+EYrQSu7s7ysIyqpVzWNTbV9xpk/C5TqKB5Pu1TqJ7kG5/s0JMGO8Ud6/C",
-	"BTsREFMl1glNlWaM1Sn4sHJlZULw/0RYNtPALyBstmqVfSU+24EW8a34bO/7inDXA0U4ICvRqWqmWNvW",
-	"pcHFG2ZtfnN977I4VGgA/cpDrBJ17NZjLnhi51/aELavocnBgEoNjVBzG+ZpDXQszfRUGHDi0+/HkCH7",
-	"pb1WAebQ3sNHYPruzejg++PHexjOPZU0ZDVRi1s+4UaM2EJEkpfze//MRY5sqbkpKk0bkV35g5BnycHZ",
-	"wfjg5o+b/wYAAP//",
+	"7P2Nkty2tS+Kvwqq/6dKyX9zpJmRrNijunXLkqxY58i2jkfZ2XUc39loEt2NDAl0CHBaHV2d17gPdF/s",
+	"FtYCQLAJkmBPj5yk9q5dsWaGBPG5sD5/v0+LXFZbKZjQanH1abGlNa2YZjX8RFea1eYfBVN5zbeaS7G4",
+	"WugNI3lTK1kTuSLmpy1dM7JkK1mzRbbg5qG/NazeL7KFoBVbXNmmsoXKN6yi2OaKNqVeXC0W2aKiH98x",
+	"sdabxdXF+Xm20PuteUvpmov14vPnbFGwkt+xen/DC/M2fGNL9ab9hHtikS1q9reG16xYXOm6YeFXV7Ku",
+	"qPlo0/BiEfvQipds+CPmr/f8QMkrrn3zB/OEf4zO06WZmIp+5FVTwU/mRy7wxwv/JS40W7O6/ZTqr6Da",
+	"spzQmhG9kYq5VTS/5SueU/MU0Ruq4dc1YyXhimxYWRC6plwoPbDK9nth9/9bzVaLq8X/70m70Z7gX9WT",
+	"d/D4j+Zd01u5EzdDPcbfEy7If7/+6Uey2zDoPdvDMKRgjxSRO3FFYPg11ay4KZuVyoiWJaupyNlN2WSk",
+	"oh9vzJLdbBm9vSmWeou/q2TFhKb13r5lfqc2stY3mtWV/WXwix0Xhdzd2CdrKtZt+9ttdVMsV2pgkuRO",
+	"dGYo2Pu4qP0ts6W8voGJjJ3Fmq1YzURu5kDpmoriBSycFAxXka5rxhRZMqXNzAlCl4qJoUU035m3o6F7",
+	"mt6yeP+k3rCa1CyXdcHF+jS9hM/N7GYtiyY3HRs+3+0z9zzl5tQMf8b89b4fkDsVnW/FCC2lYBlZ7s0M",
+	"85rwQr1oJ5orIiSc7ZqZH0q20kQ2ZqbZx20pC7a4WtFSsYH9YT4c9pVrVqmEToP0eosPX1jp5X70D9O6",
+	"pnvzrNL7EiSurCv4WTaiuCml3PZHLe9YTagoiPnHkGwyb0YFqx2r7cBSypJRAXOM36yozjf9j1a0YIQq",
+	"UsqmMP81m3nFa6XdxBPNBFEsl6JQZFXLyootrsmSrbkYEhD4vaO6ii0c9pTaA5cRWZOVrFHa84IpI/op",
+	"qXhxZn4k5iCbn/4Nfvqd2Ri/h3mtePG/8Xc1X2/0713Pu7savzK6r7dUa1abV/+vX87PvqFnq7NfPz19",
+	"/vl3v/zb//6185vf/5//LbrvcaBbHl0TI0YEyhu1ZaxA7cQ8S5Sm+6EZv2Vsa5s8atrhW0NXOv4x2u5F",
+	"tmDCXN+/nD/+KrvILn/N2kNUyGYJyob9rGiqpb3X8ataxuUtMwdhRXb2rOM5T5CoMi5PudDPny2i+gUu",
+	"+LCYS9gQ04JO7UU+8om9yO/5AXOVDH/AXjT3+UAjCnkjI7e32jCmye/MJ1RGSrpkpVEz9iL/PbHH9O1r",
+	"PKPmxnhBWGG0IPMLsdcbLtYJ6ypXQ+rG0+dZeCB/B935v7unMH4IdzXXXKyHZ80+cK+Jg1tUbaVQDK6X",
+	"7xmt4Xu5FNqM15go221pNdYnMtdMnyldM1qZv0W+tOSCwtxEvtVdmndc65KdMVFwKh6Tb0kJk2Y00KeX",
+	"ZGmWwQhGJUlFxZ4s9xqlKainv4Ou/j4jK16WrCDNluy43hC1pTlToPcIsixlfquuyMqYXCpoOCMbucNm",
+	"a0aNygQtm3tGMOUOtNF7g8787hlI93MSEYFUkIvfZygLpeKg3ludHy4s7AIBpZ+RXFaVFCQ33TP3GiXP",
+	"n50tuSarUlKdwQXCjKFF8g0VgpVEb2rGyNPL9ilFfreuGdVGl6voWnDdFCwj21qua1pVjICRCZ3Ybxl5",
+	"+5ZmRNFqWzJlBrBqypKonJbMdtvPA1WH3/Gau9XPz4x+DmvTmgLt3HFB3v3pzXVGzGYkxggwvypefnif",
+	"wbEqS9SRdlSRbUn3DJZ4RWsz7rJgBSnkThAtid5JvENfkIqLxjS94oLrPUyQ4qXRyH+fQU8602X0XzfU",
+	"g9FkoKS5aQWbmXgN+vFfhNGD3tdyWbJq5Bxs8Yl/+6syO/lTojHm2o2cBUq2/o/uAMOJ/LbON/yO/VQX",
+	"6CegRQG7i5bva7lltebm5Nrbk32EUcNz+J6VCaia+8fDP3+K3bmtRPmlffRXf6bl8q8s12aqXprDbc73",
+	"jK7lJd8qJ6uM0ra4WpxffL16Tp+ys/Pz8/OzP5j/+dr8z3nwf0bSyUYzNTAm225/QO4rY5YTGAuT2jXe",
+	"H/FvlOxu8G+u37G/6ZrmtxE7w4qPtoMv4OyggivMLjZWBq1A8/EGwrhBcH5oBBysNcxTfJ1ls97AOTiY",
+	"9I0xzIuh7iuUoihOFboTduYH78o61Hmydh0PV4tqIznjL8HKRCeglEr3WwPVbUONnWakUI59zIyo2sm6",
+	"UKNzemhIGTslvrjmmrDHo/t9+weC86cWWeRlKYb0Txitu2BgA0H3XxBWbfXe7hG7RaBzkb0MhlyvdZh8",
+	"Yn0/5qKrGckbbS6+tczIkuW0Uc6rVXKGV2V0SZSxBuITz0rF3NCPnHMYdcKpGXAdtHseG3I7yM66XVO3",
+	"GTO/z+282dHZ3dWuc/TsNGpSPB4cKlnKBhbH2i4L80FGoT/UKFfq1vxvJZUKPtlOFi+ic3jLRfwPJRXr",
+	"hq7ZwB/3stHRPzljuL+5VtFf1xKvADcspVm1MBpybSax4h8jozlYLhDM8F3bnO9gb+6zxceztTyzv9wx",
+	"escem8UIfn/Gq62stbWbN4urxd+Z0vtSyupJLmv2BN6CTrxs1EsUWhHrf9mAqsHBHDSKqGyMsKprBp4u",
+	"883uEh84UTsqtDdLRVOW1PzTXpYHZqrZAKFP9chGnGv1yNdDHy4XLO6uAuUrpbWej6rrIT6yj11/9FGN",
+	"fI6f7Fd+jSfPeEQOGh14J+tbVhCzYbQkS7PpCW4oLQklmtZrpq8IRAVQk0bBT7V5CEwSq1ab06SsA1I7",
+	"0U/AOO1uvmUTl7HLxtqBKerE5VfPJ/yLy/3NhopiSCVj7KZcDdybZrRT6vSrpjZHEx++KZbxZe3thQHZ",
+	"KFereFfMtlHJfdnWXETUjRUXa1bDH921bVbYSQoISAVug2fnEaGOO2HmVZIkZ/pypR+bmfFmymkbEyMu",
+	"8pP6Zim37KZY3mxZnfhS/zAf3DJLuCbwPPiZb3eaW+ekKycQEUffPO+McTFz6U93htqQ6LMgIHr2zfOo",
+	"qGVUT332g3no1cZ00L1yU8k7ppJe/AGePFwyN4KkNcH5PHo5fmA2bJ8mV+Oq9tL7K64ItQ4LktOKGcHf",
+	"+mciWnFoPR7IXHPs4jaD9xbZL7WfBweK0cEyvF/eXGcQvmpEwWpydgGmt+9D/3IfPpo9pf2wt9sqqsLT",
+	"cT9WpOsP08OoVIApxr7bpY1p/a+wg+9ribrwgf+l5LFYrlwZC3dbM6XALdaIIiMXbUAJ1d6EYdnpCfZM",
+	"YJgVfLWy+SeTIYhsAf7LGzzTCY9vqNrMtBVu41tbNnrbRO7Sc5gPGvhGXcSV2Fdi/bL30fFacqWOf/1g",
+	"H7nV8WP0Fo1bmmDaw64H3YB5m5B1Ll/ncWczzpF6PuPnM2xphiZ3dy+vzDadt7J1wWoWf8foxZE/HMwg",
+	"PNU2lNlOzJwUBob/0bMhFRPXW5bPcX4qeH5xfvHNOXUOzri/82LR83Aq+7GU3Ih2ruCtqIgq+XamTkEj",
+	"59G52hUXOSMVLwRfb7yaWzPwxxfgtkiQH3RH98PfKCk67KkgXCtyywXZ0DuGCnSKMKMFu5lWi97QgvnH",
+	"rfMj5fnfRuUasGiwK4d2SN1qAC4pDULIKm0CubhjtR7wgA87ikpr2CRdIYM3hZCajRlv/uIfm/+fVquf",
+	"qVizvnP8PKKguMSU0bgOPOSD9VHftVQuNUgrd3Nh/CvVe3/59YS5rTkbcLdydHVz4SKPECqFSCS4e72n",
+	"lxVcs4JouWbgQIXnuI65jxsBbvMi5tpeymJPboXcqTAfp5RiHXN0xxx87Z60FyO1sXe/lSakvBE7j0HA",
+	"zRHw4DD+bEXj2yLZF2J3z+jyvCplfjs7jgc7Oxrusnu+O/ewuyCsvKOKyNXK6Mo7l2cKyUeK7tULdJDv",
+	"uIK1Mc9C1tH06pivxu8SqaKBDvh4XkrFFGm2V8R6yrM2dBHsP5qb7dduUJs6a8T8km240YZpafSmwC9u",
+	"42fZwvwl5gzvuugO9XAVCbFU/COzvUK/vz8w1awYxdL7i0cvBN+/N3zd1Ma0DVxxB2cLEhlAcHuJYiZu",
+	"ze+YQB/hrB7mnbkZ62XX1wkBbLZlStsbrNvNjdyRFbVGSyl30DOylkxBcD/NhilsGDBJqr/m29j4zPwr",
+	"xsRRazDPr+jCXePKWB46g1p3UjCZftsEvW9dUbBhffQJpih6HHvj6W39E0UgUj2FR/joe4mHZjtVUunM",
+	"XisU91Upd6xWRMkKpEVXF7yPf7+dxdlyG1xBizdNWZKKf4S762C6zy6fDkzf2cXXGYTGhjIdhvxMoU/9",
+	"QAFxuTg2tY28e/MdCA7ITIZk5mgIOmmTBBUToa76h/P77Je5jU5tH9B2GC+5WIP89BMS3Sz+69MfT3Zc",
+	"+zafh42eP352pE87PkPnjy9i7TkZ2p8URSuG5wjcKiNxpIwo6YtW9oQWkHanZUdDHFIczJ4dl1TXmqJ6",
+	"f48rmusvdv0dcTu1CuOzmLExcIOY1aPlQOUH+AjNGrmMRFuDYKuLzJLuNjzfODWvjTZOL1nnrsI++Auo",
+	"wLQI6HJ0WcHKTZ0fePq95EJH9OrDmeoq+rTRsoKsvMf4zTn6fvsyav1tN+YFcym5o2XDIDPUWteYlmgU",
+	"IVvMd8dQAZICKxVc4kzMwZJgJKsN3bLDFJFKSkgR3siyiOrC0M3UEFknC9DsF3x7wvIKFgSn8l4Lor+7",
+	"s/mXR87TyuZmJTx6IicFTmA0/YUN5KjFU6Xs5rEZcyuMBsCB3mMC4I6qmGkON1IsS0XTW0YKswmF1MRs",
+	"EpD31g/E7jDDva8FgGcv4pQDhx/ko3GlD8oZjbApKS/Ict9NS7OCyP4NBgKjEhL7Z/7ovLnh3kY/QCXv",
+	"wN+ra15h6uMSt7xgu+iOV7KpY53XvGK5LFovGD4XjbvfTphiDHpur6N2sebls9n+DKa0YXXftLcX1spv",
+	"wzZXCnPh4BzbjR581M+TG643MXAz2XMUl/T6HVeRIwr7Sc24A+xZj0zOWorIxOAH3BKM70F7C+5kUxZk",
+	"LcOlGevUH6Vgg71y6XRul0rNTcOsgKRDsDViO9Ko3AN+kh21hYP0lgkotTs2O5Lrkk1bo/iYHYntWeYW",
+	"zk77yJrPtoo0+2ik6oe3H959d0W+25LLv4jz8wtC3r05/wMh/07IK0IuL68uzq+ePr06P3f/ft7++/w8",
+	"+Ld55i/i/0/e/PzTD+TVu7fvyY/f/vDdFbm8+PbsKSbzd/fkhorCqVK2Quw8G4o1SLFmtbnTGQfVionC",
+	"p19j9i7ksZacRZ3nXj+/cCGdUE2P3Sk4PZ0Coouvzrs60NBKmldjS/Wa5VylpKeFxQN5zrbalxM16zVT",
+	"mMZ49Uta6OrXfsWBbTOaYlWzO852sbCP9V6aSwOObiFRsSqkW4T4jRX2+bj62a+mXLqHgjf4ZOaGO7Ai",
+	"JRfoOU9dEaMtwezntC6emO394fzp4x29i8y0fTYYdSezLAghDVcJpA8bvxYfp42W9vNk2JqKw5SCgmp2",
+	"Zi6k2LLkJd9uY8EGd1gROkF382YS1Li80TfgkoynoagtFa7WW0uyZMTGgFkR3XemuWFljmtFtjzXDVaF",
+	"542+IrnccoZ6nbmJC0IF2+Ee3232sbkI0jd6PTZaoYtSm1uPa8XK1ZWvVEUbEeOnWIt2x2ojHgJskeRL",
+	"pojeylhslzb7TBQ3k4pPWEDXFmyVVEXjUqyuZT11rV8Lig4zmuuBtYLiQPg7rIUP2YF6Z5qknT3QsTh4",
+	"6VyusWAcXvGYLQ5RGkxiOPKmX/GSpStZ70szjOINL1m8McHVhhWzzqZd8DSzCWPVk2LYzsmsfmxpfmtD",
+	"UEN/uxl0sWzp1p4pP49OrdsWq0W2yNXdIltAwV+2qDbxUFMvfOyyvybKAuUKzcOcbzmL5Q9rSXYbWZkt",
+	"s5ZMdS0qG3DdUEUUjc+nszwnJx5ANQZtW5S2NzXtxOFDrwRYEcfIJjwLbcZ60nb+k2JFtGpgy/KRUZi/",
+	"Wrk3MAxNa92RTDGfnO74X3bU1WObuwgsLlGwGn+1reVd+y+I6BgxARIkpyJnZcniHhvNYuVrsctJ1/u4",
+	"JzZbaKlpeT9RHczXgHmKeT64wJxB+YLecAWgRxn6vC7iIAe98L8Hb3GbMTwc4fIeLGYrBA6OfNt/O6PB",
+	"ze/W0l5obrbcVeJEbG9XHFxfWTud4THpyLJWkfESx11Cwb0xpkzNNrm8VFxsZbm3E3Z0BlqrxR+UDUoL",
+	"dbLiAsvIMTStbuH2BCAsUJ9Ux/QOFNPn5xPaeMR7H8sORZgto9+oVle7Au8SU9oqVi79xSljORbf+HAI",
+	"K6AwEX0GFLA9ZMkcjgDEGAFhIHrY4sXG+E155c5Ee3S58NXq3bNkttYVobbjmPPa6DMoj0fJnzeJeW9S",
+	"lPtYVBDSL8yUQHw5wDN6+1pl3ptisRDgHEAlaC2brUIEFIsSBqccriAj5gHAgOabF86/SMktd5gpZk4H",
+	"65cnYOqm6pk7WkBUTpl+PlLEPqZegFKOKmYX6GOqHMfDesR3IHxlsMWn0bHZ7Rhz3Zq591iAHkHL7EvV",
+	"bmOIL5hdtU4pZk9XNzKfge6FVhdSLYtfskkaB9Y4p2DhJCW1OkGZlJjb8yfWFvMFpRfxU0QKVlFRqBck",
+	"37D8lnmYPpgVQCRBncTYoE/olj8xHXSKymOrNoYgCLJAqawuny0OO/LBWD02dYDYI6U0q5kkFh2xAI+U",
+	"H4ebvctsUTFNC6rp4uqTj1IsrvFlzEQQVl1vD4taXP3yyVkSvyDqBeXCfGCxo0bvxRMPf+xlNri0zwV2",
+	"cfH5V//dT+1W/XzzyYi1zzc/vP0PeMRYAu3VCnr54nCg5jmnmTtFHObyV7iYsELETKcL3aDmcKipPvsa",
+	"RIULBSwABw+8wiXTiJrp1ZuLPq6EXaqIEthZttjf7TJFCyBlWQzEidxyxlTTFr4xSUM2xwBBIKPABe1m",
+	"Obzoi2ogydfivMT/WlF1O4SEcLO07s3oH/nHqhxAI+md8eHYm7NEu4PBVR5I4rTwEBF50/suVmtMZIUO",
+	"XEjzluy9vcWi7T2Qpdqepsne+YfxGol6bzZyR2jH3eXdW75kx+hdLiqIdzLTiuRUPNJGWUTf2IugTJao",
+	"xmhk8CJXpGarRqE2fXhkUfq7mdlcokt+y9aX5rTnT81Pf90yuClXdxfRSarYmi7taTuipjTZXo7vI1Zt",
+	"S/tiP/KISpV7Bn+CEkWc24qZiYxnbo9YvodwMDhmH0NsbaiwQ0HssGv4WMHpxWBwFsIN545tII78Lk+t",
+	"5YHb/uhSntdM03wz27Qq4LUAd23DV3pxdfHN5Xm22FG1uDrvXSbtOz1j3LSP9f/gGtx0oG7C2AZ+ZsgT",
+	"DtYJQPUSsw4+jwsQ0Upui2jSzIYdHUoaM31ocbxskupcJc5PhhsUfjGq1nFaynXDBtVtlgNyHDVKyZVN",
+	"YZMrUtj3wMi5kzxnZwBlGsAbKxur7y5UxT/67MQIFKo3FRFjLi2j2bw5CLQRSSyk9bBX3BiHGTk3ZutF",
+	"2tdxktKL+fsat389a6enHZXrcXz5tgOgqUzjwllbOwBNwUwVJSvm4nwHdYdRO/u01WhGO7h3Cng3ueNY",
+	"A6gtjfToOaXcLRxAxSRwji2ZhFnLEIrUja6bCDKU0vddwfW3x0CdfPeR5rrcgxnjYMEek1fd0iPwBIRF",
+	"SM5Jw2tyy0VGGlEypUjFqLAZy4/Je4u1qODF1KV//BeBFmzY8wsIeh785lAnLm487NQsDI6CfRy4/5mt",
+	"FxtVueChEPNqHCLBPNRzq0IfXBOx5V3Kupa72YmP7ghDWrkFxYTiLYKQ0ejqsu5/+HpG8loqtaJGHeQC",
+	"fA1U49W0ZIoX/azIwSS+8XwKJyGS6hpn5v1NO0AQmfdeJ94veBqEWXi2PTAwFM1Br2OrDpVZN2u6VTNX",
+	"3gJw5yXf2tgxuCiXe1JLWRGNrvS4xE7JxZRibSMfw4t+EZ2z5Mm14esZJ/nh9+Fx3rB24WNr3CJMTsqN",
+	"t4UaabxdluhWcqd65k4CEWD2kmAfNW4odDzLJt8w9YJQhwwsV0bhgVRLrglUivdkdGlXNZKb4XAlR7MQ",
+	"beHneDrw+HLHUrPZ3xpa3mzlDuygmnLFiptcKi7Y9NXtQAiHSl/bWMiMaYdG4cxCFpvH5QU5rC2CpKvQ",
+	"/J1wbn1alr+fM+vJidpzl+eeu5rqoXm8CdzwM+YzjCc5/4axi3AuIcyjd/LYhP+03hezAR1OgT8wQ7zV",
+	"tNoecaLmXZinEXW+rjiGKfU5W7CPmoli5ibBeikUdny9WcqmfkgRxop1RxBtGIUYDOVlutSBRmIzkCTr",
+	"H2xs6SgeyQAe0QmIjRx8MzP1JZrfEtB1reMB7RqEL9EbVqGbE+2brCVeQntHSwDbDbwWRV+UzJ1BaDoB",
+	"AXx4HrhQzKZEnG4jJN8Yy/2XkQpgNy/30Rn4q+RzzWFG8w2qOT4PATQfSAbYtdDLrlrMl80wRMR4oBOV",
+	"vOgl3R95RXatRQjxPfIZsS98kmp7a5IKlD1jUaRenBOaOC9ZUlR6wB4cbz1FY7y4h1F5eFthLDhESBnR",
+	"ECt5d8JDmnz25golB3oe7+ZUDNaZpYiJ3tYq57JikIKWdRnR2j9a2O9+zC+K3QiVasYACXwXB0jo86Wp",
+	"WaHjHExDAFADfqdYyh0+HOuWBZqZd87B6ePMB8y6Cotm7uMa+OfTIaOzKub6Hk7uRPhSQ91SpeeKnvny",
+	"JSm2/o7yYj50k5MBR5/smp1W+s4VquDlm34eIZzmDuvGHPZTjm1OX2dZn7eMbcdkOS1Lsmw0cTmkA7nU",
+	"X/pwjUz9yW6L/pUQ/aps9FylTzFREOpuZElCsoQNVWTJgMNReFQfrklOBWFCs5oomVn/FKbBwW9tYqWt",
+	"e1B0r1o8s4iCHMMPwUBD+0WbOlkzWuxHlr3vyp/noR9YTcX0MfQBXFngL7kizlrvh6ySw5dzpcpDgvQn",
+	"wUxOJgsnB2scsmS3xfOBvN8ZkJCaD5MjucimlvI+aqNi+qa1PMYDidqOzr5W0frWMZGnCxCLypx04f4A",
+	"X0jC2mwvyRmQi73a1Oj0BIl7cwD0bdJrKrAofOSP5qUIdGdPp4jkEk63PtnwIVyj/crQvrG290PugPfW",
+	"VZCQuz9/B6RugBardM7NRffoqABnjVyRRtwKuROWMMwlVoHx5y8SrrzLLkOGUXzKwa4sEo23tscDlHHp",
+	"lw7Yd7a9oY3gUhQnxMfP5jH7is9dmHVtIW4fagOyBl0AXD4C2Qdwan1lCZYFDlqL/aD7jHyKuL6FLQxN",
+	"E5SAJczTNTxnX0pT0ibud97fOV+eJMez7E1eqIN0Or8ZP8iASqtSQNCHcNeUJFWTbyws+Y7rDUdg8hyR",
+	"h39rd9pARGfAlw0szXRrd/icULLccgd/tC3p3kNxQoaIq5xnNN9kQUzZK0FyJ7pnH1Gp5YoodsdqWvo2",
+	"7h3yiFzpc3j5XDc64BqjXqc5AN7ppytZBY4TT6gR0rxZfR7YX3aW47kovPon8ELPC5wem7YzGWFF0qGJ",
+	"bv/ZPPRqg5j2n8cT5lnB9eNv55NRmfeg8QE4PgcFkowAMchN6WbcVYY5ODJbEt7Wly88R7pyfFyIV8ZK",
+	"oGPfixwJOm29ki05YAOUmbXcDZDwmg5chYDbELK1hKCg41m0ei/R1Atb9Il+ijaWS8XeYt1pwMcXYenr",
+	"dKXkIciXq+qfu+9grmP77c38iH5reUbzsKPAWGnZUwdR0781tASc2ozgvyGZCqbTQtmYD1l44+sueODs",
+	"7KtJaoE3SA97BLXAGxuCHL5aIuJruAQxqNWMBcfSz2XRIL85u5Gr4ZojBOQpW0R8rIKwPOkOlyT0xt0T",
+	"oWcOuMwg91Qi6kzJlY65axxZ9AZABhVEpb1OHmyziup8w1TA4/RrNocIq+brGGlLycUtK2z5vdLGKsUN",
+	"D7LOAyzUjBY+COl61WxLSYtALmJj0Y4Nlp93cKssSFFmS/EUeXp5/v/+PxdfnxOqyeVXHprG1ux1kMXn",
+	"IMnwv6fuXCXonPJKu7N6mDE9zJcDAeQQd0R7CIx1BsRjaBdms2BiqKDlXuG/nd+5LWj0xzGOampsohii",
+	"t7VL8M9tmgUeV+ftORJqyvxlOzm98NCs2ykMlSQtoRGhtsxhQiMN2aJhR/lTNoj60grUoILxoLCxVaNb",
+	"zJdDcBgQRi2IDG7SMK0wlLftirbH0Muj6E3NS4auxv5VIhsxUDxu1NibUua3MSlHkR+mzT2y1yr2LMDJ",
+	"FUYWsbKwef9DoEPzecMPFs+um20nswNLLQltZ+joulDTxA+MKisUH4I/Y4wzy1f6R/40RLSdznRZ0Y83",
+	"J+EPPx0FyGyKyHtSl5+AFhyKogue63nS69/xpUn5dXgEDjddMAXRFY2vTm/ks3gT3Ym437FKyYcIkYPp",
+	"LTsatQpf7sk7NNG0JGpbcnDSy9VqGjnn84A4fk/XMTHRY6Wd2huxwyosdMaB362pFdK/+yTSLV0zp4JZ",
+	"KGwmBnB37P08lR0G/bZdcK8NXUkDdLfLvU5W4qNOtlG3TUhuGiP52LA5ygXSgkbamctsGz/KOBVePbCd",
+	"C4Y95367J6GraeK6qWKcK6XcsSLxZkkv8emxEodYG6a5mdgqFf84675w7Ngno/NCBCTXd88N3RL8Qlau",
+	"m07o2FCF9RCyRVPdb4E/uOhT1OEw4G+Ygls+BmkZ27ypGxGxW8D3r8ICB1onNlzk/eZevzKyXDGdBf1M",
+	"BUrwfvhImghXzNNAH9JecsXIqpSyfkGM1uCSlFpX3xHaxW9KW21sppLFuT82tGYOawR9gDPRKEzLAxk+",
+	"bel0JPAGf3ukCC9aFFxj4XqjnIPlYulEFokhkbBiGtd/kHc72ASw+UJQz84mb6fPD3fo3nT6YF8Sq9sB",
+	"ouwBqTuwpGENhOPrPkrXr9cHpREz9jIdgg1rBNdz2MCzBXovUnnCcRbtd1qycDsa2zPX6IRkdgGFx27N",
+	"5khnH41A6SycW7e36CrmhSNKS8DMYAgaThqheYkBZ1nAzkeA1iF0+iEIkoopZbXX/l0qbrZNvbVJuYfe",
+	"pop57OmC5RwgHTRR8oXNhRGSKEEHSBo07UbZbIwHo15Qn2YNDX+pxX1hchufrpWsl7wIJiyDcg12x+rJ",
+	"uUrMsbHOHjeBrjcZrqEbY+ZzcYLZjMmClm+mtykGjeMRcJm4CupfiPXge6o2cT6fgHcgXUNjQtfdyp35",
+	"YPDOrR5to+IqTjwcUAfwld4HoTuA369rfsfmUTTZT92MONgGF8m5fSOM7EhfUQdsvqaDjmKA7JlORM22",
+	"y+umPIxHtF5nt4rtzB0OLLorGC0xynfINVKPpVUOT2qQgKOpbjowhqAkryhwdU6XKdv3M9uXgd7XxdyY",
+	"Wxt56i7Y2QUqdryt0AS44zvwGCfoq8jS3Gu3eNnSVGGJKHbP4uKblSxc8Tjs62jseI7/T9doPvVxGzvf",
+	"52Z70rpwUSekjBUFoioBxBJMCACaFo7gue/3OKKPvQTRKB7i93+Ph4WiPCw+ZBmEQMY32IjT386hJ0vD",
+	"pY1uQS70zzJCcSQFIyUXNufRCAC4lbhYk4BRCNJHIdZdmsvR1U/wSGokZ2UnkcJps+jbson1cKXSvY08",
+	"QQ5F7Gq9jYK97zZ7uOQ13bcd6ZH8YYJElKBQ4ET0A5AWzmsYvBtUdJiHDjlMnxAdg6FyzSzyZCTmFHUK",
+	"Gl3KXZMxIsCbxDvLIidOJOhaA8W2G0xAZtcRG8IZs8sR213/g231hwAvNJZhHOXj8AiOpmlbaTM2BWrj",
+	"HQMRlSnowWTCku9u9CrzTbWfHBx3zaiuoipTvknIkO3mmiYu7whDyn6Q+EfbU5wseTrRS5QwOKTYXEBp",
+	"49w6Xchsd7I8KJp2ae3IqdFLuUzJpDsiUR2a/jUh++Yd0twckX3zju4/OD7PObGHe1HfuUTtw5uoI7Fs",
+	"tBWIK20hGjK0U26u3pyRCkHWfAJtq9FagITIkXRjPZIBb072J34rvjX3y6gT8ggiOMe8NYZ/21FfWlLW",
+	"gLUrxa0IijIT+Qx6rXdcsNf+vag95JKfoldqwQun/DOslcQ+cwTzjlBvJde+mkfHGY0cCGDySP9It9E4",
+	"iVVA+mqlXGms9TQaB9nADU2MaZIZNcIzoG5LumdFS4aKGoUAyNsXHkaAK1JKpZFJKm1JU+3NIZPSbTHY",
+	"UuFaZaRVUBitLAa36R2kfWJ7yGuVCDE508weQaYPVZ5evVUu6yI6VKcEOKW/YFi/OpjfdODOB5Yry+3l",
+	"3rcUxgz46nctdrTQGVmiu8b8N8heMzsBTVR7DgYotJSWBzrCMWCb8ibdlcKLIIMoxEHonrNuq+06tZjn",
+	"XgTaA9gVPAPSNO411DNEwRelRLf50XO2dNxz5RryUz4KehNVHOx+Ok51kI3+CRZnwpvQMzl5TZAvnAv0",
+	"RM5yPB3mxi9h09Nqae4FnsOeUXnNBpIFRxJOiziRKPzeRXfUltFb87NXVSqmUxn6AFTfzVniKls26sDg",
+	"th2NngYmCow6fIpCiAxY/wj6oNsMZkyceRHkuFlIAH7L8Ap6YS6pUop1wEIKzcARDqSWNeswkT1bqHIo",
+	"izPndV4OWVMxlRGtXbyGyIFNbAfTMu48UqRORvofjnmaCXCELwkuHLfZ4qD10Ygc8L+spRyYiNArEKNq",
+	"dLHC6foJa/FP5/dEjHQfHfQpWTZI2JrsEEpa7hfBnLVDa1c7uosh1+9HP3eWm3xRX1x+Hews+6P5z5kj",
+	"5qdff+VY/bKF3InoTgPFlMVUcCrUrsuN0yH7iZFPOp6Wrkfd6axcWwB2kB02EdkdkRR4p2GlxJnR+IgK",
+	"AEOMYR1PM4+b4/uwJJvgHMTeb+oy9nrLWLNm6IQb30OmmcxPdXwDdCyHgct9hB/ZCgWrmjof/7yknAFi",
+	"T7seIxyemS/3SVS1kvWsg0yaDk8BfnFoNo110ptGdJz3E+msrThryHPUKKoGAkanYIYYQ+UK2EltzAD6",
+	"MjRp13Bex5WbOdzU0dlGJdiDJLcEjPYrGYFAFCtw9s8JrSRw8nX8JZZUcQj97MDTVRQ1U0h1adQ97+Wy",
+	"2AMkBP8bughkMIvD6Xp2JlXaGbb6hz+6rj822zI9r2rCWgUHyJLtpSiCjCgE5gPufFc4lOIZYdMsFP7C",
+	"ua9DgI/7A9J6DGMbpGO37XNbwAm8YiByojUNzpPVX0f7x3Bv2aZXss46ECFYcjKpsTj7N64X1XJZsip+",
+	"vTkvSU4F0O6CkS3rnpPFSAPChDHKGa3L/WJOsRFVbW0r7FrzAdlAZUiqgRBInVgAMPmiaF0FbSUNbNTo",
+	"AZXrNSu+K7ieNKNHvZEHDqURHiFbsNGL/T1SCH9gI8j7pSz2j9QVaUQhW6qDJQ29L53EqWKwOH4gdyrm",
+	"yHBpUnphu+pbjs8eJjG9rG067T39EA9N4JRouTiUx38coqfZhE64gBJuKIkJCSnMTm5B3/mKoyNKnaJ1",
+	"QSkFRtEXt9tqJG81+sp4MdDxZUvRN1NKh9Lrm4J+7Lgo5O4mOWNClqymIk8eeMzlkprxaPfH0QmPbp/9",
+	"V7brP062axblEnmolFcLBzgTAEY/9C2Ry1I29QFlT851jWE3I1hqvBa3JdRjlKgQKEaj7pYh+KwBrIxz",
+	"ZNZBAKT5iBlDKJcVFx4b6D6YlzGNoaWFTXG722U/yu2O735wPt70oD284O+/zHT2L+Ly8uri/Orc/H/2",
+	"htX13iZU/UXEygbtN4MZenbxzbOn58+mnYbm1dhda6sni5dNzEKMQ9BQAohKwKKHASRvLIZouhxgahh5",
+	"+xrPAY0iEmDR9pRa/rJRL/FB80oNFJMDjjBKoFIZs721zSQy/VjXZmZ1P1tx1B7oKJedfITLGGbksolr",
+	"YrPLCN3C2HLCaCWh5yadTIDxT15rC5kIL5fUvX3EjVIEHLhjH/dcuRDU1+w+JdmbWM7i0tIeeLhLmLgO",
+	"eYndDNzG5xUrV1eEdtAD3KYlBRzQARqOkxTZe702Zee1dPlee53cO1Lpb3XnlZvhGv1VKVF8TtanH6bs",
+	"SiFvSqnU8SXvgyoo6LJl1EwtXn54H002Pnog49r9tGq1rQC6+NiauPuhBtSy7FStKM0qm36OxMhBnP/X",
+	"uTGJDTi5iFOabEompNbG8zGd4ZC+RUOjJ7re7/705jooHoeMqjtW74lmQlvuHsVyKYrMFzrWzPnlTP8F",
+	"O+1+8dZW+ihnwzIcGidTweplo9poIOyJMEnTRa59N/wtOqYUvGpjMQe1N/l9Tcx7HjkLgHPfctQTIG7E",
+	"cwaKfGxi4+nB3trsu3JDuLPSWb19VapRbL6CYTS/yB4/cOQF+j0TqW5GD0+clO6Uhv9wAI/kkK4QVcKZ",
+	"mjgT8RWAZZvJ/jKg1I2CGKdTVkZPsmt7wp6B4sTHdlRzDBqsagSLBoVUUnzotHbuqHvyjpYNO8aHhC8e",
+	"Rmhjm+FHtrN2zxzU3ZhxbizvbJFjDYu63aPfU82xxl1WVcdsjoLtinVjK1WDZ59+NQrMm8JF8XzaSJer",
+	"aGPTOshk3Vx4cyXt+ZeNOnLD/8h2YVlpqgmPM7bIaV08rjZG+HysysXV4i/N+fnTfEPVpuRKP4EfWd98",
+	"j0z4RZzSA5o9WBn8v8RJNA0M7Pf3Ph9rztDZlis4p4tLp2RcLd5RoVktCPgtDkDprp59Dd09RDFcOG/H",
+	"1fl5cDrtS4vLr/rz5r+dwptynOvpAP3R5zvZQXhJ/vTrZ46dC3/xdbgmhxffAXijy6E678zA1Gk/mKGe",
+	"PLagl5dfZeTSdO7Jxfn5BZE1ufzm8Td/IEUtt92vPEvdRN0vD2ynnxmqhzPP0Iea8tIaTwfCdTuQJgmF",
+	"KEEomxLz7EES+1DgOh7aQzINud1fESnKPcbaLdHWTJ9nRZWO5q5izNRniay44GrDCmJfyAgVPsjqg9dQ",
+	"Y+Oi2ZAqgQFzNHu8881D2UPzS1ZKsVa+ytA0QImRxC5zVu4EAm/CDz71+5hanKjv68jTJzWPpcgI8tOW",
+	"iQ+8YsYsfPsTKWTeVJAcg1n8XBGA0KYVmKm7mmvNxFWbQ4u1S1Dt1DkCF18NSNPBmOjY4idFsMxpacry",
+	"DV9HwRtH0ul2sk2nS9OqJlyQp4O7mqw6nBePhpFadTo6FW0lAhQtFi/fXL8Ys/jva8t1TGrfu37qX5sU",
+	"2CJvDQa3f1qtfgZs/HtxFecl3z5SHund+TixqPr0VKZHc3qmkwhGwjQ4T0dFaTp5/oPYJQc1Rh5K2gtJ",
+	"V2sQE4ZYNxG9q0wzLXqCva/ULWZeTSb2uYKMlHAWbQouH/9IK1b8ZF9Lny142U6Xg/oeRGW7RzKuK9Ht",
+	"X8sWez5227us6+TbHFAQnCXqEHoeKeKYG05UlOgt/t6EmGFmtmqZioKAwUGoJjVTOvP3shVZK1mTFo/r",
+	"mFDIILp8YqVGsHjWu2rt9/QyDU+C1MdhAm4Eo4haGh2s29vRPYGXMmIpLwfQmk9UJjdc8215nAbx9bki",
+	"BUASyMPJamvTXaU6uJuCIY7V1GeLXdThvpG7oOWQgyytOD+96M/ytHvET3d5gZpkmaJcCbzb726pbe9T",
+	"0SJ/cuDmRwJGWpbBo7x1Mbj87qEb05DG1X1EKxkhGfEm4zfPuxZjtLm1Q06PnOVh4tGq0QOplsf5dnTN",
+	"q9N7Mx3ObBNEItIcPHbxj/PxhOyXJ2GvH3SlxdJRhtisYsOcDwrfjvK9I3+doUl6vWRFcy1r1WVFw2ga",
+	"XwtaWspjrHMAHhtp0WsOgkGs5YPpXYo2mH5FaFme1RBuDxPPhdTIKdhlLlkZU65AqFp8CyRQwc4AeQr1",
+	"AiZYvd6fbWumWH0XB+cyS7GLdmxLralYsjsstaEkZ0LXrLBpAVIQxsGSNheVNTleAA9cU1VmTKB2HwA8",
+	"tAM5z86eZmfPHn+VnT3/NQ3pdRWvVVzJ0sygJuaSqKjYk+Il9P3dm+9cXaiEObnPwQ0xuI6Cy5qgmJ36",
+	"M49jUZjxc1YWWcvvYHaObmoBWyTYNiVb6TOAAMNLUOgzm6rebM+KoWLESt7Z3ZvEXDlYUYqzdxXmouS0",
+	"LFnRctNQspGNYkYrlWVxZrHJDsR0nHs1noqFNKpXAJ5Egy2YRoUL+X2dlXn+LJIdMQaDtaUC1KAlLemQ",
+	"Kuu34EW4Ay9imRTmLOuD2MpS6o39z03FBVwkZqUX2cKtNR5ciDiAJPlo6dDAdVPcmPOLRanOmmu7i2e5",
+	"ZaQ1AwCkK4d41aYDMeH+ZQ9KNJ1iWzMaR7iy76MkYeuade2S/nw9fR5XHYIAdlOLmfK/PU9tN67Inu6c",
+	"qmvmNiNbrvMNabYZqWVZttash9wDudP0aUXhxQklojuws6fPz+OJLeUp2tnjDXC/ZmJQkWbyreQ4Yv6v",
+	"CBVrQAi6M7csr9jBxhiY1iQh5eYu6WE7QQnPxmZhx4tYErFcOZlwRc5JJYXMyEWIEzh2VY3u+s8pWhVq",
+	"RkdqVS3x2PEeOmNlPfI8ZVlQTslEABEOPmqufL3jw4bgx80Q546ZjAPwIoHrNe6ICGCxDjwOhAsrgFrG",
+	"qZkDGIGH8S9ezElZT1D1rTVtzRyqnSE9AwXmvR/vEZ5OvMSPoz0PIFW3jfZ1zcz7PV+Q3Bx8wIlBNQkh",
+	"RmCVHD0yFv2vgbe/t4H/zqsmJh6smAvvHNCsdU1hO1NLcTumTXzdkdrwYyRJ+Y4X0XJkxxgA5g/oDwHX",
+	"mJYtrqxXKNMUm1gvWMnuRlKtW29BZ0TfxJriYmfRgw+8ptL8Hq25ihdFyVwCNC3LFjQHTRuAkbnfkKyt",
+	"EqlJXrFpL8L5tC3itfI5pTntdku6+TrrkvRGO/1Jj7eTkfR4qzweeRkPaZ8nUTfTLl5bNHTUxVsaeVTE",
+	"KWk9adM4cmyFTLjHMjtNBj2HfB2uwr3LcSkbjUcuDh45xpUb4YafoupCV9KcSO0IxyoE1bvX8eFhj7v6",
+	"ooyVQQ6yHVj78ViY9H1gdM6+2VrQLFgNdKkrDaFSX//xX3fVf91VJ7qrfkupq7ZUc1o+ft8Cf6WLXvsy",
+	"Ct+arUrYPv0wcKNv1GjUytExoxu10eDaAg9Yo69ILrfcctODB4RQwXYI9rLbRAtJmChGuI87SFMY920x",
+	"8ABQKIsHm9PFaXgVRaGEBMLUp4tnJNeJtTWHU7yMbjRswjlIbVZUKhqNf3w8kNpLkoyuSBkCnx1ZCtDP",
+	"nhwm2YlFjsWMdf4gRXSBG+HqCOMJCltad2xusoMwiSuU8tWnwpyDPdNOwGH1BmT5+YyQK/tPSFXLAFcb",
+	"U/YmHSUXU5Kjw0zSIY0u8c6KLL6bQndkxlilO+e0rcbwx6MlIAomNGsFSvTqr/kAev5RmF9lfAedFKs6",
+	"RmkA9aaCULKt2R1nu5Q81Um0SlfjSguzRUCi2gSExRfDGrZqnnV8dHhI0lIQBhf9J5dSNUPjy0u+VRko",
+	"DqASWZ4AC0rfgkxhZXpOa0tGFCQl41Z4+vXTi4tLzAvdlgCRbz9optH89bnLGrX08L8YsVPFEPZLGStk",
+	"dAaBWbFbLrxCZ0YQTYKxmQyTae/Ywui5CIJvndTX4BaKJVVBJpyWNqi1NAqZIhzzUuKuvCEUtHHPnZ3w",
+	"oRnzMGFhSg6M+gryjFRGmLhjpdwylREoqIVkyIxsZUlrrvcZWdGCxafZHdCB62R2RnC7Q9JXJFLdGTkj",
+	"HmHtMGt+QC7lTV3bWsOYnaRkxdBqNXNrY2akYlSAgzoLQ5lC7jDzRVNeDtzJjjkrVumlywTRgo9lLYmW",
+	"/ZzlCowLjrCg5eAc1vkGaNWiK5tTcVOzQsZnjoqbRhRyIDvMwcoRxCUL2IaEw7qLqrVtLcsUeNtsqpc6",
+	"germZwv+YJ69GW6JVfKOxpFmW6KxlazJWsrCp2DzkhEhPf8itAL8ix0dJsCvG0hxHFQ5I5qioOsBqwTS",
+	"JODvmJ4BzIemY5H8FZtxFicFFA6nOZL+aBkhex2wWp5ctQohXE5GRqrMQ1SQELFQyF1m9xXilrDtACDx",
+	"EE2yZ1eJQLiBjy2BXV0EJFBANDuDA7NDonc6bX+MW9Cep+xAuQ3+c+Ox+lE17amwuIeCEx9IhqwVIe2x",
+	"GJdCp6DdD2TalyDfH2PYHxhsjFV/noHd8sXHkEVwm81rzRa0R6dM6rkUJluq1NDNoZpqXteum2oSwMF+",
+	"0FldqSm29+TcN/q1VLEiCVoUnfEPiQx8LrZP/mfDGmZ0nFMwLXmmorG5vhZ0PdulMsBHF5YRODtrVzve",
+	"0sl7+pAkw896tmhb2YKp++tcS1BtWc5XPAc3rSf7MSLbcRF6LGHzgTiWUbI/5wU57+RsuqzHgTqNJMpL",
+	"ayyYUWbEp76DgasIAPoX3rgN6cUouLeGxxSn/0FiHng5qMfM/V27ZK56kMhGo2MSvqJeuC3A3VtBW228",
+	"vH0oSEhsSW43mElWM1EwSxoU7gGMdELWsN1cSCQUpQ9iaiAd/I7Vaoys0mWGBOOR/d1kFhvR/7rkGKNM",
+	"v5YhxfEPdSkCocdt90JvUufOxgM+KEfSfAOBVW/rs4Am73J1no/R5F0uspTHYmx6A2VgvFD+HJqNoLLA",
+	"Za2l2XLgxBmmzp0uwh2wG/u1ZLFJ/TnKzVkwkSg1obI8Xn3QVMfUBgpAsiwgFRwaj/Ya6WEjykfcfWHt",
+	"V2Pe7mR9ywpzwKFWrUsQS8mW1UoKsFwU5dZsCeE3g6imYtpRrgQVohjn/TXhLlCa1UweJKc2tUt0b5mU",
+	"0m8GVycEhHRANxsntqmH6uBDKLwOZJ4g37760RL8G8F4/ePT192pedP8QBfZ4tszu+S/jlVLztDAbERr",
+	"Lo3cbrM/Bc+yFWptL7Kx08QGnRBGTamZUlGexdC/5fy6kFN7H5rqgt0wpaJSSZDiZUbOkblZ2d2CddN4",
+	"EIQU7LBc9T59YR+3VBwu/RHtzCKJu4uVrCIEKKPmPiIVXQuum4K5mBkqGpa615eXZzA/jRkAObsAwI57",
+	"8Yffm0AFxxbfgVGgNplP+oQYK1/L/DRsw1P+mi3LB85mqIS02Tz5RiqGjPZdP9JQ3wItKAXZHu6EG1vY",
+	"NTVLf4anf2r0qE+iVXS6+o1Zis4Xh1bxlWUqjxlN0/zR10xfg6sjjAuMMv1CLB5Ku3ZcoQXBSsV2NiM5",
+	"Da2Q8iKaLYUzm9jGfuAmWEfDKTA6Rycj9CwKwzZTeGIubeAF0ddvDyEyRvH1EGQ6xo46jByAts4j8vZ1",
+	"y814CGTb1uHNuEsxP2OGC8rmZsVoWhMczddMe1+zbHRCfdXP9jEjJZhl54yr+lNfNi9/zsb3PMxgoAME",
+	"RR0+dDN1aMDUbo9NEN3jtQ/qpSUhQLX158kYUCR33AmLo3LHQdpIsSqj7AcpUaUpkfmbh4za3g6J29d4",
+	"RfYyngasCZfhREqu4DiWSP5+TxHnLqtPo2UN0VoKJx+s5ubKaVPgG04m0r60fDEL5wSMDzYc5F+0wEBA",
+	"5lyWcqcCI9wiHRzB4RGJ7h5xuoOgzNjbf/bZ0R2dEHvdhjVsn1yjSfA6GNo5Um44tqpUdwzNrS33yydj",
+	"P994XA6jdC7OL745p87bMuR8yRZytcJl+fz510DX+4PjKoGSPPJSygqgkPqJGXnfoBybfDPIb30gpgN/",
+	"hkmbzhPTX9yZiugmVurVIhIZBdgGp+bVKLXaqGNjsVMwJA7NkIf4pNfT12+owI6aCtzyivZ1INtlB/PG",
+	"bGICJs2BhYwZRgmhxX80c2NjcVIT7bFTmSd9y4Rj8XOCNfKOq+h+SEeBvrdVOQdF2ovm/t/mrFWSfedl",
+	"bghCPTSPP9IqpZ6pj5X5ntaaXCbhyU6jLaaCFfr7dW75RRdJyoXZkUHVmDQxVg7/Vocs3HIop/mn24zY",
+	"8/OLqWrP+a7rsPnzLqDPxQzH9sSt7Gbr8c/oMUi/mX06g7udr6MI8xbx5WiAj54/q0cIcsfUWBpdCqOt",
+	"7aNrbWh3ttIurqeDlGf1HavB8w+Ap6i825SWw42lab5BQTdkdiZx0R5A7XQQGgHKtWSarCXi5aGtqOkt",
+	"uyItPy7bk5IzUlLNMCdc6QP6pHYqCm6JfUYN5qHfDxZAJWyGiTqh8Vx096mwmSSow9duvEciHfYn8HDF",
+	"LHWubDCBC7DdrkhQWObLkzTivznWeUr8YoRIDuNlYxBSoUt5h41vZM3/jpfLYUfTL1zb+7GFT/ccxcko",
+	"fNZvCByF8MT49VZ7g+oI4GOIDGpLeT3a0V7/+v2ppJC9JAFjDAO+IAa3IOBGzNcyTAfExOaN9QRFu4aX",
+	"0UD5B/7Rp17sJFnXvFBXoDviRCDCchb8xmL7eb8eGKMg7zyKlIVqdtPawbd1QKI2ohk6HR5EnA9YwvMM",
+	"9VjGaTRIG9MWojke9mqb3NpT+jLckZM73koER2LnABplDfUEIUn6VbCeKoR/bZfTQqrBSpvXO4zvWbsp",
+	"sRDIQoceYhzvbfVQCw8+7LV4oJTMFsTyyHO7tIfBS1aYEjcXwAIvdzH0Szegw9qmDg1ML8czkg/qhGTn",
+	"Cs1aPcAO0YmouBpibp0fHAbfgb3MylKNZo+jWYvyAS6WDWPJvITX5uFXrBwgBiybSgx9HdHq4JE2jcuM",
+	"BEzgGi6ljnA5TPOM8ucHCfAttF+j4nlamzaNY1wldA86OK7YMvTEmEuD7nawRvcflAJBppkZ7QqzHkJU",
+	"5uAcNALgBmM1gG1rEDE/bCv1fj0Yrlu4Nv+67UJmt1R0J7Yxlh4W6gypOEAF1fJMzmqqJZ2MxvTmwRuE",
+	"eJ6xeB5CWB2PvMjubGnhMTGnl416B4H5mILpiBbmjTSF7w02SJ/ab8Tja7fJUU7fa8YcAW0/7zvJwzMR",
+	"x4hgQqW5+aY9R0kIWvamz0tp7nfUw8wxjCXJYNWUontFVKozUvPojUCJqmhZ+hL63JUW2SLPQYTs5IqJ",
+	"LkSVXQXfoZg8ubbGxgzonTXl6Sg6JyJOM5dzAioeYsFhoV+EPbZNAELI8lDNc4QzuTQ2j8vEGfBuHK5r",
+	"tCo35vNoUbZxPEm4wdeo6xyDs3PtAuxpqob5UDf88dXzvghukyXmbZxE0LapsFxKsLzt4pESUCf5RLvj",
+	"mxfOTBzGbA9hOIhrJxZnjGLYfAgrYU+0SNdWmz9meF4vnje+Aa0W8YOCwgpqPXrov4MUYCJD9GqVM+EK",
+	"6BYWiNOS22eLnNd5icYFL4sbh7Iv5M1aSqj9MX27cdZMjdqvgrBdzrbaItoqxcX6pmYVK/Zeogc/m16B",
+	"gA9Z+JAbxgLKt2jvDsw+W2z4enOzpcoCtfM4WnIdY+DGOXqkCFQO4Aw9UoQXSTE0R/QYz93m4EHbyLJA",
+	"u1MNP7phZeFNEKOSK8YEXt/m0NGa2T/TJXgRDoWxGVsL/Iv9il6PsMnulTjTdymBdm/dibIsguJs4FzW",
+	"Gyr8mKyrwDm69zg9pzAd/4GTdaDfc9MOrBn+iz/h/nTARk5NPLB7dPGO3pG3whJhqMXVYvH5V598gNLA",
+	"7f8IuZ1zCcxfpm7qwVTuwYNlE9gcgmFD9HrDylUsWKzrOe45aOY7oeuoXxIznGLV6YDWH0Z+KLjpa20O",
+	"vjkxlKgNYr9FYCCo3kxvYZdeBU9nfmSDk4Gj6BtNsiw6wH9BRyDxdsztzG2hCteEluaS2EcHNIz6Fx9p",
+	"tlD87+yo2h00Leyc2LHZ5ux4BidodmEXFzdbBL11NznVG4BjyWldPLm8+Pbsw/nTxzt6FynXal8OODmj",
+	"sewS6Jv0hlXW9qPACVHu0UVm/jC4jbo7vcO+GZgxwzVdI6e7VzVsvhad3Nt9DBEDaoz6RtAeEa0gGoWx",
+	"uR47xrak4Om6Yz54WbOkUolTBiVs71QaTKONB4FnDvjx7lnBMaMMZcP4eqNH+om4723QDzvbbE/S0WTo",
+	"J+THGd4NOIyHWc2RQhe/zO1EZm73QqejW17Q9Qx1rGJKWbSGcZlvlRP3fPTTpmcYEJilnqi7xdXi2tgM",
+	"2QdjZkCyKLn4i7i8+DZ7mr2UsvqLiKgS5r2OZPk6jSHavBjtv02Vi3EhTWrwasO325iX3HtOfGTL4s1F",
+	"JadL1xvTDF7bMnrobzRNy3XGtjc02DjIcIvuOxOtl1H0QwVlkdLxV60tw5Mz91LY0Wc7yM2YBt3jt/zQ",
+	"4TNdITNNHT9c5DkLZ7glMMogvu2Q3BwAARg3iOTGlU2jaA6qcxFxzVjSgg3QspQ8WjjfO+ptmW8KAafH",
+	"4TD76eemZMdDcbQrGAvjjO66Q2scKaIh8YACZwvEqTDXoeWP9hPMsRC0NTa5LYLWmw4z13EbecNocVPK",
+	"/DYmISgkZQRoxhxZFJWuGa1cL8PiZM8CFZUhR23bSIRmOm6XtCvmk7v1tsQ7wJKKyGZzh9dUs+KmbFYz",
+	"OLpuKlkxoWm9n/vidlvdFMtZrwAW303ZzHhFbWStbzSrq7n903XDbraM3t4US71NfHF4W6ziNlLbvR0X",
+	"hdzdJCtDsmQ1FXnyfByCOazmCqVv1S0r7rf93tP8No64MAvuyV+5katmgHFxgEU8eudjqsZM5CQ7svtN",
+	"j8da7ttaK31Q9z41QddsXQ0kJaHUO1VrbczFifY2KdYOJybJtzJyN23+nrj9wZScIz8OPJFDV3bQ7igW",
+	"XT+HaSNLdtNiRU1+J4XRJwTm8ijc99hgbhW/4LwrlkurLyY8HXc2KsxeFgVZlkCVXDPHvGudBBaV14W9",
+	"1UbuQvSklqYXmlpkC2jIolNHtmfcVenGkrpqbrrvtWa6biKYZzHa8OLlm2vHuepZTFwCAFUAH3lPTwDu",
+	"k0jaLBAv2KwLXhdg8sOPMtcUyZ6P/+5hHtffF5mZgKg1hu7yWMXZdErBh5pR/Qqe7BI4H0HanJTf35YJ",
+	"HLoL27R+lzkS1VCT02XMg8MgrbMg7trQXq/f3//dQX4JNKESljrRLTBGXo1RmDjR8pKVN0o2NXppnUDg",
+	"HytzQy3ZRyhjLKo2pWXDhbMGTEfiLK9IbNvvCdSUfoo6cgfuDathDsnTSeb+YUJVa/xgwBm20sUABmwO",
+	"tnZbRTtdtVxX6j6dVhu6jUUluNiDT9g0eUXM1IANx/7W0JIozbYqI0uqGHn+LCOXX31F/g+yasqSqJyW",
+	"bMCZtBpJ2uIW4r1THeMOHHGFjSn5WOaCGdidyoJWRjjSGdWx478LilW5gOK1Nn3ZYY3hKRtEhx4lYB83",
+	"DXgIVRWkAHQOU2/f4KkIN3SwTfwMBYh9NpOslUytyD1BukE7vZ08bNwQbgcO3yDvnEhJdb5aGbR4KcHv",
+	"7AK6vQQl1+4kDn80OQHriZasbMuMMS2BEqVp6XEbaray6dLzYrJuqc3HByaHR3z8mP2HNTLLPf6XavJE",
+	"weM9f7NsxAA6hQ0QxGGnHTfsRPwQm3fP+zajw2nWa6YG8N5VDLnFUZkB6GLBcl4w70WiYu9p20IIUgvq",
+	"EQGNZ7WmXOh9eDXZX5rzxm9ZucezqLg5ub9mR0O9O9jAiB12HDJezajCebuPsR0BxrP2t20/nKUMFyW6",
+	"knsRCTnQdc0GAWmrjIQ4PPBoTLZTI4RugINkw2p2Uw2AxK9oDalCoHFXrggPNgHcvkGtMlw6gNEujQ3j",
+	"Cn9KLliBkH1HXKrYz0qN3SelzG8VKWq+0qwgFImHXOjQ/KOk2zS1bbkf+Y5crRSDIS33Vy3hxobROoDi",
+	"tTnHKpwZyIK215pH1bRgSIzb8rrAV+/5EPt8MCGlicxvbwJLtBehBJD/xjKS57RiNX2kbPY2V5Z5SUus",
+	"zVwyJsiSbTjE8LHfBd23qq9Om0JYhpvtthrvEtR8QU9qKsiKKs3qtoxLhEuH+W2SgFsRYtcMMgaP2E0e",
+	"IvtobommWLOE/PwVq8GQN0Omosg6bFi4kdJ0MHz2xplgY8xHj5TF7cGH4ww0tmNpa+k+Psvb4Q5cf5Kw",
+	"GdxaS6k3cHTSeuJIauJSfERqg2E84Qnci/yDsUWdap12qIC+whwgV5PJUeUOdzEebrhcB23HabsCuBPH",
+	"ZKCR9wVfrVhNlvu0CfU44E7sbB3MfbagJV8L1MDhn6huymapV03pQogeg7uTeetUtCgwt2UJSV0LN7HD",
+	"yxFI5eXeL0RQJYoSxvwdaD87VcIR8Yca+RFLFAXUhcWpLJo6qwgG8mJSBaMkkQFCIlYIjeCSdBMBWcxM",
+	"+0RrJJJ0EOSwUVCcRaY6qiAc3jk96dSTGIcHKjjI4U0RXPOt/GinJVs4PaY9CoEqNQyLbnbTa1RnI2pU",
+	"KWMsxRgBhpLWjsrrLnLicZKBnBPS3uz+x30Xhl0HGSHg22NdVinMvh3wMNMHt0GNHuO1CHtnnUewvvCd",
+	"mH3vNCGb/+cbG8xA95MAG8v7qFM0mYFLFZEL7vwlemgdWlmDs/7s/JuwtNYigJpXhdylXLWHK4RzM7RE",
+	"P7oup66Pv8Avvrk8t3Zwf0UGr3kuCC3LbPA+fwFXD6R/oNVxl+jjsQb53OlpT/ygUb0X+SmYfsAG+kfk",
+	"+PFXVd8tD6p27EIwF7XVv8HkDt1elDjfU+yKKOj+/k7u++KMDeYo+TwZKwGVC1odWjuoOURKZsrySLzs",
+	"WQWsFkbDXPymyQwCSBH7NB3pMomJ1zwS9XxBhrpCEhlzuRzbBxceisD4YS1W6w1QZMmUxlwxjeEzFqeD",
+	"tsBMkV6XpT1hlXUJyDXrgsSkwMT1ecY6aOABpS4Mr+1QuxEPScsQ88VWlNljiGcndoLjp9drswOUiPGz",
+	"3c3j9EHbuIfM1rhFPzB00Efsaos+wIrwBjRX4/y4VVhdF+3eigs6SB0gmy0XayA1R/cWVLu11kGkuQcQ",
+	"X1zcOAbA3hpZxyWYxrJiDuksEn3rVAx201a3FJ3usgbmnphKA0LlJpY5bg4dzK/pi7dHdoEgAsXSo/4d",
+	"yod+Vw+qHbt93VGObmOQv6N0KREuFCy6jAMBSj2R4hqx1YAixQIH4KCGyUaC4s50zCI6RCHv79a4k4CV",
+	"44Dmna0zi4yo15Hjrzqom42+av4yeMPYocfz0h09aJouZsnjDsc0XPp8ogvUX0Rp3fTVhb2O+tDIjNba",
+	"cEqsReuij3vOSy5AINqila6Xt2U/G/OyePE55lKJ/sFtiEhW17i3oj2dwCXdSdMInRa+Pns6M6xz75+w",
+	"/rvd+cGYg9OO9+kYt+mYzqEC8lN3qzhp0ak9R9eK+yTekfMq0sOdGVwfXS8JbDavgwypNKewurwPbsDq",
+	"ihDpa1qm0OeGZpV7bWgk4qXdXQN5tYfi2nnJzE4QHXC8FCycuNIAsSyj8bZuwtqhUtoY6HT1T5TlEU5c",
+	"TsUjbVPZ+qCFk7eJkyEDcQHFshbwEeLZZMmMRDJDuCJU3WKCSALFEnfmvhNaMKjoyrFqW0a58xIVOEsb",
+	"l7xX7fcwuyG2aYdXPB/QVgKzXOynfQWBdAtEjx3H2By9rulKz87IwHL9g+QMTMZauDSTq8Xr/4DSewuS",
+	"/R0YwB6Qux36UD7HPRbgAAdntBL/KJDuOUs3L1fkqFVMy6s5NmfGZdlNPuhysjrV1KnJMWFu0thY56O0",
+	"d5fnw6ZmRhaxSmWY51bxjxn54S/N+fnl8+8WfsN+LxtlH+zv0E6bh1NzPmLkPAgW/AfLvhUn3EzJPn24",
+	"TPV41sqxTHuujOSQcM8lxG3+npxH/gH12yOTyD84xXPGkfNkb0lS7VXJo5Wivw2M20AF0FiS8GCZ33A+",
+	"r8N9GMWKczmULtlzXgI6vHLjcfAnX/wBnozeuG0K5x7LXTF+i8ucgvb4wVoXR6Bowatvp0qGx5mITSuM",
+	"6pd0NpRgYgrsDMFySMALeeRgmJVyd+MgYSAjFX+ImaN/OyYx1ybLufoH00pUxra76AjGDa5IAcasdES+",
+	"GdbRcoVeqStixna2pUplpJQ7+6+lsQIzUrAz4IvNiGNrzUjLWvvCs9O2MJj2hwKFXHAbLtGV8Qsu4tkz",
+	"XKOnZnfgGrh5/9vi6uLxM6PBdflxqdY0v4V0kK+zxa1gDASM0bPoLWu28NM5QDlzubh6ama7ZFRhjt/F",
+	"pdmGm5qpjSwLePbs8tlhAYTp0tfn2UKV0izDxdefezfwcpZLpt3onVPxPAal2xls+pkI5iVtx7uZSyye",
+	"9XOb9Lyd/bRng/VJKyTqrF/akYvQOrQcyA84zckSCOug/4UmOCR2fsAJ/pebt44kmhQq782Dn/Gamv2S",
+	"1YSi4U1uiSkwfyTi3xwlKjJfefzKFm3MoCkCheqzu+9+cGrSMZjbXgntDm/F102NKSS0JfRuE6YDYqrM",
+	"YU2AYogxX6lYQMHBxRVZmduciZxjo3750EVml8W09P3fMwAQRtYYKoqbC6g5MP96Tizzut9C8JQTUu3F",
+	"C622l4QD10J1Opyci4uUJcIZvscSvbd7bsYJTxaJ9vrtl8QSKmwN6rTJBooVtjSoV11v5E6k1eMepsCu",
+	"eKlZrUhNuWJuyXEreeyzk9Tn3qeFEQcs1welaJPePmsDjxXs/kkUUZfAOOykT5axCfA1siYM1sPF6rmj",
+	"vVFDdJXi0M03XSHjjej+o65ut49vQ9VmoFiwxxM7jw7CltvBB7J2SAHzYJI16J0Sf1L3QQP5c5zoBNEe",
+	"Z6JLrWu5i3r2MTIX9ervaq41i4c9KhlL3Fo1NeRJSgGJQXsJuUKOAFhvZKOoKIYqE1gdK/QUbAdyYMUF",
+	"V1igeAJI01NEqnsUwbgu7VjaaW8DfzBxsWMFqz0bm9NvBgTjjABwxrbLHIDMr84Txx0f1P5aswiIyagn",
+	"q++uElE6w+QqOnGA+h8PNkVB/03vjwP9/7Njm354hphYoomj0ssg7A6wZDZftZIqmfbot6GVOdCgNeoI",
+	"VOxJ8RKGY0Uz0nspLP9RvECVcYcMgeaqIzkT2igOcAkKuZTFHuvnIKF7xxVrsyh+SxabSP6bV21xFZEt",
+	"hdfk7esos9+paG+A8K04elBIdXEPVrdJ6jFHxIPdTCbkwfOMh/IeBxq5tmc6DdlHmutyD1vXhdK7fjzF",
+	"9I0FHQR+9tf/0XqirxZfPb6AHhzaJODnP/jN9pCI1LU7w6Swb4yt849sZ2UTFwX7GFfhKmZOSvqe/IEF",
+	"6HLD3Cf9DRG9fKgxJW5aUTlz0XRTC0UoaRsgcrUCWgoBCc9FTXdgiUISZil3xCY/3IOoZyAwMxBj6Ycx",
+	"YvMAIvomkA+z3EfxlR2MBx0Wvuh2H8f6xoVitU7uXN+1EvKhAgMQoWbRYMywSkrizaExP6au96SFukob",
+	"7BAaqGtnOk9pwJSq5B074ngObJLBgxiLduHDg506bkEgHoLeHSfSAWnCllUhTS0mBiRN/AgKRkchHJn2",
+	"zGNdaBkdrqAVO/Hh8N3uzg5mz9OyjEMMNbH8Bsj//7Rs1GfyyW71z+QTaiCfyadbLorP5FNJxbqha/Z5",
+	"doJKZ4agC7E5QgybtcPKncNS5t5JTexe1pIWOVU6IyteVhmpqLoFbCahVUbKOsdT7Uihl3tik2wmaCQs",
+	"MCx+9tcoNXKt1c1yf1Mm5d8clNY6LDfgPq6Qjdbq25jy4xnukDhZ0X1GVGO0cgUMJ+bvju2krTlWzL/A",
+	"hCbGkokfoQEEpR5tK6uig6/ZKWVR2r1kvznjgj71px/o2KdLpSh+ZqsKHhGXBroU3GsvbPWQLV61POHI",
+	"jL2je+TXgBkgt4xtMVMbpbevJEF/kDGmMPR8iFJUyqY+CPQrRsFRhpnSt5A0J5UaAeYZBOLpyLJoaifK",
+	"vYNnn36VzcpgATNujrUWSf96fp4dtxXNch+to9oXFao+L7raqis1MatnaWsQ9wrWuIisZtiLGV6BHriU",
+	"/9PggGsJGexzdzka3ASAB1EY+pbAsEJRiValq54LNUT8tfY0XuDydIK1PyFhL70BMydFrIXHjOKsLBtl",
+	"YQfPwwSui8s/dGn+IriYywFd4ZBW01jJLdi8Q3wPkSuE1MSRLN0vq8ylKPadGQnW/iEOeG/CdsFrbtZe",
+	"xEeCTP9StGoowCqB58uFkizJGwuMcgRiMIfbdBXT1+YtS4yX1C50WPkVbrkJKtkgNdLtpqjS3kkNm3LZ",
+	"tht76IBaR9wcY+wEXjpYVCF3RIoX5opqj2rNbHgCbpXD3Of7cFH3Eph3w5My4e6LzsuhHw+vUktG3x/L",
+	"Q/FixzC8h5c/cNzMGCqsKs83VsxSUvGPALdljlbT11kHbv8v4zUCK9h9amgeLKXMafTDITdCGohypIB5",
+	"BO63ajp1nxGSunHd5V7gqHRYsd3hYGbMZkpQdwadW7awXXAaq5FKiwz+c1NxASyZJQMA1NoycSGXTbZA",
+	"MTUNhe6jxbsBqIBGnNKWjlq60c+quVzKOii+GjuC4Br3lVq9+XB/+DUmlsac9qzg+vHPbDfba29ebJ32",
+	"72t2x9muH4wrpdIDmRz2akJ7yFxqlbQZKC6vIz36Xls4riRxBj3+We4mA841olnBGKLBV9dQb9jDBP5D",
+	"9R09gLdbttVWJ1kjbFuBReFrNBSdv8/6A6PWn8tf8UexUQHZkZW9qcQDLQyIZmP1hN2tenTh0WtOS7lu",
+	"jPpojWhFLsCkvnwcKNIXvgDpJwHlRzWTxBZH1bLRLFp8ZyNwvwRx8vOAe39bM8U0iHW9cWonFugBO64L",
+	"PNtQ8y9hTMlmhXfjS9ivtlgK/lrLEmedVVD55yK9v0RDVLYJ86D3qvxiI0n4qL/mzh1Dm/2D/yh5t/ic",
+	"xd+5GHznZ/imi1l+/nz/4i63dp9Gyn1n1hduQ+j4g9gg+GPQQAJLHYMY3jfjHYdyJ6KAHW4bBeJloDaw",
+	"f6pdpDchojtU6MeibB/TJkmwTyelYSTnBJbIn/pwSl3DSfFgLwiODAk7vO1UIeLPxvNsccdqxOX7Q2/P",
+	"Bo5Jb34+Dw3wi5j16RucX4nnXh0Jp5vh1r4+/IBv2iHhpmRRzSOy+jNmoY1zWU0WgW9bVq3pu62tSt8g",
+	"M/2udr/Y1vKu/Rf6TBxwaU5FzspyAlyjj9+TFL/AYSHGxdYTabnbztXTD4NX2qWbnWDmJ26xlQi07nQp",
+	"C8FCb+GOSSN276enBQvjsWPxQ5UU4JKjvI47j7dUa1YfCvWn8arnVgM8ZKHuS1Q7pk8zcHmOJ5TGj7WL",
+	"OrJ4p4DicEf4HxEDMTzq/by5vU6G9hpLRh7W0gfziocRDGsZc1aC/WDxXAjXZGnu9pUvE+xkZ1ueuUQg",
+	"gSAlGefDJytjVyIGFjgKVhG/5JtaVh4k0iL0aElQrmEUswIgdfWYuCpdW4UBR02BR87OuoMStSwbiEcW",
+	"IIZ3kRMfk7cFvv6nP719ffeHx+Q7I7jwVz+/eUW+efbVH0xPliWrPAie0nRZMpLLgj0mb6C/5vlmW0pa",
+	"OORW8DY3yrysZS5L4NigW/4EH1NPyO8qpmlBNb2CQZuZzQKi/98/Jn8Gf6OSFUOv+Y4q668rSMWo2G14",
+	"ydDHTIXaIVAqtaCxUjHXc0g34cw6wDQQ6Cjvq949Jt9/9+1rxJc1rSDiXs3IH7/7QLh6TD5sIIFCGOXQ",
+	"+o3rO1b4IcktE3TLH/9VSZEhlbwCXOg1888UMleP/wKaI9eg0P8vo8yQd2hpeJVhcf744vE5uN+x1cXV",
+	"4unj88dPFwHDPraIOeqcqSefXL76Z/BPMBAf5tBSM5NvjZXwR6YdhTQAYaitFDYB9vL8HMNOQltiILrd",
+	"ljyHl5/81WKwo+BKpanGDd93wLeJ9Vl7AcSb9H188h6XEQ6jaqqK1vvF1eJb31gWAJSa44dMFbi+4LO2",
+	"aQW0YhqTtONfbB/xBQA3vDDWXDYy5U+oyyy7zyeAVySybnZCv7UpbQcLd/lFFg4kEytOsGag9hDqVw5X",
+	"qgJGGoeUROznrlo4ZFbiKTcmlhEE1NYzIL8TpJpBGBFhojZMZMSIZcjzMf+AXoytYFk+/juSBU0dnv8F",
+	"JEEzzo9tt10Ff28uuaB1DIYoenJonW+4q/y738EpS3vNmHnc0i2rbcqMvXP86nABMRL76QwCe65ID/fD",
+	"w50q1OIf6li9gtb/xSQiDio8XpZxlO7b0DN4MRyh/NTBgG3y5BMkKQ7fLa/lTphL/Q2Wbc2Yyurjau7h",
+	"yDoNyFwzfYak6Ue01BRcPqF8tTr23VVJ82Pf3dG7+a/e8YLJJ9X22bGv/q3h+a3mqEkf08DHs4rqWqpb",
+	"ehK5trIOhcvz5/GYPVTCh2wZVN2ywsj2U1xIwkKcx+TfC7xFbAcwR8UofvcUfNmnBcdcRYh4WRcqJgKH",
+	"1gYa9u0Ej6U8TEnTzkF+4syXJz6X9Yms+ZpjFdPQFfiTfeSewjKtKga+FQm9RPeQOf8637jyHLO57781",
+	"/ow8zS55AjZIezMqUtHCbJsrG2tHCw4yoKCW3U4xljxBAbxs1hv7MJSvZi5PyjwP6Qn/iBsr3mjLfpnQ",
+	"7MX8/bqRZfFQd//3siz+xW7+/8HYNtyellMFKvlrWdlCYrNjMWtby20nLSv8eyM0L72OAOTOyz2pmbbl",
+	"0COr5jxXD7FqP7KP/2oW7A/0lg2smqwxW65sGTvLEoslVfvc1Hqgbv/kE/x31Dfw3jxx32mN+7I7EOFB",
+	"vkHY1ra4px74sSq7DfQf1+yjfpKru/HnomsO83cSlwW01L1LrsCULbiCuLLR08EYfv/6TUZeXf+72Qr/",
+	"/fqnH9EC3lC1ISVX2jzy7fUr8sP37x7k1tj6DTEk3n2YoAB4PnW3yBZ/Re6ualPG8gUmZL5Dan4I6fGB",
+	"3rKXmM/wYC6UFts6so3AF71kOSS1ggmmJFnRU+yqD10x8sjBvIO7m4sMvZFmdlv2Vsohrh14XSAL+PPU",
+	"CplL4IGW6GfT+LCE/6KuLouffTIRj7FJc5R9cLIV+/Atm3Trs5+xPsqvh9XfzX8+o5lUMgyWHk5iJe9Y",
+	"3BB/FgH1iDsF7j1s7IYZuLGtYNcJaUmmhXfqEYuL4GYFPLhU0HKv+BG6MLCzdzxL4aw9MT2av3fbRof2",
+	"7Q/hhP+tYUq/lEjYcpLdapo2n8Dd2hXHn1PW2Iz7FL7b95BFVkkhcVWh7IPCotpSwJJDYr1crfCPNqPf",
+	"Jc1EN/OTgH1sUDnxrEsT6snRzpH4rW8/ewIJbf0cjxRRlVHkbNOZL8cF8NLT+RsmjsKRcnz6LIAMj0uf",
+	"y5OeiKjsRgSAHT1JdAnEEIOLEwkpYdPbeyE6q2Y3jcYQruGByV3MK7pmT/66Zet7b2MoG1QnmI5raMhF",
+	"ZOxe9rtY8QL4PM1/T7FZjZZ7ZrRc9eST+U/Clfc9VZt3HAB1pkUi5Mbef1LeyHrNjFD0Wnlk8BHdunT9",
+	"HFKtJ9Jc2okq6d5oeWaa8F9mF8pt5GjHuoGv3K8nQ5LgWsvtu+ADU0tiC7K03G5PcluZ7xNK7BhftFXg",
+	"BbMJno5AC4qZFLLj45/b841ptcNeUbPj3tlnvoRbFL/1k8U1S/SOukGc5h6zrVm+d9TgMCXZSAeXK4tI",
+	"ccYKyakAkp2MCFrXcseURhy6dpa3NTdf/wT/HYn8xcxU88rD7GCMpr33H5jawcVphIq1GGBgEHClK81q",
+	"5AmWNVmhzHFFjDbpcWgqB9yoX3Yiv5dl8cWn0XpEcRoPfKBpLs6DqRzwbX7ZqfyRfdS/7Y5M8kYeTN2Q",
+	"uvll5w5009928kB7xAnDg5thTpv3CbRu3xcd/zxtw0shhAAwlQWz7nLnxi+s98Fzc3U1EEbgM5x4sOSV",
+	"2RG/PqCnvh0HJORGbj/MwTuF7dtOWUYECy+xweujZlSz9sUHcg/8yHbBN5J8BBcPsAKx2cdwksU+sWm2",
+	"yLRyulPlvh//TuRkGKHkfkgwKw7W74Es2vF5dPTPa8nUKX1z7UTYySvLliQ0c3oHKegeoSp4vnHobYIs",
+	"HR8jaPifs2HnzcgMnn+hGQRvTvDEKQI5h1sPoPNlI7BQDGGGZ5vCbavez+KKDbsT+y2m5D24eLHf+cl6",
+	"oxOkyz/tmqJ/MzgUstHO4bGje9C+cbNPiZUgejJ6Eb9uH+ttlMHAMwdIb1DCkOdIsBe2JASuJZAWdGlB",
+	"XUDF+luDERWrY/lSh1lK1cMbt6+DyPqUXRvM8GnMWjt7m0YUtdHLepf8vc7x5I5hBZ9wM3wHT8ztSCMK",
+	"eSNXiy+zgu/kes2K76Dmf3oNccwnStQyerRR2TML9efW7io8G3on3Qp/iTW9M02MOYS/wycmlwZSF6C5",
+	"aKrr2JLAJ+K6sW3qBL42Vt+x+gzQlHDQLxDoXAr2SJGCaorVNcT25sGn3pe2Dh6nN7ZSc15HAOrhQY0a",
+	"068HN2ewaMtGYrHuzMKw1fzuBGcjO70dObnkPmYwduCGowRjKziZXBR3u9p4wL0DUS7PJ0j+cbhdRup5",
+	"WvSHP1ZtXGb0bLlZ/jI+cb+mCVcO9v3+i/K9W4kwL91C3lFR+GjDnlTGUg3CZgHHy3GVaRETIep/+CM/",
+	"CIo9iO+hnfwU2+Cy72a7ZVv9wpUj1QzKi2gNqJIIzUjz23UtG3GKoNArbNxZuEjQgaB2UFFmftTS9CFw",
+	"XPROX4IBcMvYdn58PXVp/wdj239Jsxoy2TA7qJJ3tPRVGc4kS7S//tawho2KqP8JT3wJ8QRfegvgPWnh",
+	"Ouz8/SfzO2NLYXpXLM37MM/4KjAwUYgBIoJjnzLW8IuuyuCdQhhIMc2eRJw1kTUDB0S7aKeXZdD2g7k5",
+	"/rF3yvf0jjl9wmwKiJFx4RGrYbm7dMiCVj5yHkC/JpzNmhXylKKxOy0/razRIXeY+PqfxgL+z8eLrOfe",
+	"LeRvZ02PbQPLMjiUQ+wM3ZOlqL6WiBxS8E6Aynynga6ANZ20shi1H1K+f2a2YOiBJu5n9PlPXFOP1KmC",
+	"EB+G2n1gLdx8ZlwB/5khNsnDyyzzJfPFtGwUWpYEe/9As6+ygSuqhQc42TU1EvXzO/1BdO52n3+5SN/Q",
+	"2XKzeaI0ectbiYgPEMmz1Qu53O5BG8QrCZzx8Ae1pYCxjiJz6uioDWP64RTz7wqur+ETD7P40Da6V38j",
+	"HcVo6KnqCeqPrX3sMEo/Z4tn59+M9M3C9vzbEZPzSopVyXMdT4al5Sk2K1LPkZwFGbE4VtheGQRSLbw4",
+	"3KpANy7YC59KDKYlwhQxhNhAauwW6sii4lNha3OYSNvd5erhdrdZ+ze1rIDR9eF2eLmaoYZfnn6LxxEO",
+	"o+nmSAR5moRzsH3RD+IpI+o7Vj+CbVWuCPK7QkHXcm8FItxwCOybsD1kI4qzmjlQzcE0dfPcz/hYWmji",
+	"uKpK25PTqALBATRn79X1v2eEklrufImKuUTKphKAYFZTUTycFvAzo8XhLD7AWQm+8IVD8/jVHyA3YWB1",
+	"K/zjCVQDnW8IhVJY3DEEubfsklNREEUtzRfXZCebsrB3TYt6w1V7/cw6KI9taXL0sEA24azjcs+i5y97",
+	"jrQkS4api6wAqVNYuqpall/C0lHNes2Uz2h8mMP6muW8YNfBpx7muJrvqOQkvYcIlHCh43j2cU8D16SQ",
+	"TGUgRZd7859TxLPynG1BJ0JtiASLnIVqk3U4UbJltZICajaQcArcTinneC/ycUP5Gp44Lgqc/VMly5qR",
+	"Pnhc+UOr8dOakZILVpBmi/oupotnmBmwpUZxcnlzgMmZRQLSYDdsa7mVij3gff0ev+B2w0PmedqR9BfB",
+	"kzYB0DLMn2C7kwT7XUCSKyvS3cKgn9+G3CwjoWA7XJ1IAG7yxHnE5sET98HDLP9j5V2Yfn2h8+HwcXlt",
+	"FVH1T5lw4dhkJtbbP/VF3BOe+iYhF4AuWUn8KDyD7QmW2bcpV5Z19sECY9chi8rDKC6u+dc1XemjYQiA",
+	"qOZEdV2WyRfRLSks2wtj59mOogFNMUrVodqclmCNeODwlM0y8F4xCLZ5yGzA/vhPgIY+u2bK6Iv/STaM",
+	"wkAVZvzaNc7syM1om62R7M+fkZJp7YuyTIN5yZlAFiUsfUM2doc7IAV7TN5qnCTrnPKo20tZ7NETtQmQ",
+	"t303AUu8H1n7k/gnjqw14kR1X+ZbbSoqugGtWwedhJDagI5uhPWnAqP1CZt054oChlw4f4YHHnAq/zxk",
+	"+jtFQ7Y1yiewSmHAAPpZFhat2E5luTrMuNrIsmj3f5A8YowZCF5v6N3DZSpch7N/emEMbf8m5RhfcMmv",
+	"wZ/D8010wUE3bndEDSorZvwmHp0nBcuNDvygTgXzAVep/2AeBdDk/4V3wmspHmlsz9Lw21TBLg7L8HIj",
+	"zcq4jvpn99A/czVsyE3zBWyYNivM6CU2ofK0RTNDZwukX7BmDyJmQ5qm38phN8gRNKTAgOt7ydzqIKz2",
+	"5W/asdNxR5iPOv+0bLR1JEESwF/lMgAae0FknSGFDpBNZW18oD9DToJYmqCpvBr7UBzl56DOzhn3oxjJ",
+	"ntb9q+fZBGLyl8nngREmQ8vwW1byzpm/by4iROyQ0BgKaXESUaFTGvJS5ZpBmoitQzZLl5ElAxQq2BTL",
+	"vdkLrFyF6wt45+Y/CWXf8VS1h0OJsBCeAIpIga7BGCJkWQOeuKWuGquyNh1+uX9b/Fb5dSdKqfv2yBw6",
+	"89ZExfSPtHrIvCzT9I+08mG6IzwkJ9pLPwOVlt1N8QPwBDbWfO23M83Ru/mlafinOw8dfOpphvaTJ/m0",
+	"e/+7guu4794TVQcpTvdcRRioJQjIHF8A+r0yUrI7ViobiW3A0XjHaoQ5cknbU6v/JKBiPPUusDzffrH+",
+	"+fZC0mX5EigdkgrPkFd4aQmGT1b0jLkOsmIDG8BSTPgPjydEdDYJ/lVNJXS/so+laURc5CwN3cmRSo6T",
+	"nvwrnfg/HzTZeggtayMljiXwHvdjfK1lXbPcMXPfXxp05wrdy8jBiKjjyz0g9RRct55vIHO2YyeK6Zu2",
+	"U205kgBwYcBqM2pa8EzfD/2+pOJVO7CHkUHtB34Tn1wwvgHFDHhlDl2kIDG0PMU15Rx18B1Lmm6ah1Az",
+	"JaVsCsGUTdOCciGM2oBHBKFyNrLWZ5rVVfdpM3dky+gsodVoXwN+6m38rSA/bZn4wCtWcsHe/kQKmTcV",
+	"Ezrzu7mwOT5YpW0j6K9++A+i9L5EmGxKkD4VNj4SGN5wkbl/gkPF3OuA93bDRax0iRavGv2Ahb229d9m",
+	"S9uRjUVpVieqBzYzSSjJG40LBvenRTW2EKaWadK6HdDH4DAugm3ZReKL7sknJd0/hLL1ju7/dXfDF7+F",
+	"39F9d8Hb7fHIrbwNkbqNAh1oQLRWIFWj26CLCXXqTQCL0yHPeIhwAzb/YOn5/3j8tDYHUWm5dYTRNkw+",
+	"sMoex+nUt8+HDSM0t9zfNeuoU94hFmRPZkSbP4PhGGYc3XJBGlGaS7ZiVGhCS8gB+NbeYL72E+nthLna",
+	"sPDAKp+HuhwtyzYlAA+GkJA5EE0a6Fi0kAWKBiyouC8w24B38xFcsYxj/UUvWUjgDbza/VKsB3b3PFQh",
+	"1mnl4UOUWoHhN1Jp5fcOgZqr0G65f7FyWyQFGuaIn8Oh40/Bt+NDXwi/3XlyE5HbsW8nxbhzrYYpKFST",
+	"SipNvjq/p/N1SEV52TINHHMW49RyK1oqli3YR1ptS3DmGw1ucXXxh8uvz+H/soWW5uen51/Db8zgggbc",
+	"C5/64GjQZEhB/kghs2g2z0mRLSwmfpTdltdYvmV5Gs8hCdriLQDG9grVigNUR7fXxj9c0Y9v8cnnzw43",
+	"HE5MDGfSjhzhX10G0+ioY9GqUCj+grMMn/y1TwX4RfUIfwL7Jw7vk21J9zYCdl9A0ZLuPSGCFLZqCfgn",
+	"uCA1oyVsKMv8ReGHXBYM5Zr7qZuj7QozOgQW7nqvMrd4y73915BkZKIwVmggGfvqBroRvSLc5v3lzOMs",
+	"8lsf/MvcBW2z+OFtF74L3zct9q1akMWuW0neRHSlTkRX3zGx1pvF1cX5eYRDMt6w3a2n8lIOfEXLfyBP",
+	"aNrt5ZYn4fqyUs1Is3AjnI6X2RX+U+vizl1ofymBZqSAY3VyV2nJBVNjAWQgvoGHZtDe8NLiYp6C9cZl",
+	"YRlJZpT0OyvHBdM7Wd9mLS0O0VKORZUHxnE6dRY/MJZJJqycESdD+vUS+WBernoTJ6xQRasGMgsQM5WU",
+	"jBbeq4q2l5ftVKid2WsPoEeZG+Un0a7Kl9alvCbzy3l28et/6VJO+kWUnd9czxk6WQ+r5bRL3DtfcaUH",
+	"VsxoPOBYFUN+FRAATzojGbDpXsMzS3aE7FLF9iQF2eFvTiOzFJaChC2T312/fp+Rn9+8Il9//fz5793c",
+	"ewYu5TB92f/H3tX2tm1r/68iBH+g239KnKRdb5e86sPd7bY+YQnQARe7BW1RNhGJ9ETKjhvku1/wnENK",
+	"ciRZdiSnt+urBatMSuQhz9Pv/A709q3RAyrzgLje9WTKsisYqTl9/JYe2ZFjYsfNMc6C6WFb6Cqjb7VL",
+	"PlFpyg41twtleBQsWJJzfVay5hMwSO1hiO1a6hCKeMJgohKVZyH0/x5Cd/zOWVRe8f5jYjj6Ja7vV54m",
+	"eB5hLNJtvYoDnQNPBclX/aHgTOcZT+l7az0vDwOQyvjwKQIAqFM3jRJhaRERMvr/Ccj4o+C5DlL7QqL0",
+	"PNNw9SutxRga+AaJMCbhQYrdJBhE7PhEyeiMjB7g/4MuaVrjE0YZloQB01c0VU3w9S3OSPHX7SQZE8Nd",
+	"QPVqKT+Vnl7bc4crwBNoNwjrm62wzdBxwE9t6JJhKM9b6ZPhpQa9NbpwxkolnMmBASlvS8LTUD8eswyj",
+	"4qWEf5/50jfl/Pycsyu9ZtRBP0j415qWkAARMIHfsp4VTrE8R6QrGhVP8ehlfbhhEBn9c0gypb7Umm+m",
+	"4W+N2h2uMCzFKkPvqMQ2bIdg+moX1oYtNnojOU/50HwpuzwEB9CcTbne2/Yji8SMyYjiC2eBq58IgwXP",
+	"IjExOizgPGh6inQAM5MGaj7sL3L9Fh/qFFT8H4z93dF9JSqRDJow1L3CXAnXe2ZjccoJeP/t8f6bOsSr",
+	"T/RalUCyA+G7BBiMoQkCy6IwiMRCWGECZrs0ZU1vrVWiDhpCvE8o4XM3yLvNm0H+2mz7Xmlu+JbvtZeQ",
+	"rZP+Tuy87hAXF/o47+1SwXMHU4D1lSS07HA5IIHBjCXWLkuFzIkPiP+Vs4TkuO+7Q2ViKqTeSIWICPbW",
+	"/mxV3zv0ASis7AcanbxJdKyNLz1QoeEkbnX+7Xy/vEIbd5zr80pcoEN/OHjVrbIo20T86qZkZrv78GHy",
+	"H+9BYDqXYwKNIERhMn5O3j62iET5KC2NNqwXBr+PpXkJuwPbjpJo3TuSNi8ckPpnQaqsiXRGYF7fbBiv",
+	"R/oNdEyBkgd6jKpS8D5Fq9+a+P0fVCNU2yn9RRqeoau8XcBvIaMjNefS+XpC1QBhdg0CEji4x1ATFLs2",
+	"opB7X3bCN25oJu0e2scBvOC8a/7R91vqaf2RdgCiCm5dKs1wEyZ8zyKC1EjHpQNx2ERAWh45edTEu86C",
+	"Uuz9b1/G40RMZ2agCi8a/IvBmvbZ9ch9XJO3lTAJ+wvkha7Vby95bcpYUWB+mQnDS8EcKICGrLqdeUnJ",
+	"p7q9F9IMBzT+kJV8h763HgZ/WOIFeIXtaReIKXcw2oXOr9UfIBoaM0i+LJsErvlgIhDg4TGEcEkS3zYa",
+	"HLxsZ8goSBBdnzoJhuxfC18DkoD6HFWtrGfcNSBrLVUsuqW1WvIOTgKVOs1Gu4q/AY/2FHw43Rx8GLYO",
+	"dEMHPMDNqtjx2vZix79YBbCOObauCaKVZKmY6DLgSWVQbGfyTCJV81KWfWmzVORI68E9aX21avWir1bf",
+	"jl3vx672XNGZ63Csnj7oqbIiUcfJisQG41UQCV/Yen8GZOtte1M84JJn01XdUSL8F0MXOogFp/L6Ugh7",
+	"+MMEybqm9PAHpUVRBYRxFqqeCVIRSWu2rsVdIrY6Ct5T+AfJAiT3gQB7bYXrK+GZudVS1kN1ubxU9fnd",
+	"NqjuvY/qvWNT5VCYddfyDPupsMBASNoA1vAwnyPJBmY6xdw5eyqXJvRNV7wpJDTWMUXUmyJtuL9ExKUR",
+	"8aryDXeyyLXJbJXb6V25N1LlEyBgzGNM4DfOm0v6KXARbjP1+sXsDwkEyN3UVlRMxpmhcmgNuZ+iSAuL",
+	"CYRpfD348drLbR931OiQzTlDPI7LL+AG6/mMZ2LCEiDUJWddZPbYaHMGCrOIdDEZcIZR8IaXtoPMZwpR",
+	"ZlstaRQRcaVrE86lkFNMioSEI9EoWCky6i9VeU2xt76ZActO3atNmZCfonE9dOG4BLqMVI75b68WnpS1",
+	"wuHTYtmRkutbpmeHTM+d93IXUP0KYZToLpq16xs6jGzDS4LinzNjeGZ//J9/Hx/+9OcP34X43+////8O",
+	"uhw1KkX9jgW/Xrx/57vS/zMS5jn82/flRuf2DNrTGRNFL7M3B5cAL2r4ikhh3qX2G54db2/ebTgKXc2u",
+	"DcodtPcn4Nbo+Gyi1Lz703rOedT98bkAqtYGU67dmHptt603UrdCGaCmdGQYZbMD+BXCQElne2CotH8T",
+	"a84n9wyO1VE/v5wppfmFHXwgJoaZ0lzCBLuSzOEWTGCgXnohKqSz51btTkRMH0aHH3eeOox7BBgzhMXT",
+	"Btlqm/bIZHna6li6Z755l19UNVmr5+f2rNH964lFFK2l6gUjwLeM4WzKySp09qsz4gHuCsUIYTmW8izo",
+	"383zrXIGKLaGLq3DXEE0uv7qEd5AyYrFr8LV7qIeM755D8uMR/brhnvMu0VD7PXFTC0v/QQDtX+x47+c",
+	"Id/6XvccZrafKDf1qOuvrHRiP9QaIrFIALBkvQYffoUWEtRZgqIrmWtdtlRZhI9jx+o8W/AtqMuA/24k",
+	"8yRpRSS9gwc26DsAHPGpkOBXlouyMAomfNnAVCy4bFCHd+zmzTCcNuX0xcF57FL+LKZ51hlQYHcniOEn",
+	"fYjczw5ml4prcPt8zN+KtYhjK38eKqTztIg3wQYizUqMLdITsLMcLz8E8E6fBOMhoPYoqsPzx3608wxF",
+	"8G/HRvLSvbfPsFPTJ7ZdbJj3jFSvl5ucFrA8lRt7P7h5yo0+ywUk8M8ztuCBVBT3ZHIFRUOtd5lrxzWE",
+	"hPzG+XxI8XA9z7ah9O5PQn7jc1O0smso+Ci1uuujp1pZpZFggB7zTdWq3dYot7+hzVqNVCzZSre3rlrp",
+	"PfJ/VBcW4vtEHREct8bXOiLnT/+xL+aObp072OrC8PldhdcFHu6CfNrwuS5A4v30v/dMslZASqwejkq2",
+	"gLKCbsMAwhSMNUTd0Wv0q+lEZGaDGO7cfISxB9JuMPY3brq9ctP9y6pPlQV6lgl5ReXB2vDsPKgE/LVh",
+	"q+DK3rkgxGtN/6DFWXvTanii0xU5ZyBiNaHvA0z6FJmLn552uB+X0LySWnBlVP4MDg/4FSzJOItWTaAf",
+	"39+p3hvIcxF1yT2UoGgEuMUucZjg4YlagvUEr2oXQGNLwIICRHN01pDDCsirgpPj4+NzqosIS4M+wjg0",
+	"lwaoWxtyVZxlk1lTsuJ0iOqf1hDbDFvf1HB/aP8lfcT1ad0rzfnAowxQzDNTkus1WEMdpGCTXyuhhMJq",
+	"IDvYFhmxzoHdp98SS1sllro+njL3eHVHX38+K6UHwasF0lcPK/VGJsZZokzEHgfBo+LEFmgIR4vXIAsZ",
+	"u5u/xX15/OxJFWpYyTJutNj2k0y7IEI9XDTH/Bs6IwjyZdXKgtIRnPNJezXHBTyxl1IOSGJ1sDqTJMD3",
+	"7oE8looKqqkqUAO+JzPgozx5xDxT04ylxGxY07jZqj2wOuutPLYYMh3ovqd7QrDfNE6Ta1rNBPqD3WcH",
+	"cLY2CThsVr39evH+XY13OuboSdhHJL82hdlXORz0eUduLdoSjxe4TtsxTMFvfujKyVZhGSnziK17ZoDB",
+	"wNGC76KMxSY4PT49Pjw5/b6n+qfyDGjFVs4QWIMLlogIaI8o07u+ujf2Px3a7/kz0y2bPe2ncdrPKpty",
+	"c0e0qozoWMxZkPmjIQ+3bV2gFTQQWeHOWCwuhA252gaD2LuqxKk5usE/brd3VPGHGzrnvWFjnqDeGegi",
+	"w8Fhnr3nmFBD1t9j8FqPNKnRHnpLjHkCjies5W3TPo4ibthkxqN7b2hDg/JXbvyh9JIdfosSruGaIb7B",
+	"Aw2rEkxVoSfsloaBvWww2Z9hs03gVlYpP4eHEDcIDxEiumXT2h0cRyawFQtJT57FmmQrQsFHHbgAsGr9",
+	"oBuU5P5FBGpiuDlEktV7V2ETOD4k0lYQ9xlnERHG/HF4AQ8c/k45ijsY3uIrbnuicXQXCtYXME0EbIdc",
+	"RoLJ4PHp4ViYIE6UVbD4+tvHNNHjgg1s1hWjJVtwu6iNlQZvKq+mxVTyKDh5Cm84ZyKDPpRMG6T8ngKA",
+	"G1jAg4lK8lRSZYGQFC9WcXAyOnn6+NkTSK/n1rCfsIQfBS/heR2M+UpRjw9aoIwHx2FwfBRcZjknbL0j",
+	"lwDh/axUCu5iHQ0dZBPoKzdEFlJGFdoeSo+v0DU13no+uzF2wHyPdMeDuSmlvomsp5aJBPeh/sN+PDkt",
+	"wcSfnfx0+uWefPch/Zxafm2APzUuSaaQhMKPK92qSxP3cWZXEozmlZzcjsCk3sEgWMlJeyrieSKm8jmM",
+	"Xs9HvIZdL9We3x8+Sm0NGNwogYIqpkpeubIGiAa+3xo0mEQvYeiBYLt27PuZQ5r3Qg8P1tCEpTxjjzQF",
+	"i1whSsRWTsZhM6CJOlhGMTpGxuESmL3M44Y9ivhERHwIQX0FI1+s5FDxFDv0K+rguPd4Cs0d1WfPIvdP",
+	"94/aTyZ8DkQTzB58LNjCzKs1dLXvfmfVrYeLjXmigN1PZdSYq2oMVyQAkEtcTprbizzXlLJF7Ux0rGCZ",
+	"HAV/HL7hsTl8NQbguEPyOohuwmMsKSMwOeIWaMIw+OPwwhoV9tfjgkSgoC8A6QW7IzqqMxheFS+/ifNL",
+	"Vud2B6rdZLgPyVVP0O+/rTmwZv6TlNWa/kW120EhUe1P3vYE03Iy7mGbJF9oFFaEOSRJtkc1hlNqDXCh",
+	"qVcyObs7WCPuLt6c3rGq4pN9pOuzGEupt3FkHk35APr9nR13YMUBc+ys3+3V2wtfi1p4a2q8AopWzA2p",
+	"uQePekbo87s9FkHGtEo5dHCEbowzhiGQqPnG75LbvVQfmMh28MP8ARjMF/s7ZF4fNGn5QpnZGoMQyWiV",
+	"IC1cu/Gor1ijpv2SLzYoHRnd2P90I/7fH2N/E18/lQ19eSzZXwlRPjFjgWOleRKflfkj7Lb52IKgbnq+",
+	"a0G5idr2Ym+nraIcHarXSij92ZqXewX/32OSu6i0vrNyHois4iBhYyoU3JxvM+WXvnfOzZdztQMpLovH",
+	"9oGmAMC4rwPrWM1S+pQeAmV+sKLu/8o6mmXYeAjBBpYkQYEF1M3wid84n/dR3da14RnUftk/ZmI6+zRn",
+	"GtZ99vng7NlxeKATZdf05Jn9cJKtF8pa2DJSirK/lX5ofryu5XVu3LvwwVRIj2SvwadV+o/BGCHNvlsf",
+	"sp5LGQrJ3CCJ/cFD/JBrdQvA/9OpdqE4HqMb/3cH8EJVYh8GwVB8vUcv2MN4Xmg6ItxBZQSQZB1o1fFG",
+	"XTuT97xS83miWKRHB2c36//rBv+oQzbUvBc+3PpSjS/RWpZib/TudSkbIz3VspTueNMNgZ4uw64Bh0zg",
+	"6RqjF1VaMAnVr2NruWsRcSScgqAdZwv0Chv5nBK2rM9Oeb6h9eDJXgo+PxAItZN2tAIRYpIH6qAAHIOd",
+	"T6YCCyx7IipgkFxlAHW1W5CwFZB9MYm7EDAJ5t95Ca5OkVFh3EaB4y4VuO3aHmb4yVLoUi4Fdu7Qm37t",
+	"4m6fvfSP7s2IKVW1dbJh/Bv2YMK4sexGUA2cPtsIDg1r0aEO7NiQc4uiygIPWeRaLST8uosYS17CJkRo",
+	"rc5fOyEdnSPU+3c39IF0v1uBiup/CF9pmQk4Q6Mb+ut2NGFywpPtQ7w0QHuC8CUM/hEfPdgjysxO6Ymv",
+	"pTKBvb+R85AlSV0ONWYiqQje3aWCKqvRjZARv75tbnerltJaPY1f3Xag0+utu4+FvaVpwgOWR0KNmIjj",
+	"XX8bJ2yy62+XbLH9Txci4mqUzp/s+tO/cjG5gk44Ow5wfZgykyl9xXppU2KlDAnrn9Y21Q4yJqeOMhE0",
+	"G3T1s/Lcw8F5L/ENKCKcqQWXAZ2A7cNc5UsirL3f4DDt3mmp7WabqSQa6F57rZLoAW41p1EBC4C6xOpT",
+	"UKxjDrl0YhtR1GFIGzWH2GUujUio7CPhJpgq4JXgJlu13nmSX5uBFvEdvzYPrRqsWqDMFlSjWhNdF2vb",
+	"ujS4eMOsze927G0WhxpMYD5hiFWige16zDhLzOxzG7L6NTxyMKAxSzPUXKL5vAYyOM/UhGtI3tC/j6Ay",
+	"+nN7jwqsnX6Aj8Cy7dvw4Mfjx3uYzppINGW1QI8ZNmaah0HKI8HKdd1/5TxHltxcFx3GNc8W7iDkWXJw",
+	"djA6uP3z9r8BAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -2855,7 +2855,7 @@ export interface components {
         };
         /**
          * @example {
-         *       "csv": "Scene,Take,Track 1 21A,3,Boom "
+         *       "csv": "Scene,Take,Track 1\n21A,3,Boom\n"
          *     }
          */
         SoundReport: {
@@ -3029,9 +3029,13 @@ export interface components {
             recorder: string;
             labels: components["schemas"]["TemplateLabel"][];
         };
-        Template: components["schemas"]["TemplateDraft"] & {
+        Template: {
             /** Format: uuid */
             id: string;
+            name: string;
+            /** @description empty for any */
+            recorder: string;
+            labels: components["schemas"]["TemplateLabel"][];
         };
         /**
          * @example {
@@ -3177,6 +3181,34 @@ export interface components {
              */
             spread?: number;
         };
+        /** @description where the sound of a track stands by itself */
+        Position: {
+            /**
+             * Format: double
+             * @description degrees to the left of straight ahead
+             */
+            azimuth?: number;
+            /** Format: double */
+            elevation?: number;
+            /**
+             * Format: double
+             * @description towards the middle, where all speakers sound alike
+             */
+            inward?: number;
+            /**
+             * Format: double
+             * @description degrees
+             */
+            spread?: number;
+            /**
+             * Format: double
+             * @description share of the centre that goes to left and right
+             */
+            divided?: number;
+            /** Format: double */
+            lfe_db?: number;
+            lfe?: boolean;
+        };
         /** @description where a channel is put among the speakers; curves in moving take the place of the figures */
         Place: {
             /**
@@ -3259,7 +3291,7 @@ export interface components {
             gain?: components["schemas"]["Curve"];
             treat?: components["schemas"]["TreatChain"];
             treat_moves?: components["schemas"]["TreatMoves"];
-            place?: components["schemas"]["Place"];
+            place?: components["schemas"]["Position"];
             clips: components["schemas"]["Clip"][];
         };
         Send: {
@@ -6947,7 +6979,21 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                    "audio/aiff": string;
+                    "audio/flac": string;
+                    "application/octet-stream": string;
+                    "video/quicktime": string;
+                    "video/mp4": string;
+                    "video/x-matroska": string;
+                    "application/mxf": string;
                 };
+            };
+            /** @description the ranges that were asked for */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -8940,7 +8986,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": string;
+                    "application/pdf": string;
+                    "text/csv": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                    "application/xml": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -8988,7 +9039,21 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                    "audio/aiff": string;
+                    "audio/flac": string;
+                    "application/octet-stream": string;
+                    "video/quicktime": string;
+                    "video/mp4": string;
+                    "video/x-matroska": string;
+                    "application/mxf": string;
                 };
+            };
+            /** @description the ranges that were asked for */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
