@@ -121,6 +121,29 @@ type ExtractedFile struct {
 	Start    int64  `json:"start_samples"` // since midnight, -1 when not known
 }
 
+// Planned is what Extract, or ExtractOne, would write beside a file, base: of lengths that the file itself says.
+func (i *Info) Planned(base string, one bool) (files []ExtractedFile) {
+	all := i.Facts()
+	if one {
+		f := ExtractedFile{Path: base + ".wav", Channels: i.Format().Channels, Frames: i.Frames(), Start: all.Start}
+		for n := range i.Sound {
+			f.Streams = append(f.Streams, n+1)
+		}
+		return []ExtractedFile{f}
+	}
+	for n, s := range i.Sound {
+		f := ExtractedFile{Path: streamFile(base, n), Streams: []int{n + 1}, Channels: s.Channels, Frames: s.Frames, Start: -1}
+		if all.Start >= 0 {
+			f.Start = all.Start + i.Lead() + s.Offset
+		}
+		files = append(files, f)
+	}
+	return files
+}
+
+// streamFile is the file that a stream, from 0, is written to.
+func streamFile(base string, n int) string { return fmt.Sprintf("%s_%d.wav", base, n+1) }
+
 // ExtractOne is WriteSound for people: it says what it wrote, and overwrites only with force.
 func (i *Info) ExtractOne(ctx context.Context, path, out, tmp string, force bool) ([]ExtractedFile, []snag.Snag, error) {
 	snags, err := i.writeSound(ctx, path, out, tmp, force)
@@ -156,7 +179,7 @@ func (i *Info) Extract(ctx context.Context, path, base, tmp string, force bool) 
 	all := i.Facts()
 	at := 0
 	for n, s := range i.Sound {
-		out := fmt.Sprintf("%s_%d.wav", base, n+1)
+		out := streamFile(base, n)
 		var strands []poly.Strand
 		for c := range s.Channels {
 			t := all.Tracks[at+c]

@@ -57,13 +57,24 @@ type WrappedStream struct {
 	Field    *Field   `json:"field,omitempty"` // the sound field that it is marked as
 }
 
+// WrapOptions is what Wrap makes of what.
+type WrapOptions struct {
+	Picture, Sound string // files
+	Groups         []int  // how wide each stream is, in order
+	Field          *Field // that the first stream is marked as, nil for none
+	Out, Tmp       string // the file, and a folder for what is needed on the way
+	Force          bool   // overwrite
+	Pad            bool   // fill a sound that is shorter than the picture by more than a frame
+	Dry            bool   // write nothing
+}
+
 // Wrap writes a file with the picture of another, its packets untouched, and the channels of a sound file in streams, each
-// as wide as the groups say, in order. It is read back: the streams, every sample, the picture. tmp is a folder for what is
-// needed on the way. field is what the first stream is marked as, nil for none.
+// as wide as the groups say, in order. It is read back: the streams, every sample, the picture.
 //
 // An MXF ends all of its streams with the shortest: a sound that is shorter than the picture by less than a frame is filled with
-// silence, and pad says that one may be by more.
-func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field, out, tmp string, force, pad bool) (*Wrapped, error) {
+// silence, and Pad says that one may be by more.
+func Wrap(ctx context.Context, o WrapOptions) (*Wrapped, error) {
+	picture, sound, groups, field, out, tmp := o.Picture, o.Sound, o.Groups, o.Field, o.Out, o.Tmp
 	kind := map[string]string{".mov": "mov", ".mxf": "mxf", ".mkv": "matroska"}[strings.ToLower(filepath.Ext(out))]
 	if kind == "" {
 		return nil, snag.Refuse("bad_name", "%s: sound as it is goes into .mov, .mxf and .mkv", out)
@@ -115,14 +126,16 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field
 			part.Strands = append(part.Strands, poly.Strand{Path: sound, Channel: c + 1, Label: label})
 		}
 		first += g
-		if _, err := poly.Write(ctx, []poly.Out{part}, poly.Said{Facts: source.Facts{Start: -1}, Bare: true}, poly.WriteOptions{Force: true}, nil); err != nil {
-			return nil, err
+		if !o.Dry {
+			if _, err := poly.Write(ctx, []poly.Out{part}, poly.Said{Facts: source.Facts{Start: -1}, Bare: true}, poly.WriteOptions{Force: true}, nil); err != nil {
+				return nil, err
+			}
+			parts = append(parts, part.Path)
 		}
-		parts = append(parts, part.Path)
 		w.Streams = append(w.Streams, s)
 		pack.Titles = append(pack.Titles, strings.TrimSpace(strings.Join(s.Labels, " ")))
 	}
-	if err := w.fill(info, kind, parts, src.Format.SampleRate, pad); err != nil {
+	if err := w.fill(info, kind, parts, src.Format.SampleRate, o.Pad); err != nil {
 		return nil, err
 	}
 	var counted timecode.Rate
@@ -134,8 +147,12 @@ func Wrap(ctx context.Context, picture, sound string, groups []int, field *Field
 		}
 		pack.Start = rate.FormatSamples(facts.Start, int64(src.Format.SampleRate))
 	}
+	if o.Dry {
+		w.Streams[0].Field, w.Timecode, w.Container = field, pack.Start, strings.ToUpper(strings.TrimPrefix(filepath.Ext(out), "."))
+		return w, wholefile.Free(out, o.Force)
+	}
 	// It is written where it will lie, and gets its name once it is proven.
-	file, err := wholefile.Create(out, force)
+	file, err := wholefile.Create(out, o.Force)
 	if err != nil {
 		return nil, err
 	}

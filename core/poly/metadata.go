@@ -217,3 +217,13 @@ func speedLine(r timecode.Rate) string {
 	}
 	return fmt.Sprintf("%07.3f-%s", float64(r.Num)/float64(r.Den), flag)
 }
+
+// Carried is what a file with all channels of another is to say of itself, in a format and from a start that may be others; and what of
+// the original it can't say.
+func Carried(src *source.Source, name string, format wave.Format, start int64) (wave.Options, []snag.Snag) {
+	facts := src.Gather(name)
+	facts.Start = start
+	m := metadata{base: src.Info, facts: facts, format: format, tracks: tracksOf(src.Info, facts, name), whole: format == src.Format}
+	number(m.tracks)
+	return m.options()
+}

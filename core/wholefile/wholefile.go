@@ -47,10 +47,8 @@ func (f *File) Write(p []byte) (int, error) {
 // Create begins a file that will be named path. Without force an existing file is refused, now
 // and again at Commit.
 func Create(path string, force bool) (*File, error) {
-	if !force {
-		if _, err := os.Lstat(path); err == nil {
-			return nil, exists(path)
-		}
+	if err := Free(path, force); err != nil {
+		return nil, err
 	}
 	f, err := os.CreateTemp(filepath.Dir(path), "."+shorten(filepath.Base(path))+".*"+PartSuffix)
 	if err != nil {
@@ -123,6 +121,14 @@ func shorten(name string) string {
 		return strings.ToValidUTF8(name[:100], "")
 	}
 	return name
+}
+
+// Free refuses a name that an existing file has, unless it may be forced.
+func Free(path string, force bool) error {
+	if _, err := os.Lstat(path); err == nil && !force {
+		return exists(path)
+	}
+	return nil
 }
 
 func exists(path string) error {

@@ -26,12 +26,16 @@ type alignment struct {
 // MarshalJSON writes the figures with as many places as they are good for.
 func (a alignment) MarshalJSON() ([]byte, error) {
 	type rest alignment
+	seconds, samples := fixed(a.Seconds, 9), fixed(a.Samples, 3)
+	if a.Certainty == string(align.None) { // what is not known is no number
+		seconds, samples = json.RawMessage("null"), json.RawMessage("null")
+	}
 	return json.Marshal(struct {
 		Path    string          `json:"path"`
 		Seconds json.RawMessage `json:"offset_seconds"`
 		Samples json.RawMessage `json:"offset_samples"`
 		rest
-	}{a.Path, fixed(a.Seconds, 9), fixed(a.Samples, 3), rest(a)})
+	}{a.Path, seconds, samples, rest(a)})
 }
 
 func fixed(v float64, places int) json.RawMessage {

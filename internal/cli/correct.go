@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"os"
-	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -32,7 +31,7 @@ type corrected struct {
 	Limited level            `json:"limiter_db"`        // the least gain of the limiter
 	At      json.RawMessage  `json:"limiter_at"`        // seconds
 	Worked  json.RawMessage  `json:"limiter_at_work_s"` // seconds
-	Passes  int              `json:"passes"`            // in which it was made
+	Passes  int              `json:"passes"`            // in which it was made; 0 where nothing was written
 	Before  *measurement     `json:"before"`
 	After   *measurement     `json:"after"` // of the files that were written
 	Snags   []snag.Snag      `json:"snags"`
@@ -43,7 +42,7 @@ type correctOptions struct {
 	integrated, short, peak  float64
 	slope                    float64
 	together, freeLFE, force bool
-	forceLayout              bool
+	forceLayout, dry, many   bool
 	asJSON, dither           bool
 	target                   loudness.Target
 }
@@ -51,7 +50,7 @@ type correctOptions struct {
 func correctCommand() *cobra.Command {
 	var o correctOptions
 	cmd := &cobra.Command{
-		Use:   "correct FILE... --out FILE",
+		Use:   "correct FILE... --out FILE|FOLDER",
 		Short: "Bring a sound to a loudness, hold short-term loudness and true peak down, and show before and after",
 		Long: `Bring a sound to a loudness, hold its short-term loudness and its true peak down, and show before and after.
 
@@ -60,29 +59,35 @@ First the sound is measured, then corrected by what was asked for: --integrated 
 and listens between samples. What need not be changed is not: where only a ceiling is given, samples that are not
 near a peak above it are the same, bit for bit. All channels get the same gain.
 
-The file is written as WAV in the coding of the original, with its metadata. With --together the files are the
-channels of one sound, and come out one by one under the names that they have, in the folder --out.`,
+A file is written as WAV in the coding of the original, with its metadata. Several files are corrected one by one, each by
+what it needs itself, and written into the folder --out under the names that they have. With --together they are the channels of
+one sound, and get the same gain. With --dry-run the sound is measured, the gain worked out, and nothing written.`,
 		Args: atLeast(1, "a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := o.read(cmd, args); err != nil {
+			if err := o.read(cmd); err != nil {
 				return UsageError{fmt.Errorf("correct: %w", err)}
 			}
-			c, err := correct(cmd, args, o)
-			if err != nil {
-				if errors.As(err, new(UsageError)) {
+			taken := claims{}
+			one := func(paths ...string) error {
+				c, err := correct(cmd, paths, o, taken)
+				if err != nil {
 					return err
 				}
-				return refused(cmd, o.asJSON, args[0], err)
+				if o.asJSON {
+					return encode(cmd, c)
+				}
+				c.print(cmd)
+				return nil
 			}
-			if o.asJSON {
-				return encode(cmd, c)
+			if o.together {
+				return each(cmd, o.asJSON, args[:1], func(string) error { return one(args...) })
 			}
-			c.print(cmd)
-			return nil
+			o.many = len(args) > 1
+			return each(cmd, o.asJSON, args, func(path string) error { return one(path) })
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.out, "out", "", "file to write; with --together the folder to write to")
+	f.StringVar(&o.out, "out", "", "file to write; of several files the folder to write to")
 	f.Float64Var(&o.integrated, "integrated", -23, "loudness to reach, in LUFS")
 	f.Float64Var(&o.short, "short-term", -18, "the most that short-term loudness may be, in LUFS")
 	f.StringVar(&o.window, "window", "3s", "how long short-term is, such as 3s")
@@ -94,17 +99,15 @@ channels of one sound, and come out one by one under the names that they have, i
 	f.BoolVar(&o.freeLFE, "free-lfe", false, "leave the LFE out of the limiter")
 	f.BoolVar(&o.dither, "dither", false, "dither samples that fall between the steps of the coding (TPDF)")
 	f.BoolVar(&o.force, "force", false, "overwrite files that are there")
-	f.BoolVar(&o.asJSON, "json", false, "say what was done as one JSON object")
+	f.BoolVar(&o.dry, "dry-run", false, "say what would be done and write nothing")
+	f.BoolVar(&o.asJSON, "json", false, "one JSON object a line: what was done to each sound")
 	return cmd
 }
 
 // read takes over what was asked for: only what is named is done.
-func (o *correctOptions) read(cmd *cobra.Command, args []string) error {
-	switch {
-	case o.out == "":
-		return errors.New("--out is needed: the file to write")
-	case len(args) > 1 && !o.together:
-		return errors.New("several files are corrected as one sound with --together, or else one by one")
+func (o *correctOptions) read(cmd *cobra.Command) error {
+	if o.out == "" {
+		return errors.New("--out is needed: the file to write, or of several files the folder")
 	}
 	f := cmd.Flags()
 	if f.Changed("integrated") {
@@ -130,7 +133,7 @@ func (o *correctOptions) read(cmd *cobra.Command, args []string) error {
 // most passes are made to come to a loudness after a limiter, which can't be foreseen.
 const mostPasses = 12
 
-func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, error) {
+func correct(cmd *cobra.Command, paths []string, o correctOptions, taken claims) (*corrected, error) {
 	s, err := openTogether(cmd, paths...)
 	if err != nil {
 		return nil, err
@@ -166,6 +169,19 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 	if len(paths) > 1 {
 		out.Paths = paths
 	}
+	names, err := o.names(s, paths, taken)
+	if err != nil {
+		return nil, err
+	}
+	if o.dry {
+		c, err := loudness.Correct(meter.Powers(), s.Rate, o.target)
+		if err != nil {
+			return nil, err
+		}
+		out.Files, out.Gain, out.Deepest, out.Curve = names, level(c.GainDB), level(-c.Deepest), c.Curve
+		out.At, out.Worked = json.RawMessage("null"), json.RawMessage("null")
+		return out, nil
+	}
 	target := o.target
 	var toward loudness.Approach
 	for out.Passes = 1; ; out.Passes++ {
@@ -173,7 +189,7 @@ func correct(cmd *cobra.Command, paths []string, o correctOptions) (*corrected, 
 		if err != nil {
 			return nil, err
 		}
-		w, err := o.open(s, paths)
+		w, err := o.open(s, names)
 		if err != nil {
 			return nil, err
 		}
@@ -225,32 +241,37 @@ type rewriting struct {
 	raw   []byte
 }
 
+// names are those of the files that are written, one for each of the sound's.
+func (o correctOptions) names(s *opened, paths []string, taken claims) (names []string, err error) {
+	for i, src := range s.srcs {
+		if coding := s.srcs[0].Format.Coding; src.Format.Coding != coding {
+			return nil, snag.Refuse("coding_differs", "%s is %s and %s is %s: files that are one sound are coded alike", paths[0], coding, paths[i], src.Format.Coding)
+		}
+		path := into(o.out, paths[i], ".wav", o.many || o.together) // what is written is WAV
+		if same(path, paths) {
+			return nil, snag.Refuse("exists", "%s is the original: write to another file", path)
+		}
+		if err := taken.add(path, paths[i]); err != nil {
+			return nil, err
+		}
+		if err := wholefile.Free(path, o.force); err != nil {
+			return nil, err
+		}
+		names = append(names, path)
+	}
+	return names, nil
+}
+
 // open begins a file for each of the sound's, with what the original says of itself.
-func (o correctOptions) open(s *opened, paths []string) (*rewriting, error) {
-	w := &rewriting{enc: audio.Encoder{Coding: s.srcs[0].Format.Coding, Dither: o.dither, Seed: 1}}
-	if o.together {
+func (o correctOptions) open(s *opened, names []string) (*rewriting, error) {
+	w := &rewriting{enc: audio.Encoder{Coding: s.srcs[0].Format.Coding, Dither: o.dither, Seed: 1}, names: names}
+	if o.together || o.many {
 		if _, err := wholefile.MakeFolder(o.out); err != nil {
 			return nil, err
 		}
 	}
 	for i, src := range s.srcs {
-		if src.Format.Coding != w.enc.Coding {
-			w.abort()
-			return nil, snag.Refuse("coding_differs", "%s is %s and %s is %s: files that are one sound are coded alike", paths[0], w.enc.Coding, paths[i], src.Format.Coding)
-		}
-		path := o.out
-		if o.together {
-			name := filepath.Base(paths[i])
-			if !strings.EqualFold(filepath.Ext(name), ".wav") { // what is written is WAV
-				name = strings.TrimSuffix(name, filepath.Ext(name)) + ".wav"
-			}
-			path = filepath.Join(o.out, name)
-		}
-		if same(path, paths) {
-			w.abort()
-			return nil, snag.Refuse("exists", "%s is the original: write to another file", path)
-		}
-		file, err := wholefile.Create(path, o.force)
+		file, err := wholefile.Create(names[i], o.force)
 		if err != nil {
 			w.abort()
 			return nil, err
@@ -261,7 +282,7 @@ func (o correctOptions) open(s *opened, paths []string) (*rewriting, error) {
 			w.abort()
 			return nil, err
 		}
-		w.names, w.outs, w.width = append(w.names, path), append(w.outs, out), append(w.width, src.Format.Channels)
+		w.outs, w.width = append(w.outs, out), append(w.width, src.Format.Channels)
 	}
 	return w, nil
 }
@@ -356,6 +377,13 @@ func (w *rewriting) abort() {
 
 func (c *corrected) print(cmd *cobra.Command) {
 	saySnags(cmd, c.Snags)
+	if c.After == nil {
+		sayf(cmd, "%s: %s LUFS, %s dBTP; gain %+.2f dB, slow gain down to %.2f dB", shown(c.Path), c.Before.Integrated, c.Before.TruePeak, float64(c.Gain), float64(c.Deepest))
+		for _, f := range c.Files {
+			sayf(cmd, "-> %s%s", shown(f), wouldSay(true))
+		}
+		return
+	}
 	sayf(cmd, "gain %+.2f dB, slow gain down to %.2f dB, limiter down to %.2f dB for %s s", float64(c.Gain), float64(c.Deepest), float64(c.Limited), c.Worked)
 	for _, v := range []struct {
 		what string

@@ -23,7 +23,7 @@ type extracted struct {
 
 func extractCommand() *cobra.Command {
 	var out string
-	var one, force, asJSON bool
+	var one, force, dry, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "extract FILE|FOLDER... --out FOLDER",
 		Short: "Write the sound of files with pictures out, a file a stream, each with its start",
@@ -39,42 +39,37 @@ stream beside the picture give it. PCM comes out bit for bit. With --one, all st
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
-			var failed error
-			for _, path := range paths {
-				e, err := extract(cmd, path, out, one, force)
+			taken := claims{}
+			return each(cmd, asJSON, paths, func(path string) error {
+				e, err := extract(cmd, path, out, one, force, dry, taken)
 				if err != nil {
-					if failed = refused(cmd, asJSON, path, err); !errors.As(failed, new(Reported)) {
-						return failed
-					}
-					continue
+					return err
 				}
 				if asJSON {
-					if err := encode(cmd, e); err != nil {
-						return err
-					}
-					continue
+					return encode(cmd, e)
 				}
 				for _, f := range e.Files {
 					start := "no start"
 					if f.Start >= 0 {
 						start = "starts at sample " + fmtInt(f.Start)
 					}
-					sayf(cmd, "%s -> %s: %s of %s, %s", shown(path), shown(f.Path), count(f.Channels, "channel"), count(f.Frames, "frame"), start)
+					sayf(cmd, "%s -> %s: %s of %s, %s", shown(path), shown(f.Path), count(f.Channels, "channel"), count(f.Frames, "frame"), start+wouldSay(dry))
 				}
 				saySnags(cmd, e.Snags)
-			}
-			return failed
+				return nil
+			})
 		},
 	}
 	f := cmd.Flags()
 	f.StringVar(&out, "out", "", "folder to write to; made when it is not there")
 	f.BoolVar(&one, "one", false, "all streams as the channels of one file, each after the silence before its start")
+	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
 	f.BoolVar(&force, "force", false, "overwrite files that are there")
 	f.BoolVar(&asJSON, "json", false, "one JSON object a line")
 	return cmd
 }
 
-func extract(cmd *cobra.Command, path, dir string, one, force bool) (*extracted, error) {
+func extract(cmd *cobra.Command, path, dir string, one, force, dry bool, taken claims) (*extracted, error) {
 	ctx := cmd.Context()
 	if src, err := source.Open(path); err == nil {
 		src.Close()
@@ -86,6 +81,22 @@ func extract(cmd *cobra.Command, path, dir string, one, force bool) (*extracted,
 	if err != nil {
 		return nil, err
 	}
+	if len(info.Sound) == 0 {
+		return nil, snag.Refuse("no_sound", "the file has a picture and no sound")
+	}
+	base := filepath.Join(dir, strings.TrimSuffix(filepath.Base(path), filepath.Ext(path)))
+	planned := info.Planned(base, one)
+	for _, f := range planned {
+		if err := taken.add(f.Path, path); err != nil {
+			return nil, err
+		}
+		if err := wholefile.Free(f.Path, force); err != nil {
+			return nil, err
+		}
+	}
+	if dry {
+		return &extracted{Path: path, Files: planned, Snags: append([]snag.Snag{}, info.Snags...)}, nil
+	}
 	undo, err := wholefile.MakeFolder(dir)
 	if err != nil {
 		return nil, err
@@ -96,7 +107,6 @@ func extract(cmd *cobra.Command, path, dir string, one, force bool) (*extracted,
 		undo()
 		return nil, err
 	}
-	base := filepath.Join(dir, strings.TrimSuffix(filepath.Base(path), filepath.Ext(path)))
 	e := &extracted{Path: path, Snags: []snag.Snag{}}
 	var snags []snag.Snag
 	if one {

@@ -25,7 +25,8 @@ type routed struct {
 	Path     string          `json:"path"`
 	Layout   string          `json:"layout"`
 	Frames   int64           `json:"frames"`
-	Exact    bool            `json:"exact"` // channels were moved alone, bit for bit, and read back
+	Exact    bool            `json:"exact"` // channels are moved alone, bit for bit, and read back
+	Written  bool            `json:"written"`
 	Says     string          `json:"says"`
 	Channels []routedChannel `json:"channels"`
 	Clipped  []int64         `json:"clipped"`
@@ -48,7 +49,7 @@ type routedFrom struct {
 
 type routeOptions struct {
 	out, matrix, fold, order, law, layout, lfe, coding string
-	dither, force, asJSON, forceLayout                 bool
+	dither, force, asJSON, forceLayout, dry            bool
 }
 
 func routeCommand() *cobra.Command {
@@ -109,6 +110,7 @@ same, bit for bit, and the file is read back and compared.`,
 	f.StringVar(&o.coding, "coding", "", "coding of the file, such as s24 or f32 (that of the first file otherwise)")
 	f.BoolVar(&o.dither, "dither", false, "dither samples that fall between the steps of the coding (TPDF)")
 	f.BoolVar(&o.force, "force", false, "overwrite a file that is there")
+	f.BoolVar(&o.dry, "dry-run", false, "say what would go where and write nothing")
 	f.BoolVar(&o.asJSON, "json", false, "say what went where as one JSON object")
 	return cmd
 }
@@ -255,8 +257,12 @@ func route(cmd *cobra.Command, paths []string, o routeOptions) (*routed, error) 
 	for _, src := range s.srcs {
 		moved = moved && src.Format.Coding == coding
 	}
+	r.Exact = moved
+	if o.dry {
+		return r, wholefile.Free(o.out, o.force)
+	}
+	r.Written = true
 	if moved {
-		r.Exact = true
 		return r, r.move(cmd, s, to, o)
 	}
 	return r, r.sum(cmd, s, fold, to, coding, o)
@@ -392,8 +398,8 @@ func (r *routed) print(cmd *cobra.Command) {
 		}
 		sayf(cmd, "channel %d %s <- %s", ch.Channel, shown(ch.Name), shown(what))
 	}
-	exact := ""
-	if r.Exact {
+	exact := wouldSay(!r.Written)
+	if r.Exact && r.Written {
 		exact = ", read back and compared"
 	}
 	sayf(cmd, "-> %s: %s%s", shown(r.Path), r.Layout, exact)

@@ -17,9 +17,9 @@ func splitCommand() *cobra.Command {
 	var o poly.SplitOptions
 	var asJSON, dry bool
 	cmd := &cobra.Command{
-		Use:   "split FILE --out DIR",
+		Use:   "split FILE... --out DIR",
 		Short: "Break a multichannel file into mono files and stereo pairs, bit for bit",
-		Args:  exactly(1, "one file"),
+		Args:  atLeast(1, "at least one file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if o.Dir == "" {
 				return UsageError{errors.New("split: --out is needed: the folder to write to")}
@@ -29,36 +29,40 @@ func splitCommand() *cobra.Command {
 					return UsageError{err}
 				}
 			}
-			p, err := poly.PlanSplit(args[0], o)
-			if err != nil {
-				return refused(cmd, asJSON, args[0], err)
-			}
-			defer p.Close()
-			if !dry {
-				sweep(cmd, o.Dir)
-				bar := newProgress(cmd, "splitting "+shown(filepath.Base(args[0])))
-				err := p.Run(cmd.Context(), func(done int64) { bar.at(done, p.Frames, p.SampleRate()) })
-				bar.end()
+			taken := claims{}
+			return each(cmd, asJSON, args, func(path string) error {
+				p, err := poly.PlanSplit(path, o)
 				if err != nil {
-					return refused(cmd, asJSON, args[0], err)
+					return err
 				}
-			}
-			if asJSON {
-				return splitJSON(cmd, p, args[0], !dry)
-			}
-			saySnags(cmd, p.Snags)
-			for _, part := range p.Parts {
-				what := "channel"
-				if len(part.Channels) > 1 {
-					what = "channels"
+				defer p.Close()
+				for _, part := range p.Parts {
+					if err := taken.add(part.Path, path); err != nil {
+						return err
+					}
 				}
-				would := ""
-				if dry {
-					would = " (not written)"
+				if !dry {
+					sweep(cmd, o.Dir)
+					bar := newProgress(cmd, "splitting "+shown(filepath.Base(path)))
+					err := p.Run(cmd.Context(), func(done int64) { bar.at(done, p.Frames, p.SampleRate()) })
+					bar.end()
+					if err != nil {
+						return err
+					}
 				}
-				sayf(cmd, "%s %s -> %s%s", what, numbers(part.Channels), shown(part.Path), would)
-			}
-			return nil
+				if asJSON {
+					return splitJSON(cmd, p, path, !dry)
+				}
+				saySnags(cmd, p.Snags)
+				for _, part := range p.Parts {
+					what := "channel"
+					if len(part.Channels) > 1 {
+						what = "channels"
+					}
+					sayf(cmd, "%s %s -> %s%s", what, numbers(part.Channels), shown(part.Path), wouldSay(dry))
+				}
+				return nil
+			})
 		},
 	}
 	f := cmd.Flags()
@@ -68,7 +72,7 @@ func splitCommand() *cobra.Command {
 	f.StringVar(&o.Pattern, "name", poly.DefaultPattern, "name pattern: {file} {channel} {label} {track} {scene} {take} {roll} {project}")
 	f.BoolVar(&o.Force, "force", false, "overwrite files that are there")
 	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
-	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
+	f.BoolVar(&asJSON, "json", false, "one JSON object a line: what was written of each file")
 	return cmd
 }
 

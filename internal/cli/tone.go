@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"path/filepath"
 	"strings"
@@ -17,7 +18,7 @@ func toneCommand() *cobra.Command {
 	var layout, out, coding string
 	var level, hz, seconds float64
 	var rate int
-	var force, asJSON bool
+	var force, dry, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "tone --layout LAYOUT --out FOLDER",
 		Short: "Write a tone at line-up level, and a file that names each channel in turn",
@@ -43,8 +44,10 @@ sounds in turn: the tone, and then pips that count its number, a long one for ea
 			if err := s.Check(); err != nil {
 				return UsageError{err}
 			}
-			if _, err := wholefile.MakeFolder(out); err != nil {
-				return refused(cmd, asJSON, out, err)
+			if !dry {
+				if _, err := wholefile.MakeFolder(out); err != nil {
+					return refused(cmd, asJSON, out, err)
+				}
 			}
 			type made struct {
 				Path   string `json:"path"`
@@ -55,7 +58,11 @@ sounds in turn: the tone, and then pips that count its number, a long one for ea
 			name := strings.NewReplacer(" ", "_", "/", "_", "@", "_").Replace(l.Name)
 			for _, v := range []made{{filepath.Join(out, "lineup_"+name+".wav"), "line-up", l.Name, int64(seconds * float64(rate))}, {filepath.Join(out, "identify_"+name+".wav"), "identification", l.Name, s.Frames()}} {
 				s.Identify = v.What == "identification"
-				if err := writeTone(v.Path, s, l, c, v.Frames, force); err != nil {
+				err := wholefile.Free(v.Path, force)
+				if err == nil && !dry {
+					err = writeTone(cmd.Context(), v.Path, s, l, c, v.Frames, force)
+				}
+				if err != nil {
 					return refused(cmd, asJSON, v.Path, err)
 				}
 				if asJSON {
@@ -64,7 +71,7 @@ sounds in turn: the tone, and then pips that count its number, a long one for ea
 					}
 					continue
 				}
-				sayf(cmd, "%s: %s, %.1f s -> %s", v.What, v.Layout, float64(v.Frames)/float64(rate), shown(v.Path))
+				sayf(cmd, "%s: %s, %.1f s -> %s%s", v.What, v.Layout, float64(v.Frames)/float64(rate), shown(v.Path), wouldSay(dry))
 			}
 			return nil
 		},
@@ -78,11 +85,12 @@ sounds in turn: the tone, and then pips that count its number, a long one for ea
 	f.IntVar(&rate, "rate", 48000, "sample rate in Hz")
 	f.StringVar(&coding, "coding", "s24", "coding of the samples")
 	f.BoolVar(&force, "force", false, "overwrite files that are there")
+	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
 	f.BoolVar(&asJSON, "json", false, "one JSON object a line")
 	return cmd
 }
 
-func writeTone(path string, s tone.Signal, l audio.Layout, c audio.Coding, frames int64, force bool) error {
+func writeTone(ctx context.Context, path string, s tone.Signal, l audio.Layout, c audio.Coding, frames int64, force bool) error {
 	file, err := wholefile.Create(path, force)
 	if err != nil {
 		return err
@@ -103,6 +111,9 @@ func writeTone(path string, s tone.Signal, l audio.Layout, c audio.Coding, frame
 	enc := audio.Encoder{Coding: c, Seed: 1}
 	var raw []byte
 	for at := int64(0); at < frames; at += block {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		b := make(audio.Block, l.Count)
 		for i := range b {
 			b[i] = room[i][:min(block, frames-at)]

@@ -14,7 +14,7 @@ import (
 func wrapCommand() *cobra.Command {
 	var with, groups, out string
 	order, headLocked := -1, false
-	var force, pad, asJSON bool
+	var force, pad, dry, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "wrap --picture FILE --groups 2+1+1+2 SOUND --out FILE",
 		Short: "Put a sound into a file with a picture, its channels in streams as they are ordered",
@@ -35,20 +35,21 @@ its timecode. What was written is read back: the streams, every sample, the pict
 			if err != nil {
 				return UsageError{err}
 			}
-			dir := filepath.Dir(out)
-			sweep(cmd, dir)
-			tmp, err := ownFolder(dir, "wrapping")
-			if err != nil {
-				return refused(cmd, asJSON, args[0], err)
-			}
-			defer os.RemoveAll(tmp)
-			var field *picture.Field
+			o := picture.WrapOptions{Picture: with, Sound: args[0], Groups: g, Out: out, Force: force, Pad: pad, Dry: dry}
 			if order >= 0 {
-				field = &picture.Field{Order: order, HeadLocked: headLocked}
+				o.Field = &picture.Field{Order: order, HeadLocked: headLocked}
 			} else if headLocked {
 				return UsageError{errors.New("wrap: --head-locked goes with --ambisonic")}
 			}
-			w, err := picture.Wrap(cmd.Context(), with, args[0], g, field, out, tmp, force, pad)
+			if !dry {
+				dir := filepath.Dir(out)
+				sweep(cmd, dir)
+				if o.Tmp, err = ownFolder(dir, "wrapping"); err != nil {
+					return refused(cmd, asJSON, args[0], err)
+				}
+				defer os.RemoveAll(o.Tmp)
+			}
+			w, err := picture.Wrap(cmd.Context(), o)
 			if err != nil {
 				return refused(cmd, asJSON, args[0], err)
 			}
@@ -69,7 +70,11 @@ its timecode. What was written is read back: the streams, every sample, the pict
 			if w.Timecode != "" {
 				starts = ", timecode " + w.Timecode
 			}
-			sayf(cmd, "-> %s: %s%s, read back and compared", shown(w.Path), fmt.Sprintf("%s, %s", w.Container, count(len(w.Streams), "sound stream")), starts)
+			done := ", read back and compared"
+			if dry {
+				done = wouldSay(dry)
+			}
+			sayf(cmd, "-> %s: %s%s%s", shown(w.Path), fmt.Sprintf("%s, %s", w.Container, count(len(w.Streams), "sound stream")), starts, done)
 			return nil
 		},
 	}
@@ -80,6 +85,7 @@ its timecode. What was written is read back: the streams, every sample, the pict
 	f.IntVar(&order, "ambisonic", -1, "the first stream is a sound field of this order (ACN, SN3D), and is marked as one (SA3D): (order + 1)² channels")
 	f.BoolVar(&headLocked, "head-locked", false, "a head-locked stereo pair follows in the same stream: two channels more")
 	f.BoolVar(&pad, "pad", false, "into an MXF: fill a sound that is shorter than the picture with silence, by however much")
+	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
 	f.BoolVar(&force, "force", false, "overwrite a file that is there")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd
