@@ -40,6 +40,35 @@ type Placed struct {
 	Position int // from 1
 }
 
+// Without is a take without some of its strands, and those that are left out. What is read together stays together: of a pair, a
+// surround or a sound field all are left out, or none.
+func (r Recorded) Without(out func(Placed) bool) (now Recorded, left []Placed) {
+	of := map[int]Placed{}
+	for _, s := range r.Strands {
+		of[s.Position] = s
+	}
+	keep := map[int]bool{}
+	now = r
+	now.Readings = nil
+	for _, t := range r.Readings {
+		if slices.ContainsFunc(t.Positions, func(p int) bool { s, there := of[p]; return there && !out(s) }) {
+			now.Readings = append(now.Readings, t)
+			for _, p := range t.Positions {
+				keep[p] = true
+			}
+		}
+	}
+	now.Strands = nil
+	for _, s := range r.Strands {
+		if out(s) && !keep[s.Position] {
+			left = append(left, s)
+		} else {
+			now.Strands = append(now.Strands, s)
+		}
+	}
+	return now, left
+}
+
 // Plan says which files a take becomes, named by a pattern (TakePattern where it is empty) without a folder. Where there
 // is one file for all, {channel} and {label} stand for nothing.
 //

@@ -13,7 +13,6 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
-	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 	"zestyloom/internal/media"
@@ -129,7 +128,11 @@ func (a *App) CreateProduction(ctx context.Context, n NewProduction) (store.Prod
 		if err := tx.InsertProduction(ctx, p); err != nil {
 			return err
 		}
-		return tx.InsertReel(ctx, store.Reel{ID: store.NewID(), ProductionID: p.ID, Name: "Reel 1", Version: 1, Doc: reel.New()})
+		fresh, err := freshReel(ctx, tx.Queries, p.ID)
+		if err != nil {
+			return err
+		}
+		return tx.InsertReel(ctx, store.Reel{ID: store.NewID(), ProductionID: p.ID, Name: "Reel 1", Version: 1, Doc: fresh})
 	})
 }
 

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 
 	"github.com/google/uuid"
@@ -88,24 +87,8 @@ func (a *App) Archive(ctx context.Context, id uuid.UUID) (Archive, error) {
 // Write writes the archive, its files as they are.
 func (z Archive) Write(w io.Writer) error {
 	out := zip.NewWriter(w)
-	add := func(name string, write func(w io.Writer) error) error {
-		f, err := out.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: z.note.Printed})
-		if err != nil {
-			return err
-		}
-		return write(f)
-	}
 	for i, f := range z.note.Plan.Files {
-		err := add(f.Name, func(w io.Writer) error {
-			from, err := os.Open(z.paths[i])
-			if err != nil {
-				return err
-			}
-			defer from.Close()
-			_, err = io.Copy(w, from)
-			return err
-		})
-		if err != nil {
+		if err := storedFile(out, f.Name, z.paths[i], z.note.Printed); err != nil {
 			return err
 		}
 	}
@@ -113,7 +96,7 @@ func (z Archive) Write(w io.Writer) error {
 		if !slices.Contains(z.note.Plan.Order.Spec.Papers, kind) {
 			continue
 		}
-		if err := add(z.note.PaperName(kind), func(w io.Writer) error { return z.note.WritePaper(w, kind) }); err != nil {
+		if err := stored(out, z.note.PaperName(kind), z.note.Printed, func(w io.Writer) error { return z.note.WritePaper(w, kind) }); err != nil {
 			return err
 		}
 	}

@@ -64,7 +64,11 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 				return snag.Refuse("exists", "there is a reel named %s already", o.Name)
 			}
 		}
-		r = store.Reel{ID: store.NewID(), ProductionID: production, Name: name, Version: 1, Doc: reel.New()}
+		fresh, err := freshReel(ctx, tx.Queries, production)
+		if err != nil {
+			return err
+		}
+		r = store.Reel{ID: store.NewID(), ProductionID: production, Name: name, Version: 1, Doc: fresh}
 		what := "make reel " + name
 		if n.Copy != nil {
 			was, err := tx.Reel(ctx, *n.Copy)

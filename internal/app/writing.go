@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 
 	"zestyloom/core/naming"
 	"zestyloom/core/poly"
+	"zestyloom/core/readiness"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/internal/media"
@@ -23,6 +25,7 @@ type WritingOrder struct {
 	Takes   []uuid.UUID
 	Packing poly.Packing
 	Pattern string // of names, see poly.TakePattern
+	All     bool   // strands that are empty or off, too
 }
 
 // Writing is what is to be written of one take.
@@ -33,6 +36,7 @@ type Writing struct {
 	Options poly.WriteOptions `json:"options"`
 	Frames  int64             `json:"frames"`
 	Linked  []linkedFile      `json:"linked,omitempty"`
+	Left    []string          `json:"left,omitempty"` // strands that are left out, and why
 }
 
 // linkedFile is an original that is read where it lies, as it was at intake.
@@ -119,6 +123,25 @@ func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Producti
 			st.Track = *s.RecorderTrack
 		}
 		take.Strands = append(take.Strands, poly.Placed{Strand: st, Position: s.Position})
+	}
+	if !o.All {
+		why := map[int]string{}
+		for _, s := range strands {
+			switch {
+			case s.Treat.Off:
+				why[s.Position] = "off"
+			case readiness.Strand{Peak: s.Peak}.Silent():
+				why[s.Position] = "empty"
+			}
+		}
+		var left []poly.Placed
+		take, left = take.Without(func(s poly.Placed) bool { return why[s.Position] != "" })
+		if len(take.Strands) == 0 {
+			return w, snag.Refuse("nothing_left", "every strand of %s is empty or off: ask for those, too, to write it out", t.Name)
+		}
+		for _, s := range left {
+			w.Left = append(w.Left, strings.TrimSpace(fmt.Sprintf("%d %s", s.Position, s.Label))+": "+why[s.Position])
+		}
 	}
 	var err error
 	w.Outs, err = poly.Plan(take, o.Packing, o.Pattern)

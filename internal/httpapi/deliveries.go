@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"io"
 	"mime"
 	"net/http"
 	"os"
@@ -296,7 +297,15 @@ type archive app.Archive
 
 // VisitGetDeliveryZipResponse writes the archive.
 func (z archive) VisitGetDeliveryZipResponse(w http.ResponseWriter) error {
+	return handOver(w, app.Archive(z))
+}
+
+// handOver gives an archive out as a file.
+func handOver(w http.ResponseWriter, z interface {
+	Name() string
+	Write(w io.Writer) error
+}) error {
 	w.Header().Set("Content-Type", "application/zip")
-	w.Header().Set("Content-Disposition", attachment(app.Archive(z).Name()))
-	return app.Archive(z).Write(w)
+	w.Header().Set("Content-Disposition", attachment(z.Name()))
+	return z.Write(w)
 }

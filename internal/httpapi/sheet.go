@@ -190,6 +190,7 @@ func (s *server) OrderWritings(ctx context.Context, r contract.OrderWritingsRequ
 	if r.Body.Pattern != nil {
 		o.Pattern = *r.Body.Pattern
 	}
+	o.All = r.Body.All != nil && *r.Body.All
 	if r.Body.Preview != nil && *r.Body.Preview {
 		rows, _, err := s.app.PlanWritings(ctx, r.Production, o)
 		if err != nil {
@@ -214,7 +215,7 @@ func writings(rows []store.Writing) ([]contract.Writing, error) {
 			return nil, err
 		}
 		v := contract.Writing{
-			Id: row.ID, Take: row.TakeName, Packing: string(w.Packing), State: contract.WritingState(row.State), Files: []contract.WrittenFile{},
+			Id: row.ID, Take: row.TakeName, Packing: string(w.Packing), State: contract.WritingState(row.State), Files: []contract.WrittenFile{}, Left: append([]string{}, w.Left...),
 			Error: contract.Snag{Code: row.ErrorCode, Message: row.ErrorMessage},
 		}
 		for i, o := range w.Outs {
@@ -277,6 +278,19 @@ func (s *server) DownloadWriting(ctx context.Context, r contract.DownloadWriting
 		return nil, err
 	}
 	return download{ctx.(*gin.Context).Request, path}, nil
+}
+
+// GetWritingsZip implements contract.StrictServerInterface.
+func (s *server) GetWritingsZip(ctx context.Context, r contract.GetWritingsZipRequestObject) (contract.GetWritingsZipResponseObject, error) {
+	z, err := s.app.WrittenArchive(ctx, r.Production, r.Params.Writing)
+	return writtenArchive(z), err
+}
+
+type writtenArchive app.WrittenArchive
+
+// VisitGetWritingsZipResponse writes the archive.
+func (z writtenArchive) VisitGetWritingsZipResponse(w http.ResponseWriter) error {
+	return handOver(w, app.WrittenArchive(z))
 }
 
 // VisitDownloadWritingResponse serves the file.

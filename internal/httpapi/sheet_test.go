@@ -1,6 +1,8 @@
 package httpapi_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"os"
@@ -12,7 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/mhl"
+	"zestyloom/core/wave"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
 )
@@ -173,6 +177,72 @@ func TestWritingsOverHTTP(t *testing.T) {
 	assert.Equal(t, 404, status)
 	assert.Equal(t, 422, s.call("POST", path, contract.WritingOrder{Takes: []uuid.UUID{tk.Id}, Packing: "mono", Pattern: ptr("same")}, nil), "eight files of one name")
 	assert.Equal(t, 409, s.call("POST", "/api/writings/"+done.Id.String()+"/retry", nil, nil), "it did not fail")
+}
+
+// What is empty or off is left out, and said, unless it is asked for; names are those of now; all comes in one archive.
+func TestWritingsLeaveOutWhatIsEmpty(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	path := filepath.Join(t.TempDir(), "three.wav")
+	loud := make([]float64, 4800)
+	for i := range loud {
+		loud[i] = 0.25
+	}
+	testmedia.WriteAs(t, path, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 3}}, loud, make([]float64, 4800), loud)
+	s.uploadFile(p, path)
+	s.settled(p, 1)
+	tk := s.takes(p)[0]
+	sheet := func(row uuid.UUID, field string, value any) {
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": field, "cells": []any{map[string]any{"row": row, "field": field, "value": value}}}, nil))
+	}
+	sheet(tk.Strands[2].Id, "off", true)
+	writings := "/api/productions/" + p + "/writings"
+	order := func(preview, all bool) (ws []contract.Writing) {
+		want := map[bool]int{true: 200, false: 202}[preview]
+		require.Equal(t, want, s.call("POST", writings, map[string]any{"takes": []any{tk.Id}, "packing": "mono", "pattern": "{name}_{channel}_{label}", "preview": preview, "all": all}, &ws))
+		return ws
+	}
+	plan := order(true, false)
+	assert.Equal(t, []string{"2: empty", "3: off"}, plan[0].Left)
+	require.Len(t, plan[0].Files, 1)
+	assert.Equal(t, "three_1.wav", plan[0].Files[0].Name)
+	sheet(tk.Strands[0].Id, "label", "Boom")
+	assert.Equal(t, "three_1_Boom.wav", order(true, false)[0].Files[0].Name)
+	all := order(true, true)
+	assert.Empty(t, all[0].Left)
+	assert.Len(t, all[0].Files, 3)
+
+	order(false, false)
+	order(false, true)
+	var page contract.WritingPage
+	until(t, "both proofs", func() int {
+		require.Equal(t, 200, s.call("GET", writings, nil, &page))
+		n := 0
+		for _, w := range page.Items {
+			if w.State == "proven" {
+				n++
+			}
+		}
+		return n
+	}, func(n int) bool { return n == 2 })
+	status, head, b := s.get(writings + "/all.zip?writing=" + page.Items[0].Id.String() + "&writing=" + page.Items[1].Id.String())
+	require.Equal(t, 200, status)
+	assert.Contains(t, head.Get("Content-Disposition"), "Test takes.zip")
+	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+	require.NoError(t, err)
+	var names []string
+	for _, f := range z.File {
+		names = append(names, f.Name)
+	}
+	assert.ElementsMatch(t, []string{"three_1_Boom.wav", "three_2.wav", "three_3.wav", "three_1_Boom (2).wav"}, names)
+	status, _, _ = s.get(writings + "/all.zip?writing=" + uuid.NewString())
+	assert.Equal(t, 404, status)
+
+	// Nothing at all is a question, and no empty order.
+	sheet(tk.Strands[0].Id, "off", true)
+	var pr contract.Problem
+	assert.Equal(t, 422, s.call("POST", writings, map[string]any{"takes": []any{tk.Id}, "packing": "mono", "preview": true}, &pr))
+	assert.Equal(t, "nothing_left", pr.Code)
 }
 
 func ptr[T any](v T) *T { return &v }

@@ -91,6 +91,21 @@ func (s *server) ListWeaveTemplates(ctx context.Context, _ contract.ListWeaveTem
 	return contract.ListWeaveTemplates200JSONResponse(out), nil
 }
 
+// GetBeginnings implements contract.StrictServerInterface.
+func (s *server) GetBeginnings(ctx context.Context, r contract.GetBeginningsRequestObject) (contract.GetBeginningsResponseObject, error) {
+	b, err := s.app.Beginnings(ctx, r.Params.Production)
+	return contract.GetBeginnings200JSONResponse(b), err
+}
+
+// SetBeginning implements contract.StrictServerInterface.
+func (s *server) SetBeginning(ctx context.Context, r contract.SetBeginningRequestObject) (contract.SetBeginningResponseObject, error) {
+	if err := s.app.SetBeginning(ctx, r.Body.Production, r.Body.Template); err != nil {
+		return nil, err
+	}
+	b, err := s.app.Beginnings(ctx, r.Body.Production)
+	return contract.SetBeginning200JSONResponse(b), err
+}
+
 // AddWeaveTemplate implements contract.StrictServerInterface.
 func (s *server) AddWeaveTemplate(ctx context.Context, r contract.AddWeaveTemplateRequestObject) (contract.AddWeaveTemplateResponseObject, error) {
 	t, err := s.app.AddWeaveTemplate(ctx, *r.Body)

@@ -1,13 +1,32 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { ProblemError } from "./api/client";
 import { router } from "./router";
 import "./theme.css";
+import { failed, mended } from "./ui/notes";
 import { applyTheme } from "./ui/theme";
 
+// What each change is about: its failure is a note about that, which goes when the next of its kind goes well.
+declare module "@tanstack/react-query" {
+  interface Register {
+    mutationMeta: { about: string };
+  }
+}
+
+const what = (variables: unknown) =>
+  typeof variables === "object" && variables && "what" in variables ? String(variables.what) : undefined;
+
 const client = new QueryClient({
+  mutationCache: new MutationCache({
+    onError: (error, variables, _, m) => {
+      if (m.meta) failed(m.meta.about, error, what(variables));
+    },
+    onSuccess: (_data, _variables, _context, m) => {
+      if (m.meta) mended(m.meta.about);
+    },
+  }),
   defaultOptions: {
     // The server is on this machine, or near: whether there is a network says nothing of it.
     mutations: { networkMode: "always" },

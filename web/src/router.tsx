@@ -11,12 +11,17 @@ import { NewProduction } from "./NewProduction";
 import { Shell } from "./Shell";
 import { Empty } from "./ui/controls";
 import { FocusTip } from "./ui/FocusTip";
-import { Notes } from "./ui/notes";
+import { Notes, Wrongs } from "./ui/notes";
 
 const root = createRootRoute({
   component: () => (
     <>
-      <Outlet />
+      <div className="flex h-full flex-col">
+        <div className="min-h-0 flex-1">
+          <Outlet />
+        </div>
+        <Wrongs />
+      </div>
       <Notes />
       <FocusTip />
     </>

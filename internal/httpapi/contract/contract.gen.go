@@ -1102,6 +1102,24 @@ type ArchiveOrder struct {
 	Archived bool `json:"archived"`
 }
 
+// BeginningChange Example: {"template":"Stereo stems DX MX FX"}
+type BeginningChange struct {
+	// Production without it, all that have none of their own
+	Production *openapi_types.UUID `json:"production,omitempty"`
+
+	// Template its name; empty for none
+	Template string `json:"template"`
+}
+
+// Beginnings names of templates; empty for none
+type Beginnings struct {
+	// House for reels of productions that have none of their own
+	House string `json:"house"`
+
+	// Production of the production that was asked for
+	Production string `json:"production"`
+}
+
 // Bringing Example: {"clips":true,"from":"018f6a3e-0000-7000-8000-000000000000","routes":true}
 type Bringing struct {
 	Clips *bool `json:"clips,omitempty"`
@@ -3038,11 +3056,14 @@ type Width struct {
 
 // Writing defines model for Writing.
 type Writing struct {
-	Error   Snag               `json:"error"`
-	Files   []WrittenFile      `json:"files"`
-	Id      openapi_types.UUID `json:"id"`
-	Packing string             `json:"packing"`
-	State   WritingState       `json:"state"`
+	Error Snag               `json:"error"`
+	Files []WrittenFile      `json:"files"`
+	Id    openapi_types.UUID `json:"id"`
+
+	// Left strands that are left out, and why
+	Left    []string     `json:"left"`
+	Packing string       `json:"packing"`
+	State   WritingState `json:"state"`
 
 	// Take its name
 	Take string `json:"take"`
@@ -3053,6 +3074,8 @@ type WritingState string
 
 // WritingOrder Example: {"packing":"poly","preview":true,"takes":["0190a000-0000-7000-8000-000000000001"]}
 type WritingOrder struct {
+	// All strands that are empty or off, too
+	All     *bool                `json:"all,omitempty"`
 	Packing WritingOrderPacking  `json:"packing"`
 	Pattern *string              `json:"pattern,omitempty"`
 	Preview *bool                `json:"preview,omitempty"`
@@ -3147,6 +3170,11 @@ type UndoOf = string
 // WritingId defines model for writing_id.
 type WritingId = openapi_types.UUID
 
+// GetBeginningsParams defines parameters for GetBeginnings.
+type GetBeginningsParams struct {
+	Production *openapi_types.UUID `form:"production,omitempty" json:"production,omitempty"`
+}
+
 // ListProductionsParams defines parameters for ListProductions.
 type ListProductionsParams struct {
 	// After the cursor of the page before
@@ -3213,6 +3241,12 @@ type ListWritingsParams struct {
 	// After the cursor of the page before
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetWritingsZipParams defines parameters for GetWritingsZip.
+type GetWritingsZipParams struct {
+	// Writing which writings
+	Writing []openapi_types.UUID `form:"writing" json:"writing"`
 }
 
 // ListReadingsParams defines parameters for ListReadings.
@@ -3524,6 +3558,9 @@ type ListWaysParams struct {
 	Law *float64 `form:"law,omitempty" json:"law,omitempty"`
 }
 
+// SetBeginningJSONRequestBody defines body for SetBeginning for application/json ContentType.
+type SetBeginningJSONRequestBody = BeginningChange
+
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
 
@@ -3649,6 +3686,12 @@ type AddWeaveTemplateJSONRequestBody = WeaveTemplate
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetBeginnings The templates that new reels begin with
+	// (GET /api/beginnings)
+	GetBeginnings(c *gin.Context, params GetBeginningsParams)
+	// SetBeginning Say with which template new reels begin, of a production or of all; a reel of that production that nobody has touched is woven by it, too
+	// (PUT /api/beginnings)
+	SetBeginning(c *gin.Context)
 	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(c *gin.Context, delivery DeliveryId)
@@ -3826,6 +3869,9 @@ type ServerInterface interface {
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
 	// (POST /api/productions/{production}/writings)
 	OrderWritings(c *gin.Context, production ProductionId)
+	// GetWritingsZip All files of proven writings in one archive, not compressed
+	// (GET /api/productions/{production}/writings/all.zip)
+	GetWritingsZip(c *gin.Context, production ProductionId, params GetWritingsZipParams)
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(c *gin.Context, params ListReadingsParams)
@@ -4058,6 +4104,46 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// GetBeginnings operation middleware
+func (siw *ServerInterfaceWrapper) GetBeginnings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBeginningsParams
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBeginnings(c, params)
+}
+
+// SetBeginning operation middleware
+func (siw *ServerInterfaceWrapper) SetBeginning(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetBeginning(c)
+}
 
 // GetDelivery operation middleware
 func (siw *ServerInterfaceWrapper) GetDelivery(c *gin.Context) {
@@ -5698,6 +5784,42 @@ func (siw *ServerInterfaceWrapper) OrderWritings(c *gin.Context) {
 	}
 
 	siw.Handler.OrderWritings(c, production)
+}
+
+// GetWritingsZip operation middleware
+func (siw *ServerInterfaceWrapper) GetWritingsZip(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetWritingsZipParams
+
+	// ------------- Required query parameter "writing" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "writing", c.Request.URL.Query(), &params.Writing, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter writing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWritingsZip(c, production, params)
 }
 
 // ListReadings operation middleware
@@ -8236,6 +8358,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/templates/:template", wrapper.DeleteTemplate)
 	router.GET(options.BaseURL+"/api/productions/:production/writings", wrapper.ListWritings)
 	router.POST(options.BaseURL+"/api/productions/:production/writings", wrapper.OrderWritings)
+	router.GET(options.BaseURL+"/api/productions/:production/writings/all.zip", wrapper.GetWritingsZip)
 	router.POST(options.BaseURL+"/api/writings/:writing/retry", wrapper.RetryWriting)
 	router.POST(options.BaseURL+"/api/writings/:writing/hold", wrapper.HoldWriting)
 	router.POST(options.BaseURL+"/api/writings/:writing/next", wrapper.NextWriting)
@@ -8290,6 +8413,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/reels/:reel/weave/template", wrapper.KeepWeave)
 	router.GET(options.BaseURL+"/api/weave-templates", wrapper.ListWeaveTemplates)
 	router.POST(options.BaseURL+"/api/weave-templates", wrapper.AddWeaveTemplate)
+	router.GET(options.BaseURL+"/api/beginnings", wrapper.GetBeginnings)
+	router.PUT(options.BaseURL+"/api/beginnings", wrapper.SetBeginning)
 	router.DELETE(options.BaseURL+"/api/weave-templates/:template", wrapper.RemoveWeaveTemplate)
 	router.GET(options.BaseURL+"/api/takes/:take/measurement", wrapper.MeasureTake)
 	router.GET(options.BaseURL+"/api/reels/:reel/measurement", wrapper.MeasureReel)
@@ -8330,6 +8455,84 @@ type HeardApplicationoctetStreamResponse struct {
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type GetBeginningsRequestObject struct {
+	Params GetBeginningsParams
+}
+
+type GetBeginningsResponseObject interface {
+	VisitGetBeginningsResponse(w http.ResponseWriter) error
+}
+
+type GetBeginnings200JSONResponse Beginnings
+
+func (response GetBeginnings200JSONResponse) VisitGetBeginningsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBeginningsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBeginningsdefaultApplicationProblemPlusJSONResponse) VisitGetBeginningsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetBeginningRequestObject struct {
+	Body *SetBeginningJSONRequestBody
+}
+
+type SetBeginningResponseObject interface {
+	VisitSetBeginningResponse(w http.ResponseWriter) error
+}
+
+type SetBeginning200JSONResponse Beginnings
+
+func (response SetBeginning200JSONResponse) VisitSetBeginningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetBeginningdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetBeginningdefaultApplicationProblemPlusJSONResponse) VisitSetBeginningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetDeliveryRequestObject struct {
 	Delivery DeliveryId `json:"delivery"`
@@ -10892,6 +11095,52 @@ type OrderWritingsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response OrderWritingsdefaultApplicationProblemPlusJSONResponse) VisitOrderWritingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWritingsZipRequestObject struct {
+	Production ProductionId `json:"production"`
+	Params     GetWritingsZipParams
+}
+
+type GetWritingsZipResponseObject interface {
+	VisitGetWritingsZipResponse(w http.ResponseWriter) error
+}
+
+type GetWritingsZip200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetWritingsZip200ApplicationzipResponse) VisitGetWritingsZipResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetWritingsZipdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWritingsZipdefaultApplicationProblemPlusJSONResponse) VisitGetWritingsZipResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13985,6 +14234,12 @@ func (response GetReady503JSONResponse) VisitGetReadyResponse(w http.ResponseWri
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetBeginnings The templates that new reels begin with
+	// (GET /api/beginnings)
+	GetBeginnings(ctx context.Context, request GetBeginningsRequestObject) (GetBeginningsResponseObject, error)
+	// SetBeginning Say with which template new reels begin, of a production or of all; a reel of that production that nobody has touched is woven by it, too
+	// (PUT /api/beginnings)
+	SetBeginning(ctx context.Context, request SetBeginningRequestObject) (SetBeginningResponseObject, error)
 	// GetDelivery A delivery, with its proof once it is there
 	// (GET /api/deliveries/{delivery})
 	GetDelivery(ctx context.Context, request GetDeliveryRequestObject) (GetDeliveryResponseObject, error)
@@ -14162,6 +14417,9 @@ type StrictServerInterface interface {
 	// OrderWritings Write takes out, each as a job of its own; or, to preview, say what would be written
 	// (POST /api/productions/{production}/writings)
 	OrderWritings(ctx context.Context, request OrderWritingsRequestObject) (OrderWritingsResponseObject, error)
+	// GetWritingsZip All files of proven writings in one archive, not compressed
+	// (GET /api/productions/{production}/writings/all.zip)
+	GetWritingsZip(ctx context.Context, request GetWritingsZipRequestObject) (GetWritingsZipResponseObject, error)
 	// ListReadings How a number of strands that stand together can be read, beside each by itself
 	// (GET /api/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
@@ -14441,6 +14699,74 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// GetBeginnings operation middleware
+func (sh *strictHandler) GetBeginnings(ctx *gin.Context, params GetBeginningsParams) {
+	var request GetBeginningsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBeginnings(ctx, request.(GetBeginningsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBeginnings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBeginningsResponseObject); ok {
+		if err := validResponse.VisitGetBeginningsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetBeginning operation middleware
+func (sh *strictHandler) SetBeginning(ctx *gin.Context) {
+	var request SetBeginningRequestObject
+
+	var body SetBeginningJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetBeginning(ctx, request.(SetBeginningRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetBeginning")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetBeginningResponseObject); ok {
+		if err := validResponse.VisitSetBeginningResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // GetDelivery operation middleware
@@ -16230,6 +16556,33 @@ func (sh *strictHandler) OrderWritings(ctx *gin.Context, production ProductionId
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(OrderWritingsResponseObject); ok {
 		if err := validResponse.VisitOrderWritingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWritingsZip operation middleware
+func (sh *strictHandler) GetWritingsZip(ctx *gin.Context, production ProductionId, params GetWritingsZipParams) {
+	var request GetWritingsZipRequestObject
+
+	request.Production = production
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWritingsZip(ctx, request.(GetWritingsZipRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWritingsZip")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWritingsZipResponseObject); ok {
+		if err := validResponse.VisitGetWritingsZipResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -18653,534 +19006,539 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P2Nkty2tS+Kvwqq/6dKyX9zpJmRrNijunXLkqxY58i2jkfZ2XUc39loEt2NDAl0CHBaHV2d17gPdF/s",
-	"FtYCQLAJkmBPj5yk9q5dsWaGBPG5sD5/v0+LXFZbKZjQanH1abGlNa2YZjX8RFea1eYfBVN5zbeaS7G4",
-	"WugNI3lTK1kTuSLmpy1dM7JkK1mzRbbg5qG/NazeL7KFoBVbXNmmsoXKN6yi2OaKNqVeXC0W2aKiH98x",
-	"sdabxdXF+Xm20PuteUvpmov14vPnbFGwkt+xen/DC/M2fGNL9ab9hHtikS1q9reG16xYXOm6YeFXV7Ku",
-	"qPlo0/BiEfvQipds+CPmr/f8QMkrrn3zB/OEf4zO06WZmIp+5FVTwU/mRy7wxwv/JS40W7O6/ZTqr6Da",
-	"spzQmhG9kYq5VTS/5SueU/MU0Ruq4dc1YyXhimxYWRC6plwoPbDK9nth9/9bzVaLq8X/70m70Z7gX9WT",
-	"d/D4j+Zd01u5EzdDPcbfEy7If7/+6Uey2zDoPdvDMKRgjxSRO3FFYPg11ay4KZuVyoiWJaupyNlN2WSk",
-	"oh9vzJLdbBm9vSmWeou/q2TFhKb13r5lfqc2stY3mtWV/WXwix0Xhdzd2CdrKtZt+9ttdVMsV2pgkuRO",
-	"dGYo2Pu4qP0ts6W8voGJjJ3Fmq1YzURu5kDpmoriBSycFAxXka5rxhRZMqXNzAlCl4qJoUU035m3o6F7",
-	"mt6yeP+k3rCa1CyXdcHF+jS9hM/N7GYtiyY3HRs+3+0z9zzl5tQMf8b89b4fkDsVnW/FCC2lYBlZ7s0M",
-	"85rwQr1oJ5orIiSc7ZqZH0q20kQ2ZqbZx20pC7a4WtFSsYH9YT4c9pVrVqmEToP0eosPX1jp5X70D9O6",
-	"pnvzrNL7EiSurCv4WTaiuCml3PZHLe9YTagoiPnHkGwyb0YFqx2r7cBSypJRAXOM36yozjf9j1a0YIQq",
-	"UsqmMP81m3nFa6XdxBPNBFEsl6JQZFXLyootrsmSrbkYEhD4vaO6ii0c9pTaA5cRWZOVrFHa84IpI/op",
-	"qXhxZn4k5iCbn/4Nfvqd2Ri/h3mtePG/8Xc1X2/0713Pu7savzK6r7dUa1abV/+vX87PvqFnq7NfPz19",
-	"/vl3v/zb//6185vf/5//LbrvcaBbHl0TI0YEyhu1ZaxA7cQ8S5Sm+6EZv2Vsa5s8atrhW0NXOv4x2u5F",
-	"tmDCXN+/nD/+KrvILn/N2kNUyGYJyob9rGiqpb3X8ataxuUtMwdhRXb2rOM5T5CoMi5PudDPny2i+gUu",
-	"+LCYS9gQ04JO7UU+8om9yO/5AXOVDH/AXjT3+UAjCnkjI7e32jCmye/MJ1RGSrpkpVEz9iL/PbHH9O1r",
-	"PKPmxnhBWGG0IPMLsdcbLtYJ6ypXQ+rG0+dZeCB/B935v7unMH4IdzXXXKyHZ80+cK+Jg1tUbaVQDK6X",
-	"7xmt4Xu5FNqM15go221pNdYnMtdMnyldM1qZv0W+tOSCwtxEvtVdmndc65KdMVFwKh6Tb0kJk2Y00KeX",
-	"ZGmWwQhGJUlFxZ4s9xqlKainv4Ou/j4jK16WrCDNluy43hC1pTlToPcIsixlfquuyMqYXCpoOCMbucNm",
-	"a0aNygQtm3tGMOUOtNF7g8787hlI93MSEYFUkIvfZygLpeKg3ludHy4s7AIBpZ+RXFaVFCQ33TP3GiXP",
-	"n50tuSarUlKdwQXCjKFF8g0VgpVEb2rGyNPL9ilFfreuGdVGl6voWnDdFCwj21qua1pVjICRCZ3Ybxl5",
-	"+5ZmRNFqWzJlBrBqypKonJbMdtvPA1WH3/Gau9XPz4x+DmvTmgLt3HFB3v3pzXVGzGYkxggwvypefnif",
-	"wbEqS9SRdlSRbUn3DJZ4RWsz7rJgBSnkThAtid5JvENfkIqLxjS94oLrPUyQ4qXRyH+fQU8602X0XzfU",
-	"g9FkoKS5aQWbmXgN+vFfhNGD3tdyWbJq5Bxs8Yl/+6syO/lTojHm2o2cBUq2/o/uAMOJ/LbON/yO/VQX",
-	"6CegRQG7i5bva7lltebm5Nrbk32EUcNz+J6VCaia+8fDP3+K3bmtRPmlffRXf6bl8q8s12aqXprDbc73",
-	"jK7lJd8qJ6uM0ra4WpxffL16Tp+ys/Pz8/OzP5j/+dr8z3nwf0bSyUYzNTAm225/QO4rY5YTGAuT2jXe",
-	"H/FvlOxu8G+u37G/6ZrmtxE7w4qPtoMv4OyggivMLjZWBq1A8/EGwrhBcH5oBBysNcxTfJ1ls97AOTiY",
-	"9I0xzIuh7iuUoihOFboTduYH78o61Hmydh0PV4tqIznjL8HKRCeglEr3WwPVbUONnWakUI59zIyo2sm6",
-	"UKNzemhIGTslvrjmmrDHo/t9+weC86cWWeRlKYb0Txitu2BgA0H3XxBWbfXe7hG7RaBzkb0MhlyvdZh8",
-	"Yn0/5qKrGckbbS6+tczIkuW0Uc6rVXKGV2V0SZSxBuITz0rF3NCPnHMYdcKpGXAdtHseG3I7yM66XVO3",
-	"GTO/z+282dHZ3dWuc/TsNGpSPB4cKlnKBhbH2i4L80FGoT/UKFfq1vxvJZUKPtlOFi+ic3jLRfwPJRXr",
-	"hq7ZwB/3stHRPzljuL+5VtFf1xKvADcspVm1MBpybSax4h8jozlYLhDM8F3bnO9gb+6zxceztTyzv9wx",
-	"escem8UIfn/Gq62stbWbN4urxd+Z0vtSyupJLmv2BN6CTrxs1EsUWhHrf9mAqsHBHDSKqGyMsKprBp4u",
-	"883uEh84UTsqtDdLRVOW1PzTXpYHZqrZAKFP9chGnGv1yNdDHy4XLO6uAuUrpbWej6rrIT6yj11/9FGN",
-	"fI6f7Fd+jSfPeEQOGh14J+tbVhCzYbQkS7PpCW4oLQklmtZrpq8IRAVQk0bBT7V5CEwSq1ab06SsA1I7",
-	"0U/AOO1uvmUTl7HLxtqBKerE5VfPJ/yLy/3NhopiSCVj7KZcDdybZrRT6vSrpjZHEx++KZbxZe3thQHZ",
-	"KFereFfMtlHJfdnWXETUjRUXa1bDH921bVbYSQoISAVug2fnEaGOO2HmVZIkZ/pypR+bmfFmymkbEyMu",
-	"8pP6Zim37KZY3mxZnfhS/zAf3DJLuCbwPPiZb3eaW+ekKycQEUffPO+McTFz6U93htqQ6LMgIHr2zfOo",
-	"qGVUT332g3no1cZ00L1yU8k7ppJe/AGePFwyN4KkNcH5PHo5fmA2bJ8mV+Oq9tL7K64ItQ4LktOKGcHf",
-	"+mciWnFoPR7IXHPs4jaD9xbZL7WfBweK0cEyvF/eXGcQvmpEwWpydgGmt+9D/3IfPpo9pf2wt9sqqsLT",
-	"cT9WpOsP08OoVIApxr7bpY1p/a+wg+9ribrwgf+l5LFYrlwZC3dbM6XALdaIIiMXbUAJ1d6EYdnpCfZM",
-	"YJgVfLWy+SeTIYhsAf7LGzzTCY9vqNrMtBVu41tbNnrbRO7Sc5gPGvhGXcSV2Fdi/bL30fFacqWOf/1g",
-	"H7nV8WP0Fo1bmmDaw64H3YB5m5B1Ll/ncWczzpF6PuPnM2xphiZ3dy+vzDadt7J1wWoWf8foxZE/HMwg",
-	"PNU2lNlOzJwUBob/0bMhFRPXW5bPcX4qeH5xfvHNOXUOzri/82LR83Aq+7GU3Ih2ruCtqIgq+XamTkEj",
-	"59G52hUXOSMVLwRfb7yaWzPwxxfgtkiQH3RH98PfKCk67KkgXCtyywXZ0DuGCnSKMKMFu5lWi97QgvnH",
-	"rfMj5fnfRuUasGiwK4d2SN1qAC4pDULIKm0CubhjtR7wgA87ikpr2CRdIYM3hZCajRlv/uIfm/+fVquf",
-	"qVizvnP8PKKguMSU0bgOPOSD9VHftVQuNUgrd3Nh/CvVe3/59YS5rTkbcLdydHVz4SKPECqFSCS4e72n",
-	"lxVcs4JouWbgQIXnuI65jxsBbvMi5tpeymJPboXcqTAfp5RiHXN0xxx87Z60FyO1sXe/lSakvBE7j0HA",
-	"zRHw4DD+bEXj2yLZF2J3z+jyvCplfjs7jgc7Oxrusnu+O/ewuyCsvKOKyNXK6Mo7l2cKyUeK7tULdJDv",
-	"uIK1Mc9C1tH06pivxu8SqaKBDvh4XkrFFGm2V8R6yrM2dBHsP5qb7dduUJs6a8T8km240YZpafSmwC9u",
-	"42fZwvwl5gzvuugO9XAVCbFU/COzvUK/vz8w1awYxdL7i0cvBN+/N3zd1Ma0DVxxB2cLEhlAcHuJYiZu",
-	"ze+YQB/hrB7mnbkZ62XX1wkBbLZlStsbrNvNjdyRFbVGSyl30DOylkxBcD/NhilsGDBJqr/m29j4zPwr",
-	"xsRRazDPr+jCXePKWB46g1p3UjCZftsEvW9dUbBhffQJpih6HHvj6W39E0UgUj2FR/joe4mHZjtVUunM",
-	"XisU91Upd6xWRMkKpEVXF7yPf7+dxdlyG1xBizdNWZKKf4S762C6zy6fDkzf2cXXGYTGhjIdhvxMoU/9",
-	"QAFxuTg2tY28e/MdCA7ITIZk5mgIOmmTBBUToa76h/P77Je5jU5tH9B2GC+5WIP89BMS3Sz+69MfT3Zc",
-	"+zafh42eP352pE87PkPnjy9i7TkZ2p8URSuG5wjcKiNxpIwo6YtW9oQWkHanZUdDHFIczJ4dl1TXmqJ6",
-	"f48rmusvdv0dcTu1CuOzmLExcIOY1aPlQOUH+AjNGrmMRFuDYKuLzJLuNjzfODWvjTZOL1nnrsI++Auo",
-	"wLQI6HJ0WcHKTZ0fePq95EJH9OrDmeoq+rTRsoKsvMf4zTn6fvsyav1tN+YFcym5o2XDIDPUWteYlmgU",
-	"IVvMd8dQAZICKxVc4kzMwZJgJKsN3bLDFJFKSkgR3siyiOrC0M3UEFknC9DsF3x7wvIKFgSn8l4Lor+7",
-	"s/mXR87TyuZmJTx6IicFTmA0/YUN5KjFU6Xs5rEZcyuMBsCB3mMC4I6qmGkON1IsS0XTW0YKswmF1MRs",
-	"EpD31g/E7jDDva8FgGcv4pQDhx/ko3GlD8oZjbApKS/Ict9NS7OCyP4NBgKjEhL7Z/7ovLnh3kY/QCXv",
-	"wN+ra15h6uMSt7xgu+iOV7KpY53XvGK5LFovGD4XjbvfTphiDHpur6N2sebls9n+DKa0YXXftLcX1spv",
-	"wzZXCnPh4BzbjR581M+TG643MXAz2XMUl/T6HVeRIwr7Sc24A+xZj0zOWorIxOAH3BKM70F7C+5kUxZk",
-	"LcOlGevUH6Vgg71y6XRul0rNTcOsgKRDsDViO9Ko3AN+kh21hYP0lgkotTs2O5Lrkk1bo/iYHYntWeYW",
-	"zk77yJrPtoo0+2ik6oe3H959d0W+25LLv4jz8wtC3r05/wMh/07IK0IuL68uzq+ePr06P3f/ft7++/w8",
-	"+Ld55i/i/0/e/PzTD+TVu7fvyY/f/vDdFbm8+PbsKSbzd/fkhorCqVK2Quw8G4o1SLFmtbnTGQfVionC",
-	"p19j9i7ksZacRZ3nXj+/cCGdUE2P3Sk4PZ0Coouvzrs60NBKmldjS/Wa5VylpKeFxQN5zrbalxM16zVT",
-	"mMZ49Uta6OrXfsWBbTOaYlWzO852sbCP9V6aSwOObiFRsSqkW4T4jRX2+bj62a+mXLqHgjf4ZOaGO7Ai",
-	"JRfoOU9dEaMtwezntC6emO394fzp4x29i8y0fTYYdSezLAghDVcJpA8bvxYfp42W9vNk2JqKw5SCgmp2",
-	"Zi6k2LLkJd9uY8EGd1gROkF382YS1Li80TfgkoynoagtFa7WW0uyZMTGgFkR3XemuWFljmtFtjzXDVaF",
-	"542+IrnccoZ6nbmJC0IF2+Ee3232sbkI0jd6PTZaoYtSm1uPa8XK1ZWvVEUbEeOnWIt2x2ojHgJskeRL",
-	"pojeylhslzb7TBQ3k4pPWEDXFmyVVEXjUqyuZT11rV8Lig4zmuuBtYLiQPg7rIUP2YF6Z5qknT3QsTh4",
-	"6VyusWAcXvGYLQ5RGkxiOPKmX/GSpStZ70szjOINL1m8McHVhhWzzqZd8DSzCWPVk2LYzsmsfmxpfmtD",
-	"UEN/uxl0sWzp1p4pP49OrdsWq0W2yNXdIltAwV+2qDbxUFMvfOyyvybKAuUKzcOcbzmL5Q9rSXYbWZkt",
-	"s5ZMdS0qG3DdUEUUjc+nszwnJx5ANQZtW5S2NzXtxOFDrwRYEcfIJjwLbcZ60nb+k2JFtGpgy/KRUZi/",
-	"Wrk3MAxNa92RTDGfnO74X3bU1WObuwgsLlGwGn+1reVd+y+I6BgxARIkpyJnZcniHhvNYuVrsctJ1/u4",
-	"JzZbaKlpeT9RHczXgHmKeT64wJxB+YLecAWgRxn6vC7iIAe98L8Hb3GbMTwc4fIeLGYrBA6OfNt/O6PB",
-	"ze/W0l5obrbcVeJEbG9XHFxfWTud4THpyLJWkfESx11Cwb0xpkzNNrm8VFxsZbm3E3Z0BlqrxR+UDUoL",
-	"dbLiAsvIMTStbuH2BCAsUJ9Ux/QOFNPn5xPaeMR7H8sORZgto9+oVle7Au8SU9oqVi79xSljORbf+HAI",
-	"K6AwEX0GFLA9ZMkcjgDEGAFhIHrY4sXG+E155c5Ee3S58NXq3bNkttYVobbjmPPa6DMoj0fJnzeJeW9S",
-	"lPtYVBDSL8yUQHw5wDN6+1pl3ptisRDgHEAlaC2brUIEFIsSBqccriAj5gHAgOabF86/SMktd5gpZk4H",
-	"65cnYOqm6pk7WkBUTpl+PlLEPqZegFKOKmYX6GOqHMfDesR3IHxlsMWn0bHZ7Rhz3Zq591iAHkHL7EvV",
-	"bmOIL5hdtU4pZk9XNzKfge6FVhdSLYtfskkaB9Y4p2DhJCW1OkGZlJjb8yfWFvMFpRfxU0QKVlFRqBck",
-	"37D8lnmYPpgVQCRBncTYoE/olj8xHXSKymOrNoYgCLJAqawuny0OO/LBWD02dYDYI6U0q5kkFh2xAI+U",
-	"H4ebvctsUTFNC6rp4uqTj1IsrvFlzEQQVl1vD4taXP3yyVkSvyDqBeXCfGCxo0bvxRMPf+xlNri0zwV2",
-	"cfH5V//dT+1W/XzzyYi1zzc/vP0PeMRYAu3VCnr54nCg5jmnmTtFHObyV7iYsELETKcL3aDmcKipPvsa",
-	"RIULBSwABw+8wiXTiJrp1ZuLPq6EXaqIEthZttjf7TJFCyBlWQzEidxyxlTTFr4xSUM2xwBBIKPABe1m",
-	"Obzoi2ogydfivMT/WlF1O4SEcLO07s3oH/nHqhxAI+md8eHYm7NEu4PBVR5I4rTwEBF50/suVmtMZIUO",
-	"XEjzluy9vcWi7T2Qpdqepsne+YfxGol6bzZyR2jH3eXdW75kx+hdLiqIdzLTiuRUPNJGWUTf2IugTJao",
-	"xmhk8CJXpGarRqE2fXhkUfq7mdlcokt+y9aX5rTnT81Pf90yuClXdxfRSarYmi7taTuipjTZXo7vI1Zt",
-	"S/tiP/KISpV7Bn+CEkWc24qZiYxnbo9YvodwMDhmH0NsbaiwQ0HssGv4WMHpxWBwFsIN545tII78Lk+t",
-	"5YHb/uhSntdM03wz27Qq4LUAd23DV3pxdfHN5Xm22FG1uDrvXSbtOz1j3LSP9f/gGtx0oG7C2AZ+ZsgT",
-	"DtYJQPUSsw4+jwsQ0Upui2jSzIYdHUoaM31ocbxskupcJc5PhhsUfjGq1nFaynXDBtVtlgNyHDVKyZVN",
-	"YZMrUtj3wMi5kzxnZwBlGsAbKxur7y5UxT/67MQIFKo3FRFjLi2j2bw5CLQRSSyk9bBX3BiHGTk3ZutF",
-	"2tdxktKL+fsat389a6enHZXrcXz5tgOgqUzjwllbOwBNwUwVJSvm4nwHdYdRO/u01WhGO7h3Cng3ueNY",
-	"A6gtjfToOaXcLRxAxSRwji2ZhFnLEIrUja6bCDKU0vddwfW3x0CdfPeR5rrcgxnjYMEek1fd0iPwBIRF",
-	"SM5Jw2tyy0VGGlEypUjFqLAZy4/Je4u1qODF1KV//BeBFmzY8wsIeh785lAnLm487NQsDI6CfRy4/5mt",
-	"FxtVueChEPNqHCLBPNRzq0IfXBOx5V3Kupa72YmP7ghDWrkFxYTiLYKQ0ejqsu5/+HpG8loqtaJGHeQC",
-	"fA1U49W0ZIoX/azIwSS+8XwKJyGS6hpn5v1NO0AQmfdeJ94veBqEWXi2PTAwFM1Br2OrDpVZN2u6VTNX",
-	"3gJw5yXf2tgxuCiXe1JLWRGNrvS4xE7JxZRibSMfw4t+EZ2z5Mm14esZJ/nh9+Fx3rB24WNr3CJMTsqN",
-	"t4UaabxdluhWcqd65k4CEWD2kmAfNW4odDzLJt8w9YJQhwwsV0bhgVRLrglUivdkdGlXNZKb4XAlR7MQ",
-	"beHneDrw+HLHUrPZ3xpa3mzlDuygmnLFiptcKi7Y9NXtQAiHSl/bWMiMaYdG4cxCFpvH5QU5rC2CpKvQ",
-	"/J1wbn1alr+fM+vJidpzl+eeu5rqoXm8CdzwM+YzjCc5/4axi3AuIcyjd/LYhP+03hezAR1OgT8wQ7zV",
-	"tNoecaLmXZinEXW+rjiGKfU5W7CPmoli5ibBeikUdny9WcqmfkgRxop1RxBtGIUYDOVlutSBRmIzkCTr",
-	"H2xs6SgeyQAe0QmIjRx8MzP1JZrfEtB1reMB7RqEL9EbVqGbE+2brCVeQntHSwDbDbwWRV+UzJ1BaDoB",
-	"AXx4HrhQzKZEnG4jJN8Yy/2XkQpgNy/30Rn4q+RzzWFG8w2qOT4PATQfSAbYtdDLrlrMl80wRMR4oBOV",
-	"vOgl3R95RXatRQjxPfIZsS98kmp7a5IKlD1jUaRenBOaOC9ZUlR6wB4cbz1FY7y4h1F5eFthLDhESBnR",
-	"ECt5d8JDmnz25golB3oe7+ZUDNaZpYiJ3tYq57JikIKWdRnR2j9a2O9+zC+K3QiVasYACXwXB0jo86Wp",
-	"WaHjHExDAFADfqdYyh0+HOuWBZqZd87B6ePMB8y6Cotm7uMa+OfTIaOzKub6Hk7uRPhSQ91SpeeKnvny",
-	"JSm2/o7yYj50k5MBR5/smp1W+s4VquDlm34eIZzmDuvGHPZTjm1OX2dZn7eMbcdkOS1Lsmw0cTmkA7nU",
-	"X/pwjUz9yW6L/pUQ/aps9FylTzFREOpuZElCsoQNVWTJgMNReFQfrklOBWFCs5oomVn/FKbBwW9tYqWt",
-	"e1B0r1o8s4iCHMMPwUBD+0WbOlkzWuxHlr3vyp/noR9YTcX0MfQBXFngL7kizlrvh6ySw5dzpcpDgvQn",
-	"wUxOJgsnB2scsmS3xfOBvN8ZkJCaD5MjucimlvI+aqNi+qa1PMYDidqOzr5W0frWMZGnCxCLypx04f4A",
-	"X0jC2mwvyRmQi73a1Oj0BIl7cwD0bdJrKrAofOSP5qUIdGdPp4jkEk63PtnwIVyj/crQvrG290PugPfW",
-	"VZCQuz9/B6RugBardM7NRffoqABnjVyRRtwKuROWMMwlVoHx5y8SrrzLLkOGUXzKwa4sEo23tscDlHHp",
-	"lw7Yd7a9oY3gUhQnxMfP5jH7is9dmHVtIW4fagOyBl0AXD4C2Qdwan1lCZYFDlqL/aD7jHyKuL6FLQxN",
-	"E5SAJczTNTxnX0pT0ibud97fOV+eJMez7E1eqIN0Or8ZP8iASqtSQNCHcNeUJFWTbyws+Y7rDUdg8hyR",
-	"h39rd9pARGfAlw0szXRrd/icULLccgd/tC3p3kNxQoaIq5xnNN9kQUzZK0FyJ7pnH1Gp5YoodsdqWvo2",
-	"7h3yiFzpc3j5XDc64BqjXqc5AN7ppytZBY4TT6gR0rxZfR7YX3aW47kovPon8ELPC5wem7YzGWFF0qGJ",
-	"bv/ZPPRqg5j2n8cT5lnB9eNv55NRmfeg8QE4PgcFkowAMchN6WbcVYY5ODJbEt7Wly88R7pyfFyIV8ZK",
-	"oGPfixwJOm29ki05YAOUmbXcDZDwmg5chYDbELK1hKCg41m0ei/R1Atb9Il+ijaWS8XeYt1pwMcXYenr",
-	"dKXkIciXq+qfu+9grmP77c38iH5reUbzsKPAWGnZUwdR0781tASc2ozgvyGZCqbTQtmYD1l44+sueODs",
-	"7KtJaoE3SA97BLXAGxuCHL5aIuJruAQxqNWMBcfSz2XRIL85u5Gr4ZojBOQpW0R8rIKwPOkOlyT0xt0T",
-	"oWcOuMwg91Qi6kzJlY65axxZ9AZABhVEpb1OHmyziup8w1TA4/RrNocIq+brGGlLycUtK2z5vdLGKsUN",
-	"D7LOAyzUjBY+COl61WxLSYtALmJj0Y4Nlp93cKssSFFmS/EUeXp5/v/+PxdfnxOqyeVXHprG1ux1kMXn",
-	"IMnwv6fuXCXonPJKu7N6mDE9zJcDAeQQd0R7CIx1BsRjaBdms2BiqKDlXuG/nd+5LWj0xzGOampsohii",
-	"t7VL8M9tmgUeV+ftORJqyvxlOzm98NCs2ykMlSQtoRGhtsxhQiMN2aJhR/lTNoj60grUoILxoLCxVaNb",
-	"zJdDcBgQRi2IDG7SMK0wlLftirbH0Muj6E3NS4auxv5VIhsxUDxu1NibUua3MSlHkR+mzT2y1yr2LMDJ",
-	"FUYWsbKwef9DoEPzecMPFs+um20nswNLLQltZ+joulDTxA+MKisUH4I/Y4wzy1f6R/40RLSdznRZ0Y83",
-	"J+EPPx0FyGyKyHtSl5+AFhyKogue63nS69/xpUn5dXgEDjddMAXRFY2vTm/ks3gT3Ym437FKyYcIkYPp",
-	"LTsatQpf7sk7NNG0JGpbcnDSy9VqGjnn84A4fk/XMTHRY6Wd2huxwyosdMaB362pFdK/+yTSLV0zp4JZ",
-	"KGwmBnB37P08lR0G/bZdcK8NXUkDdLfLvU5W4qNOtlG3TUhuGiP52LA5ygXSgkbamctsGz/KOBVePbCd",
-	"C4Y95367J6GraeK6qWKcK6XcsSLxZkkv8emxEodYG6a5mdgqFf84675w7Ngno/NCBCTXd88N3RL8Qlau",
-	"m07o2FCF9RCyRVPdb4E/uOhT1OEw4G+Ygls+BmkZ27ypGxGxW8D3r8ICB1onNlzk/eZevzKyXDGdBf1M",
-	"BUrwfvhImghXzNNAH9JecsXIqpSyfkGM1uCSlFpX3xHaxW9KW21sppLFuT82tGYOawR9gDPRKEzLAxk+",
-	"bel0JPAGf3ukCC9aFFxj4XqjnIPlYulEFokhkbBiGtd/kHc72ASw+UJQz84mb6fPD3fo3nT6YF8Sq9sB",
-	"ouwBqTuwpGENhOPrPkrXr9cHpREz9jIdgg1rBNdz2MCzBXovUnnCcRbtd1qycDsa2zPX6IRkdgGFx27N",
-	"5khnH41A6SycW7e36CrmhSNKS8DMYAgaThqheYkBZ1nAzkeA1iF0+iEIkoopZbXX/l0qbrZNvbVJuYfe",
-	"pop57OmC5RwgHTRR8oXNhRGSKEEHSBo07UbZbIwHo15Qn2YNDX+pxX1hchufrpWsl7wIJiyDcg12x+rJ",
-	"uUrMsbHOHjeBrjcZrqEbY+ZzcYLZjMmClm+mtykGjeMRcJm4CupfiPXge6o2cT6fgHcgXUNjQtfdyp35",
-	"YPDOrR5to+IqTjwcUAfwld4HoTuA369rfsfmUTTZT92MONgGF8m5fSOM7EhfUQdsvqaDjmKA7JlORM22",
-	"y+umPIxHtF5nt4rtzB0OLLorGC0xynfINVKPpVUOT2qQgKOpbjowhqAkryhwdU6XKdv3M9uXgd7XxdyY",
-	"Wxt56i7Y2QUqdryt0AS44zvwGCfoq8jS3Gu3eNnSVGGJKHbP4uKblSxc8Tjs62jseI7/T9doPvVxGzvf",
-	"52Z70rpwUSekjBUFoioBxBJMCACaFo7gue/3OKKPvQTRKB7i93+Ph4WiPCw+ZBmEQMY32IjT386hJ0vD",
-	"pY1uQS70zzJCcSQFIyUXNufRCAC4lbhYk4BRCNJHIdZdmsvR1U/wSGokZ2UnkcJps+jbson1cKXSvY08",
-	"QQ5F7Gq9jYK97zZ7uOQ13bcd6ZH8YYJElKBQ4ET0A5AWzmsYvBtUdJiHDjlMnxAdg6FyzSzyZCTmFHUK",
-	"Gl3KXZMxIsCbxDvLIidOJOhaA8W2G0xAZtcRG8IZs8sR213/g231hwAvNJZhHOXj8AiOpmlbaTM2BWrj",
-	"HQMRlSnowWTCku9u9CrzTbWfHBx3zaiuoipTvknIkO3mmiYu7whDyn6Q+EfbU5wseTrRS5QwOKTYXEBp",
-	"49w6Xchsd7I8KJp2ae3IqdFLuUzJpDsiUR2a/jUh++Yd0twckX3zju4/OD7PObGHe1HfuUTtw5uoI7Fs",
-	"tBWIK20hGjK0U26u3pyRCkHWfAJtq9FagITIkXRjPZIBb072J34rvjX3y6gT8ggiOMe8NYZ/21FfWlLW",
-	"gLUrxa0IijIT+Qx6rXdcsNf+vag95JKfoldqwQun/DOslcQ+cwTzjlBvJde+mkfHGY0cCGDySP9It9E4",
-	"iVVA+mqlXGms9TQaB9nADU2MaZIZNcIzoG5LumdFS4aKGoUAyNsXHkaAK1JKpZFJKm1JU+3NIZPSbTHY",
-	"UuFaZaRVUBitLAa36R2kfWJ7yGuVCDE508weQaYPVZ5evVUu6yI6VKcEOKW/YFi/OpjfdODOB5Yry+3l",
-	"3rcUxgz46nctdrTQGVmiu8b8N8heMzsBTVR7DgYotJSWBzrCMWCb8ibdlcKLIIMoxEHonrNuq+06tZjn",
-	"XgTaA9gVPAPSNO411DNEwRelRLf50XO2dNxz5RryUz4KehNVHOx+Ok51kI3+CRZnwpvQMzl5TZAvnAv0",
-	"RM5yPB3mxi9h09Nqae4FnsOeUXnNBpIFRxJOiziRKPzeRXfUltFb87NXVSqmUxn6AFTfzVniKls26sDg",
-	"th2NngYmCow6fIpCiAxY/wj6oNsMZkyceRHkuFlIAH7L8Ap6YS6pUop1wEIKzcARDqSWNeswkT1bqHIo",
-	"izPndV4OWVMxlRGtXbyGyIFNbAfTMu48UqRORvofjnmaCXCELwkuHLfZ4qD10Ygc8L+spRyYiNArEKNq",
-	"dLHC6foJa/FP5/dEjHQfHfQpWTZI2JrsEEpa7hfBnLVDa1c7uosh1+9HP3eWm3xRX1x+Hews+6P5z5kj",
-	"5qdff+VY/bKF3InoTgPFlMVUcCrUrsuN0yH7iZFPOp6Wrkfd6axcWwB2kB02EdkdkRR4p2GlxJnR+IgK",
-	"AEOMYR1PM4+b4/uwJJvgHMTeb+oy9nrLWLNm6IQb30OmmcxPdXwDdCyHgct9hB/ZCgWrmjof/7yknAFi",
-	"T7seIxyemS/3SVS1kvWsg0yaDk8BfnFoNo110ptGdJz3E+msrThryHPUKKoGAkanYIYYQ+UK2EltzAD6",
-	"MjRp13Bex5WbOdzU0dlGJdiDJLcEjPYrGYFAFCtw9s8JrSRw8nX8JZZUcQj97MDTVRQ1U0h1adQ97+Wy",
-	"2AMkBP8bughkMIvD6Xp2JlXaGbb6hz+6rj822zI9r2rCWgUHyJLtpSiCjCgE5gPufFc4lOIZYdMsFP7C",
-	"ua9DgI/7A9J6DGMbpGO37XNbwAm8YiByojUNzpPVX0f7x3Bv2aZXss46ECFYcjKpsTj7N64X1XJZsip+",
-	"vTkvSU4F0O6CkS3rnpPFSAPChDHKGa3L/WJOsRFVbW0r7FrzAdlAZUiqgRBInVgAMPmiaF0FbSUNbNTo",
-	"AZXrNSu+K7ieNKNHvZEHDqURHiFbsNGL/T1SCH9gI8j7pSz2j9QVaUQhW6qDJQ29L53EqWKwOH4gdyrm",
-	"yHBpUnphu+pbjs8eJjG9rG067T39EA9N4JRouTiUx38coqfZhE64gBJuKIkJCSnMTm5B3/mKoyNKnaJ1",
-	"QSkFRtEXt9tqJG81+sp4MdDxZUvRN1NKh9Lrm4J+7Lgo5O4mOWNClqymIk8eeMzlkprxaPfH0QmPbp/9",
-	"V7brP062axblEnmolFcLBzgTAEY/9C2Ry1I29QFlT851jWE3I1hqvBa3JdRjlKgQKEaj7pYh+KwBrIxz",
-	"ZNZBAKT5iBlDKJcVFx4b6D6YlzGNoaWFTXG722U/yu2O735wPt70oD284O+/zHT2L+Ly8uri/Orc/H/2",
-	"htX13iZU/UXEygbtN4MZenbxzbOn58+mnYbm1dhda6sni5dNzEKMQ9BQAohKwKKHASRvLIZouhxgahh5",
-	"+xrPAY0iEmDR9pRa/rJRL/FB80oNFJMDjjBKoFIZs721zSQy/VjXZmZ1P1tx1B7oKJedfITLGGbksolr",
-	"YrPLCN3C2HLCaCWh5yadTIDxT15rC5kIL5fUvX3EjVIEHLhjH/dcuRDU1+w+JdmbWM7i0tIeeLhLmLgO",
-	"eYndDNzG5xUrV1eEdtAD3KYlBRzQARqOkxTZe702Zee1dPlee53cO1Lpb3XnlZvhGv1VKVF8TtanH6bs",
-	"SiFvSqnU8SXvgyoo6LJl1EwtXn54H002Pnog49r9tGq1rQC6+NiauPuhBtSy7FStKM0qm36OxMhBnP/X",
-	"uTGJDTi5iFOabEompNbG8zGd4ZC+RUOjJ7re7/705jooHoeMqjtW74lmQlvuHsVyKYrMFzrWzPnlTP8F",
-	"O+1+8dZW+ihnwzIcGidTweplo9poIOyJMEnTRa59N/wtOqYUvGpjMQe1N/l9Tcx7HjkLgHPfctQTIG7E",
-	"cwaKfGxi4+nB3trsu3JDuLPSWb19VapRbL6CYTS/yB4/cOQF+j0TqW5GD0+clO6Uhv9wAI/kkK4QVcKZ",
-	"mjgT8RWAZZvJ/jKg1I2CGKdTVkZPsmt7wp6B4sTHdlRzDBqsagSLBoVUUnzotHbuqHvyjpYNO8aHhC8e",
-	"Rmhjm+FHtrN2zxzU3ZhxbizvbJFjDYu63aPfU82xxl1WVcdsjoLtinVjK1WDZ59+NQrMm8JF8XzaSJer",
-	"aGPTOshk3Vx4cyXt+ZeNOnLD/8h2YVlpqgmPM7bIaV08rjZG+HysysXV4i/N+fnTfEPVpuRKP4EfWd98",
-	"j0z4RZzSA5o9WBn8v8RJNA0M7Pf3Ph9rztDZlis4p4tLp2RcLd5RoVktCPgtDkDprp59Dd09RDFcOG/H",
-	"1fl5cDrtS4vLr/rz5r+dwptynOvpAP3R5zvZQXhJ/vTrZ46dC3/xdbgmhxffAXijy6E678zA1Gk/mKGe",
-	"PLagl5dfZeTSdO7Jxfn5BZE1ufzm8Td/IEUtt92vPEvdRN0vD2ynnxmqhzPP0Iea8tIaTwfCdTuQJgmF",
-	"KEEomxLz7EES+1DgOh7aQzINud1fESnKPcbaLdHWTJ9nRZWO5q5izNRniay44GrDCmJfyAgVPsjqg9dQ",
-	"Y+Oi2ZAqgQFzNHu8881D2UPzS1ZKsVa+ytA0QImRxC5zVu4EAm/CDz71+5hanKjv68jTJzWPpcgI8tOW",
-	"iQ+8YsYsfPsTKWTeVJAcg1n8XBGA0KYVmKm7mmvNxFWbQ4u1S1Dt1DkCF18NSNPBmOjY4idFsMxpacry",
-	"DV9HwRtH0ul2sk2nS9OqJlyQp4O7mqw6nBePhpFadTo6FW0lAhQtFi/fXL8Ys/jva8t1TGrfu37qX5sU",
-	"2CJvDQa3f1qtfgZs/HtxFecl3z5SHund+TixqPr0VKZHc3qmkwhGwjQ4T0dFaTp5/oPYJQc1Rh5K2gtJ",
-	"V2sQE4ZYNxG9q0wzLXqCva/ULWZeTSb2uYKMlHAWbQouH/9IK1b8ZF9Lny142U6Xg/oeRGW7RzKuK9Ht",
-	"X8sWez5227us6+TbHFAQnCXqEHoeKeKYG05UlOgt/t6EmGFmtmqZioKAwUGoJjVTOvP3shVZK1mTFo/r",
-	"mFDIILp8YqVGsHjWu2rt9/QyDU+C1MdhAm4Eo4haGh2s29vRPYGXMmIpLwfQmk9UJjdc8215nAbx9bki",
-	"BUASyMPJamvTXaU6uJuCIY7V1GeLXdThvpG7oOWQgyytOD+96M/ytHvET3d5gZpkmaJcCbzb726pbe9T",
-	"0SJ/cuDmRwJGWpbBo7x1Mbj87qEb05DG1X1EKxkhGfEm4zfPuxZjtLm1Q06PnOVh4tGq0QOplsf5dnTN",
-	"q9N7Mx3ObBNEItIcPHbxj/PxhOyXJ2GvH3SlxdJRhtisYsOcDwrfjvK9I3+doUl6vWRFcy1r1WVFw2ga",
-	"XwtaWspjrHMAHhtp0WsOgkGs5YPpXYo2mH5FaFme1RBuDxPPhdTIKdhlLlkZU65AqFp8CyRQwc4AeQr1",
-	"AiZYvd6fbWumWH0XB+cyS7GLdmxLralYsjsstaEkZ0LXrLBpAVIQxsGSNheVNTleAA9cU1VmTKB2HwA8",
-	"tAM5z86eZmfPHn+VnT3/NQ3pdRWvVVzJ0sygJuaSqKjYk+Il9P3dm+9cXaiEObnPwQ0xuI6Cy5qgmJ36",
-	"M49jUZjxc1YWWcvvYHaObmoBWyTYNiVb6TOAAMNLUOgzm6rebM+KoWLESt7Z3ZvEXDlYUYqzdxXmouS0",
-	"LFnRctNQspGNYkYrlWVxZrHJDsR0nHs1noqFNKpXAJ5Egy2YRoUL+X2dlXn+LJIdMQaDtaUC1KAlLemQ",
-	"Kuu34EW4Ay9imRTmLOuD2MpS6o39z03FBVwkZqUX2cKtNR5ciDiAJPlo6dDAdVPcmPOLRanOmmu7i2e5",
-	"ZaQ1AwCkK4d41aYDMeH+ZQ9KNJ1iWzMaR7iy76MkYeuade2S/nw9fR5XHYIAdlOLmfK/PU9tN67Inu6c",
-	"qmvmNiNbrvMNabYZqWVZttash9wDudP0aUXhxQklojuws6fPz+OJLeUp2tnjDXC/ZmJQkWbyreQ4Yv6v",
-	"CBVrQAi6M7csr9jBxhiY1iQh5eYu6WE7QQnPxmZhx4tYErFcOZlwRc5JJYXMyEWIEzh2VY3u+s8pWhVq",
-	"RkdqVS3x2PEeOmNlPfI8ZVlQTslEABEOPmqufL3jw4bgx80Q546ZjAPwIoHrNe6ICGCxDjwOhAsrgFrG",
-	"qZkDGIGH8S9ezElZT1D1rTVtzRyqnSE9AwXmvR/vEZ5OvMSPoz0PIFW3jfZ1zcz7PV+Q3Bx8wIlBNQkh",
-	"RmCVHD0yFv2vgbe/t4H/zqsmJh6smAvvHNCsdU1hO1NLcTumTXzdkdrwYyRJ+Y4X0XJkxxgA5g/oDwHX",
-	"mJYtrqxXKNMUm1gvWMnuRlKtW29BZ0TfxJriYmfRgw+8ptL8Hq25ihdFyVwCNC3LFjQHTRuAkbnfkKyt",
-	"EqlJXrFpL8L5tC3itfI5pTntdku6+TrrkvRGO/1Jj7eTkfR4qzweeRkPaZ8nUTfTLl5bNHTUxVsaeVTE",
-	"KWk9adM4cmyFTLjHMjtNBj2HfB2uwr3LcSkbjUcuDh45xpUb4YafoupCV9KcSO0IxyoE1bvX8eFhj7v6",
-	"ooyVQQ6yHVj78ViY9H1gdM6+2VrQLFgNdKkrDaFSX//xX3fVf91VJ7qrfkupq7ZUc1o+ft8Cf6WLXvsy",
-	"Ct+arUrYPv0wcKNv1GjUytExoxu10eDaAg9Yo69ILrfcctODB4RQwXYI9rLbRAtJmChGuI87SFMY920x",
-	"8ABQKIsHm9PFaXgVRaGEBMLUp4tnJNeJtTWHU7yMbjRswjlIbVZUKhqNf3w8kNpLkoyuSBkCnx1ZCtDP",
-	"nhwm2YlFjsWMdf4gRXSBG+HqCOMJCltad2xusoMwiSuU8tWnwpyDPdNOwGH1BmT5+YyQK/tPSFXLAFcb",
-	"U/YmHSUXU5Kjw0zSIY0u8c6KLL6bQndkxlilO+e0rcbwx6MlIAomNGsFSvTqr/kAev5RmF9lfAedFKs6",
-	"RmkA9aaCULKt2R1nu5Q81Um0SlfjSguzRUCi2gSExRfDGrZqnnV8dHhI0lIQBhf9J5dSNUPjy0u+VRko",
-	"DqASWZ4AC0rfgkxhZXpOa0tGFCQl41Z4+vXTi4tLzAvdlgCRbz9optH89bnLGrX08L8YsVPFEPZLGStk",
+	"7P2Nctw2ti+Kvwqq/6fKM/9N2ZLseBK5bt2K7Xgn5ziJT+TZM3WSXG10E92NEQlwCFDtjq/Pa9wHui92",
+	"C2sBINgESbDVcmam9q5dE0siQXwurM/f7+NiJctKCia0Wlx9XFS0piXTrIaf6Fqz2vwjZ2pV80pzKRZX",
+	"C71lZNXUStZEron5qaIbRpZsLWu2yBbcPPT3htX7RbYQtGSLK9tUtlCrLSsptrmmTaEXV4tFtijph7dM",
+	"bPR2cXVxfp4t9L4ybyldc7FZfPqULXJW8DtW7294bt6Gb1RUb9tPuCcW2aJmf294zfLFla4bFn51LeuS",
+	"mo82Dc8XsQ+tecGGP2L+es8PFLzk2jd/ME/4x+g8XZqJKekHXjYl/GR+5AJ/vPBf4kKzDavbT6n+CqqK",
+	"rQitGdFbqZhbRfNbvuYrap4ieks1/LpmrCBckS0rckI3lAulB1bZfi/s/n+r2Xpxtfj/PWk32hP8q3ry",
+	"Fh7/wbxreit34maox/h7wgX579c//kB2Wwa9Z3sYhhTskSJyJ64IDL+mmuU3RbNWGdGyYDUVK3ZTNBkp",
+	"6Ycbs2Q3FaO3N/lSV/i7UpZMaFrv7Vvmd2ora32jWV3aXwa/2HGRy92NfbKmYtO2X1XlTb5cq4FJkjvR",
+	"maFg7+Oi9rdMRXl9AxMZO4s1W7OaiZWZA6VrKvIXsHBSMFxFuqkZU2TJlDYzJwhdKiaGFtF8Z96Ohu5p",
+	"esvi/ZN6y2pSs5Wscy42p+klfG5mN2uZNyvTseHz3T5zz1NuTs3wZ8xf7/sBuVPR+VaM0EIKlpHl3sww",
+	"rwnP1Yt2orkiQsLZrpn5oWBrTWRjZpp9qAqZs8XVmhaKDewP8+Gwr1yzUiV0GqTXd/jwhZVe7kf/MK1r",
+	"ujfPKr0vQOLKuoSfZSPym0LKqj9qecdqQkVOzD+GZJN5MypY7VhtB5ZSFowKmGP8Zkn1atv/aElzRqgi",
+	"hWxy81+zmde8VtpNPNFMEMVWUuSKrGtZWrHFNVmyDRdDAgK/d1RXsYXDnlJ74DIia7KWNUp7njNlRD8l",
+	"Jc/PzI/EHGTz07/BT38wG+OPMK8lz/83/q7mm63+o+t5d1fjV0b3dUW1ZrV59f/6+fzsK3q2Pvv149Pn",
+	"n/7w87/97187v/nj//nfovseB1rx6JoYMSJQ3qiKsRy1E/MsUZruh2b8lrHKNnnUtMO3hq50/GO03Yts",
+	"wYS5vn8+f/xFdpFd/pq1hyiXzRKUDftZ0ZRLe6/jV7WMy1tmDsKa7OxZx3OeIFFlXJ5yoZ8/W0T1C1zw",
+	"YTGXsCGmBZ3ai9XIJ/Zidc8PmKtk+AP2ornPBxqRyxsZub3VljFN/mA+oTJS0CUrjJqxF6s/EntMv3uN",
+	"Z9TcGC8Iy40WZH4h9nrLxSZhXeV6SN14+jwLD+QfoDv/d/cUxg/hruaai83wrNkH7jVxcIuqSgrF4Hr5",
+	"ltEavreSQpvxGhOlqgqrsT6RK830mdI1o6X5W+RLSy4ozE3kW92lecu1LtgZEzmn4jH5mhQwaUYDfXpJ",
+	"lmYZjGBUkpRU7Mlyr1Gagnr6B+jqHzOy5kXBctJUZMf1lqiKrpgCvUeQZSFXt+qKrI3JpYKGM7KVO2y2",
+	"ZtSoTNCyuWcEU+5AG7036MwfnoF0PycREUgFufhjhrJQKg7qvdX54cLCLhBQ+hlZybKUgqxM98y9Rsnz",
+	"Z2dLrsm6kFRncIEwY2iR1ZYKwQqitzVj5Oll+5Qif9jUjGqjy5V0I7hucpaRqpabmpYlI2BkQif2FSPf",
+	"fUczomhZFUyZAayboiBqRQtmu+3ngarD73jN3ernZ0Y/h7VpTYF27rggb//85jojZjMSYwSYX+Uv37/L",
+	"4FgVBepIO6pIVdA9gyVe09qMu8hZTnK5E0RLoncS79AXpOSiMU2vueB6DxOkeGE08j9m0JPOdBn91w31",
+	"YDQZKGluWsFmJl6DfvyLMHrQu1ouC1aOnIMKn/i3vymzkz8mGmOu3chZoKTyf3QHGE7k1/Vqy+/Yj3WO",
+	"fgKa57C7aPGulhWrNTcn196e7AOMGp7D96xMQNXcPx7++WPszm0lys/to7/6My2Xf2MrbabqpdGyBBeb",
+	"V1tjoM3poWZlVVBt2rvWrGaSKKOpktd/Jd//lbz566LX6cBy6Ml5c/hlownXWbvFtvSOEWEWHM8irwma",
+	"hpNqdNu5ww8ZSWAk8AvCyspuRfOJrovlMm5lhvPqPzE6rxEDRIAwMyOyLahIX7ozt5WNiozFPG9uPWit",
+	"nV01MXu92RpbGOe/8o+0p5+qW5abTi+m5gr73/lQdNbMy+b9GdtwVfBKuZvTmBCLq8X5xZfr5/QpOzs/",
+	"Pz8/+5P5ny/N/5wH/2fuXdlopgZOmG23f7zcV8bseDBdJzcpajPxbxTsbvBvrt+xv+marm7V4DK2HXwB",
+	"xwzNLdgkHM+F6ak3V8fN0/NDk/Rg1WGe4ussm81WW5kQTjpIoXyo+wrvdLzcFTq3duYH71g91MCzdh0P",
+	"V4tqc4/HX4KViU5AIZWOSC88b4oIae7EFfYxMxfnTta5Gp3TQ7PeWM3xxTVKiz0eByIF/0Bw/tQii7ws",
+	"xZA1BKN16g5sIOi+k0q4R+wWgc5F9jK4FXqtw+QT64k0alfNyKrRRg3byIws2Yo2yvlYC85QcYsuiTK2",
+	"aXziWaGYG/qRcw6jTjg1k5IOG3I7yM66XVO3GTO/z+282dHZ3dWuc/TsNGpSPB4cKlnIBhbHWtIL80FG",
+	"oT/UqPrq1vxvKZUKPtlOFs+jc3jLRfwPBRWbhm7YwB/3stHRPznXTH9zraO/riVeAW5YRv8wlwytzSSW",
+	"/ENkNAfLBYIZvmub8x3szX22+HC2kWf2lztG79hjsxjB7894WclaWy/OdnG1+I0pvS+kLJ+sZM2ewFvQ",
+	"iZeNeolCK+KLWjag+HJwTjjNaCXrmuH93tMPDlz6HYPOO0lEUxTU/NNelgdOE7MBQg//kY04R/+Rr4cR",
+	"BS5Y3HkKpkBKaz2PaTdecWQfu9GRoxr5FD/Zr/waT57xiBw0OtlO1kYpMxtGS7I0m57ghtKSUKJpvWH6",
+	"ikCMCu06FPxUm4fAQLZGHmrz6A7XTvQTcJV0N9+yicvYZWO9EinqxOUXzye83cv9zZaKfEglY+ymWA/c",
+	"m2a0U8bdq6Y2RxMfvsmX8WXt7YUB2SjX63hXzLZRyX2pai4i6saaiw2r4Y/u2jYr3NpQXWPm2XnMQoKd",
+	"MPMqSZIzfbnSjxTOeDPltI2JEReHTH2zkBW7yZc3FasTX+of5oNbZgnXBJ4HP/PtTnPrnHTlBCLi6Jvn",
+	"rTEuZi796c5QG6B/FoTnz756HhW1jOqpz743D73amg66V25KecdU0ovfw5OHS+ZGkLQmOJ9HL8f3zCaR",
+	"pMnVuKq99N6zK0Kt+4ysaMmM4G+9hRGtOLQeD2SuOXZxm8H7Lu2X2s+DO8/oYBneL2+uMwimNiJnNTm7",
+	"ANPb96F/uQ8fzZ7Sftjbqoyq8HTcqxrp+sP0MCoVYIqx73ZpY1r/K+zgu1qiLnzgDSx4LLNAro2FW9VM",
+	"KXDSNiLPyEUb3kS1N2FYdnqCPRMYZjlfr2021GRALFuAN/0Gz3TC41uqtjNthdv41paNrprIXXoO80ED",
+	"T72L/xP7Sqxf9j46Xksu1fGvH+wjtzp+jN6icUsTTHvY9aAbMG8Tss5ljz3ubMY5Us/nn32CLc3Q5O7u",
+	"5bXZpvNWts5ZzeLvGL048oeDGYSn2oYy24mZk8LA8D96NqRi4rpiqznOTwXPL84vvjqnzsEZ93de9N3x",
+	"yn4sJVOnnSt4KyqiCl7N1Clo5Dy6wI/iYsVIyXPBN1uv5tYMokM5uC0S5Afd0f3wNwqK4SMqCNeK3HKB",
+	"TnNQoFOEGc3ZzbRa9IbmzD9unR8pz/8+KteARcNFzA6pWw3ApUhCQoNKm0Au7litBzzgw46iwho2SVfI",
+	"4E0hpGZjxpu/+Mfm/8f1+ieInPWc4+cRBcWlSY1GGeEhnzoS9V1L5RLVtHI3F0ZjU733l19OmNuaswF3",
+	"K0dXNxcuDg6Be4iLg7vXe3pZzjXLiZYbBg5UeI7rmPu4EeA2z2Ou7aXM9+RWyJ0Ks8MKKTYxR3fMwdfu",
+	"SXsxUpsJ4rfShJQ3YucxCLg5Ah4cxp+saPwuT/aF2N0zujyvCrm6nR1Vhp0dDXfZPd+PlWKSw44qItdr",
+	"oyvvXNYzpMIpulcv0EG+4wrWxjwLOXDTq2O+Gr9LpIoGOuDjq0IqpkhTXRHrKc/a0EWw/+jKbL92g9pE",
+	"biPml2zLjTZMC6M3BX5xGz/LFuYvMWd410V3qIerSIil5B+Y7RX6/f2BKWfFKJbeXzx6Ifj+veGbpjam",
+	"beCKG4pEtxLFTNyG3zGBPsJZPVx15masl11fJ6RTsIopbW+wbje3ckfW1BothdxBz8hGMgWpJmk2TG7D",
+	"gElS/TWvYuMz868YE0etwTy/ogt3jStjq9AZ1LqTgsn02ybofeuKgg3ro08wRdHj2BtPb+ufKAKR6ik8",
+	"wkffS4M126mUSmf2WqG4rwq5Y7UiSpYgLbq64H38++0szpbb4ApavGmKgpT8A9xdB9N9dvl0YPrOLr7M",
+	"IDQ2lOkw5GcKfeoHCojLDLOJluTtm29AcECePKTWR0PQSZskqN8JddU/nd9nv8xtdGr7gLbDeMHFBuSn",
+	"n5DoZvFfn/54suPat/k8bPT88bMjfdrxGTp/fBFrz8nQ/qQoWjI8R+BWGYkjZURJX0K1JzSHJFAtOxri",
+	"kOJg9uy4pLrWNv3rHlc015/t+jvidmoVxmcxY2PgBjGrR4uBOiTwEZo1cvmxtiLGJn2ZJd1t+Wrr1Lw2",
+	"2ji9ZJ27CvvgL6Ac0yKgy9FlBSs3dX7g6XeSCx3Rqw9nqqvo00bLEnJEH+M35+j77cuo9bfdmBfMpeSO",
+	"Fg2DPGVrXWOSrFGEbGnpHUMFSAqsm3GJMzEHS4KRrLa0YocpIqWUkLC+lUUe1YWhm6khsk5Oqtkv+PaE",
+	"5RUsCE7lvRZEf3Nns4GPnKe1zc1KePRETgqcwGj6CxvIUYunStnNYzPm1hgNgAO9xwTAHVUx0xxupFiW",
+	"iqa3jORmEwqpidkkIO+tH4jdYb1FXwsAz17EKQcOP8hH40ofFNcaYVNQnpPlvpuWZgWR/RsMBEYlJPbP",
+	"/NF5c8O9jX6AUt6Bv1fXvMTUxyVuecF20R2vZFPHOq95yVYyb71g+Fw07n47YYox6Lm9jtrFmpfPZvsz",
+	"mNKGtabT3l5YK78N21wpzIWDc2w3evBRP09uuN7EwM1kz1Fc0uu3XEWOKOwnNeMOsGc9MjkbKSITgx9w",
+	"SzC+B+0tuJNNkZONDJdmrFP/LgUb7JVLp3O7VGpuGmY5JB2CrRHbkUblHvCT7KgtY6W3TEDh57HZkVwX",
+	"bNoaxcfsSGzPMrdwdtpH1ny2VaTZByNV33/3/u03V+Sbilz+Is7PLwh5++b8T4T8ByGvCLm8vLo4v3r6",
+	"9Or83P37efvv8/Pg3+aZX8T/n7z56cfvyau3370jP3z9/TdX5PLi67OnWFpykJZPRe5UKVuveJ4NxRqk",
+	"2LDa3OmMg2rFRO7TrzF7F/JYC86iznOvn1+4kE6opsfuFJyeTjnbxRfnXR1osLbhg44u1Wu24iolPS0s",
+	"ZVmtWKV9cVuz2TCFaYxXP6eFrn7t17/YNqMpVjW742wXC/tY76W5NODo5hIVq1y6RYjfWGGfj6vm/mLK",
+	"pXsoeINPZm64AytScIGe89QVMdoSzP6K1vkTs73fnz99vKN3kZm2zwaj7mSWBSGk4SqB9GHj1+LjtNHS",
+	"fp4M21BxmFKQU83OzIUUW5ZVwasqFmxwhxWBPHQ3byZBjVs1+gZckvE0FFVR4ZAHtCRLRmwMmOXRfWea",
+	"G1bmuFak4ivdIEbBqtFXZCUrzlCvMzdxTqhgO9zju+0+NhdB+kavx0YrdFFqc+txrVixvvJ102gjYvwU",
+	"KyPvWG3EQ4B0k3zJ5NFbGUs/02afifxmUvEJyznb8sGCqmhcitW1rKeu9WtB0WFGV3pgraBUFf4Oa+FD",
+	"dqDemSZpZw90LA5eOJdrLBiHVzxmi0OUBpMYjrzp17xg6UrWu8IMI3/DCxZvTHC1Zfmss2kXPM1swlj1",
+	"pBi2czKrHxVd3doQ1NDfbgZdLBWt7Jny8+jUuipfL7LFSt0tsgWUn2aLchsPNfXCxy77a6JIVa7RPFzx",
+	"irNY/rCWZLeVpdkyG9mWHzptBAKuW6qIovH5dJbn5MQDxMugbYvS9qamnTh86JUAK+IY2YRnoc1YT9rO",
+	"f1Ysj1YNVGw1MgrzVyv3Boahaa07kinmk9Md/8uOOnQAcxeBxSVyVuOvqlretf+CiI4REyBBVlSsWFGw",
+	"uMdGs1j5Wuxy0vU+7onNFlpqWtxPVAfzNWCeYp4PLjBnUL6gt1wBBFeGPq+LOORGL/zvoYTcZgwPR7i8",
+	"B4vZCoGDI9/2385ocPO7tbQXmpstd5U4EdvbFQfXV9ZOZ3hMOrKsVWS8xHGXUHBvjClTs00uLxUXlSz2",
+	"dsKOzkBrtfiDskFpgXfWXCCoAYam1S3cngDLBuqT6pjegWL6/HxCG49472PZoQj6ZvQb1epqV+BdYkpb",
+	"xcqlvzhlbIXFNz4cwnIoTESfAQWkGVkwh2oBMUbAu4getnixMX5TXrkz0R5dLjx2Qvcsma11RajtOOa8",
+	"NvoMwBpQ8q+axLw3KYp9LCoI6RdmSiC+HKBrffdaZd6bYpE54BxAJWgtm0ohHo/FrINTDleQEfMAp0FX",
+	"2xfOv0jJLXcIPmZOB+uXJ0ATp+qZO1pAVE6Zfj5SxD6mXoBSjipmF3ZmqhzHg8zEdyB8ZbDFp9Gx2e0Y",
+	"c92auSf9yv4dpIG4bQzxBbOrNinF7OnqRuYz0L3QmkBeyFJzVY20TUVmSkpqdYIyKTG350+sLQIRSi/i",
+	"p4jkrKQiVy/IastWt8yDRsKsAD4O6iTGBn1CK/7EdNApKo+t2hiCIMgcpbK6fLY47Mh7Y/XY1AFij5RC",
+	"xA6L1ZmDR8qPw83eZbYomaY51XRx9dFHKRzcB2YiCKuut4dFLa5+/ugsiZ8Rg4VyYT6w2FGj9+KJhz/2",
+	"Mhtc2ucCu7j49Kv/7sd2q366+WjE2qeb77/7KzxiLIH2agW9fHE4UPOc08ydIg5z+StcTFghYqbThW5Q",
+	"czjUVJ99CaLChQIWgMoIXuGCacRw9erNRR9Xwi5VRAnsLFvs73aZogWQssgH4kRuOWOqaQsmmqQhm2OA",
+	"kKRR4IJ2sxxe9Hk5kORrUYfify2puh1CQrhZWvdm9I/8Q1kMYOP0zvhw7M1Zot3B4CoPJHFaeIiIvOl9",
+	"F6s1JrJCBy6keUv2zt5i0fYeyFJtT9Nk7/zDeI1EvTdbuSO04+7y7i1fsmP0LhcVxDuZaUVWVDzSRllE",
+	"39iLoEyWqMZoZPAiV6Rm60ahNn14ZFH6u5nZXqJLvmKbS3PaV0/NT3+rGNyU67uL6CSVbEOX9rQdUVOa",
+	"bC/H99EgIJKgmOhGPR4R/gQliji3JTMTGc/cHrF8D+FgcMw+htjaUGGHgthh1/CxgtOLweAshBvOHdtA",
+	"HPldnlrLA7f90aU8r5mmq+1s0yqH1wIUwC1f68XVxVeX59liR9Xi6rx3mbTv9Ixx0z7W/4NrcNuBuglj",
+	"G/iZIU84WCcAHE3MOvg8LsDnK7gtokkzG3Z0KGnM9KHFlbJJqnOVOD8ZblD4xahax2khNw0bVLfZCnAM",
+	"qVFKrmwKm1yT3L4HRs6d5Ct2BsC6Adi2srH67kKV/IPPTowA83pTEREP0zKazZuDQBuRxEJaD3vFjXGY",
+	"kXNjtl6kfR0nKb2Yv69x+9ezdnraUbkex5evGoDwZRoXztraAWgKZqooWTIX5zuoO4za2aetRjPawb1T",
+	"wLvJHccaQG1ppEfPKeRu4QAqJoFzbMkkzFqGwLhudN1EkKGUvm9yrr8+Burkmw90pYs9aYHtFHtMXnVL",
+	"j8ATEBYhOScNr8ktFxlpRMGUIiWjwmYsPybvLPKnghdTl/7xLwIt2LDnFxD0PPjNoU6c33jYqVkYHDn7",
+	"MHD/M1svNqpywUMh5tU4RIJ5qOdWhT64JmLLu5R1LXezEx/dEYa0cgvRCsVbBAHM0dVl3f/w9YysaqnU",
+	"mhp1kAvwNVCNV9OSKZ73syIHk/jG8ymchEiqa5yZ9zftAEGc6HudeL/gaRBm4dn2MNVQNAe9jq06VGbd",
+	"bGilZq68hYNfFbyysWNwUS73pJayJDoGijljPSD5RunxRb+Izlny5Nrw9YyT/PD78DhvWLvwsTVuESYn",
+	"5cZ3uRppvF2W6FZyp3rmTgIRYPaSYB80bih0PMtmtWXqBaEOp1qujcIDqZZcE6gU78nowq5qJDfD4UqO",
+	"ZiHaws/xdODx5Y6lZrO/N7S4qeQO7KCacsXym5VUXLDpq9uBEA6VvraxkBnTDo3CmYUsNg/hC3JYWwRJ",
+	"V6H5B+Hc+rQo/jhn1pMTtecuzz13NdVD83gTuOFnzGcYT3L+DWMX4VxCmEfv5LEJ/2m9z2cDOpwCf2CG",
+	"eKtpWR1xouZdmKcRdb6uOIYp9SlbsA+aiXzmJsF6KRR2fLNdyqZ+SBHG8k1HEG0ZhRgM5UW61IFGYjOQ",
+	"JOsfbGzpKB7JAB7RCYiNHHwzM/UluroloOtaxwPaNQhforesRDcn2jdZSwOG9o6WALYbeC3yviiZO4PQ",
+	"dAIe/fA8cKGYTYk43UZIvjGW+88jFcBuXu6jM/A3yeeaw4yutqjm+DwE0HwgGWDXQi+7ajFfNsMQEeOB",
+	"TlTyohd0f+QV2bUWIcT3yGfEvvBJqu2tSUpQ9oxFkXpxTmjivGBJUekBe3C89RSN8eIeRuXhbYWx4BAh",
+	"ZURDLOXdCQ9p8tmbK5Qc6Hm8m1MxWGeWIiZ6W6u8kiWDFLSsy8/X/tHCfvdjflHsRqhUMwZI4Ls4QEKf",
+	"L03NCh3nYBoCgBrwO8VS7vDhWLcs0My8cw5OH2c+YNZVWDRzH9fAP58OGZ1VMdf3cHInwucaakWVnit6",
+	"5suXpNj6W8rz+dBNTgYcfbJrdlrpO1eogpdv+nmEcJo7rBtz2E85tjl9nWV93jJWjclyWhRk2WjickgH",
+	"cqk/9+EamfqT3Rb9KyH6VdnouUqfYiIn1N3IkoRkCVuqyJIBo6jwqD5ckxUVhAnNaqJkZv1TmAYHv7WJ",
+	"lbbuQdG9avHMIgpyDD8EAw3tF23qZM1ovh9Z9r4rf56HfmA1FdPH0AdwZYG/5Jo4a70fskoOX86VKg8J",
+	"0p8EMzmZLJwcrHHIkt0WzwfyfmdAQmo+TI7kIptayvuojYrpm9byGA8kajs6+1pJ61vHi58uQCwqc9KF",
+	"+z18IQlrs70kZ0Au9mpTo9MTJO7NAdC3Sa+pwKLwkX83L0WgO3s6RSSXcLr1yYYP4RrtV4b2jbW9H3IH",
+	"vLOugoTc/fk7IHUDtFilc24uukdHBThr5Jo04lbInbCEYS6xCow/f5Fw5V12GfLd4lMOdmWRaLy1PR6g",
+	"jEu/dMC+s+0NbQSXojghPn4yj9lXfO7CrGsLcftQG5A16ALg8hHIPoBT6ytLsCxw0FrsB91n5FPE9S1s",
+	"YWiaoAQsYZ6u4Tn7UpqSNnG/8/7O+fwkOZ5lb/JCHaTT+d34QQZUWpUCgj6Eu6YkKZvV1sKS77jecgQm",
+	"XyHy8O/tThuI6Az4soEznFZ2h88JJcuKO/ijqqB7D8UJGSKucp7R1TYLYsohx2n37CMqtVwTxe5YTQvf",
+	"xr1DHpErfQ4vn+tGB1xj1Os0B8A7/XQlq8Bx4gk1Qpo3q88D+8vOcjwXhZf/BF7oeYHTY9N2JiOsSDo0",
+	"0e2/mIcsG3RfAeomzLOc68dfzyejMu9B4wNwfA4KJBkBYpCb0s24qwxzcGS2JLytL194xn7l+LgQr4wV",
+	"a/PfvVghQaetV7IlB2yAMrOWuwESXtOBqxBwG0K2lhAUdDyLVu8lmnphiz7RT9HGcqnYW6w7Dfj4Iix9",
+	"na6UPAT5clX9c/cdzHVsv72ZH9FvLc9oHnYUGCste+ogavr3hhaAU5sR/DckU8F0Wigb8yELb3zdBQ+c",
+	"nX01SS3wBulhj6AWeGNDkMNXS0R8DZcgBrWaseBY+rnMG2TbZzdyPVxzhIA8RYuIj1UQlrXf4ZKE3rh7",
+	"IvTMAZcZ5J5KRJ0puNIxd40ji94CyKCCqLTXyYNtVlK92jIV8Dj9ms0hwqr5JkbaUnABtO1Qfq+0sUpx",
+	"w4Os8wALNaO5D0K6XjVVIWkeyEVsLNqxwfLzDm6VBSnKbCmeIk8vz//f/+fiy3NCNbn8wkPT2Jq9DrL4",
+	"HCQZ/lvqzlWCzimvtDurhxnTw3w5EEAOcUe0h8BYZ0A8hnZhNgsmhgpa7BX+2/md24JGfxzjqKbGJooh",
+	"elu7BP/cplngcXXeniOhpsxfqsnphYdm3U5hqCRpCY0ItWUOExppyBYNO8qfskHUl1agBhWMB4WNrRrd",
+	"Yr4cgsOAMGpBZHCThmmFobxtV7Q9hl4eRW9qXjB0NfavEtmIgeJxo8beFHJ1G5NyFPlh2twje61izwKc",
+	"XGFkEStym/c/BDo0nzf8YPHsutl2Mjuw1JLQdoaOrgs1TXzPqLJC8SH4M8Y4s3ylf+RPQ0Tb6UyXJf1w",
+	"cxL+8NNRgMymiLwndfkJaMGhKDrnKz1Pev0HvjQpvw6PwOGmC6YguqLx1emNfBZvojsR9ztWKfkQIXIw",
+	"vWVHo1bhyz15hyaalkRVBQcnvVyvp5FzPg2I43d0ExMTPVbaqb0RO6zCQmcc+N2aWiH9u08ireiGORXM",
+	"QmEzMYC7Y+/nqeww6Lftgntt6EoaoLtd7nWyEh91so26bUJy0xjJx5bNUS6QFjTSzlxm2/hRxqnw6oHt",
+	"XDDsOffbPQldTRPXTRnjXCnkjuWJN0t6iU+PlTjE2jDNzcRWKfmHWfeFY8c+GZ0XIiC5vntu6JbgF7Jy",
+	"3XRCx4YqrIeQLZryfgv83kWfog6HAX/DFNzyMUjL2OZN3YiI3QK+fxUWONA6seF81W/u9SsjyxXTWdDP",
+	"VKAE74ePpIlwxTwN9CHtJVeMrAsp6xfEaA0uSal19R2hXfyutNXGZipYnPtjS2vmsEbQBzgTjcK0PJDh",
+	"05ZORwJv8LdHivC8RcE1Fq43yjlYLpZOZJEYEgkrpnH9B3m3g00Amy8E9exs8nb6/HCH7k2nD/Ylsbod",
+	"IMoekLoDSxrWQDi+7qN0/XpzUBoxYy/TIdiwRnA9hw08W6D3IpUnHGfRfqclC7ejsT1zjU5IZhdQeOzW",
+	"bI509tEIlM7CuXV7i65iXjiitATMDIag4aQRmhcYcJY57HwEaB1Cpx+CICmZUlZ77d+l4qZq6som5R56",
+	"m0rmsadztuIA6aCJki9sLoyQRAk6QNKgaTfKZmM8GPWC+jRraPhLLe4Lk1V8utayXvI8mLAMyjXYHasn",
+	"5yoxx8Y6e9wEut5kuIZujJnPxQlmMyYLWr6Z3qYYNI5HwGXiKqh/IdaDb6naxvl8At6BdA2NCV13K3fm",
+	"g8E7t3q0jZKrOPFwQB3A13ofhO4Afr+u+R2bR9FkP3Uz4mAbXCTn9o0wsiN9RR2w+ZoOOooBsmc6ETXb",
+	"Lq+b8jAe0Xqd3Sq2M3c4sOiuYLTAKN8h10g9llY5PKlBAo6muunAGIKSvKbA1Tldpmzfz2xfBnpf53Nj",
+	"bm3kqbtgZxeo2PG2QhPgju/AY5ygryJLc6/d/GVLU4Ulotg9i4tvVjJ3xeOwr6Ox4zn+P12j+dTHbex8",
+	"n5vtSevcRZ2QMlbkiKoEEEswIQBomjuC577f44g+9hJEo3iI3/4WDwtFeVh8yDIIgYxvsBGnv51DT5aG",
+	"Sxvdglzon2SE4kgKRgoubM6jEQBwK3GxIQGjEKSPQqy7MJejq5/gkdRIzopOIoXTZtG3ZRPr4Uqlext5",
+	"ghyK2NV6GwV73233cMlrum870iP5wwSJKEGhwInoByAtnNcweDeo6DAPHXKYPiE6BkPlhlnkyUjMKeoU",
+	"NLqUuyZjRIA3iXeWRU6cSNC1BoptN5iAzK4jNoQzZpcjtrv+B6v0+wAvNJZhHOXj8AiOpmlbaTM2BWrr",
+	"HQMRlSnowWTCku9u9CrzTbWfHBx3zaguoyrTapuQIdvNNU1c3hGGlP0g8Y+2pzhZ8nSilyhhcEixuYDS",
+	"xrl1upDZ7mR5UDTt0tqRU6OXcpmSSXdEojo0/WtC9s1bpLk5IvvmLd2/d3yec2IP96K+c4nahzdRR2LZ",
+	"aCsQV9pCNGRop9xcvStGSgRZ8wm0rUZrARIiR9KN9UgGvDnZn/it+NbcL6NOyCOI4Bzz1hj+bUd9aUlZ",
+	"A9auFLciKMpMrGbQa73lgr3270XtIZf8FL1Sc5475Z9hrST2mSOYd4R6K7n21Tw6zmjkQACTR/rvtIrG",
+	"SawC0lcr5VpjrafROMgWbmhiTJPMqBGeAbUq6J7lLRkqahQCIG9feBgBrkghlUYmqbQlTbU3h0xKt8Vg",
+	"S4VrlZFWQWG0tBjcpneQ9ontIa9VIsTkTDN7BJk+VHl69VYrWefRoTolwCn9OcP61cH8pgN3PrBcWW4v",
+	"976lMGbAV79rsaOFzsgS3TXmv0H2mtkJaKLaczBAoaW0PNARjgHblDfprhSeBxlEIQ5C95x1W23XqcU8",
+	"9yLQHsCu4BmQpnGvoZ4hCj4rJbrNj56zpeOeK9eQn/JR0Juo4mD303Gqg2z0j7A4E96EnsnJa4J84Vyg",
+	"J3KW4+kwN34Jm56WS3Mv8BXsGbWq2UCy4EjCaR4nEoXfu+iOqhi9NT97VaVkOpWhD0D13ZwlrrJlow4M",
+	"btvR6GlgIseow8cohMiA9Y+gD7rNYMbEmRdBjpuFBOC3DK+gF+aSKqTYBCyk0Awc4UBqWbMOE9mzhSqG",
+	"sjhXvF4VQ9ZUTGVEaxevIXJgE9vBtIw7jxSpk5H+h2OeZgIc4UuCC8dttjhofTQiB/wvGykHJiL0CsSo",
+	"Gl2scLp+wlr80/k9ESPdRwd9SpYNErYmO4SSlvtFMGft0NrVju5iyPX7wc+d5SZf1BeXXwY7y/5o/nPm",
+	"iPnpl184Vr9sIXciutNAMWUxFZwKtety43TIfmLkk46npetRdzor1xaAHWSHTUR2RyQF3mlYKXFmND6i",
+	"AsAQY1jH08zj5vg+LMkmOAex95u6iL3eMtZsGDrhxveQaSbzUx3fAB3LYeByH+FHtkLBqqbOxz8vKWeA",
+	"2NOuxwiHZ+bLfRJVrWQ96yCTpsNTgF8cmk1jnfSmER3n/UQ6ayvOGvIcNYqqgYDRKZghxlC5AnZSGzOA",
+	"vgxN2jWc13HlZg43dXS2UQn2IMktAaP9SkYgEMVynP1zQksJnHwdf4klVRxCPzvwdOV5zRRSXRp1z3u5",
+	"LPYACcH/hi4CGczicLqenUmVdoat/uGPruuPzbZMz6uasFbBAbJkeynyICMKgfmAO98VDqV4Rtg0C4W/",
+	"cO7rEODj/oC0HsPYBunYbfvcFnACrxiInGhNg/Nk9dfR/jHcW7bptayzDkQIlpxMaizO/o3rRbVcFqyM",
+	"X2/OS7KiAmh3wciWdc/JYqQBYcIY5YzWxX4xp9iIqra2FXat+YBsoDIk1UAIpE4sAJh8UbSugraSBjZq",
+	"9IDKzYbl3+RcT5rRo97IA4fSCI+QLdjoxf4eKYQ/sBHk/VLm+0fqijQily3VwZKG3pdO4lQ+WBw/kDsV",
+	"c2S4NCm9sF31LcdnD5OYXtY2nfaefoiHJnBKtFwcyuM/DtHTbEInXEAJN5TEhIQUZie3oG99xdERpU7R",
+	"uqCUAqPoi1VVjuStRl8ZLwY6vmwp+mZK6VB6fVPQjx0XudzdJGdMyILVVKySBx5zuaRmPNr9cXTCo9tn",
+	"/5Xt+o+T7ZpFuUQeKuXVwgHOBIDRD31LrGQhm/qAsmfFdY1hNyNYarwWqwLqMQpUCBSjUXfLEHzWAFbG",
+	"OTLrIADSfMSMIZTLkguPDXQfzMuYxtDSwqa43e2yH+V2x3ffOx9vetAeXvD3X2Y6+4u4vLy6OL86N/+f",
+	"vWF1vbcJVb+IWNmg/WYwQ88uvnr29PzZtNPQvBq7a231ZP6yiVmIcQgaSgBRCVj0MIDkjcUQTZcDTA0j",
+	"373Gc0CjiARYtD2llr9s1Et80LxSA8XkgCOMEqhUxmxvbTOJTD82tZlZ3c9WHLUHOsplJx/hMoYZuWzi",
+	"mtjsMkK3MLacMFpJ6LlJJxNg/JPX2kImwssFdW8fcaPkAQfu2Mc9Vy4E9TW7T0n2NpazuLS0Bx7uEiau",
+	"Q15iNwO38XnFivUVoR30ALdpSQ4HdICG4yRF9l6vTdl5LV2+114n945U+mvdeeVmuEZ/XUgUn5P16Ycp",
+	"u1LIm0IqdXzJ+6AKCrpsETVT85fv30WTjY8eyLh2P61aVSVAFx9bE3c/1IBaFp2qFaVZadPPkRg5iPP/",
+	"OjcmsQUnF3FKk03JhNTaeD6mMxzSt2ho9ETX++2f31wHxeOQUXXH6j3RTGjL3aPYSoo884WONXN+OdN/",
+	"wU67X7y1lT7K2bAMh8bJVLB62ag2Ggh7IkzSdJFr3w1/i44pBa/aWMxB7c3qvibmPY+cBcC5bznqCRA3",
+	"4jkD+WpsYuPpwd7a7LtyQ7izwlm9fVWqUWy+gmE0v8geP3DkBfo9E6luRg9PnJTulIb/cACP5JCuEFXC",
+	"mZo4E/EVgGWbyf4yoNSNghinU1ZGT7Jre8KegeLEx3ZUcwwarGoEiwaFVFJ86LR27qh78o4WDTvGh4Qv",
+	"HkZoY5vhB7azds8c1N2YcW4s72yxwhoWdbtHv6eaY427rKqO2RwF2xWbxlaqBs8+/WIUmDeFi+L5tJEu",
+	"19HGpnWQybq58OZK2vMvG3Xkhv+B7cKy0lQTHmdssaJ1/rjcGuHzoSwWV4tfmvPzp6stVduCK/0EfmR9",
+	"8z0y4RdxSg9o9mBl8P8SJ9E0MLDf3/l8rDlDZxVXcE4Xl07JuFq8pUKzWhDwWxyA0l09+xK6e4hiuHDe",
+	"jqvz8+B02pcWl1/0581/O4U35TjX0wH6o893soPwkvzpl88cOxf+4stwTQ4vvgPwRpdDdd6ZganTfjBD",
+	"PXlsQS8vv8jIpenck4vz8wsia3L51eOv/kTyWlbdrzxL3UTdLw9sp58Yqoczz9D7mvLCGk8HwrUaSJOE",
+	"QpQglE2JefYgiX0ocB0P7SGZhqz2V0SKYo+xdku0NdPnWVKlo7mrGDP1WSJrLrjaspzYFzJChQ+y+uA1",
+	"1Ni4aDakSmDAHM0e73zzUPbQ/JIVUmyUrzI0DVBiJLHLnJU7gcCb8INP/T6mFifq+zry9EnNYykygvxY",
+	"MfGel8yYhd/9SHK5akpIjsEsfq4IQGjTEszUXc21ZuKqzaHF2iWoduocgYsvBqTpYEx0bPGTIljmtDRF",
+	"8YZvouCNI+l0O9mm06VpVRMuyNPBXU1WHc6LR8NIrTodnYq2EgGKFvOXb65fjFn897XlOia1710/9a9N",
+	"CmyRtwaD2z+u1z8BNv69uIpXBa8eKY/07nycWFR9eirTozk900kEI2EanKejojSdPP9B7JKDGiMPJe2F",
+	"pKs1iAlDrJuI3lWmmRY9wd5X6hYzryYT+1xBRko4izY5l49/oCXLf7Svpc8WvGyny0F9D6Ky3SMZ15Xo",
+	"9q9liz0fu+1d1nXybQ4oCM4SdQg9jxRxzA0nKkr0Fn9vQswwM1u1TEVOwOAgVJOaKZ35e9mKrLWsSYvH",
+	"dUwoZBBdPrFSI1g861219nt6mYYnQerjMAE3glFELY0O1u3t6J7ASxmxlJcDaM0nKpMbrvm2PE6D+Ppc",
+	"kRwgCeThZLW16a5SHdxNwRDHauqzxS7qcN/KXdByyEGWVpyfXvRnedo94qe7vEBNskxRrgTe7Xe31Lb3",
+	"qWiRPzpw8yMBIy3L4FHeuhhcfvfQjWlI4+o+opWMkIx4k/Gr512LMdrcxiGnR87yMPFo2eiBVMvjfDu6",
+	"5uXpvZkOZ7YJIhFpDh67+Mf5eEL2y5Ow1w+60mLpKENsVrFhzgeFb0f5zpG/ztAkvV6ypista9VlRcNo",
+	"Gt8IWljKY6xzAB4badFrDoJBrOWD6V2KNph+RWhRnNUQbg8Tz4XUyCnYZS5ZG1MuR6hafAskUM7OAHkK",
+	"9QImWL3Zn1U1U6y+i4NzmaXYRTtWUWsqFuwOS20oWTGha5bbtAApCONgSZuLypocL4AHrilLMyZQuw8A",
+	"HtqBnGdnT7OzZ4+/yM6e/5qG9LqO1yquZWFmUBNzSZRU7En+Evr+9s03ri5Uwpzc5+CGGFxHwWVNUMxO",
+	"/ZnHsSjM+Dkr8qzldzA7Rze1gC0SbJuCrfUZQIDhJSj0mU1Vb6qzfKgYsZR3dvcmMVcOVpTi7F2FuSgr",
+	"WhQsb7lpKNnKRjGjlcoiP7PYZAdiOs69Gk/FQhrVKwBPosEWTKPChfy+zso8fxbJjhiDwaqoADVoSQs6",
+	"pMr6LXgR7sCLWCaFOcv6ILaylHpr/3NTcgEXiVnpRbZwa40HFyIOIEk+WDo0cN3kN+b8YlGqs+ba7uJZ",
+	"bhlpzQAA6cohXrXpQEy4f9mDEk2nqGpG4whX9n2UJGxTs65d0p+vp8/jqkMQwG5qMVP+t+ep7cYV2dOd",
+	"U3XN3Gak4nq1JU2VkVoWRWvNesg9kDtNn1YUXpxQIroDO3v6/Dye2FKcop093gD3ayYGFWkm30qOI+b/",
+	"ilCxAYSgO3PL8pIdbIyBaU0SUm7ukh62E5TwbGwWdjyPJRHLtZMJV+SclFLIjFyEOIFjV9Xorv+UolWh",
+	"ZnSkVtUSjx3voTNW1iPPU5YF5ZRMBBDh4KPmytc7PmwIftwMce6YyTgAzxO4XuOOiAAW68DjQLiwAqhl",
+	"nJo5gBF4GP/ixZyU9QRV31rT1syh2hnSM1Bg3vnxHuHpxEv8ONrzAFK1arSva2be7/mCrMzBB5wYVJMQ",
+	"YgRWydEjY9H/Bnj7exv4N142MfFgxVx454BmrWsK25laitsxbeLLjtSGHyNJync8j5YjO8YAMH9Afwi4",
+	"xrRscWW9Qpmm2MR6wQp2N5Jq3XoLOiP6KtYUFzuLHnzgNZXm92jNlTzPC+YSoGlRtKA5aNoAjMz9hmRt",
+	"lUhN8ppNexHOp20Rr5XPKc1pt1vSzddZl6Q32ulPerydjKTHW+XxyMt4SPs8ibqZdvHaoqGjLt7CyKM8",
+	"TknrSZvGkWNLZMI9ltlpMug55OtwFe5djkvZaDxycfDIMa7cCDf8FFUXupLmRGpHOFYhqN69jg8Pe9zV",
+	"F2WsDHKQ7cDaj8fCpO8Co3P2zdaCZsFqoEtdaQiV+vqP/7qr/uuuOtFd9XtKXVVRzWnx+F0L/JUueu3L",
+	"KHxrti5g+/TDwI2+UaNRK0fHjG7URoNrCzxgjb4iK1lxy00PHhBCBdsh2MtuGy0kYSIf4T7uIE1h3LfF",
+	"wANAoSwebE4Xp+FVFIUSEghTny6ekVwn1tYcTvEiutGwCecgtVlRqWg0/vHxQGovSTK6IkUIfHZkKUA/",
+	"e3KYZCcWORYz1vm9FNEFboSrI4wnKFS07tjcZAdhElco5atPhTkHe6adgMPqDcjy8xkhV/afkKqWAa42",
+	"puxNOkoupiRHh5mkQxpd4J0VWXw3he7IjLFKd85pW43hj0dLQBRMaNYKlOjVX/MB9PyjML+K+A46KVZ1",
+	"jNIA6k0FoaSq2R1nu5Q81Um0SlfjSnOzRUCi2gSExWfDGrZqnnV8dHhI0lIQBhf9R5dSNUPjWxW8Uhko",
+	"DqASWZ4AC0rfgkxhZfqK1paMKEhKxq3w9MunFxeXmBdaFQCRbz9optH89bnLGrX08D8bsVPGEPYLGStk",
 	"dAaBWbFbLrxCZ0YQTYKxmQyTae/Ywui5CIJvndTX4BaKJVVBJpyWNqi1NAqZIhzzUuKuvCEUtHHPnZ3w",
-	"oRnzMGFhSg6M+gryjFRGmLhjpdwylREoqIVkyIxsZUlrrvcZWdGCxafZHdCB62R2RnC7Q9JXJFLdGTkj",
-	"HmHtMGt+QC7lTV3bWsOYnaRkxdBqNXNrY2akYlSAgzoLQ5lC7jDzRVNeDtzJjjkrVumlywTRgo9lLYmW",
-	"/ZzlCowLjrCg5eAc1vkGaNWiK5tTcVOzQsZnjoqbRhRyIDvMwcoRxCUL2IaEw7qLqrVtLcsUeNtsqpc6",
-	"germZwv+YJ69GW6JVfKOxpFmW6KxlazJWsrCp2DzkhEhPf8itAL8ix0dJsCvG0hxHFQ5I5qioOsBqwTS",
-	"JODvmJ4BzIemY5H8FZtxFicFFA6nOZL+aBkhex2wWp5ctQohXE5GRqrMQ1SQELFQyF1m9xXilrDtACDx",
+	"oRnzMGFhSg6M+gryjFRGmLhjhayYyggU1EIyZEYqWdCa631G1jRn8Wl2B3TgOpmdEdzukPQViVR3Rs6I",
+	"R1g7zJofkEurpq5trWHMTlKyZGi1mrm1MTNSMirAQZ2FoUwhd5j5oikvBu5kx5wVq/TSRYJowceylkTL",
+	"fs5yBcYFR1jQcnAO69UWaNWiK7ui4qZmuYzPHBU3jcjlQHaYg5UjiEsWsA0Jh3UXVWvbWpYp8LbZVC91",
+	"AtXNTxb8wTx7M9wSK+UdjSPNtkRja1mTjZS5T8HmBSNCev5FaAX4Fzs6TIBfN5DiOKhyRjRFQTcDVgmk",
+	"ScDfMT0DmA9NxyL5KzbjLE4KKBxOcyT90TJC9jpgtTy5bhVCuJyMjFSZh6ggIWKhkLvM7ivELWHVACDx",
 	"EE2yZ1eJQLiBjy2BXV0EJFBANDuDA7NDonc6bX+MW9Cep+xAuQ3+c+Ox+lE17amwuIeCEx9IhqwVIe2x",
-	"GJdCp6DdD2TalyDfH2PYHxhsjFV/noHd8sXHkEVwm81rzRa0R6dM6rkUJluq1NDNoZpqXteum2oSwMF+",
-	"0FldqSm29+TcN/q1VLEiCVoUnfEPiQx8LrZP/mfDGmZ0nFMwLXmmorG5vhZ0PdulMsBHF5YRODtrVzve",
-	"0sl7+pAkw896tmhb2YKp++tcS1BtWc5XPAc3rSf7MSLbcRF6LGHzgTiWUbI/5wU57+RsuqzHgTqNJMpL",
-	"ayyYUWbEp76DgasIAPoX3rgN6cUouLeGxxSn/0FiHng5qMfM/V27ZK56kMhGo2MSvqJeuC3A3VtBW228",
-	"vH0oSEhsSW43mElWM1EwSxoU7gGMdELWsN1cSCQUpQ9iaiAd/I7Vaoys0mWGBOOR/d1kFhvR/7rkGKNM",
-	"v5YhxfEPdSkCocdt90JvUufOxgM+KEfSfAOBVW/rs4Am73J1no/R5F0uspTHYmx6A2VgvFD+HJqNoLLA",
-	"Za2l2XLgxBmmzp0uwh2wG/u1ZLFJ/TnKzVkwkSg1obI8Xn3QVMfUBgpAsiwgFRwaj/Ya6WEjykfcfWHt",
-	"V2Pe7mR9ywpzwKFWrUsQS8mW1UoKsFwU5dZsCeE3g6imYtpRrgQVohjn/TXhLlCa1UweJKc2tUt0b5mU",
-	"0m8GVycEhHRANxsntqmH6uBDKLwOZJ4g37760RL8G8F4/ePT192pedP8QBfZ4tszu+S/jlVLztDAbERr",
-	"Lo3cbrM/Bc+yFWptL7Kx08QGnRBGTamZUlGexdC/5fy6kFN7H5rqgt0wpaJSSZDiZUbOkblZ2d2CddN4",
-	"EIQU7LBc9T59YR+3VBwu/RHtzCKJu4uVrCIEKKPmPiIVXQuum4K5mBkqGpa615eXZzA/jRkAObsAwI57",
-	"8Yffm0AFxxbfgVGgNplP+oQYK1/L/DRsw1P+mi3LB85mqIS02Tz5RiqGjPZdP9JQ3wItKAXZHu6EG1vY",
-	"NTVLf4anf2r0qE+iVXS6+o1Zis4Xh1bxlWUqjxlN0/zR10xfg6sjjAuMMv1CLB5Ku3ZcoQXBSsV2NiM5",
-	"Da2Q8iKaLYUzm9jGfuAmWEfDKTA6Rycj9CwKwzZTeGIubeAF0ddvDyEyRvH1EGQ6xo46jByAts4j8vZ1",
-	"y814CGTb1uHNuEsxP2OGC8rmZsVoWhMczddMe1+zbHRCfdXP9jEjJZhl54yr+lNfNi9/zsb3PMxgoAME",
-	"RR0+dDN1aMDUbo9NEN3jtQ/qpSUhQLX158kYUCR33AmLo3LHQdpIsSqj7AcpUaUpkfmbh4za3g6J29d4",
-	"RfYyngasCZfhREqu4DiWSP5+TxHnLqtPo2UN0VoKJx+s5ubKaVPgG04m0r60fDEL5wSMDzYc5F+0wEBA",
-	"5lyWcqcCI9wiHRzB4RGJ7h5xuoOgzNjbf/bZ0R2dEHvdhjVsn1yjSfA6GNo5Um44tqpUdwzNrS33yydj",
-	"P994XA6jdC7OL745p87bMuR8yRZytcJl+fz510DX+4PjKoGSPPJSygqgkPqJGXnfoBybfDPIb30gpgN/",
-	"hkmbzhPTX9yZiugmVurVIhIZBdgGp+bVKLXaqGNjsVMwJA7NkIf4pNfT12+owI6aCtzyivZ1INtlB/PG",
-	"bGICJs2BhYwZRgmhxX80c2NjcVIT7bFTmSd9y4Rj8XOCNfKOq+h+SEeBvrdVOQdF2ovm/t/mrFWSfedl",
-	"bghCPTSPP9IqpZ6pj5X5ntaaXCbhyU6jLaaCFfr7dW75RRdJyoXZkUHVmDQxVg7/Vocs3HIop/mn24zY",
-	"8/OLqWrP+a7rsPnzLqDPxQzH9sSt7Gbr8c/oMUi/mX06g7udr6MI8xbx5WiAj54/q0cIcsfUWBpdCqOt",
-	"7aNrbWh3ttIurqeDlGf1HavB8w+Ap6i825SWw42lab5BQTdkdiZx0R5A7XQQGgHKtWSarCXi5aGtqOkt",
-	"uyItPy7bk5IzUlLNMCdc6QP6pHYqCm6JfUYN5qHfDxZAJWyGiTqh8Vx096mwmSSow9duvEciHfYn8HDF",
-	"LHWubDCBC7DdrkhQWObLkzTivznWeUr8YoRIDuNlYxBSoUt5h41vZM3/jpfLYUfTL1zb+7GFT/ccxcko",
-	"fNZvCByF8MT49VZ7g+oI4GOIDGpLeT3a0V7/+v2ppJC9JAFjDAO+IAa3IOBGzNcyTAfExOaN9QRFu4aX",
-	"0UD5B/7Rp17sJFnXvFBXoDviRCDCchb8xmL7eb8eGKMg7zyKlIVqdtPawbd1QKI2ohk6HR5EnA9YwvMM",
-	"9VjGaTRIG9MWojke9mqb3NpT+jLckZM73koER2LnABplDfUEIUn6VbCeKoR/bZfTQqrBSpvXO4zvWbsp",
-	"sRDIQoceYhzvbfVQCw8+7LV4oJTMFsTyyHO7tIfBS1aYEjcXwAIvdzH0Szegw9qmDg1ML8czkg/qhGTn",
-	"Cs1aPcAO0YmouBpibp0fHAbfgb3MylKNZo+jWYvyAS6WDWPJvITX5uFXrBwgBiybSgx9HdHq4JE2jcuM",
-	"BEzgGi6ljnA5TPOM8ucHCfAttF+j4nlamzaNY1wldA86OK7YMvTEmEuD7nawRvcflAJBppkZ7QqzHkJU",
-	"5uAcNALgBmM1gG1rEDE/bCv1fj0Yrlu4Nv+67UJmt1R0J7Yxlh4W6gypOEAF1fJMzmqqJZ2MxvTmwRuE",
-	"eJ6xeB5CWB2PvMjubGnhMTGnl416B4H5mILpiBbmjTSF7w02SJ/ab8Tja7fJUU7fa8YcAW0/7zvJwzMR",
-	"x4hgQqW5+aY9R0kIWvamz0tp7nfUw8wxjCXJYNWUontFVKozUvPojUCJqmhZ+hL63JUW2SLPQYTs5IqJ",
-	"LkSVXQXfoZg8ubbGxgzonTXl6Sg6JyJOM5dzAioeYsFhoV+EPbZNAELI8lDNc4QzuTQ2j8vEGfBuHK5r",
-	"tCo35vNoUbZxPEm4wdeo6xyDs3PtAuxpqob5UDf88dXzvghukyXmbZxE0LapsFxKsLzt4pESUCf5RLvj",
-	"mxfOTBzGbA9hOIhrJxZnjGLYfAgrYU+0SNdWmz9meF4vnje+Aa0W8YOCwgpqPXrov4MUYCJD9GqVM+EK",
-	"6BYWiNOS22eLnNd5icYFL4sbh7Iv5M1aSqj9MX27cdZMjdqvgrBdzrbaItoqxcX6pmYVK/Zeogc/m16B",
-	"gA9Z+JAbxgLKt2jvDsw+W2z4enOzpcoCtfM4WnIdY+DGOXqkCFQO4Aw9UoQXSTE0R/QYz93m4EHbyLJA",
-	"u1MNP7phZeFNEKOSK8YEXt/m0NGa2T/TJXgRDoWxGVsL/Iv9il6PsMnulTjTdymBdm/dibIsguJs4FzW",
-	"Gyr8mKyrwDm69zg9pzAd/4GTdaDfc9MOrBn+iz/h/nTARk5NPLB7dPGO3pG3whJhqMXVYvH5V598gNLA",
-	"7f8IuZ1zCcxfpm7qwVTuwYNlE9gcgmFD9HrDylUsWKzrOe45aOY7oeuoXxIznGLV6YDWH0Z+KLjpa20O",
-	"vjkxlKgNYr9FYCCo3kxvYZdeBU9nfmSDk4Gj6BtNsiw6wH9BRyDxdsztzG2hCteEluaS2EcHNIz6Fx9p",
-	"tlD87+yo2h00Leyc2LHZ5ux4BidodmEXFzdbBL11NznVG4BjyWldPLm8+Pbsw/nTxzt6FynXal8OODmj",
-	"sewS6Jv0hlXW9qPACVHu0UVm/jC4jbo7vcO+GZgxwzVdI6e7VzVsvhad3Nt9DBEDaoz6RtAeEa0gGoWx",
-	"uR47xrak4Om6Yz54WbOkUolTBiVs71QaTKONB4FnDvjx7lnBMaMMZcP4eqNH+om4723QDzvbbE/S0WTo",
-	"J+THGd4NOIyHWc2RQhe/zO1EZm73QqejW17Q9Qx1rGJKWbSGcZlvlRP3fPTTpmcYEJilnqi7xdXi2tgM",
-	"2QdjZkCyKLn4i7i8+DZ7mr2UsvqLiKgS5r2OZPk6jSHavBjtv02Vi3EhTWrwasO325iX3HtOfGTL4s1F",
-	"JadL1xvTDF7bMnrobzRNy3XGtjc02DjIcIvuOxOtl1H0QwVlkdLxV60tw5Mz91LY0Wc7yM2YBt3jt/zQ",
-	"4TNdITNNHT9c5DkLZ7glMMogvu2Q3BwAARg3iOTGlU2jaA6qcxFxzVjSgg3QspQ8WjjfO+ptmW8KAafH",
-	"4TD76eemZMdDcbQrGAvjjO66Q2scKaIh8YACZwvEqTDXoeWP9hPMsRC0NTa5LYLWmw4z13EbecNocVPK",
-	"/DYmISgkZQRoxhxZFJWuGa1cL8PiZM8CFZUhR23bSIRmOm6XtCvmk7v1tsQ7wJKKyGZzh9dUs+KmbFYz",
-	"OLpuKlkxoWm9n/vidlvdFMtZrwAW303ZzHhFbWStbzSrq7n903XDbraM3t4US71NfHF4W6ziNlLbvR0X",
-	"hdzdJCtDsmQ1FXnyfByCOazmCqVv1S0r7rf93tP8No64MAvuyV+5katmgHFxgEU8eudjqsZM5CQ7svtN",
-	"j8da7ttaK31Q9z41QddsXQ0kJaHUO1VrbczFifY2KdYOJybJtzJyN23+nrj9wZScIz8OPJFDV3bQ7igW",
-	"XT+HaSNLdtNiRU1+J4XRJwTm8ijc99hgbhW/4LwrlkurLyY8HXc2KsxeFgVZlkCVXDPHvGudBBaV14W9",
-	"1UbuQvSklqYXmlpkC2jIolNHtmfcVenGkrpqbrrvtWa6biKYZzHa8OLlm2vHuepZTFwCAFUAH3lPTwDu",
-	"k0jaLBAv2KwLXhdg8sOPMtcUyZ6P/+5hHtffF5mZgKg1hu7yWMXZdErBh5pR/Qqe7BI4H0HanJTf35YJ",
-	"HLoL27R+lzkS1VCT02XMg8MgrbMg7trQXq/f3//dQX4JNKESljrRLTBGXo1RmDjR8pKVN0o2NXppnUDg",
-	"HytzQy3ZRyhjLKo2pWXDhbMGTEfiLK9IbNvvCdSUfoo6cgfuDathDsnTSeb+YUJVa/xgwBm20sUABmwO",
-	"tnZbRTtdtVxX6j6dVhu6jUUluNiDT9g0eUXM1IANx/7W0JIozbYqI0uqGHn+LCOXX31F/g+yasqSqJyW",
-	"bMCZtBpJ2uIW4r1THeMOHHGFjSn5WOaCGdidyoJWRjjSGdWx478LilW5gOK1Nn3ZYY3hKRtEhx4lYB83",
-	"DXgIVRWkAHQOU2/f4KkIN3SwTfwMBYh9NpOslUytyD1BukE7vZ08bNwQbgcO3yDvnEhJdb5aGbR4KcHv",
-	"7AK6vQQl1+4kDn80OQHriZasbMuMMS2BEqVp6XEbaray6dLzYrJuqc3HByaHR3z8mP2HNTLLPf6XavJE",
-	"weM9f7NsxAA6hQ0QxGGnHTfsRPwQm3fP+zajw2nWa6YG8N5VDLnFUZkB6GLBcl4w70WiYu9p20IIUgvq",
-	"EQGNZ7WmXOh9eDXZX5rzxm9ZucezqLg5ub9mR0O9O9jAiB12HDJezajCebuPsR0BxrP2t20/nKUMFyW6",
-	"knsRCTnQdc0GAWmrjIQ4PPBoTLZTI4RugINkw2p2Uw2AxK9oDalCoHFXrggPNgHcvkGtMlw6gNEujQ3j",
-	"Cn9KLliBkH1HXKrYz0qN3SelzG8VKWq+0qwgFImHXOjQ/KOk2zS1bbkf+Y5crRSDIS33Vy3hxobROoDi",
-	"tTnHKpwZyIK215pH1bRgSIzb8rrAV+/5EPt8MCGlicxvbwJLtBehBJD/xjKS57RiNX2kbPY2V5Z5SUus",
-	"zVwyJsiSbTjE8LHfBd23qq9Om0JYhpvtthrvEtR8QU9qKsiKKs3qtoxLhEuH+W2SgFsRYtcMMgaP2E0e",
-	"IvtobommWLOE/PwVq8GQN0Omosg6bFi4kdJ0MHz2xplgY8xHj5TF7cGH4ww0tmNpa+k+Psvb4Q5cf5Kw",
-	"GdxaS6k3cHTSeuJIauJSfERqg2E84Qnci/yDsUWdap12qIC+whwgV5PJUeUOdzEebrhcB23HabsCuBPH",
-	"ZKCR9wVfrVhNlvu0CfU44E7sbB3MfbagJV8L1MDhn6huymapV03pQogeg7uTeetUtCgwt2UJSV0LN7HD",
-	"yxFI5eXeL0RQJYoSxvwdaD87VcIR8Yca+RFLFAXUhcWpLJo6qwgG8mJSBaMkkQFCIlYIjeCSdBMBWcxM",
-	"+0RrJJJ0EOSwUVCcRaY6qiAc3jk96dSTGIcHKjjI4U0RXPOt/GinJVs4PaY9CoEqNQyLbnbTa1RnI2pU",
-	"KWMsxRgBhpLWjsrrLnLicZKBnBPS3uz+x30Xhl0HGSHg22NdVinMvh3wMNMHt0GNHuO1CHtnnUewvvCd",
-	"mH3vNCGb/+cbG8xA95MAG8v7qFM0mYFLFZEL7vwlemgdWlmDs/7s/JuwtNYigJpXhdylXLWHK4RzM7RE",
-	"P7oup66Pv8Avvrk8t3Zwf0UGr3kuCC3LbPA+fwFXD6R/oNVxl+jjsQb53OlpT/ygUb0X+SmYfsAG+kfk",
-	"+PFXVd8tD6p27EIwF7XVv8HkDt1elDjfU+yKKOj+/k7u++KMDeYo+TwZKwGVC1odWjuoOURKZsrySLzs",
-	"WQWsFkbDXPymyQwCSBH7NB3pMomJ1zwS9XxBhrpCEhlzuRzbBxceisD4YS1W6w1QZMmUxlwxjeEzFqeD",
-	"tsBMkV6XpT1hlXUJyDXrgsSkwMT1ecY6aOABpS4Mr+1QuxEPScsQ88VWlNljiGcndoLjp9drswOUiPGz",
-	"3c3j9EHbuIfM1rhFPzB00Efsaos+wIrwBjRX4/y4VVhdF+3eigs6SB0gmy0XayA1R/cWVLu11kGkuQcQ",
-	"X1zcOAbA3hpZxyWYxrJiDuksEn3rVAx201a3FJ3usgbmnphKA0LlJpY5bg4dzK/pi7dHdoEgAsXSo/4d",
-	"yod+Vw+qHbt93VGObmOQv6N0KREuFCy6jAMBSj2R4hqx1YAixQIH4KCGyUaC4s50zCI6RCHv79a4k4CV",
+	"GJdCp6DdD2Ta5yDfH2PYHxhsjFV/noHd8sXHkEVwm81rzRa0R6dM6rkUJhVVaujmUE05r2vXTTkJ4GA/",
+	"6Kyu1BTbe3LuG/1aqliRBM3zzviHRAY+F9sn/7NhDTM6zimYljxT0dhcXwu6me1SGeCjC8sInJ21qx1v",
+	"6eQ9fUiS4Wc9W7StVGDq/jrXElQVW/E1X4Gb1pP9GJHtuAg9lrD5QBzLKNmf84Kcd3I2XdbjQJ1GEuWl",
+	"NRbMKDPiU9/BwFUEAP1zb9yG9GIU3FvDY4rT/yAxD7wc1GOu/F27ZK56kMhGo2MSvqJeuC3A3VtBW228",
+	"vH0oSEhsSW63mElWM5EzSxoU7gGMdELWsN1cSCQUpQ9iaiAd/I7Vaoys0mWGBOOR/d1kFhvR/7rkGKNM",
+	"v5YhxfEPdSkCocdt90JvUufOxgM+KEfSfAOBVW/rs4Am73J9vhqjybtcZCmPxdj0BsrAeK78OTQbQWWB",
+	"y1pLs+XAiTNMnTtdhDtgN/ZryWKT+lOUmzNnIlFqQmV5vPqgKY+pDRSAZJlDKjg0Hu010sNGlI+4+8La",
+	"r8a83cn6luXmgEOtWpcglpKK1UoKsFwU5dZsCeE3g6imYtpRrgQVohjn/TXhLlCa1UweJKc2tUt0b5mU",
+	"0m8GVycEhHRANxsntqmH6uBDKLwOZJ4gX7/6wRL8G8F4/cPT192pedN8TxfZ4uszu+S/jlVLztDAbERr",
+	"Lo3cbrs/Bc+yFWptL7Kx08QGnRBGTamZUlGexdC/5fy6kFN7H5rqnN0wpaJSSZD8ZUbOkblZ2d2CddN4",
+	"EIQU7LBc9T59YR8qKg6X/oh2ZpHE3cVKVhEClFFzH5GSbgTXTc5czAwVDUvd68vLM5ifxgyAnF0AYMe9",
+	"+MPvTaCCY4vvwChQm1xN+oQYK17L1WnYhqf8NRVbDZzNUAlps3lWW6kYMtp3/UhDfQu0oBRke7gTbmxh",
+	"19Qs/QWe/rHRoz6JVtHp6jdmKTpfHFrFV5apPGY0TfNHXzN9Da6OMC4wyvQLsXgo7dpxhRYEKxTb2Yzk",
+	"NLRCyvNothTObGIb+4GbYBMNp8DoHJ2M0LMoDNtM4Ym5tIEXRF+/PYTIGMXXQ5DpGDvqMHIA2jqPyHev",
+	"W27GQyDbtg5vxl2K+RkzXFA2NytG05rgaL5m2vuaZaMT6qt+so8ZKcEsO2dc1Z/6snn5Uza+52EGAx0g",
+	"KOrwoZupQwOmdntsguger31QLy0JAaqtP03GgCK5405YHJU7DtJGinURZT9IiSpNiczfPWTU9nZI3L7G",
+	"K7KX8TRgTbgMJ1JwBcexQPL3e4o4d1l9HC1riNZSOPlgNTdXTpsC33Aykfa55YtZOCdgfLDhIP+iBQYC",
+	"MueikDsVGOEW6eAIDo9IdPeI0x0EZcbe/ovPju7ohNjrNqxh++QaTYLXwdDOkXLDsVWlumPoytpyP380",
+	"9vONx+UwSufi/OKrc+q8LUPOl2wh12tclk+ffg10vT85rhIoySMvpSwBCqmfmLHqG5Rjk28G+bUPxHTg",
+	"zzBp03li+os7UxHdxkq9WkQiowDb4NS8GqVWG3VsLHYKhsShGfIQn/Rm+voNFdhRU4FbXtG+DmS77GDe",
+	"mE1MwKQ5sJAxwyghtPiPZm5sLU5qoj12KvOkb5lwLH5OsEbechXdD+ko0Pe2KuegSHvR3P/bnLVKsu+8",
+	"zA1BqIfm8QdaptQz9bEy39Fak8skPNlptMVUsEJ/v84tv+giSbkwOzKoGpMmxsrh3+qQhVsO5TT/dJsR",
+	"e35+MVXtOd91HTZ/3gX0uZjh2J64ld1sPf4JPQbpN7NPZ3C383UUYd4ivhwN8NHzZ/UIQe6YGkujS2G0",
+	"tX10rQ3tzlbaxfV0kPKsvmM1eP4B8BSVd5vScrixNF1tUdANmZ1JXLQHUDsdhEaAci2YJhuJeHloK2p6",
+	"y65Iy4/L9qTgjBRUM8wJV/qAPqmdipxbYp9Rg3no94MFUAmbYaJOaDwX3X0qbCYJ6vC1G++RSIf9CTxc",
+	"MUudKxtM4AJstysSFJb58iSN+G+OdZ4SvxghksN42RiEVOhS3mHjW1nz3/ByOexo+oVrez+28OmeozgZ",
+	"hc/6DYGjEJ4Yv95qb1AdAXwMkUFVlNejHe31r9+fUgrZSxIwxjDgC2JwCwJuxHwtw3RATGzeWk9QtGt4",
+	"GQ2Uf+AfferFTpJNzXN1BbojTgQiLGfBbyy2n/frgTEK8s6jSFmoZjetHXxbByRqI5qh0+FBxPmAJTzP",
+	"UI9lnEaDtDFtIZrjYa+2ya09pS/DHTm5461EcCR2DqBR1lBPEJKkXwXrqUL413Y5LaQarLR5vcP4nrWb",
+	"EguBLHToIcbx3lYPtfDgw16LB0rJbEEsjzy3S3sYvGSFKXFzASzwchdDv3QDOqxt6tDA9HI8I/mgTkh2",
+	"rtCs1QPsEJ2Iiqsh5tb53mHwHdjLrCjUaPY4mrUoH+Bi2TKWzEt4bR5+xYoBYsCiKcXQ1xGtDh5p07jM",
+	"SMAEruFS6giXwzTPKH9+kADfQvs1Kp6ntW3TOMZVQvegg+OKLUNPjLk06G4Ha3T/QSkQZJqZ0a4x6yFE",
+	"ZQ7OQSMAbjBWA9i2BhHzw7ZS79eD4bqFa/Ov2y5kdktFd2IbY+lhoc6QigNUUC3P5KymWtLJaExvHrxB",
+	"iOcZi+chhNXxyIvszpYWHhNzetmotxCYjymYjmhh3khT+N5gg/Sp/UY8vnabHOX0vWbMEdD2876TPDwT",
+	"cYwIJlSam2/ac5SEoGVv+lUhzf2Oepg5hrEkGayaUnSviEp1RmoevREoUSUtCl9Cv3KlRbbIcxAhO7li",
+	"ogtRZVfBdygmT66tsTEDemdDeTqKzomI08zlnICKh1hwWOgXYY9tE4AQsjxU8xzhzEoam8dl4gx4Nw7X",
+	"NVqVG/N5tCjbOJ4k3OBr1HWOwdm5dgH2NFXDfKgb/vjieV8Et8kS8zZOImjbVFguJVjedvFICaiTfKLd",
+	"8c0LZyYOY7aHMBzEtROLM0YxbD6ElbAnWqRrq80fMzyvF88b34BWi/hBQWEFtR499N9BCjCRIXq1WjHh",
+	"CugWFojTkttnixWvVwUaF7zIbxzKvpA3Gymh9sf07cZZMzVqvwrCditWaYtoqxQXm5ualSzfe4ke/Gx6",
+	"BQI+ZOFDbhgLKN+ivTsw+2yx5ZvtTUWVBWrncbTkOsbAjXP0SBGoHMAZeqQIz5NiaI7oMZ67zcGDtpVF",
+	"jnanGn50y4rcmyBGJVeMCby+zaGjNbN/pkvwIhwKYzO2FvgX+xW9HmGT3Stxpu9SAu3euhNlkQfF2cC5",
+	"rLdU+DFZV4FzdO9xek5hOv4DJ+tAv+emHVgz/Gd/wv3pgI2cmnhg9+jiLb0j3wlLhKEWV4vFp1998gFK",
+	"A7f/I+R2ziUwf5m6qQdTuQcPlk1gcwiGDdHrLSvWsWCxrue456CZb4Suo35JzHCKVacDWn8Y+aHgpq+1",
+	"OfjmxFCitoj9FoGBoHo7vYVdehU8nfmRDU4GjqJvNMki7wD/BR2BxNsxtzO3hSpcE1qYS2IfHdAw6l98",
+	"pNlC8d/YUbU7aFrYObFjs83Z8QxO0OzCLi5uKgS9dTc51VuAY1nROn9yefH12fvzp4939C5SrtW+HHBy",
+	"RmPZBdA36S0rre1HgROi2KOLzPxhcBt1d3qHfTMwY4ZrukZOd69q2HwtOrm3+xgiBtQY9Y2gPSJaQTQK",
+	"Y3M9doyqoODpumM+eFmzpFKJUwYlbO9UGkyjjQeBZw748e5ZwTGjDGXL+GarR/qJuO9t0A8721Qn6Wgy",
+	"9BPy4wzvBhzGw6zmSKGLX+Z2IjO3e6HT0S0v6GaGOlYypSxaw7jMt8qJez76adMzDAjMUk/U3eJqcW1s",
+	"huy9MTMgWZRc/CIuL77OnmYvpSx/ERFVwrzXkSxfpjFEmxej/bepcjEupEkNXm15VcW85N5z4iNbFm8u",
+	"Kjldut6YZvDaltFDf6NpWq4ztr2hwcZBhlt035lovYyiHyooi5SOv2pjGZ6cuZfCjj7bQW7GNOgev+WH",
+	"Dp/pCplp6vjhIs9ZOMMtgVEG8W2H5OYACMC4QSQ3rmwaRXNQnYuIa8aSFmyAlqXg0cL53lFvy3xTCDg9",
+	"DofZTz81BTseiqNdwVgYZ3TXHVrjSBENiQcUOFsgToW5Di1/tJ9gjoWgrbHJbRG03naYuY7byFtG85tC",
+	"rm5jEoJCUkaAZsyRRVHpmtHS9TIsTvYsUFEZctS2jURopuN2SbtiPrlbb0u8BSypiGw2d3hNNctvimY9",
+	"g6PrppQlE5rW+7kvVlV5ky9nvQJYfDdFM+MVtZW1vtGsLuf2T9cNu6kYvb3Jl7pKfHF4W6zjNlLbvR0X",
+	"udzdJCtDsmA1Favk+TgEc1jPFUpfq1uW32/7vaOr2zjiwiy4J3/lRq6aAcbFARbx6J2PqRozkZPsyO43",
+	"PR5ruW9rrfVB3fvUBF2zTTmQlIRS71SttTEXJ9rbpFg7nJgkr2Tkbtr+lrj9wZScIz8OPJFDV3bQ7igW",
+	"XT+HaSsLdtNiRU1+J4XRJwTm8ijc99hgbhU/47wrtpJWX0x4Ou5sVJi9LHKyLIAquWaOedc6CSwqrwt7",
+	"q63chehJLU0vNLXIFtCQRaeObM+4q9KNJXXV3HTfa8103UQwz2K04fnLN9eOc9WzmLgEAKoAPvKengDc",
+	"J5G0WSBesFkXvM7B5Icf5UpTJHs+/ruHeVy/LTIzAVFrDN3lsYqz6ZSC9zWj+hU82SVwPoK0OSm/vy0T",
+	"OHQXtmn9LnMkqqEmp8uYB4dBWmdB3LWhvV6/v/3NQX4JNKESljrRLTBGXo1RmDjR8pIVN0o2NXppnUDg",
+	"H0pzQy3ZByhjzMs2pWXLhbMGTEfiLK9IbNvvCdSUfow6cgfuDathDsnTSeb+YUJVa/xgwBm20sUABuwK",
+	"bO22ina6arku1X06rba0ikUluNiDT9g0eUXM1IANx/7e0IIozSqVkSVVjDx/lpHLL74g/wdZN0VB1IoW",
+	"bMCZtB5J2uIW4r1THeMOHHGFjSn5WOaCGdidyoJWRjjSGdWx478LilW5gOK1Nn3ZYY3hKRtEhx4lYB83",
+	"DXgIVRWkAHQOU2/f4KkIN3SwTfwMBYh9NpOslUytyD1BukE7vZ08bNwQbgcO3yBvnUhJdb5aGbR4KcHv",
+	"7AK6vQQl1+4kDn80OQHriZasaMuMMS2BEqVp4XEbara26dLzYrJuqc3HByaHR3z8mP2HNTLLPf6XavJE",
+	"weM9f7NsxAA6hQ0QxGGnHTfsRPwQm3fP+zajw2k2G6YG8N5VDLnFUZkB6GLOVjxn3otExd7TtoUQpBbU",
+	"IwIaz2pNudD78GqyvzTnjd+yYo9nUXFzcn/NjoZ6d7CBETvsOGS8mlGF83YfYzsCjGftb9t+OEsZLkp0",
+	"JfciEnKgm5oNAtKWGQlxeODRmGynRgjdAAfJltXsphwAiV/TGlKFQOMuXREebAK4fYNaZbh0AKNdGhvG",
+	"Ff4UXLAcIfuOuFSxn6Uau08KubpVJK/5WrOcUCQecqFD84+CVmlq23I/8h25XisGQ1rur1rCjS2jdQDF",
+	"a3OOVTgzkAVtrzWPqmnBkBi35XWBr97zIfb5YEJKE7m6vQks0V6EEkD+G8tIvqIlq+kjZbO3ubLMS1pi",
+	"beaSMUGWbMshho/9zum+VX112hTCMtxUVTneJaj5gp7UVJA1VZrVbRmXCJcO89skAbcixK4ZZAwesZs8",
+	"RPbR3BJNvmEJ+flrVoMhb4ZMRZ512LBwI6XpYPjsjTPBxpiPHimL24MPxxlobMfS1tJ9fJa3wx24/iRh",
+	"M7i1llJv4eik9cSR1MSl+IjUBsN4whO4F6v3xhZ1qnXaoQL6CnOAXE0mR5U73MV4uOFyHbQdp+0K4E4c",
+	"k4FG3ud8vWY1We7TJtTjgDuxUzmY+2xBC74RqIHDP1HdlM1Sr5vChRA9Bncn89apaFFgbssSkroWbmKH",
+	"lyOQysu9X4igShQljPk70H52qoQj4g818iOWKAqoC4tTWjR1VhIM5MWkCkZJIgOERKwQGsEl6SYCspiZ",
+	"9onWSCTpIMhho6A4i0x1VEE4vHN60qknMQ4PVHCQw5siuOZb+dFOS7Zwekx7FAJVahgW3eym16jORtSo",
+	"QsZYijECDCWtHZXXXeTE4yQDOSekvdn9j/suDLsOMkLAt8e6rFKYfTvgYaYPboMaPcZrEfbOOo9gfeE7",
+	"MfveaUI2/883NpiB7icBNpb3UadoMgOXKiIX3PlL9NA6tLIGZ/3Z+Vdhaa1FADWvCrlLuWoPVwjnZmiJ",
+	"fnBdTl0ff4FffHV5bu3g/ooMXvNcEFoU2eB9/gKuHkj/QKvjLtHHYw3yudPTnvhBo3ovVqdg+gEb6B+R",
+	"48dfVX23PKjasQvBXNRW/waTO3R7UeJ8T7ErIqf7+zu574szNpij5PNkrARULmh1aO2g5hApmSmKI/Gy",
+	"ZxWwWhgNc/GbJjMIIEXs03SkyyQmXvNI1PMFGeoKSWTM5XJsH1x4KALjh7VYrTdAkSVTGnPFNIbPWJwO",
+	"2gIzRXpdFPaEldYlIDesCxKTAhPX5xnroIEHlLowvLZD7UY8JC1DzBdbUWaPIZ6d2AmOn16vzQ5QIsbP",
+	"djeP0wdt4x4yW+MW/cDQQR+xqy36AMvDG9BcjfPjVmF1XbR7ay7oIHWAbCouNkBqju4tqHZrrYNIcw8g",
+	"vri4cQyAvTWyjkswjWXJHNJZJPrWqRjspq1WFJ3usgbmnphKA0LlJpY5bg4dzK/pi7dHdoEgAsXSo/4d",
+	"yod+Vw+qHbt93VGObmOQv6N0KREuFCy6jAMBSj2R4hqx1YAixQIH4KCGyUaC4s50zCI6RCHv79a4k4AV",
 	"44Dmna0zi4yo15Hjrzqom42+av4yeMPYocfz0h09aJouZsnjDsc0XPp8ogvUX0Rp3fTVhb2O+tDIjNba",
-	"cEqsReuij3vOSy5AINqila6Xt2U/G/OyePE55lKJ/sFtiEhW17i3oj2dwCXdSdMInRa+Pns6M6xz75+w",
+	"cEqsReuij3vOCy5AINqila6Xt2U/G/OyePE55lKJ/sFtiEhW17i3oj2dwCXdSdMInRa+Pns6M6xz75+w",
 	"/rvd+cGYg9OO9+kYt+mYzqEC8lN3qzhp0ak9R9eK+yTekfMq0sOdGVwfXS8JbDavgwypNKewurwPbsDq",
-	"ihDpa1qm0OeGZpV7bWgk4qXdXQN5tYfi2nnJzE4QHXC8FCycuNIAsSyj8bZuwtqhUtoY6HT1T5TlEU5c",
-	"TsUjbVPZ+qCFk7eJkyEDcQHFshbwEeLZZMmMRDJDuCJU3WKCSALFEnfmvhNaMKjoyrFqW0a58xIVOEsb",
-	"l7xX7fcwuyG2aYdXPB/QVgKzXOynfQWBdAtEjx3H2By9rulKz87IwHL9g+QMTMZauDSTq8Xr/4DSewuS",
-	"/R0YwB6Qux36UD7HPRbgAAdntBL/KJDuOUs3L1fkqFVMy6s5NmfGZdlNPuhysjrV1KnJMWFu0thY56O0",
-	"d5fnw6ZmRhaxSmWY51bxjxn54S/N+fnl8+8WfsN+LxtlH+zv0E6bh1NzPmLkPAgW/AfLvhUn3EzJPn24",
-	"TPV41sqxTHuujOSQcM8lxG3+npxH/gH12yOTyD84xXPGkfNkb0lS7VXJo5Wivw2M20AF0FiS8GCZ33A+",
-	"r8N9GMWKczmULtlzXgI6vHLjcfAnX/wBnozeuG0K5x7LXTF+i8ucgvb4wVoXR6Bowatvp0qGx5mITSuM",
-	"6pd0NpRgYgrsDMFySMALeeRgmJVyd+MgYSAjFX+ImaN/OyYx1ybLufoH00pUxra76AjGDa5IAcasdES+",
-	"GdbRcoVeqStixna2pUplpJQ7+6+lsQIzUrAz4IvNiGNrzUjLWvvCs9O2MJj2hwKFXHAbLtGV8Qsu4tkz",
-	"XKOnZnfgGrh5/9vi6uLxM6PBdflxqdY0v4V0kK+zxa1gDASM0bPoLWu28NM5QDlzubh6ama7ZFRhjt/F",
-	"pdmGm5qpjSwLePbs8tlhAYTp0tfn2UKV0izDxdefezfwcpZLpt3onVPxPAal2xls+pkI5iVtx7uZSyye",
-	"9XOb9Lyd/bRng/VJKyTqrF/akYvQOrQcyA84zckSCOug/4UmOCR2fsAJ/pebt44kmhQq782Dn/Gamv2S",
-	"1YSi4U1uiSkwfyTi3xwlKjJfefzKFm3MoCkCheqzu+9+cGrSMZjbXgntDm/F102NKSS0JfRuE6YDYqrM",
-	"YU2AYogxX6lYQMHBxRVZmduciZxjo3750EVml8W09P3fMwAQRtYYKoqbC6g5MP96Tizzut9C8JQTUu3F",
-	"C622l4QD10J1Opyci4uUJcIZvscSvbd7bsYJTxaJ9vrtl8QSKmwN6rTJBooVtjSoV11v5E6k1eMepsCu",
-	"eKlZrUhNuWJuyXEreeyzk9Tn3qeFEQcs1welaJPePmsDjxXs/kkUUZfAOOykT5axCfA1siYM1sPF6rmj",
-	"vVFDdJXi0M03XSHjjej+o65ut49vQ9VmoFiwxxM7jw7CltvBB7J2SAHzYJI16J0Sf1L3QQP5c5zoBNEe",
-	"Z6JLrWu5i3r2MTIX9ervaq41i4c9KhlL3Fo1NeRJSgGJQXsJuUKOAFhvZKOoKIYqE1gdK/QUbAdyYMUF",
-	"V1igeAJI01NEqnsUwbgu7VjaaW8DfzBxsWMFqz0bm9NvBgTjjABwxrbLHIDMr84Txx0f1P5aswiIyagn",
-	"q++uElE6w+QqOnGA+h8PNkVB/03vjwP9/7Njm354hphYoomj0ssg7A6wZDZftZIqmfbot6GVOdCgNeoI",
-	"VOxJ8RKGY0Uz0nspLP9RvECVcYcMgeaqIzkT2igOcAkKuZTFHuvnIKF7xxVrsyh+SxabSP6bV21xFZEt",
-	"hdfk7esos9+paG+A8K04elBIdXEPVrdJ6jFHxIPdTCbkwfOMh/IeBxq5tmc6DdlHmutyD1vXhdK7fjzF",
-	"9I0FHQR+9tf/0XqirxZfPb6AHhzaJODnP/jN9pCI1LU7w6Swb4yt849sZ2UTFwX7GFfhKmZOSvqe/IEF",
-	"6HLD3Cf9DRG9fKgxJW5aUTlz0XRTC0UoaRsgcrUCWgoBCc9FTXdgiUISZil3xCY/3IOoZyAwMxBj6Ycx",
-	"YvMAIvomkA+z3EfxlR2MBx0Wvuh2H8f6xoVitU7uXN+1EvKhAgMQoWbRYMywSkrizaExP6au96SFukob",
-	"7BAaqGtnOk9pwJSq5B074ngObJLBgxiLduHDg506bkEgHoLeHSfSAWnCllUhTS0mBiRN/AgKRkchHJn2",
-	"zGNdaBkdrqAVO/Hh8N3uzg5mz9OyjEMMNbH8Bsj//7Rs1GfyyW71z+QTaiCfyadbLorP5FNJxbqha/Z5",
-	"doJKZ4agC7E5QgybtcPKncNS5t5JTexe1pIWOVU6IyteVhmpqLoFbCahVUbKOsdT7Uihl3tik2wmaCQs",
-	"MCx+9tcoNXKt1c1yf1Mm5d8clNY6LDfgPq6Qjdbq25jy4xnukDhZ0X1GVGO0cgUMJ+bvju2krTlWzL/A",
-	"hCbGkokfoQEEpR5tK6uig6/ZKWVR2r1kvznjgj71px/o2KdLpSh+ZqsKHhGXBroU3GsvbPWQLV61POHI",
-	"jL2je+TXgBkgt4xtMVMbpbevJEF/kDGmMPR8iFJUyqY+CPQrRsFRhpnSt5A0J5UaAeYZBOLpyLJoaifK",
-	"vYNnn36VzcpgATNujrUWSf96fp4dtxXNch+to9oXFao+L7raqis1MatnaWsQ9wrWuIisZtiLGV6BHriU",
+	"ihDpa1qk0OeGZpV7bWgk4qXdXQN5tYfi2nnJzE4QHXC8FCycuNIAsSyj8bZuwtqhUtoY6HT1T5TlEU7c",
+	"iopH2qay9UELJ28TJ0MG4gKKZS3gI8SzyZIZiWSGcEWousUEkQSKJe7MfSe0YFDRlWNlVUS58xIVOEsb",
+	"l7xX7fcwuyG2aYdXfDWgrQRmudhP+woC6RaIHjuOsTl6XdO1np2RgeX6B8kZmIy1cGkmV4vXf4XSewuS",
+	"/Q0YwB6Qux36UD7HPRbgAAdntBL/KJDuOUs3L1fkqFVMy6s5NmfGZdlNPuhysjrV1KnJMWFu0thY56O0",
+	"d5fn/bZmRhaxUmWY51byDxn5/pfm/Pzy+TcLv2G/lY2yD/Z3aKfNw6k5HzFyHgQL/r1l34oTbqZknz5c",
+	"pno8a+VYpj1XRnJIuOcS4ra/JeeRv0f99sgk8vdO8Zxx5DzZW5JUe1XwaKXo7wPjNlABNJYkPFjmN5zP",
+	"63AfRrHiXA6lS/acl4AOr9x4HPzJF7+HJ6M3bpvCucdyV4zf4jKnoD2+t9bFESha8Op3UyXD40zEphVG",
+	"9Us6G0owMQV2hmA5JOCFPHIwzAq5u3GQMJCRij/EzNG/H5OYa5PlXP2DaSUqY9tddATjBlckB2NWOiLf",
+	"DOtouUKv1BUxYzurqFIZKeTO/mtprMCM5OwM+GIz4thaM9Ky1r7w7LQtDKb9IUchF9yGS3Rl/IyLePYM",
+	"1+ip2R24Bm7e/764unj8zGhwXX5cqjVd3UI6yJfZ4lYwBgLG6Fn0ljUV/HQOUM5cLq6emtkuGFWY43dx",
+	"abbhtmZqK4scnj27fHZYAGG69OV5tlCFNMtw8eWn3g28nOWSaTd651Q8j0HpdgabfiaCeUnb8W7mEotn",
+	"/dwmPW9nP+3ZYH3SCok665d25CK0Di0H8gNOc7IEwjrof6EJDomdH3CC/+XmrSOJJoXKO/PgJ7ymZr9k",
+	"NaFoeJNbYgrMH4n4N0eJisxXHr+yRRszaIpAofrk7rvvnZp0DOa2V0K7w1vzTVNjCgltCb3bhOmAmCpz",
+	"WBOgGGLMVyoWUHBwcUXW5jZnYsWxUb986CKzy2Ja+va3DACEkTWGivzmAmoOzL+eE8u87rcQPOWEVHvx",
+	"QqvtJeHAtVCdDifn4iJliXCG77FE7+yem3HCk0WivX77JbGECluDOm2ygWKFLQ3qVddbuRNp9biHKbBr",
+	"XmhWK1JTrphbctxKHvvsJPW592lhxAHL9UEp2qS3z9rAYwW7fxZ51CUwDjvpk2VsAnyNrAmD9XCxeu5o",
+	"b9QQXaU4dPNNV8h4I7r/qKvb7ePbULUdKBbs8cTOo4Ow5XbwgawdUsA8mGQNeqfEn9V90ED+Eic6QbTH",
+	"mehSm1ruop59jMxFvfq7mmvN4mGPUsYSt9ZNDXmSUkBi0F5CrpAjANZb2Sgq8qHKBFbHCj0F24EcWHPB",
+	"FRYongDS9BSR6h5FMK5LO5Z22tvAH0xc7FjBas/G5vSbAcE4IwCcse0yByDzi/PEcccHtb/WLAJiMurJ",
+	"6rurRJTOMLmKThyg/seDTVHQf9P740D//+LYph+eISaWaOKo9DIIuwMsmc1XLaVKpj36fWhlDjRojToC",
+	"FXuSv4ThWNGM9F4Ky38Uz1Fl3CFDoLnqyIoJbRQHuASFXMp8j/VzkNC944q1WRS/J4tNJP/Nq7a4isiW",
+	"wmvy3esos9+paG+A8C0/elBIdXEPVrdJ6jFHxIPdTCbkwfOMh/IeBxq5tmc6DdkHutLFHrauC6V3/XiK",
+	"6RsLOgj87K//2nqirxZfPL6AHhzaJODnP/hNdUhE6tqdYVLYN8bW+Qe2s7KJi5x9iKtwJTMnJX1Pfs8C",
+	"dLlh7pP+hohePtSYEjetqJy5aLqphSKUtA0QuV4DLYWAhOe8pjuwRCEJs5A7YpMf7kHUMxCYGYix9MMY",
+	"sXkAEX0TyIdZ7qP4yg7Ggw4LX3S7j2N940KxWid3ru9aCflQgQGIULNoMGZYJSXx5tCYH1PXe9JCXaUN",
+	"dggN1LUznac0YEqV8o4dcTwHNsngQYxFu/DhwU4dtyAQD0HvjhPpgDRhy6qQphYTA5ImfgQFo6MQjkx7",
+	"5rEutIwOV9CSnfhw+G53Zwez52lRxCGGmlh+A+T/f1w26hP5aLf6J/IRNZBP5OMtF/kn8rGgYtPQDfs0",
+	"O0GlM0PQhdgcIYbNxmHlzmEpc++kJnYva0nzFVU6I2telBkpqboFbCahVUaKeoWn2pFCL/fEJtlM0EhY",
+	"YFj87K9RauRaq5vl/qZIyr85KK11WG7AfVwiG63VtzHlxzPcIXGyovuMqMZo5QoYTszfHdtJW3OsmH+B",
+	"CU2MJRM/QgMISj3aVlZGB1+zU8qitHvJfnPGBX3qTz/QsU+XSlH8zFYVPCIuDXQpuNde2OohW7xqecKR",
+	"GXtH98ivATNAbhmrMFMbpbevJEF/kDGmMPR8iFJUyKY+CPQrRsFRhpnSt5A0J5UaAeYZBOLpyLJoaifK",
+	"vYNnn36RzcpgATNujrUWSf96fp4dtxXNch+to9oXFao+L7raqis1MatnaWsQ9wrWOI+sZtiLGV6BHriU",
 	"/9PggGsJGexzdzka3ASAB1EY+pbAsEJRiValq54LNUT8tfY0XuDydIK1PyFhL70BMydFrIXHjOKsLBtl",
-	"YQfPwwSui8s/dGn+IriYywFd4ZBW01jJLdi8Q3wPkSuE1MSRLN0vq8ylKPadGQnW/iEOeG/CdsFrbtZe",
+	"YQfPwwSui8s/dWn+IriYywFd4ZBW01jJLdi8Q3wPkSuE1MSRLN0vq8ylKPadGQnW/iEOeG/CdsFrbtZe",
 	"xEeCTP9StGoowCqB58uFkizJGwuMcgRiMIfbdBXT1+YtS4yX1C50WPkVbrkJKtkgNdLtpqjS3kkNm3LZ",
 	"tht76IBaR9wcY+wEXjpYVCF3RIoX5opqj2rNbHgCbpXD3Of7cFH3Eph3w5My4e6LzsuhHw+vUktG3x/L",
-	"Q/FixzC8h5c/cNzMGCqsKs83VsxSUvGPALdljlbT11kHbv8v4zUCK9h9amgeLKXMafTDITdCGohypIB5",
-	"BO63ajp1nxGSunHd5V7gqHRYsd3hYGbMZkpQdwadW7awXXAaq5FKiwz+c1NxASyZJQMA1NoycSGXTbZA",
-	"MTUNhe6jxbsBqIBGnNKWjlq60c+quVzKOii+GjuC4Br3lVq9+XB/+DUmlsac9qzg+vHPbDfba29ebJ32",
-	"72t2x9muH4wrpdIDmRz2akJ7yFxqlbQZKC6vIz36Xls4riRxBj3+We4mA841olnBGKLBV9dQb9jDBP5D",
-	"9R09gLdbttVWJ1kjbFuBReFrNBSdv8/6A6PWn8tf8UexUQHZkZW9qcQDLQyIZmP1hN2tenTh0WtOS7lu",
-	"jPpojWhFLsCkvnwcKNIXvgDpJwHlRzWTxBZH1bLRLFp8ZyNwvwRx8vOAe39bM8U0iHW9cWonFugBO64L",
-	"PNtQ8y9hTMlmhXfjS9ivtlgK/lrLEmedVVD55yK9v0RDVLYJ86D3qvxiI0n4qL/mzh1Dm/2D/yh5t/ic",
-	"xd+5GHznZ/imi1l+/nz/4i63dp9Gyn1n1hduQ+j4g9gg+GPQQAJLHYMY3jfjHYdyJ6KAHW4bBeJloDaw",
-	"f6pdpDchojtU6MeibB/TJkmwTyelYSTnBJbIn/pwSl3DSfFgLwiODAk7vO1UIeLPxvNsccdqxOX7Q2/P",
-	"Bo5Jb34+Dw3wi5j16RucX4nnXh0Jp5vh1r4+/IBv2iHhpmRRzSOy+jNmoY1zWU0WgW9bVq3pu62tSt8g",
-	"M/2udr/Y1vKu/Rf6TBxwaU5FzspyAlyjj9+TFL/AYSHGxdYTabnbztXTD4NX2qWbnWDmJ26xlQi07nQp",
-	"C8FCb+GOSSN276enBQvjsWPxQ5UU4JKjvI47j7dUa1YfCvWn8arnVgM8ZKHuS1Q7pk8zcHmOJ5TGj7WL",
-	"OrJ4p4DicEf4HxEDMTzq/by5vU6G9hpLRh7W0gfziocRDGsZc1aC/WDxXAjXZGnu9pUvE+xkZ1ueuUQg",
-	"gSAlGefDJytjVyIGFjgKVhG/5JtaVh4k0iL0aElQrmEUswIgdfWYuCpdW4UBR02BR87OuoMStSwbiEcW",
-	"IIZ3kRMfk7cFvv6nP719ffeHx+Q7I7jwVz+/eUW+efbVH0xPliWrPAie0nRZMpLLgj0mb6C/5vlmW0pa",
-	"OORW8DY3yrysZS5L4NigW/4EH1NPyO8qpmlBNb2CQZuZzQKi/98/Jn8Gf6OSFUOv+Y4q668rSMWo2G14",
-	"ydDHTIXaIVAqtaCxUjHXc0g34cw6wDQQ6Cjvq949Jt9/9+1rxJc1rSDiXs3IH7/7QLh6TD5sIIFCGOXQ",
-	"+o3rO1b4IcktE3TLH/9VSZEhlbwCXOg1888UMleP/wKaI9eg0P8vo8yQd2hpeJVhcf744vE5uN+x1cXV",
-	"4unj88dPFwHDPraIOeqcqSefXL76Z/BPMBAf5tBSM5NvjZXwR6YdhTQAYaitFDYB9vL8HMNOQltiILrd",
-	"ljyHl5/81WKwo+BKpanGDd93wLeJ9Vl7AcSb9H188h6XEQ6jaqqK1vvF1eJb31gWAJSa44dMFbi+4LO2",
-	"aQW0YhqTtONfbB/xBQA3vDDWXDYy5U+oyyy7zyeAVySybnZCv7UpbQcLd/lFFg4kEytOsGag9hDqVw5X",
-	"qgJGGoeUROznrlo4ZFbiKTcmlhEE1NYzIL8TpJpBGBFhojZMZMSIZcjzMf+AXoytYFk+/juSBU0dnv8F",
-	"JEEzzo9tt10Ff28uuaB1DIYoenJonW+4q/y738EpS3vNmHnc0i2rbcqMvXP86nABMRL76QwCe65ID/fD",
-	"w50q1OIf6li9gtb/xSQiDio8XpZxlO7b0DN4MRyh/NTBgG3y5BMkKQ7fLa/lTphL/Q2Wbc2Yyurjau7h",
-	"yDoNyFwzfYak6Ue01BRcPqF8tTr23VVJ82Pf3dG7+a/e8YLJJ9X22bGv/q3h+a3mqEkf08DHs4rqWqpb",
-	"ehK5trIOhcvz5/GYPVTCh2wZVN2ywsj2U1xIwkKcx+TfC7xFbAcwR8UofvcUfNmnBcdcRYh4WRcqJgKH",
-	"1gYa9u0Ej6U8TEnTzkF+4syXJz6X9Yms+ZpjFdPQFfiTfeSewjKtKga+FQm9RPeQOf8637jyHLO57781",
-	"/ow8zS55AjZIezMqUtHCbJsrG2tHCw4yoKCW3U4xljxBAbxs1hv7MJSvZi5PyjwP6Qn/iBsr3mjLfpnQ",
-	"7MX8/bqRZfFQd//3siz+xW7+/8HYNtyellMFKvlrWdlCYrNjMWtby20nLSv8eyM0L72OAOTOyz2pmbbl",
-	"0COr5jxXD7FqP7KP/2oW7A/0lg2smqwxW65sGTvLEoslVfvc1Hqgbv/kE/x31Dfw3jxx32mN+7I7EOFB",
-	"vkHY1ra4px74sSq7DfQf1+yjfpKru/HnomsO83cSlwW01L1LrsCULbiCuLLR08EYfv/6TUZeXf+72Qr/",
-	"/fqnH9EC3lC1ISVX2jzy7fUr8sP37x7k1tj6DTEk3n2YoAB4PnW3yBZ/Re6ualPG8gUmZL5Dan4I6fGB",
-	"3rKXmM/wYC6UFts6so3AF71kOSS1ggmmJFnRU+yqD10x8sjBvIO7m4sMvZFmdlv2Vsohrh14XSAL+PPU",
-	"CplL4IGW6GfT+LCE/6KuLouffTIRj7FJc5R9cLIV+/Atm3Trs5+xPsqvh9XfzX8+o5lUMgyWHk5iJe9Y",
-	"3BB/FgH1iDsF7j1s7IYZuLGtYNcJaUmmhXfqEYuL4GYFPLhU0HKv+BG6MLCzdzxL4aw9MT2av3fbRof2",
-	"7Q/hhP+tYUq/lEjYcpLdapo2n8Dd2hXHn1PW2Iz7FL7b95BFVkkhcVWh7IPCotpSwJJDYr1crfCPNqPf",
-	"Jc1EN/OTgH1sUDnxrEsT6snRzpH4rW8/ewIJbf0cjxRRlVHkbNOZL8cF8NLT+RsmjsKRcnz6LIAMj0uf",
-	"y5OeiKjsRgSAHT1JdAnEEIOLEwkpYdPbeyE6q2Y3jcYQruGByV3MK7pmT/66Zet7b2MoG1QnmI5raMhF",
-	"ZOxe9rtY8QL4PM1/T7FZjZZ7ZrRc9eST+U/Clfc9VZt3HAB1pkUi5Mbef1LeyHrNjFD0Wnlk8BHdunT9",
-	"HFKtJ9Jc2okq6d5oeWaa8F9mF8pt5GjHuoGv3K8nQ5LgWsvtu+ADU0tiC7K03G5PcluZ7xNK7BhftFXg",
-	"BbMJno5AC4qZFLLj45/b841ptcNeUbPj3tlnvoRbFL/1k8U1S/SOukGc5h6zrVm+d9TgMCXZSAeXK4tI",
-	"ccYKyakAkp2MCFrXcseURhy6dpa3NTdf/wT/HYn8xcxU88rD7GCMpr33H5jawcVphIq1GGBgEHClK81q",
-	"5AmWNVmhzHFFjDbpcWgqB9yoX3Yiv5dl8cWn0XpEcRoPfKBpLs6DqRzwbX7ZqfyRfdS/7Y5M8kYeTN2Q",
-	"uvll5w5009928kB7xAnDg5thTpv3CbRu3xcd/zxtw0shhAAwlQWz7nLnxi+s98Fzc3U1EEbgM5x4sOSV",
-	"2RG/PqCnvh0HJORGbj/MwTuF7dtOWUYECy+xweujZlSz9sUHcg/8yHbBN5J8BBcPsAKx2cdwksU+sWm2",
-	"yLRyulPlvh//TuRkGKHkfkgwKw7W74Es2vF5dPTPa8nUKX1z7UTYySvLliQ0c3oHKegeoSp4vnHobYIs",
-	"HR8jaPifs2HnzcgMnn+hGQRvTvDEKQI5h1sPoPNlI7BQDGGGZ5vCbavez+KKDbsT+y2m5D24eLHf+cl6",
-	"oxOkyz/tmqJ/MzgUstHO4bGje9C+cbNPiZUgejJ6Eb9uH+ttlMHAMwdIb1DCkOdIsBe2JASuJZAWdGlB",
-	"XUDF+luDERWrY/lSh1lK1cMbt6+DyPqUXRvM8GnMWjt7m0YUtdHLepf8vc7x5I5hBZ9wM3wHT8ztSCMK",
-	"eSNXiy+zgu/kes2K76Dmf3oNccwnStQyerRR2TML9efW7io8G3on3Qp/iTW9M02MOYS/wycmlwZSF6C5",
-	"aKrr2JLAJ+K6sW3qBL42Vt+x+gzQlHDQLxDoXAr2SJGCaorVNcT25sGn3pe2Dh6nN7ZSc15HAOrhQY0a",
-	"068HN2ewaMtGYrHuzMKw1fzuBGcjO70dObnkPmYwduCGowRjKziZXBR3u9p4wL0DUS7PJ0j+cbhdRup5",
-	"WvSHP1ZtXGb0bLlZ/jI+cb+mCVcO9v3+i/K9W4kwL91C3lFR+GjDnlTGUg3CZgHHy3GVaRETIep/+CM/",
-	"CIo9iO+hnfwU2+Cy72a7ZVv9wpUj1QzKi2gNqJIIzUjz23UtG3GKoNArbNxZuEjQgaB2UFFmftTS9CFw",
-	"XPROX4IBcMvYdn58PXVp/wdj239Jsxoy2TA7qJJ3tPRVGc4kS7S//tawho2KqP8JT3wJ8QRfegvgPWnh",
-	"Ouz8/SfzO2NLYXpXLM37MM/4KjAwUYgBIoJjnzLW8IuuyuCdQhhIMc2eRJw1kTUDB0S7aKeXZdD2g7k5",
-	"/rF3yvf0jjl9wmwKiJFx4RGrYbm7dMiCVj5yHkC/JpzNmhXylKKxOy0/razRIXeY+PqfxgL+z8eLrOfe",
-	"LeRvZ02PbQPLMjiUQ+wM3ZOlqL6WiBxS8E6Aynynga6ANZ20shi1H1K+f2a2YOiBJu5n9PlPXFOP1KmC",
-	"EB+G2n1gLdx8ZlwB/5khNsnDyyzzJfPFtGwUWpYEe/9As6+ygSuqhQc42TU1EvXzO/1BdO52n3+5SN/Q",
-	"2XKzeaI0ectbiYgPEMmz1Qu53O5BG8QrCZzx8Ae1pYCxjiJz6uioDWP64RTz7wqur+ETD7P40Da6V38j",
-	"HcVo6KnqCeqPrX3sMEo/Z4tn59+M9M3C9vzbEZPzSopVyXMdT4al5Sk2K1LPkZwFGbE4VtheGQRSLbw4",
-	"3KpANy7YC59KDKYlwhQxhNhAauwW6sii4lNha3OYSNvd5erhdrdZ+ze1rIDR9eF2eLmaoYZfnn6LxxEO",
-	"o+nmSAR5moRzsH3RD+IpI+o7Vj+CbVWuCPK7QkHXcm8FItxwCOybsD1kI4qzmjlQzcE0dfPcz/hYWmji",
-	"uKpK25PTqALBATRn79X1v2eEklrufImKuUTKphKAYFZTUTycFvAzo8XhLD7AWQm+8IVD8/jVHyA3YWB1",
-	"K/zjCVQDnW8IhVJY3DEEubfsklNREEUtzRfXZCebsrB3TYt6w1V7/cw6KI9taXL0sEA24azjcs+i5y97",
-	"jrQkS4api6wAqVNYuqpall/C0lHNes2Uz2h8mMP6muW8YNfBpx7muJrvqOQkvYcIlHCh43j2cU8D16SQ",
-	"TGUgRZd7859TxLPynG1BJ0JtiASLnIVqk3U4UbJltZICajaQcArcTinneC/ycUP5Gp44Lgqc/VMly5qR",
-	"Pnhc+UOr8dOakZILVpBmi/oupotnmBmwpUZxcnlzgMmZRQLSYDdsa7mVij3gff0ev+B2w0PmedqR9BfB",
-	"kzYB0DLMn2C7kwT7XUCSKyvS3cKgn9+G3CwjoWA7XJ1IAG7yxHnE5sET98HDLP9j5V2Yfn2h8+HwcXlt",
-	"FVH1T5lw4dhkJtbbP/VF3BOe+iYhF4AuWUn8KDyD7QmW2bcpV5Z19sECY9chi8rDKC6u+dc1XemjYQiA",
-	"qOZEdV2WyRfRLSks2wtj59mOogFNMUrVodqclmCNeODwlM0y8F4xCLZ5yGzA/vhPgIY+u2bK6Iv/STaM",
-	"wkAVZvzaNc7syM1om62R7M+fkZJp7YuyTIN5yZlAFiUsfUM2doc7IAV7TN5qnCTrnPKo20tZ7NETtQmQ",
-	"t303AUu8H1n7k/gnjqw14kR1X+ZbbSoqugGtWwedhJDagI5uhPWnAqP1CZt054oChlw4f4YHHnAq/zxk",
-	"+jtFQ7Y1yiewSmHAAPpZFhat2E5luTrMuNrIsmj3f5A8YowZCF5v6N3DZSpch7N/emEMbf8m5RhfcMmv",
-	"wZ/D8010wUE3bndEDSorZvwmHp0nBcuNDvygTgXzAVep/2AeBdDk/4V3wmspHmlsz9Lw21TBLg7L8HIj",
-	"zcq4jvpn99A/czVsyE3zBWyYNivM6CU2ofK0RTNDZwukX7BmDyJmQ5qm38phN8gRNKTAgOt7ydzqIKz2",
-	"5W/asdNxR5iPOv+0bLR1JEESwF/lMgAae0FknSGFDpBNZW18oD9DToJYmqCpvBr7UBzl56DOzhn3oxjJ",
-	"ntb9q+fZBGLyl8nngREmQ8vwW1byzpm/by4iROyQ0BgKaXESUaFTGvJS5ZpBmoitQzZLl5ElAxQq2BTL",
-	"vdkLrFyF6wt45+Y/CWXf8VS1h0OJsBCeAIpIga7BGCJkWQOeuKWuGquyNh1+uX9b/Fb5dSdKqfv2yBw6",
-	"89ZExfSPtHrIvCzT9I+08mG6IzwkJ9pLPwOVlt1N8QPwBDbWfO23M83Ru/mlafinOw8dfOpphvaTJ/m0",
-	"e/+7guu4794TVQcpTvdcRRioJQjIHF8A+r0yUrI7ViobiW3A0XjHaoQ5cknbU6v/JKBiPPUusDzffrH+",
-	"+fZC0mX5EigdkgrPkFd4aQmGT1b0jLkOsmIDG8BSTPgPjydEdDYJ/lVNJXS/so+laURc5CwN3cmRSo6T",
-	"nvwrnfg/HzTZeggtayMljiXwHvdjfK1lXbPcMXPfXxp05wrdy8jBiKjjyz0g9RRct55vIHO2YyeK6Zu2",
-	"U205kgBwYcBqM2pa8EzfD/2+pOJVO7CHkUHtB34Tn1wwvgHFDHhlDl2kIDG0PMU15Rx18B1Lmm6ah1Az",
-	"JaVsCsGUTdOCciGM2oBHBKFyNrLWZ5rVVfdpM3dky+gsodVoXwN+6m38rSA/bZn4wCtWcsHe/kQKmTcV",
-	"Ezrzu7mwOT5YpW0j6K9++A+i9L5EmGxKkD4VNj4SGN5wkbl/gkPF3OuA93bDRax0iRavGv2Ahb229d9m",
-	"S9uRjUVpVieqBzYzSSjJG40LBvenRTW2EKaWadK6HdDH4DAugm3ZReKL7sknJd0/hLL1ju7/dXfDF7+F",
-	"39F9d8Hb7fHIrbwNkbqNAh1oQLRWIFWj26CLCXXqTQCL0yHPeIhwAzb/YOn5/3j8tDYHUWm5dYTRNkw+",
-	"sMoex+nUt8+HDSM0t9zfNeuoU94hFmRPZkSbP4PhGGYc3XJBGlGaS7ZiVGhCS8gB+NbeYL72E+nthLna",
-	"sPDAKp+HuhwtyzYlAA+GkJA5EE0a6Fi0kAWKBiyouC8w24B38xFcsYxj/UUvWUjgDbza/VKsB3b3PFQh",
-	"1mnl4UOUWoHhN1Jp5fcOgZqr0G65f7FyWyQFGuaIn8Oh40/Bt+NDXwi/3XlyE5HbsW8nxbhzrYYpKFST",
-	"SipNvjq/p/N1SEV52TINHHMW49RyK1oqli3YR1ptS3DmGw1ucXXxh8uvz+H/soWW5uen51/Db8zgggbc",
-	"C5/64GjQZEhB/kghs2g2z0mRLSwmfpTdltdYvmV5Gs8hCdriLQDG9grVigNUR7fXxj9c0Y9v8cnnzw43",
-	"HE5MDGfSjhzhX10G0+ioY9GqUCj+grMMn/y1TwX4RfUIfwL7Jw7vk21J9zYCdl9A0ZLuPSGCFLZqCfgn",
-	"uCA1oyVsKMv8ReGHXBYM5Zr7qZuj7QozOgQW7nqvMrd4y73915BkZKIwVmggGfvqBroRvSLc5v3lzOMs",
-	"8lsf/MvcBW2z+OFtF74L3zct9q1akMWuW0neRHSlTkRX3zGx1pvF1cX5eYRDMt6w3a2n8lIOfEXLfyBP",
-	"aNrt5ZYn4fqyUs1Is3AjnI6X2RX+U+vizl1ofymBZqSAY3VyV2nJBVNjAWQgvoGHZtDe8NLiYp6C9cZl",
-	"YRlJZpT0OyvHBdM7Wd9mLS0O0VKORZUHxnE6dRY/MJZJJqycESdD+vUS+WBernoTJ6xQRasGMgsQM5WU",
-	"jBbeq4q2l5ftVKid2WsPoEeZG+Un0a7Kl9alvCbzy3l28et/6VJO+kWUnd9czxk6WQ+r5bRL3DtfcaUH",
-	"VsxoPOBYFUN+FRAATzojGbDpXsMzS3aE7FLF9iQF2eFvTiOzFJaChC2T312/fp+Rn9+8Il9//fz5793c",
-	"ewYu5TB92f/H3tX2tm1r/68iBH+g239KnKRdb5e86sPd7bY+YQnQARe7BW1RNhGJ9ETKjhvku1/wnENK",
-	"ciRZdiSnt+urBatMSuQhz9Pv/A709q3RAyrzgLje9WTKsisYqTl9/JYe2ZFjYsfNMc6C6WFb6Cqjb7VL",
-	"PlFpyg41twtleBQsWJJzfVay5hMwSO1hiO1a6hCKeMJgohKVZyH0/x5Cd/zOWVRe8f5jYjj6Ja7vV54m",
-	"eB5hLNJtvYoDnQNPBclX/aHgTOcZT+l7az0vDwOQyvjwKQIAqFM3jRJhaRERMvr/Ccj4o+C5DlL7QqL0",
-	"PNNw9SutxRga+AaJMCbhQYrdJBhE7PhEyeiMjB7g/4MuaVrjE0YZloQB01c0VU3w9S3OSPHX7SQZE8Nd",
-	"QPVqKT+Vnl7bc4crwBNoNwjrm62wzdBxwE9t6JJhKM9b6ZPhpQa9NbpwxkolnMmBASlvS8LTUD8eswyj",
-	"4qWEf5/50jfl/Pycsyu9ZtRBP0j415qWkAARMIHfsp4VTrE8R6QrGhVP8ehlfbhhEBn9c0gypb7Umm+m",
-	"4W+N2h2uMCzFKkPvqMQ2bIdg+moX1oYtNnojOU/50HwpuzwEB9CcTbne2/Yji8SMyYjiC2eBq58IgwXP",
-	"IjExOizgPGh6inQAM5MGaj7sL3L9Fh/qFFT8H4z93dF9JSqRDJow1L3CXAnXe2ZjccoJeP/t8f6bOsSr",
-	"T/RalUCyA+G7BBiMoQkCy6IwiMRCWGECZrs0ZU1vrVWiDhpCvE8o4XM3yLvNm0H+2mz7Xmlu+JbvtZeQ",
-	"rZP+Tuy87hAXF/o47+1SwXMHU4D1lSS07HA5IIHBjCXWLkuFzIkPiP+Vs4TkuO+7Q2ViKqTeSIWICPbW",
-	"/mxV3zv0ASis7AcanbxJdKyNLz1QoeEkbnX+7Xy/vEIbd5zr80pcoEN/OHjVrbIo20T86qZkZrv78GHy",
-	"H+9BYDqXYwKNIERhMn5O3j62iET5KC2NNqwXBr+PpXkJuwPbjpJo3TuSNi8ckPpnQaqsiXRGYF7fbBiv",
-	"R/oNdEyBkgd6jKpS8D5Fq9+a+P0fVCNU2yn9RRqeoau8XcBvIaMjNefS+XpC1QBhdg0CEji4x1ATFLs2",
-	"opB7X3bCN25oJu0e2scBvOC8a/7R91vqaf2RdgCiCm5dKs1wEyZ8zyKC1EjHpQNx2ERAWh45edTEu86C",
-	"Uuz9b1/G40RMZ2agCi8a/IvBmvbZ9ch9XJO3lTAJ+wvkha7Vby95bcpYUWB+mQnDS8EcKICGrLqdeUnJ",
-	"p7q9F9IMBzT+kJV8h763HgZ/WOIFeIXtaReIKXcw2oXOr9UfIBoaM0i+LJsErvlgIhDg4TGEcEkS3zYa",
-	"HLxsZ8goSBBdnzoJhuxfC18DkoD6HFWtrGfcNSBrLVUsuqW1WvIOTgKVOs1Gu4q/AY/2FHw43Rx8GLYO",
-	"dEMHPMDNqtjx2vZix79YBbCOObauCaKVZKmY6DLgSWVQbGfyTCJV81KWfWmzVORI68E9aX21avWir1bf",
-	"jl3vx672XNGZ63Csnj7oqbIiUcfJisQG41UQCV/Yen8GZOtte1M84JJn01XdUSL8F0MXOogFp/L6Ugh7",
-	"+MMEybqm9PAHpUVRBYRxFqqeCVIRSWu2rsVdIrY6Ct5T+AfJAiT3gQB7bYXrK+GZudVS1kN1ubxU9fnd",
-	"NqjuvY/qvWNT5VCYddfyDPupsMBASNoA1vAwnyPJBmY6xdw5eyqXJvRNV7wpJDTWMUXUmyJtuL9ExKUR",
-	"8aryDXeyyLXJbJXb6V25N1LlEyBgzGNM4DfOm0v6KXARbjP1+sXsDwkEyN3UVlRMxpmhcmgNuZ+iSAuL",
-	"CYRpfD348drLbR931OiQzTlDPI7LL+AG6/mMZ2LCEiDUJWddZPbYaHMGCrOIdDEZcIZR8IaXtoPMZwpR",
-	"ZlstaRQRcaVrE86lkFNMioSEI9EoWCky6i9VeU2xt76ZActO3atNmZCfonE9dOG4BLqMVI75b68WnpS1",
-	"wuHTYtmRkutbpmeHTM+d93IXUP0KYZToLpq16xs6jGzDS4LinzNjeGZ//J9/Hx/+9OcP34X43+////8O",
-	"uhw1KkX9jgW/Xrx/57vS/zMS5jn82/flRuf2DNrTGRNFL7M3B5cAL2r4ikhh3qX2G54db2/ebTgKXc2u",
-	"DcodtPcn4Nbo+Gyi1Lz703rOedT98bkAqtYGU67dmHptt603UrdCGaCmdGQYZbMD+BXCQElne2CotH8T",
-	"a84n9wyO1VE/v5wppfmFHXwgJoaZ0lzCBLuSzOEWTGCgXnohKqSz51btTkRMH0aHH3eeOox7BBgzhMXT",
-	"Btlqm/bIZHna6li6Z755l19UNVmr5+f2rNH964lFFK2l6gUjwLeM4WzKySp09qsz4gHuCsUIYTmW8izo",
-	"383zrXIGKLaGLq3DXEE0uv7qEd5AyYrFr8LV7qIeM755D8uMR/brhnvMu0VD7PXFTC0v/QQDtX+x47+c",
-	"Id/6XvccZrafKDf1qOuvrHRiP9QaIrFIALBkvQYffoUWEtRZgqIrmWtdtlRZhI9jx+o8W/AtqMuA/24k",
-	"8yRpRSS9gwc26DsAHPGpkOBXlouyMAomfNnAVCy4bFCHd+zmzTCcNuX0xcF57FL+LKZ51hlQYHcniOEn",
-	"fYjczw5ml4prcPt8zN+KtYhjK38eKqTztIg3wQYizUqMLdITsLMcLz8E8E6fBOMhoPYoqsPzx3608wxF",
-	"8G/HRvLSvbfPsFPTJ7ZdbJj3jFSvl5ucFrA8lRt7P7h5yo0+ywUk8M8ztuCBVBT3ZHIFRUOtd5lrxzWE",
-	"hPzG+XxI8XA9z7ah9O5PQn7jc1O0smso+Ci1uuujp1pZpZFggB7zTdWq3dYot7+hzVqNVCzZSre3rlrp",
-	"PfJ/VBcW4vtEHREct8bXOiLnT/+xL+aObp072OrC8PldhdcFHu6CfNrwuS5A4v30v/dMslZASqwejkq2",
-	"gLKCbsMAwhSMNUTd0Wv0q+lEZGaDGO7cfISxB9JuMPY3brq9ctP9y6pPlQV6lgl5ReXB2vDsPKgE/LVh",
-	"q+DK3rkgxGtN/6DFWXvTanii0xU5ZyBiNaHvA0z6FJmLn552uB+X0LySWnBlVP4MDg/4FSzJOItWTaAf",
-	"39+p3hvIcxF1yT2UoGgEuMUucZjg4YlagvUEr2oXQGNLwIICRHN01pDDCsirgpPj4+NzqosIS4M+wjg0",
-	"lwaoWxtyVZxlk1lTsuJ0iOqf1hDbDFvf1HB/aP8lfcT1ad0rzfnAowxQzDNTkus1WEMdpGCTXyuhhMJq",
-	"IDvYFhmxzoHdp98SS1sllro+njL3eHVHX38+K6UHwasF0lcPK/VGJsZZokzEHgfBo+LEFmgIR4vXIAsZ",
-	"u5u/xX15/OxJFWpYyTJutNj2k0y7IEI9XDTH/Bs6IwjyZdXKgtIRnPNJezXHBTyxl1IOSGJ1sDqTJMD3",
-	"7oE8looKqqkqUAO+JzPgozx5xDxT04ylxGxY07jZqj2wOuutPLYYMh3ovqd7QrDfNE6Ta1rNBPqD3WcH",
-	"cLY2CThsVr39evH+XY13OuboSdhHJL82hdlXORz0eUduLdoSjxe4TtsxTMFvfujKyVZhGSnziK17ZoDB",
-	"wNGC76KMxSY4PT49Pjw5/b6n+qfyDGjFVs4QWIMLlogIaI8o07u+ujf2Px3a7/kz0y2bPe2ncdrPKpty",
-	"c0e0qozoWMxZkPmjIQ+3bV2gFTQQWeHOWCwuhA252gaD2LuqxKk5usE/brd3VPGHGzrnvWFjnqDeGegi",
-	"w8Fhnr3nmFBD1t9j8FqPNKnRHnpLjHkCjies5W3TPo4ibthkxqN7b2hDg/JXbvyh9JIdfosSruGaIb7B",
-	"Aw2rEkxVoSfsloaBvWww2Z9hs03gVlYpP4eHEDcIDxEiumXT2h0cRyawFQtJT57FmmQrQsFHHbgAsGr9",
-	"oBuU5P5FBGpiuDlEktV7V2ETOD4k0lYQ9xlnERHG/HF4AQ8c/k45ijsY3uIrbnuicXQXCtYXME0EbIdc",
-	"RoLJ4PHp4ViYIE6UVbD4+tvHNNHjgg1s1hWjJVtwu6iNlQZvKq+mxVTyKDh5Cm84ZyKDPpRMG6T8ngKA",
-	"G1jAg4lK8lRSZYGQFC9WcXAyOnn6+NkTSK/n1rCfsIQfBS/heR2M+UpRjw9aoIwHx2FwfBRcZjknbL0j",
-	"lwDh/axUCu5iHQ0dZBPoKzdEFlJGFdoeSo+v0DU13no+uzF2wHyPdMeDuSmlvomsp5aJBPeh/sN+PDkt",
-	"wcSfnfx0+uWefPch/Zxafm2APzUuSaaQhMKPK92qSxP3cWZXEozmlZzcjsCk3sEgWMlJeyrieSKm8jmM",
-	"Xs9HvIZdL9We3x8+Sm0NGNwogYIqpkpeubIGiAa+3xo0mEQvYeiBYLt27PuZQ5r3Qg8P1tCEpTxjjzQF",
-	"i1whSsRWTsZhM6CJOlhGMTpGxuESmL3M44Y9ivhERHwIQX0FI1+s5FDxFDv0K+rguPd4Cs0d1WfPIvdP",
-	"94/aTyZ8DkQTzB58LNjCzKs1dLXvfmfVrYeLjXmigN1PZdSYq2oMVyQAkEtcTprbizzXlLJF7Ux0rGCZ",
-	"HAV/HL7hsTl8NQbguEPyOohuwmMsKSMwOeIWaMIw+OPwwhoV9tfjgkSgoC8A6QW7IzqqMxheFS+/ifNL",
-	"Vud2B6rdZLgPyVVP0O+/rTmwZv6TlNWa/kW120EhUe1P3vYE03Iy7mGbJF9oFFaEOSRJtkc1hlNqDXCh",
-	"qVcyObs7WCPuLt6c3rGq4pN9pOuzGEupt3FkHk35APr9nR13YMUBc+ys3+3V2wtfi1p4a2q8AopWzA2p",
-	"uQePekbo87s9FkHGtEo5dHCEbowzhiGQqPnG75LbvVQfmMh28MP8ARjMF/s7ZF4fNGn5QpnZGoMQyWiV",
-	"IC1cu/Gor1ijpv2SLzYoHRnd2P90I/7fH2N/E18/lQ19eSzZXwlRPjFjgWOleRKflfkj7Lb52IKgbnq+",
-	"a0G5idr2Ym+nraIcHarXSij92ZqXewX/32OSu6i0vrNyHois4iBhYyoU3JxvM+WXvnfOzZdztQMpLovH",
-	"9oGmAMC4rwPrWM1S+pQeAmV+sKLu/8o6mmXYeAjBBpYkQYEF1M3wid84n/dR3da14RnUftk/ZmI6+zRn",
-	"GtZ99vng7NlxeKATZdf05Jn9cJKtF8pa2DJSirK/lX5ofryu5XVu3LvwwVRIj2SvwadV+o/BGCHNvlsf",
-	"sp5LGQrJ3CCJ/cFD/JBrdQvA/9OpdqE4HqMb/3cH8EJVYh8GwVB8vUcv2MN4Xmg6ItxBZQSQZB1o1fFG",
-	"XTuT97xS83miWKRHB2c36//rBv+oQzbUvBc+3PpSjS/RWpZib/TudSkbIz3VspTueNMNgZ4uw64Bh0zg",
-	"6RqjF1VaMAnVr2NruWsRcSScgqAdZwv0Chv5nBK2rM9Oeb6h9eDJXgo+PxAItZN2tAIRYpIH6qAAHIOd",
-	"T6YCCyx7IipgkFxlAHW1W5CwFZB9MYm7EDAJ5t95Ca5OkVFh3EaB4y4VuO3aHmb4yVLoUi4Fdu7Qm37t",
-	"4m6fvfSP7s2IKVW1dbJh/Bv2YMK4sexGUA2cPtsIDg1r0aEO7NiQc4uiygIPWeRaLST8uosYS17CJkRo",
-	"rc5fOyEdnSPU+3c39IF0v1uBiup/CF9pmQk4Q6Mb+ut2NGFywpPtQ7w0QHuC8CUM/hEfPdgjysxO6Ymv",
-	"pTKBvb+R85AlSV0ONWYiqQje3aWCKqvRjZARv75tbnerltJaPY1f3Xag0+utu4+FvaVpwgOWR0KNmIjj",
-	"XX8bJ2yy62+XbLH9Txci4mqUzp/s+tO/cjG5gk44Ow5wfZgykyl9xXppU2KlDAnrn9Y21Q4yJqeOMhE0",
-	"G3T1s/Lcw8F5L/ENKCKcqQWXAZ2A7cNc5UsirL3f4DDt3mmp7WabqSQa6F57rZLoAW41p1EBC4C6xOpT",
-	"UKxjDrl0YhtR1GFIGzWH2GUujUio7CPhJpgq4JXgJlu13nmSX5uBFvEdvzYPrRqsWqDMFlSjWhNdF2vb",
-	"ujS4eMOsze927G0WhxpMYD5hiFWige16zDhLzOxzG7L6NTxyMKAxSzPUXKL5vAYyOM/UhGtI3tC/j6Ay",
-	"+nN7jwqsnX6Aj8Cy7dvw4Mfjx3uYzppINGW1QI8ZNmaah0HKI8HKdd1/5TxHltxcFx3GNc8W7iDkWXJw",
-	"djA6uP3z9r8BAAD//w==",
+	"Q/FixzC8h5c/cNzMGCqsKl9trZilpOQfAG7LHK2mr7MO3P6fx2sEVrD71NA8WEqZ0+iHQ26ENBDlSAHz",
+	"CNxv2XTqPiMkdeO6y73AUemwYrvDwcyYzZSg7gw6t2xhu+A0ViOVFhn856bkAlgyCwYAqLVl4kIum2yB",
+	"YmoaCt1Hi3cDUAGNOKUtHbV0o59Vc7mUdVB8NXYEwTXuK7V68+H+8GtMLI057VnO9eOf2G6219682Drt",
+	"39XsjrNdPxhXSKUHMjns1YT2kLnUSmkzUFxeR3r0vbZwXEniDHr8k9xNBpxrRLOCMUSDr66h3rCHCfyH",
+	"6jt6AG+3rNJWJ9kgbFuOReEbNBSdv8/6A6PWn8tf8UexUQHZkZW9qcQDLQyIZmP1hN2tenTh0WtOC7lp",
+	"jPpojWhFLsCkvnwcKNIXvgDpRwHlRzWTxBZH1bLRLFp8ZyNwPwdx8vOAe7+qmWIaxLreOrUTC/SAHdcF",
+	"nm2o+ecwpmSzwrvxJexXWywFf61lgbPOSqj8c5Hen6MhKtuEedB7VX62kSR81F9z546hzf7Bf5S8XXzK",
+	"4u9cDL7zE3zTxSw/fbp/cZdbu48j5b4z6wurEDr+IDYI/hg0kMBSxyCG9814x6HciShgh9tGgXgZqA3s",
+	"n2oX6U2I6A4V+rEo28e0SRLs00lpGMk5gSXypz6cUtdwUjzYC4IjQ8IObztViPiz8Txb3LEacfn+1Nuz",
+	"gWPSm5/PQwP8ImZ9+gbnV+K5V0fC6Wa4ta8PP+Cbdki4KVlU84is/oJZaONcVtNF4CzKcYC4DG36myM7",
+	"zBCOEXAY0q/5qqXumr5A29L3LdLf72r3i6qWd+2/0DHj0FFXVKxYUUwgePRBgpKCJDh3CKRRebYud6W6",
+	"on2rHQ8DZdptMjuZzc/fopII6u70Ngv3Qm/hPksjke+nwtGimKah7u0JzKIFGMB1RrSUAyzUfu09Bi4O",
+	"opQCXIuU13EneEW1ZvXh5fQ0Xr3darKHw+j3yc7Xxxn4QscTY+PH2okY2RingBRxougfEcsxFFn9/L+9",
+	"ToYoG0uqHhZDg/nRw0iMtYw5XcEOsrg0hGuyNDrK2pc7drLMLV9eIiBCkFqN8+GTrrErEUMRHB7riH/1",
+	"TS1LD3ZpkYa0JCg6MRpbAiC8ekxctbGtJoGjpuCU21l3kKiWLQRx1QLk8y4C5GPyXY6v//nP372++9Nj",
+	"8o0Rivirn968Il89++JPpifLgpUezE9puiwYWcmcPSZvoL/m+aYqJM0dAi14zRtlXtZyJQvgCqEVf4KP",
+	"qSfkDyXTNKeaXsGgzcxm5vG8gdjLHx+Tv4DfVMmSofd/R5X1O+akZFTstrxg6CunQu0Q8JVa8FupmOs5",
+	"pM1wZh15GoiAlPe57x6Tb7/5+jXi5JpWEDmwZuTfv3lPuHpM3m8hEUQYJdf6v+s7lvshyYoJWvHHf1NS",
+	"4M0LerA5nv6ZXK7U419AA+YaDJP/ZZQy8hYtJq/6LM4fXzw+hzACtrq4Wjx9fP74KYgmy2MPLS7Zhgvh",
+	"wjsbBjLDnFRqpu87Y+L8O9Mv26cgRYCWTGPC9ccFN9/7e8PqfWuRtAsAeFJGWCUIXmPC1ExVUtjk4Mvz",
+	"cwzJCW1Jk2hVFXwFfXvyN4tP37Y/6hVuhwDHqBee4DWoBzZt094q8TZ9J5+8w70BJ1w1ZUnrPeBxMOLc",
+	"PfYOFWwHVWCKwIzD9gah00Rm/DqY8QWKDqb0S4lIhKedDpvK+akro4yq8elfZDWuKWLlWre8W5jDJckw",
+	"caXduqjtEFoULwBImFmEVqrDhyzLNeRUI+FPs9qyHJAoQfYu91D2aFQm0y88x1jhwpl68tFVu3waO4CO",
+	"gH7xgGvyui27ieZit2U5916Sr31jWQBvbC495LlBqQoRL5uUFEqc2BfbR3z50A3PF59+HZ3yJ9Tlpd7n",
+	"E8BKFFk3O6Ff24TYg4W7/CwLB/oAy0+wZmDIEOpXDleqBD4rh7NG7OeuWjB1VuDdWsvGqKqE2mooZIeD",
+	"RFVIQkCQuS0TGTHKEGQJmn9MHJontCge/4ZUY1OH538BxdiM82PbjVxgSy5oHQMxi54cWq+23NUN3+/g",
+	"FIVV7sw8VrRitfJyy0gbvzpcQITVfjqDtABX4ov74eFOFZrnD3WsXkHr/2ISEQcVHi/LV0z3beIK+EAB",
+	"NJet9dTBgG3y5COkOA/fLa/lThhV+g0Wfc6YyvLDeu7hyDoNyJVm+kzpmtHyiJaanMsnlK/Xx767Lujq",
+	"2Hd39G7+q3c8Z/JJWT079tW/N3x1qznar8c08OGspLqW6paeRK6trTvy8vx5POMHcDRCrh2qblluZPsp",
+	"LiRhCRJi8u8F3iK2A5jhZsytewq+zNo74BL35g6WERzqz6HlM5YwNSVNOwf5iXMaPPGZ8E9kzTdcjBpw",
+	"P9pH7iks02rq4FuRwG10D5nzr1dbV9xnNvf9t8ZfkOXdpV7BBmlvRkVKmpttc2VNAvSbQP4kIGHYKcaC",
+	"SYDPkM3G2Q9Q/J65LEvzPCQ3/SNurHijLXduQrMX8/frVhb5Q93938oi/xe7+f8HY1W4PS0jE+CA1LK0",
+	"MARmx2LNh5ZVJ6kz/HsjNC+8jgDU8Ms9qZm2YAojq+b8xQ+xaj+wD/9qFuz39JYNrJqsMde2aPl+iwJL",
+	"rVX73NR6oG7/5CP8d9Q38M48cd9pjUenOgQDQbZS2FaV31MP/FAW3Qb6j2v2QT9Zqbvx56JrDvN3EpcF",
+	"tNS9S67AlM25gqwUo6eDMfzu9ZuMvLr+D7MV/vv1jz+gBbylaksKrrR55OvrV+T7b98+yK1R+Q0xJN59",
+	"cC4HcE91t8gWf0Pmv3JbxLKNJmS+w3l/COnxnt6yl5gN9WAulBYZP7KNIAK0ZCtIiQcTTEmypqfYVe+7",
+	"YuSRI4mAIBMXGcYAwPfouZ8ph6yYwOsCNQSfplbIXAIPtEQ/mcaHJfxndXVZ9P2TiXhMOjBH2WcdtGIf",
+	"vmVT9n3tBFZX+vWw+rv5zyc0kwqGWRCHk1jKOxY3xJ9FIIHiToF7Dxu7YQZubCvr3rYU9cI79YhFVXGz",
+	"Ah5cKmixV/wIXdh8q+tZCmftienR/L3bNjq0b78PJ/z0QRbTtPlEWnQlssZm3Kfw3b6DHNRSComrCkVj",
+	"FBbVFhIXHMpy5HqNf7T1QC7lLrqZnwTchYPKiedsm1BPjnaOxG99+9nTxPLMaB8pokqjyNmmM1/MD9DH",
+	"p/M3TByFI+X49FkAGR6XPpcnPRFR2Y34ITt6kugSiCEGFyfS2cKmt/dCdFbNbhqNIVzDA5O7mJd0w578",
+	"rWKbe29jKDo+SfwTGnIRGbuX/S5WPAc2YPPfU2xWo+WeGS1XPflo/pNw5X1L1fYtBziuaZEImfX3n5Q3",
+	"st4wIxS9Vh4ZfES3Llw/h1TryRwHN1EF3Rstz0wT/svsQllFjnasG/jK/XoyJAmutazeBh+YWhJbzqll",
+	"VZ3ktjLfJ5TYMb5oMSRyZtPDHf0elEIqIoX/c3u+MSl/2Ctqdtxb+8zncIvit360qIiJ3lE3iNPcY7Y1",
+	"VOpsJSYWNBjp4DLtEWfSWCErKoCiKyOC1rXcMaURxbKd5arm5usf4b8jkb+YmWpeeZgdjNG0d/4DUzs4",
+	"P41QsRYDDAwCrnStWY0s47Ima5Q5rgTaZjMPTeWAG/XzTuS3ssg/+zRajyhO44EPNM3FeTCVA77NzzuV",
+	"P7AP+vfdkUneyIOpG1I3P+/cgW76+04eaI84YXhwM8wk9T6B1u37ouOfp214KQQgAZ7DYNZdQtn4hfUu",
+	"eG6urgbCCHyGEw8WvDQ74iGzMdtxQBp85PbDzNdT2L7tlGVEsPASG7w+akY1excmsT6Ee+AHtgu+keQj",
+	"uHiAFYjNPoaTLHKSTW5HnqbTnSr3/fh3IifDCCX3Q4JZcbB+D2TRjs+jI4/fyJOksnrfXJCAipNXFC3F",
+	"cOb0DpLTPQLdQOKr5UYlS8fmChr+p2zYeTMyg+efaQbBmxM8cYpAzuHWA+IN2QgsM0WQ8tmmcNuq97O4",
+	"UuXuxH6NKXkPLl7sd3603ujPmt/9mdcU/Zth6najncNjR/egfeNmnxIrQfRk9CJ+3T7W2yiDgWcOhACg",
+	"hCFLmmAvbCEWXEsgLejSQkLFCit8gdHnK6pIMm5fB5H1Kbs2mOHTmLV29raNyGujl/Uu+Xud48kdw3I+",
+	"4Wb4Bp6Y25FG5PJGrhefZwXfys2G5d8AYsj0GuKYT5SoZfRoo7JnFijUrd1VeDb0TroV/hxremeaGHMI",
+	"f4NPTC4NpC5Ac9FU17ElgU/EdWPb1Al8bay+Y/UZYLHhoF8gTYIU7JEiOdUUa9qI7c2DT70vjB88Tm9s",
+	"Cfa8jgBQzIMaNaZfD27OYKmkjcRitacFcaz53QnORnZ6O3JyyX3MYOzADUcJxlZwMrko7na18YB7B6Jc",
+	"nk+Q/ONQ/4zUQzWci89wrNq4zOjZcrP8eXzifk0Trhzs+/0X5Vu3EmFeugXMRLwLh4taGks1CJsFcAjH",
+	"VaZFTISo/+Hf+UFQ7EF8D+3kp9gGl3032y2r9AtXjlQzKC+iNWDSIrArXd1uatmIUwSFXmHjzsJFeh+E",
+	"xISKMvOjlqYPgeOid/oSDIBbxqr58fXUpf0fjFX/kmY1ZLJhdlAp72jRq6ZNtL/+3rCGjYqo/wlPfA7x",
+	"BF/6DqC/0sJ12Pn7T+Y3xpbC9K5YmvdhnvFVYGCiEAMcEsddZ6zhF12VwTuFMJBimj2JOItVs4MDol20",
+	"08syaPvB3Bz/2DvlW3rHnD5hNgXEyLjwePew3F0ydUFLHzkPgKMTzmbNcnlK0didlh/X1uiQO0x8/U9j",
+	"Af/n40XWc+/m8vezpse2geUoHcohdobuyVJUX0vE68l5J0BlvtNAV8CaTlpZjNoPKd8/MVsw9EAT9xP6",
+	"/CeuqUfqVEGI90PtPrAWDngTo7fbTwwRgR5eZpkvmS+mZaPQokC0jIeafZUNXFEtPMDJrqmRqJ/f6Q+i",
+	"c7f7/PNF+obOlpvNE6XJW9ZbRHyASJ6tXljJag/aIF5J4IyHP6iKAkMDisypo6O2jOmHU8y/ybm+hk88",
+	"zOJD2+he/Z10FKOhp6onqD+29rFDOP6ULZ6dfzXSNwuW9W9HTM4rKdYFX+l4MiwtTrFZEe2IrFiQEYtj",
+	"he2VQSDVkhPArSprIiBM41KJwbREcDCGEBtIrN8CjFlODSpsbQ4Tabu7WD/c7jZr/6aWJfBBP9wOL9Yz",
+	"1PDL02/xOD5qNN0cMaZOk3AOti/6QTzhTH3H6kewrYo1QXZoKOha7q1AhBsOYcETtodsRH5WMwfJO5im",
+	"bp77CR9LC00cV1Vpe3IiqLT2AJqz9+r6PzJCSS13vkTFXCJFUwrADaypyB9OC/iJ0fxwFh/grARf+Myh",
+	"efzq95CbMLC6Jf7xBKqBXm0JhVJY3DEEmfvsklORE0UtSSDXZCebIrd3TYt6w1V7/cw6KI9taXL0sEA2",
+	"4azjcs+i5897jrQkS4apiywHqZNbsrtaFp/D0lHNZsOUz2h8mMP6mq14zq6DTz3McTXfUclJeg8RKOFC",
+	"x9kw4p4GrkkumcpAii735j+niGetVqwCnQi1IRIschaqTdbhREnFaiUFAiMCXR24nVLO8V6sxg3la3ji",
+	"uChw9k+VLGtG+uBx5fetxg8Y8FywnDQV6ruYLp5hZkBFjeLk8uYACTeLBKTBbqhqWUnFHvC+fodfcLvh",
+	"IfM87Uj6i+Ap3wDeHOZPsN1Jgv0uIMmVFeluYdDPb0Nuls9UsB2uTiQAN3niPE764Il778HN/7HyLky/",
+	"PtP5cKjUvLaKqPqnTLjw4MTj6+2f+izuCU+clZALQJesCCCWHf/1CZbZtynXlrP6wQJj1yEH08MoLq75",
+	"1zVd66NhCIDm6kR1XZYHHNEtKSzbC2PnOVRmB7EMBKQhUe+0BGvEA4enbJaB94pBsM0D1QP2x38CIPvZ",
+	"NVNGX/xPsmUUBqow49eucWZHbkbbVEayP39GCqa1L8oyDa4KzgRysGHpWwW+U4c7IAV7TL7TOEnWOeWx",
+	"7gGPGjxR2wDv3ncTEPz7kbU/i3/iyFojTlT3Zb7VpqKiG9C6ddBJCKkN6Oi2GOECo/UJm3TnigKGXDh/",
+	"gQcecCr/MmT6O0VDtjXKJ7BKYcAA+lnkFq3YTmWxPsy42soib/d/kDxijBkIXm/p3cNlKlyHs396YQxt",
+	"/y7lGJ9xyQFtH+J2sQUH3bjdETWorJjxm3h0nuRsZXTgB3UqmA+4Sv0H8yiAJv8vvBNeS/FIY3tmAyjn",
+	"Ij/AYRlebiQ3GtdR/+Ie+meuhg0ZoT6DDdNmhRm9xCZUnrZoZuhsgfQL1uxBxGxIvPZ7OewGmbmGFBhw",
+	"fS+ZWx2E1b78XTt2Ou4I81HnnwZiQXAkQRLA3+QyABp7QWSdIXEVULxlbXygP0PJEiSFJMJtSiSJGK3o",
+	"w+tt1+7iWKVeS2Q4jIfwMIx0v/7LcFzItYN1d5N9clqLobiGJXybytWyDyWRYjmH0SjutuM5Ber+cRTu",
+	"z5MjBiNMhivit6zgnXvkvvmtEAVGin0ozg6JKZWGXGe5YZB6ZGvbzdJlZMkA2QwEDVAwKVasW5kBGWdP",
+	"Ppr/JEAJxNMfHw55xMLCAtAmBQoQY9ySZY1nQE9W7psOv9x/l/9eOZsnStP8+si8TPPWRBX+D7R8yFw/",
+	"0/QPtPQC8wiv24n20k9Aimh3U/wAPIGNNd+i6kxzVN97aRr+8c7DUZ+cxs60nzzJp9373+Rcx+NBoK8E",
+	"frcTrCIM1JJOZI6DAn2pGSnYHSuUje434Ly+YzVCZ7lCgKnVfxKQ6p56F7zDpv1i/fPthaTL8iXQhCQV",
+	"MyLT/dJS3p+skB7zZ2TJBjaApS3xHx5PsulsEvyrmioSeGUfS9OIuFixNMQwRw88TqTzr3Ti/3LQZOt1",
+	"tvy7lDi+13vcj/G1lnXNsDDwJNKgO1cYskA2XUSyX+4B/Snnuo2m7Bi9c3nHRDF903aqLXETAFgN+H9G",
+	"TQue6cc23hVUvGoH9jAyqP3A7+LnDcY3oJgBV9Gh2x0khpanuKac8xe+QyhZNgqah/QFSgrZ5IIpm/oH",
+	"JWgYCQQvG8IvbWWtzzSry+7TZu5IxegsodVojytw6m38tSA/Vky85yUruGDf/UhyuWpKJnTmd3Nu88aw",
+	"8t9mZbz6/q9E6X2B0OuUIBE2bHwkxbzhInP/BCedudcBQ/CGi1g5HM1fNfoBi8Vt67/PlrYjG4v8rU9U",
+	"Y25mklCyajQuGNyfFinbwuJa9lLrykK/lcNNCbZlF90xuiefFHT/EMrWW7r/190Nn/0Wfkv33QVvt8cj",
+	"t/I27O42CnSgAdFaglSNboMuztipNwEsToeQ5SFCWNj8g5V8/ONxHtu8VqVl5aj/berFwCp7bLBT3z7v",
+	"t4xQ9Hkj9kagTnmHWJCRmxFt/gyGY5jFdssFaURhLtmSUaEJLSCv5Gt7g/l6YqRMFOZqw2IWq3we6nK0",
+	"KNo0EzwYATt6LxGlY9FCZjEasKDivsAMFt7NcXEFWI5JGr1kbj2E3D3+RfQuSSM0Htjd81DFfaeVhw9R",
+	"vgeG30j1nt87BOr4Qrvl/gXwbeEdaJgjfg7HuDBFCYAPfSZOAOfJTWQDwL6dFDfRtRqmNVFNSqk0+eL8",
+	"ns7XIRXlZcteccxZjNMVrmmhWLZgH2hZFeDMNxrc4uriT5dfnsP/ZQstzc9Pz7+E35jBBQ24Fz72Afeg",
+	"yZDW/pFCttpsnpMiW1iehShjMq+xJNByf55DYr3F8ADc9jWqFQdIoW6vjX+4DSI+f3a44XBiYtilduQI",
+	"Keyy4kZHHYtWhULxZ5xl+OSvfXrJz6pH+BPYP3F4n1QF3dsI2H1Bagu69yQbUthKOOA04YLUjBawoSyb",
+	"HIUfVjJnKNfcT928f1fs0yFFcdd7mbnFW+7tv4YkIxO5sUL/P/autrltW0v/FYxnZ9rupSPbzfW6zqck",
+	"3m7vbZpk6sy0M3e6GUgEJYwpQCVAKYrH/30H5xyApERSlEzK2d58sscGARJv5+05zyndjNvqBroRgyJc",
+	"YEknInB3yrsQ/Iu8gKbMEHjah+/Kz7set61auIv9a3XyJqIrdUd09Y1QUzuDMHpNXdL6jmm39uWlbBjF",
+	"6i/IE9pNevnl6SC+6FZzt1l5I/RX69uTSXBycU88XGSsoXRNDMeqd1dpKpUwbQFkKKYEjfYopSRT4lrt",
+	"o5KSR/a5m8wp6Uu6x5WwK53dRUWpJWa1bosqN3xHf+osDtCGTlR0z6je2KPDjbwxL9dbE6foUkWrBpAF",
+	"yMPLUsHj4FVF2yvc7VyZldtrA+hRTqK8U8WqHFuXCprMv86i8z++6lL+9qtRdp5cz2k6WcNqOcUSb52v",
+	"eqUHVsxpPOBYVU1+FbgARpUvabDpbqDNWBxwd5m4H2hc+S/93FkG04vKPbNvb2/eR+zXH1+zq6vLy+/8",
+	"3IeqbsbzRAuoF10jB3QWQJa9y8k5z+6gp+bw8S/U5EDekgMXx3oNpodloauMvtVN+UTP5/zUCDdRVsRs",
+	"ydNcmOuSNp+CQuoOQ+Lm0kSQGBaxiU51ngHAUQwhO34VPC7PeP8+Mez9A87vXzxM8DJGX6Rfep0wkwP3",
+	"Ce2v+kMhuMkzMafvrbW8AgwAkK7kPkUAAFV/p15iTFcjks/wR8i2eMZeGjZ3LyRL7bmBq18bI8dQFJql",
+	"0tpUsDlWKOHgsRMTreJrUnqAUxIq7xmDLay2PI0YN3c0VI3z9Rcckfyv++1kDAx3SdTQK/Wx1HpjzT2u",
+	"AE+gWyDMmXebbYaGA35qA57bUpy3Unsl7Bq01ujCGWudCq4GBqT8Uto8DZwECc/QK14K+PcZL31Tjs8v",
+	"BL8zG0od1BiF/9aUGQWIgGVhyXoWOMX0PCNZ0Sh4iqYf6t0Ng+zRP4Yk6OpLrIUCLeHWqF3hCmtXojO0",
+	"jkoM1q4Lbu4OgejvsdA7CZ/Kh+ZLWeUheKUWfCrM0ZYfmUlmXMXkX7hmPn8iYkuRxXJiTVTAeVD1lPMB",
+	"1EzqqPmwv8rNL9iok1Px/6Hvb0v2lehpMtuUr7TQ0tcz2pmcEnKQWvz993WI1xDodSKB9g6471JM6hFs",
+	"JngWRyyWS+k2E7Alzue86a2NTvVJg4v3OQV8tp28+7wZxK/tvu81z63Y872O4rL1u78T47M/xMWFPs57",
+	"u1Tw3MEQoH2lKU07XA5IijHjqdPL5lLlxDEl/sx5Svu477tDZ3IqldlJr4kI9tYMwartHQUHFLJFADVT",
+	"3rR1nI6vAlCh4STudf7deP+4QR13nJsXFb9Ah5qD8Kp7RVH28fjVDcntfvfh08Q/3sGG6ZziC9SU4IXJ",
+	"xAuy9rHsKO6P0tQYy3thhfytNC5hd2DZcSc68452W9gcEPrnbK6dinRNYN5QwBqvR3oGqvBAygM1o6wU",
+	"vE9R63cqfv8H1Urddkr/oazI0FTez+G3VPEzvRDK23pS1wBhDnUCEji4R1cTJFA3opB7n3bCN+4oUO4b",
+	"HeMA3grRNf4Yanj1NP+YoAxeBT8vlQLLKZehDhZBapTnZwI/bCohLI88T3oSTGdJIfb+ly8TSSqnMztQ",
+	"hhd1/sVgTfuspOU/rsnaSrmC9QVCTF8+upe4NkWsyDG/yqQVJWcOJEBDVN2NvKLgU93aS2WHAxq/z0q2",
+	"Q99LD50/LZkHvML+VB7EvjwYlUfn1+oPEA3FPpRYlVUCX9AylQjwCBhCuCSJwx0VDlHWM1TMUkTXz/0O",
+	"huhfCwcIEsuGGFXtXs+EL2rXmqpYVOBr1eQ9nAQydZqVdp18BR4dyflwsdv5MGwe6I6qioCb1YnnSu5F",
+	"j3+1ZjCPOZZDYvFa8bmcmDLgSWeQbGfzTCH990qVbWm70mRIm8EtaXO3brWi79Zfj13vx672XNGZ63Cs",
+	"Lp/0VLktUcfzi8QG4zWLZUhsfTyrtrO2gyrOhBLZdF13lAj/xdGEZokUlF5fcmEPf5ggWNcUHn6vjSyy",
+	"gNDPQtkzbC5j5dTWDb9LzNfP2Dty/yBZgBLBEeCurWhzJgLbu16peqiuUB90fXy3Dar76KP6aN9U2RXm",
+	"zLU8wxo9nFlwSVvAGp7mCyTZwEinXHhjT+fKRqGQT1CFpME8ppjqncwb7i8ZC2Vlsq58w1YUuTaYrXM3",
+	"vE/3xvILBAgYiwQD+I3j5ooeBX7LfYbevJjDIQEHuR/abRWbCW4pHdpA7KdI0sJkAmkbXw8e3ni5/f2O",
+	"Bg2yheCIx/HxBVxgs5iJTE54CiTNZKzLzB0bY69BYBaeLq6Y4OgFb3hp18liphFltteUxjGRofrS80JJ",
+	"NcWgSEQ4EoMba45VGla6PKegaQCsuuHVplyqj/G4HrpwVgJdxjrH+HcQC8/LUuH0sph2pOT6Guk5INKz",
+	"9V7+AqqfIfQSbaNZu76hx8g2vCQI/gW3VmTu4f/919npD3/87dsIf373n/9x0uWoUSrqt5z98/bdW0yf",
+	"1wn771jal/C/78rF890ZdKczIdpn7m4OoQBe1PAVsca4S+03XJ3tr97tOApd1a4dwh2k90fg1ujYNtV6",
+	"0b21WQgRd2++kED/26DKtStTP7ll643UrRAGKCk9GUZZ7QB+hYhp5XUPdJX2r2ItxOSRzrE6OvHXM62N",
+	"uHWdD8TEMNNGKBjgUJI5XIIJdNRLfU2NJRKEE7sTmdCH0eHHlaeq9QEBxi1h8YxFBuSmNbJZPm81LH2b",
+	"r9blF5VN1mr5+TVrNP96YhFFbal6wUiwLRM4m2qyjrz+6pV4gLtCMkJU9qVcsf7NvFB+aYBka6j8O8wV",
+	"RL2bvzzCGyhZMflV+txdlGM2FITimQ3IftNwjwWzaIi1vp3p1YcwwEAlhVz/r2fI4X/UNYeR3SeqXXUP",
+	"+0srnbgPdYpIIlMALDmrIbhfoSwJVSsh70rmy+GtdBZjc6yCnmdLsQd1GfDfjVSepq2IpLfQYIe8A8CR",
+	"mEoFdmU5KQu9YDKkDUzlUqgGcbilN++G4bQJpy8OzuOm8kc5zbPOgAK3OiyBR/rYcj96mN1cfgKzL/j8",
+	"3baWSeL2X4AKmXxe+JtgAZFmJcGy+ynoWb7WAzjwLp6z8RBQe9yqw/PH/ubGGapohOsbyUuPXpLFDU2f",
+	"2HaxYdwz1r1ebmpawPJ0bt394McpF48tJ5DAv2d8KZjS5Pfkag1JQ613mS/xNsQO+VmIxZDbw9fR24fS",
+	"u78d8rNY2KI8YkPCR6l8Yh91+soijTYGyLFQqK9awY9i+ztK99XsihVfm/ZyaGtzRP6P6sSCf5+oI9hZ",
+	"q3+tI3L+4r+OxdzRrRoMX99asdgWeF3g4d7JZ6xYmAIkvsLn+2KSdRukxOrhqWQLKCvINnQgTEFZQ9Qd",
+	"vUa/kk7GdjaI4i7sb9D3QNIN+v7KTXdUbrr/ceJTZ8zMMqnuKD3YWJG9YBWHv7F8ze7cnQubeKOQJJTN",
+	"ay+EDi06XZELDlusxvV9gkGfInLxw2WH+3EFBVGprFtG6c9g8IBdwdNM8HjdBPoJpXfqrYH6WkjbL1GC",
+	"ohHgFisPYoBHpHoF2hO8qpsAg2UmCwoQI9BYQw4rIK9i52dnZy8oLyIqdfoN+qGFskDd2hCrEjybzJqC",
+	"FRdDZP+0uthmWPqmhvvDhC/pw69P814p+AgWJcNtntnSvt6ANdRBCnbZtQpSKJwEcp3tERHr7Ni9/BpY",
+	"2iuw1LX5nPvm1RX96fN1KTwIVi2QvgZYaVAy0c8SZzIJOAgRFye2QEN4WryGvZDx7fgtrsv3V8+rUMNK",
+	"lHGnxnacYNotEerhpHnm38grQRAvq2YWlI7gQkzaszluocVRUjkgiNVB60xThu/dA3ksJRVUQ1UgBkKd",
+	"b8BHBfKIRaanGZ8Ts2FNMXAn9kDrrNfy+HLIcKD/nu4BwX7DOE2maTUSGA52n1Xl+cYgYLA58fbP23dv",
+	"a6zTsUBLwjVR4pMt1L7K4aDPe+bnoi3weIvztB/DFDzzt66cbBWWkTKP2KZlBhgM7I19G2c8sezi7OLs",
+	"9Pziu57yn8ojoBZbOUOgDS55KmOgPaJI7+bs3rsfHcrvhTPTLZo97adw2o86mwq7tbWqjOiYzFmQ+aMi",
+	"D7dtnaMVJBBp4V5ZLC6EHbHaBoU4mKrEqTm6x18e9jdU8cEdlfPe8LFIUe4MdJFh5zDO0WNMKCHr7zF4",
+	"rW8MidEeakuMRQqGJ8zlQ9M6jmJh+WQm4kcvaEPR+xvf/1ByyXW/RwrXcMUQ3+CBhllhU13ICbekEXOX",
+	"DQb7Myy2CdzKei5eQCPEDUIjQkS3LFq7gePJBPZiIenJstjY2ZpQ8HEHLgDMWj/pBiV5fBKBnlhhT5Fk",
+	"9dFZ2ASOj4i0Fbb7TPCYCGN+P72FBqe/UoxiC8NbfMVDTzSO/kLB/AJuiIDtVKhYcsW+vzgdS8uSVDsB",
+	"i6+/v08TLS5YwGZZMVrxpXCT2php8KbyakZOlYjZ+SW84YLLDOpQcmOR8nsKAG5gAWcTneZzRZkFUpG/",
+	"WCfsfHR++f3Vcwiv506xn/BUPGOvob1hY7HWVOODJigT7CxiZ8/YhywXhK335BKweT9rPQdzsY6GDqIJ",
+	"9JU7PAtzThnaAUqPr9A1NN56PrsxdsB435iOB3NXSH0XWU8tEwmuQ/2H/f38ogQTvzr/4eLLPfn+Q/o5",
+	"teKTBf7UpLQzpSIUflKpVl0auI8zu1agNK/V5GEEKvUBCsFaTdpDES9TOVUvofd6PuIN7Hop9/zx8FEq",
+	"a8DhRmEaspgqceXKHCAa+HFz0KASvYauB4Ltur4fpw4Z0Qs9PGhDEz4XGf/GkLPIJ6LEfO33OCwGFFEH",
+	"zShBw8h6XAJ3l3nSsEaxmMhYDLFRb6Dn27Uayp/iur6hCo5H96fQ2HF99Cz2/3q8134yEQsgmuDu4GPC",
+	"FkZenaJrQvU7J24DXGwsUg3sfjqjwlxVZbiyAwC5JNSkubzIS0MhW5TORMcKmskz9vvpG5HY05sxAMc9",
+	"ktdDdFORYEoZgckRt0ADRuz301unVLinxwWJQEFfALsX9I74WZ3CcFO8/C7OL1Ud2x+odpXhMSRXPUG/",
+	"/23VgQ31n3ZZrepfZLudFDuqveVDTzAtv8cDbJP2FyqFlc0c0U52RzWBU+oUcGmoVjIZuwdoI/4u3h3e",
+	"caLio2vStS36Uup1HJXHUzGAfH/r+h1YcMAYB8t3d/X2wteil0GbGq+BohVjQ3oRwKOBEfrFdo1F2GNG",
+	"zwVUcIRqjDOOLpC4+cbvEtv9oN9zmR1gh4UDMJgt9u8QeX3SoOUrbWcbDEK0R6sEadHGjUd1xRol7Zd8",
+	"sUHqyOje/ehG/H88xv4mvn5KG/ryWLL/IkT5xIwFhpURaXJd5o9wyxZ8C5Kq6YWqBeUiavtvezdsFeXo",
+	"Ub1uh9KvrXG5G/h7wCR3EWl9R+UCEFknLOVjShTcHW+z5Zd+dMwtpHO1Ayk+FM2OgaYAwHjIA+uYzVL6",
+	"lB4cZaGzIu//zhmaZdh4BM4GnqaswAKaZvjEz0Is+shu61rwDHK/3C8zOZ19XHAD8z77fHJ9dRadmFS7",
+	"OT2/ch9Oe+uVdhq2irWm6G+lHlror2t6ne93Gz44lyog2WvwaZX6Y9BHRKMfVoes51SGYmfu2In9wUNC",
+	"lxt5C8D/0yl3oTgeo/vwewfwQnXHPg2Cofj6gF5wh/FFIemIcAeFEUCSDTO64426cSYfeaXmi1Tz2IxO",
+	"ru83/3SPv9QhG2reCxu3vlTjS7SmpbgbvXteyk5PTzUtpTvedIejp0u3G8AhywJdY/yqSgumIPt17DR3",
+	"I2OBhFPgtBN8iVZhI59Tylf10anAN7TpPDlKwud7AqF2ko5uQ0QY5IE8KADHYOWTqcQEy56ICjgEVzlA",
+	"Xd0SpHwNZF9c4SowrkD9e1GCq5NnVFq/UGC4Kw1mu3GHGR5ZSVOKpcDKnQbVr327u7YfQtOjKTGlrLZO",
+	"Okx4wx5UGN+XWwjKgTPXO8GhUS061IMdG2JucVyZ4CGTXKuJhH/tJMaSlbALEVor8zdOSEfjCOX+9oI+",
+	"kez3M1AR/U9hK60yCWdodE+/PYwmXE1Eur+LlzpoDxC+hs5/w6YnR0SZuSED8bXSlrn7GzkPeZrWxVAT",
+	"LtPKxtueKsiyGt1LFYtPD83lbvVKOa2n8avbDvT8097Vx6LewjTRCc9jqUdcJsmhzyYpnxz67Iov9390",
+	"KWOhR/PF80Mf/TOXkzuohHNgB59O59xm2tzxXsqUuF2GhPWXtUW1WcbV1FMmgmSDqn5uP/dwcN4pfAPy",
+	"CGd6KRSjE7C/m6t8SUS19xscpsMrLbXdbDOdxgPdaz/pNH6CW81LVMACoCxx8hQE61hALJ3YRjRVGDJW",
+	"L8B3mSsrU0r7SIVlUw28EsJm69Y7T4lPdqBJfCs+2acWDU4sUGQLslGdim6KuW2dGpy8YebmV9f3PpND",
+	"BSYwnjDELFHHbj5mgqd29rkNWf0TNDkZUJmlEWou0XxRAxlcZHoiDARv6P8jyIz+3F6jAnOnn+AjMG37",
+	"ITr5+9n3RxjOqUg0ZDVBj1s+5kZEbC5iyct53X/mIkeW3NwUFcaNyJb+IORZenJ9Mjp5+OPh/wIAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

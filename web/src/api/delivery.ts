@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { goToReel } from "../editor/current";
 import { note } from "../ui/notes";
 import { api, must, type Schemas } from "./client";
-import { failed, keys } from "./queries";
+import { keys } from "./queries";
 
 export type Spec = Schemas["Spec"];
 export type DeliverySpec = Schemas["DeliverySpec"];
@@ -32,7 +32,7 @@ export function useKeepSpec() {
     },
     onSuccess: (kept) =>
       note(kept ? `Kept: ${kept.spec.name}, version ${kept.spec.version}.` : "Specification forgotten."),
-    onError: failed,
+    meta: { about: "Specifications" },
     onSettled: () => client.invalidateQueries({ queryKey: specsKey }),
   });
 }
@@ -43,7 +43,7 @@ export function useChooseSpec(production: string) {
   return useMutation({
     mutationFn: ({ reel, spec }: { reel: string; spec: string }) =>
       must(api.PUT("/api/reels/{reel}/spec", { params: { path: { reel } }, body: { spec } })),
-    onError: failed,
+    meta: { about: "Specification of the reel" },
     onSettled: () => {
       client.invalidateQueries({ queryKey: keys.reel(production) });
       client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] });
@@ -84,7 +84,7 @@ export function useOrder(production: string) {
       return orders.length;
     },
     onSuccess: () => note("Ordered. It can be left; it goes on by itself."),
-    onError: failed,
+    meta: { about: "Order" },
     onSettled: () => {
       client.invalidateQueries({ queryKey: keys.deliveries(production) });
       client.invalidateQueries({ queryKey: keys.queue(production) });
@@ -137,7 +137,7 @@ export function useQueueStep(production: string) {
         await must(api.POST(`/api/prints/{print}/${step}`, { params: { path: { print: id } } }));
       else await must(api.POST(`/api/writings/{writing}/${step}`, { params: { path: { writing: id } } }));
     },
-    onError: failed,
+    meta: { about: "Queue" },
     onSettled: () => {
       client.invalidateQueries({ queryKey: keys.queue(production) });
       client.invalidateQueries({ queryKey: keys.deliveries(production) });
@@ -153,7 +153,7 @@ export function useReorderQueue(production: string) {
     mutationFn: (order: string[]) =>
       must(api.PUT("/api/productions/{production}/queue", { params: { path: { production } }, body: { order } })),
     onSuccess: (queue) => client.setQueryData(keys.queue(production), queue),
-    onError: failed,
+    meta: { about: "Queue" },
   });
 }
 
@@ -164,7 +164,7 @@ export function useDeliverAgain(production: string) {
     mutationFn: (id: string) =>
       must(api.POST("/api/deliveries/{delivery}/again", { params: { path: { delivery: id } } })),
     onSuccess: () => note("Ordered once more, as it was then: the same bytes are to come of it."),
-    onError: failed,
+    meta: { about: "Delivery once more" },
     onSettled: () => {
       client.invalidateQueries({ queryKey: keys.deliveries(production) });
       client.invalidateQueries({ queryKey: keys.queue(production) });
@@ -187,7 +187,7 @@ export function useTakeBack(production: string) {
       note(`Taken back in as the reel ${back.name}.${back.says.map((s) => ` ${s}.`).join("")}`);
       goToReel(production, back.reel ?? "");
     },
-    onError: failed,
+    meta: { about: "Taking back" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
   });
 }

@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, must, type Schemas } from "./client";
-import { failed } from "./queries";
 
 export type Lines = Schemas["Lines"];
 export type Layback = Schemas["Layback"];
@@ -52,7 +51,7 @@ export function useLinesStep(reel: string) {
         return must(api.POST("/api/laybacks/{layback}/stop", { params: { path: { layback: step.stopLayback } } }));
       return must(api.DELETE("/api/reels/{reel}/lines", { params }));
     },
-    onError: failed,
+    meta: { about: "Lines" },
     onSettled: () => client.invalidateQueries({ queryKey: linesKey(reel) }),
   });
 }

@@ -1,6 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import { note } from "../ui/notes";
+import { note, wrong } from "../ui/notes";
 import { api, type Schemas } from "./client";
 
 /** An edit that could not be sent: what it is, in words, and what is to be sent. */
@@ -58,7 +58,7 @@ export async function sendWaiting(client: QueryClient) {
       put(useOutbox.getState().waiting.filter((o) => o.id !== w?.id));
       if (!refused) continue;
       all = false;
-      note(`“${w.what}” was made while the server was away, and could not be done: ${refused}`, "bad");
+      wrong("Kept edits", `“${w.what}” was made while the server was away, and could not be done: ${refused}`);
     }
     if (all) note("All edits that were waiting are kept by the server now.");
   } finally {

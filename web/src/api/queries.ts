@@ -113,7 +113,7 @@ export function useSetWatch(production: string) {
     mutationFn: (folders: string[]) =>
       must(api.PUT("/api/productions/{production}/watch", { params: { path: { production } }, body: { folders } })),
     onSuccess: (now) => client.setQueryData(keys.watch(production), now),
-    onError: failed,
+    meta: { about: "Watched folders" },
   });
 }
 
@@ -132,7 +132,7 @@ export function useTakeFromShelf(production: string) {
     mutationFn: (v: { paths: string[]; in_place: boolean }) =>
       must(api.POST("/api/productions/{production}/shelf", { params: { path: { production } }, body: v })),
     onSuccess: (files) => note(`${plural(files.length, "file")} on the way in.`),
-    onError: failed,
+    meta: { about: "Shelf" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.watch(production) }),
   });
 }
@@ -181,8 +181,8 @@ export function useEditSheet(production: string) {
       const now = new Map(changed.map((t) => [t.id, t]));
       client.setQueryData<Take[]>(keys.takes(production), (takes) => takes?.map((t) => now.get(t.id) ?? t));
     },
-    onError: (error) => {
-      failed(error);
+    meta: { about: "Sheet" },
+    onError: () => {
       client.invalidateQueries({ queryKey: keys.takes(production) });
     },
   });
@@ -216,13 +216,8 @@ export function useDecide(production: string) {
     mutationFn: (v: { suggestions: string[]; accept: boolean }) =>
       must(api.POST("/api/productions/{production}/suggestions", { params: { path: { production } }, body: v })),
     onSettled: () => client.invalidateQueries({ queryKey: keys.takes(production) }),
-    onError: failed,
+    meta: { about: "Hints" },
   });
-}
-
-/** Shows what went wrong as a note. */
-export function failed(error: unknown) {
-  note(error instanceof Error ? error.message : String(error), "bad");
 }
 
 /** Puts a production out of the way or back, removes it, or takes that back. */
@@ -244,7 +239,7 @@ export function useProductionEnd() {
       client.invalidateQueries({ queryKey: keys.productions });
       client.invalidateQueries({ queryKey: keys.production(p.id) });
     },
-    onError: failed,
+    meta: { about: "Production" },
   });
 }
 
@@ -272,7 +267,7 @@ export function useUndo(production: string) {
       if (what === "") note(way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");
       else note(`${way === "undo" ? "Undone" : "Done again"}: ${what}.`);
     },
-    onError: failed,
+    meta: { about: "Undo" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
   });
 }

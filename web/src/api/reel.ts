@@ -16,7 +16,7 @@ import {
   type Take,
 } from "./client";
 import { editsWait, keepEdit } from "./outbox";
-import { failed, inTurn, keys } from "./queries";
+import { inTurn, keys } from "./queries";
 
 type ReelKey = readonly string[];
 
@@ -64,7 +64,7 @@ export function useNewReel(production: string) {
       client.setQueryData(reelKey(production), reel);
       client.invalidateQueries({ queryKey: [...keys.reel(production), "all"] });
     },
-    onError: failed,
+    meta: { about: "Reels" },
   });
 }
 
@@ -83,7 +83,7 @@ export function useNameReel(production: string) {
       if (name === null) goToReel(production, "");
       client.invalidateQueries({ queryKey: keys.reel(production) });
     },
-    onError: failed,
+    meta: { about: "Reels" },
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }
@@ -170,7 +170,7 @@ export function useEditReel(production: string) {
       }
       return take(client, production, await must(Promise.resolve(answer)), key);
     },
-    onError: failed,
+    meta: { about: "Edit" },
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }
@@ -192,7 +192,7 @@ export function useGrow(production: string) {
       );
       return take(client, production, e, key);
     },
-    onError: failed,
+    meta: { about: "Outputs" },
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }
@@ -239,7 +239,7 @@ export function useLayTakes(production: string) {
         `${takes.map((t) => t.name).join(", ")} taken into the reel, ${takes.reduce((n, t) => n + t.strands.length, 0)} strands (${reel.name}).`,
       );
     },
-    onError: failed,
+    meta: { about: "Laying takes" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
   });
 }
@@ -255,7 +255,7 @@ export function useReadMarkers(production: string) {
       return take(client, production, e, key);
     },
     onSuccess: (reel) => note(`${plural(reel.doc.markers?.length ?? 0, "marker")} in the reel.`),
-    onError: failed,
+    meta: { about: "Markers" },
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
   });
 }
@@ -283,7 +283,7 @@ function useWholeEdit<T>(production: string, post: (reel: string, body: T) => Pa
       if (!reel) throw new Error("The reel is not loaded yet.");
       return take(client, production, await must(post(reel.id, body)), key);
     },
-    onError: failed,
+    meta: { about: "Edit" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.production(production) }),
   });
 }

@@ -823,6 +823,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production}/writings/all.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        /** All files of proven writings in one archive, not compressed */
+        get: operations["getWritingsZip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/writings/{writing}/retry": {
         parameters: {
             query?: never;
@@ -1672,6 +1691,24 @@ export interface paths {
         put?: never;
         /** Keep a template from its JSON; one of that name is replaced */
         post: operations["addWeaveTemplate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beginnings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The templates that new reels begin with */
+        get: operations["getBeginnings"];
+        /** Say with which template new reels begin, of a production or of all; a reel of that production that nobody has touched is woven by it, too */
+        put: operations["setBeginning"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3053,6 +3090,11 @@ export interface components {
             pattern?: string;
             /** @default false */
             preview: boolean;
+            /**
+             * @description strands that are empty or off, too
+             * @default false
+             */
+            all: boolean;
         };
         Writing: {
             /** Format: uuid */
@@ -3063,6 +3105,8 @@ export interface components {
             /** @enum {string} */
             state: "waiting" | "held" | "writing" | "proving" | "proven" | "failed" | "cancelled";
             files: components["schemas"]["WrittenFile"][];
+            /** @description strands that are left out, and why */
+            left: string[];
             error: components["schemas"]["Snag"];
         };
         WrittenFile: {
@@ -3856,6 +3900,27 @@ export interface components {
         TemplateNaming: {
             name: string;
             description?: string;
+        };
+        /** @description names of templates; empty for none */
+        Beginnings: {
+            /** @description for reels of productions that have none of their own */
+            house: string;
+            /** @description of the production that was asked for */
+            production: string;
+        };
+        /**
+         * @example {
+         *       "template": "Stereo stems DX MX FX"
+         *     }
+         */
+        BeginningChange: {
+            /**
+             * Format: uuid
+             * @description without it, all that have none of their own
+             */
+            production?: string;
+            /** @description its name; empty for none */
+            template: string;
         };
         KeptTemplate: {
             /** @description of one that was kept, else its name */
@@ -6876,6 +6941,32 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getWritingsZip: {
+        parameters: {
+            query: {
+                /** @description which writings */
+                writing: string[];
+            };
+            header?: never;
+            path: {
+                production: components["parameters"]["production_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the archive */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     retryWriting: {
         parameters: {
             query?: never;
@@ -8246,6 +8337,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptTemplate"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBeginnings: {
+        parameters: {
+            query?: {
+                production?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description their names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginnings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setBeginning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginningChange"];
+            };
+        };
+        responses: {
+            /** @description their names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginnings"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { note } from "../ui/notes";
 import { api, type EditAction, must, type Schemas } from "./client";
-import { failed } from "./queries";
 
 /** One change of the routing as a whole. */
 export type WeaveChange = NonNullable<EditAction["weave"]>;
@@ -32,6 +31,29 @@ export function useWeaveTemplates(enabled: boolean) {
   return useQuery({ queryKey: templatesKey, enabled, queryFn: () => must(api.GET("/api/weave-templates")) });
 }
 
+/** The names of the templates that new reels begin with: of a production, and of all that have none of their own. */
+export function useBeginnings(production: string, enabled: boolean) {
+  return useQuery({
+    queryKey: ["beginnings", production],
+    enabled,
+    queryFn: () => must(api.GET("/api/beginnings", { params: { query: { production } } })),
+  });
+}
+
+/** Says with which template new reels begin, of a production or (without one) of all; an empty name is none. */
+export function useSetBeginning() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Schemas["BeginningChange"]) => must(api.PUT("/api/beginnings", { body })),
+    onSuccess: (_, { template, production }) => {
+      const whose = production ? "New reels of this production" : "New reels of all productions";
+      note(template ? `${whose} begin with ${template}.` : `${whose} begin without a template.`);
+      client.invalidateQueries({ queryKey: ["beginnings"] });
+    },
+    meta: { about: "New reels" },
+  });
+}
+
 /** What a change of a reel's routing would do, row by row. */
 export function useWeavePreview(reel: string, version: number, change: WeaveChange | null) {
   return useQuery({
@@ -48,7 +70,7 @@ export function useNulls() {
   return useMutation({
     mutationFn: ({ reel, from, to }: { reel: string; from?: number; to?: number }) =>
       must(api.GET("/api/reels/{reel}/weave/nulls", { params: { path: { reel }, query: { from, to } } })),
-    onError: failed,
+    meta: { about: "Null figures" },
   });
 }
 
@@ -81,6 +103,6 @@ export function useKeepTemplate() {
       note(says);
       client.invalidateQueries({ queryKey: templatesKey });
     },
-    onError: failed,
+    meta: { about: "Templates" },
   });
 }

@@ -3,10 +3,19 @@ import { AudioPath, type Told } from "./audioPath";
 import { onHeadphones } from "./headphones";
 import { type MonitorMode, matrixOf, modeInWords } from "./matrix";
 import { dimDb, type Hearing, type Reading, useListening, useMonitor } from "./monitor";
+import { riseAt, scaled } from "./rise";
 import { type Head, Parser } from "./stream";
 
 /** One listening, from being asked for until it ends or another takes its place. */
-type Session = { id: number; hearing: Hearing; abort: AbortController; path?: AudioPath; head?: Head };
+type Session = {
+  id: number;
+  hearing: Hearing;
+  abort: AbortController;
+  path?: AudioPath;
+  head?: Head;
+  /** How loud it is on its way to be as loud as it is. */
+  factor: number;
+};
 
 /** Seconds of sound that are fetched ahead: fewer of many channels. */
 const ahead = (channels: number) => Math.max(2, Math.min(10, 40 / channels));
@@ -144,7 +153,12 @@ export class ListeningEngine {
     const h = onHeadphones(asked);
     this.pressed = performance.now();
     const before = this.current;
-    const mine: Session = { id: this.nextId++, hearing: h, abort: new AbortController() };
+    const mine: Session = {
+      id: this.nextId++,
+      hearing: h,
+      abort: new AbortController(),
+      factor: "reel" in h.of && h.of.identify ? riseAt(0) : 1,
+    };
     this.current = mine;
     this.wake?.(); // the one before stops waiting
     before?.abort.abort();
@@ -187,8 +201,9 @@ export class ListeningEngine {
         const { head } = parser;
         mine.head = head;
         const mode = mine.hearing.mode; // it may have been changed meanwhile
-        const matrix = matrixOf(mode, head.matrix, head.channels, path.outputs);
+        const matrix = scaled(matrixOf(mode, head.matrix, head.channels, path.outputs), mine.factor);
         path.post({ open: id, channels: head.channels, speed, matrix, follow });
+        if (mine.factor < 1) void this.rise(mine);
         useMonitor.setState({ mode: modeInWords(mode, head.says, h.labels), gains: head.gains, readings: [] });
       }
       for (const b of blocks) {
@@ -208,6 +223,21 @@ export class ListeningEngine {
       }
     }
     path.post({ id, end: true });
+  }
+
+  /** Lets it become as loud as it is. */
+  private async rise(mine: Session) {
+    const began = performance.now();
+    while (mine.factor < 1 && this.current === mine) {
+      await new Promise((resolve) => setTimeout(resolve, 50));
+      mine.factor = riseAt(performance.now() - began);
+      if (this.current === mine) this.setMatrix(mine);
+    }
+  }
+
+  private setMatrix({ id, head, path, hearing, factor }: Session) {
+    if (head && path)
+      path.post({ id, matrix: scaled(matrixOf(hearing.mode, head.matrix, head.channels, path.outputs), factor) });
   }
 
   /** Begins anew where it is, by what has been changed. */
@@ -236,8 +266,7 @@ export class ListeningEngine {
     if (!c || !m.hearing) return;
     const h = { ...m.hearing, mode, says: says ?? m.hearing.says };
     c.hearing = h;
-    if (c.head && c.path)
-      c.path.post({ id: c.id, matrix: matrixOf(mode, c.head.matrix, c.head.channels, c.path.outputs) });
+    this.setMatrix(c);
     useMonitor.setState({ hearing: h, mode: modeInWords(mode, c.head?.says ?? "", h.labels) });
   }
 

@@ -1,7 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must } from "../api/client";
-import { failed } from "../api/queries";
 import { Button, Choice, TextField } from "../ui/controls";
 import { note } from "../ui/notes";
 import { type Chain, treats } from "./treating";
@@ -14,7 +13,7 @@ export function Settings({ chain, use }: { chain: Chain; use: (name: string, cha
   const { data: kept = [] } = useQuery({ queryKey: key, queryFn: () => must(api.GET("/api/treatments")) });
   const [naming, setNaming] = useState<string | null>(null);
   const [used, setUsed] = useState("");
-  const done = { onError: failed, onSettled: () => client.invalidateQueries({ queryKey: key }) };
+  const done = { meta: { about: "Kept settings" }, onSettled: () => client.invalidateQueries({ queryKey: key }) };
   const keep = useMutation({
     mutationFn: (name: string) => must(api.POST("/api/treatments", { body: { name, chain } })),
     onSuccess: (k) => {

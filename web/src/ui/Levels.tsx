@@ -1,5 +1,5 @@
 import type { Patch } from "../api/client";
-import { note } from "./notes";
+import { wrong } from "./notes";
 
 /** A factor as it is typed: 0.5, -1, or a level such as "-3 dB"; nothing is 0, and null is neither. */
 function factorOf(text: string): number | null {
@@ -23,7 +23,7 @@ export function Levels({ patch, own, channels, set }: LevelsProps) {
   const put = (i: number, j: number, text: string) => {
     const f = factorOf(text);
     if (f === null) {
-      note(`${text} is neither a factor such as 0.5 nor a level such as −3 dB.`, "bad");
+      wrong("Level", `${text} is neither a factor such as 0.5 nor a level such as −3 dB.`);
       return;
     }
     set({ ...patch, matrix: m.map((row, a) => row.map((o, b) => (a === i && b === j ? f : o))) });

@@ -20,6 +20,10 @@ export function Panel({ open, onOpenChange, title, quiet, className, children }:
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
         <Dialog.Content
           aria-describedby={undefined}
+          onInteractOutside={(e) => {
+            // What went wrong is put away beside an open panel.
+            if ((e.target as Element).closest("[data-notes]")) e.preventDefault();
+          }}
           className={`fixed top-20 left-1/2 z-50 max-h-[78vh] -translate-x-1/2 border border-line bg-panel shadow-2xl ${className}`}
         >
           <Dialog.Title className={quiet ? "sr-only" : "p-4 text-large"}>{title}</Dialog.Title>

@@ -7,7 +7,7 @@ import { type Span, useEditor } from "../../editor/store";
 import { duration, plural, timecodeAt } from "../../format";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Key, TextField } from "../../ui/controls";
-import { note } from "../../ui/notes";
+import { note, wrong } from "../../ui/notes";
 import { TemplatesPanel } from "../weave/TemplatesPanel";
 import { HowMuch } from "./HowMuch";
 import { type Named, Only } from "./Only";
@@ -71,9 +71,9 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
       (test: boolean, allTheSame = test) => {
         if (!can || !reel || !body || !plan) return;
         if (asks.length > 0 && !allTheSame) {
-          note(
+          wrong(
+            "Order",
             `${plural(asks.length, "snag")} in the way: mend what it says, or Shift Enter orders it all the same.`,
-            "bad",
           );
           return;
         }
@@ -270,6 +270,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
         open={weaving}
         onClose={() => setWeaving(false)}
         reel={reel}
+        production={production}
         first={spec.template}
         change={(what, c) => edit.mutate(() => ({ what, actions: [{ weave: c }] }))}
       />

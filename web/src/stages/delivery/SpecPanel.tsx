@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { type DeliverySpec, type Spec, useKeepSpec } from "../../api/delivery";
 import { Button } from "../../ui/controls";
 import { saveText } from "../../ui/download";
-import { note } from "../../ui/notes";
+import { wrong } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import { SpecFields } from "./SpecFields";
 import { specWords } from "./words";
@@ -23,7 +23,7 @@ export function SpecPanel({ open, onClose, chosen }: Props) {
   const read = async (f: File) => {
     const read = parsed(await f.text());
     if (read.spec) setText(JSON.stringify(read.spec, null, 2));
-    else note(`${f.name} is no JSON: a specification is expected.`, "bad");
+    else wrong("Specifications", `${f.name} is no JSON: a specification is expected.`);
   };
   return (
     <Panel

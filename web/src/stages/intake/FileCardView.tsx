@@ -2,10 +2,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Play, RotateCcw, Trash2, TriangleAlert } from "lucide-react";
 import { api, type FileCard, must, type Snag } from "../../api/client";
 import { useProgress } from "../../api/events";
-import { failed, keys } from "../../api/queries";
+import { keys } from "../../api/queries";
 import { bytes, count, dbfs, duration, plural } from "../../format";
 import { hear, stop } from "../../listening/engine";
 import { Button, Progress } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { Waveform } from "../../waveform/Waveform";
 
 /** Whether something is amiss with a file. */
@@ -34,9 +35,12 @@ export function FileCardView({ file, production }: { file: FileCard; production:
   const progress = useProgress((s) => s[file.id]);
   const refresh = () => client.invalidateQueries({ queryKey: keys.production(production) });
   const remove = () =>
-    must(api.DELETE("/api/files/{file}", { params: { path: { file: file.id } } })).then(refresh, failed);
+    must(api.DELETE("/api/files/{file}", { params: { path: { file: file.id } } })).then(refresh, failing(file.name));
   const retry = () =>
-    must(api.POST("/api/files/{file}/retry", { params: { path: { file: file.id } } })).then(refresh, failed);
+    must(api.POST("/api/files/{file}/retry", { params: { path: { file: file.id } } })).then(
+      refresh,
+      failing(file.name),
+    );
   const busy = file.state === "waiting" || file.state === "analysing";
   return (
     <article aria-label={file.name} className="border border-line bg-panel p-3">

@@ -2,10 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Download, Trash2, Upload } from "lucide-react";
 import { useRef } from "react";
 import { api, must } from "../../api/client";
-import { failed, keys, useHashLists } from "../../api/queries";
+import { keys, useHashLists } from "../../api/queries";
 import { plural } from "../../format";
 import { Button } from "../../ui/controls";
-import { note } from "../../ui/notes";
+import { failed, failing, note } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 
 /** Whether a file that was dropped is a hash list and no recording. */
@@ -26,7 +26,7 @@ export function useGiveHashLists(production: string) {
         );
         note(`${f.name}: files are compared with it as they are read.`);
       } catch (e) {
-        failed(e);
+        failed(f.name, e);
       }
     }
     client.invalidateQueries({ queryKey: keys.files(production) });
@@ -44,7 +44,7 @@ export function HashLists({ production, open, onOpenChange }: Props) {
   const remove = (list: string) =>
     must(api.DELETE("/api/hash-lists/{list}", { params: { path: { list } } })).then(
       () => client.invalidateQueries({ queryKey: keys.files(production) }),
-      failed,
+      failing("Hash lists"),
     );
   return (
     <Panel open={open} onOpenChange={onOpenChange} title="Hash lists" className="flex w-[640px] flex-col">

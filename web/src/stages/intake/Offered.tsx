@@ -2,9 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { FolderSearch } from "lucide-react";
 import { useState } from "react";
 import { api, must } from "../../api/client";
-import { failed, keys, useTakeFromShelf, useWatch } from "../../api/queries";
+import { keys, useTakeFromShelf, useWatch } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { VirtualList } from "../../ui/VirtualList";
 import { SnagLine } from "./FileCardView";
 
@@ -22,7 +23,7 @@ export function Offered({ production }: { production: string }) {
         params: { path: { production } },
         body: { paths },
       }),
-    ).then((now) => client.setQueryData(keys.watch(production), now), failed);
+    ).then((now) => client.setQueryData(keys.watch(production), now), failing("Watched folders"));
   const where = data.folders.map((f) => f || "the whole shelf").join(", ");
   return (
     <section aria-label="Watched folders" className="shrink-0 border-line border-b bg-panel px-4 py-2">

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, must, type Reel } from "../../api/client";
-import { failed, keys } from "../../api/queries";
+import { keys } from "../../api/queries";
 import { duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { note } from "../../ui/notes";
@@ -40,7 +40,7 @@ export function PrintPanel({ production, reel }: { production: string; reel: Ree
       );
       close();
     },
-    onError: failed,
+    meta: { about: "Print" },
     onSettled: () => client.invalidateQueries({ queryKey: keys.queue(production) }),
   });
   const prints = plan.data ?? [];

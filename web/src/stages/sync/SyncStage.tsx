@@ -2,12 +2,12 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, must, type SyncPair } from "../../api/client";
-import { failed, keys, useProduction, useSyncs, useTakes } from "../../api/queries";
+import { keys, useProduction, useSyncs, useTakes } from "../../api/queries";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Key, StageHead } from "../../ui/controls";
-import { note } from "../../ui/notes";
+import { failing, note } from "../../ui/notes";
 import { PairView } from "./PairView";
 import { allMoved } from "./useNudge";
 import { inWords, namesOf } from "./view";
@@ -75,7 +75,7 @@ export function SyncStage() {
     must(api.POST("/api/productions/{production}/syncs", { params: { path: { production } } })).then((got) => {
       note(got.added === 0 ? "No further pairs were found." : `${plural(got.added, "new pair")}, being listened to.`);
       return refresh();
-    }, failed);
+    }, failing("Pairs"));
   const decide = async (accept: boolean, by: "sound" | "timecode" = "sound") => {
     if (!pair) return;
     setPicked(pair.id);
@@ -85,7 +85,7 @@ export function SyncStage() {
     await must(api.POST("/api/syncs/{sync}/decide", { params: { path: { sync: pair.id } }, body })).then((got) => {
       if (got.along > 0)
         note(`${plural(got.along, "further pair")} of ${pair.take.name} say the same and are accepted with it.`);
-    }, failed);
+    }, failing("Pairs"));
     await refresh();
   };
   const clock = (off: boolean) =>
@@ -97,9 +97,10 @@ export function SyncStage() {
           : "The clock counts as right again.",
       );
       return refresh();
-    }, failed);
+    }, failing("Pairs"));
   const again = () =>
-    pair && must(api.POST("/api/syncs/{sync}/again", { params: { path: { sync: pair.id } } })).then(refresh, failed);
+    pair &&
+    must(api.POST("/api/syncs/{sync}/again", { params: { path: { sync: pair.id } } })).then(refresh, failing("Pairs"));
   const step = (by: number) => {
     const next = pairs[Math.max(0, Math.min(pairs.length - 1, at + by))];
     if (next) setPicked(next.id);

@@ -1,7 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, must, type SyncPair } from "../../api/client";
-import { failed, keys } from "../../api/queries";
+import { keys } from "../../api/queries";
+import { failed } from "../../ui/notes";
 import { nudged } from "./view";
 
 /** What is still on its way to the server. */
@@ -42,7 +43,7 @@ export function useNudge(production: string, pair: SyncPair, onMoved: () => void
         await client.invalidateQueries({ queryKey: keys.production(production) });
       } while (s.wanted !== null && s.wanted !== s.there); // moved on meanwhile
     } catch (e) {
-      failed(e);
+      failed("Moving a pair", e);
       await client.invalidateQueries({ queryKey: keys.production(production) });
     }
     s.busy = false;

@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { api, must, type Strand, type Take } from "../../api/client";
-import { failed, keys } from "../../api/queries";
+import { keys } from "../../api/queries";
 import { fromHome } from "../../format";
 import { Button } from "../../ui/controls";
+import { failed } from "../../ui/notes";
 
 /** Lets a strand go from its take, moves it to so many samples from home, or brings it home. */
 export function useDetach(production: string) {
@@ -18,7 +19,7 @@ export function useDetach(production: string) {
       ).then(
         () => client.invalidateQueries({ queryKey: keys.production(production) }),
         (e) => {
-          failed(e);
+          failed("Offset of a strand", e);
           return client.invalidateQueries({ queryKey: keys.production(production) });
         },
       ),

@@ -2,9 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { GripVertical } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Take } from "../../api/client";
-import { failed, keys, useEditSheet } from "../../api/queries";
+import { keys, useEditSheet } from "../../api/queries";
 import { duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import { SnagLine } from "../intake/FileCardView";
 import { Grouping } from "./Grouping";
@@ -26,7 +27,7 @@ export function GroupPanel({ open, onClose, production, takes }: Props) {
   const move = (file: string, to: string | null) =>
     must(api.POST("/api/files/{file}/move", { params: { path: { file } }, body: to ? { take: to } : {} })).then(
       () => client.invalidateQueries({ queryKey: keys.production(production) }),
-      failed,
+      failing("Grouping"),
     );
   const shown = open ? takes : [];
   const proposed = shown.filter((t) => !t.final);

@@ -1,8 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, must, type Strand, type Take } from "../../api/client";
-import { failed, keys } from "../../api/queries";
+import { keys } from "../../api/queries";
 import { Choice } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { useDetach } from "./Detached";
 import { openStrandTreatment } from "./StrandTreatment";
 
@@ -40,7 +41,7 @@ export function MoreOfStrand({
         params: { path: { file: s.file } },
         body: to === "off" ? {} : { take: to },
       }),
-    ).then(() => client.invalidateQueries({ queryKey: keys.production(production) }), failed);
+    ).then(() => client.invalidateQueries({ queryKey: keys.production(production) }), failing("Strand"));
   const sets = useMemo(() => (set ? setsBeside(take, takes) : []), [set, take, takes]);
   return (
     <Choice

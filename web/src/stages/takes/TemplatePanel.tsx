@@ -2,9 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Trash2 } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Schemas, type Take } from "../../api/client";
-import { failed, keys, useEditSheet, useTemplates } from "../../api/queries";
+import { keys, useEditSheet, useTemplates } from "../../api/queries";
 import { plural } from "../../format";
 import { Button, Choice, TextField } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import type { SheetCell } from "./cells";
 
@@ -58,7 +59,7 @@ export function TemplatePanel({ open, onClose, production, take, chosen, all }: 
           labels: take.strands.map((s) => ({ label: s.label, stem: s.stem, part: s.part })),
         },
       }),
-    ).then(refresh, failed);
+    ).then(refresh, failing("Templates of labels"));
   const apply = () => {
     if (!template) return;
     edit({
@@ -120,7 +121,7 @@ export function TemplatePanel({ open, onClose, production, take, chosen, all }: 
               onClick={() =>
                 must(api.DELETE("/api/templates/{template}", { params: { path: { template: template.id } } })).then(
                   refresh,
-                  failed,
+                  failing("Templates of labels"),
                 )
               }
             >

@@ -3,14 +3,18 @@ import { Download, RotateCcw } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Schemas, type Take } from "../../api/client";
 import { useProgress } from "../../api/events";
-import { failed, keys, useWritings } from "../../api/queries";
+import { keys, useWritings } from "../../api/queries";
 import { bytes, plural } from "../../format";
 import { Button, Choice, Progress, TextField } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import { VirtualList } from "../../ui/VirtualList";
 import { SnagLine } from "../intake/FileCardView";
 
 type Packing = Schemas["WritingOrder"]["packing"];
+
+/** Writings that one archive is asked for: as many as an address holds. */
+const mostInOne = 150;
 
 /** Writes takes out as files, each take a job of its own, and shows what became of them. */
 export function WritingPanel({
@@ -28,28 +32,34 @@ export function WritingPanel({
   const [packing, setPacking] = useState<Packing>("poly");
   const [pattern, setPattern] = useState("{roll}_{name}_{channel}_{label}");
   const { data: list } = useWritings(production);
+  const [all, setAll] = useState(false);
   const ids = takes.map((t) => t.id);
+  // What a plan hangs on: labels and names as they are now, what is off, how strands are read together.
+  const now = takes.map((t) => [t.name, t.roll, t.readings, t.strands.map((s) => [s.label, s.off, s.position])]);
   const order = (preview: boolean) =>
     must(
       api.POST("/api/productions/{production}/writings", {
         params: { path: { production } },
-        body: { takes: ids, packing, pattern, preview },
+        body: { takes: ids, packing, pattern, preview, all },
       }),
     );
   const plan = useQuery({
-    queryKey: [...keys.writings(production), "plan", ids, packing, pattern],
+    queryKey: [...keys.writings(production), "plan", ids, packing, pattern, all, now],
     queryFn: () => order(true),
     enabled: open && ids.length > 0,
     retry: false,
-    placeholderData: (before) => before,
+    gcTime: 0,
   });
+  const left = plan.data?.flatMap((w) => w.left.map((s) => `${w.take}, ${s}`)) ?? [];
+  const proven = (list ?? []).filter((w) => w.state === "proven" && w.files.length > 0).slice(0, mostInOne);
+  const archive = new URLSearchParams(proven.map((w) => ["writing", w.id]));
   const names = plan.data?.flatMap((w) => w.files.map((f) => ({ take: w.take, ...f }))) ?? [];
   const write = () =>
-    order(false).then(() => client.invalidateQueries({ queryKey: keys.writings(production) }), failed);
+    order(false).then(() => client.invalidateQueries({ queryKey: keys.writings(production) }), failing("Writing out"));
   const retry = (id: string) =>
     must(api.POST("/api/writings/{writing}/retry", { params: { path: { writing: id } } })).then(
       () => client.invalidateQueries({ queryKey: keys.writings(production) }),
-      failed,
+      failing("Writing out"),
     );
   return (
     <Panel
@@ -75,6 +85,17 @@ export function WritingPanel({
           Write {plural(names.length, "file")}
         </Button>
       </div>
+      <p className="flex items-center gap-3 px-4 pb-2">
+        <span className="min-w-0 flex-1 truncate text-quiet" title={left.join("\n")}>
+          {plan.isPending && "Looking what would be written…"}
+          {left.length > 0 && `Left out: ${plural(left.length, "strand")}, ${left.slice(0, 3).join("; ")}`}
+          {left.length > 3 && ", and more"}
+        </span>
+        <label className="flex shrink-0 items-center gap-1.5">
+          <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} />
+          strands that are empty or off, too
+        </label>
+      </p>
       {plan.isError && (
         <div className="px-4">
           <SnagLine
@@ -97,7 +118,18 @@ export function WritingPanel({
           </span>
         )}
       </VirtualList>
-      <h3 className="mt-2 border-line border-t px-4 pt-3 pb-1 text-quiet">Written</h3>
+      <h3 className="mt-2 flex items-center gap-3 border-line border-t px-4 pt-3 pb-1 text-quiet">
+        <span className="flex-1">Written</span>
+        {proven.length > 0 && (
+          <a
+            href={`/api/productions/${production}/writings/all.zip?${archive}`}
+            download
+            className="flex h-6 items-center gap-1 text-focus hover:underline"
+          >
+            <Download size={12} aria-hidden="true" /> All files of {plural(proven.length, "take")} in one archive
+          </a>
+        )}
+      </h3>
       <ul aria-label="Written takes" className="min-h-0 flex-1 overflow-auto px-4 pb-4">
         {list?.length === 0 && (
           <li className="text-quiet">

@@ -4,7 +4,7 @@ import { useLayMasters } from "../../api/reel";
 import { position, setLoop, stop, useMonitor } from "../../listening/engine";
 import { compare, hearAnswer, hearStrand, hearsTake, hearTake } from "../../listening/keys";
 import { type Command, useCommandList } from "../../ui/commands";
-import { note } from "../../ui/notes";
+import { note, wrong } from "../../ui/notes";
 import { asked } from "./asked";
 import type { Range } from "./useStrip";
 
@@ -243,11 +243,11 @@ function settled(chosen: Take[]): Take[] {
   const proposed = chosen.filter((t) => !t.final);
   const undecided = chosen.filter((t) => t.final && asked(t).length > 0);
   if (proposed.length > 0)
-    note(`${some(proposed)}: proposed, and not laid. Look at the group and accept it first.`, "bad");
+    wrong("Laying takes", `${some(proposed)}: proposed, and not laid. Look at the group and accept it first.`);
   if (undecided.length > 0)
-    note(
+    wrong(
+      "Laying takes",
       `${some(undecided)}: not laid. It is not certain what the channels are: hear both answers, and say it below the sheet.`,
-      "bad",
     );
   return chosen.filter((t) => t.final && asked(t).length === 0);
 }

@@ -1,15 +1,23 @@
 import { useRef, useState } from "react";
 import type { Reel } from "../../api/client";
-import { useKeepTemplate, useWeavePreview, useWeaveTemplates, type WeaveChange } from "../../api/weave";
+import {
+  useBeginnings,
+  useKeepTemplate,
+  useSetBeginning,
+  useWeavePreview,
+  useWeaveTemplates,
+  type WeaveChange,
+} from "../../api/weave";
 import { Button, Key, TextField } from "../../ui/controls";
 import { saveText } from "../../ui/download";
-import { note } from "../../ui/notes";
+import { wrong } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 
 type Props = {
   open: boolean;
   onClose: () => void;
   reel: Reel;
+  production: string;
   change: (what: string, c: WeaveChange) => void;
   /** Name of the template that is looked at first. */
   first?: string;
@@ -24,13 +32,15 @@ const tones: Record<string, string> = {
 };
 
 /** Templates of routings: what each would do to this reel, row by row, before it is used. */
-export function TemplatesPanel({ open, onClose, reel, change, first }: Props) {
+export function TemplatesPanel({ open, onClose, reel, production, change, first }: Props) {
   const { data: list } = useWeaveTemplates(open);
   const [moved, setAt] = useState<number | null>(null);
   const at = moved ?? Math.max(0, list?.findIndex((t) => t.template.name === first) ?? 0);
   const [naming, setNaming] = useState<{ name: string; description: string } | null>(null);
   const [all, setAll] = useState(false);
   const keep = useKeepTemplate();
+  const { data: beginnings } = useBeginnings(production, open);
+  const begin = useSetBeginning();
   const file = useRef<HTMLInputElement>(null);
   const chosen = list?.[at];
   const use: WeaveChange | null = chosen ? { use: { template: chosen.template } } : null;
@@ -46,7 +56,7 @@ export function TemplatesPanel({ open, onClose, reel, change, first }: Props) {
     try {
       keep.mutate({ template: JSON.parse(await f.text()) });
     } catch {
-      note(`${f.name} is no JSON: a template that was written here is expected.`, "bad");
+      wrong("Templates", `${f.name} is no JSON: a template that was written here is expected.`);
     }
   };
   return (
@@ -85,6 +95,12 @@ export function TemplatesPanel({ open, onClose, reel, change, first }: Props) {
               className={`cursor-default border-l-4 px-3 py-1.5 ${i === at ? "border-focus bg-raised" : "border-transparent"}`}
             >
               <span className="block">{t.template.name}</span>
+              {(t.template.name === beginnings?.production || t.template.name === beginnings?.house) && (
+                <span className="block text-focus text-small">
+                  new reels begin with it
+                  {t.template.name === beginnings.production ? "" : ", in productions that say nothing else"}
+                </span>
+              )}
               <span className="text-quiet text-small">{t.template.description}</span>
             </div>
           ))}
@@ -135,6 +151,29 @@ export function TemplatesPanel({ open, onClose, reel, change, first }: Props) {
               </tbody>
             </table>
           </div>
+          {chosen && beginnings && (
+            <fieldset className="flex flex-wrap items-center gap-x-4 pt-2">
+              <legend className="sr-only">Where new reels begin with {chosen.template.name}</legend>
+              <span className="text-quiet">New reels begin with it</span>
+              {(
+                [
+                  ["in this production", beginnings.production, production],
+                  ["in all that say nothing else", beginnings.house, undefined],
+                ] as const
+              ).map(([where, now, of]) => (
+                <label key={where} className="flex items-center gap-1.5">
+                  <input
+                    type="checkbox"
+                    checked={now === chosen.template.name}
+                    onChange={(e) =>
+                      begin.mutate({ production: of, template: e.target.checked ? chosen.template.name : "" })
+                    }
+                  />
+                  {where}
+                </label>
+              ))}
+            </fieldset>
+          )}
         </section>
       </div>
       <footer className="flex flex-wrap items-center gap-2 p-4">

@@ -315,7 +315,13 @@ function Weave({ reel, production }: Props) {
         </div>
       )}
       <PrintPanel production={production} reel={reel} />
-      <TemplatesPanel open={templates} onClose={() => setTemplates(false)} reel={reel} change={change} />
+      <TemplatesPanel
+        open={templates}
+        onClose={() => setTemplates(false)}
+        reel={reel}
+        production={production}
+        change={change}
+      />
     </>
   );
 }

@@ -1,6 +1,6 @@
 import { memo, type ReactNode, useCallback, useId, useRef, useState } from "react";
 import type { Bus } from "../../../api/client";
-import { note } from "../../../ui/notes";
+import { note, wrong } from "../../../ui/notes";
 import { colourOf, weaveOf } from "../../../ui/stems";
 import { writeTSV } from "../../../ui/tsv";
 import { Crossing } from "../Crossing";
@@ -110,7 +110,7 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
     if (draft === null || !cursor || !chosen || !typing.current) return;
     typing.current = false; // what is taken away loses the focus, too
     const db = readLevel(draft);
-    if (db === undefined) note(`“${draft}” is no level from −96 to 24 dB.`, "bad");
+    if (db === undefined) wrong("Level", `“${draft}” is no level from −96 to 24 dB.`);
     else
       say(
         every(chosen, () => db),
@@ -181,7 +181,7 @@ export function Grid({ label, corner, headWidth, colWidth, rows, columns, of, he
   const onPaste = (e: React.ClipboardEvent) => {
     if (!cursor || !put || (e.target as HTMLElement).tagName === "INPUT") return;
     const cells = pasted(e.clipboardData.getData("text/plain"), anchor, cursor, rows.length, columns.length);
-    if (typeof cells === "string") note(cells, "bad");
+    if (typeof cells === "string") wrong("Pasting", cells);
     else say(cells, "paste");
     e.preventDefault();
   };
