@@ -40,9 +40,12 @@ func parseEDL(text string, rate timecode.Rate, sampleRate int64) (List, error) {
 				l.Events[last].Name = strings.TrimSpace(line[strings.Index(line, ":")+1:])
 			}
 		case strings.HasPrefix(upper, "* SOURCE FILE:"):
-			if last >= 0 && l.Events[last].Name == "" {
+			if last >= 0 {
 				name := strings.TrimSpace(line[len("* SOURCE FILE:"):])
-				l.Events[last].Name = strings.TrimSuffix(name, path.Ext(name))
+				l.Events[last].File = name
+				if l.Events[last].Name == "" {
+					l.Events[last].Name = strings.TrimSuffix(name, path.Ext(name))
+				}
 			}
 		case strings.HasPrefix(upper, "* TO CLIP NAME:"):
 			if last >= 0 {

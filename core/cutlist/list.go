@@ -19,9 +19,10 @@ import (
 
 // Event is one edit of picture: a stretch of a source at a place of the record.
 type Event struct {
-	Number string `json:"number"` // as the list has it, or its place
-	Name   string `json:"name"`   // of the clip, such as "21A-3"
-	Reel   string `json:"reel"`   // the source's reel or roll
+	Number string `json:"number"`         // as the list has it, or its place
+	Name   string `json:"name"`           // of the clip, such as "21A-3"
+	Reel   string `json:"reel"`           // the source's reel or roll
+	File   string `json:"file,omitempty"` // of the source, where the list names it
 	Scene  string `json:"scene"`
 	Take   string `json:"take"`
 	In     int64  `json:"in"`     // of the source, samples since midnight by its timecode

@@ -16,6 +16,7 @@ import (
 // Media is the file that a strand is a channel of.
 type Media struct {
 	Name   string // of the file
+	Roll   string // that it is of
 	Start  int64  // samples since midnight by its timecode, at the reel's rate
 	Frames int64
 }

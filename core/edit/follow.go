@@ -1,9 +1,9 @@
 package edit
 
 import (
-	"cmp"
 	"slices"
 
+	"zestyloom/core/cutlist"
 	"zestyloom/core/reel"
 )
 
@@ -26,47 +26,23 @@ func (c Cutting) laying() reel.Laying {
 	return l
 }
 
-// compared finds for each cutting which laying of before it is: the one of the same take of which it plays most again. -1
-// for one that is new.
+// compared finds for each cutting which laying of before it is. -1 for one that is new.
 func compared(was []reel.Laying, now []Cutting) []int {
-	type pair struct {
-		old, new int
-		overlap  int64
-		apart    int64
-	}
-	var pairs []pair
-	byStrand := map[string][]int{}
-	for k, o := range was {
-		if len(o.Strands) > 0 {
-			byStrand[o.Strands[0]] = append(byStrand[o.Strands[0]], k)
+	stretch := func(l reel.Laying) cutlist.Stretch {
+		s := cutlist.Stretch{In: l.From, At: l.At, Length: l.Length}
+		if len(l.Strands) > 0 {
+			s.Source = l.Strands[0]
 		}
+		return s
 	}
-	for i, c := range now {
-		l := c.laying()
-		if len(l.Strands) == 0 {
-			continue
-		}
-		for _, k := range byStrand[l.Strands[0]] {
-			o := was[k]
-			if n := min(o.From+o.Length, l.From+l.Length) - max(o.From, l.From); n > 0 {
-				pairs = append(pairs, pair{k, i, n, max(o.At-l.At, l.At-o.At)})
-			}
-		}
+	var before, after []cutlist.Stretch
+	for _, o := range was {
+		before = append(before, stretch(o))
 	}
-	slices.SortStableFunc(pairs, func(a, b pair) int {
-		return cmp.Or(cmp.Compare(b.overlap, a.overlap), cmp.Compare(a.apart, b.apart))
-	})
-	out := make([]int, len(now))
-	for i := range out {
-		out[i] = -1
+	for _, c := range now {
+		after = append(after, stretch(c.laying()))
 	}
-	taken := map[int]bool{}
-	for _, p := range pairs {
-		if out[p.new] < 0 && !taken[p.old] {
-			out[p.new], taken[p.old] = p.old, true
-		}
-	}
-	return out
+	return cutlist.Pair(before, after)
 }
 
 // Compare says what a later version of a cut list would change, event by event, and then what would go.

@@ -6,7 +6,7 @@ import "math"
 // under it for three: an interpolation that is long enough for all that lies under 0.495 of the rate, where the 48 coefficients of
 // Peaks see too little; Peaks itself; and the four phases of ITU-R BS.1770-5, annex 2, which read up to 0.17 dB too much.
 type Overs struct {
-	x, mid []float64
+	x []float64
 }
 
 const (

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -285,9 +286,45 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 	if err != nil {
 		return nil, "", err
 	}
-	strands, err := a.Store.StrandsByID(ctx, namedStrands(maps.Keys(r.Doc.Strands())))
+	media, err := a.mediaOf(ctx, r, p)
 	if err != nil {
 		return nil, "", err
+	}
+	var b bytes.Buffer
+	err = cutlist.WriteOTIO(&b, p.Name+", "+r.Name, r.Doc, int64(p.SampleRate), media)
+	return b.Bytes(), r.Name, err
+}
+
+// DecisionList writes a track of a reel as an edit decision list, and says what it is called.
+func (a *App) DecisionList(ctx context.Context, id uuid.UUID, track string) ([]byte, string, error) {
+	r, p, err := a.reelIn(ctx, id)
+	if err != nil {
+		return nil, "", err
+	}
+	p = p.As(r.Doc)
+	i := slices.IndexFunc(r.Doc.Tracks, func(t reel.Track) bool { return t.ID == track })
+	if i < 0 {
+		return nil, "", ErrNotFound
+	}
+	media, err := a.mediaOf(ctx, r, p)
+	if err != nil {
+		return nil, "", err
+	}
+	l := cutlist.Of(r.Doc.Tracks[i], media)
+	l.Title = p.Name + " " + r.Name + " " + r.Doc.Tracks[i].Label
+	if len(l.Events) > cutlist.MaxEDLEvents {
+		return nil, "", snag.Refuse("too_many", "an edit decision list numbers %d events at the most, and %s has %d: write the reel as OpenTimelineIO", cutlist.MaxEDLEvents, r.Doc.Tracks[i].Label, len(l.Events))
+	}
+	var b bytes.Buffer
+	_, err = cutlist.WriteEDL(&b, l, "A", p.Rate(), int64(p.SampleRate))
+	return b.Bytes(), l.Title, err
+}
+
+// mediaOf finds which recordings the strands of a reel are of, on the reel's clock.
+func (a *App) mediaOf(ctx context.Context, r store.Reel, p store.Production) (func(strand string) (cutlist.Media, bool), error) {
+	strands, err := a.Store.StrandsByID(ctx, namedStrands(maps.Keys(r.Doc.Strands())))
+	if err != nil {
+		return nil, err
 	}
 	var takes []uuid.UUID
 	for _, s := range strands {
@@ -295,7 +332,7 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 	}
 	rows, err := a.Store.TakesByID(ctx, takes)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	of := map[uuid.UUID]store.Take{}
 	for _, t := range rows {
@@ -306,20 +343,18 @@ func (a *App) Interchange(ctx context.Context, id uuid.UUID) ([]byte, string, er
 		t := of[s.TakeID]
 		k, err := clockOf(t, p)
 		if err != nil {
-			return nil, "", err
+			return nil, err
 		}
-		m := cutlist.Media{Name: s.FileName, Frames: k.Frames(s.Frames)}
+		m := cutlist.Media{Name: s.FileName, Roll: t.Roll, Frames: k.Frames(s.Frames)}
 		if t.StartSamples != nil {
 			m.Start = k.Moment(*t.StartSamples)
 		}
 		media[s.ID.String()] = m
 	}
-	var b bytes.Buffer
-	err = cutlist.WriteOTIO(&b, p.Name+", "+r.Name, r.Doc, int64(p.SampleRate), func(s string) (cutlist.Media, bool) {
+	return func(s string) (cutlist.Media, bool) {
 		m, ok := media[s]
 		return m, ok
-	})
-	return b.Bytes(), r.Name, err
+	}, nil
 }
 
 // reelIn finds a reel, and the production that it is of.

@@ -75,6 +75,11 @@ func TestEveryLineOfTheReadme(t *testing.T) {
 	recorded(t, in("six.wav"), 3, 0, "Full L", "Full R", "DX", "VO", "MX L", "MX R")
 	film(in("camera.mov"), in("day.wav"))
 	film(in("cut.mov"), "")
+	for i, name := range []string{"cut1.edl", "cut2.edl"} {
+		edl := "TITLE: Reel 1\nFCM: NON-DROP FRAME\n\n001  ROLL_7   V     C        10:00:00:00 10:00:02:00 01:00:00:00 01:00:02:00\n* FROM CLIP NAME: 21A-3\n"
+		edl = strings.ReplaceAll(edl, "01:00:00:00 01:00:02:00", []string{"01:00:00:00 01:00:02:00", "01:00:01:00 01:00:03:00"}[i])
+		require.NoError(t, os.WriteFile(in(name), []byte(edl), 0o600))
+	}
 	for i, name := range []string{"21A-T03_1.wav", "21A-T03_2.wav"} {
 		recorded(t, in("card/"+name), uint64(10+i), 0, []string{"Boom", "Lav"}[i])
 	}

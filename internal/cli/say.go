@@ -39,6 +39,7 @@ var remedies = map[string]map[string]string{
 	"label":   {"exists": "--force"},
 	"extract": {"exists": "--force"},
 	"correct": {"exists": "--force"},
+	"cuts":    {"exists": "--force"},
 	"convert": {"exists": "--force", "bad_coding": "--coding", "too_large": "--container"},
 	"route":   {"exists": "--force"},
 	"tone":    {"exists": "--force"},

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/cutlist"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
@@ -87,6 +89,24 @@ func TestACutListIsLaid(t *testing.T) {
 	for _, n := range ties {
 		assert.Equal(t, 8, n, "every strand of the take, tied")
 	}
+	// Tracks are written as lists of their own, by whole frames: the first clip begins a quarter of a frame before one.
+	var written []cutlist.Event
+	for _, tr := range now.Doc.Tracks {
+		if tr.Label != "Boom" {
+			continue
+		}
+		code, head, text := s.get("/api/reels/" + r.Id.String() + "/edl?track=" + tr.ID)
+		require.Equal(t, 200, code)
+		assert.Contains(t, head.Get("Content-Disposition"), "Test Cut Boom.edl")
+		back, err := cutlist.Parse(text, timecode.Rate{Num: 25, Den: 1}, 48000)
+		require.NoError(t, err, string(text))
+		written = append(written, back.Events...)
+	}
+	require.Len(t, written, 2)
+	assert.Equal(t, cutlist.Event{Number: "001", Name: tk.Name, Reel: "21A-3", File: "21A-3.wav", In: at + 2*1920, At: ten, Length: 15 * 1920}, written[0])
+	assert.Equal(t, []int64{at + 26880, ten + 19200}, []int64{written[1].In, written[1].At})
+	status, _, _ := s.get("/api/reels/" + r.Id.String() + "/edl?track=none")
+	assert.Equal(t, 404, status)
 	// The second version: the first event is ten frames later, the dissolve is gone, and one has come.
 	second := fmt.Sprintf(`TITLE: Ferry 2
 001  R1  V  C      %s %s 10:00:00:10 10:00:00:20

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/edit"
+	"zestyloom/core/naming"
 	"zestyloom/core/reel"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
@@ -87,17 +88,40 @@ func (s *server) RemoveReel(ctx context.Context, r contract.RemoveReelRequestObj
 
 // GetInterchange implements contract.StrictServerInterface.
 func (s *server) GetInterchange(ctx context.Context, r contract.GetInterchangeRequestObject) (contract.GetInterchangeResponseObject, error) {
-	b, _, err := s.app.Interchange(ctx, r.Reel)
-	return interchange(b), err
+	b, name, err := s.app.Interchange(ctx, r.Reel)
+	return interchange{b, name}, err
+}
+
+// GetDecisionList implements contract.StrictServerInterface.
+func (s *server) GetDecisionList(ctx context.Context, r contract.GetDecisionListRequestObject) (contract.GetDecisionListResponseObject, error) {
+	b, title, err := s.app.DecisionList(ctx, r.Reel, r.Params.Track)
+	return decisionList{b, title}, err
+}
+
+type decisionList struct {
+	text  []byte
+	title string
+}
+
+// VisitGetDecisionListResponse implements contract.GetDecisionListResponseObject.
+func (l decisionList) VisitGetDecisionListResponse(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.Header().Set("Content-Disposition", attachment(naming.Clean(l.title)+".edl"))
+	_, err := w.Write(l.text)
+	return err
 }
 
 // interchange is a document as it is.
-type interchange []byte
+type interchange struct {
+	text []byte
+	name string
+}
 
 // VisitGetInterchangeResponse implements contract.GetInterchangeResponseObject.
-func (b interchange) VisitGetInterchangeResponse(w http.ResponseWriter) error {
+func (d interchange) VisitGetInterchangeResponse(w http.ResponseWriter) error {
 	w.Header().Set("Content-Type", "application/vnd.opentimelineio+json")
-	_, err := w.Write(b)
+	w.Header().Set("Content-Disposition", attachment(naming.Clean(d.name)+".otio"))
+	_, err := w.Write(d.text)
 	return err
 }
 

@@ -3259,6 +3259,11 @@ type GetReelChangesParams struct {
 	Since int64 `form:"since" json:"since"`
 }
 
+// GetDecisionListParams defines parameters for GetDecisionList.
+type GetDecisionListParams struct {
+	Track string `form:"track" json:"track"`
+}
+
 // LayBackJSONBody defines parameters for LayBack.
 type LayBackJSONBody struct {
 	// From a sample of the reel's time
@@ -3908,6 +3913,9 @@ type ServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(c *gin.Context, reel ReelId)
+	// GetDecisionList A track of the reel as an edit decision list (CMX style), by whole frames: what begins within one is put on the nearest, and a comment says so
+	// (GET /api/reels/{reel}/edl)
+	GetDecisionList(c *gin.Context, reel ReelId, params GetDecisionListParams)
 	// ListLaybacks The newest laybacks of a reel, at most 50
 	// (GET /api/reels/{reel}/laybacks)
 	ListLaybacks(c *gin.Context, reel ReelId)
@@ -6133,6 +6141,42 @@ func (siw *ServerInterfaceWrapper) EditReel(c *gin.Context) {
 	}
 
 	siw.Handler.EditReel(c, reel)
+}
+
+// GetDecisionList operation middleware
+func (siw *ServerInterfaceWrapper) GetDecisionList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetDecisionListParams
+
+	// ------------- Required query parameter "track" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "track", c.Request.URL.Query(), &params.Track, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter track: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDecisionList(c, reel, params)
 }
 
 // ListLaybacks operation middleware
@@ -8379,6 +8423,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list", wrapper.ReadCutList)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list/lay", wrapper.LayCutList)
+	router.GET(options.BaseURL+"/api/reels/:reel/edl", wrapper.GetDecisionList)
 	router.GET(options.BaseURL+"/api/reels/:reel/otio", wrapper.GetInterchange)
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
 	router.POST(options.BaseURL+"/api/reels/:reel/bring", wrapper.BringOver)
@@ -11631,6 +11676,43 @@ func (response EditReeldefaultApplicationProblemPlusJSONResponse) VisitEditReelR
 	return err
 }
 
+type GetDecisionListRequestObject struct {
+	Reel   ReelId `json:"reel"`
+	Params GetDecisionListParams
+}
+
+type GetDecisionListResponseObject interface {
+	VisitGetDecisionListResponse(w http.ResponseWriter) error
+}
+
+type GetDecisionList200TextResponse string
+
+func (response GetDecisionList200TextResponse) VisitGetDecisionListResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/plain")
+	w.WriteHeader(200)
+
+	_, err := w.Write([]byte(fmt.Sprint(response)))
+	return err
+}
+
+type GetDecisionListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDecisionListdefaultApplicationProblemPlusJSONResponse) VisitGetDecisionListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListLaybacksRequestObject struct {
 	Reel ReelId `json:"reel"`
 }
@@ -14456,6 +14538,9 @@ type StrictServerInterface interface {
 	// EditReel Do something to a reel
 	// (POST /api/reels/{reel}/edits)
 	EditReel(ctx context.Context, request EditReelRequestObject) (EditReelResponseObject, error)
+	// GetDecisionList A track of the reel as an edit decision list (CMX style), by whole frames: what begins within one is put on the nearest, and a comment says so
+	// (GET /api/reels/{reel}/edl)
+	GetDecisionList(ctx context.Context, request GetDecisionListRequestObject) (GetDecisionListResponseObject, error)
 	// ListLaybacks The newest laybacks of a reel, at most 50
 	// (GET /api/reels/{reel}/laybacks)
 	ListLaybacks(ctx context.Context, request ListLaybacksRequestObject) (ListLaybacksResponseObject, error)
@@ -17047,6 +17132,33 @@ func (sh *strictHandler) EditReel(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetDecisionList operation middleware
+func (sh *strictHandler) GetDecisionList(ctx *gin.Context, reel ReelId, params GetDecisionListParams) {
+	var request GetDecisionListRequestObject
+
+	request.Reel = reel
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDecisionList(ctx, request.(GetDecisionListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDecisionList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDecisionListResponseObject); ok {
+		if err := validResponse.VisitGetDecisionListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListLaybacks operation middleware
 func (sh *strictHandler) ListLaybacks(ctx *gin.Context, reel ReelId) {
 	var request ListLaybacksRequestObject
@@ -19452,93 +19564,95 @@ var swaggerSpec = []string{
 	"t/I27O42CnSgAdFaglSNboMuztipNwEsToeQ5SFCWNj8g5V8/ONxHtu8VqVl5aj/berFwCp7bLBT3z7v",
 	"t4xQ9Hkj9kagTnmHWJCRmxFt/gyGY5jFdssFaURhLtmSUaEJLSCv5Gt7g/l6YqRMFOZqw2IWq3we6nK0",
 	"KNo0EzwYATt6LxGlY9FCZjEasKDivsAMFt7NcXEFWI5JGr1kbj2E3D3+RfQuSSM0Htjd81DFfaeVhw9R",
-	"vgeG30j1nt87BOr4Qrvl/gXwbeEdaJgjfg7HuDBFCYAPfSZOAOfJTWQDwL6dFDfRtRqmNVFNSqk0+eL8",
-	"ns7XIRXlZcteccxZjNMVrmmhWLZgH2hZFeDMNxrc4uriT5dfnsP/ZQstzc9Pz7+E35jBBQ24Fz72Afeg",
-	"yZDW/pFCttpsnpMiW1iehShjMq+xJNByf55DYr3F8ADc9jWqFQdIoW6vjX+4DSI+f3a44XBiYtilduQI",
-	"Keyy4kZHHYtWhULxZ5xl+OSvfXrJz6pH+BPYP3F4n1QF3dsI2H1Bagu69yQbUthKOOA04YLUjBawoSyb",
-	"HIUfVjJnKNfcT928f1fs0yFFcdd7mbnFW+7tv4YkIxO5sUL/P/autrltW0v/FYxnZ9rupSPbzfW6zqck",
-	"3m7vbZpk6sy0M3e6GUgEJYwpQCVAKYrH/30H5xyApERSlEzK2d58sscGARJv5+05zyndjNvqBroRgyJc",
-	"YEknInB3yrsQ/Iu8gKbMEHjah+/Kz7set61auIv9a3XyJqIrdUd09Y1QUzuDMHpNXdL6jmm39uWlbBjF",
-	"6i/IE9pNevnl6SC+6FZzt1l5I/RX69uTSXBycU88XGSsoXRNDMeqd1dpKpUwbQFkKKYEjfYopSRT4lrt",
-	"o5KSR/a5m8wp6Uu6x5WwK53dRUWpJWa1bosqN3xHf+osDtCGTlR0z6je2KPDjbwxL9dbE6foUkWrBpAF",
-	"yMPLUsHj4FVF2yvc7VyZldtrA+hRTqK8U8WqHFuXCprMv86i8z++6lL+9qtRdp5cz2k6WcNqOcUSb52v",
-	"eqUHVsxpPOBYVU1+FbgARpUvabDpbqDNWBxwd5m4H2hc+S/93FkG04vKPbNvb2/eR+zXH1+zq6vLy+/8",
-	"3IeqbsbzRAuoF10jB3QWQJa9y8k5z+6gp+bw8S/U5EDekgMXx3oNpodloauMvtVN+UTP5/zUCDdRVsRs",
-	"ydNcmOuSNp+CQuoOQ+Lm0kSQGBaxiU51ngHAUQwhO34VPC7PeP8+Mez9A87vXzxM8DJGX6Rfep0wkwP3",
-	"Ce2v+kMhuMkzMafvrbW8AgwAkK7kPkUAAFV/p15iTFcjks/wR8i2eMZeGjZ3LyRL7bmBq18bI8dQFJql",
-	"0tpUsDlWKOHgsRMTreJrUnqAUxIq7xmDLay2PI0YN3c0VI3z9Rcckfyv++1kDAx3SdTQK/Wx1HpjzT2u",
-	"AE+gWyDMmXebbYaGA35qA57bUpy3Unsl7Bq01ujCGWudCq4GBqT8Uto8DZwECc/QK14K+PcZL31Tjs8v",
-	"BL8zG0od1BiF/9aUGQWIgGVhyXoWOMX0PCNZ0Sh4iqYf6t0Ng+zRP4Yk6OpLrIUCLeHWqF3hCmtXojO0",
-	"jkoM1q4Lbu4OgejvsdA7CZ/Kh+ZLWeUheKUWfCrM0ZYfmUlmXMXkX7hmPn8iYkuRxXJiTVTAeVD1lPMB",
-	"1EzqqPmwv8rNL9iok1Px/6Hvb0v2lehpMtuUr7TQ0tcz2pmcEnKQWvz993WI1xDodSKB9g6471JM6hFs",
-	"JngWRyyWS+k2E7Alzue86a2NTvVJg4v3OQV8tp28+7wZxK/tvu81z63Y872O4rL1u78T47M/xMWFPs57",
-	"u1Tw3MEQoH2lKU07XA5IijHjqdPL5lLlxDEl/sx5Svu477tDZ3IqldlJr4kI9tYMwartHQUHFLJFADVT",
-	"3rR1nI6vAlCh4STudf7deP+4QR13nJsXFb9Ah5qD8Kp7RVH28fjVDcntfvfh08Q/3sGG6ZziC9SU4IXJ",
-	"xAuy9rHsKO6P0tQYy3thhfytNC5hd2DZcSc68452W9gcEPrnbK6dinRNYN5QwBqvR3oGqvBAygM1o6wU",
-	"vE9R63cqfv8H1Urddkr/oazI0FTez+G3VPEzvRDK23pS1wBhDnUCEji4R1cTJFA3opB7n3bCN+4oUO4b",
-	"HeMA3grRNf4Yanj1NP+YoAxeBT8vlQLLKZehDhZBapTnZwI/bCohLI88T3oSTGdJIfb+ly8TSSqnMztQ",
-	"hhd1/sVgTfuspOU/rsnaSrmC9QVCTF8+upe4NkWsyDG/yqQVJWcOJEBDVN2NvKLgU93aS2WHAxq/z0q2",
-	"Q99LD50/LZkHvML+VB7EvjwYlUfn1+oPEA3FPpRYlVUCX9AylQjwCBhCuCSJwx0VDlHWM1TMUkTXz/0O",
-	"huhfCwcIEsuGGFXtXs+EL2rXmqpYVOBr1eQ9nAQydZqVdp18BR4dyflwsdv5MGwe6I6qioCb1YnnSu5F",
-	"j3+1ZjCPOZZDYvFa8bmcmDLgSWeQbGfzTCH990qVbWm70mRIm8EtaXO3brWi79Zfj13vx672XNGZ63Cs",
-	"Lp/0VLktUcfzi8QG4zWLZUhsfTyrtrO2gyrOhBLZdF13lAj/xdGEZokUlF5fcmEPf5ggWNcUHn6vjSyy",
-	"gNDPQtkzbC5j5dTWDb9LzNfP2Dty/yBZgBLBEeCurWhzJgLbu16peqiuUB90fXy3Dar76KP6aN9U2RXm",
-	"zLU8wxo9nFlwSVvAGp7mCyTZwEinXHhjT+fKRqGQT1CFpME8ppjqncwb7i8ZC2Vlsq58w1YUuTaYrXM3",
-	"vE/3xvILBAgYiwQD+I3j5ooeBX7LfYbevJjDIQEHuR/abRWbCW4pHdpA7KdI0sJkAmkbXw8e3ni5/f2O",
-	"Bg2yheCIx/HxBVxgs5iJTE54CiTNZKzLzB0bY69BYBaeLq6Y4OgFb3hp18liphFltteUxjGRofrS80JJ",
-	"NcWgSEQ4EoMba45VGla6PKegaQCsuuHVplyqj/G4HrpwVgJdxjrH+HcQC8/LUuH0sph2pOT6Guk5INKz",
-	"9V7+AqqfIfQSbaNZu76hx8g2vCQI/gW3VmTu4f/919npD3/87dsIf373n/9x0uWoUSrqt5z98/bdW0yf",
-	"1wn771jal/C/78rF890ZdKczIdpn7m4OoQBe1PAVsca4S+03XJ3tr97tOApd1a4dwh2k90fg1ujYNtV6",
-	"0b21WQgRd2++kED/26DKtStTP7ll643UrRAGKCk9GUZZ7QB+hYhp5XUPdJX2r2ItxOSRzrE6OvHXM62N",
-	"uHWdD8TEMNNGKBjgUJI5XIIJdNRLfU2NJRKEE7sTmdCH0eHHlaeq9QEBxi1h8YxFBuSmNbJZPm81LH2b",
-	"r9blF5VN1mr5+TVrNP96YhFFbal6wUiwLRM4m2qyjrz+6pV4gLtCMkJU9qVcsf7NvFB+aYBka6j8O8wV",
-	"RL2bvzzCGyhZMflV+txdlGM2FITimQ3IftNwjwWzaIi1vp3p1YcwwEAlhVz/r2fI4X/UNYeR3SeqXXUP",
-	"+0srnbgPdYpIIlMALDmrIbhfoSwJVSsh70rmy+GtdBZjc6yCnmdLsQd1GfDfjVSepq2IpLfQYIe8A8CR",
-	"mEoFdmU5KQu9YDKkDUzlUqgGcbilN++G4bQJpy8OzuOm8kc5zbPOgAK3OiyBR/rYcj96mN1cfgKzL/j8",
-	"3baWSeL2X4AKmXxe+JtgAZFmJcGy+ynoWb7WAzjwLp6z8RBQe9yqw/PH/ubGGapohOsbyUuPXpLFDU2f",
-	"2HaxYdwz1r1ebmpawPJ0bt394McpF48tJ5DAv2d8KZjS5Pfkag1JQ613mS/xNsQO+VmIxZDbw9fR24fS",
-	"u78d8rNY2KI8YkPCR6l8Yh91+soijTYGyLFQqK9awY9i+ztK99XsihVfm/ZyaGtzRP6P6sSCf5+oI9hZ",
-	"q3+tI3L+4r+OxdzRrRoMX99asdgWeF3g4d7JZ6xYmAIkvsLn+2KSdRukxOrhqWQLKCvINnQgTEFZQ9Qd",
-	"vUa/kk7GdjaI4i7sb9D3QNIN+v7KTXdUbrr/ceJTZ8zMMqnuKD3YWJG9YBWHv7F8ze7cnQubeKOQJJTN",
-	"ay+EDi06XZELDlusxvV9gkGfInLxw2WH+3EFBVGprFtG6c9g8IBdwdNM8HjdBPoJpXfqrYH6WkjbL1GC",
-	"ohHgFisPYoBHpHoF2hO8qpsAg2UmCwoQI9BYQw4rIK9i52dnZy8oLyIqdfoN+qGFskDd2hCrEjybzJqC",
-	"FRdDZP+0uthmWPqmhvvDhC/pw69P814p+AgWJcNtntnSvt6ANdRBCnbZtQpSKJwEcp3tERHr7Ni9/BpY",
-	"2iuw1LX5nPvm1RX96fN1KTwIVi2QvgZYaVAy0c8SZzIJOAgRFye2QEN4WryGvZDx7fgtrsv3V8+rUMNK",
-	"lHGnxnacYNotEerhpHnm38grQRAvq2YWlI7gQkzaszluocVRUjkgiNVB60xThu/dA3ksJRVUQ1UgBkKd",
-	"b8BHBfKIRaanGZ8Ts2FNMXAn9kDrrNfy+HLIcKD/nu4BwX7DOE2maTUSGA52n1Xl+cYgYLA58fbP23dv",
-	"a6zTsUBLwjVR4pMt1L7K4aDPe+bnoi3weIvztB/DFDzzt66cbBWWkTKP2KZlBhgM7I19G2c8sezi7OLs",
-	"9Pziu57yn8ojoBZbOUOgDS55KmOgPaJI7+bs3rsfHcrvhTPTLZo97adw2o86mwq7tbWqjOiYzFmQ+aMi",
-	"D7dtnaMVJBBp4V5ZLC6EHbHaBoU4mKrEqTm6x18e9jdU8cEdlfPe8LFIUe4MdJFh5zDO0WNMKCHr7zF4",
-	"rW8MidEeakuMRQqGJ8zlQ9M6jmJh+WQm4kcvaEPR+xvf/1ByyXW/RwrXcMUQ3+CBhllhU13ICbekEXOX",
-	"DQb7Myy2CdzKei5eQCPEDUIjQkS3LFq7gePJBPZiIenJstjY2ZpQ8HEHLgDMWj/pBiV5fBKBnlhhT5Fk",
-	"9dFZ2ASOj4i0Fbb7TPCYCGN+P72FBqe/UoxiC8NbfMVDTzSO/kLB/AJuiIDtVKhYcsW+vzgdS8uSVDsB",
-	"i6+/v08TLS5YwGZZMVrxpXCT2php8KbyakZOlYjZ+SW84YLLDOpQcmOR8nsKAG5gAWcTneZzRZkFUpG/",
-	"WCfsfHR++f3Vcwiv506xn/BUPGOvob1hY7HWVOODJigT7CxiZ8/YhywXhK335BKweT9rPQdzsY6GDqIJ",
-	"9JU7PAtzThnaAUqPr9A1NN56PrsxdsB435iOB3NXSH0XWU8tEwmuQ/2H/f38ogQTvzr/4eLLPfn+Q/o5",
-	"teKTBf7UpLQzpSIUflKpVl0auI8zu1agNK/V5GEEKvUBCsFaTdpDES9TOVUvofd6PuIN7Hop9/zx8FEq",
-	"a8DhRmEaspgqceXKHCAa+HFz0KASvYauB4Ltur4fpw4Z0Qs9PGhDEz4XGf/GkLPIJ6LEfO33OCwGFFEH",
-	"zShBw8h6XAJ3l3nSsEaxmMhYDLFRb6Dn27Uayp/iur6hCo5H96fQ2HF99Cz2/3q8134yEQsgmuDu4GPC",
-	"FkZenaJrQvU7J24DXGwsUg3sfjqjwlxVZbiyAwC5JNSkubzIS0MhW5TORMcKmskz9vvpG5HY05sxAMc9",
-	"ktdDdFORYEoZgckRt0ADRuz301unVLinxwWJQEFfALsX9I74WZ3CcFO8/C7OL1Ud2x+odpXhMSRXPUG/",
-	"/23VgQ31n3ZZrepfZLudFDuqveVDTzAtv8cDbJP2FyqFlc0c0U52RzWBU+oUcGmoVjIZuwdoI/4u3h3e",
-	"caLio2vStS36Uup1HJXHUzGAfH/r+h1YcMAYB8t3d/X2wteil0GbGq+BohVjQ3oRwKOBEfrFdo1F2GNG",
-	"zwVUcIRqjDOOLpC4+cbvEtv9oN9zmR1gh4UDMJgt9u8QeX3SoOUrbWcbDEK0R6sEadHGjUd1xRol7Zd8",
-	"sUHqyOje/ehG/H88xv4mvn5KG/ryWLL/IkT5xIwFhpURaXJd5o9wyxZ8C5Kq6YWqBeUiavtvezdsFeXo",
-	"Ub1uh9KvrXG5G/h7wCR3EWl9R+UCEFknLOVjShTcHW+z5Zd+dMwtpHO1Ayk+FM2OgaYAwHjIA+uYzVL6",
-	"lB4cZaGzIu//zhmaZdh4BM4GnqaswAKaZvjEz0Is+shu61rwDHK/3C8zOZ19XHAD8z77fHJ9dRadmFS7",
-	"OT2/ch9Oe+uVdhq2irWm6G+lHlror2t6ne93Gz44lyog2WvwaZX6Y9BHRKMfVoes51SGYmfu2In9wUNC",
-	"lxt5C8D/0yl3oTgeo/vwewfwQnXHPg2Cofj6gF5wh/FFIemIcAeFEUCSDTO64426cSYfeaXmi1Tz2IxO",
-	"ru83/3SPv9QhG2reCxu3vlTjS7SmpbgbvXteyk5PTzUtpTvedIejp0u3G8AhywJdY/yqSgumIPt17DR3",
-	"I2OBhFPgtBN8iVZhI59Tylf10anAN7TpPDlKwud7AqF2ko5uQ0QY5IE8KADHYOWTqcQEy56ICjgEVzlA",
-	"Xd0SpHwNZF9c4SowrkD9e1GCq5NnVFq/UGC4Kw1mu3GHGR5ZSVOKpcDKnQbVr327u7YfQtOjKTGlrLZO",
-	"Okx4wx5UGN+XWwjKgTPXO8GhUS061IMdG2JucVyZ4CGTXKuJhH/tJMaSlbALEVor8zdOSEfjCOX+9oI+",
-	"kez3M1AR/U9hK60yCWdodE+/PYwmXE1Eur+LlzpoDxC+hs5/w6YnR0SZuSED8bXSlrn7GzkPeZrWxVAT",
-	"LtPKxtueKsiyGt1LFYtPD83lbvVKOa2n8avbDvT8097Vx6LewjTRCc9jqUdcJsmhzyYpnxz67Iov9390",
-	"KWOhR/PF80Mf/TOXkzuohHNgB59O59xm2tzxXsqUuF2GhPWXtUW1WcbV1FMmgmSDqn5uP/dwcN4pfAPy",
-	"CGd6KRSjE7C/m6t8SUS19xscpsMrLbXdbDOdxgPdaz/pNH6CW81LVMACoCxx8hQE61hALJ3YRjRVGDJW",
-	"L8B3mSsrU0r7SIVlUw28EsJm69Y7T4lPdqBJfCs+2acWDU4sUGQLslGdim6KuW2dGpy8YebmV9f3PpND",
-	"BSYwnjDELFHHbj5mgqd29rkNWf0TNDkZUJmlEWou0XxRAxlcZHoiDARv6P8jyIz+3F6jAnOnn+AjMG37",
-	"ITr5+9n3RxjOqUg0ZDVBj1s+5kZEbC5iyct53X/mIkeW3NwUFcaNyJb+IORZenJ9Mjp5+OPh/wIAAP//",
+	"vgeG30j1nt87BOr4Qrvl/gXwbeEdaJgjfg6WF+M04ais2aszwX5F433Cn/+WiY3eQuDmGHBGKNKqCktT",
+	"/zvhWFm3QUDqDsG7qJb7B6/f/hHqTnZbWTCyNpOprojlUtsY68CcZBvP4YpUkNJmIf9ojVlyAvQxWRq1",
+	"mihjLih5cnPXMXFMUUXgQ5+JK8J5+BNZIrBvJ8XTdK2G6W5Uk1IqTb44v6dTfkh1fdmeqGNkdJzGck0L",
+	"xbIF+0DLqoAgj9HsF1cXf7r88hz+L1toaX5+ev4l/MYMLmjAvfCxD8QITYYn45FCFuNsnvMqW1j+jSiT",
+	"Nq+xVNRywp5DwYXFdgE8/zWqmwcIsm6vjX+4DS7/f+xdbW/ctpb+K4SxQNu9cvzSXK/rfMrLdntv0ySo",
+	"A7RAkQ04I2qGsERORcqTieH/vuA5h5Q0I2k0Y2mcbfMpji1REnnI8/ac51w8XRc4nJgmTlv6cqSa9mjJ",
+	"zq9uymJWD88/cJbhkR82244e1L4MO3Bzx6GdsUj5ijKjDyUvTvkqNF/RiiokodeNVCwXPAWBoi6DHP4z",
+	"1bFAfef/V68H8UVgtWY53uzLIr94kxX91KIxU6FiPkmrfFybZiiGl4ODVGKMpyJwusqbkBSOvOFGFUNw",
+	"t0/rVu93I25GO+As9q91IC0dNQ9M0jpU9LrlKVZ/QRHyftrLL08P9UWnmjvNqoIwXA94TzLCyYaZehjR",
+	"RENLoxi21fA2hVTCdAELoMkWXLRDiy2ZEgfvEB22POLTnWTOebulc1wJu9T5TVS24GJW6y60Qct3DOfm",
+	"4AO6UKuKzhk1GKt4OJHX5uVqY+IUHaro7QLiBPmZWSp4HKLt6JOHs50rs3SyNoId5TTKW1WuyqFtqWDJ",
+	"/HEanX34akv506/B2Hl0O6dtZ41r5VQcyfX91Wz0wIo5iwcC7qot3gYHwEntS1p8uldwzUTscXaZeBjI",
+	"ZPU3w5xZBsvOqiOzb69fvYvYrz++ZJeXFxff+bkP3f6M5w8X0Ee8QQ/oPIBvB9eTGc9vYKT2uMwvdMme",
+	"fDZ7Lo71FswAy0JHGX2rm/KpzjJ+bISbKCtidsvTQpirijWfgkHqNgOGTiIoGIzYVKe6yAH4KsbQHb8K",
+	"HldnfPhYKY7+Huf3L54+eh5jjNovvU6YKYATh+SreVMIbopcZPS9jZ5XgIcAAprC6ggMkRSxx1FiLGMk",
+	"8tfwS6jCecKeG5a5F5KV67mBo18bIyfQLJyl0tpUsAw713CI5IqpVvEVGT0xBfEgkQBXWG15GjFubuhR",
+	"DUH5X/CJFJffTZIRMNCngEcv1cfK1Wtr7vEmuAPdAiGXghO2OToO+KktOH9L+f9aT54gNeit0YEz0ToV",
+	"XI0MVPqlIjwtXBUJzzFbUgGCDJlHf13FbSwEvzFrRh30noW/NrSfBeiIZWHJBlY45fQ8IV3RqnjKS983",
+	"hxtGkdEPYxK3DaXWQuOecGo0rnCNzS3ROXpHFWZzNwQ3N/uUbuyw0FuJwKqb5ktZ5TH4xhZ8JszBlh8Z",
+	"a+ZcxRRfuGK+riZityKP5dSaqIR5oekpsxHMTBqofbO/KMwveFGvoOL/w9jfhu6r0Bbltq2ObaGl73O1",
+	"tWgp1KZ1xPvvmpDQAQDgVALJDoTvUiz2EmwueB5HLJa30gkTsGhmGW97a6NTfdQS4n1KCZ/NIO8ubwa4",
+	"Brvre2WFFTu+10FCtl76ezGB+01cHuiTYrBDBfcdPAKsrzSlaYfDAclS5jx1dlkmVUHcY+LPgqckx0Of",
+	"HTqXM6nMVtpVrGzorByt+95RCEAhiwhQdhVtouNsfBUALC07caf97573r1do404K86wWF+jRixJedacs",
+	"yi4Rv6ZHcrvbefg4+Y+3IDC9S7+BshSiMLl4Rt4+tqNF+ahMjbF8ELbQ3yrPJUwXLDtKonPvSNqCcEDq",
+	"n7NMOxPpikDeobE5Ho90D3RnglIYuoyqlfA8RavfmfjDb1Qrddcu/ZeyIkdXebeA362Kn+iFUN7Xk7oB",
+	"ILVvEJBA4wOGmgib04JOH3zaCfe6pXG9v+gQG/BaiL75x9DbbaD5x8J1iCr4eak13k65DP3RCFKjPG8X",
+	"xGFTCWl55P/S0+A6S0qxD798uUhSOZvbkSr/aPAvBoM8ZIc1/3Ft3lbKFawvEKX6tuKD5LUpY0WB+WUu",
+	"ragEc6AwHrLq7slLSj41rb1UdjwA+ru84jsMvfQw+OOSvMAr7E7xQqzco1G89H6t4YDy0ARGiWXVJPCN",
+	"TlOJAI+AIYRDkrj90eAQVTtDxSzFqovMSzBk/zq4YZBwOOSoGmU9F77ZYWcJa9mZsdOS93ASqOBqN9p1",
+	"8hV4dKDgw/n24MO49cFbum0CblYnnkN7EDv+xYrBPBbYJovFK8UzOTVVwJPOoQjTFrlCWvilqvrSdqnJ",
+	"kTaje9LmZtXpRd+svm67wbdd476iPddjW1086q5yItHE/4yEF5MVi2UoeH4427rztoMpzoQS+WzVtJUI",
+	"/8XRhWaJFES7UAlhj7+ZIFnXlh5+p40sq8MwzkJVVSyTsXJm61rcJearJ+wthX+QREKJEAhwx1a0PhOh",
+	"C4BeqmaorlDvdXN+twuq++Ct+uDYVDUU5ty1IsfeTZxZCElbwBoeFwskX8FMp1x4Z08XykahwVMwhaTB",
+	"+raY+uBkLeeXjIWyMlnVvmEji9yYzNaFe7ynAcC2HAQImIgEE/itzy0U3Qq8p7s8ev1gDpsEAuT+0U5U",
+	"bC64pTJ5A7mfsngPiwmkbX09uHnt5XaPOxp0yBaCIx7H5xdwgc1iLnI55SmQd5OzLnO3bYy9AoVZRrq4",
+	"YoJjFLzlpd0gi7lGlNlOUxrHRJLrS7mEkmqGSZGIcCQGBSvD7h1LXZ1TsDQAVt3yajMu1cd40gxdOK2A",
+	"LmNdYP47qIWnVa1wfFFOO1K1fc307JHp2XgvfwA1zxBGiTbRrH3f0GNkW14SFP+CWytyd/P//nF6/MOH",
+	"f3wb4b/f/ed/HPXZalSi/C1n/75++wYrBHXC/juW9jn87btylnEPut2ZEB04dyeHUAAvavmKWGPepfEb",
+	"Lk93N++2bIW+ZtcW5Q7a+yNwrvS8NtV60f9qsxAi7n/5QgItdIsp121M/eSWbTCyv1IZoKb0JClVswN4",
+	"NyKmlbc9MFQ6vIm1ENMHBseaaOZfzrU24toNPhJDx1wboeAB+5IP4hJMYaBB+q5qbJ0hnNqdyoQ+jDY/",
+	"rjxYC2kcEGDcEhbPWGTGblsjmxdZp2Ppr/nqXX5R1WSdnp9fs1b3byB2WbSW6geMBN8ygb2ppqvI26/e",
+	"iAe4KxQjRNVYyiUb3s0LbblGKLaGjtDjHEE0uvnLI7yBqheLX6Wv3UU9ZkOjMJ7bgOw3LedYcIvGWOvr",
+	"uV6+Dw8YqdWUG//lHHs7HHTN4cnuE9W2fpjDlZVO3Yc6QySRKQCWnNcQwq/Qroa62FB0JfdtEpc6j/Fy",
+	"7I5f5LdiB0o74EU8UUWadiKS3sAFW/QdAI7ETCrwK6tFWRgFk6FsYCZvhWpRhxt283YYTpdy+uLgPG4q",
+	"f5SzIu8NKHCrwxK4ZQiR+9HD7DL5Cdy+EPN3Yi2TxMlfgAqZIivjTbCASL+TQLyFp2Bn+R4gEMA7f8om",
+	"Y0DtUVTH5xX+zT1nrGYibmwktT14qx73aPrEroMN856xHvRwU7MSlqcL684H/5xqU+FqAQn8ec5vBVOa",
+	"4p5craBoqPMs863/xpCQn4VYjCkevr/iLlTvw0nIz2Jhy7aZLQUflbaaQ/RvrKo0EgzQY6GBY72zI+X2",
+	"t7R0bJCKJV+Z7jZ5K3NA/o/6xEJ8n6gj2GlnfK0ncv78vw7F3NGvSxBfXVux2FR4feDhPshnrFiYEiS+",
+	"xPuHYhh2AlJh9fAUwyWUFXQbBhBmYKwh6o5eY1hNJ2M7H8VwF/Y3GHsk7QZjf+UsPChn4f849alzZua5",
+	"VDdUHmysyJ+xWsDfWL5iN+7MBSFeazAK7RS7G+TDFb2OyAUHEWsIfR9h0qfMXPxw0eN8XEKjXGr3l1P5",
+	"Mzg84FfwNBc8XrWBfkJLpmZvoLlH1uZLVKBoBLjFjpSY4BGpXoL1BK/qJsBg+9GSAsQIdNaQwwrIq9jZ",
+	"6enpM6qLiCqDfoNxaKEsUPq25KoEz6fztmTF+RjVP50htjm2RGrg/jDhS4aI69O81xqBgkfJUMxzW5Hr",
+	"NVhDE6Rgm1+roITCaSA32A4Zsd6B3YuviaWdEkt9L8+4v7y+oj99vqqkB8GrBTLgACsNRibGWeJcJgEH",
+	"IeJyx5ZoCE+L1yILOd/M3+K6fH/5tA41rGUZt1psh0mmXROhHk6aZ4SOvBEE+bJ6ZUFlCy7EtLua4xqu",
+	"OEgpBySxelidacrwvQcgFaaignqqCtRA6P8O+KhAHrHI9SznGTEbNjSJd2oPrM5mK4/fjpkO9N/TPyE4",
+	"bBqnzTWtZwLDxr4RCzuUt8rXHgIOm1Nv/75++6bBO50I9CTcJUp8sqXZV9sc9HlP/Fx0JR6vcZ52Y5iC",
+	"e/7Rl5OtxjJS5RFb98wAg4GjsW/jnCeWnZ+enx6fnX83UP1T9Qloxdb2EFiDtzyVMdAeUaZ3fXbv3D89",
+	"2jKGPdMvmz0bpqHejzqfCbshWnWmfCzmLJs8oCEPp21ToBU0EFnh3lgsD4QtudoWgzi4qsSpeXKHP9zv",
+	"7qjijVs6Kr7mE5Gi3hnpIMPB4TkHzzGhhmw+x+C1vjGkRgfoOTIRKTieMJf3bet4EgvLp3MRP3hBi+bQ",
+	"wys//lh6yQ2/QwnXeE0yX+OGhllhM13qCbekEXOHDSb7c2zCCtzKOhPP4CLEDcJFhIjuWLRuB8eTCezE",
+	"QjKQZ7Em2ZpQ8HEPLgCsWj/qByV5eBGBnlphj5Fk9cFV2ASOj4i0FcR9LnhMhDG/H1/DBce/Uo5iA8Nb",
+	"fsX9QDSO/kDB+gJuiIDtWKhYcsW+Pz+eSMuSVDsFi6+/e0wTPS5YwHZdcbLkt8JNamulwevaqxk5UyJm",
+	"Zxfwhgsuc+hPyo1Fyu8ZALiBBZxNdVpkiioLpKJ4sU7Y2cnZxfeXTyG9XjjDfspT8YS9hOsNm4iVpt4v",
+	"NEG5YKcRO33C3ueFIGy9J5cA4f2sdQbuYhMNHWQT6Cu3RBYyThXaAUqPr9A3Nd65P/sxdsDzvjE9N+a2",
+	"lPo2sp5GJhJch+YP++fZeQUmfnn2w/mXu/P9hwyza8UnC/ypSUUypSIUflLrYl558BB7dqXAaF6p6f0J",
+	"mNR7GAQrNe1ORTxP5Uw9h9Gb+YjXsOuV2vOHw0eprQGHE4VpqGKq5ZVrc4Bo4IfNQYtJ9BKGHgm268Z+",
+	"mDlkxCD08GANTXkmcv6NoWCRL0SJ+crLOCwGNNcHyyhBx8h6XAJ3h3nSskaxmMpYjCGor2Dk65UaK57i",
+	"hvbNog4eT6Fnx83Zs9j/6eFR++lULIBogruNjwVbmHl1hq4JXRGdug1wsYlINbD76ZwattWN4ZoEAHJJ",
+	"qGl7e5HnhlK2qJ2JjhUskyfs9+PXIrHHryYAHPdIXg/RTUWCJWUEJkfcAj0wYr8fXzujwt09KUkESvoC",
+	"kF6wO+InTQbDq/Llt3F+qfqz/YbqNhkeQnI1EPT7b2sOrJn/JGWNpn9Z7XZUSlT3lfcDwbS8jAfYJskX",
+	"GoU1YY5Ikt1WTWCXOgNcGuqhTc7uHtaIP4u3p3ecqvjoLul7LcZSmm0cVcQzMYJ+f+PGHVlxwDP21u/u",
+	"6B2Er0XfBmtqsgKKVswN6UUAjwZG6GebvTdBxozOBHT2hC6dc44hkLj9xO+T232v33GZ7+GHhQ0wmi/2",
+	"d8i8PmrS8oW28zUGIZLROkFatHbiUV+xVk37JR9sUDpycuf+6Uf8fzjG/ja+fiob+vJYsv8iRPnEjAWO",
+	"lRFpclXlj3DLFmILkrrpha4F1SZqu4u9e2wd5ehRvU5C6cfOvNwr+H3AJPdRaUNn5QIQWScs5RMqFNye",
+	"b7PVl35wzi2Uc3UDKd6Xlx0CTQGA8VAH1rOapfIpAwTKwmBl3f+NczSrsPEIgg08TVmJBTTt8ImfhVgM",
+	"Ud3Wt+EZ1H65H+ZyNv+44Abmff756OryNDoyqXZzenbpPpxk64V2FraKtabsb60fWhivb3mdH3cTPphJ",
+	"FZDsDfi0Wv8xGCOip+/Xh2zgUoZSMrdI4nDwkDDkWt0C8P/0ql0ot8fJXfi5B3ihLrGPg2Aovz6gF9xm",
+	"fFZqOiLcQWUEkOSWFtxNJ+rannzgkVosUs1jc3J0dbf+qzv8oQnZ0PBeeHHnS7W+RGdZijvR+9elbI30",
+	"1MtS+uNNtwR6+gy7BhyyLNA1xi/qtGAKql8nznI3MhZIOAVBO8Fv0Sts5XNK+bI5OxX4htaDJwcp+HxH",
+	"INRe2tEJRIRJHqiDAnAMdj6ZSSywHIiogENylQPU1S1ByldA9sUVrgLjCsy/ZxW4OkVGpfULBY670uC2",
+	"Qz99uGUpTSWXAit3HEy/bnF3174Plx7MiKlUtfWyYcIbDmDC+LHcQlANnLnaCg6NGtGhHuzYknOL49oE",
+	"j1nkWi8k/GsXMVa8hG2I0Eadv7ZDejpHqPc3F/SRdL+fgZrqfwxfaZlL2EMnd/TT/cmUq6lIdw/x0gDd",
+	"CcKXMPhveOnRAVFm7pGB+Fppy9z5jZyHPE2bcqgJl2lN8DanCqqsTu6kisWn+/Z2t3qpnNXT+tVdGzr7",
+	"tHP3sWiwNE10xItY6hMuk2Tfe5OUT/e9d8lvd7/1VsZCn2SLp/ve+mchpzfQCWfPAT4dZ9zm2tzwQdqU",
+	"OClDwvqLxqbaLOdq5ikTQbNBVz8nzwNsnLcK34Aiwrm+FYrRDtg9zFU9JKLG8w020/6dlrpOtrlO45HO",
+	"tZ90Gj/CqeY1KmABUJc4fQqKdSIgl05sI5o6DBmrFxC7LJSVKZV9pMKymQZeCWHzVeeZp8QnO9IkvhGf",
+	"7GOrBqcWKLMF1ajORDfl3HZODU7eOHPzqxt7l8mhBhOYTxhjlmhgNx9zwVM7/9yFrP4JLjka0ZilJzQc",
+	"osWiATK4yPVUGEje0N9PoDL6c3ePCqydfoSPwLLt++jon6ffH+BxzkSiR9YL9LjlE25ExDIRS16t6/6z",
+	"EAWy5Bam7DBuRH7rN0KRp0dXRydH9x/u/y8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

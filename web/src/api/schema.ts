@@ -1160,6 +1160,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/edl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** A track of the reel as an edit decision list (CMX style), by whole frames: what begins within one is put on the nearest, and a comment says so */
+        get: operations["getDecisionList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/otio": {
         parameters: {
             query?: never;
@@ -7454,6 +7473,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelEdited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDecisionList: {
+        parameters: {
+            query: {
+                track: string;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -44,7 +44,16 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
       { id: "span", name: "Make a reel of the span", run: ask("span") },
       { id: "rename", name: "Rename this reel", run: ask("rename") },
       { id: "rate", name: "Count this reel's timecode in another rate", run: ask("rate") },
-      { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(reel) },
+      { id: "otio", name: "Write this reel as OpenTimelineIO", run: () => download(`/api/reels/${reel.id}/otio`) },
+      {
+        id: "edl",
+        name: "Write the chosen track as an edit decision list",
+        run: () => {
+          const track = useEditor.getState().tracks[0];
+          if (!reel.doc.tracks.some((t) => t.id === track)) note("Choose a track first.");
+          else download(`/api/reels/${reel.id}/edl?${new URLSearchParams({ track: track ?? "" })}`);
+        },
+      },
       { id: "read otio", name: "Read a reel that was written as OpenTimelineIO", run: () => readReel(make) },
       { id: "cut list", name: "Lay a cut list from picture", run: openCutList },
       { id: "bring", name: "Bring over from another reel", run: openBring },
@@ -133,11 +142,11 @@ export function ReelChooser({ production, reel }: { production: string; reel: Re
   );
 }
 
-/** Has the browser keep the reel as an OpenTimelineIO document. */
-function download(reel: Reel) {
+/** Has the browser keep a document, by the name that the server gives it. */
+function download(address: string) {
   const a = document.createElement("a");
-  a.href = `/api/reels/${reel.id}/otio`;
-  a.download = `${reel.name}.otio`;
+  a.href = address;
+  a.download = "";
   a.click();
 }
 
