@@ -216,3 +216,47 @@ test("levels are typed into the grid, heads fold, and outputs are heard alone to
   await expect(level("Boom", "DX L")).toHaveText("−4.0");
   await expect.poll(async () => (await reel()).doc.weave).toEqual(before);
 });
+
+/** What is refused is said beside the page: of what, over nothing, and until the same goes well. Templates are said to be begun with. */
+test("what went wrong lies over nothing and goes when it is mended; new reels begin with a template", async ({
+  page,
+  app,
+}) => {
+  await ownReel(page, app.url, "Wrongs");
+  const detail = "A stereo track has no way into a mono stem that keeps both of its sides.";
+  await page.route(/\/api\/reels\/[^/]+\/edits$/, (r) =>
+    r.fulfill({
+      status: 422,
+      contentType: "application/problem+json",
+      body: JSON.stringify({ type: "about:blank", title: "no", status: 422, code: "no_way", detail }),
+    }),
+  );
+  await page.getByRole("button", { name: "Add a mix" }).click();
+  const wrongs = page.getByRole("status", { name: "What went wrong" });
+  await expect(wrongs).toContainText(/Edit .*mix.*: A stereo track has no way/);
+  const note = await wrongs.boundingBox();
+  const strip = await page.getByTestId("hearing").boundingBox();
+  expect(note?.height).toBeGreaterThan(20);
+  expect((strip?.y ?? 0) + (strip?.height ?? 0)).toBeLessThanOrEqual(note?.y ?? 0);
+  await accessible(page);
+  // A panel that is open stays so while a note is put away.
+  await page.keyboard.press("t");
+  const list = page.getByRole("listbox", { name: "Templates" });
+  await expect(list).toBeVisible();
+  await page.getByRole("button", { name: "Put this note away: Edit" }).click();
+  await expect(wrongs).toHaveText("");
+  await expect(list).toBeVisible();
+
+  const here = page.getByRole("checkbox", { name: "in this production" });
+  await here.check();
+  await expect(list.getByRole("option", { selected: true })).toContainText("new reels begin with it");
+  await here.uncheck();
+  await expect(list).not.toContainText("new reels begin with it");
+  await page.keyboard.press("Escape");
+
+  await page.getByRole("button", { name: "Add a mix" }).click();
+  await expect(wrongs).toContainText("no way");
+  await page.unroute(/\/api\/reels\/[^/]+\/edits$/);
+  await page.getByRole("button", { name: "Add a mix" }).click();
+  await expect(wrongs).toHaveText("");
+});

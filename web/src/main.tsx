@@ -15,13 +15,18 @@ declare module "@tanstack/react-query" {
   }
 }
 
-const what = (variables: unknown) =>
-  typeof variables === "object" && variables && "what" in variables ? String(variables.what) : undefined;
+/** What was tried, in the words of the interface, where a change says it. */
+const tried = (error: unknown, variables: unknown) =>
+  error instanceof ProblemError && error.tried
+    ? error.tried
+    : typeof variables === "object" && variables && "what" in variables
+      ? String(variables.what)
+      : undefined;
 
 const client = new QueryClient({
   mutationCache: new MutationCache({
     onError: (error, variables, _, m) => {
-      if (m.meta) failed(m.meta.about, error, what(variables));
+      if (m.meta) failed(m.meta.about, error, tried(error, variables));
     },
     onSuccess: (_data, _variables, _context, m) => {
       if (m.meta) mended(m.meta.about);

@@ -46,6 +46,9 @@ api.use({
 
 /** A problem that the server told of, as an error whose message can be shown as it is. */
 export class ProblemError extends Error {
+  /** What was tried, in the words of the interface, where it is known. */
+  tried?: string;
+
   constructor(
     readonly code: string,
     message: string,

@@ -168,7 +168,11 @@ export function useEditReel(production: string) {
           "Somebody else has changed the same in the reel meanwhile. It is shown as it is now; please do it again.",
         );
       }
-      return take(client, production, await must(Promise.resolve(answer)), key);
+      const edited = await must(Promise.resolve(answer)).catch((e) => {
+        if (e instanceof ProblemError) e.tried = v.what;
+        throw e;
+      });
+      return take(client, production, edited, key);
     },
     meta: { about: "Edit" },
     onSettled: () => client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),

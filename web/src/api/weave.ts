@@ -45,11 +45,16 @@ export function useSetBeginning() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (body: Schemas["BeginningChange"]) => must(api.PUT("/api/beginnings", { body })),
+    onMutate: ({ template, production }) =>
+      client.setQueriesData<Schemas["Beginnings"]>(
+        { queryKey: production ? ["beginnings", production] : ["beginnings"] },
+        (now) => now && { ...now, [production ? "production" : "house"]: template },
+      ),
     onSuccess: (_, { template, production }) => {
       const whose = production ? "New reels of this production" : "New reels of all productions";
       note(template ? `${whose} begin with ${template}.` : `${whose} begin without a template.`);
-      client.invalidateQueries({ queryKey: ["beginnings"] });
     },
+    onSettled: () => client.invalidateQueries({ queryKey: ["beginnings"] }),
     meta: { about: "New reels" },
   });
 }

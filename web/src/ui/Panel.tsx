@@ -21,8 +21,9 @@ export function Panel({ open, onOpenChange, title, quiet, className, children }:
         <Dialog.Content
           aria-describedby={undefined}
           onInteractOutside={(e) => {
-            // What went wrong is put away beside an open panel.
-            if ((e.target as Element).closest("[data-notes]")) e.preventDefault();
+            // What went wrong is put away beside an open panel; it is gone by the time that this is asked.
+            const pressed = e.detail.originalEvent.target as Element;
+            if (!pressed.isConnected || pressed.closest("[data-notes]")) e.preventDefault();
           }}
           className={`fixed top-20 left-1/2 z-50 max-h-[78vh] -translate-x-1/2 border border-line bg-panel shadow-2xl ${className}`}
         >

@@ -48,7 +48,7 @@ export function Notes() {
   const passing = useNotes((s) => s.passing);
   return (
     <div
-      className="pointer-events-none fixed right-4 bottom-16 z-50 flex w-96 flex-col gap-2"
+      className="pointer-events-none fixed right-4 bottom-16 z-60 flex w-96 flex-col gap-2"
       role="status"
       aria-live="polite"
     >

@@ -158,7 +158,7 @@ export function TemplatesPanel({ open, onClose, reel, production, change, first 
               {(
                 [
                   ["in this production", beginnings.production, production],
-                  ["in all that say nothing else", beginnings.house, undefined],
+                  ["in all productions that say nothing else", beginnings.house, undefined],
                 ] as const
               ).map(([where, now, of]) => (
                 <label key={where} className="flex items-center gap-1.5">
