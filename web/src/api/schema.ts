@@ -5037,7 +5037,7 @@ export interface components {
             /** @description how a picture is coded anew that is cut where its packets can't be copied; without it such a cut is refused */
             recode?: {
                 /** @enum {string} */
-                codec?: "h264" | "mpeg2" | "vc3" | "mjpeg" | "ffv1";
+                codec?: "h264" | "h265" | "mpeg2" | "vc3" | "mjpeg" | "ffv1";
                 /** Format: double */
                 megabits?: number;
             };

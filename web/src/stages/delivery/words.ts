@@ -12,6 +12,7 @@ const codings: Record<string, string> = {
 /** Codings of pictures that are coded anew, by their standards. */
 export const coders = {
   h264: "H.264",
+  h265: "H.265",
   mpeg2: "MPEG-2",
   vc3: "VC-3",
   mjpeg: "Motion JPEG",
