@@ -43,7 +43,7 @@ func TestWhereOneAdds(t *testing.T) {
 		want  []string
 	}{
 		{"a container to read, beside its package", `zestyloom/core/au"`, "", []string{"core/source/source.go"}},
-		{"a container to write", `"w64"|NewWriter64`, "", []string{"core/delivery/containers.go", "core/delivery/write.go", "core/wave/write64.go"}},
+		{"a container to write", `"w64"|NewWriter64`, "", []string{"core/delivery/containers.go", "core/wave/write64.go"}},
 		{"a kind of job", `\bCheckJob\b|\bcheck = work\b|\{analyse, check,`, "", []string{"internal/app/hashlist.go", "internal/jobs/check.go", "internal/jobs/jobs.go"}},
 		{"a field of a spec, beside its schema", `\bWholeFrames\b`, `^core/delivery/[^/]+$`, []string{"core/delivery/plan.go", "core/delivery/spec.go", "core/delivery/verify.go"}},
 		{"a property of a clip that sounds", `\bFadeOut\b`, `^core/(reel/reel|mix/)`, []string{"core/mix/envelope.go", "core/mix/fingerprint.go", "core/reel/reel.go"}},

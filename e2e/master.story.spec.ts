@@ -1,4 +1,5 @@
-import { readFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { accessible, expect, go, test } from "./app";
 import { readWav, samples, wav } from "./sound";
 
@@ -291,4 +292,39 @@ test("files of the shelf, a stale page and an upload that is cancelled", async (
   await expect(page.getByText("slow.wav")).toHaveCount(0);
   await page.unroute("**/api/uploads/*");
   await expect(page.getByRole("article")).toHaveCount(2);
+
+  // One that is left in its midst is there as unfinished: it is gone on with by the same file alone, or thrown away.
+  for (const name of ["left.wav", "thrown.wav"])
+    writeFileSync(join(app.home, name), wav([samples(name.length, 48_000)], rate, start));
+  const leave = async (name: string) => {
+    await page.route("**/api/uploads/*", (route) =>
+      route.request().method() === "PATCH" ? undefined : route.continue(),
+    );
+    await page.getByLabel("Files to take in").setInputFiles(join(app.home, name));
+    await expect(page.getByRole("progressbar", { name: `Upload of ${name}` })).toBeVisible();
+    await expect
+      .poll(() => page.evaluate(() => Object.keys(localStorage).filter((k) => k.startsWith("tus::")).length))
+      .toBe(1);
+    await page.reload();
+    await page.unrouteAll({ behavior: "ignoreErrors" });
+    await expect(page.getByText("unfinished: 0 B of")).toBeVisible();
+  };
+  await leave("left.wav");
+  await accessible(page);
+  const goOn = async (name: string) => {
+    const picking = page.waitForEvent("filechooser");
+    await page.getByRole("button", { name: "Go on with the upload of left.wav" }).click();
+    await (await picking).setFiles(join(app.home, name));
+  };
+  await goOn("thrown.wav");
+  await expect(page.getByRole("status", { name: "What went wrong" })).toContainText("thrown.wav: this is not the file");
+  await goOn("left.wav");
+  await expect(page.getByRole("article", { name: "left.wav" })).toBeVisible();
+  await expect(page.getByText("unfinished:")).toHaveCount(0);
+  await leave("thrown.wav");
+  await page.getByRole("button", { name: "Throw the upload of thrown.wav away" }).click();
+  await expect(page.getByText("unfinished:")).toHaveCount(0);
+  await page.reload();
+  await expect(page.getByRole("article")).toHaveCount(3);
+  await expect(page.getByText("thrown.wav")).toHaveCount(0);
 });

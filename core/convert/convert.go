@@ -5,7 +5,6 @@ package convert
 import (
 	"context"
 	"fmt"
-	"io"
 	"math"
 	"os"
 	"path/filepath"
@@ -27,7 +26,7 @@ import (
 )
 
 // Containers are those that sound alone is written in, by the names of delivery.Containers.
-var Containers = []string{"wav", "rf64", "bw64", "w64", "aiff", "flac"}
+var Containers = delivery.Sounds()
 
 // Options is what a file becomes. Nothing is what it is already.
 type Options struct {
@@ -161,6 +160,20 @@ func containerOf(said string) string {
 	return "wav"
 }
 
+// ByEnding is the container that a name's ending stands for, the first of several; nothing where it stands for none.
+func ByEnding(name string) string {
+	ending := strings.ToLower(filepath.Ext(name))
+	if ending == ".aiff" {
+		ending = ".aif"
+	}
+	for _, c := range Containers {
+		if delivery.Containers[c].Extension == ending {
+			return c
+		}
+	}
+	return ""
+}
+
 // Extension is the ending of the files of a container, with its point.
 func (c *Conversion) Extension() string { return delivery.Containers[c.o.Container].Extension }
 
@@ -175,16 +188,10 @@ func (c *Conversion) Run(ctx context.Context, out string, progress func(done int
 		return err
 	}
 	defer file.Abort()
-	var w interface {
-		io.Writer
-		Close() error
-	}
-	switch c.o.Container {
-	case "w64":
-		w, err = wave.NewWriter64(file, c.write)
-	case "aiff":
-		w, err = aiff.NewWriter(file, c.write)
-	case "flac":
+	var w delivery.Frames
+	if kind := delivery.Containers[c.o.Container]; kind.Writer != nil {
+		w, err = kind.Writer(file, c.write)
+	} else {
 		beside, made := os.Create(file.Name() + ".wav")
 		if made != nil {
 			return made
@@ -192,8 +199,6 @@ func (c *Conversion) Run(ctx context.Context, out string, progress func(done int
 		defer os.Remove(beside.Name())
 		defer beside.Close()
 		w, err = wave.NewWriter(beside, wave.Options{Format: c.write.Format})
-	default:
-		w, err = wave.NewWriter(file, c.write)
 	}
 	if err != nil {
 		return err
@@ -209,7 +214,7 @@ func (c *Conversion) Run(ctx context.Context, out string, progress func(done int
 	if err := w.Close(); err != nil {
 		return err
 	}
-	if c.o.Container == "flac" {
+	if delivery.Containers[c.o.Container].Writer == nil {
 		if err := picture.WriteFLAC(ctx, file.Name()+".wav", file.Name()); err != nil {
 			return err
 		}

@@ -351,7 +351,7 @@ func TestACutDownInDropFrame(t *testing.T) {
 func TestPicturesInSpecsThatCantBe(t *testing.T) {
 	for says, change := range map[string]func(s *delivery.Spec){
 		"coded anew as h264, h265, mpeg2": func(s *delivery.Spec) { s.Recode.Codec = "film" },
-		"a rate of their own":       func(s *delivery.Spec) { s.Recode = delivery.Recode{Codec: "ffv1", Megabits: 3} },
+		"a rate of their own":             func(s *delivery.Spec) { s.Recode = delivery.Recode{Codec: "ffv1", Megabits: 3} },
 		"has pictures in mxf": func(s *delivery.Spec) {
 			s.Recode.Codec = "h264"
 			s.Packings[0].Files[0] = delivery.FileRule{Container: "mxf", Name: "x"}

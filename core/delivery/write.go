@@ -3,13 +3,11 @@ package delivery
 import (
 	"context"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"runtime"
 	"strings"
 
-	"zestyloom/core/aiff"
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
 	"zestyloom/core/picture"
@@ -117,18 +115,12 @@ func Write(ctx context.Context, p Plan, dir string, o Options) (Written, error) 
 // largest is how many frames a block usually has.
 func largest(p Plan) int { return mix.BlockFrames*max(1, p.Rates.Files/max(1, p.Rates.Reel)) + 1 }
 
-// frames is what takes interleaved samples and becomes a file.
-type frames interface {
-	io.Writer
-	Close() error
-}
-
 // sink is a file that is being written.
 type sink struct {
 	plan  File
 	file  *wholefile.File
 	enc   audio.Encoder
-	w     frames  // of the file itself, or of the only part
+	w     Frames  // of the file itself, or of the only part
 	parts []*part // what a container is made of, beside the file
 	wav   *wave.Writer
 	bext  *wave.Bext
@@ -162,16 +154,14 @@ func (p Plan) sink(f File, dir string) (*sink, error) {
 	}
 	s := &sink{plan: f, file: file, enc: p.encoder(f), hashes: newHashes(len(f.Channels))}
 	options := p.Options(f)
-	switch f.Container {
-	case "wav", "rf64", "bw64":
-		s.bext = options.Bext
-		s.wav, err = wave.NewWriter(file, options)
-		s.w = s.wav
-	case "w64":
-		s.w, err = wave.NewWriter64(file, options)
-	case "aiff":
-		s.w, err = aiff.NewWriter(file, options)
-	case "flac":
+	kind := Containers[f.Container]
+	switch {
+	case kind.Writer != nil:
+		if s.w, err = kind.Writer(file, options); kind.Broadcast {
+			s.wav, _ = s.w.(*wave.Writer)
+			s.bext = options.Bext
+		}
+	case !kind.Picture:
 		err = s.addPart(0, len(f.Channels), options.Format)
 	default:
 		for _, st := range streamsOf(f.Groups) {

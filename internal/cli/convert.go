@@ -50,7 +50,7 @@ place for is said. The container is the one that --out ends in, or --container, 
 			many := len(paths) > 1 || len(paths) == 1 && paths[0] != args[0]
 			o := o
 			if o.Container == "" && !many {
-				o.Container = map[string]string{".wav": "wav", ".w64": "w64", ".aif": "aiff", ".aiff": "aiff", ".flac": "flac"}[strings.ToLower(filepath.Ext(out))]
+				o.Container = convert.ByEnding(out)
 			}
 			taken := claims{}
 			return each(cmd, asJSON, paths, func(path string) error {

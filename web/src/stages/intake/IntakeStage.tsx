@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { FileCheck, FolderOpen, RotateCcw, Upload as UploadIcon, X } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
@@ -6,11 +7,13 @@ import { bytes, plural } from "../../format";
 import { useProductionId } from "../../Shell";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Empty, Progress, StageHead, TextField } from "../../ui/controls";
+import { failing, mended, wrong } from "../../ui/notes";
+import { pickFile } from "../../ui/pick";
 import { FileCardView, hasSnags } from "./FileCardView";
 import { HashLists, isHashList, useGiveHashLists } from "./HashLists";
 import { Offered } from "./Offered";
 import { Shelf } from "./Shelf";
-import { again, cancel, send, useUploads } from "./uploads";
+import { again, cancel, goOn, send, throwAway, unfinished, useUploads } from "./uploads";
 
 /** Where files arrive: what they hold, and whether they are whole. */
 export function IntakeStage() {
@@ -179,7 +182,12 @@ function Cards({ files, production }: { files: Parameters<typeof FileCardView>[0
 function Uploads({ production }: { production: string }) {
   const all = useUploads((s) => s.uploads);
   const uploads = all.filter((u) => u.production === production);
-  if (uploads.length === 0) return null;
+  const { data: left = [], refetch } = useQuery({
+    queryKey: ["unfinished uploads", production, all.map((u) => u.id)],
+    queryFn: () => unfinished(production),
+    staleTime: 0,
+  });
+  if (uploads.length + left.length === 0) return null;
   return (
     <ul aria-label="Uploads" className="max-h-48 shrink-0 overflow-auto border-line border-b bg-panel px-4 py-2">
       {uploads.map((u) => (
@@ -204,6 +212,32 @@ function Uploads({ production }: { production: string }) {
           )}
           <Button onClick={() => cancel(u.id)} aria-label={`Cancel the upload of ${u.name}`}>
             <X size={14} aria-hidden="true" /> Cancel
+          </Button>
+        </li>
+      ))}
+      {left.map((u) => (
+        <li key={u.key} className="flex h-8 items-center gap-3">
+          <span className="w-72 truncate">{u.name}</span>
+          <span className="min-w-0 flex-1 truncate text-caution">
+            unfinished: {bytes(u.arrived)} of {bytes(u.size)} have arrived, and it is taken in when all has
+          </span>
+          <Button
+            onClick={() =>
+              pickFile("", async (f) => {
+                if (!(await goOn(production, u, f)))
+                  wrong("Uploads", `this is not the file that was being sent, or it was changed since`, f.name);
+                else mended("Uploads");
+              })
+            }
+            aria-label={`Go on with the upload of ${u.name}`}
+          >
+            Go on…
+          </Button>
+          <Button
+            onClick={() => throwAway(u).then(() => refetch(), failing("Uploads"))}
+            aria-label={`Throw the upload of ${u.name} away`}
+          >
+            Throw away
           </Button>
         </li>
       ))}

@@ -15,6 +15,11 @@ export type Upload = {
 type State = { uploads: Upload[] };
 export const useUploads = create<State>(() => ({ uploads: [] }));
 
+// What is on its way is asked about before the page is left: it can be gone on with later, and is not there until then.
+window.addEventListener("beforeunload", (e) => {
+  if (useUploads.getState().uploads.some((u) => u.state !== "failed")) e.preventDefault();
+});
+
 const running = new Map<number, tus.Upload>();
 const queue: { id: number; file: File; production: string }[] = [];
 const atOnce = 3;
@@ -63,8 +68,7 @@ function start({ id, file, production }: (typeof queue)[number]) {
     },
     chunkSize: 16 << 20,
     removeFingerprintOnSuccess: true,
-    // The same file for another production is another upload.
-    fingerprint: async (f) => `loom-${production}-${(f as File).name}-${(f as File).size}-${(f as File).lastModified}`,
+    fingerprint: async (f) => fingerprint(production, f as File),
     onProgress: (sent) => change(id, { sent, state: "sending" }),
     onSuccess: () => {
       running.delete(id);
@@ -85,6 +89,44 @@ function start({ id, file, production }: (typeof queue)[number]) {
     if (before[0]) upload.resumeFromPreviousUpload(before[0]);
     upload.start();
   });
+}
+
+/** What tells a file from others: the same for another production, or changed since, is another upload. */
+const fingerprint = (production: string, f: File) => `loom-${production}-${f.name}-${f.size}-${f.lastModified}`;
+
+/** An upload that was left, of which the server has some. */
+export type Unfinished = { key: string; name: string; size: number; arrived: number; url: string };
+
+const storage = tus.defaultOptions.urlStorage;
+const tusHead = { "Tus-Resumable": "1.0.0" };
+
+/** Uploads of a production that were left in this browser, and how much of each has arrived. Those that the server has forgotten are, too. */
+export async function unfinished(production: string): Promise<Unfinished[]> {
+  const out: Unfinished[] = [];
+  for (const u of await storage.findAllUploads()) {
+    const { uploadUrl: url, urlStorageKey: key, size } = u;
+    const { production: of, filename: name = "" } = u.metadata;
+    if (of !== production || !url || size === null) continue;
+    if (useUploads.getState().uploads.some((now) => now.name === name && now.size === size)) continue;
+    const answer = await fetch(url, { method: "HEAD", headers: tusHead });
+    if (answer.ok) out.push({ key, name, size, arrived: Number(answer.headers.get("Upload-Offset")), url });
+    else if (answer.status === 404 || answer.status === 410) await storage.removeUpload(key);
+  }
+  return out;
+}
+
+/** Goes on with an upload that was left, by the file that it was of; false for any other. */
+export async function goOn(production: string, left: Unfinished, file: File): Promise<boolean> {
+  const same = await storage.findUploadsByFingerprint(fingerprint(production, file));
+  if (!same.some((u) => u.uploadUrl === left.url)) return false;
+  send(production, [file]);
+  return true;
+}
+
+/** Throws an upload away that was left: nothing of it stays on the server. */
+export async function throwAway(left: Unfinished) {
+  await fetch(left.url, { method: "DELETE", headers: tusHead });
+  await storage.removeUpload(left.key);
 }
 
 const failures = new Map<number, (typeof queue)[number]>();
@@ -119,7 +161,8 @@ export async function cancel(id: number) {
   const upload = running.get(id);
   running.delete(id);
   failures.delete(id);
-  drop(id);
   pump();
+  // It is listed until nothing is left of it, so that it is not taken for one that was left.
   if (upload) await upload.abort(true).catch(() => undefined);
+  drop(id);
 }

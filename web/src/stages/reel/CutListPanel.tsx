@@ -6,20 +6,16 @@ import { useLayCutList } from "../../api/reel";
 import { plural } from "../../format";
 import { Button, TextField } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
+import { pickFile } from "../../ui/pick";
 
 /** The cut list that is being looked at. */
 const useCutList = create<{ of: { name: string; text: string } | null }>(() => ({ of: null }));
 
 /** Asks for a cut list, and shows what is found for it. */
 export function openCutList() {
-  const picker = document.createElement("input");
-  picker.type = "file";
-  picker.accept = ".otio,.edl,.csv,.txt,.json";
-  picker.onchange = async () => {
-    const f = picker.files?.[0];
-    if (f) useCutList.setState({ of: { name: f.name, text: await f.text() } });
-  };
-  picker.click();
+  pickFile(".otio,.edl,.csv,.txt,.json", async (f) =>
+    useCutList.setState({ of: { name: f.name, text: await f.text() } }),
+  );
 }
 
 const sinceInWords = {

@@ -8,6 +8,7 @@ import { useReelSteps } from "../../editor/useReelSteps";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Choice, TextField } from "../../ui/controls";
 import { note } from "../../ui/notes";
+import { pickFile } from "../../ui/pick";
 import { rateNames, rates } from "../../ui/rates";
 import { openBring } from "./BringPanel";
 import { openCutList } from "./CutListPanel";
@@ -152,12 +153,7 @@ function download(address: string) {
 
 /** Makes a reel of a document that was written here, under its file's name. */
 function readReel(make: (reel: { name: string; otio: string }) => void) {
-  const picker = document.createElement("input");
-  picker.type = "file";
-  picker.accept = ".otio,.json";
-  picker.onchange = async () => {
-    const f = picker.files?.[0];
-    if (f) make({ name: `${f.name.replace(/\.(otio|json)$/i, "")}, read`, otio: await f.text() });
-  };
-  picker.click();
+  pickFile(".otio,.json", async (f) =>
+    make({ name: `${f.name.replace(/\.(otio|json)$/i, "")}, read`, otio: await f.text() }),
+  );
 }
