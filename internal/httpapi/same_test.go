@@ -102,6 +102,16 @@ func TestBrowserAndCommandLineComeToTheSameSamples(t *testing.T) {
 		"a dialogue and both languages":                   {[]sent{at("a.wav", []string{"Boom DX"}, a), at("VO_EN.wav", nil, d), at("VO_PT.wav", nil, four[:1])}, false, nil, false, [][]float64{a[0], a[0], none, none, none, none}},
 		"mix files that are no rough mix":                 {[]sent{at("MX mix.wav", []string{"MixL", "MixR"}, b)}, false, nil, false, nil},
 		"mid and side":                                    {[]sent{at("w.wav", []string{"Wind FX M", "Wind FX S"}, b)}, false, nil, false, [][]float64{none, none, none, none, sum(b[0], b[1]), difference(b[0], b[1])}},
+		"a mask and labels agree on 5.1":                  {[]sent{{name: "FX s.wav", labels: []string{"FX L", "FX R", "FX C", "FX LFE", "FX Ls", "FX Rs"}, sound: six, start: ten, mask: 0x3F}}, false, nil, false, nil},
+		"labels in small letters":                         {[]sent{at("a.wav", []string{"boom dx"}, a), at("b.wav", []string{"score l", "score r"}, b)}, false, nil, false, [][]float64{a[0], a[0], b[0], b[1], none, none}},
+		"left and right in words":                         {[]sent{at("b.wav", []string{"Score left", "Score right"}, b)}, false, nil, false, [][]float64{none, none, b[0], b[1], none, none}},
+		"mono music":                                      {[]sent{at("1M2 MX.wav", nil, a)}, false, nil, false, [][]float64{none, none, a[0], a[0], none, none}},
+		"both sides of a pair the same":                   {[]sent{at("b.wav", []string{"Score L", "Score R"}, [][]float64{a[0], a[0]})}, false, nil, false, [][]float64{none, none, a[0], a[0], none, none}},
+		"a side that is silent":                           {[]sent{at("b.wav", []string{"Score L", "Score R"}, [][]float64{a[0], none})}, false, nil, false, [][]float64{none, none, a[0], none, none, none}},
+		"all three stems from pairs of files":             {[]sent{at("R1_DX.L.wav", nil, b[:1]), at("R1_DX.R.wav", nil, b[1:]), at("R1_MX.L.wav", nil, c[:1]), at("R1_MX.R.wav", nil, c[1:]), at("R1_FX.L.wav", nil, six[:1]), at("R1_FX.R.wav", nil, six[1:2])}, false, nil, false, [][]float64{b[0], b[1], c[0], c[1], six[0], six[1]}},
+		"three microphones and an effect":                 {[]sent{at("r.wav", []string{"Boom DX", "Lav Ines DX", "Lav Ben DX", "Ferry FX"}, four)}, false, nil, false, [][]float64{sum(four[:3]...), sum(four[:3]...), none, none, four[3], four[3]}},
+		"seven and one by labels":                         {[]sent{at("s.wav", []string{"MX L", "MX R", "MX C", "MX LFE", "MX Lss", "MX Rss", "MX Lsr", "MX Rsr"}, append(slices.Clone(six), b...))}, false, nil, false, nil},
+		"a pair and a language of its own name":           {[]sent{at("b.wav", []string{"Score L", "Score R"}, b), at("VO_PT.wav", nil, a)}, false, nil, false, [][]float64{none, none, b[0], b[1], none, none}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s.t = t
