@@ -222,7 +222,7 @@ test("what went wrong lies over nothing and goes when it is mended; new reels be
   page,
   app,
 }) => {
-  await ownReel(page, app.url, "Wrongs");
+  const reel = await ownReel(page, app.url, "Wrongs");
   const detail = "A stereo track has no way into a mono stem that keeps both of its sides.";
   await page.route(/\/api\/reels\/[^/]+\/edits$/, (r) =>
     r.fulfill({
@@ -259,4 +259,19 @@ test("what went wrong lies over nothing and goes when it is mended; new reels be
   await page.unroute(/\/api\/reels\/[^/]+\/edits$/);
   await page.getByRole("button", { name: "Add a mix" }).click();
   await expect(wrongs).toHaveText("");
+
+  // A track that somebody has called otherwise says what its strands are called, and is called like them by one action.
+  await expect.poll(async () => (await reel()).doc.weave.outputs.length).toBeGreaterThan(0);
+  const now = (await reel()) as Reel & { version: number };
+  const boom = now.doc.tracks.find((t) => t.label === "Boom")?.id ?? "";
+  const renamed = await page.request.post(`${app.url}/api/reels/${now.id}/edits`, {
+    data: { version: now.version, what: "rename", actions: [{ set_track: { id: boom, label: "Deck" } }] },
+  });
+  expect(renamed.ok()).toBe(true);
+  await page.getByText("Deck", { exact: true }).first().click();
+  const ways = page.getByRole("region", { name: "Ways of Deck" });
+  await expect(ways.getByText("are called Boom")).toBeVisible();
+  await ways.getByRole("button", { name: "Call the track Boom" }).click();
+  await expect(page.getByRole("region", { name: "Ways of Boom" })).toBeVisible();
+  await expect(page.getByText("are called Boom")).toHaveCount(0);
 });

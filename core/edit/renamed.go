@@ -29,3 +29,25 @@ func Renamed(r reel.Reel, was, now map[string]string) (ops []reel.Op) {
 	}
 	return ops
 }
+
+// Differing are the tracks, by their IDs, all of whose clips play strands that are called the same, and not as the track is: what they are
+// called. names are names of tracks by the strand that a clip names first.
+func Differing(r reel.Reel, names map[string]string) map[string]string {
+	out := map[string]string{}
+	for _, t := range r.Tracks {
+		name, one := "", len(t.Clips) > 0
+		for _, c := range t.Clips {
+			if len(c.Strands) == 0 {
+				one = false
+				break
+			}
+			n := names[c.Strands[0]]
+			one = one && n != "" && (name == "" || name == n)
+			name = n
+		}
+		if one && name != t.Label {
+			out[t.ID] = name
+		}
+	}
+	return out
+}

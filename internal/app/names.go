@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"slices"
 
 	"github.com/google/uuid"
@@ -83,6 +84,19 @@ func namesFollow(ctx context.Context, tx store.Tx, production uuid.UUID, cells [
 		out = append(out, movedBy(r.ID, edit.Renamed(r.Doc, was, now))...)
 	}
 	return out, nil
+}
+
+// DifferingNames are the tracks of a reel that are called otherwise than the strands that they play, and what these are called.
+func (a *App) DifferingNames(ctx context.Context, id uuid.UUID) (out map[string]string, err error) {
+	return out, a.Store.InTx(ctx, func(tx store.Tx) error {
+		r, err := tx.Reel(ctx, id)
+		if err != nil {
+			return err
+		}
+		names, _, err := trackNames(ctx, tx, r.ProductionID, namedStrands(maps.Keys(r.Doc.Strands())), nil)
+		out = edit.Differing(r.Doc, names)
+		return err
+	})
 }
 
 // trackNames are what the tracks of takes are called that strands are of, by strands, before and after these are labelled

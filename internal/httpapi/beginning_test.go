@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/testmedia"
 )
 
 // New reels begin with the template of their production, else with that of the house, else with none; one that has been forgotten is none.
@@ -55,4 +56,35 @@ func TestNewReelsBeginWithATemplate(t *testing.T) {
 	assert.Equal(t, 422, s.call("PUT", "/api/beginnings", map[string]any{"template": "Nothing"}, &pr))
 	assert.Equal(t, "no_such_template", pr.Code)
 	assert.Equal(t, 404, s.call("GET", "/api/beginnings?production=019a0000-0000-7000-8000-000000000001", nil, &pr))
+}
+
+// A track that was renamed by hand stays so when its strands are labelled, and says what these are called; either way brings them together.
+func TestRenamedTracksSayThatTheyDiffer(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	s.uploadFile(p, testmedia.Path(t, "mono_bext.wav"))
+	s.settled(p, 1)
+	tk := s.takes(p)[0]
+	label := func(value string) {
+		require.Equal(t, 200, s.call("POST", "/api/productions/"+p+"/sheet", map[string]any{"what": "label", "cells": []any{map[string]any{"row": tk.Strands[0].Id, "field": "label", "value": value}}}, nil))
+	}
+	label("Boom")
+	path := "/api/reels/" + s.reel(p).Id.String()
+	require.Equal(t, 200, s.call("POST", path+"/takes", map[string]any{"takes": []any{tk.Id}}, nil))
+	names := func() (out map[string]string) {
+		require.Equal(t, 200, s.call("GET", path+"/names", nil, &out))
+		return out
+	}
+	assert.Empty(t, names())
+	r := s.reel(p)
+	track := r.Doc.Tracks[0].ID
+	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "rename", "actions": []any{map[string]any{"set_track": map[string]any{"id": track, "label": "Ines"}}}}, nil))
+	assert.Equal(t, map[string]string{track: "Boom"}, names())
+	label("Lav")
+	assert.Equal(t, "Ines", s.reel(p).Doc.Tracks[0].Label, "it does not follow any more")
+	assert.Equal(t, map[string]string{track: "Lav"}, names())
+	label("Ines")
+	assert.Empty(t, names())
+	label("Ben")
+	assert.Equal(t, "Ben", s.reel(p).Doc.Tracks[0].Label, "called as its strands, it follows again")
 }

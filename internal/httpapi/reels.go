@@ -92,6 +92,12 @@ func (s *server) GetInterchange(ctx context.Context, r contract.GetInterchangeRe
 	return interchange{b, name}, err
 }
 
+// GetDifferingNames implements contract.StrictServerInterface.
+func (s *server) GetDifferingNames(ctx context.Context, r contract.GetDifferingNamesRequestObject) (contract.GetDifferingNamesResponseObject, error) {
+	names, err := s.app.DifferingNames(ctx, r.Reel)
+	return contract.GetDifferingNames200JSONResponse(names), err
+}
+
 // GetDecisionList implements contract.StrictServerInterface.
 func (s *server) GetDecisionList(ctx context.Context, r contract.GetDecisionListRequestObject) (contract.GetDecisionListResponseObject, error) {
 	b, title, err := s.app.DecisionList(ctx, r.Reel, r.Params.Track)

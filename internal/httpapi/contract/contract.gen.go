@@ -3955,6 +3955,9 @@ type ServerInterface interface {
 	// GetBusMeters What meters read of all buses over up to half a minute, in equal parts
 	// (GET /api/reels/{reel}/meters)
 	GetBusMeters(c *gin.Context, reel ReelId, params GetBusMetersParams)
+	// GetDifferingNames The tracks that are called otherwise than the strands that they play, by their IDs: what these are called
+	// (GET /api/reels/{reel}/names)
+	GetDifferingNames(c *gin.Context, reel ReelId)
 	// GetSounding What sounds on an output, or on a channel of a bus, at a moment: which recordings and channels, through which clips, tracks and gains
 	// (GET /api/reels/{reel}/origins)
 	GetSounding(c *gin.Context, reel ReelId, params GetSoundingParams)
@@ -6639,6 +6642,31 @@ func (siw *ServerInterfaceWrapper) GetBusMeters(c *gin.Context) {
 	siw.Handler.GetBusMeters(c, reel, params)
 }
 
+// GetDifferingNames operation middleware
+func (siw *ServerInterfaceWrapper) GetDifferingNames(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDifferingNames(c, reel)
+}
+
 // GetSounding operation middleware
 func (siw *ServerInterfaceWrapper) GetSounding(c *gin.Context) {
 
@@ -8423,6 +8451,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/reels/:reel", wrapper.NameReel)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list", wrapper.ReadCutList)
 	router.POST(options.BaseURL+"/api/reels/:reel/cut-list/lay", wrapper.LayCutList)
+	router.GET(options.BaseURL+"/api/reels/:reel/names", wrapper.GetDifferingNames)
 	router.GET(options.BaseURL+"/api/reels/:reel/edl", wrapper.GetDecisionList)
 	router.GET(options.BaseURL+"/api/reels/:reel/otio", wrapper.GetInterchange)
 	router.GET(options.BaseURL+"/api/reels/:reel/lendable", wrapper.ListLendable)
@@ -12246,6 +12275,45 @@ func (response GetBusMetersdefaultApplicationProblemPlusJSONResponse) VisitGetBu
 	return err
 }
 
+type GetDifferingNamesRequestObject struct {
+	Reel ReelId `json:"reel"`
+}
+
+type GetDifferingNamesResponseObject interface {
+	VisitGetDifferingNamesResponse(w http.ResponseWriter) error
+}
+
+type GetDifferingNames200JSONResponse map[string]string
+
+func (response GetDifferingNames200JSONResponse) VisitGetDifferingNamesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDifferingNamesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDifferingNamesdefaultApplicationProblemPlusJSONResponse) VisitGetDifferingNamesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetSoundingRequestObject struct {
 	Reel   ReelId `json:"reel"`
 	Params GetSoundingParams
@@ -14580,6 +14648,9 @@ type StrictServerInterface interface {
 	// GetBusMeters What meters read of all buses over up to half a minute, in equal parts
 	// (GET /api/reels/{reel}/meters)
 	GetBusMeters(ctx context.Context, request GetBusMetersRequestObject) (GetBusMetersResponseObject, error)
+	// GetDifferingNames The tracks that are called otherwise than the strands that they play, by their IDs: what these are called
+	// (GET /api/reels/{reel}/names)
+	GetDifferingNames(ctx context.Context, request GetDifferingNamesRequestObject) (GetDifferingNamesResponseObject, error)
 	// GetSounding What sounds on an output, or on a channel of a bus, at a moment: which recordings and channels, through which clips, tracks and gains
 	// (GET /api/reels/{reel}/origins)
 	GetSounding(ctx context.Context, request GetSoundingRequestObject) (GetSoundingResponseObject, error)
@@ -17556,6 +17627,32 @@ func (sh *strictHandler) GetBusMeters(ctx *gin.Context, reel ReelId, params GetB
 	}
 }
 
+// GetDifferingNames operation middleware
+func (sh *strictHandler) GetDifferingNames(ctx *gin.Context, reel ReelId) {
+	var request GetDifferingNamesRequestObject
+
+	request.Reel = reel
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDifferingNames(ctx, request.(GetDifferingNamesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDifferingNames")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDifferingNamesResponseObject); ok {
+		if err := validResponse.VisitGetDifferingNamesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetSounding operation middleware
 func (sh *strictHandler) GetSounding(ctx *gin.Context, reel ReelId, params GetSoundingParams) {
 	var request GetSoundingRequestObject
@@ -19568,91 +19665,92 @@ var swaggerSpec = []string{
 	"oUirKixN/e+EY2XdBgGpOwTvolruH7x++0eoO9ltZcHI2kymuiKWS21jrANzkm08hytSQUqbhfyjNWbJ",
 	"CdDHZGnUaqKMuaDkyc1dx8QxRRWBD30mrgjn4U9kicC+nRRP07UaprtRTUqpNPni/J5O+SHV9WV7oo6R",
 	"0XEayzUtFMsW7AMtqwKCPEazX1xd/Onyy3P4v2yhpfn56fmX8BszuKAB98LHPhAjNBmejEcKWYyzec6r",
-	"bGH5N6JM2rzGUlHLCXsOBRcW2wXw/Nf/H3tX2xu3raX/CmEs0HavHL801+s6n/Ky3d7bNAnqAC1QZAPO",
-	"iJohLJFTkfJkYvi/L3jOISXNSBrNWBpn23yKY1OkRB6S5+U5z0F1c41B1sta98BlcPni6brA4cQ0cdrS",
-	"lyPVtEdLdn51UxSzenj+gbMMQ37YLDt6UP0y7MDNHYd6xiLlK4qMPpS8OOWrUHxFK8qQhFo3UrFc8BQE",
-	"iqoMcvjPVMcC7zv/v3o+iE8CqxXL8WpfFvnFm6zop5YbMxUq5pO0yse1qYaiezkYSCXGeCoCp6u8CUHh",
-	"yCtulDEET/uwbvV51+OmtwPOYv9aB7qlo+aOSVqH8l63jGL1F+Qh73d7+eXpcX3RqeZOs6ogDFcD3pOM",
-	"cNJhph5GNNFQ0iiGbTW8TiGVMF3AAiiyBY12KLElU+LgHaLClkd8upPMGW+3dI4rYZc6v4nKElzMat2F",
-	"Nmj5juHMHBygC7Wq6JxRg7GKhxN5bV6uNiZO0aGK1i4gTpCfmaWCx8HbjjZ5ONu5MksnayPoUe5GeavK",
-	"VTm0LhU0mT9Oo7MPX3Upf/o1KDuPrue07axxtZyKIbm+v5qVHlgxp/GAw121+dvgADipfUmLTfcK2kzE",
-	"HmeXiYeBTFZ/M8yZZTDtrNoz+/b61buI/frjS3Z5eXHxnZ/7UO3PeP5wAXXEG+4BnQfw7eD3ZMbzG+ip",
-	"3S/zCzXZk89mz8WxXoMZYFnoKKNvdVM+1VnGj41wE2VFzG55WghzVdHmU1BI3WZA10kECYMRm+pUFzkA",
-	"X8UYd8evgsfVGR/eV4q9v8f5/YuHj57H6KP2S68TZgrgxCH5at4UgpsiFxl9b6PlFeAhgIAmtzoCQyR5",
-	"7LGXGNMYifw1/BKycJ6w54Zl7oVkpT03cPRrY+QEioWzVFqbCpZh5RoOnlwx1Sq+IqUnJiceBBKghdWW",
-	"pxHj5oaGanDK/4Ijkl9+N0lGwECfBB69VB8rrdfW3ONNcAe6BUIuBSdsczQc8FNbcP6W4v+1mjxBatBa",
-	"owNnonUquBoZqPRLRXhauCoSnmO0pAIEGTKO/rqK21gIfmPWlDqoPQt/bSg/C9ARy8KSDXzhlNPzhO6K",
-	"1ounbPq+2d0wiox+GJO4bahrLRTuCadG4wrX2NwSnaN1VGE2d11wc7NP6sYOC72VCKy6ab6UVR6Db2zB",
-	"Z8IcbPmRsWbOVUz+hSvm82oidivyWE6tiUqYF6qeMhtBzaSO2jf7i8L8go16ORX/H/r+Nu6+Cm1Rbtvy",
-	"2BZa+jpXW5OWQm5ah7//rgkJHQAA7kog2QH3XYrJXoLNBc/jiMXyVjphAhbNLONtb210qo9aXLxPKeCz",
-	"6eTd5c0A12B3fa+ssGLH9zqIy9ZLfy8mcL+JywN9Ugx2qOC+gyFA+0pTmnY4HJAsZc5Tp5dlUhXEPSb+",
-	"LHhKcjz02aFzOZPKbKVdxcyGzszRuu0dBQcUsogAZVfRJjpOx1cBwNKyE3fa/268f71CHXdSmGc1v0CP",
-	"WpTwqjtFUXbx+DUNye1u5+HjxD/egsD0Tv0GylLwwuTiGVn7WI4W5aMyNcbyQdhCf6uMS5guWHaURGfe",
-	"kbQF4YDQP2eZdirSFYG8Q2FzPB7pGajOBKkw1IyylfA8Ra3fqfjDb1Qrddcu/ZeyIkdTeTeH362Kn+iF",
-	"UN7Wk7oBILWvE5BA4wO6mgib04JOH3zaCfe6pXC9b3SIDXgtRN/4Y6jtNtD8Y+I6eBX8vNQKb6dchvpo",
-	"BKlRnrcL/LCphLA88n/paTCdJYXYh1++XCSpnM3tSJl/1PkXg0EessKa/7g2ayvlCtYXiFJ9WfFB4toU",
-	"sSLH/DKXVlScOZAYD1F1N/KSgk9Nay+VHQ+A/i6v2A5DLz10/rgkL/AKu1O8ECv3aBQvvV9rOKA8FIFR",
-	"YllVCXyh01QiwCNgCOGQJG5/VDhEVc9QMUsx6yLzEgzRvw5uGCQcDjGqRlnPhS922JnCWlZm7NTkPZwE",
-	"MrjalXadfAUeHcj5cL7d+TBufvCWapuAm9WJ59AeRI9/sWIwjwWWyWLxSvFMTk0V8KRzSMK0Ra6QFn6p",
-	"qra0XWoypM3olrS5WXVa0Terr9tu8G3XuK9oz/XYVhePuqucSDTxPyPhxWTFYhkSnh/Otu6s7aCKM6FE",
-	"Pls1bSXCf3E0oVkiBdEuVFzY428mCNa1hYffaSPL7DD0s1BWFctkrJzauuZ3ifnqCXtL7h8kkVAiOALc",
-	"sRWtz0SoAqCXqhmqK9R73Rzf7YLqPnirPtg3VXWFOXOtyLF2E2cWXNIWsIbHxQLJVzDSKRfe2NOFslEo",
-	"8BRUIWkwvy2mOjhZy/klY6GsTFa1b9iIIjcGs3Xhhvc0AFiWgwABE5FgAL913ELRo8B7usvQ6wdz2CTg",
-	"IPdDO1GxueCW0uQNxH7K5D1MJpC29fXg4bWX293vaNAgWwiOeBwfX8AFNou5yOWUp0DeTca6zN22MfYK",
-	"LszS08UVExy94C0v7TpZzDWizHaa0jgmklyfyiWUVDMMikSEIzEoWBlW71jq6pyCpgGw6pZXm3GpPsaT",
-	"ZujCaQV0GesC49/hWnhavRWOL8ppR6q2r5GePSI9G+/lD6DmGUIv0Saate8beoxsy0vCxb/g1orcPfy/",
-	"f5we//DhH99G+O93//kfR322GqUof8vZv6/fvsEMQZ2w/46lfQ5/+66cZdyDbncmRAfO3ckhFMCLWr4i",
-	"1hh3afyGy9Pd1bstW6Gv2rXlcofb+yNwrvRsm2q96N/aLISI+zdfSKCFblHlupWpn9yyDUb2V14GeFN6",
-	"kpSq2gG8GxHTyuse6CodXsVaiOkDnWNNNPMv51obce06H4mhY66NUDDAvuSDuART6GiQuqsaS2cId+1O",
-	"ZUIfRpsfVx60hTQOCDBuCYtnLDJjt62RzYus07D0bb5al19UNlmn5efXrNX8G4hdFrWl+gEjwbZMYG+q",
-	"6Sry+qtX4gHuCskIUdWXcsmGN/NCWa4Rkq2hIvQ4RxD1bv7yCG+g6sXkV+lzd/Ees6FQGM9tQPablnMs",
-	"mEVjrPX1XC/fhwFGKjXl+n85x9oOB11zGNl9otpWD3O4tNKp+1CniCQyBcCSsxqC+xXK1VAVG/Ku5L5M",
-	"4lLnMTbH6vhFfit2oLQDXsQTVaRpJyLpDTTYct8B4EjMpAK7spqUhV4wGdIGZvJWqJbrcENv3g7D6bqc",
-	"vjg4j5vKH+WsyHsDCtzqsAQeGULkfvQwu0x+ArMv+PydWMskcfIXoEKmyEp/Eywg0u8k4G/hKehZvgYI",
-	"OPDOn7LJGFB7FNXxeYV/c+OMVUzE9Y2ktgcv1eOGpk/sOtgw7hnrQQ83NSthebqw7nzw41SLClcTSODP",
-	"c34rmNLk9+RqBUlDnWeZL/03hoT8LMRiTPHw9RV3oXofTkJ+Fgtbls1sSfiolNUcon5j9UojwYB7LBRw",
-	"rFd2pNj+lpKODVKx5CvTXSZvZQ7I/1GfWPDvE3UEO+30r/VEzp//16GYO/pVCeKraysWmxdeH3i4d/IZ",
-	"KxamBIkv8fmhGIadgFRYPTzFcAllhbsNHQgzUNYQdUevMexNJ2M7H0VxF/Y36Huk2w36/spZeFDOwv9x",
-	"16fOmZnnUt1QerCxIn/Gag5/Y/mK3bgzF4R4rcAolFPsLpAPLXodkQsOItbg+j7CoE8Zufjhosf5uIRC",
-	"uVTuL6f0ZzB4wK7gaS54vGoD/YSSTM3WQHONrM2XqEDRCHCLFSkxwCNSvQTtCV7VTYDB8qMlBYgRaKwh",
-	"hxWQV7Gz09PTZ5QXEVU6/Qb90EJZoPRtiVUJnk/nbcGK8zGyfzpdbHMsidTA/WHClwzh16d5rxUCBYuS",
-	"oZjntiLXa7CGJkjBNrtWQQqFu4FcZztExHo7di++BpZ2Ciz1bZ5x37y+oj99vqqEB8GqBTLgACsNSib6",
-	"WeJcJgEHIeJyx5ZoCE+L1yILOd+M3+K6fH/5tA41rEUZt2pshwmmXROhHk6aZ4SOvBIE8bJ6ZkFlCy7E",
-	"tDub4xpaHCSVA4JYPbTONGX43gOQClNSQT1UBddAqP8O+KhAHrHI9SznGTEbNhSJd9ceaJ3NWh6/HTMc",
-	"6L+nf0Bw2DBOm2lajwSGjX0jFnYoa5WvDQIGm7ve/n399k2DdToRaEm4Jkp8sqXaV9sc9HlP/Fx0BR6v",
-	"cZ52Y5iCZ/7Rl5OtxjJS5RFbt8wAg4G9sW/jnCeWnZ+enx6fnX83UP5TdQTUYmt7CLTBW57KGGiPKNK7",
-	"Prt37p8eZRnDnukXzZ4NU1DvR53PhN0QrTpTPiZzlkUeUJGH07bJ0Qo3EGnhXlksD4QtsdoWhTiYqsSp",
-	"eXKHP9zvbqjig1sqKr7mE5HivTPSQYadwzgHjzHhDdl8jsFrfWPoGh2g5shEpGB4wlzet63jSSwsn85F",
-	"/OAFLZpdD698/2PdS677HVK4xiuS+Ro3NMwKm+nynnBLGjF32GCwP8cirMCtrDPxDBohbhAaESK6Y9G6",
-	"DRxPJrATC8lAlsWaZGtCwcc9uAAwa/2oH5Tk4UkEemqFPUaS1QdnYRM4PiLSVhD3ueAxEcb8fnwNDY5/",
-	"pRjFBoa3/Ir7gWgc/YGC+QXcEAHbsVCx5Ip9f348kZYlqXYXLL7+7j5NtLhgAdvvipMlvxVuUlszDV7X",
-	"Xs3ImRIxO7uAN1xwmUN9Um4sUn7PAMANLOBsqtMiU5RZIBX5i3XCzk7OLr6/fArh9cIp9lOeiifsJbQ3",
-	"bCJWmmq/0ATlgp1G7PQJe58XgrD1nlwChPez1hmYi000dBBNoK/c4lnIOGVoByg9vkLf0Hjn/uzH2AHj",
-	"fWN6bsxtIfVtZD2NTCS4Ds0f9s+z8wpM/PLsh/Mvd+f7Dxlm14pPFvhTk4pkSkUo/KRWxbwy8BB7dqVA",
-	"aV6p6f0JqNR7KAQrNe0ORTxP5Uw9h96b+YjXsOuV3POHw0eprAGHE4VpyGKqxZVrc4Bo4IfNQYtK9BK6",
-	"Hgm26/p+mDpkxCD08KANTXkmcv6NIWeRT0SJ+crLOCwGFNcHzShBw8h6XAJ3h3nSskaxmMpYjCGor6Dn",
-	"65Uay5/iuvbFog7uT6Gx4+boWez/9HCv/XQqFkA0wd3Gx4QtjLw6RdeEqojuug1wsYlINbD76ZwKttWV",
-	"4ZoEAHJJqGl7eZHnhkK2eDsTHStoJk/Y78evRWKPX00AOO6RvB6im4oEU8oITI64BRowYr8fXzulwj09",
-	"KUkESvoCkF7QO+InTQrDq/Llt3F+qfrYfkN1qwwPIbkaCPr9t1UH1tR/krJG1b/MdjsqJaq75f1AMC0v",
-	"4wG2SfKFSmFNmCOSZLdVE9ilTgGXhmpok7G7hzbiz+Lt4R13VXx0Tfq2RV9Ks46jingmRrjf37h+R744",
-	"YIy973d39A7C16JvgzY1WQFFK8aG9CKARwMj9LPN2psgY0ZnAip7QpXOOUcXSNx+4veJ7b7X77jM97DD",
-	"wgYYzRb7O0ReHzVo+ULb+RqDEMlonSAtWjvxqK5Y6037JR9skDpycuf+6Uf8fzjG/ja+fkob+vJYsv8i",
-	"RPnEjAWGlRFpclXlj3DLFnwLkqrphaoF1SJqu4u9G7aOcvSoXieh9GNnXO4V/D5gkvtcaUNH5QIQWScs",
-	"5RNKFNweb7PVl35wzC2kc3UDKd6XzQ6BpgDAeMgD65nNUvmUARxlobMy7//GGZpV2HgEzgaepqzEApp2",
-	"+MTPQiyGyG7rW/AMcr/cD3M5m39ccAPzPv98dHV5Gh2ZVLs5Pbt0H06y9UI7DVvFWlP0t1YPLfTXN73O",
-	"97sJH8ykCkj2Bnxarf4Y9BHR6PvVIRs4laGUzC2SOBw8JHS5lrcA/D+9chfK7XFyF37uAV6oS+zjIBjK",
-	"rw/oBbcZn5U3HRHu4GUEkOSWEtxNJ+rannzgkVosUs1jc3J0dbf+qzv8oQnZ0PBe2LjzpVpfojMtxZ3o",
-	"/fNStnp66mkp/fGmWxw9fbpdAw5ZFuga4xd1WjAF2a8Tp7kbGQsknAKnneC3aBW28jmlfNkcnQp8Q+vO",
-	"k4MkfL4jEGqv29EJRIRBHsiDAnAMVj6ZSUywHIiogENwlQPU1S1ByldA9sUVrgLjCtS/ZxW4OnlGpfUL",
-	"BYa70mC2Qz19eGQpTSWWAit3HFS/bnF3bd+HpgdTYipZbb10mPCGA6gwvi+3EJQDZ662gkOjRnSoBzu2",
-	"xNziuDbBYya51hMJ/9pJjBUrYRsitPHOX9shPY0jvPc3F/SR7n4/A7Wr/zFspWUuYQ+d3NFP9ydTrqYi",
-	"3d3FSx10BwhfQue/YdOjA6LM3JCB+Fppy9z5jZyHPE2bYqgJl2lN8DanCrKsTu6kisWn+/Zyt3qpnNbT",
-	"+tVdGzr7tHP1sWiwME10xItY6hMuk2TfZ5OUT/d9dslvd3/0VsZCn2SLp/s++mchpzdQCWfPDj4dZ9zm",
-	"2tzwQcqUOClDwvqLxqLaLOdq5ikT4WaDqn5OngfYOG8VvgF5hHN9KxSjHbC7m6t6SESN5xtspv0rLXWd",
-	"bHOdxiOdaz/pNH6EU83fqIAFwLvE3adwsU4ExNKJbURThSFj9QJ8l4WyMqW0j1RYNtPAKyFsvuo885T4",
-	"ZEeaxDfik33sq8FdCxTZgmxUp6Kbcm47pwYnb5y5+dX1vcvkUIEJjCeMMUvUsZuPueCpnX/uQlb/BE2O",
-	"RlRmaYSGQ7RYNEAGF7meCgPBG/r7CWRGf+6uUYG504/wEZi2fR8d/fP0+wMM51QkGrKeoMctn3AjIpaJ",
-	"WPJqXvefhSiQJbcwZYVxI/JbvxGKPD26Ojo5uv9w/38BAAD//w==",
+	"bGH5N6JM2rzGUlHLCXsOBRcW2wXw/Nf/H3vX/xu3reT/FcI4oO09+WvzfK7zUxJfr31Nk6AO0AJFLuBK",
+	"1C5hLbkVKW82hv/3A2eGlLQrabW2tM715ac4NkVK5JAznPnMZ9DcXGOQ9bLWPXAZXD5/ti5wODFNnLb0",
+	"5Ug17dGSnV/dFMWsHp5/4izDkB82y47u1b4MO3Bzx6Gdscj4iiKjjyUvzvgqFF/RijIkodaNVCwXPAOB",
+	"oiqDHP4T60SgvvP/q+eD+CSwWrEcb/bNI794kxX91KIxM6ESPsmqfFybZii6l8MFqcQYxyJwusqbEBSO",
+	"vOFGGUPwtA/rVp93PW56O+As9q+1Jy0dNXdM0jqU97plFKu/IA95P+3ll6eH+qJTzZ1mVUEYrga8Jxnh",
+	"ZMPEHkY00VDSKIFtNbxNIZUwXcACKLIFjXYosSUz4uAdosKWR3y6k8xd3m7pHFfCLnV+E5UluJjVugtt",
+	"0PIdw11zcIAu1Kqic0YNxioeTuS1ebncmDhFhyredgFxgvzMLBM8Cd52vJOHs50rs3SyNoId5TTKW1Wu",
+	"yr5tqWDJ/HkSnX74akv506/B2HlyO6dtZ41r5VQukuv7q9nogRVzFg843FWbvw0OgOPal7Tc6a6gzUQ8",
+	"4OwyyTCQyepvhjmzDKadVXtm315fvYvYbz++YhcX5+ff+bkP1f6M5w8XUEe8QQ/oPIBvB9eTc57fQE/t",
+	"fplfqckD+WweuDjWWzADLAsdZfStbspjPZ/zQyPcRFmRsFueFcJcVqz5DAxStxnQdRJBwmDEYp3pIgfg",
+	"qxhDd/wmeFKd8eF9pdj7e5zfv3n46EWCPmq/9DplpgBOHJKv5k0huClyMafvbbx5BXgIIKDJrY7AEEke",
+	"e+wlwTRGIn8Nv4QsnCP2wrC5eyFZac8NHP3aGDmBYuEsk9Zmgs2xcg0HT66ItUouyehJyIkHgQRoYbXl",
+	"WcS4uaGhGpzyv+KI5JffTZIRMNAngUcv1cdK67U193gT3IFugZBLwQnbDC8O+KktOH9L8f9aTZ4gNXhb",
+	"owNnonUmuBoZqPRrRXhauCpSnmO0pAIEGTKO/rqK21gIfmPWjDqoPQt/bSg/C9ARy8KSDaxwyuk5Il3R",
+	"qnjKpu+b3Q2jyOiHMYnbhlJroXBPODUaV7jG5pbqHG9HFWZz1wU3Nw9J3dhhobcSgVU3zZeyymPwjS34",
+	"VJi9LT8y1sy4Ssi/cMl8Xk3EbkWeyNiaqIR5oekp5yOYmdRR+2Z/WZhfsVEvp+L/Q9/fhu6r0Bblti2P",
+	"baGlr3O1NWkp5KZ1+PvvmpDQAQDgVALJDrjvMkz2EmwmeJ5ELJG30gkTsGjO57ztrY3O9EGLi/cZBXw2",
+	"nby7vBngGuyu7zUvrNjxvfbisvXS34sJ3G/i8kCfFIMdKrjvYAiwvrKMph0OByRLmfHM2WVzqQriHhN/",
+	"FTwjOR767HBL13l0XMk0FW613kDLR65Xs9vtbjMntMFvVF8ofPGBuCVhM5SyH3Msem1nIl9KT3gMsZtq",
+	"hh64FhYZXwEUAJ1vP195HACyApTdDb50OpdTqcxWxlxMSulM+q27TaLgO0QCGGBbK9p2vbueqYA9ajlE",
+	"dzq63Xg/X+H1ZFKY5zWXTo8yovCqOwXAdnHWNg3J7W6q7GlCV29BYHpn7QPbLDjQcvGcHDVYSRjlozI1",
+	"xvJBiF5/r4xLcDxYdpREdzMnaQvCAagNzubaWbeXhM8PNelRs9EzUFgLspioGSWa0e6HC5u7nQ2/Ua3U",
+	"Xbv0Z2VFjl6O3c7XW5Uc6YVQ/poudQO27aH+W8L7D+glJFhVS2LB4NNOkOVu5NM732gfG/BaiL6h41CW",
+	"b6D5R84BcAj5eanVTM+4DKXtCA2lPOUa6LlMCtJyLM50HLwektARwy9fLtJMTmd2pKRN6vyLgY8PWRzP",
+	"f1zbRTnjCtYXOG59RfhBIAkUbKSYyjKXVlT8cMBpAIAIN/KS4oZNay+VHS934F1eufYNvfTQ+dPy88Ar",
+	"7M7OQ4Tqo7Hz9H6t4XIcoH6PEsuqSeBr1GYSsTkB/gmHJJVlQINDVO0MlbAME2bmXoIhcNtB64Nc0SG8",
+	"2CjrufB1Kjuzj8uimp2WvEcCQfJdu9Gu06+YsT35jc62+43GTe3eUigVIM869fTng9jxL1cM5rHACmcs",
+	"WSk+l7GpYtV0DvmztsgVMvovVdUNYpeafCBmdCeIuVl13qJvVl+33eDbrnFf0Z7rsa3On3RXOZFoou5G",
+	"rpLJiiUy5Ko/nijf3baDKc6EEvl01bSVCLrH8QrNUimIMaMSfRh/M0GctS2y/04bWSb2oZ+FEuLYXCbK",
+	"ma1rfpeEr47YW3L/IP+HEsER4I6taH0mQgEHvVTNKGuh3uvm0HwXyvrRW/XRvqmqK8xd14ocy25xZiGa",
+	"YAEmelgskDcHg9Ry4S97ulA2CrW5gikkDaYmJlTCaN5yfslEKCvTVe0bNgAAjTgEXbjhPYMDVlQhLMdE",
+	"pIi9aB23UPQoUNbuMvT6wRw2CcQ2/NBOVGwuuCWGAwNhuzLvEvNApG19PXh47eV29zsavJAtBEcolQ8N",
+	"4QKbxUzkMuYZ8K7TZV3mbtsYewkKs/R0ccUExwBGy0u7ThYzjQDBnaY0SYjf2GfhCSXVFONZEUGADArW",
+	"HAuvLHV1TsHSAOd6y6tNuVQfk0kz6uSkgpdNdIHQhaAWnlW1wuF5Oe3Isvc1SPeAIN3Ge/kDqHmGQixk",
+	"DYjc9w09vLnlJUHxL7i1IncP/++fJ4c/fPjHtxH++91//sdBn61G2eXfcvav67dvMLlTp+y/E2lfwN++",
+	"K2cZ96DbnSkxuXN3cggFyLCWr0g0xl0av+HiZHfzbstW6Gt2bVHuoL0/Al1Oz7aZ1ov+rc1CiKR/84UE",
+	"Ru8WU67bmPrJLdtgPI2lMkBN6fltqmYHUKZETCtve6CrdHgTayHiRzrHmioEvJppbcS163wkcpWZNkLB",
+	"AA/ljcQliKGjQUrmaqx6IpzajWVKH0abH1cerIUsCeA9bglGaSySmretkc2LeefF0rf5erv8ohIBO29+",
+	"fs1ar38DEQOjtVQ/YCTcLVPYmypeRd5+9UY8IJUhjySq+lIu2PDXvFBRbYQ8eSjmPc4RRL2bvz04H1iW",
+	"MW9Z+rRr1GM21HjjuQ1JGablHAvXojHW+nqml+/DACNVCXP9v5phWY69rjmM7D5RbStlOlxGcOw+1Bki",
+	"qcwAa+ZuDcH9CpWGqAAReVdyX+FyqfMEm0PpgrjIb8UObIRAaXmsiizrRCS9gQZb9B0AjsRUKrhXVvPp",
+	"0AsmQ8bHVN4K1aION+zm7TCcLuX0xcF53FT+KKdF3htQ4FaHpfDIECL3o0dIzuUnuPYFn78Ta8ANmhIq",
+	"ZIp56W+CBUTmpBT8LTwDO8uXbwEH3tkzNhkjSwJFdXxK6N/dOGPVgXF9Ix/x3qssuaHpE7sONox7JnrQ",
+	"w01NS1ieLqw7H/w41XrQ1dwf+POM3wqmNPk9uVpBvlfnWearNo4hIb8IsRhTPHxpzF1Y+oeTkF/EwpYV",
+	"T1tydSoVUYcovVlVaSQYoMdC7c16UU6K7W+pxtkgFUu+Mt0VDldmj9Qt9YkF/z6xfrCTTv9az6SHs//a",
+	"F+lKvwJPfHVtxWJT4fVB9nsnn7FiYUp8/xKfH4oc2glIhZDFs0OXUFbQbehAmIKxhqg7eo1hNZ1M7GwU",
+	"w13Y36HvkbQb9P2VbnKvdJP/49SnzpmZ5VLdUGa3sSJ/zmoOf2P5it24MxeEeK02LFTC7ITcXkOLXkfk",
+	"goOINbi+DzDoU0YufjjvcT4uocYxVWrMKXMdLjxwr+BZLniyagP9hGpazbeB5vJmmy9RgaIR4BaLiWKA",
+	"R2R6CdYTvKqbAIOVY0v2FiPwsob0Y8A7xk5PTk6eU15EVOn0G/RDC2WBjbklViV4Hs/aghVnYyRudbrY",
+	"ZljNqoG2xYQvGcKvT/Neq+EKN0qGYp7bilyvwRqaIAXb7rWQswQayHW2Q0Sst2P3/GtgaafAUt/mc+6b",
+	"11f0p8+XlfAg3GqBxznASoORiX6WJJdpwEGIpNyxJRrCMxq2yELON+O3uC7fXzyrQw1rUcatFtt+gmnX",
+	"lECHk+bJvCNvBEG8rJ5ZUNmCCxF3Z3NcQ4u9pHJAEKuH1ZllDN97AD5oSiqoh6pADYTS/YCPCrwfi1xP",
+	"cz4nUsqG+v5O7YHV2Wzl8dsxw4H+e/oHBIcN47RdTeuRwLCxb8TCDnVb5WuDwIXNqbd/Xb9903A7nQi8",
+	"SbgmSnyypdlX2xz0eUd+LroCj9c4T7uRg8Ez/+ib11sjiGlP5SUMBvbGvk1ynlp2dnJ2cnh69t1A+U/V",
+	"EdCKre0hsAZveSYTYKyiSO/67N65f3pU1Ax7pl80ezpMLcQfdT4VdkO06kUOMJmzrM+Bhjyctk2OVtBA",
+	"ZIV7Y7E8ELbEalsM4nBVpWTq4zv84X73iyo+uKUY5ms+ERnqnZEOMuwcxtl7jAk1ZPM5Bq/1jSE1OkC5",
+	"mInI4OIJc3nfto7HibA8nonk0QtaNLsernz/Y+kl1/0OKVzj1Td9jRsaZoVNdakn3JJGzB02GOzPsX4u",
+	"0GLruXgOjRA3CI0IEd2xaN0XHE8msBOBzEA3izXJ1oSCT3pwAWDW+kE/KMnjkwh0bIU9RH7cR2dhEzg+",
+	"Ir5dEPeZ4Alx/fxxeA0NDn+jGMUGhrf8ivuBGDj9gYL5BdwQd96hUInkin1/djiRlqWZdgoWX393nybe",
+	"uGAB23XF8ZLfCjeprZkGr2uvZuRUiYSdnsMbLrjMobQsNxbZ2qcA4AYCdxbrrJgryiyQivzFOmWnx6fn",
+	"3188g/B64Qz7mGfiiL2C9oZNxEpT2R6aoFywk4idHLH3eSEIW+/JJUB4P2s9h+tiE4MgRBPoK7d4Fuac",
+	"MrQDlB5foW9ovHN/9mPsgPG+MT035raQ+jaepUYmElyH5g/75+lZBSZ+cfrD2Ze78/2HDLNrxScL1Ldp",
+	"RTKlIhR+WitAXxl4iD27UmA0r1R8fwwm9QMMgpWKu0MRLzI5VS+g92Yq6TXseiX3/PHwUapIweFEYRqy",
+	"mGpx5docIBr4cXPQYhK9gq5Hgu26vh9nDhkxCLM/WEMxn4ucf2PIWeQTURK+8jIOizFZecsoxYuR9bgE",
+	"7g7ztGWNEhHLRIwhqFfQ8/VKjeVPcV37Ol9796fQ2Elz9Czxf3q81z6OxQKIJrjb+JiwhZFXZ+iaUNDS",
+	"qdsAF5uITAMxo86p1l7dGK5JACCXhIrbK8O8MBSyRe1MTLpgmRyxPw5fi9QeXk0AOO6RvB6im4kUU8oI",
+	"TI64BRowYn8cXjujwj09KUkESvoCkF6wO5KjJoPhqnz5bZxfqj6231DdJsNjSK4Ggn7/25oDa+Y/SVmj",
+	"6V9mux2UEtXd8n4gmJaX8QDbJPlCo7AmzBFJstuqKexSZ4BLQ+XP6bL7AGvEn8XbwztOVXx0Tfq2RV9K",
+	"s42jimQqRtDvb1y/IysOGOPB+t0dvYPwtejbYE1NVsCui7EhvQjg0UDm/XyzbCrImNFzAUVZocDqjKML",
+	"JGk/8fvEdt/rd1zmD7iHhQ0w2l3s3yHy+qRBy5faztYYhEhG6wRp0dqJRyXhWjXtl3ywQerI8Z37p1/N",
+	"hv0VW2grtUBpQ18ewfnfpMYBMWPBxcqILL2s8ke4ZQu+BUmFEEPBiWr9u93F3g1bRzl6VK+TUPqxMy53",
+	"Bb8PmOQ+Km3oqFwAIuuUZXxCiYLb4222+tKPjrmFdK5uIMX7stk+0BQAGA95YD2zWSqfMoCjLHRW5v3f",
+	"uItmFTYegbOBZxkrsYCmHT7xixCLIbLb+taqg9wv98NMTmcfF9zAvM8+H1xenEQHJtNuTk8v3IeTbL3U",
+	"zsJWidYU/a2Rcof++qbX+X434YNzqQKSvQGfVisdB31ENPrDSsgNnMpQSuYWSRwOHhK6XMtbAP6fXrkL",
+	"5fY4vgs/9wAv1CX2aRAM5dcH9ILbjM9LTUeEO6iMAJLcUj296URd25OPPFKLRaZ5Yo4PLu/Wf3WHPzQh",
+	"GxreCxt3vlTrS3SmpbgTvX9eylZPTz0tpT/edIujp0+3a8AhywJdY/KyTgumIPt14ix3IxOBhFPgtBP8",
+	"Fm+FrXxOGV82R6cC39C682QvCZ/vCITaSzs6gYgwyAN5UACOwaI1U4kJlgMRFXAIrnKAurolyPgKyL64",
+	"wlVgXIH597wCVyfPqLR+oeDirjRc243bzKH4QnmiwcodBtOvW9xd2/eh6d6MmEpWWy8bJrzhACaM78st",
+	"BOXAmcut4NCoER3qwY4tMbckqU3wmEmu9UTCv3cSY+WWsA0R2qjz13ZIz8sR6v3NBX0i3e9noKb6n+Ku",
+	"tMwl7KHjO/rp/jjmKhbZ7i5e6qA7QPgKOv8dmx7sEWXmhgzE10pb5s5v5DzkWdYUQ025zGqCtzlVkGV1",
+	"fCdVIj7dt1cq1kvlrJ7Wr+7a0PNPOxeOiwYL00QHvEikPuYyTR/6bJrx+KHPLvnt7o/eykTo4/ni2UMf",
+	"/auQ8Q1UwnlgB58O59zm2tzwQcqUOClDwvrzxnroLOdq6ikTQbNBQUYnzwNsnLcK34A8wrm+FYrRDtjd",
+	"zVU9JKLG8w0208MrLXWdbDOdJSOdaz/pLHmCU81rVMACoC5x+hQU60RALJ3YRjRVGDJWL8B3WSgrM0r7",
+	"yIRlUw28EsLmq84zT4lPdqRJfCM+2adWDU4tUGQLslGdiW7Kue2cGpy8cebmN9f3LpNDBSYwnjDGLFHH",
+	"bj5mgmd29rkLWf0TNDkY0ZilERoO0WLRABlc5DoWBoI39PdjyIz+3F2jAnOnn+AjMG37Pjr458n3exjO",
+	"mUg0ZD1Bj1s+4UZEbC4Syat53X8VokCW3MKUxeGNyG/9Rijy7ODy4Pjg/sP9/wUAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

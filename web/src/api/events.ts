@@ -48,7 +48,8 @@ export function useEvents(production: string) {
         const queue = ["deliveries", "writings", "prints"].includes(kind) ? [keys.queue(production)] : [];
         // What hash lists make of the files is worked out over all of them.
         const listed = kind === "files" && !key ? [keys.hashLists(production)] : [];
-        return [...(key ? [key] : []), ...queue, ...listed];
+        const named = kind === "takes" ? [["differing names"]] : [];
+        return [...(key ? [key] : []), ...queue, ...listed, ...named];
       });
       await Promise.all(
         [...wanted, [...keys.production(production), "facts"]].map((queryKey) =>

@@ -1160,6 +1160,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reels/{reel}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        /** The tracks that are called otherwise than the strands that they play, by their IDs: what these are called */
+        get: operations["getDifferingNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reels/{reel}/edl": {
         parameters: {
             query?: never;
@@ -7473,6 +7492,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelEdited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDifferingNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["reel_id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -3,12 +3,14 @@ import type { WeaveChange } from "../../api/weave";
 import { openTreatment, treats } from "../../treatment/treating";
 import { Button, Choice } from "../../ui/controls";
 import { HearFields } from "./HearFields";
+import { NameFields } from "./NameFields";
 import { Line } from "./parts";
 import { SendFields } from "./SendFields";
 import type { Edit } from "./TracksGrid";
 
 type Props = {
   reel: Reel;
+  production: string;
   track: Track;
   /** The one after it, with which it may be a pair. */
   next: Track | undefined;
@@ -17,7 +19,7 @@ type Props = {
 };
 
 /** Where the chosen track is sent, and how it enters each bus. */
-export function TrackFields({ reel, track, next, edit, change }: Props) {
+export function TrackFields({ reel, production, track, next, edit, change }: Props) {
   const sends = reel.doc.weave.sends[track.id] ?? [];
   const buses = reel.doc.weave.buses;
   const others = buses.filter((b) => !sends.some((s) => s.to === b.id));
@@ -38,6 +40,7 @@ export function TrackFields({ reel, track, next, edit, change }: Props) {
       <p data-testid="ways" className="text-quiet">
         {reel.worked_out.ways[track.id]}
       </p>
+      <NameFields reel={reel} track={track} production={production} edit={edit} />
       <Line name="Listen">
         <HearFields id={track.id} name={track.label} />
       </Line>

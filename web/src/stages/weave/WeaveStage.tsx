@@ -303,6 +303,7 @@ function Weave({ reel, production }: Props) {
                 <TrackFields
                   key={track.id}
                   reel={reel}
+                  production={production}
                   track={track}
                   next={rows[index + 1]}
                   edit={edit}
