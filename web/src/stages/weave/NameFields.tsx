@@ -12,7 +12,7 @@ export function NameFields({ reel, track, production, edit }: Props) {
   const { mutate: label } = useEditSheet(production);
   const { data } = useQuery({
     // Labels come with events of takes; an edit matters only where it is of what the track plays.
-    queryKey: ["differing names", reel.id, track.id, track.clips.length, track.clips[0]?.strands[0]],
+    queryKey: ["differing names", reel.id, track.id, track.label, track.clips.length, track.clips[0]?.strands[0]],
     queryFn: () => must(api.GET("/api/reels/{reel}/names", { params: { path: { reel: reel.id } } })),
     placeholderData: (before) => before,
   });
