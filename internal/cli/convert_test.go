@@ -34,7 +34,7 @@ func TestConvertIsExactBetweenContainers(t *testing.T) {
 	rng := rand.New(rand.NewPCG(36, 1))
 	original := filepath.Join(dir, "original.wav")
 	x := wave.NewIXML()
-	x.SetTracks([]wave.IXMLTrack{{Recorder: 1, Interleave: 1, Name: "Boom"}, {Recorder: 2, Interleave: 2, Name: "Lav Ines"}, {Recorder: 3, Interleave: 3, Name: "Ferry"}})
+	x.SetTracks([]wave.IXMLTrack{{Name: "Boom", Interleave: 1}, {Name: "Lav Ines", Interleave: 2}, {Name: "Ferry", Interleave: 3}})
 	x.SetSpeed(48000, 24, 1728000123, timecode.Rate{Num: 25, Den: 1})
 	testmedia.WriteAs(t, original, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 3}, IXML: x, Bext: &wave.Bext{TimeReference: 1728000123, Version: 1}},
 		noise(rng, 60001), noise(rng, 60001), noise(rng, 60001))
