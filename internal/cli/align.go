@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"strconv"
 
@@ -63,21 +62,12 @@ million the file's clock ran faster than the reference's, null when the overlap 
 			bar := newProgress(cmd, "listening")
 			defer bar.end()
 			listener := align.NewListener(watch(bar, align.FromFile(ref).Ways())...)
-			var failed error
-			for _, path := range args[1:] {
-				a, err := alignFile(ctx, listener, path, bar)
-				bar.end()
-				if err != nil {
-					if failed = refused(cmd, asJSON, path, err); !errors.As(failed, new(Reported)) {
-						return failed
-					}
-					continue
-				}
+			return each(cmd, asJSON, args[1:], func(path string) (alignment, error) {
+				defer bar.end()
+				return alignFile(ctx, listener, path, bar)
+			}, func(path string, a alignment) error {
 				if asJSON {
-					if err := json.NewEncoder(cmd.OutOrStdout()).Encode(a); err != nil {
-						return err
-					}
-					continue
+					return json.NewEncoder(cmd.OutOrStdout()).Encode(a)
 				}
 				drift := "drift not told"
 				if a.Drift != nil {
@@ -92,8 +82,8 @@ million the file's clock ran faster than the reference's, null when the overlap 
 					fmt.Fprintf(cmd.OutOrStdout(), ", %+.7f s (%+.2f samples), %s%s", a.Seconds, a.Samples, drift, polarity)
 				}
 				fmt.Fprintf(cmd.OutOrStdout(), "; %s\n", a.Reason)
-			}
-			return failed
+				return nil
+			})
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON object a line")

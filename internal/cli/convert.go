@@ -53,27 +53,27 @@ place for is said. The container is the one that --out ends in, or --container, 
 				o.Container = convert.ByEnding(out)
 			}
 			taken := claims{}
-			return each(cmd, asJSON, paths, func(path string) error {
+			return each(cmd, asJSON, paths, func(path string) (*converted, error) {
 				src, _, done, err := openSound(cmd.Context(), path)
 				if err != nil {
-					return err
+					return nil, err
 				}
 				defer done()
 				c := &converted{From: path}
 				if c.Conversion, err = convert.Plan(src, filepath.Base(path), o); err != nil {
-					return err
+					return nil, err
 				}
 				c.Path = into(out, path, c.Extension(), many)
 				if err := taken.add(c.Path, path); err != nil {
-					return err
+					return nil, err
 				}
 				if err := wholefile.Free(c.Path, o.Force); err != nil {
-					return err
+					return nil, err
 				}
 				if !dry {
 					if many {
 						if _, err := wholefile.MakeFolder(out); err != nil {
-							return err
+							return nil, err
 						}
 					}
 					sweep(cmd, filepath.Dir(c.Path))
@@ -81,10 +81,12 @@ place for is said. The container is the one that --out ends in, or --container, 
 					err := c.Run(cmd.Context(), c.Path, func(at int64) { bar.at(at, src.Frames, src.Format.SampleRate) })
 					bar.end()
 					if err != nil {
-						return err
+						return nil, err
 					}
 					c.Written = true
 				}
+				return c, nil
+			}, func(path string, c *converted) error {
 				if asJSON {
 					return encode(cmd, c)
 				}

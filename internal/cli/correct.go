@@ -68,11 +68,7 @@ one sound, and get the same gain. With --dry-run the sound is measured, the gain
 				return UsageError{fmt.Errorf("correct: %w", err)}
 			}
 			taken := claims{}
-			one := func(paths ...string) error {
-				c, err := correct(cmd, paths, o, taken)
-				if err != nil {
-					return err
-				}
+			say := func(_ string, c *corrected) error {
 				if o.asJSON {
 					return encode(cmd, c)
 				}
@@ -80,10 +76,10 @@ one sound, and get the same gain. With --dry-run the sound is measured, the gain
 				return nil
 			}
 			if o.together {
-				return each(cmd, o.asJSON, args[:1], func(string) error { return one(args...) })
+				return each(cmd, o.asJSON, args[:1], func(string) (*corrected, error) { return correct(cmd, args, o, taken) }, say)
 			}
 			o.many = len(args) > 1
-			return each(cmd, o.asJSON, args, func(path string) error { return one(path) })
+			return each(cmd, o.asJSON, args, func(path string) (*corrected, error) { return correct(cmd, []string{path}, o, taken) }, say)
 		},
 	}
 	f := cmd.Flags()

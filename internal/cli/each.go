@@ -11,13 +11,17 @@ import (
 	"zestyloom/core/snag"
 )
 
-// each does something with one file after another: what fails is told and keeps none of the others back.
-func each(cmd *cobra.Command, asJSON bool, paths []string, do func(path string) error) error {
+// each does something with one file after another, and says what came of it: what fails is told and keeps none of the others back. What
+// can't be said ends it.
+func each[T any](cmd *cobra.Command, asJSON bool, paths []string, do func(path string) (T, error), say func(path string, made T) error) error {
 	var failed error
 	for _, path := range paths {
-		err := do(path)
+		made, err := do(path)
 		switch {
 		case err == nil:
+			if err := say(path, made); err != nil {
+				return err
+			}
 		case cmd.Context().Err() != nil:
 			return cmd.Context().Err()
 		case errors.As(err, new(UsageError)):

@@ -40,11 +40,9 @@ stream beside the picture give it. PCM comes out bit for bit. With --one, all st
 				return refused(cmd, asJSON, args[0], err)
 			}
 			taken := claims{}
-			return each(cmd, asJSON, paths, func(path string) error {
-				e, err := extract(cmd, path, out, one, force, dry, taken)
-				if err != nil {
-					return err
-				}
+			return each(cmd, asJSON, paths, func(path string) (*extracted, error) {
+				return extract(cmd, path, out, one, force, dry, taken)
+			}, func(path string, e *extracted) error {
 				if asJSON {
 					return encode(cmd, e)
 				}

@@ -92,28 +92,15 @@ where --levels asks for it.`,
 				table = newInspectionTable(cmd.OutOrStdout())
 				defer table.Flush()
 			}
-			var failed error
-			for _, path := range paths {
-				i, err := inspect(cmd, path, levels, assumed)
+			return each(cmd, asJSON, paths, func(path string) (*inspection, error) { return inspect(cmd, path, levels, assumed) }, func(_ string, i *inspection) error {
 				switch {
-				case err != nil && cmd.Context().Err() != nil:
-					return cmd.Context().Err()
-				case err != nil:
-					if failed = refused(cmd, asJSON, path, err); !errors.As(failed, new(Reported)) {
-						return failed
-					}
 				case asJSON:
-					err = encode(cmd, i)
+					return encode(cmd, i)
 				case asCSV:
-					err = table.add(i)
-				default:
-					err = i.print(cmd.OutOrStdout())
+					return table.add(i)
 				}
-				if err != nil && failed == nil {
-					return err
-				}
-			}
-			return failed
+				return i.print(cmd.OutOrStdout())
+			})
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON object a line")

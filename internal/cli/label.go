@@ -46,11 +46,7 @@ Several files get the same labels and facts, and are written into the folder --o
 			}
 			o.many = len(args) > 1
 			taken := claims{}
-			return each(cmd, o.asJSON, args, func(path string) error {
-				l, err := label(cmd, path, o, taken)
-				if err != nil {
-					return err
-				}
+			return each(cmd, o.asJSON, args, func(path string) (*labelled, error) { return label(cmd, path, o, taken) }, func(_ string, l *labelled) error {
 				if o.asJSON {
 					return encode(cmd, l)
 				}

@@ -30,15 +30,15 @@ func splitCommand() *cobra.Command {
 				}
 			}
 			taken := claims{}
-			return each(cmd, asJSON, args, func(path string) error {
+			return each(cmd, asJSON, args, func(path string) (*poly.Split, error) {
 				p, err := poly.PlanSplit(path, o)
 				if err != nil {
-					return err
+					return nil, err
 				}
 				defer p.Close()
 				for _, part := range p.Parts {
 					if err := taken.add(part.Path, path); err != nil {
-						return err
+						return nil, err
 					}
 				}
 				if !dry {
@@ -47,9 +47,11 @@ func splitCommand() *cobra.Command {
 					err := p.Run(cmd.Context(), func(done int64) { bar.at(done, p.Frames, p.SampleRate()) })
 					bar.end()
 					if err != nil {
-						return err
+						return nil, err
 					}
 				}
+				return p, nil
+			}, func(path string, p *poly.Split) error {
 				if asJSON {
 					return splitJSON(cmd, p, path, !dry)
 				}
