@@ -180,8 +180,9 @@ type Coder struct {
 // Coders are those, by the names that specs call them by. Each is told how many threads it has, as what it writes depends on that.
 var Coders = map[string]Coder{
 	"h264": {"H.264", []string{"mov", "mp4"}, []string{"libx264", "-preset", "medium"}, []string{"-crf", "14"}, true},
-	// Settings that depend on the machine are given, so that the same comes out everywhere; it names none of them in the file.
-	"h265":  {"H.265", []string{"mov", "mp4"}, []string{"libx265", "-preset", "medium", "-tag:v", "hvc1", "-x265-params", "log-level=none:pools=4:frame-threads=2:lookahead-slices=0:info=0"}, []string{"-crf", "14"}, false},
+	// One thread alone: with more, what it makes of a limited rate depends on which of them is first. It names its settings nowhere in
+	// the file.
+	"h265":  {"H.265", []string{"mov", "mp4"}, []string{"libx265", "-preset", "medium", "-tag:v", "hvc1", "-x265-params", "log-level=none:info=0:pools=none:frame-threads=1:wpp=0"}, []string{"-crf", "14"}, false},
 	"mpeg2": {"MPEG-2 (H.262)", []string{"mov", "mxf"}, []string{"mpeg2video", "-bf", "2"}, []string{"-qscale:v", "2"}, true},
 	"vc3":   {"VC-3 (SMPTE ST 2019-1)", []string{"mov"}, []string{"dnxhd", "-profile:v", "dnxhr_hq", "-pix_fmt", "yuv422p"}, nil, false},
 	"mjpeg": {"Motion JPEG", []string{"mov"}, []string{"mjpeg", "-threads:v", "1"}, []string{"-qscale:v", "2"}, false},
