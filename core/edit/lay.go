@@ -18,6 +18,7 @@ type Take struct {
 	Frames   int64
 	Readings []take.Reading
 	Strands  []TakeStrand // in order, those that are off as well
+	Sums     []take.Sum   // strands of it that are but a mix, by their sound
 }
 
 // TakeStrand is a channel of it.
@@ -49,7 +50,7 @@ func (t Take) Lay(w weave.Weave) reel.Lay {
 		if s.Off {
 			continue
 		}
-		st := reel.Strand{ID: s.ID, Mix: t.mixes(s.Label), Frames: min(s.Frames, t.Frames), Shift: s.Shift}
+		st := reel.Strand{ID: s.ID, Mix: t.mixes(s), Frames: min(s.Frames, t.Frames), Shift: s.Shift}
 		st.Label, st.Own = t.called(s)
 		side, left, paired := t.pairOf(s)
 		switch {
@@ -101,9 +102,18 @@ func (t Take) called(s TakeStrand) (label string, own bool) {
 	return s.Label, false
 }
 
-// mixes reports whether a strand is a rough mix of others of its take: what holds nothing but a mix is no rough one.
-func (t Take) mixes(label string) bool {
-	return take.IsMix(label) && slices.ContainsFunc(t.Strands, func(o TakeStrand) bool { return !o.Off && !take.IsMix(o.Label) })
+// mixes reports whether a strand is a rough mix of others: what holds nothing but a mix, by its labels alone, is no rough one.
+func (t Take) mixes(s TakeStrand) bool {
+	labels := make([]string, len(t.Strands))
+	for i, o := range t.Strands {
+		labels[i] = o.Label
+	}
+	for _, sum := range t.Sums {
+		if slices.Contains(sum.Positions, s.Position) && sum.Applies(labels) {
+			return true
+		}
+	}
+	return take.IsMix(s.Label) && slices.ContainsFunc(t.Strands, func(o TakeStrand) bool { return !o.Off && !take.IsMix(o.Label) })
 }
 
 // whole reports whether every strand is a part of something wider, and none is off or lies elsewhere than the others.
@@ -139,7 +149,7 @@ func (t Take) wide(w weave.Weave, r take.Reading) reel.Strand {
 			st.More = append(st.More, s.ID)
 		}
 		st.Frames = max(st.Frames, min(s.Frames, t.Frames))
-		if t.mixes(s.Label) {
+		if t.mixes(s) {
 			mixes++
 		}
 	}

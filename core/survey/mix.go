@@ -119,7 +119,7 @@ func solve(cov *mat.SymDense, k int, from []int, in []bool) ([]float64, bool) {
 // mixes finds the channels that are plain mixes of the others, at gains that never move and are positive but
 // for the one that relationOf prefers. Two mixes of the same
 // sources may explain each other in part, so each is explained anew by what is no mix.
-func mixes(cov *mat.SymDense, use []int) []Relation {
+func mixes(cov *mat.SymDense, use []int, first int) []Relation {
 	limit := math.Pow(10, ExplainedDB/10)
 	without := func(drop map[int]bool, k int) (from []int) {
 		for _, c := range use {
@@ -152,7 +152,7 @@ func mixes(cov *mat.SymDense, use []int) []Relation {
 				members = append(members, from[i])
 			}
 		}
-		r := relationOf(cov, k, members)
+		r := relationOf(cov, k, members, first)
 		if !slices.ContainsFunc(out, func(o Relation) bool { return o.A == r.A }) {
 			out = append(out, r)
 		}
@@ -162,7 +162,7 @@ func mixes(cov *mat.SymDense, use []int) []Relation {
 
 // relationOf says how channel k is a sum of members. Any of them is as well one of k and the others, some of them
 // inverted; the mix is the one without which what is left is most independent.
-func relationOf(cov *mat.SymDense, k int, members []int) Relation {
+func relationOf(cov *mat.SymDense, k int, members []int, first int) Relation {
 	all := append(slices.Clone(members), k)
 	slices.Sort(all)
 	most := math.Inf(-1)
@@ -175,7 +175,7 @@ func relationOf(cov *mat.SymDense, k int, members []int) Relation {
 			}
 		}
 		one := sumOf(cov, j, from)
-		if v := likelyMix(cov, j, from, one.Of); v > most {
+		if v := likelyMix(cov, j, from, one.Of, first); v > most {
 			most, r = v, one
 		}
 	}
@@ -205,16 +205,16 @@ func sumOf(cov *mat.SymDense, k int, from []int) Relation {
 // What speaks for a channel to be the mix, in the units of independence: recorders put it first, and few microphones
 // are turned over in it.
 const (
-	firstTwo    = 0.7
+	mixFirst    = 0.7
 	perInverted = 0.15
 )
 
 // likelyMix says how likely k is the mix of channels that have all to do with each other, and not one of those that
 // make it up: the channels without it are more independent than without another.
-func likelyMix(cov *mat.SymDense, k int, from []int, of []Part) float64 {
+func likelyMix(cov *mat.SymDense, k int, from []int, of []Part, first int) float64 {
 	v := independence(cov, from)
-	if k < 2 {
-		v += firstTwo
+	if k < first {
+		v += mixFirst
 	}
 	for _, p := range of {
 		if p.Inverted {

@@ -103,7 +103,7 @@ func (s *Surveyor) relations(of []Channel) []Relation {
 		return out
 	}
 	arrivals := s.windows.arrivals(s.rate, use, s.over)
-	mixed := mixes(cov, distinct)
+	mixed := mixes(cov, distinct, s.first)
 	isMix := make([]bool, n)
 	for _, m := range mixed {
 		isMix[m.A-1] = true

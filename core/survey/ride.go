@@ -80,7 +80,7 @@ func (s *Surveyor) riddenMixes(cov *mat.SymDense, v *arrivals, distinct []int, i
 			if !ok {
 				continue
 			}
-			if i := likelyMix(cov, k, from, f.of); i > most {
+			if i := likelyMix(cov, k, from, f.of, s.first); i > most {
 				best, chosen, most = f, k, i
 			}
 		}

@@ -58,6 +58,7 @@ type Surveyor struct {
 	mirror  []bool      // pairs that have been inverted so far
 	marks   [2][]uint64 // of each channel's block, as it is and inverted; only where channels are many
 	windows *windows
+	first   int             // so many channels are likely mixes
 	ctx     context.Context // of Close
 }
 
@@ -84,7 +85,7 @@ func New(channels, rate int, frames int64, coding audio.Coding) *Surveyor {
 	s := &Surveyor{
 		channels: channels, rate: rate, top: top, of: make([]state, channels), every: 1,
 		square: make([]float64, channels*channels), same: make([]bool, channels*channels), mirror: make([]bool, channels*channels),
-		windows: newWindows(channels, rate, frames),
+		windows: newWindows(channels, rate, frames), first: 2,
 	}
 	for i := range s.same {
 		s.same[i], s.mirror[i] = true, true
@@ -98,6 +99,10 @@ func New(channels, rate int, frames int64, coding audio.Coding) *Surveyor {
 	}
 	return s
 }
+
+// Likely says how many of the first channels are likely to be mixes: two where nothing else is said, as recorders put them
+// there. It counts where what is a mix of which can't be told from the sound alone.
+func (s *Surveyor) Likely(first int) { s.first = first }
 
 // manyChannels is from where on pairs of channels are compared by marks of their blocks rather than sample by sample.
 const manyChannels = 32

@@ -22,7 +22,8 @@ type Known struct {
 	Recorded bool
 	Given    []Reading // what containers and the names of files have said already
 	Found    survey.Findings
-	Rate     int // samples a second, for milliseconds
+	Rate     int  // samples a second, for milliseconds
+	Sum      *Sum // it was compared with what was recorded beside it, and is a mix of that
 }
 
 // Channels works out what the channels of a take are: readings that are certain, each with its reason, and what is but

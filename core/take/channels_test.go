@@ -41,7 +41,7 @@ func TestChannels(t *testing.T) {
 		"a mask that the name contradicts": {take.Known{Name: "Mix 5.1 film.wav", Labels: six, Mask: 0x3F}, nil, nil, []string{"channels 1, 2, 3, 4, 5 and 6 are a 5.1 in broadcast order (L R C LFE Ls Rs)"}},
 		"a recorder's eight":               {take.Known{Name: "a.wav", Labels: eight}, nil, nil, nil},
 		"eight with a mask":                {take.Known{Name: "a.wav", Labels: eight, Mask: 0x63F}, nil, nil, []string{"channels 1, 2, 3, 4, 5, 6, 7 and 8 are a 7.1 in mask order (L R C LFE Lsr Rsr Lss Rss)"}},
-		"with a mix of the others":         {take.Known{Name: "a.wav", Labels: eight, Mask: 0x63F, Found: survey.Findings{Relations: []survey.Relation{mix}}}, nil, nil, nil},
+		"with a mix of the others":         {take.Known{Name: "a.wav", Labels: eight, Mask: 0x63F, Found: survey.Findings{Relations: []survey.Relation{mix}}}, nil, nil, []string{"channel 1 is the mix"}},
 		"four that are called ambisonic":   {take.Known{Name: "Deck_ambiX.wav", Labels: make([]string, 4)}, nil, nil, []string{"channels 1, 2, 3 and 4 are an ambisonic, order 1, ACN recording"}},
 		"four that are called nothing":     {take.Known{Name: "Deck.wav", Labels: make([]string, 4)}, nil, nil, nil},
 		"W X Y Z":                          {take.Known{Name: "Deck.wav", Labels: []string{"W", "X", "Y", "Z"}}, nil, nil, []string{"channels 1, 2, 3 and 4 are an ambisonic, order 1, FuMa"}},

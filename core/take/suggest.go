@@ -24,6 +24,7 @@ type Suggestion struct {
 	Asks bool `json:"asks,omitempty"`
 
 	from string // which kind of witness a reading rests on
+	sum  *Sum   // of a mix
 }
 
 // Change is one strand's field that accepting changes: label, on, invert or delay.
@@ -46,6 +47,7 @@ func Suggest(k Known) []Suggestion {
 	labels, f, rate := k.Labels, k.Found, k.Rate
 	out := []Suggestion{}
 	out = append(out, mixSuggestions(labels, f, rate)...)
+	out = append(out, besideSuggestion(k)...)
 	out = append(out, emptySuggestion(f)...)
 	out = append(out, sameSuggestions(f)...)
 	byName := nameSuggestions(labels)
@@ -115,42 +117,24 @@ func channels(ps []int, one, many string) string {
 const MixLabel = "Mix"
 
 func mixSuggestions(labels []string, f survey.Findings, rate int) (out []Suggestion) {
-	var at []int
-	rest, parts := math.Inf(-1), []string{}
-	certain := true
+	sum := Sum{RestDB: math.Inf(-1), Certain: true}
+	var parts []string
 	for _, r := range f.Relations {
 		if r.Kind != survey.Mix || IsMix(labels[r.A-1]) {
 			continue
 		}
-		at = append(at, r.A)
-		rest = max(rest, r.RestDB)
+		sum.Positions = append(sum.Positions, r.A)
+		sum.RestDB, sum.Certain = max(sum.RestDB, r.RestDB), sum.Certain && sure(r)
 		var of []int
 		for _, p := range r.Of {
 			of = append(of, p.Channel)
 		}
-		certain = certain && r.RestDB < certainMix && !r.Limited
 		parts = append(parts, fmt.Sprintf("%d of %s%s", r.A, list(of), mixerWords(r, rate)))
 	}
-	if at == nil {
+	if parts == nil {
 		return nil
 	}
-	s := Suggestion{
-		Kind: "mix", Positions: at, Certainty: Likely, Says: channels(at, "is the mix", "are the mix"), Edits: []Change{},
-		Reason: fmt.Sprintf("channel %s, by least squares; what is left unexplained is at most %.0f dB", strings.Join(parts, "; "), rest),
-	}
-	if certain {
-		s.Certainty = Certain
-	}
-	for i, p := range at {
-		label := MixLabel
-		if len(at) == 2 {
-			label = []string{"MixL", "MixR"}[i]
-		} else if len(at) > 2 {
-			label = fmt.Sprintf("Mix %d", i+1)
-		}
-		s.Edits = append(s.Edits, Change{p, "label", label})
-	}
-	return []Suggestion{s}
+	return []Suggestion{sumSuggestion(labels, sum, "", fmt.Sprintf("channel %s, by least squares; what is left unexplained is at most %.0f dB", strings.Join(parts, "; "), sum.RestDB))}
 }
 
 // certainMix is how many dB below a mix that must lie which its members leave unexplained for it to be certain.

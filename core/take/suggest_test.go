@@ -45,7 +45,7 @@ func TestSuggest(t *testing.T) {
 	}{
 		"nothing to say": {blank, sounding(8), nil},
 		"two mixes": {blank, relation(survey.Relation{Kind: survey.Mix, A: 1, Of: of, RestDB: -90}, survey.Relation{Kind: survey.Mix, A: 2, Of: of, RestDB: -70}),
-			[]string{"channels 1 and 2 are the mix (certain)"}},
+			[]string{"channels 1 and 2 are the mix, and laid on a track that is off (certain)"}},
 		"a mix that is barely one":  {blank, relation(survey.Relation{Kind: survey.Mix, A: 8, Of: of, RestDB: -45}), []string{"channel 8 is the mix (likely)"}},
 		"a mix that is labelled so": {[]string{"MixL", "", "", "", "", "", "", ""}, relation(survey.Relation{Kind: survey.Mix, A: 1, Of: of, RestDB: -90}), nil},
 		"empty channels":            {blank, sounding(8, 7, 8), []string{"channels 7 and 8 are empty (certain)"}},

@@ -206,6 +206,9 @@ func (a *App) RemoveFile(ctx context.Context, id uuid.UUID) error {
 		if err := a.regroupTakes(ctx, tx, strands); err != nil {
 			return err
 		}
+		if err := a.resum(ctx, tx, f.ProductionID); err != nil {
+			return err
+		}
 		return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: id.String()}, Event{Production: f.ProductionID, Kind: "takes"})
 	})
 	if err != nil {

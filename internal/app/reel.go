@@ -280,7 +280,7 @@ func takeOf(t store.Take, strands []store.Strand, standing map[uuid.UUID]source.
 	if err != nil {
 		return edit.Take{}, err
 	}
-	et := edit.Take{Name: t.Name, Start: k.Start(t.StartSamples), Frames: k.Frames(t.Length()), Readings: t.Readings}
+	et := edit.Take{Name: t.Name, Start: k.Start(t.StartSamples), Frames: k.Frames(t.Length()), Readings: t.Readings, Sums: t.Sums}
 	for _, s := range strands {
 		if s.TakeID == t.ID {
 			et.Strands = append(et.Strands, edit.TakeStrand{

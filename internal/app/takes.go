@@ -221,6 +221,11 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 		}
 		found.Channels = append(found.Channels, ch)
 	}
+	beside, err := beside(ctx, tx.Queries, t)
+	if err != nil {
+		return err
+	}
+	apart := beside.key != t.Beside // it has still to be compared with what was recorded beside it
 	switch members := membersOf(strands); {
 	case members == "" && len(files) == 1:
 		found.Relations = files[0].Facts.Survey.Relations
@@ -230,6 +235,9 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	case members == t.Related:
 		found.Relations = t.Relations
 	default:
+		apart = true
+	}
+	if apart {
 		if _, err := a.Queue.Add(ctx, tx.Tx, RelateJob{id}); err != nil {
 			return err
 		}
@@ -241,7 +249,7 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 	if err := tx.DeleteOpenSuggestions(ctx, id); err != nil {
 		return err
 	}
-	known := take.Known{Labels: labels, Mask: mask, OneFile: len(files) == 1, Given: t.Readings, Found: found, Rate: t.SampleRate}
+	known := take.Known{Labels: labels, Mask: mask, OneFile: len(files) == 1, Given: t.Readings, Found: found, Rate: t.SampleRate, Sum: t.BesideSum}
 	if known.OneFile {
 		facts := files[0].Facts.Facts
 		known.Name, known.Recorded = files[0].Name, facts.Scene != "" || facts.Take != ""
@@ -271,13 +279,20 @@ func (a *App) suggest(ctx context.Context, tx store.Tx, id uuid.UUID) error {
 			}
 		}
 	}
+	var sums []take.Sum
 	for _, s := range rest {
+		if sum := s.Mixes(); sum != nil {
+			sums = append(sums, *sum)
+		}
 		if refused(s) {
 			continue
 		}
 		if err := tx.InsertSuggestion(ctx, store.Suggestion{ID: store.NewID(), ProductionID: t.ProductionID, TakeID: id, Body: s, State: "open"}); err != nil {
 			return err
 		}
+	}
+	if err := tx.SetSums(ctx, id, sums); err != nil {
+		return err
 	}
 	return weigh(ctx, tx.Queries, []uuid.UUID{id})
 }
@@ -298,6 +313,20 @@ func (a *App) regroupTakes(ctx context.Context, tx store.Tx, removed []store.Str
 			if err := a.regroup(ctx, tx, files[0]); err != nil {
 				return err
 			}
+		}
+	}
+	return nil
+}
+
+// resum looks at the takes that were a mix of others, once some are gone: they may be none any more.
+func (a *App) resum(ctx context.Context, tx store.Tx, production uuid.UUID) error {
+	takes, err := tx.Summed(ctx, production)
+	if err != nil {
+		return err
+	}
+	for _, t := range takes {
+		if err := a.suggest(ctx, tx, t.ID); err != nil {
+			return err
 		}
 	}
 	return nil

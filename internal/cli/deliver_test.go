@@ -3,6 +3,7 @@ package cli_test
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -296,6 +297,23 @@ func TestDeliverAsksWhatIsNotCertain(t *testing.T) {
 	_, said, err = deliver("--spec", tracks, "--out", filepath.Join(dir, "x"), "--read", "1M1*=5.1", score)
 	require.ErrorAs(t, err, new(cli.Reported))
 	assert.Contains(t, said, "which can be read as: pair, mid-side, apart")
+	// A file that is the sum of what lies beside it is left off, unless it is said to be something else.
+	sums := make([]float64, len(sound[0]))
+	for i := range sums {
+		sums[i] = math.Round((sound[0][i]/2+sound[1][i]/4)*(1<<23)) / (1 << 23)
+	}
+	rough := filepath.Join(dir, "1M1 rough mix.wav")
+	testmedia.WriteAs(t, rough, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 1}}, sums)
+	for read, left := range map[string]bool{"1M1 take*=apart": true, "1M1 r*=mix": true, "1M1 r*=apart": false} {
+		v, said, _ := deliver("--spec", "Stem master, three stereo stems", "--dry-run", "--read", "1M1 take*=apart", "--read", read, "--out", filepath.Join(dir, "y"), score, rough)
+		tracks := v["tracks"].([]any)
+		require.Len(t, tracks, 3, said)
+		if left {
+			assert.Contains(t, fmt.Sprint(tracks[2]), "left off: a mix of the others", read)
+		} else {
+			assert.NotContains(t, fmt.Sprint(tracks[2]), "left off", read)
+		}
+	}
 	_, err = output(t, "deliver", "--spec", tracks, "--out", dir, "--read", "No*=pair", score)
 	require.ErrorAs(t, err, new(cli.UsageError))
 

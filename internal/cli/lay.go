@@ -23,6 +23,7 @@ import (
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
+	"zestyloom/internal/media"
 )
 
 // laid are files on a timeline, and where their sound is.
@@ -82,7 +83,13 @@ func (l *laid) lay(cmd *cobra.Command, paths []string, rate string, read []strin
 	if err := l.count(rate); err != nil {
 		return err
 	}
-	takes, err := edit.Arrive(files)
+	takes, err := edit.Arrive(files, func(strands []string, likely int) (survey.Findings, error) {
+		var channels []media.ChannelOf
+		for _, s := range strands {
+			channels = append(channels, media.ChannelOf{Path: l.sources[s].Path, Channel: l.sources[s].Channel})
+		}
+		return media.RelatePieces(cmd.Context(), channels, likely)
+	})
 	if err != nil {
 		return err
 	}
@@ -237,7 +244,7 @@ func matches(pattern, name string) bool {
 }
 
 // readWays are the words that --read has for how the channels of a file are read.
-const readWays = "pair, mid-side, apart, 5.1, 5.1 film, 7.1, 7.1 film, 7.1 mask, field, fuma, a-format, each also as a layout such as LCR"
+const readWays = "pair, mid-side, apart, mix (of others: left off), 5.1, 5.1 film, 7.1, 7.1 film, 7.1 mask, field, fuma, a-format, each also as a layout such as LCR"
 
 // readAs finds how the channels of a file are said to be read: the last --read that matches its name, with its extension or
 // without.
@@ -253,6 +260,10 @@ func readAs(rules []string, name string, channels int, said map[string]bool) (*e
 		}
 		said[rule] = true
 		way = strings.ToLower(strings.TrimSpace(way))
+		if way == "mix" {
+			out = &edit.Said{Mix: true}
+			continue
+		}
 		if way == "apart" || way == "mono" || way == "separate" {
 			out = &edit.Said{}
 			continue
@@ -264,7 +275,7 @@ func readAs(rules []string, name string, channels int, said map[string]bool) (*e
 			for _, r := range ways {
 				words = append(words, wordsOf(r)[0])
 			}
-			return nil, snag.Refuse("bad_reading", "--read %s: %s has %s, which can be read as: %s", rule, name, count(channels, "channel"), strings.Join(append(words, "apart"), ", "))
+			return nil, snag.Refuse("bad_reading", "--read %s: %s has %s, which can be read as: %s", rule, name, count(channels, "channel"), strings.Join(append(words, "apart", "mix"), ", "))
 		}
 		out = &edit.Said{Readings: []take.Reading{ways[i]}}
 	}

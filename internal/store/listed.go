@@ -24,7 +24,7 @@ type OpenSuggestion struct {
 	Body take.Suggestion `json:"body"`
 }
 
-const listedSelect = `SELECT ` + takeColumns + `,
+const listedSelect = `SELECT ` + takeRead + `,
 	EXISTS (SELECT FROM strands s JOIN files f ON f.id = s.file_id WHERE s.take_id = takes.id AND f.has_picture) AS camera,
 	ARRAY(SELECT y.state FROM syncs y WHERE y.take = takes.id) AS syncs,
 	coalesce((SELECT jsonb_agg(jsonb_build_object('id', g.id, 'body', g.body) ORDER BY g.id) FROM suggestions g WHERE g.take_id = takes.id AND g.state = 'open'), '[]') AS open
@@ -51,7 +51,7 @@ type SyncTake struct {
 
 // SyncTakes lists takes of a production as lining up shows them.
 func (q Queries) SyncTakes(ctx context.Context, production uuid.UUID, takes []uuid.UUID) ([]SyncTake, error) {
-	return many[SyncTake](ctx, q, `SELECT `+takeColumns+`, picture, coalesce(stills, false) AS stills,
+	return many[SyncTake](ctx, q, `SELECT `+takeRead+`, picture, coalesce(stills, false) AS stills,
 		(SELECT count(*) FROM strands s WHERE s.take_id = takes.id)::int AS strands,
 		(SELECT s.id FROM strands s WHERE s.take_id = takes.id ORDER BY s.rms DESC, s.position LIMIT 1) AS loudest
 		FROM takes LEFT JOIN LATERAL (SELECT f.id AS picture, coalesce(jsonb_typeof(f.facts->'strip') = 'object', false) AS stills FROM strands s JOIN files f ON f.id = s.file_id

@@ -112,7 +112,7 @@ func TestTakesAndStrands(t *testing.T) {
 	require.NoError(t, f.SaveTake(f.ctx, tk))
 	got, err := f.Take(f.ctx, tk.ID)
 	require.NoError(t, err)
-	tk.Relations = got.Relations
+	tk.Relations, tk.Sums = got.Relations, got.Sums
 	assert.Equal(t, tk, got)
 	assert.EqualValues(t, 100, got.Length())
 	got.LengthRemedy = "pad"

@@ -52,6 +52,10 @@ type Take struct {
 
 	Relations []survey.Relation `json:"relations"` // between the members of a set of files
 	Related   string            `json:"related"`   // the members that they were found between
+
+	Sums      []take.Sum `json:"sums"`       // strands that are but a mix
+	Beside    string     `json:"beside"`     // what it was compared with that was recorded at the same time
+	BesideSum *take.Sum  `json:"beside_sum"` // and what came of it
 }
 
 // UnmarshalJSON reads it under the names that its fields have now, and those that they had.
@@ -101,6 +105,9 @@ type Strand struct {
 
 const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set, read_by_hand`
 
+// takeRead is a row of takes as it is read: what somebody has said is no mix is none.
+const takeRead = takeColumns + `, beside, beside_sum, CASE WHEN EXISTS (SELECT FROM suggestions g WHERE g.take_id = takes.id AND g.state = 'refused' AND g.body->>'kind' = 'mix') THEN '[]' ELSE sums END AS sums`
+
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 	s.stem, s.part, s.treat, s.detached, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
 	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, coalesce(f.frames, 0) AS frames
@@ -128,12 +135,12 @@ func strands(ctx context.Context, q Queries, sql string, args ...any) ([]Strand,
 
 // Take finds one.
 func (q Queries) Take(ctx context.Context, id uuid.UUID) (Take, error) {
-	return one[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE id = $1`, id)
+	return one[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE id = $1`, id)
 }
 
 // TakesAfter lists a page of a production's takes.
 func (q Queries) TakesAfter(ctx context.Context, production, after uuid.UUID, limit int) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE production_id = $1 AND id > $2 ORDER BY id LIMIT $3`, production, after, limit)
 }
 
 // TakeCount counts a production's takes.
@@ -170,12 +177,12 @@ func (q Queries) StrandsOfProduction(ctx context.Context, production uuid.UUID, 
 
 // ProductionTakes lists all takes of a production, in the order of their starts.
 func (q Queries) ProductionTakes(ctx context.Context, production uuid.UUID) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 ORDER BY start_samples, id`, production)
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE production_id = $1 ORDER BY start_samples, id`, production)
 }
 
 // TakesOfScene lists the takes of a scene but one, in the order in which they were made.
 func (q Queries) TakesOfScene(ctx context.Context, production uuid.UUID, scene string, but uuid.UUID) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE production_id = $1 AND scene = $2 AND scene <> '' AND id <> $3 ORDER BY start_samples, id LIMIT 200`, production, scene, but)
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE production_id = $1 AND scene = $2 AND scene <> '' AND id <> $3 ORDER BY start_samples, id LIMIT 200`, production, scene, but)
 }
 
 // TakesUnweighed lists takes of which it is not known whether something is amiss.
@@ -190,7 +197,7 @@ func (q Queries) TakesUnweighed(ctx context.Context, limit int) ([]uuid.UUID, er
 
 // TakesByID finds some.
 func (q Queries) TakesByID(ctx context.Context, ids []uuid.UUID) ([]Take, error) {
-	return many[Take](ctx, q, `SELECT `+takeColumns+` FROM takes WHERE id = ANY($1)`, ids)
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE id = ANY($1)`, ids)
 }
 
 // SaveTake adds a take, or stores it anew.
@@ -208,6 +215,30 @@ func (q Queries) SaveTake(ctx context.Context, t Take) error {
 	return q.exec(ctx, `INSERT INTO takes (`+takeColumns+`) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27, $28, $29, $30, $31, $32, $33)
 		ON CONFLICT (id) DO UPDATE SET name = $3, scene = $4, take = $5, roll = $6, note = $7, circled = $8, wild_track = $9, no_good = $10, false_start = $11, scene_was = $12, take_was = $13, recorder = $14, day = $15, start_samples = $16, sample_rate = $17, frames = $18, longest = $19, readings = $20, snags = $21, why = $22, order_words = $23, certain = $24, accepted = $25, missing_remedy = $26, length_remedy = $27, relations = $28, related = $29, start_was = $30, start_set = $31, drift_set = $32, read_by_hand = $33`,
 		t.ID, t.ProductionID, t.Name, t.Scene, t.Take, t.Roll, t.Note, t.Circled, t.WildTrack, t.NoGood, t.FalseStart, t.SceneWas, t.TakeWas, t.Recorder, t.Day, t.StartSamples, t.SampleRate, t.Frames, t.Longest, t.Readings, t.Snags, t.Why, t.OrderWords, t.Certain, t.Accepted, t.MissingRemedy, t.LengthRemedy, t.Relations, t.Related, t.StartWas, t.StartSet, t.DriftSet, t.ReadByHand)
+}
+
+// TakesBeside lists the takes of a production that are of one rate and, within a tolerance, of one length.
+func (q Queries) TakesBeside(ctx context.Context, t Take, tolerance int64) ([]Take, error) {
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE production_id = $1 AND sample_rate = $2 AND longest BETWEEN $3 AND $4
+		AND (start_was IS NULL) = ($5::bigint IS NULL) AND ($5::bigint IS NULL OR start_was BETWEEN $5 - $6::bigint AND $5 + $6::bigint) ORDER BY id`,
+		t.ProductionID, t.SampleRate, t.Longest-tolerance, t.Longest+tolerance, t.StartWas, tolerance)
+}
+
+// Summed lists the takes of a production that are but a mix of others.
+func (q Queries) Summed(ctx context.Context, production uuid.UUID) ([]Take, error) {
+	return many[Take](ctx, q, `SELECT `+takeRead+` FROM takes WHERE production_id = $1 AND beside_sum IS NOT NULL ORDER BY id`, production)
+}
+
+// SetSums stores which strands of a take are but a mix.
+func (q Queries) SetSums(ctx context.Context, id uuid.UUID, sums []take.Sum) error {
+	q.touch(id)
+	return q.exec(ctx, `UPDATE takes SET sums = $2 WHERE id = $1`, id, append([]take.Sum{}, sums...))
+}
+
+// SetBeside stores what a take has to do with what was recorded at the same time.
+func (q Queries) SetBeside(ctx context.Context, id uuid.UUID, beside string, sum *take.Sum) error {
+	q.touch(id)
+	return q.exec(ctx, `UPDATE takes SET beside = $2, beside_sum = $3 WHERE id = $1`, id, beside, sum)
 }
 
 // SetRelations stores what the members of a set of files have to do with each other.
