@@ -69,6 +69,10 @@ func (p *Plan) FitPicture(ctx context.Context, path string, info *picture.Info) 
 	if !p.pictured() || p.Order.Picture.Cut == nil {
 		return nil
 	}
+	if p.Order.Span == nil {
+		p.blacken(info)
+		return nil
+	}
 	e, err := info.Edges(ctx, path, p.Order.Picture.Cut.Cut)
 	if err != nil {
 		return err

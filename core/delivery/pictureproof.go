@@ -31,12 +31,15 @@ func (fp *FileProof) picture(ctx context.Context, p Plan, path, with string, inf
 		fp.check("picture", "there", "missing")
 		return nil
 	}
-	like, err := picture.Compare(ctx, with, cut.Cut, path, cut.Codec != "")
+	like, err := cut.Compare(ctx, with, path, cut.Codec != "")
 	if err != nil {
 		return err
 	}
-	fp.check("frames of picture", cut.Frames, like.Frames)
-	if cut.Frames > 1 {
+	fp.check("frames of picture", cut.Length(), like.Frames)
+	if black := cut.Before + cut.After; black > 0 {
+		fp.check("frames of black around it", black, like.Black)
+	}
+	if cut.Length() > 1 {
 		fp.check("frame rate of picture", p.Order.Picture.Rate, info.Picture.Rate())
 	}
 	for n, s := range info.Sound {
@@ -53,7 +56,7 @@ func (fp *FileProof) picture(ctx context.Context, p Plan, path, with string, inf
 	}
 	asked := fmt.Sprintf("each frame within %d dB", leastLikeness)
 	found := asked
-	if like.Frames == cut.Frames && like.Least < leastLikeness {
+	if like.Frames == cut.Length() && like.Least < leastLikeness {
 		found = fmt.Sprintf("frame %d at %.1f dB", like.LeastAt, like.Least)
 	}
 	fp.check(fmt.Sprintf("picture, coded anew (%s), against the original", picture.Coders[cut.Codec].Name), asked, found)

@@ -43,6 +43,8 @@ type Order struct {
 	// Accept are the codes of what stands in the way and somebody has said is to be so.
 	Accept  []string `json:"accept,omitempty"`
 	Picture *Picture `json:"picture,omitempty"` // for containers that can hold one
+	// Black has frames of black made where the reel reaches beyond the picture, which is coded anew with them.
+	Black bool `json:"black,omitempty"`
 }
 
 // Span is a stretch of a reel in its samples since midnight.
@@ -271,6 +273,9 @@ func (p *Plan) place() error {
 	case p.Order.Picture != nil && p.Order.Span == nil:
 		// What stands before and after the programme is in the picture already.
 		s := p.Order.Picture.Span
+		if p.Order.Black {
+			s = p.reach(start, end, before, after)
+		}
 		start, end = p.at(s.From, before, p.Rates.Reel), p.at(s.To, -after, p.Rates.Reel)
 		if start >= end {
 			return snag.Refuse("picture_short", "the picture %s is shorter than what has to stand before and after the programme", p.Order.Picture.Name)

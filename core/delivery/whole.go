@@ -40,15 +40,16 @@ func (p *Plan) leftOut() {
 	if p.Order.Span != nil || len(sounding) == 0 {
 		return
 	}
-	what := "the end that the reel was given"
+	what, remedy := "the end that the reel was given", ""
 	if p.Order.Picture != nil {
+		remedy = ": have black made for it, or say that it is to be cut off"
 		what = "the picture " + p.Order.Picture.Name + ", from " + p.says(p.From) + " to " + p.says(p.To)
 	}
 	// The picture's frames are rounded to samples.
 	first, last := sounding[0].From, sounding[len(sounding)-1].To
 	for _, s := range []Span{{first, p.From}, {max(p.To, first), last}} {
 		if s.To-s.From > 1 {
-			p.ask("reel", "not_delivered", "the sound of the reel from %s to %s lies outside of %s, and would be in no file (%s of it)", p.says(s.From), p.says(s.To), what, p.length(s.To-s.From))
+			p.ask("reel", "not_delivered", "the sound of the reel from %s to %s lies outside of %s, and would be in no file (%s of it)%s", p.says(s.From), p.says(s.To), what, p.length(s.To-s.From), remedy)
 		}
 	}
 }

@@ -220,6 +220,17 @@ type Cutting struct {
 	// Codec is the one of Coders that it is coded anew with; empty where its packets are copied.
 	Codec    string  `json:"codec,omitempty"`
 	Megabits float64 `json:"megabits,omitempty"` // a second, at most; 0 for a quality that is hard to tell from the original
+	// Before and After are frames of black that are made at its edges, of its size and rate: it is coded anew then.
+	Before int64 `json:"before,omitempty"`
+	After  int64 `json:"after,omitempty"`
+}
+
+// Length is how many frames it has with its black.
+func (c Cutting) Length() int64 { return c.Before + c.Frames + c.After }
+
+// CoderOf is the coder that makes what a picture is coded as, by its name in Coders; empty where there is none.
+func (i *Info) CoderOf() string {
+	return map[string]string{"h264": "h264", "hevc": "h265", "mpeg2video": "mpeg2", "dnxhd": "vc3", "mjpeg": "mjpeg", "ffv1": "ffv1"}[i.Picture.Codec]
 }
 
 // lead is how many frames before a cut a file is taken up: more than coders reorder, so that what is found there does not lie behind
@@ -274,6 +285,9 @@ func (c Cutting) write(ctx context.Context, picture, out string) error {
 			"noise=amount=0:drop='lt(pts,%s)+gte(pts,%s)',setts=pts=round((PTS-STARTPTS)/%[3]d)*%[3]d:dts=round((DTS-STARTPTS)/%[3]d)*%[3]d", edge(c.First), edge(c.First+c.Frames), each))
 	case known:
 		before, filters := p.taken(c.Cut)
+		if c.Before > 0 || c.After > 0 {
+			filters += fmt.Sprintf(",tpad=start=%d:stop=%d:color=black,setpts=N*%d/(%d*TB)", c.Before, c.After, p.RateDen, p.RateNum)
+		}
 		run.before = append(run.before, before...)
 		run.after = append(append(run.after, "-vf", filters, "-fps_mode", "passthrough"), coder.arguments(c.Megabits, p.interlaced)...)
 	default:

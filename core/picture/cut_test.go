@@ -111,7 +111,7 @@ func TestPicturesAreCodedAnew(t *testing.T) {
 	for _, name := range CoderNames {
 		for _, kind := range Coders[name].Containers {
 			for _, megabits := range []float64{0, 3} {
-				c := Cutting{Cut{7, 31}, name, megabits}
+				c := Cutting{Cut: Cut{7, 31}, Codec: name, Megabits: megabits}
 				out := filepath.Join(dir, name+"."+kind)
 				require.NoError(t, Pack{Kind: kind, Picture: path, Cut: &c, Out: out, Start: "01:00:00:00"}.Write(t.Context()), "%s in %s", name, kind)
 				l, err := Compare(t.Context(), path, c.Cut, out, true)
@@ -138,7 +138,7 @@ func TestPicturesAreCodedAnew(t *testing.T) {
 	b, err = exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc2=size=320x180:rate=50:duration=2", "-vf", "interlace", "-c:v", "libx264", "-flags", "+ildct+ilme", "-g", "25", "-pix_fmt", "yuv420p", fields).CombinedOutput()
 	require.NoError(t, err, "%s", b)
 	out := filepath.Join(dir, "fields.cut.mov")
-	require.NoError(t, Pack{Kind: "mov", Picture: fields, Cut: &Cutting{Cut{3, 20}, "h264", 0}, Out: out}.Write(t.Context()))
+	require.NoError(t, Pack{Kind: "mov", Picture: fields, Cut: &Cutting{Cut: Cut{3, 20}, Codec: "h264"}, Out: out}.Write(t.Context()))
 	made, err := Probe(t.Context(), out)
 	require.NoError(t, err)
 	assert.True(t, made.Picture.interlaced)
@@ -156,7 +156,7 @@ func TestPicturesThatCantBeCut(t *testing.T) {
 		err = Pack{Kind: "mov", Picture: path, Cut: &Cutting{Cut: c}, Out: filepath.Join(dir, "b.mov")}.Write(t.Context())
 		assert.Equal(t, "picture_short", snag.Of(err).Code, "%+v", c)
 	}
-	err = Pack{Kind: "mov", Picture: path, Cut: &Cutting{Cut{0, 3}, "none", 0}, Out: filepath.Join(dir, "b.mov")}.Write(t.Context())
+	err = Pack{Kind: "mov", Picture: path, Cut: &Cutting{Cut: Cut{0, 3}, Codec: "none"}, Out: filepath.Join(dir, "b.mov")}.Write(t.Context())
 	assert.Equal(t, "bad_spec", snag.Of(err).Code)
 	// Frames of many lengths.
 	uneven := filepath.Join(dir, "uneven.mov")

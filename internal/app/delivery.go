@@ -36,6 +36,8 @@ type DeliveryOrder struct {
 	Recipient string
 	// Accept are the codes of what stands in the way and is to be so.
 	Accept []string
+	// Black has black made where the reel reaches beyond the picture.
+	Black bool
 }
 
 // plan works out what an order would write.
@@ -60,7 +62,7 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 	if order.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
 		return delivery.Plan{}, r, err
 	}
-	order.Cut, order.Only, order.Accept = o.Cut && order.Span != nil, o.Only, o.Accept
+	order.Cut, order.Only, order.Accept, order.Black = o.Cut && order.Span != nil, o.Only, o.Accept, o.Black
 	var path string
 	var info *picture.Info
 	if o.Picture != nil {

@@ -27,7 +27,7 @@ type deliverOptions struct {
 	production, episode, reel, recipient           string
 	only, read, route, accept                      []string
 	version                                        int
-	cut, force, asJSON, dry                        bool
+	cut, black, force, asJSON, dry                 bool
 }
 
 // delivered is what deliver says.
@@ -107,6 +107,7 @@ Exit status 3 when they are not what was ordered: nothing is left in the folder 
 	f.BoolVar(&o.cut, "cut", false, "deliver the span, as a cut-down, with the picture cut to the same edges; no test")
 	f.StringSliceVar(&o.only, "only", nil, "tracks and buses by name that there are files of, where the specification has a file for each (all otherwise)")
 	f.StringVar(&o.rate, "rate", "", "rate of the timecode, where no file says it, such as 25 or 29.97df")
+	f.BoolVar(&o.black, "black", false, "make black where the sound reaches beyond the picture, which is coded anew with it: as the specification says, else as it was coded")
 	f.StringVar(&o.picture, "picture", "", "file whose picture goes along, where the specification has a container for it")
 	f.StringVar(&o.production, "production", "", "for names and metadata (what the first file says otherwise, or else the folder's name)")
 	f.StringVar(&o.episode, "episode", "", "for names and metadata")
@@ -178,7 +179,7 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 		return nil, err
 	}
 	now := time.Now()
-	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version, Accept: o.accept}
+	order := delivery.Order{Spec: spec, Packing: o.packing, Recipient: o.recipient, Date: now.Format(time.DateOnly), Time: now.Format(time.TimeOnly), Version: o.version, Accept: o.accept, Black: o.black}
 	if order.Titles = (delivery.Titles{Production: o.production, Episode: o.episode, Reel: o.reel}); order.Titles.Production == "" {
 		order.Titles.Production = l.project
 	}
@@ -187,6 +188,9 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	}
 	if order.Cut = o.cut; o.cut && o.span == "" {
 		return nil, UsageError{errors.New("deliver: --cut goes with --span")}
+	}
+	if o.black && (o.picture == "" || o.span != "") {
+		return nil, UsageError{errors.New("deliver: --black goes with --picture, and without --span")}
 	}
 	if order.Only, err = l.named(o.only); err != nil {
 		return nil, err

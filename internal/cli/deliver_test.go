@@ -165,6 +165,15 @@ func TestDeliverWithPicture(t *testing.T) {
 	assert.Equal(t, false, v["written"])
 	assert.Contains(t, said, "the sound of the reel from 10:00:01:15 to 10:00:02:00 lies outside of the picture clip.mov")
 	assert.NoDirExists(t, out)
+	// Or black is made for it, and nothing is missing.
+	said, err = output(t, append(slices.Clone(short), "--black", "--accept", "output_silent", "--out", filepath.Join(dir, "black"))...)
+	require.NoError(t, err, said)
+	v = lines(t, said)[0]
+	assert.InDelta(t, 51*1920, v["frames"], 0)
+	assert.Equal(t, true, v["proof"].(map[string]any)["passed"])
+	assert.Equal(t, "black is made from 10:00:01:15 to 10:00:02:01 (11 frames), of the size and rate of clip.mov, all of which is coded anew as H.264", v["picture"])
+	_, err = output(t, "deliver", "--spec", "M&E", "--black", "--out", out, paths[0])
+	require.ErrorAs(t, err, new(cli.UsageError))
 	said, err = output(t, append(short, "--accept", "not_delivered,output_silent")...)
 	require.NoError(t, err, said)
 	v = lines(t, said)[0]

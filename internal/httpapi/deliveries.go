@@ -21,7 +21,7 @@ import (
 func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
 	return app.DeliveryOrder{
 		Spec: b.Spec, Packing: given(b.Packing), Pattern: given(b.Pattern), From: b.From, To: b.To, Cut: given(b.Cut), Only: given(b.Only), Picture: b.Picture,
-		Recipient: given(b.Recipient), Accept: given(b.Accept),
+		Recipient: given(b.Recipient), Accept: given(b.Accept), Black: given(b.Black),
 	}
 }
 

@@ -5185,6 +5185,8 @@ export interface components {
              * @description a file of the production whose picture goes along
              */
             picture?: string;
+            /** @description black is made where the reel reaches beyond the picture, which is coded anew with it: as the spec says, else as it was coded */
+            black?: boolean;
             /** @description to whom it goes, for the papers */
             recipient?: string;
             /** @description codes of findings that ask and are to be so */

@@ -27,6 +27,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
   const [packing, setPacking] = useState("");
   const [typed, setPattern] = useState<string | null>(null);
   const [picked, setPicture] = useState<string | null>(null);
+  const [black, setBlack] = useState(false);
   const [only, setOnly] = useState<string[]>([]);
   const [recipient, setRecipient] = useState("");
   const [looking, setLooking] = useState(false);
@@ -53,7 +54,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
       spec: kept.id,
       packing: chosen.id,
       ...(asked ? { pattern: asked } : {}),
-      ...(pictures.some((f) => f.id === picture) ? { picture } : {}),
+      ...(pictures.some((f) => f.id === picture) ? { picture, ...(black && !cut ? { black } : {}) } : {}),
       ...(wanted.length > 0 ? { only: wanted } : {}),
       ...(cut && span ? { ...span, cut: true } : {}),
     };
@@ -109,6 +110,12 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
           else note("Choose a span in Reel first: drag over the tracks, or S and E at its start and end.");
         },
       },
+      {
+        id: "black",
+        name: "Make black where the reel reaches beyond the picture, or not",
+        key: "b",
+        run: () => (picture && !cut ? setBlack((b) => !b) : note("Choose a picture that goes along first.")),
+      },
       { id: "order test", name: "Order a test of a short range first", key: "t", run: () => send(true) },
       {
         id: "look at spec",
@@ -118,7 +125,7 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
       },
       { id: "lines", name: "Lay back onto a deck, or play outputs over the network", key: "l", run: onOutside },
     ],
-    [send, onOutside],
+    [send, onOutside, picture, cut],
   );
   useCommandList("Delivery", list);
   if (!spec || !kept || !reel || !chosen) return <div className="w-[460px] shrink-0 border-line border-r" />;
@@ -202,6 +209,12 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
                 </option>
               ))}
             </Choice>
+          </label>
+        )}
+        {takesPicture && picture && !cut && (
+          <label className="flex min-h-6 items-center gap-2">
+            <input type="checkbox" checked={black} onChange={(e) => setBlack(e.target.checked)} />
+            Make black where the reel reaches beyond it <Key>B</Key>
           </label>
         )}
         <label className="flex flex-col gap-1 text-quiet">
