@@ -64,9 +64,13 @@ func PictureOf(ctx context.Context, path, file, name string, r reel.Reel, sample
 	return &Picture{File: file, Name: name, Span: Span{from, from + length}, Rate: info.Picture.Rate()}, info, nil
 }
 
-// FitPicture looks at the file of the picture that a plan cuts, and works out how that is done.
+// FitPicture looks at the file of the picture of a plan, and works out how it is cut and how it is marked.
 func (p *Plan) FitPicture(ctx context.Context, path string, info *picture.Info) error {
-	if !p.pictured() || p.Order.Picture.Cut == nil {
+	if !p.pictured() {
+		return nil
+	}
+	p.headset(info)
+	if p.Order.Picture.Cut == nil {
 		return nil
 	}
 	if p.Order.Span == nil {

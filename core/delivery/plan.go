@@ -63,6 +63,9 @@ type Picture struct {
 	Rate timecode.Rate `json:"rate,omitzero"` // of its frames
 	// Cut is the stretch of it that goes along; nil for all of it.
 	Cut *picture.Cutting `json:"cut,omitempty"`
+	// Headset is how it is marked to be seen with a headset, and Mark that it is so by this order, as it was not before.
+	Headset *picture.Headset `json:"headset,omitempty"`
+	Mark    bool             `json:"mark,omitempty"`
 }
 
 // File is one file of a plan.

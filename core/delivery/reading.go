@@ -111,6 +111,9 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 		if err := fp.picture(ctx, p, path, with, info); err != nil {
 			return nil, err
 		}
+		if err := fp.headset(p, f, path, with); err != nil {
+			return nil, err
+		}
 	}
 	if !slices.Equal(widths, info.Groups()) || len(widths) == 0 {
 		return nil, nil

@@ -7,6 +7,7 @@
 package delivery
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -44,10 +45,12 @@ type Spec struct {
 	Names     Names     `json:"names"`
 	Metadata  Metadata  `json:"metadata"`
 	// Recode is what becomes of a picture that is cut where no key frame is.
-	Recode Recode   `json:"recode,omitzero"`
-	Limits []Asked  `json:"limits,omitempty"`
-	Papers []string `json:"papers"` // of Papers
-	Folder string   `json:"folder,omitempty"`
+	Recode Recode `json:"recode,omitzero"`
+	// Headset is how the picture has to be marked to be seen with a headset; none for as it is.
+	Headset Headset  `json:"headset,omitzero"`
+	Limits  []Asked  `json:"limits,omitempty"`
+	Papers  []string `json:"papers"` // of Papers
+	Folder  string   `json:"folder,omitempty"`
 }
 
 // Recode says how a picture is coded anew that is cut where its packets can't be copied.
@@ -55,6 +58,17 @@ type Recode struct {
 	Codec string `json:"codec,omitempty"` // of picture.Coders; none to refuse such a cut
 	// Megabits a second, at most; 0 for a quality that is hard to tell from the original. Not of VC-3 and FFV1, which have their own.
 	Megabits float64 `json:"megabits,omitempty"`
+}
+
+// Headset says how a picture has to be marked to be seen with a headset (st3d and sv3d, in MOV and MP4): where it is not, it is.
+type Headset struct {
+	Degrees int    `json:"degrees,omitempty"` // 360 or 180, equirectangular; 0 for a flat picture
+	Stereo  string `json:"stereo,omitempty"`  // of picture.Stereos; empty for one picture
+}
+
+// mark is what has to stand in the file.
+func (h Headset) mark() picture.Headset {
+	return picture.Seen(h.Degrees, cmp.Or(h.Stereo, picture.Stereos[0]))
 }
 
 // Packing is one way in which the sound becomes files.
@@ -354,8 +368,29 @@ func (s Spec) checkRule(f FileRule) error {
 	return nil
 }
 
+func (s Spec) checkHeadset() error {
+	h := s.Headset
+	switch {
+	case h == Headset{}:
+		return nil
+	case h.Degrees != 0 && h.Degrees != 180 && h.Degrees != 360 || h.Stereo != "" && !slices.Contains(picture.Stereos, h.Stereo):
+		return fmt.Errorf("a picture for headsets has 360 or 180 degrees, or 0 where it is flat, and %s, not %d and %q", strings.Join(picture.Stereos, ", "), h.Degrees, h.Stereo)
+	}
+	for _, p := range s.Packings {
+		for _, f := range p.Files {
+			if Containers[f.Container].Picture && f.Picture != PictureNone && !Containers[f.Container].Fields {
+				return fmt.Errorf("pictures are marked for headsets in MOV and MP4, and packing %s has pictures in %s", p.ID, f.Container)
+			}
+		}
+	}
+	return nil
+}
+
 // checkPictures refuses what can't be done with pictures.
 func (s Spec) checkPictures() error {
+	if err := s.checkHeadset(); err != nil {
+		return err
+	}
 	coder, known := picture.Coders[s.Recode.Codec]
 	switch {
 	case s.Recode == Recode{}:

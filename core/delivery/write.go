@@ -266,7 +266,9 @@ func (s *sink) finish(ctx context.Context, p Plan, with string) error {
 		pack.Fields = append(pack.Fields, st.field)
 	}
 	if p.Pictures(s.plan) {
-		pack.Picture, pack.Cut = with, p.Order.Picture.Cut
+		if pack.Picture, pack.Cut = with, p.Order.Picture.Cut; p.Order.Picture.Mark {
+			pack.Headset = p.Order.Picture.Headset
+		}
 	}
 	return pack.Write(ctx)
 }

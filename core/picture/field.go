@@ -107,60 +107,15 @@ type soundEntry struct {
 
 // soundEntries finds those of a MOV or MP4, in the order of its tracks.
 func soundEntries(r io.ReaderAt, size int64) (out []soundEntry, err error) {
-	top, err := atoms(r, 0, size)
-	if err != nil {
-		return nil, err
-	}
-	moov, ok := first(top, "moov")
-	if !ok {
-		return nil, nil
-	}
-	tracks, err := atoms(r, moov.inner, moov.ends)
-	if err != nil {
-		return nil, err
-	}
-	for _, trak := range tracks {
-		if trak.kind != "trak" {
-			continue
-		}
-		way := []atom{moov, trak}
-		in, err := atoms(r, trak.inner, trak.ends)
-		for _, kind := range []string{"mdia", "minf", "stbl", "stsd"} {
-			a, ok := first(in, kind)
-			if err != nil || !ok {
-				break
-			}
-			if kind == "minf" { // beside it stands what the track is of
-				if hdlr, ok := first(in, "hdlr"); !ok || !isSound(r, hdlr) {
-					break
-				}
-			}
-			way = append(way, a)
-			inner := a.inner
-			if kind == "stsd" {
-				inner += 8 // its version, and how many entries there are
-			}
-			in, err = atoms(r, inner, a.ends)
-		}
-		if err != nil {
-			return nil, err
-		}
-		if len(way) != 6 || len(in) == 0 {
-			continue
-		}
-		e := soundEntry{way: append(way, in[0])}
-		if e.field, e.channels, err = marked(r, in[0]); err != nil {
+	ways, err := entryWays(r, size, soundTrack)
+	for _, way := range ways {
+		e := soundEntry{way: way}
+		if e.field, e.channels, err = marked(r, way[len(way)-1]); err != nil {
 			return nil, err
 		}
 		out = append(out, e)
 	}
-	return out, nil
-}
-
-func isSound(r io.ReaderAt, hdlr atom) bool {
-	var kind [4]byte
-	_, err := r.ReadAt(kind[:], hdlr.inner+8)
-	return err == nil && string(kind[:]) == "soun"
+	return out, err
 }
 
 // marked is the sound field that an entry is marked as, nil for none, and how many channels the entry has. Its boxes come after
@@ -253,36 +208,5 @@ func markField(f *os.File, stream int, mark Field) error {
 		return snag.Refuse("bad_field", "there is no sound stream %d to mark: %d were found", stream+1, len(entries))
 	}
 	way := entries[stream].way
-	if way[0].ends != st.Size() {
-		return snag.Refuse("bad_field", "the movie is not at the end of the file: nothing can be put into it")
-	}
-	// Everything after the entry moves by the length of the box, and all that it is in grows by that.
-	b := mark.sa3d()
-	at := way[len(way)-1].ends
-	rest := make([]byte, st.Size()-at)
-	if _, err := f.ReadAt(rest, at); err != nil {
-		return err
-	}
-	if _, err := f.WriteAt(append(b, rest...), at); err != nil {
-		return err
-	}
-	for _, a := range way {
-		size := a.ends - a.at + int64(len(b))
-		var head []byte
-		if a.inner-a.at == 16 {
-			head = binary.BigEndian.AppendUint64(nil, uint64(size))
-			if _, err := f.WriteAt(head, a.at+8); err != nil {
-				return err
-			}
-			continue
-		}
-		if size > 1<<32-1 {
-			return snag.Refuse("bad_field", "the movie is too large to be marked")
-		}
-		head = binary.BigEndian.AppendUint32(nil, uint32(size))
-		if _, err := f.WriteAt(head, a.at); err != nil {
-			return err
-		}
-	}
-	return nil
+	return putBoxes(f, way, way[len(way)-1].ends, mark.sa3d())
 }

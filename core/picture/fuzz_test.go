@@ -43,3 +43,29 @@ func FuzzMXFRate(f *testing.F) {
 		})
 	})
 }
+
+// Marks for headsets stand in boxes that anybody may have written.
+func FuzzHeadset(f *testing.F) {
+	entry := box("avc1", make([]byte, pictureFields), Seen(180, "side_by_side").marks())
+	stsd := box("stsd", make([]byte, 8), entry)
+	hdlr := box("hdlr", make([]byte, 8), []byte(pictureTrack))
+	f.Add(box("moov", box("trak", box("mdia", hdlr, box("minf", box("stbl", stsd))))))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		bounded.Check(t, len(b), func() {
+			r := bytes.NewReader(b)
+			ways, err := entryWays(r, int64(len(b)), pictureTrack)
+			if err != nil {
+				return
+			}
+			for _, way := range ways {
+				h, end, err := headsetOf(r, way[6])
+				if end > int64(len(b)) {
+					t.Fatalf("boxes end at %d of %d", end, len(b))
+				}
+				if err == nil && h != nil && h.String() == "" {
+					t.Fatal("it says nothing")
+				}
+			}
+		})
+	})
+}

@@ -19,6 +19,8 @@ type Pack struct {
 	Sounds  []string // WAV files of our own, each a stream; none where the picture stands alone
 	Titles  []string // of the streams; empty for none
 	Fields  []*Field // sound fields that streams are marked as, in a MOV or MP4; nil for none
+	// Headset is how the picture is marked to be seen with a headset; nil for as it was marked, which a MOV or MP4 keeps.
+	Headset *Headset
 	Coding  audio.Coding
 	AAC     bool   // sound is compressed
 	Start   string // timecode; empty for none
@@ -50,6 +52,9 @@ func (p Pack) Write(ctx context.Context) error {
 		codec, err = pcmCodec(p.Coding, p.Kind)
 	}
 	if err != nil {
+		return err
+	}
+	if err := p.keepHeadset(ctx); err != nil {
 		return err
 	}
 	if p.Cut != nil {
@@ -123,10 +128,24 @@ func (p Pack) Write(ctx context.Context) error {
 		err = dropFrames(p.Out)
 	}
 	if err == nil && (p.Kind == "mov" || p.Kind == "mp4") {
-		err = markFields(p.Out, p.Fields)
+		if err = markFields(p.Out, p.Fields); err == nil && p.Headset != nil {
+			err = markHeadset(p.Out, *p.Headset)
+		}
 	}
 	if err != nil && snag.Of(err).Code == "picture_unreadable" {
 		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)
+	}
+	return err
+}
+
+// keepHeadset takes over how the picture is marked where nothing else is asked for.
+func (p *Pack) keepHeadset(ctx context.Context) error {
+	if p.Picture == "" || p.Headset != nil || p.Kind != "mov" && p.Kind != "mp4" {
+		return nil
+	}
+	info, err := Probe(ctx, p.Picture)
+	if err == nil && info.Picture != nil {
+		p.Headset = info.Picture.Headset
 	}
 	return err
 }

@@ -59,6 +59,8 @@ type Picture struct {
 	RateNum int64   `json:"rate_num"`
 	RateDen int64   `json:"rate_den"`
 	Seconds float64 `json:"seconds"`
+	// Headset is how it is seen with a headset; nil where nothing says so.
+	Headset *Headset `json:"headset,omitempty"`
 
 	index      int      // among all streams
 	base       *big.Rat // seconds that its times count
@@ -69,6 +71,15 @@ type Picture struct {
 
 // Rate is the picture's frame rate, not knowing whether its timecode drops frames.
 func (p Picture) Rate() timecode.Rate { return timecode.Rate{Num: p.RateNum, Den: p.RateDen} }
+
+// String is it in words.
+func (p Picture) String() string {
+	s := fmt.Sprintf("%d×%d at %s, %s", p.Width, p.Height, p.Rate(), p.Codec)
+	if p.Headset != nil {
+		s += "; " + p.Headset.String()
+	}
+	return s
+}
 
 // Frames is how many frames it has, by its length.
 func (p Picture) Frames() int64 {
@@ -105,6 +116,13 @@ func Probe(ctx context.Context, path string) (*Info, error) {
 		// What else is wrong with its boxes ffprobe has found no fault in.
 		if err := info.marks(path); err != nil && snag.Of(err).Code == "bad_field" {
 			return nil, err
+		}
+		if info.Picture != nil {
+			h, err := ReadHeadset(path)
+			if err != nil && snag.Of(err).Code == "bad_headset" {
+				info.Snags = append(info.Snags, snag.New("bad_headset", "%s", err))
+			}
+			info.Picture.Headset = h
 		}
 	}
 	for n, s := range info.Sound {

@@ -46,6 +46,7 @@ type Wrapped struct {
 	Picture   string          `json:"picture_md5"` // of the packets, the same in the original
 	Timecode  string          `json:"timecode"`
 	Frames    int64           `json:"frames"`
+	Headset   *Headset        `json:"headset,omitempty"` // how the picture is marked to be seen
 	Snags     []snag.Snag     `json:"snags"`
 }
 
@@ -59,13 +60,14 @@ type WrappedStream struct {
 
 // WrapOptions is what Wrap makes of what.
 type WrapOptions struct {
-	Picture, Sound string // files
-	Groups         []int  // how wide each stream is, in order
-	Field          *Field // that the first stream is marked as, nil for none
-	Out, Tmp       string // the file, and a folder for what is needed on the way
-	Force          bool   // overwrite
-	Pad            bool   // fill a sound that is shorter than the picture by more than a frame
-	Dry            bool   // write nothing
+	Picture, Sound string   // files
+	Groups         []int    // how wide each stream is, in order
+	Field          *Field   // that the first stream is marked as, nil for none
+	Headset        *Headset // that the picture is marked as, where it is not; nil for as it is
+	Out, Tmp       string   // the file, and a folder for what is needed on the way
+	Force          bool     // overwrite
+	Pad            bool     // fill a sound that is shorter than the picture by more than a frame
+	Dry            bool     // write nothing
 }
 
 // Wrap writes a file with the picture of another, its packets untouched, and the channels of a sound file in streams, each
@@ -107,6 +109,9 @@ func Wrap(ctx context.Context, o WrapOptions) (*Wrapped, error) {
 	if total != src.Format.Channels {
 		return nil, snag.Refuse("bad_channels", "the groups take %d channels, and %s has %d", total, filepath.Base(sound), src.Format.Channels)
 	}
+	if err := w.headset(info, kind, o.Headset); err != nil {
+		return nil, err
+	}
 	codec, err := pcmCodec(src.Format.Coding, kind)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", filepath.Base(sound), err)
@@ -115,7 +120,7 @@ func Wrap(ctx context.Context, o WrapOptions) (*Wrapped, error) {
 	// A file for each group, by bytes, and then one stream of each.
 	var parts []string
 	defer func() { remove(parts) }()
-	pack := Pack{Kind: kind, Picture: picture, Coding: src.Format.Coding, Fields: []*Field{field}}
+	pack := Pack{Kind: kind, Picture: picture, Coding: src.Format.Coding, Fields: []*Field{field}, Headset: w.Headset}
 	first := 0
 	for i, g := range groups {
 		s := WrappedStream{Codec: codec}
@@ -172,6 +177,25 @@ func Wrap(ctx context.Context, o WrapOptions) (*Wrapped, error) {
 		}
 	}
 	return w, file.Commit()
+}
+
+// headset settles how the picture is marked to be seen with a headset: as it is marked, or as is asked where it is not. Other
+// containers than MOV lose the mark.
+func (w *Wrapped) headset(info *Info, kind string, asked *Headset) error {
+	is := info.Picture.Headset
+	switch {
+	case asked != nil && kind != "mov":
+		return snag.Refuse("bad_headset", "%s: a picture is marked for headsets in .mov and .mp4", w.Path)
+	case asked != nil && is != nil && !is.Same(*asked):
+		return snag.Refuse("bad_headset", "the picture is marked already, and as something else: %s", is)
+	case is != nil && kind != "mov":
+		w.Snags = append(w.Snags, snag.New("headset_lost", "the picture says how it is seen with a headset (%s), which only a MOV keeps", is))
+	case is != nil:
+		w.Headset = is
+	default:
+		w.Headset = asked
+	}
+	return nil
 }
 
 // counted is the rate at which a wrapped file counts its timecode: that of the picture, with frames dropped where the sound, or the
@@ -290,6 +314,9 @@ func (w *Wrapped) prove(ctx context.Context, picture, made string, parts []strin
 		if want := w.Streams[i].Field; (want == nil) != (s.Field == nil) || want != nil && *want != *s.Field {
 			return differs("stream %d is not marked as the sound field that it is", i+1)
 		}
+	}
+	if is := info.Picture.Headset; (is == nil) != (w.Headset == nil) || is != nil && !is.Same(*w.Headset) {
+		return differs("its picture is not marked as it is seen with a headset")
 	}
 	before, err := packets(ctx, picture)
 	if err != nil {

@@ -43,6 +43,7 @@ type inspection struct {
 	NoGood        bool               `json:"no_good"`
 	Tracks        []any              `json:"tracks"`
 	Groups        []source.GroupFact `json:"groups"` // that the file says there are, by the audio definition model
+	Picture       *picture.Picture   `json:"picture"`
 	Snags         []snag.Snag        `json:"snags"`
 	levels        []audio.Level
 }
@@ -114,6 +115,7 @@ func inspect(cmd *cobra.Command, path string, levels bool, assumed timecode.Rate
 	ctx := cmd.Context()
 	src, err := source.Open(path)
 	var f source.Facts
+	var info *picture.Info
 	switch {
 	case err == nil:
 		defer src.Close()
@@ -121,7 +123,7 @@ func inspect(cmd *cobra.Command, path string, levels bool, assumed timecode.Rate
 		return nil, err
 	case levels:
 		var done func()
-		if src, _, done, err = openSound(ctx, path); err != nil {
+		if src, info, done, err = openSound(ctx, path); err != nil {
 			return nil, err
 		}
 		defer done()
@@ -130,10 +132,15 @@ func inspect(cmd *cobra.Command, path string, levels bool, assumed timecode.Rate
 		if err != nil {
 			return nil, err
 		}
-		return newInspection(path, info.Container, info.Format().Coding.String(), info.Format(), info.Frames(), info.Facts(), assumed), nil
+		i := newInspection(path, info.Container, info.Format().Coding.String(), info.Format(), info.Frames(), info.Facts(), assumed)
+		i.Picture = info.Picture
+		return i, nil
 	}
 	f = src.Gather(filepath.Base(path))
 	i := newInspection(path, src.Container, src.Encoding(), src.Format, src.Frames, f, assumed)
+	if info != nil {
+		i.Picture = info.Picture
+	}
 	if !levels {
 		return i, nil
 	}
@@ -212,6 +219,9 @@ func (i *inspection) print(out io.Writer) error {
 	seconds := float64(i.Frames) / float64(i.SampleRate)
 	fmt.Fprintf(w, "%s\n", shown(i.Path))
 	fmt.Fprintf(w, "  %s %s, %s, %d Hz, %s (%.3f s)\n", i.Container, i.Encoding, count(i.Channels, "channel"), i.SampleRate, count(i.Frames, "frame"), seconds)
+	if i.Picture != nil {
+		fmt.Fprintf(w, "  picture %s\n", i.Picture)
+	}
 	if i.StartSamples != nil {
 		tc := "no timecode rate given"
 		if i.StartTimecode != nil {

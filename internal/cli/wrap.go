@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -12,7 +15,7 @@ import (
 )
 
 func wrapCommand() *cobra.Command {
-	var with, groups, out string
+	var with, groups, out, headset string
 	order, headLocked := -1, false
 	var force, pad, dry, asJSON bool
 	cmd := &cobra.Command{
@@ -40,6 +43,11 @@ its timecode. What was written is read back: the streams, every sample, the pict
 				o.Field = &picture.Field{Order: order, HeadLocked: headLocked}
 			} else if headLocked {
 				return UsageError{errors.New("wrap: --head-locked goes with --ambisonic")}
+			}
+			if headset != "" {
+				if o.Headset, err = headsetOf(headset); err != nil {
+					return UsageError{err}
+				}
 			}
 			if !dry {
 				dir := filepath.Dir(out)
@@ -70,6 +78,9 @@ its timecode. What was written is read back: the streams, every sample, the pict
 			if w.Timecode != "" {
 				starts = ", timecode " + w.Timecode
 			}
+			if w.Headset != nil {
+				sayf(cmd, "picture: %s", w.Headset)
+			}
 			done := ", read back and compared"
 			if dry {
 				done = wouldSay(dry)
@@ -84,11 +95,27 @@ its timecode. What was written is read back: the streams, every sample, the pict
 	f.StringVar(&out, "out", "", "file to write: .mov, .mxf or .mkv")
 	f.IntVar(&order, "ambisonic", -1, "the first stream is a sound field of this order (ACN, SN3D), and is marked as one (SA3D): (order + 1)² channels")
 	f.BoolVar(&headLocked, "head-locked", false, "a head-locked stereo pair follows in the same stream: two channels more")
+	f.StringVar(&headset, "headset", "", "mark a picture that says nothing as one for headsets: "+headsetWays)
 	f.BoolVar(&pad, "pad", false, "into an MXF: fill a sound that is shorter than the picture with silence, by however much")
 	f.BoolVar(&dry, "dry-run", false, "say what would be written and write nothing")
 	f.BoolVar(&force, "force", false, "overwrite a file that is there")
 	f.BoolVar(&asJSON, "json", false, "say what was written as one JSON object")
 	return cmd
+}
+
+// headsetWays are the words that --headset has.
+const headsetWays = "360, 180 or flat, and over-under or side-by-side after a comma where both eyes have a picture of their own, such as 180,side-by-side"
+
+// headsetOf reads them.
+func headsetOf(text string) (*picture.Headset, error) {
+	around, eyes, two := strings.Cut(text, ",")
+	degrees, ok := map[string]int{"360": 360, "180": 180, "flat": 0}[strings.TrimSpace(around)]
+	stereo := strings.ReplaceAll(strings.TrimSpace(eyes), "-", "_")
+	if !ok || two && !slices.Contains(picture.Stereos[1:], stereo) || degrees == 0 && !two {
+		return nil, fmt.Errorf("wrap: --headset %s: expected %s", text, headsetWays)
+	}
+	h := picture.Seen(degrees, cmp.Or(stereo, picture.Stereos[0]))
+	return &h, nil
 }
 
 // unwrapCommand is extract under the name of wrap's opposite.

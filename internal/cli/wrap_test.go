@@ -125,3 +125,31 @@ func TestWrapKeepsDropFrame(t *testing.T) {
 	said, err = output(t, "wrap", "--picture", filepath.Join(dir, "clip.mxf"), "--groups", "2", short, "--out", filepath.Join(dir, "short.mxf"), "--json", "--pad")
 	require.NoError(t, err, said)
 }
+
+// A picture that says nothing of headsets is marked as asked, says so where it is looked at, and keeps it when it is wrapped again.
+func TestWrapForHeadsets(t *testing.T) {
+	dir := t.TempDir()
+	clip, sound := filepath.Join(dir, "clip.mov"), filepath.Join(dir, "a.wav")
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25:duration=1", "-c:v", "libx264", "-pix_fmt", "yuv420p", clip).Run())
+	testmedia.WriteAs(t, sound, wave.Options{Format: wave.Format{Coding: audio.S24, SampleRate: 48000, Channels: 1}}, make([]float64, 48000))
+	one, two := filepath.Join(dir, "one.mov"), filepath.Join(dir, "two.mov")
+	said, err := output(t, "wrap", "--picture", clip, "--groups", "1", "--headset", "180,side-by-side", sound, "--out", one)
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "picture: 180° equirectangular, both eyes side by side")
+	_, err = output(t, "wrap", "--picture", one, "--groups", "1", sound, "--out", two)
+	require.NoError(t, err)
+	for _, levels := range [][]string{nil, {"--levels"}} {
+		said, err = output(t, append([]string{"inspect", two, "--json"}, levels...)...)
+		require.NoError(t, err)
+		h := lines(t, said)[0]["picture"].(map[string]any)["headset"].(map[string]any)
+		assert.Equal(t, "side_by_side", h["stereo"])
+		assert.Equal(t, "equirectangular", h["projection"])
+	}
+	said, err = output(t, "inspect", two)
+	require.NoError(t, err)
+	assert.Contains(t, said, "picture 64×48 at 25, h264; 180° equirectangular, both eyes side by side")
+	for _, wrong := range []string{"90", "360,both", "flat"} {
+		_, err = output(t, "wrap", "--picture", clip, "--groups", "1", "--headset="+wrong, sound, "--out", filepath.Join(dir, "no.mov"))
+		require.ErrorAs(t, err, new(cli.UsageError), wrong)
+	}
+}

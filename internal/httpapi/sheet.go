@@ -340,7 +340,7 @@ func pictureWords(a *store.Analysis) (streams []string, picture string) {
 		streams = append(streams, fmt.Sprintf("stream %d: %s, %d ch, %s", i+1, st.Codec, st.Channels, what))
 	}
 	if p := a.Picture; p != nil {
-		picture = fmt.Sprintf("%d×%d at %s, %s", p.Width, p.Height, p.Rate().String(), p.Codec)
+		picture = p.String()
 	}
 	return streams, picture
 }

@@ -5060,6 +5060,16 @@ export interface components {
                 /** Format: double */
                 megabits?: number;
             };
+            /** @description how the picture has to be marked to be seen with a headset (st3d and sv3d, in MOV and MP4): where it is not, it is; one that is marked otherwise is refused */
+            headset?: {
+                /**
+                 * @description of an equirectangular picture; 0 for a flat one
+                 * @enum {integer}
+                 */
+                degrees?: 0 | 180 | 360;
+                /** @enum {string} */
+                stereo?: "one_picture" | "over_under" | "side_by_side";
+            };
             limits?: components["schemas"]["SpecLimits"][];
             papers: ("pdf" | "csv" | "json" | "mhl")[];
             folder?: string;

@@ -4,7 +4,7 @@ import type { DeliverySpec } from "../../api/delivery";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { SpecFiles } from "./SpecFiles";
 import { Num, Row, replaced, Text, Tick } from "./specParts";
-import { coders, codingWords, paperWords } from "./words";
+import { coders, codingWords, eyes, headsetWords, paperWords } from "./words";
 
 type Props = { spec: DeliverySpec; set: (part: Partial<DeliverySpec>) => void };
 type Segment = Schemas["SpecSegment"];
@@ -155,6 +155,32 @@ export function SpecFields({ spec, set }: Props) {
             save={(megabits) => spec.recode && set({ recode: { ...spec.recode, megabits: megabits || undefined } })}
           />
         )}
+      </Row>
+      <Row says="A picture for headsets">
+        <Choice
+          aria-label="How the picture has to be marked to be seen with a headset"
+          title="Marks st3d and sv3d, in MOV and MP4: a picture that says nothing is marked, one that says otherwise is refused"
+          value={spec.headset ? `${spec.headset.degrees ?? 0} ${spec.headset.stereo ?? "one_picture"}` : ""}
+          onChange={(e) => {
+            const [degrees, stereo] = e.target.value.split(" ");
+            set({
+              headset: e.target.value
+                ? { degrees: Number(degrees) as 0 | 180 | 360, stereo: stereo as keyof typeof eyes }
+                : undefined,
+            });
+          }}
+        >
+          <option value="">is as it is marked</option>
+          {([360, 180, 0] as const).flatMap((degrees) =>
+            Object.keys(eyes)
+              .filter((stereo) => degrees || stereo !== "one_picture")
+              .map((stereo) => (
+                <option key={`${degrees} ${stereo}`} value={`${degrees} ${stereo}`}>
+                  {headsetWords({ degrees, stereo: stereo as keyof typeof eyes })}
+                </option>
+              )),
+          )}
+        </Choice>
       </Row>
       <Row says="Papers">
         {(["pdf", "csv", "json", "mhl"] as const).map((k) => (

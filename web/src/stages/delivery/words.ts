@@ -76,10 +76,21 @@ export function specWords(spec: DeliverySpec): { what: string; says: string }[] 
       what: "A picture that is cut",
       says: `copied where a key frame allows it, else coded anew as ${coders[recode]}${spec.recode?.megabits ? ` of at most ${spec.recode.megabits} Mbit/s` : ""}`,
     });
+  if (spec.headset) rows.push({ what: "A picture for headsets", says: `marked as ${headsetWords(spec.headset)}` });
   if (inside.length) rows.push({ what: "In the files", says: inside.join(", ") });
   if (spec.papers.length) rows.push({ what: "Papers", says: spec.papers.map((k) => paperWords[k] ?? k).join(", ") });
   return rows;
 }
+
+/** How the pictures of both eyes share a frame. */
+export const eyes = {
+  one_picture: "one picture for both eyes",
+  over_under: "both eyes one over the other",
+  side_by_side: "both eyes side by side",
+} as const;
+
+export const headsetWords = (h: NonNullable<DeliverySpec["headset"]>) =>
+  `${h.degrees ? `${h.degrees}°` : "flat"}, ${eyes[h.stereo ?? "one_picture"]}`;
 
 export const paperWords: Record<string, string> = {
   pdf: "dispatch note (PDF)",
