@@ -35,7 +35,7 @@ test-go: web/dist/index.html
 	@$(MAKE) --no-print-directory fuzz FUZZTIME=10000x
 
 # Every reader of bytes from outside.
-FUZZ := FuzzRead:core/wave FuzzParseIXML:core/wave FuzzParseBext:core/wave FuzzParseDescription:core/wave FuzzRead:core/aiff FuzzNext:core/flac \
+FUZZ := FuzzRead:core/columns FuzzRead:core/wave FuzzParseIXML:core/wave FuzzParseBext:core/wave FuzzParseDescription:core/wave FuzzRead:core/aiff FuzzNext:core/flac \
 	FuzzOpen:core/source FuzzParseName:core/source FuzzParse:core/picture FuzzMXFRate:core/picture FuzzHeadset:core/picture FuzzClean:core/naming FuzzParseSpec:core/delivery FuzzRead:core/mhl FuzzRead:core/report FuzzUpload:internal/media
 FUZZTIME := $(or $(MINUTES),1)m
 

@@ -147,8 +147,28 @@ test("the sheet: typed into, filled, pasted, templated, reported and written out
       buffer: Buffer.from("Scene,Take,Comment,Lens\n21A,1,wind on the boom,35\n99,9,x,50\n"),
     });
     await expect(panel.getByText("script.csv: 1 take found, 1 cell would change.")).toBeVisible();
-    await expect(panel.getByRole("list", { name: "Columns of the report" })).toContainText("Lens not used");
+    const column = (n: number, heading: string) => panel.getByLabel(`Column ${n}, ${heading}, holds`);
+    await expect(column(4, "Lens")).toHaveValue("");
     await expect(panel.getByText("nothing → wind on the boom")).toBeVisible();
+
+    // One whose headings say nothing is read as is said, and the next of its kind by itself.
+    const mute = (note: string) => ({
+      name: "mixer.csv",
+      mimeType: "text/csv",
+      buffer: Buffer.from(`by hand\nA;B;C\n21A;1;${note}\n`),
+    });
+    await panel.getByLabel("Report to read").setInputFiles(mute("rain"));
+    await expect(panel.getByText(/What its columns hold is not known/)).toBeVisible();
+    await column(1, "A").selectOption("scene");
+    await column(2, "B").selectOption("take");
+    await column(3, "C").selectOption("note");
+    await expect(panel.getByText("nothing → rain")).toBeVisible();
+    await panel.getByRole("button", { name: "Take over 1 cell" }).click();
+    await expect(cell("Note of take 21A-1: rain")).toBeVisible();
+    await page.getByRole("button", { name: "Report…" }).click();
+    await panel.getByLabel("Report to read").setInputFiles(mute("wind on the boom"));
+    await expect(panel.getByText("Its columns are read as was said of such a table before.")).toBeVisible();
+    await expect(panel.getByText("rain → wind on the boom")).toBeVisible();
     await panel.getByRole("button", { name: "Take over 1 cell" }).click();
     await expect(cell("Note of take 21A-1: wind on the boom")).toBeVisible();
     const csv = await (await page.request.get(`${app.url}/api/productions/${production}/sound-report`)).text();

@@ -9,7 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/cutlist"
+	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 )
 
@@ -43,7 +45,7 @@ M2   LF07       050.0       22:11:05:00
 `
 
 func TestEditDecisionLists(t *testing.T) {
-	l, err := cutlist.Parse([]byte(strings.ReplaceAll(edl, "\n", "\r\n")), pal, rate)
+	l, err := cutlist.Parse([]byte(strings.ReplaceAll(edl, "\n", "\r\n")), pal, rate, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "LANTERN FERRY EP2", l.Title)
 	assert.Equal(t, []cutlist.Event{
@@ -59,18 +61,42 @@ func TestEditDecisionLists(t *testing.T) {
 		"001  LF07  V  C  22:10:33:00 22:10:36:00 10:00:00:00":             "line 1",
 		"TITLE: x\n001  LF07  V  C  22:10:33:25 22:10:36:00 1:0:0:0 1:0:0": "line 2",
 		"001  R  V  C  22:10:33:30 22:10:36:00 10:00:00:00 10:00:03:00":    "frames to 24",
-		"{}":             "expected an OpenTimelineIO Timeline",
-		`{"OTIO_SCHEMA`:  "not understood",
-		"source_in,x\n1": `no column "source_out"`,
-		"source_in,source_out,record_in\n10:00:00:00,10:00:00:00,0:0:0:0": "ends where it begins",
+		"{}":                 "expected an OpenTimelineIO Timeline",
+		`{"OTIO_SCHEMA`:      "not understood",
+		"source_in,x\n1":     "no event",
+		"source_in,x,y\n1,2": "say what its columns hold",
+		"source_in,source_out,record_in,name\n10:00:00:00,10:00:01:00,0:0:0:0,\"open": "quotation mark",
+		"source_in,source_out,record_in\n10:00:00:00,10:00:00:00,0:0:0:0":             "ends where it begins",
 	} {
-		_, err := cutlist.Parse([]byte(text), pal, rate)
+		_, err := cutlist.Parse([]byte(text), pal, rate, nil)
 		require.ErrorContains(t, err, says, text)
 	}
 }
 
+// A table in another language, and one whose headings say nothing, which is read as somebody says.
+func TestTablesOfOthers(t *testing.T) {
+	l, err := cutlist.Parse([]byte("Quelle In;Quelle Out;Ziel In;Szene\n22:10:33:00;22:10:34:12;10:00:00:00;21A\n"), pal, rate, nil)
+	require.NoError(t, err)
+	require.Len(t, l.Events, 1)
+	assert.Equal(t, "21A", l.Events[0].Scene)
+	text := []byte("cut by hand\nA\tB\tC\tD\n22:10:33:00\t22:10:34:12\t10:00:00:00\t21A-3\n")
+	bare, err := cutlist.Parse(text, pal, rate, nil)
+	assert.Equal(t, "bad_cut_list", snag.Of(err).Code)
+	assert.Equal(t, 2, bare.Table.Head)
+	assert.Len(t, bare.Table.Columns, 4)
+	said, err := cutlist.Parse(text, pal, rate, &columns.Mapping{Head: 2, Fields: []string{"source_in", "source_out", "record_in", "name"}})
+	require.NoError(t, err)
+	require.Len(t, said.Events, 1)
+	assert.Equal(t, "21A-3", said.Events[0].Name)
+	assert.Equal(t, l.Events[0].At, said.Events[0].At)
+	for _, fields := range [][]string{{"source_in"}, {"nose"}} {
+		_, err = cutlist.Parse(text, pal, rate, &columns.Mapping{Head: 2, Fields: fields})
+		assert.Error(t, err)
+	}
+}
+
 func TestPlainTables(t *testing.T) {
-	l, err := cutlist.Parse([]byte("Record_In,Source_In,Source_Out,Name,Fade\n10:00:00:00,22:10:33:00,22:10:34:12,21A-3,\n10:00:01:12,22:11:05:00,22:11:06:00,\"22-1, pier\",5\n"), pal, rate)
+	l, err := cutlist.Parse([]byte("Record_In,Source_In,Source_Out,Name,Fade\n10:00:00:00,22:10:33:00,22:10:34:12,21A-3,\n10:00:01:12,22:11:05:00,22:11:06:00,\"22-1, pier\",5\n"), pal, rate, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []cutlist.Event{
 		{Number: "1", Name: "21A-3", In: at("22:10:33:00"), At: at("10:00:00:00"), Length: 37 * 1920},
@@ -113,7 +139,7 @@ func TestOpenTimelineIO(t *testing.T) {
 	}
 	b, err := json.Marshal(doc)
 	require.NoError(t, err)
-	l, err := cutlist.Parse(b, pal, rate)
+	l, err := cutlist.Parse(b, pal, rate, nil)
 	require.NoError(t, err)
 	ten := at("10:00:00:00")
 	assert.Equal(t, []cutlist.Event{
@@ -170,7 +196,7 @@ func FuzzParse(f *testing.F) {
 	f.Add([]byte("source_in,source_out,record_in\n10:00:00:00,10:00:01:00,10:00:00:00\n"))
 	f.Add([]byte(`{"OTIO_SCHEMA":"Timeline.1","tracks":{"children":[{"OTIO_SCHEMA":"Track.1","children":[{"OTIO_SCHEMA":"Transition.1"},{"OTIO_SCHEMA":"Clip.1","source_range":{"duration":{"value":1e300,"rate":1e-300}}},null]}]}}`))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		l, err := cutlist.Parse(b, pal, rate)
+		l, err := cutlist.Parse(b, pal, rate, nil)
 		if err != nil {
 			return
 		}
@@ -188,7 +214,7 @@ func TestFramesOfEveryListAreTheSame(t *testing.T) {
 	rate := timecode.Rate{Num: 30000, Den: 1001}
 	for _, frame := range []int64{0, 1, 2, 107892, 107893, 1799, 999983} {
 		otio := fmt.Sprintf(`{"OTIO_SCHEMA":"Timeline.1","global_start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":%d},"tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Video","children":[{"OTIO_SCHEMA":"Clip.2","name":"21A-3","source_range":{"OTIO_SCHEMA":"TimeRange.1","start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":%d},"duration":{"OTIO_SCHEMA":"RationalTime.1","rate":29.97,"value":30}}}]}]}}`, frame, frame)
-		l, err := cutlist.Parse([]byte(otio), rate, 48000)
+		l, err := cutlist.Parse([]byte(otio), rate, 48000, nil)
 		require.NoError(t, err)
 		require.Len(t, l.Events, 1)
 		assert.Equal(t, rate.SampleAt(frame, 48000), l.Events[0].In, "frame %d", frame)
@@ -204,7 +230,7 @@ func TestEventsAtOtherSpeeds(t *testing.T) {
 003  R1 V C 10:00:05:00 10:00:05:01 01:00:02:00 01:00:03:00
 004  R1 V C 23:59:59:00 00:00:00:00 01:00:03:00 01:00:04:00
 005  R1 V C 10:00:06:00 10:00:07:00 01:00:04:00 01:00:05:00
-`), rate, 48000)
+`), rate, 48000, nil)
 	require.NoError(t, err)
 	var numbers []string
 	for _, e := range l.Events {

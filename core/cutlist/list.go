@@ -10,9 +10,9 @@
 package cutlist
 
 import (
-	"bytes"
 	"strings"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 )
@@ -39,6 +39,8 @@ type List struct {
 	Events []Event `json:"events"`
 	// Left is what was not taken over, in words: speed changes, keys, other tracks.
 	Left []string `json:"left"`
+	// Table is how a plain table was read, and what could be one where it was not recognised.
+	Table columns.Table `json:"-"`
 }
 
 // Bounds of a list that is read.
@@ -48,29 +50,38 @@ const (
 )
 
 // Parse reads a cut list of any of the formats, told apart by what they hold. Timecodes are of rate, where the list does not
-// say its own.
-func Parse(b []byte, rate timecode.Rate, sampleRate int64) (List, error) {
-	b = bytes.TrimPrefix(b, []byte("\ufeff"))
+// say its own. as says how a plain table is read; nil for by what its headings say. What is refused says what table it could be.
+func Parse(b []byte, rate timecode.Rate, sampleRate int64, as *columns.Mapping) (List, error) {
 	if len(b) > MaxBytes {
 		return List{}, snag.Refuse("too_large", "a cut list of %d bytes: at most %d MiB", len(b), MaxBytes>>20)
 	}
-	text := strings.TrimSpace(string(b))
+	decoded := columns.Decode(b)
+	text := strings.TrimSpace(decoded)
 	var l List
 	var err error
-	head, _, _ := strings.Cut(text, "\n")
+	if as != nil {
+		if wrong := Table.Check(as.Fields); wrong != "" {
+			return List{}, snag.Refuse("bad_columns", "a column of a cut list can't hold %q, or two hold it", wrong)
+		}
+	}
 	switch {
 	case strings.HasPrefix(text, "{"):
 		l, err = parseOTIO([]byte(text), rate, sampleRate)
-	case strings.Contains(head, ",") && strings.Contains(strings.ToLower(head), "source_in"):
-		l, err = parseTable([]byte(text), rate, sampleRate)
 	default:
-		l, err = parseEDL(text, rate, sampleRate)
+		t := columns.Read(decoded, Table, as)
+		if t.Recognised {
+			l, err = parseTable(t, rate, sampleRate)
+			break
+		}
+		if l, err = parseEDL(text, rate, sampleRate); (err != nil || len(l.Events) == 0) && len(t.Columns) >= 3 {
+			return List{Kind: "table", Table: t}, bad("it is no edit decision list, and no line of it names columns source_in, source_out and record_in: say what its columns hold")
+		}
 	}
 	if err != nil {
-		return List{}, err
+		return List{Table: l.Table}, err
 	}
 	if len(l.Events) == 0 {
-		return List{}, bad("it has no event: expected an OpenTimelineIO document, an edit decision list in the CMX style, or a table with source_in, source_out and record_in")
+		return List{Table: l.Table}, bad("it has no event: expected an OpenTimelineIO document, an edit decision list in the CMX style, or a table with source_in, source_out and record_in")
 	}
 	if len(l.Events) > maxEvents {
 		return List{}, bad("it has %d events: at most %d", len(l.Events), maxEvents)

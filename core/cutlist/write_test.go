@@ -44,7 +44,7 @@ func TestReelsAreWrittenAndRead(t *testing.T) {
 	got, _ := json.Marshal(back)
 	assert.Equal(t, string(want), string(got))
 
-	l, err := cutlist.Parse(b.Bytes(), pal, rate)
+	l, err := cutlist.Parse(b.Bytes(), pal, rate, nil)
 	require.NoError(t, err)
 	tc := at("22:10:00:00")
 	meet := start + 1000 + rate - 240

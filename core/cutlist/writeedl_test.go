@@ -40,7 +40,7 @@ func TestEDLComesBack(t *testing.T) {
 		rounded, err := cutlist.WriteEDL(&b, l, "A", rate, 48000)
 		require.NoError(t, err)
 		assert.Zero(t, rounded, name)
-		back, err := cutlist.Parse([]byte(b.String()), rate, 48000)
+		back, err := cutlist.Parse([]byte(b.String()), rate, 48000, nil)
 		require.NoError(t, err, b.String())
 		assert.Empty(t, back.Left)
 		require.Len(t, back.Events, len(l.Events), name)

@@ -1,14 +1,13 @@
 package edit
 
 import (
-	"bytes"
 	"encoding/csv"
-	"errors"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
@@ -16,6 +15,20 @@ import (
 
 // markerColumns are the columns of a table of markers. A table that is read may have them in any order, and others too.
 var markerColumns = []string{"timecode", "length", "name", "colour", "note"}
+
+// markerTable is how tables of markers are recognised.
+var markerTable = columns.Kind{
+	Fields: []columns.Field{
+		{Name: "timecode", Words: []string{"timecode", "tc", "start", "start tc", "tc in", "in", "time code", "position", "zeit", "anfang", "debut", "inicio", "inizio"}},
+		{Name: "length", Words: []string{"length", "frames", "length in frames", "lange", "longueur", "longitud", "lunghezza"}},
+		{Name: "name", Words: []string{"name", "marker", "marker name", "label", "title", "nom", "nombre", "nome"}},
+		{Name: "colour", Words: []string{"colour", "color", "farbe", "couleur", "colore", "cor"}},
+		{Name: "note", Words: []string{"note", "notes", "comment", "comments", "description", "remark", "remarks", "bemerkung", "kommentar", "remarque", "commentaire", "nota", "notas"}},
+	},
+	Enough: func(fields []string) bool {
+		return slices.Contains(fields, "timecode") && slices.Contains(fields, "name")
+	},
+}
 
 // WriteMarkers writes markers as comma-separated values (RFC 4180): a line each, with the timecode that it lies at, to the
 // frame, and its length as frames.
@@ -42,37 +55,17 @@ func ReadMarkers(b []byte, rate timecode.Rate, sampleRate int64, newID func() st
 	if len(b) > maxMarkerTable {
 		return nil, snag.Refuse("too_large", "a table of markers of %d bytes: at most %d", len(b), maxMarkerTable)
 	}
-	c := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(b, []byte("\ufeff"))))
-	c.FieldsPerRecord = -1
-	head, err := c.Read()
-	if err != nil {
-		return nil, badTable(1, "it has no line of column names: expected %s", strings.Join(markerColumns, ","))
+	t := columns.Read(columns.Decode(b), markerTable, nil)
+	if !t.Recognised {
+		return nil, badTable(max(1, t.Head), "it names no columns timecode and name: expected %s", strings.Join(markerColumns, ","))
 	}
-	at := map[string]int{}
-	for i, name := range head {
-		at[strings.ToLower(strings.TrimSpace(name))] = i
-	}
-	for _, needed := range []string{"timecode", "name"} {
-		if _, ok := at[needed]; !ok {
-			return nil, badTable(1, "there is no column %q: expected %s", needed, strings.Join(markerColumns, ","))
-		}
+	if t.Broken > 0 {
+		return nil, badTable(t.Broken, "a quotation mark is never closed, or stands within a cell")
 	}
 	var out []reel.Marker
-	for {
-		row, err := c.Read()
-		if errors.Is(err, io.EOF) {
-			return out, nil
-		}
-		if err != nil {
-			return nil, badTable(len(out)+2, "%v", err)
-		}
-		line, _ := c.FieldPos(0)
-		field := func(name string) string {
-			if i, ok := at[name]; ok && i < len(row) {
-				return strings.TrimSpace(row[i])
-			}
-			return ""
-		}
+	for _, row := range t.Lines {
+		line := row.Number
+		field := func(name string) string { return t.Cell(row, name) }
 		frame, err := rate.Parse(field("timecode"))
 		if err != nil {
 			return nil, badTable(line, "%v", err)
@@ -93,6 +86,7 @@ func ReadMarkers(b []byte, rate timecode.Rate, sampleRate int64, newID func() st
 		}
 		out = append(out, m)
 	}
+	return out, nil
 }
 
 func badTable(line int, format string, args ...any) error {

@@ -31,8 +31,8 @@ func TestMarkersAsATable(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "hum", other[0].Name, "other orders, other columns, a byte order mark")
 	for text, says := range map[string]string{
-		"":                                 "line 1 of the table of markers: it has no line of column names",
-		"timecode,note\n":                  `no column "name"`,
+		"":                                 "line 1 of the table of markers: it names no columns timecode and name",
+		"timecode,note\n":                  "names no columns timecode and name",
 		"timecode,name\n10:00:00:25,x\n":   "line 2 of the table of markers: ",
 		"timecode,name\n\n10:00:00:00,\n":  "line 3 of the table of markers: a marker needs a name",
 		"timecode,name,length\n0:0,x,2s\n": "line 2",

@@ -4,17 +4,16 @@
 package report
 
 import (
-	"bytes"
 	"encoding/csv"
-	"errors"
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/snag"
 )
 
@@ -38,123 +37,130 @@ type Row struct {
 	Tracks     []string // labels, in order
 }
 
-// Column is what a column of a report was read as.
-type Column struct {
-	Heading string
-	Field   string // such as scene or track 3; empty when it is not used
-}
-
 // Report is a report that was read.
 type Report struct {
-	Columns []Column
-	Rows    []Row
+	columns.Table
+	Rows []Row
 }
 
 const maxTracks = 256
 
-var words = map[string]string{
-	"scene": "scene", "sc": "scene", "scene no": "scene", "scene number": "scene", "slate": "scene",
-	"take": "take", "tk": "take", "take no": "take", "take number": "take",
-	"roll": "roll", "tape": "roll", "reel": "roll", "sound roll": "roll", "card": "roll",
-	"file": "file", "file name": "file", "filename": "file", "name": "file", "clip": "file",
-	"start": "start", "start tc": "start", "timecode": "start", "tc": "start", "start timecode": "start", "tc in": "start",
-	"length": "length", "duration": "length", "dur": "length",
-	"note": "note", "notes": "note", "comment": "note", "comments": "note", "remarks": "note", "remark": "note",
-	"circled": "circled", "circle": "circled", "print": "circled", "selected": "circled",
-	"wild": "wild", "wild track": "wild", "no good": "no good", "ng": "no good",
-	"date": "day", "day": "day", "shoot date": "day",
+// Fields are what a column of a report can hold, with the words that are used for it; track 1, track 2 and so on besides.
+var Fields = []columns.Field{
+	{Name: "file", Says: "name of a file", Words: []string{"file", "file name", "filename", "name", "clip", "datei", "dateiname", "fichier", "nom du fichier", "archivo", "nombre de archivo", "nome file", "nome del file", "ficheiro", "arquivo", "bestand", "bestandsnaam", "fil", "filnamn", "filnavn"}},
+	{Name: "day", Says: "day of recording", Words: []string{"date", "day", "shoot date", "datum", "drehtag", "tag", "jour", "fecha", "data", "giorno", "dia", "dato", "dag"}},
+	{Name: "scene", Says: "scene", Words: []string{"scene", "sc", "scene no", "scene number", "slate", "szene", "bild", "einstellung", "sequence", "plan", "escena", "secuencia", "scena", "cena", "scen"}},
+	{Name: "take", Says: "take", Words: []string{"take", "tk", "take no", "take number", "klappe", "prise", "toma", "ciak", "ripresa", "tomada", "tagning", "opname"}},
+	{Name: "roll", Says: "roll", Words: []string{"roll", "tape", "reel", "sound roll", "card", "rolle", "tonrolle", "band", "karte", "bobine", "carte", "rollo", "tarjeta", "rullo", "scheda", "rolo", "cartao", "rol", "rulle", "kort"}},
+	{Name: "start", Says: "start, as timecode", Words: []string{"start", "start tc", "timecode", "tc", "start timecode", "tc in", "anfang", "beginn", "startzeit", "debut", "inicio", "inizio"}},
+	{Name: "length", Says: "length", Words: []string{"length", "duration", "dur", "lange", "dauer", "duree", "duracion", "durata", "duracao", "duur", "lengte", "langd", "lengde", "laengde"}},
+	{Name: "circled", Says: "circled", Words: []string{"circled", "circle", "print", "selected", "kopierer", "kopie", "retenue", "cerclee", "buena", "scelta", "escolhida"}},
+	{Name: "wild", Says: "wild track", Words: []string{"wild", "wild track", "nur ton", "son seul", "solo sonido", "sonido solo", "fuori campo"}},
+	{Name: "no good", Says: "no good", Words: []string{"no good", "ng", "nicht gut", "mauvaise", "mala"}},
+	{Name: "note", Says: "note", Words: []string{"note", "notes", "comment", "comments", "remarks", "remark", "bemerkung", "bemerkungen", "notiz", "notizen", "anmerkung", "anmerkungen", "remarque", "remarques", "commentaire", "commentaires", "observations", "nota", "notas", "observaciones", "comentarios", "osservazioni", "commenti", "observacoes", "opmerking", "opmerkingen", "anmarkning", "merknad", "bemaerkning"}},
+	{Name: "tracks", Says: "labels of tracks, such as T1 Boom, T2 Lav", Words: []string{"tracks", "track names", "channels", "channel names", "spuren", "pistes", "pistas", "tracce", "canali", "faixas", "sporen", "spor"}},
+	{Name: "note and tracks", Says: "note, with labels of tracks in it"},
 }
 
-var trackHeading = regexp.MustCompile(`^(?:track|trk|tr|channel|chan|ch|strand|iso) ?0*([0-9]{1,3})(?: name| label)?$`)
+var trackHeading = regexp.MustCompile(`^(?:` + trackWords + `|t|a) ?0*([0-9]{1,3})(?: name| label)?$`)
 
-// field recognises a heading.
-func field(heading string) string {
-	h := strings.ToLower(strings.TrimSpace(heading))
-	h = strings.Join(strings.FieldsFunc(h, func(r rune) bool { return strings.ContainsRune(" _-.:#/()", r) }), " ")
-	if f, ok := words[h]; ok {
-		return f
-	}
-	if m := trackHeading.FindStringSubmatch(h); m != nil {
-		if n, err := strconv.Atoi(m[1]); err == nil && n >= 1 && n <= maxTracks {
-			return "track " + strconv.Itoa(n)
+// trackWords are what a track is called.
+const trackWords = `track|trk|tr|channel|chan|ch|strand|iso|spur|kanal|piste|voie|canal|pista|traccia|canale|faixa|spoor|spor`
+
+// Kind is how reports are recognised: a line that names a scene, a take or a file, with something else.
+var Kind = columns.Kind{
+	Fields: Fields,
+	Field: func(heading string) string {
+		if m := trackHeading.FindStringSubmatch(heading); m != nil {
+			if n, err := strconv.Atoi(m[1]); err == nil && n >= 1 && n <= maxTracks {
+				return "track " + strconv.Itoa(n)
+			}
 		}
-	}
-	return ""
+		return ""
+	},
+	Enough: func(fields []string) bool {
+		key, known := false, 0
+		for _, f := range fields {
+			key = key || f == "scene" || f == "take" || f == "file"
+			if f != "" {
+				known++
+			}
+		}
+		return key && known >= 2
+	},
 }
 
-// Read reads a report. Lines before the headings, as some programs write them, are passed over: the
-// headings are the first line in which a scene, a take or a file name is named, with something else.
-// Commas, semicolons and tabs are told apart by that line.
-func Read(text []byte) (*Report, error) {
-	text = bytes.TrimPrefix(text, []byte("\xEF\xBB\xBF"))
-	if !utf8.Valid(text) {
-		// Latin-1, which spreadsheets still write: every byte is a character.
-		r := make([]rune, len(text))
-		for i, b := range text {
-			r[i] = rune(b)
+// Read reads a report, as it is said or by what its headings say. Lines before the headings, as some programs write them, are
+// passed over. What is no table is refused; one whose headings are not recognised has no rows.
+func Read(text []byte, as *columns.Mapping) (*Report, error) {
+	if as != nil {
+		if wrong := Kind.Check(as.Fields); wrong != "" {
+			return nil, snag.Refuse("bad_columns", "a column of a sound report can't hold %q, or two hold it", wrong)
 		}
-		text = []byte(string(r))
 	}
-	comma, err := separator(text)
-	if err != nil {
-		return nil, err
+	out := &Report{Table: columns.Read(columns.Decode(text), Kind, as)}
+	if len(out.Columns) == 0 {
+		return nil, snag.Refuse("bad_report", "this is no table: no line has columns such as scene, take, file name or track 1, with commas, semicolons or tabs between them")
 	}
-	c := csv.NewReader(bytes.NewReader(text))
-	c.Comma, c.FieldsPerRecord, c.LazyQuotes, c.TrimLeadingSpace = comma, -1, true, true
-	out := &Report{}
-	seen := map[string]bool{}
-	for {
-		cells, err := c.Read()
-		if errors.Is(err, io.EOF) {
-			return out, nil
-		}
-		if err != nil {
-			return nil, snag.Refuse("bad_report", "the report can't be read: %w", err)
-		}
-		line, _ := c.FieldPos(0)
-		if out.Columns == nil {
-			if !headings(cells) {
-				continue
-			}
-			for _, h := range cells {
-				f := field(h)
-				if seen[f] {
-					f = "" // the first of two alike
-				}
-				seen[f] = f != ""
-				out.Columns = append(out.Columns, Column{strings.TrimSpace(h), f})
-			}
-			continue
-		}
-		if row, ok := out.row(cells, line); ok {
+	if !out.Recognised {
+		return out, nil
+	}
+	if as == nil {
+		out.noted()
+	}
+	for _, l := range out.Lines {
+		if row, ok := out.row(l.Cells, l.Number); ok {
 			out.Rows = append(out.Rows, row)
 		}
 	}
+	return out, nil
 }
 
-func headings(cells []string) bool {
-	key, known := false, 0
-	for _, h := range cells {
-		f := field(h)
-		key = key || f == "scene" || f == "take" || f == "file"
-		if f != "" {
-			known++
-		}
+// noted finds out whether the notes have the labels of tracks in them, where no column has.
+func (r *Report) noted() {
+	i := slices.IndexFunc(r.Columns, func(c columns.Column) bool { return c.Field == "note" })
+	if i < 0 || slices.ContainsFunc(r.Columns, func(c columns.Column) bool { return strings.HasPrefix(c.Field, "track") }) {
+		return
 	}
-	return key && known >= 2
-}
-
-func separator(text []byte) (rune, error) {
-	for line := range bytes.Lines(text) {
-		for _, comma := range []rune{',', ';', '\t'} {
-			c := csv.NewReader(bytes.NewReader(line))
-			c.Comma, c.LazyQuotes = comma, true
-			if cells, err := c.Read(); err == nil && headings(cells) {
-				return comma, nil
+	with, all := 0, 0
+	for _, l := range r.Lines {
+		if i < len(l.Cells) && l.Cells[i] != "" {
+			if all++; len(labelsIn(l.Cells[i])) > 1 {
+				with++
 			}
 		}
 	}
-	return 0, snag.Refuse("bad_report", "no line of the report names columns such as scene, take, file name or track 1: is it a sound report as CSV?")
+	if with > 0 && 2*with >= all {
+		r.Columns[i].Field = "note and tracks"
+	}
+}
+
+var trackMark = regexp.MustCompile(`(?i)(?:^|[\s,;/|(])(?:(?:` + trackWords + `|t)\.? ?0*([1-9][0-9]{0,2})\b\s*[:=.)-]?|0*([1-9][0-9]{0,2})\s*[:=])`)
+
+// labelsIn finds the labels of tracks in one text, such as "T1 Boom, T2 Lav Ben" or "1: Boom; 2: Lav Ben".
+func labelsIn(text string) map[int]string {
+	marks := trackMark.FindAllStringSubmatchIndex(text, maxTracks)
+	out := map[int]string{}
+	for i, m := range marks {
+		end := len(text)
+		if i+1 < len(marks) {
+			end = marks[i+1][0]
+		}
+		digits := text[max(m[2], 0):max(m[3], 0)]
+		if m[2] < 0 {
+			digits = text[m[4]:m[5]]
+		}
+		label := text[m[1]:end]
+		if i+1 == len(marks) { // a remark may follow
+			label, _, _ = strings.Cut(label, ";")
+			label, _, _ = strings.Cut(label, ". ")
+		}
+		label = strings.Trim(label, " ,;/|()-\t")
+		if n, err := strconv.Atoi(digits); err == nil && n <= maxTracks && label != "" && out[n] == "" {
+			out[n] = label
+		}
+	}
+	return out
 }
 
 func (r *Report) row(cells []string, line int) (Row, bool) {
@@ -171,7 +177,13 @@ func (r *Report) row(cells []string, line int) (Row, bool) {
 			b := truth(v)
 			return &b
 		}
-		switch f := r.Columns[i].Field; f {
+		f := r.Columns[i].Field
+		if f == "tracks" || f == "note and tracks" {
+			for n, label := range labelsIn(v) {
+				row.label(n, label)
+			}
+		}
+		switch f {
 		case "scene":
 			row.Scene = v
 		case "take":
@@ -184,8 +196,9 @@ func (r *Report) row(cells []string, line int) (Row, bool) {
 			row.Start = v
 		case "length":
 			row.Length = v
-		case "note":
+		case "note", "note and tracks":
 			row.Note = v
+		case "tracks":
 		case "day":
 			row.Day = v
 		case "circled":
@@ -196,20 +209,25 @@ func (r *Report) row(cells []string, line int) (Row, bool) {
 			row.NoGood = flag()
 		default:
 			if n, err := strconv.Atoi(strings.TrimPrefix(f, "track ")); err == nil {
-				for len(row.Tracks) < n {
-					row.Tracks = append(row.Tracks, "")
-				}
-				row.Tracks[n-1] = v
+				row.label(n, v)
 			}
 		}
 	}
 	return row, any
 }
 
+// label is the label of a track, from 1.
+func (r *Row) label(n int, label string) {
+	for len(r.Tracks) < n {
+		r.Tracks = append(r.Tracks, "")
+	}
+	r.Tracks[n-1] = label
+}
+
 // truth reads a flag: anything but nothing, no, false and 0 is true.
 func truth(s string) bool {
 	switch strings.ToLower(s) {
-	case "", "no", "n", "false", "0", "-":
+	case "", "no", "n", "false", "0", "-", "nein", "non", "nao", "não", "nee", "nej", "nei":
 		return false
 	}
 	return true

@@ -3,11 +3,13 @@ package app
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/edit"
 	"zestyloom/core/snag"
@@ -24,22 +26,33 @@ type CutList struct {
 	// are those of before that would go.
 	Since []string
 	Gone  []edit.Followed
+	// Kept says that its table was read as somebody has said of such a table before, and Says why it is not understood yet.
+	Kept bool
+	Says string
 	// Timecode says where a sample lies by the reel's timecode.
 	Timecode func(at int64) string
 }
 
-// ReadCutList reads a cut list and finds the takes of its events: nothing is laid.
-func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (CutList, error) {
+// ReadCutList reads a cut list and finds the takes of its events: nothing is laid. A table whose headings are not recognised has
+// no events until somebody says what its columns hold.
+func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, in Incoming) (CutList, error) {
 	r, p, err := a.reelIn(ctx, reelID)
 	if err != nil {
 		return CutList{}, err
 	}
 	rate := r.Doc.Counted(p.Rate())
-	c, err := readCutList(ctx, a.Store.Queries, p, rate, text)
+	c, err := readCutList(ctx, a.Store.Queries, p, rate, in)
+	c.Timecode = func(at int64) string { return rate.FormatSamples(at, int64(p.SampleRate)) }
+	if r := (*snag.Refusal)(nil); errors.As(err, &r) && r.Code == "bad_cut_list" && len(c.Table.Columns) > 0 {
+		c.Says, c.Left = r.Message, []string{}
+		return c, nil
+	}
+	if err == nil {
+		err = in.keep(ctx, a.Store.Queries, "cuts", c.Table)
+	}
 	if err != nil {
 		return c, err
 	}
-	c.Timecode = func(at int64) string { return rate.FormatSamples(at, int64(p.SampleRate)) }
 	c.Since = make([]string, len(c.Matches))
 	if len(r.Doc.Cut) == 0 {
 		return c, nil
@@ -58,8 +71,12 @@ func (a *App) ReadCutList(ctx context.Context, reelID uuid.UUID, text []byte) (C
 	return c, nil
 }
 
-func readCutList(ctx context.Context, q store.Queries, p store.Production, rate timecode.Rate, text []byte) (c CutList, err error) {
-	if c.List, err = cutlist.Parse(text, rate, int64(p.SampleRate)); err != nil {
+func readCutList(ctx context.Context, q store.Queries, p store.Production, rate timecode.Rate, in Incoming) (c CutList, err error) {
+	var as *columns.Mapping
+	if as, c.Kept, err = in.mapped(ctx, q, "cuts"); err != nil {
+		return c, err
+	}
+	if c.List, err = cutlist.Parse(in.Text, rate, int64(p.SampleRate), as); err != nil {
 		return c, err
 	}
 	pictured, err := q.ProductionTakes(ctx, p.ID)
@@ -94,14 +111,14 @@ func readCutList(ctx context.Context, q store.Queries, p store.Production, rate 
 
 // LayCutList lays what the events of a cut list are of, where picture has cut them to: one edit. handle is how many samples
 // longer each is at either end, where nothing else of the list lies. Events without a take are left out.
-func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, text []byte, handle int64) (Edited, error) {
+func (a *App) LayCutList(ctx context.Context, reelID uuid.UUID, in Incoming, handle int64) (Edited, error) {
 	return a.changeReel(ctx, reelID, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
 		none := edit.Planned{}
 		p, err := tx.Production(ctx, r.ProductionID)
 		if err != nil {
 			return "", none, err
 		}
-		c, err := readCutList(ctx, tx.Queries, p, r.Doc.Counted(p.Rate()), text)
+		c, err := readCutList(ctx, tx.Queries, p, r.Doc.Counted(p.Rate()), in)
 		if err != nil {
 			return "", none, err
 		}

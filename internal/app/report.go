@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/columns"
 	"zestyloom/core/report"
 	"zestyloom/internal/store"
 )
@@ -87,24 +88,34 @@ func (a *App) PrintedReport(ctx context.Context, production uuid.UUID) (report.S
 
 // ReportMatch is what a report would change.
 type ReportMatch struct {
-	Columns   []report.Column
+	columns.Table
+	Kept      bool // it was read as somebody has said of such a table before
 	Takes     int
 	Unmatched []string
 	Cells     []Cell
+	Of        []string // the take of each cell, and which strand of it
 }
 
 // MatchReport matches a report's rows to takes: by the name of a file, else by scene and take (and
 // roll, where the report gives one). A row that fits several takes fits none.
-func (a *App) MatchReport(ctx context.Context, production uuid.UUID, csv []byte) (ReportMatch, error) {
-	m := ReportMatch{Unmatched: []string{}, Cells: []Cell{}}
+func (a *App) MatchReport(ctx context.Context, production uuid.UUID, in Incoming) (ReportMatch, error) {
+	m := ReportMatch{Unmatched: []string{}, Cells: []Cell{}, Of: []string{}}
 	if _, err := a.Store.Production(ctx, production); err != nil {
 		return m, err
 	}
-	r, err := report.Read(csv)
+	as, kept, err := in.mapped(ctx, a.Store.Queries, "report")
 	if err != nil {
 		return m, err
 	}
-	m.Columns = r.Columns
+	r, err := report.Read(in.Text, as)
+	if err != nil {
+		return m, err
+	}
+	if err := in.keep(ctx, a.Store.Queries, "report", r.Table); err != nil {
+		return m, err
+	}
+	m.Kept = kept
+	m.Table = r.Table
 	ts, of, err := a.allTakes(ctx, production)
 	if err != nil {
 		return m, err
@@ -119,6 +130,13 @@ func (a *App) MatchReport(ctx context.Context, production uuid.UUID, csv []byte)
 		cells, err := reportCells(row, ts[i], of[ts[i].ID])
 		if err != nil {
 			return m, err
+		}
+		for _, c := range cells {
+			name := ts[i].Name
+			if k := slices.IndexFunc(of[ts[i].ID], func(s store.Strand) bool { return s.ID == c.Row }); k >= 0 {
+				name = fmt.Sprintf("%s, strand %d", name, k+1)
+			}
+			m.Of = append(m.Of, name)
 		}
 		m.Cells = append(m.Cells, cells...)
 	}

@@ -308,7 +308,7 @@ func TestSoundReports(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rows, 2)
 	assert.Equal(t, []any{"a.wav", 8, "00:00:01:00"}, []any{rows[0].File, len(rows[0].Tracks), rows[0].Length})
-	m, err := f.MatchReport(f.ctx, f.p.ID, []byte("File name,Scene,Take,Circled,Track 3,Track 9\nA,21A,3,yes,Boom,beyond\nb_1.wav,22,1,,Plant,\nnone.wav,,,,,\n"))
+	m, err := f.MatchReport(f.ctx, f.p.ID, app.Incoming{Text: []byte("File name,Scene,Take,Circled,Track 3,Track 9\nA,21A,3,yes,Boom,beyond\nb_1.wav,22,1,,Plant,\nnone.wav,,,,,\n")})
 	require.NoError(t, err)
 	assert.Equal(t, 2, m.Takes)
 	assert.Equal(t, []string{"line 4: no take is of a file called none.wav"}, m.Unmatched)
@@ -316,7 +316,7 @@ func TestSoundReports(t *testing.T) {
 	require.NoError(t, f.EditSheet(f.ctx, f.p.ID, "take a report over", m.Cells))
 	tk := f.takes()[0]
 	assert.Equal(t, []any{"21A-3", true, "Boom"}, []any{tk.Name, tk.Circled, f.strands(tk)[2].Label})
-	again, err := f.MatchReport(f.ctx, f.p.ID, []byte("Scene,Take,Circled\n21A,3,yes\n"))
+	again, err := f.MatchReport(f.ctx, f.p.ID, app.Incoming{Text: []byte("Scene,Take,Circled\n21A,3,yes\n")})
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Takes)
 	assert.Empty(t, again.Cells, "nothing is left to change")

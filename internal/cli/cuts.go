@@ -110,7 +110,7 @@ func readList(path string, rate timecode.Rate, hertz int64) (cutlist.List, error
 	if err != nil {
 		return cutlist.List{}, snag.Refuse("not_found", "the list can't be read: %w", err)
 	}
-	return cutlist.Parse(b, rate, hertz)
+	return cutlist.Parse(b, rate, hertz, nil)
 }
 
 func writeList(path string, l cutlist.List, rate timecode.Rate, hertz int64, force bool) error {

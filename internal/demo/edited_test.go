@@ -82,7 +82,7 @@ func sceneIsEdited(t *testing.T, a *app.App) {
 	start, end := reels[2].Doc.Span()
 	assert.EqualValues(t, 6*48000, end-start)
 	for name, found := range map[string][]int{"low water, cut 1.edl": {1, 1, 1, 0}, "low water, cut 2.csv": {1, 1}} {
-		c, err := a.ReadCutList(ctx, reels[0].ID, []byte(demo.CutLists[name]))
+		c, err := a.ReadCutList(ctx, reels[0].ID, app.Incoming{Text: []byte(demo.CutLists[name])})
 		require.NoError(t, err)
 		require.Len(t, c.Matches, len(found), name)
 		for i, m := range c.Matches {

@@ -3,16 +3,21 @@ package httpapi
 import (
 	"context"
 
+	"zestyloom/core/cutlist"
 	"zestyloom/internal/httpapi/contract"
 )
 
 // ReadCutList implements contract.StrictServerInterface.
 func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestObject) (contract.ReadCutListResponseObject, error) {
-	c, err := s.app.ReadCutList(ctx, r.Reel, []byte(r.Body.Text))
+	c, err := s.app.ReadCutList(ctx, r.Reel, incoming(r.Body.Text, r.Body.Columns, r.Body.Keep))
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ReadCutList200JSONResponse{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}, Gone: []contract.GoneEvent{}}
+	out := contract.ReadCutList200JSONResponse{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}, Gone: []contract.GoneEvent{}, Says: c.Says}
+	if len(c.Table.Columns) > 0 {
+		t := columnsRead(c.Table, c.Kept, cutlist.Fields)
+		out.Table = &t
+	}
 	for _, g := range c.Gone {
 		out.Gone = append(out.Gone, contract.GoneEvent{Name: g.Name, Timecode: c.Timecode(g.At)})
 	}
@@ -36,7 +41,7 @@ func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestO
 
 // LayCutList implements contract.StrictServerInterface.
 func (s *server) LayCutList(ctx context.Context, r contract.LayCutListRequestObject) (contract.LayCutListResponseObject, error) {
-	e, err := s.app.LayCutList(ctx, r.Reel, []byte(r.Body.Text), given(r.Body.Handle))
+	e, err := s.app.LayCutList(ctx, r.Reel, incoming(r.Body.Text, r.Body.Columns, r.Body.Keep), given(r.Body.Handle))
 	if err != nil {
 		return nil, err
 	}

@@ -98,7 +98,7 @@ func TestACutListIsLaid(t *testing.T) {
 		code, head, text := s.get("/api/reels/" + r.Id.String() + "/edl?track=" + tr.ID)
 		require.Equal(t, 200, code)
 		assert.Contains(t, head.Get("Content-Disposition"), "Test Cut Boom.edl")
-		back, err := cutlist.Parse(text, timecode.Rate{Num: 25, Den: 1}, 48000)
+		back, err := cutlist.Parse(text, timecode.Rate{Num: 25, Den: 1}, 48000, nil)
 		require.NoError(t, err, string(text))
 		written = append(written, back.Events...)
 	}

@@ -42,17 +42,11 @@ func (r printedReport) VisitPrintSoundReportResponse(w http.ResponseWriter) erro
 
 // ReadSoundReport implements contract.StrictServerInterface.
 func (s *server) ReadSoundReport(ctx context.Context, r contract.ReadSoundReportRequestObject) (contract.ReadSoundReportResponseObject, error) {
-	m, err := s.app.MatchReport(ctx, r.Production, []byte(r.Body.Csv))
+	m, err := s.app.MatchReport(ctx, r.Production, incoming(r.Body.Csv, r.Body.Columns, r.Body.Keep))
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ReadSoundReport200JSONResponse{Takes: m.Takes, Unmatched: m.Unmatched, Cells: []contract.SheetCell{}}
-	for _, c := range m.Columns {
-		out.Columns = append(out.Columns, struct {
-			Field   string `json:"field"`
-			Heading string `json:"heading"`
-		}{c.Field, c.Heading})
-	}
+	out := contract.ReadSoundReport200JSONResponse{Table: columnsRead(m.Table, m.Kept, report.Fields), Takes: m.Takes, Unmatched: m.Unmatched, Cells: []contract.SheetCell{}, Of: m.Of}
 	for _, c := range m.Cells {
 		v := contract.SheetCell{Row: c.Row, Field: contract.SheetCellField(c.Field)}
 		if err := json.Unmarshal(c.Value, &v.Value); err != nil {

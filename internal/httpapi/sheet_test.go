@@ -114,13 +114,32 @@ func TestSoundReports(t *testing.T) {
 	assert.Equal(t, 1, match.Takes)
 	assert.Len(t, match.Unmatched, 1)
 	fields := map[string]string{}
-	for _, c := range match.Columns {
+	for _, c := range match.Table.Columns {
 		fields[c.Heading] = c.Field
 	}
 	assert.Equal(t, "scene", fields["Scene"])
 	assert.Empty(t, fields["Colour"], "what is not known is left out and said")
 	require.NotEmpty(t, match.Cells)
 	assert.Empty(t, s.takes(p)[0].Note, "nothing is changed by reading")
+
+	// A report whose headings say nothing is shown, read as somebody says, and read so again without being told, in any production.
+	var mute contract.ReportMatch
+	text := "by hand\nA;B;C\n21A;3;wind\n"
+	require.Equal(t, 200, s.call("POST", path, contract.SoundReport{Csv: text}, &mute))
+	assert.False(t, mute.Table.Recognised)
+	assert.Equal(t, [][]string{{"21A", "3", "wind"}}, mute.Table.Lines)
+	assert.Zero(t, mute.Takes)
+	as, keep := &contract.ColumnMapping{Head: mute.Table.Head, Fields: []string{"scene", "take", "note"}}, true
+	require.Equal(t, 200, s.call("POST", path, contract.SoundReport{Csv: text, Columns: as}, &mute))
+	assert.Equal(t, 1, mute.Takes)
+	require.Equal(t, 200, s.call("POST", path, contract.SoundReport{Csv: text}, &mute))
+	assert.Zero(t, mute.Takes, "it was not to be kept")
+	require.Equal(t, 200, s.call("POST", path, contract.SoundReport{Csv: text, Columns: as, Keep: &keep}, &mute))
+	require.Equal(t, 200, s.call("POST", path, contract.SoundReport{Csv: "another day\n\nA;B;C\n21A;3;rain\n"}, &mute))
+	assert.Equal(t, 1, mute.Takes)
+	assert.True(t, mute.Table.Kept)
+	as.Fields[0] = "take"
+	assert.Equal(t, 422, s.call("POST", path, contract.SoundReport{Csv: text, Columns: as}, nil))
 	require.Equal(t, 200, s.edit(p, nil, match.Cells...))
 	assert.Equal(t, "wind", s.takes(p)[0].Note)
 	assert.Equal(t, "Lav Ines", s.takes(p)[0].Strands[1].Label)

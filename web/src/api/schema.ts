@@ -2935,20 +2935,48 @@ export interface components {
          */
         SoundReport: {
             csv: string;
+            columns?: components["schemas"]["ColumnMapping"];
+            /** @description reports with the same headings are read so from now on, in all productions */
+            keep?: boolean;
         };
-        ReportMatch: {
-            /** @description what each column of the report was read as */
+        /** @description how a table is read; absent as somebody has said of such a table before, else by what its headings say */
+        ColumnMapping: {
+            /** @description the line of its headings, from 1 */
+            head: number;
+            /** @description what each column holds, of the choices; empty for one that is not used */
+            fields: string[];
+        };
+        ColumnsRead: {
+            /** @description the line of its headings */
+            head: number;
+            /** @description without it no column is used: somebody has to say what they hold */
+            recognised: boolean;
+            /** @description it was read as somebody has said of such a table before */
+            kept: boolean;
+            /** @description what each column was read as */
             columns: {
                 heading: string;
                 /** @description empty when it is not used */
                 field: string;
             }[];
+            /** @description the first lines below the headings, cell by cell */
+            lines: string[][];
+            /** @description what a column can hold; track and a number besides, in a sound report */
+            choices: {
+                field: string;
+                says: string;
+            }[];
+        };
+        ReportMatch: {
+            table: components["schemas"]["ColumnsRead"];
             /** @description rows that a take was found for */
             takes: number;
             /** @description rows that none was found for */
             unmatched: string[];
             /** @description what would change, for the sheet */
             cells: components["schemas"]["SheetCell"][];
+            /** @description the take of each cell, and which strand of it */
+            of: string[];
         };
         SheetCell: {
             /**
@@ -4237,6 +4265,9 @@ export interface components {
          */
         CutListOrder: {
             text: string;
+            columns?: components["schemas"]["ColumnMapping"];
+            /** @description tables with the same headings are read so from now on, in all productions */
+            keep?: boolean;
             /**
              * Format: int64
              * @description samples longer at either end where nothing else lies
@@ -4245,6 +4276,9 @@ export interface components {
             handle: number;
         };
         CutList: {
+            /** @description why a table is not understood yet, and has no events; empty where it is */
+            says: string;
+            table?: components["schemas"]["ColumnsRead"];
             /** @description events of the list that the reel was laid by which would go */
             gone: components["schemas"]["GoneEvent"][];
             title: string;

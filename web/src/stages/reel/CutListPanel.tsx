@@ -4,17 +4,18 @@ import { create } from "zustand";
 import { api, must, type Production, type Reel } from "../../api/client";
 import { useLayCutList } from "../../api/reel";
 import { plural } from "../../format";
+import { Columns, type Mapping, tableText } from "../../ui/Columns";
 import { Button, TextField } from "../../ui/controls";
 import { Panel } from "../../ui/Panel";
 import { pickFile } from "../../ui/pick";
 
 /** The cut list that is being looked at. */
-const useCutList = create<{ of: { name: string; text: string } | null }>(() => ({ of: null }));
+const useCutList = create<{ of: { name: string; text: string } | null; columns?: Mapping }>(() => ({ of: null }));
 
 /** Asks for a cut list, and shows what is found for it. */
 export function openCutList() {
   pickFile(".otio,.edl,.csv,.txt,.json", async (f) =>
-    useCutList.setState({ of: { name: f.name, text: await f.text() } }),
+    useCutList.setState({ of: { name: f.name, text: await tableText(f) }, columns: undefined }),
   );
 }
 
@@ -30,17 +31,19 @@ const sinceInWords = {
 /** A cut list event by event: what is found and how, and what is not and why, before anything is laid. */
 export function CutListPanel({ production: p, reel }: { production: Production; reel: Reel }) {
   const of = useCutList((s) => s.of);
+  const columns = useCutList((s) => s.columns);
   const [handle, setHandle] = useState("0");
   const { mutate: lay, isPending } = useLayCutList(p.id);
   const { data, error } = useQuery({
-    queryKey: ["cut list", reel.id, of?.name, of?.text],
+    queryKey: ["cut list", reel.id, of?.name, of?.text, columns],
     queryFn: () =>
       must(
         api.POST("/api/reels/{reel}/cut-list", {
           params: { path: { reel: reel.id } },
-          body: { text: of?.text ?? "", handle: 0 },
+          body: { text: of?.text ?? "", handle: 0, ...(columns ? { columns, keep: true } : {}) },
         }),
       ),
+    placeholderData: (before) => (columns ? before : undefined),
     enabled: !!of,
     retry: false,
     gcTime: 0,
@@ -63,6 +66,12 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
         {data &&
           `${data.title ? `${data.title}: ` : ""}${plural(events.length, "event")}, takes found for ${found.length}. Every strand of every take is laid tied, at the place picture has cut it to; mixes are off.`}
       </p>
+      {data?.says && <p className="px-4 pb-2 text-caution">{data.says}</p>}
+      {data?.table && (
+        <div className="shrink-0 px-4 pb-2">
+          <Columns table={data.table} change={(columns) => useCutList.setState({ columns })} />
+        </div>
+      )}
       {data && data.left.length > 0 && (
         <ul aria-label="Not taken over" className="max-h-20 shrink-0 overflow-auto px-4 pb-2 text-caution text-small">
           {data.left.map((l) => (
@@ -130,7 +139,11 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
           onClick={() =>
             of &&
             lay(
-              { text: of.text, handle: Math.round((frames * p.sample_rate * p.rate.den) / p.rate.num) },
+              {
+                text: of.text,
+                ...(columns ? { columns } : {}),
+                handle: Math.round((frames * p.sample_rate * p.rate.den) / p.rate.num),
+              },
               { onSuccess: close },
             )
           }

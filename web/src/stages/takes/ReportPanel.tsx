@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Download } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, must } from "../../api/client";
+import { api, must, type Schemas } from "../../api/client";
 import { useEditSheet } from "../../api/queries";
 import { plural } from "../../format";
+import { Columns, type Mapping, tableText } from "../../ui/Columns";
 import { Button } from "../../ui/controls";
+import { failing } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import { SnagLine } from "../intake/FileCardView";
 
@@ -14,24 +16,28 @@ type Props = { open: boolean; onClose: () => void; production: string };
 export function ReportPanel({ open, onClose, production }: Props) {
   const file = useRef<HTMLInputElement>(null);
   const [csv, setCsv] = useState({ name: "", text: "" });
+  const [columns, setColumns] = useState<Mapping | undefined>();
   const { mutate: edit } = useEditSheet(production);
   const match = useQuery({
-    queryKey: ["report", production, csv],
-    queryFn: () =>
-      must(
-        api.POST("/api/productions/{production}/sound-report", {
-          params: { path: { production } },
-          body: { csv: csv.text },
-        }),
-      ),
+    queryKey: ["report", production, csv, columns],
+    queryFn: () => readReport({ csv: csv.text, ...(columns ? { columns } : {}) }),
+    placeholderData: (before) => (columns ? before : undefined), // the columns stay where they are while one is changed
     enabled: open && csv.text !== "",
     retry: false,
     gcTime: 0,
   });
   const m = match.data;
+  const readReport = (body: Schemas["SoundReport"]) =>
+    must(api.POST("/api/productions/{production}/sound-report", { params: { path: { production } }, body }));
+  const show = (name: string, text: string) => {
+    setColumns(undefined);
+    setCsv({ name, text });
+  };
   const apply = () => {
     if (m) edit({ what: `take ${csv.name} over into ${plural(m.takes, "take")}`, cells: m.cells });
-    setCsv({ name: "", text: "" });
+    // What somebody has said of its columns is said of the next such report, too.
+    if (columns) readReport({ csv: csv.text, columns, keep: true }).catch(failing("Keep how the columns are read"));
+    show("", "");
     onClose();
   };
   return (
@@ -39,7 +45,7 @@ export function ReportPanel({ open, onClose, production }: Props) {
       open={open}
       onOpenChange={(o) => !o && onClose()}
       title="Sound report"
-      className="flex w-[720px] flex-col overflow-hidden"
+      className="flex w-[960px] flex-col overflow-hidden"
     >
       <div className="flex items-center gap-2 px-4 pb-4">
         <a
@@ -66,7 +72,7 @@ export function ReportPanel({ open, onClose, production }: Props) {
           onChange={async (e) => {
             const f = e.target.files?.[0];
             e.target.value = "";
-            if (f) setCsv({ name: f.name, text: await f.text() });
+            if (f) show(f.name, await tableText(f));
           }}
         />
         <span className="flex-1" />
@@ -89,22 +95,21 @@ export function ReportPanel({ open, onClose, production }: Props) {
           <p className="mb-2">
             {csv.name}: {plural(m.takes, "take")} found, {plural(m.cells.length, "cell")} would change.
           </p>
-          <h3 className="text-quiet text-small">Its columns were read as</h3>
-          <ul aria-label="Columns of the report" className="mb-2 flex flex-wrap gap-x-4">
-            {m.columns.map((c) => (
-              <li key={c.heading}>
-                {c.heading} <span className={c.field ? "text-good" : "text-quiet"}>{c.field || "not used"}</span>
-              </li>
-            ))}
-          </ul>
+          <div className="mb-3">
+            <Columns
+              table={m.table}
+              tracks={Math.max(8, ...m.table.columns.map((c) => Number(/^track (\d+)$/.exec(c.field)?.[1] ?? 0)))}
+              change={setColumns}
+            />
+          </div>
           {m.unmatched.map((u) => (
             <SnagLine key={u} snag={{ code: "unmatched", message: u }} />
           ))}
           <ul aria-label="What the report would change">
-            {m.cells.slice(0, 300).map((c) => (
+            {m.cells.slice(0, 300).map((c, i) => (
               <li key={c.row + c.field}>
-                <span className="text-quiet">{c.field.replace("_", " ")}:</span> {String(c.was || "nothing")} →{" "}
-                {String(c.value)}
+                {m.of[i]}, <span className="text-quiet">{c.field.replace("_", " ")}:</span> {String(c.was || "nothing")}{" "}
+                → {String(c.value)}
               </li>
             ))}
           </ul>
