@@ -119,6 +119,30 @@ test("a sound is carried among the speakers, and nothing is lost unasked", async
   await expect(asked.getByText("output 1 (DX L) carries silence")).toBeVisible();
   await asked.getByRole("button", { name: "Leave it" }).click();
   await expect(buses.getByRole("button", { name: "DX 5.1" })).toBeVisible();
+
+  // A layout of one's own: begun with the bus's, a speaker carried, another added, kept, and used.
+  await page.getByRole("button", { name: "Of one's own…" }).click();
+  const own = page.getByRole("dialog", { name: "Layouts of one's own" });
+  const plan = await own.getByRole("img", { name: /^The speakers from above/ }).boundingBox();
+  if (!plan) throw new Error("the plan has no place");
+  const centre = { x: plan.x + 200, y: plan.y + 200 };
+  await page.mouse.move(centre.x, centre.y - 160); // C, straight ahead
+  await page.mouse.down();
+  await page.mouse.move(centre.x + 160, centre.y, { steps: 5 });
+  await page.mouse.up();
+  await expect(own.getByLabel(/^Azimuth of C,/)).toHaveValue("-90");
+  await own.getByRole("button", { name: "Add a speaker" }).click();
+  await own.getByLabel("Name of speaker 7").fill("Top");
+  await own.getByLabel(/^Elevation of Top/).fill("90");
+  await own.getByLabel(/^Elevation of Top/).press("Enter");
+  await own.getByLabel(/^Azimuth of Top/).fill("0");
+  await own.getByLabel(/^Azimuth of Top/).press("Enter");
+  await own.getByLabel("Name", { exact: true }).fill("Lantern room");
+  await accessible(page);
+  await own.getByRole("button", { name: "Keep it, and use it for DX" }).click();
+  await page.getByRole("button", { name: "Do it", exact: true }).click();
+  await expect(buses.getByRole("button", { name: "DX Lantern room" })).toBeVisible();
+  await expect(page.getByLabel("Layout of the bus")).toContainText("Lantern room");
 });
 
 /** By keys: the grid is walked through, levels are typed, filled down, copied and pasted, heads are folded; outputs are heard alone. */

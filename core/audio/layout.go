@@ -48,6 +48,7 @@ type Layout struct {
 	Count int
 	// Directions are those of a custom bed's own speakers, by name.
 	Directions map[Speaker]Direction
+	own        map[Speaker]Placed // what else is said of them
 }
 
 func bed(name string, mask uint32, speakers ...Speaker) Layout {

@@ -40,12 +40,14 @@ func DiscreteLayout(n int) (Layout, error) {
 	return Layout{Name: fmt.Sprintf("discrete %d", n), Kind: Discrete, Count: n}, nil
 }
 
-// customSpeaker is one of a custom layout: a name, and a direction where it is not a known one.
-var customSpeaker = regexp.MustCompile(`^([\pL\pN][\pL\pN+-]{0,15})(?:@(-?\d{1,3}(?:\.\d+)?)(?:/(-?\d{1,2}(?:\.\d+)?))?)?$`)
+// customSpeaker is one of a custom layout: a name, and a direction where it is not a known one, with its distance in metres and
+// its trim in dB where they are said.
+var customSpeaker = regexp.MustCompile(`^([\pL\pN][\pL\pN+-]{0,15})(?:@(-?\d{1,3}(?:\.\d+)?)(?:/(-?\d{1,2}(?:\.\d+)?)(?:/(\d{1,3}(?:\.\d+)?)(?:/([+-]?\d{1,2}(?:\.\d+)?))?)?)?)?$`)
 
 // ParseLayout finds a layout by its name: that of a bed, such as "5.1"; "ambisonic 3 SN3D"; "discrete 8"; or
 // "custom" and the names of its speakers in order, each that is not one of ours with its direction, azimuth and
-// elevation in degrees as in Direction: "custom L R Top@0/90".
+// elevation in degrees as in Direction, and its distance in metres and its trim in dB where they are known: "custom L R
+// Top@0/90" or "custom L@22/0/2.5/-1 R@-22/0/2.5".
 func ParseLayout(name string) (Layout, error) {
 	for _, list := range [][]Layout{Layouts, further} {
 		for _, l := range list {
@@ -74,7 +76,7 @@ func customLayout(name string, speakers []string) (Layout, error) {
 	if len(speakers) > MaxChannels {
 		return Layout{}, fmt.Errorf("a layout has 1 to %d channels, not %d", MaxChannels, len(speakers))
 	}
-	l := Layout{Name: name, Count: len(speakers), Directions: map[Speaker]Direction{}}
+	l := Layout{Name: name, Count: len(speakers), Directions: map[Speaker]Direction{}, own: map[Speaker]Placed{}}
 	for _, w := range speakers {
 		m := customSpeaker.FindStringSubmatch(w)
 		if m == nil {
@@ -96,6 +98,12 @@ func customLayout(name string, speakers []string) (Layout, error) {
 				return Layout{}, fmt.Errorf("layout %q: %s lies at no direction: azimuths are -180 to 180, elevations -90 to 90", name, w)
 			}
 			l.Directions[s] = Direction{az, el}
+			far, _ := strconv.ParseFloat(m[4], 64) // nothing is 0
+			trim, _ := strconv.ParseFloat(m[5], 64)
+			if far > maxDistance || trim < minTrim || trim > maxTrim {
+				return Layout{}, fmt.Errorf("layout %q: %s: distances are up to %d m, trims %d to %d dB", name, w, maxDistance, minTrim, maxTrim)
+			}
+			l.own[s] = Placed{Distance: far, TrimDB: trim}
 		case !known && s != "LFE":
 			return Layout{}, fmt.Errorf("layout %q: where %s stands is not known: write it with its direction, such as %s@30/0", name, s, s)
 		}

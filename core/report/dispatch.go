@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
 	"zestyloom/core/mhl"
 )
@@ -222,6 +223,22 @@ func (n Dispatch) summary(d *document) {
 		rows = append(rows, [2]string{"Picture", p.CutSays})
 	case p.Order.Picture != nil && !p.Test():
 		rows = append(rows, [2]string{"Picture", p.Order.Picture.Name + ", its packets untouched"})
+	}
+	for _, f := range p.Files {
+		for _, g := range f.Groups {
+			l, err := audio.ParseLayout(g.Layout)
+			if err != nil || !l.IsCustom() {
+				continue
+			}
+			var speakers []string
+			for _, s := range l.Placed() {
+				speakers = append(speakers, s.String())
+			}
+			row := [2]string{"Layout of its own", fmt.Sprintf("%d channels: %s", l.Count, strings.Join(speakers, "; "))}
+			if !slices.Contains(rows, row) {
+				rows = append(rows, row)
+			}
+		}
 	}
 	seal := "Proven: all files were read back, and every sample is as ordered"
 	if !n.Proof.Passed {

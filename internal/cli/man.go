@@ -14,6 +14,7 @@ import (
 
 func manCommand() *cobra.Command {
 	var dir string
+	var dry bool
 	cmd := &cobra.Command{
 		Use:   "man",
 		Short: "Write the manual page of the program, or one a command into a folder",
@@ -30,6 +31,16 @@ To read it at once: zestyloom man | man -l -`,
 			if dir == "" {
 				return doc.GenMan(root, head, cmd.OutOrStdout())
 			}
+			if dry {
+				pages := 1
+				for _, c := range root.Commands() {
+					if c.IsAvailableCommand() {
+						pages++
+					}
+				}
+				sayf(cmd, "-> %s: %s%s", shown(dir), count(pages, "page"), wouldSay(dry))
+				return nil
+			}
 			if _, err := wholefile.MakeFolder(dir); err != nil {
 				return refused(cmd, false, dir, err)
 			}
@@ -38,6 +49,7 @@ To read it at once: zestyloom man | man -l -`,
 		},
 	}
 	cmd.Flags().StringVar(&dir, "out", "", "folder to write to, a page a command")
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "with --out: say what would be written and write nothing")
 	return cmd
 }
 

@@ -162,7 +162,7 @@ tenth of a second as CSV.`,
 	}
 	f := cmd.Flags()
 	f.BoolVar(&o.asJSON, "json", false, "one JSON object a line")
-	f.StringVar(&o.layout, "layout", "", `layout of the channels, such as stereo, 5.1, 7.1.4 or "custom L C R Ls Rs LFE"`)
+	f.StringVar(&o.layout, "layout", "", `layout of the channels, such as stereo, 5.1, 7.1.4, "custom L C R Ls Rs LFE", or a JSON file of one's own`)
 	f.BoolVar(&o.forceLayout, "force-layout", false, "take --layout although a file says another")
 	f.StringVar(&o.span, "span", "", "measure from one place to another alone")
 	f.StringVar(&o.timeline, "timeline", "", "write a line for each tenth of a second to this CSV file; one that is there is replaced")

@@ -151,7 +151,7 @@ func (o routeOptions) ways(s *opened) (fold weave.Fold, to audio.Layout, err err
 		}
 		return weave.Fold{Matrix: m, Says: "from " + audio.NameOrder(was) + " to " + audio.NameOrder(is)}, to, nil
 	case o.fold != "":
-		if to, err = audio.ParseLayout(o.fold); err != nil {
+		if to, err = layoutCalled(o.fold); err != nil {
 			return fold, to, UsageError{err}
 		}
 		if !sure {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -62,7 +63,7 @@ func (o *opened) layout(name string, force bool) (audio.Layout, error) {
 		}
 		return l, nil
 	}
-	l, err := audio.ParseLayout(name)
+	l, err := layoutCalled(name)
 	if err != nil {
 		return l, UsageError{err}
 	}
@@ -73,6 +74,22 @@ func (o *opened) layout(name string, force bool) (audio.Layout, error) {
 		return l, snag.Refuse("layout_differs", "%s says that its channels are %s, and --layout says %s: leave --layout away, or put --force-layout where the file is wrong", o.paths[0], says.Name, l.Name)
 	}
 	return l, nil
+}
+
+// layoutCalled is a layout by its name, or one of somebody's own from the JSON that it was written as.
+func layoutCalled(name string) (audio.Layout, error) {
+	if !strings.HasSuffix(strings.ToLower(name), ".json") {
+		return audio.ParseLayout(name)
+	}
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return audio.Layout{}, fmt.Errorf("the layout can't be read: %w", err)
+	}
+	o, err := audio.ParseOwnLayout(b)
+	if err != nil {
+		return audio.Layout{}, fmt.Errorf("%s: %w", name, err)
+	}
+	return o.Layout()
 }
 
 // spanOf reads a span such as 10-20.5 (seconds from the first sample), 480s-96000s (samples) or 10:00:00:00-10:00:20:00

@@ -26,7 +26,7 @@ func toneCommand() *cobra.Command {
 sounds in turn: the tone, and then pips that count its number, a long one for each ten.`,
 		Args: exactly(0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			l, err := audio.ParseLayout(layout)
+			l, err := layoutCalled(layout)
 			if err != nil {
 				return UsageError{err}
 			}

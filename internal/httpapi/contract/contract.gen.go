@@ -1835,12 +1835,24 @@ type Laying = reel.Laying
 // LayoutOffered defines model for LayoutOffered.
 type LayoutOffered struct {
 	// Channels their names in order
-	Channels []string          `json:"channels"`
-	Kind     LayoutOfferedKind `json:"kind"`
-	Name     string            `json:"name"`
+	Channels    []string          `json:"channels"`
+	Description *string           `json:"description,omitempty"`
+	Kind        LayoutOfferedKind `json:"kind"`
+
+	// Name as buses, specs and files have it
+	Name string `json:"name"`
 
 	// Orders orders of its speakers that are met
 	Orders []OrderOffered `json:"orders"`
+
+	// Own of one that was kept; absent for those that come with the program
+	Own *openapi_types.UUID `json:"own,omitempty"`
+
+	// Says its name for people: of one's own, the one that it was kept under
+	Says string `json:"says"`
+
+	// Speakers of a bed, in order, and where they stand
+	Speakers []PlacedSpeaker `json:"speakers"`
 }
 
 // LayoutOfferedKind defines model for LayoutOffered.Kind.
@@ -2132,6 +2144,9 @@ type Output = weave.Output
 // OutputGroup defines model for OutputGroup.
 type OutputGroup = weave.Group
 
+// OwnLayout Example: {"format":1,"name":"Dome","speakers":[{"azimuth":22.5,"distance":2.5,"elevation":0,"name":"L","trim_db":-1.5},{"azimuth":-22.5,"elevation":0,"name":"R"}]}
+type OwnLayout = audio.OwnLayout
+
 // Patch by which factors the channels of a signal enter those of another
 type Patch = weave.Patch
 
@@ -2140,6 +2155,9 @@ type Picture = reel.Picture
 
 // Place where a channel is put among the speakers; curves in moving take the place of the figures
 type Place = weave.Place
+
+// PlacedSpeaker defines model for PlacedSpeaker.
+type PlacedSpeaker = audio.Placed
 
 // PlannedFile defines model for PlannedFile.
 type PlannedFile struct {
@@ -3621,6 +3639,9 @@ type SetBeginningJSONRequestBody = BeginningChange
 // MoveFileJSONRequestBody defines body for MoveFile for application/json ContentType.
 type MoveFileJSONRequestBody = FileMove
 
+// KeepLayoutJSONRequestBody defines body for KeepLayout for application/json ContentType.
+type KeepLayoutJSONRequestBody = OwnLayout
+
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
@@ -3806,6 +3827,12 @@ type ServerInterface interface {
 	// ListLayouts The layouts that buses, groups of outputs and files can have, narrowest first
 	// (GET /api/layouts)
 	ListLayouts(c *gin.Context)
+	// KeepLayout Keep a layout of one's own under its name; one of that name is replaced, and buses that have it stay as they are
+	// (PUT /api/layouts)
+	KeepLayout(c *gin.Context)
+	// ForgetLayout Forget a layout that was kept; buses that have it stay as they are
+	// (DELETE /api/layouts/{layout})
+	ForgetLayout(c *gin.Context, layout openapi_types.UUID)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(c *gin.Context, print openapi_types.UUID)
@@ -4705,6 +4732,44 @@ func (siw *ServerInterfaceWrapper) ListLayouts(c *gin.Context) {
 	}
 
 	siw.Handler.ListLayouts(c)
+}
+
+// KeepLayout operation middleware
+func (siw *ServerInterfaceWrapper) KeepLayout(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepLayout(c)
+}
+
+// ForgetLayout operation middleware
+func (siw *ServerInterfaceWrapper) ForgetLayout(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "layout" -------------
+	var layout openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "layout", c.Param("layout"), &layout, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter layout: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ForgetLayout(c, layout)
 }
 
 // CancelPrint operation middleware
@@ -8472,6 +8537,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/api/productions/:production/sheet", wrapper.EditSheet)
 	router.GET(options.BaseURL+"/api/layouts", wrapper.ListLayouts)
+	router.PUT(options.BaseURL+"/api/layouts", wrapper.KeepLayout)
+	router.DELETE(options.BaseURL+"/api/layouts/:layout", wrapper.ForgetLayout)
 	router.GET(options.BaseURL+"/api/ways", wrapper.ListWays)
 	router.GET(options.BaseURL+"/api/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/api/productions/:production/suggestions", wrapper.DecideSuggestions)
@@ -9602,6 +9669,78 @@ type ListLayoutsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListLayoutsdefaultApplicationProblemPlusJSONResponse) VisitListLayoutsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepLayoutRequestObject struct {
+	Body *KeepLayoutJSONRequestBody
+}
+
+type KeepLayoutResponseObject interface {
+	VisitKeepLayoutResponse(w http.ResponseWriter) error
+}
+
+type KeepLayout200JSONResponse LayoutOffered
+
+func (response KeepLayout200JSONResponse) VisitKeepLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeepLayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeepLayoutdefaultApplicationProblemPlusJSONResponse) VisitKeepLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ForgetLayoutRequestObject struct {
+	Layout openapi_types.UUID `json:"layout"`
+}
+
+type ForgetLayoutResponseObject interface {
+	VisitForgetLayoutResponse(w http.ResponseWriter) error
+}
+
+type ForgetLayout204Response struct {
+}
+
+func (response ForgetLayout204Response) VisitForgetLayoutResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ForgetLayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgetLayoutdefaultApplicationProblemPlusJSONResponse) VisitForgetLayoutResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14499,6 +14638,12 @@ type StrictServerInterface interface {
 	// ListLayouts The layouts that buses, groups of outputs and files can have, narrowest first
 	// (GET /api/layouts)
 	ListLayouts(ctx context.Context, request ListLayoutsRequestObject) (ListLayoutsResponseObject, error)
+	// KeepLayout Keep a layout of one's own under its name; one of that name is replaced, and buses that have it stay as they are
+	// (PUT /api/layouts)
+	KeepLayout(ctx context.Context, request KeepLayoutRequestObject) (KeepLayoutResponseObject, error)
+	// ForgetLayout Forget a layout that was kept; buses that have it stay as they are
+	// (DELETE /api/layouts/{layout})
+	ForgetLayout(ctx context.Context, request ForgetLayoutRequestObject) (ForgetLayoutResponseObject, error)
 	// CancelPrint Make a print not after all, or forget that it failed
 	// (POST /api/prints/{print}/cancel)
 	CancelPrint(ctx context.Context, request CancelPrintRequestObject) (CancelPrintResponseObject, error)
@@ -15484,6 +15629,74 @@ func (sh *strictHandler) ListLayouts(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListLayoutsResponseObject); ok {
 		if err := validResponse.VisitListLayoutsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// KeepLayout operation middleware
+func (sh *strictHandler) KeepLayout(ctx *gin.Context) {
+	var request KeepLayoutRequestObject
+
+	var body KeepLayoutJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeepLayout(ctx, request.(KeepLayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeepLayout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(KeepLayoutResponseObject); ok {
+		if err := validResponse.VisitKeepLayoutResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ForgetLayout operation middleware
+func (sh *strictHandler) ForgetLayout(ctx *gin.Context, layout openapi_types.UUID) {
+	var request ForgetLayoutRequestObject
+
+	request.Layout = layout
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetLayout(ctx, request.(ForgetLayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetLayout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ForgetLayoutResponseObject); ok {
+		if err := validResponse.VisitForgetLayoutResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -19267,553 +19480,561 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P2Pktw2li8Ivwoivxvh7m8oqaokq+1SbGxYkjX2vbKtK6nHHdftzUGSyEx0kUA2AVYqrdV9jX2gfbEN",
-	"nAOAYBIkwawsubtjJibaqioSBA4ODs7f3/m4yGW1k4IJrRbXHxc7WtOKaVbDT3StWW3+UTCV13ynuRSL",
-	"64XeMpI3tZI1kWtiftrRDSMrtpY1W2QLbh76e8PqwyJbCFqxxbUdKluofMsqimOuaVPqxfVikS0q+uE1",
-	"Exu9XVxfXlxkC33YmbeUrrnYLD59yhYFK/ktqw9LXpi34Rs7qrftJ9wTi2xRs783vGbF4lrXDQu/upZ1",
-	"Rc1Hm4YXi9iH1rxkwx8xf73jB0pece2HP6IT/jFKpytDmIp+4FVTwU/mRy7wx0v/JS4027C6/ZTq76Da",
-	"sZzQmhG9lYq5XTS/5WueU/MU0Vuq4dc1YyXhimxZWRC6oVwoPbDL9nvh9P9bzdaL68X/71HLaI/wr+rR",
-	"a3j8R/Ouma3ci+XQjPH3hAvy39/99CPZbxnMnh1gGVKwLxSRe3FNYPk11axYls1aZUTLktVU5GxZNhmp",
-	"6Iel2bLljtGbZbHSO/xdJSsmNK0P9i3zO7WVtV5qVlf2l8Ev9lwUcr+0T9ZUbNrxd7tqWazWaoBIci86",
-	"FAp4Hze1zzI7yuslEDJ2Fmu2ZjUTuaGB0jUVxTPYOCkY7iLd1IwpsmJKG8oJQleKiaFNNN+Zx9EwPU1v",
-	"WHx+Um9ZTWqWy7rgYnOeWcLnZk6zlkWTm4kNn+/2mTuecnNqhj9j/nrXD8i9itJbMUJLKVhGVgdDYV4T",
-	"XqhnLaG5IkLC2a6Z+aFka01kYyjNPuxKWbDF9ZqWig3wh/lwOFeuWaUSJg3S63t8+NJKL/ejf5jWNT2Y",
-	"Z5U+lCBxZV3Bz7IRxbKUctdftbxlNaGiIOYfQ7LJvBkVrHatdgIrKUtGBdAYv1lRnW/7H61owQhVpJRN",
-	"Yf5rmHnNa6Ud4YlmgiiWS1Eosq5lZcUW12TFNlwMCQj83klTxRGOZ0rtgcuIrMla1ijtecGUEf2UVLx4",
-	"YH4k5iCbn/4NfvqDYYw/Al0rXvxv/F3NN1v9RzfzLlfjV0b5eke1ZrV59f/65eLB1/TB+sGvHx8//fSH",
-	"X/7tf//a+c0f/8//FuV7XOiOR/fEiBGB8kbtGCtQOzHPEqXpYYjiN4zt7JAnkR2+NXSl4x+j415mCybM",
-	"9f3LxcMvs8vs6tesPUSFbFagbNjPiqZa2Xsdv6plXN4ycxDWZG/POp7zBIkq4/KUC/30ySKqX+CGD4u5",
-	"BIaYFnTqIPKRTxxEfscPmKtk+AP2ornLBxpRyKWM3N5qy5gmfzCfUBkp6YqVRs04iPyPxB7T71/iGTU3",
-	"xjPCCqMFmV+Ig95ysUnYV7keUjceP83CA/kHmM7/3T2F8UO4r7nmYjNMNfvAnQgHt6jaSaEYXC/fMVrD",
-	"93IptFmvMVF2u9JqrI9krpl+oHTNaGX+FvnSigsKtIl8q7s1r7nWJXvARMGpeEi+ISUQzWigj6/IymyD",
-	"EYxKkoqKA1kdNEpTUE//AFP9Y0bWvCxZQZod2XO9JWpHc6ZA7xFkVcr8Rl2TtTG5VDBwRrZyj8PWjBqV",
-	"CUY294xgyh1oo/cGk/nDE5DuFyQiAqkgl3/MUBZKxUG9tzo/XFg4BQJKPyO5rCopSG6mZ+41Sp4+ebDi",
-	"mqxLSXUGFwgzhhbJt1QIVhK9rRkjj6/apxT5w6ZmVBtdrqIbwXVTsIzsarmpaVUxAkYmTOKwY+T772lG",
-	"FK12JVNmAeumLInKacnstD0dqDr+jtfcrX7+wOjnsDetKdDSjgvy+s+v3mXEMCMxRoD5VfH8/ZsMjlVZ",
-	"oo60p4rsSnpgsMVrWpt1lwUrSCH3gmhJ9F7iHfqMVFw0Zug1F1wfgECKl0Yj/2MGM+mQy+i/bqlHq8lA",
-	"SXNkBZuZeA364V+F0YPe1HJVsmrkHOzwiX/7mzKc/DHRGHPjRs4CJTv/R3eA4UR+U+dbfst+qgv0E9Ci",
-	"AO6i5Zta7lituTm59vZkH2DV8By+Z2UCqub+8fDPH2N3bitRfmkf/dWfabn6G8u1IdVzo2UJLjYvtsZA",
-	"mzNDzapdSbUZ751mNZNEGU2VvPwL+eEv5NVfFr1JB5ZDT86bwy8bTbjOWhbb0ltGhNlwPIu8JmgaTqrR",
-	"7eSOP2QkgZHAzwirdpYVzSe6LparuJUZ0tV/YpSuEQNEgDAzK7IjqMhcupTbykZF1mKeN7cejNZSV01Q",
-	"r0etsY1x/iv/SHv6qbphhZn0YopWOP/Oh6JUMy+b92ewYV7ynXI3pzEhFteLi8uv1k/pY/bg4uLi4sGf",
-	"zP98Zf7nIvg/c+/KRjM1cMLsuP3j5b4yZseD6TrJpKjNxL9RstvBv7l5x/6ma5rfqMFtbCf4DI4ZmlvA",
-	"JBzPhZmpN1fHzdOLY5P0aNeBTvF9ls1mq61MCIkOUqgYmr7COx0vd4XOrb35wTtWjzXwrN3H492i2tzj",
-	"8ZdgZ6IEKKXSEemF500RIc2dmOMcM3Nx7mVdqFGaHpv1xmqOb65RWuzxOBIp+AeC9FOLLPKyFEPWEKzW",
-	"qTvAQDB9J5WQRyyLwOQivAxuhd7oQHxiPZFG7aoZyRtt1LCNzMiK5bRRzsdacoaKW3RLlLFN44RnpWJu",
-	"6SfSHFadcGomJR0O5DjIUt3uqWPGzPO5pZtdneWudp+jZ6dRk+Lx6FDJUjawOdaSXpgPMgrzoUbVVzfm",
-	"fyupVPDJlli8iNLwhov4H0oqNg3dsIE/HmSjo39yrpk+c62jv64lXgFuWUb/MJcMrQ0RK/4hspqj7QLB",
-	"DN+1w/kJ9mifLT482MgH9pd7Rm/ZQ7MZwe8f8Gona229ONvF9eI3pvShlLJ6lMuaPYK3YBLPG/UchVbE",
-	"F7VqQPHl4JxwmlEu65rh/d7TD45c+h2DzjtJRFOW1PzTXpZHThPDAKGH/8RBnKP/xNfDiAIXLO48BVMg",
-	"ZbSex7Qbrzhxjt3oyEmDfIqf7Bd+jyfPeEQOGp1sL2ujlBmG0ZKsDNMTZCgtCSWa1humrwnEqNCuQ8FP",
-	"tXkIDGRr5KE2j+5w7UQ/AVdJl/lWTVzGrhrrlUhRJ66+fDrh7V4dllsqiiGVjLFluR64N81qp4y7F01t",
-	"jiY+vCxW8W3t8cKAbJTrdXwqhm1U8lx2NRcRdWPNxYbV8Ed3bZsdbm2orjHz5CJmIQEnzLxKkuRMX670",
-	"I4Uz3kw5bWNixMUhU98s5Y4ti9Vyx+rEl/qH+eiWWcE1gefBU77lNLfPSVdOICJOvnleG+Ni5taf7wy1",
-	"AfonQXj+wddPo6KWUT312ffmoRdbM0H3yrKSt0wlvfgDPHm8ZW4FSXuC9Dx5O35gNokkTa7GVe2V955d",
-	"E2rdZySnFTOCv/UWRrTi0Ho8krnm2MVtBu+7tF9qPw/uPKODZXi/vHqXQTC1EQWryYNLML39HPqX+/DR",
-	"7Cntx7PdVVEVno57VSNTv58ZRqUCkBjnbrc2pvW/wAm+qSXqwkfewJLHMgvk2li4u5opBU7aRhQZuWzD",
-	"m6j2JizLkifgmcAwK/h6bbOhJgNi2QK86Us80wmPb6nazrQVbuKsLRu9ayJ36QXQgwaeehf/J/aV2Lzs",
-	"fXS6llyp018/4iO3O36N3qJxWxOQPZx6MA2g24Ssc9ljDzvMOEfq+fyzT8DSDE3uLi+vDZvO29m6YDWL",
-	"v2P04sgfjigIT7UDZXYSM4nCwPA/mRpSMfFux/I5zk8Fzy8uLr++oM7BGfd3Xvbd8cp+LCVTp6UVvBUV",
-	"USXfzdQpaOQ8usCP4iJnpOKF4JutV3NrBtGhAtwWCfKD7ulh+BslxfARFYRrRW64QKc5KNApwowWbDmt",
-	"Fr2iBfOPW+dHyvO/j8o1YNFwEbND6lYDcCmSkNCg0gjIxS2r9YAHfNhRVFrDJukKGbwphNRszHjzF/8Y",
-	"/X9ar99C5KznHL+IKCguTWo0yggP+dSRqO9aKpeoppW7uTAam+q9v/pqwtzWnA24Wzm6urlwcXAI3ENc",
-	"HNy93tPLCq5ZQbTcMHCgwnNcx9zHjQC3eRFzba9kcSA3Qu5VmB1WSrGJObpjDr6WJ+3FSG0miGelCSlv",
-	"xM5DEHBzBDw4jD9Z0fh9kewLsdwzuj0vSpnfzI4qA2dHw12W5/uxUkxy2FNF5HptdOW9y3qGVDhFD+oZ",
-	"Osj3XMHemGchB256d8xX43eJVNFAB3w8L6ViijS7a2I95Vkbugj4j+aG/VoGtYncRsyv2JYbbZiWRm8K",
-	"/OI2fpYtzF9izvAXsmwq8QPd7VICld3Zb+UefHCrEmIpNaPFM5uZRKgiSlYMmN0cL0U55KipJt/6lzDO",
+	"7P2Pktw2li8Ivwoivxvh7m+oUlVJVtul2NiwJGvsO7Kta6mnJ67bm4MkkZnoIoFsAqxUWqv7GvtA+2Ib",
+	"OAcAwSRIgllZck/HnZhoq6pIEDg4ODh/f+fjIpfVTgomtFrcfFzsaE0rplkNP9G1ZrX5R8FUXvOd5lIs",
+	"bhZ6y0je1ErWRK6J+WlHN4ys2FrWbJEtuHno7w2rD4tsIWjFFjd2qGyh8i2rKI65pk2pFzeLRbao6Ic3",
+	"TGz0dnFzdXmZLfRhZ95SuuZis/j0KVsUrOR3rD4seWHehm/sqN62n3BPLLJFzf7e8JoVixtdNyz86lrW",
+	"FTUfbRpeLGIfWvOSDX/E/PWeHyh5xbUf/ohO+Mcona4NYSr6gVdNBT+ZH7nAH6/8l7jQbMPq9lOqv4Nq",
+	"x3JCa0b0VirmdtH8lq95Ts1TRG+phl/XjJWEK7JlZUHohnKh9MAu2++F0/9vNVsvbhb/v8ctoz3Gv6rH",
+	"b+DxH827ZrZyL5ZDM8bfEy7If3/3049kv2Uwe3aAZUjBvlBE7sUNgeXXVLNiWTZrlREtS1ZTkbNl2WSk",
+	"oh+WZsuWO0Zvl8VK7/B3layY0LQ+2LfM79RW1nqpWV3ZXwa/2HNRyP3SPllTsWnH3+2qZbFaqwEiyb3o",
+	"UCjgfdzUPsvsKK+XQMjYWazZmtVM5IYGStdUFM9h46RguIt0UzOmyIopbSgnCF0pJoY20XxnHkfD9DS9",
+	"ZfH5Sb1lNalZLuuCi815ZgmfmznNWhZNbiY2fL7bZ+55ys2pGf6M+et9PyD3KkpvxQgtpWAZWR0MhXlN",
+	"eKGet4TmiggJZ7tm5oeSrTWRjaE0+7ArZcEWN2taKjbAH+bD4Vy5ZpVKmDRIr+/x4SsrvdyP/mFa1/Rg",
+	"nlX6UILElXUFP8tGFMtSyl1/1fKO1YSKgph/DMkm82ZUsNq12gmspCwZFUBj/GZFdb7tf7SiBSNUkVI2",
+	"hfmvYeY1r5V2hCeaCaJYLkWhyLqWlRVbXJMV23AxJCDweydNFUc4nim1By4jsiZrWaO05wVTRvRTUvHi",
+	"kfmRmINsfvoX+OkPhjH+CHStePG/8Hc132z1H93Mu1yNXxnl6x3VmtXm1f/rl8tHX9NH60e/fnzy7NMf",
+	"fvmX//Vr5zd//D//W5TvcaE7Ht0TI0YEyhu1Y6xA7cQ8S5SmhyGK3zK2s0OeRHb41tCVjn+MjnuVLZgw",
+	"1/cvlxdfZlfZ9a9Ze4gK2axA2bCfFU21svc6flXLuLxl5iCsyd6edTznCRJVxuUpF/rZ00VUv8ANHxZz",
+	"CQwxLejUQeQjnziI/J4fMFfJ8AfsRXOfDzSikEsZub3VljFN/mA+oTJS0hUrjZpxEPkfiT2m37/CM2pu",
+	"jOeEFUYLMr8QB73lYpOwr3I9pG48eZaFB/IPMJ3/u3sK44dwX3PNxWaYavaBexEOblG1k0IxuF6+Y7SG",
+	"7+VSaLNeY6LsdqXVWB/LXDP9SOma0cr8LfKlFRcUaBP5Vndr3nCtS/aIiYJTcUG+ISUQzWigT67JymyD",
+	"EYxKkoqKA1kdNEpTUE//AFP9Y0bWvCxZQZod2XO9JWpHc6ZA7xFkVcr8Vt2QtTG5VDBwRrZyj8PWjBqV",
+	"CUY294xgyh1oo/cGk/nDU5DulyQiAqkgV3/MUBZKxUG9tzo/XFg4BQJKPyO5rCopSG6mZ+41Sp49fbTi",
+	"mqxLSXUGFwgzhhbJt1QIVhK9rRkjT67bpxT5w6ZmVBtdrqIbwXVTsIzsarmpaVUxAkYmTOKwY+T772lG",
+	"FK12JVNmAeumLInKacnstD0dqDr+jtfcrX7+yOjnsDetKdDSjgvy5s+v32XEMCMxRoD5VfHi/dsMjlVZ",
+	"oo60p4rsSnpgsMVrWpt1lwUrSCH3gmhJ9F7iHfqcVFw0Zug1F1wfgECKl0Yj/2MGM+mQy+i/bqlHq8lA",
+	"SXNkBZuZeA364q/C6EFva7kqWTVyDnb4xL/8TRlO/phojLlxI2eBkp3/ozvAcCK/qfMtv2M/1QX6CWhR",
+	"AHfR8m0td6zW3Jxce3uyD7BqeA7fszIBVXP/ePjnj7E7t5Uov7SP/urPtFz9jeXakOqF0bIEF5uXW2Og",
+	"zZmhZtWupNqM906zmkmijKZKXv0H+eE/yOv/WPQmHVgOPTlvDr9sNOE6a1lsS+8YEWbD8SzymqBpOKlG",
+	"t5M7/pCRBEYCPyes2llWNJ/ouliu41ZmSFf/iVG6RgwQAcLMrMiOoCJz6VJuKxsVWYt53tx6MFpLXTVB",
+	"vR61xjbG+a/8I+3pp+qWFWbSiyla4fw7H4pSzbxs3p/BhnnJd8rdnMaEWNwsLq++Wj+jT9ijy8vLy0d/",
+	"Mv/zlfmfy+D/zL0rG83UwAmz4/aPl/vKmB0Ppuskk6I2E/9Gye4G/+bmHfubrml+qwa3sZ3gczhmaG4B",
+	"k3A8F2am3lwdN08vj03So10HOsX3WTabrbYyISQ6SKFiaPoK73S83BU6t/bmB+9YPdbAs3Yfj3eLanOP",
+	"x1+CnYkSoJRKR6QXnjdFhDR3Yo5zzMzFuZd1oUZpemzWG6s5vrlGabHH40ik4B8I0k8tssjLUgxZQ7Ba",
+	"p+4AA8H0nVRCHrEsApOL8DK4FXqjA/GJ9UQatatmJG+0UcM2MiMrltNGOR9ryRkqbtEtUcY2jROelYq5",
+	"pZ9Ic1h1wqmZlHQ4kOMgS3W7p44ZM8/nlm52dZa72n2Onp1GTYrHo0MlS9nA5lhLemE+yCjMhxpVX92a",
+	"/62kUsEnW2LxIkrDWy7ifyip2DR0wwb+eJCNjv7JuWb6zLWO/rqWeAW4ZRn9w1wytDZErPiHyGqOtgsE",
+	"M3zXDucn2KN9tvjwaCMf2V/uGb1jF2Yzgt8/4tVO1tp6cbaLm8VvTOlDKWX1OJc1ewxvwSReNOoFCq2I",
+	"L2rVgOLLwTnhNKNc1jXD+72nHxy59DsGnXeSiKYsqfmnvSyPnCaGAUIP/4mDOEf/ia+HEQUuWNx5CqZA",
+	"ymg9j2k3XnHiHLvRkZMG+RQ/2S/9Hk+e8YgcNDrZXtZGKTMMoyVZGaYnyFBaEko0rTdM3xCIUaFdh4Kf",
+	"avMQGMjWyENtHt3h2ol+Aq6SLvOtmriMXTXWK5GiTlx/+WzC2706LLdUFEMqGWPLcj1wb5rVThl3L5va",
+	"HE18eFms4tva44UB2SjX6/hUDNuo5Lnsai4i6saaiw2r4Y/u2jY73NpQXWPm6WXMQgJOmHmVJMmZvlzp",
+	"RwpnvJly2sbEiItDpr5Zyh1bFqvljtWJL/UP89Ets4JrAs+Dp3zLaW6fk66cQEScfPO8McbFzK0/3xlq",
+	"A/RPg/D8o6+fRUUto3rqs+/NQy+3ZoLulWUl75hKevEHePJ4y9wKkvYE6XnydvzAbBJJmlyNq9or7z27",
+	"IdS6z0hOK2YEf+stjGjFofV4JHPNsYvbDN53ab/Ufh7ceUYHy/B+ef0ug2BqIwpWk0dXYHr7OfQv9+Gj",
+	"2VPaj2e7q6IqPB33qkam/jAzjEoFIDHO3W5tTOt/iRN8W0vUhY+8gSWPZRbItbFwdzVTCpy0jSgyctWG",
+	"N1HtTViWJU/AM4FhVvD12mZDTQbEsgV405d4phMe31K1nWkr3MZZWzZ610Tu0kugBw089S7+T+wrsXnZ",
+	"++h0LblSp79+xEdud/wavUXjtiYgezj1YBpAtwlZ57LHLjrMOEfq+fyzT8DSDE3uLi+vDZvO29m6YDWL",
+	"v2P04sgfjigIT7UDZXYSM4nCwPA/mRpSMfFux/I5zk8Fzy8ur76+pM7BGfd3XvXd8cp+LCVTp6UVvBUV",
+	"USXfzdQpaOQ8usCP4iJnpOKF4JutV3NrBtGhAtwWCfKD7ulh+BslxfARFYRrRW65QKc5KNApwowWbDmt",
+	"Fr2mBfOPW+dHyvO/j8o1YNFwEbND6lYDcCmSkNCg0gjIxR2r9YAHfNhRVFrDJukKGbwphNRszHjzF/8Y",
+	"/X9ar3+GyFnPOX4ZUVBcmtRolBEe8qkjUd+1VC5RTSt3c2E0NtV7f/3VhLmtORtwt3J0dXPh4uAQuIe4",
+	"OLh7vaeXFVyzgmi5YeBAhee4jrmPGwFu8yLm2l7J4kBuhdyrMDuslGITc3THHHwtT9qLkdpMEM9KE1Le",
+	"iJ0LEHBzBDw4jD9Z0fh9kewLsdwzuj0vS5nfzo4qA2dHw12W5/uxUkxy2FNF5HptdOW9y3qGVDhFD+o5",
+	"Osj3XMHemGchB256d8xX43eJVNFAB3w8L6ViijS7G2I95Vkbugj4j+aG/VoGtYncRsyv2JYbbZiWRm8K",
+	"/OI2fpYtzF9izvCXsmwq8QPd7VICld3Zb+UefHCrEmIpNaPFc5uZRKgiSlYMmN0cL0U55KipJt/6lzDO",
 	"lWHEw+2F2aWty/5QIAKOVCrOymIweELzLclhUWQry0JlTpLnW8nzbnD6OEG2Ud144ZTTaTx8mC3MMgZi",
-	"VBzj2OFiM0wZvVxMZvl3YtHmG5kjSpT7gBrqrZ3McYgSqDJATepImVMk5zMbUDOWJSV4y5IVg7QYMJAp",
-	"GmakZiBMAmJGNjEqOFxkbFxvw/ft07FVH+8FLiSFbeDAM1oQqhLm3x3MhxiF9TIHbNVbqd346cW6B+02",
-	"J613Hu9FVY0bttMxKRpSKPmUR4O4ZirxnHabpwYPwPW4h0PcnpWclSX4OhjIvL5/YzpIevRzzXK5EVzF",
-	"ru3WF20sacsoXMHWXndpoKWRWv5eOcC5mb477DkOJmE3oGVdR6/Mn9r4cQ+DLseeFRUJmlf8A7P3DEZy",
-	"vQpUzYo6r3wEcFTF9/N7xTdNzVQnuDKUW9TqiOYq3PBbJjDqM2uGeYc2Y7PsRq8gQY7tmNLWJulfhGtq",
-	"3VCGVc3MyEYyBcmDaV6pwiZ2JOnpL/kutj5Df8WYOGkP5kWK0sR0Hrr32wBBQEzPNsHs2+ACMKzPJwAS",
-	"jfO8W0+P9c8UU06N/ZwQde0VNhh2qqTSmTUUKPJVKfesRsGLYjzKXydEbFsqztbEwbm/eNWUJan4B7BG",
-	"jsj94OrxAPkeXH6VQbLDUO7aUOQgjJIeXSAu19emzpPXr74FwQGVT1AsFb2PkpgkqMgMvQ9/urgLv8wd",
-	"dIp9QONlvORiA/LTEyTKLP7r0x9PDkX6MZ+Gg148fHJilDJOoYuHl7HxnAztE0XRiuE5Akf5SGZARpT0",
-	"RbEHQgtI69eyY/MPXeeGZ8cl1TttE3rvcEVz/dmuvxNup9Y8ehKzjgZuELN7tByoLEXjgitf8WBNOJvG",
-	"a7Z0v+X51hnubf7I9JZ17iqcg7+ACkx0G7Q20G+ZSh94+o3kQkc8JceU6rpuaKNlBVn/D/Gbczw47cvo",
-	"x2mnMc/wp+SWlg2DyhPrL8Wyh61V03MzMipAUqBZ61IhYy7zBLen2tIdO076q6SEEiTQsGPeDZhmatJD",
-	"p8rA8Au+PeFLCzYESXmnDdHf3tr6jhPptLbZtgmPnsntjASMJjSygazjePKrZR6bA73G+C4c6AOmdO+p",
-	"ipnRcCPF8g41vWGkMExorHDDJCDvrT+I3WIFXV8LgFhNJMwCIRy0oJU+gkswwqY01u/q0E00toLI/g0W",
-	"AqsSEudn/ujicyFvo2e3krfoO6h5hcnsK2R5wfZRjleyqWOT17xiuSzauAY+F82kupkwxRjM3F5H7WbN",
-	"y1C28xlMUkb0gOn4HeyVZ8M2+xWzm+EcW0YPPurp5JbrTQxkJnuO4pJev+YqckSBn9SMO8Ce9QhxNlJE",
-	"CIMfcFswzoP2FtzLpizIRoZbMzapf5eCDc7KJUg7LpWam4FZAWnkYGvEONKo3ANetz21wAT0hgko5T8x",
-	"330om/4Q+qd91o7SUhbkwLS9tLDQAcnbO7xcxQ/JqkzwdLSOV2B5XbJpkxkfs+S25Mscd1neGNVEgD9n",
-	"W3CafTA3wPvv37/+9pp8uyNXfxUXF5eEvH518SdC/oOQF4RcXV1fXlw/fnx9ceH+/bT998VF8G/zzF/F",
-	"/5+8evvTD+TF6+/fkB+/+eHba3J1+c2Dx1jY2Mvrdw7aaaK6gAXk1IjCqYu2yv4iG4qQS7FhtdFbGAf1",
-	"kYnCFw1hzQnEIkrOoiFfb4NcukSE0BSJ+1BZzDoz7KPaSCMYJT7oYQxVcK8qibqTkHsiBfrXyzIsjYve",
-	"X7iVnfDF5ZcXXd1ysArwg46y1UuWc5WSyB0WfeY5eJBtGXiz2TCFs77+JS3J49d+pagdM5qMXLNbzvax",
-	"BAkfW7IisZB49gvpNj6uCYRzPg335Mup4OfxhRZ8MnPLHdiRkgt0VqfuiNFCgfo5rYtH5ii+v3j8cE9v",
-	"I5S2z34cCIcFyRbDAbH0ZePX4uu0eUX9jFK2oeI4+a6gmj0wF31sW/KS73Yx/74TEAh5pbsZpgnqcd7o",
-	"Jbh64wmbakeFw+jRkqwYsdlSrIjynRluWEnmWpEdz3WDaD55o69JLnecob5sNJyCUMH2yOP77SFGiyDR",
-	"sTdjo227fC6jTXCtWLm+9ggjaHtjphFiCNyy2oiHABMu+fIuotoOgiSkUZ+JYjmpUIbAB22hfUlVNIOD",
-	"1bWsp+6id4KiI5LmemCvANQB/g574ZNbQG02Q9IOD3QsOV46V3YsbQUVGqyrgnwGTPc7UYNa85KlK69v",
-	"SrOM4hUvWXwwwdWWFbPOpt3wNHMUs7omxbClyax57Gh+E4/K+r8tB11XO7qzZ8rT0anLu2K9yBa5ul1k",
-	"CwBqyBbVNp6U0Uu0cnnSE3AOcm3jmHzHWazSRkuy38rKsMxGsiNl16YmuThujDbOop8kPIChDfoMUNou",
-	"a9rJWAu9PWCdnSKb8Cy0tV1J7PxnxYqoWbFj+cgqzF+t3BtYhqa17kimmK9Td/xae+pwdLaY4VAzY7Pg",
-	"r3a1vG3/BZEyIyZAguRU5KwsWdwTplms0Dt2Oen6EPdwZwstNS3vJqoDeg2Y/ZgRixvMGcTT9ZYrAKsM",
-	"UmQm0mJ40ToBWmYMD0e4vUeb2QqBoyPfzt9SNLj53V7aC81Ry10lTsT2uOLo+spacobHpCPLWkXGSxx3",
-	"CQX3xpgyNds89FJxsZPlwRLs5FztVos/KrCXFqJuzQXaQhjyVzbjqGZWfVJyIE/r6cWENh5JWyijxfLw",
-	"ax8O8vij6GqpGc23kJlykMKBzoFGlrkAhAoUMRetuXawgYDHaljKJr+11zi8NKQUDgRFzAHmqtUpr8G7",
-	"yJR1cHgz0ymNOZbTesuTFQA1gBOngB0nS+ZwqiDGDAhW0WnF4UPwm/Land1WxHDh0ZC6Z94cgWtC7cSx",
-	"iqXRDwB+CcmfN4mZ7FKUh1hUGBIqDUkgvyDAy/z+pcq8N81ibcF5BWyHWjY7hQh7jgtgA81Vaa4jAMii",
-	"+faZ8y9TcsMdJp+h6SAiyQQM8nSKYaCtROWpmecXitjH1DMwHlAV7gLJTeU6eti4OAfCVwZHfBxdm2XH",
-	"mOve0J70sXr2kAbk2BjiS4arNinwNOlqUeZryrxwncBSylKrT8ytkIq1mFSm4gR6UqlNz59cW0xBlLLE",
-	"k4gUrKKiUM9IvmX5DfMw0EAVQLxD3cnYyo/ojj8yE3QK1UOr3oawRhIzHRfq6snieCLvjXVmU0eIPVIK",
-	"Mbgs+nYB3jq/Dke9q2xRMU0Lquni+qOPUjkAL8xEEdasaA+LWlz/8tFZPL8gqhrlwnxgsadGP8cTD3/s",
-	"Zba4Qo4FTnHx6Vf/3Y8tq35afjRi7dPyh+//Ao8Yi6VVAcB+WBwv1DznLAhnMAAtf4ULFGs+DTld6A41",
-	"nGON+slXICpcKGgBOMsQFSiZRlR2r4ZdRvywxZD509m22N/tNkUhDWRZDMQJ3XbGVOgto4ViejBa6IWB",
-	"Tb1cMVJRiPlbRYExmzBPiR2L/EHpxwWCOd4+RoP5h5/+A37xw5snf7wOnf/GyM7wn11AZfuVoFRAkZqt",
-	"ba5vl6QFA6TruP4tCJ7zXFOxaUpauyU9I66Yc11STVCpdOix2eVXF9njpxe/RoPlyJlhrEawpRO3WJe7",
-	"hFCI4UVesOXqsDT/jSPM9IROi9meZF4Z2YTI71F8qPYEH2uJRTVQS2XBHeN/rai6GQKcWq6sbzz6R/6h",
-	"KgcgCHs0GA6IOzdGdzF49AZqZSwKV+QS6H0Xi2Jnpjq3gm/Glr2xqkV0vHtyc7QibnJ2/mGbuh1z/WGF",
-	"SugrbVVyd5CNMuwOPCpKTCuSU/GFNgIEHavPAjQSl91uXhw59OZTeUiZ7RXc9Nurp18aouzY5spI4vyx",
-	"+elvOwZazPr2Mkqrim3oyh66ExA8kn0ucXYahJ8UFJNQqUd/xJ8AEAJJXDFDz3id3Ij35LjeA9fs4/ut",
-	"HR5OKIjrd41ne6n5Kyo4EiHfudMbSCXP7KmV06CJnVw4/ZJpmm9nm+cFvBZgLm/5Wi+uL7++usgWe6oW",
-	"1xef+reSe6fn0KFQkFWDBc412XaABcP4GH5mKJpii0yMAWf2wedYAhpyyW3JcppJt6dDCZ1mDi2Kp00g",
-	"n6tge2K4ReEXoyo3p6XcNGzQFGL5FkuhKv7h2qaXyjUp7HugaNxKnrMH0MYgaG2ibB5Nd6Mq/sFnDkfa",
-	"IHgzHvGl06oNQAUYgjWLJP3SejiyYgz3jFwYjesy7etIpHTopL415F/PWvK0q3Izjm/fbqBhAtO4cdYP",
-	"EkDUYRaZkhVzseKjarCoD+S8tf9GSbhzeUY38epU47QFovBYhaXcLxwc2CRMoQWoAKpl2IbAra6bpDWU",
-	"5PJtwfU3pwDLffuB5ro8kBZGWLGH5EW30Bu8NGHJt3Og8ZrccJGRRpRMKVIxKmw1wUPyxuKsY/pG6tY/",
-	"/KtA70I480sInB/95lg1LpYe5HMW4lnBPgzc/8xW549qXvBQiDA6DkhlHuq55mEObojY9q5kXcv97KRk",
-	"d4TBqrKA+FAqT7BdDLohbQgJvp6RvJZKranRCrkAPxDVeDVhVWv/qA8l2I7nATkJkYQiMTMnd9o5hV05",
-	"7nTi/YanAcaGZ9s3BQGIAph1bNehDn65oTs1c+dt85285DtfUi5rsjqQWsqK6BgE+Yz9gKQxpcc3/TJK",
-	"s2Ti2hSIGSf5/vnwNE9lu/HRKmWP5z0pN74v1Mjg7bZEWcmd6pmcBCLA8JJgHzQyFAYFZJNvmXpGqOsK",
-	"ItdG4YE0aK4J4PL0ZHRpdzUSynEo3qOZjhZmYzxVf3y7Y2UT7O8NLZc7uQc7qKZcsWKZS8UFm766HeTz",
-	"ENBIG6eaQXYYFM4sBsNcwwSQw9ridTs8jD8IF3KhZfnHOVRPLqKYuz135Gqqh+i4DEIkM+gZ+kWdmwMc",
-	"odrjuOu9PLUYJ232xWz4rHOgPc0QbzWtdiecqHkX5nlEnUdxiSF4fsoW7INmopjJJFjLiMKOb7Yr2dT3",
-	"KcJYsekIIot3oCkv06UODBKjQJKsv7e1pWOmJcOlRQkQWzn4ZmbqSzS/IaDrWscD2jUIFqe3rEJvJ9o3",
-	"Wdt0Fe0dLaG1QeC1KPqiZC4FYeiE7j/DdOBCMZtWcz5GSL4xVofPIxXAbl4dohT4m+RzzWGEvTFqjs8R",
-	"Ac0HEjX2baMLV8npA2MM8cfu6UQlb3pJDydekV1rEcKvX6g28rbv3ZqkAmXPWBSpF+eEJs5LlpQxMGAP",
-	"jo+eojFe3sGo7MExlewIj25EQ6zk7RkPafLZmyuUXIuZ+DSn4uPOLEXArBZHIJcVgzTGrNsNuf2jbbLS",
-	"D/1FkbKhitQYIIHv4qjvzHxpanboNAfTENzmgN8plraJD8emZWH95p1zcPo48wEz4sJir7u4Bv75dMgo",
-	"VcVc38PZnQifa6k7qvRc0TNfviSF2F9TXswHynQy4OSTXbPzSt+5QhW8fNPPI2Dm3GUtzWE/59rmzHWW",
-	"9TlUF+pkOS1Lsmo0cfm9A/n4n/twjZD+bLdF/0qIflU2eq7SpxjAVtobWZKwNdWWKrJi0L9deMQtrgH5",
-	"kgnNaqJkm6xtbm34rU16tbUzih5UmxIWUZBj2D4YaGi/aNNaa0aLw8i291358zz0A7upmD6lWRNXFpRP",
-	"romz1vshq+Tw5Vypcp8tkZJAvScTuZODNQ7HuzvixUBO9gwAbs2HW1G6yKaW8i5qo2J62Voe44FEbVdn",
-	"X4N8ynpuM0DbAyPpwv0BvpCEbN5ekjMArnv1zVHyBPl7c9oV2YTkVBh3+Mi/m5ciQOk9nSKSUjg9+uTA",
-	"x+DY9itDfGNt7/vkgDfWVZBQVzGfA1IZoEWGn3Nz0QM6KsBZI9ekETdC7oVtz+oSq8D4C7OXncsOgivu",
-	"KQeJtEg03toZDzToTb90wL6z4w0xgktRnBAfb81j9hWfuzDr2kJMTdQGZA26ALh8BPZ6QtL6qh+szxq0",
-	"FvtB9xn5FHF9C0cYIhOUESbQ6R08Z19KU9Im7nfe55zP35LQ9zSevFAHmxf+bt3YBlRaldJyZggTUUlS",
-	"NfnWNoHZc73l2AYmxz4Pv7c7bSCiM+DLNobQku4sh88JJcsdd9Bku5IePEwutgCw6AuM5tssiCmHHeW7",
-	"Zx97gMg1UeyW1bT0Y9w55BG50ud0QXbT6AC0jHqd5rRLST9dySpwvM2XGmlRPGvOA/xlqRzPReHVP4EX",
-	"el7g9NS0nckIK7Z4nJj2z+ahF1vsIPRpPGGeFVw//GZ+60/zHgw+AJXp4GSSUUQGO4E7iruqPQcVaGEF",
-	"WoyCRbbY1wDboFz3U8QSZOXa/PcgcmyHbsuWbMkBG2hQXst9vFYMJnAdguFDyNa2Xwcdz/YG8hJN+Y4s",
-	"4KdoY7lUHCwOpYZuRCIsS56uYj2Gc3TIEHP5Dmgd47dX8yP6reUZzcOOArqlZU8dRU3/3tASMKQzgv+G",
-	"ZCogp4VDMh+y0OPvusCes7OvJhs5vcJm/Cc0cnplQ5DDV0tEfA2XhwZ1tLHgWPq5LJpdyXOq2VKuh2uO",
-	"ENSpZEcwemYWTGiHbRN64+6I8jQHoGiw02ciclHJlY42IsFTr7YAAKogKu118oDNKqrzLVNB18xfszlt",
-	"R2u+ibXIK7m4YYWFRlDaWKXI8CDrPEgHoBe6IKSbVbMrJS0CuYiDRSc2CA3QwT6zQFeZrchT5PHVxf/7",
-	"/1x+dUGoJldfengjW7rXQf2fg0bEf0vlXCXonCpLy1k93KEebtBglyF/CIx1BjimaBdms6CGqKDlQeG/",
-	"nd+5rWv0xzGOOGxsohjavrVL8M9tmgUeV+ftORXwVddoK42SFx6adTuFoZKkLTQi1JY5TGikcM4d2pDh",
-	"KH/KBpGDWoEaVDAeFTa2anSLG3QMMATCqAUiQiYN0wpDedvuaHsMvTyK3tS8ZOhq7F8lshEjhf3LUuY3",
-	"MSlHsRtfm3tkr1WcWYBhLYwsYmVh8/6HgKtGmm8OiMCjzbP7ZsfJ7MJSS0JbCp1cF2qG+IFRZYXiffS2",
-	"GetQ6gv+I38S7K59xSv6YVnJiglN68M/Rnue2Q25a6ODD1ZUntAO6IRBblld8FzPk17/gS9Nyq/jI3DM",
-	"dAEJojsa353eymd1qXYn4m7HKiUfIkTKpjfsZOQzfLkn79BE05KoXcnBSS/X62lUo08D4vgN3cTERK9H",
-	"3hRvxA6rsAgaR363playdpIZkkh3dMOcCmZh6pkYwESy9/NUdhjM207BvTZ0Jb1xoJnH2Tw6WYmPOtlG",
-	"3TZhK/lYA54tm6NcYBP2WHPHIeti1m2GpPDqgZ1csOw599sd2+ebId41VawfUin3rEi8WdJLfHCN8bge",
-	"M8PNhFip+IdZ94WReGdttYfoVG7u9gPtQm1WriMnTGyownoI2aKp7rbB7130KepwGPA3TEF2n4LWjWMu",
-	"6ybWEBZ8/yoscKB14sBF3h/u5QsjyxXTWTDPVKAE74ePpIlwxZbFKgYLAX8j61LK+hkxWoNLUmpdfSdo",
-	"F/aOPlmlqit1l9cVL1m8L8+W1r6hLfoAZ6JRmJEHMnza0ulI4A3+9oUivGiRlI2F641yDpaLbfWzSAyJ",
-	"hBXTuP8h7QM6dpgAmC8Ehu0weUs+v9yhe9Ppg31JrG5Y3GE+IHUHtjSsgQC8k1N1/XpzVBoxg5fpEHpY",
-	"I3jcBnKQF/0/gPdiUj5b0Aukov2Oo4BfjZ2ZG3RCMruAwkO3Z3Oks49GoHQWzq3b23QV7QGttNwhli0A",
-	"E5NGaF5iwFkWwPkI8jsEZjsEQVIxpaz22r9LxXLX1DublHvsbQp6MBcs5wDpoImSzzySH1GCDjT60LQb",
-	"ZbMxHox6QX2aNTT8pRb3hcldnFxrWa94ERAsg3INdsvqSVol5thYZ48joJtNhnvo1pj5XJyAmjFZ0PaC",
-	"6jHFoHE8Ai4TV0H9C7EZfEfVNt5rK+hdka6hMaHrbuXO/IYCzq0eHaPiSkWxeIP2E3ytD0HoDlo41DW/",
-	"ZfPap9lPLUccbIOb5Ny+fdgvji1Q6qDTtpmga1NBDkwnIq/b7XUkD+MRrdfZ7WJLueOFRbmC0RKjfMf9",
-	"auqxtMphogYJOJrqpoNmCErymkIf3ekyZft+ZucyMPu6mBtzayNP3Q17cImKHW8rNAGK+hY8xgn6KnZQ",
-	"741bPG9byGGJKE7P9lYwO1m44nHg62jseI7/T9doPvXhGzvf54Y9aV24qBO2c7YA7DVALAFBAGy2cM3X",
-	"+36PE+bYSxCN4iF+91s8LBTt5eNDlkEIZJzBRpz+loa+kSFubZQFudBvZaRNlhSMlFzYnEcjAOBW4mJD",
-	"gq5UkD4Kse7SXI6ufoJHUiM5KzuJFE6bRd+WTayHK5UebOQJcihiV+tNtGHAfnuAS17TQzuRXg8/TJCI",
-	"NvITSIh+ANLCeQ0Dq4OKDnToNBiCH3x+RhsMlRtmkScjMaeoU9DoUu6ajDXpXCbeWRY5cSJB1xoodtyA",
-	"AJndRxwIKWa3I8Zd/4Pt9PsALzSWYRzt6eIRHM3QttJmjARq6x0DsRZ47QwmE5b8dKNXmR+q/eTgumtG",
-	"dRVVmfJtQoZsN9c0cXtHuuwcBptHaXuKkyVPJ3qJEgaXFKMFlDbOrdOFzHYny4OiaZfWjn1ZeimXKZl0",
-	"JySqw9C/JmTfvMZWSSdk37ymh/eu1+6c2MOd2ie6RO3jm6gjsWy0FTqd2EI0+D00l5WAaIggaz6BttVo",
-	"LUBC5Ei6tZ7YRXFO9id+K86ah1XUCXlCM0HXvW0M/7ajvrQNk4PObyluRVCUmchntGh7zQV76d+L2kMu",
-	"+Sl6pRa8cMo/w1pJnDNHTO9I+7bk2lfz6HhXLAcCmLzSf6e7aJzEKiB9tVKuNdZ6Go2DbOGGJsY0yYwa",
-	"4bsT70p6YEXbqBg1CgGQt888jABXpJRKYzeytC1NtTeHTErHYsBS4V5lpFVQGK0sBreZHaR94njYGy0R",
-	"YnKmmT0CUB+qPL16q1zWRXSpTglwSn/BsH51ML/pyJ0PndJsfzj3vm0vzgqzd/sWO1rojKzQXWP+G2Sv",
-	"GU5AE9Weg4E2bErLIx3hFLBNuUx3pfAiyCAKcRC656w7artPLea5F4H2AHYFz4A0jXsN9QxRkArDOYxo",
-	"M8P5YfOj57B03HPlBvIkHwW9iSoOlp9OUx1ko3+CzZnwJvRMTl4T7OXPBXoiZzmejnPjV8D0tFqZe4Hn",
-	"wDMqr9lAsuBIwmkRb0YLv3fRHbVj9Mb87FWViunULo8Aqu9olrjLtgl7YHDbiUZPAxOF6wsfgxAZsP4R",
-	"9EG3GcyYOPMsyHGzkAD8huEV9MxcUqUUm6CTLQwDRziQWtasw0T2bKHKoSzOnNd5OWRNxVRGtHbxGiJH",
-	"NrFdTNsN6QtF6mSk/+GYpyGA6/uS4MJxzBYHrY9G5KANzEbKAUKEXoFY2x0XK5yun7AW/3R+T8RI99FB",
-	"n5Jlg4StyQ6hpNVhEdCsXVq721Euhly/Hz3tbE/9RX159VXAWfZH858HkNRlxMBXX7rOkNlC7kWU00Ax",
-	"ZTEVnAq177bI6fT8iTUwde1auh51p7NybQHYQXbYRGR3RFLgnYaVEmdG4yMqAAwxhnU8zTxujh/CkmyC",
-	"NIi939Rl7PW2cc2GoRNunIfMMJkndZwBOpbDwOU+0mPbCgWrmjof/7yknIHmsHY/RvrAZr7cJ1HVStaz",
-	"jjJpOn0K8ItD1DTWSY+M6DjvJ9JZW3HWkueoUVQNBIzO0RliDJUr6HBrYwYwlyGivYPzOq7czOlvHqU2",
-	"KsEeJLltjmm/khEIRLECqX9BaCWhX2LHX2IbXg6hnx15uoqiZgrbkBp1z3u5LPYACcH/hi4CGVBxOF3P",
-	"UlKlnWGrf/ij6+Zjsy3T86omrFVwgNjGuW1GFALzGYPdFw6leEbYdBcKf+Hc1SHAx/0BaTOGtQ229Lfj",
-	"c1vACe3FQOREaxpW0cbFEBjDP4a8ZYdeyzrrQIRgycmkxuLs37heVMtVyar49ea8JDkV2JFRYHvfYyeL",
-	"kQaECWOUM1qXh8WcYiPsq3zwxxE+IBuoDEk1EAKpEwsAJl8UraugraQBRo0eULnZsOLbgutJM3rUG3nk",
-	"UBrpI2QLNnqxvy8Uwh/YCPJhJYvDF+qaNKKQbauDFQ29L53EqWKwOH4gdyrmyHBpUnphp+pHjlMPk5ie",
-	"1zad9o5+iPtu4JRouTiUx3+cRk+zGzrhBkq4oSQmJKR0dnIb+tpXHJ1Q6hStC0opMIq+uNtVI3mr0VfG",
-	"i4FOL1uKvplSOpRe3xTMY89FIffL5IwJWbKaijx54TGXS2rGo+WPkxMeHZ/9V7brP062axbtJXJfKa8W",
-	"DnAmAIy+71sil6Vs6qOWPTnXNYbdjGCp8VrclVCPUaJCoBiNuluG4LMGsDJcy2kogpiPmDGEcllx4bGB",
-	"7oJ5GdMY2rawKW53u+0nud3x3ffOx5setIcX/P2Xmcn+VVxdXV9eXF+Y/89esbo+2ISqv4pY2aD9ZkCh",
-	"J5dfP3l88WTaaWhejd21tnqyeN7ELMSBduUEEJWgix4GkLyxGKLpcoCpYeT7l3gOaBSRAIu2p9Ty5416",
-	"jg+aV2poMTngCKMEKpVt33abSWTmsakNZXU/W3HUHugol518hKsYZuSqiWtis8sI3cbYcsJoJaHvTTqZ",
-	"AOOffKctZCK8XFL39gk3ShH0wB37uO+VC0F9ze5Skr2N5SyubNsDD3cJhOs0L7HMwG18XrFyfU1oBz3A",
-	"MS0p4IAOtOE4S5G912tTOK/tmu+110nekUp/ozuvLIdr9NelRPE5WZ9+nLIrhVyWUqnTS94HVVDQZcuo",
-	"mVo8f/8mmmx88kLGtftp1WpXAXTxqTVxd0MNqGXZqVpRmlU2/RwbIwdx/l/nxiS24OQiTmmyKZmQWhvP",
-	"x3SGQzqLhkZPdL9f//nVu6B4HDKqbll9IJoJbXv3KJZLUWS+0LFmzi9n5i/YefnFW1vpq5wNy3BsnEwF",
-	"q1eNaqOBwBNhkqaLXPtp+Ft0TCl40cZijmpv8ruamHc8chYA567lqGdA3IjnDBT5GGHj6cHe2uy7ckO4",
-	"s9JZvX1VqlFsvoJhNL8Ijx858gL9nolUN6OHJ05Kd0rDfziCR3JIV4gq4UxNpER8B2DbZnZ/GVDqRkGM",
-	"01tWRk+yG3vCnoHixId2VXMMGqxqBIsGhVRSfOi8du6oe/KWlg07xYeELx5HaGPM8CPbW7tnDupuzDg3",
-	"lne2yLGGRd0c0O+p5ljjLquqYzZHwXbFprGVqsGzj78cBeZN6UXxdNpIl+voYNM6yGTdXHhzJfH880ad",
-	"yPA/sn1YVppqwiPFFjmti4fV1gifD1W5uF78tbm4eJxvqdqWXOlH8CPrm+8Rgl/GW3rAsEc7g/+XSEQz",
-	"wAC/v/H5WHOWznZcwTldXDkl43rxmgrNakHAb3EESnf95CuY7jGK4cJ5O64vLoLTaV9aXH3Zp5v/dkrf",
-	"lNNcT0fojz7fyS7CS/LHXz1x3bnwF1+Fe3J88R2BN7ocqosOBaZO+xGFevLYgl5efZmRKzO5R5cXF5dE",
-	"1uTq64df/4kUtdx1v/IklYm6Xx5gp7cM1cOZZ+h9TXlpjacj4bobSJOEQpQglE2JefYoiX0ocB0P7WEz",
-	"Dbk7XBMpygPG2m2jrZk+z4oqHc1dxZipzxJZc8HVlhXEvpARKnyQ1QevocbGRbMhVQID5mj2eOebh7KH",
-	"4VeslGKjfJWhGYASI4ld5qzcCwTehB986vcptThR39eJp09qHkuREeSnHRPvecWMWfj9T6SQeVNBcgxm",
-	"8XNFAEKbVmCm7muuNRPXbQ4t1i5BtVPnCFx+OSBNB2OiY5ufFMEyp6Upy1d8EwVvHEmn28s2nS5Nq5pw",
-	"QZ4P7mqy6nBePBpWatXpKCnaSgQoWiyev3r3bMziv6st1zGp/ez6qX9tUmCLvDUY3P5pvX4L2Ph36lWc",
-	"l3z3hfJI787HiUXV529lenJPz/QmgpEwDdLppChNJ89/ELvkqMbIQ0l7IelqDWLCEOsmoneVGaZFT7D3",
-	"lbrBzKvJxD5XkJESzqJNweXDH2nFip/sa+nUgpctuRzU9yAq2x2ScV2Jbv9attjzsdveZV0n3+aAguAs",
-	"UYfQ84UirnPDmYoSvcXfI4hZZmarlqkoCBgchGpSM6Uzfy9bkbWWNWnxuE4JhQyiyydWagSbZ72r1n5P",
-	"L9PwTZD6OEzQG8EooraNDtbt7emBwEsZsS0vB9Caz1QmN1zzbfs4DeLrc0UKgCSQx8Rqa9NdpTq4m4Il",
-	"jtXUZ4t91OG+lftg5LAHWVpxfnrRn+3T7hE/3eUFapLtFOVK4B2/u622s09Fi/zJgZufCBhpuwye5K2L",
-	"weV3D92YhjSu7iNayUiTEW8yfv20azFGh9s45PTIWR5uPFo1eiDV8jTfjq55dX5vpsOZbYJIRJqDx27+",
-	"aT6esPvlWbrXD7rSYukoQ92sYsucDwrfrvKNa/46Q5P0esma5lrWqtsVDaNpfCNoaVseY50D9LGRFr3m",
-	"KBjE2n4wvUvRBtOvCS3LBzWE28PEcyE19hTsdi5ZG1OuQKhafAskUMEeAPIU6gVMsHpzeLCrmWL1bRyc",
-	"y2zFPjqxHbWmYslusdSGkpwJXbPCpgVIQRgHS9pcVNbkeAZ94JqqMmsCtfsI4KFdyEX24HH24MnDL7MH",
-	"T39NQ3pdx2sV17I0FNTEXBIVFQdSPIe5v371rasLlUCTuxzcEIPrJLisiRazU3/mcSwKs37OyiJr+zsY",
-	"ztFNLYBFArYp2Vo/AAgwvASFfmBT1Zvdg2KoGLGSt5Z7kzpXDlaUIvWuw1yUnJYlK9reNJRsZaOY0Upl",
-	"WTyw2GRHYjreezWeioVtVK8BPIkGLJjWChfy+zo78/RJJDtiDAZrRwWoQSta0iFV1rPgZciBl7FMCnOW",
-	"9VFsZSX11v5nWXEBF4nZ6UW2cHuNBxciDiBJPth2aOC6KZbm/GJRqrPm2uniWW470poFANKVQ7xq04GY",
-	"cP+yByWaTrGrGY0jXNn3UZKwTc26dkmfXo+fxlWHIIDd1GKm/G/PUzuNa3Kge6fqGtpmZMd1viXNLiO1",
-	"LMvWmvWQeyB3mn5bUXhxQonoLuzB46cX8cSW8hzjHPAGuNswMahIQ3wrOU6g/zWhYgMIQbfmluUVO2KM",
-	"AbImCSlHu6SHLYESno1RYc+LWBKxXDuZcE0uSCWFzMhliBM4dlWNcv2nFK0KNaMTtaq28djpHjpjZX3h",
-	"+5RlQTklEwFEOPioufL1jvcbgh83Q5w7ZjIOwIuEXq9xR0QAi3XkcSBcWAHUdpyauYAReBj/4uWclPUE",
-	"Vd9a09bModoZ0jNQYN749Z7g6cRL/LS25wGk6q7Rvq6Zeb/nM5Kbgw84MagmIcQI7JJrj4xF/xvo299j",
-	"4N941cTEgxVz4Z0DmrWuKbAztS1ux7SJrzpSG36MJCnf8iJajuw6BoD5A/pD0GtMyxZX1iuUaYpNbBas",
-	"ZLcjqdatt6Czoq9jQ3Gxt+jBR15TaX6P1lzFi6JkLgGalmULmoOmDcDI3G1J1laJ1CSv2bQX4WLaFvFa",
-	"+ZzSnJbdkm6+zr4kvdGSP+nxlhhJj7fK44mX8ZD2eRZ1M+3itUVDJ128pZFHRbwlrW/aNI4cW2En3FM7",
-	"O00GPYd8Ha7CvdvjUjYaj1wcPHKsV26kN/xUqy50Jc2J1I70WIWgevc6Pj7scVdftGNlkINsF9Z+PBYm",
-	"fRMYnbNvthY0C3YDXepKQ6jU13/81131X3fVme6q31Pqqh3VnJYP37TAX+mi176Mwrdm6xLYpx8GbvRS",
-	"jUatXDtmdKM2Glxb4AFr9DXJ5Y7b3vTgASFUsD2Cvey30UISJoqR3scdpCmM+7YYeAAolMWDzeniNLyK",
-	"olBCAmHq08UzNteJjTWnp3gZZTQcwjlIbVZUKhqNf3w8kNpLkozuSBkCn51YCtDPnhxushOLHIsZ+/xe",
-	"iugGN8LVEcYTFHa07tjcZA9hElco5atPhTkHB6adgMPqDcjy8xkh1/afkKqWAa42puxNOkoupyRHpzNJ",
-	"p2l0iXdWZPMdCd2RGesq3TmnbTWGPx5tA6KAoFkrUKJXf80H0PNPwvwq4xx0VqzqWEsDqDcVhJJdzW45",
-	"26fkqU6iVboaV1oYFgGJahMQFp8Na9iqedbx0elDkpaCMLjpP7mUqhkaX17yncpAcQCVyPYJsKD0LcgU",
-	"VqbntLbNiIKkZGSFx189vry8wrzQXQkQ+faDhozmr09d1qhtD/+LETtVDGG/lLFCRmcQmB274cIrdGYF",
-	"0SQYm8kwmfaOI4yeiyD41kl9DW6hWFIVZMJpaYNaK6OQKcIxLyXuyhtCQRv33FmCD1HMw4SFKTmw6mvI",
-	"M1IZYeKWlXLHVEagoBaSITOykyWtuT5kZE0LFiezO6AD18nsjOCWQ9J3JFLdGTkjHmHtOGt+QC7lTV3b",
-	"WsOYnaRkxdBqNbS1MTNSMSrAQZ2FoUwh95j5oikvB+5k1zkrVumlywTRgo9lbRMt+znbKzAuOMKClqNz",
-	"WOdbaKsW3dmcimXNChmnHBXLRhRyIDvMwcoRxCULug0Jh3UXVWvbWpYp8LbZrV7qhFY3by34g3l2OTwS",
-	"q+QtjSPNto3G1rImGykLn4LNS0aE9P0XYRTov9jRYQL8uoEUx0GVM6IpCroZsEogTQL+jukZ0PnQTCyS",
-	"v2IzzuJNAYXDaY6kP9qOkL0JWC1PrluFEC4nIyNV5iEqSIhYKOQ+s3yFuCVsNwBIPNQm2XdXiUC4gY8t",
-	"obu6CJpAQaPZGT0wO030zqftj/UWtOcpO1Jug/8sPVY/qqY9FRZ5KDjxgWTIWhHSHotxKXSOtvuBTPsc",
-	"zffHOuwPLDbWVX+egd32i48hiyCbzRvNFrRHSSb13BYmO6rU0M2hmmre1N411SSAg/2gs7pSU2zv2HPf",
-	"6NdSxYokaFF01j8kMvC5GJ/8z4Y1zOg45+i05DsVjdH6naCb2S6VgX50YRmBs7P2tetbOnlPHzfJ8FTP",
-	"Fu0oOzB1f51rCaody/ma5+Cm9c1+jMh2vQg9lrD5QBzLKNmf84xcdHI2XdbjQJ1GUstLayyYVWbEp76D",
-	"gasIAPoX3rgN24tRcG8Nryne/gcb88DLQT1m7u/aFXPVg0Q2Gh2T8BX1zLEAd28FY7Xx8vahICGxbXK7",
-	"xUyymomC2aZBIQ9gpBOyhi1zYSOhaPsgpgbSwW9ZrcaaVbrMkGA9ss9NZrMR/a/bHGO006/tkOL6D3Vb",
-	"BMKM2+mF3qTOnY0HfFCOpPkGAqve1mdBm7yr9UU+1ibvapGlPBbrpjdQBsYL5c+hYQSVBS5rLQ3LgRNn",
-	"uHXudBHugN3YryWLEfVttDdnwUSi1ITK8nj1QVOdUhsoAMmygFRwGDw6a2wPG1E+4u4La78a83Yv6xtW",
-	"mAMOtWrdBrGU7FitpADLRVFuzZYQfjOIaiqmXcuVoEIU47y/JtwFSrOayaPk1KZ2ie5tJ6X0m8HVCUFD",
-	"Omg3G29sUw/VwYdQeB3IPEG+efGjbfBvBOO7Hx+/7JLmVfMDXWSLbx7YLf91rFpyhgZmI1pz28jtt4dz",
-	"9Fm2Qq2dRTZ2mtigE8KoKTVTKtpnMfRvOb8u5NTepU11wZZMqahUEqR4npEL7NysLLdg3TQeBCEFOy5X",
-	"vctc2IcdFcdbf8I4s5rE3cZKVhEClFFzH5GKbgTXTcFczAwVDdu615eXZ0CfxiyAPLgEwI479Q+/cwMV",
-	"XFucA6NAbTKf9AkxVr6U+Xm6DU/5a3YsHziboRLSZvPkW6kYdrTv+pGG5hZoQSnI9nAnLG1h1xSVfoan",
-	"f2r0qE+iVXS6+o3Zis4Xh3bxhe1UHjOapvtHv2P6Hbg6wrjAaKdfiMVDadeeK7QgWKnY3mYkp6EVUl5E",
-	"s6WQsoljHAZugk00nAKrc+1khJ7VwrDNFJ6gpQ28IPr6zTFExii+HoJMx7qjDiMHoK3zBfn+Zdub8RjI",
-	"tq3Dm3GXYn7GDBeUzc2KtWlNcDS/Y9r7mmWjE+qr3trHjJRgtjtnXNWf+rJ5+VM2zvNAwUAHCIo6fOhm",
-	"6tCAqd0emyC6x2sf1EtLQoBq60+TMaBI7rgTFifljoO0kWJdRrsfpESVpkTm7x4yamc7JG5f4hXZy3ga",
-	"sCZchhMpuYLjWGLz9zuKOHdZfRwta4jWUjj5YDU3V06bAt9wNpH2ueWL2TgnYHyw4Sj/ogUGgmbOZSn3",
-	"KjDCLdLBCT08ItHdE053EJQZe/tnnx3d0Qlx1m1Yw87JDZoEr4OhnRPlhutWleqOobm15X75aOznpcfl",
-	"MErn4uLy6wvqvC1DzpdsIddr3JZPn34NdL0/uV4lUJJHnktZARRSPzEj7xuUY8Q3i/zGB2I68GeYtOk8",
-	"Mf3NnamIbmOlXi0ikVGAbXBqXo1Sq426biyWBEPi0Cx5qJ/0Zvr6DRXYUVOB276ifR3ITtnBvDGbmIBJ",
-	"c2AhY4ZRQmjxH83c2Fqc1ER77FzmSd8y4Vj8nGCNvOYqyg/pKNB3tirnoEh70dz/25y9SrLvvMwNQaiH",
-	"6PgjrVLqmfpYmW9orclVEp7sNNpiKlihv1/nll90kaRcmB07qBqTJtaVw7/VaRZueyin+afbjNiLi8up",
-	"as/5rutw+IsuoM/lDMf2xK3sqPXwLXoM0m9mn87gbud3UYR5i/hyMsBHz5/Vawhyy9RYGl1KR1s7Rzfa",
-	"EHe20i6up4OUZ/Utq8HzD4CnqLzblJZjxtI036KgGzI7k3rRHkHtdBAaAcq1ZJpsJOLloa2o6Q27Jm1/",
-	"XHYgJWekpJphTrjSR+2TWlIU3Db2GTWYh34/WACVwAwTdULjuejuU+EwSVCHL916T0Q67BPweMds61zZ",
-	"YAIXYLtdk6CwzJcnacR/c13nKfGbESI5jJeNQUiFruQtDr6VNf8NL5fjiaZfuHb2Yxuf7jmKN6PwWb8h",
-	"cBTCE+PXW+0NqiOgH0NkUTvK69GJ9ubXn08lhewlCRhjGPAFMbgFATdivpZhOiAmNm+tJyg6NbyMBso/",
-	"8I8+9WIvyabmhboG3REJgQjLWfAbi+3n/XpgjIK88yhSFqrZkbWDb+uARG1EM3Q63Is4H7CE5xnqsYzT",
-	"aJA2pi1Eczzs1TbJ2lP6MtyRkxxvJYJrYucAGmUN9QRhk/TrYD9VCP/abqeFVIOdNq93Or5nLVNiIZCF",
-	"Dj3GOD7Y6qEWHnzYa3FPKZktiOWJ53ZlD4OXrEASRwvoAi/3MfRLt6Dj2qZOG5hejmckH9QJyc4VmrV6",
-	"gF2iE1FxNcTcOj84DL4je5mVpRrNHkezFuUDXCxbxpL7Er4zD79gZbQxIGZnRqIL9Ia1eHWsLF0NJocE",
-	"aaOpoACaFVvwfSnHOxCWTSXUW0aLTqpyd5I1uuigXAcma4zyNWYmhMjJAa82AiABY3V67WgQ1T4eK3WF",
-	"0V6abYZ0O4HMbjpsQJRh2lBID7J0hvAa6NjUtoOcNVTbGzIaepuHQhDCbsbCbog0dTpAIru1FYCnhIae",
-	"N+o1xM9jeqDrhzBvpSlt2YBL+h34Rhyzlk1O8s2+Y8ydx356dpIjZiLcEIFuSvPGTTt4koCu7IWcl9Jc",
-	"w6gumbMYy2XB4iZFD4qoVJ+h5lHBTYmqaFn6SvfcVQDZWsxBIOvkwoYukpTdBT+hmDx5Z22CGQg5G8rT",
-	"wW7O1N/M3KEJ4HUI2Yb1eJEmr22eDiKLh9qY6wuTS2OauISZASfE8b5Gi2djrokWDBvXkwTv+w5VklPg",
-	"cN65OHiaRmA+1I1SfPm0L4LbnIZ5jJOIrTYVPUuJabdTPFEC6iTXZXd986KOicuY7cgLF/HOicUZqxjW",
-	"8sOC1TNt0jurdJ+yPK++zlsfgrLGM1jD+gfq1Flws0GmLpEhyLTKmXBa3MLiZdoe9Nki53Veog3Ay2Lp",
-	"wPCFXG6khBIdM7elMzpqTEpWEF3L2U5b4FmluNgsa1ax4uAlevCzmRUI+LBZHrZwsbjvLSi7w5zPFlu+",
-	"2S53VFk8dR4HNa5jjbKRRl8oAgn+SKEvFOFFUqjL9WOMp1hzcHRtZVmgeaiGH92ysiCultRo5Yoxgde3",
-	"OXS0ZvbPdAXG/rEwNmtr8XlxXtHrEZjsTvktfRsKVHzr9ZNlEdRQQ2tkvaXCr8la9M4ffUDynMPC+wfO",
-	"qYF5z80OsNbyL/6E+9MBjJyaH2B5dPGa3pLvhe1XoRbXi8WnX32OAEoDx/+RHnTOcp+/Td0MgakUgXsL",
-	"+ttQPy5kYI/KdSymq+s5XjQY5luh66j7EBORYkXkAKofBmgoeNNrbQ6+OTGUqC1CtEXQGqjeTrOwy4KC",
-	"pzO/skFi4Cr6RpMsiw4+XzARyI8d8w5zW0/CNaGluSQO0QUNg/PFV5otFP+NnVRig6aFpYldmx3OrmeQ",
-	"QLPrr7hY7hCb1t3kVG8BNSWndfHo6vKbB+8vHj/c09tIVVX7ctA6MxpyLqHLkt6yytp+4MQS5QGKYOAP",
-	"g2zU5fROk8zAjBkuvRo53b3iXvO1KHFvDjHgCigF6htBBwSegqARhtB6TSx2JQVn1y3zMcaaJVU0nDN2",
-	"YGen0tAUbdgGnHPQxu6OhRYzqkW2jG+2emSeCM/exuZwss3uLBNNRmjCNjbD3IDLuJ/dHKlH8dvcEjJz",
-	"3AuTjrK8oJsZ6ljFlLKgCuMy3yon7vnop83M0G8/Sz1Rt4vrxTtjM2TvjZkBOZ3k8q/i6vKb7HH2XMrq",
-	"ryLWzha83mnO8R/obuc0UPO9jkT6arBlKQCF9H3fsEbVhpSg+G1rLRWIIIF8VDYTQcg9sXFr8HL5G0xN",
-	"476a2UaJbdPvYv2VJs0NteW7Xcyr7908fmkWwy4q5l0K4Bj5X9rSfJhvNPXLTcaON7TYOHBxixg8EwGY",
-	"UXSaBaWW0vXE2tiuUc42Tem4Ptubb9Y06Mu/4cfeqemqm+l29MOFo7Owi9umSBnEzB06nAM1AEsM0eG4",
-	"sqkZzVHFL6K4GbNfsIFWLyWPFuP35FJbOpzS1NNjexh+etuU7HR4j3YHYzGnUa47dh1g22lIZqDQBwbi",
-	"apg/0fak9gTmWFzaWsbcFlbrbafb12mMbATZspT5TUxCUEj0CBCSOXZmVLpmtHKzDAuefWepqAw5iW0j",
-	"4aTpOGMSV8xvGNdjideATxWRzUbhqKlmxbJs1jP6fi0rWTGhaX2Y++JuVy2L1axXAN9vWTYzXlFbWeul",
-	"ZnU1d366bthyx+jNsljpXeKLw2yxjht07fT2XBRyv0zW3GTJairyZHocA0Ss5wqlb9QNK+7Gfm9ofhNH",
-	"cZgFIeWv3MhVM9DFcaAzefTOx/SPmWhMdmV3I4/Hb+4bhmt9VEs/RaB3bFMNJDqh1DvXaG2AyIn2NtHW",
-	"LicmyXcycjdtf0tkf7B758iPI7fp0JUdjDuKb9fPi9rKki1b/KnJ76R0CQrBvjyy9x0YzO3iZ6S7Yrm0",
-	"+mLC03HPqMKMaFGQVQntl2vmuvlaj4ZF+nUxerWV+xCRqW39C0MtsgUMZBGvI+wZ96u6taTumiP3nfZM",
-	"100ERy3Wirx4/uqd6+PqO6O4bAWqAJLyjm4L5JNIKi40c7ApIrwuwD8BP8pcU2wgffp3j3Zj+9siMwSI",
-	"WmPo249VsU3nP7yvGdUv4MluU+gTGkEn1Qy0pQfHvs22VMCluUQ11OTcHvPgMPDrLNi8Ng7Zm/d3vzkY",
-	"MYEmVMJWJ7oFxhpiY8go3rx5xcqlkk2NLmUnEPiHytxQK/YBSiOLqs2/2XLhrAEzkXjnWGyW258J1Kl+",
-	"jHqdB+4Nq2EOydOBiH2QYTPYpNUaPxgdB1a6HMCVzcHWbitzpyuh60rdZdJqS3exEAoXB3BgmyGviSEN",
-	"2HDs7w0tidJspzKyooqRp08ycvXll+T/IOumLInKackGnEnrkQwzbmHjOxU37sARVyyZkjxmLpgB7lQW",
-	"CDPSd51RHTv++6AAlgsoiGtToh1+GZ6yQcTp0abu46YBD+GvgnyFzmHq8Q2eipChAzbxFApQAG3aWyuZ",
-	"WpF7htyIlryd3G5kCMeBwzfIaydSUj3FVgYtnktwkrvocy+byo07ie0fzaTAGqUVK9vSZcyhoERpWnos",
-	"iJqtG2U7Fs8JILutNh8fIA6POJ0xVRHrblYH/C/V5JGCx/vO8UYMIF7YaEYcytr1m50IduLw7nk/ZnQ5",
-	"zWbD1ACGvIqhwbj2aADkWLCcF8x7kag4+FZwIaypBQqJANGzWlMu9CG8muwvzXnjN6w84FlU3JzcX7OT",
-	"4eMdFGHEDjsNba9mVCHd7mJsR8D2rP1txw+plOGmRHfyICIhB7qp2SDIbZWRENsHHo3JdmqE0BL6mmxZ",
-	"zZbVAPD8mtaQ1wQad+UK+4AJ4PYN6p/h0gHcd2lsGFdMVHLBCoQBPOFSxXlWauw+KWV+o0hR87VmBaHY",
-	"zMjFOc0/SrpLU9tWh5HvyPVaMVjS6nDdNvHYMloH8L42QVqFlIGUbXuteaROC7DEuC3ZC3z1vsdiv8dM",
-	"2CZF5jfLwBLthVOhcUBju5zntGI1/ULZVHOubDcnLbHec8WYICu25ZBwgPMu6KFVfXUaCWEblrtdNT4l",
-	"qCODmdRUkDVVmtVtaZgItw6T8SQBtyIE2hmkN57ATR52++R+FU2xYQnFBGtWgyFvlkxFkXU6bCEjpelg",
-	"+OzSmWBj3ZS+UBYLCB+Od7WxE0vbS/fxWd4Od+D6RMJhkLVWUm/h6KTNxDW+iUvxEakNhvGEJ/Ag8vfG",
-	"FnWqddqhgpYY5gC5Ok+OKnfIxXi44XIdtB2n7QroxzgmA428L/h6zWqyOqQR1GOLO7Gzc9D52YKWfCNQ",
-	"A4d/oropm5VeN6ULIXpc706asFPRomDftvNI6l44wg5vRyCVVwe/EUHlKUoY83doJdqpPI6IP9TIT9ii",
-	"KEgvbE5lEdpZRTCQF5MqGCWJLBCyxkK4BZdRnAjyYijts8KxOaWDNQdGQXEWIXVUQTi+c3rSqScxjg9U",
-	"cJDDmyK45lv50ZIlWzg9pj0KgSo1DLVuuOklqrMRNaqUsc7HGAGGMtmOyusu8jb9BIpNIUfP8j/yXRh2",
-	"HewyAd8em7JK6RbcASQzc3AMavQYr0XYO+sigh+G78Tse6cJ2WRFP9hgurwnAjCW91GnaDIDlyqiIdz6",
-	"S/TYOrSyBqn+5OJrn4TfooqaV4Xcp1y1xzuEtBnaoh/dlFP3x1/gl19fXVg7uL8jg9c8JjJlg/f5M7h6",
-	"IP0DrY7bRB+PNcjnkqc98YNG9UHk5+geBDbQP2LfIH9V9d3yoGrHLgRzUVv9G0zu0O1FifM9xa6Igh7u",
-	"7uS+K3bZYI6Sz5OxElC5oNWxtYOaQ6S+pyxPxOCeVW1roTnMxW+GzCCAFLFP09Ezk7r7mkeini9Ip1fY",
-	"mMZcLqfOwYWHItCAWDjWegMUWTGlMVdMY/iMxVtMW7CnyKzL0p6wyroE5IZ1gWdSoOf6vcs6CONBm15Y",
-	"XjuhlhGPG6Ehjowtf7PHEM9O7ATHT6/XZgfaLMbPdjeP0wdt4x4yW5AX/cDQQR+xqy1UAivCG9BcjfPj",
-	"VmEpYHR6ay7oYDsC2ey42ECjdHRvQWleax1EhrsH8cXF0nUV7O2RdVyCaSwr5tDTItG3TnljN211R9Hp",
-	"LmvoBhRTaUCoLGNp7ubQAX3NXLw9sg8EESiWHknwWD70p3pUmtmd655ydBuD/B1twRLpr4IVonFwQakn",
-	"Ulwjthq0XbEoB7io4QYmQSVqOg4SHWpL7+/WuJOAleMg6R3WmdXgqDeR0686KPKNvmr+MnjD2KXH89Jd",
-	"y9E0Xcw2pDte03Cd9pkuUH8RpU3Tl0L2JupDIzNGa8MpsRGtiz7uOS+5AIFoK2y6Xt62o9qYl8WLzzGX",
-	"SvQPjiEiWV3j3or2dEJ/6k6aRui08MXk05lhnXv/jMXqLecHaw5OO96nY/1Sx3QOFTRUdbeKkxadQnl0",
-	"rbhP4h05r3w+5Mzg+uh6SYDZvA4ypNKcw+ryPrgBqyvSnF/TMqUlb2hWudeGViKeW+4ayKs9FtfOS2Y4",
-	"QXQA91KAe+JKA8SyjMbbuglrh3RpY6DT1T/RzpFw4nIqvtA2la0PhDh5mzgZMhAXUCxrQSQhnk1WzEgk",
-	"s4RrQtUNJogktG3iztx3QgsWFd05Vu3KaD++RAXOtqJL5lX7PcxuiDHt8I7nA9pKYJaLw7SvIJBugeix",
-	"6xij0cuarvXsjAzEFjhKzsBkrIVLM7levPwL4ARY4O1vwQD2IN/t0ofyOe6wAUegPaOwAScBf8/Zunm5",
-	"IiftYlpezak5My7LbvJBl5PVKf1OTY4Jc5PG1jof+b27Pe+3NTOyiFUqwzy3in/IyA9/bS4urp5+u/AM",
-	"+51slH2wz6GdMY9JczFi5NwLvvx729Er3sQzJfv0/jLV41krp3bvc2Ukx038XELc9rfkPPL3qN+emET+",
-	"3imeM46cbyCXJNVelDxaKfr7YM4NVACNJQkPlvkN5/M6kIpRYDuXQ+mSPecloMMrS4+tP/niD/Bk9MZt",
-	"UzgPWO6K8Vvc5hRoyvfWujgB8gte/X6qZHi8u7EZhVH9nM7GPUxMgZ0hWI6b+kIeORhmpdwvHX4NZKTi",
-	"DzFz9O+nJObaZDlX/2BGicrYlotO6OLBFSnAmJWuOXCGdbRcoVfqmpi1PdhRpTJSyr3918pYgRkp2APo",
-	"QZsR1wE2I20n3Ge+422L2Wl/KFDIBbfhCl0Zv+AmPniCe/TYcAfugaP73xfXlw+fGA2u23OXak3zG0gH",
-	"+Spb3AjGQMAYPYvesGYHP10APDSXi+vHhtolowpz/C6vDBtua6a2sizg2QdXT44LIMyUvrrIFqqUZhsu",
-	"v/rUu4FXs1wyLaN3TsXTGO5vZ7HpZyKgSxrHO8olFs962iY9b6mf9mywP2mFRJ39SztykVYRbV/leyRz",
-	"sgTCOuh/IQKHzaLvkcD/cnTrSKJJofLGPPgJr6nZL1lNKBre5LbZBeaPRPybo82PzFcevrBFGzNaH4FC",
-	"9cnddz84NekUgHCvhHaXt+abpsYUEto2CW8TpoNmV5nDmgDFEGO+UrGgrQcX12RtbnMmco6D+u1DF5nd",
-	"FjPSd79lgHaMnWioKJaXUHNg/vWU2G7unoXgKSek2osXRm0vCYcEhup0SJzLy5QtQgrfYYveWJ6bccKT",
-	"RaK9fvslsYQKW4M6bbKBYoUjDepV77ZyL9LqcY9TYNe81KxWpKZcMbflyEoeqO0s9bl3GWHEAcv1USna",
-	"pLfP2sBjBbt/FkXUJTCOkemTZWwCfI1dHgbr4WL13NHZqKEWmOLYzTddIeON6P6jrm63j29D1XagWLDX",
-	"e3Ze+wpbbgcfyNolBd0Mk6xB75T4s7oLGsjP8eYpCE05E11qU8t91LOPkbmoV39fc61ZPOxRyVji1rqp",
-	"IU9SCkgMOkjIFXJNhfVWNoqKYqgygdWxQk/B9iAH1lxwhQWKZ8BfPUekutd2GPelXUtL9jbwB4SLHSvY",
-	"7dlAop4ZEDk0ghYaY5c5aJ5fXiSuO76owzvNIiAmo56svrtKRFskJlfRiaMWBfFgU7RDgZn9aR0KfnYd",
-	"rO+/nU0s0cS158sg7A6wZDZftZIquZXS79MD50iD1qgjUHEgxXNYjhXN2DJMYfmP4gWqjHvsOmiuOpIz",
-	"oY3iAJegkCtZHLB+DhK691yxNovi92y5E8l/86ot7iK2duE1+f5ltFvguXr0QBO54uRFYV+OO3SKm2xn",
-	"5roG4TSTuwfhecZDeYcDjf27ZzoN2Qea6/IArOtC6V0/nmJ6aUEHoef7y7+0nujrxZcPL2EGxzYJ+PmP",
-	"frM7bm7qxp1hUtg3xvb5R7a3somLgn2Iq3AVMyclnSd/YAG63HCjlj5DRC8fakyJZSsqZ26abmqhCCXt",
-	"AESu19BDQ0DCc1HTPViikIRZyj2xyQ936Co0EJgZiLH0wxgxOoCIXgbyYZb7KL6zg/Gg48IX3fJxbG5c",
-	"KFbr5Mn1XSthj1VoV0So2TRYM+ySknhzaMyPqesDaaGu0hY7hAbqxpnOUxowpSp5y044ngNMMngQY9Eu",
-	"fHhwUqdtCMRD0LvjRDogTdiyKmx9i4kBSYQfQcHoKIQjZM881oWW0eUKWrEzHw4/7S51MHuelmUcYqiJ",
-	"5TdA/v/HVaM+kY+W1T+Rj6iBfCIfb7goPpGPJRWbhm7Yp9kJKh0KwRRiNEIMm43Dyp3TUs29k5rYvaol",
-	"LXKqdEbWvKwyUlF1A9hMQquMlHWOp9o1ml4diE2ymeh5YYFh8bO/Rtst11otV4dlmZR/c1Ra67DcoJ9y",
-	"hR1urb6NKT++HR82Y1b0kBHVGK1cQTsW83fXmqWtOVbMv8CEJsaSiR+hAQSlXitYVkUXX7NzyqK0e8l+",
-	"c8YFfe5P39OxT5dKUfzMVhU8IS4NvV2Q157Z6iFbvGp7j2O37T09YDMQoAC5YWyHmdoovX0lCfqDjDGF",
-	"oecehL9s6qNAv2IUHGWYKX0DSXNSqRFgnkEgno4si6Z2otw7evbxl9msDBYw4+ZYa5H0r6cX2WmsaLb7",
-	"ZB3VvqhQ9XnW1VZdqYnZPdtjB3GvYI+LyG6Gs5jhFeiBS/k/DS64lpDBPpfL0eAmADyIwtCPBIYVikq0",
-	"Kl31XKgh4q+17zkGLk8nWPsECWfpDZg5KWItPGYUZ2XVKAs7eBEmcF1e/anbkzCCi7ka0BWOe4AaK7kF",
-	"m3eI7yFyhZCauI5Qd8sqcymKkeba09b+MQ54j2D74DVHtWfxlWQIjCNaNRRglcDz5UJJtiMdC4xyBGIw",
-	"h9tMFdPX5m1LrImq3eiw8itkuYm+t0FqpOOmqNLeSQ2bctm2jD10QK0jbo4xdgYvXdBt5Zm5otqjWjMb",
-	"noBb5Tj3+S6Ns3sJzPthoky4+6J0Ofbj4VVqG9z313JfTbxjGN7D2x84bmYsFXaV51srZimp+AeA2zJH",
-	"q+nrrAO3/+fxGoEV7D41RAfbUuY8+uGQGyENRDlSwDwC91s1nbrPSEe9cd3lTuCodFix3eNiZlAzJag7",
-	"o/dctrBTcBqrkUqLDP6zrLiAlp4lAwDU2rYNw1422QLF1DQUuo8W7wegAhpxTls6aulGP6vmNn7WQfHV",
-	"2BEE17iv1OrRw/3h15hYGnPas4Lrh2/ZfrbX3rzYOu3f1OyWs30/GFdKpQcyOezVhPaQudQqaTNQXF5H",
-	"evS9tnBcSeIMZvxW7icDzjWiWcEaosFXN1Bv2YMlbIP1HT2Atxu201Yn2SBsW4FF4Rs0FJ2/z/oDo9af",
-	"y1/xR7FRQbMjK3tTGw+0MCCajdUTdln15MKjl5yWctMY9dEa0Ypcgkl99TBQpC99AdJPAsqPaiaJLY6q",
-	"ZaNZtPjORuB+CeLkF66xPmwmU0yDWNdbp3ZigR608nWBZxtq/iWMKdms8G58CefVFkvBX2tZItVZBZV/",
-	"LtL7SzREZYcwD3qvyi82koSP+mvuwnVos3/wHyWvF5+y+DuXg++8hW+6mOWnT3cv7nJ793Gk3HdmfeEu",
-	"hI4/ig2CPwYNJLDUMYjhfTPecSj3IgrY4dgoEC8DtYH9U+0ivQkR3aFCPxbt9jFtkgR8OikNIzknsEX+",
-	"1IckdQMnxYO9IDgxJOzwtlOFiD8bT7PFLasRl+9PPZ4NHJPe/HwaGuCXMevTDzi/Es+9OhJON8utfX34",
-	"UXNsh4SbkkU1r5HVz5iFNt7LaroInEV7HCAuQ5v+5podZgjHCDgM6df8rm3dNX2BtqXvW+zVv6/dL3a1",
-	"vG3/hY4Zh46aU5GzspxA8OiDBCUFSZB2CKSx89263JXqivatdjwMlGnZZHYym6ffYicR1N3pbRbuhd7A",
-	"fZbW8b6fCkfLcrpndo8nMIsWYADXGdFSDrTM9nvvMXBxEZUU4FqkvI47wXdUa1YfX06P49XbrSZ7vIz+",
-	"nCy9Ps7AFzq9izd+rCXECGOcA1LEiaJ/RCzHUGT18/8OOhmibCypelgMDeZHDyMx1jLmdAU7yOLSEK7J",
-	"yugoa1/u2Mkyt/3yEgERgtRqpIdPusapRAxFcHisI/7VV7WsPNilRRrSkqDoxGhsBYDw6iFx1ca2mgSO",
-	"GjZ8tlR3kKi2WwjiqgXI510EyIfk+wJf//Ofv395+6eH5FsjFPFXb1+9IF8/+fJPZiarklUezE9puioZ",
-	"yWXBHpJXMF/zfLMrJS0cAi14zRtlXtYylyX0CqE7/ggfU4/IHyqmaUE1vYZFG8pmQW/qPz4kP4PfVMmK",
-	"ofd/T5X1OxakYlTst7xk6CunQu0R8JVa8FupmJs5pM1wZh15GhoBKe9z3z8k3337zUvEyTWjIHJgzci/",
-	"f/uecPWQvN9CIogwSq71f9e3rPBLkjsm6I4//JuSAm9e0IPN8fTPFDJXD/8KGjDXYJj8L6OUkddoMXnV",
-	"Z3Hx8PLhBYQRcNTF9eLxw4uHj0E02ab7MOKKbbgQLryzYSAzzEmlhnzfGxPn35l+3j4FKQK0YhoTrj8u",
-	"uPne3xtWH1qLpN0AwJMywipB8BoTpmZqJ4VNDr66uMCQnNC2aRLd7Uqew9we/c3i07fjj3qF2yXAMeqF",
-	"J3gN6oFN27S3SnxMP8lHb5A34ISrpqpofQA8Dkacu8feoYLtoQpMEaA4sDcInSZC8XcBxRcoOpjSzyUi",
-	"EZ6XHDaV81NXRhlV49O/yG68o4iVa93ybmOOtyTDxJWWdVHbIbQsnwGQMLMIrVSHD9ku15BTjQ1/mnzL",
-	"CkCiBNm7OkDZo1GZzLzwHGOFC2fq0UdX7fJp7AC6BvSLe9yTl23ZTTQXuy3LufOWfOMHywJ4Y3PpYZ8b",
-	"lKoQ8bJJSaHEiX2xfcSXDy15sfj06yjJH1GXl3qXT0BXosi+WYJ+YxNijzbu6rNsHOgDrDjDnoEhQ6jf",
-	"OdypCvpZOZw1Yj933YKpsxLv1lo2RlUl1FZDYXc4SFSFJAQEmdsykRGjDEGWoPnHxKF5RMvy4W/Yamzq",
-	"8PwvaDE24/zYcSMX2IoLWsdAzKInh9b5lru64bsdnLK0yp2h447uWK283DLSxu8OFxBhtZ/OIC3Alfgi",
-	"P9zfqULz/L6O1QsY/V9MIuKiwuNl+xXTQ5u4Aj5QAM1laz11MIBNHn2EFOfhu+Wl3AujSr/Cos8ZpKw+",
-	"rOcejqwzgMw10w+UrhmtThipKbh8RPl6feq765Lmp767p7fzX73lBZOPqt2TU1/9e8PzG83Rfj1lgA8P",
-	"KqprqW7oWeTa2rojry6exjN+AEcj7LVD1Q0rjGw/x4UkbIOEmPx7hreInQBmuBlz646CL7P2DrjEvbmD",
-	"ZQTH+nNo+YwlTE1J085BfuScBo98JvwjWfMNF6MG3E/2kTsKy7SaOvhWJHAb5SFz/nW+dcV9hrnvzho/",
-	"Y5d3l3oFDNLejIpUtDBsc21NAvSbQP4kIGFYEmPBJMBnyGbj7Acofs9clqV5HpKb/hEZKz5o2zs3YdjL",
-	"+fy6lWVxX3f/d7Is/sVu/v/B2C5kT9uRCXBAallZGALDsVjzoeWuk9QZ/r0RmpdeR4DW8KsDqZm2YAoj",
-	"u+b8xfexaz+yD/9qFuwP9IYN7JqsMde2bPv9liWWWqv2uan9QN3+0Uf476hv4I154q5kjUenOg0Ggmyl",
-	"cKxdcUc98ENVdgfoP67ZB/0oV7fjz0X3HOh3FpcFjNS9S67BlC24gqwUo6eDMfzm5auMvHj3H4YV/vu7",
-	"n35EC3hL1ZaUXGnzyDfvXpAfvnt9L7fGzjPEkHj3wbkCwD3V7SJb/A07/1XbMpZtNCHzHc77fUiP9/SG",
-	"PcdsqHtzobTI+BE2ggjQiuWQEg8mmJJkTc/BVe+7YuQL1yQCgkxcZBgDAN+j7/1MOWTFBF4XqCH4NLVD",
-	"5hK4py16awYflvCf1dVl0ffPJuIx6cAcZZ910Ip9+JZN2fe1E1hd6ffD6u/mP5/QTCoZZkEcE7GStyxu",
-	"iD+JQALFnQJ3XjZOwyzc2FbWvW1b1Avv1CMWVcVRBTy4VNDyoPgJurD5VtezFFLtkZnRfN5tBx3i2x9C",
-	"gp8/yGKGNp9Ii65E9tis+xy+2zeQg1pJIXFXoWiMwqbaQuKSQ1mOXK/xj7YeyKXcRZn5UdC7cFA58T3b",
-	"JtSTk50j8VvffvY8sTyz2i8UUZVR5OzQmS/mB+jj8/kbJo7CiXJ8+iyADI9Ln6uznoio7Eb8kD09S3QJ",
-	"xBCDixPb2QLT23shSlXDTaMxhHfwwCQX84pu2KO/7djmzmwMRcdniX/CQC4iY3nZc7HiBXQDNv89B7Ma",
-	"LfeB0XLVo4/mPwlX3ndUbV9zgOOaFomQWX93oryS9YYZoei18sjiI7p16eY5pFpP5jg4QpX0YLQ8Qyb8",
-	"l+FCuYsc7dg08JW7zWRIErzTcvc6+MDUlthyTi13u7PcVub7hBK7xmcthkTBbHq4a78HpZCKSOH/3J5v",
-	"TMof9ooajnttn/kcblH81k8WFTHRO+oWcZ57zI6GSp2txMSCBiMdXKY94kwaKySnAlp0ZUTQupZ7pjSi",
-	"WLZU3tXcfP0j/Hck8hczU80r98PBGE174z8wxcHFeYSKtRhgYRBwpWvNauwyLmuyRpnjSqBtNvMQKQfc",
-	"qJ+XkN/JsvjsZLQeUSTjkQ80zcV5RMoB3+bnJeWP7IP+fTkyyRt5RLohdfPz0g5009+XeKA9IsHw4GaY",
-	"Sep9Aq3b91nHP0/b8FIIQAJ9DgOqu4Sy8QvrTfDcXF0NhBH4DCceLHllOOI+szHbdUAafOT2w8zXc9i+",
-	"LckyIlh4iQ1eHzWjmr0Jk1jvwz3wI9sH30jyEVzeww7EqI/hJIucZJPbsU/T+U6V+378O5GTYYSS+yHB",
-	"rDjav3uyaMfp6JrHb+RZUlm9by5IQEXilWXbYjhzegcp6AGBbiDx1fZGJSvXzRU0/E/ZsPNmhIIXn4mC",
-	"4M0JnjhHIOeY9aDxhmwElpkiSPlsU7gd1ftZXKlyl7DfYErevYsX+52frDf6s+Z3f+Y9Rf9mmLrdaOfw",
-	"2NMDaN/I7FNiJYiejF7EL9vHeowyGHjm0BAAlDDskibYM1uIBdcSSAu6spBQscIKX2D0+Yoqkozbl0Fk",
-	"fcquDSh8HrPWUm/biKI2elnvkr/TOZ7kGFbwCTfDt/DE3Ik0opBLuV58nh18LTcbVnwLiCHTe4hrPlOi",
-	"ltGjjcqeWaBQt3fX4dnQe+l2+HPs6a0ZYswh/C0+Mbk1kLoAw0VTXce2BD4R143tUGfwtbH6ltUPAIsN",
-	"F/0M2yRIwb5QpKCaYk0bsbO5d9L7wvjB4/TKlmDPmwgAxdyrUWPmde/mDJZK2kgsVntaEMea357hbGTn",
-	"tyMnt9zHDMYO3HCUYGwHJ5OL4m5XGw+4cyDK5fkEyT8O9c9IPVTDufgMx6qNy4yeLUflz+MT93uacOXg",
-	"3O++Kd+5nQjz0i1gJuJdOFzUyliqQdgsgEM4rTItYiJE/Q//zo+CYvfie2iJn2IbXPXdbDdsp5+5cqSa",
-	"QXkRrQGTFoFdaX6zqWUjzhEUeoGDOwsX2/sgJCZUlJkftTRzCBwXvdOXYADcMLabH19P3dr/wdjuX9Ks",
-	"hkw2zA6q5C0te9W0ifbX3xvWsFER9T/hic8hnuBL3wP0V1q4Did/d2J+a2wpTO+KpXkf5xlfBwYmCjHA",
-	"IXG964w1/KyrMninEAZSzLBnEWexanZwQLSbdn5ZBmPfm5vjH5tTvqO3zOkThikgRsaFx7uH7e42Uxe0",
-	"8pHzADg64WzWrJDnFI1dsvy0tkaH3GPi638aC/g/Hy6ynnu3kL+fNT3GBrZH6VAOsTN0z5ai+lIiXk/B",
-	"OwEq850GpgLWdNLOYtR+SPl+y2zB0D0R7i36/CeuqS/UuYIQ74fGvWctHPAmRm+3twwRge5fZpkvmS+m",
-	"ZaPQskS0jPuivsoGrqgWHuBs19RI1M9z+r3o3C2ff75I39DZctQ8U5q87XqLiA8QybPVC7ncHUAbxCsJ",
-	"nPHwB7Wj0KEBRebU0VFbxvT9KebfFly/g0/cz+bD2Ohe/Z10FKOhp6onqD+29rFDOP6ULZ5cfD0yNwuW",
-	"9W8nEOeFFOuS5zqeDEvLczAroh2RnAUZsbhWYK8MAqm2OQHcqrImAsI0LpUYTEsEB2MIsYGN9VuAMdtT",
-	"gwpbm8NEGneX6/vjbrP3r2pZQT/o++Pwcj1DDb86P4vH8VGj6eaIMXWehHOwfdEP4hvO1Les/gLYqlwT",
-	"7A4NBV2rgxWIcMMhLHgCe8hGFA9q5iB5B9PUzXNv8bG00MRpVZV2JmeCSmsPoDl7L979R0YoqeXel6iY",
-	"S6RsKgG4gTUVxf1pAW8ZLY6peA9nJfjCZw7N41d/gNyEgd2t8I9nUA10viUUSmGRYwh27rNbTkVBFLVN",
-	"Arkme9mUhb1rWtQbrtrrZ9ZBeWhLk6OHBbIJZx2XOxY9f95zpCVZMUxdZAVIncI2u6tl+TksHdVsNkz5",
-	"jMb7OawvWc4L9i741P0cV/MdlZykdx+BEi50vBtG3NPANSkkUxlI0dXB/Occ8aw8ZzvQiVAbIsEmZ6Ha",
-	"ZB1OlOxYraRAYERoVwdup5RzfBD5uKH8Dp44LQqc/VMly5qV3ntc+X2r8QMGPBesIM0O9V1MF88wM2BH",
-	"jeLk8uYACTeLBKTBbtjVcicVu8f7+g1+wXHDfeZ52pX0N8G3fAN4c6CfYPuzBPtdQJIrK9LdxqCf34bc",
-	"bD9Twfa4O5EA3OSJ8zjpgyfuvQc3/8fKuzDz+kznw6FS89oqouqfMuHCgxOP77d/6rO4J3zjrIRcALpi",
-	"ZQCx7Ppfn2Gb/ZhybXtW31tg7F3Yg+l+FBc3/MuarvXJMATQ5upMdV22DziiW1LYtmfGznOozA5iGRqQ",
-	"ho16pyVYI+45PGWzDLxXDIJtHqgesD/+EwDZH7xjyuiL/0m2jMJCFWb82j3O7MrNapudkexPn5CSae2L",
-	"ssyAecmZwB5sWPq2A9+pwx2Qgj0k32skknVOeax7wKMGT9Q2wLv30wQE/35k7c/inziy1ogz1X2Zb7Wp",
-	"qOgGtG4ddBJCagM6ui1GuMBofQKT7l1RwJAL52d44B5J+fOQ6e8UDdnWKJ/BKoUFA+hnWVi0YkvKcn2c",
-	"cbWVZdHyf5A8YowZCF5v6e39ZSq8C6l/fmEMY/8u5RifccsBbR/idrENB9245YgaVFbM+E08Oo8Klhsd",
-	"+F6dCuYDrlL/3jwKoMn/C3PCSym+0DieYQDlXORHOCzD243NjcZ11J/dQ//M1bBhR6jPYMO0WWFGL7EJ",
-	"lectmhk6WyD9gj27FzEbNl77vRx2g525hhQYcH2vmNsdhNW++l0ndr7eEeajzj8NjQXBkQRJAH+TqwBo",
-	"7BmRdYaNq6DFW9bGB/oUSpYgKU0iHFNik4jRij683vYtF8cq9dpGhsN4CPfTke7Xf5keF3LtYN0dsc/e",
-	"1mIormEbvk3latmHkppiOYfRKO6263MKrfvHUbg/T44YrDAZrojfsJJ37pG75rdCFBhb7ENxdtiYUmnI",
-	"dZYbBqlHtrbdbF1GVgyQzUDQQAsmxcp1KzMg4+zRR/OfBCiBePrj/SGPWFhYANqk0ALEGLdkVeMZ0JOV",
-	"+2bCzw/fF79XzuaZ0jS/OTEv07w1UYX/I63uM9fPDP0jrbzAPMHrdiZeegtNES03xQ/AI2Cs+RZVh8xR",
-	"fe+5GfinWw9HffY2dmb8ZCKfl/e/LbiOx4NAXwn8bmfYRViobTqRuR4U6EvNSMluWalsdL8B5/UtqxE6",
-	"yxUCTO3+o6Cp7rm54A0O7Tfrn48Xki7L59AmJKmYETvdr2zL+7MV0mP+jKzYAAPYtiX+w+NJNh0mwb+q",
-	"qSKBF/axNI2Ii5ylIYa59sDjjXT+lU78z0dDtl5n23+XEtfv9Q73Y3yvZV0zLAw8izTo0gpDFthNF5Hs",
-	"VwdAfyq4bqMpe0ZvXd4xUUwv20m1JW4CAKsB/8+oacEz/djGm5KKF+3C7kcGtR/4Xfy8wfoGFDPoVXTs",
-	"dgeJoeU5rinn/IXvEEpWjYLhIX2BklI2hWDKpv5BCRpGAsHLhvBLW1n/f+xdbW/ctpb+K4SxQNq9cvzS",
-	"1Nd1PiXxdtvbNAlqAy3Q7QacEWeGsESqIuXJ1PB/X/CcQ0qakTQaWxpne9MvdWyJkshDnrfnPMceWpGn",
-	"9avd3LFM8J0OrcIGXoGhxfiVYu8zoa5lKhKpxI/vWaynRSqUjYI0x4Qbw8p/QmW8+fk3ZuwqQep1zrAR",
-	"Ngg+NsX8KFXkf4QgndPrwCH4UaqmcjgevynsiMXiNPrTiDR9WVfmbzZQjbmbScbZtLC4YKA/iSmbaHGp",
-	"eymFsjBu5XlTKmJZZ3dslMmjhK/GMLbe8tXfVxr2roXf8lV9wUvxeOZXntLuXlDgBQo4WlM4VRvFoM4z",
-	"NrQQwOLUGrKMkcLC4Ucr+fj8eh4TrtVYnfnW/wS9aFnlwA02tPa5XgjGMeaN3BsVcyoExCqI3IhZ92dw",
-	"HKsothupWKESp2RTwZVlPAFcySvSYKGeGFsmKqfasJiFjM91W44nSQkzwY1R6Y6+AUSpebSALEYHFkzc",
-	"l4hgkXWMiy/A8p2kMUrm10Pp5fP/URtK0h0aI4d7xiruG/Y8HKN8Dxy/juq9IDsM6viqfsvjC+DLwjuw",
-	"MDviHCJOutuEo7FGqrOH/4rO+5Z4/luh5nYBiZuHkDNCkVaWUJv6J+KxorBBpak7JO8ardyvgn37NdSd",
-	"LBc6EWzmJtNcMOqlNnfegdvJlM+RhmUAaSPKP54jSk6BPaZTZ1Yz49wFowd3d30njm2tIvCiPfWK8BH+",
-	"nl0i8N0G5dP0o1bhbtyyVBvLvj1+ZFC+zXR9Xe6oh5zRzW0sZzwxIjoQn3iaJZDkcZb9wcXJP0/Pj+G/",
-	"6MBq9+9vjs/hN+7jKgP4G+42iRhhyOrOeGawi3G0W/AqOqD+G42dtGWOpaLUE/YYCi6I2wX4/Gdobq4x",
-	"yHpZ635wmVw+e7EucDgxTZy29OVINe3Rkp1f3ZTFrB6ev+MswyP/2Gw7ulf7MuzAzR2HdkaW8BVlRh9L",
-	"XpzwVWi+ohVVSEKvG6lYLngCAkVdBjn8Y6pjgfrO/6teD+KLwGrNcrzZl0Z+8SYr+qlFYyZCxXySVPm4",
-	"Ns1QDC8HB6nEGE9F4HSVNyEpHHnDjSqG4G6f1q3e70bcjHbAWexfa09aOmoemKR1qOh1y1Os/owi5P20",
-	"l1+eHuqLTjV3mlUFYbge8J5khJMNM/UwoomGlkYxbKvhbQqphOkCFkCTLbhohxZbMiEO3iE6bHnEpzvJ",
-	"nPN2S+e4Enap85uobMHFrNZdaIOW7xjOzcEHdKFWFZ0zajBW8XAir83LxcbEKTpU0dsFxAnyM7NE8DhE",
-	"29EnD2c7V2bpZG0EO8pplPeqXJV921LBkvn9ODr544st5U+/BmPnye2ctp01rpVTcSTX91ez0QMr5iwe",
-	"CLirtngbHABHtS9p8eku4ZqJeMDZZeJhIJPV3wxzZhksO6uOzL66uvwQsV++f8POz8/OvvZzH7r9Gc8f",
-	"LqCPeIMe0HkA3w6uJ1Oe38BI7XGZn+mSB/LZPHBxrLdgBlgWOsroW92UT3Wa8kMj3ERZEbNbnhTCXFSs",
-	"+QQMUrcZMHQSQcFgxKY60UUOwFcxhu74RfC4OuPDx0px9Guc3795+uhVjDFqv/R6xkwBnDgkX82bQnBT",
-	"5CKl7230vAI8BBDQFFZHYIikiD2OEmMZI5G/hl9CFc5z9sqw1L2QrFzPDRz92hg5gWbhLJHWJoKl2LmG",
-	"QyRXTLWKL8joiSmIB4kEuMJqy5OIcXNDj2oIyv+MT6S4/G6SjICBPgU8eqk+Vq5eW3OPN8Ed6BYIuRSc",
-	"sC3QccBPbcH5W8r/13ryBKlBb40OnInWieBqZKDSzxXhaeGqmPEcsyUVIMiQefS3VdxGJviNWTPqoPcs",
-	"/LWh/SxARywLSzawwimn5znpilbFU1563RxuGEVG/xiTuG0otRYa94RTo3GFa2xuM52jd1RhNndDcHPz",
-	"kNKNHRZ6KxFYddN8Lqs8Bt9YxufC7G35kbFmwVVM8YUL5utqInYr8lhOrYlKmBeanjIdwcykgdo3++vC",
-	"/IwX9Qoq/j+M/W3ovgptUW7b6tgyLX2fq61FS6E2rSPef9eEhA4AAKcSSHYgfJdgsZdgC8HzOGKxvJVO",
-	"mIBFM01521sbneiDlhDvC0r4bAZ5d3kzwDXYXd8rLazY8b32ErL10t+LCdxv4vJAnxSDHSq47+ARYH0l",
-	"CU07HA5IlrLgibPLUqkK4h4TfxY8ITke+uxwS9d5dFzK2Uy41XoHVz5yvZrDbnebNaENcaP6QuGLD8Qt",
-	"CZuhlP0px6bXdiHypfSEx5C7qVboQWghS/gKoAAYfPvx0uMAkBWgHG7wpdO5nEtltjLmYlFKZ9FvPWwS",
-	"hdghEsAA21rRtuude6YC9qjlEN3p6HbP+/ES3ZNJYV7WQjo92ojCq+6UANslWNv0SG53U2VPk7p6DwLT",
-	"u2of2GYhgJaLlxSowU7CKB+VqTGWD0L0+mvluQTHg2VHSXSeOUlbEA5AbXCWamfdXhA+P/SkR81G90Bj",
-	"Lahiosuo0Ix2PzhszjsbfqNaqbt26Y/KihyjHLudr7cqfq4zobybLnUDtu2h8VvC+w8YJSRYVUthweDT",
-	"TpDlbuTTB3/RPjbglRB9U8ehLd9A84+cAxAQ8vNS65mecBla2xEaSnnKNdBziRSk5dg00dMQ9ZCEjhh+",
-	"+XIxS+R8YUcq2qTBPxv4+JDN8fzHtTnKCVewvsBx6zvCDwJJoGQj5VSWubSiEocDTgMARLgnLylv2LT2",
-	"Utnxagc+5BW3b+ilh8Gflp8HXmF3dh4iVB+Nnaf3aw1X4wD9e5RYVk0C36M2kYjNCfBPOCSpLQMaHKJq",
-	"Z6iYJVgwk3oJhsRtB60PckWH9GKjrOfC96nsrD4um2p2WvIeCQTFd+1Gu559wYztKW50uj1uNG5p95ZG",
-	"qQB51jNPfz6IHf96xWAeC+xwxuKV4qmcmipWTedQP2uLXCGj/1JVwyB2qSkGYkYPgpibVacXfbP6su0G",
-	"33aN+4r2XI9tdfaku8qJRBN1N3KVTFYslqFW/fFE+c7bDqY4E0rk81XTViLoHkcXms2kIMaMSvZh/M0E",
-	"eda2zP4HbWRZ2IdxFiqIY6mMlTNb1+IuMV89Z+8p/IP8H0qEQIA7tqL1mQgNHPRSNaOshbrWzan5LpT1",
-	"o7fqo2NT1VCYc9eKHNtucWYhm2ABJnpYZMibg0lqmXlnTxfKRqE3VzCFpMHSxJhaGKUt55eMhbJytqp9",
-	"wwYAoBGHoAv3eM/ggB1VCMsxETPEXrQ+t1B0K1DW7vLo9YM5bBLIbfhHO1GxueCWGA4MpO3KukusA5G2",
-	"9fXg5rWX2z3uaNAhywRHKJVPDeECm2whcjnlCfCuk7Muc7dtjL0AhVlGurhigmMCo+Wl3SDZQiNAcKcp",
-	"jWPiN/ZVeEJJNcd8VkQQIIOClWLjlaWuzilYGhBcb3m1OZfqYzxpRp0cV/CysS4QuhDUwouqVjg8K6cd",
-	"Wfa+JOkekKTbeC9/ADXPUMiFrAGR+76hhze3vCQo/oxbK3J38//+fnz43R//+CrC/3/9n/9x0GerUXX5",
-	"V5z96+r9Oyzu1DP2X7G0r+BvX5ezjHvQ7c4ZMblzd3IIBciwlq+INeZdGr/h/Hh3827LVuhrdm1R7qC9",
-	"PwJdTs9rE62z/lebTIi4/+WZBEbvFlOu25j6wS3bYDyNpTJATen5bapmB1CmREwrb3tgqHR4EysT00cG",
-	"x5o6BLxZaG3ElRt8JHKVhTZCwQMeyhuJSzCFgQZpmaux64lwancqZ/RhtPlx5cFaSOIA3uOWYJTGIql5",
-	"2xrZvEg7HUt/zRfv8rMqBOz0/Pyatbp/AxEDo7VUP2Ak+JYz2Jtquoq8/eqNeEAqQx1JVI2lnLPh3bzQ",
-	"UW2EOnlo5j3OEUSjm789OB9YlrFuWfqya9RjNvR447kNRRmm5RwLbtEYa3210Mvr8ICRuoS58d8ssC3H",
-	"Xtccnuw+UW1rZTpcRfDUfagzRGYyAayZ8xpC+BU6DVEDIoqu5L7D5VLnMV4OrQumRX4rdmAjBErLI1Uk",
-	"SSci6R1csEXfAeBIzKUCv7JaT4dRMBkqPubyVqgWdbhhN2+H4XQpp88OzuOm8ns5L/LegAK3OmwGtwwh",
-	"ct97hGQqP4HbF2L+TqwBN2hKqJAp0jLeBAuIzEkziLfwBOws374FAninL9hkjCoJFNXxKaF/dc8Zqw+M",
-	"Gxv5iPfeZck9mj6x62DDvGesBz3c1LyE5enCuvPBP6faD7pa+wN/XvBbwZSmuCdXK6j36jzLfNfGMSTk",
-	"JyGyMcXDt8bchaV/OAn5SWS27HjaUqtT6Yg6ROvNqkojwQA9Fnpv1ptyUm5/SzfOBqlY8pXp7nC4Mnuk",
-	"bqlPLMT3ifWDHXfG13oWPZz+c1+kK/0aPPHVlRXZpsLrg+z3QT5jRWZKfP8S7x+KHNoJSIWQxbNDl1BW",
-	"0G0YQJiDsYaoO3qNYTWdjO1iFMNd2F9h7JG0G4z9hW5yr3ST/+3Up86ZWeRS3VBlt7Eif8lqAX9j+Yrd",
-	"uDMXhHitNyx0wuyE3F7BFb2OyIyDiDWEvg8w6VNmLr4763E+LqHHMXVqzKlyHRwe8Ct4kgser9pAP6Gb",
-	"VrM30NzebPMlKlA0AtxiM1FM8IhEL8F6gld1E2Cwc2zJ3mIEOmtIPwa8Y+zk+Pj4JdVFRJVBn2EcWigL",
-	"bMwtuSrB8+miLVlxOkbhVmeIbYHdrBpoW0z4kiHi+jTvtR6u4FEyFPPcVuR6DdbQBCnY5tdCzRJoIDfY",
-	"Dhmx3oHdsy+JpZ0SS30vT7m/vL6iP/x1UUkPglcLPM4BVhqMTIyzxLmcBRyEiMsdW6IhPKNhiyzkfDN/",
-	"i+vyzfmLOtSwlmXcarHtJ5l2RQV0OGmezDvyRhDky+qVBZUtmIlpdzXHFVyxl1IOSGL1sDqThOF7D8AH",
-	"TUUF9VQVqIHQuh/wUYH3I8v1POcpkVI29Pd3ag+szmYrj9+OmQ7039M/IThsGqfNNa1nAsPGvhGZHcpb",
-	"5WsPAYfNqbd/Xb1/1+CdTgR6Eu4SJT7Z0uyrbQ76vOd+LroSj1c4T7uRg8E9/+hb11sjiGkv5SUMBo7G",
-	"vopzPrPs9Pj0+PDk9OuB6p+qT0ArtraHwBq85YmMgbGKMr3rs3vn/tejo2bYM/2y2fNheiF+r/O5sBui",
-	"VW9ygMWcZX8ONOThtG0KtIIGIivcG4vlgbAlV9tiEAdXlYqpj+7wh/vdHVW8cUszzLd8IhLUOyMdZDg4",
-	"PGfvOSbUkM3nGLzWM0NqdIB2MRORgOMJc3nfto5HsbB8uhDxoxe0aA49XPrxx9JLbvgdSrjG62/6Fjc0",
-	"zAqb61JPuCWNmDtsMNmfY/9coMXWqXgJFyFuEC4iRHTHonU7OJ5MYCcCmYE8izXJ1oSCj3twAWDV+kE/",
-	"KMnjiwj01Ap7iPy4j67CJnB8RHy7IO4LwWPi+vnt8AouOPyFchQbGN7yK+4HYuD0BwrWF3BD3HmHQsWS",
-	"K/bN6eFEWjZLtFOw+Pq7xzTR44IFbNcVR0t+K9yktlYavK29mpFzJWJ2cgZvmHGZQ2tZbiyytc8BwA0E",
-	"7myqkyJVVFkgFcWL9YydHJ2cfXP+AtLrhTPspzwRz9kbuN6wiVhpattDE5QLdhyx4+fsOi8EYes9uQQI",
-	"719ap+AuNjEIQjaBvnJLZCHlVKEdoPT4Cn1T4537sx9jBzzvmem5Mbel1LfxLDUykeA6NH/YtyenFZj4",
-	"+cl3p5/vzvcfMsyuFZ8sUN/OKpIpFaHwZ7UG9JUHD7FnVwqM5pWa3h+BSf0Ag2Clpt2piFeJnKtXMHoz",
-	"lfQadr1Se/54+Ch1pOBwojANVUy1vHJtDhAN/Lg5aDGJ3sDQI8F23diPM4eMGITZH6yhKU9Fzp8ZChb5",
-	"QpSYr7yMw2JMVt4ymqFjZD0ugbvDfNayRrGYyliMIaiXMPLVSo0VT3FD+z5fe4+n0LPj5uxZ7P/0+Kj9",
-	"dCoyIJrgbuNjwRZmXp2ha0JDS6duA1xsIhINxIw6p157dWO4JgGAXBJq2t4Z5pWhlC1qZ2LSBcvkOfvt",
-	"8K2Y2cPLCQDHPZLXQ3QTMcOSMgKTI26BHhix3w6vnFHh7p6UJAIlfQFIL9gd8fMmg+GyfPltnF+q/my/",
-	"obpNhseQXA0E/f63NQfWzH+SskbTv6x2OyglqvvK+4FgWl7GA2yT5AuNwpowRyTJbqvOYJc6A1waan9O",
-	"zu4DrBF/Fm9P7zhV8dFd0vdajKU02ziqiOdiBP3+zo07suKAZzxYv7ujdxC+Fn0brKnJCth1MTekswAe",
-	"DWTeLzfbpoKMGZ0KaMoKDVYXHEMgcfuJ3ye3e60/cJk/wA8LG2A0X+zfIfP6pEnL19ou1hiESEbrBGnR",
-	"2olHLeFaNe3nfLBB6cjRnftfv54N+2u20NZqgcqGPj+C879JjwNixgLHyohkdlHlj3DLFmILkhohhoYT",
-	"1f53u4u9e2wd5ehRvU5C6cfOvNwl/D5gkvuotKGzcgGIrGcs4RMqFNyeb7PVl350zi2Uc3UDKa7Ly/aB",
-	"pgDAeKgD61nNUvmUAQJlYbCy7v/GOZpV2HgEwQaeJKzEApp2+MRPQmRDVLf17VUHtV/uh4WcLz5m3MC8",
-	"L/46uDg/jg5Mot2cnpy7DyfZeq2dha1irSn7WyPlDuP1La/z427CB1OpApK9AZ9Wax0HY0T09Ie1kBu4",
-	"lKGUzC2SOBw8JAy5VrcA/D+9ahfK7XF0F37uAV6oS+zTIBjKrw/oBbcZX5aajgh3UBkBJLmle3rTibq2",
-	"Jx95pBZZonlsjg4u7tZ/dYc/NCEbGt4LL+58qdaX6CxLcSd6/7qUrZGeellKf7zplkBPn2HXgEOWBbrG",
-	"+HWdFkxB9evEWe5GxgIJpyBoJ/gteoWtfE4JXzZnpwLf0HrwZC8Fnx8IhNpLOzqBiDDJA3VQAI7BpjVz",
-	"iQWWAxEVcEiucoC6uiVI+ArIvrjCVWBcgfn3sgJXp8iotH6hwHFXGtx24zZzaL5QnmiwcofB9OsWd3ft",
-	"dbh0b0ZMpaqtlw0T3nAAE8aP5RaCauDMxVZwaNSIDvVgx5acWxzXJnjMItd6IeHfu4ix4iVsQ4Q26vy1",
-	"HdLTOUK9v7mgT6T7/QzUVP9T+ErLXMIeOrqjn+6PplxNRbJ7iJcG6E4QvoHBf8VLD/aIMnOPDMTXSlvm",
-	"zm/kPORJ0pRDnXGZ1ARvc6qgyuroTqpYfLpv71Ssl8pZPa1f3bWh0087N46LBkvTRAe8iKU+4nI2e+i9",
-	"s4RPH3rvkt/ufuutjIU+SrMXD731z0JOb6ATzgMH+HSYcptrc8MHaVPipAwJ688a+6GznKu5p0wEzQYN",
-	"GZ08D7Bx3it8A4oI5/pWKEY7YPcwV/WQiBrPN9hMD++01HWyLXQSj3Su/aCT+AlONa9RAQuAusTpU1Cs",
-	"EwG5dGIb0dRhyFidQeyyUFYmVPaRCMvmGnglhM1XnWeeEp/sSJP4TnyyT60anFqgzBZUozoT3ZRz2zk1",
-	"OHnjzM0vbuxdJocaTGA+YYxZooHdfCwET+ziry5k9Q9wycGIxiw9oeEQLbIGyGCW66kwkLyhvx9BZfRf",
-	"3T0qsHb6CT4Cy7bvo4Nvj7/Zw+OciUSPrBfoccsn3IiIpSKWvFrX/WchCmTJLUzZHN6I/NZvhCJPDi4O",
-	"jg7u/7j/vwAAAP//",
+	"VBzj2OFiM0wZvVpMZvl3YtHmG5kjSpT7gBrqZzuZ4xAlUGWAmtSRMqdIzuc2oGYsS0rwliUrBmkxYCBT",
+	"NMxIzUCYBMSMbGJUcLjI2Ljehu/bp2OrPt4LXEgK28CBZ7QgVCXMvzuYDzEK62UO2Kq3Urvx04t1D9pt",
+	"TlrvPN6Lqhq3bKdjUjSkUPIpjwZxzVTiOe02Tw0egOtxD4e4PSs5K0vwdTCQeX3/xnSQ9OjnmuVyI7iK",
+	"XdutL9pY0pZRuIKtvenSQEsjtfy9coBzM3132HMcTMJuQMu6jl6ZP7Xx4x4GXY49KyoSNK/4B2bvGYzk",
+	"ehWomhV1XvkI4KiK7+f3mm+amqlOcGUot6jVEc1VuOF3TGDUZ9YM8w5txmbZjV5BghzbMaWtTdK/CNfU",
+	"uqEMq5qZkY1kCpIH07xShU3sSNLTX/FdbH2G/ooxcdIezIsUpYnpPHTvtwGCgJiebYLZt8EFYFifTwAk",
+	"Gud5t54e658pppwa+zkh6torbDDsVEmlM2soUOSrUu5ZjYIXxXiUv06I2LZUnK2Jg3N/8bopS1LxD2CN",
+	"HJH70fWTAfI9uvoqg2SHody1ochBGCU9ukBcrq9NnSdvXn8LggMqn6BYKnofJTFJUJEZeh/+dHkffpk7",
+	"6BT7gMbLeMnFBuSnJ0iUWfzXpz+eHIr0Yz4LB728eHpilDJOocuLq9h4Tob2iaJoxfAcgaN8JDMgI0r6",
+	"otgDoQWk9WvZsfmHrnPDs+OS6p22Cb33uKK5/mzX3wm3U2sePY1ZRwM3iNk9Wg5UlqJxwZWveLAmnE3j",
+	"NVu63/J86wz3Nn9kess6dxXOwV9ABSa6DVob6LdMpQ88/VZyoSOekmNKdV03tNGygqz/C/zmHA9O+zL6",
+	"cdppzDP8KbmjZcOg8sT6S7HsYWvV9NyMjAqQFGjWulTImMs8we2ptnTHjpP+KimhBAk07Jh3A6aZmvTQ",
+	"qTIw/IJvT/jSgg1BUt5rQ/S3d7a+40Q6rW22bcKjZ3I7IwGjCY1sIOs4nvxqmcfmQK8xvgsH+oAp3Xuq",
+	"YmY03EixvENNbxkpDBMaK9wwCch76w9id1hB19cCIFYTCbNACActaKWP4BKMsCmN9bs6dBONrSCyf4OF",
+	"wKqExPmZP7r4XMjb6Nmt5B36DmpeYTL7CllesH2U45Vs6tjkNa9YLos2roHPRTOpbidMMQYzt9dRu1nz",
+	"MpTtfAaTlBE9YDp+B3vl2bDNfsXsZjjHltGDj3o6ueV6EwOZyZ6juKTXb7iKHFHgJzXjDrBnPUKcjRQR",
+	"wuAH3BaM86C9BfeyKQuykeHWjE3qX6Vgg7NyCdKOS6XmZmBWQBo52BoxjjQq94DXbU8tMAG9ZQJK+U/M",
+	"dx/Kpj+E/mmftaO0lAU5MG0vLSx0QPL2Di9X8UOyKhM8Ha3jFVhel2zaZMbHLLkt+TLHXZY3RjUR4M/Z",
+	"FpxmH8wN8P7792++vSHf7sj1X8Xl5RUhb15f/omQfyfkJSHX1zdXlzdPntxcXrp/P2v/fXkZ/Ns881fx",
+	"/yevf/7pB/LyzfdvyY/f/PDtDbm++ubREyxs7OX1OwftNFFdwAJyakTh1EVbZX+ZDUXIpdiw2ugtjIP6",
+	"yEThi4aw5gRiESVn0ZCvt0GuXCJCaIrEfagsZp0Z9lFtpBGMEh/0MIYquFeVRN1JyD2RAv3rZRmWxkXv",
+	"L9zKTvji6svLrm45WAX4QUfZ6hXLuUpJ5A6LPvMcPMi2DLzZbJjCWd/8kpbk8Wu/UtSOGU1GrtkdZ/tY",
+	"goSPLVmRWEg8+4V0Gx/XBMI5n4Z78uVU8PP4Qgs+mbnlDuxIyQU6q1N3xGihQP2c1sVjcxTfXz652NO7",
+	"CKXtsx8HwmFBssVwQCx92fi1+DptXlE/o5RtqDhOviuoZo/MRR/blrzku13Mv+8EBEJe6W6GaYJ6nDd6",
+	"Ca7eeMKm2lHhMHq0JCtGbLYUK6J8Z4YbVpK5VmTHc90gmk/e6BuSyx1nqC8bDacgVLA98vh+e4jRIkh0",
+	"7M3YaNsun8toE1wrVq5vPMII2t6YaYQYAnesNuIhwIRLvryLqLaDIAlp1GeiWE4qlCHwQVtoX1IVzeBg",
+	"dS3rqbvonaDoiKS5HtgrAHWAv8Ne+OQWUJvNkLTDAx1LjpfOlR1LW0GFBuuqIJ8B0/1O1KDWvGTpyuvb",
+	"0iyjeM1LFh9McLVlxayzaTc8zRzFrK5JMWxpMmseO5rfxqOy/m/LQdfVju7smfJ0dOryrlgvskWu7hbZ",
+	"AoAaskW1jSdl9BKtXJ70BJyDXNs4Jt9xFqu00ZLst7IyLLOR7EjZtalJLo4bo42z6CcJD2Bogz4DlLbL",
+	"mnYy1kJvD1hnp8gmPAttbVcSO/9ZsSJqVuxYPrIK81cr9waWoWmtO5Ip5uvUHb/WnjocnS1mONTM2Cz4",
+	"q10t79p/QaTMiAmQIDkVOStLFveEaRYr9I5dTro+xD3c2UJLTcv7ieqAXgNmP2bE4gZzBvF0veUKwCqD",
+	"FJmJtBhetE6AlhnDwxFu79FmtkLg6Mi387cUDW5+t5f2QnPUcleJE7E9rji6vrKWnOEx6ciyVpHxEsdd",
+	"QsG9MaZMzTYPvVRc7GR5sAQ7OVe71eKPCuylhahbc4G2EIb8lc04qplVn5QcyNN6djmhjUfSFsposTz8",
+	"2oeDPP4oulpqRvMtZKYcpHCgc6CRZS4AoQJFzEVrbhxsIOCxGpayyW/tNQ4vDSmFA0ERc4C5anXKG/Au",
+	"MmUdHN7MdEpjjuW03vJkBUAN4MQpYMfJkjmcKogxA4JVdFpx+BD8prxxZ7cVMVx4NKTumTdH4IZQO3Gs",
+	"Ymn0I4BfQvLnTWImuxTlIRYVhoRKQxLILwjwMr9/pTLvTbNYW3BeAduhls1OIcKe4wLYQHNVmusIALJo",
+	"vn3u/MuU3HKHyWdoOohIMgGDPJ1iGGgrUXlq5vmFIvYx9RyMB1SFu0ByU7mOHjYuzoHwlcERn0TXZtkx",
+	"5ro3tCd9rJ49pAE5Nob4kuGqTQo8TbpalPmaMi9cJ7CUstTqE3MrpGItJpWpOIGeVGrT8yfXFlMQpSzx",
+	"JCIFq6go1HOSb1l+yzwMNFAFEO9QdzK28mO644/NBJ1CdWHV2xDWSGKm40JdP10cT+S9sc5s6gixR0oh",
+	"BpdF3y7AW+fX4ah3nS0qpmlBNV3cfPRRKgfghZkowpoV7WFRi5tfPjqL5xdEVaNcmA8s9tTo53ji4Y+9",
+	"zBZXyLHAKS4+/eq/+7Fl1U/Lj0asfVr+8P1/wCPGYmlVALAfFscLNc85C8IZDEDLX+ECxZpPQ04XukMN",
+	"51ijfvoViAoXCloAzjJEBUqmEZXdq2FXET9sMWT+dLYt9ne7TVFIA1kWA3FCt50xFXrLaKGYHowWemFg",
+	"Uy9XjFQUYv5WUWDMJsxTYscif1D6SYFgjndP0GD+4ad/h1/88PbpH29C578xsjP8ZxdQ2X4lKBVQpGZr",
+	"m+vbJWnBAOk6rn8Lguc811RsmpLWbknPiSvmXJdUE1QqHXpsdvXVZfbk2eWv0WA5cmYYqxFs6cQt1uUu",
+	"IRRieJEXbLk6LM1/4wgzPaHTYrYnmVdGNiHyexQfqj3Bx1piUQ3UUllwx/hfK6puhwCnlivrG4/+kX+o",
+	"ygEIwh4NhgPizo3RXQwevYFaGYvCFbkEet/FotiZqc6t4JuxZW+tahEd74HcHK2Im5ydf9imbsdcf1ih",
+	"EvpKW5XcHWSjDLsDj4oS04rkVHyhjQBBx+rzAI3EZbebF0cOvflUHlJmew03/fb62ZeGKDu2uTaSOH9i",
+	"fvrbjoEWs767itKqYhu6sofuBASPZJ9LnJ0G4ScFxSRU6tEf8ScAhEASV8zQM14nN+I9Oa73wDX7+H5r",
+	"h4cTCuL6XePZXmr+igqORMh37vQGUskze2rlNGhiJxdOv2Ka5tvZ5nkBrwWYy1u+1oubq6+vL7PFnqrF",
+	"zeWn/q3k3uk5dCgUZNVggXNNth1gwTA+hp8ZiqbYIhNjwJl98DmWgIZccluynGbS7elQQqeZQ4viaRPI",
+	"5yrYnhhuUfjFqMrNaSk3DRs0hVi+xVKoin+4semlck0K+x4oGneS5+wRtDEIWpsom0fT3aiKf/CZw5E2",
+	"CN6MR3zptGoDUAGGYM0iSb+0Ho6sGMM9I5dG47pK+zoSKR06qW8N+dezljztqtyM49u3G2iYwDRunPWD",
+	"BBB1mEWmZMVcrPioGizqAzlv7b9REu5dntFNvDrVOG2BKDxWYSn3CwcHNglTaAEqgGoZtiFwq+smaQ0l",
+	"uXxbcP3NKcBy336guS4PpIURVuyCvOwWeoOXJiz5dg40XpNbLjLSiJIpRSpGha0muCBvLc46pm+kbv3F",
+	"XwV6F8KZX0Hg/Og3x6pxsfQgn7MQzwr2YeD+Z7Y6f1TzgodChNFxQCrzUM81D3NwQ8S2dyXrWu5nJyW7",
+	"IwxWlQXEh1J5gu1i0A1pQ0jw9YzktVRqTY1WyAX4gajGqwmrWvtHfSjBdjwPyEmIJBSJmTm5084p7Mpx",
+	"rxPvNzwNMDY8274pCEAUwKxjuw518MsN3amZO2+b7+Ql3/mSclmT1YHUUlZExyDIZ+wHJI0pPb7pV1Ga",
+	"JRPXpkDMOMkPz4eneSrbjY9WKXs870m58X2hRgZvtyXKSu5Uz+QkEAGGlwT7oJGhMCggm3zL1HNCXVcQ",
+	"uTYKD6RBc00Al6cno0u7q5FQjkPxHs10tDAb46n649sdK5tgf29oudzJPdhBNeWKFctcKi7Y9NXtIJ+H",
+	"gEbaONUMssOgcGYxGOYaJoAc1hav2+Fh/EG4kAstyz/OoXpyEcXc7bknV1M9RMdlECKZQc/QL+rcHOAI",
+	"1R7HXe/lqcU4abMvZsNnnQPtaYZ4q2m1O+FEzbswzyPqPIpLDMHzU7ZgHzQTxUwmwVpGFHZ8s13Jpn5I",
+	"EcaKTUcQWbwDTXmZLnVgkBgFkmT9g60tHTMtGS4tSoDYysE3M1NfovktAV3XOh7QrkGwOL1lFXo70b7J",
+	"2qaraO9oCa0NAq9F0RclcykIQyd0/xmmAxeK2bSa8zFC8o2xOnweqQB28+oQpcDfJJ9rDiPsjVFzfI4I",
+	"aD6QqLFvG124Sk4fGGOIP/ZAJyp500t6OPGK7FqLEH79QrWRt33v1iQVKHvGoki9OCc0cV6ypIyBAXtw",
+	"fPQUjfHqHkZlD46pZEd4dCMaYiXvznhIk8/eXKHkWszEpzkVH3dmKQJmtTgCuawYpDFm3W7I7R9tk5V+",
+	"6C+KlA1VpMYACXwXR31n5ktTs0OnOZiG4DYH/E6xtE18ODYtC+s375yD08eZD5gRFxZ73cc18F9Ph4xS",
+	"Vcz1PZzdifC5lrqjSs8VPfPlS1KI/Q3lxXygTCcDTj7ZNTuv9J0rVMHLN/08AmbOXdbSHPZzrm3OXGdZ",
+	"n0N1oU6W07Ikq0YTl987kI//uQ/XCOnPdlv0r4ToV2Wj5yp9igFspb2RJQlbU22pIisG/duFR9ziGpAv",
+	"mdCsJkq2ydrm1obf2qRXWzuj6EG1KWERBTmG7YOBhvaLNq21ZrQ4jGx735U/z0M/sJuK6VOaNXFlQfnk",
+	"mjhrvR+ySg5fzpUqD9kSKQnUezKROzlY43C8uyNeDuRkzwDg1ny4FaWLbGop76M2KqaXreUxHkjUdnX2",
+	"NcinrOc2A7Q9MJIu3B/gC0nI5u0lOQPgulffHCVPkL83p12RTUhOhXGHj/yreSkClN7TKSIphdOjTw58",
+	"DI5tvzLEN9b2fkgOeGtdBQl1FfM5IJUBWmT4OTcXPaCjApw1ck0acSvkXtj2rC6xCoy/MHvZuewguOKe",
+	"cpBIi0TjrZ3xQIPe9EsH7Ds73hAjuBTFCfHxs3nMvuJzF2ZdW4ipidqArEEXAJePwF5PSFpf9YP1WYPW",
+	"Yj/oPiOfIq5v4QhDZIIywgQ6vYPn7EtpStrE/c77nPP5WxL6nsaTF+pg88LfrRvbgEqrUlrODGEiKkmq",
+	"Jt/aJjB7rrcc28Dk2Ofh93anDUR0BnzZxhBa0p3l8DmhZLnjDppsV9KDh8nFFgAWfYHRfJsFMeWwo3z3",
+	"7GMPELkmit2xmpZ+jHuHPCJX+pwuyG4aHYCWUa/TnHYp6acrWQWOt/lSIy2KZ815gL8sleO5KLz6L+CF",
+	"nhc4PTVtZzLCii0eJ6b9F/PQyy12EPo0njDPCq4vvpnf+tO8B4MPQGU6OJlkFJHBTuCO4q5qz0EFWliB",
+	"FqNgkS32NcA2KNf9FLEEWbk2/z2IHNuh27IlW3LABhqU13IfrxWDCdyEYPgQsrXt10HHs72BvERTviML",
+	"+CnaWC4VB4tDqaEbkQjLkqerWI/hHB0yxFy+A1rH+O31/Ih+a3lG87CjgG5p2VNHUdO/N7QEDOmM4L8h",
+	"mQrIaeGQzIcs9Pi7LrDn7OyryUZOr7EZ/wmNnF7bEOTw1RIRX8PloUEdbSw4ln4ui2ZX8pxqtpTr4Zoj",
+	"BHUq2RGMnpkFE9ph24TeuHuiPM0BKBrs9JmIXFRypaONSPDUqy0AgCqISnudPGCziup8y1TQNfPXbE7b",
+	"0ZpvYi3ySi5uWWGhEZQ2VikyPMg6D9IB6IUuCOlm1exKSYtALuJg0YkNQgN0sM8s0FVmK/IUeXJ9+f/+",
+	"P1dfXRKqyfWXHt7Ilu51UP/noBHx31I5Vwk6p8rSclYPd6iHGzTYZcgfAmOdAY4p2oXZLKghKmh5UPhv",
+	"53du6xr9cYwjDhubKIa2b+0S/HObZoHH1Xl7TgV81TXaSqPkhYdm3U5hqCRpC40ItWUOExopnHOHNmQ4",
+	"yp+yQeSgVqAGFYxHhY2tGt3iBh0DDIEwaoGIkEnDtMJQ3rY72h5DL4+iNzUvGboa+1eJbMRIYf+ylPlt",
+	"TMpR7MbX5h7ZaxVnFmBYCyOLWFnYvP8h4KqR5psDIvBo8+y+2XEyu7DUktCWQifXhZohfmBUWaH4EL1t",
+	"xjqU+oL/yJ8Eu29f8Yp+WFayYkLT+vCP0Z5ndkPu2ujggxWVJ7QDOmGQO1YXPNfzpNe/40uT8uv4CBwz",
+	"XUCC6I7Gd6e38lldqt2JuN+xSsmHCJGy6S07GfkMX+7JOzTRtCRqV3Jw0sv1ehrV6NOAOH5LNzEx0euR",
+	"N8UbscMqLILGkd+tqZWsnWSGJNId3TCnglmYeiYGMJHs/TyVHQbztlNwrw1dSW8daOZxNo9OVuKjTrZR",
+	"t03YSj7WgGfL5igX2IQ91txxyLqYdZshKbx6YCcXLHvO/XbP9vlmiHdNFeuHVMo9KxJvlvQSH1xjPK7H",
+	"zHAzIVYq/mHWfWEk3llb7SE6lZu7/UC7UJuV68gJExuqsB5Ctmiq+23wexd9ijocBvwNU5Ddp6B145jL",
+	"uok1hAXfvwoLHGidOHCR94d79dLIcsV0FswzFSjB++EjaSJcsWWxisFCwN/IupSyfk6M1uCSlFpX3wna",
+	"hb2jT1ap6krd53XFSxbvy7OltW9oiz7AmWgUZuSBDJ+2dDoSeIO/faEIL1okZWPheqOcg+ViW/0sEkMi",
+	"YcU07n9I+4COHSYA5guBYTtM3pLPL3fo3nT6YF8Sq1sWd5gPSN2BLQ1rIADv5FRdv94clUbM4GU6hB7W",
+	"CB63gRzkRf8P4L2YlM8W9AKpaL/jKOBXY2fmBp2QzC6gcOH2bI509tEIlM7CuXV7m66iPaCVljvEsgVg",
+	"YtIIzUsMOMsCOB9BfofAbIcgSCqmlNVe+3epWO6aemeTco+9TUEP5oLlHCAdNFHyuUfyI0rQgUYfmnaj",
+	"bDbGg1EvqE+zhoa/1OK+MLmLk2st6xUvAoJlUK7B7lg9SavEHBvr7HEEdLPJcA/dGjOfixNQMyYL2l5Q",
+	"PaYYNI5HwGXiKqh/ITaD76jaxnttBb0r0jU0JnTdrdyZ31DAudWjY1RcqSgWb9B+gq/1IQjdQQuHuuZ3",
+	"bF77NPup5YiDbXCTnNu3D/vFsQVKHXTaNhN0bSrIgelE5HW7vY7kYTyi9Tq7XWwpd7ywKFcwWmKU77hf",
+	"TT2WVjlM1CABR1PddNAMQUleU+ijO12mbN/P7FwGZl8Xc2NubeSpu2GPrlCx422FJkBR34HHOEFfxQ7q",
+	"vXGLF20LOSwRxenZ3gpmJwtXPA58HY0dz/H/6RrNpz58Y+f73LAnrQsXdcJ2zhaAvQaIJSAIgM0Wrvl6",
+	"3+9xwhx7CaJRPMTvfouHhaK9fHzIMgiBjDPYiNPf0tA3MsStjbIgF/pnGWmTJQUjJRc259EIALiVuNiQ",
+	"oCsVpI9CrLs0l6Orn+CR1EjOyk4ihdNm0bdlE+vhSqUHG3mCHIrY1XobbRiw3x7gktf00E6k18MPEySi",
+	"jfwEEqIfgLRwXsPA6qCiAx06DYbgB5+f0QZD5YZZ5MlIzCnqFDS6lLsmY006l4l3lkVOnEjQtQaKHTcg",
+	"QGb3EQdCitntiHHXv7Gdfh/ghcYyjKM9XTyCoxnaVtqMkUBtvWMg1gKvncFkwpKfbvQq80O1nxxcd82o",
+	"rqIqU75NyJDt5pombu9Il53DYPMobU9xsuTpRC9RwuCSYrSA0sa5dbqQ2e5keVA07dLasS9LL+UyJZPu",
+	"hER1GPrXhOybN9gq6YTsmzf08N712p0Te7hX+0SXqH18E3Uklo22QqcTW4gGv4fmshIQDRFkzSfQthqt",
+	"BUiIHEm31hO7KM7J/sRvxVnzsIo6IU9oJui6t43h33bUl7ZhctD5LcWtCIoyE/mMFm1vuGCv/HtRe8gl",
+	"P0Wv1IIXTvlnWCuJc+aI6R1p35Zc+2oeHe+K5UAAk1f6r3QXjZNYBaSvVsq1xlpPo3GQLdzQxJgmmVEj",
+	"fHfiXUkPrGgbFaNGIQDy9rmHEeCKlFJp7EaWtqWp9uaQSelYDFgq3KuMtAoKo5XF4Dazg7RPHA97oyVC",
+	"TM40s0cA6kOVp1dvlcu6iC7VKQFO6S8Y1q8O5jcdufOhU5rtD+fet+3FWWH2bt9iRwudkRW6a8x/g+w1",
+	"wwlootpzMNCGTWl5pCOcArYpl+muFF4EGUQhDkL3nHVHbfepxTz3ItAewK7gGZCmca+hniEKUmE4hxFt",
+	"Zjg/bH70HJaOe67cQJ7ko6A3UcXB8tNpqoNs9E+wORPehJ7JyWuCvfy5QE/kvGatEy1gjnPnV3AoaLUy",
+	"9wbPgadUXrOBZEK3b0fKoXINu6DNEGiJ1lllVI54bwFYWyyPHn7v4kVqx+it+dkrPxXTqX0jAabf7UJM",
+	"FA40BO6ZOz5JHxtPeWUMLt+2fRv2KUhpdhXX/b0kNZ/ZMbkr2Y3FQ/5CYe1TB5KItzMkrl1MrPMVvR1q",
+	"JEzJyraktU5v6huuI+C9tsjAiV1nc1a8w+8ln1M0Vmw3/cBzYvkjWEBUwjFRuF7/MViYAY8OAnnoNisd",
+	"k6GeB3mLFuaB3zJUK54bxaOUYhN0J4ZhQCwHN5E11bE4IVuocigzN+d1Xg5ZyDEzAD0YqFqQIz+HXUzb",
+	"4eoLRerk7g3DcWxDANfLJ8EtFxcQrhFBNMoKrX02Ug4QIvT0xFopufjvdE2M9eJM52xFHC8+4uvT7Gzg",
+	"t3XDQHhwdVgENGuX1u52lIshf/NHT7s1bUozw/rq+quAs+yP5j+PIFHPiO6vvnTdPlGgxTgNjA0WM6uo",
+	"UPtu26NOH6dYU1rXgqcbJXF2CNcWVB+kt00ud0ckBbJrWNF0rhF8RAUgMIWMew+HXCyHsMyeIA1i7zd1",
+	"GXu9bUa0YehYHechM0zmSR1ngI41OKCwjfRNt0LBmhsubjMv0Wqg4a/dj5Hevpkv4UpUn5N156PsqE7v",
+	"CfziEDWNxdkjIwZD+smR1v6fteQ5qjFVA0HAc3T7GENaC7oW2zgQzGWIaO/gvI4rrHN61kepjYaNB75u",
+	"G57ar2QEgousQOpfElpJ6IHZ8YHZJqZDiHZHCmpR1EyhYmpUeK8+WTwJEgI6Dl0EMqDicAqmpaRKO8NW",
+	"//BH183HZtCm58pNeCDAqWWbIbdZbqjubVnZFoOleLvYdGcRf+Hc18nDx308aTOGtQ1cJ358botyoWUc",
+	"iJxoncoq2owagp34x5C37NBrWWcd2BcsI5rUWJxPI64X1XJVsip+vTnPV04FdtkU2LL52HFmpAFhomAF",
+	"YbQuD4s5BWTYK/vgjyN8QDZQ7ZNqMwRSJxbUTb4oWvdPWx0FjBo9oHKzYcW3BdeTrpFRD/ORk3CkN5Qt",
+	"wunFc51ZZ7MCDitZHL5QN8aak237ihUNPWqdZLhiEPBgIB8u5pxyqW96YafqR45TDxPTXtQ2RfqevqWH",
+	"bsqVaLk45M5/nOZds5t04QZKuKEkJpmkdOtyG/rGV5GdUL4WrfVKKRqLvrjbVSO5yNFXxgu8Ti9Fi76Z",
+	"Ug6WXrMWzGPPRSH3y+QsGFmymoo8eeExJ0xqFqvlj5OTWB2f/e8M5n+cDOYs2h/modKYLcTjTFAf/dC3",
+	"RC5L2dRHbZhyrmsMpRrBUuO1uCuhxqZEhUAxGnW3DEGiDeCfuDbiUNgyHwVlCLm04sLjPd0HxzSmMbSt",
+	"flNCKXbbTwql4LvvnY83PREDXvD3X2Ym+1dxfX1zdXlzaf4/e83q+mCT5P4qYqWg9psBhZ5eff30yeXT",
+	"aaeheTV219qK2OJFE7MQh5z0gJIFkQAMCnpjMURI5gA9xMj3r/Ac0GjYBQvxp9TyF416gQ+aV2poGzrg",
+	"CKMEqs9tL36bHWbmsakNZXU/A3XUHugol50ck+sYDuiqiWtis0tD3cbYEtFodajvNzuZ1OSffKctDCa8",
+	"XFL39gk3ShH0NR77uO9/DIkamt2nzH4by0Nd2VYWHsIUCNdpSGOZgducC8XK9Q2hHUQIx7SkgAM60Frl",
+	"LMAJXq9N4Tyr5YDxYLXXSd6RSn+jO68sh3EX1qVE8TmJOXCchi2FXJZSqdNhDAZVUNBly6iZWrx4/zaa",
+	"QH7yQsa1+2nValcBHPWpdY73Q4KoZdmpRFKaVbakAJtdB7kbv86NSWzByUWc0mTTbCFdOp5j6wyHdBYN",
+	"jZ7ofr/58+t3ASAAZMndsfpANBPa9mNSLJeiyHzxas2cX87MX7Dz8ou3ttJXORtq49g4mQpfrxrVRgOB",
+	"J8LEWxfE9tPwt+iYUvCyjcUc1VPl9zUx73nkLKjRfUuMz4CiEs8iKPIxwsZTvr212XflhhB2pbN6+6pU",
+	"o9h8BcNofrHEna4jL9DvmUh1M3rI6aQUtjRMjyPIK4dehkghztRESsR3ALZtZkefAaVuFJg6vQ1p9CS7",
+	"sSfsGSg4vbCrmmPQYKUqWDQopJLiQ+e1c0fdk3e0bNgpPiR88ThCG2OGH9ne2j1zkJRjxrmxvLNFjnVJ",
+	"6vaAfk81xxp3mXAdszkKoCw2ja0+Dp598uUo2HJKf5Fn00a6XEcHm9ZBJmshw5sriedfNOpEhv+R7cNS",
+	"4VQTHim2yGldXFRbI3w+VOXiZvHX5vLySb6laltypR/Dj6xvvkcIfhVv0wLDHu0M/l8iEc0AA/z+1udj",
+	"zVk623EF53Rx7ZSMm8UbKjSrBQG/xRHQ4M3Tr2C6x8iUC+ftuLm8DE6nfWlx/WWfbv7bKb1wTnM9HSF6",
+	"+nwnuwgvyZ989dR1XMNffBXuyfHFdwTI6XKoLjsUmDrtRxTqyWMLZHr9ZUauzeQeX11eXhFZk+uvL77+",
+	"Eylquet+5WkqE3W/PMBOPzNUD2eeofc15aU1no6E624gTRKKi4JQNiXm2aPChKHAdTy0hw1S5O5wQ6Qo",
+	"Dxhrt83TZvo8K6p0NKcVY6Y+S2TNBVdbVhD7Qkao8EFWH7yGuikXzYZUCQyYo9njnW++PQEMv2KlFBvl",
+	"K0fNAJQYSexyl+VeYHIw/ODT+U+pr4r6vk48fVLzWIqMID/tmHjPK2bMwu9/IoXMmwqSY7AygyuX4Qxm",
+	"6r7mWjNx0+bQYj0aVLB1jsDVlwPSdDAmOrb5SREsc1qasnzNN1FAzpF0ur1s0+nStKoJF+T5IMwmK0nn",
+	"xaNhpVadjpKirS6BDPHixet3z8cs/vvach2T2s+un/rXJgW2aGqDwe2f1uufod/BvfpP5yXffaE8er/z",
+	"cWKh/Pnb057cpzW9MWQkTIN0OilK06m0GMSjOap28PDgXkj6VP+hepH4XWWGaREx7H2lbjHzajKxzxXZ",
+	"pISzaFNwefEjrVjxk30tnVrwsiWXg28fRNq7RzKuK7vuX8u2n0DstndZ18m3OSBbOEvUoS59oYjrxnGm",
+	"QlNv8fcIYpaZ2Up0KFsxBgehmtRM6czfy1ZkrWVNWoy1U0Ihgx0DEis1gs2z3lVrv6eXafjGVn1sLeh3",
+	"YRRR2xoJazH39EDgpYzYNqYDCNxnKn0cruO3vbkGeyZwRQoobJLHxGrxBhz6ALibgiWO4SRki33U4b6V",
+	"+2DksK9cGuBCeiGn7b3vUVzd5QVqku3+5WANHL+7rbazT0UA/ckB1p8IAmo7R57krYu1QOgeujENaVzd",
+	"RwSakcYx3mT8+lnXYowOt3Fo+JGzPNxMtmr0QKrlab4dXfPq/N5Mhx3cBJGINAeP3fzTfDxhR9Mz9Jge",
+	"caXF0lGGOpTFljkf6D9Y5V688fNKtcHd5l55T84rielDvjLzl48L+huvGjDhri++hCpcTaEUCH5kJbuz",
+	"uQOXrUNoETDRo6uLLz9lwTiProff/HnxqY89clQ6HPo6o7abW5d3Q179mpielHA4wqrV04pPW+P52dM5",
+	"2CSuLnWw6jSmEbaMcZpC+NZ1ip5honiFd01zLWvVbaGIYVq+EbS0/dGxgAaaXkkLdXXMAG3zqJ62ZbM0",
+	"bggty0c15HGEFQ1CamxA2m1ztOYaUTP9W3C1FewRwNShwskEqzeHR7uaKVbfxZH8zBnfRye2o9YHUbI7",
+	"rOGiJGdC16yw+SZSEMbBRWM0IGvLPoemkU1VmTWBPXeEBtMu5DJ79CR79PTiy+zRs1/TYKHX8SLYtSwN",
+	"BTUx2kdFxYEUL2Dub15/6wqOJdDkPjdCCNh3ErbeRD/qqT/zOHCNWT9nZZG1zWAM5+imFsAiAduUbK0f",
+	"AV4galdCP7I1EM3uUTFU5VrJO8u9SW1uB0uVkXo3YZJTTsuSFW0jK0q2slHMmDuyLB5ZIMMjERdv1BzP",
+	"8cOeyzdQ208DFkyXfX2Z10u7GcPM21EB+vWKlnTIRvIseBVy4FUsRcecZX0UtFtJvbX/WVZcgIZidnqR",
+	"Ldxe48GFUBZIkg+2dyL4BIulOb+hbM4W7XTxLLftq80CABbPweO1eWZMuH/ZgxLN09nVjMbh8Oz7KEnY",
+	"pmZdg7dPryfP4jppkBnR1GKm/G/PUzuNG3Kge2dDGdpmZMd1viXNLiO1LMvWTeLxOUHuNP0exPDihHba",
+	"XdijJ88u4xlT5TnGOeANcL9hYriyhvhWcpxA/xtCxQbgxO7MLcsrdsQYA2RNElKOdkkPWwIlPBujwp4X",
+	"sex0uXYy4YZckkoKmZGrEFR07Koa5fpPKeo6akanqetv2y6Fp7t+jfn+hW9qmAV1ukwE/QQg+MGVL6R9",
+	"2NyOcfvW+fkmA0y8SGgMHfdwBRh6R64swoUVQG17upkLGMGS8i9ezamFSLAhrZvGqv9UOw/NDMiot369",
+	"J7jQ8RKf2/ofM/AD/OVdo33BPPMO9eckNwcfQKVQTULsGtgl10sd0SQ2TR2RWt6s7GUHo5gL7xzQrHVN",
+	"gZ2p7Yc9pk181ZHa8GMk+/2OF9E6d9deBMwf0B+CxoRatiDUXqFMU2xiswis6dGL6OvOir6ODcXF3kKN",
+	"H7njpfk9WnMVL4qSucx6WpYtHhaaNoBPdL8lWVslUuy+ZtPuqctpW8Rr5XNqvlp2S7r5OvuS9EZL/qTH",
+	"W2IkPd4qjydexkPa51nUzbSL11ajnXTxdpwxJ2/97yVpnOvteAYV0zVTz8llz/WhKC8uyF+salAzUbCa",
+	"WQyx1YEU3JYDoYE/dWIvL+eIoTiV6EreoXzfypr/JsX4NxMEViyh7llCmeFy5262XtcVxNwo5Z6szX3M",
+	"RM6tD4QBBAgV5M3rbwearnjveQSKA1xBNntJEaOq8DXHVi6KabI6ZBCb2G+l+RmFbS1lhXbQmEbbodPT",
+	"y0R3vGPqcOuSHItvnTF7klexNGpBEW8j7xstjsMfVti9/tRujJNJLUMuR4dg0u1LLRuNN18c8Hmsvz0E",
+	"fea118RQwZxMnJG+6JA01dWKj7k6zjvRLtNBjYldWPvxWBrM28D3M1vBbEERYTcwZArQkKqt7/vfKuP/",
+	"VhnPpDL+nsqP2lHNaXnxtgV2TBe99mUUvjVbl8A+/TSfRi/VaFaCPco2mtFo8DCDI7rRNySXO86wtwk4",
+	"IgkVbO+wW6OFgkwUR+nRg0iCmNfTYpwCYFwWTyaaFZ7zV1EUKk5ga5l08YwN8WJj+W5MSajVMUbDIVyc",
+	"wma9pqKN+cfHE2V6SfDRHSlDYMsTS7362fHDjfFimUFixj6/N9ptZFMa4erE4xrbjtYd15dRzRTzhbAe",
+	"XUCYc3Bg2gk4rM6DLG6f8Xdj/wmpyBn0wsCU7El/5dWU5Oh0Ews20DJSdPMdCd2RCZpCHe3M0Tltq+38",
+	"8WibBgYEzVqBEr36az7Q8eYkTMcyzkFn7S8Ra0MEeAKCULKr2R1n+5Q6hEk0YodhQAvDIiBRbYLZ4rP1",
+	"B7BqnvU/dnqHpaWYDW76Ty5ldobGl5d8pzJQHEAlsr19bCOZFkQQkUdyWtsGgmHCC7DCk6+eXF1dY97/",
+	"roS2NvaDhozmr89cVQAMDRngUlaxrjiljBWqO4PA7NgtF16hMyuI2ow2U22yrAlHGD0XQQy8U9oQ3EKx",
+	"pFnEipc2trwyCpkiHPMO4x71IZTLcQe6JfgQxTwMZJhyCau+gTxSlREm7lgpd0xlBAATINk9IztZ0ppr",
+	"Yz/TgsXJ7A7owHUyu+Kj5ZD0HYkk+UTOiEfQPK6KGpBLeVPXtpY8ZicpWTG0Wg1tbeiaVIwKiBNlYUaB",
+	"kHvMbNSUlwN3sut2Gavk1WWCaMHHsrbxpf2c7e8bFxxhweLROazzLbRCje5sTsWyZoWMU46KZSMKOZD9",
+	"62BDCeJOBh0ChcMyjaq1ba3iFDjn7PZsdUJ7up8tuI95djk8EqvkHY0jibfNQdeyJhspC19iw0tGhPQ9",
+	"k2EU6Jnc0WECfNKBFPZBlTOiKQq6GbBKIFsJ/o5ZUtCt2EwskkZmM4rjjXyFw+GPpLfbLs69CVgtD3yF",
+	"ViGEy8nISJV5CCISItIKuc8sXyEuFdsNAM6zcuCQuY5oEYhOcHVPoyfY1bqxsll9qzuNb8+n7Y/1A7bn",
+	"KTtSboP/LH1/HVRNeyos8lBw4gPJkLUipD0W41LorS29P0oa7qW1jRqfrUyLOfPYhxgmfFOrtneoeQbg",
+	"/p1kavFxplszwhTtdwYWi3X+x2D1cwxsY1njQDHkKGSzeaNZwJIoyaSe23ZsR5UaujlUU82b2rummgTo",
+	"sR90VldqCQXS8OQKCqNfSxUrgqNF0Vn/kMjA52J88j8a1jCj45yjO6LvLjhG63eCbma7VAZ6yIZlYs7O",
+	"2teu1/jkPX3cuMpTPVu0o+zA1P11riWodizna56Dm9Y36DMi2/UP9ljx5gNsoKVToj/nOH7oko8H6vCS",
+	"2lRbY8GsMiO+tAkMXEWgYUvhjduwJSgF99bwmuIt+7CZHrwc1Nvn/q5dMVcdTmSj0TEJX1HPHQtw91Yw",
+	"Vpu20j4U5AW3jem3mNCJYVb8VcgDmHAAVSGWubD5X7TlH1MD5T53rFZjDaZdglawHtnnJrPZiO7abX40",
+	"2p3fNsNyPQO7nbJgxu30Qm9S587GAz4oR9J8A4FVb+tvobXt9foyH2tte73IUh6LdcAdKPPlhfLn0DCC",
+	"ygKXtZaG5cCJM9zufhpkYcBu7NcKx4j6c7SfdsFEotQE5JB4dVlTnVL7LQCpuICKDBg8Omts6R5RPuLu",
+	"i6Dr3F7Wt6wwBxxqkbtN3SnZsVpJAZaLotyaLSG8chDVVEy7lloBAgDGeX9NuAuUZjWTRzniTe3qTdru",
+	"huk3g6sDhSay0CI+3risHsI5CaFOO5Cognzz8kdstweC8d2PT151SfO6+YEussU3j+yW/zpWDT9DA7MR",
+	"rbmtX/fbsU56yQWzVqi1s8jGThMbdEIYNaVmSkV7I4f+LefXhZSOOeUv/Z6aS6ZUVCoJUrzIyKW5Wkum",
+	"LLcgLgYeBCEFO4YjuM9c2IcdFcdbf8I4sxq73sUgCRDimVFzH5GKbgTXTcFczAwVDdtu38OHZEAfaFVJ",
+	"Hl0BINN9FnH/Blm4tjgHRoE4ZT7pE2KsfCXzc7igpv01O5YPnM1QCWmzefKtVEyARtL1Iw3NLdCCUjqX",
+	"wJ2wtAWyU1T6Czz9U6NHfRKtotPVb8xWdL44tIsvwQ+rokYTn0wYfcf0O3B1hHGB0e78EIuHCss9V2hB",
+	"sFKxvS0MSEOjpTzasTZHyiaOcRi4CTbRcAqszrULE3pW2+E2YX+Cljbwgt01ZhX42iYCsTa+w8gwaOt8",
+	"Qb5/pYImt12g8rYcdsZdivkZM1xQNjcr1lo9wdH8jmnva5aNTihz/Nk+ZqQEsx2146r+1JfNy8edpY95",
+	"HigY6ABBbZUP3UwdGjC122MTRPd47YN6aUkIgKbxaTIGFCnhcMLipBIOkDZSrMtod5uUqNKUyPzdQ0bt",
+	"bIfE7Su8InsZTwPWhMtwIiVXcBxLyot0MTkk4lpwgrHqomhJk5MPVnNzVe0p8DxnE2mfW76YjXMCxgcb",
+	"jvIvWuA3rslalqXcq8AIt0g2J/RoikR3TzjdQVBm7O2/+CKFjk6Is27DGnZObtAk+DQM7ZwoN1w3wlR3",
+	"DM2tLffLR2M/Lz3uklE6F5dXX19S520Zcr5kC7le47Z8+vRroOv9yfWigspY8kLKCqDu+okZed+gHCO+",
+	"WeQ3PhDTgbe8HMXomK2IbmMVly3inFGAbXBqXqlgq426bluWBEPi0Cw5Fg7IW6106mC6O2nUVODRihVz",
+	"PO2UHYwns4kJmDQHFjJmGCWEFv/RzI2txcFOtMfOZZ70LROOGAQJ1sgbrqL8kI7yf2+rck6XAC+a+3+b",
+	"s1dJ9p2XuWGTgSE6/kirlLLCPhbyW1prcp2EFz6NppsKRuvv17nlF12kQBdmxw7ZxqSJdV3yb+183PsL",
+	"5Xrkp/mnw1q0q6mi6/mu63D4yy5g29UMx/bEreyodfEzegzSb2afzuBu53fRDiIWeOlknJ2eP6vX8OmO",
+	"qbE0upSO5XaObrQh7mylXVxPBynP6jtWg+cfAK1RebcpLceMpWm+RUE3ZHYm9Ro/QrzqIPACVHfJNNlI",
+	"xENFW1HTW3ZD2v7n7EBKzkhJNcOccKWP2uO1pGgrNcdmPvT7wQKoBGaYqBMaz0U/ub7wlVvviSWGfQIe",
+	"75htjS4bTOAC7M4bEhSW+fIkjfieVJMtILm2ZbMhoMp42RiEVGK1r72Jpl+4dvZjG5/uOYo3G/JZvyF+",
+	"G8LP49db7Q2qI6DfTmRRO8rr0Yn25tefTyWF7CUJGGMY8GMxuAUBN2K+lmE6ICY2b60nKDo1vIwGyj/w",
+	"jz71Yi/JpuaFugHdEQmBCPpZ8BuL3er9emCMgrzzYG4Wit+RtYNf7oCibUQzdDo8iDgfsITnGeqxjNNo",
+	"kDamLURzPOzVNsnaU/oy3JGTHG8lgmtS6gB4ZQ31BC24jtA3wX6qEN673U6LbAg7bV7n/mWiZdYyJRYC",
+	"WWjoYwz7g60eats/DHstHiglswUpPvHcruxh8JIVSOJoYWTiVu5j6MZuQce1TZ02X70cz0g+qBOSnSs0",
+	"a/UAu0QnouJqiLl1fnBQmEf2MitLNZo9jmYtyge4WLaMJfedfWcefsnKaONXzM6MRBfoLWthI1lZuhpM",
+	"DgnSRlNBATQrtuD7Do93mC2bSqifGS06qcrdSdboooNyHZisMcrXmJkQIuMHvNoIQOaM1em1o0FU+3is",
+	"1BVGeyW3GdLtBDK76bABUYZpQyE9SOoZwmugI1/b7nfWUG3v32jobR4KQQirHAu7IeDb6Til7M5WAJ4S",
+	"GnrRqDcQP4/pga7fzbyVprTdBC7pd1gdccxaNjnJN/uOMXce++nZSY6YiXBDBEEtzRs37eBJwpuzF3Je",
+	"SnMNo7pkzmIslwWLmxQ9KKJSfYaaRwU3JaqiZekr3XNXAWRrMQcbFSQXNnQB3ewu+AnF5Mk7axPMQCva",
+	"UJ6OOXWm/pXmDk3AkETkRKzHizTxbvN0sHNEqI25vl+5NKaJS5gZcEIc72u0eDbmmmibHeB6kuDb36FK",
+	"cgoq1TsXB0/TCMyHulGKL5/1RXCb0zCPcRIhDqeiZykx7XaKJ0pAneS67K5vXtQxcRmzHXnhIt45sThj",
+	"FcNafliweqZNemeV7lOW59XXeetDbOR4BmtY/0CdOgtuNsjUJTLEelc5E06LW1jYWqwTMmocr/MSbQBe",
+	"FkvX7ETI5UZKKNExc1s6o6PGpGQF0bWc7bTFf1aKi82yZhUrDl6iBz+bWYGAD5uhYosu29ejhQ1zPUWy",
+	"xZZvtssdVbZfBo9ji9dyH5N1ZrlfKAIJ/kihLxThRVKoy/XbjadYc3B0bWVZoHmohh/dsrIgrpbUaOWK",
+	"MYHXtzl0tGb2z3QFxv6xMDZra2GycV7R6xGY7F75LX0bClR86/WTZRHUUEPre72lwq/JWvTOH31A8pzD",
+	"wvsHzqmBec/NDrDW8i/+hPvTAYycmh9geXTxht6R74XtR6QWN4vFp199jgBKA8f/kR6jznKfv03dDIGp",
+	"FIEHC/rbUD8uZGCPynUspqvrOV40GOZboeuo+xATkWJF5NDbIgzQUPCm19ocfHNiKFFbhGiLoDVQvZ1m",
+	"YZcFBU9nfmWDxMBV9I0mWRYdfL5gIpAfO+Yd5raehGtCS3NJHKILGgbni680Wyj+GzupxAZNC0sTuzY7",
+	"nF3PIIFm119x4YA03U1O9RZQU3JaF4+vr7559P7yycWe3kWqqtqXg9bI0ZBzCV309JZV1vYDJ5YoD1AE",
+	"A38YZKMup3eaIAdmzHDpVXqTHvxalLi3hxhwBZQC9Y2gAwJPQdAIQ2i9XjK7koKz6475GGPNkioazhk7",
+	"sLNTaWiKNmwDzjnAWL1nocWMapEt45utHpkndkloY3M42WZ3lokmIzRhm7JhbsBlPMxujtSj+G1uCZk5",
+	"7oVJR1le0M0MdaxiSllQhXGZb5UT93z002Zm6LefpZ6ou8XN4p2xGbL3xsyAnE5y9VdxffVN9iR7IWX1",
+	"VxFrVw5e7zTn+A90t3MaqPleRyJ9NdiSGoBC+r5vWKNqQ0pQ/La1lgpEkEA+KpuJIOSe2Lg1eLn8Daam",
+	"cV/NbKPEtul3sf55k+aG2vLdLubV924evzSLYRcV8y4FcIz8r2xpPsw3mvrlJmPHG1psHLi4RQyeiQDM",
+	"KDrNglJL6XoebmxXQGebdo3IaqBH0ExvvlnToC//lh97p6arboZ6JI4oQb5YZhZ2cdubLIOYuUOHc6AG",
+	"YIkhOhxXNjWjOar4dcjn0C083nGp5NFi/J5cakuHU5o2e2wPw08/NyU7Hd6j3cFYzGmU645dB8A7mMxA",
+	"oR0TxNUwf8L+MUCNIByLS1vLmNvCar3tNN07jZGNIFuWMr+NSQgKiR4BQjLHzrtK14xWbpZhwbNv8BaV",
+	"ISexbSScNB1nTOKK+Q1BeyzxBvCpIrLZKBw11axYls16Rvu9ZSUrJjStD3Nf3O2qZbGa9Qrg+y3LZsYr",
+	"aitrvdSsrubOT9cNW+4YvV0WK71LfHGYLdZxg66d3p6LQu6XyZqbLFlNRZ5Mj2OAiPVcofSNup0J8N9j",
+	"v7c0v42jOMyCkPJXbuSqGejS6xBpEiDGLHzJTDQmu7L7kcfjN/cNw7U+qqWfItA7tqkGEp1Q6p1rtDZA",
+	"5ER7m2hrlxOT5DsZuZu2vyWyP9i9c+THkdt06MoOxh3Ft+vnRW1lyZYt/tTkd1KadYVgXx7Z+x4M5nbx",
+	"M9JdsVxafTHh6bhnVGFGtCjIqoT2+jVz3dqtR8Mi/boYvdrKfYjI1LZ2h6EW2QIGsojXEfaM+1XdWlJ3",
+	"zZH7Xnum6yaCoxZrKFO8eP3OtVP2nVFctgJVAEl5T7cF8kkkFReaOdgUEV4X4J+AH2Wu6R1T9/ru0W5s",
+	"f1tkhgBRawx9+7Eqtun8h/c1o/olPNlt+n9Co/+kmoG29ODYt9mWCrg0l6iGmpzbYx4cBn6dBZvXxiF7",
+	"8/7uNwcjJoaaR/V7haS5BWxgNN7NA0JG8eb8K1YulWxqdCk7gcA/VOaGWrEPUBpZVG3+zZYLZw2YicQb",
+	"OGPP6v5MoE71Y9TrPHBvWA1zSJ4OROyDDJvBXsnW+MHoOLDS1QCubA62dluZO10JXVfqPpNWW7qLhVC4",
+	"OIAD2wx5QwxpwIZjf29oSZRmO5WRFVWMPHuakesvvyT/B1k3ZUlUTks24Exaj2SYcQsb36m4cQeOuGLJ",
+	"lOQxc8EMcKeyQJh9KxBAiYqROiaQWlAQ16ZEO/wyPGWDiNNB27G5pgEP4a+CfIXOYerxDZ6KkKEDNvEU",
+	"ClAAbdpbK5lakXuG3IiWvJ3cbmQIx4HDN8gbJ1JSPcVWBi1eSHCSu+hzL5vKjTuJ7R/NpMAapZXrGdfm",
+	"UFCiNC09FkTN1o2yjcPnBJDdVpuPDxCHR5zOmKqIdTerA/6XavJYweN953gjBhAvbDQjDmXt2j5PBDtx",
+	"ePe8HzO6nGazYWoAQ17F0GBcezQAcixYzgvmvUhUHHwruBDW1AKFRIDoWa0pF/oQXk32l+a88VtWHvAs",
+	"Km5O7q/ZyfDxDoowYoedhrZXM6qQbvcxtiNge9b+tuOHVMpwU6I7eRCRkAPd1GwQ5LbKSIjtA4/GZDs1",
+	"QmgJfU22rGbLagB4fk1ryGsCjbtyhX3ABHD7BvXPcOkA7rs0NowrJiq5YMVQZ8fJSxXnWamx+6SU+a0i",
+	"Rc3XmhWEYjMjF+c0/yjpLk1tWx1GviPXa8VgSavDTdvEY8toHcD72gRpFVIGUrbtteaROi3AEuO2ZC/w",
+	"1fsei/0eM2GbFJnfLgNLtBdOhcYBTY5hpZxWrKZfKJtqzpXt5qQl1nuuGBNkxbYcEg5w3gU9tKqvTiMh",
+	"bMNyt6vGpwR1ZDCTmgqypkqzui0NE+HWYTKeJOBWhEA7g/TGE7jJw26f3K+iKTYsoZhgzWow5M2SqSiy",
+	"ToctZKQ0HQyfXToTbKyb0hfKYgHhw/GuNnZiaXvpPj7L2+EOXJ9IOAyy1krqLRydtJm4xjdxKT4itcEw",
+	"nvAEHkT+3tiiTrVOO1TQEsMcIFfnyVHlDrkYDzdcroO247RdAf0Yx2SgkfcFX69ZTVaHNIJ6bHEndnYO",
+	"Oj9b0JJvBGrg8E9UN2Wz0uumdCFEj+vdSRN2KloU7Nt2HkndC0fY4e0IpPLq4DciqDxFCWP+Dq1EO5XH",
+	"EfGHGvkJWxQF6YXNqSxCO6sIBvJiUgWjJJEFQtZYCLfgMooTQV4MpX1WODandLDmwCgoziKkjioIx3dO",
+	"Tzr1JMbxgQoOcnhTBNd8Kz9asmQLp8e0RyFQpYah1g03vUJ1NqJGlTLW+RgjwFAm21F53UXepp9AsSnk",
+	"6Fn+R74Lw66DXSbg22NTVindgjuAZGYOjkGNHuO1CHtnXUbww/CdmH3vNCGbrOgHG0yX90QAxvI+6hRN",
+	"ZuBSRTSEO3+JHluHVtYg1Z9efu2T8FtUUfOqkPuUq/Z4h5A2Q1v0o5ty6v74C/zq6+tLawf3d2TwmsdE",
+	"pmzwPn8OVw+kf6DVcZfo47EG+VzytCd+0Kg+iPwc3YPABvpH7Bvkr6q+Wx5U7diFYC5qq3+DyR26vShx",
+	"vqfYFVHQw/2d3PfFLhvMUfJ5MlYCKhe0OrZ2UHOI1PeU5YkY3LOqbS00h7n4zZAZBJAi9mk6emZSd1/z",
+	"SNTzBen0ChvTmMvl1Dm48FAEGhALx1pvgCIrpjTmimkMn7F4i2kL9hSZdVnaE1ZZl4DcsC7wTAr0XL93",
+	"WQdhPGjTC8trJ9Qy4nEjNMSRseVv9hji2Ymd4Pjp9drsQJvF+Nnu5nH6oG3cQ2YL8qIfGDroI3a1hUpg",
+	"RXgDmqtxftwqLAWMTm/NBR1sRyCbHRcbaJSO7i0ozWutg8hwDyC+uFi6roK9PbKOSzCNZcUcelok+tYp",
+	"b+ymre4oOt1lDd2AYioNCJVlLM3dHDqgr5mLt0f2gSACxdIjCR7Lh/5Uj0ozu3PdU45uY5C/oy1YIv1V",
+	"sEI0Di4o9USKa8RWg7YrFuUAFzXcwCSoRE3HQaJDben93Rp3ErByHCS9wzqzGhz1JnL6VQdFvtFXzV8G",
+	"bxi79Hheums5mqaL2YZ0x2sartM+0wXqL6K0afpSyN5EfWhkxmhtOCU2onXRxz3nJRcgEG2FTdfL23ZU",
+	"G/OyePE55lKJ/sExRCSra9xb0Z5O6E/dSdMInRa+mHw6M6xz75+xWL3l/GDNwWnH+3SsX+qYzqGChqru",
+	"VnHSolMoj64V90m8I+eVz4ecGVwfXS8JMJvXQYZUmnNYXd4HN2B1RZrza1qmtOQNzSr32tBKxAvLXQN5",
+	"tcfi2nnJDCeIDuBeCnBPXGmAWJbReFs3Ye2QLm0MdLr6J9o5Ek5cTsUX2qay9YEQJ28TJ0MG4gKKZS2I",
+	"JMSzyYoZiWSWcEOousUEkYS2TdyZ+05owaKiO8eqXRntx5eowNlWdMm8ar+H2Q0xph3e8XxAWwnMcnGY",
+	"9hUE0i0QPXYdYzR6VdO1np2RgdgCR8kZmIy1cGkmN4tX/wE4ARZ4+1swgD3Id7v0oXyOe2zAEWjPKGzA",
+	"ScDfc7ZuXq7ISbuYlldzas6My7KbfNDlZHVKv1OTY8LcpLG1zkd+727P+23NjCxilcowz63iHzLyw1+b",
+	"y8vrZ98uPMN+JxtlH+xzaGfMY9Jcjhg5D4Iv/9529Io38UzJPn24TPV41sqp3ftcGclxEz+XELf9LTmP",
+	"/D3qtycmkb93iueMI+cbyCVJtZclj1aK/j6YcwMVQGNJwoNlfsP5vA6kYhTYzuVQumTPeQno8MrSY+tP",
+	"vvgDPBm9cdsUzgOWu2L8Frc5BZryvbUuToD8gle/nyoZHu9ubEZhVL+gs3EPE1NgZwiW46a+kEcOhlkp",
+	"90uHXwMZqfhDzBz9+ymJuTZZztU/mFGiMrblohO6eHBFCjBmpWsOnGEdLVfolbohZm2PdlSpjJRyb/+1",
+	"MlZgRgr2CHrQZsR1gM1I2wn3ue9422J22h8KFHLBbbhCV8YvuImPnuIePTHcgXvg6P73xc3VxVOjwXV7",
+	"7lKtaX4L6SBfZYtbwRgIGKNn0VvW7OCnS4CH5nJx88RQu2RUYY7f1bVhw23N1FaWBTz76PrpcQGEmdJX",
+	"l9lCldJsw9VXn3o38GqWS6Zl9M6peBbD/e0sNv1MBHRJ43hHucTiWU/bpOct9dOeDfYnrZCos39pRy7S",
+	"KqLtq/yAZE6WQFgH/U9E4LBZ9AMS+J+Obh1JNClU3poHP+E1NfslqwlFw5vcNrvA/JGIf3O0+ZH5ysVL",
+	"W7Qxo/URKFSf3H33g1OTTgEI90pod3lrvmlqTCGhbZPwNmE6aHaVOawJUAwx5isVC9p6cHFD1uY2ZyLn",
+	"OKjfPnSR2W0xI333WwZox9iJhopieQU1B+Zfz4jt5u5ZCJ5yQqq9eGHU9pJwSGCoTofEubpK2SKk8D22",
+	"6K3luRknPFkk2uu3XxJLqLA1qNMmGyhWONKgXvVuK/cirR73OAV2zUvNakVqyhVzW46s5IHazlKfe58R",
+	"RhywXB+Vok16+6wNPFaw+2dRRF0C4xiZPlnGJsDX2OVhsB4uVs8dnY0aaoEpjt180xUy3ojuP+rqdvv4",
+	"NlRtB4oFe71n57WvsOV28IGsXVLQzTDJGvROiT+r+6CB/CXePAWhKWeiS21quY969jEyF/Xq72uuNYuH",
+	"PSoZS9xaNzXkSUoBiUEHCblCrqmw3spGUVEMVSawOlboKdge5MCaC66wQPEM+KvniFT32g7jvrRracne",
+	"Bv6AcLFjBbs9G0jUMwMih0bQQmPsMgfN88vLxHXHF3V4p1kExGTUk9V3V4loi8TkKjpx1KIgHmyKdigw",
+	"sz+tQ8FfXAfrh29nE0s0ce35Mgi7AyyZzVetpEpupfT79MA50qA16ghUHEjxApZjRTO2DFNY/qN4gSrj",
+	"HrsOmquO5ExoozjAJSjkShYHrJ+DhO49V6zNovg9W+5E8t+8aou7iK1deE2+fxXtFniuHj3QRK44eVHY",
+	"l+MeneIm25m5rkE4zeTuQXie8VDe40Bj/+6ZTkP2gea6PADrulB614+nmF5a0EHo+f7qP1pP9M3iy4sr",
+	"mMGxTQJ+/qPf7I6bm7pxZ5gU9o2xff6R7a1s4qJgH+IqXMXMSUnnyR9YgC433KilzxDRy4caU2LZisqZ",
+	"m6abWihCSTsAkes19NAQkPBc1HQPligkYZZyT2zywz26Cg0EZgZiLP0wRowOIKKXgXyY5T6K7+xgPOi4",
+	"8EW3fBybGxeK1Tp5cn3XSthjFdoVEWo2DdYMu6Qk3hwa82Pq+kBaqKu0xQ6hgbpxpvOUBkypSt6xE47n",
+	"AJMMHsRYtAsfHpzUaRsC8RD07jiRDkgTtqwKW99iYkAS4UdQMDoK4QjZM491oWV0uYJW7MyHw0+7Sx3M",
+	"nqdlGYcYamL5DZD//3HVqE/ko2X1T+QjaiCfyMdbLopP5GNJxaahG/ZpdoJKh0IwhRiNEMNm47By57RU",
+	"c++kJnavakmLnCqdkTUvq4xUVN0CNpPQKiNlneOpdo2mVwdik2wmel5YYFj87K/Rdsu1VsvVYVkm5d8c",
+	"ldY6LDfop1xhh1urb2PKj2/Hh82YFT1kRDVGK1fQjsX83bVmaWuOFfMvMKGJsWTiR2gAQanXCpZV0cXX",
+	"7JyyKO1est+ccUGf+9MPdOzTpVIUP7NVBU+IS0NvF+S157Z6yBav2t7j2G17Tw/YDAQoQG4Z22GmNkpv",
+	"X0mC/iBjTGHouQfhL5v6KNCvGAVHGWZK30LSnFRqBJhnEIinI8uiqZ0o946effJlNiuDBcy4OdZaJP3r",
+	"2WV2Giua7T5ZR7UvKlR9nne1VVdqYnbP9thB3CvY4yKym+EsZngFeuBS/k+DC64lZLDP5XI0uAkAD6Iw",
+	"9COBYYWiEq1KVz0Xaoj4a+17joHL0wnWPkHCWXoDZk6KWAuPGcVZWTXKwg5ehglcV9d/6vYkjOBirgZ0",
+	"heMeoMZKbsHmHeJ7iFwhpCauI9T9sspcimKkufa0tX+MA94j2D54zVHteXwlGQLjiFYNBVgl8Hy5UJLt",
+	"SMcCoxyBGMzhNlPF9LV52xJromo3Oqz8Clluou9tkBrpuCmqtHdSw6Zcti1jDx1Q64ibY4ydwUsXdFt5",
+	"bq6o9qjWzIYn4FY5zn2+T+PsXgLzfpgoE+6+KF2O/Xh4ldoG9/21PFQT7xiG9/D2B46bGUuFXeX51opZ",
+	"Sir+AeC2zNFq+jrrwO3/ebxGYAW7Tw3RwbaUOY9+OORGSANRjhQwj8D9Vk2n7jPSUW9cd7kXOCodVmz3",
+	"uJgZ1EwJ6s7oPZct7BScxmqk0iKD/ywrLqClZ8kAALW2bcOwl022QDE1DYXuo8X7AaiARpzTlo5autHP",
+	"qrmNn3VQfDV2BME17iu1evRwf/g1JpbGnPas4PriZ7af7bU3L7ZO+7c1u+Ns3w/GlVLpgUwOezWhPWQu",
+	"tUraDBSX15Eefa8tHFeSOIMZ/yz3kwHnGtGsYA3R4KsbqLfswRK2wfqOHsDbLdtpq5NsELatwKLwDRqK",
+	"zt9n/YFR68/lr/ij2Kig2ZGVvamNB1oYEM3G6gm7rHpy4dErTku5aYz6aI1oRa7ApL6+CBTpK1+A9JOA",
+	"8qOaSWKLo2rZaBYtvrMRuF+COPmla6wPm8kU0yDW9dapnVigB618XeDZhpp/CWNKNiu8G1/CebXFUvDX",
+	"WpZIdVZB5Z+L9P4SDVHZIcyD3qvyi40k4aP+mrt0HdrsH/xHyZvFpyz+ztXgOz/DN13M8tOn+xd3ub37",
+	"OFLuO7O+cBdCxx/FBsEfgwYSWOoYxPC+Ge84lHsRBexwbBSIl4HawP6pdpHehIjuUKEfi3b7mDZJAj6d",
+	"lIaRnBPYIn/qQ5K6gZPiwV4QnBgSdnjbqULEn41n2eKO1YjL96cezwaOSW9+PgsN8KuY9ekHnF+J514d",
+	"Caeb5da+PvyoObZDwk3JoprXyOovmIU23stqugicRXscIC5Dm/7mmh1mCMcIOAzp1/yubd01fYG2pe9b",
+	"7NW/r90vdrW8a/+FjhmHjppTkbOynEDw6IMEJQVJkHYIpLHz3brcleqK9q12PAyUadlkdjKbp99iJxHU",
+	"3eltFu6F3sJ9ltbxvp8KR8tyumd2jycwixZgANcZ0VIOtMz2e+8xcHERlRTgWqS8jjvBd1RrVh9fTk/i",
+	"1dutJnu8jP6cLL0+zsAXOr2LN36sJcQIY5wDUsSJon9ELMdQZPXz/w46GaJsLKl6WAwN5kcPIzHWMuZ0",
+	"BTvI4tIQrsnK6ChrX+7YyTK3/fISARGC1Gqkh0+6xqlEDEVweKwj/tXXtaw82KVFGtKSoOjEaGwFgPDq",
+	"grhqY1tNAkcNGz5bqjtIVNstBHHVAuTzLgLkBfm+wNf//OfvX9396YJ8a4Qi/urn1y/J10+//JOZyapk",
+	"lQfzU5quSkZyWbAL8hrma55vdqWkhUOgBa95o8zLWuayhF4hdMcf42PqMflDxTQtqKY3sGhD2SzoTf3H",
+	"C/IX8JsqWTH0/u+psn7HglSMiv2Wlwx95VSoPQK+Ugt+KxVzM4e0Gc6sI09DIyDlfe77C/Ldt9+8Qpxc",
+	"MwoiB9aM/Ou37wlXF+T9FhJBhFFyrf+7vmOFX5LcMUF3/OJvSgq8eUEPNsfTP1PIXF38FTRgrsEw+Z9G",
+	"KSNv0GLyqs/i8uLq4hLCCDjq4mbx5OLy4gmIJtt0H0ZcsQ0XwoV3Ngxkhjmp1JDve2Pi/CvTL9qnIEWA",
+	"VkxjwvXHBTff+3vD6kNrkbQbAHhSRlglCF5jwtRM7aSwycHXl5cYkhPaNk2iu13Jc5jb479ZfPp2/FGv",
+	"cLsEOEa98ASvQT2waZv2VomP6Sf5+C3yBpxw1VQVrQ+Ax8GIc/fYO1SwPVSBKQIUB/YGodNEKP4uoPgC",
+	"RQdT+oVEJMLzksOmcn7qyiijanz6J9mNdxSxcq1b3m3M8ZZkmLjSsi5qO4SW5XMAEmYWoZXq8CHb5Rpy",
+	"qrHhT5NvWQFIlCB7VwcoezQqk5kXnmOscOFMPf7oql0+jR1A14B+8YB78qotu4nmYrdlOffekm/8YFkA",
+	"b2wuPexzg1IVIl42KSmUOLEvto/48qElLxaffh0l+WPq8lLv8wnoShTZN0vQb2xC7NHGXX+WjQN9gBVn",
+	"2DMwZAj1O4c7VUE/K4ezRuznblowdVbi3VrLxqiqhNpqKOwOB4mqkISAIHNbJjJilCHIEjT/mDg0j2lZ",
+	"XvyGrcamDs//hBZjM86PHTdyga24oHUMxCx6cmidb7mrG77fwSlLq9wZOu7ojtXKyy0jbfzucAERVvvp",
+	"DNICXIkv8sPDnSo0zx/qWL2E0f/JJCIuKjxetl8xPbSJK+ADBdBcttZTBwPY5PFHSHEevlteyb0wqvRr",
+	"LPqcQcrqw3ru4cg6A8hcM/1I6ZrR6oSRmoLLx5Sv16e+uy5pfuq7e3o3/9U7XjD5uNo9PfXVvzc8v9Uc",
+	"7ddTBvjwqKK6luqWnkWura078vryWTzjB3A0wl47VN2ywsj2c1xIwjZIiMm/53iL2Alghpsxt+4p+DJr",
+	"74BL3Js7WEZwrD+Hls9YwtSUNO0c5MfOafDYZ8I/ljXfcDFqwP1kH7mnsEyrqYNvRQK3UR4y51/nW1fc",
+	"Z5j7/qzxF+zy7lKvgEHam1GRihaGbW6sSYB+E8ifBCQMS2IsmAT4DNlsnP0Axe+Zy7I0z0Ny0z8iY8UH",
+	"bXvnJgx7NZ9ft7IsHuru/06WxT/Zzf9vjO1C9rQdmQAHpJaVhSEwHIs1H1ruOkmd4d8boXnpdQRoDb86",
+	"kJppC6YwsmvOX/wQu/Yj+/DPZsH+QG/ZwK7JGnNty7bfb1liqbVqn5vaD9TtH3+E/476Bt6aJ+5L1nh0",
+	"qtNgIMhWCsfaFffUAz9UZXeA/uOafdCPc3U3/lx0z4F+Z3FZwEjdu+QGTNmCK8hKMXo6GMNvX73OyMt3",
+	"/25Y4b+/++lHtIC3VG1JyZU2j3zz7iX54bs3D3Jr7DxDDIl3H5wrANxT3S2yxd+w81+1LWPZRhMy3+G8",
+	"P4T0eE9v2QvMhnowF0qLjB9hI4gArVgOKfFggilJ1vQcXPW+K0a+cE0iIMjERYYxAPA9+t7PlENWTOB1",
+	"gRqCT1M7ZC6BB9qin83gwxL+s7q6LPr+2UQ8Jh2Yo+yzDlqxD9+yKfu+dgKrK/1+WP3d/OcTmkklwyyI",
+	"YyJW8o7FDfGnEUiguFPg3svGaZiFG9vKurdti3rhnXrEoqo4qoAHlwpaHhQ/QRc23+p6lkKqPTYzms+7",
+	"7aBDfPtDSPDzB1nM0OYTadGVyB6bdZ/Dd/sWclArKSTuKhSNUdhUW0hccijLkes1/tHWA7mUuygzPw56",
+	"Fw4qJ75n24R6crJzJH7r28+eJ5ZnVvuFIqoyipwdOvPF/AB9fD5/w8RROFGOT58FkOFx6XN91hMRld2I",
+	"H7KnZ4kugRhicHFiO1tgensvRKlquGk0hvAOHpjkYl7RDXv8tx3b3JuNoej4LPFPGMhFZCwvey5WvIBu",
+	"wOa/52BWo+U+MlquevzR/CfhyvuOqu0bDnBc0yIRMuvvT5TXst4wIxS9Vh5ZfES3Lt08h1TryRwHR6iS",
+	"HoyWZ8iE/zJcKHeRox2bBr5yv5kMSYJ3Wu7eBB+Y2hJbzqnlbneW28p8n1Bi1/i8xZAomE0Pd+33oBRS",
+	"ESn8n9vzjUn5w15Rw3Fv7DOfwy2K3/rJoiImekfdIs5zj9nRUKmzlZhY0GCkg8u0R5xJY4XkVECLrowI",
+	"Wtdyz5RGFMvBzJV/Y2z3xrWOeAiV6qe9sON/5oyVo+0b2y6w2rD601GQcH0+V6HFsIBkCSPL5V7YaKHL",
+	"cX7e1nMb9d0YJQHmAWaXBSgAdoZwmnxAntasd5hAVslmXKijaA244HOLdEsf39r+lu3087T1Zmmyt+Xv",
+	"e14Cu5qbpX2E/44EzmNeHvPKw1wAGIx+6z8wtYHFeTbQGtywMMhXoGvNamzSL2uyxv11CAK2GODTACkH",
+	"ohCfl5DfybL47GS0UgLJeBRCSIsQHJFyIDTweUn5I/ugf1+OTHLmH5FuyFr7vLQD0+73JR4YX0gwPLgZ",
+	"JmJ7l1obNXneCW/RNjob4vdAm9CA6i4fc1zfexs8N9fUAWEELveJB0teGY54yGTmdh1QRRLRRjBx/Byu",
+	"o5ZkGRHsSAeMXx81o5q9DXPAH0IV/JHtg28kqYNXD7ADMepjNNYCj9naEGxzdr5T5b4f/07kZBih5H5I",
+	"sMqP9u+BHELjdATAaq4Bsemcru0gfxuJV5Zth+7M6R2koAfEiYK8cdtamKxcM2QwkD9lw77PEQpefiYK",
+	"gjM0eOIccdBj1oO+NbIRWKWNGP+zPUntqN5N6Sr9u4T9BjNaH1y82O/8ZIM5n9XY/Mx7iuGBsPIBzUvz",
+	"oT09gPaNzD4lVoLg4+hF/Kp9rMcog3kbHPppgBKGTQYFe27rGOFaAmlBVxZRLVaX5OvzPl9NUpJv6FWQ",
+	"mDLlFgoofB6vkKXethFFbfSy3iV/r3M8yTGs4BNeum/hibkTaUQhl3K9+Dw7+EZuNqz4tuA6ZQ9xzWfK",
+	"czR6tFHZM4uz6/buJjwbei/dDn+OPb0zQ4zFU77FJya3BjJ/YLhopvjYlsAn4rqxHeoMrmpW37H6EUAZ",
+	"4qKfY5cR9MwVVFMsCSV2Ng9Oeo8rMXicXlsEg3kTAZylBzVqzLwe3JzBSmObyIDF0tb7V/O7M5yN7Px2",
+	"5OSW+5Db2IEbDrKN7eBkbl7cDW7DafeO47o0uSB3zoFmGqmHajgXn+FYtWHN0bPlqPx5Qkp+TxOuHJz7",
+	"/TflO7cTYVmHxZtFuBgHK1wZSzWIOgdoIqcVdkZMhKj/4V/5UUz5QXwPLfFTbIPrvpsNwxJrD31gPkNr",
+	"gHRGXGSa325q2YhzxFRf4uDOwsXuWIgoCwWZ5kctzRwCx0Xv9CUYALeM7eanp6Ru7b8xtvunNKshERST",
+	"6yp5R8teMXqi/fX3hjVsVET9D3jic4gn+NL3gJyXFu3Gyd+fmN8aWwqzI2NVEsdp+jeBgYlCDGB8XOtH",
+	"Yw0/76oM3imEgRQz7FnEWSykDg6IdtPOL8tg7Adzc/xjc8p39I45fcIwBcTIuPDtImC7n3vUdSExmu4S",
+	"TwLc9YSzWbNCnlM0dsnyU5AOABkI/2ks4P+8WGQ9924hfz9reowNbIvfoRR8Z+ieLcP7lUS4q4J3AlTm",
+	"Ow1MBazppJ3FqP2Q8v0zs/V2D0S4n9HnP3FNfaHOFYR4PzTuA2vhANcyerv9zBBQ6+FllvmS+WJaMhct",
+	"SwSbeSjqq2zgimrRNc52TY1E/TynP4jO3fL554v0DZ0tR80zVZnYptEImAKRPFv8k8vdAbRBvJLAGQ9/",
+	"UDsqbBJYgohSW8b0wynm3xZcv4NPPMzmw9joXv2ddBSjoaeqJ6g/tvaxAwj/lC2eXn49MjeLNfcvJxDn",
+	"pRTrkuc6nktOy3MwK4KFkZwFCeW4VmCvDAKptrcH3KqyJgLCNC4TH0xLxNZjiFCzlWWhAnw+25KGClva",
+	"xkQad5frh+Nus/eva1lBO/WH4/ByPUMNvz4/i8fhhaPVGgjRdp56DbB90Q/i+zXVd6z+AtiqXBNsrg71",
+	"kKuDFYhwwyGqfgJ7yEYUj2rmEK0HqzzMcz/jY2mhidOKku1MzoQ02B5Ac/Zevvv3jFBSy72v8DKXSNlU",
+	"AmA3ayqKh9MCfma0OKbiA5yV4AufOTSPX/0BchMGdrfCP55BNdD5llCoJEeOIdj40m45FQVR1PbY5Jrs",
+	"ZVMW9q5pQaO4aq+fWQflwlb2Rw8LZBPOOi73xAz4vOdIS7JimLrICpA6he0VWcvyc1g6qtlsmPIZjQ9z",
+	"WF+xnBfsXfCphzmu5jsqOUnvIQIlXOh4M5m4p4FrUkimMpCiq4P5zzniWXnOdqAToTZEgk3OQrXJOpwo",
+	"2bFaSYG4otDtEdxOKef4IPJxQ/kdPHFaFDj7L5Usa1b64HHl963GDy0UuGAFaXao72K6eIaZATtqFCeX",
+	"NwdA0lkkIA12w66WO6nYA97Xb/ELjhseMs/TrqS/Cb5jInQHAPoJtj9LsN8FJLmyIt1tDPr5bcjNtgMW",
+	"bI+7EwnATZ4432Zg8MS9970B/rHyLsy8PtP5cKDuvLaKqPovmXDhsb3H99s/9VncE77vXEIuAF2xMkAo",
+	"d+3jz7DNfky5ti3fHyww9i5sYfYwiosb/lVN1/pkFA/oEnemui7bRh/LPakt9qQtqPlQzWeCBGvEA4en",
+	"bJaB94pBsM33eQDonP+EfgaP3jFl9MX/JFtGYaEKM37tHmd25Wa1zc5I9mdPScm09kVZZsC85ExgC0Ms",
+	"fduB79TBdkjBLsj3GolknVO+VQTAuYMnahu0i/DThAYY/cjan8V/4chaI85U92W+1aaiohvQunXQSQip",
+	"DejothD7AqP1CUy6d0UBQy6cv8ADD0jKvwyZ/k7RkG2J/xmsUlgwYOaWhQX7tqQs18cZV1tZFi3/B8kj",
+	"xpiB4PWW3j1cpsK7kPrnF8Yw9u9SjvEZtxyaVUDcLrbhoBu3HFGDyooZv4lH53HBcqMDP6hTwXzAISU8",
+	"mEcBNPl/Yk54JcUXGsczDKCci/wIxmh4u7E32LiO+hf30H/latiwodpnsGHarDCjl9iEyvMWzQydLZB+",
+	"wZ49iJgN+xb+Xg67wcZ2QwoMuL7/P/auv7ltW9l+FYznzaR9l44dN/V1nb/y4/a1t2mSqTPTzvTlZSAR",
+	"kvBMAioBSlE8+e53sLsASYmkKImUc3PTf+LaJEgCC2Cxe/ackfCjg6z0F/f6Yv1Jr7iH+vg08MtAIAlA",
+	"AP+vRyWevidMZxHqvoFCYlTkBzZ7qPMK0kVjxRslaqy0VvTh9rYsrLiuUq/QAW3mQxhG0PHdFyMRoyde",
+	"FcF3du+qME15DdJL3IbVoos6acr5gFErbb2XCb74/jLaQmJ/HIwYfGFnti95KxJZ2UcOxbdCFljl6Qip",
+	"qyu6rsYC1llPBUCPqLbdDV3ERgKIAWGhAQUzI5JJsWYA4uzszv3TgUqgHv44HPMIsSoDTy0HBR13uGWj",
+	"DOeA3Vq571742ern+L4wmz3BNJ/uict0d22pwn/F0yGxfq7pVzwNC+YeUbeebOk30BQla6qfAGdgWLuf",
+	"qCrdXOvvPXMNv14ENvfeVSBd+507uV/b/0csbX0+aIkcbaYMmztwFOFDSbMl8hIuGEuNWCIWIjGU3c8h",
+	"eL0QGVJn+UKAbaN/VtKk7tsK3mDTYbD+/Wyh02b5DFR2OhUzwkCCXlBGK3kvhfSIn9GpaDAAUv0JD24H",
+	"2VSMBP9qthUJPKfLunlEUo1FN8Ywr67drkP1Jc3439eaLKLOJF/NmZdLPmB/rB9rnWUCCwN7WQ2qfYUp",
+	"CxSjRiGI0QrYn2Jpi2zKUvCFxx0zI+z74qWKEjcFfO/A/+fctNI1m7mNNwlXz4sPG2YNKh5wL3He0vc1",
+	"OGYg9bUedocVw+o+tikf/IXnMM5GuYHmAb7AWaLzWAlD0D8oQcNMIETZkH5ppjN7akWWVq92fcfmgu+0",
+	"aOU28Ar0bcZPFXs9F+qtTEUilfj5NYv1OE+FslGw5phwY1j5T6iM57/+wYxdJahcwBnqyIPho6bse6ki",
+	"/yME6dy+DhyC76WqK4fj8fPcDlgsTq3fj0nTl7Vl/iY91Zi7nmScjXOLAwb7JxHNE6s0if9SKAvjVp43",
+	"pWSWVXbHWps8S/hqCGfrJV99udZw9F34JV9VB7wwjwd+5Cnt7g0FXgDom0UKq2qtGVR5xvo2Ahicip7R",
+	"ECksbH6wko/PTzKccK3G6rmh0nmCXjSMcuAG63v3eTsTjGPMG7k3Su5UCIiVELkRs+7PcHAso9hupWK5",
+	"StwmmwquLOMJ4Eqe0g4W6olRcVS5rQ2LWcj5XPfleJIUMBOcGEoDGqUWiFI50QKyGA+w4OI+QQSLrGJc",
+	"fAGWF2LHKJkfD6WXD/9XbWySbtEYONwzVHFfv+vhEOV7cPBrqd4LtsOgjq98bjm8AL4ovAMPsyXOIeKk",
+	"XWUfnTXaOjucX/HwviWe/1KoqZ1B4mYfckYo0ponXKp75LGisAEhOfyEq/dyvwn+7bdQd7Kc6USwietM",
+	"c81IinDqTgduJlM+Rxo2B0gbUf7xDFFyCvwxnTq3mhl3XDC69+OuF7LZprSCFx1JasVH+DuKrOC79cqn",
+	"6Vstw924Zak2ln1/fmBQvsl1fVbMqH3W6HoV2AlPjIhOxAeezhNI8jjP/uT60d8vrs7hv+jEavf/351f",
+	"wW/cx5Ua8DfcbRIxQpPlmfHAoAh4tFvwKjoh+ZpaIXqZYakoSSqfQ8EFcbsAn/8E3c01Bllva+0PLpLL",
+	"l4/XDQ47po7Tlr4cqaY9WrL1q+uymOXF80/sZXjku03V3qP6l2EGbs449DPmCV9RZvRQ8uKEr4J2kVZU",
+	"IQlSUVKxTPAEDIpEOjn8z1jHAvc7/3/VehBfBFbRmvJuXxr5wRut6KeGHTMRKuajpMzHtemGYng5HJAK",
+	"jPFYBE5XeRuSwpF33KhiCO72ad3y/a7FzWgHrMX+tY60S0f1DZO19hW9bniK1Z9RhLzb7uWHp8P2Raua",
+	"W83KhtBX/LwgGeHkw4w9jGikQREshmnVv08hlTBtwALQqIOLdlCokwlx8PYhUOcRn24lc4e3Ba3jStil",
+	"zm6jQsGOWa3b0AYN39Gjdhk8oA21qmidUb2xiocVea1frjc6TtGiiqddQJwgPzNLBI9DtB3P5GFt58os",
+	"na0N4Ee5HeW1Kkbl2L5U8GT+PI8evfvqS/nVr8bZuXc/p2lmDevllA6S6/Or3umBEXMeDwTcVVO8DRaA",
+	"s8qXNJzpXsA1I7HH2mXifiCT5d/0s2YZLDsrt8y+uXnxJmK//ficXV1dXn7r+z6IZRbqgSDDX7MP6CyA",
+	"b3vfJ1Oe3UJLzXGZX+mSPfls9hwc6z2YHoaFljL6VtflY52m/NQI11FWxGzBk1yY65I3n4BD6iYDhk4i",
+	"KBiM2FgnOs8A+CqG2Dt+Ezwu93j/sVJs/S327xeePnoaY4zaD72eMJMDJw7ZV/2kENzkmUjpe2tPXgEe",
+	"AghoCqsjMERSxB5bibGMkchfwy+hCuche2pY6l5Ilq7nBpZ+bYwcgdY+S6S1iWApKtdwiOSKsVbxNTk9",
+	"MQXxIJEAV1hteRIxbm7pUTVB+V/xiRSX382SETDQpYBHL9X70tVrY+7xJjgD3QAhl4IzthkeHPBTG3D+",
+	"lvL/FU2eYDV4WqMFZ6R1IrgaGKj0a8l4GrgqJjzDbEkJCNJnHv1lGbcxF/zWrDl1KGXr/lqj3gzQEcvC",
+	"kPW84RTd85D2isaNp7j0bX24YRAbfTckcVtf21oQ7gmrRu0IV9jcJjrD01GJ2dw1wc3tPqUbOwz0ViKw",
+	"8qT5XEZ5CL6xOZ8Kc7ThR8aaGVcxxReuma+ridhCZLEcWxMVMC90PWU6gJtJDTVP9me5+RUv6hRU/DeM",
+	"/W3sfSXaosw21bHNtfQ6V1uLlkJtWku8/64OCR0AAGu67gBGIMEVnsURi+VCOmMCFs005U1vbXSiTxpC",
+	"vI8p4bMZ5N3lzQDXYHd9rzS3Ysf3OkrI1lt/JyZwP4mLBX2U97ao4LyDR4D3lSTU7bA4IFnKjCfOL0ul",
+	"yol7TPyV84TsuO+1ww1d69LxQk4mwo3WK7jywPGqD7vdbdaE1sSNqgOFL94TtyRMhsL2xxxFr+1MZEvp",
+	"CY8hd1Ou0IPQwjzhK4ACYPDt5xceB4CsAEVzvQ+dzuRUKrOVMReLUlqLfqthkyjEDpEABtjW8qZZ745n",
+	"KmCPGhbRnZZu97yfX+DxZJSbJ5WQTgcZUXjVnRJguwRr6x7J7W5b2f2krl6DwXSu2ge2WQigZeIJBWpQ",
+	"SRjto9Q1xvJeiF5/Lz2X4Hgw7GiJ7mRO1haMA1AbnKXaebfXhM8PmvS4s9E9IKwFVUx0GRWa0eyHA5s7",
+	"nfU/Ua3UbbP0Z2VFhlGO3dbXhYof6rlQ/pgudQ22bd/4LeH9e4wSEqyqobCg924nyHI78umNv+gYE/BG",
+	"iK6p4yDL11P/I+cABIR8v1Q00xMug7QdoaGUp1yDfS6RgnY5Nk70OEQ9JKEj+h++TEwSOZ3ZgYo2qfHP",
+	"Bj7epzie/7img3LCFYwvcNx6RfheIAmUbKScyjKTVpTicMBpAIAI9+Ql5Q3rxl4qO1ztwJusdOzre+ih",
+	"8fvl54FX2J2dhwjVB2Pn6fxa/dU4gH6PEsuyS+A1ahOJ2JwA/4RFkmQZ0OEQZT9DxSzBgpnUWzAkblto",
+	"fZArOqQXa209E16nsrX6uBDVbPXkPRIIiu+anXY9+YoZO1Lc6GJ73GjY0u4tQqkAedYTT3/eix//bMWg",
+	"H3NUOGPxSvFUjk0Zq6YzqJ+1eaaQ0X+pymEQu9QUAzGDB0HM7ar1FH27+jrtep92tfOK5lyHaXV5r7PK",
+	"mUQddTdylYxWLJahVv1wonx32g6uOBNKZNNV3VQi6B7HIzSbSEGMGaXsw/CTCfKsTZn9N9rIorAP4yxU",
+	"EMdSGSvntq7FXWK+esheU/gH+T+UCIEAt2xF6z0RBBz0UtWjrIV6q+tT820o64On6sGxqXIozB3X8gxl",
+	"tzizkE2wABM9zefIm4NJajn3hz2dKxsFba7gCkmDpYkxSRilDeuXjIWycrKqfMMGAKAWh6Bz93jP4ICK",
+	"KoTlGIkJYi8an5sruhUoa3d59PrCHCYJ5Db8o52p2ExwSwwHBtJ2Rd0l1oFI2/h6cPPay+0edzR4IJsL",
+	"jlAqnxrCATbzmcjkmCfAu06HdZm5aWPsNWyYRaSLKyY4JjAaXto1Mp9pBAju1KVxTPzGvgpPKKmmmM+K",
+	"CAJk0LBSFF5Z6nKfgqcBwfWGV5tyqd7Ho3rUyXkJLxvrHKELYVt4XN4VTi+LbkeWva9Juj2SdBvv5Reg",
+	"+h4KuZA1IHLXN/Tw5oaXhI1/zq0Vmbv5//48P/3h3d++ifDfb//7v066TDWqLv+Gs3/evH6FxZ16wv4R",
+	"S/sU/vZt0cs4B93snBCTO3crh1CADGv4ilhj3qX2G67Od3fvtkyFrm7Xls0ddu/3QJfT8dpE63n3q81c",
+	"iLj75XMJjN4Nrly7M/WTG7beeBqLzQB3Ss9vU3Y7gDIlYlp53wNDpf27WHMxPjA4VqcQ8HymtRE3rvGB",
+	"yFVm2ggFD9iXNxKHYAwN9SKZq1H1RLhtdywn9GE0+XHkwVtI4gDe45ZglMYiqXnTGNksT1sPlv6ar6fL",
+	"z6oQsPXk58es8fjXEzEwekvVBUbC2XICc1ONV5H3X70TD0hlqCOJyrGUK9b/MS8oqg1QJw9i3sMsQdS6",
+	"+eLB+cCyjHXL0pdd4z5mg8Ybz2woyjAN61g4Fg0x1jczvXwbHjCQSphr//kMZTmOOubwZPeJapuUaX8V",
+	"wWP3oc4RmcgEsGbu1BDCr6A0RAJEFF3JvMLlUmcxXg7SBeM8W4gd2AiB0vJM5UnSikh6BRds2e8AcCSm",
+	"UsG5slxPh1EwGSo+pnIhVMN2uOE3b4fhtG1Onx2cx3Xlj3KaZ50BBW502ARu6cPkfvQIyVR+gGNfiPk7",
+	"swbcoCmgQiZPi3gTDCAyJ00g3sIT8LO8fAsE8C4es9EQVRJoqsNTQv/unjOUDoxrG/mIj66y5B5Nn9i2",
+	"sGHeM9a9Lm5qWsDydG7d+uCfU9aDLtf+wJ9nfCGY0hT35GoF9V6ta5lXbRzCQn4RYj6keXhpzF1Y+vuz",
+	"kF/E3BaKpw21OiVF1D6kN8tbGhkG7GNBe7Mqykm5/S1qnDVWseQr065wuDJHpG6pdizE94n1g523xtc6",
+	"Fj1c/P1YpCvdBJ746saK+eaG1wXZ74N8xoq5KfD9S7y/L3JoZyAlQhbPDl1AWWFvwwDCFJw1RN3Ra/S7",
+	"08nYzgZx3IX9HdoeaHeDtr/STR6VbvJ/3PapM2ZmmVS3VNltrMiesErA31i+YrduzQUjXtOGBSXMVsjt",
+	"DVzRaYmcczCxmtD3CSZ9iszFD5cd1sclaByTUmNGletw4IFzBU8yweNVE+gnqGnVnwbq5c02X6IERSPA",
+	"LYqJYoJHJHoJ3hO8qusAg8qxBXuLEXhYQ/ox4B1jj87Pz59QXURUavQBxqGFssDG3JCrEjwbz5qSFRdD",
+	"FG61hthmqGZVQ9tiwpf0Edenfq9ouMKJkqGZZ7Zk12uwhjpIwbZzLdQswQ7kGtshI9Y5sHv5NbG0U2Kp",
+	"6+Up95dXR/Snj9el9CCcaoHHOcBKg5OJcZY4k5OAgxBxMWMLNIRnNGywhYxv5m9xXL67elyFGlayjFs9",
+	"tuMk026ogA47zZN5R94JgnxZtbKgNAXnYtxezXEDVxyllAOSWB28ziRh+N498EFTUUE1VQXbQJDuB3xU",
+	"4P2YZ3qa8ZRIKWv0/d22B15nvZfHF0OmA/33dE8I9pvGaTqaVjOBYWLfirnt67TK1x4CBza3vf3z5vWr",
+	"mtPpSOBJwl2ixAdbuH2VyUGf99D3RVvi8Qb7aTdyMLjnb13reisEMc2lvITBwNbYN3HGJ5ZdnF+cnz66",
+	"+Lan+qfyE9CLrcwh8AYXPJExMFZRpne9d+/cPx0UNcOc6ZbNnvajhfijzqbCbphWVeQAizkLfQ505GG1",
+	"rQu0wg5EXrh3FosFYUuutsEhDkdVKqY+u8MfPu1+UMUbt4hhvuQjkeC+M9BCho3Dc46eY8Idsn4dg9d6",
+	"YGgb7UEuZiQSOHhCX35qGsezWFg+non44AHN60MPL3z7Q+1LrvkdSriG0zd9iRMaeoVNdbFPuCGNmFts",
+	"MNmfoX4u0GLrVDyBixA3CBcRIrpl0NoPOJ5MYCcCmZ5OFmuWrQkFH3fgAsCq9ZNuUJLDiwj02Ap7ivy4",
+	"B1dhEzg+Ir5dMPeZ4DFx/fxxegMXnP5GOYoNDG/xFZ96YuD0CwrWF3BD3HmnQsWSK/bdxelIWjZJtNtg",
+	"8fV3j2niiQsGsHmvOFvyhXCd2lhp8LLyakZOlYjZo0t4wzmXGUjLcmORrX0KAG4gcGdjneSposoCqShe",
+	"rCfs0dmjy++uHkN6PXeO/Zgn4iF7DtcbNhIrTbI91EGZYOcRO3/I3ma5IGy9J5cA4/2odQrHxToGQcgm",
+	"0FduiSyknCq0A5QeX6Frarx1fnZj7IDnPTAdJ+a2lPo2nqVaJhIch/oP+/7RRQkmfvXoh4vPd+b7D+ln",
+	"1ooPFqhvJyXLlIpQ+JOKAH3pwX3M2ZUCp3mlxp/OwKXewyFYqXF7KuJpIqfqKbReTyW9hl0v1Z4fDh8l",
+	"RQoOKwrTUMVUyStX+gDRwIf1QYNL9ByaHgi269o+zB0yohdmf/CGxjwVGX9gKFjkC1FivvI2DoMxWnnP",
+	"aIIHI+txCdwt5pOGMYrFWMZiCEN9AS3frNRQ8RTXtNf5Ono8hZ4d12fPYv+nw6P247GYA9EEdxMfC7Yw",
+	"8+ocXRMELd12G+BiI5FoIGbUGWntVZ3higUAckmocbMyzFNDKVvcnYlJFzyTh+yP05diYk9fjAA47pG8",
+	"HqKbiAmWlBGYHHEL9MCI/XF645wKd/eoIBEo6AvAesHviB/WOQwvipffxvmlqs/2E6rdZTiE5Kon6Pd/",
+	"rDuw5v6TldW6/kW120lhUe1XfuoJpuVtPMA2yb7QKawYc0SW7KbqBGapc8ClIflzOuzu4Y34tXh7esdt",
+	"Fe/dJV2vxVhKvY+j8ngqBtjfX7l2B9444Bl77+9u6e2Fr0Uvgjc1WgG7LuaG9DyARwOZ95NN2VSwMaNT",
+	"AaKsILA64xgCiZtX/C653bf6DZfZHuewMAEGO4v9J2Re7zVp+Uzb2RqDENlolSAtWlvxSBKucaf9nBc2",
+	"KB05u3P/dNNsOJ7YQpPUApUNfX4E51+IxgExY8HByohkcl3mj3DDFmILkoQQg+BEWf9ud7N3j62iHD2q",
+	"11ko/dial3sBvw+Y5C5bWt9ZuQBE1hOW8BEVCm7Pt9nySx+ccwvlXO1AirfFZcdAUwBgPNSBdaxmKX1K",
+	"D4Gy0FhR93/rDppl2HgEwQaeJKzAAppm+MQvQsz7qG7rqlUHtV/uh5mczt7PuYF+n308ub46j05Mol2f",
+	"PrpyH0629Uw7D1vFWlP2t0LKHdrrWl7n292ED6ZSBSR7DT6tIh0HbUT09P0k5HouZSgsc4sl9gcPCU2u",
+	"1S0A/0+n2oViepzdhZ87gBeqFns/CIbi6wN6wU3GJ8VOR4Q7uBkBJLlBPb1uRV2bkwcuqfk80Tw2ZyfX",
+	"d+u/usMf6pANNe+FF7e+VONLtJaluBW9e13K1khPtSylO950S6CnS7NrwCHLAl1j/KxKC6ag+nXkPHcj",
+	"Y4GEUxC0E3yBp8JGPqeEL+uzU4FvaD14cpSCzzcEQu20OzqDiDDJA3VQAI5B0ZqpxALLnogKOCRXOUBd",
+	"3RAkfAVkX1zhKDCuwP17UoKrU2RUWj9QcHBXGo7txk3mIL5QrGgwcqfB9Ws3d3ft23Dp0ZyYUlVbJx8m",
+	"vGEPLoxvyw0E1cCZ663g0KgWHerBjg05tziudPCQRa7VQsIvu4ixdErYhgit3fPXZkjHwxHu+5sDek97",
+	"v++BytZ/H2elZSZhDp3d0U+fzsZcjUWye4iXGmhPED6Hxn/HS0+OiDJzjwzE10pb5tZv5DzkSVKXQ51w",
+	"mVQMb7OroMrq7E6qWHz41KxUrJfKeT2NX902odMPOwvHRb2laaITnsdSn3E5mex77yTh433vXfLF7rcu",
+	"ZCz0WTp/vO+tf+VyfAtKOHs28OE05TbT5pb3IlPirAwJ6y9r9dBZxtXUUybCzgaCjM6ee5g4rxW+AUWE",
+	"M70QitEM2D3MVV4kotr1DSbT/kpLbSvbTCfxQOvaTzqJ72FV8zsqYAFwL3H7KWysIwG5dGIb0aQwZKye",
+	"Q+wyV1YmVPaRCMumGnglhM1WrWueEh/sQJ34Snyw9701uG2BMltQjepcdFP0bWvXYOcN0ze/ubZ36RwS",
+	"mMB8whC9RA27/pgJntjZxzZk9U9wycmAziw9oWYRzec1kMF5psfCQPKG/n4GldEf2zUqsHb6Hj4Cy7Y/",
+	"RSffn393hMc5F4keWS3Q45aPuBERS0Usebmu+69c5MiSm5tCHN6IbOEnQp4lJ9cnZyef3n36VwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

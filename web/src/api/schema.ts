@@ -665,9 +665,29 @@ export interface paths {
         };
         /** The layouts that buses, groups of outputs and files can have, narrowest first */
         get: operations["listLayouts"];
-        put?: never;
+        /** Keep a layout of one's own under its name; one of that name is replaced, and buses that have it stay as they are */
+        put: operations["keepLayout"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{layout}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a layout that was kept; buses that have it stay as they are */
+        delete: operations["forgetLayout"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3035,13 +3055,76 @@ export interface components {
             preview?: boolean;
         };
         LayoutOffered: {
+            /** @description as buses, specs and files have it */
             name: string;
+            /** @description its name for people: of one's own, the one that it was kept under */
+            says: string;
+            /**
+             * Format: uuid
+             * @description of one that was kept; absent for those that come with the program
+             */
+            own?: string;
+            description?: string;
+            /** @description of a bed, in order, and where they stand */
+            speakers: components["schemas"]["PlacedSpeaker"][];
             /** @enum {string} */
             kind: "bed" | "ambisonic" | "discrete";
             /** @description their names in order */
             channels: string[];
             /** @description orders of its speakers that are met */
             orders: components["schemas"]["OrderOffered"][];
+        };
+        /**
+         * @example {
+         *       "format": 1,
+         *       "name": "Dome",
+         *       "speakers": [
+         *         {
+         *           "name": "L",
+         *           "azimuth": 22.5,
+         *           "elevation": 0,
+         *           "distance": 2.5,
+         *           "trim_db": -1.5
+         *         },
+         *         {
+         *           "name": "R",
+         *           "azimuth": -22.5,
+         *           "elevation": 0
+         *         }
+         *       ]
+         *     }
+         */
+        OwnLayout: {
+            /** @enum {integer} */
+            format?: 1;
+            name: string;
+            description?: string;
+            speakers: components["schemas"]["PlacedSpeaker"][];
+        };
+        PlacedSpeaker: {
+            name: string;
+            /**
+             * Format: double
+             * @description degrees to the left of straight ahead
+             */
+            azimuth: number;
+            /**
+             * Format: double
+             * @description degrees above the horizon
+             */
+            elevation: number;
+            /**
+             * Format: double
+             * @description metres; 0 where it is not said. What is rendered goes by directions alone
+             */
+            distance?: number;
+            /**
+             * Format: double
+             * @description the level that its amplifier is set by, for who sets the room up
+             */
+            trim_db?: number;
+            /** @description it is of low frequencies alone, as an LFE */
+            no_place?: boolean;
         };
         OrderOffered: {
             /** @description the word by which it is asked for */
@@ -6765,6 +6848,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LayoutOffered"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnLayout"];
+            };
+        };
+        responses: {
+            /** @description the layout, as buses can have it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOffered"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    forgetLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                layout: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -17,6 +17,33 @@ export function useLayouts() {
   });
 }
 
+/** Keeps a layout of one's own under its name. */
+export function useKeepLayout() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Schemas["OwnLayout"]) => must(api.PUT("/api/layouts", { body })),
+    onSuccess: (l) => note(`${l.says} is kept.`),
+    onSettled: () => client.invalidateQueries({ queryKey: ["layouts"] }),
+    meta: { about: "Keep a layout" },
+  });
+}
+
+/** Forgets one; buses that have it stay as they are. */
+export function useForgetLayout() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (layout: string) => must(api.DELETE("/api/layouts/{layout}", { params: { path: { layout } } })),
+    onSettled: () => client.invalidateQueries({ queryKey: ["layouts"] }),
+    meta: { about: "Forget a layout" },
+  });
+}
+
+/** What a layout is called for people: the name that it was kept under, or how many speakers it has. */
+export function layoutSays(name: string, all: Schemas["LayoutOffered"][]): string {
+  const known = all.find((l) => l.name === name)?.says;
+  return known ?? (name.startsWith("custom ") ? `${name.split(" ").length - 1} speakers of its own` : name);
+}
+
 /** How one layout can enter another; the first is how it does when nobody says otherwise. */
 export function useWays(from: string, to: string, law?: number) {
   return useQuery({

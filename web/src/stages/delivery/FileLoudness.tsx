@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { LayoutName } from "../weave/LayoutName";
 import { LoudnessGraph } from "./LoudnessGraph";
 import { Verdict } from "./Verdict";
 
@@ -21,7 +22,9 @@ export function FileLoudness({ measures }: { measures: Schemas["FileMeasure"][] 
           {measures.map((m) => (
             <tr key={`${m.name} ${m.layout}`}>
               <td className="pr-4">{m.name}</td>
-              <td className="pr-4 text-quiet">{m.layout}</td>
+              <td className="pr-4 text-quiet">
+                <LayoutName name={m.layout} />
+              </td>
               {[m.integrated_lufs, m.range_lu, m.max_short_term_lufs, m.true_peak_dbtp].map((v, i) => (
                 <td key={["i", "r", "s", "t"][i]} className="figures pr-4 text-right">
                   {lufs(v)}

@@ -1,7 +1,7 @@
 import { Plus, X } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import type { DeliverySpec } from "../../api/delivery";
-import { useLayouts } from "../../api/weave";
+import { layoutSays, useLayouts } from "../../api/weave";
 import { Button, Choice, TextField } from "../../ui/controls";
 import { Row, replaced, Tick } from "./specParts";
 import { pictured } from "./words";
@@ -163,7 +163,9 @@ function Rule({ rule: f, says, alone, save }: RuleProps) {
           >
             <option value="">any layout</option>
             {[...new Set([...layouts.map((l) => l.name), ...(f.layout ? [f.layout] : [])])].map((l) => (
-              <option key={l}>{l}</option>
+              <option key={l} value={l}>
+                {layoutSays(l, layouts)}
+              </option>
             ))}
           </Choice>
         )}
@@ -261,7 +263,9 @@ function Groups({ list, says, save }: { list: Group[]; says: string; save: (list
                   onChange={(e) => put(i, { ...g, layout: e.target.value })}
                 >
                   {[...new Set([...layouts.map((l) => l.name), g.layout ?? "stereo"])].map((l) => (
-                    <option key={l}>{l}</option>
+                    <option key={l} value={l}>
+                      {layoutSays(l, layouts)}
+                    </option>
                   ))}
                 </Choice>
               </>

@@ -6,6 +6,7 @@ import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { colourOf, weaveOf } from "../../ui/stems";
 import { chooseBus, useWeaveChoice } from "./choice";
+import { LayoutName } from "./LayoutName";
 
 const seconds = 5; // of readings at once
 const parts = 100;
@@ -37,7 +38,9 @@ export function BusBar({ reel }: { reel: Reel }) {
         >
           <span aria-hidden="true" className={`h-3 w-3 ${weaveOf(b)}`} style={{ color: colourOf(b) }} />
           {b.name}
-          <span className="text-quiet text-small">{b.layout}</span>
+          <span className="text-quiet text-small">
+            <LayoutName name={b.layout} />
+          </span>
           {routed && (
             <span aria-hidden="true">
               <canvas data-bus={b.id} className="block" style={{ height: high }} />

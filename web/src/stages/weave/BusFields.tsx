@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
-import { useLayouts, useWeavePreview, type WeaveChange } from "../../api/weave";
+import { layoutSays, useLayouts, useWeavePreview, type WeaveChange } from "../../api/weave";
 import { channelsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
@@ -10,6 +10,7 @@ import { colourOf, stemColours, weaveOf } from "../../ui/stems";
 import { playBus } from "../reel/hearing";
 import { openPrint } from "../reel/printing";
 import { HearFields } from "./HearFields";
+import { LayoutsPanel } from "./LayoutsPanel";
 import { Line, NumberField } from "./parts";
 import { SendFields } from "./SendFields";
 import type { Edit } from "./TracksGrid";
@@ -20,6 +21,7 @@ const roles = { stem: "stem", part: "part of a stem", mix: "mix, the sum of its 
 
 /** What the chosen bus is. What a change would lose is shown before it is done. */
 export function BusFields({ reel, bus, change, edit }: Props) {
+  const [placing, setPlacing] = useState(false);
   const [asked, setAsked] = useState<{ what: string; c: WeaveChange; rows?: boolean } | null>(null);
   const buses = reel.doc.weave.buses;
   const at = buses.findIndex((b) => b.id === bus.id);
@@ -58,15 +60,18 @@ export function BusFields({ reel, bus, change, edit }: Props) {
           value={bus.layout}
           onChange={(e) =>
             setAsked({
-              what: `make ${bus.name} ${e.target.value}`,
+              what: `make ${bus.name} ${layoutSays(e.target.value, offered)}`,
               c: { set_bus: { id: bus.id, layout: e.target.value } },
             })
           }
         >
           {layouts.map((l) => (
-            <option key={l}>{l}</option>
+            <option key={l} value={l}>
+              {layoutSays(l, offered)}
+            </option>
           ))}
         </Choice>
+        <Button onClick={() => setPlacing(true)}>Of one's own…</Button>
       </Line>
       {bus.role === "stem" && (
         <>
@@ -233,6 +238,14 @@ export function BusFields({ reel, bus, change, edit }: Props) {
           Remove
         </Button>
       </Line>
+      <LayoutsPanel
+        open={placing}
+        onClose={() => setPlacing(false)}
+        bus={bus}
+        use={(layout) =>
+          setAsked({ what: `make ${bus.name} a layout of its own`, c: { set_bus: { id: bus.id, layout } } })
+        }
+      />
       {asked && (
         <Asked
           reel={reel}

@@ -4,6 +4,7 @@ import { colourOf, weaveOf } from "../../ui/stems";
 import { cell, headWidth } from "./Crossing";
 import { type Change, chooseBus, useWeaveChoice } from "./choice";
 import { Grid } from "./grid/Grid";
+import { LayoutName } from "./LayoutName";
 
 type Props = { reel: Reel; change: Change };
 type Member = { bus: string; gain_db: number };
@@ -45,7 +46,9 @@ export function MixesGrid({ reel, change }: Props) {
               <button type="button" tabIndex={-1} className="flex items-center gap-1.5" onClick={() => chooseBus(b.id)}>
                 <span aria-hidden="true" className={`h-6 w-2 ${weaveOf(b)}`} style={{ color: colourOf(b) }} />
                 <span className="ticket bg-panel px-2 py-0.5">{b.name}</span>
-                <span className="text-quiet text-small">{b.layout}</span>
+                <span className="text-quiet text-small">
+                  <LayoutName name={b.layout} />
+                </span>
               </button>
             )
           );

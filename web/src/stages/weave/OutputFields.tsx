@@ -208,7 +208,9 @@ export function OutputFields({ reel, at, change }: Props) {
             {layouts
               .filter((l) => l.channels.length > 1 && l.kind !== "discrete" && at + l.channels.length <= outputs.length)
               .map((l) => (
-                <option key={l.name}>{l.name}</option>
+                <option key={l.name} value={l.name}>
+                  {l.says}
+                </option>
               ))}
           </Choice>
         </Line>

@@ -6,6 +6,7 @@ import { cell, headWidth } from "./Crossing";
 import { type Channel, columnOf, type Place, placesOf } from "./channels";
 import { type Change, chooseOutput, foldHeads, groupKey, useWeaveChoice } from "./choice";
 import { Grid } from "./grid/Grid";
+import { LayoutName } from "./LayoutName";
 
 type Props = { reel: Reel; channels: Channel[]; change: Change };
 
@@ -132,7 +133,7 @@ const OutputHead = memo(function OutputHead({ place: p, at: i, edge, change }: H
           className="text-quiet text-small hover:text-focus"
           onClick={() => foldHeads([groupKey(p.group)])}
         >
-          {p.folded ? "▸" : "▾"} {p.layout}
+          {p.folded ? "▸" : "▾"} <LayoutName name={p.layout} />
         </button>
       )}
       {!o.bus && !p.folded && <span className="text-caution">carries silence</span>}
