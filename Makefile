@@ -4,7 +4,7 @@ SHELL := bash
 BIN := bin/zestyloom
 WEB := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts package.json
 
-.PHONY: demo build test test-go test-long test-web test-e2e lint bench chaos fuzz screenshots generate clean
+.PHONY: demo build test test-go test-long test-race test-web test-e2e lint bench chaos fuzz screenshots generate clean
 .DELETE_ON_ERROR:
 
 demo: ## serve the application with Lantern Ferry (PORT=8080, RESET=1 to begin again)
@@ -52,6 +52,14 @@ chaos: build ## kill what the application is made of at random moments (ROUNDS=2
 test-long: ## three hundred random mixes, strangers and near misses each, fifty measured programmes: about twenty minutes
 	@scripts/setup.sh test
 	@LONG_TESTS=1 go test ./core/survey ./core/loudness -run 'Random|Programmes' -timeout 90m -v
+
+# All of what has goroutines of its own; of the slowest what goes through each of them once.
+test-race: web/dist/index.html ## with the race detector: core, store and application; about ten minutes
+	@scripts/setup.sh test
+	@go test -race -timeout 40m ./core/poly ./core/readahead ./core/resample ./core/safely ./core/source ./internal/store ./internal/app
+	@go test -race -timeout 20m ./core/mix -run 'TestAClipAlone|TestTreatedSignals|TestMovingTreatments|TestAStereoTotal|TestFilesAreOpenedOnce'
+	@go test -race -timeout 20m ./core/align -run 'TestFarApart'
+	@go test -race -timeout 20m ./core/delivery -run 'TestBlack|TestACutDownAsMP4'
 
 test-web: node_modules/.installed
 	@npm run --silent test

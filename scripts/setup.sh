@@ -21,6 +21,8 @@ if [ "$purpose" = test ]; then
 	need chromium chromium
 	need jq jq
 	need curl curl
+	need gcc gcc # for the race detector
+	[ -e /usr/include/stdlib.h ] || missing+=(libc6-dev)
 fi
 [ ${#missing[@]} -gt 0 ] || exit 0
 

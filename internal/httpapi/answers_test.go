@@ -2,11 +2,14 @@ package httpapi_test
 
 import (
 	"bytes"
+	"flag"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -49,6 +52,18 @@ var strict = sync.OnceValues(func() (routers.Router, error) {
 	return legacy.NewRouter(doc)
 })
 
+// answers is how many were held to the contract, and leastAnswers how many a run of all tests gives at the least.
+var answers atomic.Int64
+
+const leastAnswers = 500
+
+func manyAnswers() error {
+	if n := answers.Load(); flag.Lookup("test.run").Value.String() == "" && n < leastAnswers {
+		return fmt.Errorf("FAIL: %d answers were held to the contract: at least %d are expected of all tests", n, leastAnswers)
+	}
+	return nil
+}
+
 // held holds every answer that a server gives in a test to the contract, whatever was asked: problems and refusals, too.
 func held(t testing.TB, next http.Handler) http.Handler {
 	router, err := strict()
@@ -68,6 +83,7 @@ func held(t testing.TB, next http.Handler) http.Handler {
 			Options: &openapi3filter.Options{IncludeResponseStatus: true, MultiError: true, ExcludeResponseBody: !strings.Contains(kind, "json") || r.Method == http.MethodHead},
 		}
 		in.SetBodyBytes(keep.body.Bytes())
+		answers.Add(1)
 		if told := route.Operation.Responses.Status(keep.status); told != nil && told.Value.Content != nil && kind != "" && told.Value.Content.Get(kind) == nil {
 			t.Errorf("%s %s: the answer is %s, which is not in the contract for %d", r.Method, r.URL.Path, kind, keep.status)
 		}

@@ -28,7 +28,7 @@ import (
 	"zestyloom/internal/pgtest"
 )
 
-func TestMain(m *testing.M) { pgtest.Main(m) }
+func TestMain(m *testing.M) { pgtest.Main(m, manyAnswers) }
 
 // slow is how long bodies may take here.
 const slow = 3 * time.Second

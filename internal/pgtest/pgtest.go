@@ -25,9 +25,15 @@ var (
 	mu     sync.Mutex
 )
 
-// Main runs a package's tests and stops the server afterwards. Call it from TestMain.
-func Main(m *testing.M) {
+// Main runs a package's tests, then what is to be looked at after all of them, and stops the server afterwards. Call it from TestMain.
+func Main(m *testing.M, after ...func() error) {
 	code := m.Run()
+	for _, f := range after {
+		if err := f(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			code = 1
+		}
+	}
 	if server != nil {
 		if err := server.Stop(); err != nil {
 			fmt.Fprintln(os.Stderr, err)
