@@ -13,17 +13,22 @@ import (
 	"zestyloom/internal/app"
 )
 
-// What the channels of one recording have to do with each other is found between the files of a set
-// as well: here a mix of two others, and one that is inverted.
-func TestMembersOfASetAreCompared(t *testing.T) {
-	f := setup(t)
-	dir := t.TempDir()
-	sox := func(args ...string) {
+// soxIn runs sox in a folder, without dither.
+func soxIn(t *testing.T, dir string) func(args ...string) {
+	return func(args ...string) {
 		c := exec.Command("sox", append([]string{"-D"}, args...)...)
 		c.Dir = dir
 		out, err := c.CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}
+}
+
+// What the channels of one recording have to do with each other is found between the files of a set
+// as well: here a mix of two others, and one that is inverted.
+func TestMembersOfASetAreCompared(t *testing.T) {
+	f := setup(t)
+	dir := t.TempDir()
+	sox := soxIn(t, dir)
 	sox("-n", "-r", "48000", "-b", "24", "w_1.wav", "synth", "6", "whitenoise", "vol", "0.2")
 	sox("-n", "-r", "48000", "-b", "24", "w_2.wav", "synth", "6", "brownnoise", "vol", "0.3")
 	sox("-m", "-v", "1", "w_1.wav", "-v", "1", "w_2.wav", "-b", "24", "w_3.wav")
@@ -65,12 +70,7 @@ func TestMembersOfASetAreCompared(t *testing.T) {
 func TestARoughMixOfItsOwnIsLeftOff(t *testing.T) {
 	f := setup(t)
 	dir := t.TempDir()
-	sox := func(args ...string) {
-		c := exec.Command("sox", append([]string{"-D"}, args...)...)
-		c.Dir = dir
-		out, err := c.CombinedOutput()
-		require.NoError(t, err, "%s", out)
-	}
+	sox := soxIn(t, dir)
 	sox("-n", "-r", "48000", "-b", "24", "-c", "1", "a.wav", "synth", "6", "whitenoise", "vol", "0.2")
 	sox("-n", "-r", "48000", "-b", "24", "-c", "1", "b.wav", "synth", "6", "brownnoise", "vol", "0.3")
 	sox("-M", "a.wav", "b.wav", "Harbour poly.wav")

@@ -3,10 +3,7 @@ package httpapi_test
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"math/rand/v2"
-	"net/http"
-	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -173,24 +170,5 @@ func (s *server) picturedOver(t *testing.T, clip, take string, rate timecode.Rat
 		require.Equal(t, 422, s.call("POST", path+"/deliveries", order, &problem), "what lies beyond the picture is asked")
 	}
 	order["accept"] = accept
-	var made contract.Delivery
-	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &made))
-	made = until(t, "a proven delivery", func() contract.Delivery {
-		var now contract.Delivery
-		s.call("GET", "/api/deliveries/"+made.Id.String(), nil, &now)
-		return now
-	}, func(d contract.Delivery) bool {
-		return d.State == contract.DeliveryStateProven || d.State == contract.DeliveryStateFailed
-	})
-	require.Equal(t, contract.DeliveryStateProven, made.State, "%+v", made.Error)
-	resp, err := http.Get(s.url + "/api/deliveries/" + made.Id.String() + "/files/0")
-	require.NoError(t, err)
-	defer resp.Body.Close()
-	file := filepath.Join(t.TempDir(), "web.mov")
-	f, err := os.Create(file)
-	require.NoError(t, err)
-	_, err = io.Copy(f, resp.Body)
-	require.NoError(t, err)
-	require.NoError(t, f.Close())
-	return file
+	return s.ordered(t, path, order, "web.mov")
 }

@@ -205,6 +205,11 @@ func (s *server) deliveredOver(t *testing.T, paths []string, asks, yes bool, tem
 	k := slices.IndexFunc(specs, func(k contract.Spec) bool { return k.Spec.Name == spec })
 	order := map[string]any{"spec": specs[k].Id, "accept": []string{"output_silent", "no_stem"}}
 	s.call("POST", path+"/edits", map[string]any{"version": s.reel(p).Version, "what": "start", "actions": []any{map[string]any{"set_start": map[string]any{}}}}, nil)
+	return decoded(t, s.ordered(t, path, order, "web.wav"))
+}
+
+// ordered orders a delivery of a reel, waits until it is proven, and fetches its first file.
+func (s *server) ordered(t *testing.T, path string, order any, name string) string {
 	var made contract.Delivery
 	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &made))
 	made = until(t, "a proven delivery", func() contract.Delivery {
@@ -220,9 +225,9 @@ func (s *server) deliveredOver(t *testing.T, paths []string, asks, yes bool, tem
 	defer resp.Body.Close()
 	b, err := io.ReadAll(resp.Body)
 	require.NoError(t, err)
-	file := filepath.Join(t.TempDir(), "web.wav")
+	file := filepath.Join(t.TempDir(), name)
 	require.NoError(t, os.WriteFile(file, b, 0o600))
-	return decoded(t, file)
+	return file
 }
 
 // byCommand gives the same files to deliver.
