@@ -32,6 +32,9 @@ func second(ctx context.Context, p Plan, dir string, proof *Proof) error {
 			fp.check("read by ffprobe", "yes", snag.Of(err).Message)
 		default:
 			fp.second(p, f, streams)
+			if err := fp.order(ctx, p, f, path); err != nil {
+				return err
+			}
 		}
 		if !Containers[f.Container].Sndfile {
 			return nil
