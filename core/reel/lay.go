@@ -55,6 +55,8 @@ type Lay struct {
 	Strands []Strand
 	DayLen  int64         // samples in a day at the reel's rate
 	NewID   func() string // makes identities for tracks and clips
+	// Unplaced is where a take without a start lies; nil for the end of what is there.
+	Unplaced *int64
 	// Again lays what is in the reel already once more; without, that is refused.
 	Again bool
 	// Cut lays a stretch of the take instead of all of it, Frames long, at Start; it may be in the reel already.
@@ -96,7 +98,7 @@ const mono = "mono"
 func (s Strand) layout() string { return cmp.Or(s.Layout, mono) }
 
 // LayTake works out the operations that take a take into a reel: a clip a strand, tied, all at the
-// take's start, or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
+// take's start, or where it is said or at the end of what is there, marked as unplaced, when it has none; on the track of the strand's
 // label, where it was given one and there is room, else on a new one. Tracks of mixes are off. A track that has a route
 // keeps it.
 func LayTake(r Reel, l Lay) ([]Op, error) {
@@ -114,7 +116,9 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 	}
 	at := DayOf(r, l.Start, l.DayLen)
 	if l.Start < 0 {
-		_, at = r.Span()
+		if _, at = r.Span(); l.Unplaced != nil {
+			at = *l.Unplaced
+		}
 	}
 	var ops []Op
 	tie := l.NewID()

@@ -196,7 +196,9 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID, aga
 		if start, end := r.Doc.Span(); start == end { // what is laid already says which day the others are of
 			later = nightOf(ts, p)
 		}
-		slices.SortStableFunc(ts, func(x, y store.Take) int { return cmp.Compare(startOrLast(x)+later[x.ID], startOrLast(y)+later[y.ID]) })
+		slices.SortStableFunc(ts, func(x, y store.Take) int {
+			return cmp.Or(cmp.Compare(startOrLast(x)+later[x.ID], startOrLast(y)+later[y.ID]), cmp.Compare(len(mixOf(x)), len(mixOf(y)))) // mixes after what they are of
+		})
 		strands, err := tx.Strands(ctx, takes)
 		if err != nil {
 			return "", none, err
@@ -214,7 +216,7 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID, aga
 			if err != nil {
 				return "", none, err
 			}
-			l.Again = again
+			l.Again, l.Unplaced = again, unplaced(all.After, t, p)
 			if l.Start >= 0 {
 				l.Start += later[t.ID]
 			}
@@ -234,6 +236,31 @@ func (a *App) LayTakes(ctx context.Context, id uuid.UUID, takes []uuid.UUID, aga
 		}
 		return what, all, nil
 	}, UndoSheet) // it is done there as well as in the reel
+}
+
+// mixOf are the names of the takes that one is but a mix of.
+func mixOf(t store.Take) (of []string) {
+	for _, s := range t.Sums {
+		of = append(of, s.Of...)
+	}
+	return of
+}
+
+// unplaced is where a take without a start lies: in an empty reel where the production begins, a mix of others where the first of
+// them lies; nil for the end of what is there.
+func unplaced(r reel.Reel, t store.Take, p store.Production) *int64 {
+	of := mixOf(t)
+	for _, track := range r.Tracks {
+		for _, c := range track.Clips {
+			if slices.Contains(of, c.Name) {
+				return &c.At
+			}
+		}
+	}
+	if start, end := r.Span(); start == end && r.Start == nil {
+		return &p.StartSamples
+	}
+	return nil
 }
 
 // nightOf is by how many samples of the reel takes lie later than they say, since they are of after midnight of one night.

@@ -100,6 +100,7 @@ func TestARoughMixOfItsOwnIsLeftOff(t *testing.T) {
 	}
 	assert.Equal(t, jobs, f.queue.jobs)
 
+	at := map[string]int64{}
 	off := func(name string) map[string]bool {
 		r, err := f.CreateReel(f.ctx, f.p.ID, app.NewReel{Name: name})
 		require.NoError(t, err)
@@ -108,12 +109,18 @@ func TestARoughMixOfItsOwnIsLeftOff(t *testing.T) {
 		out := map[string]bool{}
 		for _, tr := range r.Doc.Tracks {
 			out[tr.Label] = tr.Off
+			at[tr.Label] = tr.Clips[0].At
 		}
 		return out
 	}
 	one := off("One")
 	assert.True(t, one["Harbour mix"])
 	assert.False(t, one["Harbour other"])
+	// What says nothing of its start begins where the production does, and the mix with what it is of.
+	begins := f.p.StartSamples
+	assert.Positive(t, begins)
+	assert.Equal(t, begins, min(at["Harbour poly 1"], at["Harbour other"]))
+	assert.Equal(t, at["Harbour poly 1"], at["Harbour mix"])
 
 	// Who says that it is none has it on.
 	ss, err := f.Store.Suggestions(f.ctx, []uuid.UUID{by["Harbour mix"]})
