@@ -151,6 +151,17 @@ func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, 
 			fp.check(fmt.Sprintf("mark of stream %d as a sound field", n+1), fieldSays(streams[n].field), fieldSays(s.Field))
 		}
 	}
+	if Containers[f.Container].Titles {
+		names := make([]string, len(streams))
+		for n, st := range streams {
+			names[n] = st.name
+		}
+		found, err := picture.SoundNames(path)
+		if err != nil {
+			return nil, err
+		}
+		fp.check("names of the streams, by our own parser", strings.Join(names, " | "), strings.Join(found, " | "))
+	}
 	return out, nil
 }
 

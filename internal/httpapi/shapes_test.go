@@ -30,7 +30,7 @@ import (
 var coreTypes = func() map[string]reflect.Type {
 	out := map[string]reflect.Type{}
 	for _, t := range []reflect.Type{
-		reflect.TypeFor[audio.NamedOrder](), reflect.TypeFor[audio.Direction](), reflect.TypeFor[automation.Point](), reflect.TypeFor[automation.Curve](),
+		reflect.TypeFor[audio.NamedOrder](), reflect.TypeFor[audio.OwnLayout](), reflect.TypeFor[audio.Placed](), reflect.TypeFor[audio.Direction](), reflect.TypeFor[automation.Point](), reflect.TypeFor[automation.Curve](),
 		reflect.TypeFor[reel.Fade](), reflect.TypeFor[reel.Range](), reflect.TypeFor[reel.Clip](), reflect.TypeFor[reel.Track](), reflect.TypeFor[reel.Marker](),
 		reflect.TypeFor[reel.Picture](), reflect.TypeFor[reel.Reel](), reflect.TypeFor[reel.Laying](), reflect.TypeFor[reel.Laid](), reflect.TypeFor[reel.Changes](),
 		reflect.TypeFor[reel.Routing](), reflect.TypeFor[reel.SetStart](), reflect.TypeFor[reel.SetRate](), reflect.TypeFor[reel.SetLength](),
