@@ -59,7 +59,10 @@ func (t Take) Snags() []snag.Snag {
 			unlabelled++
 		}
 	}
-	if unlabelled > 0 {
+	switch {
+	case unlabelled == 1:
+		out = append(out, snag.New("no_label", "a strand that sounds has no label: hear it and type one"))
+	case unlabelled > 1:
 		out = append(out, snag.New("no_label", "%d strands that sound have no label: hear them and type one", unlabelled))
 	}
 	return out

@@ -34,6 +34,7 @@ func TestTakes(t *testing.T) {
 		}
 		assert.Equal(t, c.want, got, "%d", i)
 	}
+	assert.Equal(t, "a strand that sounds has no label: hear it and type one", readiness.Take{Certain: true, Strands: []readiness.Strand{heard}}.Snags()[0].Message)
 	assert.Equal(t, "2 strands that sound have no label: hear them and type one", readiness.Take{Certain: true, Strands: []readiness.Strand{heard, heard}}.Snags()[0].Message)
 }
 
