@@ -54,3 +54,46 @@ func TestTheHouseIsAsItIsDrawn(t *testing.T) {
 		assert.ElementsMatch(t, there, rooms[wing], wing)
 	}
 }
+
+// Every block of the documents that is set as code is held to the program by a test: those that begin otherwise have none yet. The
+// signal graph names what there is in core/mix.
+func TestBlocksOfTheDocumentsAreHeld(t *testing.T) {
+	held := map[string]string{ // by their first words
+		"cmd/zestyloom/": "TestTheHouseIsAsItIsDrawn", "reel (tracks,": "this test", "Lt =": "core/weave: TestTheStereoTotalIsAsItIsWritten",
+	}
+	docs, err := filepath.Glob("../docs/*.md")
+	require.NoError(t, err)
+	require.NotEmpty(t, docs)
+	blocks := 0
+	for _, doc := range docs {
+		raw, err := os.ReadFile(doc)
+		require.NoError(t, err)
+		for i, part := range strings.Split(string(raw), "\n```") {
+			if i%2 == 0 {
+				continue
+			}
+			_, text, _ := strings.Cut(part, "\n")
+			words := strings.Fields(text)
+			require.NotEmpty(t, words, doc)
+			first, two := words[0], strings.Join(words[:min(2, len(words))], " ")
+			assert.True(t, held[first] != "" || held[two] != "", "%s: the block that begins with %q is held by no test", doc, two)
+			blocks++
+			if two != "reel (tracks," {
+				continue
+			}
+			var source strings.Builder
+			files, err := filepath.Glob("mix/*.go")
+			require.NoError(t, err)
+			for _, f := range files {
+				b, err := os.ReadFile(f)
+				require.NoError(t, err)
+				source.Write(b)
+			}
+			for word, declared := range map[string]string{"mix.Compile": "\nfunc Compile(", "Program": "\ntype Program struct", "Player.Run(": "Player) Run("} {
+				assert.Contains(t, text, word)
+				assert.Contains(t, source.String(), declared)
+			}
+		}
+	}
+	assert.Equal(t, len(held), blocks)
+}
