@@ -26,13 +26,7 @@ func TestBlackWhereTheReelReachesBeyondThePicture(t *testing.T) {
 		plan, err := delivery.Make(delivery.Order{Spec: s, Picture: pic, Black: black, Accept: []string{"not_delivered"}}, f.reel, pal, 48000)
 		require.NoError(t, err)
 		require.NoError(t, plan.FitPicture(t.Context(), path, info))
-		dir := t.TempDir()
-		options := delivery.Options{Sources: f.resolve, Picture: path}
-		written, err := delivery.Write(context.Background(), plan, dir, options)
-		require.NoError(t, err)
-		options.Hashes = written.Hashes
-		proof, err := delivery.Prove(context.Background(), plan, dir, options)
-		require.NoError(t, err)
+		dir, proof := f.proven(t, plan, path)
 		return plan, dir, proof
 	}
 	asks := func(p delivery.Plan) (n int) {

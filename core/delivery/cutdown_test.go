@@ -61,14 +61,21 @@ func (f *fixture) cut(t *testing.T, path string, o delivery.Order) (delivery.Pla
 	for _, p := range plan.Problems {
 		require.False(t, p.Stops, p.Message)
 	}
-	dir := t.TempDir()
+	dir, proof := f.proven(t, plan, path)
+	return plan, dir, proof
+}
+
+// proven writes a plan with a picture into a folder of its own, and proves it.
+func (f *fixture) proven(t *testing.T, plan delivery.Plan, path string) (dir string, proof delivery.Proof) {
+	t.Helper()
+	dir = t.TempDir()
 	options := delivery.Options{Sources: f.resolve, Picture: path}
 	written, err := delivery.Write(context.Background(), plan, dir, options)
 	require.NoError(t, err)
 	options.Hashes = written.Hashes
-	proof, err := delivery.Prove(context.Background(), plan, dir, options)
+	proof, err = delivery.Prove(context.Background(), plan, dir, options)
 	require.NoError(t, err)
-	return plan, dir, proof
+	return dir, proof
 }
 
 func (f *fixture) cutPlan(t *testing.T, path string, o delivery.Order) delivery.Plan {

@@ -45,13 +45,7 @@ func TestPicturesForHeadsetsAreDelivered(t *testing.T) {
 		return out
 	}
 	made := func(p delivery.Plan, path string) (string, delivery.Proof) {
-		dir := t.TempDir()
-		options := delivery.Options{Sources: f.resolve, Picture: path}
-		written, err := delivery.Write(context.Background(), p, dir, options)
-		require.NoError(t, err)
-		options.Hashes = written.Hashes
-		proof, err := delivery.Prove(context.Background(), p, dir, options)
-		require.NoError(t, err)
+		dir, proof := f.proven(t, p, path)
 		return filepath.Join(dir, "all.mov"), proof
 	}
 	for _, c := range []struct {

@@ -22,37 +22,17 @@ func SoundNames(path string) ([]string, error) {
 }
 
 func soundNames(r io.ReaderAt, size int64) (out []string, err error) {
-	top, err := atoms(r, 0, size)
+	ways, err := entryWays(r, size, soundTrack)
 	if err != nil {
 		return nil, err
 	}
-	moov, ok := first(top, "moov")
-	if !ok {
-		return nil, nil
-	}
-	tracks, err := atoms(r, moov.inner, moov.ends)
-	if err != nil {
-		return nil, err
-	}
-	for _, trak := range tracks {
-		if trak.kind != "trak" {
-			continue
-		}
-		in, err := atoms(r, trak.inner, trak.ends)
+	for _, way := range ways {
+		mdia := way[2]
+		in, err := atoms(r, mdia.inner, mdia.ends)
 		if err != nil {
 			return nil, err
 		}
-		mdia, ok := first(in, "mdia")
-		if !ok {
-			continue
-		}
-		if in, err = atoms(r, mdia.inner, mdia.ends); err != nil {
-			return nil, err
-		}
-		hdlr, ok := first(in, "hdlr")
-		if !ok || !handles(r, hdlr, soundTrack) {
-			continue
-		}
+		hdlr, _ := first(in, "hdlr") // by which the track was found
 		raw := make([]byte, min(max(0, hdlr.ends-hdlr.inner-24), 1024))
 		if _, err := r.ReadAt(raw, hdlr.inner+24); err != nil {
 			return nil, err

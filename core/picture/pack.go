@@ -54,8 +54,8 @@ func (p Pack) Write(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := p.keepHeadset(ctx); err != nil {
-		return err
+	if marks := p.Kind == "mov" || p.Kind == "mp4"; marks && p.Picture != "" && p.Headset == nil {
+		p.Headset, _ = ReadHeadset(p.Picture) // marks that can't be read are left out, and so said where the file is looked at
 	}
 	if p.Cut != nil {
 		// By itself, as the frames of a picture that are left end all that is written beside it.
@@ -134,18 +134,6 @@ func (p Pack) Write(ctx context.Context) error {
 	}
 	if err != nil && snag.Of(err).Code == "picture_unreadable" {
 		return snag.Refuse("not_wrapped", "a %s can't hold this picture with this sound as they are: %s", strings.ToUpper(p.Kind), snag.Of(err).Message)
-	}
-	return err
-}
-
-// keepHeadset takes over how the picture is marked where nothing else is asked for.
-func (p *Pack) keepHeadset(ctx context.Context) error {
-	if p.Picture == "" || p.Headset != nil || p.Kind != "mov" && p.Kind != "mp4" {
-		return nil
-	}
-	info, err := Probe(ctx, p.Picture)
-	if err == nil && info.Picture != nil {
-		p.Headset = info.Picture.Headset
 	}
 	return err
 }
