@@ -202,6 +202,7 @@ func (t Table) Heading() string {
 // Read reads a table of a kind, as it is said, or by what its headings say where nobody has. What is no table has no columns.
 func Read(text string, k Kind, as *Mapping) Table {
 	var best Table
+	var between rune // the cells of the best
 	for _, comma := range separators {
 		all := lines(text, comma)
 		at, fields := -1, []string(nil)
@@ -235,10 +236,12 @@ func Read(text string, k Kind, as *Mapping) Table {
 			}
 			t.Columns = append(t.Columns, c)
 		}
-		t.Broken = broken(text, comma)
 		if found && !best.Recognised || found == best.Recognised && len(t.Columns) > len(best.Columns) {
-			best = t
+			best, between = t, comma
 		}
+	}
+	if len(best.Columns) > 0 {
+		best.Broken = broken(text, between)
 	}
 	return best
 }
