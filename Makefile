@@ -36,7 +36,7 @@ test-go: web/dist/index.html
 
 # Every reader of bytes from outside.
 FUZZ := FuzzRead:core/columns FuzzRead:core/wave FuzzParseIXML:core/wave FuzzParseBext:core/wave FuzzParseDescription:core/wave FuzzRead:core/aiff FuzzNext:core/flac \
-	FuzzOpen:core/source FuzzParseName:core/source FuzzParse:core/picture FuzzMXFRate:core/picture FuzzHeadset:core/picture FuzzClean:core/naming FuzzParseSpec:core/delivery FuzzRead:core/mhl FuzzRead:core/report FuzzUpload:internal/media
+	FuzzOpen:core/source FuzzParseName:core/source FuzzParse:core/picture FuzzMXFRate:core/picture FuzzHeadset:core/picture FuzzClean:core/naming FuzzParseSpec:core/delivery FuzzRead:core/mhl FuzzRead:core/report FuzzRead:core/attest FuzzUpload:internal/media
 FUZZTIME := $(or $(MINUTES),1)m
 
 fuzz: web/dist/index.html ## bytes from an enemy for every reader, MINUTES=1 each; what is found is kept below testdata/

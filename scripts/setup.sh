@@ -16,6 +16,7 @@ need make make
 if ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1; then missing+=(postgresql); fi
 if [ "$purpose" = test ]; then
 	need sox sox
+	need openssl openssl
 	need flac flac
 	need pdftotext poppler-utils
 	need chromium chromium

@@ -11,7 +11,7 @@ import (
 // Over is a delivery as far as a test of a span has it: its start and length are the test's, and its channels are hashed over the
 // test's own stretch, so that both can be compared. open finds the files of the delivery. False where they can't be: files that are
 // coded otherwise, are in streams or compressed, have something before or after the programme, or don't hold all of the span.
-func (m Made) Over(test Plan, open func(file int) (path string, err error)) (Made, bool, error) {
+func (m Made) Over(test Plan, open func(file int) (path string, known *source.Known, err error)) (Made, bool, error) {
 	was := m.Plan
 	from := test.Start - was.Start
 	if test.Lead+test.Tail+was.Lead+was.Tail > 0 || from < 0 || from+test.Frames > was.Frames || test.Rates.Files != was.Rates.Files || len(m.Proof.Files) != len(was.Files) {
@@ -26,11 +26,11 @@ func (m Made) Over(test Plan, open func(file int) (path string, err error)) (Mad
 		if kind.Picture {
 			return m, false, nil
 		}
-		path, err := open(i)
+		path, known, err := open(i)
 		if err != nil {
 			return m, false, err
 		}
-		sums, err := hashedOver(path, from, test.Frames)
+		sums, err := hashedOver(path, known, from, test.Frames)
 		if err != nil {
 			return m, false, err
 		}
@@ -48,8 +48,8 @@ func (m Made) Over(test Plan, open func(file int) (path string, err error)) (Mad
 }
 
 // hashedOver hashes the channels of a stretch of a file, as they are coded.
-func hashedOver(path string, from, frames int64) ([]uint64, error) {
-	src, err := source.Open(path)
+func hashedOver(path string, known *source.Known, from, frames int64) ([]uint64, error) {
+	src, err := source.OpenKnown(path, known)
 	if err != nil {
 		return nil, err
 	}

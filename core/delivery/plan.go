@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 
@@ -11,6 +12,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/resample"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
 	"zestyloom/core/weave"
@@ -165,22 +167,39 @@ type Source struct {
 	Drift   float64         `json:"drift,omitempty"` // ppm
 }
 
+// FileIDs are the callers' names of the files that a plan's sources are of, each once.
+func (p Plan) FileIDs() []string {
+	of := map[string]bool{}
+	for _, s := range p.Sources {
+		of[s.File] = true
+	}
+	return slices.Sorted(maps.Keys(of))
+}
+
+// Located is where a file of a plan lies now.
+type Located struct {
+	Path, Hash string // Hash is what the caller has noted of it
+	// Known is by which it is compared as it is read. It is asked for once the hash is that of the order.
+	Known func() (*source.Known, error)
+}
+
 // Resolve gives the sources of a plan that has them frozen. locate finds where a file lies now, and its hash; a file that
 // is another by now is refused, before anything is read of it.
-func (p Plan) Resolve(locate func(file string) (path, hash string, err error)) mix.Sources {
+func (p Plan) Resolve(locate func(file string) (Located, error)) mix.Sources {
 	return func(strand string) (mix.Source, error) {
 		s, ok := p.Sources[strand]
 		if !ok {
 			return mix.Source{}, snag.Refuse("no_such_strand", "the strand %q was not among those that were ordered", strand)
 		}
-		path, hash, err := locate(s.File)
+		at, err := locate(s.File)
 		if err != nil {
 			return mix.Source{}, err
 		}
-		if hash != s.Hash {
-			return mix.Source{}, snag.Refuse("source_changed", "%s is not the file that was ordered any more (its hash was %s and is %s): order the delivery anew, or bring the file back", s.Name, s.Hash, hash)
+		if at.Hash != s.Hash {
+			return mix.Source{}, snag.Refuse("source_changed", "%s is not the file that was ordered any more (its hash was %s and is %s): order the delivery anew, or bring the file back", s.Name, s.Hash, at.Hash)
 		}
-		return mix.Source{Path: path, Channel: s.Channel, Treat: s.Treat, Drift: s.Drift}, nil
+		known, err := at.Known()
+		return mix.Source{Path: at.Path, Channel: s.Channel, Treat: s.Treat, Drift: s.Drift, Known: known}, err
 	}
 }
 

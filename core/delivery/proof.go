@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/blockhash"
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/safely"
@@ -33,6 +34,8 @@ type FileProof struct {
 	Hash     string         `json:"hash"` // xxHash-64 of the whole file, 16 hexadecimal digits
 	Checks   []Check        `json:"checks"`
 	Channels []ChannelProof `json:"channels"`
+	// Sums are the hashes of the file's blocks, by which it can be told later whether it still is what was proven.
+	Sums blockhash.Sums `json:"-"`
 }
 
 // Check is one fact, as ordered and as found.
@@ -315,8 +318,9 @@ func (p Plan) measures(heard *listeners) (out []Measure) {
 	return out
 }
 
-// hashOf is a whole file's hash as a proof writes it.
-func hashOf(path string) (string, error) {
-	sum, err := source.HashFile(path)
-	return fmt.Sprintf("%016x", sum), err
+// hash reads a file whole and keeps its hashes.
+func (fp *FileProof) hash(path string) (err error) {
+	fp.Sums, err = source.HashFile(path)
+	fp.Hash = fp.Sums.Hash()
+	return err
 }

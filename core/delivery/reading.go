@@ -80,7 +80,7 @@ func newReading(i int, fp *FileProof, src *source.Source, first, count int) *rea
 // openStreams looks at a file with streams, and decodes each.
 func (p Plan) openStreams(ctx context.Context, i int, fp *FileProof, path, tmp, with string) (out []*reading, err error) {
 	f := p.Files[i]
-	if fp.Hash, err = hashOf(path); err != nil {
+	if err := fp.hash(path); err != nil {
 		return nil, err
 	}
 	info, err := picture.Probe(ctx, path)
@@ -314,8 +314,8 @@ func hashed(readings []*reading, run func() error) func() error {
 		}
 		inner := run
 		run = func() error {
-			sum, err := r.src.Hash(inner)
-			r.fp.Hash = fmt.Sprintf("%016x", sum)
+			sums, err := r.src.Hash(inner)
+			r.fp.Sums, r.fp.Hash = sums, sums.Hash()
 			return err
 		}
 	}

@@ -643,7 +643,9 @@ func TestATestIsComparedOverItsOwnSpan(t *testing.T) {
 	was := delivery.Made{Plan: whole, Proof: proof}
 	f.route("0/0", "DX", -4, weave.Left)
 	test, _, tested := f.made(t, delivery.Order{Spec: s, Span: &delivery.Span{From: start + 9600, To: start + 19200}})
-	over, fits, err := was.Over(test, func(i int) (string, error) { return filepath.Join(dir, whole.Files[i].Name), nil })
+	over, fits, err := was.Over(test, func(i int) (string, *source.Known, error) {
+		return filepath.Join(dir, whole.Files[i].Name), nil, nil
+	})
 	require.NoError(t, err)
 	require.True(t, fits)
 	said := strings.Join(delivery.Differences(over, delivery.Made{Plan: test, Proof: tested}), "\n")

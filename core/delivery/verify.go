@@ -758,8 +758,7 @@ func (j *judged) measure(ctx context.Context, o Checking) (Checked, error) {
 		r.finish(j.plan, heard)
 		if r.decoded && r.fp.Hash == "" {
 			f := j.byName(r.fp.Name, o)
-			var err error
-			if r.fp.Hash, err = hashOf(f.path); err != nil {
+			if err := r.fp.hash(f.path); err != nil {
 				return Checked{}, err
 			}
 		}

@@ -65,7 +65,12 @@ func (f *Fingerprints) node(i int, from, to, before, after int64) (uint64, error
 				if err != nil {
 					return 0, err
 				}
-				said = fmt.Sprintf("%+v", src)
+				contents := ""
+				if src.Known != nil {
+					contents = src.Known.Sums.Hash()
+				}
+				src.Known = nil // another each time, of the same file
+				said = fmt.Sprintf("%+v %s", src, contents)
 				f.sources[strand] = said
 			}
 			sources[s] = said

@@ -48,13 +48,14 @@ type page struct {
 func newPool() *pool { return &pool{files: map[string]*file{}} }
 
 // open finds a file, or opens it. release must be called when it has been read.
-func (p *pool) open(path string) (*file, error) {
+func (p *pool) open(of Source) (*file, error) {
+	path := of.Path
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	f, ok := p.files[path]
 	if !ok {
 		p.makeRoom()
-		src, err := source.Open(path)
+		src, err := source.OpenKnown(path, of.Known)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}

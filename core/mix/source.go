@@ -12,6 +12,7 @@
 package mix
 
 import (
+	"zestyloom/core/source"
 	"zestyloom/core/treat"
 )
 
@@ -26,6 +27,9 @@ type Source struct {
 	// Drift is by how many parts in a million the recorder's clock ran fast: corrected as the sound is
 	// read. 0 for none.
 	Drift float64
+	// Known is what is known of the file since it was taken in: what is read is compared with that, and refused where it is
+	// other. nil where nothing is.
+	Known *source.Known
 }
 
 // Sources finds the file of a strand.

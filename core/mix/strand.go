@@ -28,7 +28,7 @@ func newReader(p *pool, src Source, rate int) (*reader, error) {
 	if err := src.Treat.Check(); err != nil {
 		return nil, fmt.Errorf("%s: %w", src.Path, err)
 	}
-	f, err := p.open(src.Path)
+	f, err := p.open(src)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +62,7 @@ func (r *reader) read(dst []float64, frame int64) error {
 		clear(dst)
 		return nil
 	}
-	f, err := r.pool.open(r.src.Path)
+	f, err := r.pool.open(r.src)
 	if err != nil {
 		return err
 	}

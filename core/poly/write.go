@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/blockhash"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
 	"zestyloom/core/wave"
@@ -50,6 +51,8 @@ type WriteOptions struct {
 	Leads map[string]int64 `json:"leads"`
 	// Opened are sources that are open already, by the paths that strands name; Write closes them.
 	Opened map[string]*source.Source `json:"-"`
+	// Known are sources that were read before, by their paths: what is read of them is compared with what they were.
+	Known map[string]*source.Known `json:"-"`
 }
 
 // Written is what Write made.
@@ -79,7 +82,7 @@ func openAll(outs []Out, o WriteOptions) (*writing, error) {
 			}
 			src, err := o.Opened[s.Path], error(nil)
 			if src == nil {
-				src, err = source.Open(s.Path)
+				src, err = source.OpenKnown(s.Path, o.Known[s.Path])
 			}
 			if err != nil {
 				r := snag.Of(err)
@@ -350,6 +353,7 @@ type FileProof struct {
 	Frames   int64          `json:"frames"`
 	Channels []ChannelProof `json:"channels"`
 	Wrong    []string       `json:"wrong"` // what the file says of itself and should not
+	Sums     blockhash.Sums `json:"-"`     // of its blocks
 	Snags    []snag.Snag    `json:"snags"` // what its sources say that it could not carry on
 	OK       bool           `json:"ok"`
 }
@@ -430,7 +434,7 @@ func Prove(ctx context.Context, outs []Out, said Said, o WriteOptions, progress 
 		if err != nil {
 			return nil, err
 		}
-		p.Hash = fmt.Sprintf("%016x", h)
+		p.Sums, p.Hash = h, h.Hash()
 		p.OK = len(p.Wrong) == 0 && !slices.ContainsFunc(p.Channels, func(c ChannelProof) bool { return c.Differs > 0 })
 	}
 	return proofs, nil

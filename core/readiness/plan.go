@@ -19,11 +19,14 @@ type Finding struct {
 	Stops bool `json:"stops"` // the delivery would not be accepted, or not be what was meant
 	// Asks says that it stops the order until somebody has accepted its code: what is ordered all the same lacks something.
 	Asks  bool   `json:"asks"`
-	Stage string `json:"stage"` // where it is mended: reel, weave or delivery
+	Stage string `json:"stage"` // where it is mended: intake, reel, weave or delivery
 	Track string `json:"track"` // the track's ID, if it is about one
 	// OnPurpose says that somebody has decided it so: worth saying, and nothing to be mended.
 	OnPurpose bool `json:"on_purpose"`
 }
+
+// Lost is that a file of the reel is not there, or not what it was: nothing can be made of it until it is back.
+func Lost(why snag.Snag) Finding { return Finding{Snag: why, Stops: true, Stage: "intake"} }
 
 // Plan lists what stands between a plan and an accepted delivery. clipping are the places where
 // outputs clip.

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"encoding/base64"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -11,9 +12,11 @@ import (
 	"strings"
 	"time"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/audio"
 	"zestyloom/core/delivery"
 	"zestyloom/core/mhl"
+	"zestyloom/core/snag"
 )
 
 // Dispatch is the note that goes with a delivery.
@@ -23,7 +26,11 @@ type Dispatch struct {
 	Printed time.Time
 	// Differs says what is other than in the version before; nothing for a first one.
 	Differs []string
+	Signed  *attest.Signed // nil where the installation has no key, or had none then
 }
+
+// SignedProof is the kind of paper that is the signed statement of what was proven.
+const SignedProof = "proof"
 
 // dispatched is a dispatch note as JSON.
 type dispatched struct {
@@ -50,6 +57,7 @@ type dispatched struct {
 	Tones      []delivery.Tone   `json:"tones"`
 	Limits     []delivery.Asked  `json:"limits"`
 	Picture    *delivery.Picture `json:"picture,omitempty"`
+	Signed     *attest.Signed    `json:"signed,omitempty"`
 }
 
 // WriteDispatchJSON writes a dispatch note as JSON: everything that is in the others.
@@ -59,7 +67,7 @@ func WriteDispatchJSON(w io.Writer, d Dispatch) error {
 		Production: p.Order.Titles.Production, Episode: p.Order.Titles.Episode, Reel: p.Order.Titles.Reel, Recipient: p.Order.Recipient, Spec: p.Order.Spec.Name, SpecNumber: p.Order.Spec.Version,
 		Version: d.Number, Test: p.Test(), CutDown: p.CutDown(), Date: p.Order.Date, Start: d.start(), StartAt: p.Start, Rate: p.Rate.String(), SampleRate: p.Rates.Files, Frames: p.Frames,
 		Programme: [2]int64{p.Lead, p.Frames - p.Tail}, Files: p.Files, Proof: d.Proof, Differs: append([]string{}, d.Differs...), Sources: p.Uses(),
-		Tones: append([]delivery.Tone{}, p.Tones...), Limits: append([]delivery.Asked{}, p.Order.Spec.Limits...), Picture: p.Order.Picture,
+		Tones: append([]delivery.Tone{}, p.Tones...), Limits: append([]delivery.Asked{}, p.Order.Spec.Limits...), Picture: p.Order.Picture, Signed: d.Signed,
 	}
 	e := json.NewEncoder(w)
 	e.SetEscapeHTML(false)
@@ -149,7 +157,7 @@ func (d Dispatch) PaperName(kind string) string {
 	}, name) + "." + kind
 }
 
-// WritePaper writes one of the papers that a spec can ask for: pdf, csv, json or mhl.
+// WritePaper writes one of the papers that a spec can ask for (pdf, csv, json or mhl), or the signed proof.
 func (d Dispatch) WritePaper(w io.Writer, kind string) error {
 	switch kind {
 	case "pdf":
@@ -160,6 +168,11 @@ func (d Dispatch) WritePaper(w io.Writer, kind string) error {
 		return WriteDispatchJSON(w, d)
 	case "mhl":
 		return mhl.Write(w, d.HashList())
+	case SignedProof:
+		if d.Signed == nil {
+			return snag.Refuse("not_signed", "the proof was not signed: it is of before this installation had a key")
+		}
+		return d.Signed.Write(w)
 	}
 	return fmt.Errorf("report: there is no paper %q", kind)
 }
@@ -344,6 +357,9 @@ func (n Dispatch) proof(d *document) {
 	}
 	for _, s := range n.Proof.Notes {
 		d.line([]column{{"", 264}}, s)
+	}
+	if n.Signed != nil {
+		d.line([]column{{"", 264}}, "Signed with the key "+attest.Fingerprint(n.Signed.Key)+" of the installation that made it (Ed25519); the signature: "+base64.StdEncoding.EncodeToString(n.Signed.Signature))
 	}
 	d.heads(columns)
 	for _, f := range n.Proof.Files {

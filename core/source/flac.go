@@ -4,7 +4,6 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
-	"os"
 	"slices"
 	"strconv"
 
@@ -24,7 +23,7 @@ type flacFrames struct {
 	store []byte
 }
 
-func openFLAC(f *os.File, size int64) (*flacFrames, error) {
+func openFLAC(f io.ReaderAt, size int64) (*flacFrames, error) {
 	d, err := flac.Open(f, size)
 	if err != nil {
 		return nil, snag.Refuse("bad_format", "the FLAC header is damaged: %w", err)

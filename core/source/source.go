@@ -5,12 +5,14 @@ package source
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"os"
 
 	"zestyloom/core/aiff"
 	"zestyloom/core/au"
 	"zestyloom/core/audio"
+	"zestyloom/core/blockhash"
 	"zestyloom/core/caf"
 	"zestyloom/core/snag"
 	"zestyloom/core/wave"
@@ -61,6 +63,9 @@ func SniffPicture(head []byte) string {
 type Source struct {
 	Info
 	file   *os.File
+	bytes  io.ReaderAt       // the file's, compared with what they were where sums are known
+	known  *blockhash.Reader // nil where they are not
+	name   string            // as people know it, where they are
 	frames framesAt
 }
 
@@ -70,17 +75,55 @@ type framesAt interface {
 }
 
 // Open opens the file at path. Errors are *snag.Refusal where the file is at fault.
-func Open(path string) (*Source, error) {
+func Open(path string) (*Source, error) { return OpenKnown(path, nil) }
+
+// Known is what is known of a file that was read before.
+type Known struct {
+	Name string // as people know it
+	Sums *blockhash.Sums
+}
+
+// OpenKnown opens the file at path, which was read before: whatever of it is read, headers too, is compared with what it
+// was then, and is refused ("source_changed") where it is other. known may be nil, which is Open.
+func OpenKnown(path string, known *Known) (*Source, error) {
 	f, err := OpenFile(path)
 	if err != nil {
 		return nil, openError(err)
 	}
-	s, err := open(f)
-	if err != nil {
+	s := &Source{file: f, bytes: f}
+	if known != nil {
+		s.name, s.known = known.Name, blockhash.NewReader(f, *known.Sums)
+		s.bytes = s.known
+	}
+	if err := s.open(known); err != nil {
 		f.Close()
 		return nil, err
 	}
 	return s, nil
+}
+
+// Changed is the refusal of a file that is not what it was when it was read first: why, and what can be done.
+func Changed(name string, why any) error {
+	return snag.Refuse("source_changed", "%s is not what it was when it was taken in: %v; take in the file again as it was (from its card or a copy), which puts it back in its place", name, why)
+}
+
+// as is err, unless the bytes that were read are not what they were.
+func (s *Source) as(err error) error {
+	if err == nil || s.known == nil || s.known.Failed() == nil {
+		return err
+	}
+	return Changed(s.name, s.known.Failed())
+}
+
+func (s *Source) open(known *Known) error {
+	st, err := s.file.Stat()
+	if err != nil {
+		return err
+	}
+	if known != nil && st.Size() != known.Sums.Bytes {
+		return Changed(known.Name, fmt.Sprintf("it has %d bytes and had %d", st.Size(), known.Sums.Bytes))
+	}
+	return s.as(s.sniff(st.Size()))
 }
 
 func openError(err error) error {
@@ -93,78 +136,75 @@ func openError(err error) error {
 	return err
 }
 
-func open(f *os.File) (*Source, error) {
-	st, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
+// sniff finds out which kind of file it is, and reads what it says of itself. size is the file's.
+func (s *Source) sniff(size int64) error {
+	f := s.bytes
 	head := make([]byte, 16)
-	n, err := io.ReadFull(f, head)
-	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
-		return nil, err
+	n, err := f.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return err
 	}
 	head = head[:n]
-	s := &Source{file: f}
 	switch {
 	case n == 0:
-		return nil, snag.Refuse("empty_file", "the file is empty")
+		return snag.Refuse("empty_file", "the file is empty")
 	case wave.Sniff(head):
-		h, err := wave.Read(f, st.Size())
+		h, err := wave.Read(f, size)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Extra: h.Extra, Snags: h.Snags}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format}
 	case aiff.Sniff(head):
-		h, err := aiff.Read(f, st.Size())
+		h, err := aiff.Read(f, size)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s.Info = Info{Container: h.Container, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML, Snags: h.Snags, Unkept: h.Unkept, Signed8: h.Signed8}
 		s.frames = &pcm{r: f, offset: h.DataOffset, frames: h.Frames, format: h.Format, swap: h.BigEndian, signed8: h.Signed8}
 	case au.Sniff(head):
-		h, err := au.Read(f, st.Size())
+		h, err := au.Read(f, size)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s.linear("AU", h.Format, h.Frames, h.DataOffset, true, h.Snags)
 		if h.Annotated {
 			s.Unkept = []string{"the annotation"}
 		}
 	case caf.Sniff(head):
-		h, err := caf.Read(f, st.Size())
+		h, err := caf.Read(f, size)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s.linear("CAF", h.Format, h.Frames, h.DataOffset, h.BigEndian, h.Snags)
 		s.Unkept = h.Unkept
 	case string(head[:min(4, n)]) == "fLaC" || string(head[:min(3, n)]) == "ID3":
-		fl, err := openFLAC(f, st.Size())
+		fl, err := openFLAC(f, size)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		s.Info = fl.info
 		s.frames = fl
 	case SniffPicture(head) != "":
-		return nil, snag.Refuse("picture_file", "this is a file with pictures, or of a container for them: its sound is read through Intake, or written out with zestyloom extract")
+		return snag.Refuse("picture_file", "this is a file with pictures, or of a container for them: its sound is read through Intake, or written out with zestyloom extract")
 	case string(head[:min(4, n)]) == "RIFX":
-		return nil, snag.Refuse("big_endian_riff", "this is a RIFX, a WAV with its bytes the other way round, which is not read: convert it to WAV, as with ffmpeg -i FILE -c:a pcm_s24le OUT.wav")
+		return snag.Refuse("big_endian_riff", "this is a RIFX, a WAV with its bytes the other way round, which is not read: convert it to WAV, as with ffmpeg -i FILE -c:a pcm_s24le OUT.wav")
 	default:
-		return nil, snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C, FLAC, AU or CAF")
+		return snag.Refuse("not_audio", "this is not a sound file that is read here: expected WAV (RIFF, RF64, BW64, Wave64), AIFF, AIFF-C, FLAC, AU or CAF")
 	}
-	return s, nil
+	return nil
 }
 
 // linear makes s one of samples in one run of bytes, in a container whose 8-bit samples are signed.
 func (s *Source) linear(container string, f wave.Format, frames, offset int64, bigEndian bool, snags []snag.Snag) {
 	signed := f.Coding == audio.U8
 	s.Info = Info{Container: container, Format: f, Frames: frames, Snags: snags, Signed8: signed}
-	s.frames = &pcm{r: s.file, offset: offset, frames: frames, format: f, swap: bigEndian, signed8: signed}
+	s.frames = &pcm{r: s.bytes, offset: offset, frames: frames, format: f, swap: bigEndian, signed8: signed}
 }
 
 // Bytes is a source of samples that lie in one run of bytes of r, whatever r makes that of. It closes file when it is closed.
 func Bytes(file *os.File, r io.ReaderAt, f wave.Format, frames int64, bigEndian bool) *Source {
-	s := &Source{file: file}
+	s := &Source{file: file, bytes: file}
 	s.linear("", f, frames, 0, bigEndian, nil)
 	s.frames.(*pcm).r = r
 	return s
@@ -185,7 +225,8 @@ func (s *Source) ReadFrames(p []byte, frame int64) (int, error) {
 	if len(p) == 0 {
 		return 0, io.EOF
 	}
-	return s.frames.readFrames(p, frame)
+	n, err := s.frames.readFrames(p, frame)
+	return n, s.as(err)
 }
 
 // Path is the path that the file was opened by.

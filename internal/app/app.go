@@ -4,6 +4,7 @@ package app
 
 import (
 	"context"
+	"crypto/ed25519"
 	"encoding/json"
 	"errors"
 	"strings"
@@ -30,6 +31,13 @@ type App struct {
 	uploading sync.Mutex    // one whole upload is taken in at a time
 	Lines     Lines
 	measured  chunkCache
+	Key       ed25519.PrivateKey // that proofs are signed with; nil signs none
+	// ScrubEvery is within which time everything that is kept is read again; 0 for never.
+	ScrubEvery time.Duration
+	scrubMu    sync.Mutex
+	scrubs     Scrubbing
+	sumsOnce   sync.Once
+	sums       *sumsCache
 }
 
 // Job is work for the background, by what it is about.

@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"context"
+	"crypto/ed25519"
 	"errors"
 	"fmt"
 	"os"
@@ -60,7 +61,8 @@ func setup(t testing.TB) *fixture {
 	folder, err := media.Open(dir)
 	require.NoError(t, err)
 	f := &fixture{t: t, ctx: context.Background(), queue: &idle{}, dir: dir}
-	f.App = &app.App{Store: pgtest.Store(t), Media: folder, Queue: f.queue, Now: func() time.Time { return time.Date(2026, 3, 14, 22, 10, 0, 0, time.UTC) }}
+	f.App = &app.App{Store: pgtest.Store(t), Media: folder, Queue: f.queue, Now: func() time.Time { return time.Date(2026, 3, 14, 22, 10, 0, 0, time.UTC) },
+		Key: ed25519.NewKeyFromSeed([]byte("thirty-two bytes of lantern oil."))}
 	require.NoError(t, f.EnsureSpecs(f.ctx))
 	require.NoError(t, f.EnsureSpecs(f.ctx), "again is fine")
 	f.p, err = f.CreateProduction(f.ctx, app.NewProduction{Name: " Ferry ", SampleRate: 48000, Rate: "25", Start: "10:00:00:00"})
@@ -259,7 +261,7 @@ func TestDeliveries(t *testing.T) {
 	assert.Positive(t, d.Clipped)
 	path, err := f.DeliveredFile(f.ctx, d.ID, 0)
 	require.NoError(t, err)
-	assert.FileExists(t, path)
+	assert.FileExists(t, path.Path)
 	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
 	assert.Equal(t, "not_ended", code(err))
 

@@ -11,12 +11,15 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
 	"zestyloom/core/picture"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
+	"zestyloom/core/safely"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/core/waveform"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -97,6 +100,38 @@ func (a *App) pictureOf(ctx context.Context, p store.Production, r store.Reel, i
 	return pic, info, path, err
 }
 
+// lostOf are the files of a plan that are not there, or not what they were.
+func (a *App) lostOf(ctx context.Context, p delivery.Plan) (out []readiness.Finding, err error) {
+	strands, err := strandsOf(p.Reel)
+	if err != nil {
+		return nil, err
+	}
+	files, err := a.Store.FilesOfStrands(ctx, strands)
+	if err != nil {
+		return nil, err
+	}
+	if pic := p.Order.Picture; pic != nil {
+		if id, err := uuid.Parse(pic.File); err == nil && !slices.ContainsFunc(files, func(f store.File) bool { return f.ID == id }) {
+			f, err := a.Store.File(ctx, id)
+			if err != nil {
+				return nil, err
+			}
+			files = append(files, f)
+		}
+	}
+	for _, f := range files {
+		why := f.Lost
+		if err := a.there(f); err != nil {
+			r := snag.Of(err)
+			why = &snag.Snag{Code: r.Code, Message: r.Message}
+		}
+		if why != nil {
+			out = append(out, readiness.Lost(*why))
+		}
+	}
+	return out, nil
+}
+
 // preflightMeasures is how long a pre-flight measures before it answers with what is known.
 const preflightMeasures = 250 * time.Millisecond
 
@@ -111,7 +146,11 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	found = readiness.Plan(plan, clipping)
+	lost, err := a.lostOf(ctx, plan)
+	if err != nil {
+		return plan, nil, 0, err
+	}
+	found = append(lost, readiness.Plan(plan, clipping)...)
 	if len(plan.Order.Spec.Limits) == 0 || plan.Order.Span != nil || plan.Frames == 0 {
 		return plan, found, 0, nil
 	}
@@ -188,7 +227,11 @@ func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 	if err != nil {
 		return store.Delivery{}, err
 	}
-	if open := readiness.Open(readiness.Plan(plan, nil), o.Accept); len(open) > 0 {
+	lost, err := a.lostOf(ctx, plan)
+	if err != nil {
+		return store.Delivery{}, err
+	}
+	if open := readiness.Open(append(lost, readiness.Plan(plan, nil)...), o.Accept); len(open) > 0 {
 		more := ""
 		if len(open) > 1 {
 			more = fmt.Sprintf(" (and %d more)", len(open)-1)
@@ -298,7 +341,7 @@ func (a *App) ordered(ctx context.Context, p delivery.Plan) mix.Sources {
 	if p.Sources == nil {
 		return a.sources(ctx)
 	}
-	return p.Resolve(func(file string) (path, hash string, err error) { return a.locate(ctx, file) })
+	return p.Resolve(func(file string) (delivery.Located, error) { return a.locate(ctx, file) })
 }
 
 // once looks for each file once: what happens to it meanwhile must not come between writing and proving.
@@ -333,24 +376,27 @@ func (a *App) orderedPicture(ctx context.Context, p delivery.Picture) (string, e
 	return a.original(f)
 }
 
-// locate finds where a file of an order lies now, and what its hash is.
-func (a *App) locate(ctx context.Context, file string) (path, hash string, err error) {
+// locate finds where a file of an order lies now, and what is known of it.
+func (a *App) locate(ctx context.Context, file string) (at delivery.Located, err error) {
 	id, err := uuid.Parse(file)
 	if err != nil {
-		return "", "", err
+		return at, err
 	}
 	f, err := a.Store.File(ctx, id)
 	if errors.Is(err, ErrNotFound) {
-		return "", "", snag.Refuse("source_gone", "a recording that was ordered has been removed since: take it in again, and order the delivery anew")
+		return at, snag.Refuse("source_gone", "a recording that was ordered has been removed since: take it in again, and order the delivery anew")
 	}
 	if err != nil {
-		return "", "", err
+		return at, err
 	}
-	if f.WorkingPath == "" {
-		path, err = a.original(f)
-		return path, f.Hash, err
+	path, hash, err := a.soundPath(f)
+	if err == nil {
+		err = a.there(f)
 	}
-	return a.Media.Path(f.WorkingPath), f.Hash, nil
+	if err != nil {
+		return at, err
+	}
+	return delivery.Located{Path: path, Hash: f.Hash, Known: func() (*source.Known, error) { return a.assured(ctx, f.Name, path, hash) }}, nil
 }
 
 // firstOf is the beginning of a list, and how much more there is.
@@ -389,6 +435,9 @@ func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
 		},
 		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
 			err := a.Store.FailDelivery(ctx, id, attempt, a.Media.Refusal(why))
+			if snag.Of(why).Code == "source_changed" { // which Intake says once they have been read
+				err = errors.Join(err, a.Store.CheckSoon(ctx, d.Plan.FileIDs()))
+			}
 			return errors.Join(err, publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
 		},
 		row: func(ctx context.Context) (string, *uuid.UUID, error) {
@@ -415,13 +464,17 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	report := a.progress(ctx, d.ProductionID, d.ID)
 	frames := func(done int64) { report(done, d.Plan.Frames) }
 	var picture string
+	var size int64
 	if p := d.Plan.Order.Picture; p != nil && !d.Plan.Test() {
 		var err error
-		if picture, err = a.orderedPicture(ctx, *p); err != nil {
+		if picture, err = a.orderedPicture(ctx, *p); err == nil {
+			size, err = media.SizeOf(picture)
+		}
+		if err != nil {
 			return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 		}
 	}
-	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.PictureBytes(sizeOf(picture))); err != nil {
+	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.PictureBytes(size)); err != nil {
 		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
 	}
 	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
@@ -436,47 +489,95 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 		return err
 	}
 	options.Hashes = written.Hashes
+	held := a.pictureHeld(d.Plan, picture)
 	proof, err := delivery.Prove(ctx, d.Plan, dir, options)
-	if err != nil {
+	if err := errors.Join(err, <-held); err != nil {
 		return err
 	}
 	var failed *snag.Refusal
 	if !proof.Passed {
 		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
-	} else if err := media.Seal(dir); err != nil {
+	} else if err := errors.Join(a.keepSums(ctx, proof), media.Seal(dir)); err != nil {
 		return err
 	}
-	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, written.Total(), failed); err != nil {
+	var signature *attest.Signed
+	if a.Key != nil {
+		s := attest.Sign(a.Key, attest.Statement(delivery.Made{Plan: d.Plan, Proof: proof}, d.Version, a.Now()))
+		signature = &s
+	}
+	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, signature, written.Total(), failed); err != nil {
 		return err
 	}
 	return publish(ctx, a.Store.Queries, changed)
 }
 
-// sizeOf is how many bytes a file has; 0 for none.
-func sizeOf(path string) int64 {
-	st, err := os.Stat(path)
-	if err != nil {
-		return 0
+// pictureHeld tells whether the picture that went along still is what was ordered, once it has been written: ffmpeg read it,
+// not we. It is read beside the proof.
+func (a *App) pictureHeld(p delivery.Plan, path string) <-chan error {
+	done := make(chan error, 1)
+	if path == "" {
+		done <- nil
+		return done
 	}
-	return st.Size()
+	go func() {
+		done <- safely.Do(func() error {
+			sums, err := source.HashFile(path)
+			if err == nil && sums.Hash() != p.Order.Picture.Hash {
+				err = source.Changed(p.Order.Picture.Name, fmt.Sprintf("its hash was %s and is %s", p.Order.Picture.Hash, sums.Hash()))
+			}
+			return err
+		})
+	}()
+	return done
 }
 
-// DeliveredFile is where a file of a proven delivery lies.
-func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (path string, err error) {
+// keepSums keeps the hashes of the blocks of what has been proven.
+func (a *App) keepSums(ctx context.Context, p delivery.Proof) error {
+	for _, f := range p.Files {
+		if f.Sums.Hash() != f.Hash {
+			return fmt.Errorf("app: the proof of %s has no hashes of its blocks", f.Name)
+		}
+		if err := a.Store.SaveBlocks(ctx, f.Sums); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// DeliveredFile finds a file of a proven delivery, to be given out.
+func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (Given, error) {
 	d, err := a.Store.Delivery(ctx, id)
 	if err != nil {
-		return "", err
+		return Given{}, err
 	}
 	if d.State != "proven" {
-		return "", snag.Refuse("not_proven", "the delivery is %s: files are given out once they are proven", d.State)
+		return Given{}, snag.Refuse("not_proven", "the delivery is %s: files are given out once they are proven", d.State)
 	}
 	if index < 0 || index >= len(d.Plan.Files) {
-		return "", ErrNotFound
+		return Given{}, ErrNotFound
+	}
+	if _, err := a.signed(d); err != nil {
+		return Given{}, err
 	}
 	for _, f := range d.Proof.Files {
 		if f.Name == d.Plan.Files[index].Name {
-			return a.Media.Proven(a.Media.Attempted(a.Media.Delivery(id), d.Attempt), f.Name, f.Bytes, f.Hash)
+			g := Given{Name: f.Name, bytes: f.Bytes, hash: f.Hash, since: d.FinishedAt}
+			g.spoilt = func(why error) error { return a.markDamaged(context.WithoutCancel(ctx), d, why) }
+			return a.given(ctx, g, a.Media.Attempted(a.Media.Delivery(id), d.Attempt))
 		}
 	}
-	return "", ErrNotFound
+	return Given{}, ErrNotFound
+}
+
+// markDamaged keeps that a file of a delivery is not what was proven any more; nil for one that is again.
+func (a *App) markDamaged(ctx context.Context, d store.Delivery, why error) error {
+	var damaged *snag.Snag
+	if why != nil {
+		r := snag.Of(why)
+		damaged = &snag.Snag{Code: r.Code, Message: r.Message}
+	}
+	if (damaged == nil) == (d.Damaged == nil) && (damaged == nil || *damaged == *d.Damaged) {
+		return nil
+	}
+	return errors.Join(a.Store.SetDamaged(ctx, d.ID, damaged), publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}))
 }

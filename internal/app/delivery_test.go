@@ -334,7 +334,7 @@ func TestPapersAndVersions(t *testing.T) {
 	require.NoError(t, z.Write(&out))
 	read, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
 	require.NoError(t, err)
-	require.Len(t, read.File, 5)
+	require.Len(t, read.File, 6, "the file, four papers and the signed proof")
 	assert.EqualValues(t, second.Proof.Files[0].Bytes, read.File[0].UncompressedSize64)
 
 	// In folders as a spec asks for them, files are found again, handed out and listed by their paths.
@@ -350,10 +350,10 @@ func TestPapersAndVersions(t *testing.T) {
 	assert.Equal(t, 2, strings.Count(name, "/"), name)
 	path, err := f.DeliveredFile(f.ctx, inFolders.ID, 5)
 	require.NoError(t, err)
-	assert.True(t, strings.HasSuffix(path, name))
-	st, err := os.Stat(path)
+	assert.True(t, strings.HasSuffix(path.Path, name))
+	st, err := os.Stat(path.Path)
 	require.NoError(t, err)
-	assert.EqualValues(t, 0o444, st.Mode().Perm(), "what is proven is never written to again")
+	assert.EqualValues(t, 0o440, st.Mode().Perm(), "what is proven is never written to again")
 	folders, err := f.Dispatch(f.ctx, inFolders)
 	require.NoError(t, err)
 	assert.Equal(t, name, folders.HashList().Entries[5].Path)

@@ -309,7 +309,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 		Container: found.Info.Container, Coding: found.Info.Format.Coding.String(), SampleRate: found.Info.Format.SampleRate,
 		Channels: found.Info.Format.Channels, Mask: found.Info.Format.Mask, Frames: found.Info.Frames, Facts: found.Facts,
 	}
-	if err := a.checkListed(ctx, f, found.Hash, &an); err != nil {
+	if err := a.checkListed(ctx, f, found.Sums.Hash(), &an); err != nil {
 		return err
 	}
 	an.Survey, an.Strip = found.Survey, found.Strip
@@ -336,8 +336,7 @@ func (a *App) analyse(ctx context.Context, f store.File) error {
 	default:
 		an.Facts.Snags = append(an.Facts.Snags, snag.New("empty_channel", "channels %s are empty: nothing on them reaches -80 dBFS", strings.Join(empty, ", ")))
 	}
-	f.WorkingPath = found.Working
-	return a.finish(ctx, f, found.Hash, an)
+	return a.finish(ctx, f, found, an)
 }
 
 // bring copies a file of the shelf to the media folder, or notes which one it is that stays there.
@@ -369,8 +368,22 @@ func (a *App) bring(ctx context.Context, f *store.File, report func(done, total 
 }
 
 // finish makes an analysed file part of a take, unless its content is here already.
-func (a *App) finish(ctx context.Context, f store.File, hash string, an store.Analysis) error {
+func (a *App) finish(ctx context.Context, f store.File, found *media.Analysis, an store.Analysis) error {
 	duplicate := false
+	hash, working := found.Sums.Hash(), store.Working{}
+	if err := a.lookAtTwin(ctx, f, hash); err != nil {
+		return err
+	}
+	if err := a.Store.SaveBlocks(ctx, found.Sums); err != nil {
+		return err
+	}
+	if found.Working != "" {
+		f.WorkingPath, f.WorkingHash = found.Working, found.WorkingSums.Hash()
+		working = store.Working{Path: f.WorkingPath, Hash: f.WorkingHash}
+		if err := a.Store.SaveBlocks(ctx, found.WorkingSums); err != nil {
+			return err
+		}
+	}
 	err := a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, f.ProductionID); err != nil {
 			return err
@@ -379,7 +392,13 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 		switch {
 		case err == nil && same.Size == f.Size && same.ID != f.ID:
 			duplicate = true
-			if err := tx.FinishFile(ctx, f.ID, hash, "", nil, an, &same.ID); err != nil {
+			if same.Lost != nil || a.there(same) != nil {
+				if err := a.putBack(ctx, tx, same, f, found); err != nil {
+					return err
+				}
+				an.Facts.Snags = append(an.Facts.Snags, snag.New("put_back", "it was put back in the place of %s, whose original was lost or changed", same.Name))
+			}
+			if err := tx.FinishFile(ctx, f.ID, hash, store.Working{}, nil, an, &same.ID); err != nil {
 				return err
 			}
 			return publish(ctx, tx.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
@@ -391,7 +410,7 @@ func (a *App) finish(ctx context.Context, f store.File, hash string, an store.An
 		if an.Frames == 0 {
 			f.SetKeys = nil
 		}
-		if err := tx.FinishFile(ctx, f.ID, hash, f.WorkingPath, f.SetKeys, an, nil); err != nil {
+		if err := tx.FinishFile(ctx, f.ID, hash, working, f.SetKeys, an, nil); err != nil {
 			return err
 		}
 		if an.Frames > 0 {

@@ -128,7 +128,7 @@ func (a *App) openPair(ctx context.Context, id uuid.UUID, ref, take *uuid.UUID) 
 		if i < 0 {
 			return pair, ErrNotFound
 		}
-		p, err := a.sourceOf(strands[i])
+		p, err := a.sourceOf(ctx, strands[i])
 		if err != nil {
 			return pair, err
 		}

@@ -17,8 +17,8 @@ import (
 
 var errNoShelf = snag.Refuse("no_shelf", "the server was started without the shelf this file lies on: start it with --shelf DIR and try again")
 
-// original is where a file's original lies. One that was taken in in place must still be the one that
-// was read then.
+// original is where a file's original lies. One that was taken in in place must still have the size and time that it had
+// then; whether it has the contents is told as it is read (known).
 func (a *App) original(f store.File) (string, error) {
 	if f.Origin == "linked" {
 		return a.linked(f.SourcePath, f.Size, f.Modified)
@@ -41,10 +41,14 @@ func (a *App) soundOf(s store.Strand) (string, error) {
 	return a.Media.Path(s.FilePath), nil
 }
 
-// sourceOf is where a strand's sound is and what is done to it.
-func (a *App) sourceOf(s store.Strand) (mix.Source, error) {
+// sourceOf is where a strand's sound is, what is known of it, and what is done to it.
+func (a *App) sourceOf(ctx context.Context, s store.Strand) (mix.Source, error) {
 	path, err := a.soundOf(s)
-	return mix.Source{Path: path, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}, err
+	if err != nil {
+		return mix.Source{}, err
+	}
+	known, err := a.known(ctx, s.FileName, s.SoundHash)
+	return mix.Source{Path: path, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift, Known: known}, err
 }
 
 // Sound is named by a strand's id, or, for the two sides of a mid-side pair, by the ids of both:
@@ -133,7 +137,7 @@ func (a *App) strand(ctx context.Context, id uuid.UUID) (mix.Source, store.Stran
 	if err != nil {
 		return mix.Source{}, s, err
 	}
-	src, err := a.sourceOf(s)
+	src, err := a.sourceOf(ctx, s)
 	return src, s, err
 }
 
@@ -160,22 +164,31 @@ func (a *App) LookForLost(ctx context.Context) error {
 		return err
 	}
 	for _, f := range fs {
-		var lost *snag.Snag
-		if _, err := a.linked(f.SourcePath, f.Size, f.Modified); err != nil {
-			r := snag.Of(err)
-			lost = &snag.Snag{Code: r.Code, Message: r.Message}
+		_, err := a.linked(f.SourcePath, f.Size, f.Modified)
+		if err == nil && f.Lost != nil && f.Lost.Code == "source_changed" {
+			continue // its contents are: it looks as it did, and is not
 		}
-		if (lost == nil) == (f.Lost == nil) && (lost == nil || *lost == *f.Lost) {
-			continue
-		}
-		if err := a.Store.SetLost(ctx, f.ID, lost); err != nil {
-			return err
-		}
-		if err := publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()}); err != nil {
+		if err := a.setLost(ctx, store.File{ID: f.ID, ProductionID: f.ProductionID, Lost: f.Lost}, err); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// setLost records why a file can't be used now, nil where it can, and tells browsers where that has changed.
+func (a *App) setLost(ctx context.Context, f store.File, why error) error {
+	var lost *snag.Snag
+	if why != nil {
+		r := snag.Of(why)
+		lost = &snag.Snag{Code: r.Code, Message: r.Message}
+	}
+	if (lost == nil) == (f.Lost == nil) && (lost == nil || *lost == *f.Lost) {
+		return nil
+	}
+	if err := a.Store.SetLost(ctx, f.ID, lost); err != nil {
+		return err
+	}
+	return publish(ctx, a.Store.Queries, Event{Production: f.ProductionID, Kind: "files", ID: f.ID.String()})
 }
 
 // listedPath is how hash lists name a file.

@@ -10,9 +10,11 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
 	"zestyloom/core/report"
 	"zestyloom/core/snag"
+	"zestyloom/core/source"
 	"zestyloom/internal/store"
 )
 
@@ -23,10 +25,15 @@ func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, 
 		return n, snag.Refuse("not_proven", "the delivery is %s: papers are written once its files have been read back", d.State)
 	}
 	n.Proof = *d.Proof
+	var err error
+	if n.Signed, err = a.signed(d); err != nil {
+		return n, err
+	}
 	if d.FinishedAt != nil {
 		n.Printed = d.FinishedAt.UTC()
 	}
-	before, err := a.Store.DeliveryBefore(ctx, d)
+	var before store.Delivery
+	before, err = a.Store.DeliveryBefore(ctx, d)
 	if errors.Is(err, ErrNotFound) {
 		return n, nil
 	}
@@ -35,7 +42,10 @@ func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, 
 	}
 	was := delivery.Made{Plan: before.Plan, Proof: *before.Proof}
 	if d.Plan.Test() { // over its own span alone
-		over, fits, err := was.Over(d.Plan, func(file int) (string, error) { return a.DeliveredFile(ctx, before.ID, file) })
+		over, fits, err := was.Over(d.Plan, func(file int) (string, *source.Known, error) {
+			g, err := a.DeliveredFile(ctx, before.ID, file)
+			return g.Path, g.Known, err
+		})
 		if err != nil || !fits {
 			n.Differs = []string{fmt.Sprintf("version %d is of another length or coding, or its files can't be read: its samples are not compared with those of this test", before.Version)}
 			return n, nil
@@ -44,6 +54,18 @@ func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, 
 	}
 	n.Differs = delivery.Differences(was, n.Made)
 	return n, nil
+}
+
+// signed is a delivery's signed proof, held against what is kept of it: where that was edited since, it is none. nil where it
+// was never signed.
+func (a *App) signed(d store.Delivery) (*attest.Signed, error) {
+	if d.Signature == nil || d.Proof == nil {
+		return nil, nil
+	}
+	if !d.Signature.Holds() || !d.Signature.Of(delivery.Made{Plan: d.Plan, Proof: *d.Proof}) {
+		return nil, snag.Refuse("proof_edited", "what is kept of the proof of version %d is not what was signed when it was proven: the database was changed by other means; nothing of it is given out: deliver it again", d.Version)
+	}
+	return d.Signature, nil
 }
 
 // Paper finds a delivery's note, from which a paper is written.
@@ -58,7 +80,7 @@ func (a *App) Paper(ctx context.Context, id uuid.UUID) (report.Dispatch, error) 
 // Archive is a proven delivery as it is handed over in one file.
 type Archive struct {
 	note  report.Dispatch
-	paths []string // of its files, as they are named in the plan
+	files []Given // as they are named in the plan
 }
 
 // Name is that of the archive.
@@ -75,11 +97,11 @@ func (a *App) Archive(ctx context.Context, id uuid.UUID) (Archive, error) {
 		return z, err
 	}
 	for i := range d.Plan.Files {
-		path, err := a.DeliveredFile(ctx, id, i)
+		g, err := a.DeliveredFile(ctx, id, i)
 		if err != nil {
 			return z, err
 		}
-		z.paths = append(z.paths, path)
+		z.files = append(z.files, g)
 	}
 	return z, nil
 }
@@ -88,12 +110,12 @@ func (a *App) Archive(ctx context.Context, id uuid.UUID) (Archive, error) {
 func (z Archive) Write(w io.Writer) error {
 	out := zip.NewWriter(w)
 	for i, f := range z.note.Plan.Files {
-		if err := storedFile(out, f.Name, z.paths[i], z.note.Printed); err != nil {
+		if err := storedFile(out, f.Name, z.files[i], z.note.Printed); err != nil {
 			return err
 		}
 	}
-	for _, kind := range delivery.Paperwork {
-		if !slices.Contains(z.note.Plan.Order.Spec.Papers, kind) {
+	for _, kind := range append(slices.Clone(delivery.Paperwork), report.SignedProof) {
+		if kind == report.SignedProof && z.note.Signed == nil || kind != report.SignedProof && !slices.Contains(z.note.Plan.Order.Spec.Papers, kind) {
 			continue
 		}
 		if err := stored(out, z.note.PaperName(kind), z.note.Printed, func(w io.Writer) error { return z.note.WritePaper(w, kind) }); err != nil {

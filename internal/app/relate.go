@@ -96,11 +96,14 @@ func (a *App) relateMembers(ctx context.Context, t store.Take) error {
 func (a *App) related(ctx context.Context, strands []store.Strand, survey func(context.Context, []media.ChannelOf) (survey.Findings, error)) (found survey.Findings, ok bool, err error) {
 	var channels []media.ChannelOf
 	for _, s := range strands {
-		path, err := a.soundOf(s)
+		src, err := a.sourceOf(ctx, s)
+		if store.Away(err) {
+			return found, false, err
+		}
 		if err != nil {
 			return found, false, nil
 		}
-		channels = append(channels, media.ChannelOf{Path: path, Channel: s.Channel - 1})
+		channels = append(channels, media.ChannelOf{Path: src.Path, Channel: src.Channel, Known: src.Known})
 	}
 	found, err = survey(ctx, channels)
 	if r := (*snag.Refusal)(nil); errors.As(err, &r) {

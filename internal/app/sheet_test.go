@@ -204,11 +204,11 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.Len(t, w.Proof, 7, "a pair and six")
 	path, err := f.WrittenFile(f.ctx, w.ID, 1)
 	require.NoError(t, err)
-	src, err := source.Open(path)
+	src, err := source.Open(path.Path)
 	require.NoError(t, err)
 	defer src.Close()
 	assert.Equal(t, "21A", src.Gather("x").Scene)
-	assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path)), "a label leads nowhere else")
+	assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path.Path)), "a label leads nowhere else")
 	assert.Equal(t, "bad_pattern", orderCode(f, tk, "{nothing}"))
 	assert.Equal(t, "names_clash", orderCode(f, tk, "same"))
 
@@ -391,8 +391,8 @@ func TestHostileWordsInNames(t *testing.T) {
 			assert.NotRegexp(t, `[\x00-\x1f/\\]|^\.`, p.Name, "%q", word)
 			path, err := f.WrittenFile(f.ctx, w.ID, i)
 			require.NoError(t, err)
-			assert.FileExists(t, path)
-			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path)))
+			assert.FileExists(t, path.Path)
+			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path.Path)))
 		}
 	}
 }

@@ -36,7 +36,7 @@ func (a *App) Waveform(ctx context.Context, strand string, from, to int64, colum
 		return make([]waveform.Pair, columns), nil
 	}
 	return sum.Spread(s.Channel-1, from, to, columns, func(dst []float64, frame int64) (int, error) {
-		src, err := source.Open(p[0].Source.Path)
+		src, err := source.OpenKnown(p[0].Source.Path, p[0].Source.Known)
 		if err != nil {
 			return 0, err
 		}

@@ -237,18 +237,18 @@ func (a *App) ways(ctx context.Context, id uuid.UUID) (*ways, error) {
 	slices.SortStableFunc(strands, func(x, y store.Strand) int { return cmp.Compare(y.RMS, x.RMS) })
 	w := &ways{strands: strands, files: map[string]*source.Source{}}
 	for _, s := range strands {
-		path, err := a.soundOf(s)
+		at, err := a.sourceOf(ctx, s)
 		if err != nil {
 			w.close()
 			return nil, err
 		}
-		src, ok := w.files[path]
+		src, ok := w.files[at.Path]
 		if !ok {
-			if src, err = source.Open(path); err != nil {
+			if src, err = source.OpenKnown(at.Path, at.Known); err != nil {
 				w.close()
 				return nil, fmt.Errorf("%s: %w", s.FileName, err)
 			}
-			w.files[path] = src
+			w.files[at.Path] = src
 			w.together = append(w.together, align.FromFile(src))
 		}
 		w.each = append(w.each, align.FromFile(src, s.Channel-1))

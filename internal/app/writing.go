@@ -36,7 +36,14 @@ type Writing struct {
 	Options poly.WriteOptions `json:"options"`
 	Frames  int64             `json:"frames"`
 	Linked  []linkedFile      `json:"linked,omitempty"`
-	Left    []string          `json:"left,omitempty"` // strands that are left out, and why
+	Sources map[string]read   `json:"sources,omitempty"` // what the files that strands are of were at intake, by path
+	Left    []string          `json:"left,omitempty"`    // strands that are left out, and why
+}
+
+// read is a file as it was read first.
+type read struct {
+	Name string `json:"name"`
+	Hash string `json:"hash"` // of what the sound is read from
 }
 
 // linkedFile is an original that is read where it lies, as it was at intake.
@@ -97,7 +104,7 @@ func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Producti
 		return Writing{}, snag.Refuse("not_final", "which files are %s is only proposed: look at the group and accept it first", t.Name)
 	}
 	w := Writing{
-		Packing: o.Packing, Frames: t.Length(), Options: poly.WriteOptions{Pad: t.LengthRemedy != "shortest", Shortest: t.LengthRemedy == "shortest"},
+		Packing: o.Packing, Frames: t.Length(), Sources: map[string]read{}, Options: poly.WriteOptions{Pad: t.LengthRemedy != "shortest", Shortest: t.LengthRemedy == "shortest"},
 		Said: poly.Said{Facts: source.Facts{
 			Start: -1, Rate: p.Rate(), Project: p.Name, Scene: t.Scene, Take: t.Take, Roll: t.Roll, Note: t.Note,
 			Circled: t.Circled, WildTrack: t.WildTrack, NoGood: t.NoGood, FalseStart: t.FalseStart,
@@ -117,6 +124,9 @@ func (a *App) planWriting(t store.Take, strands []store.Strand, p store.Producti
 		}
 		if s.Linked != "" && !slices.ContainsFunc(w.Linked, func(l linkedFile) bool { return l.Path == s.Linked }) {
 			w.Linked = append(w.Linked, linkedFile{s.Linked, s.FileSize, s.FileModified})
+		}
+		if w.Sources[path] = (read{s.FileName, s.SoundHash}); s.SoundHash == "" {
+			delete(w.Sources, path)
 		}
 		st := poly.Strand{Path: path, Channel: s.Channel, Label: s.Label, Track: s.Position}
 		if s.RecorderTrack != nil {
@@ -241,6 +251,14 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 			return err
 		}
 	}
+	w.Options.Known = map[string]*source.Known{}
+	for path, s := range w.Sources {
+		known, err := a.assured(ctx, s.Name, path, s.Hash)
+		if err != nil {
+			return err
+		}
+		w.Options.Known[path] = known
+	}
 	if _, err := poly.Write(ctx, w.Outs, w.Said, w.Options, report); err != nil {
 		return err
 	}
@@ -256,24 +274,30 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 			return move("failed", proof, snag.Refuse("proof_failed", "%s read back is not what was ordered: see its proof", p.Name))
 		}
 	}
+	for _, p := range proof {
+		if err := a.Store.SaveBlocks(ctx, p.Sums); err != nil {
+			return err
+		}
+	}
 	if err := media.Seal(dir); err != nil {
 		return err
 	}
 	return move("proven", proof, nil)
 }
 
-// WrittenFile is where a file of a proven writing lies.
-func (a *App) WrittenFile(ctx context.Context, id uuid.UUID, index int) (string, error) {
+// WrittenFile finds a file of a proven writing, to be given out.
+func (a *App) WrittenFile(ctx context.Context, id uuid.UUID, index int) (Given, error) {
 	row, err := a.Store.Writing(ctx, id)
 	if err != nil {
-		return "", err
+		return Given{}, err
 	}
 	if row.State != "proven" {
-		return "", snag.Refuse("not_proven", "%s is %s: files are given out once they are proven", row.TakeName, row.State)
+		return Given{}, snag.Refuse("not_proven", "%s is %s: files are given out once they are proven", row.TakeName, row.State)
 	}
 	if index < 0 || index >= len(row.Proof) {
-		return "", ErrNotFound
+		return Given{}, ErrNotFound
 	}
 	p := row.Proof[index]
-	return a.Media.Proven(a.Media.Attempted(a.Media.Writing(id), row.Attempt), p.Name, p.Bytes, p.Hash)
+	g := Given{Name: p.Name, bytes: p.Bytes, hash: p.Hash, since: row.FinishedAt, spoilt: func(error) error { return nil }}
+	return a.given(ctx, g, a.Media.Attempted(a.Media.Writing(id), row.Attempt))
 }

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strings"
 	"time"
@@ -25,9 +24,9 @@ func stored(out *zip.Writer, name string, at time.Time, write func(w io.Writer) 
 }
 
 // storedFile puts a file into an archive.
-func storedFile(out *zip.Writer, name, path string, at time.Time) error {
+func storedFile(out *zip.Writer, name string, g Given, at time.Time) error {
 	return stored(out, name, at, func(w io.Writer) error {
-		from, err := os.Open(path)
+		from, err := g.Open()
 		if err != nil {
 			return err
 		}
@@ -39,9 +38,10 @@ func storedFile(out *zip.Writer, name, path string, at time.Time) error {
 
 // WrittenArchive is the files of writings, to be handed over in one.
 type WrittenArchive struct {
-	production   string
-	names, paths []string
-	at           time.Time
+	production string
+	names      []string
+	files      []Given
+	at         time.Time
 }
 
 // WrittenArchive finds the files of proven writings: every one is looked at before the first is handed over. Two of one name, of two orders,
@@ -62,17 +62,17 @@ func (a *App) WrittenArchive(ctx context.Context, production uuid.UUID, writings
 			return z, err
 		}
 		for i := range max(1, len(row.Proof)) { // of one that is not proven the first says so
-			path, err := a.WrittenFile(ctx, id, i)
+			g, err := a.WrittenFile(ctx, id, i)
 			if err != nil {
 				return z, err
 			}
-			name := filepath.Base(path)
+			name := filepath.Base(g.Path)
 			key := strings.ToLower(name)
 			if taken[key]++; taken[key] > 1 {
 				ending := filepath.Ext(name)
 				name = fmt.Sprintf("%s (%d)%s", strings.TrimSuffix(name, ending), taken[key], ending)
 			}
-			z.names, z.paths = append(z.names, name), append(z.paths, path)
+			z.names, z.files = append(z.names, name), append(z.files, g)
 		}
 	}
 	return z, nil
@@ -85,7 +85,7 @@ func (z WrittenArchive) Name() string { return naming.Clean(z.production+" takes
 func (z WrittenArchive) Write(w io.Writer) error {
 	out := zip.NewWriter(w)
 	for i, name := range z.names {
-		if err := storedFile(out, name, z.paths[i], z.at); err != nil {
+		if err := storedFile(out, name, z.files[i], z.at); err != nil {
 			return err
 		}
 	}

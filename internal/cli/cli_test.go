@@ -17,10 +17,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/internal/cli"
+	"zestyloom/internal/pgtest"
 	"zestyloom/internal/testmedia"
 )
 
-func TestMain(m *testing.M) { testmedia.Main(m) }
+func TestMain(m *testing.M) { pgtest.Main(m) }
 
 // output runs and returns what was printed.
 func output(t *testing.T, args ...string) (string, error) {

@@ -231,23 +231,28 @@ func deliver(cmd *cobra.Command, paths []string, o deliverOptions) (*delivered, 
 	}
 	plan.Sources = map[string]delivery.Source{}
 	for id, s := range l.sources {
-		hash, err := l.hashOf(s.Path)
+		known, err := l.knownOf(s.Path)
 		if err != nil {
 			return nil, err
 		}
-		plan.Sources[id] = delivery.Source{File: s.Path, Name: filepath.Base(s.Path), Hash: hash, Channel: s.Channel}
+		plan.Sources[id] = delivery.Source{File: s.Path, Name: known.Name, Hash: known.Sums.Hash(), Channel: s.Channel}
+		s.Known = known
+		l.sources[id] = s
 	}
 	return d, l.make(cmd, plan, o, d)
 }
 
-// hashOf is the hash of a whole file, taken once.
-func (l *laid) hashOf(path string) (string, error) {
-	if h := l.hashes[path]; h != "" {
-		return h, nil
+// knownOf reads a file whole, once: what is delivered of it is what the papers name.
+func (l *laid) knownOf(path string) (*source.Known, error) {
+	if k := l.known[path]; k != nil {
+		return k, nil
 	}
-	sum, err := source.HashFile(path)
-	l.hashes[path] = fmt.Sprintf("%016x", sum)
-	return l.hashes[path], err
+	sums, err := source.HashFile(path)
+	if err != nil {
+		return nil, err
+	}
+	l.known[path] = &source.Known{Name: filepath.Base(path), Sums: &sums}
+	return l.known[path], nil
 }
 
 // make writes a plan beside the folder, proves it, and puts it there.

@@ -34,10 +34,10 @@ type laid struct {
 	hertz   int
 	project string
 	snags   []snag.Snag
-	asks    []readiness.Finding // what has to be decided, or accepted, before an order
-	hashes  map[string]string   // of files, by their paths
-	files   map[string]string   // names of the files that tracks were laid from, by track
-	order   map[string]int      // where among all channels a strand came
+	asks    []readiness.Finding      // what has to be decided, or accepted, before an order
+	known   map[string]*source.Known // of files that were read whole, by their paths
+	files   map[string]string        // names of the files that tracks were laid from, by track
+	order   map[string]int           // where among all channels a strand came
 	close   []func()
 }
 
@@ -54,7 +54,7 @@ func (l *laid) ask(code, format string, args ...any) {
 // layFiles sorts files into takes, works out what their channels are, and lays them where their timecode says: as the
 // application does.
 func layFiles(cmd *cobra.Command, paths []string, rate string, read []string) (*laid, error) {
-	l := &laid{sources: map[string]mix.Source{}, hashes: map[string]string{}, files: map[string]string{}, order: map[string]int{}}
+	l := &laid{sources: map[string]mix.Source{}, known: map[string]*source.Known{}, files: map[string]string{}, order: map[string]int{}}
 	if err := l.lay(cmd, paths, rate, read); err != nil {
 		l.Close()
 		return nil, err

@@ -79,7 +79,7 @@ func Root() *cobra.Command {
 	root.Version = version()
 	root.SetVersionTemplate("zestyloom {{.Version}}\n")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return UsageError{err} })
-	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), measureCommand(), correctCommand(), convertCommand(), cutsCommand(), routeCommand(), toneCommand(), wrapCommand(), unwrapCommand(), deliverCommand(), verifyCommand(), specsCommand(), templatesCommand(), layoutsCommand(), manCommand(), serveCommand(), deckCommand(), demoCommand(), workerCommand(), migrateCommand())
+	root.AddCommand(inspectCommand(), splitCommand(), joinCommand(), gatherCommand(), labelCommand(), alignCommand(), extractCommand(), measureCommand(), correctCommand(), convertCommand(), cutsCommand(), routeCommand(), toneCommand(), wrapCommand(), unwrapCommand(), deliverCommand(), verifyCommand(), specsCommand(), templatesCommand(), layoutsCommand(), manCommand(), serveCommand(), deckCommand(), demoCommand(), workerCommand(), migrateCommand(), scrubCommand())
 	complete(root)
 	return root
 }

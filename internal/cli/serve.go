@@ -24,6 +24,7 @@ import (
 	"zestyloom/internal/demo"
 	"zestyloom/internal/httpapi"
 	"zestyloom/internal/jobs"
+	"zestyloom/internal/keyfile"
 	"zestyloom/internal/media"
 	"zestyloom/internal/pgserver"
 	"zestyloom/internal/store"
@@ -39,6 +40,7 @@ type settings struct {
 	lines    string // address and port of the first stream of the outputs over the network
 	deck     string // where a deck answers
 	noWorker bool
+	scrub    int  // within so many days everything is read again; 0 for never
 	seed     bool // the demonstration
 	keep     bool // the database, if it is ours: brought back when it ends by itself, and stopped with us
 	reset    bool
@@ -55,6 +57,7 @@ func (s *settings) listening(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&s.address, "listen", "127.0.0.1:"+envOr("PORT", "8080"), "loopback address to serve on (PORT)")
 	cmd.Flags().StringVar(&s.lines, "lines", envOr("ZESTYLOOM_LINES", "127.0.0.1:5004"), "address and even port that the first stream of the outputs over the network is sent to, a machine's or a multicast group's; the others follow by twos (ZESTYLOOM_LINES)")
 	cmd.Flags().StringVar(&s.deck, "deck", envOr("ZESTYLOOM_DECK", "http://127.0.0.1:8090"), "where the deck answers that is laid back onto (ZESTYLOOM_DECK)")
+	cmd.Flags().IntVar(&s.scrub, "scrub", int(app.ScrubEvery/(24*time.Hour)), "days within which everything that is kept is read again, gently, and compared with what it was; 0 for never")
 	cmd.Flags().BoolVar(&s.noWorker, "no-worker", false, "leave jobs to other processes (zestyloom worker)")
 }
 
@@ -170,6 +173,14 @@ func (s *settings) serve(cmd *cobra.Command) error {
 			watcher.Run(background, func(err error) { log.Error("looking at the shelf", "error", err) })
 		})
 		running.Go(func() { tidy(background, a, log) })
+		running.Go(func() { lookAfter(background, a, log) })
+		if a.ScrubEvery = time.Duration(s.scrub) * 24 * time.Hour; a.ScrubEvery > 0 {
+			running.Go(func() {
+				a.RunScrub(background, a.ScrubEvery,
+					func(found app.Scrubbed) { log.Error("not what it was", "what", found.Name, "error", found.Why) },
+					func(err error) { log.Error("reading everything again", "error", err) })
+			})
+		}
 		failed := make(chan error, 2)
 		if !s.noWorker {
 			running.Go(func() {
@@ -200,6 +211,19 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		defer cancel()
 		return errors.Join(err, srv.Shutdown(shut))
 	})
+}
+
+// lookAfter looks each minute whether the originals are in their places.
+func lookAfter(ctx context.Context, a *app.App, log *slog.Logger) {
+	for ctx.Err() == nil {
+		if err := a.LookForGone(ctx); err != nil && ctx.Err() == nil {
+			log.Error("looking at the originals", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Minute):
+		}
+	}
 }
 
 // tidy compares the media folder with the database and removes productions whose time has come: at start and every
@@ -273,7 +297,11 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	if err != nil {
 		return err
 	}
-	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now, Trouble: trouble}
+	key, err := keyfile.Open(filepath.Join(s.home, "keys", "signing.pem"))
+	if err != nil {
+		return err
+	}
+	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now, Trouble: trouble, Key: key}
 	if s.shelf != "" {
 		if a.Shelf, err = media.OpenShelf(s.shelf); err != nil {
 			return fmt.Errorf("the shelf can't be opened: %w", err)

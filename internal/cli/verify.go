@@ -12,20 +12,35 @@ import (
 )
 
 func verifyCommand() *cobra.Command {
-	var spec, packing, rate string
+	var spec, packing, rate, key string
 	var asJSON bool
 	cmd := &cobra.Command{
 		Use:   "verify FILE|FOLDER... --spec SPEC.json",
-		Short: "Hold finished files, anybody's, against a delivery specification",
+		Short: "Hold finished files, anybody's, against a delivery specification, or against their signed proof",
 		Long: `Hold finished files, anybody's, against a delivery specification: which files there are and what they are named, their
 container, coding, rate and channels, one start and one length for all, streams and their order, names of channels where
 they are said, tones and pops, loudness and peaks, the hash list beside them.
 
+With --key, the public key of the installation that made them (it gives it at /api/key), against the signed proof that came
+with them (*.proof): that the key signed it, and that every file it names has the length and the hash that it says.
+
 Exit status 0 when everything is as it is asked for, 3 when something is not.`,
 		Args: atLeast(1, "at least one file or folder"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if spec == "" {
-				return UsageError{errors.New("verify: --spec is needed")}
+			if spec == "" && key == "" {
+				return UsageError{errors.New("verify: --spec or --key is needed")}
+			}
+			if key != "" {
+				held, err := holdSigned(cmd, args, key, asJSON)
+				if err != nil {
+					return refused(cmd, asJSON, args[0], err)
+				}
+				if !held {
+					return Unmet{}
+				}
+				if spec == "" {
+					return nil
+				}
 			}
 			o := delivery.Checking{Packing: packing}
 			var err error
@@ -64,6 +79,7 @@ Exit status 0 when everything is as it is asked for, 3 when something is not.`,
 	}
 	f := cmd.Flags()
 	f.StringVar(&spec, "spec", "", "specification: a JSON file, or the name of one that comes with the program")
+	f.StringVar(&key, "key", "", "public key that the signed proof beside the files must be signed with: a PEM file, or 32 bytes in base64")
 	f.StringVar(&packing, "packing", "", "which of the specification's packings (the one that fits best otherwise)")
 	f.StringVar(&rate, "rate", "", "rate of the timecode, where no file says it")
 	f.BoolVar(&asJSON, "json", false, "say what was found as one JSON object")

@@ -71,7 +71,7 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 		for i, f := range d.Plan.Files {
 			path, err := a.DeliveredFile(ctx, d.ID, i)
 			require.NoError(t, err)
-			raw := pcm(t, path)
+			raw := pcm(t, path.Path)
 			if packing == "poly" {
 				whole = raw
 				assert.Equal(t, samples, fmt.Sprintf("%x", sha256.Sum256(raw)))

@@ -7,9 +7,11 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
 	"zestyloom/core/readiness"
 	"zestyloom/core/report"
@@ -78,6 +80,13 @@ func deliveryView(d store.Delivery) contract.Delivery {
 	}
 	if d.State == "proven" {
 		v.Done = d.Plan.Frames
+	}
+	if d.Damaged != nil {
+		v.Damaged = &contract.Snag{Code: d.Damaged.Code, Message: d.Damaged.Message}
+	}
+	if d.Signature != nil {
+		by := attest.Fingerprint(d.Signature.Key)
+		v.SignedBy = &by
 	}
 	if d.Proof == nil {
 		return v
@@ -217,11 +226,8 @@ func (s *server) GetSounding(ctx context.Context, r contract.GetSoundingRequestO
 
 // DownloadFile implements contract.StrictServerInterface.
 func (s *server) DownloadFile(ctx context.Context, r contract.DownloadFileRequestObject) (contract.DownloadFileResponseObject, error) {
-	path, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)
-	if err != nil {
-		return nil, err
-	}
-	return download{ctx.(*gin.Context).Request, path}, nil
+	g, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)
+	return proven{ctx.(*gin.Context).Request, g}, err
 }
 
 type download struct {
@@ -234,9 +240,23 @@ var types = map[string]string{
 	".wav": "audio/wav", ".w64": "application/octet-stream", ".aif": "audio/aiff", ".flac": "audio/flac", ".mov": "video/quicktime", ".mkv": "video/x-matroska", ".mxf": "application/mxf", ".mp4": "video/mp4",
 }
 
-// VisitDownloadFileResponse serves the file, or the byte ranges that were asked for.
-func (d download) VisitDownloadFileResponse(w http.ResponseWriter) error {
-	return d.serve(w, map[string]string{"Content-Type": types[filepath.Ext(d.path)], "Content-Disposition": attachment(filepath.Base(d.path))})
+// proven is a file that is given out by what was proven of it.
+type proven struct {
+	r *http.Request
+	app.Given
+}
+
+// VisitDownloadFileResponse serves the file, or the byte ranges that were asked for. Where a block is other than it was, the
+// answer breaks off before it: nothing whole of the length that was promised reaches anybody.
+func (p proven) VisitDownloadFileResponse(w http.ResponseWriter) error {
+	f, err := p.Open()
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	giveOut(w, p.r, f, p.Modified, map[string]string{
+		"Content-Type": types[filepath.Ext(p.Path)], "Content-Disposition": attachment(filepath.Base(p.Path))})
+	return nil
 }
 
 func attachment(name string) string {
@@ -255,13 +275,17 @@ func (d download) serve(w http.ResponseWriter, headers map[string]string) error 
 	if err != nil {
 		return err
 	}
-	// What is given out is nothing that runs in the place of this page.
+	giveOut(w, d.r, f, st.ModTime(), headers)
+	return nil
+}
+
+// giveOut gives content out that is nothing that runs in the place of this page.
+func giveOut(w http.ResponseWriter, r *http.Request, content io.ReadSeeker, modified time.Time, headers map[string]string) {
 	w.Header().Set("Content-Security-Policy", "default-src 'none'; sandbox")
 	for name, value := range headers {
 		w.Header().Set(name, value)
 	}
-	http.ServeContent(w, d.r, "", st.ModTime(), f)
-	return nil
+	http.ServeContent(w, r, "", modified, content)
 }
 
 // GetPaper implements contract.StrictServerInterface.
@@ -278,7 +302,7 @@ type paper struct {
 	kind string
 }
 
-var paperTypes = map[string]string{"pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"}
+var paperTypes = map[string]string{report.SignedProof: "text/plain; charset=utf-8", "pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"}
 
 // VisitGetPaperResponse writes the paper.
 func (p paper) VisitGetPaperResponse(w http.ResponseWriter) error {

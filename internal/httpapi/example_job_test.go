@@ -40,11 +40,11 @@ func TestTheWholeJobWithCurl(t *testing.T) {
 	for _, f := range z.File {
 		names = append(names, f.Name)
 	}
-	assert.Len(t, names, 8, "four stereo files and four papers")
+	assert.Len(t, names, 9, "four stereo files, four papers and the signed proof")
 	assert.Contains(t, strings.Join(names, "\n"), "Lantern Ferry_Ep 2_Reel 1_DX_v1.wav")
 
 	// Papers and files come as what they are; their kinds are those of the contract.
-	for paper, want := range map[string]string{"pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"} {
+	for paper, want := range map[string]string{"pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml", "proof": "text/plain; charset=utf-8"} {
 		resp, body := s.ask("GET", "/api/deliveries/"+d.Id.String()+"/papers/"+paper, nil, nil)
 		assert.Equal(t, []any{200, want}, []any{resp.StatusCode, resp.Header.Get("Content-Type")})
 		assert.NotEmpty(t, body)

@@ -27,7 +27,7 @@ func TestHealth(t *testing.T) {
 	assert.Equal(t, 200, s.call("GET", "/healthz", nil, &h))
 	h = contract.Health{}
 	assert.Equal(t, 200, s.call("GET", "/readyz", nil, &h))
-	assert.Equal(t, map[string]string{"database": "ok", "media": "ok", "queue": "ok", "disk": "ok"}, h.Parts)
+	assert.Equal(t, map[string]string{"database": "ok", "media": "ok", "queue": "ok", "disk": "ok", "originals": "ok"}, h.Parts)
 	require.NoError(t, os.RemoveAll(s.media))
 	assert.Equal(t, 503, s.call("GET", "/readyz", nil, &h))
 	assert.Equal(t, "nothing can be written to the media folder", h.Parts["media"])

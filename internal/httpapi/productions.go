@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"zestyloom/internal/app"
@@ -43,6 +44,11 @@ func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject)
 	h.Parts["disk"] = "ok"
 	if free, ok := s.app.Media.Free(); ok && free <= 0 {
 		h.Parts["disk"] = "the disk of the media folder is full but for what is kept for the database: nothing is taken in or written until there is room"
+	}
+	// Nor does sound that is lost: what can be made of the rest is.
+	h.Parts["originals"] = "ok"
+	if n, err := s.app.Scrub(ask); err == nil && n.Amiss > 0 {
+		h.Parts["originals"] = fmt.Sprintf("sound is gone, or not what it was (%d): Intake and Delivery say which", n.Amiss)
 	}
 	if h.Status != contract.Ok {
 		return contract.GetReady503JSONResponse(h), nil

@@ -2,6 +2,7 @@ package httpapi_test
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -17,6 +19,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/audio"
 	"zestyloom/core/source"
 	"zestyloom/internal/httpapi/contract"
@@ -208,11 +211,63 @@ func TestDeliveryToProof(t *testing.T) {
 	assert.Equal(t, 6, src.Format.Channels)
 	assert.Equal(t, 404, s.call("GET", "/api/deliveries/"+d.Id.String()+"/files/1", nil, nil))
 
+	s.brokenOff(d, made[0], b)
+
 	// A master of another width than the spec's is refused, whatever the browser showed.
 	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": s.reel(p).Version, "outputs": 5}, nil))
 	var problem contract.Problem
 	assert.Equal(t, 422, s.call("POST", path+"/deliveries", order, &problem))
 	assert.Equal(t, "width", problem.Code)
+}
+
+// brokenOff changes the last samples of a delivered file on disk, its time put back, and asks for it: nobody gets what could be
+// taken for all of it, and the delivery says so.
+func (s *server) brokenOff(d contract.Delivery, path string, whole []byte) {
+	t := s.t
+	long, err := os.Stat(path)
+	require.NoError(t, err)
+	before := time.Now().Add(-time.Hour)
+	require.NoError(t, os.Chmod(path, 0o600))
+	require.NoError(t, os.WriteFile(path, append(bytes.Clone(whole[:len(whole)-3]), 1, 2, 3), 0o600))
+	require.NoError(t, os.Chtimes(path, before, before))
+	now, err := os.Stat(path)
+	require.NoError(t, err)
+	require.Equal(t, long.Size(), now.Size())
+	at := "/api/deliveries/" + d.Id.String()
+	for _, what := range []string{"/files/0", "/all.zip"} {
+		resp, err := http.Get(s.url + at + what)
+		require.NoError(t, err)
+		got, err := io.ReadAll(resp.Body)
+		resp.Body.Close()
+		assert.Error(t, err, "%s: the connection breaks off after %d bytes", what, len(got))
+		if what == "/files/0" {
+			assert.Less(t, len(got), len(whole))
+			assert.True(t, bytes.HasPrefix(whole, got), "what came is as it was proven")
+		}
+	}
+	var said contract.Delivery
+	require.Equal(t, 200, s.call("GET", at, nil, &said))
+	require.NotNil(t, said.Damaged)
+	assert.Equal(t, "not_as_proven", said.Damaged.Code)
+	var kept contract.Scrub
+	require.Equal(t, 200, s.call("GET", "/api/scrub", nil, &kept))
+	assert.Equal(t, 1, kept.Amiss)
+	assert.Equal(t, 1, kept.Deliveries)
+	require.NoError(t, os.Truncate(path, 1000))
+	var problem contract.Problem
+	assert.Equal(t, 422, s.call("GET", at+"/files/0", nil, &problem), "one that is known to be other before it is sent is a problem")
+	assert.Equal(t, "not_as_proven", problem.Code)
+
+	var key contract.PublicKey
+	require.Equal(t, 200, s.call("GET", "/api/key", nil, &key))
+	public, err := attest.ParseKey(key.Pem)
+	require.NoError(t, err)
+	_, text := s.ask("GET", at+"/papers/proof", nil, nil)
+	signed, err := attest.Read(strings.NewReader(text))
+	require.NoError(t, err)
+	assert.True(t, signed.Holds())
+	assert.True(t, public.Equal(signed.Key))
+	assert.Equal(t, key.Fingerprint, *said.SignedBy)
 }
 
 // listen collects a production's events.

@@ -74,7 +74,7 @@ func New(o Options) (http.Handler, error) {
 	contract.RegisterHandlersWithOptions(api, contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { problem(c, http.StatusBadRequest, "bad_request", err.Error()) },
 		HandlerErrorFunc:         s.fail,
-		ResponseErrorHandlerFunc: func(c *gin.Context, err error) { s.log.Debug("response broken off", "error", err) },
+		ResponseErrorHandlerFunc: s.brokenOff,
 	}), contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, status int) { problem(c, status, "bad_request", err.Error()) },
 	})
@@ -83,7 +83,7 @@ func New(o Options) (http.Handler, error) {
 	e.NoMethod(func(c *gin.Context) {
 		problem(c, http.StatusMethodNotAllowed, "method_not_allowed", c.Request.Method+" is not done at "+c.Request.URL.Path+"; what is: "+c.Writer.Header().Get("Allow"))
 	})
-	return heads(e), nil
+	return whole(heads(e)), nil
 }
 
 // sessionHeader is how a client says which edits are its own, by a name that it has made up; maxSession bounds that.
@@ -96,6 +96,32 @@ func session(c *gin.Context) {
 	if name := c.GetHeader(sessionHeader); name != "" && len(name) <= maxSession {
 		c.Request = c.Request.WithContext(app.WithSession(c.Request.Context(), name))
 	}
+}
+
+// brokenOff ends an answer that could not be given whole: as a problem where nothing of it has gone out yet.
+func (s *server) brokenOff(c *gin.Context, err error) {
+	if !c.Writer.Written() {
+		s.fail(c, err)
+		return
+	}
+	s.log.Warn("response broken off", "path", c.Request.URL.Path, "error", err)
+	if off, ok := c.Request.Context().Value(brokenKey{}).(*bool); ok {
+		*off = true
+	}
+}
+
+type brokenKey struct{}
+
+// whole has the connection of an answer broken that could not be given whole: a client must never take what it got for all
+// of it. gin's recovery would end it as if it were, hence outside of it.
+func whole(h http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		off := false
+		h.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), brokenKey{}, &off)))
+		if off {
+			panic(http.ErrAbortHandler)
+		}
+	})
 }
 
 // problem answers with an RFC 9457 problem. current, if given, is the state that a change was not made on.

@@ -3,6 +3,7 @@ package httpapi_test
 import (
 	"bytes"
 	"context"
+	"crypto/ed25519"
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
@@ -50,7 +51,7 @@ func start(t testing.TB, shelf string) *server {
 	require.NoError(t, err)
 	queue, err := jobs.NewQueue(st, log)
 	require.NoError(t, err)
-	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now}
+	a := &app.App{Store: st, Media: folder, Queue: queue, Now: time.Now, Key: ed25519.NewKeyFromSeed([]byte("thirty-two bytes of lantern oil."))}
 	if shelf != "" {
 		a.Shelf, err = media.OpenShelf(shelf)
 		require.NoError(t, err)

@@ -273,11 +273,8 @@ func (s *server) CancelWriting(ctx context.Context, r contract.CancelWritingRequ
 
 // DownloadWriting implements contract.StrictServerInterface.
 func (s *server) DownloadWriting(ctx context.Context, r contract.DownloadWritingRequestObject) (contract.DownloadWritingResponseObject, error) {
-	path, err := s.app.WrittenFile(ctx, r.Writing, r.Index)
-	if err != nil {
-		return nil, err
-	}
-	return download{ctx.(*gin.Context).Request, path}, nil
+	g, err := s.app.WrittenFile(ctx, r.Writing, r.Index)
+	return proven{ctx.(*gin.Context).Request, g}, err
 }
 
 // GetWritingsZip implements contract.StrictServerInterface.
@@ -294,8 +291,8 @@ func (z writtenArchive) VisitGetWritingsZipResponse(w http.ResponseWriter) error
 }
 
 // VisitDownloadWritingResponse serves the file.
-func (d download) VisitDownloadWritingResponse(w http.ResponseWriter) error {
-	return d.VisitDownloadFileResponse(w)
+func (p proven) VisitDownloadWritingResponse(w http.ResponseWriter) error {
+	return p.VisitDownloadFileResponse(w)
 }
 
 func readingsOf(rs []take.Reading) []contract.Reading {

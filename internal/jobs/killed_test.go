@@ -226,7 +226,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	until(t, "an end of the first attempt's files", func() bool { return len(left()) == 1 })
 	path, err := a.DeliveredFile(ctx, d.ID, 0)
 	require.NoError(t, err)
-	info, err = os.Stat(path)
+	info, err = os.Stat(path.Path)
 	require.NoError(t, err)
 	assert.Zero(t, info.Mode().Perm()&0o222, "what is proven is read-only")
 

@@ -3,7 +3,6 @@ package media
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"math"
 	"os"
@@ -13,6 +12,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/blockhash"
 	"zestyloom/core/picture"
 	"zestyloom/core/safely"
 	"zestyloom/core/snag"
@@ -28,11 +28,13 @@ type Analysis struct {
 	Info    source.Info
 	Facts   source.Facts
 	Survey  survey.Findings
-	Shapes  [][]byte // by channel: peaks in ShapeSteps equal steps of its length, 255 full scale
-	Hash    string   // xxHash-64 of the file's bytes, 16 hexadecimal digits
-	Working string   // where the sound was decoded to, relative to the root; empty when it is read in place
-	Picture *picture.Info
-	Strip   *picture.Strip
+	Shapes  [][]byte       // by channel: peaks in ShapeSteps equal steps of its length, 255 full scale
+	Sums    blockhash.Sums // of the original's bytes
+	Working string         // where the sound was decoded to, relative to the root; empty when it is read in place
+	// WorkingSums are of the file that the sound was decoded to.
+	WorkingSums blockhash.Sums
+	Picture     *picture.Info
+	Strip       *picture.Strip
 }
 
 // ShapeSteps is the length of the tiny waveform that lists show.
@@ -58,20 +60,19 @@ func (f *Folder) Analyse(ctx context.Context, id uuid.UUID, original, name strin
 	said := a.Facts.Snags
 	a.Info, a.Facts = src.Info, src.Gather(filepath.Base(name))
 	a.Facts.Snags = append(a.Facts.Snags, said...)
-	hash, err := src.Hash(func() error { return f.read(ctx, id, src, a, progress) })
-	if err != nil {
+	if a.Sums, err = src.Hash(func() error { return f.read(ctx, id, src, a, progress) }); err != nil {
 		return nil, err
 	}
 	if a.Picture != nil && a.Picture.Picture != nil {
 		a.Facts.Recorder = take.Camera(strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)))
 	}
-	if a.Working != "" { // the hash is the original's
-		if hash, err = source.HashFile(original); err != nil {
+	if a.Working != "" {
+		a.WorkingSums = a.Sums
+		if a.Sums, err = source.HashFile(original); err != nil {
 			return nil, err
 		}
 		a.Info.Container = a.Picture.Container
 	}
-	a.Hash = fmt.Sprintf("%016x", hash)
 	return a, nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -18,8 +19,7 @@ import (
 
 // Folder is a media folder.
 type Folder struct {
-	root   string
-	proofs proofs
+	root string
 }
 
 // Open makes a media folder where there is none.
@@ -65,6 +65,24 @@ func (f *Folder) Path(rel string) string { return filepath.Join(f.root, filepath
 // Summary is where a file's waveform summary is.
 func (f *Folder) Summary(id uuid.UUID) string {
 	return filepath.Join(f.root, Summaries, id.String()+".zlwf")
+}
+
+// SizeOf is how many bytes a file has that lies here, or on the shelf.
+func SizeOf(path string) (int64, error) {
+	st, err := os.Stat(path)
+	if err != nil {
+		return 0, err
+	}
+	return st.Size(), nil
+}
+
+// Modified is when a file was written to last.
+func Modified(path string) (at time.Time, err error) {
+	st, err := os.Stat(path)
+	if err != nil {
+		return at, err
+	}
+	return st.ModTime(), nil
 }
 
 // Delivery is the folder of a delivery's files.
@@ -124,6 +142,25 @@ func (f *Folder) Share(from, rel string) error {
 	if err := os.Link(from, to); err == nil || errors.Is(err, fs.ErrExist) {
 		return nil
 	}
+	return copyTo(from, to)
+}
+
+// PutBack gives a file that lies elsewhere a place of the folder, whatever is there: at no moment is nothing there.
+func (f *Folder) PutBack(from, rel string) error {
+	to := f.Path(rel)
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
+	beside := filepath.Join(filepath.Dir(to), ".back-"+uuid.NewString()+wholefile.PartSuffix)
+	defer os.Remove(beside) // what is in place has another name by then
+	if err := os.Link(from, beside); err == nil {
+		return os.Rename(beside, to)
+	}
+	return copyTo(from, to)
+}
+
+// copyTo writes a copy of a file, which appears when it is whole.
+func copyTo(from, to string) error {
 	in, err := os.Open(from)
 	if err != nil {
 		return err

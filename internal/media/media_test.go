@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,7 +12,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -91,7 +89,7 @@ func TestRoom(t *testing.T) {
 	assert.ErrorContains(t, err, "nothing was lost")
 }
 
-// Attempts write apart, one of them is kept, and what was proven is given out only as it was.
+// Attempts write apart, one of them is kept, and sealed read-only.
 func TestAttempts(t *testing.T) {
 	f, _ := folder(t)
 	dir := f.Delivery(uuid.New())
@@ -109,19 +107,12 @@ func TestAttempts(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, st.Mode().Perm()&0o222)
 
-	hash := fmt.Sprintf("%016x", xxhash.Sum64String(two.String()))
-	path, err := f.Proven(own, "master.wav", 36, hash)
+	path, size, _, err := f.Delivered(own, "../../master.wav")
 	require.NoError(t, err)
-	require.NoError(t, os.Chmod(path, 0o600))
-	require.NoError(t, os.WriteFile(path, []byte(one.String()), 0o600))
-	_, err = f.Proven(own, "master.wav", 36, hash)
-	assert.Equal(t, "not_as_proven", code(err), "as long as it was, and other bytes")
-	require.NoError(t, os.WriteFile(path, []byte(two.String()), 0o600))
-	_, err = f.Proven(own, "master.wav", 36, hash)
-	assert.NoError(t, err)
-	require.NoError(t, os.Remove(path))
-	_, err = f.Proven(own, "master.wav", 36, hash)
-	assert.Equal(t, "not_as_proven", code(err))
+	assert.EqualValues(t, 36, size)
+	assert.Equal(t, filepath.Join(own, "master.wav"), path, "no name leads out of the folder")
+	_, _, _, err = f.Delivered(own, "none.wav")
+	assert.ErrorIs(t, err, os.ErrNotExist)
 	require.NoError(t, f.DropAttempt(dir, one), "one that is gone")
 	require.NoError(t, f.DropAttempt(dir, two))
 	assert.NoDirExists(t, dir)
@@ -135,7 +126,7 @@ func TestAnalysis(t *testing.T) {
 	a, err := f.Analyse(context.Background(), id, testmedia.Path(t, "poly8_s24.wav"), "poly8.wav", func(d, n int64) { done, total = d, n })
 	require.NoError(t, err)
 	assert.Equal(t, []any{8, int64(48000), int64(48000), int64(48000)}, []any{a.Info.Format.Channels, a.Info.Frames, done, total})
-	assert.Len(t, a.Hash, 16)
+	assert.Len(t, a.Sums.Hash(), 16)
 	require.Len(t, a.Survey.Channels, 8)
 	assert.InDelta(t, 0.5, a.Survey.Channels[3].Peak, 0.001)
 	sum, file, err := f.OpenSummary(id)

@@ -14,7 +14,8 @@ import (
 // ChannelOf is one channel of a file.
 type ChannelOf struct {
 	Path    string
-	Channel int // from 0
+	Channel int           // from 0
+	Known   *source.Known // nil where nothing is
 }
 
 // Relate surveys channels of several files of one rate together, as far as the shortest reaches, as if
@@ -43,7 +44,7 @@ func related(ctx context.Context, channels []ChannelOf, likely int, pieces func(
 	}()
 	var frames int64
 	for i, c := range channels {
-		src, err := source.Open(c.Path)
+		src, err := source.OpenKnown(c.Path, c.Known)
 		if err != nil {
 			return survey.Findings{}, fmt.Errorf("%s: %w", c.Path, err)
 		}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
 	"zestyloom/core/snag"
 )
@@ -82,9 +83,12 @@ type Delivery struct {
 	OrderedAt    time.Time
 	BeganAt      *time.Time
 	FinishedAt   *time.Time
+	Damaged      *snag.Snag     // why a file of it is not what was proven any more
+	CheckedAt    *time.Time     // when its files were last read and compared; nil for not since they were proven
+	Signature    *attest.Signed // of the proof, by the installation's key; nil for one of before there was one
 }
 
-const deliveryColumns = `id, production_id, reel_id, version, test, began_at, plan, state, error_code, error_message, clipped, proof, job_id, attempt, ordered_at, finished_at`
+const deliveryColumns = `id, production_id, reel_id, version, test, began_at, plan, state, error_code, error_message, clipped, proof, job_id, attempt, ordered_at, finished_at, damaged, checked_at, signature`
 
 // Delivery finds one.
 func (q Queries) Delivery(ctx context.Context, id uuid.UUID) (Delivery, error) {
@@ -162,15 +166,20 @@ func (q Queries) FailDelivery(ctx context.Context, id, attempt uuid.UUID, r *sna
 }
 
 // FinishDelivery records an attempt's proof. A proof that has not passed fails the delivery.
-func (q Queries) FinishDelivery(ctx context.Context, id, attempt uuid.UUID, p delivery.Proof, clipped int64, r *snag.Refusal) error {
+func (q Queries) FinishDelivery(ctx context.Context, id, attempt uuid.UUID, p delivery.Proof, s *attest.Signed, clipped int64, r *snag.Refusal) error {
 	state := "proven"
 	if r != nil {
 		state = "failed"
 	} else {
 		r = &snag.Refusal{}
 	}
-	return q.exec(ctx, `UPDATE deliveries SET state = $2, proof = $3, clipped = $4, error_code = $5, error_message = $6, finished_at = now()
-		WHERE id = $1 AND attempt = $7 AND state = 'proving'`, id, state, p, clipped, r.Code, r.Message, attempt)
+	return q.exec(ctx, `UPDATE deliveries SET state = $2, proof = $3, clipped = $4, error_code = $5, error_message = $6, finished_at = now(), signature = $8, damaged = NULL, checked_at = NULL
+		WHERE id = $1 AND attempt = $7 AND state = 'proving'`, id, state, p, clipped, r.Code, r.Message, attempt, s)
+}
+
+// SetDamaged keeps why a file of a proven delivery is not what was proven any more; nil for one that is.
+func (q Queries) SetDamaged(ctx context.Context, id uuid.UUID, why *snag.Snag) error {
+	return q.exec(ctx, `UPDATE deliveries SET damaged = $2 WHERE id = $1`, id, why)
 }
 
 // DeliverySnags counts a production's deliveries that failed, but for those that a later one of the same reel to the same spec,

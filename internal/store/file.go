@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -32,7 +33,9 @@ type File struct {
 	Pinned       bool
 	Alone        bool
 	Modified     int64      // of a linked original, at intake: Unix nanoseconds
-	Lost         *snag.Snag // why a linked original can't be used now
+	Lost         *snag.Snag // why the original can't be used now
+	WorkingHash  string     // of the working copy of its sound; empty where there is none, or of before it was kept
+	CheckedAt    *time.Time // when all that is kept of it was last read and compared
 }
 
 // Analysis is what one pass over a file found.
@@ -63,7 +66,7 @@ type Level struct {
 	Shape []byte `json:"shape,omitempty"`
 }
 
-const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id, working_path, set_keys, pinned, alone, modified, lost`
+const fileColumns = `id, production_id, name, path, source_path, size, origin, state, hash, facts, error_code, error_message, duplicate_of, job_id, working_path, set_keys, pinned, alone, modified, lost, working_hash, checked_at`
 
 // File finds one.
 func (q Queries) File(ctx context.Context, id uuid.UUID) (File, error) {
@@ -165,8 +168,11 @@ func (q Queries) SetLost(ctx context.Context, id uuid.UUID, lost *snag.Snag) err
 	return q.exec(ctx, `UPDATE files SET lost = $2 WHERE id = $1`, id, lost)
 }
 
+// Working is the working copy of the sound of a file with pictures; none where Path is empty.
+type Working struct{ Path, Hash string }
+
 // FinishFile records what analysis found, as ready, or as a duplicate of another file.
-func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash, working string, keys []string, a Analysis, duplicateOf *uuid.UUID) error {
+func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash string, working Working, keys []string, a Analysis, duplicateOf *uuid.UUID) error {
 	state := "ready"
 	if duplicateOf != nil {
 		state = "duplicate"
@@ -174,8 +180,9 @@ func (q Queries) FinishFile(ctx context.Context, id uuid.UUID, hash, working str
 	if keys == nil {
 		keys = []string{}
 	}
-	return q.exec(ctx, `UPDATE files SET state = $2, hash = $3, facts = $4, duplicate_of = $5, working_path = $6, set_keys = $7, error_code = '', error_message = '' WHERE id = $1`,
-		id, state, hash, a, duplicateOf, working, keys)
+	return q.exec(ctx, `UPDATE files SET state = $2, hash = $3, facts = $4, duplicate_of = $5, working_path = $6, working_hash = $7, set_keys = $8, lost = NULL, checked_at = now(),
+		error_code = '', error_message = '' WHERE id = $1`,
+		id, state, hash, a, duplicateOf, working.Path, working.Hash, keys)
 }
 
 // DeleteFile removes a file and its strands, and takes that are left without any.

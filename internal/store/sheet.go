@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -99,9 +100,10 @@ type Writing struct {
 	Proof        []poly.FileProof
 	JobID        *int64
 	Attempt      *uuid.UUID // whose files count
+	FinishedAt   *time.Time // when they were proven
 }
 
-const writingColumns = `id, production_id, take_name, body, state, error_code, error_message, proof, job_id, attempt`
+const writingColumns = `id, production_id, take_name, body, state, error_code, error_message, proof, job_id, attempt, finished_at`
 
 // Writing finds one.
 func (q Queries) Writing(ctx context.Context, id uuid.UUID) (Writing, error) {
@@ -140,7 +142,7 @@ func (q Queries) EndWriting(ctx context.Context, id, attempt uuid.UUID, state st
 	if r == nil {
 		r = &snag.Refusal{}
 	}
-	return q.exec(ctx, `UPDATE writings SET state = $3, proof = $4, error_code = $5, error_message = $6
+	return q.exec(ctx, `UPDATE writings SET state = $3, proof = $4, error_code = $5, error_message = $6, finished_at = CASE WHEN $3 = 'proven' THEN now() END
 		WHERE id = $1 AND attempt = $2 AND state IN ('writing', 'proving')`, id, attempt, state, proof, r.Code, r.Message)
 }
 

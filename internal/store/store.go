@@ -192,6 +192,16 @@ func many[T any](ctx context.Context, q Queries, sql string, args ...any) ([]T, 
 	return all, Tag(err)
 }
 
+// part is many where only some of the fields are read.
+func part[T any](ctx context.Context, q Queries, sql string, args ...any) ([]T, error) {
+	rows, err := q.db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByNameLax[T])
+	return all, Tag(err)
+}
+
 // exec runs a statement that must touch a row.
 func (q Queries) exec(ctx context.Context, sql string, args ...any) error {
 	tag, err := q.db.Exec(ctx, sql, args...)

@@ -47,7 +47,7 @@ func (f *fixture) take(name string, channels int) (store.Take, []store.Strand) {
 	f.t.Helper()
 	file := store.File{ID: store.NewID(), ProductionID: f.p.ID, Name: name + ".wav", Path: "originals/" + name, SourcePath: "day/" + name, Origin: "shelf", State: "waiting"}
 	require.NoError(f.t, f.InsertFile(f.ctx, file))
-	require.NoError(f.t, f.FinishFile(f.ctx, file.ID, "hash of "+name, "", []string{"family " + name}, store.Analysis{Frames: 100, Channels: channels}, nil))
+	require.NoError(f.t, f.FinishFile(f.ctx, file.ID, "hash of "+name, store.Working{}, []string{"family " + name}, store.Analysis{Frames: 100, Channels: channels}, nil))
 	tk := store.Take{ID: store.NewID(), ProductionID: f.p.ID, Name: name, SampleRate: 48000, Frames: 100, Longest: 120, Certain: true}
 	require.NoError(f.t, f.SaveTake(f.ctx, tk))
 	for c := range channels {

@@ -101,6 +101,7 @@ type Strand struct {
 	FileSize      int64
 	FileModified  int64 // of a linked original
 	Frames        int64
+	SoundHash     string // of the file that the sound is read from, which may be a working copy; empty where it is not known
 }
 
 const takeColumns = `id, production_id, name, scene, take, roll, note, circled, wild_track, no_good, false_start, scene_was, take_was, recorder, day, start_samples, sample_rate, frames, longest, readings, snags, why, order_words, certain, accepted, missing_remedy, length_remedy, relations, related, start_was, start_set, drift_set, read_by_hand`
@@ -110,7 +111,8 @@ const takeRead = takeColumns + `, beside, beside_sum, CASE WHEN EXISTS (SELECT F
 
 const strandSelect = `SELECT s.id, s.take_id, s.file_id, s.channel, s.position, s.label, s.label_source, s.recorder_track, s.peak, s.rms,
 	s.stem, s.part, s.treat, s.detached, s.shift, t.drift_set AS drift, s.shape, f.name AS file_name, f.hash AS file_hash, coalesce(nullif(f.working_path, ''), f.path) AS file_path,
-	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, coalesce(f.frames, 0) AS frames
+	CASE WHEN f.origin = 'linked' AND f.working_path = '' THEN f.source_path ELSE '' END AS linked, f.size AS file_size, f.modified AS file_modified, coalesce(f.frames, 0) AS frames,
+	CASE WHEN f.working_path = '' THEN f.hash ELSE f.working_hash END AS sound_hash
 	FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id `
 
 // strands collects strands. There are thousands in a page of takes: they are read by place and not by name, and a
@@ -124,7 +126,7 @@ func strands(ctx context.Context, q Queries, sql string, args ...any) ([]Strand,
 	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s Strand, err error) {
 		err = row.Scan((*[16]byte)(&s.ID), (*[16]byte)(&s.TakeID), (*[16]byte)(&s.FileID), &s.Channel, &s.Position, &s.Label, &s.LabelSource, &s.RecorderTrack, &s.Peak, &s.RMS,
 			&s.Stem, &s.Part, &treated, &s.Detached, &s.Shift, &s.Drift, &s.Shape, &s.FileName, &s.FileHash, &s.FilePath,
-			&s.Linked, &s.FileSize, &s.FileModified, &s.Frames)
+			&s.Linked, &s.FileSize, &s.FileModified, &s.Frames, &s.SoundHash)
 		if err == nil && len(treated) > 2 { // {} is none
 			err = json.Unmarshal(treated, &s.Treat)
 		}

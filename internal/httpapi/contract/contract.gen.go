@@ -296,6 +296,7 @@ func (e FileState) Valid() bool {
 // Defines values for FindingStage.
 const (
 	FindingStageDelivery FindingStage = "delivery"
+	FindingStageIntake   FindingStage = "intake"
 	FindingStageMeasure  FindingStage = "measure"
 	FindingStageReel     FindingStage = "reel"
 	FindingStageWeave    FindingStage = "weave"
@@ -305,6 +306,8 @@ const (
 func (e FindingStage) Valid() bool {
 	switch e {
 	case FindingStageDelivery:
+		return true
+	case FindingStageIntake:
 		return true
 	case FindingStageMeasure:
 		return true
@@ -476,6 +479,21 @@ func (e MeasuredBusRole) Valid() bool {
 	case MeasuredBusRolePart:
 		return true
 	case MeasuredBusRoleStem:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PublicKeyAlgorithm.
+const (
+	Ed25519 PublicKeyAlgorithm = "Ed25519"
+)
+
+// Valid indicates whether the value is a known member of the PublicKeyAlgorithm enum.
+func (e PublicKeyAlgorithm) Valid() bool {
+	switch e {
+	case Ed25519:
 		return true
 	default:
 		return false
@@ -1416,6 +1434,7 @@ type Delivery struct {
 
 	// CutSays how its picture is cut: copied, or coded anew, and why
 	CutSays *string `json:"cut_says,omitempty"`
+	Damaged *Snag   `json:"damaged,omitempty"`
 
 	// Differs of one delivery by itself: what is other than in the version before
 	Differs *[]string `json:"differs,omitempty"`
@@ -1447,6 +1466,9 @@ type Delivery struct {
 	Reel       openapi_types.UUID `json:"reel"`
 	ReelName   string             `json:"reel_name"`
 	SampleRate int                `json:"sample_rate"`
+
+	// SignedBy the fingerprint of the key that its proof is signed with
+	SignedBy *string `json:"signed_by,omitempty"`
 
 	// Sources of one delivery by itself: what it was made of
 	Sources       *[]Used       `json:"sources,omitempty"`
@@ -2298,6 +2320,23 @@ type Proposed struct {
 	Added int `json:"added"`
 }
 
+// PublicKey defines model for PublicKey.
+type PublicKey struct {
+	Algorithm PublicKeyAlgorithm `json:"algorithm"`
+
+	// Fingerprint the first 16 hexadecimal digits of its SHA-256, in fours
+	Fingerprint string `json:"fingerprint"`
+
+	// Key its 32 bytes in base64
+	Key string `json:"key"`
+
+	// Pem as other programs read it (RFC 8410)
+	Pem string `json:"pem"`
+}
+
+// PublicKeyAlgorithm defines model for PublicKey.Algorithm.
+type PublicKeyAlgorithm string
+
 // QueueItem defines model for QueueItem.
 type QueueItem struct {
 	BeganAt *time.Time `json:"began_at,omitempty"`
@@ -2516,6 +2555,39 @@ type ReportMatch struct {
 
 // Routing defines model for Routing.
 type Routing = reel.Routing
+
+// Scrub defines model for Scrub.
+type Scrub struct {
+	// Amiss files and deliveries that are not what they were
+	Amiss int `json:"amiss"`
+
+	// Bytes of the files
+	Bytes     int64 `json:"bytes"`
+	BytesDone int64 `json:"bytes_done"`
+
+	// Days within so many everything is read again; 0 where nothing is
+	Days int `json:"days"`
+
+	// Deliveries that are proven
+	Deliveries     int `json:"deliveries"`
+	DeliveriesDone int `json:"deliveries_done"`
+	Files          int `json:"files"`
+
+	// FilesDone read within that time
+	FilesDone int `json:"files_done"`
+
+	// Oldest when what has waited longest was read; absent where something never was
+	Oldest *time.Time `json:"oldest,omitempty"`
+
+	// Reading what is being read now; empty for nothing
+	Reading string `json:"reading"`
+
+	// ReadingDone bytes
+	ReadingDone int64 `json:"reading_done"`
+
+	// ReadingTotal bytes
+	ReadingTotal int64 `json:"reading_total"`
+}
 
 // Seeable defines model for Seeable.
 type Seeable struct {
@@ -3794,7 +3866,7 @@ type ServerInterface interface {
 	// NextDelivery Make a delivery that waits or is held before all others that wait
 	// (POST /api/deliveries/{delivery}/next)
 	NextDelivery(c *gin.Context, delivery DeliveryId)
-	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL
+	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL, the signed proof as text
 	// (GET /api/deliveries/{delivery}/papers/{paper})
 	GetPaper(c *gin.Context, delivery DeliveryId, paper string)
 	// TakeBack Take a delivery's files back in, as a reel that is laid out as it was sent
@@ -3821,6 +3893,9 @@ type ServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(c *gin.Context, list openapi_types.UUID)
+	// GetKey The public key of this installation, with which its proofs are signed
+	// (GET /api/key)
+	GetKey(c *gin.Context)
 	// StopLayback Stop a layback; what the deck has recorded stays on the deck
 	// (POST /api/laybacks/{layback}/stop)
 	StopLayback(c *gin.Context, layback openapi_types.UUID)
@@ -4088,6 +4163,9 @@ type ServerInterface interface {
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(c *gin.Context, reel ReelId)
+	// GetScrub How far everything that is kept has been read again and compared with what it was
+	// (GET /api/scrub)
+	GetScrub(c *gin.Context)
 	// ListShelf A folder of the shelf given at start
 	// (GET /api/shelf)
 	ListShelf(c *gin.Context, params ListShelfParams)
@@ -4694,6 +4772,19 @@ func (siw *ServerInterfaceWrapper) RemoveHashList(c *gin.Context) {
 	}
 
 	siw.Handler.RemoveHashList(c, list)
+}
+
+// GetKey operation middleware
+func (siw *ServerInterfaceWrapper) GetKey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetKey(c)
 }
 
 // StopLayback operation middleware
@@ -7502,6 +7593,19 @@ func (siw *ServerInterfaceWrapper) SetWidth(c *gin.Context) {
 	siw.Handler.SetWidth(c, reel)
 }
 
+// GetScrub operation middleware
+func (siw *ServerInterfaceWrapper) GetScrub(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetScrub(c)
+}
+
 // ListShelf operation middleware
 func (siw *ServerInterfaceWrapper) ListShelf(c *gin.Context) {
 
@@ -8501,6 +8605,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 
 	router.GET(options.BaseURL+"/healthz", wrapper.GetHealth)
 	router.GET(options.BaseURL+"/readyz", wrapper.GetReady)
+	router.GET(options.BaseURL+"/api/key", wrapper.GetKey)
+	router.GET(options.BaseURL+"/api/scrub", wrapper.GetScrub)
 	router.GET(options.BaseURL+"/api/productions", wrapper.ListProductions)
 	router.POST(options.BaseURL+"/api/productions", wrapper.CreateProduction)
 	router.DELETE(options.BaseURL+"/api/productions/:production", wrapper.RemoveProduction)
@@ -9285,6 +9391,17 @@ func (response GetPaper200TextcsvResponse) VisitGetPaperResponse(w http.Response
 	return err
 }
 
+type GetPaper200TextResponse string
+
+func (response GetPaper200TextResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/plain")
+	w.WriteHeader(200)
+
+	_, err := w.Write([]byte(fmt.Sprint(response)))
+	return err
+}
+
 type GetPaperdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
@@ -9598,6 +9715,44 @@ type RemoveHashListdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RemoveHashListdefaultApplicationProblemPlusJSONResponse) VisitRemoveHashListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetKeyRequestObject struct {
+}
+
+type GetKeyResponseObject interface {
+	VisitGetKeyResponse(w http.ResponseWriter) error
+}
+
+type GetKey200JSONResponse PublicKey
+
+func (response GetKey200JSONResponse) VisitGetKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetKeydefaultApplicationProblemPlusJSONResponse) VisitGetKeyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13210,6 +13365,44 @@ func (response SetWidthdefaultApplicationProblemPlusJSONResponse) VisitSetWidthR
 	return err
 }
 
+type GetScrubRequestObject struct {
+}
+
+type GetScrubResponseObject interface {
+	VisitGetScrubResponse(w http.ResponseWriter) error
+}
+
+type GetScrub200JSONResponse Scrub
+
+func (response GetScrub200JSONResponse) VisitGetScrubResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetScrubdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetScrubdefaultApplicationProblemPlusJSONResponse) VisitGetScrubResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListShelfRequestObject struct {
 	Params ListShelfParams
 }
@@ -14605,7 +14798,7 @@ type StrictServerInterface interface {
 	// NextDelivery Make a delivery that waits or is held before all others that wait
 	// (POST /api/deliveries/{delivery}/next)
 	NextDelivery(ctx context.Context, request NextDeliveryRequestObject) (NextDeliveryResponseObject, error)
-	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL
+	// GetPaper A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL, the signed proof as text
 	// (GET /api/deliveries/{delivery}/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
 	// TakeBack Take a delivery's files back in, as a reel that is laid out as it was sent
@@ -14632,6 +14825,9 @@ type StrictServerInterface interface {
 	// RemoveHashList Forget a hash list
 	// (DELETE /api/hash-lists/{list})
 	RemoveHashList(ctx context.Context, request RemoveHashListRequestObject) (RemoveHashListResponseObject, error)
+	// GetKey The public key of this installation, with which its proofs are signed
+	// (GET /api/key)
+	GetKey(ctx context.Context, request GetKeyRequestObject) (GetKeyResponseObject, error)
 	// StopLayback Stop a layback; what the deck has recorded stays on the deck
 	// (POST /api/laybacks/{layback}/stop)
 	StopLayback(ctx context.Context, request StopLaybackRequestObject) (StopLaybackResponseObject, error)
@@ -14899,6 +15095,9 @@ type StrictServerInterface interface {
 	// SetWidth Grow or shrink the master; outputs that stay keep everything
 	// (POST /api/reels/{reel}/width)
 	SetWidth(ctx context.Context, request SetWidthRequestObject) (SetWidthResponseObject, error)
+	// GetScrub How far everything that is kept has been read again and compared with what it was
+	// (GET /api/scrub)
+	GetScrub(ctx context.Context, request GetScrubRequestObject) (GetScrubResponseObject, error)
 	// ListShelf A folder of the shelf given at start
 	// (GET /api/shelf)
 	ListShelf(ctx context.Context, request ListShelfRequestObject) (ListShelfResponseObject, error)
@@ -15579,6 +15778,30 @@ func (sh *strictHandler) RemoveHashList(ctx *gin.Context, list openapi_types.UUI
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RemoveHashListResponseObject); ok {
 		if err := validResponse.VisitRemoveHashListResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetKey operation middleware
+func (sh *strictHandler) GetKey(ctx *gin.Context) {
+	var request GetKeyRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetKey(ctx, request.(GetKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetKey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetKeyResponseObject); ok {
+		if err := validResponse.VisitGetKeyResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -18511,6 +18734,30 @@ func (sh *strictHandler) SetWidth(ctx *gin.Context, reel ReelId) {
 	}
 }
 
+// GetScrub operation middleware
+func (sh *strictHandler) GetScrub(ctx *gin.Context) {
+	var request GetScrubRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetScrub(ctx, request.(GetScrubRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetScrub")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetScrubResponseObject); ok {
+		if err := validResponse.VisitGetScrubResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListShelf operation middleware
 func (sh *strictHandler) ListShelf(ctx *gin.Context, params ListShelfParams) {
 	var request ListShelfRequestObject
@@ -19480,561 +19727,570 @@ func (sh *strictHandler) GetReady(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P2Pktw2li8Ivwoivxvh7m+oUlVJVtul2NiwJGvsO7Kta6mnJ67bm4MkkZnoIoFsAqxUWqv7GvtA+2Ib",
-	"OAcAwSRIgllZck/HnZhoq6pIEDg4ODh/f+fjIpfVTgomtFrcfFzsaE0rplkNP9G1ZrX5R8FUXvOd5lIs",
-	"bhZ6y0je1ErWRK6J+WlHN4ys2FrWbJEtuHno7w2rD4tsIWjFFjd2qGyh8i2rKI65pk2pFzeLRbao6Ic3",
-	"TGz0dnFzdXmZLfRhZ95SuuZis/j0KVsUrOR3rD4seWHehm/sqN62n3BPLLJFzf7e8JoVixtdNyz86lrW",
-	"FTUfbRpeLGIfWvOSDX/E/PWeHyh5xbUf/ohO+Mcona4NYSr6gVdNBT+ZH7nAH6/8l7jQbMPq9lOqv4Nq",
-	"x3JCa0b0VirmdtH8lq95Ts1TRG+phl/XjJWEK7JlZUHohnKh9MAu2++F0/9vNVsvbhb/v8ctoz3Gv6rH",
-	"b+DxH827ZrZyL5ZDM8bfEy7If3/3049kv2Uwe3aAZUjBvlBE7sUNgeXXVLNiWTZrlREtS1ZTkbNl2WSk",
-	"oh+WZsuWO0Zvl8VK7/B3layY0LQ+2LfM79RW1nqpWV3ZXwa/2HNRyP3SPllTsWnH3+2qZbFaqwEiyb3o",
-	"UCjgfdzUPsvsKK+XQMjYWazZmtVM5IYGStdUFM9h46RguIt0UzOmyIopbSgnCF0pJoY20XxnHkfD9DS9",
-	"ZfH5Sb1lNalZLuuCi815ZgmfmznNWhZNbiY2fL7bZ+55ys2pGf6M+et9PyD3KkpvxQgtpWAZWR0MhXlN",
-	"eKGet4TmiggJZ7tm5oeSrTWRjaE0+7ArZcEWN2taKjbAH+bD4Vy5ZpVKmDRIr+/x4SsrvdyP/mFa1/Rg",
-	"nlX6UILElXUFP8tGFMtSyl1/1fKO1YSKgph/DMkm82ZUsNq12gmspCwZFUBj/GZFdb7tf7SiBSNUkVI2",
-	"hfmvYeY1r5V2hCeaCaJYLkWhyLqWlRVbXJMV23AxJCDweydNFUc4nim1By4jsiZrWaO05wVTRvRTUvHi",
-	"kfmRmINsfvoX+OkPhjH+CHStePG/8Hc132z1H93Mu1yNXxnl6x3VmtXm1f/rl8tHX9NH60e/fnzy7NMf",
-	"fvmX//Vr5zd//D//W5TvcaE7Ht0TI0YEyhu1Y6xA7cQ8S5SmhyGK3zK2s0OeRHb41tCVjn+MjnuVLZgw",
-	"1/cvlxdfZlfZ9a9Ze4gK2axA2bCfFU21svc6flXLuLxl5iCsyd6edTznCRJVxuUpF/rZ00VUv8ANHxZz",
-	"CQwxLejUQeQjnziI/J4fMFfJ8AfsRXOfDzSikEsZub3VljFN/mA+oTJS0hUrjZpxEPkfiT2m37/CM2pu",
-	"jOeEFUYLMr8QB73lYpOwr3I9pG48eZaFB/IPMJ3/u3sK44dwX3PNxWaYavaBexEOblG1k0IxuF6+Y7SG",
-	"7+VSaLNeY6LsdqXVWB/LXDP9SOma0cr8LfKlFRcUaBP5Vndr3nCtS/aIiYJTcUG+ISUQzWigT67JymyD",
-	"EYxKkoqKA1kdNEpTUE//AFP9Y0bWvCxZQZod2XO9JWpHc6ZA7xFkVcr8Vt2QtTG5VDBwRrZyj8PWjBqV",
-	"CUY294xgyh1oo/cGk/nDU5DulyQiAqkgV3/MUBZKxUG9tzo/XFg4BQJKPyO5rCopSG6mZ+41Sp49fbTi",
-	"mqxLSXUGFwgzhhbJt1QIVhK9rRkjT67bpxT5w6ZmVBtdrqIbwXVTsIzsarmpaVUxAkYmTOKwY+T772lG",
-	"FK12JVNmAeumLInKacnstD0dqDr+jtfcrX7+yOjnsDetKdDSjgvy5s+v32XEMCMxRoD5VfHi/dsMjlVZ",
-	"oo60p4rsSnpgsMVrWpt1lwUrSCH3gmhJ9F7iHfqcVFw0Zug1F1wfgECKl0Yj/2MGM+mQy+i/bqlHq8lA",
-	"SXNkBZuZeA364q/C6EFva7kqWTVyDnb4xL/8TRlO/phojLlxI2eBkp3/ozvAcCK/qfMtv2M/1QX6CWhR",
-	"AHfR8m0td6zW3Jxce3uyD7BqeA7fszIBVXP/ePjnj7E7t5Uov7SP/urPtFz9jeXakOqF0bIEF5uXW2Og",
-	"zZmhZtWupNqM906zmkmijKZKXv0H+eE/yOv/WPQmHVgOPTlvDr9sNOE6a1lsS+8YEWbD8SzymqBpOKlG",
-	"t5M7/pCRBEYCPyes2llWNJ/ouliu41ZmSFf/iVG6RgwQAcLMrMiOoCJz6VJuKxsVWYt53tx6MFpLXTVB",
-	"vR61xjbG+a/8I+3pp+qWFWbSiyla4fw7H4pSzbxs3p/BhnnJd8rdnMaEWNwsLq++Wj+jT9ijy8vLy0d/",
-	"Mv/zlfmfy+D/zL0rG83UwAmz4/aPl/vKmB0Ppuskk6I2E/9Gye4G/+bmHfubrml+qwa3sZ3gczhmaG4B",
-	"k3A8F2am3lwdN08vj03So10HOsX3WTabrbYyISQ6SKFiaPoK73S83BU6t/bmB+9YPdbAs3Yfj3eLanOP",
-	"x1+CnYkSoJRKR6QXnjdFhDR3Yo5zzMzFuZd1oUZpemzWG6s5vrlGabHH40ik4B8I0k8tssjLUgxZQ7Ba",
-	"p+4AA8H0nVRCHrEsApOL8DK4FXqjA/GJ9UQatatmJG+0UcM2MiMrltNGOR9ryRkqbtEtUcY2jROelYq5",
-	"pZ9Ic1h1wqmZlHQ4kOMgS3W7p44ZM8/nlm52dZa72n2Onp1GTYrHo0MlS9nA5lhLemE+yCjMhxpVX92a",
-	"/62kUsEnW2LxIkrDWy7ifyip2DR0wwb+eJCNjv7JuWb6zLWO/rqWeAW4ZRn9w1wytDZErPiHyGqOtgsE",
-	"M3zXDucn2KN9tvjwaCMf2V/uGb1jF2Yzgt8/4tVO1tp6cbaLm8VvTOlDKWX1OJc1ewxvwSReNOoFCq2I",
-	"L2rVgOLLwTnhNKNc1jXD+72nHxy59DsGnXeSiKYsqfmnvSyPnCaGAUIP/4mDOEf/ia+HEQUuWNx5CqZA",
-	"ymg9j2k3XnHiHLvRkZMG+RQ/2S/9Hk+e8YgcNDrZXtZGKTMMoyVZGaYnyFBaEko0rTdM3xCIUaFdh4Kf",
-	"avMQGMjWyENtHt3h2ol+Aq6SLvOtmriMXTXWK5GiTlx/+WzC2706LLdUFEMqGWPLcj1wb5rVThl3L5va",
-	"HE18eFms4tva44UB2SjX6/hUDNuo5Lnsai4i6saaiw2r4Y/u2jY73NpQXWPm6WXMQgJOmHmVJMmZvlzp",
-	"RwpnvJly2sbEiItDpr5Zyh1bFqvljtWJL/UP89Ets4JrAs+Dp3zLaW6fk66cQEScfPO8McbFzK0/3xlq",
-	"A/RPg/D8o6+fRUUto3rqs+/NQy+3ZoLulWUl75hKevEHePJ4y9wKkvYE6XnydvzAbBJJmlyNq9or7z27",
-	"IdS6z0hOK2YEf+stjGjFofV4JHPNsYvbDN53ab/Ufh7ceUYHy/B+ef0ug2BqIwpWk0dXYHr7OfQv9+Gj",
-	"2VPaj2e7q6IqPB33qkam/jAzjEoFIDHO3W5tTOt/iRN8W0vUhY+8gSWPZRbItbFwdzVTCpy0jSgyctWG",
-	"N1HtTViWJU/AM4FhVvD12mZDTQbEsgV405d4phMe31K1nWkr3MZZWzZ610Tu0kugBw089S7+T+wrsXnZ",
-	"++h0LblSp79+xEdud/wavUXjtiYgezj1YBpAtwlZ57LHLjrMOEfq+fyzT8DSDE3uLi+vDZvO29m6YDWL",
-	"v2P04sgfjigIT7UDZXYSM4nCwPA/mRpSMfFux/I5zk8Fzy8ur76+pM7BGfd3XvXd8cp+LCVTp6UVvBUV",
-	"USXfzdQpaOQ8usCP4iJnpOKF4JutV3NrBtGhAtwWCfKD7ulh+BslxfARFYRrRW65QKc5KNApwowWbDmt",
-	"Fr2mBfOPW+dHyvO/j8o1YNFwEbND6lYDcCmSkNCg0gjIxR2r9YAHfNhRVFrDJukKGbwphNRszHjzF/8Y",
-	"/X9ar3+GyFnPOX4ZUVBcmtRolBEe8qkjUd+1VC5RTSt3c2E0NtV7f/3VhLmtORtwt3J0dXPh4uAQuIe4",
-	"OLh7vaeXFVyzgmi5YeBAhee4jrmPGwFu8yLm2l7J4kBuhdyrMDuslGITc3THHHwtT9qLkdpMEM9KE1Le",
-	"iJ0LEHBzBDw4jD9Z0fh9kewLsdwzuj0vS5nfzo4qA2dHw12W5/uxUkxy2FNF5HptdOW9y3qGVDhFD+o5",
-	"Osj3XMHemGchB256d8xX43eJVNFAB3w8L6ViijS7G2I95Vkbugj4j+aG/VoGtYncRsyv2JYbbZiWRm8K",
-	"/OI2fpYtzF9izvCXsmwq8QPd7VICld3Zb+UefHCrEmIpNaPFc5uZRKgiSlYMmN0cL0U55KipJt/6lzDO",
-	"lWHEw+2F2aWty/5QIAKOVCrOymIweELzLclhUWQry0JlTpLnW8nzbnD6OEG2Ud144ZTTaTx8mC3MMgZi",
-	"VBzj2OFiM0wZvVpMZvl3YtHmG5kjSpT7gBrqZzuZ4xAlUGWAmtSRMqdIzuc2oGYsS0rwliUrBmkxYCBT",
-	"NMxIzUCYBMSMbGJUcLjI2Ljehu/bp2OrPt4LXEgK28CBZ7QgVCXMvzuYDzEK62UO2Kq3Urvx04t1D9pt",
-	"TlrvPN6Lqhq3bKdjUjSkUPIpjwZxzVTiOe02Tw0egOtxD4e4PSs5K0vwdTCQeX3/xnSQ9OjnmuVyI7iK",
-	"XdutL9pY0pZRuIKtvenSQEsjtfy9coBzM3132HMcTMJuQMu6jl6ZP7Xx4x4GXY49KyoSNK/4B2bvGYzk",
-	"ehWomhV1XvkI4KiK7+f3mm+amqlOcGUot6jVEc1VuOF3TGDUZ9YM8w5txmbZjV5BghzbMaWtTdK/CNfU",
-	"uqEMq5qZkY1kCpIH07xShU3sSNLTX/FdbH2G/ooxcdIezIsUpYnpPHTvtwGCgJiebYLZt8EFYFifTwAk",
-	"Gud5t54e658pppwa+zkh6torbDDsVEmlM2soUOSrUu5ZjYIXxXiUv06I2LZUnK2Jg3N/8bopS1LxD2CN",
-	"HJH70fWTAfI9uvoqg2SHody1ochBGCU9ukBcrq9NnSdvXn8LggMqn6BYKnofJTFJUJEZeh/+dHkffpk7",
-	"6BT7gMbLeMnFBuSnJ0iUWfzXpz+eHIr0Yz4LB728eHpilDJOocuLq9h4Tob2iaJoxfAcgaN8JDMgI0r6",
-	"otgDoQWk9WvZsfmHrnPDs+OS6p22Cb33uKK5/mzX3wm3U2sePY1ZRwM3iNk9Wg5UlqJxwZWveLAmnE3j",
-	"NVu63/J86wz3Nn9kess6dxXOwV9ABSa6DVob6LdMpQ88/VZyoSOekmNKdV03tNGygqz/C/zmHA9O+zL6",
-	"cdppzDP8KbmjZcOg8sT6S7HsYWvV9NyMjAqQFGjWulTImMs8we2ptnTHjpP+KimhBAk07Jh3A6aZmvTQ",
-	"qTIw/IJvT/jSgg1BUt5rQ/S3d7a+40Q6rW22bcKjZ3I7IwGjCY1sIOs4nvxqmcfmQK8xvgsH+oAp3Xuq",
-	"YmY03EixvENNbxkpDBMaK9wwCch76w9id1hB19cCIFYTCbNACActaKWP4BKMsCmN9bs6dBONrSCyf4OF",
-	"wKqExPmZP7r4XMjb6Nmt5B36DmpeYTL7CllesH2U45Vs6tjkNa9YLos2roHPRTOpbidMMQYzt9dRu1nz",
-	"MpTtfAaTlBE9YDp+B3vl2bDNfsXsZjjHltGDj3o6ueV6EwOZyZ6juKTXb7iKHFHgJzXjDrBnPUKcjRQR",
-	"wuAH3BaM86C9BfeyKQuykeHWjE3qX6Vgg7NyCdKOS6XmZmBWQBo52BoxjjQq94DXbU8tMAG9ZQJK+U/M",
-	"dx/Kpj+E/mmftaO0lAU5MG0vLSx0QPL2Di9X8UOyKhM8Ha3jFVhel2zaZMbHLLkt+TLHXZY3RjUR4M/Z",
-	"FpxmH8wN8P7792++vSHf7sj1X8Xl5RUhb15f/omQfyfkJSHX1zdXlzdPntxcXrp/P2v/fXkZ/Ns881fx",
-	"/yevf/7pB/LyzfdvyY/f/PDtDbm++ubREyxs7OX1OwftNFFdwAJyakTh1EVbZX+ZDUXIpdiw2ugtjIP6",
-	"yEThi4aw5gRiESVn0ZCvt0GuXCJCaIrEfagsZp0Z9lFtpBGMEh/0MIYquFeVRN1JyD2RAv3rZRmWxkXv",
-	"L9zKTvji6svLrm45WAX4QUfZ6hXLuUpJ5A6LPvMcPMi2DLzZbJjCWd/8kpbk8Wu/UtSOGU1GrtkdZ/tY",
-	"goSPLVmRWEg8+4V0Gx/XBMI5n4Z78uVU8PP4Qgs+mbnlDuxIyQU6q1N3xGihQP2c1sVjcxTfXz652NO7",
-	"CKXtsx8HwmFBssVwQCx92fi1+DptXlE/o5RtqDhOviuoZo/MRR/blrzku13Mv+8EBEJe6W6GaYJ6nDd6",
-	"Ca7eeMKm2lHhMHq0JCtGbLYUK6J8Z4YbVpK5VmTHc90gmk/e6BuSyx1nqC8bDacgVLA98vh+e4jRIkh0",
-	"7M3YaNsun8toE1wrVq5vPMII2t6YaYQYAnesNuIhwIRLvryLqLaDIAlp1GeiWE4qlCHwQVtoX1IVzeBg",
-	"dS3rqbvonaDoiKS5HtgrAHWAv8Ne+OQWUJvNkLTDAx1LjpfOlR1LW0GFBuuqIJ8B0/1O1KDWvGTpyuvb",
-	"0iyjeM1LFh9McLVlxayzaTc8zRzFrK5JMWxpMmseO5rfxqOy/m/LQdfVju7smfJ0dOryrlgvskWu7hbZ",
-	"AoAaskW1jSdl9BKtXJ70BJyDXNs4Jt9xFqu00ZLst7IyLLOR7EjZtalJLo4bo42z6CcJD2Bogz4DlLbL",
-	"mnYy1kJvD1hnp8gmPAttbVcSO/9ZsSJqVuxYPrIK81cr9waWoWmtO5Ip5uvUHb/WnjocnS1mONTM2Cz4",
-	"q10t79p/QaTMiAmQIDkVOStLFveEaRYr9I5dTro+xD3c2UJLTcv7ieqAXgNmP2bE4gZzBvF0veUKwCqD",
-	"FJmJtBhetE6AlhnDwxFu79FmtkLg6Mi387cUDW5+t5f2QnPUcleJE7E9rji6vrKWnOEx6ciyVpHxEsdd",
-	"QsG9MaZMzTYPvVRc7GR5sAQ7OVe71eKPCuylhahbc4G2EIb8lc04qplVn5QcyNN6djmhjUfSFsposTz8",
-	"2oeDPP4oulpqRvMtZKYcpHCgc6CRZS4AoQJFzEVrbhxsIOCxGpayyW/tNQ4vDSmFA0ERc4C5anXKG/Au",
-	"MmUdHN7MdEpjjuW03vJkBUAN4MQpYMfJkjmcKogxA4JVdFpx+BD8prxxZ7cVMVx4NKTumTdH4IZQO3Gs",
-	"Ymn0I4BfQvLnTWImuxTlIRYVhoRKQxLILwjwMr9/pTLvTbNYW3BeAduhls1OIcKe4wLYQHNVmusIALJo",
-	"vn3u/MuU3HKHyWdoOohIMgGDPJ1iGGgrUXlq5vmFIvYx9RyMB1SFu0ByU7mOHjYuzoHwlcERn0TXZtkx",
-	"5ro3tCd9rJ49pAE5Nob4kuGqTQo8TbpalPmaMi9cJ7CUstTqE3MrpGItJpWpOIGeVGrT8yfXFlMQpSzx",
-	"JCIFq6go1HOSb1l+yzwMNFAFEO9QdzK28mO644/NBJ1CdWHV2xDWSGKm40JdP10cT+S9sc5s6gixR0oh",
-	"BpdF3y7AW+fX4ah3nS0qpmlBNV3cfPRRKgfghZkowpoV7WFRi5tfPjqL5xdEVaNcmA8s9tTo53ji4Y+9",
-	"zBZXyLHAKS4+/eq/+7Fl1U/Lj0asfVr+8P1/wCPGYmlVALAfFscLNc85C8IZDEDLX+ECxZpPQ04XukMN",
-	"51ijfvoViAoXCloAzjJEBUqmEZXdq2FXET9sMWT+dLYt9ne7TVFIA1kWA3FCt50xFXrLaKGYHowWemFg",
-	"Uy9XjFQUYv5WUWDMJsxTYscif1D6SYFgjndP0GD+4ad/h1/88PbpH29C578xsjP8ZxdQ2X4lKBVQpGZr",
-	"m+vbJWnBAOk6rn8Lguc811RsmpLWbknPiSvmXJdUE1QqHXpsdvXVZfbk2eWv0WA5cmYYqxFs6cQt1uUu",
-	"IRRieJEXbLk6LM1/4wgzPaHTYrYnmVdGNiHyexQfqj3Bx1piUQ3UUllwx/hfK6puhwCnlivrG4/+kX+o",
-	"ygEIwh4NhgPizo3RXQwevYFaGYvCFbkEet/FotiZqc6t4JuxZW+tahEd74HcHK2Im5ydf9imbsdcf1ih",
-	"EvpKW5XcHWSjDLsDj4oS04rkVHyhjQBBx+rzAI3EZbebF0cOvflUHlJmew03/fb62ZeGKDu2uTaSOH9i",
-	"fvrbjoEWs767itKqYhu6sofuBASPZJ9LnJ0G4ScFxSRU6tEf8ScAhEASV8zQM14nN+I9Oa73wDX7+H5r",
-	"h4cTCuL6XePZXmr+igqORMh37vQGUskze2rlNGhiJxdOv2Ka5tvZ5nkBrwWYy1u+1oubq6+vL7PFnqrF",
-	"zeWn/q3k3uk5dCgUZNVggXNNth1gwTA+hp8ZiqbYIhNjwJl98DmWgIZccluynGbS7elQQqeZQ4viaRPI",
-	"5yrYnhhuUfjFqMrNaSk3DRs0hVi+xVKoin+4semlck0K+x4oGneS5+wRtDEIWpsom0fT3aiKf/CZw5E2",
-	"CN6MR3zptGoDUAGGYM0iSb+0Ho6sGMM9I5dG47pK+zoSKR06qW8N+dezljztqtyM49u3G2iYwDRunPWD",
-	"BBB1mEWmZMVcrPioGizqAzlv7b9REu5dntFNvDrVOG2BKDxWYSn3CwcHNglTaAEqgGoZtiFwq+smaQ0l",
-	"uXxbcP3NKcBy336guS4PpIURVuyCvOwWeoOXJiz5dg40XpNbLjLSiJIpRSpGha0muCBvLc46pm+kbv3F",
-	"XwV6F8KZX0Hg/Og3x6pxsfQgn7MQzwr2YeD+Z7Y6f1TzgodChNFxQCrzUM81D3NwQ8S2dyXrWu5nJyW7",
-	"IwxWlQXEh1J5gu1i0A1pQ0jw9YzktVRqTY1WyAX4gajGqwmrWvtHfSjBdjwPyEmIJBSJmTm5084p7Mpx",
-	"rxPvNzwNMDY8274pCEAUwKxjuw518MsN3amZO2+b7+Ql3/mSclmT1YHUUlZExyDIZ+wHJI0pPb7pV1Ga",
-	"JRPXpkDMOMkPz4eneSrbjY9WKXs870m58X2hRgZvtyXKSu5Uz+QkEAGGlwT7oJGhMCggm3zL1HNCXVcQ",
-	"uTYKD6RBc00Al6cno0u7q5FQjkPxHs10tDAb46n649sdK5tgf29oudzJPdhBNeWKFctcKi7Y9NXtIJ+H",
-	"gEbaONUMssOgcGYxGOYaJoAc1hav2+Fh/EG4kAstyz/OoXpyEcXc7bknV1M9RMdlECKZQc/QL+rcHOAI",
-	"1R7HXe/lqcU4abMvZsNnnQPtaYZ4q2m1O+FEzbswzyPqPIpLDMHzU7ZgHzQTxUwmwVpGFHZ8s13Jpn5I",
-	"EcaKTUcQWbwDTXmZLnVgkBgFkmT9g60tHTMtGS4tSoDYysE3M1NfovktAV3XOh7QrkGwOL1lFXo70b7J",
-	"2qaraO9oCa0NAq9F0RclcykIQyd0/xmmAxeK2bSa8zFC8o2xOnweqQB28+oQpcDfJJ9rDiPsjVFzfI4I",
-	"aD6QqLFvG124Sk4fGGOIP/ZAJyp500t6OPGK7FqLEH79QrWRt33v1iQVKHvGoki9OCc0cV6ypIyBAXtw",
-	"fPQUjfHqHkZlD46pZEd4dCMaYiXvznhIk8/eXKHkWszEpzkVH3dmKQJmtTgCuawYpDFm3W7I7R9tk5V+",
-	"6C+KlA1VpMYACXwXR31n5ktTs0OnOZiG4DYH/E6xtE18ODYtC+s375yD08eZD5gRFxZ73cc18F9Ph4xS",
-	"Vcz1PZzdifC5lrqjSs8VPfPlS1KI/Q3lxXygTCcDTj7ZNTuv9J0rVMHLN/08AmbOXdbSHPZzrm3OXGdZ",
-	"n0N1oU6W07Ikq0YTl987kI//uQ/XCOnPdlv0r4ToV2Wj5yp9igFspb2RJQlbU22pIisG/duFR9ziGpAv",
-	"mdCsJkq2ydrm1obf2qRXWzuj6EG1KWERBTmG7YOBhvaLNq21ZrQ4jGx735U/z0M/sJuK6VOaNXFlQfnk",
-	"mjhrvR+ySg5fzpUqD9kSKQnUezKROzlY43C8uyNeDuRkzwDg1ny4FaWLbGop76M2KqaXreUxHkjUdnX2",
-	"NcinrOc2A7Q9MJIu3B/gC0nI5u0lOQPgulffHCVPkL83p12RTUhOhXGHj/yreSkClN7TKSIphdOjTw58",
-	"DI5tvzLEN9b2fkgOeGtdBQl1FfM5IJUBWmT4OTcXPaCjApw1ck0acSvkXtj2rC6xCoy/MHvZuewguOKe",
-	"cpBIi0TjrZ3xQIPe9EsH7Ds73hAjuBTFCfHxs3nMvuJzF2ZdW4ipidqArEEXAJePwF5PSFpf9YP1WYPW",
-	"Yj/oPiOfIq5v4QhDZIIywgQ6vYPn7EtpStrE/c77nPP5WxL6nsaTF+pg88LfrRvbgEqrUlrODGEiKkmq",
-	"Jt/aJjB7rrcc28Dk2Ofh93anDUR0BnzZxhBa0p3l8DmhZLnjDppsV9KDh8nFFgAWfYHRfJsFMeWwo3z3",
-	"7GMPELkmit2xmpZ+jHuHPCJX+pwuyG4aHYCWUa/TnHYp6acrWQWOt/lSIy2KZ815gL8sleO5KLz6L+CF",
-	"nhc4PTVtZzLCii0eJ6b9F/PQyy12EPo0njDPCq4vvpnf+tO8B4MPQGU6OJlkFJHBTuCO4q5qz0EFWliB",
-	"FqNgkS32NcA2KNf9FLEEWbk2/z2IHNuh27IlW3LABhqU13IfrxWDCdyEYPgQsrXt10HHs72BvERTviML",
-	"+CnaWC4VB4tDqaEbkQjLkqerWI/hHB0yxFy+A1rH+O31/Ih+a3lG87CjgG5p2VNHUdO/N7QEDOmM4L8h",
-	"mQrIaeGQzIcs9Pi7LrDn7OyryUZOr7EZ/wmNnF7bEOTw1RIRX8PloUEdbSw4ln4ui2ZX8pxqtpTr4Zoj",
-	"BHUq2RGMnpkFE9ph24TeuHuiPM0BKBrs9JmIXFRypaONSPDUqy0AgCqISnudPGCziup8y1TQNfPXbE7b",
-	"0ZpvYi3ySi5uWWGhEZQ2VikyPMg6D9IB6IUuCOlm1exKSYtALuJg0YkNQgN0sM8s0FVmK/IUeXJ9+f/+",
-	"P1dfXRKqyfWXHt7Ilu51UP/noBHx31I5Vwk6p8rSclYPd6iHGzTYZcgfAmOdAY4p2oXZLKghKmh5UPhv",
-	"53du6xr9cYwjDhubKIa2b+0S/HObZoHH1Xl7TgV81TXaSqPkhYdm3U5hqCRpC40ItWUOExopnHOHNmQ4",
-	"yp+yQeSgVqAGFYxHhY2tGt3iBh0DDIEwaoGIkEnDtMJQ3rY72h5DL4+iNzUvGboa+1eJbMRIYf+ylPlt",
-	"TMpR7MbX5h7ZaxVnFmBYCyOLWFnYvP8h4KqR5psDIvBo8+y+2XEyu7DUktCWQifXhZohfmBUWaH4EL1t",
-	"xjqU+oL/yJ8Eu29f8Yp+WFayYkLT+vCP0Z5ndkPu2ujggxWVJ7QDOmGQO1YXPNfzpNe/40uT8uv4CBwz",
-	"XUCC6I7Gd6e38lldqt2JuN+xSsmHCJGy6S07GfkMX+7JOzTRtCRqV3Jw0sv1ehrV6NOAOH5LNzEx0euR",
-	"N8UbscMqLILGkd+tqZWsnWSGJNId3TCnglmYeiYGMJHs/TyVHQbztlNwrw1dSW8daOZxNo9OVuKjTrZR",
-	"t03YSj7WgGfL5igX2IQ91txxyLqYdZshKbx6YCcXLHvO/XbP9vlmiHdNFeuHVMo9KxJvlvQSH1xjPK7H",
-	"zHAzIVYq/mHWfWEk3llb7SE6lZu7/UC7UJuV68gJExuqsB5Ctmiq+23wexd9ijocBvwNU5Ddp6B145jL",
-	"uok1hAXfvwoLHGidOHCR94d79dLIcsV0FswzFSjB++EjaSJcsWWxisFCwN/IupSyfk6M1uCSlFpX3wna",
-	"hb2jT1ap6krd53XFSxbvy7OltW9oiz7AmWgUZuSBDJ+2dDoSeIO/faEIL1okZWPheqOcg+ViW/0sEkMi",
-	"YcU07n9I+4COHSYA5guBYTtM3pLPL3fo3nT6YF8Sq1sWd5gPSN2BLQ1rIADv5FRdv94clUbM4GU6hB7W",
-	"CB63gRzkRf8P4L2YlM8W9AKpaL/jKOBXY2fmBp2QzC6gcOH2bI509tEIlM7CuXV7m66iPaCVljvEsgVg",
-	"YtIIzUsMOMsCOB9BfofAbIcgSCqmlNVe+3epWO6aemeTco+9TUEP5oLlHCAdNFHyuUfyI0rQgUYfmnaj",
-	"bDbGg1EvqE+zhoa/1OK+MLmLk2st6xUvAoJlUK7B7lg9SavEHBvr7HEEdLPJcA/dGjOfixNQMyYL2l5Q",
-	"PaYYNI5HwGXiKqh/ITaD76jaxnttBb0r0jU0JnTdrdyZ31DAudWjY1RcqSgWb9B+gq/1IQjdQQuHuuZ3",
-	"bF77NPup5YiDbXCTnNu3D/vFsQVKHXTaNhN0bSrIgelE5HW7vY7kYTyi9Tq7XWwpd7ywKFcwWmKU77hf",
-	"TT2WVjlM1CABR1PddNAMQUleU+ijO12mbN/P7FwGZl8Xc2NubeSpu2GPrlCx422FJkBR34HHOEFfxQ7q",
-	"vXGLF20LOSwRxenZ3gpmJwtXPA58HY0dz/H/6RrNpz58Y+f73LAnrQsXdcJ2zhaAvQaIJSAIgM0Wrvl6",
-	"3+9xwhx7CaJRPMTvfouHhaK9fHzIMgiBjDPYiNPf0tA3MsStjbIgF/pnGWmTJQUjJRc259EIALiVuNiQ",
-	"oCsVpI9CrLs0l6Orn+CR1EjOyk4ihdNm0bdlE+vhSqUHG3mCHIrY1XobbRiw3x7gktf00E6k18MPEySi",
-	"jfwEEqIfgLRwXsPA6qCiAx06DYbgB5+f0QZD5YZZ5MlIzCnqFDS6lLsmY006l4l3lkVOnEjQtQaKHTcg",
-	"QGb3EQdCitntiHHXv7Gdfh/ghcYyjKM9XTyCoxnaVtqMkUBtvWMg1gKvncFkwpKfbvQq80O1nxxcd82o",
-	"rqIqU75NyJDt5pombu9Il53DYPMobU9xsuTpRC9RwuCSYrSA0sa5dbqQ2e5keVA07dLasS9LL+UyJZPu",
-	"hER1GPrXhOybN9gq6YTsmzf08N712p0Te7hX+0SXqH18E3Uklo22QqcTW4gGv4fmshIQDRFkzSfQthqt",
-	"BUiIHEm31hO7KM7J/sRvxVnzsIo6IU9oJui6t43h33bUl7ZhctD5LcWtCIoyE/mMFm1vuGCv/HtRe8gl",
-	"P0Wv1IIXTvlnWCuJc+aI6R1p35Zc+2oeHe+K5UAAk1f6r3QXjZNYBaSvVsq1xlpPo3GQLdzQxJgmmVEj",
-	"fHfiXUkPrGgbFaNGIQDy9rmHEeCKlFJp7EaWtqWp9uaQSelYDFgq3KuMtAoKo5XF4Dazg7RPHA97oyVC",
-	"TM40s0cA6kOVp1dvlcu6iC7VKQFO6S8Y1q8O5jcdufOhU5rtD+fet+3FWWH2bt9iRwudkRW6a8x/g+w1",
-	"wwlootpzMNCGTWl5pCOcArYpl+muFF4EGUQhDkL3nHVHbfepxTz3ItAewK7gGZCmca+hniEKUmE4hxFt",
-	"Zjg/bH70HJaOe67cQJ7ko6A3UcXB8tNpqoNs9E+wORPehJ7JyWuCvfy5QE/kvGatEy1gjnPnV3AoaLUy",
-	"9wbPgadUXrOBZEK3b0fKoXINu6DNEGiJ1lllVI54bwFYWyyPHn7v4kVqx+it+dkrPxXTqX0jAabf7UJM",
-	"FA40BO6ZOz5JHxtPeWUMLt+2fRv2KUhpdhXX/b0kNZ/ZMbkr2Y3FQ/5CYe1TB5KItzMkrl1MrPMVvR1q",
-	"JEzJyraktU5v6huuI+C9tsjAiV1nc1a8w+8ln1M0Vmw3/cBzYvkjWEBUwjFRuF7/MViYAY8OAnnoNisd",
-	"k6GeB3mLFuaB3zJUK54bxaOUYhN0J4ZhQCwHN5E11bE4IVuocigzN+d1Xg5ZyDEzAD0YqFqQIz+HXUzb",
-	"4eoLRerk7g3DcWxDANfLJ8EtFxcQrhFBNMoKrX02Ug4QIvT0xFopufjvdE2M9eJM52xFHC8+4uvT7Gzg",
-	"t3XDQHhwdVgENGuX1u52lIshf/NHT7s1bUozw/rq+quAs+yP5j+PIFHPiO6vvnTdPlGgxTgNjA0WM6uo",
-	"UPtu26NOH6dYU1rXgqcbJXF2CNcWVB+kt00ud0ckBbJrWNF0rhF8RAUgMIWMew+HXCyHsMyeIA1i7zd1",
-	"GXu9bUa0YehYHechM0zmSR1ngI41OKCwjfRNt0LBmhsubjMv0Wqg4a/dj5Hevpkv4UpUn5N156PsqE7v",
-	"CfziEDWNxdkjIwZD+smR1v6fteQ5qjFVA0HAc3T7GENaC7oW2zgQzGWIaO/gvI4rrHN61kepjYaNB75u",
-	"G57ar2QEgousQOpfElpJ6IHZ8YHZJqZDiHZHCmpR1EyhYmpUeK8+WTwJEgI6Dl0EMqDicAqmpaRKO8NW",
-	"//BH183HZtCm58pNeCDAqWWbIbdZbqjubVnZFoOleLvYdGcRf+Hc18nDx308aTOGtQ1cJ358botyoWUc",
-	"iJxoncoq2owagp34x5C37NBrWWcd2BcsI5rUWJxPI64X1XJVsip+vTnPV04FdtkU2LL52HFmpAFhomAF",
-	"YbQuD4s5BWTYK/vgjyN8QDZQ7ZNqMwRSJxbUTb4oWvdPWx0FjBo9oHKzYcW3BdeTrpFRD/ORk3CkN5Qt",
-	"wunFc51ZZ7MCDitZHL5QN8aak237ihUNPWqdZLhiEPBgIB8u5pxyqW96YafqR45TDxPTXtQ2RfqevqWH",
-	"bsqVaLk45M5/nOZds5t04QZKuKEkJpmkdOtyG/rGV5GdUL4WrfVKKRqLvrjbVSO5yNFXxgu8Ti9Fi76Z",
-	"Ug6WXrMWzGPPRSH3y+QsGFmymoo8eeExJ0xqFqvlj5OTWB2f/e8M5n+cDOYs2h/modKYLcTjTFAf/dC3",
-	"RC5L2dRHbZhyrmsMpRrBUuO1uCuhxqZEhUAxGnW3DEGiDeCfuDbiUNgyHwVlCLm04sLjPd0HxzSmMbSt",
-	"flNCKXbbTwql4LvvnY83PREDXvD3X2Ym+1dxfX1zdXlzaf4/e83q+mCT5P4qYqWg9psBhZ5eff30yeXT",
-	"aaeheTV219qK2OJFE7MQh5z0gJIFkQAMCnpjMURI5gA9xMj3r/Ac0GjYBQvxp9TyF416gQ+aV2poGzrg",
-	"CKMEqs9tL36bHWbmsakNZXU/A3XUHugol50ck+sYDuiqiWtis0tD3cbYEtFodajvNzuZ1OSffKctDCa8",
-	"XFL39gk3ShH0NR77uO9/DIkamt2nzH4by0Nd2VYWHsIUCNdpSGOZgducC8XK9Q2hHUQIx7SkgAM60Frl",
-	"LMAJXq9N4Tyr5YDxYLXXSd6RSn+jO68sh3EX1qVE8TmJOXCchi2FXJZSqdNhDAZVUNBly6iZWrx4/zaa",
-	"QH7yQsa1+2nValcBHPWpdY73Q4KoZdmpRFKaVbakAJtdB7kbv86NSWzByUWc0mTTbCFdOp5j6wyHdBYN",
-	"jZ7ofr/58+t3ASAAZMndsfpANBPa9mNSLJeiyHzxas2cX87MX7Dz8ou3ttJXORtq49g4mQpfrxrVRgOB",
-	"J8LEWxfE9tPwt+iYUvCyjcUc1VPl9zUx73nkLKjRfUuMz4CiEs8iKPIxwsZTvr212XflhhB2pbN6+6pU",
-	"o9h8BcNofrHEna4jL9DvmUh1M3rI6aQUtjRMjyPIK4dehkghztRESsR3ALZtZkefAaVuFJg6vQ1p9CS7",
-	"sSfsGSg4vbCrmmPQYKUqWDQopJLiQ+e1c0fdk3e0bNgpPiR88ThCG2OGH9ne2j1zkJRjxrmxvLNFjnVJ",
-	"6vaAfk81xxp3mXAdszkKoCw2ja0+Dp598uUo2HJKf5Fn00a6XEcHm9ZBJmshw5sriedfNOpEhv+R7cNS",
-	"4VQTHim2yGldXFRbI3w+VOXiZvHX5vLySb6laltypR/Dj6xvvkcIfhVv0wLDHu0M/l8iEc0AA/z+1udj",
-	"zVk623EF53Rx7ZSMm8UbKjSrBQG/xRHQ4M3Tr2C6x8iUC+ftuLm8DE6nfWlx/WWfbv7bKb1wTnM9HSF6",
-	"+nwnuwgvyZ989dR1XMNffBXuyfHFdwTI6XKoLjsUmDrtRxTqyWMLZHr9ZUauzeQeX11eXhFZk+uvL77+",
-	"Eylquet+5WkqE3W/PMBOPzNUD2eeofc15aU1no6E624gTRKKi4JQNiXm2aPChKHAdTy0hw1S5O5wQ6Qo",
-	"Dxhrt83TZvo8K6p0NKcVY6Y+S2TNBVdbVhD7Qkao8EFWH7yGuikXzYZUCQyYo9njnW++PQEMv2KlFBvl",
-	"K0fNAJQYSexyl+VeYHIw/ODT+U+pr4r6vk48fVLzWIqMID/tmHjPK2bMwu9/IoXMmwqSY7AygyuX4Qxm",
-	"6r7mWjNx0+bQYj0aVLB1jsDVlwPSdDAmOrb5SREsc1qasnzNN1FAzpF0ur1s0+nStKoJF+T5IMwmK0nn",
-	"xaNhpVadjpKirS6BDPHixet3z8cs/vvach2T2s+un/rXJgW2aGqDwe2f1uufod/BvfpP5yXffaE8er/z",
-	"cWKh/Pnb057cpzW9MWQkTIN0OilK06m0GMSjOap28PDgXkj6VP+hepH4XWWGaREx7H2lbjHzajKxzxXZ",
-	"pISzaFNwefEjrVjxk30tnVrwsiWXg28fRNq7RzKuK7vuX8u2n0DstndZ18m3OSBbOEvUoS59oYjrxnGm",
-	"QlNv8fcIYpaZ2Up0KFsxBgehmtRM6czfy1ZkrWVNWoy1U0Ihgx0DEis1gs2z3lVrv6eXafjGVn1sLeh3",
-	"YRRR2xoJazH39EDgpYzYNqYDCNxnKn0cruO3vbkGeyZwRQoobJLHxGrxBhz6ALibgiWO4SRki33U4b6V",
-	"+2DksK9cGuBCeiGn7b3vUVzd5QVqku3+5WANHL+7rbazT0UA/ckB1p8IAmo7R57krYu1QOgeujENaVzd",
-	"RwSakcYx3mT8+lnXYowOt3Fo+JGzPNxMtmr0QKrlab4dXfPq/N5Mhx3cBJGINAeP3fzTfDxhR9Mz9Jge",
-	"caXF0lGGOpTFljkf6D9Y5V688fNKtcHd5l55T84rielDvjLzl48L+huvGjDhri++hCpcTaEUCH5kJbuz",
-	"uQOXrUNoETDRo6uLLz9lwTiProff/HnxqY89clQ6HPo6o7abW5d3Q179mpielHA4wqrV04pPW+P52dM5",
-	"2CSuLnWw6jSmEbaMcZpC+NZ1ip5honiFd01zLWvVbaGIYVq+EbS0/dGxgAaaXkkLdXXMAG3zqJ62ZbM0",
-	"bggty0c15HGEFQ1CamxA2m1ztOYaUTP9W3C1FewRwNShwskEqzeHR7uaKVbfxZH8zBnfRye2o9YHUbI7",
-	"rOGiJGdC16yw+SZSEMbBRWM0IGvLPoemkU1VmTWBPXeEBtMu5DJ79CR79PTiy+zRs1/TYKHX8SLYtSwN",
-	"BTUx2kdFxYEUL2Dub15/6wqOJdDkPjdCCNh3ErbeRD/qqT/zOHCNWT9nZZG1zWAM5+imFsAiAduUbK0f",
-	"AV4galdCP7I1EM3uUTFU5VrJO8u9SW1uB0uVkXo3YZJTTsuSFW0jK0q2slHMmDuyLB5ZIMMjERdv1BzP",
-	"8cOeyzdQ208DFkyXfX2Z10u7GcPM21EB+vWKlnTIRvIseBVy4FUsRcecZX0UtFtJvbX/WVZcgIZidnqR",
-	"Ldxe48GFUBZIkg+2dyL4BIulOb+hbM4W7XTxLLftq80CABbPweO1eWZMuH/ZgxLN09nVjMbh8Oz7KEnY",
-	"pmZdg7dPryfP4jppkBnR1GKm/G/PUzuNG3Kge2dDGdpmZMd1viXNLiO1LMvWTeLxOUHuNP0exPDihHba",
-	"XdijJ88u4xlT5TnGOeANcL9hYriyhvhWcpxA/xtCxQbgxO7MLcsrdsQYA2RNElKOdkkPWwIlPBujwp4X",
-	"sex0uXYy4YZckkoKmZGrEFR07Koa5fpPKeo6akanqetv2y6Fp7t+jfn+hW9qmAV1ukwE/QQg+MGVL6R9",
-	"2NyOcfvW+fkmA0y8SGgMHfdwBRh6R64swoUVQG17upkLGMGS8i9ezamFSLAhrZvGqv9UOw/NDMiot369",
-	"J7jQ8RKf2/ofM/AD/OVdo33BPPMO9eckNwcfQKVQTULsGtgl10sd0SQ2TR2RWt6s7GUHo5gL7xzQrHVN",
-	"gZ2p7Yc9pk181ZHa8GMk+/2OF9E6d9deBMwf0B+CxoRatiDUXqFMU2xiswis6dGL6OvOir6ODcXF3kKN",
-	"H7njpfk9WnMVL4qSucx6WpYtHhaaNoBPdL8lWVslUuy+ZtPuqctpW8Rr5XNqvlp2S7r5OvuS9EZL/qTH",
-	"W2IkPd4qjydexkPa51nUzbSL11ajnXTxdpwxJ2/97yVpnOvteAYV0zVTz8llz/WhKC8uyF+salAzUbCa",
-	"WQyx1YEU3JYDoYE/dWIvL+eIoTiV6EreoXzfypr/JsX4NxMEViyh7llCmeFy5262XtcVxNwo5Z6szX3M",
-	"RM6tD4QBBAgV5M3rbwearnjveQSKA1xBNntJEaOq8DXHVi6KabI6ZBCb2G+l+RmFbS1lhXbQmEbbodPT",
-	"y0R3vGPqcOuSHItvnTF7klexNGpBEW8j7xstjsMfVti9/tRujJNJLUMuR4dg0u1LLRuNN18c8Hmsvz0E",
-	"fea118RQwZxMnJG+6JA01dWKj7k6zjvRLtNBjYldWPvxWBrM28D3M1vBbEERYTcwZArQkKqt7/vfKuP/",
-	"VhnPpDL+nsqP2lHNaXnxtgV2TBe99mUUvjVbl8A+/TSfRi/VaFaCPco2mtFo8DCDI7rRNySXO86wtwk4",
-	"IgkVbO+wW6OFgkwUR+nRg0iCmNfTYpwCYFwWTyaaFZ7zV1EUKk5ga5l08YwN8WJj+W5MSajVMUbDIVyc",
-	"wma9pqKN+cfHE2V6SfDRHSlDYMsTS7362fHDjfFimUFixj6/N9ptZFMa4erE4xrbjtYd15dRzRTzhbAe",
-	"XUCYc3Bg2gk4rM6DLG6f8Xdj/wmpyBn0wsCU7El/5dWU5Oh0Ews20DJSdPMdCd2RCZpCHe3M0Tltq+38",
-	"8WibBgYEzVqBEr36az7Q8eYkTMcyzkFn7S8Ra0MEeAKCULKr2R1n+5Q6hEk0YodhQAvDIiBRbYLZ4rP1",
-	"B7BqnvU/dnqHpaWYDW76Ty5ldobGl5d8pzJQHEAlsr19bCOZFkQQkUdyWtsGgmHCC7DCk6+eXF1dY97/",
-	"roS2NvaDhozmr89cVQAMDRngUlaxrjiljBWqO4PA7NgtF16hMyuI2ow2U22yrAlHGD0XQQy8U9oQ3EKx",
-	"pFnEipc2trwyCpkiHPMO4x71IZTLcQe6JfgQxTwMZJhyCau+gTxSlREm7lgpd0xlBAATINk9IztZ0ppr",
-	"Yz/TgsXJ7A7owHUyu+Kj5ZD0HYkk+UTOiEfQPK6KGpBLeVPXtpY8ZicpWTG0Wg1tbeiaVIwKiBNlYUaB",
-	"kHvMbNSUlwN3sut2Gavk1WWCaMHHsrbxpf2c7e8bFxxhweLROazzLbRCje5sTsWyZoWMU46KZSMKOZD9",
-	"62BDCeJOBh0ChcMyjaq1ba3iFDjn7PZsdUJ7up8tuI95djk8EqvkHY0jibfNQdeyJhspC19iw0tGhPQ9",
-	"k2EU6Jnc0WECfNKBFPZBlTOiKQq6GbBKIFsJ/o5ZUtCt2EwskkZmM4rjjXyFw+GPpLfbLs69CVgtD3yF",
-	"ViGEy8nISJV5CCISItIKuc8sXyEuFdsNAM6zcuCQuY5oEYhOcHVPoyfY1bqxsll9qzuNb8+n7Y/1A7bn",
-	"KTtSboP/LH1/HVRNeyos8lBw4gPJkLUipD0W41LorS29P0oa7qW1jRqfrUyLOfPYhxgmfFOrtneoeQbg",
-	"/p1kavFxplszwhTtdwYWi3X+x2D1cwxsY1njQDHkKGSzeaNZwJIoyaSe23ZsR5UaujlUU82b2rummgTo",
-	"sR90VldqCQXS8OQKCqNfSxUrgqNF0Vn/kMjA52J88j8a1jCj45yjO6LvLjhG63eCbma7VAZ6yIZlYs7O",
-	"2teu1/jkPX3cuMpTPVu0o+zA1P11riWodizna56Dm9Y36DMi2/UP9ljx5gNsoKVToj/nOH7oko8H6vCS",
-	"2lRbY8GsMiO+tAkMXEWgYUvhjduwJSgF99bwmuIt+7CZHrwc1Nvn/q5dMVcdTmSj0TEJX1HPHQtw91Yw",
-	"Vpu20j4U5AW3jem3mNCJYVb8VcgDmHAAVSGWubD5X7TlH1MD5T53rFZjDaZdglawHtnnJrPZiO7abX40",
-	"2p3fNsNyPQO7nbJgxu30Qm9S587GAz4oR9J8A4FVb+tvobXt9foyH2tte73IUh6LdcAdKPPlhfLn0DCC",
-	"ygKXtZaG5cCJM9zufhpkYcBu7NcKx4j6c7SfdsFEotQE5JB4dVlTnVL7LQCpuICKDBg8Omts6R5RPuLu",
-	"i6Dr3F7Wt6wwBxxqkbtN3SnZsVpJAZaLotyaLSG8chDVVEy7lloBAgDGeX9NuAuUZjWTRzniTe3qTdru",
-	"huk3g6sDhSay0CI+3risHsI5CaFOO5Cognzz8kdstweC8d2PT151SfO6+YEussU3j+yW/zpWDT9DA7MR",
-	"rbmtX/fbsU56yQWzVqi1s8jGThMbdEIYNaVmSkV7I4f+LefXhZSOOeUv/Z6aS6ZUVCoJUrzIyKW5Wkum",
-	"LLcgLgYeBCEFO4YjuM9c2IcdFcdbf8I4sxq73sUgCRDimVFzH5GKbgTXTcFczAwVDdtu38OHZEAfaFVJ",
-	"Hl0BINN9FnH/Blm4tjgHRoE4ZT7pE2KsfCXzc7igpv01O5YPnM1QCWmzefKtVEyARtL1Iw3NLdCCUjqX",
-	"wJ2wtAWyU1T6Czz9U6NHfRKtotPVb8xWdL44tIsvwQ+rokYTn0wYfcf0O3B1hHGB0e78EIuHCss9V2hB",
-	"sFKxvS0MSEOjpTzasTZHyiaOcRi4CTbRcAqszrULE3pW2+E2YX+Cljbwgt01ZhX42iYCsTa+w8gwaOt8",
-	"Qb5/pYImt12g8rYcdsZdivkZM1xQNjcr1lo9wdH8jmnva5aNTihz/Nk+ZqQEsx2146r+1JfNy8edpY95",
-	"HigY6ABBbZUP3UwdGjC122MTRPd47YN6aUkIgKbxaTIGFCnhcMLipBIOkDZSrMtod5uUqNKUyPzdQ0bt",
-	"bIfE7Su8InsZTwPWhMtwIiVXcBxLyot0MTkk4lpwgrHqomhJk5MPVnNzVe0p8DxnE2mfW76YjXMCxgcb",
-	"jvIvWuA3rslalqXcq8AIt0g2J/RoikR3TzjdQVBm7O2/+CKFjk6Is27DGnZObtAk+DQM7ZwoN1w3wlR3",
-	"DM2tLffLR2M/Lz3uklE6F5dXX19S520Zcr5kC7le47Z8+vRroOv9yfWigspY8kLKCqDu+okZed+gHCO+",
-	"WeQ3PhDTgbe8HMXomK2IbmMVly3inFGAbXBqXqlgq426bluWBEPi0Cw5Fg7IW6106mC6O2nUVODRihVz",
-	"PO2UHYwns4kJmDQHFjJmGCWEFv/RzI2txcFOtMfOZZ70LROOGAQJ1sgbrqL8kI7yf2+rck6XAC+a+3+b",
-	"s1dJ9p2XuWGTgSE6/kirlLLCPhbyW1prcp2EFz6NppsKRuvv17nlF12kQBdmxw7ZxqSJdV3yb+183PsL",
-	"5Xrkp/mnw1q0q6mi6/mu63D4yy5g29UMx/bEreyodfEzegzSb2afzuBu53fRDiIWeOlknJ2eP6vX8OmO",
-	"qbE0upSO5XaObrQh7mylXVxPBynP6jtWg+cfAK1RebcpLceMpWm+RUE3ZHYm9Ro/QrzqIPACVHfJNNlI",
-	"xENFW1HTW3ZD2v7n7EBKzkhJNcOccKWP2uO1pGgrNcdmPvT7wQKoBGaYqBMaz0U/ub7wlVvviSWGfQIe",
-	"75htjS4bTOAC7M4bEhSW+fIkjfieVJMtILm2ZbMhoMp42RiEVGK1r72Jpl+4dvZjG5/uOYo3G/JZvyF+",
-	"G8LP49db7Q2qI6DfTmRRO8rr0Yn25tefTyWF7CUJGGMY8GMxuAUBN2K+lmE6ICY2b60nKDo1vIwGyj/w",
-	"jz71Yi/JpuaFugHdEQmBCPpZ8BuL3er9emCMgrzzYG4Wit+RtYNf7oCibUQzdDo8iDgfsITnGeqxjNNo",
-	"kDamLURzPOzVNsnaU/oy3JGTHG8lgmtS6gB4ZQ31BC24jtA3wX6qEN673U6LbAg7bV7n/mWiZdYyJRYC",
-	"WWjoYwz7g60eats/DHstHiglswUpPvHcruxh8JIVSOJoYWTiVu5j6MZuQce1TZ02X70cz0g+qBOSnSs0",
-	"a/UAu0QnouJqiLl1fnBQmEf2MitLNZo9jmYtyge4WLaMJfedfWcefsnKaONXzM6MRBfoLWthI1lZuhpM",
-	"DgnSRlNBATQrtuD7Do93mC2bSqifGS06qcrdSdboooNyHZisMcrXmJkQIuMHvNoIQOaM1em1o0FU+3is",
-	"1BVGeyW3GdLtBDK76bABUYZpQyE9SOoZwmugI1/b7nfWUG3v32jobR4KQQirHAu7IeDb6Til7M5WAJ4S",
-	"GnrRqDcQP4/pga7fzbyVprTdBC7pd1gdccxaNjnJN/uOMXce++nZSY6YiXBDBEEtzRs37eBJwpuzF3Je",
-	"SnMNo7pkzmIslwWLmxQ9KKJSfYaaRwU3JaqiZekr3XNXAWRrMQcbFSQXNnQB3ewu+AnF5Mk7axPMQCva",
-	"UJ6OOXWm/pXmDk3AkETkRKzHizTxbvN0sHNEqI25vl+5NKaJS5gZcEIc72u0eDbmmmibHeB6kuDb36FK",
-	"cgoq1TsXB0/TCMyHulGKL5/1RXCb0zCPcRIhDqeiZykx7XaKJ0pAneS67K5vXtQxcRmzHXnhIt45sThj",
-	"FcNafliweqZNemeV7lOW59XXeetDbOR4BmtY/0CdOgtuNsjUJTLEelc5E06LW1jYWqwTMmocr/MSbQBe",
-	"FkvX7ETI5UZKKNExc1s6o6PGpGQF0bWc7bTFf1aKi82yZhUrDl6iBz+bWYGAD5uhYosu29ejhQ1zPUWy",
-	"xZZvtssdVbZfBo9ji9dyH5N1ZrlfKAIJ/kihLxThRVKoy/XbjadYc3B0bWVZoHmohh/dsrIgrpbUaOWK",
-	"MYHXtzl0tGb2z3QFxv6xMDZra2GycV7R6xGY7F75LX0bClR86/WTZRHUUEPre72lwq/JWvTOH31A8pzD",
-	"wvsHzqmBec/NDrDW8i/+hPvTAYycmh9geXTxht6R74XtR6QWN4vFp199jgBKA8f/kR6jznKfv03dDIGp",
-	"FIEHC/rbUD8uZGCPynUspqvrOV40GOZboeuo+xATkWJF5NDbIgzQUPCm19ocfHNiKFFbhGiLoDVQvZ1m",
-	"YZcFBU9nfmWDxMBV9I0mWRYdfL5gIpAfO+Yd5raehGtCS3NJHKILGgbni680Wyj+GzupxAZNC0sTuzY7",
-	"nF3PIIFm119x4YA03U1O9RZQU3JaF4+vr7559P7yycWe3kWqqtqXg9bI0ZBzCV309JZV1vYDJ5YoD1AE",
-	"A38YZKMup3eaIAdmzHDpVXqTHvxalLi3hxhwBZQC9Y2gAwJPQdAIQ2i9XjK7koKz6475GGPNkioazhk7",
-	"sLNTaWiKNmwDzjnAWL1nocWMapEt45utHpkndkloY3M42WZ3lokmIzRhm7JhbsBlPMxujtSj+G1uCZk5",
-	"7oVJR1le0M0MdaxiSllQhXGZb5UT93z002Zm6LefpZ6ou8XN4p2xGbL3xsyAnE5y9VdxffVN9iR7IWX1",
-	"VxFrVw5e7zTn+A90t3MaqPleRyJ9NdiSGoBC+r5vWKNqQ0pQ/La1lgpEkEA+KpuJIOSe2Lg1eLn8Daam",
-	"cV/NbKPEtul3sf55k+aG2vLdLubV924evzSLYRcV8y4FcIz8r2xpPsw3mvrlJmPHG1psHLi4RQyeiQDM",
-	"KDrNglJL6XoebmxXQGebdo3IaqBH0ExvvlnToC//lh97p6arboZ6JI4oQb5YZhZ2cdubLIOYuUOHc6AG",
-	"YIkhOhxXNjWjOar4dcjn0C083nGp5NFi/J5cakuHU5o2e2wPw08/NyU7Hd6j3cFYzGmU645dB8A7mMxA",
-	"oR0TxNUwf8L+MUCNIByLS1vLmNvCar3tNN07jZGNIFuWMr+NSQgKiR4BQjLHzrtK14xWbpZhwbNv8BaV",
-	"ISexbSScNB1nTOKK+Q1BeyzxBvCpIrLZKBw11axYls16Rvu9ZSUrJjStD3Nf3O2qZbGa9Qrg+y3LZsYr",
-	"aitrvdSsrubOT9cNW+4YvV0WK71LfHGYLdZxg66d3p6LQu6XyZqbLFlNRZ5Mj2OAiPVcofSNup0J8N9j",
-	"v7c0v42jOMyCkPJXbuSqGejS6xBpEiDGLHzJTDQmu7L7kcfjN/cNw7U+qqWfItA7tqkGEp1Q6p1rtDZA",
-	"5ER7m2hrlxOT5DsZuZu2vyWyP9i9c+THkdt06MoOxh3Ft+vnRW1lyZYt/tTkd1KadYVgXx7Z+x4M5nbx",
-	"M9JdsVxafTHh6bhnVGFGtCjIqoT2+jVz3dqtR8Mi/boYvdrKfYjI1LZ2h6EW2QIGsojXEfaM+1XdWlJ3",
-	"zZH7Xnum6yaCoxZrKFO8eP3OtVP2nVFctgJVAEl5T7cF8kkkFReaOdgUEV4X4J+AH2Wu6R1T9/ru0W5s",
-	"f1tkhgBRawx9+7Eqtun8h/c1o/olPNlt+n9Co/+kmoG29ODYt9mWCrg0l6iGmpzbYx4cBn6dBZvXxiF7",
-	"8/7uNwcjJoaaR/V7haS5BWxgNN7NA0JG8eb8K1YulWxqdCk7gcA/VOaGWrEPUBpZVG3+zZYLZw2YicQb",
-	"OGPP6v5MoE71Y9TrPHBvWA1zSJ4OROyDDJvBXsnW+MHoOLDS1QCubA62dluZO10JXVfqPpNWW7qLhVC4",
-	"OIAD2wx5QwxpwIZjf29oSZRmO5WRFVWMPHuakesvvyT/B1k3ZUlUTks24Exaj2SYcQsb36m4cQeOuGLJ",
-	"lOQxc8EMcKeyQJh9KxBAiYqROiaQWlAQ16ZEO/wyPGWDiNNB27G5pgEP4a+CfIXOYerxDZ6KkKEDNvEU",
-	"ClAAbdpbK5lakXuG3IiWvJ3cbmQIx4HDN8gbJ1JSPcVWBi1eSHCSu+hzL5vKjTuJ7R/NpMAapZXrGdfm",
-	"UFCiNC09FkTN1o2yjcPnBJDdVpuPDxCHR5zOmKqIdTerA/6XavJYweN953gjBhAvbDQjDmXt2j5PBDtx",
-	"ePe8HzO6nGazYWoAQ17F0GBcezQAcixYzgvmvUhUHHwruBDW1AKFRIDoWa0pF/oQXk32l+a88VtWHvAs",
-	"Km5O7q/ZyfDxDoowYoedhrZXM6qQbvcxtiNge9b+tuOHVMpwU6I7eRCRkAPd1GwQ5LbKSIjtA4/GZDs1",
-	"QmgJfU22rGbLagB4fk1ryGsCjbtyhX3ABHD7BvXPcOkA7rs0NowrJiq5YMVQZ8fJSxXnWamx+6SU+a0i",
-	"Rc3XmhWEYjMjF+c0/yjpLk1tWx1GviPXa8VgSavDTdvEY8toHcD72gRpFVIGUrbtteaROi3AEuO2ZC/w",
-	"1fsei/0eM2GbFJnfLgNLtBdOhcYBTY5hpZxWrKZfKJtqzpXt5qQl1nuuGBNkxbYcEg5w3gU9tKqvTiMh",
-	"bMNyt6vGpwR1ZDCTmgqypkqzui0NE+HWYTKeJOBWhEA7g/TGE7jJw26f3K+iKTYsoZhgzWow5M2SqSiy",
-	"ToctZKQ0HQyfXToTbKyb0hfKYgHhw/GuNnZiaXvpPj7L2+EOXJ9IOAyy1krqLRydtJm4xjdxKT4itcEw",
-	"nvAEHkT+3tiiTrVOO1TQEsMcIFfnyVHlDrkYDzdcroO247RdAf0Yx2SgkfcFX69ZTVaHNIJ6bHEndnYO",
-	"Oj9b0JJvBGrg8E9UN2Wz0uumdCFEj+vdSRN2KloU7Nt2HkndC0fY4e0IpPLq4DciqDxFCWP+Dq1EO5XH",
-	"EfGHGvkJWxQF6YXNqSxCO6sIBvJiUgWjJJEFQtZYCLfgMooTQV4MpX1WODandLDmwCgoziKkjioIx3dO",
-	"Tzr1JMbxgQoOcnhTBNd8Kz9asmQLp8e0RyFQpYah1g03vUJ1NqJGlTLW+RgjwFAm21F53UXepp9AsSnk",
-	"6Fn+R74Lw66DXSbg22NTVindgjuAZGYOjkGNHuO1CHtnXUbww/CdmH3vNCGbrOgHG0yX90QAxvI+6hRN",
-	"ZuBSRTSEO3+JHluHVtYg1Z9efu2T8FtUUfOqkPuUq/Z4h5A2Q1v0o5ty6v74C/zq6+tLawf3d2TwmsdE",
-	"pmzwPn8OVw+kf6DVcZfo47EG+VzytCd+0Kg+iPwc3YPABvpH7Bvkr6q+Wx5U7diFYC5qq3+DyR26vShx",
-	"vqfYFVHQw/2d3PfFLhvMUfJ5MlYCKhe0OrZ2UHOI1PeU5YkY3LOqbS00h7n4zZAZBJAi9mk6emZSd1/z",
-	"SNTzBen0ChvTmMvl1Dm48FAEGhALx1pvgCIrpjTmimkMn7F4i2kL9hSZdVnaE1ZZl4DcsC7wTAr0XL93",
-	"WQdhPGjTC8trJ9Qy4nEjNMSRseVv9hji2Ymd4Pjp9drsQJvF+Nnu5nH6oG3cQ2YL8qIfGDroI3a1hUpg",
-	"RXgDmqtxftwqLAWMTm/NBR1sRyCbHRcbaJSO7i0ozWutg8hwDyC+uFi6roK9PbKOSzCNZcUcelok+tYp",
-	"b+ymre4oOt1lDd2AYioNCJVlLM3dHDqgr5mLt0f2gSACxdIjCR7Lh/5Uj0ozu3PdU45uY5C/oy1YIv1V",
-	"sEI0Di4o9USKa8RWg7YrFuUAFzXcwCSoRE3HQaJDben93Rp3ErByHCS9wzqzGhz1JnL6VQdFvtFXzV8G",
-	"bxi79Hheums5mqaL2YZ0x2sartM+0wXqL6K0afpSyN5EfWhkxmhtOCU2onXRxz3nJRcgEG2FTdfL23ZU",
-	"G/OyePE55lKJ/sExRCSra9xb0Z5O6E/dSdMInRa+mHw6M6xz75+xWL3l/GDNwWnH+3SsX+qYzqGChqru",
-	"VnHSolMoj64V90m8I+eVz4ecGVwfXS8JMJvXQYZUmnNYXd4HN2B1RZrza1qmtOQNzSr32tBKxAvLXQN5",
-	"tcfi2nnJDCeIDuBeCnBPXGmAWJbReFs3Ye2QLm0MdLr6J9o5Ek5cTsUX2qay9YEQJ28TJ0MG4gKKZS2I",
-	"JMSzyYoZiWSWcEOousUEkYS2TdyZ+05owaKiO8eqXRntx5eowNlWdMm8ar+H2Q0xph3e8XxAWwnMcnGY",
-	"9hUE0i0QPXYdYzR6VdO1np2RgdgCR8kZmIy1cGkmN4tX/wE4ARZ4+1swgD3Id7v0oXyOe2zAEWjPKGzA",
-	"ScDfc7ZuXq7ISbuYlldzas6My7KbfNDlZHVKv1OTY8LcpLG1zkd+727P+23NjCxilcowz63iHzLyw1+b",
-	"y8vrZ98uPMN+JxtlH+xzaGfMY9Jcjhg5D4Iv/9529Io38UzJPn24TPV41sqp3ftcGclxEz+XELf9LTmP",
-	"/D3qtycmkb93iueMI+cbyCVJtZclj1aK/j6YcwMVQGNJwoNlfsP5vA6kYhTYzuVQumTPeQno8MrSY+tP",
-	"vvgDPBm9cdsUzgOWu2L8Frc5BZryvbUuToD8gle/nyoZHu9ubEZhVL+gs3EPE1NgZwiW46a+kEcOhlkp",
-	"90uHXwMZqfhDzBz9+ymJuTZZztU/mFGiMrblohO6eHBFCjBmpWsOnGEdLVfolbohZm2PdlSpjJRyb/+1",
-	"MlZgRgr2CHrQZsR1gM1I2wn3ue9422J22h8KFHLBbbhCV8YvuImPnuIePTHcgXvg6P73xc3VxVOjwXV7",
-	"7lKtaX4L6SBfZYtbwRgIGKNn0VvW7OCnS4CH5nJx88RQu2RUYY7f1bVhw23N1FaWBTz76PrpcQGEmdJX",
-	"l9lCldJsw9VXn3o38GqWS6Zl9M6peBbD/e0sNv1MBHRJ43hHucTiWU/bpOct9dOeDfYnrZCos39pRy7S",
-	"KqLtq/yAZE6WQFgH/U9E4LBZ9AMS+J+Obh1JNClU3poHP+E1NfslqwlFw5vcNrvA/JGIf3O0+ZH5ysVL",
-	"W7Qxo/URKFSf3H33g1OTTgEI90pod3lrvmlqTCGhbZPwNmE6aHaVOawJUAwx5isVC9p6cHFD1uY2ZyLn",
-	"OKjfPnSR2W0xI333WwZox9iJhopieQU1B+Zfz4jt5u5ZCJ5yQqq9eGHU9pJwSGCoTofEubpK2SKk8D22",
-	"6K3luRknPFkk2uu3XxJLqLA1qNMmGyhWONKgXvVuK/cirR73OAV2zUvNakVqyhVzW46s5IHazlKfe58R",
-	"RhywXB+Vok16+6wNPFaw+2dRRF0C4xiZPlnGJsDX2OVhsB4uVs8dnY0aaoEpjt180xUy3ojuP+rqdvv4",
-	"NlRtB4oFe71n57WvsOV28IGsXVLQzTDJGvROiT+r+6CB/CXePAWhKWeiS21quY969jEyF/Xq72uuNYuH",
-	"PSoZS9xaNzXkSUoBiUEHCblCrqmw3spGUVEMVSawOlboKdge5MCaC66wQPEM+KvniFT32g7jvrRracne",
-	"Bv6AcLFjBbs9G0jUMwMih0bQQmPsMgfN88vLxHXHF3V4p1kExGTUk9V3V4loi8TkKjpx1KIgHmyKdigw",
-	"sz+tQ8FfXAfrh29nE0s0ce35Mgi7AyyZzVetpEpupfT79MA50qA16ghUHEjxApZjRTO2DFNY/qN4gSrj",
-	"HrsOmquO5ExoozjAJSjkShYHrJ+DhO49V6zNovg9W+5E8t+8aou7iK1deE2+fxXtFniuHj3QRK44eVHY",
-	"l+MeneIm25m5rkE4zeTuQXie8VDe40Bj/+6ZTkP2gea6PADrulB614+nmF5a0EHo+f7qP1pP9M3iy4sr",
-	"mMGxTQJ+/qPf7I6bm7pxZ5gU9o2xff6R7a1s4qJgH+IqXMXMSUnnyR9YgC433KilzxDRy4caU2LZisqZ",
-	"m6abWihCSTsAkes19NAQkPBc1HQPligkYZZyT2zywz26Cg0EZgZiLP0wRowOIKKXgXyY5T6K7+xgPOi4",
-	"8EW3fBybGxeK1Tp5cn3XSthjFdoVEWo2DdYMu6Qk3hwa82Pq+kBaqKu0xQ6hgbpxpvOUBkypSt6xE47n",
-	"AJMMHsRYtAsfHpzUaRsC8RD07jiRDkgTtqwKW99iYkAS4UdQMDoK4QjZM491oWV0uYJW7MyHw0+7Sx3M",
-	"nqdlGYcYamL5DZD//3HVqE/ko2X1T+QjaiCfyMdbLopP5GNJxaahG/ZpdoJKh0IwhRiNEMNm47By57RU",
-	"c++kJnavakmLnCqdkTUvq4xUVN0CNpPQKiNlneOpdo2mVwdik2wmel5YYFj87K/Rdsu1VsvVYVkm5d8c",
-	"ldY6LDfop1xhh1urb2PKj2/Hh82YFT1kRDVGK1fQjsX83bVmaWuOFfMvMKGJsWTiR2gAQanXCpZV0cXX",
-	"7JyyKO1est+ccUGf+9MPdOzTpVIUP7NVBU+IS0NvF+S157Z6yBav2t7j2G17Tw/YDAQoQG4Z22GmNkpv",
-	"X0mC/iBjTGHouQfhL5v6KNCvGAVHGWZK30LSnFRqBJhnEIinI8uiqZ0o946effJlNiuDBcy4OdZaJP3r",
-	"2WV2Giua7T5ZR7UvKlR9nne1VVdqYnbP9thB3CvY4yKym+EsZngFeuBS/k+DC64lZLDP5XI0uAkAD6Iw",
-	"9COBYYWiEq1KVz0Xaoj4a+17joHL0wnWPkHCWXoDZk6KWAuPGcVZWTXKwg5ehglcV9d/6vYkjOBirgZ0",
-	"heMeoMZKbsHmHeJ7iFwhpCauI9T9sspcimKkufa0tX+MA94j2D54zVHteXwlGQLjiFYNBVgl8Hy5UJLt",
-	"SMcCoxyBGMzhNlPF9LV52xJromo3Oqz8Clluou9tkBrpuCmqtHdSw6Zcti1jDx1Q64ibY4ydwUsXdFt5",
-	"bq6o9qjWzIYn4FY5zn2+T+PsXgLzfpgoE+6+KF2O/Xh4ldoG9/21PFQT7xiG9/D2B46bGUuFXeX51opZ",
-	"Sir+AeC2zNFq+jrrwO3/ebxGYAW7Tw3RwbaUOY9+OORGSANRjhQwj8D9Vk2n7jPSUW9cd7kXOCodVmz3",
-	"uJgZ1EwJ6s7oPZct7BScxmqk0iKD/ywrLqClZ8kAALW2bcOwl022QDE1DYXuo8X7AaiARpzTlo5autHP",
-	"qrmNn3VQfDV2BME17iu1evRwf/g1JpbGnPas4PriZ7af7bU3L7ZO+7c1u+Ns3w/GlVLpgUwOezWhPWQu",
-	"tUraDBSX15Eefa8tHFeSOIMZ/yz3kwHnGtGsYA3R4KsbqLfswRK2wfqOHsDbLdtpq5NsELatwKLwDRqK",
-	"zt9n/YFR68/lr/ij2Kig2ZGVvamNB1oYEM3G6gm7rHpy4dErTku5aYz6aI1oRa7ApL6+CBTpK1+A9JOA",
-	"8qOaSWKLo2rZaBYtvrMRuF+COPmla6wPm8kU0yDW9dapnVigB618XeDZhpp/CWNKNiu8G1/CebXFUvDX",
-	"WpZIdVZB5Z+L9P4SDVHZIcyD3qvyi40k4aP+mrt0HdrsH/xHyZvFpyz+ztXgOz/DN13M8tOn+xd3ub37",
-	"OFLuO7O+cBdCxx/FBsEfgwYSWOoYxPC+Ge84lHsRBexwbBSIl4HawP6pdpHehIjuUKEfi3b7mDZJAj6d",
-	"lIaRnBPYIn/qQ5K6gZPiwV4QnBgSdnjbqULEn41n2eKO1YjL96cezwaOSW9+PgsN8KuY9ekHnF+J514d",
-	"Caeb5da+PvyoObZDwk3JoprXyOovmIU23stqugicRXscIC5Dm/7mmh1mCMcIOAzp1/yubd01fYG2pe9b",
-	"7NW/r90vdrW8a/+FjhmHjppTkbOynEDw6IMEJQVJkHYIpLHz3brcleqK9q12PAyUadlkdjKbp99iJxHU",
-	"3eltFu6F3sJ9ltbxvp8KR8tyumd2jycwixZgANcZ0VIOtMz2e+8xcHERlRTgWqS8jjvBd1RrVh9fTk/i",
-	"1dutJnu8jP6cLL0+zsAXOr2LN36sJcQIY5wDUsSJon9ELMdQZPXz/w46GaJsLKl6WAwN5kcPIzHWMuZ0",
-	"BTvI4tIQrsnK6ChrX+7YyTK3/fISARGC1Gqkh0+6xqlEDEVweKwj/tXXtaw82KVFGtKSoOjEaGwFgPDq",
-	"grhqY1tNAkcNGz5bqjtIVNstBHHVAuTzLgLkBfm+wNf//OfvX9396YJ8a4Qi/urn1y/J10+//JOZyapk",
-	"lQfzU5quSkZyWbAL8hrma55vdqWkhUOgBa95o8zLWuayhF4hdMcf42PqMflDxTQtqKY3sGhD2SzoTf3H",
-	"C/IX8JsqWTH0/u+psn7HglSMiv2Wlwx95VSoPQK+Ugt+KxVzM4e0Gc6sI09DIyDlfe77C/Ldt9+8Qpxc",
-	"MwoiB9aM/Ou37wlXF+T9FhJBhFFyrf+7vmOFX5LcMUF3/OJvSgq8eUEPNsfTP1PIXF38FTRgrsEw+Z9G",
-	"KSNv0GLyqs/i8uLq4hLCCDjq4mbx5OLy4gmIJtt0H0ZcsQ0XwoV3Ngxkhjmp1JDve2Pi/CvTL9qnIEWA",
-	"VkxjwvXHBTff+3vD6kNrkbQbAHhSRlglCF5jwtRM7aSwycHXl5cYkhPaNk2iu13Jc5jb479ZfPp2/FGv",
-	"cLsEOEa98ASvQT2waZv2VomP6Sf5+C3yBpxw1VQVrQ+Ax8GIc/fYO1SwPVSBKQIUB/YGodNEKP4uoPgC",
-	"RQdT+oVEJMLzksOmcn7qyiijanz6J9mNdxSxcq1b3m3M8ZZkmLjSsi5qO4SW5XMAEmYWoZXq8CHb5Rpy",
-	"qrHhT5NvWQFIlCB7VwcoezQqk5kXnmOscOFMPf7oql0+jR1A14B+8YB78qotu4nmYrdlOffekm/8YFkA",
-	"b2wuPexzg1IVIl42KSmUOLEvto/48qElLxaffh0l+WPq8lLv8wnoShTZN0vQb2xC7NHGXX+WjQN9gBVn",
-	"2DMwZAj1O4c7VUE/K4ezRuznblowdVbi3VrLxqiqhNpqKOwOB4mqkISAIHNbJjJilCHIEjT/mDg0j2lZ",
-	"XvyGrcamDs//hBZjM86PHTdyga24oHUMxCx6cmidb7mrG77fwSlLq9wZOu7ojtXKyy0jbfzucAERVvvp",
-	"DNICXIkv8sPDnSo0zx/qWL2E0f/JJCIuKjxetl8xPbSJK+ADBdBcttZTBwPY5PFHSHEevlteyb0wqvRr",
-	"LPqcQcrqw3ru4cg6A8hcM/1I6ZrR6oSRmoLLx5Sv16e+uy5pfuq7e3o3/9U7XjD5uNo9PfXVvzc8v9Uc",
-	"7ddTBvjwqKK6luqWnkWura078vryWTzjB3A0wl47VN2ywsj2c1xIwjZIiMm/53iL2Alghpsxt+4p+DJr",
-	"74BL3Js7WEZwrD+Hls9YwtSUNO0c5MfOafDYZ8I/ljXfcDFqwP1kH7mnsEyrqYNvRQK3UR4y51/nW1fc",
-	"Z5j7/qzxF+zy7lKvgEHam1GRihaGbW6sSYB+E8ifBCQMS2IsmAT4DNlsnP0Axe+Zy7I0z0Ny0z8iY8UH",
-	"bXvnJgx7NZ9ft7IsHuru/06WxT/Zzf9vjO1C9rQdmQAHpJaVhSEwHIs1H1ruOkmd4d8boXnpdQRoDb86",
-	"kJppC6YwsmvOX/wQu/Yj+/DPZsH+QG/ZwK7JGnNty7bfb1liqbVqn5vaD9TtH3+E/476Bt6aJ+5L1nh0",
-	"qtNgIMhWCsfaFffUAz9UZXeA/uOafdCPc3U3/lx0z4F+Z3FZwEjdu+QGTNmCK8hKMXo6GMNvX73OyMt3",
-	"/25Y4b+/++lHtIC3VG1JyZU2j3zz7iX54bs3D3Jr7DxDDIl3H5wrANxT3S2yxd+w81+1LWPZRhMy3+G8",
-	"P4T0eE9v2QvMhnowF0qLjB9hI4gArVgOKfFggilJ1vQcXPW+K0a+cE0iIMjERYYxAPA9+t7PlENWTOB1",
-	"gRqCT1M7ZC6BB9qin83gwxL+s7q6LPr+2UQ8Jh2Yo+yzDlqxD9+yKfu+dgKrK/1+WP3d/OcTmkklwyyI",
-	"YyJW8o7FDfGnEUiguFPg3svGaZiFG9vKurdti3rhnXrEoqo4qoAHlwpaHhQ/QRc23+p6lkKqPTYzms+7",
-	"7aBDfPtDSPDzB1nM0OYTadGVyB6bdZ/Dd/sWclArKSTuKhSNUdhUW0hccijLkes1/tHWA7mUuygzPw56",
-	"Fw4qJ75n24R6crJzJH7r28+eJ5ZnVvuFIqoyipwdOvPF/AB9fD5/w8RROFGOT58FkOFx6XN91hMRld2I",
-	"H7KnZ4kugRhicHFiO1tgensvRKlquGk0hvAOHpjkYl7RDXv8tx3b3JuNoej4LPFPGMhFZCwvey5WvIBu",
-	"wOa/52BWo+U+MlquevzR/CfhyvuOqu0bDnBc0yIRMuvvT5TXst4wIxS9Vh5ZfES3Lt08h1TryRwHR6iS",
-	"HoyWZ8iE/zJcKHeRox2bBr5yv5kMSYJ3Wu7eBB+Y2hJbzqnlbneW28p8n1Bi1/i8xZAomE0Pd+33oBRS",
-	"ESn8n9vzjUn5w15Rw3Fv7DOfwy2K3/rJoiImekfdIs5zj9nRUKmzlZhY0GCkg8u0R5xJY4XkVECLrowI",
-	"Wtdyz5RGFMvBzJV/Y2z3xrWOeAiV6qe9sON/5oyVo+0b2y6w2rD601GQcH0+V6HFsIBkCSPL5V7YaKHL",
-	"cX7e1nMb9d0YJQHmAWaXBSgAdoZwmnxAntasd5hAVslmXKijaA244HOLdEsf39r+lu3087T1Zmmyt+Xv",
-	"e14Cu5qbpX2E/44EzmNeHvPKw1wAGIx+6z8wtYHFeTbQGtywMMhXoGvNamzSL2uyxv11CAK2GODTACkH",
-	"ohCfl5DfybL47GS0UgLJeBRCSIsQHJFyIDTweUn5I/ugf1+OTHLmH5FuyFr7vLQD0+73JR4YX0gwPLgZ",
-	"JmJ7l1obNXneCW/RNjob4vdAm9CA6i4fc1zfexs8N9fUAWEELveJB0teGY54yGTmdh1QRRLRRjBx/Byu",
-	"o5ZkGRHsSAeMXx81o5q9DXPAH0IV/JHtg28kqYNXD7ADMepjNNYCj9naEGxzdr5T5b4f/07kZBih5H5I",
-	"sMqP9u+BHELjdATAaq4Bsemcru0gfxuJV5Zth+7M6R2koAfEiYK8cdtamKxcM2QwkD9lw77PEQpefiYK",
-	"gjM0eOIccdBj1oO+NbIRWKWNGP+zPUntqN5N6Sr9u4T9BjNaH1y82O/8ZIM5n9XY/Mx7iuGBsPIBzUvz",
-	"oT09gPaNzD4lVoLg4+hF/Kp9rMcog3kbHPppgBKGTQYFe27rGOFaAmlBVxZRLVaX5OvzPl9NUpJv6FWQ",
-	"mDLlFgoofB6vkKXethFFbfSy3iV/r3M8yTGs4BNeum/hibkTaUQhl3K9+Dw7+EZuNqz4tuA6ZQ9xzWfK",
-	"czR6tFHZM4uz6/buJjwbei/dDn+OPb0zQ4zFU77FJya3BjJ/YLhopvjYlsAn4rqxHeoMrmpW37H6EUAZ",
-	"4qKfY5cR9MwVVFMsCSV2Ng9Oeo8rMXicXlsEg3kTAZylBzVqzLwe3JzBSmObyIDF0tb7V/O7M5yN7Px2",
-	"5OSW+5Db2IEbDrKN7eBkbl7cDW7DafeO47o0uSB3zoFmGqmHajgXn+FYtWHN0bPlqPx5Qkp+TxOuHJz7",
-	"/TflO7cTYVmHxZtFuBgHK1wZSzWIOgdoIqcVdkZMhKj/4V/5UUz5QXwPLfFTbIPrvpsNwxJrD31gPkNr",
-	"gHRGXGSa325q2YhzxFRf4uDOwsXuWIgoCwWZ5kctzRwCx0Xv9CUYALeM7eanp6Ru7b8xtvunNKshERST",
-	"6yp5R8teMXqi/fX3hjVsVET9D3jic4gn+NL3gJyXFu3Gyd+fmN8aWwqzI2NVEsdp+jeBgYlCDGB8XOtH",
-	"Yw0/76oM3imEgRQz7FnEWSykDg6IdtPOL8tg7Adzc/xjc8p39I45fcIwBcTIuPDtImC7n3vUdSExmu4S",
-	"TwLc9YSzWbNCnlM0dsnyU5AOABkI/2ks4P+8WGQ9924hfz9reowNbIvfoRR8Z+ieLcP7lUS4q4J3AlTm",
-	"Ow1MBazppJ3FqP2Q8v0zs/V2D0S4n9HnP3FNfaHOFYR4PzTuA2vhANcyerv9zBBQ6+FllvmS+WJaMhct",
-	"SwSbeSjqq2zgimrRNc52TY1E/TynP4jO3fL554v0DZ0tR80zVZnYptEImAKRPFv8k8vdAbRBvJLAGQ9/",
-	"UDsqbBJYgohSW8b0wynm3xZcv4NPPMzmw9joXv2ddBSjoaeqJ6g/tvaxAwj/lC2eXn49MjeLNfcvJxDn",
-	"pRTrkuc6nktOy3MwK4KFkZwFCeW4VmCvDAKptrcH3KqyJgLCNC4TH0xLxNZjiFCzlWWhAnw+25KGClva",
-	"xkQad5frh+Nus/eva1lBO/WH4/ByPUMNvz4/i8fhhaPVGgjRdp56DbB90Q/i+zXVd6z+AtiqXBNsrg71",
-	"kKuDFYhwwyGqfgJ7yEYUj2rmEK0HqzzMcz/jY2mhidOKku1MzoQ02B5Ac/Zevvv3jFBSy72v8DKXSNlU",
-	"AmA3ayqKh9MCfma0OKbiA5yV4AufOTSPX/0BchMGdrfCP55BNdD5llCoJEeOIdj40m45FQVR1PbY5Jrs",
-	"ZVMW9q5pQaO4aq+fWQflwlb2Rw8LZBPOOi73xAz4vOdIS7JimLrICpA6he0VWcvyc1g6qtlsmPIZjQ9z",
-	"WF+xnBfsXfCphzmu5jsqOUnvIQIlXOh4M5m4p4FrUkimMpCiq4P5zzniWXnOdqAToTZEgk3OQrXJOpwo",
-	"2bFaSYG4otDtEdxOKef4IPJxQ/kdPHFaFDj7L5Usa1b64HHl963GDy0UuGAFaXao72K6eIaZATtqFCeX",
-	"NwdA0lkkIA12w66WO6nYA97Xb/ELjhseMs/TrqS/Cb5jInQHAPoJtj9LsN8FJLmyIt1tDPr5bcjNtgMW",
-	"bI+7EwnATZ4432Zg8MS9970B/rHyLsy8PtP5cKDuvLaKqPovmXDhsb3H99s/9VncE77vXEIuAF2xMkAo",
-	"d+3jz7DNfky5ti3fHyww9i5sYfYwiosb/lVN1/pkFA/oEnemui7bRh/LPakt9qQtqPlQzWeCBGvEA4en",
-	"bJaB94pBsM33eQDonP+EfgaP3jFl9MX/JFtGYaEKM37tHmd25Wa1zc5I9mdPScm09kVZZsC85ExgC0Ms",
-	"fduB79TBdkjBLsj3GolknVO+VQTAuYMnahu0i/DThAYY/cjan8V/4chaI85U92W+1aaiohvQunXQSQip",
-	"DejothD7AqP1CUy6d0UBQy6cv8ADD0jKvwyZ/k7RkG2J/xmsUlgwYOaWhQX7tqQs18cZV1tZFi3/B8kj",
-	"xpiB4PWW3j1cpsK7kPrnF8Yw9u9SjvEZtxyaVUDcLrbhoBu3HFGDyooZv4lH53HBcqMDP6hTwXzAISU8",
-	"mEcBNPl/Yk54JcUXGsczDKCci/wIxmh4u7E32LiO+hf30H/latiwodpnsGHarDCjl9iEyvMWzQydLZB+",
-	"wZ49iJgN+xb+Xg67wcZ2QwoMuL7/P/auv7ltW9l+FYznzaR9l44dN/V1nb/y4/a1t2mSqTPTzvTlZSAR",
-	"kvBMAioBSlE8+e53sLsASYmkKImUc3PTf+LaJEgCC2Cxe/ackfCjg6z0F/f6Yv1Jr7iH+vg08MtAIAlA",
-	"AP+vRyWevidMZxHqvoFCYlTkBzZ7qPMK0kVjxRslaqy0VvTh9rYsrLiuUq/QAW3mQxhG0PHdFyMRoyde",
-	"FcF3du+qME15DdJL3IbVoos6acr5gFErbb2XCb74/jLaQmJ/HIwYfGFnti95KxJZ2UcOxbdCFljl6Qip",
-	"qyu6rsYC1llPBUCPqLbdDV3ERgKIAWGhAQUzI5JJsWYA4uzszv3TgUqgHv44HPMIsSoDTy0HBR13uGWj",
-	"DOeA3Vq571742ern+L4wmz3BNJ/uict0d22pwn/F0yGxfq7pVzwNC+YeUbeebOk30BQla6qfAGdgWLuf",
-	"qCrdXOvvPXMNv14ENvfeVSBd+507uV/b/0csbX0+aIkcbaYMmztwFOFDSbMl8hIuGEuNWCIWIjGU3c8h",
-	"eL0QGVJn+UKAbaN/VtKk7tsK3mDTYbD+/Wyh02b5DFR2OhUzwkCCXlBGK3kvhfSIn9GpaDAAUv0JD24H",
-	"2VSMBP9qthUJPKfLunlEUo1FN8Ywr67drkP1Jc3439eaLKLOJF/NmZdLPmB/rB9rnWUCCwN7WQ2qfYUp",
-	"CxSjRiGI0QrYn2Jpi2zKUvCFxx0zI+z74qWKEjcFfO/A/+fctNI1m7mNNwlXz4sPG2YNKh5wL3He0vc1",
-	"OGYg9bUedocVw+o+tikf/IXnMM5GuYHmAb7AWaLzWAlD0D8oQcNMIETZkH5ppjN7akWWVq92fcfmgu+0",
-	"aOU28Ar0bcZPFXs9F+qtTEUilfj5NYv1OE+FslGw5phwY1j5T6iM57/+wYxdJahcwBnqyIPho6bse6ki",
-	"/yME6dy+DhyC76WqK4fj8fPcDlgsTq3fj0nTl7Vl/iY91Zi7nmScjXOLAwb7JxHNE6s0if9SKAvjVp43",
-	"pWSWVXbHWps8S/hqCGfrJV99udZw9F34JV9VB7wwjwd+5Cnt7g0FXgDom0UKq2qtGVR5xvo2Ahicip7R",
-	"ECksbH6wko/PTzKccK3G6rmh0nmCXjSMcuAG63v3eTsTjGPMG7k3Su5UCIiVELkRs+7PcHAso9hupWK5",
-	"StwmmwquLOMJ4Eqe0g4W6olRcVS5rQ2LWcj5XPfleJIUMBOcGEoDGqUWiFI50QKyGA+w4OI+QQSLrGJc",
-	"fAGWF2LHKJkfD6WXD/9XbWySbtEYONwzVHFfv+vhEOV7cPBrqd4LtsOgjq98bjm8AL4ovAMPsyXOIeKk",
-	"XWUfnTXaOjucX/HwviWe/1KoqZ1B4mYfckYo0ponXKp75LGisAEhOfyEq/dyvwn+7bdQd7Kc6USwietM",
-	"c81IinDqTgduJlM+Rxo2B0gbUf7xDFFyCvwxnTq3mhl3XDC69+OuF7LZprSCFx1JasVH+DuKrOC79cqn",
-	"6Vstw924Zak2ln1/fmBQvsl1fVbMqH3W6HoV2AlPjIhOxAeezhNI8jjP/uT60d8vrs7hv+jEavf/351f",
-	"wW/cx5Ua8DfcbRIxQpPlmfHAoAh4tFvwKjoh+ZpaIXqZYakoSSqfQ8EFcbsAn/8E3c01Bllva+0PLpLL",
-	"l4/XDQ47po7Tlr4cqaY9WrL1q+uymOXF80/sZXjku03V3qP6l2EGbs449DPmCV9RZvRQ8uKEr4J2kVZU",
-	"IQlSUVKxTPAEDIpEOjn8z1jHAvc7/3/VehBfBFbRmvJuXxr5wRut6KeGHTMRKuajpMzHtemGYng5HJAK",
-	"jPFYBE5XeRuSwpF33KhiCO72ad3y/a7FzWgHrMX+tY60S0f1DZO19hW9bniK1Z9RhLzb7uWHp8P2Raua",
-	"W83KhtBX/LwgGeHkw4w9jGikQREshmnVv08hlTBtwALQqIOLdlCokwlx8PYhUOcRn24lc4e3Ba3jStil",
-	"zm6jQsGOWa3b0AYN39Gjdhk8oA21qmidUb2xiocVea1frjc6TtGiiqddQJwgPzNLBI9DtB3P5GFt58os",
-	"na0N4Ee5HeW1Kkbl2L5U8GT+PI8evfvqS/nVr8bZuXc/p2lmDevllA6S6/Or3umBEXMeDwTcVVO8DRaA",
-	"s8qXNJzpXsA1I7HH2mXifiCT5d/0s2YZLDsrt8y+uXnxJmK//ficXV1dXn7r+z6IZRbqgSDDX7MP6CyA",
-	"b3vfJ1Oe3UJLzXGZX+mSPfls9hwc6z2YHoaFljL6VtflY52m/NQI11FWxGzBk1yY65I3n4BD6iYDhk4i",
-	"KBiM2FgnOs8A+CqG2Dt+Ezwu93j/sVJs/S327xeePnoaY4zaD72eMJMDJw7ZV/2kENzkmUjpe2tPXgEe",
-	"AghoCqsjMERSxB5bibGMkchfwy+hCuche2pY6l5Ilq7nBpZ+bYwcgdY+S6S1iWApKtdwiOSKsVbxNTk9",
-	"MQXxIJEAV1hteRIxbm7pUTVB+V/xiRSX382SETDQpYBHL9X70tVrY+7xJjgD3QAhl4IzthkeHPBTG3D+",
-	"lvL/FU2eYDV4WqMFZ6R1IrgaGKj0a8l4GrgqJjzDbEkJCNJnHv1lGbcxF/zWrDl1KGXr/lqj3gzQEcvC",
-	"kPW84RTd85D2isaNp7j0bX24YRAbfTckcVtf21oQ7gmrRu0IV9jcJjrD01GJ2dw1wc3tPqUbOwz0ViKw",
-	"8qT5XEZ5CL6xOZ8Kc7ThR8aaGVcxxReuma+ridhCZLEcWxMVMC90PWU6gJtJDTVP9me5+RUv6hRU/DeM",
-	"/W3sfSXaosw21bHNtfQ6V1uLlkJtWku8/64OCR0AAGu67gBGIMEVnsURi+VCOmMCFs005U1vbXSiTxpC",
-	"vI8p4bMZ5N3lzQDXYHd9rzS3Ysf3OkrI1lt/JyZwP4mLBX2U97ao4LyDR4D3lSTU7bA4IFnKjCfOL0ul",
-	"yol7TPyV84TsuO+1ww1d69LxQk4mwo3WK7jywPGqD7vdbdaE1sSNqgOFL94TtyRMhsL2xxxFr+1MZEvp",
-	"CY8hd1Ou0IPQwjzhK4ACYPDt5xceB4CsAEVzvQ+dzuRUKrOVMReLUlqLfqthkyjEDpEABtjW8qZZ745n",
-	"KmCPGhbRnZZu97yfX+DxZJSbJ5WQTgcZUXjVnRJguwRr6x7J7W5b2f2krl6DwXSu2ge2WQigZeIJBWpQ",
-	"SRjto9Q1xvJeiF5/Lz2X4Hgw7GiJ7mRO1haMA1AbnKXaebfXhM8PmvS4s9E9IKwFVUx0GRWa0eyHA5s7",
-	"nfU/Ua3UbbP0Z2VFhlGO3dbXhYof6rlQ/pgudQ22bd/4LeH9e4wSEqyqobCg924nyHI78umNv+gYE/BG",
-	"iK6p4yDL11P/I+cABIR8v1Q00xMug7QdoaGUp1yDfS6RgnY5Nk70OEQ9JKEj+h++TEwSOZ3ZgYo2qfHP",
-	"Bj7epzie/7img3LCFYwvcNx6RfheIAmUbKScyjKTVpTicMBpAIAI9+Ql5Q3rxl4qO1ztwJusdOzre+ih",
-	"8fvl54FX2J2dhwjVB2Pn6fxa/dU4gH6PEsuyS+A1ahOJ2JwA/4RFkmQZ0OEQZT9DxSzBgpnUWzAkblto",
-	"fZArOqQXa209E16nsrX6uBDVbPXkPRIIiu+anXY9+YoZO1Lc6GJ73GjY0u4tQqkAedYTT3/eix//bMWg",
-	"H3NUOGPxSvFUjk0Zq6YzqJ+1eaaQ0X+pymEQu9QUAzGDB0HM7ar1FH27+jrtep92tfOK5lyHaXV5r7PK",
-	"mUQddTdylYxWLJahVv1wonx32g6uOBNKZNNV3VQi6B7HIzSbSEGMGaXsw/CTCfKsTZn9N9rIorAP4yxU",
-	"EMdSGSvntq7FXWK+esheU/gH+T+UCIEAt2xF6z0RBBz0UtWjrIV6q+tT820o64On6sGxqXIozB3X8gxl",
-	"tzizkE2wABM9zefIm4NJajn3hz2dKxsFba7gCkmDpYkxSRilDeuXjIWycrKqfMMGAKAWh6Bz93jP4ICK",
-	"KoTlGIkJYi8an5sruhUoa3d59PrCHCYJ5Db8o52p2ExwSwwHBtJ2Rd0l1oFI2/h6cPPay+0edzR4IJsL",
-	"jlAqnxrCATbzmcjkmCfAu06HdZm5aWPsNWyYRaSLKyY4JjAaXto1Mp9pBAju1KVxTPzGvgpPKKmmmM+K",
-	"CAJk0LBSFF5Z6nKfgqcBwfWGV5tyqd7Ho3rUyXkJLxvrHKELYVt4XN4VTi+LbkeWva9Juj2SdBvv5Reg",
-	"+h4KuZA1IHLXN/Tw5oaXhI1/zq0Vmbv5//48P/3h3d++ifDfb//7v066TDWqLv+Gs3/evH6FxZ16wv4R",
-	"S/sU/vZt0cs4B93snBCTO3crh1CADGv4ilhj3qX2G67Od3fvtkyFrm7Xls0ddu/3QJfT8dpE63n3q81c",
-	"iLj75XMJjN4Nrly7M/WTG7beeBqLzQB3Ss9vU3Y7gDIlYlp53wNDpf27WHMxPjA4VqcQ8HymtRE3rvGB",
-	"yFVm2ggFD9iXNxKHYAwN9SKZq1H1RLhtdywn9GE0+XHkwVtI4gDe45ZglMYiqXnTGNksT1sPlv6ar6fL",
-	"z6oQsPXk58es8fjXEzEwekvVBUbC2XICc1ONV5H3X70TD0hlqCOJyrGUK9b/MS8oqg1QJw9i3sMsQdS6",
-	"+eLB+cCyjHXL0pdd4z5mg8Ybz2woyjAN61g4Fg0x1jczvXwbHjCQSphr//kMZTmOOubwZPeJapuUaX8V",
-	"wWP3oc4RmcgEsGbu1BDCr6A0RAJEFF3JvMLlUmcxXg7SBeM8W4gd2AiB0vJM5UnSikh6BRds2e8AcCSm",
-	"UsG5slxPh1EwGSo+pnIhVMN2uOE3b4fhtG1Onx2cx3Xlj3KaZ50BBW502ARu6cPkfvQIyVR+gGNfiPk7",
-	"swbcoCmgQiZPi3gTDCAyJ00g3sIT8LO8fAsE8C4es9EQVRJoqsNTQv/unjOUDoxrG/mIj66y5B5Nn9i2",
-	"sGHeM9a9Lm5qWsDydG7d+uCfU9aDLtf+wJ9nfCGY0hT35GoF9V6ta5lXbRzCQn4RYj6keXhpzF1Y+vuz",
-	"kF/E3BaKpw21OiVF1D6kN8tbGhkG7GNBe7Mqykm5/S1qnDVWseQr065wuDJHpG6pdizE94n1g523xtc6",
-	"Fj1c/P1YpCvdBJ746saK+eaG1wXZ74N8xoq5KfD9S7y/L3JoZyAlQhbPDl1AWWFvwwDCFJw1RN3Ra/S7",
-	"08nYzgZx3IX9HdoeaHeDtr/STR6VbvJ/3PapM2ZmmVS3VNltrMiesErA31i+YrduzQUjXtOGBSXMVsjt",
-	"DVzRaYmcczCxmtD3CSZ9iszFD5cd1sclaByTUmNGletw4IFzBU8yweNVE+gnqGnVnwbq5c02X6IERSPA",
-	"LYqJYoJHJHoJ3hO8qusAg8qxBXuLEXhYQ/ox4B1jj87Pz59QXURUavQBxqGFssDG3JCrEjwbz5qSFRdD",
-	"FG61hthmqGZVQ9tiwpf0Edenfq9ouMKJkqGZZ7Zk12uwhjpIwbZzLdQswQ7kGtshI9Y5sHv5NbG0U2Kp",
-	"6+Up95dXR/Snj9el9CCcaoHHOcBKg5OJcZY4k5OAgxBxMWMLNIRnNGywhYxv5m9xXL67elyFGlayjFs9",
-	"tuMk026ogA47zZN5R94JgnxZtbKgNAXnYtxezXEDVxyllAOSWB28ziRh+N498EFTUUE1VQXbQJDuB3xU",
-	"4P2YZ3qa8ZRIKWv0/d22B15nvZfHF0OmA/33dE8I9pvGaTqaVjOBYWLfirnt67TK1x4CBza3vf3z5vWr",
-	"mtPpSOBJwl2ixAdbuH2VyUGf99D3RVvi8Qb7aTdyMLjnb13reisEMc2lvITBwNbYN3HGJ5ZdnF+cnz66",
-	"+Lan+qfyE9CLrcwh8AYXPJExMFZRpne9d+/cPx0UNcOc6ZbNnvajhfijzqbCbphWVeQAizkLfQ505GG1",
-	"rQu0wg5EXrh3FosFYUuutsEhDkdVKqY+u8MfPu1+UMUbt4hhvuQjkeC+M9BCho3Dc46eY8Idsn4dg9d6",
-	"YGgb7UEuZiQSOHhCX35qGsezWFg+non44AHN60MPL3z7Q+1LrvkdSriG0zd9iRMaeoVNdbFPuCGNmFts",
-	"MNmfoX4u0GLrVDyBixA3CBcRIrpl0NoPOJ5MYCcCmZ5OFmuWrQkFH3fgAsCq9ZNuUJLDiwj02Ap7ivy4",
-	"B1dhEzg+Ir5dMPeZ4DFx/fxxegMXnP5GOYoNDG/xFZ96YuD0CwrWF3BD3HmnQsWSK/bdxelIWjZJtNtg",
-	"8fV3j2niiQsGsHmvOFvyhXCd2lhp8LLyakZOlYjZo0t4wzmXGUjLcmORrX0KAG4gcGdjneSposoCqShe",
-	"rCfs0dmjy++uHkN6PXeO/Zgn4iF7DtcbNhIrTbI91EGZYOcRO3/I3ma5IGy9J5cA4/2odQrHxToGQcgm",
-	"0FduiSyknCq0A5QeX6Frarx1fnZj7IDnPTAdJ+a2lPo2nqVaJhIch/oP+/7RRQkmfvXoh4vPd+b7D+ln",
-	"1ooPFqhvJyXLlIpQ+JOKAH3pwX3M2ZUCp3mlxp/OwKXewyFYqXF7KuJpIqfqKbReTyW9hl0v1Z4fDh8l",
-	"RQoOKwrTUMVUyStX+gDRwIf1QYNL9ByaHgi269o+zB0yohdmf/CGxjwVGX9gKFjkC1FivvI2DoMxWnnP",
-	"aIIHI+txCdwt5pOGMYrFWMZiCEN9AS3frNRQ8RTXtNf5Ono8hZ4d12fPYv+nw6P247GYA9EEdxMfC7Yw",
-	"8+ocXRMELd12G+BiI5FoIGbUGWntVZ3higUAckmocbMyzFNDKVvcnYlJFzyTh+yP05diYk9fjAA47pG8",
-	"HqKbiAmWlBGYHHEL9MCI/XF645wKd/eoIBEo6AvAesHviB/WOQwvipffxvmlqs/2E6rdZTiE5Kon6Pd/",
-	"rDuw5v6TldW6/kW120lhUe1XfuoJpuVtPMA2yb7QKawYc0SW7KbqBGapc8ClIflzOuzu4Y34tXh7esdt",
-	"Fe/dJV2vxVhKvY+j8ngqBtjfX7l2B9444Bl77+9u6e2Fr0Uvgjc1WgG7LuaG9DyARwOZ95NN2VSwMaNT",
-	"AaKsILA64xgCiZtX/C653bf6DZfZHuewMAEGO4v9J2Re7zVp+Uzb2RqDENlolSAtWlvxSBKucaf9nBc2",
-	"KB05u3P/dNNsOJ7YQpPUApUNfX4E51+IxgExY8HByohkcl3mj3DDFmILkoQQg+BEWf9ud7N3j62iHD2q",
-	"11ko/dial3sBvw+Y5C5bWt9ZuQBE1hOW8BEVCm7Pt9nySx+ccwvlXO1AirfFZcdAUwBgPNSBdaxmKX1K",
-	"D4Gy0FhR93/rDppl2HgEwQaeJKzAAppm+MQvQsz7qG7rqlUHtV/uh5mczt7PuYF+n308ub46j05Mol2f",
-	"PrpyH0629Uw7D1vFWlP2t0LKHdrrWl7n292ED6ZSBSR7DT6tIh0HbUT09P0k5HouZSgsc4sl9gcPCU2u",
-	"1S0A/0+n2oViepzdhZ87gBeqFns/CIbi6wN6wU3GJ8VOR4Q7uBkBJLlBPb1uRV2bkwcuqfk80Tw2ZyfX",
-	"d+u/usMf6pANNe+FF7e+VONLtJaluBW9e13K1khPtSylO950S6CnS7NrwCHLAl1j/KxKC6ag+nXkPHcj",
-	"Y4GEUxC0E3yBp8JGPqeEL+uzU4FvaD14cpSCzzcEQu20OzqDiDDJA3VQAI5B0ZqpxALLnogKOCRXOUBd",
-	"3RAkfAVkX1zhKDCuwP17UoKrU2RUWj9QcHBXGo7txk3mIL5QrGgwcqfB9Ws3d3ft23Dp0ZyYUlVbJx8m",
-	"vGEPLoxvyw0E1cCZ663g0KgWHerBjg05tziudPCQRa7VQsIvu4ixdErYhgit3fPXZkjHwxHu+5sDek97",
-	"v++BytZ/H2elZSZhDp3d0U+fzsZcjUWye4iXGmhPED6Hxn/HS0+OiDJzjwzE10pb5tZv5DzkSVKXQ51w",
-	"mVQMb7OroMrq7E6qWHz41KxUrJfKeT2NX902odMPOwvHRb2laaITnsdSn3E5mex77yTh433vXfLF7rcu",
-	"ZCz0WTp/vO+tf+VyfAtKOHs28OE05TbT5pb3IlPirAwJ6y9r9dBZxtXUUybCzgaCjM6ee5g4rxW+AUWE",
-	"M70QitEM2D3MVV4kotr1DSbT/kpLbSvbTCfxQOvaTzqJ72FV8zsqYAFwL3H7KWysIwG5dGIb0aQwZKye",
-	"Q+wyV1YmVPaRCMumGnglhM1WrWueEh/sQJ34Snyw9701uG2BMltQjepcdFP0bWvXYOcN0ze/ubZ36RwS",
-	"mMB8whC9RA27/pgJntjZxzZk9U9wycmAziw9oWYRzec1kMF5psfCQPKG/n4GldEf2zUqsHb6Hj4Cy7Y/",
-	"RSffn393hMc5F4keWS3Q45aPuBERS0Usebmu+69c5MiSm5tCHN6IbOEnQp4lJ9cnZyef3n36VwAAAP//",
+	"7P2Pktw2licKvwoiv41w9zcsqaokq+1S3LhhSdbYO7KtlTTTE+v2zUWSyEx0kUA2AVYqW1f7GveB7ovd",
+	"wDkACCZBEszKkns7dmKiraoiQeDg4OD8/Z1Pi1xWOymY0Gpx82mxozWtmGY1/ETXmtXmHwVTec13mkux",
+	"uFnoLSN5UytZE7km5qcd3TCyYmtZs0W24OahvzWsPiyyhaAVW9zYobKFyresojjmmjalXtwsFtmioh/f",
+	"MLHR28XN1eVlttCHnXlL6ZqLzeLz52xRsJLfsfqw5IV5G76xo3rbfsI9scgWNftbw2tWLG503bDwq2tZ",
+	"V9R8tGl4sYh9aM1LNvwR89d7fqDkFdd++CM64R+jdLo2hKnoR141FfxkfuQCf7zyX+JCsw2r20+p/g6q",
+	"HcsJrRnRW6mY20XzW77mOTVPEb2lGn5dM1YSrsiWlQWhG8qF0gO7bL8XTv+/1Gy9uFn8/x63jPYY/6oe",
+	"v4HHfzbvmtnKvVgOzRh/T7gg//X9Lz+T/ZbB7NkBliEF+0oRuRc3BJZfU82KZdmsVUa0LFlNRc6WZZOR",
+	"in5cmi1b7hi9XRYrvcPfVbJiQtP6YN8yv1NbWeulZnVlfxn8Ys9FIfdL+2RNxaYdf7erlsVqrQaIJPei",
+	"Q6GA93FT+yyzo7xeAiFjZ7Fma1YzkRsaKF1TUTyHjZOC4S7STc2YIiumtKGcIHSlmBjaRPOdeRwN09P0",
+	"lsXnJ/WW1aRmuawLLjbnmSV8buY0a1k0uZnY8Plun7nnKTenZvgz5q/3/YDcqyi9FSO0lIJlZHUwFOY1",
+	"4YV63hKaKyIknO2amR9KttZENobS7OOulAVb3KxpqdgAf5gPh3PlmlUqYdIgvX7Eh6+s9HI/+odpXdOD",
+	"eVbpQwkSV9YV/CwbUSxLKXf9Vcs7VhMqCmL+MSSbzJtRwWrXaiewkrJkVACN8ZsV1fm2/9GKFoxQRUrZ",
+	"FOa/hpnXvFbaEZ5oJohiuRSFIutaVlZscU1WbMPFkIDA7500VRzheKbUHriMyJqsZY3SnhdMGdFPScWL",
+	"C/MjMQfZ/PQv8NMfDGP8Eeha8eJ/4u9qvtnqP7qZd7kavzLK1zuqNavNq//Xr5cX39KL9cVvn548+/yH",
+	"X//lf/7W+c0f/8//EuV7XOiOR/fEiBGB8kbtGCtQOzHPEqXpYYjit4zt7JAnkR2+NXSl4x+j415lCybM",
+	"9f3r5aOvs6vs+resPUSFbFagbNjPiqZa2Xsdv6plXN4ycxDWZG/POp7zBIkq4/KUC/3s6SKqX+CGD4u5",
+	"BIaYFnTqIPKRTxxEfs8PmKtk+AP2ornPBxpRyKWM3N5qy5gmfzCfUBkp6YqVRs04iPyPxB7TH1/hGTU3",
+	"xnPCCqMFmV+Ig95ysUnYV7keUjeePMvCA/kHmM7/3T2F8UO4r7nmYjNMNfvAvQgHt6jaSaEYXC8/MFrD",
+	"93IptFmvMVF2u9JqrI9lrpm+ULpmtDJ/i3xpxQUF2kS+1d2aN1zrkl0wUXAqHpHvSAlEMxrok2uyMttg",
+	"BKOSpKLiQFYHjdIU1NM/wFT/mJE1L0tWkGZH9lxvidrRnCnQewRZlTK/VTdkbUwuFQycka3c47A1o0Zl",
+	"gpHNPSOYcgfa6L3BZP7wFKT7JYmIQCrI1R8zlIVScVDvrc4PFxZOgYDSz0guq0oKkpvpmXuNkmdPL1Zc",
+	"k3Upqc7gAmHG0CL5lgrBSqK3NWPkyXX7lCJ/2NSMaqPLVXQjuG4KlpFdLTc1rSpGwMiESRx2jPz4I82I",
+	"otWuZMosYN2UJVE5LZmdtqcDVcff8Zq71c8vjH4Oe9OaAi3tuCBv/v31+4wYZiTGCDC/Kl58eJvBsSpL",
+	"1JH2VJFdSQ8MtnhNa7PusmAFKeReEC2J3ku8Q5+TiovGDL3mgusDEEjx0mjkf8xgJh1yGf3XLfVoNRko",
+	"aY6sYDMTr0E/+oswetDbWq5KVo2cgx0+8S9/VYaTPyUaY27cyFmgZOf/6A4wnMjv6nzL79gvdYF+AloU",
+	"wF20fFvLHas1NyfX3p7sI6wansP3rExA1dw/Hv75U+zObSXKr+2jv/kzLVd/Zbk2pHphtCzBxebl1hho",
+	"c2aoWbUrqTbjvdesZpIoo6mSV/9JfvpP8vo/F71JB5ZDT86bwy8bTbjOWhbb0jtGhNlwPIu8JmgaTqrR",
+	"7eSOP2QkgZHAzwmrdpYVzSe6LpbruJUZ0tV/YpSuEQNEgDAzK7IjqMhcupTbykZF1mKeN7cejNZSV01Q",
+	"r0etsY1x/iv/SHv6qbplhZn0YopWOP/Oh6JUMy+b92ewYV7ynXI3pzEhFjeLy6tv1s/oE3ZxeXl5efEn",
+	"8z/fmP+5DP7P3Luy0UwNnDA7bv94ua+M2fFguk4yKWoz8W+U7G7wb27esb/pmua3anAb2wk+h2OG5hYw",
+	"CcdzYWbqzdVx8/Ty2CQ92nWgU3yfZbPZaisTQqKDFCqGpq/wTsfLXaFza29+8I7VYw08a/fxeLeoNvd4",
+	"/CXYmSgBSql0RHrheVNESHMn5jjHzFyce1kXapSmx2a9sZrjm2uUFns8jkQK/oEg/dQii7wsxZA1BKt1",
+	"6g4wEEzfSSXkEcsiMLkIL4NboTc6EJ9YT6RRu2pG8kYbNWwjM7JiOW2U87GWnKHiFt0SZWzTOOFZqZhb",
+	"+ok0h1UnnJpJSYcDOQ6yVLd76pgx83xu6WZXZ7mr3efo2WnUpHg8OlSylA1sjrWkF+aDjMJ8qFH11a35",
+	"30oqFXyyJRYvojS85SL+h5KKTUM3bOCPB9no6J+ca6bPXOvor2uJV4BbltE/zCVDa0PEin+MrOZou0Aw",
+	"w3ftcH6CPdpni48XG3lhf7ln9I49MpsR/P6CVztZa+vF2S5uFn9nSh9KKavHuazZY3gLJvGiUS9QaEV8",
+	"UasGFF8OzgmnGeWyrhne7z394Mil3zHovJNENGVJzT/tZXnkNDEMEHr4TxzEOfpPfD2MKHDB4s5TMAVS",
+	"Rut5TLvxihPn2I2OnDTI5/jJfun3ePKMR+Sg0cn2sjZKmWEYLcnKMD1BhtKSUKJpvWH6hkCMCu06FPxU",
+	"m4fAQLZGHmrz6A7XTvQTcJV0mW/VxGXsqrFeiRR14vrrZxPe7tVhuaWiGFLJGFuW64F706x2yrh72dTm",
+	"aOLDy2IV39YeLwzIRrlex6di2EYlz2VXcxFRN9ZcbFgNf3TXttnh1obqGjNPL2MWEnDCzKskSc705Uo/",
+	"UjjjzZTTNiZGXBwy9c1S7tiyWC13rE58qX+Yj26ZFVwTeB485VtOc/ucdOUEIuLkm+eNMS5mbv35zlAb",
+	"oH8ahOcvvn0WFbWM6qnPfjAPvdyaCbpXlpW8YyrpxZ/gyeMtcytI2hOk58nb8ROzSSRpcjWuaq+89+yG",
+	"UOs+IzmtmBH8rbcwohWH1uORzDXHLm4zeN+l/VL7eXDnGR0sw/vl9fsMgqmNKFhNLq7A9PZz6F/uw0ez",
+	"p7Qfz3ZXRVV4Ou5VjUz9YWYYlQpAYpy73dqY1v8SJ/i2lqgLH3kDSx7LLJBrY+HuaqYUOGkbUWTkqg1v",
+	"otqbsCxLnoBnAsOs4Ou1zYaaDIhlC/CmL/FMJzy+pWo701a4jbO2bPSuidyll0APGnjqXfyf2Fdi87L3",
+	"0elacqVOf/2Ij9zu+DV6i8ZtTUD2cOrBNIBuE7LOZY896jDjHKnn888+A0szNLm7vLw2bDpvZ+uC1Sz+",
+	"jtGLI384oiA81Q6U2UnMJAoDw/9kakjFxPsdy+c4PxU8v7i8+vaSOgdn3N951XfHK/uxlEydllbwVlRE",
+	"lXw3U6egkfPoAj+Ki5yRiheCb7Zeza0ZRIcKcFskyA+6p4fhb5QUw0dUEK4VueUCneagQKcIM1qw5bRa",
+	"9JoWzD9unR8pz/8+KteARcNFzA6pWw3ApUhCQoNKIyAXd6zWAx7wYUdRaQ2bpCtk8KYQUrMx481f/GP0",
+	"/2W9fgeRs55z/DKioLg0qdEoIzzkU0eivmupXKKaVu7mwmhsqvf++psJc1tzNuBu5ejq5sLFwSFwD3Fx",
+	"cPd6Ty8ruGYF0XLDwIEKz3Edcx83AtzmRcy1vZLFgdwKuVdhdlgpxSbm6I45+FqetBcjtZkgnpUmpLwR",
+	"O49AwM0R8OAw/mxF449Fsi/Ecs/o9rwsZX47O6oMnB0Nd1me78dKMclhTxWR67XRlfcu6xlS4RQ9qOfo",
+	"IN9zBXtjnoUcuOndMV+N3yVSRQMd8PG8lIop0uxuiPWUZ23oIuA/mhv2axnUJnIbMb9iW260YVoavSnw",
+	"i9v4WbYwf4k5w1/KsqnET3S3SwlUdme/lXvwwa1KiKXUjBbPbWYSoYooWTFgdnO8FOWQo6aafOtfwjhX",
+	"hhEPtxdml7Yu+0OBCDhSqTgri8HgCc23JIdFka0sC5U5SZ5vJc+7wenjBNlGdeOFU06n8fBhtjDLGIhR",
+	"cYxjh4vNMGX0ajGZ5d+JRZtvZI4oUe4Daqh3djLHIUqgygA1qSNlTpGcz21AzViWlOAtS1YM0mLAQKZo",
+	"mJGagTAJiBnZxKjgcJGxcb0N37dPx1Z9vBe4kBS2gQPPaEGoSph/dzAfYhTWyxywVW+lduOnF+setNuc",
+	"tN55vBdVNW7ZTsekaEih5FMeDeKaqcRz2m2eGjwA1+MeDnF7VnJWluDrYCDz+v6N6SDp0c81y+VGcBW7",
+	"tltftLGkLaNwBVt706WBlkZq+XvlAOdm+u6w5ziYhN2AlnUdvTJ/auPHPQy6HHtWVCRoXvGPzN4zGMn1",
+	"KlA1K+q88hHAURXfz+813zQ1U53gylBuUasjmqtww++YwKjPrBnmHdqMzbIbvYIEObZjSlubpH8Rrql1",
+	"QxlWNTMjG8kUJA+meaUKm9iRpKe/4rvY+gz9FWPipD2YFylKE9N56N5vAwQBMT3bBLNvgwvAsD6fAEg0",
+	"zvNuPT3WP1NMOTX2c0LUtVfYYNipkkpn1lCgyFel3LMaBS+K8Sh/nRCxbak4WxMH5/7idVOWpOIfwRo5",
+	"IvfF9ZMB8l1cfZNBssNQ7tpQ5CCMkh5dIC7X16bOkzevvwfBAZVPUCwVvY+SmCSoyAy9D3+6vA+/zB10",
+	"in1A42W85GID8tMTJMos/uvTH08ORfoxn4WDXj56emKUMk6hy0dXsfGcDO0TRdGK4TkCR/lIZkBGlPRF",
+	"sQdCC0jr17Jj8w9d54ZnxyXVe20Teu9xRXP9xa6/E26n1jx6GrOOBm4Qs3u0HKgsReOCK1/xYE04m8Zr",
+	"tnS/5fnWGe5t/sj0lnXuKpyDv4AKTHQbtDbQb5lKH3j6reRCRzwlx5Tqum5oo2UFWf+P8JtzPDjty+jH",
+	"aacxz/Cn5I6WDYPKE+svxbKHrVXTczMyKkBSoFnrUiFjLvMEt6fa0h07TvqrpIQSJNCwY94NmGZq0kOn",
+	"ysDwC7494UsLNgRJea8N0d/f2fqOE+m0ttm2CY+eye2MBIwmNLKBrON48qtlHpsDvcb4LhzoA6Z076mK",
+	"mdFwI8XyDjW9ZaQwTGiscMMkIO+tP4jdYQVdXwuAWE0kzAIhHLSglT6CSzDCpjTW7+rQTTS2gsj+DRYC",
+	"qxIS52f+6OJzIW+jZ7eSd+g7qHmFyewrZHnB9lGOV7KpY5PXvGK5LNq4Bj4XzaS6nTDFGMzcXkftZs3L",
+	"ULbzGUxSRvSA6fgd7JVnwzb7FbOb4RxbRg8+6unklutNDGQme47ikl6/4SpyRIGf1Iw7wJ71CHE2UkQI",
+	"gx9wWzDOg/YW3MumLMhGhlszNql/lYINzsolSDsulZqbgVkBaeRga8Q40qjcA163PbXABPSWCSjlPzHf",
+	"fSib/hD6p33WjtJSFuTAtL20sNAByds7vFzFD8mqTPB0tI5XYHldsmmTGR+z5Lbkyxx3Wd4Y1USAP2db",
+	"cJp9NDfAhx8/vPn+hny/I9d/EZeXV4S8eX35J0L+g5CXhFxf31xd3jx5cnN56f79rP335WXwb/PMX8T/",
+	"n7x+98tP5OWbH9+Sn7/76fsbcn313cUTLGzs5fU7B+00UV3AAnJqROHURVtlf5kNRcil2LDa6C2Mg/rI",
+	"ROGLhrDmBGIRJWfRkK+3Qa5cIkJoisR9qCxmnRn2UW2kEYwSH/Qwhiq4V5VE3UnIPZEC/etlGZbGRe8v",
+	"3MpO+OLq68uubjlYBfhRR9nqFcu5SknkDos+8xw8yLYMvNlsmMJZ3/yaluTxW79S1I4ZTUau2R1n+1iC",
+	"hI8tWZFYSDz7hXQbH9cEwjmfhnvy9VTw8/hCCz6ZueUO7EjJBTqrU3fEaKFA/ZzWxWNzFD9cPnm0p3cR",
+	"SttnPw2Ew4Jki+GAWPqy8Wvxddq8on5GKdtQcZx8V1DNLsxFH9uWvOS7Xcy/7wQEQl7pboZpgnqcN3oJ",
+	"rt54wqbaUeEwerQkK0ZsthQronxnhhtWkrlWZMdz3SCaT97oG5LLHWeoLxsNpyBUsD3y+H57iNGioBW1",
+	"xYlj8va9oJujvMjeAo1y7tK/jPLBtWLl+sYDkqCpjolJCDlwx2ojTQIIueS7vogqR4ipkLZZTBTLSf0z",
+	"xElo6/JLqqIJH6yuZZ1KyjXN9cDWAgYE/B22zufCgJZthqQdlukYfrx0nu9YlgvqP1iGBekPmB14osK1",
+	"5iVL13XflmYZxWtesvhggqstK2YdZbvhadYrJoFNSm1Lk1nz2NH8Nh7E9X9bDnq6dnRnz5Sno9Oud8V6",
+	"kS1ydbfIFoDrkC2qbTyHo5eX5dKqJ9Af5NqGPfmOs1hhjpZkv5WVYZmNZEe6sc1kcmHfGG2cA2CS8ICd",
+	"NuhiQOG8rGknwS10DvGNYMVydRgKJffqi27Zoc04A3qZE4LjgFq2GLStTxGBeOTairOkU/PvihVRY2fH",
+	"8hFimb9a8TpALU1r3RGAMQ+s7njb9tSh+2wx76JmxpLCX+1qedf+C+J3RhqBoMqpyFlZsrh/TrNY+Xns",
+	"ytT1Ie53zxZaalre70YI6DXgjMA8XdxgziDKr7eGZXYsDxJ3JpJ1eNG6JlqeD89guL1Hm9nKmiPJ0s7f",
+	"UjTQR9xe2nvTUcvdWE6S97ji6JbMWnKGp7EjMlv1ygs2d9cF19OYijfbaPXCd7GT5cES7OQM8ta2OCr7",
+	"lxY4b80FWmiYiKBsHlTNrFKn5ED22LPLCRshkkxRRkv44dc+SOVRUdEBVDOabyFf5iCFg8IDPTFzYREV",
+	"qIcuhnTjwAwBJdawlE3Ja7UFeGlIVR0I1ZgDzFWr6d6Az5Mp63bxxq9TZXMs8vX2MCsAAAEnTgHRTpbM",
+	"oWdB5BtwtaLTioOa4DfljTu7rYjhwmM0dc+8OQI3hNqJY21Noy8AFArJnzeJ+fVSlLEbCtM8DUkg6yFA",
+	"8fzxlcq8j88igMF5BcSJWjY7hbh/jgtgA82NbK4jgO2i+fa583pTcssdUqCh6SBOygQ483TiY6AUReWp",
+	"medXitjH1HO4hlHj7sLbTWVgejC7OAfCVwZHfBJdm2XHWEDB0J70EYT2kJzk2BiiXoarNimgOenaV+Yr",
+	"3bxwnUB4ylJrYsytkIoAmVQ84wR6UgFQz8tdW6RDlLLEk4gUrKKiUM9JvmX5LfPg1EAVwOFD3clY8I/p",
+	"jj82E3QK1SOrRYdgSxLzLxfq+unieCIfjOZoE1qIPVIKkcEsJngBPkS/Dke962xRMU0Lquni5pOPnTlY",
+	"McyPEdZ6aQ+LWtz8+skZVr8i1hvlwnxgsafGDMATD3/s5du48pIFTnHx+Tf/3U8tq35efjJi7fPypx//",
+	"Ex4xhlGrAoCZsjheqHnOGSrOLgFa/gYXKFaiGnK6gCJqOMeK+9NvQFS4ANUC0J8hVlEyjVjxXg27iniH",
+	"iyErq7Ntsb/bbYoCLciyGIheuu2MqdBbRgvF9GAM0wsDmxC6YqSikIlgFQXGbBo/JXYs8gelnxQIMXn3",
+	"BO3yn375D/jFT2+f/vEmDEkYWz7Df3Zhnu1XggIGRWq2thnIXZIWDPC34/q3IHjOc03Fpilp7Zb0nLgS",
+	"03VJNUGl0mHaZlffXGZPnl3+Fg3hI2eGESTBlk7cYrXwEgI0hhd5wZarw9L8N4570xM6LZJ8knllZBPi",
+	"0UdRq9oTfKwlFtVAhZeFnIz/taLqdggGa7myHvvoH/nHqhwARuzRYDhM77wl3cXg0Ruo4LHYYJFLoPdd",
+	"LNWdmYDdCr4ZW/bWqhbR8R7Im9KKuMnZ+YdtQnnMw4h1M6EHt1XJ3UE2yrA78KgoMa1ITsVX2ggQdPc+",
+	"DzBSXM69eXHk0JtP5SFlttdw02+vn31tiLJjm2sjifMn5qe/7hhoMeu7qyitKrahK3voTsAVSXHt+HyG",
+	"GaCYgmJqLPWYlPgTwFQgiStm6Bmv3hvxnhxXoeCafdZBa4eHEwqyDbrGs73U/BUVHImQ79zpDaSSZ/bU",
+	"em7QxE4u537FNM23s83zAl4LkKC3fK0XN1ffXl9miz1Vi5vLz/1byb3Tc+hQKBOrwQLnmmw7cIdh1A4/",
+	"MxTjsaUvxoAz++AzPwGjueS2kDrNpNvToTRTM4cWW9Smtc9VsD0x3KLwi1GVm9NSbho2aAqxfIsFWhX/",
+	"eGOTXuWaFPY9UDTuJM/ZBTRXCBquKJvd092oin/0+cyR5gzejEfU67QaCFABhsDWIqnItB4O4BjDPSOX",
+	"RuO6Svs6Eikd0KlvDfnXs5Y87arcjOPbtxto48A0bpz1gwTAeZjbpmTFXAT7qEYt6gM5LyKBURLuXTTS",
+	"TQc71Tht4TE8gmIp9wsHUjYJnmhhM4BqGTZHcKvrpo4Npd58X3D93Slwd99/pLkuD6QFN1bsEXnZLT8H",
+	"L01YiO4caLwmt1xkpBElU4pUjApb4/CIvLXo75hUkrr1j/4i0LsQzvwKwvlHvzlWjYulhx6dhcNWsI8D",
+	"9z+zmAGjmhc8FOKejsNkmYd6rnmYgxsitr0rWddyPztV2h1hsKosTD8U8BNsYoNuSBtCgq9nJK+lUmtq",
+	"tEIuwA9ENV5NWGvbP+pDab/j2UlOQiRhW8zMFJ52TmGvkHudeL/haTC24dn2rUoAOAFmHdt1qM5fbuhO",
+	"zdx52xIoL/nOF7rLmqwOpJayIjoGjD5jPyCVTenxTb+K0iyZuDbTYsZJfng+PM1T2W58tHbao4xPyo0f",
+	"CzUyeLstUVZyp3omJ4EIMLwk2EeNDIVBAdnkW6aeE+p6lci1UXggOZtrAmhBPRld2l2NhHIctvho/qUF",
+	"/xgvIBjf7lgxB/tbQ8vlTu7BDqopV6xY5lJxwaavbgdEPQR/0sapZpAdBoUzi8Ew18YB5LC2KOIOpeMP",
+	"woVcaFn+cQ7Vk0s75m7PPbma6iE6LoMQyQx6hn5R5+YAR6j26PJ6L08tEUqbfTEb1OscGFQzxFtNq90J",
+	"J2rehXkeUeexZWK4op+zBfuomShmMglWWKKw45vtSjb1Q4owVmw6gsiiMGjKy3SpA4PEKJAk6x9sbelI",
+	"bskgblECxFYOvpmZ+hLNbwnoutbxgHYNQtjpLavQ24n2Tda2gkV7R0touBB4LYq+KJlLQRg6oSfRMB24",
+	"UMym1ZyPEZJvDEyIe3ipAHbz6hClwF8ln2sOIxiPUXN8jghoPpCosW/bb7j6Uh8YY4iK9kAnKnnTS3o4",
+	"8YrsWosQfv1KtZG3fe/WJBUoe8aiSL04JzRxXrKkjIEBe3B89BSN8eoeRmUPJKpkRyh5IxpiJe/OeEiT",
+	"z95coeQa38SnORUfd2Ypwni16Aa5rBikMWbdHs3tH23rl37oL4rfDbWtxgAJfBdH3XDmS1OzQ6c5mIZA",
+	"QAf8TrG0TXw4Ni0LNjjvnIPTx5kPmBEXlqDdxzXwv54OGaWqmOt7OLsT4UstdUeVnit65suXpBD7G8qL",
+	"+fCdTgacfLJrdl7pO1eogpdv+nmE8Zy7rKU57Odc25y5zrI+h6pVnSynZUlWjSYuv3cgH/9LH64R0p/t",
+	"tuhfCdGvykbPVfoUAzBNeyNLEjbM2lJFVgy6yguPA8Y14HEyoVlNlGyTtc2tDb+1Sa+2REfRg2pTwiIK",
+	"cgxxCAMN7RdtWmvNaHEY2fa+K3+eh35gNxXTp7SQ4spCBco1cdZ6P2SVHL6cK1UeslFTEtT4ZCJ3crDG",
+	"oYt3R7wcyMmeAQuu+XCDTBfZ1FLeR21UTC9by2M8kKjt6uxrkE9Zz21RaDtzJF24P8EXkvDW20tyBux2",
+	"r+o6Sp4gf29OEyWbkJwKLg8f+VfzUgS+vadTRFIKp0efHPgYstt+ZYhvrO39kBzw1roKEuoq5nNAKgO0",
+	"ePVzbi56QEcFOGvkmjTiVsi9sE1jXWIVGH9h9rJz2UFwxT3lgJoWicZbO+OBtsHplw7Yd3a8IUZwKYoT",
+	"4uOdecy+4nMXZl1biPSJ2oCsQRcAl4/ADlRIWl/1g/VZg9ZiP+g+I58irm/hCENkgjLCBDq9h+fsS2lK",
+	"2sT9zvuc8+UbJfpOy5MX6mBLxd+tR9yASqtSGuEMITUqSaom39rWNHuutxyb0+TYfeL3dqcNRHQGfNnG",
+	"EFrSneXwOaFkueMOMG1X0oMH78XGBBbkgdF8mwUx5bDPfffsY2cSuSaK3bGaln6Me4c8Ilf6nN7Mbhod",
+	"2JhRr9OcJi7ppytZBY43H1MjjZNnzXmAvyyV47kovPpfwAs9L3B6atrOZIQVG09OTPvP5qGXW+xr9Hk8",
+	"YZ4VXD/6bn5DUvMeDD4A4OlQa5LBSgb7kzuKu6o9B2BoYQVajIJFttjXANugXE9WRDhk5dr89yBybNJu",
+	"y5ZsyQEbaJtey328VgwmcBNC9EPI1jaFBx3PdizyEk35PjHgp2hjuVQcLDqmhh5JIixLnq5iPQaZdMgQ",
+	"c/kOaB3jt9fzI/qt5RnNw47CzKVlTx1FTf/W0BKQrTOC/4ZkKiCnRV0yH7KA6O+7cKOzs68m20sBpU5q",
+	"L/XahiCHr5aI+BouDw3qaGPBsfRzWTS7kudUs6VcD9ccIeBMyY7A/cwsmNAOQif0xt0TTGoODtJg/9FE",
+	"gKSSKx1tj4KnXm0BllRBVNrr5AGbVVTnW6aCXp6/ZXOaodZ8E2vcV3JxywoLjaC0sUqR4UHWeZAOwFR0",
+	"QUg3q2ZXSloEchEHi05sEBqgg8hm8bQyW5GnyJPry//3/7n65pJQTa6/9ihKtnSv04tgFujR31M5Vwk6",
+	"p8rSclYPd6iHGzTY+8gfAmOdAboq2oXZLKghKmh5UPhv53du6xr9cYzjIBubKNYDwNol+Oc2zQKPq/P2",
+	"nApDq2u0lUbJCw/Nup3CUEnSFhoRasscJjRSOOcObchwlD9lg8hBrUANKhiPChtbNbrFDToGGAJh1AIR",
+	"IZOGaYWhvG13tD2GXh5Fb2peMnQ19q8S2YiRwv5lKfPbmJSj2COwzT2y1yrOLEDWFkYWsbKwef9DwFUj",
+	"LUEHRODR5tl9s+NkdmGpJaEthU6uCzVD/MSoskLxITrujPVN9QX/kT8Jdt9u5xX9uKxkxYSm9eEfo2nQ",
+	"7DbhtdHBBysqT2hSdMIgd6wueK7nSa//wJcm5dfxEThmuoAE0R2N705v5bN6Z7sTcb9jlZIPEeJ301t2",
+	"MvIZvtyTd2iiaUnUruTgpJfr9TSq0ecBcfyWbmJiote5b4o3YodVWASNI79bUytZO8kMSaQ7umFOBbPg",
+	"+UwMYCLZ+3kqOwzmbafgXhu6kt46bM7jbB6drMRHnWyjbpuwwX2sLdCWzVEusDV8rOXkkHUx6zZDUnj1",
+	"wE4uWPac++2eTf3NEO+bKtalqZR7ViTeLOklPrjGeFyPmeFmQqxU/OOs+8JIvLM2AER0Kjd3+4F2oTYr",
+	"15ETJjZUYT2EbNFU99vgDy76FHU4DPgbpoDET8EQxzGXdRNrUwu+fxUWONA6ceAi7w/36qWR5YrpLJhn",
+	"KlCC98NH0kS4YstiFYOFgL+RdSll/ZwYrcElKbWuvhO0C3tHn6xS1ZW6z+uKlyzeLWhLa99mF32AM9Eo",
+	"zMgDGT5t6XQk8AZ/+0oRXrSAzcbC9UY5B8vFNiBaJIZEwopp3P+Q9gEdO0wAzBcCw3aYvCWfX+7Qven0",
+	"wb4kVrcs7jAfkLoDWxrWQADeyam6fr05Ko2Ywct0CD2sETxuAznIi/4fwHsxKZ8t6AVS0X7HUcCvxs7M",
+	"DTohmV1A4ZHbsznS2UcjUDoL59btbbqKdqZWWu4QyxaAiUkjNC8x4CwL4HwE+R0Csx2CIKmYUlZ77d+l",
+	"Yrlr6p1Nyj32NgWdoQuWc4B00ETJ5x7JjyhBB9qPaNqNsnFhj6wN9mD4CwrVrMXhb7e4U0zu4nRby3rF",
+	"i4ByGdRtsDtWTxItMdnGen0cJd1sMtxMt9jMJ+UEZI0JhbZVVY87Bq3kEZSZuC7qX4jN4AeqtvFWYEGv",
+	"jHRVjQldd0t45jcwcP716BgVVyoKyhu0u+BrfQhieNAyoq75HZvX3c1+ajniaRvcJOf/7eN/cezQUgeN",
+	"wM0EXVsMcmA6EYLdbq8jeRiYaN3Pbhdbyh0vLMoVjJYY7jtup1OP5VcOEzXIxNFUNx1YQ9CW1xTa/E7X",
+	"K9v3MzuXgdnXxdzgWxuC6m7YxRVqeLwt1QRM6jtwHScortjgvTdu8aLtcIe1ojg922TB7GThqsiBr6NB",
+	"5DmOQF2jHdXHcex8nxv2pHXhwk/YbdoisdeAtQQEAdTZwvWG7ztATphjL1M0Coz4w9/j8aFoqyEfuwxi",
+	"IeMMNuL9tzT0fRZxa6MsyIV+JyNdvKRgpOTCJj8aAQC3EhcbEjTNgjxSCHqX5nJ0hRQ8kiPJWdnJqHBq",
+	"LTq5bIY9XKn0YENQkEwRu1pvo50D9tsD3PaaHtqJ9FoMYqZEtM+gQEL0I5EW12sYYR10daBDp6ER/OAT",
+	"NdqoqNwwC0EZCT5FvYNGqXLXZKyH6DLxzrIQihOZutZSseMGBMjsPuJASDG7HTHu+je20x8C4NBYqnG0",
+	"uYuHcjRD25KbMRKorfcQxDr0tTOYzFzy041eZX6o9pOD664Z1VVUZcq3Camy3aTTxO0d6epzGGxWpe0p",
+	"TpY8nTAmShhcUowWUOM4t2AXUtydLA+qp11+OzZo6eVepqTUnZCxDkP/lpCG8wZbM52QhvOGHj64VsBz",
+	"ghD36u7oMraPb6KOxLJhV2h5YivS4PfQ+1YCtCGirflM2lajtUgJkSPp1npik8c5aaD4rThrHlZRb+QJ",
+	"vQ5dt7gxINyO+tL2cw46zaX4F0FRZiKf0RLuDRfslX8vag+5LKjolVrwwin/DIsmcc4cwb0j7eKSi2DN",
+	"o+PtsRwaYPJK/5XuogETq4D01Uq51lj0aTQOsoUbmhjTJDNqhG+evCvpgRVtH2XUKARg3z73eAJckVIq",
+	"jW3J0rY01d4cMikdiwFLhXuVkVZBYbSyYNxmdpD/ieNhk7RErMmZZvYIUn2o8vQKr3JZF9GlOiXAKf0F",
+	"w0LWwUSnI78+tEyzjeLc+7b7OSvM3u1bEGmhM7JCd435b5DGZjgBTVR7Dgb6sSktj3SEU1A35TLdlcKL",
+	"IJUoBETonrPuqO0+teDnXgTaA9gVPAPSNO4+1DNEQSoe5zC0zQznh02UnsPScc+VG8iTfBT9Jqo4WH46",
+	"TXWQjf4FNmfCm9AzOXkNpwlCFOCJnNccdqIXzHES/QoOBa1W5t7gOfCUyms2kFXo9u1IOVSucxf0GwIt",
+	"0TqrjMoRbzIAa4sl1MPvXeBI7Ri9NT975adiOrWBJOD1u12IicKBfsU9c8dn62MHKq+MweXb9nHDhgUp",
+	"Xa/iur+XpOYzOyZ3JbuxwMhfKSyC6mAT8XaGxPWNibXAordDjYspWdkWuNbpTX0/eES+1xYiOLHLbc6K",
+	"9/i95HOKxopt9h94Tix/BAuISjgmCgwpfYriwwx4dBDRQ7fp6ZgV9TxIYLR4D/yWoVrx3CgepRSboBsy",
+	"DANiObiJrKmOVQrZQpVDKbo5r/NyyEKOmQHowUDVghz5Oexi2lZXXylSJ7dxGA5oGwK4pj4Jbrm4gHAd",
+	"CaLhVujxs5FygBChpyfWU8kFgqeLY6wXZzp5K+J48aFfn29nI8CtGwbihKvDIqBZu7R2t6NcDImcP3va",
+	"rWlTmhnWV9ffBJxlfzT/uYCMPSO6v/natf1EgRbjNDA2WMysokLtu/2POg2dYt1pXS+ebpTE2SFcW3R9",
+	"kN42y9wdkRTsrmFF07lG8BEVoMEUMu49HHKxHMJ6e4I0iL3f1GXs9bYr0YahY3Wch8wwmSd1nAE61uCA",
+	"wjbSp90KBWtuuLjNvIyrgc6/dj9GmvxmvpYrUX1O1p2P0qQ6TSjwi0PUNBZnj4wYDOlnSVr7f9aS56jG",
+	"VA0EAc/R9mMMci1oX2zjQDCXIaK9h/M6rrDO6ZEfpTYaNh4Bu+18ar+SEQgusgKpf0loJaEZZscHZruZ",
+	"DkHbHSmoRVEzhYqpUeG9+mSBJUiI7Dh0EciAisO5mJaSKu0MW/3DH103H5tKm540N+GBAKeW7Yrcpruh",
+	"urdlZVsVluLtYtMtRvyFc18nDx/38aTNGNY2cJ348bmtzoXecSByogUrq2hXagh24h9D3rJDr2WddfBf",
+	"sJ5oUmNxPo24XlTLVcmq+PXmPF85FdhuU2Dv5mPHmZEGhImCFYTRujws5lSSYdPsgz+O8AHZQNlPqs0Q",
+	"SJ1YUDf5omjdP22ZFDBq9IDKzYYV3xdcT7pGRj3MR07CkSZRthqnF891Zp3NCjisZHH4St0Ya062fSxW",
+	"NPSodbLiikHkg4HEuJhzyuXA6YWdqh85Tj3MUHtR21zpe/qWHro7V6Ll4iA8/3G6eM3u1oUbKOGGkphk",
+	"ktK2y23oG19OdkIdW7ToK6V6LPribleNJCVHXxmv9Dq9Ji36ZkpdWHrxWjCPPReF3C+Ts2BkyWoq8uSF",
+	"x5wwqemslj9OzmZ1fPa/U5n/cVKZs2ijmIfKZ7ZYjzPRffRD3xK5LGVTH/VjyrmuMZRqBEuN1+KuhGKb",
+	"EhUCxWjU3TKEjTYAhOL6iUOFy3w4lCEI04oLD/x0H0DTmMbQ9vxNCaXYbT8plILvfnA+3vREDHjB33+Z",
+	"mexfxPX1zdXlzaX5/+w1q+uDTZL7i4jVhNpvBhR6evXt0yeXT6edhubV2F1rS2OLF03MQhxy0gNcFkQC",
+	"MCjojcUQKpkDBhEjP77Cc0CjYResyJ9Sy1806gU+aF6poX/ogCOMEihDt035bXaYmcemNpTV/QzUUXug",
+	"o1x2ckyuY4Cgqyauic2uEXUbY2tFo2WivvHsZFKTf/K9tniY8HJJ3dsn3ChF0OB47OO+ETIkamh2n3r7",
+	"bSwPdWV7WngsUyBcpzONZQZucy4UK9c3hHagIRzTkgIO6ECPlbMgKHi9NoXzrJYDxoPVXid5Ryr9ne68",
+	"shwGYFiXEsXnJPjAcRq2FHJZSqVOxzMYVEFBly2jZmrx4sPbaAL5yQsZ1+6nVatdBbjUpxY83g8SopZl",
+	"pyRJaVbZkgLseh3kbvw2NyaxBScXcUqTTbOFdOl4jq0zHNJZNDR6ovv95t9fvw+QASBL7o7VB6KZ0LYx",
+	"k2K5FEXmq1hr5vxyZv6CnZdfvLWVvsrZmBvHxslU+HrVqDYaCDwRJt66ILafhr9Fx5SCl20s5qieKr+v",
+	"iXnPI2fRje5ba3wGOJV4FkGRjxE2nvLtrc2+KzfEsiud1dtXpRrF5isYRvOLJe50HXmBfs9EqpvRY08n",
+	"pbClgXscYV85GDOEDHGmJlIivgOwbTNb+wwodaMI1en9SKMn2Y09Yc9Awekju6o5Bg1WqoJFg0IqKT50",
+	"Xjt31D15R8uGneJDwhePI7QxZviZ7a3dMwdSOWacG8s7W+RYl6RuD+j3VHOscZcJ1zGbo0jKYtPYMuTg",
+	"2Sdfj6IupzQaeTZtpMt1dLBpHWSyFjK8uZJ4/kWjTmT4n9k+LBVONeGRYouc1sWjamuEz8eqXNws/tJc",
+	"Xj7Jt1RtS670Y/iR9c33CMGv4v1aYNijncH/SySiGWCA39/6fKw5S2c7ruCcLq6dknGzeEOFZrUg4Lc4",
+	"Qhy8efoNTPcYonLhvB03l5fB6bQvLa6/7tPNfzulKc5prqcjaE+f72QX4SX5k2+eutZr+Itvwj05vviO",
+	"kDldDtVlhwJTp/2IQj15bBFNr7/OyLWZ3OOry8srImty/e2jb/9Eilruul95mspE3S8PsNM7hurhzDP0",
+	"oaa8tMbTkXDdDaRJQnFREMqmxDx7VJgwFLiOh/awU4rcHW6IFOUBY+22i9pMn2dFlY7mtGLM1GeJrLng",
+	"assKYl/ICBU+yOqD11A35aLZkCqBAXM0e7zzzfcpgOFXrJRio3zlqBmAEiOJXe6y3AtMDoYffDr/KfVV",
+	"Ud/XiadPah5LkRHklx0TH3jFjFn44y+kkHlTQXIMVmZw5TKcwUzd11xrJm7aHFqsR4MKts4RuPp6QJoO",
+	"xkTHNj8pgmVOS1OWr/kmisw5kk63l206XZpWNeGCPB+W2WQl6bx4NKzUqtNRUrTVJZAhXrx4/f75mMV/",
+	"X1uuY1L72fVT/9qkwBZWbTC4/ct6/Q4aH9yrEXVe8t1XysP4Ox8nFsqfv0/tyQ1b0ztERsI0SKeTojSd",
+	"SotBPJqjagePE+6FpE/1H6oXid9VZpgWEcPeV+oWM68mE/tckU1KOIs2BZePfqYVK36xr6VTC1625HI4",
+	"7oOQe/dIxnVl1/1r2TYWiN32Lus6+TYHZAtniTrUpa8UcW05zlRo6i3+HkHMMjNbiQ5lK8bgIFSTmimd",
+	"+XvZiqy1rEkLtnZKKGSwdUBipUaweda7au339DIN3+GqD7IFjS+MImp7JGEt5p4eCLyUEdvPdACK+0yl",
+	"j8N1/LZJ12DzBK5IAYVN8phYLd6AQx8Ad1OwxDGchGyxjzrct3IfjBw2mEsDXEgv5LRN+D2cq7u8QE2y",
+	"bcAcrIHjd7fVdvapUKC/OOT6E9FAbQvJk7x1sV4I3UM3piGNq/uIQDPSQcabjN8+61qM0eE2DhY/cpaH",
+	"u8pWjR5ItTzNt6NrXp3fm+lAhJsgEpHm4LGbf5qPJ2xteoZm0yOutFg6ylCrstgy5yP+B6vcizd+Xqk2",
+	"uNvcK+/JeSUxfchXZv76aUH/zqsGTLjrR19DFa6mUAoEP7KS3dncgcvWIbQImOji6tHXn7NgnIvr4Tff",
+	"LT73sUeOSodDX2fUdnPr8m7Iq98S05MSDkdYtXpa8WlrPD97OgebxNWlDladxjTCljFOUwjfupbRM0wU",
+	"r/Cuaa5lrbq9FDFMyzeClrZROhbQQPcraaGujhmg7SLV07ZslsYNoWV5UUMeR1jRIKTGTqTdfkdrrhE1",
+	"078FV1vBLgCmDhVOJli9OVzsaqZYfRdH8jNnfB+d2I5aH0TJ7rCGi5KcCV2zwuabSEEYBxeN0YCsLfsc",
+	"ukc2VWXWBPbcERpMu5DL7OJJdvH00dfZxbPf0vCh1/Ei2LUsDQU1MdpHRcWBFC9g7m9ef+8KjiXQ5D43",
+	"QgjYdxK23kRj6qk/8zhwjVk/Z2WRtV1hDOfophbAIgHblGytLwAvELUroS9sDUSzuyiGqlwreWe5N6nf",
+	"7WCpMlLvJkxyymlZsqLtaEXJVjaKGXNHlsWFBTI8EnHxjs3xHD9svnwDtf00YMF02deXeb20mzHMvB0V",
+	"oF+vaEmHbCTPglchB17FUnTMWdZHQbuV1Fv7n2XFBWgoZqcX2cLtNR5cCGWBJPlomyiCT7BYmvMbyuZs",
+	"0U4Xz3Lbx9osAGDxHDxem2fGhPuXPSjRPJ1dzWgcDs++j5KEbWrWNXj79HryLK6TBpkRTS1myv/2PLXT",
+	"uCEHunc2lKFtRnZc51vS7DJSy7Js3SQenxPkTtNvRgwvTmin3YVdPHl2Gc+YKs8xzgFvgPsNE8OVNcS3",
+	"kuME+t8QKjYAJ3ZnbllesSPGGCBrkpBytEt62BIo4dkYFfa8iGWny7WTCTfkklRSyIxchaCiY1fVKNd/",
+	"TlHXUTM6TV1/27YrPN31a8z3r3x3wyyo02UiaCwAwQ+ufCHtw+Z2jNu3zs83GWDiRUKH6LiHK8DQO3Jl",
+	"ES6sAGr71M1cwAiWlH/xak4tRIINad00Vv2n2nloZkBGvfXrPcGFjpf4PFZ1GfgB/vKu0b5gnnmH+nOS",
+	"m4MPoFKoJiF2DeySa6qOaBKbpo5ILW9W9rKDUcyFdw5o1rqmwM7UNsYe0ya+6Uht+DGS/X7Hi2idu+sz",
+	"AuYP6A9Bh0ItWxBqr1CmKTaxWQTW9OhF9G1nRd/GhuJib6HGj9zx0vwerbmKF0XJXGY9LcsWDwtNG8An",
+	"ut+SrK0SKXZfs2n31OW0LeK18jk1Xy27Jd18nX1JeqMlf9LjLTGSHm+VxxMv4yHt8yzqZtrFa6vRTrp4",
+	"O86Yk7f+95I0zvV2PIOK6Zqp5+Sy5/pQlBePyJ+talAzUbCaWQyx1YEU3JYDoYE/dWIvL+eIoTiV6Ere",
+	"oXzfypr/XYrxbyYIrFhC3bOEMsPlzt1sva4riLlRyj1Zm/uYiZxbHwgDCBAqyJvX3w80XfHe8wgUB7iC",
+	"bPaSIkZV4WuOrVwU02R1yCA2sd9K8zMK21rKCu2gMY22Q6enl4nueMfU4dYlORbfOmP2JK9iadSCIt5P",
+	"3ndcHIc/rLCN/altGSeTWoZcjg7BpNugWjYab7444PNYo3sI+szrs4mhgjmZOCMN0iFpqqsVH3N1nHei",
+	"7aaDGhO7sPbjsTSYt4HvZ7aC2YIiwm5gyBSgIVVb3/e/Vcb/rTKeSWX8PZUftaOa0/LR2xbYMV302pdR",
+	"+NZsXQL79NN8Gr1Uo1kJ9ijbaEajwcMMjuhG35Bc7jjD3ibgiCRUsL3Dbo0WCjJRHKVHDyIJYl5Pi3EK",
+	"gHFZPJloVnjOX0VRqDiBrWXSxTN2xouN5bsxJaFWxxgNh3BxCpv1moo25h8fT5TpJcFHd6QMgS1PLPXq",
+	"Z8cPN8aLZQaJGfv8wWi3kU1phKsTj2tsO1p3XF9GNVPMF8J6dAFhzsGBaSfgsDoPsrh9xt+N/SekImfQ",
+	"CwNTsif9lVdTkqPTTSzYQMtI0c13JHRHJmgKdbQzR+e0rbbzx6NtGhgQNGsFSvTqr/lAx5uTMB3LOAed",
+	"tb9ErA0R4AkIQsmuZnec7VPqECbRiB2GAS0Mi4BEtQlmiy/WH8Cqedb/2OkdlpZiNrjpv7iU2RkaX17y",
+	"ncpAcQCVyPb2sY1kWhBBRB7JaW0bCIYJL8AKT755cnV1jXn/uxLa2tgPGjKavz5zVQEwNGSAS1nFuuKU",
+	"Mlao7gwCs2O3XHiFzqwgajPaTLXJsiYcYfRcBDHwTmlDcAvFkmYRK17a2PLKKGSKcMw7jHvUh1Auxx3o",
+	"luBDFPMwkGHKJaz6BvJIVUaYuGOl3DGVEQBMgGT3jOxkSWuujf1MCxYnszugA9fJ7IqPlkPSdySS5BM5",
+	"Ix5B87gqakAu5U1d21rymJ2kZMXQajW0taFrUjEqIE6UhRkFQu4xs1FTXg7cya7bZaySV5cJogUfy9rG",
+	"l/ZzttFvXHCEBYtH57DOt9AKNbqzORXLmhUyTjkqlo0o5ED2r4MNJYg7GXQIFA7LNKrWtrWKU+Ccs9uz",
+	"1Qnt6d5ZcB/z7HJ4JFbJOxpHEm+bg65lTTZSFr7EhpeMCOmbJ8Mo0Dy5o8ME+KQDKeyDKmdEUxR0M2CV",
+	"QLYS/B2zpKBbsZlYJI3MZhTHG/kKh8MfSW+3XZx7E7BaHvgKrUIIl5ORkSrzEEQkRKQVcp9ZvkJcKrYb",
+	"AJxn5cAhcx3RIhCd4OqeRk/w/apxrHl9qzuNb8+n7Y/1A7bnKTtSboP/LH1/HVRNeyos8lBw4gPJkLUi",
+	"pD0W41LorS29P0oa7qW1jRqfrUyLOfPYxxgmfFOrtneoeQbg/p1kavFxplszwhTtdwYWi3X+x2D1cwxs",
+	"Y1njQDHkKGSzeaNZwJIoyaSe23ZsR5UaujlUU82b2vummgTosR90VldqCQXS8OQKCqNfSxUrgqNF0Vn/",
+	"kMjA56J80qxKnv8bO0QGLzey5npbhSl33xfXX3999W00u23NxYbVO2caDvVDv3pGtuwjLVjOK1qSgm+s",
+	"HDb/ef/DdxfXXz8D5XUtm3jZ3i07xBsdPbkmEIIwb6+oYqE4C3HJqijwOGQwO8+Mwh6+XJM/vHv9knzz",
+	"9Oryj5PHsiUZTrJLE/xybBf+W8MaZjTNc/So9D0exzj+vaCb2Y6tgU6+YbGes3b3tev4PqktHbcP87yf",
+	"LdpRkIK/zbXH1Y7lfM1zcJb7Nonm4nRdnD1iv/kAG2islehVO47iuhTwgWrIpGbh1mQzq8yILzADN4Mi",
+	"0Dan8C6GsDErBSfj8JrijROxpSG8HKAe5F7jWTFXo09ko9E9DF9Rzx0LcPdWMFabPNQ+FGRn76nb5i2m",
+	"1WKwG38V8gCmfUBtjmUubMEYbbzI1EDR1R2r1Vibb5cmF6xH9rnJbDZi7HZbUA2qbUXbksx1buz2K4MZ",
+	"t9MLfXodzQkP+KAcSfPQBL4VWwUNDYav15f5WIPh60WW8lisD/FAsTUvlD+HhhFUFgQOtDQsB660HuTr",
+	"DKiLAeu9X7EdI+q7aFfzgolEqQn4LfEav6Y6pQJfAF50AXUxMHh01thYP6ICxp1IQe+/vaxvWWEOOFSE",
+	"d1vrU7JjtZIC7EdFuTUeQ5DrILasmHaNzQIcBoy2/5ZwFyjNaiaPMvWb2lX9tD0m028GV40LrXzhko+3",
+	"j6uH0GZCwNkOMK0g3738GZsegmB8//OTV13SvG5+oots8d2F3fLfxjAJZujBNq44twHvfjvWzzC5bNkK",
+	"tXYW2dhpYoOuIKOm1EypaIfq0MvovOuQWDOnCKnf2XTJlIpKJUGKFxm5NFdryZTlFkQnwYMgpGDHoBD3",
+	"mQv7uKPieOtPGGdWe927GDAEAm0zau4jUtGN4LopmItcoqLBqK5ccXvx4vX7DOgDDUPJxRXAYt1nEfdv",
+	"U4Zri3NgFA5V5pOeOcbKVzI/hyNw2mu2Y/nA2QyVkDanKt9KxQRoJF1v3tDcAi0opX8M3AlLW6Y8RaU/",
+	"w9O/NHrUM9QqOl39xmxF54tDu/gSvOEqajTxybTd90y/B4dTGJ05pnenPxxkRICVuOcKLQhWKra35Rlp",
+	"mMCUR/sG50jZxDEOAzfBJhrUgtW5pm1Cz2r+3JZNTNDShr+wx8msMmvbyiHWTHkYnwdtna/Ij69U0Gq4",
+	"CxffFiXPuEsxS2aGI9BmyMUa3Ce4+98z7T3+stEJxabv7GNGSjDb1zyu6k992bx83N/7mOeBgoEOEFS4",
+	"+QDa1KEBU7s9NkGMldc+tJqWCgKYJp8nI3GRQhonLE4qpAFpI8W6jPYYSontTYnM3z1w1852SNy+wiuy",
+	"l3c2YE24PDNScgXHsaS8SBeTQyKuhYgYq/GKFpY5+WA1N4ctkAKSdDaR9qXli9k4J2B8yOcoC6aF3+Oa",
+	"rGVZyr0KjHCLJ3RCp6xIjP2E0x2Exsbe/rMvFenohDjrNrhk5+QGTQKxwwDbiXLD9YRMdcfQ3Npyv34y",
+	"9vPSo18ZpXNxefXtJXXeliHnS7aQ6zVuy+fPvwW63p9cRzCoTyYvpKwAcLCfHpP3Dcox4ptFfufDYR2Q",
+	"0ctRpJTZiug2Vvfa4v4ZBdiGCOcVbLbaqOt5ZkkwJA7NkmNBmbzVSqcOpruTRk0FHq0bMsfTTtmBqTKb",
+	"HoKpi2AhY55XQoD3H83c2Fo08kR77FzmSd8y4YgEkWCNvOEqyg/pvRbubVXO6dXgRXP/b3P2Ksm+8zI3",
+	"bPUwRMefaZVS3NlHpH5La02uk1DbpzGNUyGB/f06twimi9fokh2wT7kxaWK9r/xbO5998JUihWSxjJn4",
+	"/oUVgVdTpe/zXdfh8Jdd2LyrGY7tiVvZUevRO/QYpN/MPqnE3c7vo31cLPzVyWhHPX9Wr+3WHVNjyYwp",
+	"fePtHN1oQ9zZSru4ng5SntV3rAbPP8CKo/JuE4uOGUvTfIuCbsjsTOr4foQ71sFBBsD0kmmykYhKi7ai",
+	"prfshrRd6NmBlJyRkmqGmflKHzUpbEnR1suOzXzo94NlaAnMMFGtNV4RcHKV5yu33hMLPfsEPN4x26Be",
+	"Npi+AQiqNyQo7/NFYhpRVqkmW8DTbYuXQ1ib8eI9CKnEKpB7E02/cO3sxzY+3XMUb/nkc69DFD1sAoBf",
+	"b7U3qFGBrkeRRe0or0cn2ptffz6VFLKXJGCMYUDxxeAWBNyI+VqGSZmYXr61nqDo1PAyGijCwT/61Iu9",
+	"JJuaF+oGdEckBPYxyILfWARd79cDYxTknYfUswlDjqwdFHkH120jmqHT4UHE+YAlPM9Qj+X9RoO0MW0h",
+	"muNhr7ZJ1p7Sl+GOnOR4KxFcq1gHgyxrqOpoIY6Evgn2U4Ug6+12WnxJ2GnzOvcvEy2zlimxHMsCdB93",
+	"EjjYGq62Ccew1+KBEmNbqOgTz+3KHgYvWYEkjhZGJm7lPoYx7RZ0XGHWabbWy7SNZOU6Idm5QrNWD7BL",
+	"dCIqroaYW+cnB0h6ZC+zslSjOfxo1qJ8gItly1hy99/35uGXrIy238Uc2Uh0gd6yFryTlaWrhOWQpm40",
+	"FRRAs2ILvvvzeJ/fsqmEesdo0UkY706yRhcdFE3BZI1RvsbMhLA/QcCrjQB81Fi1ZDsaRLWPx0pdYbRj",
+	"dZun3k4gs5sOGxBlmDYU0gMGnyG8Bvoitk2XZw3VdmCOht7mYUGE4NaxsBvC7p2OFsvubB3mKaGhF416",
+	"A/HzmB7oug7NW2lK81Pgkn6f2xHHrGWTk3yz7/O6WUV0+4orFeu+YEwOc+6P8xyxMKQ1zv1NE2nrM4iP",
+	"ElZmp/QHMgMtXX/PFHMr3iGY6y0XREksxQHdC4vNuM1/BquqzWt1CCpcDRh1PrszIlZ9VqrEuMvY+8vh",
+	"3qW+hmHgT/7VIxlnlmMXjCp3J386GEWWhc0djZRW7dGKUZCryApSSrFhCp2i5hPPCV3B1XxcvicYWNhU",
+	"DZVaRWq8aBzHxiVBrZgZGBYm5N7l6ZlbcqS+zY46QCXk0CQedAP5rq8njnTcHBaVCX8Y2i3N/JgB+3eY",
+	"rs9BmT3PLTWPKHC8jtht9J4xd3P3y2mSXLYTgckI4mXaHky7gpPwQa3qnpfSKOxoWJlbO5b1htys6EER",
+	"lRpd0Dyq4lGiKlqWHpkkdxWbtnZ+sLFMciFaF4DT7oKfUHyvRTETXW5DeTpG4Jn6DRttOwHzF5FusX46",
+	"ckTbjD7s9BPaba5PYy4rpohLrRtwVx7vaxTsIObEbJvT4HqS2m28R+PlFBTB9y5jJs12MB/qxjO/ftZX",
+	"1trsp3mMkwhJOxVnT8l+aad4mq5ks5TmrW9efkLiMma7/MNFvHdiccYqhv0BIcDAmTbpvTXPT1meN3Tn",
+	"rQ+x7OO57mGlFHWGLzjkIaefyLA3h8qZcPbewsKMY12nMfh4nZfoLeBlsXTNqYRcbqSEkkozt6VzT9hL",
+	"WUEcPmc7bfH6lTJXdc0qVhy8RA9+NrMCAR82r8aWirYPUwvz6HpAZYst32yXO6psfyMe7wVRy31M1pnl",
+	"fqUIlAIhhb5ShBdJQXHXHz1ejMHBJb6VZYGOJDX86JaVBXG1/0YXVYwJvL7NoaM1s39G7bQnjM3a2rYG",
+	"OK/o9QhMdq9MuL63BZwBNj4gyyJQmlmJqYTCr8n6/lpja4sdGe7vC/oHzr6Dec/NI7J+tV/9CfenAxg5",
+	"NZPI8ujiDb0jPwrbP04tbhaLz7/5bCKUBo7/Iz2hnY9v/jZ1c4mmkokeLD3IJgXhQgb2qFzHsj90Pcff",
+	"DsN8L3QdDTRgymLMMoXa5TCUSyHuVhsbFU4MJWqLkJoRdB2qt9Ms7PIl4enMr2yQGLiKvtFk7Os6HvyG",
+	"TPqxOBK3lWdcE1qaS+IQXdAwmGp8pdlC8b+zk4rx0LSwNLFrs8PZ9QwSaHalJhcO+Njd5FRvAeUqp3Xx",
+	"+Prqu4sPl08e7eldpP6yfTloZR9NTimh66nessrafuDuFuUBfQ3mD4Ns1OX0TtP6wIwZLtJMb6qGX4sS",
+	"9zYGZ4BFgxE/BQIFQngZg+293l+7koJb/I75bISaJdU+nTPKaGen0tBvrb8N3PiAiX3PkqwZdWVbxjdb",
+	"PTJP7GrTRvFxss3uLBNNRtTDtpLD3IDLeJjdHKlc89vcEjJz3AuTjrK8oJsZ6ljFlLIgOOMy3yon7vno",
+	"p83MMMI3Sz1Rd4ubxXtjM2QfjJkB2d/k6i/i+uq77En2QsrqLyKiSmB8LC2M9hPd7ZwGar7XkUjfuBS1",
+	"CMAI28U8yGaNqg0+Q5ns1loq4NsG+ahszpKQe2IzXMDL5W8wNY3TbWYbJbZN1I31O500N9SW73ax+J93",
+	"8/ilWRSUqJh3ycJj5H9lQTxgvtEkUTcZO97QYuNA8y3C+0zEdkbRaRYUZUvXo3Zju7g627RrRFYDPd1m",
+	"xv3Mmgajfrf82Ds1XZ831NN2RAnyZXWzsObbXpIZZNc4NE8XugJLDNE8ubJJXM0RNoDrVCHMf+Id8koe",
+	"he3oyaUWZCClyb7HYjL89K4p2elwTO0OxqLTo1x37DoA3sG0Jwrt8yACb4GI8I9BbJBwLENvLWNuIRj0",
+	"ttMk9TRGNoJsWcr8NiYhKKSEBYj2HDulK10zWrlZhtAIviFnVIacxLaRwPN0RkISV8xv4NxjiTeAJxiR",
+	"zUbhqKlmxbJs1jPapS4rWTGhaX2Y++JuVy2L1axXAI91WTYzXlFbWeulZnU1d366bthyx+jtsljpXeKL",
+	"w2yxjht07fT2XBRyv0zW3GTJairyZHocQ8ms5wql79TtzIYsPfZ7S/PbON7LLMg/f+VGrpqBruoOuyoB",
+	"ElKFsd1k9Dy7svuRx+Pt9w3DtT5C3Zgi0Hu2qQZSIlHqnWu0NkDkRHubkm+XE5PkOxm5m7Z/T2R/sHvn",
+	"yI8jt+nQlR2MO4pH2s+g3MqSLVukusnvpDRXDMEZfSeGezCY28UvSHfFcmn1xYSn455RhbUToiCr0phf",
+	"xohRvGQiZ9ajYZHZXYxebeU+xG6zD5vDXWJkDgayHQoi7Bn3q7q1pO6aI/e99kzXTQRxMdYArHjx+r1r",
+	"f+87WblsBaoAQviebgvkk0jSPjTfsSkivC7APwE/ylzTO6bu9d2j3dj+fZEZAkStMfTtx+pdp/MfPtSM",
+	"6pfwZNvWKx5QwaDcUOpKWsZJWKR07Ntsi4pcmktUQ03O7TEPDgN1zwLYbOOQvXn/8HcHOCiGmv31ezul",
+	"uQVsYDTefQlCRrGFwV+WSjY1upSdQOAfK3NDrdhHKKIuqjb/ZosoqGYoM5F4w33+MT4TqGj/FPU6D9wb",
+	"VsMckqcDEfsgw2awt701fjA6Dqx0NZAil4Ot3dbwT2Mm1JW6z6TVlu5iIRQuDuDANkPeEEMasOHY3xpa",
+	"EqXZTmUAmUuePc3I9ddfk/+DrJuyJCqnJRtwJq1HMsy4bfPRqc1zB464suqU5DFzwQxwp7KQuX0rEODL",
+	"ipGKR5BaUDrbFk8kZlAGbSLnmgY8BMoL8hU6h6nHN3gqQoYO2MRTKMALtWlvrWRqRe4ZciNa8naqQJAh",
+	"HAcO3yBvnEhJ9RRbGbR4IcFJ7qLPvWwqN+5kL5ZoJgVWM65cj882h4ISpWnpUWNqtm4QBHxeANlttfn4",
+	"AHF4xOmMqYpYobc64H+pJo8VPN53jjdiABvHRjPirQdcm/6JYCcO7573Y0aX02w2TA30/FAx3CjXzhIg",
+	"XwuW84J5LxIVB9+6MwRAtpBCkcYhrNaUC30Iryb7S3Pe+C0rD3gWFTcn97fs5HYfDrQ0YoedhstZM6qQ",
+	"bvcxtiOwnNb+tuOHVMpwU6I7eRCRkAPd1GwQDrvKSIgCBo/GZDs1QmgJfai2rGbLaqBRyJrWkNcEGnfl",
+	"SoCBCeD2DZAS4NKBPh3S2DCu7LDkghVDnXgnL1WcZ6XG7pNS5reKFDVfa1YQis3nXJzT/KOkuzS1bXUY",
+	"+Y5crxXD7P/DTdt0actoHQCB2wRpFVIGUrbtteYxfS0UG+O2uDfw1fueuP2eYGFbK5nfLgNLtBdOhUYv",
+	"TY5hpZxWrKZfKZtqzpXtvqclVoavGBNkxbYcEg5w3gU9tKqvTiMhbMNyt6vGpwQVpzCTmgqypkqzui0i",
+	"FeHWYTKeJOBWhEA7g/TGE7jJA/Sf3F+oKTYsoZhgzWow5M2SqSiyTkdEZKQ0HQyfXToTbKz73VfKoobh",
+	"w/EuZHZiaXvpPj7L2+EOXJ9IOAyy1krqLRydtJm4RmVxKT4itcEwnvAEHkT+wdiiTrVOO1TQOsMcIFcR",
+	"zlHlDrkYDzdcroO247RdAf1zx2SgkfcFX69ZTVaHNIL6LgRO7Oxcq5NsQUu+EaiBwz9R3ZTNSq+b0oUQ",
+	"fQeATpqwU9GibQFsp6jUvXCEHd6OQCqvDn4jghp1lDDm79D6uYNREBF/qJGfsEVROG/YnMr2cmAVwUBe",
+	"TKpglCSyQMgaC4FZXEZxIhyUobTPCsdmwq4BAjAKirMIqaMKwvGd05NOPYlxfKCCgxzeFME138qPlizZ",
+	"wukx7VEIVKnhpgyGm16hOhtrsiNjFX62FQ3lteqovO4ib9NPoCwdcvQs/yPfhWHXwa5A8O2xKauU7u4d",
+	"6EIzB8egRo/xWoS9sy4jSIP4Tsy+d5qQTVb0gw2my3siAGN5H3WKJjNwqSJuyp2/RI+tQytrkOpPL7/1",
+	"Sfgt/rB5Vcj9CbWQljZDW/Szm3Lq/vgL/Orb60trB/d3ZPCax0SmbPA+fw5XD6R/oNVxl+jjsQb5XPK0",
+	"J37QqD6I/Bzd3sAG+kfs8+avqr5bHlTt2IVgLmqrf4PJHbq9KHG+p9gVUdDD/Z3c90U5HMxR8nkyVgIq",
+	"F7Q6tnZQc4jU95TliWj9s6ptLYiPufjNkBkEkCL2aTrOblI3dvNI1PMF6fQK4QfM5XLqHFx4KAIiioVj",
+	"rTdAkRVTGnPFNIbPsPlRZN4ACxeZdVnaE1ZZl4DcsC5EVQpIZb/XZKcXQdBWHZbXTqhlxOPGlVjjb8vf",
+	"7DHEsxM7wfHT67XZgba48bPdzeP0Qdu4h8wW5EU/MHTQR+xqC6rCivAGNFfj/LhVWAoYnd6aCzrYuEQ2",
+	"O4tgYd1bUJrXWgeR4R5AfHGxdF1ge3tkHZdgGsuKOZzFSPStU97YTVvdUXS6yxr6hsVUGhAqy1iauzl0",
+	"QF8zF2+P7ANBBIqlhzU5lg/9qR6VZnbnuqcc3cYgf0ebNUU6MWGFaByGVOqJFNeIrQYNmizKAS5quNVR",
+	"UImajpiGQBNRx24+nHsLjYdH2yl0WGdWK7TeRE6/6qDIN/qq+cvgDWOXHs9Ldy2i03Qx27ryeE3Dddpn",
+	"ukD9RZQ2TV8K2ZuoD43MGK0Np8RGtC76uOe85AIEoq2w6Xp5296LY14WLz7HXCrRPziGiGR1jXsr2tMp",
+	"BTtK0widFr6YfDozrHPvn7FYveX8YM3Bacf7dKy/9ZjOoYIG2O5WcdKiUyiPrhX3Sbwj55XPh5wZXB9d",
+	"Lwkwm9dBhlSac1hd3gc3YHX1Gc5BEU0pgKFZ5V4bWol4YblrIK82AnMFDhnDCaIDzZkC3BNXGiCWZTTe",
+	"1k1YO0xcGwOdrv6JQ4BBg1cqvtI2la0PmTp5mzgZMhAXUCxrkdIgnh0gV90Qqm4xQSShwRt35r4TWrCo",
+	"6M6xaldGO3cmKnC2aWUyr9rvYXZDjGmHdzwf0FYCs1wcpn0FgXQLRI9dxxiNXtV0rWdnZCC2wFFyBiZj",
+	"LVyayc3i1X8CToCF6P8eDGDfDqBd+lA+xz024Ai0ZxQ24KQWAXO2bl6uyEm7mJZXc2rOjMuym3zQ5WR1",
+	"Sr9Tk2PC3KSxtc7vEdHdng/bmhlZxCqVYZ5bxT9m5Ke/NJeX18++X3iG/UE2yj7Y59DOmMekuRwxch6k",
+	"E8UHC+gXb/ebkn36cJnq8ayVU/t8ujKS43afLiFu+/fkPPIPqN+emET+wSmeM46cbzWZJNVeljxaKfr7",
+	"YM4NVACNJQkPlvkN5/M6kIpRYDuXQ+mSPecloMMrS9+FY/LFn+DJ6I3bpnAesNwV47e4zSkgth+sdXEC",
+	"5Be8+uNUyfB4H3QzCqP6BZ2Ne5iYAjtDsBy3/4Y8cjDMSrlfOvwayEjFH2Lm6N9OScy1yXKu/sGMEpWx",
+	"LRed0O+HK1KAMStdG/EM62i5Qq/UDTFru9hRpTJSyr3918pYgRkp2AV0q86I6xWdkbZn9nPfG7vF7LQ/",
+	"WKDT4DZcoSvjV9zEi6e4R08Md+AeOLr/bXFz9eip0eC63bmp1jS/hXSQb7LFrWAMBIzRs+gta3bw0yUA",
+	"yXO5uHliqF0yqjDH7+rasOG2ZmorywKevbh+elwAYab0zWW2UKU023D1zefeDbya5ZJpGb1zKp7FEMI7",
+	"i00/EwFd0jjeUS6xeNbTNul5S/20Z4P9SSsk6uxf2pGLNJVpO7A/IJmTJRDWQf8TEThsK/+ABP6no1tH",
+	"Ek0Klbfmwc94Tc1+yWpC0fAmt21xMH8k4t8cbZNmvvLopS3amNEkDRSqz+6++8mpSae0EvBK6DGc/qap",
+	"MYWEEvhexUSQMB20xcsc1gQohhjzlYoFDYC4uCFrc5szkXMc1G8fusjstpiRfvh7BmjH2LOKimJ5BTUH",
+	"5l/PENIrI56F4CknpNqLF0ZtLwmHBIbqdEicq6uULUIK32OL3lqem3HCk0WivX77JbGECluDOm2ygWKF",
+	"Iw3qVe+3ci/S6nGPU2DXvNSsVqSmXDG35chKHqjtLPW59xlhxAHL9VEp2qS3z9rAYwW7/y6KqEtgHCPT",
+	"J8vYBPga+8EM1sPF6rmjs1FDzXLFsZtvukLGG9HxHhBRM2hL1XagWLDXpXpeoxtbbgcfyNolBX1Pk6xB",
+	"75T4d3UfNJA/x9ssITTlTHSpTS33Uc8+RuaiXv19zbUeaPBRyVji1rqpIU9SCkgMOkjIFXLtx/VWNoqK",
+	"YqgygdWxQk/B9iAH1lxwhQWKZ8BfPUekutegHPelXUtL9jbwB4SLHSvY7dlAop4ZEDk0ghYaY5c5aJ5f",
+	"XyauO76ow3vNIiAmo56svrtKRJupJlfRiaMWBfFgU7RDgZn9aR0K/ux63T9846tYoolr5JlB2B1gyWy+",
+	"aiVVctO136db1pEGrVFHoOJAihewHCuasbmgwvIfxQtUGX1nHyFJzoQ2igNcgkKuZHHA+jlI6N5zxdos",
+	"it+zOVck/82rtriL2NqF1+THV9G+oufq5gXtJouTF4V9Oe7RU3Ky8aHrL4bTTO4zhucZD+U9DjR2+p/p",
+	"NGQfaa7LA7CuC6V3/XiK6aUFHeQFRltbp/vi60dXMINjmwT8/Ee/2R23QXbjzjAp7Btj+/wz21vZxEXB",
+	"PsZVuIqZk5LOkz+xAF1uuFFLnyGilw81psSyFZUzN003tVCEknYAItdr6KEhIOG5qOkeLFFIwizlntjk",
+	"h3t0FRoIzAzEWPphjBgdQEQvA/kwy30U39nBeNBx4Ytu+Tg2Ny4Uq3Xy5PqulbAbM7QrItRsGqwZdsn1",
+	"xNOYH1PXB9JCXaUtdggN1I0znac0YEpV8o6dcDwHmGTwIMaiXfjw4KRO2xCIh6B3x4l0QJqwZVXYJBsT",
+	"A5IIP4KC0VEIR8ieeawLLaPLFbRiZz4cftpd6mD2PC3LOMRQE8tvgPz/T6tGfSafLKt/Jp9QA/lMPt1y",
+	"UXwmn0oqNg3dsM+zE1Q6FIIpxGiEGDYbh5U7p6Waeyc1sXtVS1rkVOmMrHlZZaSi6hawmYRWGSnrHE+1",
+	"a0m/OhCbZDPR88ICw+Jnf4s2Zq+1Wq4OyzIp/+aotNZhuUHn9Qp7YVt9G1N+fDs+bNuu6CEjqjFauYJ2",
+	"LObvrjVLW3OsmH+BCU2MJRM/QgMISr2m0ayKLr5m55RFafeS/eaMC/rcn36gY58ulaL4ma0qeEJcGnq7",
+	"IK89t9VDtngVb2Hbl39PD9gMBChAbhnbYaY2Sm9fSYL+IGNMYei5B+Evm/oo0K8YBUcZZkrfQtKcVGoE",
+	"mGcQiKcjy6KpnSj3jp598nU2K4MFzLg51lok/evZZXYaK5rtPllHtS8qVH2ed7VVV2pids/22EHcK9jj",
+	"IrKb4SxmeAV64FL+T4MLriVksM/lcjS4CQAPojD0I4FhhaISrUpXPRdqiPhr7XuOgcvTCdY+QcJZegNm",
+	"TopYC48ZxVlZNcrCDl6GCVxX13/q9iSM4GKuBnSF4x6gxkpuweYd4nuIXCGkJq4j1P2yylyKYqQN/7S1",
+	"f4wD3iPYPnjNUe15fCUZAuOIVg0FWCXwfLlQku1IxwKjHIEYzOE2U8X0tXnbEmuiajc6rPwKWW6i722Q",
+	"Gum4Kaq0d1LDply2LWMPHVDriJtjjJ3BSxd0W3lurqj2qNbMhifgVjnOfb5Pi/1eAvN+mCgT7r4oXY79",
+	"eHiVAm02/Rv1wdr9xzC8h7c/cNzMWCrsKs+3VsxSUvGPALdljlbT11kHbv8v4zUCK9h9aogOtqXMefTD",
+	"ITdCGohypIB5BO63ajp1n5GOeuO6y73AUemwYrvHxcygZkpQd0bvuWxhp+A0ViOVFhn8Z1lxAS09SwYA",
+	"qLVtG4a9bLIFiqlpKHQfLd4PQAU04py2dNTSjX5WzW38rIPiq7EjCK5xX6nVo4f7w28xsTTmtGcF14/e",
+	"sf1sr715sXXav63ZHWf7fjCulEoPZHLYqwntIXOpVdJmoLi8jvToe23huJLEGcz4ndxPBpxrRLOCNUSD",
+	"r26g3rIHS9gG6zt6AG+3bKetTrJB2LYCi8I3aCg6f5/1B0atP5e/4o9io4JmR1b2pjYeaGFANBurJ+yy",
+	"6smFR684LeWmMeqjNaIVuQKT+vpRoEhf+QKkXwSUH9VMElscVctGs2jxnY3A/RrEyS9dY33YTKaYBrGu",
+	"t07txAI9aOXrAs821PxrGFOyWeHd+BLOqy2Wgr/WskSqswoq/1yk99doiMoOYR70XpVfbSQJH/XX3KXr",
+	"0Gb/4D9K3iw+Z/F3rgbfeQffdDHLz5/vX9zl9u7TSLnvzPrCXQgdfxQbBH8MGkhgqWMQw/tmvONQ7kUU",
+	"sMOxUSBeBmoD+6faRXoTIrpDhX4s2u1j2iQJ+HRSGkZyTmCL/KkPSeoGTooHe0FwYkjY4W2nChF/Np5l",
+	"iztWIy7fn3o8Gzgmvfn5LDTAr2LWpx9wfiWee3UknG6WW/v68KPm2A4JNyWLal4jqz9jFtp4L6vpInAW",
+	"7XGAuAxt+ptrdpghHCPgMKRf87u2ddf0BdqWvm+xV/++dr/Y1fKu/Rc6Zhw6ak5FzspyAsGjDxKUFCRB",
+	"2iGQxs5363JXqivat9rxMFCmZZPZyWyefoudRFB3p7dZuBd6C/dZWsf7fiocLcvpntk9nsAsWoABXGdE",
+	"SznQMtvvvcfAxUVUUoBrkfI67gTfUa1ZfXw5PYlXb7ea7PEy+nOy9Po0A1/o9C7e+LGWECOMcQ5IESeK",
+	"/hGxHEOR1c//O+hkiLKxpOphMTSYHz2MxFjLmNMV7CCLS0O4Jiujo6x9uWMny9z2y0sERAhSq5EePuka",
+	"pxIxFMHhsY74V1/XsvJglxZpSEuCohOjsRUAwqtHxFUb22oSOGrY8NlS3UGi2m4hiKsWIJ93ESAfkR8L",
+	"fP3f//3HV3d/ekS+N0IRf/Xu9Uvy7dOv/2RmsipZ5cH8lKarkpFcFuwReQ3zNc83u1LSwiHQgte8UeZl",
+	"LXNZQq8QuuOP8TH1mPyhYpoWVNMbWLShbBb0pv7jI/Jn8JsqWTH0/u+psn7HglSMiv2Wlwx95VSoPQK+",
+	"Ugt+KxVzM4e0Gc6sI09DIyDlfe77R+SH7797hTi5ZhREDqwZ+dfvPxCuHpEPW0gEEUbJtf7v+o4Vfkly",
+	"xwTd8Ud/VVLgzQt6sDme/plC5urRX0AD5hoMk/9ulDLyBi0mr/osLh9dPbqEMAKOurhZPHl0+egJiCbb",
+	"dB9GXLENF8KFdzYMZIY5qdSQ70dj4vwr0y/apyBFgFZMY8L1pwU33/tbw+pDa5G0GwB4UkZYJQheY8LU",
+	"TO2ksMnB15eXGJIT2jZNortdyXOY2+O/Wnz6dvxRr3C7BDhGvfAEr0E9sGmb9laJj+kn+fgt8gaccNVU",
+	"Fa0PgMfBiHP32DtUsD1UgSkCFAf2BqHTRCj+PqD4AkUHU/qFRCTC85LDpnJ+7sooo2p8/ifZjfcUsXKt",
+	"W95tzPGWZJi40rIuajuEluVzABJmFqGV6vAh2+Uacqqx4U+Tb1kBSJQge1cHKHs0KpOZF55jrHDhTD3+",
+	"5KpdPo8dQNeAfvGAe/KqLbuJ5mK3ZTn33pLv/GBZAG9sLj3sc4NSFSJeNikplDixL7aP+PKhJS8Wn38b",
+	"Jflj6vJS7/MJ6EoU2TdL0O9sQuzRxl1/kY0DfYAVZ9gzMGQI9TuHO1VBPyuHs0bs525aMHVW4t1ay8ao",
+	"qoTaaijsDgeJqpCEgCBzWyYyYpQhyBI0/5g4NI9pWT76O7Yamzo8/x1ajM04P3bcyAW24oLWMRCz6Mmh",
+	"db7lrm74fgenLK1yZ+i4oztWKy+3jLTxu8MFRFjtpzNIC3AlvsgPD3eq0Dx/qGP1Ekb/J5OIuKjweNl+",
+	"xfTQJq6ADxRAc9laTx0MYJPHnyDFefhueSX3wqjSr7HocwYpq4/ruYcj6wwgc830hdI1o9UJIzUFl48p",
+	"X69PfXdd0vzUd/f0bv6rd7xg8nG1e3rqq39reH6rOdqvpwzw8aKiupbqlp5Frq2tO/L68lk84wdwNMJe",
+	"O1TdssLI9nNcSMI2SIjJv+d4i9gJYIabMbfuKfgya++AS9ybO1hGcKw/h5bPWMLUlDTtHOTHzmnw2GfC",
+	"P5Y133AxasD9Yh+5p7BMq6mDb0UCt1EeMudf51tX3GeY+/6s8Wfs8u5Sr4BB2ptRkYoWhm1urEmAfhPI",
+	"nwQkDEtiLJgE+AzZbJz9AMXvmcuyNM9DctM/ImPFB2175yYMezWfX7eyLB7q7v9BlsU/2c3/b4ztQva0",
+	"HZkAB6SWlYUhMByLNR9a7jpJneHfG6F56XUEaA2/OpCaaQumMLJrzl/8ELv2M/v4z2bB/kRv2cCuyRpz",
+	"bcu2329ZYqm1ap+b2g/U7R9/gv+O+gbemifuS9Z4dKrTYCDIVgrH2hX31AM/VmV3gP7jmn3Uj3N1l/Tc",
+	"rrQ2/fCTUe4ASp/FuQEjdW+dGzB6C64gf8Vo9GA2v331OiMv3/+HYZr/+v6Xn9FW3lK1JSVX2jzy3fuX",
+	"5Kcf3uBfFDQ1sK4SYzqbU/sQN8/OM9XQFeEDfAUAhKq7Rbb4K3YPrLZlJIjRunnHOd9hxj+EJPpAb9kL",
+	"zKx6MHdMi7IfYTSIJq1YDun1YM4pSdb0HHz3oSuSvnINJyBgxUWG8QTwY/o+0pRDhk3gwYF6hM9TO2Qu",
+	"lAfaondm8OHb4ou6zSyS/9muC0xgMIfdZzC0Vwh8y6b/+zoMrNT0+2FtAfOfz2hylQwzKo6JWMk7Fjfq",
+	"n0bgheIOhnsvG6dhFm7sNOsqt+3uhXcQEovQ4qgC3mAqaHlQ/AS92nyr66UKqfbYzGg+77aDDvHtTyHB",
+	"zx+wMUObT6RFaiJ7bNZ9Dj/wW8hnraSQuKtQgEZhU21RcsmhxEeu1/hHW1vk0veizPw46IM4qOj4/m8T",
+	"qs7Jjpa4XmA/e564oFntV4qoyiiFdujMAwMAjPL5fBcTR+FEOT59FkCGx6XP9VlPRFR2IxbJnp4lUgVi",
+	"iMHFia1xgentvRClquGm0XjEe3hgkot5RTfs8V93bHNvNoYC5rPEUmEgF92xvOy5WPECOgub/56DWY0e",
+	"fGH0YPX4k/lPwpX3A1XbNxygvaZFImTp358or2W9YUYoer09sviIjl26eQ6p2JP5Eo5Qt+wwxnD/xh7U",
+	"7H7brEqem48MSFAzvfNIzx18ygyIPAh5SUrTsoSJZ2Gg38eUrQzFfnD+zJb0YDRjw1r4L3Ny5S4iDmNb",
+	"h6/cb/eGpOd7LXdvgg9MsbEtp9VytzvLDW++Tyixa3zeYngUzKbnu/aHUIqqiBT+zx36Spu9HeVLc0rf",
+	"2Ge+hFsav/WLRaVM9E67RZyHe+1oqAjbSlgsKDHc7CodEOfTWG45FdAiLSOC1rXcM6URRXQwc+jfGNu9",
+	"ca07HkIN/WUv7PhfOGPoaPvGtgssXay+dRQkXJ/PVWsxRCBZxdx/ci9stNblmD9v6+mNyWMMuQBzArP7",
+	"AhQGO0M4TT4hgtasd5hAVslm/CLE6yjggi99DVr6WFenIrdsp5+nrTdLk70tf9/z4tzV3CztE/x3JHEh",
+	"5iEzrzzMBYDJAG/9B6Y2sDjPBlonBSwM8kXoWjPA6gLDbo376xAcbDHG5wFSDkSBviwhf5Bl8cXJaKUE",
+	"kvEohJMWoTki5UBo5suS8mf2Uf++HJkUTDki3ZCF+2VpB+bw70s8MFiRYHhwM0yE927INmr1vBNepG10",
+	"PMRPgjatAdVdPuy4vvc2eG6ueQjCCMIVEw+WvDIc8ZDJ5O06oIonoo1g4v453G0tyTIi2JEOGL8+akY1",
+	"exvm4D+EKvgz2wffSFIHrx5gB2LUx2i4BX6ztTnYZu58p8p9P/6dyMkwQsn9kODJONq/B3KijdMRAMO5",
+	"BsSsc4YDgvx5JF5Zth3SM6d3kIIeEKcL8vZta2eycs2owUD+nA37i0coePmFKAgO5OCJc0SXj1kP+gbJ",
+	"RmCVPPZYmO19a0f1rl2HtNAl7HeYUfzg4sV+5xcbAPuixuYX3lMMqYSVJ2hemg/t6QG0b2T2KbESBGxH",
+	"L+JX7WM9RhnMm+HQzwSUMGzyKNhzW0cK1xJIC7qyiHaxujBfH/nlasKSfEOvgsSgKbdQQOHzeIUs9baN",
+	"KGqjl/Uu+Xud40mOYQWf8NJ9D0/MnUgjCrmU68WX2cE3crNhxfcF1yl7iGs+U56p0aONyp5ZnGO3dzfh",
+	"2dB76Xb4S+zpnRliLCTwPT4xuTWQUQXDRTP1x7YEPhHXje1QZ3BVs/qO1RcAJYmLfo5dXtAzV1BNsSSX",
+	"2Nk8OOk9rsfgcXptESTmTQRwrh7UqDHzenBzBiu9bfIHFqtb71/N785wNrLz25GTW+7DlGMHbjgwObaD",
+	"k7mRcTe4DUHeO/btkg+DjEQHWmqkHqrhXHyBY9WGgkfPlqPylwkp+T1NuHJw7vfflB/cToRlNRbvF+F6",
+	"HKxzZSzVIFIfoLmcVlgbMRGi/od/5Udx+AfxPbTET7ENrvtuNgxLrD30hPkMrQFSG3GpaX67qWUjzhFT",
+	"fYmDOwsXu5Mhoi8UxJoftTRzCBwXvdOXYADcMrabn9KTurX/xtjun9KshuRZTEis5B0te2AAifbX3xrW",
+	"sFER9d/giS8hnuBLPwJyYVq0Gyd/f2J+b2wpzCiNVakcl0ncBAYmCjGAUXKtN401/LyrMninEAZSzLBn",
+	"EWexkDo4INpNO78sg7EfzM3xj80pP9A75vQJwxQQI+PCt+uA7X7uUe+FxGi6SzwJcO8TzmbNCnlO0dgl",
+	"yy9BOgBkIPwPYwH/j0eLrOfeLeTvZ02PsYFtsTxUtuAM3bNlxb+SCDdW8E6AynyngamANZ20sxi1H1K+",
+	"3zFb7/hAhHuHPv+Ja+orda4gxIehcR9YCwe4nNHb7R1DQLOHl1nmS+aLaclctCwR7OehqK+ygSuqRTc5",
+	"2zU1EvXznP4gOnfL518u0jd0thw1z1SZY5t2I2ANRPJswVQud5Bsaq8kcMbDH9SOCpsEliCi1JYx/XCK",
+	"+fcF1+/hEw+z+TA2uld/Jx3FaOip6gnqj6197ADaP2eLp5ffjszNYv39ywnEeSnFuuS5juff0/IczIpg",
+	"bSRnQRI+rhXYK4NAqu2tAreqrImAMI2rXgDTErENGSIEbWVZqAAf0bYEosKWAzKRxt3l+uG42+z961pW",
+	"0M7+4Ti8XM9Qw6/Pz+JxeOdohQtC5J2nxgVsX/SD+H5Z9R2rvwK2KtcEm9tDDenqYAUi3HDY1SCBPWQj",
+	"iouaOUTxwcoY89w7fCwtNDFZFB6VD3YmZ0J6bA+gOXsv3/9HRiip5d5XxZlLpGwqAbCnNRXFw2kB7xgt",
+	"jqn4AGcl+MIXDs3jV3+C3ISB3a3wj2dQDXS+JRTq85FjCDYetVtORUEUtT1OuSZ72ZSFvWta0C6u2utn",
+	"1kF5ZJEVoocFsglnHZd7YjZ82XOkJVkxTF1kBUidwvbqrGX5JSwd1Ww2TPmMxoc5rK9Yzgv2PvjUwxxX",
+	"8x2VnKT3EIESLnS8mU/c08A1KSRTGUjR1cH85xzxrDxnO9CJUBsiwSZnodpkHU6U7P4/9q6wOW4byf4V",
+	"lOqqnNxSlqw4Wq/8ybY2F+86tivSlVOV83kxQ3AGJxKYEKDGE5X/+xW6GyA5Q3I4Ejmyvd4v8doYkAQa",
+	"QKP79XsiN1ohryuobULYqc86Xqlp90X5AlrcLgscfVFgWfelo+eVL0uPHyQspBIxKxbo7yJcPEJkwII7",
+	"x8nj5oDIO2pISMO9YZHrhTZixPP6LT7BW8OYOE/6ks1JCIqVoM4A46fEcpBkv09ISkNbup8YjPNTyo3k",
+	"mJVY4uw0JOC2rrgg89C64i6DNsPnhbtw77Wn9eFJ9WVOjqj5IgEXgVu9e75Dq72EJ4LuXw8sAJ+ItMIQ",
+	"7+X7B5jm0KdOSHJ/tMTYRVVCbhzHxXd/nvPE3pr5BFT6BqrrwjGlck9OxZ68JJVvq/nssYMVauT0FKEM",
+	"QlQMkm1BZwPohv4FehKHF8I4f/FfbC44fKhBxC/NcURf7r62WLid/fQxS4W1oSjLdThNpVAoIYmlbwuI",
+	"nXqqE63EQ/bS4iBRcCpIdQCdPkSi5hW5jvCaIECymVn7b/UFZ9YKNVDdl3tWCUXFMCCFdTBICNAGDHST",
+	"xIHCbH0PI136ooC2EM47aDDiUL5ru/p7R0OXJf4D3Erhg4GzOI2JbJ2GMk3WEVdzncal/VfAI+4yA8nr",
+	"Ob8eD6lwUR394Tdj6PteyjH2OOUgFgJ5u6YJB9+4tIgcXFZE/PZcOkexmDofeNSggnuAZ0oYLaIAnvxX",
+	"bAnnWj2w2J8zAOND5GvUT+3Tjdps3T7qO9/oS66GrQra7eEOU6LCnF9CgMphi2ba1hbsfpU5G2WbrepG",
+	"3lfArlVYsM2BgdD3RPjZQVWAk3t9seGkb9xDfXwa+GUgkAQggP/Tkwq34VOm8wh190ChMirzA5sj1HsH",
+	"6aNx440SNW46K/rweFuWVtxUqVfqsLbzIYwjqPn+q5Ho0YlXpfCDPbgqT1teg/Qqt2G1qFEvTT8fMOqU",
+	"DfAyzSc/nkZbRAT2gxGDL+zN9iWvRCpr58hd8a2QBVZFNkFC8JqurrGAddYzAdAjqm13UxexiQAyRdho",
+	"QEHOiDQp9wxAnB3duP/0oBJohj+OxzxCTNTA7ctBwchdbtkkxzVgt1buuxd+vnoZ3xdmcyCY5rNb4jLd",
+	"r7ZU4b/m2ZhYP9f1a56FDfMWUbeBbOlX0HQla2peAEdgWLvfqGrD3OjvPXcdv7kOTPiDq3C6/nsP8rC2",
+	"//dY2uZ80BI52kwVNnfHWYQPJc2cyEvoYCw1Yqm4Fqmh7H4BwetrkSN1li8E2Db7RxVN8KGt4C12HSbr",
+	"y7OFXoflc1A56lXMCBMJek057eSDFNIjfkZnosUASHUpPLgbZFMzEvxXs61I4AU16+cRSTUV/RjDvLp5",
+	"tw7Y17Ti3611WUadST6cMy9XfYfzsXmudZ4LLAwcZDeojxWmLFAMHMUzJitgf4qlLbMpS8GvPe6YGWE/",
+	"lC9Vlrgp4MgH/j/nplXabOY23qZcvSg/bJw9qHzAvcR5K9/X4piB1Np62B12DKuHOKZ88BeewzibFAa6",
+	"B/gCZ6kuYiUMQf+gBA0zgRBlQ/qluc7toRV5Vm/txo4tBN9p0yps4BUY2oyfKfZmIdSlzEQqlXj5hsV6",
+	"WmRC2ShYc0y4Maz8J1TGi19+Y8auUlR74Ax1/MHwUdP3g1SR/yME6dy5DhyCH6RqKofj8YvCjlgsTr3f",
+	"j0nTl3Vl/pKBaszdSDLOpoXFCYPzk8j5iVWaxJcplIVxK8+bUjHLOrtjo00epXw1hrP1iq++XmvY+yn8",
+	"iq/qE16axwM/85R294YCLwD0zSKDXbXRDOo8Y0MbAUxOTQNqjBQWdj9aycfnJ9lOuFZj9cJQ6TxBL1pm",
+	"OXCDDX36XM4F4xjzRu6NijsVAmIVRG7ErPtnuDhWUWxXUrFCpe6QzQRXlvEUcCXP6AQL9cSo+Krc0YbF",
+	"LOR8rvtyPE1LmAkuDKUBjdIIRKndaAFZjBdYcHGfIoJF1jEuvgDLC+FjlMzPh9LLh/+jNg5Jt2mMHO4Z",
+	"q7hv2P1wjPI9uPh1VO8F22FQx1e9t9y9AL4svAMPsyPOIeLOGncP8qejs8f9FS/vW+L5r4Sa2Tkkbm5D",
+	"zngnRc6heKwobEBIDr/gmr3c74J/+z3UnSznOhUscYNpzhjJN87c7cCtZMrnSMMWAGkjyj+eI0pOgT+m",
+	"M+dWM+OuC0YPft31QjbblFaw0Z6kVnyEv6fICr7boHyavtcq3I1blmlj2Y/HdwzKt7muz8sVdZs9ulmF",
+	"N+GpEdGB+MizRQpJHufZH5w9+uvJk2P4X3Rgtfv/Pxw/gb/5BOqroQP/g5tNIkbosroyHhgUYY92C15F",
+	"ByRfs/kUPKkBBkuS1sdQcEHcLsDnn6C7ucYg622t+8Flcvn08brB4cA0cdrSlyPVtEdLdn51Uxazunn+",
+	"jqMMj3y/qZq8V/8yrMDNFYd+xiLlK8qM3pW8OOWroF2kFVVIglSUVCwXPAWDImFTDv9nqmOB553/f/V6",
+	"EF8EVtOa8m5fFvnJm6zoTy0nZipUzCdplY9r0w3F8HK4IJUY46kInK7yKiSFI++4UcUQ/Nqndau/dz1u",
+	"RjtgL/avtadTOmrumKx1qOh1y1Os/owi5P1OLz89PY4v2tXcblY1hKHi5yXJCCcfZuphRBMNimAxLKvh",
+	"fQqphOkCFoBGHTTaQaFOpsTBO4RAnUd8up3MXd6uaR9Xwi51fhWVCnbMat2FNmj5jgG1y+ABXahVRfuM",
+	"GoxVPOzIa+NytjFwijZVvO0C4gT5mVkqeByi7XgnD3s7V2bpbG0EP8qdKG9UOSv79qWCJ/P7cfTo/Tdf",
+	"yu9+Dc7Ovfs5bStrXC+ncpFcX1/NTg/MmPN4IOCu2uJtsAEc1b6k5U53Dm0m4hZ7l4mHgUxW/2aYPctg",
+	"2Vm1Z/bdxfnbiP360wv25Mnp6fd+7INYZqkeyIAFfvMc0HkA3w5+TmY8v4Ke2uMyv1CTW/LZ3HJyrPdg",
+	"BpgW2sroW92QT3WW8UMj3EBZEbNrnhbCnFW8+RQcUrcYMHQSQcFgxKY61UUOwFcxxtnxq+BxdcSHj5Vi",
+	"75c4vl95+uhZjDFqP/U6YaYAThyyr+ZFIbgpcpHR9zbevAI8BBDQFFZHYIikiD32EmMZI5G/hr+EKpyH",
+	"7JlhmXshWWnPDWz92hg5SYFNNpXWpoJlqFzDIZIrplrFZ+T0xBTEg0QCtLDa8jRi3FzRoxqC8r/gEyku",
+	"v5slI2CgTwGPXqoPldZrc+7xJrgC3QQhl4IztjleHPBTW3D+lvL/NU2eYDV4W6MNZ6J1KrgaGaj0S8V4",
+	"WrgqEp5jtqQCBBkyj/6qittYCH5l1pw6lLJ1/9qg3gzQEcvClA184JTD85DOitaDp2x62RxuGMVG349J",
+	"3DbUsRaEe8Ku0TjDNTa3ROd4O6owm7suuLm6TenGDhO9lQisumg+l1keg29swWfC7G36kbFmzlVM8YUz",
+	"5utqInYt8lhOrYlKmBe6njIbwc2kjtoX+/PC/IKNegUVv8DY38bZV6Etym1bHdtCS69ztbVoKdSmdcT7",
+	"b5qQ0AEAsKbrDmAEElzheRyxWF5LZ0zAopllvO2tjU71QUuI9zElfDaDvLu8GeAa7K7vlRVW7PheewnZ",
+	"euvvxQTuF3G5oU+KwTYVXHfwCPC+0pSGHTYHJEuZ89T5ZZlUBXGPiT8KnpIdD713uKnr3DrOZZIIN1uv",
+	"oeUd56s57HazWRPaEDeqTxS++EDckrAYStufchS9tnORL6UnPIbcTbVCD0ILi5SvAAqAwbeX5x4HgKwA",
+	"ZXeDT53O5Uwqs5UxF4tSOot+62GTKMQOkQAG2NaKtlXvrmcqYI9aNtGdtm73vJfneD2ZFOZpLaTTQ0YU",
+	"XnWnBNguwdqmR3K721F2P6mrN2Awvav2gW0WAmi5eEqBGlQSRvuoDI2xfBCi13eV5xIcD6YdLdHdzMna",
+	"gnEAaoOzTDvv9ozw+UGTHk82+g0Ia0EVEzWjQjNa/XBhc7ez4Reqlbprlb5UVuQY5dhtf71W8UO9EMpf",
+	"06VuwLbdNn5LeP8Bo4QEq2opLBh82Amy3I18eusb7WMBXgjRN3UcZPkGGn/kHICAkB+XmmZ6ymWQtiM0",
+	"lPKUa3DOpVLQKcemqZ6GqIckdMTw05eLJJWzuR2paJM6/2zg40OK4/mPa7sop1zB/ALHrVeEHwSSQMlG",
+	"yqksc2lFJQ4HnAYAiHBPXlLesGnupbLj1Q68zSvXvqGnHjq/X34eeIXd2XmIUH00dp7erzVcjQPo9yix",
+	"rLoEXqM2lYjNCfBP2CRJlgEdDlH1M1TMUiyYybwFQ+K2g9YHuaJDerHR1nPhdSo7q49LUc1OT94jgaD4",
+	"rt1p18k3zNie4kYn2+NG45Z2bxFKBcizTjz9+SB+/PMVg3EsUOGMxSvFMzk1VayazqF+1ha5Qkb/paqG",
+	"QexSUwzEjB4EMVerzlv01erbsht82TWuK1pzPZbV6b2uKmcSTdTdyFUyWbFYhlr1uxPlu9t2cMWZUCKf",
+	"rZqWEkH3OF6hWSIFMWZUsg/jLybIs7Zl9t9qI8vCPoyzUEEcy2SsnNu6FneJ+eohe0PhH+T/UCIEAty2",
+	"Fa2PRBBw0EvVjLIW6lI3p+a7UNZ3Xqp3jk1VQ2HuulbkKLvFmYVsggWY6GGxQN4cTFLLhb/s6ULZKGhz",
+	"BVdIGixNjEnCKGvZv2QslJXJqvYNGwCARhyCLtzjPYMDKqoQlmMiEsRetD63UPRToKzd5dHrG3NYJJDb",
+	"8I92pmJzwS0xHBhI25V1l1gHIm3r68GP115u97ijwQvZQnCEUvnUEE6wWcxFLqc8Bd51uqzL3C0bY8/g",
+	"wCwjXVwxwTGB0fLSrpPFXCNAcKchjWPiN/ZVeEJJNcN8VkQQIIOGlaHwylJXxxQ8DQiut7zajEv1IZ40",
+	"o06OK3jZWBcIXQjHwuPqqXB4Wg47sux9S9LdIkm38V5+A2oeoZALWQMi931DD29ueUk4+BfcWpG7H//v",
+	"78eHf3v/l+8i/O/3//kfB32WGlWXf8fZPy7evMbiTp2wv8fSPoN/+74cZVyDbnUmxOTO3c4hFCDDWr4i",
+	"1ph3afyGJ8e7u3dblkJft2vL4Q6n9wegy+nZNtV60b+1WQgR92++kMDo3eLKdTtTP7tpG4ynsTwM8KT0",
+	"/DZVtwMoUyKmlfc9MFQ6vIu1ENM7BseaFAJezLU24sJ1PhK5ylwboeABt+WNxCmYQkeDSOZqVD0R7tid",
+	"yoQ+jBY/zjx4C2kcwHvcEozSWCQ1b5sjmxdZ58XSt/l2u/ysCgE7b35+zlqvfwMRA6O3VN9gJNwtE1ib",
+	"arqKvP/qnXhAKkMdSVSNpTxhw1/zgqLaCHXyIOY9zhZEvZuvHpwPLMtYtyx92TWeYzZovPHchqIM07KP",
+	"hWvRGHN9MdfLy/CAkVTCXP8v5ijLsdc5hye7T1TbpEyHqwieug91jkgiU8CauVtDCL+C0hAJEFF0JfcK",
+	"l0udx9gcpAumRX4tdmAjBErLI1WkaSci6TU02HLeAeBIzKSCe2W1ng6jYDJUfMzktVAtx+GG37wdhtN1",
+	"OH12cB43lD/JWZH3BhS42WEJ/GQIk/vJIyQz+RGufSHm78wacIOmhAqZIivjTTCByJyUQLyFp+BnefkW",
+	"COCdPGaTMaok0FTHp4R+554zlg6M6xv5iPeusuQeTZ/YtbFh3jPWg25ualbC8nRh3f7gn1PVg67W/sA/",
+	"z/m1YEpT3JOrFdR7de5lXrVxDAv5pxCLMc3DS2PuwtI/nIX8UyxsqXjaUqtTUUQdQnqzeqSRYcA5FrQ3",
+	"66KclNvfosbZYBVLvjLdCocrs0fqlvrAQnyfWD/YcWd8rWfRw8lf90W60k/gia8urFhsHnh9kP0+yGes",
+	"WJgS37/E3w9FDu0MpELI4tmhSygrnG0YQJiBs4aoO3qNYU86Gdv5KI67sO+g75FON+j7G93kXukm/8sd",
+	"nzpnZp5LdUWV3caK/CmrBfyN5St25fZcMOI1bVgzzYtJZ9ALGowZoYEHNAyd0Szh+UDhmYTnle8PacUr",
+	"sUAzgfwAFPpA2LBKYEZkZcFP4pW7NwiJdiKWL6BFrxNmwWGFNmQODjBnViZ+/nba43hZgkQ0CV3mVPgP",
+	"90W4lvHUfe+qDTMVxMiaL1PN6nCbL1FB8hFeGbVYMT8mUr2EQYVXdQNgUHi3JL8xAu+6yN4GtG3s0fHx",
+	"8VMqK4kqnT7AML5QFsisW1J9gufTeVuu52SMurdO+5+jGFgD640JXzJEWoTGvSaBCxdyhrtEbit2vYYK",
+	"aUJkbAsLQMkXHOCusx0Sir3j4qff8nI75eX6Ns+4b16f0Z//PKtkV2EDBRrsgMoNPjqGqeJcJgFGIuJy",
+	"xZZgEk8I2WILrp+DRlf3hyeP60jNWpJ2q8O7n1zkBdUf4qB5LvTI+5CQbqwXZlSW4EJMu4thLqDFXiph",
+	"IAfYw2lPU4bvPQCdNtVk1DN9cAxgDhAAUpkoZXoWuZ7lPCNOz9BoKeDsiwUce+C0NzvJ/HrMbKr/nv75",
+	"1GGzYG03+3oiNSxs5xkNddnnaw+B+6473v5x8eZ1w+V+IvAi5poo8dGWXnNtcdDnPfRj0ZW3vcBx2o1b",
+	"DX7zl75l0TV+nfZKaIKwYG/suzjniWUnxyfHh49Ovh+ofKz6BLwE1NYQeIPXPJUxEH5Ronx9dG/cf3oI",
+	"koY10w8MMBtGSvInnc+E3TCtukYE1sKW8iZ4D4LdtilODScQeeHeWSw3hC2p7haHONz0qRb96Ab/8Gn3",
+	"ez7+cIuW6Cs+ESmeOyNtZNg5PGfvKTo8IZv3MXitB4aO0QHUdiYihXs7jOWntnk8ioXl07mI7zyhRXPk",
+	"5tz3P9a55LrfoQJuPHnYV7igYVTYTJfnhJvSiLnNBrESOcoPA6u4zsRTaISwS2hEgPKOSeu+4Hguhp34",
+	"dwa6WaxZtqYigrgHlQIW/R/0Q+LcvQZDT62wh0gvfOcidqotiIiuGMx9LnhMVEm/HV5Ag8NfKcWzAYEu",
+	"v+LTQASmfkPB8gxuiHrwUKhYcsV+ODmcSMuSVLsDFl9/95Aw3rhgAtvPiqMlvxZuUFsLNV7VXs3ImRIx",
+	"e3QKb7jgMgdlXm4skt3PAP8O/PdsqtMiU1SYIRWF23XCHh09Ov3hyWNAJxTOsZ/yVDxkL6C9YROx0qR6",
+	"RAOUC3YcseOH7DIvBJUmeG4OMN4/tc7guthEwAjJGPrKLZGFjFOBe6hEwFfoiyzoXJ/9CE/geQ9Mz4W5",
+	"DZGwjaaqkcgF56H5w358dFJB2T959LeTz3fl+w8ZZtWKjxaYg5OKZUpFRQxJTb+/8uAh1uxKgdO8UtNP",
+	"R+BS38IhWKlpdybnWSpn6hn03szEvQb9r5Tu3x19S4IeHHYUpqEIrJaWr40BgqnvNgYtLtEL6Hok1LPr",
+	"+27ukBGDCCOANzTlmcj5A0PBIl/HE/OVt3GYjMnKe0YJXoxsma5gOkla5igWUxmLMQz1HHq+WKmx4imu",
+	"ay+Ttvd4Cj07bk4+xv6f7h61n07FAng6uFv4WO+GiWvn6JqgB+qO24C2m4hUA6+lzkmqsO4M1ywAgF9C",
+	"TduFdZ4Zynjj6UxExOCZPGS/Hb4SiT08nwDu3gOhPcI5FQlW5BEWH2Ef9MCI/XZ44ZwK9+tJycFQsj+A",
+	"9YLfET9schjOy5ffRpmm6s/2C6rbZbgLR9hAyPl/W3dgzf0nK2t0/ctiwYPSorpbfhoI5eZtPKBeyb7Q",
+	"KawZc0SW7JZqAqvUOeDSkHo8XXZv4Y34vXh7escdFR9ck75tMZbS7OOoIp6JEc73167fkQ8OeMatz3e3",
+	"9Q5Cd6Ovgzc1WQE5MeaG9CJgbwMX+tNN1VmwMaMzAZq2oE875xgCidt3/D653Uv9lsv8FvewsABGu4v9",
+	"O2Re7zVp+Vzb+RoBE9lonV8uWtvxSFGv9aT9nDc2qLw5unH/6Sd5sT+tijalCqq6+vz44b8SiQgiFoOL",
+	"lRFpclal33DTFmILknQkg15HVT5wd7N3j62DRD0o2lko/bEzL3cOfx8g3X2OtKGzcgHHrROW8gnVWW7P",
+	"t9nqS9855xaq4bqBFJdls32gKQBvH8roehYDVT5lgEBZ6KykTQAoZBV1H0GwgacpK7GAph0+8U8hFkMU",
+	"B/aV+oPSOfeHuZzNPyy4gXGf/3lw9uQ4OjCpdmP66In7cLKt59p52CrWmrK/NU7z0F/f6kTf7yZ8MJMq",
+	"FAI04NNqynvQR0RPv50C38CVIKVlbrHE4eAhocu1sg+gT+pV+lEuj6Ob8Oce4IW6xd4PgqH8+oBecIvx",
+	"aXnSEV8RHkaA6G4Rn2/aUdfW5B231GKRah6bo4Ozm/W/usE/NCEbGt4LG3e+VOtLdFb1uB29f1nP1khP",
+	"vaqnP950S6CnT7drwCHLAttl/LzOqqageHjiPHcjY4F8XRC0E/wab4WtdFgpXzZnpwJd03rwZC/1sm8J",
+	"hNrrdHQGEWGSB8rIAByDmj8zifWpAxUScEiucoC6uilI+Qq40rjCWWBcgfv3tAJXp8iotH6i4OKuNFzb",
+	"jVvMQbui3NFg5g6D69dt7q7tZWi6NyemUhTYy4cJbziAC+P7chNBJYTmbCs4NGpEh3qwY0vOLY5rAzxm",
+	"jXC9DvPrrgGt3BK2IUIbz/y1FdLzcoTn/uaE3tPZ70egdvTfx11pmUtYQ0c39KdPR1OupiLdPcRLHXQn",
+	"CF9A5++w6cEeUWbukYE3XGnL3P6NlJE8TZtyqAmXac3wNocKqqyObqSKxcdP7ULPeqmc19P61V0LOvu4",
+	"s+5eNFiaJjrgRSz1EZdJctvfJimf3va3S369+0+vZSz0UbZ4fNuf/lHI6RUICd2yg4+HGbe5Nld8EJUX",
+	"Z2XI93/aKCfPcq5mnnESTjbQs3T2PMDCeaPwDSginOtroRitgN3DXNVNImrc32Ax3V6oqmtnm+s0Hmlf",
+	"+1mn8T3sav5EBSwAniXuPIWDdSIgl05kLZoEmozVC4hdFsrKlMo+UmHZTAMth7D5qnPPU+KjHWkQX4uP",
+	"9r6PBncsUGYLqlGdi27Kse0cGhy8ccbmV9f3LoND+hyYTxhjlKhjNx5zwVM7/7MLWf0zNBmzpJye0LCJ",
+	"FosGyOAi11NhIHlD/34EldF/dkt8YO30PXwElm1/ig5+PP5hD49zLhI9sl6gxy2fcCMilolY8mpd9x+F",
+	"KJBkuDCltr4R+bVfCEWeHpwdHB18ev/p/wMAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

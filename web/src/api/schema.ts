@@ -38,6 +38,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The public key of this installation, with which its proofs are signed */
+        get: operations["getKey"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scrub": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far everything that is kept has been read again and compared with what it was */
+        get: operations["getScrub"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/": {
         parameters: {
             query?: never;
@@ -2285,11 +2319,11 @@ export interface paths {
             header?: never;
             path: {
                 delivery: components["parameters"]["delivery_id"];
-                paper: "pdf" | "csv" | "json" | "mhl";
+                paper: "pdf" | "csv" | "json" | "mhl" | "proof";
             };
             cookie?: never;
         };
-        /** A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL */
+        /** A paper of a delivery: the dispatch note as PDF, CSV or JSON, the hash list as ASC MHL, the signed proof as text */
         get: operations["getPaper"];
         put?: never;
         post?: never;
@@ -2386,6 +2420,52 @@ export interface components {
             parts: {
                 [key: string]: string;
             };
+        };
+        PublicKey: {
+            /** @enum {string} */
+            algorithm: "Ed25519";
+            /** @description its 32 bytes in base64 */
+            key: string;
+            /** @description the first 16 hexadecimal digits of its SHA-256, in fours */
+            fingerprint: string;
+            /** @description as other programs read it (RFC 8410) */
+            pem: string;
+        };
+        Scrub: {
+            /** @description within so many everything is read again; 0 where nothing is */
+            days: number;
+            files: number;
+            /** @description read within that time */
+            files_done: number;
+            /**
+             * Format: int64
+             * @description of the files
+             */
+            bytes: number;
+            /** Format: int64 */
+            bytes_done: number;
+            /** @description that are proven */
+            deliveries: number;
+            deliveries_done: number;
+            /** @description files and deliveries that are not what they were */
+            amiss: number;
+            /**
+             * Format: date-time
+             * @description when what has waited longest was read; absent where something never was
+             */
+            oldest?: string;
+            /** @description what is being read now; empty for nothing */
+            reading: string;
+            /**
+             * Format: int64
+             * @description bytes
+             */
+            reading_done: number;
+            /**
+             * Format: int64
+             * @description bytes
+             */
+            reading_total: number;
         };
         Event: {
             /** @enum {string} */
@@ -5327,7 +5407,7 @@ export interface components {
             /** @description it stops the order until its code is accepted */
             asks: boolean;
             /** @enum {string} */
-            stage: "reel" | "weave" | "measure" | "delivery";
+            stage: "intake" | "reel" | "weave" | "measure" | "delivery";
             track: string;
             /** @description somebody has decided it so; it is no snag */
             on_purpose: boolean;
@@ -5669,6 +5749,9 @@ export interface components {
             facts: number;
             /** @description what is not as it was ordered, in words */
             failures: string[];
+            damaged?: components["schemas"]["Snag"];
+            /** @description the fingerprint of the key that its proof is signed with */
+            signed_by?: string;
             /** @description of one delivery by itself: what is other than in the version before */
             differs?: string[];
             /** @description of one delivery by itself: what it was made of */
@@ -5791,6 +5874,48 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+        };
+    };
+    getKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the key */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicKey"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getScrub: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description so far */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scrub"];
+                };
+            };
+            default: components["responses"]["Problem"];
         };
     };
     createUpload: {
@@ -9376,7 +9501,7 @@ export interface operations {
             header?: never;
             path: {
                 delivery: components["parameters"]["delivery_id"];
-                paper: "pdf" | "csv" | "json" | "mhl";
+                paper: "pdf" | "csv" | "json" | "mhl" | "proof";
             };
             cookie?: never;
         };
@@ -9394,6 +9519,7 @@ export interface operations {
                         [key: string]: unknown;
                     };
                     "application/xml": string;
+                    "text/plain": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -25,6 +25,7 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
       </p>
       {d.cut_says && <p>The picture {d.cut_says}.</p>}
       {d.clipped > 0 && <p className="text-caution">{count(d.clipped)} samples were held at full scale.</p>}
+      {d.damaged && <p className="border-bad border-l-4 pl-2">{d.damaged.message}.</p>}
       {proven && (
         <div className="flex flex-wrap items-center gap-2">
           <a
@@ -44,6 +45,16 @@ export function DispatchNote({ delivery: d, production }: { delivery: Delivery; 
               {paperWords[p]}
             </a>
           ))}
+          {d.signed_by && (
+            <a
+              href={`/api/deliveries/${d.id}/papers/proof`}
+              download
+              title={`Signed with this installation's key, ${d.signed_by}`}
+              className="inline-flex h-7 items-center bg-raised px-2.5 hover:bg-line"
+            >
+              Signed proof
+            </a>
+          )}
           <span className="flex-1" />
           <Button
             title="From the reel, the routing and the recordings as they were when it was ordered"

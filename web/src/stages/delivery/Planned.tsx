@@ -7,7 +7,7 @@ import { Button } from "../../ui/controls";
 import { chooseTrack } from "../weave/choice";
 import { fileWords } from "./words";
 
-const stageWords = { reel: "Reel", weave: "Weave", measure: "Measure", delivery: "Delivery" };
+const stageWords = { intake: "Intake", reel: "Reel", weave: "Weave", measure: "Measure", delivery: "Delivery" };
 
 /** What would be written, and what stands in the way of it. */
 export function Planned({

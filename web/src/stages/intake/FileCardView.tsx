@@ -26,6 +26,9 @@ const remedies: Record<string, string> = {
   clipped: "Listen to the loudest places; another microphone may have them whole.",
   part_frame: "",
   original_moved: "",
+  source_changed: "",
+  source_gone: "",
+  put_back: "Remove this card: nothing else needs doing.",
   original_changed: "",
   hash_list_differs: "",
 };
