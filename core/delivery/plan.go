@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mix"
+	"zestyloom/core/naming"
 	"zestyloom/core/picture"
 	"zestyloom/core/reel"
 	"zestyloom/core/resample"
@@ -218,6 +219,9 @@ func Make(o Order, r reel.Reel, rate timecode.Rate, sampleRate int) (Plan, error
 		return Plan{}, snag.Refuse("bad_packing", "this spec is delivered as %v, not as %q", ids, o.Packing)
 	}
 	o.Packing = packing.ID
+	for _, title := range []*string{&o.Titles.Production, &o.Titles.Episode, &o.Titles.Reel, &o.Recipient} {
+		*title = naming.OneLine(*title)
+	}
 	p := Plan{Order: o, Reel: r, Rate: rate, Rates: Rates{sampleRate, o.Spec.SampleRate}, Files: []File{}}
 	p.outputs()
 	if err := p.place(); err != nil {
@@ -414,7 +418,9 @@ func (p *Plan) file(rule FileRule, fields fields, groups ...group) error {
 		set.Places = make([]Place, len(g.channels))
 		for _, k := range g.order {
 			set.Places[k] = Place{len(p.Files), len(f.Channels)}
-			f.Channels = append(f.Channels, g.channels[k])
+			ch := g.channels[k]
+			ch.Name = naming.OneLine(ch.Name) // of before line breaks were refused
+			f.Channels = append(f.Channels, ch)
 		}
 		f.Groups = append(f.Groups, FileGroup{Name: g.name, Layout: g.inOrder(), Count: len(g.channels), HeadLocked: g.headLocked})
 		if !g.alone {

@@ -9,6 +9,7 @@
 package edit
 
 import (
+	"reflect"
 	"slices"
 
 	"zestyloom/core/reel"
@@ -139,6 +140,9 @@ type Planned struct {
 func Plan(r reel.Reel, actions []Action, c Context) (Planned, error) {
 	d := &draft{Reel: r, Context: c}
 	for _, a := range actions {
+		if err := bounded(reflect.ValueOf(a)); err != nil {
+			return Planned{}, err
+		}
 		op, p := a.what()
 		var err error
 		switch {

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"zestyloom/core/audio"
@@ -125,7 +126,7 @@ func (i *Info) Gather(name string) Facts {
 // same after it was written and read again.
 func cleanLabel(s string) string {
 	return strings.TrimSpace(strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7F || r == 0xFFFE || r == 0xFFFF || r == utf8.RuneError {
+		if unicode.IsControl(r) || r == 0x2028 || r == 0x2029 || r == 0xFFFE || r == 0xFFFF || r == utf8.RuneError {
 			return ' '
 		}
 		return r

@@ -140,6 +140,9 @@ func (o *AddBus) apply(d *changing) error {
 	if b.Role == Mix && b.Layout == "" {
 		b.Layout = d.widest(o.Members)
 	}
+	if _, err := audio.ParseLayout(b.Layout); err != nil {
+		return snag.Refuse("bad_stem", "%s: %w", b.Name, err)
+	}
 	at := len(d.Buses)
 	if o.Index != nil {
 		at = max(0, min(at, *o.Index))

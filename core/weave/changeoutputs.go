@@ -28,7 +28,7 @@ func (d *changing) freeOutput(name string, k int) string {
 }
 
 func (d *changing) place(at, count int) error {
-	if at < 0 || count < 1 || at+count > len(d.Outputs) {
+	if at < 0 || count < 1 || at > len(d.Outputs) || count > len(d.Outputs)-at {
 		return snag.Refuse("bad_output", "outputs %d to %d: there are %d", at+1, at+count, len(d.Outputs))
 	}
 	return nil

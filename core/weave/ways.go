@@ -16,6 +16,9 @@ import (
 // bed is folded down; sound fields are converted, decoded and encoded. A sum of channels that nobody knows and a matrix can always be had,
 // and are never the default.
 func Ways(from, to audio.Layout, law float64) (out []Patch) {
+	if from.Count == 0 || to.Count == 0 {
+		return nil // what has no layout
+	}
 	if !slices.Contains(Laws, law) {
 		law = 0
 	}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -50,7 +51,7 @@ func Create(path string, force bool) (*File, error) {
 	if err := Free(path, force); err != nil {
 		return nil, err
 	}
-	f, err := os.CreateTemp(filepath.Dir(path), "."+shorten(filepath.Base(path))+".*"+PartSuffix)
+	f, err := beside(path)
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, snag.Refuse("no_folder", "the folder %s does not exist: make it first", filepath.Dir(path))
@@ -58,12 +59,19 @@ func Create(path string, force bool) (*File, error) {
 		return nil, err
 	}
 	lock(f) // for as long as this process lives: see Sweep
-	if err := f.Chmod(0o644); err != nil {
-		f.Close()
-		os.Remove(f.Name())
-		return nil, err
-	}
 	return &File{File: f, path: path, force: force}, nil
+}
+
+// beside makes a file of a name that no other has, with the permissions that the process gives to new files.
+func beside(path string) (f *os.File, err error) {
+	for range 10_000 {
+		name := fmt.Sprintf(".%s.%d%s", shorten(filepath.Base(path)), rand.Uint32(), PartSuffix)
+		f, err = os.OpenFile(filepath.Join(filepath.Dir(path), name), os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o666)
+		if !errors.Is(err, fs.ErrExist) {
+			return f, err
+		}
+	}
+	return nil, err
 }
 
 // MakeFolder makes a folder and those above it, and returns what removes again the ones that it made, as

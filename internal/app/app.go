@@ -14,6 +14,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/naming"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 	"zestyloom/internal/media"
@@ -119,6 +120,9 @@ func (a *App) CreateProduction(ctx context.Context, n NewProduction) (store.Prod
 	name := strings.TrimSpace(n.Name)
 	if name == "" {
 		return store.Production{}, snag.Refuse("bad_name", "a production needs a name")
+	}
+	if err := errors.Join(naming.CheckLine("a production", name), naming.CheckLine("an episode", n.Episode)); err != nil {
+		return store.Production{}, err
 	}
 	rate, err := timecode.ParseRate(n.Rate)
 	if err != nil {

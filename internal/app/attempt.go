@@ -36,7 +36,7 @@ func (a *App) try(ctx context.Context, t attempts) error {
 		case errors.Is(err, ErrNotFound): // see below
 		case full:
 			err = t.fail(after, attempt, why)
-		case ctx.Err() != nil || store.Away(err): // the process is being stopped, or the database is: taken up again
+		case ctx.Err() != nil || store.Passing(err): // the process is being stopped, or the database is: taken up again
 		default:
 			err = t.fail(after, attempt, err)
 		}

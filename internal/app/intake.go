@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -31,7 +32,7 @@ func (a *App) takeUpload(ctx context.Context, id, production uuid.UUID, name, up
 	}
 	if err := a.insertFile(ctx, f); err != nil {
 		// It is still an upload, and is tried again as one; but a database that went away may have kept the row.
-		if _, e := os.Stat(upload); e == nil && !store.Away(err) {
+		if _, e := os.Stat(upload); e == nil && !store.Passing(err) {
 			err = errors.Join(err, a.Media.RemoveOriginal(f.ID))
 		}
 		return f, err
@@ -257,7 +258,7 @@ func (a *App) Analyse(ctx context.Context, id uuid.UUID) error {
 		err = context.Cause(ctx) // such as a disk that became full
 	case err == nil || ctx.Err() != nil:
 		return errors.Join(err, a.cleanIfGone(context.WithoutCancel(ctx), id))
-	case store.Away(err):
+	case store.Passing(err):
 		return err // nothing is the matter with the file: it is read when the database is back
 	}
 	return a.RefuseFile(context.WithoutCancel(ctx), id, a.Media.Refusal(err))
@@ -384,7 +385,9 @@ func (a *App) finish(ctx context.Context, f store.File, found *media.Analysis, a
 			return err
 		}
 	}
+	said := an.Facts.Snags
 	err := a.Store.InTx(ctx, func(tx store.Tx) error {
+		an.Facts.Snags, duplicate = slices.Clone(said), false
 		if _, err := tx.LockProduction(ctx, f.ProductionID); err != nil {
 			return err
 		}

@@ -79,6 +79,7 @@ func (a *App) OrderPrints(ctx context.Context, reelID uuid.UUID, o printing.Orde
 	}
 	var rows []store.Print
 	return rows, a.Store.InTx(ctx, func(tx store.Tx) error {
+		rows = nil
 		for _, p := range prints {
 			row := store.Print{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Body: p, Session: Session(ctx), State: "waiting"}
 			if err := tx.InsertPrint(ctx, row); err != nil {

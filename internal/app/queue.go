@@ -109,6 +109,9 @@ func (a *App) TakeStep(ctx context.Context, kind string, id uuid.UUID, step stri
 	k := a.queueKinds()[kind]
 	var was queued
 	err := a.Store.InTx(ctx, func(tx store.Tx) (err error) {
+		if err := tx.LockQueue(ctx); err != nil {
+			return err
+		}
 		if was, err = k.lock(ctx, tx, id); err != nil {
 			return err
 		}
@@ -176,6 +179,9 @@ func (a *App) DeliveryStep(ctx context.Context, id uuid.UUID, step string) (stor
 // places among itself. What does not wait any more is left out.
 func (a *App) ReorderQueue(ctx context.Context, production uuid.UUID, ids []uuid.UUID) error {
 	return a.Store.InTx(ctx, func(tx store.Tx) error {
+		if err := tx.LockQueue(ctx); err != nil {
+			return err
+		}
 		list, err := tx.Makings(ctx, production)
 		if err != nil {
 			return err

@@ -38,8 +38,37 @@ func (a *App) EditReel(ctx context.Context, id uuid.UUID, version int64, what st
 				return framesOf(ctx, tx.Queries, r.ProductionID, strands)
 			},
 		})
+		if err == nil {
+			err = ofTheProduction(ctx, tx, r, plan.Ops)
+		}
 		return what, plan, err
 	})
+}
+
+// ofTheProduction refuses operations that bring in strands that are none of the production's.
+func ofTheProduction(ctx context.Context, tx store.Tx, r store.Reel, ops []reel.Op) error {
+	brought := reel.Brought(r.Doc, ops)
+	if len(brought) == 0 {
+		return nil
+	}
+	ids := make([]uuid.UUID, len(brought))
+	for i, name := range brought {
+		id, err := uuid.Parse(name)
+		if err != nil {
+			return noStrand(name)
+		}
+		ids[i] = id
+	}
+	here, err := tx.StrandsOf(ctx, r.ProductionID, ids)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if !here[id] {
+			return noStrand(id.String())
+		}
+	}
+	return nil
 }
 
 // SetWidth grows or shrinks the master.

@@ -12,6 +12,7 @@ import (
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/edit"
+	"zestyloom/core/naming"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
@@ -48,6 +49,9 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 	name := strings.TrimSpace(n.Name)
 	if name == "" || len(name) > maxReelName {
 		return r, snag.Refuse("bad_name", "a reel needs a name of at most %d letters", maxReelName)
+	}
+	if err := naming.CheckLine("a reel", name); err != nil {
+		return r, err
 	}
 	return r, a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, production); err != nil {
@@ -124,6 +128,9 @@ func (a *App) CreateReel(ctx context.Context, production uuid.UUID, n NewReel) (
 // NameReel renames a reel; with removed it takes it away, which can be undone. A production keeps one reel.
 func (a *App) NameReel(ctx context.Context, id uuid.UUID, name string, removed bool) error {
 	name = strings.TrimSpace(name)
+	if err := naming.CheckLine("a reel", name); err != nil {
+		return err
+	}
 	return a.Store.InTx(ctx, func(tx store.Tx) error {
 		production, err := tx.ProductionOfReel(ctx, id)
 		if err != nil {

@@ -97,7 +97,7 @@ func (a *App) related(ctx context.Context, strands []store.Strand, survey func(c
 	var channels []media.ChannelOf
 	for _, s := range strands {
 		src, err := a.sourceOf(ctx, s)
-		if store.Away(err) {
+		if store.Passing(err) {
 			return found, false, err
 		}
 		if err != nil {

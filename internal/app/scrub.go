@@ -116,7 +116,7 @@ func (a *App) scrubFile(ctx context.Context, f store.File, pace Pace) (why, err 
 			why = a.scrub(ctx, f.Name, a.Media.Path(f.WorkingPath), f.WorkingHash, pace)
 		}
 	}
-	if err = errors.Join(err, ctx.Err()); err != nil || store.Away(why) {
+	if err = errors.Join(err, ctx.Err()); err != nil || store.Passing(why) {
 		return why, errors.Join(err, why)
 	}
 	err = errors.Join(a.setLost(ctx, f, why), a.Store.FileChecked(ctx, f.ID))
@@ -181,7 +181,7 @@ func (a *App) scrubDelivery(ctx context.Context, d store.Delivery, pace Pace) (w
 		if e == nil {
 			e = g.readThrough(func(done int64) { a.scrubbing(Scrubbing{g.Name, done, g.bytes}) }, func(took time.Duration) error { return pace(ctx, took) })
 		}
-		if ctx.Err() != nil || store.Away(e) {
+		if ctx.Err() != nil || store.Passing(e) {
 			return why, e
 		}
 		if why == nil {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/naming"
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
 	"zestyloom/core/treat"
@@ -317,6 +318,15 @@ func sameJSON(a, b json.RawMessage) bool {
 // EditSheet changes cells of the sheet: all, as one edit, or none. Stale ones are refused as
 // *StaleCells.
 func (a *App) EditSheet(ctx context.Context, production uuid.UUID, what string, cells []Cell) error {
+	for _, c := range cells {
+		var text string
+		if c.Field == "note" || json.Unmarshal(c.Value, &text) != nil { // a note may have lines
+			continue
+		}
+		if err := naming.CheckLine("a "+c.Field, text); err != nil {
+			return err
+		}
+	}
 	return a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err

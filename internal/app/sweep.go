@@ -25,7 +25,7 @@ type Swept struct {
 // Sweep compares the media folder with the database: whole uploads are taken in, and what no row speaks of is put
 // away. age is StrayAge.
 func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error) {
-	if s.TakenIn, err = a.SweepUploads(ctx); store.Away(err) {
+	if s.TakenIn, err = a.SweepUploads(ctx); store.Passing(err) {
 		return s, err // then nothing is known to be stray
 	}
 	for place, table := range map[string]string{media.Originals: "files", media.Summaries: "files", media.Deliveries: "deliveries", media.Writings: "writings", media.Prints: "prints"} {

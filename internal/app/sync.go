@@ -61,6 +61,7 @@ func (a *App) ProposeSyncs(ctx context.Context, production uuid.UUID) (added int
 	}
 	pairs := align.Propose(known, clocks, p.Rate())
 	return added, a.Store.InTx(ctx, func(tx store.Tx) error {
+		added = 0
 		if _, err := tx.LockProduction(ctx, production); err != nil {
 			return err
 		}
@@ -146,7 +147,7 @@ func (a *App) Align(ctx context.Context, id uuid.UUID) error {
 	}
 	s.Nudge = 0
 	switch {
-	case store.Away(err):
+	case store.Passing(err):
 		return err
 	case err != nil:
 		s.State, s.ErrorMessage = "failed", snag.Of(err).Message

@@ -149,10 +149,17 @@ func TestUploadsAnswerWithProblemsAndIDs(t *testing.T) {
 	}{
 		"from another place": {s.tusRequest("PATCH", loc, bytes.NewReader(b), map[string]string{"Upload-Offset": "7", "Content-Type": "application/offset+octet-stream"}), 409, "mismatched_offset"},
 		"nowhere":            {s.tusRequest("PATCH", s.url+"/api/uploads/none", bytes.NewReader(b), map[string]string{"Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}), 404, "upload_not_found"},
+		"a long name":        {s.tusRequest("HEAD", s.url+"/api/uploads/"+strings.Repeat("a", 300), nil, nil), 400, ""},
+		"a nought":           {s.tusRequest("PATCH", s.url+"/api/uploads/a%00b", bytes.NewReader(b), map[string]string{"Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}), 400, "bad_request"},
+		"a long name, sent":  {s.tusRequest("PATCH", s.url+"/api/uploads/"+strings.Repeat("a", 300), bytes.NewReader(b), map[string]string{"Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}), 400, "bad_request"},
 		"no production":      {s.tusRequest("POST", s.url+"/api/uploads/", nil, map[string]string{"Upload-Length": "5"}), 422, "no_production"},
 	} {
 		text, err := io.ReadAll(c.resp.Body)
 		require.NoError(t, err)
+		if c.code == "" { // HEAD has no body
+			assert.Equal(t, c.want, c.resp.StatusCode, name)
+			continue
+		}
 		var pr contract.Problem
 		require.NoError(t, json.Unmarshal(text, &pr), "%s: %s", name, text)
 		assert.Equal(t, []any{c.want, c.want, c.code, "application/problem+json"}, []any{c.resp.StatusCode, pr.Status, pr.Code, c.resp.Header.Get("Content-Type")}, name)

@@ -42,6 +42,22 @@ func TestBodiesAreBounded(t *testing.T) {
 	status, _, _ = s.request("POST", "/api/productions/"+p+"/sheet", io.MultiReader(strings.NewReader(`{"what": "x", "cells": [`+strings.Repeat(" ", 18<<20)+`]}`)), json)
 	assert.Equal(t, 413, status)
 
+	// So are edits, of 1 MiB, and what is short and costs much once it is decoded.
+	reel := "/api/reels/" + s.reel(p).Id.String() + "/edits"
+	edit := func(actions string) (int, contract.Problem) {
+		status, _, pr := s.request("POST", reel, strings.NewReader(`{"version": 1, "label": "x", "actions": `+actions+`}`), json)
+		return status, pr
+	}
+	status, pr = edit("[" + strings.Repeat(" ", 1<<20) + "]")
+	assert.Equal(t, []any{413, "too_large"}, []any{status, pr.Code})
+	assert.Contains(t, pr.Detail, "1 MiB")
+	status, pr = edit("[" + strings.Repeat("1,", 260_000) + "1]")
+	assert.Equal(t, 400, status)
+	assert.Contains(t, pr.Detail, "250000 values")
+	status, pr = edit(strings.Repeat("[", 70) + strings.Repeat("]", 70))
+	assert.Equal(t, 400, status)
+	assert.Contains(t, pr.Detail, "64 deep")
+
 	// A head that claims what never comes is refused by its claim alone.
 	c, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
 	require.NoError(t, err)
@@ -173,4 +189,20 @@ func TestTheDatabaseIsAway(t *testing.T) {
 	assert.Equal(t, 503, s.call("GET", "/readyz", nil, &h))
 	assert.Equal(t, "PostgreSQL has stopped and is being started again", h.Parts["database"])
 	assert.Equal(t, "ok", h.Parts["media"])
+}
+
+// No whole number that a request has is beyond what a position can be: what would run over is refused before anything is
+// worked out, in bodies as in questions.
+func TestPositionsHaveARange(t *testing.T) {
+	s := start(t, "")
+	p := s.production()
+	r := s.reel(p)
+	json := map[string]string{"Content-Type": "application/json"}
+	for _, n := range []string{"9223372036854775807", "-9223372036854775808", "99999999999999999999999", "24286348800001"} {
+		status, _, pr := s.request("POST", "/api/reels/"+r.Id.String()+"/edits", strings.NewReader(`{"version": 1, "label": "x", "actions": [{"cut": {"at": `+n+`}}]}`), json)
+		assert.Equal(t, 400, status, n)
+		assert.Contains(t, pr.Detail, "beyond every position", n)
+		status, _, _ = s.request("GET", "/api/reels/"+r.Id.String()+"/sound?at="+n, nil, nil)
+		assert.Equal(t, 400, status, n)
+	}
 }

@@ -435,6 +435,16 @@ func TestALineIsBorrowed(t *testing.T) {
 	assert.InDelta(t, 2*rate-4800+rate*5/4, all[0].In, rate/50, "a second and a quarter later")
 	assert.Equal(t, []any{first.Id, "Lav", contract.LendableByTake, int64(2*rate - 4800)}, []any{all[1].Take, all[1].Label, all[1].By, all[1].In})
 
+	// A strand that is none, or another production's, brings nothing into the reel.
+	other := s.production()
+	s.uploadFile(other, testmedia.Path(t, "stereo_u8.wav"))
+	s.settled(other, 1)
+	for _, strand := range []string{"none", "01a00000-0000-7000-8000-000000000000", s.takes(other)[0].Strands[0].Id.String()} {
+		var pr contract.Problem
+		wrong := []any{map[string]any{"borrow": map[string]any{"track": track.ID, "from": from, "to": to, "strand": strand, "in": 0, "name": "5-1", "fade": 0}}}
+		assert.Equal(t, 422, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "borrow", "actions": wrong}, &pr), strand)
+		assert.Equal(t, "no_such_strand", pr.Code)
+	}
 	borrow := []any{map[string]any{"borrow": map[string]any{"track": track.ID, "from": from, "to": to, "strand": all[1].Strand, "in": all[1].In, "name": "5-1", "fade": 0}}}
 	doing, err := json.Marshal(borrow)
 	require.NoError(t, err)

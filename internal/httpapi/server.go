@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/getkin/kin-openapi/routers/legacy"
@@ -192,6 +193,9 @@ func (s *server) fail(c *gin.Context, err error) {
 		s.log.Warn("the database is away", "path", c.Request.URL.Path, "error", err)
 		c.Header("Retry-After", "1")
 		problem(c, http.StatusServiceUnavailable, "database_away", "the database does not answer just now; nothing was changed by this, and it works again by itself once the database is back")
+	case store.Contended(err):
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusServiceUnavailable, "contended", "others changed the same at the same moment, again and again; nothing was changed by this: try again")
 	case store.IsBadText(err):
 		problem(c, http.StatusUnprocessableEntity, "bad_text", "a text holds characters that no name or label can have: type it again without them")
 	case errors.Is(err, context.Canceled):
@@ -326,6 +330,15 @@ func validate() (gin.HandlerFunc, error) {
 	if err != nil {
 		return nil, err
 	}
+	limits := map[*openapi3.Operation]int64{}
+	for _, item := range doc.Paths.Map() {
+		for _, op := range item.Operations() {
+			if limits[op], err = bodyLimit(op); err != nil {
+				return nil, err
+			}
+		}
+	}
+	shared := newBodies()
 	return func(c *gin.Context) {
 		route, params, err := router.FindRoute(c.Request)
 		if err != nil {
@@ -337,15 +350,29 @@ func validate() (gin.HandlerFunc, error) {
 			problem(c, http.StatusBadRequest, "bad_request", err.Error())
 			return
 		}
-		err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route})
+		limit := limits[route.Operation]
+		if err := queryInRange(c.Request); err != nil {
+			problem(c, http.StatusBadRequest, "bad_request", err.Error())
+			return
+		}
+		all := c.Request.Body
+		release, err := shared.take(c, limit)
+		if err == nil {
+			defer release()
+			err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route})
+		}
 		switch {
 		case err == nil:
+			c.Next() // what the body takes is given back afterwards
+		case errors.Is(err, errBusy):
+			c.Header("Retry-After", "2")
+			problem(c, http.StatusServiceUnavailable, "busy", err.Error())
 		case tooLarge(err):
 			c.Header("Connection", "close")
-			if b, ok := c.Request.Body.(*bounded); ok {
+			if b, ok := all.(*bounded); ok {
 				drain(c, b.all)
 			}
-			problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body may be %d MiB: send less at once", maxBody>>20))
+			problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body may be %d MiB: send less at once", limit>>20))
 		default:
 			problem(c, http.StatusBadRequest, "bad_request", firstLine(err.Error()))
 		}

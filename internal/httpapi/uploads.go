@@ -18,6 +18,7 @@ import (
 	tuslog "golang.org/x/exp/slog" // the one tusd speaks
 
 	"zestyloom/core/snag"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -70,6 +71,10 @@ func (s *server) uploads() (gin.HandlerFunc, error) {
 		// All bytes are here and the file was not taken in: that is done first. Until it is, the upload is not
 		// said to be whole, or the browser would believe that the file is safe and forget it.
 		id := strings.Trim(c.Param("path"), "/")
+		if id != "" && !media.UploadID(id) {
+			problem(c, http.StatusBadRequest, "bad_request", "this is no upload's id: up to 64 letters and digits")
+			return
+		}
 		if u, err := s.app.Media.Upload(id); err == nil && u.Whole() && (c.Request.Method == http.MethodHead || c.Request.Method == http.MethodPatch) {
 			f, err := s.takeWhole(c, id)
 			if err != nil {

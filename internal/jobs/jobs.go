@@ -164,7 +164,7 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 		switch {
 		case ctx.Err() != nil:
 			return err
-		case err == nil || errors.Is(err, store.ErrLost) || store.Away(err):
+		case err == nil || errors.Is(err, store.ErrLost) || store.Passing(err):
 			log.Warn("the database let go of the worker, which begins anew", "error", err)
 		default:
 			return err

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"time"
 
@@ -36,10 +37,16 @@ func fileID(upload string, began time.Time) uuid.UUID {
 	return id
 }
 
+// uploadID is how tusd names uploads, with room for how others might.
+var uploadID = regexp.MustCompile(`^[A-Za-z0-9_-]{1,64}$`)
+
+// UploadID reports whether a name can be that of an upload: no path, nothing that a file system would refuse.
+func UploadID(id string) bool { return uploadID.MatchString(id) }
+
 // Upload reads what is known of an upload. It is fs.ErrNotExist when there is none.
 func (f *Folder) Upload(id string) (Upload, error) {
 	u := Upload{ID: id, Path: filepath.Join(f.Uploads(), id), info: filepath.Join(f.Uploads(), id+".info"), originals: filepath.Join(f.root, Originals)}
-	if id != filepath.Base(id) || strings.HasPrefix(id, ".") {
+	if !UploadID(id) {
 		return u, fs.ErrNotExist
 	}
 	b, err := os.ReadFile(u.info)

@@ -23,6 +23,16 @@ func Away(err error) bool {
 	return errors.As(err, &a)
 }
 
+// Contended reports whether an error says that others worked on the same rows at the same time, and that nothing was done
+// therefore (a deadlock, 40P01, or a failure to serialise, 40001): done again, it works.
+func Contended(err error) bool {
+	var e *pgconn.PgError
+	return errors.As(err, &e) && (e.Code == "40P01" || e.Code == "40001")
+}
+
+// Passing reports whether what an error says passes by itself: the database is away, or others were in the way.
+func Passing(err error) bool { return Away(err) || Contended(err) }
+
 // Full reports whether an error says that the database has no room left.
 func Full(err error) bool {
 	var e *pgconn.PgError
@@ -40,8 +50,8 @@ func Tag(err error) error {
 	case errors.As(err, &c): // whatever the reason that it gives for not letting anybody in
 		return &awayError{err}
 	case errors.As(err, &pg):
-		// Connections, resources, operators, the system, serialisation: none is the statement's.
-		for _, class := range []string{"08", "53", "57", "58", "40", "XX"} {
+		// Connections, resources, operators, the system: none is the statement's.
+		for _, class := range []string{"08", "53", "57", "58", "XX"} {
 			if strings.HasPrefix(pg.Code, class) {
 				return &awayError{err}
 			}

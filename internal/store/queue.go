@@ -74,11 +74,12 @@ func (q Queries) FreeOrphans(ctx context.Context, alive []string) (int64, error)
 		UPDATE river_job j SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
 			metadata = CASE WHEN j.attempted_by[array_upper(j.attempted_by, 1)] = ANY($2::text[]) THEN metadata
 				ELSE jsonb_set(metadata, '{deaths}', to_jsonb(coalesce((metadata->>'deaths')::int, 0) + 1)) END
-		WHERE state = 'running' AND NOT EXISTS (
+		WHERE id IN (SELECT o.id FROM river_job o WHERE o.state = 'running' AND NOT EXISTS (
 			SELECT FROM pg_locks l
 			WHERE l.locktype = 'advisory' AND l.granted AND l.objsubid = 2 AND l.classid = $1::bigint::oid
 			  AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
-			  AND l.objid = (hashtext(j.attempted_by[array_upper(j.attempted_by, 1)])::bigint & 4294967295)::oid)`, workerClass, alive)
+			  AND l.objid = (hashtext(o.attempted_by[array_upper(o.attempted_by, 1)])::bigint & 4294967295)::oid)
+			ORDER BY o.id FOR UPDATE SKIP LOCKED)`, workerClass, alive)
 	return tag.RowsAffected(), err
 }
 
@@ -87,8 +88,16 @@ const mostDelay = 2 * time.Minute
 
 // HurryJobs makes jobs due that are put off further than anything is: the clock stood otherwise when that was done.
 func (q Queries) HurryJobs(ctx context.Context) (int64, error) {
-	done, err := q.db.Exec(ctx, `UPDATE river_job SET scheduled_at = now() WHERE state IN ('available', 'scheduled', 'retryable') AND scheduled_at > now() + $1::interval`, mostDelay)
+	done, err := q.db.Exec(ctx, `UPDATE river_job SET scheduled_at = now() WHERE id IN (SELECT id FROM river_job
+		WHERE state IN ('available', 'scheduled', 'retryable') AND scheduled_at > now() + $1::interval ORDER BY id FOR UPDATE SKIP LOCKED)`, mostDelay)
 	return done.RowsAffected(), err
+}
+
+// LockQueue keeps others from changing what waits, and its order, until the transaction ends. Whoever does both, rows of what
+// is made and of their jobs, takes it first: there is no order of rows that all of them could keep to.
+func (t Tx) LockQueue(ctx context.Context) error {
+	_, err := t.Tx.Exec(ctx, `SELECT pg_advisory_xact_lock($1, 1)`, workerClass)
+	return Tag(err)
 }
 
 // QueueUsable reports whether the job queue's tables are there and can be read.

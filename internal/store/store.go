@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -114,17 +116,34 @@ func (s *Store) Migrate(ctx context.Context) (err error) {
 	if sources := g.ListSources(); there > sources[len(sources)-1].Version {
 		return snag.Refuse("newer_schema", "the database was last used by a later version of the program (its schema is %d, this program knows %d): start that version, or restore the backup that belongs to this one; nothing was changed", there, sources[len(sources)-1].Version)
 	}
-	if _, err := g.Up(ctx); err != nil {
-		return fmt.Errorf("the database's schema could not be brought up to date: %w", err)
-	}
 	r, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
 	if err != nil {
 		return err
+	}
+	queue, err := queueVersion(ctx, c.Conn())
+	if err != nil {
+		return fmt.Errorf("the job queue's version can't be read: %w", err)
+	}
+	if known := r.AllVersions(); queue > known[len(known)-1].Version {
+		return snag.Refuse("newer_schema", "the job queue was last used by a later version of the program (its schema is %d, this program knows %d): start that version, or restore the backup that belongs to this one; nothing was changed", queue, known[len(known)-1].Version)
+	}
+	if _, err := g.Up(ctx); err != nil {
+		return fmt.Errorf("the database's schema could not be brought up to date: %w", err)
 	}
 	if _, err := r.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
 		return fmt.Errorf("the job queue's schema could not be brought up to date: %w", err)
 	}
 	return nil
+}
+
+// queueVersion is that of the job queue's schema; 0 where there is none yet.
+func queueVersion(ctx context.Context, c *pgx.Conn) (version int, err error) {
+	var there bool
+	if err := c.QueryRow(ctx, `SELECT to_regclass('river_migration') IS NOT NULL`).Scan(&there); err != nil || !there {
+		return 0, err
+	}
+	err = c.QueryRow(ctx, `SELECT coalesce(max(version), 0) FROM river_migration`).Scan(&version)
+	return version, err
 }
 
 // Tx is a transaction and the queries on it.
@@ -134,7 +153,26 @@ type Tx struct {
 }
 
 // InTx runs fn in a transaction, which is committed unless fn returns an error.
+// fn is called again where others worked on the same rows at the same time (Contended): what it changes outside of the
+// transaction must be the same then.
 func (s *Store) InTx(ctx context.Context, fn func(Tx) error) error {
+	for tried := 1; ; tried++ {
+		err := s.once(ctx, fn)
+		if !Contended(err) || tried == tries {
+			return err
+		}
+		select { // the others have waited as long: not all of them come back at once
+		case <-ctx.Done():
+			return err
+		case <-time.After(time.Duration(tried) * time.Duration(5+rand.IntN(20)) * time.Millisecond):
+		}
+	}
+}
+
+// tries of a transaction that others were in the way of.
+const tries = 8
+
+func (s *Store) once(ctx context.Context, fn func(Tx) error) error {
 	var failed error
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		failed = fn(Tx{Queries{tagged{tx}, s.docs, &touched{rows: map[uuid.UUID]bool{}}}, tx})

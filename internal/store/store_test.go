@@ -5,10 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"os"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
@@ -399,6 +402,51 @@ func TestSchemaOfALaterVersion(t *testing.T) {
 	err = stores[1].Migrate(ctx)
 	assert.Equal(t, "newer_schema", snag.Of(err).Code)
 	assert.ErrorContains(t, err, "9999")
+
+	// So is one of the job queue's, before ours is brought up to date.
+	_, err = stores[0].Pool.Exec(ctx, `DELETE FROM goose_db_version WHERE version_id = 9999`)
+	require.NoError(t, err)
+	_, err = stores[0].Pool.Exec(ctx, `INSERT INTO river_migration (line, version) VALUES ('main', 8888)`)
+	require.NoError(t, err)
+	err = stores[1].Migrate(ctx)
+	assert.Equal(t, "newer_schema", snag.Of(err).Code)
+	assert.ErrorContains(t, err, "8888")
+}
+
+// Transactions that lock the same rows the other way round both come to an end: the one that the database gives up is done again,
+// and its work is there once.
+func TestDeadlocksAreDoneAgain(t *testing.T) {
+	f := setup(t)
+	other := store.Production{ID: store.NewID(), Name: "Other", SampleRate: 48000, RateNum: 25, RateDen: 1}
+	require.NoError(t, f.InsertProduction(f.ctx, other))
+	var first sync.WaitGroup
+	first.Add(2)
+	var runs atomic.Int64
+	lock := func(a, b uuid.UUID, met *bool) error {
+		return f.InTx(f.ctx, func(tx store.Tx) error {
+			runs.Add(1)
+			if _, err := tx.LockProduction(f.ctx, a); err != nil {
+				return err
+			}
+			if !*met { // the first time both have one row before either asks for the other
+				*met = true
+				first.Done()
+				first.Wait()
+			}
+			_, err := tx.LockProduction(f.ctx, b)
+			return err
+		})
+	}
+	var all errgroup.Group
+	var metA, metB bool
+	all.Go(func() error { return lock(f.p.ID, other.ID, &metA) })
+	all.Go(func() error { return lock(other.ID, f.p.ID, &metB) })
+	require.NoError(t, all.Wait())
+	assert.EqualValues(t, 3, runs.Load(), "one of them was done again")
+	broken := &pgconn.PgError{Code: "40P01"}
+	assert.True(t, store.Contended(broken))
+	assert.True(t, store.Passing(broken))
+	assert.False(t, store.Away(store.Tag(broken)), "the database is there")
 }
 
 // What is about the database being away is told from what is about the statement.

@@ -342,6 +342,16 @@ type StrandLength struct {
 	Drift  float64 // ppm that its clock ran fast
 }
 
+// StrandsOf are those of some strands that are a production's.
+func (q Queries) StrandsOf(ctx context.Context, production uuid.UUID, ids []uuid.UUID) (map[uuid.UUID]bool, error) {
+	rows, err := many[struct{ ID uuid.UUID }](ctx, q, `SELECT s.id FROM strands s JOIN takes t ON t.id = s.take_id WHERE s.id = ANY ($1) AND t.production_id = $2`, ids, production)
+	out := map[uuid.UUID]bool{}
+	for _, r := range rows {
+		out[r.ID] = true
+	}
+	return out, err
+}
+
 // StrandLengths finds those of some strands.
 func (q Queries) StrandLengths(ctx context.Context, ids []uuid.UUID) ([]StrandLength, error) {
 	return many[StrandLength](ctx, q, `SELECT s.id, coalesce(f.frames, 0) AS frames, t.sample_rate AS rate, t.drift_set AS drift FROM strands s JOIN files f ON f.id = s.file_id JOIN takes t ON t.id = s.take_id WHERE s.id = ANY ($1)`, ids)
