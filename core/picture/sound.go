@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
+	"zestyloom/core/wholefile"
 	"zestyloom/core/take"
 )
 
@@ -294,10 +295,10 @@ func (i *Info) WriteProxy(ctx context.Context, path, proxy, strip, tmp string) (
 	if err := shows(ctx, small, row); err != nil {
 		return s, err
 	}
-	if err := os.Rename(small, proxy); err != nil {
+	if err := wholefile.Move(small, proxy); err != nil {
 		return s, err
 	}
-	return s, os.Rename(row, strip)
+	return s, wholefile.Move(row, strip)
 }
 
 // shows looks whether a small picture and a strip can be shown.

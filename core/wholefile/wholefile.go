@@ -74,6 +74,53 @@ func beside(path string) (f *os.File, err error) {
 	return nil, err
 }
 
+// Flush has a file's bytes on the disk when it returns.
+func Flush(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Sync(), f.Close())
+}
+
+// FlushFolder has the names in a folder on the disk when it returns, where its file system can say so.
+func FlushFolder(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	_ = d.Sync() // some file systems refuse; nothing better can be done there
+	return d.Close()
+}
+
+// Move gives a file that is whole another name, both on the disk when it returns.
+func Move(from, to string) error {
+	if err := Flush(from); err != nil {
+		return err
+	}
+	if err := os.Rename(from, to); err != nil {
+		return err
+	}
+	return FlushFolder(filepath.Dir(to))
+}
+
+// EnsureFolder makes a folder and those above it, whose names are on the disk when it returns.
+func EnsureFolder(dir string) error {
+	dir = filepath.Clean(dir)
+	if _, err := os.Stat(dir); err == nil {
+		return nil
+	}
+	if parent := filepath.Dir(dir); parent != dir {
+		if err := EnsureFolder(parent); err != nil {
+			return err
+		}
+	}
+	if err := os.Mkdir(dir, 0o777); err != nil && !errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	return FlushFolder(filepath.Dir(dir))
+}
+
 // MakeFolder makes a folder and those above it, and returns what removes again the ones that it made, as
 // far as they are empty.
 func MakeFolder(dir string) (undo func(), err error) {
@@ -91,7 +138,7 @@ func MakeFolder(dir string) (undo func(), err error) {
 			}
 		}
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := EnsureFolder(dir); err != nil {
 		undo()
 		return nil, err
 	}
@@ -162,11 +209,7 @@ func (f *File) Commit() error {
 	if err := f.Close(); err != nil {
 		return err
 	}
-	if d, err := os.Open(filepath.Dir(f.path)); err == nil {
-		_ = d.Sync() // some file systems refuse; the file itself is flushed
-		d.Close()
-	}
-	return nil
+	return FlushFolder(filepath.Dir(f.path))
 }
 
 // place renames; without force by linking, which unlike renaming fails when the name is taken.

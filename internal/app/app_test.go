@@ -55,9 +55,10 @@ type fixture struct {
 	dir   string
 }
 
-func setup(t testing.TB) *fixture {
+func setup(t testing.TB) *fixture { return setupIn(t, t.TempDir()) }
+
+func setupIn(t testing.TB, dir string) *fixture {
 	t.Helper()
-	dir := t.TempDir()
 	folder, err := media.Open(dir)
 	require.NoError(t, err)
 	f := &fixture{t: t, ctx: context.Background(), queue: &idle{}, dir: dir}

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"path"
 	"slices"
@@ -13,6 +14,7 @@ import (
 
 	"zestyloom/core/snag"
 	"zestyloom/core/take"
+	"zestyloom/core/wholefile"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
@@ -59,6 +61,11 @@ func (a *App) SweepUploads(ctx context.Context) (taken int, err error) {
 
 // TakeWholeUpload takes one in, and forgets that it was an upload. Only one request or sweep does so at a time.
 func (a *App) TakeWholeUpload(ctx context.Context, u media.Upload) (store.File, error) {
+	if u.Whole() { // before it is its turn: many that come at once are flushed together
+		if err := wholefile.Flush(u.Path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return store.File{}, err
+		}
+	}
 	a.uploading.Lock()
 	defer a.uploading.Unlock()
 	if there, err := a.Store.File(ctx, u.File); err == nil { // its row was all that it still needed, and is there

@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"crypto/ed25519"
+	"encoding/json"
 	"io"
 	"os"
 	"path/filepath"
@@ -324,4 +325,31 @@ func TestLinkedOriginals(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, back.Lost)
 	assert.Equal(t, "moved.wav", back.SourcePath)
+}
+
+// A label is one line, wherever it is typed.
+func TestLabelsAreOneLine(t *testing.T) {
+	f := setup(t)
+	file, r, _ := laidReel(t, f)
+	strands, err := f.Store.StrandsOfFiles(f.ctx, []uuid.UUID{file.ID})
+	require.NoError(t, err)
+	_, err = f.LabelStrand(f.ctx, strands[0].ID, "Boom\nLav", strands[0].Label)
+	assert.Equal(t, "bad_label", code(err))
+	label, name := "Boom\rLav", "DX\u2028two"
+	for _, a := range []edit.Action{
+		{SetTrack: &reel.SetTrack{ID: r.Doc.Tracks[0].ID, Label: &label}},
+		{AddTrack: &reel.AddTrack{Track: reel.Track{ID: "new", Label: label, Layout: "mono"}}},
+		{Weave: &edit.Reweave{Change: weave.Change{SetBus: &weave.SetBus{ID: "DX", Name: &name}}}},
+		{Weave: &edit.Reweave{Change: weave.Change{SetOutput: &weave.SetOutput{Name: &name}}}},
+	} {
+		_, err := f.EditReel(f.ctx, r.ID, r.Version, "name", []edit.Action{a})
+		assert.Equal(t, "bad_label", code(err), "%+v", a)
+	}
+	assert.Equal(t, "bad_label", code(f.NameReel(f.ctx, r.ID, "Reel\n1", false)))
+	_, err = f.CreateProduction(f.ctx, app.NewProduction{Name: "Fer\nry", SampleRate: 48000, Rate: "25", Start: "10:00:00:00"})
+	assert.Equal(t, "bad_label", code(err))
+	note := "first line\nsecond line"
+	v, err := json.Marshal(note)
+	require.NoError(t, err)
+	assert.NoError(t, f.EditSheet(f.ctx, f.p.ID, "note", []app.Cell{{Row: f.takes()[0].ID, Field: "note", Value: v}}), "a note may have lines")
 }

@@ -318,7 +318,7 @@ func (l *laid) make(cmd *cobra.Command, plan delivery.Plan, o deliverOptions, d 
 		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
 			return err
 		}
-		if err := os.Rename(filepath.Join(tmp, filepath.FromSlash(name)), to); err != nil {
+		if err := wholefile.Move(filepath.Join(tmp, filepath.FromSlash(name)), to); err != nil {
 			return err
 		}
 	}

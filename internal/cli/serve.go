@@ -39,6 +39,7 @@ type settings struct {
 	shelf    string
 	lines    string // address and port of the first stream of the outputs over the network
 	deck     string // where a deck answers
+	group    string // that may read the media; the user's own when empty
 	noWorker bool
 	scrub    int  // within so many days everything is read again; 0 for never
 	seed     bool // the demonstration
@@ -49,6 +50,7 @@ type settings struct {
 func (s *settings) common(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&s.home, "home", envOr("ZESTYLOOM_HOME", "var"), "folder for media, and for the database where it is our own (ZESTYLOOM_HOME)")
 	cmd.Flags().StringVar(&s.database, "database", os.Getenv("ZESTYLOOM_DATABASE_URL"), "PostgreSQL to use; one of our own on loopback otherwise (ZESTYLOOM_DATABASE_URL)")
+	cmd.Flags().StringVar(&s.group, "media-group", os.Getenv("ZESTYLOOM_MEDIA_GROUP"), "group of this machine whose members may read the media folder; others can't (ZESTYLOOM_MEDIA_GROUP)")
 	cmd.Flags().StringVar(&s.shelf, "shelf", "", "folder of this machine that files can be taken in from; it is only read")
 }
 
@@ -291,6 +293,9 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	}
 	folder, err := media.Open(filepath.Join(s.home, "media"))
 	if err != nil {
+		return err
+	}
+	if err := folder.CloseToOthers(s.group); err != nil {
 		return err
 	}
 	queue, err := jobs.NewQueue(st, logger())

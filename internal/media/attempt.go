@@ -9,12 +9,14 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+
+	"zestyloom/core/wholefile"
 )
 
 // Attempt makes the folder that one attempt at what goes into dir writes in. Nobody else writes there.
 func (f *Folder) Attempt(dir string, attempt uuid.UUID) (string, error) {
 	own := f.Attempted(dir, &attempt)
-	return own, os.MkdirAll(own, 0o755)
+	return own, wholefile.EnsureFolder(own)
 }
 
 // Attempted is where the files of an attempt are; nil is for those from before attempts had folders.

@@ -29,7 +29,7 @@ func Open(root string) (*Folder, error) {
 		return nil, err
 	}
 	for _, d := range []string{Originals, Summaries, Deliveries, "uploads", Writings, Prints} {
-		if err := os.MkdirAll(filepath.Join(root, d), 0o755); err != nil {
+		if err := wholefile.EnsureFolder(filepath.Join(root, d)); err != nil {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}
 	}
@@ -114,33 +114,39 @@ func (f *Folder) RemoveWriting(id uuid.UUID) error { return os.RemoveAll(f.Writi
 
 // Adopt gives a finished upload its place, where it may be already. Where a file can have two names its upload's
 // stays until Forget.
+//
+// Its bytes and its name are on the disk when it returns: whoever is told that the file is here forgets it. Flush it before,
+// where others wait for what comes after.
 func (f *Folder) Adopt(upload, rel string) error {
 	to := f.Path(rel)
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+	if err := wholefile.Flush(upload); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if err := wholefile.EnsureFolder(filepath.Dir(to)); err != nil {
 		return err
 	}
 	err := os.Link(upload, to)
 	switch {
 	case err == nil, errors.Is(err, fs.ErrExist):
-		return nil
+		return wholefile.FlushFolder(filepath.Dir(to))
 	case errors.Is(err, fs.ErrNotExist):
 		if _, e := os.Stat(to); e == nil {
 			return nil // moved before, by a process that was killed after it
 		}
 		return err
 	}
-	return os.Rename(upload, to)
+	return wholefile.Move(upload, to)
 }
 
 // Share gives a file that lies in the folder already a place among the originals as well, without a second copy where the
 // disk can do so.
 func (f *Folder) Share(from, rel string) error {
 	to := f.Path(rel)
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+	if err := wholefile.EnsureFolder(filepath.Dir(to)); err != nil {
 		return err
 	}
 	if err := os.Link(from, to); err == nil || errors.Is(err, fs.ErrExist) {
-		return nil
+		return wholefile.FlushFolder(filepath.Dir(to))
 	}
 	return copyTo(from, to)
 }
@@ -148,13 +154,13 @@ func (f *Folder) Share(from, rel string) error {
 // PutBack gives a file that lies elsewhere a place of the folder, whatever is there: at no moment is nothing there.
 func (f *Folder) PutBack(from, rel string) error {
 	to := f.Path(rel)
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+	if err := wholefile.EnsureFolder(filepath.Dir(to)); err != nil {
 		return err
 	}
 	beside := filepath.Join(filepath.Dir(to), ".back-"+uuid.NewString()+wholefile.PartSuffix)
 	defer os.Remove(beside) // what is in place has another name by then
 	if err := os.Link(from, beside); err == nil {
-		return os.Rename(beside, to)
+		return wholefile.Move(beside, to)
 	}
 	return copyTo(from, to)
 }

@@ -199,7 +199,7 @@ func (s *Shelf) CopyTo(ctx context.Context, path, to string, progress func(done,
 	if err != nil {
 		return 0, err
 	}
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+	if err := wholefile.EnsureFolder(filepath.Dir(to)); err != nil {
 		return 0, err
 	}
 	out, err := wholefile.Create(to, true)
