@@ -13,8 +13,8 @@ import (
 	"zestyloom/core/poly"
 	"zestyloom/core/snag"
 	"zestyloom/core/source"
-	"zestyloom/core/wholefile"
 	"zestyloom/core/take"
+	"zestyloom/core/wholefile"
 )
 
 // WriteSound decodes every channel of every sound stream, in order, into one WAV file: PCM bit for
