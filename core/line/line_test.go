@@ -1,6 +1,7 @@
 package line
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -8,6 +9,7 @@ import (
 	"net/netip"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -162,7 +164,7 @@ func TestWhatIsSentArrivesBitForBit(t *testing.T) {
 		var got []byte
 		at := int64(86399 * Rate)
 		for i, p := range packed(t, s, b, at, 65500) { // sequence numbers wrap on the way
-			a, err := r.Accept(p)
+			a, err := r.Accept(p, here, time.Time{})
 			require.NoError(t, err)
 			require.Equal(t, at+int64(i*PacketFrames), a.At)
 			got = append(got, a.Sound...)
@@ -203,7 +205,7 @@ func TestLossesAreCounted(t *testing.T) {
 		r := NewReceiver(s)
 		var come Spans
 		for _, o := range order {
-			a, err := r.Accept(o.p)
+			a, err := r.Accept(o.p, here, time.Time{})
 			require.NoError(t, err)
 			if a == nil {
 				continue
@@ -226,16 +228,46 @@ func TestAnotherSenderBeginsAnew(t *testing.T) {
 	b := programme(1, 2*PacketFrames)
 	r := NewReceiver(s)
 	for _, p := range packed(t, s, b, 5000, 10) {
-		_, err := r.Accept(p)
+		_, err := r.Accept(p, here, time.Time{})
 		require.NoError(t, err)
 	}
 	p := NewPacker(s, 1234, 60000)
 	packet, err := p.Pack(nil, b, 0, 96)
 	require.NoError(t, err)
-	a, err := r.Accept(packet)
+	a, err := r.Accept(packet, here, time.Time{}.Add(Silence))
 	require.NoError(t, err)
 	assert.Equal(t, int64(96), a.At)
 	assert.Equal(t, Counts{Packets: 1}, r.Counts)
+}
+
+// A sender that begins anew under the same number, at once and at another place, is taken in from its first packet on, whatever its
+// sequence numbers are then; packets that come twice are told from that still.
+func TestTheSameSenderBeginsAnew(t *testing.T) {
+	s := Stream{Payload: 96, Channels: names(1)}
+	b := programme(1, 400*PacketFrames)
+	for _, sequence := range []uint16{0, 10, 150, 199, 200, 300, 2000, 30000, 40000, 65400} {
+		r := NewReceiver(s)
+		first, second := NewPacker(s, 7, 0), NewPacker(s, 7, sequence)
+		took := func(p *Packer, at int64, n int) (taken int) {
+			for i := range n {
+				packet, err := p.Pack(nil, b, i*PacketFrames, at+int64(i*PacketFrames))
+				require.NoError(t, err)
+				a, err := r.Accept(packet, here, time.Time{})
+				require.NoError(t, err)
+				if a != nil {
+					assert.Equal(t, at+int64(i*PacketFrames), a.At)
+					taken++
+				}
+				a, err = r.Accept(packet, here, time.Time{})
+				require.NoError(t, err)
+				assert.Nil(t, a, "the same once more")
+			}
+			return taken
+		}
+		assert.Equal(t, 200, took(first, 48000, 200))
+		assert.Equal(t, 100, took(second, 960_000, 100), "from number %d", sequence)
+		assert.EqualValues(t, 300, r.Packets)
+	}
 }
 
 func TestStrangersAreRefused(t *testing.T) {
@@ -243,12 +275,12 @@ func TestStrangersAreRefused(t *testing.T) {
 	r := NewReceiver(s)
 	good := packed(t, s, programme(2, PacketFrames), 0, 0)[0]
 	for _, bad := range [][]byte{nil, {1, 2, 3}, []byte("GET / HTTP/1.1\r\n\r\n"), good[:12], good[:len(good)-1], append([]byte{0x80, 95}, good[2:]...)} {
-		a, err := r.Accept(bad)
+		a, err := r.Accept(bad, here, time.Time{})
 		assert.Nil(t, a)
 		assert.Error(t, err)
 	}
 	assert.Equal(t, Counts{Refused: 6}, r.Counts)
-	_, err := r.Accept(good)
+	_, err := r.Accept(good, here, time.Time{})
 	require.NoError(t, err)
 }
 
@@ -262,7 +294,7 @@ func FuzzAccept(f *testing.F) {
 	f.Fuzz(func(t *testing.T, one, two []byte) {
 		r := NewReceiver(s)
 		for _, p := range [][]byte{one, two, one} {
-			if a, err := r.Accept(p); err == nil && a != nil {
+			if a, err := r.Accept(p, here, time.Time{}); err == nil && a != nil {
 				require.Equal(t, a.Frames*2*3, len(a.Sound))
 			}
 		}
@@ -326,4 +358,63 @@ func TestComparisonNamesWhatDiffersOutsideOfGaps(t *testing.T) {
 	assert.Equal(t, int64(48), r.Missing())
 	assert.True(t, Report{Compared: 1}.Whole())
 	assert.False(t, Report{}.Whole(), "nothing was compared")
+}
+
+var here = netip.MustParseAddr("127.0.0.1")
+
+// A stream is of one source: whose packets look like its own and are another's are counted and taken in nowhere; who they are is said
+// by the description, else by who comes first, until he has been silent for a while and nothing is recorded of him.
+func TestStrangers(t *testing.T) {
+	to := netip.MustParseAddrPort("127.0.0.1:5004")
+	streams, err := Divide([]string{"L", "R"}, to)
+	require.NoError(t, err)
+	block := audio.NewBlock(2, PacketFrames)
+	packet := func(ssrc uint32, sequence uint16) []byte {
+		p, err := NewPacker(streams[0], ssrc, sequence).Pack(nil, block, 0, PacketFrames)
+		require.NoError(t, err)
+		return p
+	}
+	there := netip.MustParseAddr("127.0.0.2")
+	at := time.Unix(1000, 0)
+
+	r := NewReceiver(streams[0])
+	_, err = r.Accept(packet(7, 1), here, at)
+	require.NoError(t, err)
+	for _, o := range []struct {
+		ssrc uint32
+		from netip.Addr
+	}{{8, here}, {7, there}, {8, there}} {
+		_, err = r.Accept(packet(o.ssrc, 2), o.from, at.Add(time.Second))
+		assert.ErrorIs(t, err, ErrStranger)
+	}
+	assert.Equal(t, Counts{Packets: 1, Strangers: 3}, r.Counts)
+	r.Held = true
+	_, err = r.Accept(packet(8, 2), here, at.Add(time.Hour))
+	assert.ErrorIs(t, err, ErrStranger, "a recording is of one, however long he is silent")
+	r.Held = false
+	_, err = r.Accept(packet(8, 2), there, at.Add(time.Hour))
+	assert.NoError(t, err, "who begins anew has another number")
+	_, err = r.Accept(packet(7, 2), here, at.Add(time.Hour))
+	assert.ErrorIs(t, err, ErrStranger)
+
+	// The description says whose it is, before anything has come.
+	said := Session{Name: "Ferry", From: here, Rate: timecode.Rate{Num: 25, Den: 1}, Streams: streams}
+	ssrc := uint32(0xFFFFFFFF)
+	said.Streams[0].SSRC, said.Streams[0].Source = &ssrc, here
+	text, err := said.SDP()
+	require.NoError(t, err)
+	read, err := ParseSDP(text)
+	require.NoError(t, err)
+	assert.Equal(t, said.Streams, read.Streams)
+	r = NewReceiver(read.Streams[0])
+	_, err = r.Accept(packet(7, 1), here, at)
+	assert.ErrorIs(t, err, ErrStranger)
+	_, err = r.Accept(packet(ssrc, 1), there, at)
+	assert.ErrorIs(t, err, ErrStranger)
+	_, err = r.Accept(packet(ssrc, 1), netip.AddrFrom16(here.As16()), at)
+	assert.NoError(t, err, "the same address as IPv6 writes it")
+	for _, bad := range []string{"a=ssrc:none", "a=ssrc:99999999999", "a=source-filter: incl IN IP4 * nowhere", "a=source-filter: incl IN IP4 * 127.0.0.1 127.0.0.2"} {
+		_, err := ParseSDP(append(bytes.Clone(text), []byte(bad+"\r\n")...))
+		assert.Error(t, err, bad)
+	}
 }

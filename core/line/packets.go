@@ -1,7 +1,10 @@
 package line
 
 import (
+	"errors"
 	"fmt"
+	"net/netip"
+	"time"
 
 	"github.com/pion/rtp"
 
@@ -70,6 +73,8 @@ type Counts struct {
 	Late    int64 // that came after one that was sent later, and are not lost
 	Doubled int64 // that came again, and were left out
 	Refused int64 // that were none of this stream
+	// Strangers are packets as this stream's that somebody else sent than whose it is. They are taken in nowhere.
+	Strangers int64
 }
 
 // Receiver takes in the packets of a stream.
@@ -78,20 +83,47 @@ type Receiver struct {
 	stream Stream
 	begun  bool
 	ssrc   uint32
-	next   uint16 // sequence number that is to come
-	last   int64  // the place that came last
-	seen   [window / 64]uint64
-	raw    []byte
+	from   netip.Addr
+	came   time.Time // when something of its source came last
+	// Held has the source stay who it is however long it is silent, as while a recording is made of it. Else another is one once
+	// nothing has come for Silence.
+	Held bool
+	next uint16 // sequence number that is to come
+	run  uint16 // how far numbers and places are apart, in packets
+	last int64  // the place that came last
+	seen [window / 64]uint64
+	raw  []byte
 }
 
 // window is how far back a packet is known to have come or not, in packets.
 const window = 1024
 
+// Silence is for how long nothing has come of a source before another is believed.
+const Silence = 2 * time.Second
+
+// ErrStranger is the error of a packet that somebody else sends than whose stream it is.
+var ErrStranger = errors.New("it is not from the source of the stream")
+
+// stranger reports whether somebody else sends than whose stream it is.
+func (r *Receiver) stranger(ssrc uint32, from netip.Addr, now time.Time) bool {
+	if s := r.stream; s.Source.IsValid() && from != s.Source || s.SSRC != nil && ssrc != *s.SSRC {
+		return true
+	}
+	other := r.begun && (from != r.from || ssrc != r.ssrc)
+	if other && (r.Held || now.Sub(r.came) < Silence) {
+		return true
+	}
+	r.begun = r.begun && from == r.from && now.Sub(r.came) < Silence // else it begins anew, with whatever number
+	r.from, r.came = from, now
+	return false
+}
+
 // NewReceiver makes one.
 func NewReceiver(s Stream) *Receiver { return &Receiver{stream: s} }
 
-// Accept takes in a packet. It gives an error for what is none of this stream, and nil, nil for one that came before.
-func (r *Receiver) Accept(packet []byte) (*Arrived, error) {
+// Accept takes in a packet that came from an address at a time. It gives an error for what is none of this stream, ErrStranger where
+// it looks like it and is somebody else's, and nil, nil for one that came before.
+func (r *Receiver) Accept(packet []byte, from netip.Addr, now time.Time) (*Arrived, error) {
 	var p rtp.Packet
 	frame := len(r.stream.Channels) * sampleBytes
 	if err := p.Unmarshal(packet); err != nil || p.Version != 2 {
@@ -102,15 +134,28 @@ func (r *Receiver) Accept(packet []byte) (*Arrived, error) {
 		r.Refused++
 		return nil, fmt.Errorf("a packet of payload type %d with %d bytes: type %d with whole frames of %d bytes was expected", p.PayloadType, len(p.Payload), r.stream.Payload, frame)
 	}
+	if from = from.Unmap(); r.stranger(p.SSRC, from, now) {
+		r.Strangers++
+		return nil, fmt.Errorf("%w: SSRC %d from %s", ErrStranger, p.SSRC, from)
+	}
+	// A run of packets has one distance between their numbers and their places. Another, where it can't be that of the next packet, is a
+	// sender that has begun anew: its numbers say nothing of what came before.
+	run, ahead := uint16(p.Timestamp/uint32(len(p.Payload)/frame))-p.SequenceNumber, int16(p.SequenceNumber-r.next)
+	if run != r.run && (ahead < 0 || ahead > window) {
+		r.begun = false
+	}
+	r.run = run
 	if !r.begun || p.SSRC != r.ssrc {
+		if p.SSRC != r.ssrc {
+			r.Counts = Counts{Refused: r.Refused, Strangers: r.Strangers}
+		}
 		r.begun, r.ssrc, r.next, r.last = true, p.SSRC, p.SequenceNumber, int64(p.Timestamp)
-		r.Counts = Counts{Refused: r.Refused}
 		for i := range r.seen { // what was sent before the first is not waited for
 			r.seen[i] = ^uint64(0)
 		}
 	}
 	a := &Arrived{At: r.last + int64(int32(p.Timestamp-uint32(r.last))), Frames: len(p.Payload) / frame}
-	switch ahead := int16(p.SequenceNumber - r.next); {
+	switch ahead = int16(p.SequenceNumber - r.next); {
 	case ahead >= 0:
 		r.Lost += int64(ahead)
 		for s := range min(int(ahead), window) {

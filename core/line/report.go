@@ -9,6 +9,8 @@ type Report struct {
 	Compared    int64        `json:"compared"` // samples of each channel
 	Held        int64        `json:"held"`     // how often sending had to wait for what is played
 	Clipped     int64        `json:"clipped"`  // samples that were beyond full scale
+	// Strangers are packets that somebody else sent to the same ports meanwhile: the deck recorded none of them.
+	Strangers int64 `json:"strangers,omitempty"`
 }
 
 // ReportVersion is that of reports as they are written now.

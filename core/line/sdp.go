@@ -49,6 +49,12 @@ func (s Session) SDP() ([]byte, error) {
 				{Key: "ts-refclk", Value: "local"}, {Key: "mediaclk", Value: "direct=0"},
 			},
 		}
+		if st.SSRC != nil {
+			m.Attributes = append(m.Attributes, sdp.Attribute{Key: "ssrc", Value: fmt.Sprintf("%d cname:%s", *st.SSRC, s.From)})
+		}
+		if st.Source.IsValid() {
+			m.Attributes = append(m.Attributes, sdp.Attribute{Key: "source-filter", Value: fmt.Sprintf(" incl IN %s %s %s", family(st.Source), st.Address, st.Source)})
+		}
 		if st.Address.IsMulticast() && st.Address.Is4() {
 			ttl := 1 // no further than the network that it is sent on
 			m.ConnectionInformation.Address.TTL = &ttl
@@ -108,6 +114,29 @@ func ParseSDP(text []byte) (Session, error) {
 	return s, nil
 }
 
+// sources reads who sends a stream: one source of it (RFC 5576), and one address (RFC 4570).
+func (s *Stream) sources(all []sdp.Attribute) error {
+	for _, a := range all {
+		words := strings.Fields(a.Value)
+		switch {
+		case a.Key == "ssrc" && len(words) > 0:
+			n, err := strconv.ParseUint(words[0], 10, 32)
+			if err != nil || s.SSRC != nil && *s.SSRC != uint32(n) {
+				return fmt.Errorf("a=ssrc:%s: one source, a number of 32 bits, was expected", a.Value)
+			}
+			one := uint32(n)
+			s.SSRC = &one
+		case a.Key == "source-filter" && len(words) >= 5 && words[0] == "incl":
+			from, err := netip.ParseAddr(words[4])
+			if err != nil || len(words) > 5 {
+				return fmt.Errorf("a=source-filter:%s: one address that it is sent from was expected", a.Value)
+			}
+			s.Source = from
+		}
+	}
+	return nil
+}
+
 func stream(d sdp.SessionDescription, m *sdp.MediaDescription, first int) (Stream, error) {
 	s := Stream{Port: m.MediaName.Port.Value, First: first}
 	if m.MediaName.Media != "audio" || strings.Join(m.MediaName.Protos, "/") != "RTP/AVP" || len(m.MediaName.Formats) != 1 {
@@ -151,6 +180,9 @@ func stream(d sdp.SessionDescription, m *sdp.MediaDescription, first int) (Strea
 	}
 	for i := range n {
 		s.Channels = append(s.Channels, strconv.Itoa(first+i+1))
+	}
+	if err := s.sources(m.Attributes); err != nil {
+		return s, err
 	}
 	for _, a := range m.Attributes {
 		if at, name, ok := strings.Cut(a.Value, " "); a.Key == channelAttribute && ok {

@@ -33,6 +33,10 @@ type Stream struct {
 	Payload  uint8      // payload type
 	First    int        // channel of all that is its first, from 0
 	Channels []string   // their names, 1 to MostOfStream
+	// SSRC is the source that it is sent by, where the description says so (RFC 5576), and Source the address it is sent from
+	// (RFC 4570): packets of anybody else are none of it. Where neither is said, the first that comes is the source.
+	SSRC   *uint32
+	Source netip.Addr
 }
 
 // Divide puts channels into streams of up to MostOfStream each, at ports that follow from the first one by twos. It refuses no

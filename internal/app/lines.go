@@ -3,11 +3,13 @@ package app
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/netip"
 	"slices"
 	"sync"
 	"time"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 
 	"zestyloom/core/audio"
@@ -118,8 +120,13 @@ func (a *App) described(ctx context.Context, id uuid.UUID, outputs []int) (on on
 	if err != nil {
 		return on, err
 	}
-	now := uint64(a.Now().Unix())
-	on.session = line.Session{Name: on.production.Name + ", " + on.reel.Name, ID: now, Version: now, From: lines.From(a.Lines.To),
+	now, from := uint64(a.Now().Unix()), lines.From(a.Lines.To)
+	for i := range streams {
+		// The same each time, so that a description that was given to somebody holds; nobody else's by chance.
+		source := uint32(xxhash.Sum64String(fmt.Sprint(id, i)))
+		streams[i].SSRC, streams[i].Source = &source, from
+	}
+	on.session = line.Session{Name: on.production.Name + ", " + on.reel.Name, ID: now, Version: now, From: from,
 		Rate: rateOf(on.production, on.reel), Streams: streams}
 	return on, nil
 }
@@ -309,7 +316,7 @@ func (a *App) playOnto(ctx context.Context, on onLines, l store.Layback, s *line
 		return nil, err
 	}
 	sent := s.Progress()
-	report := &line.Report{Version: line.ReportVersion, Recording: rec.Name, Gaps: rec.Gaps, Held: sent.Held, Clipped: sent.Clipped}
+	report := &line.Report{Version: line.ReportVersion, Recording: rec.Name, Gaps: rec.Gaps, Held: sent.Held, Clipped: sent.Clipped, Strangers: rec.Strangers}
 	return report, a.compareLayback(ctx, on, l, rec, report)
 }
 

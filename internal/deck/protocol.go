@@ -70,6 +70,8 @@ type Recording struct {
 	ToSays    string     `json:"to_timecode"`
 	File      string     `json:"file"`
 	GapsSayAt []string   `json:"gap_timecodes"`
+	// Strangers are packets that somebody else sent than whose the streams are, while it was made: none of them is in it.
+	Strangers int64 `json:"strangers,omitempty"`
 	// Broken says that the deck was killed over it, and finished it when it came back.
 	Broken bool `json:"broken,omitempty"`
 }

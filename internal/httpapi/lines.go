@@ -120,6 +120,9 @@ func layback(l store.Layback, rate timecode.Rate) contract.Layback {
 	}
 	missing := r.Missing()
 	v.Recording, v.Compared, v.Held, v.Missing = &r.Recording, &r.Compared, &r.Held, &missing
+	if r.Strangers > 0 {
+		v.Strangers = &r.Strangers
+	}
 	for _, g := range r.Gaps {
 		v.Gaps = append(v.Gaps, contract.LineGap{From: g.From, To: g.To, Timecode: code(g.From), First: g.First, Last: g.Last})
 	}

@@ -81,7 +81,11 @@ func Open(streams []line.Stream) (*Sender, error) {
 			s.Close()
 			return nil, err
 		}
-		s.packers = append(s.packers, line.NewPacker(st, binary.LittleEndian.Uint32(random[:]), binary.LittleEndian.Uint16(random[4:])))
+		ssrc := binary.LittleEndian.Uint32(random[:])
+		if st.SSRC != nil {
+			ssrc = *st.SSRC
+		}
+		s.packers = append(s.packers, line.NewPacker(st, ssrc, binary.LittleEndian.Uint16(random[4:])))
 		channels += len(st.Channels)
 	}
 	s.left = audio.NewBlock(channels, line.PacketFrames)

@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/line"
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
+	"zestyloom/core/wholefile"
 	"zestyloom/internal/deck"
 )
 
@@ -56,7 +57,7 @@ const (
 
 // New makes a deck whose recordings are in a folder. What a deck was recording that was killed is finished with what had come of it.
 func New(dir string) (*Deck, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := wholefile.EnsureFolder(dir); err != nil {
 		return nil, err
 	}
 	d := &Deck{dir: dir, now: time.Now}
@@ -64,12 +65,17 @@ func New(dir string) (*Deck, error) {
 	if err != nil {
 		return nil, err
 	}
+	said := func(name, why string) {
+		id := strings.TrimSuffix(strings.TrimSuffix(name, partsSuffix), ".json")
+		d.done = append(d.done, deck.Recording{Order: deck.Order{Name: id}, ID: id, State: "failed", Error: why, File: id + ".wav", Gaps: []line.Gap{}, GapsSayAt: []string{}})
+	}
 	for _, e := range entries {
 		switch name := e.Name(); {
 		case strings.HasSuffix(name, partsSuffix):
 			r, there, err := takeUp(dir, name)
-			if err != nil {
-				return nil, fmt.Errorf("%s: %w", name, err)
+			if err != nil { // nothing of it is thrown away
+				said(name, fmt.Sprintf("what was recorded of it can't be read (%v): it is kept as it is in %s", err, name))
+				continue
 			}
 			if there { // in place of what it had said of itself, which was read right before: names are in order
 				d.done = slices.DeleteFunc(d.done, func(x deck.Recording) bool { return x.ID == r.ID })
@@ -77,12 +83,16 @@ func New(dir string) (*Deck, error) {
 			}
 		case strings.HasSuffix(name, ".json"):
 			b, err := os.ReadFile(filepath.Join(dir, name))
-			if err != nil {
-				return nil, err
-			}
 			var r deck.Recording
-			if err := json.Unmarshal(b, &r); err != nil {
-				return nil, fmt.Errorf("%s: %w", name, err)
+			if err == nil {
+				err = json.Unmarshal(b, &r)
+			}
+			if err != nil { // as a full disk leaves it
+				said(name, fmt.Sprintf("what it says of itself could not be read (%v) and was put aside as %s.broken; its sound, where there is any, is untouched", err, name))
+				if err := os.Rename(filepath.Join(dir, name), filepath.Join(dir, name+".broken")); err != nil {
+					return nil, err
+				}
+				continue
 			}
 			d.done = append(d.done, r)
 		}
@@ -148,7 +158,7 @@ func (d *Deck) Close() {
 func (d *Deck) receive(i int, in *input) {
 	buffer := make([]byte, 64<<10)
 	for {
-		n, _, err := in.conn.ReadFromUDPAddrPort(buffer)
+		n, from, err := in.conn.ReadFromUDPAddrPort(buffer)
 		if errors.Is(err, net.ErrClosed) {
 			return
 		}
@@ -159,13 +169,17 @@ func (d *Deck) receive(i int, in *input) {
 			continue
 		}
 		d.mu.Lock()
-		d.arrive(i, in, buffer[:n])
+		d.arrive(i, in, buffer[:n], from.Addr())
 		d.mu.Unlock()
 	}
 }
 
-func (d *Deck) arrive(i int, in *input, packet []byte) {
-	a, err := in.in.Accept(packet)
+func (d *Deck) arrive(i int, in *input, packet []byte, from netip.Addr) {
+	in.in.Held = d.rec != nil && d.rec.State == "recording"
+	a, err := in.in.Accept(packet, from, d.now())
+	if errors.Is(err, line.ErrStranger) && d.rec != nil {
+		d.rec.Strangers++
+	}
 	if err != nil {
 		d.refused = fmt.Sprintf("%s: %v", in.stream, err)
 		return
@@ -233,10 +247,12 @@ func (d *Deck) Record(o deck.Order) (deck.Recording, error) {
 		r.ID += "b"
 	}
 	r.File = r.ID + ".wav"
-	var err error
-	d.ending = nil
-	d.rec, err = begin(d.dir, r, d.session)
-	return r, err
+	rec, err := begin(d.dir, r, d.session)
+	if err != nil {
+		return deck.Recording{}, err
+	}
+	d.ending, d.rec = nil, rec
+	return r, nil
 }
 
 // longest is that of a recording, in samples.

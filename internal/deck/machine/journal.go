@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"zestyloom/core/line"
 	"zestyloom/internal/deck"
@@ -30,7 +31,7 @@ func (r *recorder) saveOrder(s line.Session) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(r.parts(), orderFile), b, 0o644)
+	return appear(filepath.Join(r.parts(), orderFile), b)
 }
 
 // runsFile is that of a stream's runs.
@@ -72,31 +73,45 @@ func readRuns(path string, within line.Span) (out line.Spans, err error) {
 	return out, err
 }
 
+// anyBytes reports whether one of some files has any.
+func anyBytes(paths []string) bool {
+	return slices.ContainsFunc(paths, func(p string) bool {
+		st, err := os.Stat(p)
+		return err == nil && st.Size() > 0
+	})
+}
+
 // takeUp finishes a recording that a deck was killed over, with what had come of it. It reports whether there is one: where nothing
 // had come, nothing is left.
 func takeUp(dir, parts string) (deck.Recording, bool, error) {
 	path := filepath.Join(dir, parts)
 	b, err := os.ReadFile(filepath.Join(path, orderFile))
 	if errors.Is(err, fs.ErrNotExist) { // killed before it began
-		return deck.Recording{}, false, os.RemoveAll(path)
+		if runs, _ := filepath.Glob(filepath.Join(path, "*.runs")); !anyBytes(runs) {
+			return deck.Recording{}, false, os.RemoveAll(path)
+		}
+		return deck.Recording{}, false, errors.New("nothing says what it was to become")
 	}
 	if err != nil {
 		return deck.Recording{}, false, err
 	}
 	var o ordered
-	if err := json.Unmarshal(b, &o); err != nil || o.Recording.ID+partsSuffix != parts {
-		return deck.Recording{}, false, os.RemoveAll(path)
+	if err := json.Unmarshal(b, &o); err != nil {
+		return deck.Recording{}, false, fmt.Errorf("what it was to become is not said: %w", err)
+	}
+	if o.Recording.ID+partsSuffix != parts {
+		return deck.Recording{}, false, fmt.Errorf("it says that it is %s", o.Recording.ID)
 	}
 	r := &recorder{Recording: o.Recording, dir: dir, rate: o.Session.Rate}
 	come := false
 	for i, st := range o.Session.Streams {
 		f, err := os.Open(filepath.Join(path, fmt.Sprint(i)))
 		if err != nil {
-			return deck.Recording{}, false, errors.Join(err, r.abandon())
+			return deck.Recording{}, false, errors.Join(err, r.close())
 		}
 		s := recorded{stream: st, file: f}
 		if s.come, err = readRuns(r.runsFile(i), line.Span{From: r.From, To: r.To}); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return deck.Recording{}, false, errors.Join(err, f.Close(), r.abandon())
+			return deck.Recording{}, false, errors.Join(err, f.Close(), r.close())
 		}
 		come = come || len(s.come) > 0
 		r.streams = append(r.streams, s)

@@ -55,6 +55,10 @@ func session(t *testing.T, channels int) line.Session {
 			}
 		}
 		if free {
+			for i := range streams {
+				ssrc := uint32(1000 + i)
+				streams[i].SSRC = &ssrc
+			}
 			return line.Session{Name: "Lantern Ferry, Reel 1", From: netip.MustParseAddr("127.0.0.1"), Rate: rate25, Streams: streams}
 		}
 	}
@@ -312,8 +316,8 @@ func TestARecordingOutlivesAKill(t *testing.T) {
 		}
 		send(t, s, 10, 48000, 48000+9600)
 		came(200)
-		send(t, s, 10, 96000, 96000+4800) // another sender: it is counted anew
-		came(100)
+		send(t, s, 10, 96000, 96000+4800) // the sender has begun anew
+		came(300)
 		parts := filepath.Join(dir, r.ID+".parts")
 		switch tail {
 		case "a run that was written in part":
@@ -327,12 +331,14 @@ func TestARecordingOutlivesAKill(t *testing.T) {
 			require.NoError(t, os.WriteFile(filepath.Join(parts, "order.json"), []byte(`{"recording":{"id":"../../x"}}`), 0o600))
 		}
 		again, client := start(t, dir)
-		assert.NoDirExists(t, parts)
 		if tail == "an order that is none" {
-			assert.Empty(t, again.Recordings())
+			require.Len(t, again.Recordings(), 1)
+			assert.Equal(t, "failed", again.Recordings()[0].State)
+			assert.DirExists(t, parts, "nothing that was recorded is thrown away")
 			d.End()
 			continue
 		}
+		assert.NoDirExists(t, parts)
 		require.Len(t, again.Recordings(), 1)
 		got := again.Recordings()[0]
 		assert.Equal(t, "done", got.State, got.Error)

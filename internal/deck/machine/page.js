@@ -135,7 +135,7 @@ function show(s) {
   $("streams").replaceChildren(
     ...s.streams.map((x) => {
       const row = document.createElement("tr");
-      for (const [i, v] of [x.says, x.port, x.Packets, x.Lost, x.Late, x.Doubled].entries()) {
+      for (const [i, v] of [x.says, x.port, x.Packets, x.Lost, x.Late, x.Doubled, x.Strangers].entries()) {
         const cell = row.insertCell();
         cell.textContent = String(v);
         if (i > 1) cell.className = i > 2 && v > 0 ? "n bad" : "n";

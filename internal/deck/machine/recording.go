@@ -8,10 +8,14 @@ import (
 	"os"
 	"path/filepath"
 
+	"golang.org/x/sys/unix"
+
 	"zestyloom/core/audio"
 	"zestyloom/core/line"
+	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
+	"zestyloom/core/wholefile"
 	"zestyloom/internal/deck"
 )
 
@@ -36,6 +40,9 @@ type recorded struct {
 
 func begin(dir string, r deck.Recording, s line.Session) (*recorder, error) {
 	rec := &recorder{Recording: r, dir: dir, rate: s.Rate}
+	if err := rec.room(s); err != nil {
+		return nil, err
+	}
 	if err := os.MkdirAll(rec.parts(), 0o755); err != nil {
 		return nil, err
 	}
@@ -48,8 +55,8 @@ func begin(dir string, r deck.Recording, s line.Session) (*recorder, error) {
 		if rec.streams[i].runs.file, err = os.Create(rec.runsFile(i)); err != nil {
 			return nil, errors.Join(err, rec.abandon())
 		}
-		// What never comes is silence.
-		if err := f.Truncate((r.To - r.From) * int64(len(st.Channels)) * frameBytes); err != nil {
+		// What never comes is silence. What comes has its room already: others may fill the disk meanwhile.
+		if err := reserve(f, (r.To-r.From)*int64(len(st.Channels))*frameBytes); err != nil {
 			return nil, errors.Join(err, rec.abandon())
 		}
 	}
@@ -63,7 +70,10 @@ func (r *recorder) parts() string { return filepath.Join(r.dir, r.ID+partsSuffix
 
 const partsSuffix = ".parts"
 
-func (r *recorder) abandon() error {
+// abandon closes what it writes to and removes it.
+func (r *recorder) abandon() error { return errors.Join(r.close(), os.RemoveAll(r.parts())) }
+
+func (r *recorder) close() error {
 	var errs []error
 	for _, s := range r.streams {
 		errs = append(errs, s.file.Close())
@@ -71,7 +81,7 @@ func (r *recorder) abandon() error {
 			errs = append(errs, s.runs.file.Close())
 		}
 	}
-	return errors.Join(append(errs, os.RemoveAll(r.parts()))...)
+	return errors.Join(errs...)
 }
 
 // put writes what arrived. It reports whether all streams are past the end.
@@ -98,9 +108,14 @@ func (r *recorder) put(i int, a *line.Arrived) (past bool, err error) {
 	return true, nil
 }
 
-// finish makes the file, says what is missing of it, and leaves nothing else behind.
-func (r *recorder) finish() error {
-	defer r.abandon()
+// finish makes the file, says what is missing of it, and leaves nothing else behind once both are whole and on the disk. Until then
+// what was recorded stays in its parts: a deck that starts again tries again.
+func (r *recorder) finish() (err error) {
+	defer func() {
+		if err != nil {
+			err = errors.Join(fmt.Errorf("%w; what was recorded is kept in %s: make room, and start the deck again to finish it", err, r.ID+partsSuffix), r.close())
+		}
+	}()
 	for _, s := range r.streams {
 		first, last := 0, 0
 		for k, c := range r.Channels {
@@ -126,7 +141,11 @@ func (r *recorder) finish() error {
 		return err
 	}
 	r.State = "done"
-	return r.save()
+	if err := r.save(); err != nil {
+		return err
+	}
+	_ = r.abandon() // what is left of it is found again when the deck starts, and is whole by then
+	return nil
 }
 
 // write makes the WAV file.
@@ -138,11 +157,11 @@ func (r *recorder) write() (err error) {
 		tracks = append(tracks, wave.IXMLTrack{Recorder: i + 1, Interleave: i + 1, Name: name})
 	}
 	ixml.SetTracks(tracks)
-	f, err := os.Create(filepath.Join(r.dir, r.File))
+	f, err := wholefile.Create(filepath.Join(r.dir, r.File), true)
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, f.Close()) }()
+	defer f.Abort()
 	w, err := wave.NewWriter(f, wave.Options{
 		Format: wave.Format{Coding: audio.S24, Channels: len(r.Channels), SampleRate: line.Rate},
 		Bext:   &wave.Bext{Description: r.Name, Originator: "Zesty Loom deck", TimeReference: uint64(r.From)}, IXML: ixml,
@@ -180,7 +199,52 @@ func (r *recorder) write() (err error) {
 			return err
 		}
 	}
-	return w.Close()
+	if err := w.Close(); err != nil {
+		return err
+	}
+	return f.Commit()
+}
+
+// room refuses a recording that the disk has no room for: for what comes, and for the file that is made of it.
+func (r *recorder) room(s line.Session) error {
+	channels := int64(len(r.Channels))
+	for _, st := range s.Streams {
+		channels += int64(len(st.Channels))
+	}
+	need := (r.To - r.From) * channels * frameBytes
+	var disk unix.Statfs_t
+	if err := unix.Statfs(r.dir, &disk); err != nil {
+		return nil // not known: the reservation itself will tell
+	}
+	if free := int64(disk.Bavail) * disk.Bsize; need > free {
+		return snag.Refuse("disk_full", "the recording takes %d MiB until its file is made, and the deck's disk has room for %d: make room, or record less", (need+1<<20-1)>>20, free>>20)
+	}
+	return nil
+}
+
+// reserve gives a file its length and its room on the disk.
+func reserve(f *os.File, bytes int64) error {
+	err := unix.Fallocate(int(f.Fd()), 0, 0, bytes)
+	if errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS) {
+		return f.Truncate(bytes) // a file system that can't promise
+	}
+	if errors.Is(err, unix.ENOSPC) {
+		return snag.Refuse("disk_full", "the deck's disk has no room for the recording: make room, or record less")
+	}
+	return err
+}
+
+// appear writes a small file that is under its name when it is whole, on the disk.
+func appear(path string, b []byte) error {
+	f, err := wholefile.Create(path, true)
+	if err != nil {
+		return err
+	}
+	defer f.Abort()
+	if _, err := f.Write(b); err != nil {
+		return err
+	}
+	return f.Commit()
 }
 
 // save writes what became of it beside the sound.
@@ -189,5 +253,5 @@ func (r *recorder) save() error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(r.dir, r.ID+".json"), b, 0o644)
+	return appear(filepath.Join(r.dir, r.ID+".json"), b)
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/line"
@@ -17,6 +18,7 @@ import (
 type watching struct {
 	session line.Session
 	coming  chan heard
+	over    atomic.Bool // what still waits is not looked at any more
 	ended   sync.WaitGroup
 
 	mu       sync.Mutex
@@ -60,6 +62,7 @@ func watch(s line.Session) *watching {
 }
 
 func (w *watching) close() {
+	w.over.Store(true)
 	close(w.coming)
 	w.ended.Wait()
 }
@@ -79,6 +82,9 @@ func (w *watching) add(i int, a *line.Arrived) {
 
 func (w *watching) run() {
 	for h := range w.coming {
+		if w.over.Load() {
+			continue
+		}
 		w.mu.Lock()
 		if !h.late {
 			first := w.session.Streams[h.stream].First

@@ -4768,6 +4768,11 @@ export interface components {
             held?: number;
             /**
              * Format: int64
+             * @description packets that somebody else sent to the deck's ports meanwhile; none was recorded
+             */
+            strangers?: number;
+            /**
+             * Format: int64
              * @description samples that did not come, of the stream that most are missing of
              */
             missing?: number;

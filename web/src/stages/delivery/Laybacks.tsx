@@ -63,7 +63,7 @@ function Verdict({ layback: l }: { layback: Layback }) {
     return (
       <p className="text-quiet text-small">
         {count(l.compared)} samples of each of {plural(l.outputs.length, "output")} are on the deck bit for bit, as{" "}
-        {l.recording}.
+        {l.recording}.{strangers(l)}
       </p>
     );
   return (
@@ -75,6 +75,7 @@ function Verdict({ layback: l }: { layback: Layback }) {
         ]
           .filter(Boolean)
           .join("; ")}
+        {strangers(l)}
       </summary>
       <ul aria-label="Where it differs" className="max-h-40 overflow-auto font-mono">
         {l.gaps.map((g) => (
@@ -91,6 +92,10 @@ function Verdict({ layback: l }: { layback: Layback }) {
     </details>
   );
 }
+
+/** That somebody else sent to the deck, too. */
+const strangers = (l: Layback) =>
+  l.strangers ? ` ${plural(l.strangers, "packet")} that somebody else sent there came to nothing.` : "";
 
 /** Channels of a recording by the names of the outputs that were sent. */
 function names(l: Layback, first: number, last: number): string {
