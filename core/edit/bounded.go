@@ -26,11 +26,11 @@ func bounded(v reflect.Value) error {
 	switch v.Kind() {
 	case reflect.Int, reflect.Int64, reflect.Int32:
 		if n := v.Int(); n > timecode.MostSamples || n < -timecode.MostSamples {
-			return snag.Refuse("bad_position", "%d is beyond every position: at most %d samples", n, int64(timecode.MostSamples))
+			return snag.Refuse("beyond_range", "%d is beyond every position: at most %d samples", n, int64(timecode.MostSamples))
 		}
 	case reflect.Float64:
 		if f := v.Float(); math.IsNaN(f) || math.IsInf(f, 0) {
-			return snag.Refuse("bad_position", "a value is no number")
+			return snag.Refuse("beyond_range", "a value is no number")
 		}
 	case reflect.Pointer, reflect.Interface:
 		if !v.IsNil() {

@@ -211,8 +211,12 @@ func (d *draft) chosen(ids []string, alone bool) ([]spot, error) {
 		which = d.Kin(ids)
 	}
 	out := d.find(d.all(), func(c reel.Clip) bool { return which[c.ID] })
+	found := make(map[string]bool, len(out))
+	for _, s := range out {
+		found[s.ID] = true
+	}
 	for _, id := range ids {
-		if !slices.ContainsFunc(out, func(s spot) bool { return s.ID == id }) {
+		if !found[id] {
 			return nil, snag.Refuse("no_such_clip", "there is no clip %q in this reel any more", id)
 		}
 	}

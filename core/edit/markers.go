@@ -62,7 +62,10 @@ func ReadMarkers(b []byte, rate timecode.Rate, sampleRate int64, newID func() st
 	if t.Broken > 0 {
 		return nil, badTable(t.Broken, "a quotation mark is never closed, or stands within a cell")
 	}
-	var out []reel.Marker
+	if len(t.Lines) > reel.MaxMarkers {
+		return nil, snag.Refuse("too_many", "the table has %d markers: a reel has at most %d", len(t.Lines), reel.MaxMarkers)
+	}
+	out := make([]reel.Marker, 0, len(t.Lines))
 	for _, row := range t.Lines {
 		line := row.Number
 		field := func(name string) string { return t.Cell(row, name) }

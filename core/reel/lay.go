@@ -153,11 +153,17 @@ func LayTake(r Reel, l Lay) ([]Op, error) {
 
 // DayOf is where a moment since midnight lies on a reel that may have run past midnight. day is the length of a day in
 // samples.
-func DayOf(r Reel, at, day int64) int64 {
-	if start, end := r.Span(); end > start && at < start-day/2 {
-		return at + day
+func DayOf(r Reel, at, day int64) int64 { return Days(r, day)(at) }
+
+// Days is DayOf for many moments of one reel.
+func Days(r Reel, day int64) func(at int64) int64 {
+	start, end := r.Span()
+	return func(at int64) int64 {
+		if end > start && at < start-day/2 {
+			return at + day
+		}
+		return at
 	}
-	return at
 }
 
 // free reports whether nothing lies where the clip would.

@@ -24,6 +24,9 @@ var MarkerColours = []string{"citron", "tangerine", "plum", "lime", "sea"}
 
 const maxMarkers = 10_000
 
+// MaxMarkers is the most that a reel has: no table of more is gone through.
+const MaxMarkers = maxMarkers
+
 func (m Marker) check() error {
 	switch {
 	case m.ID == "" || m.At < 0 || m.Length < 0 || m.At > 1<<50 || m.Length > 1<<50:
@@ -43,6 +46,9 @@ type SetMarkers struct {
 }
 
 func (o *SetMarkers) apply(r *Reel) (Op, error) {
+	if len(o.Put) > maxMarkers || len(o.Remove) > maxMarkers {
+		return Op{}, tooManyMarkers(len(o.Put))
+	}
 	put := slices.Clone(o.Put)
 	for i := range put {
 		put[i].Name = strings.TrimSpace(put[i].Name)
@@ -58,11 +64,15 @@ func (o *SetMarkers) apply(r *Reel) (Op, error) {
 		return Op{}, err
 	}
 	if len(now) > maxMarkers {
-		return Op{}, snag.Refuse("too_many", "%d markers: at most %d", len(now), maxMarkers)
+		return Op{}, tooManyMarkers(len(now))
 	}
 	sortMarkers(now)
 	r.Markers = now
 	return Op{SetMarkers: &SetMarkers{back, remove}}, nil
+}
+
+func tooManyMarkers(n int) error {
+	return snag.Refuse("too_many", "%d markers: at most %d", n, maxMarkers)
 }
 
 func sortMarkers(all []Marker) {

@@ -82,32 +82,45 @@ func sortPictures(all []Picture) {
 // exchanged is a list after some of it, by ID, were taken away and others put, in place of those with the same IDs; nil when
 // nothing is left. putBack and removeBack are what takes that back.
 func exchanged[T any](was, put []T, remove []string, id func(T) string, gone func(id string) error) (now, putBack []T, removeBack []string, err error) {
+	at := make(map[string]int, len(was)) // places in was, and behind it of what has come
+	for i, t := range was {
+		at[id(t)] = i
+	}
 	now = slices.Clone(was)
-	find := func(all []T, of string) int { return slices.IndexFunc(all, func(t T) bool { return id(t) == of }) }
+	away := make(map[int]bool, len(remove))
+	said := map[string]bool{} // of what it is known how it is put back
 	for _, of := range remove {
-		i := find(now, of)
-		if i < 0 {
+		i, there := at[of]
+		if !there {
 			return nil, nil, nil, gone(of)
 		}
-		putBack = append(putBack, now[i])
-		now = slices.Delete(now, i, i+1)
+		putBack, away[i], said[of] = append(putBack, now[i]), true, true
+		delete(at, of)
 	}
 	for _, t := range put {
 		of := id(t)
-		known := find(putBack, of) >= 0 || slices.Contains(removeBack, of)
-		i := find(now, of)
-		switch {
-		case i < 0:
-			now = append(now, t)
-			if !known {
+		i, there := at[of]
+		if !there {
+			at[of], now = len(now), append(now, t)
+			if !said[of] {
 				removeBack = append(removeBack, of)
 			}
-		default:
-			if !known {
+		} else {
+			if !said[of] {
 				putBack = append(putBack, now[i])
 			}
 			now[i] = t
 		}
+		said[of] = true
+	}
+	if len(away) > 0 {
+		left := now[:0]
+		for i, t := range now {
+			if !away[i] {
+				left = append(left, t)
+			}
+		}
+		now = left
 	}
 	if len(now) == 0 {
 		now = nil

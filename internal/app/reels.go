@@ -253,18 +253,24 @@ func (a *App) Markers(ctx context.Context, id uuid.UUID) ([]byte, string, error)
 
 // ReadMarkers adds the markers of a table to a reel: one edit.
 func (a *App) ReadMarkers(ctx context.Context, id uuid.UUID, table []byte) (Edited, error) {
-	return a.changeReel(ctx, id, latest, func(tx store.Tx, r store.Reel) (string, edit.Planned, error) {
-		p, err := tx.Production(ctx, r.ProductionID)
-		if err != nil {
-			return "", edit.Planned{}, err
+	// The table is read before anybody has to wait for it.
+	was, p, err := a.reelIn(ctx, id)
+	if err != nil {
+		return Edited{}, err
+	}
+	rate := was.Doc.Counted(p.Rate())
+	read, err := edit.ReadMarkers(table, rate, int64(p.SampleRate), uuid.NewString)
+	if err != nil {
+		return Edited{}, err
+	}
+	return a.changeReel(ctx, id, latest, func(_ store.Tx, r store.Reel) (string, edit.Planned, error) {
+		if r.Doc.Counted(p.Rate()) != rate {
+			return "", edit.Planned{}, snag.Refuse("stale", "the reel's timecode counts otherwise by now: read the table again")
 		}
-		markers, err := edit.ReadMarkers(table, r.Doc.Counted(p.Rate()), int64(p.SampleRate), uuid.NewString)
-		if err != nil {
-			return "", edit.Planned{}, err
-		}
-		day := r.Doc.Counted(p.Rate()).DaySamples(p.SampleRate)
+		markers := slices.Clone(read)
+		on := reel.Days(r.Doc, rate.DaySamples(p.SampleRate))
 		for i := range markers {
-			markers[i].At = reel.DayOf(r.Doc, markers[i].At, day)
+			markers[i].At = on(markers[i].At)
 		}
 		plan, err := edit.Plan(r.Doc, []edit.Action{{SetMarkers: &reel.SetMarkers{Put: markers}}}, edit.Context{})
 		return fmt.Sprintf("read %d markers", len(markers)), plan, err

@@ -118,7 +118,11 @@ func (q Queries) Production(ctx context.Context, id uuid.UUID) (Production, erro
 // LockProduction finds one and keeps others from changing what belongs to it until the
 // transaction ends.
 func (q Queries) LockProduction(ctx context.Context, id uuid.UUID) (Production, error) {
-	return one[Production](ctx, q, `SELECT `+productionColumns+` FROM productions WHERE id = $1 FOR UPDATE`, id)
+	p, err := one[Production](ctx, q, `SELECT `+productionColumns+` FROM productions WHERE id = $1 FOR UPDATE`, id)
+	if q.touched != nil && q.touched.locked.IsZero() {
+		q.touched.locked = time.Now()
+	}
+	return p, err
 }
 
 // InsertProduction adds one.

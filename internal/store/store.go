@@ -35,6 +35,9 @@ var migrations embed.FS
 type Store struct {
 	Queries
 	Pool *pgxpool.Pool
+	// Held, where it is set before the store is used, is told for how long each transaction had a production to itself: others wait
+	// for it as long.
+	Held func(time.Duration)
 }
 
 // maxConns is how many connections the pool may have, if the database's address does not say (pool_max_conns): some for
@@ -66,7 +69,7 @@ func OpenTraced(ctx context.Context, url string, tracer pgx.QueryTracer) (*Store
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
-	return &Store{Queries{db: tagged{pool}, docs: newDocs()}, pool}, nil
+	return &Store{Queries: Queries{db: tagged{pool}, docs: newDocs()}, Pool: pool}, nil
 }
 
 // own is a connection that is held for long: not one of the pool, which others would wait for.
@@ -174,10 +177,14 @@ const tries = 8
 
 func (s *Store) once(ctx context.Context, fn func(Tx) error) error {
 	var failed error
+	t := &touched{rows: map[uuid.UUID]bool{}}
 	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		failed = fn(Tx{Queries{tagged{tx}, s.docs, &touched{rows: map[uuid.UUID]bool{}}}, tx})
+		failed = fn(Tx{Queries{tagged{tx}, s.docs, t}, tx})
 		return failed
 	})
+	if s.Held != nil && !t.locked.IsZero() {
+		s.Held(time.Since(t.locked))
+	}
 	if failed != nil {
 		return failed
 	}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -15,6 +16,8 @@ const mostTouched = 100
 type touched struct {
 	rows map[uuid.UUID]bool
 	many bool
+	// locked is when a production's lock was had; the zero time where none is.
+	locked time.Time
 }
 
 // touch notes that what the sheet shows of takes or strands has changed. Outside of a transaction nobody asks.
