@@ -44,9 +44,6 @@ func Mount(t testing.TB) *Disk {
 	require.NoError(t, err)
 	d.root = st.Sys().(*syscall.Stat_t).Ino
 	data := &fusefs.LoopbackRoot{Path: d.below, Dev: st.Sys().(*syscall.Stat_t).Dev}
-	data.NewNode = func(r *fusefs.LoopbackRoot, _ *fusefs.Inode, _ string, _ *syscall.Stat_t) fusefs.InodeEmbedder {
-		return &node{LoopbackNode: fusefs.LoopbackNode{RootData: r}, d: d}
-	}
 	root := &node{LoopbackNode: fusefs.LoopbackNode{RootData: data}, d: d}
 	data.RootNode = root
 	server, err := fusefs.Mount(d.Path, root, &fusefs.Options{MountOptions: fuse.MountOptions{DirectMount: true, Name: "volatile"}})
@@ -133,6 +130,14 @@ type node struct {
 	d *Disk
 }
 
+// WrapChild implements fusefs.NodeWrapChilder.
+func (n *node) WrapChild(_ context.Context, ops fusefs.InodeEmbedder) fusefs.InodeEmbedder {
+	if l, ok := ops.(*fusefs.LoopbackNode); ok {
+		return &node{LoopbackNode: fusefs.LoopbackNode{RootData: l.RootData}, d: n.d}
+	}
+	return ops
+}
+
 // Fsync implements fusefs.NodeFsyncer, for files and for folders.
 func (n *node) Fsync(context.Context, fusefs.FileHandle, uint32) syscall.Errno {
 	path := filepath.Join(n.d.below, n.Path(n.Root()))
@@ -177,5 +182,6 @@ func (f *folder) Releasedir(context.Context, uint32) { f.Close() }
 
 var (
 	_ fusefs.NodeFsyncer        = (*node)(nil)
+	_ fusefs.NodeWrapChilder    = (*node)(nil)
 	_ fusefs.NodeOpendirHandler = (*node)(nil)
 )
