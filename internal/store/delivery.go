@@ -185,7 +185,7 @@ func (q Queries) SetDamaged(ctx context.Context, id uuid.UUID, why *snag.Snag) e
 // DeliverySnags counts a production's deliveries that failed, but for those that a later one of the same reel to the same spec,
 // which was proven, has taken the place of.
 func (q Queries) DeliverySnags(ctx context.Context, production uuid.UUID) (n int, err error) {
-	err = q.db.QueryRow(ctx, `SELECT count(*) FROM deliveries d WHERE production_id = $1 AND state = 'failed' AND NOT EXISTS (
+	err = q.db.QueryRow(ctx, `SELECT count(*) FROM deliveries d WHERE production_id = $1 AND (state = 'failed' OR damaged IS NOT NULL) AND NOT EXISTS (
 		SELECT FROM deliveries l WHERE l.reel_id = d.reel_id AND l.id > d.id AND l.state = 'proven' AND l.test = d.test
 		AND l.plan->'order'->'spec'->>'name' = d.plan->'order'->'spec'->>'name')`, production).Scan(&n)
 	return n, err

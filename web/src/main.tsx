@@ -40,7 +40,8 @@ const client = new QueryClient({
       // What changes is told by events; asking again on every focus would be noise.
       refetchOnWindowFocus: false,
       staleTime: 5 * 60_000,
-      retry: (n, e) => n < 2 && !(e instanceof ProblemError && !["unreachable", "database_away", "contended"].includes(e.code)),
+      retry: (n, e) =>
+        n < 2 && !(e instanceof ProblemError && !["unreachable", "database_away", "contended"].includes(e.code)),
     },
   },
 });

@@ -57,7 +57,7 @@ function Row({
   onOpen: () => void;
 }) {
   const step = useQueueStep(production);
-  const seal = d.damaged ? { says: "changed since", tone: "text-bad", weave: "weave-zigzag" } : seals[d.state];
+  const seal = d.damaged ? { says: "changed", tone: "text-bad", weave: "weave-zigzag" } : seals[d.state];
   const when = new Date(d.ordered_at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
   const short = new Date(d.ordered_at).toLocaleString(undefined, {
     month: "short",
