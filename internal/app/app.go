@@ -32,6 +32,7 @@ type App struct {
 	uploading sync.Mutex    // one whole upload is taken in at a time
 	Lines     Lines
 	measured  chunkCache
+	asides    asides
 	Key       ed25519.PrivateKey // that proofs are signed with; nil signs none
 	// ScrubEvery is within which time everything that is kept is read again; 0 for never.
 	ScrubEvery time.Duration

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -9,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/google/uuid"
 
 	"zestyloom/core/attest"
@@ -132,7 +134,7 @@ func (a *App) lostOf(ctx context.Context, p delivery.Plan) (out []readiness.Find
 	return out, nil
 }
 
-// preflightMeasures is how long a pre-flight measures before it answers with what is known.
+// preflightMeasures is how long a pre-flight looks for clipping, and measures, before it answers with what is known.
 const preflightMeasures = 250 * time.Millisecond
 
 // Preflight says what an order would write and what stands in its way. Where limits are asked for that the reel is not
@@ -142,15 +144,32 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	clipping, err := a.clipping(ctx, plan)
-	if err != nil {
-		return plan, nil, 0, err
-	}
 	lost, err := a.lostOf(ctx, plan)
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	found = append(lost, readiness.Plan(plan, clipping)...)
+	if len(lost) > 0 { // what is not there can't be looked through
+		return plan, append(lost, readiness.Plan(plan, nil)...), 0, nil
+	}
+	// Where outputs clip may take longer to find than a request lasts: it is looked for aside.
+	sources, err := a.frozen(ctx, plan.Reel) // what is done to strands is no version of the reel
+	if err != nil {
+		return plan, nil, 0, err
+	}
+	said, err := json.Marshal(sources)
+	if err != nil {
+		return plan, nil, 0, err
+	}
+	key := fmt.Sprint("clipping ", r.ID, r.Version, plan.Rates, plan.From, plan.To, xxhash.Sum64(said))
+	any, done, err := a.asides.do(ctx, key, preflightMeasures, func(ctx context.Context) (any, error) { return a.clipping(ctx, plan) })
+	if err != nil {
+		return plan, nil, 0, err
+	}
+	clipping, _ := any.([]mix.Clipping)
+	found = readiness.Plan(plan, clipping)
+	if !done {
+		return plan, found, 1, nil
+	}
 	if len(plan.Order.Spec.Limits) == 0 || plan.Order.Span != nil || plan.Frames == 0 {
 		return plan, found, 0, nil
 	}

@@ -1,6 +1,7 @@
 // Command chaos runs the whole application, works with it as people do, and kills what it is made of at random
 // moments: the server, an extra worker, PostgreSQL, single sessions of it; and fills its disk, and sets its clock. After each it looks
-// whether anything that was acknowledged is missing, doubled or half done, and how long it took to be ready again.
+// whether anything that was acknowledged is missing, doubled or half done, and how long it took to be ready again. Then it changes, cuts
+// off or removes an original or a delivered file behind the application's back, and looks whether that is said, of it alone.
 //
 //	go run ./internal/chaos [-rounds 20] [-seed 1] [-clock] bin/zestyloom
 package main
@@ -136,6 +137,12 @@ func run(ctx context.Context, program string, rounds int, seed uint64, clock boo
 		if err := p.look(ctx, filepath.Join(home, "media")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
+		decays := time.Now()
+		what, err := p.decay(ctx, filepath.Join(home, "media"))
+		if err != nil {
+			return fmt.Errorf("%s: %w", what, err)
+		}
+		fmt.Printf("chaos: %s: known for what it is, and well again once it was put back (%.1f s)\n", what, time.Since(decays).Seconds())
 		t.rounds++
 		t.of[name]++
 		fmt.Printf("chaos: round %d, %s: ready after %.1f s; %s\n", t.rounds, name, took.Seconds(), p.says())

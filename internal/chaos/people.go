@@ -87,7 +87,7 @@ func newPeople(ctx context.Context, s *system, seed uint64) (*people, error) {
 	// What is made by a program that is started for it dies with the worker as well.
 	wrapped := specs[0].Spec
 	wrapped.Name = "In other containers"
-	wrapped.Packings = []delivery.Packing{{ID: "poly", Says: "a MOV and a FLAC", Files: []delivery.FileRule{{Container: "mov", Name: "{reel}_mov"}, {Container: "flac", Name: "{reel}_flac"}}}}
+	wrapped.Packings = []delivery.Packing{{ID: "poly", Says: "a file of each container", Files: []delivery.FileRule{{Container: "mov", Name: "{reel}_mov"}, {Container: "flac", Name: "{reel}_flac"}, {Container: "mp4", Coding: "aac", Name: "{reel}_mp4"}, {Container: "w64", Name: "{reel}_w64"}, {Container: "aiff", Name: "{reel}_aiff"}}}}
 	var kept contract.Spec
 	if err := p.call(ctx, "POST", "/api/specs", wrapped, &kept); err != nil {
 		return nil, err

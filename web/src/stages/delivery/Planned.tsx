@@ -33,7 +33,8 @@ export function Planned({
         <h2 className="mb-1 text-quiet">
           {snags.length > 0 && plural(snags.length, "snag")}
           {snags.length === 0 && plan.unmeasured === 0 && "Nothing stands in the way."}
-          {plan.unmeasured > 0 && ` Measuring its loudness: ${Math.round(100 * (1 - plan.unmeasured))} % known.`}
+          {plan.unmeasured > 0 &&
+            ` Looking for clipping, measuring its loudness: ${Math.round(100 * (1 - plan.unmeasured))} % known.`}
         </h2>
         {weave && (
           <Button onClick={weave} className="mb-1">
