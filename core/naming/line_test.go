@@ -10,8 +10,9 @@ import (
 )
 
 func TestLines(t *testing.T) {
+	assert.NoError(t, naming.CheckLine("a track", " Boom\n"), "as it is kept it has none")
 	for text, want := range map[string]string{
-		"Boom": "Boom", "Lav Inès – 2": "Lav Inès – 2", "a\nb": `a\nb`, "a\r\nb": `a\r\nb`, "\tx": `\tx`, "a\u0085b": `a\u0085b`, "a\u2028b": `a\u2028b`, "a\x00": `a\x00`, "it's": "it's",
+		"Boom": "Boom", "Lav Inès – 2": "Lav Inès – 2", "a\nb": `a\nb`, "a\r\nb": `a\r\nb`, "a\tx": `a\tx`, "a\u0085b": `a\u0085b`, "a\u2028b": `a\u2028b`, "a\x00b": `a\x00b`, "it's": "it's",
 	} {
 		assert.Equal(t, want, naming.OneLine(text))
 		assert.NoError(t, naming.CheckLine("a track", naming.OneLine(text)), "%q", text)

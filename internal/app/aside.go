@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"sync"
 	"time"
 
@@ -21,6 +22,18 @@ type aside struct {
 	err    error
 	asked  time.Time
 	cancel context.CancelFunc
+}
+
+// NotYet says that what was asked for takes longer than a request lasts, and goes on: asked again, it is there or further.
+type NotYet struct {
+	Done float64 // of it, 0 to 1; 0 where that is not known
+}
+
+func (n *NotYet) Error() string {
+	if n.Done > 0 {
+		return fmt.Sprintf("it is being worked out: %.0f %% are done; ask again", 100*n.Done)
+	}
+	return "it is being worked out: ask again"
 }
 
 const (

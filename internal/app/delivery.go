@@ -152,15 +152,11 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 		return plan, append(lost, readiness.Plan(plan, nil)...), 0, nil
 	}
 	// Where outputs clip may take longer to find than a request lasts: it is looked for aside.
-	sources, err := a.frozen(ctx, plan.Reel) // what is done to strands is no version of the reel
+	state, err := a.heardFrom(ctx, plan.Reel)
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	said, err := json.Marshal(sources)
-	if err != nil {
-		return plan, nil, 0, err
-	}
-	key := fmt.Sprint("clipping ", r.ID, r.Version, plan.Rates, plan.From, plan.To, xxhash.Sum64(said))
+	key := fmt.Sprint("clipping ", r.ID, r.Version, plan.Rates, plan.From, plan.To, state)
 	any, done, err := a.asides.do(ctx, key, preflightMeasures, func(ctx context.Context) (any, error) { return a.clipping(ctx, plan) })
 	if err != nil {
 		return plan, nil, 0, err
@@ -330,6 +326,16 @@ func (a *App) frozen(ctx context.Context, r reel.Reel) (map[string]delivery.Sour
 		out[s.ID.String()] = delivery.Source{File: s.FileID.String(), Name: s.FileName, Hash: s.FileHash, Channel: s.Channel - 1, Treat: s.Treat, Drift: s.Drift}
 	}
 	return out, nil
+}
+
+// heardFrom names what the strands of a reel are now and what is done to them, which is no version of the reel.
+func (a *App) heardFrom(ctx context.Context, r reel.Reel) (uint64, error) {
+	sources, err := a.frozen(ctx, r)
+	if err != nil {
+		return 0, err
+	}
+	said, err := json.Marshal(sources)
+	return xxhash.Sum64(said), err
 }
 
 // Sounding lists what sounds on an output of a reel, or where bus names one on a channel of it, at a sample of its time.

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -56,13 +57,19 @@ func (a *App) measure(ctx context.Context, r store.Reel, until time.Time) (m Mea
 	return m, a.countLoudness(ctx, r, m)
 }
 
-// MeasureAll is Measure until all of it is measured.
-func (a *App) MeasureAll(ctx context.Context, id uuid.UUID) (m Measurement, err error) {
+// requestWorks is for how long a request works before it says how far it is.
+const requestWorks = 900 * time.Millisecond
+
+// measuredAll is what is measured of a reel, all of it, or NotYet.
+func (a *App) measuredAll(ctx context.Context, id uuid.UUID) (m Measurement, err error) {
 	r, err := a.Store.Reel(ctx, id)
 	if err != nil {
 		return m, err
 	}
-	return a.measure(ctx, r, time.Time{})
+	if m, err = a.measure(ctx, r, time.Now().Add(requestWorks)); err == nil && !m.Complete() {
+		err = &NotYet{Done: float64(m.Done) / float64(max(1, m.Total))}
+	}
+	return m, err
 }
 
 // countLoudness keeps how many limits a reel that is measured would not keep.
@@ -114,7 +121,7 @@ func (a *App) Asking(ctx context.Context, reel uuid.UUID, name, own string) (rea
 
 // PrintedMeasurement is what was measured of a reel against what is asked, as it is handed over.
 func (a *App) PrintedMeasurement(ctx context.Context, id uuid.UUID, asking readings.Asking) (out report.Measurement, err error) {
-	m, err := a.MeasureAll(ctx, id)
+	m, err := a.measuredAll(ctx, id)
 	if err != nil {
 		return out, err
 	}
@@ -194,7 +201,21 @@ func (a *App) PlanCorrection(ctx context.Context, id uuid.UUID, o readings.Order
 	if err != nil {
 		return p, r, err
 	}
-	p, err = readings.Correct(ctx, r.Doc, production.SampleRate, a.sources(ctx), a.measured.all(), o)
+	asked, err := json.Marshal(o)
+	if err != nil {
+		return p, r, err
+	}
+	state, err := a.heardFrom(ctx, r.Doc)
+	if err != nil {
+		return p, r, err
+	}
+	found, done, err := a.asides.do(ctx, fmt.Sprint("correction ", r.ID, r.Version, state, string(asked)), requestWorks, func(ctx context.Context) (any, error) {
+		return readings.Correct(ctx, r.Doc, production.SampleRate, a.sources(ctx), a.measured.all(), o)
+	})
+	if err == nil && !done {
+		err = &NotYet{}
+	}
+	p, _ = found.(readings.Plan)
 	return p, r, err
 }
 

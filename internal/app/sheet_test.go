@@ -378,6 +378,10 @@ func TestHostileWordsInNames(t *testing.T) {
 	tk := f.takes()[0]
 	st := f.strands(tk)
 	for _, word := range []string{"../../etc/x", "a/b\\c", "nul\x00\nbell\a", "🙂🙂", strings.Repeat("ø", 300), "CON", " . ", "%2e%2e%2f", "{label}"} {
+		if strings.Contains(word, "\n") {
+			assert.Equal(t, "bad_label", code(f.edit(cell(tk.ID, "scene", word))))
+			continue
+		}
 		require.NoError(t, f.edit(cell(tk.ID, "scene", word), cell(st[0].ID, "label", word)))
 		ws, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "mono", Pattern: "{channel} {scene} {label}"})
 		require.NoError(t, err, "%q", word)

@@ -325,11 +325,3 @@ func TestMonoSets(t *testing.T) {
 	assert.EqualValues(t, 0x3F, src.Format.Mask, "the channels stand in the order of 5.1")
 	assert.Equal(t, "M", src.Gather("m.wav").Scene)
 }
-
-// Text that the database can't hold is the sender's fault, and said so.
-func TestTextThatCantBeKept(t *testing.T) {
-	s := start(t, "")
-	var p contract.Problem
-	assert.Equal(t, 422, s.call("POST", "/api/productions", map[string]any{"name": "a\x00b", "timecode_rate": "25"}, &p))
-	assert.Equal(t, "bad_text", p.Code)
-}

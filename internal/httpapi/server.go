@@ -173,11 +173,15 @@ func (s *server) fail(c *gin.Context, err error) {
 	var r *snag.Refusal
 	var stale *app.Stale
 	var cells *app.StaleCells
+	var not *app.NotYet
 	switch {
 	case errors.As(err, &stale):
 		problem(c, http.StatusConflict, "stale", stale.Says, stale.Current)
 	case errors.As(err, &cells):
 		problem(c, http.StatusConflict, "stale", cells.Says, cells.Cells)
+	case errors.As(err, &not):
+		c.Header("Retry-After", "1")
+		problem(c, http.StatusAccepted, "not_yet", not.Error())
 	case errors.Is(err, app.ErrNotFound):
 		problem(c, http.StatusNotFound, "not_found", "what was asked for is not here, or not any more")
 	case errors.As(err, &r) && conflicts[r.Code]:

@@ -481,3 +481,12 @@ func TestAway(t *testing.T) {
 	_, err = f.Production(ctx, f.p.ID)
 	assert.Error(t, err)
 }
+
+// Text that the database can't hold is told from all else that may be wrong with a statement.
+func TestTextThatCantBeKept(t *testing.T) {
+	f := setup(t)
+	err := f.InsertProduction(f.ctx, store.Production{ID: store.NewID(), Name: "a\x00b", SampleRate: 48000, RateNum: 25, RateDen: 1})
+	assert.True(t, store.IsBadText(err), "%v", err)
+	assert.False(t, store.Away(err))
+	assert.False(t, store.IsBadText(store.ErrNotFound))
+}

@@ -57,6 +57,16 @@ export class ProblemError extends Error {
   }
 }
 
+/** What takes longer than a request lasts is asked for until it is there (202 while it is not yet). */
+export async function whole<T>(ask: () => Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  for (;;) {
+    const got = ask();
+    const answer = await got.catch(() => undefined);
+    if (answer?.response.status !== 202) return must(got);
+    await new Promise((done) => setTimeout(done, 250));
+  }
+}
+
 /**
  * Takes an answer apart: the data, or a ProblemError. A server that can't be reached is a problem
  * as well.

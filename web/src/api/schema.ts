@@ -1879,7 +1879,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** What was measured of the reel's buses as CSV, a row for each thing that was asked */
+        /** What was measured of the reel's buses as CSV, a row for each thing that was asked; a problem of status 202 (not_yet) while it is being measured */
         get: operations["getMeasurementTable"];
         put?: never;
         post?: never;
@@ -1898,7 +1898,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time */
+        /** What was measured of the reel's buses to be handed over: readings, verdicts, loudness over time; a problem of status 202 (not_yet) while it is being measured */
         get: operations["printMeasurement"];
         put?: never;
         post?: never;
@@ -1921,7 +1921,7 @@ export interface paths {
         put?: never;
         /**
          * By which gains a bus comes to a loudness and stays under limits of short-term loudness and true peak; nothing is changed
-         * @description It is carried out by an edit with the weave change set_correction, and taken off by remove_correction.
+         * @description It is carried out by an edit with the weave change set_correction, and taken off by remove_correction. What takes longer than a request lasts is answered with a problem of status 202 and code not_yet, and goes on; asked again, it is there.
          */
         post: operations["planCorrection"];
         delete?: never;

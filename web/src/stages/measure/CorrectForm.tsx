@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, must, type Reel, type Schemas } from "../../api/client";
+import { api, type Reel, type Schemas, whole } from "../../api/client";
 import type { MeasuredBus } from "../../api/measure";
 import { Button } from "../../ui/controls";
 import { NumberField } from "../weave/parts";
@@ -29,7 +29,7 @@ export function CorrectForm({ reel, bus, apply }: Props) {
   const [stems, setStems] = useState(was ? was.buses[0] !== was.bus : true);
   const plan = useMutation({
     mutationFn: () =>
-      must(
+      whole(() =>
         api.POST("/api/reels/{reel}/correction", {
           params: { path: { reel: reel.id } },
           body: {
