@@ -1,5 +1,6 @@
 import { execFileSync } from "node:child_process";
-import { readFileSync } from "node:fs";
+import { chmodSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
 import { readWav } from "./sound";
@@ -88,6 +89,25 @@ test("a test of a short range by key, and then the whole", async ({ page, app })
   const paper = await downloaded(page, whole, "dispatch note (PDF)");
   expect(readFileSync(paper.path).subarray(0, 5).toString()).toBe("%PDF-");
   expect(paper.name).toMatch(/Story test - Stem master, three stereo stems - v1\.pdf$/);
+  const proof = await downloaded(page, whole, "Signed proof");
+  expect(readFileSync(proof.path, "utf8")).toMatch(/^Zesty Loom proof, form 1\n[\s\S]*\nverdict as ordered\n/);
+
+  // What is changed on the disk afterwards is not given out, and says so; put back, it is again.
+  const link = whole.getByRole("link", { name: /_STEMS\.wav$/ });
+  const href = (await link.getAttribute("href")) ?? "";
+  const folder = join(app.home, "media", "deliveries", href.split("/")[3] ?? "");
+  const [name] = readdirSync(folder, { recursive: true, encoding: "utf8" }).filter((f) => f.endsWith("_STEMS.wav"));
+  const path = join(folder, name ?? "");
+  const good = readFileSync(path);
+  const bad = Buffer.from(good);
+  bad[good.length - 5] = (bad[good.length - 5] ?? 0) ^ 1;
+  chmodSync(path, 0o640);
+  writeFileSync(path, bad);
+  await expect(page.request.get(app.url + href)).rejects.toThrow();
+  await expect(whole.getByText("changed", { exact: true })).toBeVisible();
+  await expect(whole.getByText(/is not what was proven any more: .* has other contents/)).toBeVisible();
+  await accessible(page);
+  writeFileSync(path, good);
 });
 
 test("a snag leads to the very row where it is mended", async ({ page, app }) => {

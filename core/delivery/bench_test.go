@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -15,6 +16,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
+	"zestyloom/core/source"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
 )
@@ -22,7 +24,19 @@ import (
 // BenchmarkDelivery makes and proves a delivery of 24 mono tracks as three stereo stems and three mixes, twelve outputs of 24
 // bits, with loudness and true peak of all of them, and says how many times real time that is.
 func BenchmarkDelivery(b *testing.B) {
-	const seconds, tracks = 300, 24
+	plan, o, _ := day(b)
+	for b.Loop() {
+		made(b, plan, o)
+	}
+	b.ReportMetric(seconds*float64(b.N)/b.Elapsed().Seconds(), "x-real-time")
+}
+
+const seconds = 300
+
+// day is that order, and the file that its sound is in.
+func day(b *testing.B) (delivery.Plan, delivery.Options, string) {
+	b.Helper()
+	const tracks = 24
 	dir := b.TempDir()
 	rnd := rand.New(rand.NewPCG(24, 12))
 	path := filepath.Join(dir, "take.wav")
@@ -69,13 +83,41 @@ func BenchmarkDelivery(b *testing.B) {
 		_, err := fmt.Sscanf(id, "t%d", &n)
 		return mix.Source{Path: path, Channel: n}, err
 	}}
-	for b.Loop() {
-		out := b.TempDir()
-		written, err := delivery.Write(context.Background(), plan, out, o)
-		require.NoError(b, err)
-		proof, err := delivery.Prove(context.Background(), plan, out, delivery.Options{Sources: o.Sources, Hashes: written.Hashes})
-		require.NoError(b, err)
-		require.Empty(b, proof.Failures())
+	return plan, o, path
+}
+
+// made writes it and proves it.
+func made(b *testing.B, plan delivery.Plan, o delivery.Options) {
+	b.Helper()
+	out := b.TempDir()
+	written, err := delivery.Write(context.Background(), plan, out, o)
+	require.NoError(b, err)
+	proof, err := delivery.Prove(context.Background(), plan, out, delivery.Options{Sources: o.Sources, Hashes: written.Hashes})
+	require.NoError(b, err)
+	require.Empty(b, proof.Failures())
+	require.NoError(b, os.RemoveAll(out))
+}
+
+// BenchmarkCompared is by how much longer the same takes where every block that is read is compared with what it was at intake: both
+// are made in turn, so that what else the machine does counts for both.
+func BenchmarkCompared(b *testing.B) {
+	plan, o, path := day(b)
+	sums, err := source.HashFile(path)
+	require.NoError(b, err)
+	known := &source.Known{Name: "take.wav", Sums: &sums}
+	compared := o
+	compared.Sources = func(id string) (mix.Source, error) {
+		s, err := o.Sources(id)
+		s.Known = known
+		return s, err
 	}
-	b.ReportMetric(seconds*float64(b.N)/b.Elapsed().Seconds(), "x-real-time")
+	var plain, with time.Duration
+	for n := 0; b.Loop(); n++ {
+		began := time.Now()
+		made(b, plan, o)
+		between := time.Now()
+		made(b, plan, compared)
+		plain, with = plain+between.Sub(began), with+time.Since(between)
+	}
+	b.ReportMetric(100*(with.Seconds()/plain.Seconds()-1), "%-longer")
 }
