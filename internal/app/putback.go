@@ -15,7 +15,7 @@ func (a *App) lookAtTwin(ctx context.Context, f store.File, hash string) error {
 	if errors.Is(err, ErrNotFound) || err == nil && (same.ID == f.ID || same.Size != f.Size) {
 		return nil
 	}
-	if err == nil {
+	if err == nil && (same.Origin != "linked" || a.Shelf != nil) {
 		_, err = a.scrubFile(ctx, same, AtOnce)
 	}
 	return err

@@ -81,7 +81,7 @@ type Scrubbed struct {
 // damage.
 func (a *App) ScrubNext(ctx context.Context, before time.Time, pace Pace) (Scrubbed, error) {
 	defer a.scrubbing(Scrubbing{})
-	f, err := a.Store.FileDue(ctx, before)
+	f, err := a.Store.FileDue(ctx, before, a.Shelf != nil)
 	if err == nil {
 		why, err := a.scrubFile(ctx, f, pace)
 		return Scrubbed{f.Name, why}, err

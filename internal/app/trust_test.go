@@ -303,6 +303,11 @@ func TestLinkedOriginals(t *testing.T) {
 	linked := f.link("a.wav")
 	f.apart()
 	damage(t, path, 300_000, 10, true)
+	on := f.Shelf
+	f.Shelf = nil
+	_, err = f.ScrubNext(f.ctx, time.Now().Add(time.Hour), app.AtOnce)
+	require.ErrorIs(t, err, app.ErrNotFound, "without its shelf nothing is said of it")
+	f.Shelf = on
 	did, err := f.ScrubNext(f.ctx, time.Now().Add(time.Hour), app.AtOnce)
 	require.NoError(t, err)
 	assert.Equal(t, "source_changed", code(did.Why))

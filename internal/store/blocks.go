@@ -30,9 +30,10 @@ func (q Queries) KeptFiles(ctx context.Context, after uuid.UUID, limit int) ([]F
 }
 
 // FileDue finds the ready file that was last read and compared before a time, the one that has waited longest; ErrNotFound
-// where there is none.
-func (q Queries) FileDue(ctx context.Context, before time.Time) (File, error) {
-	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE state = 'ready' AND coalesce(checked_at, '-infinity') < $1 ORDER BY checked_at NULLS FIRST, id LIMIT 1`, before)
+// where there is none. Without shelf those that stay on the shelf are passed over: they can't be looked at.
+func (q Queries) FileDue(ctx context.Context, before time.Time, shelf bool) (File, error) {
+	return one[File](ctx, q, `SELECT `+fileColumns+` FROM files WHERE state = 'ready' AND coalesce(checked_at, '-infinity') < $1 AND (origin <> 'linked' OR $2)
+		ORDER BY checked_at NULLS FIRST, id LIMIT 1`, before, shelf)
 }
 
 // DeliveryDue finds the proven delivery that was last read and compared before a time, the one that has waited longest;
