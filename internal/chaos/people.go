@@ -10,8 +10,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -87,7 +89,18 @@ func newPeople(ctx context.Context, s *system, seed uint64) (*people, error) {
 	// What is made by a program that is started for it dies with the worker as well.
 	wrapped := specs[0].Spec
 	wrapped.Name = "In other containers"
-	wrapped.Packings = []delivery.Packing{{ID: "poly", Says: "a file of each container", Files: []delivery.FileRule{{Container: "mov", Name: "{reel}_mov"}, {Container: "flac", Name: "{reel}_flac"}, {Container: "mp4", Coding: "aac", Name: "{reel}_mp4"}, {Container: "w64", Name: "{reel}_w64"}, {Container: "aiff", Name: "{reel}_aiff"}}}}
+	wrapped.Packings = []delivery.Packing{{ID: "poly", Says: "a file of each container"}}
+	for _, name := range slices.Sorted(maps.Keys(delivery.Containers)) {
+		kind := delivery.Containers[name]
+		if kind.Needs { // a picture
+			continue
+		}
+		rule := delivery.FileRule{Container: name, Name: "{reel}_" + name}
+		if !slices.Contains(kind.Codings, wrapped.Coding) {
+			rule.Coding = kind.Codings[0]
+		}
+		wrapped.Packings[0].Files = append(wrapped.Packings[0].Files, rule)
+	}
 	var kept contract.Spec
 	if err := p.call(ctx, "POST", "/api/specs", wrapped, &kept); err != nil {
 		return nil, err
