@@ -46,6 +46,9 @@ func slowness() float64 {
 // The dearest things that one person can ask for of a reel of 64 tracks and 5,000 clips and a sheet of a thousand rows: none of them
 // holds the production's lock for longer than a quarter of a second. LIMITS=1 writes the table of docs/limits.md.
 func TestNobodyHoldsAProduction(t *testing.T) {
+	if racing {
+		t.Skip("times are measured without the race detector")
+	}
 	f := setup(t)
 	r := f.full()
 	var mu sync.Mutex
