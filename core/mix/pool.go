@@ -14,7 +14,7 @@ import (
 // Bounds of what is held of files.
 const (
 	maxOpen   = 128     // files open at once: those that were read least recently go first
-	pageBytes = 1 << 18 // of a stretch of a file that is held
+	pageBytes = 1 << 18 // of a stretch of a file that is held: more where that is less than two blocks of all its channels
 	pagesHeld = 2       // of each file
 )
 
@@ -147,7 +147,8 @@ func (f *file) load(at int64) error {
 		}
 	}
 	size := f.src.Format.FrameBytes()
-	frames := int64(max(1, pageBytes/size))
+	// As many as strands of it read at a time, at the least: else each would have them read anew in a file of many channels.
+	frames := int64(max(2*BlockFrames, pageBytes/size))
 	p := &f.pages[f.turn]
 	f.turn = (f.turn + 1) % pagesHeld
 	if p.raw == nil {

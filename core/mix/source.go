@@ -8,7 +8,7 @@
 // every machine gives the same bits.
 //
 // Memory depends on how many channels sound at once and never on length: a track or bus holds three blocks of BlockFrames
-// for each of its channels, a file that is open two stretches of pageBytes, and at most maxOpen are.
+// for each of its channels, a file that is open two stretches of pageBytes or of two blocks of all its channels, and at most maxOpen are.
 package mix
 
 import (
