@@ -122,13 +122,11 @@ func (d *Differs) Error() string {
 // Reader reads a file whose sums are known. What it gives is what was hashed; a block that is other is an error, *Differs,
 // and none of its bytes are given. It is not safe for concurrent use.
 type Reader struct {
-	r     io.ReaderAt
-	sums  Sums
-	held  []byte // the block that was read last
-	which int64  // its number, -1 for none
-	// Compared counts the blocks that were read and compared.
-	Compared int64
-	failed   *Differs
+	r      io.ReaderAt
+	sums   Sums
+	held   []byte // the block that was read last
+	which  int64  // its number, -1 for none
+	failed *Differs
 }
 
 // NewReader reads r as what sums say.
@@ -178,17 +176,16 @@ func (r *Reader) ReadAt(p []byte, off int64) (n int, err error) {
 
 // compare reads a block into p and holds it against its hash.
 func (r *Reader) compare(p []byte, block int64) error {
-	d := &Differs{Block: block, From: block * Size, To: block*Size + int64(len(p))}
-	n, err := r.r.ReadAt(p, d.From)
+	from := block * Size
+	n, err := r.r.ReadAt(p, from)
 	switch {
 	case n == len(p) && xxhash.Sum64(p) == r.sums.Of[block]:
-		r.Compared++
 		return nil
 	case n < len(p) && err != nil && !errors.Is(err, io.EOF):
 		return err
 	}
 	clear(p) // nobody uses it by mistake
-	d.Short = n < len(p)
+	d := &Differs{Block: block, From: from, To: from + int64(len(p)), Short: n < len(p)}
 	if r.failed == nil {
 		r.failed = d
 	}

@@ -22,10 +22,7 @@ type Marker struct {
 // MarkerColours are those that a marker may have. Each is shown with a sign of its own, too.
 var MarkerColours = []string{"citron", "tangerine", "plum", "lime", "sea"}
 
-const maxMarkers = 10_000
-
-// MaxMarkers is the most that a reel has: no table of more is gone through.
-const MaxMarkers = maxMarkers
+const MaxMarkers = 10_000
 
 func (m Marker) check() error {
 	switch {
@@ -46,7 +43,7 @@ type SetMarkers struct {
 }
 
 func (o *SetMarkers) apply(r *Reel) (Op, error) {
-	if len(o.Put) > maxMarkers || len(o.Remove) > maxMarkers {
+	if len(o.Put) > MaxMarkers || len(o.Remove) > MaxMarkers {
 		return Op{}, tooManyMarkers(len(o.Put))
 	}
 	put := slices.Clone(o.Put)
@@ -63,7 +60,7 @@ func (o *SetMarkers) apply(r *Reel) (Op, error) {
 	if err != nil {
 		return Op{}, err
 	}
-	if len(now) > maxMarkers {
+	if len(now) > MaxMarkers {
 		return Op{}, tooManyMarkers(len(now))
 	}
 	sortMarkers(now)
@@ -72,7 +69,7 @@ func (o *SetMarkers) apply(r *Reel) (Op, error) {
 }
 
 func tooManyMarkers(n int) error {
-	return snag.Refuse("too_many", "%d markers: at most %d", n, maxMarkers)
+	return snag.Refuse("too_many", "%d markers: at most %d", n, MaxMarkers)
 }
 
 func sortMarkers(all []Marker) {

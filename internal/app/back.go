@@ -75,7 +75,7 @@ func (a *App) takenBack(ctx context.Context, d store.Delivery, i int) (store.Fil
 	}
 	// One that is being read has no hash yet: it is known by where it came from.
 	return a.takeOwn(ctx, d.ProductionID, "delivery:"+d.ID.String()+"/"+planned.Name, path.Base(planned.Name), proof.bytes, func() (string, error) {
-		g, err := a.DeliveredFile(ctx, d.ID, i)
+		g, err := a.deliveredFile(ctx, d, i)
 		if err == nil {
 			err = g.whole()
 		}

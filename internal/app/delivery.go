@@ -124,8 +124,7 @@ func (a *App) lostOf(ctx context.Context, p delivery.Plan) (out []readiness.Find
 	for _, f := range files {
 		why := f.Lost
 		if err := a.there(f); err != nil {
-			r := snag.Of(err)
-			why = &snag.Snag{Code: r.Code, Message: r.Message}
+			why = amiss(err)
 		}
 		if why != nil {
 			out = append(out, readiness.Lost(*why))
@@ -157,11 +156,11 @@ func (a *App) Preflight(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) 
 		return plan, nil, 0, err
 	}
 	key := fmt.Sprint("clipping ", r.ID, r.Version, plan.Rates, plan.From, plan.To, state)
-	any, done, err := a.asides.do(ctx, key, preflightMeasures, func(ctx context.Context) (any, error) { return a.clipping(ctx, plan) })
+	clips, done, err := a.asides.do(ctx, key, preflightMeasures, func(ctx context.Context) (any, error) { return a.clipping(ctx, plan) })
 	if err != nil {
 		return plan, nil, 0, err
 	}
-	clipping, _ := any.([]mix.Clipping)
+	clipping, _ := clips.([]mix.Clipping)
 	found = readiness.Plan(plan, clipping)
 	if !done {
 		return plan, found, 1, nil
@@ -575,6 +574,11 @@ func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (Given
 	if err != nil {
 		return Given{}, err
 	}
+	return a.deliveredFile(ctx, d, index)
+}
+
+// deliveredFile does so where the delivery is at hand.
+func (a *App) deliveredFile(ctx context.Context, d store.Delivery, index int) (Given, error) {
 	if d.State != "proven" {
 		return Given{}, snag.Refuse("not_proven", "the delivery is %s: files are given out once they are proven", d.State)
 	}
@@ -588,7 +592,7 @@ func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (Given
 		if f.Name == d.Plan.Files[index].Name {
 			g := Given{Name: f.Name, bytes: f.Bytes, hash: f.Hash, since: d.FinishedAt}
 			g.spoilt = func(why error) error { return a.markDamaged(context.WithoutCancel(ctx), d, why) }
-			return a.given(ctx, g, a.Media.Attempted(a.Media.Delivery(id), d.Attempt))
+			return a.given(ctx, g, a.Media.Attempted(a.Media.Delivery(d.ID), d.Attempt))
 		}
 	}
 	return Given{}, ErrNotFound
@@ -596,12 +600,8 @@ func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (Given
 
 // markDamaged keeps that a file of a delivery is not what was proven any more; nil for one that is again.
 func (a *App) markDamaged(ctx context.Context, d store.Delivery, why error) error {
-	var damaged *snag.Snag
-	if why != nil {
-		r := snag.Of(why)
-		damaged = &snag.Snag{Code: r.Code, Message: r.Message}
-	}
-	if (damaged == nil) == (d.Damaged == nil) && (damaged == nil || *damaged == *d.Damaged) {
+	damaged := amiss(why)
+	if sameSnag(damaged, d.Damaged) {
 		return nil
 	}
 	return errors.Join(a.Store.SetDamaged(ctx, d.ID, damaged), publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}))

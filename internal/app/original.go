@@ -175,14 +175,23 @@ func (a *App) LookForLost(ctx context.Context) error {
 	return nil
 }
 
+// amiss is an error as what is kept of it; nil for none.
+func amiss(why error) *snag.Snag {
+	if why == nil {
+		return nil
+	}
+	r := snag.Of(why)
+	return &snag.Snag{Code: r.Code, Message: r.Message}
+}
+
+func sameSnag(a, b *snag.Snag) bool {
+	return (a == nil) == (b == nil) && (a == nil || *a == *b)
+}
+
 // setLost records why a file can't be used now, nil where it can, and tells browsers where that has changed.
 func (a *App) setLost(ctx context.Context, f store.File, why error) error {
-	var lost *snag.Snag
-	if why != nil {
-		r := snag.Of(why)
-		lost = &snag.Snag{Code: r.Code, Message: r.Message}
-	}
-	if (lost == nil) == (f.Lost == nil) && (lost == nil || *lost == *f.Lost) {
+	lost := amiss(why)
+	if sameSnag(lost, f.Lost) {
 		return nil
 	}
 	if err := a.Store.SetLost(ctx, f.ID, lost); err != nil {

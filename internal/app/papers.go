@@ -43,7 +43,7 @@ func (a *App) Dispatch(ctx context.Context, d store.Delivery) (report.Dispatch, 
 	was := delivery.Made{Plan: before.Plan, Proof: *before.Proof}
 	if d.Plan.Test() { // over its own span alone
 		over, fits, err := was.Over(d.Plan, func(file int) (string, *source.Known, error) {
-			g, err := a.DeliveredFile(ctx, before.ID, file)
+			g, err := a.deliveredFile(ctx, before, file)
 			return g.Path, g.Known, err
 		})
 		if err != nil || !fits {
@@ -97,7 +97,7 @@ func (a *App) Archive(ctx context.Context, id uuid.UUID) (Archive, error) {
 		return z, err
 	}
 	for i := range d.Plan.Files {
-		g, err := a.DeliveredFile(ctx, id, i)
+		g, err := a.deliveredFile(ctx, d, i)
 		if err != nil {
 			return z, err
 		}

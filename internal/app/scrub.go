@@ -177,7 +177,7 @@ func (a *App) scrub(ctx context.Context, name, path, hash string, pace Pace) err
 // scrubDelivery reads all files of a proven delivery. why says what is amiss with it.
 func (a *App) scrubDelivery(ctx context.Context, d store.Delivery, pace Pace) (why, err error) {
 	for i := range d.Plan.Files {
-		g, e := a.DeliveredFile(ctx, d.ID, i)
+		g, e := a.deliveredFile(ctx, d, i)
 		if e == nil {
 			e = g.readThrough(func(done int64) { a.scrubbing(Scrubbing{g.Name, done, g.bytes}) }, func(took time.Duration) error { return pace(ctx, took) })
 		}
