@@ -20,7 +20,11 @@ node_modules/.installed: package.json package-lock.json
 	@npm install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 
-web/dist/index.html: node_modules/.installed $(WEB)
+# The contract's types are made, not kept: they can't be out of step.
+web/src/api/schema.ts: api/openapi.yaml node_modules/.installed
+	@npm run --silent generate >/dev/null
+
+web/dist/index.html: node_modules/.installed web/src/api/schema.ts $(WEB)
 	@npm run --silent build -- --logLevel warn
 	@touch $@
 
@@ -64,7 +68,7 @@ test-race: web/dist/index.html ## with the race detector: core, store and applic
 	@go test -race -timeout 20m ./core/survey ./core/loudness ./core/readings -run 'TestMixOfTheOthers|TestPairsAndWeights|TestBusMeters'
 	@go test -race -timeout 20m ./core/delivery -run 'TestBlack|TestACutDownAsMP4'
 
-test-web: node_modules/.installed
+test-web: node_modules/.installed web/src/api/schema.ts
 	@npm run --silent test
 
 test-e2e: build
@@ -79,9 +83,8 @@ lint: node_modules/.installed web/dist/index.html ## formatting, vet, staticchec
 	@npm run --silent contract
 	@scripts/contract-in-step.sh
 
-generate: node_modules/.installed ## Go and TypeScript types from api/openapi.yaml
+generate: web/src/api/schema.ts ## Go and TypeScript types from api/openapi.yaml
 	@go generate ./internal/httpapi/contract
-	@npm run --silent generate
 
 bench: build ## speed and memory, as ratios measured in the same run
 	@scripts/setup.sh test

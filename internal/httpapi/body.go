@@ -57,24 +57,25 @@ func bodyLimit(op *openapi3.Operation) (int64, error) {
 // errBusy says that others' bodies took all there is for too long.
 var errBusy = errors.New("many large requests are being worked on just now: try again")
 
-// take reads the body of a request into memory, looks at it, and puts it in the place of the stream; release must be called when
-// the request has been answered. Errors are *http.MaxBytesError, errBusy, or say what of it is not allowed.
-func (b *bodies) take(c *gin.Context, limit int64) (release func(), err error) {
+// body is a request's body that has been read: as it came, and taken apart.
+type body struct {
+	raw     []byte
+	value   any
+	release func() // to be called when the request has been answered
+}
+
+// take reads and takes apart the JSON of a request. Errors are *http.MaxBytesError, errBusy, or say what of it is not allowed.
+func (b *bodies) take(c *gin.Context, limit int64) (out body, err error) {
 	var held, values int64
-	release = func() {
+	release := func() {
 		b.bytes.Release(held)
 		b.values.Release(values)
 	}
 	defer func() {
 		if err != nil {
 			release()
-			release = func() {}
 		}
 	}()
-	body := c.Request.Body
-	if body == nil || body == http.NoBody {
-		return release, nil
-	}
 	wait, cancel := context.WithTimeout(c.Request.Context(), bodyWait)
 	defer cancel()
 	want := limit
@@ -82,57 +83,90 @@ func (b *bodies) take(c *gin.Context, limit int64) (release func(), err error) {
 		want = min(n, limit)
 	}
 	if err := b.bytes.Acquire(wait, want); err != nil {
-		return release, errBusy
+		return out, errBusy
 	}
 	held = want
-	raw, err := io.ReadAll(http.MaxBytesReader(c.Writer, body, limit))
+	raw, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, limit))
 	if err != nil {
-		return release, err
+		return out, err
 	}
-	c.Request.Body = io.NopCloser(bytes.NewReader(raw))
-	if !strings.Contains(c.ContentType(), "json") {
-		return release, nil
-	}
-	n, err := scan(raw)
+	d := decoder{Decoder: json.NewDecoder(bytes.NewReader(raw))}
+	d.UseNumber()
+	value, err := d.value(0)
 	if err != nil {
-		return release, err
+		return out, err
 	}
-	if err := b.values.Acquire(wait, n); err != nil {
-		return release, errBusy
+	if _, err := d.Token(); !errors.Is(err, io.EOF) {
+		return out, errors.New("more follows the body's JSON")
 	}
-	values = n
-	return release, nil
+	if err := b.values.Acquire(wait, d.values); err != nil {
+		return out, errBusy
+	}
+	values = d.values
+	return body{raw, value, release}, nil
 }
 
-// scan goes through JSON without keeping any of it: how many values there are, how deep, and whether whole numbers lie in what a
-// position can be. That it is JSON at all is left to who decodes it.
-func scan(raw []byte) (values int64, err error) {
-	d := json.NewDecoder(bytes.NewReader(raw))
-	d.UseNumber()
-	for depth := 0; ; {
-		t, err := d.Token()
+// decoder takes JSON apart, and goes no further than what is allowed: in how many values there are, in how deep they lie, and in
+// whole numbers that no position can be.
+type decoder struct {
+	*json.Decoder
+	values int64
+}
+
+func (d *decoder) value(depth int) (any, error) {
+	t, err := d.Token()
+	if err != nil {
+		return nil, fmt.Errorf("the body is no JSON: %w", err)
+	}
+	if d.values++; d.values > mostValues {
+		return nil, fmt.Errorf("the body holds more than %d values: send less at once", mostValues)
+	}
+	if depth > mostDepth {
+		return nil, fmt.Errorf("the body is nested more than %d deep", mostDepth)
+	}
+	switch t := t.(type) {
+	case json.Number:
+		return t, inRange(string(t))
+	case json.Delim:
+		if t == '[' {
+			return d.array(depth + 1)
+		}
+		return d.object(depth + 1)
+	}
+	return t, nil
+}
+
+func (d *decoder) array(depth int) (any, error) {
+	out := []any{}
+	for d.More() {
+		v, err := d.value(depth)
 		if err != nil {
-			return max(1, values), nil //nolint:nilerr // whoever decodes it says so
+			return nil, err
 		}
-		if values++; values > mostValues {
-			return 0, fmt.Errorf("the body holds more than %d values: send less at once", mostValues)
+		out = append(out, v)
+	}
+	return out, d.end()
+}
+
+func (d *decoder) object(depth int) (any, error) {
+	out := map[string]any{}
+	for d.More() {
+		name, err := d.Token()
+		if err != nil {
+			return nil, fmt.Errorf("the body is no JSON: %w", err)
 		}
-		switch t := t.(type) {
-		case json.Delim:
-			if t == '[' || t == '{' {
-				depth++
-			} else {
-				depth--
-			}
-			if depth > mostDepth {
-				return 0, fmt.Errorf("the body is nested more than %d deep", mostDepth)
-			}
-		case json.Number:
-			if err := inRange(string(t)); err != nil {
-				return 0, err
-			}
+		if out[name.(string)], err = d.value(depth); err != nil {
+			return nil, err
 		}
 	}
+	return out, d.end()
+}
+
+func (d *decoder) end() error {
+	if _, err := d.Token(); err != nil {
+		return fmt.Errorf("the body is no JSON: %w", err)
+	}
+	return nil
 }
 
 // inRange refuses a whole number that no position, length or count can be.

@@ -15,24 +15,23 @@ import (
 // mostDips is how many places are said where a correction does something, of either kind.
 const mostDips = 200
 
-// PlanCorrection implements contract.StrictServerInterface.
-func (s *server) PlanCorrection(ctx context.Context, r contract.PlanCorrectionRequestObject) (contract.PlanCorrectionResponseObject, error) {
-	b := r.Body
+func (s *server) planCorrection(ctx context.Context, at ofReel, body contract.CorrectionOrder) (contract.Correction, error) {
+	b := body
 	o := readings.Order{Bus: b.Bus, Stems: given(b.Stems), FreeLFE: given(b.FreeLfe)}
 	o.Target = loudness.Target{Integrated: b.IntegratedLufs, ShortTerm: b.MaxShortTermLufs, Window: given(b.ShortTermWindowS), Slope: given(b.SlopeDbPerS), TruePeak: b.MaxTruePeakDbtp}
-	p, reel, err := s.app.PlanCorrection(ctx, r.Reel, o)
+	p, reel, err := s.app.PlanCorrection(ctx, at.Reel, o)
 	if err != nil {
-		return nil, err
+		return contract.Correction{}, err
 	}
 	production, err := s.app.Store.Production(ctx, reel.ProductionID)
 	if err != nil {
-		return nil, err
+		return contract.Correction{}, err
 	}
 	v := contract.Correction{Correction: p.Correction, GainDb: p.GainDB, DeepestDb: p.Foreseen.Deepest, Dips: dips(p.State, production.As(reel.Doc)), Buses: append([]string{}, p.Buses...), Also: append([]string{}, p.Also...)}
 	v.Before = contract.CorrectionFigures{IntegratedLufs: told(p.Before.Integrated), MaxShortTermLufs: told(p.Before.MaxShortTerm.Value), TruePeakDbtp: told(p.Before.TruePeak.Value)}
 	v.Foreseen = contract.CorrectionFigures{IntegratedLufs: told(p.Foreseen.Integrated), MaxShortTermLufs: told(p.Foreseen.ShortTerm), TruePeakDbtp: told(p.TruePeak)}
 	v.Says = correctionSays(p.State, p.Buses)
-	return contract.PlanCorrection200JSONResponse(v), nil
+	return v, nil
 }
 
 // correctionSays is what a correction does, in words.

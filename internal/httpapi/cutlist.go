@@ -7,13 +7,12 @@ import (
 	"zestyloom/internal/httpapi/contract"
 )
 
-// ReadCutList implements contract.StrictServerInterface.
-func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestObject) (contract.ReadCutListResponseObject, error) {
-	c, err := s.app.ReadCutList(ctx, r.Reel, incoming(r.Body.Text, r.Body.Columns, r.Body.Keep))
+func (s *server) readCutList(ctx context.Context, at ofReel, body contract.CutListOrder) (contract.CutList, error) {
+	c, err := s.app.ReadCutList(ctx, at.Reel, incoming(body.Text, body.Columns, body.Keep))
 	if err != nil {
-		return nil, err
+		return contract.CutList{}, err
 	}
-	out := contract.ReadCutList200JSONResponse{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}, Gone: []contract.GoneEvent{}, Says: c.Says}
+	out := contract.CutList{Title: c.Title, Kind: contract.CutListKind(c.Kind), Left: c.Left, Events: []contract.CutEvent{}, Gone: []contract.GoneEvent{}, Says: c.Says}
 	if len(c.Table.Columns) > 0 {
 		t := columnsRead(c.Table, c.Kept, cutlist.Fields)
 		out.Table = &t
@@ -39,12 +38,10 @@ func (s *server) ReadCutList(ctx context.Context, r contract.ReadCutListRequestO
 	return out, nil
 }
 
-// LayCutList implements contract.StrictServerInterface.
-func (s *server) LayCutList(ctx context.Context, r contract.LayCutListRequestObject) (contract.LayCutListResponseObject, error) {
-	e, err := s.app.LayCutList(ctx, r.Reel, incoming(r.Body.Text, r.Body.Columns, r.Body.Keep), given(r.Body.Handle))
+func (s *server) layCutList(ctx context.Context, at ofReel, body contract.CutListOrder) (contract.ReelEdited, error) {
+	e, err := s.app.LayCutList(ctx, at.Reel, incoming(body.Text, body.Columns, body.Keep), given(body.Handle))
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, err
 	}
-	v, err := s.edited(ctx, e)
-	return contract.LayCutList200JSONResponse(v), err
+	return s.edited(ctx, e)
 }

@@ -27,13 +27,12 @@ func deliveryOrder(b contract.DeliveryOrder) app.DeliveryOrder {
 	}
 }
 
-// Preflight implements contract.StrictServerInterface.
-func (s *server) Preflight(ctx context.Context, r contract.PreflightRequestObject) (contract.PreflightResponseObject, error) {
-	plan, found, left, err := s.app.Preflight(ctx, r.Reel, deliveryOrder(*r.Body))
+func (s *server) preflight(ctx context.Context, at ofReel, body contract.DeliveryOrder) (contract.Preflight, error) {
+	plan, found, left, err := s.app.Preflight(ctx, at.Reel, deliveryOrder(body))
 	if err != nil {
-		return nil, err
+		return contract.Preflight{}, err
 	}
-	out := contract.Preflight200JSONResponse{
+	out := contract.Preflight{
 		Files: plannedFiles(plan, nil), Frames: plan.Frames, Start: plan.Start, StartTimecode: timecodeIn(plan, 0), EndTimecode: timecodeIn(plan, plan.Frames), CutSays: plan.CutSays, Lead: plan.Lead, ProgrammeTimecode: timecodeIn(plan, plan.Lead),
 		SampleRate: plan.Rates.Files, Tones: append([]delivery.Tone{}, plan.Tones...), Findings: []contract.Finding{}, Stops: readiness.Stops(found), Unmeasured: left,
 	}
@@ -102,36 +101,33 @@ func deliveryView(d store.Delivery) contract.Delivery {
 	return v
 }
 
-// OrderDelivery implements contract.StrictServerInterface.
-func (s *server) OrderDelivery(ctx context.Context, r contract.OrderDeliveryRequestObject) (contract.OrderDeliveryResponseObject, error) {
-	d, err := s.app.OrderDelivery(ctx, r.Reel, deliveryOrder(*r.Body))
+func (s *server) orderDelivery(ctx context.Context, at ofReel, body contract.DeliveryOrder) (contract.Delivery, error) {
+	d, err := s.app.OrderDelivery(ctx, at.Reel, deliveryOrder(body))
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.OrderDelivery202JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// ListDeliveries implements contract.StrictServerInterface.
-func (s *server) ListDeliveries(ctx context.Context, r contract.ListDeliveriesRequestObject) (contract.ListDeliveriesResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+func (s *server) listDeliveries(ctx context.Context, at ofProduction, q contract.ListDeliveriesParams) ([]contract.Delivery, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
 		return nil, err
 	}
-	ds, err := s.app.Store.Deliveries(ctx, r.Production, given(r.Params.Before), 500)
+	ds, err := s.app.Store.Deliveries(ctx, at.Production, given(q.Before), 500)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListDeliveries200JSONResponse{}
+	out := []contract.Delivery{}
 	for _, d := range ds {
 		out = append(out, deliveryView(d))
 	}
 	return out, nil
 }
 
-// GetDelivery implements contract.StrictServerInterface.
-func (s *server) GetDelivery(ctx context.Context, r contract.GetDeliveryRequestObject) (contract.GetDeliveryResponseObject, error) {
-	d, err := s.app.Store.Delivery(ctx, r.Delivery)
+func (s *server) getDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.Store.Delivery(ctx, at.Delivery)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
 	v := deliveryView(d)
 	v.Proof = d.Proof
@@ -140,93 +136,84 @@ func (s *server) GetDelivery(ctx context.Context, r contract.GetDeliveryRequestO
 	if d.Proof != nil {
 		note, err := s.app.Dispatch(ctx, d)
 		if err != nil {
-			return nil, err
+			return contract.Delivery{}, err
 		}
 		differs := append([]string{}, note.Differs...)
 		v.Differs = &differs
 	}
-	return contract.GetDelivery200JSONResponse(v), nil
+	return v, nil
 }
 
-// CancelDelivery implements contract.StrictServerInterface.
-func (s *server) CancelDelivery(ctx context.Context, r contract.CancelDeliveryRequestObject) (contract.CancelDeliveryResponseObject, error) {
-	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepCancel)
+func (s *server) cancelDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepCancel)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.CancelDelivery200JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// RetryDelivery implements contract.StrictServerInterface.
-func (s *server) RetryDelivery(ctx context.Context, r contract.RetryDeliveryRequestObject) (contract.RetryDeliveryResponseObject, error) {
-	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepRetry)
+func (s *server) retryDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepRetry)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.RetryDelivery202JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// DeliverAgain implements contract.StrictServerInterface.
-func (s *server) DeliverAgain(ctx context.Context, r contract.DeliverAgainRequestObject) (contract.DeliverAgainResponseObject, error) {
-	d, err := s.app.DeliverAgain(ctx, r.Delivery)
+func (s *server) deliverAgain(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.DeliverAgain(ctx, at.Delivery)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.DeliverAgain202JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// HoldDelivery implements contract.StrictServerInterface.
-func (s *server) HoldDelivery(ctx context.Context, r contract.HoldDeliveryRequestObject) (contract.HoldDeliveryResponseObject, error) {
-	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepHold)
+func (s *server) holdDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepHold)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.HoldDelivery200JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// NextDelivery implements contract.StrictServerInterface.
-func (s *server) NextDelivery(ctx context.Context, r contract.NextDeliveryRequestObject) (contract.NextDeliveryResponseObject, error) {
-	d, err := s.app.DeliveryStep(ctx, r.Delivery, app.StepNext)
+func (s *server) nextDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
+	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepNext)
 	if err != nil {
-		return nil, err
+		return contract.Delivery{}, err
 	}
-	return contract.NextDelivery200JSONResponse(deliveryView(d)), nil
+	return deliveryView(d), nil
 }
 
-// TakeBack implements contract.StrictServerInterface.
-func (s *server) TakeBack(ctx context.Context, r contract.TakeBackRequestObject) (contract.TakeBackResponseObject, error) {
-	b, err := s.app.TakeBack(ctx, r.Delivery)
+func (s *server) takeBack(ctx context.Context, at ofDelivery, _ none) (contract.TakenBack, error) {
+	b, err := s.app.TakeBack(ctx, at.Delivery)
 	if err != nil {
-		return nil, err
+		return contract.TakenBack{}, err
 	}
-	v := contract.TakeBack202JSONResponse{Files: b.Files, Waiting: b.Waiting, Says: append([]string{}, b.Says...)}
+	v := contract.TakenBack{Files: b.Files, Waiting: b.Waiting, Says: append([]string{}, b.Says...)}
 	if b.Reel != nil {
 		v.Reel, v.Name = &b.Reel.ID, &b.Reel.Name
 	}
 	return v, nil
 }
 
-// GetOrigins implements contract.StrictServerInterface.
-func (s *server) GetOrigins(ctx context.Context, r contract.GetOriginsRequestObject) (contract.GetOriginsResponseObject, error) {
-	d, err := s.app.Store.Delivery(ctx, r.Delivery)
+func (s *server) getOrigins(ctx context.Context, at ofDeliveryIndexChannel, _ none) ([]contract.Origin, error) {
+	d, err := s.app.Store.Delivery(ctx, at.Delivery)
 	if err != nil {
 		return nil, err
 	}
-	if r.Index >= len(d.Plan.Files) || r.Channel > len(d.Plan.Files[r.Index].Channels) {
+	if at.Index >= len(d.Plan.Files) || at.Channel > len(d.Plan.Files[at.Index].Channels) {
 		return nil, app.ErrNotFound
 	}
-	return contract.GetOrigins200JSONResponse(append([]delivery.Origin{}, d.Plan.Origins(r.Index, r.Channel-1)...)), nil
+	return append([]delivery.Origin{}, d.Plan.Origins(at.Index, at.Channel-1)...), nil
 }
 
-// GetSounding implements contract.StrictServerInterface.
-func (s *server) GetSounding(ctx context.Context, r contract.GetSoundingRequestObject) (contract.GetSoundingResponseObject, error) {
-	found, err := s.app.Sounding(ctx, r.Reel, given(r.Params.Bus), r.Params.Channel, r.Params.At)
-	return contract.GetSounding200JSONResponse(append([]delivery.Origin{}, found...)), err
+func (s *server) getSounding(ctx context.Context, at ofReel, q contract.GetSoundingParams) ([]contract.Origin, error) {
+	found, err := s.app.Sounding(ctx, at.Reel, given(q.Bus), q.Channel, q.At)
+	return append([]delivery.Origin{}, found...), err
 }
 
-// DownloadFile implements contract.StrictServerInterface.
-func (s *server) DownloadFile(ctx context.Context, r contract.DownloadFileRequestObject) (contract.DownloadFileResponseObject, error) {
-	g, err := s.app.DeliveredFile(ctx, r.Delivery, r.Index)
+func (s *server) downloadFile(ctx context.Context, at ofDeliveryIndex, _ none) (proven, error) {
+	g, err := s.app.DeliveredFile(ctx, at.Delivery, at.Index)
 	return proven{ctx.(*gin.Context).Request, g}, err
 }
 
@@ -246,9 +233,9 @@ type proven struct {
 	app.Given
 }
 
-// VisitDownloadFileResponse serves the file, or the byte ranges that were asked for. Where a block is other than it was, the
+// give serves the file, or the byte ranges that were asked for. Where a block is other than it was, the
 // answer breaks off before it: nothing whole of the length that was promised reaches anybody.
-func (p proven) VisitDownloadFileResponse(w http.ResponseWriter) error {
+func (p proven) give(w http.ResponseWriter) error {
 	f, err := p.Open()
 	if err != nil {
 		return err
@@ -288,48 +275,14 @@ func giveOut(w http.ResponseWriter, r *http.Request, content io.ReadSeeker, modi
 	http.ServeContent(w, r, "", modified, content)
 }
 
-// GetPaper implements contract.StrictServerInterface.
-func (s *server) GetPaper(ctx context.Context, r contract.GetPaperRequestObject) (contract.GetPaperResponseObject, error) {
-	note, err := s.app.Paper(ctx, r.Delivery)
-	if err != nil {
-		return nil, err
-	}
-	return paper{note, string(r.Paper)}, nil
-}
-
-type paper struct {
-	note report.Dispatch
-	kind string
-}
-
 var paperTypes = map[string]string{report.SignedProof: "text/plain; charset=utf-8", "pdf": "application/pdf", "csv": "text/csv; charset=utf-8", "json": "application/json", "mhl": "application/xml"}
 
-// VisitGetPaperResponse writes the paper.
-func (p paper) VisitGetPaperResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", paperTypes[p.kind])
-	w.Header().Set("Content-Disposition", attachment(p.note.PaperName(p.kind)))
-	return p.note.WritePaper(w, p.kind)
+func (s *server) getPaper(ctx context.Context, at ofDeliveryPaper, _ none) (document, error) {
+	note, err := s.app.Paper(ctx, at.Delivery)
+	return document{paperTypes[at.Paper], note.PaperName(at.Paper), func(w io.Writer) error { return note.WritePaper(w, at.Paper) }}, err
 }
 
-// GetDeliveryZip implements contract.StrictServerInterface.
-func (s *server) GetDeliveryZip(ctx context.Context, r contract.GetDeliveryZipRequestObject) (contract.GetDeliveryZipResponseObject, error) {
-	z, err := s.app.Archive(ctx, r.Delivery)
-	return archive(z), err
-}
-
-type archive app.Archive
-
-// VisitGetDeliveryZipResponse writes the archive.
-func (z archive) VisitGetDeliveryZipResponse(w http.ResponseWriter) error {
-	return handOver(w, app.Archive(z))
-}
-
-// handOver gives an archive out as a file.
-func handOver(w http.ResponseWriter, z interface {
-	Name() string
-	Write(w io.Writer) error
-}) error {
-	w.Header().Set("Content-Type", "application/zip")
-	w.Header().Set("Content-Disposition", attachment(z.Name()))
-	return z.Write(w)
+func (s *server) getDeliveryZip(ctx context.Context, at ofDelivery, _ none) (document, error) {
+	z, err := s.app.Archive(ctx, at.Delivery)
+	return document{"application/zip", z.Name(), z.Write}, err
 }

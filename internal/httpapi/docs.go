@@ -18,8 +18,8 @@ import (
 //go:embed docs.html
 var docsPage string
 
-// operation is what the page says of one operation.
-type operation struct {
+// described is what the page says of one operation.
+type described struct {
 	Method, Path, ID, Summary, Description string
 	Parameters                             []*openapi3.Parameter
 	Body, Example                          string
@@ -33,7 +33,6 @@ type answer struct {
 
 // documents serves the contract as JSON, and as a page that is made of it.
 func documents(e *gin.Engine, version string) error {
-	// As it is written: what is made of it for the handlers leaves the uploads out, which tusd serves.
 	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
 	if err != nil {
 		return err
@@ -58,11 +57,11 @@ func documents(e *gin.Engine, version string) error {
 	return nil
 }
 
-func operations(doc *openapi3.T) (out []operation) {
+func operations(doc *openapi3.T) (out []described) {
 	for _, path := range doc.Paths.InMatchingOrder() {
 		item := doc.Paths.Find(path)
 		for method, op := range item.Operations() {
-			o := operation{Method: method, Path: path, ID: op.OperationID, Summary: op.Summary, Description: op.Description}
+			o := described{Method: method, Path: path, ID: op.OperationID, Summary: op.Summary, Description: op.Description}
 			for _, p := range append(slices.Clone(item.Parameters), op.Parameters...) {
 				o.Parameters = append(o.Parameters, p.Value)
 			}
@@ -97,7 +96,7 @@ func operations(doc *openapi3.T) (out []operation) {
 			out = append(out, o)
 		}
 	}
-	slices.SortFunc(out, func(a, b operation) int {
+	slices.SortFunc(out, func(a, b described) int {
 		if c := strings.Compare(a.Path, b.Path); c != 0 {
 			return c
 		}

@@ -87,12 +87,11 @@ func (h *Hub) unsubscribe(ch chan app.Event) {
 	delete(h.subs, ch)
 }
 
-// GetEvents implements contract.StrictServerInterface.
-func (s *server) GetEvents(ctx context.Context, r contract.GetEventsRequestObject) (contract.GetEventsResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
-		return nil, err
+func (s *server) getEvents(ctx context.Context, at ofProduction, _ none) (eventStream, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
+		return eventStream{}, err
 	}
-	return eventStream{ctx, s.hub, r.Production}, nil
+	return eventStream{ctx, s.hub, at.Production}, nil
 }
 
 type eventStream struct {
@@ -101,8 +100,8 @@ type eventStream struct {
 	production uuid.UUID
 }
 
-// VisitGetEventsResponse streams events until the browser goes away.
-func (e eventStream) VisitGetEventsResponse(w http.ResponseWriter) error {
+// give streams events until the browser goes away.
+func (e eventStream) give(w http.ResponseWriter) error {
 	ch := e.hub.subscribe(e.production)
 	defer e.hub.unsubscribe(ch)
 	w.Header().Set("Content-Type", "text/event-stream")

@@ -40,33 +40,32 @@ func cursor(after *string, limit *int) (from uuid.UUID, n int, err error) {
 	return from, n, nil
 }
 
-// ListFiles implements contract.StrictServerInterface.
-func (s *server) ListFiles(ctx context.Context, r contract.ListFilesRequestObject) (contract.ListFilesResponseObject, error) {
-	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
+func (s *server) listFiles(ctx context.Context, at ofProduction, q contract.ListFilesParams) (contract.FilePage, error) {
+	p, after, limit, err := s.page(ctx, at.Production, q.After, q.Limit)
 	if err != nil {
-		return nil, err
+		return contract.FilePage{}, err
 	}
-	if r.Params.Rows != nil {
-		fs, err := s.app.Store.ListFilesOf(ctx, p.ID, *r.Params.Rows)
+	if q.Rows != nil {
+		fs, err := s.app.Store.ListFilesOf(ctx, p.ID, *q.Rows)
 		if err != nil {
-			return nil, err
+			return contract.FilePage{}, err
 		}
 		items, err := s.files(ctx, p, fs)
-		return contract.ListFiles200JSONResponse{Items: items, Total: len(items)}, err
+		return contract.FilePage{Items: items, Total: len(items)}, err
 	}
 	fs, err := s.app.Store.ListFiles(ctx, p.ID, after, limit)
 	if err != nil {
-		return nil, err
+		return contract.FilePage{}, err
 	}
 	total, err := s.app.Store.FileCount(ctx, p.ID)
 	if err != nil {
-		return nil, err
+		return contract.FilePage{}, err
 	}
 	items, err := s.files(ctx, p, fs)
 	if err != nil {
-		return nil, err
+		return contract.FilePage{}, err
 	}
-	out := contract.ListFiles200JSONResponse{Items: items, Total: total}
+	out := contract.FilePage{Items: items, Total: total}
 	if len(fs) == limit {
 		out.Next = fs[len(fs)-1].ID.String()
 	}
@@ -168,45 +167,42 @@ func rateSnag(file, production int) string {
 	return fmt.Sprintf("the file is at %d Hz and the production at %d Hz: it is kept as it is and converted when it is used", file, production)
 }
 
-// TakeFromShelf implements contract.StrictServerInterface.
-func (s *server) TakeFromShelf(ctx context.Context, r contract.TakeFromShelfRequestObject) (contract.TakeFromShelfResponseObject, error) {
-	p, err := s.app.Store.Production(ctx, r.Production)
+func (s *server) takeFromShelf(ctx context.Context, at ofProduction, body contract.ShelfOrder) ([]contract.File, error) {
+	p, err := s.app.Store.Production(ctx, at.Production)
 	if err != nil {
 		return nil, err
 	}
-	fs, err := s.app.TakeFromShelf(ctx, p.ID, r.Body.Paths, r.Body.InPlace != nil && *r.Body.InPlace)
+	fs, err := s.app.TakeFromShelf(ctx, p.ID, body.Paths, body.InPlace != nil && *body.InPlace)
 	if err != nil {
 		return nil, err
 	}
 	if err := s.watcher.Look(ctx); err != nil { // they are not offered any more
 		return nil, err
 	}
-	items, err := s.files(ctx, p, waiting(fs...))
-	return contract.TakeFromShelf202JSONResponse(items), err
+	return s.files(ctx, p, waiting(fs...))
 }
 
-// ListShelf implements contract.StrictServerInterface.
-func (s *server) ListShelf(ctx context.Context, r contract.ListShelfRequestObject) (contract.ListShelfResponseObject, error) {
-	out := contract.ListShelf200JSONResponse{Given: s.app.Shelf != nil, Entries: []contract.ShelfEntry{}}
+func (s *server) listShelf(ctx context.Context, _ none, q contract.ListShelfParams) (contract.Shelf, error) {
+	out := contract.Shelf{Given: s.app.Shelf != nil, Entries: []contract.ShelfEntry{}}
 	if s.app.Shelf == nil {
 		return out, nil
 	}
-	if r.Params.Path != nil {
-		out.Path = *r.Params.Path
+	if q.Path != nil {
+		out.Path = *q.Path
 	}
 	here := map[string]bool{}
-	if r.Params.Production != nil {
+	if q.Production != nil {
 		var err error
-		if here, err = s.app.Store.OnShelf(ctx, *r.Params.Production); err != nil {
-			return nil, err
+		if here, err = s.app.Store.OnShelf(ctx, *q.Production); err != nil {
+			return contract.Shelf{}, err
 		}
 	}
-	if r.Params.Search != nil {
+	if q.Search != nil {
 		found, err := s.app.Shelf.Walk(out.Path)
 		if err != nil {
-			return nil, err
+			return contract.Shelf{}, err
 		}
-		words := strings.Fields(strings.ToLower(*r.Params.Search))
+		words := strings.Fields(strings.ToLower(*q.Search))
 		for _, f := range found {
 			at := strings.ToLower(f.Path)
 			if len(out.Entries) < maxOffered && !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(at, w) }) {
@@ -217,7 +213,7 @@ func (s *server) ListShelf(ctx context.Context, r contract.ListShelfRequestObjec
 	}
 	es, err := s.app.Shelf.List(out.Path)
 	if err != nil {
-		return nil, err
+		return contract.Shelf{}, err
 	}
 	for _, e := range es {
 		out.Entries = append(out.Entries, contract.ShelfEntry{Name: e.Name, Path: e.Path, Folder: e.Folder, Size: e.Size, Here: here[e.Path]})
@@ -225,26 +221,22 @@ func (s *server) ListShelf(ctx context.Context, r contract.ListShelfRequestObjec
 	return out, nil
 }
 
-// RemoveFile implements contract.StrictServerInterface.
-func (s *server) RemoveFile(ctx context.Context, r contract.RemoveFileRequestObject) (contract.RemoveFileResponseObject, error) {
-	return contract.RemoveFile204Response{}, s.app.RemoveFile(ctx, r.File)
+func (s *server) removeFile(ctx context.Context, at ofFile, _ none) (none, error) {
+	return none{}, s.app.RemoveFile(ctx, at.File)
 }
 
-// RetryFile implements contract.StrictServerInterface.
-func (s *server) RetryFile(ctx context.Context, r contract.RetryFileRequestObject) (contract.RetryFileResponseObject, error) {
-	f, err := s.app.RetryFile(ctx, r.File)
+func (s *server) retryFile(ctx context.Context, at ofFile, _ none) (contract.File, error) {
+	f, err := s.app.RetryFile(ctx, at.File)
 	if err != nil {
-		return nil, err
+		return contract.File{}, err
 	}
 	p, err := s.app.Store.Production(ctx, f.ProductionID)
 	if err != nil {
-		return nil, err
+		return contract.File{}, err
 	}
 	items, err := s.files(ctx, p, waiting(f))
 	if err != nil {
-		return nil, err
+		return contract.File{}, err
 	}
-	return contract.RetryFile202JSONResponse(items[0]), nil
+	return items[0], nil
 }
-
-var _ contract.StrictServerInterface = (*server)(nil)

@@ -1,7 +1,6 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 
 	"github.com/google/uuid"
@@ -12,55 +11,46 @@ import (
 	"zestyloom/internal/store"
 )
 
-// GetLines implements contract.StrictServerInterface.
-func (s *server) GetLines(ctx context.Context, r contract.GetLinesRequestObject) (contract.GetLinesResponseObject, error) {
-	v, err := s.lines(ctx, r.Reel)
-	return contract.GetLines200JSONResponse(v), err
+func (s *server) getLines(ctx context.Context, at ofReel, _ none) (contract.Lines, error) {
+	return s.lines(ctx, at.Reel)
 }
 
-// PlayOnLines implements contract.StrictServerInterface.
-func (s *server) PlayOnLines(ctx context.Context, r contract.PlayOnLinesRequestObject) (contract.PlayOnLinesResponseObject, error) {
-	if err := s.app.PlayOnLines(ctx, r.Reel, r.Body.From, given(r.Body.Outputs)); err != nil {
-		return nil, err
+func (s *server) playOnLines(ctx context.Context, at ofReel, body contract.PlayOnLinesJSONRequestBody) (contract.Lines, error) {
+	if err := s.app.PlayOnLines(ctx, at.Reel, body.From, given(body.Outputs)); err != nil {
+		return contract.Lines{}, err
 	}
-	v, err := s.lines(ctx, r.Reel)
-	return contract.PlayOnLines202JSONResponse(v), err
+	return s.lines(ctx, at.Reel)
 }
 
-// StopLines implements contract.StrictServerInterface.
-func (s *server) StopLines(context.Context, contract.StopLinesRequestObject) (contract.StopLinesResponseObject, error) {
+func (s *server) stopLines(_ context.Context, _ ofReel, _ none) (none, error) {
 	s.app.StopLines()
-	return contract.StopLines204Response{}, nil
+	return none{}, nil
 }
 
-// DescribeLines implements contract.StrictServerInterface.
-func (s *server) DescribeLines(ctx context.Context, r contract.DescribeLinesRequestObject) (contract.DescribeLinesResponseObject, error) {
-	b, err := s.app.DescribeLines(ctx, r.Reel, nil)
-	return contract.DescribeLines200ApplicationsdpResponse{Body: bytes.NewReader(b), ContentLength: int64(len(b))}, err
+func (s *server) describeLines(ctx context.Context, at ofReel, _ none) (document, error) {
+	b, err := s.app.DescribeLines(ctx, at.Reel, nil)
+	return text("application/sdp", "", b), err
 }
 
-// ListLaybacks implements contract.StrictServerInterface.
-func (s *server) ListLaybacks(ctx context.Context, r contract.ListLaybacksRequestObject) (contract.ListLaybacksResponseObject, error) {
-	list, rate, err := s.app.Laybacks(ctx, r.Reel)
-	out := contract.ListLaybacks200JSONResponse{}
+func (s *server) listLaybacks(ctx context.Context, at ofReel, _ none) ([]contract.Layback, error) {
+	list, rate, err := s.app.Laybacks(ctx, at.Reel)
+	out := []contract.Layback{}
 	for _, l := range list {
 		out = append(out, layback(l, rate))
 	}
 	return out, err
 }
 
-// LayBack implements contract.StrictServerInterface.
-func (s *server) LayBack(ctx context.Context, r contract.LayBackRequestObject) (contract.LayBackResponseObject, error) {
-	l, rate, err := s.app.LayBack(ctx, r.Reel, r.Body.From, r.Body.To, given(r.Body.Outputs))
+func (s *server) layBack(ctx context.Context, at ofReel, body contract.LayBackJSONRequestBody) (contract.Layback, error) {
+	l, rate, err := s.app.LayBack(ctx, at.Reel, body.From, body.To, given(body.Outputs))
 	if err != nil {
-		return nil, err
+		return contract.Layback{}, err
 	}
-	return contract.LayBack202JSONResponse(layback(l, rate)), nil
+	return layback(l, rate), nil
 }
 
-// StopLayback implements contract.StrictServerInterface.
-func (s *server) StopLayback(ctx context.Context, r contract.StopLaybackRequestObject) (contract.StopLaybackResponseObject, error) {
-	return contract.StopLayback204Response{}, s.app.StopLayback(ctx, r.Layback)
+func (s *server) stopLayback(ctx context.Context, at ofLayback, _ none) (none, error) {
+	return none{}, s.app.StopLayback(ctx, at.Layback)
 }
 
 func (s *server) lines(ctx context.Context, id uuid.UUID) (contract.Lines, error) {

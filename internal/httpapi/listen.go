@@ -17,9 +17,7 @@ import (
 	"zestyloom/internal/httpapi/contract"
 )
 
-// Listen implements contract.StrictServerInterface.
-func (s *server) Listen(ctx context.Context, r contract.ListenRequestObject) (contract.ListenResponseObject, error) {
-	q := r.Params
+func (s *server) listen(ctx context.Context, _ none, q contract.ListenParams) (heard, error) {
 	o := listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, q.Match)
 	if q.Rate != nil {
 		o.Rate = *q.Rate
@@ -28,30 +26,26 @@ func (s *server) Listen(ctx context.Context, r contract.ListenRequestObject) (co
 	return heard{h, ctx}, err
 }
 
-// ListenToPair implements contract.StrictServerInterface.
-func (s *server) ListenToPair(ctx context.Context, r contract.ListenToPairRequestObject) (contract.ListenToPairResponseObject, error) {
-	q := r.Params
-	h, err := s.app.ListenToPair(ctx, r.Sync, q.Ref, q.Take, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, q.Match))
+func (s *server) listenToPair(ctx context.Context, at ofSync, q contract.ListenToPairParams) (heard, error) {
+	h, err := s.app.ListenToPair(ctx, at.Sync, q.Ref, q.Take, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, q.Match))
 	return heard{h, ctx}, err
 }
 
-// ListenToReel implements contract.StrictServerInterface.
-func (s *server) ListenToReel(ctx context.Context, r contract.ListenToReelRequestObject) (contract.ListenToReelResponseObject, error) {
-	q := r.Params
+func (s *server) listenToReel(ctx context.Context, at ofReel, q contract.ListenToReelParams) (heard, error) {
 	what := app.ReelSignal{Track: given(q.Track), Bus: given(q.Bus), Solo: listed(given(q.Solo)), Mute: listed(given(q.Mute)), Identify: given(q.Identify), Uncorrected: given(q.Uncorrected), GainDB: given(q.GainDb), Headphones: given(q.Headphones), Untreated: given(q.Untreated)}
 	for _, at := range listed(given(q.Outputs)) {
 		i, err := strconv.Atoi(at)
 		if err != nil {
-			return nil, snag.Refuse("bad_operation", "%q is no output's place: they are counted from 0", at)
+			return heard{}, snag.Refuse("bad_operation", "%q is no output's place: they are counted from 0", at)
 		}
 		what.Outputs = append(what.Outputs, i)
 	}
 	if doing := given(q.Doing); doing != "" {
 		if err := json.Unmarshal([]byte(doing), &what.Doing); err != nil {
-			return nil, snag.Refuse("bad_operation", "what is to be heard as if it had been done is not understood: %v", err)
+			return heard{}, snag.Refuse("bad_operation", "what is to be heard as if it had been done is not understood: %v", err)
 		}
 	}
-	h, err := s.app.ListenToReel(ctx, r.Reel, what, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, nil))
+	h, err := s.app.ListenToReel(ctx, at.Reel, what, listening(q.From, q.To, q.Loop, (*float64)(q.Speed), q.KeepPitch, nil))
 	return heard{h, ctx}, err
 }
 
@@ -84,17 +78,8 @@ type heard struct {
 	ctx context.Context
 }
 
-// VisitListenResponse implements contract.ListenResponseObject.
-func (h heard) VisitListenResponse(w http.ResponseWriter) error { return h.stream(w) }
-
-// VisitListenToReelResponse implements contract.ListenToReelResponseObject.
-func (h heard) VisitListenToReelResponse(w http.ResponseWriter) error { return h.stream(w) }
-
-// VisitListenToPairResponse implements contract.ListenToPairResponseObject.
-func (h heard) VisitListenToPairResponse(w http.ResponseWriter) error { return h.stream(w) }
-
-// stream writes each block as soon as it is there.
-func (h heard) stream(w http.ResponseWriter) error {
+// give writes each block as soon as it is there.
+func (h heard) give(w http.ResponseWriter) error {
 	defer h.Close()
 	head := contract.Heard{Rate: h.Rate, Channels: len(h.Gains), Frames: h.Frames(), Says: h.Fold.Says, Gains: h.Gains, Matrix: [][]float64{}}
 	for _, m := range h.Fold.Matrix {
@@ -155,20 +140,19 @@ func appendBlock(out []byte, b monitor.Block) []byte {
 	return out
 }
 
-// GetDifference implements contract.StrictServerInterface.
-func (s *server) GetDifference(ctx context.Context, r contract.GetDifferenceRequestObject) (contract.GetDifferenceResponseObject, error) {
+func (s *server) getDifference(ctx context.Context, at ofSync, q contract.GetDifferenceParams) (difference, error) {
 	columns := 512
-	if r.Params.Columns != nil {
-		columns = *r.Params.Columns
+	if q.Columns != nil {
+		columns = *q.Columns
 	}
-	d, err := s.app.Difference(ctx, r.Sync, r.Params.Ref, r.Params.Take, r.Params.From, r.Params.To, columns)
+	d, err := s.app.Difference(ctx, at.Sync, q.Ref, q.Take, q.From, q.To, columns)
 	return difference{d}, err
 }
 
 type difference struct{ app.Difference }
 
-// VisitGetDifferenceResponse writes the columns, and in the head how loud what is left is.
-func (d difference) VisitGetDifferenceResponse(w http.ResponseWriter) error {
+// give writes the columns, and in the head how loud what is left is.
+func (d difference) give(w http.ResponseWriter) error {
 	w.Header().Set("X-Left-Db", strconv.FormatFloat(d.LeftDB, 'f', 2, 64))
 	w.Header().Set("X-Scale-Db", strconv.FormatFloat(d.ScaleDB, 'f', 2, 64))
 	w.Header().Set("Cache-Control", "no-store")

@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"io"
 	"math"
-	"net/http"
 
 	"github.com/google/uuid"
 
@@ -21,30 +21,29 @@ import (
 // mostBreaks is how many places are said where a limit is not kept.
 const mostBreaks = 200
 
-// MeasureReel implements contract.StrictServerInterface.
-func (s *server) MeasureReel(ctx context.Context, r contract.MeasureReelRequestObject) (contract.MeasureReelResponseObject, error) {
-	asking, err := s.asking(ctx, r.Reel, r.Params.Limits, r.Params.Own)
+func (s *server) measureReel(ctx context.Context, at ofReel, q contract.MeasureReelParams) (contract.Measurement, error) {
+	asking, err := s.asking(ctx, at.Reel, q.Limits, q.Own)
 	if err != nil {
-		return nil, err
+		return contract.Measurement{}, err
 	}
-	m, err := s.app.Measure(ctx, r.Reel)
+	m, err := s.app.Measure(ctx, at.Reel)
 	if err != nil {
-		return nil, err
+		return contract.Measurement{}, err
 	}
-	return contract.MeasureReel200JSONResponse(measurement(m, asking, r.Params.Timeline == nil || *r.Params.Timeline)), nil
+	return measurement(m, asking, q.Timeline == nil || *q.Timeline), nil
 }
 
-// MeasureTake implements contract.StrictServerInterface. Limits are asked of the whole of it, where it is one sound.
-func (s *server) MeasureTake(ctx context.Context, r contract.MeasureTakeRequestObject) (contract.MeasureTakeResponseObject, error) {
-	asking, err := s.asking(ctx, uuid.Nil, r.Params.Limits, r.Params.Own)
+// measureTake: Limits are asked of the whole of it, where it is one sound.
+func (s *server) measureTake(ctx context.Context, at ofTake, q contract.MeasureTakeParams) (contract.Measurement, error) {
+	asking, err := s.asking(ctx, uuid.Nil, q.Limits, q.Own)
 	if err != nil {
-		return nil, err
+		return contract.Measurement{}, err
 	}
-	m, err := s.app.MeasureTake(ctx, r.Take)
+	m, err := s.app.MeasureTake(ctx, at.Take)
 	if err != nil {
-		return nil, err
+		return contract.Measurement{}, err
 	}
-	return contract.MeasureTake200JSONResponse(measurement(m, asking, false)), nil
+	return measurement(m, asking, false), nil
 }
 
 // measurement is what was measured; nothing of it until all is.
@@ -63,10 +62,9 @@ func (s *server) asking(ctx context.Context, reel uuid.UUID, name *contract.Limi
 	return s.app.Asking(ctx, reel, string(cmp.Or(given(name), "r128")), given(own))
 }
 
-// GetMeasurementTable implements contract.StrictServerInterface.
-func (s *server) GetMeasurementTable(ctx context.Context, r contract.GetMeasurementTableRequestObject) (contract.GetMeasurementTableResponseObject, error) {
-	m, err := s.printed(ctx, r.Reel, r.Params.Limits, r.Params.Own)
-	return measurementTable(m), err
+func (s *server) getMeasurementTable(ctx context.Context, at ofReel, q contract.GetMeasurementTableParams) (document, error) {
+	m, err := s.printed(ctx, at.Reel, q.Limits, q.Own)
+	return document{"text/csv; charset=utf-8", "loudness.csv", func(w io.Writer) error { return report.WriteMeasurement(w, m) }}, err
 }
 
 func (s *server) printed(ctx context.Context, reel uuid.UUID, name *contract.LimitsName, own *string) (report.Measurement, error) {
@@ -77,28 +75,9 @@ func (s *server) printed(ctx context.Context, reel uuid.UUID, name *contract.Lim
 	return s.app.PrintedMeasurement(ctx, reel, asking)
 }
 
-type measurementTable report.Measurement
-
-// VisitGetMeasurementTableResponse writes the table.
-func (m measurementTable) VisitGetMeasurementTableResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-	w.Header().Set("Content-Disposition", `attachment; filename="loudness.csv"`)
-	return report.WriteMeasurement(w, report.Measurement(m))
-}
-
-// PrintMeasurement implements contract.StrictServerInterface.
-func (s *server) PrintMeasurement(ctx context.Context, r contract.PrintMeasurementRequestObject) (contract.PrintMeasurementResponseObject, error) {
-	m, err := s.printed(ctx, r.Reel, r.Params.Limits, r.Params.Own)
-	return printedMeasurement(m), err
-}
-
-type printedMeasurement report.Measurement
-
-// VisitPrintMeasurementResponse writes the pages.
-func (m printedMeasurement) VisitPrintMeasurementResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", "application/pdf")
-	w.Header().Set("Content-Disposition", `attachment; filename="loudness.pdf"`)
-	return report.PrintMeasurement(w, report.Measurement(m))
+func (s *server) printMeasurement(ctx context.Context, at ofReel, q contract.PrintMeasurementParams) (document, error) {
+	m, err := s.printed(ctx, at.Reel, q.Limits, q.Own)
+	return document{"application/pdf", "loudness.pdf", func(w io.Writer) error { return report.PrintMeasurement(w, m) }}, err
 }
 
 // told is a level, or nothing where there is none.

@@ -2,38 +2,37 @@ package httpapi
 
 import (
 	"context"
+	"net/http"
 
 	"zestyloom/core/printing"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 )
 
-// OrderPrints implements contract.StrictServerInterface.
-func (s *server) OrderPrints(ctx context.Context, r contract.OrderPrintsRequestObject) (contract.OrderPrintsResponseObject, error) {
-	b := r.Body
+func (s *server) orderPrints(ctx context.Context, at ofReel, b contract.PrintOrder) (withStatus, error) {
 	o := printing.Order{Clips: given(b.Clips), Alone: given(b.Alone), Tracks: given(b.Tracks), Bus: given(b.Bus), From: given(b.From), To: given(b.To), Plain: given(b.Plain)}
 	if given(b.Preview) {
-		prints, _, err := s.app.PlanPrints(ctx, r.Reel, o)
+		prints, _, err := s.app.PlanPrints(ctx, at.Reel, o)
 		if err != nil {
-			return nil, err
+			return withStatus{}, err
 		}
-		out := contract.OrderPrints200JSONResponse{}
+		out := []contract.Print{}
 		for _, p := range prints {
 			out = append(out, printView(p))
 		}
-		return out, nil
+		return withStatus{http.StatusOK, out}, nil
 	}
-	rows, err := s.app.OrderPrints(ctx, r.Reel, o)
+	rows, err := s.app.OrderPrints(ctx, at.Reel, o)
 	if err != nil {
-		return nil, err
+		return withStatus{}, err
 	}
-	out := contract.OrderPrints202JSONResponse{}
+	out := []contract.Print{}
 	for _, row := range rows {
 		v := printView(row.Body)
 		v.Id = &row.ID
 		out = append(out, v)
 	}
-	return out, nil
+	return withStatus{http.StatusAccepted, out}, nil
 }
 
 func printView(p printing.Print) contract.Print {
@@ -46,22 +45,18 @@ func printView(p printing.Print) contract.Print {
 	return v
 }
 
-// RetryPrint implements contract.StrictServerInterface.
-func (s *server) RetryPrint(ctx context.Context, r contract.RetryPrintRequestObject) (contract.RetryPrintResponseObject, error) {
-	return contract.RetryPrint204Response{}, s.app.TakeStep(ctx, "print", r.Print, app.StepRetry)
+func (s *server) retryPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepRetry)
 }
 
-// HoldPrint implements contract.StrictServerInterface.
-func (s *server) HoldPrint(ctx context.Context, r contract.HoldPrintRequestObject) (contract.HoldPrintResponseObject, error) {
-	return contract.HoldPrint204Response{}, s.app.TakeStep(ctx, "print", r.Print, app.StepHold)
+func (s *server) holdPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepHold)
 }
 
-// NextPrint implements contract.StrictServerInterface.
-func (s *server) NextPrint(ctx context.Context, r contract.NextPrintRequestObject) (contract.NextPrintResponseObject, error) {
-	return contract.NextPrint204Response{}, s.app.TakeStep(ctx, "print", r.Print, app.StepNext)
+func (s *server) nextPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepNext)
 }
 
-// CancelPrint implements contract.StrictServerInterface.
-func (s *server) CancelPrint(ctx context.Context, r contract.CancelPrintRequestObject) (contract.CancelPrintResponseObject, error) {
-	return contract.CancelPrint204Response{}, s.app.TakeStep(ctx, "print", r.Print, app.StepCancel)
+func (s *server) cancelPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepCancel)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"time"
 
 	"zestyloom/internal/app"
@@ -11,13 +12,11 @@ import (
 	"zestyloom/internal/store"
 )
 
-// GetHealth implements contract.StrictServerInterface.
-func (s *server) GetHealth(context.Context, contract.GetHealthRequestObject) (contract.GetHealthResponseObject, error) {
-	return contract.GetHealth200JSONResponse{Status: contract.Ok, Parts: map[string]string{"process": "ok"}}, nil
+func (s *server) getHealth(context.Context, none, none) (contract.Health, error) {
+	return contract.Health{Status: contract.Ok, Parts: map[string]string{"process": "ok"}}, nil
 }
 
-// GetReady implements contract.StrictServerInterface.
-func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject) (contract.GetReadyResponseObject, error) {
+func (s *server) getReady(ctx context.Context, _, _ none) (withStatus, error) {
 	h := contract.Health{Status: contract.Ok, Parts: map[string]string{}}
 	ask, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
@@ -51,26 +50,25 @@ func (s *server) GetReady(ctx context.Context, _ contract.GetReadyRequestObject)
 		h.Parts["originals"] = fmt.Sprintf("sound is gone, or not what it was (%d): Intake and Delivery say which", n.Amiss)
 	}
 	if h.Status != contract.Ok {
-		return contract.GetReady503JSONResponse(h), nil
+		return withStatus{http.StatusServiceUnavailable, h}, nil
 	}
-	return contract.GetReady200JSONResponse(h), nil
+	return withStatus{http.StatusOK, h}, nil
 }
 
-// ListProductions implements contract.StrictServerInterface.
-func (s *server) ListProductions(ctx context.Context, r contract.ListProductionsRequestObject) (contract.ListProductionsResponseObject, error) {
-	after, limit, err := cursor(r.Params.After, r.Params.Limit)
+func (s *server) listProductions(ctx context.Context, _ none, q contract.ListProductionsParams) (contract.ProductionPage, error) {
+	after, limit, err := cursor(q.After, q.Limit)
 	if err != nil {
-		return nil, err
+		return contract.ProductionPage{}, err
 	}
 	ps, err := s.app.Store.Productions(ctx, after, limit)
 	if err != nil {
-		return nil, err
+		return contract.ProductionPage{}, err
 	}
-	out := contract.ListProductions200JSONResponse{Items: []contract.Production{}}
+	out := contract.ProductionPage{Items: []contract.Production{}}
 	for _, p := range ps {
 		v, err := s.production(ctx, p)
 		if err != nil {
-			return nil, err
+			return contract.ProductionPage{}, err
 		}
 		out.Items = append(out.Items, v)
 	}
@@ -80,22 +78,16 @@ func (s *server) ListProductions(ctx context.Context, r contract.ListProductions
 	return out, nil
 }
 
-// ArchiveProduction implements contract.StrictServerInterface.
-func (s *server) ArchiveProduction(ctx context.Context, r contract.ArchiveProductionRequestObject) (contract.ArchiveProductionResponseObject, error) {
-	v, err := s.shown(ctx)(s.app.ArchiveProduction(ctx, r.Production, r.Body.Archived))
-	return contract.ArchiveProduction200JSONResponse(v), err
+func (s *server) archiveProduction(ctx context.Context, at ofProduction, body contract.ArchiveOrder) (contract.Production, error) {
+	return s.shown(ctx)(s.app.ArchiveProduction(ctx, at.Production, body.Archived))
 }
 
-// RemoveProduction implements contract.StrictServerInterface.
-func (s *server) RemoveProduction(ctx context.Context, r contract.RemoveProductionRequestObject) (contract.RemoveProductionResponseObject, error) {
-	v, err := s.shown(ctx)(s.app.RemoveProduction(ctx, r.Production))
-	return contract.RemoveProduction202JSONResponse(v), err
+func (s *server) removeProduction(ctx context.Context, at ofProduction, _ none) (contract.Production, error) {
+	return s.shown(ctx)(s.app.RemoveProduction(ctx, at.Production))
 }
 
-// KeepProduction implements contract.StrictServerInterface.
-func (s *server) KeepProduction(ctx context.Context, r contract.KeepProductionRequestObject) (contract.KeepProductionResponseObject, error) {
-	v, err := s.shown(ctx)(s.app.KeepProduction(ctx, r.Production))
-	return contract.KeepProduction200JSONResponse(v), err
+func (s *server) keepProduction(ctx context.Context, at ofProduction, _ none) (contract.Production, error) {
+	return s.shown(ctx)(s.app.KeepProduction(ctx, at.Production))
 }
 
 // shown shows a production that something was done to.
@@ -108,34 +100,30 @@ func (s *server) shown(ctx context.Context) func(store.Production, error) (contr
 	}
 }
 
-// CreateProduction implements contract.StrictServerInterface.
-func (s *server) CreateProduction(ctx context.Context, r contract.CreateProductionRequestObject) (contract.CreateProductionResponseObject, error) {
-	n := app.NewProduction{Name: r.Body.Name, Rate: r.Body.TimecodeRate, SampleRate: 48000, Start: "00:00:00:00"}
-	if r.Body.Episode != nil {
-		n.Episode = *r.Body.Episode
+func (s *server) createProduction(ctx context.Context, _ none, body contract.NewProduction) (contract.Production, error) {
+	n := app.NewProduction{Name: body.Name, Rate: body.TimecodeRate, SampleRate: 48000, Start: "00:00:00:00"}
+	if body.Episode != nil {
+		n.Episode = *body.Episode
 	}
-	if r.Body.SampleRate != nil {
-		n.SampleRate = *r.Body.SampleRate
+	if body.SampleRate != nil {
+		n.SampleRate = *body.SampleRate
 	}
-	if r.Body.StartTimecode != nil {
-		n.Start = *r.Body.StartTimecode
+	if body.StartTimecode != nil {
+		n.Start = *body.StartTimecode
 	}
 	p, err := s.app.CreateProduction(ctx, n)
 	if err != nil {
-		return nil, err
+		return contract.Production{}, err
 	}
-	v, err := s.production(ctx, p)
-	return contract.CreateProduction201JSONResponse(v), err
+	return s.production(ctx, p)
 }
 
-// GetProduction implements contract.StrictServerInterface.
-func (s *server) GetProduction(ctx context.Context, r contract.GetProductionRequestObject) (contract.GetProductionResponseObject, error) {
-	p, err := s.app.Store.Production(ctx, r.Production)
+func (s *server) getProduction(ctx context.Context, at ofProduction, _ none) (contract.Production, error) {
+	p, err := s.app.Store.Production(ctx, at.Production)
 	if err != nil {
-		return nil, err
+		return contract.Production{}, err
 	}
-	v, err := s.production(ctx, p)
-	return contract.GetProduction200JSONResponse(v), err
+	return s.production(ctx, p)
 }
 
 func (s *server) production(ctx context.Context, p store.Production) (v contract.Production, err error) {
@@ -167,14 +155,12 @@ func (s *server) production(ctx context.Context, p store.Production) (v contract
 	return v, err
 }
 
-// Undo implements contract.StrictServerInterface.
-func (s *server) Undo(ctx context.Context, r contract.UndoRequestObject) (contract.UndoResponseObject, error) {
-	what, err := s.app.Undo(ctx, r.Production, given(r.Params.Of))
-	return contract.Undo200JSONResponse{What: what}, err
+func (s *server) undo(ctx context.Context, at ofProduction, q contract.UndoParams) (contract.Undone, error) {
+	what, err := s.app.Undo(ctx, at.Production, given(q.Of))
+	return contract.Undone{What: what}, err
 }
 
-// Redo implements contract.StrictServerInterface.
-func (s *server) Redo(ctx context.Context, r contract.RedoRequestObject) (contract.RedoResponseObject, error) {
-	what, err := s.app.Redo(ctx, r.Production, given(r.Params.Of))
-	return contract.Redo200JSONResponse{What: what}, err
+func (s *server) redo(ctx context.Context, at ofProduction, q contract.RedoParams) (contract.Undone, error) {
+	what, err := s.app.Redo(ctx, at.Production, given(q.Of))
+	return contract.Undone{What: what}, err
 }

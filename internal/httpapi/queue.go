@@ -8,19 +8,15 @@ import (
 	"zestyloom/internal/httpapi/contract"
 )
 
-// ListQueue implements contract.StrictServerInterface.
-func (s *server) ListQueue(ctx context.Context, r contract.ListQueueRequestObject) (contract.ListQueueResponseObject, error) {
-	list, err := s.queue(ctx, r.Production)
-	return contract.ListQueue200JSONResponse(list), err
+func (s *server) listQueue(ctx context.Context, at ofProduction, _ none) ([]contract.QueueItem, error) {
+	return s.queue(ctx, at.Production)
 }
 
-// OrderQueue implements contract.StrictServerInterface.
-func (s *server) OrderQueue(ctx context.Context, r contract.OrderQueueRequestObject) (contract.OrderQueueResponseObject, error) {
-	if err := s.app.ReorderQueue(ctx, r.Production, r.Body.Order); err != nil {
+func (s *server) orderQueue(ctx context.Context, at ofProduction, body contract.QueueOrder) ([]contract.QueueItem, error) {
+	if err := s.app.ReorderQueue(ctx, at.Production, body.Order); err != nil {
 		return nil, err
 	}
-	list, err := s.queue(ctx, r.Production)
-	return contract.OrderQueue200JSONResponse(list), err
+	return s.queue(ctx, at.Production)
 }
 
 func (s *server) queue(ctx context.Context, production uuid.UUID) ([]contract.QueueItem, error) {

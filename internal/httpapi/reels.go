@@ -1,10 +1,8 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 	"errors"
-	"net/http"
 
 	"zestyloom/core/audio"
 	"zestyloom/core/edit"
@@ -15,39 +13,34 @@ import (
 	"zestyloom/internal/store"
 )
 
-// GetReel implements contract.StrictServerInterface.
-func (s *server) GetReel(ctx context.Context, r contract.GetReelRequestObject) (contract.GetReelResponseObject, error) {
-	row, err := s.app.Store.ReelOf(ctx, r.Production)
+func (s *server) getReel(ctx context.Context, at ofProduction, _ none) (contract.Reel, error) {
+	row, err := s.app.Store.ReelOf(ctx, at.Production)
 	if err != nil {
-		return nil, err
+		return contract.Reel{}, err
 	}
-	v, err := s.reel(ctx, row)
-	return contract.GetReel200JSONResponse(v), err
+	return s.reel(ctx, row)
 }
 
-// GetReelById implements contract.StrictServerInterface.
-func (s *server) GetReelById(ctx context.Context, r contract.GetReelByIdRequestObject) (contract.GetReelByIdResponseObject, error) {
-	row, err := s.app.Store.Reel(ctx, r.Reel)
+func (s *server) getReelById(ctx context.Context, at ofReel, _ none) (contract.Reel, error) {
+	row, err := s.app.Store.Reel(ctx, at.Reel)
 	if err == nil && row.Removed {
 		err = app.ErrNotFound
 	}
 	if err != nil {
-		return nil, err
+		return contract.Reel{}, err
 	}
-	v, err := s.reel(ctx, row)
-	return contract.GetReelById200JSONResponse(v), err
+	return s.reel(ctx, row)
 }
 
-// ListReels implements contract.StrictServerInterface.
-func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObject) (contract.ListReelsResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+func (s *server) listReels(ctx context.Context, at ofProduction, _ none) ([]contract.ReelListed, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
 		return nil, err
 	}
-	rows, err := s.app.Store.ListReels(ctx, r.Production)
+	rows, err := s.app.Store.ListReels(ctx, at.Production)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListReels200JSONResponse{}
+	out := []contract.ReelListed{}
 	for _, row := range rows {
 		v := contract.ReelListed{Id: row.ID, Name: row.Name, Version: row.Version, Tracks: given(row.Tracks), Start: given(row.Starts), End: given(row.Ends)}
 		out = append(out, v)
@@ -55,86 +48,49 @@ func (s *server) ListReels(ctx context.Context, r contract.ListReelsRequestObjec
 	return out, nil
 }
 
-// CreateReel implements contract.StrictServerInterface.
-func (s *server) CreateReel(ctx context.Context, r contract.CreateReelRequestObject) (contract.CreateReelResponseObject, error) {
-	n := app.NewReel{Name: r.Body.Name, Copy: r.Body.Copy, From: given(r.Body.From), To: given(r.Body.To)}
-	if r.Body.Masters != nil {
-		doc, err := s.app.Masters(ctx, r.Production, *r.Body.Masters)
+func (s *server) createReel(ctx context.Context, at ofProduction, body contract.NewReel) (contract.Reel, error) {
+	n := app.NewReel{Name: body.Name, Copy: body.Copy, From: given(body.From), To: given(body.To)}
+	if body.Masters != nil {
+		doc, err := s.app.Masters(ctx, at.Production, *body.Masters)
 		if err != nil {
-			return nil, err
+			return contract.Reel{}, err
 		}
 		n.Doc = &doc
 	}
-	if r.Body.Otio != nil {
-		n.OTIO = []byte(*r.Body.Otio)
+	if body.Otio != nil {
+		n.OTIO = []byte(*body.Otio)
 	}
-	row, err := s.app.CreateReel(ctx, r.Production, n)
+	row, err := s.app.CreateReel(ctx, at.Production, n)
 	if err != nil {
-		return nil, err
+		return contract.Reel{}, err
 	}
-	v, err := s.reel(ctx, row)
-	return contract.CreateReel201JSONResponse(v), err
+	return s.reel(ctx, row)
 }
 
-// NameReel implements contract.StrictServerInterface.
-func (s *server) NameReel(ctx context.Context, r contract.NameReelRequestObject) (contract.NameReelResponseObject, error) {
-	return contract.NameReel204Response{}, s.app.NameReel(ctx, r.Reel, r.Body.Name, false)
+func (s *server) nameReel(ctx context.Context, at ofReel, body contract.ReelNaming) (none, error) {
+	return none{}, s.app.NameReel(ctx, at.Reel, body.Name, false)
 }
 
-// RemoveReel implements contract.StrictServerInterface.
-func (s *server) RemoveReel(ctx context.Context, r contract.RemoveReelRequestObject) (contract.RemoveReelResponseObject, error) {
-	return contract.RemoveReel204Response{}, s.app.NameReel(ctx, r.Reel, "", true)
+func (s *server) removeReel(ctx context.Context, at ofReel, _ none) (none, error) {
+	return none{}, s.app.NameReel(ctx, at.Reel, "", true)
 }
 
-// GetInterchange implements contract.StrictServerInterface.
-func (s *server) GetInterchange(ctx context.Context, r contract.GetInterchangeRequestObject) (contract.GetInterchangeResponseObject, error) {
-	b, name, err := s.app.Interchange(ctx, r.Reel)
-	return interchange{b, name}, err
+func (s *server) getInterchange(ctx context.Context, at ofReel, _ none) (document, error) {
+	b, name, err := s.app.Interchange(ctx, at.Reel)
+	return text("application/vnd.opentimelineio+json", naming.Clean(name)+".otio", b), err
 }
 
-// GetDifferingNames implements contract.StrictServerInterface.
-func (s *server) GetDifferingNames(ctx context.Context, r contract.GetDifferingNamesRequestObject) (contract.GetDifferingNamesResponseObject, error) {
-	names, err := s.app.DifferingNames(ctx, r.Reel)
-	return contract.GetDifferingNames200JSONResponse(names), err
+func (s *server) getDifferingNames(ctx context.Context, at ofReel, _ none) (map[string]string, error) {
+	return s.app.DifferingNames(ctx, at.Reel)
 }
 
-// GetDecisionList implements contract.StrictServerInterface.
-func (s *server) GetDecisionList(ctx context.Context, r contract.GetDecisionListRequestObject) (contract.GetDecisionListResponseObject, error) {
-	b, title, err := s.app.DecisionList(ctx, r.Reel, r.Params.Track)
-	return decisionList{b, title}, err
+func (s *server) getDecisionList(ctx context.Context, at ofReel, q contract.GetDecisionListParams) (document, error) {
+	b, title, err := s.app.DecisionList(ctx, at.Reel, q.Track)
+	return text("text/plain; charset=utf-8", naming.Clean(title)+".edl", b), err
 }
-
-type decisionList struct {
-	text  []byte
-	title string
-}
-
-// VisitGetDecisionListResponse implements contract.GetDecisionListResponseObject.
-func (l decisionList) VisitGetDecisionListResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	w.Header().Set("Content-Disposition", attachment(naming.Clean(l.title)+".edl"))
-	_, err := w.Write(l.text)
-	return err
-}
-
-// interchange is a document as it is.
-type interchange struct {
-	text []byte
-	name string
-}
-
-// VisitGetInterchangeResponse implements contract.GetInterchangeResponseObject.
-func (d interchange) VisitGetInterchangeResponse(w http.ResponseWriter) error {
-	w.Header().Set("Content-Type", "application/vnd.opentimelineio+json")
-	w.Header().Set("Content-Disposition", attachment(naming.Clean(d.name)+".otio"))
-	_, err := w.Write(d.text)
-	return err
-}
-
-// ListLendable implements contract.StrictServerInterface.
-func (s *server) ListLendable(ctx context.Context, r contract.ListLendableRequestObject) (contract.ListLendableResponseObject, error) {
-	all, err := s.app.Lendables(ctx, r.Reel, r.Params.Track, r.Params.From, r.Params.To)
-	out := contract.ListLendable200JSONResponse{}
+func (s *server) listLendable(ctx context.Context, at ofReel, q contract.ListLendableParams) ([]contract.Lendable, error) {
+	all, err := s.app.Lendables(ctx, at.Reel, q.Track, q.From, q.To)
+	out := []contract.Lendable{}
 	for _, l := range all {
 		out = append(out, contract.Lendable{
 			Take: l.Take, Strand: l.Strand, Name: l.Name, Label: l.Label, Position: l.Position, In: l.In,
@@ -145,19 +101,18 @@ func (s *server) ListLendable(ctx context.Context, r contract.ListLendableReques
 }
 
 // bringing is what a request asks to come over.
-func bringing(b *contract.Bringing) app.Bringing {
+func bringing(b contract.Bringing) app.Bringing {
 	return app.Bringing{From: b.From, Bringing: edit.Bringing{
 		Tracks: given(b.Tracks), Clips: given(b.Clips), Labels: given(b.Labels), Levels: given(b.Levels), Routes: given(b.Routes),
 	}}
 }
 
-// PreviewBringing implements contract.StrictServerInterface.
-func (s *server) PreviewBringing(ctx context.Context, r contract.PreviewBringingRequestObject) (contract.PreviewBringingResponseObject, error) {
-	rows, err := s.app.PreviewBringing(ctx, r.Reel, bringing(r.Body))
+func (s *server) previewBringing(ctx context.Context, at ofReel, body contract.Bringing) ([]contract.Brought, error) {
+	rows, err := s.app.PreviewBringing(ctx, at.Reel, bringing(body))
 	if err != nil {
 		return nil, err
 	}
-	out := contract.PreviewBringing200JSONResponse{}
+	out := []contract.Brought{}
 	for _, b := range rows {
 		out = append(out, contract.Brought{
 			Track: b.Track, Label: b.Label, Onto: b.Onto, Made: b.Made, Clips: b.Clips, Changed: b.Changed, Over: b.Over,
@@ -167,23 +122,20 @@ func (s *server) PreviewBringing(ctx context.Context, r contract.PreviewBringing
 	return out, nil
 }
 
-// BringOver implements contract.StrictServerInterface.
-func (s *server) BringOver(ctx context.Context, r contract.BringOverRequestObject) (contract.BringOverResponseObject, error) {
-	e, err := s.app.BringOver(ctx, r.Reel, bringing(r.Body))
+func (s *server) bringOver(ctx context.Context, at ofReel, body contract.Bringing) (contract.ReelEdited, error) {
+	e, err := s.app.BringOver(ctx, at.Reel, bringing(body))
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, err
 	}
-	v, err := s.edited(ctx, e)
-	return contract.BringOver200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
-// ListPictures implements contract.StrictServerInterface.
-func (s *server) ListPictures(ctx context.Context, r contract.ListPicturesRequestObject) (contract.ListPicturesResponseObject, error) {
-	all, p, err := s.app.Seeables(ctx, r.Reel)
+func (s *server) listPictures(ctx context.Context, at ofReel, _ none) ([]contract.Seeable, error) {
+	all, p, err := s.app.Seeables(ctx, at.Reel)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListPictures200JSONResponse{}
+	out := []contract.Seeable{}
 	for _, f := range all {
 		v := contract.Seeable{File: f.File, Name: f.Name, Start: f.Start, Length: f.Length, Stills: f.Stills}
 		if f.Start != nil {
@@ -195,20 +147,17 @@ func (s *server) ListPictures(ctx context.Context, r contract.ListPicturesReques
 	return out, nil
 }
 
-// GetMarkers implements contract.StrictServerInterface.
-func (s *server) GetMarkers(ctx context.Context, r contract.GetMarkersRequestObject) (contract.GetMarkersResponseObject, error) {
-	b, _, err := s.app.Markers(ctx, r.Reel)
-	return contract.GetMarkers200TextcsvResponse{Body: bytes.NewReader(b), ContentLength: int64(len(b))}, err
+func (s *server) getMarkers(ctx context.Context, at ofReel, _ none) (document, error) {
+	b, _, err := s.app.Markers(ctx, at.Reel)
+	return text("text/csv", "", b), err
 }
 
-// ReadMarkers implements contract.StrictServerInterface.
-func (s *server) ReadMarkers(ctx context.Context, r contract.ReadMarkersRequestObject) (contract.ReadMarkersResponseObject, error) {
-	e, err := s.app.ReadMarkers(ctx, r.Reel, []byte(r.Body.Table))
+func (s *server) readMarkers(ctx context.Context, at ofReel, body contract.MarkerTable) (contract.ReelEdited, error) {
+	e, err := s.app.ReadMarkers(ctx, at.Reel, []byte(body.Table))
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, err
 	}
-	v, err := s.edited(ctx, e)
-	return contract.ReadMarkers200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
 func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error) {
@@ -287,73 +236,62 @@ func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited,
 	return v, err
 }
 
-// GetReelChanges implements contract.StrictServerInterface.
-func (s *server) GetReelChanges(ctx context.Context, r contract.GetReelChangesRequestObject) (contract.GetReelChangesResponseObject, error) {
-	e, err := s.app.ReelSince(ctx, r.Reel, r.Params.Since)
+func (s *server) getReelChanges(ctx context.Context, at ofReel, q contract.GetReelChangesParams) (contract.ReelEdited, error) {
+	e, err := s.app.ReelSince(ctx, at.Reel, q.Since)
 	if err == nil && e.Removed {
 		err = app.ErrNotFound
 	}
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, err
 	}
-	v, err := s.edited(ctx, e)
-	return contract.GetReelChanges200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
-// EditReel implements contract.StrictServerInterface.
-func (s *server) EditReel(ctx context.Context, r contract.EditReelRequestObject) (contract.EditReelResponseObject, error) {
-	e, err := s.app.EditReel(ctx, r.Reel, r.Body.Version, r.Body.What, r.Body.Actions)
-	if errors.Is(err, app.ErrStale) {
-		now, err := s.reelConflict(ctx, e.Reel)
-		return contract.EditReel409ApplicationProblemPlusJSONResponse(now), err
-	}
+func (s *server) editReel(ctx context.Context, at ofReel, body contract.ReelEdit) (contract.ReelEdited, error) {
+	e, err := s.app.EditReel(ctx, at.Reel, body.Version, body.What, body.Actions)
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, s.stale(ctx, e.Reel, err)
 	}
-	v, err := s.edited(ctx, e)
-	return contract.EditReel200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
-func (s *server) reelConflict(ctx context.Context, row store.Reel) (contract.ReelConflict, error) {
+// stale has an edit on a version that has been passed say what the reel is now.
+func (s *server) stale(ctx context.Context, row store.Reel, err error) error {
+	if !errors.Is(err, app.ErrStale) {
+		return err
+	}
 	now, err := s.reel(ctx, row)
-	return contract.ReelConflict{Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Code: "stale", Current: now,
-		Detail: "somebody else has changed the same in this reel meanwhile: look, and do it again"}, err
+	if err != nil {
+		return err
+	}
+	return &app.Stale{Says: "somebody else has changed the same in this reel meanwhile: look, and do it again", Current: now}
 }
 
-// SetWidth implements contract.StrictServerInterface.
-func (s *server) SetWidth(ctx context.Context, r contract.SetWidthRequestObject) (contract.SetWidthResponseObject, error) {
-	e, err := s.app.SetWidth(ctx, r.Reel, r.Body.Version, r.Body.Outputs)
-	if errors.Is(err, app.ErrStale) {
-		now, err := s.reelConflict(ctx, e.Reel)
-		return contract.SetWidth409ApplicationProblemPlusJSONResponse(now), err
-	}
+func (s *server) setWidth(ctx context.Context, at ofReel, body contract.Width) (contract.ReelEdited, error) {
+	e, err := s.app.SetWidth(ctx, at.Reel, body.Version, body.Outputs)
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, s.stale(ctx, e.Reel, err)
 	}
-	v, err := s.edited(ctx, e)
-	return contract.SetWidth200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
-// LayTake implements contract.StrictServerInterface.
-func (s *server) LayTake(ctx context.Context, r contract.LayTakeRequestObject) (contract.LayTakeResponseObject, error) {
-	e, err := s.app.LayTakes(ctx, r.Reel, r.Body.Takes, given(r.Body.Again))
+func (s *server) layTake(ctx context.Context, at ofReel, body contract.LayTakes) (contract.ReelEdited, error) {
+	e, err := s.app.LayTakes(ctx, at.Reel, body.Takes, given(body.Again))
 	if err != nil {
-		return nil, err
+		return contract.ReelEdited{}, err
 	}
-	v, err := s.edited(ctx, e)
-	return contract.LayTake200JSONResponse(v), err
+	return s.edited(ctx, e)
 }
 
 // mostEdits bounds the list of what was done.
 const mostEdits = 200
 
-// ListEdits implements contract.StrictServerInterface.
-func (s *server) ListEdits(ctx context.Context, r contract.ListEditsRequestObject) (contract.ListEditsResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+func (s *server) listEdits(ctx context.Context, at ofProduction, q contract.ListEditsParams) ([]contract.LoggedEdit, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
 		return nil, err
 	}
-	all, err := s.app.Edits(ctx, r.Production, given(r.Params.Of), mostEdits)
-	out := contract.ListEdits200JSONResponse{}
+	all, err := s.app.Edits(ctx, at.Production, given(q.Of), mostEdits)
+	out := []contract.LoggedEdit{}
 	for _, e := range all {
 		out = append(out, contract.LoggedEdit{Id: e.ID, What: e.What, At: e.At, Mine: e.Mine, Undone: e.Undone})
 	}

@@ -16,10 +16,6 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/getkin/kin-openapi/openapi3"
-	"github.com/getkin/kin-openapi/openapi3filter"
-	"github.com/getkin/kin-openapi/routers"
-	"github.com/getkin/kin-openapi/routers/legacy"
 	"github.com/gin-gonic/gin"
 
 	"zestyloom/core/snag"
@@ -67,18 +63,9 @@ func New(o Options) (http.Handler, error) {
 	if err := documents(e, o.Version); err != nil {
 		return nil, err
 	}
-	check, err := validate()
-	if err != nil {
+	if err := s.register(e, s.handlers()); err != nil {
 		return nil, err
 	}
-	api := e.Group("", check)
-	contract.RegisterHandlersWithOptions(api, contract.NewStrictHandlerWithOptions(s, nil, contract.StrictGinServerOptions{
-		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { problem(c, http.StatusBadRequest, "bad_request", err.Error()) },
-		HandlerErrorFunc:         s.fail,
-		ResponseErrorHandlerFunc: s.brokenOff,
-	}), contract.GinServerOptions{
-		ErrorHandler: func(c *gin.Context, err error, status int) { problem(c, status, "bad_request", err.Error()) },
-	})
 	e.NoRoute(frontEnd(o.Web))
 	e.HandleMethodNotAllowed = true
 	e.NoMethod(func(c *gin.Context) {
@@ -322,65 +309,6 @@ func Loopback(address string) error {
 		return snag.Refuse("not_loopback", "the server listens on this machine only (127.0.0.1) until there is sign-in; %s is refused", address)
 	}
 	return nil
-}
-
-// validate checks requests against the contract.
-func validate() (gin.HandlerFunc, error) {
-	doc, err := contract.GetSpec()
-	if err != nil {
-		return nil, err
-	}
-	router, err := legacy.NewRouter(doc)
-	if err != nil {
-		return nil, err
-	}
-	limits := map[*openapi3.Operation]int64{}
-	for _, item := range doc.Paths.Map() {
-		for _, op := range item.Operations() {
-			if limits[op], err = bodyLimit(op); err != nil {
-				return nil, err
-			}
-		}
-	}
-	shared := newBodies()
-	return func(c *gin.Context) {
-		route, params, err := router.FindRoute(c.Request)
-		if err != nil {
-			var re *routers.RouteError
-			if errors.As(err, &re) {
-				problem(c, http.StatusNotFound, "no_such_route", re.Reason)
-				return
-			}
-			problem(c, http.StatusBadRequest, "bad_request", err.Error())
-			return
-		}
-		limit := limits[route.Operation]
-		if err := queryInRange(c.Request); err != nil {
-			problem(c, http.StatusBadRequest, "bad_request", err.Error())
-			return
-		}
-		all := c.Request.Body
-		release, err := shared.take(c, limit)
-		if err == nil {
-			defer release()
-			err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route})
-		}
-		switch {
-		case err == nil:
-			c.Next() // what the body takes is given back afterwards
-		case errors.Is(err, errBusy):
-			c.Header("Retry-After", "2")
-			problem(c, http.StatusServiceUnavailable, "busy", err.Error())
-		case tooLarge(err):
-			c.Header("Connection", "close")
-			if b, ok := all.(*bounded); ok {
-				drain(c, b.all)
-			}
-			problem(c, http.StatusRequestEntityTooLarge, "too_large", fmt.Sprintf("the body may be %d MiB: send less at once", limit>>20))
-		default:
-			problem(c, http.StatusBadRequest, "bad_request", firstLine(err.Error()))
-		}
-	}, nil
 }
 
 func firstLine(s string) string {

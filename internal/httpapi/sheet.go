@@ -20,14 +20,13 @@ import (
 	"zestyloom/internal/store"
 )
 
-// EditSheet implements contract.StrictServerInterface.
-func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObject) (contract.EditSheetResponseObject, error) {
-	p, err := s.app.Store.Production(ctx, r.Production)
+func (s *server) editSheet(ctx context.Context, at ofProduction, body contract.SheetEdit) ([]contract.Take, error) {
+	p, err := s.app.Store.Production(ctx, at.Production)
 	if err != nil {
 		return nil, err
 	}
 	var cells []app.Cell
-	for _, c := range r.Body.Cells {
+	for _, c := range body.Cells {
 		cell := app.Cell{Row: c.Row, Field: string(c.Field)}
 		if cell.Value, err = json.Marshal(c.Value); err != nil {
 			return nil, err
@@ -39,18 +38,18 @@ func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObjec
 		}
 		cells = append(cells, cell)
 	}
-	err = s.app.EditSheet(ctx, p.ID, r.Body.What, cells)
+	err = s.app.EditSheet(ctx, p.ID, body.What, cells)
 	var stale *app.StaleCells
 	if errors.As(err, &stale) {
-		out := contract.EditSheet409ApplicationProblemPlusJSONResponse{Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Code: "stale", Detail: stale.Says, Current: []contract.SheetCell{}}
+		now := []contract.SheetCell{}
 		for _, c := range stale.Cells {
 			v := contract.SheetCell{Row: c.Row, Field: contract.SheetCellField(c.Field)}
 			if err := json.Unmarshal(c.Value, &v.Value); err != nil {
 				return nil, err
 			}
-			out.Current = append(out.Current, v)
+			now = append(now, v)
 		}
-		return out, nil
+		return nil, &app.Stale{Says: stale.Says, Current: now}
 	}
 	if err != nil {
 		return nil, err
@@ -59,8 +58,7 @@ func (s *server) EditSheet(ctx context.Context, r contract.EditSheetRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	items, err := s.takes(ctx, p, ts)
-	return contract.EditSheet200JSONResponse(items), err
+	return s.takes(ctx, p, ts)
 }
 
 func rowsOf(cells []app.Cell) (ids []uuid.UUID) {
@@ -72,13 +70,12 @@ func rowsOf(cells []app.Cell) (ids []uuid.UUID) {
 	return ids
 }
 
-// DecideSuggestions implements contract.StrictServerInterface.
-func (s *server) DecideSuggestions(ctx context.Context, r contract.DecideSuggestionsRequestObject) (contract.DecideSuggestionsResponseObject, error) {
-	rows, err := s.app.DecideSuggestions(ctx, r.Production, r.Body.Suggestions, r.Body.Accept, given(r.Body.Preview))
+func (s *server) decideSuggestions(ctx context.Context, at ofProduction, body contract.Decision) ([]contract.HintRow, error) {
+	rows, err := s.app.DecideSuggestions(ctx, at.Production, body.Suggestions, body.Accept, given(body.Preview))
 	if err != nil {
 		return nil, err
 	}
-	out := contract.DecideSuggestions200JSONResponse{}
+	out := []contract.HintRow{}
 	for _, row := range rows {
 		out = append(out, contract.HintRow{
 			Take: row.Take, TakeId: row.TakeID, Position: row.Position, Field: contract.HintRowField(row.Field), Was: fmt.Sprint(row.Was), Now: fmt.Sprint(row.Now), Kept: row.Kept,
@@ -87,58 +84,54 @@ func (s *server) DecideSuggestions(ctx context.Context, r contract.DecideSuggest
 	return out, nil
 }
 
-// MoveFile implements contract.StrictServerInterface.
-func (s *server) MoveFile(ctx context.Context, r contract.MoveFileRequestObject) (contract.MoveFileResponseObject, error) {
-	return contract.MoveFile204Response{}, s.app.MoveFile(ctx, r.File, r.Body.Take)
+func (s *server) moveFile(ctx context.Context, at ofFile, body contract.FileMove) (none, error) {
+	return none{}, s.app.MoveFile(ctx, at.File, body.Take)
 }
 
-// GetStrip implements contract.StrictServerInterface.
-func (s *server) GetStrip(ctx context.Context, r contract.GetStripRequestObject) (contract.GetStripResponseObject, error) {
-	f, err := s.app.Store.File(ctx, r.File)
+func (s *server) getStrip(ctx context.Context, at ofFile, _ none) (stills, error) {
+	f, err := s.app.Store.File(ctx, at.File)
 	if err != nil {
-		return nil, err
+		return stills{}, err
 	}
 	_, _, strip := s.app.Media.Working(f.ID)
 	if f.Facts == nil || f.Facts.Strip == nil {
-		return nil, app.ErrNotFound
+		return stills{}, app.ErrNotFound
 	}
 	return stills{download{ctx.(*gin.Context).Request, s.app.Media.Path(strip)}}, nil
 }
 
 type stills struct{ download }
 
-// VisitGetStripResponse serves the stills; they never change.
-func (d stills) VisitGetStripResponse(w http.ResponseWriter) error {
+// give serves the stills; they never change.
+func (d stills) give(w http.ResponseWriter) error {
 	return d.serve(w, map[string]string{"Content-Type": "image/jpeg", "Cache-Control": "private, max-age=86400, immutable"})
 }
 
-// GetPicture implements contract.StrictServerInterface.
-func (s *server) GetPicture(ctx context.Context, r contract.GetPictureRequestObject) (contract.GetPictureResponseObject, error) {
-	f, err := s.app.Store.File(ctx, r.File)
+func (s *server) getPicture(ctx context.Context, at ofFile, _ none) (picture, error) {
+	f, err := s.app.Store.File(ctx, at.File)
 	if err != nil {
-		return nil, err
+		return picture{}, err
 	}
 	_, proxy, _ := s.app.Media.Working(f.ID)
 	if f.Facts == nil || f.Facts.Strip == nil { // both are made together
-		return nil, app.ErrNotFound
+		return picture{}, app.ErrNotFound
 	}
 	return picture{download{ctx.(*gin.Context).Request, s.app.Media.Path(proxy)}}, nil
 }
 
 type picture struct{ download }
 
-// VisitGetPictureResponse serves the small picture; it never changes.
-func (d picture) VisitGetPictureResponse(w http.ResponseWriter) error {
+// give serves the small picture; it never changes.
+func (d picture) give(w http.ResponseWriter) error {
 	return d.serve(w, map[string]string{"Content-Type": "video/mp4", "Cache-Control": "private, max-age=86400, immutable"})
 }
 
-// ListTemplates implements contract.StrictServerInterface.
-func (s *server) ListTemplates(ctx context.Context, r contract.ListTemplatesRequestObject) (contract.ListTemplatesResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+func (s *server) listTemplates(ctx context.Context, at ofProduction, _ none) ([]contract.Template, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
 		return nil, err
 	}
-	ts, err := s.app.Store.Templates(ctx, r.Production)
-	out := contract.ListTemplates200JSONResponse{}
+	ts, err := s.app.Store.Templates(ctx, at.Production)
+	out := []contract.Template{}
 	for _, t := range ts {
 		v := contract.Template{Id: t.ID, Name: t.Name, Recorder: t.Recorder, Labels: []contract.TemplateLabel{}}
 		for _, l := range t.Labels {
@@ -149,62 +142,58 @@ func (s *server) ListTemplates(ctx context.Context, r contract.ListTemplatesRequ
 	return out, err
 }
 
-// SaveTemplate implements contract.StrictServerInterface.
-func (s *server) SaveTemplate(ctx context.Context, r contract.SaveTemplateRequestObject) (contract.SaveTemplateResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
-		return nil, err
+func (s *server) saveTemplate(ctx context.Context, at ofProduction, body contract.TemplateDraft) (none, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
+		return none{}, err
 	}
-	t := store.Template{ID: store.NewID(), ProductionID: r.Production, Name: r.Body.Name, Recorder: r.Body.Recorder}
-	for _, l := range r.Body.Labels {
+	t := store.Template{ID: store.NewID(), ProductionID: at.Production, Name: body.Name, Recorder: body.Recorder}
+	for _, l := range body.Labels {
 		t.Labels = append(t.Labels, store.TemplateLabel{Label: l.Label, Stem: l.Stem, Part: l.Part})
 	}
-	return contract.SaveTemplate204Response{}, s.app.Store.SaveTemplate(ctx, t)
+	return none{}, s.app.Store.SaveTemplate(ctx, t)
 }
 
-// DeleteTemplate implements contract.StrictServerInterface.
-func (s *server) DeleteTemplate(ctx context.Context, r contract.DeleteTemplateRequestObject) (contract.DeleteTemplateResponseObject, error) {
-	return contract.DeleteTemplate204Response{}, s.app.Store.DeleteTemplate(ctx, r.Template)
+func (s *server) deleteTemplate(ctx context.Context, at ofTemplate, _ none) (none, error) {
+	return none{}, s.app.Store.DeleteTemplate(ctx, at.Template)
 }
 
-// ListWritings implements contract.StrictServerInterface.
-func (s *server) ListWritings(ctx context.Context, r contract.ListWritingsRequestObject) (contract.ListWritingsResponseObject, error) {
-	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
+func (s *server) listWritings(ctx context.Context, at ofProduction, q contract.ListWritingsParams) (contract.WritingPage, error) {
+	p, after, limit, err := s.page(ctx, at.Production, q.After, q.Limit)
 	if err != nil {
-		return nil, err
+		return contract.WritingPage{}, err
 	}
 	rows, err := s.app.Store.Writings(ctx, p.ID, after, limit)
 	if err != nil {
-		return nil, err
+		return contract.WritingPage{}, err
 	}
 	list, err := writings(rows)
-	out := contract.ListWritings200JSONResponse{Items: list}
+	out := contract.WritingPage{Items: list}
 	if len(rows) == limit {
 		out.Next = rows[limit-1].ID.String()
 	}
 	return out, err
 }
 
-// OrderWritings implements contract.StrictServerInterface.
-func (s *server) OrderWritings(ctx context.Context, r contract.OrderWritingsRequestObject) (contract.OrderWritingsResponseObject, error) {
-	o := app.WritingOrder{Takes: r.Body.Takes, Packing: poly.Packing(r.Body.Packing)}
-	if r.Body.Pattern != nil {
-		o.Pattern = *r.Body.Pattern
+func (s *server) orderWritings(ctx context.Context, at ofProduction, body contract.WritingOrder) (withStatus, error) {
+	o := app.WritingOrder{Takes: body.Takes, Packing: poly.Packing(body.Packing)}
+	if body.Pattern != nil {
+		o.Pattern = *body.Pattern
 	}
-	o.All = r.Body.All != nil && *r.Body.All
-	if r.Body.Preview != nil && *r.Body.Preview {
-		rows, _, err := s.app.PlanWritings(ctx, r.Production, o)
+	o.All = body.All != nil && *body.All
+	if given(body.Preview) {
+		rows, _, err := s.app.PlanWritings(ctx, at.Production, o)
 		if err != nil {
-			return nil, err
+			return withStatus{}, err
 		}
 		list, err := writings(rows)
-		return contract.OrderWritings200JSONResponse(list), err
+		return withStatus{http.StatusOK, list}, err
 	}
-	rows, err := s.app.OrderWritings(ctx, r.Production, o)
+	rows, err := s.app.OrderWritings(ctx, at.Production, o)
 	if err != nil {
-		return nil, err
+		return withStatus{}, err
 	}
 	list, err := writings(rows)
-	return contract.OrderWritings202JSONResponse(list), err
+	return withStatus{http.StatusAccepted, list}, err
 }
 
 func writings(rows []store.Writing) ([]contract.Writing, error) {
@@ -251,48 +240,30 @@ func proofWords(p poly.FileProof) string {
 	return p.Wrong[0]
 }
 
-// RetryWriting implements contract.StrictServerInterface.
-func (s *server) RetryWriting(ctx context.Context, r contract.RetryWritingRequestObject) (contract.RetryWritingResponseObject, error) {
-	return contract.RetryWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepRetry)
+func (s *server) retryWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepRetry)
 }
 
-// HoldWriting implements contract.StrictServerInterface.
-func (s *server) HoldWriting(ctx context.Context, r contract.HoldWritingRequestObject) (contract.HoldWritingResponseObject, error) {
-	return contract.HoldWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepHold)
+func (s *server) holdWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepHold)
 }
 
-// NextWriting implements contract.StrictServerInterface.
-func (s *server) NextWriting(ctx context.Context, r contract.NextWritingRequestObject) (contract.NextWritingResponseObject, error) {
-	return contract.NextWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepNext)
+func (s *server) nextWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepNext)
 }
 
-// CancelWriting implements contract.StrictServerInterface.
-func (s *server) CancelWriting(ctx context.Context, r contract.CancelWritingRequestObject) (contract.CancelWritingResponseObject, error) {
-	return contract.CancelWriting204Response{}, s.app.TakeStep(ctx, "writing", r.Writing, app.StepCancel)
+func (s *server) cancelWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
+	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepCancel)
 }
 
-// DownloadWriting implements contract.StrictServerInterface.
-func (s *server) DownloadWriting(ctx context.Context, r contract.DownloadWritingRequestObject) (contract.DownloadWritingResponseObject, error) {
-	g, err := s.app.WrittenFile(ctx, r.Writing, r.Index)
+func (s *server) downloadWriting(ctx context.Context, at ofWritingIndex, _ none) (proven, error) {
+	g, err := s.app.WrittenFile(ctx, at.Writing, at.Index)
 	return proven{ctx.(*gin.Context).Request, g}, err
 }
 
-// GetWritingsZip implements contract.StrictServerInterface.
-func (s *server) GetWritingsZip(ctx context.Context, r contract.GetWritingsZipRequestObject) (contract.GetWritingsZipResponseObject, error) {
-	z, err := s.app.WrittenArchive(ctx, r.Production, r.Params.Writing)
-	return writtenArchive(z), err
-}
-
-type writtenArchive app.WrittenArchive
-
-// VisitGetWritingsZipResponse writes the archive.
-func (z writtenArchive) VisitGetWritingsZipResponse(w http.ResponseWriter) error {
-	return handOver(w, app.WrittenArchive(z))
-}
-
-// VisitDownloadWritingResponse serves the file.
-func (p proven) VisitDownloadWritingResponse(w http.ResponseWriter) error {
-	return p.VisitDownloadFileResponse(w)
+func (s *server) getWritingsZip(ctx context.Context, at ofProduction, q contract.GetWritingsZipParams) (document, error) {
+	z, err := s.app.WrittenArchive(ctx, at.Production, q.Writing)
+	return document{"application/zip", z.Name(), z.Write}, err
 }
 
 func readingsOf(rs []take.Reading) []contract.Reading {
@@ -344,7 +315,6 @@ func pictureWords(a *store.Analysis) (streams []string, picture string) {
 
 func silent(st store.Strand) bool { return st.Peak < audio.Gain(audio.SilenceDB) }
 
-// ListReadings implements contract.StrictServerInterface.
-func (s *server) ListReadings(_ context.Context, r contract.ListReadingsRequestObject) (contract.ListReadingsResponseObject, error) {
-	return contract.ListReadings200JSONResponse(readingsOf(take.WaysToRead(r.Params.Strands))), nil
+func (s *server) listReadings(_ context.Context, _ none, q contract.ListReadingsParams) ([]contract.Reading, error) {
+	return readingsOf(take.WaysToRead(q.Strands)), nil
 }

@@ -26,37 +26,30 @@ func (s *server) offered(ctx context.Context, production uuid.UUID) (contract.Wa
 	return out, err
 }
 
-// GetWatch implements contract.StrictServerInterface.
-func (s *server) GetWatch(ctx context.Context, r contract.GetWatchRequestObject) (contract.GetWatchResponseObject, error) {
-	o, err := s.offered(ctx, r.Production)
-	return contract.GetWatch200JSONResponse(o), err
+func (s *server) getWatch(ctx context.Context, at ofProduction, _ none) (contract.Watch, error) {
+	return s.offered(ctx, at.Production)
 }
 
-// SetWatch implements contract.StrictServerInterface.
-func (s *server) SetWatch(ctx context.Context, r contract.SetWatchRequestObject) (contract.SetWatchResponseObject, error) {
-	if err := s.watcher.Watch(ctx, r.Production, r.Body.Folders); err != nil {
-		return nil, err
+func (s *server) setWatch(ctx context.Context, at ofProduction, body contract.WatchOrder) (contract.Watch, error) {
+	if err := s.watcher.Watch(ctx, at.Production, body.Folders); err != nil {
+		return contract.Watch{}, err
 	}
-	o, err := s.offered(ctx, r.Production)
-	return contract.SetWatch200JSONResponse(o), err
+	return s.offered(ctx, at.Production)
 }
 
-// DeclineOffered implements contract.StrictServerInterface.
-func (s *server) DeclineOffered(ctx context.Context, r contract.DeclineOfferedRequestObject) (contract.DeclineOfferedResponseObject, error) {
-	if err := s.watcher.Decline(ctx, r.Production, r.Body.Paths); err != nil {
-		return nil, err
+func (s *server) declineOffered(ctx context.Context, at ofProduction, body contract.Declined) (contract.Watch, error) {
+	if err := s.watcher.Decline(ctx, at.Production, body.Paths); err != nil {
+		return contract.Watch{}, err
 	}
-	o, err := s.offered(ctx, r.Production)
-	return contract.DeclineOffered200JSONResponse(o), err
+	return s.offered(ctx, at.Production)
 }
 
-// ListHashLists implements contract.StrictServerInterface.
-func (s *server) ListHashLists(ctx context.Context, r contract.ListHashListsRequestObject) (contract.ListHashListsResponseObject, error) {
-	if _, err := s.app.Store.Production(ctx, r.Production); err != nil {
+func (s *server) listHashLists(ctx context.Context, at ofProduction, _ none) ([]contract.HashList, error) {
+	if _, err := s.app.Store.Production(ctx, at.Production); err != nil {
 		return nil, err
 	}
-	lists, err := s.app.HashLists(ctx, r.Production)
-	out := contract.ListHashLists200JSONResponse{}
+	lists, err := s.app.HashLists(ctx, at.Production)
+	out := []contract.HashList{}
 	for _, l := range lists {
 		out = append(out, contract.HashList{
 			Id: l.ID, Name: l.Name, Entries: l.Entries, Matches: l.Matches, Waiting: l.Waiting, Differs: append([]string{}, l.Differs...),
@@ -66,12 +59,10 @@ func (s *server) ListHashLists(ctx context.Context, r contract.ListHashListsRequ
 	return out, err
 }
 
-// GiveHashList implements contract.StrictServerInterface.
-func (s *server) GiveHashList(ctx context.Context, r contract.GiveHashListRequestObject) (contract.GiveHashListResponseObject, error) {
-	return contract.GiveHashList202Response{}, s.app.GiveHashList(ctx, r.Production, r.Body.Name, strings.NewReader(r.Body.Xml))
+func (s *server) giveHashList(ctx context.Context, at ofProduction, body contract.NewHashList) (none, error) {
+	return none{}, s.app.GiveHashList(ctx, at.Production, body.Name, strings.NewReader(body.Xml))
 }
 
-// RemoveHashList implements contract.StrictServerInterface.
-func (s *server) RemoveHashList(ctx context.Context, r contract.RemoveHashListRequestObject) (contract.RemoveHashListResponseObject, error) {
-	return contract.RemoveHashList204Response{}, s.app.RemoveHashList(ctx, r.List)
+func (s *server) removeHashList(ctx context.Context, at ofList, _ none) (none, error) {
+	return none{}, s.app.RemoveHashList(ctx, at.List)
 }

@@ -12,30 +12,29 @@ import (
 	"zestyloom/internal/store"
 )
 
-// ListSyncs implements contract.StrictServerInterface.
-func (s *server) ListSyncs(ctx context.Context, r contract.ListSyncsRequestObject) (contract.ListSyncsResponseObject, error) {
-	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
+func (s *server) listSyncs(ctx context.Context, at ofProduction, q contract.ListSyncsParams) (contract.SyncPage, error) {
+	p, after, limit, err := s.page(ctx, at.Production, q.After, q.Limit)
 	if err != nil {
-		return nil, err
+		return contract.SyncPage{}, err
 	}
 	var rows []store.Sync
-	if r.Params.Rows != nil {
-		rows, err = s.app.Store.SyncsOf(ctx, p.ID, *r.Params.Rows)
+	if q.Rows != nil {
+		rows, err = s.app.Store.SyncsOf(ctx, p.ID, *q.Rows)
 	} else {
 		rows, err = s.app.Store.SyncPage(ctx, p.ID, after, limit)
 	}
 	if err != nil {
-		return nil, err
+		return contract.SyncPage{}, err
 	}
 	v, err := s.syncView(ctx, p, rows)
 	if err != nil {
-		return nil, err
+		return contract.SyncPage{}, err
 	}
-	out := contract.ListSyncs200JSONResponse{Items: []contract.Sync{}}
+	out := contract.SyncPage{Items: []contract.Sync{}}
 	for _, row := range rows {
 		out.Items = append(out.Items, v.pair(row))
 	}
-	if len(rows) == limit && r.Params.Rows == nil {
+	if len(rows) == limit && q.Rows == nil {
 		out.Next = rows[limit-1].ID.String()
 	}
 	return out, nil
@@ -121,36 +120,30 @@ func (v *syncView) pair(row store.Sync) contract.Sync {
 	return out
 }
 
-// ProposeSyncs implements contract.StrictServerInterface.
-func (s *server) ProposeSyncs(ctx context.Context, r contract.ProposeSyncsRequestObject) (contract.ProposeSyncsResponseObject, error) {
-	added, err := s.app.ProposeSyncs(ctx, r.Production)
-	return contract.ProposeSyncs202JSONResponse{Added: added}, err
+func (s *server) proposeSyncs(ctx context.Context, at ofProduction, _ none) (contract.Proposed, error) {
+	added, err := s.app.ProposeSyncs(ctx, at.Production)
+	return contract.Proposed{Added: added}, err
 }
 
-// DecideSync implements contract.StrictServerInterface.
-func (s *server) DecideSync(ctx context.Context, r contract.DecideSyncRequestObject) (contract.DecideSyncResponseObject, error) {
-	along, err := s.app.DecideSync(ctx, r.Sync, app.Decision{Accept: r.Body.Accept, ByTimecode: given(r.Body.By) == contract.SyncDecisionByTimecode, Nudge: r.Body.Nudge})
-	return contract.DecideSync200JSONResponse{Along: along}, err
+func (s *server) decideSync(ctx context.Context, at ofSync, body contract.SyncDecision) (contract.SyncDecided, error) {
+	along, err := s.app.DecideSync(ctx, at.Sync, app.Decision{Accept: body.Accept, ByTimecode: given(body.By) == contract.SyncDecisionByTimecode, Nudge: body.Nudge})
+	return contract.SyncDecided{Along: along}, err
 }
 
-// NudgeSync implements contract.StrictServerInterface.
-func (s *server) NudgeSync(ctx context.Context, r contract.NudgeSyncRequestObject) (contract.NudgeSyncResponseObject, error) {
-	return contract.NudgeSync204Response{}, s.app.NudgeSync(ctx, r.Sync, r.Body.Samples, r.Body.Was)
+func (s *server) nudgeSync(ctx context.Context, at ofSync, body contract.SyncNudge) (none, error) {
+	return none{}, s.app.NudgeSync(ctx, at.Sync, body.Samples, body.Was)
 }
 
-// SetClock implements contract.StrictServerInterface.
-func (s *server) SetClock(ctx context.Context, r contract.SetClockRequestObject) (contract.SetClockResponseObject, error) {
-	return contract.SetClock204Response{}, s.app.SetClock(ctx, r.Sync, r.Body.Off)
+func (s *server) setClock(ctx context.Context, at ofSync, body contract.ClockOrder) (none, error) {
+	return none{}, s.app.SetClock(ctx, at.Sync, body.Off)
 }
 
-// SetDetached implements contract.StrictServerInterface.
-func (s *server) SetDetached(ctx context.Context, r contract.SetDetachedRequestObject) (contract.SetDetachedResponseObject, error) {
-	return contract.SetDetached204Response{}, s.app.SetDetached(ctx, r.Strand, r.Body.Detached, r.Body.Shift, r.Body.Was)
+func (s *server) setDetached(ctx context.Context, at ofStrand, body contract.DetachOrder) (none, error) {
+	return none{}, s.app.SetDetached(ctx, at.Strand, body.Detached, body.Shift, body.Was)
 }
 
-// AlignAgain implements contract.StrictServerInterface.
-func (s *server) AlignAgain(ctx context.Context, r contract.AlignAgainRequestObject) (contract.AlignAgainResponseObject, error) {
-	return contract.AlignAgain202Response{}, s.app.AlignAgain(ctx, r.Sync)
+func (s *server) alignAgain(ctx context.Context, at ofSync, _ none) (none, error) {
+	return none{}, s.app.AlignAgain(ctx, at.Sync)
 }
 
 // synced says how far lining a take up is: of its pairs the furthest counts.

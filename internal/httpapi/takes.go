@@ -18,33 +18,32 @@ import (
 	"zestyloom/internal/store"
 )
 
-// ListTakes implements contract.StrictServerInterface.
-func (s *server) ListTakes(ctx context.Context, r contract.ListTakesRequestObject) (contract.ListTakesResponseObject, error) {
-	p, after, limit, err := s.page(ctx, r.Production, r.Params.After, r.Params.Limit)
+func (s *server) listTakes(ctx context.Context, at ofProduction, q contract.ListTakesParams) (contract.TakePage, error) {
+	p, after, limit, err := s.page(ctx, at.Production, q.After, q.Limit)
 	if err != nil {
-		return nil, err
+		return contract.TakePage{}, err
 	}
-	if r.Params.Rows != nil {
-		ts, err := s.app.Store.ListTakesOf(ctx, p.ID, *r.Params.Rows)
+	if q.Rows != nil {
+		ts, err := s.app.Store.ListTakesOf(ctx, p.ID, *q.Rows)
 		if err != nil {
-			return nil, err
+			return contract.TakePage{}, err
 		}
 		items, err := s.takes(ctx, p, ts)
-		return contract.ListTakes200JSONResponse{Items: items, Total: len(items)}, err
+		return contract.TakePage{Items: items, Total: len(items)}, err
 	}
 	ts, err := s.app.Store.ListTakes(ctx, p.ID, after, limit)
 	if err != nil {
-		return nil, err
+		return contract.TakePage{}, err
 	}
 	total, err := s.app.Store.TakeCount(ctx, p.ID)
 	if err != nil {
-		return nil, err
+		return contract.TakePage{}, err
 	}
 	items, err := s.takes(ctx, p, ts)
 	if err != nil {
-		return nil, err
+		return contract.TakePage{}, err
 	}
-	out := contract.ListTakes200JSONResponse{Items: items, Total: total}
+	out := contract.TakePage{Items: items, Total: total}
 	if len(ts) == limit {
 		out.Next = ts[len(ts)-1].ID.String()
 	}
@@ -103,50 +102,48 @@ func (s *server) takes(ctx context.Context, p store.Production, ts []store.Liste
 	return out, nil
 }
 
-// LabelStrand implements contract.StrictServerInterface.
-func (s *server) LabelStrand(ctx context.Context, r contract.LabelStrandRequestObject) (contract.LabelStrandResponseObject, error) {
-	t, err := s.app.LabelStrand(ctx, r.Strand, r.Body.Label, r.Body.Was)
+func (s *server) labelStrand(ctx context.Context, at ofStrand, body contract.StrandLabel) (contract.Take, error) {
+	t, err := s.app.LabelStrand(ctx, at.Strand, body.Label, body.Was)
 	if err != nil {
-		return nil, err
+		return contract.Take{}, err
 	}
 	p, err := s.app.Store.Production(ctx, t.ProductionID)
 	if err != nil {
-		return nil, err
+		return contract.Take{}, err
 	}
 	listed, err := s.app.Store.ListTakesOf(ctx, p.ID, []uuid.UUID{t.ID})
 	if err != nil {
-		return nil, err
+		return contract.Take{}, err
 	}
 	items, err := s.takes(ctx, p, listed)
 	if err != nil {
-		return nil, err
+		return contract.Take{}, err
 	}
-	return contract.LabelStrand200JSONResponse(items[0]), nil
+	return items[0], nil
 }
 
-// GetWaveform implements contract.StrictServerInterface.
-func (s *server) GetWaveform(ctx context.Context, r contract.GetWaveformRequestObject) (contract.GetWaveformResponseObject, error) {
+func (s *server) getWaveform(ctx context.Context, at ofSignal, q contract.GetWaveformParams) (waveformColumns, error) {
 	from, to, columns := int64(0), int64(0), 512
-	if r.Params.From != nil {
-		from = *r.Params.From
+	if q.From != nil {
+		from = *q.From
 	}
-	if r.Params.To != nil {
-		to = *r.Params.To
+	if q.To != nil {
+		to = *q.To
 	}
-	if r.Params.Columns != nil {
-		columns = *r.Params.Columns
+	if q.Columns != nil {
+		columns = *q.Columns
 	}
-	pairs, err := s.app.Waveform(ctx, r.Strand, from, to, columns)
+	pairs, err := s.app.Waveform(ctx, at.Strand, from, to, columns)
 	if err != nil {
-		return nil, err
+		return waveformColumns{}, err
 	}
 	return waveformColumns(pairs), nil
 }
 
 type waveformColumns []waveform.Pair
 
-// VisitGetWaveformResponse writes the pairs. A strand's sound never changes, so they may be kept.
-func (p waveformColumns) VisitGetWaveformResponse(w http.ResponseWriter) error {
+// give writes the pairs. A strand's sound never changes, so they may be kept.
+func (p waveformColumns) give(w http.ResponseWriter) error {
 	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
 	return p.write(w)
 }
@@ -162,26 +159,25 @@ func (p waveformColumns) write(w http.ResponseWriter) error {
 	return err
 }
 
-// GetSound implements contract.StrictServerInterface.
-func (s *server) GetSound(ctx context.Context, r contract.GetSoundRequestObject) (contract.GetSoundResponseObject, error) {
+func (s *server) getSound(ctx context.Context, at ofSignal, q contract.GetSoundParams) (soundStream, error) {
 	var from, frames int64
-	if r.Params.From != nil {
-		from = *r.Params.From
+	if q.From != nil {
+		from = *q.From
 	}
-	if r.Params.Frames != nil {
-		frames = *r.Params.Frames
+	if q.Frames != nil {
+		frames = *q.Frames
 	}
-	sound, _, err := s.app.OpenSound(ctx, r.Strand, from, frames)
+	sound, _, err := s.app.OpenSound(ctx, at.Strand, from, frames)
 	if err != nil {
-		return nil, err
+		return soundStream{}, err
 	}
 	return soundStream{sound}, nil
 }
 
 type soundStream struct{ sound *app.Sound }
 
-// VisitGetSoundResponse streams the samples, each block as soon as it is read.
-func (s soundStream) VisitGetSoundResponse(w http.ResponseWriter) error {
+// give streams the samples, each block as soon as it is read.
+func (s soundStream) give(w http.ResponseWriter) error {
 	defer s.sound.Close()
 	w.Header().Set("Content-Type", "application/octet-stream")
 	w.Header().Set("X-Sample-Rate", strconv.Itoa(s.sound.Rate()))

@@ -11,23 +11,21 @@ import (
 	"zestyloom/internal/httpapi/contract"
 )
 
-// GetKey implements contract.StrictServerInterface.
-func (s *server) GetKey(context.Context, contract.GetKeyRequestObject) (contract.GetKeyResponseObject, error) {
+func (s *server) getKey(_ context.Context, _ none, _ none) (contract.PublicKey, error) {
 	if s.app.Key == nil {
-		return nil, app.ErrNotFound
+		return contract.PublicKey{}, app.ErrNotFound
 	}
 	key := s.app.Key.Public().(ed25519.PublicKey)
-	return contract.GetKey200JSONResponse{Algorithm: contract.Ed25519, Key: base64.StdEncoding.EncodeToString(key), Fingerprint: attest.Fingerprint(key), Pem: attest.PEM(key)}, nil
+	return contract.PublicKey{Algorithm: contract.Ed25519, Key: base64.StdEncoding.EncodeToString(key), Fingerprint: attest.Fingerprint(key), Pem: attest.PEM(key)}, nil
 }
 
-// GetScrub implements contract.StrictServerInterface.
-func (s *server) GetScrub(ctx context.Context, _ contract.GetScrubRequestObject) (contract.GetScrubResponseObject, error) {
+func (s *server) getScrub(ctx context.Context, _ none, _ none) (contract.Scrub, error) {
 	n, err := s.app.Scrub(ctx)
 	if err != nil {
-		return nil, err
+		return contract.Scrub{}, err
 	}
 	now := s.app.ScrubbingNow()
-	return contract.GetScrub200JSONResponse{
+	return contract.Scrub{
 		Days: int(s.app.ScrubEvery / (24 * time.Hour)), Files: n.Files, FilesDone: n.FilesDone, Bytes: n.Bytes, BytesDone: n.BytesDone, Deliveries: n.Deliveries, DeliveriesDone: n.DeliveriesDone,
 		Amiss: n.Amiss, Oldest: n.Oldest, Reading: now.Name, ReadingDone: now.Done, ReadingTotal: now.Total,
 	}, nil

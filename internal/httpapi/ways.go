@@ -15,10 +15,9 @@ import (
 // kinds of layouts, as the contract has them.
 var layoutKinds = map[audio.Kind]contract.LayoutOfferedKind{audio.Bed: contract.LayoutOfferedKindBed, audio.Ambisonic: contract.LayoutOfferedKindAmbisonic, audio.Discrete: contract.LayoutOfferedKindDiscrete}
 
-// ListLayouts implements contract.StrictServerInterface.
-func (s *server) ListLayouts(ctx context.Context, _ contract.ListLayoutsRequestObject) (contract.ListLayoutsResponseObject, error) {
+func (s *server) listLayouts(ctx context.Context, _ none, _ none) ([]contract.LayoutOffered, error) {
 	all, err := s.app.Layouts(ctx)
-	out := contract.ListLayouts200JSONResponse{}
+	out := []contract.LayoutOffered{}
 	for _, l := range all {
 		out = append(out, offeredLayout(l))
 	}
@@ -36,29 +35,26 @@ func offeredLayout(l app.OfferedLayout) contract.LayoutOffered {
 	return out
 }
 
-// KeepLayout implements contract.StrictServerInterface.
-func (s *server) KeepLayout(ctx context.Context, r contract.KeepLayoutRequestObject) (contract.KeepLayoutResponseObject, error) {
-	l, err := s.app.KeepLayout(ctx, *r.Body)
+func (s *server) keepLayout(ctx context.Context, _ none, body contract.OwnLayout) (contract.LayoutOffered, error) {
+	l, err := s.app.KeepLayout(ctx, body)
 	if err != nil {
-		return nil, err
+		return contract.LayoutOffered{}, err
 	}
-	return contract.KeepLayout200JSONResponse(offeredLayout(l)), nil
+	return offeredLayout(l), nil
 }
 
-// ForgetLayout implements contract.StrictServerInterface.
-func (s *server) ForgetLayout(ctx context.Context, r contract.ForgetLayoutRequestObject) (contract.ForgetLayoutResponseObject, error) {
-	return contract.ForgetLayout204Response{}, s.app.ForgetLayout(ctx, r.Layout)
+func (s *server) forgetLayout(ctx context.Context, at ofLayout, _ none) (none, error) {
+	return none{}, s.app.ForgetLayout(ctx, at.Layout)
 }
 
-// ListWays implements contract.StrictServerInterface.
-func (s *server) ListWays(_ context.Context, r contract.ListWaysRequestObject) (contract.ListWaysResponseObject, error) {
-	from, err := audio.ParseLayout(r.Params.From)
+func (s *server) listWays(_ context.Context, _ none, q contract.ListWaysParams) ([]contract.Patch, error) {
+	from, err := audio.ParseLayout(q.From)
 	if err != nil {
 		return nil, snag.Refuse("bad_layout", "%w", err)
 	}
-	to, err := audio.ParseLayout(r.Params.To)
+	to, err := audio.ParseLayout(q.To)
 	if err != nil {
 		return nil, snag.Refuse("bad_layout", "%w", err)
 	}
-	return contract.ListWays200JSONResponse(append([]weave.Patch{}, weave.Ways(from, to, given(r.Params.Law))...)), nil
+	return append([]weave.Patch{}, weave.Ways(from, to, given(q.Law))...), nil
 }

@@ -13,22 +13,20 @@ import (
 	"zestyloom/internal/httpapi/contract"
 )
 
-// PreviewWeave implements contract.StrictServerInterface.
-func (s *server) PreviewWeave(ctx context.Context, r contract.PreviewWeaveRequestObject) (contract.PreviewWeaveResponseObject, error) {
-	rows, lost, err := s.app.PreviewWeave(ctx, r.Reel, r.Body.Change)
+func (s *server) previewWeave(ctx context.Context, at ofReel, body contract.WeaveChange) (contract.WeavePreview, error) {
+	rows, lost, err := s.app.PreviewWeave(ctx, at.Reel, body.Change)
 	if err != nil {
-		return nil, err
+		return contract.WeavePreview{}, err
 	}
 	v := contract.WeavePreview{Rows: []contract.WeaveRow{}, Lost: append([]string{}, lost...)}
 	for _, w := range rows {
 		v.Rows = append(v.Rows, contract.WeaveRow{What: contract.WeaveRowWhat(w.What), Name: w.Name, State: contract.WeaveRowState(w.State), Says: w.Says})
 	}
-	return contract.PreviewWeave200JSONResponse(v), nil
+	return v, nil
 }
 
-// GetNulls implements contract.StrictServerInterface.
-func (s *server) GetNulls(ctx context.Context, r contract.GetNullsRequestObject) (contract.GetNullsResponseObject, error) {
-	nulls, p, err := s.app.Nulls(ctx, r.Reel, r.Params.From, r.Params.To)
+func (s *server) getNulls(ctx context.Context, at ofReel, q contract.GetNullsParams) ([]contract.NullFigure, error) {
+	nulls, p, err := s.app.Nulls(ctx, at.Reel, q.From, q.To)
 	if err != nil {
 		return nil, err
 	}
@@ -52,22 +50,21 @@ func (s *server) GetNulls(ctx context.Context, r contract.GetNullsRequestObject)
 		}
 		out = append(out, v)
 	}
-	return contract.GetNulls200JSONResponse(out), nil
+	return out, nil
 }
 
-// GetWays implements contract.StrictServerInterface.
-func (s *server) GetWays(ctx context.Context, r contract.GetWaysRequestObject) (contract.GetWaysResponseObject, error) {
-	row, err := s.app.Store.Reel(ctx, r.Reel)
+func (s *server) getWays(ctx context.Context, at ofReel, q contract.GetWaysParams) ([][]contract.WayStep, error) {
+	row, err := s.app.Store.Reel(ctx, at.Reel)
 	if err != nil {
 		return nil, err
 	}
 	out := [][]weave.Step{}
 	for _, t := range row.Doc.Routed() {
-		if t.ID == r.Params.Track {
-			out = append(out, row.Doc.Weave.Traces(t, r.Params.Output)...)
+		if t.ID == q.Track {
+			out = append(out, row.Doc.Weave.Traces(t, q.Output)...)
 		}
 	}
-	return contract.GetWays200JSONResponse(out), nil
+	return out, nil
 }
 
 func keptTemplate(t app.KeptTemplate) contract.KeptTemplate {
@@ -78,8 +75,7 @@ func keptTemplate(t app.KeptTemplate) contract.KeptTemplate {
 	return v
 }
 
-// ListWeaveTemplates implements contract.StrictServerInterface.
-func (s *server) ListWeaveTemplates(ctx context.Context, _ contract.ListWeaveTemplatesRequestObject) (contract.ListWeaveTemplatesResponseObject, error) {
+func (s *server) listWeaveTemplates(ctx context.Context, _ none, _ none) ([]contract.KeptTemplate, error) {
 	all, err := s.app.WeaveTemplates(ctx)
 	if err != nil {
 		return nil, err
@@ -88,50 +84,45 @@ func (s *server) ListWeaveTemplates(ctx context.Context, _ contract.ListWeaveTem
 	for _, t := range all {
 		out = append(out, keptTemplate(t))
 	}
-	return contract.ListWeaveTemplates200JSONResponse(out), nil
+	return out, nil
 }
 
-// GetBeginnings implements contract.StrictServerInterface.
-func (s *server) GetBeginnings(ctx context.Context, r contract.GetBeginningsRequestObject) (contract.GetBeginningsResponseObject, error) {
-	b, err := s.app.Beginnings(ctx, r.Params.Production)
-	return contract.GetBeginnings200JSONResponse(b), err
+func (s *server) getBeginnings(ctx context.Context, _ none, q contract.GetBeginningsParams) (contract.Beginnings, error) {
+	b, err := s.app.Beginnings(ctx, q.Production)
+	return contract.Beginnings(b), err
 }
 
-// SetBeginning implements contract.StrictServerInterface.
-func (s *server) SetBeginning(ctx context.Context, r contract.SetBeginningRequestObject) (contract.SetBeginningResponseObject, error) {
-	if err := s.app.SetBeginning(ctx, r.Body.Production, r.Body.Template); err != nil {
-		return nil, err
+func (s *server) setBeginning(ctx context.Context, _ none, body contract.BeginningChange) (contract.Beginnings, error) {
+	if err := s.app.SetBeginning(ctx, body.Production, body.Template); err != nil {
+		return contract.Beginnings{}, err
 	}
-	b, err := s.app.Beginnings(ctx, r.Body.Production)
-	return contract.SetBeginning200JSONResponse(b), err
+	b, err := s.app.Beginnings(ctx, body.Production)
+	return contract.Beginnings(b), err
 }
 
-// AddWeaveTemplate implements contract.StrictServerInterface.
-func (s *server) AddWeaveTemplate(ctx context.Context, r contract.AddWeaveTemplateRequestObject) (contract.AddWeaveTemplateResponseObject, error) {
-	t, err := s.app.AddWeaveTemplate(ctx, *r.Body)
+func (s *server) addWeaveTemplate(ctx context.Context, _ none, body contract.WeaveTemplate) (contract.KeptTemplate, error) {
+	t, err := s.app.AddWeaveTemplate(ctx, body)
 	if err != nil {
-		return nil, err
+		return contract.KeptTemplate{}, err
 	}
-	return contract.AddWeaveTemplate200JSONResponse(keptTemplate(t)), nil
+	return keptTemplate(t), nil
 }
 
-// KeepWeave implements contract.StrictServerInterface.
-func (s *server) KeepWeave(ctx context.Context, r contract.KeepWeaveRequestObject) (contract.KeepWeaveResponseObject, error) {
+func (s *server) keepWeave(ctx context.Context, at ofReel, body contract.TemplateNaming) (contract.KeptTemplate, error) {
 	description := ""
-	if r.Body.Description != nil {
-		description = *r.Body.Description
+	if body.Description != nil {
+		description = *body.Description
 	}
-	t, err := s.app.KeepWeave(ctx, r.Reel, r.Body.Name, description)
+	t, err := s.app.KeepWeave(ctx, at.Reel, body.Name, description)
 	if err != nil {
-		return nil, err
+		return contract.KeptTemplate{}, err
 	}
-	return contract.KeepWeave200JSONResponse(keptTemplate(t)), nil
+	return keptTemplate(t), nil
 }
 
-// RemoveWeaveTemplate implements contract.StrictServerInterface.
-func (s *server) RemoveWeaveTemplate(ctx context.Context, r contract.RemoveWeaveTemplateRequestObject) (contract.RemoveWeaveTemplateResponseObject, error) {
-	if err := s.app.RemoveWeaveTemplate(ctx, r.Template); err != nil {
-		return nil, err
+func (s *server) removeWeaveTemplate(ctx context.Context, at ofTemplate, _ none) (none, error) {
+	if err := s.app.RemoveWeaveTemplate(ctx, at.Template); err != nil {
+		return none{}, err
 	}
-	return contract.RemoveWeaveTemplate204Response{}, nil
+	return none{}, nil
 }
