@@ -26,6 +26,7 @@ import (
 	"zestyloom/internal/jobs"
 	"zestyloom/internal/keyfile"
 	"zestyloom/internal/media"
+	"zestyloom/internal/observe"
 	"zestyloom/internal/pgserver"
 	"zestyloom/internal/store"
 	"zestyloom/web"
@@ -45,12 +46,21 @@ type settings struct {
 	seed     bool // the demonstration
 	keep     bool // the database, if it is ours: brought back when it ends by itself, and stopped with us
 	reset    bool
+	logLevel string
+	slow     time.Duration // statements of the database that take longer are logged
+	profiles string        // loopback address for pprof and expvar; "" for none
+
+	log     *slog.Logger
+	figures *observe.Figures
 }
 
 func (s *settings) common(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&s.home, "home", envOr("ZESTYLOOM_HOME", "var"), "folder for media, and for the database where it is our own (ZESTYLOOM_HOME)")
 	cmd.Flags().StringVar(&s.database, "database", os.Getenv("ZESTYLOOM_DATABASE_URL"), "PostgreSQL to use; one of our own on loopback otherwise (ZESTYLOOM_DATABASE_URL)")
 	cmd.Flags().StringVar(&s.group, "media-group", os.Getenv("ZESTYLOOM_MEDIA_GROUP"), "group of this machine whose members may read the media folder; others can't (ZESTYLOOM_MEDIA_GROUP)")
+	cmd.Flags().StringVar(&s.logLevel, "log-level", envOr("ZESTYLOOM_LOG_LEVEL", "warn"), "what is logged: debug, info (a line for every request and job), warn or error (ZESTYLOOM_LOG_LEVEL)")
+	cmd.Flags().DurationVar(&s.slow, "slow-statements", 500*time.Millisecond, "statements of the database that take longer are logged; 0 for none")
+	cmd.Flags().StringVar(&s.profiles, "profiles", "", "loopback address to show profiles and variables of the process at (/debug/pprof/, /debug/vars), as in 127.0.0.1:6060; nowhere otherwise")
 	cmd.Flags().StringVar(&s.shelf, "shelf", "", "folder of this machine that files can be taken in from; it is only read")
 }
 
@@ -96,10 +106,9 @@ func workerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "worker", Short: "Work on jobs of an application that another process serves", Args: exactly(0, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			log := logger()
 			return s.with(cmd.Context(), func(a *app.App) error {
-				log.Info("working")
-				return jobs.Run(cmd.Context(), a, log)
+				s.log.Info("working")
+				return jobs.Run(cmd.Context(), a, s.log, s.figures)
 			})
 		},
 	}
@@ -119,13 +128,30 @@ func migrateCommand() *cobra.Command {
 	return cmd
 }
 
-func logger() *slog.Logger {
-	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+// watched begins to log and to count, and shows profiles where that is asked for.
+func (s *settings) watched(ctx context.Context) error {
+	level, err := observe.Level(s.logLevel)
+	if err != nil {
+		return UsageError{err}
+	}
+	s.log, s.figures = observe.Logger(os.Stderr, level), observe.NewFigures()
+	if s.profiles == "" {
+		return nil
+	}
+	if err := httpapi.Loopback(s.profiles); err != nil {
+		return err
+	}
+	at, err := observe.Profiles(ctx, s.profiles)
+	if err != nil {
+		return err
+	}
+	s.log.Warn("profiles are shown", "at", fmt.Sprintf("http://%s/debug/pprof/", at))
+	return nil
 }
 
 // serve runs until the context ends; then requests, jobs and the database are stopped in order.
 func (s *settings) serve(cmd *cobra.Command) error {
-	ctx, out, log := cmd.Context(), cmd.OutOrStdout(), logger()
+	ctx, out := cmd.Context(), cmd.OutOrStdout()
 	if err := httpapi.Loopback(s.address); err != nil {
 		return err
 	}
@@ -153,13 +179,14 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		return UsageError{fmt.Errorf("--lines %s: an address and a port were expected, as in 127.0.0.1:5004", s.lines)}
 	}
 	return s.with(ctx, func(a *app.App) error {
+		log := s.log
 		a.Lines.To, a.Lines.Deck.URL = to, strings.TrimRight(s.deck, "/")
 		if err := a.ForgetLaybacks(ctx); err != nil {
 			return err
 		}
 		defer a.StopLines()
 		hub, watcher := httpapi.NewHub(), app.NewWatcher(a)
-		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log, Version: Version})
+		handler, err := httpapi.New(httpapi.Options{App: a, Watcher: watcher, Hub: hub, Web: web.Dist(), Log: log, Figures: s.figures, Version: Version})
 		if err != nil {
 			return err
 		}
@@ -186,7 +213,7 @@ func (s *settings) serve(cmd *cobra.Command) error {
 		failed := make(chan error, 2)
 		if !s.noWorker {
 			running.Go(func() {
-				if err := jobs.Run(background, a, log); err != nil {
+				if err := jobs.Run(background, a, log, s.figures); err != nil {
 					failed <- fmt.Errorf("the worker stopped: %w", err)
 				}
 			})
@@ -266,6 +293,9 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(512 << 20)
 	}
+	if err := s.watched(ctx); err != nil {
+		return err
+	}
 	url := s.database
 	var trouble func() string
 	if url == "" {
@@ -283,11 +313,12 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 		}
 		url, trouble = pg.URL("zestyloom"), pg.Trouble
 	}
-	st, err := store.Open(ctx, url)
+	st, err := store.OpenTraced(ctx, url, observe.Statements{Figures: s.figures, Log: s.log, Slow: s.slow})
 	if err != nil {
 		return err
 	}
 	defer st.Close()
+	s.figures.Gauge("database_connections", "Connections to the database that are in use.", func() float64 { return float64(st.Pool.Stat().AcquiredConns()) })
 	if err := st.Migrate(ctx); err != nil {
 		return err
 	}
@@ -298,7 +329,7 @@ func (s *settings) with(ctx context.Context, fn func(*app.App) error) (err error
 	if err := folder.CloseToOthers(s.group); err != nil {
 		return err
 	}
-	queue, err := jobs.NewQueue(st, logger())
+	queue, err := jobs.NewQueue(st, s.log)
 	if err != nil {
 		return err
 	}

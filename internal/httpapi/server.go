@@ -21,6 +21,7 @@ import (
 	"zestyloom/core/snag"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/observe"
 	"zestyloom/internal/store"
 )
 
@@ -31,6 +32,7 @@ type Options struct {
 	Hub     *Hub
 	Web     fs.FS // the built front end
 	Log     *slog.Logger
+	Figures *observe.Figures // counted; nil for none
 	// BodyTime is how long all of a request's body may take to arrive; half a minute when it is 0. Uploads have
 	// their own: a minute without a byte ends them, to be gone on with.
 	BodyTime time.Duration
@@ -51,15 +53,18 @@ func New(o Options) (http.Handler, error) {
 	e := gin.New()
 	e.ContextWithFallback = true // handlers end when their request does
 	s := &server{o.App, o.Watcher, o.Hub, o.Log}
-	e.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
-		s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
-		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
+	e.Use(o.Figures.Requests(o.Log, sessionHeader), gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
+		s.log.Error("panic", "request", observe.Request(c), "path", c.Request.URL.Path, "value", v)
+		problem(c, http.StatusInternalServerError, "internal", wentWrong(c))
 	}), guard(cmp.Or(o.BodyTime, bodyTime)), session)
 	uploads, err := s.uploads()
 	if err != nil {
 		return nil, err
 	}
 	e.Any("/api/uploads/*path", uploads)
+	if o.Figures != nil {
+		e.GET("/metrics", gin.WrapH(o.Figures.Handler()))
+	}
 	if err := documents(e, o.Version); err != nil {
 		return nil, err
 	}
@@ -92,7 +97,7 @@ func (s *server) brokenOff(c *gin.Context, err error) {
 		s.fail(c, err)
 		return
 	}
-	s.log.Warn("response broken off", "path", c.Request.URL.Path, "error", err)
+	s.log.Warn("response broken off", "request", observe.Request(c), "path", c.Request.URL.Path, "error", err)
 	if off, ok := c.Request.Context().Value(brokenKey{}).(*bool); ok {
 		*off = true
 	}
@@ -192,9 +197,14 @@ func (s *server) fail(c *gin.Context, err error) {
 	case errors.Is(err, context.Canceled):
 		c.Abort()
 	default:
-		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		problem(c, http.StatusInternalServerError, "internal", "something went wrong in the server; its log says more")
+		s.log.Error("request failed", "request", observe.Request(c), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		problem(c, http.StatusInternalServerError, "internal", wentWrong(c))
 	}
+}
+
+// wentWrong says under which name the log has what went wrong.
+func wentWrong(c *gin.Context) string {
+	return "something went wrong in the server; its log says more, under " + observe.Request(c)
 }
 
 // Bounds of what comes in, but for uploads, which have their own.

@@ -66,7 +66,7 @@ func start(t testing.TB, shelf string) *server {
 	hub := httpapi.NewHub()
 	running.Go(func() { hub.Run(ctx, st, log) })
 	running.Go(func() {
-		if err := jobs.Run(ctx, a, log); err != nil {
+		if err := jobs.Run(ctx, a, log, nil); err != nil {
 			t.Errorf("the worker ended: %v", err)
 		}
 	})

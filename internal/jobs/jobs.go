@@ -20,6 +20,7 @@ import (
 	"zestyloom/core/safely"
 	"zestyloom/core/snag"
 	"zestyloom/internal/app"
+	"zestyloom/internal/observe"
 	"zestyloom/internal/store"
 )
 
@@ -69,7 +70,7 @@ var kinds = []kind{analyse, check, relate, align, deliver, write, makePrint}
 type kind interface {
 	kind() string
 	options() *river.InsertOpts
-	register(w *river.Workers, a *app.App, log *slog.Logger)
+	register(w *river.Workers, a *app.App, log *slog.Logger, figures *observe.Figures)
 }
 
 // work is what is done for a kind of job, and what is said where it can't be done.
@@ -93,14 +94,14 @@ func (k work[T]) options() *river.InsertOpts {
 	return o
 }
 
-func (k work[T]) register(w *river.Workers, a *app.App, log *slog.Logger) {
-	river.AddWorker(w, &worker[T]{log: log, app: a, work: k})
+func (k work[T]) register(w *river.Workers, a *app.App, log *slog.Logger, figures *observe.Figures) {
+	river.AddWorker(w, &worker[T]{log: log, figures: figures, app: a, work: k})
 }
 
-func workers(a *app.App, log *slog.Logger) *river.Workers {
+func workers(a *app.App, log *slog.Logger, figures *observe.Figures) *river.Workers {
 	w := river.NewWorkers()
 	for _, k := range kinds {
-		k.register(w, a, log)
+		k.register(w, a, log, figures)
 	}
 	return w
 }
@@ -113,13 +114,29 @@ const maxDeaths = 3
 // workers die over.
 type worker[T app.Job] struct {
 	river.WorkerDefaults[T]
-	work work[T]
-	app  *app.App
-	log  *slog.Logger
+	work    work[T]
+	app     *app.App
+	log     *slog.Logger
+	figures *observe.Figures
 }
 
 // Work implements river.Worker.
 func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
+	began := time.Now()
+	err := w.attempt(ctx, job)
+	ended := "done"
+	switch {
+	case ctx.Err() != nil:
+		ended = "stopped"
+	case err != nil:
+		ended = "failed"
+	}
+	w.figures.Job(job.Kind, ended, time.Since(began))
+	w.log.Info("job", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "args", string(job.EncodedArgs), "ended", ended, "took", time.Since(began), "error", err)
+	return err
+}
+
+func (w *worker[T]) attempt(ctx context.Context, job *river.Job[T]) error {
 	var kept struct{ Deaths int }
 	if err := json.Unmarshal(job.Metadata, &kept); err != nil {
 		w.log.Error("a job's metadata is not understood", "job", job.ID, "error", err)
@@ -152,15 +169,15 @@ func (w *worker[T]) NextRetry(job *river.Job[T]) time.Time {
 	return time.Now().Add(min(30*time.Second, time.Second<<min(10, max(0, job.Attempt-1))))
 }
 
-// Run works on jobs until ctx ends; then jobs under way are stopped and left for the next worker. When the database
+// Run works on jobs until ctx ends, and counts them where figures is not nil; then jobs under way are stopped and left for the next worker. When the database
 // ends the session that says that this worker lives, its jobs are stopped, and it begins anew under another name.
-func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
+func Run(ctx context.Context, a *app.App, log *slog.Logger, figures *observe.Figures) error {
 	var names []string // under which it has worked
 	for wait := 100 * time.Millisecond; ctx.Err() == nil; {
 		id := "worker-" + store.NewID().String()
 		began := time.Now()
 		names = append(names, id)
-		err := run(ctx, a, log, id, names)
+		err := run(ctx, a, log, figures, id, names)
 		switch {
 		case ctx.Err() != nil:
 			return err
@@ -181,7 +198,7 @@ func Run(ctx context.Context, a *app.App, log *slog.Logger) error {
 	return nil
 }
 
-func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []string) error {
+func run(ctx context.Context, a *app.App, log *slog.Logger, figures *observe.Figures, id string, names []string) error {
 	// The lock comes first and goes last: whoever holds it is alive.
 	held, release, err := a.Store.HoldWorker(ctx, id)
 	if ctx.Err() != nil {
@@ -192,7 +209,7 @@ func run(ctx context.Context, a *app.App, log *slog.Logger, id string, names []s
 	}
 	defer release()
 	c, err := river.NewClient(riverpgxv5.New(a.Store.Pool), &river.Config{
-		ID: id, Logger: log, Workers: workers(a, log), JobTimeout: -1,
+		ID: id, Logger: log, Workers: workers(a, log, figures), JobTimeout: -1,
 		Queues:            map[string]river.QueueConfig{intakeQueue: {MaxWorkers: 2}, deliveryQueue: {MaxWorkers: 1}, writingQueue: {MaxWorkers: 1}, printQueue: {MaxWorkers: 1}, alignQueue: {MaxWorkers: 1}},
 		FetchPollInterval: 500 * time.Millisecond,
 		// Orphans are freed by their workers' locks, not by age: a long render is no orphan.
