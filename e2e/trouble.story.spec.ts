@@ -7,7 +7,10 @@ import { accessible, ended, expect, go, run, started, test } from "./app";
 import { newProduction, takeIn } from "./many";
 import { samples, wav } from "./sound";
 
-test("the database goes and comes back under an open page, which says so and loses nothing", async ({ page, app }) => {
+test("the database goes and comes back under an open page, which says so and loses nothing", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(180_000);
   const production = await newProduction(page, app.url, "Lost");
   await page.goto(`${app.url}/${production}/intake`);
@@ -43,7 +46,9 @@ test("the database goes and comes back under an open page, which says so and los
   await expect(page.getByRole("article").filter({ hasText: "after.wav" })).toContainText("1 ch", { timeout: 60_000 });
 });
 
-test("a full disk refuses what needs room, is said, and is over when there is room", async ({ page }) => {
+test("a full disk refuses what needs room, is said, and is over when there is room", { tag: "@long" }, async ({
+  page,
+}) => {
   test.setTimeout(240_000);
   test.skip(process.getuid?.() !== 0, "a disk of its own is mounted, which takes root; CI runs as root");
   const home = mkdtempSync(join(tmpdir(), "zestyloom-full-"));
@@ -182,4 +187,29 @@ test("edits that can't be sent are not thought to be kept, survive a reload, and
   await expect(alert).toHaveCount(0);
   const takes = await (await page.request.get(`${app.url}/api/productions/${production}/takes`)).json();
   expect(takes.items[0].strands[0].label).toBe("Boom at sea");
+});
+
+test("a view that breaks says what broke and what was typed, and goes on", async ({ page, app }) => {
+  // An answer that is none breaks the view that shows it.
+  const pairs = /\/api\/productions\/[^/]+\/syncs/;
+  await page.route(pairs, (route) => route.fulfill({ json: { items: [null], total: 1, next: "" } }));
+  await page.goto(app.url);
+  await go(page, "Takes");
+  await page.getByRole("searchbox", { name: "Search takes" }).fill("hatch");
+  const sync = page.getByRole("navigation", { name: "Stages" }).getByRole("link", { name: "Sync" });
+  await sync.click();
+  const broken = page.getByRole("alert").filter({ hasText: "This view broke" });
+  await expect(broken).toBeVisible();
+  await expect(broken.getByText("hatch")).toBeVisible();
+  await accessible(page);
+  // It goes on by itself where it can, and breaks again where it can't.
+  await broken.getByRole("button", { name: "Go on" }).click();
+  await expect(broken).toBeVisible();
+  // The other stages work, and so does this one once there is an answer.
+  await go(page, "Intake");
+  await page.unroute(pairs);
+  await sync.click();
+  await page.getByRole("button", { name: "Load the page anew" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Sync" })).toBeVisible();
+  await expect(broken).toHaveCount(0);
 });

@@ -7,6 +7,7 @@ import { router } from "./router";
 import "./theme.css";
 import { failed, mended } from "./ui/notes";
 import { applyTheme } from "./ui/theme";
+import { rememberTyping } from "./ui/typed";
 
 // What each change is about: its failure is a note about that, which goes when the next of its kind goes well.
 declare module "@tanstack/react-query" {
@@ -47,6 +48,7 @@ const client = new QueryClient({
 });
 
 applyTheme();
+rememberTyping(document);
 
 const root = document.getElementById("root");
 if (root) {

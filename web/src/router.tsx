@@ -9,6 +9,7 @@ import {
 import { useProductions } from "./api/queries";
 import { NewProduction } from "./NewProduction";
 import { Shell } from "./Shell";
+import { Broken } from "./ui/Broken";
 import { Empty } from "./ui/controls";
 import { FocusTip } from "./ui/FocusTip";
 import { Notes, Wrongs } from "./ui/notes";
@@ -58,6 +59,7 @@ const stage = <P extends string>(path: P, component: ReturnType<typeof lazyRoute
 
 export const router = createRouter({
   defaultPreload: "intent",
+  defaultErrorComponent: Broken,
   routeTree: root.addChildren([
     start,
     fresh,
