@@ -253,3 +253,23 @@ func sortClips(clips []Clip) {
 		}
 	}
 }
+
+// BringsStrands reports whether changes have a clip of strands that no clip of its ID had in the reel that they are made to: such strands
+// may be new to the reel.
+func BringsStrands(was Reel, c Changes) bool {
+	if len(c.Clips) == 0 {
+		return false
+	}
+	strands := make(map[string][]string, len(c.Clips))
+	for _, l := range c.Clips {
+		strands[l.Clip.ID] = l.Clip.Strands
+	}
+	for _, t := range was.Tracks {
+		for i := range t.Clips {
+			if of, there := strands[t.Clips[i].ID]; there && slices.Equal(of, t.Clips[i].Strands) {
+				delete(strands, t.Clips[i].ID)
+			}
+		}
+	}
+	return len(strands) > 0
+}

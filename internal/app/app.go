@@ -67,9 +67,11 @@ type Event struct {
 	Kind       string    `json:"kind"` // files, takes, reel, deliveries, writings, prints, shelf, syncs, loudness, progress
 	ID         string    `json:"id,omitempty"`
 	// Rows are the takes, or strands of takes, that have changed; nil where they are too many, or not known.
-	Rows  []uuid.UUID `json:"rows,omitempty"`
-	Done  int64       `json:"done,omitempty"`
-	Total int64       `json:"total,omitempty"`
+	Rows []uuid.UUID `json:"rows,omitempty"`
+	// Version is that of the reel whose ID it is, after an edit: who has it has nothing to ask.
+	Version int64 `json:"version,omitempty"`
+	Done    int64 `json:"done,omitempty"`
+	Total   int64 `json:"total,omitempty"`
 }
 
 // publish tells of events, once the transaction that q is of ends well. Those of takes say which, and are left out where the

@@ -60,9 +60,10 @@ type reelChange struct {
 	Ops  []reel.Op `json:"ops"`
 	// locked is the reel, where it has been read under its lock already: it is then what it becomes. after and back are
 	// then what the operations make of it and what undoes them.
-	locked *store.Reel
-	after  reel.Reel
-	back   []reel.Op
+	locked     *store.Reel
+	after      reel.Reel
+	back       []reel.Op
+	production *store.Production // where that has been read
 }
 
 // do carries out a change and returns the one that takes it back.
@@ -174,7 +175,14 @@ func (c *reelChange) prepare(ctx context.Context, tx store.Tx) error {
 
 // save stores what has been prepared.
 func (c *reelChange) save(ctx context.Context, tx store.Tx) error {
-	snags, err := reelSnags(ctx, tx.Queries, *c.locked, c.after)
+	if c.production == nil {
+		p, err := tx.Production(ctx, c.locked.ProductionID)
+		if err != nil {
+			return err
+		}
+		c.production = &p
+	}
+	snags, err := reelSnagsIn(ctx, tx.Queries, *c.production, *c.locked, c.after)
 	if err != nil {
 		return err
 	}

@@ -92,6 +92,10 @@ func reelSnags(ctx context.Context, q store.Queries, r store.Reel, doc reel.Reel
 	if err != nil {
 		return store.ReelSnags{}, err
 	}
+	return reelSnagsIn(ctx, q, p, r, doc)
+}
+
+func reelSnagsIn(ctx context.Context, q store.Queries, p store.Production, r store.Reel, doc reel.Reel) (store.ReelSnags, error) {
 	plan, err := heldPlan(ctx, q, p, r, doc)
 	if err != nil {
 		return store.ReelSnags{}, err

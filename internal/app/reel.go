@@ -23,9 +23,10 @@ import (
 // Edited is a reel after an edit, and how it was at the version that the edit was made on, where that is at hand.
 type Edited struct {
 	store.Reel
-	Base  int64
-	Was   reel.Reel
-	Known bool
+	Production store.Production
+	Base       int64
+	Was        reel.Reel
+	Known      bool
 }
 
 // EditReel carries out actions that were asked for when a reel was at a version. What others have done meanwhile to
@@ -89,6 +90,9 @@ func (a *App) ReelSince(ctx context.Context, id uuid.UUID, version int64) (e Edi
 	if e.Reel, err = a.Store.Reel(ctx, id); err != nil {
 		return e, err
 	}
+	if e.Production, err = a.Store.Production(ctx, e.ProductionID); err != nil {
+		return e, err
+	}
 	e.Base = version
 	e.Was, e.Known, err = a.Store.ReelAt(ctx, id, version)
 	return e, err
@@ -134,7 +138,8 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 		if err != nil {
 			return err
 		}
-		if _, err := tx.LockProduction(ctx, production); err != nil {
+		p, err := tx.LockProduction(ctx, production)
+		if err != nil {
 			return err
 		}
 		r, err := tx.LockReel(ctx, id)
@@ -144,7 +149,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 		if r.Removed {
 			return ErrNotFound
 		}
-		e = Edited{Reel: r, Base: version, Was: r.Doc, Known: true}
+		e = Edited{Reel: r, Production: p, Base: version, Was: r.Doc, Known: true}
 		if version == latest {
 			e.Base = r.Version
 		}
@@ -174,7 +179,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 			return err
 		}
 		list := planned.Ops
-		c := reelChange{Reel: id, Ops: list, locked: &r, after: planned.After, back: planned.Undo}
+		c := reelChange{Reel: id, Ops: list, production: &p, locked: &r, after: planned.After, back: planned.Undo}
 		if stale = reel.InTheWay(others, reel.Touched(slices.Concat(list, c.back))); stale {
 			return nil
 		}
@@ -190,7 +195,7 @@ func (a *App) changeReel(ctx context.Context, id uuid.UUID, version int64, plan 
 		if err := tx.LogEdit(ctx, r.ProductionID, Session(ctx), forward.areas(also...), what, touched(forward, inverse), forward, inverse); err != nil {
 			return err
 		}
-		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel"}, Event{Production: r.ProductionID, Kind: "takes"})
+		return publish(ctx, tx.Queries, Event{Production: r.ProductionID, Kind: "reel", ID: id.String(), Version: e.Version}, Event{Production: r.ProductionID, Kind: "takes"})
 	})
 	if err == nil && stale {
 		err = ErrStale

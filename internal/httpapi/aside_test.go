@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/internal/httpapi/contract"
+	"zestyloom/internal/testmedia"
 )
 
 // worked asks until what takes longer than a request lasts is there.
@@ -35,9 +36,9 @@ func TestRequestsDoNotLast(t *testing.T) {
 	s := start(t, "")
 	_, r := s.laid()
 	path := "/api/reels/" + r.Id.String()
-	// Four stems of an hour, of one second after the other.
+	// Stems of an hour, of one second after the other.
 	version := r.Version
-	for k, stem := range []string{"DX", "FX", "MX", "VO"} {
+	for k, stem := range testmedia.Some([]string{"DX", "FX", "MX", "VO"}, 0, 1) {
 		track := r.Doc.Tracks[2+k]
 		c := track.Clips[0]
 		actions := []any{map[string]any{"set_sends": map[string]any{"from": track.ID, "sends": []any{map[string]any{"to": stem, "gain_db": 0, "patch": map[string]any{"preset": "both"}}}}}}
@@ -63,7 +64,7 @@ func TestRequestsDoNotLast(t *testing.T) {
 		assert.Equal(t, "%PDF", body[:4])
 		break
 	}
-	assert.Positive(t, waited, "four hours of sound are not measured within a second")
+	assert.Positive(t, waited, "hours of sound are not measured within a second")
 	var c contract.Correction
 	require.Equal(t, 200, s.worked("POST", path+"/correction", map[string]any{"bus": "DX", "integrated_lufs": -30}, &c))
 	assert.InDelta(t, -30, *c.Foreseen.IntegratedLufs, 0.05)

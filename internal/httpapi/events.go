@@ -134,6 +134,9 @@ func (e eventStream) give(w http.ResponseWriter) error {
 			if ev.Rows != nil {
 				out.Rows = &ev.Rows
 			}
+			if ev.Version != 0 {
+				out.Version = &ev.Version
+			}
 			if ev.Kind == "progress" {
 				out.Done, out.Total = &ev.Done, &ev.Total
 			}

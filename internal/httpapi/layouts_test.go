@@ -50,7 +50,7 @@ func TestLayoutsOfOnesOwn(t *testing.T) {
 	require.Equal(t, 200, s.call("GET", "/api/productions/"+p+"/reel", nil, &r))
 	bus := r.Doc.Weave.Buses[len(r.Doc.Weave.Buses)-1]
 	assert.Equal(t, kept.Name, bus.Layout)
-	assert.Equal(t, []string{"L", "R", "Top", "LFE"}, r.WorkedOut.Layouts[kept.Name])
+	assert.Equal(t, []string{"L", "R", "Top", "LFE"}, (*r.WorkedOut.Layouts)[kept.Name])
 
 	for name, bad := range map[string]audio.OwnLayout{
 		"a name of ours": {Format: 1, Name: "5.1", Speakers: dome.Speakers},

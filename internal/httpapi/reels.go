@@ -11,6 +11,8 @@ import (
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/store"
+
+	"github.com/google/uuid"
 )
 
 func (s *server) getReel(ctx context.Context, at ofProduction, _ none) (contract.Reel, error) {
@@ -166,25 +168,28 @@ func (s *server) reel(ctx context.Context, row store.Reel) (contract.Reel, error
 	if err != nil {
 		return v, err
 	}
-	v.SampleRate = p.SampleRate
-	v.WorkedOut, err = s.workedOut(ctx, p, row, true)
-	return v, err
+	v.SampleRate, v.WorkedOut = p.SampleRate, workedOut(p, row)
+	return v, errors.Join(workOutRouting(&v.WorkedOut, row.Doc), s.workOutDetached(ctx, &v.WorkedOut, p, row.ID))
 }
 
-// workedOut is what follows from a reel; product says whether the grids' product is wanted.
-func (s *server) workedOut(ctx context.Context, p store.Production, row store.Reel, product bool) (w contract.ReelWorkedOut, err error) {
+// workedOut is what follows from a reel, but for its routing and for strands that were let go.
+func workedOut(p store.Production, row store.Reel) (w contract.ReelWorkedOut) {
 	w.Start, w.End = row.Doc.Span()
 	rate := row.Doc.Counted(p.Rate())
 	w.Rate = contract.Rate{Num: rate.Num, Den: rate.Den, Drop: rate.Drop}
 	w.RateName = rate.String()
 	w.StartTimecode = rate.FormatSamples(w.Start, int64(p.SampleRate))
-	w.Layouts = map[string][]string{}
-	add := func(l audio.Layout) { w.Layouts[l.Name] = l.Channels() }
-	for _, t := range row.Doc.Tracks {
+	return w
+}
+
+// workOutRouting adds what follows from tracks and the weave.
+func workOutRouting(w *contract.ReelWorkedOut, doc reel.Reel) error {
+	layouts, directions := map[string][]string{}, map[string]map[string]audio.Direction{}
+	add := func(l audio.Layout) { layouts[l.Name] = l.Channels() }
+	for _, t := range doc.Tracks {
 		add(t.Channels())
 	}
-	w.Directions = map[string]map[string]audio.Direction{}
-	for _, b := range row.Doc.Weave.Buses {
+	for _, b := range doc.Weave.Buses {
 		l := b.Channels()
 		add(l)
 		at := map[string]audio.Direction{}
@@ -193,46 +198,53 @@ func (s *server) workedOut(ctx context.Context, p store.Production, row store.Re
 				at[l.Channel(i)] = d
 			}
 		}
-		w.Directions[l.Name] = at
-	}
-	w.Ways, w.Pairs = row.Doc.Weave.AllWays(row.Doc.Routed())
-	if w.Detached, err = s.app.DetachedInReel(ctx, p, row.ID); err != nil || !product {
-		return w, err
+		directions[l.Name] = at
 	}
 	sent := map[string][]contract.ReelSent{}
 	out := func(id string, l audio.Layout) {
-		for _, v := range row.Doc.Weave.Sent(id, l) {
+		for _, v := range doc.Weave.Sent(id, l) {
 			sent[id] = append(sent[id], contract.ReelSent{To: v.To, Factors: v.Factors, Moves: v.Moves})
 		}
 	}
-	for _, t := range row.Doc.Routed() {
+	routed := doc.Routed()
+	for _, t := range routed {
 		out(t.ID, t.Layout)
 	}
-	for _, b := range row.Doc.Weave.Buses {
+	for _, b := range doc.Weave.Buses {
 		out(b.ID, b.Channels())
 	}
-	w.Sent = &sent
-	all, err := row.Doc.Product()
-	w.Product = &all
-	return w, err
+	ways, pairs := doc.Weave.AllWays(routed)
+	product, err := doc.Product()
+	w.Layouts, w.Directions, w.Ways, w.Pairs, w.Sent, w.Product = &layouts, &directions, &ways, &pairs, &sent, &product
+	return err
+}
+
+// workOutDetached adds the strands that were let go.
+func (s *server) workOutDetached(ctx context.Context, w *contract.ReelWorkedOut, p store.Production, id uuid.UUID) error {
+	detached, err := s.app.DetachedInReel(ctx, p, id)
+	w.Detached = &detached
+	return err
 }
 
 // edited answers an edit with what has changed.
 func (s *server) edited(ctx context.Context, e app.Edited) (contract.ReelEdited, error) {
 	v := contract.ReelEdited{Name: e.Name, Spec: e.SpecID, Version: e.Version, Since: e.Base}
-	p, err := s.app.Store.Production(ctx, e.ProductionID)
-	if err != nil {
-		return v, err
-	}
-	product := true
+	v.WorkedOut = workedOut(e.Production, e.Reel)
+	routing, strands := true, true
 	if e.Known {
 		c := reel.Diff(e.Was, e.Doc)
 		v.Changes = &c
-		product = c.Order != nil || c.Tracks != nil || c.Sends != nil || c.Routing != nil
+		routing, strands = c.Order != nil || c.Tracks != nil || c.Sends != nil || c.Routing != nil, reel.BringsStrands(e.Was, c)
 	} else {
 		v.Whole = &e.Doc
 	}
-	v.WorkedOut, err = s.workedOut(ctx, p, e.Reel, product)
+	var err error
+	if routing {
+		err = workOutRouting(&v.WorkedOut, e.Doc)
+	}
+	if strands {
+		err = errors.Join(err, s.workOutDetached(ctx, &v.WorkedOut, e.Production, e.ID))
+	}
 	return v, err
 }
 
@@ -244,7 +256,12 @@ func (s *server) getReelChanges(ctx context.Context, at ofReel, q contract.GetRe
 	if err != nil {
 		return contract.ReelEdited{}, err
 	}
-	return s.edited(ctx, e)
+	v, err := s.edited(ctx, e)
+	if err != nil || v.WorkedOut.Detached != nil {
+		return v, err
+	}
+	// Strands may have been let go without an edit of the reel.
+	return v, s.workOutDetached(ctx, &v.WorkedOut, e.Production, e.ID)
 }
 
 func (s *server) editReel(ctx context.Context, at ofReel, body contract.ReelEdit) (contract.ReelEdited, error) {

@@ -27,7 +27,7 @@ func TestPicturesComeToTheSameSamplesByBothWays(t *testing.T) {
 	ntsc, err := timecode.ParseRate("29.97df")
 	require.NoError(t, err)
 	pal := timecode.Rate{Num: 25, Den: 1}
-	for name, k := range map[string]struct {
+	for name, k := range testmedia.SomeOf(map[string]struct {
 		rate       timecode.Rate
 		frames     int64 // of the picture
 		late, long int64 // of the sound: samples after the picture begins, and how many
@@ -42,7 +42,7 @@ func TestPicturesComeToTheSameSamplesByBothWays(t *testing.T) {
 		"dropped frames, shorter, and black":          {ntsc, 20, 1601, 40000, true, "", 26}, // 41,601 samples are 25.98 frames
 		"a picture that begins later, and black":      {pal, 30, -4000, 50000, true, "", 33}, // 2.1 frames before it
 		"a picture that begins later, and is cut off": {pal, 30, -4000, 50000, false, "not_delivered", 30},
-	} {
+	}, 3) {
 		t.Run(name, func(t *testing.T) {
 			s.t = t
 			dir := t.TempDir()

@@ -65,7 +65,7 @@ func TestBrowserAndCommandLineComeToTheSameSamples(t *testing.T) {
 	six, four := noise(6), noise(4)
 	none := make([]float64, n)
 	const stems, spec = "Stereo stems DX MX FX", "Stem master, three stereo stems"
-	for name, k := range map[string]struct {
+	for name, k := range testmedia.SomeOf(map[string]struct {
 		files []sent
 		asks  bool     // something has to be decided first
 		read  []string // what is answered: as --read has it
@@ -112,7 +112,7 @@ func TestBrowserAndCommandLineComeToTheSameSamples(t *testing.T) {
 		"three microphones and an effect":                 {[]sent{at("r.wav", []string{"Boom DX", "Lav Ines DX", "Lav Ben DX", "Ferry FX"}, four)}, false, nil, false, [][]float64{sum(four[:3]...), sum(four[:3]...), none, none, four[3], four[3]}},
 		"seven and one by labels":                         {[]sent{at("s.wav", []string{"MX L", "MX R", "MX C", "MX LFE", "MX Lss", "MX Rss", "MX Lsr", "MX Rsr"}, append(slices.Clone(six), b...))}, false, nil, false, nil},
 		"a pair and a language of its own name":           {[]sent{at("b.wav", []string{"Score L", "Score R"}, b), at("VO_PT.wav", nil, a)}, false, nil, false, [][]float64{none, none, b[0], b[1], none, none}},
-	} {
+	}, 4) {
 		t.Run(name, func(t *testing.T) {
 			s.t = t
 			dir := t.TempDir()

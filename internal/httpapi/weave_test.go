@@ -23,7 +23,7 @@ func TestWeavesFromTemplates(t *testing.T) {
 	}
 	var after contract.ReelEdited
 	require.Equal(t, 200, s.call("POST", path+"/edits", map[string]any{"version": r.Version, "what": "send", "actions": []any{send(boom, "DX"), send(score, "MX")}}, &after))
-	assert.Equal(t, "DX, mono on both sides, 0 dB", after.WorkedOut.Ways[boom])
+	assert.Equal(t, "DX, mono on both sides, 0 dB", (*after.WorkedOut.Ways)[boom])
 
 	var templates []contract.KeptTemplate
 	require.Equal(t, 200, s.call("GET", "/api/weave-templates", nil, &templates))

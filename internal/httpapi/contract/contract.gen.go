@@ -1564,6 +1564,9 @@ type Event struct {
 	// Rows of takes: those that have changed, or strands of theirs; absent when they are many, or not known
 	Rows  *[]openapi_types.UUID `json:"rows,omitempty"`
 	Total *int64                `json:"total,omitempty"`
+
+	// Version of reels: that of the reel whose id it is, after an edit of it; who has that version has nothing to ask
+	Version *int64 `json:"version,omitempty"`
 }
 
 // EventKind defines model for Event.Kind.
@@ -2421,11 +2424,9 @@ type Reel struct {
 	SampleRate int                `json:"sample_rate"`
 
 	// Spec the specification that was chosen for it
-	Spec    *openapi_types.UUID `json:"spec,omitempty"`
-	Version int64               `json:"version"`
-
-	// WorkedOut what the server works out of a reel
-	WorkedOut ReelWorkedOut `json:"worked_out"`
+	Spec      *openapi_types.UUID `json:"spec,omitempty"`
+	Version   int64               `json:"version"`
+	WorkedOut ReelWorkedOut       `json:"worked_out"`
 }
 
 // ReelChanges defines model for ReelChanges.
@@ -2465,7 +2466,7 @@ type ReelEdited struct {
 	Version int64               `json:"version"`
 	Whole   *ReelDoc            `json:"whole,omitempty"`
 
-	// WorkedOut what the server works out of a reel
+	// WorkedOut what the server works out of a reel; all of it with a whole reel, and with an edit what has become another by it
 	WorkedOut ReelWorkedOut `json:"worked_out"`
 }
 
@@ -2494,35 +2495,35 @@ type ReelSent struct {
 	To      string      `json:"to"`
 }
 
-// ReelWorkedOut what the server works out of a reel
+// ReelWorkedOut what the server works out of a reel; all of it with a whole reel, and with an edit what has become another by it
 type ReelWorkedOut struct {
 	// Detached by strands that were let go from their take: samples they lie late against that
-	Detached map[string]int64 `json:"detached"`
+	Detached *map[string]int64 `json:"detached,omitempty"`
 
 	// Directions by the layouts of buses: where the speakers stand that have a direction, in degrees to the left of straight ahead and above the horizon
-	Directions map[string]map[string]audio.Direction `json:"directions"`
-	End        int64                                 `json:"end"`
+	Directions *map[string]map[string]audio.Direction `json:"directions,omitempty"`
+	End        int64                                  `json:"end"`
 
 	// Layouts the names of the channels of every layout that the reel uses
-	Layouts map[string][]string `json:"layouts"`
+	Layouts *map[string][]string `json:"layouts,omitempty"`
 
 	// Pairs the mono tracks that are one side of a stereo pair, each with the other
-	Pairs map[string]string `json:"pairs"`
+	Pairs *map[string]string `json:"pairs,omitempty"`
 
-	// Product the product of the two grids: for every output, for every track in order, the factor of each of its channels; null where it is as it was
+	// Product the product of the two grids: for every output, for every track in order, the factor of each of its channels
 	Product *[][][]float64 `json:"product,omitempty"`
 	Rate    Rate           `json:"rate"`
 
 	// RateName what its timecode counts in
 	RateName string `json:"rate_name"`
 
-	// Sent by the ID of the track or bus that is sent: the factors by which its channels enter each bus it is sent to, with the gain, at rest; null where they are as they were
+	// Sent by the ID of the track or bus that is sent: the factors by which its channels enter each bus it is sent to, with the gain, at rest
 	Sent          *map[string][]ReelSent `json:"sent,omitempty"`
 	Start         int64                  `json:"start"`
 	StartTimecode string                 `json:"start_timecode"`
 
 	// Ways by tracks: where each is sent and how, in words
-	Ways map[string]string `json:"ways"`
+	Ways *map[string]string `json:"ways,omitempty"`
 }
 
 // ReportMatch defines model for ReportMatch.

@@ -1,12 +1,18 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
-import type { Schemas } from "./client";
+import type { Reel, Schemas } from "./client";
 import { keys } from "./queries";
 import { readRows } from "./rows";
 
 /** How far jobs are, by the id of the file or delivery they are about. */
 export const useProgress = create<Record<string, { done: number; total: number }>>(() => ({}));
+
+/** Whether a reel is shown, and at a version at least. */
+const knownReel = (client: QueryClient, production: string, id: string, version: number) =>
+  client
+    .getQueriesData<Reel>({ queryKey: [...keys.reel(production), "at"] })
+    .some(([, reel]) => reel?.id === id && reel.version >= version);
 
 /** ms for which events are gathered before they are answered: those of one edit come together. */
 const gathering = 20;
@@ -20,11 +26,19 @@ export function useEvents(production: string) {
   useEffect(() => {
     const source = new EventSource(`/api/productions/${production}/events`);
     const stale = new Map<string, Set<string> | "all">(); // rows by kind of event
+    const edited = new Map<string, number>(); // versions of reels by their ids, after edits
     let timer: ReturnType<typeof setTimeout> | undefined;
     let rest = 0; // ms between refreshes: long lists are fetched less often, so that input is answered
     let ended = 0; // when the last one was over
     const soon = () => Math.max(gathering, ended + rest - performance.now());
     const refresh = async () => {
+      // Edits of one's own are answered with what they changed: nothing is asked again for them.
+      if (edited.size > 0 && client.isMutating() > 0) {
+        timer = setTimeout(refresh, gathering);
+        return;
+      }
+      if ([...edited].some(([id, version]) => !knownReel(client, production, id, version))) stale.set("reel", "all");
+      edited.clear();
       const lists = {
         files: keys.files(production),
         takes: keys.takes(production),
@@ -59,13 +73,18 @@ export function useEvents(production: string) {
       ended = performance.now();
       rest = Math.min(5000, 4 * (ended - began));
       timer = undefined;
-      if (stale.size > 0 && !gone) timer = setTimeout(refresh, soon());
+      if (stale.size + edited.size > 0 && !gone) timer = setTimeout(refresh, soon());
     };
     let gone = false;
     source.onmessage = (m) => {
       const e = JSON.parse(m.data) as Schemas["Event"];
       if (e.kind === "progress") {
         if (e.id) useProgress.setState({ [e.id]: { done: e.done ?? 0, total: e.total ?? 0 } });
+        return;
+      }
+      if (e.kind === "reel" && e.id && e.version) {
+        edited.set(e.id, Math.max(e.version, edited.get(e.id) ?? 0));
+        timer ??= setTimeout(refresh, soon());
         return;
       }
       const rows = e.rows ?? (e.id ? [e.id] : undefined);

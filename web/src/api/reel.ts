@@ -119,7 +119,12 @@ async function fetchReel(client: QueryClient, production: string, key: ReelKey):
 /** A reel with changes, or as it is where it has them; null where they were made to another version. */
 function merged(now: Reel, e: ReelEdited): Reel | null {
   if (e.version === now.version && !e.whole)
-    return { ...now, name: e.name, spec: e.spec, worked_out: { ...now.worked_out, detached: e.worked_out.detached } };
+    return {
+      ...now,
+      name: e.name,
+      spec: e.spec,
+      worked_out: { ...now.worked_out, detached: e.worked_out.detached ?? now.worked_out.detached },
+    };
   if (e.version <= now.version && now.version !== e.since) return now;
   if (e.whole || e.since === now.version) return patched(now, e);
   return null;

@@ -27,7 +27,7 @@ const reel: Reel = {
     tracks: [track("a", clip("1", 0), clip("2", 20)), track("b", clip("3", 0)), track("c")],
     weave: { buses: [], outputs: [], groups: [], sends: { a: [{ to: "DX", gain_db: 0, patch: {} }] } },
   },
-  worked_out: { ...worked, product: [[[1]]] },
+  worked_out: { ...worked, product: [[[1]]], sent: {} },
 };
 
 test("what has changed is changed, and nothing else", () => {

@@ -7,12 +7,13 @@ const byTime = (a: Clip, b: Clip) => a.at - b.at || (a.id < b.id ? -1 : 1);
  * that what is drawn of them can stay.
  */
 export function patched(reel: Reel, e: ReelEdited): Reel {
-  const workedOut = {
-    ...e.worked_out,
-    product: e.worked_out.product ?? reel.worked_out.product,
-    sent: e.worked_out.sent ?? reel.worked_out.sent,
+  const next = {
+    ...reel,
+    name: e.name,
+    spec: e.spec,
+    version: e.version,
+    worked_out: { ...reel.worked_out, ...e.worked_out },
   };
-  const next = { ...reel, name: e.name, spec: e.spec, version: e.version, worked_out: workedOut };
   if (e.whole) return { ...next, doc: e.whole };
   const c = e.changes ?? {};
   const weave = { ...reel.doc.weave, ...(c.routing ?? {}) };
