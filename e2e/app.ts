@@ -1,4 +1,4 @@
-import { type ChildProcess, spawn } from "node:child_process";
+import { type ChildProcess, execFileSync, spawn } from "node:child_process";
 import { chmodSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -7,6 +7,9 @@ import { test as base, expect, type Page } from "@playwright/test";
 
 type App = { url: string; home: string };
 
+/** Where seed.ts leaves the demonstration. */
+export const seeded = join(tmpdir(), `zestyloom-e2e-seeded-${process.env.ZESTYLOOM_E2E_RUN ?? ""}`);
+
 /** The real application, with its own PostgreSQL and the demonstration, once for all tests of a worker. */
 export const test = base.extend<object, { app: App }>({
   app: [
@@ -14,13 +17,15 @@ export const test = base.extend<object, { app: App }>({
     async ({}, use) => {
       const home = mkdtempSync(join(tmpdir(), "zestyloom-e2e-"));
       chmodSync(home, 0o711); // PostgreSQL runs as another user when this is root
+      // The demonstration is made once, by seed.ts: each worker begins with a copy of it.
+      execFileSync("cp", ["-a", "--reflink=auto", `${seeded}/.`, home]);
       const child = run("demo", "--listen", "127.0.0.1:0", "--home", home);
       const url = await started(child);
       await use({ url, home });
       expect(await ended(child), "Ctrl-C ends the application in order").toBe(0);
       rmSync(home, { recursive: true, force: true });
     },
-    { scope: "worker", timeout: 120_000 },
+    { scope: "worker", timeout: 360_000 },
   ],
 });
 

@@ -147,7 +147,7 @@ test("six channels in four streams beside a picture", async ({ page, app }) => {
   await expect(note.getByText("picture, packet by packet (MD5)")).toBeVisible();
 });
 
-test("a discrete 5.1 with the speakers in its names", async ({ page, app }) => {
+test("a discrete 5.1 with the speakers in its names", { tag: "@long" }, async ({ page, app }) => {
   await reelOf(page, app.url, "Story discrete");
   await heldAgainst(page, "Discrete 5.1 with speaker suffixes");
   const had = await deliveries(page).count();
@@ -158,7 +158,10 @@ test("a discrete 5.1 with the speakers in its names", async ({ page, app }) => {
   await accessible(page);
 });
 
-test("two languages, and the music raised by 2 dB after they were delivered", async ({ page, app }) => {
+test("two languages, and the music raised by 2 dB after they were delivered", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   await reelOf(page, app.url, "Story languages");
   await heldAgainst(page, "Two languages");
   const had = await deliveries(page).count();
@@ -212,7 +215,7 @@ test("two languages, and the music raised by 2 dB after they were delivered", as
   expect(programme(louder.channels[0]).every((v, i) => Math.abs(v - (was[i] ?? 0) * gain) <= 0.5001)).toBe(true);
 });
 
-test("a specification of one's own, kept, used and forgotten", async ({ page, app }) => {
+test("a specification of one's own, kept, used and forgotten", { tag: "@long" }, async ({ page, app }) => {
   await reelOf(page, app.url, "Story spec");
   await go(page, "Delivery");
   await expect(page.getByRole("button", { name: /^Order (6 channels|all the same)/ })).toBeEnabled();
@@ -263,7 +266,10 @@ test("a specification of one's own, kept, used and forgotten", async ({ page, ap
   );
 });
 
-test("what is being made is held, let go and cancelled, and what waits changes places", async ({ page, app }) => {
+test("what is being made is held, let go and cancelled, and what waits changes places", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   const reel = await reelOf(page, app.url, "Story queue", 0, 78);
   await go(page, "Delivery");
   await expect(page.getByRole("button", { name: /^Order (6 channels|all the same)/ })).toBeEnabled();

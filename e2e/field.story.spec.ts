@@ -21,7 +21,10 @@ const streamsOf = (path: string) =>
   ]) // biome-ignore format: one argument after the other
     .toString();
 
-test("the deck recording becomes a spatial master with narration beside it and a picture", async ({ page, app }) => {
+test("the deck recording becomes a spatial master with narration beside it and a picture", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(180_000);
   const production = await newProduction(page, app.url, "Field");
   await takeIn(page, app.url, production, ["LF_AMB_Deck.wav", "LF_VO_EN.wav", "CAM_B_0007.mov"]);

@@ -8,7 +8,7 @@ const rate = 48000;
 const second = (c: number, frames = rate) => wav([samples(c, frames)], rate, 0);
 
 /** A card copied to the shelf while one works: offered when it is finished, used where it lies, missed when it goes. */
-test("a watched folder, files in place and a hash list", async ({ page, app }) => {
+test("a watched folder, files in place and a hash list", { tag: "@long" }, async ({ page, app }) => {
   const production = await newProduction(page, app.url, "Watched");
   const card = join(app.home, "lantern-ferry", "card");
   mkdirSync(card, { recursive: true });

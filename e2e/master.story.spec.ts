@@ -214,7 +214,10 @@ test("from a recorder file to a proven stem master", async ({ page, app }) => {
   await expect(page.getByLabel("Name of output 4")).toHaveValue("MX R");
 });
 
-test("the demonstration: every stage, in both themes, is accessible and shows what it holds", async ({ page, app }) => {
+test("the demonstration: every stage, in both themes, is accessible and shows what it holds", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(240_000); // axe looks at every stage, twice
   await page.goto(app.url);
   await page.waitForURL(/intake/);
@@ -243,7 +246,7 @@ test("the demonstration: every stage, in both themes, is accessible and shows wh
   await accessible(page);
 });
 
-test("files of the shelf, a stale page and an upload that is cancelled", async ({ page, app }) => {
+test("files of the shelf, a stale page and an upload that is cancelled", { tag: "@long" }, async ({ page, app }) => {
   await page.goto(`${app.url}/new`);
   await page.getByLabel("Name").fill("Shelf");
   await page.getByRole("button", { name: "Make the production" }).click();

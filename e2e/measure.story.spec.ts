@@ -34,7 +34,7 @@ const hearing = (page: Page) => page.getByTestId("hearing");
  * The demonstration's mix in 5.1 breaks limits in three ways. They are found and heard by keys, corrected with the stems,
  * compared before and after, and delivered: what was written keeps the limits.
  */
-test("three limits are found, heard, corrected, compared and delivered", async ({ page, app }) => {
+test("three limits are found, heard, corrected, compared and delivered", { tag: "@long" }, async ({ page, app }) => {
   const reel = await measuring(page, app.url, "Reel 1 in 5.1", "Low water, measured");
   await page.getByRole("combobox", { name: "Limits" }).selectOption({ label: "EBU R 128, short form" });
   const readings = page.getByRole("table", { name: "Readings" });

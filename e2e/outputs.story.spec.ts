@@ -83,10 +83,9 @@ const of = (c: number) => (i: number) => fiveChannels[c]?.[i] ?? 0;
 const half = Math.SQRT1_2;
 
 /** A reel of one stereo mix becomes a stem master of six channels, in ten actions at the most from the key to the file. */
-test("a stereo reel becomes six channels by a template, and grows by M&E with its stems kept", async ({
-  page,
-  app,
-}) => {
+test("a stereo reel becomes six channels by a template, and grows by M&E with its stems kept", {
+  tag: "@long",
+}, async ({ page, app }) => {
   test.setTimeout(120_000);
   await laid(page, app.url, "Six", [{ name: "six.wav", names: five, channels: fiveChannels }]);
   await toStems(page, { Boom: "d", "Lav Ines": "d", "Score L": "m", "Score R": "m", Ferry: "f" });
@@ -170,7 +169,7 @@ test("film order comes in, broadcast order goes out", async ({ page, app }) => {
 });
 
 /** Commentary left and actuality right, for a newsroom; and what comes back so is mono on both sides again. */
-test("news is split, and comes back", async ({ page, app }) => {
+test("news is split, and comes back", { tag: "@long" }, async ({ page, app }) => {
   test.setTimeout(120_000);
   const names = ["Commentary", "Actuality"];
   const channels = [samples(60, frames), samples(61, frames)];
@@ -225,7 +224,7 @@ test("news is split, and comes back", async ({ page, app }) => {
 });
 
 /** A mix in 5.1 on channels 1 to 6 in broadcast order, and what BS.775 makes of it on 7 and 8. */
-test("5.1 and stereo on eight channels", async ({ page, app }) => {
+test("5.1 and stereo on eight channels", { tag: "@long" }, async ({ page, app }) => {
   await laid(page, app.url, "Wide", [{ name: "wide.wav", names: five, channels: fiveChannels }]);
   await toStems(page, { Boom: "d", "Lav Ines": "d", "Score L": "m", "Score R": "m", Ferry: "f" });
   await go(page, "Weave");

@@ -13,7 +13,10 @@ async function reelOf(page: Page, url: string, production: string): Promise<Reel
   return (await answer.json()) as Reel;
 }
 
-test("a picture is laid, plays in step, and keeps step while time is put in and taken out", async ({ page, app }) => {
+test("a picture is laid, plays in step, and keeps step while time is put in and taken out", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(150_000);
   const production = await newProduction(page, app.url, "Picture");
   await takeIn(page, app.url, production, ["CAM_A_0031.mov", "CAM_B_0007.mov"]);
@@ -144,7 +147,10 @@ test("a picture is laid, plays in step, and keeps step while time is put in and 
   expect(await refused.json()).toMatchObject({ code: "in_use", detail: expect.stringContaining("is the picture of") });
 });
 
-test("what was changed in a copy of a reel is brought back, looked at first", async ({ page, app }) => {
+test("what was changed in a copy of a reel is brought back, looked at first", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(90_000);
   const production = await newProduction(page, app.url, "Bring");
   await takeIn(page, app.url, production, ["CAM_A_0031.mov"]);

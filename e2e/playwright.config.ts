@@ -1,19 +1,27 @@
 import { defineConfig } from "@playwright/test";
 
 // The browser is Debian's; the application is started by each worker for itself (see app.ts).
+// A name for this run, which its workers inherit: two runs have nothing in common.
+process.env.ZESTYLOOM_E2E_RUN ??= String(process.pid);
+
 export default defineConfig({
   testDir: ".",
   // Pictures and measurements are no tests: make screenshots and make bench ask for them.
   testMatch: process.env.BENCH ? "bench.spec.ts" : process.env.SCREENSHOTS ? "screenshots.spec.ts" : "*.story.spec.ts",
   outputDir: "./test-results",
-  workers: 1,
-  timeout: 120_000,
-  expect: { timeout: 20_000 },
+  globalSetup: "./seed.ts",
+  // What is measured has the machine to itself.
+  workers: process.env.BENCH || process.env.SCREENSHOTS ? 1 : 2,
+  // What takes long is left to make test-all.
+  grepInvert: process.env.STORIES === "all" || process.env.BENCH || process.env.SCREENSHOTS ? undefined : /@long/,
+  // Far beyond what anything takes: on a machine that is busy with other things all of it takes longer.
+  timeout: 360_000,
+  expect: { timeout: 60_000 },
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },
-    // A trace takes pictures all the while: what is measured is without one.
-    trace: process.env.BENCH ? "off" : "retain-on-failure",
+    // A trace takes pictures all the while, and a third of the time: TRACE=1 asks for one.
+    trace: process.env.TRACE ? "retain-on-failure" : "off",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: [

@@ -130,7 +130,7 @@ test("a take is edited by keys alone: what is tied stays together, and all of it
   await expect(row(0).getByRole("listitem")).toHaveCount(1);
 });
 
-test("a take is edited by pointer alone, and heard while it is", async ({ page, app }) => {
+test("a take is edited by pointer alone, and heard while it is", { tag: "@long" }, async ({ page, app }) => {
   test.setTimeout(120_000);
   const production = await laid(page, app, "Pointer");
   const lanes = page.getByTestId("lanes");
@@ -230,7 +230,10 @@ test("a take is edited by pointer alone, and heard while it is", async ({ page, 
   await accessible(page);
 });
 
-test("a track's level is set and drawn over time, by pointer and by keys, and taken back", async ({ page, app }) => {
+test("a track's level is set and drawn over time, by pointer and by keys, and taken back", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   const production = await laid(page, app, "Levels");
   const tracks = page.getByRole("grid", { name: "Tracks" });
   const row = (n: number) => tracks.getByRole("row").nth(n);
@@ -317,7 +320,10 @@ test("a track's level is set and drawn over time, by pointer and by keys, and ta
   await expect.poll(way).toEqual({ preset: "pan" }); // in the middle, as loud as before
 });
 
-test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", async ({ page, app }) => {
+test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   await laid(page, app, "Scrub");
   const pointer = page.getByLabel(/^Pointer: timecode/);
   const monitor = page.getByRole("region", { name: "Monitor" });
@@ -432,10 +438,9 @@ test("two people in one reel: what does not touch is both kept, the same is refu
   await other.close();
 });
 
-test("several reels and markers: cut down, named, gone through by key, written as a table and read", async ({
-  page,
-  app,
-}) => {
+test("several reels and markers: cut down, named, gone through by key, written as a table and read", {
+  tag: "@long",
+}, async ({ page, app }) => {
   test.setTimeout(120_000);
   const production = await laid(page, app, "Reels");
   const goTo = async (text: string) => {
@@ -579,7 +584,10 @@ async function idOf(page: Page, url: string, production: string): Promise<string
   return ((await answer.json()) as { id: string }).id;
 }
 
-test("clips are printed in place by keys: heard as before, kept below, and taken back", async ({ page, app }) => {
+test("clips are printed in place by keys: heard as before, kept below, and taken back", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(120_000);
   const production = await laid(page, app, "Print");
   const tracks = page.getByRole("grid", { name: "Tracks" });
@@ -622,7 +630,10 @@ test("clips are printed in place by keys: heard as before, kept below, and taken
   });
 });
 
-test("a crossfade is dragged, a wide track folded, and where a clip stands is drawn", async ({ page, app }) => {
+test("a crossfade is dragged, a wide track folded, and where a clip stands is drawn", { tag: "@long" }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(120_000);
   const production = await laid(page, app, "Sides");
   const lanes = page.getByTestId("lanes");

@@ -31,10 +31,9 @@ type Reel = {
 const reelOf = async (page: Page, url: string, production: string) =>
   (await (await page.request.get(`${url}/api/productions/${production}/reel`)).json()) as Reel;
 
-test("a track and a stem are treated by keys and by pointer, heard at once, and it is said where they are delivered", async ({
-  page,
-  app,
-}) => {
+test("a track and a stem are treated by keys and by pointer, heard at once, and it is said where they are delivered", {
+  tag: "@long",
+}, async ({ page, app }) => {
   test.setTimeout(120_000);
   mkdirSync(join(app.home, "lantern-ferry", "treat"), { recursive: true });
   const channels = [sine(100, -20, 10 * rate), sine(3000, -30, 10 * rate)];

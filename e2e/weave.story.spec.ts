@@ -86,7 +86,7 @@ test("a template, mixes that are sums, another order, and back", async ({ page, 
 });
 
 /** By pointer: a stem becomes 5.1, a sound is carried in the room, and what would lose its place is shown before. */
-test("a sound is carried among the speakers, and nothing is lost unasked", async ({ page, app }) => {
+test("a sound is carried among the speakers, and nothing is lost unasked", { tag: "@long" }, async ({ page, app }) => {
   const reel = await ownReel(page, app.url, "Room");
   const buses = page.getByRole("toolbar", { name: "Buses" });
   await buses.getByRole("button", { name: "DX" }).click();
@@ -146,7 +146,7 @@ test("a sound is carried among the speakers, and nothing is lost unasked", async
 });
 
 /** By keys: the grid is walked through, levels are typed, filled down, copied and pasted, heads are folded; outputs are heard alone. */
-test("levels are typed into the grid, heads fold, and outputs are heard alone together", async ({
+test("levels are typed into the grid, heads fold, and outputs are heard alone together", { tag: "@long" }, async ({
   page,
   app,
   context,

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/align"
+	"zestyloom/internal/testmedia"
 )
 
 // Clocks that drift while the overlap is too short to tell by how much: the first sample is where it is
@@ -16,7 +17,7 @@ import (
 func TestDriftInAShortOverlap(t *testing.T) {
 	const low = 12000
 	scene := voice(8, low, 60)
-	for _, seconds := range []float64{10, 25, 40} {
+	for _, seconds := range testmedia.Some([]float64{10, 25, 40}, 1) {
 		for _, ppm := range []float64{-90, 70} {
 			at := 11.3 * low
 			file := sampled(scene, at, 1/(1+ppm*1e-6), int(seconds*low))
@@ -38,7 +39,7 @@ func TestDriftInAShortOverlap(t *testing.T) {
 func TestAnythingAtOnce(t *testing.T) {
 	const low = 8000
 	certain := 0
-	const pairs = 40
+	pairs := testmedia.Sized(8, 40)
 	for seed := range uint64(pairs) {
 		rng := rand.New(rand.NewPCG(seed, 99))
 		long := 25 + rng.Float64()*40

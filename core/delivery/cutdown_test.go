@@ -25,6 +25,7 @@ import (
 	"zestyloom/core/spatial"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
+	"zestyloom/internal/testmedia"
 )
 
 // cutFixture is a reel with a sound field, a pair, further stems and a picture of numbered frames that begins a second before it.
@@ -94,22 +95,23 @@ func (f *fixture) cutPlan(t *testing.T, path string, o delivery.Order) delivery.
 // picture, bit for bit what the whole delivery has there, and the picture frame for frame.
 func TestASpanIsCutDownWithItsPicture(t *testing.T) {
 	t.Parallel()
-	for _, order := range []int{1, 3} {
+	for _, order := range testmedia.Some([]int{1, 3}, 0) {
 		f, path := cutFixture(t, order)
 		s := cutSpec(order, "h264")
 		// The whole, to compare with.
 		_, whole, proof := f.made(t, delivery.Order{Spec: custom(delivery.FileRule{Each: delivery.EachTrack, Container: "wav", Name: "{track}"})})
 		require.True(t, proof.Passed, proof.Failures())
 		_, track := read(t, filepath.Join(whole, "0-0.wav"))
-		for _, of := range []struct {
+		type cut struct {
 			from, to      int64
 			first, frames int64
 			says          string
-		}{
+		}
+		for _, of := range testmedia.Some([]cut{
 			{start + 5000, start + 42001, 27, 20, "coded anew as H.264: frames within it are coded by one after its end; it could be copied where it ended at 22:10:00:21 and at 22:10:00:24"},
 			{start + 3840, start + 3840 + 18*1920, 27, 18, "copied"},
 			{start + 5760, start + 40000, 28, 18, "coded anew as H.264: it does not begin with a key frame; there are such at 22:10:00:02 and at 22:10:00:11"},
-		} {
+		}, 0) {
 			span := delivery.Span{From: of.from, To: of.to}
 			plan, dir, proof := f.cut(t, path, delivery.Order{Spec: s, Span: &span})
 			require.True(t, proof.Passed, proof.Failures())
@@ -174,7 +176,7 @@ func TestASpanIsCutDownWithItsPicture(t *testing.T) {
 func TestCutsThatAreNotWhatWasOrdered(t *testing.T) {
 	t.Parallel()
 	f, path := cutFixture(t, 1)
-	for _, codec := range []string{"", "h264"} {
+	for _, codec := range testmedia.Some([]string{"", "h264"}, 1) {
 		from := int64(start + 3840)
 		if codec != "" {
 			from += 1920
@@ -334,7 +336,7 @@ func TestACutDownInDropFrame(t *testing.T) {
 	f, _ := cutFixture(t, 1)
 	rate := timecode.Rate{Num: 30000, Den: 1001, Drop: true}
 	path := picturetest.Numbered(t, filepath.Join(f.dir, "drop.mov"), 150, "30000/1001", "-c:v", "libx264", "-g", "10", "-bf", "2", "-pix_fmt", "yuv420p", "-timecode", "22:09:59;00")
-	for _, from := range []int64{start + 5000, start + 9001} {
+	for _, from := range testmedia.Some([]int64{start + 5000, start + 9001}, 0) {
 		span := delivery.Span{From: from, To: from + 40001}
 		pic, info, err := delivery.PictureOf(t.Context(), path, "p", "drop.mov", f.reel, 48000, &span)
 		require.NoError(t, err)
@@ -387,10 +389,11 @@ func TestPicturesInSpecsThatCantBe(t *testing.T) {
 // begins with the picture. Fields that AAC has no room for are refused before.
 func TestACutDownAsMP4(t *testing.T) {
 	t.Parallel()
-	for _, of := range []struct {
+	type kind struct {
 		order int
 		pair  bool
-	}{{1, true}, {1, false}, {3, false}, {2, false}, {3, true}} {
+	}
+	for _, of := range testmedia.Some([]kind{{1, true}, {1, false}, {3, false}, {2, false}, {3, true}}, 0, 4) {
 		f, path := cutFixture(t, of.order)
 		// Each channel of the field is heard, and is another; of tones, as compressing noise leaves little of it.
 		tones := filepath.Join(f.dir, "tones.wav")

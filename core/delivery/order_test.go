@@ -10,13 +10,14 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/weave"
+	"zestyloom/internal/testmedia"
 )
 
 // Files of every container that our own reader reads, in every coding and from two channels to sixty-four, have their channels where
 // ffmpeg finds them, too: each track's sound on an output of its own.
 func TestASecondReaderFindsTheChannelsInOrder(t *testing.T) {
 	t.Parallel()
-	for _, width := range []int{2, 6, 12, 64} {
+	for _, width := range testmedia.Some([]int{2, 6, 12, 64}, 0, 2) {
 		f := newFixture(t, 0.5)
 		l := fmt.Sprintf("discrete %d", width)
 		f.reel.Weave.Buses = append(f.reel.Weave.Buses, weave.Bus{ID: "W", Name: "Wide", Role: weave.Stem, Layout: l})

@@ -26,6 +26,7 @@ import (
 	"zestyloom/core/source"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
+	"zestyloom/internal/testmedia"
 )
 
 var pal = timecode.Rate{Num: 25, Den: 1}
@@ -427,7 +428,8 @@ func TestRandomSpecs(t *testing.T) {
 	names := []string{"{production}_{number}", "{reel}_{bus}_{number}", "{number}", "{stem}{part}{output}_{number}_{speaker}", "{version}-{number}-{layout}"}
 	made, proven := 0, atomic.Int64{}
 	var plans []func(t *testing.T)
-	for n := range 200 {
+	specs := testmedia.Sized(24, 200)
+	for n := range specs {
 		if n%4 == 0 {
 			f.surround()
 		} else {
@@ -529,7 +531,7 @@ func TestRandomSpecs(t *testing.T) {
 			t.Run(fmt.Sprint(n), fn)
 		}
 	})
-	assert.Greater(t, proven.Load(), int64(100))
+	assert.Greater(t, proven.Load(), int64(specs/2))
 	t.Logf("%d plans, %d written and proven", made, proven.Load())
 }
 

@@ -12,6 +12,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/snag"
+	"zestyloom/internal/testmedia"
 )
 
 func want(v float64) *float64 { return &v }
@@ -116,7 +117,7 @@ func TestLeastChange(t *testing.T) {
 // A correction, carried out on sound and measured again, has what was asked for.
 func TestCorrected(t *testing.T) {
 	rng := rand.New(rand.NewPCG(14, 31))
-	for i := range 6 {
+	for i := range testmedia.Sized(1, 6) {
 		x, y := programme(rng, 48000), programme(rng, 48000)
 		n := min(len(x), len(y))
 		b := audio.Block{x[:n], y[:n]}

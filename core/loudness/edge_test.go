@@ -12,6 +12,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/loudness"
 	"zestyloom/core/meter"
+	"zestyloom/internal/testmedia"
 )
 
 // ideal is the greatest magnitude of a sound that begins and ends in silence, at 16 places a sample of its whole spectrum: what no
@@ -98,7 +99,7 @@ func TestCeilingsHoldUpToTheEdge(t *testing.T) {
 	mono := layout(t, "mono")
 	for kind, name := range names {
 		over := map[string]float64{}
-		for range 4 {
+		for range testmedia.Sized(1, 4) {
 			x := edges(rng, kind, 16000)
 			ceiling := -1 - 5*rng.Float64()
 			limited, m := limit(t, mono, 48000, ceiling, false, audio.Block{x}, rng)

@@ -182,7 +182,7 @@ func TestProgrammesAgainstOthers(t *testing.T) {
 		require.NoError(t, err)
 		return v
 	}
-	programmes := 8 // make test-long has all fifty
+	programmes := testmedia.Sized(2, 8) // make test-long has all fifty
 	if os.Getenv("LONG_TESTS") != "" {
 		programmes = 50
 	}

@@ -349,7 +349,7 @@ func TestAgainstTheModel(t *testing.T) {
 	sound, sources := strandsOf(t, 3, 4, modelFrames)
 	before := runtime.GOMAXPROCS(0)
 	defer runtime.GOMAXPROCS(before)
-	for seed := range uint64(25) {
+	for seed := range uint64(testmedia.Sized(3, 25)) {
 		rnd := rand.New(rand.NewPCG(seed, 99))
 		r := edited(rnd)
 		require.NoError(t, r.Check(), "seed %d", seed)

@@ -9,18 +9,20 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/picture/picturetest"
+	"zestyloom/internal/testmedia"
 )
 
 // Black at the edges of a picture is of its size and rate, and the picture between it is the picture.
 func TestBlackAroundAPicture(t *testing.T) {
 	dir := t.TempDir()
-	for _, of := range []struct {
+	type kind struct {
 		rate, codec   string
 		before, after int64
-	}{
+	}
+	for _, of := range testmedia.Some([]kind{
 		{"25", "h264", 7, 0}, {"25", "h265", 0, 13}, {"25", "mpeg2", 7, 13}, {"25", "ffv1", 7, 13},
 		{"30000/1001", "h264", 30, 1}, {"24000/1001", "mpeg2", 0, 25},
-	} {
+	}, 3, 4) {
 		path := picturetest.Numbered(t, filepath.Join(dir, "a.mov"), 40, of.rate, "-c:v", "libx264", "-g", "12", "-pix_fmt", "yuv420p", "-timecode", "10:00:00:00")
 		was, err := Probe(t.Context(), path)
 		require.NoError(t, err)

@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/audio"
 	"zestyloom/core/picture/picturetest"
 	"zestyloom/core/snag"
+	"zestyloom/internal/testmedia"
 )
 
 func counting(first, n int64) (out []int) {
@@ -109,8 +110,8 @@ func TestPicturesAreCodedAnew(t *testing.T) {
 	require.NoError(t, err, "%s", b)
 	assert.Len(t, CoderNames, len(Coders))
 	for _, name := range CoderNames {
-		for _, kind := range Coders[name].Containers {
-			for _, megabits := range []float64{0, 3} {
+		for _, kind := range Coders[name].Containers[:testmedia.Sized(1, len(Coders[name].Containers))] {
+			for _, megabits := range testmedia.Some([]float64{0, 3}, 0) {
 				c := Cutting{Cut: Cut{7, 31}, Codec: name, Megabits: megabits}
 				out := filepath.Join(dir, name+"."+kind)
 				require.NoError(t, Pack{Kind: kind, Picture: path, Cut: &c, Out: out, Start: "01:00:00:00"}.Write(t.Context()), "%s in %s", name, kind)

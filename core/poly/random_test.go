@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
+	"zestyloom/internal/testmedia"
 )
 
 // randomFile is a multichannel file put together by hand, apart from the writer under test, and what it says.
@@ -391,10 +392,7 @@ func TestRandomFilesSurvive(t *testing.T) {
 		dir = t.TempDir()
 	}
 	defer os.RemoveAll(dir)
-	files := 1000
-	if testing.Short() {
-		files = 100
-	}
+	files := testmedia.Sized(150, 1000)
 	for n := range files {
 		r := rand.New(rand.NewPCG(seed, uint64(n)))
 		here := filepath.Join(dir, fmt.Sprint(n))

@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/timecode"
 	"zestyloom/core/treat"
 	"zestyloom/core/weave"
+	"zestyloom/internal/testmedia"
 )
 
 func to(bus string, p weave.Preset, gain float64) []weave.Send {
@@ -210,7 +211,7 @@ func TestEveryOperationHasItsInverse(t *testing.T) {
 		require.NoError(t, json.Unmarshal(b, &out))
 		return out
 	}
-	for range 5000 {
+	for range testmedia.Sized(1500, 5000) {
 		op := c.op(r)
 		before := text(r)
 		after, inverse, err := reel.Apply(r, stored([]reel.Op{op}))

@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/survey"
+	"zestyloom/internal/testmedia"
 )
 
 // trials is how many random recordings of a kind are tried: few with every test, 300 with LONG_TESTS=1 (make
@@ -19,7 +20,7 @@ func trials() int {
 	if os.Getenv("LONG_TESTS") != "" {
 		return 300
 	}
-	return 8
+	return testmedia.Sized(4, 8)
 }
 
 // talk is something like speech: syllables of pulses or noise through a formant, and pauses.

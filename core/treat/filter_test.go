@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"testing"
+	"zestyloom/internal/testmedia"
 
 	"github.com/stretchr/testify/assert"
 )
@@ -18,7 +19,7 @@ func TestFiltersHaveTheAnaloguesShape(t *testing.T) {
 		}
 	}
 	var freqs []float64
-	for f := 20.0; f < 20000; f *= 1.03 {
+	for f := 20.0; f < 20000; f *= 1 + float64(testmedia.Sized(15, 3))/100 {
 		freqs = append(freqs, f)
 	}
 	freqs = append(freqs, 20000)

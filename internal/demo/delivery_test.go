@@ -44,7 +44,7 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 	require.NoError(t, a.EnsureSpecs(t.Context()))
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
-	go func() { ended <- jobs.Run(ctx, a, log) }()
+	go func() { ended <- jobs.Run(ctx, a, log, nil) }()
 	t.Cleanup(func() {
 		stop()
 		assert.NoError(t, <-ended)

@@ -8,12 +8,16 @@ import (
 // add mixes src into dst at a gain, late by a number of samples, with a one-pole low-pass that
 // leaves keep of each step (1 leaves all): distance, in short.
 func add(dst, src []float64, gain float64, late int, keep float64) {
-	y := 0.0
-	for i := range dst {
-		if j := i - late; j >= 0 && j < len(src) {
-			y += keep * (src[j] - y)
-			dst[i] += gain * y
+	from, to := max(0, late), min(len(dst), late+len(src))
+	if to <= from {
+		return
+	}
+	y, dst := 0.0, dst[from:to]
+	for i, x := range src[from-late : to-late] {
+		if y += keep * (x - y); y < 1e-200 && y > -1e-200 {
+			y = 0 // what dies away in silence would cost a hundred times as much, being no normal number any more
 		}
+		dst[i] += gain * y
 	}
 }
 

@@ -21,6 +21,7 @@ import (
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
+	"zestyloom/internal/testmedia"
 )
 
 // ended waits until a delivery is proven or has failed.
@@ -49,10 +50,10 @@ func everySpec(t *testing.T, a *app.App, p store.Production, first uuid.UUID) {
 	whole, err := a.Store.Reel(ctx, first)
 	require.NoError(t, err)
 	start, _ := whole.Doc.Span()
-	for _, spec := range specs {
+	for _, spec := range testmedia.Some(specs, 1, 4, 9) {
 		t.Run(spec.Name, func(t *testing.T) {
 			// A stretch in which all stems sound.
-			r, err := a.CreateReel(ctx, p.ID, app.NewReel{Name: "For " + spec.Name, Copy: &first, From: start + 5*48000, To: start + 20*48000 + 77})
+			r, err := a.CreateReel(ctx, p.ID, app.NewReel{Name: "For " + spec.Name, Copy: &first, From: start + 5*48000, To: start + int64(testmedia.Sized(9, 20))*48000 + 77})
 			require.NoError(t, err)
 			require.NoError(t, a.ChooseSpec(ctx, r.ID, spec.ID))
 			if spec.Body.Template != "" {

@@ -111,9 +111,9 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, ts, 1, "one take, however often it was analysed")
 
-	// A film with a minute of picture: the worker is killed while its sound and proxy are made.
+	// A film with ten seconds of picture: the worker is killed while its sound and proxy are made.
 	movie := filepath.Join(home, "movie.mov")
-	out, err = exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=1280x720:rate=25:duration=60", "-f", "lavfi", "-i", "sine=440:duration=60:sample_rate=48000",
+	out, err = exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=1280x720:rate=25:duration=10", "-f", "lavfi", "-i", "sine=440:duration=10:sample_rate=48000",
 		"-c:v", "mjpeg", "-c:a", "pcm_s24le", movie).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	info, err := os.Stat(movie)
@@ -138,7 +138,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	assert.ElementsMatch(t, []string{filepath.Join(beside, ".working.wav"), filepath.Join(beside, ".proxy.mp4"), filepath.Join(beside, ".strip.jpg")}, names, "nothing half made is left")
 	require.NoError(t, a.RemoveFile(ctx, f.ID))
 
-	// A render of six minutes of six channels, killed in its midst.
+	// A render of two minutes of six channels, killed in its midst.
 	r, err := st.ReelOf(ctx, p.ID)
 	require.NoError(t, err)
 	asking, err := st.Asking(ctx, []uuid.UUID{ts[0].ID})
@@ -153,7 +153,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	route := weave.Route{Stem: "DX", Position: weave.Both}
 	_, err = a.EditReel(ctx, r.ID, e.Version, "a clip far on, so that the render is long", []edit.Action{
 		{SetSends: &reel.SetSends{From: e.Doc.Tracks[0].ID, Sends: route.Sends()}},
-		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "far", Strands: []string{strands[0].ID.String()}, Name: "far", At: 6 * 60 * 48000, Length: 48000}}}}},
+		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "far", Strands: []string{strands[0].ID.String()}, Name: "far", At: 2 * 60 * 48000, Length: 48000}}}}},
 	})
 	require.NoError(t, err)
 	specs, err := st.Specs(ctx)
@@ -203,7 +203,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	r, err = st.Reel(ctx, r.ID)
 	require.NoError(t, err)
 	_, err = a.EditReel(ctx, r.ID, r.Version, "longer still: it must not be done before its worker has lost its session", []edit.Action{
-		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "farther", Strands: []string{strands[0].ID.String()}, Name: "farther", At: 18 * 60 * 48000, Length: 48000}}}}},
+		{Paste: &edit.Paste{Clips: []reel.Laid{{Track: e.Doc.Tracks[0].ID, Clip: reel.Clip{ID: "farther", Strands: []string{strands[0].ID.String()}, Name: "farther", At: 6 * 60 * 48000, Length: 48000}}}}},
 	})
 	require.NoError(t, err)
 	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: accepted})
