@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -59,7 +60,7 @@ func TestTheHouseIsAsItIsDrawn(t *testing.T) {
 // signal graph names what there is in core/mix.
 func TestBlocksOfTheDocumentsAreHeld(t *testing.T) {
 	held := map[string]string{ // by their first words
-		"cmd/zestyloom/": "TestTheHouseIsAsItIsDrawn", "reel (tracks,": "this test", "Lt =": "core/weave: TestTheStereoTotalIsAsItIsWritten", "sed '/^$/,$d'": "core/attest: TestTheWayThatIsWritten",
+		"cmd/zestyloom/": "TestTheHouseIsAsItIsDrawn", "flowchart TD": "TestTheDrawingsAreTrue", "flowchart LR": "TestTheDrawingsAreTrue", "erDiagram": "TestTheDrawingsAreTrue", "stateDiagram-v2": "TestTheDrawingsAreTrue", "Lt =": "core/weave: TestTheStereoTotalIsAsItIsWritten", "sed '/^$/,$d'": "core/attest: TestTheWayThatIsWritten",
 	}
 	docs, err := filepath.Glob("../docs/*.md")
 	require.NoError(t, err)
@@ -78,22 +79,84 @@ func TestBlocksOfTheDocumentsAreHeld(t *testing.T) {
 			first, two := words[0], strings.Join(words[:min(2, len(words))], " ")
 			assert.True(t, held[first] != "" || held[two] != "", "%s: the block that begins with %q is held by no test", doc, two)
 			blocks++
-			if two != "reel (tracks," {
-				continue
-			}
-			var source strings.Builder
-			files, err := filepath.Glob("mix/*.go")
-			require.NoError(t, err)
-			for _, f := range files {
-				b, err := os.ReadFile(f)
-				require.NoError(t, err)
-				source.Write(b)
-			}
-			for word, declared := range map[string]string{"mix.Compile": "\nfunc Compile(", "Program": "\ntype Program struct", "Player.Run(": "Player) Run("} {
-				assert.Contains(t, text, word)
-				assert.Contains(t, source.String(), declared)
-			}
 		}
 	}
 	assert.Equal(t, len(held), blocks)
+}
+
+// What is drawn of the house, the graph, the tables and the states is there.
+func TestTheDrawingsAreTrue(t *testing.T) {
+	raw, err := os.ReadFile("../docs/architecture.md")
+	require.NoError(t, err)
+	drawn := map[string]string{}
+	for _, part := range strings.Split(string(raw), "```mermaid\n")[1:] {
+		text, _, ok := strings.Cut(part, "```\n")
+		require.True(t, ok)
+		kind, rest, _ := strings.Cut(text, "\n")
+		drawn[kind] = rest
+	}
+	require.Len(t, drawn, 4)
+	all := func(pattern string) string {
+		files, err := filepath.Glob(pattern)
+		require.NoError(t, err)
+		require.NotEmpty(t, files)
+		var out strings.Builder
+		for _, f := range files {
+			b, err := os.ReadFile(f)
+			require.NoError(t, err)
+			out.Write(b)
+		}
+		return out.String()
+	}
+	each := func(text, expression string) (out []string) {
+		for _, m := range regexp.MustCompile(expression).FindAllStringSubmatch(text, -1) {
+			if !slices.Contains(out, m[1]) {
+				out = append(out, m[1])
+			}
+		}
+		require.NotEmpty(t, out, expression)
+		return out
+	}
+
+	// The house: rooms there are, each of which imports those that an arrow leads to.
+	house := drawn["flowchart TD"]
+	at := map[string]string{}
+	for _, m := range regexp.MustCompile(`(\w+)\["((?:internal|core)/\w*)`).FindAllStringSubmatch(house, -1) {
+		at[m[1]] = m[2]
+	}
+	require.Len(t, at, 7)
+	for line := range strings.Lines(house) {
+		from, to, ok := strings.Cut(line, " --> ")
+		if !ok {
+			continue
+		}
+		source := at[regexp.MustCompile(`\w+`).FindString(from)]
+		if source == "" || source == "core/" {
+			continue
+		}
+		imports := all("../" + source + "/*.go")
+		for _, target := range regexp.MustCompile(`\b\w+\b`).FindAllString(to, -1) {
+			if room := at[target]; room != "" {
+				assert.Contains(t, imports, `"zestyloom/`+room, "%s to %s", source, room)
+			}
+		}
+	}
+
+	// The graph: what is said of how it is run.
+	mix := all("mix/*.go")
+	for word, declared := range map[string]string{"mix.Compile": "\nfunc Compile(", "`Program`": "\ntype Program struct", "Player.Run(": "Player) Run("} {
+		assert.Contains(t, string(raw), word)
+		assert.Contains(t, mix, declared)
+	}
+
+	// The tables: those that are made, and the states: those that a delivery can have.
+	schema := all("../internal/store/migrations/*.sql")
+	made := each(schema, `CREATE TABLE (?:IF NOT EXISTS )?(\w+)`)
+	for _, table := range append(each(drawn["erDiagram"], `(?m)^  (\w+) `), each(drawn["erDiagram"], `-- ?[o|]?[{|]? ?(\w+) :`)...) {
+		assert.Contains(t, made, table)
+	}
+	checks := regexp.MustCompile(`deliveries_state_check CHECK \(state IN \(([^)]*)\)`).FindAllStringSubmatch(schema, -1)
+	require.NotEmpty(t, checks)
+	states := each(checks[0][1], `'(\w+)'`)
+	assert.ElementsMatch(t, states, each(drawn["stateDiagram-v2"], `(?m)(?:^  |--> )(\w+)(?: -->| :|$)`))
 }
