@@ -54,6 +54,7 @@ test-all: web/dist/index.html ## what make test leaves out before a change lands
 	@go test -race -short -timeout 30m $$(scripts/concurrent.sh)
 	@$(MAKE) --no-print-directory fuzz
 	@STORIES=all $(MAKE) --no-print-directory test-e2e
+	@STORIES=alone $(MAKE) --no-print-directory test-e2e
 
 test-long: web/dist/index.html ## every test at its full size, and random recordings by the hundred: about an hour
 	@scripts/setup.sh test

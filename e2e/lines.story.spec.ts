@@ -17,7 +17,10 @@ const freePort = () =>
     });
   });
 
-test("a reel is laid back onto a deck, bit for bit, and played to it", { tag: "@long" }, async ({ page, browser }) => {
+test("a reel is laid back onto a deck, bit for bit, and played to it", { tag: ["@long", "@alone"] }, async ({
+  page,
+  browser,
+}) => {
   test.setTimeout(180_000);
   const home = mkdtempSync(join(tmpdir(), "zestyloom-lines-"));
   chmodSync(home, 0o711);

@@ -7,10 +7,9 @@ import { played, position, rate, same, scale, startTape, until, whence } from ".
 
 const seconds = 14;
 
-test("what is heard is what was recorded, without a gap, whatever one does meanwhile", { tag: "@long" }, async ({
-  page,
-  app,
-}) => {
+test("what is heard is what was recorded, without a gap, whatever one does meanwhile", {
+  tag: ["@long", "@alone"],
+}, async ({ page, app }) => {
   test.setTimeout(240_000);
   const channels = Array.from({ length: 6 }, (_, c) => samples(c, seconds * rate));
   (channels[5] as Int32Array)[rate] = scale - 1; // full scale, once

@@ -13,10 +13,9 @@ async function reelOf(page: Page, url: string, production: string): Promise<Reel
   return (await answer.json()) as Reel;
 }
 
-test("a picture is laid, plays in step, and keeps step while time is put in and taken out", { tag: "@long" }, async ({
-  page,
-  app,
-}) => {
+test("a picture is laid, plays in step, and keeps step while time is put in and taken out", {
+  tag: ["@long", "@alone"],
+}, async ({ page, app }) => {
   test.setTimeout(150_000);
   const production = await newProduction(page, app.url, "Picture");
   await takeIn(page, app.url, production, ["CAM_A_0031.mov", "CAM_B_0007.mov"]);

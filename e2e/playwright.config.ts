@@ -4,16 +4,19 @@ import { defineConfig } from "@playwright/test";
 // A name for this run, which its workers inherit: two runs have nothing in common.
 process.env.ZESTYLOOM_E2E_RUN ??= String(process.pid);
 
+const measured = Boolean(process.env.BENCH || process.env.SCREENSHOTS);
+const stories = measured ? "all" : ((process.env.STORIES ?? "some") as "all" | "alone" | "some");
+
 export default defineConfig({
   testDir: ".",
   // Pictures and measurements are no tests: make screenshots and make bench ask for them.
   testMatch: process.env.BENCH ? "bench.spec.ts" : process.env.SCREENSHOTS ? "screenshots.spec.ts" : "*.story.spec.ts",
   outputDir: "./test-results",
   globalSetup: "./seed.ts",
-  // What is measured has the machine to itself.
-  workers: process.env.BENCH || process.env.SCREENSHOTS ? 1 : 2,
-  // What takes long is left to make test-all.
-  grepInvert: process.env.STORIES === "all" || process.env.BENCH || process.env.SCREENSHOTS ? undefined : /@long/,
+  // What is measured, or plays in real time, has the machine to itself.
+  workers: measured || stories === "alone" ? 1 : 2,
+  // What takes long is left to make test-all, and there what plays in real time is left to a run of its own.
+  ...{ all: { grepInvert: /@alone/ }, alone: { grep: /@alone/ }, some: { grepInvert: /@long/ } }[stories],
   // Far beyond what anything takes: on a machine that is busy with other things all of it takes longer.
   timeout: 360_000,
   expect: { timeout: 60_000 },

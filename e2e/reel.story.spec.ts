@@ -130,7 +130,10 @@ test("a take is edited by keys alone: what is tied stays together, and all of it
   await expect(row(0).getByRole("listitem")).toHaveCount(1);
 });
 
-test("a take is edited by pointer alone, and heard while it is", { tag: "@long" }, async ({ page, app }) => {
+test("a take is edited by pointer alone, and heard while it is", { tag: ["@long", "@alone"] }, async ({
+  page,
+  app,
+}) => {
   test.setTimeout(120_000);
   const production = await laid(page, app, "Pointer");
   const lanes = page.getByTestId("lanes");
@@ -320,10 +323,9 @@ test("a track's level is set and drawn over time, by pointer and by keys, and ta
   await expect.poll(way).toEqual({ preset: "pan" }); // in the middle, as loud as before
 });
 
-test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", { tag: "@long" }, async ({
-  page,
-  app,
-}) => {
+test("the reel is moved along by hand, with sound, by its pointer's ticket and by keys", {
+  tag: ["@long", "@alone"],
+}, async ({ page, app }) => {
   await laid(page, app, "Scrub");
   const pointer = page.getByLabel(/^Pointer: timecode/);
   const monitor = page.getByRole("region", { name: "Monitor" });

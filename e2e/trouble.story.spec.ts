@@ -46,9 +46,9 @@ test("the database goes and comes back under an open page, which says so and los
   await expect(page.getByRole("article").filter({ hasText: "after.wav" })).toContainText("1 ch", { timeout: 60_000 });
 });
 
-test("a full disk refuses what needs room, is said, and is over when there is room", { tag: "@long" }, async ({
-  page,
-}) => {
+test("a full disk refuses what needs room, is said, and is over when there is room", {
+  tag: ["@long", "@alone"],
+}, async ({ page }) => {
   test.setTimeout(240_000);
   test.skip(process.getuid?.() !== 0, "a disk of its own is mounted, which takes root; CI runs as root");
   const home = mkdtempSync(join(tmpdir(), "zestyloom-full-"));
