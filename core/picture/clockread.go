@@ -4,8 +4,6 @@ import (
 	"encoding/binary"
 	"io"
 	"os"
-	"path/filepath"
-	"strings"
 
 	"zestyloom/core/snag"
 	"zestyloom/core/timecode"
@@ -21,13 +19,8 @@ type Clock struct {
 // String is the timecode.
 func (c Clock) String() string { return c.Rate.Format(c.Frame) }
 
-// ReadClock reads the first timecode track of a MOV (the tmcd media of the QuickTime File Format) or the first timecode
-// component of an MXF (SMPTE ST 377-1, B.15). ok is false where there is none.
-func ReadClock(path string) (c Clock, ok bool, err error) {
-	return readClock(path, strings.ToLower(filepath.Ext(path)))
-}
-
-// readClock is ReadClock of a file that has not got its name yet.
+// readClock reads the first timecode track of a MOV (the tmcd media of the QuickTime File Format) or the first timecode
+// component of an MXF (SMPTE ST 377-1, B.15), of a file that may not have got its name yet: ext is that of the name. ok is false where there is none.
 func readClock(path, ext string) (c Clock, ok bool, err error) {
 	if ext == ".mxf" {
 		rate, there := mxfRate(path)

@@ -5,7 +5,6 @@ package spatial
 import (
 	"math"
 
-	"zestyloom/core/audio"
 	"zestyloom/core/snag"
 )
 
@@ -46,12 +45,6 @@ func (p Position) Check() error {
 		}
 	}
 	return nil
-}
-
-// Of is where a speaker of a layout stands; straight ahead where it has no place.
-func Of(l audio.Layout, i int) Position {
-	d, _ := l.Direction(i)
-	return Position{Azimuth: d.Azimuth, Elevation: d.Elevation}
 }
 
 type vector [3]float64
