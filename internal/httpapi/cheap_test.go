@@ -45,17 +45,24 @@ func (c *counter) taken() []string {
 	return out
 }
 
+// counting serves an application once more, and counts its queries.
+func counting(t *testing.T, of *app.App) (http.Handler, *counter) {
+	t.Helper()
+	counts := &counter{}
+	st, err := store.OpenTraced(t.Context(), of.Store.Pool.Config().ConnString(), counts)
+	require.NoError(t, err)
+	t.Cleanup(st.Close)
+	a := &app.App{Store: st, Media: of.Media, Queue: of.Queue, Now: time.Now}
+	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: httpapi.NewHub(), Log: slog.Default(), Web: fstest.MapFS{"index.html": {Data: []byte("x")}}})
+	require.NoError(t, err)
+	return h, counts
+}
+
 // Lists cost as many queries however long they are: a handful, and none a row.
 func TestListsAreCheap(t *testing.T) {
 	s := start(t, "")
 	p := s.production()
-	counts := &counter{}
-	st, err := store.OpenTraced(t.Context(), s.app.Store.Pool.Config().ConnString(), counts)
-	require.NoError(t, err)
-	defer st.Close()
-	a := &app.App{Store: st, Media: s.app.Media, Queue: s.app.Queue, Now: time.Now}
-	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: httpapi.NewHub(), Log: slog.Default(), Web: fstest.MapFS{"index.html": {Data: []byte("x")}}})
-	require.NoError(t, err)
+	h, counts := counting(t, s.app)
 	lists := map[string]int{"": 9, "/files": 4, "/takes": 4, "/syncs": 4, "/writings": 2, "/deliveries": 2, "/queue": 2, "/reels": 2, "/templates": 2, "/edits": 2}
 	cost := func() map[string]int {
 		out := map[string]int{}

@@ -2,11 +2,9 @@ package httpapi_test
 
 import (
 	"fmt"
-	"log/slog"
 	"net/http/httptest"
 	"strings"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
@@ -14,9 +12,6 @@ import (
 
 	"zestyloom/core/edit"
 	"zestyloom/core/reel"
-	"zestyloom/internal/app"
-	"zestyloom/internal/httpapi"
-	"zestyloom/internal/store"
 )
 
 // An edit of a large reel is answered by what it changed: what follows from the routing is left out where that is as it was.
@@ -46,13 +41,7 @@ func TestAnEditOfALargeReelIsAnsweredShortly(t *testing.T) {
 	}
 	require.Greater(t, len(clips), 5000)
 
-	counts := &counter{}
-	st, err := store.OpenTraced(t.Context(), s.app.Store.Pool.Config().ConnString(), counts)
-	require.NoError(t, err)
-	defer st.Close()
-	a := &app.App{Store: st, Media: s.app.Media, Queue: s.app.Queue, Now: time.Now}
-	h, err := httpapi.New(httpapi.Options{App: a, Watcher: app.NewWatcher(a), Hub: httpapi.NewHub(), Log: slog.Default(), Web: fstest.MapFS{"index.html": {Data: []byte("x")}}})
-	require.NoError(t, err)
+	h, counts := counting(t, s.app)
 	version := now.Version
 	var took time.Duration
 	post := func(action string) (string, []string) {
