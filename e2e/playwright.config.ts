@@ -18,7 +18,9 @@ export default defineConfig({
   // What takes long is left to make test-all, and there what plays in real time is left to a run of its own.
   ...{ all: { grepInvert: /@alone/ }, alone: { grep: /@alone/ }, some: { grepInvert: /@long/ } }[stories],
   // Far beyond what anything takes: on a machine that is busy with other things all of it takes longer.
-  timeout: 360_000,
+  timeout: 240_000,
+  // What passes only the second time, in a worker of its own that begins anew, is named as flaky.
+  retries: measured ? 0 : 1,
   expect: { timeout: 60_000 },
   reporter: [["list"]],
   use: {
