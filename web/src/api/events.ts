@@ -2,7 +2,7 @@ import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
 import type { Reel, Schemas } from "./client";
-import { keys } from "./queries";
+import { inTurn, keys } from "./queries";
 import { readRows } from "./rows";
 
 /** How far jobs are, by the id of the file or delivery they are about. */
@@ -27,18 +27,23 @@ export function useEvents(production: string) {
     const source = new EventSource(`/api/productions/${production}/events`);
     const stale = new Map<string, Set<string> | "all">(); // rows by kind of event
     const edited = new Map<string, number>(); // versions of reels by their ids, after edits
+    const turn = inTurn(production); // that all changes of reels are made in
     let timer: ReturnType<typeof setTimeout> | undefined;
     let rest = 0; // ms between refreshes: long lists are fetched less often, so that input is answered
     let ended = 0; // when the last one was over
     const soon = () => Math.max(gathering, ended + rest - performance.now());
     const refresh = async () => {
-      // Edits of one's own are answered with what they changed: nothing is asked again for them.
-      if (edited.size > 0 && client.isMutating() > 0) {
+      // Edits of one's own are answered with what they changed: nothing is asked again for them. What else is stale does not wait
+      // for those answers, and nobody waits for a change that is none of a reel, such as an upload.
+      const answers = edited.size > 0 && client.isMutating({ predicate: (m) => m.options.scope?.id === turn.id }) > 0;
+      if (answers && stale.size === 0) {
         timer = setTimeout(refresh, gathering);
         return;
       }
-      if ([...edited].some(([id, version]) => !knownReel(client, production, id, version))) stale.set("reel", "all");
-      edited.clear();
+      if (!answers) {
+        if ([...edited].some(([id, version]) => !knownReel(client, production, id, version))) stale.set("reel", "all");
+        edited.clear();
+      }
       const lists = {
         files: keys.files(production),
         takes: keys.takes(production),
