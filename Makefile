@@ -12,8 +12,9 @@ demo: ## serve the application with Lantern Ferry (PORT=8080, RESET=1 to begin a
 	@$(MAKE) --no-print-directory build
 	@exec $(BIN) demo $(if $(RESET),--reset)
 
-dev: build ## serve the demonstration and load every change of Go or TypeScript at once, at http://localhost:5173
+dev: ## serve the demonstration and load every change of Go or TypeScript at once, at http://localhost:5173
 	@scripts/setup.sh demo
+	@$(MAKE) --no-print-directory build
 	@scripts/dev.sh
 
 build: web/dist/index.html ## the program, front end embedded, at bin/zestyloom

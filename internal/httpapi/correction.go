@@ -15,8 +15,7 @@ import (
 // mostDips is how many places are said where a correction does something, of either kind.
 const mostDips = 200
 
-func (s *server) planCorrection(ctx context.Context, at ofReel, body contract.CorrectionOrder) (contract.Correction, error) {
-	b := body
+func (s *server) planCorrection(ctx context.Context, at ofReel, b contract.CorrectionOrder) (contract.Correction, error) {
 	o := readings.Order{Bus: b.Bus, Stems: given(b.Stems), FreeLFE: given(b.FreeLfe)}
 	o.Target = loudness.Target{Integrated: b.IntegratedLufs, ShortTerm: b.MaxShortTermLufs, Window: given(b.ShortTermWindowS), Slope: given(b.SlopeDbPerS), TruePeak: b.MaxTruePeakDbtp}
 	p, reel, err := s.app.PlanCorrection(ctx, at.Reel, o)

@@ -11,8 +11,6 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/gin-gonic/gin"
-
-	"zestyloom/api"
 )
 
 //go:embed docs.html
@@ -32,11 +30,7 @@ type answer struct {
 }
 
 // documents serves the contract as JSON, and as a page that is made of it.
-func documents(e *gin.Engine, version string) error {
-	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
-	if err != nil {
-		return err
-	}
+func documents(e *gin.Engine, doc *openapi3.T, version string) error {
 	if version != "" {
 		doc.Info.Version = version
 	}

@@ -17,8 +17,6 @@ import (
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/gin-gonic/gin"
 	"github.com/oapi-codegen/runtime"
-
-	"zestyloom/api"
 )
 
 // none stands for a path without ids, for nothing that is asked for, and for an answer without a body.
@@ -49,11 +47,7 @@ func handle[At, What, Out any](f func(context.Context, At, What) (Out, error)) h
 }
 
 // register serves every operation of the contract by the handler of its name.
-func (s *server) register(e gin.IRoutes, handlers map[string]handler) error {
-	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
-	if err != nil {
-		return err
-	}
+func (s *server) register(e gin.IRoutes, doc *openapi3.T, handlers map[string]handler) error {
 	shared := newBodies()
 	var served []string
 	for path, item := range doc.Paths.Map() {

@@ -7,10 +7,12 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/api"
 	"zestyloom/internal/httpapi/contract"
 )
 
@@ -20,7 +22,9 @@ func TestHandlersAreTheContracts(t *testing.T) {
 	register := func(change func(map[string]handler)) error {
 		all := s.handlers()
 		change(all)
-		return s.register(gin.New(), all)
+		doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+		require.NoError(t, err)
+		return s.register(gin.New(), doc, all)
 	}
 	require.NoError(t, register(func(map[string]handler) {}))
 	for want, change := range map[string]func(map[string]handler){

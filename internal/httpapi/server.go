@@ -16,8 +16,10 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/api"
 	"zestyloom/core/snag"
 	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
@@ -53,7 +55,7 @@ func New(o Options) (http.Handler, error) {
 	e := gin.New()
 	e.ContextWithFallback = true // handlers end when their request does
 	s := &server{o.App, o.Watcher, o.Hub, o.Log}
-	e.Use(o.Figures.Requests(o.Log, sessionHeader), gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
+	e.Use(o.Figures.Requests(o.Log, app.Session), gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, v any) {
 		s.log.Error("panic", "request", observe.Request(c), "path", c.Request.URL.Path, "value", v)
 		problem(c, http.StatusInternalServerError, "internal", wentWrong(c))
 	}), guard(cmp.Or(o.BodyTime, bodyTime)), session)
@@ -65,10 +67,14 @@ func New(o Options) (http.Handler, error) {
 	if o.Figures != nil {
 		e.GET("/metrics", gin.WrapH(o.Figures.Handler()))
 	}
-	if err := documents(e, o.Version); err != nil {
+	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	if err != nil {
 		return nil, err
 	}
-	if err := s.register(e, s.handlers()); err != nil {
+	if err := documents(e, doc, o.Version); err != nil {
+		return nil, err
+	}
+	if err := s.register(e, doc, s.handlers()); err != nil {
 		return nil, err
 	}
 	e.NoRoute(frontEnd(o.Web))

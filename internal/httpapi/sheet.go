@@ -3,7 +3,6 @@ package httpapi
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"net/http"
 	"path/filepath"
@@ -38,20 +37,7 @@ func (s *server) editSheet(ctx context.Context, at ofProduction, body contract.S
 		}
 		cells = append(cells, cell)
 	}
-	err = s.app.EditSheet(ctx, p.ID, body.What, cells)
-	var stale *app.StaleCells
-	if errors.As(err, &stale) {
-		now := []contract.SheetCell{}
-		for _, c := range stale.Cells {
-			v := contract.SheetCell{Row: c.Row, Field: contract.SheetCellField(c.Field)}
-			if err := json.Unmarshal(c.Value, &v.Value); err != nil {
-				return nil, err
-			}
-			now = append(now, v)
-		}
-		return nil, &app.Stale{Says: stale.Says, Current: now}
-	}
-	if err != nil {
+	if err = s.app.EditSheet(ctx, p.ID, body.What, cells); err != nil {
 		return nil, err
 	}
 	ts, err := s.app.Store.ListTakesOf(ctx, p.ID, rowsOf(cells))

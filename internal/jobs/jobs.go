@@ -131,8 +131,9 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 	case err != nil:
 		ended = "failed"
 	}
-	w.figures.Job(job.Kind, ended, time.Since(began))
-	w.log.Info("job", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "args", string(job.EncodedArgs), "ended", ended, "took", time.Since(began), "error", err)
+	took := time.Since(began)
+	w.figures.Job(job.Kind, ended, took)
+	w.log.Info("job", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "args", string(job.EncodedArgs), "ended", ended, "took", took, "error", err)
 	return err
 }
 
