@@ -380,14 +380,15 @@ func TestLoudnessOfWhatComes(t *testing.T) {
 		}
 		return nil
 	}))
-	require.Eventually(t, func() bool { return !d.State().Running }, 5*time.Second, 20*time.Millisecond)
-	l := d.State().Loudness
-	require.NotNil(t, l)
-	require.NotNil(t, l.Integrated)
-	assert.InDelta(t, -23, *l.Integrated, 0.1)
-	assert.InDelta(t, -23, *l.ShortTerm, 0.1)
-	assert.InDelta(t, -23, *l.Momentary, 0.1)
-	assert.InDelta(t, -23, *l.TruePeak, 0.1)
+	// Meters may be behind what has arrived (by up to 8192 packets): they are read when they have come to its end.
+	require.EventuallyWithT(t, func(t *assert.CollectT) {
+		l := d.State().Loudness
+		require.NotNil(t, l)
+		for _, v := range []*float64{l.Integrated, l.ShortTerm, l.Momentary, l.TruePeak} {
+			require.NotNil(t, v)
+			assert.InDelta(t, -23, *v, 0.1)
+		}
+	}, 20*time.Second, 20*time.Millisecond)
 }
 
 func TestWhatADeckRefuses(t *testing.T) {
