@@ -62,6 +62,8 @@ export function started(child: ChildProcess): Promise<string> {
 export async function go(page: Page, stage: string) {
   await page.getByRole("navigation", { name: "Stages" }).getByRole("link", { name: stage }).click();
   await expect(page.getByRole("heading", { level: 1, name: stage })).toBeVisible();
+  // What is counted there is there.
+  if (stage === "Delivery") await expect(page.getByText(/^(\d+|no) deliver(y|ies)/)).toBeVisible();
 }
 
 /** No serious fault that axe can find. */

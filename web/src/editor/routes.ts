@@ -1,5 +1,6 @@
 import type { Bus, EditAction, Reel, Send, Track } from "../api/client";
 import type { ReelEdit } from "../api/reel";
+import { rebased } from "./rebased";
 
 /** How a track is put between the sides of its stem. */
 export type Position = "both" | "both_minus" | "left" | "right" | "";
@@ -47,6 +48,16 @@ export function reroute(track: Track, what: string, part: (old: Send) => Partial
   return (reel: Reel): ReelEdit | null => {
     const old = routeOf(reel, track.id);
     return old ? { what, actions: [putRoute(reel, track.id, { ...old, ...part(old) })] } : null;
+  };
+}
+
+/** Changes one of the ways out of a track or bus, done to it as it is when the edit's turn comes; null takes it away. */
+export function putSend(from: string, what: string, shown: Send, changed: Send | null) {
+  return (reel: Reel): ReelEdit | null => {
+    const sends = reel.doc.weave.sends[from] ?? [];
+    if (!sends.some((s) => s.to === shown.to)) return null;
+    const next = sends.flatMap((s) => (s.to !== shown.to ? s : changed ? rebased(shown, changed, s) : []));
+    return { what, actions: [{ set_sends: { from, sends: next } }] };
   };
 }
 

@@ -3,10 +3,12 @@ import { X } from "lucide-react";
 import { api, type EditAction, must, type Reel } from "../api/client";
 import { withPoint } from "../editor/envelope";
 import { figureOf } from "../editor/enveloped";
+import { rebased } from "../editor/rebased";
 import { useEditor } from "../editor/store";
 import { useMonitor } from "../listening/engine";
 import { flipTreatment } from "../stages/reel/hearing";
 import { valueAt } from "../timeline/curve";
+import type { Acting } from "../timeline/useDrag";
 import { Button } from "../ui/controls";
 import { note } from "../ui/notes";
 import { ChainEditor } from "./ChainEditor";
@@ -15,7 +17,7 @@ import type { Over } from "./Number";
 import { Reduction } from "./Reduction";
 import { type Chain, dynamic, type Treated, treatedOf, treats, useTreating } from "./treating";
 
-type Act = (what: string, ...actions: EditAction[]) => void;
+type Act = (what: string, ...actions: Acting[]) => void;
 
 /** Filters and dynamics of a track or bus, beside what is edited. */
 export function TreatPanel({ reel, act }: { reel: Reel; act: Act }) {
@@ -43,14 +45,26 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
   const before = useMonitor((m) => m.hearing !== null && "reel" in m.hearing.of && m.hearing.of.untreated === it.id);
   const copied = useTreating((s) => s.copied);
   const tracks = useEditor((s) => s.tracks);
-  const put = (what: string, part: Partial<Chain>) => act(`${what} of ${it.name}`, it.put({ ...it.chain, ...part }));
+  // Done to it as it is when the edit's turn comes: figures that are changed quickly add up.
+  const then = (change: (it: Treated) => EditAction) => (now: Reel) => {
+    const there = treatedOf(now, it.id);
+    return there && change(there);
+  };
+  const put = (what: string, part: Partial<Chain>) =>
+    act(
+      `${what} of ${it.name}`,
+      then((o) => o.put(rebased(it.chain, { ...it.chain, ...part }, o.chain))),
+    );
   const drawing = useEditor((s) => s.drawing);
   const over = (key: FigureKey): Over | undefined => {
     const figure = movable(it.chain, key);
     if (!figure) return undefined;
     const curve = it.moves[key] ?? [];
     const move = (what: string, now: typeof curve) =>
-      act(`${what} ${figure.says} of ${it.name}`, it.putMoves(withCurve(it.moves, key, now)));
+      act(
+        `${what} ${figure.says} of ${it.name}`,
+        then((o) => o.putMoves(withCurve(o.moves, key, now))),
+      );
     const point = (v: number) =>
       move(
         "set",
@@ -127,7 +141,16 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
         >
           Copy
         </Button>
-        <Button disabled={!copied} onClick={() => copied && act(`treat ${it.name} as what was copied`, it.put(copied))}>
+        <Button
+          disabled={!copied}
+          onClick={() =>
+            copied &&
+            act(
+              `treat ${it.name} as what was copied`,
+              then((o) => o.put(copied)),
+            )
+          }
+        >
           Put what was copied
         </Button>
         {others.length > 0 && (
@@ -142,7 +165,16 @@ function Panel({ reel, it, act }: { reel: Reel; it: Treated; act: Act }) {
             The same for {others.length} chosen {others.length === 1 ? "track" : "tracks"}
           </Button>
         )}
-        <Button onClick={() => act(`take the treatment of ${it.name} away`, it.put({}))}>Take it away</Button>
+        <Button
+          onClick={() =>
+            act(
+              `take the treatment of ${it.name} away`,
+              then((o) => o.put({})),
+            )
+          }
+        >
+          Take it away
+        </Button>
       </footer>
     </aside>
   );

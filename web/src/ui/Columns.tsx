@@ -7,12 +7,15 @@ export type Mapping = Schemas["ColumnMapping"];
 /** How a table is read as a mapping, to be changed. */
 const mappingOf = (t: Read): Mapping => ({ head: t.head, fields: t.columns.map((c) => c.field) });
 
+type Props = { table: Read; chosen: Mapping | undefined; tracks?: number; change: (m: Mapping) => void };
+
 /**
  * The first lines of a table that comes in, and above each column what it holds: as its headings say, as somebody has said
- * before, or as is chosen here. `change` gets the whole mapping; `tracks` are offered where a column can hold a track's label.
+ * before, or as is chosen here. `change` gets the whole mapping, and `chosen` is what it was told last: the table may still be
+ * read by what was said before. `tracks` are offered where a column can hold a track's label.
  */
-export function Columns({ table, tracks = 0, change }: { table: Read; tracks?: number; change: (m: Mapping) => void }) {
-  const now = mappingOf(table);
+export function Columns({ table, chosen, tracks = 0, change }: Props) {
+  const now = chosen ?? mappingOf(table);
   const lines = [{ at: 0, cells: table.columns.map((c) => c.heading) }].concat(
     table.lines.map((cells, i) => ({ at: i + 1, cells })),
   );
@@ -36,9 +39,9 @@ export function Columns({ table, tracks = 0, change }: { table: Read; tracks?: n
               {table.columns.map((c, i) => (
                 <th key={i} scope="col" className="border-line border-b px-1 pb-1 text-left font-normal">
                   <Choice
-                    value={c.field}
+                    value={now.fields[i]}
                     aria-label={`Column ${i + 1}, ${c.heading || "without a heading"}, holds`}
-                    className={`w-40 ${c.field ? "" : "text-quiet"}`}
+                    className={`w-40 ${now.fields[i] ? "" : "text-quiet"}`}
                     onChange={(e) => {
                       const field = e.target.value;
                       // One column alone holds it.

@@ -37,7 +37,9 @@ export function OrderForm({ production, onOutside }: { production: string; onOut
   const cut = useEditor((s) => s.cutDown && s.span !== null);
   const tracks = useEditor((s) => s.tracks);
   const edit = useEditReel(production);
-  const kept = specs?.find((s) => s.id === reel?.spec) ?? specs?.[0];
+  // What has been chosen counts at once: nothing is ordered by the one before.
+  const held = choose.isPending && choose.variables.reel === reel?.id ? choose.variables.spec : reel?.spec;
+  const kept = specs?.find((s) => s.id === held) ?? specs?.[0];
   const spec = kept?.spec;
   const chosen = spec?.packings.find((p) => p.id === packing) ?? spec?.packings[0];
   const pattern = typed ?? "";

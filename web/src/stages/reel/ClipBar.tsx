@@ -1,5 +1,5 @@
 import { Ear } from "lucide-react";
-import type { Clip, EditAction, Fade, Production, Reel } from "../../api/client";
+import type { Clip, Fade, Production, Reel } from "../../api/client";
 import { positions, withPoint } from "../../editor/envelope";
 import { ofSound } from "../../editor/enveloped";
 import { hearAlone } from "../../editor/heard";
@@ -10,6 +10,7 @@ import { valueAt } from "../../timeline/curve";
 import type { Row } from "../../timeline/geometry";
 
 import { timecodeIn } from "../../timeline/place";
+import type { Acting } from "../../timeline/useDrag";
 import { Button, Choice } from "../../ui/controls";
 import { ClipChannels } from "./ClipChannels";
 import { Field } from "./Field";
@@ -18,7 +19,7 @@ import { PictureFields } from "./PictureFields";
 import { TrackBar } from "./TrackBar";
 import { decibels, percent } from "./typed";
 
-type Act = (what: string, ...actions: EditAction[]) => void;
+type Act = (what: string, ...actions: Acting[]) => void;
 type Props = { production: Production; reel: Reel; rows: Row[]; away: (c: Clip) => string; act: Act };
 
 /** What is chosen, in one line: everything about a clip can be typed here. */

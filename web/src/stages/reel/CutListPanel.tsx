@@ -69,7 +69,7 @@ export function CutListPanel({ production: p, reel }: { production: Production; 
       {data?.says && <p className="px-4 pb-2 text-caution">{data.says}</p>}
       {data?.table && (
         <div className="shrink-0 px-4 pb-2">
-          <Columns table={data.table} change={(columns) => useCutList.setState({ columns })} />
+          <Columns table={data.table} chosen={columns} change={(columns) => useCutList.setState({ columns })} />
         </div>
       )}
       {data && data.left.length > 0 && (

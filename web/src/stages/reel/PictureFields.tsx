@@ -1,8 +1,9 @@
-import type { EditAction, Picture, Production, Reel } from "../../api/client";
+import type { Picture, Production, Reel } from "../../api/client";
 import { parsePosition } from "../../editor/position";
 import { useEditor } from "../../editor/store";
 import { duration } from "../../format";
 import { timecodeIn } from "../../timeline/place";
+import type { Acting } from "../../timeline/useDrag";
 import { Button } from "../../ui/controls";
 import { Field } from "./Field";
 
@@ -10,12 +11,16 @@ type Props = {
   production: Production;
   reel: Reel;
   picture: Picture;
-  act: (what: string, ...actions: EditAction[]) => void;
+  act: (what: string, ...actions: Acting[]) => void;
 };
 
 /** Everything about a picture that is chosen. */
 export function PictureFields({ production: p, reel, picture: x, act }: Props) {
-  const put = (what: string, part: Partial<Picture>) => act(what, { set_pictures: { put: [{ ...x, ...part }] } });
+  const put = (what: string, part: Partial<Picture>) =>
+    act(what, (now) => {
+      const is = now.doc.pictures?.find((o) => o.id === x.id);
+      return is && { set_pictures: { put: [{ ...is, ...part }] } };
+    });
   const pointer = useEditor((s) => s.pointer);
   const within = pointer > x.at && pointer < x.at + x.length;
   const offset = (text: string, now: number) => parsePosition(text, now, p.sample_rate, p.rate, reel.worked_out.start);

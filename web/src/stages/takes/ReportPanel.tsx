@@ -77,7 +77,7 @@ export function ReportPanel({ open, onClose, production }: Props) {
         />
         <span className="flex-1" />
         {m && (
-          <Button primary disabled={m.cells.length === 0} onClick={apply}>
+          <Button primary disabled={m.cells.length === 0 || match.isPlaceholderData} onClick={apply}>
             Take over {plural(m.cells.length, "cell")}
           </Button>
         )}
@@ -98,6 +98,7 @@ export function ReportPanel({ open, onClose, production }: Props) {
           <div className="mb-3">
             <Columns
               table={m.table}
+              chosen={columns}
               tracks={Math.max(8, ...m.table.columns.map((c) => Number(/^track (\d+)$/.exec(c.field)?.[1] ?? 0)))}
               change={setColumns}
             />

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import { layoutSays, useLayouts, useWeavePreview, type WeaveChange } from "../../api/weave";
-import { channelsOf } from "../../editor/routes";
+import { channelsOf, putSend } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { openTreatment, treats } from "../../treatment/treating";
@@ -39,6 +39,14 @@ export function BusFields({ reel, bus, change, edit }: Props) {
     />
   );
   const level = reel.doc.weave.levels?.[bus.id];
+  const setLevel = (part: Partial<NonNullable<typeof level>>, what: string) =>
+    edit((now) => {
+      const is = now.doc.weave.levels?.[bus.id];
+      return {
+        what,
+        actions: [{ weave: { set_bus: { id: bus.id, level: { ...is, gain_db: is?.gain_db ?? 0, ...part } } } }],
+      };
+    });
   const sends = reel.doc.weave.sends[bus.id] ?? [];
   const alone = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.bus === bus.id);
   const { data: offered = [] } = useLayouts();
@@ -134,19 +142,12 @@ export function BusFields({ reel, bus, change, edit }: Props) {
           from={-96}
           to={24}
           rest={0}
-          save={(v) => set({ level: { ...level, gain_db: v } }, `set ${bus.name} to ${v} dB`)}
+          save={(v) => setLevel({ gain_db: v }, `set ${bus.name} to ${v} dB`)}
         />
         {(level?.gain?.length ?? 0) > 0 && (
           <>
             <span className="text-quiet">and a gain that moves</span>
-            <Button
-              onClick={() =>
-                set(
-                  { level: { ...level, gain_db: level?.gain_db ?? 0, gain: undefined } },
-                  `let the gain of ${bus.name} stand still`,
-                )
-              }
-            >
+            <Button onClick={() => setLevel({ gain: undefined }, `let the gain of ${bus.name} stand still`)}>
               Take that away
             </Button>
           </>
@@ -164,19 +165,7 @@ export function BusFields({ reel, bus, change, edit }: Props) {
               send={s}
               own={channelsOf(reel, bus)}
               ofBus
-              put={(what, now) =>
-                edit(() => ({
-                  what,
-                  actions: [
-                    {
-                      set_sends: {
-                        from: bus.id,
-                        sends: now ? sends.map((o) => (o === s ? now : o)) : sends.filter((o) => o !== s),
-                      },
-                    },
-                  ],
-                }))
-              }
+              put={(what, now) => edit(putSend(bus.id, what, s, now))}
             />
           )
         );

@@ -1,5 +1,6 @@
-import type { Reel, Send, Track } from "../../api/client";
+import type { Reel, Track } from "../../api/client";
 import type { WeaveChange } from "../../api/weave";
+import { putSend } from "../../editor/routes";
 import { openTreatment, treats } from "../../treatment/treating";
 import { Button, Choice } from "../../ui/controls";
 import { HearFields } from "./HearFields";
@@ -23,8 +24,6 @@ export function TrackFields({ reel, production, track, next, edit, change }: Pro
   const sends = reel.doc.weave.sends[track.id] ?? [];
   const buses = reel.doc.weave.buses;
   const others = buses.filter((b) => !sends.some((s) => s.to === b.id));
-  const put = (what: string, list: Send[]) =>
-    edit(() => ({ what, actions: [{ set_sends: { from: track.id, sends: list } }] }));
   const own = reel.worked_out.layouts[track.layout] ?? [];
   const split = (way: "split" | "both") =>
     next &&
@@ -49,7 +48,7 @@ export function TrackFields({ reel, production, track, next, edit, change }: Pro
           Filters and dynamics…
         </Button>
       </Line>
-      {sends.map((s, i) => {
+      {sends.map((s) => {
         const bus = buses.find((b) => b.id === s.to);
         return (
           bus && (
@@ -60,9 +59,7 @@ export function TrackFields({ reel, production, track, next, edit, change }: Pro
               bus={bus}
               send={s}
               own={own}
-              put={(what, now) =>
-                put(what, now ? sends.map((o, k) => (k === i ? now : o)) : sends.filter((o) => o !== s))
-              }
+              put={(what, now) => edit(putSend(track.id, what, s, now))}
             />
           )
         );

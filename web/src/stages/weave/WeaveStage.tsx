@@ -312,7 +312,12 @@ function Weave({ reel, production }: Props) {
               )
             )}
           </aside>
-          <TreatPanel reel={reel} act={(what, ...actions) => edit(() => ({ what, actions }))} />
+          <TreatPanel
+            reel={reel}
+            act={(what, ...actions) =>
+              edit((now) => ({ what, actions: actions.flatMap((a) => (typeof a === "function" ? (a(now) ?? []) : a)) }))
+            }
+          />
         </div>
       )}
       <PrintPanel production={production} reel={reel} />
