@@ -42,6 +42,7 @@ type sending struct {
 	session line.Session
 	sender  *lines.Sender
 	stop    context.CancelFunc
+	ending  chan struct{} // closed when nothing more is sent, and only its outcome is to be kept
 	done    chan struct{}
 	err     error // once it is done
 }
@@ -156,13 +157,16 @@ func (on onLines) play(ctx context.Context, from, to int64, tap func(audio.Block
 	})
 }
 
-// take takes the lines for something, unless they are taken; begin is done once they are, and work beside, whose end is theirs.
-func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, begin func() error, work func(ctx context.Context, s *lines.Sender) error) error {
+// take takes the lines for something, unless they are taken; begin is done once they are, and work beside, whose end is theirs. Work
+// calls ending before it tells anybody that it has ended: whoever comes from then on waits for the lines.
+func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, begin func() error, work func(ctx context.Context, s *lines.Sender, ending func()) error) error {
 	a.Lines.mu.Lock()
 	defer a.Lines.mu.Unlock()
 	if n := a.Lines.now; n != nil {
 		select {
 		case <-n.done:
+		case <-n.ending:
+			<-n.done
 		default:
 			return snag.Refuse("lines_taken", "the outputs over the network are playing already: stop that first")
 		}
@@ -176,13 +180,13 @@ func (a *App) take(ctx context.Context, on onLines, layback uuid.UUID, begin fun
 		return err
 	}
 	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	n := &sending{reel: on.reel.ID, layback: layback, session: on.session, sender: sender, stop: stop, done: make(chan struct{})}
+	n := &sending{reel: on.reel.ID, layback: layback, session: on.session, sender: sender, stop: stop, ending: make(chan struct{}), done: make(chan struct{})}
 	a.Lines.now = n
 	go func() {
 		defer close(n.done)
 		defer stop()
 		defer sender.Close()
-		if err := safely.Do(func() error { return work(ctx, sender) }); ctx.Err() == nil {
+		if err := safely.Do(func() error { return work(ctx, sender, sync.OnceFunc(func() { close(n.ending) })) }); ctx.Err() == nil {
 			n.err = err
 		}
 	}()
@@ -199,7 +203,7 @@ func (a *App) PlayOnLines(ctx context.Context, id uuid.UUID, from int64, outputs
 	if from < 0 || from >= end {
 		return snag.Refuse("bad_range", "%s is past the reel's end at %s", on.session.Rate.FormatSamples(from, line.Rate), on.session.Rate.FormatSamples(end, line.Rate))
 	}
-	return a.take(ctx, on, uuid.Nil, func() error { return nil }, func(ctx context.Context, s *lines.Sender) error {
+	return a.take(ctx, on, uuid.Nil, func() error { return nil }, func(ctx context.Context, s *lines.Sender, _ func()) error {
 		// A deck that is there is told what comes, unless it is recording; whoever else listens has the description.
 		if d, err := a.Lines.Deck.State(ctx); err == nil && d.Recording == "" {
 			if sdp, err := on.session.SDP(); err == nil {
@@ -260,8 +264,9 @@ func (a *App) LayBack(ctx context.Context, id uuid.UUID, from, to int64, outputs
 		l.Names = append(l.Names, s.Channels...)
 	}
 	begin := func() error { return a.Store.InsertLayback(ctx, l) }
-	err = a.take(ctx, on, l.ID, begin, func(ctx context.Context, s *lines.Sender) error {
+	err = a.take(ctx, on, l.ID, begin, func(ctx context.Context, s *lines.Sender, ending func()) error {
 		report, err := a.playOnto(ctx, on, l, s)
+		ending()
 		return a.endLayback(context.WithoutCancel(ctx), l, report, err, ctx.Err() != nil)
 	})
 	return l, on.session.Rate, err
