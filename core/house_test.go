@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"zestyloom/core/order"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -149,14 +150,25 @@ func TestTheDrawingsAreTrue(t *testing.T) {
 		assert.Contains(t, mix, declared)
 	}
 
-	// The tables: those that are made, and the states: those that a delivery can have.
+	// The tables: those that are made, and the life of an order: every move from another state.
 	schema := all("../internal/store/migrations/*.sql")
 	made := each(schema, `CREATE TABLE (?:IF NOT EXISTS )?(\w+)`)
 	for _, table := range append(each(drawn["erDiagram"], `(?m)^  (\w+) `), each(drawn["erDiagram"], `-- ?[o|]?[{|]? ?(\w+) :`)...) {
 		assert.Contains(t, made, table)
 	}
-	checks := regexp.MustCompile(`deliveries_state_check CHECK \(state IN \(([^)]*)\)`).FindAllStringSubmatch(schema, -1)
-	require.NotEmpty(t, checks)
-	states := each(checks[0][1], `'(\w+)'`)
-	assert.ElementsMatch(t, states, each(drawn["stateDiagram-v2"], `(?m)(?:^  |--> )(\w+)(?: -->| :|$)`))
+	var moves []string
+	for _, m := range []order.Move{order.Begin, order.ReadBack, order.Lay, order.Finish, order.Fail, order.Hold, order.Next, order.Cancel, order.Retry} {
+		for _, s := range m.From() {
+			if way := string(s) + " --> " + string(m.To()); (s != m.To() || m == order.Begin) && !slices.Contains(moves, way) {
+				moves = append(moves, way)
+			}
+		}
+	}
+	assert.ElementsMatch(t, moves, each(drawn["stateDiagram-v2"], `(?m)^  (\w+ --> \w+) :`), "docs/architecture.md: the life of an order")
+	for _, s := range order.States {
+		assert.Contains(t, schema, "'"+string(s)+"'")
+	}
+	for k := range order.Kinds {
+		assert.Contains(t, schema, "'"+string(k)+"'")
+	}
 }

@@ -279,7 +279,7 @@ test("what is being made is held, let go and cancelled, and what waits changes p
   const ordered = await (
     await page.request.post(`${app.url}/api/reels/${reel.id}/deliveries`, { data: { spec, accept: ["no_stem"] } })
   ).json();
-  expect((await page.request.post(`${app.url}/api/deliveries/${ordered.id}/hold`)).status()).toBe(200);
+  expect((await page.request.post(`${app.url}/api/orders/${ordered.id}/hold`)).status()).toBe(200);
   const held = queue.getByRole("listitem", { name: /, version 1, held$/ });
   await expect(held).toBeVisible();
   await accessible(page);
@@ -290,13 +290,13 @@ test("what is being made is held, let go and cancelled, and what waits changes p
 
   // What waits, as the server may say it: three deliveries, and a take that could not be written out.
   const item = (id: string, more: object) => ({
-    id, kind: "delivery", state: "waiting", name: "Stem master", says: "Story queue", test: false, version: 2, frames: 48000,
+    id, kind: "delivery", state: "waiting", steps: ["hold", "next", "cancel"], name: "Stem master", says: "Story queue", test: false, version: 2, frames: 48000,
     sample_rate: 48000, error: { code: "", message: "" }, ...more,
   }); // biome-ignore format: a row of facts
   const of = (n: number) => `0192f0c0-0000-7000-8000-00000000000${n}`;
   let waiting = [item(of(1), { version: 1 }), item(of(2), { version: 2 }), item(of(3), { version: 3 })];
   const failed = item(of(4), {
-    kind: "writing", state: "failed", name: "21A-3", says: "mono", version: 0, sample_rate: 0,
+    kind: "writing", state: "failed", steps: ["cancel", "retry"], name: "21A-3", says: "mono", version: 0, sample_rate: 0,
     error: { code: "not_found", message: "LFB02_21A-3.wav is not where it was" },
   }); // biome-ignore format: a row of facts
   await page.route("**/api/productions/*/queue", async (route) => {

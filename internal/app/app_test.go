@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/core/weave"
@@ -223,8 +224,8 @@ func TestDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := f.Store.Specs(f.ctx)
 	require.NoError(t, err)
-	order := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
-	_, err = f.OrderDelivery(f.ctx, r.ID, order)
+	asked := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
+	_, err = f.OrderDelivery(f.ctx, r.ID, asked)
 	assert.Equal(t, "empty_reel", code(err))
 	r, err = edited(f.LayTakes(f.ctx, r.ID, []uuid.UUID{f.takes()[0].ID}, false))
 	require.NoError(t, err)
@@ -233,7 +234,7 @@ func TestDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "stale", nil)
 	require.ErrorIs(t, err, app.ErrStale)
-	_, found, _, err := f.Preflight(f.ctx, r.ID, order)
+	_, found, _, err := f.Preflight(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	var codes []string
 	for _, x := range found {
@@ -241,38 +242,38 @@ func TestDeliveries(t *testing.T) {
 	}
 	assert.Contains(t, codes, "clips", "a sine at -6 dBFS with 12 dB on top")
 
-	d, err := f.OrderDelivery(f.ctx, r.ID, order)
+	d, err := f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	_, err = f.DeliveredFile(f.ctx, d.ID, 0)
 	assert.Equal(t, "not_proven", code(err), "nothing is given out before its proof")
 	original := f.Media.Path(file.Path)
 	require.NoError(t, os.Rename(original, original+".away"))
-	require.NoError(t, f.Deliver(f.ctx, d.ID))
+	require.NoError(t, f.Make(f.ctx, d.ID))
 	d, err = f.Store.Delivery(f.ctx, d.ID)
 	require.NoError(t, err)
-	assert.Equal(t, "failed", d.State)
+	assert.Equal(t, order.Failed, d.State)
 	assert.Contains(t, d.ErrorMessage, "a.wav", "it says which file")
 	require.NoError(t, os.Rename(original+".away", original))
-	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
+	_, err = f.stepped(d.ID, order.Retry)
 	require.NoError(t, err)
-	require.NoError(t, f.Deliver(f.ctx, d.ID))
+	require.NoError(t, f.Make(f.ctx, d.ID))
 	d, err = f.Store.Delivery(f.ctx, d.ID)
 	require.NoError(t, err)
-	assert.Equal(t, "proven", d.State)
+	assert.Equal(t, order.Proven, d.State)
 	assert.Positive(t, d.Clipped)
 	path, err := f.DeliveredFile(f.ctx, d.ID, 0)
 	require.NoError(t, err)
 	assert.FileExists(t, path.Path)
-	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
+	_, err = f.stepped(d.ID, order.Retry)
 	assert.Equal(t, "not_ended", code(err))
 
-	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
+	waiting, err := f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
-	waiting, err = f.DeliveryStep(f.ctx, waiting.ID, app.StepCancel)
+	waiting, err = f.stepped(waiting.ID, order.Cancel)
 	require.NoError(t, err)
-	assert.Equal(t, "cancelled", waiting.State)
-	require.NoError(t, f.Deliver(f.ctx, waiting.ID), "its job, if it runs all the same, does nothing")
-	assert.NoDirExists(t, f.Media.Delivery(waiting.ID))
+	assert.Equal(t, order.Cancelled, waiting.State)
+	require.NoError(t, f.Make(f.ctx, waiting.ID), "its job, if it runs all the same, does nothing")
+	assert.NoDirExists(t, f.Media.Order(order.Delivery, waiting.ID))
 }
 
 // Whatever the server was doing with an upload when it was killed, the next sweep ends it: one file, with a row, and
@@ -388,13 +389,13 @@ func TestOrdersAreFrozen(t *testing.T) {
 		require.NoError(t, err)
 	}
 	made := func(d store.Delivery) store.Delivery {
-		require.NoError(t, f.Deliver(f.ctx, d.ID))
+		require.NoError(t, f.Make(f.ctx, d.ID))
 		d, err := f.Store.Delivery(f.ctx, d.ID)
 		require.NoError(t, err)
 		return d
 	}
 	first := made(ordered[0])
-	require.Equal(t, "proven", first.State)
+	require.Equal(t, order.Proven, first.State)
 	require.NoError(t, f.edit(cell(f.strands(f.takes()[0])[0].ID, "trim_db", -6.0)))
 	second := made(ordered[1])
 	assert.Equal(t, first.Proof.Files[0].Channels, second.Proof.Files[0].Channels, "the trim came after the order")
@@ -405,8 +406,22 @@ func TestOrdersAreFrozen(t *testing.T) {
 	_, err = f.Store.Pool.Exec(f.ctx, `UPDATE files SET hash = 'other' WHERE id = $1`, file.ID)
 	require.NoError(t, err)
 	third := made(ordered[2])
-	assert.Equal(t, "failed", third.State)
+	assert.Equal(t, order.Failed, third.State)
 	assert.Contains(t, third.ErrorMessage, "a.wav is not the file that was ordered")
 }
 
 func edited(e app.Edited, err error) (store.Reel, error) { return e.Reel, err }
+
+// step takes a step with an order.
+func (f *fixture) step(id uuid.UUID, by order.Move) error {
+	_, err := f.TakeStep(f.ctx, id, by)
+	return err
+}
+
+// stepped gives a delivery as it is after a step.
+func (f *fixture) stepped(id uuid.UUID, by order.Move) (store.Delivery, error) {
+	if err := f.step(id, by); err != nil {
+		return store.Delivery{}, err
+	}
+	return f.Store.Delivery(f.ctx, id)
+}

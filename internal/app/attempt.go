@@ -6,16 +6,17 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/order"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
 )
 
-// attempts is what an attempt at a delivery or a writing is told of its row.
+// attempts is what an attempt at an order is told of its row.
 type attempts struct {
 	dir  string // of all of them
 	do   func(ctx context.Context, attempt uuid.UUID, dir string) error
 	fail func(ctx context.Context, attempt uuid.UUID, why error) error // ErrNotFound when another counts by now
-	row  func(ctx context.Context) (state string, counts *uuid.UUID, err error)
+	row  func(ctx context.Context) (store.Order, error)
 }
 
 // try makes an attempt, in a folder of its own: one that was taken for dead and goes on is in nobody's way. What can't
@@ -44,9 +45,9 @@ func (a *App) try(ctx context.Context, t attempts) error {
 			err = nil
 		}
 	}
-	state, counts, e := t.row(after)
+	o, e := t.row(after)
 	switch {
-	case e == nil && state == "proven" && counts != nil && *counts == attempt:
+	case e == nil && o.State == order.Proven && o.Attempt != nil && *o.Attempt == attempt:
 		return a.Media.KeepAttempt(t.dir, attempt)
 	case e != nil && !errors.Is(e, ErrNotFound):
 		return errors.Join(err, e)

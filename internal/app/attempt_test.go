@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/core/snag"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -24,7 +25,7 @@ func TestWhatStaysOfAnAttempt(t *testing.T) {
 	require.True(t, store.Away(away))
 	for name, c := range map[string]struct {
 		did    error
-		state  string
+		state  order.State
 		other  bool // another attempt counts
 		row    error
 		stays  bool
@@ -38,12 +39,12 @@ func TestWhatStaysOfAnAttempt(t *testing.T) {
 		"another attempt is proven":           {store.ErrNotFound, "proven", true, nil, false, false, false},
 		"removed":                             {store.ErrNotFound, "", false, store.ErrNotFound, false, false, false},
 		"it can't be made":                    {snag.Refuse("cut_short", "x"), "failed", false, nil, false, true, false},
-		"it can't be made, and another is on": {errors.New("x"), "rendering", true, nil, false, true, false},
+		"it can't be made, and another is on": {errors.New("x"), "making", true, nil, false, true, false},
 	} {
 		folder, err := media.Open(t.TempDir())
 		require.NoError(t, err)
 		a := &App{Media: folder}
-		dir := folder.Delivery(uuid.New())
+		dir := folder.Order(order.Delivery, uuid.New())
 		var file string
 		var own uuid.UUID
 		failed := false
@@ -58,12 +59,12 @@ func TestWhatStaysOfAnAttempt(t *testing.T) {
 				failed = true
 				return store.ErrNotFound
 			},
-			row: func(context.Context) (string, *uuid.UUID, error) {
+			row: func(context.Context) (store.Order, error) {
 				counts := own
 				if c.other {
 					counts = uuid.New()
 				}
-				return c.state, &counts, c.row
+				return store.Order{State: c.state, Attempt: &counts}, c.row
 			},
 		})
 		assert.Equal(t, c.answer, err != nil, "%s: %v", name, err)

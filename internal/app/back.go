@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
@@ -30,7 +31,7 @@ func (a *App) TakeBack(ctx context.Context, id uuid.UUID) (Back, error) {
 	if err != nil {
 		return Back{}, err
 	}
-	if d.State != "proven" {
+	if d.State != order.Proven {
 		return Back{}, snag.Refuse("not_proven", "the delivery is %s: files are taken back in once they are proven", d.State)
 	}
 	files := make([]store.File, len(d.Plan.Files))

@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
 	"zestyloom/core/mix"
+	"zestyloom/core/order"
 	"zestyloom/core/picture"
 	"zestyloom/core/readiness"
 	"zestyloom/core/reel"
@@ -56,26 +57,26 @@ func (a *App) plan(ctx context.Context, reelID uuid.UUID, o DeliveryOrder) (deli
 		return delivery.Plan{}, r, err
 	}
 	now := a.Now()
-	order := delivery.Order{
+	asked := delivery.Order{
 		Spec: spec.Body, Packing: o.Packing, Pattern: o.Pattern, Recipient: strings.TrimSpace(o.Recipient),
 		Titles: delivery.Titles{Production: p.Name, Episode: p.Episode, Reel: r.Name},
 		Date:   now.Format("2006-01-02"), Time: now.Format("15:04:05"),
 	}
 	if o.From != nil && o.To != nil {
-		order.Span = &delivery.Span{From: *o.From, To: *o.To}
+		asked.Span = &delivery.Span{From: *o.From, To: *o.To}
 	}
-	if order.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
+	if asked.Version, err = a.Store.NextVersion(ctx, r.ID, spec.Name); err != nil {
 		return delivery.Plan{}, r, err
 	}
-	order.Cut, order.Only, order.Accept, order.Black = o.Cut && order.Span != nil, o.Only, o.Accept, o.Black
+	asked.Cut, asked.Only, asked.Accept, asked.Black = o.Cut && asked.Span != nil, o.Only, o.Accept, o.Black
 	var path string
 	var info *picture.Info
 	if o.Picture != nil {
-		if order.Picture, info, path, err = a.pictureOf(ctx, p, r, *o.Picture, order.Span); err != nil {
+		if asked.Picture, info, path, err = a.pictureOf(ctx, p, r, *o.Picture, asked.Span); err != nil {
 			return delivery.Plan{}, r, err
 		}
 	}
-	plan, err := delivery.Make(order, r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate)
+	plan, err := delivery.Make(asked, r.Doc, r.Doc.Counted(p.Rate()), p.SampleRate)
 	if err == nil {
 		err = plan.FitPicture(ctx, path, info)
 	}
@@ -259,7 +260,7 @@ func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 	if plan.Sources, err = a.frozen(ctx, plan.Reel); err != nil {
 		return store.Delivery{}, err
 	}
-	d := store.Delivery{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Version: plan.Order.Version, Test: plan.Test(), Plan: plan, State: "waiting"}
+	d := deliveryOf(r.ProductionID, r.ID, plan, plan.Order.Version)
 	err = a.Store.InTx(ctx, func(tx store.Tx) error {
 		if _, err := tx.LockProduction(ctx, r.ProductionID); err != nil {
 			return err
@@ -271,20 +272,23 @@ func (a *App) orderDelivery(ctx context.Context, reelID uuid.UUID, o DeliveryOrd
 		if next != d.Version {
 			return errVersionTaken // it stands in names and papers: the plan is made anew
 		}
-		if err := tx.InsertDelivery(ctx, d); err != nil {
+		if err := a.placeOrder(ctx, tx, d, plan); err != nil || d.Test {
 			return err
 		}
-		if !d.Test {
-			if err := tx.OwnVersion(ctx, d); err != nil {
-				return err
-			}
-		}
-		return a.enqueue(ctx, tx, "delivery", d.ID, d.ProductionID)
+		return tx.OwnVersion(ctx, d.ID)
 	})
 	if err != nil {
-		return d, err
+		return store.Delivery{}, err
 	}
 	return a.Store.Delivery(ctx, d.ID)
+}
+
+// deliveryOf is the order that a plan is frozen in.
+func deliveryOf(production, reel uuid.UUID, p delivery.Plan, version int) store.Order {
+	return store.Order{
+		ID: store.NewID(), ProductionID: production, Kind: order.Delivery, ReelID: reel, Name: p.Order.Spec.Name, Says: p.Order.Titles.Reel,
+		Frames: p.Frames, SampleRate: p.Rates.Files, State: order.Waiting, Version: version, Test: p.Test(),
+	}
 }
 
 // DeliverAgain orders a delivery once more as it was ordered: from the reel, the routing and the sources as they were then, which
@@ -297,15 +301,9 @@ func (a *App) DeliverAgain(ctx context.Context, id uuid.UUID) (store.Delivery, e
 	if was.Plan.Sources == nil {
 		return was, snag.Refuse("not_frozen", "the delivery is of before sources were kept with an order: order it anew from its reel")
 	}
-	d := store.Delivery{ID: store.NewID(), ProductionID: was.ProductionID, ReelID: was.ReelID, Version: was.Version, Test: was.Test, Plan: was.Plan, State: "waiting"}
-	err = a.Store.InTx(ctx, func(tx store.Tx) error {
-		if err := tx.InsertDelivery(ctx, d); err != nil {
-			return err
-		}
-		return a.enqueue(ctx, tx, "delivery", d.ID, d.ProductionID)
-	})
-	if err != nil {
-		return d, err
+	d := deliveryOf(was.ProductionID, was.ReelID, was.Plan, was.Version)
+	if err := a.Store.InTx(ctx, func(tx store.Tx) error { return a.placeOrder(ctx, tx, d, was.Plan) }); err != nil {
+		return was, err
 	}
 	return a.Store.Delivery(ctx, d.ID)
 }
@@ -439,54 +437,24 @@ type DeliverJob struct {
 // Kind implements Job.
 func (DeliverJob) Kind() string { return "deliver" }
 
-// Deliver is the work of a delivery job: render, then read back and prove. A delivery that can't
-// be made fails with the reason; the error is for what is worth another try.
-func (a *App) Deliver(ctx context.Context, id uuid.UUID) error {
+// deliver renders a delivery, reads it back and proves it. A source that is another is read by Intake before all others, which says
+// so there.
+func (a *App) deliver(ctx context.Context, id, attempt uuid.UUID, dir string) error {
 	d, err := a.Store.Delivery(ctx, id)
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
 	if err != nil {
 		return err
 	}
-	if !underWay(d.State) {
-		return nil
+	err = a.renderDelivery(ctx, d, attempt, dir)
+	if err != nil && snag.Of(err).Code == "source_changed" {
+		if e := a.Store.CheckSoon(ctx, d.Plan.FileIDs()); e != nil {
+			return e
+		}
 	}
-	return a.try(ctx, attempts{
-		dir: a.Media.Delivery(id),
-		do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
-			return a.deliver(ctx, d, attempt, dir)
-		},
-		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
-			err := a.Store.FailDelivery(ctx, id, attempt, a.Media.Refusal(why))
-			if snag.Of(why).Code == "source_changed" { // which Intake says once they have been read
-				err = errors.Join(err, a.Store.CheckSoon(ctx, d.Plan.FileIDs()))
-			}
-			return errors.Join(err, publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
-		},
-		row: func(ctx context.Context) (string, *uuid.UUID, error) {
-			now, err := a.Store.Delivery(ctx, id)
-			return now.State, now.Attempt, err
-		},
-	})
+	return err
 }
 
-// FailDelivery says that a delivery can't be made, and why.
-func (a *App) FailDelivery(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
-	d, err := a.Store.Delivery(ctx, id)
-	if errors.Is(err, ErrNotFound) || err == nil && (d.State == "proven" || d.State == "failed" || d.State == "cancelled") {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	return errors.Join(a.Store.MoveDelivery(ctx, id, "failed", why), publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: id.String()}))
-}
-
-func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, dir string) error {
-	changed := Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}
+func (a *App) renderDelivery(ctx context.Context, d store.Delivery, attempt uuid.UUID, dir string) error {
 	report := a.progress(ctx, d.ProductionID, d.ID)
-	frames := func(done int64) { report(done, d.Plan.Frames) }
 	var picture string
 	var size int64
 	if p := d.Plan.Order.Picture; p != nil && !d.Plan.Test() {
@@ -495,21 +463,18 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 			size, err = media.SizeOf(picture)
 		}
 		if err != nil {
-			return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
+			return err
 		}
 	}
 	if err := a.Media.Room(d.Plan.Bytes() + d.Plan.PictureBytes(size)); err != nil {
-		return errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), err)
-	}
-	if err := errors.Join(a.Store.BeginDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
 		return err
 	}
-	options := delivery.Options{Sources: once(a.ordered(ctx, d.Plan)), Progress: frames, Picture: picture}
+	options := delivery.Options{Sources: once(a.ordered(ctx, d.Plan)), Progress: func(done int64) { report(done, d.Plan.Frames) }, Picture: picture}
 	written, err := delivery.Write(ctx, d.Plan, dir, options)
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(a.Store.ProveDelivery(ctx, d.ID, attempt), publish(ctx, a.Store.Queries, changed)); err != nil {
+	if err := a.moveOrder(ctx, d.Order, order.ReadBack, store.Outcome{Attempt: attempt}); err != nil {
 		return err
 	}
 	options.Hashes = written.Hashes
@@ -518,21 +483,17 @@ func (a *App) deliver(ctx context.Context, d store.Delivery, attempt uuid.UUID, 
 	if err := errors.Join(err, <-held); err != nil {
 		return err
 	}
-	var failed *snag.Refusal
+	out, by := store.Outcome{Attempt: attempt, Proof: &proof, Clipped: written.Total()}, order.Finish
 	if !proof.Passed {
-		failed = snag.Refuse("proof_failed", "the files read back are not what was ordered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
+		by, out.Why = order.Fail, snag.Refuse("proof_failed", "the files read back are not what was ordered: %s", strings.Join(firstOf(proof.Failures(), 3), "; "))
 	} else if err := errors.Join(a.keepSums(ctx, proof), media.Seal(dir)); err != nil {
 		return err
 	}
-	var signature *attest.Signed
 	if a.Key != nil {
 		s := attest.Sign(a.Key, attest.Statement(delivery.Made{Plan: d.Plan, Proof: proof}, d.Version, a.Now()))
-		signature = &s
+		out.Signature = &s
 	}
-	if err := a.Store.FinishDelivery(ctx, d.ID, attempt, proof, signature, written.Total(), failed); err != nil {
-		return err
-	}
-	return publish(ctx, a.Store.Queries, changed)
+	return a.moveOrder(ctx, d.Order, by, out)
 }
 
 // pictureHeld tells whether the picture that went along still is what was ordered, once it has been written: ffmpeg read it,
@@ -579,7 +540,7 @@ func (a *App) DeliveredFile(ctx context.Context, id uuid.UUID, index int) (Given
 
 // deliveredFile does so where the delivery is at hand.
 func (a *App) deliveredFile(ctx context.Context, d store.Delivery, index int) (Given, error) {
-	if d.State != "proven" {
+	if d.State != order.Proven {
 		return Given{}, snag.Refuse("not_proven", "the delivery is %s: files are given out once they are proven", d.State)
 	}
 	if index < 0 || index >= len(d.Plan.Files) {
@@ -592,7 +553,7 @@ func (a *App) deliveredFile(ctx context.Context, d store.Delivery, index int) (G
 		if f.Name == d.Plan.Files[index].Name {
 			g := Given{Name: f.Name, bytes: f.Bytes, hash: f.Hash, since: d.FinishedAt}
 			g.spoilt = func(why error) error { return a.markDamaged(context.WithoutCancel(ctx), d, why) }
-			return a.given(ctx, g, a.Media.Attempted(a.Media.Delivery(d.ID), d.Attempt))
+			return a.given(ctx, g, a.Media.Attempted(a.Media.Order(d.Kind, d.ID), d.Attempt))
 		}
 	}
 	return Given{}, ErrNotFound
@@ -604,5 +565,5 @@ func (a *App) markDamaged(ctx context.Context, d store.Delivery, why error) erro
 	if sameSnag(damaged, d.Damaged) {
 		return nil
 	}
-	return errors.Join(a.Store.SetDamaged(ctx, d.ID, damaged), publish(ctx, a.Store.Queries, Event{Production: d.ProductionID, Kind: "deliveries", ID: d.ID.String()}))
+	return errors.Join(a.Store.SetDamaged(ctx, d.ID, damaged), publish(ctx, a.Store.Queries, orderChanged(d.Order)))
 }

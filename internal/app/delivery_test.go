@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/edit"
 	"zestyloom/core/loudness"
 	"zestyloom/core/mhl"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
@@ -41,7 +42,7 @@ func laidReel(t *testing.T, f *fixture) (file store.File, r store.Reel, specs []
 
 func (f *fixture) made(t *testing.T, id uuid.UUID) store.Delivery {
 	t.Helper()
-	require.NoError(t, f.Deliver(f.ctx, id))
+	require.NoError(t, f.Make(f.ctx, id))
 	d, err := f.Store.Delivery(f.ctx, id)
 	require.NoError(t, err)
 	return d
@@ -67,28 +68,28 @@ func TestABatchOfTen(t *testing.T) {
 		d = f.made(t, d.ID)
 		if i == 3 {
 			require.NoError(t, os.Rename(original+".away", original))
-			assert.Equal(t, "failed", d.State)
+			assert.Equal(t, order.Failed, d.State)
 			assert.Contains(t, d.ErrorMessage, "a.wav")
 			n, err := f.Store.DeliverySnags(f.ctx, f.p.ID)
 			require.NoError(t, err)
 			assert.Equal(t, 1, n)
-			assert.NoDirExists(t, f.Media.Attempted(f.Media.Delivery(d.ID), d.Attempt), "nothing half-written is left")
+			assert.NoDirExists(t, f.Media.Attempted(f.Media.Order(order.Delivery, d.ID), d.Attempt), "nothing half-written is left")
 			continue
 		}
-		assert.Equal(t, "proven", d.State, "%d: %s", i, d.ErrorMessage)
+		assert.Equal(t, order.Proven, d.State, "%d: %s", i, d.ErrorMessage)
 	}
 	n, err := f.Store.DeliverySnags(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	assert.Zero(t, n, "a later one has taken its place")
-	_, err = f.DeliveryStep(f.ctx, batch[3].ID, app.StepRetry)
+	_, err = f.stepped(batch[3].ID, order.Retry)
 	require.NoError(t, err)
 	d := f.made(t, batch[3].ID)
-	assert.Equal(t, "proven", d.State)
+	assert.Equal(t, order.Proven, d.State)
 	all, err := f.Store.Deliveries(f.ctx, f.p.ID, uuid.Nil, 100)
 	require.NoError(t, err)
 	assert.Len(t, all, 10)
 	for _, d := range all {
-		assert.Equal(t, "proven", d.State)
+		assert.Equal(t, order.Proven, d.State)
 		assert.Empty(t, d.Plan.Reel.Tracks, "a list is without what is long")
 		assert.NotEmpty(t, d.Plan.Files[0].Channels)
 	}
@@ -102,31 +103,31 @@ func TestHeldAndFirst(t *testing.T) {
 	_, r, specs := laidReel(t, f)
 	d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
-	d, err = f.DeliveryStep(f.ctx, d.ID, app.StepHold)
+	d, err = f.stepped(d.ID, order.Hold)
 	require.NoError(t, err)
-	assert.Equal(t, "held", d.State)
-	assert.Equal(t, "held", f.made(t, d.ID).State, "its job, if it runs all the same, does nothing")
-	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepHold)
+	assert.Equal(t, order.Held, d.State)
+	assert.Equal(t, order.Held, f.made(t, d.ID).State, "its job, if it runs all the same, does nothing")
+	_, err = f.stepped(d.ID, order.Hold)
 	assert.Equal(t, "under_way", code(err))
-	d, err = f.DeliveryStep(f.ctx, d.ID, app.StepNext)
+	d, err = f.stepped(d.ID, order.Next)
 	require.NoError(t, err)
-	assert.Equal(t, "waiting", d.State)
-	d, err = f.DeliveryStep(f.ctx, d.ID, app.StepHold)
+	assert.Equal(t, order.Waiting, d.State)
+	d, err = f.stepped(d.ID, order.Hold)
 	require.NoError(t, err)
-	d, err = f.DeliveryStep(f.ctx, d.ID, app.StepRetry)
+	d, err = f.stepped(d.ID, order.Retry)
 	require.NoError(t, err)
-	assert.Equal(t, "waiting", d.State)
+	assert.Equal(t, order.Waiting, d.State)
 	d = f.made(t, d.ID)
-	assert.Equal(t, "proven", d.State)
-	_, err = f.DeliveryStep(f.ctx, d.ID, app.StepNext)
+	assert.Equal(t, order.Proven, d.State)
+	_, err = f.stepped(d.ID, order.Next)
 	assert.Equal(t, "under_way", code(err))
 	held, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
-	_, err = f.DeliveryStep(f.ctx, held.ID, app.StepHold)
+	_, err = f.stepped(held.ID, order.Hold)
 	require.NoError(t, err)
-	held, err = f.DeliveryStep(f.ctx, held.ID, app.StepCancel)
+	held, err = f.stepped(held.ID, order.Cancel)
 	require.NoError(t, err)
-	assert.Equal(t, "cancelled", held.State)
+	assert.Equal(t, order.Cancelled, held.State)
 }
 
 // A delivery is made again from what was frozen with it, whatever became of the reel since: the same bytes. A source that is gone
@@ -137,13 +138,13 @@ func TestMadeAgainAsItWasOrdered(t *testing.T) {
 	first, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	first = f.made(t, first.ID)
-	require.Equal(t, "proven", first.State, first.ErrorMessage)
+	require.Equal(t, order.Proven, first.State, first.ErrorMessage)
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "no dialogue any more", []edit.Action{{SetSends: &reel.SetSends{From: r.Doc.Tracks[0].ID}}})
 	require.NoError(t, err)
 	again, err := f.DeliverAgain(f.ctx, first.ID)
 	require.NoError(t, err)
 	again = f.made(t, again.ID)
-	require.Equal(t, "proven", again.State, again.ErrorMessage)
+	require.Equal(t, order.Proven, again.State, again.ErrorMessage)
 	require.Len(t, again.Proof.Files, len(first.Proof.Files))
 	for i, p := range again.Proof.Files {
 		assert.Equal(t, first.Proof.Files[i].Hash, p.Hash, p.Name)
@@ -158,7 +159,7 @@ func TestMadeAgainAsItWasOrdered(t *testing.T) {
 	gone, err := f.DeliverAgain(f.ctx, first.ID)
 	require.NoError(t, err)
 	gone = f.made(t, gone.ID)
-	assert.Equal(t, "failed", gone.State)
+	assert.Equal(t, order.Failed, gone.State)
 	assert.Contains(t, gone.ErrorMessage, "a.wav")
 }
 
@@ -274,15 +275,15 @@ func TestSpecsAreKept(t *testing.T) {
 func TestPapersAndVersions(t *testing.T) {
 	f := setup(t)
 	_, r, specs := laidReel(t, f)
-	order := app.DeliveryOrder{Spec: specs[0].ID, Recipient: " Harbour Dubbing ", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
-	waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
+	asked := app.DeliveryOrder{Spec: specs[0].ID, Recipient: " Harbour Dubbing ", Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
+	waiting, err := f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	_, err = f.Paper(f.ctx, waiting.ID)
 	assert.Equal(t, "not_proven", code(err))
 	first := f.made(t, waiting.ID)
 	r, err = edited(f.EditReel(f.ctx, r.ID, r.Version, "louder", []edit.Action{{Weave: &edit.Reweave{Change: weave.Change{SetBus: &weave.SetBus{ID: "DX", Level: &weave.Level{GainDB: 2}}}}}}))
 	require.NoError(t, err)
-	waiting, err = f.OrderDelivery(f.ctx, r.ID, order)
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	second := f.made(t, waiting.ID)
 	assert.Equal(t, 2, second.Version)
@@ -345,7 +346,7 @@ func TestPapersAndVersions(t *testing.T) {
 	waiting, err = f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: kept.ID, Packing: "mono", Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
 	inFolders := f.made(t, waiting.ID)
-	require.Equal(t, "proven", inFolders.State, inFolders.ErrorMessage)
+	require.Equal(t, order.Proven, inFolders.State, inFolders.ErrorMessage)
 	name := inFolders.Plan.Files[5].Name
 	assert.Equal(t, 2, strings.Count(name, "/"), name)
 	path, err := f.DeliveredFile(f.ctx, inFolders.ID, 5)
@@ -357,18 +358,18 @@ func TestPapersAndVersions(t *testing.T) {
 	folders, err := f.Dispatch(f.ctx, inFolders)
 	require.NoError(t, err)
 	assert.Equal(t, name, folders.HashList().Entries[5].Path)
-	require.NoError(t, f.Media.RemoveDelivery(inFolders.ID))
+	require.NoError(t, f.Media.RemoveOrder(order.Delivery, inFolders.ID))
 
 	// A test is no version, and is compared with none.
 	from, to := second.Plan.From, second.Plan.From+4800
-	order.From, order.To = &from, &to
-	waiting, err = f.OrderDelivery(f.ctx, r.ID, order)
+	asked.From, asked.To = &from, &to
+	waiting, err = f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	test := f.made(t, waiting.ID)
 	assert.True(t, test.Test)
 	assert.Contains(t, test.Plan.Files[0].Name, "_TEST")
-	order.From, order.To = nil, nil
-	third, err := f.OrderDelivery(f.ctx, r.ID, order)
+	asked.From, asked.To = nil, nil
+	third, err := f.OrderDelivery(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	assert.Equal(t, 3, third.Version)
 }

@@ -23,8 +23,8 @@ import (
 
 const hour = 3600 * 48000
 
-// order plays from a sample on.
-func order(rate int, from int64) monitor.Order { return monitor.Order{Rate: rate, From: from} }
+// playing plays from a sample on.
+func playing(rate int, from int64) monitor.Order { return monitor.Order{Rate: rate, From: from} }
 
 // speech is something that has a course: noise in bursts.
 func speech(seed uint64, frames int) []float64 {
@@ -119,7 +119,7 @@ func TestADriftingRecorderIsCorrected(t *testing.T) {
 	after := r.Doc.Tracks[0].Clips[0]
 	assert.Equal(t, *now.StartSamples, after.At)
 	assert.InDelta(t, float64(before.Length)/(1+ppm*1e-6), float64(after.Length), 2)
-	h, err := f.Listen(f.ctx, []string{after.Strands[0]}, app.Listening{Order: order(48000, after.Length-4800)})
+	h, err := f.Listen(f.ctx, []string{after.Strands[0]}, app.Listening{Order: playing(48000, after.Length-4800)})
 	require.NoError(t, err)
 	defer h.Close()
 	block, err := h.Next(f.ctx)
@@ -197,7 +197,7 @@ func TestSeveralTakesOfOneCamera(t *testing.T) {
 	assert.Empty(t, clocks)
 
 	// Both are heard where they lie, and little is left of one without the other.
-	h, err := f.ListenToPair(f.ctx, pairs[0].ID, nil, nil, app.Listening{Order: order(0, 48000)})
+	h, err := f.ListenToPair(f.ctx, pairs[0].ID, nil, nil, app.Listening{Order: playing(0, 48000)})
 	require.NoError(t, err)
 	defer h.Close()
 	block, err := h.Next(f.ctx)
@@ -254,7 +254,7 @@ func TestLetGoAndBroughtHome(t *testing.T) {
 	detached, err := f.DetachedInReel(f.ctx, f.p, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]int64{st[0].ID.String(): 1920}, detached)
-	h, err := f.Listen(f.ctx, []string{st[0].ID.String(), st[1].ID.String()}, app.Listening{Order: order(0, 1920)})
+	h, err := f.Listen(f.ctx, []string{st[0].ID.String(), st[1].ID.String()}, app.Listening{Order: playing(0, 1920)})
 	require.NoError(t, err)
 	defer h.Close()
 	b, err := h.Next(f.ctx)

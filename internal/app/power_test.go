@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/internal/app"
 	"zestyloom/internal/volatilefs"
 )
@@ -57,11 +58,11 @@ func TestThePowerGoes(t *testing.T) {
 		d, err := f.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: packing, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 		require.NoError(t, err)
 		d = f.made(t, d.ID)
-		require.Equal(t, "proven", d.State, d.ErrorMessage)
-		assert.Equal(t, len(d.Plan.Files), whole(f.Media.Delivery(d.ID)))
+		require.Equal(t, order.Proven, d.State, d.ErrorMessage)
+		assert.Equal(t, len(d.Plan.Files), whole(f.Media.Order(order.Delivery, d.ID)))
 	}
 	rows, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{f.takes()[0].ID}, Packing: "mono"})
 	require.NoError(t, err)
-	require.NoError(t, f.Write(f.ctx, rows[0].ID))
-	assert.Equal(t, 8, whole(f.Media.Writing(rows[0].ID)))
+	require.NoError(t, f.Make(f.ctx, rows[0].ID))
+	assert.Equal(t, 8, whole(f.Media.Order(order.Writing, rows[0].ID)))
 }

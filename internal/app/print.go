@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/printing"
 	"zestyloom/core/snag"
 	"zestyloom/internal/store"
@@ -81,14 +82,14 @@ func (a *App) OrderPrints(ctx context.Context, reelID uuid.UUID, o printing.Orde
 	return rows, a.Store.InTx(ctx, func(tx store.Tx) error {
 		rows = nil
 		for _, p := range prints {
-			row := store.Print{ID: store.NewID(), ProductionID: r.ProductionID, ReelID: r.ID, Body: p, Session: Session(ctx), State: "waiting"}
-			if err := tx.InsertPrint(ctx, row); err != nil {
+			o := store.Order{
+				ID: store.NewID(), ProductionID: r.ProductionID, Kind: order.Print, ReelID: r.ID, Name: p.Name, Says: strings.Join(p.Of, ", "),
+				Frames: p.Plan.Frames, SampleRate: p.Plan.Rates.Files, Session: Session(ctx), State: order.Waiting,
+			}
+			if err := a.placeOrder(ctx, tx, o, p); err != nil {
 				return err
 			}
-			if err := a.enqueue(ctx, tx, "print", row.ID, row.ProductionID); err != nil {
-				return err
-			}
-			rows = append(rows, row)
+			rows = append(rows, store.Print{Order: o, Plan: p})
 		}
 		return nil
 	})
@@ -102,65 +103,14 @@ type PrintJob struct {
 // Kind implements Job.
 func (PrintJob) Kind() string { return "print" }
 
-// Print is the work of a printing job: render, read back, take in, and lay once it has been analysed.
-func (a *App) Print(ctx context.Context, id uuid.UUID) error {
+// render makes the file of a print, reads it back, and takes it in.
+func (a *App) render(ctx context.Context, id, attempt uuid.UUID, dir string) error {
 	p, err := a.Store.Print(ctx, id)
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
-	if err != nil || !underWay(p.State) {
-		return err
-	}
-	if p.FileID == nil {
-		err := a.try(ctx, attempts{
-			dir: a.Media.Print(id),
-			do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
-				return a.render(ctx, p, attempt, dir)
-			},
-			fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
-				err := a.Store.StepPrint(ctx, id, attempt, "failed", nil, a.Media.Refusal(why))
-				return errors.Join(err, a.printChanged(ctx, p))
-			},
-			row: func(ctx context.Context) (string, *uuid.UUID, error) {
-				now, err := a.Store.Print(ctx, id)
-				return now.State, now.Attempt, err
-			},
-		})
-		if err != nil {
-			return err
-		}
-		if p, err = a.Store.Print(ctx, id); err != nil || p.State != "laying" {
-			return err
-		}
-	} else if err := errors.Join(a.Store.MovePrint(ctx, id, "laying", nil), a.printChanged(ctx, p)); err != nil {
-		return err
-	}
-	return a.layPrint(ctx, p)
-}
-
-func (a *App) printChanged(ctx context.Context, p store.Print) error {
-	return publish(ctx, a.Store.Queries, Event{Production: p.ProductionID, Kind: "prints", ID: p.ID.String()})
-}
-
-// FailPrint says that a print can't be made, and why.
-func (a *App) FailPrint(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
-	p, err := a.Store.Print(ctx, id)
-	if errors.Is(err, ErrNotFound) || err == nil && !underWay(p.State) {
-		return nil
-	}
 	if err != nil {
 		return err
 	}
-	return errors.Join(a.Store.MovePrint(ctx, id, "failed", why), a.printChanged(ctx, p))
-}
-
-// render makes the file of a print, reads it back, and takes it in.
-func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir string) error {
-	plan := p.Body.Plan
+	plan := p.Plan.Plan
 	report := a.progress(ctx, p.ProductionID, p.ID)
-	if err := errors.Join(a.Store.BeginPrint(ctx, p.ID, attempt), a.printChanged(ctx, p)); err != nil {
-		return err
-	}
 	if err := a.Media.Room(plan.Bytes()); err != nil {
 		return err
 	}
@@ -169,7 +119,7 @@ func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir 
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(a.Store.StepPrint(ctx, p.ID, attempt, "proving", nil, nil), a.printChanged(ctx, p)); err != nil {
+	if err := a.moveOrder(ctx, p.Order, order.ReadBack, store.Outcome{Attempt: attempt}); err != nil {
 		return err
 	}
 	options.Hashes = written.Hashes
@@ -186,7 +136,7 @@ func (a *App) render(ctx context.Context, p store.Print, attempt uuid.UUID, dir 
 	if err != nil {
 		return err
 	}
-	return errors.Join(a.Store.StepPrint(ctx, p.ID, attempt, "laying", &f.ID, nil), a.printChanged(ctx, p))
+	return a.moveOrder(ctx, p.Order, order.Lay, store.Outcome{Attempt: attempt, File: &f.ID})
 }
 
 // printOrigin is before the ID of the print that a file came from.
@@ -197,7 +147,14 @@ const lookAgain = 100 * time.Millisecond
 
 // layPrint lays a print that was taken in, once its file has been analysed. What is in the way is said, and the print is among
 // the takes all the same.
-func (a *App) layPrint(ctx context.Context, p store.Print) error {
+func (a *App) layPrint(ctx context.Context, id uuid.UUID) error {
+	p, err := a.Store.Print(ctx, id)
+	if err != nil || p.FileID == nil || !p.State.UnderWay() {
+		return err
+	}
+	if err := a.moveOrder(ctx, p.Order, order.Lay, store.Outcome{}); err != nil {
+		return err
+	}
 	var f store.File
 	for {
 		var err error
@@ -222,7 +179,7 @@ func (a *App) layPrint(ctx context.Context, p store.Print) error {
 			return err
 		}
 		missing := false
-		laid := p.Body.Laid(func(channel int) string {
+		laid := p.Plan.Laid(func(channel int) string {
 			i := slices.IndexFunc(rows, func(s store.Strand) bool { return s.Channel == channel+1 })
 			if missing = missing || i < 0; i < 0 {
 				return ""
@@ -236,16 +193,16 @@ func (a *App) layPrint(ctx context.Context, p store.Print) error {
 		if err != nil || r.Doc.Strands()[rows[0].ID.String()] { // laid by a worker that was killed before it could say so
 			return err
 		}
-		_, err = a.EditReel(WithSession(ctx, p.Session), p.ReelID, latest, "print "+p.Body.Name+" in place", []edit.Action{{Printed: &laid}})
+		_, err = a.EditReel(WithSession(ctx, p.Session), p.ReelID, latest, "print "+p.Plan.Name+" in place", []edit.Action{{Printed: &laid}})
 		return err
 	}
-	err := lay()
+	err = lay()
 	var refused *snag.Refusal
 	switch {
 	case err == nil:
-		return errors.Join(a.Store.MovePrint(ctx, p.ID, "proven", nil), a.printChanged(ctx, p))
+		return a.moveOrder(ctx, p.Order, order.Finish, store.Outcome{})
 	case errors.As(err, &refused) || errors.Is(err, ErrNotFound):
-		return errors.Join(a.Store.MovePrint(ctx, p.ID, "failed", a.Media.Refusal(err)), a.printChanged(ctx, p))
+		return a.moveOrder(ctx, p.Order, order.Fail, store.Outcome{Why: a.Media.Refusal(err)})
 	}
 	return err
 }

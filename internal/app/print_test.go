@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/printing"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
@@ -53,23 +54,23 @@ func TestPrintInPlace(t *testing.T) {
 	f.analysed(t)
 	before := r.Doc
 	clip := before.Tracks[2].Clips[0]
-	order := printing.Order{Tracks: []string{before.Tracks[2].ID, before.Tracks[3].ID}, From: clip.At + 4800, To: clip.At + 9600}
-	planned, _, err := f.PlanPrints(f.ctx, r.ID, order)
+	asked := printing.Order{Tracks: []string{before.Tracks[2].ID, before.Tracks[3].ID}, From: clip.At + 4800, To: clip.At + 9600}
+	planned, _, err := f.PlanPrints(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	require.Len(t, planned, 1)
 	ctx := app.WithSession(f.ctx, "ines")
-	rows, err := f.OrderPrints(ctx, r.ID, order)
+	rows, err := f.OrderPrints(ctx, r.ID, asked)
 	require.NoError(t, err)
 	require.Len(t, rows, 1)
-	list, err := f.Store.Makings(f.ctx, f.p.ID)
+	list, err := f.Store.Unfinished(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
-	assert.Equal(t, []any{"print", "waiting", int64(4800), 48000}, []any{list[0].Kind, list[0].State, list[0].Frames, list[0].SampleRate})
-	require.NoError(t, f.Print(f.ctx, rows[0].ID))
+	assert.Equal(t, []any{order.Print, order.Waiting, int64(4800), 48000}, []any{list[0].Kind, list[0].State, list[0].Frames, list[0].SampleRate})
+	require.NoError(t, f.Make(f.ctx, rows[0].ID))
 	row, err := f.Store.Print(f.ctx, rows[0].ID)
 	require.NoError(t, err)
-	require.Equal(t, "proven", row.State, row.ErrorMessage)
-	assert.NoDirExists(t, f.Media.Attempted(f.Media.Print(row.ID), row.Attempt), "it is a recording now")
+	require.Equal(t, order.Proven, row.State, row.ErrorMessage)
+	assert.NoDirExists(t, f.Media.Attempted(f.Media.Order(order.Print, row.ID), row.Attempt), "it is a recording now")
 
 	now, err := f.Store.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
@@ -92,7 +93,7 @@ func TestPrintInPlace(t *testing.T) {
 	assert.Equal(t, row.ID, of.ID)
 
 	// Its job, if it runs once more, does nothing; whoever ordered it takes it back, and nobody else.
-	require.NoError(t, f.Print(f.ctx, row.ID))
+	require.NoError(t, f.Make(f.ctx, row.ID))
 	what, err := f.Undo(app.WithSession(f.ctx, "odell"), f.p.ID, "")
 	require.NoError(t, err)
 	assert.NotContains(t, what, "print")
@@ -110,11 +111,11 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	f := setup(t)
 	file, r, _ := laidReel(t, f)
 	f.analysed(t)
-	order := printing.Order{Tracks: []string{r.Doc.Tracks[0].ID}}
-	rows, err := f.OrderPrints(f.ctx, r.ID, order)
+	asked := printing.Order{Tracks: []string{r.Doc.Tracks[0].ID}}
+	rows, err := f.OrderPrints(f.ctx, r.ID, asked)
 	require.NoError(t, err)
 	state := func() store.Print {
-		require.NoError(t, f.Print(f.ctx, rows[0].ID))
+		require.NoError(t, f.Make(f.ctx, rows[0].ID))
 		p, err := f.Store.Print(f.ctx, rows[0].ID)
 		require.NoError(t, err)
 		return p
@@ -122,7 +123,7 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	original := f.Media.Path(file.Path)
 	require.NoError(t, os.Rename(original, original+".away"))
 	p := state()
-	assert.Equal(t, "failed", p.State)
+	assert.Equal(t, order.Failed, p.State)
 	assert.Contains(t, p.ErrorMessage, "a.wav")
 	require.NoError(t, os.Rename(original+".away", original))
 	r, err = f.Store.Reel(f.ctx, r.ID)
@@ -130,9 +131,9 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	up := 3.0
 	_, err = f.EditReel(f.ctx, r.ID, r.Version, "louder", []edit.Action{{Set: &edit.Set{Clips: []string{r.Doc.Tracks[0].Clips[0].ID}, GainDB: &up}}})
 	require.NoError(t, err)
-	require.NoError(t, f.TakeStep(f.ctx, "print", p.ID, app.StepRetry))
+	require.NoError(t, f.step(p.ID, order.Retry))
 	p = state()
-	assert.Equal(t, []string{"failed", "changed_since"}, []string{p.State, p.ErrorCode})
+	assert.Equal(t, []string{"failed", "changed_since"}, []string{string(p.State), p.ErrorCode})
 	require.NotNil(t, p.FileID, "it is a recording all the same")
 	assert.Len(t, f.takes(), 2)
 	now, err := f.Store.Reel(f.ctx, r.ID)
@@ -141,16 +142,16 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	// Brought back to what it was, it is laid without being made again.
 	_, err = f.Undo(f.ctx, f.p.ID, "")
 	require.NoError(t, err)
-	require.NoError(t, f.TakeStep(f.ctx, "print", p.ID, app.StepRetry))
+	require.NoError(t, f.step(p.ID, order.Retry))
 	p = state()
-	assert.Equal(t, "proven", p.State, p.ErrorMessage)
+	assert.Equal(t, order.Proven, p.State, p.ErrorMessage)
 	assert.Len(t, f.takes(), 2)
 
 	// A bus: what feeds it is put aside, and the print feeds it.
 	rows, err = f.OrderPrints(f.ctx, r.ID, printing.Order{Bus: "DX"})
 	require.NoError(t, err)
 	p = state()
-	require.Equal(t, "proven", p.State, p.ErrorMessage)
+	require.Equal(t, order.Proven, p.State, p.ErrorMessage)
 	now, err = f.Store.Reel(f.ctx, r.ID)
 	require.NoError(t, err)
 	last := now.Doc.Tracks[len(now.Doc.Tracks)-1]
@@ -163,7 +164,7 @@ func TestAPrintThatIsInTheWay(t *testing.T) {
 	assert.Equal(t, "nothing_chosen", code(err))
 	held, err := f.OrderPrints(f.ctx, r.ID, printing.Order{Clips: []string{last.Clips[0].ID}})
 	require.NoError(t, err)
-	for _, step := range []string{app.StepHold, app.StepNext, app.StepCancel} {
-		require.NoError(t, f.TakeStep(f.ctx, "print", held[0].ID, step), step)
+	for _, step := range []order.Move{order.Hold, order.Next, order.Cancel} {
+		require.NoError(t, f.step(held[0].ID, step), step)
 	}
 }

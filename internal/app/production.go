@@ -76,28 +76,20 @@ func (a *App) removeForGood(ctx context.Context, id uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	for _, job := range b.Jobs {
-		if err := a.Queue.Cancel(ctx, job); err != nil {
+	for _, v := range b {
+		if v.JobID == nil {
+			continue
+		}
+		if err := a.Queue.Cancel(ctx, *v.JobID); err != nil {
 			return err
 		}
 	}
-	for _, f := range b.Files { // what was taken in in place lies elsewhere and stays
-		if err := a.Media.RemoveOriginal(f); err != nil {
-			return err
+	for _, v := range b { // what was taken in in place lies elsewhere and stays
+		remove := a.Media.RemoveOriginal
+		if v.Kind != "" {
+			remove = func(id uuid.UUID) error { return a.Media.RemoveOrder(v.Kind, id) }
 		}
-	}
-	for _, d := range b.Deliveries {
-		if err := a.Media.RemoveDelivery(d); err != nil {
-			return err
-		}
-	}
-	for _, w := range b.Writings {
-		if err := a.Media.RemoveWriting(w); err != nil {
-			return err
-		}
-	}
-	for _, p := range b.Prints {
-		if err := a.Media.RemovePrint(p); err != nil {
+		if err := remove(v.ID); err != nil {
 			return err
 		}
 	}

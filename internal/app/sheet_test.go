@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"zestyloom/core/order"
 	"zestyloom/core/source"
 	"zestyloom/core/take"
 	"zestyloom/internal/app"
@@ -197,10 +198,10 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.NoError(t, f.edit(cell(tk.ID, "scene", "21A"), cell(tk.ID, "take", "3"), cell(st[2].ID, "label", "../Boom\n"), cell(tk.ID, "readings", []take.Reading{{Kind: take.Stereo, Positions: []int{1, 2}}})))
 	rows, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "pairs"})
 	require.NoError(t, err)
-	require.NoError(t, f.Write(f.ctx, rows[0].ID))
+	require.NoError(t, f.Make(f.ctx, rows[0].ID))
 	w, err := f.Store.Writing(f.ctx, rows[0].ID)
 	require.NoError(t, err)
-	require.Equal(t, "proven", w.State, w.ErrorMessage)
+	require.Equal(t, order.Proven, w.State, w.ErrorMessage)
 	require.Len(t, w.Proof, 7, "a pair and six")
 	path, err := f.WrittenFile(f.ctx, w.ID, 1)
 	require.NoError(t, err)
@@ -208,7 +209,7 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.NoError(t, err)
 	defer src.Close()
 	assert.Equal(t, "21A", src.Gather("x").Scene)
-	assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path.Path)), "a label leads nowhere else")
+	assert.Equal(t, f.Media.Order(order.Writing, w.ID), filepath.Dir(filepath.Dir(path.Path)), "a label leads nowhere else")
 	assert.Equal(t, "bad_pattern", orderCode(f, tk, "{nothing}"))
 	assert.Equal(t, "names_clash", orderCode(f, tk, "same"))
 
@@ -217,44 +218,44 @@ func TestTakesAreWrittenAndProven(t *testing.T) {
 	require.NoError(t, err)
 	original := f.Media.Path(st[0].FilePath)
 	require.NoError(t, os.Rename(original, original+".away"))
-	require.NoError(t, f.Write(f.ctx, rows[0].ID))
+	require.NoError(t, f.Make(f.ctx, rows[0].ID))
 	w, err = f.Store.Writing(f.ctx, rows[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"failed", "not_found"}, []string{w.State, w.ErrorCode})
+	assert.Equal(t, []string{"failed", "not_found"}, []string{string(w.State), w.ErrorCode})
 	require.NoError(t, os.Rename(original+".away", original))
-	require.NoError(t, f.TakeStep(f.ctx, "writing", w.ID, app.StepRetry))
-	require.NoError(t, f.Write(f.ctx, w.ID))
+	require.NoError(t, f.step(w.ID, order.Retry))
+	require.NoError(t, f.Make(f.ctx, w.ID))
 	w, err = f.Store.Writing(f.ctx, w.ID)
 	require.NoError(t, err)
-	assert.Equal(t, "proven", w.State)
+	assert.Equal(t, order.Proven, w.State)
 
 	// One that waits is held, and its job, if it runs all the same, does nothing; cancelled it can be tried again.
 	rows, err = f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "mono"})
 	require.NoError(t, err)
 	id := rows[0].ID
-	step := func(step string) string { return code(f.TakeStep(f.ctx, "writing", id, step)) }
-	state := func() string {
-		require.NoError(t, f.Write(f.ctx, id))
+	step := func(step order.Move) string { return code(f.step(id, step)) }
+	state := func() order.State {
+		require.NoError(t, f.Make(f.ctx, id))
 		w, err := f.Store.Writing(f.ctx, id)
 		require.NoError(t, err)
 		return w.State
 	}
-	require.Empty(t, step(app.StepHold))
-	assert.Equal(t, "held", state())
-	list, err := f.Store.Makings(f.ctx, f.p.ID)
+	require.Empty(t, step(order.Hold))
+	assert.Equal(t, order.Held, state())
+	list, err := f.Store.Unfinished(f.ctx, f.p.ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
-	assert.Equal(t, []any{"writing", "held", "21A-3", "mono", tk.Length()}, []any{list[0].Kind, list[0].State, list[0].Name, list[0].Says, list[0].Frames})
-	assert.Equal(t, "under_way", step(app.StepHold))
-	require.Empty(t, step(app.StepCancel))
-	assert.Equal(t, "cancelled", state())
-	assert.Equal(t, "ended", step(app.StepCancel))
-	require.Empty(t, step(app.StepRetry))
-	assert.Equal(t, "proven", state())
-	for _, s := range []string{app.StepCancel, app.StepHold, app.StepNext, app.StepRetry} {
+	assert.Equal(t, []any{order.Writing, order.Held, "21A-3", "mono", tk.Length()}, []any{list[0].Kind, list[0].State, list[0].Name, list[0].Says, list[0].Frames})
+	assert.Equal(t, "under_way", step(order.Hold))
+	require.Empty(t, step(order.Cancel))
+	assert.Equal(t, order.Cancelled, state())
+	assert.Equal(t, "ended", step(order.Cancel))
+	require.Empty(t, step(order.Retry))
+	assert.Equal(t, order.Proven, state())
+	for _, s := range []order.Move{order.Cancel, order.Hold, order.Next, order.Retry} {
 		assert.NotEmpty(t, step(s), s)
 	}
-	assert.ErrorIs(t, f.TakeStep(f.ctx, "writing", uuid.New(), app.StepHold), app.ErrNotFound)
+	assert.ErrorIs(t, f.step(uuid.New(), order.Hold), app.ErrNotFound)
 }
 
 func orderCode(f *fixture, t store.Take, pattern string) string {
@@ -285,19 +286,19 @@ func TestAFullDisk(t *testing.T) {
 	rows, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "poly"})
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(small, "ballast"), make([]byte, 15<<20), 0o600))
-	require.NoError(t, f.Write(f.ctx, rows[0].ID))
+	require.NoError(t, f.Make(f.ctx, rows[0].ID))
 	w, err := f.Store.Writing(f.ctx, rows[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"failed", "disk_full"}, []string{w.State, w.ErrorCode})
-	left, err := filepath.Glob(filepath.Join(folder.Writing(w.ID), "*"))
+	assert.Equal(t, []string{"failed", "disk_full"}, []string{string(w.State), w.ErrorCode})
+	left, err := filepath.Glob(filepath.Join(folder.Order(order.Writing, w.ID), "*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	f.Media = roomy
-	require.NoError(t, f.TakeStep(f.ctx, "writing", w.ID, app.StepRetry))
-	require.NoError(t, f.Write(f.ctx, w.ID))
+	require.NoError(t, f.step(w.ID, order.Retry))
+	require.NoError(t, f.Make(f.ctx, w.ID))
 	w, err = f.Store.Writing(f.ctx, w.ID)
 	require.NoError(t, err)
-	assert.Equal(t, "proven", w.State, w.ErrorMessage)
+	assert.Equal(t, order.Proven, w.State, w.ErrorMessage)
 }
 
 func TestSoundReports(t *testing.T) {
@@ -385,10 +386,10 @@ func TestHostileWordsInNames(t *testing.T) {
 		require.NoError(t, f.edit(cell(tk.ID, "scene", word), cell(st[0].ID, "label", word)))
 		ws, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{tk.ID}, Packing: "mono", Pattern: "{channel} {scene} {label}"})
 		require.NoError(t, err, "%q", word)
-		require.NoError(t, f.Write(f.ctx, ws[0].ID))
+		require.NoError(t, f.Make(f.ctx, ws[0].ID))
 		w, err := f.Store.Writing(f.ctx, ws[0].ID)
 		require.NoError(t, err)
-		require.Equal(t, "proven", w.State, "%q: %s", word, w.ErrorMessage)
+		require.Equal(t, order.Proven, w.State, "%q: %s", word, w.ErrorMessage)
 		for i, p := range w.Proof {
 			assert.Equal(t, filepath.Base(p.Name), p.Name, "%q", word)
 			assert.LessOrEqual(t, len(p.Name), 255)
@@ -396,7 +397,7 @@ func TestHostileWordsInNames(t *testing.T) {
 			path, err := f.WrittenFile(f.ctx, w.ID, i)
 			require.NoError(t, err)
 			assert.FileExists(t, path.Path)
-			assert.Equal(t, f.Media.Writing(w.ID), filepath.Dir(filepath.Dir(path.Path)))
+			assert.Equal(t, f.Media.Order(order.Writing, w.ID), filepath.Dir(filepath.Dir(path.Path)))
 		}
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/internal/app"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -79,21 +80,21 @@ func TestInPlaceIsReadWhereItLies(t *testing.T) {
 	assert.Equal(t, "original_moved", lost())
 	_, err = hear()
 	assert.Equal(t, "original_moved", code(err), "never silence in its stead")
-	order := app.WritingOrder{Takes: []uuid.UUID{f.takes()[0].ID}, Packing: "poly"}
-	ws, err := f.OrderWritings(f.ctx, f.p.ID, order)
+	asked := app.WritingOrder{Takes: []uuid.UUID{f.takes()[0].ID}, Packing: "poly"}
+	ws, err := f.OrderWritings(f.ctx, f.p.ID, asked)
 	require.NoError(t, err, "a lost original fails its own job, not the order")
-	require.NoError(t, f.Write(f.ctx, ws[0].ID))
+	require.NoError(t, f.Make(f.ctx, ws[0].ID))
 	w, err := f.Store.Writing(f.ctx, ws[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"failed", "original_moved"}, []string{w.State, w.ErrorCode})
+	assert.Equal(t, []string{"failed", "original_moved"}, []string{string(w.State), w.ErrorCode})
 
 	require.NoError(t, os.Rename(aside, original))
 	assert.Empty(t, lost(), "put back, it is as before")
-	require.NoError(t, f.TakeStep(f.ctx, "writing", ws[0].ID, app.StepRetry))
-	require.NoError(t, f.Write(f.ctx, ws[0].ID))
+	require.NoError(t, f.step(ws[0].ID, order.Retry))
+	require.NoError(t, f.Make(f.ctx, ws[0].ID))
 	w, err = f.Store.Writing(f.ctx, ws[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, "proven", w.State, w.ErrorMessage)
+	assert.Equal(t, order.Proven, w.State, w.ErrorMessage)
 
 	later := time.Now().Add(time.Hour)
 	require.NoError(t, os.Chtimes(original, later, later))

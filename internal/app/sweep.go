@@ -5,8 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"github.com/google/uuid"
-
+	"zestyloom/core/order"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
@@ -28,7 +27,7 @@ func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error)
 	if s.TakenIn, err = a.SweepUploads(ctx); store.Passing(err) {
 		return s, err // then nothing is known to be stray
 	}
-	for place, table := range map[string]string{media.Originals: "files", media.Summaries: "files", media.Deliveries: "deliveries", media.Writings: "writings", media.Prints: "prints"} {
+	for place, table := range places() {
 		ids, e := a.Media.Named(place, age)
 		if e != nil {
 			err = errors.Join(err, e)
@@ -61,19 +60,29 @@ func (a *App) Sweep(ctx context.Context, age time.Duration) (s Swept, err error)
 	return s, errors.Join(err, e)
 }
 
+// places are those of the media folder whose entries are named by rows, with the tables of these.
+func places() map[string]string {
+	p := map[string]string{media.Originals: "files", media.Summaries: "files"}
+	for _, place := range order.Kinds {
+		p[place] = "orders"
+	}
+	return p
+}
+
 // sweepAttempts removes attempts at what has ended that are not the one that counts.
 func (a *App) sweepAttempts(ctx context.Context, age time.Duration) (removed int, err error) {
-	for table, dir := range map[string]func(uuid.UUID) string{"deliveries": a.Media.Delivery, "writings": a.Media.Writing, "prints": a.Media.Print} {
-		ended, e := a.Store.Ended(ctx, table)
+	for kind := range order.Kinds {
+		ended, e := a.Store.Ended(ctx, kind)
 		if e != nil {
 			return removed, e
 		}
 		for id, counts := range ended {
-			for _, attempt := range a.Media.Attempts(dir(id), age) {
+			dir := a.Media.Order(kind, id)
+			for _, attempt := range a.Media.Attempts(dir, age) {
 				if attempt == counts {
 					continue
 				}
-				err = errors.Join(err, a.Media.DropAttempt(dir(id), attempt))
+				err = errors.Join(err, a.Media.DropAttempt(dir, attempt))
 				removed++
 			}
 		}

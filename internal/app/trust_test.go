@@ -16,6 +16,7 @@ import (
 
 	"zestyloom/core/attest"
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/weave"
@@ -68,12 +69,12 @@ func TestChangedOriginals(t *testing.T) {
 		t.Run(k.name, func(t *testing.T) {
 			f := setup(t)
 			file, r, specs := laidReel(t, f)
-			order := app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
-			d, err := f.OrderDelivery(f.ctx, r.ID, order)
+			asked := app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}}
+			d, err := f.OrderDelivery(f.ctx, r.ID, asked)
 			require.NoError(t, err)
 			good := f.made(t, d.ID)
-			require.Equal(t, "proven", good.State, good.ErrorMessage)
-			waiting, err := f.OrderDelivery(f.ctx, r.ID, order)
+			require.Equal(t, order.Proven, good.State, good.ErrorMessage)
+			waiting, err := f.OrderDelivery(f.ctx, r.ID, asked)
 			require.NoError(t, err)
 			rows, err := f.OrderWritings(f.ctx, f.p.ID, app.WritingOrder{Takes: []uuid.UUID{f.takes()[0].ID}, Packing: "mono"})
 			require.NoError(t, err)
@@ -82,14 +83,14 @@ func TestChangedOriginals(t *testing.T) {
 			k.do(t, path)
 
 			waiting = f.made(t, waiting.ID)
-			assert.Equal(t, "failed", waiting.State)
+			assert.Equal(t, order.Failed, waiting.State)
 			assert.Equal(t, k.code, waiting.ErrorCode, waiting.ErrorMessage)
 			assert.Contains(t, waiting.ErrorMessage, "a.wav")
 			assert.Contains(t, waiting.ErrorMessage, "take in the file again")
-			require.NoError(t, f.Write(f.ctx, rows[0].ID))
+			require.NoError(t, f.Make(f.ctx, rows[0].ID))
 			row, err := f.Store.Writing(f.ctx, rows[0].ID)
 			require.NoError(t, err)
-			assert.Equal(t, "failed", row.State)
+			assert.Equal(t, order.Failed, row.State)
 
 			require.NoError(t, f.LookForGone(f.ctx))
 			_, err = f.ScrubNext(f.ctx, time.Now().Add(time.Hour), app.AtOnce)
@@ -101,11 +102,11 @@ func TestChangedOriginals(t *testing.T) {
 			n, err := f.Scrub(f.ctx)
 			require.NoError(t, err)
 			assert.Equal(t, 1, n.Amiss)
-			_, found, _, err := f.Preflight(f.ctx, r.ID, order)
+			_, found, _, err := f.Preflight(f.ctx, r.ID, asked)
 			if err == nil { // else it could not look for clipping
 				assert.Equal(t, k.code, found[0].Code)
 			}
-			_, err = f.OrderDelivery(f.ctx, r.ID, order)
+			_, err = f.OrderDelivery(f.ctx, r.ID, asked)
 			assert.Equal(t, k.code, code(err), "and nothing further is ordered of it")
 
 			again := f.take("poly8_s24.wav", "the same from its card.wav")
@@ -115,10 +116,10 @@ func TestChangedOriginals(t *testing.T) {
 			back, err := f.Store.File(f.ctx, file.ID)
 			require.NoError(t, err)
 			assert.Nil(t, back.Lost)
-			retried, err := f.DeliveryStep(f.ctx, waiting.ID, app.StepRetry)
+			retried, err := f.stepped(waiting.ID, order.Retry)
 			require.NoError(t, err)
 			retried = f.made(t, retried.ID)
-			require.Equal(t, "proven", retried.State, retried.ErrorMessage)
+			require.Equal(t, order.Proven, retried.State, retried.ErrorMessage)
 			assert.Equal(t, good.Proof.Files[0].Channels, retried.Proof.Files[0].Channels)
 		})
 	}
@@ -137,15 +138,15 @@ func TestChangedWorkingCopies(t *testing.T) {
 	require.NoError(t, err)
 	specs, err := f.Store.Specs(f.ctx)
 	require.NoError(t, err)
-	order := app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out", "no_sound_out", "off_limits", "undecided"}}
+	asked := app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out", "no_sound_out", "off_limits", "undecided"}}
 	var ids []uuid.UUID
 	for range 3 {
-		d, err := f.OrderDelivery(f.ctx, r.ID, order)
+		d, err := f.OrderDelivery(f.ctx, r.ID, asked)
 		require.NoError(t, err)
 		ids = append(ids, d.ID)
 	}
 	d := f.made(t, ids[0])
-	require.Equal(t, "proven", d.State, d.ErrorMessage)
+	require.Equal(t, order.Proven, d.State, d.ErrorMessage)
 	working, original := f.Media.Path(film.WorkingPath), f.Media.Path(film.Path)
 	require.NoError(t, os.Rename(original, original+".away"))
 	d = f.made(t, ids[1])
@@ -155,10 +156,10 @@ func TestChangedWorkingCopies(t *testing.T) {
 	d = f.made(t, ids[2])
 	assert.Equal(t, "source_changed", d.ErrorCode, d.ErrorMessage)
 	f.take("camera.mov", "again.mov")
-	_, err = f.DeliveryStep(f.ctx, ids[2], app.StepRetry)
+	_, err = f.stepped(ids[2], order.Retry)
 	require.NoError(t, err)
 	d = f.made(t, ids[2])
-	assert.Equal(t, "proven", d.State, d.ErrorMessage)
+	assert.Equal(t, order.Proven, d.State, d.ErrorMessage)
 }
 
 // Files of before hashes of blocks were kept are read whole once, and are what their hash says.
@@ -171,7 +172,7 @@ func TestFilesOfBefore(t *testing.T) {
 	damage(t, f.Media.Path(file.Path), 300_000, 6000, true)
 	d, err := fresh.OrderDelivery(f.ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Accept: []string{"no_stem", "output_silent", "stem_not_out"}})
 	require.NoError(t, err)
-	require.NoError(t, fresh.Deliver(f.ctx, d.ID))
+	require.NoError(t, fresh.Make(f.ctx, d.ID))
 	d, err = f.Store.Delivery(f.ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "source_changed", d.ErrorCode, d.ErrorMessage)
@@ -273,16 +274,16 @@ func TestSignedProofs(t *testing.T) {
 		"the verdict":        `jsonb_set(proof, '{passed}', 'false')`,
 		"the name of a file": `jsonb_set(proof, '{files,0,name}', '"other.wav"')`,
 	} {
-		_, err := f.Store.Pool.Exec(f.ctx, `UPDATE deliveries SET proof = `+edit+` WHERE id = $1`, d.ID)
+		_, err := f.Store.Pool.Exec(f.ctx, `UPDATE orders SET proof = `+edit+` WHERE id = $1`, d.ID)
 		require.NoError(t, err)
 		_, err = f.Paper(f.ctx, d.ID)
 		assert.Equal(t, "proof_edited", code(err), what)
 		_, err = f.DeliveredFile(f.ctx, d.ID, 0)
 		assert.Equal(t, "proof_edited", code(err), what)
-		_, err = f.Store.Pool.Exec(f.ctx, `UPDATE deliveries SET proof = $2 WHERE id = $1`, d.ID, d.Proof)
+		_, err = f.Store.Pool.Exec(f.ctx, `UPDATE orders SET proof = $2 WHERE id = $1`, d.ID, d.Proof)
 		require.NoError(t, err)
 	}
-	_, err = f.Store.Pool.Exec(f.ctx, `UPDATE deliveries SET signature = jsonb_set(signature, '{statement}', '"Zesty Loom proof, form 1\n"') WHERE id = $1`, d.ID)
+	_, err = f.Store.Pool.Exec(f.ctx, `UPDATE orders SET signature = jsonb_set(signature, '{statement}', '"Zesty Loom proof, form 1\n"') WHERE id = $1`, d.ID)
 	require.NoError(t, err)
 	_, err = f.Paper(f.ctx, d.ID)
 	assert.Equal(t, "proof_edited", code(err))

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/mix"
+	"zestyloom/core/order"
 	"zestyloom/internal/app"
 	"zestyloom/internal/media"
 	"zestyloom/internal/pgtest"
@@ -271,10 +272,10 @@ func TestVersion16Opens(t *testing.T) {
 	require.Len(t, ds, 1)
 	d, err := a.DeliverAgain(ctx, ds[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, "waiting", d.State)
+	assert.Equal(t, order.Waiting, d.State)
 	assert.True(t, d.Plan.Test())
 	assert.NotEmpty(t, d.Plan.Sources)
-	list, err := st.Makings(ctx, ps[0].ID)
+	list, err := st.Unfinished(ctx, ps[0].ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, d.ID, list[0].ID)
@@ -335,9 +336,9 @@ func TestVersion21Opens(t *testing.T) {
 	ds, err := st.Deliveries(ctx, p, uuid.Nil, 10)
 	require.NoError(t, err)
 	require.Len(t, ds, 1)
-	assert.Equal(t, "proven", ds[0].State)
+	assert.Equal(t, order.Proven, ds[0].State)
 	d, err := a.DeliverAgain(ctx, ds[0].ID)
 	require.NoError(t, err)
-	assert.Equal(t, "waiting", d.State)
+	assert.Equal(t, order.Waiting, d.State)
 	assert.NotEmpty(t, d.Plan.Sources)
 }

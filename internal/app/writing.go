@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -12,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/naming"
+	"zestyloom/core/order"
 	"zestyloom/core/poly"
 	"zestyloom/core/readiness"
 	"zestyloom/core/snag"
@@ -90,7 +90,9 @@ func (a *App) PlanWritings(ctx context.Context, production uuid.UUID, o WritingO
 		if err != nil {
 			return nil, nil, err
 		}
-		rows = append(rows, store.Writing{ID: store.NewID(), ProductionID: production, TakeName: t.Name, Body: body, State: "waiting"})
+		rows = append(rows, store.Writing{Plan: body, Order: store.Order{
+			ID: store.NewID(), ProductionID: production, Kind: order.Writing, Name: t.Name, Says: string(w.Packing), Frames: w.Frames, State: order.Waiting,
+		}})
 		plans = append(plans, w)
 	}
 	if n := naming.Clash(names); n != "" {
@@ -166,10 +168,7 @@ func (a *App) OrderWritings(ctx context.Context, production uuid.UUID, o Writing
 	}
 	return rows, a.Store.InTx(ctx, func(tx store.Tx) error {
 		for _, w := range rows {
-			if err := tx.InsertWriting(ctx, w); err != nil {
-				return err
-			}
-			if err := a.enqueue(ctx, tx, "writing", w.ID, w.ProductionID); err != nil {
+			if err := a.placeOrder(ctx, tx, w.Order, w.Plan); err != nil {
 				return err
 			}
 		}
@@ -185,52 +184,16 @@ type WriteJob struct {
 // Kind implements Job.
 func (WriteJob) Kind() string { return "write" }
 
-// Write is the work of a writing job: write the files, read them back, compare.
-func (a *App) Write(ctx context.Context, id uuid.UUID) error {
+// write writes the files of a take, reads them back and compares.
+func (a *App) write(ctx context.Context, id, attempt uuid.UUID, dir string) error {
 	row, err := a.Store.Writing(ctx, id)
-	if errors.Is(err, ErrNotFound) {
-		return nil
-	}
-	if err != nil || !underWay(row.State) {
-		return err
-	}
-	return a.try(ctx, attempts{
-		dir: a.Media.Writing(id),
-		do: func(ctx context.Context, attempt uuid.UUID, dir string) error {
-			return a.write(ctx, row, attempt, dir)
-		},
-		fail: func(ctx context.Context, attempt uuid.UUID, why error) error {
-			err := a.Store.EndWriting(ctx, id, attempt, "failed", nil, a.Media.Refusal(why))
-			return errors.Join(err, publish(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
-		},
-		row: func(ctx context.Context) (string, *uuid.UUID, error) {
-			now, err := a.Store.Writing(ctx, id)
-			return now.State, now.Attempt, err
-		},
-	})
-}
-
-// FailWriting says that a take can't be written out, and why.
-func (a *App) FailWriting(ctx context.Context, id uuid.UUID, why *snag.Refusal) error {
-	row, err := a.Store.Writing(ctx, id)
-	if errors.Is(err, ErrNotFound) || err == nil && !underWay(row.State) {
-		return nil
-	}
 	if err != nil {
 		return err
 	}
-	return errors.Join(a.Store.MoveWriting(ctx, id, "failed", nil, why), publish(ctx, a.Store.Queries, Event{Production: row.ProductionID, Kind: "writings", ID: id.String()}))
-}
-
-func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, dir string) error {
-	if err := a.Store.BeginWriting(ctx, row.ID, attempt); err != nil {
-		return err
-	}
 	var w Writing
-	if err := json.Unmarshal(row.Body, &w); err != nil {
+	if err := json.Unmarshal(row.Plan, &w); err != nil {
 		return fmt.Errorf("the order is not understood: %w", err)
 	}
-	changed := Event{Production: row.ProductionID, Kind: "writings", ID: row.ID.String()}
 	report := a.progress(ctx, row.ProductionID, row.ID)
 	var bytes int64
 	for i := range w.Outs {
@@ -238,12 +201,6 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 		w.Outs[i].Path = filepath.Join(dir, w.Outs[i].Path)
 	}
 	if err := a.Media.Room(bytes); err != nil {
-		return err
-	}
-	move := func(state string, proof []poly.FileProof, r *snag.Refusal) error {
-		return errors.Join(a.Store.EndWriting(ctx, row.ID, attempt, state, proof, r), publish(ctx, a.Store.Queries, changed))
-	}
-	if err := publish(ctx, a.Store.Queries, changed); err != nil {
 		return err
 	}
 	for _, l := range w.Linked {
@@ -262,7 +219,7 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 	if _, err := poly.Write(ctx, w.Outs, w.Said, w.Options, report); err != nil {
 		return err
 	}
-	if err := move("proving", nil, nil); err != nil {
+	if err := a.moveOrder(ctx, row.Order, order.ReadBack, store.Outcome{Attempt: attempt}); err != nil {
 		return err
 	}
 	proof, err := poly.Prove(ctx, w.Outs, w.Said, w.Options, report)
@@ -271,7 +228,8 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 	}
 	for _, p := range proof {
 		if !p.OK {
-			return move("failed", proof, snag.Refuse("proof_failed", "%s read back is not what was ordered: see its proof", p.Name))
+			why := snag.Refuse("proof_failed", "%s read back is not what was ordered: see its proof", p.Name)
+			return a.moveOrder(ctx, row.Order, order.Fail, store.Outcome{Attempt: attempt, Why: why, Proof: proof})
 		}
 	}
 	for _, p := range proof {
@@ -282,7 +240,7 @@ func (a *App) write(ctx context.Context, row store.Writing, attempt uuid.UUID, d
 	if err := media.Seal(dir); err != nil {
 		return err
 	}
-	return move("proven", proof, nil)
+	return a.moveOrder(ctx, row.Order, order.Finish, store.Outcome{Attempt: attempt, Proof: proof})
 }
 
 // WrittenFile finds a file of a proven writing, to be given out.
@@ -291,13 +249,13 @@ func (a *App) WrittenFile(ctx context.Context, id uuid.UUID, index int) (Given, 
 	if err != nil {
 		return Given{}, err
 	}
-	if row.State != "proven" {
-		return Given{}, snag.Refuse("not_proven", "%s is %s: files are given out once they are proven", row.TakeName, row.State)
+	if row.State != order.Proven {
+		return Given{}, snag.Refuse("not_proven", "%s is %s: files are given out once they are proven", row.Name, row.State)
 	}
 	if index < 0 || index >= len(row.Proof) {
 		return Given{}, ErrNotFound
 	}
 	p := row.Proof[index]
 	g := Given{Name: p.Name, bytes: p.Bytes, hash: p.Hash, since: row.FinishedAt, spoilt: func(error) error { return nil }}
-	return a.given(ctx, g, a.Media.Attempted(a.Media.Writing(id), row.Attempt))
+	return a.given(ctx, g, a.Media.Attempted(a.Media.Order(row.Kind, id), row.Attempt))
 }

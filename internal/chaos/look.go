@@ -15,6 +15,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/order"
 	"zestyloom/internal/httpapi/contract"
 )
 
@@ -127,7 +128,7 @@ func (p *people) busy(ctx context.Context) (busy []string, err error) {
 		case "proven":
 		case "failed":
 			busy = append(busy, "a delivery failed: "+d.Error.Message)
-			err = errors.Join(err, retry("/api/deliveries/"+d.Id.String()+"/retry", d.Error.Code))
+			err = errors.Join(err, retry("/api/orders/"+d.Id.String()+"/retry", d.Error.Code))
 		default:
 			busy = append(busy, "a delivery is "+string(d.State))
 		}
@@ -215,7 +216,7 @@ func (p *people) lookAtDeliveries(ctx context.Context, media string) error {
 		if err := p.call(ctx, "GET", "/api/deliveries/"+id, nil, &d); err != nil {
 			return err
 		}
-		if d.State != "proven" || d.Proof == nil || !d.Proof.Passed {
+		if d.State != order.Proven || d.Proof == nil || !d.Proof.Passed {
 			return fmt.Errorf("the delivery %s is %s", id, d.State)
 		}
 		paths, _ := filepath.Glob(filepath.Join(media, "deliveries", id, "*", "*"))

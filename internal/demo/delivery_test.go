@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/core/source"
 	"zestyloom/internal/app"
 	"zestyloom/internal/demo"
@@ -64,10 +65,10 @@ func deliveryKeepsItsSamples(t *testing.T, shelf string) {
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
 			d, err = st.Delivery(ctx, d.ID)
-			return err != nil || d.State == "proven" || d.State == "failed"
+			return err != nil || d.State == order.Proven || d.State == order.Failed
 		}, 2*time.Minute, 50*time.Millisecond)
 		require.NoError(t, err)
-		require.Equal(t, "proven", d.State)
+		require.Equal(t, order.Proven, d.State)
 		for i, f := range d.Plan.Files {
 			path, err := a.DeliveredFile(ctx, d.ID, i)
 			require.NoError(t, err)

@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/automation"
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/printing"
 	"zestyloom/core/reel"
 	"zestyloom/core/treat"
@@ -158,10 +159,10 @@ func printed(ctx context.Context, a *app.App, reel uuid.UUID, clip string) error
 			if err != nil {
 				return err
 			}
-			if p.State == "proven" {
+			if p.State == order.Proven {
 				break
 			}
-			if p.State == "failed" {
+			if p.State == order.Failed {
 				return fmt.Errorf("printing a clip of the demonstration: %s", p.ErrorMessage)
 			}
 			select {

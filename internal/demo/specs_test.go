@@ -17,6 +17,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
@@ -31,7 +32,7 @@ func ended(t *testing.T, a *app.App, id uuid.UUID) store.Delivery {
 	var err error
 	require.Eventually(t, func() bool {
 		d, err = a.Store.Delivery(t.Context(), id)
-		return err != nil || d.State == "proven" || d.State == "failed"
+		return err != nil || d.State == order.Proven || d.State == order.Failed
 	}, 3*time.Minute, 50*time.Millisecond)
 	require.NoError(t, err)
 	return d
@@ -66,15 +67,15 @@ func everySpec(t *testing.T, a *app.App, p store.Production, first uuid.UUID) {
 				inParts(t, a, r.ID)
 			}
 			d := deliverTo(t, a, r.ID, spec)
-			if d.State == "failed" && len(spec.Body.Limits) > 0 {
+			if d.State == order.Failed && len(spec.Body.Limits) > 0 {
 				// It says by how much the mix is off, and is proven once the mix has the level that is asked for.
 				require.Contains(t, d.ErrorMessage, "integrated loudness")
 				atItsLevel(t, a, r.ID, d)
 				d = deliverTo(t, a, r.ID, spec)
 			}
-			require.Equal(t, "proven", d.State, d.ErrorMessage)
+			require.Equal(t, order.Proven, d.State, d.ErrorMessage)
 			require.Empty(t, d.Proof.Notes)
-			dir := a.Media.Attempted(a.Media.Delivery(d.ID), d.Attempt)
+			dir := a.Media.Attempted(a.Media.Order(order.Delivery, d.ID), d.Attempt)
 			for _, f := range d.Plan.Files {
 				readByOthers(t, filepath.Join(dir, filepath.FromSlash(f.Name)), d.Plan, f)
 			}
@@ -307,7 +308,7 @@ func backAndAgain(t *testing.T, a *app.App, spec store.Spec, d store.Delivery) {
 		t.Log(back.Says)
 		return // what is in no file by itself is in no mix
 	}
-	require.Equal(t, "proven", again.State, again.ErrorMessage)
+	require.Equal(t, order.Proven, again.State, again.ErrorMessage)
 	assert.Equal(t, d.Version+1, again.Version)
 	hashes := func(d store.Delivery) map[string]string {
 		out := map[string]string{}

@@ -245,14 +245,14 @@ func TestPages(t *testing.T) {
 		assert.Equal(t, 422, s.call("GET", "/api/productions/"+p+"/"+list+"?after=x", nil, nil), list)
 		assert.Equal(t, 404, s.call("GET", "/api/productions/"+uuid.NewString()+"/"+list, nil, nil), list)
 	}
-	var queue []contract.QueueItem
+	var queue []contract.Order
 	assert.Equal(t, 200, s.call("GET", "/api/productions/"+p+"/queue", nil, &queue))
 	assert.NotNil(t, queue)
 	assert.Equal(t, 200, s.call("PUT", "/api/productions/"+p+"/queue", map[string]any{"order": []string{uuid.NewString()}}, &queue), "what has ended meanwhile is left out")
 	assert.Empty(t, queue)
 	assert.Equal(t, 404, s.call("GET", "/api/productions/"+uuid.NewString()+"/queue", nil, nil))
 	for _, step := range []string{"hold", "next", "cancel", "retry"} {
-		assert.Equal(t, 404, s.call("POST", "/api/writings/"+uuid.NewString()+"/"+step, nil, nil), step)
+		assert.Equal(t, 404, s.call("POST", "/api/orders/"+uuid.NewString()+"/"+step, nil, nil), step)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/attest"
 	"zestyloom/core/delivery"
+	"zestyloom/core/order"
 	"zestyloom/core/readiness"
 	"zestyloom/core/report"
 	"zestyloom/internal/app"
@@ -67,7 +68,7 @@ func deliveryView(d store.Delivery) contract.Delivery {
 	o := d.Plan.Order
 	v := contract.Delivery{
 		Id: d.ID, Reel: d.ReelID, ReelName: o.Titles.Reel, SpecName: o.Spec.Name, SpecVersion: o.Spec.Version, Packing: o.Packing, Recipient: o.Recipient, Version: d.Version, Test: d.Test, CutDown: d.Plan.CutDown(),
-		State: contract.DeliveryState(d.State), Total: d.Plan.Frames, Frames: d.Plan.Frames, SampleRate: d.Plan.Rates.Files,
+		State: d.State, Steps: d.State.Steps(), Total: d.Plan.Frames, Frames: d.Plan.Frames, SampleRate: d.Plan.Rates.Files,
 		Error: contract.Snag{Code: d.ErrorCode, Message: d.ErrorMessage}, Files: plannedFiles(d.Plan, d.Proof), StartTimecode: timecodeIn(d.Plan, 0), EndTimecode: timecodeIn(d.Plan, d.Plan.Frames),
 		Clipped: d.Clipped, OrderedAt: d.OrderedAt, BeganAt: d.BeganAt, FinishedAt: d.FinishedAt, Papers: []contract.DeliveryPapers{}, Failures: []string{},
 	}
@@ -77,7 +78,7 @@ func deliveryView(d store.Delivery) contract.Delivery {
 	if d.Plan.CutSays != "" {
 		v.CutSays = &d.Plan.CutSays
 	}
-	if d.State == "proven" {
+	if d.State == order.Proven {
 		v.Done = d.Plan.Frames
 	}
 	if d.Damaged != nil {
@@ -144,40 +145,8 @@ func (s *server) getDelivery(ctx context.Context, at ofDelivery, _ none) (contra
 	return v, nil
 }
 
-func (s *server) cancelDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
-	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepCancel)
-	if err != nil {
-		return contract.Delivery{}, err
-	}
-	return deliveryView(d), nil
-}
-
-func (s *server) retryDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
-	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepRetry)
-	if err != nil {
-		return contract.Delivery{}, err
-	}
-	return deliveryView(d), nil
-}
-
 func (s *server) deliverAgain(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
 	d, err := s.app.DeliverAgain(ctx, at.Delivery)
-	if err != nil {
-		return contract.Delivery{}, err
-	}
-	return deliveryView(d), nil
-}
-
-func (s *server) holdDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
-	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepHold)
-	if err != nil {
-		return contract.Delivery{}, err
-	}
-	return deliveryView(d), nil
-}
-
-func (s *server) nextDelivery(ctx context.Context, at ofDelivery, _ none) (contract.Delivery, error) {
-	d, err := s.app.DeliveryStep(ctx, at.Delivery, app.StepNext)
 	if err != nil {
 		return contract.Delivery{}, err
 	}

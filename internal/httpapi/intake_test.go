@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/core/source"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
@@ -287,8 +288,8 @@ func TestMonoSets(t *testing.T) {
 		_ = json.Unmarshal(raw, &out) // a list when it went well
 		return out
 	}
-	order := map[string]any{"takes": []any{id}, "packing": "poly"}
-	require.Equal(t, 409, s.call("POST", "/api/productions/"+p+"/writings", order, nil))
+	asked := map[string]any{"takes": []any{id}, "packing": "poly"}
+	require.Equal(t, 409, s.call("POST", "/api/productions/"+p+"/writings", asked, nil))
 	assert.Equal(t, "choose_remedy", edit(422, cell("accepted", true, nil))["code"])
 	edit(200, cell("accepted", true, false), cell("length_remedy", "pad", ""))
 	ts = s.takes(p)
@@ -306,10 +307,10 @@ func TestMonoSets(t *testing.T) {
 	var list contract.WritingPage
 	s.call("POST", "/api/productions/"+p+"/writings", map[string]any{"takes": []any{id}, "packing": "mono", "preview": true, "pattern": "{name}_{label}"}, &planned)
 	assert.Equal(t, "M-1_Ls.wav", planned[0].Files[4].Name)
-	require.Equal(t, 202, s.call("POST", "/api/productions/"+p+"/writings", order, &ordered))
+	require.Equal(t, 202, s.call("POST", "/api/productions/"+p+"/writings", asked, &ordered))
 	require.Eventually(t, func() bool {
 		s.call("GET", "/api/productions/"+p+"/writings", nil, &list)
-		return list.Items[0].State == contract.WritingStateProven
+		return list.Items[0].State == order.Proven
 	}, time.Minute, 20*time.Millisecond)
 	assert.Contains(t, list.Items[0].Files[0].Proof, "6 channels of 48000 samples")
 	answer, err := http.Get(s.url + "/api/writings/" + list.Items[0].Id.String() + "/files/0")

@@ -1,6 +1,10 @@
 package httpapi
 
-import "github.com/google/uuid"
+import (
+	"zestyloom/core/order"
+
+	"github.com/google/uuid"
+)
 
 // handlers are who does the operations of the contract, by their ids there.
 func (s *server) handlers() map[string]handler {
@@ -58,10 +62,6 @@ func (s *server) handlers() map[string]handler {
 		"listWritings":        handle(s.listWritings),
 		"orderWritings":       handle(s.orderWritings),
 		"getWritingsZip":      handle(s.getWritingsZip),
-		"retryWriting":        handle(s.retryWriting),
-		"holdWriting":         handle(s.holdWriting),
-		"nextWriting":         handle(s.nextWriting),
-		"cancelWriting":       handle(s.cancelWriting),
 		"downloadWriting":     handle(s.downloadWriting),
 		"getHashList":         handle(s.getHashList),
 		"getSoundReport":      handle(s.getSoundReport),
@@ -105,10 +105,6 @@ func (s *server) handlers() map[string]handler {
 		"listLaybacks":        handle(s.listLaybacks),
 		"layBack":             handle(s.layBack),
 		"stopLayback":         handle(s.stopLayback),
-		"retryPrint":          handle(s.retryPrint),
-		"holdPrint":           handle(s.holdPrint),
-		"nextPrint":           handle(s.nextPrint),
-		"cancelPrint":         handle(s.cancelPrint),
 		"getSounding":         handle(s.getSounding),
 		"getWays":             handle(s.getWays),
 		"keepWeave":           handle(s.keepWeave),
@@ -135,14 +131,11 @@ func (s *server) handlers() map[string]handler {
 		"orderDelivery":       handle(s.orderDelivery),
 		"listDeliveries":      handle(s.listDeliveries),
 		"listQueue":           handle(s.listQueue),
+		"takeStep":            handle(s.takeStep),
 		"orderQueue":          handle(s.orderQueue),
 		"getDelivery":         handle(s.getDelivery),
-		"cancelDelivery":      handle(s.cancelDelivery),
-		"retryDelivery":       handle(s.retryDelivery),
 		"deliverAgain":        handle(s.deliverAgain),
 		"getOrigins":          handle(s.getOrigins),
-		"holdDelivery":        handle(s.holdDelivery),
-		"nextDelivery":        handle(s.nextDelivery),
 		"takeBack":            handle(s.takeBack),
 		"getPaper":            handle(s.getPaper),
 		"getDeliveryZip":      handle(s.getDeliveryZip),
@@ -180,8 +173,9 @@ type (
 	ofList struct {
 		List uuid.UUID `path:"list"`
 	}
-	ofPrint struct {
-		Print uuid.UUID `path:"print"`
+	ofOrderStep struct {
+		Order uuid.UUID  `path:"order"`
+		Step  order.Move `path:"step"`
 	}
 	ofProduction struct {
 		Production uuid.UUID `path:"production"`
@@ -209,9 +203,6 @@ type (
 	}
 	ofTreatment struct {
 		Treatment uuid.UUID `path:"treatment"`
-	}
-	ofWriting struct {
-		Writing uuid.UUID `path:"writing"`
 	}
 	ofWritingIndex struct {
 		Writing uuid.UUID `path:"writing"`

@@ -5,7 +5,6 @@ import (
 	"net/http"
 
 	"zestyloom/core/printing"
-	"zestyloom/internal/app"
 	"zestyloom/internal/httpapi/contract"
 )
 
@@ -28,7 +27,7 @@ func (s *server) orderPrints(ctx context.Context, at ofReel, b contract.PrintOrd
 	}
 	out := []contract.Print{}
 	for _, row := range rows {
-		v := printView(row.Body)
+		v := printView(row.Plan)
 		v.Id = &row.ID
 		out = append(out, v)
 	}
@@ -43,20 +42,4 @@ func printView(p printing.Print) contract.Print {
 		v.Channels = append(v.Channels, c.Name)
 	}
 	return v
-}
-
-func (s *server) retryPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepRetry)
-}
-
-func (s *server) holdPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepHold)
-}
-
-func (s *server) nextPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepNext)
-}
-
-func (s *server) cancelPrint(ctx context.Context, at ofPrint, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "print", at.Print, app.StepCancel)
 }

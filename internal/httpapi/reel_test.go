@@ -21,6 +21,7 @@ import (
 
 	"zestyloom/core/attest"
 	"zestyloom/core/audio"
+	"zestyloom/core/order"
 	"zestyloom/core/source"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
@@ -145,9 +146,9 @@ func TestDeliveryToProof(t *testing.T) {
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
 	require.Len(t, specs, 17)
 	require.Equal(t, "Stem master, three stereo stems", specs[0].Spec.Name)
-	order := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}", "accept": []string{"no_stem", "output_silent"}}
+	asked := map[string]any{"spec": specs[0].Id, "packing": "poly", "pattern": "{production}-{reel}", "accept": []string{"no_stem", "output_silent"}}
 	var pre contract.Preflight
-	require.Equal(t, 200, s.call("POST", path+"/preflight", order, &pre))
+	require.Equal(t, 200, s.call("POST", path+"/preflight", asked, &pre))
 	assert.False(t, pre.Stops)
 	assert.Equal(t, "Test-Reel 1.wav", pre.Files[0].Name)
 	var codes []string
@@ -163,16 +164,16 @@ func TestDeliveryToProof(t *testing.T) {
 	assert.Contains(t, stands.Detail, "accept")
 	events := s.listen(p)
 	var d contract.Delivery
-	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &d))
+	require.Equal(t, 202, s.call("POST", path+"/deliveries", asked, &d))
 	get := func() contract.Delivery {
 		var d2 contract.Delivery
 		require.Equal(t, 200, s.call("GET", "/api/deliveries/"+d.Id.String(), nil, &d2))
 		return d2
 	}
 	d = until(t, "a proven delivery", get, func(d contract.Delivery) bool {
-		return d.State == contract.DeliveryStateProven || d.State == contract.DeliveryStateFailed
+		return d.State == order.Proven || d.State == order.Failed
 	})
-	require.Equal(t, contract.DeliveryStateProven, d.State, "%+v", d.Error)
+	require.Equal(t, order.Proven, d.State, "%+v", d.Error)
 	assert.True(t, d.Proof.Passed)
 	var kinds []string
 	until(t, "its events", func() []string {
@@ -216,7 +217,7 @@ func TestDeliveryToProof(t *testing.T) {
 	// A master of another width than the spec's is refused, whatever the browser showed.
 	require.Equal(t, 200, s.call("POST", path+"/width", map[string]any{"version": s.reel(p).Version, "outputs": 5}, nil))
 	var problem contract.Problem
-	assert.Equal(t, 422, s.call("POST", path+"/deliveries", order, &problem))
+	assert.Equal(t, 422, s.call("POST", path+"/deliveries", asked, &problem))
 	assert.Equal(t, "width", problem.Code)
 }
 

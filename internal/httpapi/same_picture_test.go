@@ -164,11 +164,11 @@ func (s *server) picturedOver(t *testing.T, clip, take string, rate timecode.Rat
 	var specs []contract.Spec
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
 	k := slices.IndexFunc(specs, func(k contract.Spec) bool { return k.Spec.Name == "Picture with six channels in four streams" })
-	order := map[string]any{"spec": specs[k].Id, "picture": files.Items[i].Id, "black": black, "accept": accept[:2]}
+	asked := map[string]any{"spec": specs[k].Id, "picture": files.Items[i].Id, "black": black, "accept": accept[:2]}
 	if asks {
 		var problem contract.Problem
-		require.Equal(t, 422, s.call("POST", path+"/deliveries", order, &problem), "what lies beyond the picture is asked")
+		require.Equal(t, 422, s.call("POST", path+"/deliveries", asked, &problem), "what lies beyond the picture is asked")
 	}
-	order["accept"] = accept
-	return s.ordered(t, path, order, "web.mov")
+	asked["accept"] = accept
+	return s.ordered(t, path, asked, "web.mov")
 }

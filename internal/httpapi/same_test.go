@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/audio"
+	"zestyloom/core/order"
 	"zestyloom/core/source"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
@@ -203,23 +204,23 @@ func (s *server) deliveredOver(t *testing.T, paths []string, asks, yes bool, tem
 	var specs []contract.Spec
 	require.Equal(t, 200, s.call("GET", "/api/specs", nil, &specs))
 	k := slices.IndexFunc(specs, func(k contract.Spec) bool { return k.Spec.Name == spec })
-	order := map[string]any{"spec": specs[k].Id, "accept": []string{"output_silent", "no_stem"}}
+	body := map[string]any{"spec": specs[k].Id, "accept": []string{"output_silent", "no_stem"}}
 	s.call("POST", path+"/edits", map[string]any{"version": s.reel(p).Version, "what": "start", "actions": []any{map[string]any{"set_start": map[string]any{}}}}, nil)
-	return decoded(t, s.ordered(t, path, order, "web.wav"))
+	return decoded(t, s.ordered(t, path, body, "web.wav"))
 }
 
 // ordered orders a delivery of a reel, waits until it is proven, and fetches its first file.
-func (s *server) ordered(t *testing.T, path string, order any, name string) string {
+func (s *server) ordered(t *testing.T, path string, asked any, name string) string {
 	var made contract.Delivery
-	require.Equal(t, 202, s.call("POST", path+"/deliveries", order, &made))
+	require.Equal(t, 202, s.call("POST", path+"/deliveries", asked, &made))
 	made = until(t, "a proven delivery", func() contract.Delivery {
 		var now contract.Delivery
 		s.call("GET", "/api/deliveries/"+made.Id.String(), nil, &now)
 		return now
 	}, func(d contract.Delivery) bool {
-		return d.State == contract.DeliveryStateProven || d.State == contract.DeliveryStateFailed
+		return d.State == order.Proven || d.State == order.Failed
 	})
-	require.Equal(t, contract.DeliveryStateProven, made.State, "%+v", made.Error)
+	require.Equal(t, order.Proven, made.State, "%+v", made.Error)
 	resp, err := http.Get(s.url + "/api/deliveries/" + made.Id.String() + "/files/0")
 	require.NoError(t, err)
 	defer resp.Body.Close()

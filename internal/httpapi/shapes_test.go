@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
 	"zestyloom/core/loudness"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/spatial"
 	"zestyloom/core/timecode"
@@ -42,6 +43,7 @@ var coreTypes = func() map[string]reflect.Type {
 		reflect.TypeFor[delivery.Programme](), reflect.TypeFor[delivery.Segment](), reflect.TypeFor[delivery.Asked](), reflect.TypeFor[delivery.FileGroup](),
 		reflect.TypeFor[delivery.Tone](), reflect.TypeFor[delivery.Check](), reflect.TypeFor[delivery.ChannelProof](), reflect.TypeFor[delivery.FileProof](),
 		reflect.TypeFor[spatial.Position](), reflect.TypeFor[delivery.Measure](), reflect.TypeFor[delivery.Sum](), reflect.TypeFor[delivery.Proof](), reflect.TypeFor[delivery.Used](), reflect.TypeFor[delivery.Origin](),
+		reflect.TypeFor[order.State](), reflect.TypeFor[[]order.Move](),
 	} {
 		out[t.String()] = t
 	}
@@ -212,4 +214,27 @@ func TestSchemasAreTheTypesThatTheyStandFor(t *testing.T) {
 		walked++
 	}
 	assert.Greater(t, walked, 40)
+}
+
+// The contract tells of every state and kind of orders that there is, and of every step that a person can take.
+func TestTheContractHasTheTableOfOrders(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	require.NoError(t, err)
+	schemas := doc.Components.Schemas
+	var states, kinds, steps []any
+	for _, s := range order.States {
+		states = append(states, string(s))
+		for _, m := range s.Steps() {
+			if !slices.Contains(steps, any(string(m))) {
+				steps = append(steps, string(m))
+			}
+		}
+	}
+	for k := range order.Kinds {
+		kinds = append(kinds, string(k))
+	}
+	assert.ElementsMatch(t, states, schemas["OrderState"].Value.Enum)
+	assert.ElementsMatch(t, kinds, schemas["Order"].Value.Properties["kind"].Value.Enum)
+	assert.ElementsMatch(t, steps, schemas["OrderSteps"].Value.Items.Value.Enum)
+	assert.ElementsMatch(t, steps, doc.Paths.Find("/api/orders/{order}/{step}").Parameters.GetByInAndName("path", "step").Schema.Value.Enum)
 }

@@ -186,11 +186,11 @@ func writings(rows []store.Writing) ([]contract.Writing, error) {
 	out := []contract.Writing{}
 	for _, row := range rows {
 		var w app.Writing
-		if err := json.Unmarshal(row.Body, &w); err != nil {
+		if err := json.Unmarshal(row.Plan, &w); err != nil {
 			return nil, err
 		}
 		v := contract.Writing{
-			Id: row.ID, Take: row.TakeName, Packing: string(w.Packing), State: contract.WritingState(row.State), Files: []contract.WrittenFile{}, Left: append([]string{}, w.Left...),
+			Id: row.ID, Take: row.Name, Packing: string(w.Packing), State: row.State, Steps: row.State.Steps(), Files: []contract.WrittenFile{}, Left: append([]string{}, w.Left...),
 			Error: contract.Snag{Code: row.ErrorCode, Message: row.ErrorMessage},
 		}
 		for i, o := range w.Outs {
@@ -224,22 +224,6 @@ func proofWords(p poly.FileProof) string {
 		}
 	}
 	return p.Wrong[0]
-}
-
-func (s *server) retryWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepRetry)
-}
-
-func (s *server) holdWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepHold)
-}
-
-func (s *server) nextWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepNext)
-}
-
-func (s *server) cancelWriting(ctx context.Context, at ofWriting, _ none) (none, error) {
-	return none{}, s.app.TakeStep(ctx, "writing", at.Writing, app.StepCancel)
 }
 
 func (s *server) downloadWriting(ctx context.Context, at ofWritingIndex, _ none) (proven, error) {

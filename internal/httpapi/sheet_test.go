@@ -16,6 +16,7 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/mhl"
+	"zestyloom/core/order"
 	"zestyloom/core/wave"
 	"zestyloom/internal/httpapi/contract"
 	"zestyloom/internal/testmedia"
@@ -185,8 +186,8 @@ func TestWritingsOverHTTP(t *testing.T) {
 	done := until(t, "the proof", func() contract.Writing {
 		require.Equal(t, 200, s.call("GET", path, nil, &page))
 		return page.Items[0]
-	}, func(w contract.Writing) bool { return w.State == "proven" || w.State == "failed" })
-	require.Equal(t, contract.WritingState("proven"), done.State, done.Error.Message)
+	}, func(w contract.Writing) bool { return w.State == order.Proven || w.State == order.Failed })
+	require.Equal(t, order.Proven, done.State, done.Error.Message)
 	require.Len(t, done.Files, 1)
 	status, head, b := s.get("/api/writings/" + done.Id.String() + "/files/0")
 	require.Equal(t, 200, status)
@@ -195,7 +196,7 @@ func TestWritingsOverHTTP(t *testing.T) {
 	status, _, _ = s.get("/api/writings/" + done.Id.String() + "/files/1")
 	assert.Equal(t, 404, status)
 	assert.Equal(t, 422, s.call("POST", path, contract.WritingOrder{Takes: []uuid.UUID{tk.Id}, Packing: "mono", Pattern: ptr("same")}, nil), "eight files of one name")
-	assert.Equal(t, 409, s.call("POST", "/api/writings/"+done.Id.String()+"/retry", nil, nil), "it did not fail")
+	assert.Equal(t, 409, s.call("POST", "/api/orders/"+done.Id.String()+"/retry", nil, nil), "it did not fail")
 }
 
 // What is empty or off is left out, and said, unless it is asked for; names are those of now; all comes in one archive.
@@ -216,29 +217,29 @@ func TestWritingsLeaveOutWhatIsEmpty(t *testing.T) {
 	}
 	sheet(tk.Strands[2].Id, "off", true)
 	writings := "/api/productions/" + p + "/writings"
-	order := func(preview, all bool) (ws []contract.Writing) {
+	asked := func(preview, all bool) (ws []contract.Writing) {
 		want := map[bool]int{true: 200, false: 202}[preview]
 		require.Equal(t, want, s.call("POST", writings, map[string]any{"takes": []any{tk.Id}, "packing": "mono", "pattern": "{name}_{channel}_{label}", "preview": preview, "all": all}, &ws))
 		return ws
 	}
-	plan := order(true, false)
+	plan := asked(true, false)
 	assert.Equal(t, []string{"2: empty", "3: off"}, plan[0].Left)
 	require.Len(t, plan[0].Files, 1)
 	assert.Equal(t, "three_1.wav", plan[0].Files[0].Name)
 	sheet(tk.Strands[0].Id, "label", "Boom")
-	assert.Equal(t, "three_1_Boom.wav", order(true, false)[0].Files[0].Name)
-	all := order(true, true)
+	assert.Equal(t, "three_1_Boom.wav", asked(true, false)[0].Files[0].Name)
+	all := asked(true, true)
 	assert.Empty(t, all[0].Left)
 	assert.Len(t, all[0].Files, 3)
 
-	order(false, false)
-	order(false, true)
+	asked(false, false)
+	asked(false, true)
 	var page contract.WritingPage
 	until(t, "both proofs", func() int {
 		require.Equal(t, 200, s.call("GET", writings, nil, &page))
 		n := 0
 		for _, w := range page.Items {
-			if w.State == "proven" {
+			if w.State == order.Proven {
 				n++
 			}
 		}

@@ -9,8 +9,8 @@ import (
 
 var deliver = work[app.DeliverJob]{
 	queue: deliveryQueue,
-	do:    func(ctx context.Context, a *app.App, j app.DeliverJob) error { return a.Deliver(ctx, j.Delivery) },
+	do:    func(ctx context.Context, a *app.App, j app.DeliverJob) error { return a.Make(ctx, j.Delivery) },
 	refuse: func(ctx context.Context, a *app.App, j app.DeliverJob, why *snag.Refusal) error {
-		return a.FailDelivery(ctx, j.Delivery, why)
+		return a.FailOrder(ctx, j.Delivery, why)
 	},
 }

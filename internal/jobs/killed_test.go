@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/edit"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 	"zestyloom/internal/app"
@@ -160,7 +161,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	d, err := a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: accepted})
 	require.NoError(t, err)
-	dir := folder.Delivery(d.ID)
+	dir := folder.Order(order.Delivery, d.ID)
 	final := filepath.Join(dir, "*", "Killed.wav")
 	until(t, "a render under way", func() bool {
 		parts, err := filepath.Glob(filepath.Join(dir, "*", ".*.part"))
@@ -178,14 +179,14 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	assert.Empty(t, whole, "nothing stands under its final name until it is whole")
 	row, err := st.Delivery(ctx, d.ID)
 	require.NoError(t, err)
-	require.Equal(t, "rendering", row.State)
+	require.Equal(t, order.Making, row.State)
 
 	worker(t, bin, url, home)
 	until(t, "a proven delivery by another worker", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
 		require.NoError(t, err)
-		require.NotEqual(t, "failed", row.State, row.ErrorMessage)
-		return row.State == "proven"
+		require.NotEqual(t, order.Failed, row.State, row.ErrorMessage)
+		return row.State == order.Proven
 	})
 	assert.True(t, row.Proof.Passed)
 	left := func() []string {
@@ -208,7 +209,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	d, err = a.OrderDelivery(ctx, r.ID, app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Pattern: "{production}", Accept: accepted})
 	require.NoError(t, err)
-	dir = folder.Delivery(d.ID)
+	dir = folder.Order(order.Delivery, d.ID)
 	attempt := func() uuid.UUID {
 		row, err = st.Delivery(ctx, d.ID)
 		require.NoError(t, err)
@@ -221,7 +222,7 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	before := attempt()
 	_, err = st.Pool.Exec(ctx, `SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND granted AND objsubid = 2 AND database = (SELECT oid FROM pg_database WHERE datname = current_database())`)
 	require.NoError(t, err)
-	until(t, "a proven delivery after the session was lost", func() bool { return attempt() != uuid.Nil && row.State == "proven" })
+	until(t, "a proven delivery after the session was lost", func() bool { return attempt() != uuid.Nil && row.State == order.Proven })
 	assert.NotEqual(t, before, *row.Attempt, "another attempt")
 	until(t, "an end of the first attempt's files", func() bool { return len(left()) == 1 })
 	path, err := a.DeliveredFile(ctx, d.ID, 0)
@@ -245,30 +246,30 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	until(t, "a second render", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
 		require.NoError(t, err)
-		return row.State == "rendering"
+		return row.State == order.Making
 	})
-	_, err = a.DeliveryStep(ctx, d.ID, app.StepCancel)
+	_, err = a.TakeStep(ctx, d.ID, order.Cancel)
 	require.NoError(t, err)
 	until(t, "its files' removal", func() bool {
-		_, err := os.Stat(folder.Delivery(d.ID))
+		_, err := os.Stat(folder.Order(order.Delivery, d.ID))
 		return os.IsNotExist(err)
 	})
 	row, err = st.Delivery(ctx, d.ID)
 	require.NoError(t, err)
-	assert.Equal(t, "cancelled", row.State)
-	_, err = a.DeliveryStep(ctx, d.ID, app.StepCancel)
+	assert.Equal(t, order.Cancelled, row.State)
+	_, err = a.TakeStep(ctx, d.ID, order.Cancel)
 	require.Error(t, err, "it has ended")
-	_, err = a.DeliveryStep(ctx, d.ID, app.StepRetry)
+	_, err = a.TakeStep(ctx, d.ID, order.Retry)
 	require.NoError(t, err)
 	until(t, "the delivery made again", func() bool {
 		row, err = st.Delivery(ctx, d.ID)
 		require.NoError(t, err)
-		return row.State == "proven"
+		return row.State == order.Proven
 	})
 	assert.Len(t, row.Proof.Files, 6)
 
 	// What waits changes places, goes first, and is held; what is being made is held, leaves nothing, and begins anew.
-	order := func(span int64) store.Delivery {
+	asked := func(span int64) store.Delivery {
 		o := app.DeliveryOrder{Spec: specs[0].ID, Packing: "poly", Accept: accepted}
 		if span > 0 {
 			from, _ := r.Doc.Span()
@@ -279,19 +280,23 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 		require.NoError(t, err)
 		return d
 	}
-	long := order(0)
+	long := asked(0)
 	until(t, "a third render", func() bool {
 		row, err = st.Delivery(ctx, long.ID)
 		require.NoError(t, err)
-		return row.State == "rendering"
+		return row.State == order.Making
 	})
-	one, two, three, four := order(4800), order(4800), order(4800), order(4800)
+	step := func(id uuid.UUID, by order.Move) error {
+		_, err := a.TakeStep(ctx, id, by)
+		return err
+	}
+	one, two, three, four := asked(4800), asked(4800), asked(4800), asked(4800)
 	listed := func() (ids []uuid.UUID) {
-		list, err := st.Makings(ctx, r.ProductionID)
+		list, err := st.Unfinished(ctx, r.ProductionID)
 		require.NoError(t, err)
 		for _, m := range list {
 			assert.Equal(t, specs[0].Name, m.Name)
-			assert.Equal(t, "delivery", m.Kind)
+			assert.Equal(t, order.Delivery, m.Kind)
 			ids = append(ids, m.ID)
 		}
 		return ids
@@ -299,27 +304,27 @@ func TestAKilledWorkerLosesNothing(t *testing.T) {
 	assert.Equal(t, []uuid.UUID{long.ID, one.ID, two.ID, three.ID, four.ID}, listed())
 	require.NoError(t, a.ReorderQueue(ctx, r.ProductionID, []uuid.UUID{three.ID, long.ID, uuid.New(), one.ID}), "what is being made or unknown is left out")
 	assert.Equal(t, []uuid.UUID{long.ID, three.ID, two.ID, one.ID, four.ID}, listed(), "what is not named stays where it is")
-	require.NoError(t, a.TakeStep(ctx, "delivery", four.ID, app.StepNext))
+	require.NoError(t, step(four.ID, order.Next))
 	assert.Equal(t, []uuid.UUID{long.ID, four.ID, three.ID, two.ID, one.ID}, listed())
-	require.NoError(t, a.TakeStep(ctx, "delivery", two.ID, app.StepHold))
-	require.NoError(t, a.TakeStep(ctx, "delivery", long.ID, app.StepHold))
+	require.NoError(t, step(two.ID, order.Hold))
+	require.NoError(t, step(long.ID, order.Hold))
 	until(t, "the end of what is not held", func() bool { return len(listed()) == 2 })
 	assert.ElementsMatch(t, []uuid.UUID{long.ID, two.ID}, listed())
 	var began []time.Time
 	for _, d := range []store.Delivery{four, three, one} {
 		row, err = st.Delivery(ctx, d.ID)
 		require.NoError(t, err)
-		assert.Equal(t, "proven", row.State, row.ErrorMessage)
+		assert.Equal(t, order.Proven, row.State, row.ErrorMessage)
 		began = append(began, *row.BeganAt)
 	}
 	assert.True(t, began[0].Before(began[1]) && began[1].Before(began[2]), "made in the order that was asked for: %v", began)
-	assert.NoDirExists(t, folder.Delivery(long.ID), "nothing is left of what was held in its midst")
-	require.NoError(t, a.TakeStep(ctx, "delivery", two.ID, app.StepNext))
+	assert.NoDirExists(t, folder.Order(order.Delivery, long.ID), "nothing is left of what was held in its midst")
+	require.NoError(t, step(two.ID, order.Next))
 	until(t, "what was held and goes next", func() bool {
 		row, err = st.Delivery(ctx, two.ID)
 		require.NoError(t, err)
-		return row.State == "proven"
+		return row.State == order.Proven
 	})
-	require.NoError(t, a.TakeStep(ctx, "delivery", long.ID, app.StepCancel))
+	require.NoError(t, step(long.ID, order.Cancel))
 	assert.Empty(t, listed())
 }

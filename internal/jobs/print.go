@@ -9,8 +9,8 @@ import (
 
 var makePrint = work[app.PrintJob]{
 	queue: printQueue,
-	do:    func(ctx context.Context, a *app.App, j app.PrintJob) error { return a.Print(ctx, j.Print) },
+	do:    func(ctx context.Context, a *app.App, j app.PrintJob) error { return a.Make(ctx, j.Print) },
 	refuse: func(ctx context.Context, a *app.App, j app.PrintJob, why *snag.Refusal) error {
-		return a.FailPrint(ctx, j.Print, why)
+		return a.FailOrder(ctx, j.Print, why)
 	},
 }

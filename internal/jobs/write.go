@@ -9,8 +9,8 @@ import (
 
 var write = work[app.WriteJob]{
 	queue: writingQueue,
-	do:    func(ctx context.Context, a *app.App, j app.WriteJob) error { return a.Write(ctx, j.Writing) },
+	do:    func(ctx context.Context, a *app.App, j app.WriteJob) error { return a.Make(ctx, j.Writing) },
 	refuse: func(ctx context.Context, a *app.App, j app.WriteJob, why *snag.Refusal) error {
-		return a.FailWriting(ctx, j.Writing, why)
+		return a.FailOrder(ctx, j.Writing, why)
 	},
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/order"
 	"zestyloom/core/wholefile"
 )
 
@@ -36,7 +37,7 @@ func TestMediaIsClosedToOthers(t *testing.T) {
 	assert.EqualValues(t, 0o440, mode(sealed), "read-only it stays")
 	assert.EqualValues(t, 0o750, mode(filepath.Dir(old)).Perm())
 
-	own, err := f.Attempt(f.Delivery(uuid.New()), uuid.New())
+	own, err := f.Attempt(f.Order(order.Delivery, uuid.New()), uuid.New())
 	require.NoError(t, err)
 	assert.EqualValues(t, 0o750, mode(own).Perm())
 	w, err := wholefile.Create(filepath.Join(own, "master.wav"), false)

@@ -7,13 +7,16 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
 	"zestyloom/core/naming"
+	"zestyloom/core/order"
 	"zestyloom/core/wholefile"
 )
 
@@ -28,7 +31,7 @@ func Open(root string) (*Folder, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range []string{Originals, Summaries, Deliveries, "uploads", Writings, Prints} {
+	for _, d := range slices.AppendSeq([]string{Originals, Summaries, "uploads"}, maps.Values(order.Kinds)) {
 		if err := wholefile.EnsureFolder(filepath.Join(root, d)); err != nil {
 			return nil, fmt.Errorf("the media folder can't be made: %w", err)
 		}
@@ -85,9 +88,14 @@ func Modified(path string) (at time.Time, err error) {
 	return st.ModTime(), nil
 }
 
-// Delivery is the folder of a delivery's files.
-func (f *Folder) Delivery(id uuid.UUID) string {
-	return filepath.Join(f.root, Deliveries, id.String())
+// Order is the folder of what an order becomes.
+func (f *Folder) Order(kind order.Kind, id uuid.UUID) string {
+	return filepath.Join(f.root, order.Kinds[kind], id.String())
+}
+
+// RemoveOrder removes it.
+func (f *Folder) RemoveOrder(kind order.Kind, id uuid.UUID) error {
+	return os.RemoveAll(f.Order(kind, id))
 }
 
 // Working is where the sound of a file with pictures is kept, and with it its small picture and the
@@ -96,21 +104,6 @@ func (f *Folder) Working(id uuid.UUID) (sound, proxy, strip string) {
 	dir := filepath.Join(Originals, id.String())
 	return filepath.Join(dir, ".working.wav"), filepath.Join(dir, ".proxy.mp4"), filepath.Join(dir, ".strip.jpg")
 }
-
-// Writing is the folder of a take written out.
-func (f *Folder) Writing(id uuid.UUID) string { return filepath.Join(f.root, Writings, id.String()) }
-
-// Print is the folder of a print, until it is taken in.
-func (f *Folder) Print(id uuid.UUID) string { return filepath.Join(f.root, Prints, id.String()) }
-
-// RemovePrint removes what is left of a print that was not taken in.
-func (f *Folder) RemovePrint(id uuid.UUID) error { return os.RemoveAll(f.Print(id)) }
-
-// RemoveDelivery removes a delivery's files.
-func (f *Folder) RemoveDelivery(id uuid.UUID) error { return os.RemoveAll(f.Delivery(id)) }
-
-// RemoveWriting removes what a take was written out as.
-func (f *Folder) RemoveWriting(id uuid.UUID) error { return os.RemoveAll(f.Writing(id)) }
 
 // Adopt gives a finished upload its place, where it may be already. Where a file can have two names its upload's
 // stays until Forget.

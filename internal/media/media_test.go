@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/mhl"
+	"zestyloom/core/order"
 	"zestyloom/core/picture"
 	"zestyloom/core/safely"
 	"zestyloom/core/snag"
@@ -92,7 +93,7 @@ func TestRoom(t *testing.T) {
 // Attempts write apart, one of them is kept, and sealed read-only.
 func TestAttempts(t *testing.T) {
 	f, _ := folder(t)
-	dir := f.Delivery(uuid.New())
+	dir := f.Order(order.Delivery, uuid.New())
 	one, two := uuid.New(), uuid.New()
 	for _, id := range []uuid.UUID{one, two} {
 		own, err := f.Attempt(dir, id)

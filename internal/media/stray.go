@@ -16,12 +16,9 @@ import (
 
 // Places of the folder whose entries are named by the rows that they belong to.
 const (
-	Originals  = "originals"
-	Summaries  = "summaries"
-	Deliveries = "deliveries"
-	Writings   = "writings"
-	Prints     = "prints"
-	found      = "found"
+	Originals = "originals"
+	Summaries = "summaries"
+	found     = "found" // and those of order.Kinds
 )
 
 // How long things that nobody knows are kept.

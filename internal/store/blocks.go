@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/blockhash"
+	"zestyloom/core/order"
 )
 
 // SaveBlocks keeps the hashes of a file's blocks, by the hash of the whole file.
@@ -39,7 +40,8 @@ func (q Queries) FileDue(ctx context.Context, before time.Time, shelf bool) (Fil
 // DeliveryDue finds the proven delivery that was last read and compared before a time, the one that has waited longest;
 // ErrNotFound where there is none.
 func (q Queries) DeliveryDue(ctx context.Context, before time.Time) (Delivery, error) {
-	return one[Delivery](ctx, q, `SELECT `+deliveryColumns+` FROM deliveries WHERE state = 'proven' AND coalesce(checked_at, finished_at) < $1 ORDER BY coalesce(checked_at, finished_at), id LIMIT 1`, before)
+	return one[Delivery](ctx, q, `SELECT `+orderedColumns+` FROM orders o WHERE kind = $2 AND o.state = $3 AND coalesce(checked_at, finished_at) < $1 ORDER BY coalesce(checked_at, finished_at), id LIMIT 1`,
+		before, order.Delivery, order.Proven)
 }
 
 // FileChecked keeps that all of a file was read and compared just now.
@@ -54,7 +56,7 @@ func (q Queries) SetWorkingHash(ctx context.Context, id uuid.UUID, hash string) 
 
 // DeliveryChecked keeps that all of a delivery was read and compared just now.
 func (q Queries) DeliveryChecked(ctx context.Context, id uuid.UUID) error {
-	return q.exec(ctx, `UPDATE deliveries SET checked_at = clock_timestamp() WHERE id = $1`, id)
+	return q.exec(ctx, `UPDATE orders SET checked_at = clock_timestamp() WHERE id = $1`, id)
 }
 
 // Scrubbed is how far everything that is kept has been read and compared since a time.
@@ -72,7 +74,7 @@ func (q Queries) Scrubbed(ctx context.Context, since time.Time) (s Scrubbed, err
 		(SELECT count(*) AS n, count(*) FILTER (WHERE checked_at >= $1) AS done, coalesce(sum(size), 0)::bigint AS bytes, coalesce(sum(size) FILTER (WHERE checked_at >= $1), 0)::bigint AS bytes_done,
 			count(*) FILTER (WHERE lost IS NOT NULL) AS amiss, min(checked_at) AS oldest, count(*) FILTER (WHERE checked_at IS NULL) AS never FROM files WHERE state = 'ready') f,
 		(SELECT count(*) AS n, count(*) FILTER (WHERE coalesce(checked_at, finished_at) >= $1) AS done, count(*) FILTER (WHERE damaged IS NOT NULL) AS amiss, min(coalesce(checked_at, finished_at)) AS oldest
-			FROM deliveries WHERE state = 'proven') d`, since).
+			FROM orders WHERE kind = $2 AND state = $3) d`, since, order.Delivery, order.Proven).
 		Scan(&s.Files, &s.FilesDone, &s.Bytes, &s.BytesDone, &s.Deliveries, &s.DeliveriesDone, &s.Amiss, &s.Oldest)
 	return s, Tag(err)
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
@@ -58,42 +59,21 @@ func (q Queries) DueForRemoval(ctx context.Context, now time.Time) ([]Production
 	return many[Production](ctx, q, `SELECT `+productionColumns+` FROM productions WHERE removal <= $1 ORDER BY id`, now)
 }
 
-// Belongings are what a production has outside of the database, and the jobs that work on it.
-type Belongings struct {
-	Files      []uuid.UUID
-	Deliveries []uuid.UUID
-	Writings   []uuid.UUID
-	Prints     []uuid.UUID
-	Jobs       []int64
+// Belonging is something that a production has outside of the database.
+type Belonging struct {
+	ID    uuid.UUID
+	Kind  order.Kind // empty for a file
+	JobID *int64     // that works on it
 }
 
 // Belongings finds them.
-func (q Queries) Belongings(ctx context.Context, production uuid.UUID) (b Belongings, err error) {
-	type row struct {
-		ID    uuid.UUID
-		JobID *int64
-	}
-	for _, v := range []struct {
-		table string
-		to    *[]uuid.UUID
-	}{{"files", &b.Files}, {"deliveries", &b.Deliveries}, {"writings", &b.Writings}, {"prints", &b.Prints}} {
-		rows, err := many[row](ctx, q, `SELECT id, job_id FROM `+v.table+` WHERE production_id = $1`, production)
-		if err != nil {
-			return b, err
-		}
-		for _, r := range rows {
-			*v.to = append(*v.to, r.ID)
-			if r.JobID != nil {
-				b.Jobs = append(b.Jobs, *r.JobID)
-			}
-		}
-	}
-	return b, nil
+func (q Queries) Belongings(ctx context.Context, production uuid.UUID) ([]Belonging, error) {
+	return many[Belonging](ctx, q, `SELECT id, '' AS kind, job_id FROM files WHERE production_id = $1 UNION ALL SELECT id, kind, job_id FROM orders WHERE production_id = $1`, production)
 }
 
 // DeleteProduction removes a production and all that belongs to it.
 func (q Queries) DeleteProduction(ctx context.Context, id uuid.UUID) error {
-	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "writings", "prints", "laybacks", "deliveries", "edits", "reels", "label_templates", "suggestions", "syncs"} {
+	for _, table := range []string{"clocks", "declined", "watches", "hash_lists", "orders", "laybacks", "edits", "reels", "label_templates", "suggestions", "syncs"} {
 		if _, err := q.db.Exec(ctx, `DELETE FROM `+table+` WHERE production_id = $1`, id); err != nil {
 			return err
 		}

@@ -295,18 +295,3 @@ func (q Queries) Known(ctx context.Context, table string, ids []uuid.UUID) (map[
 	}
 	return known, Tag(err)
 }
-
-// Ended gives the attempt that counts of every row of deliveries or writings that has ended.
-func (q Queries) Ended(ctx context.Context, table string) (map[uuid.UUID]uuid.UUID, error) {
-	rows, err := q.db.Query(ctx, `SELECT id, coalesce(attempt, id) FROM `+pgx.Identifier{table}.Sanitize()+` WHERE state IN ('proven', 'failed', 'cancelled')`)
-	if err != nil {
-		return nil, err
-	}
-	out := map[uuid.UUID]uuid.UUID{}
-	var id, attempt uuid.UUID
-	_, err = pgx.ForEachRow(rows, []any{&id, &attempt}, func() error {
-		out[id] = attempt
-		return nil
-	})
-	return out, Tag(err)
-}

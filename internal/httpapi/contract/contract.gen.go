@@ -11,6 +11,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/edit"
 	"zestyloom/core/loudness"
+	"zestyloom/core/order"
 	"zestyloom/core/reel"
 	"zestyloom/core/spatial"
 	"zestyloom/core/timecode"
@@ -110,39 +111,6 @@ func (e DeliveryPapers) Valid() bool {
 	case Mhl:
 		return true
 	case Pdf:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for DeliveryState.
-const (
-	DeliveryStateCancelled DeliveryState = "cancelled"
-	DeliveryStateFailed    DeliveryState = "failed"
-	DeliveryStateHeld      DeliveryState = "held"
-	DeliveryStateProven    DeliveryState = "proven"
-	DeliveryStateProving   DeliveryState = "proving"
-	DeliveryStateRendering DeliveryState = "rendering"
-	DeliveryStateWaiting   DeliveryState = "waiting"
-)
-
-// Valid indicates whether the value is a known member of the DeliveryState enum.
-func (e DeliveryState) Valid() bool {
-	switch e {
-	case DeliveryStateCancelled:
-		return true
-	case DeliveryStateFailed:
-		return true
-	case DeliveryStateHeld:
-		return true
-	case DeliveryStateProven:
-		return true
-	case DeliveryStateProving:
-		return true
-	case DeliveryStateRendering:
-		return true
-	case DeliveryStateWaiting:
 		return true
 	default:
 		return false
@@ -479,60 +447,6 @@ const (
 func (e PublicKeyAlgorithm) Valid() bool {
 	switch e {
 	case Ed25519:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for QueueItemKind.
-const (
-	QueueItemKindDelivery QueueItemKind = "delivery"
-	QueueItemKindPrint    QueueItemKind = "print"
-	QueueItemKindWriting  QueueItemKind = "writing"
-)
-
-// Valid indicates whether the value is a known member of the QueueItemKind enum.
-func (e QueueItemKind) Valid() bool {
-	switch e {
-	case QueueItemKindDelivery:
-		return true
-	case QueueItemKindPrint:
-		return true
-	case QueueItemKindWriting:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for QueueItemState.
-const (
-	QueueItemStateFailed    QueueItemState = "failed"
-	QueueItemStateHeld      QueueItemState = "held"
-	QueueItemStateLaying    QueueItemState = "laying"
-	QueueItemStateProving   QueueItemState = "proving"
-	QueueItemStateRendering QueueItemState = "rendering"
-	QueueItemStateWaiting   QueueItemState = "waiting"
-	QueueItemStateWriting   QueueItemState = "writing"
-)
-
-// Valid indicates whether the value is a known member of the QueueItemState enum.
-func (e QueueItemState) Valid() bool {
-	switch e {
-	case QueueItemStateFailed:
-		return true
-	case QueueItemStateHeld:
-		return true
-	case QueueItemStateLaying:
-		return true
-	case QueueItemStateProving:
-		return true
-	case QueueItemStateRendering:
-		return true
-	case QueueItemStateWaiting:
-		return true
-	case QueueItemStateWriting:
 		return true
 	default:
 		return false
@@ -956,39 +870,6 @@ func (e WeaveRowWhat) Valid() bool {
 	case WeaveRowWhatOutput:
 		return true
 	case WeaveRowWhatTrack:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WritingState.
-const (
-	WritingStateCancelled WritingState = "cancelled"
-	WritingStateFailed    WritingState = "failed"
-	WritingStateHeld      WritingState = "held"
-	WritingStateProven    WritingState = "proven"
-	WritingStateProving   WritingState = "proving"
-	WritingStateWaiting   WritingState = "waiting"
-	WritingStateWriting   WritingState = "writing"
-)
-
-// Valid indicates whether the value is a known member of the WritingState enum.
-func (e WritingState) Valid() bool {
-	switch e {
-	case WritingStateCancelled:
-		return true
-	case WritingStateFailed:
-		return true
-	case WritingStateHeld:
-		return true
-	case WritingStateProven:
-		return true
-	case WritingStateProving:
-		return true
-	case WritingStateWaiting:
-		return true
-	case WritingStateWriting:
 		return true
 	default:
 		return false
@@ -1456,11 +1337,16 @@ type Delivery struct {
 	SignedBy *string `json:"signed_by,omitempty"`
 
 	// Sources of one delivery by itself: what it was made of
-	Sources       *[]Used       `json:"sources,omitempty"`
-	SpecName      string        `json:"spec_name"`
-	SpecVersion   int           `json:"spec_version"`
-	StartTimecode string        `json:"start_timecode"`
-	State         DeliveryState `json:"state"`
+	Sources       *[]Used `json:"sources,omitempty"`
+	SpecName      string  `json:"spec_name"`
+	SpecVersion   int     `json:"spec_version"`
+	StartTimecode string  `json:"start_timecode"`
+
+	// State proving: written, and being read back; laying: a recording already, which goes into its reel; failed: with the reason
+	State OrderState `json:"state"`
+
+	// Steps what a person can do with it, see takeStep
+	Steps OrderSteps `json:"steps"`
 
 	// Test of a span alone, to try it
 	Test bool `json:"test"`
@@ -1474,9 +1360,6 @@ type Delivery struct {
 
 // DeliveryPapers defines model for Delivery.Papers.
 type DeliveryPapers string
-
-// DeliveryState defines model for Delivery.State.
-type DeliveryState string
 
 // DeliveryOrder Example: {"packing":"poly","spec":"0190a000-0000-7000-8000-000000000001"}
 type DeliveryOrder struct {
@@ -2145,8 +2028,44 @@ type NullFigure struct {
 // OffRange a stretch of a clip's strands that is off
 type OffRange = reel.Range
 
+// Order defines model for Order.
+type Order struct {
+	BeganAt *time.Time `json:"began_at,omitempty"`
+	Error   Snag       `json:"error"`
+	Frames  int64      `json:"frames"`
+
+	// Id of the delivery, the writing or the print
+	Id   openapi_types.UUID `json:"id"`
+	Kind order.Kind         `json:"kind"`
+
+	// Name of the specification, of the take, or of what is printed
+	Name string `json:"name"`
+
+	// SampleRate of the files; 0 where it is that of the recording
+	SampleRate int `json:"sample_rate"`
+
+	// Says the reel's name, how the take is packed, or the tracks that are printed
+	Says string `json:"says"`
+
+	// State proving: written, and being read back; laying: a recording already, which goes into its reel; failed: with the reason
+	State OrderState `json:"state"`
+
+	// Steps what a person can do with it, see takeStep
+	Steps OrderSteps `json:"steps"`
+	Test  bool       `json:"test"`
+
+	// Version of the reel's deliveries to the specification; 0 for a take
+	Version int `json:"version"`
+}
+
 // OrderOffered defines model for OrderOffered.
 type OrderOffered = audio.NamedOrder
+
+// OrderState proving: written, and being read back; laying: a recording already, which goes into its reel; failed: with the reason
+type OrderState = order.State
+
+// OrderSteps what a person can do with it, see takeStep
+type OrderSteps = []order.Move
 
 // Origin defines model for Origin.
 type Origin = delivery.Origin
@@ -2327,39 +2246,6 @@ type PublicKey struct {
 
 // PublicKeyAlgorithm defines model for PublicKey.Algorithm.
 type PublicKeyAlgorithm string
-
-// QueueItem defines model for QueueItem.
-type QueueItem struct {
-	BeganAt *time.Time `json:"began_at,omitempty"`
-	Error   Snag       `json:"error"`
-	Frames  int64      `json:"frames"`
-
-	// Id of the delivery or the writing
-	Id   openapi_types.UUID `json:"id"`
-	Kind QueueItemKind      `json:"kind"`
-
-	// Name of the specification, of the take, or of what is printed
-	Name string `json:"name"`
-
-	// SampleRate of the files; 0 where it is that of the recording
-	SampleRate int `json:"sample_rate"`
-
-	// Says the reel's name, how the take is packed, or the tracks that are printed
-	Says string `json:"says"`
-
-	// State failed are takes that could not be written out, and prints; deliveries that failed are among the deliveries
-	State QueueItemState `json:"state"`
-	Test  bool           `json:"test"`
-
-	// Version of the reel's deliveries to the specification; 0 for a take
-	Version int `json:"version"`
-}
-
-// QueueItemKind defines model for QueueItem.Kind.
-type QueueItemKind string
-
-// QueueItemState failed are takes that could not be written out, and prints; deliveries that failed are among the deliveries
-type QueueItemState string
 
 // QueueOrder Example: {"order":["0192f0c0-0000-7000-8000-000000000002","0192f0c0-0000-7000-8000-000000000001"]}
 type QueueOrder struct {
@@ -3192,16 +3078,18 @@ type Writing struct {
 	Id    openapi_types.UUID `json:"id"`
 
 	// Left strands that are left out, and why
-	Left    []string     `json:"left"`
-	Packing string       `json:"packing"`
-	State   WritingState `json:"state"`
+	Left    []string `json:"left"`
+	Packing string   `json:"packing"`
+
+	// State proving: written, and being read back; laying: a recording already, which goes into its reel; failed: with the reason
+	State OrderState `json:"state"`
+
+	// Steps what a person can do with it, see takeStep
+	Steps OrderSteps `json:"steps"`
 
 	// Take its name
 	Take string `json:"take"`
 }
-
-// WritingState defines model for Writing.State.
-type WritingState string
 
 // WritingOrder Example: {"packing":"poly","preview":true,"takes":["0190a000-0000-7000-8000-000000000001"]}
 type WritingOrder struct {

@@ -44,10 +44,12 @@ export function useChooseSpec(production: string) {
     mutationFn: ({ reel, spec }: { reel: string; spec: string }) =>
       must(api.PUT("/api/reels/{reel}/spec", { params: { path: { reel } }, body: { spec } })),
     meta: { about: "Specification of the reel" },
-    onSettled: () => {
-      client.invalidateQueries({ queryKey: keys.reel(production) });
-      client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] });
-    },
+    // It is under way until the reel says so: what is chosen counts in between.
+    onSettled: () =>
+      Promise.all([
+        client.invalidateQueries({ queryKey: keys.reel(production) }),
+        client.invalidateQueries({ queryKey: [...keys.production(production), "facts"] }),
+      ]),
   });
 }
 
@@ -115,8 +117,8 @@ export function useOrigins(delivery: string, index: number, channel: number) {
   });
 }
 
-export type QueueItem = Schemas["QueueItem"];
-export type QueueStep = "cancel" | "retry" | "hold" | "next";
+export type Order = Schemas["Order"];
+export type OrderStep = Order["steps"][number];
 
 /** What is being made, waits or is held, in the order in which it is made. */
 export function useQueue(production: string) {
@@ -126,17 +128,12 @@ export function useQueue(production: string) {
   });
 }
 
-/** Cancels something of the queue, makes it again or lets it go, holds it, or puts it before all others. */
-export function useQueueStep(production: string) {
+/** Takes a step with a delivery, a writing or a print: those that it says can be taken. */
+export function useOrderStep(production: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async ({ id, kind, step }: { id: string; kind: QueueItem["kind"]; step: QueueStep }) => {
-      if (kind === "delivery")
-        await must(api.POST(`/api/deliveries/{delivery}/${step}`, { params: { path: { delivery: id } } }));
-      else if (kind === "print")
-        await must(api.POST(`/api/prints/{print}/${step}`, { params: { path: { print: id } } }));
-      else await must(api.POST(`/api/writings/{writing}/${step}`, { params: { path: { writing: id } } }));
-    },
+    mutationFn: ({ id, step }: { id: string; step: OrderStep }) =>
+      must(api.POST("/api/orders/{order}/{step}", { params: { path: { order: id, step } } })),
     meta: { about: "Queue" },
     onSettled: () => {
       client.invalidateQueries({ queryKey: keys.queue(production) });

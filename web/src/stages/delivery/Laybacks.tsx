@@ -2,10 +2,10 @@ import { useProgress } from "../../api/events";
 import { type Layback, underWay } from "../../api/lines";
 import { count, plural } from "../../format";
 import { Button, Progress } from "../../ui/controls";
-import { seals } from "./Ledger";
+import { seals } from "./seals";
 
 const states: Record<Layback["state"], { says: string; tone: string }> = {
-  playing: { says: "playing", tone: seals.rendering.tone },
+  playing: { says: "playing", tone: seals.making.tone },
   comparing: { says: "comparing", tone: seals.proving.tone },
   proven: seals.proven,
   failed: seals.failed,

@@ -1,34 +1,20 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
 import type { Delivery } from "../../api/client";
-import { useQueueStep } from "../../api/delivery";
+import { useOrderStep } from "../../api/delivery";
 import { duration, plural } from "../../format";
 import { Button } from "../../ui/controls";
 import { DispatchNote } from "./DispatchNote";
+import { seals } from "./seals";
 
-type State = Delivery["state"];
-
-/** What a state is called, in which colour, and in which weave its seal is. */
-export const seals: Record<State | "writing" | "laying", { says: string; tone: string; weave: string }> = {
-  waiting: { says: "waiting", tone: "text-quiet", weave: "weave-none" },
-  held: { says: "held", tone: "text-caution", weave: "weave-dots" },
-  rendering: { says: "being made", tone: "text-ink", weave: "weave-VO" },
-  writing: { says: "being made", tone: "text-ink", weave: "weave-VO" },
-  laying: { says: "being laid", tone: "text-ink", weave: "weave-VO" },
-  proving: { says: "reading back", tone: "text-ink", weave: "weave-VO" },
-  proven: { says: "proven", tone: "text-good", weave: "weave-MX" },
-  failed: { says: "failed", tone: "text-bad", weave: "weave-zigzag" },
-  cancelled: { says: "cancelled", tone: "text-quiet", weave: "weave-none" },
-};
-
-/** Whether a delivery is in the queue still, and not in the ledger. */
-export const unfinished = (d: Delivery) => ["waiting", "held", "rendering", "proving"].includes(d.state);
+/** Whether a delivery is in the queue still, and not in the ledger: it can be cancelled, and has not failed. */
+export const unfinished = (d: Delivery) => d.steps.includes("cancel") && !d.finished_at;
 
 /** Deliveries that have ended, as in a ledger: newest first, a row each until it is opened. */
 export function Ledger({ production, deliveries }: { production: string; deliveries: Delivery[] }) {
   const [open, setOpen] = useState<string | null>(null);
   const newest = deliveries[0];
-  const shown = open ?? (newest && (newest.state === "proven" || newest.state === "failed") ? newest.id : "");
+  const shown = open ?? (newest && newest.state !== "cancelled" ? newest.id : "");
   return (
     <ul className="flex flex-col">
       {deliveries.map((d) => (
@@ -56,7 +42,7 @@ function Row({
   open: boolean;
   onOpen: () => void;
 }) {
-  const step = useQueueStep(production);
+  const step = useOrderStep(production);
   const seal = d.damaged ? { says: "changed", tone: "text-bad", weave: "weave-zigzag" } : seals[d.state];
   const when = new Date(d.ordered_at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
   const short = new Date(d.ordered_at).toLocaleString(undefined, {
@@ -101,8 +87,8 @@ function Row({
           </time>
         </button>
         <span className="flex shrink-0 gap-1">
-          {(d.state === "failed" || d.state === "cancelled") && (
-            <Button onClick={() => step.mutate({ id: d.id, kind: "delivery", step: "retry" })}>Make it again</Button>
+          {d.steps.includes("retry") && (
+            <Button onClick={() => step.mutate({ id: d.id, step: "retry" })}>Make it again</Button>
           )}
         </span>
       </header>

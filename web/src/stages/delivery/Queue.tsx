@@ -1,9 +1,9 @@
 import { ArrowDown, ArrowUp, GripVertical } from "lucide-react";
 import { type DragEvent, type KeyboardEvent, useState } from "react";
-import { type QueueItem, type QueueStep, useQueue, useQueueStep, useReorderQueue } from "../../api/delivery";
+import { type Order, type OrderStep, useOrderStep, useQueue, useReorderQueue } from "../../api/delivery";
 import { duration } from "../../format";
 import { Button } from "../../ui/controls";
-import { seals } from "./Ledger";
+import { seals } from "./seals";
 import { Thread } from "./Thread";
 
 const packed: Record<string, string> = {
@@ -13,7 +13,7 @@ const packed: Record<string, string> = {
 };
 
 /** What a row is called, and what is said beside its name. */
-function wordsOf(q: QueueItem): [name: string, says: string] {
+function wordsOf(q: Order): [name: string, says: string] {
   switch (q.kind) {
     case "delivery":
       return [
@@ -34,11 +34,11 @@ function wordsOf(q: QueueItem): [name: string, says: string] {
 export function Queue({ production }: { production: string }) {
   const { data: queue } = useQueue(production);
   const reorder = useReorderQueue(production);
-  const step = useQueueStep(production);
+  const step = useOrderStep(production);
   const [carried, setCarried] = useState<string | null>(null);
   if (!queue || queue.length === 0) return null;
-  const waiting = (kind: QueueItem["kind"]) => queue.filter((q) => q.state === "waiting" && q.kind === kind);
-  const place = (q: QueueItem, to: number) => {
+  const waiting = (kind: Order["kind"]) => queue.filter((q) => q.state === "waiting" && q.kind === kind);
+  const place = (q: Order, to: number) => {
     const order = waiting(q.kind).map((w) => w.id);
     const from = order.indexOf(q.id);
     if (from < 0 || to < 0 || to >= order.length || from === to) return;
@@ -46,8 +46,8 @@ export function Queue({ production }: { production: string }) {
     order.splice(to, 0, q.id);
     reorder.mutate(order);
   };
-  const act = (q: QueueItem, what: QueueStep) => step.mutate({ id: q.id, kind: q.kind, step: what });
-  const drop = (onto: QueueItem) => {
+  const act = (q: Order, what: OrderStep) => step.mutate({ id: q.id, step: what });
+  const drop = (onto: Order) => {
     const q = queue.find((x) => x.id === carried);
     setCarried(null);
     if (q && q.kind === onto.kind)
@@ -83,11 +83,12 @@ export function Queue({ production }: { production: string }) {
 }
 
 /** How many of the queue are in which state, in words. */
-function counted(queue: QueueItem[]): string {
-  const of = (...states: QueueItem["state"][]) => queue.filter((q) => states.includes(q.state)).length;
+function counted(queue: Order[]): string {
+  const of = (state: Order["state"]) => queue.filter((q) => q.state === state).length;
+  const still = of("waiting") + of("held") + of("failed");
   return (
     [
-      [of("rendering", "writing", "proving", "laying"), "being made"],
+      [queue.length - still, "being made"],
       [of("waiting"), "waiting"],
       [of("held"), "held"],
       [of("failed"), "failed"],
@@ -99,12 +100,12 @@ function counted(queue: QueueItem[]): string {
 }
 
 type RowProps = {
-  item: QueueItem;
+  item: Order;
   at: number; // among those of its kind that wait; -1 where it does not wait
   of: number;
   carried: boolean;
   onPlace: (to: number) => void;
-  onStep: (what: QueueStep) => void;
+  onStep: (what: OrderStep) => void;
   onCarry: () => void;
   onDrop: () => void;
 };
@@ -112,7 +113,8 @@ type RowProps = {
 function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: RowProps) {
   const seal = seals[q.state];
   const waits = at >= 0;
-  const making = ["rendering", "writing", "proving"].includes(q.state);
+  const can = (what: OrderStep) => q.steps.includes(what);
+  const making = can("hold") && !waits;
   const [name, says] = wordsOf(q);
   const keys = (e: KeyboardEvent) => {
     if (!waits || !e.altKey || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
@@ -166,7 +168,7 @@ function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: Row
               </Button>
             </>
           )}
-          {(waits || making) && (
+          {can("hold") && (
             <Button
               title={
                 making ? "Stop it; nothing of it is left, and it begins anew when it is let go" : "Keep it waiting"
@@ -176,9 +178,10 @@ function Row({ item: q, at, of, carried, onPlace, onStep, onCarry, onDrop }: Row
               Hold
             </Button>
           )}
-          {q.state === "held" && <Button onClick={() => onStep("retry")}>Let it go</Button>}
-          {q.state === "failed" && <Button onClick={() => onStep("retry")}>Make it again</Button>}
-          <Button disabled={q.state === "laying"} onClick={() => onStep("cancel")}>
+          {can("retry") && (
+            <Button onClick={() => onStep("retry")}>{q.state === "held" ? "Let it go" : "Make it again"}</Button>
+          )}
+          <Button disabled={!can("cancel")} onClick={() => onStep("cancel")}>
             {q.state === "failed" ? "Forget it" : "Cancel"}
           </Button>
         </span>

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Download, RotateCcw } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Schemas, type Take } from "../../api/client";
+import { useOrderStep } from "../../api/delivery";
 import { useProgress } from "../../api/events";
 import { keys, useWritings } from "../../api/queries";
 import { bytes, plural } from "../../format";
@@ -9,6 +10,7 @@ import { Button, Choice, Progress, TextField } from "../../ui/controls";
 import { failing } from "../../ui/notes";
 import { Panel } from "../../ui/Panel";
 import { VirtualList } from "../../ui/VirtualList";
+import { seals } from "../delivery/seals";
 import { SnagLine } from "../intake/FileCardView";
 
 type Packing = Schemas["WritingOrder"]["packing"];
@@ -56,11 +58,7 @@ export function WritingPanel({
   const names = plan.data?.flatMap((w) => w.files.map((f) => ({ take: w.take, ...f }))) ?? [];
   const write = () =>
     order(false).then(() => client.invalidateQueries({ queryKey: keys.writings(production) }), failing("Writing out"));
-  const retry = (id: string) =>
-    must(api.POST("/api/writings/{writing}/retry", { params: { path: { writing: id } } })).then(
-      () => client.invalidateQueries({ queryKey: keys.writings(production) }),
-      failing("Writing out"),
-    );
+  const step = useOrderStep(production);
   return (
     <Panel
       open={open}
@@ -137,7 +135,7 @@ export function WritingPanel({
           </li>
         )}
         {list?.slice(0, 200).map((w) => (
-          <Written key={w.id} writing={w} onRetry={() => retry(w.id)} />
+          <Written key={w.id} writing={w} onRetry={() => step.mutate({ id: w.id, step: "retry" })} />
         ))}
       </ul>
     </Panel>
@@ -146,20 +144,18 @@ export function WritingPanel({
 
 function Written({ writing: w, onRetry }: { writing: Schemas["Writing"]; onRetry: () => void }) {
   const progress = useProgress((s) => s[w.id]);
-  const busy = w.state === "waiting" || w.state === "writing" || w.state === "proving";
+  const busy = w.steps.includes("hold"); // it waits, or is being made
   return (
     <li className="border-line/50 border-b py-1.5">
       <div className="flex items-center gap-2">
         <span className="ticket bg-raised px-2">{w.take}</span>
-        <span className={w.state === "proven" ? "text-good" : w.state === "failed" ? "text-bad" : "text-quiet"}>
-          {w.state}
-        </span>
+        <span className={seals[w.state].tone}>{seals[w.state].says}</span>
         {busy && (
           <span className="flex-1">
             <Progress label={`Writing ${w.take}`} done={progress?.done ?? 0} total={progress?.total ?? 1} say="" />
           </span>
         )}
-        {w.state === "failed" && (
+        {w.steps.includes("retry") && (
           <Button onClick={onRetry}>
             <RotateCcw size={14} aria-hidden="true" /> Again
           </Button>
