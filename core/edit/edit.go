@@ -14,6 +14,7 @@ import (
 
 	"zestyloom/core/reel"
 	"zestyloom/core/snag"
+	"zestyloom/core/union"
 )
 
 // Context is what actions need to know beside the reel.
@@ -24,7 +25,7 @@ type Context struct {
 	Frames func(strands []string) (map[string]int64, error)
 }
 
-// Action is one thing to do. Exactly one of its fields is set.
+// Action is one thing to do. Exactly one of its fields is set (core/union): an operation of a reel as it is, or what is planned.
 type Action struct {
 	AddTrack    *reel.AddTrack    `json:"add_track,omitempty"`
 	RemoveTrack *reel.RemoveTrack `json:"remove_track,omitempty"`
@@ -71,63 +72,6 @@ type planner interface {
 	plan(d *draft) error
 }
 
-// what is the field that is set: an operation as it is, or a planner; nil when none is or several are.
-func (a Action) what() (op *reel.Op, p planner) {
-	var found []func()
-	asIs := func(there bool, o reel.Op) {
-		if there {
-			found = append(found, func() { op = &o })
-		}
-	}
-	planned := func(there bool, q planner) {
-		if there {
-			found = append(found, func() { p = q })
-		}
-	}
-	asIs(a.AddTrack != nil, reel.Op{AddTrack: a.AddTrack})
-	asIs(a.RemoveTrack != nil, reel.Op{RemoveTrack: a.RemoveTrack})
-	asIs(a.MoveTrack != nil, reel.Op{MoveTrack: a.MoveTrack})
-	asIs(a.SetTrack != nil, reel.Op{SetTrack: a.SetTrack})
-	asIs(a.SetPlaced != nil, reel.Op{SetPlaced: a.SetPlaced})
-	asIs(a.SetSends != nil, reel.Op{SetSends: a.SetSends})
-	asIs(a.SetOutputs != nil, reel.Op{SetOutputs: a.SetOutputs})
-	asIs(a.SetStart != nil, reel.Op{SetStart: a.SetStart})
-	asIs(a.SetLength != nil, reel.Op{SetLength: a.SetLength})
-	asIs(a.SetRate != nil, reel.Op{SetRate: a.SetRate})
-	asIs(a.SetMarkers != nil, reel.Op{SetMarkers: a.SetMarkers})
-	asIs(a.SetPictures != nil, reel.Op{SetPictures: a.SetPictures})
-	planned(a.Route != nil, a.Route)
-	planned(a.Weave != nil, a.Weave)
-	planned(a.Cut != nil, a.Cut)
-	planned(a.Join != nil, a.Join)
-	planned(a.Trim != nil, a.Trim)
-	planned(a.Extend != nil, a.Extend)
-	planned(a.Slip != nil, a.Slip)
-	planned(a.Move != nil, a.Move)
-	planned(a.Remove != nil, a.Remove)
-	planned(a.RemoveSpan != nil, a.RemoveSpan)
-	planned(a.InsertTime != nil, a.InsertTime)
-	planned(a.Paste != nil, a.Paste)
-	planned(a.Fade != nil, a.Fade)
-	planned(a.Crossfade != nil, a.Crossfade)
-	planned(a.Set != nil, a.Set)
-	planned(a.Off != nil, a.Off)
-	planned(a.On != nil, a.On)
-	planned(a.Dip != nil, a.Dip)
-	planned(a.Home != nil, a.Home)
-	planned(a.CloseGaps != nil, a.CloseGaps)
-	planned(a.TakeApart != nil, a.TakeApart)
-	planned(a.Borrow != nil, a.Borrow)
-	planned(a.LayPicture != nil, a.LayPicture)
-	planned(a.CutPicture != nil, a.CutPicture)
-	planned(a.Printed != nil, a.Printed)
-	if len(found) != 1 {
-		return nil, nil
-	}
-	found[0]()
-	return op, p
-}
-
 // Planned is what actions come to: the operations that carry them out, one after the other, what these make of the reel,
 // and what undoes them.
 type Planned struct {
@@ -143,15 +87,16 @@ func Plan(r reel.Reel, actions []Action, c Context) (Planned, error) {
 		if err := bounded(reflect.ValueOf(a)); err != nil {
 			return Planned{}, err
 		}
-		op, p := a.what()
+		what, ok := union.Of[any](a)
+		if !ok {
+			return Planned{}, snag.Refuse("bad_operation", "an action says one thing to do")
+		}
 		var err error
-		switch {
-		case op != nil:
-			err = d.do(*op)
-		case p != nil:
+		var op reel.Op
+		if p, is := what.(planner); is {
 			err = p.plan(d)
-		default:
-			err = snag.Refuse("bad_operation", "an action says one thing to do")
+		} else if union.Put(&op, what) { // an operation as it is
+			err = d.do(op)
 		}
 		if err != nil {
 			return Planned{}, err

@@ -10,7 +10,6 @@ import (
 	"zestyloom/core/automation"
 	"zestyloom/core/reel"
 	"zestyloom/core/treat"
-	"zestyloom/core/weave"
 )
 
 // Fingerprints tell whether a stretch of a bus sounds as it did: two stretches with the same fingerprint are the same sound.
@@ -120,17 +119,15 @@ func heardOf(c reel.Clip, zero, lo, hi int64) any {
 	}
 	v := struct {
 		Offset, From, To int64
-		Layout           string
-		Patch            weave.Patch
-		GainDB           float64
-		Gain             automation.Curve
-		Invert           bool
+		Clip             reel.Clip // what else is heard of it: a property that is added counts, unless it is left out below
 		In, Out          *fade
 		Off              []reel.Range
-	}{
-		Offset: c.In - c.At + zero, From: max(c.At, lo) - zero, To: min(c.End(), hi) - zero, Layout: c.Layout, Patch: c.Patch,
-		GainDB: c.GainDB, Gain: near(c.Gain, lo-c.At+c.In, hi-c.At+c.In), Invert: c.Invert,
-	}
+	}{Offset: c.In - c.At + zero, From: max(c.At, lo) - zero, To: min(c.End(), hi) - zero, Clip: c}
+	of := &v.Clip
+	of.Gain = near(c.Gain, lo-c.At+c.In, hi-c.At+c.In)
+	of.Strands = nil                                                                                // their sources stand for them
+	of.At, of.In, of.Length, of.FadeIn, of.FadeOut, of.Off = 0, 0, 0, reel.Fade{}, reel.Fade{}, nil // as they count here, beside it
+	of.ID, of.Name, of.Tie, of.Away, of.Note, of.Unplaced = "", "", "", 0, "", false                // not heard
 	if c.At+c.FadeIn.Length > lo {
 		v.In = &fade{c.FadeIn, c.At - zero}
 	}

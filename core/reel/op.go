@@ -7,10 +7,11 @@ import (
 	"zestyloom/core/automation"
 	"zestyloom/core/snag"
 	"zestyloom/core/treat"
+	"zestyloom/core/union"
 	"zestyloom/core/weave"
 )
 
-// Op is one change to a reel. Exactly one of its fields is set. The inverse of each is one operation, too.
+// Op is one change to a reel. Exactly one of its fields is set (core/union). The inverse of each is one operation, too.
 type Op struct {
 	AddTrack    *AddTrack    `json:"add_track,omitempty"`
 	RemoveTrack *RemoveTrack `json:"remove_track,omitempty"`
@@ -35,46 +36,12 @@ type Op struct {
 	SetCut      *SetCut      `json:"set_cut,omitempty"`
 }
 
-// operation changes a reel in place, which is a clone, and gives what undoes it.
+// operation is what each field of Op is.
 type operation interface {
+	// apply changes a reel in place, which is a clone, and gives what undoes it.
 	apply(r *Reel) (Op, error)
-}
-
-// what is the field that is set, nil when none is or several are.
-func (o Op) what() operation {
-	var one operation
-	n := 0
-	set := func(there bool, op operation) {
-		if there {
-			one = op
-			n++
-		}
-	}
-	set(o.AddTrack != nil, o.AddTrack)
-	set(o.RemoveTrack != nil, o.RemoveTrack)
-	set(o.MoveTrack != nil, o.MoveTrack)
-	set(o.SetTrack != nil, o.SetTrack)
-	set(o.AddClips != nil, o.AddClips)
-	set(o.RemoveClips != nil, o.RemoveClips)
-	set(o.SetClips != nil, o.SetClips)
-	set(o.SetPlaced != nil, o.SetPlaced)
-	set(o.Move != nil, o.Move)
-	set(o.Split != nil, o.Split)
-	set(o.Join != nil, o.Join)
-	set(o.Ripple != nil, o.Ripple)
-	set(o.SetSends != nil, o.SetSends)
-	set(o.SetOutputs != nil, o.SetOutputs)
-	set(o.SetWeave != nil, o.SetWeave)
-	set(o.SetStart != nil, o.SetStart)
-	set(o.SetLength != nil, o.SetLength)
-	set(o.SetRate != nil, o.SetRate)
-	set(o.SetMarkers != nil, o.SetMarkers)
-	set(o.SetPictures != nil, o.SetPictures)
-	set(o.SetCut != nil, o.SetCut)
-	if n != 1 {
-		return nil
-	}
-	return one
+	// touches says what it changes.
+	touches(t touched)
 }
 
 // Apply carries out operations in order and returns the new reel and the operations that undo
@@ -83,8 +50,8 @@ func Apply(r Reel, ops []Op) (Reel, []Op, error) {
 	r = r.clone()
 	var undo []Op
 	for _, op := range ops {
-		what := op.what()
-		if what == nil {
+		what, ok := union.Of[operation](op)
+		if !ok {
 			return Reel{}, nil, snag.Refuse("bad_operation", "an operation says one thing to do")
 		}
 		inverse, err := what.apply(&r)

@@ -4,86 +4,99 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"zestyloom/core/union"
 )
 
 // Everything stands for all that lies in time, which putting time in or taking it out moves.
 const Everything = "time"
 
+// touched are names of what operations change.
+type touched map[string]bool
+
+func (t touched) name(names ...string) {
+	for _, n := range names {
+		t[n] = true
+	}
+}
+
+// of adds things of a kind.
+func (t touched) of(kind string, ids ...string) {
+	for _, id := range ids {
+		t[kind+" "+id] = true
+	}
+}
+
+func (t touched) clips(all []Clip) {
+	for _, c := range all {
+		t.of("clip", c.ID)
+	}
+}
+
 // Touched names what operations change: tracks, clips, sends and the like. Two edits that touch one thing are in each
 // other's way; see InTheWay.
 func Touched(ops []Op) []string {
-	out := map[string]bool{}
-	clips := func(ids ...string) {
-		for _, id := range ids {
-			out["clip "+id] = true
-		}
-	}
-	of := func(all []Clip) {
-		for _, c := range all {
-			clips(c.ID)
-		}
-	}
+	out := touched{}
 	for _, o := range ops {
-		switch {
-		case o.AddTrack != nil:
-			out["track "+o.AddTrack.Track.ID], out["sends "+o.AddTrack.Track.ID] = true, true
-			of(o.AddTrack.Track.Clips)
-		case o.RemoveTrack != nil:
-			out["track "+o.RemoveTrack.ID], out["sends "+o.RemoveTrack.ID] = true, true
-		case o.MoveTrack != nil:
-			out["order"] = true
-		case o.SetTrack != nil:
-			out["track "+o.SetTrack.ID] = true
-		case o.AddClips != nil:
-			of(o.AddClips.Clips)
-		case o.RemoveClips != nil:
-			clips(o.RemoveClips.IDs...)
-		case o.SetClips != nil:
-			of(o.SetClips.Clips)
-		case o.SetPlaced != nil:
-			clips(o.SetPlaced.ID)
-		case o.Move != nil:
-			clips(o.Move.IDs...)
-		case o.Split != nil:
-			clips(slices.Collect(maps.Keys(o.Split.Into))...)
-			clips(slices.Collect(maps.Values(o.Split.Into))...)
-		case o.Join != nil:
-			clips(slices.Collect(maps.Keys(o.Join.Second))...)
-			clips(slices.Collect(maps.Values(o.Join.Second))...)
-		case o.Ripple != nil:
-			out[Everything] = true
-		case o.SetSends != nil:
-			out["sends "+o.SetSends.From] = true
-		case o.SetOutputs != nil:
-			out["outputs"] = true
-		case o.SetWeave != nil:
-			out["weave"], out["outputs"] = true, true
-		case o.SetStart != nil:
-			out["start"] = true
-		case o.SetLength != nil:
-			out["length"] = true
-		case o.SetRate != nil:
-			out["rate"] = true
-		case o.SetCut != nil:
-			out["cut"] = true
-		case o.SetPictures != nil:
-			for _, p := range o.SetPictures.Put {
-				out["picture "+p.ID] = true
-			}
-			for _, id := range o.SetPictures.Remove {
-				out["picture "+id] = true
-			}
-		case o.SetMarkers != nil:
-			for _, m := range o.SetMarkers.Put {
-				out["marker "+m.ID] = true
-			}
-			for _, id := range o.SetMarkers.Remove {
-				out["marker "+id] = true
-			}
+		if what, ok := union.Of[operation](o); ok {
+			what.touches(out)
 		}
 	}
 	return slices.Sorted(maps.Keys(out))
 }
+
+func (o *AddTrack) touches(t touched) {
+	t.of("track", o.Track.ID)
+	t.of("sends", o.Track.ID)
+	t.clips(o.Track.Clips)
+}
+
+func (o *RemoveTrack) touches(t touched) {
+	t.of("track", o.ID)
+	t.of("sends", o.ID)
+}
+
+func (o *Split) touches(t touched) {
+	for first, second := range o.Into {
+		t.of("clip", first, second)
+	}
+}
+
+func (o *Join) touches(t touched) {
+	for first, second := range o.Second {
+		t.of("clip", first, second)
+	}
+}
+
+func (o *SetPictures) touches(t touched) {
+	for _, p := range o.Put {
+		t.of("picture", p.ID)
+	}
+	t.of("picture", o.Remove...)
+}
+
+func (o *SetMarkers) touches(t touched) {
+	for _, m := range o.Put {
+		t.of("marker", m.ID)
+	}
+	t.of("marker", o.Remove...)
+}
+
+func (o *MoveTrack) touches(t touched)   { t.name("order") }
+func (o *SetTrack) touches(t touched)    { t.of("track", o.ID) }
+func (o *AddClips) touches(t touched)    { t.clips(o.Clips) }
+func (o *RemoveClips) touches(t touched) { t.of("clip", o.IDs...) }
+func (o *SetClips) touches(t touched)    { t.clips(o.Clips) }
+func (o *SetPlaced) touches(t touched)   { t.of("clip", o.ID) }
+func (o *Move) touches(t touched)        { t.of("clip", o.IDs...) }
+func (o *Ripple) touches(t touched)      { t.name(Everything) }
+func (o *SetSends) touches(t touched)    { t.of("sends", o.From) }
+func (o *SetOutputs) touches(t touched)  { t.name("outputs") }
+func (o *SetWeave) touches(t touched)    { t.name("weave", "outputs") }
+func (o *SetStart) touches(t touched)    { t.name("start") }
+func (o *SetLength) touches(t touched)   { t.name("length") }
+func (o *SetRate) touches(t touched)     { t.name("rate") }
+func (o *SetCut) touches(t touched)      { t.name("cut") }
 
 // InTheWay reports whether two edits, by what they touch, change the same thing.
 func InTheWay(a, b []string) bool {

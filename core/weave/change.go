@@ -8,9 +8,10 @@ import (
 
 	"zestyloom/core/audio"
 	"zestyloom/core/snag"
+	"zestyloom/core/union"
 )
 
-// Change is one thing that is done to a weave as a whole. Exactly one of its fields is set.
+// Change is one thing that is done to a weave as a whole. Exactly one of its fields is set (core/union).
 type Change struct {
 	AddBus        *AddBus        `json:"add_bus,omitempty"`
 	SetBus        *SetBus        `json:"set_bus,omitempty"`
@@ -50,35 +51,11 @@ type changing struct {
 	lost   []string // what has no place any more, in words
 }
 
-func (c Change) what() (one changer) {
-	n := 0
-	for _, v := range []struct {
-		there bool
-		is    changer
-	}{
-		{c.AddBus != nil, c.AddBus}, {c.SetBus != nil, c.SetBus}, {c.RemoveBus != nil, c.RemoveBus}, {c.MoveBus != nil, c.MoveBus},
-		{c.SetMembers != nil, c.SetMembers}, {c.InsertOutputs != nil, c.InsertOutputs}, {c.RemoveOutputs != nil, c.RemoveOutputs},
-		{c.MoveOutputs != nil, c.MoveOutputs}, {c.SetOutput != nil, c.SetOutput}, {c.GroupOutputs != nil, c.GroupOutputs},
-		{c.Ungroup != nil, c.Ungroup}, {c.OrderGroup != nil, c.OrderGroup}, {c.NameOutputs != nil, c.NameOutputs}, {c.SetWay != nil, c.SetWay}, {c.SetLaw != nil, c.SetLaw},
-		{c.Use != nil, c.Use}, {c.SetLevels != nil, c.SetLevels}, {c.SetCrossings != nil, c.SetCrossings}, {c.PartsByLabel != nil, c.PartsByLabel},
-		{c.SetCorrection != nil, c.SetCorrection}, {c.AlterCorrection != nil, c.AlterCorrection}, {c.RemoveCorrection != nil, c.RemoveCorrection},
-	} {
-		if v.there {
-			one = v.is
-			n++
-		}
-	}
-	if n != 1 {
-		return nil
-	}
-	return one
-}
-
 // Changed gives the weave after a change, and what has no place any more, in words. tracks are the reel's; newID makes
 // identities. The weave is not changed.
 func (w Weave) Changed(c Change, tracks []Track, newID func() string) (Weave, []string, error) {
-	what := c.what()
-	if what == nil {
+	what, ok := union.Of[changer](c)
+	if !ok {
 		return w, nil, snag.Refuse("bad_operation", "a change says one thing to do")
 	}
 	now := w.Clone()
