@@ -140,7 +140,14 @@ test("a take is edited by pointer alone, and heard while it is", { tag: ["@long"
   const box = (await lanes.boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
   const px = (box.width - 16) / (seconds * rate);
   const x = (s: number) => box.x + s * rate * px;
-  const y = (n: number) => box.y + 48 * n + 36;
+  const high =
+    (
+      await page
+        .getByRole("row", { name: /^Track/ })
+        .first()
+        .boundingBox()
+    )?.height ?? 0;
+  const y = (n: number) => box.y + high * (n + 0.75);
   const drag = async (fromX: number, fromY: number, toX: number, toY: number) => {
     await page.mouse.move(fromX, fromY);
     await page.mouse.down();

@@ -5,9 +5,12 @@ import {
   Grid3x3,
   Inbox,
   ListMusic,
+  type LucideIcon,
   PackageCheck,
+  Redo2,
   Rows3,
   Search,
+  Undo2,
 } from "lucide-react";
 import { useMemo, useState } from "react";
 import { useEvents } from "./api/events";
@@ -134,15 +137,19 @@ export function Shell() {
           )}
           <option value="new">New production…</option>
         </Choice>
-        <dl className="figures flex gap-4 text-quiet">
+        <dl className="figures hidden gap-4 text-quiet lg:flex">
           <Fact name="Sample rate">{p.sample_rate / 1000} kHz</Fact>
           <Fact name="Timecode rate">{p.rate_name} fps</Fact>
           <Fact name="Start timecode">from {p.start_timecode}</Fact>
         </dl>
+        <span className="ml-auto flex shrink-0 gap-1">
+          <Step says="Undo" of="Ctrl Z" icon={Undo2} onClick={() => step({ way: "undo", of: undoOf() })} />
+          <Step says="Redo" of="Ctrl Shift Z" icon={Redo2} onClick={() => step({ way: "redo", of: undoOf() })} />
+        </span>
         <button
           type="button"
           onClick={() => setPalette(true)}
-          className="ml-auto flex h-7 w-72 items-center gap-2 border border-line bg-ground px-2 text-quiet"
+          className="flex h-7 w-52 shrink-0 items-center whitespace-nowrap gap-2 border border-line bg-ground px-2 text-quiet"
         >
           <Search size={14} aria-hidden="true" /> Find an action <span className="ml-auto" />
           <Key>Ctrl K</Key>
@@ -196,6 +203,21 @@ export function Shell() {
       <KeysHelp open={help} onOpenChange={setHelp} />
       <History production={id} of={undoOf()} open={history} onOpenChange={setHistory} />
     </div>
+  );
+}
+
+/** A step in what was done, always at hand. */
+function Step(p: { says: string; of: string; icon: LucideIcon; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      title={`${p.says} (${p.of})`}
+      onMouseDown={(e) => e.preventDefault()} // the keys stay where they were
+      onClick={p.onClick}
+      className="flex h-7 items-center gap-1.5 bg-raised px-2 hover:bg-line"
+    >
+      <p.icon size={14} aria-hidden="true" /> {p.says}
+    </button>
   );
 }
 

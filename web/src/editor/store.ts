@@ -3,6 +3,7 @@ import type { Laid } from "../api/client";
 import type { FigureKey } from "../treatment/moving";
 import type { PlaceKey } from "./enveloped";
 import type { Ghost } from "./ghost";
+import type { Look } from "./look";
 
 /** A stretch of the reel's time, over the tracks that are chosen. */
 export type Span = { from: number; to: number };
@@ -48,6 +49,10 @@ type Editor = {
   clipboard: readonly Copied[];
   /** Which wide tracks were folded into one lane, and which unfolded, by their IDs. */
   folds: Readonly<Record<string, boolean>>;
+  /** Heights of tracks in CSS pixels, by their IDs, as somebody has set them; the others share the window. */
+  heights: Readonly<Record<string, number>>;
+  /** How many times a track's waveforms are drawn twice as high, by its ID: to the eye alone. */
+  louder: Readonly<Record<string, number>>;
   /** Tracks that alone are heard, and those that are not: for listening only. */
   solo: ReadonlySet<string>;
   /** The outputs that alone are heard, by their places from 0; all where there is none. */
@@ -76,6 +81,8 @@ const fresh: Editor = {
   ghost: null,
   clipboard: [],
   folds: {},
+  heights: {},
+  louder: {},
   solo: new Set(),
   heard: new Set(),
   mute: new Set(),
@@ -84,8 +91,8 @@ const fresh: Editor = {
 /** What a person looks at and has chosen in the reel that is shown: none of it is stored. */
 export const useEditor = create<Editor>(() => fresh);
 
-/** Begins with a reel: what was copied before stays at hand. */
-export function beginEditing(reel: string, { start, end }: { start: number; end: number }) {
+/** Begins with a reel as one last looked at it: what was copied before stays at hand. */
+export function beginEditing(reel: string, { start, end }: { start: number; end: number }, look: Partial<Look> = {}) {
   const { reel: before, clipboard, snap, follow, window, folds, tracks } = useEditor.getState();
   if (before === reel) return;
   const extent = { from: start, to: end };
@@ -101,7 +108,8 @@ export function beginEditing(reel: string, { start, end }: { start: number; end:
     snap,
     follow,
     window,
-    folds,
+    ...look,
+    folds: { ...folds, ...look.folds },
     tracks: chosen,
   });
 }

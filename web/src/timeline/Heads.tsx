@@ -5,8 +5,10 @@ import { hearAlone } from "../editor/heard";
 import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
 import { gain, plural } from "../format";
+import { Handle } from "../ui/Handle";
 import { kindOf, stemColour, stemWeave } from "../ui/stems";
-import { nameHeight, type Row, rowsIn } from "./geometry";
+import { heights as bounds, nameHeight, type Row, rowsIn } from "./geometry";
+import { setHeights } from "./heights";
 import { headWidth, timecodeIn } from "./place";
 
 type Act = (what: string, action: EditAction) => void;
@@ -28,6 +30,7 @@ export function Heads({ reel, rows, production, act, away }: Props) {
   const clips = useEditor((s) => s.clips);
   const solo = useEditor((s) => s.solo);
   const mute = useEditor((s) => s.mute);
+  const louder = useEditor((s) => s.louder);
   let band: string | undefined;
   return (
     <div
@@ -54,6 +57,8 @@ export function Heads({ reel, rows, production, act, away }: Props) {
             kind={kindOf(stem)}
             moving={routeOf(reel, r.track.id)?.patch.moving?.length ?? 0}
             newBand={fresh}
+            louder={louder[r.track.id] ?? 0}
+            resize={(e, to) => setHeights(alike(rows, r, e), to)}
             y={r.top - top}
             on={tracks.includes(r.track.id)}
             first={tracks[0] === r.track.id}
@@ -81,6 +86,10 @@ type HeadProps = {
   /** Points of its position over time. */
   moving: number;
   newBand: boolean;
+  /** How many times its waveforms are drawn twice as high. */
+  louder: number;
+  /** Gives it another height, and with it the chosen ones where it is one, or all with Shift; null for its share of the window. */
+  resize: (all: boolean, to: number | null) => void;
   y: number;
   on: boolean;
   first: boolean;
@@ -91,6 +100,13 @@ type HeadProps = {
   act: Act;
   away: (c: Clip) => string;
 };
+
+/** The tracks whose height is changed by the edge of one: that alone, those that are chosen with it, or all. */
+function alike(rows: Row[], r: Row, all: boolean): string[] {
+  if (all) return rows.map((o) => o.track.id);
+  const { tracks } = useEditor.getState();
+  return tracks.includes(r.track.id) ? [...tracks] : [r.track.id];
+}
 
 /** A press of the pointer leaves the keys where they were: Space goes on playing. */
 const unfocused = (e: MouseEvent) => e.preventDefault();
@@ -104,6 +120,7 @@ const Head = memo(function Head(p: HeadProps) {
   return (
     <div
       role="row"
+      title={p.row.height < 18 ? t.label : undefined}
       aria-rowindex={p.index + 1}
       aria-selected={p.on}
       aria-label={`Track ${t.label}, ${p.stem ?? "no stem"}${t.off ? ", off" : ""}${listening}`}
@@ -114,13 +131,13 @@ const Head = memo(function Head(p: HeadProps) {
         }))
       }
       onKeyDown={() => undefined}
-      className={`absolute left-0 w-full ${p.newBand ? "border-line border-t" : ""} ${p.on ? "bg-raised" : ""}`}
+      className={`absolute left-0 w-full overflow-hidden ${p.newBand ? "border-line border-t" : ""} ${p.on ? "bg-raised" : ""}`}
       style={{ height: p.row.height, top: p.y }}
     >
       <div
         role="rowheader"
         tabIndex={-1}
-        className={`flex h-full items-center gap-1.5 pr-2 ${p.solo ? "outline outline-1 outline-focus -outline-offset-1" : ""}`}
+        className={`flex h-full items-center gap-1.5 pr-2 ${p.row.height < 18 ? "[&>*:not(:first-child):not([role=separator])]:hidden" : ""} ${p.solo ? "outline outline-1 outline-focus -outline-offset-1" : ""}`}
       >
         <span aria-hidden="true" className={`h-full w-3 shrink-0 ${stemWeave(p.kind)}`} style={{ color: colour }} />
         <span
@@ -129,6 +146,14 @@ const Head = memo(function Head(p: HeadProps) {
         >
           {t.label}
         </span>
+        {p.louder > 0 && (
+          <span
+            className="figures shrink-0 text-caution text-small"
+            title="Its waveforms are drawn so many times higher, to the eye alone (* and /)"
+          >
+            ×{2 ** p.louder}
+          </span>
+        )}
         {p.row.channels.length > 1 && (
           <button
             type="button"
@@ -183,7 +208,7 @@ const Head = memo(function Head(p: HeadProps) {
         <span
           aria-hidden="true"
           className="-mr-1 flex h-full w-5 shrink-0 flex-col text-quiet text-small leading-none"
-          style={{ paddingTop: nameHeight }}
+          style={{ paddingTop: nameHeight(p.row) }}
         >
           {!p.row.folded &&
             p.row.channels.length > 1 &&
@@ -193,6 +218,17 @@ const Head = memo(function Head(p: HeadProps) {
               </span>
             ))}
         </span>
+        <Handle
+          label={`Height of ${t.label}`}
+          hint="with Shift, of all tracks"
+          value={p.row.height}
+          min={bounds.least}
+          max={bounds.most}
+          tabIndex={-1}
+          onChange={(to, e) => p.resize(e.shiftKey, to)}
+          of="row"
+          className="absolute inset-x-0 bottom-0"
+        />
       </div>
       <div
         role="gridcell"

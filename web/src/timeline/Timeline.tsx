@@ -1,10 +1,10 @@
 import { type ComponentProps, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Clip, Production, Reel } from "../api/client";
-import { useEditor } from "../editor/store";
+import { choose, point, useEditor } from "../editor/store";
 import { useMonitor } from "../listening/engine";
 import { useTheme } from "../ui/theme";
 import { colours } from "./colours";
-import { type Row, xOf } from "./geometry";
+import { hit, type Row, sampleOf, xOf } from "./geometry";
 import { Heads } from "./Heads";
 import { Markers } from "./Markers";
 import { Pictures } from "./Pictures";
@@ -63,6 +63,7 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
           tracks: s.tracks,
           ghost: s.ghost,
           follow: s.follow,
+          louder: s.louder,
           drawing: s.drawing,
           away,
           ratio,
@@ -156,6 +157,22 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
 
   const drag = useDrag({ reel, rows, view, act });
 
+  // The menu of the right button is about what lies beneath it: that is chosen, unless it is already.
+  const chooseUnder = (e: React.MouseEvent) => {
+    const box = lanes.current?.getBoundingClientRect();
+    if (!box || e.button !== 2) return;
+    const found = hit(view(), rows, Math.max(0, e.clientX - box.left), e.clientY - box.top);
+    const s = useEditor.getState();
+    const clip = e.clientX < box.left ? undefined : found?.clip;
+    if (!found || (clip && s.clips.has(clip.id))) return;
+    const at = Math.round(sampleOf(view(), e.clientX - box.left));
+    const inSpan = s.span && at >= s.span.from && at < s.span.to && s.tracks.includes(found.row.track.id);
+    if (inSpan && e.clientX >= box.left) return;
+    if (clip) choose([clip.id], [found.row.track.id]);
+    else if (!s.tracks.includes(found.row.track.id) || s.clips.size > 0) choose([], [found.row.track.id]);
+    if (e.clientX >= box.left) point(at);
+  };
+
   useEffect(() => {
     const el = lanes.current;
     if (!el) return;
@@ -175,6 +192,21 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
     el.addEventListener("wheel", wheel, { passive: false });
     return () => el.removeEventListener("wheel", wheel);
   }, [reel, view, total]);
+
+  // Where heights have changed, the chosen track stays in view, and nothing is shown below the last.
+  const heights = useEditor((s) => s.heights);
+  const had = useRef(heights);
+  useEffect(() => {
+    const { top, tracks } = useEditor.getState();
+    const { height } = size.current;
+    const row = had.current === heights ? undefined : rows.find((r) => r.track.id === tracks[0]);
+    had.current = heights;
+    let next = top;
+    if (row && row.top + row.height > next + height) next = row.top + row.height - height;
+    if (row && row.top < next) next = row.top;
+    next = Math.max(0, Math.min(next, total - height));
+    if (next !== top) useEditor.setState({ top: next });
+  }, [heights, rows, total]);
 
   // What keys go to is in view.
   useEffect(
@@ -197,7 +229,7 @@ export function Timeline({ production, reel, rows, away, act, scrub, onSize }: P
       <Ruler reel={reel} production={production} colours={palette} view={view} scrub={scrub} />
       {(reel.doc.markers?.length ?? 0) > 0 && <Markers reel={reel} production={production} view={view} />}
       {(reel.doc.pictures?.length ?? 0) > 0 && <Pictures reel={reel} production={production} view={view} act={act} />}
-      <div className="flex min-h-0 flex-1">
+      <div role="group" aria-label="Tracks over time" className="flex min-h-0 flex-1" onContextMenu={chooseUnder}>
         <Heads reel={reel} rows={rows} act={act} away={away} production={production} />
         {/* What is drawn here is said by the rows beside it, and every drag has its key. */}
         <div ref={lanes} data-testid="lanes" className="relative min-w-0 flex-1 touch-none select-none" {...drag}>

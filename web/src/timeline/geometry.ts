@@ -21,26 +21,42 @@ const each = 24; // px of a channel of a wider one
 const many = 8; // channels beyond which a track is folded until it is unfolded
 const narrow = 16; // px of a channel of such a one
 const strip = 14; // px for the names of clips
+const named = 34; // px of a track from which on its clips have their names
 
-/** The name strip above a clip's threads. */
-export const nameHeight = strip;
+/** The least and the greatest height of a track, in CSS pixels. */
+export const heights = { least: 6, most: 4000 };
+
+/** The name strip above the threads of a track's clips; 0 where there is no room for it. */
+export const nameHeight = (row: { height: number }) => (row.height < named ? 0 : strip);
 
 /** Whether a track is folded, where nobody has chosen: only those of many channels are. */
 const foldedAlone = (channels: string[]) => channels.length > many;
 
-/**
- * Lays tracks out one below the other: wide ones show a lane a channel, or are folded into one. `folds` says which were
- * folded and unfolded, by their IDs.
- */
-export function rowsOf(reel: Reel, tracks: Track[], folds: Readonly<Record<string, boolean>> = {}): Row[] {
-  let top = 0;
-  return tracks.map((track) => {
+type Laid = {
+  /** Which tracks were folded and unfolded, by their IDs. */
+  folds?: Readonly<Record<string, boolean>>;
+  /** Which heights were set, by their IDs. */
+  heights?: Readonly<Record<string, number>>;
+  /** The height of the window: tracks of which none was set fill it. */
+  room?: number;
+};
+
+/** Lays tracks out one below the other: wide ones show a lane a channel, or are folded into one. */
+export function rowsOf(reel: Reel, tracks: Track[], { folds = {}, heights: own = {}, room = 0 }: Laid = {}): Row[] {
+  const natural = tracks.map((track) => {
     const channels = reel.worked_out.layouts[track.layout] ?? ["M"];
     const folded = channels.length > 1 && (folds[track.id] ?? foldedAlone(channels));
     const lane = channels.length > many ? narrow : each;
     const height = channels.length === 1 || folded ? one : strip + lane * channels.length;
-    const row = { track, channels, folded, top, height };
-    top += height;
+    return { track, channels, folded, height, set: own[track.id] };
+  });
+  const taken = natural.reduce((sum, r) => sum + (r.set ?? 0), 0);
+  const rest = natural.reduce((sum, r) => sum + (r.set === undefined ? r.height : 0), 0);
+  const grow = Math.max(1, (room - taken) / Math.max(1, rest));
+  let top = 0;
+  return natural.map(({ set, height, ...r }) => {
+    const row = { ...r, top, height: Math.round(set ?? height * grow) };
+    top += row.height;
     return row;
   });
 }
@@ -91,7 +107,8 @@ export function hit(v: View, rows: Row[], x: number, y: number): Hit | undefined
   const right = xOf(v, clip.at + clip.length);
   const down = y + v.top - row.top;
   const wide = right - left > 4 * grip;
-  if (wide && down >= nameHeight && down < nameHeight + 12) {
+  const names = nameHeight(row);
+  if (wide && row.height >= named && down >= names && down < names + 12) {
     const fadeIn = left + (clip.fade_in?.length ?? 0) * v.px;
     const fadeOut = right - (clip.fade_out?.length ?? 0) * v.px;
     if (Math.abs(x - fadeIn) <= grip && x > left + 2) return { row, clip, zone: "fade in" };
@@ -135,6 +152,6 @@ export function edgesOf(tracks: Track[], but?: ReadonlySet<string>): number[] {
 
 /** The lane that a clip's envelope is drawn in, in CSS pixels from the top of what is in view. */
 export const envelopeLane = (v: View, row: Row) => ({
-  top: row.top - v.top + 1 + strip,
-  height: row.height - 2 - strip,
+  top: row.top - v.top + 1 + nameHeight(row),
+  height: row.height - 2 - nameHeight(row),
 });

@@ -59,15 +59,16 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
   const top = row.top - v.top + 1;
   const height = row.height - 2;
   const chosen = s.chosen.has(c.id);
+  const names = nameHeight(row);
   g.fillStyle = chosen ? colours.raised : colours.panel;
   g.fillRect(a, top, b - a, height);
   if (b - a < 3) {
     g.fillStyle = colour;
-    g.fillRect(a, top + nameHeight, Math.max(1, b - a - 0.5), height - nameHeight);
+    g.fillRect(a, top + names, Math.max(1, b - a - 0.5), height - names);
     return;
   }
   const lanes = row.folded ? 1 : row.channels.length;
-  const lane = (height - nameHeight) / lanes;
+  const lane = (height - names) / lanes;
   g.save();
   g.beginPath();
   g.rect(a, top, b - a, height);
@@ -75,13 +76,24 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
   g.globalAlpha = row.track.off ? 0.5 : 1;
   for (let n = 0; n < lanes; n++) {
     if (n >= c.strands.length && c.strands.length > 1) continue;
-    const middle = top + nameHeight + lane * (n + 0.5);
+    const middle = top + names + lane * (n + 0.5);
     if (middle + lane < 0 || middle - lane > v.height) continue;
     const channels = row.folded ? c.strands.map((_, k) => k) : [n];
-    paintThread(g, s, row, c, channels, colour, Math.max(0, left), Math.min(v.width, right), middle, lane / 2 - 1);
+    paintThread(
+      g,
+      s,
+      row,
+      c,
+      channels,
+      colour,
+      Math.max(0, left),
+      Math.min(v.width, right),
+      middle,
+      Math.max(0.5, lane / 2 - 1),
+    );
   }
   g.globalAlpha = 1;
-  paintEnvelope(g, s, row, c, top + nameHeight, height - nameHeight);
+  paintEnvelope(g, s, row, c, top + names, height - names);
   g.fillStyle = colour;
   g.fillRect(left, top, 2, height);
   g.globalAlpha = 0.6;
@@ -91,9 +103,9 @@ function paintClip(g: CanvasRenderingContext2D, s: Scene, row: Row, c: Clip, col
     g.fillStyle = colours.focus;
     g.fillRect(a, top, b - a, 1);
     g.fillRect(a, top + height - 1, b - a, 1);
-    paintKnots(g, s, c, left, right, top + nameHeight);
+    paintKnots(g, s, c, left, right, top + names);
   }
-  paintName(g, s, c, Math.max(a, 0) + 4, b - 3, top + nameHeight / 2);
+  if (names > 0) paintName(g, s, c, Math.max(a, 0) + 4, b - 3, top + names / 2);
   g.restore();
 }
 

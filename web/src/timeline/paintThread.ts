@@ -42,6 +42,7 @@ export function paintThread(
     return there;
   };
   const close = v.px * s.ratio > 4 && channels.length === 1; // single samples can be told apart: a line through them
+  const eye = 2 ** (s.louder[row.track.id] ?? 0);
   const base = s.follow ? 10 ** (((c.gain_db ?? 0) + (row.track.gain_db ?? 0)) / 20) : 1;
   const level = s.follow ? pointsOf(row.track.id, row.track.gain, s.ghost) : [];
   const fadeIn = c.fade_in?.length ?? 0;
@@ -74,6 +75,7 @@ export function paintThread(
     xs.length = upper.length = lower.length = 0;
   };
   const dots = new Set<number>();
+  const beyond: number[] = [];
   const advance = close ? Math.max(step, v.px) : step;
   const begin = close ? xOf(v, Math.floor(v.from + from / v.px)) + v.px / 2 : Math.floor(from / step) * step;
   for (let x = begin; x < to; x += advance) {
@@ -87,8 +89,10 @@ export function paintThread(
     const end = close ? Math.floor(inside) + 1 : inside + samples;
     const there = read(close ? Math.floor(inside) : inside, end);
     const f = there ? factor(at) : 0;
-    const hi = there ? Math.min(1, extent.hi * f) : 0;
-    const lo = there ? Math.max(-1, extent.lo * f) : 0;
+    const hi = there ? Math.min(1, extent.hi * f * eye) : 0;
+    const lo = there ? Math.max(-1, extent.lo * f * eye) : 0;
+    // What would be drawn beyond the lane is marked at its edge: it is louder to the eye alone.
+    if (eye > 1 && there && (extent.hi * f * eye > 1 || extent.lo * f * eye < -1)) beyond.push(x);
     const spare = close ? 0 : Math.max(0, 0.5 - ((hi - lo) * half) / 2); // a thread is never thinner than a pixel
     xs.push(x);
     upper.push(middle - hi * half - spare);
@@ -96,6 +100,11 @@ export function paintThread(
   }
   flush();
   for (const d of dots) g.fillRect(d * 5, middle - 0.75, 2, 1.5);
+  g.fillStyle = s.colours.caution;
+  for (const x of beyond) {
+    g.fillRect(x, middle - half, advance, 1.5);
+    g.fillRect(x, middle + half - 1.5, advance, 1.5);
+  }
 }
 
 type Lane = { top: number; height: number; scale?: Scale };

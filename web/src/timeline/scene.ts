@@ -15,6 +15,7 @@ export type Scene = {
   tracks: readonly string[];
   ghost: Ghost | null;
   follow: boolean;
+  louder: Readonly<Record<string, number>>;
   /** What is being drawn: see the editor. */
   drawing: string;
   /** What is said of a clip that is not at home; empty for one that is. */

@@ -9,6 +9,8 @@ export type Command = {
   key?: string;
   /** A second key, where keyboards differ. */
   also?: string;
+  /** Under which heading it stands in a menu. */
+  group?: string;
   /** What it would do now, where the name says it in general. */
   offers?: string;
   run: () => void;
@@ -86,10 +88,13 @@ export function listOf(lists: Record<string, Command[]>, c: Command): string {
   return Object.entries(lists).find(([, list]) => list.includes(c))?.[0] ?? "";
 }
 
-/** Whether keys belong to what is focused: a field that takes text, or a dialog. */
+/** Actions under a heading of menus. */
+export const grouped = (group: string, list: Command[]): Command[] => list.map((c) => ({ ...c, group }));
+
+/** Whether keys belong to what is focused: a field that takes text, a dialog, or a menu. */
 export function typing(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false;
-  if (target.closest("[role=dialog]")) return true;
+  if (target.closest("[role=dialog], [role=menu]")) return true;
   return target.matches("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable=true]");
 }
 

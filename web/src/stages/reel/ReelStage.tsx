@@ -1,10 +1,12 @@
 import { Link } from "@tanstack/react-router";
 import { Minus, Plus } from "lucide-react";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { ContextMenu } from "radix-ui";
+import { type ReactNode, useCallback, useEffect, useMemo, useState } from "react";
 import type { Clip, Production, Reel } from "../../api/client";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
 import { figureOf, placeKeys, placeOf } from "../../editor/enveloped";
+import { lookOf } from "../../editor/look";
 import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/store";
 import { duration, plural } from "../../format";
 import { useProductionId } from "../../Shell";
@@ -14,12 +16,16 @@ import { Timeline } from "../../timeline/Timeline";
 import type { Acting } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { TreatPanel } from "../../treatment/TreatPanel";
+import { CommandMenu } from "../../ui/CommandMenu";
+import { useCommands } from "../../ui/commands";
 import { Button, Empty, StageHead } from "../../ui/controls";
+import { HandBar } from "../../ui/HandBar";
 import { HearAllAgain } from "../weave/HearFields";
 import { BorrowPanel } from "./BorrowPanel";
 import { BringPanel } from "./BringPanel";
 import { ClipBar } from "./ClipBar";
 import { CutListPanel, openCutList } from "./CutListPanel";
+import { handOf } from "./hand";
 import { scrubReel, useGoOn, useTrackKeys } from "./hearing";
 import { LayPicturePanel } from "./LayPicturePanel";
 import { bands } from "./layout";
@@ -39,11 +45,15 @@ export function ReelStage() {
 
 function Editor({ production, reel }: { production: Production; reel: Reel }) {
   const p = useCounted(production, reel);
-  beginEditing(reel.id, reel.worked_out);
+  beginEditing(reel.id, reel.worked_out, lookOf(reel.id));
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
   const folds = useEditor((s) => s.folds);
-  const rows = useMemo(() => rowsOf(reel, bands(reel), folds), [reel, folds]);
+  const heights = useEditor((s) => s.heights);
+  const rows = useMemo(
+    () => rowsOf(reel, bands(reel), { folds, heights, room: size.height }),
+    [reel, folds, heights, size.height],
+  );
   const act = useCallback(
     (what: string, ...actions: Acting[]) => {
       if (actions.length === 0) return;
@@ -110,21 +120,24 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
         <>
           <div className="flex min-h-0 flex-1">
             <div className="relative flex min-h-0 min-w-0 flex-1">
-              <Timeline
-                production={p}
-                reel={reel}
-                rows={rows}
-                away={away}
-                act={act}
-                scrub={scrubReel}
-                onSize={onSize}
-              />
+              <ReelMenu>
+                <Timeline
+                  production={p}
+                  reel={reel}
+                  rows={rows}
+                  away={away}
+                  act={act}
+                  scrub={scrubReel}
+                  onSize={onSize}
+                />
+              </ReelMenu>
               <PictureWindow production={p} reel={reel} />
             </div>
             <TreatPanel reel={reel} act={act} />
             <BorrowPanel production={p} reel={reel} act={act} />
           </div>
           <ClipBar production={p} reel={reel} rows={rows} away={away} act={act} />
+          <ReelHand />
         </>
       )}
     </>
@@ -146,6 +159,26 @@ function drawnAs(drawing: string) {
   const figure = figureOf(drawing)?.replace("_", drawing.includes("band") ? " " : "-");
   if (figure) return { of: `the ${figure} of the treatment`, says: `Drawing the ${figure} over time`, key: ends };
   return draws[drawing as keyof typeof draws];
+}
+
+/** What can be done with what is chosen. */
+function ReelHand() {
+  const hand = useEditor(handOf);
+  return <HandBar where="Reel" hand={hand} />;
+}
+
+/** The same as a menu at the thing, by the right button. */
+function ReelMenu({ children }: { children: ReactNode }) {
+  const hand = useEditor(handOf);
+  const list = useCommands((s) => s.lists.Reel);
+  return (
+    <ContextMenu.Root modal={false}>
+      <ContextMenu.Trigger asChild>
+        <div className="flex min-h-0 min-w-0 flex-1">{children}</div>
+      </ContextMenu.Trigger>
+      <CommandMenu kit={ContextMenu} hand={hand} list={list ?? []} />
+    </ContextMenu.Root>
+  );
 }
 
 /** How edits act: on what is tied, or on one alone; catching on edges, or on nothing. */

@@ -1,7 +1,8 @@
 import { useNavigate } from "@tanstack/react-router";
 import { useMemo } from "react";
 import { useEditor } from "../../editor/store";
-import { type Command, useCommandList } from "../../ui/commands";
+import { type Command, grouped, useCommandList } from "../../ui/commands";
+import { openHand } from "../../ui/HandBar";
 import { choosing } from "./commands/choosing";
 import { type ReelContext, withSpan } from "./commands/context";
 import { cutting } from "./commands/cutting";
@@ -17,14 +18,15 @@ export function useReelCommands(p: ReelContext) {
   const navigate = useNavigate();
   const list = useMemo<Command[]>(
     () => [
-      ...listening(p),
-      ...pointing(p),
-      ...choosing(p),
-      ...cutting(p),
-      ...sounding(p),
-      ...routing(p),
-      ...looking(p),
-      ...seeing(p),
+      ...grouped("Hear", listening(p)),
+      ...grouped("Go to", pointing(p)),
+      ...grouped("Choose and mark", choosing(p)),
+      ...grouped("Cut and move", cutting(p)),
+      ...grouped("Levels, fades and treatment", sounding(p)),
+      ...grouped("Send", routing(p)),
+      ...grouped("Look", looking(p)),
+      ...grouped("Picture", seeing(p)),
+      { id: "menu", name: "Everything that can be done here, as a menu", key: "ContextMenu", run: openHand },
       {
         id: "cut down",
         name: "Deliver the span by itself, with its picture: a cut-down",
