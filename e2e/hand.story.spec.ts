@@ -1,7 +1,7 @@
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
 
-type Doc = { tracks: { label: string; clips: { at: number; length: number }[] }[] };
+type Doc = { tracks: { label: string; gain_db?: number; clips: { at: number; length: number }[] }[] };
 
 /** A copy of the demonstration's first reel, which is shown. */
 async function copied(page: Page, url: string, name: string) {
@@ -79,6 +79,18 @@ test("by pointer alone: what is under it is cut, removed and undone from its men
   await page.keyboard.press("Escape");
   await expect(menu).toHaveCount(0);
   await expect(page.getByRole("row", { name: /^Track Boom/ })).toHaveAttribute("aria-selected", "true");
+
+  // Its level is typed as a sum, stepped by the arrows, and brought back to rest.
+  const level = page.getByLabel("Level of the track in dB");
+  const is = async () => (await doc()).tracks.find((t) => t.label === "Boom")?.gain_db ?? 0;
+  await level.fill("-23+2");
+  await level.press("Enter");
+  await expect.poll(is).toBe(-21);
+  await level.press("ArrowUp");
+  await level.press("Shift+ArrowUp");
+  await expect.poll(is).toBe(-10);
+  await level.dblclick();
+  await expect.poll(is).toBe(0);
 });
 
 test("tracks are as tall as one likes, by pointer and by keys, and are so after a reload", async ({ page, app }) => {
@@ -132,4 +144,35 @@ test("tracks are as tall as one likes, by pointer and by keys, and are so after 
   await expect.poll(() => height(ines)).toBe(30);
   await edge.dblclick();
   await expect.poll(() => height(boom)).toBeGreaterThan(100);
+});
+
+test("the address is what is shown: whoever opens it sees the same reel, place and clips", async ({
+  page,
+  app,
+  browser,
+}) => {
+  await copied(page, app.url, "Address");
+  const lanes = (await page.getByTestId("lanes").boundingBox()) ?? { x: 0, y: 0, width: 0, height: 0 };
+  const boom = await page.getByRole("row", { name: /^Track Boom/ }).boundingBox();
+  await page.mouse.click(lanes.x + lanes.width * 0.52, (boom?.y ?? 0) + 30);
+  await expect(page.getByRole("toolbar", { name: "What can be done with the chosen clips" })).toBeVisible();
+  await page.keyboard.press("g");
+  await page.keyboard.type("22:10:33:12");
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/\?reel=[0-9a-f-]+&at=22:10:33:12&clips=[0-9a-f-]+&tracks=/);
+
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(page.url());
+  await expect(other.getByLabel(/^Pointer: timecode/)).toHaveValue("22:10:33:12");
+  await expect(other.getByLabel("Reel", { exact: true }).locator("option:checked")).toHaveText("Address");
+  await expect(other.getByRole("toolbar", { name: "What can be done with the chosen clips" })).toBeVisible();
+  await expect(other.getByRole("row", { name: /^Track Boom/ })).toHaveAttribute("aria-selected", "true");
+  // Another stage, and back by the browser's own way.
+  await go(other, "Weave");
+  await other.goBack();
+  await expect(other.getByLabel(/^Pointer: timecode/)).toHaveValue("22:10:33:12");
+  // A reel that is gone is the first one.
+  await other.goto(page.url().replace(/reel=[0-9a-f-]+/, "reel=0192f0c0-0000-7000-8000-000000000001"));
+  await expect(other.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
+  await other.context().close();
 });

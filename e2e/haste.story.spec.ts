@@ -99,4 +99,26 @@ test("what is done before the server has answered adds up: figures, columns, and
     for (const [i, [heading, holds]] of columns.entries())
       await expect(panel.getByLabel(`Column ${i + 1}, ${heading}, holds`)).toHaveValue(holds ?? "");
   });
+
+  await test.step("an undo is of what was typed last, though that is not answered yet", async () => {
+    await page.keyboard.press("Escape");
+    const label = (n: number) =>
+      page.getByRole("gridcell", { name: new RegExp(`^Label of strand ${n} of take 21A-3`) });
+    await label(1).first().click();
+    await page.keyboard.type("First");
+    await page.keyboard.press("Enter");
+    await expect(label(1).first()).toContainText("First");
+    const letGo = await keptBack(page, /\/api\/productions\/[^/]+\/sheet$/);
+    await label(2).first().click();
+    await page.keyboard.type("Second");
+    await page.keyboard.press("Enter");
+    await expect(label(2).first()).toContainText("Second");
+    await page.keyboard.press("ControlOrMeta+z");
+    letGo();
+    await expect(label(2).first()).not.toContainText("Second");
+    await expect(label(1).first()).toContainText("First");
+    await page.reload();
+    await expect(label(1).first()).toContainText("First");
+    await expect(label(2).first()).not.toContainText("Second");
+  });
 });

@@ -266,7 +266,8 @@ test("a track's level is set and drawn over time, by pointer and by keys, and ta
   const lanes = page.locator("[data-drawn]");
   const box = await lanes.boundingBox();
   if (!box) throw new Error("no lanes");
-  const at = (part: number, y: number) => [box.x + part * box.width, box.y + y] as const;
+  const high = (await row(0).boundingBox())?.height ?? 48;
+  const at = (part: number, y: number) => [box.x + part * box.width, box.y + (y / 48) * high] as const;
   await page.mouse.click(...at(0.25, 24));
   await expect(row(0).getByRole("gridcell", { name: /level over time, 1 point/ })).toBeAttached();
   await page.mouse.move(...at(0.5, 24));

@@ -190,12 +190,16 @@ export function useEditSheet(production: string) {
     (body: SheetEdit) => {
       const sent = sendOrKeep(production, body);
       sent.catch(() => undefined); // the mutation says it
+      underWay = Promise.allSettled([underWay, sent]);
       mutate({ ...body, sent });
     },
     [mutate, production],
   );
   return { mutate: send, isPending };
 }
+
+/** Ends when all edits of sheets that were sent have been answered: an undo before that would be of what was done earlier. */
+let underWay: Promise<unknown> = Promise.resolve();
 
 /** Sends an edit of the sheet; one that can't be sent is kept in the browser, and comes to nothing yet. */
 async function sendOrKeep(production: string, body: SheetEdit): Promise<Take[] | undefined> {
@@ -257,12 +261,13 @@ export function useUndo(production: string) {
   const client = useQueryClient();
   return useMutation({
     scope: inTurn(production),
-    mutationFn: async ({ way, of }: { way: "undo" | "redo"; of: string | undefined }) => ({
-      way,
-      ...(await must(
+    mutationFn: async ({ way, of }: { way: "undo" | "redo"; of: string | undefined }) => {
+      await underWay;
+      const done = await must(
         api.POST(`/api/productions/{production}/${way}`, { params: { path: { production }, query: { of } } }),
-      )),
-    }),
+      );
+      return { way, ...done };
+    },
     onSuccess: ({ way, what }) => {
       if (what === "") note(way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");
       else note(`${way === "undo" ? "Undone" : "Done again"}: ${what}.`);

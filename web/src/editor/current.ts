@@ -2,8 +2,15 @@ import { create } from "zustand";
 
 const name = (production: string) => `reel.${production}`;
 
-/** Which reel of a production one works on, remembered on this machine; the first where none was chosen. */
-export const useCurrentReel = create<{ of: Record<string, string> }>(() => ({ of: {} }));
+/** The reel that the address was opened with. */
+function asked(): Record<string, string> {
+  const production = location.pathname.split("/")[1];
+  const reel = new URLSearchParams(location.search).get("reel");
+  return production && reel ? { [production]: reel } : {};
+}
+
+/** Which reel of a production one works on: that of the address, else as it is remembered on this machine; the first where none was chosen. */
+export const useCurrentReel = create<{ of: Record<string, string> }>(() => ({ of: asked() }));
 
 export function currentReel(production: string): string {
   return useCurrentReel.getState().of[production] ?? localStorage.getItem(name(production)) ?? "";

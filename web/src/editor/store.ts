@@ -92,7 +92,11 @@ const fresh: Editor = {
 export const useEditor = create<Editor>(() => fresh);
 
 /** Begins with a reel as one last looked at it: what was copied before stays at hand. */
-export function beginEditing(reel: string, { start, end }: { start: number; end: number }, look: Partial<Look> = {}) {
+export function beginEditing(
+  reel: string,
+  { start, end }: { start: number; end: number },
+  look: Partial<Look> & { span?: Span; clips?: ReadonlySet<string>; tracks?: readonly string[] } = {},
+) {
   const { reel: before, clipboard, snap, follow, window, folds, tracks } = useEditor.getState();
   if (before === reel) return;
   const extent = { from: start, to: end };
@@ -108,9 +112,9 @@ export function beginEditing(reel: string, { start, end }: { start: number; end:
     snap,
     follow,
     window,
+    tracks: chosen,
     ...look,
     folds: { ...folds, ...look.folds },
-    tracks: chosen,
   });
 }
 

@@ -1,5 +1,6 @@
 import { Spline } from "lucide-react";
 import { Field } from "../stages/reel/Field";
+import { typedWithin } from "../ui/numbers";
 
 type Props = {
   label: string;
@@ -28,14 +29,9 @@ export type Over = {
   still: () => void;
 };
 
-/** A figure with its unit, that is typed: "80", "1.2k" where it is a frequency, "−3". */
+/** A figure with its unit, that is typed: "80", "1.2k" where it is a frequency, "−3+1"; see typedNumber. */
 export function Figure({ label, says, value, unit, from, to, places = 1, save, over, wide = "w-[76px]" }: Props) {
-  const parse = (text: string) => {
-    const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*[a-zA-Z:]*\s*\d*\s*$/.exec(text);
-    if (!m?.[1]) return null;
-    const v = Number(m[1].replace("−", "-").replace(",", ".")) * (m[2] ? 1000 : 1);
-    return v >= from && v <= to ? v : null;
-  };
+  const shown = (v: number) => `${Number(v.toFixed(places))} ${unit}`.trim();
   const moves = over && over.points > 0;
   const now = moves ? over.here : value;
   return (
@@ -43,9 +39,10 @@ export function Figure({ label, says, value, unit, from, to, places = 1, save, o
       <Field
         label={label}
         says={moves ? `${says}, at the pointer` : says}
-        value={`${Number(now.toFixed(places))} ${unit}`.trim()}
+        value={shown(now)}
         wide={wide}
-        parse={parse}
+        parse={(text) => typedWithin(text, from, to)}
+        step={{ by: places > 1 ? 0.1 : 1, shown }}
         save={moves ? over.save : save}
       />
       {over && (

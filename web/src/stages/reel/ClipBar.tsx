@@ -132,6 +132,7 @@ function ClipFields({ production: p, reel, row, clip: c, ids, others, alone, awa
         value={gain(c.gain_db ?? 0)}
         wide="w-16"
         parse={decibels}
+        step={{ by: 1, shown: gain, rest: 0 }}
         save={(db) => act(`set ${c.name} to ${gain(db)}`, { set: { clips: ids, gain_db: db } })}
       />
       {over && !!points.length && (

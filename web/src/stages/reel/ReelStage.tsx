@@ -5,6 +5,7 @@ import { type ReactNode, useCallback, useEffect, useMemo, useState } from "react
 import type { Clip, Production, Reel } from "../../api/client";
 import { useProduction } from "../../api/queries";
 import { useEditReel, useReel } from "../../api/reel";
+import { addressed, useAddress } from "../../editor/address";
 import { figureOf, placeKeys, placeOf } from "../../editor/enveloped";
 import { lookOf } from "../../editor/look";
 import { beginEditing, growExtent, showWhole, useEditor } from "../../editor/store";
@@ -45,7 +46,8 @@ export function ReelStage() {
 
 function Editor({ production, reel }: { production: Production; reel: Reel }) {
   const p = useCounted(production, reel);
-  beginEditing(reel.id, reel.worked_out, lookOf(reel.id));
+  beginEditing(reel.id, reel.worked_out, { ...lookOf(reel.id), ...addressed(p, reel, location.search) });
+  useAddress(p, reel);
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
   const folds = useEditor((s) => s.folds);

@@ -53,6 +53,7 @@ export function TrackBar({ reel, track: t, others, act }: Props) {
         value={gain(t.gain_db ?? 0)}
         wide="w-20"
         parse={decibels}
+        step={{ by: 1, shown: gain, rest: 0 }}
         save={(db) =>
           act(`set ${t.label} to ${gain(db)}`, ...[t, ...others].map((o) => ({ set_track: { id: o.id, gain_db: db } })))
         }

@@ -1,14 +1,10 @@
 import type { Scale } from "../../editor/envelope";
+import { typedNumber } from "../../ui/numbers";
 
 /** A level that was typed, in dB as clips and tracks may have it; null for what is none. */
 export function decibels(text: string): number | null {
-  const v = Number(
-    text
-      .replace("−", "-")
-      .replace(",", ".")
-      .replace(/\s*dB$/, ""),
-  );
-  return text.trim() !== "" && Number.isFinite(v) ? Math.max(-96, Math.min(24, v)) : null;
+  const v = typedNumber(text);
+  return v === null ? null : Math.max(-96, Math.min(24, v));
 }
 
 /** A direction that was typed: 30, 30° left, or 30 right, as degrees to the left; null for what is none. */
@@ -34,9 +30,7 @@ export function percent(text: string): number | null {
 
 /** A figure of a treatment that was typed: −3, "1.2k", 80 Hz; within what its lane stands for. */
 export const figureTyped = (scale: Scale) => (text: string) => {
-  const m = /^\s*([+−-]?\d+(?:[.,]\d+)?)\s*(k?)\s*(?:Hz|dB|dBFS|%|°)?\s*$/i.exec(text);
-  if (!m?.[1]) return null;
-  const v = Number(m[1].replace("−", "-").replace(",", ".")) * (m[2] ? 1000 : 1);
-  const to = v / (scale.per ?? 1);
+  const v = typedNumber(text);
+  const to = (v ?? Number.NaN) / (scale.per ?? 1);
   return to >= Math.min(scale.top, scale.floor) && to <= Math.max(scale.top, scale.floor) ? to : null;
 };

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { typedWithin } from "../../ui/numbers";
 import { Field } from "../reel/Field";
 
 /** A line of the aside: a name, and what is chosen or typed. */
@@ -27,23 +28,16 @@ type NumberProps = {
 
 /** A number that is typed, with its unit; a double-click on the unit brings it to its rest. */
 export function NumberField({ says, value, unit, from, to, rest, places = 1, save }: NumberProps) {
-  const parse = (text: string) => {
-    const v = Number(
-      text
-        .replace("−", "-")
-        .replace(",", ".")
-        .replace(/[^\d.-]+$/, ""),
-    );
-    return text.trim() !== "" && Number.isFinite(v) && v >= from && v <= to ? v : null;
-  };
+  const shown = (v: number) => String(Number(v.toFixed(places)));
   return (
     <span className="flex items-center gap-1">
       <Field
         label=""
         says={`${says} (${from} to ${to} ${unit})`}
-        value={String(Number(value.toFixed(places)))}
+        value={shown(value)}
         wide="w-[68px]"
-        parse={parse}
+        parse={(text) => typedWithin(text, from, to)}
+        step={{ by: 1, shown, rest }}
         save={save}
       />
       <button
