@@ -90,6 +90,15 @@ function Row({
           {d.steps.includes("retry") && (
             <Button onClick={() => step.mutate({ id: d.id, step: "retry" })}>Make it again</Button>
           )}
+          {d.steps.includes("cancel") && (
+            <Button
+              className="ml-3"
+              title="It counts as a snag no longer; it can be made again all the same"
+              onClick={() => step.mutate({ id: d.id, step: "cancel" })}
+            >
+              Forget it
+            </Button>
+          )}
         </span>
       </header>
       {d.error.message && !(open && d.failures.length > 0) && <p className="py-1 pl-6 text-bad">{d.error.message}.</p>}
