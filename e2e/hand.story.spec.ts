@@ -1,26 +1,15 @@
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
+import { copyOf } from "./ferry";
 
 type Doc = { tracks: { label: string; gain_db?: number; clips: { at: number; length: number }[] }[] };
 
 /** A copy of the demonstration's first reel, which is shown. */
 async function copied(page: Page, url: string, name: string) {
-  const list = (await (await page.request.get(`${url}/api/productions`)).json()) as {
-    items: { id: string; name: string }[];
-  };
-  const production = list.items.find((p) => p.name.includes("Lantern Ferry"))?.id ?? "";
-  const reels = (await (await page.request.get(`${url}/api/productions/${production}/reels`)).json()) as {
-    id: string;
-    name: string;
-  }[];
-  const copy = reels.find((r) => r.name === "Reel 1")?.id;
-  const made = await page.request.post(`${url}/api/productions/${production}/reels`, { data: { name, copy } });
-  const { id } = (await made.json()) as { id: string };
-  await page.goto(`${url}/${production}/takes`);
-  await page.evaluate(([p, r]) => localStorage.setItem(`reel.${p}`, r ?? ""), [production, id]);
+  const { production, reel } = await copyOf(page, url, "Reel 1", name);
   await page.goto(`${url}/${production}/reel`);
   await expect(page.getByTestId("lanes")).toHaveAttribute("data-drawn", "yes");
-  return async () => ((await (await page.request.get(`${url}/api/reels/${id}`)).json()) as { doc: Doc }).doc;
+  return async () => (await reel<{ doc: Doc }>()).doc;
 }
 
 test("by pointer alone: what is under it is cut, removed and undone from its menu and from the bar", async ({

@@ -1,5 +1,6 @@
 import type { Page } from "@playwright/test";
 import { expect, go, test } from "./app";
+import { copyOf } from "./ferry";
 
 /** Keeps back what is asked of the server under an address, until it is let go. */
 async function keptBack(page: Page, path: RegExp): Promise<() => void> {
@@ -18,20 +19,7 @@ test("what is done before the server has answered adds up: figures, columns, and
   page,
   app,
 }) => {
-  const list = (await (await page.request.get(`${app.url}/api/productions`)).json()) as {
-    items: { id: string; name: string }[];
-  };
-  const ferry = list.items.find((p) => p.name.includes("Lantern Ferry"))?.id ?? "";
-  const reels = (await (await page.request.get(`${app.url}/api/productions/${ferry}/reels`)).json()) as {
-    id: string;
-    name: string;
-  }[];
-  const first = reels.find((r) => r.name === "Reel 1");
-  const made = await page.request.post(`${app.url}/api/productions/${ferry}/reels`, {
-    data: { name: "In haste", copy: first?.id },
-  });
-  const reel = (await made.json()) as { id: string };
-  await page.addInitScript(([p, r]) => localStorage.setItem(`reel.${p}`, r ?? ""), [ferry, reel.id]);
+  const { production: ferry } = await copyOf(page, app.url, "Reel 1", "In haste");
 
   await test.step("two figures of a treatment", async () => {
     await page.goto(`${app.url}/${ferry}/reel`);

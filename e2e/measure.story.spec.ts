@@ -4,27 +4,17 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Page } from "@playwright/test";
 import { accessible, expect, go, test } from "./app";
+import { copyOf } from "./ferry";
 
 type Correction = { id: string; buses: string[]; gain?: { at: number; value: number }[]; peaks?: unknown[] };
 type Reel = { id: string; version: number; doc: { weave: { corrections?: Correction[] } } };
 
 /** A copy of one of the demonstration's reels, which the page measures. */
 async function measuring(page: Page, url: string, of: string, name: string): Promise<() => Promise<Reel>> {
-  const list = (await (await page.request.get(`${url}/api/productions`)).json()) as {
-    items: { id: string; name: string }[];
-  };
-  const production = list.items.find((p) => p.name.includes("Lantern Ferry"))?.id ?? "";
-  const reels = (await (await page.request.get(`${url}/api/productions/${production}/reels`)).json()) as {
-    id: string;
-    name: string;
-  }[];
-  const copy = reels.find((r) => r.name === of)?.id;
-  const made = await page.request.post(`${url}/api/productions/${production}/reels`, { data: { name, copy } });
-  const own = (await made.json()) as Reel;
-  await page.addInitScript(([p, r]) => localStorage.setItem(`reel.${p}`, r ?? ""), [production, own.id]);
+  const { production, id, reel } = await copyOf(page, url, of, name);
   await page.goto(`${url}/${production}/measure`);
-  await expect(page.getByRole("combobox", { name: "Reel" })).toHaveValue(own.id);
-  return async () => (await page.request.get(`${url}/api/reels/${own.id}`)).json() as Promise<Reel>;
+  await expect(page.getByRole("combobox", { name: "Reel" })).toHaveValue(id);
+  return () => reel<Reel>();
 }
 
 const places = (page: Page) => page.getByRole("list", { name: "Places where a limit is not kept" });

@@ -1,5 +1,6 @@
 import type { Page } from "@playwright/test";
 import { accessible, expect, test } from "./app";
+import { copyOf } from "./ferry";
 import { useTemplate } from "./weaving";
 
 type Reel = {
@@ -17,20 +18,11 @@ type Reel = {
 
 /** A copy of the demonstration's first reel, which the page then works on: each test has one of its own. */
 async function ownReel(page: Page, url: string, name: string): Promise<() => Promise<Reel>> {
-  const list = (await (await page.request.get(`${url}/api/productions`)).json()) as {
-    items: { id: string; name: string }[];
-  };
-  const production = list.items.find((p) => p.name.includes("Lantern Ferry"))?.id ?? "";
-  const first = (await (await page.request.get(`${url}/api/productions/${production}/reel`)).json()) as Reel;
-  const made = await page.request.post(`${url}/api/productions/${production}/reels`, {
-    data: { name, copy: first.id },
-  });
-  const own = (await made.json()) as Reel;
-  await page.addInitScript(([p, r]) => localStorage.setItem(`reel.${p}`, r ?? ""), [production, own.id]);
+  const { production, id, reel } = await copyOf(page, url, "Reel 1", name);
   await page.goto(`${url}/${production}/weave`);
   await expect(page.getByRole("heading", { level: 1, name: "Weave" })).toBeVisible();
-  await expect(page.getByRole("combobox", { name: "Reel" })).toHaveValue(own.id);
-  return async () => (await page.request.get(`${url}/api/reels/${own.id}`)).json() as Promise<Reel>;
+  await expect(page.getByRole("combobox", { name: "Reel" })).toHaveValue(id);
+  return () => reel<Reel>();
 }
 
 /** By keys: a stereo reel becomes 5.1 and stereo on eight channels, its mixes are sums, and its group goes into film order. */

@@ -1,9 +1,9 @@
 package httpapi
 
 import (
-	"zestyloom/core/order"
-
 	"github.com/google/uuid"
+
+	"zestyloom/core/order"
 )
 
 // handlers are who does the operations of the contract, by their ids there.

@@ -64,7 +64,7 @@ func (q *Queue) Cancel(ctx context.Context, job int64) error {
 	return err
 }
 
-// kinds are all kinds of job: a file of this package each.
+// kinds are all kinds of job: a file of this package each, and one for those that make orders.
 var kinds = []kind{analyse, check, relate, align, deliver, write, makePrint}
 
 type kind interface {

@@ -20,7 +20,7 @@ import { stop, useMonitor } from "./listening/engine";
 import { MonitorStrip } from "./listening/MonitorStrip";
 import { Condition } from "./ui/Condition";
 import { type Command, useCommandKeys, useCommandList } from "./ui/commands";
-import { Choice, Empty, Key } from "./ui/controls";
+import { Choice, Empty, Key, unfocused } from "./ui/controls";
 import { History } from "./ui/History";
 import { KeysHelp, Palette } from "./ui/Palette";
 import { changeTheme } from "./ui/theme";
@@ -212,7 +212,7 @@ function Step(p: { says: string; of: string; icon: LucideIcon; onClick: () => vo
     <button
       type="button"
       title={`${p.says} (${p.of})`}
-      onMouseDown={(e) => e.preventDefault()} // the keys stay where they were
+      onMouseDown={unfocused}
       onClick={p.onClick}
       className="flex h-7 items-center gap-1.5 bg-raised px-2 hover:bg-line"
     >

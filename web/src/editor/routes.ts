@@ -61,6 +61,16 @@ export function putSend(from: string, what: string, shown: Send, changed: Send |
   };
 }
 
+/** Changes parts of a bus's level as it is in a reel. */
+export function putLevel(
+  reel: Reel,
+  bus: string,
+  part: Partial<NonNullable<Reel["doc"]["weave"]["levels"]>[string]>,
+): EditAction {
+  const is = reel.doc.weave.levels?.[bus];
+  return { weave: { set_bus: { id: bus, level: { ...is, gain_db: is?.gain_db ?? 0, ...part } } } };
+}
+
 /** Sends a track to no stem. */
 export const unroute = (track: Track) => (): ReelEdit => ({
   what: `send ${track.label} to no stem`,

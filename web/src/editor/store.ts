@@ -91,14 +91,14 @@ const fresh: Editor = {
 /** What a person looks at and has chosen in the reel that is shown: none of it is stored. */
 export const useEditor = create<Editor>(() => fresh);
 
-/** Begins with a reel as one last looked at it: what was copied before stays at hand. */
-export function beginEditing(
-  reel: string,
-  { start, end }: { start: number; end: number },
-  look: Partial<Look> & { span?: Span; clips?: ReadonlySet<string>; tracks?: readonly string[] } = {},
-) {
+/** How one begins with a reel. */
+type Begun = Partial<Look> & { span?: Span; clips?: ReadonlySet<string>; tracks?: readonly string[] };
+
+/** Begins with a reel as one last looked at it, which is asked once: what was copied before stays at hand. */
+export function beginEditing(reel: string, { start, end }: { start: number; end: number }, look: () => Begun) {
   const { reel: before, clipboard, snap, follow, window, folds, tracks } = useEditor.getState();
   if (before === reel) return;
+  const begun = look();
   const extent = { from: start, to: end };
   // What was chosen before any reel was shown, by a snag that leads here, is of this one.
   const chosen = before === "" ? tracks : [];
@@ -113,8 +113,8 @@ export function beginEditing(
     follow,
     window,
     tracks: chosen,
-    ...look,
-    folds: { ...folds, ...look.folds },
+    ...begun,
+    folds: { ...folds, ...begun.folds },
   });
 }
 

@@ -1,10 +1,11 @@
 import { Ear } from "lucide-react";
-import { type MouseEvent, memo, useEffect, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useRef, useState } from "react";
 import type { Clip, EditAction, Production, Reel, Track } from "../api/client";
 import { hearAlone } from "../editor/heard";
 import { routeOf, stemOf } from "../editor/routes";
 import { useEditor } from "../editor/store";
 import { gain, plural } from "../format";
+import { unfocused } from "../ui/controls";
 import { Handle } from "../ui/Handle";
 import { kindOf, stemColour, stemWeave } from "../ui/stems";
 import { heights as bounds, nameHeight, type Row, rowsIn } from "./geometry";
@@ -31,6 +32,13 @@ export function Heads({ reel, rows, production, act, away }: Props) {
   const solo = useEditor((s) => s.solo);
   const mute = useEditor((s) => s.mute);
   const louder = useEditor((s) => s.louder);
+  // The same function however often this is drawn: a head is drawn anew when its own row changes.
+  const all = useRef(rows);
+  all.current = rows;
+  const resize = useCallback(
+    (id: string, every: boolean, to: number | null) => setHeights(alike(all.current, id, every), to),
+    [],
+  );
   let band: string | undefined;
   return (
     <div
@@ -58,7 +66,7 @@ export function Heads({ reel, rows, production, act, away }: Props) {
             moving={routeOf(reel, r.track.id)?.patch.moving?.length ?? 0}
             newBand={fresh}
             louder={louder[r.track.id] ?? 0}
-            resize={(e, to) => setHeights(alike(rows, r, e), to)}
+            resize={resize}
             y={r.top - top}
             on={tracks.includes(r.track.id)}
             first={tracks[0] === r.track.id}
@@ -88,8 +96,8 @@ type HeadProps = {
   newBand: boolean;
   /** How many times its waveforms are drawn twice as high. */
   louder: number;
-  /** Gives it another height, and with it the chosen ones where it is one, or all with Shift; null for its share of the window. */
-  resize: (all: boolean, to: number | null) => void;
+  /** Gives a track another height, and with it the chosen ones where it is one, or every one; null for its share of the window. */
+  resize: (id: string, every: boolean, to: number | null) => void;
   y: number;
   on: boolean;
   first: boolean;
@@ -102,14 +110,11 @@ type HeadProps = {
 };
 
 /** The tracks whose height is changed by the edge of one: that alone, those that are chosen with it, or all. */
-function alike(rows: Row[], r: Row, all: boolean): string[] {
-  if (all) return rows.map((o) => o.track.id);
+function alike(rows: Row[], id: string, every: boolean): string[] {
+  if (every) return rows.map((o) => o.track.id);
   const { tracks } = useEditor.getState();
-  return tracks.includes(r.track.id) ? [...tracks] : [r.track.id];
+  return tracks.includes(id) ? [...tracks] : [id];
 }
-
-/** A press of the pointer leaves the keys where they were: Space goes on playing. */
-const unfocused = (e: MouseEvent) => e.preventDefault();
 
 const mostSaid = 200; // clips of a track that are said one by one
 
@@ -225,7 +230,7 @@ const Head = memo(function Head(p: HeadProps) {
           min={bounds.least}
           max={bounds.most}
           tabIndex={-1}
-          onChange={(to, e) => p.resize(e.shiftKey, to)}
+          onChange={(to, e) => p.resize(t.id, e.shiftKey, to)}
           of="row"
           className="absolute inset-x-0 bottom-0"
         />

@@ -28,6 +28,10 @@ const catching = 7; // px from an edge that a drag catches on
 /** An edit, or what it is on the reel as it is when its turn comes. */
 export type Acting = EditAction | ((now: Reel) => EditAction | undefined);
 
+/** What edits come to on the reel as it is when their turn comes. */
+export const actionsOn = (now: Reel, all: Acting[]): EditAction[] =>
+  all.flatMap((a) => (typeof a === "function" ? (a(now) ?? []) : a));
+
 const cursors = { head: "w-resize", tail: "e-resize", "fade in": "pointer", "fade out": "pointer", body: "default" };
 
 /** The pointer's form over something, which says what dragging it does. */

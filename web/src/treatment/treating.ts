@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { EditAction, Reel, Schemas } from "../api/client";
+import { putLevel } from "../editor/routes";
 import type { Moves } from "./moving";
 
 export type Chain = Schemas["TreatChain"];
@@ -47,11 +48,9 @@ export function treatedOf(reel: Reel, id: string): Treated | undefined {
     id,
     name: bus.name,
     chain: level?.treat ?? {},
-    put: (treat) => ({ weave: { set_bus: { id, level: { ...level, gain_db: level?.gain_db ?? 0, treat } } } }),
+    put: (treat) => putLevel(reel, id, { treat }),
     moves: level?.treat_moves ?? {},
-    putMoves: (treat_moves) => ({
-      weave: { set_bus: { id, level: { ...level, gain_db: level?.gain_db ?? 0, treat_moves } } },
-    }),
+    putMoves: (treat_moves) => putLevel(reel, id, { treat_moves }),
     lane: false,
   };
 }

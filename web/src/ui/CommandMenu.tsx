@@ -2,7 +2,7 @@ import { ChevronRight } from "lucide-react";
 import type { ContextMenu, DropdownMenu } from "radix-ui";
 import { type Command, keyLabel } from "./commands";
 import { Key } from "./controls";
-import type { Hand } from "./HandBar";
+import { type Hand, partsOf } from "./hand";
 
 const box = "z-40 max-h-[80vh] min-w-56 overflow-y-auto border border-line bg-panel py-1 text-small shadow-2xl";
 const row =
@@ -30,12 +30,9 @@ export function CommandMenu({ kit, hand, list }: Props) {
     <M.Portal>
       <M.Content className={box} collisionPadding={8} onCloseAutoFocus={(e) => e.preventDefault()} loop>
         <M.Label className="px-3 py-1 text-quiet">With {hand.of}</M.Label>
-        {hand.parts.map((part) => (
-          <M.Group key={part[0]?.[0]} className="border-line border-b py-0.5">
-            {part.flatMap(([id, says]) => {
-              const c = list.find((o) => o.id === id);
-              return c ? item(c, says) : [];
-            })}
+        {partsOf(hand, list).map((part) => (
+          <M.Group key={part[0]?.c.id} className="border-line border-b py-0.5">
+            {part.map(({ c, says }) => item(c, says))}
           </M.Group>
         ))}
         {groups.map((g) => (

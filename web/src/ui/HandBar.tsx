@@ -1,55 +1,45 @@
 import { Menu } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import type { MouseEvent } from "react";
 import { create } from "zustand";
 import { CommandMenu } from "./CommandMenu";
 import { type Command, keyLabel, useCommands } from "./commands";
-import { Key } from "./controls";
+import { Key, unfocused } from "./controls";
+import { type Hand, partsOf } from "./hand";
 
-/** What can be done with something: what it is, and few actions by their IDs with short names, parted by gaps. */
-export type Hand = { of: string; parts: [id: string, says: string][][] };
+const none: Command[] = [];
 
 const useOpen = create<{ open: boolean }>(() => ({ open: false }));
 
 /** Opens the menu of the bar. */
 export const openHand = () => useOpen.setState({ open: true });
 
-/** A press leaves the keys where they were: Space goes on playing. */
-const unfocused = (e: MouseEvent) => e.preventDefault();
-
 /**
  * What can be done with what is chosen, by the actions of a stage: few of them as buttons, each with its key, and all of them in
  * a menu.
  */
 export function HandBar({ where, hand }: { where: string; hand: Hand }) {
-  const list = useCommands((s) => s.lists[where]);
+  const list = useCommands((s) => s.lists[where] ?? none);
   const open = useOpen((s) => s.open);
-  const of = (id: string): Command | undefined => list?.find((c) => c.id === id);
   return (
     <div
       role="toolbar"
       aria-label={`What can be done with ${hand.of}`}
       className="flex h-10 shrink-0 items-center gap-5 overflow-hidden border-line border-t bg-panel px-3 text-small"
     >
-      {hand.parts.map((part) => (
-        <span key={part[0]?.[0]} className="flex shrink-0 items-center gap-1.5">
-          {part.map(([id, says]) => {
-            const c = of(id);
-            return (
-              c && (
-                <button
-                  key={id}
-                  type="button"
-                  title={c.name}
-                  onMouseDown={unfocused}
-                  onClick={c.run}
-                  className="flex h-7 items-center gap-1.5 whitespace-nowrap bg-raised px-2 hover:bg-line"
-                >
-                  {says} {c.key && <Key>{keyLabel(c.key)}</Key>}
-                </button>
-              )
-            );
-          })}
+      {partsOf(hand, list).map((part) => (
+        <span key={part[0]?.c.id} className="flex shrink-0 items-center gap-1.5">
+          {part.map(({ c, says }) => (
+            <button
+              key={c.id}
+              type="button"
+              title={c.name}
+              onMouseDown={unfocused}
+              onClick={c.run}
+              className="flex h-7 items-center gap-1.5 whitespace-nowrap bg-raised px-2 hover:bg-line"
+            >
+              {says} {c.key && <Key>{keyLabel(c.key)}</Key>}
+            </button>
+          ))}
         </span>
       ))}
       <DropdownMenu.Root open={open} onOpenChange={(to) => useOpen.setState({ open: to })} modal={false}>
@@ -59,7 +49,7 @@ export function HandBar({ where, hand }: { where: string; hand: Hand }) {
         >
           <Menu size={14} aria-hidden="true" /> Everything
         </DropdownMenu.Trigger>
-        <CommandMenu kit={DropdownMenu} hand={hand} list={list ?? []} />
+        <CommandMenu kit={DropdownMenu} hand={hand} list={list} />
       </DropdownMenu.Root>
     </div>
   );

@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes, ComponentProps, ReactNode } from "react";
+import type { ButtonHTMLAttributes, ComponentProps, MouseEvent, ReactNode } from "react";
 
 const base =
   "inline-flex h-7 shrink-0 items-center whitespace-nowrap gap-1.5 px-2.5 disabled:cursor-not-allowed disabled:opacity-60";
@@ -24,6 +24,9 @@ export function Choice({ className = "", ...rest }: ComponentProps<"select">) {
     <select className={`h-7 min-w-0 max-w-full border border-line bg-ground px-1 text-ink ${className}`} {...rest} />
   );
 }
+
+/** For onMouseDown: a press of the pointer leaves the keys where they were, and Space goes on playing. */
+export const unfocused = (e: MouseEvent) => e.preventDefault();
 
 /** A key as it is printed on the keyboard. */
 export function Key({ children }: { children: ReactNode }) {

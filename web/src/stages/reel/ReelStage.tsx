@@ -14,7 +14,7 @@ import { useProductionId } from "../../Shell";
 import { rowsOf } from "../../timeline/geometry";
 import { useCounted } from "../../timeline/place";
 import { Timeline } from "../../timeline/Timeline";
-import type { Acting } from "../../timeline/useDrag";
+import { type Acting, actionsOn } from "../../timeline/useDrag";
 import { viewNow, zoomAbout } from "../../timeline/view";
 import { TreatPanel } from "../../treatment/TreatPanel";
 import { CommandMenu } from "../../ui/CommandMenu";
@@ -46,7 +46,7 @@ export function ReelStage() {
 
 function Editor({ production, reel }: { production: Production; reel: Reel }) {
   const p = useCounted(production, reel);
-  beginEditing(reel.id, reel.worked_out, { ...lookOf(reel.id), ...addressed(p, reel, location.search) });
+  beginEditing(reel.id, reel.worked_out, () => ({ ...lookOf(reel.id), ...addressed(p, reel, location.search) }));
   useAddress(p, reel);
   const { mutate } = useEditReel(p.id);
   const [size, setSize] = useState({ width: 1000, height: 500 });
@@ -61,7 +61,7 @@ function Editor({ production, reel }: { production: Production; reel: Reel }) {
       if (actions.length === 0) return;
       const { ghost } = useEditor.getState();
       const edit = (now: Reel) => {
-        const all = actions.flatMap((a) => (typeof a === "function" ? (a(now) ?? []) : a));
+        const all = actionsOn(now, actions);
         return all.length > 0 ? { what, actions: all } : null;
       };
       // What was dragged stays as it would be until it is so, unless something else is dragged meanwhile.

@@ -1,5 +1,5 @@
 import type { useEditor } from "../../editor/store";
-import type { Hand } from "../../ui/HandBar";
+import type { Hand } from "../../ui/hand";
 
 const clips: Hand = {
   of: "the chosen clips",

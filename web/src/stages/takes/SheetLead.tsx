@@ -1,6 +1,7 @@
 import { memo } from "react";
 import type { Take } from "../../api/client";
 import { duration, plural } from "../../format";
+import { unfocused } from "../../ui/controls";
 import { markWidth, rowHead } from "./sheetSizes";
 import { syncs } from "./syncs";
 
@@ -51,7 +52,7 @@ export const Lead = memo(function Lead({
         aria-label={`Choose take ${t.name}`}
         aria-pressed={chosen}
         onPointerDown={(e) => e.button === 0 && onChoose(row, e.shiftKey)}
-        onMouseDown={(e) => e.preventDefault()} // the sheet keeps the keys
+        onMouseDown={unfocused}
         onClick={(e) => e.detail === 0 && onChoose(row, e.shiftKey)} // pressed by what is no pointer
         onPointerEnter={(e) => e.buttons === 1 && onChoose(row, true)}
         className={`figures mr-1.5 h-full shrink-0 cursor-pointer text-center text-small ${chosen ? "bg-focus/25 text-ink" : "text-quiet hover:bg-raised"}`}

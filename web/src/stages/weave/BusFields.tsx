@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Bus, Reel } from "../../api/client";
 import { layoutSays, useLayouts, useWeavePreview, type WeaveChange } from "../../api/weave";
-import { channelsOf, putSend } from "../../editor/routes";
+import { channelsOf, putLevel, putSend } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { useMonitor } from "../../listening/engine";
 import { openTreatment, treats } from "../../treatment/treating";
@@ -40,13 +40,7 @@ export function BusFields({ reel, bus, change, edit }: Props) {
   );
   const level = reel.doc.weave.levels?.[bus.id];
   const setLevel = (part: Partial<NonNullable<typeof level>>, what: string) =>
-    edit((now) => {
-      const is = now.doc.weave.levels?.[bus.id];
-      return {
-        what,
-        actions: [{ weave: { set_bus: { id: bus.id, level: { ...is, gain_db: is?.gain_db ?? 0, ...part } } } }],
-      };
-    });
+    edit((now) => ({ what, actions: [putLevel(now, bus.id, part)] }));
   const sends = reel.doc.weave.sends[bus.id] ?? [];
   const alone = useMonitor((s) => s.hearing !== null && "reel" in s.hearing.of && s.hearing.of.bus === bus.id);
   const { data: offered = [] } = useLayouts();

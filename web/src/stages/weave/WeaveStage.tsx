@@ -8,6 +8,7 @@ import { positionsOf, reroute, routeTo, stemsOf } from "../../editor/routes";
 import { useEditor } from "../../editor/store";
 import { plural } from "../../format";
 import { useProductionId } from "../../Shell";
+import { actionsOn } from "../../timeline/useDrag";
 import { TreatPanel } from "../../treatment/TreatPanel";
 import { type Command, useCommandList } from "../../ui/commands";
 import { Button, Choice, Empty, Key, StageHead } from "../../ui/controls";
@@ -314,9 +315,7 @@ function Weave({ reel, production }: Props) {
           </aside>
           <TreatPanel
             reel={reel}
-            act={(what, ...actions) =>
-              edit((now) => ({ what, actions: actions.flatMap((a) => (typeof a === "function" ? (a(now) ?? []) : a)) }))
-            }
+            act={(what, ...actions) => edit((now) => ({ what, actions: actionsOn(now, actions) }))}
           />
         </div>
       )}
