@@ -24,28 +24,36 @@ export function HandBar({ where, hand }: { where: string; hand: Hand }) {
     <div
       role="toolbar"
       aria-label={`What can be done with ${hand.of}`}
-      className="flex h-10 shrink-0 items-center gap-5 overflow-hidden border-line border-t bg-panel px-3 text-small"
+      className="flex h-10 shrink-0 items-center gap-3 border-line border-t bg-panel px-3 text-small"
     >
-      {partsOf(hand, list).map((part) => (
-        <span key={part[0]?.c.id} className="flex shrink-0 items-center gap-1.5">
-          {part.map(({ c, says }) => (
-            <button
-              key={c.id}
-              type="button"
-              title={c.name}
-              onMouseDown={unfocused}
-              onClick={c.run}
-              className="flex h-7 items-center gap-1.5 whitespace-nowrap bg-raised px-2 hover:bg-line"
-            >
-              {says} {c.key && <Key>{keyLabel(c.key)}</Key>}
-            </button>
-          ))}
-        </span>
-      ))}
+      {/* Where there is little room the keys go first; the menu, which has all of them, always stays. */}
+      <div className="flex min-w-0 flex-1 items-center gap-3 overflow-hidden xl:gap-5">
+        {partsOf(hand, list).map((part) => (
+          <span key={part[0]?.c.id} className="flex shrink-0 items-center gap-1.5">
+            {part.map(({ c, says }) => (
+              <button
+                key={c.id}
+                type="button"
+                title={c.name}
+                onMouseDown={unfocused}
+                onClick={c.run}
+                className="flex h-7 items-center gap-1.5 whitespace-nowrap bg-raised px-2 hover:bg-line"
+              >
+                {says}
+                {c.key && (
+                  <span className="hidden xl:block">
+                    <Key>{keyLabel(c.key)}</Key>
+                  </span>
+                )}
+              </button>
+            ))}
+          </span>
+        ))}
+      </div>
       <DropdownMenu.Root open={open} onOpenChange={(to) => useOpen.setState({ open: to })} modal={false}>
         <DropdownMenu.Trigger
           onMouseDown={unfocused}
-          className="ml-auto flex h-7 shrink-0 items-center gap-1.5 bg-raised px-2 hover:bg-line"
+          className="flex h-7 shrink-0 items-center gap-1.5 bg-raised px-2 hover:bg-line"
         >
           <Menu size={14} aria-hidden="true" /> Everything
         </DropdownMenu.Trigger>
